@@ -1,0 +1,194 @@
+// Package web holds the ground that everything stands on: hosts, doors and URLs, as small comparable values that cannot
+// hold anything invalid.
+//
+// It does not ask anybody anything; what a URL answers is the business of the packages above.
+//
+//	h, err := web.ParseHost("Møllehuset.example")
+//	h.String()  // "xn--mllehuset-l8a.example"
+//	h.WWW()     // the host www below its apex
+package web
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"golang.org/x/net/idna"
+	"golang.org/x/net/publicsuffix"
+)
+
+// Host is a host name in lower-case A-labels without a last dot, or an IP address. The zero value is no host. Hosts are
+// compared with ==.
+type Host struct{ name string }
+
+// Error says why a text is no host or no URL.
+type Error struct {
+	Kind     string // "host", "URL", ...
+	Value    string
+	Says     string // what is wrong with it
+	Expected string
+	Remedy   string
+}
+
+func (e *Error) Error() string {
+	s := fmt.Sprintf("%s %q: %s; expected %s", e.Kind, e.Value, e.Says, e.Expected)
+	if e.Remedy != "" {
+		s += " (" + e.Remedy + ")"
+	}
+	return s
+}
+
+// UTS 46, non-transitional, as browsers look names up; STD3 rules and the length limits of RFC 1035 are asked for.
+var strict = idna.New(idna.MapForLookup(), idna.StrictDomainName(true), idna.Transitional(false),
+	idna.BidiRule(), idna.VerifyDNSLength(true))
+
+// The same for what is met on the wire, where underscores and odd labels occur.
+var loose = idna.New(idna.MapForLookup(), idna.StrictDomainName(false), idna.Transitional(false),
+	idna.CheckHyphens(false))
+
+// ParseHost reads a host name as somebody writes it into an estate: U-labels or A-labels, at least two of them. A URL, a
+// port, an underscore, an IP address or a bad label is an *Error that says what to write instead.
+func ParseHost(s string) (Host, error) {
+	fail := func(says, remedy string) (Host, error) {
+		return Host{}, &Error{Kind: "host", Value: s, Says: says, Expected: "a host name such as www.northmoor.example", Remedy: remedy}
+	}
+	trimmed := strings.TrimSpace(s)
+	switch {
+	case trimmed == "":
+		return fail("it is empty", "")
+	case strings.Contains(trimmed, "://"):
+		rest := trimmed[strings.Index(trimmed, "://")+3:]
+		end := strings.IndexAny(rest, "/?#:")
+		if end < 0 {
+			end = len(rest)
+		}
+		return fail("it is a URL", "write only "+rest[:end])
+	case strings.ContainsAny(trimmed, "/?#"):
+		return fail("it holds a path", "write only "+trimmed[:strings.IndexAny(trimmed, "/?#")])
+	}
+	if _, err := netip.ParseAddr(strings.Trim(trimmed, "[]")); err == nil {
+		return fail("it is an IP address", "write the name that leads to it")
+	}
+	if i := strings.LastIndexByte(trimmed, ':'); i >= 0 {
+		return fail("it holds a port", "write only "+trimmed[:i])
+	}
+	name, err := strict.ToASCII(strings.TrimSuffix(trimmed, "."))
+	if err != nil {
+		return fail("it holds a label that no host name can have", "use letters, digits and hyphens, at most 63 octets a label")
+	}
+	if !strings.Contains(name, ".") {
+		return fail("it is a single label", "add the ending, such as "+name+".example")
+	}
+	return Host{name}, nil
+}
+
+// ParseObservedHost reads a host as the wire shows it: underscores, single labels and IP addresses (IPv6 with or without
+// brackets) are taken as well.
+func ParseObservedHost(s string) (Host, error) {
+	if a, err := netip.ParseAddr(strings.TrimSuffix(strings.TrimPrefix(s, "["), "]")); err == nil && a.Zone() == "" {
+		return Host{a.String()}, nil
+	}
+	name, err := strings.ToLower(strings.TrimSuffix(s, ".")), error(nil)
+	if strings.ContainsFunc(name, notInHost) {
+		name, err = loose.ToASCII(name)
+	}
+	if err != nil || name == "" || len(name) > 253 || strings.ContainsFunc(name, notInHost) || longLabel(name) {
+		return Host{}, &Error{Kind: "host", Value: s, Says: "no browser takes it", Expected: "a host name or an IP address"}
+	}
+	return Host{name}, nil
+}
+
+// MustParseHost is ParseObservedHost for tests and constants; it panics on an error.
+func MustParseHost(s string) Host {
+	h, err := ParseObservedHost(s)
+	if err != nil {
+		panic(err)
+	}
+	return h
+}
+
+func notInHost(r rune) bool {
+	return !(r == '-' || r == '.' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z')
+}
+
+func longLabel(name string) bool {
+	for label := range strings.SplitSeq(name, ".") {
+		if len(label) == 0 || len(label) > 63 {
+			return true
+		}
+	}
+	return false
+}
+
+// String gives the host as A-labels or as an address without brackets; "" for the zero value.
+func (h Host) String() string { return h.name }
+
+// IsZero tells whether this is no host.
+func (h Host) IsZero() bool { return h.name == "" }
+
+// Display gives the host as a person reads it: in U-labels where it has any, with the A-labels behind in brackets.
+func (h Host) Display() string {
+	if !strings.Contains(h.name, "xn--") {
+		return h.name
+	}
+	u, err := idna.Display.ToUnicode(h.name)
+	if err != nil || u == h.name {
+		return h.name
+	}
+	return u + " (" + h.name + ")"
+}
+
+// Address returns the IP address that the host is, if it is one.
+func (h Host) Address() (netip.Addr, bool) {
+	a, err := netip.ParseAddr(h.name)
+	return a, err == nil
+}
+
+// Apex returns the registrable domain by the public suffix list, and false for an IP address or a public suffix.
+func (h Host) Apex() (Host, bool) {
+	if _, isAddress := h.Address(); isAddress || h.IsZero() {
+		return Host{}, false
+	}
+	a, err := publicsuffix.EffectiveTLDPlusOne(h.name)
+	if err != nil {
+		return Host{}, false
+	}
+	return Host{a}, true
+}
+
+// IsApex tells whether the host is a registrable domain itself.
+func (h Host) IsApex() bool {
+	a, ok := h.Apex()
+	return ok && a == h
+}
+
+// PublicSuffix returns the ending under which the host is registered, such as "co.uk".
+func (h Host) PublicSuffix() string {
+	s, _ := publicsuffix.PublicSuffix(h.name)
+	return s
+}
+
+// WWW returns the host www below this one.
+func (h Host) WWW() Host { return Host{"www." + h.name} }
+
+// Child returns the host with this label below h; an error where the label is none.
+func (h Host) Child(label string) (Host, error) { return ParseHost(label + "." + h.name) }
+
+// Below tells whether h is a name below parent.
+func (h Host) Below(parent Host) bool {
+	return parent.name != "" && strings.HasSuffix(h.name, "."+parent.name)
+}
+
+// MarshalText gives the A-labels.
+func (h Host) MarshalText() ([]byte, error) { return []byte(h.name), nil }
+
+// UnmarshalText reads an observed host; the empty text is the zero value.
+func (h *Host) UnmarshalText(text []byte) error {
+	if len(text) == 0 {
+		*h = Host{}
+		return nil
+	}
+	parsed, err := ParseObservedHost(string(text))
+	*h = parsed
+	return err
+}

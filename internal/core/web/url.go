@@ -1,0 +1,204 @@
+package web
+
+import (
+	"strconv"
+	"strings"
+)
+
+// URL is an http or https URL as a browser would ask for it: an absolute one, its path clean of dot segments, without
+// fragment or user information. Percent-encoding is kept as it came. The zero value is no URL. Two URLs are the same
+// to a server where their Keys are equal; == compares them to the letter.
+type URL struct {
+	door  Door
+	path  string
+	query string
+}
+
+// ParseURL reads an absolute http or https URL. Anything else is an *Error.
+func ParseURL(s string) (URL, error) {
+	fail := func(says string) (URL, error) {
+		return URL{}, &Error{Kind: "URL", Value: s, Says: says, Expected: "an http or https URL such as https://www.northmoor.example/visit/"}
+	}
+	scheme, rest, ok := strings.Cut(s, ":")
+	if !ok || !strings.HasPrefix(rest, "//") {
+		return fail("it has no scheme and host")
+	}
+	d := Door{Scheme: Scheme(strings.ToLower(scheme))}
+	if d.Scheme != HTTP && d.Scheme != HTTPS {
+		return fail("its scheme is neither http nor https")
+	}
+	authority, tail := rest[2:], ""
+	if i := strings.IndexAny(authority, "/?#"); i >= 0 {
+		authority, tail = authority[:i], authority[i:]
+	}
+	if strings.Contains(authority, "@") {
+		return fail("it holds user information")
+	}
+	if says := d.readAuthority(authority); says != "" {
+		return fail(says)
+	}
+	tail, _, _ = strings.Cut(tail, "#")
+	path, query, _ := strings.Cut(tail, "?")
+	return d.URL(path, query), nil
+}
+
+// readAuthority sets host and port, and says what is wrong where something is.
+func (d *Door) readAuthority(authority string) string {
+	host, port := authority, ""
+	if i := strings.LastIndexByte(authority, ':'); i > strings.LastIndexByte(authority, ']') {
+		host, port = authority[:i], authority[i+1:]
+	}
+	h, err := ParseObservedHost(Decode(host))
+	if err != nil {
+		return "its host is none that a browser takes"
+	}
+	d.Host = h
+	if port != "" {
+		n, err := strconv.ParseUint(port, 10, 16)
+		if err != nil || n == 0 {
+			return "its port is none"
+		}
+		if uint16(n) != d.Scheme.Port() {
+			d.Port = uint16(n)
+		}
+	}
+	return ""
+}
+
+// MustParseURL is ParseURL for tests and constants; it panics on an error.
+func MustParseURL(s string) URL {
+	u, err := ParseURL(s)
+	if err != nil {
+		panic(err)
+	}
+	return u
+}
+
+// Resolve gives the URL that a reference, such as the value of a Location header, leads to from u (RFC 3986 section 5.2,
+// read as leniently as browsers do: a backslash is a slash, a space is encoded, white space around it does not count).
+// oddity says in words what a browser had to mend, "" where nothing. An error is an *Error: nothing that a browser would
+// follow.
+func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
+	trimmed := strings.Trim(reference, " \t")
+	for i := range len(trimmed) {
+		switch c := trimmed[i]; {
+		case c < 0x20 || c == 0x7f:
+			return URL{}, "", &Error{Kind: "URL", Value: reference, Says: "it holds a control character", Expected: "a URL in percent-encoded ASCII"}
+		case c == ' ':
+			oddity = "it holds a space, which has to be written %20"
+		case c >= 0x80 && oddity == "":
+			oddity = "it holds a character outside ASCII, which has to be percent-encoded"
+		case c == '\\' && oddity == "":
+			oddity = "it holds a backslash, which some clients read as a slash and others do not"
+		}
+	}
+	if trimmed == "" {
+		return URL{}, "", &Error{Kind: "URL", Value: reference, Says: "it is empty", Expected: "a URL"}
+	}
+	beforeQuery, _, _ := strings.Cut(trimmed, "?")
+	slashed := strings.ReplaceAll(beforeQuery, `\`, "/") + trimmed[len(beforeQuery):]
+	switch {
+	case hasScheme(slashed):
+		next, err = ParseURL(slashed)
+	case strings.HasPrefix(slashed, "//"):
+		next, err = ParseURL(string(u.door.Scheme) + ":" + slashed)
+	default:
+		next = u.relative(slashed)
+	}
+	return next, oddity, err
+}
+
+func hasScheme(s string) bool {
+	for i := range len(s) {
+		c := s[i]
+		letter := c|0x20 >= 'a' && c|0x20 <= 'z'
+		switch {
+		case c == ':' && i > 0:
+			return true
+		case letter, i > 0 && (c >= '0' && c <= '9' || c == '+' || c == '-' || c == '.'):
+		default:
+			return false
+		}
+	}
+	return false
+}
+
+func (u URL) relative(reference string) URL {
+	reference, _, _ = strings.Cut(reference, "#")
+	path, query, asked := strings.Cut(reference, "?")
+	switch {
+	case path == "" && !asked:
+		return u
+	case path == "":
+		return u.door.URL(u.path, query)
+	case path[0] != '/':
+		path = u.path[:strings.LastIndexByte(u.path, '/')+1] + path
+	}
+	return u.door.URL(path, query)
+}
+
+// Door returns scheme, host and port.
+func (u URL) Door() Door { return u.door }
+
+// Host returns the host.
+func (u URL) Host() Host { return u.door.Host }
+
+// Scheme returns http or https.
+func (u URL) Scheme() Scheme { return u.door.Scheme }
+
+// Path returns the path as it is sent, "/" at least.
+func (u URL) Path() string { return u.path }
+
+// Query returns the query as it is sent, without its question mark.
+func (u URL) Query() string { return u.query }
+
+// IsZero tells whether this is no URL.
+func (u URL) IsZero() bool { return u.door.IsZero() }
+
+// RequestURI returns path and query as they stand in a request line.
+func (u URL) RequestURI() string {
+	if u.query == "" {
+		return u.path
+	}
+	return u.path + "?" + u.query
+}
+
+// String gives the whole URL.
+func (u URL) String() string {
+	if u.IsZero() {
+		return ""
+	}
+	return u.door.String() + u.RequestURI()
+}
+
+// Key gives the URL in the form in which URLs are compared (RFC 3986 section 6.2.2): equal keys, same URL.
+func (u URL) Key() string {
+	if u.IsZero() {
+		return ""
+	}
+	key := u.door.String() + NormalPath(u.path)
+	if u.query != "" {
+		key += "?" + NormalQuery(u.query)
+	}
+	return key
+}
+
+// Same tells whether two URLs are equal by RFC 3986 section 6.2.2.
+func (u URL) Same(other URL) bool { return u == other || u.Key() == other.Key() }
+
+// At returns the same path and query on another door.
+func (u URL) At(d Door) URL { return URL{d, u.path, u.query} }
+
+// MarshalText gives the same as String.
+func (u URL) MarshalText() ([]byte, error) { return []byte(u.String()), nil }
+
+// UnmarshalText reads an absolute URL; the empty text is the zero value.
+func (u *URL) UnmarshalText(text []byte) error {
+	if len(text) == 0 {
+		*u = URL{}
+		return nil
+	}
+	parsed, err := ParseURL(string(text))
+	*u = parsed
+	return err
+}
