@@ -1,0 +1,142 @@
+package rule
+
+import (
+	"fmt"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Part is a piece of a template: literal text, or a capture.
+type Part struct {
+	Literal string // in a pattern in normal form, in a target as written; "" for a capture
+	Name    string // of a capture
+	Rest    bool   // {+name}: anything, slashes and nothing included
+	Digits  bool   // {name:digits}: one or more digits
+}
+
+// IsCapture tells whether the part is a capture.
+func (p Part) IsCapture() bool { return p.Name != "" }
+
+// String gives the part as it is written.
+func (p Part) String() string {
+	switch {
+	case !p.IsCapture():
+		return p.Literal
+	case p.Rest:
+		return "{+" + p.Name + "}"
+	case p.Digits:
+		return "{" + p.Name + ":digits}"
+	}
+	return "{" + p.Name + "}"
+}
+
+func partsText(parts []Part) string {
+	var b strings.Builder
+	for _, p := range parts {
+		b.WriteString(p.String())
+	}
+	return b.String()
+}
+
+// template is text with captures, taken apart; offset is where it starts in the field that it was read from.
+type template struct {
+	field  string
+	offset int
+	faults *problem.List
+}
+
+func (t template) fail(at int, says, expected, remedy string) {
+	t.faults.Add(problem.Problem{Says: says, Expected: expected, Remedy: remedy, Mark: t.field, Place: len([]rune(t.field[:at]))})
+}
+
+// split takes the template apart. Literals come out as they stand; what is wrong is added to the faults.
+func (t template) split() []Part {
+	var parts []Part
+	literal := t.offset
+	flush := func(end int) {
+		if end > literal {
+			parts = append(parts, Part{Literal: t.field[literal:end]})
+		}
+	}
+	for i := t.offset; i < len(t.field); i++ {
+		switch t.field[i] {
+		case '{':
+			flush(i)
+			end := strings.IndexByte(t.field[i:], '}')
+			if end < 0 {
+				t.fail(i, "a brace is not closed", "a capture such as {name}", "a brace that is meant as such is written %7B")
+				return parts
+			}
+			if p, ok := t.capture(i, t.field[i+1:i+end]); ok {
+				parts = append(parts, p)
+			}
+			i += end
+			literal = i + 1
+		case '}':
+			t.fail(i, "a brace is closed that was not opened", "a capture such as {name}", "a brace that is meant as such is written %7D")
+		case '*':
+			write := "{name}"
+			if i == len(t.field)-1 {
+				write = "{+rest}"
+			}
+			t.fail(i, "a bare * says nothing here", "a capture", "write "+write+"; an asterisk that is meant as such is written %2A")
+		}
+	}
+	flush(len(t.field))
+	return parts
+}
+
+func (t template) capture(at int, inside string) (Part, bool) {
+	var p Part
+	name, kind, typed := strings.Cut(inside, ":")
+	p.Name, p.Rest = strings.CutPrefix(name, "+")
+	switch {
+	case !isName(p.Name):
+		t.fail(at, fmt.Sprintf("%q is no name for a capture", inside), "letters, digits, - and _ after a letter, such as {year}", "")
+		return p, false
+	case typed && (kind != "digits" || p.Rest):
+		t.fail(at, fmt.Sprintf("%q is no kind of capture", kind), "{name}, {name:digits} or {+name}", "")
+		return p, false
+	}
+	p.Digits = typed
+	return p, true
+}
+
+func isName(s string) bool {
+	for i, c := range []byte(s) {
+		letter := c|0x20 >= 'a' && c|0x20 <= 'z'
+		if !letter && (i == 0 || !(c >= '0' && c <= '9' || c == '-' || c == '_')) {
+			return false
+		}
+	}
+	return s != ""
+}
+
+// checkPattern looks for what a pattern must not hold: two captures side by side, {+name} before the end, a name twice.
+func (t template) checkPattern(parts []Part) {
+	seen := map[string]bool{}
+	at := t.offset
+	for i, p := range parts {
+		switch {
+		case !p.IsCapture():
+		case seen[p.Name]:
+			t.fail(at, "two captures have one name", "a name of its own for each", "call the second {"+p.Name+"2}")
+		case p.Rest && i != len(parts)-1:
+			t.fail(at, "{+"+p.Name+"} does not stand last", "{+name} at the end only", "write {"+p.Name+"} for one segment")
+		case i > 0 && parts[i-1].IsCapture():
+			t.fail(at, "two captures stand side by side", "some text between them", "put what separates them, such as - or /")
+		}
+		seen[p.Name] = p.IsCapture()
+		at += len(p.String())
+	}
+}
+
+// normalParts gives the parts with their literals in the form in which paths are compared.
+func normalParts(parts []Part) []Part {
+	for i := range parts {
+		parts[i].Literal = web.NormalPath(parts[i].Literal)
+	}
+	return parts
+}
