@@ -1,0 +1,109 @@
+package chain
+
+import (
+	"context"
+
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// MostHops is how many redirects browsers take before they give up.
+const MostHops = 20
+
+// Probe says why a URL was asked.
+type Probe string
+
+// The probes. Every door is tried with the first three.
+const (
+	Root  Probe = "root"  // the door's root
+	Deep  Probe = "deep"  // a made-up path: is it kept?
+	Query Probe = "query" // a made-up query: is it kept?
+	Rule  Probe = "rule"  // an example of a rule
+	Asked Probe = "url"   // a URL that somebody gave
+)
+
+// What is asked of every door. The path and the query are made up; nobody has them.
+const (
+	deepPath  = "/upper-path/made-up/page.html"
+	probeTerm = "upper-path=made-up"
+)
+
+// Probes gives the URLs with which a door is tried.
+func Probes(d web.Door) map[Probe]web.URL {
+	return map[Probe]web.URL{Root: d.URL("/", ""), Deep: d.URL(deepPath, ""), Query: d.URL("/", probeTerm)}
+}
+
+// ProbeOrder is the order in which the probes of a door are shown.
+var ProbeOrder = []Probe{Root, Deep, Query}
+
+// End says how a chain ends.
+type End string
+
+// The ends of a chain.
+const (
+	Page        End = "page"         // an answer that is no redirect
+	Loop        End = "loop"         // back at a URL that was asked already
+	Limit       End = "limit"        // more redirects than a browser takes
+	NoAnswer    End = "refusal"      // no HTTP answer
+	BadLocation End = "bad-location" // a redirect that leads nowhere
+)
+
+// Chain is all the answers from an entry URL to its end.
+type Chain struct {
+	Entry     web.URL   `json:"entry"`
+	Probe     Probe     `json:"probe"`
+	Hops      []Answer  `json:"hops"`    // every answer, the last included
+	Arrival   web.URL   `json:"arrival"` // the last URL
+	End       End       `json:"end"`
+	LoopsTo   *int      `json:"loops_to,omitempty"`   // for a loop: the hop that it goes back to, from 0
+	StoppedAt *int      `json:"stopped_at,omitempty"` // the hop where a certificate stops ordinary visitors, from 0
+	Findings  []Finding `json:"findings"`
+}
+
+// Last returns the last answer.
+func (c *Chain) Last() Answer { return c.Hops[len(c.Hops)-1] }
+
+// Redirects returns how many redirects were taken.
+func (c *Chain) Redirects() int {
+	n := len(c.Hops) - 1
+	if c.End == Loop {
+		n++
+	}
+	return n
+}
+
+// Follow asks from the entry on, redirect by redirect, until an answer is none, a URL comes again, or a browser would give
+// up. It goes on behind certificate faults, as a visitor does who clicks the warning away. It returns early, with what it
+// has, when the context ends.
+func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
+	c := Chain{Entry: entry.URL, Probe: probe, Findings: []Finding{}}
+	seen := map[string]int{}
+	ask := entry
+	for {
+		seen[ask.URL.Key()] = len(c.Hops)
+		answer := asker.Answer(ctx, ask)
+		c.Hops = append(c.Hops, answer)
+		c.Arrival = ask.URL
+		if answer.Refusal != "" {
+			c.End = NoAnswer
+			return c
+		}
+		if !answer.IsRedirect() {
+			c.End = Page
+			return c
+		}
+		next, _, ok := answer.Next()
+		if !ok {
+			c.End = BadLocation
+			return c
+		}
+		if at, again := seen[next.Key()]; again {
+			c.End, c.LoopsTo = Loop, &at
+			return c
+		}
+		if len(c.Hops) > MostHops {
+			c.End = Limit
+			return c
+		}
+		ask = Ask{URL: next}
+	}
+}

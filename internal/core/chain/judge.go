@@ -1,0 +1,342 @@
+package chain
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Want says what an entry URL should lead to. The zero value stands for no estate: only what is wrong anywhere is judged.
+type Want struct {
+	Target    web.URL // where it should arrive, or, for a URL of the site itself, the URL itself; zero: no estate
+	Gone      bool    // a planned 410
+	Hops      int     // redirects until the first arrival on the target's origin
+	Temporary bool    // a temporary redirect is planned
+}
+
+func (w Want) known() bool { return !w.Target.IsZero() || w.Gone }
+
+// Judge reads chains. Its fields are what it needs to know of the world.
+type Judge struct {
+	Now      time.Time             // certificates are judged at this time
+	Estate   func(web.Host) bool   // whether a host belongs to the estate; nil: no estate
+	Forwards func(d web.Door) bool // whether a door of the estate should forward; nil: no estate
+}
+
+// Chain adds to a chain all that is wrong with it, and where a certificate stops ordinary visitors.
+func (j Judge) Chain(c *Chain, w Want) {
+	v := verdict{judge: j, chain: c, want: w}
+	for i, hop := range c.Hops {
+		v.reaching(i, hop)
+		v.certificate(i, hop)
+		v.redirect(i, hop)
+	}
+	v.rounds()
+	if c.End == Page {
+		if w.known() {
+			v.destination()
+		} else {
+			v.looked()
+		}
+	}
+	Sort(c.Findings)
+}
+
+type verdict struct {
+	judge Judge
+	chain *Chain
+	want  Want
+}
+
+func (v *verdict) add(code, subject string, hop int, says, fix string, evidence map[string]any) {
+	f := New(code, subject, says, fix, evidence)
+	f.Entry, f.Hop = v.chain.Entry.String(), &hop
+	v.chain.Findings = append(v.chain.Findings, f)
+}
+
+func (v *verdict) has(code string) bool {
+	return slices.ContainsFunc(v.chain.Findings, func(f Finding) bool { return f.Code == code })
+}
+
+func (v *verdict) reaching(i int, hop Answer) {
+	if hop.Refusal == "" || hop.Refusal == Unseen {
+		return
+	}
+	door, host := hop.URL.Door(), hop.URL.Host()
+	evidence := map[string]any{"detail": hop.Detail}
+	if hop.Address != "" {
+		evidence["address"] = hop.Address
+	}
+	if hop.Refusal == NoAddress {
+		v.add("no-address", host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail),
+			fmt.Sprintf("Create an A, AAAA or CNAME record for %s.", host), evidence)
+		return
+	}
+	fixes := map[Refusal]string{
+		Refused:   "Have whoever carries " + door.String() + " listen there, or point " + host.String() + " elsewhere.",
+		Timeout:   "See whether that machine still answers; else point " + host.String() + " elsewhere.",
+		TLSFailed: "Have the door speak TLS with a certificate for " + host.String() + ".",
+		BadAnswer: "Look at what listens there: it does not speak HTTP as it should.",
+	}
+	v.add(string(hop.Refusal), door.String(), i, fmt.Sprintf("%s does not answer: %s.", door, hop.Detail), fixes[hop.Refusal], evidence)
+}
+
+// certificate makes one finding of a certificate, under its gravest fault; the others are named in it.
+func (v *verdict) certificate(i int, hop Answer) {
+	if hop.TLS == nil || len(hop.TLS.Faults) == 0 {
+		return
+	}
+	t, host := hop.TLS, hop.URL.Host().String()
+	main := slices.MinFunc(t.Faults, func(a, b string) int { return order(a) - order(b) })
+	if k, _ := Lookup(main); k.Severity == Error && v.chain.StoppedAt == nil {
+		v.chain.StoppedAt = &i
+	}
+	says := map[string]string{
+		"wrong-name":    fmt.Sprintf("The certificate that %s shows is for %s.", host, listed(t.Names, 3)),
+		"expired":       fmt.Sprintf("The certificate of %s ended on %s, %s ago.", host, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
+		"not-yet-valid": fmt.Sprintf("The certificate of %s begins on %s, in %s.", host, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
+		"untrusted":     fmt.Sprintf("The certificate of %s was issued by %q, whom nobody here trusts.", host, t.Issuer),
+		"broken-chain":  fmt.Sprintf("%s does not send the certificate of its issuer %q.", host, t.Issuer),
+		"expires-soon":  fmt.Sprintf("The certificate of %s ends on %s, in %s.", host, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
+	}[main]
+	if len(t.Faults) > 1 {
+		others := slices.DeleteFunc(slices.Clone(t.Faults), func(f string) bool { return f == main })
+		says += " It is also " + strings.Join(others, " and ") + "."
+	}
+	fixes := map[string]string{
+		"wrong-name":    "Get a certificate that holds " + host + ", or point the name at a carrier that has one.",
+		"expired":       "Renew the certificate of " + host + ", and see why it did not renew itself.",
+		"not-yet-valid": "Set that machine's clock right, or use the former certificate until then.",
+		"untrusted":     "Use a certificate of a public authority for " + host + ".",
+		"broken-chain":  "Install the certificate of " + host + " together with its intermediates.",
+		"expires-soon":  "See that the certificate of " + host + " is renewed before " + day(t.NotAfter) + ".",
+	}
+	v.add(main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
+		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore, "not_after": t.NotAfter, "faults": t.Faults})
+}
+
+func (v *verdict) redirect(i int, hop Answer) {
+	if hop.Refusal != "" || !hop.IsRedirect() {
+		return
+	}
+	door := hop.URL.Door()
+	next, complaint, ok := hop.Next()
+	if complaint != "" {
+		v.add("bad-location", door.String(), i, fmt.Sprintf("%s redirects, but %s.", hop.URL, complaint),
+			"Write one Location: an absolute https URL in percent-encoded ASCII.", map[string]any{"location": hop.Location, "other_locations": hop.OtherLocations})
+	}
+	if !ok {
+		return
+	}
+	to := next.Door()
+	evidence := map[string]any{"status": hop.Status, "location": hop.Location}
+	if door.Scheme == web.HTTPS && to.Scheme == web.HTTP {
+		v.add("downgrade", door.String(), i, fmt.Sprintf("%s sends visitors from https to %s.", door, to),
+			"Write the target of the redirect with https.", evidence)
+	}
+	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door && !v.want.Temporary {
+		v.add("temporary", door.String(), i, fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
+			"Use 301 (or 308) instead.", evidence)
+	}
+	if v.judge.Estate != nil && i+1 < len(v.chain.Hops)-1 && !v.judge.Estate(next.Host()) {
+		v.add("foreign-hop", next.Host().String(), i+1, fmt.Sprintf("The chain passes through %s, which is not part of the estate.", next.Host()),
+			"Lead straight to the target, or add the host to the estate file if the client owns it.", evidence)
+	}
+}
+
+// rounds judges chains that do not end.
+func (v *verdict) rounds() {
+	c := v.chain
+	last := len(c.Hops) - 1
+	switch c.End {
+	case Loop:
+		doors := cycleDoors(c.Hops[*c.LoopsTo:])
+		v.add("loop", doors[0], last, fmt.Sprintf("Visitors are sent round in a circle: %s and back again.", strings.Join(doors, " to ")),
+			"Find out who of those on the circle sends visitors back, and let one of them serve or lead straight to the canonical site.",
+			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo})
+	case Limit:
+		if period, ok := growth(c.Hops); ok {
+			v.add("growing-loop", c.Hops[last].URL.Door().String(), last,
+				fmt.Sprintf("The URL gets longer on every round: after %d redirects it is %s.", MostHops, short(c.Hops[last].URL.String())),
+				"Correct the rule that puts its own beginning before the path again.", map[string]any{"period": period, "url": c.Hops[last].URL.String()})
+			return
+		}
+		v.add("too-many-hops", c.Entry.Door().String(), last, fmt.Sprintf("After %d redirects there is still another.", MostHops),
+			"Have the first answer name the last URL.", map[string]any{"redirects": MostHops})
+	}
+}
+
+// cycleDoors gives the doors on a circle, each once, starting with the first in alphabetical order.
+func cycleDoors(hops []Answer) []string {
+	var doors []string
+	for _, h := range hops {
+		if d := h.URL.Door().String(); !slices.Contains(doors, d) {
+			doors = append(doors, d)
+		}
+	}
+	first := slices.Index(doors, slices.Min(doors))
+	return append(doors[first:], doors[:first]...)
+}
+
+// growth looks for a period after which the chain is at the same door again with a URL that is longer by the same amount,
+// three rounds in a row.
+func growth(hops []Answer) (int, bool) {
+	last := len(hops) - 1
+	for period := 1; period*3 <= last; period++ {
+		a, b, c, d := hops[last-3*period].URL, hops[last-2*period].URL, hops[last-period].URL, hops[last].URL
+		step := len(d.String()) - len(c.String())
+		if a.Door() == b.Door() && b.Door() == c.Door() && c.Door() == d.Door() && step > 0 &&
+			len(c.String())-len(b.String()) == step && len(b.String())-len(a.String()) == step {
+			return period, true
+		}
+	}
+	return 0, false
+}
+
+// looked judges where a chain ends when no estate says what is wanted.
+func (v *verdict) looked() {
+	c := v.chain
+	last, redirected := len(c.Hops)-1, len(c.Hops) > 1
+	entry, arrival := c.Entry.Door().String(), c.Arrival
+	if redirects := c.Redirects(); redirects > 1 {
+		v.extraHop(redirects, 1, arrival)
+	}
+	v.plainArrival(last)
+	switch {
+	case c.Probe == Deep && redirected && arrival.Path() == "/":
+		v.add("path-lost", entry, last, fmt.Sprintf("%s forwards every page to the root of %s: the path is cut.", entry, arrival.Door()),
+			"Redirect with the path kept.", map[string]any{"asked": c.Entry.String(), "arrival": arrival.String()})
+	case c.Probe == Query && redirected && !web.QueryHolds(arrival.Query(), c.Entry.Query()):
+		v.queryLost(last)
+	}
+	if status := c.Last().Status; status >= 400 && c.Probe != Deep {
+		v.deadEnd(last, status)
+	}
+}
+
+// destination judges where a chain ends against what the estate wants.
+func (v *verdict) destination() {
+	c, w := v.chain, v.want
+	last := len(c.Hops) - 1
+	status := c.Last().Status
+	entry, arrival := c.Entry.Door(), c.Arrival
+	if w.Gone {
+		if last != 0 || status != 410 {
+			v.add("off-course", c.Entry.String(), last, fmt.Sprintf("%s should say 410 (gone), but leads to %s with %d.", c.Entry, arrival, status),
+				"Answer 410 there.", map[string]any{"status": status, "arrival": arrival.String()})
+		}
+		return
+	}
+	if v.judge.Forwards != nil && v.judge.Forwards(arrival.Door()) {
+		v.add("not-forwarded", arrival.Door().String(), last, fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
+			fmt.Sprintf("Redirect it to %s with 301.", w.Target.Door()), map[string]any{"status": status, "wanted": w.Target.String()})
+		return
+	}
+	landed := slices.IndexFunc(c.Hops, func(a Answer) bool { return a.URL.Door() == w.Target.Door() })
+	if landed >= 0 && landed > w.Hops {
+		v.extraHop(landed, w.Hops, c.Hops[landed].URL)
+	}
+	switch {
+	case arrival.Host() == w.Target.Host() && arrival.Scheme() == web.HTTP:
+		v.plainArrival(last)
+	case landed < 0:
+		v.offCourse(last, arrival, fmt.Sprintf("%s ends at %s instead of %s.", entry, arrival, w.Target))
+	case arrival.Door() != w.Target.Door():
+		v.offCourse(last, arrival, fmt.Sprintf("%s reaches %s, but is sent on to %s.", entry, w.Target.Door(), arrival))
+	default:
+		v.landing(landed, c.Hops[landed].URL)
+	}
+	if status >= 400 && c.Probe != Deep && !v.has("off-course") && !v.has("path-lost") {
+		v.deadEnd(last, status)
+	}
+}
+
+// landing compares the first URL on the wanted origin with the wanted one.
+func (v *verdict) landing(hop int, at web.URL) {
+	target := v.want.Target
+	wanted, got := web.NormalPath(target.Path()), web.NormalPath(at.Path())
+	evidence := map[string]any{"asked": v.chain.Entry.String(), "wanted": target.String(), "arrival": at.String()}
+	entry := v.chain.Entry.Door().String()
+	switch {
+	case got == wanted && web.QueryHolds(at.Query(), target.Query()):
+	case got == wanted:
+		v.queryLost(hop)
+	case strings.HasPrefix(wanted, strings.TrimSuffix(got, "/")+"/") && v.chain.Entry.Path() != "/":
+		v.add("path-lost", entry, hop, fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at, target),
+			"Redirect with the path kept.", evidence)
+	default:
+		v.offCourse(hop, at, fmt.Sprintf("%s arrives at %s instead of %s.", v.chain.Entry, at, target))
+	}
+}
+
+func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
+	subject := v.chain.Entry.Door().String()
+	if v.chain.Probe == Rule || v.chain.Probe == Asked {
+		subject = v.chain.Entry.String()
+	}
+	v.add("off-course", subject, hop, says, fmt.Sprintf("Redirect it to %s.", v.want.Target),
+		map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()})
+}
+
+func (v *verdict) extraHop(redirects, most int, at web.URL) {
+	entry := v.chain.Entry.Door()
+	v.add("extra-hop", entry.String(), redirects-1, fmt.Sprintf("%s takes %d redirects to %s, where %d would do.", entry, redirects, at.Door(), most),
+		fmt.Sprintf("Redirect it straight to %s.", at.Door()), map[string]any{"redirects": redirects, "most": most})
+}
+
+// plainArrival is silent behind a downgrade that leads to the arrival: that is one cause, and named already.
+func (v *verdict) plainArrival(last int) {
+	arrival := v.chain.Arrival
+	if arrival.Scheme() != web.HTTP {
+		return
+	}
+	if last > 0 && v.chain.Hops[last-1].URL.Scheme() == web.HTTPS {
+		return
+	}
+	v.add("plain-arrival", arrival.Door().String(), last, fmt.Sprintf("%s serves its page over http.", arrival.Door()),
+		fmt.Sprintf("Have %s redirect to https.", arrival.Door()), map[string]any{"arrival": arrival.String()})
+}
+
+func (v *verdict) queryLost(hop int) {
+	entry := v.chain.Entry.Door().String()
+	v.add("query-lost", entry, hop, fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(), v.chain.Arrival),
+		"Hand the query on with the redirect.", map[string]any{"asked": v.chain.Entry.String(), "arrival": v.chain.Arrival.String()})
+}
+
+func (v *verdict) deadEnd(hop, status int) {
+	at := v.chain.Arrival.Door().URL(v.chain.Arrival.Path(), "")
+	v.add("dead-end", at.String(), hop, fmt.Sprintf("%s answers %d.", at, status),
+		"Lead to a page that exists, or say 410 where the page is gone on purpose.", map[string]any{"status": status})
+}
+
+func day(t time.Time) string { return t.UTC().Format("2006-01-02") }
+
+func days(d time.Duration) string {
+	switch n := int(d.Hours() / 24); {
+	case n == 1:
+		return "1 day"
+	case n > 0:
+		return fmt.Sprintf("%d days", n)
+	}
+	return fmt.Sprintf("%d hours", max(0, int(d.Hours())))
+}
+
+func listed(names []string, most int) string {
+	if len(names) == 0 {
+		return "no name at all"
+	}
+	if len(names) > most {
+		return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %d more", len(names)-most)
+	}
+	return strings.Join(names, ", ")
+}
+
+func short(s string) string {
+	if len(s) > 120 {
+		return s[:120] + "…"
+	}
+	return s
+}
