@@ -25,10 +25,13 @@ type Audit struct {
 // Tally gathers the findings of chains by their cause: the same code about the same subject is one finding, with all the
 // entries that meet it.
 type Tally struct {
-	causes map[[2]string]int
+	causes map[cause]int
 	list   []Finding
 	serves map[web.Host]web.URL // root of a host that serves a page itself, and that page
 }
+
+// cause tells findings apart. One that is not about a chain is told apart by what it says as well.
+type cause struct{ code, subject, says string }
 
 // Add takes in the findings of a chain.
 func (t *Tally) Add(c Chain) {
@@ -46,9 +49,12 @@ func (t *Tally) Add(c Chain) {
 // AddFinding takes in one finding.
 func (t *Tally) AddFinding(f Finding) {
 	if t.causes == nil {
-		t.causes = map[[2]string]int{}
+		t.causes = map[cause]int{}
 	}
-	key := [2]string{f.Code, f.Subject}
+	key := cause{code: f.Code, subject: f.Subject}
+	if f.Entry == "" {
+		key.says = f.Says
+	}
 	at, known := t.causes[key]
 	if !known {
 		at = len(t.list)

@@ -14,12 +14,16 @@ type Probe string
 
 // The probes. Every door is tried with the first three.
 const (
-	Root  Probe = "root"  // the door's root
-	Deep  Probe = "deep"  // a made-up path: is it kept?
-	Query Probe = "query" // a made-up query: is it kept?
-	Rule  Probe = "rule"  // an example of a rule
-	Asked Probe = "url"   // a URL that somebody gave
+	Root    Probe = "root"    // the door's root
+	Deep    Probe = "deep"    // a made-up path: is it kept?
+	Query   Probe = "query"   // a made-up query: is it kept?
+	Rule    Probe = "rule"    // the URL of a rule without captures
+	Pattern Probe = "pattern" // a made-up example of a rule with captures
+	Asked   Probe = "url"     // a URL that somebody gave
 )
+
+// madeUp tells whether the path that is asked exists for the asking only, so that nobody need have a page there.
+func (p Probe) madeUp() bool { return p == Deep || p == Pattern }
 
 // What is asked of every door. The path and the query are made up; nobody has them.
 const (

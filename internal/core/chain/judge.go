@@ -212,7 +212,7 @@ func (v *verdict) looked() {
 	case c.Probe == Query && redirected && !web.QueryHolds(arrival.Query(), c.Entry.Query()):
 		v.queryLost(last)
 	}
-	if status := c.Last().Status; status >= 400 && c.Probe != Deep {
+	if status := c.Last().Status; status >= 400 && !c.Probe.madeUp() {
 		v.deadEnd(last, status)
 	}
 }
@@ -249,7 +249,7 @@ func (v *verdict) destination() {
 	default:
 		v.landing(landed, c.Hops[landed].URL)
 	}
-	if status >= 400 && c.Probe != Deep && !v.has("off-course") && !v.has("path-lost") {
+	if status >= 400 && !c.Probe.madeUp() && !v.has("off-course") && !v.has("path-lost") {
 		v.deadEnd(last, status)
 	}
 }
@@ -274,7 +274,7 @@ func (v *verdict) landing(hop int, at web.URL) {
 
 func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
 	subject := v.chain.Entry.Door().String()
-	if v.chain.Probe == Rule || v.chain.Probe == Asked {
+	if v.chain.Probe == Rule || v.chain.Probe == Pattern || v.chain.Probe == Asked {
 		subject = v.chain.Entry.String()
 	}
 	v.add("off-course", subject, hop, says, fmt.Sprintf("Redirect it to %s.", v.want.Target),

@@ -171,6 +171,12 @@ func (h Host) PublicSuffix() string {
 // WWW returns the host www below this one.
 func (h Host) WWW() Host { return Host{"www." + h.name} }
 
+// Parent returns the name without its first label; the zero value for a single label.
+func (h Host) Parent() Host {
+	_, rest, _ := strings.Cut(h.name, ".")
+	return Host{rest}
+}
+
 // Child returns the host with this label below h; an error where the label is none.
 func (h Host) Child(label string) (Host, error) { return ParseHost(label + "." + h.name) }
 

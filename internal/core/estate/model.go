@@ -1,0 +1,190 @@
+// Package estate is the model of what a client owns: the canonical site, the domains, who carries their doors, and what is
+// wanted of each. Read makes it from a tree of nodes and checks it.
+//
+// It does not read files (files does, and gives the tree with its places) and works nothing out (plan does).
+//
+//	e, faults := estate.Read(root)
+//	e.Domains[0].Hosts() // apex, www and the further ones
+package estate
+
+import (
+	"net/netip"
+	"slices"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Estate is all the domains that a client owns and the site where they should lead.
+type Estate struct {
+	Canonical web.Door
+	Contact   string
+	Site      Site
+	Carriers  []*Carrier
+	Domains   []*Domain
+	Rules     string // file, relative to the estate file; "" for none
+	Policy    Policy
+	Vantages  map[string]Vantage
+
+	byName map[web.Host]*Domain
+}
+
+// Site is the canonical site and where it lives.
+type Site struct {
+	Hosts     []web.Host // what the site itself serves
+	Also      []web.Host // other names at which the same site is reachable
+	Addresses []netip.Addr
+	Alias     web.Host
+	Pages     string // file with the pages that exist
+	Rules     string // file with what the site redirects by itself
+	Issuer    string
+}
+
+// Kind says what a carrier is.
+type Kind string
+
+// The kinds of carriers.
+const (
+	Server   Kind = "server"   // a server of our own
+	Form     Kind = "form"     // a forwarding form of a registrar or host
+	Platform Kind = "platform" // the site's own platform
+	Edge     Kind = "edge"     // an edge network
+)
+
+// When says when a carrier can hold the certificate of a name.
+type When string
+
+// The moments: before the name points to the carrier, after it, or when somebody puts it there.
+const (
+	Before When = "before"
+	After  When = "after"
+	ByHand When = "by-hand"
+)
+
+// Carrier is whoever answers a door with a redirect, with its limits.
+type Carrier struct {
+	Name           string
+	By             Kind
+	Addresses      []netip.Addr
+	Alias          web.Host
+	Certificate    When
+	TLS            bool
+	KeepsPath      bool
+	KeepsQuery     bool
+	ApexOnly       bool
+	NameServers    []web.Host
+	Origin         string // plain: it speaks http to what is behind it
+	PatternsAtMost int    // -1: no limit
+}
+
+// Fallback says what happens where no rule matches.
+type Fallback string
+
+// The fallbacks.
+const (
+	SamePath Fallback = "same-path" // the same path below leads-to
+	Home     Fallback = "home"      // leads-to
+	Gone     Fallback = "gone"      // 410
+)
+
+// State says how far a domain is.
+type State string
+
+// The states. A domain that is to be left is not planned and not audited.
+const (
+	Planned State = "planned"
+	Moved   State = "moved"
+	Leave   State = "leave"
+)
+
+// Domain is one registrable domain of the estate.
+type Domain struct {
+	Name      web.Host
+	LeadsTo   web.URL
+	Fallback  Fallback
+	Carry     map[web.Host]*Carrier // who carries the doors of a host; the site's own hosts have none
+	Further   []web.Host            // hosts beside apex and www
+	Mail      string                // keep or none
+	Wave      int
+	State     State
+	Renews    time.Time
+	Registrar string
+	RecordsAt string
+	Wanted    []Wanted
+	Note      string
+	Line      int // in the estate file
+}
+
+// Hosts returns apex, www and the further hosts.
+func (d *Domain) Hosts() []web.Host {
+	return append([]web.Host{d.Name, d.Name.WWW()}, d.Further...)
+}
+
+// Wanted is a record that somebody asks for, as they show it.
+type Wanted struct {
+	Name, Type, Value, Until string
+}
+
+// Policy is what holds for all redirects.
+type Policy struct {
+	Hops    int
+	Status  int
+	Upgrade string // direct or same-host-first
+	Exempt  []string
+}
+
+// The ways from http to https.
+const (
+	Direct        = "direct"
+	SameHostFirst = "same-host-first"
+)
+
+// Vantage is a place to look from. The zero value is the system's own.
+type Vantage struct {
+	Resolvers []string // HOST:PORT
+	Proxy     string   // socks5://HOST:PORT
+	Trust     string   // PEM file, relative to the file that names it
+	Timeout   time.Duration
+}
+
+// Serves tells whether the site itself serves a host.
+func (e *Estate) Serves(h web.Host) bool { return slices.Contains(e.Site.Hosts, h) }
+
+// Holds tells whether a host belongs to the estate: a name of a domain, or one of the site's.
+func (e *Estate) Holds(h web.Host) bool {
+	if e.Serves(h) || slices.Contains(e.Site.Also, h) || h == e.Site.Alias {
+		return true
+	}
+	return e.DomainOf(h) != nil
+}
+
+// DomainOf returns the domain that a host is a door of or a name below, nil where none is.
+func (e *Estate) DomainOf(h web.Host) *Domain {
+	for name := h; !name.IsZero(); name = name.Parent() {
+		if d := e.byName[name]; d != nil {
+			return d
+		}
+	}
+	return nil
+}
+
+// Carrier returns a carrier by its name, nil where there is none.
+func (e *Estate) Carrier(name string) *Carrier {
+	for _, c := range e.Carriers {
+		if c.Name == name {
+			return c
+		}
+	}
+	return nil
+}
+
+// HostNames returns the names of all hosts that have doors, to suggest where one is misspelt.
+func (e *Estate) HostNames() []string {
+	var names []string
+	for _, d := range e.Domains {
+		for _, h := range d.Hosts() {
+			names = append(names, h.String())
+		}
+	}
+	return names
+}

@@ -1,0 +1,213 @@
+package estate
+
+import (
+	"fmt"
+	"net/netip"
+	"strconv"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Node is a place in a tree of settings: a scalar, a list or a mapping, with where it stands.
+type Node struct {
+	Line, Column int
+	Kind         NodeKind
+	Text         string // of a scalar, unquoted
+	Items        []*Node
+	Entries      []Entry
+}
+
+// Entry is one key of a mapping.
+type Entry struct {
+	Key   *Node
+	Value *Node
+}
+
+// NodeKind says what a node is.
+type NodeKind int
+
+// The kinds of nodes. Empty is a key without a value.
+const (
+	Empty NodeKind = iota
+	Scalar
+	List
+	Mapping
+)
+
+func (k NodeKind) String() string {
+	return [...]string{"nothing", "a single value", "a list", "a mapping"}[k]
+}
+
+// reader takes values out of nodes and gathers what is wrong.
+type reader struct{ faults problem.List }
+
+func (r *reader) fail(n *Node, says, expected, remedy string) {
+	p := problem.Problem{Says: says, Expected: expected, Remedy: remedy}
+	if n != nil {
+		p.Line, p.Column, p.Value = n.Line, n.Column, n.Text
+	}
+	r.faults.Add(p)
+}
+
+// field is a row of a table of keys: what to do with the value of a key.
+type field struct {
+	key  string
+	take func(*Node)
+}
+
+// mapping hands every entry to its field. Unknown and repeated keys are faults.
+func (r *reader) mapping(n *Node, what string, fields ...field) {
+	if n == nil || n.Kind == Empty {
+		return
+	}
+	if n.Kind != Mapping {
+		r.fail(n, what+" is "+n.Kind.String(), "a mapping with keys such as "+fields[0].key, "write key: value")
+		return
+	}
+	names := make([]string, len(fields))
+	for i, f := range fields {
+		names[i] = f.key
+	}
+	seen := map[string]bool{}
+entries:
+	for _, e := range n.Entries {
+		if seen[e.Key.Text] {
+			r.fail(e.Key, "the key is there twice", "each key once", "drop one of them")
+			continue
+		}
+		seen[e.Key.Text] = true
+		for _, f := range fields {
+			if f.key == e.Key.Text {
+				f.take(e.Value)
+				continue entries
+			}
+		}
+		remedy := "the keys of " + what + " are " + strings.Join(names, ", ")
+		if near := problem.Nearest(e.Key.Text, names); near != "" {
+			remedy = "did you mean " + near + "?"
+		}
+		r.fail(e.Key, "unknown key in "+what, "a key that is known", remedy)
+	}
+}
+
+// list hands every item of a list to take; a single value counts as a list of one.
+func (r *reader) list(n *Node, what string, take func(*Node)) {
+	switch n.Kind {
+	case List:
+		for _, item := range n.Items {
+			take(item)
+		}
+	case Scalar:
+		take(n)
+	case Mapping:
+		r.fail(n, what+" is a mapping", "a list", "write [one, two] or a line each, starting with -")
+	}
+}
+
+func (r *reader) text(n *Node, what string) string {
+	if n.Kind == List || n.Kind == Mapping {
+		r.fail(n, what+" is "+n.Kind.String(), "a single value", "")
+		return ""
+	}
+	return n.Text
+}
+
+func (r *reader) texts(n *Node, what string) []string {
+	var all []string
+	r.list(n, what, func(i *Node) { all = append(all, r.text(i, what)) })
+	return all
+}
+
+func (r *reader) host(n *Node, what string) web.Host {
+	s := r.text(n, what)
+	if s == "" {
+		if n.Kind == Scalar || n.Kind == Empty {
+			r.fail(n, what+" is empty", "a host name", "")
+		}
+		return web.Host{}
+	}
+	h, err := web.ParseHost(s)
+	if e, ok := err.(*web.Error); ok {
+		r.fail(n, what+": "+e.Says, e.Expected, e.Remedy)
+	}
+	return h
+}
+
+func (r *reader) hosts(n *Node, what string) []web.Host {
+	var all []web.Host
+	r.list(n, what, func(i *Node) {
+		if h := r.host(i, what); !h.IsZero() {
+			all = append(all, h)
+		}
+	})
+	return all
+}
+
+func (r *reader) addresses(n *Node, what string) []netip.Addr {
+	var all []netip.Addr
+	r.list(n, what, func(i *Node) {
+		a, err := netip.ParseAddr(r.text(i, what))
+		switch {
+		case err != nil && i.Kind == Scalar:
+			r.fail(i, "this is no IP address", "an address such as 203.0.113.20 or 2001:db8:10::10", "a name goes under alias:")
+		case err == nil && a.Zone() != "":
+			r.fail(i, "an address with a zone means something on one machine only", "an address without %", "")
+		case err == nil:
+			all = append(all, a.Unmap())
+		}
+	})
+	return all
+}
+
+// boolean takes true and false, yes and no.
+func (r *reader) boolean(n *Node, what string) bool {
+	switch strings.ToLower(n.Text) {
+	case "true", "yes":
+		return true
+	case "false", "no":
+		return false
+	}
+	r.fail(n, what+" is neither yes nor no", "yes or no", "")
+	return false
+}
+
+func (r *reader) number(n *Node, what string, least int) int {
+	i, err := strconv.Atoi(n.Text)
+	if err != nil || i < least {
+		r.fail(n, what+" is no such number", fmt.Sprintf("a whole number from %d", least), "")
+	}
+	return i
+}
+
+func (r *reader) oneOf(n *Node, what string, words ...string) string {
+	for _, w := range words {
+		if n.Text == w {
+			return w
+		}
+	}
+	remedy := ""
+	if near := problem.Nearest(n.Text, words); near != "" {
+		remedy = "did you mean " + near + "?"
+	}
+	r.fail(n, what+" is none of its words", strings.Join(words, ", "), remedy)
+	return ""
+}
+
+func (r *reader) date(n *Node, what string) time.Time {
+	t, err := time.Parse(time.DateOnly, n.Text)
+	if err != nil {
+		r.fail(n, what+" is no date", "a date such as 2027-03-01", "")
+	}
+	return t
+}
+
+func (r *reader) duration(n *Node, what string) time.Duration {
+	d, err := time.ParseDuration(n.Text)
+	if err != nil || d <= 0 {
+		r.fail(n, what+" is no time", "a time such as 2s or 500ms", "")
+	}
+	return d
+}

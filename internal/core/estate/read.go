@@ -1,0 +1,476 @@
+package estate
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"net/url"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Read makes an estate of the tree of an estate file. Everything that is wrong comes back, with line and column; the
+// estate counts only where the list is empty.
+func Read(root *Node) (*Estate, problem.List) {
+	b := builder{estate: &Estate{
+		Policy:   Policy{Hops: 1, Status: 301, Upgrade: Direct, Exempt: []string{"/.well-known/acme-challenge/"}},
+		Vantages: map[string]Vantage{}, byName: map[web.Host]*Domain{},
+	}, claimed: map[web.Host]string{}}
+	b.estateFile(root)
+	return b.estate, b.faults
+}
+
+// ReadVantage makes a vantage of the tree of a vantage file.
+func ReadVantage(root *Node) (Vantage, problem.List) {
+	var r reader
+	v := r.vantage(root)
+	return v, r.faults
+}
+
+type builder struct {
+	reader
+	estate   *Estate
+	defaults domainDefaults
+	claimed  map[web.Host]string // host to who claims it
+}
+
+type domainDefaults struct {
+	carrier, recordsAt, registrar, mail string
+	fallback                            Fallback
+	wave                                int
+	node                                *Node
+}
+
+func (b *builder) estateFile(root *Node) {
+	e := b.estate
+	b.defaults = domainDefaults{mail: "keep", wave: 1, fallback: SamePath}
+	var canonical, site, carriers, defaults, domains *Node
+	keep := func(to **Node) func(*Node) { return func(n *Node) { *to = n } }
+	b.mapping(root, "the estate file",
+		field{"canonical", keep(&canonical)},
+		field{"contact", func(n *Node) { e.Contact = b.text(n, "contact") }},
+		field{"site", keep(&site)},
+		field{"carriers", keep(&carriers)},
+		field{"defaults", keep(&defaults)},
+		field{"domains", keep(&domains)},
+		field{"rules", func(n *Node) { e.Rules = b.text(n, "rules") }},
+		field{"policy", b.policy},
+		field{"vantages", b.vantages},
+	)
+	if root == nil || root.Kind != Mapping {
+		if root == nil || root.Kind == Empty {
+			b.fail(root, "the estate file is empty", "canonical: and domains:", "upperpath new writes one")
+		}
+		return
+	}
+	b.canonical(root, canonical)
+	b.site(site)
+	b.carriers(carriers)
+	b.readDefaults(defaults)
+	if domains == nil || domains.Kind == Empty || domains.Kind == List && len(domains.Items) == 0 {
+		b.fail(cmp.Or(domains, root), "there are no domains", "domains: with a list", "add a line such as - name: lacemill-museum.example")
+		return
+	}
+	b.list(domains, "domains", b.domain)
+}
+
+func (b *builder) canonical(root, n *Node) {
+	if n == nil {
+		b.fail(root, "there is no canonical site", "canonical: https://www.northmoor.example", "name the scheme and host where everything must arrive")
+		return
+	}
+	u, err := web.ParseURL(b.text(n, "canonical"))
+	switch {
+	case err != nil:
+		remedy := ""
+		if _, hostErr := web.ParseHost(n.Text); hostErr == nil {
+			remedy = "write https://" + n.Text
+		}
+		b.fail(n, "the canonical site is no URL", "scheme and host such as https://www.northmoor.example", remedy)
+	case u.Scheme() != web.HTTPS:
+		b.fail(n, "the canonical site speaks http", "https", "write https://"+u.Host().String())
+	case u.RequestURI() != "/":
+		b.fail(n, "the canonical site is one page", "scheme and host alone", "write "+u.Door().String())
+	default:
+		if _, err := web.ParseHost(u.Host().String()); err != nil {
+			b.fail(n, "the canonical site has no host name", "https and a host name such as https://www.northmoor.example", "")
+			return
+		}
+		b.estate.Canonical = u.Door()
+	}
+}
+
+func (b *builder) site(n *Node) {
+	s := &b.estate.Site
+	var hosts *Node
+	b.mapping(n, "site",
+		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "a host of the site") }},
+		field{"also", func(n *Node) { s.Also = b.hosts(n, "a further name of the site"); b.claimAll(n, s.Also, "site.also") }},
+		field{"addresses", func(n *Node) { s.Addresses = b.addresses(n, "site.addresses") }},
+		field{"alias", func(n *Node) { s.Alias = b.host(n, "site.alias") }},
+		field{"pages", func(n *Node) { s.Pages = b.text(n, "site.pages") }},
+		field{"rules", func(n *Node) { s.Rules = b.text(n, "site.rules") }},
+		field{"issuer", func(n *Node) { s.Issuer = b.text(n, "site.issuer") }},
+	)
+	c := b.estate.Canonical.Host
+	if hosts == nil && !c.IsZero() {
+		s.Hosts = []web.Host{c}
+	}
+	if hosts != nil && !c.IsZero() && !slices.Contains(s.Hosts, c) {
+		b.fail(hosts, "the site does not serve the canonical host", c.String()+" among site.hosts", "add it")
+	}
+	b.claimAll(hosts, s.Hosts, "site.hosts")
+}
+
+func (b *builder) claimAll(n *Node, hosts []web.Host, by string) {
+	for i, h := range hosts {
+		at := n
+		if n != nil && n.Kind == List && len(n.Items) == len(hosts) {
+			at = n.Items[i]
+		}
+		b.claim(at, h, by)
+	}
+}
+
+func (b *builder) claim(n *Node, h web.Host, by string) {
+	if other, taken := b.claimed[h]; taken {
+		b.fail(n, fmt.Sprintf("the host %s is claimed by %s already", h, other), "each host once", "take it out of one of them")
+		return
+	}
+	b.claimed[h] = by
+}
+
+func (b *builder) carriers(n *Node) {
+	if n == nil || n.Kind == Empty {
+		return
+	}
+	if n.Kind != Mapping {
+		b.fail(n, "carriers is "+n.Kind.String(), "a mapping from a name to a carrier", "write gateway: {by: server, addresses: [203.0.113.20]}")
+		return
+	}
+	for _, e := range n.Entries {
+		if b.estate.Carrier(e.Key.Text) != nil {
+			b.fail(e.Key, "two carriers have one name", "a name of its own for each", "rename one")
+			continue
+		}
+		b.estate.Carriers = append(b.estate.Carriers, b.carrier(e.Key, e.Value))
+	}
+}
+
+func (b *builder) carrier(key, n *Node) *Carrier {
+	c := &Carrier{Name: key.Text, Certificate: Before, PatternsAtMost: -1}
+	var keeps, tls *Node
+	what := "carrier " + key.Text
+	b.mapping(n, what,
+		field{"by", func(n *Node) {
+			c.By = Kind(b.oneOf(n, what+": by", string(Server), string(Form), string(Platform), string(Edge)))
+		}},
+		field{"addresses", func(n *Node) { c.Addresses = b.addresses(n, what+": addresses") }},
+		field{"alias", func(n *Node) { c.Alias = b.host(n, what+": alias") }},
+		field{"certificate", func(n *Node) {
+			c.Certificate = When(b.oneOf(n, what+": certificate", string(Before), string(After), string(ByHand)))
+		}},
+		field{"tls", func(n *Node) { tls = n }},
+		field{"keeps", func(n *Node) { keeps = n }},
+		field{"apex-only", func(n *Node) { c.ApexOnly = b.boolean(n, what+": apex-only") }},
+		field{"name-servers", func(n *Node) { c.NameServers = b.hosts(n, what+": name-servers") }},
+		field{"origin", func(n *Node) { c.Origin = b.oneOf(n, what+": origin", "plain", "tls") }},
+		field{"patterns-at-most", func(n *Node) { c.PatternsAtMost = b.number(n, what+": patterns-at-most", 0) }},
+	)
+	c.TLS = c.By != Form
+	if tls != nil {
+		c.TLS = b.boolean(tls, what+": tls")
+	}
+	c.KeepsPath, c.KeepsQuery = c.By != Form, c.By != Form
+	if keeps != nil {
+		c.KeepsPath, c.KeepsQuery = false, false
+		b.list(keeps, what+": keeps", func(i *Node) {
+			switch b.oneOf(i, what+": keeps", "path", "query") {
+			case "path":
+				c.KeepsPath = true
+			case "query":
+				c.KeepsQuery = true
+			}
+		})
+	}
+	if c.By == "" && (n.Kind != Mapping || !slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
+		b.fail(key, what+" does not say what it is", "by: server, form, platform or edge", "")
+	}
+	if len(c.Addresses) == 0 && c.Alias.IsZero() {
+		b.fail(key, what+" has neither addresses nor an alias", "addresses: [203.0.113.20] or alias: sites.platform.example", "write down where it answers; the provider's page or the server's owner can tell")
+	}
+	return c
+}
+
+func (b *builder) readDefaults(n *Node) {
+	d := &b.defaults
+	b.mapping(n, "defaults",
+		field{"carrier", func(n *Node) { d.carrier, d.node = b.text(n, "defaults: carrier"), n }},
+		field{"records-at", func(n *Node) { d.recordsAt = b.text(n, "defaults: records-at") }},
+		field{"registrar", func(n *Node) { d.registrar = b.text(n, "defaults: registrar") }},
+		field{"mail", func(n *Node) { d.mail = b.oneOf(n, "defaults: mail", "keep", "none") }},
+		field{"wave", func(n *Node) { d.wave = b.number(n, "defaults: wave", 1) }},
+		field{"fallback", func(n *Node) { d.fallback = b.fallback(n, "defaults: fallback") }},
+	)
+	if d.carrier != "" {
+		b.findCarrier(d.node, d.carrier)
+	}
+	if d.carrier == "" && len(b.estate.Carriers) == 1 {
+		d.carrier = b.estate.Carriers[0].Name
+	}
+}
+
+func (b *builder) fallback(n *Node, what string) Fallback {
+	return Fallback(b.oneOf(n, what, string(SamePath), string(Home), string(Gone)))
+}
+
+func (b *builder) findCarrier(n *Node, name string) *Carrier {
+	if c := b.estate.Carrier(name); c != nil {
+		return c
+	}
+	var names []string
+	for _, c := range b.estate.Carriers {
+		names = append(names, c.Name)
+	}
+	remedy := "add it under carriers:"
+	if near := problem.Nearest(name, names); near != "" {
+		remedy = "did you mean " + near + "?"
+	}
+	b.fail(n, fmt.Sprintf("no carrier is called %s", name), "a name from carriers:", remedy)
+	return nil
+}
+
+func (b *builder) domain(n *Node) {
+	def := b.defaults
+	d := &Domain{Carry: map[web.Host]*Carrier{}, Fallback: def.fallback, Mail: def.mail, Wave: def.wave,
+		State: Planned, RecordsAt: def.recordsAt, Registrar: def.registrar, Line: n.Line}
+	var name, leadsTo, carrier, hosts *Node
+	if n.Kind == Scalar {
+		name = n
+	} else {
+		b.mapping(n, "a domain",
+			field{"name", func(n *Node) { name = n }},
+			field{"leads-to", func(n *Node) { leadsTo = n }},
+			field{"carrier", func(n *Node) { carrier = n }},
+			field{"hosts", func(n *Node) { hosts = n }},
+			field{"fallback", func(n *Node) { d.Fallback = b.fallback(n, "fallback") }},
+			field{"mail", func(n *Node) { d.Mail = b.oneOf(n, "mail", "keep", "none") }},
+			field{"wave", func(n *Node) { d.Wave = b.number(n, "wave", 1) }},
+			field{"state", func(n *Node) {
+				d.State = State(b.oneOf(n, "state", string(Planned), string(Moved), string(Leave)))
+			}},
+			field{"renews", func(n *Node) { d.Renews = b.date(n, "renews") }},
+			field{"registrar", func(n *Node) { d.Registrar = b.text(n, "registrar") }},
+			field{"records-at", func(n *Node) { d.RecordsAt = b.text(n, "records-at") }},
+			field{"wanted", func(n *Node) { b.list(n, "wanted", func(w *Node) { b.wanted(d, w) }) }},
+			field{"note", func(n *Node) { d.Note = b.text(n, "note") }},
+		)
+	}
+	if name == nil {
+		if n.Kind == Mapping {
+			b.fail(n, "a domain has no name", "name: lacemill-museum.example", "")
+		}
+		return
+	}
+	if !b.domainName(d, name) {
+		return
+	}
+	d.LeadsTo = b.leadsTo(leadsTo)
+	b.further(d, hosts)
+	for _, h := range d.Hosts() {
+		if !b.estate.Serves(h) {
+			b.claim(name, h, "domain "+d.Name.String())
+		}
+	}
+	b.carry(d, name, carrier)
+	b.estate.Domains = append(b.estate.Domains, d)
+	b.estate.byName[d.Name] = d
+}
+
+func (b *builder) domainName(d *Domain, n *Node) bool {
+	d.Name = b.host(n, "a domain's name")
+	if d.Name.IsZero() {
+		return false
+	}
+	apex, ok := d.Name.Apex()
+	switch {
+	case !ok:
+		b.fail(n, fmt.Sprintf("%s is a public suffix, under which others register", d.Name), "a domain that the client owns", "write the name below it")
+	case apex != d.Name:
+		b.fail(n, fmt.Sprintf("%s is a host below the domain %s", d.Name, apex), "a registrable domain", fmt.Sprintf("write name: %s; further hosts go under hosts:", apex))
+	case b.estate.byName[d.Name] != nil:
+		b.fail(n, "the domain is there twice", "each domain once", "drop one of them")
+	default:
+		return true
+	}
+	return false
+}
+
+func (b *builder) leadsTo(n *Node) web.URL {
+	home := b.estate.Canonical.URL("/", "")
+	if n == nil || b.estate.Canonical.IsZero() {
+		return home
+	}
+	s := b.text(n, "leads-to")
+	if strings.HasPrefix(s, "/") {
+		path, query, _ := strings.Cut(s, "?")
+		return b.estate.Canonical.URL(path, query)
+	}
+	u, err := web.ParseURL(s)
+	switch {
+	case err != nil:
+		b.fail(n, "leads-to is neither a path nor a URL", "a path on the canonical site such as /lacemill/, or a whole URL", "put / before a path or https:// before a host")
+		return home
+	case u.Scheme() != web.HTTPS:
+		b.fail(n, "leads-to speaks http", "https", "write "+u.At(web.Door{Scheme: web.HTTPS, Host: u.Host()}).String())
+	}
+	return u
+}
+
+func (b *builder) further(d *Domain, n *Node) {
+	if n == nil {
+		return
+	}
+	b.list(n, "hosts", func(i *Node) {
+		label := b.text(i, "a further host")
+		label = strings.TrimSuffix(strings.TrimSuffix(label, "."), "."+d.Name.String())
+		h, err := d.Name.Child(label)
+		switch {
+		case err != nil || label == "":
+			b.fail(i, "this is no host below "+d.Name.String(), "a label such as shop, or a whole name below the domain", "")
+		case h == d.Name.WWW() || label == d.Name.String():
+			b.fail(i, "apex and www are there without being named", "further hosts such as shop", "drop it")
+		default:
+			d.Further = append(d.Further, h)
+		}
+	})
+}
+
+// carry finds who carries the doors of each host that the site does not serve itself.
+func (b *builder) carry(d *Domain, name, n *Node) {
+	byLabel := map[string]*Carrier{}
+	fallback := b.defaults.carrier
+	switch {
+	case n == nil:
+	case n.Kind == Scalar:
+		fallback = n.Text
+		b.findCarrier(n, n.Text)
+	case n.Kind == Mapping:
+		fields := []field{{"apex", nil}, {"www", nil}}
+		for _, h := range d.Further {
+			fields = append(fields, field{strings.TrimSuffix(h.String(), "."+d.Name.String()), nil})
+		}
+		for i, f := range fields {
+			fields[i].take = func(n *Node) { byLabel[f.key] = b.findCarrier(n, b.text(n, "carrier")) }
+		}
+		b.mapping(n, "carrier", fields...)
+	default:
+		b.fail(n, "carrier is "+n.Kind.String(), "a name, or {apex: NAME, www: NAME}", "")
+	}
+	for _, h := range d.Hosts() {
+		if b.estate.Serves(h) {
+			continue
+		}
+		label := "apex"
+		if h != d.Name {
+			label = strings.TrimSuffix(h.String(), "."+d.Name.String())
+		}
+		c, named := byLabel[label]
+		if !named {
+			c = b.estate.Carrier(fallback)
+		}
+		if c == nil && !named && fallback == "" {
+			b.fail(cmp.Or(n, name), fmt.Sprintf("nobody carries %s", h), "carrier: with a name from carriers:", "name one here or under defaults:")
+			return
+		}
+		d.Carry[h] = c
+	}
+}
+
+func (b *builder) wanted(d *Domain, n *Node) {
+	var w Wanted
+	b.mapping(n, "wanted",
+		field{"name", func(n *Node) { w.Name = b.text(n, "wanted: name") }},
+		field{"type", func(n *Node) { w.Type = b.text(n, "wanted: type") }},
+		field{"value", func(n *Node) { w.Value = b.text(n, "wanted: value") }},
+		field{"until", func(n *Node) { w.Until = b.text(n, "wanted: until") }},
+	)
+	d.Wanted = append(d.Wanted, w)
+}
+
+func (b *builder) policy(n *Node) {
+	p := &b.estate.Policy
+	b.mapping(n, "policy",
+		field{"hops", func(n *Node) { p.Hops = b.number(n, "policy: hops", 1) }},
+		field{"status", func(n *Node) {
+			p.Status = b.number(n, "policy: status", 301)
+			if p.Status != 301 && p.Status != 308 && p.Status != 302 && p.Status != 307 {
+				b.fail(n, "no redirect has this status", "301 or 308, or 302 or 307 for a trial", "")
+			}
+		}},
+		field{"upgrade", func(n *Node) { p.Upgrade = b.oneOf(n, "policy: upgrade", Direct, SameHostFirst) }},
+		field{"exempt", func(n *Node) {
+			p.Exempt = nil
+			b.list(n, "policy: exempt", func(i *Node) {
+				path := b.text(i, "policy: exempt")
+				if !strings.HasPrefix(path, "/") || path == "/" || strings.ContainsAny(path, "{}*?#") {
+					b.fail(i, "this is no path that can be left out", "the beginning of a path such as /.well-known/acme-challenge/", "")
+					return
+				}
+				p.Exempt = append(p.Exempt, web.NormalPath(web.RemoveDotSegments(path)))
+			})
+		}},
+	)
+}
+
+func (b *builder) vantages(n *Node) {
+	if n.Kind != Mapping {
+		b.fail(n, "vantages is "+n.Kind.String(), "a mapping from a name to a vantage", "")
+		return
+	}
+	for _, e := range n.Entries {
+		b.estate.Vantages[e.Key.Text] = b.vantage(e.Value)
+	}
+}
+
+func (r *reader) vantage(n *Node) Vantage {
+	var v Vantage
+	r.mapping(n, "a vantage",
+		field{"resolvers", func(n *Node) {
+			r.list(n, "resolvers", func(i *Node) {
+				if addr, ok := ResolverAddress(r.text(i, "a resolver")); ok {
+					v.Resolvers = append(v.Resolvers, addr)
+				} else {
+					r.fail(i, "this is no resolver", "an IP address, with or without a port, such as 192.0.2.53:53", "")
+				}
+			})
+		}},
+		field{"proxy", func(n *Node) {
+			v.Proxy = r.text(n, "proxy")
+			if !ValidProxy(v.Proxy) {
+				r.fail(n, "this is no proxy that can be used", "socks5://HOST:PORT", "")
+			}
+		}},
+		field{"trust", func(n *Node) { v.Trust = r.text(n, "trust") }},
+		field{"timeout", func(n *Node) { v.Timeout = r.duration(n, "timeout") }},
+	)
+	return v
+}
+
+// ResolverAddress gives the address and port of a resolver; the port is 53 where none is named.
+func ResolverAddress(s string) (string, bool) {
+	if a, err := netip.ParseAddr(s); err == nil {
+		return netip.AddrPortFrom(a, 53).String(), true
+	}
+	ap, err := netip.ParseAddrPort(s)
+	return ap.String(), err == nil && ap.Port() != 0
+}
+
+// ValidProxy tells whether this is a SOCKS5 proxy's URL.
+func ValidProxy(s string) bool {
+	u, err := url.Parse(s)
+	return err == nil && u.Scheme == "socks5" && u.Port() != "" && u.Hostname() != "" && u.User == nil
+}

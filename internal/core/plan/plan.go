@@ -1,0 +1,464 @@
+// Package plan works out, from the estate, all that the move needs: where each door must lead and who carries it, which
+// carrier cannot, the rules, the certificates, the DNS records, and what every URL will answer.
+//
+// It changes nothing and looks at nothing outside what it is given.
+//
+//	p := plan.Make(plan.Input{Estate: e, Rules: rules})
+//	p.Web.Answer(ctx, chain.Ask{URL: u}) // predicted
+//	p.Want(u)                            // wanted
+package plan
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Schema names the shape of a plan in JSON.
+const Schema = "upperpath/plan/1"
+
+// Input is what a plan is made of.
+type Input struct {
+	Estate    *estate.Estate
+	Rules     []*rule.Rule
+	SiteRules []*rule.Rule
+	Pages     []web.URL                 // the pages that exist; nil: nobody knows
+	Only      func(*estate.Domain) bool // which domains are meant; nil: all
+}
+
+// Plan is the whole plan.
+type Plan struct {
+	Schema       string          `json:"schema"`
+	Canonical    string          `json:"canonical"`
+	Doors        []Door          `json:"doors"`
+	Rules        []Rule          `json:"rules"`
+	Certificates []Certificate   `json:"certificates"`
+	Zones        []Zone          `json:"zones"`
+	Findings     []chain.Finding `json:"findings"`
+	Notes        []string        `json:"notes,omitempty"`
+
+	Web    *Web           `json:"-"`
+	Estate *estate.Estate `json:"-"`
+	Table  *rule.Table    `json:"-"`
+	only   func(*estate.Domain) bool
+}
+
+// Door is a door of the estate with where it must lead and who carries it.
+type Door struct {
+	Door     web.Door `json:"door"`
+	Domain   string   `json:"domain,omitempty"` // "" for another name of the site
+	Carrier  string   `json:"carrier"`          // the site itself: "site"
+	LeadsTo  web.URL  `json:"leads_to"`         // where its root arrives
+	Fallback string   `json:"fallback"`         // what happens to other paths where no rule matches; "" on the site's own doors
+	Chain    []Step   `json:"chain"`            // predicted, from its root
+}
+
+// Step is an answer of a predicted chain.
+type Step struct {
+	URL     string `json:"url"`
+	Status  int    `json:"status,omitempty"`
+	Refusal string `json:"refusal,omitempty"`
+}
+
+// Rule is a line of the redirect map with who must hold it and an example.
+type Rule struct {
+	Line     int      `json:"line"`
+	Old      string   `json:"old"`
+	New      string   `json:"new"`
+	Status   int      `json:"status"`
+	Query    string   `json:"query"` // keep or drop
+	Carriers []string `json:"carriers"`
+	Example  string   `json:"example,omitempty"` // a URL that it takes; "" where other rules win all that were tried
+	Chain    []Step   `json:"chain"`             // predicted, from the example
+}
+
+// Certificate is a certificate that somebody must hold.
+type Certificate struct {
+	Carrier string   `json:"carrier"`
+	Domain  string   `json:"domain,omitempty"`
+	Names   []string `json:"names"`
+	When    string   `json:"when"` // before the names point there, after it, or by-hand
+	Issuer  string   `json:"issuer,omitempty"`
+}
+
+// Zone is a domain with the records that the plan needs in it.
+type Zone struct {
+	Name    string   `json:"name"`
+	Records []Record `json:"records"`
+}
+
+// Record is a DNS record set.
+type Record struct {
+	Name   string   `json:"name"` // in full, without its last dot
+	Type   string   `json:"type"`
+	TTL    int      `json:"ttl"` // in seconds
+	Values []string `json:"values"`
+}
+
+// RecordTTL is the TTL of the records that the plan asks for, in seconds.
+const RecordTTL = 3600
+
+// Make works the plan out.
+func Make(in Input) *Plan {
+	scope := rule.Scope{Serves: in.Estate.Serves}
+	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, only: in.Only,
+		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{},
+		Table: rule.Compile(in.Rules, scope)}
+	if p.only == nil {
+		p.only = func(*estate.Domain) bool { return true }
+	}
+	p.Web = &Web{estate: in.Estate, rules: p.Table, siteRules: rule.Compile(in.SiteRules, scope)}
+	if in.Pages != nil {
+		p.Web.pages = map[string]bool{in.Estate.Canonical.URL("/", "").Key(): true}
+		for _, u := range in.Pages {
+			p.Web.pages[u.Key()] = true
+		}
+	}
+	var tally chain.Tally
+	p.listDoors()
+	beyond := p.limits(&tally)
+	p.listRules()
+	p.rules(&tally)
+	p.predict(&tally, beyond)
+	p.certificates()
+	p.zones()
+	p.Findings = tally.Findings()
+	return p
+}
+
+// Domains returns the domains that the plan is about: those meant, without the ones to be left.
+func (p *Plan) Domains() []*estate.Domain {
+	var all []*estate.Domain
+	for _, d := range p.Estate.Domains {
+		if d.State != estate.Leave && p.only(d) {
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+func (p *Plan) listDoors() {
+	listed := map[web.Host]bool{}
+	add := func(h web.Host, d *estate.Domain) {
+		if listed[h] {
+			return
+		}
+		listed[h] = true
+		for _, door := range web.Doors(h) {
+			p.Doors = append(p.Doors, p.door(door, d))
+		}
+	}
+	for _, d := range p.Domains() {
+		for _, h := range d.Hosts() {
+			add(h, d)
+		}
+	}
+	for _, h := range slices.Concat(p.Estate.Site.Hosts, p.Estate.Site.Also) {
+		if d := p.Estate.DomainOf(h); d == nil || p.only(d) {
+			add(h, d)
+		}
+	}
+}
+
+func (p *Plan) door(d web.Door, domain *estate.Domain) Door {
+	root := d.URL("/", "")
+	door := Door{Door: d, Carrier: SiteName, LeadsTo: p.Want(root).Target, Chain: p.steps(root)}
+	if domain != nil {
+		door.Domain = domain.Name.String()
+	}
+	if c, carried := p.Web.carrierOf(d.Host); carried {
+		door.Carrier, door.Fallback = c.Name, string(domain.Fallback)
+	}
+	return door
+}
+
+func (p *Plan) steps(u web.URL) []Step {
+	c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Root)
+	steps := make([]Step, len(c.Hops))
+	for i, h := range c.Hops {
+		steps[i] = Step{h.URL.String(), h.Status, string(h.Refusal)}
+	}
+	return steps
+}
+
+// Want says where a URL of the estate should lead: where the rules and the fallback send it, were no carrier limited.
+func (p *Plan) Want(u web.URL) chain.Want {
+	want := chain.Want{Target: u}
+	for range chain.MostHops {
+		if !p.Forwards(want.Target.Door()) {
+			break
+		}
+		a := p.Web.Intended(want.Target)
+		if a.Status == rule.Gone {
+			return chain.Want{Gone: true}
+		}
+		next, _, ok := a.Next()
+		if !a.IsRedirect() || !ok {
+			break
+		}
+		want.Temporary = want.Temporary || !a.Permanent()
+		want.Target = next
+	}
+	if want.Target.Door() != u.Door() {
+		want.Hops = p.Estate.Policy.Hops
+		if p.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP && !p.Estate.Serves(u.Host()) {
+			want.Hops++
+		}
+	}
+	return want
+}
+
+// Forwards tells whether a door of the estate should forward: all do but the canonical one.
+func (p *Plan) Forwards(d web.Door) bool {
+	if d == p.Estate.Canonical || d.Port != 0 {
+		return false
+	}
+	_, carried := p.Web.carrierOf(d.Host)
+	return carried || p.Estate.Serves(d.Host) || p.Web.isAlso(d.Host)
+}
+
+// limits adds a finding wherever a carrier cannot do what its door asks, and returns the hosts and doors concerned.
+func (p *Plan) limits(tally *chain.Tally) map[web.Door]bool {
+	beyond := map[web.Door]bool{}
+	for _, d := range p.Domains() {
+		for _, h := range d.Hosts() {
+			if c := d.Carry[h]; c != nil {
+				p.hostLimits(d, h, c, tally, beyond)
+			}
+		}
+	}
+	return beyond
+}
+
+func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally *chain.Tally, beyond map[web.Door]bool) {
+	doors := web.Doors(h)
+	add := func(subject, says, fix string, concerned ...web.Door) {
+		tally.AddFinding(chain.New("beyond-carrier", subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()}))
+		for _, d := range concerned {
+			beyond[d] = true
+		}
+	}
+	if c.ApexOnly && !h.IsApex() {
+		add(h.String(), fmt.Sprintf("%s takes apexes only and cannot carry %s; visitors find no site there.", c.Name, h),
+			fmt.Sprintf("Give %s to another carrier, such as carrier: {apex: %s, www: NAME}.", h, c.Name), doors[:]...)
+		return
+	}
+	if !c.TLS {
+		add(doors[1].String(), fmt.Sprintf("%s does not speak TLS, so that %s answers nobody; browsers try https first.", c.Name, doors[1]),
+			fmt.Sprintf("Give %s to a carrier that speaks TLS.", h), doors[1])
+	}
+	if !c.KeepsPath && d.Fallback == estate.SamePath {
+		add(h.String(), fmt.Sprintf("%s drops the path, and %s should keep it (fallback: same-path); every old link ends at %s.", c.Name, h, d.LeadsTo),
+			fmt.Sprintf("Give %s to a carrier that keeps the path, or settle for fallback: home.", h), doors[:]...)
+	}
+	if h.IsApex() && len(c.Addresses) == 0 {
+		add(h.String(), fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
+			fmt.Sprintf("Ask %s for addresses and add them to the carrier, or give the apex to another one.", c.Name))
+	}
+	patterns, rules := 0, 0
+	for _, e := range p.Table.On(doors[1]) {
+		rules++
+		if _, exact := e.Rule.Old.Exact(); !exact {
+			patterns++
+		}
+	}
+	if c.By == estate.Form && rules > 0 {
+		add(h.String(), fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
+			fmt.Sprintf("Give %s to a carrier that looks at paths.", h), doors[:]...)
+	}
+	if c.PatternsAtMost >= 0 && patterns > c.PatternsAtMost {
+		add(h.String(), fmt.Sprintf("%s takes at most %d patterns, and the rules of %s hold %d.", c.Name, c.PatternsAtMost, h, patterns),
+			"Write fewer rules with captures, or choose another carrier.", doors[:]...)
+	}
+}
+
+func (p *Plan) listRules() {
+	hosts := map[string]bool{}
+	for _, d := range p.Domains() {
+		hosts[d.Name.String()] = true
+	}
+	for _, r := range p.Table.Rules() {
+		d := p.Estate.DomainOf(r.Old.Host)
+		if d == nil || !hosts[d.Name.String()] {
+			continue
+		}
+		listed := Rule{Line: r.Line, Old: r.Old.String(), New: r.New.String(), Status: cmp.Or(r.Status, p.Estate.Policy.Status),
+			Query: "keep", Carriers: []string{}, Chain: []Step{}}
+		if r.DropQuery {
+			listed.Query = "drop"
+		}
+		if r.Status == rule.Gone {
+			listed.New = ""
+		}
+		for _, h := range d.Hosts() {
+			inherits := r.Old.Host == d.Name && h == d.Name.WWW()
+			if c := d.Carry[h]; c != nil && (h == r.Old.Host || inherits) && !slices.Contains(listed.Carriers, c.Name) {
+				listed.Carriers = append(listed.Carriers, c.Name)
+			}
+		}
+		if u, ok := p.Table.Example(r); ok {
+			listed.Example, listed.Chain = u.String(), p.steps(u)
+		}
+		p.Rules = append(p.Rules, listed)
+	}
+}
+
+// rules adds what is wrong with the rules among themselves and with where they stand.
+func (p *Plan) rules(tally *chain.Tally) {
+	for _, t := range p.Table.Ties() {
+		tally.AddFinding(chain.New("tie", fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
+			fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
+			"Make one of them more specific, or drop one.",
+			map[string]any{"lines": []int{t.First.Line, t.Second.Line}, "witness": t.Witness.String()}))
+	}
+	for _, pair := range p.Table.Duplicates() {
+		p.Notes = append(p.Notes, fmt.Sprintf("Line %d of the rules says what line %d says already.", pair[1].Line, pair[0].Line))
+	}
+	for _, r := range p.Table.Rules() {
+		if p.Estate.Serves(r.Old.Host) {
+			tally.AddFinding(chain.New("beyond-carrier", r.Place(), fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
+				"Set the redirect up on the site, and write it down in site.rules.", map[string]any{"line": r.Line}))
+		}
+	}
+}
+
+// predict judges the predicted chains of all doors and examples. A door whose carrier is known to be unable is not judged
+// once more.
+func (p *Plan) predict(tally *chain.Tally, beyond map[web.Door]bool) {
+	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
+	for _, ask := range p.Asks(true) {
+		if beyond[ask.URL.Door()] {
+			continue
+		}
+		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
+		judge.Chain(&c, p.Want(ask.URL))
+		tally.Add(c)
+	}
+}
+
+// ToAsk is a URL to try, and why.
+type ToAsk struct {
+	URL   web.URL
+	Probe chain.Probe
+}
+
+// Asks returns what an audit asks: every door's probes, and with rules an example of each rule.
+func (p *Plan) Asks(rules bool) []ToAsk {
+	var asks []ToAsk
+	for _, d := range p.Doors {
+		probes := chain.Probes(d.Door)
+		for _, probe := range chain.ProbeOrder {
+			asks = append(asks, ToAsk{probes[probe], probe})
+		}
+	}
+	for _, r := range p.Rules {
+		u, err := web.ParseURL(r.Example)
+		switch {
+		case err != nil || !rules || len(r.Carriers) == 0:
+		case strings.Contains(r.Old, "{"):
+			asks = append(asks, ToAsk{u, chain.Pattern})
+		default:
+			asks = append(asks, ToAsk{u, chain.Rule})
+		}
+	}
+	return asks
+}
+
+func (p *Plan) certificates() {
+	site := Certificate{Carrier: SiteName, When: string(estate.Before), Issuer: p.Estate.Site.Issuer}
+	for _, h := range slices.Concat(p.Estate.Site.Hosts, p.Estate.Site.Also) {
+		site.Names = append(site.Names, h.String())
+	}
+	for _, d := range p.Domains() {
+		byCarrier := map[string]int{}
+		for _, h := range d.Hosts() {
+			c := d.Carry[h]
+			if c == nil || !c.TLS || c.ApexOnly && !h.IsApex() {
+				continue
+			}
+			at, have := byCarrier[c.Name]
+			if !have {
+				at = len(p.Certificates)
+				byCarrier[c.Name] = at
+				p.Certificates = append(p.Certificates, Certificate{Carrier: c.Name, Domain: d.Name.String(), When: string(c.Certificate)})
+			}
+			p.Certificates[at].Names = append(p.Certificates[at].Names, h.String())
+		}
+	}
+	p.Certificates = append(p.Certificates, site)
+}
+
+func (p *Plan) zones() {
+	site := &estate.Carrier{Name: SiteName, Addresses: p.Estate.Site.Addresses, Alias: p.Estate.Site.Alias}
+	for _, d := range p.Domains() {
+		z := Zone{Name: d.Name.String(), Records: []Record{}}
+		for _, h := range d.Hosts() {
+			c := d.Carry[h]
+			if c == nil {
+				c = site
+			}
+			z.Records = append(z.Records, records(h, c)...)
+			if c == site && len(records(h, c)) == 0 {
+				p.Notes = append(p.Notes, fmt.Sprintf("The estate file does not say where the site lives (site.addresses or site.alias), so there is no record for %s.", h))
+			}
+		}
+		p.Zones = append(p.Zones, z)
+	}
+}
+
+// records gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is
+// one; at the apex it cannot stand (RFC 1034 section 3.6.2).
+func records(h web.Host, c *estate.Carrier) []Record {
+	if c.ApexOnly && !h.IsApex() {
+		return nil
+	}
+	if !c.Alias.IsZero() && !h.IsApex() {
+		return []Record{{h.String(), "CNAME", RecordTTL, []string{c.Alias.String()}}}
+	}
+	byType := map[string][]string{}
+	for _, a := range c.Addresses {
+		kind := "A"
+		if a.Is6() {
+			kind = "AAAA"
+		}
+		byType[kind] = append(byType[kind], a.String())
+	}
+	var sets []Record
+	for _, kind := range []string{"A", "AAAA"} {
+		if values := byType[kind]; len(values) > 0 {
+			sets = append(sets, Record{h.String(), kind, RecordTTL, values})
+		}
+	}
+	return sets
+}
+
+// Select gives the function for Input.Only from what the option says: "" for all, a domain, or "wave:N". An error tells
+// what would be understood.
+func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
+	if only == "" {
+		return nil, nil
+	}
+	if number, isWave := strings.CutPrefix(only, "wave:"); isWave {
+		for _, d := range e.Domains {
+			if fmt.Sprint(d.Wave) == number {
+				return func(d *estate.Domain) bool { return fmt.Sprint(d.Wave) == number }, nil
+			}
+		}
+		return nil, fmt.Errorf("--only %s: no domain is in this wave; expected one of the waves in the estate file", only)
+	}
+	h, err := web.ParseHost(only)
+	if err != nil {
+		return nil, fmt.Errorf("--only %s: %w", only, err)
+	}
+	if d := e.DomainOf(h); d != nil {
+		return func(o *estate.Domain) bool { return o == d }, nil
+	}
+	return nil, fmt.Errorf("--only %s: the estate holds no such domain; expected a domain of the estate file or wave:N", only)
+}

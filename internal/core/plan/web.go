@@ -1,0 +1,161 @@
+package plan
+
+import (
+	"context"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// SiteName stands for the site where a carrier is named: its own hosts need none.
+const SiteName = "site"
+
+// Web is the predicted web: what every URL answers once the plan is carried out, with the limits of whoever carries it.
+// It is a chain.Asker, and safe for many goroutines.
+type Web struct {
+	estate    *estate.Estate
+	rules     *rule.Table
+	siteRules *rule.Table
+	pages     map[string]bool // by key; nil: nobody knows, every page counts as there
+}
+
+// Answer predicts what a URL answers. Hosts outside the estate count as serving a page.
+func (w *Web) Answer(_ context.Context, ask chain.Ask) chain.Answer {
+	u := ask.URL
+	c, carried := w.carrierOf(u.Host())
+	switch {
+	case w.estate.Serves(u.Host()) || w.isAlso(u.Host()):
+		return w.siteAnswer(u)
+	case carried:
+		return w.carrierAnswer(c, u)
+	case w.estate.DomainOf(u.Host()) != nil:
+		return chain.Answer{URL: u, Refusal: chain.NoAddress, Detail: "the plan gives it no record"}
+	}
+	return chain.Answer{URL: u, Status: 200}
+}
+
+// Intended predicts what a URL answers where every carrier can do what is asked of it.
+func (w *Web) Intended(u web.URL) chain.Answer {
+	if _, carried := w.carrierOf(u.Host()); carried && !w.estate.Serves(u.Host()) {
+		return w.intended(u)
+	}
+	return w.Answer(context.Background(), chain.Ask{URL: u})
+}
+
+func (w *Web) isAlso(h web.Host) bool {
+	for _, a := range w.estate.Site.Also {
+		if a == h {
+			return true
+		}
+	}
+	return false
+}
+
+func (w *Web) carrierOf(h web.Host) (*estate.Carrier, bool) {
+	d := w.estate.DomainOf(h)
+	if d == nil || d.State == estate.Leave {
+		return nil, false
+	}
+	c := d.Carry[h]
+	return c, c != nil
+}
+
+func redirect(u web.URL, status int, location string) chain.Answer {
+	return chain.Answer{URL: u, Status: status, Location: location}
+}
+
+// exempt tells whether a path is never redirected by http doors.
+func (w *Web) exempt(u web.URL) bool {
+	if u.Scheme() != web.HTTP {
+		return false
+	}
+	path := web.NormalPath(u.Path())
+	for _, e := range w.estate.Policy.Exempt {
+		if strings.HasPrefix(path, e) {
+			return true
+		}
+	}
+	return false
+}
+
+func (w *Web) siteAnswer(u web.URL) chain.Answer {
+	canonical := w.estate.Canonical
+	if w.exempt(u) {
+		return chain.Answer{URL: u, Status: 404}
+	}
+	if u.Door() != canonical {
+		return redirect(u, 301, u.At(canonical).String())
+	}
+	if m, ok := w.siteRules.Lookup(u); ok {
+		return w.byRule(u, m)
+	}
+	if w.pages != nil && !w.pages[u.Door().URL(u.Path(), "").Key()] && !w.pages[u.Key()] {
+		return chain.Answer{URL: u, Status: 404}
+	}
+	return chain.Answer{URL: u, Status: 200}
+}
+
+func (w *Web) byRule(u web.URL, m rule.Match) chain.Answer {
+	status := m.Rule.Status
+	if status == 0 {
+		status = w.estate.Policy.Status
+	}
+	return redirect(u, status, m.Location(w.estate.Canonical))
+}
+
+func (w *Web) intended(u web.URL) chain.Answer {
+	if w.exempt(u) {
+		return chain.Answer{URL: u, Status: 404}
+	}
+	if w.estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP {
+		return redirect(u, w.estate.Policy.Status, u.At(web.Door{Scheme: web.HTTPS, Host: u.Host()}).String())
+	}
+	if m, ok := w.rules.Lookup(u); ok {
+		return w.byRule(u, m)
+	}
+	return w.fallback(u)
+}
+
+func (w *Web) fallback(u web.URL) chain.Answer {
+	d := w.estate.DomainOf(u.Host())
+	home := d.LeadsTo
+	query := web.MergeQuery(home.Query(), u.Query())
+	path := home.Path()
+	if u.Path() != "/" {
+		switch d.Fallback {
+		case estate.Gone:
+			return chain.Answer{URL: u, Status: rule.Gone}
+		case estate.SamePath:
+			path = strings.TrimSuffix(home.Path(), "/") + u.Path()
+		}
+	}
+	return redirect(u, w.estate.Policy.Status, home.Door().URL(path, query).String())
+}
+
+// carrierAnswer is the intended answer within the limits of the carrier.
+func (w *Web) carrierAnswer(c *estate.Carrier, u web.URL) chain.Answer {
+	switch {
+	case u.Scheme() == web.HTTPS && !c.TLS:
+		return chain.Answer{URL: u, Refusal: chain.Refused, Detail: c.Name + " does not speak TLS"}
+	case c.ApexOnly && !u.Host().IsApex():
+		return chain.Answer{URL: u, Refusal: chain.NoAddress, Detail: c.Name + " takes the apex only"}
+	}
+	asked := u
+	if !c.KeepsQuery {
+		asked = u.Door().URL(asked.Path(), "")
+	}
+	if !c.KeepsPath && !w.exempt(u) {
+		asked = u.Door().URL("/", asked.Query())
+	}
+	if c.By == estate.Form {
+		a := w.fallback(asked)
+		a.URL = u
+		return a
+	}
+	a := w.intended(asked)
+	a.URL = u
+	return a
+}

@@ -1,0 +1,155 @@
+package files
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// row is a record of a CSV file with a header: its line, and its fields by column.
+type row struct {
+	line   int
+	fields map[string]string
+}
+
+// readCSV reads RFC 4180 CSV with a header. A byte-order mark, ";" as the separator and CRLF are understood; lines that
+// start with # are comments. needed columns that are missing are a fault.
+func readCSV(path string, needed []string, known []string) ([]row, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, problem.List{unreadable(path, err)}
+	}
+	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))))
+	r.Comment, r.FieldsPerRecord, r.Comma = '#', -1, separator(data)
+	header, err := r.Read()
+	if err != nil {
+		return nil, problem.List{csvFault(path, err, needed)}
+	}
+	for i := range header {
+		header[i] = strings.ToLower(strings.TrimSpace(header[i]))
+	}
+	var faults problem.List
+	for _, n := range needed {
+		if slices.Contains(header, n) {
+			continue
+		}
+		remedy := "write a first line with the names of the columns: " + strings.Join(known, ",")
+		if near := problem.Nearest(n, header); near != "" {
+			remedy = fmt.Sprintf("the column %s may be meant: call it %s", near, n)
+		}
+		faults.Add(problem.Problem{File: path, Line: 1, Says: "there is no column " + n, Value: strings.Join(header, ","), Expected: "the columns " + strings.Join(needed, ","), Remedy: remedy})
+	}
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	var rows []row
+	for {
+		record, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			return rows, faults.Err()
+		}
+		if err != nil {
+			faults.Add(csvFault(path, err, needed))
+			return rows, faults.Err()
+		}
+		line, _ := r.FieldPos(0)
+		fields := map[string]string{}
+		for i, value := range record {
+			if i < len(header) {
+				fields[header[i]] = value
+			}
+		}
+		if strings.TrimSpace(strings.Join(record, "")) != "" {
+			rows = append(rows, row{line, fields})
+		}
+	}
+}
+
+// separator is ";" where the first line that is no comment holds more of them than commas, as some spreadsheets write.
+func separator(data []byte) rune {
+	for line := range bytes.Lines(data) {
+		if len(bytes.TrimSpace(line)) == 0 || line[0] == '#' {
+			continue
+		}
+		if bytes.Count(line, []byte(";")) > bytes.Count(line, []byte(",")) {
+			return ';'
+		}
+		break
+	}
+	return ','
+}
+
+func csvFault(path string, err error, needed []string) problem.Problem {
+	if errors.Is(err, io.EOF) {
+		return problem.Problem{File: path, Says: "the file is empty", Expected: "a first line with the columns " + strings.Join(needed, ",")}
+	}
+	p := problem.Problem{File: path, Says: "this is no CSV", Expected: "fields that are quoted wholly or not at all (RFC 4180)", Remedy: "put quotes around the whole field and double those inside"}
+	var parse *csv.ParseError
+	if errors.As(err, &parse) {
+		p.Line, p.Column = parse.Line, parse.Column
+		p.Says += ": " + parse.Err.Error()
+	}
+	return p
+}
+
+// ReadRules reads a redirect map (rules.csv). The error is a problem.List with every fault.
+func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
+	rows, err := readCSV(path, []string{"old", "new"}, []string{"old", "new", "status", "query", "note"})
+	if err != nil {
+		return nil, err
+	}
+	parsed := make([]rule.Row, len(rows))
+	for i, r := range rows {
+		parsed[i] = rule.Row{Line: r.line, Old: r.fields["old"], New: r.fields["new"], Status: r.fields["status"], Query: r.fields["query"], Note: r.fields["note"]}
+	}
+	rules, faults := rule.Parse(parsed, scope)
+	return rules, faults.In(path).Err()
+}
+
+// ListedDomain is a line of a list of domains.
+type ListedDomain struct {
+	Name            web.Host
+	Renews          string // a date, or ""
+	Registrar, Note string
+}
+
+// ReadDomains reads a list of domains: a column name, and optionally renews, registrar and note. The error is a
+// problem.List with every fault.
+func ReadDomains(path string) ([]ListedDomain, error) {
+	rows, err := readCSV(path, []string{"name"}, []string{"name", "renews", "registrar", "note"})
+	if err != nil {
+		return nil, err
+	}
+	var list []ListedDomain
+	var faults problem.List
+	first := map[web.Host]int{}
+	for _, r := range rows {
+		h, err := web.ParseHost(r.fields["name"])
+		var bad *web.Error
+		if errors.As(err, &bad) {
+			faults.Add(problem.Problem{File: path, Line: r.line, Says: bad.Says, Value: bad.Value, Expected: bad.Expected, Remedy: bad.Remedy})
+			continue
+		}
+		if before, twice := first[h]; twice {
+			faults.Add(problem.Problem{File: path, Line: r.line, Says: "the domain is there twice", Value: h.String(), Expected: "each domain once", Remedy: fmt.Sprintf("line %d has it already", before)})
+			continue
+		}
+		first[h] = r.line
+		renews := strings.TrimSpace(r.fields["renews"])
+		if _, err := time.Parse(time.DateOnly, renews); err != nil && renews != "" {
+			faults.Add(problem.Problem{File: path, Line: r.line, Says: "renews is no date", Value: renews, Expected: "a date such as 2027-03-01"})
+		}
+		list = append(list, ListedDomain{h, renews, strings.TrimSpace(r.fields["registrar"]), strings.TrimSpace(r.fields["note"])})
+	}
+	return list, faults.Err()
+}

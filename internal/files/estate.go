@@ -1,0 +1,120 @@
+package files
+
+import (
+	"os"
+	"path/filepath"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// EstateName is what the estate file is called where nobody says otherwise.
+const EstateName = "upperpath.yaml"
+
+// Estate is an estate with the files that it names, all of them read.
+type Estate struct {
+	*estate.Estate
+	Path      string // of the estate file
+	Rules     []*rule.Rule
+	SiteRules []*rule.Rule
+	Pages     []web.URL // the pages that exist; nil where nobody says
+}
+
+// Folder is the folder of the estate file, from which its paths start.
+func (e *Estate) Folder() string { return filepath.Dir(e.Path) }
+
+// FindEstate returns the estate file in this folder or in the nearest one above that has one.
+func FindEstate(folder string) (string, error) {
+	at, err := filepath.Abs(folder)
+	if err != nil {
+		return "", err
+	}
+	for {
+		path := filepath.Join(at, EstateName)
+		if _, err := os.Stat(path); err == nil {
+			return path, nil
+		}
+		parent := filepath.Dir(at)
+		if parent == at {
+			return "", problem.List{{Says: "there is no estate file here or in a folder above", Value: EstateName,
+				Expected: "an estate file", Remedy: "name one with --estate FILE, or make one with: upperpath new --canonical https://www.x.example --domain a.example"}}
+		}
+		at = parent
+	}
+}
+
+// ReadEstate reads an estate file and all that it names. The error is a problem.List with every fault of every file.
+func ReadEstate(path string) (*Estate, error) {
+	root, err := ReadTree(path)
+	if err != nil {
+		return nil, err
+	}
+	read, faults := estate.Read(root)
+	if err := faults.In(path).Err(); err != nil {
+		return nil, err
+	}
+	e := &Estate{Estate: read, Path: path}
+	var all problem.List
+	gather := func(err error) {
+		if list, ok := err.(problem.List); ok {
+			all = append(all, list...)
+		}
+	}
+	if read.Rules != "" {
+		var err error
+		e.Rules, err = ReadRules(e.beside(read.Rules), RuleScope(read))
+		gather(err)
+	}
+	if read.Site.Rules != "" {
+		var err error
+		e.SiteRules, err = ReadRules(e.beside(read.Site.Rules), SiteScope(read))
+		gather(err)
+	}
+	if read.Site.Pages != "" {
+		var err error
+		e.Pages, err = ReadPages(e.beside(read.Site.Pages), read.Canonical)
+		gather(err)
+	}
+	for name, v := range read.Vantages {
+		if v.Trust != "" {
+			v.Trust = e.beside(v.Trust)
+			read.Vantages[name] = v
+		}
+	}
+	return e, all.Err()
+}
+
+func (e *Estate) beside(path string) string { return Beside(e.Path, path) }
+
+// Beside gives a path that stands in a file as one from here: relative ones start from the file's folder.
+func Beside(file, path string) string {
+	if filepath.IsAbs(path) {
+		return path
+	}
+	return filepath.Join(filepath.Dir(file), filepath.FromSlash(path))
+}
+
+// RuleScope is what the rules of an estate may be about.
+func RuleScope(e *estate.Estate) rule.Scope {
+	return rule.Scope{Holds: func(h web.Host) bool { return e.DomainOf(h) != nil }, Serves: e.Serves, Known: e.HostNames()}
+}
+
+// SiteScope is what the site's own redirects may be about.
+func SiteScope(e *estate.Estate) rule.Scope {
+	return rule.Scope{Holds: e.Serves, Serves: e.Serves, Known: []string{e.Canonical.Host.String()}}
+}
+
+// ReadVantage reads a vantage file, such as the stage writes. Its trust path comes back as one from here.
+func ReadVantage(path string) (estate.Vantage, error) {
+	root, err := ReadTree(path)
+	if err != nil {
+		return estate.Vantage{}, err
+	}
+	v, faults := estate.ReadVantage(root)
+	if v.Trust != "" {
+		v.Trust = Beside(path, v.Trust)
+	}
+	return v, faults.In(path).Err()
+}

@@ -1,0 +1,215 @@
+package files
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+const head = `canonical: https://www.n.example
+carriers:
+  gateway: {by: server, addresses: [203.0.113.20]}
+  registrar: {by: form, addresses: [198.51.100.34], keeps: [query]}
+`
+
+func write(t *testing.T, name, text string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	return path
+}
+
+func TestReadEstate(t *testing.T) {
+	e, err := ReadEstate(write(t, "upperpath.yaml", head+`
+contact: webmaster@n.example
+site:
+  also: [n.platform.example]
+  addresses: [203.0.113.10, "2001:db8:10::10"]
+defaults: &d {carrier: gateway, wave: 2}
+domains:
+  - n.example
+  - name: møllehuset.example
+    leads-to: /mill/?from=mill
+    carrier: {apex: registrar, shop: registrar}
+    hosts: [shop]
+    renews: 2027-03-01
+    fallback: home
+policy: {upgrade: same-host-first, exempt: [/.well-known/%61cme/]}
+vantages:
+  stage: {resolvers: ["127.0.0.1:5301", 192.0.2.53], proxy: "socks5://127.0.0.1:5380", trust: ca.pem, timeout: 2s}
+`))
+	require.NoError(t, err)
+	assert.Equal(t, "https://www.n.example", e.Canonical.String())
+	require.Len(t, e.Domains, 2)
+	mill := e.Domains[1]
+	assert.Equal(t, "xn--mllehuset-l8a.example", mill.Name.String())
+	assert.Equal(t, "https://www.n.example/mill/?from=mill", mill.LeadsTo.String())
+	assert.Equal(t, "registrar", mill.Carry[mill.Name].Name)
+	assert.Equal(t, "gateway", mill.Carry[mill.Name.WWW()].Name)
+	assert.Equal(t, 2, mill.Wave)
+	assert.Equal(t, mill, e.DomainOf(web.MustParseHost("deep.shop.xn--mllehuset-l8a.example")))
+	assert.Nil(t, e.Domains[0].Carry[web.MustParseHost("www.n.example")], "the site carries its own hosts")
+	form := e.Carrier("registrar")
+	assert.False(t, form.TLS, "a form has no TLS unless it says so")
+	assert.False(t, form.KeepsPath)
+	assert.True(t, form.KeepsQuery)
+	assert.Equal(t, []string{"/.well-known/acme/"}, e.Policy.Exempt)
+	assert.Equal(t, []string{"127.0.0.1:5301", "192.0.2.53:53"}, e.Vantages["stage"].Resolvers)
+	assert.Equal(t, filepath.Join(e.Folder(), "ca.pem"), e.Vantages["stage"].Trust)
+}
+
+func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
+	domain := head + "defaults: {carrier: gateway}\ndomains:\n"
+	for name, c := range map[string]struct{ text, want string }{
+		"unknown key":     {domain + "  - {name: a.example, lead-to: /}", `:7:23: unknown key in a domain: "lead-to"; expected a key that is known. Did you mean leads-to?`},
+		"unknown top key": {"canonicle: https://www.n.example", "did you mean canonical?"},
+		"wrong type":      {domain + "  - {name: [a.example]}", ":7:"},
+		"mapping wanted":  {domain + "  - a.example\npolicy: 3", "policy is a single value"},
+		"twice":           {domain + "  - a.example\n  - A.example.", `:8:5: the domain is there twice: "A.example."`},
+		"public suffix":   {domain + "  - co.uk", "co.uk is a public suffix"},
+		"host below":      {domain + "  - www.a.example", "write name: a.example"},
+		"URL for host":    {domain + "  - https://a.example/x", `it is a URL: "https://a.example/x"; expected a host name such as www.northmoor.example. Write only a.example`},
+		"no address":      {"canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [203.0.113.256]}\ndomains: [a.example]", `:3:31: this is no IP address: "203.0.113.256"; expected an address such as`},
+		"carrier nowhere": {"canonical: https://www.n.example\ncarriers:\n  g: {by: server}\ndomains: [a.example]", ":3:3: carrier g has neither addresses nor an alias"},
+		"two claim":       {domain + "  - {name: a.example, hosts: [shop, shop]}", "claimed by domain a.example already"},
+		"site claims":     {head + "site: {hosts: [www.n.example], also: [www.n.example]}\ndomains: [n.example]", "claimed by site.also already"},
+		"unknown carrier": {domain + "  - {name: a.example, carrier: gatewy}", "did you mean gateway?"},
+		"nobody carries":  {head + "domains: [a.example]", "nobody carries a.example"},
+		"canonical http":  {"canonical: http://www.n.example\ndomains: [a.example]", "write https://www.n.example"},
+		"canonical host":  {"canonical: www.n.example\ndomains: [a.example]", "write https://www.n.example"},
+		"canonical path":  {"canonical: https://www.n.example/x\ndomains: [a.example]", "write https://www.n.example"},
+		"no canonical":    {"domains: [a.example]", "there is no canonical site"},
+		"site elsewhere":  {head + "site: {hosts: [x.n.example]}\ndomains: [n.example]", "does not serve the canonical host"},
+		"no domains":      {head + "domains: []", "there are no domains"},
+		"empty":           {"", "the estate file is empty"},
+		"no YAML":         {"canonical: [", "this is no YAML"},
+		"bad date":        {domain + "  - {name: a.example, renews: 2027-13-01}", "renews is no date"},
+		"bad word":        {domain + "  - {name: a.example, fallback: hom}", "did you mean home?"},
+		"leads to http":   {domain + "  - {name: a.example, leads-to: \"http://www.n.example/x\"}", "write https://www.n.example/x"},
+		"leads nowhere":   {domain + "  - {name: a.example, leads-to: visit}", "put / before a path"},
+		"www named":       {domain + "  - {name: a.example, hosts: [www]}", "apex and www are there"},
+		"key twice":       {domain + "  - {name: a.example, note: x, note: y}", "the key is there twice"},
+		"bad resolver":    {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}", "this is no resolver"},
+		"bad proxy":       {domain + "  - a.example\nvantages: {v: {proxy: \"http://x:1\"}}", "socks5://HOST:PORT"},
+		"bad exempt":      {domain + "  - a.example\npolicy: {exempt: [/]}", "left out"},
+		"bad hops":        {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
+		"merge key":       {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
+		"missing rules":   {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
+	} {
+		_, err := ReadEstate(write(t, "upperpath.yaml", c.text))
+		require.Error(t, err, name)
+		assert.Contains(t, strings.ToLower(err.Error()), strings.ToLower(c.want), name)
+		var list problem.List
+		require.ErrorAs(t, err, &list, name)
+	}
+}
+
+func TestAllFaultsOfAFileComeAtOnce(t *testing.T) {
+	_, err := ReadEstate(write(t, "upperpath.yaml", head+"domains:\n  - {name: co.uk}\n  - {name: b.example, carrier: nobody, wave: x}\npolcy: {}\n"))
+	var list problem.List
+	require.ErrorAs(t, err, &list)
+	assert.Len(t, list, 4)
+	assert.IsIncreasing(t, []int{list[0].Line, list[1].Line, list[3].Line})
+}
+
+var scope = rule.Scope{Holds: func(h web.Host) bool { return strings.HasSuffix(h.String(), "a.example") }}
+
+func TestRulesFromSpreadsheets(t *testing.T) {
+	for name, text := range map[string]string{
+		"plain":         "old,new,status,query,note\n# a comment\na.example/x,/y,302,drop,why\n",
+		"semicolons":    "\xef\xbb\xbfold;new;status;query;note\r\na.example/x;/y;302;drop;why\r\n",
+		"another order": "note,Seen,new, old ,query,status\nwhy,12,/y,a.example/x,drop,302\n",
+		"quoted, blank": "old,new,status,query,note\n\n,,,,\n\"a.example/x\",/y,302,drop,\"why\"\n",
+	} {
+		rules, err := ReadRules(write(t, "rules.csv", text), scope)
+		require.NoError(t, err, name)
+		require.Len(t, rules, 1, name)
+		r := rules[0]
+		assert.Equal(t, "a.example/x /y 302 true why", strings.Join([]string{r.Old.String(), r.New.String(), "302", "true", r.Note}, " "), name)
+		assert.True(t, r.DropQuery && r.Status == 302)
+	}
+}
+
+func TestRulesFaults(t *testing.T) {
+	for text, want := range map[string]string{
+		"":                            "the file is empty",
+		"from,to\n":                   "there is no column old",
+		"old,nev\n":                   "call it new",
+		"old,new\na.example/\"x,/y\n": ":2:",
+		"old,new\na.example/x,/y\nb.test/x,/y\na.example/*,/y\n": "rules.csv:4: a bare *",
+	} {
+		_, err := ReadRules(write(t, "rules.csv", text), scope)
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), want, text)
+	}
+}
+
+func TestDomainsAndPages(t *testing.T) {
+	list, err := ReadDomains(write(t, "domains.csv", "name,renews,registrar,note\na.example,2027-01-02,Registrar A,x\nb.example,,,\n"))
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	assert.Equal(t, "Registrar A", list[0].Registrar)
+	_, err = ReadDomains(write(t, "domains.csv", "name,renews\na.example,soon\nA.example,\nhttp://x/,\n"))
+	require.Error(t, err)
+	for _, want := range []string{":2: renews is no date", ":3: the domain is there twice", ":4: it is a URL"} {
+		assert.Contains(t, err.Error(), want)
+	}
+	site := web.MustParseURL("https://www.n.example").Door()
+	pages, err := ReadPages(write(t, "pages.txt", "# pages\n/visit/\nhttps://www.n.example/shop/?x=1\n"), site)
+	require.NoError(t, err)
+	assert.Len(t, pages, 2)
+	pages, err = ReadPages(write(t, "sitemap.xml", `<?xml version="1.0"?><urlset><url><loc>https://www.n.example/a</loc></url><url><loc> https://www.n.example/b </loc></url></urlset>`), site)
+	require.NoError(t, err)
+	assert.Len(t, pages, 2)
+	for _, bad := range []string{"visit\n", "<urlset><url><loc>x</loc></url></urlset>", "<sitemapindex/>", "<urlset><"} {
+		_, err = ReadPages(write(t, "pages.txt", bad), site)
+		assert.Error(t, err, bad)
+	}
+}
+
+func TestFindEstateLooksInParentFolders(t *testing.T) {
+	path := write(t, EstateName, "")
+	deep := filepath.Join(filepath.Dir(path), "a", "b")
+	require.NoError(t, os.MkdirAll(deep, 0o755))
+	found, err := FindEstate(deep)
+	require.NoError(t, err)
+	assert.Equal(t, path, found)
+	_, err = FindEstate(t.TempDir())
+	assert.ErrorContains(t, err, "upperpath new")
+}
+
+func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "deep", "x.conf")
+	require.NoError(t, WriteOwn(path, []byte("one\n"), "# ", "", false))
+	require.NoError(t, WriteOwn(path, []byte("two\n"), "# ", "", false), "its own file is refreshed")
+	edited, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(path, append(edited, "more\n"...), 0o600))
+	assert.ErrorContains(t, WriteOwn(path, []byte("three\n"), "# ", "", false), "edited since")
+	require.NoError(t, WriteOwn(path, []byte("three\n"), "# ", "", true))
+	foreign := write(t, "foreign.conf", "mine\n")
+	assert.ErrorContains(t, WriteOwn(foreign, []byte("x"), "# ", "", false), "not made by this program")
+	kept, _ := os.ReadFile(foreign)
+	assert.Equal(t, "mine\n", string(kept))
+	left, _ := os.ReadDir(filepath.Dir(path))
+	assert.Len(t, left, 1, "no temporary file is left")
+}
+
+func FuzzEstate(f *testing.F) {
+	f.Add(head + "domains: [a.example]")
+	f.Add("a: &x [*x]\nb: !!t {<<: 1}")
+	f.Fuzz(func(t *testing.T, text string) {
+		tree, err := parseTree("x", []byte(text))
+		if err == nil {
+			require.NotNil(t, tree)
+		}
+	})
+}
