@@ -1,0 +1,172 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/demo"
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/stage"
+)
+
+func (p *program) demo() *cobra.Command {
+	var dir string
+	var force bool
+	c := &cobra.Command{
+		Use:   "demo",
+		Short: "Play the whole job on a made-up estate, without any network",
+		Long: `demo plays the job on the Northmoor Museums Trust, which is made up: it audits the estate as it is today on a stand-in
+web, makes the plan, rehearses it on a second one, and writes report.html. It leaves a folder behind in which every
+other command can be tried.`,
+		Example: `  upperpath demo
+  upperpath demo --dir northmoor`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			folder, err := demoFolder(dir, force)
+			if err != nil {
+				return err
+			}
+			return p.playDemo(c.Context(), folder)
+		},
+	}
+	c.Flags().StringVar(&dir, "dir", "", "the folder to leave behind (default: a temporary one)")
+	c.Flags().BoolVar(&force, "force", false, "replace files in the folder that were changed")
+	return c
+}
+
+// demoFolder puts the demo estate into a folder. A file that is there and differs is left alone, and is an error without
+// force.
+func demoFolder(dir string, force bool) (string, error) {
+	if dir == "" {
+		var err error
+		if dir, err = os.MkdirTemp("", "upperpath-demo-"); err != nil {
+			return "", failed(fmt.Errorf("making a folder: %w", err))
+		}
+	}
+	source := demo.Files()
+	var faults problem.List
+	data := map[string][]byte{}
+	err := fs.WalkDir(source, ".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		data[path], err = fs.ReadFile(source, path)
+		old, readErr := os.ReadFile(filepath.Join(dir, filepath.FromSlash(path)))
+		if readErr == nil && !bytes.Equal(old, data[path]) && !force {
+			faults.Add(problem.Problem{File: filepath.Join(dir, path), Says: "the file is there and is not the demo's", Expected: "a new or empty folder", Remedy: "choose another --dir, or replace it with --force"})
+		}
+		return err
+	})
+	if err == nil {
+		err = faults.Err()
+	}
+	for path, d := range data {
+		if err == nil {
+			err = files.Write(filepath.Join(dir, filepath.FromSlash(path)), d)
+		}
+	}
+	return dir, err
+}
+
+func (p *program) playDemo(ctx context.Context, folder string) error {
+	start := time.Now()
+	style := p.style()
+	from := estateOptions{path: filepath.Join(folder, files.EstateName)}
+	e, made, err := from.read()
+	if err != nil {
+		return err
+	}
+	scene, err := stage.FromFolder(filepath.Join(folder, "stage"))
+	if err != nil {
+		return err
+	}
+	report.Heading(p.out, 1, "The estate as it is today", style)
+	today, err := p.demoAudit(ctx, e, "today", func() (*chain.Audit, error) {
+		return p.auditStage(ctx, scene, "the stage", made)
+	})
+	if err != nil {
+		return err
+	}
+	report.Heading(p.out, 2, "The plan", style)
+	report.PlanSummary(p.out, made, style)
+	report.Heading(p.out, 3, "The plan, rehearsed", style)
+	after, err := p.demoAudit(ctx, e, "rehearsed", func() (*chain.Audit, error) { return p.rehearsal(ctx, made) })
+	if err != nil {
+		return err
+	}
+	page := filepath.Join(folder, "report.html")
+	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today}, {Name: "After the plan (rehearsed)", Audit: after}}, true); err != nil {
+		return err
+	}
+	report.Heading(p.out, 4, "The report", style)
+	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
+	p.nextCommands(folder, made)
+	if chain.Worst(after.Findings) != "" {
+		return ended{code: exitFindings}
+	}
+	return nil
+}
+
+// demoAudit shows an audit and keeps it.
+func (p *program) demoAudit(ctx context.Context, e *files.Estate, name string, run func() (*chain.Audit, error)) (*chain.Audit, error) {
+	a, err := run()
+	if err != nil {
+		return nil, err
+	}
+	if err := report.Play(report.NewStream("text", report.Audit, p.out, p.style()), "Every door to "+a.Canonical+", "+name, a); err != nil {
+		return nil, err
+	}
+	return a, keep(ctx, e, a)
+}
+
+// nextCommands says what to try next, as it has to be typed here.
+func (p *program) nextCommands(folder string, made *plan.Plan) {
+	run := "upperpath"
+	if self, err := os.Executable(); err == nil && strings.Contains(self, "go-build") {
+		run = "go run ."
+	}
+	estate, scene := quoteArgument(filepath.Join(folder, files.EstateName)), quoteArgument(filepath.Join(folder, "stage"))
+	vantage := quoteArgument(filepath.Join(folder, "stage", vantageName))
+	fmt.Fprintf(p.out, "\nTry next, with the stage running in another terminal (%s stage %s):\n\n", run, scene)
+	for _, line := range []string{
+		"look lacemill-museum.example --from " + vantage,
+		"plan --estate " + estate,
+		"audit --estate " + estate + " --from " + vantage,
+	} {
+		fmt.Fprintf(p.out, "  %s %s\n", run, line)
+	}
+}
+
+func reportTitle(canonical string) string {
+	return "Every door to " + canonical
+}
+
+// writeHTML writes a report page; one that is there already is replaced only if own.
+func writeHTML(path, title string, sections []report.Section, own bool) error {
+	if _, err := os.Stat(path); err == nil && !own {
+		return problem.List{{File: path, Says: "the file is there already", Expected: "a new file", Remedy: "choose another --out, or replace it with --force"}}
+	}
+	var page bytes.Buffer
+	if err := report.HTML(&page, title, time.Now(), sections); err != nil {
+		return failed(fmt.Errorf("making the report: %w", err))
+	}
+	if err := files.Write(path, page.Bytes()); err != nil {
+		return failed(err)
+	}
+	return nil
+}
+
+var errNothingKept = errors.New("no audit has been kept for this estate yet; run upperpath audit first")

@@ -1,0 +1,56 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/report"
+)
+
+func (p *program) explain() *cobra.Command {
+	return &cobra.Command{
+		Use:   "explain [CODE...]",
+		Short: "Say what a finding means, what a visitor meets, and what to do",
+		Example: `  upperpath explain path-lost
+  upperpath explain            # all of them, a line each`,
+		ValidArgs: codes(),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				report.Kinds(p.out, p.style())
+				return nil
+			}
+			for _, code := range args {
+				k, ok := chain.Lookup(code)
+				if !ok {
+					hint := "upperpath explain lists them all"
+					if near := problem.Nearest(code, codes()); near != "" {
+						hint = "did you mean " + near + "?"
+					}
+					return usage("explain %s: there is no finding of this name; %s", code, hint)
+				}
+				report.Explain(p.out, k, p.style())
+			}
+			return nil
+		},
+	}
+}
+
+func codes() []string {
+	var all []string
+	for _, k := range chain.Kinds() {
+		all = append(all, k.Code)
+	}
+	return all
+}
+
+// quoteArgument writes a word so that a shell takes it as one.
+func quoteArgument(s string) string {
+	if s != "" && !strings.ContainsAny(s, " \t'\"$&|;<>()*?[]#~`\\") {
+		return s
+	}
+	return fmt.Sprintf("'%s'", strings.ReplaceAll(s, "'", `'\''`))
+}

@@ -1,0 +1,189 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"iter"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/report"
+)
+
+// mostMemory is what a look over a long list should keep to, in octets; the collector works harder from here on.
+const mostMemory = 100 << 20
+
+func (p *program) look() *cobra.Command {
+	var vantage vantageOptions
+	var out output
+	c := &cobra.Command{
+		Use:   "look DOMAIN|HOST|URL...",
+		Short: "Follow domains and URLs hop by hop, and say what is wrong",
+		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried by its four
+doors (http and https, apex and www), each at its root, at a made-up path and with a made-up query; another host by its
+two doors; a URL as it stands. It needs no estate file. With - it reads one a line from standard input, and writes
+results as they come.`,
+		Example: `  upperpath look lacemill-museum.example
+  upperpath look lacemill-museum.example --from stage/stage.yaml
+  upperpath look https://www.northmoor.example/visit/ --format json
+  upperpath look - < old-urls.txt --format csv > found.csv`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			if contains(args, "-") && len(args) > 1 {
+				return usage("look takes either - or names, not both")
+			}
+			w, err := vantage.open(nil)
+			if err != nil {
+				return err
+			}
+			defer w.Close()
+			return p.runLook(c.Context(), args, w, vantage.parallel, &out)
+		},
+	}
+	vantage.flags(c)
+	out.flags(c, report.Formats...)
+	return c
+}
+
+func (p *program) runLook(ctx context.Context, args []string, w *live.Web, parallel int, out *output) error {
+	var wrong error
+	asks := given(args, &wrong)
+	if args[0] == "-" {
+		debug.SetMemoryLimit(mostMemory)
+		asks = lines(p.in, &wrong)
+	} else {
+		for range asks { // names are few: all are read before the first is asked
+		}
+		if wrong != nil {
+			return ended{exitUsage, wrong}
+		}
+	}
+	stream := report.NewStream(out.format, report.Look, p.out, p.style())
+	if err := stream.Start(report.Head{Schema: chain.AuditSchema, Title: "A look", Vantage: w.Vantage().Name, Started: time.Now().UTC().Truncate(time.Millisecond)}); err != nil {
+		return err
+	}
+	var tally chain.Tally
+	judge := chain.Judge{Now: w.Now()}
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	err := chain.Run(ctx, w, asks, parallel, func(c chain.Chain) {
+		judge.Chain(&c, chain.Want{})
+		tally.Add(c)
+		if err := stream.Chain(c); err != nil {
+			cancel(err)
+		}
+	})
+	if cause := context.Cause(ctx); cause != nil && !errors.Is(cause, context.Canceled) {
+		return cause
+	}
+	tally.Disagreements()
+	findings := tally.Findings()
+	if endErr := stream.End(findings, w.Notes()); endErr != nil {
+		return endErr
+	}
+	switch {
+	case err != nil:
+		return err
+	case w.Broken() != nil:
+		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", w.Broken()))
+	case wrong != nil:
+		return ended{exitUsage, wrong}
+	}
+	return out.verdict(findings)
+}
+
+// given yields the chains to follow for names on the command line. What is wrong with them is put into wrong.
+func given(args []string, wrong *error) iter.Seq[chain.Entry] {
+	return func(yield func(chain.Entry) bool) {
+		*wrong = nil
+		for _, a := range args {
+			asks, err := expand(a)
+			*wrong = errors.Join(*wrong, err)
+			for _, e := range asks {
+				if !yield(e) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// lines yields the chains to follow for the lines of a list. A line that is none is noted in wrong, and the rest goes on.
+func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
+	return func(yield func(chain.Entry) bool) {
+		scanner := bufio.NewScanner(in)
+		scanner.Buffer(make([]byte, 64<<10), 1<<20)
+		bad, n := 0, 0
+		for scanner.Scan() {
+			n++
+			text := strings.TrimSpace(scanner.Text())
+			if text == "" || text[0] == '#' {
+				continue
+			}
+			asks, err := expand(text)
+			if err != nil {
+				if bad++; bad <= 20 {
+					*wrong = errors.Join(*wrong, fmt.Errorf("standard input, line %d: %w", n, err))
+				}
+				continue
+			}
+			for _, e := range asks {
+				if !yield(e) {
+					return
+				}
+			}
+		}
+		if bad > 20 {
+			*wrong = errors.Join(*wrong, fmt.Errorf("and %d more lines that are neither", bad-20))
+		}
+		if err := scanner.Err(); err != nil {
+			*wrong = errors.Join(*wrong, fmt.Errorf("standard input, line %d: %w", n+1, err))
+		}
+	}
+}
+
+// expand gives the chains to follow for one name: a URL as it stands, a bare domain by its four doors, a host by its two.
+func expand(name string) ([]chain.Entry, error) {
+	if strings.Contains(name, "://") {
+		u, err := web.ParseURL(name)
+		if err != nil {
+			return nil, err
+		}
+		return []chain.Entry{{Ask: chain.Ask{URL: u}, Probe: chain.Asked}}, nil
+	}
+	h, err := web.ParseHost(name)
+	if err != nil {
+		// What is looked at may be odder than what an estate may hold: an address, an underscore.
+		observed, oddErr := web.ParseObservedHost(name)
+		if oddErr != nil {
+			return nil, fmt.Errorf("%q is no domain, host or URL; expected one such as lacemill-museum.example, or https:// before a page", name)
+		}
+		h = observed
+	}
+	hosts := []web.Host{h}
+	if h.IsApex() {
+		hosts = append(hosts, h.WWW())
+	}
+	var asks []chain.Entry
+	for _, h := range hosts {
+		for _, d := range web.Doors(h) {
+			probes := chain.Probes(d)
+			for _, probe := range chain.ProbeOrder {
+				asks = append(asks, chain.Entry{Ask: chain.Ask{URL: probes[probe]}, Probe: probe})
+			}
+		}
+	}
+	return asks, nil
+}

@@ -1,0 +1,74 @@
+package cli
+
+import (
+	"context"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/stage"
+)
+
+func (p *program) rehearse() *cobra.Command {
+	var from estateOptions
+	var out output
+	c := &cobra.Command{
+		Use:   "rehearse",
+		Short: "Play the plan on a stand-in web, and audit it there",
+		Long: `rehearse puts the plan on the stage: its records into a name server, its certificates and redirects at the addresses
+of whoever carries them, all on loopback. Then it audits every door and an example of every rule there, over real
+sockets. Nothing real is touched.`,
+		Example: `  upperpath rehearse
+  upperpath rehearse --only wave:1 --format json`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			_, made, err := from.read()
+			if err != nil {
+				return err
+			}
+			a, err := p.rehearsal(c.Context(), made)
+			if err != nil {
+				return err
+			}
+			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()), "Rehearsal of every door to "+a.Canonical, a); err != nil {
+				return err
+			}
+			return out.verdict(a.Findings)
+		},
+	}
+	from.flags(c)
+	out.flags(c, report.Formats...)
+	return c
+}
+
+// rehearsal plays a plan on a stage of its own and audits it there.
+func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit, error) {
+	scene, err := stage.FromPlan(made)
+	if err != nil {
+		return nil, failed(err)
+	}
+	return p.auditStage(ctx, scene, "rehearsal", made)
+}
+
+// auditStage audits what a plan is about on a stage that plays a scene.
+func (p *program) auditStage(ctx context.Context, scene stage.Scene, name string, made *plan.Plan) (*chain.Audit, error) {
+	var a *chain.Audit
+	err := onStage(ctx, scene, name, func(ctx context.Context, s *stage.Stage) error {
+		vantage := s.Vantage()
+		vantage.Name, vantage.Agent = name, agent(made.Estate.Contact)
+		w, err := live.New(vantage)
+		if err != nil {
+			return failed(err)
+		}
+		defer w.Close()
+		a, err = p.runAudit(ctx, made, w, 32, true)
+		return err
+	})
+	return a, err
+}

@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/store"
+)
+
+func (p *program) report() *cobra.Command {
+	var from estateOptions
+	var path string
+	var number int64
+	var list, force bool
+	var out output
+	c := &cobra.Command{
+		Use:   "report",
+		Short: "Show the last audit again, or make a page of it for the client",
+		Long: `report shows the audit that was kept last. With --out it writes one page of HTML that needs nothing but itself: the
+verdict, the grid of doors, the findings with what to do, and every chain drawn.`,
+		Example: `  upperpath report
+  upperpath report --out report.html
+  upperpath report --list
+  upperpath report --number 1 --format md`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			estatePath := from.path
+			if estatePath == "" {
+				var err error
+				if estatePath, err = files.FindEstate("."); err != nil {
+					return err
+				}
+			}
+			s, err := store.Open((&files.Estate{Path: estatePath}).Folder())
+			if err != nil {
+				return failed(err)
+			}
+			defer s.Close()
+			if list {
+				kept, err := s.List(c.Context())
+				if err != nil {
+					return failed(err)
+				}
+				return report.Kept(p.out, out.format, kept, p.style())
+			}
+			a, err := kept(c, s, number)
+			if err != nil {
+				return err
+			}
+			if path != "" {
+				if err := p.writeReport(path, a, force); err != nil {
+					return err
+				}
+				fmt.Fprintf(p.err, "%s was written.\n", path)
+				return out.verdict(a.Findings)
+			}
+			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()), reportTitle(a.Canonical), a); err != nil {
+				return err
+			}
+			return out.verdict(a.Findings)
+		},
+	}
+	c.Flags().StringVar(&from.path, "estate", "", "the estate file (default: upperpath.yaml here or in a folder above)")
+	c.Flags().StringVar(&path, "out", "", "write a page of HTML to this file")
+	c.Flags().Int64Var(&number, "number", 0, "the audit with this number instead of the last")
+	c.Flags().BoolVar(&list, "list", false, "list what is kept")
+	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
+	out.flags(c, report.Formats...)
+	return c
+}
+
+func kept(c *cobra.Command, s *store.Store, number int64) (*chain.Audit, error) {
+	if number == 0 {
+		a, err := s.Last(c.Context())
+		if errors.Is(err, store.ErrEmpty) {
+			return nil, ended{exitUsage, errNothingKept}
+		}
+		return a, wrapFailed(err)
+	}
+	a, err := s.Get(c.Context(), number)
+	if errors.Is(err, store.ErrEmpty) {
+		return nil, usage("--number %d: there is no such audit; upperpath report --list shows them", number)
+	}
+	return a, wrapFailed(err)
+}
+
+func wrapFailed(err error) error {
+	if err == nil {
+		return nil
+	}
+	return failed(err)
+}
+
+func (p *program) writeReport(path string, a *chain.Audit, force bool) error {
+	var page bytes.Buffer
+	if err := report.HTML(&page, reportTitle(a.Canonical), time.Now(), []report.Section{{Name: "Audit", Audit: a}}); err != nil {
+		return failed(fmt.Errorf("making the report: %w", err))
+	}
+	return files.WriteOwn(path, page.Bytes(), "<!-- ", " -->", force)
+}

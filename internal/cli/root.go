@@ -1,0 +1,216 @@
+// Package cli is the command line: flags in, core and the edges called, a report out. It computes nothing.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/signal"
+	"runtime/debug"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/report"
+)
+
+// Version is set when a release is built.
+var Version = "dev"
+
+// The exit codes.
+const (
+	exitFine        = 0
+	exitFindings    = 1
+	exitUsage       = 2
+	exitFailed      = 3
+	exitInterrupted = 130
+)
+
+// ended is an error with an exit code of its own.
+type ended struct {
+	code int
+	err  error // nil: there is nothing more to say
+}
+
+func (e ended) Error() string {
+	if e.err == nil {
+		return fmt.Sprintf("exit code %d", e.code)
+	}
+	return e.err.Error()
+}
+
+func (e ended) Unwrap() error { return e.err }
+
+// failed says that a command could not be carried out.
+func failed(err error) error { return ended{exitFailed, err} }
+
+// usage says that a command was used badly.
+func usage(format string, args ...any) error { return ended{exitUsage, fmt.Errorf(format, args...)} }
+
+// program is what every command works with.
+type program struct {
+	in       io.Reader
+	out, err io.Writer
+	verbose  bool
+}
+
+// Run runs the command line and returns the exit code.
+func Run(args []string, in io.Reader, out, err io.Writer) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	p := &program{in: in, out: out, err: err}
+	root := p.root()
+	root.SetArgs(args)
+	return p.exit(ctx, root.ExecuteContext(ctx))
+}
+
+func (p *program) exit(ctx context.Context, err error) int {
+	var e ended
+	var faults problem.List
+	switch {
+	case err == nil:
+		return exitFine
+	case errors.Is(err, syscall.EPIPE):
+		return exitFine // the reader of a pipe has seen enough
+	case ctx.Err() != nil:
+		fmt.Fprintln(p.err, "upperpath: interrupted; what was done is kept")
+		return exitInterrupted
+	case errors.As(err, &e):
+		if e.err != nil {
+			p.complain(e.err)
+		}
+		return e.code
+	case errors.As(err, &faults):
+		p.complain(err)
+		return exitUsage
+	}
+	p.complain(err)
+	return exitUsage
+}
+
+func (p *program) complain(err error) {
+	for line := range strings.SplitSeq(err.Error(), "\n") {
+		fmt.Fprintln(p.err, "upperpath: "+problem.Clean(line))
+	}
+}
+
+func (p *program) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "upperpath",
+		Short: "Consolidate domains onto one site, and prove it",
+		Long: `Upper Path leads every door of every domain that a client owns to one canonical site: it plans the
+records, certificates and redirects, rehearses them on a stand-in web, writes them for real servers, and audits
+the result as browsers meet it.
+
+Start with three commands: look, plan, audit. To see it all at once: upperpath demo`,
+		Example: `  upperpath demo --dir northmoor
+  upperpath look lacemill-museum.example
+  upperpath plan
+  upperpath audit`,
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		Version:       version(),
+		PersistentPreRun: func(*cobra.Command, []string) {
+			level := slog.LevelWarn
+			if p.verbose {
+				level = slog.LevelDebug
+			}
+			slog.SetDefault(slog.New(slog.NewTextHandler(p.err, &slog.HandlerOptions{Level: level})))
+		},
+	}
+	root.SetIn(p.in)
+	root.SetOut(p.out)
+	root.SetErr(p.err)
+	root.SetVersionTemplate("upperpath {{.Version}}\n")
+	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "say on stderr what is done")
+	root.AddGroup(&cobra.Group{ID: "work", Title: "The work, in its order:"}, &cobra.Group{ID: "other", Title: "Beside it:"})
+	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.plan(), p.rehearse(), p.write(), p.audit(), p.report()} {
+		c.GroupID = "work"
+		root.AddCommand(c)
+	}
+	for _, c := range []*cobra.Command{p.demo(), p.stage(), p.explain()} {
+		c.GroupID = "other"
+		root.AddCommand(c)
+	}
+	root.SetHelpCommandGroupID("other")
+	root.SetCompletionCommandGroupID("other")
+	return root
+}
+
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if Version == "dev" && ok && info.Main.Version != "" && info.Main.Version != "(devel)" {
+		return info.Main.Version
+	}
+	return Version
+}
+
+// output is the options of commands that have a result.
+type output struct {
+	format  string
+	failOn  string
+	formats []string
+}
+
+func (o *output) flags(c *cobra.Command, formats ...string) {
+	o.formats = formats
+	c.Flags().StringVar(&o.format, "format", "text", "how to write the result: "+strings.Join(formats, ", "))
+	c.Flags().StringVar(&o.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note, never")
+	_ = c.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
+	_ = c.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions([]string{"error", "warning", "note", "never"}, cobra.ShellCompDirectiveNoFileComp))
+}
+
+func (o *output) check() error {
+	if !contains(o.formats, o.format) {
+		return usage("--format %s: expected one of %s", o.format, strings.Join(o.formats, ", "))
+	}
+	if !contains([]string{"error", "warning", "note", "never"}, o.failOn) {
+		return usage("--fail-on %s: expected one of error, warning, note, never", o.failOn)
+	}
+	return nil
+}
+
+// verdict turns findings into the exit code.
+func (o *output) verdict(findings []chain.Finding) error {
+	if o.failOn != "never" && chain.Worst(findings).Rank() >= chain.Severity(o.failOn).Rank() && len(findings) > 0 {
+		return ended{code: exitFindings}
+	}
+	return nil
+}
+
+func contains(list []string, s string) bool {
+	for _, l := range list {
+		if l == s {
+			return true
+		}
+	}
+	return false
+}
+
+// style is how the output may look: colours and the full width only on a terminal.
+func (p *program) style() report.Style {
+	s := report.Style{Now: time.Now(), Width: 100}
+	f, isFile := p.out.(*os.File)
+	if !isFile || !term.IsTerminal(int(f.Fd())) {
+		return s
+	}
+	s.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	if w, _, err := term.GetSize(int(f.Fd())); err == nil {
+		s.Width = w
+	}
+	return s
+}
+
+// onTerminal tells whether progress is seen by somebody.
+func (p *program) onTerminal() bool {
+	f, ok := p.err.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}

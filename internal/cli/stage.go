@@ -1,0 +1,63 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/stage"
+)
+
+// What the stage leaves in its folder, for other commands to look from.
+const (
+	vantageName = "stage.yaml"
+	trustName   = "ca.pem"
+)
+
+func (p *program) stage() *cobra.Command {
+	return &cobra.Command{
+		Use:   "stage FOLDER",
+		Short: "Play a stand-in web from plain files, until Ctrl-C",
+		Long: `stage plays a web of its own on loopback: name servers from FOLDER/zones/, web servers and their certificates from
+FOLDER/web.yaml, and a proxy that leads to them. It writes FOLDER/stage.yaml, the vantage from which every other command
+sees this web as if it were the world, and FOLDER/ca.pem, the authority to trust. It needs no root and no network.`,
+		Example: `  upperpath demo --dir northmoor
+  upperpath stage northmoor/stage
+  upperpath look lacemill-museum.example --from northmoor/stage/stage.yaml     # in another terminal`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			scene, err := stage.FromFolder(args[0])
+			if err != nil {
+				return err
+			}
+			s, err := stage.Start(scene)
+			if err != nil {
+				return failed(err)
+			}
+			vantage := filepath.Join(args[0], vantageName)
+			err = errors.Join(files.Write(filepath.Join(args[0], trustName), s.Trust()), files.Write(vantage, s.VantageFile(trustName)))
+			if err != nil {
+				return failed(errors.Join(err, s.Close()))
+			}
+			fmt.Fprintf(p.out, "The stage plays %d endpoints and %d records. Look from it with\n\n  upperpath look DOMAIN --from %s\n\nCtrl-C ends it.\n",
+				len(scene.Endpoints), len(scene.Records), quoteArgument(vantage))
+			<-c.Context().Done()
+			fmt.Fprintln(p.err, "The stage is closed.")
+			return s.Close()
+		},
+	}
+}
+
+// onStage starts a scene and hands its web to do.
+func onStage(ctx context.Context, scene stage.Scene, name string, do func(context.Context, *stage.Stage) error) error {
+	s, err := stage.Start(scene)
+	if err != nil {
+		return failed(fmt.Errorf("starting the stage for %s: %w", name, err))
+	}
+	err = do(ctx, s)
+	return errors.Join(err, s.Close())
+}

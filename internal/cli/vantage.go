@@ -1,0 +1,139 @@
+package cli
+
+import (
+	"errors"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
+)
+
+// vantageOptions says from where to look.
+type vantageOptions struct {
+	from, proxy, trust, asOf string
+	resolvers, points        []string
+	timeout                  time.Duration
+	parallel                 int
+}
+
+func (o *vantageOptions) flags(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVar(&o.from, "from", "", "a vantage: its name in the estate file, or a vantage file")
+	f.StringArrayVar(&o.resolvers, "resolver", nil, "ask this resolver, HOST:PORT (repeatable)")
+	f.StringVar(&o.proxy, "proxy", "", "go through this proxy, socks5://HOST:PORT")
+	f.StringVar(&o.trust, "trust", "", "trust the certificates in this PEM file instead of the system's")
+	f.DurationVar(&o.timeout, "timeout", 0, "how long to wait at each step (default 10s)")
+	f.StringArrayVar(&o.points, "point", nil, "go to this address whatever DNS says, HOST[:PORT]=ADDRESS[:PORT] (repeatable)")
+	f.StringVar(&o.asOf, "as-of", "", "judge certificates at this time, such as 2027-03-01 or 2027-03-01T12:00:00Z")
+	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once; at most 4 a host")
+}
+
+// open makes the web that is seen from the vantage. The estate may be nil.
+func (o *vantageOptions) open(e *files.Estate) (*live.Web, error) {
+	if o.parallel < 1 || o.parallel > 1024 {
+		return nil, usage("--parallel %d: expected a number from 1 to 1024", o.parallel)
+	}
+	name, v, err := o.settings(e)
+	if err != nil {
+		return nil, err
+	}
+	vantage, err := live.FromEstate(name, v)
+	if err != nil {
+		return nil, ended{exitUsage, err}
+	}
+	for _, p := range o.points {
+		point, err := live.ParsePoint(p)
+		if err != nil {
+			return nil, usage("--point %w", err)
+		}
+		vantage.Points = append(vantage.Points, point)
+	}
+	if vantage.AsOf, err = parseTime(o.asOf); err != nil {
+		return nil, err
+	}
+	vantage.Agent = agent("")
+	if e != nil {
+		vantage.Agent = agent(e.Contact)
+	}
+	return live.New(vantage)
+}
+
+func agent(contact string) string {
+	if contact != "" {
+		return "UpperPath/" + version() + " (+" + contact + ")"
+	}
+	return "UpperPath/" + version()
+}
+
+func parseTime(s string) (time.Time, error) {
+	if s == "" {
+		return time.Time{}, nil
+	}
+	for _, layout := range []string{time.DateOnly, time.RFC3339} {
+		if t, err := time.Parse(layout, s); err == nil {
+			return t, nil
+		}
+	}
+	return time.Time{}, usage("--as-of %s: expected a time such as 2027-03-01 or 2027-03-01T12:00:00Z", s)
+}
+
+// settings puts the named vantage and the options together; options win.
+func (o *vantageOptions) settings(e *files.Estate) (string, estate.Vantage, error) {
+	name, v := "the system's own resolvers", estate.Vantage{}
+	if o.from != "" {
+		var err error
+		if name, v, err = o.named(e); err != nil {
+			return "", v, err
+		}
+	}
+	if len(o.resolvers) > 0 {
+		v.Resolvers = nil
+		for _, r := range o.resolvers {
+			address, ok := estate.ResolverAddress(r)
+			if !ok {
+				return "", v, usage("--resolver %s: expected an IP address, with or without a port, such as 192.0.2.53:53", r)
+			}
+			v.Resolvers = append(v.Resolvers, address)
+		}
+		name = "resolver " + strings.Join(v.Resolvers, ", ")
+	}
+	if o.proxy != "" {
+		if !estate.ValidProxy(o.proxy) {
+			return "", v, usage("--proxy %s: expected socks5://HOST:PORT", o.proxy)
+		}
+		v.Proxy = o.proxy
+	}
+	if o.trust != "" {
+		v.Trust = o.trust
+	}
+	if o.timeout < 0 {
+		return "", v, usage("--timeout %s: expected a time above 0, such as 2s", o.timeout)
+	}
+	if o.timeout > 0 {
+		v.Timeout = o.timeout
+	}
+	return name, v, nil
+}
+
+func (o *vantageOptions) named(e *files.Estate) (string, estate.Vantage, error) {
+	if e != nil {
+		if v, ok := e.Vantages[o.from]; ok {
+			return o.from, v, nil
+		}
+	}
+	if _, err := os.Stat(o.from); errors.Is(err, os.ErrNotExist) && !strings.ContainsAny(o.from, "./\\") && e != nil {
+		var names []string
+		for n := range e.Vantages {
+			names = append(names, n)
+		}
+		return "", estate.Vantage{}, usage("--from %s: the estate file has no such vantage (it has: %s), and there is no such file", o.from, strings.Join(names, ", "))
+	}
+	v, err := files.ReadVantage(o.from)
+	name := strings.TrimSuffix(o.from[strings.LastIndexAny(o.from, "/\\")+1:], ".yaml")
+	return "vantage " + name, v, err
+}

@@ -1,0 +1,62 @@
+package chain
+
+import (
+	"context"
+	"iter"
+	"sync"
+)
+
+// Entry is where a chain starts, and why.
+type Entry struct {
+	Ask   Ask
+	Probe Probe
+}
+
+// Run follows many chains, so many at a time, and hands each to emit in the order of the entries, as soon as those before
+// it are done. Entries are taken as they are needed, so that a list without end needs no memory. When the context ends, the
+// chains that are done are still handed over, those that were cut off are not, and its error comes back.
+func Run(ctx context.Context, asker Asker, entries iter.Seq[Entry], parallel int, emit func(Chain)) error {
+	type job struct {
+		entry Entry
+		done  chan *Chain
+	}
+	jobs := make(chan job)
+	order := make(chan job, 4*parallel)
+	go func() {
+		defer close(order)
+		defer close(jobs)
+		for e := range entries {
+			j := job{e, make(chan *Chain, 1)}
+			select {
+			case order <- j:
+			case <-ctx.Done():
+				return
+			}
+			jobs <- j
+		}
+	}()
+	var workers sync.WaitGroup
+	for range parallel {
+		workers.Go(func() {
+			for j := range jobs {
+				if ctx.Err() != nil {
+					j.done <- nil
+					continue
+				}
+				c := Follow(ctx, asker, j.entry.Ask, j.entry.Probe)
+				if ctx.Err() != nil {
+					j.done <- nil
+					continue
+				}
+				j.done <- &c
+			}
+		})
+	}
+	for j := range order {
+		if c := <-j.done; c != nil {
+			emit(*c)
+		}
+	}
+	workers.Wait()
+	return ctx.Err()
+}

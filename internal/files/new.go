@@ -1,0 +1,72 @@
+package files
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// NewRules is an empty redirect map.
+const NewRules = "old,new,status,query,note\n# lacemill-museum.example/opening.html,/visit/opening-hours/\n# lacemill-museum.example/archive/{+rest},/collections/{+rest}\n"
+
+// NewEstate gives the text of an estate file to start from.
+func NewEstate(canonical web.Door, contact string, servers []string, domains []ListedDomain) string {
+	var b strings.Builder
+	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
+	line("# The estate: every door of every domain below must arrive on the canonical site.")
+	line("canonical: %s", canonical)
+	if contact != "" {
+		line("contact: %s   # goes into our User-Agent", scalar(contact))
+	}
+	line("\nsite:")
+	line("  hosts: [%s]   # what the site itself serves", canonical.Host)
+	line("  # also: []          # other names at which the same site is reachable: they must redirect too")
+	line("  # addresses: []     # where it lives; or alias: NAME")
+	line("\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding), platform or edge.")
+	line("carriers:")
+	fill := ""
+	if len(servers) == 0 {
+		fill = "   # fill in, such as [203.0.113.20]"
+	}
+	quoted := make([]string, len(servers))
+	for i, s := range servers {
+		quoted[i] = scalar(s)
+	}
+	line("  gateway: {by: server, addresses: [%s], certificate: before}%s", strings.Join(quoted, ", "), fill)
+	line("\ndefaults: {carrier: gateway, mail: keep, wave: 1}")
+	line("\ndomains:")
+	for _, d := range domains {
+		name := d.Name.Display()
+		if u, _, found := strings.Cut(name, " "); found {
+			name = u
+		}
+		line("  - name: %s", name)
+		if d.Renews != "" {
+			line("    renews: %s", d.Renews)
+		}
+		if d.Registrar != "" {
+			line("    registrar: %s", scalar(d.Registrar))
+		}
+		if d.Note != "" {
+			line("    note: %s", scalar(d.Note))
+		}
+	}
+	line("\nrules: rules.csv   # old page to new page")
+	line("\npolicy:")
+	line("  hops: 1")
+	line("  status: 301")
+	line("  exempt: [/.well-known/acme-challenge/]   # never redirected over http, so that certificates can be renewed")
+	return b.String()
+}
+
+// scalar writes a text as YAML on one line.
+func scalar(s string) string {
+	text, err := yaml.MarshalWithOptions(s, yaml.JSON())
+	if err != nil {
+		return fmt.Sprintf("%q", s)
+	}
+	return strings.TrimSpace(string(text))
+}

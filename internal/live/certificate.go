@@ -1,0 +1,115 @@
+package live
+
+import (
+	"crypto/sha256"
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+type judgedKey struct {
+	sum  [sha256.Size]byte
+	host web.Host
+}
+
+// certificate gives the facts of a TLS connection and of the certificate shown for a host.
+func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
+	t := &chain.TLS{Version: tls.VersionName(state.Version), ALPN: state.NegotiatedProtocol, Names: []string{}, Faults: []string{}}
+	if len(state.PeerCertificates) == 0 {
+		return t
+	}
+	leaf := state.PeerCertificates[0]
+	t.Names = names(leaf)
+	t.Issuer = issuer(leaf)
+	t.NotBefore, t.NotAfter = leaf.NotBefore, leaf.NotAfter
+	key := judgedKey{sha256.Sum256(leaf.Raw), h}
+	w.lock.Lock()
+	faults, known := w.judged[key]
+	w.lock.Unlock()
+	if !known {
+		faults = certificateFaults(state.PeerCertificates, h, w.vantage.Roots, w.Now())
+		w.lock.Lock()
+		if len(w.judged) >= mostKnown {
+			clear(w.judged)
+		}
+		w.judged[key] = faults
+		w.lock.Unlock()
+	}
+	t.Faults = faults
+	return t
+}
+
+func names(c *x509.Certificate) []string {
+	all := append([]string{}, c.DNSNames...)
+	for _, ip := range c.IPAddresses {
+		all = append(all, ip.String())
+	}
+	return all
+}
+
+func issuer(c *x509.Certificate) string {
+	for _, s := range append([]string{c.Issuer.CommonName}, c.Issuer.Organization...) {
+		if s != "" {
+			return s
+		}
+	}
+	return c.Issuer.String()
+}
+
+// certificateFaults gives the codes of all that a browser would object to (RFC 5280 section 6, RFC 9525 for names), and
+// expires-soon. Trust is judged at a time within the certificate's life, so that its end does not hide its issuer.
+func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPool, now time.Time) []string {
+	leaf := sent[0]
+	faults := []string{}
+	if leaf.VerifyHostname(h.String()) != nil {
+		faults = append(faults, "wrong-name")
+	}
+	within := now
+	switch {
+	case now.After(leaf.NotAfter):
+		faults = append(faults, "expired")
+		within = leaf.NotAfter
+	case now.Before(leaf.NotBefore):
+		faults = append(faults, "not-yet-valid")
+		within = leaf.NotBefore
+	}
+	between := x509.NewCertPool()
+	for _, c := range sent[1:] {
+		between.AddCert(c)
+	}
+	if _, err := leaf.Verify(x509.VerifyOptions{Roots: roots, Intermediates: between, CurrentTime: within}); err != nil {
+		faults = append(faults, distrust(sent, err))
+	}
+	life, left := leaf.NotAfter.Sub(leaf.NotBefore), leaf.NotAfter.Sub(now)
+	if len(faults) == 0 && left < 21*24*time.Hour && left < life/3 {
+		faults = append(faults, "expires-soon")
+	}
+	return faults
+}
+
+// distrust tells a chain with a missing link from one that leads to nobody: the last certificate that can be reached by
+// going from issuer to issuer through what was sent either says where its own issuer can be had (RFC 5280 section 4.2.2.1)
+// or does not.
+func distrust(sent []*x509.Certificate, err error) string {
+	var unknown x509.UnknownAuthorityError
+	if !errors.As(err, &unknown) {
+		return "untrusted"
+	}
+	last := sent[0]
+	for range sent {
+		for _, c := range sent {
+			if c != last && string(c.RawSubject) == string(last.RawIssuer) && last.CheckSignatureFrom(c) == nil {
+				last = c
+				break
+			}
+		}
+	}
+	if string(last.RawIssuer) != string(last.RawSubject) && len(last.IssuingCertificateURL) > 0 {
+		return "broken-chain"
+	}
+	return "untrusted"
+}

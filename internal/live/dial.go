@@ -1,0 +1,164 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"golang.org/x/net/proxy"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// dialer opens connections to addresses, directly or through a SOCKS5 proxy.
+type dialer struct {
+	direct  net.Dialer
+	proxy   proxy.ContextDialer // nil: none
+	through string
+	timeout time.Duration
+	points  []Point
+	ipv6    bool
+	skipped atomic.Bool // an IPv6 address was left out
+	failure atomic.Pointer[string]
+	worked  atomic.Bool
+}
+
+func newDialer(v Vantage) (*dialer, error) {
+	d := &dialer{timeout: v.Timeout, points: v.Points, through: v.Proxy, ipv6: true}
+	d.direct.Timeout = v.Timeout
+	if v.Proxy == "" {
+		d.ipv6 = hasIPv6()
+		return d, nil
+	}
+	through, err := proxy.SOCKS5("tcp", v.Proxy, nil, toProxy{&d.direct})
+	if err != nil {
+		return nil, fmt.Errorf("proxy %s: %w", v.Proxy, err)
+	}
+	d.proxy = through.(proxy.ContextDialer)
+	return d, nil
+}
+
+// hasIPv6 tells whether the system has a route for IPv6. Connecting UDP sends nothing.
+func hasIPv6() bool {
+	c, err := net.Dial("udp6", "[2001:db8::1]:53")
+	if err != nil {
+		return false
+	}
+	return c.Close() == nil
+}
+
+// toProxy opens the connection to the proxy itself, and marks its failures as such.
+type toProxy struct{ *net.Dialer }
+
+type proxyFailure struct{ error }
+
+func (p toProxy) Dial(network, address string) (net.Conn, error) {
+	return p.DialContext(context.Background(), network, address)
+}
+
+func (p toProxy) DialContext(ctx context.Context, network, address string) (net.Conn, error) {
+	c, err := p.Dialer.DialContext(ctx, network, address)
+	if err != nil {
+		return nil, proxyFailure{err}
+	}
+	return c, nil
+}
+
+// broken tells that the proxy has never been reached, though it was tried.
+func (d *dialer) broken() error {
+	if why := d.failure.Load(); why != nil && !d.worked.Load() {
+		return errors.New(*why)
+	}
+	return nil
+}
+
+// pointed returns the address that a point of the vantage sets for a host and port.
+func (d *dialer) pointed(h web.Host, port uint16) (netip.AddrPort, bool) {
+	for _, p := range d.points {
+		if p.Host == h && (p.Port == 0 || p.Port == port) {
+			to := p.To
+			if to == 0 {
+				to = port
+			}
+			return netip.AddrPortFrom(p.Address, to), true
+		}
+	}
+	return netip.AddrPort{}, false
+}
+
+// conn is a connection that knows where it leads, also behind a proxy.
+type conn struct {
+	net.Conn
+	target netip.AddrPort
+}
+
+// first dials the addresses one after the other until one accepts, as browsers do in the end. The refusal is the first one.
+func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16) (net.Conn, netip.AddrPort, *refusal) {
+	var why *refusal
+	var tried netip.AddrPort
+	for _, a := range addresses {
+		if a.Is6() && !d.ipv6 {
+			d.skipped.Store(true)
+			continue
+		}
+		target := netip.AddrPortFrom(a, port)
+		c, refused := d.dial(ctx, target, d.proxy != nil)
+		if refused == nil {
+			return c, target, nil
+		}
+		if why == nil {
+			why, tried = refused, target
+		}
+	}
+	if why == nil {
+		why = &refusal{chain.Unseen, "it has only IPv6 addresses, and this vantage has no IPv6"}
+	}
+	return nil, tried, why
+}
+
+func (d *dialer) dial(ctx context.Context, target netip.AddrPort, proxied bool) (net.Conn, *refusal) {
+	ctx, cancel := context.WithTimeout(ctx, d.timeout)
+	defer cancel()
+	var c net.Conn
+	var err error
+	if proxied {
+		c, err = d.proxy.DialContext(ctx, "tcp", target.String())
+	} else {
+		c, err = d.direct.DialContext(ctx, "tcp", target.String())
+	}
+	if err != nil {
+		return nil, d.sort(err, target)
+	}
+	d.worked.Store(true)
+	return &conn{c, target}, nil
+}
+
+// sort makes one of our refusals of whatever the system, the proxy library or the proxy says.
+func (d *dialer) sort(err error, target netip.AddrPort) *refusal {
+	var ours proxyFailure
+	says := err.Error()
+	if errors.As(err, &ours) {
+		why := fmt.Sprintf("the proxy %s cannot be reached", d.through)
+		d.failure.Store(&why)
+		return &refusal{chain.Unseen, why}
+	}
+	d.worked.Store(true)
+	switch {
+	case isTimeout(err), strings.HasSuffix(says, "TTL expired"):
+		return &refusal{chain.Timeout, fmt.Sprintf("%s does not answer within %s", target, d.timeout)}
+	case errors.Is(err, syscall.ECONNREFUSED), strings.HasSuffix(says, "connection refused"):
+		return &refusal{chain.Refused, fmt.Sprintf("%s refuses the connection", target)}
+	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH), strings.HasSuffix(says, "unreachable"):
+		return &refusal{chain.Timeout, fmt.Sprintf("there is no way to %s", target)}
+	case strings.HasSuffix(says, "connection not allowed by ruleset"):
+		return &refusal{chain.Unseen, fmt.Sprintf("the proxy does not let us go to %s", target)}
+	}
+	return &refusal{chain.Refused, fmt.Sprintf("%s takes no connection", target)}
+}

@@ -1,0 +1,221 @@
+// Package live asks the world: it resolves names, opens connections, speaks TLS and HTTP, and brings back plain facts. It
+// judges nothing but certificates, where a browser would stop, and follows nothing; core does both.
+//
+//	w, err := live.New(live.Vantage{Name: "office", Timeout: 10 * time.Second})
+//	answer := w.Answer(ctx, chain.Ask{URL: web.MustParseURL("http://old.example/")})
+package live
+
+import (
+	"cmp"
+	"context"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"os"
+	"strings"
+	"sync"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// The limits of what is read of an answer, and how long each stage may take where nobody says otherwise.
+const (
+	MostBody       = 256 << 10
+	MostHeader     = 256 << 10
+	DefaultTimeout = 10 * time.Second
+	mostPerHost    = 4
+)
+
+// Vantage is a place to look from, ready to use.
+type Vantage struct {
+	Name      string
+	Resolvers []string       // address and port; empty: the system's
+	Proxy     string         // address and port of a SOCKS5 proxy; "": none
+	Roots     *x509.CertPool // nil: the system's
+	Timeout   time.Duration  // of each stage; 0: DefaultTimeout
+	Points    []Point
+	AsOf      time.Time // certificates are judged at this time; zero: now
+	Agent     string    // the User-Agent header
+}
+
+// Point says that a host is reached at an address, whatever DNS says.
+type Point struct {
+	Host    web.Host
+	Port    uint16 // 0: every port
+	Address netip.Addr
+	To      uint16 // port to dial; 0: the one asked
+}
+
+// ParsePoint reads HOST[:PORT]=ADDRESS[:PORT].
+func ParsePoint(s string) (Point, error) {
+	fail := func(says string) (Point, error) {
+		return Point{}, fmt.Errorf("%q: %s; expected HOST[:PORT]=ADDRESS[:PORT], such as www.northmoor.example:443=203.0.113.10", s, says)
+	}
+	left, right, ok := strings.Cut(s, "=")
+	if !ok {
+		return fail("there is no =")
+	}
+	var p Point
+	u, err := web.ParseURL("http://" + left)
+	if err != nil || u.RequestURI() != "/" {
+		return fail("the left side is no host")
+	}
+	p.Host, p.Port = u.Host(), u.Door().Port
+	if strings.HasSuffix(left, ":80") {
+		p.Port = 80
+	}
+	if ap, err := netip.ParseAddrPort(right); err == nil {
+		p.Address, p.To = ap.Addr(), ap.Port()
+		return p, nil
+	}
+	if p.Address, err = netip.ParseAddr(strings.Trim(right, "[]")); err != nil {
+		return fail("the right side is no address")
+	}
+	return p, nil
+}
+
+// FromEstate makes a vantage of what an estate or vantage file says. An error names the trust file that is none.
+func FromEstate(name string, v estate.Vantage) (Vantage, error) {
+	out := Vantage{Name: name, Resolvers: v.Resolvers, Timeout: v.Timeout}
+	if v.Proxy != "" {
+		u, err := url.Parse(v.Proxy)
+		if err != nil {
+			return out, fmt.Errorf("proxy %q: %w", v.Proxy, err)
+		}
+		out.Proxy = u.Host
+	}
+	if v.Trust == "" {
+		return out, nil
+	}
+	var err error
+	out.Roots, err = ReadRoots(v.Trust)
+	return out, err
+}
+
+// ReadRoots reads trusted certificates from a PEM file.
+func ReadRoots(path string) (*x509.CertPool, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, fmt.Errorf("reading trusted certificates: %w", err)
+	}
+	pool := x509.NewCertPool()
+	if !pool.AppendCertsFromPEM(data) {
+		return nil, fmt.Errorf("%s: there is no certificate in it that can be read; expected PEM with BEGIN CERTIFICATE", path)
+	}
+	return pool, nil
+}
+
+// Web is the observed web: a chain.Asker that asks for real. It is safe for many goroutines.
+type Web struct {
+	vantage  Vantage
+	resolver *resolver
+	dialer   *dialer
+	shared   *http.Transport
+	pinned   map[netip.Addr]*http.Transport
+	judged   map[judgedKey][]string
+	hosts    map[web.Host]*turn
+	lock     sync.Mutex
+}
+
+// turn lets so many questions at a host go on at a time.
+type turn struct {
+	slots chan struct{}
+	users int
+}
+
+// New makes a web that is seen from a vantage.
+func New(v Vantage) (*Web, error) {
+	v.Timeout = cmp.Or(v.Timeout, DefaultTimeout)
+	r, err := newResolver(v.Resolvers, v.Timeout)
+	if err != nil {
+		return nil, err
+	}
+	d, err := newDialer(v)
+	if err != nil {
+		return nil, err
+	}
+	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
+		judged: map[judgedKey][]string{}, hosts: map[web.Host]*turn{}}
+	w.shared = w.transport(netip.Addr{})
+	return w, nil
+}
+
+// Vantage returns the vantage.
+func (w *Web) Vantage() Vantage { return w.vantage }
+
+// Now returns the time at which certificates are judged.
+func (w *Web) Now() time.Time {
+	if w.vantage.AsOf.IsZero() {
+		return time.Now()
+	}
+	return w.vantage.AsOf
+}
+
+// Notes says what this vantage cannot see.
+func (w *Web) Notes() []string {
+	var notes []string
+	if w.resolver.system {
+		notes = append(notes, "The system names no resolvers in a file, so its own resolver was used: aliases and TTLs are not shown.")
+	}
+	if w.dialer.skipped.Load() {
+		notes = append(notes, "This vantage has no IPv6: AAAA records were seen but not tried.")
+	}
+	return notes
+}
+
+// Broken returns an error where the vantage itself does not work: its proxy or all of its resolvers do not answer.
+func (w *Web) Broken() error { return errors.Join(w.dialer.broken(), w.resolver.broken()) }
+
+// Close drops the connections that are kept.
+func (w *Web) Close() {
+	w.shared.CloseIdleConnections()
+	for _, t := range w.pinned {
+		t.CloseIdleConnections()
+	}
+}
+
+// await waits for a turn at a host, and returns what gives it back; false where the context ended first.
+func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
+	w.lock.Lock()
+	t := w.hosts[h]
+	if t == nil {
+		t = &turn{slots: make(chan struct{}, mostPerHost)}
+		w.hosts[h] = t
+	}
+	t.users++
+	w.lock.Unlock()
+	leave := func() {
+		w.lock.Lock()
+		defer w.lock.Unlock()
+		if t.users--; t.users == 0 {
+			delete(w.hosts, h)
+		}
+	}
+	select {
+	case t.slots <- struct{}{}:
+		return func() { <-t.slots; leave() }, true
+	case <-ctx.Done():
+		leave()
+		return nil, false
+	}
+}
+
+// refusal is why there is no answer, on its way through net/http.
+type refusal struct {
+	kind   chain.Refusal
+	detail string
+}
+
+func (r *refusal) Error() string { return r.detail }
+
+func isTimeout(err error) bool {
+	var n net.Error
+	return errors.Is(err, context.DeadlineExceeded) || errors.As(err, &n) && n.Timeout()
+}

@@ -1,0 +1,45 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+
+	"upperpath.example/upperpath/internal/core/chain"
+)
+
+// Kinds writes the table of findings, a line each.
+func Kinds(w io.Writer, s Style) {
+	t := s.newTable()
+	t.AppendHeader(table.Row{"finding", "severity", "what it means"})
+	t.SetColumnConfigs([]table.ColumnConfig{{Number: 3, WidthMax: max(30, s.width()-32)}})
+	for _, k := range chain.Kinds() {
+		t.AppendRow(table.Row{s.severity(k.Severity, k.Code), string(k.Severity), k.Means})
+	}
+	render(w, t)
+}
+
+// Explain writes the page of one finding.
+func Explain(w io.Writer, k chain.Kind, s Style) {
+	fmt.Fprintf(w, "%s  %s\n", s.severity(k.Severity, sign(k.Severity)+" "+k.Code), s.faint("("+string(k.Severity)+", about "+about2(k.About)+")"))
+	for _, part := range [][2]string{{"", k.Means}, {"A visitor meets: ", k.Meets}, {"→ ", k.Do}} {
+		fmt.Fprintln(w, indent(part[0]+part[1], "  ", s.width()))
+	}
+}
+
+func about2(chapter string) string { return strings.ToLower(chapter) }
+
+// KindsMD writes docs/findings.md.
+func KindsMD(w io.Writer) {
+	fmt.Fprint(w, "# Findings\n\nWhat each code means, what a visitor meets, and what to do. A code never changes its meaning. This page is made from\nthe program's own table (`make docs`); `upperpath explain CODE` prints the same.\n")
+	chapter := ""
+	for _, k := range chain.Kinds() {
+		if k.About != chapter {
+			chapter = k.About
+			fmt.Fprintf(w, "\n## About %s\n", chapter)
+		}
+		fmt.Fprintf(w, "\n### `%s` (%s)\n\n%s\n\n- A visitor meets: %s\n- What to do: %s\n", k.Code, k.Severity, k.Means, k.Meets, k.Do)
+	}
+}

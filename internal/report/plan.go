@@ -1,0 +1,212 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Plan writes a plan in a format: text, json or md.
+func Plan(w io.Writer, format string, p *plan.Plan, s Style) error {
+	switch format {
+	case "json":
+		return JSON(w, p)
+	case "md":
+		return planMD(w, p)
+	}
+	planText(w, p, s)
+	return nil
+}
+
+// tabular is a table before a writer gives it its form.
+type tabular struct {
+	title string
+	head  []string
+	rows  [][]string
+}
+
+func planTables(p *plan.Plan) []tabular {
+	doors := tabular{title: "Doors", head: []string{"host", "carried by", "its root leads to", "other paths", "hops"}}
+	for i := 0; i+1 < len(p.Doors); i += 2 {
+		d := p.Doors[i]
+		fallback := map[string]string{"same-path": "same path below it", "home": "the same place", "gone": "410 gone", "": "as they are"}[d.Fallback]
+		hops := fmt.Sprintf("%s http, %s https", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
+		doors.rows = append(doors.rows, []string{d.Door.Host.Display(), d.Carrier, d.LeadsTo.String(), fallback, hops})
+	}
+	rules := tabular{title: "Rules", head: []string{"line", "old", "new", "status", "held by"}}
+	for _, r := range p.Rules {
+		target := r.New
+		if target == "" {
+			target = "gone"
+		}
+		if r.Query == "drop" {
+			target += "  (query dropped)"
+		}
+		rules.rows = append(rules.rows, []string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status), strings.Join(r.Carriers, ", ")})
+	}
+	certificates := tabular{title: "Certificates", head: []string{"held by", "when", "names"}}
+	for _, c := range p.Certificates {
+		when := map[string]string{"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand"}[c.When]
+		certificates.rows = append(certificates.rows, []string{c.Carrier, when, strings.Join(c.Names, ", ")})
+	}
+	records := tabular{title: "Records", head: []string{"name", "TTL", "type", "value"}}
+	for _, z := range p.Zones {
+		for _, r := range z.Records {
+			for _, v := range r.Values {
+				records.rows = append(records.rows, []string{r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, v})
+			}
+		}
+	}
+	return []tabular{doors, rules, certificates, records}
+}
+
+// shown gives a rule's side with its host as people read it.
+func shown(s string) string {
+	host, rest, _ := strings.Cut(s, "/")
+	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {
+		u, _, _ := strings.Cut(h.Display(), " ")
+		return u + "/" + rest
+	}
+	return s
+}
+
+func hopsOf(steps []plan.Step) string {
+	last := steps[len(steps)-1]
+	if last.Refusal != "" {
+		return last.Refusal
+	}
+	return fmt.Sprint(len(steps) - 1)
+}
+
+// steps says in which order to carry a plan out, so that no door is dark on the way.
+func steps(p *plan.Plan) []string {
+	var before, after []string
+	for _, c := range p.Certificates {
+		if c.Carrier == plan.SiteName {
+			continue
+		}
+		names := fmt.Sprintf("%s at %s", strings.Join(c.Names, ", "), c.Carrier)
+		if c.When == "after" {
+			after = append(after, names)
+		} else {
+			before = append(before, names)
+		}
+	}
+	var all []string
+	if len(before) > 0 {
+		all = append(all, "Get the certificates that can be had beforehand: "+strings.Join(before, "; ")+".")
+	}
+	all = append(all, "Put the redirects in place: upperpath write nginx for a server of your own; other carriers have pages of their own.",
+		"Try them before anything points there: upperpath audit --point HOST=ADDRESS.",
+		"Change the records below, and wait for the old TTLs to run out.")
+	if len(after) > 0 {
+		all = append(all, "Have the rest of the certificates issued: "+strings.Join(after, "; ")+".")
+	}
+	return append(all, "Look at every door: upperpath audit.")
+}
+
+func planText(w io.Writer, p *plan.Plan, s Style) {
+	fmt.Fprintf(w, "%s\n", s.strong("Plan: every door to "+p.Canonical))
+	for _, t := range planTables(p) {
+		if len(t.rows) == 0 {
+			continue
+		}
+		fmt.Fprintf(w, "\n%s\n", s.strong(t.title))
+		tab := s.newTable()
+		tab.AppendHeader(row(t.head))
+		for _, r := range t.rows {
+			tab.AppendRow(row(r))
+		}
+		render(w, tab)
+	}
+	fmt.Fprintf(w, "\n%s\n", s.strong("In this order"))
+	for i, step := range steps(p) {
+		fmt.Fprintf(w, "%s%s\n", s.strong(fmt.Sprintf("%2d ", i+1)), strings.TrimPrefix(indent(step, "   ", s.width()), "   "))
+	}
+	if len(p.Findings) > 0 {
+		fmt.Fprintln(w)
+	}
+	TextFindings(w, p.Findings, s)
+	for _, n := range p.Notes {
+		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+clean(n)))
+	}
+	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(p.Findings), planVerdict(p)))
+}
+
+func planVerdict(p *plan.Plan) string {
+	bad := map[string]bool{}
+	for _, f := range p.Findings {
+		for _, e := range f.Entries {
+			if u, err := web.ParseURL(e); err == nil {
+				bad[u.Door().String()] = true
+			}
+		}
+	}
+	if len(p.Findings) == 0 {
+		return fmt.Sprintf("The plan holds: %s and %s, each tried in memory, arrive where they should.", plural(len(p.Doors), "door"), plural(len(p.Rules), "rule"))
+	}
+	return "The plan does not hold yet: " + Verdict(0, 0, p.Findings)
+}
+
+func row(cells []string) table.Row {
+	r := make(table.Row, len(cells))
+	for i, c := range cells {
+		r[i] = clean(c)
+	}
+	return r
+}
+
+func planMD(w io.Writer, p *plan.Plan) error {
+	fmt.Fprintf(w, "# Plan: every door to %s\n\n%s\n", md(p.Canonical), md(planVerdict(p)))
+	for _, t := range planTables(p) {
+		if len(t.rows) == 0 {
+			continue
+		}
+		fmt.Fprintf(w, "\n## %s\n\n| %s |\n|%s\n", t.title, strings.Join(t.head, " | "), strings.Repeat(" --- |", len(t.head)))
+		for _, r := range t.rows {
+			for i := range r {
+				r[i] = md(r[i])
+			}
+			fmt.Fprintf(w, "| %s |\n", strings.Join(r, " | "))
+		}
+	}
+	fmt.Fprint(w, "\n## In this order\n\n")
+	for i, s := range steps(p) {
+		fmt.Fprintf(w, "%d. %s\n", i+1, md(s))
+	}
+	MDFindings(w, p.Findings)
+	for _, n := range p.Notes {
+		fmt.Fprintf(w, "\nNote: %s\n", md(n))
+	}
+	return nil
+}
+
+// PlanSummary writes what a plan comes to in a few lines.
+func PlanSummary(w io.Writer, p *plan.Plan, s Style) {
+	records := 0
+	for _, z := range p.Zones {
+		records += len(z.Records)
+	}
+	fmt.Fprintf(w, "%s, %s, %s, %s in %s.\n", plural(len(p.Doors), "door"), plural(len(p.Rules), "rule"),
+		plural(len(p.Certificates), "certificate"), plural(records, "record set"), plural(len(p.Zones), "zone"))
+	if len(p.Findings) > 0 {
+		fmt.Fprintln(w)
+		TextFindings(w, p.Findings, s)
+	}
+	fmt.Fprintf(w, "%s\n", s.severity(chain.Worst(p.Findings), planVerdict(p)))
+}
+
+// Heading writes the heading of a step.
+func Heading(w io.Writer, number int, title string, s Style) {
+	if number > 1 {
+		fmt.Fprintln(w)
+	}
+	line := fmt.Sprintf("── %d  %s ", number, title)
+	fmt.Fprintf(w, "%s\n\n", s.strong(line+strings.Repeat("─", max(0, s.width()-len([]rune(line))))))
+}

@@ -1,0 +1,298 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"upperpath.example/upperpath/internal/core/chain"
+)
+
+// paint colours a text where colours are wanted.
+func (s Style) paint(t string, colors ...text.Color) string {
+	if !s.Color {
+		return t
+	}
+	return text.Colors(colors).Sprint(t)
+}
+
+func (s Style) strong(t string) string { return s.paint(t, text.Bold) }
+func (s Style) faint(t string) string  { return s.paint(t, text.FgHiBlack) }
+
+func (s Style) severity(v chain.Severity, t string) string {
+	switch v {
+	case chain.Error:
+		return s.paint(t, text.FgRed, text.Bold)
+	case chain.Warning:
+		return s.paint(t, text.FgYellow)
+	case chain.Note:
+		return s.paint(t, text.FgBlue)
+	}
+	return s.paint(t, text.FgGreen)
+}
+
+// sign is the mark in front of something with a severity.
+func sign(v chain.Severity) string {
+	switch v {
+	case chain.Error:
+		return "✗"
+	case chain.Warning:
+		return "!"
+	case chain.Note:
+		return "i"
+	}
+	return "✓"
+}
+
+// newTable makes a table in the one look that all of them have.
+func (s Style) newTable() table.Writer {
+	t := table.NewWriter()
+	style := table.StyleDefault
+	style.Box = table.BoxStyle{PaddingLeft: "", PaddingRight: "   ", MiddleHorizontal: "─", MiddleSeparator: "─", MiddleVertical: ""}
+	style.Format.Header = text.FormatDefault
+	style.Options = table.Options{SeparateHeader: true}
+	if s.Color {
+		style.Color.Header = text.Colors{text.Bold}
+		style.Color.Separator = text.Colors{text.FgHiBlack}
+	}
+	t.SetStyle(style)
+	return t
+}
+
+func render(w io.Writer, t table.Writer) {
+	for line := range strings.SplitSeq(t.Render(), "\n") {
+		fmt.Fprintln(w, strings.TrimRight(line, " "))
+	}
+}
+
+// textStream writes for a terminal or a pipe.
+type textStream struct {
+	w     io.Writer
+	view  View
+	style Style
+	grid  *Grid
+	first bool
+}
+
+func (t *textStream) Start(h Head) error {
+	t.first = true
+	if t.view == Look {
+		return nil
+	}
+	_, err := fmt.Fprintf(t.w, "%s\n%s\n\n", t.style.strong(h.Title),
+		t.style.faint(fmt.Sprintf("seen from %s, %s", clean(h.Vantage), h.Started.Format("2006-01-02 15:04 MST"))))
+	return err
+}
+
+func (t *textStream) Chain(c chain.Chain) error {
+	t.grid.Add(c)
+	if t.view != Look {
+		return nil
+	}
+	if c.Probe == chain.Deep || c.Probe == chain.Query {
+		return t.further(c)
+	}
+	if !t.first {
+		fmt.Fprintln(t.w)
+	}
+	t.first = false
+	return t.wholeChain(c)
+}
+
+// wholeChain writes a chain hop by hop.
+func (t *textStream) wholeChain(c chain.Chain) error {
+	s := t.style
+	worst := chain.Worst(c.Findings)
+	fmt.Fprintf(t.w, "%s %s\n", s.severity(worst, sign(worst)), s.strong(clean(c.Entry.String())))
+	for i, hop := range c.Hops {
+		what := statusText(hop)
+		target := ""
+		switch {
+		case hop.Refusal != "":
+			target = clean(hop.Detail)
+		case hop.IsRedirect() && hop.Location == "":
+			target = "no Location"
+		case hop.IsRedirect():
+			target = "→ " + clean(hop.Location)
+		case i > 0:
+			target = clean(hop.URL.String())
+		}
+		fmt.Fprintf(t.w, "  %s %s\n", s.severity(hopSeverity(c, i), fmt.Sprintf("%-4s", what)), target)
+		facts := strings.Join(hopFacts(hop), "   ")
+		if facts != "" {
+			fmt.Fprintf(t.w, "       %s\n", s.faint(facts))
+		}
+		if hop.TLS != nil {
+			line := certificateLine(hop.TLS, s.Now)
+			if len(hop.TLS.Faults) > 0 {
+				line = s.severity(faultSeverity(hop.TLS.Faults), line+": "+strings.Join(hop.TLS.Faults, ", "))
+			} else {
+				line = s.faint(line)
+			}
+			fmt.Fprintf(t.w, "       %s\n", line)
+		}
+	}
+	if end := endText(c); end != "" {
+		fmt.Fprintf(t.w, "  %s\n", s.severity(chain.Error, end))
+	}
+	return nil
+}
+
+// further writes a door's further probes in a line, where they tell something new.
+func (t *textStream) further(c chain.Chain) error {
+	if c.End == chain.NoAnswer || c.End == chain.Loop || len(c.Hops) == 1 {
+		return nil
+	}
+	says := describe(c)
+	worst := chain.Worst(c.Findings)
+	if says == "kept" {
+		worst = ""
+	}
+	_, err := fmt.Fprintf(t.w, "  %s %s\n", t.style.faint(fmt.Sprintf("%-13s", about(c.Probe))), t.style.severity(worst, says))
+	return err
+}
+
+func statusText(a chain.Answer) string {
+	if a.Refusal != "" {
+		return string(a.Refusal)
+	}
+	return fmt.Sprint(a.Status)
+}
+
+func hopSeverity(c chain.Chain, hop int) chain.Severity {
+	var of []chain.Finding
+	for _, f := range c.Findings {
+		if f.Hop != nil && *f.Hop == hop {
+			of = append(of, f)
+		}
+	}
+	return chain.Worst(of)
+}
+
+func faultSeverity(codes []string) chain.Severity {
+	var worst chain.Severity
+	for _, c := range codes {
+		if k, ok := chain.Lookup(c); ok && k.Severity.Rank() > worst.Rank() {
+			worst = k.Severity
+		}
+	}
+	return worst
+}
+
+// hopFacts gives address, name by which it was reached, TLS and time.
+func hopFacts(a chain.Answer) []string {
+	var facts []string
+	if a.Address != "" {
+		address := a.Address
+		if len(a.Aliases) > 0 {
+			address += " (alias " + clean(a.Aliases[len(a.Aliases)-1]) + ")"
+		}
+		facts = append(facts, address)
+	}
+	if a.TLS != nil {
+		version := a.TLS.Version
+		if a.TLS.ALPN != "" {
+			version += " " + clean(a.TLS.ALPN)
+		}
+		facts = append(facts, version)
+	}
+	if a.Address != "" {
+		facts = append(facts, fmt.Sprintf("%.0f ms", a.MS))
+	}
+	return facts
+}
+
+func endText(c chain.Chain) string {
+	switch c.End {
+	case chain.Loop:
+		return "↺ back at " + clean(c.Hops[*c.LoopsTo].URL.String())
+	case chain.Limit:
+		return fmt.Sprintf("… and on: browsers give up after %d redirects", chain.MostHops)
+	}
+	if c.StoppedAt != nil {
+		return fmt.Sprintf("⊘ ordinary visitors are stopped by a warning at %s", clean(c.Hops[*c.StoppedAt].URL.Door().String()))
+	}
+	return ""
+}
+
+func (t *textStream) End(findings []chain.Finding, notes []string) error {
+	doors, cleanDoors := t.grid.Count()
+	if t.view == Audit {
+		t.writeGrid()
+	}
+	if len(findings) > 0 {
+		fmt.Fprintln(t.w)
+	}
+	TextFindings(t.w, findings, t.style)
+	for _, n := range notes {
+		fmt.Fprintf(t.w, "\n%s\n", t.style.faint("note: "+clean(n)))
+	}
+	verdict := Verdict(doors, cleanDoors, findings)
+	_, err := fmt.Fprintf(t.w, "\n%s\n", t.style.severity(chain.Worst(findings), verdict))
+	return err
+}
+
+func (t *textStream) writeGrid() {
+	tab := t.style.newTable()
+	tab.AppendHeader(table.Row{"", "http", "https"})
+	for _, r := range t.grid.Rows {
+		tab.AppendRow(table.Row{clean(r.Host), t.cell(r.Cells[0]), t.cell(r.Cells[1])})
+	}
+	render(t.w, tab)
+	if n := t.grid.Entries; n > 0 {
+		fmt.Fprintf(t.w, "\n%s\n", t.style.faint(fmt.Sprintf("and %s asked for the rules", plural(n, "old URL"))))
+	}
+}
+
+func (t *textStream) cell(c Cell) string {
+	if !c.Seen {
+		return ""
+	}
+	if len(c.Codes) == 0 {
+		return t.style.severity("", sign("")+" "+c.Outcome)
+	}
+	return t.style.severity(c.Severity, sign(c.Severity)+" "+shortCodes(c.Codes))
+}
+
+func shortCodes(codes []string) string {
+	if len(codes) > 2 {
+		return fmt.Sprintf("%s, %s +%d", codes[0], codes[1], len(codes)-2)
+	}
+	return strings.Join(codes, ", ")
+}
+
+// TextFindings writes findings, each with what to do.
+func TextFindings(w io.Writer, findings []chain.Finding, s Style) {
+	for i, f := range findings {
+		if i > 0 {
+			fmt.Fprintln(w)
+		}
+		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-14s", f.Code)), s.strong(clean(f.Subject)))
+		fmt.Fprintln(w, indent(clean(f.Says), "  ", s.width()))
+		fmt.Fprintln(w, indent("→ "+clean(f.Fix), "  ", s.width()))
+		if len(f.Entries) > 1 {
+			fmt.Fprintln(w, s.faint(indent("met from "+entryList(f.Entries, 3), "  ", s.width())))
+		}
+	}
+}
+
+func entryList(entries []string, most int) string {
+	shown := entries[:min(most, len(entries))]
+	list := clean(strings.Join(shown, ", "))
+	if more := len(entries) - len(shown); more > 0 {
+		list += fmt.Sprintf(" and %d more", more)
+	}
+	return list
+}
+
+// indent wraps a text at words, and puts the same space before every line.
+func indent(s, space string, width int) string {
+	lines := strings.Split(text.WrapSoft(s, width-len(space)), "\n")
+	for i := range lines {
+		lines[i] = space + strings.TrimRight(lines[i], " ")
+	}
+	return strings.Join(lines, "\n")
+}

@@ -1,0 +1,273 @@
+package stage
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/miekg/dns"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// SceneName is what the file is called that says what every address serves; the zone files stand beside it in zones/,
+// each called after its zone: zones/northmoor.example.zone.
+const SceneName = "web.yaml"
+
+// sceneFile is web.yaml.
+type sceneFile struct {
+	Certificates map[string]certificateEntry         `yaml:"certificates"`
+	Addresses    map[string]map[string]endpointEntry `yaml:"addresses"`
+}
+
+type certificateEntry struct {
+	Names        []string `yaml:"names"`
+	From         string   `yaml:"from"`         // such as -30d, from now
+	Until        string   `yaml:"until"`        // such as 60d, from now
+	SignedBy     Signer   `yaml:"signed-by"`    // itself or stranger; else the stage's own authority
+	Intermediate string   `yaml:"intermediate"` // left-out: it is not sent
+}
+
+type endpointEntry struct {
+	Say          string        `yaml:"say"` // closed or silence, instead of answers
+	Certificates []string      `yaml:"certificates"`
+	Answers      []answerEntry `yaml:"answers"`
+}
+
+// answerEntry is tried in turn; the first whose hosts and path fit answers.
+type answerEntry struct {
+	Hosts   []string `yaml:"hosts"`   // none: every host
+	Path    string   `yaml:"path"`    // a pattern as in rules.csv; none: /{+rest}
+	Paths   []string `yaml:"paths"`   // several of them
+	To      string   `yaml:"to"`      // the Location, a template as in rules.csv
+	Status  int      `yaml:"status"`  // 301 for a redirect, 200 for a page where none is named
+	Query   string   `yaml:"query"`   // drop: not handed on
+	Page    string   `yaml:"page"`    // its title
+	Raw     string   `yaml:"raw"`     // these octets instead of HTTP
+	Endless string   `yaml:"endless"` // headers or body
+	Literal string   `yaml:"literal"` // the Location to the letter, however wrong
+}
+
+// FromFolder reads a scene from web.yaml and the zone files beside it. The error is a problem.List with every fault.
+func FromFolder(folder string) (Scene, error) {
+	path := filepath.Join(folder, SceneName)
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return Scene{}, problem.List{{File: path, Says: "there is no scene to play", Expected: "a folder with " + SceneName + " and zones/", Remedy: "upperpath demo leaves one behind: the folder stage in it"}}
+	}
+	var file sceneFile
+	if err := yaml.UnmarshalWithOptions(data, &file, yaml.Strict()); err != nil {
+		return Scene{}, problem.List{yamlProblem(path, err)}
+	}
+	var faults problem.List
+	scene := Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}
+	for address, ports := range file.Addresses {
+		for port, entry := range ports {
+			at, err := netip.ParseAddrPort(netipJoin(address, port))
+			if err != nil {
+				faults.Add(problem.Problem{File: path, Says: "this is no address and port", Value: address + " " + port, Expected: "an address such as 203.0.113.10 and a port such as 443"})
+				continue
+			}
+			e, wrong := file.endpoint(entry)
+			for _, w := range wrong {
+				w.File, w.Value = path, cmp.Or(w.Value, at.String())
+				faults.Add(w)
+			}
+			if e != nil {
+				scene.Endpoints[at] = e
+			}
+		}
+	}
+	zones, wrong := readZones(filepath.Join(folder, "zones"))
+	scene.Records = zones
+	return scene, append(faults, wrong...).Err()
+}
+
+func netipJoin(address, port string) string {
+	if strings.Contains(address, ":") {
+		address = "[" + address + "]"
+	}
+	return address + ":" + port
+}
+
+func yamlProblem(path string, err error) problem.Problem {
+	p := problem.Problem{File: path, Says: "this is no scene", Expected: "certificates: and addresses:"}
+	var y yaml.Error
+	if errors.As(err, &y) {
+		p.Says += ": " + y.GetMessage()
+		if t := y.GetToken(); t != nil {
+			p.Line, p.Column, p.Value = t.Position.Line, t.Position.Column, t.Value
+		}
+	}
+	return p
+}
+
+func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
+	var faults problem.List
+	switch entry.Say {
+	case "closed":
+		return nil, nil
+	case "silence":
+		return &Endpoint{Silent: true}, nil
+	case "":
+	default:
+		faults.Add(problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "closed or silence"})
+	}
+	e := &Endpoint{}
+	for _, name := range entry.Certificates {
+		c, known := f.Certificates[name]
+		if !known {
+			faults.Add(problem.Problem{Says: "there is no such certificate", Value: name, Expected: "a name from certificates:"})
+			continue
+		}
+		made, err := c.certificate()
+		if err != nil {
+			faults.Add(problem.Problem{Says: err.Error(), Value: name, Expected: "a time such as -30d or 60d"})
+		}
+		e.Certificates = append(e.Certificates, made)
+	}
+	var answers []answerer
+	for _, a := range entry.Answers {
+		made, wrong := a.compile()
+		faults = append(faults, wrong...)
+		answers = append(answers, made...)
+	}
+	e.Answer = func(u web.URL) Reply {
+		for _, a := range answers {
+			if reply, ok := a.answer(u); ok {
+				return reply
+			}
+		}
+		return Reply{Status: 404}
+	}
+	return e, faults
+}
+
+func (c certificateEntry) certificate() (Certificate, error) {
+	out := Certificate{SignedBy: c.SignedBy, LeaveOut: c.Intermediate == "left-out"}
+	for _, n := range c.Names {
+		h, err := web.ParseObservedHost(n)
+		if err != nil {
+			out.Names = append(out.Names, n)
+			continue
+		}
+		out.Names = append(out.Names, h.String())
+	}
+	var err1, err2 error
+	out.From, err1 = fromNow(c.From, -30*day)
+	out.Until, err2 = fromNow(c.Until, 60*day)
+	return out, errors.Join(err1, err2)
+}
+
+func fromNow(s string, otherwise time.Duration) (time.Duration, error) {
+	if s == "" {
+		return otherwise, nil
+	}
+	if n, err := strconv.Atoi(strings.TrimSuffix(s, "d")); err == nil && strings.HasSuffix(s, "d") {
+		return time.Duration(n) * day, nil
+	}
+	d, err := time.ParseDuration(s)
+	if err != nil {
+		return 0, fmt.Errorf("%q is no time", s)
+	}
+	return d, nil
+}
+
+// answerer is one compiled answer. Its rule stands on a host of its own, since an answer can hold for every host.
+type answerer struct {
+	hosts []web.Host
+	table *rule.Table
+	entry answerEntry
+}
+
+var everyHost = web.MustParseHost("every.stage.example")
+
+func (a answerEntry) compile() ([]answerer, problem.List) {
+	var hosts []web.Host
+	var faults problem.List
+	for _, name := range a.Hosts {
+		h, err := web.ParseObservedHost(name)
+		if err != nil {
+			faults.Add(problem.Problem{Says: "this is no host", Value: name, Expected: "a host name"})
+		}
+		hosts = append(hosts, h)
+	}
+	var all []answerer
+	for _, path := range append(a.Paths, a.Path) {
+		if path == "" && len(a.Paths) > 0 {
+			continue
+		}
+		row := rule.Row{Old: everyHost.String() + cmp.Or(path, "/{+rest}"), New: a.To, Query: a.Query, Status: "410"}
+		if a.To != "" {
+			row.Status = strconv.Itoa(cmp.Or(a.Status, 301))
+		}
+		if a.To != "" && !slices.Contains(rule.Statuses, a.Status) && a.Status != 0 {
+			row.Status = "301"
+		}
+		rules, wrong := rule.Parse([]rule.Row{row}, rule.Scope{})
+		for i := range wrong {
+			wrong[i].Line = 0
+		}
+		faults = append(faults, wrong...)
+		all = append(all, answerer{hosts, rule.Compile(rules, rule.Scope{}), a})
+	}
+	return all, faults
+}
+
+func (a answerer) answer(u web.URL) (Reply, bool) {
+	if len(a.hosts) > 0 && !slices.Contains(a.hosts, u.Host()) {
+		return Reply{}, false
+	}
+	m, ok := a.table.Lookup(u.At(web.Door{Scheme: u.Scheme(), Host: everyHost}))
+	if !ok {
+		return Reply{}, false
+	}
+	r := Reply{Status: cmp.Or(a.entry.Status, 200), Title: a.entry.Page, Raw: a.entry.Raw, Endless: a.entry.Endless}
+	switch {
+	case a.entry.To != "":
+		r.Location, r.Status = m.Location(u.Door()), cmp.Or(a.entry.Status, 301)
+	case a.entry.Literal != "":
+		r.Location, r.Status = a.entry.Literal, cmp.Or(a.entry.Status, 301)
+	}
+	return r, true
+}
+
+// readZones reads every zone file (RFC 1035 section 5) of a folder; $INCLUDE is refused.
+func readZones(folder string) ([]dns.RR, problem.List) {
+	var faults problem.List
+	var records []dns.RR
+	paths, _ := filepath.Glob(filepath.Join(folder, "*.zone"))
+	if len(paths) == 0 {
+		faults.Add(problem.Problem{File: folder, Says: "there are no zone files", Expected: "a file such as northmoor.example.zone"})
+	}
+	for _, path := range paths {
+		data, err := os.ReadFile(path)
+		if err != nil {
+			faults.Add(problem.Problem{File: path, Says: "the zone file cannot be read"})
+			continue
+		}
+		origin, err := web.ParseHost(strings.TrimSuffix(filepath.Base(path), ".zone"))
+		if err != nil {
+			faults.Add(problem.Problem{File: path, Says: "the file is not called after a zone", Expected: "a name such as northmoor.example.zone"})
+			continue
+		}
+		parser := dns.NewZoneParser(strings.NewReader(string(data)), dns.Fqdn(origin.String()), path)
+		for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {
+			records = append(records, rr)
+		}
+		if err := parser.Err(); err != nil {
+			faults.Add(problem.Problem{File: path, Says: err.Error(), Expected: "a record of RFC 1035 section 5"})
+		}
+	}
+	return records, faults
+}

@@ -1,0 +1,147 @@
+package stage
+
+import (
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/pem"
+	"fmt"
+	"math/big"
+	"net"
+	"time"
+)
+
+// Certificate says which certificate to make.
+type Certificate struct {
+	Names       []string
+	From, Until time.Duration // from now; both zero: 30 days ago to 60 days from now
+	SignedBy    Signer
+	LeaveOut    bool // the intermediate certificate is not sent
+}
+
+// Signer says who signs a certificate.
+type Signer string
+
+// The signers. The zero value is the stage's own authority, which its vantage trusts.
+const (
+	ByStage    Signer = ""
+	ByItself   Signer = "itself"
+	ByStranger Signer = "stranger" // an authority that nobody trusts
+)
+
+// authority is a root and an intermediate that issue the certificates of a stage.
+type authority struct {
+	root, between       *x509.Certificate
+	rootKey, betweenKey *ecdsa.PrivateKey
+	stranger            *x509.Certificate
+	strangerKey         *ecdsa.PrivateKey
+}
+
+const day = 24 * time.Hour
+
+func newAuthority() (*authority, error) {
+	a := &authority{}
+	var err error
+	if a.root, a.rootKey, err = newIssuer("Upper Path Stage Root", nil, nil); err != nil {
+		return nil, err
+	}
+	if a.between, a.betweenKey, err = newIssuer("Upper Path Stage Authority", a.root, a.rootKey); err != nil {
+		return nil, err
+	}
+	a.stranger, a.strangerKey, err = newIssuer("Stranger", nil, nil)
+	return a, err
+}
+
+// newIssuer makes an issuing certificate, signed by a parent or, without one, by itself.
+func newIssuer(name string, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certificate, *ecdsa.PrivateKey, error) {
+	template := template(name, -day, 365*day)
+	template.IsCA, template.BasicConstraintsValid = true, true
+	template.KeyUsage = x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature
+	return sign(template, parent, parentKey)
+}
+
+func template(name string, from, until time.Duration) *x509.Certificate {
+	serial, _ := rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 100))
+	now := time.Now()
+	return &x509.Certificate{SerialNumber: serial, Subject: pkix.Name{CommonName: name}, NotBefore: now.Add(from), NotAfter: now.Add(until)}
+}
+
+func sign(t, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certificate, *ecdsa.PrivateKey, error) {
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		return nil, nil, fmt.Errorf("making a key: %w", err)
+	}
+	if parent == nil {
+		parent, parentKey = t, key
+	}
+	der, err := x509.CreateCertificate(rand.Reader, t, parent, &key.PublicKey, parentKey)
+	if err != nil {
+		return nil, nil, fmt.Errorf("making the certificate of %s: %w", t.Subject.CommonName, err)
+	}
+	c, err := x509.ParseCertificate(der)
+	return c, key, err
+}
+
+// mint makes a certificate and its chain.
+func (a *authority) mint(c Certificate) (*tls.Certificate, error) {
+	from, until := c.From, c.Until
+	if from == 0 && until == 0 {
+		from, until = -30*day, 60*day
+	}
+	name := "no name"
+	if len(c.Names) > 0 {
+		name = c.Names[0]
+	}
+	t := template(name, from, until)
+	t.KeyUsage, t.ExtKeyUsage = x509.KeyUsageDigitalSignature, []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}
+	for _, n := range c.Names {
+		if ip := net.ParseIP(n); ip != nil {
+			t.IPAddresses = append(t.IPAddresses, ip)
+		} else {
+			t.DNSNames = append(t.DNSNames, n)
+		}
+	}
+	var parent *x509.Certificate
+	var key *ecdsa.PrivateKey
+	switch c.SignedBy {
+	case ByStage:
+		parent, key = a.between, a.betweenKey
+		t.IssuingCertificateURL = []string{"http://ca.stage.example/authority.der"}
+	case ByStranger:
+		parent, key = a.stranger, a.strangerKey
+	}
+	leaf, leafKey, err := sign(t, parent, key)
+	if err != nil {
+		return nil, err
+	}
+	chain := &tls.Certificate{Certificate: [][]byte{leaf.Raw}, PrivateKey: leafKey, Leaf: leaf}
+	if c.SignedBy == ByStage && !c.LeaveOut {
+		chain.Certificate = append(chain.Certificate, a.between.Raw)
+	}
+	return chain, nil
+}
+
+func (a *authority) pem() []byte {
+	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: a.root.Raw})
+}
+
+// Files makes a certificate of an authority of its own, for a real server on the bench: the certificate with its chain,
+// its key and the authority, each as PEM.
+func Files(c Certificate) (certificate, key, trust []byte, err error) {
+	a, err := newAuthority()
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	minted, err := a.mint(c)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	for _, der := range minted.Certificate {
+		certificate = append(certificate, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})...)
+	}
+	der, err := x509.MarshalPKCS8PrivateKey(minted.PrivateKey)
+	return certificate, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}), a.pem(), err
+}

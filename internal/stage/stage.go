@@ -1,0 +1,232 @@
+// Package stage is the stand-in web: name servers, web servers and a proxy on loopback that together play a whole internet
+// of documentation addresses (RFC 5737, RFC 3849), so that a plan can be rehearsed and every fault be met without touching
+// anything real. It needs no root and no network.
+//
+// What is played is a Scene: it comes from a folder of plain files (FromFolder) or from a plan (FromPlan).
+//
+//	s, err := stage.Start(scene)
+//	defer s.Close()
+//	w, err := live.New(s.Vantage()) // asks the stage as it would ask the world
+package stage
+
+import (
+	"crypto/tls"
+	"crypto/x509"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"strings"
+	"time"
+
+	"github.com/miekg/dns"
+
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/live"
+)
+
+// Scene is what a stage plays.
+type Scene struct {
+	Records   []dns.RR
+	Endpoints map[netip.AddrPort]*Endpoint
+}
+
+// Endpoint is what listens at an address and port. A port without one refuses connections.
+type Endpoint struct {
+	Silent       bool          // takes no connection and says nothing
+	Certificates []Certificate // with any, it speaks TLS; the first is shown where none fits
+	Answer       func(web.URL) Reply
+}
+
+// Reply is what an endpoint says to a request.
+type Reply struct {
+	Status   int
+	Location string
+	Title    string // of a page
+	Raw      string // these octets instead of HTTP
+	Endless  string // "headers" or "body": never comes to an end
+}
+
+// Timeout is how long whoever looks at a stage waits at each step; everything on it is near.
+const Timeout = 2 * time.Second
+
+// Stage is a stand-in web that runs.
+type Stage struct {
+	scene     Scene
+	authority *authority
+	resolver  string
+	proxy     net.Listener
+	doors     map[netip.AddrPort]string // endpoint to the loopback address where it listens
+	closers   []func() error
+}
+
+// Start starts everything on loopback ports that the system chooses. An error comes back where a port cannot be had or a
+// certificate cannot be made; nothing is left running then.
+func Start(scene Scene) (*Stage, error) {
+	a, err := newAuthority()
+	if err != nil {
+		return nil, err
+	}
+	s := &Stage{scene: scene, authority: a, doors: map[netip.AddrPort]string{}}
+	if err := s.start(); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+func (s *Stage) start() error {
+	if err := s.serveDNS(); err != nil {
+		return err
+	}
+	for at, e := range s.scene.Endpoints {
+		if e.Silent {
+			continue
+		}
+		if err := s.serveEndpoint(at, e); err != nil {
+			return fmt.Errorf("serving %s: %w", at, err)
+		}
+	}
+	return s.serveProxy()
+}
+
+// Close ends everything.
+func (s *Stage) Close() error {
+	var errs []error
+	for _, c := range s.closers {
+		errs = append(errs, c())
+	}
+	return errors.Join(errs...)
+}
+
+// Vantage is the place from which the stage is seen as the world.
+func (s *Stage) Vantage() live.Vantage {
+	roots := x509.NewCertPool()
+	roots.AddCert(s.authority.root)
+	return live.Vantage{Name: "stage", Resolvers: []string{s.resolver}, Proxy: s.proxy.Addr().String(), Roots: roots, Timeout: Timeout}
+}
+
+// VantageFile gives the same as a vantage file; the trusted certificate stands in the file trust.
+func (s *Stage) VantageFile(trust string) []byte {
+	return fmt.Appendf(nil, "resolvers: [%q]\nproxy: %q\ntrust: %s\ntimeout: %s\n", s.resolver, "socks5://"+s.proxy.Addr().String(), trust, Timeout)
+}
+
+// Trust gives the stage's authority as PEM.
+func (s *Stage) Trust() []byte { return s.authority.pem() }
+
+func (s *Stage) serveEndpoint(at netip.AddrPort, e *Endpoint) error {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	server := &http.Server{
+		Handler:           handler{e, len(e.Certificates) > 0, at.Port()},
+		ReadHeaderTimeout: 10 * time.Second,
+		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelDebug),
+	}
+	s.closers = append(s.closers, server.Close)
+	s.doors[at] = l.Addr().String()
+	if len(e.Certificates) == 0 {
+		go func() { _ = server.Serve(l) }()
+		return nil
+	}
+	certificates := make([]*tls.Certificate, len(e.Certificates))
+	for i, c := range e.Certificates {
+		if certificates[i], err = s.authority.mint(c); err != nil {
+			return err
+		}
+	}
+	server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
+		for _, c := range certificates {
+			if c.Leaf.VerifyHostname(hello.ServerName) == nil {
+				return c, nil
+			}
+		}
+		return certificates[0], nil
+	}}
+	go func() { _ = server.ServeTLS(l, "", "") }()
+	return nil
+}
+
+// handler answers the requests of one endpoint.
+type handler struct {
+	endpoint *Endpoint
+	secure   bool
+	port     uint16
+}
+
+func (h handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	u, err := h.requested(r)
+	if err != nil {
+		http.Error(w, "this is no URL", http.StatusBadRequest)
+		return
+	}
+	reply := h.endpoint.Answer(u)
+	switch {
+	case reply.Raw != "" || reply.Endless == "headers":
+		misbehave(w, reply)
+		return
+	case reply.Location != "":
+		w.Header().Set("Location", reply.Location)
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(reply.Status)
+	_, _ = fmt.Fprintf(w, "<!doctype html>\n<title>%s</title>\n<h1>%[1]s</h1>\n", pageTitle(reply))
+	for reply.Endless == "body" {
+		if _, err := w.Write(make([]byte, 16<<10)); err != nil {
+			return
+		}
+	}
+}
+
+func pageTitle(r Reply) string {
+	if r.Title != "" {
+		return r.Title
+	}
+	return http.StatusText(r.Status)
+}
+
+// requested gives the URL that a request asks for, its path as it came.
+func (h handler) requested(r *http.Request) (web.URL, error) {
+	scheme := web.HTTP
+	if h.secure {
+		scheme = web.HTTPS
+	}
+	name := r.Host
+	if host, _, err := net.SplitHostPort(name); err == nil {
+		name = host
+	}
+	host, err := web.ParseObservedHost(name)
+	if err != nil {
+		return web.URL{}, err
+	}
+	d := web.Door{Scheme: scheme, Host: host}
+	if h.port != scheme.Port() {
+		d.Port = h.port
+	}
+	path, query, _ := strings.Cut(r.RequestURI, "?")
+	if !strings.HasPrefix(path, "/") {
+		path = r.URL.EscapedPath()
+	}
+	return d.URL(path, query), nil
+}
+
+// misbehave takes the connection over and says what is no proper HTTP.
+func misbehave(w http.ResponseWriter, reply Reply) {
+	c, buffer, err := http.NewResponseController(w).Hijack()
+	if err != nil {
+		http.Error(w, "raw answers need HTTP/1.1", http.StatusHTTPVersionNotSupported)
+		return
+	}
+	defer c.Close()
+	_ = c.SetDeadline(time.Now().Add(30 * time.Second))
+	_, _ = buffer.WriteString(reply.Raw)
+	if reply.Endless == "headers" {
+		_, _ = buffer.WriteString("HTTP/1.1 200 OK\r\n")
+		for err == nil {
+			_, err = buffer.WriteString("X-More: " + strings.Repeat("m", 1000) + "\r\n")
+		}
+	}
+	_ = buffer.Flush()
+}
