@@ -94,7 +94,7 @@ func (p *program) playDemo(ctx context.Context, folder string) error {
 		return err
 	}
 	report.Heading(p.out, 1, "The estate as it is today", style)
-	today, err := p.demoAudit(ctx, e, "today", func() (*chain.Audit, error) {
+	today, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) {
 		return p.auditStage(ctx, scene, "the stage", made)
 	})
 	if err != nil {
@@ -103,7 +103,7 @@ func (p *program) playDemo(ctx context.Context, folder string) error {
 	report.Heading(p.out, 2, "The plan", style)
 	report.PlanSummary(p.out, made, style)
 	report.Heading(p.out, 3, "The plan, rehearsed", style)
-	after, err := p.demoAudit(ctx, e, "rehearsed", func() (*chain.Audit, error) { return p.rehearsal(ctx, made) })
+	after, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) { return p.rehearsal(ctx, made) })
 	if err != nil {
 		return err
 	}
@@ -121,12 +121,12 @@ func (p *program) playDemo(ctx context.Context, folder string) error {
 }
 
 // demoAudit shows an audit and keeps it.
-func (p *program) demoAudit(ctx context.Context, e *files.Estate, name string, run func() (*chain.Audit, error)) (*chain.Audit, error) {
+func (p *program) demoAudit(ctx context.Context, e *files.Estate, run func() (*chain.Audit, error)) (*chain.Audit, error) {
 	a, err := run()
 	if err != nil {
 		return nil, err
 	}
-	if err := report.Play(report.NewStream("text", report.Audit, p.out, p.style()), "Every door to "+a.Canonical+", "+name, a); err != nil {
+	if err := report.Play(report.NewStream("text", report.Audit, p.out, p.style()), "", a); err != nil {
 		return nil, err
 	}
 	return a, keep(ctx, e, a)

@@ -39,11 +39,7 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 	line("\ndefaults: {carrier: gateway, mail: keep, wave: 1}")
 	line("\ndomains:")
 	for _, d := range domains {
-		name := d.Name.Display()
-		if u, _, found := strings.Cut(name, " "); found {
-			name = u
-		}
-		line("  - name: %s", name)
+		line("  - name: %s", d.Name.Unicode())
 		if d.Renews != "" {
 			line("    renews: %s", d.Renews)
 		}

@@ -15,7 +15,7 @@ import (
 var pageSource string
 
 var page = template.Must(template.New("report").Funcs(template.FuncMap{
-	"clean": clean, "sign": sign, "plural": plural, "join": strings.Join,
+	"clean": clean, "sign": sign, "plural": plural,
 	"tone": func(s chain.Severity) string {
 		if s == "" {
 			return "fine"
@@ -23,8 +23,7 @@ var page = template.Must(template.New("report").Funcs(template.FuncMap{
 		return string(s)
 	},
 	"meets": func(code string) string { k, _ := chain.Lookup(code); return k.Meets },
-	"first": func(n int, list []string) []string { return list[:min(n, len(list))] },
-	"more":  func(n int, list []string) int { return max(0, len(list)-n) },
+	"met":   func(f chain.Finding) string { return metFrom(f, 5) },
 }).Parse(pageSource))
 
 // Section is one audit of a report, such as before and after.
@@ -86,7 +85,7 @@ func viewSection(index int, s Section) sectionView {
 	groups := map[string]int{}
 	for _, c := range a.Chains {
 		grid.Add(c)
-		host := c.Entry.Host().Display()
+		host := c.Entry.Host().Unicode()
 		at, have := groups[host]
 		if !have {
 			at = len(v.Chains)

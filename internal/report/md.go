@@ -72,8 +72,8 @@ func MDFindings(w io.Writer, findings []chain.Finding) {
 	fmt.Fprint(w, "\n## Findings\n")
 	for _, f := range findings {
 		fmt.Fprintf(w, "\n### %s %s: %s\n\n%s\n\n→ %s\n", sign(f.Severity), md(f.Code), md(f.Subject), md(f.Says), md(f.Fix))
-		if len(f.Entries) > 1 {
-			fmt.Fprintf(w, "\nMet from %s.\n", md(entryList(f.Entries, 5)))
+		if met := metFrom(f, 5); met != "" {
+			fmt.Fprintf(w, "\n%s\n", md(met))
 		}
 	}
 }

@@ -123,9 +123,9 @@ func (g *Grid) Add(c chain.Chain) {
 	h := c.Entry.Host()
 	row := g.byHost[h]
 	if row == nil {
-		row = &Row{Host: h.Display(), Domain: h.String()}
+		row = &Row{Host: h.Unicode(), Domain: h.String()}
 		if apex, ok := h.Apex(); ok {
-			row.Domain = apex.Display()
+			row.Domain = apex.Unicode()
 		}
 		g.byHost[h] = row
 		g.Rows = append(g.Rows, row)

@@ -37,7 +37,7 @@ func planTables(p *plan.Plan) []tabular {
 		d := p.Doors[i]
 		fallback := map[string]string{"same-path": "same path below it", "home": "the same place", "gone": "410 gone", "": "as they are"}[d.Fallback]
 		hops := fmt.Sprintf("%s http, %s https", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
-		doors.rows = append(doors.rows, []string{d.Door.Host.Display(), d.Carrier, d.LeadsTo.String(), fallback, hops})
+		doors.rows = append(doors.rows, []string{d.Door.Host.Unicode(), d.Carrier, d.LeadsTo.String(), fallback, hops})
 	}
 	rules := tabular{title: "Rules", head: []string{"line", "old", "new", "status", "held by"}}
 	for _, r := range p.Rules {
@@ -70,8 +70,7 @@ func planTables(p *plan.Plan) []tabular {
 func shown(s string) string {
 	host, rest, _ := strings.Cut(s, "/")
 	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {
-		u, _, _ := strings.Cut(h.Display(), " ")
-		return u + "/" + rest
+		return h.Unicode() + "/" + rest
 	}
 	return s
 }

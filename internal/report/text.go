@@ -3,12 +3,14 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/web"
 )
 
 // paint colours a text where colours are wanted.
@@ -79,7 +81,7 @@ type textStream struct {
 
 func (t *textStream) Start(h Head) error {
 	t.first = true
-	if t.view == Look {
+	if t.view == Look || h.Title == "" {
 		return nil
 	}
 	_, err := fmt.Fprintf(t.w, "%s\n%s\n\n", t.style.strong(h.Title),
@@ -273,16 +275,30 @@ func TextFindings(w io.Writer, findings []chain.Finding, s Style) {
 		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-14s", f.Code)), s.strong(clean(f.Subject)))
 		fmt.Fprintln(w, indent(clean(f.Says), "  ", s.width()))
 		fmt.Fprintln(w, indent("→ "+clean(f.Fix), "  ", s.width()))
-		if len(f.Entries) > 1 {
-			fmt.Fprintln(w, s.faint(indent("met from "+entryList(f.Entries, 3), "  ", s.width())))
+		if met := metFrom(f, 3); met != "" {
+			fmt.Fprintln(w, s.faint(indent(met, "  ", s.width())))
 		}
 	}
 }
 
-func entryList(entries []string, most int) string {
-	shown := entries[:min(most, len(entries))]
-	list := clean(strings.Join(shown, ", "))
-	if more := len(entries) - len(shown); more > 0 {
+// metFrom names the doors and the old URLs from which a finding is met, where that is not plain from its subject.
+func metFrom(f chain.Finding, most int) string {
+	var from []string
+	for _, e := range f.Entries {
+		at := e
+		if u, err := web.ParseURL(e); err == nil && chain.IsProbe(u) {
+			at = u.Door().String()
+		}
+		if !slices.Contains(from, at) {
+			from = append(from, at)
+		}
+	}
+	if len(from) == 0 || len(from) == 1 && (strings.HasPrefix(f.Subject, from[0]) || len(f.Entries) == 1) {
+		return ""
+	}
+	shown := from[:min(most, len(from))]
+	list := "met from " + clean(strings.Join(shown, ", "))
+	if more := len(from) - len(shown); more > 0 {
 		list += fmt.Sprintf(" and %d more", more)
 	}
 	return list

@@ -57,7 +57,7 @@ func newAuthority() (*authority, error) {
 
 // newIssuer makes an issuing certificate, signed by a parent or, without one, by itself.
 func newIssuer(name string, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certificate, *ecdsa.PrivateKey, error) {
-	template := template(name, -day, 365*day)
+	template := template(name, -3650*day, 3650*day)
 	template.IsCA, template.BasicConstraintsValid = true, true
 	template.KeyUsage = x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature
 	return sign(template, parent, parentKey)

@@ -30,7 +30,8 @@ type Tally struct {
 	serves map[web.Host]web.URL // root of a host that serves a page itself, and that page
 }
 
-// cause tells findings apart. One that is not about a chain is told apart by what it says as well.
+// cause tells findings apart: by code and subject, or by code and what the judge knows of the cause. One that is not about
+// a chain is told apart by what it says as well.
 type cause struct{ code, subject, says string }
 
 // Add takes in the findings of a chain.
@@ -52,7 +53,10 @@ func (t *Tally) AddFinding(f Finding) {
 		t.causes = map[cause]int{}
 	}
 	key := cause{code: f.Code, subject: f.Subject}
-	if f.Entry == "" {
+	switch {
+	case f.cause != "":
+		key.subject = f.cause
+	case f.Entry == "":
 		key.says = f.Says
 	}
 	at, known := t.causes[key]

@@ -31,6 +31,8 @@ type Finding struct {
 	Says     string         `json:"says"`
 	Fix      string         `json:"fix"`
 	Entries  []string       `json:"entries,omitempty"` // in a list for all chains: every entry URL that meets it
+
+	cause string // tells causes apart where code and subject do not
 }
 
 // Kind is a row of the table of findings: what a code means, what a visitor meets, what to do in general.

@@ -36,6 +36,11 @@ func Probes(d web.Door) map[Probe]web.URL {
 	return map[Probe]web.URL{Root: d.URL("/", ""), Deep: d.URL(deepPath, ""), Query: d.URL("/", probeTerm)}
 }
 
+// IsProbe tells whether a URL is one of those with which a door is tried.
+func IsProbe(u web.URL) bool {
+	return u.RequestURI() == "/" || u.Path() == deepPath || u.RequestURI() == "/?"+probeTerm
+}
+
 // ProbeOrder is the order in which the probes of a door are shown.
 var ProbeOrder = []Probe{Root, Deep, Query}
 

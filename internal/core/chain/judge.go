@@ -52,8 +52,13 @@ type verdict struct {
 }
 
 func (v *verdict) add(code, subject string, hop int, says, fix string, evidence map[string]any) {
+	v.addCause("", code, subject, hop, says, fix, evidence)
+}
+
+// addCause adds a finding whose cause can show itself under several subjects.
+func (v *verdict) addCause(cause, code, subject string, hop int, says, fix string, evidence map[string]any) {
 	f := New(code, subject, says, fix, evidence)
-	f.Entry, f.Hop = v.chain.Entry.String(), &hop
+	f.Entry, f.Hop, f.cause = v.chain.Entry.String(), &hop, cause
 	v.chain.Findings = append(v.chain.Findings, f)
 }
 
@@ -94,13 +99,14 @@ func (v *verdict) certificate(i int, hop Answer) {
 	if k, _ := Lookup(main); k.Severity == Error && v.chain.StoppedAt == nil {
 		v.chain.StoppedAt = &i
 	}
+	names := listed(t.Names, 3)
 	says := map[string]string{
-		"wrong-name":    fmt.Sprintf("The certificate that %s shows is for %s.", host, listed(t.Names, 3)),
-		"expired":       fmt.Sprintf("The certificate of %s ended on %s, %s ago.", host, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
-		"not-yet-valid": fmt.Sprintf("The certificate of %s begins on %s, in %s.", host, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
-		"untrusted":     fmt.Sprintf("The certificate of %s was issued by %q, whom nobody here trusts.", host, t.Issuer),
-		"broken-chain":  fmt.Sprintf("%s does not send the certificate of its issuer %q.", host, t.Issuer),
-		"expires-soon":  fmt.Sprintf("The certificate of %s ends on %s, in %s.", host, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
+		"wrong-name":    fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
+		"expired":       fmt.Sprintf("The certificate for %s ended on %s, %s ago.", names, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
+		"not-yet-valid": fmt.Sprintf("The certificate for %s begins on %s, in %s.", names, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
+		"untrusted":     fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here trusts.", names, t.Issuer),
+		"broken-chain":  fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
+		"expires-soon":  fmt.Sprintf("The certificate for %s ends on %s, in %s.", names, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
 	}[main]
 	if len(t.Faults) > 1 {
 		others := slices.DeleteFunc(slices.Clone(t.Faults), func(f string) bool { return f == main })
@@ -108,13 +114,17 @@ func (v *verdict) certificate(i int, hop Answer) {
 	}
 	fixes := map[string]string{
 		"wrong-name":    "Get a certificate that holds " + host + ", or point the name at a carrier that has one.",
-		"expired":       "Renew the certificate of " + host + ", and see why it did not renew itself.",
+		"expired":       "Renew it, and see why it did not renew itself.",
 		"not-yet-valid": "Set that machine's clock right, or use the former certificate until then.",
 		"untrusted":     "Use a certificate of a public authority for " + host + ".",
-		"broken-chain":  "Install the certificate of " + host + " together with its intermediates.",
-		"expires-soon":  "See that the certificate of " + host + " is renewed before " + day(t.NotAfter) + ".",
+		"broken-chain":  "Install it together with its intermediates, in one file.",
+		"expires-soon":  "See that it is renewed before " + day(t.NotAfter) + ".",
 	}
-	v.add(main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
+	cause := "" // a certificate for another name is a fault of each host that shows it, the others are of the certificate
+	if main != "wrong-name" {
+		cause = fmt.Sprint(t.Names, t.Issuer, t.NotAfter)
+	}
+	v.addCause(cause, main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
 		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore, "not_after": t.NotAfter, "faults": t.Faults})
 }
 
@@ -231,8 +241,9 @@ func (v *verdict) destination() {
 		return
 	}
 	if v.judge.Forwards != nil && v.judge.Forwards(arrival.Door()) {
-		v.add("not-forwarded", arrival.Door().String(), last, fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
-			fmt.Sprintf("Redirect it to %s with 301.", w.Target.Door()), map[string]any{"status": status, "wanted": w.Target.String()})
+		host := arrival.Host().String()
+		v.add("not-forwarded", host, last, fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
+			fmt.Sprintf("Redirect %s to %s with 301, over http and https.", host, w.Target.Door()), map[string]any{"status": status, "wanted": w.Target.String()})
 		return
 	}
 	landed := slices.IndexFunc(c.Hops, func(a Answer) bool { return a.URL.Door() == w.Target.Door() })
@@ -273,12 +284,16 @@ func (v *verdict) landing(hop int, at web.URL) {
 }
 
 func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
-	subject := v.chain.Entry.Door().String()
-	if v.chain.Probe == Rule || v.chain.Probe == Pattern || v.chain.Probe == Asked {
+	subject, fix := v.chain.Entry.Door().String(), fmt.Sprintf("Redirect it to %s.", v.want.Target)
+	cause := ""
+	switch v.chain.Probe {
+	case Asked:
 		subject = v.chain.Entry.String()
+	case Rule, Pattern:
+		cause = subject + " rules"
+		fix = fmt.Sprintf("Put the rules of %s in place at whoever carries it.", v.chain.Entry.Host())
 	}
-	v.add("off-course", subject, hop, says, fmt.Sprintf("Redirect it to %s.", v.want.Target),
-		map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()})
+	v.addCause(cause, "off-course", subject, hop, says, fix, map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()})
 }
 
 func (v *verdict) extraHop(redirects, most int, at web.URL) {

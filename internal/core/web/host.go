@@ -126,16 +126,16 @@ func (h Host) String() string { return h.name }
 // IsZero tells whether this is no host.
 func (h Host) IsZero() bool { return h.name == "" }
 
-// Display gives the host as a person reads it: in U-labels where it has any, with the A-labels behind in brackets.
-func (h Host) Display() string {
+// Unicode gives the host as a person reads it: in U-labels where it has any.
+func (h Host) Unicode() string {
 	if !strings.Contains(h.name, "xn--") {
 		return h.name
 	}
 	u, err := idna.Display.ToUnicode(h.name)
-	if err != nil || u == h.name {
+	if err != nil {
 		return h.name
 	}
-	return u + " (" + h.name + ")"
+	return u
 }
 
 // Address returns the IP address that the host is, if it is one.

@@ -1,0 +1,596 @@
+// Package servers writes the plan's redirects as configuration for real web servers, a file a server. It works nothing out:
+// what each door answers comes from the plan; here it is only said in the server's own language, exactly or not at all.
+//
+//	out, err := servers.Nginx(p, "gateway", servers.NginxOptions{})
+//	out.Text     // an include file for nginx
+//	out.Findings // what it cannot carry exactly
+package servers
+
+import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// NginxOptions says how the include file fits into a server.
+type NginxOptions struct {
+	HTTP, HTTPS  []string // what http and https doors listen on; empty: ports 80 and 443 of every address
+	Certificates string   // folder: for each domain DOMAIN.crt with the whole chain, and DOMAIN.key
+	Challenges   string   // folder from which exempt paths are answered
+}
+
+// Output is a configuration and what it does not say exactly.
+type Output struct {
+	Text     []byte
+	Findings []chain.Finding
+	Doors    int
+}
+
+// The folders where nobody names others.
+const (
+	NginxCertificates = "/etc/nginx/upperpath/certificates"
+	NginxChallenges   = "/var/www/upperpath-challenges"
+)
+
+// Nginx writes the doors that a carrier holds as an include file for the http context of nginx 1.19.4 or newer. It refuses
+// while rules are tied, since no order of theirs would be right.
+func Nginx(p *plan.Plan, carrier string, o NginxOptions) (Output, error) {
+	for _, f := range p.Findings {
+		if f.Code == "tie" {
+			return Output{}, fmt.Errorf("rules are tied, so that no server can hold them both: %s %s", f.Says, f.Fix)
+		}
+	}
+	o.Certificates = cmp.Or(o.Certificates, NginxCertificates)
+	o.Challenges = cmp.Or(o.Challenges, NginxChallenges)
+	if len(o.HTTP) == 0 {
+		o.HTTP = []string{"80", "[::]:80"}
+	}
+	if len(o.HTTPS) == 0 {
+		o.HTTPS = []string{"443", "[::]:443"}
+	}
+	n := nginx{plan: p, carrier: carrier, options: o, tables: map[string]int{}, strips: map[string]int{}}
+	for _, d := range p.Domains() {
+		n.domain(d)
+	}
+	return Output{n.file(), n.findings, n.doors}, nil
+}
+
+type nginx struct {
+	plan     *plan.Plan
+	carrier  string
+	options  NginxOptions
+	maps     bytes.Buffer // one block of maps for each distinct table of rules
+	servers  bytes.Buffer
+	tables   map[string]int // rules of a door to the number of their table
+	strips   map[string]int // keys that a target sets to the number of the maps that take them from a query
+	findings []chain.Finding
+	doors    int
+	longest  int // of a key in a map
+	most     int // keys in one map
+}
+
+const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in the http context:
+#
+#     include %s;
+#
+# Certificates: for each domain DOMAIN.crt (with its intermediates) and DOMAIN.key in
+#     %s
+# Paths that are never redirected over http are answered from
+#     %s
+#
+# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself refuses
+# stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other escapes; browsers send
+# none of these. A host that is not here gets 421, or no TLS connection, and never another site's page.
+`
+
+func (n *nginx) file() []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, nginxHead, "/etc/nginx/upperpath/nginx.conf", n.options.Certificates, n.options.Challenges)
+	fmt.Fprint(&b, n.sizes(), nginxCommon)
+	b.Write(n.maps.Bytes())
+	fmt.Fprintf(&b, "\n# Hosts that are not here.\n")
+	n.unknownHosts(&b)
+	b.Write(n.servers.Bytes())
+	return b.Bytes()
+}
+
+// sizes enlarges nginx's hash tables where the defaults are too small.
+func (n *nginx) sizes() string {
+	var s string
+	if n.longest > 40 {
+		s += fmt.Sprintf("map_hash_bucket_size %d;\n", powerOfTwo(n.longest+40))
+	}
+	if n.most > 700 {
+		s += fmt.Sprintf("map_hash_max_size %d;\n", powerOfTwo(2*n.most))
+	}
+	longestName := 0
+	for _, d := range n.plan.Doors {
+		longestName = max(longestName, len(d.Door.Host.String()))
+	}
+	if longestName > 40 {
+		s += fmt.Sprintf("server_names_hash_bucket_size %d;\n", powerOfTwo(longestName+40))
+	}
+	if len(n.plan.Doors) > 400 {
+		s += fmt.Sprintf("server_names_hash_max_size %d;\n", powerOfTwo(2*len(n.plan.Doors)))
+	}
+	if variables := 8 * len(n.tables); variables > 500 {
+		s += fmt.Sprintf("variables_hash_max_size %d;\n", powerOfTwo(2*variables))
+	}
+	if s != "" {
+		s = "\n# If nginx says that one of these is there already, keep the larger one.\n" + s
+	}
+	return s
+}
+
+func powerOfTwo(least int) int {
+	n := 64
+	for n < least {
+		n *= 2
+	}
+	return n
+}
+
+const nginxCommon = `
+# A $ cannot be written in nginx's own strings.
+geo $up_dollar { default "$"; }
+
+# The path as it came, without dot segments; empty for what is refused.
+map $request_uri $up_path {
+    default "";
+    "~[^!-\\x7e]|#" "";
+    "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" $uri;
+    "~^[^?]*/(?:\\.|%2[Ee])(?:\\.|%2[Ee])?(?:[/?]|$)" "";
+    "~^(?<up_p>/[^?]*)" $up_p;
+}
+
+# The decoded path, for looking up exact rules; empty where decoding would take an encoded / or its like for a plain one.
+map $request_uri $up_key {
+    default $uri;
+    "~^[^?]*%(?:2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd])" "";
+}
+
+# The query, ready to be put behind another.
+map $args $up_more {
+    "" "";
+    default "&$args";
+}
+`
+
+func (n *nginx) unknownHosts(b *bytes.Buffer) {
+	fmt.Fprint(b, "server {\n")
+	for _, l := range n.options.HTTP {
+		fmt.Fprintf(b, "    listen %s default_server;\n", l)
+	}
+	fmt.Fprint(b, "    server_name _;\n    merge_slashes off;\n    return 421;\n}\nserver {\n")
+	for _, l := range n.options.HTTPS {
+		fmt.Fprintf(b, "    listen %s ssl default_server;\n", l)
+	}
+	fmt.Fprint(b, "    server_name _;\n    merge_slashes off;\n    ssl_reject_handshake on;\n    return 421;\n}\n")
+}
+
+func (n *nginx) domain(d *estate.Domain) {
+	titled := false
+	for _, h := range d.Hosts() {
+		c := d.Carry[h]
+		if c == nil || c.Name != n.carrier || c.ApexOnly && !h.IsApex() {
+			continue
+		}
+		if !titled {
+			fmt.Fprintf(&n.servers, "\n# %s\n", d.Name.Unicode())
+			titled = true
+		}
+		for _, door := range web.Doors(h) {
+			if door.Scheme == web.HTTP || c.TLS {
+				n.server(d, door)
+			}
+		}
+	}
+}
+
+// server writes the server of one door.
+func (n *nginx) server(d *estate.Domain, door web.Door) {
+	n.doors++
+	w := &n.servers
+	fmt.Fprint(w, "server {\n")
+	listens, ssl := n.options.HTTP, ""
+	if door.Scheme == web.HTTPS {
+		listens, ssl = n.options.HTTPS, " ssl"
+	}
+	for _, l := range listens {
+		fmt.Fprintf(w, "    listen %s%s;\n", l, ssl)
+	}
+	fmt.Fprintf(w, "    server_name %s;\n    merge_slashes off;\n", door.Host)
+	if door.Scheme == web.HTTPS {
+		at := strings.TrimSuffix(n.options.Certificates, "/") + "/" + d.Name.String()
+		fmt.Fprintf(w, "    ssl_certificate     %s;\n    ssl_certificate_key %s;\n", quote(at+".crt"), quote(at+".key"))
+	} else {
+		for _, e := range n.plan.Estate.Policy.Exempt {
+			fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quote(n.options.Challenges))
+		}
+	}
+	fmt.Fprint(w, "    location / {\n        if ($up_path = \"\") { return 400; }\n")
+	n.answers(d, door)
+	fmt.Fprint(w, "    }\n}\n")
+}
+
+// answers writes what a door answers, and its table of rules where it is the first to need it.
+func (n *nginx) answers(d *estate.Domain, door web.Door) {
+	status := n.plan.Estate.Policy.Status
+	if door.Scheme == web.HTTP && n.plan.Estate.Policy.Upgrade == estate.SameHostFirst {
+		fmt.Fprintf(&n.servers, "        return %d \"https://%s$up_path$is_args$args\";\n", status, door.Host)
+		return
+	}
+	entries := n.plan.Table.On(door)
+	key := d.Name.String()
+	for _, e := range entries {
+		key += fmt.Sprintf(" %d", e.Rule.Line)
+	}
+	number, have := n.tables[key]
+	if !have {
+		number = len(n.tables) + 1
+		n.tables[key] = number
+		n.table(number, d, door, entries)
+	}
+	used := map[int]bool{}
+	for _, e := range entries {
+		used[cmp.Or(e.Rule.Status, status)] = true
+	}
+	if d.Fallback == estate.Gone {
+		used[rule.Gone] = true
+	}
+	for _, s := range rule.Statuses {
+		switch {
+		case s == status || !used[s]:
+		case s == rule.Gone:
+			fmt.Fprintf(&n.servers, "        if ($up%d_status = %d) { return %d; }\n", number, s, s)
+		default:
+			fmt.Fprintf(&n.servers, "        if ($up%d_status = %d) { return %d $up%d_to; }\n", number, s, s, number)
+		}
+	}
+	fmt.Fprintf(&n.servers, "        return %d $up%d_to;\n", status, number)
+}
+
+// table writes the maps that lead from a path to a rule, and from a rule to its target and status. A rule is known by its
+// line in rules.csv.
+func (n *nginx) table(number int, d *estate.Domain, door web.Door, entries []rule.Entry) {
+	w := &n.maps
+	fmt.Fprintf(w, "\n# The rules of %s: lines of rules.csv\n", door.Host.Unicode())
+	hashed, patterns := n.sortOut(entries)
+	found := "pattern"
+	if len(hashed) > 0 {
+		found = "line"
+		fmt.Fprintf(w, "map $up_key $up%d_hit {\n    default \"\";\n", number)
+		for _, e := range hashed {
+			path, _ := e.Rule.Old.Exact()
+			key := web.Decode(path)
+			n.longest = max(n.longest, len(key))
+			fmt.Fprintf(w, "    %s %s;\n", quote(key), quoteValue(fmt.Sprintf("%d %s", e.Rule.Line, key)))
+		}
+		n.most = max(n.most, len(hashed))
+		// Maps ignore case, URLs do not: what was hit has to be the key to the letter.
+		fmt.Fprintf(w, "}\nmap \"$up%d_hit $up_key\" $up%d_exact {\n    default \"\";\n    \"~^(?s)(?<up_n>[0-9]+) (?<up_k>.*) (?P=up_k)$\" $up_n;\n}\n", number, number)
+		fmt.Fprintf(w, "map $up%d_exact $up%d_line {\n    \"\" $up%d_pattern;\n    default $up%d_exact;\n}\n", number, number, number, number)
+	}
+	fmt.Fprintf(w, "map $up_path $up%d_pattern {\n    default else;\n", number)
+	for _, e := range patterns {
+		fmt.Fprintf(w, "    # %s\n    %s %d;\n", commentSafe(e.Rule.Old.String()), quote("~^"+pathRegexp(e.Rule.Old.Parts)+"$"), e.Rule.Line)
+	}
+	fmt.Fprint(w, "    \"~^/$\" root;\n}\n")
+	n.targets(number, d, found, slices.Concat(hashed, patterns))
+}
+
+// sortOut parts rules that a hash table can hold from those that need a regular expression: patterns, paths with an encoded
+// reserved character, and paths that differ from another one in case only. What nginx cannot hold at all is noted.
+func (n *nginx) sortOut(entries []rule.Entry) (hashed, regexps []rule.Entry) {
+	spelt := map[string]int{}
+	for _, e := range entries {
+		if path, ok := e.Rule.Old.Exact(); ok {
+			spelt[lowerASCII(web.Decode(path))]++
+		}
+	}
+	for _, e := range entries {
+		path, exact := e.Rule.Old.Exact()
+		switch why := n.barred(e.Rule); {
+		case why != "":
+			n.findings = append(n.findings, chain.New("beyond-carrier", e.Rule.Place(), fmt.Sprintf("nginx cannot hold %s (%s): %s.", e.Rule.Place(), e.Rule.Old, why),
+				"Leave the rule to another carrier, or do without it.", map[string]any{"line": e.Rule.Line}))
+		case exact && spelt[lowerASCII(web.Decode(path))] == 1 && !encodedReserved(path):
+			hashed = append(hashed, e)
+		default:
+			regexps = append(regexps, e)
+		}
+	}
+	return hashed, regexps
+}
+
+// The most octets that nginx reads as one word of its configuration, with some room.
+const mostWord = 3900
+
+func (n *nginx) barred(r *rule.Rule) string {
+	for _, p := range r.Old.Parts {
+		if strings.Contains(p.Literal, "%00") {
+			return "nginx refuses every path with %00"
+		}
+	}
+	if len(quote(pathRegexp(r.Old.Parts))) > mostWord || len(quoteValue(r.New.String())) > mostWord {
+		return fmt.Sprintf("it is longer than the %d octets that nginx reads as one word", mostWord)
+	}
+	return ""
+}
+
+func (n *nginx) targets(number int, d *estate.Domain, found string, entries []rule.Entry) {
+	status := n.plan.Estate.Policy.Status
+	var to, statuses bytes.Buffer
+	for _, e := range entries {
+		r := e.Rule
+		if r.Status == rule.Gone {
+			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, rule.Gone)
+			continue
+		}
+		fmt.Fprintf(&to, "    %d %s;\n", r.Line, n.target(r))
+		if r.Status != 0 && r.Status != status {
+			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, r.Status)
+		}
+	}
+	home := d.LeadsTo
+	base := quoteText(home.Door().String())
+	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), n.query(home.Query(), false))
+	other := root
+	switch d.Fallback {
+	case estate.SamePath:
+		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), n.query(home.Query(), false))
+	case estate.Gone:
+		fmt.Fprintf(&statuses, "    else %d;\n", rule.Gone)
+	}
+	fmt.Fprintf(&n.maps, "map $up%d_%s $up%d_to {\n%s    root %s;\n    default %s;\n}\n", number, found, number, to.String(), root, other)
+	if statuses.Len() > 0 {
+		fmt.Fprintf(&n.maps, "map $up%d_%s $up%d_status {\n    default %d;\n%s}\n", number, found, number, status, statuses.String())
+	}
+}
+
+// target writes where a rule leads, as a value with the captures of its pattern.
+func (n *nginx) target(r *rule.Rule) string {
+	door := r.New.Door
+	if door.IsZero() {
+		door = n.plan.Estate.Canonical
+	}
+	var path strings.Builder
+	for _, p := range r.New.Parts {
+		if p.IsCapture() {
+			fmt.Fprintf(&path, "${up_c%d}", captureNumber(r.Old.Parts, p.Name))
+		} else {
+			path.WriteString(quoteText(p.Literal))
+		}
+	}
+	// The literal parts are cleaned as the core cleans a URL; a path has captures only, besides.
+	literal := door.URL("/", r.New.Query)
+	fragment := ""
+	if r.New.Fragment != "" {
+		fragment = "#" + quoteText(r.New.Fragment)
+	}
+	return fmt.Sprintf("\"%s%s%s%s\"", quoteText(door.String()), cleanTarget(path.String()), n.query(literal.Query(), r.DropQuery), fragment)
+}
+
+// cleanTarget encodes what may not stand in a Location, as the core does.
+func cleanTarget(quoted string) string {
+	var b strings.Builder
+	for _, c := range []byte(quoted) {
+		if c <= 0x20 || c >= 0x7f {
+			fmt.Fprintf(&b, "%%%02X", c)
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
+}
+
+// query writes the query of a target: its own first, then the visitor's without the keys that it sets itself.
+func (n *nginx) query(own string, drop bool) string {
+	switch {
+	case own == "" && drop:
+		return ""
+	case own == "":
+		return "$is_args$args"
+	case drop:
+		return "?" + quoteText(own)
+	}
+	return fmt.Sprintf("?%s$up_rest%d_3", quoteText(own), n.strip(own))
+}
+
+// strip writes the maps that take from a query the keys that a target sets itself, up to three times, and returns their
+// number.
+func (n *nginx) strip(own string) int {
+	var keys []string
+	for p := range strings.SplitSeq(own, "&") {
+		key, _, _ := strings.Cut(p, "=")
+		keys = append(keys, literalRegexp(web.NormalQuery(key)))
+	}
+	slices.Sort(keys)
+	set := strings.Join(slices.Compact(keys), "|")
+	if number, have := n.strips[set]; have {
+		return number
+	}
+	number := len(n.strips) + 1
+	n.strips[set] = number
+	from := "$up_more"
+	fmt.Fprintf(&n.maps, "\n# The visitor's query without what a target sets itself; a key that comes more than three times stays.\n")
+	for round := 1; round <= 3; round++ {
+		fmt.Fprintf(&n.maps, "map %s $up_rest%d_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n", from, number, round, from,
+			quote("~^(?<up_l>(?:&[^&]*)*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"))
+		from = fmt.Sprintf("$up_rest%d_%d", number, round)
+	}
+	return number
+}
+
+func captureNumber(parts []rule.Part, name string) int {
+	number := 0
+	for _, p := range parts {
+		if p.IsCapture() {
+			number++
+		}
+		if p.Name == name {
+			break
+		}
+	}
+	return number
+}
+
+// pathRegexp writes a pattern so that it takes a raw path exactly where its normal form fits.
+func pathRegexp(parts []rule.Part) string {
+	var b strings.Builder
+	number := 0
+	for _, p := range parts {
+		if !p.IsCapture() {
+			b.WriteString(literalRegexp(p.Literal))
+			continue
+		}
+		number++
+		octets := `(?:[^/%]|%[0-9A-Fa-f]{2})+?`
+		switch {
+		case p.Rest:
+			octets = `.*`
+		case p.Digits:
+			octets = `(?:[0-9]|%3[0-9])+?`
+		}
+		fmt.Fprintf(&b, "(?<up_c%d>%s)", number, octets)
+	}
+	return b.String()
+}
+
+// literalRegexp takes a text in normal form in every spelling that is equal to it.
+func literalRegexp(normal string) string {
+	var b strings.Builder
+	for _, u := range web.Units(normal) {
+		if len(u.Normal) == 3 {
+			hex := anyCase(u.Normal[1:])
+			raw := web.Decode(u.Normal)[0]
+			if raw > 0x20 && raw < 0x7f && web.NormalPath(string(raw)) == u.Normal {
+				fmt.Fprintf(&b, "(?:%%%s|%s)", hex, escapeRegexp(raw))
+			} else {
+				b.WriteString("%" + hex)
+			}
+			continue
+		}
+		c := u.Normal[0]
+		encoded := fmt.Sprintf("%%%02X", c)
+		if web.NormalPath(encoded) == u.Normal { // unreserved: encoding it changes nothing
+			fmt.Fprintf(&b, "(?:%s|%%%s)", escapeRegexp(c), anyCase(encoded[1:]))
+		} else {
+			b.WriteString(escapeRegexp(c))
+		}
+	}
+	return b.String()
+}
+
+func anyCase(hex string) string {
+	var b strings.Builder
+	for _, c := range []byte(hex) {
+		if c >= 'A' && c <= 'F' {
+			fmt.Fprintf(&b, "[%c%c]", c, c+'a'-'A')
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
+}
+
+func escapeRegexp(c byte) string {
+	if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || c == '/' || c == '_' || c == '%' {
+		return string(c)
+	}
+	return fmt.Sprintf(`\x%02x`, c)
+}
+
+// encodedReserved tells whether a path in normal form holds an encoded character that would mean something else decoded.
+func encodedReserved(path string) bool {
+	for _, u := range web.Units(path) {
+		if len(u.Normal) != 3 {
+			continue
+		}
+		raw := web.Decode(u.Normal)
+		if raw == "?" || raw == "#" || raw == "[" || raw == "]" || web.NormalPath(raw) == raw && raw != "%" {
+			return true
+		}
+	}
+	return false
+}
+
+func lowerASCII(s string) string {
+	b := []byte(s)
+	for i, c := range b {
+		if c >= 'A' && c <= 'Z' {
+			b[i] = c + 'a' - 'A'
+		}
+	}
+	return string(b)
+}
+
+// quote writes a text as one word of nginx's configuration, in which variables are not looked for.
+func quote(s string) string {
+	var b strings.Builder
+	b.WriteByte('"')
+	for _, c := range []byte(s) {
+		switch c {
+		case '"', '\\':
+			b.WriteByte('\\')
+			b.WriteByte(c)
+		case '\n':
+			b.WriteString(`\n`)
+		case '\r':
+			b.WriteString(`\r`)
+		case '\t':
+			b.WriteString(`\t`)
+		default:
+			b.WriteByte(c)
+		}
+	}
+	b.WriteByte('"')
+	return b.String()
+}
+
+// quoteText writes a text for the inside of a quoted value, in which variables are looked for.
+func quoteText(s string) string {
+	q := quote(s)
+	return strings.ReplaceAll(q[1:len(q)-1], "$", "${up_dollar}")
+}
+
+func quoteValue(s string) string { return `"` + quoteText(s) + `"` }
+
+// commentSafe keeps a text on its comment line.
+func commentSafe(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < 0x20 || r == 0x7f {
+			return ' '
+		}
+		return r
+	}, s)
+}
+
+// ParseListen reads "http=ADDR:PORT" and "https=ADDR:PORT" options.
+func ParseListen(values []string) (o NginxOptions, err error) {
+	for _, v := range values {
+		scheme, at, _ := strings.Cut(v, "=")
+		u, parseErr := url.Parse("//" + at)
+		if parseErr != nil || u.Port() == "" || u.Host != at || strings.ContainsAny(at, " ;\"'\\${}") {
+			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
+		}
+		switch scheme {
+		case "http":
+			o.HTTP = append(o.HTTP, at)
+		case "https":
+			o.HTTPS = append(o.HTTPS, at)
+		default:
+			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
+		}
+	}
+	return o, nil
+}
