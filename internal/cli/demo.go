@@ -42,7 +42,7 @@ other command can be tried.`,
 			return p.playDemo(c.Context(), folder)
 		},
 	}
-	c.Flags().StringVar(&dir, "dir", "", "the folder to leave behind (default: a temporary one)")
+	c.Flags().StringVar(&dir, "dir", "", "the `FOLDER` to leave behind (default: a temporary one)")
 	c.Flags().BoolVar(&force, "force", false, "replace files in the folder that were changed")
 	return c
 }

@@ -11,8 +11,8 @@ import (
 type estateOptions struct{ path, only string }
 
 func (o *estateOptions) flags(c *cobra.Command) {
-	c.Flags().StringVar(&o.path, "estate", "", "the estate file (default: upperpath.yaml here or in a folder above)")
-	c.Flags().StringVar(&o.only, "only", "", "only this domain, or wave:N")
+	c.Flags().StringVar(&o.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	c.Flags().StringVar(&o.only, "only", "", "only this `DOMAIN`, or wave:N")
 }
 
 // read reads the estate and works the plan out.

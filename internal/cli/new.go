@@ -63,12 +63,12 @@ note. The domain of the canonical site is added by itself.`,
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&canonical, "canonical", "", "the canonical site, such as https://www.northmoor.example")
-	f.StringArrayVar(&domains, "domain", nil, "a domain that should lead there (repeatable)")
-	f.StringVar(&list, "list", "", "a CSV file with the domains: name, renews, registrar, note")
-	f.StringArrayVar(&servers, "server", nil, "an address of the server of your own that will redirect (repeatable)")
-	f.StringVar(&contact, "contact", "", "whom to write to about our requests; goes into the User-Agent")
-	f.StringVar(&out, "out", files.EstateName, "the file to write")
+	f.StringVar(&canonical, "canonical", "", "the `URL` of the canonical site, such as https://www.northmoor.example")
+	f.StringArrayVar(&domains, "domain", nil, "a `DOMAIN` that should lead there (repeatable)")
+	f.StringVar(&list, "list", "", "a CSV `FILE` with the domains: name, renews, registrar, note")
+	f.StringArrayVar(&servers, "server", nil, "an `ADDRESS` of the server of your own that will redirect (repeatable)")
+	f.StringVar(&contact, "contact", "", "whom to `MAIL` about our requests; goes into the User-Agent")
+	f.StringVar(&out, "out", files.EstateName, "the `FILE` to write")
 	f.BoolVar(&force, "force", false, "replace an estate file that is there")
 	return c
 }
@@ -103,8 +103,11 @@ func newInput(canonical, list string, names []string) (web.Door, []files.ListedD
 	seen := map[web.Host]bool{}
 	for _, d := range all {
 		if !d.Name.IsApex() {
-			apex, _ := d.Name.Apex()
-			wrong = append(wrong, strings.TrimRight(fmt.Sprintf("%s is no domain of its own; write %s", d.Name, apex), "; write "))
+			remedy := "it is an ending under which others register"
+			if apex, ok := d.Name.Apex(); ok {
+				remedy = "write " + apex.String()
+			}
+			wrong = append(wrong, fmt.Sprintf("%s is no domain of its own; %s", d.Name, remedy))
 		}
 		if !seen[d.Name] {
 			kept = append(kept, d)

@@ -70,9 +70,9 @@ verdict, the grid of doors, the findings with what to do, and every chain drawn.
 			return out.verdict(a.Findings)
 		},
 	}
-	c.Flags().StringVar(&from.path, "estate", "", "the estate file (default: upperpath.yaml here or in a folder above)")
-	c.Flags().StringVar(&path, "out", "", "write a page of HTML to this file")
-	c.Flags().Int64Var(&number, "number", 0, "the audit with this number instead of the last")
+	c.Flags().StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	c.Flags().StringVar(&path, "out", "", "write a page of HTML to this `FILE`")
+	c.Flags().Int64Var(&number, "number", 0, "the audit with this `NUMBER` instead of the last")
 	c.Flags().BoolVar(&list, "list", false, "list what is kept")
 	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
 	out.flags(c, report.Formats...)

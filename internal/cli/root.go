@@ -98,11 +98,14 @@ func (p *program) exit(ctx context.Context, err error) int {
 
 func (p *program) complain(err error) {
 	for line := range strings.SplitSeq(err.Error(), "\n") {
-		fmt.Fprintln(p.err, "upperpath: "+problem.Clean(line))
+		if line = strings.ReplaceAll(line, "\t", "  "); strings.TrimSpace(line) != "" {
+			fmt.Fprintln(p.err, "upperpath: "+problem.Clean(line))
+		}
 	}
 }
 
 func (p *program) root() *cobra.Command {
+	cobra.EnableCommandSorting = false
 	root := &cobra.Command{
 		Use:   "upperpath",
 		Short: "Consolidate domains onto one site, and prove it",
@@ -162,8 +165,8 @@ type output struct {
 
 func (o *output) flags(c *cobra.Command, formats ...string) {
 	o.formats = formats
-	c.Flags().StringVar(&o.format, "format", "text", "how to write the result: "+strings.Join(formats, ", "))
-	c.Flags().StringVar(&o.failOn, "fail-on", "error", "exit with 1 from this severity on: error, warning, note, never")
+	c.Flags().StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
+	c.Flags().StringVar(&o.failOn, "fail-on", "error", "exit with 1 from this `SEVERITY` on: error, warning, note, never")
 	_ = c.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 	_ = c.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions([]string{"error", "warning", "note", "never"}, cobra.ShellCompDirectiveNoFileComp))
 }

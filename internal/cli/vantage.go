@@ -23,14 +23,14 @@ type vantageOptions struct {
 
 func (o *vantageOptions) flags(c *cobra.Command) {
 	f := c.Flags()
-	f.StringVar(&o.from, "from", "", "a vantage: its name in the estate file, or a vantage file")
-	f.StringArrayVar(&o.resolvers, "resolver", nil, "ask this resolver, HOST:PORT (repeatable)")
-	f.StringVar(&o.proxy, "proxy", "", "go through this proxy, socks5://HOST:PORT")
-	f.StringVar(&o.trust, "trust", "", "trust the certificates in this PEM file instead of the system's")
-	f.DurationVar(&o.timeout, "timeout", 0, "how long to wait at each step (default 10s)")
-	f.StringArrayVar(&o.points, "point", nil, "go to this address whatever DNS says, HOST[:PORT]=ADDRESS[:PORT] (repeatable)")
-	f.StringVar(&o.asOf, "as-of", "", "judge certificates at this time, such as 2027-03-01 or 2027-03-01T12:00:00Z")
-	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once; at most 4 a host")
+	f.StringVar(&o.from, "from", "", "look from this `VANTAGE`: a name in the estate file, or a vantage file")
+	f.StringArrayVar(&o.resolvers, "resolver", nil, "ask the resolver at `HOST:PORT` (repeatable)")
+	f.StringVar(&o.proxy, "proxy", "", "go through a proxy, `socks5://HOST:PORT`")
+	f.StringVar(&o.trust, "trust", "", "trust the certificates in this PEM `FILE` instead of the system's")
+	f.DurationVar(&o.timeout, "timeout", 0, "how long to wait at each step, a `TIME` such as 2s (default 10s)")
+	f.StringArrayVar(&o.points, "point", nil, "go to an address whatever DNS says, `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)")
+	f.StringVar(&o.asOf, "as-of", "", "judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
+	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once, a `NUMBER`; at most 4 a host")
 }
 
 // open makes the web that is seen from the vantage. The estate may be nil.

@@ -68,11 +68,11 @@ and never given another site's page. What nginx cannot carry exactly is said, an
 	}
 	from.flags(c)
 	f := c.Flags()
-	f.StringVar(&out, "out", "nginx", "the folder to write into")
-	f.StringVar(&carrier, "carrier", "", "the carrier whose doors are meant (default: the only one that is a server)")
-	f.StringArrayVar(&listen, "listen", nil, "where doors listen, http=ADDR:PORT or https=ADDR:PORT (repeatable; default: ports 80 and 443)")
-	f.StringVar(&certificates, "certificates", servers.NginxCertificates, "the folder with DOMAIN.crt and DOMAIN.key")
-	f.StringVar(&challenges, "challenges", servers.NginxChallenges, "the folder from which exempt paths are answered")
+	f.StringVar(&out, "out", "nginx", "the `FOLDER` to write into")
+	f.StringVar(&carrier, "carrier", "", "the `CARRIER` whose doors are meant (default: the only one that is a server)")
+	f.StringArrayVar(&listen, "listen", nil, "where doors listen, `http=ADDR:PORT` or https=ADDR:PORT (repeatable; default: ports 80 and 443)")
+	f.StringVar(&certificates, "certificates", servers.NginxCertificates, "the `FOLDER` with DOMAIN.crt and DOMAIN.key")
+	f.StringVar(&challenges, "challenges", servers.NginxChallenges, "the `FOLDER` from which exempt paths are answered")
 	f.BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
 	return c
 }

@@ -22,8 +22,9 @@ var page = template.Must(template.New("report").Funcs(template.FuncMap{
 		}
 		return string(s)
 	},
-	"meets": func(code string) string { k, _ := chain.Lookup(code); return k.Meets },
-	"met":   func(f chain.Finding) string { return metFrom(f, 5) },
+	"severity": func(code string) chain.Severity { k, _ := chain.Lookup(code); return k.Severity },
+	"meets":    func(code string) string { k, _ := chain.Lookup(code); return k.Meets },
+	"met":      func(f chain.Finding) string { return metFrom(f, 5) },
 }).Parse(pageSource))
 
 // Section is one audit of a report, such as before and after.
@@ -106,7 +107,7 @@ func viewSection(index int, s Section) sectionView {
 	for severity, n := range Counts(a.Findings) {
 		v.Counts[string(severity)] = n
 	}
-	v.Verdict = Verdict(v.Doors, v.Clean, a.Findings)
+	v.Verdict = Verdict(0, 0, a.Findings)
 	return v
 }
 

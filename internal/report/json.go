@@ -89,6 +89,9 @@ func (j *jsonStream) Chain(c chain.Chain) error {
 
 func (j *jsonStream) End(findings []chain.Finding, notes []string) error {
 	j.print("\n  ],\n  \"findings\": [")
+	if len(findings) == 0 {
+		j.print("]")
+	}
 	for i, f := range findings {
 		comma := ""
 		if i > 0 {
@@ -96,7 +99,9 @@ func (j *jsonStream) End(findings []chain.Finding, notes []string) error {
 		}
 		j.print("%s\n    %s", comma, j.value(f, "    "))
 	}
-	j.print("\n  ]")
+	if len(findings) > 0 {
+		j.print("\n  ]")
+	}
 	if len(notes) > 0 {
 		j.print(",\n  \"notes\": %s", j.value(notes, "  "))
 	}

@@ -3,9 +3,9 @@ package report
 import (
 	"fmt"
 	"io"
-	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 
 	"upperpath.example/upperpath/internal/core/chain"
 )
@@ -14,7 +14,7 @@ import (
 func Kinds(w io.Writer, s Style) {
 	t := s.newTable()
 	t.AppendHeader(table.Row{"finding", "severity", "what it means"})
-	t.SetColumnConfigs([]table.ColumnConfig{{Number: 3, WidthMax: max(30, s.width()-32)}})
+	t.SetColumnConfigs([]table.ColumnConfig{{Number: 3, WidthMax: max(30, s.width()-32), WidthMaxEnforcer: text.WrapSoft}})
 	for _, k := range chain.Kinds() {
 		t.AppendRow(table.Row{s.severity(k.Severity, k.Code), string(k.Severity), k.Means})
 	}
@@ -23,13 +23,11 @@ func Kinds(w io.Writer, s Style) {
 
 // Explain writes the page of one finding.
 func Explain(w io.Writer, k chain.Kind, s Style) {
-	fmt.Fprintf(w, "%s  %s\n", s.severity(k.Severity, sign(k.Severity)+" "+k.Code), s.faint("("+string(k.Severity)+", about "+about2(k.About)+")"))
+	fmt.Fprintf(w, "%s  %s\n", s.severity(k.Severity, sign(k.Severity)+" "+k.Code), s.faint("("+string(k.Severity)+", about "+k.About+")"))
 	for _, part := range [][2]string{{"", k.Means}, {"A visitor meets: ", k.Meets}, {"→ ", k.Do}} {
 		fmt.Fprintln(w, indent(part[0]+part[1], "  ", s.width()))
 	}
 }
-
-func about2(chapter string) string { return strings.ToLower(chapter) }
 
 // KindsMD writes docs/findings.md.
 func KindsMD(w io.Writer) {

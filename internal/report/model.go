@@ -90,8 +90,7 @@ type Grid struct {
 	Rows    []*Row
 	byHost  map[web.Host]*Row
 	Chains  int
-	Doors   int
-	Clean   int
+	Unseen  int // chains that this vantage could not follow to their end
 	Entries int // chains that are no door's
 }
 
@@ -105,6 +104,7 @@ type Row struct {
 // Cell is one door.
 type Cell struct {
 	Seen     bool
+	Unseen   bool           // this vantage could not look
 	Severity chain.Severity // "" where all is well
 	Codes    []string       // the worst first
 	Outcome  string         // where all is well: "1 hop", "page"
@@ -113,6 +113,9 @@ type Cell struct {
 // Add takes in a chain.
 func (g *Grid) Add(c chain.Chain) {
 	g.Chains++
+	if c.Last().Refusal == chain.Unseen {
+		g.Unseen++
+	}
 	if !slices.Contains(chain.ProbeOrder, c.Probe) {
 		g.Entries++
 		return
@@ -142,6 +145,7 @@ func (c *Cell) add(ch chain.Chain) {
 		c.Seen = true
 		c.Outcome = outcome(ch)
 	}
+	c.Unseen = c.Unseen || ch.Last().Refusal == chain.Unseen
 	for _, f := range ch.Findings {
 		if slices.Contains(c.Codes, f.Code) {
 			continue
@@ -158,6 +162,8 @@ func (c *Cell) add(ch chain.Chain) {
 // outcome says in two words how a chain went.
 func outcome(c chain.Chain) string {
 	switch {
+	case c.Last().Refusal == chain.Unseen:
+		return "not seen"
 	case c.End != chain.Page:
 		return string(c.End)
 	case len(c.Hops) == 1 && c.Last().Status == 200:
@@ -176,7 +182,7 @@ func (g *Grid) Count() (doors, clean int) {
 				continue
 			}
 			doors++
-			if c.Severity.Rank() <= chain.Note.Rank() {
+			if c.Severity.Rank() <= chain.Note.Rank() && !c.Unseen {
 				clean++
 			}
 		}
@@ -205,7 +211,7 @@ func Verdict(doors, clean int, findings []chain.Finding) string {
 			parts = append(parts, plural(n, string(s)))
 		}
 	}
-	found := "nothing is wrong"
+	found := "nothing wrong was found"
 	if len(parts) > 0 {
 		found = strings.Join(parts, ", ")
 	}
@@ -213,6 +219,17 @@ func Verdict(doors, clean int, findings []chain.Finding) string {
 		return strings.ToUpper(found[:1]) + found[1:] + "."
 	}
 	return fmt.Sprintf("%d of %s are clean: %s.", clean, plural(doors, "door"), found)
+}
+
+// unseen says how many chains this vantage could not follow, "" where it could follow all.
+func (g *Grid) unseen() string {
+	switch g.Unseen {
+	case 0:
+		return ""
+	case g.Chains:
+		return "Nothing could be seen from here."
+	}
+	return fmt.Sprintf("%s of %d could not be seen from here.", plural(g.Unseen, "chain"), g.Chains)
 }
 
 func plural(n int, word string) string {

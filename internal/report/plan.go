@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
@@ -32,12 +33,12 @@ type tabular struct {
 }
 
 func planTables(p *plan.Plan) []tabular {
-	doors := tabular{title: "Doors", head: []string{"host", "carried by", "its root leads to", "other paths", "hops"}}
+	doors := tabular{title: "Doors", head: []string{"host", "carried by", "leads to", "other paths", "hops"}}
 	for i := 0; i+1 < len(p.Doors); i += 2 {
 		d := p.Doors[i]
 		fallback := map[string]string{"same-path": "same path below it", "home": "the same place", "gone": "410 gone", "": "as they are"}[d.Fallback]
 		hops := fmt.Sprintf("%s http, %s https", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
-		doors.rows = append(doors.rows, []string{d.Door.Host.Unicode(), d.Carrier, d.LeadsTo.String(), fallback, hops})
+		doors.rows = append(doors.rows, []string{d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops})
 	}
 	rules := tabular{title: "Rules", head: []string{"line", "old", "new", "status", "held by"}}
 	for _, r := range p.Rules {
@@ -66,13 +67,24 @@ func planTables(p *plan.Plan) []tabular {
 	return []tabular{doors, rules, certificates, records}
 }
 
-// shown gives a rule's side with its host as people read it.
+// shown gives a rule's side as people read it: its host in U-labels, its path decoded where that is text.
 func shown(s string) string {
 	host, rest, _ := strings.Cut(s, "/")
 	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {
-		return h.Unicode() + "/" + rest
+		s = h.Unicode() + "/" + rest
+	}
+	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && clean(d) == d && !strings.ContainsAny(d, "% ") {
+		return d
 	}
 	return s
+}
+
+// shownTarget leaves away what every target shares.
+func shownTarget(p *plan.Plan, u web.URL) string {
+	if u.Door().String() == p.Canonical {
+		return u.RequestURI()
+	}
+	return u.String()
 }
 
 func hopsOf(steps []plan.Step) string {
@@ -85,25 +97,24 @@ func hopsOf(steps []plan.Step) string {
 
 // steps says in which order to carry a plan out, so that no door is dark on the way.
 func steps(p *plan.Plan) []string {
-	var before, after []string
+	before := 0
+	var after []string
 	for _, c := range p.Certificates {
-		if c.Carrier == plan.SiteName {
-			continue
-		}
-		names := fmt.Sprintf("%s at %s", strings.Join(c.Names, ", "), c.Carrier)
-		if c.When == "after" {
-			after = append(after, names)
-		} else {
-			before = append(before, names)
+		switch {
+		case c.Carrier == plan.SiteName:
+		case c.When == "after":
+			after = append(after, fmt.Sprintf("%s at %s", strings.Join(c.Names, ", "), c.Carrier))
+		default:
+			before++
 		}
 	}
 	var all []string
-	if len(before) > 0 {
-		all = append(all, "Get the certificates that can be had beforehand: "+strings.Join(before, "; ")+".")
+	if before > 0 {
+		all = append(all, fmt.Sprintf("Get the %s that can be had before the names point there.", plural(before, "certificate")))
 	}
 	all = append(all, "Put the redirects in place: upperpath write nginx for a server of your own; other carriers have pages of their own.",
 		"Try them before anything points there: upperpath audit --point HOST=ADDRESS.",
-		"Change the records below, and wait for the old TTLs to run out.")
+		"Set the records above, and wait for the old TTLs to run out.")
 	if len(after) > 0 {
 		all = append(all, "Have the rest of the certificates issued: "+strings.Join(after, "; ")+".")
 	}

@@ -77,6 +77,7 @@ type textStream struct {
 	style Style
 	grid  *Grid
 	first bool
+	door  []chain.Chain // the probes of one door, until all have come
 }
 
 func (t *textStream) Start(h Head) error {
@@ -94,21 +95,44 @@ func (t *textStream) Chain(c chain.Chain) error {
 	if t.view != Look {
 		return nil
 	}
-	if c.Probe == chain.Deep || c.Probe == chain.Query {
-		return t.further(c)
+	if c.Probe != chain.Deep && c.Probe != chain.Query {
+		t.flush()
+	}
+	t.door = append(t.door, c)
+	if c.Probe != chain.Root && len(t.door) == 1 {
+		t.flush()
+	}
+	return nil
+}
+
+// flush writes the door whose probes have come: its root hop by hop, the others in a line each.
+func (t *textStream) flush() {
+	if len(t.door) == 0 {
+		return
 	}
 	if !t.first {
 		fmt.Fprintln(t.w)
 	}
 	t.first = false
-	return t.wholeChain(c)
+	var all []chain.Finding
+	for _, c := range t.door {
+		all = append(all, c.Findings...)
+	}
+	t.wholeChain(t.door[0], chain.Worst(all))
+	for _, c := range t.door[1:] {
+		t.further(c)
+	}
+	t.door = nil
 }
 
 // wholeChain writes a chain hop by hop.
-func (t *textStream) wholeChain(c chain.Chain) error {
+func (t *textStream) wholeChain(c chain.Chain, worst chain.Severity) {
 	s := t.style
-	worst := chain.Worst(c.Findings)
-	fmt.Fprintf(t.w, "%s %s\n", s.severity(worst, sign(worst)), s.strong(clean(c.Entry.String())))
+	mark := sign(worst)
+	if c.Last().Refusal == chain.Unseen {
+		mark, worst = "?", chain.Note
+	}
+	fmt.Fprintf(t.w, "%s %s\n", s.severity(worst, mark), s.strong(clean(c.Entry.String())))
 	for i, hop := range c.Hops {
 		what := statusText(hop)
 		target := ""
@@ -122,9 +146,9 @@ func (t *textStream) wholeChain(c chain.Chain) error {
 		case i > 0:
 			target = clean(hop.URL.String())
 		}
-		fmt.Fprintf(t.w, "  %s %s\n", s.severity(hopSeverity(c, i), fmt.Sprintf("%-4s", what)), target)
+		fmt.Fprintf(t.w, "  %s\n", strings.TrimRight(s.severity(hopSeverity(c, i), fmt.Sprintf("%-4s", what))+" "+target, " "))
 		facts := strings.Join(hopFacts(hop), "   ")
-		if facts != "" {
+		if facts != "" && (hop.Refusal == "" || !strings.Contains(hop.Detail, hop.Address)) {
 			fmt.Fprintf(t.w, "       %s\n", s.faint(facts))
 		}
 		if hop.TLS != nil {
@@ -140,21 +164,21 @@ func (t *textStream) wholeChain(c chain.Chain) error {
 	if end := endText(c); end != "" {
 		fmt.Fprintf(t.w, "  %s\n", s.severity(chain.Error, end))
 	}
-	return nil
 }
 
 // further writes a door's further probes in a line, where they tell something new.
-func (t *textStream) further(c chain.Chain) error {
+func (t *textStream) further(c chain.Chain) {
 	if c.End == chain.NoAnswer || c.End == chain.Loop || len(c.Hops) == 1 {
-		return nil
+		return
 	}
 	says := describe(c)
-	worst := chain.Worst(c.Findings)
-	if says == "kept" {
-		worst = ""
+	switch worst := chain.Worst(c.Findings); {
+	case says == "kept":
+		says = t.style.severity("", says)
+	case worst != "":
+		says = t.style.severity(worst, says)
 	}
-	_, err := fmt.Fprintf(t.w, "  %s %s\n", t.style.faint(fmt.Sprintf("%-13s", about(c.Probe))), t.style.severity(worst, says))
-	return err
+	fmt.Fprintf(t.w, "  %s %s\n", t.style.faint(fmt.Sprintf("%-13s", about(c.Probe))), says)
 }
 
 func statusText(a chain.Answer) string {
@@ -202,9 +226,16 @@ func hopFacts(a chain.Answer) []string {
 		facts = append(facts, version)
 	}
 	if a.Address != "" {
-		facts = append(facts, fmt.Sprintf("%.0f ms", a.MS))
+		facts = append(facts, milliseconds(a.MS))
 	}
 	return facts
+}
+
+func milliseconds(ms float64) string {
+	if ms < 10 {
+		return fmt.Sprintf("%.1f ms", ms)
+	}
+	return fmt.Sprintf("%.0f ms", ms)
 }
 
 func endText(c chain.Chain) string {
@@ -221,6 +252,7 @@ func endText(c chain.Chain) string {
 }
 
 func (t *textStream) End(findings []chain.Finding, notes []string) error {
+	t.flush()
 	doors, cleanDoors := t.grid.Count()
 	if t.view == Audit {
 		t.writeGrid()
@@ -233,6 +265,12 @@ func (t *textStream) End(findings []chain.Finding, notes []string) error {
 		fmt.Fprintf(t.w, "\n%s\n", t.style.faint("note: "+clean(n)))
 	}
 	verdict := Verdict(doors, cleanDoors, findings)
+	switch unseen := t.grid.unseen(); {
+	case unseen != "" && t.grid.Unseen == t.grid.Chains:
+		verdict = unseen
+	case unseen != "":
+		verdict += " " + unseen
+	}
 	_, err := fmt.Fprintf(t.w, "\n%s\n", t.style.severity(chain.Worst(findings), verdict))
 	return err
 }
@@ -253,7 +291,10 @@ func (t *textStream) cell(c Cell) string {
 	if !c.Seen {
 		return ""
 	}
-	if len(c.Codes) == 0 {
+	switch {
+	case c.Unseen:
+		return t.style.severity(chain.Note, "? "+c.Outcome)
+	case len(c.Codes) == 0:
 		return t.style.severity("", sign("")+" "+c.Outcome)
 	}
 	return t.style.severity(c.Severity, sign(c.Severity)+" "+shortCodes(c.Codes))
@@ -281,27 +322,37 @@ func TextFindings(w io.Writer, findings []chain.Finding, s Style) {
 	}
 }
 
-// metFrom names the doors and the old URLs from which a finding is met, where that is not plain from its subject.
+// metFrom names the doors from which a finding is met, and counts the old URLs, or names those where there are no doors; ""
+// where the subject says it all.
 func metFrom(f chain.Finding, most int) string {
-	var from []string
+	var doors, urls []string
 	for _, e := range f.Entries {
-		at := e
-		if u, err := web.ParseURL(e); err == nil && chain.IsProbe(u) {
-			at = u.Door().String()
-		}
-		if !slices.Contains(from, at) {
-			from = append(from, at)
+		u, err := web.ParseURL(e)
+		switch {
+		case err != nil || !chain.IsProbe(u):
+			urls = append(urls, e)
+		case !slices.Contains(doors, u.Door().String()):
+			doors = append(doors, u.Door().String())
 		}
 	}
-	if len(from) == 0 || len(from) == 1 && (strings.HasPrefix(f.Subject, from[0]) || len(f.Entries) == 1) {
+	switch {
+	case len(doors) == 0 && len(urls) < 2, len(doors) == 1 && strings.HasPrefix(f.Subject, doors[0]) && len(urls) == 0:
 		return ""
+	case len(doors) == 0:
+		return "met from " + some(urls, most)
+	case len(urls) == 0:
+		return "met from " + some(doors, most)
 	}
-	shown := from[:min(most, len(from))]
-	list := "met from " + clean(strings.Join(shown, ", "))
-	if more := len(from) - len(shown); more > 0 {
-		list += fmt.Sprintf(" and %d more", more)
+	return "met from " + some(doors, most) + " and " + plural(len(urls), "old URL")
+}
+
+func some(list []string, most int) string {
+	shown := list[:min(most, len(list))]
+	s := clean(strings.Join(shown, ", "))
+	if more := len(list) - len(shown); more > 0 {
+		s += fmt.Sprintf(", %d more", more)
 	}
-	return list
+	return s
 }
 
 // indent wraps a text at words, and puts the same space before every line.

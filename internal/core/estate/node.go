@@ -115,12 +115,6 @@ func (r *reader) text(n *Node, what string) string {
 	return n.Text
 }
 
-func (r *reader) texts(n *Node, what string) []string {
-	var all []string
-	r.list(n, what, func(i *Node) { all = append(all, r.text(i, what)) })
-	return all
-}
-
 func (r *reader) host(n *Node, what string) web.Host {
 	s := r.text(n, what)
 	if s == "" {

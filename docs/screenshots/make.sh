@@ -1,0 +1,47 @@
+#!/usr/bin/env bash
+# Takes the pictures of docs/screenshots anew, on the demo estate: terminal views in a real terminal window, pages in a
+# browser. Needs Xvfb, xterm, ImageMagick and Chromium (Debian: xvfb xterm imagemagick chromium fonts-dejavu).
+# usage: make.sh [NAME...]      without names: all of them
+set -euo pipefail
+cd "$(dirname "$0")/../.."
+out=$PWD/docs/screenshots
+work=$(mktemp -d)
+go build -o "$work/upperpath" .
+export PATH="$work:$PATH"
+cd "$work"
+upperpath demo --dir museums >/dev/null
+cd museums
+upperpath stage stage >/dev/null &
+player=$!
+trap 'kill $player 2>/dev/null || true; rm -rf "$work"' EXIT
+until [ -s stage/stage.yaml ]; do sleep 0.1; done
+wanted="$*"
+want() { [ -z "$wanted" ] || [[ " $wanted " == *" $1 "* ]]; }
+
+# terminal NAME COMMAND [SCROLL]: the window as it looks after the command; with SCROLL "top", its first screen.
+terminal() {
+  want "$1" || return 0
+  local cut=""
+  [ "${3:-}" = top ] && cut=" | head -n 43"
+  cat >"$work/show" <<S
+export PS1='\$ '; clear; printf '\033[1m$ %s\033[0m\n' "$2"
+script -qec "stty cols 126 rows 44; $2" /dev/null$cut
+sleep 60
+S
+  xvfb-run -a -s "-screen 0 1280x800x24" bash -c '
+    xterm -fa "DejaVu Sans Mono" -fs 12 -geometry 127x46+0+0 -bg "#fdfcf9" -fg "#1d2a33" -xrm "XTerm*color8: #7a858c" -xrm "XTerm*color1: #b3261e" -xrm "XTerm*color2: #23704a" -xrm "XTerm*color3: #9a6700" -xrm "XTerm*color4: #2a5d8f" +sb -b 12 -e bash "$0" &
+    sleep "$1"; import -window root "$2"; kill %1' "$work/show" "${4:-4}" "$out/$1.png"
+}
+
+# page NAME FILE
+page() {
+  want "$1" || return 0
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync --hide-scrollbars --user-data-dir="$work/browser" --window-size=1280,800 --screenshot="$out/$1.png" "file://$2" >/dev/null 2>&1
+}
+
+terminal demo "upperpath demo" top
+terminal look "upperpath look lacemill-museum.example --from stage/stage.yaml" top
+terminal audit "upperpath audit --from stage/stage.yaml" top
+terminal rehearse "upperpath rehearse"
+terminal plan "upperpath plan --only northmoormuseum.example"
+page report "$work/museums/report.html"

@@ -1,0 +1,27 @@
+#!/usr/bin/env bash
+# Installs the real servers that the tests need and this machine lacks. It does so as root on Debian only, and starts no
+# service. PEERS=skip leaves it. Elsewhere it says which tests will be skipped.
+set -euo pipefail
+declare -A package=([nginx]=nginx)
+missing=()
+for program in "${!package[@]}"; do
+  PATH="$PATH:/usr/sbin:/usr/local/sbin" command -v "$program" >/dev/null || missing+=("$program")
+done
+[ ${#missing[@]} -eq 0 ] && exit 0
+if [ "${PEERS:-}" = skip ] || [ "$(id -u)" != 0 ] || ! command -v apt-get >/dev/null; then
+  echo "not on this machine: ${missing[*]}; the tests against them are SKIPPED (as root on Debian, make test installs them)"
+  exit 0
+fi
+# A policy that forbids to start services while packages are installed.
+policy=/usr/sbin/policy-rc.d
+if [ ! -e $policy ]; then
+  printf '#!/bin/sh\nexit 101\n' >$policy
+  chmod +x $policy
+  trap 'rm -f $policy' EXIT
+fi
+echo "installing ${missing[*]}"
+export DEBIAN_FRONTEND=noninteractive
+apt-get update -qq
+for program in "${missing[@]}"; do
+  apt-get install -y -qq --no-install-recommends "${package[$program]}" >/dev/null
+done
