@@ -222,7 +222,8 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 		"empty location": {redirect("Location: \r\n"), "bad-location"},
 		"spaces":         {redirect("Location: http://bad.example/a b\r\n"), "bad-location"},
 		"script":         {redirect("Location: javascript:alert(1)\r\n"), "bad-location"},
-		"control":        {redirect("Location: http://bad.example/\x1b[2Jx\r\n"), "bad-location"},
+		"tab":            {redirect("Location: http://bad.example/\tx\r\n"), "bad-location"},
+		"control":        {redirect("Location: http://bad.example/\x1b[2Jx\r\n"), "bad-answer"}, // no header may hold it
 		"two locations":  {redirect("Location: http://bad.example/1\r\nLocation: http://bad.example/2\r\n"), "bad-location"},
 		"outside ASCII":  {redirect("Location: http://bad.example/\xc3\xb8\r\n"), "bad-location"},
 		"unknown host":   {redirect("Location: http://:80/\r\n"), "bad-location"},

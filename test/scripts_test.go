@@ -1,0 +1,82 @@
+// Package test drives the built program as its users do: scripts on files in a temporary folder, against the stage.
+package test
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/testscript"
+)
+
+// folder holds the built program.
+var folder string
+
+func TestMain(m *testing.M) {
+	var err error
+	if folder, err = os.MkdirTemp("", "upperpath-scripts-"); err != nil {
+		panic(err)
+	}
+	program := filepath.Join(folder, "upperpath")
+	if runtime.GOOS == "windows" {
+		program += ".exe"
+	}
+	build := exec.Command("go", "build", "-ldflags", "-X upperpath.example/upperpath/internal/cli.Version=v0.0.0-test", "-o", program, "..")
+	build.Stderr = os.Stderr
+	if err := build.Run(); err != nil {
+		panic(err)
+	}
+	code := m.Run()
+	_ = os.RemoveAll(folder)
+	os.Exit(code)
+}
+
+func TestScripts(t *testing.T) {
+	testscript.Run(t, testscript.Params{
+		Dir: "scripts",
+		Setup: func(e *testscript.Env) error {
+			e.Setenv("PATH", folder+string(os.PathListSeparator)+e.Getenv("PATH"))
+			e.Setenv("TMPDIR", e.WorkDir)
+			return nil
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){"await": await, "exits": exits, "schema": conforms},
+	})
+}
+
+// await FILE... waits until the files are there and not empty.
+func await(ts *testscript.TestScript, _ bool, args []string) {
+	for _, a := range args {
+		path := ts.MkAbs(a)
+		for deadline := time.Now().Add(10 * time.Second); ; time.Sleep(20 * time.Millisecond) {
+			if info, err := os.Stat(path); err == nil && info.Size() > 0 {
+				break
+			}
+			if time.Now().After(deadline) {
+				ts.Fatalf("%s does not come", a)
+			}
+		}
+	}
+}
+
+// exits CODE COMMAND... runs a command and looks at its exit code; stdout and stderr are there for what follows.
+func exits(ts *testscript.TestScript, _ bool, args []string) {
+	if len(args) < 2 {
+		ts.Fatalf("usage: exits CODE COMMAND...")
+	}
+	err := ts.Exec(args[1], args[2:]...)
+	got := 0
+	if err != nil {
+		e, ok := err.(*exec.ExitError)
+		if !ok {
+			ts.Fatalf("%v", err)
+		}
+		got = e.ExitCode()
+	}
+	if fmt.Sprint(got) != args[0] {
+		ts.Fatalf("exit code %d, want %s\nstdout:\n%s\nstderr:\n%s", got, args[0], ts.ReadFile("stdout"), ts.ReadFile("stderr"))
+	}
+}
