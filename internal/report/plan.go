@@ -150,16 +150,12 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 }
 
 func planVerdict(p *plan.Plan) string {
-	bad := map[string]bool{}
-	for _, f := range p.Findings {
-		for _, e := range f.Entries {
-			if u, err := web.ParseURL(e); err == nil {
-				bad[u.Door().String()] = true
-			}
-		}
-	}
 	if len(p.Findings) == 0 {
-		return fmt.Sprintf("The plan holds: %s and %s, each tried in memory, arrive where they should.", plural(len(p.Doors), "door"), plural(len(p.Rules), "rule"))
+		tried := plural(len(p.Doors), "door")
+		if len(p.Rules) > 0 {
+			tried += " and " + plural(len(p.Rules), "rule")
+		}
+		return fmt.Sprintf("The plan holds: %s, each tried in memory, arrive where they should.", tried)
 	}
 	return "The plan does not hold yet: " + Verdict(0, 0, p.Findings)
 }

@@ -161,7 +161,9 @@ func (p *Plan) listDoors() {
 		}
 	}
 	for _, h := range slices.Concat(p.Estate.Site.Hosts, p.Estate.Site.Also) {
-		if d := p.Estate.DomainOf(h); d == nil || p.only(d) {
+		d := p.Estate.DomainOf(h)
+		// A name of the site that is below none of the domains goes with the canonical one.
+		if home := cmp.Or(d, p.Estate.DomainOf(p.Estate.Canonical.Host)); home == nil || p.only(home) {
 			add(h, d)
 		}
 	}
