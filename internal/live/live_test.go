@@ -247,6 +247,23 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 	}
 }
 
+func TestPathsGoOutToTheLetter(t *testing.T) {
+	var got string
+	w := look(t, stage.Scene{}, func(v *live.Vantage) {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = l.Close() })
+		server := &http.Server{Handler: http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = r.RequestURI })}
+		go func() { _ = server.Serve(l) }()
+		at := netip.MustParseAddrPort(l.Addr().String())
+		v.Points = []live.Point{{Host: web.MustParseHost("a.example"), Address: at.Addr(), To: at.Port()}}
+	})
+	for _, uri := range []string{"/", "/a%2Fb|c?x=%20|y", "//two", "/a//b", `/say"hi"`, "/{x}", "/%7e~", "/?", "/a?b?c"} {
+		require.Equal(t, 200, ask(w, "http://a.example"+uri).Status, uri)
+		assert.Equal(t, strings.TrimSuffix(uri, "?"), got)
+	}
+}
+
 func TestPointsGoAroundDNSAndProxy(t *testing.T) {
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		assert.Equal(t, "UpperPath/test", r.UserAgent())

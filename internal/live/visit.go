@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/http/httptrace"
 	"net/netip"
+	"net/url"
 	"strings"
 	"sync"
 	"time"
@@ -31,7 +32,9 @@ func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
 		slog.Debug("asking once more", "url", ask.URL, "because", a.Detail)
 		a = w.once(ctx, ask)
 	}
-	slog.Debug("answer", "url", ask.URL, "status", a.Status, "refusal", a.Refusal, "address", a.Address, "ms", a.MS)
+	if slog.Default().Enabled(ctx, slog.LevelDebug) {
+		slog.Debug("answer", "url", ask.URL, "status", a.Status, "refusal", a.Refusal, "address", a.Address, "ms", a.MS)
+	}
 	return a
 }
 
@@ -108,13 +111,9 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen), 4*w.vantage.Timeout)
 	defer cancel()
 	ctx = httptrace.WithClientTrace(ctx, &httptrace.ClientTrace{GotConn: seen.gotConn, TLSHandshakeDone: seen.handshaken})
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, ask.URL.String(), nil)
-	if err != nil {
-		return &refusal{chain.BadAnswer, "this URL cannot be asked: " + err.Error()}
-	}
-	request.Header.Set("User-Agent", w.vantage.Agent)
-	request.Header.Set("Accept", "text/html,*/*;q=0.8")
-	response, err := w.transportFor(ask).RoundTrip(request)
+	request := &http.Request{Method: http.MethodGet, URL: asURL(ask.URL), Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
+		Header: http.Header{"User-Agent": {w.vantage.Agent}, "Accept": {"text/html,*/*;q=0.8"}}}
+	response, err := w.transportFor(ask).RoundTrip(request.WithContext(ctx))
 	if err != nil {
 		return w.sortHTTP(err, seen)
 	}
@@ -128,6 +127,18 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	}
 	_, _ = io.CopyN(io.Discard, response.Body, MostBody)
 	return nil
+}
+
+// asURL gives a URL for net/http. Its path goes out to the letter, as a browser would send it; only one that starts with two
+// slashes has to be left to net/url, which encodes some characters in it that browsers do not.
+func asURL(u web.URL) *url.URL {
+	host := strings.TrimPrefix(u.Door().String(), string(u.Scheme())+"://")
+	out := &url.URL{Scheme: string(u.Scheme()), Host: host, Opaque: u.Path(), RawQuery: u.Query()}
+	if strings.HasPrefix(u.Path(), "//") {
+		out.Opaque = ""
+		out.Path, out.RawPath = web.Decode(u.Path()), u.Path()
+	}
+	return out
 }
 
 // plainConn returns the connection below TLS.

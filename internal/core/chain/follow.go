@@ -2,6 +2,7 @@ package chain
 
 import (
 	"context"
+	"slices"
 
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -85,10 +86,8 @@ func (c *Chain) Redirects() int {
 // has, when the context ends.
 func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 	c := Chain{Entry: entry.URL, Probe: probe, Findings: []Finding{}}
-	seen := map[string]int{}
 	ask := entry
 	for {
-		seen[ask.URL.Key()] = len(c.Hops)
 		answer := asker.Answer(ctx, ask)
 		c.Hops = append(c.Hops, answer)
 		c.Arrival = ask.URL
@@ -105,7 +104,7 @@ func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End = BadLocation
 			return c
 		}
-		if at, again := seen[next.Key()]; again {
+		if at := slices.IndexFunc(c.Hops, func(a Answer) bool { return a.URL.Same(next) }); at >= 0 {
 			c.End, c.LoopsTo = Loop, &at
 			return c
 		}

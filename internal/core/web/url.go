@@ -184,7 +184,9 @@ func (u URL) Key() string {
 }
 
 // Same tells whether two URLs are equal by RFC 3986 section 6.2.2.
-func (u URL) Same(other URL) bool { return u == other || u.Key() == other.Key() }
+func (u URL) Same(other URL) bool {
+	return u == other || u.door == other.door && NormalPath(u.path) == NormalPath(other.path) && NormalQuery(u.query) == NormalQuery(other.query)
+}
 
 // At returns the same path and query on another door.
 func (u URL) At(d Door) URL { return URL{d, u.path, u.query} }
