@@ -29,6 +29,7 @@ docs:
 
 bench:
 	go test -run '^$$' -bench . ./...
+	test/bench.sh
 
 dist:
 	@mkdir -p dist
