@@ -299,11 +299,12 @@ func (n *nginx) sortOut(entries []rule.Entry) (hashed, regexps []rule.Entry) {
 	}
 	for _, e := range entries {
 		path, exact := e.Rule.Old.Exact()
-		switch why := n.barred(e.Rule); {
+		hashable := exact && spelt[lowerASCII(web.Decode(path))] == 1 && !encodedReserved(path)
+		switch why := barred(e.Rule, hashable); {
 		case why != "":
 			n.findings = append(n.findings, chain.New("beyond-carrier", e.Rule.Place(), fmt.Sprintf("nginx cannot hold %s (%s): %s.", e.Rule.Place(), e.Rule.Old, why),
 				"Leave the rule to another carrier, or do without it.", map[string]any{"line": e.Rule.Line}))
-		case exact && spelt[lowerASCII(web.Decode(path))] == 1 && !encodedReserved(path):
+		case hashable:
 			hashed = append(hashed, e)
 		default:
 			regexps = append(regexps, e)
@@ -315,13 +316,18 @@ func (n *nginx) sortOut(entries []rule.Entry) (hashed, regexps []rule.Entry) {
 // The most octets that nginx reads as one word of its configuration, with some room.
 const mostWord = 3900
 
-func (n *nginx) barred(r *rule.Rule) string {
+// barred says why nginx cannot hold a rule, "" where it can.
+func barred(r *rule.Rule, hashable bool) string {
 	for _, p := range r.Old.Parts {
 		if strings.Contains(p.Literal, "%00") {
 			return "nginx refuses every path with %00"
 		}
 	}
-	if len(quote(pathRegexp(r.Old.Parts))) > mostWord || len(quoteValue(r.New.String())) > mostWord {
+	old := quoteValue(r.Old.String())
+	if !hashable {
+		old = quote(pathRegexp(r.Old.Parts))
+	}
+	if len(old) > mostWord || len(quoteValue(r.New.String())) > mostWord {
 		return fmt.Sprintf("it is longer than the %d octets that nginx reads as one word", mostWord)
 	}
 	return ""

@@ -1,0 +1,107 @@
+// Package core holds nothing itself; this test keeps its packages pure.
+package core
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const module = "upperpath.example/upperpath/"
+
+// What core may import from outside itself: pure packages of the standard library, and names and suffixes.
+var allowed = []string{"bytes", "cmp", "context", "errors", "fmt", "iter", "maps", "net/netip", "net/url", "slices", "strconv", "strings", "sync", "time",
+	"unicode", "unicode/utf8", "golang.org/x/net/idna", "golang.org/x/net/publicsuffix"}
+
+// imports gives what every package below a folder imports, tests aside.
+func imports(t *testing.T, folder string) map[string][]string {
+	t.Helper()
+	found := map[string][]string{}
+	err := filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		for _, i := range file.Imports {
+			name, _ := strconv.Unquote(i.Path.Value)
+			pkg := filepath.ToSlash(filepath.Dir(path))
+			found[pkg] = append(found[pkg], name)
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	return found
+}
+
+func TestCoreReachesForNoIOAndNotUpwards(t *testing.T) {
+	packages := imports(t, ".")
+	require.Contains(t, packages, "chain")
+	for pkg, names := range packages {
+		for _, name := range names {
+			inside := strings.HasPrefix(name, module+"internal/core/")
+			assert.True(t, inside || contains(allowed, name), "core/%s imports %s", pkg, name)
+		}
+	}
+}
+
+// TestNobodyCallsTheClockInCore looks for the few calls of allowed packages that would make core depend on more than it is
+// given.
+func TestNobodyCallsTheClockInCore(t *testing.T) {
+	barred := map[string]string{"time": "Now Since Until Sleep After Tick NewTimer", "fmt": "Print Println Printf Scan Scanln Scanf"}
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err != nil {
+			return err
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			if call, ok := n.(*ast.SelectorExpr); ok {
+				if pkg, ok := call.X.(*ast.Ident); ok {
+					assert.NotContains(t, strings.Fields(barred[pkg.Name]), call.Sel.Name, "%s calls %s.%s", path, pkg.Name, call.Sel.Name)
+				}
+			}
+			return true
+		})
+		return nil
+	})
+	require.NoError(t, err)
+}
+
+func TestArrowsPointDownOnly(t *testing.T) {
+	below := map[string]string{
+		"files": "core", "live": "core", "servers": "core", "store": "core", "stage": "core files live", "report": "core store", "cli": "core files live servers store stage report",
+	}
+	for pkg, names := range imports(t, "..") {
+		from := strings.Split(strings.TrimPrefix(pkg, "../"), "/")[0]
+		if from == "core" || from == "." {
+			continue
+		}
+		for _, name := range names {
+			rest, ours := strings.CutPrefix(name, module+"internal/")
+			to := strings.Split(rest, "/")[0]
+			assert.True(t, !ours || contains(strings.Fields(below[from]), to), "%s imports %s", pkg, name)
+		}
+	}
+}
+
+func contains(list []string, s string) bool {
+	for _, l := range list {
+		if l == s {
+			return true
+		}
+	}
+	return false
+}

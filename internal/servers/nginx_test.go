@@ -1,0 +1,109 @@
+package servers
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/files"
+)
+
+func load(t *testing.T, archive *txtar.Archive) *plan.Plan {
+	t.Helper()
+	dir := t.TempDir()
+	for _, f := range archive.Files {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, f.Name), f.Data, 0o600))
+	}
+	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
+	require.NoError(t, err)
+	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+}
+
+// TestNginx writes the estate of every case of testdata and compares; UPDATE=1 writes the cases anew. That nginx
+// understands it, and answers so, is tested with a real one in test/peers.
+func TestNginx(t *testing.T) {
+	cases, err := filepath.Glob("testdata/*.txtar")
+	require.NoError(t, err)
+	require.NotEmpty(t, cases)
+	for _, path := range cases {
+		archive, err := txtar.ParseFile(path)
+		require.NoError(t, err)
+		out, err := Nginx(load(t, archive), "gateway", NginxOptions{HTTP: []string{"127.0.0.1:8080"}, HTTPS: []string{"127.0.0.1:8443"}, Certificates: "/c", Challenges: "/w"})
+		require.NoError(t, err, path)
+		says := ""
+		for _, f := range out.Findings {
+			says += f.Says + "\n"
+		}
+		got := map[string]string{"nginx.conf": string(out.Text), "says.txt": says}
+		for i, f := range archive.Files {
+			if want, ok := got[f.Name]; ok && os.Getenv("UPDATE") != "" {
+				archive.Files[i].Data = []byte(want)
+			} else if ok {
+				assert.Equal(t, string(f.Data), want, "%s: %s", path, f.Name)
+			}
+		}
+		if os.Getenv("UPDATE") != "" {
+			require.NoError(t, os.WriteFile(path, txtar.Format(archive), 0o644))
+		}
+	}
+}
+
+func TestNginxRefusesTiedRules(t *testing.T) {
+	p := load(t, txtar.Parse([]byte(`
+-- upperpath.yaml --
+canonical: https://www.n.example
+carriers: {gateway: {by: server, addresses: [203.0.113.20]}}
+domains: [old.example]
+rules: rules.csv
+-- rules.csv --
+old,new
+old.example/a/{x},/1
+old.example/{y}/b,/2
+`)))
+	_, err := Nginx(p, "gateway", NginxOptions{})
+	assert.ErrorContains(t, err, "https://old.example/a/b")
+}
+
+func TestWordsAreWrittenSafely(t *testing.T) {
+	assert.Equal(t, `"a\"b\\c\n$d"`, quote("a\"b\\c\n$d"))
+	assert.Equal(t, `"${up_dollar}uri;{}"`, quoteValue("$uri;{}"))
+	assert.Equal(t, `/(?:a|%61)%2[Ff]\x28(?:\x7e|%7[Ee])(?:%7[Cc]|\x7c)`, literalRegexp("/a%2F(~%7C"))
+	assert.True(t, encodedReserved("/a%2Fb"))
+	assert.True(t, encodedReserved("/a%3Fb"))
+	assert.False(t, encodedReserved("/caf%C3%A9%20%25"))
+}
+
+func TestParseListen(t *testing.T) {
+	o, err := ParseListen([]string{"http=127.0.0.1:8080", "https=[::1]:8443", "http=*:80"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"127.0.0.1:8080", "*:80"}, o.HTTP)
+	for _, bad := range []string{"", "http", "http=80", "ftp=127.0.0.1:21", "http=a b:80", "http=127.0.0.1:80;evil"} {
+		_, err := ParseListen([]string{bad})
+		assert.Error(t, err, bad)
+	}
+}
+
+func TestLargeTablesGetLargerHashes(t *testing.T) {
+	var rules strings.Builder
+	rules.WriteString("old,new\n")
+	for i := range 800 {
+		fmt.Fprintf(&rules, "old.example/%s%d,/x\n", strings.Repeat("long/", 80), i)
+	}
+	p := load(t, &txtar.Archive{Files: []txtar.File{
+		{Name: "upperpath.yaml", Data: []byte("canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\ndomains: [old.example]\nrules: rules.csv\n")},
+		{Name: "rules.csv", Data: []byte(rules.String() + "old.example/" + strings.Repeat("x", 4000) + ",/x\n")},
+	}})
+	out, err := Nginx(p, "gateway", NginxOptions{})
+	require.NoError(t, err)
+	assert.True(t, strings.Contains(string(out.Text), "map_hash_max_size 2048;"))
+	assert.True(t, strings.Contains(string(out.Text), "map_hash_bucket_size 512;"))
+	require.Len(t, out.Findings, 1, "a path that nginx cannot read is said")
+	assert.Contains(t, out.Findings[0].Says, "longer than the 3900 octets")
+}
