@@ -91,6 +91,9 @@ func (p *program) runAudit(ctx context.Context, made *plan.Plan, w *live.Web, pa
 		progress.step()
 	})
 	a.Findings, a.Notes = tally.Findings(), w.Notes()
+	if err != nil {
+		a.Notes = append(a.Notes, fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", len(a.Chains), len(asks)))
+	}
 	if broken := w.Broken(); broken != nil {
 		return a, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}

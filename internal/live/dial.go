@@ -7,6 +7,7 @@ import (
 	"net"
 	"net/netip"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -28,10 +29,44 @@ type dialer struct {
 	skipped atomic.Bool // an IPv6 address was left out
 	failure atomic.Pointer[string]
 	worked  atomic.Bool
+	lock    sync.Mutex
+	dead    map[netip.AddrPort]death
+}
+
+// death is an address that timed out: once, or also when it was tried again after that.
+type death struct {
+	when  time.Time // of the last time-out
+	again *refusal  // nil: it timed out once
+}
+
+// For so long an address that timed out twice is not tried once more, so that the next URLs on it need not wait too.
+const deadFor = 30 * time.Second
+
+// timedOut remembers that a try that began at a time ended in a time-out. Tries side by side count as one.
+func (d *dialer) timedOut(target netip.AddrPort, began time.Time, why *refusal) {
+	d.lock.Lock()
+	defer d.lock.Unlock()
+	before, known := d.dead[target]
+	now := death{when: time.Now()}
+	if known && began.After(before.when) {
+		now.again = why
+	} else if known {
+		now = before
+	}
+	d.dead[target] = now
+}
+
+func (d *dialer) isDead(target netip.AddrPort) *refusal {
+	d.lock.Lock()
+	defer d.lock.Unlock()
+	if at := d.dead[target]; at.again != nil && time.Since(at.when) < deadFor {
+		return at.again
+	}
+	return nil
 }
 
 func newDialer(v Vantage) (*dialer, error) {
-	d := &dialer{timeout: v.Timeout, points: v.Points, through: v.Proxy, ipv6: true}
+	d := &dialer{timeout: v.Timeout, points: v.Points, through: v.Proxy, ipv6: true, dead: map[netip.AddrPort]death{}}
 	d.direct.Timeout = v.Timeout
 	if v.Proxy == "" {
 		d.ipv6 = hasIPv6()
@@ -124,6 +159,10 @@ func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16)
 }
 
 func (d *dialer) dial(ctx context.Context, target netip.AddrPort, proxied bool) (net.Conn, *refusal) {
+	if why := d.isDead(target); why != nil {
+		return nil, why
+	}
+	began := time.Now()
 	ctx, cancel := context.WithTimeout(ctx, d.timeout)
 	defer cancel()
 	var c net.Conn
@@ -134,7 +173,11 @@ func (d *dialer) dial(ctx context.Context, target netip.AddrPort, proxied bool) 
 		c, err = d.direct.DialContext(ctx, "tcp", target.String())
 	}
 	if err != nil {
-		return nil, d.sort(err, target)
+		why := d.sort(err, target)
+		if why.kind == chain.Timeout {
+			d.timedOut(target, began, why)
+		}
+		return nil, why
 	}
 	d.worked.Store(true)
 	return &conn{c, target}, nil
@@ -152,7 +195,7 @@ func (d *dialer) sort(err error, target netip.AddrPort) *refusal {
 	d.worked.Store(true)
 	switch {
 	case isTimeout(err), strings.HasSuffix(says, "TTL expired"):
-		return &refusal{chain.Timeout, fmt.Sprintf("%s does not answer within %s", target, d.timeout)}
+		return &refusal{chain.Timeout, fmt.Sprintf("%s takes no connection within %s", target, d.timeout)}
 	case errors.Is(err, syscall.ECONNREFUSED), strings.HasSuffix(says, "connection refused"):
 		return &refusal{chain.Refused, fmt.Sprintf("%s refuses the connection", target)}
 	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH), strings.HasSuffix(says, "unreachable"):

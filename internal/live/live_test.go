@@ -123,6 +123,18 @@ func TestRefusalsAreSorted(t *testing.T) {
 	assert.GreaterOrEqual(t, ask(w, "http://silent.example/").MS, 0.0)
 }
 
+func TestASilentAddressIsNotWaitedForAgainAndAgain(t *testing.T) {
+	w := look(t, stage.Scene{Records: records(t, "silent.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+		netip.MustParseAddrPort("192.0.2.2:80"): {Silent: true},
+	}}, nil)
+	first := ask(w, "http://silent.example/")
+	assert.Equal(t, chain.Timeout, first.Refusal)
+	second := ask(w, "http://silent.example/other")
+	assert.Equal(t, chain.Timeout, second.Refusal)
+	assert.Equal(t, first.Detail, second.Detail)
+	assert.Less(t, second.MS, first.MS/2, "it was tried twice for the first URL")
+}
+
 func TestAVantageThatDoesNotWorkIsNoFaultOfTheDoor(t *testing.T) {
 	scene := stage.Scene{Records: records(t, "up.example. 1 IN A 192.0.2.1")}
 	for name, change := range map[string]func(*live.Vantage){
