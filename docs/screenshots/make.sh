@@ -29,7 +29,7 @@ script -qec "stty cols 126 rows 44; $2" /dev/null$cut
 sleep 60
 S
   xvfb-run -a -s "-screen 0 1280x800x24" bash -c '
-    xterm -fa "DejaVu Sans Mono" -fs 12 -geometry 127x46+0+0 -bg "#fdfcf9" -fg "#1d2a33" -xrm "XTerm*color8: #7a858c" -xrm "XTerm*color1: #b3261e" -xrm "XTerm*color2: #23704a" -xrm "XTerm*color3: #9a6700" -xrm "XTerm*color4: #2a5d8f" +sb -b 12 -e bash "$0" &
+    xterm -fa "DejaVu Sans Mono" -fs 12 -geometry 127x46+0+0 -bg "#fdfcf9" -fg "#1d2a33" -xrm "XTerm*color8: #7a858c" -xrm "XTerm*color1: #b3261e" -xrm "XTerm*color2: #23704a" -xrm "XTerm*color3: #9a6700" -xrm "XTerm*color4: #2a5d8f" +sb -bw 0 -b 12 -e bash "$0" &
     sleep "$1"; import -window root "$2"; kill %1' "$work/show" "${4:-4}" "$out/$1.png"
 }
 

@@ -54,6 +54,9 @@ func planTables(p *plan.Plan) []tabular {
 	certificates := tabular{title: "Certificates", head: []string{"held by", "when", "names"}}
 	for _, c := range p.Certificates {
 		when := map[string]string{"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand"}[c.When]
+		if c.Carrier == plan.SiteName {
+			when = "the site has its own"
+		}
 		certificates.rows = append(certificates.rows, []string{c.Carrier, when, strings.Join(c.Names, ", ")})
 	}
 	records := tabular{title: "Records", head: []string{"name", "TTL", "type", "value"}}
@@ -110,7 +113,7 @@ func steps(p *plan.Plan) []string {
 	}
 	var all []string
 	if before > 0 {
-		all = append(all, fmt.Sprintf("Get the %s that can be had before the names point there.", plural(before, "certificate")))
+		all = append(all, fmt.Sprintf("Get %s that can be had before the names point there.", strings.Replace("the "+plural(before, "certificate"), "the 1 ", "the ", 1)))
 	}
 	all = append(all, "Put the redirects in place: upperpath write nginx for a server of your own; other carriers have pages of their own.",
 		"Try them before anything points there: upperpath audit --point HOST=ADDRESS.",
@@ -121,6 +124,9 @@ func steps(p *plan.Plan) []string {
 	return append(all, "Look at every door: upperpath audit.")
 }
 
+// mostRows is how many rows of one table a terminal is shown.
+const mostRows = 200
+
 func planText(w io.Writer, p *plan.Plan, s Style) {
 	fmt.Fprintf(w, "%s\n", s.strong("Plan: every door to "+p.Canonical))
 	for _, t := range planTables(p) {
@@ -130,10 +136,13 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 		fmt.Fprintf(w, "\n%s\n", s.strong(t.title))
 		tab := s.newTable()
 		tab.AppendHeader(row(t.head))
-		for _, r := range t.rows {
+		for _, r := range t.rows[:min(mostRows, len(t.rows))] {
 			tab.AppendRow(row(r))
 		}
 		render(w, tab)
+		if more := len(t.rows) - mostRows; more > 0 {
+			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("and %d more; --format json or md has them all", more)))
+		}
 	}
 	fmt.Fprintf(w, "\n%s\n", s.strong("In this order"))
 	for i, step := range steps(p) {
