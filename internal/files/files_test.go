@@ -98,7 +98,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"www named":       {domain + "  - {name: a.example, hosts: [www]}", "apex and www are there"},
 		"key twice":       {domain + "  - {name: a.example, note: x, note: y}", "the key is there twice"},
 		"bad resolver":    {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}", "this is no resolver"},
-		"bad proxy":       {domain + "  - a.example\nvantages: {v: {proxy: \"http://x:1\"}}", "socks5://HOST:PORT"},
+		"bad proxy":       {domain + "  - a.example\nvantages: {v: {proxy: \"http://proxy:1\"}}", "socks5://HOST:PORT"},
 		"bad exempt":      {domain + "  - a.example\npolicy: {exempt: [/]}", "left out"},
 		"bad hops":        {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
 		"merge key":       {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
