@@ -312,10 +312,22 @@ func TestParsePoint(t *testing.T) {
 func TestTrustFiles(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "ca.pem")
 	_, err := live.FromEstate("x", estate.Vantage{Trust: path})
-	assert.ErrorContains(t, err, "trusted certificates")
-	require.NoError(t, os.WriteFile(path, []byte("nothing"), 0o600))
-	_, err = live.FromEstate("x", estate.Vantage{Trust: path})
-	assert.ErrorContains(t, err, "BEGIN CERTIFICATE")
+	assert.ErrorContains(t, err, "cannot be read: no such file")
+	_, _, trust, err := stage.Files(stage.Certificate{Names: []string{"a.example"}})
+	require.NoError(t, err)
+	for text, want := range map[string]string{
+		"nothing":     "there is no certificate in it",
+		string(trust): "",
+		string(trust) + "-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n": fmt.Sprintf("ca.pem:%d: a certificate cannot be read", strings.Count(string(trust), "\n")+1),
+	} {
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		_, err = live.FromEstate("x", estate.Vantage{Trust: path})
+		if want == "" {
+			assert.NoError(t, err)
+			continue
+		}
+		assert.ErrorContains(t, err, want)
+	}
 }
 
 func TestOneAddressCanBeAskedAlone(t *testing.T) {

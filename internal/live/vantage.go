@@ -6,9 +6,11 @@
 package live
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"crypto/x509"
+	"encoding/pem"
 	"errors"
 	"fmt"
 	"net"
@@ -22,6 +24,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -99,17 +102,46 @@ func FromEstate(name string, v estate.Vantage) (Vantage, error) {
 	return out, err
 }
 
-// ReadRoots reads trusted certificates from a PEM file.
+// ReadRoots reads trusted certificates from a PEM file (RFC 7468). The error is a problem.List: the file cannot be read, a
+// certificate in it cannot, or there is none.
 func ReadRoots(path string) (*x509.CertPool, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
-		return nil, fmt.Errorf("reading trusted certificates: %w", err)
+		return nil, problem.List{{File: path, Says: "the trusted certificates cannot be read: " + plainReason(err), Expected: "a PEM file", Remedy: "see whether the name is right and you may read it"}}
 	}
 	pool := x509.NewCertPool()
-	if !pool.AppendCertsFromPEM(data) {
-		return nil, fmt.Errorf("%s: there is no certificate in it that can be read; expected PEM with BEGIN CERTIFICATE", path)
+	var faults problem.List
+	found := 0
+	for rest := data; ; {
+		block, behind := pem.Decode(rest)
+		if block == nil {
+			break
+		}
+		line := 1 + bytes.Count(data[:len(data)-len(rest)], []byte("\n")) + bytes.Count(rest[:max(0, bytes.Index(rest, []byte("-----BEGIN")))], []byte("\n"))
+		rest = behind
+		if block.Type != "CERTIFICATE" {
+			continue
+		}
+		c, err := x509.ParseCertificate(block.Bytes)
+		if err != nil {
+			faults.Add(problem.Problem{File: path, Line: line, Says: "a certificate cannot be read: " + err.Error(), Value: "-----BEGIN CERTIFICATE-----", Expected: "a certificate in PEM", Remedy: "export it again"})
+			continue
+		}
+		found++
+		pool.AddCert(c)
 	}
-	return pool, nil
+	if found == 0 && len(faults) == 0 {
+		faults.Add(problem.Problem{File: path, Says: "there is no certificate in it", Expected: "PEM with BEGIN CERTIFICATE", Remedy: "export the authority's certificate as PEM"})
+	}
+	return pool, faults.Err()
+}
+
+func plainReason(err error) string {
+	var pathErr *os.PathError
+	if errors.As(err, &pathErr) {
+		return pathErr.Err.Error()
+	}
+	return err.Error()
 }
 
 // Web is the observed web: a chain.Asker that asks for real. It is safe for many goroutines.

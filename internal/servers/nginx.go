@@ -106,11 +106,11 @@ func (n *nginx) file() []byte {
 // sizes enlarges nginx's hash tables where the defaults are too small.
 func (n *nginx) sizes() string {
 	var s string
-	if n.longest > 40 {
-		s += fmt.Sprintf("map_hash_bucket_size %d;\n", powerOfTwo(n.longest+40))
+	if n.longest > 40 || n.most > 700 {
+		s += fmt.Sprintf("map_hash_bucket_size %d;\n", powerOfTwo(max(n.longest+40, 256)))
 	}
 	if n.most > 700 {
-		s += fmt.Sprintf("map_hash_max_size %d;\n", powerOfTwo(2*n.most))
+		s += fmt.Sprintf("map_hash_max_size %d;\n", powerOfTwo(4*n.most))
 	}
 	longestName := 0
 	for _, d := range n.plan.Doors {
@@ -230,14 +230,15 @@ func (n *nginx) answers(d *estate.Domain, door web.Door) {
 		return
 	}
 	entries := n.plan.Table.On(door)
-	key := d.Name.String()
+	var key strings.Builder
+	key.WriteString(d.Name.String())
 	for _, e := range entries {
-		key += fmt.Sprintf(" %d", e.Rule.Line)
+		fmt.Fprintf(&key, " %d", e.Rule.Line)
 	}
-	number, have := n.tables[key]
+	number, have := n.tables[key.String()]
 	if !have {
 		number = len(n.tables) + 1
-		n.tables[key] = number
+		n.tables[key.String()] = number
 		n.table(number, d, door, entries)
 	}
 	used := map[int]bool{}

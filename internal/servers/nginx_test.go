@@ -102,7 +102,7 @@ func TestLargeTablesGetLargerHashes(t *testing.T) {
 	}})
 	out, err := Nginx(p, "gateway", NginxOptions{})
 	require.NoError(t, err)
-	assert.True(t, strings.Contains(string(out.Text), "map_hash_max_size 2048;"))
+	assert.True(t, strings.Contains(string(out.Text), "map_hash_max_size 4096;"))
 	assert.True(t, strings.Contains(string(out.Text), "map_hash_bucket_size 512;"))
 	require.Len(t, out.Findings, 1, "a path that nginx cannot read is said")
 	assert.Contains(t, out.Findings[0].Says, "longer than the 3900 octets")

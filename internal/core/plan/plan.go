@@ -121,6 +121,11 @@ func Make(in Input) *Plan {
 			p.Web.pages[u.Key()] = true
 		}
 	}
+	for _, d := range in.Estate.Domains {
+		if d.State == estate.Leave && p.only(d) {
+			p.Notes = append(p.Notes, fmt.Sprintf("%s is left as it is (state: leave).", d.Name.Unicode()))
+		}
+	}
 	var tally chain.Tally
 	p.listDoors()
 	beyond := p.limits(&tally)

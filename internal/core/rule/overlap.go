@@ -59,6 +59,9 @@ func (t *Table) Duplicates() [][2]*Rule {
 // Overlap returns a shortest path that both patterns take, and false where there is none. It walks through both at once,
 // as through a product of two automata.
 func Overlap(a, b []Part) (string, bool) {
+	if startsApart(a[0].Literal, b[0].Literal) || endsApart(a[len(a)-1].Literal, b[len(b)-1].Literal) {
+		return "", false
+	}
 	x, y := flatten(a), flatten(b)
 	alphabet := alphabetOf(x, y)
 	type state struct{ x, y place }
@@ -91,6 +94,17 @@ func Overlap(a, b []Part) (string, bool) {
 		}
 	}
 	return "", false
+}
+
+// startsApart tells whether no text starts with both literals; an empty one is a capture, which says nothing.
+func startsApart(a, b string) bool {
+	n := min(len(a), len(b))
+	return a[:n] != b[:n]
+}
+
+func endsApart(a, b string) bool {
+	n := min(len(a), len(b))
+	return a[len(a)-n:] != b[len(b)-n:]
 }
 
 // place is where a walk stands in a flattened pattern; inside a capture that has taken something, started is set.

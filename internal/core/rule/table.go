@@ -130,18 +130,19 @@ func (t *Table) Lookup(u web.URL) (Match, bool) {
 	if h == nil {
 		return Match{}, false
 	}
-	for _, e := range h.exact[web.NormalPath(u.Path())] {
+	normal := web.NormalPath(u.Path())
+	for _, e := range h.exact[normal] {
 		if e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == u.Scheme() {
 			return Match{Rule: e.Rule, query: u.Query()}, true
 		}
 	}
-	if len(h.patterns) == 0 {
-		return Match{}, false
-	}
-	units := web.Units(u.Path())
+	var units []web.Unit
 	for _, e := range h.patterns {
-		if e.Rule.Old.Scheme != "" && e.Rule.Old.Scheme != u.Scheme() {
+		if e.Rule.Old.Scheme != "" && e.Rule.Old.Scheme != u.Scheme() || !strings.HasPrefix(normal, e.Rule.Old.Parts[0].Literal) {
 			continue
+		}
+		if units == nil {
+			units = web.Units(u.Path())
 		}
 		if spans, ok := match(e.Rule.Old.Parts, units); ok {
 			return Match{e.Rule, values(e.Rule.Old.Parts, spans, units, u.Path()), u.Query()}, true
@@ -154,9 +155,6 @@ func (t *Table) Lookup(u web.URL) (Match, bool) {
 // first. First it works out from behind, for each part and unit, whether the rest of the path fits from there on; so the
 // time is the product of both, whatever a hostile URL holds.
 func match(parts []Part, units []web.Unit) ([][2]int, bool) {
-	if skipLiteral(parts[0], units, 0) < 0 {
-		return nil, false
-	}
 	n := len(units)
 	fits := make([]bool, (len(parts)+1)*(n+1))
 	row := func(p int) []bool { return fits[p*(n+1) : (p+1)*(n+1)] }
