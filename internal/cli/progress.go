@@ -1,50 +1,65 @@
 package cli
 
 import (
+	"fmt"
+	"io"
+	"sync/atomic"
 	"time"
-
-	"github.com/jedib0t/go-pretty/v6/progress"
 )
 
-// meter shows progress on a terminal, from the first second on; elsewhere it does nothing.
+// meter shows on one line of a terminal how far a work is, from the first second on; elsewhere it does nothing.
 type meter struct {
-	writer  progress.Writer
-	tracker *progress.Tracker
-	timer   *time.Timer
+	count atomic.Int64
+	end   chan struct{}
+	ended chan struct{}
 }
 
+// progress starts a meter. It is quiet under --verbose, whose lines it would disturb.
 func (p *program) progress(what string, total int) *meter {
-	m := &meter{}
+	m := &meter{end: make(chan struct{}), ended: make(chan struct{})}
 	if !p.onTerminal() || p.verbose {
+		close(m.ended)
 		return m
 	}
-	m.tracker = &progress.Tracker{Message: what, Total: int64(total), RemoveOnCompletion: true}
-	m.writer = progress.NewWriter()
-	m.writer.SetOutputWriter(p.err)
-	m.writer.SetStyle(progress.StyleBlocks)
-	m.writer.SetTrackerLength(30)
-	m.writer.SetUpdateFrequency(200 * time.Millisecond)
-	m.writer.Style().Visibility.ETA = true
-	m.writer.AppendTracker(m.tracker)
-	m.timer = time.AfterFunc(time.Second, func() { m.writer.Render() })
+	go m.show(p.err, what, total)
 	return m
 }
 
-func (m *meter) step() {
-	if m.tracker != nil {
-		m.tracker.Increment(1)
+func (m *meter) show(w io.Writer, what string, total int) {
+	defer close(m.ended)
+	const width = 30
+	began := time.Now()
+	tick := time.NewTicker(200 * time.Millisecond)
+	defer tick.Stop()
+	shown := false
+	for {
+		select {
+		case <-m.end:
+			if shown {
+				fmt.Fprint(w, "\r\x1b[K")
+			}
+			return
+		case <-tick.C:
+		}
+		if time.Since(began) < time.Second {
+			continue
+		}
+		shown = true
+		done := int(m.count.Load())
+		bar := make([]rune, width)
+		for i := range bar {
+			bar[i] = '·'
+			if i < width*done/max(1, total) {
+				bar[i] = '━'
+			}
+		}
+		fmt.Fprintf(w, "\r\x1b[K%s  %s  %d of %d URLs, %d s", what, string(bar), done, total, int(time.Since(began).Seconds()))
 	}
 }
 
+func (m *meter) step() { m.count.Add(1) }
+
 func (m *meter) done() {
-	if m.tracker == nil {
-		return
-	}
-	m.tracker.MarkAsDone()
-	if !m.timer.Stop() {
-		m.writer.Stop()
-		for m.writer.IsRenderInProgress() {
-			time.Sleep(10 * time.Millisecond)
-		}
-	}
+	close(m.end)
+	<-m.ended
 }

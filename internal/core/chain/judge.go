@@ -148,7 +148,7 @@ func (v *verdict) redirect(i int, hop Answer) {
 			"Write the target of the redirect with https.", evidence)
 	}
 	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door && !v.want.Temporary {
-		v.add("temporary", door.String(), i, fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
+		v.addCause(door.Host.String()+" "+to.String(), "temporary", door.String(), i, fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
 			"Use 301 (or 308) instead.", evidence)
 	}
 	if v.judge.Estate != nil && i+1 < len(v.chain.Hops)-1 && !v.judge.Estate(next.Host()) {
