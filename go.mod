@@ -1,6 +1,6 @@
 module upperpath.example/upperpath
 
-go 1.26.8
+go 1.26.0
 
 require (
 	github.com/goccy/go-yaml v1.19.2

@@ -49,7 +49,7 @@ sockets. Nothing real is touched.`,
 
 // rehearsal plays a plan on a stage of its own and audits it there.
 func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit, error) {
-	scene, err := stage.FromPlan(made)
+	scene, err := stage.FromPlan(made.Whole())
 	if err != nil {
 		return nil, failed(err)
 	}

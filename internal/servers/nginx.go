@@ -94,7 +94,7 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 
 func (n *nginx) file() []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, nginxHead, "/etc/nginx/upperpath/nginx.conf", n.options.Certificates, n.options.Challenges)
+	fmt.Fprintf(&b, nginxHead, "/etc/nginx/upperpath/nginx.conf", commentSafe(n.options.Certificates), commentSafe(n.options.Challenges))
 	fmt.Fprint(&b, n.sizes(), nginxCommon)
 	b.Write(n.maps.Bytes())
 	fmt.Fprintf(&b, "\n# Hosts that are not here.\n")

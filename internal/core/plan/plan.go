@@ -48,6 +48,7 @@ type Plan struct {
 	Estate *estate.Estate `json:"-"`
 	Table  *rule.Table    `json:"-"`
 	only   func(*estate.Domain) bool
+	input  Input
 }
 
 // Door is a door of the estate with where it must lead and who carries it.
@@ -108,7 +109,7 @@ const RecordTTL = 3600
 // Make works the plan out.
 func Make(in Input) *Plan {
 	scope := rule.Scope{Serves: in.Estate.Serves}
-	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, only: in.Only,
+	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, only: in.Only, input: in,
 		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{},
 		Table: rule.Compile(in.Rules, scope)}
 	if p.only == nil {
@@ -136,6 +137,16 @@ func Make(in Input) *Plan {
 	p.zones()
 	p.Findings = tally.Findings()
 	return p
+}
+
+// Whole returns the plan for all domains of the estate, whichever this one is about.
+func (p *Plan) Whole() *Plan {
+	if p.input.Only == nil {
+		return p
+	}
+	whole := p.input
+	whole.Only = nil
+	return Make(whole)
 }
 
 // Domains returns the domains that the plan is about: those meant, without the ones to be left.
