@@ -31,8 +31,8 @@ path and with a made-up query, and an example of every rule. It follows each to 
 compares with what the estate file wants. The result is kept in .upperpath/ beside the estate file; report shows it.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml
-  upperpath audit --only wave:2 --format json
-  upperpath audit --point lacemill-museum.example=203.0.113.20 --only lacemill-museum.example`,
+  upperpath audit --from stage/stage.yaml --only wave:2 --format json
+  upperpath audit --only lacemill-museum.example --point lacemill-museum.example=203.0.113.20`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {

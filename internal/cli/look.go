@@ -33,9 +33,9 @@ doors (http and https, apex and www), each at its root, at a made-up path and wi
 two doors; a URL as it stands. It needs no estate file. With - it reads one a line from standard input, and writes
 results as they come.`,
 		Example: `  upperpath look lacemill-museum.example
-  upperpath look lacemill-museum.example --from stage/stage.yaml
-  upperpath look https://www.northmoor.example/visit/ --format json
-  upperpath look - < old-urls.txt --format csv > found.csv`,
+  upperpath look lacemill-museum.example --from stage/stage.yaml     # the demo's, while the stage plays it
+  upperpath look https://www.northmoor.example/visit/ --from stage/stage.yaml --format json
+  upperpath look - --from stage/stage.yaml --format csv < old-urls.txt > found.csv`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := out.check(); err != nil {

@@ -115,9 +115,10 @@ the result as browsers meet it.
 
 Start with three commands: look, plan, audit. To see it all at once: upperpath demo`,
 		Example: `  upperpath demo --dir northmoor
-  upperpath look lacemill-museum.example
+  upperpath stage northmoor/stage                     # in another terminal, from here on in the folder northmoor
+  upperpath look lacemill-museum.example --from stage/stage.yaml
   upperpath plan
-  upperpath audit`,
+  upperpath audit --from stage/stage.yaml`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		Version:       version(),
@@ -132,6 +133,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetIn(p.in)
 	root.SetOut(p.out)
 	root.SetErr(p.err)
+	root.SetUsageTemplate(usageTemplate)
 	root.SetVersionTemplate("upperpath {{.Version}}\n")
 	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "say on stderr what is done")
 	root.AddGroup(&cobra.Group{ID: "work", Title: "The work, in its order:"}, &cobra.Group{ID: "other", Title: "Beside it:"})
@@ -147,6 +149,29 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetCompletionCommandGroupID("other")
 	return root
 }
+
+// usageTemplate is Cobra's, with the examples at the end, where the eye is when help has scrolled by.
+const usageTemplate = `Usage:{{if .Runnable}}
+  {{.UseLine}}{{end}}{{if .HasAvailableSubCommands}}
+  {{.CommandPath}} [command]{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{if eq (len .Groups) 0}}
+
+Commands:{{range $cmds}}{{if .IsAvailableCommand}}
+  {{rpad .Name .NamePadding }} {{.Short}}{{end}}{{end}}{{else}}{{range $group := .Groups}}
+
+{{.Title}}{{range $cmds}}{{if (and (eq .GroupID $group.ID) (or .IsAvailableCommand (eq .Name "help")))}}
+  {{rpad .Name .NamePadding }} {{.Short}}{{end}}{{end}}{{end}}{{end}}{{end}}{{if .HasAvailableLocalFlags}}
+
+Options:
+{{.LocalFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableInheritedFlags}}
+
+Options of every command:
+{{.InheritedFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableSubCommands}}
+
+{{.CommandPath}} [command] --help says more about each.{{end}}{{if .HasExample}}
+
+Examples:
+{{.Example}}{{end}}
+`
 
 func version() string {
 	info, ok := debug.ReadBuildInfo()

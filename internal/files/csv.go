@@ -16,10 +16,11 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// row is a record of a CSV file with a header: its line, and its fields by column.
+// row is a record of a CSV file with a header: its line, its fields by column, and where in the line each starts.
 type row struct {
 	line   int
 	fields map[string]string
+	starts map[string]int
 }
 
 // readCSV reads RFC 4180 CSV with a header. A byte-order mark, ";" as the separator and CRLF are understood; lines that
@@ -63,14 +64,15 @@ func readCSV(path string, needed []string, known []string) ([]row, error) {
 			return rows, faults.Err()
 		}
 		line, _ := r.FieldPos(0)
-		fields := map[string]string{}
+		one := row{line, map[string]string{}, map[string]int{}}
 		for i, value := range record {
 			if i < len(header) {
-				fields[header[i]] = value
+				one.fields[header[i]] = value
+				_, one.starts[header[i]] = r.FieldPos(i)
 			}
 		}
 		if strings.TrimSpace(strings.Join(record, "")) != "" {
-			rows = append(rows, row{line, fields})
+			rows = append(rows, one)
 		}
 	}
 }
@@ -109,10 +111,17 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 		return nil, err
 	}
 	parsed := make([]rule.Row, len(rows))
+	starts := map[int]map[string]int{}
 	for i, r := range rows {
+		starts[r.line] = r.starts
 		parsed[i] = rule.Row{Line: r.line, Old: r.fields["old"], New: r.fields["new"], Status: r.fields["status"], Query: r.fields["query"], Note: r.fields["note"]}
 	}
 	rules, faults := rule.Parse(parsed, scope)
+	for i, f := range faults {
+		if start := starts[f.Line][f.Field]; start > 0 {
+			faults[i].Column = start + f.Place
+		}
+	}
 	return rules, faults.In(path).Err()
 }
 

@@ -144,7 +144,7 @@ func TestRulesFaults(t *testing.T) {
 		"from,to\n":                   "there is no column old",
 		"old,nev\n":                   "call it new",
 		"old,new\na.example/\"x,/y\n": ":2:",
-		"old,new\na.example/x,/y\nb.test/x,/y\na.example/*,/y\n": "rules.csv:4: a bare *",
+		"old,new\na.example/x,/y\nb.test/x,/y\na.example/*,/y\n": "rules.csv:4:11: a bare *",
 	} {
 		_, err := ReadRules(write(t, "rules.csv", text), scope)
 		require.Error(t, err, text)

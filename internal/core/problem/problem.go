@@ -24,7 +24,8 @@ type Problem struct {
 	Value    string `json:"value,omitempty"`  // the value as it stands in the input
 	Expected string `json:"expected,omitempty"`
 	Remedy   string `json:"remedy,omitempty"`
-	Mark     string `json:"mark,omitempty"` // the text that Place points into, printed with a mark under the place
+	Field    string `json:"field,omitempty"` // of a table: the name of the column
+	Mark     string `json:"mark,omitempty"`  // the text that Place points into, printed with a mark under the place
 	Place    int    `json:"place,omitempty"`
 }
 

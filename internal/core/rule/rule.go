@@ -90,13 +90,13 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 	case "drop":
 		r.DropQuery = true
 	default:
-		faults.Add(problem.Problem{Says: "the column query holds a word that it does not know", Value: row.Query, Expected: "keep or drop", Remedy: "leave it empty for keep"})
+		faults.Add(problem.Problem{Field: "query", Says: "the column query holds a word that it does not know", Value: row.Query, Expected: "keep or drop", Remedy: "leave it empty for keep"})
 	}
 	switch empty := strings.TrimSpace(row.New) == ""; {
 	case empty && r.Status != Gone && len(faults) == 0:
-		faults.Add(problem.Problem{Says: "the rule leads nowhere", Value: row.Old, Expected: "a new URL", Remedy: "fill the column new, or set status 410 for a page that is gone"})
+		faults.Add(problem.Problem{Field: "new", Says: "the rule leads nowhere", Value: row.Old, Expected: "a new URL", Remedy: "fill the column new, or set status 410 for a page that is gone"})
 	case !empty && r.Status == Gone:
-		faults.Add(problem.Problem{Says: "the rule says gone and names a new URL", Value: row.New, Expected: "an empty new with status 410", Remedy: "empty the column new or set another status"})
+		faults.Add(problem.Problem{Field: "new", Says: "the rule says gone and names a new URL", Value: row.New, Expected: "an empty new with status 410", Remedy: "empty the column new or set another status"})
 	case !empty:
 		r.New = parseTarget(row.New, r.Old.Parts, &faults)
 	}
@@ -110,7 +110,7 @@ func parseStatus(s string, faults *problem.List) int {
 	}
 	n, err := strconv.Atoi(s)
 	if err != nil || !slices.Contains(Statuses, n) {
-		faults.Add(problem.Problem{Says: "no redirect has this status", Value: s, Expected: "301, 302, 307, 308 or 410", Remedy: "leave it empty for the policy's"})
+		faults.Add(problem.Problem{Field: "status", Says: "no redirect has this status", Value: s, Expected: "301, 302, 307, 308 or 410", Remedy: "leave it empty for the policy's"})
 	}
 	return n
 }
@@ -118,9 +118,9 @@ func parseStatus(s string, faults *problem.List) int {
 func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 	var p Pattern
 	field = strings.TrimSpace(field)
-	t := template{field: field, faults: faults}
+	t := template{name: "old", field: field, faults: faults}
 	if field == "" {
-		faults.Add(problem.Problem{Says: "the column old is empty", Expected: "a host and a path such as lacemill-museum.example/opening.html"})
+		faults.Add(problem.Problem{Field: "old", Says: "the column old is empty", Expected: "a host and a path such as lacemill-museum.example/opening.html"})
 		return p
 	}
 	start := 0
@@ -184,7 +184,7 @@ func parsePatternHost(t template, start, end int, scope Scope) web.Host {
 func parseTarget(field string, captured []Part, faults *problem.List) Target {
 	var target Target
 	field = strings.TrimSpace(field)
-	t := template{field: field, faults: faults}
+	t := template{name: "new", field: field, faults: faults}
 	if i := strings.Index(field, "://"); i >= 0 {
 		end := len(field)
 		if j := strings.IndexAny(field[i+3:], "/?#"); j >= 0 {

@@ -42,13 +42,14 @@ func partsText(parts []Part) string {
 
 // template is text with captures, taken apart; offset is where it starts in the field that it was read from.
 type template struct {
+	name   string // of the column
 	field  string
 	offset int
 	faults *problem.List
 }
 
 func (t template) fail(at int, says, expected, remedy string) {
-	t.faults.Add(problem.Problem{Says: says, Expected: expected, Remedy: remedy, Mark: t.field, Place: len([]rune(t.field[:at]))})
+	t.faults.Add(problem.Problem{Field: t.name, Says: says, Expected: expected, Remedy: remedy, Mark: t.field, Place: len([]rune(t.field[:at]))})
 }
 
 // split takes the template apart. Literals come out as they stand; what is wrong is added to the faults.
