@@ -103,6 +103,8 @@ var kinds = []Kind{
 		"The browser says that it cannot make a secure connection, and offers no way past.", "Have the door speak TLS 1.2 or 1.3 with a certificate for this name."},
 	{"bad-answer", Error, "reaching", "What came back is not HTTP, or breaks off before it is an answer.",
 		"The browser says that the site sent an invalid response.", "Look at what listens on this port; the finding quotes what came."},
+	{"split-answers", Warning, "reaching", "Addresses, resolvers or name servers give different answers about the same thing.",
+		"One page today and another one tomorrow, or none, by chance.", "Have them agree. A resolver that gives an old answer goes on doing so until its TTL has run out; that is waited for, not mended."},
 
 	{"wrong-name", Error, "certificate", "The certificate is for other names than this one.",
 		"A full-page warning. Most visitors turn back; with HSTS nobody can go on.", "Have the carrier get a certificate that holds this name (apex and www are two names), before the name points there."},
@@ -148,6 +150,29 @@ var kinds = []Kind{
 		"A search or a campaign link that forgets what was asked.", "Hand the query on; where the carrier cannot, give the door to one that can."},
 	{"dead-end", Error, "destination", "The chain arrives on an error.",
 		"An error page.", "Lead to a page that exists, or say 410 where the page is gone on purpose."},
+
+	{"crowded-alias", Error, "records", "An alias (CNAME) stands beside other records, or at the apex.",
+		"The site for some, nothing or no mail for others.", "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2): replace it, or what stands beside it."},
+	{"unclaimed-alias", Error, "records", "An alias leads to where nobody answers for this name.",
+		"An error page of a stranger; and whoever claims the name there can show what he likes.", "Claim the host at the platform first, then point to it; or remove the alias."},
+	{"mail-tied", Error, "records", "Mail depends on a web address that is about to change.",
+		"Nothing, until the web moves and mail stops.", "Give mail a name and address of its own before the move."},
+	{"mail-malformed", Warning, "records", "Two SPF records, or a mail policy at a name where nobody looks for it.",
+		"Mail that is taken for forged, or forged mail that is not.", "Join the records into one, or move the policy to its name."},
+	{"depended-on", Error, "records", "Something of the estate refers to a name that is about to change.",
+		"Whatever hangs on it: mail, reports, a site.", "Change what refers to it first, or see that the name goes on answering."},
+	{"stale-ds", Error, "records", "The parent says that the zone is signed, and the zone holds no key that fits.",
+		"For everybody whose resolver checks signatures, the domain does not exist.", "Have the registrar remove the DS record before the zone moves, or sign the zone."},
+	{"doubled-name", Warning, "records", "A name holds the domain twice, or looks like a slip of the pen for www.",
+		"Nothing at the name that was meant.", "Remove it, and type the label without the domain."},
+
+	{"registration-ends", Warning, "registration", "The registration ends soon, or has ended.",
+		"Nothing yet; then somebody else's site.", "Renew it before anything else."},
+	{"on-hold", Error, "registration", "The registry does not publish the domain.",
+		"The browser says that the site cannot be found.", "Ask the registrar; a payment or a confirmation is missing most often."},
+
+	{"robots-bars", Warning, "content", "An old robots.txt bars search engines from everything, so that they would never see the redirects.",
+		"Nothing; but search engines keep the old addresses.", "Let robots.txt redirect too, or allow everything in it."},
 
 	{"tie", Error, "rules", "Two rules are equally specific and take the same URL.",
 		"Whichever the server happens to try first.", "Make one of them more specific, or drop one."},

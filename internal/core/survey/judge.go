@@ -1,0 +1,480 @@
+package survey
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// Judge says what is odd about a survey.
+type Judge struct {
+	Now    time.Time
+	Estate []string // the domains of the estate; one that another refers to is depended-on
+	Stays  string   // the domain of the canonical site, which goes nowhere
+}
+
+// Soon is how long before its end a registration is worth a warning.
+const Soon = 60 * 24 * time.Hour
+
+// All returns the findings about every domain, the worst first.
+func (j Judge) All(s *Survey) []chain.Finding {
+	var tally chain.Tally
+	for i := range s.Domains {
+		v := verdict{judge: j, domain: &s.Domains[i], tally: &tally}
+		v.delegation()
+		v.differences()
+		v.aliases()
+		v.doubled()
+		v.mailWords()
+		v.mailTied()
+		v.dependsOn()
+		v.registration()
+		v.robots()
+		for _, c := range v.domain.Chains {
+			tally.Add(c)
+		}
+	}
+	return tally.Findings()
+}
+
+type verdict struct {
+	judge  Judge
+	domain *Domain
+	tally  *chain.Tally
+}
+
+func (v *verdict) add(code, subject, says, fix string, evidence map[string]any) {
+	v.tally.AddFinding(chain.New(code, subject, says, fix, evidence))
+}
+
+func (v *verdict) delegation() {
+	d := v.domain
+	stale := len(d.Parent.DS) > 0
+	for _, ds := range d.Parent.DS {
+		stale = stale && !ds.Matched
+	}
+	if stale && slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers }) {
+		v.add("stale-ds", d.Name, fmt.Sprintf("%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check signatures find nothing there.", d.Parent.Zone, d.Name),
+			"Have the registrar remove the DS record, or sign the zone with the key that it stands for.", map[string]any{"ds": d.Parent.DS})
+	}
+	for _, s := range d.Servers {
+		if s.State == Answers {
+			continue
+		}
+		who := s.Name
+		if s.Address != "" {
+			who += " (" + s.Address + ")"
+		}
+		v.add("split-answers", d.Name, fmt.Sprintf("The name server %s of %s does not answer for it: %s.", who, d.Name, s.Says),
+			"Have it serve the zone, or take it out of the delegation and of the zone's NS records.", map[string]any{"server": s.Name, "address": s.Address, "state": s.State})
+	}
+	byParent, byZone := v.named("parent"), v.named("zone")
+	if len(byParent) > 0 && len(byZone) > 0 && !slices.Equal(byParent, byZone) {
+		v.add("split-answers", d.Name, fmt.Sprintf("The parent names the servers %s, the zone itself %s.", strings.Join(byParent, ", "), strings.Join(byZone, ", ")),
+			"Make both lists the same: at the registrar, and as NS records of the zone.", map[string]any{"parent": byParent, "zone": byZone})
+	}
+	serials := map[uint32][]string{}
+	for _, s := range d.Servers {
+		if s.State == Answers {
+			serials[s.Serial] = append(serials[s.Serial], s.Name)
+		}
+	}
+	if len(serials) > 1 {
+		var says []string
+		for serial, names := range serials {
+			says = append(says, fmt.Sprintf("%d at %s", serial, strings.Join(slices.Compact(names), ", ")))
+		}
+		slices.Sort(says)
+		v.add("split-answers", d.Name, fmt.Sprintf("The name servers of %s hold different versions of the zone: %s.", d.Name, strings.Join(says, "; ")),
+			"Wait some minutes; if they still differ, have the provider see why the others do not follow.", map[string]any{"serials": says})
+	}
+}
+
+// named returns the names of the servers that the parent or the zone names, in order.
+func (v *verdict) named(by string) []string {
+	var all []string
+	for _, s := range v.domain.Servers {
+		if slices.Contains(s.By, by) {
+			all = append(all, s.Name)
+		}
+	}
+	slices.Sort(all)
+	return slices.Compact(all)
+}
+
+func (v *verdict) differences() {
+	for _, diff := range v.domain.Differences {
+		var says []string
+		longest, resolvers := 0, 0
+		for _, voice := range diff.Voices {
+			what := strings.Join(voice.Values, ", ")
+			if what == "" {
+				what = "nothing"
+			}
+			s := fmt.Sprintf("%s says %s", voice.Who, what)
+			if voice.Resolver && voice.TTL > 0 {
+				s += fmt.Sprintf(", and will for up to %s", seconds(voice.TTL))
+				longest = max(longest, voice.TTL)
+			}
+			if voice.Resolver {
+				resolvers++
+			}
+			says = append(says, s)
+		}
+		fix := "See which of them is right, and have the others follow."
+		if longest > 0 {
+			fix = fmt.Sprintf("Nothing, if the name servers are right: wait up to %s. It is not only you; everybody who asked before still gets the old answer.", seconds(longest))
+		} else if resolvers > 0 {
+			fix = "See whether this resolver answers by itself for the domain; the world follows the name servers."
+		}
+		v.add("split-answers", diff.Name+" "+diff.Type, fmt.Sprintf("About %s %s, %s.", diff.Name, diff.Type, strings.Join(says, "; ")), fix, map[string]any{"voices": diff.Voices})
+	}
+}
+
+func seconds(n int) string {
+	switch d := time.Duration(n) * time.Second; {
+	case n < 120:
+		return fmt.Sprintf("%d s", n)
+	case d < 2*time.Hour:
+		return fmt.Sprintf("%d min", (n+59)/60)
+	default:
+		return fmt.Sprintf("%d h", (n+3599)/3600)
+	}
+}
+
+func (v *verdict) aliases() {
+	d := v.domain
+	byName := map[string][]string{}
+	for _, s := range d.Records {
+		if !slices.Contains([]string{"RRSIG", "NSEC", "NSEC3"}, s.Type) {
+			byName[s.Name] = append(byName[s.Name], s.Type)
+		}
+	}
+	for _, s := range d.Records {
+		if s.Type != "CNAME" {
+			continue
+		}
+		others := slices.DeleteFunc(slices.Clone(byName[s.Name]), func(k string) bool { return k == "CNAME" })
+		switch {
+		case s.Name == d.Name:
+			v.add("crowded-alias", s.Name, fmt.Sprintf("%s is an alias (CNAME) at the top of its zone, where SOA and NS have to stand beside it.", s.Name),
+				"Replace it by addresses, or by what the provider offers as an alias at the apex.", map[string]any{"value": s.Values})
+		case len(others) > 0 || len(s.Values) > 1:
+			v.add("crowded-alias", s.Name, fmt.Sprintf("%s is an alias (CNAME) and has other records too: %s; resolvers see the one or the other.", s.Name, strings.Join(append(others, s.Values[1:]...), ", ")),
+				"An alias stands alone: remove it, or everything else at this name.", map[string]any{"value": s.Values, "others": others})
+		}
+	}
+	for _, a := range d.Aliases {
+		why := v.unclaimed(a)
+		if why == "" {
+			continue
+		}
+		v.add("unclaimed-alias", a.Name, fmt.Sprintf("%s is an alias for %s, where nobody answers for this name: %s.", a.Name, a.Target, why),
+			"Claim the name at whoever runs the target, or remove the alias: a stranger could claim it.", map[string]any{"target": a.Target})
+	}
+}
+
+// unclaimed says why nobody answers for a name at the end of its alias, "" where somebody does.
+func (v *verdict) unclaimed(a AliasEnd) string {
+	if !a.Exists {
+		return "the target has no address"
+	}
+	var seen []string
+	for _, c := range v.domain.Chains {
+		if c.Probe != chain.Root || c.Entry.Host().String() != a.Name {
+			continue
+		}
+		first := c.Hops[0]
+		switch {
+		case first.Status == 404 || first.Status == 421 || first.Status == 410:
+			seen = append(seen, fmt.Sprintf("%s answers %d", c.Entry.Door(), first.Status))
+		case first.Refusal != "" && first.Refusal != chain.Unseen, first.TLS != nil && slices.Contains(first.TLS.Faults, "wrong-name") && first.Status >= 400:
+			seen = append(seen, fmt.Sprintf("%s does not answer", c.Entry.Door()))
+		default:
+			return ""
+		}
+	}
+	return strings.Join(seen, ", ")
+}
+
+// nearMisses are labels that somebody typed for www.
+var nearMisses = []string{"ww", "wwww", "www.www", "wwww.www", "w", "www.ww"}
+
+func (v *verdict) doubled() {
+	d := v.domain
+	twice := d.Name + "." + d.Name
+	for _, s := range d.Records {
+		if slices.Contains(d.Wildcards, d.Name) && s.Type != "TXT" {
+			continue // every name answers below a wildcard; this one was perhaps never typed
+		}
+		label := strings.TrimSuffix(s.Name, "."+d.Name)
+		switch {
+		case s.Name == twice || strings.HasSuffix(s.Name, "."+twice):
+			v.add("doubled-name", s.Name, fmt.Sprintf("%s holds the domain twice: a full name was typed into a form that adds the domain itself.", s.Name),
+				fmt.Sprintf("Remove it, and type %q if the record is still wanted.", labelOf(strings.TrimSuffix(s.Name, "."+d.Name), d.Name)), map[string]any{"type": s.Type, "values": s.Values})
+		case slices.Contains(nearMisses, label):
+			v.add("doubled-name", s.Name, fmt.Sprintf("%s looks like a slip of the pen for www.%s.", s.Name, d.Name), "Remove it if nobody uses it.", map[string]any{"type": s.Type, "values": s.Values})
+		}
+		for _, value := range s.Values {
+			if target := plainName(lastField(value)); (s.Type == "CNAME" || s.Type == "MX" || s.Type == "NS") && (target == twice || strings.HasSuffix(target, "."+twice)) {
+				v.add("doubled-name", s.Name, fmt.Sprintf("The %s record of %s leads to %s, which holds the domain twice.", s.Type, s.Name, target),
+					"Type the target with its last dot, or without the domain.", map[string]any{"value": value})
+			}
+		}
+	}
+}
+
+func labelOf(name, zone string) string {
+	if name == zone {
+		return "@"
+	}
+	return strings.TrimSuffix(name, "."+zone)
+}
+
+func lastField(value string) string {
+	f := strings.Fields(value)
+	if len(f) == 0 {
+		return ""
+	}
+	return f[len(f)-1]
+}
+
+// policies are TXT records that count at one kind of name only.
+var policies = []struct{ starts, rfc, at string }{
+	{"v=DMARC1", "RFC 7489", "_dmarc."}, {"v=STSv1", "RFC 8461", "_mta-sts."}, {"v=TLSRPTv1", "RFC 8460", "_smtp._tls."}, {"v=DKIM1", "RFC 6376", "._domainkey."},
+}
+
+func (v *verdict) mailWords() {
+	for _, s := range v.domain.Records {
+		if s.Type != "TXT" {
+			continue
+		}
+		count := map[string]int{}
+		for _, value := range s.Values {
+			text := Text(value)
+			if lower := strings.ToLower(text); lower == "v=spf1" || strings.HasPrefix(lower, "v=spf1 ") {
+				count["SPF"]++
+			}
+			for _, p := range policies {
+				if !strings.HasPrefix(text, p.starts) {
+					continue
+				}
+				count[p.starts]++
+				if !strings.Contains("."+s.Name, "."+strings.TrimPrefix(p.at, ".")) {
+					v.add("mail-malformed", s.Name, fmt.Sprintf("A policy that starts with %s stands at %s, where nobody looks for it (%s).", p.starts, s.Name, p.rfc),
+						fmt.Sprintf("Move it to the name that starts with %s.", strings.Trim(p.at, ".")), map[string]any{"value": value})
+				}
+			}
+		}
+		for word, n := range count {
+			if n > 1 && word != "v=DKIM1" {
+				v.add("mail-malformed", s.Name, fmt.Sprintf("%s has %d records of the kind %s, where one is allowed; receivers take it as an error.", s.Name, n, word),
+					"Join them into one.", map[string]any{"values": s.Values})
+			}
+		}
+	}
+}
+
+// spf returns the terms of the zone's SPF record, nil where there is none.
+func (d *Domain) spf() []string {
+	s, _ := d.set("", "TXT")
+	for _, value := range s.Values {
+		if f := strings.Fields(Text(value)); len(f) > 0 && strings.EqualFold(f[0], "v=spf1") {
+			return f[1:]
+		}
+	}
+	return nil
+}
+
+// mailTied finds mail that hangs on an address of the web, which a move changes.
+func (v *verdict) mailTied() {
+	d := v.domain
+	www := "www." + d.Name
+	onWeb := slices.Concat(d.addresses(d.Name), d.addresses(www))
+	shared := func(name string) bool {
+		return name == d.Name || name == www || slices.ContainsFunc(d.addresses(name), func(a string) bool { return slices.Contains(onWeb, a) })
+	}
+	mx, hasMX := d.set("", "MX")
+	tied := false
+	for _, value := range mx.Values {
+		if target := plainName(lastField(value)); target != "" && shared(target) {
+			tied = true
+			v.add("mail-tied", d.Name, fmt.Sprintf("Mail for %s goes to %s, which has an address of the web; it stops when that address changes.", d.Name, target),
+				fmt.Sprintf("Before the move give mail a name and address of its own: an A record for mail.%s with today's address, and an MX that names it.", d.Name), map[string]any{"mx": value, "addresses": d.addresses(target)})
+		}
+	}
+	spf := d.spf()
+	refuses := len(spf) == 1 && strings.EqualFold(spf[0], "-all")
+	if !hasMX && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
+		tied = true
+		v.add("mail-tied", d.Name, fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1).", d.Name),
+			"Find out whether anybody receives mail there; if so, add an MX with an address of its own before the move, else a null MX (RFC 7505).", nil)
+	}
+	for _, term := range spf {
+		name, kind := d.Name, strings.ToLower(strings.TrimLeft(term, "+?~-"))
+		kind, argument, _ := strings.Cut(kind, ":")
+		kind, _, _ = strings.Cut(kind, "/")
+		if argument != "" {
+			name, _, _ = strings.Cut(argument, "/")
+		}
+		if kind == "a" && shared(name) || kind == "mx" && tied {
+			v.add("mail-tied", d.Name, fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term),
+				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if nobody sends from there.", map[string]any{"term": term})
+		}
+	}
+}
+
+// signsOfMail tells whether a domain without MX shows that it has to do with mail.
+func (v *verdict) signsOfMail() bool {
+	d := v.domain
+	if len(d.spf()) > 0 {
+		return true
+	}
+	for _, s := range d.Records {
+		if strings.HasPrefix(s.Name, "_dmarc.") || strings.Contains(s.Name, "._domainkey.") || strings.HasPrefix(s.Name, "autodiscover.") {
+			return true
+		}
+	}
+	return false
+}
+
+// dependsOn finds what refers to another domain of the estate, which is about to change.
+func (v *verdict) dependsOn() {
+	d := v.domain
+	refer := func(what, where, target string) {
+		target = plainName(target)
+		for _, other := range v.judge.Estate {
+			if other == d.Name || other == v.judge.Stays || target != other && !strings.HasSuffix(target, "."+other) {
+				continue
+			}
+			v.add("depended-on", other, fmt.Sprintf("%s of %s refers to %s, which is about to change.", what, where, target),
+				fmt.Sprintf("See that %s goes on answering, or change %s of %s first.", target, what, where), map[string]any{"name": where, "target": target})
+		}
+	}
+	for _, s := range d.Records {
+		for _, value := range s.Values {
+			switch s.Type {
+			case "CNAME", "MX", "NS", "SRV":
+				refer("The "+s.Type+" record", s.Name, lastField(value))
+			case "TXT":
+				for _, target := range textTargets(Text(value)) {
+					refer("A TXT record", s.Name, target)
+				}
+			}
+		}
+	}
+}
+
+// textTargets gives the domains that an SPF, DMARC or TLS reporting record names.
+func textTargets(text string) []string {
+	var all []string
+	switch {
+	case strings.HasPrefix(strings.ToLower(text), "v=spf1"):
+		for term := range strings.FieldsSeq(text) {
+			if i := strings.IndexAny(term, ":="); i > 0 && !strings.HasPrefix(term, "v=") && !strings.Contains(term, "ip") {
+				all = append(all, term[i+1:])
+			}
+		}
+	case strings.HasPrefix(text, "v=DMARC1"), strings.HasPrefix(text, "v=TLSRPTv1"):
+		for part := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ';' || r == ',' || r == ' ' }) {
+			if i := strings.LastIndexByte(part, '@'); strings.Contains(part, "mailto:") && i > 0 {
+				host, _, _ := strings.Cut(part[i+1:], "!")
+				all = append(all, host)
+			}
+		}
+	}
+	return all
+}
+
+func (v *verdict) registration() {
+	d, r := v.domain, v.domain.Registration
+	if r == nil {
+		return
+	}
+	if r.Ends != nil && r.Ends.Sub(v.judge.Now) < Soon {
+		left := int(r.Ends.Sub(v.judge.Now).Hours() / 24)
+		says := fmt.Sprintf("The registration of %s ends on %s, in %d days.", d.Name, r.Ends.Format(time.DateOnly), left)
+		if left < 0 {
+			says = fmt.Sprintf("The registration of %s ended on %s, %d days ago.", d.Name, r.Ends.Format(time.DateOnly), -left)
+		}
+		v.add("registration-ends", d.Name, says, "Renew it before anything else; a redirect is worth nothing on a domain that goes.", map[string]any{"ends": r.Ends})
+	}
+	for _, s := range r.Status {
+		plain := strings.ToLower(strings.ReplaceAll(s, " ", ""))
+		if slices.Contains([]string{"clienthold", "serverhold", "redemptionperiod", "pendingdelete", "inactive"}, plain) {
+			v.add("on-hold", d.Name, fmt.Sprintf("The registry holds %s back (%s): its name servers are not published.", d.Name, s),
+				"Ask the registrar why; most often a payment or a confirmation of the owner is missing.", map[string]any{"status": r.Status})
+			return
+		}
+	}
+}
+
+func (v *verdict) robots() {
+	for _, r := range v.domain.Robots {
+		v.add("robots-bars", r.Door, fmt.Sprintf("The robots.txt of %s bars search engines from everything (%s); they would never see the redirects.", r.Door, r.Line),
+			"Let robots.txt redirect too, or allow everything in it, once the door forwards.", map[string]any{"line": r.Line})
+	}
+}
+
+// Bars reads a robots.txt (RFC 9309 section 2.2) and returns the line that bars everybody from everything, "" where none
+// does.
+func Bars(text string) string {
+	everybody, fresh := false, true
+	for line := range strings.Lines(text) {
+		line, _, _ = strings.Cut(line, "#")
+		key, value, ok := strings.Cut(strings.TrimSpace(line), ":")
+		key, value = strings.ToLower(strings.TrimSpace(key)), strings.TrimSpace(value)
+		switch {
+		case !ok:
+		case key == "user-agent":
+			if fresh {
+				everybody = false
+			}
+			everybody, fresh = everybody || value == "*", false
+		case key == "disallow" && everybody && (value == "/" || value == "/*"):
+			return "Disallow: " + value
+		case key == "disallow" || key == "allow":
+			fresh = true
+		}
+	}
+	return ""
+}
+
+// changes is what two surveys of one domain differ in.
+type changes = []record.Change
+
+// Compare returns for every domain of either survey what came, went and changed. A set that only a picture made by asking
+// lacks is not said to have gone where the other one was whole.
+func Compare(before, after *Survey) map[string]changes {
+	all := map[string]changes{}
+	find := func(s *Survey, name string) *Domain {
+		for i := range s.Domains {
+			if s.Domains[i].Name == name {
+				return &s.Domains[i]
+			}
+		}
+		return nil
+	}
+	for _, d := range after.Domains {
+		old := find(before, d.Name)
+		if old == nil {
+			all[d.Name] = record.Changes(nil, d.Records)
+			continue
+		}
+		list := record.Changes(old.Records, d.Records)
+		list = slices.DeleteFunc(list, func(c record.Change) bool {
+			return c.Action == record.Went && d.Partial && !old.Partial || c.Action == record.Came && old.Partial && !d.Partial
+		})
+		all[d.Name] = list
+	}
+	for _, d := range before.Domains {
+		if find(after, d.Name) == nil {
+			all[d.Name] = record.Changes(d.Records, nil)
+		}
+	}
+	return all
+}
