@@ -81,7 +81,7 @@ func (p *program) runAudit(ctx context.Context, made *plan.Plan, w *live.Web, pa
 	asks := made.Asks(rules)
 	a := &chain.Audit{Schema: chain.AuditSchema, Vantage: w.Vantage().Name, Canonical: made.Canonical, Started: time.Now().UTC().Truncate(time.Millisecond), Chains: []chain.Chain{}}
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards}
-	progress := p.progress("auditing", len(asks))
+	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
 	var tally chain.Tally
 	err := chain.Run(ctx, w, entries(slices.Values(asks)), parallel, func(c chain.Chain) {

@@ -15,17 +15,17 @@ type meter struct {
 }
 
 // progress starts a meter. It is quiet under --verbose, whose lines it would disturb.
-func (p *program) progress(what string, total int) *meter {
+func (p *program) progress(what string, total int, of string) *meter {
 	m := &meter{end: make(chan struct{}), ended: make(chan struct{})}
 	if !p.onTerminal() || p.verbose {
 		close(m.ended)
 		return m
 	}
-	go m.show(p.err, what, total)
+	go m.show(p.err, what, total, of)
 	return m
 }
 
-func (m *meter) show(w io.Writer, what string, total int) {
+func (m *meter) show(w io.Writer, what string, total int, of string) {
 	defer close(m.ended)
 	const width = 30
 	began := time.Now()
@@ -53,7 +53,7 @@ func (m *meter) show(w io.Writer, what string, total int) {
 				bar[i] = '━'
 			}
 		}
-		fmt.Fprintf(w, "\r\x1b[K%s  %s  %d of %d URLs, %d s", what, string(bar), done, total, int(time.Since(began).Seconds()))
+		fmt.Fprintf(w, "\r\x1b[K%s  %s  %d of %d %s, %d s", what, string(bar), done, total, of, int(time.Since(began).Seconds()))
 	}
 }
 

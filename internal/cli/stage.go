@@ -4,7 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -44,12 +47,59 @@ sees this web as if it were the world, and FOLDER/ca.pem, the authority to trust
 				return failed(errors.Join(err, s.Close()))
 			}
 			fmt.Fprintf(p.out, "The stage plays %d endpoints and %d records. Look from it with\n\n  upperpath look DOMAIN --from %s\n\nCtrl-C ends it.\n",
-				len(scene.Endpoints), len(scene.Records), quoteArgument(vantage))
-			<-c.Context().Done()
+				len(scene.Endpoints), records(scene), quoteArgument(vantage))
+			p.watchZones(c.Context(), args[0], s)
 			fmt.Fprintln(p.err, "The stage is closed.")
 			return s.Close()
 		},
 	}
+}
+
+func records(scene stage.Scene) int {
+	n := 0
+	for _, z := range scene.Zones {
+		n += len(z.Records)
+	}
+	return n
+}
+
+// watchZones reads the zone files again whenever one was written, until the context ends. Resolvers that remember go on
+// giving old answers.
+func (p *program) watchZones(ctx context.Context, folder string, s *stage.Stage) {
+	tick := time.NewTicker(500 * time.Millisecond)
+	defer tick.Stop()
+	state := zoneState(folder)
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		now := zoneState(folder)
+		if now == state {
+			continue
+		}
+		state = now
+		zones, err := stage.ReadZones(folder)
+		if err != nil {
+			p.complain(err)
+			continue
+		}
+		s.SetZones(zones)
+		fmt.Fprintln(p.err, "The zones were read again.")
+	}
+}
+
+// zoneState tells whether a zone file was written.
+func zoneState(folder string) string {
+	var state strings.Builder
+	paths, _ := filepath.Glob(filepath.Join(folder, "zones", "*.zone"))
+	for _, path := range paths {
+		if info, err := os.Stat(path); err == nil {
+			fmt.Fprintln(&state, path, info.Size(), info.ModTime().UnixNano())
+		}
+	}
+	return state.String()
 }
 
 // onStage starts a scene and hands its web to do.

@@ -26,7 +26,8 @@ import (
 
 const day = 24 * time.Hour
 
-func records(t *testing.T, lines ...string) []dns.RR {
+// records makes a zone of everything.
+func records(t *testing.T, lines ...string) []stage.Zone {
 	t.Helper()
 	var all []dns.RR
 	for _, l := range lines {
@@ -34,7 +35,7 @@ func records(t *testing.T, lines ...string) []dns.RR {
 		require.NoError(t, err, l)
 		all = append(all, rr)
 	}
-	return all
+	return []stage.Zone{{Origin: ".", Records: all}}
 }
 
 func page(title string) func(web.URL) stage.Reply {
@@ -75,7 +76,7 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 		lines = append(lines, fmt.Sprintf("many.example. 300 IN A 192.0.2.%d", i+100))
 	}
 	lines = append(lines, "many.example. 300 IN A 192.0.2.1")
-	w := look(t, stage.Scene{Records: records(t, lines...), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+	w := look(t, stage.Scene{Zones: records(t, lines...), Endpoints: map[netip.AddrPort]*stage.Endpoint{
 		netip.MustParseAddrPort("192.0.2.1:80"):       {Answer: page("one")},
 		netip.MustParseAddrPort("[2001:db8::1]:80"):   {Answer: page("six")},
 		netip.MustParseAddrPort("[2001:db8::1]:8080"): {Answer: page("six on a port")},
@@ -103,7 +104,7 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 
 func TestRefusalsAreSorted(t *testing.T) {
 	w := look(t, stage.Scene{
-		Records: records(t, "up.example. 1 IN A 192.0.2.1", "silent.example. 1 IN A 192.0.2.2", "gone.example. 1 IN A 192.0.2.3"),
+		Zones: records(t, "up.example. 1 IN A 192.0.2.1", "silent.example. 1 IN A 192.0.2.2", "gone.example. 1 IN A 192.0.2.3"),
 		Endpoints: map[netip.AddrPort]*stage.Endpoint{
 			netip.MustParseAddrPort("192.0.2.1:80"):   {Answer: page("x")},
 			netip.MustParseAddrPort("192.0.2.1:8443"): {Answer: page("plain http where TLS is expected")},
@@ -124,7 +125,7 @@ func TestRefusalsAreSorted(t *testing.T) {
 }
 
 func TestASilentAddressIsNotWaitedForAgainAndAgain(t *testing.T) {
-	w := look(t, stage.Scene{Records: records(t, "silent.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+	w := look(t, stage.Scene{Zones: records(t, "silent.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
 		netip.MustParseAddrPort("192.0.2.2:80"): {Silent: true},
 	}}, nil)
 	first := ask(w, "http://silent.example/")
@@ -136,7 +137,7 @@ func TestASilentAddressIsNotWaitedForAgainAndAgain(t *testing.T) {
 }
 
 func TestAVantageThatDoesNotWorkIsNoFaultOfTheDoor(t *testing.T) {
-	scene := stage.Scene{Records: records(t, "up.example. 1 IN A 192.0.2.1")}
+	scene := stage.Scene{Zones: records(t, "up.example. 1 IN A 192.0.2.1")}
 	for name, change := range map[string]func(*live.Vantage){
 		"no proxy":    func(v *live.Vantage) { v.Proxy = "127.0.0.1:1" },
 		"no resolver": func(v *live.Vantage) { v.Resolvers = []string{"127.0.0.1:1"} },
@@ -161,7 +162,7 @@ func TestCertificatesAreJudgedAsBrowsersDo(t *testing.T) {
 		"expires-soon":                 {Names: names, From: -80 * day, Until: 10 * day},
 		"wrong-name expired untrusted": {Names: nil, From: -90 * day, Until: -2 * day, SignedBy: stage.ByItself},
 	} {
-		w := look(t, stage.Scene{Records: records(t, host+". 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+		w := look(t, stage.Scene{Zones: records(t, host+". 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
 			netip.MustParseAddrPort("192.0.2.1:443"): {Answer: page("x"), Certificates: []stage.Certificate{c}},
 		}}, nil)
 		a := ask(w, "https://"+host+"/")
@@ -175,7 +176,7 @@ func TestCertificatesAreJudgedAsBrowsersDo(t *testing.T) {
 }
 
 func TestAnotherTimeJudgesCertificatesOtherwise(t *testing.T) {
-	w := look(t, stage.Scene{Records: records(t, "a.example. 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+	w := look(t, stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
 		netip.MustParseAddrPort("192.0.2.1:443"): {Answer: page("x"), Certificates: []stage.Certificate{{Names: []string{"a.example"}}}},
 	}}, func(v *live.Vantage) { v.AsOf = time.Now().Add(61 * day) })
 	assert.Equal(t, []string{"expired"}, ask(w, "https://a.example/").TLS.Faults)
@@ -331,7 +332,7 @@ func TestTrustFiles(t *testing.T) {
 }
 
 func TestOneAddressCanBeAskedAlone(t *testing.T) {
-	w := look(t, stage.Scene{Records: records(t, "a.example. 1 IN A 192.0.2.1", "a.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+	w := look(t, stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1", "a.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
 		netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("one")},
 		netip.MustParseAddrPort("192.0.2.2:80"): {Answer: func(web.URL) stage.Reply { return stage.Reply{Status: 503} }},
 	}}, nil)

@@ -2,6 +2,7 @@ package stage
 
 import (
 	"cmp"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -28,6 +29,36 @@ const SceneName = "web.yaml"
 type sceneFile struct {
 	Certificates map[string]certificateEntry         `yaml:"certificates"`
 	Addresses    map[string]map[string]endpointEntry `yaml:"addresses"`
+	NameServers  map[string]nameServerEntry          `yaml:"name-servers"`
+	Resolver     resolverEntry                       `yaml:"resolver"`
+	Registry     *registryEntry                      `yaml:"registry"`
+}
+
+// nameServerEntry is a name server at an address. It serves zone files of a folder, all of them or some.
+type nameServerEntry struct {
+	Say      string   `yaml:"say"`   // silence, or lame: it answers, but knows no zone
+	Zones    string   `yaml:"zones"` // the folder; none: zones
+	Only     []string `yaml:"only"`
+	Transfer bool     `yaml:"transfer"` // it hands out whole zones
+}
+
+// resolverEntry says how the world's resolvers behave.
+type resolverEntry struct {
+	Remember bool    `yaml:"remember"` // they go on giving old answers until their TTL has run out
+	Speed    float64 `yaml:"speed"`    // how many times faster than real time TTLs run out
+}
+
+// registryEntry is a registry that answers over http (RDAP) at an address.
+type registryEntry struct {
+	Address string                       `yaml:"address"`
+	Domains map[string]registrationEntry `yaml:"domains"`
+}
+
+type registrationEntry struct {
+	Ends        string   `yaml:"ends"` // such as 20d, from now
+	Status      []string `yaml:"status"`
+	Registrar   string   `yaml:"registrar"`
+	NameServers []string `yaml:"name-servers"`
 }
 
 type certificateEntry struct {
@@ -53,6 +84,7 @@ type answerEntry struct {
 	Status  int      `yaml:"status"`  // 301 for a redirect, 200 for a page where none is named
 	Query   string   `yaml:"query"`   // drop: not handed on
 	Page    string   `yaml:"page"`    // its title
+	Text    string   `yaml:"text"`    // plain text instead of a page
 	Raw     string   `yaml:"raw"`     // these octets instead of HTTP
 	Endless string   `yaml:"endless"` // headers or body
 	Literal string   `yaml:"literal"` // the Location to the letter, however wrong
@@ -89,8 +121,97 @@ func FromFolder(folder string) (Scene, error) {
 		}
 	}
 	zones, wrong := readZones(filepath.Join(folder, "zones"))
-	scene.Records = zones
-	return scene, append(faults, wrong...).Err()
+	scene.Zones, scene.Remember, scene.Speed = zones, file.Resolver.Remember, file.Resolver.Speed
+	faults = append(faults, wrong...)
+	faults = append(faults, file.names(folder, &scene).In(path)...)
+	faults = append(faults, file.registry(&scene).In(path)...)
+	return scene, faults.Err()
+}
+
+// ReadZones reads the zones of a stage folder anew, for when they were edited while the stage plays.
+func ReadZones(folder string) ([]Zone, error) {
+	zones, faults := readZones(filepath.Join(folder, "zones"))
+	return zones, faults.Err()
+}
+
+// names puts the name servers into the scene.
+func (f sceneFile) names(folder string, scene *Scene) problem.List {
+	var faults problem.List
+	scene.NameServers = map[netip.Addr]*NameServer{}
+	for address, entry := range f.NameServers {
+		a, err := netip.ParseAddr(address)
+		if err != nil {
+			faults.Add(problem.Problem{Says: "this is no address", Value: address, Expected: "an address such as 198.51.100.53"})
+			continue
+		}
+		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: entry.Transfer}
+		if entry.Say != "" && !n.Silent && !n.Refuses {
+			faults.Add(problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "silence or lame"})
+		}
+		all := scene.Zones
+		if entry.Zones != "" {
+			var wrong problem.List
+			all, wrong = readZones(filepath.Join(folder, filepath.FromSlash(entry.Zones)))
+			faults = append(faults, wrong...)
+		}
+		for _, z := range all {
+			if len(entry.Only) == 0 || slices.ContainsFunc(entry.Only, func(o string) bool { return originOf(o) == z.Origin }) {
+				n.Zones = append(n.Zones, z)
+			}
+		}
+		scene.NameServers[a] = n
+	}
+	return faults
+}
+
+func originOf(name string) string {
+	h, err := web.ParseObservedHost(name)
+	if err != nil {
+		return name
+	}
+	return dns.Fqdn(h.String())
+}
+
+// registry puts the registry into the scene: an endpoint that answers as RFC 9083 says.
+func (f sceneFile) registry(scene *Scene) problem.List {
+	if f.Registry == nil {
+		return nil
+	}
+	a, err := netip.ParseAddr(f.Registry.Address)
+	if err != nil {
+		return problem.List{{Says: "the registry has no address", Value: f.Registry.Address, Expected: "an address such as 198.51.100.90"}}
+	}
+	answers := map[string]string{}
+	var faults problem.List
+	for name, entry := range f.Registry.Domains {
+		ends, err := fromNow(entry.Ends, 365*day)
+		if err != nil {
+			faults.Add(problem.Problem{Says: err.Error(), Value: name, Expected: "a time such as 200d"})
+		}
+		domain := strings.TrimSuffix(originOf(name), ".")
+		body := map[string]any{"objectClassName": "domain", "ldhName": domain, "status": entry.Status,
+			"events": []any{map[string]any{"eventAction": "expiration", "eventDate": time.Now().Add(ends).UTC().Format(time.RFC3339)}}}
+		var servers []any
+		for _, n := range entry.NameServers {
+			servers = append(servers, map[string]any{"objectClassName": "nameserver", "ldhName": n})
+		}
+		body["nameservers"] = servers
+		if entry.Registrar != "" {
+			body["entities"] = []any{map[string]any{"roles": []string{"registrar"}, "vcardArray": []any{"vcard", []any{[]any{"fn", map[string]any{}, "text", entry.Registrar}}}}}
+		}
+		text, err := json.Marshal(body)
+		if err != nil {
+			faults.Add(problem.Problem{Says: err.Error(), Value: name})
+		}
+		answers["/domain/"+domain] = string(text)
+	}
+	scene.Endpoints[netip.AddrPortFrom(a, 80)] = &Endpoint{Answer: func(u web.URL) Reply {
+		if body, ok := answers[u.Path()]; ok {
+			return Reply{Status: 200, Text: body}
+		}
+		return Reply{Status: 404}
+	}}
+	return faults
 }
 
 func netipJoin(address, port string) string {
@@ -232,7 +353,7 @@ func (a answerer) answer(u web.URL) (Reply, bool) {
 	if !ok {
 		return Reply{}, false
 	}
-	r := Reply{Status: cmp.Or(a.entry.Status, 200), Title: a.entry.Page, Raw: a.entry.Raw, Endless: a.entry.Endless}
+	r := Reply{Status: cmp.Or(a.entry.Status, 200), Title: a.entry.Page, Text: a.entry.Text, Raw: a.entry.Raw, Endless: a.entry.Endless}
 	switch {
 	case a.entry.To != "":
 		r.Location, r.Status = m.Location(u.Door()), cmp.Or(a.entry.Status, 301)
@@ -243,9 +364,9 @@ func (a answerer) answer(u web.URL) (Reply, bool) {
 }
 
 // readZones reads every zone file (RFC 1035 section 5) of a folder; $INCLUDE is refused.
-func readZones(folder string) ([]dns.RR, problem.List) {
+func readZones(folder string) ([]Zone, problem.List) {
 	var faults problem.List
-	var records []dns.RR
+	var zones []Zone
 	paths, _ := filepath.Glob(filepath.Join(folder, "*.zone"))
 	if len(paths) == 0 {
 		faults.Add(problem.Problem{File: folder, Says: "there are no zone files", Expected: "a file such as northmoor.example.zone"})
@@ -256,18 +377,20 @@ func readZones(folder string) ([]dns.RR, problem.List) {
 			faults.Add(problem.Problem{File: path, Says: "the zone file cannot be read"})
 			continue
 		}
-		origin, err := web.ParseHost(strings.TrimSuffix(filepath.Base(path), ".zone"))
+		origin, err := web.ParseObservedHost(strings.TrimSuffix(filepath.Base(path), ".zone"))
 		if err != nil {
 			faults.Add(problem.Problem{File: path, Says: "the file is not called after a zone", Expected: "a name such as northmoor.example.zone"})
 			continue
 		}
 		parser := dns.NewZoneParser(strings.NewReader(string(data)), dns.Fqdn(origin.String()), path)
+		zone := Zone{Origin: dns.Fqdn(origin.String())}
 		for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {
-			records = append(records, rr)
+			zone.Records = append(zone.Records, rr)
 		}
+		zones = append(zones, zone)
 		if err := parser.Err(); err != nil {
 			faults.Add(problem.Problem{File: path, Says: err.Error(), Expected: "a record of RFC 1035 section 5"})
 		}
 	}
-	return records, faults
+	return zones, faults
 }

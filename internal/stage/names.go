@@ -3,16 +3,36 @@ package stage
 import (
 	"fmt"
 	"net"
+	"net/netip"
+	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
 
 	"github.com/miekg/dns"
 )
 
-// zones answers as a resolver does that knows nothing but the scene's records.
-type zones struct {
-	sets map[key][]dns.RR
-	have map[string]bool // names that exist, empty ones on the way to others included
-	soa  []*dns.SOA
+// Zone is one zone: what stands in its file.
+type Zone struct {
+	Origin  string // in full, with its last dot
+	Records []dns.RR
+}
+
+// NameServer is a name server at an address.
+type NameServer struct {
+	Silent   bool
+	Refuses  bool // it answers, but knows no zone
+	Transfer bool // it hands out whole zones
+	Zones    []Zone
+}
+
+// zoneData is a zone ready for questions.
+type zoneData struct {
+	origin string
+	sets   map[key][]dns.RR
+	have   map[string]bool // names that exist, empty ones on the way to others included
+	all    []dns.RR
 }
 
 type key struct {
@@ -20,79 +40,49 @@ type key struct {
 	kind uint16
 }
 
-func newZones(records []dns.RR) *zones {
-	z := &zones{sets: map[key][]dns.RR{}, have: map[string]bool{}}
-	for _, rr := range records {
+func newZone(z Zone) *zoneData {
+	d := &zoneData{origin: strings.ToLower(z.Origin), sets: map[key][]dns.RR{}, have: map[string]bool{}, all: z.Records}
+	for _, rr := range z.Records {
 		name := strings.ToLower(rr.Header().Name)
 		k := key{name, rr.Header().Rrtype}
-		z.sets[k] = append(z.sets[k], rr)
-		for at := name; at != "."; {
-			z.have[at] = true
+		d.sets[k] = append(d.sets[k], rr)
+		for at := name; at != "." && dns.IsSubDomain(d.origin, at); {
+			d.have[at] = true
 			i, end := dns.NextLabel(at, 0)
 			if end {
 				break
 			}
 			at = at[i:]
 		}
-		if soa, ok := rr.(*dns.SOA); ok {
-			z.soa = append(z.soa, soa)
-		}
 	}
-	return z
+	return d
 }
 
-// ServeDNS answers one question, following aliases.
-func (z *zones) ServeDNS(w dns.ResponseWriter, question *dns.Msg) {
-	answer := new(dns.Msg)
-	answer.SetReply(question)
-	answer.RecursionAvailable = true
-	if len(question.Question) == 1 {
-		q := question.Question[0]
-		z.fill(answer, strings.ToLower(q.Name), q.Qtype)
-	} else {
-		answer.Rcode = dns.RcodeFormatError
+func (z *zoneData) soa() dns.RR {
+	if set := z.sets[key{z.origin, dns.TypeSOA}]; len(set) > 0 {
+		return set[0]
 	}
-	if opt := question.IsEdns0(); opt != nil {
-		answer.SetEdns0(1232, false)
-	}
-	if _, udp := w.RemoteAddr().(*net.UDPAddr); udp {
-		size := dns.MinMsgSize
-		if opt := question.IsEdns0(); opt != nil {
-			size = int(opt.UDPSize())
-		}
-		answer.Truncate(size)
-	}
-	_ = w.WriteMsg(answer)
+	return nil
 }
 
-func (z *zones) fill(answer *dns.Msg, name string, kind uint16) {
-	for range 16 {
-		source := z.source(name)
-		if source == "" {
-			answer.Rcode = dns.RcodeNameError
+// cut returns the delegation at or above a name and below the apex, "" where there is none.
+func (z *zoneData) cut(name string) string {
+	found := ""
+	for at := name; at != z.origin && dns.IsSubDomain(z.origin, at) && at != "."; {
+		if len(z.sets[key{at, dns.TypeNS}]) > 0 {
+			found = at
+		}
+		i, end := dns.NextLabel(at, 0)
+		if end {
 			break
 		}
-		if set := z.sets[key{source, kind}]; len(set) > 0 {
-			answer.Answer = append(answer.Answer, renamed(set, name)...)
-			return
-		}
-		alias := z.sets[key{source, dns.TypeCNAME}]
-		if len(alias) == 0 || kind == dns.TypeCNAME {
-			break
-		}
-		answer.Answer = append(answer.Answer, renamed(alias[:1], name)...)
-		name = strings.ToLower(alias[0].(*dns.CNAME).Target)
+		at = at[i:]
 	}
-	for _, soa := range z.soa {
-		if dns.IsSubDomain(soa.Hdr.Name, name) {
-			answer.Ns = append(answer.Ns, soa)
-			return
-		}
-	}
+	return found
 }
 
 // source gives the name whose records answer for a name: itself, or a wildcard above it (RFC 4592); "" for none.
-func (z *zones) source(name string) string {
+func (z *zoneData) source(name string) string {
 	if z.have[name] {
 		return name
 	}
@@ -111,19 +101,71 @@ func (z *zones) source(name string) string {
 	}
 }
 
-func renamed(set []dns.RR, name string) []dns.RR {
-	out := make([]dns.RR, len(set))
-	for i, rr := range set {
-		out[i] = dns.Copy(rr)
-		out[i].Header().Name = name
+// zones is a set of zones, the deepest first.
+type zones []*zoneData
+
+func newZones(all []Zone) zones {
+	var z zones
+	for _, one := range all {
+		z = append(z, newZone(one))
 	}
-	return out
+	slices.SortStableFunc(z, func(a, b *zoneData) int { return dns.CountLabel(b.origin) - dns.CountLabel(a.origin) })
+	return z
+}
+
+// holding returns the deepest zone that holds a name; for DS, which stands above the cut, the one above it.
+func (z zones) holding(name string, kind uint16) *zoneData {
+	for _, one := range z {
+		if dns.IsSubDomain(one.origin, name) && !(kind == dns.TypeDS && one.origin == name) {
+			return one
+		}
+	}
+	return nil
+}
+
+// resolve fills an answer as a resolver does that knows nothing but these zones, following aliases.
+func (z zones) resolve(answer *dns.Msg, name string, kind uint16) {
+	for range 16 {
+		zone := z.holding(name, kind)
+		if zone == nil {
+			answer.Rcode = dns.RcodeNameError
+			return
+		}
+		source := zone.source(name)
+		if source == "" {
+			answer.Rcode = dns.RcodeNameError
+			answer.Ns = negative(zone)
+			return
+		}
+		if set := zone.sets[key{source, kind}]; len(set) > 0 {
+			answer.Answer = append(answer.Answer, renamed(set, name)...)
+			return
+		}
+		alias := zone.sets[key{source, dns.TypeCNAME}]
+		if len(alias) == 0 || kind == dns.TypeCNAME {
+			answer.Ns = negative(zone)
+			return
+		}
+		answer.Answer = append(answer.Answer, renamed(alias[:1], name)...)
+		name = strings.ToLower(alias[0].(*dns.CNAME).Target)
+	}
+}
+
+// negative gives the authority section that says for how long an absence may be remembered (RFC 2308 section 3).
+func negative(z *zoneData) []dns.RR {
+	soa, ok := z.soa().(*dns.SOA)
+	if !ok {
+		return nil
+	}
+	c := dns.Copy(soa).(*dns.SOA)
+	c.Hdr.Ttl = min(c.Hdr.Ttl, c.Minttl)
+	return []dns.RR{c}
 }
 
 // addresses gives the addresses of a name, for a proxy that is given names.
-func (z *zones) addresses(name string) []net.IP {
+func (z zones) addresses(name string) []net.IP {
 	m := new(dns.Msg)
-	z.fill(m, strings.ToLower(dns.Fqdn(name)), dns.TypeA)
+	z.resolve(m, strings.ToLower(dns.Fqdn(name)), dns.TypeA)
 	var all []net.IP
 	for _, rr := range m.Answer {
 		if a, ok := rr.(*dns.A); ok {
@@ -133,9 +175,145 @@ func (z *zones) addresses(name string) []net.IP {
 	return all
 }
 
-// serveDNS starts the name server on UDP and TCP, both on one port.
+// serve answers a name server's question: with authority, with a delegation, or not at all (RFC 1034 section 4.3.2).
+func (n *NameServer) serve(z zones, w dns.ResponseWriter, question *dns.Msg) {
+	answer := new(dns.Msg)
+	answer.SetReply(question)
+	if len(question.Question) != 1 {
+		answer.Rcode = dns.RcodeFormatError
+		_ = w.WriteMsg(answer)
+		return
+	}
+	q := question.Question[0]
+	name := strings.ToLower(q.Name)
+	zone := z.holding(name, q.Qtype)
+	switch {
+	case zone == nil || n.Refuses || zone.soa() == nil:
+		answer.Rcode = dns.RcodeRefused
+	case q.Qtype == dns.TypeAXFR || q.Qtype == dns.TypeIXFR:
+		n.handOut(zone, name, w, question)
+		return
+	default:
+		cut := zone.cut(name)
+		if cut != "" && !(q.Qtype == dns.TypeDS && cut == name) {
+			answer.Ns = zone.sets[key{cut, dns.TypeNS}]
+			for _, rr := range answer.Ns {
+				target := strings.ToLower(rr.(*dns.NS).Ns)
+				answer.Extra = append(answer.Extra, zone.sets[key{target, dns.TypeA}]...)
+				answer.Extra = append(answer.Extra, zone.sets[key{target, dns.TypeAAAA}]...)
+			}
+			break
+		}
+		answer.Authoritative = true
+		zones{zone}.resolve(answer, name, q.Qtype)
+		if len(answer.Answer) > 0 && answer.Rcode == dns.RcodeNameError {
+			answer.Rcode = dns.RcodeSuccess // an alias out of the zone
+		}
+	}
+	_ = w.WriteMsg(answer)
+}
+
+// handOut transfers a zone (RFC 5936) to whoever asks, if it may.
+func (n *NameServer) handOut(z *zoneData, name string, w dns.ResponseWriter, question *dns.Msg) {
+	if !n.Transfer || name != z.origin {
+		refused := new(dns.Msg)
+		refused.SetRcode(question, dns.RcodeRefused)
+		_ = w.WriteMsg(refused)
+		return
+	}
+	records := []dns.RR{z.soa()}
+	for _, rr := range z.all {
+		if rr.Header().Rrtype != dns.TypeSOA {
+			records = append(records, rr)
+		}
+	}
+	envelopes := make(chan *dns.Envelope, 1)
+	envelopes <- &dns.Envelope{RR: append(records, z.soa())}
+	close(envelopes)
+	_ = new(dns.Transfer).Out(w, question, envelopes)
+}
+
+// resolver answers from all zones, and with a memory goes on giving an old answer until its TTL has run out, so many times
+// faster than real time as its speed says.
+type resolver struct {
+	zones    atomic.Pointer[zones]
+	remember bool
+	speed    float64
+	lock     sync.Mutex
+	memory   map[key]remembered
+}
+
+type remembered struct {
+	answer *dns.Msg
+	at     time.Time
+}
+
+// ServeDNS answers one question.
+func (r *resolver) ServeDNS(w dns.ResponseWriter, question *dns.Msg) {
+	answer := new(dns.Msg)
+	if len(question.Question) == 1 {
+		answer = r.answer(question.Question[0])
+	} else {
+		answer.Rcode = dns.RcodeFormatError
+	}
+	rcode := answer.Rcode
+	answer.SetReply(question)
+	answer.Rcode, answer.RecursionAvailable = rcode, true
+	size := dns.MinMsgSize
+	if opt := question.IsEdns0(); opt != nil {
+		answer.SetEdns0(1232, false)
+		size = int(opt.UDPSize())
+	}
+	if _, udp := w.RemoteAddr().(*net.UDPAddr); udp {
+		answer.Truncate(size)
+	}
+	_ = w.WriteMsg(answer)
+}
+
+func (r *resolver) answer(q dns.Question) *dns.Msg {
+	k := key{strings.ToLower(q.Name), q.Qtype}
+	r.lock.Lock()
+	defer r.lock.Unlock()
+	if old, ok := r.memory[k]; ok {
+		if left, fresh := r.aged(old); fresh {
+			return left
+		}
+	}
+	answer := new(dns.Msg)
+	r.zones.Load().resolve(answer, k.name, k.kind)
+	if r.remember {
+		r.memory[k] = remembered{answer.Copy(), time.Now()}
+	}
+	return answer
+}
+
+// aged gives a remembered answer with what is left of its TTLs, and false where one has run out.
+func (r *resolver) aged(old remembered) (*dns.Msg, bool) {
+	passed := uint32(time.Since(old.at).Seconds() * r.speed)
+	answer := old.answer.Copy()
+	for _, section := range [][]dns.RR{answer.Answer, answer.Ns} {
+		for _, rr := range section {
+			if rr.Header().Ttl <= passed {
+				return nil, false
+			}
+			rr.Header().Ttl -= passed
+		}
+	}
+	return answer, len(answer.Answer)+len(answer.Ns) > 0
+}
+
+func renamed(set []dns.RR, name string) []dns.RR {
+	out := make([]dns.RR, len(set))
+	for i, rr := range set {
+		out[i] = dns.Copy(rr)
+		out[i].Header().Name = name
+	}
+	return out
+}
+
+// serveDNS starts the resolver on UDP and TCP, both on one port.
 func (s *Stage) serveDNS() error {
-	handler := newZones(s.scene.Records)
+	handler := s.names
 	var lastErr error
 	for range 20 {
 		packets, err := net.ListenPacket("udp", "127.0.0.1:0")
@@ -159,4 +337,21 @@ func (s *Stage) serveDNS() error {
 		return nil
 	}
 	return fmt.Errorf("no port is free for DNS on both UDP and TCP: %w", lastErr)
+}
+
+// serveNames starts a name server, which is reached over TCP through the proxy.
+func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return fmt.Errorf("listening for the name server %s: %w", at, err)
+	}
+	known := newZones(n.Zones)
+	server := &dns.Server{Listener: l, Handler: dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(known, w, q) })}
+	started := make(chan struct{})
+	server.NotifyStartedFunc = func() { close(started) }
+	go func() { _ = server.ActivateAndServe() }()
+	<-started
+	s.closers = append(s.closers, server.Shutdown)
+	s.doors[at] = l.Addr().String()
+	return nil
 }

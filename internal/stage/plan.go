@@ -23,7 +23,7 @@ var (
 // FromPlan makes the scene that stands after a plan was carried out: its records, its certificates, and at every address
 // what the carrier there answers for the hosts that it carries, and for no others.
 func FromPlan(p *plan.Plan) (Scene, error) {
-	b := planScene{plan: p, scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}, carried: map[netip.Addr]map[web.Host]bool{}}
+	b := planScene{plan: p, loose: Zone{Origin: "."}, scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}, carried: map[netip.Addr]map[web.Host]bool{}}
 	e := p.Estate
 	site := e.Site.Addresses
 	if len(site) == 0 {
@@ -67,6 +67,7 @@ func FromPlan(p *plan.Plan) (Scene, error) {
 		b.carries([]netip.Addr{outsideStandIn}, h)
 	}
 	b.endpoints(site)
+	b.scene.Zones = append(b.zones, b.loose)
 	return b.scene, nil
 }
 
@@ -81,39 +82,49 @@ func aliasHome(c *estate.Carrier) []netip.Addr {
 type planScene struct {
 	plan    *plan.Plan
 	scene   Scene
+	zones   []Zone
+	loose   Zone // records of names outside the estate's zones
 	carried map[netip.Addr]map[web.Host]bool
 }
 
 func (b *planScene) zone(z plan.Zone) error {
-	b.record(fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300", z.Name))
+	zone := Zone{Origin: z.Name + "."}
+	lines := []string{fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300", z.Name)}
 	for _, r := range z.Records {
 		for _, v := range r.Values {
 			if r.Type == "CNAME" {
 				v += "."
 			}
-			if err := b.record(fmt.Sprintf("%s. %d IN %s %s", r.Name, r.TTL, r.Type, v)); err != nil {
-				return fmt.Errorf("putting the record %s %s on the stage: %w", r.Name, r.Type, err)
-			}
+			lines = append(lines, fmt.Sprintf("%s. %d IN %s %s", r.Name, r.TTL, r.Type, v))
 		}
 	}
+	for _, l := range lines {
+		rr, err := dns.NewRR(l)
+		if err != nil {
+			return fmt.Errorf("putting the record %q on the stage: %w", l, err)
+		}
+		zone.Records = append(zone.Records, rr)
+	}
+	b.zones = append(b.zones, zone)
 	return nil
 }
 
-func (b *planScene) record(line string) error {
-	rr, err := dns.NewRR(line)
-	if err == nil {
-		b.scene.Records = append(b.scene.Records, rr)
-	}
-	return err
-}
-
+// addresses puts a host's addresses into the zone that holds it, or among the loose names.
 func (b *planScene) addresses(h web.Host, addresses []netip.Addr) {
+	to := &b.loose
+	for i := range b.zones {
+		if dns.IsSubDomain(b.zones[i].Origin, h.String()+".") {
+			to = &b.zones[i]
+		}
+	}
 	for _, a := range addresses {
 		kind := "A"
 		if a.Is6() {
 			kind = "AAAA"
 		}
-		_ = b.record(fmt.Sprintf("%s. 3600 IN %s %s", h, kind, a))
+		if rr, err := dns.NewRR(fmt.Sprintf("%s. 3600 IN %s %s", h, kind, a)); err == nil {
+			to.Records = append(to.Records, rr)
+		}
 	}
 }
 

@@ -27,7 +27,6 @@ func (s *Stage) serveProxy() error {
 	}
 	s.proxy = l
 	s.closers = append(s.closers, l.Close)
-	names := newZones(s.scene.Records)
 	go func() {
 		for {
 			c, err := l.Accept()
@@ -35,7 +34,7 @@ func (s *Stage) serveProxy() error {
 				return
 			}
 			if err == nil {
-				go s.lead(c, names)
+				go s.lead(c)
 			}
 		}
 	}()
@@ -43,15 +42,16 @@ func (s *Stage) serveProxy() error {
 }
 
 // lead carries out one request of RFC 1928: CONNECT, without authentication.
-func (s *Stage) lead(client net.Conn, names *zones) {
+func (s *Stage) lead(client net.Conn) {
 	defer client.Close()
 	_ = client.SetDeadline(time.Now().Add(10 * time.Second))
-	target, code := readSocks(client, names)
+	target, code := readSocks(client, *s.names.zones.Load())
 	if code != socksOK {
 		replySocks(client, code)
 		return
 	}
-	if e := s.scene.Endpoints[target]; e != nil && e.Silent {
+	e, n := s.scene.Endpoints[target], s.scene.NameServers[target.Addr()]
+	if e != nil && e.Silent || n != nil && n.Silent && target.Port() == 53 {
 		_ = client.SetDeadline(time.Time{})
 		_, _ = io.Copy(io.Discard, client) // until the client gives up
 		return
@@ -87,10 +87,13 @@ func (s *Stage) absence(a netip.Addr) byte {
 			return socksRefused
 		}
 	}
+	if s.scene.NameServers[a] != nil {
+		return socksRefused
+	}
 	return socksUnreachable
 }
 
-func readSocks(c io.ReadWriter, names *zones) (netip.AddrPort, byte) {
+func readSocks(c io.ReadWriter, names zones) (netip.AddrPort, byte) {
 	var none netip.AddrPort
 	head := make([]byte, 2)
 	if _, err := io.ReadFull(c, head); err != nil || head[0] != 5 {

@@ -10,10 +10,12 @@
 package stage
 
 import (
+	"cmp"
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -21,16 +23,17 @@ import (
 	"strings"
 	"time"
 
-	"github.com/miekg/dns"
-
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/live"
 )
 
 // Scene is what a stage plays.
 type Scene struct {
-	Records   []dns.RR
-	Endpoints map[netip.AddrPort]*Endpoint
+	Zones       []Zone // what the world's resolvers know
+	Endpoints   map[netip.AddrPort]*Endpoint
+	NameServers map[netip.Addr]*NameServer
+	Remember    bool    // resolvers go on giving old answers until their TTL has run out
+	Speed       float64 // how many times faster than real time TTLs run out; 0: as in real time
 }
 
 // Endpoint is what listens at an address and port. A port without one refuses connections.
@@ -45,6 +48,7 @@ type Reply struct {
 	Status   int
 	Location string
 	Title    string // of a page
+	Text     string // a body of plain text instead of a page
 	Raw      string // these octets instead of HTTP
 	Endless  string // "headers" or "body": never comes to an end
 }
@@ -55,6 +59,7 @@ const Timeout = 2 * time.Second
 // Stage is a stand-in web that runs.
 type Stage struct {
 	scene     Scene
+	names     *resolver
 	authority *authority
 	resolver  string
 	proxy     net.Listener
@@ -69,7 +74,9 @@ func Start(scene Scene) (*Stage, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Stage{scene: scene, authority: a, doors: map[netip.AddrPort]string{}}
+	s := &Stage{scene: scene, authority: a, doors: map[netip.AddrPort]string{},
+		names: &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1), memory: map[key]remembered{}}}
+	s.SetZones(scene.Zones)
 	if err := s.start(); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -88,7 +95,21 @@ func (s *Stage) start() error {
 			return fmt.Errorf("serving %s: %w", at, err)
 		}
 	}
+	for a, n := range s.scene.NameServers {
+		if n.Silent {
+			continue
+		}
+		if err := s.serveNames(netip.AddrPortFrom(a, 53), n); err != nil {
+			return err
+		}
+	}
 	return s.serveProxy()
+}
+
+// SetZones gives the world's resolvers other zones to ask. What they remember they go on saying.
+func (s *Stage) SetZones(all []Zone) {
+	z := newZones(all)
+	s.names.zones.Store(&z)
 }
 
 // Close ends everything.
@@ -169,6 +190,12 @@ func (h handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		return
 	case reply.Location != "":
 		w.Header().Set("Location", reply.Location)
+	}
+	if reply.Text != "" {
+		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+		w.WriteHeader(reply.Status)
+		_, _ = io.WriteString(w, reply.Text)
+		return
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.WriteHeader(reply.Status)

@@ -114,7 +114,7 @@ func TestASceneWithFaultsSaysThemAll(t *testing.T) {
 	dir := demoFolder(t)
 	zone := filepath.Join(dir, "stage", "zones", "northmoor.example.zone")
 	require.NoError(t, os.WriteFile(zone, []byte("$INCLUDE /etc/passwd\n@ IN A 192.0.2.300\n"), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "stage", "zones", "no_zone.zone"), nil, 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "stage", "zones", "no zone.zone"), nil, 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "stage", stage.SceneName), []byte("addresses:\n  192.0.2.999: {80: {say: closed}}\n  192.0.2.1: {80: {say: hush}, 443: {certificates: [none], answers: [{path: \"/*\"}]}}\n"), 0o600))
 	_, err := stage.FromFolder(filepath.Join(dir, "stage"))
 	require.Error(t, err)

@@ -1,4 +1,4 @@
-// Package store keeps what was seen: audits, whole, in an SQLite file in .upperpath/ beside the estate file. Nothing that
+// Package store keeps what was seen: audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate file. Nothing that
 // is kept is ever changed.
 //
 //	s, err := store.Open(estateFolder)
@@ -20,6 +20,7 @@ import (
 	_ "modernc.org/sqlite" // the driver "sqlite", in pure Go
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // Folder is what the folder is called in which the store lives.
@@ -36,6 +37,12 @@ const schema = `CREATE TABLE IF NOT EXISTS audits (
 	started TEXT NOT NULL,
 	vantage TEXT NOT NULL,
 	doc     TEXT NOT NULL  -- the audit as JSON, docs/schema/audit.json
+);
+CREATE TABLE IF NOT EXISTS surveys (
+	id      INTEGER PRIMARY KEY,
+	started TEXT NOT NULL,
+	vantage TEXT NOT NULL,
+	doc     TEXT NOT NULL  -- the survey as JSON, docs/schema/survey.json
 )`
 
 // Open opens the store beside an estate file, and makes it where there is none.
@@ -60,29 +67,47 @@ func (s *Store) Close() error { return s.db.Close() }
 
 // Keep adds an audit and returns its number.
 func (s *Store) Keep(ctx context.Context, a *chain.Audit) (int64, error) {
-	doc, err := json.Marshal(a)
+	return s.add(ctx, "INSERT INTO audits (started, vantage, doc) VALUES (?, ?, ?)", a.Started, a.Vantage, a)
+}
+
+// KeepSurvey adds a survey and returns its number.
+func (s *Store) KeepSurvey(ctx context.Context, v *survey.Survey) (int64, error) {
+	return s.add(ctx, "INSERT INTO surveys (started, vantage, doc) VALUES (?, ?, ?)", v.Started, v.Vantage, v)
+}
+
+func (s *Store) add(ctx context.Context, query string, started time.Time, vantage string, v any) (int64, error) {
+	doc, err := json.Marshal(v)
 	if err != nil {
-		return 0, fmt.Errorf("keeping the audit: %w", err)
+		return 0, fmt.Errorf("keeping what was seen: %w", err)
 	}
-	r, err := s.db.ExecContext(ctx, "INSERT INTO audits (started, vantage, doc) VALUES (?, ?, ?)",
-		a.Started.UTC().Format(time.RFC3339Nano), a.Vantage, string(doc))
+	r, err := s.db.ExecContext(ctx, query, started.UTC().Format(time.RFC3339Nano), vantage, string(doc))
 	if err != nil {
-		return 0, fmt.Errorf("keeping the audit: %w", err)
+		return 0, fmt.Errorf("keeping what was seen: %w", err)
 	}
 	return r.LastInsertId()
 }
 
 // Last returns the audit that was kept last; ErrEmpty where there is none.
 func (s *Store) Last(ctx context.Context) (*chain.Audit, error) {
-	return s.one(ctx, "SELECT doc FROM audits ORDER BY id DESC LIMIT 1")
+	return one[chain.Audit](ctx, s, "SELECT doc FROM audits ORDER BY id DESC LIMIT 1")
 }
 
 // Get returns the audit with a number; ErrEmpty where there is none.
 func (s *Store) Get(ctx context.Context, id int64) (*chain.Audit, error) {
-	return s.one(ctx, "SELECT doc FROM audits WHERE id = ?", id)
+	return one[chain.Audit](ctx, s, "SELECT doc FROM audits WHERE id = ?", id)
 }
 
-func (s *Store) one(ctx context.Context, query string, args ...any) (*chain.Audit, error) {
+// LastSurvey returns the survey that was kept last; ErrEmpty where there is none.
+func (s *Store) LastSurvey(ctx context.Context) (*survey.Survey, error) {
+	return one[survey.Survey](ctx, s, "SELECT doc FROM surveys ORDER BY id DESC LIMIT 1")
+}
+
+// GetSurvey returns the survey with a number; ErrEmpty where there is none.
+func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error) {
+	return one[survey.Survey](ctx, s, "SELECT doc FROM surveys WHERE id = ?", id)
+}
+
+func one[T any](ctx context.Context, s *Store, query string, args ...any) (*T, error) {
 	var doc string
 	err := s.db.QueryRowContext(ctx, query, args...).Scan(&doc)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -91,11 +116,11 @@ func (s *Store) one(ctx context.Context, query string, args ...any) (*chain.Audi
 	if err != nil {
 		return nil, fmt.Errorf("reading the store: %w", err)
 	}
-	var a chain.Audit
-	if err := json.Unmarshal([]byte(doc), &a); err != nil {
+	v := new(T)
+	if err := json.Unmarshal([]byte(doc), v); err != nil {
 		return nil, fmt.Errorf("reading the store: %w", err)
 	}
-	return &a, nil
+	return v, nil
 }
 
 // Kept is a line of the list of what is kept.
@@ -105,9 +130,18 @@ type Kept struct {
 	Vantage string    `json:"vantage"`
 }
 
-// List returns what is kept, the last first.
+// List returns the audits that are kept, the last first.
 func (s *Store) List(ctx context.Context) ([]Kept, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, started, vantage FROM audits ORDER BY id DESC")
+	return s.list(ctx, "SELECT id, started, vantage FROM audits ORDER BY id DESC")
+}
+
+// ListSurveys returns the surveys that are kept, the last first.
+func (s *Store) ListSurveys(ctx context.Context) ([]Kept, error) {
+	return s.list(ctx, "SELECT id, started, vantage FROM surveys ORDER BY id DESC")
+}
+
+func (s *Store) list(ctx context.Context, query string) ([]Kept, error) {
+	rows, err := s.db.QueryContext(ctx, query)
 	if err != nil {
 		return nil, fmt.Errorf("reading the store: %w", err)
 	}

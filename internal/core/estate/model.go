@@ -25,6 +25,8 @@ type Estate struct {
 	Rules     string // file, relative to the estate file; "" for none
 	Policy    Policy
 	Vantages  map[string]Vantage
+	Selectors []string // of DKIM keys that the client's mail uses
+	Registry  Registry
 
 	byName map[web.Host]*Domain
 }
@@ -138,6 +140,12 @@ const (
 	Direct        = "direct"
 	SameHostFirst = "same-host-first"
 )
+
+// Registry says where registrations are asked for (RDAP): one base address, or a bootstrap file (RFC 9224).
+type Registry struct {
+	Address   string
+	Bootstrap string // file, relative to the estate file
+}
 
 // Vantage is a place to look from. The zero value is the system's own.
 type Vantage struct {

@@ -59,6 +59,10 @@ func (b *builder) estateFile(root *Node) {
 		field{"rules", func(n *Node) { e.Rules = b.text(n, "rules") }},
 		field{"policy", b.policy},
 		field{"vantages", b.vantages},
+		field{"selectors", func(n *Node) {
+			b.list(n, "selectors", func(i *Node) { e.Selectors = append(e.Selectors, b.text(i, "a selector")) })
+		}},
+		field{"registry", b.registry},
 	)
 	if root == nil || root.Kind != Mapping {
 		if root == nil || root.Kind == Empty {
@@ -423,6 +427,19 @@ func (b *builder) policy(n *Node) {
 				p.Exempt = append(p.Exempt, web.NormalPath(web.RemoveDotSegments(path)))
 			})
 		}},
+	)
+}
+
+func (b *builder) registry(n *Node) {
+	r := &b.estate.Registry
+	b.mapping(n, "registry",
+		field{"address", func(n *Node) {
+			r.Address = b.text(n, "registry: address")
+			if _, err := web.ParseURL(r.Address); err != nil {
+				b.fail(n, "the registry's address is no URL", "the base address of an RDAP service such as https://rdap.registry.example/", "")
+			}
+		}},
+		field{"bootstrap", func(n *Node) { r.Bootstrap = b.text(n, "registry: bootstrap") }},
 	)
 }
 

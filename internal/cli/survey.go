@@ -1,0 +1,339 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/miekg/dns"
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/store"
+)
+
+// surveyOptions are the options of survey beside those of every command.
+type surveyOptions struct {
+	save, key                              string
+	zones                                  []string
+	list, records, forget, noTransfer, all bool
+	show                                   int64
+}
+
+func (p *program) survey() *cobra.Command {
+	var from estateOptions
+	var vantage vantageOptions
+	var out output
+	var o surveyOptions
+	c := &cobra.Command{
+		Use:   "survey",
+		Short: "See what is there of every domain: records, mail, certificates; say what is odd; keep it",
+		Long: `survey looks at every domain of the estate: at the name servers that the parent and the zone name, each of them asked;
+at the records of apex, www, further hosts and names that are commonly there, or at the whole zone where a name server
+hands it out (AXFR) or a file has it (--zone); at every door with its certificate; at the registration. It says what is
+odd, and keeps what it saw in .upperpath/, dated, so that it can be compared and gone back to.`,
+		Example: `  upperpath survey --from stage/stage.yaml
+  upperpath survey --from stage/stage.yaml --only lacemill-museum.example --records --save before
+  upperpath survey --list
+  upperpath survey --show 1
+  upperpath compare 1 2`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			if o.list || o.show > 0 {
+				return p.keptSurveys(c.Context(), &from, &out, &o)
+			}
+			return p.runSurvey(c.Context(), &from, &vantage, &out, &o)
+		},
+	}
+	from.flags(c)
+	vantage.flags(c)
+	out.flags(c, "text", "json", "md")
+	f := c.Flags()
+	f.BoolVar(&o.list, "list", false, "list the surveys that are kept")
+	f.Int64Var(&o.show, "show", 0, "show the kept survey with this `NUMBER`")
+	f.BoolVar(&o.records, "records", false, "write every record, not only what is odd")
+	f.StringVar(&o.save, "save", "", "write a zone file for each domain into this `FOLDER`; nothing there is overwritten")
+	f.StringArrayVar(&o.zones, "zone", nil, "take a whole zone from this zone `FILE` (repeatable)")
+	f.StringVar(&o.key, "key", "", "a `FILE` with the key for zone transfers: name, algorithm and secret")
+	f.BoolVar(&o.noTransfer, "no-transfer", false, "do not ask for whole zones")
+	f.BoolVar(&o.forget, "forget", false, "do not keep the result")
+	return c
+}
+
+func (p *program) runSurvey(ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *surveyOptions) error {
+	e, made, err := from.read()
+	if err != nil {
+		return err
+	}
+	subjects, err := subjectsOf(e, made, o.zones)
+	if err != nil {
+		return err
+	}
+	w, err := vantage.open(e)
+	if err != nil {
+		return err
+	}
+	defer w.Close()
+	surveyor, err := newSurveyor(e, w, o)
+	if err != nil {
+		return err
+	}
+	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, vantage.parallel)
+	if err != nil && len(v.Domains) == 0 {
+		return err
+	}
+	if broken := w.Broken(); broken != nil {
+		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
+	}
+	if writeErr := report.Survey(p.out, out.format, v, o.records, p.style()); writeErr != nil {
+		return writeErr
+	}
+	if !o.forget {
+		number, keepErr := keepSurvey(context.WithoutCancel(ctx), e, v)
+		if keepErr != nil {
+			return failed(keepErr)
+		}
+		fmt.Fprintf(p.err, "Kept as survey %d.\n", number)
+	}
+	if err != nil {
+		return err
+	}
+	if o.save != "" {
+		if err := p.saveZones(o.save, v); err != nil {
+			return err
+		}
+	}
+	return out.verdict(v.Findings)
+}
+
+// subjectsOf gives the domains to survey, with whole zones from files where there are any.
+func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subject, error) {
+	byName := map[string][]dns.RR{}
+	var faults problem.List
+	for _, path := range zones {
+		name, records, err := files.ReadZone(path, zoneNameOf(path))
+		var list problem.List
+		switch {
+		case errors.As(err, &list):
+			faults = append(faults, list...)
+		case err != nil:
+			return nil, err
+		default:
+			byName[name] = records
+		}
+	}
+	var subjects []live.Subject
+	for _, d := range made.Domains() {
+		subjects = append(subjects, live.Subject{Name: d.Name, Hosts: d.Hosts(), Selectors: e.Selectors, Zone: byName[d.Name.String()]})
+		delete(byName, d.Name.String())
+	}
+	for name := range byName {
+		faults.Add(problem.Problem{File: name, Says: "a zone file is about a domain that is not surveyed", Value: name, Expected: "a zone of a domain in the estate file"})
+	}
+	return subjects, faults.Err()
+}
+
+// zoneNameOf guesses a zone's name from that of its file, for files without $ORIGIN.
+func zoneNameOf(path string) string {
+	name := strings.TrimSuffix(strings.TrimSuffix(filepath.Base(path), ".zone"), ".txt")
+	h, err := web.ParseHost(name)
+	if err != nil {
+		return ""
+	}
+	return h.String()
+}
+
+func newSurveyor(e *files.Estate, w *live.Web, o *surveyOptions) (*live.Surveyor, error) {
+	s := &live.Surveyor{Web: w, NoTransfer: o.noTransfer}
+	if o.key != "" {
+		key, err := files.ReadTransferKey(o.key)
+		if err != nil {
+			return nil, err
+		}
+		s.Key = &live.TransferKey{Name: key.Name, Algorithm: key.Algorithm, Secret: key.Secret}
+	}
+	s.Registry.Base = e.Registry.Address
+	if e.Registry.Bootstrap != "" {
+		r, err := live.ReadBootstrap(files.Beside(e.Path, e.Registry.Bootstrap))
+		if err != nil {
+			return nil, ended{exitUsage, err}
+		}
+		r.Base = e.Registry.Address
+		s.Registry = r
+	}
+	return s, nil
+}
+
+// takeSurvey looks at the domains, many at a time, and judges what it saw. Where the context ends, what was seen comes back
+// with its error.
+func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, s *live.Surveyor, subjects []live.Subject, parallel int) (*survey.Survey, error) {
+	v := &survey.Survey{Schema: survey.Schema, Vantage: s.Web.Vantage().Name, Canonical: made.Canonical, Started: time.Now().UTC().Truncate(time.Millisecond), Domains: []survey.Domain{}}
+	seen := make([]*survey.Domain, len(subjects))
+	progress := p.progress("surveying", len(subjects), "domains")
+	turns := make(chan struct{}, parallel)
+	var all sync.WaitGroup
+	for i, subject := range subjects {
+		turns <- struct{}{}
+		all.Go(func() {
+			defer func() { <-turns }()
+			if ctx.Err() != nil {
+				return
+			}
+			d := s.Domain(ctx, subject)
+			if ctx.Err() == nil {
+				seen[i] = &d
+			}
+			progress.step()
+		})
+	}
+	all.Wait()
+	progress.done()
+	for _, d := range seen {
+		if d != nil {
+			v.Domains = append(v.Domains, *d)
+		}
+	}
+	judge := survey.Judge{Now: s.Web.Now()}
+	for _, d := range e.Domains {
+		judge.Estate = append(judge.Estate, d.Name.String())
+	}
+	if home := e.DomainOf(e.Canonical.Host); home != nil {
+		judge.Stays = home.Name.String()
+	}
+	v.Findings, v.Notes = judge.All(v), s.Web.Notes()
+	if ctx.Err() != nil {
+		v.Notes = append(v.Notes, fmt.Sprintf("This survey was interrupted: %d of %d domains were seen.", len(v.Domains), len(subjects)))
+	}
+	return v, ctx.Err()
+}
+
+func keepSurvey(ctx context.Context, e *files.Estate, v *survey.Survey) (int64, error) {
+	s, err := store.Open(e.Folder())
+	if err != nil {
+		return 0, err
+	}
+	number, err := s.KeepSurvey(ctx, v)
+	return number, errors.Join(err, s.Close())
+}
+
+// saveZones writes a zone file for each domain.
+func (p *program) saveZones(folder string, v *survey.Survey) error {
+	var failures []error
+	saved := 0
+	for _, d := range v.Domains {
+		text, err := files.ZoneText(d.Name, d.Records, d.Partial)
+		if err == nil {
+			err = files.WriteNew(filepath.Join(folder, d.Name+".zone"), text)
+		}
+		if err != nil {
+			failures = append(failures, err)
+			continue
+		}
+		saved++
+	}
+	fmt.Fprintf(p.err, "%d zone files were written to %s.\n", saved, folder)
+	err := errors.Join(failures...)
+	if errors.Is(err, files.ErrExists) {
+		err = fmt.Errorf("%w\nnothing is overwritten; choose another folder for --save", err)
+	}
+	return wrapFailed(err)
+}
+
+func (p *program) openStore(from *estateOptions) (*store.Store, error) {
+	path := from.path
+	if path == "" {
+		var err error
+		if path, err = files.FindEstate("."); err != nil {
+			return nil, err
+		}
+	}
+	s, err := store.Open((&files.Estate{Path: path}).Folder())
+	if err != nil {
+		return nil, failed(err)
+	}
+	return s, nil
+}
+
+func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *output, o *surveyOptions) error {
+	s, err := p.openStore(from)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if o.list {
+		kept, err := s.ListSurveys(ctx)
+		if err != nil {
+			return failed(err)
+		}
+		return report.Kept(p.out, out.format, kept, p.style())
+	}
+	v, err := oneSurvey(ctx, s, o.show)
+	if err != nil {
+		return err
+	}
+	if err := report.Survey(p.out, out.format, v, true, p.style()); err != nil {
+		return err
+	}
+	if o.save != "" {
+		return p.saveZones(o.save, v)
+	}
+	return out.verdict(v.Findings)
+}
+
+func oneSurvey(ctx context.Context, s *store.Store, number int64) (*survey.Survey, error) {
+	v, err := s.GetSurvey(ctx, number)
+	if errors.Is(err, store.ErrEmpty) {
+		return nil, usage("there is no survey %d; upperpath survey --list shows what is kept", number)
+	}
+	return v, wrapFailed(err)
+}
+
+func (p *program) compare() *cobra.Command {
+	var from estateOptions
+	var format string
+	c := &cobra.Command{
+		Use:   "compare A B",
+		Short: "Say which records came, went and changed between two surveys",
+		Example: `  upperpath survey --list
+  upperpath compare 1 2`,
+		Args: cobra.ExactArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			if !contains([]string{"text", "json", "md"}, format) {
+				return usage("--format %s: expected one of text, json, md", format)
+			}
+			s, err := p.openStore(&from)
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			var both [2]*survey.Survey
+			for i, a := range args {
+				number, err := strconv.ParseInt(a, 10, 64)
+				if err != nil {
+					return usage("compare %s: expected the number of a survey; upperpath survey --list shows them", a)
+				}
+				if both[i], err = oneSurvey(c.Context(), s, number); err != nil {
+					return err
+				}
+			}
+			return report.Compare(p.out, format, both[0], both[1], p.style())
+		},
+	}
+	c.Flags().StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	c.Flags().StringVar(&format, "format", "text", "how to write the result, a `FORMAT`: text, json, md")
+	return c
+}

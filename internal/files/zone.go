@@ -1,0 +1,110 @@
+package files
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/miekg/dns"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within the file's own folder
+// only. The origin is the zone's name, and may be empty where the file sets $ORIGIN or a SOA with a full name. It returns the
+// zone's name, that of its SOA, and its records. The error is a problem.List.
+func ReadZone(path, origin string) (string, []dns.RR, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return "", nil, problem.List{unreadable(path, err)}
+	}
+	root, err := os.OpenRoot(filepath.Dir(path))
+	if err != nil {
+		return "", nil, problem.List{unreadable(path, err)}
+	}
+	defer root.Close()
+	if origin != "" {
+		origin = dns.Fqdn(origin)
+	}
+	parser := dns.NewZoneParser(bytes.NewReader(data), origin, filepath.Base(path))
+	parser.SetIncludeAllowed(true)
+	parser.SetIncludeFS(root.FS())
+	var records []dns.RR
+	zone := ""
+	for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {
+		records = append(records, rr)
+		if _, isSOA := rr.(*dns.SOA); isSOA && zone == "" {
+			zone = strings.ToLower(strings.TrimSuffix(rr.Header().Name, "."))
+		}
+	}
+	if err := parser.Err(); err != nil {
+		return "", nil, problem.List{zoneFault(path, err)}
+	}
+	if zone == "" {
+		return "", nil, problem.List{{File: path, Says: "the zone has no SOA record", Expected: "a whole zone file", Remedy: "export the zone again, with its SOA; or set $ORIGIN"}}
+	}
+	return zone, records, nil
+}
+
+var zonePlace = regexp.MustCompile(`at line: (\d+):(\d+)$`)
+
+// zoneFault makes a problem of what the zone parser says: "file: dns: what: "token" at line: 3:7".
+func zoneFault(path string, err error) problem.Problem {
+	says := strings.TrimPrefix(err.Error(), filepath.Base(path)+": ")
+	p := problem.Problem{File: path, Expected: "a record such as: www 3600 IN A 203.0.113.10", Remedy: "correct the line; a name without its last dot is taken to be below the zone"}
+	if m := zonePlace.FindStringSubmatch(says); m != nil {
+		p.Line, _ = strconv.Atoi(m[1])
+		p.Column, _ = strconv.Atoi(m[2])
+		says = strings.TrimSuffix(says, " "+m[0])
+	}
+	if strings.Contains(says, "failed to open") {
+		p.Expected, p.Remedy = "a file in the folder of the zone file or below it", "put the included file there"
+	}
+	p.Says = strings.TrimPrefix(says, "dns: ")
+	return p
+}
+
+// ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every name
+// in full, a record a line, so that two can be compared line by line.
+func ZoneText(zone string, sets []record.Set, partial bool) ([]byte, error) {
+	if _, ok := record.Find(sets, zone, "SOA"); !ok {
+		return nil, fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
+	}
+	sets = slices.Clone(sets)
+	record.Sort(sets)
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "; The zone %s as it was seen.\n", zone)
+	if partial {
+		fmt.Fprint(&b, "; PARTIAL: made by asking for names that are commonly there; other records may be missing.\n")
+	}
+	for _, s := range sets {
+		for _, v := range s.Values {
+			fmt.Fprintf(&b, "%s.\t%d\tIN\t%s\t%s\n", s.Name, s.TTL, s.Type, v)
+		}
+	}
+	return b.Bytes(), nil
+}
+
+// ErrExists says that a file with other contents is there already.
+var ErrExists = errors.New("the file is there already, with other contents")
+
+// WriteNew writes a file, and never replaces one: where a file with other contents is there, the error is ErrExists.
+func WriteNew(path string, data []byte) error {
+	old, err := os.ReadFile(path)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return Write(path, data)
+	case err != nil:
+		return err
+	case !bytes.Equal(old, data):
+		return fmt.Errorf("%s: %w", path, ErrExists)
+	}
+	return nil
+}

@@ -1,0 +1,176 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"strings"
+	"time"
+
+	"github.com/miekg/dns"
+
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// session asks one name server at one address, over one socket: UDP, or TCP where the vantage has a proxy. It is not for
+// several goroutines at once.
+type session struct {
+	web     *Web
+	name    string // of the name server
+	target  netip.AddrPort
+	direct  bool // a point leads there, around the proxy
+	conn    *dns.Conn
+	queries int
+}
+
+// The port of name servers (RFC 1035 section 4.2).
+const dnsPort = 53
+
+// newSession makes a session with a name server at one of its addresses, or where a point of the vantage says.
+func (w *Web) newSession(h web.Host, a netip.Addr) *session {
+	s := &session{web: w, name: h.String(), target: netip.AddrPortFrom(a, dnsPort)}
+	if to, pointed := w.dialer.pointed(h, dnsPort); pointed {
+		s.target, s.direct = to, true
+	}
+	return s
+}
+
+func (s *session) proxied() bool { return s.web.dialer.proxy != nil && !s.direct }
+
+// who names the server for people.
+func (s *session) who() string { return fmt.Sprintf("%s (%s)", s.name, s.target) }
+
+func (s *session) close() {
+	if s.conn != nil {
+		_ = s.conn.Close()
+		s.conn = nil
+	}
+}
+
+var errOtherQuestion = errors.New("its answer is not for the question")
+
+// ask asks for one name and type. A lost datagram is asked for once more, a connection that broke is opened again, and an
+// answer that does not fit is asked for over TCP (RFC 7766 section 5).
+func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, error) {
+	question := new(dns.Msg)
+	question.SetQuestion(dns.Fqdn(name), kind)
+	question.RecursionDesired = false
+	question.SetEdns0(1232, true)
+	answer, err := s.exchange(ctx, question)
+	if err != nil && ctx.Err() == nil && !errors.Is(err, errOtherQuestion) {
+		s.close()
+		answer, err = s.exchange(ctx, question)
+	}
+	if err != nil || !answer.Truncated || s.proxied() {
+		return answer, err
+	}
+	client := dns.Client{Net: "tcp", Timeout: s.web.vantage.Timeout}
+	answer, _, err = client.ExchangeContext(ctx, question, s.target.String())
+	return answer, err
+}
+
+func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
+	if s.conn == nil {
+		c, err := s.dial(ctx)
+		if err != nil {
+			return nil, err
+		}
+		s.conn = &dns.Conn{Conn: c, UDPSize: 1232}
+	}
+	s.queries++
+	deadline := time.Now().Add(s.web.vantage.Timeout)
+	_ = s.conn.SetDeadline(deadline)
+	stop := context.AfterFunc(ctx, func() { _ = s.conn.SetDeadline(time.Now()) })
+	defer stop()
+	if err := s.conn.WriteMsg(question); err != nil {
+		return nil, err
+	}
+	for {
+		answer, err := s.conn.ReadMsg()
+		if err != nil {
+			return nil, err
+		}
+		if answer.Id != question.Id {
+			continue // a late answer to an earlier question
+		}
+		if !answersTo(answer, question) {
+			return nil, errOtherQuestion
+		}
+		return answer, nil
+	}
+}
+
+func answersTo(answer, question *dns.Msg) bool {
+	q := question.Question[0]
+	return answer.Response && len(answer.Question) == 1 && strings.EqualFold(answer.Question[0].Name, q.Name) && answer.Question[0].Qtype == q.Qtype
+}
+
+// dial opens the socket: UDP, or TCP through the proxy.
+func (s *session) dial(ctx context.Context) (net.Conn, error) {
+	if !s.proxied() {
+		return s.web.dialer.direct.DialContext(ctx, "udp", s.target.String())
+	}
+	return s.stream(ctx)
+}
+
+// stream opens a TCP connection, through the proxy where there is one.
+func (s *session) stream(ctx context.Context) (net.Conn, error) {
+	c, refused := s.web.dialer.dial(ctx, s.target, s.proxied())
+	if refused != nil {
+		return nil, refused
+	}
+	return c, nil
+}
+
+// TransferKey is a key for zone transfers (TSIG, RFC 8945).
+type TransferKey struct {
+	Name, Algorithm, Secret string // the secret in base64
+}
+
+// mostRecords is how many records of a transfer are read.
+const mostRecords = 500_000
+
+// transfer fetches the whole zone (AXFR, RFC 5936).
+func (s *session) transfer(ctx context.Context, zone string, key *TransferKey) ([]dns.RR, error) {
+	c, err := s.stream(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer c.Close()
+	stop := context.AfterFunc(ctx, func() { _ = c.SetDeadline(time.Now()) })
+	defer stop()
+	request := new(dns.Msg)
+	request.SetAxfr(dns.Fqdn(zone))
+	t := dns.Transfer{Conn: &dns.Conn{Conn: c}, ReadTimeout: s.web.vantage.Timeout, WriteTimeout: s.web.vantage.Timeout}
+	if key != nil {
+		name := dns.CanonicalName(key.Name)
+		request.SetTsig(name, dns.CanonicalName(key.Algorithm), 300, time.Now().Unix())
+		t.TsigSecret = map[string]string{name: key.Secret}
+	}
+	envelopes, err := t.In(request, s.target.String())
+	if err != nil {
+		return nil, err
+	}
+	var records []dns.RR
+	for e := range envelopes {
+		if e.Error != nil && err == nil {
+			err = e.Error
+			_ = c.SetDeadline(time.Now())
+		}
+		if len(records) > mostRecords {
+			err = fmt.Errorf("it holds more than %d records", mostRecords)
+			_ = c.SetDeadline(time.Now())
+			continue
+		}
+		records = append(records, e.RR...)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if len(records) < 2 || records[0].Header().Rrtype != dns.TypeSOA || records[len(records)-1].Header().Rrtype != dns.TypeSOA {
+		return nil, errors.New("it breaks off before its end")
+	}
+	return records[:len(records)-1], nil
+}

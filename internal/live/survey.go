@@ -1,0 +1,717 @@
+package live
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/miekg/dns"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Subject is a domain to survey.
+type Subject struct {
+	Name      web.Host
+	Hosts     []web.Host // apex, www and further hosts
+	Selectors []string   // of DKIM keys, beside those that are widely used
+	Zone      []dns.RR   // the whole zone, where a file has it
+}
+
+// Surveyor looks at domains.
+type Surveyor struct {
+	Web         *Web
+	Key         *TransferKey
+	NoTransfer  bool
+	NamesAlone  bool // leave doors and registration out
+	Registry    Registry
+	parentsLock sync.Mutex
+	parents     map[string]*parentZone
+}
+
+// The types that are asked of hosts, and the names that are commonly there: for hosts their addresses, for policies TXT.
+var (
+	hostTypes   = []uint16{dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeMX, dns.TypeTXT, dns.TypeCAA, dns.TypeSRV, dns.TypeHTTPS, dns.TypeSVCB, dns.TypeNS}
+	commonHosts = []string{"mail", "smtp", "imap", "pop", "webmail", "autodiscover", "autoconfig", "ftp", "shop", "blog", "dev", "test", "staging", "intranet", "vpn", "cdn", "static", "img", "m", "api", "ns1", "ns2", "mx", "ww", "wwww", "www.www", "w"}
+	policyNames = []string{"_dmarc", "_mta-sts", "_smtp._tls", "default._bimi"}
+	selectors   = []string{"default", "mail", "dkim", "k1", "k2", "s1", "s2", "selector1", "selector2", "google"}
+	services    = []string{"_autodiscover._tcp", "_imaps._tcp", "_submission._tcp", "_sip._tls", "_caldavs._tcp"}
+	madeUpLabel = "upper-path-made-up"
+)
+
+// Domain looks at one domain. What could not be seen is said in the result; it never fails as a whole.
+func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
+	l := &looker{surveyor: s, web: s.Web, subject: subject, domain: survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{}, Records: []record.Set{}}}
+	l.delegation(ctx)
+	l.zone(ctx)
+	l.voices(ctx)
+	l.aliasEnds(ctx)
+	if !s.NamesAlone {
+		l.doors(ctx)
+		l.registration(ctx)
+	}
+	for _, session := range l.sessions {
+		session.close()
+	}
+	slices.Sort(l.domain.Unseen)
+	l.domain.Unseen = slices.Compact(l.domain.Unseen)
+	return l.domain
+}
+
+// looker is the look at one domain.
+type looker struct {
+	surveyor *Surveyor
+	web      *Web
+	subject  Subject
+	domain   survey.Domain
+	sessions []*session // of the servers that answer, the first being the one that is asked for everything
+	lock     sync.Mutex
+}
+
+func (l *looker) unseen(format string, args ...any) {
+	l.lock.Lock()
+	defer l.lock.Unlock()
+	l.domain.Unseen = append(l.domain.Unseen, fmt.Sprintf(format, args...))
+}
+
+// parentZone is the zone above a domain and who serves it.
+type parentZone struct {
+	once    sync.Once
+	name    string
+	servers []*nameServer
+}
+
+type nameServer struct {
+	name      string
+	addresses []netip.Addr
+}
+
+// parent finds the zone above a name: the nearest one for which the resolvers know name servers.
+func (s *Surveyor) parent(ctx context.Context, name string) *parentZone {
+	_, above, _ := strings.Cut(name, ".")
+	s.parentsLock.Lock()
+	if s.parents == nil {
+		s.parents = map[string]*parentZone{}
+	}
+	p := s.parents[above]
+	if p == nil {
+		p = &parentZone{}
+		s.parents[above] = p
+	}
+	s.parentsLock.Unlock()
+	p.once.Do(func() {
+		for zone := above; ; {
+			answer, refused := s.Web.resolver.exchange(ctx, dns.Fqdn(zone), dns.TypeNS)
+			if names := nsNames(answer, refused, zone); len(names) > 0 {
+				p.name = zone
+				for _, n := range names {
+					p.servers = append(p.servers, s.Web.nameServer(ctx, n, nil))
+				}
+				return
+			}
+			if zone == "" {
+				return
+			}
+			_, zone, _ = strings.Cut(zone, ".")
+		}
+	})
+	return p
+}
+
+func nsNames(answer *dns.Msg, refused *refusal, zone string) []string {
+	if refused != nil {
+		return nil
+	}
+	var names []string
+	for _, rr := range answer.Answer {
+		if ns, ok := rr.(*dns.NS); ok && strings.EqualFold(ns.Hdr.Name, dns.Fqdn(zone)) {
+			names = append(names, plain(ns.Ns))
+		}
+	}
+	return names
+}
+
+func plain(name string) string { return strings.ToLower(strings.TrimSuffix(name, ".")) }
+
+// nameServer finds the addresses of a name server: what the resolvers say, or else the glue of a delegation.
+func (w *Web) nameServer(ctx context.Context, name string, glue map[string][]netip.Addr) *nameServer {
+	n := &nameServer{name: name}
+	h, err := web.ParseObservedHost(name)
+	if err != nil {
+		return n
+	}
+	if to, pointed := w.dialer.pointed(h, dnsPort); pointed {
+		n.addresses = []netip.Addr{to.Addr()}
+		return n
+	}
+	n.addresses = w.resolver.lookup(ctx, h).addresses
+	if len(n.addresses) == 0 {
+		n.addresses = glue[name]
+	}
+	if !w.dialer.ipv6 {
+		n.addresses = slices.DeleteFunc(slices.Clone(n.addresses), func(a netip.Addr) bool { return a.Is6() })
+	}
+	return n
+}
+
+// delegation asks the parent and every name server of the zone at every address.
+func (l *looker) delegation(ctx context.Context) {
+	byParent, glue := l.askParent(ctx)
+	zoneNames := func() []string {
+		answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(l.domain.Name), dns.TypeNS)
+		return nsNames(answer, refused, l.domain.Name)
+	}
+	names := map[string][]string{}
+	for _, n := range byParent {
+		names[n] = append(names[n], "parent")
+	}
+	if len(byParent) == 0 {
+		for _, n := range zoneNames() {
+			names[n] = append(names[n], "zone")
+		}
+	}
+	asked := map[string]bool{}
+	for len(asked) < len(names) {
+		var next []string
+		for n := range names {
+			if !asked[n] {
+				next = append(next, n)
+				asked[n] = true
+			}
+		}
+		slices.Sort(next)
+		for _, n := range l.askServers(ctx, next, glue) {
+			if !slices.Contains(names[n], "zone") {
+				names[n] = append(names[n], "zone")
+			}
+		}
+	}
+	for i := range l.domain.Servers {
+		l.domain.Servers[i].By = names[l.domain.Servers[i].Name]
+	}
+	if len(names) == 0 {
+		l.unseen("no name server of %s is known: neither the parent nor the resolvers name one", l.domain.Name)
+	}
+}
+
+// askParent asks the zone above for the delegation and DS. It returns the names of the servers, and their glue.
+func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Addr) {
+	p := l.surveyor.parent(ctx, l.domain.Name)
+	l.domain.Parent.Zone = cmp.Or(p.name, ".")
+	for _, server := range p.servers {
+		for _, a := range server.addresses {
+			h, _ := web.ParseObservedHost(server.name)
+			session := l.web.newSession(h, a)
+			answer, err := session.ask(ctx, l.domain.Name, dns.TypeNS)
+			if err != nil || answer.Rcode != dns.RcodeSuccess {
+				session.close()
+				continue
+			}
+			l.domain.Parent.Server = session.who()
+			names, glue := l.readDelegation(answer)
+			if ds, err := session.ask(ctx, l.domain.Name, dns.TypeDS); err == nil {
+				for _, rr := range ds.Answer {
+					if d, ok := rr.(*dns.DS); ok {
+						l.domain.Parent.DS = append(l.domain.Parent.DS, survey.DS{Text: rdata(d)})
+					}
+				}
+			}
+			session.close()
+			return names, glue
+		}
+	}
+	l.unseen("no server of the zone above (%s) could be asked", l.domain.Parent.Zone)
+	return nil, nil
+}
+
+func (l *looker) readDelegation(answer *dns.Msg) ([]string, map[string][]netip.Addr) {
+	var names []string
+	glue := map[string][]netip.Addr{}
+	for _, rr := range slices.Concat(answer.Answer, answer.Ns) {
+		if ns, ok := rr.(*dns.NS); ok && plain(ns.Hdr.Name) == l.domain.Name {
+			names = append(names, plain(ns.Ns))
+			l.domain.Parent.TTL = int(ns.Hdr.Ttl)
+		}
+	}
+	for _, rr := range answer.Extra {
+		switch rr := rr.(type) {
+		case *dns.A:
+			if a, ok := netip.AddrFromSlice(rr.A.To4()); ok {
+				glue[plain(rr.Hdr.Name)] = append(glue[plain(rr.Hdr.Name)], a)
+			}
+		case *dns.AAAA:
+			if a, ok := netip.AddrFromSlice(rr.AAAA); ok {
+				glue[plain(rr.Hdr.Name)] = append(glue[plain(rr.Hdr.Name)], a)
+			}
+		}
+	}
+	slices.Sort(names)
+	l.domain.Parent.Servers = slices.Compact(names)
+	return l.domain.Parent.Servers, glue
+}
+
+// askServers looks whether name servers answer for the zone, all side by side, and returns the NS records of those that do.
+func (l *looker) askServers(ctx context.Context, names []string, glue map[string][]netip.Addr) []string {
+	type found struct {
+		server  survey.Server
+		session *session
+		ns      []string
+	}
+	var results []*found
+	var all sync.WaitGroup
+	for _, name := range names {
+		n := l.web.nameServer(ctx, name, glue)
+		if len(n.addresses) == 0 {
+			results = append(results, &found{server: survey.Server{Name: name, State: survey.Nowhere, Says: "its name leads to no address"}})
+		}
+		for _, a := range n.addresses {
+			f := &found{server: survey.Server{Name: name}}
+			results = append(results, f)
+			all.Go(func() {
+				h, _ := web.ParseObservedHost(name)
+				f.session = l.web.newSession(h, a)
+				f.server.Address = f.session.target.String()
+				f.ns = l.askServer(ctx, f.session, &f.server)
+			})
+		}
+	}
+	all.Wait()
+	var ns []string
+	for _, f := range results {
+		l.domain.Servers = append(l.domain.Servers, f.server)
+		switch {
+		case f.session == nil:
+		case f.server.State == survey.Answers:
+			l.sessions = append(l.sessions, f.session)
+			ns = append(ns, f.ns...)
+		default:
+			f.session.close()
+		}
+	}
+	return ns
+}
+
+// askServer fills in how a name server answers for the zone.
+func (l *looker) askServer(ctx context.Context, s *session, server *survey.Server) []string {
+	answer, err := s.ask(ctx, l.domain.Name, dns.TypeSOA)
+	if err != nil {
+		server.State, server.Says = survey.Silent, fmt.Sprintf("it does not answer within %s", l.web.vantage.Timeout)
+		if !isTimeout(err) {
+			server.Says = "it does not answer: " + plainError(err)
+		}
+		return nil
+	}
+	soa := soaOf(answer.Answer)
+	switch {
+	case soa != nil && plain(soa.Hdr.Name) == l.domain.Name && answer.Authoritative:
+		server.State, server.Serial = survey.Answers, soa.Serial
+	case soa != nil && answer.Authoritative:
+		server.State, server.Says = survey.Other, "it answers for the zone "+plain(soa.Hdr.Name)
+		return nil
+	case soaOf(answer.Ns) != nil && answer.Authoritative:
+		server.State, server.Says = survey.Other, "it answers for the zone "+plain(soaOf(answer.Ns).Hdr.Name)
+		return nil
+	default:
+		server.State, server.Says = survey.Lame, "it says "+dns.RcodeToString[answer.Rcode]
+		if answer.Rcode == dns.RcodeSuccess {
+			server.Says = "it answers without authority"
+		}
+		return nil
+	}
+	ns, err := s.ask(ctx, l.domain.Name, dns.TypeNS)
+	if err != nil {
+		return nil
+	}
+	return nsNames(ns, nil, l.domain.Name)
+}
+
+func soaOf(section []dns.RR) *dns.SOA {
+	for _, rr := range section {
+		if soa, ok := rr.(*dns.SOA); ok {
+			return soa
+		}
+	}
+	return nil
+}
+
+func plainError(err error) string {
+	var r *refusal
+	if errors.As(err, &r) {
+		return r.detail
+	}
+	if errors.Is(err, errOtherQuestion) {
+		return err.Error()
+	}
+	return "the connection fails"
+}
+
+// rdata gives the data of a record as it stands in a zone file.
+func rdata(rr dns.RR) string {
+	return strings.TrimSpace(strings.TrimPrefix(rr.String(), rr.Header().String()))
+}
+
+// zone fetches the records: from a file, by transfer, or by asking for what is commonly there.
+func (l *looker) zone(ctx context.Context) {
+	if l.subject.Zone != nil {
+		l.domain.Source = survey.File
+		l.keep(l.subject.Zone)
+		l.matchKeys(ctx)
+		return
+	}
+	if !l.surveyor.NoTransfer {
+		for _, s := range l.sessions {
+			records, err := s.transfer(ctx, l.domain.Name, l.surveyor.Key)
+			if err == nil {
+				l.domain.Source = survey.Transfer
+				l.keep(records)
+				l.matchKeys(ctx)
+				return
+			}
+			if ctx.Err() == nil {
+				l.unseen("%s gives no transfer of the zone: %s", s.who(), transferReason(err))
+			}
+		}
+	}
+	l.domain.Source, l.domain.Partial = survey.Asked, true
+	if len(l.sessions) > 0 {
+		l.askNames(ctx, l.sessions[0])
+	}
+	l.matchKeys(ctx)
+}
+
+func transferReason(err error) string {
+	var r *refusal
+	switch {
+	case errors.As(err, &r):
+		return r.detail
+	case isTimeout(err):
+		return "it does not go on"
+	case strings.Contains(err.Error(), "bad xfr rcode"):
+		return "it refuses"
+	}
+	return problemText(err)
+}
+
+func problemText(err error) string { return strings.TrimPrefix(err.Error(), "dns: ") }
+
+// keep puts records of the zone into sets.
+func (l *looker) keep(records []dns.RR) {
+	at := map[record.Key]int{}
+	for i, s := range l.domain.Records {
+		at[s.Key()] = i
+	}
+	for _, rr := range records {
+		h := rr.Header()
+		name := plain(h.Name)
+		if name != l.domain.Name && !strings.HasSuffix(name, "."+l.domain.Name) {
+			continue
+		}
+		set := record.Set{Name: name, Type: dns.TypeToString[h.Rrtype], TTL: int(h.Ttl), Values: []string{rdata(rr)}}
+		if set.Type == "" {
+			set.Type = fmt.Sprintf("TYPE%d", h.Rrtype)
+		}
+		i, have := at[set.Key()]
+		switch {
+		case !have:
+			at[set.Key()] = len(l.domain.Records)
+			l.domain.Records = append(l.domain.Records, set)
+		case !slices.Contains(l.domain.Records[i].Values, set.Values[0]):
+			l.domain.Records[i].Values = append(l.domain.Records[i].Values, set.Values[0])
+		}
+		if label, isWildcard := strings.CutPrefix(name, "*."); isWildcard && !slices.Contains(l.domain.Wildcards, label) {
+			l.domain.Wildcards = append(l.domain.Wildcards, label)
+		}
+	}
+	record.Sort(l.domain.Records)
+}
+
+// askNames asks one name server for the names that matter and those that are commonly there. A made-up name finds out a
+// wildcard, whose answers are then not taken for names of their own.
+func (l *looker) askNames(ctx context.Context, s *session) {
+	ask := func(name string, kinds ...uint16) []dns.RR {
+		var all []dns.RR
+		for _, kind := range kinds {
+			if ctx.Err() != nil {
+				return all
+			}
+			answer, err := s.ask(ctx, name, kind)
+			switch {
+			case err != nil:
+				l.unseen("%s did not answer about %s %s: %s", s.who(), name, dns.TypeToString[kind], plainError(err))
+				continue
+			case answer.Rcode == dns.RcodeNameError:
+				return all // no such name: no other type either
+			}
+			for _, rr := range answer.Answer {
+				if plain(rr.Header().Name) == name && rr.Header().Rrtype != dns.TypeRRSIG {
+					all = append(all, rr)
+				}
+			}
+		}
+		return all
+	}
+	zone := l.domain.Name
+	wild := ask(madeUpLabel+"."+zone, dns.TypeA, dns.TypeAAAA, dns.TypeTXT, dns.TypeMX)
+	var records []dns.RR
+	for _, rr := range wild {
+		c := dns.Copy(rr)
+		c.Header().Name = "*." + zone + "."
+		records = append(records, c)
+	}
+	byWildcard := func(rr dns.RR) bool {
+		return slices.ContainsFunc(wild, func(w dns.RR) bool {
+			return w.Header().Rrtype == rr.Header().Rrtype && rdata(w) == rdata(rr)
+		})
+	}
+	take := func(name string, rrs []dns.RR) {
+		for _, rr := range rrs {
+			if name == zone || !byWildcard(rr) {
+				records = append(records, rr)
+			}
+		}
+	}
+	take(zone, ask(zone, append([]uint16{dns.TypeSOA}, hostTypes...)...))
+	for _, h := range l.subject.Hosts {
+		if h.String() != zone {
+			take(h.String(), ask(h.String(), hostTypes...))
+		}
+	}
+	for _, label := range commonHosts {
+		name := label + "." + zone
+		take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeMX))
+	}
+	for _, label := range []string{zone, "www." + zone} {
+		name := label + "." + zone
+		take(name, ask(name, dns.TypeA, dns.TypeAAAA))
+	}
+	for _, label := range policyNames {
+		take(label+"."+zone, ask(label+"."+zone, dns.TypeTXT))
+	}
+	for _, label := range slices.Compact(slices.Sorted(slices.Values(slices.Concat(selectors, l.subject.Selectors)))) {
+		name := label + "._domainkey." + zone
+		take(name, ask(name, dns.TypeTXT))
+	}
+	for _, label := range services {
+		take(label+"."+zone, ask(label+"."+zone, dns.TypeSRV))
+	}
+	l.keep(records)
+}
+
+// matchKeys looks which DS records of the parent stand for a key of the zone (RFC 4034 section 5.1.4).
+func (l *looker) matchKeys(ctx context.Context) {
+	if len(l.domain.Parent.DS) == 0 || len(l.sessions) == 0 {
+		return
+	}
+	answer, err := l.sessions[0].ask(ctx, l.domain.Name, dns.TypeDNSKEY)
+	if err != nil {
+		l.unseen("the keys of %s could not be asked for: %s", l.domain.Name, plainError(err))
+		for i := range l.domain.Parent.DS {
+			l.domain.Parent.DS[i].Matched = true // nothing is known against it
+		}
+		return
+	}
+	for i, ds := range l.domain.Parent.DS {
+		for _, rr := range answer.Answer {
+			key, ok := rr.(*dns.DNSKEY)
+			if !ok {
+				continue
+			}
+			for _, digest := range []uint8{dns.SHA256, dns.SHA384, dns.SHA1} {
+				if made := key.ToDS(digest); made != nil && strings.EqualFold(rdata(made), ds.Text) {
+					l.domain.Parent.DS[i].Matched = true
+				}
+			}
+		}
+	}
+}
+
+// voices asks every name server and every resolver about the hosts, and notes where they differ.
+func (l *looker) voices(ctx context.Context) {
+	var names []string
+	for _, h := range l.subject.Hosts {
+		names = append(names, h.String())
+	}
+	l.domain.Differences = append(l.domain.Differences, l.web.compareVoices(ctx, l.domain.Name, names, l.sessions)...)
+}
+
+// said is what one voice says about every name and type that it was asked for.
+type said struct {
+	voice survey.Voice
+	sets  map[record.Key]*survey.Voice
+	dead  bool
+}
+
+// compareVoices asks name servers and resolvers about names, and returns where not all say the same. Resolvers count only
+// beside servers.
+func (w *Web) compareVoices(ctx context.Context, zone string, names []string, sessions []*session) []survey.Difference {
+	kinds := []uint16{dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeMX, dns.TypeTXT, dns.TypeCAA}
+	var voices []*said
+	var all sync.WaitGroup
+	for _, s := range sessions {
+		v := &said{voice: survey.Voice{Who: s.who()}, sets: map[record.Key]*survey.Voice{}}
+		voices = append(voices, v)
+		all.Go(func() {
+			v.hear(names, kinds, func(name string, kind uint16) (*dns.Msg, error) { return s.ask(ctx, name, kind) })
+		})
+	}
+	if len(sessions) > 0 && !w.resolver.system {
+		for _, server := range w.resolver.servers {
+			v := &said{voice: survey.Voice{Who: "the resolver " + server, Resolver: true}, sets: map[record.Key]*survey.Voice{}}
+			voices = append(voices, v)
+			all.Go(func() {
+				v.hear(names, kinds, func(name string, kind uint16) (*dns.Msg, error) {
+					question := new(dns.Msg)
+					question.SetQuestion(dns.Fqdn(name), kind)
+					question.SetEdns0(1232, false)
+					return w.resolver.askServer(ctx, question, server)
+				})
+			})
+		}
+	}
+	all.Wait()
+	var differences []survey.Difference
+	for _, name := range names {
+		for _, kind := range kinds {
+			if d, differ := difference(voices, record.Key{Name: name, Type: dns.TypeToString[kind]}); differ {
+				differences = append(differences, d)
+			}
+		}
+	}
+	return differences
+}
+
+// hear asks for every name and type. A voice that falls silent is left out of the comparison from then on.
+func (v *said) hear(names []string, kinds []uint16, ask func(string, uint16) (*dns.Msg, error)) {
+	for _, name := range names {
+		for _, kind := range kinds {
+			answer, err := ask(name, kind)
+			if err != nil || answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError {
+				if isTimeout(err) {
+					return
+				}
+				continue
+			}
+			says := v.voice
+			says.Values = []string{}
+			for _, rr := range answer.Answer {
+				if plain(rr.Header().Name) == name && rr.Header().Rrtype == kind {
+					says.Values = append(says.Values, rdata(rr))
+					says.TTL = int(rr.Header().Ttl)
+				}
+			}
+			if soa := soaOf(answer.Ns); len(says.Values) == 0 && soa != nil {
+				says.TTL = int(min(soa.Hdr.Ttl, soa.Minttl)) // RFC 2308 section 5
+			}
+			slices.Sort(says.Values)
+			v.sets[record.Key{Name: name, Type: dns.TypeToString[kind]}] = &says
+		}
+	}
+}
+
+func difference(voices []*said, key record.Key) (survey.Difference, bool) {
+	d := survey.Difference{Name: key.Name, Type: key.Type}
+	differ := false
+	for _, v := range voices {
+		says := v.sets[key]
+		if says == nil {
+			continue
+		}
+		if len(d.Voices) > 0 && !record.SameValues(d.Voices[0].Values, says.Values) {
+			differ = true
+		}
+		d.Voices = append(d.Voices, *says)
+	}
+	return d, differ
+}
+
+// aliasEnds looks whether the targets of aliases have addresses.
+func (l *looker) aliasEnds(ctx context.Context) {
+	for _, s := range l.domain.Records {
+		if s.Type != "CNAME" || len(s.Values) == 0 || ctx.Err() != nil {
+			continue
+		}
+		target := plain(s.Values[0])
+		h, err := web.ParseObservedHost(target)
+		end := survey.AliasEnd{Name: s.Name, Target: target}
+		if err == nil {
+			found := l.web.resolver.lookup(ctx, h)
+			end.Exists = len(found.addresses) > 0 || found.refusal != nil && found.refusal.kind != chain.NoAddress
+		}
+		l.domain.Aliases = append(l.domain.Aliases, end)
+	}
+}
+
+// doors follows every door, asks each address of a host alone, and reads robots.txt.
+func (l *looker) doors(ctx context.Context) {
+	judge := chain.Judge{Now: l.web.Now()}
+	for _, h := range l.subject.Hosts {
+		addresses := l.web.resolver.lookup(ctx, h).addresses
+		for _, d := range web.Doors(h) {
+			probes := chain.Probes(d)
+			for _, probe := range chain.ProbeOrder {
+				if ctx.Err() != nil {
+					return
+				}
+				c := chain.Follow(ctx, l.web, chain.Ask{URL: probes[probe]}, probe)
+				judge.Chain(&c, chain.Want{})
+				l.domain.Chains = append(l.domain.Chains, c)
+			}
+			if len(addresses) > 1 {
+				l.askEachAddress(ctx, d, addresses)
+			}
+			if len(addresses) > 0 {
+				l.robots(ctx, d)
+			}
+		}
+	}
+}
+
+// askEachAddress asks every address of a door alone; different addresses with the same answer are fine.
+func (l *looker) askEachAddress(ctx context.Context, d web.Door, addresses []netip.Addr) {
+	diff := survey.Difference{Name: d.String()}
+	for _, a := range addresses {
+		if a.Is6() && !l.web.dialer.ipv6 {
+			continue
+		}
+		answer := l.web.Answer(ctx, chain.Ask{URL: d.URL("/", ""), Address: a})
+		says := string(answer.Refusal)
+		if answer.Refusal == "" {
+			says = strings.TrimSpace(fmt.Sprintf("%d %s", answer.Status, answer.Location))
+		}
+		diff.Voices = append(diff.Voices, survey.Voice{Who: a.String(), Values: []string{says}})
+	}
+	if slices.ContainsFunc(diff.Voices, func(v survey.Voice) bool { return v.Values[0] != diff.Voices[0].Values[0] }) {
+		l.domain.Differences = append(l.domain.Differences, diff)
+	}
+}
+
+// robots reads robots.txt of a door that serves one itself.
+func (l *looker) robots(ctx context.Context, d web.Door) {
+	status, location, body, err := l.web.fetchOnce(ctx, d.URL("/robots.txt", ""), "text/plain")
+	if err != nil || status != 200 || location != "" {
+		return
+	}
+	if line := survey.Bars(string(body)); line != "" {
+		l.domain.Robots = append(l.domain.Robots, survey.Robots{Door: d.String(), Line: line})
+	}
+}
+
+func (l *looker) registration(ctx context.Context) {
+	if ctx.Err() != nil {
+		return
+	}
+	r, err := l.web.registration(ctx, l.surveyor.Registry, l.domain.Name)
+	if err != nil {
+		l.unseen("the registration of %s: %s", l.domain.Name, problemText(err))
+		return
+	}
+	l.domain.Registration = r
+}

@@ -1,0 +1,273 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Survey writes a survey in a format: text, json or md. With records it writes every record of every domain too.
+func Survey(w io.Writer, format string, v *survey.Survey, records bool, s Style) error {
+	switch format {
+	case "json":
+		return JSON(w, v)
+	case "md":
+		surveyMD(w, v)
+		return nil
+	}
+	surveyText(w, v, records, s)
+	return nil
+}
+
+// domainRow gives a domain's line in the table: name, name servers, records, registration, what is odd.
+func domainRow(d survey.Domain, now time.Time) []string {
+	answering, serials := 0, []string{}
+	for _, n := range d.Servers {
+		if n.State == survey.Answers {
+			answering++
+			if serial := fmt.Sprint(n.Serial); !slices.Contains(serials, serial) {
+				serials = append(serials, serial)
+			}
+		}
+	}
+	servers := fmt.Sprintf("%d of %d answer", answering, len(d.Servers))
+	records := 0
+	for _, set := range d.Records {
+		records += len(set.Values)
+	}
+	how := plural(records, "record")
+	if d.Partial {
+		how += ", partial"
+	}
+	ends := "not known"
+	if r := d.Registration; r != nil && r.Ends != nil {
+		ends = r.Ends.Format(time.DateOnly) + ", " + timeLeft(*r.Ends, now)
+	}
+	return []string{unicodeName(d.Name), servers, strings.Join(serials, ", "), how, ends}
+}
+
+var domainHead = []string{"domain", "name servers", "serial", "records", "registration ends"}
+
+func unicodeName(name string) string {
+	if h, err := web.ParseObservedHost(name); err == nil {
+		return h.Unicode()
+	}
+	return name
+}
+
+func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
+	fmt.Fprintf(w, "%s\n%s\n\n", s.strong("Survey of "+plural(len(v.Domains), "domain")),
+		s.faint(fmt.Sprintf("seen from %s, %s", clean(v.Vantage), v.Started.Format("2006-01-02 15:04 MST"))))
+	t := s.newTable()
+	t.AppendHeader(row(domainHead))
+	for _, d := range v.Domains {
+		t.AppendRow(row(domainRow(d, v.Started)))
+	}
+	render(w, t)
+	if records {
+		for _, d := range v.Domains {
+			domainText(w, d, v.Started, s)
+		}
+	}
+	if len(v.Findings) > 0 {
+		fmt.Fprintln(w)
+	}
+	TextFindings(w, v.Findings, s)
+	writeUnseen(w, v, s)
+	for _, n := range v.Notes {
+		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+clean(n)))
+	}
+	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(v.Findings), Verdict(0, 0, v.Findings)))
+}
+
+// domainText writes all that was seen of a domain's names: delegation, records, certificates.
+func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
+	picture := "the whole zone, by transfer"
+	switch {
+	case d.Source == survey.File:
+		picture = "the whole zone, from a file"
+	case d.Partial:
+		picture = "PARTIAL: made by asking for names that are commonly there"
+	}
+	fmt.Fprintf(w, "\n%s  %s\n", s.strong(unicodeName(d.Name)), s.faint(picture))
+	for _, n := range d.Servers {
+		says := "serial " + fmt.Sprint(n.Serial)
+		tone := chain.Severity("")
+		if n.State != survey.Answers {
+			says, tone = n.Says, chain.Warning
+		}
+		fmt.Fprintf(w, "  %s %s  %s\n", s.severity(tone, sign(tone)), clean(strings.TrimSpace(n.Name+" "+n.Address)), s.faint(clean(says)+"; named by "+strings.Join(n.By, " and ")))
+	}
+	if len(d.Records) > 0 {
+		t := s.newTable()
+		t.AppendHeader(table.Row{"  name", "TTL", "type", "value"})
+		for _, set := range d.Records {
+			for _, value := range set.Values {
+				t.AppendRow(row([]string{"  " + set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, cut(value, 70)}))
+			}
+		}
+		render(w, t)
+	}
+	for _, c := range certificates(d) {
+		fmt.Fprintf(w, "  %s\n", s.faint(clean(c.door)+": "+certificateLine(c.tls, now)))
+	}
+}
+
+type seenCertificate struct {
+	door string
+	tls  *chain.TLS
+}
+
+// certificates gives the certificate of each https door.
+func certificates(d survey.Domain) []seenCertificate {
+	var all []seenCertificate
+	for _, c := range d.Chains {
+		if first := c.Hops[0]; c.Probe == chain.Root && first.TLS != nil {
+			all = append(all, seenCertificate{first.URL.Door().String(), first.TLS})
+		}
+	}
+	return all
+}
+
+func cut(s string, most int) string {
+	if r := []rune(s); len(r) > most {
+		return string(r[:most-1]) + "…"
+	}
+	return s
+}
+
+// writeUnseen says what could not be seen, the same thing about many domains once.
+func writeUnseen(w io.Writer, v *survey.Survey, s Style) {
+	var lines []string
+	transfers := 0
+	for _, d := range v.Domains {
+		for _, u := range d.Unseen {
+			if strings.Contains(u, "gives no transfer") {
+				transfers++
+				continue
+			}
+			lines = append(lines, u)
+		}
+	}
+	partial := 0
+	for _, d := range v.Domains {
+		if d.Partial {
+			partial++
+		}
+	}
+	if partial > 0 {
+		lines = append(lines, fmt.Sprintf("%s is a partial picture: nobody handed the whole zone out, so it was made by asking for names that are commonly there. With an export from the provider: --zone FILE", plural(partial, "zone")))
+	}
+	if len(lines) == 0 {
+		return
+	}
+	fmt.Fprintf(w, "\n%s\n", s.strong("What could not be seen"))
+	for _, l := range lines[:min(len(lines), 20)] {
+		fmt.Fprintln(w, s.faint(indent(clean(l), "  ", s.width())))
+	}
+	if more := len(lines) - 20; more > 0 {
+		fmt.Fprintf(w, "  %s\n", s.faint(fmt.Sprintf("and %d more; --format json has them all", more)))
+	}
+}
+
+func surveyMD(w io.Writer, v *survey.Survey) {
+	fmt.Fprintf(w, "# Survey of %s\n\nSeen from %s, %s.\n\n| %s |\n|%s\n", plural(len(v.Domains), "domain"), md(v.Vantage), v.Started.Format("2006-01-02 15:04 MST"),
+		strings.Join(domainHead, " | "), strings.Repeat(" --- |", len(domainHead)))
+	for _, d := range v.Domains {
+		fmt.Fprintf(w, "| %s |\n", strings.Join(mdAll(domainRow(d, v.Started)), " | "))
+	}
+	MDFindings(w, v.Findings)
+	for _, d := range v.Domains {
+		fmt.Fprintf(w, "\n## %s\n\n", md(unicodeName(d.Name)))
+		if d.Partial {
+			fmt.Fprint(w, "**Partial**: made by asking for names that are commonly there.\n\n")
+		}
+		fmt.Fprint(w, "| name | TTL | type | value |\n| --- | --- | --- | --- |\n")
+		for _, set := range d.Records {
+			for _, value := range set.Values {
+				fmt.Fprintf(w, "| %s |\n", strings.Join(mdAll([]string{set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, value}), " | "))
+			}
+		}
+		for _, u := range d.Unseen {
+			fmt.Fprintf(w, "\nNot seen: %s\n", md(u))
+		}
+	}
+}
+
+func mdAll(cells []string) []string {
+	out := make([]string, len(cells))
+	for i, c := range cells {
+		out[i] = md(c)
+	}
+	return out
+}
+
+// Comparison is what two surveys differ in.
+type Comparison struct {
+	Schema  string                     `json:"schema"`
+	Before  time.Time                  `json:"before"`
+	After   time.Time                  `json:"after"`
+	Domains map[string][]record.Change `json:"domains"`
+}
+
+// Compare writes what came, went and changed between two surveys: text, json or md.
+func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) error {
+	changes := survey.Compare(before, after)
+	if format == "json" {
+		c := Comparison{"upperpath/compare/1", before.Started, after.Started, map[string][]record.Change{}}
+		for name, list := range changes {
+			c.Domains[name] = append([]record.Change{}, list...)
+		}
+		return JSON(w, c)
+	}
+	var names []string
+	total := 0
+	for name, list := range changes {
+		names = append(names, name)
+		total += len(list)
+	}
+	slices.Sort(names)
+	write := s.strong
+	if format == "md" {
+		write = func(t string) string { return "## " + md(t) }
+	}
+	fmt.Fprintf(w, "%s\n", write(fmt.Sprintf("From %s to %s: %s", before.Started.Format("2006-01-02 15:04"), after.Started.Format("2006-01-02 15:04 MST"), plural(total, "record set")+" differ")))
+	for _, name := range names {
+		if len(changes[name]) == 0 {
+			continue
+		}
+		fmt.Fprintf(w, "\n%s\n", write(unicodeName(name)))
+		for _, c := range changes[name] {
+			line := fmt.Sprintf("%s  %s %s  %s", c.Action, c.Name, c.Type, cut(changeText(c), 200))
+			if format == "md" {
+				fmt.Fprintf(w, "- %s\n", md(line))
+				continue
+			}
+			tone := map[record.Action]chain.Severity{record.Went: chain.Error, record.Changed: chain.Warning}[c.Action]
+			fmt.Fprintln(w, "  "+s.severity(tone, fmt.Sprintf("%-8s", c.Action))+clean(strings.TrimPrefix(line, string(c.Action)+"  ")))
+		}
+	}
+	return nil
+}
+
+func changeText(c record.Change) string {
+	values := func(s *record.Set) string { return strings.Join(s.Values, ", ") }
+	switch {
+	case c.Before == nil:
+		return values(c.After)
+	case c.After == nil:
+		return "was " + values(c.Before)
+	case record.SameValues(c.Before.Values, c.After.Values):
+		return fmt.Sprintf("TTL %d s → %d s", c.Before.TTL, c.After.TTL)
+	}
+	return values(c.Before) + " → " + values(c.After)
+}
