@@ -18,6 +18,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
 )
@@ -28,8 +29,8 @@ func (p *program) demo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Play the whole job on a made-up estate, without any network",
-		Long: `demo plays the job on the Northmoor Museums Trust, which is made up: it audits the estate as it is today on a stand-in
-web, makes the plan, rehearses it on a second one, and writes report.html. It leaves a folder behind in which every
+		Long: `demo plays the job on the Northmoor Museums Trust, which is made up: it surveys and audits the estate as it is today on a
+stand-in web, makes the plan, rehearses it on a second one, and writes report.html. It leaves a folder behind in which every
 other command can be tried.`,
 		Example: `  upperpath demo
   upperpath demo --dir northmoor`,
@@ -93,16 +94,20 @@ func (p *program) playDemo(ctx context.Context, folder string) error {
 	if err != nil {
 		return err
 	}
-	report.Heading(p.out, 1, "The estate as it is today", style)
+	report.Heading(p.out, 1, "What is there: names, mail, registration", style)
+	if err := p.demoSurvey(ctx, e, made, scene); err != nil {
+		return err
+	}
+	report.Heading(p.out, 2, "Every door as it is today", style)
 	today, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) {
 		return p.auditStage(ctx, scene, "the stage", made)
 	})
 	if err != nil {
 		return err
 	}
-	report.Heading(p.out, 2, "The plan", style)
+	report.Heading(p.out, 3, "The plan", style)
 	report.PlanSummary(p.out, made, style)
-	report.Heading(p.out, 3, "The plan, rehearsed", style)
+	report.Heading(p.out, 4, "The plan, rehearsed", style)
 	after, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) { return p.rehearsal(ctx, made) })
 	if err != nil {
 		return err
@@ -111,13 +116,43 @@ func (p *program) playDemo(ctx context.Context, folder string) error {
 	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today}, {Name: "After the plan (rehearsed)", Audit: after}}, true); err != nil {
 		return err
 	}
-	report.Heading(p.out, 4, "The report", style)
+	report.Heading(p.out, 5, "The report", style)
 	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
 	p.nextCommands(folder, made)
 	if chain.Worst(after.Findings) != "" {
 		return ended{code: exitFindings}
 	}
 	return nil
+}
+
+// demoSurvey surveys the stage, keeps what it saw, and shows what is odd about names; the doors come after it.
+func (p *program) demoSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, scene stage.Scene) error {
+	return onStage(ctx, scene, "the survey", func(ctx context.Context, s *stage.Stage) error {
+		vantage := s.Vantage()
+		vantage.Name, vantage.Agent = "the stage", agent(e.Contact)
+		w, err := live.New(vantage)
+		if err != nil {
+			return failed(err)
+		}
+		defer w.Close()
+		subjects, err := subjectsOf(e, made, nil)
+		if err != nil {
+			return err
+		}
+		surveyor, err := newSurveyor(e, w, &surveyOptions{})
+		if err != nil {
+			return err
+		}
+		v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, 32)
+		if err != nil {
+			return err
+		}
+		if _, err := keepSurvey(ctx, e, v); err != nil {
+			return failed(err)
+		}
+		report.SurveyOfNames(p.out, v, p.style())
+		return nil
+	})
 }
 
 // demoAudit shows an audit and keeps it.

@@ -8,12 +8,14 @@ import (
 	"io"
 	"iter"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -30,7 +32,8 @@ func (p *program) look() *cobra.Command {
 		Short: "Follow domains and URLs hop by hop, and say what is wrong",
 		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried by its four
 doors (http and https, apex and www), each at its root, at a made-up path and with a made-up query; another host by its
-two doors; a URL as it stands. It needs no estate file. With - it reads one a line from standard input, and writes
+two doors; a URL as it stands. It asks the zone's own name servers too, and says where a resolver gives an old answer and
+for how long it will. It needs no estate file. With - it reads one a line from standard input, and writes
 results as they come.`,
 		Example: `  upperpath look lacemill-museum.example
   upperpath look lacemill-museum.example --from stage/stage.yaml     # the demo's, while the stage plays it
@@ -89,6 +92,11 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 		return cause
 	}
 	tally.Disagreements()
+	if args[0] != "-" && ctx.Err() == nil {
+		for _, f := range survey.Split(w.Voices(ctx, hostsOf(args))) {
+			tally.AddFinding(f)
+		}
+	}
 	findings := tally.Findings()
 	if endErr := stream.End(findings, w.Notes()); endErr != nil {
 		return endErr
@@ -102,6 +110,20 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 		return ended{exitUsage, wrong}
 	}
 	return out.verdict(findings)
+}
+
+// hostsOf gives the hosts that names on the command line are about.
+func hostsOf(args []string) []web.Host {
+	var hosts []web.Host
+	for _, a := range args {
+		asks, _ := expand(a)
+		for _, e := range asks {
+			if h := e.Ask.URL.Host(); !slices.Contains(hosts, h) {
+				hosts = append(hosts, h)
+			}
+		}
+	}
+	return hosts
 }
 
 // given yields the chains to follow for names on the command line. What is wrong with them is put into wrong.

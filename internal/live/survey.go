@@ -486,11 +486,11 @@ func (l *looker) askNames(ctx context.Context, s *session) {
 	}
 	for _, label := range commonHosts {
 		name := label + "." + zone
-		take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeMX))
+		take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeMX, dns.TypeTXT))
 	}
-	for _, label := range []string{zone, "www." + zone} {
+	for _, label := range []string{zone, "www." + zone, "mail." + zone, "_dmarc." + zone} {
 		name := label + "." + zone
-		take(name, ask(name, dns.TypeA, dns.TypeAAAA))
+		take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeTXT))
 	}
 	for _, label := range policyNames {
 		take(label+"."+zone, ask(label+"."+zone, dns.TypeTXT))
@@ -539,19 +539,51 @@ func (l *looker) voices(ctx context.Context) {
 	for _, h := range l.subject.Hosts {
 		names = append(names, h.String())
 	}
-	l.domain.Differences = append(l.domain.Differences, l.web.compareVoices(ctx, l.domain.Name, names, l.sessions)...)
+	l.domain.Differences = append(l.domain.Differences, l.web.compareVoices(ctx, names, l.sessions)...)
+}
+
+// Voices asks the name servers of the zones that hold some hosts, and the resolvers, about the hosts' addresses, and returns
+// where not all say the same.
+func (w *Web) Voices(ctx context.Context, hosts []web.Host) []survey.Difference {
+	byZone := map[string][]string{}
+	for _, h := range hosts {
+		if apex, ok := h.Apex(); ok {
+			byZone[apex.String()] = append(byZone[apex.String()], h.String())
+		}
+	}
+	var differences []survey.Difference
+	for zone, names := range byZone {
+		answer, refused := w.resolver.exchange(ctx, dns.Fqdn(zone), dns.TypeNS)
+		var sessions []*session
+		for _, n := range nsNames(answer, refused, zone) {
+			h, err := web.ParseObservedHost(n)
+			if err != nil {
+				continue
+			}
+			for _, a := range w.nameServer(ctx, n, nil).addresses {
+				sessions = append(sessions, w.newSession(h, a))
+			}
+		}
+		differences = append(differences, w.compareVoices(ctx, names, sessions)...)
+		for _, s := range sessions {
+			s.close()
+		}
+	}
+	slices.SortFunc(differences, func(a, b survey.Difference) int {
+		return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Type, b.Type))
+	})
+	return differences
 }
 
 // said is what one voice says about every name and type that it was asked for.
 type said struct {
 	voice survey.Voice
 	sets  map[record.Key]*survey.Voice
-	dead  bool
 }
 
 // compareVoices asks name servers and resolvers about names, and returns where not all say the same. Resolvers count only
 // beside servers.
-func (w *Web) compareVoices(ctx context.Context, zone string, names []string, sessions []*session) []survey.Difference {
+func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*session) []survey.Difference {
 	kinds := []uint16{dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeMX, dns.TypeTXT, dns.TypeCAA}
 	var voices []*said
 	var all sync.WaitGroup
@@ -593,10 +625,10 @@ func (v *said) hear(names []string, kinds []uint16, ask func(string, uint16) (*d
 	for _, name := range names {
 		for _, kind := range kinds {
 			answer, err := ask(name, kind)
-			if err != nil || answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError {
-				if isTimeout(err) {
-					return
-				}
+			switch {
+			case isTimeout(err):
+				return
+			case err != nil, answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError, !answer.Authoritative && !v.voice.Resolver:
 				continue
 			}
 			says := v.voice

@@ -67,12 +67,7 @@ func unicodeName(name string) string {
 func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
 	fmt.Fprintf(w, "%s\n%s\n\n", s.strong("Survey of "+plural(len(v.Domains), "domain")),
 		s.faint(fmt.Sprintf("seen from %s, %s", clean(v.Vantage), v.Started.Format("2006-01-02 15:04 MST"))))
-	t := s.newTable()
-	t.AppendHeader(row(domainHead))
-	for _, d := range v.Domains {
-		t.AppendRow(row(domainRow(d, v.Started)))
-	}
-	render(w, t)
+	surveyTable(w, v, s)
 	if records {
 		for _, d := range v.Domains {
 			domainText(w, d, v.Started, s)
@@ -87,6 +82,26 @@ func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
 		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+clean(n)))
 	}
 	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(v.Findings), Verdict(0, 0, v.Findings)))
+}
+
+// SurveyOfNames writes a survey without what is said about doors: for where an audit of the doors follows.
+func SurveyOfNames(w io.Writer, v *survey.Survey, s Style) {
+	names := *v
+	names.Findings = slices.DeleteFunc(slices.Clone(v.Findings), func(f chain.Finding) bool { return f.Entry != "" })
+	surveyTable(w, &names, s)
+	fmt.Fprintln(w)
+	TextFindings(w, names.Findings, s)
+	writeUnseen(w, &names, s)
+	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(names.Findings), Verdict(0, 0, names.Findings)))
+}
+
+func surveyTable(w io.Writer, v *survey.Survey, s Style) {
+	t := s.newTable()
+	t.AppendHeader(row(domainHead))
+	for _, d := range v.Domains {
+		t.AppendRow(row(domainRow(d, v.Started)))
+	}
+	render(w, t)
 }
 
 // domainText writes all that was seen of a domain's names: delegation, records, certificates.
@@ -165,7 +180,7 @@ func writeUnseen(w io.Writer, v *survey.Survey, s Style) {
 		}
 	}
 	if partial > 0 {
-		lines = append(lines, fmt.Sprintf("%s is a partial picture: nobody handed the whole zone out, so it was made by asking for names that are commonly there. With an export from the provider: --zone FILE", plural(partial, "zone")))
+		lines = append(lines, fmt.Sprintf("The picture of %s is partial: nobody handed the whole zone out, so it was made by asking for names that are commonly there. An export from the provider shows all: --zone FILE", plural(partial, "zone")))
 	}
 	if len(lines) == 0 {
 		return

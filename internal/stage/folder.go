@@ -39,12 +39,32 @@ type nameServerEntry struct {
 	Say      string   `yaml:"say"`   // silence, or lame: it answers, but knows no zone
 	Zones    string   `yaml:"zones"` // the folder; none: zones
 	Only     []string `yaml:"only"`
-	Transfer bool     `yaml:"transfer"` // it hands out whole zones
+	Transfer yesNo    `yaml:"transfer"` // it hands out whole zones
+}
+
+// yesNo is a boolean that may be written yes and no, as in the estate file.
+type yesNo bool
+
+// UnmarshalYAML reads yes, no, true and false.
+func (y *yesNo) UnmarshalYAML(read func(any) error) error {
+	var word string
+	if err := read(&word); err != nil {
+		return err
+	}
+	switch strings.ToLower(word) {
+	case "yes", "true":
+		*y = true
+	case "no", "false":
+		*y = false
+	default:
+		return fmt.Errorf("%q is neither yes nor no", word)
+	}
+	return nil
 }
 
 // resolverEntry says how the world's resolvers behave.
 type resolverEntry struct {
-	Remember bool    `yaml:"remember"` // they go on giving old answers until their TTL has run out
+	Remember yesNo   `yaml:"remember"` // they go on giving old answers until their TTL has run out
 	Speed    float64 `yaml:"speed"`    // how many times faster than real time TTLs run out
 }
 
@@ -121,7 +141,7 @@ func FromFolder(folder string) (Scene, error) {
 		}
 	}
 	zones, wrong := readZones(filepath.Join(folder, "zones"))
-	scene.Zones, scene.Remember, scene.Speed = zones, file.Resolver.Remember, file.Resolver.Speed
+	scene.Zones, scene.Remember, scene.Speed = zones, bool(file.Resolver.Remember), file.Resolver.Speed
 	faults = append(faults, wrong...)
 	faults = append(faults, file.names(folder, &scene).In(path)...)
 	faults = append(faults, file.registry(&scene).In(path)...)
@@ -144,7 +164,7 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			faults.Add(problem.Problem{Says: "this is no address", Value: address, Expected: "an address such as 198.51.100.53"})
 			continue
 		}
-		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: entry.Transfer}
+		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer)}
 		if entry.Say != "" && !n.Silent && !n.Refuses {
 			faults.Add(problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "silence or lame"})
 		}

@@ -41,6 +41,14 @@ func (j Judge) All(s *Survey) []chain.Finding {
 	return tally.Findings()
 }
 
+// Split gives a finding for each difference.
+func Split(differences []Difference) []chain.Finding {
+	var tally chain.Tally
+	v := verdict{domain: &Domain{Differences: differences}, tally: &tally}
+	v.differences()
+	return tally.Findings()
+}
+
 type verdict struct {
 	judge  Judge
 	domain *Domain
@@ -109,7 +117,8 @@ func (v *verdict) named(by string) []string {
 func (v *verdict) differences() {
 	for _, diff := range v.domain.Differences {
 		var says []string
-		longest, resolvers := 0, 0
+		var first *Voice
+		longest, torn := 0, false
 		for _, voice := range diff.Voices {
 			what := strings.Join(voice.Values, ", ")
 			if what == "" {
@@ -120,18 +129,24 @@ func (v *verdict) differences() {
 				s += fmt.Sprintf(", and will for up to %s", seconds(voice.TTL))
 				longest = max(longest, voice.TTL)
 			}
-			if voice.Resolver {
-				resolvers++
+			if first != nil && !voice.Resolver && !record.SameValues(first.Values, voice.Values) {
+				torn = true
+			}
+			if !voice.Resolver {
+				first = &voice
 			}
 			says = append(says, s)
 		}
 		fix := "See which of them is right, and have the others follow."
-		if longest > 0 {
-			fix = fmt.Sprintf("Nothing, if the name servers are right: wait up to %s. It is not only you; everybody who asked before still gets the old answer.", seconds(longest))
-		} else if resolvers > 0 {
+		about := strings.TrimSpace(diff.Name + " " + diff.Type)
+		switch {
+		case torn:
+		case longest > 0:
+			fix = fmt.Sprintf("Nothing but wait, for up to %s. It is not only you; everybody who asked before still gets the old answer.", seconds(longest))
+		case diff.Type != "":
 			fix = "See whether this resolver answers by itself for the domain; the world follows the name servers."
 		}
-		v.add("split-answers", diff.Name+" "+diff.Type, fmt.Sprintf("About %s %s, %s.", diff.Name, diff.Type, strings.Join(says, "; ")), fix, map[string]any{"voices": diff.Voices})
+		v.add("split-answers", about, fmt.Sprintf("About %s, %s.", about, strings.Join(says, "; ")), fix, map[string]any{"voices": diff.Voices})
 	}
 }
 
@@ -351,18 +366,18 @@ func (v *verdict) dependsOn() {
 			if other == d.Name || other == v.judge.Stays || target != other && !strings.HasSuffix(target, "."+other) {
 				continue
 			}
-			v.add("depended-on", other, fmt.Sprintf("%s of %s refers to %s, which is about to change.", what, where, target),
-				fmt.Sprintf("See that %s goes on answering, or change %s of %s first.", target, what, where), map[string]any{"name": where, "target": target})
+			v.add("depended-on", other, fmt.Sprintf("The %s record of %s refers to %s, which is about to change.", what, where, target),
+				fmt.Sprintf("See that %s goes on answering, or change the %s record of %s first.", target, what, where), map[string]any{"name": where, "target": target})
 		}
 	}
 	for _, s := range d.Records {
 		for _, value := range s.Values {
 			switch s.Type {
 			case "CNAME", "MX", "NS", "SRV":
-				refer("The "+s.Type+" record", s.Name, lastField(value))
+				refer(s.Type, s.Name, lastField(value))
 			case "TXT":
 				for _, target := range textTargets(Text(value)) {
-					refer("A TXT record", s.Name, target)
+					refer("TXT", s.Name, target)
 				}
 			}
 		}
@@ -414,8 +429,14 @@ func (v *verdict) registration() {
 }
 
 func (v *verdict) robots() {
+	seen := map[string]bool{}
 	for _, r := range v.domain.Robots {
-		v.add("robots-bars", r.Door, fmt.Sprintf("The robots.txt of %s bars search engines from everything (%s); they would never see the redirects.", r.Door, r.Line),
+		host := r.Door[strings.Index(r.Door, "://")+3:]
+		if seen[host] {
+			continue
+		}
+		seen[host] = true
+		v.add("robots-bars", host, fmt.Sprintf("The robots.txt of %s bars search engines from everything (%s); they would never see the redirects.", r.Door, r.Line),
 			"Let robots.txt redirect too, or allow everything in it, once the door forwards.", map[string]any{"line": r.Line})
 	}
 }

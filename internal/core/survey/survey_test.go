@@ -89,7 +89,7 @@ func TestADifferenceSaysWhoSaysWhatAndForHowLong(t *testing.T) {
 		{Who: "ns1.example", Values: []string{"192.0.2.2"}}, {Who: "the resolver 127.0.0.1:53", Resolver: true, Values: []string{"192.0.2.1"}, TTL: 5400}}}}
 	f := Judge{Now: now}.All(&Survey{Domains: []Domain{d}})
 	assert.Equal(t, "About www.a.example A, ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 says 192.0.2.1, and will for up to 90 min.", f[0].Says)
-	assert.Contains(t, f[0].Fix, "wait up to 90 min")
+	assert.Contains(t, f[0].Fix, "wait, for up to 90 min")
 }
 
 func TestUnclaimedAliases(t *testing.T) {
