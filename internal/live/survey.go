@@ -355,6 +355,10 @@ func plainError(err error) string {
 
 // rdata gives the data of a record as it stands in a zone file.
 func rdata(rr dns.RR) string {
+	if _, unknown := rr.(*dns.RFC3597); unknown {
+		s := rr.String()
+		return s[strings.Index(s, `\#`):] // RFC 3597 section 5
+	}
 	return strings.TrimSpace(strings.TrimPrefix(rr.String(), rr.Header().String()))
 }
 
@@ -369,6 +373,12 @@ func (l *looker) zone(ctx context.Context) {
 	if !l.surveyor.NoTransfer {
 		for _, s := range l.sessions {
 			records, err := s.transfer(ctx, l.domain.Name, l.surveyor.Key)
+			if err != nil && l.surveyor.Key != nil && ctx.Err() == nil {
+				// The key may be another server's: this one may hand its zone out without.
+				if open, openErr := s.transfer(ctx, l.domain.Name, nil); openErr == nil {
+					records, err = open, nil
+				}
+			}
 			if err == nil {
 				l.domain.Source = survey.Transfer
 				l.keep(records)

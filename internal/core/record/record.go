@@ -22,8 +22,15 @@ type Set struct {
 // Key tells sets apart.
 type Key struct{ Name, Type string }
 
-// Key returns name and type.
-func (s Set) Key() Key { return Key{s.Name, s.Type} }
+// Key returns name and type. Signatures of different types are different sets, each with the TTL of what it signs (RFC 4034
+// section 3); their key names that type too.
+func (s Set) Key() Key {
+	if s.Type == "RRSIG" && len(s.Values) > 0 {
+		covered, _, _ := strings.Cut(s.Values[0], " ")
+		return Key{s.Name, s.Type + " " + covered}
+	}
+	return Key{s.Name, s.Type}
+}
 
 // Same tells whether two sets hold the same values, in whichever order, with the same TTL.
 func (s Set) Same(other Set) bool { return s.TTL == other.TTL && SameValues(s.Values, other.Values) }
