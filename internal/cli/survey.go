@@ -184,7 +184,7 @@ func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 	v := &survey.Survey{Schema: survey.Schema, Vantage: s.Web.Vantage().Name, Canonical: made.Canonical, Started: time.Now().UTC().Truncate(time.Millisecond), Domains: []survey.Domain{}}
 	seen := make([]*survey.Domain, len(subjects))
 	progress := p.progress("surveying", len(subjects), "domains")
-	turns := make(chan struct{}, parallel)
+	turns := make(chan struct{}, 4*parallel) // most of the time a look at a domain waits for somebody
 	var all sync.WaitGroup
 	for i, subject := range subjects {
 		turns <- struct{}{}

@@ -11,6 +11,7 @@ import (
 
 	"github.com/miekg/dns"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -58,10 +59,19 @@ func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, 
 	question.SetQuestion(dns.Fqdn(name), kind)
 	question.RecursionDesired = false
 	question.SetEdns0(1232, true)
+	if why := s.web.dialer.isDead(s.target); why != nil {
+		return nil, why
+	}
+	began := time.Now()
 	answer, err := s.exchange(ctx, question)
 	if err != nil && ctx.Err() == nil && !errors.Is(err, errOtherQuestion) {
 		s.close()
 		answer, err = s.exchange(ctx, question)
+		if isTimeout(err) {
+			why := &refusal{chain.Timeout, fmt.Sprintf("%s does not answer within %s", s.target, s.web.vantage.Timeout)}
+			s.web.dialer.timedOut(s.target, began, why)
+			s.web.dialer.timedOut(s.target, time.Now(), why)
+		}
 	}
 	if err != nil || !answer.Truncated || s.proxied() {
 		return answer, err

@@ -304,7 +304,8 @@ func (l *looker) askServer(ctx context.Context, s *session, server *survey.Serve
 	answer, err := s.ask(ctx, l.domain.Name, dns.TypeSOA)
 	if err != nil {
 		server.State, server.Says = survey.Silent, fmt.Sprintf("it does not answer within %s", l.web.vantage.Timeout)
-		if !isTimeout(err) {
+		var r *refusal
+		if !isTimeout(err) && !(errors.As(err, &r) && r.kind == chain.Timeout) {
 			server.Says = "it does not answer: " + plainError(err)
 		}
 		return nil
