@@ -43,7 +43,7 @@ func TestScripts(t *testing.T) {
 			e.Setenv("TMPDIR", e.WorkDir)
 			return nil
 		},
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){"await": await, "exits": exits, "schema": conforms},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){"await": await, "exits": exits, "schema": conforms, "pause": pause},
 	})
 }
 
@@ -60,6 +60,13 @@ func await(ts *testscript.TestScript, _ bool, args []string) {
 			}
 		}
 	}
+}
+
+// pause TIME waits, for what a running stage does by itself twice a second.
+func pause(ts *testscript.TestScript, _ bool, args []string) {
+	d, err := time.ParseDuration(args[0])
+	ts.Check(err)
+	time.Sleep(d)
 }
 
 // exits CODE COMMAND... runs a command and looks at its exit code; stdout and stderr are there for what follows.

@@ -27,7 +27,9 @@ func (p *program) stage() *cobra.Command {
 		Short: "Play a stand-in web from plain files, until Ctrl-C",
 		Long: `stage plays a web of its own on loopback: name servers from FOLDER/zones/, web servers and their certificates from
 FOLDER/web.yaml, and a proxy that leads to them. It writes FOLDER/stage.yaml, the vantage from which every other command
-sees this web as if it were the world, and FOLDER/ca.pem, the authority to trust. It needs no root and no network.`,
+sees this web as if it were the world, and FOLDER/ca.pem, the authority to trust. A zone file that is edited is read
+again: name servers serve it at once, resolvers that remember go on giving the old answer until its TTL has run out. It
+needs no root and no network.`,
 		Example: `  upperpath demo --dir northmoor
   upperpath stage northmoor/stage
   upperpath look lacemill-museum.example --from northmoor/stage/stage.yaml     # in another terminal`,
@@ -80,12 +82,12 @@ func (p *program) watchZones(ctx context.Context, folder string, s *stage.Stage)
 			continue
 		}
 		state = now
-		zones, err := stage.ReadZones(folder)
+		scene, err := stage.FromFolder(folder)
 		if err != nil {
 			p.complain(err)
 			continue
 		}
-		s.SetZones(zones)
+		s.SetNames(scene)
 		fmt.Fprintln(p.err, "The zones were read again.")
 	}
 }
@@ -93,7 +95,7 @@ func (p *program) watchZones(ctx context.Context, folder string, s *stage.Stage)
 // zoneState tells whether a zone file was written.
 func zoneState(folder string) string {
 	var state strings.Builder
-	paths, _ := filepath.Glob(filepath.Join(folder, "zones", "*.zone"))
+	paths, _ := filepath.Glob(filepath.Join(folder, "*", "*.zone"))
 	for _, path := range paths {
 		if info, err := os.Stat(path); err == nil {
 			fmt.Fprintln(&state, path, info.Size(), info.ModTime().UnixNano())

@@ -289,7 +289,9 @@ func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *out
 		return err
 	}
 	if o.save != "" {
-		return p.saveZones(o.save, v)
+		if err := p.saveZones(o.save, v); err != nil {
+			return err
+		}
 	}
 	return out.verdict(v.Findings)
 }

@@ -64,6 +64,9 @@ func zoneFault(path string, err error) problem.Problem {
 		p.Column, _ = strconv.Atoi(m[2])
 		says = strings.TrimSuffix(says, " "+m[0])
 	}
+	if strings.Contains(says, "bad owner name") {
+		p.Expected, p.Remedy = "a name below a zone that is known", "set $ORIGIN on top, or call the file after its zone, such as northmoor.example.zone"
+	}
 	if strings.Contains(says, "failed to open") {
 		p.Expected, p.Remedy = "a file in the folder of the zone file or below it", "put the included file there"
 	}

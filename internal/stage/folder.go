@@ -148,12 +148,6 @@ func FromFolder(folder string) (Scene, error) {
 	return scene, faults.Err()
 }
 
-// ReadZones reads the zones of a stage folder anew, for when they were edited while the stage plays.
-func ReadZones(folder string) ([]Zone, error) {
-	zones, faults := readZones(filepath.Join(folder, "zones"))
-	return zones, faults.Err()
-}
-
 // names puts the name servers into the scene.
 func (f sceneFile) names(folder string, scene *Scene) problem.List {
 	var faults problem.List

@@ -345,8 +345,11 @@ func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
 	if err != nil {
 		return fmt.Errorf("listening for the name server %s: %w", at, err)
 	}
-	known := newZones(n.Zones)
-	server := &dns.Server{Listener: l, Handler: dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(known, w, q) })}
+	known := new(atomic.Pointer[zones])
+	s.served[at.Addr()] = known
+	z := newZones(n.Zones)
+	known.Store(&z)
+	server := &dns.Server{Listener: l, Handler: dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(*known.Load(), w, q) })}
 	started := make(chan struct{})
 	server.NotifyStartedFunc = func() { close(started) }
 	go func() { _ = server.ActivateAndServe() }()

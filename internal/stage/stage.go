@@ -21,6 +21,7 @@ import (
 	"net/http"
 	"net/netip"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/web"
@@ -60,6 +61,7 @@ const Timeout = 2 * time.Second
 type Stage struct {
 	scene     Scene
 	names     *resolver
+	served    map[netip.Addr]*atomic.Pointer[zones] // by each name server
 	authority *authority
 	resolver  string
 	proxy     net.Listener
@@ -74,7 +76,7 @@ func Start(scene Scene) (*Stage, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Stage{scene: scene, authority: a, doors: map[netip.AddrPort]string{},
+	s := &Stage{scene: scene, authority: a, doors: map[netip.AddrPort]string{}, served: map[netip.Addr]*atomic.Pointer[zones]{},
 		names: &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1), memory: map[key]remembered{}}}
 	s.SetZones(scene.Zones)
 	if err := s.start(); err != nil {
@@ -110,6 +112,18 @@ func (s *Stage) start() error {
 func (s *Stage) SetZones(all []Zone) {
 	z := newZones(all)
 	s.names.zones.Store(&z)
+}
+
+// SetNames takes the zones of another scene over: name servers serve them at once, resolvers go on saying what they
+// remember. A name server that was not there before does not start to be.
+func (s *Stage) SetNames(scene Scene) {
+	s.SetZones(scene.Zones)
+	for a, n := range scene.NameServers {
+		if known := s.served[a]; known != nil {
+			z := newZones(n.Zones)
+			known.Store(&z)
+		}
+	}
 }
 
 // Close ends everything.
