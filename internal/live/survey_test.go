@@ -137,10 +137,7 @@ func TestResolversThatRememberAreFoundOut(t *testing.T) {
 // server answers every question with what make gives, on UDP and TCP.
 func server(t *testing.T, answer func(dns.ResponseWriter, *dns.Msg)) netip.AddrPort {
 	t.Helper()
-	packets, err := net.ListenPacket("udp", "127.0.0.1:0")
-	require.NoError(t, err)
-	stream, err := net.Listen("tcp", packets.LocalAddr().String())
-	require.NoError(t, err)
+	packets, stream := bothPorts(t)
 	for _, s := range []*dns.Server{{PacketConn: packets, Handler: dns.HandlerFunc(answer)}, {Listener: stream, Handler: dns.HandlerFunc(answer)}} {
 		started := make(chan struct{})
 		s.NotifyStartedFunc = func() { close(started) }
@@ -149,6 +146,22 @@ func server(t *testing.T, answer func(dns.ResponseWriter, *dns.Msg)) netip.AddrP
 		t.Cleanup(func() { _ = s.Shutdown() })
 	}
 	return netip.MustParseAddrPort(packets.LocalAddr().String())
+}
+
+// bothPorts finds a port that is free for UDP and TCP.
+func bothPorts(t *testing.T) (net.PacketConn, net.Listener) {
+	t.Helper()
+	for range 50 {
+		stream, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		packets, err := net.ListenPacket("udp", stream.Addr().String())
+		if err == nil {
+			return packets, stream
+		}
+		_ = stream.Close()
+	}
+	t.Fatal("no port is free for both")
+	return nil, nil
 }
 
 // against surveys a.example whose only name server is the one given.

@@ -315,15 +315,15 @@ func renamed(set []dns.RR, name string) []dns.RR {
 func (s *Stage) serveDNS() error {
 	handler := s.names
 	var lastErr error
-	for range 20 {
-		packets, err := net.ListenPacket("udp", "127.0.0.1:0")
+	for range 50 {
+		stream, err := net.Listen("tcp", "127.0.0.1:0")
 		if err != nil {
 			return fmt.Errorf("listening for DNS: %w", err)
 		}
-		stream, err := net.Listen("tcp", packets.LocalAddr().String())
+		packets, err := net.ListenPacket("udp", stream.Addr().String())
 		if err != nil {
 			lastErr = err
-			_ = packets.Close()
+			_ = stream.Close()
 			continue
 		}
 		for _, server := range []*dns.Server{{PacketConn: packets, Handler: handler}, {Listener: stream, Handler: handler}} {
