@@ -138,7 +138,7 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 	}
 	var subjects []live.Subject
 	for _, d := range made.Domains() {
-		subjects = append(subjects, live.Subject{Name: d.Name, Hosts: d.Hosts(), Selectors: e.Selectors, Zone: byName[d.Name.String()]})
+		subjects = append(subjects, live.Subject{Name: d.Name, Hosts: d.Hosts(), Selectors: e.Selectors, Zone: byName[d.Name.String()], Renews: d.Renews})
 		delete(byName, d.Name.String())
 	}
 	for name := range byName {

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/miekg/dns"
 
@@ -24,6 +25,7 @@ type Subject struct {
 	Hosts     []web.Host // apex, www and further hosts
 	Selectors []string   // of DKIM keys, beside those that are widely used
 	Zone      []dns.RR   // the whole zone, where a file has it
+	Renews    time.Time  // what the client knows of the registration's end; zero: nothing
 }
 
 // Surveyor looks at domains.
@@ -489,7 +491,7 @@ func (l *looker) askNames(ctx context.Context, s *session) {
 			}
 		}
 	}
-	take(zone, ask(zone, append([]uint16{dns.TypeSOA}, hostTypes...)...))
+	take(zone, ask(zone, append([]uint16{dns.TypeSOA, dns.TypeDNSKEY}, hostTypes...)...))
 	for _, h := range l.subject.Hosts {
 		if h.String() != zone {
 			take(h.String(), ask(h.String(), hostTypes...))
@@ -595,7 +597,7 @@ type said struct {
 // compareVoices asks name servers and resolvers about names, and returns where not all say the same. Resolvers count only
 // beside servers.
 func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*session) []survey.Difference {
-	kinds := []uint16{dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeMX, dns.TypeTXT, dns.TypeCAA}
+	kinds := hostTypes
 	var voices []*said
 	var all sync.WaitGroup
 	for _, s := range sessions {
@@ -754,6 +756,9 @@ func (l *looker) registration(ctx context.Context) {
 	r, err := l.web.registration(ctx, l.surveyor.Registry, l.domain.Name)
 	if err != nil {
 		l.unseen("the registration of %s: %s", l.domain.Name, problemText(err))
+		if !l.subject.Renews.IsZero() {
+			l.domain.Registration = &survey.Registration{From: "the estate file", Ends: &l.subject.Renews}
+		}
 		return
 	}
 	l.domain.Registration = r

@@ -51,6 +51,9 @@ func domainRow(d survey.Domain, now time.Time) []string {
 	ends := "not known"
 	if r := d.Registration; r != nil && r.Ends != nil {
 		ends = r.Ends.Format(time.DateOnly) + ", " + timeLeft(*r.Ends, now)
+		if r.From == "the estate file" {
+			ends += " (you say)"
+		}
 	}
 	return []string{unicodeName(d.Name), servers, strings.Join(serials, ", "), how, ends}
 }
@@ -77,6 +80,7 @@ func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
 		fmt.Fprintln(w)
 	}
 	TextFindings(w, v.Findings, s)
+	writeFacts(w, v, s)
 	writeUnseen(w, v, s)
 	for _, n := range v.Notes {
 		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+clean(n)))
@@ -91,6 +95,7 @@ func SurveyOfNames(w io.Writer, v *survey.Survey, s Style) {
 	surveyTable(w, &names, s)
 	fmt.Fprintln(w)
 	TextFindings(w, names.Findings, s)
+	writeFacts(w, &names, s)
 	writeUnseen(w, &names, s)
 	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(names.Findings), Verdict(0, 0, names.Findings)))
 }
@@ -160,38 +165,54 @@ func cut(s string, most int) string {
 	return s
 }
 
+// writeFacts says what is worth knowing and no fault.
+func writeFacts(w io.Writer, v *survey.Survey, s Style) {
+	var lines []string
+	for _, d := range v.Domains {
+		lines = append(lines, d.Facts...)
+	}
+	writeList(w, "Worth knowing", lines, s)
+}
+
+func writeList(w io.Writer, title string, lines []string, s Style) {
+	const most = 20
+	if len(lines) == 0 {
+		return
+	}
+	fmt.Fprintf(w, "\n%s\n", s.strong(title))
+	for _, l := range lines[:min(len(lines), most)] {
+		fmt.Fprintln(w, indent("· "+clean(l), "  ", s.width()))
+	}
+	if more := len(lines) - most; more > 0 {
+		fmt.Fprintf(w, "  %s\n", s.faint(fmt.Sprintf("and %d more; --format json has them all", more)))
+	}
+}
+
 // writeUnseen says what could not be seen, the same thing about many domains once.
 func writeUnseen(w io.Writer, v *survey.Survey, s Style) {
 	var lines []string
-	transfers := 0
 	for _, d := range v.Domains {
 		for _, u := range d.Unseen {
 			if strings.Contains(u, "gives no transfer") {
-				transfers++
-				continue
+				continue // said once for all, below
 			}
 			lines = append(lines, u)
 		}
 	}
-	partial := 0
-	for _, d := range v.Domains {
-		if d.Partial {
-			partial++
-		}
-	}
-	if partial > 0 {
+	if partial := partials(v); partial > 0 {
 		lines = append(lines, fmt.Sprintf("The picture of %s is partial: nobody handed the whole zone out, so it was made by asking for names that are commonly there. An export from the provider shows all: --zone FILE", plural(partial, "zone")))
 	}
-	if len(lines) == 0 {
-		return
+	writeList(w, "What could not be seen", lines, s)
+}
+
+func partials(v *survey.Survey) int {
+	n := 0
+	for _, d := range v.Domains {
+		if d.Partial {
+			n++
+		}
 	}
-	fmt.Fprintf(w, "\n%s\n", s.strong("What could not be seen"))
-	for _, l := range lines[:min(len(lines), 20)] {
-		fmt.Fprintln(w, s.faint(indent(clean(l), "  ", s.width())))
-	}
-	if more := len(lines) - 20; more > 0 {
-		fmt.Fprintf(w, "  %s\n", s.faint(fmt.Sprintf("and %d more; --format json has them all", more)))
-	}
+	return n
 }
 
 func surveyMD(w io.Writer, v *survey.Survey) {
@@ -211,6 +232,9 @@ func surveyMD(w io.Writer, v *survey.Survey) {
 			for _, value := range set.Values {
 				fmt.Fprintf(w, "| %s |\n", strings.Join(mdAll([]string{set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, value}), " | "))
 			}
+		}
+		for _, f := range d.Facts {
+			fmt.Fprintf(w, "\nWorth knowing: %s\n", md(f))
 		}
 		for _, u := range d.Unseen {
 			fmt.Fprintf(w, "\nNot seen: %s\n", md(u))
@@ -256,6 +280,11 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 		write = func(t string) string { return "## " + md(t) }
 	}
 	fmt.Fprintf(w, "%s\n", write(fmt.Sprintf("From %s to %s: %s", before.Started.Format("2006-01-02 15:04"), after.Started.Format("2006-01-02 15:04 MST"), plural(total, "record set")+" differ")))
+	for _, part := range []*survey.Survey{before, after} {
+		if n := partials(part); n > 0 {
+			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("partial: the survey of %s saw %s by asking for names alone", part.Started.Format("2006-01-02 15:04"), plural(n, "zone"))))
+		}
+	}
 	for _, name := range names {
 		if len(changes[name]) == 0 {
 			continue

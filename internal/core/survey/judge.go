@@ -20,10 +20,11 @@ type Judge struct {
 // Soon is how long before its end a registration is worth a warning.
 const Soon = 60 * 24 * time.Hour
 
-// All returns the findings about every domain, the worst first.
+// All returns the findings about every domain, the worst first, and notes in each domain what is worth knowing.
 func (j Judge) All(s *Survey) []chain.Finding {
 	var tally chain.Tally
 	for i := range s.Domains {
+		s.Domains[i].Facts = s.Domains[i].Odd()
 		v := verdict{judge: j, domain: &s.Domains[i], tally: &tally}
 		v.delegation()
 		v.differences()

@@ -52,7 +52,6 @@ type Domain struct {
 	Chains       []chain.Chain `json:"chains,omitempty"`
 	Facts        []string      `json:"facts,omitempty"`  // odd, but no fault
 	Unseen       []string      `json:"unseen,omitempty"` // what could not be seen, and why
-	Faults       []string      `json:"faults,omitempty"` // what answered against the protocol
 }
 
 // Parent is what the zone above says of a domain.
