@@ -41,6 +41,18 @@ page() {
 
 terminal demo "upperpath demo" top
 terminal look "upperpath look lacemill-museum.example --from stage/stage.yaml" top
+terminal survey "upperpath survey --from stage/stage.yaml --only wave:2" top
+cat >stage/zones/northmoormuseum.example.zone <<'Z'
+$TTL 300
+@ IN SOA ns1.registrar-a.example. hostmaster.registrar-a.example. 2026110102 7200 3600 1209600 900
+@ IN NS ns1.registrar-a.example.
+@ IN NS ns2.registrar-a.example.
+@ IN A 203.0.113.20
+www IN CNAME sites.platform.example.
+Z
+sleep 1.5
+upperpath survey --from stage/stage.yaml --fail-on never >/dev/null 2>&1
+terminal compare "upperpath compare 1 3"
 terminal audit "upperpath audit --from stage/stage.yaml" top
 terminal rehearse "upperpath rehearse"
 terminal plan "upperpath plan --only northmoormuseum.example"

@@ -31,6 +31,6 @@ func Kept(w io.Writer, format string, kept []store.Kept, s Style) error {
 		_, err := fmt.Fprintln(w, t.RenderMarkdown())
 		return err
 	}
-	render(w, t)
+	render(w, t, s)
 	return nil
 }

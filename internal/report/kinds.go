@@ -18,7 +18,7 @@ func Kinds(w io.Writer, s Style) {
 	for _, k := range chain.Kinds() {
 		t.AppendRow(table.Row{s.severity(k.Severity, k.Code), string(k.Severity), k.Means})
 	}
-	render(w, t)
+	render(w, t, s)
 }
 
 // Explain writes the page of one finding.

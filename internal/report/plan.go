@@ -139,7 +139,7 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 		for _, r := range t.rows[:min(mostRows, len(t.rows))] {
 			tab.AppendRow(row(r))
 		}
-		render(w, tab)
+		render(w, tab, s)
 		if more := len(t.rows) - mostRows; more > 0 {
 			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("and %d more; --format json or md has them all", more)))
 		}

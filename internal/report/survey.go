@@ -40,6 +40,9 @@ func domainRow(d survey.Domain, now time.Time) []string {
 		}
 	}
 	servers := fmt.Sprintf("%d of %d answer", answering, len(d.Servers))
+	if len(serials) > 1 {
+		servers += ", versions differ"
+	}
 	records := 0
 	for _, set := range d.Records {
 		records += len(set.Values)
@@ -55,10 +58,10 @@ func domainRow(d survey.Domain, now time.Time) []string {
 			ends += " (you say)"
 		}
 	}
-	return []string{unicodeName(d.Name), servers, strings.Join(serials, ", "), how, ends}
+	return []string{unicodeName(d.Name), servers, how, ends}
 }
 
-var domainHead = []string{"domain", "name servers", "serial", "records", "registration ends"}
+var domainHead = []string{"domain", "name servers", "records", "registration ends"}
 
 func unicodeName(name string) string {
 	if h, err := web.ParseObservedHost(name); err == nil {
@@ -106,7 +109,7 @@ func surveyTable(w io.Writer, v *survey.Survey, s Style) {
 	for _, d := range v.Domains {
 		t.AppendRow(row(domainRow(d, v.Started)))
 	}
-	render(w, t)
+	render(w, t, s)
 }
 
 // domainText writes all that was seen of a domain's names: delegation, records, certificates.
@@ -135,7 +138,7 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 				t.AppendRow(row([]string{"  " + set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, cut(value, 70)}))
 			}
 		}
-		render(w, t)
+		render(w, t, s)
 	}
 	for _, c := range certificates(d) {
 		fmt.Fprintf(w, "  %s\n", s.faint(clean(c.door)+": "+certificateLine(c.tls, now)))

@@ -64,9 +64,21 @@ func (s Style) newTable() table.Writer {
 	return t
 }
 
-func render(w io.Writer, t table.Writer) {
-	for line := range strings.SplitSeq(t.Render(), "\n") {
-		fmt.Fprintln(w, strings.TrimRight(line, " "))
+// render writes a table, its rule under the head no longer than its longest row.
+func render(w io.Writer, t table.Writer, s Style) {
+	lines := strings.Split(t.Render(), "\n")
+	longest := 0
+	for i, line := range lines {
+		lines[i] = strings.TrimRight(line, " ")
+		if !strings.Contains(line, "──") {
+			longest = max(longest, text.StringWidthWithoutEscSequences(lines[i]))
+		}
+	}
+	for _, line := range lines {
+		if strings.Contains(line, "──") {
+			line = s.faint(strings.Repeat("─", longest))
+		}
+		fmt.Fprintln(w, line)
 	}
 }
 
@@ -281,7 +293,7 @@ func (t *textStream) writeGrid() {
 	for _, r := range t.grid.Rows {
 		tab.AppendRow(table.Row{clean(r.Host), t.cell(r.Cells[0]), t.cell(r.Cells[1])})
 	}
-	render(t.w, tab)
+	render(t.w, tab, t.style)
 	if n := t.grid.Entries; n > 0 {
 		fmt.Fprintf(t.w, "\n%s\n", t.style.faint(fmt.Sprintf("and %s asked for the rules", plural(n, "old URL"))))
 	}
@@ -313,7 +325,7 @@ func TextFindings(w io.Writer, findings []chain.Finding, s Style) {
 		if i > 0 {
 			fmt.Fprintln(w)
 		}
-		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-14s", f.Code)), s.strong(clean(f.Subject)))
+		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)), s.strong(clean(f.Subject)))
 		fmt.Fprintln(w, indent(clean(f.Says), "  ", s.width()))
 		fmt.Fprintln(w, indent("→ "+clean(f.Fix), "  ", s.width()))
 		if met := metFrom(f, 3); met != "" {
