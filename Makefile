@@ -13,7 +13,7 @@ build:
 
 # Everything: installs the peers that are missing (as root on Debian; PEERS=skip leaves that), then runs all tests.
 test: peers
-	go test $(RACE) ./...
+	go test -count=1 $(RACE) ./...
 
 peers:
 	@test/install-peers.sh

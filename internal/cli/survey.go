@@ -25,10 +25,10 @@ import (
 
 // surveyOptions are the options of survey beside those of every command.
 type surveyOptions struct {
-	save, key                              string
-	zones                                  []string
-	list, records, forget, noTransfer, all bool
-	show                                   int64
+	save, key                         string
+	zones                             []string
+	list, records, forget, noTransfer bool
+	show                              int64
 }
 
 func (p *program) survey() *cobra.Command {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -30,6 +31,8 @@ func write(t *testing.T, name, text string) string {
 func TestReadEstate(t *testing.T) {
 	e, err := ReadEstate(write(t, "upperpath.yaml", head+`
 contact: webmaster@n.example
+registry: {address: "https://rdap.registry.example/"}
+selectors: [museum]
 site:
   also: [n.platform.example]
   addresses: [203.0.113.10, "2001:db8:10::10"]
@@ -57,6 +60,8 @@ vantages:
 	assert.Equal(t, 2, mill.Wave)
 	assert.Equal(t, mill, e.DomainOf(web.MustParseHost("deep.shop.xn--mllehuset-l8a.example")))
 	assert.Nil(t, e.Domains[0].Carry[web.MustParseHost("www.n.example")], "the site carries its own hosts")
+	assert.Equal(t, "https://rdap.registry.example/", e.Registry.Address)
+	assert.Equal(t, []string{"museum"}, e.Selectors)
 	form := e.Carrier("registrar")
 	assert.False(t, form.TLS, "a form has no TLS unless it says so")
 	assert.False(t, form.KeepsPath)
@@ -101,6 +106,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"bad proxy":       {domain + "  - a.example\nvantages: {v: {proxy: \"http://proxy:1\"}}", "socks5://HOST:PORT"},
 		"bad exempt":      {domain + "  - a.example\npolicy: {exempt: [/]}", "left out"},
 		"bad hops":        {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
+		"bad registry":    {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is no URL"},
 		"merge key":       {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
 		"missing rules":   {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
 	} {
@@ -201,6 +207,73 @@ func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
 	assert.Equal(t, "mine\n", string(kept))
 	left, _ := os.ReadDir(filepath.Dir(path))
 	assert.Len(t, left, 1, "no temporary file is left")
+}
+
+func TestZoneFiles(t *testing.T) {
+	zone, records, err := ReadZone(write(t, "a.example.zone", "$ORIGIN a.example.\n$TTL 60\n@ IN SOA ns h 1 2 3 4 5\nwww IN A 192.0.2.1\n"), "")
+	require.NoError(t, err)
+	assert.Equal(t, "a.example", zone)
+	assert.Len(t, records, 2)
+	long := strings.Repeat("a", 60) + "."
+	for name, c := range map[string]struct{ text, want string }{
+		"no SOA":          {"$ORIGIN a.example.\nwww 60 IN A 192.0.2.1\n", "has no SOA"},
+		"a long name":     {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n" + strings.Repeat(long, 5) + " 60 IN A 192.0.2.1\n", "a.example.zone:3:"},
+		"a bad address":   {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN A nowhere\n", "a.example.zone:3:"},
+		"an unknown type": {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN XYZ 1\n", "a.example.zone:3:"},
+		"outside":         {"$ORIGIN a.example.\n$INCLUDE /etc/passwd\n", "in the folder of the zone file"},
+	} {
+		_, _, err := ReadZone(write(t, "a.example.zone", c.text), "")
+		require.Error(t, err, name)
+		assert.Contains(t, err.Error(), c.want, name)
+	}
+	path := write(t, "a.example.zone", "$ORIGIN a.example.\n$INCLUDE more.inc\n")
+	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(path), "more.inc"), []byte("@ 60 IN SOA ns h 1 2 3 4 5\n"), 0o600))
+	zone, _, err = ReadZone(path, "")
+	require.NoError(t, err, "a file beside it may be included")
+	assert.Equal(t, "a.example", zone)
+}
+
+func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
+	sets := []record.Set{
+		{Name: "www.a.example", Type: "A", TTL: 60, Values: []string{"192.0.2.2", "192.0.2.1"}},
+		{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"x\"y" "z"`}},
+		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
+	}
+	text, err := ZoneText("a.example", sets, true)
+	require.NoError(t, err)
+	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
+	assert.Contains(t, lines[1], "PARTIAL")
+	assert.Equal(t, "a.example.\t60\tIN\tSOA\tns.a.example. h.a.example. 1 2 3 4 5", lines[2])
+	assert.Equal(t, "www.a.example.\t60\tIN\tA\t192.0.2.1", lines[4])
+	_, records, err := ReadZone(write(t, "a.example.zone", string(text)), "")
+	require.NoError(t, err)
+	assert.Len(t, records, 4)
+	_, err = ZoneText("a.example", sets[:1], false)
+	assert.ErrorContains(t, err, "SOA")
+}
+
+func TestTransferKeys(t *testing.T) {
+	key, err := ReadTransferKey(write(t, "key.yaml", "name: transfer\nsecret: c2VjcmV0\n"))
+	require.NoError(t, err)
+	assert.Equal(t, TransferKey{"transfer", "hmac-sha256", "c2VjcmV0"}, key)
+	for text, want := range map[string]string{"secret: c2VjcmV0": "no name", "name: x\nsecret: '!'": "no secret", "nam: x": "unknown key"} {
+		_, err := ReadTransferKey(write(t, "key.yaml", text))
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), want)
+	}
+}
+
+func FuzzZone(f *testing.F) {
+	f.Add("$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN TXT \"x\\000\" y\n")
+	f.Add("$TTL 1\n@ IN CAA 0 issue \"\\\"\"\n$GENERATE 1-3 x$ A 192.0.2.$\n")
+	path := filepath.Join(f.TempDir(), "a.example.zone")
+	f.Fuzz(func(t *testing.T, text string) {
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		_, records, err := ReadZone(path, "a.example")
+		if err == nil {
+			require.NotEmpty(t, records)
+		}
+	})
 }
 
 func FuzzEstate(f *testing.F) {

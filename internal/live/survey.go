@@ -564,6 +564,8 @@ func (w *Web) Voices(ctx context.Context, hosts []web.Host) []survey.Difference 
 			byZone[apex.String()] = append(byZone[apex.String()], h.String())
 		}
 	}
+	ctx, cancel := context.WithTimeout(ctx, 2*w.vantage.Timeout) // a silent name server is not worth more of somebody's time
+	defer cancel()
 	var differences []survey.Difference
 	for zone, names := range byZone {
 		answer, refused := w.resolver.exchange(ctx, dns.Fqdn(zone), dns.TypeNS)
@@ -625,12 +627,44 @@ func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*ses
 	var differences []survey.Difference
 	for _, name := range names {
 		for _, kind := range kinds {
-			if d, differ := difference(voices, record.Key{Name: name, Type: dns.TypeToString[kind]}); differ {
+			d, differ := difference(voices, record.Key{Name: name, Type: dns.TypeToString[kind]})
+			if differ && !w.sameBehind(ctx, d) {
 				differences = append(differences, d)
 			}
 		}
 	}
 	return differences
+}
+
+// sameBehind tells whether different addresses all answer the same over http, which is how many networks share their load,
+// and no fault.
+func (w *Web) sameBehind(ctx context.Context, d survey.Difference) bool {
+	h, err := web.ParseObservedHost(d.Name)
+	if err != nil || d.Type != "A" && d.Type != "AAAA" {
+		return false
+	}
+	var first *chain.Answer
+	for _, v := range d.Voices {
+		if len(v.Values) == 0 {
+			return false
+		}
+		for _, value := range v.Values {
+			a, err := netip.ParseAddr(value)
+			if err != nil || a.Is6() && !w.dialer.ipv6 {
+				return false
+			}
+			answer := w.once(ctx, chain.Ask{URL: web.Door{Scheme: web.HTTP, Host: h}.URL("/", ""), Address: a})
+			switch {
+			case answer.Refusal != "":
+				return false
+			case first == nil:
+				first = &answer
+			case first.Status != answer.Status || first.Location != answer.Location:
+				return false
+			}
+		}
+	}
+	return first != nil
 }
 
 // hear asks for every name and type. A voice that falls silent is left out of the comparison from then on.

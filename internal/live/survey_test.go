@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -311,5 +313,43 @@ func TestRegistrationIsRead(t *testing.T) {
 	assert.Equal(t, "Registrar A", d.Registration.Registrar)
 	for name, want := range map[string]string{"b.example": "no registration", "c.example": "answers 404"} {
 		assert.Contains(t, strings.Join(s.Domain(context.Background(), subject(name)).Unseen, "\n"), want)
+	}
+}
+
+func TestDifferentAddressesWithTheSameAnswerAreFine(t *testing.T) {
+	at := netip.MustParseAddr
+	one := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.", "@ IN A 192.0.2.1", "www IN A 192.0.2.1")
+	two := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.", "@ IN A 192.0.2.2", "www IN A 192.0.2.3")
+	hosts := zone(t, "h.example", soa, "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52")
+	w := look(t, stage.Scene{Zones: []stage.Zone{one, hosts}, Endpoints: map[netip.AddrPort]*stage.Endpoint{
+		netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("x")},
+		netip.MustParseAddrPort("192.0.2.2:80"): {Answer: page("x")},
+		netip.MustParseAddrPort("192.0.2.3:80"): {Answer: func(web.URL) stage.Reply { return stage.Reply{Status: 404} }},
+	}, NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.51"): {Zones: []stage.Zone{one}}, at("192.0.2.52"): {Zones: []stage.Zone{two}}}}, nil)
+	differences := w.Voices(context.Background(), []web.Host{web.MustParseHost("a.example"), web.MustParseHost("www.a.example")})
+	require.Len(t, differences, 1)
+	assert.Equal(t, "www.a.example", differences[0].Name)
+}
+
+func TestBootstrapFilesNameTheRegistry(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "dns.json")
+	require.NoError(t, os.WriteFile(path, []byte(`{"version":"1.0","services":[[["example","test"],["http://plain.rdap.example/","http://rdap.example/rdap"]],[["a.example"],["http://rdap.example/special"]]]}`), 0o600))
+	r, err := live.ReadBootstrap(path)
+	require.NoError(t, err)
+	asked := []string{}
+	w := look(t, stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90", "plain.rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+		netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
+			asked = append(asked, u.String())
+			return stage.Reply{Status: 404}
+		}},
+	}}, nil)
+	s := &live.Surveyor{Web: w, Registry: r}
+	s.Domain(context.Background(), subject("a.example"))
+	s.Domain(context.Background(), subject("b.example"))
+	assert.Equal(t, []string{"http://rdap.example/special/domain/a.example", "http://plain.rdap.example/domain/b.example"}, asked)
+	for text, want := range map[string]string{"{": "RFC 9224", "": "RFC 9224"} {
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		_, err = live.ReadBootstrap(path)
+		assert.ErrorContains(t, err, want)
 	}
 }
