@@ -248,6 +248,13 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 	_, records, err := ReadZone(write(t, "a.example.zone", string(text)), "")
 	require.NoError(t, err)
 	assert.Len(t, records, 4)
+	crowded := append(sets, record.Set{Name: "b.a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example.", "y.example."}}, record.Set{Name: "b.a.example", Type: "TXT", TTL: 60, Values: []string{`"x"`}}, record.Set{Name: "a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example."}})
+	text, err = ZoneText("a.example", crowded, false)
+	require.NoError(t, err)
+	assert.Equal(t, 3, strings.Count(string(text), "; beside others"))
+	_, records, err = ReadZone(write(t, "a.example.zone", string(text)), "")
+	require.NoError(t, err)
+	assert.Len(t, records, 5)
 	_, err = ZoneText("a.example", sets[:1], false)
 	assert.ErrorContains(t, err, "SOA")
 }

@@ -75,7 +75,8 @@ func zoneFault(path string, err error) problem.Problem {
 }
 
 // ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every name
-// in full, a record a line, so that two can be compared line by line.
+// in full, a record a line, so that two can be compared line by line. What no name server would load beside an alias stands there
+// as a comment.
 func ZoneText(zone string, sets []record.Set, partial bool) ([]byte, error) {
 	if _, ok := record.Find(sets, zone, "SOA"); !ok {
 		return nil, fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
@@ -87,12 +88,32 @@ func ZoneText(zone string, sets []record.Set, partial bool) ([]byte, error) {
 	if partial {
 		fmt.Fprint(&b, "; PARTIAL: made by asking for names that are commonly there; other records may be missing.\n")
 	}
+	aliases := map[string]bool{}
 	for _, s := range sets {
-		for _, v := range s.Values {
-			fmt.Fprintf(&b, "%s.\t%d\tIN\t%s\t%s\n", s.Name, s.TTL, s.Type, v)
+		aliases[s.Name] = aliases[s.Name] || s.Type == "CNAME" && s.Name != zone
+	}
+	for _, s := range sets {
+		for i, v := range s.Values {
+			comment := ""
+			if !loads(zone, s, i, aliases[s.Name]) {
+				comment = "; beside others, where no name server loads it: "
+			}
+			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s\n", comment, s.Name, s.TTL, s.Type, v)
 		}
 	}
 	return b.Bytes(), nil
+}
+
+// loads tells whether name servers load a value beside the others of its name: an alias stands alone, once, and never at
+// the apex (RFC 1034 section 3.6.2); only what signs it may stand beside it (RFC 4034 section 2.5).
+func loads(zone string, s record.Set, value int, besideAlias bool) bool {
+	switch s.Type {
+	case "CNAME":
+		return s.Name != zone && value == 0
+	case "RRSIG", "NSEC", "NSEC3":
+		return true
+	}
+	return !besideAlias
 }
 
 // ErrExists says that a file with other contents is there already.
