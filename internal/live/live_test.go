@@ -260,6 +260,14 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 	}
 }
 
+func TestLocalhostAsksNobody(t *testing.T) {
+	server := httptest.NewServer(http.NotFoundHandler())
+	defer server.Close()
+	w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Proxy, v.Resolvers = "", []string{"127.0.0.1:1"} })
+	at := netip.MustParseAddrPort(strings.TrimPrefix(server.URL, "http://"))
+	assert.Equal(t, 404, ask(w, fmt.Sprintf("http://dev.localhost:%d/", at.Port())).Status)
+}
+
 func TestPathsGoOutToTheLetter(t *testing.T) {
 	var got string
 	w := look(t, stage.Scene{}, func(v *live.Vantage) {

@@ -74,6 +74,10 @@ func (r *resolver) lookup(ctx context.Context, h web.Host) found {
 	if a, ok := h.Address(); ok {
 		return found{addresses: []netip.Addr{a}}
 	}
+	if h.String() == "localhost" || strings.HasSuffix(h.String(), ".localhost") {
+		// RFC 6761 section 6.3: browsers ask nobody.
+		return found{addresses: []netip.Addr{netip.AddrFrom4([4]byte{127, 0, 0, 1}), netip.IPv6Loopback()}}
+	}
 	r.lock.Lock()
 	f, ok := r.known[h]
 	r.lock.Unlock()
