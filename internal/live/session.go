@@ -58,7 +58,7 @@ func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, 
 	question := new(dns.Msg)
 	question.SetQuestion(dns.Fqdn(name), kind)
 	question.RecursionDesired = false
-	question.SetEdns0(1232, true)
+	question.SetEdns0(1232, false)
 	if why := s.web.dialer.isDead(s.target); why != nil {
 		return nil, why
 	}

@@ -49,6 +49,9 @@ var (
 	madeUpLabel = "upper-path-made-up"
 )
 
+// mostParents is how many addresses of the zone above are tried: where none of these answers, the way is barred.
+const mostParents = 3
+
 // Domain looks at one domain. What could not be seen is said in the result; it never fails as a whole.
 func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 	l := &looker{surveyor: s, web: s.Web, subject: subject, domain: survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{}, Records: []record.Set{}}}
@@ -208,8 +211,12 @@ func (l *looker) delegation(ctx context.Context) {
 func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Addr) {
 	p := l.surveyor.parent(ctx, l.domain.Name)
 	l.domain.Parent.Zone = cmp.Or(p.name, ".")
+	tries := 0
 	for _, server := range p.servers {
 		for _, a := range server.addresses {
+			if tries++; tries > mostParents || ctx.Err() != nil {
+				break
+			}
 			h, _ := web.ParseObservedHost(server.name)
 			session := l.web.newSession(h, a)
 			answer, err := session.ask(ctx, l.domain.Name, dns.TypeNS)
