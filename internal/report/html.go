@@ -24,6 +24,7 @@ var page = template.Must(template.New("report").Funcs(template.FuncMap{
 	},
 	"severity": func(code string) chain.Severity { k, _ := chain.Lookup(code); return k.Severity },
 	"meets":    func(code string) string { k, _ := chain.Lookup(code); return k.Meets },
+	"readable": readable,
 	"met":      func(f chain.Finding) string { return metFrom(f, 5) },
 }).Parse(pageSource))
 

@@ -71,7 +71,7 @@ func MDFindings(w io.Writer, findings []chain.Finding) {
 	}
 	fmt.Fprint(w, "\n## Findings\n")
 	for _, f := range findings {
-		fmt.Fprintf(w, "\n### %s %s: %s\n\n%s\n\n→ %s\n", sign(f.Severity), md(f.Code), md(f.Subject), md(f.Says), md(f.Fix))
+		fmt.Fprintf(w, "\n### %s %s: %s\n\n%s\n\n→ %s\n", sign(f.Severity), md(f.Code), md(f.Subject+readable(f.Subject)), md(f.Says), md(f.Fix))
 		if met := metFrom(f, 5); met != "" {
 			fmt.Fprintf(w, "\n%s\n", md(met))
 		}

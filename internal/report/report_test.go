@@ -15,7 +15,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
 )
 
 var update = flag.Bool("update", os.Getenv("UPDATE") != "", "write what the writers make into the cases")
@@ -70,6 +73,69 @@ func TestWriters(t *testing.T) {
 		require.NoError(t, json.Unmarshal([]byte(got["audit.json"]), &again))
 		assert.Equal(t, len(a.Chains), len(again.Chains), "what is written as JSON reads back")
 	}
+}
+
+// TestPlanAndSurveyWriters does the same for plans, from an estate file and rules, and for surveys.
+func TestPlanAndSurveyWriters(t *testing.T) {
+	for path, write := range map[string]func(*testing.T, *txtar.Archive) map[string]string{
+		"testdata/plans/limits.txtar":    writtenPlan,
+		"testdata/plans/clean.txtar":     writtenPlan,
+		"testdata/surveys/museums.txtar": writtenSurvey,
+	} {
+		archive, err := txtar.ParseFile(path)
+		require.NoError(t, err)
+		got := write(t, archive)
+		for i, f := range archive.Files {
+			text, made := got[f.Name]
+			switch {
+			case made && *update:
+				archive.Files[i].Data = []byte(text)
+			case made:
+				assert.Equal(t, string(f.Data), text, "%s: %s", path, f.Name)
+			}
+		}
+		if *update {
+			require.NoError(t, os.WriteFile(path, txtar.Format(archive), 0o644))
+		}
+	}
+}
+
+func writtenPlan(t *testing.T, archive *txtar.Archive) map[string]string {
+	t.Helper()
+	dir := t.TempDir()
+	for _, f := range archive.Files {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, f.Name), f.Data, 0o600))
+	}
+	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
+	require.NoError(t, err)
+	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	out := map[string]string{}
+	for name, format := range map[string]string{"plan.txt": "text", "plan.md": "md", "plan.json": "json"} {
+		var b bytes.Buffer
+		require.NoError(t, Plan(&b, format, p, Style{Width: 100, Now: now}))
+		out[name] = b.String()
+	}
+	return out
+}
+
+func writtenSurvey(t *testing.T, archive *txtar.Archive) map[string]string {
+	t.Helper()
+	var before, after survey.Survey
+	require.NoError(t, json.Unmarshal(archive.Files[0].Data, &before))
+	require.NoError(t, json.Unmarshal(archive.Files[1].Data, &after))
+	before.Findings = survey.Judge{Now: now}.All(&before)
+	out := map[string]string{}
+	for name, format := range map[string]string{"survey.txt": "text", "survey.md": "md"} {
+		var b bytes.Buffer
+		require.NoError(t, Survey(&b, format, &before, true, Style{Width: 100, Now: now}))
+		out[name] = b.String()
+	}
+	for name, format := range map[string]string{"compare.txt": "text", "compare.md": "md"} {
+		var b bytes.Buffer
+		require.NoError(t, Compare(&b, format, &before, &after, Style{Width: 100, Now: now}))
+		out[name] = b.String()
+	}
+	return out
 }
 
 func TestNothingHostileGetsThrough(t *testing.T) {

@@ -325,7 +325,7 @@ func TextFindings(w io.Writer, findings []chain.Finding, s Style) {
 		if i > 0 {
 			fmt.Fprintln(w)
 		}
-		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)), s.strong(clean(f.Subject)))
+		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)), s.strong(clean(f.Subject))+s.faint(readable(f.Subject)))
 		fmt.Fprintln(w, indent(clean(f.Says), "  ", s.width()))
 		fmt.Fprintln(w, indent("→ "+clean(f.Fix), "  ", s.width()))
 		if met := metFrom(f, 3); met != "" {
@@ -356,6 +356,21 @@ func metFrom(f chain.Finding, most int) string {
 		return "met from " + some(doors, most)
 	}
 	return "met from " + some(doors, most) + " and " + plural(len(urls), "old URL")
+}
+
+// readable gives the host of a subject in U-labels, in brackets, where it is written in A-labels.
+func readable(subject string) string {
+	if !strings.Contains(subject, "xn--") {
+		return ""
+	}
+	host := subject[strings.Index(subject, "://")+1:]
+	host, _, _ = strings.Cut(strings.TrimPrefix(host, "//"), "/")
+	host, _, _ = strings.Cut(host, " ")
+	h, err := web.ParseObservedHost(host)
+	if err != nil || h.Unicode() == h.String() {
+		return ""
+	}
+	return " (" + clean(h.Unicode()) + ")"
 }
 
 func some(list []string, most int) string {

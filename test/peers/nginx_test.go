@@ -219,6 +219,23 @@ func hasOddEscape(uri string) bool {
 	return strings.Contains(web.NormalPath(path), "%25")
 }
 
+func TestNginxUpgradesOnTheSameHostFirstWhereThePolicySaysSo(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		"upperpath.yaml": "canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains: [n.example, old.example]\nrules: rules.csv\npolicy: {upgrade: same-host-first, status: 308, exempt: []}\n",
+		"rules.csv":      "old,new\nold.example/x,/y\n",
+	} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	n := startNginx(t, filepath.Join(dir, "upperpath.yaml"))
+	for _, scheme := range []string{"http", "https"} {
+		for _, uri := range []string{"/", "/x?q", "/a%2Fb//c", "/.well-known/acme-challenge/token"} {
+			assert.Equal(t, n.predicted(scheme, "old.example", uri), n.ask(scheme, "old.example", "old.example", uri), "%s %s", scheme, uri)
+		}
+	}
+	assert.Equal(t, "308 https://old.example/x?q", n.ask("http", "", "old.example", "/x?q"))
+}
+
 func TestNginxRefusesHostsThatAreNotThere(t *testing.T) {
 	n := startNginx(t, "testdata/hostile/upperpath.yaml")
 	assert.Equal(t, "421", n.ask("http", "", "stranger.example", "/"))

@@ -22,7 +22,7 @@ func (d *Domain) Odd() []string {
 	switch {
 	case len(apexOn) > 0 && len(wwwOn) > 0 && !record.SameValues(apexOn, wwwOn):
 		facts = append(facts, fmt.Sprintf("%s and its www are on different machines: %s and %s.", d.Name, strings.Join(apexOn, ", "), strings.Join(wwwOn, ", ")))
-	case len(apexOn) > 0 && len(wwwOn) == 0:
+	case len(apexOn) > 0 && len(wwwOn) == 0 && !slices.Contains(d.Wildcards, d.Name):
 		facts = append(facts, fmt.Sprintf("%s has addresses, and www.%s has none.", d.Name, d.Name))
 	}
 	_, apexSix := record.Find(d.Records, d.Name, "AAAA")
