@@ -73,7 +73,7 @@ func ParseHost(s string) (Host, error) {
 		return fail("it holds a port", "write only "+trimmed[:i])
 	}
 	name, err := strict.ToASCII(strings.TrimSuffix(trimmed, "."))
-	if err != nil {
+	if again, notAgain := strict.ToASCII(name); err != nil || notAgain != nil || again != name {
 		return fail("it holds a label that no host name can have", "use letters, digits and hyphens, at most 63 octets a label")
 	}
 	if !strings.Contains(name, ".") {

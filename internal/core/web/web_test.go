@@ -33,6 +33,7 @@ func TestParseHostSaysWhatToWrite(t *testing.T) {
 		"localhost":                           "single label",
 		"":                                    "empty",
 		"a..example":                          "label",
+		"old.\xff":                            "letters, digits",
 		strings.Repeat("a", 64) + ".example":  "63 octets",
 		strings.Repeat("a.", 150) + "example": "label",
 	} {
