@@ -40,7 +40,7 @@ other command can be tried.`,
 			if err != nil {
 				return err
 			}
-			return p.playDemo(c.Context(), folder)
+			return p.playDemo(c.Context(), folder, force)
 		},
 	}
 	c.Flags().StringVar(&dir, "dir", "", "the `FOLDER` to leave behind (default: a temporary one)")
@@ -82,7 +82,7 @@ func demoFolder(dir string, force bool) (string, error) {
 	return dir, err
 }
 
-func (p *program) playDemo(ctx context.Context, folder string) error {
+func (p *program) playDemo(ctx context.Context, folder string, force bool) error {
 	start := time.Now()
 	style := p.style()
 	from := estateOptions{path: filepath.Join(folder, files.EstateName)}
@@ -113,7 +113,7 @@ func (p *program) playDemo(ctx context.Context, folder string) error {
 		return err
 	}
 	page := filepath.Join(folder, "report.html")
-	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today}, {Name: "After the plan (rehearsed)", Audit: after}}, true); err != nil {
+	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today}, {Name: "After the plan (rehearsed)", Audit: after}}, force); err != nil {
 		return err
 	}
 	report.Heading(p.out, 5, "The report", style)
@@ -189,19 +189,14 @@ func reportTitle(canonical string) string {
 	return "Every door to " + canonical
 }
 
-// writeHTML writes a report page; one that is there already is replaced only if own.
-func writeHTML(path, title string, sections []report.Section, own bool) error {
-	if _, err := os.Stat(path); err == nil && !own {
-		return problem.List{{File: path, Says: "the file is there already", Expected: "a new file", Remedy: "choose another --out, or replace it with --force"}}
-	}
+// writeHTML writes a report page. One that is there already is replaced only if the program made it and nobody edited it, or
+// with force.
+func writeHTML(path, title string, sections []report.Section, force bool) error {
 	var page bytes.Buffer
 	if err := report.HTML(&page, title, time.Now(), sections); err != nil {
 		return failed(fmt.Errorf("making the report: %w", err))
 	}
-	if err := files.Write(path, page.Bytes()); err != nil {
-		return failed(err)
-	}
-	return nil
+	return files.WriteOwn(path, page.Bytes(), "<!-- ", " -->", force)
 }
 
 var errNothingKept = errors.New("no audit has been kept for this estate yet; run upperpath audit first")

@@ -1,10 +1,8 @@
 package cli
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -58,7 +56,7 @@ verdict, the grid of doors, the findings with what to do, and every chain drawn.
 				return err
 			}
 			if path != "" {
-				if err := p.writeReport(path, a, force); err != nil {
+				if err := writeHTML(path, reportTitle(a.Canonical), []report.Section{{Name: "Audit", Audit: a}}, force); err != nil {
 					return err
 				}
 				fmt.Fprintf(p.err, "%s was written.\n", path)
@@ -99,12 +97,4 @@ func wrapFailed(err error) error {
 		return nil
 	}
 	return failed(err)
-}
-
-func (p *program) writeReport(path string, a *chain.Audit, force bool) error {
-	var page bytes.Buffer
-	if err := report.HTML(&page, reportTitle(a.Canonical), time.Now(), []report.Section{{Name: "Audit", Audit: a}}); err != nil {
-		return failed(fmt.Errorf("making the report: %w", err))
-	}
-	return files.WriteOwn(path, page.Bytes(), "<!-- ", " -->", force)
 }

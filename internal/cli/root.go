@@ -60,6 +60,7 @@ type program struct {
 	in       io.Reader
 	out, err io.Writer
 	verbose  bool
+	started  bool // the command line was understood, and the command began
 }
 
 // Run runs the command line and returns the exit code.
@@ -93,6 +94,9 @@ func (p *program) exit(ctx context.Context, err error) int {
 		return exitUsage
 	}
 	p.complain(err)
+	if p.started {
+		return exitFailed
+	}
 	return exitUsage
 }
 
@@ -123,6 +127,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 		SilenceUsage:  true,
 		Version:       version(),
 		PersistentPreRun: func(*cobra.Command, []string) {
+			p.started = true
 			level := slog.LevelWarn
 			if p.verbose {
 				level = slog.LevelDebug

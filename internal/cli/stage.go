@@ -22,7 +22,8 @@ const (
 )
 
 func (p *program) stage() *cobra.Command {
-	return &cobra.Command{
+	var force bool
+	c := &cobra.Command{
 		Use:   "stage FOLDER",
 		Short: "Play a stand-in web from plain files, until Ctrl-C",
 		Long: `stage plays a web of its own on loopback: name servers from FOLDER/zones/, web servers and their certificates from
@@ -44,9 +45,13 @@ needs no root and no network.`,
 				return failed(err)
 			}
 			vantage := filepath.Join(args[0], vantageName)
-			err = errors.Join(files.Write(filepath.Join(args[0], trustName), s.Trust()), files.Write(vantage, s.VantageFile(trustName)))
+			err = files.WriteOwn(filepath.Join(args[0], trustName), s.Trust(), "# ", "", force)
+			if err == nil {
+				err = files.WriteOwn(vantage, s.VantageFile(trustName), "# ", "", force)
+			}
 			if err != nil {
-				return failed(errors.Join(err, s.Close()))
+				_ = s.Close()
+				return err
 			}
 			fmt.Fprintf(p.out, "The stage plays %d endpoints and %d records. Look from it with\n\n  upperpath look DOMAIN --from %s\n\nCtrl-C ends it.\n",
 				len(scene.Endpoints), records(scene), quoteArgument(vantage))
@@ -55,6 +60,8 @@ needs no root and no network.`,
 			return s.Close()
 		},
 	}
+	c.Flags().BoolVar(&force, "force", false, "replace a "+vantageName+" or "+trustName+" that this program did not make or that was edited")
+	return c
 }
 
 func records(scene stage.Scene) int {
