@@ -75,11 +75,15 @@ func MustParseURL(s string) URL {
 }
 
 // Resolve gives the URL that a reference, such as the value of a Location header, leads to from u (RFC 3986 section 5.2,
-// read as leniently as browsers do: a backslash is a slash, a space is encoded, white space around it does not count).
+// read as leniently as browsers do: a backslash is a slash, a space is encoded, a tab and a user name are left out, white
+// space around it does not count).
 // oddity says in words what a browser had to mend, "" where nothing. An error is an *Error: nothing that a browser would
 // follow.
 func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
 	trimmed := strings.Trim(reference, " \t")
+	if strings.Contains(trimmed, "\t") {
+		trimmed, oddity = strings.ReplaceAll(trimmed, "\t", ""), "it holds a tab, which browsers leave out"
+	}
 	for i := range len(trimmed) {
 		switch c := trimmed[i]; {
 		case c < 0x20 || c == 0x7f:
@@ -97,15 +101,34 @@ func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
 	}
 	beforeQuery, _, _ := strings.Cut(trimmed, "?")
 	slashed := strings.ReplaceAll(beforeQuery, `\`, "/") + trimmed[len(beforeQuery):]
-	switch {
-	case hasScheme(slashed):
-		next, err = ParseURL(slashed)
-	case strings.HasPrefix(slashed, "//"):
-		next, err = ParseURL(string(u.door.Scheme) + ":" + slashed)
-	default:
-		next = u.relative(slashed)
+	if strings.HasPrefix(slashed, "//") {
+		slashed = string(u.door.Scheme) + ":" + slashed
 	}
+	if !hasScheme(slashed) {
+		return u.relative(slashed), oddity, nil
+	}
+	if without := withoutUser(slashed); without != slashed {
+		slashed, oddity = without, "it holds a user name, which everybody on the way can read"
+	}
+	next, err = ParseURL(slashed)
 	return next, oddity, err
+}
+
+// withoutUser takes user information out of the authority of an absolute URL.
+func withoutUser(s string) string {
+	start := strings.Index(s, "://")
+	if start < 0 {
+		return s
+	}
+	start += len("://")
+	end := len(s)
+	if i := strings.IndexAny(s[start:], "/?#"); i >= 0 {
+		end = start + i
+	}
+	if at := strings.LastIndexByte(s[start:end], '@'); at >= 0 {
+		return s[:start] + s[start+at+1:]
+	}
+	return s
 }
 
 func hasScheme(s string) bool {

@@ -158,6 +158,12 @@ func TestResolveReadsALocationAsBrowsersDo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "https://a.example/new%20page", next.String())
 	assert.Contains(t, oddity, "space")
+	for in, want := range map[string]string{"/a\tb": "https://a.example/ab", "http://u:p@b.example/x@y": "http://b.example/x@y", "//u@b.example": "https://b.example/"} {
+		next, oddity, err = base.Resolve(in)
+		require.NoError(t, err, in)
+		assert.Equal(t, want, next.String())
+		assert.NotEmpty(t, oddity, in)
+	}
 	next, oddity, err = base.Resolve(`\\b.example\x`)
 	require.NoError(t, err)
 	assert.Equal(t, "https://b.example/x", next.String())
