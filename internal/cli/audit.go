@@ -32,7 +32,7 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml
   upperpath audit --from stage/stage.yaml --only wave:2 --format json
-  upperpath audit --only lacemill-museum.example --point lacemill-museum.example=203.0.113.20`,
+  upperpath audit --only lacemill-museum.example --point lacemill-museum.example=203.0.113.20 --point www.lacemill-museum.example=203.0.113.20`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {

@@ -139,11 +139,11 @@ func (p *program) demoSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 		if err != nil {
 			return err
 		}
-		surveyor, err := newSurveyor(e, w, &surveyOptions{})
+		surveyor, err := newSurveyor(e, w, 32, &surveyOptions{})
 		if err != nil {
 			return err
 		}
-		v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, 32)
+		v, err := p.takeSurvey(ctx, e, made, surveyor, subjects)
 		if err != nil {
 			return err
 		}

@@ -58,7 +58,11 @@ note. The domain of the canonical site is added by itself.`,
 			} else {
 				fmt.Fprintf(p.out, "See whether it says what is so, then run\n\n")
 			}
-			fmt.Fprintf(p.out, "  upperpath plan\n")
+			option := ""
+			if out != files.EstateName {
+				option = " --estate " + quoteArgument(out)
+			}
+			fmt.Fprintf(p.out, "  upperpath plan%s\n", option)
 			return nil
 		},
 	}

@@ -7,7 +7,6 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/miekg/dns"
@@ -88,11 +87,11 @@ func (p *program) runSurvey(ctx context.Context, from *estateOptions, vantage *v
 		return err
 	}
 	defer w.Close()
-	surveyor, err := newSurveyor(e, w, o)
+	surveyor, err := newSurveyor(e, w, vantage.parallel, o)
 	if err != nil {
 		return err
 	}
-	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects, vantage.parallel)
+	v, err := p.takeSurvey(ctx, e, made, surveyor, subjects)
 	if err != nil && len(v.Domains) == 0 {
 		return err
 	}
@@ -157,8 +156,8 @@ func zoneNameOf(path string) string {
 	return h.String()
 }
 
-func newSurveyor(e *files.Estate, w *live.Web, o *surveyOptions) (*live.Surveyor, error) {
-	s := &live.Surveyor{Web: w, NoTransfer: o.noTransfer}
+func newSurveyor(e *files.Estate, w *live.Web, parallel int, o *surveyOptions) (*live.Surveyor, error) {
+	s := &live.Surveyor{Web: w, Parallel: parallel, NoTransfer: o.noTransfer}
 	if o.key != "" {
 		key, err := files.ReadTransferKey(o.key)
 		if err != nil {
@@ -180,33 +179,11 @@ func newSurveyor(e *files.Estate, w *live.Web, o *surveyOptions) (*live.Surveyor
 
 // takeSurvey looks at the domains, many at a time, and judges what it saw. Where the context ends, what was seen comes back
 // with its error.
-func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, s *live.Surveyor, subjects []live.Subject, parallel int) (*survey.Survey, error) {
-	v := &survey.Survey{Schema: survey.Schema, Vantage: s.Web.Vantage().Name, Canonical: made.Canonical, Started: time.Now().UTC().Truncate(time.Millisecond), Domains: []survey.Domain{}}
-	seen := make([]*survey.Domain, len(subjects))
+func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, s *live.Surveyor, subjects []live.Subject) (*survey.Survey, error) {
+	v := &survey.Survey{Schema: survey.Schema, Vantage: s.Web.Vantage().Name, Canonical: made.Canonical, Started: time.Now().UTC().Truncate(time.Millisecond)}
 	progress := p.progress("surveying", len(subjects), "domains")
-	turns := make(chan struct{}, 4*parallel) // most of the time a look at a domain waits for somebody
-	var all sync.WaitGroup
-	for i, subject := range subjects {
-		turns <- struct{}{}
-		all.Go(func() {
-			defer func() { <-turns }()
-			if ctx.Err() != nil {
-				return
-			}
-			d := s.Domain(ctx, subject)
-			if ctx.Err() == nil {
-				seen[i] = &d
-			}
-			progress.step()
-		})
-	}
-	all.Wait()
+	v.Domains = s.All(ctx, subjects, progress.step)
 	progress.done()
-	for _, d := range seen {
-		if d != nil {
-			v.Domains = append(v.Domains, *d)
-		}
-	}
 	judge := survey.Judge{Now: s.Web.Now()}
 	for _, d := range e.Domains {
 		judge.Estate = append(judge.Estate, d.Name.String())
@@ -245,7 +222,7 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 		}
 		saved++
 	}
-	fmt.Fprintf(p.err, "%d zone files were written to %s.\n", saved, folder)
+	fmt.Fprintf(p.err, "Zone files written to %s: %d.\n", folder, saved)
 	err := errors.Join(failures...)
 	if errors.Is(err, files.ErrExists) {
 		err = fmt.Errorf("%w\nnothing is overwritten; choose another folder for --save", err)

@@ -84,8 +84,14 @@ func (p *program) saidNginx(path, carrier string, written servers.Output, made *
 	fmt.Fprintf(p.out, "  1 put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each domain\n")
 	fmt.Fprintf(p.out, "  2 copy it to the server, and include it in the http context of nginx\n  3 nginx -t, then nginx -s reload\n")
 	for _, d := range made.Domains() {
-		if c := d.Carry[d.Name]; c != nil && c.Name == carrier && len(c.Addresses) > 0 {
-			fmt.Fprintf(p.out, "  4 try it before any name points there:\n      upperpath audit --only %s --point %s=%s\n", d.Name, d.Name, c.Addresses[0])
+		points := ""
+		for _, h := range d.Hosts() {
+			if c := d.Carry[h]; c != nil && c.Name == carrier && len(c.Addresses) > 0 {
+				points += fmt.Sprintf(" --point %s=%s", h, c.Addresses[0])
+			}
+		}
+		if points != "" {
+			fmt.Fprintf(p.out, "  4 try it before any name points there, domain by domain:\n      upperpath audit --only %s%s\n", d.Name, points)
 			return
 		}
 	}

@@ -95,18 +95,15 @@ func surveyMany(b *testing.B, v live.Vantage) uint64 {
 		b.Fatal(err)
 	}
 	defer w.Close()
-	s := &live.Surveyor{Web: w, NamesAlone: true, NoTransfer: true}
-	domains := make([]survey.Domain, benchDomains)
-	turns := make(chan struct{}, benchParallel)
-	var all sync.WaitGroup
-	for i := range domains {
-		turns <- struct{}{}
-		all.Go(func() {
-			defer func() { <-turns }()
-			domains[i] = s.Domain(context.Background(), subject(fmt.Sprintf("d%d.example", i)))
-		})
+	s := &live.Surveyor{Web: w, Parallel: benchParallel / 4, NamesAlone: true, NoTransfer: true}
+	var subjects []live.Subject
+	for i := range benchDomains {
+		subjects = append(subjects, subject(fmt.Sprintf("d%d.example", i)))
 	}
-	all.Wait()
+	domains := s.All(context.Background(), subjects, func() {})
+	if len(domains) != benchDomains {
+		b.Fatalf("%d domains were seen", len(domains))
+	}
 	for _, d := range domains {
 		if len(d.Servers) != 1 || d.Servers[0].State != survey.Answers || len(d.Records) < 3 {
 			b.Fatalf("%s: %+v", d.Name, d)

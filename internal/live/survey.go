@@ -35,6 +35,9 @@ type Surveyor struct {
 	NoTransfer  bool
 	NamesAlone  bool // leave doors and registration out
 	Registry    Registry
+	Parallel    int // how many URLs are followed at once, and four times as many domains looked at; 0: one after the other
+	turnsOnce   sync.Once
+	turns       chan struct{}
 	parentsLock sync.Mutex
 	parents     map[string]*parentZone
 }
@@ -51,6 +54,43 @@ var (
 
 // mostParents is how many addresses of the zone above are tried: where none of these answers, the way is barred.
 const mostParents = 3
+
+// All looks at many domains at once and returns those that were seen whole before the context ended, in their order. It calls
+// step after each.
+func (s *Surveyor) All(ctx context.Context, subjects []Subject, step func()) []survey.Domain {
+	seen := make([]*survey.Domain, len(subjects))
+	turns := make(chan struct{}, 4*max(1, s.Parallel)) // most of the time a look at a domain waits for somebody
+	var all sync.WaitGroup
+	for i, subject := range subjects {
+		turns <- struct{}{}
+		all.Go(func() {
+			defer func() { <-turns }()
+			if ctx.Err() != nil {
+				return
+			}
+			d := s.Domain(ctx, subject)
+			if ctx.Err() == nil {
+				seen[i] = &d
+			}
+			step()
+		})
+	}
+	all.Wait()
+	domains := []survey.Domain{}
+	for _, d := range seen {
+		if d != nil {
+			domains = append(domains, *d)
+		}
+	}
+	return domains
+}
+
+// turn waits until one more URL may be followed, and returns what gives the turn back.
+func (s *Surveyor) turn() func() {
+	s.turnsOnce.Do(func() { s.turns = make(chan struct{}, max(1, s.Parallel)) })
+	s.turns <- struct{}{}
+	return func() { <-s.turns }
+}
 
 // Domain looks at one domain. What could not be seen is said in the result; it never fails as a whole.
 func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
@@ -746,7 +786,9 @@ func (l *looker) doors(ctx context.Context) {
 				if ctx.Err() != nil {
 					return
 				}
+				done := l.surveyor.turn()
 				c := chain.Follow(ctx, l.web, chain.Ask{URL: probes[probe]}, probe)
+				done()
 				judge.Chain(&c, chain.Want{})
 				l.domain.Chains = append(l.domain.Chains, c)
 			}

@@ -96,9 +96,8 @@ type Grid struct {
 
 // Row is one host with its two doors.
 type Row struct {
-	Domain string
-	Host   string // as a person reads it
-	Cells  [2]Cell
+	Host  string // as a person reads it
+	Cells [2]Cell
 }
 
 // Cell is one door.
@@ -126,10 +125,7 @@ func (g *Grid) Add(c chain.Chain) {
 	h := c.Entry.Host()
 	row := g.byHost[h]
 	if row == nil {
-		row = &Row{Host: h.Unicode(), Domain: h.String()}
-		if apex, ok := h.Apex(); ok {
-			row.Domain = apex.Unicode()
-		}
+		row = &Row{Host: h.Unicode()}
 		g.byHost[h] = row
 		g.Rows = append(g.Rows, row)
 	}

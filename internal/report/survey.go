@@ -258,14 +258,18 @@ type Comparison struct {
 	Schema  string                     `json:"schema"`
 	Before  time.Time                  `json:"before"`
 	After   time.Time                  `json:"after"`
-	Domains map[string][]record.Change `json:"domains"`
+	Domains map[string][]record.Change `json:"domains"` // those that both saw
+
+	OnlyBefore []string `json:"only_before,omitempty"` // not looked at, or not seen, by the later one
+	OnlyAfter  []string `json:"only_after,omitempty"`  // not looked at, or not seen, by the earlier one
 }
 
 // Compare writes what came, went and changed between two surveys: text, json or md.
 func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) error {
-	changes := survey.Compare(before, after)
+	compared := survey.Compare(before, after)
+	changes := compared.Changes
 	if format == "json" {
-		c := Comparison{"upperpath/compare/1", before.Started, after.Started, map[string][]record.Change{}}
+		c := Comparison{"upperpath/compare/1", before.Started, after.Started, map[string][]record.Change{}, compared.OnlyBefore, compared.OnlyAfter}
 		for name, list := range changes {
 			c.Domains[name] = append([]record.Change{}, list...)
 		}
@@ -286,6 +290,14 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 	for _, part := range []*survey.Survey{before, after} {
 		if n := partials(part); n > 0 {
 			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("partial: the survey of %s saw %s by asking for names alone", part.Started.Format("2006-01-02 15:04"), plural(n, "zone"))))
+		}
+	}
+	for _, part := range []struct {
+		names []string
+		says  string
+	}{{compared.OnlyBefore, "not compared, since the later survey did not see them: "}, {compared.OnlyAfter, "not compared, since the earlier survey did not see them: "}} {
+		if len(part.names) > 0 {
+			fmt.Fprintf(w, "%s\n", s.faint(indent(clean(part.says+strings.Join(part.names, ", ")), "", s.width())))
 		}
 	}
 	for _, name := range names {

@@ -89,7 +89,7 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 #
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself refuses
 # stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other escapes; browsers send
-# none of these. A host that is not here gets 421, or no TLS connection, and never another site's page.
+# none of these. An exempt path counts as one also where its slashes are written %%2F. A host that is not here gets 421, or no TLS connection, and never another site's page.
 `
 
 func (n *nginx) file() []byte {

@@ -97,11 +97,6 @@ func (s *Store) Get(ctx context.Context, id int64) (*chain.Audit, error) {
 	return one[chain.Audit](ctx, s, "SELECT doc FROM audits WHERE id = ?", id)
 }
 
-// LastSurvey returns the survey that was kept last; ErrEmpty where there is none.
-func (s *Store) LastSurvey(ctx context.Context) (*survey.Survey, error) {
-	return one[survey.Survey](ctx, s, "SELECT doc FROM surveys ORDER BY id DESC LIMIT 1")
-}
-
 // GetSurvey returns the survey with a number; ErrEmpty where there is none.
 func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error) {
 	return one[survey.Survey](ctx, s, "SELECT doc FROM surveys WHERE id = ?", id)

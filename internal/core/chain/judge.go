@@ -13,7 +13,7 @@ import (
 type Want struct {
 	Target    web.URL // where it should arrive, or, for a URL of the site itself, the URL itself; zero: no estate
 	Gone      bool    // a planned 410
-	Hops      int     // redirects until the first arrival on the target's origin
+	Hops      int     // redirects that are wanted at most: until the first arrival on the target's origin, or until the 410
 	Temporary bool    // a temporary redirect is planned
 }
 
@@ -234,9 +234,12 @@ func (v *verdict) destination() {
 	status := c.Last().Status
 	entry, arrival := c.Entry.Door(), c.Arrival
 	if w.Gone {
-		if last != 0 || status != 410 {
-			v.add("off-course", c.Entry.String(), last, fmt.Sprintf("%s should say 410 (gone), but leads to %s with %d.", c.Entry, arrival, status),
-				"Answer 410 there.", map[string]any{"status": status, "arrival": arrival.String()})
+		if last > w.Hops || status != 410 {
+			says := fmt.Sprintf("%s should say 410 (gone), but leads to %s with %d.", c.Entry, arrival, status)
+			if last == 0 {
+				says = fmt.Sprintf("%s should say 410 (gone), but answers %d.", c.Entry, status)
+			}
+			v.add("off-course", c.Entry.String(), last, says, "Answer 410 there.", map[string]any{"status": status, "arrival": arrival.String()})
 		}
 		return
 	}

@@ -209,13 +209,13 @@ func (p *Plan) steps(u web.URL) []Step {
 // Want says where a URL of the estate should lead: where the rules and the fallback send it, were no carrier limited.
 func (p *Plan) Want(u web.URL) chain.Want {
 	want := chain.Want{Target: u}
-	for range chain.MostHops {
+	for hops := range chain.MostHops {
 		if !p.Forwards(want.Target.Door()) {
 			break
 		}
 		a := p.Web.Intended(want.Target)
 		if a.Status == rule.Gone {
-			return chain.Want{Gone: true}
+			return chain.Want{Gone: true, Hops: hops}
 		}
 		next, _, ok := a.Next()
 		if !a.IsRedirect() || !ok {
@@ -280,13 +280,7 @@ func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally
 		add(h.String(), fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
 			fmt.Sprintf("Ask %s for addresses and add them to the carrier, or give the apex to another one.", c.Name))
 	}
-	patterns, rules := 0, 0
-	for _, e := range p.Table.On(doors[1]) {
-		rules++
-		if _, exact := e.Rule.Old.Exact(); !exact {
-			patterns++
-		}
-	}
+	rules, patterns := p.held(doors)
 	if c.By == estate.Form && rules > 0 {
 		add(h.String(), fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
 			fmt.Sprintf("Give %s to a carrier that looks at paths.", h), doors[:]...)
@@ -295,6 +289,21 @@ func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally
 		add(h.String(), fmt.Sprintf("%s takes at most %d patterns, and the rules of %s hold %d.", c.Name, c.PatternsAtMost, h, patterns),
 			"Write fewer rules with captures, or choose another carrier.", doors[:]...)
 	}
+}
+
+// held counts the rules and, among them, the patterns that the busier door of a host must hold.
+func (p *Plan) held(doors [2]web.Door) (rules, patterns int) {
+	for _, d := range doors {
+		entries := p.Table.On(d)
+		n := 0
+		for _, e := range entries {
+			if _, exact := e.Rule.Old.Exact(); !exact {
+				n++
+			}
+		}
+		rules, patterns = max(rules, len(entries)), max(patterns, n)
+	}
+	return rules, patterns
 }
 
 func (p *Plan) listRules() {

@@ -165,7 +165,7 @@ func TestRecordsAndCertificates(t *testing.T) {
 }
 
 func TestSameHostFirstAllowsOneHopMoreForHTTP(t *testing.T) {
-	p := makePlan(t, "domains: [n.example]\npolicy: {upgrade: same-host-first}\n", "")
+	p := makePlan(t, "domains: [n.example, {name: gone.example, fallback: gone}]\npolicy: {upgrade: same-host-first}\n", "gone.example/x,,410\n")
 	assert.Empty(t, p.Findings)
 	assert.Equal(t, "301 https://n.example/x", answer(p, "http://n.example/x"))
 	assert.Equal(t, 2, p.Want(web.MustParseURL("http://n.example/x")).Hops)

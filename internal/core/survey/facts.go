@@ -19,15 +19,16 @@ func (d *Domain) Odd() []string {
 			facts = append(facts, fmt.Sprintf("%s has %d %s records (%s): a move has to change all of them, or visitors get one or the other by chance.", s.Name, len(s.Values), s.Type, strings.Join(s.Values, ", ")))
 		}
 	}
+	_, aliased := record.Find(d.Records, www, "CNAME")
 	switch {
 	case len(apexOn) > 0 && len(wwwOn) > 0 && !record.SameValues(apexOn, wwwOn):
 		facts = append(facts, fmt.Sprintf("%s and its www are on different machines: %s and %s.", d.Name, strings.Join(apexOn, ", "), strings.Join(wwwOn, ", ")))
-	case len(apexOn) > 0 && len(wwwOn) == 0 && !slices.Contains(d.Wildcards, d.Name):
+	case len(apexOn) > 0 && len(wwwOn) == 0 && !aliased && !slices.Contains(d.Wildcards, d.Name):
 		facts = append(facts, fmt.Sprintf("%s has addresses, and www.%s has none.", d.Name, d.Name))
 	}
 	_, apexSix := record.Find(d.Records, d.Name, "AAAA")
 	_, wwwSix := record.Find(d.Records, www, "AAAA")
-	if apexSix != wwwSix {
+	if apexSix != wwwSix && !aliased {
 		facts = append(facts, fmt.Sprintf("Only one of %s and its www has an IPv6 address: a move that thinks of A records alone would leave it behind.", d.Name))
 	}
 	for _, w := range d.Wildcards {

@@ -465,38 +465,3 @@ func Bars(text string) string {
 	}
 	return ""
 }
-
-// changes is what two surveys of one domain differ in.
-type changes = []record.Change
-
-// Compare returns for every domain of either survey what came, went and changed. A set that only a picture made by asking
-// lacks is not said to have gone where the other one was whole.
-func Compare(before, after *Survey) map[string]changes {
-	all := map[string]changes{}
-	find := func(s *Survey, name string) *Domain {
-		for i := range s.Domains {
-			if s.Domains[i].Name == name {
-				return &s.Domains[i]
-			}
-		}
-		return nil
-	}
-	for _, d := range after.Domains {
-		old := find(before, d.Name)
-		if old == nil {
-			all[d.Name] = record.Changes(nil, d.Records)
-			continue
-		}
-		list := record.Changes(old.Records, d.Records)
-		list = slices.DeleteFunc(list, func(c record.Change) bool {
-			return c.Action == record.Went && d.Partial && !old.Partial || c.Action == record.Came && old.Partial && !d.Partial
-		})
-		all[d.Name] = list
-	}
-	for _, d := range before.Domains {
-		if find(after, d.Name) == nil {
-			all[d.Name] = record.Changes(d.Records, nil)
-		}
-	}
-	return all
-}

@@ -180,11 +180,6 @@ func (h Host) Parent() Host {
 // Child returns the host with this label below h; an error where the label is none.
 func (h Host) Child(label string) (Host, error) { return ParseHost(label + "." + h.name) }
 
-// Below tells whether h is a name below parent.
-func (h Host) Below(parent Host) bool {
-	return parent.name != "" && strings.HasSuffix(h.name, "."+parent.name)
-}
-
 // MarshalText gives the A-labels.
 func (h Host) MarshalText() ([]byte, error) { return []byte(h.name), nil }
 

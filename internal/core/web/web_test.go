@@ -64,7 +64,7 @@ func TestApexAndWWW(t *testing.T) {
 	assert.Equal(t, "www.lacemill-museum.example", apex.WWW().String())
 	assert.True(t, apex.IsApex())
 	assert.False(t, apex.WWW().IsApex())
-	assert.True(t, apex.WWW().Below(apex))
+	assert.Equal(t, apex, apex.WWW().Parent())
 	deep, ok := MustParseHost("www.museum.co.uk").Apex()
 	require.True(t, ok)
 	assert.Equal(t, "museum.co.uk", deep.String())

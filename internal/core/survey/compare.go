@@ -1,0 +1,51 @@
+package survey
+
+import (
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// Comparison is what two surveys differ in.
+type Comparison struct {
+	Changes    map[string][]record.Change // of each domain that both saw
+	OnlyBefore []string                   // domains that the later survey did not look at, or could not see
+	OnlyAfter  []string                   // domains that the earlier survey did not look at, or could not see
+}
+
+// Compare returns for every domain that both surveys saw what came, went and changed. A domain that one of them did not see is
+// no loss, and neither is a set that only a picture made by asking lacks where the other one was whole.
+func Compare(before, after *Survey) Comparison {
+	c := Comparison{Changes: map[string][]record.Change{}}
+	old := map[string]*Domain{}
+	for i := range before.Domains {
+		if d := &before.Domains[i]; d.seen() {
+			old[d.Name] = d
+		}
+	}
+	for i := range after.Domains {
+		d := &after.Domains[i]
+		was := old[d.Name]
+		switch {
+		case !d.seen():
+			continue
+		case was == nil:
+			c.OnlyAfter = append(c.OnlyAfter, d.Name)
+			continue
+		}
+		delete(old, d.Name)
+		c.Changes[d.Name] = slices.DeleteFunc(record.Changes(was.Records, d.Records), func(ch record.Change) bool {
+			return ch.Action == record.Went && d.Partial && !was.Partial || ch.Action == record.Came && was.Partial && !d.Partial
+		})
+	}
+	for name := range old {
+		c.OnlyBefore = append(c.OnlyBefore, name)
+	}
+	slices.Sort(c.OnlyBefore)
+	return c
+}
+
+// seen tells whether anybody showed the domain's records: a file, or a name server that answers.
+func (d *Domain) seen() bool {
+	return d.Source == File || slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
+}
