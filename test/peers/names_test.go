@@ -112,17 +112,20 @@ zone:
 	n.start(exec.Command(knotd, "-c", config), at)
 }
 
-// ds gives the DS record of knot's signed zone, as its own tool says it.
+// ds gives the DS record of knot's signed zone, as its own tool says it, once knot has made its keys: that is a moment
+// after it listens.
 func (n *nameServers) ds() string {
-	out, err := exec.Command(peer(n.t, "keymgr"), "-c", filepath.Join(n.dir, "knot.conf"), "keyed.example.", "ds").Output()
-	require.NoError(n.t, err)
-	for line := range strings.Lines(string(out)) {
-		if f := strings.Fields(line); len(f) >= 6 && f[4] == "2" {
-			return "keyed IN DS " + strings.Join(f[2:], " ")
+	tool, record := peer(n.t, "keymgr"), ""
+	require.Eventually(n.t, func() bool {
+		out, _ := exec.Command(tool, "-c", filepath.Join(n.dir, "knot.conf"), "keyed.example.", "ds").Output()
+		for line := range strings.Lines(string(out)) {
+			if f := strings.Fields(line); len(f) >= 6 && f[4] == "2" {
+				record = "keyed IN DS " + strings.Join(f[2:], " ")
+			}
 		}
-	}
-	n.t.Fatalf("no DS record: %s", out)
-	return ""
+		return record != ""
+	}, 20*time.Second, 50*time.Millisecond, "knot makes the keys of its signed zone")
+	return record
 }
 
 func (n *nameServers) startBind(named, ds string) {
