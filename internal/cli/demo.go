@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -98,6 +99,12 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := p.demoSurvey(ctx, e, made, scene); err != nil {
 		return err
 	}
+	if err := p.surveyFaulty(ctx, folder, scene); err != nil {
+		return err
+	}
+	if _, made, err = from.readSeen(ctx); err != nil {
+		return err
+	}
 	report.Heading(p.out, 2, "Every door as it is today", style)
 	today, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) {
 		return p.auditStage(ctx, scene, "the stage", made)
@@ -127,7 +134,28 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 
 // demoSurvey surveys the stage, keeps what it saw, and shows what is odd about names; the doors come after it.
 func (p *program) demoSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, scene stage.Scene) error {
-	return onStage(ctx, scene, "the survey", func(ctx context.Context, s *stage.Stage) error {
+	v, err := p.keptSurvey(ctx, e, made, scene)
+	if err != nil {
+		return err
+	}
+	report.SurveyOfNames(p.out, v, p.style())
+	return nil
+}
+
+// surveyFaulty surveys the stage for the second estate of the demo, whose plan goes wrong everywhere.
+func (p *program) surveyFaulty(ctx context.Context, folder string, scene stage.Scene) error {
+	from := estateOptions{path: filepath.Join(folder, "faulty", files.EstateName)}
+	e, made, err := from.read()
+	if err == nil {
+		_, err = p.keptSurvey(ctx, e, made, scene)
+	}
+	return err
+}
+
+// keptSurvey surveys the stage and keeps what it saw.
+func (p *program) keptSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, scene stage.Scene) (*survey.Survey, error) {
+	var seen *survey.Survey
+	err := onStage(ctx, scene, "the survey", func(ctx context.Context, s *stage.Stage) error {
 		vantage := s.Vantage()
 		vantage.Name, vantage.Agent = "the stage", agent(e.Contact)
 		w, err := live.New(vantage)
@@ -143,16 +171,15 @@ func (p *program) demoSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 		if err != nil {
 			return err
 		}
-		v, err := p.takeSurvey(ctx, e, made, surveyor, subjects)
-		if err != nil {
+		if seen, err = p.takeSurvey(ctx, e, made, surveyor, subjects); err != nil {
 			return err
 		}
-		if _, err := keepSurvey(ctx, e, v); err != nil {
+		if _, err := keepSurvey(ctx, e, seen); err != nil {
 			return failed(err)
 		}
-		report.SurveyOfNames(p.out, v, p.style())
 		return nil
 	})
+	return seen, err
 }
 
 // demoAudit shows an audit and keeps it.
@@ -174,11 +201,13 @@ func (p *program) nextCommands(folder string, made *plan.Plan) {
 		run = "go run ."
 	}
 	estate, scene := quoteArgument(filepath.Join(folder, files.EstateName)), quoteArgument(filepath.Join(folder, "stage"))
+	faulty := quoteArgument(filepath.Join(folder, "faulty", files.EstateName))
 	vantage := quoteArgument(filepath.Join(folder, "stage", vantageName))
 	fmt.Fprintf(p.out, "\nTry next, with the stage running in another terminal (%s stage %s):\n\n", run, scene)
 	for _, line := range []string{
 		"look lacemill-museum.example --from " + vantage,
 		"plan --estate " + estate,
+		"plan --estate " + faulty + " --zone " + quoteArgument(filepath.Join(folder, "faulty", "zones")),
 		"audit --estate " + estate + " --from " + vantage,
 	} {
 		fmt.Fprintf(p.out, "  %s %s\n", run, line)

@@ -1,36 +1,200 @@
 package cli
 
 import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/store"
 )
 
 // estateOptions says which estate is meant, and which part of it.
-type estateOptions struct{ path, only string }
+type estateOptions struct {
+	path, only string
+	zones      []string // zone files, taken instead of what a survey saw
+}
 
 func (o *estateOptions) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
 	c.Flags().StringVar(&o.only, "only", "", "only this `DOMAIN`, or wave:N")
 }
 
+// zoneFlags adds the option for zone files.
+func (o *estateOptions) zoneFlags(c *cobra.Command) {
+	c.Flags().StringArrayVar(&o.zones, "zone", nil, "take what is there from this zone `FILE` (repeatable; or a folder of *.zone) instead of the last survey")
+}
+
 // read reads the estate and works the plan out.
 func (o *estateOptions) read() (*files.Estate, *plan.Plan, error) {
+	e, in, err := o.input()
+	if err != nil {
+		return nil, nil, err
+	}
+	return e, plan.Make(in), nil
+}
+
+// readSeen does the same with what was seen last: the kept surveys, and zone files.
+func (o *estateOptions) readSeen(ctx context.Context) (*files.Estate, *plan.Plan, error) {
+	e, in, err := o.inputSeen(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	return e, plan.Make(in), nil
+}
+
+// input reads the estate and gives what a plan is made of.
+func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	path := o.path
 	if path == "" {
 		var err error
 		if path, err = files.FindEstate("."); err != nil {
-			return nil, nil, err
+			return nil, plan.Input{}, err
 		}
 	}
 	e, err := files.ReadEstate(path)
 	if err != nil {
-		return nil, nil, err
+		return nil, plan.Input{}, err
 	}
 	only, err := plan.Select(e.Estate, o.only)
 	if err != nil {
-		return nil, nil, ended{exitUsage, err}
+		return nil, plan.Input{}, ended{exitUsage, err}
 	}
-	return e, plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Only: only}), nil
+	return e, plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Only: only, Now: time.Now()}, nil
+}
+
+func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Input, error) {
+	e, in, err := o.input()
+	if err != nil {
+		return nil, in, err
+	}
+	if in.Survey, in.Earlier, err = lastSeen(ctx, e); err != nil {
+		return nil, in, failed(err)
+	}
+	if len(o.zones) > 0 {
+		err = o.takeZones(e, &in)
+	}
+	return e, in, err
+}
+
+// lastSeen gives what the kept surveys saw last of every domain, and what they saw before that.
+func lastSeen(ctx context.Context, e *files.Estate) (last, before *survey.Survey, err error) {
+	if !store.Exists(e.Folder()) {
+		return nil, nil, nil
+	}
+	s, err := store.Open(e.Folder())
+	if err != nil {
+		return nil, nil, err
+	}
+	defer s.Close()
+	count := map[string]int{}
+	all, err := s.LatestSurveys(ctx, func(v *survey.Survey) bool {
+		for i := range v.Domains {
+			if v.Domains[i].Seen() {
+				count[v.Domains[i].Name]++
+			}
+		}
+		return slices.ContainsFunc(e.HostNames(), func(h string) bool {
+			host, hostErr := web.ParseHost(h)
+			return hostErr == nil && e.DomainOf(host) != nil && e.DomainOf(host).Name == host && count[h] < 2
+		})
+	})
+	if err != nil {
+		return nil, nil, err
+	}
+	last, before = survey.Latest(all)
+	return last, before, nil
+}
+
+// takeZones takes the records of zone files instead of those that a survey saw, which are then what was there before. What only a
+// survey sees, such as doors and the delegation, stays.
+func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
+	paths, err := zonePaths(o.zones)
+	if err != nil {
+		return err
+	}
+	zones, err := readZones(paths)
+	if err != nil {
+		return err
+	}
+	merged := &survey.Survey{Schema: survey.Schema, Started: in.Now}
+	if in.Survey != nil {
+		*merged = *in.Survey
+		merged.Domains = slices.Clone(in.Survey.Domains)
+	}
+	before := &survey.Survey{Started: in.Now}
+	if in.Earlier != nil {
+		*before = *in.Earlier
+		before.Domains = slices.Clone(in.Earlier.Domains)
+	}
+	var faults problem.List
+	for path, z := range zones {
+		if e.DomainOf(z.name) == nil || e.DomainOf(z.name).Name != z.name {
+			faults.Add(problem.Problem{File: path, Says: "the zone file is about a domain that the estate does not hold", Value: z.name.String(), Expected: "a zone of a domain in the estate file"})
+			continue
+		}
+		d := live.FileDomain(z.name, z.records)
+		d.Looked = in.Now
+		if was := merged.Of(d.Name); was != nil {
+			before.Domains = append(slices.DeleteFunc(before.Domains, func(o survey.Domain) bool { return o.Name == d.Name }), *was)
+			seen := *was
+			seen.Records, seen.Wildcards, seen.Source, seen.Partial, seen.Looked = d.Records, d.Wildcards, d.Source, false, in.Now
+			d = seen
+		}
+		merged.Domains = append(slices.DeleteFunc(merged.Domains, func(o survey.Domain) bool { return o.Name == d.Name }), d)
+	}
+	in.Survey, in.Earlier = merged, before
+	return faults.Err()
+}
+
+// zonePaths gives the zone files that are meant; of a folder all that end in .zone.
+func zonePaths(given []string) ([]string, error) {
+	var paths []string
+	for _, g := range given {
+		info, err := os.Stat(g)
+		if err != nil || !info.IsDir() {
+			paths = append(paths, g)
+			continue
+		}
+		inside, err := filepath.Glob(filepath.Join(g, "*.zone"))
+		if err != nil || len(inside) == 0 {
+			return nil, usage("--zone %s: there is no *.zone file in this folder", g)
+		}
+		paths = append(paths, inside...)
+	}
+	return paths, nil
+}
+
+// readZones reads zone files, by path. The error has the faults of all.
+func readZones(paths []string) (map[string]zoneFile, error) {
+	zones := map[string]zoneFile{}
+	var faults problem.List
+	for _, path := range paths {
+		name, records, err := files.ReadZone(path, zoneNameOf(path))
+		var list problem.List
+		if errors.As(err, &list) {
+			faults = append(faults, list...)
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		h, err := web.ParseHost(name)
+		if err != nil {
+			faults.Add(problem.Problem{File: path, Says: "the zone has no name that can be used", Value: name, Expected: "the name of a domain"})
+			continue
+		}
+		zones[path] = zoneFile{h, records}
+	}
+	return zones, faults.Err()
 }

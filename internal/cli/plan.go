@@ -1,33 +1,49 @@
 package cli
 
 import (
+	"strings"
+
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/report"
 )
 
 func (p *program) plan() *cobra.Command {
 	var from estateOptions
 	var out output
+	var consider string
 	c := &cobra.Command{
 		Use:   "plan",
-		Short: "Work out doors, rules, certificates and records, and what every door will answer",
-		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it, which
-certificates are needed and when, which records each name needs, and in which order to go about it. It follows every
-door and an example of every rule in memory, with the limits of each carrier, and says where the plan does not hold.
-It changes nothing.`,
+		Short: "Work out doors, rules, certificates, records and their changes, and what every door will answer",
+		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it, which certificates are
+needed and when, and which records each name needs. It compares these with the last survey (or with zone files) and says
+what to add, replace, remove and keep, in which order and why; what to type on the pages of carriers and registrars; how
+to lead TTLs and name servers around the move. It follows every door and an example of every rule in memory, with the
+limits of each carrier, and says where the plan does not hold. It changes nothing.`,
 		Example: `  upperpath plan
   upperpath plan --only lacemill-museum.example
+  upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones
+  upperpath plan --consider gateway,platform --only northmoormuseum.example
+  upperpath plan --consider www,apex
   upperpath plan --format md > plan.md`,
 		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
 				return err
 			}
-			_, made, err := from.read()
+			_, in, err := from.inputSeen(c.Context())
 			if err != nil {
 				return err
 			}
+			if consider != "" {
+				choices, err := plan.Consider(in, strings.Split(consider, ","))
+				if err != nil {
+					return ended{exitUsage, err}
+				}
+				return report.Considered(p.out, out.format, choices, p.style())
+			}
+			made := plan.Make(in)
 			if err := report.Plan(p.out, out.format, made, p.style()); err != nil {
 				return err
 			}
@@ -35,6 +51,8 @@ It changes nothing.`,
 		},
 	}
 	from.flags(c)
+	from.zoneFlags(c)
 	out.flags(c, "text", "json", "md")
+	c.Flags().StringVar(&consider, "consider", "", "set choices side by side: `NAME,NAME` of carriers, or www,apex as the canonical host")
 	return c
 }

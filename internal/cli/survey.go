@@ -12,8 +12,10 @@ import (
 	"github.com/miekg/dns"
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -66,7 +68,7 @@ odd, and keeps what it saw in .upperpath/, dated, so that it can be compared and
 	f.Int64Var(&o.show, "show", 0, "show the kept survey with this `NUMBER`")
 	f.BoolVar(&o.records, "records", false, "write every record, not only what is odd")
 	f.StringVar(&o.save, "save", "", "write a zone file for each domain into this `FOLDER`; nothing there is overwritten")
-	f.StringArrayVar(&o.zones, "zone", nil, "take a whole zone from this zone `FILE` (repeatable)")
+	f.StringArrayVar(&o.zones, "zone", nil, "take a whole zone from this zone `FILE` (repeatable; or a folder of *.zone)")
 	f.StringVar(&o.key, "key", "", "a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.noTransfer, "no-transfer", false, "do not ask for whole zones")
 	f.BoolVar(&o.forget, "forget", false, "do not keep the result")
@@ -121,29 +123,40 @@ func (p *program) runSurvey(ctx context.Context, from *estateOptions, vantage *v
 
 // subjectsOf gives the domains to survey, with whole zones from files where there are any.
 func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subject, error) {
-	byName := map[string][]dns.RR{}
-	var faults problem.List
-	for _, path := range zones {
-		name, records, err := files.ReadZone(path, zoneNameOf(path))
-		var list problem.List
-		switch {
-		case errors.As(err, &list):
-			faults = append(faults, list...)
-		case err != nil:
-			return nil, err
-		default:
-			byName[name] = records
-		}
+	paths, err := zonePaths(zones)
+	if err != nil {
+		return nil, err
 	}
+	read, err := readZones(paths)
+	if err != nil {
+		return nil, err
+	}
+	byName := map[string][]dns.RR{}
+	for _, z := range read {
+		byName[z.name.String()] = z.records
+	}
+	var faults problem.List
 	var subjects []live.Subject
 	for _, d := range made.Domains() {
-		subjects = append(subjects, live.Subject{Name: d.Name, Hosts: d.Hosts(), Selectors: e.Selectors, Zone: byName[d.Name.String()], Renews: d.Renews})
+		subject := live.Subject{Name: d.Name, Hosts: d.Hosts(), Selectors: e.Selectors, Zone: byName[d.Name.String()], Renews: d.Renews, Coming: d.MovesTo()}
+		for _, w := range d.Wanted {
+			subject.Wanted = append(subject.Wanted, record.Key{Name: w.Name, Type: w.Type})
+		}
+		subjects = append(subjects, subject)
 		delete(byName, d.Name.String())
 	}
-	for name := range byName {
-		faults.Add(problem.Problem{File: name, Says: "a zone file is about a domain that is not surveyed", Value: name, Expected: "a zone of a domain in the estate file"})
+	for path, z := range read {
+		if byName[z.name.String()] != nil {
+			faults.Add(problem.Problem{File: path, Says: "a zone file is about a domain that is not surveyed", Value: z.name.String(), Expected: "a zone of a domain in the estate file"})
+		}
 	}
 	return subjects, faults.Err()
+}
+
+// zoneFile is a zone as a file has it.
+type zoneFile struct {
+	name    web.Host
+	records []dns.RR
 }
 
 // zoneNameOf guesses a zone's name from that of its file, for files without $ORIGIN.
@@ -187,6 +200,11 @@ func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 	judge := survey.Judge{Now: s.Web.Now()}
 	for _, d := range e.Domains {
 		judge.Estate = append(judge.Estate, d.Name.String())
+		for _, w := range d.Wanted {
+			if d.State != estate.Leave && (w.Until.Date.IsZero() || judge.Now.Before(w.Until.Date)) && !w.Until.Certificate {
+				judge.Wanted = append(judge.Wanted, survey.Wanted{Domain: d.Name.String(), Name: w.Name, Type: w.Type, Value: w.Value, Moved: d.State == estate.Moved})
+			}
+		}
 	}
 	if home := e.DomainOf(e.Canonical.Host); home != nil {
 		judge.Stays = home.Name.String()
@@ -212,7 +230,7 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 	var failures []error
 	saved := 0
 	for _, d := range v.Domains {
-		text, err := files.ZoneText(d.Name, d.Records, d.Partial)
+		text, err := files.ZoneText(d.Name, d.Records, d.Partial, "as it was seen")
 		if err == nil {
 			err = files.WriteNew(filepath.Join(folder, d.Name+".zone"), text)
 		}

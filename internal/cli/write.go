@@ -19,9 +19,10 @@ func (p *program) write() *cobra.Command {
 		Use:   "write",
 		Short: "Write the plan down for those who carry it",
 		Example: `  upperpath write nginx
-  upperpath write nginx --out nginx --listen http=203.0.113.20:80 --listen https=203.0.113.20:443`,
+  upperpath write sheet
+  upperpath write zone`,
 	}
-	c.AddCommand(p.writeNginx())
+	c.AddCommand(p.writeSheet(), p.writeZone(), p.writeNginx())
 	return c
 }
 
@@ -86,7 +87,7 @@ func (p *program) saidNginx(path, carrier string, written servers.Output, made *
 	for _, d := range made.Domains() {
 		points := ""
 		for _, h := range d.Hosts() {
-			if c := d.Carry[h]; c != nil && c.Name == carrier && len(c.Addresses) > 0 {
+			if c := made.Estate.Holder(d.Carry[h]); c != nil && c.Name == carrier && len(c.Addresses) > 0 {
 				points += fmt.Sprintf(" --point %s=%s", h, c.Addresses[0])
 			}
 		}

@@ -239,7 +239,7 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 		{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"x\"y" "z"`}},
 		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
 	}
-	text, err := ZoneText("a.example", sets, true)
+	text, err := ZoneText("a.example", sets, true, "as it was seen")
 	require.NoError(t, err)
 	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
 	assert.Contains(t, lines[1], "PARTIAL")
@@ -249,13 +249,13 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, records, 4)
 	crowded := append(sets, record.Set{Name: "b.a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example.", "y.example."}}, record.Set{Name: "b.a.example", Type: "TXT", TTL: 60, Values: []string{`"x"`}}, record.Set{Name: "a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example."}})
-	text, err = ZoneText("a.example", crowded, false)
+	text, err = ZoneText("a.example", crowded, false, "as it was seen")
 	require.NoError(t, err)
 	assert.Equal(t, 3, strings.Count(string(text), "; beside others"))
 	_, records, err = ReadZone(write(t, "a.example.zone", string(text)), "")
 	require.NoError(t, err)
 	assert.Len(t, records, 5)
-	_, err = ZoneText("a.example", sets[:1], false)
+	_, err = ZoneText("a.example", sets[:1], false, "as it was seen")
 	assert.ErrorContains(t, err, "SOA")
 }
 

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/problem"
@@ -46,6 +47,14 @@ func WriteOwn(path string, data []byte, opens, closes string, force bool) error 
 	return Write(path, append([]byte(opens+markWord+sum(data)+closes+"\n"), data...))
 }
 
+// WriteOwnTable does the same for a table, whose first line has to stay its head: the mark stands in the last line.
+func WriteOwnTable(path string, data []byte, force bool) error {
+	if err := mayReplace(path, force); err != nil {
+		return err
+	}
+	return Write(path, append(slices.Clone(data), []byte("# "+markWord+sum(data)+"\r\n")...))
+}
+
 func mayReplace(path string, force bool) error {
 	old, err := os.ReadFile(path)
 	if errors.Is(err, os.ErrNotExist) || force {
@@ -56,6 +65,10 @@ func mayReplace(path string, force bool) error {
 	}
 	first, rest, _ := bytes.Cut(old, []byte("\n"))
 	_, mark, made := strings.Cut(string(first), markWord)
+	if at := bytes.LastIndex(bytes.TrimRight(old, "\r\n"), []byte("\n")) + 1; !made && at > 0 {
+		_, mark, made = strings.Cut(string(old[at:]), markWord)
+		rest = old[:at]
+	}
 	p := problem.Problem{File: path, Says: "the file was not made by this program", Expected: "a new file", Remedy: "choose another place, or replace it with --force"}
 	if made {
 		if strings.HasPrefix(mark, sum(rest)) {

@@ -75,16 +75,16 @@ func zoneFault(path string, err error) problem.Problem {
 }
 
 // ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every name
-// in full, a record a line, so that two can be compared line by line. What no name server would load beside an alias stands there
+// in full, a record a line, so that two can be compared line by line. what says in the first line which state of the zone it is. What no name server would load beside an alias stands there
 // as a comment.
-func ZoneText(zone string, sets []record.Set, partial bool) ([]byte, error) {
+func ZoneText(zone string, sets []record.Set, partial bool, what string) ([]byte, error) {
 	if _, ok := record.Find(sets, zone, "SOA"); !ok {
 		return nil, fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
 	}
 	sets = slices.Clone(sets)
 	record.Sort(sets)
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "; The zone %s as it was seen.\n", zone)
+	fmt.Fprintf(&b, "; The zone %s %s.\n", zone, what)
 	if partial {
 		fmt.Fprint(&b, "; PARTIAL: made by asking for names that are commonly there; other records may be missing.\n")
 	}

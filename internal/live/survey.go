@@ -22,10 +22,12 @@ import (
 // Subject is a domain to survey.
 type Subject struct {
 	Name      web.Host
-	Hosts     []web.Host // apex, www and further hosts
-	Selectors []string   // of DKIM keys, beside those that are widely used
-	Zone      []dns.RR   // the whole zone, where a file has it
-	Renews    time.Time  // what the client knows of the registration's end; zero: nothing
+	Hosts     []web.Host   // apex, www and further hosts
+	Selectors []string     // of DKIM keys, beside those that are widely used
+	Zone      []dns.RR     // the whole zone, where a file has it
+	Renews    time.Time    // what the client knows of the registration's end; zero: nothing
+	Coming    []web.Host   // the name servers to which the zone is to move
+	Wanted    []record.Key // what somebody asks for: looked for too
 }
 
 // Surveyor looks at domains.
@@ -97,6 +99,7 @@ func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 	l := &looker{surveyor: s, web: s.Web, subject: subject, domain: survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{}, Records: []record.Set{}}}
 	l.delegation(ctx)
 	l.zone(ctx)
+	l.coming(ctx)
 	l.voices(ctx)
 	l.aliasEnds(ctx)
 	if !s.NamesAlone {
@@ -464,14 +467,18 @@ func problemText(err error) string { return strings.TrimPrefix(err.Error(), "dns
 
 // keep puts records of the zone into sets.
 func (l *looker) keep(records []dns.RR) {
+	sets, wildcards := Sets(l.domain.Name, records)
+	l.domain.Records, l.domain.Wildcards = sets, wildcards
+}
+
+// Sets puts records into sets in canonical order, those outside the zone left out, and returns the names below which wildcards
+// stand beside them.
+func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string) {
 	at := map[record.Key]int{}
-	for i, s := range l.domain.Records {
-		at[s.Key()] = i
-	}
 	for _, rr := range records {
 		h := rr.Header()
 		name := plain(h.Name)
-		if name != l.domain.Name && !strings.HasSuffix(name, "."+l.domain.Name) {
+		if name != zone && !strings.HasSuffix(name, "."+zone) {
 			continue
 		}
 		set := record.Set{Name: name, Type: dns.TypeToString[h.Rrtype], TTL: int(h.Ttl), Values: []string{rdata(rr)}}
@@ -481,16 +488,17 @@ func (l *looker) keep(records []dns.RR) {
 		i, have := at[set.Key()]
 		switch {
 		case !have:
-			at[set.Key()] = len(l.domain.Records)
-			l.domain.Records = append(l.domain.Records, set)
-		case !slices.Contains(l.domain.Records[i].Values, set.Values[0]):
-			l.domain.Records[i].Values = append(l.domain.Records[i].Values, set.Values[0])
+			at[set.Key()] = len(sets)
+			sets = append(sets, set)
+		case !slices.Contains(sets[i].Values, set.Values[0]):
+			sets[i].Values = append(sets[i].Values, set.Values[0])
 		}
-		if label, isWildcard := strings.CutPrefix(name, "*."); isWildcard && !slices.Contains(l.domain.Wildcards, label) {
-			l.domain.Wildcards = append(l.domain.Wildcards, label)
+		if label, isWildcard := strings.CutPrefix(name, "*."); isWildcard && !slices.Contains(wildcards, label) {
+			wildcards = append(wildcards, label)
 		}
 	}
-	record.Sort(l.domain.Records)
+	record.Sort(sets)
+	return sets, wildcards
 }
 
 // askNames asks one name server for the names that matter and those that are commonly there. A made-up name finds out a
@@ -562,6 +570,9 @@ func (l *looker) askNames(ctx context.Context, s *session) {
 	for _, label := range services {
 		take(label+"."+zone, ask(label+"."+zone, dns.TypeSRV))
 	}
+	for _, w := range l.subject.Wanted {
+		take(w.Name, ask(w.Name, dns.StringToType[w.Type]))
+	}
 	l.keep(records)
 }
 
@@ -579,18 +590,24 @@ func (l *looker) matchKeys(ctx context.Context) {
 		return
 	}
 	for i, ds := range l.domain.Parent.DS {
-		for _, rr := range answer.Answer {
-			key, ok := rr.(*dns.DNSKEY)
-			if !ok {
-				continue
-			}
-			for _, digest := range []uint8{dns.SHA256, dns.SHA384, dns.SHA1} {
-				if made := key.ToDS(digest); made != nil && strings.EqualFold(rdata(made), ds.Text) {
-					l.domain.Parent.DS[i].Matched = true
-				}
+		l.domain.Parent.DS[i].Matched = standsFor(ds.Text, answer.Answer)
+	}
+}
+
+// standsFor tells whether a DS record stands for one of the keys.
+func standsFor(ds string, keys []dns.RR) bool {
+	for _, rr := range keys {
+		key, ok := rr.(*dns.DNSKEY)
+		if !ok {
+			continue
+		}
+		for _, digest := range []uint8{dns.SHA256, dns.SHA384, dns.SHA1} {
+			if made := key.ToDS(digest); made != nil && strings.EqualFold(rdata(made), ds) {
+				return true
 			}
 		}
 	}
+	return false
 }
 
 // voices asks every name server and every resolver about the hosts, and notes where they differ.

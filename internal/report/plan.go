@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -51,23 +52,38 @@ func planTables(p *plan.Plan) []tabular {
 		}
 		rules.rows = append(rules.rows, []string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status), strings.Join(r.Carriers, ", ")})
 	}
-	certificates := tabular{title: "Certificates", head: []string{"held by", "when", "names"}}
+	certificates := tabular{title: "Certificates", head: []string{"held by", "when", "names", "issuer"}}
 	for _, c := range p.Certificates {
 		when := map[string]string{"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand"}[c.When]
 		if c.Carrier == plan.SiteName {
 			when = "the site has its own"
 		}
-		certificates.rows = append(certificates.rows, []string{c.Carrier, when, strings.Join(c.Names, ", ")})
+		certificates.rows = append(certificates.rows, []string{c.Carrier, when, strings.Join(c.Names, ", "), issuerOf(c)})
 	}
 	records := tabular{title: "Records", head: []string{"name", "TTL", "type", "value"}}
 	for _, z := range p.Zones {
+		if z.Seen != nil {
+			continue // the changes say it all
+		}
 		for _, r := range z.Records {
 			for _, v := range r.Values {
-				records.rows = append(records.rows, []string{r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, v})
+				records.rows = append(records.rows, []string{r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, cut(v, 70)})
 			}
 		}
 	}
 	return []tabular{doors, rules, certificates, records}
+}
+
+// issuerOf says who issues a certificate, and what CAA records say about that.
+func issuerOf(c plan.Certificate) string {
+	says := c.Issuer
+	if len(c.MayIssue) > 0 && !slices.Contains(c.MayIssue, c.Issuer) {
+		says = strings.TrimSpace(says + " (CAA: only " + strings.Join(c.MayIssue, ", ") + ")")
+	}
+	if len(c.Limits) > 0 {
+		says = strings.TrimSpace(says + " (CAA: " + strings.Join(c.Limits, "; ") + ")")
+	}
+	return says
 }
 
 // shown gives a rule's side as people read it: its host in U-labels, its path decoded where that is text.
@@ -98,32 +114,6 @@ func hopsOf(steps []plan.Step) string {
 	return fmt.Sprint(len(steps) - 1)
 }
 
-// steps says in which order to carry a plan out, so that no door is dark on the way.
-func steps(p *plan.Plan) []string {
-	before := 0
-	var after []string
-	for _, c := range p.Certificates {
-		switch {
-		case c.Carrier == plan.SiteName:
-		case c.When == "after":
-			after = append(after, fmt.Sprintf("%s at %s", strings.Join(c.Names, ", "), c.Carrier))
-		default:
-			before++
-		}
-	}
-	var all []string
-	if before > 0 {
-		all = append(all, fmt.Sprintf("Get %s that can be had before the names point there.", strings.Replace("the "+plural(before, "certificate"), "the 1 ", "the ", 1)))
-	}
-	all = append(all, "Put the redirects in place: upperpath write nginx for a server of your own; other carriers have pages of their own.",
-		"Try them before anything points there: upperpath audit --point HOST=ADDRESS.",
-		"Set the records above, and wait for the old TTLs to run out.")
-	if len(after) > 0 {
-		all = append(all, "Have the rest of the certificates issued: "+strings.Join(after, "; ")+".")
-	}
-	return append(all, "Look at every door: upperpath audit.")
-}
-
 // mostRows is how many rows of one table a terminal is shown.
 const mostRows = 200
 
@@ -144,8 +134,23 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("and %d more; --format json or md has them all", more)))
 		}
 	}
+	for _, v := range zoneViews(p) {
+		v.text(w, s)
+	}
+	if places := placesTable(p); len(places.rows) > 0 {
+		fmt.Fprintf(w, "\n%s\n", s.strong(places.title))
+		tab := s.newTable()
+		tab.AppendHeader(row(places.head))
+		for _, r := range places.rows {
+			tab.AppendRow(row(r))
+		}
+		render(w, tab, s)
+		for _, l := range limitLines(p) {
+			fmt.Fprintln(w, indent("· "+clean(l), "  ", s.width()))
+		}
+	}
 	fmt.Fprintf(w, "\n%s\n", s.strong("In this order"))
-	for i, step := range steps(p) {
+	for i, step := range p.Order {
 		fmt.Fprintf(w, "%s%s\n", s.strong(fmt.Sprintf("%2d ", i+1)), strings.TrimPrefix(indent(step, "   ", s.width()), "   "))
 	}
 	if len(p.Findings) > 0 {
@@ -166,7 +171,19 @@ func planVerdict(p *plan.Plan) string {
 		}
 		return fmt.Sprintf("The plan holds: %s, each tried in memory, arrive where they should.", tried)
 	}
+	if w := chain.Worst(p.Findings); w != chain.Error {
+		return "The plan holds, and something is worth a look: " + lowerFirst(Verdict(0, 0, p.Findings))
+	}
 	return "The plan does not hold yet: " + Verdict(0, 0, p.Findings)
+}
+
+func lowerFirst(s string) string { return strings.ToLower(s[:1]) + s[1:] }
+
+func mdTable(w io.Writer, title string, head []string, rows [][]string) {
+	fmt.Fprintf(w, "\n%s\n\n| %s |\n|%s\n", title, strings.Join(head, " | "), strings.Repeat(" --- |", len(head)))
+	for _, r := range rows {
+		fmt.Fprintf(w, "| %s |\n", strings.Join(mdAll(r), " | "))
+	}
 }
 
 func row(cells []string) table.Row {
@@ -183,16 +200,20 @@ func planMD(w io.Writer, p *plan.Plan) error {
 		if len(t.rows) == 0 {
 			continue
 		}
-		fmt.Fprintf(w, "\n## %s\n\n| %s |\n|%s\n", t.title, strings.Join(t.head, " | "), strings.Repeat(" --- |", len(t.head)))
-		for _, r := range t.rows {
-			for i := range r {
-				r[i] = md(r[i])
-			}
-			fmt.Fprintf(w, "| %s |\n", strings.Join(r, " | "))
+		mdTable(w, "## "+t.title, t.head, t.rows)
+	}
+	for _, v := range zoneViews(p) {
+		v.md(w)
+	}
+	if places := placesTable(p); len(places.rows) > 0 {
+		mdTable(w, "## "+places.title, places.head, places.rows)
+		for _, l := range limitLines(p) {
+			fmt.Fprintf(w, "\n- %s", md(l))
 		}
+		fmt.Fprintln(w)
 	}
 	fmt.Fprint(w, "\n## In this order\n\n")
-	for i, s := range steps(p) {
+	for i, s := range p.Order {
 		fmt.Fprintf(w, "%d. %s\n", i+1, md(s))
 	}
 	MDFindings(w, p.Findings)
@@ -204,12 +225,21 @@ func planMD(w io.Writer, p *plan.Plan) error {
 
 // PlanSummary writes what a plan comes to in a few lines.
 func PlanSummary(w io.Writer, p *plan.Plan, s Style) {
-	records := 0
+	records, what := 0, "record set"
 	for _, z := range p.Zones {
-		records += len(z.Records)
+		if z.Seen == nil {
+			records += len(z.Records)
+			continue
+		}
+		what = "change"
+		for _, c := range z.Changes {
+			if c.Step > 0 {
+				records++
+			}
+		}
 	}
 	fmt.Fprintf(w, "%s, %s, %s, %s in %s.\n", plural(len(p.Doors), "door"), plural(len(p.Rules), "rule"),
-		plural(len(p.Certificates), "certificate"), plural(records, "record set"), plural(len(p.Zones), "zone"))
+		plural(len(p.Certificates), "certificate"), plural(records, what), plural(len(p.Zones), "zone"))
 	if len(p.Findings) > 0 {
 		fmt.Fprintln(w)
 		TextFindings(w, p.Findings, s)

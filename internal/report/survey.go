@@ -43,6 +43,9 @@ func domainRow(d survey.Domain, now time.Time) []string {
 	if len(serials) > 1 {
 		servers += ", versions differ"
 	}
+	if n := len(d.Coming); n > 0 {
+		servers += fmt.Sprintf("; %d to come", n)
+	}
 	records := 0
 	for _, set := range d.Records {
 		records += len(set.Values)
@@ -129,6 +132,13 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 			says, tone = n.Says, chain.Warning
 		}
 		fmt.Fprintf(w, "  %s %s  %s\n", s.severity(tone, sign(tone)), clean(strings.TrimSpace(n.Name+" "+n.Address)), s.faint(clean(says)+"; named by "+strings.Join(n.By, " and ")))
+	}
+	for _, n := range d.Coming {
+		says, tone := "serial "+fmt.Sprint(n.Serial), chain.Severity("")
+		if n.State != survey.Answers {
+			says, tone = n.Says, chain.Warning
+		}
+		fmt.Fprintf(w, "  %s %s  %s\n", s.severity(tone, sign(tone)), clean(strings.TrimSpace(n.Name+" "+n.Address)), s.faint(clean(says)+"; to come: upperpath plan compares what it says"))
 	}
 	if len(d.Records) > 0 {
 		t := s.newTable()

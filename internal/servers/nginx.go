@@ -180,7 +180,7 @@ func (n *nginx) unknownHosts(b *bytes.Buffer) {
 func (n *nginx) domain(d *estate.Domain) {
 	titled := false
 	for _, h := range d.Hosts() {
-		c := d.Carry[h]
+		c := n.plan.Estate.Holder(d.Carry[h])
 		if c == nil || c.Name != n.carrier || c.ApexOnly && !h.IsApex() {
 			continue
 		}

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -52,7 +53,7 @@ func FromPlan(p *plan.Plan) (Scene, error) {
 		if e.DomainOf(h) == nil || len(e.Site.Addresses) == 0 && e.Site.Alias.IsZero() {
 			place(h, site)
 		}
-		b.carries(site, h)
+		b.carries(b.siteHome(h, site), h)
 	}
 	for _, h := range e.Site.Also {
 		b.carries(site, h)
@@ -69,6 +70,14 @@ func FromPlan(p *plan.Plan) (Scene, error) {
 	b.endpoints(site)
 	b.scene.Zones = append(b.zones, b.loose)
 	return b.scene, nil
+}
+
+// siteHome gives where a host of the site is met: at the site, or at the edge network in front of it.
+func (b *planScene) siteHome(h web.Host, site []netip.Addr) []netip.Addr {
+	if d := b.plan.Estate.DomainOf(h); d != nil && d.Through[h] != nil {
+		return aliasHome(d.Through[h])
+	}
+	return site
 }
 
 // aliasHome gives the addresses of a carrier; one that names only an alias gets the stand-in.
@@ -89,12 +98,14 @@ type planScene struct {
 
 func (b *planScene) zone(z plan.Zone) error {
 	zone := Zone{Origin: z.Name + "."}
+	var apexAliases []string // the world sees the addresses
 	lines := []string{fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300", z.Name)}
 	for _, r := range z.Records {
-		for _, v := range r.Values {
-			if r.Type == "CNAME" {
-				v += "."
-			}
+		if r.Type == record.Alias {
+			apexAliases = append(apexAliases, r.Name)
+			continue
+		}
+		for _, v := range r.Set().Values {
 			lines = append(lines, fmt.Sprintf("%s. %d IN %s %s", r.Name, r.TTL, r.Type, v))
 		}
 	}
@@ -106,6 +117,17 @@ func (b *planScene) zone(z plan.Zone) error {
 		zone.Records = append(zone.Records, rr)
 	}
 	b.zones = append(b.zones, zone)
+	for _, name := range apexAliases {
+		h, err := web.ParseHost(name)
+		if err != nil {
+			return fmt.Errorf("putting the alias of %s on the stage: %w", name, err)
+		}
+		home := b.plan.Estate.Site.Addresses
+		if d := b.plan.Estate.DomainOf(h); d != nil && d.Carry[h] != nil {
+			home = aliasHome(d.Carry[h])
+		}
+		b.addresses(h, home)
+	}
 	return nil
 }
 

@@ -102,6 +102,35 @@ func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error)
 	return one[survey.Survey](ctx, s, "SELECT doc FROM surveys WHERE id = ?", id)
 }
 
+// mostSurveys is how many surveys LatestSurveys looks back.
+const mostSurveys = 100
+
+// LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for: it is given each and tells whether
+// an older one is wanted too.
+func (s *Store) LatestSurveys(ctx context.Context, more func(*survey.Survey) bool) ([]*survey.Survey, error) {
+	kept, err := s.ListSurveys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var all []*survey.Survey
+	for _, k := range kept[:min(len(kept), mostSurveys)] {
+		v, err := s.GetSurvey(ctx, k.ID)
+		if err != nil {
+			return nil, err
+		}
+		if all = append(all, v); !more(v) {
+			break
+		}
+	}
+	return all, nil
+}
+
+// Exists tells whether there is a store beside an estate file.
+func Exists(estateFolder string) bool {
+	_, err := os.Stat(filepath.Join(estateFolder, Folder, "store.db"))
+	return err == nil
+}
+
 func one[T any](ctx context.Context, s *Store, query string, args ...any) (*T, error) {
 	var doc string
 	err := s.db.QueryRowContext(ctx, query, args...).Scan(&doc)

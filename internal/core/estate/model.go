@@ -76,8 +76,26 @@ type Carrier struct {
 	ApexOnly       bool
 	NameServers    []web.Host
 	Origin         string // plain: it speaks http to what is behind it
+	Behind         string // an edge: the carrier to which it passes everything on; "" for nobody
 	PatternsAtMost int    // -1: no limit
+	HostsAtMost    int    // -1: no limit
+	HoldsRules     bool   // it can look at paths and lead each elsewhere
+	Frames         bool   // it shows the target in a frame instead of redirecting
+	Issuer         string // who issues its certificates (CAA); "" where nobody says
+	Steps          []Step // in which order a platform accepts what it is told
+	Wanted         []Wanted
 }
+
+// Step is something that a platform has to be told, or waits for.
+type Step string
+
+// The steps at a platform.
+const (
+	Claim    Step = "claim"       // tell it of the host
+	Point    Step = "records"     // the records lead to it
+	Issue    Step = "certificate" // it holds the certificate
+	Redirect Step = "redirect"    // it can be told what is primary, and redirects the others
+)
 
 // Fallback says what happens where no rule matches.
 type Fallback string
@@ -115,6 +133,34 @@ type Domain struct {
 	Wanted    []Wanted
 	Note      string
 	Line      int // in the estate file
+
+	Through     map[web.Host]*Carrier // the edge in front of a host that the site serves
+	ApexAlias   bool                  // the zone's provider offers an alias at the apex
+	NameServers []web.Host            // to which the zone is to move, or where it stays; none: nobody says
+}
+
+// MovesTo returns the name servers that the zone should have: the domain's own, or those of an edge that carries one of its
+// hosts; none where nobody says.
+func (d *Domain) MovesTo() []web.Host {
+	if len(d.NameServers) > 0 {
+		return d.NameServers
+	}
+	if c := d.Edge(); c != nil {
+		return c.NameServers
+	}
+	return nil
+}
+
+// Edge returns the edge network that takes the zone over, nil where none does.
+func (d *Domain) Edge() *Carrier {
+	for _, h := range d.Hosts() {
+		for _, c := range []*Carrier{d.Carry[h], d.Through[h]} {
+			if c != nil && c.By == Edge && len(c.NameServers) > 0 {
+				return c
+			}
+		}
+	}
+	return nil
 }
 
 // Hosts returns apex, www and the further hosts.
@@ -122,9 +168,19 @@ func (d *Domain) Hosts() []web.Host {
 	return append([]web.Host{d.Name, d.Name.WWW()}, d.Further...)
 }
 
-// Wanted is a record that somebody asks for, as they show it.
+// Wanted is a record that somebody asks for. It is read as they show it and held in normal form.
 type Wanted struct {
-	Name, Type, Value, Until string
+	Name  string // in full, lower case, without its last dot; of a carrier's: the label below each domain that it carries
+	Type  string
+	Value string // as it stands in a zone file
+	Until Until
+	By    string // the carrier that asks for it, "" where the domain's own line does
+}
+
+// Until says when a wanted record has done its work. The zero value: never.
+type Until struct {
+	Certificate bool      // once every carried host has its certificate
+	Date        time.Time // from this day on
 }
 
 // Policy is what holds for all redirects.
@@ -184,6 +240,17 @@ func (e *Estate) Carrier(name string) *Carrier {
 		}
 	}
 	return nil
+}
+
+// Holder returns the carrier that holds the redirects of what a carrier answers: what is behind an edge network, or the carrier
+// itself. It is nil for nil.
+func (e *Estate) Holder(c *Carrier) *Carrier {
+	if c != nil && c.Behind != "" {
+		if behind := e.Carrier(c.Behind); behind != nil {
+			return behind
+		}
+	}
+	return c
 }
 
 // HostNames returns the names of all hosts that have doors, to suggest where one is misspelt.

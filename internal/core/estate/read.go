@@ -18,7 +18,7 @@ func Read(root *Node) (*Estate, problem.List) {
 	b := builder{estate: &Estate{
 		Policy:   Policy{Hops: 1, Status: 301, Upgrade: Direct, Exempt: []string{"/.well-known/acme-challenge/"}},
 		Vantages: map[string]Vantage{}, byName: map[web.Host]*Domain{},
-	}, claimed: map[web.Host]string{}}
+	}, claimed: map[web.Host]string{}, behind: map[*Carrier]*Node{}}
 	b.estateFile(root)
 	return b.estate, b.faults
 }
@@ -35,6 +35,7 @@ type builder struct {
 	estate   *Estate
 	defaults domainDefaults
 	claimed  map[web.Host]string // host to who claims it
+	behind   map[*Carrier]*Node
 }
 
 type domainDefaults struct {
@@ -73,6 +74,7 @@ func (b *builder) estateFile(root *Node) {
 	b.canonical(root, canonical)
 	b.site(site)
 	b.carriers(carriers)
+	b.checkBehind()
 	b.readDefaults(defaults)
 	if domains == nil || domains.Kind == Empty || domains.Kind == List && len(domains.Items) == 0 {
 		b.fail(cmp.Or(domains, root), "there are no domains", "domains: with a list", "add a line such as - name: lacemill-museum.example")
@@ -109,12 +111,12 @@ func (b *builder) canonical(root, n *Node) {
 
 func (b *builder) site(n *Node) {
 	s := &b.estate.Site
-	var hosts *Node
+	var hosts, alias *Node
 	b.mapping(n, "site",
 		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "a host of the site") }},
 		field{"also", func(n *Node) { s.Also = b.hosts(n, "a further name of the site"); b.claimAll(n, s.Also, "site.also") }},
 		field{"addresses", func(n *Node) { s.Addresses = b.addresses(n, "site.addresses") }},
-		field{"alias", func(n *Node) { s.Alias = b.host(n, "site.alias") }},
+		field{"alias", func(n *Node) { alias = n; s.Alias = b.host(n, "site.alias") }},
 		field{"pages", func(n *Node) { s.Pages = b.text(n, "site.pages") }},
 		field{"rules", func(n *Node) { s.Rules = b.text(n, "site.rules") }},
 		field{"issuer", func(n *Node) { s.Issuer = b.text(n, "site.issuer") }},
@@ -127,6 +129,9 @@ func (b *builder) site(n *Node) {
 		b.fail(hosts, "the site does not serve the canonical host", c.String()+" among site.hosts", "add it")
 	}
 	b.claimAll(hosts, s.Hosts, "site.hosts")
+	if !s.Alias.IsZero() && slices.Contains(s.Hosts, s.Alias) {
+		b.fail(alias, "this is an alias to itself: the site serves that host", "the name at which the site's platform answers, such as sites.platform.example", "ask the platform for it, or write addresses: instead")
+	}
 }
 
 func (b *builder) claimAll(n *Node, hosts []web.Host, by string) {
@@ -165,8 +170,8 @@ func (b *builder) carriers(n *Node) {
 }
 
 func (b *builder) carrier(key, n *Node) *Carrier {
-	c := &Carrier{Name: key.Text, Certificate: Before, PatternsAtMost: -1}
-	var keeps, tls *Node
+	c := &Carrier{Name: key.Text, Certificate: Before, PatternsAtMost: -1, HostsAtMost: -1}
+	var keeps, tls, rules, steps, behind *Node
 	what := "carrier " + key.Text
 	b.mapping(n, what,
 		field{"by", func(n *Node) {
@@ -182,8 +187,26 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"apex-only", func(n *Node) { c.ApexOnly = b.boolean(n, what+": apex-only") }},
 		field{"name-servers", func(n *Node) { c.NameServers = b.hosts(n, what+": name-servers") }},
 		field{"origin", func(n *Node) { c.Origin = b.oneOf(n, what+": origin", "plain", "tls") }},
+		field{"behind", func(n *Node) { behind = n; c.Behind = b.text(n, what+": behind") }},
 		field{"patterns-at-most", func(n *Node) { c.PatternsAtMost = b.number(n, what+": patterns-at-most", 0) }},
+		field{"hosts-at-most", func(n *Node) { c.HostsAtMost = b.number(n, what+": hosts-at-most", 1) }},
+		field{"rules", func(n *Node) { rules = n }},
+		field{"frames", func(n *Node) { c.Frames = b.boolean(n, what+": frames") }},
+		field{"issuer", func(n *Node) { c.Issuer = b.text(n, what+": issuer") }},
+		field{"steps", func(n *Node) { steps = n }},
+		field{"wanted", func(n *Node) { b.list(n, what+": wanted", func(w *Node) { b.wantedBy(c, w) }) }},
 	)
+	c.HoldsRules = c.By != Form
+	if rules != nil {
+		c.HoldsRules = b.boolean(rules, what+": rules")
+	}
+	b.steps(c, steps)
+	if behind != nil {
+		b.behind[c] = behind
+		if c.By != Edge {
+			b.fail(behind, what+" is no edge network, and nothing is behind it", "behind: on a carrier that is by: edge", "drop it")
+		}
+	}
 	c.TLS = c.By != Form
 	if tls != nil {
 		c.TLS = b.boolean(tls, what+": tls")
@@ -249,9 +272,9 @@ func (b *builder) findCarrier(n *Node, name string) *Carrier {
 
 func (b *builder) domain(n *Node) {
 	def := b.defaults
-	d := &Domain{Carry: map[web.Host]*Carrier{}, Fallback: def.fallback, Mail: def.mail, Wave: def.wave,
+	d := &Domain{Carry: map[web.Host]*Carrier{}, Through: map[web.Host]*Carrier{}, Fallback: def.fallback, Mail: def.mail, Wave: def.wave,
 		State: Planned, RecordsAt: def.recordsAt, Registrar: def.registrar, Line: n.Line}
-	var name, leadsTo, carrier, hosts *Node
+	var name, leadsTo, carrier, hosts, wanted *Node
 	if n.Kind == Scalar {
 		name = n
 	} else {
@@ -269,7 +292,9 @@ func (b *builder) domain(n *Node) {
 			field{"renews", func(n *Node) { d.Renews = b.date(n, "renews") }},
 			field{"registrar", func(n *Node) { d.Registrar = b.text(n, "registrar") }},
 			field{"records-at", func(n *Node) { d.RecordsAt = b.text(n, "records-at") }},
-			field{"wanted", func(n *Node) { b.list(n, "wanted", func(w *Node) { b.wanted(d, w) }) }},
+			field{"wanted", func(n *Node) { wanted = n }},
+			field{"apex-alias", func(n *Node) { d.ApexAlias = b.boolean(n, "apex-alias") }},
+			field{"name-servers", func(n *Node) { d.NameServers = b.hosts(n, "name-servers") }},
 			field{"note", func(n *Node) { d.Note = b.text(n, "note") }},
 		)
 	}
@@ -290,6 +315,7 @@ func (b *builder) domain(n *Node) {
 		}
 	}
 	b.carry(d, name, carrier)
+	b.allWanted(d, wanted)
 	b.estate.Domains = append(b.estate.Domains, d)
 	b.estate.byName[d.Name] = d
 }
@@ -371,11 +397,14 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 			fields[i].take = func(n *Node) { byLabel[f.key] = b.findCarrier(n, b.text(n, "carrier")) }
 		}
 		b.mapping(n, "carrier", fields...)
+	case n.Kind == List && len(n.Items) > 1:
+		b.fail(n, "several carriers claim the doors of "+d.Name.String(), "one carrier for all its doors, or one a host", "write carrier: {apex: NAME, www: NAME}")
 	default:
 		b.fail(n, "carrier is "+n.Kind.String(), "a name, or {apex: NAME, www: NAME}", "")
 	}
 	for _, h := range d.Hosts() {
 		if b.estate.Serves(h) {
+			b.through(d, h, n, byLabel)
 			continue
 		}
 		label := "apex"
@@ -391,18 +420,25 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 			return
 		}
 		d.Carry[h] = c
+		if c != nil && c.Alias == h {
+			b.fail(cmp.Or(n, name), fmt.Sprintf("%s would be an alias to itself: that is the alias of carrier %s", h, c.Name), "a carrier that lives at another name", "correct the carrier's alias")
+		}
 	}
 }
 
-func (b *builder) wanted(d *Domain, n *Node) {
-	var w Wanted
-	b.mapping(n, "wanted",
-		field{"name", func(n *Node) { w.Name = b.text(n, "wanted: name") }},
-		field{"type", func(n *Node) { w.Type = b.text(n, "wanted: type") }},
-		field{"value", func(n *Node) { w.Value = b.text(n, "wanted: value") }},
-		field{"until", func(n *Node) { w.Until = b.text(n, "wanted: until") }},
-	)
-	d.Wanted = append(d.Wanted, w)
+// through finds the edge in front of a host that the site serves: one that the domain's own line names for it.
+func (b *builder) through(d *Domain, h web.Host, n *Node, byLabel map[string]*Carrier) {
+	label := "apex"
+	if h != d.Name {
+		label = strings.TrimSuffix(h.String(), "."+d.Name.String())
+	}
+	c := byLabel[label]
+	if n != nil && n.Kind == Scalar {
+		c = b.estate.Carrier(n.Text)
+	}
+	if c != nil && c.By == Edge {
+		d.Through[h] = c
+	}
 }
 
 func (b *builder) policy(n *Node) {

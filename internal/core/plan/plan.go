@@ -14,10 +14,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -31,6 +33,9 @@ type Input struct {
 	SiteRules []*rule.Rule
 	Pages     []web.URL                 // the pages that exist; nil: nobody knows
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
+	Survey    *survey.Survey            // what was seen last; nil: nobody has looked
+	Earlier   *survey.Survey            // what was seen before that, to say what came and went since; nil: nothing
+	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
 }
 
 // Plan is the whole plan.
@@ -41,6 +46,8 @@ type Plan struct {
 	Rules        []Rule          `json:"rules"`
 	Certificates []Certificate   `json:"certificates"`
 	Zones        []Zone          `json:"zones"`
+	Carriers     []Carried       `json:"carriers"`
+	Order        []string        `json:"order"` // what to do, in which order
 	Findings     []chain.Finding `json:"findings"`
 	Notes        []string        `json:"notes,omitempty"`
 
@@ -49,6 +56,8 @@ type Plan struct {
 	Table  *rule.Table    `json:"-"`
 	only   func(*estate.Domain) bool
 	input  Input
+	tally  chain.Tally
+	asksOf map[*estate.Domain][]web.URL // what an audit asks, by domain
 }
 
 // Door is a door of the estate with where it must lead and who carries it.
@@ -87,30 +96,18 @@ type Certificate struct {
 	Names   []string `json:"names"`
 	When    string   `json:"when"` // before the names point there, after it, or by-hand
 	Issuer  string   `json:"issuer,omitempty"`
-}
 
-// Zone is a domain with the records that the plan needs in it.
-type Zone struct {
-	Name    string   `json:"name"`
-	Records []Record `json:"records"`
+	MayIssue []string `json:"may_issue,omitempty"` // what CAA records say; absent: everybody may
+	Limits   []string `json:"limits,omitempty"`    // of account and method, in CAA records (RFC 8657)
+	ByDNS    []string `json:"by_dns,omitempty"`    // where the issuer wants a TXT record, so that it can be had before
+	Gap      string   `json:"gap,omitempty"`       // for how long visitors meet a warning
 }
-
-// Record is a DNS record set.
-type Record struct {
-	Name   string   `json:"name"` // in full, without its last dot
-	Type   string   `json:"type"`
-	TTL    int      `json:"ttl"` // in seconds
-	Values []string `json:"values"`
-}
-
-// RecordTTL is the TTL of the records that the plan asks for, in seconds.
-const RecordTTL = 3600
 
 // Make works the plan out.
 func Make(in Input) *Plan {
 	scope := rule.Scope{Serves: in.Estate.Serves}
 	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, only: in.Only, input: in,
-		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{},
+		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{}, Carriers: []Carried{},
 		Table: rule.Compile(in.Rules, scope)}
 	if p.only == nil {
 		p.only = func(*estate.Domain) bool { return true }
@@ -127,15 +124,17 @@ func Make(in Input) *Plan {
 			p.Notes = append(p.Notes, fmt.Sprintf("%s is left as it is (state: leave).", d.Name.Unicode()))
 		}
 	}
-	var tally chain.Tally
 	p.listDoors()
-	beyond := p.limits(&tally)
+	beyond := p.limits(&p.tally)
 	p.listRules()
-	p.rules(&tally)
-	p.predict(&tally, beyond)
+	p.rules(&p.tally)
+	p.predict(&p.tally, beyond)
 	p.certificates()
 	p.zones()
-	p.Findings = tally.Findings()
+	p.carriers()
+	p.issuers()
+	p.Order = p.order()
+	p.Findings = p.tally.Findings()
 	return p
 }
 
@@ -242,70 +241,6 @@ func (p *Plan) Forwards(d web.Door) bool {
 	return carried || p.Estate.Serves(d.Host) || p.Web.isAlso(d.Host)
 }
 
-// limits adds a finding wherever a carrier cannot do what its door asks, and returns the hosts and doors concerned.
-func (p *Plan) limits(tally *chain.Tally) map[web.Door]bool {
-	beyond := map[web.Door]bool{}
-	for _, d := range p.Domains() {
-		for _, h := range d.Hosts() {
-			if c := d.Carry[h]; c != nil {
-				p.hostLimits(d, h, c, tally, beyond)
-			}
-		}
-	}
-	return beyond
-}
-
-func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally *chain.Tally, beyond map[web.Door]bool) {
-	doors := web.Doors(h)
-	add := func(subject, says, fix string, concerned ...web.Door) {
-		tally.AddFinding(chain.New("beyond-carrier", subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()}))
-		for _, d := range concerned {
-			beyond[d] = true
-		}
-	}
-	if c.ApexOnly && !h.IsApex() {
-		add(h.String(), fmt.Sprintf("%s takes apexes only and cannot carry %s; visitors find no site there.", c.Name, h),
-			fmt.Sprintf("Give %s to another carrier, such as carrier: {apex: %s, www: NAME}.", h, c.Name), doors[:]...)
-		return
-	}
-	if !c.TLS {
-		add(doors[1].String(), fmt.Sprintf("%s does not speak TLS, so that %s answers nobody; browsers try https first.", c.Name, doors[1]),
-			fmt.Sprintf("Give %s to a carrier that speaks TLS.", h), doors[1])
-	}
-	if !c.KeepsPath && d.Fallback == estate.SamePath {
-		add(h.String(), fmt.Sprintf("%s drops the path, and %s should keep it (fallback: same-path); every old link ends at %s.", c.Name, h, d.LeadsTo),
-			fmt.Sprintf("Give %s to a carrier that keeps the path, or settle for fallback: home.", h), doors[:]...)
-	}
-	if h.IsApex() && len(c.Addresses) == 0 {
-		add(h.String(), fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
-			fmt.Sprintf("Ask %s for addresses and add them to the carrier, or give the apex to another one.", c.Name))
-	}
-	rules, patterns := p.held(doors)
-	if c.By == estate.Form && rules > 0 {
-		add(h.String(), fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
-			fmt.Sprintf("Give %s to a carrier that looks at paths.", h), doors[:]...)
-	}
-	if c.PatternsAtMost >= 0 && patterns > c.PatternsAtMost {
-		add(h.String(), fmt.Sprintf("%s takes at most %d patterns, and the rules of %s hold %d.", c.Name, c.PatternsAtMost, h, patterns),
-			"Write fewer rules with captures, or choose another carrier.", doors[:]...)
-	}
-}
-
-// held counts the rules and, among them, the patterns that the busier door of a host must hold.
-func (p *Plan) held(doors [2]web.Door) (rules, patterns int) {
-	for _, d := range doors {
-		entries := p.Table.On(d)
-		n := 0
-		for _, e := range entries {
-			if _, exact := e.Rule.Old.Exact(); !exact {
-				n++
-			}
-		}
-		rules, patterns = max(rules, len(entries)), max(patterns, n)
-	}
-	return rules, patterns
-}
-
 func (p *Plan) listRules() {
 	hosts := map[string]bool{}
 	for _, d := range p.Domains() {
@@ -326,7 +261,7 @@ func (p *Plan) listRules() {
 		}
 		for _, h := range d.Hosts() {
 			inherits := r.Old.Host == d.Name && h == d.Name.WWW()
-			if c := d.Carry[h]; c != nil && (h == r.Old.Host || inherits) && !slices.Contains(listed.Carriers, c.Name) {
+			if c := p.Estate.Holder(d.Carry[h]); c != nil && (h == r.Old.Host || inherits) && !slices.Contains(listed.Carriers, c.Name) {
 				listed.Carriers = append(listed.Carriers, c.Name)
 			}
 		}
@@ -406,64 +341,34 @@ func (p *Plan) certificates() {
 	for _, d := range p.Domains() {
 		byCarrier := map[string]int{}
 		for _, h := range d.Hosts() {
-			c := d.Carry[h]
-			if c == nil || !c.TLS || c.ApexOnly && !h.IsApex() {
-				continue
+			for _, c := range p.holders(d, h) {
+				at, have := byCarrier[c.Name]
+				if !have {
+					at = len(p.Certificates)
+					byCarrier[c.Name] = at
+					p.Certificates = append(p.Certificates, Certificate{Carrier: c.Name, Domain: d.Name.String(), When: string(c.Certificate)})
+				}
+				p.Certificates[at].Names = append(p.Certificates[at].Names, h.String())
 			}
-			at, have := byCarrier[c.Name]
-			if !have {
-				at = len(p.Certificates)
-				byCarrier[c.Name] = at
-				p.Certificates = append(p.Certificates, Certificate{Carrier: c.Name, Domain: d.Name.String(), When: string(c.Certificate)})
-			}
-			p.Certificates[at].Names = append(p.Certificates[at].Names, h.String())
 		}
 	}
 	p.Certificates = append(p.Certificates, site)
 }
 
-func (p *Plan) zones() {
-	site := &estate.Carrier{Name: SiteName, Addresses: p.Estate.Site.Addresses, Alias: p.Estate.Site.Alias}
-	for _, d := range p.Domains() {
-		z := Zone{Name: d.Name.String(), Records: []Record{}}
-		for _, h := range d.Hosts() {
-			c := d.Carry[h]
-			if c == nil {
-				c = site
-			}
-			z.Records = append(z.Records, records(h, c)...)
-			if c == site && len(records(h, c)) == 0 {
-				p.Notes = append(p.Notes, fmt.Sprintf("The estate file does not say where the site lives (site.addresses or site.alias), so there is no record for %s.", h))
-			}
-		}
-		p.Zones = append(p.Zones, z)
+// holders gives those who must hold a certificate for a host: its carrier, and what is behind that where it is asked over TLS.
+func (p *Plan) holders(d *estate.Domain, h web.Host) []*estate.Carrier {
+	var all []*estate.Carrier
+	c := d.Carry[h]
+	if c == nil {
+		c = d.Through[h]
 	}
-}
-
-// records gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is
-// one; at the apex it cannot stand (RFC 1034 section 3.6.2).
-func records(h web.Host, c *estate.Carrier) []Record {
-	if c.ApexOnly && !h.IsApex() {
-		return nil
+	if c != nil && c.TLS && !(c.ApexOnly && !h.IsApex()) {
+		all = append(all, c)
 	}
-	if !c.Alias.IsZero() && !h.IsApex() {
-		return []Record{{h.String(), "CNAME", RecordTTL, []string{c.Alias.String()}}}
+	if behind := p.Estate.Holder(c); behind != c && behind.TLS && c.Origin != "plain" {
+		all = append(all, behind)
 	}
-	byType := map[string][]string{}
-	for _, a := range c.Addresses {
-		kind := "A"
-		if a.Is6() {
-			kind = "AAAA"
-		}
-		byType[kind] = append(byType[kind], a.String())
-	}
-	var sets []Record
-	for _, kind := range []string{"A", "AAAA"} {
-		if values := byType[kind]; len(values) > 0 {
-			sets = append(sets, Record{h.String(), kind, RecordTTL, values})
-		}
-	}
-	return sets
+	return all
 }
 
 // Select gives the function for Input.Only from what the option says: "" for all, a domain, or "wave:N". An error tells
@@ -485,7 +390,7 @@ func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
 		return nil, fmt.Errorf("--only %s: %w", only, err)
 	}
 	if d := e.DomainOf(h); d != nil {
-		return func(o *estate.Domain) bool { return o == d }, nil
+		return func(o *estate.Domain) bool { return o.Name == d.Name }, nil
 	}
 	return nil, fmt.Errorf("--only %s: the estate holds no such domain; expected a domain of the estate file or wave:N", only)
 }

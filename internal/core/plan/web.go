@@ -83,6 +83,25 @@ func (w *Web) exempt(u web.URL) bool {
 
 func (w *Web) siteAnswer(u web.URL) chain.Answer {
 	canonical := w.estate.Canonical
+	asked := u
+	if edge := w.through(u.Host()); edge != nil && edge.Origin == "plain" {
+		u = u.At(web.Door{Scheme: web.HTTP, Host: u.Host()}) // that is how the edge asks the site
+	}
+	a := w.siteAsked(u, canonical)
+	a.URL = asked
+	return a
+}
+
+// through returns the edge in front of a host that the site serves, nil where there is none.
+func (w *Web) through(h web.Host) *estate.Carrier {
+	if d := w.estate.DomainOf(h); d != nil && d.State != estate.Leave {
+		return d.Through[h]
+	}
+	return nil
+}
+
+// siteAsked is what the site answers to whoever asks it.
+func (w *Web) siteAsked(u web.URL, canonical web.Door) chain.Answer {
 	if w.exempt(u) {
 		return chain.Answer{URL: u, Status: 404}
 	}
@@ -142,6 +161,10 @@ func (w *Web) carrierAnswer(c *estate.Carrier, u web.URL) chain.Answer {
 		return chain.Answer{URL: u, Refusal: chain.Refused, Detail: c.Name + " does not speak TLS"}
 	case c.ApexOnly && !u.Host().IsApex():
 		return chain.Answer{URL: u, Refusal: chain.NoAddress, Detail: c.Name + " takes the apex only"}
+	case c.Frames:
+		return chain.Answer{URL: u, Status: 200} // a page of its own, which shows the target inside
+	case c.Behind != "":
+		return w.behind(c, u)
 	}
 	asked := u
 	if !c.KeepsQuery {
@@ -156,6 +179,24 @@ func (w *Web) carrierAnswer(c *estate.Carrier, u web.URL) chain.Answer {
 		return a
 	}
 	a := w.intended(asked)
+	if !c.HoldsRules {
+		a = redirect(u, w.estate.Policy.Status, asked.At(w.estate.Canonical).String())
+	}
+	a.URL = u
+	return a
+}
+
+// behind is what an edge network passes on: the answer of the carrier behind it, which it may ask over plain http.
+func (w *Web) behind(edge *estate.Carrier, u web.URL) chain.Answer {
+	asked := u
+	if edge.Origin == "plain" {
+		asked = u.At(web.Door{Scheme: web.HTTP, Host: u.Host()})
+	}
+	origin := w.estate.Carrier(edge.Behind)
+	if origin == nil {
+		return chain.Answer{URL: u, Refusal: chain.BadAnswer, Detail: "nobody is behind " + edge.Name}
+	}
+	a := w.carrierAnswer(origin, asked)
 	a.URL = u
 	return a
 }

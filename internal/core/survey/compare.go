@@ -19,7 +19,7 @@ func Compare(before, after *Survey) Comparison {
 	c := Comparison{Changes: map[string][]record.Change{}}
 	old := map[string]*Domain{}
 	for i := range before.Domains {
-		if d := &before.Domains[i]; d.seen() {
+		if d := &before.Domains[i]; d.Seen() {
 			old[d.Name] = d
 		}
 	}
@@ -27,7 +27,7 @@ func Compare(before, after *Survey) Comparison {
 		d := &after.Domains[i]
 		was := old[d.Name]
 		switch {
-		case !d.seen():
+		case !d.Seen():
 			continue
 		case was == nil:
 			c.OnlyAfter = append(c.OnlyAfter, d.Name)
@@ -43,9 +43,4 @@ func Compare(before, after *Survey) Comparison {
 	}
 	slices.Sort(c.OnlyBefore)
 	return c
-}
-
-// seen tells whether anybody showed the domain's records: a file, or a name server that answers.
-func (d *Domain) seen() bool {
-	return d.Source == File || slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }

@@ -15,6 +15,14 @@ type Judge struct {
 	Now    time.Time
 	Estate []string // the domains of the estate; one that another refers to is depended-on
 	Stays  string   // the domain of the canonical site, which goes nowhere
+	Wanted []Wanted // records that somebody asks for
+}
+
+// Wanted is a record that somebody asks for.
+type Wanted struct {
+	Domain, Name, Type string
+	Value              string // in zone-file form
+	Moved              bool   // the domain counts as moved, so that it should be there
 }
 
 // Soon is how long before its end a registration is worth a warning.
@@ -35,6 +43,7 @@ func (j Judge) All(s *Survey) []chain.Finding {
 		v.dependsOn()
 		v.registration()
 		v.robots()
+		v.wanted()
 		for _, c := range v.domain.Chains {
 			tally.Add(c)
 		}
@@ -48,6 +57,29 @@ func Split(differences []Difference) []chain.Finding {
 	v := verdict{domain: &Domain{Differences: differences}, tally: &tally}
 	v.differences()
 	return tally.Findings()
+}
+
+// wanted looks for the records that somebody asks for.
+func (v *verdict) wanted() {
+	d := v.domain
+	for _, w := range v.judge.Wanted {
+		if w.Domain != d.Name || !d.Seen() {
+			continue
+		}
+		s, _ := record.Find(d.Records, w.Name, w.Type)
+		there := slices.ContainsFunc(s.Values, func(value string) bool {
+			n, err := record.Value(w.Type, value)
+			return err == nil && n == w.Value
+		})
+		switch {
+		case there:
+		case w.Moved:
+			v.add("record-lost", w.Name+" "+w.Type, fmt.Sprintf("Somebody asks for %s %s %s, the domain counts as moved, and the record is not there.", w.Name, w.Type, record.Plain(w.Type, w.Value)),
+				"Add it, or take it out of wanted: if nobody needs it any more.", map[string]any{"wanted": w.Value})
+		default:
+			d.Facts = append(d.Facts, fmt.Sprintf("%s %s %s is wanted, and not there yet.", w.Name, w.Type, record.Plain(w.Type, w.Value)))
+		}
+	}
 }
 
 type verdict struct {
@@ -271,7 +303,7 @@ func (v *verdict) mailWords() {
 		}
 		count := map[string]int{}
 		for _, value := range s.Values {
-			text := Text(value)
+			text := record.Unquote(value)
 			if lower := strings.ToLower(text); lower == "v=spf1" || strings.HasPrefix(lower, "v=spf1 ") {
 				count["SPF"]++
 			}
@@ -299,7 +331,7 @@ func (v *verdict) mailWords() {
 func (d *Domain) spf() []string {
 	s, _ := d.set("", "TXT")
 	for _, value := range s.Values {
-		if f := strings.Fields(Text(value)); len(f) > 0 && strings.EqualFold(f[0], "v=spf1") {
+		if f := strings.Fields(record.Unquote(value)); len(f) > 0 && strings.EqualFold(f[0], "v=spf1") {
 			return f[1:]
 		}
 	}
@@ -377,7 +409,7 @@ func (v *verdict) dependsOn() {
 			case "CNAME", "MX", "NS", "SRV":
 				refer(s.Type, s.Name, lastField(value))
 			case "TXT":
-				for _, target := range textTargets(Text(value)) {
+				for _, target := range textTargets(record.Unquote(value)) {
 					refer("TXT", s.Name, target)
 				}
 			}

@@ -5,6 +5,7 @@
 package survey
 
 import (
+	"slices"
 	"strings"
 	"time"
 
@@ -39,8 +40,10 @@ const (
 // Domain is what was seen of one domain.
 type Domain struct {
 	Name         string        `json:"name"`
+	Looked       time.Time     `json:"looked,omitzero"` // when it was looked at; the zero value: when the survey started
 	Parent       Parent        `json:"parent"`
 	Servers      []Server      `json:"servers"`
+	Coming       []Coming      `json:"coming,omitempty"` // the name servers to which the zone is to move
 	Source       Source        `json:"source"`
 	Partial      bool          `json:"partial"` // records that nobody asked for by name may be missing
 	Records      []record.Set  `json:"records"`
@@ -91,6 +94,13 @@ type Server struct {
 	Serial  uint32   `json:"serial,omitempty"`
 }
 
+// Coming is a name server to which the zone is to move, at one of its addresses, and what it says about every name that is known.
+type Coming struct {
+	Server
+	Records []record.Set `json:"records"`
+	Keys    bool         `json:"keys,omitempty"` // it holds a key that fits the parent's DS
+}
+
 // Voice is what one name server or resolver says about a name and type.
 type Voice struct {
 	Who      string   `json:"who"`
@@ -128,6 +138,48 @@ type Robots struct {
 	Line string `json:"line"` // that bars everything
 }
 
+// Seen tells whether anybody showed the domain's records: a file, or a name server that answers.
+func (d *Domain) Seen() bool {
+	return d.Source == File || slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
+}
+
+// Latest joins surveys, given from the newest to the oldest: the first result holds for every domain what was seen of it last,
+// the second what was seen before that. Both are nil where there is nothing of the kind. Each domain knows its day.
+func Latest(surveys []*Survey) (last, before *Survey) {
+	var results [2]*Survey
+	count := map[string]int{}
+	for _, s := range surveys {
+		for _, d := range s.Domains {
+			n := count[d.Name]
+			if n > 1 || !d.Seen() {
+				continue
+			}
+			count[d.Name]++
+			if d.Looked.IsZero() {
+				d.Looked = s.Started
+			}
+			if results[n] == nil {
+				results[n] = &Survey{Schema: Schema, Vantage: s.Vantage, Canonical: s.Canonical, Started: s.Started, Findings: []chain.Finding{}}
+			}
+			results[n].Domains = append(results[n].Domains, d)
+		}
+	}
+	return results[0], results[1]
+}
+
+// Of returns what a survey saw of a domain, nil where it did not look there or nobody answered.
+func (s *Survey) Of(name string) *Domain {
+	if s == nil {
+		return nil
+	}
+	for i := range s.Domains {
+		if d := &s.Domains[i]; d.Name == name && d.Seen() {
+			return d
+		}
+	}
+	return nil
+}
+
 // set returns the record set of a name below the domain; "" is the apex.
 func (d *Domain) set(label, kind string) (record.Set, bool) {
 	name := d.Name
@@ -157,29 +209,3 @@ func (d *Domain) addresses(name string) []string {
 
 // plainName gives a name without its last dot, in lower case.
 func plainName(s string) string { return strings.ToLower(strings.TrimSuffix(s, ".")) }
-
-// Text gives the text of a TXT value, its strings put together (RFC 7208 section 3.3).
-func Text(value string) string {
-	var b strings.Builder
-	quoted, escaped := false, false
-	for i := 0; i < len(value); i++ {
-		c := value[i]
-		switch {
-		case escaped:
-			escaped = false
-			if c >= '0' && c <= '9' && i+2 < len(value) {
-				b.WriteByte((c-'0')*100 + (value[i+1]-'0')*10 + value[i+2] - '0')
-				i += 2
-				continue
-			}
-			b.WriteByte(c)
-		case c == '\\':
-			escaped = true
-		case c == '"':
-			quoted = !quoted
-		case quoted:
-			b.WriteByte(c)
-		}
-	}
-	return b.String()
-}

@@ -127,8 +127,8 @@ func TestRobotsThatBarEverything(t *testing.T) {
 }
 
 func TestTextPutsStringsTogether(t *testing.T) {
-	assert.Equal(t, "v=spf1 include:a -all", Text(`"v=spf1 incl" "ude:a -all"`))
-	assert.Equal(t, "a\"b\x07", Text(`"a\"b\007"`))
+	assert.Equal(t, "v=spf1 include:a -all", record.Unquote(`"v=spf1 incl" "ude:a -all"`))
+	assert.Equal(t, "a\"b\x07", record.Unquote(`"a\"b\007"`))
 }
 
 func TestCompareDoesNotTakeAPartialPictureForALoss(t *testing.T) {

@@ -1,0 +1,115 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/report"
+)
+
+// writeSheet writes what has to be typed, a sheet for each place.
+func (p *program) writeSheet() *cobra.Command {
+	var from estateOptions
+	var out string
+	var force bool
+	c := &cobra.Command{
+		Use:   "sheet",
+		Short: "Write what has to be typed on providers' pages, a sheet for each place",
+		Long: `write sheet makes, for each place where something is typed (where records are kept, each carrier, each registrar), a
+page to type from (Markdown) and tables for a spreadsheet (CSV): the changes in their order, what goes first; the label
+relative to the zone and the full name, the value with and without its last dot, texts in strings, the TTL; forwarding
+entries, hosts, patterns, delegations; and for each a command that shows that it worked.`,
+		Example: `  upperpath write sheet
+  upperpath write sheet --only wave:2 --out wave-2
+  upperpath write sheet --estate faulty/upperpath.yaml --zone faulty/zones --out faulty/sheets`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			_, made, err := from.readSeen(c.Context())
+			if err != nil {
+				return err
+			}
+			pages, err := report.Sheets(made)
+			if err != nil {
+				return failed(err)
+			}
+			for _, page := range pages {
+				path := filepath.Join(out, page.Name)
+				if page.Table {
+					err = files.WriteOwnTable(path, page.Data, force)
+				} else {
+					err = files.WriteOwn(path, page.Data, "<!-- ", " -->", force)
+				}
+				if err != nil {
+					return err
+				}
+			}
+			report.SheetsWritten(p.out, out, made, pages, p.style())
+			return (&output{failOn: "error"}).verdict(made.Findings)
+		},
+	}
+	from.flags(c)
+	from.zoneFlags(c)
+	c.Flags().StringVar(&out, "out", "sheets", "the `FOLDER` to write into")
+	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
+	return c
+}
+
+// writeZone writes every zone as it is after the changes.
+func (p *program) writeZone() *cobra.Command {
+	var from estateOptions
+	var out string
+	var force bool
+	c := &cobra.Command{
+		Use:   "zone",
+		Short: "Write each zone as it is after the changes, as a standard zone file",
+		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that was there, changed as the plan says,
+with the serial of the SOA one higher, and with the new name servers where the zone moves to others. Name servers load
+it, and most providers import it.`,
+		Example: `  upperpath write zone
+  upperpath write zone --only ferryhouse.example --out new-zones`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			_, made, err := from.readSeen(c.Context())
+			if err != nil {
+				return err
+			}
+			var failures []error
+			for i := range made.Zones {
+				z := &made.Zones[i]
+				sets, err := z.File(made)
+				if err != nil {
+					failures = append(failures, err)
+					continue
+				}
+				text, err := files.ZoneText(z.Name, sets, z.Partial, "as it is after the changes of the plan")
+				if err != nil {
+					return failed(err)
+				}
+				path := filepath.Join(out, z.Name+".zone")
+				if err := files.WriteOwn(path, text, "; ", "", force); err != nil {
+					return err
+				}
+				fmt.Fprintf(p.out, "%s\n", path)
+				for _, lost := range z.Lost(made) {
+					fmt.Fprintf(p.out, "  %s\n", lost)
+				}
+				if z.Partial {
+					fmt.Fprintf(p.out, "  PARTIAL: what was seen of this zone was asked for by name; compare it with an export of the provider's before it replaces anything.\n")
+				}
+			}
+			if err := errors.Join(failures...); err != nil {
+				return failed(err)
+			}
+			return (&output{failOn: "error"}).verdict(made.Findings)
+		},
+	}
+	from.flags(c)
+	from.zoneFlags(c)
+	c.Flags().StringVar(&out, "out", "zones", "the `FOLDER` to write into")
+	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
+	return c
+}

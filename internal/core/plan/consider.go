@@ -1,0 +1,184 @@
+package plan
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// ConsiderSchema names the shape of choices in JSON.
+const ConsiderSchema = "upperpath/consider/1"
+
+// Considered is choices set side by side.
+type Considered struct {
+	Schema  string   `json:"schema"`
+	About   string   `json:"about"` // carriers, or the canonical host
+	Choices []Choice `json:"choices"`
+}
+
+// Choice is what a plan comes to if one choice is made.
+type Choice struct {
+	Name         string     `json:"name"`
+	Canonical    string     `json:"canonical"`
+	Doors        int        `json:"doors"`
+	MostHops     int        `json:"most_hops"` // of any door, to the end
+	Open         []OpenDoor `json:"open"`      // doors at which a visitor meets a fault
+	Certificates int        `json:"certificates"`
+	Late         int        `json:"late"`       // of them, those that can be had only after the names point there
+	Permanent    int        `json:"permanent"`  // doors whose first answer browsers remember
+	Remembered   []string   `json:"remembered"` // what browsers remember from today that goes against this choice
+	Changes      int        `json:"changes"`    // of records; record sets where nobody has seen the zones
+	Entries      int        `json:"entries"`    // to be typed or done on carriers' pages
+	Faults       int        `json:"faults"`     // errors of the plan
+}
+
+// OpenDoor is a door at which a visitor meets a fault, and the codes of it.
+type OpenDoor struct {
+	Door  string   `json:"door"`
+	Codes []string `json:"codes"`
+}
+
+// Consider works the plan out once for each choice: names of carriers, each for all domains that are meant and still to move; or
+// www and apex, for the canonical host. The error tells what would be understood.
+func Consider(in Input, names []string) (*Considered, error) {
+	c := &Considered{Schema: ConsiderSchema, About: "carriers"}
+	for _, name := range names {
+		variant, about, err := variantOf(in, strings.TrimSpace(name))
+		if err != nil {
+			return nil, err
+		}
+		if len(c.Choices) > 0 && about != c.About {
+			return nil, fmt.Errorf("--consider %s: carriers and canonical hosts cannot be set side by side; expected names of carriers, or www,apex", strings.Join(names, ","))
+		}
+		c.About = about
+		c.Choices = append(c.Choices, choice(strings.TrimSpace(name), Make(variant)))
+	}
+	return c, nil
+}
+
+func variantOf(in Input, name string) (Input, string, error) {
+	e := in.Estate
+	if carrier := e.Carrier(name); carrier != nil {
+		in.Estate = e.WithCarrier(carrier, func(d *estate.Domain) bool {
+			return d.State == estate.Planned && (in.Only == nil || in.Only(d))
+		})
+		return in, "carriers", nil
+	}
+	apex, ok := e.Canonical.Host.Apex()
+	if name != "www" && name != "apex" || !ok {
+		var known []string
+		for _, c := range e.Carriers {
+			known = append(known, c.Name)
+		}
+		return in, "", fmt.Errorf("--consider %s: no carrier is called so; expected some of %s, or www,apex for the canonical host", name, strings.Join(known, ", "))
+	}
+	host := apex
+	if name == "www" {
+		host = apex.WWW()
+	}
+	in.Estate = e.WithCanonical(host)
+	in.Pages, in.SiteRules = pagesAt(in, host), siteRulesAt(in, host)
+	return in, "the canonical host", nil
+}
+
+// pagesAt gives the pages of the site under another host.
+func pagesAt(in Input, host web.Host) []web.URL {
+	pages := slices.Clone(in.Pages)
+	for i, u := range pages {
+		if u.Host() != host {
+			pages[i] = u.At(web.Door{Scheme: web.HTTPS, Host: host})
+		}
+	}
+	return pages
+}
+
+// siteRulesAt gives the site's own redirects under another host.
+func siteRulesAt(in Input, host web.Host) []*rule.Rule {
+	var rules []*rule.Rule
+	for _, r := range in.SiteRules {
+		copied := *r
+		copied.Old.Host = host
+		rules = append(rules, &copied)
+	}
+	return rules
+}
+
+func choice(name string, p *Plan) Choice {
+	c := Choice{Name: name, Canonical: p.Canonical, Doors: len(p.Doors), Open: []OpenDoor{}, Remembered: p.remembered()}
+	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
+	at := map[string]int{}
+	for _, ask := range p.Asks(false) {
+		ch := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
+		judge.Chain(&ch, p.Want(ask.URL))
+		c.MostHops = max(c.MostHops, len(ch.Hops)-1)
+		if ask.Probe == chain.Root && ch.Hops[0].Permanent() && ch.Hops[0].IsRedirect() {
+			c.Permanent++
+		}
+		door := ask.URL.Door().String()
+		for _, f := range ch.Findings {
+			if f.Severity != chain.Error {
+				continue
+			}
+			i, listed := at[door]
+			if !listed {
+				i = len(c.Open)
+				at[door] = i
+				c.Open = append(c.Open, OpenDoor{Door: door})
+			}
+			if !slices.Contains(c.Open[i].Codes, f.Code) {
+				c.Open[i].Codes = append(c.Open[i].Codes, f.Code)
+			}
+		}
+	}
+	for _, cert := range p.Certificates {
+		c.Certificates++
+		if cert.When == string(estate.After) {
+			c.Late++
+		}
+	}
+	for _, z := range p.Zones {
+		if z.Seen == nil {
+			c.Changes += len(z.Records)
+		}
+		for _, ch := range z.Changes {
+			if ch.Step > 0 {
+				c.Changes++
+			}
+		}
+	}
+	for _, k := range p.Carriers {
+		c.Entries += len(k.Entries)
+	}
+	for _, f := range p.Findings {
+		if f.Severity == chain.Error {
+			c.Faults++
+		}
+	}
+	return c
+}
+
+// remembered gives the permanent redirects of today that lead away from the canonical site: browsers that have met them go on
+// following them.
+func (p *Plan) remembered() []string {
+	all := []string{}
+	if p.input.Survey == nil {
+		return all
+	}
+	for _, d := range p.input.Survey.Domains {
+		for _, c := range d.Chains {
+			first := c.Hops[0]
+			next, _, ok := first.Next()
+			if c.Probe != chain.Root || c.Entry.Door() != p.Estate.Canonical || !first.IsRedirect() || !first.Permanent() || !ok || next.Door() == p.Estate.Canonical {
+				continue
+			}
+			all = append(all, fmt.Sprintf("%s answers %d to %s today: browsers that remember it are led away from the canonical site, and back, and round", c.Entry, first.Status, next))
+		}
+	}
+	return all
+}

@@ -1,0 +1,103 @@
+package plan
+
+import (
+	"fmt"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// limits adds a finding wherever a carrier cannot do what its door asks, and returns the doors concerned.
+func (p *Plan) limits(tally *chain.Tally) map[web.Door]bool {
+	beyond := map[web.Door]bool{}
+	for _, d := range p.Domains() {
+		for _, h := range d.Hosts() {
+			if c := d.Carry[h]; c != nil {
+				p.hostLimits(d, h, c, tally, beyond)
+			}
+		}
+	}
+	return beyond
+}
+
+// hostLimits adds a finding wherever a carrier cannot do what a host asks of it, and says what a visitor meets there.
+func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally *chain.Tally, beyond map[web.Door]bool) {
+	doors := web.Doors(h)
+	add := func(subject, says, fix string, concerned ...web.Door) {
+		tally.AddFinding(chain.New("beyond-carrier", subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()}))
+		for _, d := range concerned {
+			beyond[d] = true
+		}
+	}
+	if c.ApexOnly && !h.IsApex() {
+		add(h.String(), fmt.Sprintf("%s takes apexes only and cannot carry %s; visitors find no site there.", c.Name, h),
+			fmt.Sprintf("Give %s to another carrier, such as carrier: {apex: %s, www: NAME}.", h, c.Name), doors[:]...)
+		return
+	}
+	if !c.TLS {
+		add(doors[1].String(), fmt.Sprintf("%s does not speak TLS, so that %s answers nobody; browsers try https first, and say that the site refused to connect.", c.Name, doors[1]),
+			fmt.Sprintf("Give %s to a carrier that speaks TLS.", h), doors[1])
+	}
+	if c.Frames {
+		add(h.String(), fmt.Sprintf("%s shows the site in a frame under %s instead of redirecting: every page has that one address, and search engines and links stay with the old name.", c.Name, h),
+			fmt.Sprintf("Switch the frame (masking) off at %s, or give %s to another carrier.", c.Name, h), doors[:]...)
+		return
+	}
+	if !c.KeepsPath && d.Fallback == estate.SamePath {
+		add(h.String(), fmt.Sprintf("%s drops the path, and %s should keep it (fallback: same-path); every old link ends at %s.", c.Name, h, d.LeadsTo),
+			fmt.Sprintf("Give %s to a carrier that keeps the path, or settle for fallback: home.", h), doors[:]...)
+	}
+	if h.IsApex() && len(c.Addresses) == 0 && !d.ApexAlias {
+		add(h.String(), fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
+			fmt.Sprintf("Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or give the apex to another one.", c.Name))
+	}
+	p.ruleLimits(d, h, c, add)
+}
+
+func (p *Plan) ruleLimits(d *estate.Domain, h web.Host, c *estate.Carrier, add func(subject, says, fix string, concerned ...web.Door)) {
+	doors := web.Doors(h)
+	rules, patterns := p.held(doors)
+	switch {
+	case c.By == estate.Form && rules > 0:
+		add(h.String(), fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
+			fmt.Sprintf("Give %s to a carrier that looks at paths.", h), doors[:]...)
+	case c.By != estate.Form && !c.HoldsRules && rules > 0:
+		add(h.String(), fmt.Sprintf("%s redirects whole hosts and cannot hold the %d rules of %s.", c.Name, rules, h),
+			fmt.Sprintf("Give %s to a carrier that looks at paths, or set the rules up on the site behind it (site.rules).", h), doors[:]...)
+	case c.By != estate.Form && !c.HoldsRules && (d.Fallback != estate.SamePath || d.LeadsTo != p.Estate.Canonical.URL("/", "")):
+		add(h.String(), fmt.Sprintf("%s redirects %s to the same path of the canonical site; it cannot lead it to %s.", c.Name, h, d.LeadsTo),
+			fmt.Sprintf("Give %s to another carrier, or let it lead to / with fallback: same-path.", h), doors[:]...)
+	}
+	if c.PatternsAtMost < 0 || c.Behind != "" {
+		return
+	}
+	if c.By != estate.Edge {
+		if patterns > c.PatternsAtMost {
+			add(h.String(), fmt.Sprintf("%s takes at most %s, and the rules of %s hold %d.", c.Name, counted(c.PatternsAtMost, "pattern"), h, patterns),
+				"Write fewer rules with captures, or choose another carrier.", doors[:]...)
+		}
+		return
+	}
+	if stars := p.starsOf(d, c); len(stars) > c.PatternsAtMost {
+		if h == carriedBy(d, c)[0] {
+			add(h.String(), fmt.Sprintf("%s takes at most %s, and %s needs %d there, that for everything else included.", c.Name, counted(c.PatternsAtMost, "pattern"), d.Name, len(stars)),
+				"Write fewer rules, take a larger plan there, or choose another carrier.")
+		}
+	}
+}
+
+// held counts the rules and, among them, the patterns that the busier door of a host must hold.
+func (p *Plan) held(doors [2]web.Door) (rules, patterns int) {
+	for _, d := range doors {
+		entries := p.Table.On(d)
+		n := 0
+		for _, e := range entries {
+			if _, exact := e.Rule.Old.Exact(); !exact {
+				n++
+			}
+		}
+		rules, patterns = max(rules, len(entries)), max(patterns, n)
+	}
+	return rules, patterns
+}

@@ -1,0 +1,154 @@
+package plan
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// Sheet is all that is typed at one place: records, and what its other pages ask.
+type Sheet struct {
+	Place   string
+	By      string // what the place is: "records", or the kind of the carrier or registrar
+	Lines   []Line
+	Entries []Entry
+}
+
+// Line is one record as it is typed into a form.
+type Line struct {
+	Zone    string
+	Step    int    // of the change; the lines of one change share it
+	Do      Action // add, remove, or replace one value by another
+	Label   string // relative to the zone: www, @
+	Name    string // in full, without its last dot
+	Type    string
+	TTL     int    // in seconds
+	Was     string // what stands there, where it is replaced or removed
+	Value   string // as most forms want it: without its last dot, a text without quotes; "" where it is removed
+	Dotted  string // as zone files want it: with its last dot, a text in quoted strings
+	Strings []string
+	Through string // the edge network through which it goes
+	Reason  string
+	Check   string // a command that shows that it worked
+	Expect  string // what the command then says
+}
+
+// Sheets gives what is to be typed, place by place: records where they are kept, then the carriers' pages, then registrars.
+func (p *Plan) Sheets() []Sheet {
+	var sheets []Sheet
+	at := func(place, by string) *Sheet {
+		i := slices.IndexFunc(sheets, func(s Sheet) bool { return s.Place == place })
+		if i < 0 {
+			sheets = append(sheets, Sheet{Place: place, By: by})
+			i = len(sheets) - 1
+		}
+		return &sheets[i]
+	}
+	for i := range p.Zones {
+		z := &p.Zones[i]
+		if lines := p.lines(z); len(lines) > 0 {
+			s := at(cmp.Or(z.RecordsAt, "records of "+z.Name), "records")
+			s.Lines = append(s.Lines, lines...)
+		}
+	}
+	for _, c := range p.Carriers {
+		if len(c.Entries) > 0 {
+			s := at(c.Name, c.By)
+			s.Entries = append(s.Entries, c.Entries...)
+		}
+	}
+	return sheets
+}
+
+// lines gives the changes of a zone, a line a record; where nobody has seen the zone, the records that it needs.
+func (p *Plan) lines(z *Zone) []Line {
+	var all []Line
+	changes := z.Changes
+	if z.Seen == nil {
+		changes = nil
+		for i, r := range z.Records {
+			changes = append(changes, Change{Step: i + 1, Action: Add, Name: r.Name, Type: r.Type, TTL: r.TTL, After: r.Values, Reason: "Nobody has looked whether it is there already, or what stands in its way: survey first."})
+		}
+	}
+	server := ""
+	if seen := p.input.Survey.Of(z.Name); seen != nil && len(seen.Servers) > 0 {
+		server = seen.Servers[0].Name
+	}
+	for _, c := range changes {
+		if c.Step > 0 {
+			all = append(all, linesOf(z, c, server)...)
+		}
+	}
+	return all
+}
+
+// linesOf gives a change record by record, what goes first.
+func linesOf(z *Zone, c Change, server string) []Line {
+	after := c.After
+	if len(c.Typed) > 0 {
+		after = c.Typed
+	}
+	goes, comes := without(c.Before, after), without(after, c.Before)
+	if c.Action == Remove {
+		goes, comes = c.Before, nil
+	}
+	line := func(do Action, was, value string) Line {
+		l := Line{Zone: z.Name, Step: c.Step, Do: do, Label: record.Label(c.Name, z.Name), Name: c.Name, Type: c.Type, TTL: c.TTL, Was: typed(c.Type, was), Value: typed(c.Type, value), Through: c.Through, Reason: c.Reason}
+		if value != "" {
+			l.Dotted = record.Dotted(c.Type, value)
+			if c.Type == "TXT" {
+				l.Strings = record.Strings(record.Unquote(value))
+			}
+		}
+		l.Check, l.Expect = check(c, server)
+		return l
+	}
+	var all []Line
+	pairs := min(len(goes), len(comes)) // one value over another is one entry at a form, and leaves no gap
+	for _, v := range goes[pairs:] {
+		all = append(all, line(Remove, v, ""))
+	}
+	for i := range pairs {
+		all = append(all, line(Replace, goes[i], comes[i]))
+	}
+	for _, v := range comes[pairs:] {
+		all = append(all, line(Add, "", v))
+	}
+	return all
+}
+
+// typed gives a value as most forms want it.
+func typed(kind, value string) string {
+	if kind == "TXT" && value != "" {
+		return record.Unquote(value)
+	}
+	return record.Plain(kind, value)
+}
+
+// check gives a command that shows what the zone's own server says, and what it should say.
+func check(c Change, server string) (command, expect string) {
+	kind := c.Type
+	if kind == record.Alias {
+		kind = "A"
+	}
+	command = fmt.Sprintf("dig +short %s %s", c.Name, kind)
+	if server != "" {
+		command += " @" + server
+	}
+	switch {
+	case len(c.After) == 0:
+		expect = "nothing"
+	case c.Type == record.Alias:
+		expect = "the addresses of " + c.After[0]
+	default:
+		var all []string
+		for _, v := range c.After {
+			all = append(all, record.Dotted(c.Type, v))
+		}
+		expect = strings.Join(all, ", ")
+	}
+	return command, expect
+}

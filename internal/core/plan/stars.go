@@ -1,0 +1,281 @@
+package plan
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Star is a rule as most forms of edge networks want it: * stands for any characters, and $1, $2, ... in the target for what the
+// first, second, ... star took. The first pattern that fits is used; stars take as little as they can, the last one the rest.
+type Star struct {
+	Old    string // host and path; with a scheme where the rule names one
+	New    string // a whole URL; "" where the page is gone
+	Status int
+	Line   int      // of the rule; 0 for what happens where none matches
+	Rule   string   // in the rule language
+	Takes  []string // the hosts that it takes
+	Wider  string   // a URL that it takes although the rule does not; "" where there is none
+	Drops  bool     // the visitor's query is not handed on
+}
+
+// matches returns what the stars took of a URL without its query, false where the pattern does not fit.
+func (s Star) matches(u web.URL) ([]string, bool) {
+	old, subject := s.Old, u.Host().String()+web.NormalPath(u.Path())
+	if scheme, rest, named := strings.Cut(old, "://"); named {
+		if scheme != string(u.Scheme()) {
+			return nil, false
+		}
+		old = rest
+	}
+	pieces := strings.Split(old, "*")
+	if !strings.HasPrefix(subject, pieces[0]) {
+		return nil, false
+	}
+	subject = subject[len(pieces[0]):]
+	if len(pieces) == 1 {
+		return nil, subject == ""
+	}
+	var taken []string
+	for i, p := range pieces[1:] {
+		at := strings.Index(subject, p)
+		if i == len(pieces)-2 {
+			if at = len(subject) - len(p); at < 0 || subject[at:] != p {
+				return nil, false
+			}
+		}
+		if at < 0 {
+			return nil, false
+		}
+		taken = append(taken, subject[:at])
+		subject = subject[at+len(p):]
+	}
+	return taken, true
+}
+
+// location gives where a star pattern leads a URL that it takes.
+func (s Star) location(u web.URL, taken []string) string {
+	to := s.New
+	for i := len(taken); i > 0; i-- {
+		to = strings.ReplaceAll(to, fmt.Sprintf("$%d", i), taken[i-1])
+	}
+	head, query, _ := strings.Cut(to, "?")
+	if !s.Drops {
+		query = web.MergeQuery(query, u.Query())
+	}
+	if query != "" {
+		head += "?" + query
+	}
+	return head
+}
+
+// starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it carries, in their order.
+func (p *Plan) starsOf(d *estate.Domain, c *estate.Carrier) []Star {
+	var hosts []web.Host
+	for _, h := range d.Hosts() {
+		if d.Carry[h] == c {
+			hosts = append(hosts, h)
+		}
+	}
+	if len(hosts) == 2 && hosts[0] == d.Name && hosts[1] == d.Name.WWW() && p.sameRules(hosts[0], hosts[1]) {
+		return p.starsFor(d, "*", hosts)
+	}
+	var all []Star
+	for _, h := range hosts {
+		all = append(all, p.starsFor(d, "", []web.Host{h})...)
+	}
+	return all
+}
+
+// sameRules tells whether the same rules hold on two hosts.
+func (p *Plan) sameRules(a, b web.Host) bool {
+	rules := func(h web.Host) []*rule.Rule {
+		var all []*rule.Rule
+		for _, e := range p.entries(h) {
+			all = append(all, e.Rule)
+		}
+		return all
+	}
+	return slices.Equal(rules(a), rules(b))
+}
+
+// entries gives the rules on both doors of a host, those that name a scheme included.
+func (p *Plan) entries(h web.Host) []rule.Entry {
+	doors := web.Doors(h)
+	all := p.Table.On(doors[1])
+	for _, e := range p.Table.On(doors[0]) {
+		if !slices.ContainsFunc(all, func(o rule.Entry) bool { return o.Rule == e.Rule }) {
+			all = slices.Insert(all, 0, e)
+		}
+	}
+	return all
+}
+
+// starsFor makes the patterns of one host, or with a star before it of an apex and its www.
+func (p *Plan) starsFor(d *estate.Domain, lead string, hosts []web.Host) []Star {
+	host := lead + hosts[0].String()
+	var takes []string
+	for _, h := range hosts {
+		takes = append(takes, h.String())
+	}
+	var stars []Star
+	for _, e := range p.entries(hosts[0]) {
+		s := Star{Old: host + starPath(e.Rule.Old.Parts), Status: cmp.Or(e.Rule.Status, p.Estate.Policy.Status), Line: e.Rule.Line, Rule: e.Rule.Old.String(), Takes: takes, Drops: e.Rule.DropQuery}
+		if e.Rule.Old.Scheme != "" {
+			s.Old = string(e.Rule.Old.Scheme) + "://" + s.Old
+		}
+		if e.Rule.Status != rule.Gone {
+			s.New = p.starTarget(e.Rule, len(lead))
+		}
+		s.Wider = p.wider(e.Rule, s, hosts[0])
+		stars = append(stars, s)
+	}
+	return append(stars, p.fallbackStars(d, host, takes, len(lead))...)
+}
+
+func starPath(parts []rule.Part) string {
+	var b strings.Builder
+	for _, part := range parts {
+		if part.IsCapture() {
+			b.WriteByte('*')
+		} else {
+			b.WriteString(part.Literal)
+		}
+	}
+	return b.String()
+}
+
+// starTarget writes a target with numbers for captures; before counts the stars in front of the path.
+func (p *Plan) starTarget(r *rule.Rule, before int) string {
+	number := map[string]int{}
+	for _, part := range r.Old.Parts {
+		if part.IsCapture() {
+			number[part.Name] = before + len(number) + 1
+		}
+	}
+	door := r.New.Door
+	if door.Host.IsZero() {
+		door = p.Estate.Canonical
+	}
+	to := door.String()
+	for _, part := range r.New.Parts {
+		if part.IsCapture() {
+			to += fmt.Sprintf("$%d", number[part.Name])
+		} else {
+			to += part.Literal
+		}
+	}
+	if r.New.Query != "" {
+		to += "?" + r.New.Query
+	}
+	if r.New.Fragment != "" {
+		to += "#" + r.New.Fragment
+	}
+	return to
+}
+
+func (p *Plan) fallbackStars(d *estate.Domain, host string, takes []string, before int) []Star {
+	home := d.LeadsTo
+	status := p.Estate.Policy.Status
+	root := Star{Old: host + "/", New: home.String(), Status: status, Takes: takes, Rule: "the root"}
+	rest := Star{Old: host + "/*", Status: status, Takes: takes, Rule: "everything else"}
+	switch d.Fallback {
+	case estate.Gone:
+		rest.Status = rule.Gone
+		return []Star{root, rest}
+	case estate.Home:
+		rest.New = home.String()
+		return []Star{rest}
+	}
+	rest.New = home.Door().URL(strings.TrimSuffix(home.Path(), "/")+"/", home.Query()).String()
+	path, query, asked := strings.Cut(rest.New, "?")
+	rest.New = fmt.Sprintf("%s$%d", path, before+1)
+	if asked {
+		rest.New += "?" + query
+	}
+	if strings.HasSuffix(home.Path(), "/") {
+		return []Star{rest}
+	}
+	return []Star{root, rest}
+}
+
+// wider gives a URL that the star form takes although the rule does not: a star takes slashes and letters where {name} or
+// {name:digits} does not. "" where there is none.
+func (p *Plan) wider(r *rule.Rule, s Star, h web.Host) string {
+	path := ""
+	for i, part := range r.Old.Parts {
+		switch {
+		case !part.IsCapture():
+			path += part.Literal
+		case part.Rest || i == 0:
+			path += "x"
+		default:
+			path += "a/b"
+		}
+	}
+	if strings.Count(path, "a/b") == 0 || !strings.HasPrefix(path, "/") {
+		return ""
+	}
+	u := web.Doors(h)[1].URL(path, "")
+	if _, fits := s.matches(u); !fits || p.Web.intended(u).Location == p.byStars(u, []Star{s}).Location {
+		return ""
+	}
+	return u.String()
+}
+
+// byStars gives what patterns with stars answer.
+func (p *Plan) byStars(u web.URL, stars []Star) chain.Answer {
+	for _, s := range stars {
+		taken, fits := s.matches(u)
+		switch {
+		case !fits:
+		case s.New == "":
+			return chain.Answer{URL: u, Status: s.Status}
+		default:
+			return redirect(u, s.Status, s.location(u, taken))
+		}
+	}
+	return chain.Answer{URL: u, Status: 404}
+}
+
+// checkStars follows the probes of a domain's doors and the examples of its rules through the star patterns, and adds a finding
+// where they answer otherwise than the plan.
+func (p *Plan) checkStars(d *estate.Domain, c *estate.Carrier, stars []Star) {
+	if p.asksOf == nil {
+		p.asksOf = map[*estate.Domain][]web.URL{}
+		for _, ask := range p.Asks(true) {
+			of := p.Estate.DomainOf(ask.URL.Host())
+			p.asksOf[of] = append(p.asksOf[of], ask.URL)
+		}
+	}
+	for _, u := range p.asksOf[d] {
+		if d.Carry[u.Host()] != c || p.Web.exempt(u) {
+			continue
+		}
+		typed, planned := p.byStars(u, stars), p.Web.intended(u)
+		if p.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP {
+			continue // the network's own switch does that
+		}
+		if typed.Status == planned.Status && sameURL(u, typed.Location, planned.Location) {
+			continue
+		}
+		p.tally.AddFinding(chain.New("beyond-carrier", u.Host().String(), fmt.Sprintf("Typed with stars, the patterns of %s at %s send %s to %s instead of %s.", u.Host(), c.Name, u, cmp.Or(typed.Location, fmt.Sprint(typed.Status)), cmp.Or(planned.Location, fmt.Sprint(planned.Status))),
+			"Use the network's own pattern language where it has a finer one, or give the host to a server.", map[string]any{"carrier": c.Name, "url": u.String()}))
+		return
+	}
+}
+
+func sameURL(base web.URL, a, b string) bool {
+	if a == b {
+		return true
+	}
+	x, _, errX := base.Resolve(a)
+	y, _, errY := base.Resolve(b)
+	return errX == nil && errY == nil && x.Key() == y.Key()
+}

@@ -1,0 +1,114 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA, whose serial is one higher, and
+// the name servers to which it moves. An alias at the apex stands there as the addresses of its carrier, and what goes through an
+// edge network as it is typed there. The error says what is not known.
+func (z *Zone) File(p *Plan) ([]record.Set, error) {
+	if z.Seen == nil {
+		return nil, fmt.Errorf("nobody has seen the zone %s, so that a file of it would lose what is there; survey it, or give its file with --zone", z.Name)
+	}
+	to := names(z.domain.MovesTo())
+	var sets []record.Set
+	soa := false
+	for _, s := range z.whole {
+		switch {
+		case isSignature(s.Type):
+			continue // made anew by whoever signs the zone
+		case s.Type == "SOA":
+			s.Values = []string{nextSOA(s.Values, to, z.Move != nil)}
+			soa = true
+		case s.Type == "NS" && s.Name == z.Name && z.Move != nil:
+			s.Values = dotted(to)
+		case s.Type == record.Alias:
+			sets = append(sets, z.aliasAddresses(p, s)...)
+			continue
+		}
+		if typed := z.typed(s); typed != nil {
+			s.Values = typed
+		}
+		sets = append(sets, s)
+	}
+	if !soa {
+		return nil, fmt.Errorf("nobody showed the SOA record of %s, without which no name server loads a zone", z.Name)
+	}
+	return sets, nil
+}
+
+func dotted(all []string) []string {
+	values := make([]string, len(all))
+	for i, n := range all {
+		values[i] = n + "."
+	}
+	return values
+}
+
+func (z *Zone) typed(s record.Set) []string {
+	for _, c := range z.Changes {
+		if c.Name == s.Name && c.Type == s.Type && len(c.Typed) > 0 {
+			return c.Typed
+		}
+	}
+	return nil
+}
+
+// nextSOA gives the value of a SOA with a serial one higher (RFC 1982), and the first new name server as its primary.
+func nextSOA(values, to []string, moves bool) string {
+	if len(values) == 0 {
+		return ""
+	}
+	f := strings.Fields(values[0])
+	if len(f) != 7 {
+		return values[0]
+	}
+	if serial, err := strconv.ParseUint(f[2], 10, 32); err == nil {
+		f[2] = strconv.FormatUint(uint64(uint32(serial+1)), 10)
+	}
+	if moves && len(to) > 0 {
+		f[0] = to[0] + "."
+	}
+	return strings.Join(f, " ")
+}
+
+// aliasAddresses gives the addresses that stand for the provider's alias at the apex, none where its carrier names none.
+func (z *Zone) aliasAddresses(p *Plan, s record.Set) []record.Set {
+	c := p.Estate.Carrier(z.carrierAt(s.Name))
+	if c == nil {
+		return nil
+	}
+	var sets []record.Set
+	for _, kind := range []string{"A", "AAAA"} {
+		if values := addressesOf(c.Addresses, kind); len(values) > 0 {
+			sets = append(sets, record.Set{Name: s.Name, Type: kind, TTL: s.TTL, Values: values})
+		}
+	}
+	return sets
+}
+
+func (z *Zone) carrierAt(name string) string {
+	for h, c := range z.domain.Carry {
+		if h.String() == name && c != nil {
+			return c.Name
+		}
+	}
+	return ""
+}
+
+// Lost gives what a zone file cannot hold: an alias at the apex whose carrier names no address.
+func (z *Zone) Lost(p *Plan) []string {
+	var all []string
+	for _, s := range z.whole {
+		if s.Type == record.Alias && len(z.aliasAddresses(p, s)) == 0 && !slices.Contains(all, s.Name) {
+			all = append(all, fmt.Sprintf("%s is an alias at the apex (%s), which no zone file can say; set it at the provider.", s.Name, strings.Join(plain(s.Type, s.Values), ", ")))
+		}
+	}
+	return all
+}

@@ -1,0 +1,371 @@
+package report
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// Page is a file to type from.
+type Page struct {
+	Name  string // of the file
+	Place string
+	Table bool // a table for a spreadsheet (CSV), else a page (Markdown)
+	Data  []byte
+}
+
+// Sheets writes the sheets of a plan: for each place a page, and a table of its records and of its other entries where there are
+// any.
+func Sheets(p *plan.Plan) ([]Page, error) {
+	var pages []Page
+	used := map[string]bool{}
+	for _, s := range p.Sheets() {
+		name := slug(s.Place)
+		for n := 2; used[name]; n++ {
+			name = fmt.Sprintf("%s-%d", slug(s.Place), n)
+		}
+		used[name] = true
+		var page bytes.Buffer
+		sheetPage(&page, p, s)
+		pages = append(pages, Page{name + ".md", s.Place, false, page.Bytes()})
+		if len(s.Lines) > 0 {
+			pages = append(pages, Page{name + ".records.csv", s.Place, true, csvText(recordHead, recordRows(s.Lines))})
+		}
+		if len(s.Entries) > 0 {
+			head, rows := entryTable(s.Entries)
+			pages = append(pages, Page{name + ".entries.csv", s.Place, true, csvText(head, rows)})
+		}
+	}
+	return pages, nil
+}
+
+// slug makes a file name of the name of a place.
+func slug(s string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(s) {
+		switch {
+		case r >= 'a' && r <= 'z', r >= '0' && r <= '9', r == '.':
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	if name := strings.Trim(b.String(), "-."); name != "" {
+		return name
+	}
+	return "place"
+}
+
+// csvText writes CSV as spreadsheets read it (RFC 4180), with no cell that they would take for a formula. The apex's label is typed
+// as @ and stays so: alone it is no formula.
+func csvText(head []string, rows [][]string) []byte {
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	w.UseCRLF = true
+	for _, r := range append([][]string{head}, rows...) {
+		cells := make([]string, len(r))
+		for i, c := range r {
+			if cells[i] = clean(c); cells[i] != "@" {
+				cells[i] = noFormula(cells[i])
+			}
+		}
+		_ = w.Write(cells) // a buffer takes everything
+	}
+	w.Flush()
+	return b.Bytes()
+}
+
+var recordHead = []string{"step", "do", "zone", "label", "full name", "type", "old value", "value", "value as in a zone file", "strings", "TTL in seconds", "TTL", "through", "why", "check", "then it says"}
+
+func recordRows(lines []plan.Line) [][]string {
+	var rows [][]string
+	for _, l := range lines {
+		ttl, words := fmt.Sprint(l.TTL), plan.Words(l.TTL)
+		if l.Do == plan.Remove {
+			ttl, words = "", ""
+		}
+		rows = append(rows, []string{fmt.Sprint(l.Step), string(l.Do), unicodeName(l.Zone), l.Label, l.Name, kindName(l.Type), l.Was, l.Value, l.Dotted, stringsText(l.Strings), ttl, words, l.Through, l.Reason, l.Check, l.Expect})
+	}
+	return rows
+}
+
+func kindName(kind string) string {
+	if kind == record.Alias {
+		return "ALIAS (the provider's alias at the apex)"
+	}
+	return kind
+}
+
+// stringsText says in how many strings a text has to be typed where the form wants them apart.
+func stringsText(all []string) string {
+	if len(all) < 2 {
+		return ""
+	}
+	var quoted []string
+	for _, s := range all {
+		quoted = append(quoted, record.Quote(s))
+	}
+	return strings.Join(quoted, " ")
+}
+
+// entryTable gives the entries as rows with a column for each box of the forms.
+func entryTable(entries []plan.Entry) ([]string, [][]string) {
+	var fields []string
+	for _, e := range entries {
+		for _, f := range e.Fields {
+			if !slices.Contains(fields, f.Name) {
+				fields = append(fields, f.Name)
+			}
+		}
+	}
+	head := slices.Concat([]string{"step", "do", "what", "domain"}, fields, []string{"why", "check"})
+	var rows [][]string
+	for _, e := range entries {
+		row := []string{fmt.Sprint(e.Step), string(e.Action), string(e.Kind), unicodeName(e.Domain)}
+		for _, name := range fields {
+			var values []string
+			for _, f := range e.Fields {
+				if f.Name == name {
+					values = append(values, f.Value)
+				}
+			}
+			row = append(row, strings.Join(values, ", "))
+		}
+		rows = append(rows, append(row, e.Reason, e.Check))
+	}
+	return head, rows
+}
+
+// sheetPage writes the page of one place.
+func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
+	fmt.Fprintf(w, "# What to type at %s\n\n", md(s.Place))
+	zones := linesByZone(s.Lines)
+	if len(zones) > 0 {
+		fmt.Fprintf(w, "%s in %s. In each zone go from top to bottom: what goes, goes first, because forms refuse two records that contradict each other. Where a form adds the domain by itself, type the label; where it wants whole names, the full name; where it wants a last dot, the last column.\n", plural(steps(s.Lines), "change"), plural(len(zones), "zone"))
+	}
+	if part := partly(p, zones); len(part) > 0 {
+		fmt.Fprintf(w, "\nSeen in part only: %s. Where the form shows a record at one of the names below that is not named here, stop, and survey again with the provider's export (--zone).\n", md(strings.Join(part, ", ")))
+	}
+	goes, rest := s, s
+	goes.Entries = slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action != plan.Remove })
+	rest.Entries = slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action == plan.Remove })
+	if len(goes.Entries) > 0 {
+		entriesPage(w, goes, "First of all")
+	}
+	for _, lines := range zones {
+		zonePage(w, p, lines)
+	}
+	if len(rest.Entries) > 0 {
+		title := map[string]string{"form": "Forwarding", "platform": "At the platform", "edge": "At the edge network", "server": "On the server", "site": "On the site"}[s.By]
+		if title == "" {
+			title = "Last of all"
+		}
+		entriesPage(w, rest, title)
+	}
+}
+
+// partly names the zones of which only a part was seen.
+func partly(p *plan.Plan, zones [][]plan.Line) []string {
+	var all []string
+	for _, z := range p.Zones {
+		if z.Partial && slices.ContainsFunc(zones, func(lines []plan.Line) bool { return lines[0].Zone == z.Name }) {
+			all = append(all, unicodeName(z.Name))
+		}
+	}
+	return all
+}
+
+func linesByZone(lines []plan.Line) [][]plan.Line {
+	var all [][]plan.Line
+	for _, l := range lines {
+		if n := len(all); n > 0 && all[n-1][0].Zone == l.Zone {
+			all[n-1] = append(all[n-1], l)
+			continue
+		}
+		all = append(all, []plan.Line{l})
+	}
+	return all
+}
+
+// steps counts the changes to which lines belong.
+func steps(lines []plan.Line) int {
+	n := 0
+	for i, l := range lines {
+		if i == 0 || lines[i-1].Zone != l.Zone || lines[i-1].Step != l.Step {
+			n++
+		}
+	}
+	return n
+}
+
+// zonePage writes the changes of one zone: what to type, and below it why and how to tell that it worked.
+func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
+	zone := lines[0].Zone
+	fmt.Fprintf(w, "\n## %s\n", md(unicodeName(zone)))
+	for _, z := range p.Zones {
+		if z.Name != zone {
+			continue
+		}
+		for _, t := range ttlText(z) {
+			fmt.Fprintf(w, "\n%s\n", md(t))
+		}
+	}
+	var rows [][]string
+	for _, l := range lines {
+		value := codeText(l.Value)
+		switch l.Do {
+		case plan.Remove:
+			value = "~~" + codeText(l.Was) + "~~"
+		case plan.Replace:
+			value = "~~" + codeText(l.Was) + "~~ " + codeText(l.Value)
+		}
+		ttl := fmt.Sprintf("%d s (%s)", l.TTL, plan.Words(l.TTL))
+		if l.Do == plan.Remove {
+			ttl = ""
+		}
+		if l.Through != "" {
+			value += " through " + md(l.Through) + ": yes"
+		}
+		rows = append(rows, []string{fmt.Sprint(l.Step), "**" + string(l.Do) + "**", codeText(l.Label), codeText(l.Name), md(kindName(l.Type)), value, codeText(l.Dotted), ttl})
+	}
+	rawTable(w, []string{"step", "do", "label", "full name", "type", "value", "as in a zone file", "TTL"}, rows)
+	fmt.Fprintln(w)
+	for i, l := range lines {
+		if i > 0 && lines[i-1].Step == l.Step {
+			continue
+		}
+		fmt.Fprintf(w, "%d. %s %s: %s It worked when %s says %s.\n", l.Step, codeText(l.Label), md(l.Type), md(l.Reason), codeText(l.Check), codeText(l.Expect))
+	}
+}
+
+// codeText gives a value to be typed as it is, in backquotes; "" stays empty.
+func codeText(s string) string {
+	if s == "" {
+		return ""
+	}
+	s = strings.ReplaceAll(clean(s), "|", "\\|")
+	if strings.Contains(s, "`") {
+		return "`` " + s + " ``"
+	}
+	return "`" + s + "`"
+}
+
+func rawTable(w io.Writer, head []string, rows [][]string) {
+	fmt.Fprintf(w, "\n| %s |\n|%s\n", strings.Join(head, " | "), strings.Repeat(" --- |", len(head)))
+	for _, r := range rows {
+		fmt.Fprintf(w, "| %s |\n", strings.Join(r, " | "))
+	}
+}
+
+// entriesPage writes the entries of a carrier's or registrar's page: patterns in one table, the others one by one.
+func entriesPage(w io.Writer, s plan.Sheet, title string) {
+	fmt.Fprintf(w, "\n## %s\n", title)
+	var patterns []plan.Entry
+	domain := ""
+	flush := func() {
+		if len(patterns) > 0 {
+			patternsPage(w, patterns)
+		}
+		patterns = nil
+	}
+	for _, e := range s.Entries {
+		if e.Domain != domain || e.Kind != plan.Pattern {
+			flush()
+		}
+		domain = e.Domain
+		if e.Kind == plan.Pattern {
+			patterns = append(patterns, e)
+			continue
+		}
+		about := unicodeName(e.Domain)
+		if about == "" {
+			about = "all domains"
+		}
+		fmt.Fprintf(w, "\n### %d. %s: %s\n", e.Step, md(about), entryTitle(e))
+		var rows [][]string
+		for _, f := range e.Fields {
+			rows = append(rows, []string{md(f.Name), codeText(f.Value)})
+		}
+		rawTable(w, []string{"box", "what to type"}, rows)
+		fmt.Fprintf(w, "\n%s", md(e.Reason))
+		if e.Check != "" {
+			fmt.Fprintf(w, " It worked when %s shows it.", codeText(e.Check))
+		}
+		fmt.Fprintln(w)
+	}
+	flush()
+}
+
+func entryTitle(e plan.Entry) string {
+	if e.Action == plan.Remove {
+		return map[plan.Kind]string{plan.Forward: "**delete** the forwarding", plan.DSEntry: "**remove** the DS record"}[e.Kind]
+	}
+	return map[plan.Kind]string{plan.Forward: "forward it", plan.HostEntry: "claim the host", plan.ZoneEntry: "create the zone", plan.NameServers: "change the name servers", plan.CertEntry: "have the certificate there",
+		plan.Records: "set the records, then come back", plan.Primary: "choose the primary host", plan.Config: "put the redirects in place"}[e.Kind]
+}
+
+func patternsPage(w io.Writer, patterns []plan.Entry) {
+	fmt.Fprintf(w, "\n### Patterns of %s\n\nIn this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the first and the second star took.\n", md(unicodeName(patterns[0].Domain)))
+	var rows [][]string
+	for _, e := range patterns {
+		r := []string{fmt.Sprint(e.Step)}
+		for _, f := range e.Fields {
+			switch f.Name {
+			case "pattern", "target", "rule":
+				r = append(r, codeText(f.Value))
+			default:
+				r = append(r, md(f.Value))
+			}
+		}
+		rows = append(rows, r)
+	}
+	rawTable(w, []string{"step", "pattern", "target", "status", "query", "rule"}, rows)
+	fmt.Fprintln(w)
+	for _, e := range patterns {
+		fmt.Fprintf(w, "%d. %s", e.Step, md(e.Reason))
+		if e.Check != "" {
+			fmt.Fprintf(w, " It worked when %s shows it.", codeText(e.Check))
+		}
+		fmt.Fprintln(w)
+	}
+}
+
+// SheetsWritten says which sheets were written, and where to begin.
+func SheetsWritten(w io.Writer, folder string, p *plan.Plan, pages []Page, s Style) {
+	if len(pages) == 0 {
+		fmt.Fprintf(w, "%s\n", s.severity("", "There is nothing to type: everything is as the plan wants it."))
+		return
+	}
+	t := s.newTable()
+	t.AppendHeader(row([]string{"where", "records", "other entries", "page"}))
+	for _, sheet := range p.Sheets() {
+		for _, page := range pages {
+			if page.Place == sheet.Place && !page.Table {
+				t.AppendRow(row([]string{sheet.Place, number(steps(sheet.Lines), "change"), number(len(sheet.Entries), "entry"), folder + "/" + page.Name}))
+			}
+		}
+	}
+	render(w, t, s)
+	fmt.Fprintf(w, "\nBeside each page stand its tables for a spreadsheet (.csv). The order of all of it: upperpath plan.\n")
+	if len(p.Findings) > 0 {
+		fmt.Fprintln(w)
+		TextFindings(w, p.Findings, s)
+		fmt.Fprintf(w, "\n%s\n", s.severity(worst(p), planVerdict(p)))
+	}
+}
+
+func number(n int, word string) string {
+	switch {
+	case n == 0:
+		return ""
+	case word == "entry" && n > 1:
+		return fmt.Sprintf("%d entries", n)
+	}
+	return plural(n, word)
+}
