@@ -78,6 +78,7 @@ it, and most providers import it.`,
 				return err
 			}
 			var failures []error
+			partial := 0
 			for i := range made.Zones {
 				z := &made.Zones[i]
 				sets, err := z.File(made)
@@ -98,8 +99,11 @@ it, and most providers import it.`,
 					fmt.Fprintf(p.out, "  %s\n", lost)
 				}
 				if z.Partial {
-					fmt.Fprintf(p.out, "  PARTIAL: what was seen of this zone was asked for by name; compare it with an export of the provider's before it replaces anything.\n")
+					partial++
 				}
+			}
+			if partial > 0 {
+				fmt.Fprintf(p.out, "\n%d of them are marked PARTIAL: those zones were asked about name by name. Compare them with an export of the provider's before they replace anything, or plan from that: --zone FILE.\n", partial)
 			}
 			if err := errors.Join(failures...); err != nil {
 				return failed(err)

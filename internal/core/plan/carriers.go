@@ -224,8 +224,12 @@ func (p *Plan) platformEntries(c *estate.Carrier, z *Zone, hosts []web.Host) []E
 		case estate.Point:
 			var fields []Field
 			for _, r := range z.Records {
-				if slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) || p.asked(c, d, r) {
-					fields = append(fields, Field{r.Name + " " + r.Type, strings.Join(r.Values, ", ")})
+				if isWeb(r.Type) && slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) || p.asked(c, d, r) {
+					var values []string
+					for _, v := range r.Values {
+						values = append(values, typed(r.Type, v))
+					}
+					fields = append(fields, Field{r.Name + " " + r.Type, strings.Join(values, ", ")})
 				}
 			}
 			add(Records, fmt.Sprintf("Type these where the records of %s are kept, then come back and let %s look at them.", d.Name, c.Name), "upperpath survey --only "+d.Name.String()+" --records", fields...)
@@ -386,7 +390,7 @@ func (p *Plan) registrars() {
 	}
 	for i := range p.Zones {
 		z := &p.Zones[i]
-		seen := p.input.Survey.Of(z.Name)
+		seen := p.seen(z.Name)
 		if seen == nil {
 			continue
 		}

@@ -578,7 +578,7 @@ func (w *zoneWork) number() {
 		if phase != turning && phase != fresh {
 			slices.SortStableFunc(changes, func(a, b Change) int {
 				// What is new comes before what leads to it.
-				return cmp.Or(cmp.Compare(late(a.Action), late(b.Action)), record.CompareNames(a.Name, b.Name), cmp.Compare(a.Type, b.Type))
+				return cmp.Or(cmp.Compare(late(a), late(b)), record.CompareNames(a.Name, b.Name), cmp.Compare(a.Type, b.Type))
 			})
 		}
 		for _, c := range changes {
@@ -618,8 +618,11 @@ func (w *zoneWork) number() {
 	}
 }
 
-func late(a Action) int {
-	if a == Add {
+func late(c Change) int {
+	switch {
+	case c.Action != Add:
+		return 2
+	case isAddress(c.Type):
 		return 0
 	}
 	return 1

@@ -120,11 +120,11 @@ func TestWhatIsToChange(t *testing.T) {
 		"a forward at a form": {"{name: old.example, carrier: four}", "@ A 198.51.100.34\nwww A 203.0.113.40", []string{"replace  A 198.51.100.34 > 203.0.113.40"}, "delete its forwarding there, for one door has one carrier"},
 		"mail of an alias":    {"{name: old.example, carrier: four}", "@ A 203.0.113.40\n@ MX 10 mx.mail.example.\nwww A 203.0.113.40\n_dmarc TXT v=DMARC1", nil, "Mail: it stays as it is."},
 		"wanted records": {"{name: old.example, carrier: four, wanted: [{name: _a.old.example., type: TXT, value: x}, {name: _b, type: TXT, value: [\"one \", two]}, {name: '@', type: TXT, value: '\"proof=1\"'}, {name: c, type: cname, value: Target.Example}]}", "@ A 203.0.113.40\n@ TXT \"old\"\nwww A 203.0.113.40",
-			[]string{"replace  TXT \"old\" > \"old\"|\"proof=1\"", "add _a TXT  > \"x\"", "add _b TXT  > \"one two\"", "add c CNAME  > target.example"}, "It joins the others of its set"},
+			[]string{"add c CNAME  > target.example", "add _a TXT  > \"x\"", "add _b TXT  > \"one two\"", "replace  TXT \"old\" > \"old\"|\"proof=1\""}, "It joins the others of its set"},
 		"wanted until a day": {"{name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: 2026-11-25}, {name: _b, type: TXT, value: y, until: 2026-11-26}]}", "@ A 203.0.113.40\nwww A 203.0.113.40\n_a TXT x\n_a TXT z\n_b TXT y",
 			[]string{"replace _a TXT \"x\"|\"z\" > \"z\""}, "It was wanted until 2026-11-25."},
 		"no mail": {"{name: old.example, carrier: four, mail: none}", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ TXT hello",
-			[]string{"add  MX  > 0 .", "replace  TXT \"hello\" > \"hello\"|\"v=spf1 -all\"", "add _dmarc TXT  > \"v=DMARC1; p=reject\""}, "RFC 7505"},
+			[]string{"add  MX  > 0 .", "add _dmarc TXT  > \"v=DMARC1; p=reject\"", "replace  TXT \"hello\" > \"hello\"|\"v=spf1 -all\""}, "RFC 7505"},
 		"a www that follows its apex":    {"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww CNAME @", []string{"replace  A 192.0.2.1 > 203.0.113.40"}, "It follows old.example, which leads to four."},
 		"a machine that is still needed": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww CNAME @\nmail A 192.0.2.1\nftp A 192.0.2.1", []string{"replace  A 192.0.2.1 > 203.0.113.40"}, "needs the machine at 192.0.2.1"},
 		"placeholders at an edge":        {"{name: old.example, carrier: net}", "@ A 192.0.2.1", []string{"add www A  > 198.51.100.80", "replace  A 192.0.2.1 > 198.51.100.80"}, ""},
@@ -139,6 +139,11 @@ func TestWhatIsToChange(t *testing.T) {
 }
 
 const moreCarriers = `  four: {by: server, addresses: [203.0.113.40]}
+  certified: {by: server, addresses: [203.0.113.41], issuer: ca.example}
   aliased: {by: platform, alias: sites.other.example, addresses: [198.51.100.61]}
+  told: {by: platform, alias: sites.told.example, addresses: [198.51.100.62], certificate: after, rules: no, hosts-at-most: 1, wanted: [{name: _claim, type: TXT, value: abc}]}
   net: {by: edge, addresses: [198.51.100.80], name-servers: [ns1.net.example, ns2.net.example]}
+  plainly: {by: edge, addresses: [198.51.100.81], origin: plain, behind: four}
+  securely: {by: edge, addresses: [198.51.100.82], origin: tls, behind: four}
+  framer: {by: form, addresses: [198.51.100.36], tls: yes, keeps: [path, query], frames: yes}
 `

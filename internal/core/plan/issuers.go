@@ -144,14 +144,14 @@ func (p *Plan) issuer(c *Certificate, name string) {
 // recordsAbove gives the records of the zone that holds a name, as the plan leaves it.
 func (p *Plan) recordsAbove(name string) ([]record.Set, bool) {
 	name = strings.TrimPrefix(name, "*.")
-	for _, z := range p.Zones {
-		if z.Name == name || strings.HasSuffix(name, "."+z.Name) {
-			return z.whole, z.Seen != nil
+	for above := name; above != ""; _, above, _ = strings.Cut(above, ".") {
+		if i, ok := p.zoneAt[above]; ok {
+			return p.Zones[i].whole, p.Zones[i].Seen != nil
 		}
 	}
 	if h, err := web.ParseHost(name); err == nil {
 		if d := p.Estate.DomainOf(h); d != nil {
-			if seen := p.input.Survey.Of(d.Name.String()); seen != nil {
+			if seen := p.seen(d.Name.String()); seen != nil {
 				return seen.Records, true
 			}
 		}

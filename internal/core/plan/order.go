@@ -55,11 +55,10 @@ func (o *orderer) look() {
 	}
 }
 
+// zone returns the zone of a name, an empty one where there is none.
 func (p *Plan) zone(name string) *Zone {
-	for i := range p.Zones {
-		if p.Zones[i].Name == name {
-			return &p.Zones[i]
-		}
+	if i, ok := p.zoneAt[name]; ok {
+		return &p.Zones[i]
 	}
 	return &Zone{}
 }

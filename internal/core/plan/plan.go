@@ -58,6 +58,8 @@ type Plan struct {
 	input  Input
 	tally  chain.Tally
 	asksOf map[*estate.Domain][]web.URL // what an audit asks, by domain
+	zoneAt map[string]int               // where in Zones a name stands
+	seenAt map[string]*survey.Domain    // what the survey saw, by name
 }
 
 // Door is a door of the estate with where it must lead and who carries it.

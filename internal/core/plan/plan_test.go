@@ -25,6 +25,7 @@ carriers:
   broad: {by: form, addresses: [198.51.100.35], tls: yes, keeps: [path]}
   platform: {by: platform, alias: sites.platform.example, certificate: after}
   edge: {by: edge, addresses: [198.51.100.80], patterns-at-most: 1}
+  wide: {by: edge, addresses: [198.51.100.83]}
 defaults: {carrier: gateway}
 `
 
@@ -133,7 +134,6 @@ func TestCarriersThatCannotAreNamedOnce(t *testing.T) {
 		"beyond-carrier https://form.example",
 		"beyond-carrier plat.example",
 		"beyond-carrier rules line 5",
-		"beyond-carrier www.edge.example",
 		"beyond-carrier www.form.example",
 	}, subjects(p))
 }
@@ -156,9 +156,12 @@ func TestRecordsAndCertificates(t *testing.T) {
 		{Name: "www.n.example", Type: "AAAA", TTL: 3600, Values: []string{"2001:db8::10"}},
 	}, p.Zones[0].Records)
 	assert.Equal(t, plan.Record{Name: "www.plat.example", Type: "CNAME", TTL: 3600, Values: []string{"sites.platform.example"}}, p.Zones[1].Records[2])
+	require.NotEmpty(t, p.Certificates[2].Gap)
+	assert.Contains(t, p.Certificates[2].Gap, "meets a warning")
+	p.Certificates[2].Gap = ""
 	assert.Equal(t, []plan.Certificate{
-		{Carrier: "gateway", Domain: "n.example", Names: []string{"n.example"}, When: "before"},
-		{Carrier: "gateway", Domain: "plat.example", Names: []string{"plat.example", "shop.plat.example"}, When: "before"},
+		{Carrier: "gateway", Domain: "n.example", Names: []string{"n.example"}, When: "before", ByDNS: []string{"_acme-challenge.n.example"}},
+		{Carrier: "gateway", Domain: "plat.example", Names: []string{"plat.example", "shop.plat.example"}, When: "before", ByDNS: []string{"_acme-challenge.plat.example", "_acme-challenge.shop.plat.example"}},
 		{Carrier: "platform", Domain: "plat.example", Names: []string{"www.plat.example"}, When: "after"},
 		{Carrier: "site", Names: []string{"www.n.example", "n.platform.example"}, When: "before", Issuer: "ca.example"},
 	}, p.Certificates)

@@ -74,7 +74,7 @@ func (p *Plan) lines(z *Zone) []Line {
 		}
 	}
 	server := ""
-	if seen := p.input.Survey.Of(z.Name); seen != nil && len(seen.Servers) > 0 {
+	if seen := p.seen(z.Name); seen != nil && len(seen.Servers) > 0 {
 		server = seen.Servers[0].Name
 	}
 	for _, c := range changes {

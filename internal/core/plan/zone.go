@@ -119,6 +119,10 @@ func (p *Plan) zones() {
 	for _, d := range p.Domains() {
 		p.Zones = append(p.Zones, Zone{Name: d.Name.String(), RecordsAt: d.RecordsAt, State: string(d.State), Records: []Record{}, domain: d})
 	}
+	p.zoneAt = make(map[string]int, len(p.Zones))
+	for i, z := range p.Zones {
+		p.zoneAt[z.Name] = i
+	}
 	moving := map[string]*zoneWork{}
 	for i := range p.Zones {
 		z := &p.Zones[i]
@@ -137,7 +141,7 @@ func (p *Plan) zones() {
 
 func (p *Plan) workOn(z *Zone) *zoneWork {
 	w := &zoneWork{plan: p, zone: z, domain: z.domain, have: map[string][]record.Set{}, touched: map[record.Key]bool{}, moves: map[string][]record.Set{}}
-	w.seen = p.input.Survey.Of(z.Name)
+	w.seen = p.seen(z.Name)
 	if w.seen == nil {
 		return w
 	}
@@ -150,6 +154,21 @@ func (p *Plan) workOn(z *Zone) *zoneWork {
 		w.have[s.Name] = append(w.have[s.Name], s)
 	}
 	return w
+}
+
+// seen returns what was seen of a domain last, nil where nobody has looked.
+func (p *Plan) seen(name string) *survey.Domain {
+	if p.seenAt == nil {
+		p.seenAt = map[string]*survey.Domain{}
+		if v := p.input.Survey; v != nil {
+			for i := range v.Domains {
+				if d := &v.Domains[i]; d.Seen() {
+					p.seenAt[d.Name] = d
+				}
+			}
+		}
+	}
+	return p.seenAt[name]
 }
 
 // unseenZones says which zones nobody has looked at.
