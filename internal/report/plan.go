@@ -158,7 +158,7 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 	}
 	TextFindings(w, p.Findings, s)
 	for _, n := range p.Notes {
-		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+clean(n)))
+		fmt.Fprintf(w, "\n%s\n", s.faint(indent("note: "+clean(n), "", s.width())))
 	}
 	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(p.Findings), planVerdict(p)))
 }

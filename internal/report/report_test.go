@@ -19,6 +19,7 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
 )
 
 var update = flag.Bool("update", os.Getenv("UPDATE") != "", "write what the writers make into the cases")
@@ -80,6 +81,7 @@ func TestPlanAndSurveyWriters(t *testing.T) {
 	for path, write := range map[string]func(*testing.T, *txtar.Archive) map[string]string{
 		"testdata/plans/limits.txtar":    writtenPlan,
 		"testdata/plans/clean.txtar":     writtenPlan,
+		"testdata/plans/changes.txtar":   writtenPlan,
 		"testdata/surveys/museums.txtar": writtenSurvey,
 	} {
 		archive, err := txtar.ParseFile(path)
@@ -108,8 +110,31 @@ func writtenPlan(t *testing.T, archive *txtar.Archive) map[string]string {
 	}
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	in := plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: now}
+	for _, f := range archive.Files {
+		if name, isZone := strings.CutSuffix(f.Name, ".zone"); isZone {
+			_, records, err := files.ReadZone(filepath.Join(dir, f.Name), name)
+			require.NoError(t, err)
+			if in.Survey == nil {
+				in.Survey = &survey.Survey{Started: now}
+			}
+			in.Survey.Domains = append(in.Survey.Domains, live.FileDomain(web.MustParseHost(name), records))
+		}
+	}
+	p := plan.Make(in)
 	out := map[string]string{}
+	pages, err := Sheets(p)
+	require.NoError(t, err)
+	for _, page := range pages {
+		out[page.Name] = strings.ReplaceAll(string(page.Data), "\r\n", "\n")
+	}
+	choices, err := plan.Consider(in, []string{"www", "apex"})
+	require.NoError(t, err)
+	for name, format := range map[string]string{"consider.txt": "text", "consider.md": "md"} {
+		var b bytes.Buffer
+		require.NoError(t, Considered(&b, format, choices, Style{Width: 100, Now: now}))
+		out[name] = b.String()
+	}
 	for name, format := range map[string]string{"plan.txt": "text", "plan.md": "md", "plan.json": "json"} {
 		var b bytes.Buffer
 		require.NoError(t, Plan(&b, format, p, Style{Width: 100, Now: now}))

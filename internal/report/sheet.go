@@ -240,7 +240,11 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		if i > 0 && lines[i-1].Step == l.Step {
 			continue
 		}
-		fmt.Fprintf(w, "%d. %s %s: %s It worked when %s says %s.\n", l.Step, codeText(l.Label), md(l.Type), md(l.Reason), codeText(l.Check), codeText(l.Expect))
+		expect := codeText(l.Expect)
+		if l.Expect == "nothing" {
+			expect = "nothing"
+		}
+		fmt.Fprintf(w, "%d. %s %s: %s It worked when %s says %s.\n", l.Step, codeText(l.Label), md(l.Type), md(l.Reason), codeText(l.Check), expect)
 	}
 }
 

@@ -105,11 +105,22 @@ func carriedBy(d *estate.Domain, c *estate.Carrier) []web.Host {
 	return all
 }
 
+// numbered puts what goes before what comes, and numbers all of it.
 func numbered(k Carried) Carried {
+	slices.SortStableFunc(k.Entries, func(a, b Entry) int {
+		return cmp.Compare(btoi(a.Action != Remove), btoi(b.Action != Remove))
+	})
 	for i := range k.Entries {
 		k.Entries[i].Step = i + 1
 	}
 	return k
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // limitsOf says in words what a carrier cannot do.

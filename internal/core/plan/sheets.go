@@ -77,6 +77,9 @@ func (p *Plan) lines(z *Zone) []Line {
 	if seen := p.seen(z.Name); seen != nil && len(seen.Servers) > 0 {
 		server = seen.Servers[0].Name
 	}
+	if z.Move != nil {
+		server = z.Move.To[0]
+	}
 	for _, c := range changes {
 		if c.Step > 0 {
 			all = append(all, linesOf(z, c, server)...)
