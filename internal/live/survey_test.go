@@ -98,6 +98,37 @@ func names(sets []record.Set) []string {
 	return all
 }
 
+func TestComingNameServersAreAskedAboutEverything(t *testing.T) {
+	w := look(t, world(t), nil)
+	s := &live.Surveyor{Web: w, NamesAlone: true}
+	sub := subject("a.example")
+	for _, name := range []string{"ns1.h.example", "lame.h.example", "nowhere.h.example"} {
+		sub.Coming = append(sub.Coming, web.MustParseHost(name))
+	}
+	d := s.Domain(context.Background(), sub)
+	assert.Empty(t, d.Coming, "all of them are in the delegation already")
+
+	scene := world(t)
+	moved := zone(t, "a.example", soa, "@ IN NS new.h.example.", "@ IN A 192.0.2.1", "www IN CNAME @")
+	scene.Zones[1] = zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "new IN A 192.0.2.57", "lost IN A 192.0.2.53")
+	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[1] = scene.Zones[1]
+	scene.NameServers[netip.MustParseAddr("192.0.2.57")] = &stage.NameServer{Zones: []stage.Zone{moved}}
+	w = look(t, scene, nil)
+	s = &live.Surveyor{Web: w, NamesAlone: true}
+	sub = subject("a.example")
+	sub.Coming = []web.Host{web.MustParseHost("new.h.example"), web.MustParseHost("lost.h.example"), web.MustParseHost("none.h.example")}
+	sub.Wanted = []record.Key{{Name: "hidden.a.example", Type: "A"}}
+	d = s.Domain(context.Background(), sub)
+	assert.Contains(t, names(d.Records), "hidden.a.example", "what somebody wants is asked for")
+	require.Len(t, d.Coming, 3)
+	assert.Equal(t, []survey.State{survey.Answers, survey.Lame, survey.Nowhere}, []survey.State{d.Coming[0].State, d.Coming[1].State, d.Coming[2].State})
+	said := map[string]string{}
+	for _, r := range d.Coming[0].Records {
+		said[r.Name+" "+r.Type] = strings.Join(r.Values, " ")
+	}
+	assert.Equal(t, map[string]string{"a.example A": "192.0.2.1", "a.example NS": "new.h.example.", "www.a.example CNAME": "a.example."}, said)
+}
+
 func TestResolversThatRememberAreFoundOut(t *testing.T) {
 	scene := world(t)
 	scene.Speed = 1

@@ -295,3 +295,68 @@ func (n *nameServers) accepted(v *survey.Survey) {
 	require.NoError(n.t, json.Unmarshal([]byte(answer), &c))
 	assert.Empty(n.t, c.Domains["open.example"], "a zone that was saved and loaded again is the same")
 }
+
+// TestZonesOfAPlanAreLoadedByRealServers plans changes and a move to other name servers, writes the zones, loads them into a second
+// knot and a second bind, and has the old and the new servers compared.
+func TestZonesOfAPlanAreLoadedByRealServers(t *testing.T) {
+	n := startNames(t)
+	estate := n.write("moving/upperpath.yaml", `canonical: https://www.n.example
+carriers: {g: {by: server, addresses: [203.0.113.20, "2001:db8::20"]}}
+domains:
+  - {name: open.example, carrier: g, name-servers: ns1.knot-to.example, wanted: [{name: _long, type: TXT, value: "`+strings.Repeat("piece ", 60)+`"}]}
+  - {name: bound.example, carrier: g, name-servers: ns1.bind-to.example}
+`)
+	second, third := freePort(t), freePort(t)
+	survey := func(args ...string) {
+		out, code := run(t, "", append([]string{"survey", "--estate", estate, "--resolver", n.resolver, "--timeout", "500ms", "--fail-on", "never",
+			"--point", "a.registry.example:53=" + n.bind, "--point", "ns1.bound.example:53=" + n.bind, "--point", "ns1.open.example:53=" + n.knot}, args...)...)
+		require.Zero(t, code, out)
+	}
+	plan := func() string {
+		out, _ := run(t, "", "plan", "--estate", estate)
+		return strings.Join(strings.Fields(out), " ") // lines are wrapped
+	}
+	planned := filepath.Join(n.dir, "planned")
+	require.Eventually(t, func() bool { // both load and sign their zones a moment after they listen
+		survey()
+		out, _ := run(t, "", "write", "zone", "--estate", estate, "--out", planned)
+		return strings.Contains(out, "open.example.zone") && strings.Contains(out, "bound.example.zone") && !strings.Contains(out, "PARTIAL")
+	}, 20*time.Second, 300*time.Millisecond, "both zones are seen whole")
+	assert.Contains(t, plan(), "does not answer for open.example: its name leads to no address")
+
+	for _, zone := range []string{"open.example", "bound.example"} {
+		path := filepath.Join(planned, zone+".zone")
+		said, err := exec.Command(peer(t, "kzonecheck"), "-o", zone, path).CombinedOutput()
+		assert.NoError(t, err, "kzonecheck %s: %s", zone, said)
+		said, err = exec.Command(peer(t, "named-checkzone"), "-i", "none", zone, path).CombinedOutput()
+		assert.NoError(t, err, "named-checkzone %s: %s", zone, said)
+	}
+	for _, zone := range []string{"keyed.example"} { // the second knot is set up for it too
+		text, err := os.ReadFile(filepath.Join(n.dir, "zones", zone+".zone"))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(planned, zone+".zone"), text, 0o644))
+	}
+	n.startKnot(peer(t, "knotd"), "second", second, planned)
+	_, port, _ := strings.Cut(third, ":")
+	config := n.write("third.conf", fmt.Sprintf(`options { directory %[1]q; pid-file none; session-keyfile none; lock-file none; listen-on port %[2]s { 127.0.0.1; }; listen-on-v6 { none; };
+	recursion no; notify no; allow-transfer { none; }; key-directory %[1]q; managed-keys-directory %[1]q; };
+controls { };
+zone "bound.example" { type primary; file %[3]q; };
+`, n.dir, port, filepath.Join(planned, "bound.example.zone")))
+	n.start(exec.Command(peer(t, "named"), "-g", "-c", config), third)
+
+	to := []string{"--point", "ns1.knot-to.example:53=" + second, "--point", "ns1.bind-to.example:53=" + third}
+	require.Eventually(t, func() bool { // both load their zones a moment after they listen
+		survey(to...)
+		return strings.Count(plan(), "(ready: the new servers say everything)") == 2
+	}, 20*time.Second, 300*time.Millisecond, "what was written and loaded is what the plan wants")
+
+	n.write("planned/open.example.zone", fmt.Sprintf(strings.Replace(zoneText, "\tIN\tMX\t10 mx1.mail.example.\n", "", 1), "open.example", "x"))
+	fourth := freePort(t)
+	n.startKnot(peer(t, "knotd"), "fourth", fourth, planned)
+	require.Eventually(t, func() bool {
+		survey("--point", "ns1.knot-to.example:53="+fourth, to[2], to[3])
+		said := plan()
+		return strings.Contains(said, "mail-lost open.example MX") && strings.Contains(said, "zone-differs open.example TXT")
+	}, 20*time.Second, 300*time.Millisecond, "what was not copied is found")
+}

@@ -318,7 +318,7 @@ func isAddress(kind string) bool { return kind == "A" || kind == "AAAA" || kind 
 // isSignature tells whether a type is made by signing the zone, and goes with it.
 func isSignature(kind string) bool {
 	switch kind {
-	case "RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY":
+	case "RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "TYPE65534": // the last is bind's own note of its work
 		return true
 	}
 	return false
