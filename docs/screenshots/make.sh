@@ -18,19 +18,23 @@ until [ -s stage/stage.yaml ]; do sleep 0.1; done
 wanted="$*"
 want() { [ -z "$wanted" ] || [[ " $wanted " == *" $1 "* ]]; }
 
-# terminal NAME COMMAND [SCROLL]: the window as it looks after the command; with SCROLL "top", its first screen.
+# terminal NAME COMMAND [SCROLL] [SECONDS] [COLUMNS] [FONT]: the window as it looks after the command; with SCROLL "top", its first
+# screen; with "/FROM/,\$" the screen that begins there.
 terminal() {
   want "$1" || return 0
   local cut=""
-  [ "${3:-}" = top ] && cut=" | head -n 43"
+  local columns=${5:-126} font=${6:-12}
+  local rows=$((44 * 12 / font))
+  [ "${3:-}" = top ] && cut=" | head -n $((rows - 1))"
+  [[ "${3:-}" == /* ]] && cut=" | sed -n '${3}p' | head -n $((rows - 1))"
   cat >"$work/show" <<S
 export PS1='\$ '; clear; printf '\033[1m$ %s\033[0m\n' "$2"
-script -qec "stty cols 126 rows 44; $2" /dev/null$cut
+script -qec "stty cols $columns rows $rows; $2" /dev/null$cut
 sleep 60
 S
   xvfb-run -a -s "-screen 0 1280x800x24" bash -c '
-    xterm -fa "DejaVu Sans Mono" -fs 12 -geometry 127x46+0+0 -bg "#fdfcf9" -fg "#1d2a33" -xrm "XTerm*color8: #7a858c" -xrm "XTerm*color1: #b3261e" -xrm "XTerm*color2: #23704a" -xrm "XTerm*color3: #9a6700" -xrm "XTerm*color4: #2a5d8f" +sb -bw 0 -b 12 -e bash "$0" &
-    sleep "$1"; import -window root "$2"; kill %1' "$work/show" "${4:-4}" "$out/$1.png"
+    xterm -fa "DejaVu Sans Mono" -fs "$3" -geometry "$4"  -bg "#fdfcf9" -fg "#1d2a33" -xrm "XTerm*color8: #7a858c" -xrm "XTerm*color1: #b3261e" -xrm "XTerm*color2: #23704a" -xrm "XTerm*color3: #9a6700" -xrm "XTerm*color4: #2a5d8f" +sb -bw 0 -b 12 -e bash "$0" &
+    sleep "$1"; import -window root "$2"; kill %1' "$work/show" "${4:-4}" "$out/$1.png" "$font" "$((columns + 1))x$((rows + 2))+0+0"
 }
 
 # page NAME FILE
@@ -55,5 +59,9 @@ upperpath survey --from stage/stage.yaml --fail-on never >/dev/null 2>&1
 terminal compare "upperpath compare 1 3"
 terminal audit "upperpath audit --from stage/stage.yaml" top
 terminal rehearse "upperpath rehearse"
-terminal plan "upperpath plan --only northmoormuseum.example"
+terminal plan "upperpath plan --only lacemill-museum.example" '/Changes in/,$'
+terminal faulty "upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones" '/leftover-address/,$'
+terminal consider "upperpath plan --consider gateway,platform,registrar --only northmoormuseum.example; echo; upperpath plan --consider www,apex"
+upperpath write sheet >/dev/null
+terminal sheet "cat sheets/registrar-a.md" '/^# What/,$' 4 168 9
 page report "$work/museums/report.html"

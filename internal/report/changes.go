@@ -177,7 +177,8 @@ func (v zoneView) text(w io.Writer, s Style) {
 		fmt.Fprintln(w, s.faint(indent(clean(c.reason), "            ", s.width())))
 	}
 	for _, l := range v.stays {
-		fmt.Fprintf(w, "%s%s\n", s.faint(" = keep     "), strings.TrimPrefix(s.faint(indent(clean(l), "            ", s.width())), s.faint("            ")))
+		const space = "            "
+		fmt.Fprintln(w, s.faint(" = keep     "+strings.TrimPrefix(indent(clean(l), space, s.width()), space)))
 	}
 	for _, l := range v.around {
 		fmt.Fprintln(w, indent("· "+clean(l), "  ", s.width()))

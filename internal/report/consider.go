@@ -30,12 +30,30 @@ func Considered(w io.Writer, format string, c *plan.Considered, s Style) error {
 	tab := s.newTable()
 	tab.AppendHeader(row(t.head))
 	for _, r := range t.rows {
-		tab.AppendRow(row(r))
+		cells := row(r)
+		for i, ch := range c.Choices {
+			bad := r[0] == openDoors && len(ch.Open) > 0 || r[0] == faults && ch.Faults > 0 || r[0] == against && len(ch.Remembered) > 0
+			if r[0] == openDoors || r[0] == faults || r[0] == against {
+				tone := chain.Severity("")
+				if bad {
+					tone = chain.Error
+				}
+				cells[i+1] = s.severity(tone, clean(r[i+1]))
+			}
+		}
+		tab.AppendRow(cells)
 	}
 	render(w, tab, s)
 	writeList(w, "What stands behind the numbers", consideredLines(c), s)
 	return nil
 }
+
+// The lines that tell good from bad.
+const (
+	openDoors = "doors left open"
+	against   = "they remember against it"
+	faults    = "errors of the plan"
+)
 
 func consideredTable(c *plan.Considered) tabular {
 	t := tabular{head: []string{""}}
@@ -51,7 +69,7 @@ func consideredTable(c *plan.Considered) tabular {
 	}
 	line("arrives at", func(ch plan.Choice) string { return ch.Canonical })
 	line("most hops of a door", func(ch plan.Choice) string { return fmt.Sprint(ch.MostHops) })
-	line("doors left open", func(ch plan.Choice) string { return fmt.Sprintf("%d of %d", len(ch.Open), ch.Doors) })
+	line(openDoors, func(ch plan.Choice) string { return fmt.Sprintf("%d of %d", len(ch.Open), ch.Doors) })
 	line("certificates", func(ch plan.Choice) string {
 		if ch.Late > 0 {
 			return fmt.Sprintf("%d, %d only after the move", ch.Certificates, ch.Late)
@@ -59,7 +77,7 @@ func consideredTable(c *plan.Considered) tabular {
 		return fmt.Sprint(ch.Certificates)
 	})
 	line("browsers will remember", func(ch plan.Choice) string { return plural(ch.Permanent, "redirect") })
-	line("they remember against it", func(ch plan.Choice) string {
+	line(against, func(ch plan.Choice) string {
 		if len(ch.Remembered) == 0 {
 			return "nothing known"
 		}
@@ -67,7 +85,7 @@ func consideredTable(c *plan.Considered) tabular {
 	})
 	line("record changes to type", func(ch plan.Choice) string { return fmt.Sprint(ch.Changes) })
 	line("other entries to type", func(ch plan.Choice) string { return fmt.Sprint(ch.Entries) })
-	line("errors of the plan", func(ch plan.Choice) string { return fmt.Sprint(ch.Faults) })
+	line(faults, func(ch plan.Choice) string { return fmt.Sprint(ch.Faults) })
 	return t
 }
 

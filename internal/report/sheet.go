@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/jedib0t/go-pretty/v6/text"
+
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 )
@@ -147,10 +149,11 @@ func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
 	fmt.Fprintf(w, "# What to type at %s\n\n", md(s.Place))
 	zones := linesByZone(s.Lines)
 	if len(zones) > 0 {
-		fmt.Fprintf(w, "%s in %s. In each zone go from top to bottom: what goes, goes first, because forms refuse two records that contradict each other. Where a form adds the domain by itself, type the label; where it wants whole names, the full name; where it wants a last dot, the last column.\n", plural(steps(s.Lines), "change"), plural(len(zones), "zone"))
+		prose(w, fmt.Sprintf("%s in %s. In each zone go from top to bottom: what goes, goes first, because forms refuse two records that contradict each other. Where a form adds the domain by itself, type the label; where it wants whole names, the full name; where it wants a last dot, the last column.", plural(steps(s.Lines), "change"), plural(len(zones), "zone")))
 	}
 	if part := partly(p, zones); len(part) > 0 {
-		fmt.Fprintf(w, "\nSeen in part only: %s. Where the form shows a record at one of the names below that is not named here, stop, and survey again with the provider's export (--zone).\n", md(strings.Join(part, ", ")))
+		fmt.Fprintln(w)
+		prose(w, fmt.Sprintf("Seen in part only: %s. Where the form shows a record at one of the names below that is not named here, stop, and survey again with the provider's export (--zone).", md(strings.Join(part, ", "))))
 	}
 	goes, rest := s, s
 	goes.Entries = slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action != plan.Remove })
@@ -213,7 +216,8 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 			continue
 		}
 		for _, t := range ttlText(z) {
-			fmt.Fprintf(w, "\n%s\n", md(t))
+			fmt.Fprintln(w)
+			prose(w, md(t))
 		}
 	}
 	var rows [][]string
@@ -225,16 +229,20 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		case plan.Replace:
 			value = "~~" + codeText(l.Was) + "~~ " + codeText(l.Value)
 		}
-		ttl := fmt.Sprintf("%d s (%s)", l.TTL, plan.Words(l.TTL))
+		ttl := fmt.Sprintf("%s (%d s)", plan.Words(l.TTL), l.TTL)
 		if l.Do == plan.Remove {
 			ttl = ""
 		}
 		if l.Through != "" {
 			value += " through " + md(l.Through) + ": yes"
 		}
-		rows = append(rows, []string{fmt.Sprint(l.Step), "**" + string(l.Do) + "**", codeText(l.Label), codeText(l.Name), md(kindName(l.Type)), value, codeText(l.Dotted), ttl})
+		dotted := codeText(l.Dotted)
+		if l.Dotted == l.Value && l.Value != "" {
+			dotted = "the same"
+		}
+		rows = append(rows, []string{fmt.Sprint(l.Step), "**" + string(l.Do) + "**", codeText(l.Label), md(kindName(l.Type)), value, ttl, codeText(l.Name), dotted})
 	}
-	rawTable(w, []string{"step", "do", "label", "full name", "type", "value", "as in a zone file", "TTL"}, rows)
+	rawTable(w, []string{"step", "do", "label", "type", "value", "TTL", "full name", "as in a zone file"}, rows)
 	fmt.Fprintln(w)
 	for i, l := range lines {
 		if i > 0 && lines[i-1].Step == l.Step {
@@ -244,7 +252,7 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		if l.Expect == "nothing" {
 			expect = "nothing"
 		}
-		fmt.Fprintf(w, "%d. %s %s: %s It worked when %s says %s.\n", l.Step, codeText(l.Label), md(l.Type), md(l.Reason), codeText(l.Check), expect)
+		item(w, l.Step, fmt.Sprintf("%s %s: %s It worked when %s says %s.", codeText(l.Label), md(l.Type), md(l.Reason), codeText(l.Check), expect))
 	}
 }
 
@@ -260,10 +268,32 @@ func codeText(s string) string {
 	return "`" + s + "`"
 }
 
+// rawTable writes a table of cells that are Markdown already, its columns aligned, so that it reads well as plain text too.
 func rawTable(w io.Writer, head []string, rows [][]string) {
-	fmt.Fprintf(w, "\n| %s |\n|%s\n", strings.Join(head, " | "), strings.Repeat(" --- |", len(head)))
+	const widest = 60
+	widths := make([]int, len(head))
+	for _, r := range append([][]string{head}, rows...) {
+		for i, c := range r {
+			if n := text.StringWidthWithoutEscSequences(c); n <= widest {
+				widths[i] = max(widths[i], n, 3)
+			}
+		}
+	}
+	line := func(r []string) {
+		for i, c := range r {
+			fmt.Fprintf(w, "| %s ", text.Pad(c, widths[i], ' '))
+		}
+		fmt.Fprintln(w, "|")
+	}
+	fmt.Fprintln(w)
+	line(head)
+	rule := make([]string, len(head))
+	for i := range rule {
+		rule[i] = strings.Repeat("-", widths[i])
+	}
+	line(rule)
 	for _, r := range rows {
-		fmt.Fprintf(w, "| %s |\n", strings.Join(r, " | "))
+		line(r)
 	}
 }
 
@@ -297,11 +327,8 @@ func entriesPage(w io.Writer, s plan.Sheet, title string) {
 			rows = append(rows, []string{md(f.Name), codeText(f.Value)})
 		}
 		rawTable(w, []string{"box", "what to type"}, rows)
-		fmt.Fprintf(w, "\n%s", md(e.Reason))
-		if e.Check != "" {
-			fmt.Fprintf(w, " It worked when %s shows it.", codeText(e.Check))
-		}
 		fmt.Fprintln(w)
+		prose(w, md(e.Reason)+shows(e))
 	}
 	flush()
 }
@@ -315,7 +342,8 @@ func entryTitle(e plan.Entry) string {
 }
 
 func patternsPage(w io.Writer, patterns []plan.Entry) {
-	fmt.Fprintf(w, "\n### Patterns of %s\n\nIn this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the first and the second star took.\n", md(unicodeName(patterns[0].Domain)))
+	fmt.Fprintf(w, "\n### Patterns of %s\n\n", md(unicodeName(patterns[0].Domain)))
+	prose(w, "In this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the first and the second star took.")
 	var rows [][]string
 	for _, e := range patterns {
 		r := []string{fmt.Sprint(e.Step)}
@@ -332,12 +360,39 @@ func patternsPage(w io.Writer, patterns []plan.Entry) {
 	rawTable(w, []string{"step", "pattern", "target", "status", "query", "rule"}, rows)
 	fmt.Fprintln(w)
 	for _, e := range patterns {
-		fmt.Fprintf(w, "%d. %s", e.Step, md(e.Reason))
-		if e.Check != "" {
-			fmt.Fprintf(w, " It worked when %s shows it.", codeText(e.Check))
-		}
-		fmt.Fprintln(w)
+		item(w, e.Step, md(e.Reason)+shows(e))
 	}
+}
+
+// shows says which command shows that an entry worked.
+func shows(e plan.Entry) string {
+	if e.Check == "" {
+		return ""
+	}
+	return fmt.Sprintf(" It worked when %s shows it.", codeText(e.Check))
+}
+
+// proseWidth is where lines of prose are broken, so that a page reads well as plain text too.
+const proseWidth = 110
+
+// prose writes a paragraph.
+func prose(w io.Writer, s string) { fmt.Fprintln(w, wrapProse(s, "")) }
+
+// wrapProse breaks lines at words, but never inside what stands in backquotes: a command has to be copied in one piece.
+func wrapProse(s, space string) string {
+	const held = "\ue000" // a character that no text has (private use)
+	parts := strings.Split(s, "`")
+	for i := 1; i < len(parts); i += 2 {
+		parts[i] = strings.ReplaceAll(parts[i], " ", held)
+	}
+	return strings.ReplaceAll(indent(strings.Join(parts, "`"), space, proseWidth), held, " ")
+}
+
+// item writes a line of a numbered list.
+func item(w io.Writer, number int, s string) {
+	head := fmt.Sprintf("%d. ", number)
+	space := strings.Repeat(" ", len(head))
+	fmt.Fprintln(w, head+strings.TrimPrefix(wrapProse(s, space), space))
 }
 
 // SheetsWritten says which sheets were written, and where to begin.

@@ -41,10 +41,10 @@ func domainRow(d survey.Domain, now time.Time) []string {
 	}
 	servers := fmt.Sprintf("%d of %d answer", answering, len(d.Servers))
 	if len(serials) > 1 {
-		servers += ", versions differ"
+		servers += fmt.Sprintf(", %d versions", len(serials))
 	}
 	if n := len(d.Coming); n > 0 {
-		servers += fmt.Sprintf("; %d to come", n)
+		servers += fmt.Sprintf(", %d new", n)
 	}
 	records := 0
 	for _, set := range d.Records {
