@@ -6,6 +6,8 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -70,7 +72,17 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	if err != nil {
 		return nil, plan.Input{}, ended{exitUsage, err}
 	}
-	return e, plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Only: only, Now: time.Now()}, nil
+	return e, plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Only: only, Wave: wave(o.only), Now: time.Now()}, nil
+}
+
+// wave gives the number of a wave that an option names, 0 where it names none.
+func wave(only string) int {
+	number, _ := strings.CutPrefix(only, "wave:")
+	n, err := strconv.Atoi(number)
+	if err != nil {
+		return 0
+	}
+	return n
 }
 
 func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Input, error) {

@@ -28,7 +28,7 @@ sockets. Nothing real is touched.`,
 			if err := out.check(); err != nil {
 				return err
 			}
-			_, made, err := from.read()
+			_, made, err := from.readSeen(c.Context())
 			if err != nil {
 				return err
 			}

@@ -227,4 +227,10 @@ func TestOneWaveAtATime(t *testing.T) {
 	require.NoError(t, err)
 	part := plan.Make(plan.Input{Estate: p.Estate, Only: only})
 	require.Len(t, part.Zones, 1)
+
+	half := seen(t, "one.example\n@ A 192.0.2.1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.", "two.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.")
+	part = plan.Make(plan.Input{Estate: p.Estate, Only: only, Wave: 2, Survey: half})
+	assert.Equal(t, []string{"wrong-target one.example A"}, subjects(part), "what an earlier wave moved is checked")
+	require.Len(t, part.Zones, 1, "and not planned again")
+	assert.Contains(t, part.Asks(false), plan.ToAsk{URL: web.MustParseURL("https://www.one.example/"), Probe: chain.Root})
 }

@@ -33,6 +33,7 @@ type Input struct {
 	SiteRules []*rule.Rule
 	Pages     []web.URL                 // the pages that exist; nil: nobody knows
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
+	Wave      int                       // the wave that is meant; what earlier ones moved is checked too. 0: none
 	Survey    *survey.Survey            // what was seen last; nil: nobody has looked
 	Earlier   *survey.Survey            // what was seen before that, to say what came and went since; nil: nothing
 	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
@@ -313,13 +314,32 @@ type ToAsk struct {
 	Probe chain.Probe
 }
 
-// Asks returns what an audit asks: every door's probes, and with rules an example of each rule.
+// earlier returns the domains that earlier waves have moved, where one wave is meant.
+func (p *Plan) earlier() []*estate.Domain {
+	var all []*estate.Domain
+	for _, d := range p.Estate.Domains {
+		if d.State == estate.Moved && d.Wave < p.input.Wave && !p.only(d) {
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+// Asks returns what an audit asks: every door's probes, and with rules an example of each rule. Where one wave is meant, the roots
+// of what earlier ones moved are asked too.
 func (p *Plan) Asks(rules bool) []ToAsk {
 	var asks []ToAsk
 	for _, d := range p.Doors {
 		probes := chain.Probes(d.Door)
 		for _, probe := range chain.ProbeOrder {
 			asks = append(asks, ToAsk{probes[probe], probe})
+		}
+	}
+	for _, d := range p.earlier() {
+		for _, h := range d.Hosts() {
+			for _, door := range web.Doors(h) {
+				asks = append(asks, ToAsk{chain.Probes(door)[chain.Root], chain.Root})
+			}
 		}
 	}
 	for _, r := range p.Rules {

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -137,6 +138,26 @@ func (p *Plan) zones() {
 	}
 	p.unseenZones()
 	p.dependedOn(moving)
+	p.checkEarlier()
+}
+
+// checkEarlier checks the zones that earlier waves have moved: what they did is taken as done, and looked at.
+func (p *Plan) checkEarlier() {
+	for _, d := range p.earlier() {
+		apart := *p
+		apart.tally, apart.Notes = chain.Tally{}, nil
+		w := apart.workOn(&Zone{Name: d.Name.String(), State: string(d.State), domain: d})
+		w.records()
+		if w.seen == nil {
+			continue
+		}
+		w.change()
+		for _, f := range apart.tally.Findings() {
+			if slices.Contains([]string{"leftover-address", "missing-address", "wrong-target", "record-lost", "mail-lost", "unplanned-change"}, f.Code) {
+				p.tally.AddFinding(f)
+			}
+		}
+	}
 }
 
 func (p *Plan) workOn(z *Zone) *zoneWork {
