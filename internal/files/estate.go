@@ -98,7 +98,7 @@ func Beside(file, path string) string {
 
 // RuleScope is what the rules of an estate may be about.
 func RuleScope(e *estate.Estate) rule.Scope {
-	return rule.Scope{Holds: func(h web.Host) bool { return e.DomainOf(h) != nil }, Serves: e.Serves, Known: e.HostNames()}
+	return rule.Scope{Holds: func(h web.Host) bool { return e.DomainOf(h) != nil }, Serves: e.Serves, Known: e.HostNames(), Mode: e.Mode}
 }
 
 // SiteScope is what the site's own redirects may be about.

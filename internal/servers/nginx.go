@@ -324,6 +324,14 @@ func barred(r *rule.Rule, hashable bool) string {
 			return "nginx refuses every path with %00"
 		}
 	}
+	switch {
+	case len(r.Old.Query) > 0:
+		return "it asks for a parameter of the query"
+	case len(r.New.Host) > 0:
+		return "a capture goes into its host"
+	case slices.ContainsFunc(r.New.Query, rule.Part.IsCapture):
+		return "a capture goes into its query"
+	}
 	old := quoteValue(r.Old.String())
 	if !hashable {
 		old = quote(pathRegexp(r.Old.Parts))
@@ -379,7 +387,7 @@ func (n *nginx) target(r *rule.Rule) string {
 		}
 	}
 	// The literal parts are cleaned as the core cleans a URL; a path has captures only, besides.
-	literal := door.URL("/", r.New.Query)
+	literal := door.URL("/", r.New.QueryText())
 	fragment := ""
 	if r.New.Fragment != "" {
 		fragment = "#" + quoteText(r.New.Fragment)

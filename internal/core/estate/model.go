@@ -12,6 +12,7 @@ import (
 	"slices"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -135,6 +136,7 @@ type Domain struct {
 	Line      int // in the estate file
 
 	Through     map[web.Host]*Carrier // the edge in front of a host that the site serves
+	Paths       rule.Mode             // how its old site compared paths
 	ApexAlias   bool                  // the zone's provider offers an alias at the apex
 	NameServers []web.Host            // to which the zone is to move, or where it stays; none: nobody says
 }
@@ -240,6 +242,14 @@ func (e *Estate) Carrier(name string) *Carrier {
 		}
 	}
 	return nil
+}
+
+// Mode returns how a host's old site compared paths.
+func (e *Estate) Mode(h web.Host) rule.Mode {
+	if d := e.DomainOf(h); d != nil {
+		return d.Paths
+	}
+	return rule.Mode{}
 }
 
 // Holder returns the carrier that holds the redirects of what a carrier answers: what is behind an edge network, or the carrier

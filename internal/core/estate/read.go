@@ -295,6 +295,9 @@ func (b *builder) domain(n *Node) {
 			field{"wanted", func(n *Node) { wanted = n }},
 			field{"apex-alias", func(n *Node) { d.ApexAlias = b.boolean(n, "apex-alias") }},
 			field{"name-servers", func(n *Node) { d.NameServers = b.hosts(n, "name-servers") }},
+			field{"ignore-case", func(n *Node) { d.Paths.IgnoreCase = b.boolean(n, "ignore-case") }},
+			field{"slash", func(n *Node) { d.Paths.EitherSlash = b.oneOf(n, "slash", "exact", "either") == "either" }},
+			field{"index", func(n *Node) { b.list(n, "index", func(i *Node) { b.indexName(d, i) }) }},
 			field{"note", func(n *Node) { d.Note = b.text(n, "note") }},
 		)
 	}
@@ -337,6 +340,16 @@ func (b *builder) domainName(d *Domain, n *Node) bool {
 		return true
 	}
 	return false
+}
+
+// indexName reads the name of a file that stands for its folder.
+func (b *builder) indexName(d *Domain, n *Node) {
+	name := b.text(n, "index")
+	if name == "" || strings.ContainsAny(name, "/?#{}*% ") {
+		b.fail(n, "this is no name of a file", "a name such as index.html", "")
+		return
+	}
+	d.Paths.Index = append(d.Paths.Index, name)
 }
 
 func (b *builder) leadsTo(n *Node) web.URL {

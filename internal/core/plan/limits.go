@@ -69,17 +69,24 @@ func (p *Plan) ruleLimits(d *estate.Domain, h web.Host, c *estate.Carrier, add f
 		add(h.String(), fmt.Sprintf("%s redirects %s to the same path of the canonical site; it cannot lead it to %s.", c.Name, h, d.LeadsTo),
 			fmt.Sprintf("Give %s to another carrier, or let it lead to / with fallback: same-path.", h), doors[:]...)
 	}
-	if c.PatternsAtMost < 0 || c.Behind != "" {
+	if c.Behind != "" {
 		return
 	}
+	if c.By == estate.Edge && h == carriedBy(d, c)[0] {
+		for _, e := range p.entries(h) {
+			if len(e.Rule.Old.Query) > 0 {
+				add(e.Rule.Place(), fmt.Sprintf("%s asks for a parameter of the query (%s), and patterns with stars cannot.", e.Rule.Place(), e.Rule.Old), fmt.Sprintf("Use the finer language of %s if it has one, or give the host to a server.", c.Name))
+			}
+		}
+	}
 	if c.By != estate.Edge {
-		if patterns > c.PatternsAtMost {
+		if c.PatternsAtMost >= 0 && patterns > c.PatternsAtMost {
 			add(h.String(), fmt.Sprintf("%s takes at most %s, and the rules of %s hold %d.", c.Name, counted(c.PatternsAtMost, "pattern"), h, patterns),
 				"Write fewer rules with captures, or choose another carrier.", doors[:]...)
 		}
 		return
 	}
-	if stars := p.starsOf(d, c); len(stars) > c.PatternsAtMost {
+	if stars := p.starsOf(d, c); c.PatternsAtMost >= 0 && len(stars) > c.PatternsAtMost {
 		if h == carriedBy(d, c)[0] {
 			add(h.String(), fmt.Sprintf("%s takes at most %s, and %s needs %d there, that for everything else included.", c.Name, counted(c.PatternsAtMost, "pattern"), d.Name, len(stars)),
 				"Write fewer rules, take a larger plan there, or choose another carrier.")

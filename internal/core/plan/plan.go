@@ -108,7 +108,7 @@ type Certificate struct {
 
 // Make works the plan out.
 func Make(in Input) *Plan {
-	scope := rule.Scope{Serves: in.Estate.Serves}
+	scope := rule.Scope{Serves: in.Estate.Serves, Mode: in.Estate.Mode}
 	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, only: in.Only, input: in,
 		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{}, Carriers: []Carried{},
 		Table: rule.Compile(in.Rules, scope)}

@@ -126,6 +126,9 @@ func (p *Plan) starsFor(d *estate.Domain, lead string, hosts []web.Host) []Star 
 	}
 	var stars []Star
 	for _, e := range p.entries(hosts[0]) {
+		if len(e.Rule.Old.Query) > 0 {
+			continue // no star looks at a query; limits says so
+		}
 		s := Star{Old: host + starPath(e.Rule.Old.Parts), Status: cmp.Or(e.Rule.Status, p.Estate.Policy.Status), Line: e.Rule.Line, Rule: e.Rule.Old.String(), Takes: takes, Drops: e.Rule.DropQuery}
 		if e.Rule.Old.Scheme != "" {
 			s.Old = string(e.Rule.Old.Scheme) + "://" + s.Old
@@ -164,6 +167,16 @@ func (p *Plan) starTarget(r *rule.Rule, before int) string {
 		door = p.Estate.Canonical
 	}
 	to := door.String()
+	if len(r.New.Host) > 0 {
+		to = string(r.New.Scheme) + "://"
+		for _, part := range r.New.Host {
+			if part.IsCapture() {
+				to += fmt.Sprintf("$%d", number[part.Name])
+			} else {
+				to += part.Literal
+			}
+		}
+	}
 	for _, part := range r.New.Parts {
 		if part.IsCapture() {
 			to += fmt.Sprintf("$%d", number[part.Name])
@@ -171,8 +184,15 @@ func (p *Plan) starTarget(r *rule.Rule, before int) string {
 			to += part.Literal
 		}
 	}
-	if r.New.Query != "" {
-		to += "?" + r.New.Query
+	for i, part := range r.New.Query {
+		if i == 0 {
+			to += "?"
+		}
+		if part.IsCapture() {
+			to += fmt.Sprintf("$%d", number[part.Name])
+		} else {
+			to += part.Literal
+		}
 	}
 	if r.New.Fragment != "" {
 		to += "#" + r.New.Fragment

@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -13,47 +14,124 @@ type Tie struct {
 	Witness       web.URL // a URL that both take
 }
 
-// Ties returns all pairs of rules that the order of specificity cannot tell apart. Exact duplicates are none.
+// Ties returns all pairs of rules that the order of specificity cannot tell apart, in the order of the file. Exact duplicates are
+// none.
 func (t *Table) Ties() []Tie {
 	var ties []Tie
-	groups := map[tieKey][]*Rule{}
-	for _, r := range t.rules {
-		key := tieKey{host: r.Old.Host, scheme: r.Old.Scheme, spec: specificity(Entry{Rule: r})}
-		key.exact, _ = r.Old.Exact()
-		for _, earlier := range groups[key] {
-			if path, ok := Overlap(earlier.Old.Parts, r.Old.Parts); ok && !r.same(earlier) {
-				scheme := web.HTTPS
-				if r.Old.Scheme != "" {
-					scheme = r.Old.Scheme
+	t.equals(func(a, b *Rule) {
+		if a.same(b) {
+			return
+		}
+		if u, ok := t.meet(a, b); ok {
+			ties = append(ties, Tie{a, b, u})
+		}
+	})
+	slices.SortStableFunc(ties, func(a, b Tie) int {
+		return cmp.Or(cmp.Compare(a.Second.Line, b.Second.Line), cmp.Compare(a.First.Line, b.First.Line))
+	})
+	return ties
+}
+
+// Duplicates returns the rules that say exactly what an earlier one says, each with the earlier one first, in the order of the
+// file.
+func (t *Table) Duplicates() [][2]*Rule {
+	var pairs [][2]*Rule
+	seen := map[*Rule]bool{}
+	t.equals(func(a, b *Rule) {
+		if a.same(b) && !seen[b] {
+			seen[b] = true
+			pairs = append(pairs, [2]*Rule{a, b})
+		}
+	})
+	slices.SortFunc(pairs, func(a, b [2]*Rule) int { return cmp.Compare(a[1].Line, b[1].Line) })
+	return pairs
+}
+
+// equals calls a function for all pairs of rules that are equally specific and may take one path, the earlier one first.
+func (t *Table) equals(each func(a, b *Rule)) {
+	pair := func(a, b *Rule) {
+		if a.Old.Scheme == b.Old.Scheme && a.Old.Host == b.Old.Host && specificity(Entry{Rule: a}) == specificity(Entry{Rule: b}) {
+			if b.Line < a.Line {
+				a, b = b, a
+			}
+			each(a, b)
+		}
+	}
+	for _, chain := range t.chains {
+		for i, x := range chain {
+			for _, y := range chain[:i] {
+				if x&inheritedRef == 0 && y&inheritedRef == 0 {
+					pair(t.rules[y.rule()], t.rules[x.rule()])
 				}
-				ties = append(ties, Tie{earlier, r, web.Door{Scheme: scheme, Host: r.Old.Host}.URL(path, "")})
 			}
 		}
-		groups[key] = append(groups[key], r)
 	}
-	return ties
+	groups := map[tieKey][]*Rule{}
+	for at := range t.tables {
+		for _, p := range t.tables[at].patterns {
+			r := t.rules[p.rule()]
+			if t.hosts[r.Old.Host.String()] != uint32(at) {
+				continue // inherited
+			}
+			key := tieKey{r.Old.Host, r.Old.Scheme, specificity(Entry{Rule: r})}
+			for _, earlier := range groups[key] {
+				if !startsApart(earlier.Old.Parts[0].Literal, r.Old.Parts[0].Literal) {
+					pair(earlier, r)
+				}
+			}
+			groups[key] = append(groups[key], r)
+		}
+	}
 }
 
 type tieKey struct {
 	host   web.Host
 	scheme web.Scheme
-	spec   [6]int
-	exact  string
+	spec   [7]int
 }
 
-// Duplicates returns the rules that say exactly what an earlier one says, each with the earlier one first.
-func (t *Table) Duplicates() [][2]*Rule {
-	var pairs [][2]*Rule
-	first := map[string]*Rule{}
-	for _, r := range t.rules {
-		key := r.Old.String()
-		if earlier := first[key]; earlier == nil {
-			first[key] = r
-		} else if r.same(earlier) {
-			pairs = append(pairs, [2]*Rule{earlier, r})
+// meet returns a URL that two rules of one host both take, and false where there is none.
+func (t *Table) meet(a, b *Rule) (web.URL, bool) {
+	var mode Mode
+	if at, have := t.hosts[a.Old.Host.String()]; have {
+		mode = t.tables[at].mode
+	}
+	path, ok := Overlap(mode.parts(a.Old.Parts), mode.parts(b.Old.Parts))
+	if !ok {
+		return web.URL{}, false
+	}
+	query, ok := meetQuery(a.Old.Query, b.Old.Query)
+	door := web.Door{Scheme: cmp.Or(a.Old.Scheme, b.Old.Scheme, web.HTTPS), Host: a.Old.Host}
+	return door.URL(path, query), ok
+}
+
+// meetQuery returns a query for which the conditions of both hold, and false where there is none.
+func meetQuery(a, b []Condition) (string, bool) {
+	var all []string
+	for _, c := range a {
+		value := fill(c.Parts, "x")
+		if i := slices.IndexFunc(b, func(o Condition) bool { return o.Key == c.Key }); i >= 0 {
+			var ok bool
+			if value, ok = overlapValues(c.Parts, b[i].Parts); !ok {
+				return "", false
+			}
+		}
+		all = append(all, c.Key+"="+value)
+	}
+	for _, c := range b {
+		if !slices.ContainsFunc(a, func(o Condition) bool { return o.Key == c.Key }) {
+			all = append(all, c.Key+"="+fill(c.Parts, "x"))
 		}
 	}
-	return pairs
+	return strings.Join(all, "&"), true
+}
+
+func overlapValues(a, b []Part) (string, bool) {
+	if len(a) == 0 || len(b) == 0 {
+		empty := func(parts []Part) bool { return len(parts) == 0 || len(parts) == 1 && parts[0].Rest }
+		return "", empty(a) && empty(b)
+	}
+	return Overlap(a, b)
 }
 
 // Overlap returns a shortest path that both patterns take, and false where there is none. It walks through both at once,
@@ -167,4 +245,9 @@ func next(flat []Part, p place, unit string) []place {
 		}
 	}
 	return to
+}
+
+// takes tells whether a capture may hold an octet in normal form.
+func (p Part) takes(unit string) bool {
+	return p.takesUnit(unit, 0) && (len(unit) == 1 || !p.Digits && !p.Label)
 }

@@ -39,15 +39,32 @@ type Rule struct {
 type Pattern struct {
 	Scheme web.Scheme // "": http and https
 	Host   web.Host
-	Parts  []Part // of the path, literals in normal form
+	Parts  []Part      // of the path, literals in normal form
+	Query  []Condition // all of which have to hold
+}
+
+// Condition asks for a parameter of the query: its first value has to fit.
+type Condition struct {
+	Key   string // in normal form
+	Parts []Part // of the value, literals in normal form; none: an empty value
+}
+
+// String gives the condition as it is written.
+func (c Condition) String() string {
+	if len(c.Parts) == 0 {
+		return c.Key
+	}
+	return c.Key + "=" + partsText(c.Parts)
 }
 
 // Target says where a rule leads.
 type Target struct {
-	Door     web.Door // zero: the canonical site
-	Parts    []Part   // of the path, literals as written
-	Query    string   // literal, without its question mark
-	Fragment string   // without its #
+	Door     web.Door   // zero: the canonical site, or a host with captures
+	Scheme   web.Scheme // of a host with captures
+	Host     []Part     // a host with captures, which ends with a literal domain
+	Parts    []Part     // of the path, literals as written
+	Query    []Part     // without its question mark, literals as written
+	Fragment string     // without its #
 }
 
 // Gone is the status of a page that was taken away on purpose (RFC 9110 section 15.5.11).
@@ -61,6 +78,7 @@ type Scope struct {
 	Holds  func(web.Host) bool // hosts of the estate
 	Serves func(web.Host) bool // hosts that the site itself serves: an apex rule does not reach into them
 	Known  []string            // names to suggest where one is unknown
+	Mode   func(web.Host) Mode // how a host compares paths; nil: all of them exactly
 }
 
 // Parse reads rules from rows. All that is wrong comes back, with the line in rows; rules with a fault are left out.
@@ -98,7 +116,8 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 	case !empty && r.Status == Gone:
 		faults.Add(problem.Problem{Field: "new", Says: "the rule says gone and names a new URL", Value: row.New, Expected: "an empty new with status 410", Remedy: "empty the column new or set another status"})
 	case !empty:
-		r.New = parseTarget(row.New, r.Old.Parts, &faults)
+		r.New = parseTarget(row.New, r.Old, &faults)
+		r.Old.markLabels(r.New.Host)
 	}
 	return r, faults
 }
@@ -136,17 +155,21 @@ func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 		end = start + i
 	}
 	p.Host = parsePatternHost(t, start, end, scope)
-	if i := strings.IndexAny(field[end:], "?#"); i >= 0 {
-		if field[end+i] == '#' {
-			t.fail(end+i, "a fragment never reaches a server", "no # in old", "leave away what follows the #")
-		} else {
-			t.fail(end+i, "a condition on the query is not understood by this version", "a path", "match the path alone and keep the query")
-		}
+	if i := strings.IndexByte(field[end:], '#'); i >= 0 {
+		t.fail(end+i, "a fragment never reaches a server", "no # in old", "leave away what follows the #")
 		return p
 	}
+	whole := field
+	if i := strings.IndexByte(field[end:], '?'); i >= 0 {
+		p.Query = t.conditions(end + i + 1)
+		field = field[:end+i]
+		t.field = field
+	}
 	t.offset = end
+	t.whole = whole
 	parts := t.split()
 	t.checkPattern(parts)
+	t.checkNames(parts, p.Query)
 	if path := field[end:]; path != "" && web.RemoveDotSegments(path) != path {
 		t.fail(end, "a path with dot segments is never asked for", "a path without . and .. segments", "write "+web.RemoveDotSegments(path))
 	}
@@ -181,46 +204,165 @@ func parsePatternHost(t template, start, end int, scope Scope) web.Host {
 	return h
 }
 
-func parseTarget(field string, captured []Part, faults *problem.List) Target {
+// conditions reads what old asks of the query, from a place behind its question mark.
+func (t template) conditions(start int) []Condition {
+	var all []Condition
+	keys := map[string]bool{}
+	at := start
+	for p := range strings.SplitSeq(t.field[start:], "&") {
+		key, value, _ := strings.Cut(p, "=")
+		c := Condition{Key: web.NormalQuery(key)}
+		switch {
+		case key == "":
+			t.fail(at, "a condition on the query names no parameter", "conditions such as ?page=7&lang={lang}", "")
+		case strings.ContainsAny(key, "{}*"):
+			t.fail(at, "a capture cannot stand in the name of a parameter", "a literal name such as page", "")
+		case keys[c.Key]:
+			t.fail(at, "the parameter is asked for twice", "each parameter once", "drop one of them")
+		}
+		keys[c.Key] = true
+		inside := t
+		inside.field, inside.offset = t.field[:at+len(p)], at+len(p)-len(value)
+		c.Parts = inside.split()
+		for i, part := range c.Parts {
+			if part.Rest && i != len(c.Parts)-1 {
+				t.fail(inside.offset, "{+"+part.Name+"} does not stand last", "{+name} at the end only", "")
+			}
+			if i > 0 && part.IsCapture() && c.Parts[i-1].IsCapture() {
+				t.fail(inside.offset, "two captures stand side by side", "some text between them", "")
+			}
+			c.Parts[i].Literal = web.NormalQuery(part.Literal)
+		}
+		all = append(all, c)
+		at += len(p) + 1
+	}
+	slices.SortFunc(all, func(a, b Condition) int { return strings.Compare(a.Key, b.Key) })
+	return all
+}
+
+// checkNames looks for captures of the query that have a name of the path's, or of one another's.
+func (t template) checkNames(parts []Part, query []Condition) {
+	seen := map[string]bool{}
+	for _, p := range parts {
+		seen[p.Name] = p.IsCapture()
+	}
+	for _, c := range query {
+		for _, p := range c.Parts {
+			if p.IsCapture() && seen[p.Name] {
+				t.field = t.whole
+				t.fail(strings.LastIndex(t.whole, p.String()), "two captures have one name", "a name of its own for each", "call the second {"+p.Name+"2}")
+			}
+			seen[p.Name] = seen[p.Name] || p.IsCapture()
+		}
+	}
+}
+
+// captures gives all captures of a pattern, of its path and its query.
+func (p Pattern) captures() []Part {
+	var all []Part
+	add := func(parts []Part) {
+		for _, part := range parts {
+			if part.IsCapture() {
+				all = append(all, part)
+			}
+		}
+	}
+	add(p.Parts)
+	for _, c := range p.Query {
+		add(c.Parts)
+	}
+	return all
+}
+
+// markLabels notes which captures go into a host, and so may hold less.
+func (p *Pattern) markLabels(host []Part) {
+	mark := func(parts []Part) {
+		for i := range parts {
+			if parts[i].IsCapture() && slices.ContainsFunc(host, func(h Part) bool { return h.Name == parts[i].Name }) {
+				parts[i].Label = true
+			}
+		}
+	}
+	mark(p.Parts)
+	for _, c := range p.Query {
+		mark(c.Parts)
+	}
+}
+
+func parseTarget(field string, old Pattern, faults *problem.List) Target {
 	var target Target
 	field = strings.TrimSpace(field)
+	captured := old.captures()
 	t := template{name: "new", field: field, faults: faults}
 	if i := strings.Index(field, "://"); i >= 0 {
 		end := len(field)
 		if j := strings.IndexAny(field[i+3:], "/?#"); j >= 0 {
 			end = i + 3 + j
 		}
-		if strings.ContainsAny(field[i:end], "{}") {
-			t.fail(i+3, "a capture in the host of new is not understood by this version", "a host", "write a rule for each host")
+		if !t.targetHost(&target, i, end, captured) {
 			return target
 		}
-		u, err := web.ParseURL(field[:end])
-		if err != nil {
-			t.fail(0, err.Error(), "a path on the canonical site or a whole URL", "")
-			return target
-		}
-		target.Door, t.offset = u.Door(), end
+		t.offset = end
 	} else if field[0] != '/' {
 		t.fail(0, "new is neither a path nor a whole URL", "a path such as /visit/ or a URL with https://", "put / before a path or https:// before a host")
 		return target
 	}
 	rest, fragment, _ := strings.Cut(field, "#")
-	target.Fragment = fragment
-	t.field = rest
-	if i := strings.IndexByte(rest[t.offset:], '?'); i >= 0 {
-		query := rest[t.offset+i+1:]
-		if at := strings.IndexAny(query, "{}"); at >= 0 {
-			t.fail(t.offset+i+1+at, "a capture in the query of new is not understood by this version", "a literal query", "")
-		}
-		target.Query = query
-		t.field = rest[:t.offset+i]
+	if strings.ContainsAny(fragment, "{}") {
+		t.fail(strings.IndexByte(field, '#'), "a capture cannot stand in a fragment", "a literal fragment", "")
 	}
+	target.Fragment = fragment
+	if i := strings.IndexByte(rest[t.offset:], '?'); i >= 0 {
+		query := t
+		query.field, query.offset = rest, t.offset+i+1
+		target.Query = query.split()
+		query.checkTarget(target.Query, captured)
+		rest = rest[:t.offset+i]
+	}
+	t.field = rest
 	target.Parts = t.split()
 	t.checkTarget(target.Parts, captured)
 	if len(target.Parts) == 0 {
 		target.Parts = []Part{{Literal: "/"}}
 	}
 	return target
+}
+
+// targetHost reads scheme and host of a target; false where they are none.
+func (t template) targetHost(target *Target, colon, end int, captured []Part) bool {
+	if !strings.ContainsAny(t.field[colon:end], "{}") {
+		u, err := web.ParseURL(t.field[:end])
+		if err != nil {
+			t.fail(0, err.Error(), "a path on the canonical site or a whole URL", "")
+			return false
+		}
+		target.Door = u.Door()
+		return true
+	}
+	target.Scheme = web.Scheme(strings.ToLower(t.field[:colon]))
+	if target.Scheme != web.HTTP && target.Scheme != web.HTTPS {
+		t.fail(0, "the scheme is neither http nor https", "http:// or https://", "")
+		return false
+	}
+	host := t
+	host.field, host.offset = t.field[:end], colon+3
+	parts := host.split()
+	host.checkTarget(parts, captured)
+	last := parts[len(parts)-1]
+	domain, isLiteral := strings.CutPrefix(last.Literal, ".")
+	if _, err := web.ParseHost(domain); !isLiteral || last.IsCapture() || err != nil {
+		t.fail(colon+3, "a capture in the host is not followed by a domain", "a host that ends with a literal domain, such as {name}.northmoor.example", "otherwise a visitor could be led anywhere")
+		return false
+	}
+	for i, p := range parts {
+		if p.Rest {
+			t.fail(colon+3, "{+"+p.Name+"} cannot stand in a host", "a capture without slashes, such as {name}", "")
+			return false
+		}
+		parts[i].Literal = strings.ToLower(p.Literal)
+	}
+	target.Host = parts
+	return true
 }
 
 // checkTarget looks whether each capture that new uses is one that old has, in the same form.
@@ -243,13 +385,16 @@ func (t template) checkTarget(parts, captured []Part) {
 // String gives the pattern as it is written in rules.csv, in normal form.
 func (p Pattern) String() string {
 	s := p.Host.String() + partsText(p.Parts)
+	for i, c := range p.Query {
+		s += string("?&"[min(i, 1)]) + c.String()
+	}
 	if p.Scheme != "" {
 		s = string(p.Scheme) + "://" + s
 	}
 	return s
 }
 
-// Exact returns the path where the pattern has no captures.
+// Exact returns the path where it has no captures.
 func (p Pattern) Exact() (string, bool) {
 	if len(p.Parts) == 1 && !p.Parts[0].IsCapture() {
 		return p.Parts[0].Literal, true
@@ -260,14 +405,25 @@ func (p Pattern) Exact() (string, bool) {
 // String gives the target as it is written in rules.csv.
 func (t Target) String() string {
 	s := t.Door.String() + partsText(t.Parts)
-	if t.Query != "" {
-		s += "?" + t.Query
+	if len(t.Host) > 0 {
+		s = string(t.Scheme) + "://" + partsText(t.Host) + s
+	}
+	if len(t.Query) > 0 {
+		s += "?" + partsText(t.Query)
 	}
 	if t.Fragment != "" {
 		s += "#" + t.Fragment
 	}
 	return s
 }
+
+// IsPlain tells whether a target has no captures at all.
+func (t Target) IsPlain() bool {
+	return len(t.Host) == 0 && !slices.ContainsFunc(slices.Concat(t.Parts, t.Query), Part.IsCapture)
+}
+
+// QueryText gives the query of a target as it is written.
+func (t Target) QueryText() string { return partsText(t.Query) }
 
 // Place names the rule as reports do.
 func (r *Rule) Place() string { return fmt.Sprintf("rules line %d", r.Line) }

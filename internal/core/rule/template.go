@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -14,6 +15,7 @@ type Part struct {
 	Name    string // of a capture
 	Rest    bool   // {+name}: anything, slashes and nothing included
 	Digits  bool   // {name:digits}: one or more digits
+	Label   bool   // a capture that goes into a host: letters, digits and - only
 }
 
 // IsCapture tells whether the part is a capture.
@@ -45,11 +47,12 @@ type template struct {
 	name   string // of the column
 	field  string
 	offset int
+	whole  string // the field with what was cut off, to be shown
 	faults *problem.List
 }
 
 func (t template) fail(at int, says, expected, remedy string) {
-	t.faults.Add(problem.Problem{Field: t.name, Says: says, Expected: expected, Remedy: remedy, Mark: t.field, Place: len([]rune(t.field[:at]))})
+	t.faults.Add(problem.Problem{Field: t.name, Says: says, Expected: expected, Remedy: remedy, Mark: cmp.Or(t.whole, t.field), Place: len([]rune(t.field[:at]))})
 }
 
 // split takes the template apart. Literals come out as they stand; what is wrong is added to the faults.

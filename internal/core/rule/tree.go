@@ -1,0 +1,470 @@
+package rule
+
+import (
+	"slices"
+	"strings"
+)
+
+// node is a place in the tree over the segments of a host's patterns. What only one pattern goes through is not taken apart further.
+type node struct {
+	best     int32 // the lowest rank in here
+	single   *tail // the only pattern that goes on from here
+	only     string
+	onlyTo   *node            // behind the one segment of text that leads on, called only
+	literal  map[string]*node // by the whole segment, where there are several
+	any      *node            // a segment that is one capture
+	digits   *node            // a segment that is one capture of digits
+	mixed    []mixed          // segments with captures and text
+	ends     []leaf           // patterns that end here
+	restEnds []restEnd        // patterns whose {+name} starts in the segment that begins here
+}
+
+// leaf is a pattern. It is known by its rank: the lower, the more specific.
+type leaf struct {
+	rank   int32
+	scheme uint8
+	asks   bool // it has conditions on the query
+}
+
+type mixed struct {
+	parts []Part
+	to    *node
+}
+
+// restEnd is the end of a pattern with {+name}: what stands before that in its segment.
+type restEnd struct {
+	parts []Part
+	leaf
+}
+
+// tail is the rest of a pattern, as a program where its captures are whole segments, else as parts; and as segments.
+type tail struct {
+	program string
+	leaf
+	rests bool // it ends with {+name}
+	parts []Part
+	all   [][]Part
+}
+
+// The steps of a program. A text is its step, its length and its octets.
+const (
+	stepText = iota + 1
+	stepAny
+	stepDigits
+	stepRest
+)
+
+// program writes parts as steps that lie together in memory, "" where a capture is no whole segment.
+func program(parts []Part) string {
+	var b []byte
+	for i, p := range parts {
+		ends := i == len(parts)-1 || strings.HasPrefix(parts[i+1].Literal, "/")
+		starts := i == 0 || strings.HasSuffix(parts[i-1].Literal, "/")
+		switch {
+		case !p.IsCapture() && len(p.Literal) < 256:
+			b = append(append(b, stepText, byte(len(p.Literal))), p.Literal...)
+		case p.Rest:
+			b = append(b, stepRest)
+		case !starts || !ends || p.Label || !p.IsCapture():
+			return ""
+		case p.Digits:
+			b = append(b, stepDigits)
+		default:
+			b = append(b, stepAny)
+		}
+	}
+	return string(b)
+}
+
+// run tells whether a program takes a whole text.
+func run(program, s string) bool {
+	for i := 0; i < len(program); i++ {
+		switch program[i] {
+		case stepText:
+			n := int(program[i+1])
+			if len(s) < n || s[:n] != program[i+2:i+2+n] {
+				return false
+			}
+			s, i = s[n:], i+1+n
+		case stepRest:
+			return true
+		default:
+			end := strings.IndexByte(s, '/')
+			if end < 0 {
+				end = len(s)
+			}
+			if end == 0 || program[i] == stepDigits && !allDigits(s[:end]) {
+				return false
+			}
+			s = s[end:]
+		}
+	}
+	return s == ""
+}
+
+func (t *tail) takes(s string) bool {
+	if t.program != "" {
+		return run(t.program, s)
+	}
+	return takesAll(t.parts, s)
+}
+
+// newTree makes the tree of a host's patterns, the most specific first.
+func newTree(x *Index, t *hostTable, rules []*Rule) *node {
+	root := &node{best: int32(len(t.patterns))}
+	for rank, r := range t.patterns {
+		h := x.head(r)
+		root.add(segments(t.mode.parts(rules[r.rule()].Old.Parts)), leaf{int32(rank), h.scheme, h.flags&asksFlag != 0})
+	}
+	return root
+}
+
+// parts gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
+func (m Mode) parts(parts []Part) []Part {
+	if m.IsExact() {
+		return parts
+	}
+	made := slices.Clone(parts)
+	for i := range made {
+		if m.IgnoreCase {
+			made[i].Literal = foldString(made[i].Literal)
+		}
+	}
+	last := &made[len(made)-1]
+	if !last.IsCapture() {
+		// The end of the pattern decides together with what stands before it; a slash alone behind a capture goes too.
+		last.Literal = last.Literal[:m.endOfLiteral(last.Literal, len(made) == 1)]
+		if last.Literal == "" {
+			made = made[:len(made)-1]
+		}
+	}
+	return made
+}
+
+func (m Mode) endOfLiteral(s string, whole bool) int {
+	if whole {
+		return m.end(s)
+	}
+	return m.end("x"+s) - 1
+}
+
+// segments takes a pattern apart at its slashes, the first one left away.
+func segments(parts []Part) [][]Part {
+	all := [][]Part{nil}
+	for i, p := range parts {
+		if p.IsCapture() {
+			all[len(all)-1] = append(all[len(all)-1], p)
+			continue
+		}
+		text := p.Literal
+		if i == 0 {
+			text = strings.TrimPrefix(text, "/")
+		}
+		for n, piece := range strings.Split(text, "/") {
+			if n > 0 {
+				all = append(all, nil)
+			}
+			if piece != "" {
+				all[len(all)-1] = append(all[len(all)-1], Part{Literal: piece})
+			}
+		}
+	}
+	return all
+}
+
+// add adds what is left of a pattern from here on.
+func (n *node) add(all [][]Part, l leaf) {
+	n.best = min(n.best, l.rank)
+	if n.single == nil && n.onlyTo == nil && n.literal == nil && n.any == nil && n.digits == nil && n.mixed == nil && n.restEnds == nil {
+		parts := joined(all)
+		n.single = &tail{program(parts), l, len(parts) > 0 && parts[len(parts)-1].Rest, parts, all}
+		return
+	}
+	if t := n.single; t != nil {
+		n.single = nil
+		n.insert(t.all, t.leaf)
+	}
+	n.insert(all, l)
+}
+
+func (n *node) insert(all [][]Part, l leaf) {
+	segment := all[0]
+	if len(all) == 1 && len(segment) > 0 && segment[len(segment)-1].Rest {
+		n.restEnds = append(n.restEnds, restEnd{segment[:len(segment)-1], l})
+		return
+	}
+	to := n.child(segment, l.rank)
+	to.best = min(to.best, l.rank)
+	if len(all) == 1 {
+		to.ends = append(to.ends, l)
+	} else {
+		to.add(all[1:], l)
+	}
+}
+
+// joined puts segments together again.
+func joined(all [][]Part) []Part {
+	var parts []Part
+	text := ""
+	flush := func() {
+		if text != "" {
+			parts = append(parts, Part{Literal: text})
+		}
+		text = ""
+	}
+	for i, segment := range all {
+		if i > 0 {
+			text += "/"
+		}
+		for _, p := range segment {
+			if !p.IsCapture() {
+				text += p.Literal
+				continue
+			}
+			flush()
+			parts = append(parts, p)
+		}
+	}
+	flush()
+	return parts
+}
+
+// child returns the node behind a segment, and makes it where there is none.
+func (n *node) child(segment []Part, rank int32) *node {
+	fresh := func(at **node) *node {
+		if *at == nil {
+			*at = &node{best: rank}
+		}
+		return *at
+	}
+	switch {
+	case len(segment) == 0:
+		return n.literalChild("", rank)
+	case len(segment) == 1 && !segment[0].IsCapture():
+		return n.literalChild(segment[0].Literal, rank)
+	case len(segment) == 1 && segment[0].Digits:
+		return fresh(&n.digits)
+	case len(segment) == 1 && !segment[0].Label:
+		return fresh(&n.any)
+	}
+	for _, m := range n.mixed {
+		if slices.EqualFunc(m.parts, segment, sameTaking) {
+			return m.to
+		}
+	}
+	to := &node{best: rank}
+	n.mixed = append(n.mixed, mixed{segment, to})
+	return to
+}
+
+func (n *node) literalChild(text string, rank int32) *node {
+	switch {
+	case n.literal == nil && n.onlyTo == nil:
+		n.only, n.onlyTo = text, &node{best: rank}
+		return n.onlyTo
+	case n.literal == nil && n.only == text:
+		return n.onlyTo
+	case n.literal == nil:
+		n.literal = map[string]*node{n.only: n.onlyTo}
+		n.only, n.onlyTo = "", nil
+	}
+	if n.literal[text] == nil {
+		n.literal[text] = &node{best: rank}
+	}
+	return n.literal[text]
+}
+
+// behind returns the node behind a segment of text, nil where there is none.
+func (n *node) behind(segment string) *node {
+	if n.onlyTo != nil {
+		if n.only == segment {
+			return n.onlyTo
+		}
+		return nil
+	}
+	return n.literal[segment]
+}
+
+// sameTaking tells whether two parts take the same, whatever their captures are called.
+func sameTaking(a, b Part) bool {
+	return a.Literal == b.Literal && a.IsCapture() == b.IsCapture() && a.Digits == b.Digits && a.Rest == b.Rest && a.Label == b.Label
+}
+
+// walker looks for the most specific pattern that takes a path.
+type walker struct {
+	index  *Index
+	table  *hostTable
+	scheme uint8
+	match  *Match
+	best   int32
+}
+
+// offer takes a pattern if it is better than the one so far, about this scheme, and its conditions hold.
+func (w *walker) offer(l leaf) {
+	switch {
+	case l.rank >= w.best || l.scheme != 0 && l.scheme != w.scheme:
+	case l.asks && !conditionsHold(w.index.rich[w.table.patterns[l.rank].rule()].Old.Query, w.match.query):
+	default:
+		w.best = l.rank
+	}
+}
+
+// walk goes down from a node, with the segment that starts at a place of the path. With rests it looks for patterns with {+name}
+// alone.
+func (w *walker) walk(n *node, path string, at int, rests bool) {
+	if n.best >= w.best {
+		return
+	}
+	rest := path[at:]
+	if t := n.single; t != nil {
+		if (!rests || t.rests) && t.takes(rest) {
+			w.offer(t.leaf)
+		}
+		return
+	}
+	for i := range n.restEnds {
+		if e := &n.restEnds[i]; e.rank < w.best && takesStart(e.parts, rest) {
+			w.offer(e.leaf)
+		}
+	}
+	segment, last := rest, true
+	if slash := strings.IndexByte(rest, '/'); slash >= 0 {
+		segment, last = rest[:slash], false
+	}
+	down := func(to *node) {
+		if !last {
+			w.walk(to, path, at+len(segment)+1, rests)
+			return
+		}
+		for _, l := range to.ends {
+			if !rests {
+				w.offer(l)
+			}
+		}
+	}
+	if to := n.behind(segment); to != nil {
+		down(to)
+	}
+	if segment == "" {
+		return
+	}
+	if n.digits != nil && n.digits.best < w.best && allDigits(segment) {
+		down(n.digits)
+	}
+	for i := range n.mixed {
+		if m := &n.mixed[i]; m.to.best < w.best && takesAll(m.parts, segment) {
+			down(m.to)
+		}
+	}
+	if n.any != nil {
+		down(n.any)
+	}
+}
+
+func allDigits(s string) bool {
+	for i := range len(s) {
+		if s[i] < '0' || s[i] > '9' {
+			return false
+		}
+	}
+	return s != ""
+}
+
+// unit returns how long the octet at a place of a path in normal form is: 3 where it is percent-encoded.
+func unit(s string, at int) int {
+	if s[at] == '%' && at+2 < len(s) {
+		return 3
+	}
+	return 1
+}
+
+// takesUnit tells whether a capture may hold the octet at a place.
+func (p Part) takesUnit(s string, at int) bool {
+	c := s[at]
+	switch {
+	case p.Rest:
+		return true
+	case p.Digits:
+		return c >= '0' && c <= '9'
+	case p.Label:
+		return c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || c == '-'
+	}
+	return c != '/'
+}
+
+// takesAll tells whether parts without {+name} take a whole text.
+func takesAll(parts []Part, s string) bool {
+	m := matcher{parts: parts, text: s}
+	return m.from(0, 0)
+}
+
+// takesStart tells whether parts without {+name} take some beginning of a text.
+func takesStart(parts []Part, s string) bool {
+	if len(parts) == 1 && !parts[0].IsCapture() {
+		return strings.HasPrefix(s, parts[0].Literal)
+	}
+	m := matcher{parts: parts, text: s, open: true}
+	return m.from(0, 0)
+}
+
+// mostKnown is how many bits a matcher remembers without making anything.
+const mostKnown = 1024
+
+// matcher matches parts with a text, captures taking the shortest first. What failed once is not tried again, so that the time is
+// the product of both, whatever a hostile URL holds.
+type matcher struct {
+	parts  []Part
+	text   string
+	open   bool // the text may go on behind the parts
+	spans  []span
+	failed [mostKnown / 64]uint64
+	more   []uint64
+}
+
+func (m *matcher) known(part, at int) (word *uint64, bit uint64) {
+	n := part*(len(m.text)+1) + at
+	if n < mostKnown {
+		return &m.failed[n/64], 1 << (n % 64)
+	}
+	if m.more == nil {
+		m.more = make([]uint64, (len(m.parts)+1)*(len(m.text)+1)/64+1)
+	}
+	return &m.more[n/64], 1 << (n % 64)
+}
+
+// from tells whether the parts from one on take the text from a place on, and notes what captures take where spans are wanted.
+func (m *matcher) from(part, at int) bool {
+	if part == len(m.parts) {
+		return m.open || at == len(m.text)
+	}
+	p := m.parts[part]
+	if !p.IsCapture() {
+		return strings.HasPrefix(m.text[at:], p.Literal) && m.from(part+1, at+len(p.Literal))
+	}
+	if p.Rest {
+		m.note(part, at, len(m.text))
+		return true
+	}
+	word, bit := m.known(part, at)
+	if *word&bit != 0 {
+		return false
+	}
+	for end := at; end < len(m.text) && p.takesUnit(m.text, end); {
+		end += unit(m.text, end)
+		if m.from(part+1, end) {
+			m.note(part, at, end)
+			return true
+		}
+	}
+	*word |= bit
+	return false
+}
+
+func (m *matcher) note(part, from, to int) {
+	if m.spans != nil {
+		m.spans[part] = span{uint32(from), uint32(to)}
+	}
+}
+
+// span is a piece of a text.
+type span struct{ from, to uint32 }
