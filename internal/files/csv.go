@@ -16,28 +16,77 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// row is a record of a CSV file with a header: its line, its fields by column, and where in the line each starts.
+// table is a CSV file with a header: the columns by name, and its rows.
+type table struct {
+	path    string
+	data    []byte
+	comma   rune
+	columns map[string]int
+	rows    []row
+}
+
+// row is a record of a CSV file with its line.
 type row struct {
 	line   int
-	fields map[string]string
-	starts map[string]int
+	fields []string
+}
+
+// field returns what a row has in a column, "" where it has nothing there.
+func (t *table) field(r row, column string) string {
+	if i, have := t.columns[column]; have && i < len(r.fields) {
+		return r.fields[i]
+	}
+	return ""
+}
+
+// reader starts reading the file from its beginning.
+func (t *table) reader() *csv.Reader {
+	r := csv.NewReader(bytes.NewReader(t.data))
+	r.Comment, r.FieldsPerRecord, r.Comma = '#', -1, t.comma
+	return r
+}
+
+// starts returns where the fields of some lines start, by line and column: for telling where a fault is.
+func (t *table) starts(lines map[int]bool) map[int]map[string]int {
+	all := map[int]map[string]int{}
+	r := t.reader()
+	r.ReuseRecord = true
+	for {
+		record, err := r.Read()
+		if err != nil {
+			return all
+		}
+		line, _ := r.FieldPos(0)
+		if !lines[line] {
+			continue
+		}
+		all[line] = map[string]int{}
+		for name, i := range t.columns {
+			if i < len(record) {
+				_, all[line][name] = r.FieldPos(i)
+			}
+		}
+	}
 }
 
 // readCSV reads RFC 4180 CSV with a header. A byte-order mark, ";" as the separator and CRLF are understood; lines that
 // start with # are comments. needed columns that are missing are a fault.
-func readCSV(path string, needed []string, known []string) ([]row, error) {
+func readCSV(path string, needed []string, known []string) (*table, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}
-	r := csv.NewReader(bytes.NewReader(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))))
-	r.Comment, r.FieldsPerRecord, r.Comma = '#', -1, separator(data)
+	t := &table{path: path, data: bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), comma: separator(data), columns: map[string]int{}}
+	r := t.reader()
 	header, err := r.Read()
 	if err != nil {
 		return nil, problem.List{csvFault(path, err, needed)}
 	}
 	for i := range header {
 		header[i] = strings.ToLower(strings.TrimSpace(header[i]))
+		if _, twice := t.columns[header[i]]; !twice {
+			t.columns[header[i]] = i
+		}
 	}
 	var faults problem.List
 	for _, n := range needed {
@@ -53,26 +102,18 @@ func readCSV(path string, needed []string, known []string) ([]row, error) {
 	if len(faults) > 0 {
 		return nil, faults
 	}
-	var rows []row
 	for {
 		record, err := r.Read()
 		if errors.Is(err, io.EOF) {
-			return rows, faults.Err()
+			return t, faults.Err()
 		}
 		if err != nil {
 			faults.Add(csvFault(path, err, needed))
-			return rows, faults.Err()
+			return t, faults.Err()
 		}
 		line, _ := r.FieldPos(0)
-		one := row{line, map[string]string{}, map[string]int{}}
-		for i, value := range record {
-			if i < len(header) {
-				one.fields[header[i]] = value
-				_, one.starts[header[i]] = r.FieldPos(i)
-			}
-		}
-		if strings.TrimSpace(strings.Join(record, "")) != "" {
-			rows = append(rows, one)
+		if slices.ContainsFunc(record, func(s string) bool { return strings.TrimSpace(s) != "" }) {
+			t.rows = append(t.rows, row{line, record})
 		}
 	}
 }
@@ -106,17 +147,23 @@ func csvFault(path string, err error, needed []string) problem.Problem {
 
 // ReadRules reads a redirect map (rules.csv). The error is a problem.List with every fault.
 func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
-	rows, err := readCSV(path, []string{"old", "new"}, []string{"old", "new", "status", "query", "note"})
+	t, err := readCSV(path, []string{"old", "new"}, []string{"old", "new", "status", "query", "note"})
 	if err != nil {
 		return nil, err
 	}
-	parsed := make([]rule.Row, len(rows))
-	starts := map[int]map[string]int{}
-	for i, r := range rows {
-		starts[r.line] = r.starts
-		parsed[i] = rule.Row{Line: r.line, Old: r.fields["old"], New: r.fields["new"], Status: r.fields["status"], Query: r.fields["query"], Note: r.fields["note"]}
+	rows := make([]rule.Row, len(t.rows))
+	for i, r := range t.rows {
+		rows[i] = rule.Row{Line: r.line, Old: t.field(r, "old"), New: t.field(r, "new"), Status: t.field(r, "status"), Query: t.field(r, "query"), Note: t.field(r, "note")}
 	}
-	rules, faults := rule.Parse(parsed, scope)
+	rules, faults := rule.Parse(rows, scope)
+	if len(faults) == 0 {
+		return rules, nil
+	}
+	lines := map[int]bool{}
+	for _, f := range faults {
+		lines[f.Line] = true
+	}
+	starts := t.starts(lines)
 	for i, f := range faults {
 		if start := starts[f.Line][f.Field]; start > 0 {
 			faults[i].Column = start + f.Place
@@ -135,15 +182,15 @@ type ListedDomain struct {
 // ReadDomains reads a list of domains: a column name, and optionally renews, registrar and note. The error is a
 // problem.List with every fault.
 func ReadDomains(path string) ([]ListedDomain, error) {
-	rows, err := readCSV(path, []string{"name"}, []string{"name", "renews", "registrar", "note"})
+	t, err := readCSV(path, []string{"name"}, []string{"name", "renews", "registrar", "note"})
 	if err != nil {
 		return nil, err
 	}
 	var list []ListedDomain
 	var faults problem.List
 	first := map[web.Host]int{}
-	for _, r := range rows {
-		h, err := web.ParseHost(r.fields["name"])
+	for _, r := range t.rows {
+		h, err := web.ParseHost(t.field(r, "name"))
 		var bad *web.Error
 		if errors.As(err, &bad) {
 			faults.Add(problem.Problem{File: path, Line: r.line, Says: bad.Says, Value: bad.Value, Expected: bad.Expected, Remedy: bad.Remedy})
@@ -154,11 +201,11 @@ func ReadDomains(path string) ([]ListedDomain, error) {
 			continue
 		}
 		first[h] = r.line
-		renews := strings.TrimSpace(r.fields["renews"])
+		renews := strings.TrimSpace(t.field(r, "renews"))
 		if _, err := time.Parse(time.DateOnly, renews); err != nil && renews != "" {
 			faults.Add(problem.Problem{File: path, Line: r.line, Says: "renews is no date", Value: renews, Expected: "a date such as 2027-03-01"})
 		}
-		list = append(list, ListedDomain{h, renews, strings.TrimSpace(r.fields["registrar"]), strings.TrimSpace(r.fields["note"])})
+		list = append(list, ListedDomain{h, renews, strings.TrimSpace(t.field(r, "registrar")), strings.TrimSpace(t.field(r, "note"))})
 	}
 	return list, faults.Err()
 }
