@@ -194,6 +194,14 @@ var kinds = []Kind{
 
 	{"tie", Error, "rules", "Two rules are equally specific and take the same URL.",
 		"Whichever the server happens to try first.", "Make one of them more specific, or drop one."},
+	{"shadowed", Warning, "rules", "A rule never wins: others take all of its URLs, or nobody carries its door.",
+		"Another page than the rule was written for.", "Drop it, or correct what stands in its way."},
+	{"rule-loop", Error, "rules", "Rules lead to each other, so that some URL goes round for ever.",
+		"The browser says that the page redirected too many times.", "Correct one of them so that its target is none of the URLs that the others take."},
+	{"rule-chain", Warning, "rules", "The target of a rule is itself redirected.",
+		"Each hop costs a connection: a wait, most of all on phones.", "Write the single rule that the finding shows; upperpath rules straighten does it for all."},
+	{"undecided", Error, "rules", "It could be neither proved nor refuted what holds for some URLs.",
+		"Perhaps nothing.", "Make the rules that the finding names simpler, so that none leads to what another one takes."},
 	{"beyond-carrier", Error, "rules", "The plan asks a carrier for something that it cannot do.",
 		"What the carrier does instead: no answer on https, a lost path, another page.", "Give the door to a carrier that can, or plan less of it."},
 }

@@ -200,3 +200,99 @@ func (w *Web) behind(edge *estate.Carrier, u web.URL) chain.Answer {
 	a.URL = u
 	return a
 }
+
+// KnowsPages tells whether it is known which pages of the site exist.
+func (w *Web) KnowsPages() bool { return w.pages != nil }
+
+// Handling says how a door treats its URLs.
+type Handling int
+
+// The ways in which doors treat URLs.
+const (
+	Outside  Handling = iota // no door of the estate: it counts as serving a page
+	Nowhere                  // it answers nobody
+	Serves                   // the canonical site: its own redirects, then pages
+	Framed                   // a page of its own
+	ToSite                   // to the canonical site, path and query kept
+	Upgrades                 // to https on the same host
+	Constant                 // every path is treated like "/"
+	Ruled                    // rules, then the fallback
+)
+
+// DoorPlan is how a door treats its URLs, for reasoning about all of them.
+type DoorPlan struct {
+	Handling    Handling
+	Door        web.Door       // whose rules hold: for what an edge asks over plain http, the http door
+	Domain      *estate.Domain // of a ruled door
+	Rules       *rule.Table    // of a ruled or serving door
+	Exempt      []string       // beginnings of paths that are never redirected
+	DropsQuery  bool
+	WithoutRule bool // a form: the fallback alone
+}
+
+// Plan tells how a door treats its URLs; Answer does the same for one of them.
+func (w *Web) Plan(d web.Door) DoorPlan {
+	c, carried := w.carrierOf(d.Host)
+	switch {
+	case d.Port != 0:
+		return DoorPlan{Handling: Outside, Door: d}
+	case w.estate.Serves(d.Host) || w.isAlso(d.Host):
+		asked := d
+		if edge := w.through(d.Host); edge != nil && edge.Origin == "plain" {
+			asked.Scheme = web.HTTP
+		}
+		p := DoorPlan{Handling: ToSite, Door: asked, Exempt: w.exemptOn(asked)}
+		if asked == w.estate.Canonical {
+			p.Handling, p.Rules = Serves, w.siteRules
+		}
+		return p
+	case carried:
+		return w.carrierPlan(c, d)
+	case w.estate.DomainOf(d.Host) != nil:
+		return DoorPlan{Handling: Nowhere, Door: d}
+	}
+	return DoorPlan{Handling: Outside, Door: d}
+}
+
+func (w *Web) exemptOn(d web.Door) []string {
+	if d.Scheme == web.HTTP {
+		return w.estate.Policy.Exempt
+	}
+	return nil
+}
+
+func (w *Web) carrierPlan(c *estate.Carrier, d web.Door) DoorPlan {
+	p := DoorPlan{Handling: Ruled, Door: d, Domain: w.estate.DomainOf(d.Host), Rules: w.rules, DropsQuery: !c.KeepsQuery}
+	switch {
+	case d.Scheme == web.HTTPS && !c.TLS, c.ApexOnly && !d.Host.IsApex():
+		p.Handling = Nowhere
+		return p
+	case c.Frames:
+		p.Handling = Framed
+		return p
+	case c.Behind != "":
+		if c.Origin == "plain" {
+			d.Scheme = web.HTTP
+		}
+		origin := w.estate.Carrier(c.Behind)
+		if origin == nil {
+			p.Handling = Nowhere
+			return p
+		}
+		inner := w.carrierPlan(origin, d)
+		inner.DropsQuery = inner.DropsQuery || p.DropsQuery
+		return inner
+	}
+	p.Exempt = w.exemptOn(d)
+	switch {
+	case !c.KeepsPath:
+		p.Handling = Constant
+	case c.By == estate.Form:
+		p.WithoutRule = true
+	case !c.HoldsRules:
+		p.Handling = ToSite
+	case w.estate.Policy.Upgrade == estate.SameHostFirst && d.Scheme == web.HTTP:
+		p.Handling = Upgrades
+	}
+	return p
+}

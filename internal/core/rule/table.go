@@ -86,6 +86,18 @@ func (t *Table) On(d web.Door) []Entry {
 	return entries
 }
 
+// All returns every rule that is about a door, exact ones first and by path, then patterns, the most specific first: also what another
+// one leaves nothing to.
+func (t *Table) All(d web.Door) []Entry {
+	var all []Entry
+	for _, e := range t.byHost()[d.Host] {
+		if d.Port == 0 && (e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == d.Scheme) {
+			all = append(all, e)
+		}
+	}
+	return all
+}
+
 // byHost returns all rules of each host, in their order.
 func (t *Table) byHost() map[web.Host][]Entry {
 	t.once.Do(func() {

@@ -119,6 +119,9 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 	return root
 }
 
+// Form gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
+func (m Mode) Form(parts []Part) []Part { return m.parts(parts) }
+
 // parts gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
 func (m Mode) parts(parts []Part) []Part {
 	if m.IsExact() {

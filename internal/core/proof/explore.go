@@ -1,0 +1,294 @@
+package proof
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// parameters is what is known of a query.
+type parameters struct {
+	fixed  map[string][]rule.Part // by key in normal form
+	absent map[string]bool        // keys that are surely not there
+	open   bool                   // others may be there, as the visitor wrote them
+}
+
+func (q parameters) clone() parameters {
+	c := parameters{map[string][]rule.Part{}, map[string]bool{}, q.open}
+	for k, v := range q.fixed {
+		c.fixed[k] = v
+	}
+	for k := range q.absent {
+		c.absent[k] = true
+	}
+	return c
+}
+
+func (q parameters) through(b binding) parameters {
+	c := q.clone()
+	for k, v := range c.fixed {
+		c.fixed[k] = with(v, b)
+	}
+	return c
+}
+
+func (q parameters) key() string {
+	var all []string
+	for k, v := range q.fixed {
+		all = append(all, k+"="+text(v))
+	}
+	slices.Sort(all)
+	return fmt.Sprint(all, q.absent, q.open)
+}
+
+// state is a set of URLs on the way: all those of a template at a door, and from which entries they come.
+type state struct {
+	door   web.Door
+	path   []rule.Part
+	query  parameters
+	entry  []rule.Part            // the path with which a visitor came in
+	asked  map[string][]rule.Part // what the entry's query has to hold
+	first  web.Door               // where the visitor came in
+	hops   []hop
+	avoid  [][]rule.Part // what more specific rules of this door would have taken
+	loose  bool          // the path is one of those of the template, but not tied to the entry any more
+	folded bool          // letters were taken in one case where both are possible
+}
+
+// hop is one step of a state's way: which case of a door it took, with the paths that others before it would have taken.
+type hop struct {
+	door  web.Door
+	path  []rule.Part // before the hop
+	query string
+	what  string // "rules line 7", or what the door does
+	rule  *rule.Rule
+	avoid [][]rule.Part
+	short []constraint // captures take the shortest first
+}
+
+// constraint is a text that a pattern must not take.
+type constraint struct{ text, pattern []rule.Part }
+
+// outcome is a state at its end.
+type outcome struct {
+	state
+	end  string // what is wrong with it, "" where it arrives
+	more bool   // not all ways were looked at
+}
+
+// explorer follows sets of URLs through the predicted web.
+type explorer struct {
+	plan    *plan.Plan
+	names   names
+	doors   map[web.Door]plan.DoorPlan
+	budget  int // states that may still be looked at for one start
+	entries map[web.Door][]rule.Entry
+}
+
+// mostStates is how many states are looked at from one rule.
+const mostStates = 4000
+
+func newExplorer(p *plan.Plan) *explorer {
+	return &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}}
+}
+
+func (x *explorer) door(d web.Door) plan.DoorPlan {
+	p, known := x.doors[d]
+	if !known {
+		p = x.plan.Web.Plan(d)
+		x.doors[d] = p
+	}
+	return p
+}
+
+// follow follows a state to all of its ends.
+func (x *explorer) follow(s state, emit func(outcome)) {
+	x.budget--
+	if x.budget < 0 {
+		emit(outcome{s, "", true})
+		return
+	}
+	for _, h := range s.hops {
+		if h.door == s.door && text(h.path) == text(s.path) && h.query == s.query.key() {
+			emit(outcome{s, "loop", false})
+			return
+		}
+	}
+	if len(s.hops) > chain.MostHops {
+		emit(outcome{s, "limit", false})
+		return
+	}
+	d := x.door(s.door)
+	if d.DropsQuery {
+		s.query = parameters{fixed: map[string][]rule.Part{}, absent: map[string]bool{}}
+	}
+	switch d.Handling {
+	case plan.Outside, plan.Framed:
+		emit(outcome{s, "", false})
+	case plan.Nowhere:
+		emit(outcome{s, "refusal", false})
+	case plan.Serves:
+		x.site(s, d, emit)
+	case plan.ToSite:
+		x.redirect(s, hop{what: "the site"}, x.plan.Estate.Canonical, s.path, s.query, emit)
+	case plan.Upgrades:
+		x.redirect(s, hop{what: "https first"}, web.Door{Scheme: web.HTTPS, Host: s.door.Host}, s.path, s.query, emit)
+	case plan.Constant:
+		x.constant(s, emit)
+	case plan.Ruled:
+		x.ruled(s, d, emit)
+	}
+}
+
+// redirect goes on behind a hop.
+func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query parameters, emit func(outcome)) {
+	h.door, h.path, h.query = s.door, s.path, s.query.key()
+	s.hops = append(slices.Clone(s.hops), h)
+	s.door, s.path, s.query, s.avoid = to, path, query, nil
+	x.follow(s, emit)
+}
+
+// site goes on at the canonical site: its own redirects, then a page.
+func (x *explorer) site(s state, d plan.DoorPlan, emit func(outcome)) {
+	for _, r := range x.byRules(s, d, emit) {
+		end := ""
+		if path, known := literal(r.path); known && len(s.hops) > 0 {
+			u := x.plan.Estate.Canonical.URL(path, "")
+			if a := x.plan.Web.Answer(context.Background(), chain.Ask{URL: u}); a.Status >= 400 {
+				end = "dead-end"
+			}
+		}
+		emit(outcome{r, end, false})
+	}
+}
+
+// literal gives the one path of a template without variables.
+func literal(parts []rule.Part) (string, bool) {
+	switch {
+	case len(parts) == 0:
+		return "/", true
+	case len(parts) == 1 && !parts[0].IsCapture():
+		return parts[0].Literal, true
+	}
+	return "", false
+}
+
+// constant goes on at a door that treats every path like its root.
+func (x *explorer) constant(s state, emit func(outcome)) {
+	a := x.plan.Web.Answer(context.Background(), chain.Ask{URL: s.door.URL("/", "")})
+	next, _, ok := a.Next()
+	switch {
+	case a.Refusal != "":
+		emit(outcome{s, "refusal", false})
+	case !a.IsRedirect() || !ok:
+		emit(outcome{s, "", false})
+	default:
+		query := s.query
+		if next.Query() != "" {
+			query = query.clone()
+		}
+		x.redirect(s, hop{what: "one place for all"}, next.Door(), []rule.Part{{Literal: web.NormalPath(next.Path())}}, query, emit)
+	}
+}
+
+// bound gives the state with variables replaced by what they turned out to be, on its whole way.
+func (s state) bound(b binding) state {
+	if len(b) == 0 {
+		return s
+	}
+	s.path, s.entry, s.query = with(s.path, b), with(s.entry, b), s.query.through(b)
+	s.hops = slices.Clone(s.hops)
+	for i := range s.hops {
+		s.hops[i].path = with(s.hops[i].path, b)
+		if len(s.hops[i].short) > 0 {
+			s.hops[i].short = slices.Clone(s.hops[i].short)
+		}
+		for n := range s.hops[i].short {
+			s.hops[i].short[n].text = with(s.hops[i].short[n].text, b)
+		}
+	}
+	asked := map[string][]rule.Part{}
+	for k, v := range s.asked {
+		asked[k] = with(v, b)
+	}
+	s.asked = asked
+	return s
+}
+
+// ruled goes on at a door with rules: the rules that may take a path of the state, then the fallback.
+func (x *explorer) ruled(s state, d plan.DoorPlan, emit func(outcome)) {
+	rest := []state{s}
+	if !d.WithoutRule {
+		rest = x.byRules(s, d, emit)
+	}
+	for _, r := range rest {
+		x.fallback(r, d, emit)
+	}
+}
+
+// fallback goes on where no rule takes a path: the root leads to leads-to, and others where the domain says.
+func (x *explorer) fallback(s state, d plan.DoorPlan, emit func(outcome)) {
+	home := d.Domain.LeadsTo
+	homePath := []rule.Part{{Literal: web.NormalPath(home.Path())}}
+	query := s.query
+	if home.Query() != "" {
+		query = s.query.set(literalQuery(home.Query()))
+	}
+	s.loose = s.loose || s.folded
+	avoid := s.avoid
+	ways, _ := x.names.meet(s.path, []rule.Part{{Literal: "/"}}, false)
+	rooted := false
+	for _, w := range ways {
+		at := s.bound(w.vars)
+		x.redirect(at, hop{what: "the fallback", avoid: avoid}, home.Door(), homePath, query, emit)
+		rooted = rooted || w.exactly()
+	}
+	if rooted {
+		return
+	}
+	rootless := append(slices.Clone(avoid), []rule.Part{{Literal: "/"}})
+	switch d.Domain.Fallback {
+	case estate.Gone:
+		emit(outcome{s, "", false})
+	case estate.Home:
+		x.redirect(s, hop{what: "the fallback", avoid: rootless}, home.Door(), homePath, query, emit)
+	default:
+		base := web.NormalPath(strings.TrimSuffix(home.Path(), "/"))
+		path := tidy(append([]rule.Part{{Literal: base}}, s.path...))
+		x.redirect(s, hop{what: "the fallback", avoid: rootless}, home.Door(), path, query, emit)
+	}
+}
+
+func literalQuery(q string) []rule.Condition {
+	var all []rule.Condition
+	for p := range strings.SplitSeq(q, "&") {
+		key, value, _ := strings.Cut(p, "=")
+		c := rule.Condition{Key: web.NormalQuery(key)}
+		if value != "" {
+			c.Parts = []rule.Part{{Literal: web.NormalQuery(value)}}
+		}
+		all = append(all, c)
+	}
+	return all
+}
+
+// set gives a query in which parameters stand that a target sets itself.
+func (q parameters) set(all []rule.Condition) parameters {
+	c := q.clone()
+	done := map[string]bool{}
+	for _, p := range all {
+		if !done[p.Key] {
+			c.fixed[p.Key] = p.Parts
+			delete(c.absent, p.Key)
+			done[p.Key] = true
+		}
+	}
+	return c
+}

@@ -1,0 +1,380 @@
+// Package proof decides what holds for every URL of an estate, not for a sample: that each arrives, in how many hops, that nothing
+// loops. It reasons over the patterns of the rules, and writes down a URL wherever that is not so.
+//
+// A rule leads to another where the paths that the first one produces meet those that the second one takes. Sets of paths are followed
+// hop by hop through the predicted web (explore.go, rules.go), as templates whose variables are split wherever a pattern asks for it
+// (symbol.go); what looks wrong counts only if there is an entry for it that no more specific rule takes (solve.go), and the predicted
+// web itself confirms it. What is neither confirmed nor excluded is undecided.
+//
+//	r := proof.Prove(p)
+//	r.Verdict // proved, refuted or undecided
+package proof
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Schema names the shape of a proof in JSON.
+const Schema = "upperpath/proof/1"
+
+// Verdict is how a proof ends.
+type Verdict string
+
+// The verdicts.
+const (
+	Proved    Verdict = "proved"
+	Refuted   Verdict = "refuted"   // a URL shows it
+	Undecided Verdict = "undecided" // neither could be shown
+)
+
+// Proof is what was found to hold for every URL.
+type Proof struct {
+	Schema   string          `json:"schema"`
+	Verdict  Verdict         `json:"verdict"`
+	Bound    int             `json:"bound"`  // no URL takes more hops; where the verdict is proved
+	Policy   int             `json:"policy"` // the hops that are wanted at most
+	Doors    int             `json:"doors"`
+	Rules    int             `json:"rules"`
+	Deepest  string          `json:"deepest,omitempty"` // a URL that takes as many hops as the bound
+	Falls    []Fall          `json:"falls"`             // what no rule takes
+	Assumes  []string        `json:"assumes"`
+	Findings []chain.Finding `json:"findings"`
+}
+
+// Fall says where the paths of a domain go that no rule takes.
+type Fall struct {
+	Domain string `json:"domain"`
+	Rules  int    `json:"rules"` // that come before
+	To     string `json:"to"`    // in words
+}
+
+// prover is the work on one proof.
+type prover struct {
+	*explorer
+	proof  *Proof
+	tally  chain.Tally
+	judge  chain.Judge
+	source *rand.Rand
+	loops  map[string]bool // that were said already, by their rules
+	undone map[string]bool
+	byRule map[*rule.Rule]bool // chains that were said
+	failed int                 // ways of the present rule for which nothing was found
+}
+
+// Prove decides. It changes nothing of the plan.
+func Prove(p *plan.Plan) *Proof {
+	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), loops: map[string]bool{}, undone: map[string]bool{}, byRule: map[*rule.Rule]bool{},
+		proof: &Proof{Schema: Schema, Policy: p.Estate.Policy.Hops, Doors: len(p.Doors), Rules: len(p.Table.Rules()), Falls: []Fall{}},
+		judge: chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}}
+	if p.Estate.Policy.Upgrade == estate.SameHostFirst {
+		v.proof.Policy++
+	}
+	v.ties()
+	v.probes()
+	v.rules()
+	v.siteRules()
+	v.fallbacks()
+	v.proof.Findings = v.tally.Findings()
+	v.proof.Assumes = v.assumes()
+	v.proof.Verdict = verdict(v.proof.Findings)
+	return v.proof
+}
+
+func verdict(findings []chain.Finding) Verdict {
+	said := Proved
+	for _, f := range findings {
+		switch {
+		case f.Code == "undecided":
+			if said == Proved {
+				said = Undecided
+			}
+		case f.Severity == chain.Error:
+			said = Refuted
+		}
+	}
+	return said
+}
+
+// ties adds the rules that the order of specificity cannot tell apart.
+func (v *prover) ties() {
+	for _, t := range v.plan.Table.Ties() {
+		f := chain.New("tie", fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
+			fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
+			"Make one of them more specific, or drop one.", v.evidence([]int{t.First.Line, t.Second.Line}, t.Witness))
+		v.tally.AddFinding(f)
+	}
+}
+
+// evidence gives the rules concerned, a witness and its predicted chain.
+func (v *prover) evidence(lines []int, witness web.URL) map[string]any {
+	e := map[string]any{"rules": lines}
+	if !witness.IsZero() {
+		e["witness"] = witness.String()
+		e["chain"] = steps(v.run(witness))
+	}
+	return e
+}
+
+func (v *prover) run(u web.URL) chain.Chain {
+	return chain.Follow(context.Background(), v.plan.Web, chain.Ask{URL: u}, chain.Rule)
+}
+
+// steps writes a chain as its URLs, each with its answer.
+func steps(c chain.Chain) []string {
+	var all []string
+	for _, h := range c.Hops {
+		answer := fmt.Sprint(h.Status)
+		if h.Refusal != "" {
+			answer = string(h.Refusal)
+		}
+		all = append(all, h.URL.String()+" "+answer)
+	}
+	if c.LoopsTo != nil {
+		all = append(all, "and back to "+c.Hops[*c.LoopsTo].URL.String())
+	}
+	return all
+}
+
+// probes follows the probes of every door: how a carrier treats its doors shows at each of their URLs.
+func (v *prover) probes() {
+	for _, d := range v.plan.Doors {
+		probes := chain.Probes(d.Door)
+		for _, probe := range chain.ProbeOrder {
+			c := chain.Follow(context.Background(), v.plan.Web, chain.Ask{URL: probes[probe]}, probe)
+			v.judge.Chain(&c, v.plan.Want(probes[probe]))
+			for i := range c.Findings {
+				f := &c.Findings[i]
+				f.Evidence = map[string]any{"rules": []int{}, "witness": c.Entry.String(), "chain": steps(c)}
+				if f.Code == "loop" || f.Code == "growing-loop" {
+					v.loops[f.Code+" "+f.Subject] = true
+				}
+			}
+			v.tally.Add(c)
+			v.deeper(c)
+		}
+	}
+}
+
+// deeper notes a chain that takes more hops than those before.
+func (v *prover) deeper(c chain.Chain) {
+	if n := c.Redirects(); c.End == chain.Page && n > v.proof.Bound {
+		v.proof.Bound, v.proof.Deepest = n, c.Entry.String()
+	}
+}
+
+// rules follows every rule to all of its ends.
+func (v *prover) rules() {
+	simple := len(v.door(v.plan.Estate.Canonical).Rules.All(v.plan.Estate.Canonical)) == 0
+	mostOnHTTP := 0
+	if v.plan.Estate.Policy.Upgrade == estate.SameHostFirst {
+		mostOnHTTP = 1
+	}
+	for _, r := range v.plan.Table.Rules() {
+		doors := v.doorsOf(r)
+		if len(doors) == 0 {
+			v.shadowed(r, "nobody carries its door, so that it is never asked")
+			continue
+		}
+		if !v.wins(r, doors) {
+			v.shadowed(r, "more specific rules take all of its URLs")
+			continue
+		}
+		to := r.New.Door
+		switch {
+		case r.Status == rule.Gone:
+			v.atLeast(0)
+		case len(r.New.Host) == 0 && (to.IsZero() || to == v.plan.Estate.Canonical) && simple && !v.known(r):
+			v.atLeast(1 + mostOnHTTP)
+		default:
+			v.downgrade(r, doors)
+			v.budget, v.failed = mostStates, 0
+			s, takes := v.start(r, doors[0])
+			v.conditions(s, takes, r.Old.Query, func(at state, takes binding) {
+				v.take(at, r, takes, func(o outcome) { v.end(o, r, doors) })
+			})
+		}
+	}
+}
+
+// known tells whether a rule leads to one page of which it is known whether it exists.
+func (v *prover) known(r *rule.Rule) bool {
+	_, exact := literal(r.New.Parts)
+	return exact && v.plan.Web.KnowsPages()
+}
+
+// atLeast notes a bound that needs no example.
+func (v *prover) atLeast(hops int) { v.proof.Bound = max(v.proof.Bound, hops) }
+
+// doorsOf gives the doors on which a rule is asked, https before http, its own host first.
+func (v *prover) doorsOf(r *rule.Rule) []web.Door {
+	hosts := []web.Host{r.Old.Host}
+	if r.Old.Host.IsApex() && !v.plan.Estate.Serves(r.Old.Host.WWW()) {
+		hosts = append(hosts, r.Old.Host.WWW())
+	}
+	var doors []web.Door
+	for _, scheme := range []web.Scheme{web.HTTPS, web.HTTP} {
+		for _, h := range hosts {
+			d := web.Door{Scheme: scheme, Host: h}
+			if p := v.door(d); p.Handling == plan.Ruled && !p.WithoutRule && (r.Old.Scheme == "" || r.Old.Scheme == p.Door.Scheme) {
+				doors = append(doors, d)
+			}
+		}
+	}
+	return doors
+}
+
+// start gives the URLs that a rule takes at a door.
+func (v *prover) start(r *rule.Rule, d web.Door) (state, binding) {
+	s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}}
+	mode := v.plan.Estate.Mode(d.Host)
+	takes := binding{}
+	for _, p := range mode.Form(r.Old.Parts) {
+		if p.IsCapture() {
+			fresh := v.names.fresh(p)
+			takes[p.Name] = []rule.Part{fresh}
+			p = fresh
+		}
+		s.path = append(s.path, p)
+	}
+	s.entry = s.path
+	return s, takes
+}
+
+func (v *prover) shadowed(r *rule.Rule, why string) {
+	v.tally.AddFinding(chain.New("shadowed", r.Place(), fmt.Sprintf("%s (%s) never wins: %s.", r.Place(), r.Old, why), "Drop it, or correct what stands in its way.", map[string]any{"rules": []int{r.Line}}))
+}
+
+// wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as winning.
+func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
+	if u, ok := v.plan.Table.Example(r); ok && slices.Contains(doors, u.Door()) {
+		return true
+	}
+	for _, d := range doors {
+		s, _ := v.start(r, d)
+		s.avoid = v.moreSpecific(r, d)
+		if _, a := solve(s); a != impossible {
+			return true
+		}
+	}
+	return false
+}
+
+// asAsked gives a URL as the rules see it: an edge network may ask over plain http.
+func (v *prover) asAsked(u web.URL) web.URL { return u.At(v.door(u.Door()).Door) }
+
+// moreSpecific gives the paths that other rules of a door take before a rule, whatever the query is.
+func (v *prover) moreSpecific(r *rule.Rule, d web.Door) [][]rule.Part {
+	p := v.door(d)
+	mode := v.plan.Estate.Mode(d.Host)
+	var avoid [][]rule.Part
+	for _, prefix := range p.Exempt {
+		avoid = append(avoid, []rule.Part{{Literal: prefix}, {Name: "rest", Rest: true}})
+	}
+	for _, e := range v.candidates(p, mode, mode.Form(r.Old.Parts)) {
+		if e.Rule == r {
+			break
+		}
+		if len(e.Rule.Old.Query) > 0 && !implied(e.Rule.Old.Query, r.Old.Query) {
+			continue
+		}
+		for _, a := range variants(e.Rule.Old.Parts, mode) {
+			if ways, _ := v.names.meet(mode.Form(r.Old.Parts), a, mode.IgnoreCase); len(ways) > 0 {
+				avoid = append(avoid, a)
+			}
+		}
+	}
+	return avoid
+}
+
+// implied tells whether conditions hold wherever others do.
+func implied(conditions, others []rule.Condition) bool {
+	for _, c := range conditions {
+		if !slices.ContainsFunc(others, func(o rule.Condition) bool { return o.String() == c.String() }) {
+			return false
+		}
+	}
+	return true
+}
+
+// url writes an entry down.
+func (v *prover) url(s state, d web.Door, values map[string]string, r *rule.Rule) web.URL {
+	fill := func(parts []rule.Part) string {
+		var b strings.Builder
+		for _, p := range parts {
+			value, set := values[p.Name]
+			switch {
+			case !p.IsCapture():
+				b.WriteString(p.Literal)
+			case set:
+				b.WriteString(value)
+			case p.Digits:
+				b.WriteString("7")
+			case !p.Rest:
+				b.WriteString("x")
+			}
+		}
+		return b.String()
+	}
+	asked := map[string]string{}
+	for k, parts := range s.asked {
+		asked[k] = fill(parts)
+	}
+	if r != nil {
+		for _, c := range r.Old.Query {
+			if _, there := asked[c.Key]; !there {
+				asked[c.Key] = fill(c.Parts)
+			}
+		}
+	}
+	var query []string
+	for k, value := range asked {
+		query = append(query, k+"="+value)
+	}
+	slices.Sort(query)
+	return d.URL(fill(s.entry), strings.Join(query, "&"))
+}
+
+// downgrade says that a rule leads from https to http.
+func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
+	scheme := r.New.Door.Scheme
+	if len(r.New.Host) > 0 {
+		scheme = r.New.Scheme
+	}
+	if scheme != web.HTTP {
+		return
+	}
+	for _, d := range doors {
+		if d.Scheme != web.HTTPS {
+			continue
+		}
+		s, _ := v.start(r, d)
+		u, ok := v.witness(s, r, d)
+		if !ok {
+			continue
+		}
+		v.tally.AddFinding(chain.New("downgrade", r.Place(), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", r.Place(), r.Old, r.New), "Write the target with https.", v.evidence([]int{r.Line}, u)))
+		return
+	}
+}
+
+// witness finds a URL that a rule wins at a door.
+func (v *prover) witness(s state, r *rule.Rule, d web.Door) (web.URL, bool) {
+	s.avoid = v.moreSpecific(r, d)
+	values, a := solve(s)
+	if a != possible {
+		return web.URL{}, false
+	}
+	u := v.url(s, d, values, r)
+	m, ok := v.plan.Table.Lookup(v.asAsked(u))
+	return u, ok && m.Rule == r
+}

@@ -1,0 +1,241 @@
+package proof
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+)
+
+const head = `canonical: https://www.n.example
+site: {also: [n.platform.example]}
+carriers:
+  g: {by: server, addresses: [203.0.113.20]}
+  form: {by: form, addresses: [198.51.100.34]}
+  edge: {by: edge, addresses: [198.51.100.80], origin: plain, behind: g}
+defaults: {carrier: g}
+rules: rules.csv
+`
+
+// prove makes a plan of estate lines and rules, and proves it.
+func prove(t testing.TB, domains string, rules ...string) (*plan.Plan, *Proof) {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(head+domains), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600))
+	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
+	require.NoError(t, err)
+	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	return p, Prove(p)
+}
+
+func said(p *Proof) []string {
+	var all []string
+	for _, f := range p.Findings {
+		all = append(all, f.Code+" "+f.Subject)
+	}
+	return all
+}
+
+func TestWhatHolds(t *testing.T) {
+	const plain = "domains: [n.example, old.example, two.example]\n"
+	for name, c := range map[string]struct {
+		domains string
+		rules   []string
+		verdict Verdict
+		bound   int
+		says    []string
+	}{
+		"straight to the site":                {plain, []string{"old.example/a,/b", "old.example/c/{x},/d/{x}", "old.example/gone,,410"}, Proved, 1, nil},
+		"a chain of rules":                    {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},/c/{x}"}, Proved, 2, []string{"rule-chain rules line 2"}},
+		"a chain to a fallback":               {plain, []string{"old.example/a,https://n.example/b"}, Proved, 2, []string{"rule-chain rules line 2"}},
+		"a loop of exact rules":               {plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
+		"a loop for URLs of one form only":    {plain, []string{"old.example/{x}/list,https://two.example/l/{x}", "two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
+		"a growing loop":                      {plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1, []string{"rule-loop rules line 2"}},
+		"a pair that loops only below itself": {plain, []string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
+		"a way that a better rule bars":       {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c", "old.example/a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"shadowed by several together":        {plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1, []string{"shadowed rules line 2"}},
+		"shadowed by nobody":                  {plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil},
+		"nobody carries its door":             {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "shadowed rules line 2"}},
+		"a tie":                               {plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"}},
+		"a downgrade":                         {plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2, []string{"downgrade rules line 2", "rule-chain rules line 2"}},
+		"an edge over plain http":             {"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2, []string{"loop https://old.example", "loop https://www.old.example"}},
+		"conditions that exclude":             {plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"conditions that go round":            {plain, []string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
+		"a host with a capture":               {plain, []string{"old.example/b/{x},https://{x}.n.example/"}, Refuted, 2, []string{"no-address"}},
+		"https first":                         {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2, nil},
+		"dots that browsers resolve":          {plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1, nil},
+		"a domain that leads to another":      {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: \"https://old.example/\"}]\n", nil, Refuted, 1, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p, proof := prove(t, c.domains, c.rules...)
+			assert.Equal(t, c.verdict, proof.Verdict, said(proof))
+			for _, s := range c.says {
+				assert.Contains(t, strings.Join(said(proof), "\n"), s)
+			}
+			if c.says == nil && c.verdict == Proved {
+				assert.Empty(t, said(proof))
+			}
+			if c.verdict == Proved {
+				assert.Equal(t, c.bound, proof.Bound)
+			}
+			confirmed(t, p, proof)
+		})
+	}
+}
+
+// confirmed follows every witness: it shows what it claims.
+func confirmed(t *testing.T, p *plan.Plan, proof *Proof) {
+	t.Helper()
+	for _, f := range proof.Findings {
+		w, ok := f.Evidence["witness"].(string)
+		if !ok {
+			continue
+		}
+		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: web.MustParseURL(w)}, chain.Rule)
+		switch f.Code {
+		case "rule-loop", "loop", "growing-loop":
+			assert.Contains(t, []chain.End{chain.Loop, chain.Limit}, c.End, w)
+		case "rule-chain":
+			assert.Greater(t, c.Redirects(), 1, w)
+		case "downgrade":
+			assert.Equal(t, web.HTTP, c.Hops[1].URL.Scheme(), w)
+		case "no-address":
+			assert.Equal(t, chain.NoAnswer, c.End, w)
+		}
+	}
+}
+
+// randomRules makes a small table of two hosts that lead to each other and to the site.
+func randomRules(random *rand.Rand) []string {
+	pieces := []string{"a", "b", "/", "{x}", "{y:digits}", "0"}
+	var rules []string
+	for range 1 + random.IntN(4) {
+		old, names := "", []string{}
+		for n := range 1 + random.IntN(3) {
+			piece := pieces[random.IntN(len(pieces))]
+			if strings.HasPrefix(piece, "{") {
+				piece = strings.Replace(piece, piece[1:2], fmt.Sprintf("c%d", n), 1)
+				names = append(names, fmt.Sprintf("{c%d}", n))
+			}
+			old += piece
+		}
+		if random.IntN(4) == 0 {
+			old += "{+r}"
+			names = append(names, "{+r}")
+		}
+		to, once := "", random.IntN(8) > 0
+		for range random.IntN(3) {
+			pick := random.IntN(4 + len(names))
+			to += append([]string{"a", "b", "/", "0"}, names...)[pick]
+			if pick >= 4 && once { // most targets use a capture once
+				names = append(names[:pick-4:pick-4], names[pick-3:]...)
+			}
+		}
+		door := []string{"", "https://old.example", "https://two.example", "https://two.example"}[random.IntN(4)]
+		rules = append(rules, []string{"old", "two"}[random.IntN(2)]+".example/"+old+","+door+"/"+to)
+	}
+	return rules
+}
+
+// TestTheVerdictEqualsTryingEveryURL makes random tables, tries every URL of a small alphabet, and compares: no URL may contradict a
+// proof, and what is refuted has a witness that shows it.
+func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
+	random := rand.New(rand.NewPCG(11, 12))
+	var paths []string
+	var grow func(string, int)
+	grow = func(s string, n int) {
+		paths = append(paths, s)
+		if n > 0 {
+			for _, c := range []string{"a", "b", "/", "0", "c", "."} {
+				grow(s+c, n-1)
+			}
+		}
+	}
+	grow("/", 4)
+	verdicts, undecided := map[Verdict]int{}, 0
+	for round := 0; round < 400; round++ {
+		rules := randomRules(random)
+		if !parses(t, rules) {
+			round--
+			continue
+		}
+		p, proof := prove(t, "domains: [n.example, old.example, two.example]\n", rules...)
+		verdicts[proof.Verdict]++
+		confirmed(t, p, proof)
+		ties := false
+		for _, f := range proof.Findings {
+			ties = ties || f.Code == "tie"
+		}
+		worst, hops := "", 0
+		for _, host := range []string{"old.example", "www.two.example", "two.example"} {
+			for _, path := range paths {
+				c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: web.MustParseURL("https://" + host + path)}, chain.Rule)
+				if c.End == chain.Loop || c.End == chain.Limit || c.End == chain.NoAnswer {
+					worst = c.Entry.String()
+				} else {
+					hops = max(hops, c.Redirects())
+				}
+			}
+		}
+		label := fmt.Sprintf("%s\n%v", strings.Join(rules, "\n"), said(proof))
+		switch proof.Verdict {
+		case Proved:
+			require.Empty(t, worst, label)
+			require.LessOrEqual(t, hops, proof.Bound, label)
+		case Refuted:
+			if worst == "" && !ties {
+				t.Logf("only a longer URL shows it: %s", label)
+			}
+		case Undecided:
+			if worst == "" && !repeats(rules) {
+				undecided++
+				t.Logf("undecided, and no URL is wrong: %s", label)
+			}
+		}
+		if worst != "" {
+			require.NotEqual(t, Proved, proof.Verdict, label)
+		}
+	}
+	t.Log(verdicts)
+	assert.Greater(t, verdicts[Proved], 50)
+	assert.Greater(t, verdicts[Refuted], 20)
+	assert.Zero(t, undecided, "where no target uses a capture twice, all is decided")
+}
+
+// repeats tells whether a target uses a capture twice, which makes more than a proof of this kind decides.
+func repeats(rules []string) bool {
+	for _, r := range rules {
+		_, to, _ := strings.Cut(r, ",")
+		seen := map[string]bool{}
+		for _, p := range strings.SplitAfter(to, "}") {
+			if i := strings.IndexByte(p, '{'); i >= 0 {
+				if seen[p[i:]] {
+					return true
+				}
+				seen[p[i:]] = true
+			}
+		}
+	}
+	return false
+}
+
+func parses(t *testing.T, rules []string) bool {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(head+"domains: [n.example, old.example, two.example]\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600))
+	_, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
+	return err == nil
+}

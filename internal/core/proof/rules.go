@@ -1,0 +1,415 @@
+package proof
+
+import (
+	"slices"
+	"sort"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// byRules goes on with every rule of a door that takes a path of the state, and returns what they leave.
+func (x *explorer) byRules(s state, d plan.DoorPlan, emit func(outcome)) []state {
+	mode := x.plan.Estate.Mode(d.Door.Host)
+	if d.Handling == plan.Serves {
+		mode = rule.Mode{}
+	}
+	for _, prefix := range d.Exempt {
+		s.avoid = append(slices.Clone(s.avoid), []rule.Part{{Literal: prefix}, {Name: "rest", Rest: true}})
+	}
+	for _, e := range x.candidates(d, mode, s.path) {
+		covered, taken := x.byRule(s, e.Rule, mode, emit)
+		if covered {
+			return nil
+		}
+		if taken {
+			s.avoid = append(slices.Clone(s.avoid), variants(e.Rule.Old.Parts, mode)...)
+		}
+	}
+	return []state{s}
+}
+
+// byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes some of it whatever the query is.
+func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outcome)) (covered, taken bool) {
+	for _, v := range variants(r.Old.Parts, mode) {
+		ways, whole := x.names.meet(s.path, v, mode.IgnoreCase)
+		if !whole {
+			emit(outcome{s, "", true})
+		}
+		for _, w := range ways {
+			at := s.bound(w.vars)
+			if len(w.vars) > 0 && x.barred(at) {
+				continue
+			}
+			at.folded = at.folded || mode.IgnoreCase && !w.exactly()
+			sure := x.conditions(at, w.takes, r.Old.Query, func(at state, takes binding) {
+				x.take(at, r, takes, emit)
+			})
+			taken = taken || sure
+			covered = covered || sure && w.exactly()
+		}
+	}
+	return covered, taken
+}
+
+// conditions goes on with all ways in which the conditions on the query hold, and tells whether they hold for sure.
+func (x *explorer) conditions(s state, takes binding, all []rule.Condition, each func(state, binding)) (sure bool) {
+	if len(all) == 0 {
+		each(s, takes)
+		return true
+	}
+	c := all[0]
+	value, fixed := s.query.fixed[c.Key]
+	switch {
+	case fixed && len(c.Parts) == 0:
+		if text(value) == "" {
+			return x.conditions(s, takes, all[1:], each)
+		}
+		for _, v := range value { // it may be empty where all of it may
+			if !v.Rest {
+				return false
+			}
+		}
+		empty := binding{}
+		for _, v := range value {
+			empty[v.Name] = nil
+		}
+		x.conditions(s.bound(empty), takes.through(empty), all[1:], each)
+		return false
+	case fixed:
+		ways, _ := x.names.meet(value, c.Parts, false)
+		for _, w := range ways {
+			certain := x.conditions(s.bound(w.vars), takes.through(w.vars).and(w.takes), all[1:], each)
+			sure = sure || certain && w.exactly()
+		}
+		return sure
+	case s.query.absent[c.Key] || !s.query.open:
+		return false
+	}
+	// The visitor may have asked for it.
+	instance, took := make([]rule.Part, 0, len(c.Parts)), binding{}
+	for _, p := range c.Parts {
+		if p.IsCapture() {
+			v := x.names.fresh(p)
+			took[p.Name] = []rule.Part{v}
+			p = v
+		}
+		instance = append(instance, p)
+	}
+	s.query = s.query.set([]rule.Condition{{Key: c.Key, Parts: instance}})
+	asked := map[string][]rule.Part{c.Key: instance}
+	for k, v := range s.asked {
+		asked[k] = v
+	}
+	s.asked = asked
+	x.conditions(s, takes.and(took), all[1:], each)
+	return false
+}
+
+// take goes on behind a rule that takes a state.
+func (x *explorer) take(s state, r *rule.Rule, takes binding, emit func(outcome)) {
+	if r.Status == rule.Gone {
+		emit(outcome{s, "", false})
+		return
+	}
+	h := hop{what: r.Place(), rule: r, avoid: s.avoid, short: shortest(r.Old.Parts, takes)}
+	query := parameters{fixed: map[string][]rule.Part{}, absent: map[string]bool{}}
+	if !r.DropQuery {
+		query = s.query.clone()
+		for _, c := range r.Old.Query {
+			delete(query.fixed, c.Key)
+			query.absent[c.Key] = true
+		}
+	}
+	query = query.set(x.targetQuery(r.New.Query))
+	path := make([]rule.Part, 0, len(r.New.Parts))
+	for _, p := range r.New.Parts {
+		switch {
+		case !p.IsCapture():
+			path = append(path, rule.Part{Literal: web.NormalPath(p.Literal)})
+		case fromQuery(r, p.Name):
+			s.loose = true // what moves from the query is written otherwise in a path
+			path = append(path, x.names.fresh(rule.Part{Rest: true}))
+		default:
+			path = append(path, takes[p.Name]...)
+		}
+	}
+	s.loose = s.loose || s.folded || len(r.New.Host) > 0
+	lead := func(s state, path []rule.Part, query parameters) {
+		for _, to := range x.targets(r) {
+			x.redirect(s, h, to, path, query, emit)
+		}
+	}
+	path = tidy(path)
+	lead(s, resolved(path), query)
+	if mayHoldDots(r) {
+		x.withDots(s, path, func(s state, path []rule.Part, b binding) { lead(s, path, query.through(b)) })
+	}
+}
+
+// withDots goes on with the cases in which a variable at the start of a segment holds dots that browsers resolve.
+func (x *explorer) withDots(s state, path []rule.Part, each func(state, []rule.Part, binding)) {
+	at, done := 0, map[string]bool{}
+	for i, p := range path {
+		if !p.IsCapture() || i == 0 || done[p.Name] || p.Digits || p.Label || strings.Trim(path[i-1].Literal[strings.LastIndexByte(path[i-1].Literal, '/')+1:], ".") != "" {
+			continue
+		}
+		done[p.Name] = true
+		if at++; at > 1 { // several at once: whatever path comes of it
+			s := s
+			s.loose = true
+			each(s, []rule.Part{{Literal: "/"}, x.names.fresh(rule.Part{Rest: true})}, nil)
+			return
+		}
+		for _, dots := range []string{".", ".."} {
+			values := [][]rule.Part{{{Literal: dots}}}
+			if p.Rest {
+				values = append(values, []rule.Part{{Literal: dots + "/"}, x.names.fresh(p)})
+			}
+			for _, value := range values {
+				b := binding{p.Name: value}
+				each(s.bound(b), resolved(with(path, b)), b)
+			}
+		}
+	}
+}
+
+// resolved gives a template without segments of dots, as browsers ask for it (RFC 3986 section 5.2.4).
+func resolved(path []rule.Part) []rule.Part {
+	segments := [][]rule.Part{nil}
+	for i, p := range path {
+		if p.IsCapture() {
+			segments[len(segments)-1] = append(segments[len(segments)-1], p)
+			continue
+		}
+		text := p.Literal
+		if i == 0 {
+			text = strings.TrimPrefix(text, "/")
+		}
+		for n, piece := range strings.Split(text, "/") {
+			if n > 0 {
+				segments = append(segments, nil)
+			}
+			if piece != "" {
+				segments[len(segments)-1] = append(segments[len(segments)-1], rule.Part{Literal: piece})
+			}
+		}
+	}
+	var kept [][]rule.Part
+	for i, segment := range segments {
+		word := ""
+		if len(segment) == 1 && !segment[0].IsCapture() {
+			word = segment[0].Literal
+		}
+		switch {
+		case word == ".." && len(kept) > 0:
+			kept = kept[:len(kept)-1]
+		case word != "." && word != "..":
+			kept = append(kept, segment)
+			continue
+		}
+		if i == len(segments)-1 {
+			kept = append(kept, nil)
+		}
+	}
+	var made []rule.Part
+	for _, segment := range kept {
+		made = append(append(made, rule.Part{Literal: "/"}), segment...)
+	}
+	if len(made) == 0 {
+		made = []rule.Part{{Literal: "/"}}
+	}
+	return tidy(made)
+}
+
+// hasDots tells whether a template holds a segment of dots: no URL has such a path.
+func hasDots(path []rule.Part) bool { return text(resolved(path)) != text(tidy(path)) }
+
+// barred tells whether some capture on the way took more than the shortest, whatever its variables are.
+func (x *explorer) barred(s state) bool {
+	for _, h := range s.hops {
+		for _, c := range h.short {
+			ways, _ := x.names.meet(c.text, c.pattern, false)
+			if slices.ContainsFunc(ways, fits.exactly) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// shortest gives what must not be, since captures take the shortest first: that the text behind a capture stands in what it takes
+// already, where what comes behind takes everything that would be left over.
+func shortest(parts []rule.Part, takes binding) []constraint {
+	var all []constraint
+	for i := 0; i+2 < len(parts); i++ {
+		c, literal, behind := parts[i], parts[i+1], parts[i+2]
+		if !c.IsCapture() || literal.IsCapture() || !behind.IsCapture() || behind.Digits || behind.Label || strings.Contains(literal.Literal, "/") {
+			continue
+		}
+		all = append(all, constraint{tidy(append(slices.Clone(takes[c.Name]), literal)), []rule.Part{c, literal, {Name: "rest"}}})
+	}
+	return all
+}
+
+// targets gives the doors to which a rule leads: several where a capture stands in its host.
+func (x *explorer) targets(r *rule.Rule) []web.Door {
+	switch {
+	case len(r.New.Host) == 0 && r.New.Door.IsZero():
+		return []web.Door{x.plan.Estate.Canonical}
+	case len(r.New.Host) == 0:
+		return []web.Door{r.New.Door}
+	}
+	var all []web.Door
+	domain := strings.TrimPrefix(r.New.Host[len(r.New.Host)-1].Literal, ".")
+	for _, d := range x.plan.Doors {
+		if h := d.Door.Host.String(); d.Door.Scheme == r.New.Scheme && strings.HasSuffix(h, "."+domain) {
+			all = append(all, d.Door)
+		}
+	}
+	// And a name that nobody created: one below a domain of the estate answers nobody.
+	if h, err := web.ParseHost("upper-path-made-up." + domain); err == nil {
+		all = append(all, web.Door{Scheme: r.New.Scheme, Host: h})
+	}
+	return all
+}
+
+func fromQuery(r *rule.Rule, name string) bool {
+	return !slices.ContainsFunc(r.Old.Parts, func(p rule.Part) bool { return p.Name == name })
+}
+
+// targetQuery gives the parameters that a target sets; what a capture brings is not looked into.
+func (x *explorer) targetQuery(parts []rule.Part) []rule.Condition {
+	var all []rule.Condition
+	var piece []rule.Part
+	flush := func() {
+		if len(piece) == 0 {
+			return
+		}
+		key, value, _ := strings.Cut(piece[0].Literal, "=")
+		c := rule.Condition{Key: web.NormalQuery(key)}
+		if len(piece) > 1 || piece[0].IsCapture() {
+			c.Parts = []rule.Part{x.names.fresh(rule.Part{Rest: true})}
+		} else if value != "" {
+			c.Parts = []rule.Part{{Literal: web.NormalQuery(value)}}
+		}
+		all, piece = append(all, c), nil
+	}
+	for _, p := range parts {
+		if p.IsCapture() {
+			piece = append(piece, p)
+			continue
+		}
+		for i, text := range strings.Split(p.Literal, "&") {
+			if i > 0 {
+				flush()
+			}
+			piece = append(piece, rule.Part{Literal: text})
+		}
+	}
+	flush()
+	return all
+}
+
+// mayHoldDots tells whether a target can come to hold a segment of dots that browsers resolve, although no path holds one: where a
+// capture that was a part of a segment becomes a whole one.
+func mayHoldDots(r *rule.Rule) bool {
+	whole := map[string]bool{}
+	for i, p := range r.Old.Parts {
+		starts := i > 0 && strings.HasSuffix(r.Old.Parts[i-1].Literal, "/")
+		ends := i == len(r.Old.Parts)-1 || strings.HasPrefix(r.Old.Parts[i+1].Literal, "/")
+		whole[p.Name] = starts && ends || p.Digits || p.Label
+	}
+	for i, p := range r.New.Parts {
+		if !p.IsCapture() {
+			continue
+		}
+		before, behind := "/", "/"
+		if i > 0 {
+			before = r.New.Parts[i-1].Literal
+		}
+		if i < len(r.New.Parts)-1 {
+			behind = r.New.Parts[i+1].Literal
+		}
+		dotsBefore := before[strings.LastIndexByte(before, '/')+1:]
+		dotsBehind, _, _ := strings.Cut(behind, "/")
+		if strings.Trim(dotsBefore, ".") == "" && (p.Rest || strings.Trim(dotsBehind, ".") == "") && (!whole[p.Name] || dotsBefore != "" || dotsBehind != "" && !p.Rest) {
+			return !p.Digits && !p.Label
+		}
+	}
+	return false
+}
+
+// variants gives the patterns that together take what a pattern takes at a host with a mode.
+func variants(parts []rule.Part, mode rule.Mode) [][]rule.Part {
+	if mode.IsExact() {
+		return [][]rule.Part{parts}
+	}
+	form := mode.Form(parts)
+	last := form[len(form)-1]
+	if last.Rest {
+		all := [][]rule.Part{form}
+		if n := len(form); mode.EitherSlash && n > 1 && strings.HasSuffix(form[n-2].Literal, "/") && len(form[n-2].Literal) > 1 {
+			short := slices.Clone(form[:n-1])
+			short[n-2].Literal = strings.TrimSuffix(short[n-2].Literal, "/")
+			all = append(all, short)
+		}
+		return all
+	}
+	all := [][]rule.Part{form}
+	add := func(tail string) { all = append(all, tidy(append(slices.Clone(form), rule.Part{Literal: tail}))) }
+	slash := "/"
+	if strings.HasSuffix(last.Literal, "/") {
+		slash = ""
+	} else if mode.EitherSlash {
+		add("/")
+	}
+	if slash == "" || mode.EitherSlash {
+		for _, name := range mode.Index {
+			if mode.IgnoreCase {
+				name = strings.ToLower(name)
+			}
+			add(slash + name)
+		}
+	}
+	return all
+}
+
+// candidates gives the rules of a door that may take a path of a template, the most specific first.
+func (x *explorer) candidates(d plan.DoorPlan, mode rule.Mode, path []rule.Part) []rule.Entry {
+	key := d.Door
+	all, known := x.entries[key]
+	if !known {
+		all = d.Rules.All(d.Door)
+		x.entries[key] = all
+	}
+	start := ""
+	if len(path) > 0 {
+		start = path[0].Literal
+	}
+	n := sort.Search(len(all), func(i int) bool { _, exact := all[i].Rule.Old.Exact(); return !exact })
+	var found []rule.Entry
+	if mode.IsExact() {
+		whole, isLiteral := literal(path)
+		from := sort.Search(n, func(i int) bool { p, _ := all[i].Rule.Old.Exact(); return p >= start })
+		for i := from; i < n; i++ {
+			p, _ := all[i].Rule.Old.Exact()
+			if isLiteral && p != whole || !strings.HasPrefix(p, start) {
+				break
+			}
+			found = append(found, all[i])
+		}
+	} else {
+		found = append(found, all[:n]...)
+	}
+	for _, e := range all[n:] {
+		text := e.Rule.Old.Parts[0].Literal
+		short := min(len(text), len(start))
+		if text[:short] == start[:short] || !mode.IsExact() {
+			found = append(found, e)
+		}
+	}
+	return found
+}

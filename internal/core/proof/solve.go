@@ -1,0 +1,296 @@
+package proof
+
+import (
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/rule"
+)
+
+// answer says whether there is an entry that takes a way.
+type answer int
+
+const (
+	unknown answer = iota
+	possible
+	impossible
+)
+
+// mostSolved is how many places of the product of automata are looked at.
+const mostSolved = 20_000
+
+// mostShort is for how many hops it is looked at that captures take the shortest first.
+const mostShort = 3
+
+// solve looks for values of the variables of a state's entry for which, at every hop, none of the rules that would win takes the path:
+// in all hops at once, as through a product of automata. It is decided where every path holds the variables once and in the order of
+// the entry; else the answer is unknown.
+func solve(s state) (map[string]string, answer) {
+	order := variables(s.entry)
+	var stages []stage
+	for _, h := range s.hops {
+		for _, avoid := range h.avoid {
+			st, ok := newStage(h.path, avoid, order)
+			if !ok {
+				return nil, unknown
+			}
+			stages = append(stages, st)
+		}
+		for _, c := range h.short {
+			if len(s.hops) > mostShort {
+				break // what is definite was barred on the way
+			}
+			st, ok := newStage(c.text, c.pattern, order)
+			if !ok {
+				return nil, unknown
+			}
+			stages = append(stages, st)
+		}
+	}
+	for _, avoid := range s.avoid {
+		st, ok := newStage(s.path, avoid, order)
+		if !ok {
+			return nil, unknown
+		}
+		stages = append(stages, st)
+	}
+	if len(order) != captures(s.entry) {
+		return nil, unknown // a variable comes twice in the entry
+	}
+	return product{order, stages, alphabet(stages)}.search()
+}
+
+func captures(parts []rule.Part) int {
+	n := 0
+	for _, p := range parts {
+		if p.IsCapture() {
+			n++
+		}
+	}
+	return n
+}
+
+func variables(parts []rule.Part) []rule.Part {
+	var all []rule.Part
+	for _, p := range parts {
+		if p.IsCapture() && !slices.ContainsFunc(all, func(o rule.Part) bool { return o.Name == p.Name }) {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// stage is one pattern that must not take the path of one hop: the texts before, between and behind the variables, and the pattern.
+type stage struct {
+	texts   map[int][]string // in front of a variable, by its place in the order; len(order): behind the last
+	holds   map[int]bool     // which variables the path holds
+	pattern []rule.Part      // in octets and captures
+}
+
+func newStage(path, avoid []rule.Part, order []rule.Part) (stage, bool) {
+	st := stage{map[int][]string{}, map[int]bool{}, nil}
+	at := -1
+	var pending []string
+	for _, p := range path {
+		if !p.IsCapture() {
+			pending = append(pending, units(p.Literal)...)
+			continue
+		}
+		i := slices.IndexFunc(order, func(o rule.Part) bool { return o.Name == p.Name })
+		if i <= at {
+			return st, false // twice, in another order, or a variable that the entry does not know
+		}
+		st.texts[i], pending, at = pending, nil, i
+		st.holds[i] = true
+	}
+	st.texts[len(order)] = pending
+	for _, p := range avoid {
+		if p.IsCapture() {
+			st.pattern = append(st.pattern, p)
+			continue
+		}
+		for _, u := range units(p.Literal) {
+			st.pattern = append(st.pattern, rule.Part{Literal: u})
+		}
+	}
+	return st, len(st.pattern) < 120
+}
+
+// alphabet gives the octets that can make a difference, and a letter and a digit that stand for all others.
+func alphabet(stages []stage) []string {
+	all := []string{"/", "7"}
+	for _, st := range stages {
+		for _, p := range st.pattern {
+			if !p.IsCapture() && !slices.Contains(all, p.Literal) {
+				all = append(all, p.Literal)
+			}
+		}
+	}
+	for _, fresh := range []string{"x", "y", "z", "q", "w", "k", "v", "u", "j", "_", "~"} {
+		if !slices.Contains(all, fresh) {
+			return append([]string{fresh}, all...)
+		}
+	}
+	return append([]string{"%C3"}, all...)
+}
+
+// places is a set of places in a pattern: two octets each, twice the place, and one more inside a capture that has taken something.
+type places string
+
+func (st stage) start() places { return st.open([]byte{0}) }
+
+// open adds the places behind captures that may end.
+func (st stage) open(set []byte) places {
+	for i := 0; i < len(set); i++ {
+		at := int(set[i]) / 2
+		if at < len(st.pattern) && (st.pattern[at].Rest || st.pattern[at].IsCapture() && set[i]%2 == 1) {
+			if next := byte(2 * (at + 1)); !slices.Contains(set, next) {
+				set = append(set, next)
+			}
+		}
+	}
+	slices.Sort(set)
+	return places(slices.Compact(set))
+}
+
+func (st stage) read(from places, unit string) places {
+	var set []byte
+	for i := range len(from) {
+		at := int(from[i]) / 2
+		if at == len(st.pattern) {
+			continue
+		}
+		switch p := st.pattern[at]; {
+		case p.IsCapture() && allows(p, unit):
+			set = append(set, byte(2*at+1))
+		case !p.IsCapture() && p.Literal == unit:
+			set = append(set, byte(2*(at+1)))
+		}
+	}
+	return st.open(set)
+}
+
+func (st stage) readAll(from places, text []string) places {
+	for _, u := range text {
+		from = st.read(from, u)
+	}
+	return from
+}
+
+func (st stage) accepts(at places) bool {
+	return strings.IndexByte(string(at), byte(2*len(st.pattern))) >= 0
+}
+
+type product struct {
+	order    []rule.Part
+	stages   []stage
+	alphabet []string
+}
+
+// point is a place in the product: which variable is being written, whether it has something, and where each stage is.
+type point struct {
+	variable int
+	started  bool
+	at       string
+}
+
+type visit struct {
+	point
+	from int
+	unit string
+}
+
+func (p product) search() (map[string]string, answer) {
+	sets := make([]places, len(p.stages))
+	for i, st := range p.stages {
+		sets[i] = st.start()
+	}
+	queue := []visit{{p.enter(0, sets), -1, ""}}
+	seen := map[point]bool{queue[0].point: true}
+	for i := 0; i < len(queue); i++ {
+		if len(queue) > mostSolved {
+			return nil, unknown
+		}
+		v := queue[i]
+		if v.variable == len(p.order) {
+			if p.free(v.at) {
+				return p.values(queue, i), possible
+			}
+			continue
+		}
+		variable := p.order[v.variable]
+		add := func(to point, unit string) {
+			if !seen[to] {
+				seen[to] = true
+				queue = append(queue, visit{to, i, unit})
+			}
+		}
+		if v.started || variable.Rest {
+			add(p.enter(v.variable+1, split(v.at)), "")
+		}
+		for _, unit := range p.alphabet {
+			if !allows(variable, unit) {
+				continue
+			}
+			sets := split(v.at)
+			for n, st := range p.stages {
+				if st.holds[v.variable] {
+					sets[n] = st.read(sets[n], unit)
+				}
+			}
+			add(point{v.variable, true, join(sets)}, unit)
+		}
+	}
+	return nil, impossible
+}
+
+// enter reads, in every stage, the text in front of a variable.
+func (p product) enter(variable int, sets []places) point {
+	for n, st := range p.stages {
+		sets[n] = st.readAll(sets[n], st.texts[variable])
+	}
+	return point{variable, false, join(sets)}
+}
+
+func (p product) free(at string) bool {
+	for n, set := range split(at) {
+		if p.stages[n].accepts(set) {
+			return false
+		}
+	}
+	return true
+}
+
+// values reads the variables back from the visits that led to one.
+func (p product) values(queue []visit, at int) map[string]string {
+	values := map[string]string{}
+	for _, v := range p.order {
+		values[v.Name] = ""
+	}
+	for ; queue[at].from >= 0; at = queue[at].from {
+		if v := queue[at]; v.unit != "" {
+			values[p.order[v.variable].Name] = v.unit + values[p.order[v.variable].Name]
+		}
+	}
+	return values
+}
+
+// A point's places stand behind one another, each set behind its length.
+func join(sets []places) string {
+	var b strings.Builder
+	for _, s := range sets {
+		b.WriteByte(byte(len(s)))
+		b.WriteString(string(s))
+	}
+	return b.String()
+}
+
+func split(s string) []places {
+	var sets []places
+	for s != "" {
+		n := int(s[0])
+		sets = append(sets, places(s[1:1+n]))
+		s = s[1+n:]
+	}
+	return sets
+}
