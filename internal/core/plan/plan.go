@@ -106,8 +106,8 @@ type Certificate struct {
 	Gap      string   `json:"gap,omitempty"`       // for how long visitors meet a warning
 }
 
-// Make works the plan out.
-func Make(in Input) *Plan {
+// Bare makes a plan that knows only its doors, the rules and the predicted web: what a proof needs, however many rules there are.
+func Bare(in Input) *Plan {
 	scope := rule.Scope{Serves: in.Estate.Serves, Mode: in.Estate.Mode}
 	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, only: in.Only, input: in,
 		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{}, Carriers: []Carried{},
@@ -128,6 +128,12 @@ func Make(in Input) *Plan {
 		}
 	}
 	p.listDoors()
+	return p
+}
+
+// Make works the plan out.
+func Make(in Input) *Plan {
+	p := Bare(in)
 	beyond := p.limits(&p.tally)
 	p.listRules()
 	p.rules(&p.tally)

@@ -92,6 +92,12 @@ type explorer struct {
 	entries map[web.Door][]rule.Entry
 }
 
+// How long a path may become while it is followed.
+const (
+	mostParts  = 60
+	mostOctets = 3000
+)
+
 // mostStates is how many states are looked at from one rule.
 const mostStates = 4000
 
@@ -121,8 +127,8 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 			return
 		}
 	}
-	if len(s.hops) > chain.MostHops {
-		emit(outcome{s, "limit", false})
+	if len(s.hops) > chain.MostHops || len(s.path) > mostParts || len(text(s.path)) > mostOctets {
+		emit(outcome{s, "limit", false}) // the web itself is asked whether it ever ends
 		return
 	}
 	d := x.door(s.door)

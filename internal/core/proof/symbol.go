@@ -71,8 +71,11 @@ type fits struct {
 // exactly tells whether it holds for all paths of the template.
 func (f fits) exactly() bool { return len(f.vars) == 0 }
 
-// most ways that are looked at for one pattern.
-const mostWays = 64
+// How many ways and steps are looked at for one pattern.
+const (
+	mostWays  = 64
+	mostSteps = 4000
+)
 
 // meet gives all ways in which paths of a template are among those of a pattern. whole is false where there are more than are looked at.
 func (n *names) meet(template, pattern []rule.Part, fold bool) (ways []fits, whole bool) {
@@ -86,11 +89,12 @@ type meeting struct {
 	fold  bool
 	ways  []fits
 	whole bool
+	steps int
 }
 
 // step goes on with what is left of template and pattern. taken is what the pattern's first capture has taken so far.
 func (m *meeting) step(t, p []rule.Part, vars, takes binding, taken []rule.Part) {
-	if len(m.ways) >= mostWays {
+	if m.steps++; len(m.ways) >= mostWays || m.steps > mostSteps {
 		m.whole = false
 		return
 	}
@@ -148,6 +152,10 @@ func (m *meeting) variableAtText(t, p []rule.Part, vars, takes binding) {
 
 // capture goes on where the pattern has a capture.
 func (m *meeting) capture(t, p []rule.Part, vars, takes binding, taken []rule.Part) {
+	if m.steps++; m.steps > mostSteps {
+		m.whole = false
+		return
+	}
 	c := p[0]
 	if c.Rest {
 		m.step(nil, p[1:], vars, takes.and(binding{c.Name: append(slices.Clone(taken), t...)}), nil)
