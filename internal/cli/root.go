@@ -142,7 +142,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetVersionTemplate("upperpath {{.Version}}\n")
 	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "say on stderr what is done")
 	root.AddGroup(&cobra.Group{ID: "work", Title: "The work, in its order:"}, &cobra.Group{ID: "other", Title: "Beside it:"})
-	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.plan(), p.rehearse(), p.write(), p.audit(), p.report(), p.compare()} {
+	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.plan(), p.prove(), p.rules(), p.rehearse(), p.write(), p.audit(), p.report(), p.compare()} {
 		c.GroupID = "work"
 		root.AddCommand(c)
 	}

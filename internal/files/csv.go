@@ -172,6 +172,20 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 	return rules, faults.In(path).Err()
 }
 
+// ReadPairs reads two columns of a CSV file, by name, with the line of each row. The error is a problem.List.
+func ReadPairs(path, first, second string) (lines []int, pairs [][2]string, err error) {
+	first, second = strings.ToLower(first), strings.ToLower(second)
+	t, err := readCSV(path, []string{first, second}, []string{first, second})
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, r := range t.rows {
+		lines = append(lines, r.line)
+		pairs = append(pairs, [2]string{t.field(r, first), t.field(r, second)})
+	}
+	return lines, pairs, nil
+}
+
 // ListedDomain is a line of a list of domains.
 type ListedDomain struct {
 	Name            web.Host

@@ -2,6 +2,7 @@ package rule
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -222,4 +223,30 @@ func fill(parts []Part, word string) string {
 		}
 	}
 	return path.String()
+}
+
+// Why says in words why one rule wins over another on one host, "" where they are equal.
+func Why(winner, other Entry) string {
+	x, y := specificity(winner), specificity(other)
+	for i := range x {
+		if x[i] == y[i] {
+			continue
+		}
+		switch i {
+		case 0:
+			return "it names one path, the other a pattern"
+		case 1:
+			return fmt.Sprintf("%d octets of its path are text, %d of the other's", x[1], y[1])
+		case 2:
+			return "it has no {+name}, or fewer"
+		case 3:
+			return "it asks for digits where the other takes anything"
+		case 4:
+			return "it asks for more of the query"
+		case 5:
+			return "it names the scheme"
+		}
+		return "it names the host itself, the other its apex"
+	}
+	return ""
 }

@@ -1,0 +1,178 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/servers"
+)
+
+// importOptions are the options of rules import.
+type importOptions struct {
+	kind, host, context, oldColumn, newColumn, format string
+	add                                               bool
+}
+
+// rulesImport takes in redirects that exist.
+func (p *program) rulesImport() *cobra.Command {
+	var from estateOptions
+	var o importOptions
+	c := &cobra.Command{
+		Use:   "import FILE",
+		Short: "Take in redirects that exist: a table, an Apache or an nginx configuration",
+		Long: `import reads the redirects of an earlier move and writes them as rules: a table with any two named columns (with * and $1
+too), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule with RewriteCond), or one of nginx (return, rewrite, map,
+location). What the rule language cannot say is listed with line and reason. These files take the first match and rules the most
+specific one; where that changes an answer, it is said, with a URL.`,
+		Example: `  upperpath rules import old.htaccess --host lacemill-museum.example
+  upperpath rules import old.htaccess --host lacemill-museum.example --add
+  upperpath rules import nginx.conf --format csv > more-rules.csv
+  upperpath rules import list.csv --old from --new to --host lacemill-museum.example`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if !contains([]string{"text", "json", "csv"}, o.format) {
+				return usage("--format %s: expected one of text, json, csv", o.format)
+			}
+			e, in, err := from.input()
+			if err != nil {
+				return err
+			}
+			imported, err := readImport(args[0], &o)
+			if err != nil {
+				return err
+			}
+			return p.imported(args[0], e, in.Estate.Canonical, imported, &o)
+		},
+	}
+	from.flags(c)
+	f := c.Flags()
+	f.StringVar(&o.kind, "kind", "", "what the file is: csv, apache or nginx (default: by its name)")
+	f.StringVar(&o.host, "host", "", "the `HOST` whose paths they are, where the file names none")
+	f.StringVar(&o.context, "context", "", "where an Apache file lies: htaccess (in a folder) or server (default: by its name)")
+	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old addresses")
+	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the new ones")
+	f.StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: text, json, csv")
+	f.BoolVar(&o.add, "add", false, "add the rules at the end of the estate's rules.csv")
+	return c
+}
+
+// readImport reads the file as what it is.
+func readImport(path string, o *importOptions) (servers.Import, error) {
+	name := strings.ToLower(filepath.Base(path))
+	if o.kind == "" {
+		switch {
+		case strings.HasSuffix(name, ".csv") || strings.HasSuffix(name, ".tsv"):
+			o.kind = "csv"
+		case strings.Contains(name, "htaccess") || strings.Contains(name, "apache") || strings.Contains(name, "httpd"):
+			o.kind = "apache"
+		case strings.Contains(name, "nginx"):
+			o.kind = "nginx"
+		default:
+			return servers.Import{}, usage("%s: its name does not tell what it is; expected --kind csv, apache or nginx", path)
+		}
+	}
+	if !contains([]string{"csv", "apache", "nginx"}, o.kind) {
+		return servers.Import{}, usage("--kind %s: expected csv, apache or nginx", o.kind)
+	}
+	host := ""
+	if o.host != "" {
+		h, err := web.ParseHost(o.host)
+		if err != nil {
+			return servers.Import{}, usage("--host %s: %s", o.host, err)
+		}
+		host = h.String()
+	}
+	if o.kind == "csv" {
+		lines, pairs, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
+		return servers.ReadPairs(lines, pairs, host, 301), err
+	}
+	if host == "" && o.kind == "apache" {
+		return servers.Import{}, usage("whose paths are these? An Apache file in a folder does not say; name the host with --host")
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return servers.Import{}, problem.List{{File: path, Says: "the file cannot be read", Expected: "a configuration file", Remedy: "look whether it is there"}}
+	}
+	if o.kind == "nginx" {
+		return servers.ReadNginx(string(data), host), nil
+	}
+	if o.context == "" {
+		o.context = "server"
+		if strings.Contains(name, "htaccess") {
+			o.context = "htaccess"
+		}
+	}
+	if o.context != "htaccess" && o.context != "server" {
+		return servers.Import{}, usage("--context %s: expected htaccess or server", o.context)
+	}
+	return servers.ReadApache(string(data), host, o.context == "htaccess"), nil
+}
+
+// imported reads the rules as those of the estate, and writes what came of it.
+func (p *program) imported(path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions) error {
+	kept := servers.Import{Left: m.Left}
+	var rules []*rule.Rule
+	for _, r := range m.Rules {
+		parsed, faults := rule.Parse([]rule.Row{r.Row}, files.RuleScope(e.Estate))
+		if len(faults) > 0 {
+			kept.Left = append(kept.Left, servers.Leftover{Line: r.Source, Text: r.Text, Reason: faults[0].Says})
+			continue
+		}
+		rules = append(rules, parsed[0])
+		kept.Rules = append(kept.Rules, r)
+	}
+	result := report.Imported{File: path}
+	for _, r := range kept.Rules {
+		result.Rules = append(result.Rules, report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query})
+	}
+	for _, l := range kept.Left {
+		result.Left = append(result.Left, report.Leftover(l))
+	}
+	for _, d := range kept.Differences(rules, canonical) {
+		result.Differences = append(result.Differences, report.Difference(d))
+	}
+	if o.add && len(kept.Rules) > 0 {
+		to, err := addRules(e, path, kept.Rules)
+		if err != nil {
+			return err
+		}
+		result.Added = to
+	}
+	if err := report.Import(p.out, o.format, result, p.style()); err != nil {
+		return err
+	}
+	if len(result.Left) > 0 || len(result.Differences) > 0 {
+		return ended{code: exitFindings}
+	}
+	return nil
+}
+
+// addRules adds rules at the end of the estate's, in its own columns; what is there stays as it is.
+func addRules(e *files.Estate, source string, rules []servers.ImportedRule) (string, error) {
+	if e.Estate.Rules == "" {
+		return "", usage("the estate file names no rules; add rules: rules.csv to it")
+	}
+	path := files.Beside(e.Path, e.Estate.Rules)
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return "", failed(err)
+	}
+	var rows [][]string
+	for _, r := range rules {
+		rows = append(rows, []string{r.Old, r.New, r.Status, r.Query, fmt.Sprintf("%s line %d", filepath.Base(source), r.Source)})
+	}
+	text, err := files.AppendRules(path, data, []string{"old", "new", "status", "query", "note"}, rows)
+	if err != nil {
+		return "", err
+	}
+	return path, wrapFailed(files.Write(path, text))
+}

@@ -1,0 +1,43 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/proof"
+	"upperpath.example/upperpath/internal/report"
+)
+
+func (p *program) prove() *cobra.Command {
+	var from estateOptions
+	var out output
+	c := &cobra.Command{
+		Use:   "prove",
+		Short: "Decide what holds for every URL: that it arrives, in how many hops, that nothing loops",
+		Long: `prove takes the whole predicted web, every door with its carrier and its limits, the rules, the fallback, the exempt paths
+and what the site itself redirects, and reasons over the patterns: for all URLs, not for a sample. It says one of three
+things: proved, with the most hops that any URL takes; refuted, with a URL that shows it and its chain; or undecided, with the
+rules concerned and the reason.`,
+		Example: `  upperpath prove
+  upperpath prove --only lacemill-museum.example
+  upperpath prove --format json`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			_, in, err := from.input()
+			if err != nil {
+				return err
+			}
+			made := proof.Prove(plan.Bare(in))
+			if err := report.Proof(p.out, out.format, made, in.Estate.Canonical.String(), p.style()); err != nil {
+				return err
+			}
+			return out.verdict(made.Findings)
+		},
+	}
+	from.flags(c)
+	out.flags(c, "text", "json", "md")
+	return c
+}

@@ -1,0 +1,180 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/proof"
+)
+
+// Proof writes a proof in a format: text, json or md.
+func Proof(w io.Writer, format string, p *proof.Proof, canonical string, s Style) error {
+	switch format {
+	case "json":
+		return JSON(w, p)
+	case "md":
+		proofMD(w, p, canonical)
+		return nil
+	}
+	proofText(w, p, canonical, s)
+	return nil
+}
+
+// proofSentence says the verdict as a client understands it.
+func proofSentence(p *proof.Proof, canonical string) string {
+	about := plural(p.Doors, "door")
+	if p.Rules > 0 {
+		about += " and " + plural(p.Rules, "rule")
+	}
+	switch p.Verdict {
+	case proof.Proved:
+		return fmt.Sprintf("Proved: every URL at any of the doors arrives where it should, on %s or where its rule says, in at most %s (%s).", canonical, plural(p.Bound, "hop"), about)
+	case proof.Undecided:
+		return fmt.Sprintf("Undecided: for most URLs it holds, but for some it could be neither proved nor refuted (%s).", about)
+	}
+	for _, f := range p.Findings {
+		if witness, ok := f.Evidence["witness"].(string); ok && f.Severity == chain.Error {
+			return fmt.Sprintf("Refuted: it does not hold for every URL. One of those that go wrong is %s (%s).", witness, about)
+		}
+	}
+	return fmt.Sprintf("Refuted: it does not hold for every URL (%s).", about)
+}
+
+// claims are what a proof says, and the codes that contradict it.
+var claims = []struct {
+	says  string
+	codes []string
+}{
+	{"every URL arrives", []string{"no-address", "refused", "dead-end", "off-course", "not-forwarded", "beyond-carrier"}},
+	{"nothing loops", []string{"loop", "growing-loop", "rule-loop", "too-many-hops"}},
+	{"no hop from https to http", []string{"downgrade", "plain-arrival"}},
+	{"path and query are kept where the plan says so", []string{"path-lost", "query-lost"}},
+	{"no two rules are tied", []string{"tie"}},
+	{"every rule wins for some URL", []string{"shadowed"}},
+	{"no rule leads to another", []string{"rule-chain", "extra-hop"}},
+}
+
+func claimRows(p *proof.Proof) (rows [][]string, worst []chain.Severity) {
+	for _, c := range claims {
+		n, severity := 0, chain.Severity("")
+		for _, f := range p.Findings {
+			if slices.Contains(c.codes, f.Code) {
+				n++
+				if f.Severity.Rank() > severity.Rank() {
+					severity = f.Severity
+				}
+			}
+		}
+		said := "yes"
+		switch {
+		case n > 0:
+			said = "no: " + plural(n, "finding")
+		case slices.ContainsFunc(p.Findings, func(f chain.Finding) bool { return f.Code == "undecided" }) && !slices.Contains(c.codes, "tie"):
+			said, severity = "not decided for all", chain.Note
+		}
+		rows, worst = append(rows, []string{c.says, said}), append(worst, severity)
+	}
+	hops := fmt.Sprintf("%s (wanted: %d)", plural(p.Bound, "hop"), p.Policy)
+	severity := chain.Severity("")
+	if p.Bound > p.Policy {
+		severity = chain.Warning
+	}
+	if p.Verdict != proof.Proved {
+		hops = "of those that arrive, " + hops
+	}
+	return append(rows, []string{"most hops of any URL", hops}), append(worst, severity)
+}
+
+func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
+	tone := map[proof.Verdict]chain.Severity{proof.Refuted: chain.Error, proof.Undecided: chain.Warning}[p.Verdict]
+	fmt.Fprintf(w, "%s\n\n", s.severity(tone, indent(clean(proofSentence(p, canonical)), "", s.width())))
+	t := s.newTable()
+	t.AppendHeader(row([]string{"for every URL", ""}))
+	rows, worst := claimRows(p)
+	for i, r := range rows {
+		t.AppendRow(row2(r[0], s.severity(worst[i], sign(worst[i])+" "+r[1])))
+	}
+	render(w, t, s)
+	for _, f := range p.Findings {
+		fmt.Fprintln(w)
+		TextFindings(w, []chain.Finding{f}, s)
+		for _, line := range drawn(f) {
+			fmt.Fprintf(w, "    %s\n", s.faint(clean(line)))
+		}
+	}
+	if len(p.Falls) > 0 {
+		var lines []string
+		for _, f := range p.Falls {
+			lines = append(lines, fmt.Sprintf("%s: %s, then everything else to %s.", unicodeName(f.Domain), plural(f.Rules, "rule"), f.To))
+		}
+		writeList(w, "What no rule takes", lines, s)
+	}
+	writeList(w, "Taken for granted", p.Assumes, s)
+}
+
+func row2(a, b string) []any { return []any{clean(a), b} }
+
+// drawn gives the chain of a witness, a line a hop.
+func drawn(f chain.Finding) []string {
+	steps, ok := f.Evidence["chain"].([]string)
+	if !ok {
+		return nil
+	}
+	const most = 8
+	var lines []string
+	for i, step := range steps {
+		if i == most {
+			lines = append(lines, fmt.Sprintf("   … and %d more", len(steps)-most))
+			break
+		}
+		url, answer, _ := cutLast(step)
+		if answer == "" {
+			lines = append(lines, "↺ "+url)
+			continue
+		}
+		mark := "→"
+		if i == 0 {
+			mark = "•"
+		}
+		lines = append(lines, fmt.Sprintf("%s %s  %s", mark, url, answer))
+	}
+	return lines
+}
+
+// cutLast parts a step of a chain into URL and answer.
+func cutLast(step string) (url, answer string, ok bool) {
+	if strings.HasPrefix(step, "and back to ") {
+		return step, "", true
+	}
+	i := strings.LastIndexByte(step, ' ')
+	if i < 0 {
+		return step, "", false
+	}
+	return step[:i], step[i+1:], true
+}
+
+func proofMD(w io.Writer, p *proof.Proof, canonical string) {
+	fmt.Fprintf(w, "# %s\n", md(proofSentence(p, canonical)))
+	rows, _ := claimRows(p)
+	mdTable(w, "## For every URL", []string{"claim", "verdict"}, rows)
+	MDFindings(w, p.Findings)
+	for _, f := range p.Findings {
+		if lines := drawn(f); len(lines) > 0 {
+			fmt.Fprintf(w, "\n%s:\n\n", md(f.Subject))
+			for _, l := range lines {
+				fmt.Fprintf(w, "    %s\n", clean(l))
+			}
+		}
+	}
+	fmt.Fprint(w, "\n## What no rule takes\n\n")
+	for _, f := range p.Falls {
+		fmt.Fprintf(w, "- %s: to %s\n", md(unicodeName(f.Domain)), md(f.To))
+	}
+	fmt.Fprint(w, "\n## Taken for granted\n\n")
+	for _, a := range p.Assumes {
+		fmt.Fprintf(w, "- %s\n", md(a))
+	}
+}

@@ -1,0 +1,110 @@
+package report
+
+import (
+	"fmt"
+	"io"
+
+	"upperpath.example/upperpath/internal/core/plan"
+)
+
+// Try is what happens to one URL.
+type Try struct {
+	URL      string      `json:"url"`
+	Rule     int         `json:"rule,omitempty"` // the line of the rule that takes it; absent: none does
+	Old      string      `json:"old,omitempty"`
+	Rivals   []Rival     `json:"rivals"` // rules that would take it too
+	Status   int         `json:"status"`
+	Location string      `json:"location,omitempty"`
+	Chain    []plan.Step `json:"chain"` // predicted, to the end
+	End      string      `json:"end"`
+}
+
+// Rival is a rule that would take a URL, and why another one wins.
+type Rival struct {
+	Line int    `json:"line"`
+	Old  string `json:"old"`
+	Why  string `json:"why"`
+}
+
+// Tries writes what happens to URLs in a format: text or json.
+func Tries(w io.Writer, format string, tries []Try, s Style) error {
+	if format == "json" {
+		return JSON(w, map[string]any{"schema": "upperpath/try/1", "tries": tries})
+	}
+	for i, t := range tries {
+		if i > 0 {
+			fmt.Fprintln(w)
+		}
+		fmt.Fprintf(w, "%s\n", s.strong(clean(t.URL)))
+		switch {
+		case t.Rule > 0:
+			fmt.Fprintf(w, "  line %d takes it: %s\n", t.Rule, clean(shown(t.Old)))
+		case t.Status == 200:
+			fmt.Fprintln(w, "  no rule is asked: it is served")
+		default:
+			fmt.Fprintln(w, "  no rule takes it: the fallback of its domain, or the site, answers")
+		}
+		for _, r := range t.Rivals {
+			fmt.Fprintln(w, s.faint(indent(fmt.Sprintf("line %d would take it too (%s), but of line %d %s", r.Line, clean(shown(r.Old)), t.Rule, r.Why), "  ", s.width())))
+		}
+		if t.Location != "" {
+			fmt.Fprintf(w, "  it gives %d  %s\n", t.Status, clean(t.Location))
+		} else if t.Status > 0 {
+			fmt.Fprintf(w, "  it gives %d\n", t.Status)
+		}
+		for n, step := range t.Chain {
+			mark := "→"
+			if n == 0 {
+				mark = "•"
+			}
+			answer := fmt.Sprint(step.Status)
+			if step.Refusal != "" {
+				answer = step.Refusal
+			}
+			fmt.Fprintf(w, "    %s %s  %s\n", mark, clean(step.URL), s.faint(answer))
+		}
+		if t.End == "loop" || t.End == "limit" {
+			fmt.Fprintf(w, "    %s\n", s.severity("error", "↺ and round again, for ever"))
+		}
+	}
+	return nil
+}
+
+// Straightening is a line of the rules that changes; without Now it goes.
+type Straightening struct {
+	Line int    `json:"line"`
+	Old  string `json:"old"`
+	Was  string `json:"was"`
+	Now  string `json:"now,omitempty"`
+	Why  string `json:"why"`
+}
+
+// Straightened writes what straightening changes in a format: text or json.
+func Straightened(w io.Writer, format string, changes []Straightening, path string, written bool, s Style) error {
+	if format == "json" {
+		if changes == nil {
+			changes = []Straightening{}
+		}
+		return JSON(w, map[string]any{"schema": "upperpath/straighten/1", "file": path, "written": written, "changes": changes})
+	}
+	if len(changes) == 0 {
+		fmt.Fprintf(w, "%s\n", s.severity("", "Every rule leads to its end in one hop; there is nothing to straighten."))
+		return nil
+	}
+	t := s.newTable()
+	t.AppendHeader(row([]string{"line", "old", "was", "becomes", "why"}))
+	for _, c := range changes {
+		now := c.Now
+		if now == "" {
+			now = "dropped"
+		}
+		t.AppendRow(row([]string{fmt.Sprint(c.Line), cut(shown(c.Old), 44), cut(shown(c.Was), 40), cut(now, 40), c.Why}))
+	}
+	render(w, t, s)
+	if written {
+		fmt.Fprintf(w, "\n%s: %s changed; everything else is as it was.\n", path, plural(len(changes), "line"))
+		return nil
+	}
+	fmt.Fprintf(w, "\nNothing was changed. To change %s: upperpath rules straighten --write\n", path)
+	return nil
+}

@@ -1,0 +1,498 @@
+package servers
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// ReadNginx takes redirects out of an nginx configuration: return, rewrite, location and map, in servers with literal names. host is
+// whose paths they are where no server_name says so.
+func ReadNginx(text, host string) Import {
+	n := nginxReader{maps: map[string]nginxMap{}}
+	blocks, err := parseNginx(text)
+	if err != nil {
+		n.leave(err.line, err.text, "%s", err.says)
+		return n.Import
+	}
+	n.collect(blocks)
+	n.context(blocks, []string{host})
+	for i := range n.Rules {
+		n.Rules[i].Rank = n.ranks[i]
+	}
+	return n.Import
+}
+
+// directive is one directive of nginx, with what stands in its braces.
+type directive struct {
+	line  int
+	words []string
+	block []directive
+	has   bool // braces
+}
+
+func (d directive) text() string { return strings.Join(d.words, " ") }
+
+type nginxFault struct {
+	line       int
+	text, says string
+}
+
+// parseNginx reads directives: words, then ";" or a block.
+func parseNginx(text string) ([]directive, *nginxFault) {
+	p := nginxParser{text: text, line: 1}
+	all, err := p.block(false)
+	return all, err
+}
+
+type nginxParser struct {
+	text string
+	at   int
+	line int
+}
+
+func (p *nginxParser) block(inside bool) ([]directive, *nginxFault) {
+	var all []directive
+	for {
+		d := directive{}
+		for {
+			word, kind := p.word(&d)
+			switch kind {
+			case 0: // the end
+				if inside || len(d.words) > 0 {
+					return all, &nginxFault{p.line, d.text(), "the file ends inside a block or directive"}
+				}
+				return all, nil
+			case ';':
+				if len(d.words) > 0 {
+					all = append(all, d)
+				}
+				d = directive{}
+				continue
+			case '{':
+				inner, err := p.block(true)
+				if err != nil {
+					return all, err
+				}
+				d.block, d.has = inner, true
+				all = append(all, d)
+				d = directive{}
+				continue
+			case '}':
+				if !inside {
+					return all, &nginxFault{p.line, d.text(), "a block is closed that was not opened"}
+				}
+				return all, nil
+			}
+			if len(d.words) == 0 {
+				d.line = p.line
+			}
+			d.words = append(d.words, word)
+		}
+	}
+}
+
+// word reads the next word, or the sign that ends a directive.
+func (p *nginxParser) word(d *directive) (string, byte) {
+	for p.at < len(p.text) {
+		switch c := p.text[p.at]; {
+		case c == '\n':
+			p.line++
+			p.at++
+		case c == ' ' || c == '\t' || c == '\r':
+			p.at++
+		case c == '#':
+			for p.at < len(p.text) && p.text[p.at] != '\n' {
+				p.at++
+			}
+		case c == ';' || c == '{' || c == '}':
+			p.at++
+			return "", c
+		case c == '"' || c == '\'':
+			return p.quoted(c), 1
+		default:
+			start := p.at
+			for p.at < len(p.text) && !strings.ContainsRune(" \t\r\n;", rune(p.text[p.at])) {
+				if c := p.text[p.at]; c == '{' && (p.at == start || p.text[p.at-1] != '$') && !regexBrace(p.text[start:p.at]) {
+					break
+				}
+				if p.text[p.at] == '\\' {
+					p.at++
+				}
+				p.at++
+			}
+			p.at = min(p.at, len(p.text))
+			return p.text[start:p.at], 1
+		}
+	}
+	return "", 0
+}
+
+// regexBrace tells whether a brace behind this text repeats something in a regular expression.
+func regexBrace(s string) bool { return strings.HasPrefix(s, "^") || strings.HasPrefix(s, "~") }
+
+func (p *nginxParser) quoted(sign byte) string {
+	p.at++
+	var b strings.Builder
+	for p.at < len(p.text) && p.text[p.at] != sign {
+		if p.text[p.at] == '\\' && p.at+1 < len(p.text) && (p.text[p.at+1] == sign || p.text[p.at+1] == '\\') {
+			p.at++
+		}
+		if p.text[p.at] == '\n' {
+			p.line++
+		}
+		b.WriteByte(p.text[p.at])
+		p.at++
+	}
+	p.at++
+	return b.String()
+}
+
+type nginxMap struct {
+	from string
+	d    directive
+}
+
+type nginxReader struct {
+	Import
+	maps  map[string]nginxMap
+	ranks []int
+}
+
+// collect notes maps, wherever they stand.
+func (n *nginxReader) collect(all []directive) {
+	for _, d := range all {
+		if d.words[0] == "map" && d.has && len(d.words) == 3 {
+			n.maps[d.words[2]] = nginxMap{d.words[1], d}
+		}
+		if d.has && d.words[0] != "map" {
+			n.collect(d.block)
+		}
+	}
+}
+
+// rank orders what nginx tries: what stands in the server itself, then exact locations, those that end the search, regular expressions in their
+// order, and beginnings of paths from the longest on.
+const (
+	rankServer = iota * 1_000_000
+	rankExact
+	rankFinal
+	rankRegex
+	rankPrefix
+)
+
+func (n *nginxReader) put(rank, line int, text, old, to string, status int, drop bool, note, differ string) {
+	n.add(line, text, old, to, status, drop, note, differ)
+	n.ranks = append(n.ranks, rank+len(n.ranks))
+}
+
+func (n *nginxReader) context(all []directive, hosts []string) {
+	for _, d := range all {
+		switch {
+		case d.words[0] == "http" && d.has:
+			n.context(d.block, hosts)
+		case d.words[0] == "server" && d.has:
+			n.server(d)
+		case d.words[0] == "map" || d.words[0] == "events" || d.words[0] == "include":
+			if d.words[0] == "include" {
+				n.leave(d.line, d.text(), "included files are not read; import them one by one")
+			}
+		case isRedirecting(d):
+			n.directives([]directive{d}, hosts, "")
+		}
+	}
+}
+
+func isRedirecting(d directive) bool {
+	return slices.Contains([]string{"return", "rewrite", "location", "if"}, d.words[0])
+}
+
+func (n *nginxReader) server(d directive) {
+	var hosts []string
+	scheme := ""
+	for _, inner := range d.block {
+		switch inner.words[0] {
+		case "server_name":
+			for _, h := range inner.words[1:] {
+				if strings.ContainsAny(h, "*~_") {
+					n.leave(inner.line, inner.text(), "the name %s is no single host", h)
+					continue
+				}
+				hosts = append(hosts, strings.ToLower(h))
+			}
+		case "listen":
+			if slices.Contains(inner.words, "ssl") && scheme != "http://" {
+				scheme = "https://"
+			} else if scheme == "" {
+				scheme = "http://"
+			} else {
+				scheme = "both"
+			}
+		}
+	}
+	// A www beside its apex says nothing more: an apex rule holds for both.
+	hosts = slices.DeleteFunc(hosts, func(h string) bool {
+		apex, isWWW := strings.CutPrefix(h, "www.")
+		return isWWW && slices.Contains(hosts, apex)
+	})
+	if scheme == "both" {
+		scheme = ""
+	}
+	n.directives(d.block, hosts, scheme)
+}
+
+func (n *nginxReader) directives(all []directive, hosts []string, scheme string) {
+	for _, d := range all {
+		switch d.words[0] {
+		case "return":
+			n.returned(rankServer, d, hosts, scheme, way{old: "/{+rest}", groups: map[int]string{}}, "")
+		case "rewrite":
+			n.rewrite(rankServer, d, hosts, scheme)
+		case "location":
+			n.location(d, hosts, scheme)
+		case "if":
+			n.condition(d, hosts, scheme)
+		}
+	}
+}
+
+// location reads a location with a return or rewrites in it.
+func (n *nginxReader) location(d directive, hosts []string, scheme string) {
+	words := d.words[1:]
+	sign := ""
+	if len(words) > 1 {
+		sign, words = words[0], words[1:]
+	}
+	if len(words) != 1 {
+		n.leave(d.line, d.text(), "the location is not read")
+		return
+	}
+	path := words[0]
+	var ways []way
+	rank := rankPrefix + 10_000 - 10*len(path)
+	switch sign {
+	case "=":
+		ways, rank = []way{{old: escapeText(path), groups: map[int]string{}}}, rankExact
+	case "", "^~":
+		ways = []way{{old: escapeText(path) + "{+rest}", groups: map[int]string{}}}
+		if sign != "" {
+			rank = rankFinal + 10_000 - 10*len(path)
+		}
+	case "~":
+		x, err := readExpression(path, "")
+		if err != nil {
+			n.leave(d.line, d.text(), "%s", err)
+			return
+		}
+		ways, rank = x.ways, rankRegex
+	default:
+		n.leave(d.line, d.text(), "it ignores case: set ignore-case on the domain, and write the rule by hand")
+		return
+	}
+	for _, inner := range d.block {
+		switch inner.words[0] {
+		case "return":
+			for _, w := range ways {
+				n.returned(rank, inner, hosts, scheme, w, path)
+			}
+			return
+		case "rewrite":
+			n.rewrite(rank, inner, hosts, scheme)
+		case "if", "location":
+			n.leave(inner.line, inner.text(), "it stands inside a location, which decides together with it")
+		}
+	}
+}
+
+// returned reads a return at the paths of a way.
+func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme string, w way, _ string) {
+	status, to := 302, ""
+	switch len(d.words) {
+	case 2:
+		if s, ok := statusOf(d.words[1]); ok || strings.Trim(d.words[1], "0123456789") == "" {
+			status = s
+		} else {
+			to = d.words[1]
+		}
+	case 3:
+		status, _ = statusOf(d.words[1])
+		to = d.words[2]
+	}
+	if !known(status) || status != 410 && to == "" {
+		n.leave(d.line, d.text(), "it answers by itself, and redirects nobody")
+		return
+	}
+	if m, mapped := n.maps[to]; mapped && status != 410 {
+		n.mapped(rank, m, status, hosts, scheme)
+		return
+	}
+	for _, h := range hosts {
+		target, drop, err := n.target(to, w, h, scheme)
+		if err != nil {
+			n.leave(d.line, d.text(), "%s", err)
+			return
+		}
+		if status == 410 {
+			target, drop = "", false
+		}
+		n.put(rank, d.line, d.text(), scheme+h+w.old, target, status, drop, w.note, differAt(h, w))
+	}
+}
+
+func differAt(host string, w way) string {
+	if w.differ == "" {
+		return ""
+	}
+	return "http://" + host + w.differ
+}
+
+// target writes the target of a return as a template: with the path and query as they came, or with groups.
+func (n *nginxReader) target(to string, w way, host, scheme string) (string, bool, error) {
+	if scheme == "" {
+		scheme = "https://"
+	}
+	to = strings.NewReplacer("$scheme://", scheme, "$host", host, "$server_name", host, "${host}", host).Replace(to)
+	kept := false
+	for _, whole := range []string{"$is_args$args", "?$args", "?$query_string"} {
+		if strings.HasSuffix(to, whole) {
+			to, kept = strings.TrimSuffix(to, whole), true
+		}
+	}
+	for _, uri := range []string{"$request_uri", "$uri"} {
+		before, has := strings.CutSuffix(to, uri)
+		if !has {
+			continue
+		}
+		if uri == "$request_uri" {
+			kept = true
+		}
+		literal, rest, ends := strings.Cut(w.old, "{+")
+		if !ends && strings.Contains(w.old, "{") || ends && rest != "rest}" {
+			return "", false, fmt.Errorf("%s behind a pattern with groups is more than the rule language says", uri)
+		}
+		if ends {
+			literal += "{+rest}"
+		}
+		to = before + literal
+		break
+	}
+	if strings.Contains(to, "$request_uri") || strings.Contains(to, "$uri") {
+		return "", false, fmt.Errorf("its target holds the path in the middle")
+	}
+	if !strings.Contains(to, "{+rest}") {
+		var err error
+		if to, err = target(to, w.groups, '$'); err != nil {
+			return "", false, err
+		}
+	}
+	if strings.HasPrefix(to, "/") {
+		to = scheme + host + to
+	}
+	if !strings.Contains(to, "://") {
+		return "", false, fmt.Errorf("its target is no URL")
+	}
+	return to, !kept, nil
+}
+
+// rewrite reads a rewrite that redirects.
+func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme string) {
+	if len(d.words) < 3 {
+		n.leave(d.line, d.text(), "it has no pattern and target")
+		return
+	}
+	status, flag := 0, ""
+	if len(d.words) > 3 {
+		flag = d.words[3]
+	}
+	to := d.words[2]
+	switch {
+	case flag == "permanent":
+		status = 301
+	case flag == "redirect", strings.HasPrefix(to, "http://"), strings.HasPrefix(to, "https://"), strings.HasPrefix(to, "$scheme"):
+		status = 302
+	default:
+		n.leave(d.line, d.text(), "it rewrites inside the server, and redirects nobody")
+		return
+	}
+	x, err := readExpression(d.words[1], "")
+	if err != nil {
+		n.leave(d.line, d.text(), "%s", err)
+		return
+	}
+	drop := strings.HasSuffix(to, "?")
+	to = strings.TrimSuffix(to, "?")
+	for _, w := range x.ways {
+		for _, h := range hosts {
+			target, _, err := n.target(to, w, h, scheme)
+			if err != nil {
+				n.leave(d.line, d.text(), "%s", err)
+				return
+			}
+			n.put(rank, d.line, d.text(), scheme+h+w.old, target, status, drop, w.note, differAt(h, w))
+		}
+	}
+}
+
+// condition reads the few forms of if that stand for rules: a value of a map, or a parameter of the query.
+func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
+	inside := strings.Trim(strings.Join(d.words[1:], " "), "()")
+	variable, rest, compares := strings.Cut(inside, " ")
+	if len(d.block) != 1 || d.block[0].words[0] != "return" {
+		n.leave(d.line, d.text(), "an if with more than a return in it is not read")
+		return
+	}
+	inner := d.block[0]
+	if m, mapped := n.maps[variable]; mapped && !compares && len(inner.words) == 3 && inner.words[2] == variable {
+		if status, ok := statusOf(inner.words[1]); ok && known(status) {
+			n.mapped(rankServer, m, status, hosts, scheme)
+			return
+		}
+	}
+	key, isParameter := strings.CutPrefix(variable, "$arg_")
+	value, equals := strings.CutPrefix(rest, "= ")
+	if isParameter && equals && !strings.ContainsAny(value, "~$") {
+		n.returned(rankServer, inner, hosts, scheme, way{old: "/{+rest}?" + key + "=" + escapeText(strings.Trim(value, `"'`)), groups: map[int]string{}}, "")
+		return
+	}
+	n.leave(d.line, d.text(), "the condition %s is not read", inside)
+}
+
+// mapped reads a map from paths to targets.
+func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, scheme string) {
+	if m.from != "$uri" && m.from != "$request_uri" {
+		n.leave(m.d.line, m.d.text(), "a map of %s is not one of paths", m.from)
+		return
+	}
+	for _, e := range m.d.block {
+		switch {
+		case e.words[0] == "default" || e.words[0] == "hostnames" || len(e.words) != 2:
+			if e.words[0] == "include" {
+				n.leave(e.line, e.text(), "included files are not read; import them one by one")
+			}
+		case strings.HasPrefix(e.words[0], "~*"):
+			n.leave(e.line, e.text(), "it ignores case: set ignore-case on the domain, and write the rule by hand")
+		case strings.HasPrefix(e.words[0], "~"):
+			x, err := readExpression(e.words[0][1:], "")
+			if err != nil {
+				n.leave(e.line, e.text(), "%s", err)
+				continue
+			}
+			for _, w := range x.ways {
+				n.mapTo(rank+500_000, e, w, status, hosts, scheme)
+			}
+		default:
+			n.mapTo(rank, e, way{old: escapeText(e.words[0]), groups: map[int]string{}, note: "a map ignores case, and a rule does not", differ: ""}, status, hosts, scheme)
+		}
+	}
+}
+
+func (n *nginxReader) mapTo(rank int, e directive, w way, status int, hosts []string, scheme string) {
+	for _, h := range hosts {
+		to, drop, err := n.target(e.words[1], w, h, scheme)
+		if err != nil {
+			n.leave(e.line, e.text(), "%s", err)
+			return
+		}
+		n.put(rank, e.line, e.text(), scheme+h+w.old, to, status, drop, "", differAt(h, w))
+	}
+}
