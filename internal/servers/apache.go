@@ -305,7 +305,7 @@ func firstOf(a, b string) string {
 }
 
 // substitution writes what a RewriteRule leads to, as a template.
-func (a *apache) substitution(path, query string, groups map[int]string, at asked) (string, error) {
+func (a *apache) substitution(path, query string, groups map[string]string, at asked) (string, error) {
 	to, err := target(strings.ReplaceAll(path, "%1", "\x01"), groups, '$')
 	if err != nil {
 		return "", err

@@ -131,8 +131,8 @@ type expression struct {
 }
 
 type way struct {
-	old    string         // a path as a template
-	groups map[int]string // how each group is written in a target
+	old    string            // a path as a template
+	groups map[string]string // how each group is written in a target, by number and name
 	note   string
 	differ string // a path at which the template says otherwise
 }
@@ -146,7 +146,7 @@ func readExpression(s, prefix string) (expression, error) {
 	} else {
 		return expression{}, fmt.Errorf("it matches anywhere in a path, and a rule starts at its beginning")
 	}
-	start := way{old: prefix, groups: map[int]string{}}
+	start := way{old: prefix, groups: map[string]string{}}
 	if prefix == "/" {
 		r.rest = strings.TrimPrefix(r.rest, "/") // some write it although it is never there
 	}
@@ -190,7 +190,7 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			}
 			r.group++ // a capture of its own, which no target names
 			name := fmt.Sprintf("u%d", r.group)
-			if ways, err = with(ways, unit, name, 0, r.rest == "" || r.rest == "$"); err != nil {
+			if ways, err = with(ways, unit, name, 0, "", r.rest == "" || r.rest == "$"); err != nil {
 				return nil, err
 			}
 			r.group--
@@ -271,12 +271,19 @@ func (r *expressionReader) readClass() (string, error) {
 
 // readGroup reads a group: a class, or alternatives of text.
 func (r *expressionReader) readGroup(ways []way) ([]way, error) {
-	if strings.HasPrefix(r.rest, "(?") && !strings.HasPrefix(r.rest, "(?:") {
+	named := strings.HasPrefix(r.rest, "(?<") || strings.HasPrefix(r.rest, "(?P<")
+	if strings.HasPrefix(r.rest, "(?") && !strings.HasPrefix(r.rest, "(?:") && !named || strings.HasPrefix(r.rest, "(?<=") || strings.HasPrefix(r.rest, "(?<!") {
 		return nil, fmt.Errorf("a group such as (?...) is more than the rule language says")
 	}
-	captures := !strings.HasPrefix(r.rest, "(?:")
+	captures, number, name := !strings.HasPrefix(r.rest, "(?:"), 0, ""
+	if named {
+		end := strings.IndexByte(r.rest, '>')
+		if end < 0 {
+			return nil, fmt.Errorf("a group is not closed")
+		}
+		name, r.rest = r.rest[strings.IndexByte(r.rest, '<')+1:end], r.rest[end+1:]
+	}
 	r.rest = strings.TrimPrefix(strings.TrimPrefix(r.rest, "("), "?:")
-	number := 0
 	if captures {
 		r.group++
 		number = r.group
@@ -287,7 +294,7 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	}
 	inside := r.rest[:end]
 	if !strings.ContainsAny(inside, ".[") && !strings.Contains(inside, `\d`) || strings.Contains(inside, `\.`) && !strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") && !strings.Contains(inside, `\d`) {
-		return r.readAlternatives(ways, inside, end, number)
+		return r.readAlternatives(ways, inside, end, number, name)
 	}
 	takes, err := r.readClass()
 	if err != nil {
@@ -300,11 +307,11 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if r.rest != "" && strings.IndexByte("?*+{", r.rest[0]) >= 0 {
 		return nil, fmt.Errorf("a repeated group is more than the rule language says")
 	}
-	return with(ways, takes, fmt.Sprintf("g%d", number), number, r.rest == "" || r.rest == "$")
+	return with(ways, takes, fmt.Sprintf("g%d", number), number, name, r.rest == "" || r.rest == "$")
 }
 
 // readAlternatives reads a group of texts, each of which makes a rule of its own.
-func (r *expressionReader) readAlternatives(ways []way, inside string, end, number int) ([]way, error) {
+func (r *expressionReader) readAlternatives(ways []way, inside string, end, number int, name string) ([]way, error) {
 	r.rest = r.rest[end+1:]
 	optional := strings.HasPrefix(r.rest, "?")
 	r.rest = strings.TrimPrefix(r.rest, "?")
@@ -332,12 +339,12 @@ func (r *expressionReader) readAlternatives(ways []way, inside string, end, numb
 				text += one
 			}
 			w.old += text
-			groups := map[int]string{}
+			groups := map[string]string{}
 			for k, v := range w.groups {
 				groups[k] = v
 			}
 			if number > 0 {
-				groups[number] = text
+				groups[fmt.Sprint(number)], groups[name] = text, text
 			}
 			w.groups = groups
 			made = append(made, w)
@@ -347,7 +354,7 @@ func (r *expressionReader) readAlternatives(ways []way, inside string, end, numb
 }
 
 // with adds a capture to all ways.
-func with(ways []way, takes, name string, number int, last bool) ([]way, error) {
+func with(ways []way, takes, name string, number int, group string, last bool) ([]way, error) {
 	var made []way
 	for _, w := range ways {
 		written := "{" + name + "}"
@@ -369,12 +376,12 @@ func with(ways []way, takes, name string, number int, last bool) ([]way, error) 
 			return nil, fmt.Errorf("two captures stand side by side")
 		}
 		w.old += old
-		groups := map[int]string{}
+		groups := map[string]string{}
 		for k, v := range w.groups {
 			groups[k] = v
 		}
 		if number > 0 {
-			groups[number] = written
+			groups[fmt.Sprint(number)], groups[group] = written, written
 		}
 		w.groups = groups
 		made = append(made, w)
@@ -383,17 +390,24 @@ func with(ways []way, takes, name string, number int, last bool) ([]way, error) 
 }
 
 // target writes a target with $1, $2 as a template. The error says what is in it that the rule language does not know.
-func target(s string, groups map[int]string, sign byte) (string, error) {
+func target(s string, groups map[string]string, sign byte) (string, error) {
 	var b strings.Builder
 	for i := 0; i < len(s); i++ {
 		switch c := s[i]; {
 		case c == sign && i+1 < len(s) && s[i+1] >= '0' && s[i+1] <= '9':
-			written, have := groups[int(s[i+1]-'0')]
+			written, have := groups[s[i+1:i+2]]
 			if !have {
 				return "", fmt.Errorf("%c%c names no group that can be captured", sign, s[i+1])
 			}
 			b.WriteString(written)
 			i++
+		case c == '$' && nameAt(s[i+1:]) != "" && groups[nameAt(s[i+1:])] != "":
+			name := nameAt(s[i+1:])
+			b.WriteString(groups[name])
+			i += len(name)
+			if strings.HasPrefix(s[i-len(name)+1:], "{") {
+				i += 2
+			}
 		case c == '$' || c == '%' && i+1 < len(s) && s[i+1] == '{':
 			return "", fmt.Errorf("its target holds a variable (%s)", s[i:])
 		case c == '\\' && i+1 < len(s):
@@ -410,4 +424,14 @@ func target(s string, groups map[int]string, sign byte) (string, error) {
 		}
 	}
 	return b.String(), nil
+}
+
+// nameAt reads the name of a variable, with or without braces.
+func nameAt(s string) string {
+	s = strings.TrimPrefix(s, "{")
+	n := 0
+	for n < len(s) && (s[n] == '_' || s[n]|0x20 >= 'a' && s[n]|0x20 <= 'z' || n > 0 && s[n] >= '0' && s[n] <= '9') {
+		n++
+	}
+	return s[:n]
 }

@@ -1,6 +1,7 @@
 package servers
 
 import (
+	"fmt"
 	"strings"
 )
 
@@ -22,7 +23,7 @@ func ReadPairs(lines []int, pairs [][2]string, host string, status int) Import {
 			old = host + old
 		}
 		old, _, _ = strings.Cut(old, "#")
-		groups := map[int]string{}
+		groups := map[string]string{}
 		old, why := starred(strings.NewReplacer("{", "%7B", "}", "%7D").Replace(old), groups)
 		if why != "" {
 			m.leave(lines[i], text, "%s", why)
@@ -48,7 +49,7 @@ func ReadPairs(lines []int, pairs [][2]string, host string, status int) Import {
 }
 
 // starred writes a pattern with stars as one of the rule language, and says why it cannot be where that is so.
-func starred(s string, groups map[int]string) (string, string) {
+func starred(s string, groups map[string]string) (string, string) {
 	pieces := strings.Split(s, "*")
 	if strings.Contains(pieces[0], "://") && !strings.Contains(strings.SplitN(pieces[0], "://", 2)[1], "/") && len(pieces) > 1 || len(pieces) > 1 && !strings.Contains(pieces[0], "/") {
 		return "", "a star stands in its host; write a line for each host"
@@ -58,11 +59,11 @@ func starred(s string, groups map[int]string) (string, string) {
 	for i, piece := range pieces[1:] {
 		name := "s" + string(rune('1'+i))
 		if i == len(pieces)-2 && piece == "" {
-			groups[i+1] = "{+" + name + "}"
+			groups[fmt.Sprint(i+1)] = "{+" + name + "}"
 		} else {
 			return "", "a star before the end takes slashes, and {name} does not; {+name} stands last"
 		}
-		b.WriteString(groups[i+1] + piece)
+		b.WriteString(groups[fmt.Sprint(i+1)] + piece)
 	}
 	return b.String(), ""
 }

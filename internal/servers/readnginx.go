@@ -245,7 +245,7 @@ func (n *nginxReader) directives(all []directive, hosts []string, scheme string)
 	for _, d := range all {
 		switch d.words[0] {
 		case "return":
-			n.returned(rankServer, d, hosts, scheme, way{old: "/{+rest}", groups: map[int]string{}}, "")
+			n.returned(rankServer, d, hosts, scheme, way{old: "/{+rest}", groups: map[string]string{}}, "")
 		case "rewrite":
 			n.rewrite(rankServer, d, hosts, scheme)
 		case "location":
@@ -272,9 +272,9 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	rank := rankPrefix + 10_000 - 10*len(path)
 	switch sign {
 	case "=":
-		ways, rank = []way{{old: escapeText(path), groups: map[int]string{}}}, rankExact
+		ways, rank = []way{{old: escapeText(path), groups: map[string]string{}}}, rankExact
 	case "", "^~":
-		ways = []way{{old: escapeText(path) + "{+rest}", groups: map[int]string{}}}
+		ways = []way{{old: escapeText(path) + "{+rest}", groups: map[string]string{}}}
 		if sign != "" {
 			rank = rankFinal + 10_000 - 10*len(path)
 		}
@@ -327,13 +327,14 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 		return
 	}
 	for _, h := range hosts {
+		if status == 410 {
+			n.put(rank, d.line, d.text(), scheme+h+w.old, "", status, false, w.note, differAt(h, w))
+			continue
+		}
 		target, drop, err := n.target(to, w, h, scheme)
 		if err != nil {
 			n.leave(d.line, d.text(), "%s", err)
 			return
-		}
-		if status == 410 {
-			target, drop = "", false
 		}
 		n.put(rank, d.line, d.text(), scheme+h+w.old, target, status, drop, w.note, differAt(h, w))
 	}
@@ -451,7 +452,7 @@ func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
 	key, isParameter := strings.CutPrefix(variable, "$arg_")
 	value, equals := strings.CutPrefix(rest, "= ")
 	if isParameter && equals && !strings.ContainsAny(value, "~$") {
-		n.returned(rankServer, inner, hosts, scheme, way{old: "/{+rest}?" + key + "=" + escapeText(strings.Trim(value, `"'`)), groups: map[int]string{}}, "")
+		n.returned(rankServer, inner, hosts, scheme, way{old: "/{+rest}?" + key + "=" + escapeText(strings.Trim(value, `"'`)), groups: map[string]string{}}, "")
 		return
 	}
 	n.leave(d.line, d.text(), "the condition %s is not read", inside)
@@ -481,7 +482,7 @@ func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, s
 				n.mapTo(rank+500_000, e, w, status, hosts, scheme)
 			}
 		default:
-			n.mapTo(rank, e, way{old: escapeText(e.words[0]), groups: map[int]string{}, note: "a map ignores case, and a rule does not", differ: ""}, status, hosts, scheme)
+			n.mapTo(rank, e, way{old: escapeText(e.words[0]), groups: map[string]string{}, note: "a map ignores case, and a rule does not", differ: ""}, status, hosts, scheme)
 		}
 	}
 }
