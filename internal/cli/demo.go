@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
@@ -112,9 +113,13 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err != nil {
 		return err
 	}
-	report.Heading(p.out, 3, "The plan", style)
+	report.Heading(p.out, 3, "The redirect map, as it was handed over, and as it is now", style)
+	if err := p.demoProof(folder, e); err != nil {
+		return err
+	}
+	report.Heading(p.out, 4, "The plan", style)
 	report.PlanSummary(p.out, made, style)
-	report.Heading(p.out, 4, "The plan, rehearsed", style)
+	report.Heading(p.out, 5, "The plan, rehearsed", style)
 	after, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) { return p.rehearsal(ctx, made) })
 	if err != nil {
 		return err
@@ -123,13 +128,82 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today}, {Name: "After the plan (rehearsed)", Audit: after}}, force); err != nil {
 		return err
 	}
-	report.Heading(p.out, 5, "The report", style)
+	report.Heading(p.out, 6, "The report", style)
 	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
 	p.nextCommands(folder, made)
 	if chain.Worst(after.Findings) != "" {
 		return ended{code: exitFindings}
 	}
 	return nil
+}
+
+// mends is what a person changes in the redirect map of the demo, after reading what the proof says: by the rule's old, the new target; ""
+// drops the rule.
+var mends = map[string]string{
+	"slatequarry.example/exhibition/{name}":             "/exhibitions/{name}/",
+	"lacemill-museum.example/exhibitions/{name}-quarry": "/exhibitions/{name}-quarry/",
+	"northmoor-tickets.example/season":                  "",
+}
+
+// demoProof proves the redirect map that was handed over, which is refuted; straightens it, mends the loop, and proves it again.
+func (p *program) demoProof(folder string, e *files.Estate) error {
+	style := p.style()
+	path := filepath.Join(folder, "old-rules.csv")
+	prove := func(path string) (*proof.Proof, *plan.Plan, error) {
+		rules, err := files.ReadRules(path, files.RuleScope(e.Estate))
+		if err != nil {
+			return nil, nil, err
+		}
+		made := plan.Bare(plan.Input{Estate: e.Estate, Rules: rules, SiteRules: e.SiteRules, Pages: e.Pages})
+		return proof.Prove(made), made, nil
+	}
+	handed, made, err := prove(path)
+	if err != nil {
+		return err
+	}
+	report.ProofSummary(p.out, handed, made.Canonical, style)
+	straightened, mended, text, err := mendRules(path, made)
+	if err != nil {
+		return err
+	}
+	now := filepath.Join(folder, "rules.csv")
+	kept, err := os.ReadFile(now)
+	if err != nil {
+		return failed(err)
+	}
+	if !bytes.Equal(kept, text) {
+		return failed(fmt.Errorf("%s is not what comes of %s", now, path))
+	}
+	fmt.Fprintf(p.out, "\nStraightened: %d rules now lead there in one hop. Mended by hand: %d. The result is rules.csv.\n\n", straightened, mended)
+	after, _, err := prove(now)
+	if err != nil {
+		return err
+	}
+	report.ProofSummary(p.out, after, made.Canonical, style)
+	return nil
+}
+
+// mendRules gives the text of a redirect map with its chains straightened and what a person changes.
+func mendRules(path string, made *plan.Plan) (straightened, mended int, text []byte, err error) {
+	edits := map[int]files.Edit{}
+	for _, s := range proof.Straighten(made) {
+		edits[s.Line] = files.Edit{Set: map[string]string{"new": s.New.New.String()}}
+		straightened++
+	}
+	for _, r := range made.Table.Rules() {
+		to, mends := mends[r.Old.String()]
+		if !mends {
+			continue
+		}
+		edits[r.Line] = files.Edit{Set: map[string]string{"new": to}, Drop: to == ""}
+		mended++
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return 0, 0, nil, failed(err)
+	}
+	text, err = files.EditRules(path, data, edits)
+	return straightened, mended, text, err
 }
 
 // demoSurvey surveys the stage, keeps what it saw, and shows what is odd about names; the doors come after it.
@@ -207,6 +281,7 @@ func (p *program) nextCommands(folder string, made *plan.Plan) {
 	for _, line := range []string{
 		"look lacemill-museum.example --from " + vantage,
 		"plan --estate " + estate,
+		"prove --estate " + estate,
 		"plan --estate " + faulty + " --zone " + quoteArgument(filepath.Join(folder, "faulty", "zones")),
 		"audit --estate " + estate + " --from " + vantage,
 	} {

@@ -117,6 +117,21 @@ func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
 
 func row2(a, b string) []any { return []any{clean(a), b} }
 
+// ProofSummary writes the verdict of a proof and its findings, in a few lines each.
+func ProofSummary(w io.Writer, p *proof.Proof, canonical string, s Style) {
+	tone := map[proof.Verdict]chain.Severity{proof.Refuted: chain.Error, proof.Undecided: chain.Warning}[p.Verdict]
+	fmt.Fprintf(w, "%s\n", s.severity(tone, indent(clean(proofSentence(p, canonical)), "", s.width())))
+	for _, f := range p.Findings {
+		fmt.Fprintln(w)
+		TextFindings(w, []chain.Finding{f}, s)
+		if f.Severity == chain.Error {
+			for _, line := range drawn(f) {
+				fmt.Fprintf(w, "    %s\n", s.faint(clean(line)))
+			}
+		}
+	}
+}
+
 // drawn gives the chain of a witness, a line a hop.
 func drawn(f chain.Finding) []string {
 	steps, ok := f.Evidence["chain"].([]string)

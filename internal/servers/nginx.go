@@ -89,7 +89,8 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 #
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself refuses
 # stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other escapes; browsers send
-# none of these. An exempt path counts as one also where its slashes are written %%2F. A host that is not here gets 421, or no TLS connection, and never another site's page.
+# none of these. An exempt path counts as one also where its slashes are written %%2F, and a
+# capture that goes into a host is taken only where it is not percent-encoded. A host that is not here gets 421, or no TLS connection, and never another site's page.
 `
 
 func (n *nginx) file() []byte {
@@ -265,7 +266,7 @@ func (n *nginx) answers(d *estate.Domain, door web.Door) {
 func (n *nginx) table(number int, d *estate.Domain, door web.Door, entries []rule.Entry) {
 	w := &n.maps
 	fmt.Fprintf(w, "\n# The rules of %s: lines of rules.csv\n", door.Host.Unicode())
-	hashed, patterns := n.sortOut(entries)
+	hashed, asking, patterns := n.sortOut(entries, d.Paths)
 	found := "pattern"
 	if len(hashed) > 0 {
 		found = "line"
@@ -281,37 +282,95 @@ func (n *nginx) table(number int, d *estate.Domain, door web.Door, entries []rul
 		fmt.Fprintf(w, "}\nmap \"$up%d_hit $up_key\" $up%d_exact {\n    default \"\";\n    \"~^(?s)(?<up_n>[0-9]+) (?<up_k>.*) (?P=up_k)$\" $up_n;\n}\n", number, number)
 		fmt.Fprintf(w, "map $up%d_exact $up%d_line {\n    \"\" $up%d_pattern;\n    default $up%d_exact;\n}\n", number, number, number, number)
 	}
-	fmt.Fprintf(w, "map $up_path $up%d_pattern {\n    default else;\n", number)
-	for _, e := range patterns {
-		fmt.Fprintf(w, "    # %s\n    %s %d;\n", commentSafe(e.Rule.Old.String()), quote("~^"+pathRegexp(e.Rule.Old.Parts)+"$"), e.Rule.Line)
+	n.expressions(fmt.Sprintf("$up%d_pattern", number), "else", patterns, d.Paths, true)
+	if len(asking) > 0 {
+		n.expressions(fmt.Sprintf("$up%d_asked", number), `""`, asking, d.Paths, false)
+		fmt.Fprintf(w, "map $up%d_asked $up%d_first {\n    \"\" $up%d_%s;\n    default $up%d_asked;\n}\n", number, number, number, found, number)
+		found = "first"
 	}
-	fmt.Fprint(w, "    \"~^/$\" root;\n}\n")
-	n.targets(number, d, found, slices.Concat(hashed, patterns))
+	n.targets(number, d, found, slices.Concat(hashed, asking, patterns))
 }
 
-// sortOut parts rules that a hash table can hold from those that need a regular expression: patterns, paths with an encoded
-// reserved character, and paths that differ from another one in case only. What nginx cannot hold at all is noted.
-func (n *nginx) sortOut(entries []rule.Entry) (hashed, regexps []rule.Entry) {
+// expressions writes a map from paths, with the query where a rule asks for it, to lines of rules.
+func (n *nginx) expressions(name, otherwise string, entries []rule.Entry, mode rule.Mode, root bool) {
+	w := &n.maps
+	asks := slices.ContainsFunc(entries, func(e rule.Entry) bool { return len(e.Rule.Old.Query) > 0 })
+	from, end := "$up_path", "$"
+	if asks {
+		from, end = `"$up_path?$args"`, `\?`
+	}
+	sign := "~^"
+	if mode.IgnoreCase {
+		sign = "~*^"
+	}
+	fmt.Fprintf(w, "map %s %s {\n    default %s;\n", from, name, otherwise)
+	for _, e := range entries {
+		fmt.Fprintf(w, "    # %s\n", commentSafe(e.Rule.Old.String()))
+		for _, v := range mode.Variants(e.Rule.Old.Parts) {
+			fmt.Fprintf(w, "    %s %d;\n", quote(sign+variantRegexp(e.Rule, v)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
+		}
+	}
+	if root {
+		fmt.Fprintf(w, "    %s root;\n", quote("~^/"+end))
+	}
+	fmt.Fprint(w, "}\n")
+}
+
+// variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier expression took.
+func variantRegexp(r *rule.Rule, v []rule.Part) string {
+	s := pathRegexp(r.Old, v)
+	for i, p := range r.Old.Captures() {
+		inPath := slices.ContainsFunc(r.Old.Parts, func(o rule.Part) bool { return o.Name == p.Name })
+		if inPath && !slices.ContainsFunc(v, func(o rule.Part) bool { return o.Name == p.Name }) {
+			s += fmt.Sprintf("(?<up_c%d>)", i+1)
+		}
+	}
+	return s
+}
+
+// conditionsRegexp writes what a rule asks of the query: the first value of each parameter has to fit.
+func conditionsRegexp(r *rule.Rule) string {
+	var b strings.Builder
+	for _, c := range r.Old.Query {
+		key := literalRegexp(c.Key)
+		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`)
+		if len(c.Parts) == 0 {
+			value = "=?"
+		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
+			value = fmt.Sprintf("(?:%s)?", value)
+		}
+		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*%s%s(?:&|$))", key, key, value)
+	}
+	return b.String()
+}
+
+// sortOut parts rules that a hash table can hold from those with conditions on the query, which win over them, and from those that need
+// a regular expression: patterns, paths with an encoded reserved character, paths that differ from another one in case only, and all
+// where the old site did not care. What nginx cannot hold at all is noted.
+func (n *nginx) sortOut(entries []rule.Entry, mode rule.Mode) (hashed, asking, regexps []rule.Entry) {
 	spelt := map[string]int{}
 	for _, e := range entries {
-		if path, ok := e.Rule.Old.Exact(); ok {
+		if path, ok := e.Rule.Old.Exact(); ok && len(e.Rule.Old.Query) == 0 {
 			spelt[lowerASCII(web.Decode(path))]++
 		}
 	}
 	for _, e := range entries {
 		path, exact := e.Rule.Old.Exact()
-		hashable := exact && spelt[lowerASCII(web.Decode(path))] == 1 && !encodedReserved(path)
+		asks := len(e.Rule.Old.Query) > 0
+		hashable := exact && mode.IsExact() && !asks && spelt[lowerASCII(web.Decode(path))] == 1 && !encodedReserved(path)
 		switch why := barred(e.Rule, hashable); {
 		case why != "":
 			n.findings = append(n.findings, chain.New("beyond-carrier", e.Rule.Place(), fmt.Sprintf("nginx cannot hold %s (%s): %s.", e.Rule.Place(), e.Rule.Old, why),
 				"Leave the rule to another carrier, or do without it.", map[string]any{"line": e.Rule.Line}))
 		case hashable:
 			hashed = append(hashed, e)
+		case exact && asks:
+			asking = append(asking, e)
 		default:
 			regexps = append(regexps, e)
 		}
 	}
-	return hashed, regexps
+	return hashed, asking, regexps
 }
 
 // The most octets that nginx reads as one word of its configuration, with some room.
@@ -324,22 +383,37 @@ func barred(r *rule.Rule, hashable bool) string {
 			return "nginx refuses every path with %00"
 		}
 	}
-	switch {
-	case len(r.Old.Query) > 0:
-		return "it asks for a parameter of the query"
-	case len(r.New.Host) > 0:
-		return "a capture goes into its host"
-	case slices.ContainsFunc(r.New.Query, rule.Part.IsCapture):
-		return "a capture goes into its query"
+	if name := reencoded(r); name != "" {
+		return fmt.Sprintf("what {%s} takes moves between path and query and has to be encoded anew, which nginx cannot", name)
 	}
 	old := quoteValue(r.Old.String())
 	if !hashable {
-		old = quote(pathRegexp(r.Old.Parts))
+		old = quote(variantRegexp(r, r.Old.Parts) + conditionsRegexp(r))
 	}
 	if len(old) > mostWord || len(quoteValue(r.New.String())) > mostWord {
 		return fmt.Sprintf("it is longer than the %d octets that nginx reads as one word", mostWord)
 	}
 	return ""
+}
+
+// reencoded gives a capture that moves from path to query or back and may hold what has to be written otherwise there, "" where there is
+// none.
+func reencoded(r *rule.Rule) string {
+	moves := func(to, from []rule.Part) string {
+		for _, p := range to {
+			for _, c := range from {
+				if p.IsCapture() && c.Name == p.Name && !c.Digits && !c.Label {
+					return p.Name
+				}
+			}
+		}
+		return ""
+	}
+	var query []rule.Part
+	for _, c := range r.Old.Query {
+		query = append(query, c.Parts...)
+	}
+	return cmp.Or(moves(r.New.Query, r.Old.Parts), moves(r.New.Parts, query))
 }
 
 func (n *nginx) targets(number int, d *estate.Domain, found string, entries []rule.Entry) {
@@ -358,11 +432,11 @@ func (n *nginx) targets(number int, d *estate.Domain, found string, entries []ru
 	}
 	home := d.LeadsTo
 	base := quoteText(home.Door().String())
-	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), n.query(home.Query(), false))
+	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), n.query(quoteText(home.Query()), false))
 	other := root
 	switch d.Fallback {
 	case estate.SamePath:
-		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), n.query(home.Query(), false))
+		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), n.query(quoteText(home.Query()), false))
 	case estate.Gone:
 		fmt.Fprintf(&statuses, "    else %d;\n", rule.Gone)
 	}
@@ -378,21 +452,37 @@ func (n *nginx) target(r *rule.Rule) string {
 	if door.IsZero() {
 		door = n.plan.Estate.Canonical
 	}
-	var path strings.Builder
-	for _, p := range r.New.Parts {
-		if p.IsCapture() {
-			fmt.Fprintf(&path, "${up_c%d}", captureNumber(r.Old.Parts, p.Name))
-		} else {
-			path.WriteString(quoteText(p.Literal))
-		}
+	at := quoteText(door.String())
+	if len(r.New.Host) > 0 {
+		at = string(r.New.Scheme) + "://" + n.expanded(r, r.New.Host)
 	}
-	// The literal parts are cleaned as the core cleans a URL; a path has captures only, besides.
-	literal := door.URL("/", r.New.QueryText())
 	fragment := ""
 	if r.New.Fragment != "" {
 		fragment = "#" + quoteText(r.New.Fragment)
 	}
-	return fmt.Sprintf("\"%s%s%s%s\"", quoteText(door.String()), cleanTarget(path.String()), n.query(literal.Query(), r.DropQuery), fragment)
+	return fmt.Sprintf("\"%s%s%s%s\"", at, cleanTarget(n.expanded(r, r.New.Parts)), n.query(cleanTarget(n.expanded(r, r.New.Query)), r.DropQuery, keysOf(r)...), fragment)
+}
+
+// expanded writes parts of a target, captures as variables.
+func (n *nginx) expanded(r *rule.Rule, parts []rule.Part) string {
+	var b strings.Builder
+	for _, p := range parts {
+		if p.IsCapture() {
+			fmt.Fprintf(&b, "${up_c%d}", captureNumber(r.Old, p.Name))
+		} else {
+			b.WriteString(quoteText(p.Literal))
+		}
+	}
+	return b.String()
+}
+
+// keysOf gives the parameters that a rule asks for, and uses up.
+func keysOf(r *rule.Rule) []string {
+	var keys []string
+	for _, c := range r.Old.Query {
+		keys = append(keys, c.Key)
+	}
+	return keys
 }
 
 // cleanTarget encodes what may not stand in a Location, as the core does.
@@ -408,26 +498,32 @@ func cleanTarget(quoted string) string {
 	return b.String()
 }
 
-// query writes the query of a target: its own first, then the visitor's without the keys that it sets itself.
-func (n *nginx) query(own string, drop bool) string {
+// query writes the query of a target: its own first, as it stands in a quoted value, then the visitor's without the keys that it sets
+// itself and those that are used up.
+func (n *nginx) query(own string, drop bool, used ...string) string {
 	switch {
 	case own == "" && drop:
 		return ""
-	case own == "":
+	case own == "" && len(used) == 0:
 		return "$is_args$args"
 	case drop:
-		return "?" + quoteText(own)
+		return "?" + own
+	case own == "":
+		return fmt.Sprintf("$up_ask%d", n.strip(own, used))
 	}
-	return fmt.Sprintf("?%s$up_rest%d_3", quoteText(own), n.strip(own))
+	return fmt.Sprintf("?%s$up_rest%d_3", own, n.strip(own, used))
 }
 
-// strip writes the maps that take from a query the keys that a target sets itself, up to three times, and returns their
-// number.
-func (n *nginx) strip(own string) int {
+// strip writes the maps that take keys from a query, up to three times, and returns their number.
+func (n *nginx) strip(own string, used []string) int {
 	var keys []string
 	for p := range strings.SplitSeq(own, "&") {
-		key, _, _ := strings.Cut(p, "=")
-		keys = append(keys, literalRegexp(web.NormalQuery(key)))
+		if key, _, _ := strings.Cut(p, "="); key != "" {
+			keys = append(keys, literalRegexp(web.NormalQuery(key)))
+		}
+	}
+	for _, key := range used {
+		keys = append(keys, literalRegexp(key))
 	}
 	slices.Sort(keys)
 	set := strings.Join(slices.Compact(keys), "|")
@@ -437,46 +533,43 @@ func (n *nginx) strip(own string) int {
 	number := len(n.strips) + 1
 	n.strips[set] = number
 	from := "$up_more"
-	fmt.Fprintf(&n.maps, "\n# The visitor's query without what a target sets itself; a key that comes more than three times stays.\n")
+	fmt.Fprintf(&n.maps, "\n# The visitor's query without what a target sets itself or a rule uses up; a key that comes more than three times stays.\n")
 	for round := 1; round <= 3; round++ {
 		fmt.Fprintf(&n.maps, "map %s $up_rest%d_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n", from, number, round, from,
 			quote("~^(?<up_l>(?:&[^&]*)*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"))
 		from = fmt.Sprintf("$up_rest%d_%d", number, round)
 	}
+	fmt.Fprintf(&n.maps, "map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.*)$\" \"?$up_l\";\n}\n", from, number)
 	return number
 }
 
-func captureNumber(parts []rule.Part, name string) int {
-	number := 0
-	for _, p := range parts {
-		if p.IsCapture() {
-			number++
-		}
-		if p.Name == name {
-			break
-		}
-	}
-	return number
+// captureNumber gives the number of a capture among those of a pattern.
+func captureNumber(old rule.Pattern, name string) int {
+	return 1 + slices.IndexFunc(old.Captures(), func(p rule.Part) bool { return p.Name == name })
 }
 
 // pathRegexp writes a pattern so that it takes a raw path exactly where its normal form fits.
-func pathRegexp(parts []rule.Part) string {
+func pathRegexp(old rule.Pattern, parts []rule.Part) string {
+	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`)
+}
+
+// partsRegexp writes parts, with what a capture and one of the rest take.
+func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string) string {
 	var b strings.Builder
-	number := 0
 	for _, p := range parts {
-		if !p.IsCapture() {
+		octets := one
+		switch {
+		case !p.IsCapture():
 			b.WriteString(literalRegexp(p.Literal))
 			continue
-		}
-		number++
-		octets := `(?:[^/%]|%[0-9A-Fa-f]{2})+?`
-		switch {
 		case p.Rest:
-			octets = `.*`
+			octets = rest
 		case p.Digits:
 			octets = `(?:[0-9]|%3[0-9])+?`
+		case p.Label:
+			octets = `[0-9A-Za-z-]+?`
 		}
-		fmt.Fprintf(&b, "(?<up_c%d>%s)", number, octets)
+		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), octets)
 	}
 	return b.String()
 }

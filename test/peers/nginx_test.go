@@ -208,6 +208,66 @@ func TestNginxAnswersAsPredicted(t *testing.T) {
 	assert.Greater(t, asked, 2000)
 }
 
+// TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot compares conditions on the query, captures that go into a host or query, and
+// domains with a mode of their own.
+func TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range map[string]string{
+		"upperpath.yaml": `canonical: https://www.n.example
+carriers: {g: {by: server, addresses: [203.0.113.20]}}
+domains:
+  - n.example
+  - old.example
+  - {name: careless.example, ignore-case: yes, slash: either, index: [index.html, index.php], fallback: home}
+  - {name: folders.example, index: index.html, fallback: gone}
+rules: rules.csv
+policy: {exempt: []}
+`,
+		"rules.csv": `old,new,status,query
+old.example/index.php?page=about,/about/
+old.example/index.php?page=item&id={n:digits},/items/{n}/?from=old
+old.example/pages.php?page={p},/list?name={p}
+old.example/index.php,/
+old.example/show/{x}?lang=de,/de/{x},302
+old.example/show/{x},/en/{x}
+old.example/find?q={+q},/search?q={+q}
+old.example/empty?x,/x,,drop
+old.example/branch/{b},https://{b}.n.example/
+old.example/year/{y:digits},/years?y={y}
+careless.example/About/,/about/
+careless.example/shop/{item}.html,/shop/{item}
+careless.example/docs/{+r},/docs/{+r}
+careless.example/docs/{a}/x,/dx/{a}
+folders.example/a/,/folder
+folders.example/{x}/b/,/folder/{x}
+`} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	n := startNginx(t, filepath.Join(dir, "upperpath.yaml"))
+	uris := map[string][]string{
+		"old.example": {"/index.php?page=about", "/index.php?x=1&page=about&y", "/index.php?p%61ge=ab%6fut", "/index.php?page=item&id=12&z=3", "/index.php?id=12&page=item", "/index.php?page=item&id=1x", "/index.php?page=a+b&c",
+			"/index.php?page=x&page=about", "/index.php?page=", "/index.php", "/index.php?pages=about", "/pages.php?page=a+b&c", "/pages.php?page=x&page=y&z", "/show/a%2Fb?lang=de", "/show/a?lang=fr", "/show/a", "/show/a?a=b?c&lang=de", "/find?q=a/b?c&d", "/find?q=", "/find", "/empty?x=", "/empty?x", "/empty?x=1&y",
+			"/branch/quarry-2?x", "/branch/a.b", "/branch/a@b", "/year/1998?z=1&y=2", "/year/x", "/"},
+		"careless.example": {"/ABOUT/", "/about", "/about/index.html", "/About/INDEX.php?x", "/about/index.htm", "/shop/Red%2fCup.HTML/", "/shop/a.html", "/docs", "/docs/", "/DOCS/A/b/", "/docs/A/X", "/docs/A/x/index.html", "/index.php", "/", "/aboutindex.php"},
+		"folders.example":  {"/a/", "/a", "/a/index.html", "/x/b/index.html", "/x/b", "/a/INDEX.html"},
+	}
+	for host, all := range uris {
+		for _, uri := range all {
+			assert.Equal(t, n.predicted("http", host, uri), n.ask("http", host, host, uri), "%s%s", host, uri)
+		}
+	}
+	pieces := []string{"/", "index.php", "pages.php", "?", "&", "page=", "about", "item", "id=", "1", "a", "x", "show", "lang=de", "q=", "=", "%61", "+", "docs", "ABOUT", "About", "index.html", ".html", "shop", "b"}
+	random := rand.New(rand.NewPCG(5, 6))
+	for range 1200 {
+		uri := "/"
+		for range 1 + random.IntN(7) {
+			uri += pieces[random.IntN(len(pieces))]
+		}
+		host := []string{"old.example", "careless.example", "folders.example"}[random.IntN(3)]
+		assert.Equal(t, n.predicted("http", host, uri), n.ask("http", host, host, uri), "%s%s", host, uri)
+	}
+}
+
 func dotted(uri string) bool {
 	path, _, _ := strings.Cut(uri, "?")
 	path = strings.NewReplacer("%2f", "/", "%2F", "/").Replace(path) // nginx decodes before it looks for dots

@@ -287,7 +287,7 @@ func (v *prover) moreSpecific(r *rule.Rule, d web.Door) [][]rule.Part {
 		if len(e.Rule.Old.Query) > 0 && !implied(e.Rule.Old.Query, r.Old.Query) {
 			continue
 		}
-		for _, a := range variants(e.Rule.Old.Parts, mode) {
+		for _, a := range mode.Variants(e.Rule.Old.Parts) {
 			if ways, _ := v.names.meet(mode.Form(r.Old.Parts), a, mode.IgnoreCase); len(ways) > 0 {
 				avoid = append(avoid, a)
 			}

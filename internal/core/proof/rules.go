@@ -25,7 +25,7 @@ func (x *explorer) byRules(s state, d plan.DoorPlan, emit func(outcome)) []state
 			return nil
 		}
 		if taken {
-			s.avoid = append(slices.Clone(s.avoid), variants(e.Rule.Old.Parts, mode)...)
+			s.avoid = append(slices.Clone(s.avoid), mode.Variants(e.Rule.Old.Parts)...)
 		}
 	}
 	return []state{s}
@@ -33,7 +33,7 @@ func (x *explorer) byRules(s state, d plan.DoorPlan, emit func(outcome)) []state
 
 // byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes some of it whatever the query is.
 func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outcome)) (covered, taken bool) {
-	for _, v := range variants(r.Old.Parts, mode) {
+	for _, v := range mode.Variants(r.Old.Parts) {
 		ways, whole := x.names.meet(s.path, v, mode.IgnoreCase)
 		if !whole {
 			emit(outcome{s, "", true})
@@ -340,41 +340,6 @@ func mayHoldDots(r *rule.Rule) bool {
 		}
 	}
 	return false
-}
-
-// variants gives the patterns that together take what a pattern takes at a host with a mode.
-func variants(parts []rule.Part, mode rule.Mode) [][]rule.Part {
-	if mode.IsExact() {
-		return [][]rule.Part{parts}
-	}
-	form := mode.Form(parts)
-	last := form[len(form)-1]
-	if last.Rest {
-		all := [][]rule.Part{form}
-		if n := len(form); mode.EitherSlash && n > 1 && strings.HasSuffix(form[n-2].Literal, "/") && len(form[n-2].Literal) > 1 {
-			short := slices.Clone(form[:n-1])
-			short[n-2].Literal = strings.TrimSuffix(short[n-2].Literal, "/")
-			all = append(all, short)
-		}
-		return all
-	}
-	all := [][]rule.Part{form}
-	add := func(tail string) { all = append(all, tidy(append(slices.Clone(form), rule.Part{Literal: tail}))) }
-	slash := "/"
-	if strings.HasSuffix(last.Literal, "/") {
-		slash = ""
-	} else if mode.EitherSlash {
-		add("/")
-	}
-	if slash == "" || mode.EitherSlash {
-		for _, name := range mode.Index {
-			if mode.IgnoreCase {
-				name = strings.ToLower(name)
-			}
-			add(slash + name)
-		}
-	}
-	return all
 }
 
 // candidates gives the rules of a door that may take a path of a template, the most specific first.

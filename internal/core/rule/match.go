@@ -57,7 +57,7 @@ func (m Match) Values() map[string]string {
 		return all
 	}
 	took := m.taken(r.Old.Parts)
-	for _, p := range r.Old.captures() {
+	for _, p := range r.Old.Captures() {
 		all[p.Name], _ = m.value(r, p.Name, took)
 	}
 	return all

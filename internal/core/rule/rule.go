@@ -257,8 +257,8 @@ func (t template) checkNames(parts []Part, query []Condition) {
 	}
 }
 
-// captures gives all captures of a pattern, of its path and its query.
-func (p Pattern) captures() []Part {
+// Captures gives all captures of a pattern, those of its path and then those of its query.
+func (p Pattern) Captures() []Part {
 	var all []Part
 	add := func(parts []Part) {
 		for _, part := range parts {
@@ -292,7 +292,7 @@ func (p *Pattern) markLabels(host []Part) {
 func parseTarget(field string, old Pattern, faults *problem.List) Target {
 	var target Target
 	field = strings.TrimSpace(field)
-	captured := old.captures()
+	captured := old.Captures()
 	t := template{name: "new", field: field, faults: faults}
 	if i := strings.Index(field, "://"); i >= 0 {
 		end := len(field)

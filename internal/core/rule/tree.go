@@ -122,6 +122,50 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 // Form gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
 func (m Mode) Form(parts []Part) []Part { return m.parts(parts) }
 
+// Variants gives the patterns that together take, exactly, what a pattern takes at a host with a mode. All are folded where it ignores case.
+func (m Mode) Variants(parts []Part) [][]Part {
+	if m.IsExact() {
+		return [][]Part{parts}
+	}
+	form := m.parts(parts)
+	all := [][]Part{form}
+	n := len(form)
+	last := form[n-1]
+	if last.Rest {
+		if m.EitherSlash && n > 1 && len(form[n-2].Literal) > 1 && strings.HasSuffix(form[n-2].Literal, "/") {
+			short := slices.Clone(form[:n-1])
+			short[n-2].Literal = strings.TrimSuffix(short[n-2].Literal, "/")
+			all = append(all, short)
+		}
+		return all
+	}
+	add := func(tail string) {
+		longer := slices.Clone(form)
+		if last.IsCapture() {
+			longer = append(longer, Part{Literal: tail})
+		} else {
+			longer[n-1].Literal += tail
+		}
+		all = append(all, longer)
+	}
+	slash := "/"
+	switch {
+	case strings.HasSuffix(last.Literal, "/"):
+		slash = ""
+	case m.EitherSlash:
+		add("/")
+	default:
+		return all
+	}
+	for _, name := range m.Index {
+		if m.IgnoreCase {
+			name = foldString(name)
+		}
+		add(slash + name)
+	}
+	return all
+}
+
 // parts gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
 func (m Mode) parts(parts []Part) []Part {
 	if m.IsExact() {
