@@ -307,13 +307,24 @@ func (n *nginx) expressions(name, otherwise string, entries []rule.Entry, mode r
 	for _, e := range entries {
 		fmt.Fprintf(w, "    # %s\n", commentSafe(e.Rule.Old.String()))
 		for _, v := range mode.Variants(e.Rule.Old.Parts) {
-			fmt.Fprintf(w, "    %s %d;\n", quote(sign+variantRegexp(e.Rule, v)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
+			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
 		}
 	}
 	if root {
-		fmt.Fprintf(w, "    %s root;\n", quote("~^/"+end))
+		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
+			fmt.Fprintf(w, "    %s root;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts)+end))
+		}
 	}
 	fmt.Fprint(w, "}\n")
+}
+
+// notRegexp writes what a variant leaves out.
+func notRegexp(v rule.Variant) string {
+	var b strings.Builder
+	for _, end := range v.Not {
+		b.WriteString("(?![^?]*" + literalRegexp(end) + `(?:\?|$))`)
+	}
+	return b.String()
 }
 
 // variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier expression took.

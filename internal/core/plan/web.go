@@ -143,7 +143,7 @@ func (w *Web) fallback(u web.URL) chain.Answer {
 	home := d.LeadsTo
 	query := web.MergeQuery(home.Query(), u.Query())
 	path := home.Path()
-	if u.Path() != "/" {
+	if !d.Paths.IsRoot(web.NormalPath(u.Path())) {
 		switch d.Fallback {
 		case estate.Gone:
 			return chain.Answer{URL: u, Status: rule.Gone}

@@ -49,37 +49,89 @@ func (v *prover) good(o outcome, r *rule.Rule, doors []web.Door, hops int) {
 // chained says that the target of a rule is itself redirected, and which rule would lead there in one hop.
 func (v *prover) chained(o outcome, r *rule.Rule, u web.URL) {
 	v.byRule[r] = true
-	lines, ways := way(o.hops)
-	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", r.Place(), r.Old, r.New, strings.Join(ways, ", then "))
+	concerned, ways := v.way(o.hops)
+	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", v.place(r), r.Old, r.New, told(ways))
 	fix := "Lead it straight to the end."
 	if single, ok := v.single(o, r); ok {
 		fix = fmt.Sprintf("Write instead: %s,%s", single.Old, single.New)
 	}
-	v.tally.AddFinding(chain.New("rule-chain", r.Place(), says, fix, v.evidence(lines, u)))
+	v.tally.AddFinding(chain.New("rule-chain", v.place(r), says, fix, v.evidence(concerned, u)))
 }
 
-// way names the hops of a way, and the lines of its rules.
-func way(hops []hop) (lines []int, names []string) {
-	for _, h := range hops {
-		names = append(names, h.what)
-		if h.rule != nil && !slices.Contains(lines, h.rule.Line) {
-			lines = append(lines, h.rule.Line)
+// lines are the rules concerned, by their lines: of the redirect map, and of the site's own redirects.
+type lines struct{ rules, site []int }
+
+func (x *explorer) linesOf(rules ...*rule.Rule) lines {
+	l := lines{rules: []int{}}
+	for _, r := range rules {
+		if x.ofSite[r] {
+			l.site = append(l.site, r.Line)
+		} else {
+			l.rules = append(l.rules, r.Line)
 		}
 	}
-	if lines == nil {
-		lines = []int{}
+	slices.Sort(l.rules)
+	slices.Sort(l.site)
+	return lines{slices.Compact(l.rules), slices.Compact(l.site)}
+}
+
+// place names a rule as reports do.
+func (x *explorer) place(r *rule.Rule) string {
+	if x.ofSite[r] {
+		return fmt.Sprintf("site.rules line %d", r.Line)
 	}
-	return lines, names
+	return r.Place()
+}
+
+// String names the rules, "" for none.
+func (l lines) String() string {
+	list := func(of string, numbers []int) []string {
+		var all []string
+		for _, n := range numbers {
+			all = append(all, fmt.Sprint(n))
+		}
+		switch n := len(all); {
+		case n == 0:
+			return nil
+		case n == 1:
+			return []string{of + " line " + all[0]}
+		default:
+			return []string{of + " lines " + strings.Join(all[:n-1], ", ") + " and " + all[n-1]}
+		}
+	}
+	return strings.Join(append(list("rules", l.rules), list("site.rules", l.site)...), ", ")
+}
+
+// way names the hops of a way, and its rules.
+func (x *explorer) way(hops []hop) (lines, []string) {
+	var names []string
+	var rules []*rule.Rule
+	for _, h := range hops {
+		names = append(names, h.what)
+		if h.rule != nil {
+			rules = append(rules, h.rule)
+		}
+	}
+	return x.linesOf(rules...), names
+}
+
+// told writes the hops of a way, one behind the other.
+func told(names []string) string {
+	const most = 6
+	if len(names) > most {
+		names = append(slices.Clone(names[:most-1]), fmt.Sprintf("%d hops more", len(names)-most+1))
+	}
+	return strings.Join(names, ", then ")
 }
 
 // bad takes in a way that does not arrive: it counts where there is an entry that takes it.
 func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
-	lines, names := way(o.hops)
+	concerned, names := v.way(o.hops)
 	end := o.end
 	if end == "limit" {
 		end = "loop"
 	}
-	key := end + fmt.Sprint(slices.Sorted(slices.Values(lines)), slices.Compact(slices.Sorted(slices.Values(names))))
+	key := end + fmt.Sprint(concerned, slices.Compact(slices.Sorted(slices.Values(names))))
 	if v.loops[key] {
 		return
 	}
@@ -107,12 +159,12 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 		if c.End == chain.Limit {
 			grows = " The URL grows on every round."
 		}
-		v.tally.AddFinding(chain.New("rule-loop", named(lines, names), fmt.Sprintf("%s goes round for ever: %s.%s", u, strings.Join(around(c), " → "), grows),
-			"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(lines, u)))
+		v.tally.AddFinding(chain.New("rule-loop", named(concerned, names), fmt.Sprintf("%s goes round for ever: %s.%s", u, strings.Join(around(c), " → "), grows),
+			"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(concerned, u)))
 	case "dead-end":
-		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(lines, u)))
+		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
 	default:
-		v.tally.AddFinding(chain.New("no-address", c.Arrival.Host().String(), fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()), "Lead it to a door that somebody carries.", v.evidence(lines, u)))
+		v.tally.AddFinding(chain.New("no-address", c.Arrival.Host().String(), fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()), "Lead it to a door that somebody carries.", v.evidence(concerned, u)))
 	}
 }
 
@@ -132,29 +184,28 @@ func around(c chain.Chain) []string {
 	return all
 }
 
-func named(lines []int, names []string) string {
-	if len(lines) == 0 {
-		return strings.Join(names, ", ")
+// named names the rules of a way, or its hops where no rule is among them.
+func named(l lines, names []string) string {
+	if s := l.String(); s != "" {
+		return s
 	}
-	var all []string
-	for _, l := range lines {
-		all = append(all, fmt.Sprint(l))
-	}
-	if len(all) == 1 {
-		return "rules line " + all[0]
-	}
-	return "rules lines " + strings.Join(all[:len(all)-1], ", ") + " and " + all[len(all)-1]
+	return told(names)
 }
 
 func (v *prover) undecided(o outcome, why string) {
-	lines, names := way(o.hops)
-	key := why + named(lines, names)
+	concerned, names := v.way(o.hops)
+	key := named(concerned, names)
 	if v.undone[key] {
 		return
 	}
 	v.undone[key] = true
-	v.tally.AddFinding(chain.New("undecided", named(lines, names), fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(lines, names), strings.Join(names, ", then "), why),
-		"Make these rules simpler or more specific, so that none of them leads to what another one takes.", map[string]any{"rules": lines, "reason": why}))
+	v.tally.AddFinding(chain.New("undecided", named(concerned, names), fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(concerned, names), told(names), why),
+		"Make these rules simpler or more specific, so that none of them leads to what another one takes.", reasoned(v.evidence(concerned, web.URL{}), why)))
+}
+
+func reasoned(evidence map[string]any, why string) map[string]any {
+	evidence["reason"] = why
+	return evidence
 }
 
 // mostFailed is how many ways of one rule are looked at for which no entry is found, and none excluded.
@@ -176,9 +227,9 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 	}()
 	for _, d := range doors {
 		s := o.state
-		if r != nil && len(s.hops) > 0 {
+		if p := v.door(d); len(s.hops) > 0 && p.Rules != nil && (p.Handling == plan.Ruled && !p.WithoutRule || p.Handling == plan.Serves) {
 			s.hops = slices.Clone(s.hops)
-			s.hops[0].avoid = v.moreSpecific(r, d)
+			s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, s.entry, d)...)
 		}
 		values, a := solve(s)
 		if s.loose && a == impossible {
@@ -213,7 +264,7 @@ func (v *prover) starts(u web.URL, r *rule.Rule) bool {
 	if r == nil {
 		return true
 	}
-	m, ok := v.plan.Table.Lookup(v.asAsked(u))
+	m, ok := v.door(u.Door()).Rules.Lookup(v.asAsked(u))
 	return ok && m.Rule == r
 }
 
@@ -261,7 +312,7 @@ func (v *prover) guess(s state) map[string]string {
 // siteRules follows the site's own redirects.
 func (v *prover) siteRules() {
 	d := v.plan.Estate.Canonical
-	for _, e := range v.door(d).Rules.All(d) {
+	for _, e := range v.onSite() {
 		s, takes := v.start(e.Rule, d)
 		v.budget, v.failed = mostStates, 0
 		v.conditions(s, takes, e.Rule.Old.Query, func(at state, takes binding) {
@@ -269,10 +320,10 @@ func (v *prover) siteRules() {
 				switch {
 				case o.more:
 					v.undecided(o, "there are more ways than are looked at")
-				case o.end == "loop" || o.end == "limit":
-					v.bad(o, nil, []web.Door{d})
+				case o.end != "":
+					v.bad(o, e.Rule, []web.Door{d})
 				default:
-					v.good(o, nil, []web.Door{d}, len(o.hops))
+					v.good(o, e.Rule, []web.Door{d}, len(o.hops))
 				}
 			})
 		})
@@ -297,6 +348,10 @@ func (v *prover) fallbacks() {
 		s.path = []rule.Part{{Literal: "/"}, v.names.fresh(rule.Part{Rest: true})}
 		s.entry = s.path
 		v.budget, v.failed = mostStates, 0
+		more := 0 // the hop that its http door takes first
+		if v.door(web.Door{Scheme: web.HTTP, Host: d.Door.Host}).Handling == plan.Upgrades && p.Handling == plan.Ruled {
+			more = 1
+		}
 		ended := func(o outcome) {
 			switch {
 			case o.more:
@@ -305,7 +360,7 @@ func (v *prover) fallbacks() {
 			case o.end != "":
 				v.bad(o, nil, []web.Door{d.Door})
 			default:
-				v.good(o, nil, []web.Door{d.Door}, len(o.hops))
+				v.good(o, nil, []web.Door{d.Door}, len(o.hops)+more)
 			}
 		}
 		switch p.Handling {
@@ -346,7 +401,7 @@ func (v *prover) assumes() []string {
 	} else {
 		all = append(all, "Pages to which a rule with captures leads exist: only targets without captures were compared with the list of pages.")
 	}
-	if len(v.door(v.plan.Estate.Canonical).Rules.Rules()) == 0 {
+	if len(v.ofSite) == 0 {
 		all = append(all, "The canonical site redirects nothing by itself: the estate file names no site.rules.")
 	}
 	if len(v.plan.Estate.Policy.Exempt) > 0 {

@@ -57,9 +57,9 @@ type state struct {
 	asked  map[string][]rule.Part // what the entry's query has to hold
 	first  web.Door               // where the visitor came in
 	hops   []hop
-	avoid  [][]rule.Part // what more specific rules of this door would have taken
-	loose  bool          // the path is one of those of the template, but not tied to the entry any more
-	folded bool          // letters were taken in one case where both are possible
+	avoid  []rule.Variant // what more specific rules of this door would have taken
+	loose  bool           // the path is one of those of the template, but not tied to the entry any more
+	folded bool           // letters were taken in one case where both are possible
 }
 
 // hop is one step of a state's way: which case of a door it took, with the paths that others before it would have taken.
@@ -69,7 +69,7 @@ type hop struct {
 	query string
 	what  string // "rules line 7", or what the door does
 	rule  *rule.Rule
-	avoid [][]rule.Part
+	avoid []rule.Variant
 	short []constraint // captures take the shortest first
 }
 
@@ -90,6 +90,7 @@ type explorer struct {
 	doors   map[web.Door]plan.DoorPlan
 	budget  int // states that may still be looked at for one start
 	entries map[web.Door][]rule.Entry
+	ofSite  map[*rule.Rule]bool // the site's own redirects
 }
 
 // How long a path may become while it is followed.
@@ -102,7 +103,20 @@ const (
 const mostStates = 4000
 
 func newExplorer(p *plan.Plan) *explorer {
-	return &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}}
+	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}}
+	for _, e := range x.onSite() {
+		x.ofSite[e.Rule] = true
+	}
+	return x
+}
+
+// onSite gives the redirects of the canonical site itself.
+func (x *explorer) onSite() []rule.Entry {
+	d := x.plan.Estate.Canonical
+	if p := x.door(d); p.Handling == plan.Serves {
+		return p.Rules.All(d)
+	}
+	return nil
 }
 
 func (x *explorer) door(d web.Door) plan.DoorPlan {
@@ -249,17 +263,20 @@ func (x *explorer) fallback(s state, d plan.DoorPlan, emit func(outcome)) {
 	}
 	s.loose = s.loose || s.folded
 	avoid := s.avoid
-	ways, _ := x.names.meet(s.path, []rule.Part{{Literal: "/"}}, false)
+	roots := d.Domain.Paths.Variants([]rule.Part{{Literal: "/"}})
 	rooted := false
-	for _, w := range ways {
-		at := s.bound(w.vars)
-		x.redirect(at, hop{what: "the fallback", avoid: avoid}, home.Door(), homePath, query, emit)
-		rooted = rooted || w.exactly()
+	for _, root := range roots {
+		ways, _ := x.names.meet(s.path, root.Parts, d.Domain.Paths.IgnoreCase)
+		for _, w := range ways {
+			at := s.bound(w.vars)
+			x.redirect(at, hop{what: "the fallback", avoid: avoid}, home.Door(), homePath, query, emit)
+			rooted = rooted || w.exactly()
+		}
 	}
 	if rooted {
 		return
 	}
-	rootless := append(slices.Clone(avoid), []rule.Part{{Literal: "/"}})
+	rootless := append(slices.Clone(avoid), roots...)
 	switch d.Domain.Fallback {
 	case estate.Gone:
 		emit(outcome{s, "", false})

@@ -110,14 +110,17 @@ func (v *prover) ties() {
 	for _, t := range v.plan.Table.Ties() {
 		f := chain.New("tie", fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
 			fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
-			"Make one of them more specific, or drop one.", v.evidence([]int{t.First.Line, t.Second.Line}, t.Witness))
+			"Make one of them more specific, or drop one.", v.evidence(v.linesOf(t.First, t.Second), t.Witness))
 		v.tally.AddFinding(f)
 	}
 }
 
 // evidence gives the rules concerned, a witness and its predicted chain.
-func (v *prover) evidence(lines []int, witness web.URL) map[string]any {
-	e := map[string]any{"rules": lines}
+func (v *prover) evidence(concerned lines, witness web.URL) map[string]any {
+	e := map[string]any{"rules": concerned.rules}
+	if len(concerned.site) > 0 {
+		e["site_rules"] = concerned.site
+	}
 	if !witness.IsZero() {
 		e["witness"] = witness.String()
 		e["chain"] = steps(v.run(witness))
@@ -174,7 +177,7 @@ func (v *prover) deeper(c chain.Chain) {
 
 // rules follows every rule to all of its ends.
 func (v *prover) rules() {
-	simple := len(v.door(v.plan.Estate.Canonical).Rules.All(v.plan.Estate.Canonical)) == 0
+	simple := v.door(v.plan.Estate.Canonical).Handling == plan.Serves && len(v.ofSite) == 0
 	mostOnHTTP := 0
 	if v.plan.Estate.Policy.Upgrade == estate.SameHostFirst {
 		mostOnHTTP = 1
@@ -238,7 +241,9 @@ func (v *prover) start(r *rule.Rule, d web.Door) (state, binding) {
 	s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}}
 	mode := v.plan.Estate.Mode(d.Host)
 	takes := binding{}
-	for _, p := range mode.Form(r.Old.Parts) {
+	own := mode.Variants(r.Old.Parts)[0]
+	s.avoid = not(own)
+	for _, p := range own.Parts {
 		if p.IsCapture() {
 			fresh := v.names.fresh(p)
 			takes[p.Name] = []rule.Part{fresh}
@@ -251,7 +256,7 @@ func (v *prover) start(r *rule.Rule, d web.Door) (state, binding) {
 }
 
 func (v *prover) shadowed(r *rule.Rule, why string) {
-	v.tally.AddFinding(chain.New("shadowed", r.Place(), fmt.Sprintf("%s (%s) never wins: %s.", r.Place(), r.Old, why), "Drop it, or correct what stands in its way.", map[string]any{"rules": []int{r.Line}}))
+	v.tally.AddFinding(chain.New("shadowed", v.place(r), fmt.Sprintf("%s (%s) never wins: %s.", v.place(r), r.Old, why), "Drop it, or correct what stands in its way.", v.evidence(v.linesOf(r), web.URL{})))
 }
 
 // wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as winning.
@@ -261,7 +266,7 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	}
 	for _, d := range doors {
 		s, _ := v.start(r, d)
-		s.avoid = v.moreSpecific(r, d)
+		s.avoid = append(s.avoid, v.moreSpecific(r, d)...)
 		if _, a := solve(s); a != impossible {
 			return true
 		}
@@ -273,27 +278,65 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 func (v *prover) asAsked(u web.URL) web.URL { return u.At(v.door(u.Door()).Door) }
 
 // moreSpecific gives the paths that other rules of a door take before a rule, whatever the query is.
-func (v *prover) moreSpecific(r *rule.Rule, d web.Door) [][]rule.Part {
+func (v *prover) moreSpecific(r *rule.Rule, d web.Door) []rule.Variant {
+	return v.before(r, v.plan.Estate.Mode(d.Host).Form(r.Old.Parts), d)
+}
+
+// before gives those of the paths of a template that rules of a door take, whatever the query is: those that win over a rule, or all for
+// none.
+func (v *prover) before(r *rule.Rule, path []rule.Part, d web.Door) []rule.Variant {
 	p := v.door(d)
 	mode := v.plan.Estate.Mode(d.Host)
-	var avoid [][]rule.Part
-	for _, prefix := range p.Exempt {
-		avoid = append(avoid, []rule.Part{{Literal: prefix}, {Name: "rest", Rest: true}})
+	var conditions []rule.Condition
+	if r != nil {
+		conditions = r.Old.Query
 	}
-	for _, e := range v.candidates(p, mode, mode.Form(r.Old.Parts)) {
+	var avoid []rule.Variant
+	for _, prefix := range p.Exempt {
+		avoid = append(avoid, below(prefix))
+	}
+	for _, e := range v.candidates(p, mode, path) {
 		if e.Rule == r {
 			break
 		}
-		if len(e.Rule.Old.Query) > 0 && !implied(e.Rule.Old.Query, r.Old.Query) {
+		if len(e.Rule.Old.Query) > 0 && !implied(e.Rule.Old.Query, conditions) {
 			continue
 		}
 		for _, a := range mode.Variants(e.Rule.Old.Parts) {
-			if ways, _ := v.names.meet(mode.Form(r.Old.Parts), a, mode.IgnoreCase); len(ways) > 0 {
+			if ways, _ := v.names.meet(path, a.Parts, mode.IgnoreCase); len(ways) > 0 {
 				avoid = append(avoid, a)
 			}
 		}
 	}
 	return avoid
+}
+
+// below gives the paths that begin with a text.
+func below(prefix string) rule.Variant {
+	return rule.Variant{Parts: []rule.Part{{Literal: prefix}, anyText}}
+}
+
+// not gives what a variant leaves out.
+func not(v rule.Variant) []rule.Variant {
+	var all []rule.Variant
+	for _, end := range v.Not {
+		all = append(all, rule.Variant{Parts: endsIn(end)})
+	}
+	return all
+}
+
+// endsIn is the pattern of all that ends in a text. Only solve takes it, where a capture of the rest may stand in front.
+func endsIn(end string) []rule.Part {
+	return []rule.Part{anyText, {Literal: end}}
+}
+
+// mayEndIn tells whether a path of a template may end in a text.
+func mayEndIn(path []rule.Part, end string, fold bool) bool {
+	last := path[len(path)-1].Literal
+	if fold {
+		last = strings.ToLower(last)
+	}
+	return strings.HasSuffix(last, end) || len(path) > 1 && strings.HasSuffix(end, last)
 }
 
 // implied tells whether conditions hold wherever others do.
@@ -357,24 +400,20 @@ func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
 		if d.Scheme != web.HTTPS {
 			continue
 		}
-		s, _ := v.start(r, d)
-		u, ok := v.witness(s, r, d)
-		if !ok {
-			continue
-		}
-		v.tally.AddFinding(chain.New("downgrade", r.Place(), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", r.Place(), r.Old, r.New), "Write the target with https.", v.evidence([]int{r.Line}, u)))
-		return
+		s, takes := v.start(r, d)
+		v.failed = 0
+		v.conditions(s, takes, r.Old.Query, func(s state, _ binding) {
+			h := hop{door: d, path: s.path, what: v.place(r), rule: r, avoid: s.avoid}
+			s.hops, s.avoid = []hop{h}, nil
+			u, a := v.feasible(outcome{state: s}, r, []web.Door{d}, func(c chain.Chain) bool {
+				return len(c.Hops) > 1 && c.Hops[1].URL.Scheme() == web.HTTP
+			})
+			switch a {
+			case possible:
+				v.tally.AddFinding(chain.New("downgrade", v.place(r), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New), "Write the target with https.", v.evidence(v.linesOf(r), u)))
+			case unknown:
+				v.undecided(outcome{state: s}, "it may lead from https to http")
+			}
+		})
 	}
-}
-
-// witness finds a URL that a rule wins at a door.
-func (v *prover) witness(s state, r *rule.Rule, d web.Door) (web.URL, bool) {
-	s.avoid = v.moreSpecific(r, d)
-	values, a := solve(s)
-	if a != possible {
-		return web.URL{}, false
-	}
-	u := v.url(s, d, values, r)
-	m, ok := v.plan.Table.Lookup(v.asAsked(u))
-	return u, ok && m.Rule == r
 }

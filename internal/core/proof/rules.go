@@ -17,7 +17,7 @@ func (x *explorer) byRules(s state, d plan.DoorPlan, emit func(outcome)) []state
 		mode = rule.Mode{}
 	}
 	for _, prefix := range d.Exempt {
-		s.avoid = append(slices.Clone(s.avoid), []rule.Part{{Literal: prefix}, {Name: "rest", Rest: true}})
+		s.avoid = append(slices.Clone(s.avoid), below(prefix))
 	}
 	for _, e := range x.candidates(d, mode, s.path) {
 		covered, taken := x.byRule(s, e.Rule, mode, emit)
@@ -31,10 +31,11 @@ func (x *explorer) byRules(s state, d plan.DoorPlan, emit func(outcome)) []state
 	return []state{s}
 }
 
-// byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes some of it whatever the query is.
+// byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes some of it, and whatever the query is.
 func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outcome)) (covered, taken bool) {
+	every, some := true, false
 	for _, v := range mode.Variants(r.Old.Parts) {
-		ways, whole := x.names.meet(s.path, v, mode.IgnoreCase)
+		ways, whole := x.names.meet(s.path, v.Parts, mode.IgnoreCase)
 		if !whole {
 			emit(outcome{s, "", true})
 		}
@@ -44,14 +45,21 @@ func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outco
 				continue
 			}
 			at.folded = at.folded || mode.IgnoreCase && !w.exactly()
+			all := true
+			for _, end := range v.Not {
+				all = all && !mayEndIn(at.path, end, mode.IgnoreCase)
+			}
+			if at.avoid = append(slices.Clone(at.avoid), not(v)...); all {
+				at.avoid = s.avoid
+			}
 			sure := x.conditions(at, w.takes, r.Old.Query, func(at state, takes binding) {
 				x.take(at, r, takes, emit)
 			})
-			taken = taken || sure
-			covered = covered || sure && w.exactly()
+			every, some = every && sure, true
+			covered = covered || sure && all && w.exactly()
 		}
 	}
-	return covered, taken
+	return covered, every && some
 }
 
 // conditions goes on with all ways in which the conditions on the query hold, and tells whether they hold for sure.
@@ -114,7 +122,7 @@ func (x *explorer) take(s state, r *rule.Rule, takes binding, emit func(outcome)
 		emit(outcome{s, "", false})
 		return
 	}
-	h := hop{what: r.Place(), rule: r, avoid: s.avoid, short: shortest(r.Old.Parts, takes)}
+	h := hop{what: x.place(r), rule: r, avoid: s.avoid, short: shortest(r.Old.Parts, takes)}
 	query := parameters{fixed: map[string][]rule.Part{}, absent: map[string]bool{}}
 	if !r.DropQuery {
 		query = s.query.clone()

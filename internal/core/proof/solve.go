@@ -30,35 +30,50 @@ func solve(s state) (map[string]string, answer) {
 	var stages []stage
 	for _, h := range s.hops {
 		for _, avoid := range h.avoid {
-			st, ok := newStage(h.path, avoid, order)
+			all, ok := newStages(h.path, avoid, order)
 			if !ok {
 				return nil, unknown
 			}
-			stages = append(stages, st)
+			stages = append(stages, all...)
 		}
 		for _, c := range h.short {
 			if len(s.hops) > mostShort {
 				break // what is definite was barred on the way
 			}
-			st, ok := newStage(c.text, c.pattern, order)
+			all, ok := newStages(c.text, rule.Variant{Parts: c.pattern}, order)
+			if !ok {
+				return nil, unknown
+			}
+			stages = append(stages, all...)
+		}
+	}
+	for _, avoid := range s.avoid {
+		all, ok := newStages(s.path, avoid, order)
+		if !ok {
+			return nil, unknown
+		}
+		stages = append(stages, all...)
+	}
+	letters := alphabet(stages)
+	if slices.Contains(letters, ".") {
+		for _, dots := range dotted { // no URL has a segment of dots
+			st, ok := newStage(s.entry, dots, order)
 			if !ok {
 				return nil, unknown
 			}
 			stages = append(stages, st)
 		}
 	}
-	for _, avoid := range s.avoid {
-		st, ok := newStage(s.path, avoid, order)
-		if !ok {
-			return nil, unknown
-		}
-		stages = append(stages, st)
-	}
 	if len(order) != captures(s.entry) {
 		return nil, unknown // a variable comes twice in the entry
 	}
-	return product{order, stages, alphabet(stages)}.search()
+	return product{order, stages, letters}.search()
 }
+
+// dotted are the paths with a segment of dots.
+var dotted = [][]rule.Part{endsIn("/."), endsIn("/.."), {anyText, {Literal: "/./"}, anyText}, {anyText, {Literal: "/../"}, anyText}}
+
+var anyText = rule.Part{Name: "rest", Rest: true}
 
 func captures(parts []rule.Part) int {
 	n := 0
@@ -85,10 +100,23 @@ type stage struct {
 	texts   map[int][]string // in front of a variable, by its place in the order; len(order): behind the last
 	holds   map[int]bool     // which variables the path holds
 	pattern []rule.Part      // in octets and captures
+	except  int              // how many stages behind this one are what it leaves out
+}
+
+// newStages gives a stage of what must not take a path, and behind it one for each pattern that this leaves out.
+func newStages(path []rule.Part, avoid rule.Variant, order []rule.Part) ([]stage, bool) {
+	st, ok := newStage(path, avoid.Parts, order)
+	st.except = len(avoid.Not)
+	all := []stage{st}
+	for _, end := range avoid.Not {
+		left, fits := newStage(path, endsIn(end), order)
+		all, ok = append(all, left), ok && fits
+	}
+	return all, ok
 }
 
 func newStage(path, avoid []rule.Part, order []rule.Part) (stage, bool) {
-	st := stage{map[int][]string{}, map[int]bool{}, nil}
+	st := stage{texts: map[int][]string{}, holds: map[int]bool{}}
 	at := -1
 	var pending []string
 	for _, p := range path {
@@ -253,10 +281,17 @@ func (p product) enter(variable int, sets []places) point {
 }
 
 func (p product) free(at string) bool {
-	for n, set := range split(at) {
-		if p.stages[n].accepts(set) {
+	sets := split(at)
+	for n := 0; n < len(sets); {
+		st := p.stages[n]
+		barred := st.accepts(sets[n])
+		for i := range st.except {
+			barred = barred && !p.stages[n+1+i].accepts(sets[n+1+i])
+		}
+		if barred {
 			return false
 		}
+		n += 1 + st.except
 	}
 	return true
 }

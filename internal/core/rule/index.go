@@ -463,7 +463,7 @@ func (m Mode) path(path string) string {
 	return path[:m.end(path)]
 }
 
-// end returns where a path ends for comparison: before the name of an index file, and before a slash at the end.
+// end returns where a path ends for comparison: before the name of an index file, and before a slash at the end that follows a segment.
 func (m Mode) end(path string) int {
 	n := len(path)
 	for _, name := range m.Index {
@@ -475,8 +475,11 @@ func (m Mode) end(path string) int {
 			break
 		}
 	}
-	if m.EitherSlash && n > 1 && path[n-1] == '/' {
+	if m.EitherSlash && n > 1 && path[n-1] == '/' && path[n-2] != '/' {
 		n--
 	}
 	return n
 }
+
+// IsRoot tells whether a path in normal form counts as the root.
+func (m Mode) IsRoot(path string) bool { return path == "/" || !m.IsExact() && m.path(path) == "/" }

@@ -185,3 +185,38 @@ func TestLookingUpMakesNothing(t *testing.T) {
 		assert.Zero(t, testing.AllocsPerRun(100, func() { tab.Index.Find(u) }), u)
 	}
 }
+
+// TestVariantsAreExactlyWhatAPatternTakes tries every short path.
+func TestVariantsAreExactlyWhatAPatternTakes(t *testing.T) {
+	random := rand.New(rand.NewPCG(9, 9))
+	var paths []string
+	var grow func(string, int)
+	grow = func(s string, n int) {
+		paths = append(paths, s)
+		if n > 0 {
+			for _, c := range []string{"a", "b", "/", "0", "A"} {
+				grow(s+c, n-1)
+			}
+		}
+	}
+	grow("/", 5)
+	for range 400 {
+		mode := Mode{IgnoreCase: random.IntN(3) == 0, EitherSlash: random.IntN(2) == 0}
+		if random.IntN(2) == 0 {
+			mode.Index = []string{"a", "b0"}
+		}
+		tab := modes(t, mode, randomTable(random, 1)...)
+		old := tab.Rules()[0].Old
+		variants := mode.Variants(old.Parts)
+		for _, path := range paths {
+			folded := path
+			if mode.IgnoreCase {
+				folded = strings.ToLower(path)
+			}
+			in := slices.ContainsFunc(variants, func(v Variant) bool {
+				return takesAll(v.Parts, folded) && !slices.ContainsFunc(v.Not, func(end string) bool { return strings.HasSuffix(folded, end) })
+			})
+			require.Equal(t, takesPath(old, mode, folded), in, "%s on %s: %v %v", old, path, mode, variants)
+		}
+	}
+}

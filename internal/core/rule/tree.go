@@ -122,23 +122,41 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 // Form gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
 func (m Mode) Form(parts []Part) []Part { return m.parts(parts) }
 
-// Variants gives the patterns that together take, exactly, what a pattern takes at a host with a mode. All are folded where it ignores case.
-func (m Mode) Variants(parts []Part) [][]Part {
+// Variant is a set of paths: those that Parts take, without those that end in one of Not.
+type Variant struct {
+	Parts []Part
+	Not   []string
+}
+
+// Variants gives the sets of paths that together are, exactly, what a pattern takes at a host with a mode. All are folded where it ignores
+// case.
+func (m Mode) Variants(parts []Part) []Variant {
 	if m.IsExact() {
-		return [][]Part{parts}
+		return []Variant{{Parts: parts}}
 	}
 	form := m.parts(parts)
-	all := [][]Part{form}
 	n := len(form)
 	last := form[n-1]
 	if last.Rest {
-		if m.EitherSlash && n > 1 && len(form[n-2].Literal) > 1 && strings.HasSuffix(form[n-2].Literal, "/") {
+		all := []Variant{{Parts: form}}
+		// A folder counts also without its slash.
+		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") && !strings.HasSuffix(before, "//") && (n > 2 || len(before) > 1) {
 			short := slices.Clone(form[:n-1])
-			short[n-2].Literal = strings.TrimSuffix(short[n-2].Literal, "/")
-			all = append(all, short)
+			if short[n-2].Literal = strings.TrimSuffix(before, "/"); short[n-2].Literal == "" {
+				short = short[:n-2]
+			}
+			all = append(all, Variant{Parts: short})
 		}
 		return all
 	}
+	var index []string
+	for _, name := range m.Index {
+		if m.IgnoreCase {
+			name = foldString(name)
+		}
+		index = append(index, name)
+	}
+	var all []Variant
 	add := func(tail string) {
 		longer := slices.Clone(form)
 		if last.IsCapture() {
@@ -146,21 +164,28 @@ func (m Mode) Variants(parts []Part) [][]Part {
 		} else {
 			longer[n-1].Literal += tail
 		}
-		all = append(all, longer)
+		all = append(all, Variant{Parts: longer})
 	}
 	slash := "/"
-	switch {
-	case strings.HasSuffix(last.Literal, "/"):
+	if strings.HasSuffix(last.Literal, "/") {
 		slash = ""
-	case m.EitherSlash:
-		add("/")
-	default:
+	}
+	if last.IsCapture() || m.endOfLiteral(last.Literal, n == 1) == len(last.Literal) { // else only a longer path comes down to it
+		short := Variant{Parts: form}
+		for _, name := range index {
+			if n > 1 && strings.HasSuffix("/"+name, last.Literal) { // a capture may bring the rest of the name
+				short.Not = append(short.Not, "/"+name)
+			}
+		}
+		all = append(all, short)
+	}
+	if slash != "" && !m.EitherSlash {
 		return all
 	}
-	for _, name := range m.Index {
-		if m.IgnoreCase {
-			name = foldString(name)
-		}
+	if slash != "" {
+		add("/")
+	}
+	for _, name := range index {
 		add(slash + name)
 	}
 	return all

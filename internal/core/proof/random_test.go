@@ -1,0 +1,224 @@
+package proof
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+)
+
+// A world is an estate that was made at random: rules with and without conditions on the query, domains that do not care about case,
+// slash or index, fallbacks of all kinds, carriers of all kinds, a site with redirects of its own.
+type world struct {
+	estate      string
+	rules, site []string
+}
+
+func (w world) String() string {
+	return w.estate + "rules:\n" + strings.Join(w.rules, "\n") + "\nsite:\n" + strings.Join(w.site, "\n")
+}
+
+// plan reads a world as its files; false where it is none, since a rule does not parse.
+func (w world) plan(t *testing.T) (*plan.Plan, bool) {
+	t.Helper()
+	dir := t.TempDir()
+	for name, text := range map[string]string{"upperpath.yaml": w.estate, "rules.csv": "old,new,status,query\n" + strings.Join(w.rules, "\n") + "\n", "site.csv": "old,new,status,query\n" + strings.Join(w.site, "\n") + "\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
+	if err != nil {
+		return nil, false
+	}
+	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}), true
+}
+
+func randomWorld(random *rand.Rand) world {
+	pick := func(all ...string) string { return all[random.IntN(len(all))] }
+	domain := func(name, other string) string {
+		return fmt.Sprintf("  - {name: %s%s%s%s%s%s}\n", name, pick("", "", "", ", ignore-case: yes"), pick("", "", "", ", slash: either"), pick("", "", "", ", index: [a, b0]"),
+			pick("", "", ", fallback: home", ", fallback: gone", ", leads-to: /a/", ", leads-to: https://"+other+".example/", ", leads-to: https://"+other+".example/b"), pick("", "", "", ", carrier: {apex: form, www: g}", ", carrier: edge"))
+	}
+	w := world{estate: head + "domains:\n  - n.example\n" + domain("old.example", "two") + domain("two.example", "old") + "policy: {exempt: [/0/], upgrade: " + pick("direct", "direct", "same-host-first") + "}\n"}
+	if random.IntN(3) == 0 {
+		w.estate = strings.Replace(w.estate, "also: [", "rules: site.csv, also: [", 1)
+		for range 1 + random.IntN(2) {
+			w.site = append(w.site, "www.n.example/"+pick("a", "b", "a/{x}", "{x}/b", "a?p=1")+","+pick("/b", "/a", "/c", "/b/b", "https://old.example/a", "https://two.example/"))
+		}
+	}
+	for range 1 + random.IntN(4) {
+		w.rules = append(w.rules, randomRule(random))
+	}
+	return w
+}
+
+func randomRule(random *rand.Rand) string {
+	pick := func(all ...string) string { return all[random.IntN(len(all))] }
+	old, names := pick("", "", "", "", "http://", "https://")+pick("old", "two", "www.two", "www.old")+".example/", []string{}
+	for n := range random.IntN(4) {
+		piece := pick("a", "b", "/", "{x}", "{y:digits}", "0", "A", "/a/", ".", "%2e")
+		if strings.HasPrefix(piece, "{") {
+			piece = strings.Replace(piece, piece[1:2], fmt.Sprintf("c%d", n), 1)
+			names = append(names, fmt.Sprintf("{c%d}", n))
+		}
+		old += piece
+	}
+	if random.IntN(5) == 0 {
+		old += "{+r}"
+		names = append(names, "{+r}")
+	}
+	if random.IntN(4) == 0 {
+		old += pick("?p=1", "?p", "?p={v}", "?p=a&q={v:digits}", "?q={v}", "?p={+v}")
+		if strings.Contains(old, "{v") || strings.Contains(old, "{+v") {
+			names = append(names, "{v}")
+		}
+	}
+	to, once := "", random.IntN(8) > 0
+	for range random.IntN(3) {
+		i := random.IntN(4 + len(names))
+		to += append([]string{"a", "b", "/", "0"}, names...)[i]
+		if i >= 4 && once {
+			names = append(names[:i-4:i-4], names[i-3:]...)
+		}
+	}
+	if len(names) > 0 && random.IntN(6) == 0 {
+		to += "?" + pick("p", "q") + "=" + names[random.IntN(len(names))]
+	} else {
+		to += pick("", "", "", "", "", "?p=1", "?q=0", "?p=a&q=1", "?p")
+	}
+	door := pick("", "", "https://old.example", "https://two.example", "https://two.example", "https://www.two.example", "http://old.example", "https://else.test", "https://n.example")
+	if len(names) > 0 && random.IntN(12) == 0 {
+		door = "https://" + names[0] + ".example"
+	}
+	status, query := "", pick("", "", "", "drop")
+	switch random.IntN(12) {
+	case 0:
+		return old + ",,410"
+	case 1:
+		status = "302"
+	}
+	return old + "," + door + "/" + to + "," + status + "," + query
+}
+
+// entries are URLs of a small alphabet at all doors that can be meant.
+func entries() []web.URL {
+	var all []web.URL
+	var paths []string
+	var grow func(string, int)
+	grow = func(s string, n int) {
+		paths = append(paths, s)
+		if n > 0 {
+			for _, c := range []string{"a", "b", "/", "0", "A", "."} {
+				grow(s+c, n-1)
+			}
+		}
+	}
+	grow("/", 3)
+	paths = append(paths, "/a/b/a/b", "/a/a/a/a", "/%2e/a", "/a/b0", "/b/a/b0")
+	for _, door := range []string{"https://old.example", "http://www.old.example", "https://two.example", "https://www.two.example"} {
+		for i, path := range paths {
+			all = append(all, web.MustParseURL(door+path))
+			queries := []string{"p=1", "p", "p=a&q=0", "q=a", "q=1&p=b", "p=1&q=/", "p=%2e&q=1&p=2"}
+			if i < 60 {
+				for _, q := range queries {
+					all = append(all, web.MustParseURL(door+path+"?"+q))
+				}
+			} else {
+				all = append(all, web.MustParseURL(door+path+"?"+queries[i%len(queries)]))
+			}
+		}
+	}
+	return all
+}
+
+// judged is what trying URLs shows.
+type judged struct {
+	wrong, long, down web.URL // one that goes wrong; one that takes the most hops; one that goes from https to http
+	hops              int
+	won               map[*rule.Rule]web.URL // by rule, a URL that it wins
+	chained           map[*rule.Rule]web.URL // by rule, a URL that it leads to another redirect
+}
+
+func tryAll(p *plan.Plan, all []web.URL) judged {
+	j := judged{won: map[*rule.Rule]web.URL{}, chained: map[*rule.Rule]web.URL{}}
+	for _, u := range all {
+		if strings.HasPrefix(u.Path(), "/0/") { // exempt
+			continue
+		}
+		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Rule)
+		if downgrades(c) {
+			j.down = u
+		}
+		if c.End != chain.Page {
+			j.wrong = u
+		} else if c.Redirects() > j.hops {
+			j.hops, j.long = c.Redirects(), u
+		}
+		d := p.Web.Plan(u.Door())
+		if d.Handling != plan.Ruled || d.WithoutRule {
+			continue
+		}
+		if m, ok := p.Table.Lookup(u.At(d.Door)); ok {
+			j.won[m.Rule] = u
+			if c.End == chain.Page && c.Redirects() > 1 {
+				j.chained[m.Rule] = u
+			}
+		}
+	}
+	return j
+}
+
+// TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may contradict what the proof says.
+func TestNoURLContradictsAProof(t *testing.T) {
+	rounds, seed := 150, uint64(21)
+	if s := os.Getenv("ROUNDS"); s != "" { // for hunting: ROUNDS=2000 SEED=3
+		rounds, _ = strconv.Atoi(s)
+		seed, _ = strconv.ParseUint(os.Getenv("SEED"), 10, 64)
+	}
+	random := rand.New(rand.NewPCG(seed, 1))
+	all := entries()
+	verdicts := map[Verdict]int{}
+	for round := 0; round < rounds; {
+		w := randomWorld(random)
+		p, ok := w.plan(t)
+		if !ok {
+			continue
+		}
+		round++
+		proof := Prove(p)
+		verdicts[proof.Verdict]++
+		label := w.String() + "\n" + strings.Join(said(proof), "\n")
+		confirmed(t, p, proof)
+		j := tryAll(p, all)
+		if proof.Verdict == Proved {
+			require.True(t, j.wrong.IsZero(), "%s\n%s", j.wrong, label)
+			require.True(t, j.down.IsZero(), "%s\n%s", j.down, label)
+			require.LessOrEqual(t, j.hops, proof.Bound, "%s\n%s", j.long, label)
+		}
+		findings := strings.Join(said(proof), "\n") + "\n"
+		for _, r := range p.Table.Rules() {
+			u, wins := j.won[r]
+			require.False(t, wins && strings.Contains(findings, "shadowed "+r.Place()+"\n"), "%s wins %s\n%s", r.Old, u, label)
+			if v, leads := j.chained[r]; leads && proof.Verdict == Proved {
+				require.Contains(t, findings, "rule-chain "+r.Place()+"\n", "%s: %s\n%s", r.Old, v, label)
+			}
+		}
+		if proof.Verdict == Undecided && os.Getenv("ROUNDS") != "" {
+			t.Logf("undecided: %s\n%v", label, proof.Findings[len(proof.Findings)-1])
+		}
+	}
+	t.Log(verdicts)
+	assert.Greater(t, verdicts[Proved], rounds/10)
+}
