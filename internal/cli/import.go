@@ -95,12 +95,12 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 		lines, pairs, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
 		return servers.ReadPairs(lines, pairs, host, 301), err
 	}
-	if host == "" && o.kind == "apache" {
-		return servers.Import{}, usage("whose paths are these? An Apache file in a folder does not say; name the host with --host")
-	}
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return servers.Import{}, problem.List{{File: path, Says: "the file cannot be read", Expected: "a configuration file", Remedy: "look whether it is there"}}
+	}
+	if host == "" && o.kind == "apache" && !strings.Contains(strings.ToLower(string(data)), "servername") {
+		return servers.Import{}, usage("whose paths are these? %s names no host; name it with --host", path)
 	}
 	if o.kind == "nginx" {
 		return servers.ReadNginx(string(data), host), nil
@@ -119,7 +119,7 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 
 // imported reads the rules as those of the estate, and writes what came of it.
 func (p *program) imported(path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions) error {
-	kept := servers.Import{Left: m.Left}
+	kept := servers.Import{Left: m.Left, Names: m.Names}
 	var rules []*rule.Rule
 	for _, r := range m.Rules {
 		parsed, faults := rule.Parse([]rule.Row{r.Row}, files.RuleScope(e.Estate))
@@ -130,6 +130,7 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 		rules = append(rules, parsed[0])
 		kept.Rules = append(kept.Rules, r)
 	}
+	rules = kept.Settle(rules)
 	result := report.Imported{File: path}
 	for _, r := range kept.Rules {
 		result.Rules = append(result.Rules, report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query})
@@ -137,7 +138,7 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 	for _, l := range kept.Left {
 		result.Left = append(result.Left, report.Leftover(l))
 	}
-	for _, d := range kept.Differences(rules, canonical) {
+	for _, d := range kept.Differences(rules, files.RuleScope(e.Estate), canonical) {
 		result.Differences = append(result.Differences, report.Difference(d))
 	}
 	if o.add && len(kept.Rules) > 0 {

@@ -2,20 +2,43 @@ package servers
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 )
 
 // ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent, RedirectTemp, RedirectMatch, and the simple
-// forms of RewriteRule with RewriteCond. host is whose paths they are; htaccess says that the file lies in the root folder of a host, where
-// RewriteRule sees paths without their first slash.
+// forms of RewriteRule with RewriteCond. host is whose paths they are where no ServerName says so; htaccess says that the file lies in the
+// root folder of a host, where RewriteRule sees paths without their first slash.
 func ReadApache(text, host string, htaccess bool) Import {
-	a := apache{host: host, htaccess: htaccess, base: "/"}
-	for i, line := range logical(text) {
-		_ = i
-		a.line(line.number, line.text)
+	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: htaccess, base: "/"}
+	lines := logical(text)
+	for i, line := range lines {
+		a.line(line.number, line.text, lines[i+1:])
+	}
+	for _, c := range a.asks {
+		a.leave(c.line, c.text, "no RewriteRule follows it")
+	}
+	// Whatever stands first in the file, mod_rewrite is asked before mod_alias.
+	for i := range a.Rules {
+		if !a.rewritten[i] {
+			a.Rules[i].Rank += len(a.Rules)
+		}
 	}
 	return a.Import
+}
+
+func hostList(host string) []string {
+	if host == "" {
+		return nil
+	}
+	return []string{host}
+}
+
+// apacheHost is whose paths are read: hosts, and the scheme where only one is meant.
+type apacheHost struct {
+	hosts  []string
+	scheme string
 }
 
 type numbered struct {
@@ -32,7 +55,7 @@ func logical(text string) []numbered {
 			start = i + 1
 		}
 		if cut, goesOn := strings.CutSuffix(line, "\\"); goesOn {
-			pending += cut + " "
+			pending += cut
 			continue
 		}
 		all = append(all, numbered{start, pending + line})
@@ -43,12 +66,14 @@ func logical(text string) []numbered {
 
 type apache struct {
 	Import
-	host     string
-	htaccess bool
-	base     string
-	off      bool
-	inside   []string
-	asks     []condition // before the next RewriteRule
+	apacheHost
+	outside   apacheHost // of the block of a virtual host
+	htaccess  bool
+	base      string
+	off       bool
+	inside    []string
+	asks      []condition // before the next RewriteRule
+	rewritten map[int]bool
 }
 
 type condition struct {
@@ -57,20 +82,25 @@ type condition struct {
 	variable, pattern, how string
 }
 
-func (a *apache) line(number int, text string) {
+func (a *apache) line(number int, text string, behind []numbered) {
 	trimmed := strings.TrimSpace(text)
 	if trimmed == "" || trimmed[0] == '#' {
 		return
 	}
 	if strings.HasPrefix(trimmed, "<") {
-		a.block(number, trimmed)
+		a.block(trimmed, behind)
 		return
 	}
 	words := splitWords(trimmed)
 	directive := strings.ToLower(words[0])
 	args := words[1:]
-	if len(a.inside) > 0 && strings.HasPrefix(directive, "re") && (strings.HasPrefix(directive, "redirect") || strings.HasPrefix(directive, "rewrite")) {
-		a.leave(number, trimmed, "it stands inside %s, which decides whether it holds", a.inside[len(a.inside)-1])
+	redirects := strings.HasPrefix(directive, "redirect") || strings.HasPrefix(directive, "rewrite")
+	if within := a.deciding(); within != "" && redirects {
+		a.leave(number, trimmed, "it stands inside %s, which decides whether it holds", within)
+		return
+	}
+	if len(a.hosts) == 0 && redirects && directive != "rewriteengine" && directive != "rewritebase" && directive != "rewritecond" {
+		a.leave(number, trimmed, "the file does not say whose path this is; name the host with --host")
 		return
 	}
 	switch directive {
@@ -99,26 +129,107 @@ func (a *apache) line(number int, text string) {
 			a.rewrite(number, trimmed, args)
 		}
 		a.asks = nil
+	case "include", "includeoptional":
+		a.leave(number, trimmed, "included files are not read; import them one by one")
+	case "errordocument":
+		if len(args) > 1 && strings.Contains(args[1], "://") {
+			a.leave(number, trimmed, "it redirects whatever is missing; the fallback of the domain says where that goes")
+		}
 	default:
-		if strings.HasPrefix(directive, "redirect") || strings.HasPrefix(directive, "rewrite") {
+		if redirects {
 			a.leave(number, trimmed, "%s is not read", words[0])
 		}
 	}
 }
 
-func (a *apache) block(number int, text string) {
+// deciding returns the innermost block that decides whether what stands in it holds, "" for none.
+func (a *apache) deciding() string {
+	for i := len(a.inside) - 1; i >= 0; i-- {
+		kind, _, _ := strings.Cut(strings.Trim(a.inside[i], "<>"), " ")
+		if !strings.EqualFold(kind, "IfModule") && !strings.EqualFold(kind, "VirtualHost") {
+			return a.inside[i]
+		}
+	}
+	return ""
+}
+
+func (a *apache) block(text string, behind []numbered) {
 	name := strings.Trim(text, "<>")
 	if strings.HasPrefix(name, "/") {
-		if len(a.inside) > 0 {
-			a.inside = a.inside[:len(a.inside)-1]
+		if n := len(a.inside); n > 0 {
+			if kind, _, _ := strings.Cut(strings.Trim(a.inside[n-1], "<>"), " "); strings.EqualFold(kind, "VirtualHost") {
+				a.apacheHost, a.off = a.outside, false
+			}
+			a.inside = a.inside[:n-1]
 		}
 		return
 	}
-	kind, _, _ := strings.Cut(name, " ")
-	if strings.EqualFold(kind, "IfModule") || strings.EqualFold(kind, "VirtualHost") {
-		return // what is inside holds; its end finds nothing to close
-	}
 	a.inside = append(a.inside, "<"+name+">")
+	if kind, address, _ := strings.Cut(name, " "); strings.EqualFold(kind, "VirtualHost") {
+		a.outside = a.apacheHost
+		a.apacheHost = virtualHost(address, behind, a.outside)
+		if len(behind) > 0 {
+			a.narrow(behind[0].number-1, a.hosts)
+		}
+		a.hosts = withoutWWW(a.hosts)
+	}
+}
+
+// virtualHost reads whose paths stand in the block of a virtual host: its names, and its port.
+func virtualHost(address string, behind []numbered, outside apacheHost) apacheHost {
+	own := apacheHost{}
+	switch {
+	case strings.HasSuffix(address, ":80"):
+		own.scheme = "http://"
+	case strings.HasSuffix(address, ":443"):
+		own.scheme = "https://"
+	}
+	for _, l := range behind {
+		words := splitWords(l.text)
+		if len(words) == 0 {
+			continue
+		}
+		switch strings.ToLower(words[0]) {
+		case "</virtualhost>":
+			if len(own.hosts) == 0 {
+				own.hosts = outside.hosts
+			}
+			return own
+		case "servername", "serveralias":
+			for _, h := range words[1:] {
+				h, _, _ = strings.Cut(strings.ToLower(strings.TrimPrefix(h, "https://")), ":")
+				own.hosts = append(own.hosts, h)
+			}
+		}
+	}
+	return own
+}
+
+// withoutWWW leaves out a www beside its apex: a rule of the apex holds for both.
+func withoutWWW(hosts []string) []string {
+	return slices.DeleteFunc(slices.Clone(hosts), func(h string) bool {
+		apex, isWWW := strings.CutPrefix(h, "www.")
+		return isWWW && slices.Contains(hosts, apex)
+	})
+}
+
+// put adds a rule for each host.
+func (a *apache) put(number int, text string, scheme, old string, to func(host string) string, status int, drop bool, w way) {
+	for _, host := range a.hosts {
+		a.putAt(number, text, scheme, host, old, to(host), status, drop, w)
+	}
+}
+
+func (a *apache) putAt(number int, text string, scheme, host, old, to string, status int, drop bool, w way) {
+	if scheme == "" {
+		scheme = a.scheme
+	}
+	differ := ""
+	if w.differ != "" {
+		differ = "http://" + host + w.differ
+	}
+	a.add(number, text, scheme+host+old, to, status, drop, w.note, differ)
+	a.Rules[len(a.Rules)-1].Folds = w.folds
 }
 
 // splitWords splits a directive into words; quotes hold a word together.
@@ -182,37 +293,30 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 		a.leave(number, text, "it has no path and target")
 		return
 	}
-	old, to := escapeText(args[0]), ""
+	old, target := escapeText(args[0]), ""
 	if status != 410 {
-		to = a.absolute(escapeText(args[1]))
+		target = escapeText(args[1])
 	}
-	drop := strings.Contains(to, "?")
-	end := "{+rest}"
-	if status == 410 {
-		end = ""
+	drop := strings.Contains(target, "?")
+	to := func(end string) func(string) string {
+		return func(host string) string {
+			if status == 410 {
+				return ""
+			}
+			return absoluteAt(target, host) + end
+		}
 	}
 	if strings.HasSuffix(old, "/") {
-		a.add(number, text, a.host+old+"{+rest}", to+end, status, drop, "", "")
+		a.put(number, text, "", old+"{+rest}", to("{+rest}"), status, drop, way{})
 		return
 	}
-	a.add(number, text, a.host+old, to, status, drop, "", "")
-	if status != 410 {
-		end = "/{+rest}"
-	}
-	a.add(number, text, a.host+old+"/{+rest}", to+end, status, drop, "", "")
+	a.put(number, text, "", old, to(""), status, drop, way{})
+	a.put(number, text, "", old+"/{+rest}", to("/{+rest}"), status, drop, way{})
 }
 
 // escapeText writes what means something in the rule language as it stands in a URL.
 func escapeText(s string) string {
 	return strings.NewReplacer("{", "%7B", "}", "%7D", "*", "%2A", " ", "%20").Replace(s)
-}
-
-// absolute gives a target as a whole URL: a path is one of the host itself.
-func (a *apache) absolute(to string) string {
-	if strings.HasPrefix(to, "/") {
-		return "https://" + a.host + to
-	}
-	return to
 }
 
 func (a *apache) redirectMatch(number int, text string, args []string) {
@@ -238,17 +342,9 @@ func (a *apache) redirectMatch(number int, text string, args []string) {
 				a.leave(number, text, "%s", err)
 				return
 			}
-			to = a.absolute(to)
 		}
-		a.add(number, text, a.host+w.old, to, status, strings.Contains(to, "?"), w.note, a.differ(w))
+		a.put(number, text, "", w.old, func(host string) string { return absoluteAt(to, host) }, status, strings.Contains(to, "?"), w)
 	}
-}
-
-func (a *apache) differ(w way) string {
-	if w.differ == "" {
-		return ""
-	}
-	return "http://" + a.host + w.differ
 }
 
 // rewrite translates a RewriteRule with the conditions before it.
@@ -282,19 +378,65 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	}
 	substitution, query, asked := strings.Cut(args[1], "?")
 	drop := f.discard || asked && !f.append
+	from := len(a.Rules)
 	for _, w := range x.ways {
-		to := ""
-		if f.status != 410 {
-			groups := w.groups
-			if to, err = a.substitution(substitution, query, groups, at); err != nil {
-				a.leave(number, text, "%s", err)
-				return
-			}
+		w.folds = f.folds
+		if at.note != "" && w.note == "" {
+			w.note, w.differ = at.note, at.differ(w)
 		}
-		for _, scheme := range at.schemes {
-			a.add(number, text, scheme+at.host+w.old+at.query, to, f.status, drop, firstOf(w.note, at.note), firstOf(a.differ(w), at.differ(w)))
+		for _, host := range at.hosts {
+			to := ""
+			if f.status != 410 {
+				if to, err = a.substitution(substitution, query, w, at, host); err != nil {
+					a.leave(number, text, "%s", err)
+					return
+				}
+			}
+			a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
 		}
 	}
+	if a.rewritten == nil {
+		a.rewritten = map[int]bool{}
+	}
+	for i := from; i < len(a.Rules); i++ {
+		a.rewritten[i] = true
+	}
+}
+
+// substitution writes what a RewriteRule leads to, as a template.
+func (a *apache) substitution(path, query string, w way, at asked, host string) (string, error) {
+	hidden := strings.NewReplacer("%1", "\x01", "%{HTTP_HOST}", host, "%{SERVER_NAME}", host, "%{REQUEST_SCHEME}", strings.TrimSuffix(firstOf(at.scheme, firstOf(a.scheme, "https://")), "://"), "%{REQUEST_URI}", "\x02", "%{QUERY_STRING}", "\x03")
+	to, err := target(hidden.Replace(path), w.groups, '$')
+	if err != nil {
+		return "", err
+	}
+	if query != "" {
+		more, err := target(hidden.Replace(query), w.groups, '$')
+		if err != nil {
+			return "", err
+		}
+		to += "?" + more
+	}
+	if strings.Contains(to, "\x03") {
+		return "", fmt.Errorf("its target holds the whole query; rules hand it on by themselves")
+	}
+	if strings.Contains(to, "\x01") {
+		if at.group == "" {
+			return "", fmt.Errorf("%%1 names no group of a condition that can be captured")
+		}
+		to = strings.ReplaceAll(to, "\x01", at.group)
+	}
+	if strings.Contains(to, "\x02") {
+		whole := strings.ReplaceAll(w.old, ":digits}", "}")
+		if before, _, _ := strings.Cut(to, "\x02"); strings.HasSuffix(before, "/") {
+			return "", fmt.Errorf("its target holds the path behind another slash")
+		}
+		to = strings.Replace(to, "\x02", whole, 1)
+	}
+	if !strings.Contains(to, "://") && !strings.HasPrefix(to, "/") {
+		to = a.base + to
+	}
+	return absoluteAt(to, host), nil
 }
 
 func firstOf(a, b string) string {
@@ -304,32 +446,8 @@ func firstOf(a, b string) string {
 	return b
 }
 
-// substitution writes what a RewriteRule leads to, as a template.
-func (a *apache) substitution(path, query string, groups map[string]string, at asked) (string, error) {
-	to, err := target(strings.ReplaceAll(path, "%1", "\x01"), groups, '$')
-	if err != nil {
-		return "", err
-	}
-	if query != "" {
-		more, err := target(strings.ReplaceAll(query, "%1", "\x01"), groups, '$')
-		if err != nil {
-			return "", err
-		}
-		to += "?" + more
-	}
-	if strings.Contains(to, "\x01") {
-		if at.group == "" {
-			return "", fmt.Errorf("%%1 names no group of a condition that can be captured")
-		}
-		to = strings.ReplaceAll(to, "\x01", at.group)
-	}
-	if !strings.Contains(to, "://") && !strings.HasPrefix(to, "/") {
-		to = a.base + to
-	}
-	return a.absoluteAt(to, at.host), nil
-}
-
-func (a *apache) absoluteAt(to, host string) string {
+// absoluteAt gives a target as a whole URL: a path is one of the host itself.
+func absoluteAt(to, host string) string {
 	if strings.HasPrefix(to, "/") {
 		return "https://" + host + to
 	}
@@ -337,8 +455,8 @@ func (a *apache) absoluteAt(to, host string) string {
 }
 
 type rewriteHow struct {
-	status          int
-	append, discard bool
+	status                 int
+	append, discard, folds bool
 }
 
 // rewriteFlags reads the flags of a RewriteRule, and says why the rule cannot be translated where it cannot.
@@ -365,14 +483,14 @@ func rewriteFlags(flags, to string) (rewriteHow, string) {
 		case "QSD", "QSDISCARD":
 			f.discard = true
 		case "NC", "NOCASE":
-			return f, "it ignores case: set ignore-case on the domain, and write the rule by hand"
+			f.folds = true
 		default:
 			return f, fmt.Sprintf("the flag %s is more than a redirect", name)
 		}
 	}
 	switch {
 	case to == "-" && f.status != 410:
-		return f, "it rewrites nothing"
+		return f, "it redirects nobody, but keeps the lines behind it from being asked"
 	case f.status == 0:
 		return f, "it rewrites inside the server, and redirects nobody"
 	case !known(f.status):
@@ -383,41 +501,41 @@ func rewriteFlags(flags, to string) (rewriteHow, string) {
 
 // asked is what conditions ask for.
 type asked struct {
-	host, query, group, note, example string
-	schemes                           []string
+	apacheHost
+	query, group, note, example string
 }
 
 func (a asked) differ(w way) string {
-	if a.example == "" {
-		return ""
-	}
 	path := strings.NewReplacer("{+rest}", "x").Replace(w.old)
-	if strings.Contains(path, "{") {
+	if a.example == "" || strings.Contains(path, "{") {
 		return ""
 	}
-	return "http://" + a.host + path + a.example
+	return path + a.example
 }
 
 // conditions translates the conditions before a RewriteRule, and says why they cannot be where that is so.
 func (a *apache) conditions() (asked, string) {
-	at := asked{host: a.host, schemes: []string{""}}
+	at := asked{apacheHost: apacheHost{hosts: a.hosts}}
 	for _, c := range a.asks {
 		how := strings.ToUpper(c.how)
 		switch {
 		case strings.Contains(how, "OR"):
 			return at, "its conditions are joined by [OR]"
-		case c.variable == "HTTP_HOST":
+		case c.variable == "HTTP_HOST" || c.variable == "SERVER_NAME":
 			host, ok := hostOf(c.pattern)
 			if !ok {
 				return at, fmt.Sprintf("the condition on the host (%s) is no single host", c.pattern)
 			}
-			at.host = host
+			at.hosts = []string{host}
+			if !strings.Contains(c.pattern, "www") {
+				a.narrow(c.line, at.hosts)
+			}
 		case c.variable == "HTTPS" || c.variable == "REQUEST_SCHEME" || c.variable == "SERVER_PORT":
 			scheme, ok := schemeOf(c.pattern)
 			if !ok {
 				return at, fmt.Sprintf("the condition %s is not read", c.text)
 			}
-			at.schemes = []string{scheme}
+			at.scheme = scheme
 		case c.variable == "QUERY_STRING":
 			if why := at.askQuery(c.pattern); why != "" {
 				return at, why
@@ -474,7 +592,7 @@ func (a *asked) askQuery(pattern string) string {
 		}
 		a.query = "?" + key + "=" + escapeText(value)
 	}
-	a.note = "it takes URLs with further parameters too, and keeps those"
+	a.note = "The rule takes URLs with further parameters too, and keeps those."
 	a.example = "?" + key + "=" + value + "&more=1"
 	return ""
 }

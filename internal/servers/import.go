@@ -1,7 +1,9 @@
 package servers
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -13,6 +15,22 @@ import (
 type Import struct {
 	Rules []ImportedRule
 	Left  []Leftover
+	Names []Named
+}
+
+// Named is a host that the file names without its www, and the line.
+type Named struct {
+	Host string
+	Line int
+}
+
+// narrow notes the hosts among names that are named without their www.
+func (m *Import) narrow(line int, names []string) {
+	for _, h := range names {
+		if !slices.Contains(names, "www."+h) && !slices.ContainsFunc(m.Names, func(n Named) bool { return n.Host == h }) {
+			m.Names = append(m.Names, Named{h, line})
+		}
+	}
 }
 
 // ImportedRule is a rule with the line that it comes from. In the file that it comes from the first match wins.
@@ -23,6 +41,7 @@ type ImportedRule struct {
 	Rank   int    // in which order the server tries it, from 0
 	Note   string // where it takes other URLs than the line does, in words; "" where it takes the same
 	Differ string // a URL at which it answers otherwise, "" for none
+	Folds  bool   // the line ignores case, as a rule does only where the domain says so
 }
 
 // Leftover is a line that is not translated, and why.
@@ -42,7 +61,31 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 	if drop {
 		row.Query = "drop"
 	}
-	m.Rules = append(m.Rules, ImportedRule{row, line, strings.TrimSpace(text), len(m.Rules), note, differ})
+	m.Rules = append(m.Rules, ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules), Note: note, Differ: differ})
+}
+
+// Settle takes the rules of an import, in their order, and leaves out those for which an earlier line takes the very same URLs: the file
+// never comes to them. They are listed among what is left.
+func (m *Import) Settle(rules []*rule.Rule) []*rule.Rule {
+	first := map[string]int{}
+	for i, r := range rules {
+		key := r.Old.String()
+		if at, have := first[key]; !have || m.Rules[i].Rank < m.Rules[at].Rank {
+			first[key] = i
+		}
+	}
+	var kept []*rule.Rule
+	var imported []ImportedRule
+	for i, r := range rules {
+		if at := first[r.Old.String()]; at != i {
+			m.Left = append(m.Left, Leftover{m.Rules[i].Source, m.Rules[i].Text, fmt.Sprintf("line %d comes first and takes all of %s", m.Rules[at].Source, r.Old)})
+			continue
+		}
+		kept, imported = append(kept, r), append(imported, m.Rules[i])
+	}
+	m.Rules = imported
+	slices.SortStableFunc(m.Left, func(a, b Leftover) int { return cmp.Compare(a.Line, b.Line) })
+	return kept
 }
 
 // Difference is a URL that the file and the rules made of it answer otherwise.
@@ -53,55 +96,130 @@ type Difference struct {
 	Says  string `json:"says"`
 }
 
-// Differences finds where it changes an answer that the file takes the first match and the rules the most specific one. Each comes with a
-// URL.
-func (m *Import) Differences(rules []*rule.Rule, canonical web.Door) []Difference {
+// Differences finds where it changes an answer that the file takes the first match and the rules, in the same order as those of the import,
+// the most specific one; and where else they say something else. Each comes with a URL.
+func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web.Door) []Difference {
 	var all []Difference
-	for _, r := range m.Rules {
+	for i, r := range m.Rules {
 		if r.Differ != "" {
 			all = append(all, Difference{r.Differ, r.Source, 0, r.Note})
 		}
+		if u := otherCase(rules[i]); r.Folds && u != "" && (scope.Mode == nil || !scope.Mode(rules[i].Old.Host).IgnoreCase) {
+			all = append(all, Difference{u, r.Source, 0, "The file ignores case there; rules do so where the domain says ignore-case: yes."})
+		}
 	}
-	byPlace := map[*rule.Rule]ImportedRule{}
+	all = append(all, m.beyond(rules, scope)...)
+	w := wins{m, rules, rule.Compile(rules, scope), scope, canonical, map[[2]int]bool{}, all}
+	// Two exact rules meet only at one path; patterns may meet anything of their host.
+	exact, patterns := map[string][]int{}, map[web.Host][]int{}
 	for i, r := range rules {
-		byPlace[r] = m.Rules[i]
+		if path, ok := r.Old.Exact(); ok {
+			exact[r.Old.Host.String()+path] = append(exact[r.Old.Host.String()+path], i)
+		} else {
+			patterns[r.Old.Host] = append(patterns[r.Old.Host], i)
+		}
 	}
-	table := rule.Compile(rules, rule.Scope{})
-	said := map[[2]int]bool{}
-	for i, a := range rules {
-		for _, b := range rules[i+1:] {
-			first, second := a, b
-			if byPlace[b].Rank < byPlace[a].Rank {
-				first, second = b, a
+	for i, r := range rules {
+		if path, ok := r.Old.Exact(); ok {
+			for _, other := range exact[r.Old.Host.String()+path] {
+				if other > i {
+					w.compare(i, other)
+				}
 			}
-			key := [2]int{byPlace[first].Source, byPlace[second].Source}
-			if a.Old.Host != b.Old.Host || said[key] || key[0] == key[1] {
+		}
+		for _, other := range patterns[r.Old.Host] {
+			if _, ok := r.Old.Exact(); ok || other > i {
+				w.compare(i, other)
+			}
+		}
+	}
+	slices.SortStableFunc(w.found, func(a, b Difference) int { return cmp.Compare(a.Line, b.Line) })
+	return w.found
+}
+
+// beyond gives, for each apex that the file names without its www, a URL of the www that a rule takes and the file does not.
+func (m *Import) beyond(rules []*rule.Rule, scope rule.Scope) []Difference {
+	var all []Difference
+	for _, n := range m.Names {
+		apex, err := web.ParseHost(n.Host)
+		if err != nil || !apex.IsApex() || scope.Serves != nil && scope.Serves(apex.WWW()) ||
+			slices.ContainsFunc(m.Names, func(o Named) bool { return o.Host == apex.WWW().String() }) ||
+			slices.ContainsFunc(rules, func(r *rule.Rule) bool { return r.Old.Host == apex.WWW() }) {
+			continue
+		}
+		for _, r := range rules {
+			if r.Old.Host != apex {
 				continue
 			}
-			path, meet := rule.Overlap(a.Old.Parts, b.Old.Parts)
-			if !meet {
-				continue
+			if u, ok := rule.Compile([]*rule.Rule{r}, rule.Scope{}).Example(r); ok {
+				all = append(all, Difference{u.At(web.Door{Scheme: u.Scheme(), Host: apex.WWW()}).String(), n.Line, 0,
+					fmt.Sprintf("The file names %s without its www; a rule of an apex holds for its www too.", apex)})
+				break
 			}
-			u := web.Door{Scheme: web.HTTP, Host: a.Old.Host}.URL(path, queryFor(a, b))
-			won, ok := table.Lookup(u)
-			if !ok || won.Rule == first || !takes(first, u) || won.Rule != second {
-				continue
-			}
-			theirs, _ := rule.Compile([]*rule.Rule{first}, rule.Scope{}).Lookup(u)
-			if theirs.Location(canonical) == won.Location(canonical) && first.Status == second.Status {
-				continue
-			}
-			said[key] = true
-			all = append(all, Difference{u.String(), key[0], key[1],
-				fmt.Sprintf("The file's line %d comes first and takes it; here line %d wins, which is more specific.", key[0], key[1])})
 		}
 	}
 	return all
 }
 
-func takes(r *rule.Rule, u web.URL) bool {
-	_, ok := rule.Compile([]*rule.Rule{r}, rule.Scope{}).Lookup(u)
-	return ok
+// otherCase gives a URL that a rule takes but for the case of its letters, "" where it holds none.
+func otherCase(r *rule.Rule) string {
+	path := ""
+	for _, p := range r.Old.Parts {
+		switch {
+		case !p.IsCapture():
+			path += p.Literal
+		case p.Digits:
+			path += "7"
+		case !p.Rest:
+			path += "x"
+		}
+	}
+	other := strings.ToUpper(path)
+	if other == path {
+		other = strings.ToLower(path)
+	}
+	if other == path || strings.Contains(path, "%") {
+		return ""
+	}
+	return web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTP), Host: r.Old.Host}.URL(other, queryFor(r)).String()
+}
+
+// wins compares which rule wins with which line is the first.
+type wins struct {
+	of        *Import
+	rules     []*rule.Rule
+	table     *rule.Table
+	scope     rule.Scope
+	canonical web.Door
+	said      map[[2]int]bool
+	found     []Difference
+}
+
+func (w *wins) compare(i, j int) {
+	if w.of.Rules[j].Rank < w.of.Rules[i].Rank {
+		i, j = j, i
+	}
+	first, second := w.rules[i], w.rules[j]
+	key := [2]int{w.of.Rules[i].Source, w.of.Rules[j].Source}
+	if w.said[key] || key[0] == key[1] || first.Old.Scheme != "" && second.Old.Scheme != "" && first.Old.Scheme != second.Old.Scheme {
+		return
+	}
+	path, meet := rule.Overlap(first.Old.Parts, second.Old.Parts)
+	if !meet {
+		return
+	}
+	u := web.Door{Scheme: cmp.Or(first.Old.Scheme, second.Old.Scheme, web.HTTP), Host: first.Old.Host}.URL(path, queryFor(first, second))
+	won, ok := w.table.Lookup(u)
+	if !ok || won.Rule != second {
+		return
+	}
+	theirs, takes := rule.Compile([]*rule.Rule{first}, w.scope).Lookup(u)
+	if !takes || theirs.Location(w.canonical) == won.Location(w.canonical) && first.Status == second.Status {
+		return
+	}
+	w.said[key] = true
+	w.found = append(w.found, Difference{u.String(), key[0], key[1],
+		fmt.Sprintf("The file's line %d comes first and takes it; here line %d wins, which is more specific.", key[0], key[1])})
 }
 
 func queryFor(rules ...*rule.Rule) string {
@@ -135,6 +253,7 @@ type way struct {
 	groups map[string]string // how each group is written in a target, by number and name
 	note   string
 	differ string // a path at which the template says otherwise
+	folds  bool   // it ignores case
 }
 
 // readExpression takes a regular expression apart. prefix stands before what it matches: "/" where a server leaves it away. The error
@@ -155,19 +274,52 @@ func readExpression(s, prefix string) (expression, error) {
 		return expression{}, err
 	}
 	if !r.ended {
-		for i := range ways {
-			if !strings.HasSuffix(ways[i].old, "}") || !strings.Contains(ways[i].old, "{+") {
-				ways[i].old += "{+rest}"
-			}
+		if ways, err = open(ways); err != nil {
+			return expression{}, err
+		}
+	}
+	seen := map[string]bool{}
+	ways = slices.DeleteFunc(ways, func(w way) bool {
+		again := seen[w.old]
+		seen[w.old] = true
+		return again
+	})
+	for i := range ways {
+		if u := longestFirst(ways[i].old); u != "" && ways[i].note == "" && !r.lazy {
+			ways[i].note, ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the longest.", u
 		}
 	}
 	return expression{ways, r.ended}, nil
 }
 
+// open lets anything stand behind the paths of ways, as behind an expression without $.
+func open(ways []way) ([]way, error) {
+	var made []way
+	for _, w := range ways {
+		last := w.old[strings.LastIndexByte(w.old, '{')+1:]
+		switch {
+		case !strings.HasSuffix(w.old, "}"):
+			if w.old == "" {
+				w.old = "/"
+			}
+			w.old += "{+rest}"
+		case strings.HasPrefix(last, "+"):
+		case strings.HasSuffix(last, ":digits}"):
+			return nil, fmt.Errorf("it has no $ at its end, and what stands behind digits cannot be said")
+		default: // a segment, or a segment and what is below it
+			made = append(made, w)
+			w.old += "/{+rest}"
+		}
+		made = append(made, w)
+	}
+	return made, nil
+}
+
 type expressionReader struct {
-	rest  string
-	group int
-	ended bool // by $
+	rest           string
+	group, unnamed int
+	ended          bool // by $
+	lazy           bool // some class takes the shortest first itself
 }
 
 // read goes on until the end, or within a group until it closes.
@@ -188,12 +340,11 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			if err != nil {
 				return nil, err
 			}
-			r.group++ // a capture of its own, which no target names
-			name := fmt.Sprintf("u%d", r.group)
+			r.unnamed++ // a capture of its own, which no target names
+			name := fmt.Sprintf("u%d", r.unnamed)
 			if ways, err = with(ways, unit, name, 0, "", r.rest == "" || r.rest == "$"); err != nil {
 				return nil, err
 			}
-			r.group--
 		case strings.IndexByte(`)|*+?{}^$`, c) >= 0:
 			return nil, fmt.Errorf("%q is more than the rule language says", string(c))
 		default:
@@ -210,11 +361,12 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			}
 			var made []way
 			for _, w := range ways {
-				if optional {
-					made = append(made, w)
-				}
+				without := w
 				w.old += text
 				made = append(made, w)
+				if optional {
+					made = append(made, without)
+				}
 			}
 			ways = made
 		}
@@ -253,11 +405,15 @@ func (r *expressionReader) readClass() (string, error) {
 		{".*", takesAll}, {".+", takesSome}, {"[^/]+", takesSegment}, {"[0-9]+", takesDigits}, {`\d+`, takesDigits}, {"[^/]*", "maybe"}, {"[^/.]+", "word"}, {`[^/\.]+`, "word"}, {`[a-zA-Z0-9_-]+`, "word"}, {`[a-z0-9-]+`, "word"},
 	} {
 		if rest, ok := strings.CutPrefix(r.rest, c.text); ok {
-			rest, _ = strings.CutPrefix(rest, "?") // the shortest first is how captures are
-			r.rest = rest
+			if c.takes == takesDigits && strings.HasPrefix(rest, "{") {
+				break
+			}
+			var lazy bool
+			rest, lazy = strings.CutPrefix(rest, "?") // the shortest first is how captures are
+			r.rest, r.lazy = rest, r.lazy || lazy
 			switch c.takes {
 			case "maybe", "word":
-				return "", fmt.Errorf("%s is narrower than {name} or may be nothing, which no capture is", c.text)
+				return "", fmt.Errorf("%s takes less than {name} does, or nothing too; write {name} by hand if that is near enough", c.text)
 			}
 			return c.takes, nil
 		}
@@ -265,6 +421,9 @@ func (r *expressionReader) readClass() (string, error) {
 	end := strings.IndexAny(r.rest, ")/")
 	if end < 0 {
 		end = len(r.rest)
+	}
+	if strings.HasPrefix(r.rest, "[0-9]") || strings.HasPrefix(r.rest, `\d`) {
+		return "", fmt.Errorf("%s asks for so many digits, and {name:digits} takes any number of them; write it by hand if that is near enough", r.rest[:end])
 	}
 	return "", fmt.Errorf("%s is more than the rule language says", r.rest[:end])
 }
@@ -296,6 +455,7 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if !strings.ContainsAny(inside, ".[") && !strings.Contains(inside, `\d`) || strings.Contains(inside, `\.`) && !strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") && !strings.Contains(inside, `\d`) {
 		return r.readAlternatives(ways, inside, end, number, name)
 	}
+	greedy := !strings.Contains(inside, "?")
 	takes, err := r.readClass()
 	if err != nil {
 		return nil, err
@@ -306,6 +466,9 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	r.rest = r.rest[1:]
 	if r.rest != "" && strings.IndexByte("?*+{", r.rest[0]) >= 0 {
 		return nil, fmt.Errorf("a repeated group is more than the rule language says")
+	}
+	if r.rest == "/?$" && greedy && (takes == takesAll || takes == takesSome) {
+		r.rest = "$" // the group takes the slash itself
 	}
 	return with(ways, takes, fmt.Sprintf("g%d", number), number, name, r.rest == "" || r.rest == "$")
 }
@@ -322,31 +485,30 @@ func (r *expressionReader) readAlternatives(ways []way, inside string, end, numb
 	if optional {
 		choices = append(choices, "")
 	}
-	var made []way
+	var texts []string
 	for _, choice := range choices {
-		inner := expressionReader{rest: choice}
-		for _, w := range ways {
-			text := ""
-			inner.rest = choice
-			for inner.rest != "" {
-				if strings.IndexByte(`)(|*+?{}^$[`, inner.rest[0]) >= 0 {
-					return nil, fmt.Errorf("(%s) is more than the rule language says", inside)
-				}
-				one, err := inner.readText()
-				if err != nil {
-					return nil, err
-				}
-				text += one
+		inner, text := expressionReader{rest: choice}, ""
+		for inner.rest != "" {
+			if strings.IndexByte(`)(|*+?{}^$[`, inner.rest[0]) >= 0 {
+				return nil, fmt.Errorf("(%s) is more than the rule language says", inside)
 			}
+			one, err := inner.readText()
+			if err != nil {
+				return nil, err
+			}
+			text += one
+		}
+		texts = append(texts, text)
+	}
+	var made []way // what the expression tries first comes first
+	for _, w := range ways {
+		for _, text := range texts {
+			w := w
 			w.old += text
-			groups := map[string]string{}
-			for k, v := range w.groups {
-				groups[k] = v
-			}
+			w.groups = maps.Clone(w.groups)
 			if number > 0 {
-				groups[fmt.Sprint(number)], groups[name] = text, text
+				w.groups[fmt.Sprint(number)], w.groups[name] = text, text
 			}
-			w.groups = groups
 			made = append(made, w)
 		}
 	}
@@ -364,29 +526,66 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 			old = "{" + name + ":digits}"
 		case takesAll, takesSome:
 			if !last {
-				return nil, fmt.Errorf("a .* before the end takes slashes, and {name} does not; {+name} stands last")
+				return nil, fmt.Errorf("a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment")
 			}
 			written = "{+" + name + "}"
 			old = written
 			if takes == takesSome {
-				w.note, w.differ = "it takes the URL with nothing behind it too", w.old
+				w.note, w.differ = "The rule takes the URL with nothing behind it too.", exampleOf(w.old)
 			}
 		}
 		if strings.HasSuffix(w.old, "}") {
 			return nil, fmt.Errorf("two captures stand side by side")
 		}
 		w.old += old
-		groups := map[string]string{}
-		for k, v := range w.groups {
-			groups[k] = v
-		}
+		w.groups = maps.Clone(w.groups)
 		if number > 0 {
-			groups[fmt.Sprint(number)], groups[group] = written, written
+			w.groups[fmt.Sprint(number)], w.groups[group] = written, written
 		}
-		w.groups = groups
 		made = append(made, w)
 	}
 	return made, nil
+}
+
+// longestFirst gives a path at which it matters whether a capture takes the shortest or the longest first, "" where it never does: one
+// where the text between two captures of a segment stands twice.
+func longestFirst(old string) string {
+	for at, end := 0, 0; ; at = end {
+		start := strings.IndexByte(old[at:], '{')
+		if start < 0 {
+			return ""
+		}
+		start += at
+		end = start + strings.IndexByte(old[start:], '}') + 1
+		literal, _, another := strings.Cut(old[end:], "{")
+		if !another || strings.Contains(literal, "/") || strings.Contains(old[start:end], ":digits") && strings.Trim(literal, "0123456789") != "" && literal[0] > '9' {
+			continue
+		}
+		sample := "x"
+		if strings.Contains(old[start:end], ":digits") {
+			sample = "7"
+		}
+		return exampleOf(old[:start]) + sample + literal + sample + literal + exampleOf(old[end+len(literal):])
+	}
+}
+
+// exampleOf fills the captures of a path.
+func exampleOf(old string) string {
+	var b strings.Builder
+	for old != "" {
+		before, rest, capture := strings.Cut(old, "{")
+		b.WriteString(before)
+		name, behind, _ := strings.Cut(rest, "}")
+		switch {
+		case !capture:
+		case strings.HasSuffix(name, ":digits"):
+			b.WriteByte('7')
+		default:
+			b.WriteByte('x')
+		}
+		old = behind
+	}
+	return b.String()
 }
 
 // target writes a target with $1, $2 as a template. The error says what is in it that the rule language does not know.
@@ -413,6 +612,8 @@ func target(s string, groups map[string]string, sign byte) (string, error) {
 		case c == '\\' && i+1 < len(s):
 			b.WriteByte(s[i+1])
 			i++
+		case c == ' ':
+			b.WriteString("%20")
 		case c == '{':
 			b.WriteString("%7B")
 		case c == '}':

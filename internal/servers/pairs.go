@@ -61,7 +61,7 @@ func starred(s string, groups map[string]string) (string, string) {
 		if i == len(pieces)-2 && piece == "" {
 			groups[fmt.Sprint(i+1)] = "{+" + name + "}"
 		} else {
-			return "", "a star before the end takes slashes, and {name} does not; {+name} stands last"
+			return "", "a star before the end takes slashes, and {name} does not; write {name} for it where it stands for one segment"
 		}
 		b.WriteString(groups[fmt.Sprint(i+1)] + piece)
 	}

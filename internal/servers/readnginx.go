@@ -16,7 +16,7 @@ func ReadNginx(text, host string) Import {
 		return n.Import
 	}
 	n.collect(blocks)
-	n.context(blocks, []string{host})
+	n.context(blocks, hostList(host))
 	for i := range n.Rules {
 		n.Rules[i].Rank = n.ranks[i]
 	}
@@ -181,8 +181,13 @@ const (
 	rankPrefix
 )
 
-func (n *nginxReader) put(rank, line int, text, old, to string, status int, drop bool, note, differ string) {
-	n.add(line, text, old, to, status, drop, note, differ)
+func (n *nginxReader) put(rank int, d directive, host, scheme string, w way, to string, status int, drop bool) {
+	differ := ""
+	if w.differ != "" {
+		differ = firstOf(scheme, "http://") + host + w.differ
+	}
+	n.add(d.line, d.text(), scheme+host+w.old, to, status, drop, w.note, differ)
+	n.Rules[len(n.Rules)-1].Folds = w.folds
 	n.ranks = append(n.ranks, rank+len(n.ranks))
 }
 
@@ -192,7 +197,7 @@ func (n *nginxReader) context(all []directive, hosts []string) {
 		case d.words[0] == "http" && d.has:
 			n.context(d.block, hosts)
 		case d.words[0] == "server" && d.has:
-			n.server(d)
+			n.server(d, hosts)
 		case d.words[0] == "map" || d.words[0] == "events" || d.words[0] == "include":
 			if d.words[0] == "include" {
 				n.leave(d.line, d.text(), "included files are not read; import them one by one")
@@ -207,54 +212,69 @@ func isRedirecting(d directive) bool {
 	return slices.Contains([]string{"return", "rewrite", "location", "if"}, d.words[0])
 }
 
-func (n *nginxReader) server(d directive) {
-	var hosts []string
-	scheme := ""
+func (n *nginxReader) server(d directive, hosts []string) {
+	var named []string
+	plain, secure := false, false
 	for _, inner := range d.block {
 		switch inner.words[0] {
 		case "server_name":
 			for _, h := range inner.words[1:] {
-				if strings.ContainsAny(h, "*~_") {
-					n.leave(inner.line, inner.text(), "the name %s is no single host", h)
-					continue
+				switch {
+				case h == "_" || h == "":
+				case strings.ContainsAny(h, "*~") || strings.HasPrefix(h, "."):
+					n.leave(inner.line, inner.text(), "the name %s is no single host; write its rules for each host", h)
+				default:
+					named = append(named, strings.ToLower(h))
 				}
-				hosts = append(hosts, strings.ToLower(h))
 			}
 		case "listen":
-			if slices.Contains(inner.words, "ssl") && scheme != "http://" {
-				scheme = "https://"
-			} else if scheme == "" {
-				scheme = "http://"
+			if slices.Contains(inner.words, "ssl") {
+				secure = true
 			} else {
-				scheme = "both"
+				plain = true
 			}
 		}
 	}
-	// A www beside its apex says nothing more: an apex rule holds for both.
-	hosts = slices.DeleteFunc(hosts, func(h string) bool {
-		apex, isWWW := strings.CutPrefix(h, "www.")
-		return isWWW && slices.Contains(hosts, apex)
-	})
-	if scheme == "both" {
-		scheme = ""
+	if len(named) > 0 {
+		n.narrow(d.line, named)
+		hosts = withoutWWW(named)
+	}
+	scheme := ""
+	switch {
+	case secure && !plain:
+		scheme = "https://"
+	case plain && !secure:
+		scheme = "http://"
 	}
 	n.directives(d.block, hosts, scheme)
 }
 
 func (n *nginxReader) directives(all []directive, hosts []string, scheme string) {
 	for _, d := range all {
+		if len(hosts) == 0 && isRedirecting(d) {
+			n.leave(d.line, d.text(), "the file does not say whose path this is; name the host with --host")
+			continue
+		}
 		switch d.words[0] {
 		case "return":
-			n.returned(rankServer, d, hosts, scheme, way{old: "/{+rest}", groups: map[string]string{}}, "")
+			n.returned(rankServer, d, hosts, scheme, everything())
 		case "rewrite":
-			n.rewrite(rankServer, d, hosts, scheme)
+			n.rewrite(rankServer, d, hosts, scheme, nil)
 		case "location":
 			n.location(d, hosts, scheme)
 		case "if":
 			n.condition(d, hosts, scheme)
+		case "include":
+			n.leave(d.line, d.text(), "included files are not read; import them one by one")
+		case "error_page":
+			if strings.Contains(d.text(), "://") || strings.Contains(d.text(), "=30") {
+				n.leave(d.line, d.text(), "it redirects what ends in an error; the fallback of the domain says where that goes")
+			}
 		}
 	}
 }
+
+func everything() way { return way{old: "/{+rest}", groups: map[string]string{}} }
 
 // location reads a location with a return or rewrites in it.
 func (n *nginxReader) location(d directive, hosts []string, scheme string) {
@@ -278,34 +298,39 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		if sign != "" {
 			rank = rankFinal + 10_000 - 10*len(path)
 		}
-	case "~":
+	case "~", "~*":
 		x, err := readExpression(path, "")
 		if err != nil {
 			n.leave(d.line, d.text(), "%s", err)
 			return
 		}
 		ways, rank = x.ways, rankRegex
+		for i := range ways {
+			ways[i].folds = sign == "~*"
+		}
 	default:
-		n.leave(d.line, d.text(), "it ignores case: set ignore-case on the domain, and write the rule by hand")
+		n.leave(d.line, d.text(), "the location is not read")
 		return
 	}
 	for _, inner := range d.block {
 		switch inner.words[0] {
 		case "return":
 			for _, w := range ways {
-				n.returned(rank, inner, hosts, scheme, w, path)
+				n.returned(rank, inner, hosts, scheme, w)
 			}
 			return
 		case "rewrite":
-			n.rewrite(rank, inner, hosts, scheme)
+			n.rewrite(rank, inner, hosts, scheme, ways)
 		case "if", "location":
 			n.leave(inner.line, inner.text(), "it stands inside a location, which decides together with it")
+		case "include":
+			n.leave(inner.line, inner.text(), "included files are not read; import them one by one")
 		}
 	}
 }
 
 // returned reads a return at the paths of a way.
-func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme string, w way, _ string) {
+func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme string, w way) {
 	status, to := 302, ""
 	switch len(d.words) {
 	case 2:
@@ -328,7 +353,7 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 	}
 	for _, h := range hosts {
 		if status == 410 {
-			n.put(rank, d.line, d.text(), scheme+h+w.old, "", status, false, w.note, differAt(h, w))
+			n.put(rank, d, h, scheme, w, "", status, false)
 			continue
 		}
 		target, drop, err := n.target(to, w, h, scheme)
@@ -336,15 +361,8 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 			n.leave(d.line, d.text(), "%s", err)
 			return
 		}
-		n.put(rank, d.line, d.text(), scheme+h+w.old, target, status, drop, w.note, differAt(h, w))
+		n.put(rank, d, h, scheme, w, target, status, drop)
 	}
-}
-
-func differAt(host string, w way) string {
-	if w.differ == "" {
-		return ""
-	}
-	return "http://" + host + w.differ
 }
 
 // target writes the target of a return as a template: with the path and query as they came, or with groups.
@@ -395,8 +413,8 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 	return to, !kept, nil
 }
 
-// rewrite reads a rewrite that redirects.
-func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme string) {
+// rewrite reads a rewrite that redirects; within are the paths of the location that it stands in, none for a server.
+func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme string, within []way) {
 	if len(d.words) < 3 {
 		n.leave(d.line, d.text(), "it has no pattern and target")
 		return
@@ -420,21 +438,52 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 		n.leave(d.line, d.text(), "%s", err)
 		return
 	}
+	ways, ok := inLocation(x.ways, within)
+	if !ok {
+		n.leave(d.line, d.text(), "it stands inside a location, which decides together with it")
+		return
+	}
 	drop := strings.HasSuffix(to, "?")
 	to = strings.TrimSuffix(to, "?")
-	for _, w := range x.ways {
+	for _, w := range ways {
 		for _, h := range hosts {
 			target, _, err := n.target(to, w, h, scheme)
 			if err != nil {
 				n.leave(d.line, d.text(), "%s", err)
 				return
 			}
-			n.put(rank, d.line, d.text(), scheme+h+w.old, target, status, drop, w.note, differAt(h, w))
+			n.put(rank, d, h, scheme, w, target, status, drop)
 		}
 	}
 }
 
-// condition reads the few forms of if that stand for rules: a value of a map, or a parameter of the query.
+// inLocation gives the paths that both an expression and the location take that it stands in; ok is false where that is more than the rule
+// language says.
+func inLocation(ways, within []way) (both []way, ok bool) {
+	if within == nil {
+		return ways, true
+	}
+	for _, w := range ways {
+		for _, l := range within {
+			start, rest, open := strings.Cut(l.old, "{+rest}")
+			switch {
+			case open && rest == "" && !strings.Contains(start, "{") && strings.HasPrefix(w.old, start):
+				both = append(both, w) // the location takes all that the expression does
+			case w.old == "/{+rest}" && len(w.groups) == 0:
+				both = append(both, l)
+			case l.old == w.old:
+				both = append(both, w)
+			case !strings.Contains(w.old, "{") && !strings.HasPrefix(w.old, start):
+				// They have nothing in common.
+			default:
+				return nil, false
+			}
+		}
+	}
+	return both, true
+}
+
+// condition reads the forms of if that stand for rules: a value of a map, a parameter of the query, a host, a scheme, a path.
 func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
 	inside := strings.Trim(strings.Join(d.words[1:], " "), "()")
 	variable, rest, compares := strings.Cut(inside, " ")
@@ -449,13 +498,51 @@ func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
 			return
 		}
 	}
+	how, value, _ := strings.Cut(rest, " ")
+	value = strings.Trim(value, `"'`)
 	key, isParameter := strings.CutPrefix(variable, "$arg_")
-	value, equals := strings.CutPrefix(rest, "= ")
-	if isParameter && equals && !strings.ContainsAny(value, "~$") {
-		n.returned(rankServer, inner, hosts, scheme, way{old: "/{+rest}?" + key + "=" + escapeText(strings.Trim(value, `"'`)), groups: map[string]string{}}, "")
+	switch {
+	case how == "=" && !strings.Contains(value, "$"):
+		switch {
+		case isParameter:
+			w := everything()
+			w.old += "?" + key + "=" + escapeText(value)
+			n.returned(rankServer, inner, hosts, scheme, w)
+			return
+		case variable == "$host" || variable == "$http_host":
+			n.returned(rankServer, inner, []string{strings.ToLower(value)}, scheme, everything())
+			return
+		case variable == "$scheme" && (value == "http" || value == "https"):
+			if own := value + "://"; scheme == "" || scheme == own {
+				n.returned(rankServer, inner, hosts, own, everything())
+			}
+			return
+		case variable == "$uri" || variable == "$document_uri" || variable == "$request_uri" && !strings.Contains(value, "?"):
+			n.returned(rankServer, inner, hosts, scheme, wholeKey(variable, value))
+			return
+		}
+	case (how == "~" || how == "~*") && (variable == "$uri" || variable == "$document_uri"):
+		x, err := readExpression(value, "")
+		if err != nil {
+			n.leave(d.line, d.text(), "%s", err)
+			return
+		}
+		for _, w := range x.ways {
+			w.folds = how == "~*"
+			n.returned(rankServer, inner, hosts, scheme, w)
+		}
 		return
 	}
 	n.leave(d.line, d.text(), "the condition %s is not read", inside)
+}
+
+// wholeKey is the one path of a comparison with a variable. $request_uri holds the query too, and so takes the path without one only.
+func wholeKey(variable, path string) way {
+	w := way{old: escapeText(path), groups: map[string]string{}}
+	if variable == "$request_uri" {
+		w.note, w.differ = "The rule takes the path with a query too.", path+"?x=1"
+	}
+	return w
 }
 
 // mapped reads a map from paths to targets.
@@ -464,25 +551,31 @@ func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, s
 		n.leave(m.d.line, m.d.text(), "a map of %s is not one of paths", m.from)
 		return
 	}
+	var expressions []directive // nginx asks them after all words
 	for _, e := range m.d.block {
 		switch {
+		case e.words[0] == "include":
+			n.leave(e.line, e.text(), "included files are not read; import them one by one")
 		case e.words[0] == "default" || e.words[0] == "hostnames" || len(e.words) != 2:
-			if e.words[0] == "include" {
-				n.leave(e.line, e.text(), "included files are not read; import them one by one")
-			}
-		case strings.HasPrefix(e.words[0], "~*"):
-			n.leave(e.line, e.text(), "it ignores case: set ignore-case on the domain, and write the rule by hand")
 		case strings.HasPrefix(e.words[0], "~"):
-			x, err := readExpression(e.words[0][1:], "")
-			if err != nil {
-				n.leave(e.line, e.text(), "%s", err)
-				continue
-			}
-			for _, w := range x.ways {
-				n.mapTo(rank+500_000, e, w, status, hosts, scheme)
-			}
+			expressions = append(expressions, e)
+		case strings.Contains(e.words[0], "?"):
+			n.leave(e.line, e.text(), "it asks for the whole query to the letter; write a condition on its parameters by hand")
 		default:
-			n.mapTo(rank, e, way{old: escapeText(e.words[0]), groups: map[string]string{}, note: "a map ignores case, and a rule does not", differ: ""}, status, hosts, scheme)
+			w := wholeKey(m.from, strings.TrimPrefix(e.words[0], `\`))
+			w.folds = true // as the plain words of a map do
+			n.mapTo(rank, e, w, status, hosts, scheme)
+		}
+	}
+	for _, e := range expressions {
+		x, err := readExpression(strings.TrimPrefix(e.words[0][1:], "*"), "")
+		if err != nil {
+			n.leave(e.line, e.text(), "%s", err)
+			continue
+		}
+		for _, w := range x.ways {
+			w.folds = strings.HasPrefix(e.words[0], "~*")
+			n.mapTo(rank, e, w, status, hosts, scheme)
 		}
 	}
 }
@@ -494,6 +587,6 @@ func (n *nginxReader) mapTo(rank int, e directive, w way, status int, hosts []st
 			n.leave(e.line, e.text(), "%s", err)
 			return
 		}
-		n.put(rank, e.line, e.text(), scheme+h+w.old, to, status, drop, "", differAt(h, w))
+		n.put(rank, e, h, scheme, w, to, status, drop)
 	}
 }

@@ -34,6 +34,14 @@ Redirect 302 /slash/ https://www.n.example/s/
 Redirect gone /lost
 RedirectMatch 301 ^/news/([0-9]+)/(.*)$ https://www.n.example/n/$1/$2
 RedirectMatch ^/tail/(.*)\.html$ https://www.n.example/t/$1
+Redirect 301 /both https://www.n.example/by-redirect
+RewriteRule ^both$ https://www.n.example/by-rewrite [R=301,L]
+RewriteRule ^Team/(.*)/?$ https://www.n.example/team/$1 [NC,R=301,L]
+<IfModule mod_rewrite.c>
+RewriteCond %{HTTP_HOST} ^old\.example$ [NC]
+RewriteRule ^secure(/.*)?$ https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]
+RewriteRule ^safe/(.*)$ https://www.n.example%{REQUEST_URI} [R=301,L]
+</IfModule>
 `
 
 const nginxConf = `map $uri $moved { /m1 https://www.n.example/one; /m2 https://www.n.example/two; ~^/m/(?<x>.*)$ https://www.n.example/x/$x; }
@@ -50,17 +58,34 @@ server {
     location ~* ^/case { return 301 https://www.n.example/case; }
     location /gone { return 410; }
     location /page { return 200 page; }
+    location /moved/ { rewrite ^/moved/(.*)$ https://www.n.example/mv/$1 permanent; }
+    location /all/ { rewrite ^ https://www.n.example/all permanent; }
+    location = /one { rewrite ^/(.*)$ https://www.n.example/1/$1 permanent; }
+    if ($request_uri = /whole) { return 301 https://www.n.example/whole; }
+    if ($uri ~ ^/tilde/([0-9]+)$) { return 302 https://www.n.example/t/$1; }
+    if ($arg_page = about) { return 301 https://www.n.example/about; }
+}
+server {
+    listen %[1]s;
+    server_name shop.old.example;
+    if ($host = shop.old.example) { return 301 https://old.example$request_uri; }
+    return 404;
 }
 `
 
 // ask asks a server for a path of old.example, and gives status and Location.
 func ask(t *testing.T, at, uri string) string {
 	t.Helper()
+	return askHost(t, at, "old.example", uri)
+}
+
+func askHost(t *testing.T, at, host, uri string) string {
+	t.Helper()
 	c, err := net.Dial("tcp", at)
 	require.NoError(t, err)
 	defer c.Close()
 	_ = c.SetDeadline(time.Now().Add(5 * time.Second))
-	fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: old.example\r\nConnection: close\r\n\r\n", uri)
+	fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: %s\r\nConnection: close\r\n\r\n", uri, host)
 	answer, err := http.ReadResponse(bufio.NewReader(c), nil)
 	require.NoError(t, err, uri)
 	return strings.TrimSpace(fmt.Sprintf("%d %s", answer.StatusCode, answer.Header.Get("Location")))
@@ -71,7 +96,7 @@ func imported(t *testing.T, file string, args ...string) (left []int, differs []
 	t.Helper()
 	dir := t.TempDir()
 	estate = filepath.Join(dir, "upperpath.yaml")
-	require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains: [n.example, {name: old.example, fallback: gone}]\nrules: rules.csv\n"), 0o600))
+	require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains: [n.example, {name: old.example, hosts: [shop], fallback: gone}]\nrules: rules.csv\n"), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query,note\n"), 0o600))
 	out, code := run(t, "", append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"}, args...)...)
 	require.Less(t, code, 2, out)
@@ -96,7 +121,12 @@ func imported(t *testing.T, file string, args ...string) (left []int, differs []
 // predicted gives what the rules give for a path, "" where no rule takes it.
 func predicted(t *testing.T, estate, uri string) string {
 	t.Helper()
-	out, code := run(t, "", "rules", "try", "http://old.example"+uri, "--estate", estate, "--format", "json")
+	return predictedAt(t, estate, "old.example", uri)
+}
+
+func predictedAt(t *testing.T, estate, host, uri string) string {
+	t.Helper()
+	out, code := run(t, "", "rules", "try", "http://"+host+uri, "--estate", estate, "--format", "json")
 	require.Zero(t, code, out)
 	var result struct {
 		Tries []struct {
@@ -116,8 +146,13 @@ func predicted(t *testing.T, estate, uri string) string {
 // agree compares what a server answers with what the imported rules give.
 func agree(t *testing.T, at, estate string, uris []string) {
 	t.Helper()
+	agreeAt(t, at, "old.example", estate, uris)
+}
+
+func agreeAt(t *testing.T, at, host, estate string, uris []string) {
+	t.Helper()
 	for _, uri := range uris {
-		got, want := ask(t, at, uri), predicted(t, estate, uri)
+		got, want := askHost(t, at, host, uri), predictedAt(t, estate, host, uri)
 		got = strings.Replace(got, "http://old.example:"+at[strings.LastIndexByte(at, ':')+1:]+"/", "https://old.example/", 1)
 		got = strings.Replace(got, " http://old.example/", " https://old.example/", 1) // a relative target leads to the scheme that was asked
 		if want == "" {
@@ -180,15 +215,15 @@ UseCanonicalName Off
 // The paths that are tried: what each line takes, what it just does not, queries and odd octets.
 var apachePaths = []string{"/index.php?page=about", "/index.php?page=other", "/index.php", "/item.php?id=12", "/item.php?id=x", "/item.php", "/archiv/1998/", "/archiv/1998/a/b.html?x=1", "/archiv/x/a",
 	"/pens/red", "/pins/red/", "/pins/red/x", "/pants/red", "/more/a?x=1&y=2", "/more/a", "/more/a/b", "/less/a/b?x=1", "/less/", "/dead", "/dead/x", "/inside/x", "/img/a.png",
-	"/old", "/old/", "/old/a/b?x=1", "/older", "/slash/", "/slash/a?x", "/slash", "/lost", "/lost/a", "/news/12/a-b.html?x=1", "/news/12/", "/news/a/b", "/nothing"}
+	"/both", "/both/x", "/Team/a/b/", "/Team/", "/safe/a/b?x=1", "/old", "/old/", "/old/a/b?x=1", "/older", "/slash/", "/slash/a?x", "/slash", "/lost", "/lost/a", "/news/12/a-b.html?x=1", "/news/12/", "/news/a/b", "/nothing"}
 
 func TestAnImportedApacheFolderAnswersTheSame(t *testing.T) {
 	at := startApache(t, htaccess, true)
 	file := filepath.Join(t.TempDir(), "old.htaccess")
 	require.NoError(t, os.WriteFile(file, []byte(htaccess), 0o600))
 	left, differs, estate := imported(t, file, "--host", "old.example")
-	assert.Equal(t, []int{11, 12, 17}, left, "what rewrites inside, forbids, or captures slashes in the middle")
-	assert.Equal(t, []string{"http://old.example/index.php?page=about&more=1", "http://old.example/item.php?id=7&more=1"}, differs)
+	assert.Equal(t, []int{11, 12, 17, 18, 23}, left, "what rewrites inside, forbids, captures slashes in the middle, comes too late, or repeats a group")
+	assert.Equal(t, []string{"http://old.example/index.php?page=about&more=1", "http://old.example/item.php?id=7&more=1", "http://old.example/TEAM/"}, differs)
 	agree(t, at, estate, apachePaths)
 	for _, d := range differs {
 		uri := strings.TrimPrefix(d, "http://old.example")
@@ -220,6 +255,33 @@ RewriteRule ^/f$ https://www.n.example/f [R=301]
 	assert.Contains(t, strings.Join(differs, "\n"), "http://old.example/a/b", "the first match there, the most specific here")
 }
 
+func TestVirtualHostsSayWhoseTheirPathsAre(t *testing.T) {
+	text := `<VirtualHost *:80>
+  ServerName old.example
+  ServerAlias www.old.example
+  Redirect 301 / https://www.n.example/old/
+</VirtualHost>
+<VirtualHost *:80>
+  ServerName shop.old.example
+  <IfModule mod_alias.c>
+    RedirectMatch 301 ^/item-([0-9]+)$ https://www.n.example/shop/$1
+  </IfModule>
+  <Location /inner>
+    Redirect 301 /inner/x https://www.n.example/never
+  </Location>
+  Redirect 302 /cart https://www.n.example/basket
+</VirtualHost>
+`
+	at := startApache(t, strings.ReplaceAll(text, "*:80", "*"), false)
+	file := filepath.Join(t.TempDir(), "apache.conf")
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
+	left, differs, estate := imported(t, file)
+	assert.Equal(t, []int{12}, left)
+	assert.Empty(t, differs)
+	agree(t, at, estate, []string{"/", "/a/b?x=1"})
+	agreeAt(t, at, "shop.old.example", estate, []string{"/item-12", "/item-12/", "/cart", "/cart/a?x=1", "/", "/item-x"})
+}
+
 func TestAnImportedNginxConfigurationAnswersTheSame(t *testing.T) {
 	nginx := peer(t, "nginx")
 	dir, at := t.TempDir(), freePort(t)
@@ -233,7 +295,9 @@ func TestAnImportedNginxConfigurationAnswersTheSame(t *testing.T) {
 	await(t, at)
 	left, differs, estate := imported(t, config)
 	assert.NotEmpty(t, left, "what ignores case, and what answers by itself")
-	agree(t, at, estate, []string{"/m1", "/m2?x=1", "/m/a/b", "/rw/12/a?x=1", "/rw/a/b", "/drop/a?x=1", "/exact", "/exact/", "/exact?x=1", "/pre/", "/pre/a/b?x=1", "/pre/deeper/a?x=1", "/pre/deeper/", "/pre", "/re/x?y", "/re/x/y", "/gone", "/gone/x", "/page", "/nothing"})
+	agree(t, at, estate, []string{"/m1", "/m2?x=1", "/m/a/b", "/rw/12/a?x=1", "/rw/a/b", "/drop/a?x=1", "/exact", "/exact/", "/exact?x=1", "/pre/", "/pre/a/b?x=1", "/pre/deeper/a?x=1", "/pre/deeper/", "/pre", "/re/x?y", "/re/x/y", "/gone", "/gone/x", "/page", "/nothing",
+		"/moved/a/b?x=1", "/moved/", "/all/x?y=1", "/whole", "/tilde/12?x=1", "/tilde/x", "/some?page=about", "/some?page=other"})
+	agreeAt(t, at, "shop.old.example", estate, []string{"/", "/a/b?x=1"})
 	for _, d := range differs {
 		uri := strings.TrimPrefix(d, "http://old.example")
 		assert.NotEqual(t, ask(t, at, uri), predicted(t, estate, uri), "what is said to differ does: %s", uri)

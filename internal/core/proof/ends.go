@@ -139,7 +139,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 		switch o.end {
 		case "loop", "limit":
 			return c.End == chain.Loop || c.End == chain.Limit
-		case "dead-end":
+		case "dead-end", "exempt":
 			return c.End == chain.Page && c.Last().Status >= 400
 		}
 		return c.End == chain.NoAnswer || c.End == chain.BadLocation
@@ -148,7 +148,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	case impossible:
 		return
 	case unknown:
-		v.undecided(o, map[string]string{"loop": "it may go round", "limit": "it may go on for ever", "dead-end": "it may lead to a page that does not exist", "refusal": "it may lead to where nobody answers"}[o.end])
+		v.undecided(o, map[string]string{"loop": "it may go round", "limit": "it may go on for ever", "dead-end": "it may lead to a page that does not exist", "exempt": "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers"}[o.end])
 		return
 	}
 	v.loops[key] = true
@@ -163,6 +163,8 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(concerned, u)))
 	case "dead-end":
 		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
+	case "exempt":
+		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is never redirected (policy.exempt).", u, c.Arrival), "Lead it straight to a page of the canonical site.", v.evidence(concerned, u)))
 	default:
 		v.tally.AddFinding(chain.New("no-address", c.Arrival.Host().String(), fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()), "Lead it to a door that somebody carries.", v.evidence(concerned, u)))
 	}
@@ -227,9 +229,14 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 	}()
 	for _, d := range doors {
 		s := o.state
+		s.hops = slices.Clone(s.hops)
 		if p := v.door(d); len(s.hops) > 0 && p.Rules != nil && (p.Handling == plan.Ruled && !p.WithoutRule || p.Handling == plan.Serves) {
-			s.hops = slices.Clone(s.hops)
 			s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, s.entry, d)...)
+		}
+		if o.end == "exempt" && len(s.hops) > 0 { // a visitor who asks for such a path is nobody's concern
+			for _, prefix := range v.plan.Estate.Policy.Exempt {
+				s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), below(prefix))
+			}
 		}
 		values, a := solve(s)
 		if s.loose && a == impossible {
@@ -241,6 +248,9 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 		decided = unknown
 		try := func(values map[string]string) (web.URL, bool) {
 			u := v.url(s, d, values, r)
+			if o.end == "exempt" && slices.ContainsFunc(v.plan.Estate.Policy.Exempt, func(prefix string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), prefix) }) {
+				return u, false
+			}
 			return u, v.starts(u, r) && confirms(v.run(u))
 		}
 		if a == possible {

@@ -149,6 +149,9 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 	if d.DropsQuery {
 		s.query = parameters{fixed: map[string][]rule.Part{}, absent: map[string]bool{}}
 	}
+	if len(s.hops) > 0 {
+		x.exempt(s, d, emit)
+	}
 	switch d.Handling {
 	case plan.Outside, plan.Framed:
 		emit(outcome{s, "", false})
@@ -164,6 +167,16 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 		x.constant(s, emit)
 	case plan.Ruled:
 		x.ruled(s, d, emit)
+	}
+}
+
+// exempt ends where a hop leads to a path that is never redirected.
+func (x *explorer) exempt(s state, d plan.DoorPlan, emit func(outcome)) {
+	for _, prefix := range d.Exempt {
+		ways, _ := x.names.meet(s.path, below(prefix).Parts, false)
+		for _, w := range ways {
+			emit(outcome{s.bound(w.vars), "exempt", false})
+		}
 	}
 }
 

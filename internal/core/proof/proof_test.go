@@ -123,7 +123,7 @@ func downgrades(c chain.Chain) bool {
 			return true
 		}
 	}
-	return false
+	return c.LoopsTo != nil && c.Last().URL.Scheme() == web.HTTPS && c.Hops[*c.LoopsTo].URL.Scheme() == web.HTTP
 }
 
 // randomRules makes a small table of two hosts that lead to each other and to the site.

@@ -161,7 +161,7 @@ func tryAll(p *plan.Plan, all []web.URL) judged {
 		if downgrades(c) {
 			j.down = u
 		}
-		if c.End != chain.Page {
+		if c.End != chain.Page || c.Redirects() > 0 && c.Last().Status == 404 {
 			j.wrong = u
 		} else if c.Redirects() > j.hops {
 			j.hops, j.long = c.Redirects(), u

@@ -384,5 +384,8 @@ func (x *explorer) candidates(d plan.DoorPlan, mode rule.Mode, path []rule.Part)
 			found = append(found, e)
 		}
 	}
+	if !mode.IsExact() { // different texts may take one path there
+		slices.SortStableFunc(found, rule.Compare)
+	}
 	return found
 }

@@ -244,7 +244,7 @@ func (x *Index) isAt(word uint32, host uint32, path string) bool {
 
 // compare gives the order in which rules win, as the table's function of the same name does.
 func (b *indexBuilder) compare(x, y ref) int {
-	return compare(Entry{b.rules[x.rule()], x&inheritedRef != 0}, Entry{b.rules[y.rule()], y&inheritedRef != 0})
+	return Compare(Entry{b.rules[x.rule()], x&inheritedRef != 0}, Entry{b.rules[y.rule()], y&inheritedRef != 0})
 }
 
 func (b *indexBuilder) patterns() {

@@ -174,7 +174,7 @@ func TestTheIndexEqualsTryingEveryRule(t *testing.T) {
 				continue
 			}
 			require.Equal(t, m.Rule, n.Rule, u)
-			require.Zero(t, compare(all[0], Entry{m.Rule, slices.ContainsFunc(all, func(e Entry) bool { return e.Rule == m.Rule && e.Inherited })}), "%s: %s instead of %s", u, m.Rule.Old, all[0].Rule.Old)
+			require.Zero(t, Compare(all[0], Entry{m.Rule, slices.ContainsFunc(all, func(e Entry) bool { return e.Rule == m.Rule && e.Inherited })}), "%s: %s instead of %s", u, m.Rule.Old, all[0].Rule.Old)
 		}
 	}
 }

@@ -30,8 +30,8 @@ func Compile(rules []*Rule, scope Scope) *Table {
 	return &Table{Index: NewIndex(rules, scope), rules: rules, scope: scope}
 }
 
-// compare gives the order in which rules win: below 0 where a is the more specific one, 0 where they are equal.
-func compare(a, b Entry) int {
+// Compare gives the order in which rules win: below 0 where a is the more specific one, 0 where they are equal.
+func Compare(a, b Entry) int {
 	x, y := specificity(a), specificity(b)
 	return slices.Compare(y[:], x[:])
 }
@@ -123,7 +123,7 @@ func byPlace(a, b Entry) int {
 	if exactX && exactY && x != y {
 		return strings.Compare(x, y)
 	}
-	return compare(a, b)
+	return Compare(a, b)
 }
 
 // hides tells whether an exact rule without conditions leaves nothing of its path to one behind it.
@@ -171,7 +171,7 @@ func (t *Table) Candidates(u web.URL) []Entry {
 			all = append(all, e)
 		}
 	}
-	slices.SortStableFunc(all, compare)
+	slices.SortStableFunc(all, Compare)
 	return all
 }
 

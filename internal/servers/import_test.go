@@ -1,0 +1,250 @@
+package servers
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// written gives an import a line each: the line of the file, and the rule or the reason.
+func written(m Import) string {
+	var b strings.Builder
+	for _, r := range m.Rules {
+		fmt.Fprintf(&b, "%d %s > %s %s %s\n", r.Source, r.Old, r.New, r.Status, r.Query)
+	}
+	for _, l := range m.Left {
+		fmt.Fprintf(&b, "%d left: %s\n", l.Line, l.Reason)
+	}
+	return b.String()
+}
+
+func TestReadApache(t *testing.T) {
+	text := `RewriteEngine off
+RewriteRule ^asleep$ /x [R]
+RewriteEngine on
+RewriteRule ^a/([^/]+)\.html$ /b/$1 [R=301,L]
+RewriteRule ^a/(x|y)?$ https://www.n.example/ab/$1 [R=301]
+RewriteRule ^c\
+/d$ "https://www.n.example/with space" [R=permanent,NE]
+RewriteRule ^year/([0-9]{4})$ https://www.n.example/$1 [R]
+RewriteRule ^w/(\w+)$ https://www.n.example/$1 [R]
+RewriteRule ^s/(.*)\.php$ https://www.n.example/$1 [R]
+RewriteRule anywhere https://www.n.example/ [R]
+RewriteRule ^q$ https://www.n.example/?%{QUERY_STRING} [R]
+RewriteRule ^e$ https://www.n.example/ [R,E=a:b]
+RewriteCond %{REQUEST_FILENAME} !-f
+RewriteRule ^f$ https://www.n.example/ [R]
+RewriteCond %{HTTPS} !=on
+RewriteRule ^(.*)$ https://%{HTTP_HOST}%{REQUEST_URI} [R=308,L]
+RewriteMap m txt:m.txt
+<Directory /x>
+  <IfModule mod_alias.c>
+  Redirect /in /out
+  </IfModule>
+  Redirect /in2 /out
+</Directory>
+Redirect seeother /see https://www.n.example/
+Redirect 301 /p{q} https://www.n.example/{r}*
+Redirect 301 relative
+Include more.conf
+ErrorDocument 404 https://www.n.example/
+RewriteCond %{HTTP_HOST} ^lost\.example$
+`
+	assert.Equal(t, `4 old.example/a/{g1}.html > https://old.example/b/{g1} 301 
+5 old.example/a/x > https://www.n.example/ab/x 301 
+5 old.example/a/y > https://www.n.example/ab/y 301 
+5 old.example/a/ > https://www.n.example/ab/ 301 
+6 old.example/c/d > https://www.n.example/with%20space 301 
+17 http://old.example/{+g1} > https://old.example/{+g1} 308 
+26 old.example/p%7Bq%7D > https://www.n.example/%7Br%7D%2A 301 
+26 old.example/p%7Bq%7D/{+rest} > https://www.n.example/%7Br%7D%2A/{+rest} 301 
+8 left: [0-9]{4} asks for so many digits, and {name:digits} takes any number of them; write it by hand if that is near enough
+9 left: a class such as \w is more than the rule language says
+10 left: a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment
+11 left: it matches anywhere in a path, and a rule starts at its beginning
+12 left: its target holds the whole query; rules hand it on by themselves
+13 left: the flag E is more than a redirect
+15 left: the condition on REQUEST_FILENAME cannot be said by a rule
+18 left: RewriteMap is not read
+21 left: it stands inside <Directory /x>, which decides whether it holds
+23 left: it stands inside <Directory /x>, which decides whether it holds
+25 left: no rule has the status 303
+27 left: it has no path and target
+28 left: included files are not read; import them one by one
+29 left: it redirects whatever is missing; the fallback of the domain says where that goes
+30 left: no RewriteRule follows it
+`, written(ReadApache(text, "old.example", true)))
+}
+
+func TestReadNginx(t *testing.T) {
+	text := `
+map $request_uri $to { default ""; /a https://www.n.example/1; "/b?x=1" https://www.n.example/2; ~*^/c/(\d+)$ https://www.n.example/3/$1; include more.map; }
+server { listen 80; listen [::]:80; server_name old.example; return 301 https://$host$request_uri; }
+server {
+  listen 443 ssl; server_name old.example www.old.example *.old.example;
+  if ($to) { return 301 $to; }
+  if ($http_user_agent ~ phone) { return 302 https://m.n.example/; }
+  error_page 404 =301 https://www.n.example/;
+  include inner.conf;
+  location /in/ { rewrite ^/in/(.*)$ https://www.n.example/in/$1? permanent; rewrite ^/out https://www.n.example/ permanent; rewrite ^(.*)$ https://www.n.example/any$1 redirect; if ($arg_a) { return 301 /; } }
+  location /deep { location /deep/er { return 301 /; } }
+  rewrite ^/php/(.+)\.php$ /index.php?p=$1 last;
+}
+server { server_name ~^x; return 301 https://www.n.example/; }
+`
+	assert.Equal(t, `3 http://old.example/{+rest} > https://old.example/{+rest} 301 
+2 https://old.example/a > https://www.n.example/1 301 drop
+2 https://old.example/c/{g1:digits} > https://www.n.example/3/{g1} 301 drop
+10 https://old.example/in/{+g1} > https://www.n.example/in/{+g1} 301 drop
+5 left: the name *.old.example is no single host; write its rules for each host
+2 left: it asks for the whole query to the letter; write a condition on its parameters by hand
+2 left: included files are not read; import them one by one
+7 left: the condition $http_user_agent ~ phone is not read
+8 left: it redirects what ends in an error; the fallback of the domain says where that goes
+9 left: included files are not read; import them one by one
+10 left: it stands inside a location, which decides together with it
+10 left: it stands inside a location, which decides together with it
+10 left: it stands inside a location, which decides together with it
+11 left: it stands inside a location, which decides together with it
+12 left: it rewrites inside the server, and redirects nobody
+14 left: the name ~^x is no single host; write its rules for each host
+14 left: the file does not say whose path this is; name the host with --host
+`, written(ReadNginx(text, "")))
+	assert.Contains(t, written(ReadNginx("server {\n return 301 /;\n", "old.example")), "3 left: the file ends inside a block or directive")
+}
+
+func TestReadPairs(t *testing.T) {
+	m := ReadPairs([]int{2, 3, 4, 5, 6, 7, 8, 9, 10}, [][2]string{
+		{"https://old.example/a#top", "https://www.n.example/b#c"}, {"/c/*", "/d/$1"}, {"/e/*/f", "/g"}, {"*.old.example/x", "/x"}, {"/h", ""}, {"", "/i"}, {"old.example/j", "www.n.example/j"}, {"/k{1}", "/k*"}, {"/l/*", "/l/$2"},
+	}, "old.example", 301)
+	assert.Equal(t, `2 https://old.example/a > https://www.n.example/b#c 301 
+3 old.example/c/{+s1} > /d/{+s1} 301 
+6 old.example/h >  410 
+8 old.example/j > https://www.n.example/j 301 
+9 old.example/k%7B1%7D > /k%2A 301 
+4 left: a star before the end takes slashes, and {name} does not; write {name} for it where it stands for one segment
+5 left: a star stands in its host; write a line for each host
+7 left: it has no old address
+10 left: $2 names no group that can be captured
+`, written(m))
+	assert.Equal(t, "2 left: its old address names no host; say which with --host\n", written(ReadPairs([]int{2}, [][2]string{{"/a", "/b"}}, "", 301)))
+}
+
+// TestExpressionsTakeWhatTheirTemplatesTake compares what is translated with the regular expressions themselves.
+func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
+	random := rand.New(rand.NewPCG(3, 4))
+	pieces := []string{"a", "b", "/", `\.`, "-", "([^/]+)", "([0-9]+)", `(\d+)`, "(a|bb)", "(a|b)?", "a?", "(.*)", "(.+)", ".*", "[^/]+", "(?:a|/b)", "1"}
+	letters := []string{"a", "b", "/", ".", "-", "1", "bb", "c"}
+	scope := rule.Scope{Holds: func(web.Host) bool { return true }}
+	translated, compared := 0, 0
+	for range 4000 {
+		text := "^/"
+		for range 1 + random.IntN(5) {
+			text += pieces[random.IntN(len(pieces))]
+		}
+		text += []string{"$", "$", "/?$", ""}[random.IntN(4)]
+		x, err := readExpression(text, "")
+		if err != nil {
+			continue
+		}
+		translated++
+		own := regexp.MustCompile(text)
+		var rules []*rule.Rule
+		wider, loose := false, regexp.MustCompile(strings.ReplaceAll(text, ".+", ".*"))
+		for _, w := range x.ways {
+			parsed, faults := rule.Parse([]rule.Row{{Old: "old.example" + w.old, New: "/" + w.groups["1"] + "-" + w.groups["2"]}}, scope)
+			if len(faults) > 0 { // a path with dots, which is never asked for
+				require.Contains(t, faults[0].Says, "dot segments", "%s: %s", text, w.old)
+			}
+			rules = append(rules, parsed...)
+			wider = wider || w.differ != ""
+		}
+		table := rule.Compile(rules, scope)
+		for range 60 {
+			path := "/"
+			for range random.IntN(6) {
+				path += letters[random.IntN(len(letters))]
+			}
+			if path != web.NormalPath(path) {
+				continue
+			}
+			u := web.MustParseURL("http://old.example" + path)
+			if u.Path() != path {
+				continue
+			}
+			m, takes := table.Lookup(u)
+			if takes && wider && loose.MatchString(path) {
+				continue // as is said
+			}
+			require.Equal(t, own.MatchString(path), takes, "%s at %s: %v", text, path, x.ways)
+			compared++
+			if takes && !wider && !strings.Contains(text, "|") && !strings.Contains(text, "a?") && own.NumSubexp() > 1 {
+				groups := own.FindStringSubmatch(path)
+				require.Equal(t, "https://n.example/"+groups[1]+"-"+groups[2], m.Location(web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("n.example")}), "%s at %s: %v", text, path, x.ways)
+			}
+		}
+	}
+	assert.Greater(t, translated, 800)
+	assert.Greater(t, compared, 20_000)
+}
+
+// accounted checks that no line with a redirect goes without a rule or a reason, and that every rule parses or can be said to be none.
+func accounted(t *testing.T, text string, m Import, counts func(line string) bool) {
+	t.Helper()
+	seen := map[int]bool{}
+	for _, r := range m.Rules {
+		seen[r.Source] = true
+		rule.Parse([]rule.Row{r.Row}, rule.Scope{Holds: func(web.Host) bool { return true }})
+	}
+	for _, l := range m.Left {
+		seen[l.Line] = true
+		assert.NotEmpty(t, l.Reason)
+	}
+	for i, line := range strings.Split(text, "\n") {
+		if counts(line) && !seen[i+1] {
+			t.Errorf("line %d is lost: %q", i+1, line)
+		}
+	}
+}
+
+func FuzzReadApache(f *testing.F) {
+	f.Add("Redirect 301 /a https://b.example/\nRewriteCond %{HTTP_HOST} ^x$\nRewriteRule ^(a|b)?([^/]+)$ /$1 [R=301,NC]\n")
+	f.Add("<VirtualHost *:80>\nServerName a.example\nRedirectMatch ^/x(.*)$ /y$1\n</VirtualHost>\n<If>\nRedirect gone /z\n</If>")
+	f.Add("RewriteRule ^([0-9]+)/?$ https://x/%1?a=$1 [R,QSA]\nRewriteBase /q\nRedirect \"/a b\" \"/c\"")
+	f.Fuzz(func(t *testing.T, text string) {
+		if strings.Contains(text, "\\") || strings.Contains(text, "\r") {
+			ReadApache(text, "old.example", true) // lines that go on are counted elsewhere
+			return
+		}
+		accounted(t, text, ReadApache(text, "old.example", false), func(line string) bool {
+			words := strings.Fields(line)
+			return len(words) > 0 && (strings.EqualFold(words[0], "Redirect") || strings.EqualFold(words[0], "RedirectMatch"))
+		})
+	})
+}
+
+func FuzzReadNginx(f *testing.F) {
+	f.Add("server { server_name a.example; location ~ ^/x(.*)$ { return 301 /y$1; } rewrite ^/a b permanent; }")
+	f.Add("map $uri $to { ~^/a(?<n>.*)$ /b$n; }\nserver { if ($to) { return 301 $to; } if ($arg_x = \"1\") { return 302 '/q'; } }")
+	f.Add("return 301 https://$host$request_uri;\nlocation = /a { rewrite ^ /b redirect; }\n# } {\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		accounted(t, text, ReadNginx(text, "old.example"), func(string) bool { return false })
+	})
+}
+
+func FuzzReadPairs(f *testing.F) {
+	f.Add("/a/*", "/b/$1")
+	f.Add("http://old.example/{x}?a=*", "https://n.example/#$1")
+	f.Fuzz(func(t *testing.T, old, to string) {
+		m := ReadPairs([]int{1}, [][2]string{{old, to}}, "old.example", 301)
+		accounted(t, "x", m, func(string) bool { return true })
+	})
+}
