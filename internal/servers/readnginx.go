@@ -70,6 +70,9 @@ func (p *nginxParser) block(inside bool) ([]directive, *nginxFault) {
 				d = directive{}
 				continue
 			case '{':
+				if len(d.words) == 0 {
+					return all, &nginxFault{p.line, "{", "a block is opened that has no name"}
+				}
 				inner, err := p.block(true)
 				if err != nil {
 					return all, err
