@@ -187,7 +187,7 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 func mendRules(path string, made *plan.Plan) (straightened, mended int, text []byte, err error) {
 	edits := map[int]files.Edit{}
 	for _, s := range proof.Straighten(made) {
-		edits[s.Line] = files.Edit{Set: map[string]string{"new": s.New.New.String()}}
+		edits[s.Line] = straightening(s)
 		straightened++
 	}
 	for _, r := range made.Table.Rules() {

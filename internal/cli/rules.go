@@ -101,6 +101,18 @@ func tryOf(made *plan.Plan, u web.URL) report.Try {
 	return t
 }
 
+// straightening is what to change for a rule that leads in several hops.
+func straightening(s proof.Straightened) files.Edit {
+	edit := files.Edit{Set: map[string]string{}}
+	if to := s.New.New.String(); to != s.Old.New.String() {
+		edit.Set["new"] = to
+	}
+	for _, a := range s.Added {
+		edit.Added = append(edit.Added, map[string]string{"old": a.Old.String(), "new": a.New.String()})
+	}
+	return edit
+}
+
 // rulesStraighten writes chains as single hops.
 func (p *program) rulesStraighten() *cobra.Command {
 	var from estateOptions
@@ -138,8 +150,11 @@ is never joined into a permanent one.`,
 				if edits[s.Line].Drop {
 					continue
 				}
-				edits[s.Line] = files.Edit{Set: map[string]string{"new": s.New.New.String()}}
+				edits[s.Line] = straightening(s)
 				changes = append(changes, report.Straightening{Line: s.Line, Old: s.Old.Old.String(), Was: s.Old.New.String(), Now: s.New.New.String(), Why: fmt.Sprintf("%d hops", s.Hops)})
+				for _, a := range s.Added {
+					changes = append(changes, report.Straightening{Line: s.Line, Old: a.Old.String(), Now: a.New.String(), Added: true, Why: "leads elsewhere"})
+				}
 			}
 			if write && len(edits) > 0 {
 				data, err := os.ReadFile(path)

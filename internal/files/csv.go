@@ -22,6 +22,7 @@ type table struct {
 	data    []byte
 	comma   rune
 	columns map[string]int
+	width   int // fields of the header
 	rows    []row
 }
 
@@ -37,6 +38,17 @@ func (t *table) field(r row, column string) string {
 		return r.fields[i]
 	}
 	return ""
+}
+
+// names takes in the header; of two columns of one name the first counts.
+func (t *table) names(header []string) {
+	t.width = len(header)
+	for i := range header {
+		header[i] = strings.ToLower(strings.TrimSpace(header[i]))
+		if _, twice := t.columns[header[i]]; !twice {
+			t.columns[header[i]] = i
+		}
+	}
 }
 
 // reader starts reading the file from its beginning.
@@ -82,12 +94,7 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	if err != nil {
 		return nil, problem.List{csvFault(path, err, needed)}
 	}
-	for i := range header {
-		header[i] = strings.ToLower(strings.TrimSpace(header[i]))
-		if _, twice := t.columns[header[i]]; !twice {
-			t.columns[header[i]] = i
-		}
-	}
+	t.names(header)
 	var faults problem.List
 	for _, n := range needed {
 		if slices.Contains(header, n) {

@@ -70,13 +70,14 @@ func Tries(w io.Writer, format string, tries []Try, s Style) error {
 	return nil
 }
 
-// Straightening is a line of the rules that changes; without Now it goes.
+// Straightening is a line of the rules that changes, or one that is added behind it; without Now it goes.
 type Straightening struct {
-	Line int    `json:"line"`
-	Old  string `json:"old"`
-	Was  string `json:"was"`
-	Now  string `json:"now,omitempty"`
-	Why  string `json:"why"`
+	Line  int    `json:"line"`
+	Old   string `json:"old"`
+	Was   string `json:"was,omitempty"`
+	Now   string `json:"now,omitempty"`
+	Why   string `json:"why"`
+	Added bool   `json:"added,omitempty"` // a line of its own behind it
 }
 
 // Straightened writes what straightening changes in a format: text or json.
@@ -98,7 +99,11 @@ func Straightened(w io.Writer, format string, changes []Straightening, path stri
 		if now == "" {
 			now = "dropped"
 		}
-		t.AppendRow(row([]string{fmt.Sprint(c.Line), cut(shown(c.Old), 44), cut(shown(c.Was), 40), cut(now, 40), c.Why}))
+		line, was := fmt.Sprint(c.Line), cut(shown(c.Was), 40)
+		if c.Added {
+			line, was = "new", "the line above"
+		}
+		t.AppendRow(row([]string{line, cut(shown(c.Old), 44), was, cut(shown(now), 40), c.Why}))
 	}
 	render(w, t, s)
 	if written {

@@ -42,18 +42,25 @@ func (v *prover) good(o outcome, r *rule.Rule, doors []web.Door, hops int) {
 		v.proof.Bound, v.proof.Deepest = hops, u.String()
 	}
 	if chained {
-		v.chained(o, r, u)
+		v.chained(o, r, u, doors)
 	}
 }
 
 // chained says that the target of a rule is itself redirected, and which rule would lead there in one hop.
-func (v *prover) chained(o outcome, r *rule.Rule, u web.URL) {
+func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 	v.byRule[r] = true
 	concerned, ways := v.way(o.hops)
 	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", v.place(r), r.Old, r.New, told(ways))
 	fix := "Lead it straight to the end."
-	if single, ok := v.single(o, r); ok {
-		fix = fmt.Sprintf("Write instead: %s,%s", single.Old, single.New)
+	if s, ok := v.straight(r, doors); ok {
+		fix = fmt.Sprintf("Write instead: %s,%s", s.New.Old, s.New.New)
+		for i, a := range s.Added {
+			if i == 2 {
+				fix += fmt.Sprintf(" and %d rules more (rules straighten shows them)", len(s.Added)-i)
+				break
+			}
+			fix += fmt.Sprintf(" and %s,%s", a.Old, a.New)
+		}
 	}
 	v.tally.AddFinding(chain.New("rule-chain", v.place(r), says, fix, v.evidence(concerned, u)))
 }
@@ -251,7 +258,7 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 			if o.end == "exempt" && slices.ContainsFunc(v.plan.Estate.Policy.Exempt, func(prefix string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), prefix) }) {
 				return u, false
 			}
-			return u, v.starts(u, r) && confirms(v.run(u))
+			return u, v.startsWith(u, r) && confirms(v.run(u))
 		}
 		if a == possible {
 			if u, ok := try(values); ok {
@@ -269,8 +276,8 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 	return web.URL{}, decided
 }
 
-// starts tells whether a URL is taken by the rule that a way starts with.
-func (v *prover) starts(u web.URL, r *rule.Rule) bool {
+// startsWith tells whether a URL is taken by the rule that a way starts with.
+func (v *prover) startsWith(u web.URL, r *rule.Rule) bool {
 	if r == nil {
 		return true
 	}
@@ -323,19 +330,16 @@ func (v *prover) guess(s state) map[string]string {
 func (v *prover) siteRules() {
 	d := v.plan.Estate.Canonical
 	for _, e := range v.onSite() {
-		s, takes := v.start(e.Rule, d)
 		v.budget, v.failed = mostStates, 0
-		v.conditions(s, takes, e.Rule.Old.Query, func(at state, takes binding) {
-			v.take(at, e.Rule, takes, func(o outcome) {
-				switch {
-				case o.more:
-					v.undecided(o, "there are more ways than are looked at")
-				case o.end != "":
-					v.bad(o, e.Rule, []web.Door{d})
-				default:
-					v.good(o, e.Rule, []web.Door{d}, len(o.hops))
-				}
-			})
+		v.from(e.Rule, d, func(o outcome) {
+			switch {
+			case o.more:
+				v.undecided(o, "there are more ways than are looked at")
+			case o.end != "":
+				v.bad(o, e.Rule, []web.Door{d})
+			default:
+				v.good(o, e.Rule, []web.Door{d}, len(o.hops))
+			}
 		})
 	}
 }

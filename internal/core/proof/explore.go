@@ -60,6 +60,7 @@ type state struct {
 	avoid  []rule.Variant // what more specific rules of this door would have taken
 	loose  bool           // the path is one of those of the template, but not tied to the entry any more
 	folded bool           // letters were taken in one case where both are possible
+	dots   bool           // a variable holds dots that browsers resolve
 }
 
 // hop is one step of a state's way: which case of a door it took, with the paths that others before it would have taken.

@@ -201,10 +201,7 @@ func (v *prover) rules() {
 		default:
 			v.downgrade(r, doors)
 			v.budget, v.failed = mostStates, 0
-			s, takes := v.start(r, doors[0])
-			v.conditions(s, takes, r.Old.Query, func(at state, takes binding) {
-				v.take(at, r, takes, func(o outcome) { v.end(o, r, doors) })
-			})
+			v.from(r, doors[0], func(o outcome) { v.end(o, r, doors) })
 		}
 	}
 }
@@ -236,23 +233,37 @@ func (v *prover) doorsOf(r *rule.Rule) []web.Door {
 	return doors
 }
 
-// start gives the URLs that a rule takes at a door.
-func (v *prover) start(r *rule.Rule, d web.Door) (state, binding) {
-	s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}}
-	mode := v.plan.Estate.Mode(d.Host)
-	takes := binding{}
-	own := mode.Variants(r.Old.Parts)[0]
-	s.avoid = not(own)
-	for _, p := range own.Parts {
-		if p.IsCapture() {
-			fresh := v.names.fresh(p)
-			takes[p.Name] = []rule.Part{fresh}
-			p = fresh
+// start is a set of URLs that a rule takes, with what its captures take.
+type start struct {
+	state
+	takes binding
+}
+
+// starts gives the URLs that a rule takes at a door: one set, or several where the old site did not care.
+func (v *prover) starts(r *rule.Rule, d web.Door) []start {
+	var all []start
+	for _, own := range v.plan.Estate.Mode(d.Host).Variants(r.Old.Parts) {
+		s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}, avoid: not(own)}
+		takes := binding{}
+		for _, p := range own.Parts {
+			if p.IsCapture() {
+				fresh := v.names.fresh(p)
+				takes[p.Name] = []rule.Part{fresh}
+				p = fresh
+			}
+			s.path = append(s.path, p)
 		}
-		s.path = append(s.path, p)
+		s.entry = s.path
+		all = append(all, start{s, takes})
 	}
-	s.entry = s.path
-	return s, takes
+	return all
+}
+
+// from goes on behind a rule, from all of its URLs at a door.
+func (v *prover) from(r *rule.Rule, d web.Door, emit func(outcome)) {
+	for _, s := range v.starts(r, d) {
+		v.conditions(s.state, s.takes, r.Old.Query, func(at state, takes binding) { v.take(at, r, takes, emit) })
+	}
 }
 
 func (v *prover) shadowed(r *rule.Rule, why string) {
@@ -265,10 +276,11 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 		return true
 	}
 	for _, d := range doors {
-		s, _ := v.start(r, d)
-		s.avoid = append(s.avoid, v.moreSpecific(r, d)...)
-		if _, a := solve(s); a != impossible {
-			return true
+		for _, s := range v.starts(r, d) {
+			s.avoid = append(s.avoid, v.before(r, s.path, d)...)
+			if _, a := solve(s.state); a != impossible {
+				return true
+			}
 		}
 	}
 	return false
@@ -276,11 +288,6 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 
 // asAsked gives a URL as the rules see it: an edge network may ask over plain http.
 func (v *prover) asAsked(u web.URL) web.URL { return u.At(v.door(u.Door()).Door) }
-
-// moreSpecific gives the paths that other rules of a door take before a rule, whatever the query is.
-func (v *prover) moreSpecific(r *rule.Rule, d web.Door) []rule.Variant {
-	return v.before(r, v.plan.Estate.Mode(d.Host).Form(r.Old.Parts), d)
-}
 
 // before gives those of the paths of a template that rules of a door take, whatever the query is: those that win over a rule, or all for
 // none.
@@ -400,20 +407,24 @@ func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
 		if d.Scheme != web.HTTPS {
 			continue
 		}
-		s, takes := v.start(r, d)
 		v.failed = 0
-		v.conditions(s, takes, r.Old.Query, func(s state, _ binding) {
-			h := hop{door: d, path: s.path, what: v.place(r), rule: r, avoid: s.avoid}
-			s.hops, s.avoid = []hop{h}, nil
-			u, a := v.feasible(outcome{state: s}, r, []web.Door{d}, func(c chain.Chain) bool {
-				return len(c.Hops) > 1 && c.Hops[1].URL.Scheme() == web.HTTP
+		found, open := false, false
+		for _, from := range v.starts(r, d) {
+			v.conditions(from.state, from.takes, r.Old.Query, func(s state, _ binding) {
+				h := hop{door: d, path: s.path, what: v.place(r), rule: r, avoid: s.avoid}
+				s.hops, s.avoid = []hop{h}, nil
+				u, a := v.feasible(outcome{state: s}, r, []web.Door{d}, func(c chain.Chain) bool {
+					return len(c.Hops) > 1 && c.Hops[1].URL.Scheme() == web.HTTP
+				})
+				open = open || a == unknown
+				if a == possible && !found {
+					found = true
+					v.tally.AddFinding(chain.New("downgrade", v.place(r), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New), "Write the target with https.", v.evidence(v.linesOf(r), u)))
+				}
 			})
-			switch a {
-			case possible:
-				v.tally.AddFinding(chain.New("downgrade", v.place(r), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New), "Write the target with https.", v.evidence(v.linesOf(r), u)))
-			case unknown:
-				v.undecided(outcome{state: s}, "it may lead from https to http")
-			}
-		})
+		}
+		if open && !found {
+			v.undecided(outcome{state: state{hops: []hop{{what: v.place(r), rule: r}}}}, "it may lead from https to http")
+		}
 	}
 }

@@ -167,7 +167,7 @@ func (x *explorer) withDots(s state, path []rule.Part, each func(state, []rule.P
 		done[p.Name] = true
 		if at++; at > 1 { // several at once: whatever path comes of it
 			s := s
-			s.loose = true
+			s.loose, s.dots = true, true
 			each(s, []rule.Part{{Literal: "/"}, x.names.fresh(rule.Part{Rest: true})}, nil)
 			return
 		}
@@ -178,7 +178,9 @@ func (x *explorer) withDots(s state, path []rule.Part, each func(state, []rule.P
 			}
 			for _, value := range values {
 				b := binding{p.Name: value}
-				each(s.bound(b), resolved(with(path, b)), b)
+				at := s.bound(b)
+				at.dots = true
+				each(at, resolved(with(path, b)), b)
 			}
 		}
 	}

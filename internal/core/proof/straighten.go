@@ -2,6 +2,7 @@ package proof
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/plan"
@@ -9,70 +10,17 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// single gives the rule that leads in one hop where a rule leads in several, and false where there is none that says the same: where
-// only some of its URLs take that way, or a hop is temporary.
-func (v *prover) single(o outcome, r *rule.Rule) (*rule.Rule, bool) {
-	s := o.state
-	if s.loose || len(s.asked) != len(r.Old.Query) || !sameShape(s.entry, r.Old.Parts) {
-		return nil, false
-	}
-	status := cmp.Or(r.Status, v.plan.Estate.Policy.Status)
-	for _, h := range s.hops[1:] {
-		if h.rule == nil {
-			continue
-		}
-		if st := cmp.Or(h.rule.Status, v.plan.Estate.Policy.Status); st != 301 && st != 308 || status != 301 && status != 308 {
-			return nil, false
-		}
-		if h.rule.DropQuery != r.DropQuery || len(h.rule.New.Query) > 0 || len(h.rule.Old.Query) > 0 || h.rule.New.Fragment != "" {
-			return nil, false
-		}
-	}
-	captures := map[string]rule.Part{}
-	for i, p := range r.Old.Parts {
-		if p.IsCapture() {
-			captures[s.entry[i].Name] = p
-		}
-	}
-	target := rule.Target{Door: s.door, Query: r.New.Query, Fragment: r.New.Fragment}
-	if s.door == v.plan.Estate.Canonical {
-		target.Door = web.Door{}
-	}
-	for _, p := range s.path {
-		if p.IsCapture() {
-			c, own := captures[p.Name]
-			if !own {
-				return nil, false
-			}
-			p = rule.Part{Name: c.Name, Rest: c.Rest}
-		}
-		target.Parts = append(target.Parts, p)
-	}
-	if len(target.Parts) == 0 {
-		target.Parts = []rule.Part{{Literal: "/"}}
-	}
-	made := *r
-	made.New = target
-	return &made, true
-}
-
-// sameShape tells whether a template is a pattern, whatever its variables are called.
-func sameShape(a, b []rule.Part) bool {
-	return slices.EqualFunc(a, b, func(x, y rule.Part) bool {
-		return x.Literal == y.Literal && x.IsCapture() == y.IsCapture() && x.Rest == y.Rest && x.Digits == y.Digits
-	})
-}
-
-// Straightened is a rule that leads in several hops, and the one that takes its place.
+// Straightened is a rule that leads in several hops, and the ones that take its place and lead there in one.
 type Straightened struct {
-	Line int
-	Old  *rule.Rule
-	New  *rule.Rule
-	Hops int // before
+	Line  int
+	Old   *rule.Rule
+	New   *rule.Rule
+	Added []*rule.Rule // for URLs that lead elsewhere than most of those of the rule
+	Hops  int          // before, at most
 }
 
-// Straighten gives for every rule that leads in several hops for all of its URLs the one that leads there in one. A temporary redirect is
-// never joined into a permanent one.
+// Straighten gives for every rule that leads in several hops the ones that lead there in one, where such rules say the same for all of its
+// URLs. A temporary redirect is never joined into a permanent one.
 func Straighten(p *plan.Plan) []Straightened {
 	v := &prover{explorer: newExplorer(p), loops: map[string]bool{}, undone: map[string]bool{}, byRule: map[*rule.Rule]bool{}, proof: &Proof{}}
 	var all []Straightened
@@ -81,18 +29,166 @@ func Straighten(p *plan.Plan) []Straightened {
 		if len(doors) == 0 || r.Status == rule.Gone {
 			continue
 		}
-		s, takes := v.start(r, doors[0])
-		v.budget = mostStates
-		var ends []outcome
-		v.conditions(s, takes, r.Old.Query, func(at state, takes binding) {
-			v.take(at, r, takes, func(o outcome) { ends = append(ends, o) })
-		})
-		if len(ends) != 1 || ends[0].end != "" || ends[0].more || len(ends[0].hops) < 2 {
-			continue
-		}
-		if single, ok := v.single(ends[0], r); ok {
-			all = append(all, Straightened{r.Line, r, single, len(ends[0].hops)})
+		if s, ok := v.straight(r, doors); ok {
+			all = append(all, s)
 		}
 	}
 	return all
+}
+
+// mostAdded is how many rules may take the place of one.
+const mostAdded = 24
+
+// straight gives what takes the place of one rule, and false where that is nothing or more than rules can say.
+func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
+	budget := v.budget
+	defer func() { v.budget = budget }()
+	v.budget = mostStates
+	own := v.starts(r, doors[0])[0]
+	var ends []outcome
+	v.conditions(own.state, own.takes, r.Old.Query, func(at state, takes binding) {
+		v.take(at, r, takes, func(o outcome) { ends = append(ends, o) })
+	})
+	made := Straightened{Line: r.Line, Old: r}
+	for _, o := range ends {
+		switch {
+		case o.more:
+			return made, false
+		case o.dots || len(ends) > 1 && !v.mayBe(o, r, doors):
+			continue // nobody asks for that
+		case o.end != "":
+			return made, false
+		}
+		one, whole, ok := v.single(o, r, own)
+		switch {
+		case !ok || whole && made.New != nil || len(made.Added) == mostAdded:
+			return made, false
+		case whole:
+			made.New = one
+		default:
+			made.Added = append(made.Added, one)
+		}
+		made.Hops = max(made.Hops, len(o.hops))
+	}
+	if made.New == nil || made.Hops < 2 {
+		return made, false
+	}
+	// Those that are added have to win over the rule itself, not over others, and not over each other.
+	for i, a := range made.Added {
+		if rule.Compare(rule.Entry{Rule: a}, rule.Entry{Rule: made.New}) >= 0 || slices.ContainsFunc(doors, func(d web.Door) bool { return v.takenBefore(r, a, d) }) {
+			return made, false
+		}
+		for _, b := range made.Added[:i] {
+			if _, meet := rule.Overlap(a.Old.Parts, b.Old.Parts); meet {
+				return made, false
+			}
+		}
+	}
+	return made, true
+}
+
+// takenBefore tells whether rules of a door that win over one rule take something of what another one takes.
+func (v *prover) takenBefore(r, added *rule.Rule, d web.Door) bool {
+	mode := v.plan.Estate.Mode(d.Host)
+	for _, e := range v.candidates(v.door(d), mode, added.Old.Parts) {
+		if e.Rule == r {
+			return false
+		}
+		for _, a := range mode.Variants(e.Rule.Old.Parts) {
+			if ways, _ := v.names.meet(added.Old.Parts, a.Parts, mode.IgnoreCase); len(ways) > 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// mayBe tells whether there may be an entry that takes a way.
+func (v *prover) mayBe(o outcome, r *rule.Rule, doors []web.Door) bool {
+	if hasDots(o.entry) {
+		return false
+	}
+	for _, d := range doors {
+		s := o.state
+		s.hops = slices.Clone(s.hops)
+		s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, s.entry, d)...)
+		if _, a := solve(s); a != impossible || s.loose {
+			return true
+		}
+	}
+	return false
+}
+
+// single gives the rule that leads in one hop where a way leads in several; whole says that it takes all that the rule takes. ok is false
+// where no rule says the same, or a hop is temporary.
+func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, whole, ok bool) {
+	s := o.state
+	if s.loose || len(s.asked) != len(r.Old.Query) || len(s.hops) > 1 && s.hops[1].query != s.query.key() {
+		return nil, false, false
+	}
+	permanent := func(r *rule.Rule) bool {
+		status := cmp.Or(r.Status, v.plan.Estate.Policy.Status)
+		return status == 301 || status == 308
+	}
+	target := rule.Target{Door: s.door, Query: r.New.Query, Fragment: r.New.Fragment}
+	for _, h := range s.hops[1:] {
+		switch {
+		case h.rule == nil && v.plan.Estate.Policy.Status != 301 && v.plan.Estate.Policy.Status != 308:
+			return nil, false, false
+		case h.rule == nil:
+		case !permanent(h.rule) || !permanent(r):
+			return nil, false, false
+		case h.rule.New.Fragment != "":
+			target.Fragment = h.rule.New.Fragment
+		}
+	}
+	if s.door == v.plan.Estate.Canonical {
+		target.Door = web.Door{}
+	}
+	whole = sameShape(s.entry, own.entry)
+	copied := *r
+	names := map[string]string{}
+	if whole {
+		for i, p := range r.Old.Parts {
+			if p.IsCapture() {
+				names[s.entry[i].Name] = p.Name
+			}
+		}
+	} else {
+		if len(r.Old.Query) > 0 || !v.plan.Estate.Mode(own.first.Host).IsExact() || len(variables(s.entry)) != captures(s.entry) {
+			return nil, false, false
+		}
+		copied.Old.Parts = nil
+		for _, p := range s.entry {
+			if p.IsCapture() {
+				names[p.Name] = fmt.Sprintf("part%d", len(names)+1)
+				p.Name = names[p.Name]
+			}
+			copied.Old.Parts = append(copied.Old.Parts, p)
+		}
+	}
+	for _, p := range s.path {
+		if p.IsCapture() {
+			name, known := names[p.Name]
+			if !known {
+				return nil, false, false
+			}
+			p = rule.Part{Name: name, Rest: p.Rest}
+		}
+		target.Parts = append(target.Parts, p)
+	}
+	if len(target.Parts) == 0 {
+		target.Parts = []rule.Part{{Literal: "/"}}
+	}
+	if copied.New = target; len(s.hops) == 1 && whole {
+		copied.New = r.New
+	}
+	return &copied, whole, true
+}
+
+// sameShape tells whether a template is a pattern, whatever its variables are called.
+func sameShape(a, b []rule.Part) bool {
+	return slices.EqualFunc(a, b, func(x, y rule.Part) bool {
+		return x.Literal == y.Literal && x.IsCapture() == y.IsCapture() && x.Rest == y.Rest && x.Digits == y.Digits
+	})
 }
