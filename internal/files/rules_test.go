@@ -48,8 +48,8 @@ func TestAppendedRulesStandInTheirColumns(t *testing.T) {
 	rows := [][]string{{"a", "/b,c", "301", "", "from x"}, {"d", "", "410", "", ""}}
 	columns := []string{"old", "new", "status", "query", "note"}
 	for text, want := range map[string]string{
-		"status;old;new\r\n# a":         "status;old;new\r\n# a\r\n301;a;/b,c\r\n410;d;\r\n",
-		"old,new,status,query,note\n":   "old,new,status,query,note\na,\"/b,c\",301,,from x\nd,,410,,\n",
+		"status;old;new\r\n# a":           "status;old;new\r\n# a\r\n301;a;/b,c\r\n410;d;\r\n",
+		"old,new,status,query,note\n":     "old,new,status,query,note\na,\"/b,c\",301,,from x\nd,,410,,\n",
 		"\xef\xbb\xbfnote,new,status,old": "\xef\xbb\xbfnote,new,status,old\nfrom x,\"/b,c\",301,a\n,,410,d\n",
 	} {
 		got, err := AppendRules("rules.csv", []byte(text), columns, rows)

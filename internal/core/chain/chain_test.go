@@ -108,6 +108,7 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		"loop":                        {pretend{old: "301 https://old.example/", "https://old.example": "301 http://old.example/"}, old + "/", Root, www + "/", "loop downgrade"},
 		"loop to itself":              {pretend{old: "301 {uri}"}, old + "/", Root, www + "/", "loop"},
 		"growing":                     {pretend{old: "301 /x{uri}"}, old + "/", Root, www + "/", "growing-loop"},
+		"doubling":                    {pretend{old: "301 /x{uri}{uri}"}, old + "/", Root, www + "/", "growing-loop"},
 		"no location":                 {pretend{old: "301"}, old + "/", Root, www + "/", "bad-location"},
 		"javascript":                  {pretend{old: "301 javascript:alert(1)"}, old + "/", Root, www + "/", "bad-location"},
 		"control characters":          {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/", "bad-location"},

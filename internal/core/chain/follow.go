@@ -10,6 +10,9 @@ import (
 // MostHops is how many redirects browsers take before they give up.
 const MostHops = 20
 
+// MostOctets is how long path and query of a URL may become on the way, in octets. Servers refuse requests of an eighth of it.
+const MostOctets = 64 << 10
+
 // Probe says why a URL was asked.
 type Probe string
 
@@ -52,7 +55,7 @@ type End string
 const (
 	Page        End = "page"         // an answer that is no redirect
 	Loop        End = "loop"         // back at a URL that was asked already
-	Limit       End = "limit"        // more redirects than a browser takes
+	Limit       End = "limit"        // more redirects than a browser takes, or a URL longer than any server takes
 	NoAnswer    End = "refusal"      // no HTTP answer
 	BadLocation End = "bad-location" // a redirect that leads nowhere
 )
@@ -108,7 +111,7 @@ func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End, c.LoopsTo = Loop, &at
 			return c
 		}
-		if len(c.Hops) > MostHops {
+		if len(c.Hops) > MostHops || len(next.Path())+len(next.Query()) > MostOctets {
 			c.End = Limit
 			return c
 		}

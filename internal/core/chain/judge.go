@@ -168,9 +168,10 @@ func (v *verdict) rounds() {
 			"Find out who of those on the circle sends visitors back, and let one of them serve or lead straight to the canonical site.",
 			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo})
 	case Limit:
-		if period, ok := growth(c.Hops); ok {
+		period, ok := growth(c.Hops)
+		if ok || last < MostHops {
 			v.add("growing-loop", c.Hops[last].URL.Door().String(), last,
-				fmt.Sprintf("The URL gets longer on every round: after %d redirects it is %s.", MostHops, short(c.Hops[last].URL.String())),
+				fmt.Sprintf("The URL gets longer on every round: after %d redirects it is %s.", last, short(c.Hops[last].URL.String())),
 				"Correct the rule that puts its own beginning before the path again.", map[string]any{"period": period, "url": c.Hops[last].URL.String()})
 			return
 		}

@@ -61,6 +61,7 @@ type state struct {
 	loose  bool           // the path is one of those of the template, but not tied to the entry any more
 	folded bool           // letters were taken in one case where both are possible
 	dots   bool           // a variable holds dots that browsers resolve
+	sent   string         // the query behind the first hop
 }
 
 // hop is one step of a state's way: which case of a door it took, with the paths that others before it would have taken.
@@ -184,6 +185,9 @@ func (x *explorer) exempt(s state, d plan.DoorPlan, emit func(outcome)) {
 // redirect goes on behind a hop.
 func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query parameters, emit func(outcome)) {
 	h.door, h.path, h.query = s.door, s.path, s.query.key()
+	if len(s.hops) == 0 {
+		s.sent = query.key()
+	}
 	s.hops = append(slices.Clone(s.hops), h)
 	s.door, s.path, s.query, s.avoid = to, path, query, nil
 	x.follow(s, emit)

@@ -123,7 +123,7 @@ func (v *prover) mayBe(o outcome, r *rule.Rule, doors []web.Door) bool {
 // where no rule says the same, or a hop is temporary.
 func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, whole, ok bool) {
 	s := o.state
-	if s.loose || len(s.asked) != len(r.Old.Query) || len(s.hops) > 1 && s.hops[1].query != s.query.key() {
+	if s.loose || len(s.asked) != len(r.Old.Query) || s.sent != s.query.key() {
 		return nil, false, false
 	}
 	permanent := func(r *rule.Rule) bool {
@@ -155,7 +155,7 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 			}
 		}
 	} else {
-		if len(r.Old.Query) > 0 || !v.plan.Estate.Mode(own.first.Host).IsExact() || len(variables(s.entry)) != captures(s.entry) {
+		if len(r.Old.Query) > 0 || !v.plan.Estate.Mode(own.first.Host).IsExact() || len(variables(s.entry)) != captures(s.entry) || captures(r.New.Query) > 0 {
 			return nil, false, false
 		}
 		copied.Old.Parts = nil
