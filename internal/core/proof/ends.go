@@ -138,7 +138,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	if end == "limit" {
 		end = "loop"
 	}
-	key := end + fmt.Sprint(concerned, slices.Compact(slices.Sorted(slices.Values(names))))
+	key := end + " " + named(concerned, slices.Compact(slices.Sorted(slices.Values(names))))
 	if v.loops[key] {
 		return
 	}

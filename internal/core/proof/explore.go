@@ -87,12 +87,13 @@ type outcome struct {
 
 // explorer follows sets of URLs through the predicted web.
 type explorer struct {
-	plan    *plan.Plan
-	names   names
-	doors   map[web.Door]plan.DoorPlan
-	budget  int // states that may still be looked at for one start
-	entries map[web.Door][]rule.Entry
-	ofSite  map[*rule.Rule]bool // the site's own redirects
+	plan               *plan.Plan
+	names              names
+	doors              map[web.Door]plan.DoorPlan
+	hosts              map[web.Host][]web.Host   // that a rule of a host is about
+	budget             int                       // states that may still be looked at for one start
+	entries, patterned map[web.Door][]rule.Entry // exact rules by path, and patterns
+	ofSite             map[*rule.Rule]bool       // the site's own redirects
 }
 
 // How long a path may become while it is followed.
@@ -105,7 +106,7 @@ const (
 const mostStates = 4000
 
 func newExplorer(p *plan.Plan) *explorer {
-	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}}
+	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, hosts: map[web.Host][]web.Host{}}
 	for _, e := range x.onSite() {
 		x.ofSite[e.Rule] = true
 	}

@@ -217,9 +217,13 @@ func (v *prover) atLeast(hops int) { v.proof.Bound = max(v.proof.Bound, hops) }
 
 // doorsOf gives the doors on which a rule is asked, https before http, its own host first.
 func (v *prover) doorsOf(r *rule.Rule) []web.Door {
-	hosts := []web.Host{r.Old.Host}
-	if r.Old.Host.IsApex() && !v.plan.Estate.Serves(r.Old.Host.WWW()) {
-		hosts = append(hosts, r.Old.Host.WWW())
+	hosts, known := v.hosts[r.Old.Host]
+	if !known {
+		hosts = []web.Host{r.Old.Host}
+		if r.Old.Host.IsApex() && !v.plan.Estate.Serves(r.Old.Host.WWW()) {
+			hosts = append(hosts, r.Old.Host.WWW())
+		}
+		v.hosts[r.Old.Host] = hosts
 	}
 	var doors []web.Door
 	for _, scheme := range []web.Scheme{web.HTTPS, web.HTTP} {

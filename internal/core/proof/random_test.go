@@ -182,7 +182,8 @@ func tryAll(p *plan.Plan, all []web.URL) judged {
 
 // TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may contradict what the proof says.
 func TestNoURLContradictsAProof(t *testing.T) {
-	rounds, seed := 100, uint64(21)
+	t.Parallel()
+	rounds, seed := 100/slower, uint64(21)
 	if s := os.Getenv("ROUNDS"); s != "" { // for hunting: ROUNDS=2000 SEED=3
 		rounds, _ = strconv.Atoi(s)
 		seed, _ = strconv.ParseUint(os.Getenv("SEED"), 10, 64)
@@ -249,7 +250,8 @@ func (w world) straightened(p *plan.Plan) (world, int) {
 
 // TestStraightenedRulesLeadToTheSame tries many URLs before and after.
 func TestStraightenedRulesLeadToTheSame(t *testing.T) {
-	rounds, seed := 100, uint64(31)
+	t.Parallel()
+	rounds, seed := 80/slower, uint64(31)
 	if s := os.Getenv("ROUNDS"); s != "" {
 		rounds, _ = strconv.Atoi(s)
 		seed, _ = strconv.ParseUint(os.Getenv("SEED"), 10, 64)

@@ -354,32 +354,28 @@ func mayHoldDots(r *rule.Rule) bool {
 
 // candidates gives the rules of a door that may take a path of a template, the most specific first.
 func (x *explorer) candidates(d plan.DoorPlan, mode rule.Mode, path []rule.Part) []rule.Entry {
-	key := d.Door
-	all, known := x.entries[key]
-	if !known {
-		all = d.Rules.All(d.Door)
-		x.entries[key] = all
-	}
 	start := ""
 	if len(path) > 0 {
 		start = path[0].Literal
 	}
-	n := sort.Search(len(all), func(i int) bool { _, exact := all[i].Rule.Old.Exact(); return !exact })
 	var found []rule.Entry
-	if mode.IsExact() {
-		whole, isLiteral := literal(path)
-		from := sort.Search(n, func(i int) bool { p, _ := all[i].Rule.Old.Exact(); return p >= start })
-		for i := from; i < n; i++ {
-			p, _ := all[i].Rule.Old.Exact()
-			if isLiteral && p != whole || !strings.HasPrefix(p, start) {
+	whole, isLiteral := literal(path)
+	switch {
+	case mode.IsExact() && isLiteral:
+		found = d.Rules.ExactAt(d.Door, whole)
+	case mode.IsExact():
+		all := x.exact(d)
+		from := sort.Search(len(all), func(i int) bool { p, _ := all[i].Rule.Old.Exact(); return p >= start })
+		for i := from; i < len(all); i++ {
+			if p, _ := all[i].Rule.Old.Exact(); !strings.HasPrefix(p, start) {
 				break
 			}
 			found = append(found, all[i])
 		}
-	} else {
-		found = append(found, all[:n]...)
+	default:
+		found = slices.Clone(x.exact(d))
 	}
-	for _, e := range all[n:] {
+	for _, e := range x.patterns(d) {
 		text := e.Rule.Old.Parts[0].Literal
 		short := min(len(text), len(start))
 		if text[:short] == start[:short] || !mode.IsExact() {
@@ -390,4 +386,24 @@ func (x *explorer) candidates(d plan.DoorPlan, mode rule.Mode, path []rule.Part)
 		slices.SortStableFunc(found, rule.Compare)
 	}
 	return found
+}
+
+// exact gives the exact rules of a door, by path.
+func (x *explorer) exact(d plan.DoorPlan) []rule.Entry {
+	all, known := x.entries[d.Door]
+	if !known {
+		all = d.Rules.All(d.Door)
+		all = all[:sort.Search(len(all), func(i int) bool { _, exact := all[i].Rule.Old.Exact(); return !exact })]
+		x.entries[d.Door] = all
+	}
+	return all
+}
+
+func (x *explorer) patterns(d plan.DoorPlan) []rule.Entry {
+	all, known := x.patterned[d.Door]
+	if !known {
+		all = d.Rules.PatternsOn(d.Door)
+		x.patterned[d.Door] = all
+	}
+	return all
 }

@@ -90,7 +90,7 @@ const chainBit = 1 << 31
 // NewIndex compiles rules. Those for an apex hold for its www too, unless scope.Serves says otherwise.
 func NewIndex(rules []*Rule, scope Scope) *Index {
 	x := &Index{seed: maphash.MakeSeed(), hosts: map[string]uint32{}, rich: map[uint32]*Rule{}}
-	b := indexBuilder{x, rules, scope}
+	b := indexBuilder{x, rules, inheritance{scope, map[web.Host]web.Host{}}}
 	b.exactRules()
 	b.patterns()
 	return x
@@ -99,7 +99,7 @@ func NewIndex(rules []*Rule, scope Scope) *Index {
 type indexBuilder struct {
 	*Index
 	rules []*Rule
-	scope Scope
+	scope inheritance
 }
 
 // host returns the place of a host's table.
@@ -117,12 +117,22 @@ func (b *indexBuilder) host(h web.Host) uint32 {
 	return at
 }
 
+// inheritance knows which host inherits the rules of which: rules are many, hosts few.
+type inheritance struct {
+	Scope
+	heirs map[web.Host]web.Host // zero: none
+}
+
 // inheritor returns the www of an apex that inherits its rules, and false where none does.
-func (s Scope) inheritor(r *Rule) (web.Host, bool) {
-	if !r.Old.Host.IsApex() || s.Serves != nil && s.Serves(r.Old.Host.WWW()) {
-		return web.Host{}, false
+func (s inheritance) inheritor(r *Rule) (web.Host, bool) {
+	heir, known := s.heirs[r.Old.Host]
+	if !known {
+		if r.Old.Host.IsApex() && (s.Serves == nil || !s.Serves(r.Old.Host.WWW())) {
+			heir = r.Old.Host.WWW()
+		}
+		s.heirs[r.Old.Host] = heir
 	}
-	return r.Old.Host.WWW(), true
+	return heir, heir != web.Host{}
 }
 
 func schemeNumber(s web.Scheme) uint8 {
@@ -409,6 +419,31 @@ func (x *Index) exactAt(m *Match, scheme uint8, path string) bool {
 			h := x.headAt(s.word - 1)
 			m.Place = int(h.rule)
 			return x.holds(h, scheme, m)
+		}
+	}
+}
+
+// chainAt returns all exact rules at a path of a host, in their order.
+func (x *Index) chainAt(host uint32, path string) []ref {
+	h := x.hash(host, maphash.String(x.seed, path))
+	mask := uint64(len(x.slots) - 1)
+	for i := h & mask; ; i = (i + 1) & mask {
+		s := x.slots[i]
+		switch {
+		case s.word == 0:
+			return nil
+		case s.tag != uint32(h>>32):
+		case s.word&chainBit != 0:
+			if chain := x.chains[(s.word&^chainBit)-1]; x.isAt(x.at[chain[0].rule()], host, path) {
+				return chain
+			}
+		case x.isAt(s.word-1, host, path):
+			first := x.headAt(s.word - 1)
+			r := ref(first.rule)
+			if first.host != host {
+				r |= inheritedRef
+			}
+			return []ref{r}
 		}
 	}
 }

@@ -16,7 +16,7 @@ type Table struct {
 	rules []*Rule
 	scope Scope
 	once  sync.Once
-	on    map[web.Host][]Entry // by host, the most specific first
+	on    map[web.Host]*hostRules
 }
 
 // Entry is a rule as it holds for one host.
@@ -75,7 +75,7 @@ func (t *Table) On(d web.Door) []Entry {
 	}
 	var entries []Entry
 	var last Entry
-	for _, e := range t.byHost()[d.Host] {
+	for _, e := range t.byHost(d.Host) {
 		if e.Rule.Old.Scheme != "" && e.Rule.Old.Scheme != d.Scheme {
 			continue
 		}
@@ -91,7 +91,7 @@ func (t *Table) On(d web.Door) []Entry {
 // one leaves nothing to.
 func (t *Table) All(d web.Door) []Entry {
 	var all []Entry
-	for _, e := range t.byHost()[d.Host] {
+	for _, e := range t.byHost(d.Host) {
 		if d.Port == 0 && (e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == d.Scheme) {
 			all = append(all, e)
 		}
@@ -99,21 +99,67 @@ func (t *Table) All(d web.Door) []Entry {
 	return all
 }
 
-// byHost returns all rules of each host, in their order.
-func (t *Table) byHost() map[web.Host][]Entry {
+// ExactAt returns the exact rules that are about a path of a door, in the form in which the host compares paths, the most specific first.
+func (t *Table) ExactAt(d web.Door, path string) []Entry {
+	at, have := t.hosts[d.Host.String()]
+	if !have || d.Port != 0 {
+		return nil
+	}
+	var all []Entry
+	for _, r := range t.Index.chainAt(at, path) {
+		if e := (Entry{t.rules[r.rule()], r&inheritedRef != 0}); e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == d.Scheme {
+			all = append(all, e)
+		}
+	}
+	return all
+}
+
+// PatternsOn returns the patterns of a door, the most specific first.
+func (t *Table) PatternsOn(d web.Door) []Entry {
+	at, have := t.hosts[d.Host.String()]
+	if !have || d.Port != 0 {
+		return nil
+	}
+	var all []Entry
+	for _, r := range t.tables[at].patterns {
+		e := Entry{t.rules[r.rule()], t.rules[r.rule()].Old.Host != d.Host}
+		if e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == d.Scheme {
+			all = append(all, e)
+		}
+	}
+	return all
+}
+
+// byHost returns all rules of a host, in their order.
+func (t *Table) byHost(h web.Host) []Entry {
 	t.once.Do(func() {
-		t.on = map[web.Host][]Entry{}
+		t.on = map[web.Host]*hostRules{}
+		add := func(h web.Host, e Entry) {
+			if t.on[h] == nil {
+				t.on[h] = &hostRules{}
+			}
+			t.on[h].entries = append(t.on[h].entries, e)
+		}
+		scope := inheritance{t.scope, map[web.Host]web.Host{}}
 		for _, r := range t.rules {
-			t.on[r.Old.Host] = append(t.on[r.Old.Host], Entry{Rule: r})
-			if www, inherits := t.scope.inheritor(r); inherits {
-				t.on[www] = append(t.on[www], Entry{Rule: r, Inherited: true})
+			add(r.Old.Host, Entry{Rule: r})
+			if www, inherits := scope.inheritor(r); inherits {
+				add(www, Entry{Rule: r, Inherited: true})
 			}
 		}
-		for _, entries := range t.on {
-			slices.SortStableFunc(entries, byPlace)
-		}
 	})
-	return t.on
+	on := t.on[h]
+	if on == nil {
+		return nil
+	}
+	on.once.Do(func() { slices.SortStableFunc(on.entries, byPlace) })
+	return on.entries
+}
+
+// hostRules are the rules of one host, put in order when they are first asked for.
+type hostRules struct {
+	once    sync.Once
+	entries []Entry
 }
 
 // byPlace puts exact rules first, by path, and then by what wins.
@@ -163,7 +209,7 @@ func (t *Table) Candidates(u web.URL) []Entry {
 	if mode.IgnoreCase {
 		path = foldString(path)
 	}
-	for _, e := range t.byHost()[u.Host()] {
+	for _, e := range t.byHost(u.Host()) {
 		if e.Rule.Old.Scheme != "" && e.Rule.Old.Scheme != u.Scheme() {
 			continue
 		}

@@ -1,0 +1,5 @@
+//go:build !race
+
+package proof
+
+const slower = 1
