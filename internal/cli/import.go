@@ -34,9 +34,8 @@ too), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule with 
 location). What the rule language cannot say is listed with line and reason. These files take the first match and rules the most
 specific one; where that changes an answer, it is said, with a URL.`,
 		Example: `  upperpath rules import old.htaccess --host lacemill-museum.example
-  upperpath rules import old.htaccess --host lacemill-museum.example --add
-  upperpath rules import nginx.conf --format csv > more-rules.csv
-  upperpath rules import list.csv --old from --new to --host lacemill-museum.example`,
+  upperpath rules import old-nginx.conf --format csv > more-rules.csv
+  upperpath rules import old-list.csv --old from --new to --host ferryhouse.example --add`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if !contains([]string{"text", "json", "csv"}, o.format) {
@@ -131,7 +130,7 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 		kept.Rules = append(kept.Rules, r)
 	}
 	rules = kept.Settle(rules)
-	result := report.Imported{File: path}
+	result := report.Imported{File: path, Canonical: canonical.String()}
 	for _, r := range kept.Rules {
 		result.Rules = append(result.Rules, report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query})
 	}

@@ -4,11 +4,14 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
+	"slices"
+	"strings"
 )
 
 // Imported is what came of a file with redirects.
 type Imported struct {
 	File        string
+	Canonical   string // whose targets are shown as paths
 	Rules       []ImportedRule
 	Left        []Leftover
 	Differences []Difference
@@ -44,8 +47,14 @@ type ImportedRule struct {
 func Import(w io.Writer, format string, m Imported, s Style) error {
 	switch format {
 	case "json":
-		return JSON(w, map[string]any{"schema": "upperpath/import/1", "file": m.File, "rules": append([]ImportedRule{}, m.Rules...),
-			"left": append([]Leftover{}, m.Left...), "differences": append([]Difference{}, m.Differences...)})
+		return JSON(w, struct {
+			Schema      string         `json:"schema"`
+			File        string         `json:"file"`
+			Added       string         `json:"added,omitempty"`
+			Rules       []ImportedRule `json:"rules"`
+			Left        []Leftover     `json:"left"`
+			Differences []Difference   `json:"differences"`
+		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Leftover{}, m.Left...), append([]Difference{}, m.Differences...)})
 	case "csv":
 		c := csv.NewWriter(w)
 		_ = c.Write([]string{"old", "new", "status", "query", "note"})
@@ -57,6 +66,34 @@ func Import(w io.Writer, format string, m Imported, s Style) error {
 	}
 	importText(w, m, s)
 	return nil
+}
+
+// gathered gives the differences with those of one line as one, with the first of their URLs.
+func gathered(all []Difference) []Difference {
+	var made []Difference
+	others := map[int][]int{}
+	for _, d := range all {
+		if d.Other > 0 {
+			others[d.Line] = append(others[d.Line], d.Other)
+		}
+	}
+	said := map[int]bool{}
+	for _, d := range all {
+		slices.Sort(others[d.Line])
+		switch lines := slices.Compact(slices.Clone(others[d.Line])); {
+		case d.Other == 0:
+			d.Says = fmt.Sprintf("line %d: %s", d.Line, d.Says)
+		case said[d.Line]:
+			continue
+		case len(lines) == 1:
+			d.Says = fmt.Sprintf("line %d of the file comes first and takes it; here line %d wins, which is more specific.", d.Line, d.Other)
+		default:
+			d.Says = fmt.Sprintf("line %d of the file comes first and takes it, as it takes other URLs of lines %s; here those win, which are more specific.", d.Line, strings.Trim(strings.ReplaceAll(fmt.Sprint(lines), " ", ", "), "[]"))
+		}
+		said[d.Line] = said[d.Line] || d.Other > 0
+		made = append(made, d)
+	}
+	return made
 }
 
 func importText(w io.Writer, m Imported, s Style) {
@@ -71,7 +108,7 @@ func importText(w io.Writer, m Imported, s Style) {
 			if query == "" && r.New != "" {
 				query = "keep"
 			}
-			t.AppendRow(row([]string{fmt.Sprint(r.Line), cut(r.Old, 52), cut(to, 52), r.Status, query}))
+			t.AppendRow(row([]string{fmt.Sprint(r.Line), cut(shown(r.Old), 52), cut(shown(strings.TrimPrefix(to, m.Canonical)), 44), r.Status, query}))
 		}
 		render(w, t, s)
 		if more := len(m.Rules) - mostRows; more > 0 {
@@ -80,8 +117,8 @@ func importText(w io.Writer, m Imported, s Style) {
 	}
 	if len(m.Differences) > 0 {
 		fmt.Fprintf(w, "\n%s\n", s.severity("warning", "Where these rules answer otherwise than the file does"))
-		for _, d := range m.Differences {
-			fmt.Fprintf(w, "  %s %s\n%s\n", s.severity("warning", "!"), clean(d.URL), s.faint(indent(fmt.Sprintf("line %d: %s", d.Line, clean(d.Says)), "    ", s.width())))
+		for _, d := range gathered(m.Differences) {
+			fmt.Fprintf(w, "  %s %s\n%s\n", s.severity("warning", "!"), clean(d.URL), s.faint(indent(clean(d.Says), "    ", s.width())))
 		}
 	}
 	if len(m.Left) > 0 {
@@ -91,8 +128,11 @@ func importText(w io.Writer, m Imported, s Style) {
 		}
 	}
 	says := fmt.Sprintf("%s made of %s; %s left, %s.", plural(len(m.Rules), "rule"), m.File, plural(len(m.Left), "line"), plural(len(m.Differences), "difference"))
-	if m.Added != "" {
-		says += " They were added to " + m.Added + "."
+	switch {
+	case m.Added != "":
+		says += " They were added to " + m.Added + "; upperpath prove says whether they lead on."
+	case len(m.Rules) > 0:
+		says += " Nothing was added; --add adds them to the estate's rules."
 	}
 	fmt.Fprintf(w, "\n%s\n", says)
 }

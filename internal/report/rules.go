@@ -29,7 +29,10 @@ type Rival struct {
 // Tries writes what happens to URLs in a format: text or json.
 func Tries(w io.Writer, format string, tries []Try, s Style) error {
 	if format == "json" {
-		return JSON(w, map[string]any{"schema": "upperpath/try/1", "tries": tries})
+		return JSON(w, struct {
+			Schema string `json:"schema"`
+			Tries  []Try  `json:"tries"`
+		}{"upperpath/try/1", tries})
 	}
 	for i, t := range tries {
 		if i > 0 {
@@ -86,7 +89,12 @@ func Straightened(w io.Writer, format string, changes []Straightening, path stri
 		if changes == nil {
 			changes = []Straightening{}
 		}
-		return JSON(w, map[string]any{"schema": "upperpath/straighten/1", "file": path, "written": written, "changes": changes})
+		return JSON(w, struct {
+			Schema  string          `json:"schema"`
+			File    string          `json:"file"`
+			Written bool            `json:"written"`
+			Changes []Straightening `json:"changes"`
+		}{"upperpath/straighten/1", path, written, changes})
 	}
 	if len(changes) == 0 {
 		fmt.Fprintf(w, "%s\n", s.severity("", "Every rule leads to its end in one hop; there is nothing to straighten."))

@@ -592,7 +592,7 @@ func (a *asked) askQuery(pattern string) string {
 		}
 		a.query = "?" + key + "=" + escapeText(value)
 	}
-	a.note = "The rule takes URLs with further parameters too, and keeps those."
+	a.note = "The rule takes URLs with further parameters too."
 	a.example = "?" + key + "=" + value + "&more=1"
 	return ""
 }

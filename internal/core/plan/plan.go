@@ -399,6 +399,15 @@ func (p *Plan) holders(d *estate.Domain, h web.Host) []*estate.Carrier {
 	return all
 }
 
+// Means tells whether a host is one of the domains that the plan is about.
+func (p *Plan) Means(h web.Host) bool {
+	d := p.Estate.DomainOf(h)
+	if d == nil {
+		d = p.Estate.DomainOf(p.Estate.Canonical.Host) // another name of the site
+	}
+	return d == nil || p.only(d)
+}
+
 // Select gives the function for Input.Only from what the option says: "" for all, a domain, or "wave:N". An error tells
 // what would be understood.
 func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {

@@ -330,7 +330,11 @@ func (v *prover) guess(s state) map[string]string {
 func (v *prover) siteRules() {
 	d := v.plan.Estate.Canonical
 	for _, e := range v.onSite() {
-		v.budget, v.failed = mostStates, 0
+		if !v.means(e.Rule) {
+			continue
+		}
+		v.fund(mostStates)
+		v.failed = 0
 		v.from(e.Rule, d, func(o outcome) {
 			switch {
 			case o.more:
@@ -361,7 +365,8 @@ func (v *prover) fallbacks() {
 		s := state{door: d.Door, first: d.Door, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}}
 		s.path = []rule.Part{{Literal: "/"}, v.names.fresh(rule.Part{Rest: true})}
 		s.entry = s.path
-		v.budget, v.failed = mostStates, 0
+		v.fund(mostStates)
+		v.failed = 0
 		more := 0 // the hop that its http door takes first
 		if v.door(web.Door{Scheme: web.HTTP, Host: d.Door.Host}).Handling == plan.Upgrades && p.Handling == plan.Ruled {
 			more = 1

@@ -90,7 +90,9 @@ type explorer struct {
 	plan               *plan.Plan
 	names              names
 	doors              map[web.Door]plan.DoorPlan
+	meant              map[web.Host]bool
 	hosts              map[web.Host][]web.Host   // that a rule of a host is about
+	spent              int                       // states that were looked at in all
 	budget             int                       // states that may still be looked at for one start
 	entries, patterned map[web.Door][]rule.Entry // exact rules by path, and patterns
 	ofSite             map[*rule.Rule]bool       // the site's own redirects
@@ -102,11 +104,23 @@ const (
 	mostOctets = 3000
 )
 
-// mostStates is how many states are looked at from one rule.
-const mostStates = 4000
+// How many states are looked at: from one rule; in all; and from one rule where that is used up.
+const (
+	mostStates  = 1000
+	mostInAll   = 300_000
+	leastStates = 20
+)
+
+// fund lets a number of states be looked at.
+func (x *explorer) fund(states int) {
+	if x.spent > mostInAll {
+		states = leastStates
+	}
+	x.budget = states
+}
 
 func newExplorer(p *plan.Plan) *explorer {
-	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, hosts: map[web.Host][]web.Host{}}
+	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, hosts: map[web.Host][]web.Host{}, meant: map[web.Host]bool{}}
 	for _, e := range x.onSite() {
 		x.ofSite[e.Rule] = true
 	}
@@ -134,6 +148,7 @@ func (x *explorer) door(d web.Door) plan.DoorPlan {
 // follow follows a state to all of its ends.
 func (x *explorer) follow(s state, emit func(outcome)) {
 	x.budget--
+	x.spent++
 	if x.budget < 0 {
 		emit(outcome{s, "", true})
 		return

@@ -74,7 +74,7 @@ type prover struct {
 // Prove decides. It changes nothing of the plan.
 func Prove(p *plan.Plan) *Proof {
 	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), loops: map[string]bool{}, undone: map[string]bool{}, byRule: map[*rule.Rule]bool{},
-		proof: &Proof{Schema: Schema, Policy: p.Estate.Policy.Hops, Doors: len(p.Doors), Rules: len(p.Table.Rules()), Falls: []Fall{}},
+		proof: &Proof{Schema: Schema, Policy: p.Estate.Policy.Hops, Doors: len(p.Doors), Falls: []Fall{}},
 		judge: chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}}
 	if p.Estate.Policy.Upgrade == estate.SameHostFirst {
 		v.proof.Policy++
@@ -108,6 +108,9 @@ func verdict(findings []chain.Finding) Verdict {
 // ties adds the rules that the order of specificity cannot tell apart.
 func (v *prover) ties() {
 	for _, t := range v.plan.Table.Ties() {
+		if !v.means(t.First) {
+			continue
+		}
 		f := chain.New("tie", fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
 			fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
 			"Make one of them more specific, or drop one.", v.evidence(v.linesOf(t.First, t.Second), t.Witness))
@@ -183,6 +186,10 @@ func (v *prover) rules() {
 		mostOnHTTP = 1
 	}
 	for _, r := range v.plan.Table.Rules() {
+		if !v.means(r) {
+			continue
+		}
+		v.proof.Rules++
 		doors := v.doorsOf(r)
 		if len(doors) == 0 {
 			v.shadowed(r, "nobody carries its door, so that it is never asked")
@@ -200,10 +207,21 @@ func (v *prover) rules() {
 			v.atLeast(1 + mostOnHTTP)
 		default:
 			v.downgrade(r, doors)
-			v.budget, v.failed = mostStates, 0
+			v.fund(mostStates)
+			v.failed = 0
 			v.from(r, doors[0], func(o outcome) { v.end(o, r, doors) })
 		}
 	}
+}
+
+// means tells whether a rule belongs to the domains that the plan is about.
+func (v *prover) means(r *rule.Rule) bool {
+	meant, known := v.meant[r.Old.Host]
+	if !known {
+		meant = v.plan.Means(r.Old.Host)
+		v.meant[r.Old.Host] = meant
+	}
+	return meant
 }
 
 // known tells whether a rule leads to one page of which it is known whether it exists.

@@ -26,7 +26,7 @@ func Straighten(p *plan.Plan) []Straightened {
 	var all []Straightened
 	for _, r := range p.Table.Rules() {
 		doors := v.doorsOf(r)
-		if len(doors) == 0 || r.Status == rule.Gone {
+		if len(doors) == 0 || r.Status == rule.Gone || !v.means(r) {
 			continue
 		}
 		if s, ok := v.straight(r, doors); ok {
@@ -36,14 +36,17 @@ func Straighten(p *plan.Plan) []Straightened {
 	return all
 }
 
-// mostAdded is how many rules may take the place of one.
-const mostAdded = 24
+// How many rules may take the place of one, and how many states are looked at for that.
+const (
+	mostAdded    = 24
+	mostStraight = 400
+)
 
 // straight gives what takes the place of one rule, and false where that is nothing or more than rules can say.
 func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 	budget := v.budget
 	defer func() { v.budget = budget }()
-	v.budget = mostStates
+	v.fund(mostStraight)
 	own := v.starts(r, doors[0])[0]
 	var ends []outcome
 	v.conditions(own.state, own.takes, r.Old.Query, func(at state, takes binding) {
