@@ -59,6 +59,14 @@ upperpath survey --from stage/stage.yaml --fail-on never >/dev/null 2>&1
 terminal compare "upperpath compare 1 3"
 terminal audit "upperpath audit --from stage/stage.yaml" top
 terminal rehearse "upperpath rehearse"
+terminal proved "upperpath prove"
+terminal try "upperpath rules try 'http://lacemill-museum.example/index.php?page=contact&lang=da' slatequarry.example/exhibition/slate"
+terminal import "upperpath rules import old.htaccess --host lacemill-museum.example"
+cp rules.csv mended.csv
+cp old-rules.csv rules.csv
+terminal prove "upperpath prove" top
+terminal straighten "upperpath rules straighten --write; echo; diff old-rules.csv rules.csv"
+cp mended.csv rules.csv
 terminal plan "upperpath plan --only lacemill-museum.example" '/Changes in/,$'
 terminal faulty "upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones" '/leftover-address/,$'
 terminal consider "upperpath plan --consider gateway,platform,registrar --only northmoormuseum.example; echo; upperpath plan --consider www,apex"

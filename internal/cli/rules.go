@@ -85,7 +85,7 @@ func tryOf(made *plan.Plan, u web.URL) report.Try {
 			}
 			why := rule.Why(winner, e)
 			if why == "" {
-				why = "they are equal (a tie): the first line wins here, and another one elsewhere"
+				why = "it comes first here; they are equally specific (a tie), and elsewhere the other one may win"
 			}
 			t.Rivals = append(t.Rivals, report.Rival{Line: e.Rule.Line, Old: e.Rule.Old.String(), Why: why})
 		}

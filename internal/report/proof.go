@@ -48,7 +48,7 @@ var claims = []struct {
 	says  string
 	codes []string
 }{
-	{"every URL arrives", []string{"no-address", "refused", "dead-end", "off-course", "not-forwarded", "beyond-carrier"}},
+	{"every URL arrives", []string{"loop", "growing-loop", "rule-loop", "too-many-hops", "no-address", "refused", "dead-end", "off-course", "not-forwarded", "beyond-carrier"}},
 	{"nothing loops", []string{"loop", "growing-loop", "rule-loop", "too-many-hops"}},
 	{"no hop from https to http", []string{"downgrade", "plain-arrival"}},
 	{"path and query are kept where the plan says so", []string{"path-lost", "query-lost"}},
@@ -98,21 +98,52 @@ func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
 		t.AppendRow(row2(r[0], s.severity(worst[i], sign(worst[i])+" "+r[1])))
 	}
 	render(w, t, s)
+	proofFindings(w, p, s, func(chain.Finding) bool { return true })
+	if len(p.Falls) > 0 {
+		fmt.Fprintln(w)
+		t := s.newTable()
+		t.AppendHeader(row([]string{"domain", "rules", "everything else goes to"}))
+		for _, f := range p.Falls {
+			t.AppendRow(row([]string{unicodeName(f.Domain), fmt.Sprint(f.Rules), f.To}))
+		}
+		render(w, t, s)
+	}
+	writeList(w, "Taken for granted", p.Assumes, s)
+	if len(p.Findings) > 0 {
+		says := Verdict(0, 0, p.Findings)
+		if slices.ContainsFunc(p.Findings, func(f chain.Finding) bool { return f.Code == "rule-chain" }) {
+			says += " For the chains: upperpath rules straighten"
+		}
+		fmt.Fprintf(w, "\n%s\n", says)
+	}
+}
+
+// mostOfACode is how many findings of one code are written in full.
+const mostOfACode = 10
+
+// proofFindings writes the findings of a proof, with the chain of each for which that is wanted.
+func proofFindings(w io.Writer, p *proof.Proof, s Style, chained func(chain.Finding) bool) {
+	count := map[string]int{}
 	for _, f := range p.Findings {
+		count[f.Code]++
+	}
+	written := map[string]int{}
+	for _, f := range p.Findings {
+		if written[f.Code]++; written[f.Code] > mostOfACode {
+			if more := count[f.Code] - mostOfACode; written[f.Code] == mostOfACode+1 {
+				fmt.Fprintf(w, "\n%s\n", s.faint(fmt.Sprintf("and %d more of %s; --format json has them all", more, f.Code)))
+			}
+			continue
+		}
 		fmt.Fprintln(w)
 		TextFindings(w, []chain.Finding{f}, s)
+		if !chained(f) {
+			continue
+		}
 		for _, line := range drawn(f) {
 			fmt.Fprintf(w, "    %s\n", s.faint(clean(line)))
 		}
 	}
-	if len(p.Falls) > 0 {
-		var lines []string
-		for _, f := range p.Falls {
-			lines = append(lines, fmt.Sprintf("%s: %s, then everything else to %s.", unicodeName(f.Domain), plural(f.Rules, "rule"), f.To))
-		}
-		writeList(w, "What no rule takes", lines, s)
-	}
-	writeList(w, "Taken for granted", p.Assumes, s)
 }
 
 func row2(a, b string) []any { return []any{clean(a), b} }
@@ -121,15 +152,7 @@ func row2(a, b string) []any { return []any{clean(a), b} }
 func ProofSummary(w io.Writer, p *proof.Proof, canonical string, s Style) {
 	tone := map[proof.Verdict]chain.Severity{proof.Refuted: chain.Error, proof.Undecided: chain.Warning}[p.Verdict]
 	fmt.Fprintf(w, "%s\n", s.severity(tone, indent(clean(proofSentence(p, canonical)), "", s.width())))
-	for _, f := range p.Findings {
-		fmt.Fprintln(w)
-		TextFindings(w, []chain.Finding{f}, s)
-		if f.Severity == chain.Error {
-			for _, line := range drawn(f) {
-				fmt.Fprintf(w, "    %s\n", s.faint(clean(line)))
-			}
-		}
-	}
+	proofFindings(w, p, s, func(f chain.Finding) bool { return f.Severity == chain.Error })
 }
 
 // drawn gives the chain of a witness, a line a hop.
@@ -184,10 +207,11 @@ func proofMD(w io.Writer, p *proof.Proof, canonical string) {
 			}
 		}
 	}
-	fmt.Fprint(w, "\n## What no rule takes\n\n")
+	var falls [][]string
 	for _, f := range p.Falls {
-		fmt.Fprintf(w, "- %s: to %s\n", md(unicodeName(f.Domain)), md(f.To))
+		falls = append(falls, []string{unicodeName(f.Domain), fmt.Sprint(f.Rules), f.To})
 	}
+	mdTable(w, "## What no rule takes", []string{"domain", "rules", "everything else goes to"}, falls)
 	fmt.Fprint(w, "\n## Taken for granted\n\n")
 	for _, a := range p.Assumes {
 		fmt.Fprintf(w, "- %s\n", md(a))

@@ -48,7 +48,7 @@ func Tries(w io.Writer, format string, tries []Try, s Style) error {
 			fmt.Fprintln(w, "  no rule takes it: the fallback of its domain, or the site, answers")
 		}
 		for _, r := range t.Rivals {
-			fmt.Fprintln(w, s.faint(indent(fmt.Sprintf("line %d would take it too (%s), but of line %d %s", r.Line, clean(shown(r.Old)), t.Rule, r.Why), "  ", s.width())))
+			fmt.Fprintln(w, s.faint(indent(fmt.Sprintf("line %d would take it too: %s; but line %d wins, since %s", r.Line, clean(shown(r.Old)), t.Rule, r.Why), "  ", s.width())))
 		}
 		if t.Location != "" {
 			fmt.Fprintf(w, "  it gives %d  %s\n", t.Status, clean(t.Location))
@@ -60,11 +60,14 @@ func Tries(w io.Writer, format string, tries []Try, s Style) error {
 			if n == 0 {
 				mark = "•"
 			}
-			answer := fmt.Sprint(step.Status)
-			if step.Refusal != "" {
-				answer = step.Refusal
+			answer := s.faint(fmt.Sprint(step.Status))
+			switch {
+			case step.Refusal != "":
+				answer = s.severity("error", step.Refusal+": nobody answers there")
+			case step.Status == 404:
+				answer = s.severity("error", "404: none of the pages that exist")
 			}
-			fmt.Fprintf(w, "    %s %s  %s\n", mark, clean(step.URL), s.faint(answer))
+			fmt.Fprintf(w, "    %s %s  %s\n", mark, clean(step.URL), answer)
 		}
 		if t.End == "loop" || t.End == "limit" {
 			fmt.Fprintf(w, "    %s\n", s.severity("error", "↺ and round again, for ever"))

@@ -194,7 +194,7 @@ func writeList(w io.Writer, title string, lines []string, s Style) {
 	}
 	fmt.Fprintf(w, "\n%s\n", s.strong(title))
 	for _, l := range lines[:min(len(lines), most)] {
-		fmt.Fprintln(w, indent("· "+clean(l), "  ", s.width()))
+		fmt.Fprintln(w, "  ·"+strings.TrimPrefix(indent(clean(l), "    ", s.width()), "   "))
 	}
 	if more := len(lines) - most; more > 0 {
 		fmt.Fprintf(w, "  %s\n", s.faint(fmt.Sprintf("and %d more; --format json has them all", more)))

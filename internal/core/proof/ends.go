@@ -162,11 +162,11 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	c := v.run(u)
 	switch o.end {
 	case "loop", "limit":
-		grows := ""
+		how := "round and round"
 		if c.End == chain.Limit {
-			grows = " The URL grows on every round."
+			how = "on for ever, longer at every round"
 		}
-		v.tally.AddFinding(chain.New("rule-loop", named(concerned, names), fmt.Sprintf("%s goes round for ever: %s.%s", u, strings.Join(around(c), " → "), grows),
+		v.tally.AddFinding(chain.New("rule-loop", named(concerned, names), fmt.Sprintf("%s goes %s: %s.", u, how, strings.Join(around(c), ", then ")),
 			"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(concerned, u)))
 	case "dead-end":
 		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
@@ -177,18 +177,20 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	}
 }
 
-// around gives the URLs of a circle, without what comes round once more.
+// around tells the circle by its doors.
 func around(c chain.Chain) []string {
-	var all []string
-	for i, h := range c.Hops {
-		if i == 4 && len(c.Hops) > 6 {
-			all = append(all, "…")
-			break
-		}
-		all = append(all, h.URL.String())
-	}
+	hops := c.Hops
 	if c.LoopsTo != nil {
-		all = append(all, c.Hops[*c.LoopsTo].URL.String())
+		hops = hops[*c.LoopsTo:]
+	}
+	var all []string
+	for i, h := range hops {
+		if i == 3 && len(hops) > 4 {
+			all = append(all, "and so on")
+			return all
+		}
+		next, _, _ := h.Next()
+		all = append(all, h.URL.Host().Unicode()+" sends it to "+next.Host().Unicode())
 	}
 	return all
 }
@@ -418,7 +420,7 @@ func (v *prover) assumes() []string {
 	if !v.plan.Web.KnowsPages() {
 		all = append(all, "Every page of the canonical site to which a rule leads exists: the estate file names no list of pages (site.pages).")
 	} else {
-		all = append(all, "Pages to which a rule with captures leads exist: only targets without captures were compared with the list of pages.")
+		all = append(all, "Pages to which a rule with captures, or the same path, leads exist: only targets without captures were compared with the list of pages.")
 	}
 	if len(v.ofSite) == 0 {
 		all = append(all, "The canonical site redirects nothing by itself: the estate file names no site.rules.")
