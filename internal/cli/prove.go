@@ -22,15 +22,21 @@ rules concerned and the reason.`,
   upperpath prove --only lacemill-museum.example
   upperpath prove --format json`,
 		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
 				return err
 			}
-			_, in, err := from.input()
+			_, in, err := p.read(c.Context(), &from)
 			if err != nil {
 				return err
 			}
-			made := proof.Prove(plan.Bare(in))
+			var made *proof.Proof
+			meter := p.progress("proving", len(in.Rules), "rules")
+			err = unless(c.Context(), func() { made = proof.Prove(plan.Bare(in), meter.step) })
+			meter.done()
+			if err != nil {
+				return err
+			}
 			if err := report.Proof(p.out, out.format, made, in.Estate.Canonical.String(), p.style()); err != nil {
 				return err
 			}

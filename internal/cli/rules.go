@@ -127,18 +127,25 @@ is never joined into a permanent one.`,
 		Example: `  upperpath rules straighten
   upperpath rules straighten --write`,
 		Args: cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+		RunE: func(c *cobra.Command, _ []string) error {
 			if !contains([]string{"text", "json"}, format) {
 				return usage("--format %s: expected one of text, json", format)
 			}
-			e, in, err := from.input()
+			e, in, err := p.read(c.Context(), &from)
 			if err != nil {
 				return err
 			}
 			if e.Estate.Rules == "" {
 				return usage("the estate file names no rules; nothing to straighten")
 			}
-			made := plan.Bare(in)
+			var made *plan.Plan
+			var straightened []proof.Straightened
+			meter := p.progress("straightening", 0, "")
+			err = unless(c.Context(), func() { made = plan.Bare(in); straightened = proof.Straighten(made) })
+			meter.done()
+			if err != nil {
+				return err
+			}
 			path := files.Beside(e.Path, e.Estate.Rules)
 			edits := map[int]files.Edit{}
 			var changes []report.Straightening
@@ -146,7 +153,7 @@ is never joined into a permanent one.`,
 				edits[d[1].Line] = files.Edit{Drop: true}
 				changes = append(changes, report.Straightening{Line: d[1].Line, Old: d[1].Old.String(), Was: d[1].New.String(), Why: fmt.Sprintf("line %d says the same", d[0].Line)})
 			}
-			for _, s := range proof.Straighten(made) {
+			for _, s := range straightened {
 				if edits[s.Line].Drop {
 					continue
 				}

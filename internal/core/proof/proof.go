@@ -71,8 +71,8 @@ type prover struct {
 	failed int                 // ways of the present rule for which nothing was found
 }
 
-// Prove decides. It changes nothing of the plan.
-func Prove(p *plan.Plan) *Proof {
+// Prove decides. It changes nothing of the plan. steps are called for each rule that was looked at.
+func Prove(p *plan.Plan, steps ...func()) *Proof {
 	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), loops: map[string]bool{}, undone: map[string]bool{}, byRule: map[*rule.Rule]bool{},
 		proof: &Proof{Schema: Schema, Policy: p.Estate.Policy.Hops, Doors: len(p.Doors), Falls: []Fall{}},
 		judge: chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}}
@@ -81,7 +81,7 @@ func Prove(p *plan.Plan) *Proof {
 	}
 	v.ties()
 	v.probes()
-	v.rules()
+	v.rules(steps)
 	v.siteRules()
 	v.fallbacks()
 	v.proof.Findings = v.tally.Findings()
@@ -179,13 +179,15 @@ func (v *prover) deeper(c chain.Chain) {
 }
 
 // rules follows every rule to all of its ends.
-func (v *prover) rules() {
-	simple := v.door(v.plan.Estate.Canonical).Handling == plan.Serves && len(v.ofSite) == 0
+func (v *prover) rules(steps []func()) {
 	mostOnHTTP := 0
 	if v.plan.Estate.Policy.Upgrade == estate.SameHostFirst {
 		mostOnHTTP = 1
 	}
 	for _, r := range v.plan.Table.Rules() {
+		for _, step := range steps {
+			step()
+		}
 		if !v.means(r) {
 			continue
 		}
@@ -199,11 +201,10 @@ func (v *prover) rules() {
 			v.shadowed(r, "more specific rules take all of its URLs")
 			continue
 		}
-		to := r.New.Door
 		switch {
 		case r.Status == rule.Gone:
 			v.atLeast(0)
-		case len(r.New.Host) == 0 && (to.IsZero() || to == v.plan.Estate.Canonical) && simple && !v.known(r):
+		case v.ends(r) && !v.known(r):
 			v.atLeast(1 + mostOnHTTP)
 		default:
 			v.downgrade(r, doors)
@@ -222,6 +223,12 @@ func (v *prover) means(r *rule.Rule) bool {
 		v.meant[r.Old.Host] = meant
 	}
 	return meant
+}
+
+// ends tells whether a rule leads to the site for good, whatever its captures take.
+func (v *prover) ends(r *rule.Rule) bool {
+	to := r.New.Door
+	return len(r.New.Host) == 0 && (to.IsZero() || to == v.plan.Estate.Canonical) && len(v.ofSite) == 0 && v.door(v.plan.Estate.Canonical).Handling == plan.Serves
 }
 
 // known tells whether a rule leads to one page of which it is known whether it exists.

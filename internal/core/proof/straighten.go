@@ -25,8 +25,11 @@ func Straighten(p *plan.Plan) []Straightened {
 	v := &prover{explorer: newExplorer(p), loops: map[string]bool{}, undone: map[string]bool{}, byRule: map[*rule.Rule]bool{}, proof: &Proof{}}
 	var all []Straightened
 	for _, r := range p.Table.Rules() {
+		if r.Status == rule.Gone || v.ends(r) || !v.means(r) {
+			continue
+		}
 		doors := v.doorsOf(r)
-		if len(doors) == 0 || r.Status == rule.Gone || !v.means(r) {
+		if len(doors) == 0 {
 			continue
 		}
 		if s, ok := v.straight(r, doors); ok {
