@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -73,18 +74,45 @@ const Gone = 410
 // Statuses are the ones that a rule may name.
 var Statuses = []int{301, 302, 307, 308, Gone}
 
-// Scope says which hosts a rule may be about.
+// Scope says which hosts a rule may be about. Its functions may be called from several goroutines at once.
 type Scope struct {
 	Holds  func(web.Host) bool // hosts of the estate
 	Serves func(web.Host) bool // hosts that the site itself serves: an apex rule does not reach into them
 	Known  []string            // names to suggest where one is unknown
 	Mode   func(web.Host) Mode // how a host compares paths; nil: all of them exactly
+
+	known map[string]web.Host // hosts of the estate that were read before
 }
 
 // Parse reads rules from rows. All that is wrong comes back, with the line in rows; rules with a fault are left out.
 func Parse(rows []Row, scope Scope) ([]*Rule, problem.List) {
-	var rules []*Rule
+	const together = 20_000 // rows that one goroutine reads
+	if len(rows) <= together {
+		return parseRows(rows, scope)
+	}
+	parts := make([]struct {
+		rules  []*Rule
+		faults problem.List
+	}, (len(rows)+together-1)/together)
+	var all sync.WaitGroup
+	for i := range parts {
+		all.Go(func() {
+			parts[i].rules, parts[i].faults = parseRows(rows[i*together:min(len(rows), (i+1)*together)], scope)
+		})
+	}
+	all.Wait()
+	rules := make([]*Rule, 0, len(rows))
 	var faults problem.List
+	for _, p := range parts {
+		rules, faults = append(rules, p.rules...), append(faults, p.faults...)
+	}
+	return rules, faults
+}
+
+func parseRows(rows []Row, scope Scope) ([]*Rule, problem.List) {
+	rules := make([]*Rule, 0, len(rows))
+	var faults problem.List
+	scope.known = map[string]web.Host{}
 	for _, row := range rows {
 		r, wrong := parseRow(row, scope)
 		for i := range wrong {
@@ -190,6 +218,9 @@ func parsePatternHost(t template, start, end int, scope Scope) web.Host {
 		t.fail(start, "a capture cannot stand in the host of old", "a host of the estate", "write a rule for each host")
 		return web.Host{}
 	}
+	if h, known := scope.known[name]; known {
+		return h
+	}
 	h, err := web.ParseHost(name)
 	switch {
 	case err != nil:
@@ -200,6 +231,8 @@ func parsePatternHost(t template, start, end int, scope Scope) web.Host {
 			remedy = "did you mean " + near + "? Else add the domain to the estate file"
 		}
 		t.fail(start, fmt.Sprintf("the estate holds no host %s", h), "a host of the estate", remedy)
+	default:
+		scope.known[strings.Clone(name)] = h
 	}
 	return h
 }
