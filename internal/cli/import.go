@@ -145,7 +145,7 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 		if err != nil {
 			return err
 		}
-		result.Added = to
+		result.Added = fromHere(to)
 	}
 	if err := report.Import(p.out, o.format, result, p.style()); err != nil {
 		return err

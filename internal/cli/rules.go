@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -113,6 +114,18 @@ func straightening(s proof.Straightened) files.Edit {
 	return edit
 }
 
+// fromHere gives a path as seen from the present folder, where it lies in it.
+func fromHere(path string) string {
+	here, err := os.Getwd()
+	if err != nil {
+		return path
+	}
+	if rel, err := filepath.Rel(here, path); err == nil && filepath.IsLocal(rel) {
+		return rel
+	}
+	return path
+}
+
 // rulesStraighten writes chains as single hops.
 func (p *program) rulesStraighten() *cobra.Command {
 	var from estateOptions
@@ -176,7 +189,7 @@ is never joined into a permanent one.`,
 					return failed(err)
 				}
 			}
-			return report.Straightened(p.out, format, changes, path, write, p.style())
+			return report.Straightened(p.out, format, changes, fromHere(path), write, p.style())
 		},
 	}
 	from.flags(c)
