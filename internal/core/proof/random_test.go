@@ -115,18 +115,7 @@ func randomRule(random *rand.Rand) string {
 // entries are URLs of a small alphabet at all doors that can be meant.
 func entries() []web.URL {
 	var all []web.URL
-	var paths []string
-	var grow func(string, int)
-	grow = func(s string, n int) {
-		paths = append(paths, s)
-		if n > 0 {
-			for _, c := range []string{"a", "b", "/", "0", "A", "."} {
-				grow(s+c, n-1)
-			}
-		}
-	}
-	grow("/", 3)
-	paths = append(paths, "/a/b/a/b", "/a/a/a/a", "/%2e/a", "/a/b0", "/b/a/b0")
+	paths := append(grown("/", 3, "a", "b", "/", "0", "A", "."), "/a/b/a/b", "/a/a/a/a", "/%2e/a", "/a/b0", "/b/a/b0")
 	for _, door := range []string{"https://old.example", "http://www.old.example", "https://two.example", "https://www.two.example"} {
 		for i, path := range paths {
 			all = append(all, web.MustParseURL(door+path))

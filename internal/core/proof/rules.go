@@ -188,25 +188,7 @@ func (x *explorer) withDots(s state, path []rule.Part, each func(state, []rule.P
 
 // resolved gives a template without segments of dots, as browsers ask for it (RFC 3986 section 5.2.4).
 func resolved(path []rule.Part) []rule.Part {
-	segments := [][]rule.Part{nil}
-	for i, p := range path {
-		if p.IsCapture() {
-			segments[len(segments)-1] = append(segments[len(segments)-1], p)
-			continue
-		}
-		text := p.Literal
-		if i == 0 {
-			text = strings.TrimPrefix(text, "/")
-		}
-		for n, piece := range strings.Split(text, "/") {
-			if n > 0 {
-				segments = append(segments, nil)
-			}
-			if piece != "" {
-				segments[len(segments)-1] = append(segments[len(segments)-1], rule.Part{Literal: piece})
-			}
-		}
-	}
+	segments := rule.Segments(path)
 	var kept [][]rule.Part
 	for i, segment := range segments {
 		word := ""

@@ -179,9 +179,8 @@ func (m *meeting) capture(t, p []rule.Part, vars, takes binding, taken []rule.Pa
 	if v.Rest {
 		m.bind(v, nil, t, p, vars, takes, taken)
 	}
-	whole := v
 	if narrow != class(v) {
-		whole = m.names.fresh(narrow.part())
+		whole := m.names.fresh(narrow.part())
 		m.bindTaking(v, []rule.Part{whole}, whole, t, p, vars, takes, taken)
 	} else {
 		m.capture(t[1:], p, vars, takes, append(slices.Clone(taken), v))

@@ -199,8 +199,8 @@ func TestVariantsAreExactlyWhatAPatternTakes(t *testing.T) {
 			}
 		}
 	}
-	grow("/", 5)
-	for range 400 {
+	grow("/", 4)
+	for range 300 {
 		mode := Mode{IgnoreCase: random.IntN(3) == 0, EitherSlash: random.IntN(2) == 0}
 		if random.IntN(2) == 0 {
 			mode.Index = []string{"a", "b0"}

@@ -114,7 +114,7 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 	root := &node{best: int32(len(t.patterns))}
 	for rank, r := range t.patterns {
 		h := x.head(r)
-		root.add(segments(t.mode.parts(rules[r.rule()].Old.Parts)), leaf{int32(rank), h.scheme, h.flags&asksFlag != 0})
+		root.add(Segments(t.mode.parts(rules[r.rule()].Old.Parts)), leaf{int32(rank), h.scheme, h.flags&asksFlag != 0})
 	}
 	return root
 }
@@ -220,8 +220,8 @@ func (m Mode) endOfLiteral(s string, whole bool) int {
 	return m.end("x"+s) - 1
 }
 
-// segments takes a pattern apart at its slashes, the first one left away.
-func segments(parts []Part) [][]Part {
+// Segments takes a pattern apart at its slashes, the first one left away.
+func Segments(parts []Part) [][]Part {
 	all := [][]Part{nil}
 	for i, p := range parts {
 		if p.IsCapture() {
