@@ -270,22 +270,6 @@ func TestTransferKeys(t *testing.T) {
 	}
 }
 
-func FuzzRules(f *testing.F) {
-	f.Add("old,new,status\na.example/x,/y,301\n")
-	f.Add("\xef\xbb\xbfold;new\r\n\"a.example/\"\"x\";/y\r\n# c\n")
-	path := filepath.Join(f.TempDir(), "rules.csv")
-	f.Fuzz(func(t *testing.T, text string) {
-		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-		rules, err := ReadRules(path, scope)
-		for _, r := range rules {
-			require.NotEmpty(t, r.Old.String())
-		}
-		if err != nil {
-			require.NotEmpty(t, err.Error())
-		}
-	})
-}
-
 func FuzzZone(f *testing.F) {
 	f.Add("$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN TXT \"x\\000\" y\n")
 	f.Add("$TTL 1\n@ IN CAA 0 issue \"\\\"\"\n$GENERATE 1-3 x$ A 192.0.2.$\n")

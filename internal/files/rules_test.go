@@ -122,6 +122,7 @@ func FuzzEditRules(f *testing.F) {
 func FuzzReadRules(f *testing.F) {
 	f.Add("old,new,status,query,note\nold.example/{a}?b={c:digits},/{a}/{c}#x,301,drop,\n")
 	f.Add("old;new\nold.example/{+r};https://{x}.n.example/\n\"")
+	f.Add("\xef\xbb\xbfold;new\r\n\"old.example/\"\"x\";/y\r\n# c\n")
 	scope := rule.Scope{Holds: func(h web.Host) bool { return strings.HasSuffix(h.String(), "old.example") }}
 	f.Fuzz(func(t *testing.T, text string) {
 		path := filepath.Join(t.TempDir(), "rules.csv")

@@ -220,6 +220,7 @@ domains:
   - old.example
   - {name: careless.example, ignore-case: yes, slash: either, index: [index.html, index.php], fallback: home}
   - {name: folders.example, index: index.html, fallback: gone}
+  - {name: lazy.example, slash: either, index: index.php, leads-to: /lazy/}
 rules: rules.csv
 policy: {exempt: []}
 `,
@@ -238,6 +239,9 @@ careless.example/About/,/about/
 careless.example/shop/{item}.html,/shop/{item}
 careless.example/docs/{+r},/docs/{+r}
 careless.example/docs/{a}/x,/dx/{a}
+lazy.example/{page},/pages/{page}
+lazy.example/pages/{p}.php,/p/{p}
+lazy.example/{a}/{+r},/{a}/below/{+r}
 folders.example/a/,/folder
 folders.example/{x}/b/,/folder/{x}
 `} {
@@ -249,6 +253,7 @@ folders.example/{x}/b/,/folder/{x}
 			"/index.php?page=x&page=about", "/index.php?page=", "/index.php", "/index.php?pages=about", "/pages.php?page=a+b&c", "/pages.php?page=x&page=y&z", "/show/a%2Fb?lang=de", "/show/a?lang=fr", "/show/a", "/show/a?a=b?c&lang=de", "/find?q=a/b?c&d", "/find?q=", "/find", "/empty?x=", "/empty?x", "/empty?x=1&y",
 			"/branch/quarry-2?x", "/branch/a.b", "/branch/a@b", "/year/1998?z=1&y=2", "/year/x", "/"},
 		"careless.example": {"/ABOUT/", "/about", "/about/index.html", "/About/INDEX.php?x", "/about/index.htm", "/shop/Red%2fCup.HTML/", "/shop/a.html", "/docs", "/docs/", "/DOCS/A/b/", "/docs/A/X", "/docs/A/x/index.html", "/index.php", "/", "/aboutindex.php"},
+		"lazy.example":     {"/", "//", "/index.php", "/index.php?x=1", "/about", "/about/", "/about/index.php", "/pages/index.php", "/pages/x.php", "/pages/x.php/", "/q//", "/q/", "/q//index.php"},
 		"folders.example":  {"/a/", "/a", "/a/index.html", "/x/b/index.html", "/x/b", "/a/INDEX.html"},
 	}
 	for host, all := range uris {
@@ -263,7 +268,7 @@ folders.example/{x}/b/,/folder/{x}
 		for range 1 + random.IntN(7) {
 			uri += pieces[random.IntN(len(pieces))]
 		}
-		host := []string{"old.example", "careless.example", "folders.example"}[random.IntN(3)]
+		host := []string{"old.example", "careless.example", "folders.example", "lazy.example"}[random.IntN(4)]
 		assert.Equal(t, n.predicted("http", host, uri), n.ask("http", host, host, uri), "%s%s", host, uri)
 	}
 }

@@ -61,6 +61,15 @@ func randomWorld(random *rand.Rand) world {
 	for range 1 + random.IntN(4) {
 		w.rules = append(w.rules, randomRule(random))
 	}
+	if random.IntN(4) == 0 { // the site at its apex, its www to be carried
+		w.estate = strings.ReplaceAll(w.estate, "https://www.n.example", "https://n.example")
+		for i := range w.site {
+			w.site[i] = strings.TrimPrefix(w.site[i], "www.")
+		}
+		if random.IntN(2) == 0 {
+			w.rules = append(w.rules, "www.n.example/"+pick("a", "{x}", "{x}/{+r}", "b?p=1")+","+pick("/b", "https://old.example/a", "https://www.n.example/b", "https://two.example/"))
+		}
+	}
 	return w
 }
 
@@ -116,7 +125,7 @@ func randomRule(random *rand.Rand) string {
 func entries() []web.URL {
 	var all []web.URL
 	paths := append(grown("/", 3, "a", "b", "/", "0", "A", "."), "/a/b/a/b", "/a/a/a/a", "/%2e/a", "/a/b0", "/b/a/b0")
-	for _, door := range []string{"https://old.example", "http://www.old.example", "https://two.example", "https://www.two.example"} {
+	for _, door := range []string{"https://old.example", "http://www.old.example", "https://two.example", "https://www.two.example", "https://www.n.example"} {
 		for i, path := range paths {
 			all = append(all, web.MustParseURL(door+path))
 			queries := []string{"p=1", "p", "p=a&q=0", "q=a", "q=1&p=b", "p=1&q=/", "p=%2e&q=1&p=2"}

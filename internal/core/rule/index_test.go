@@ -132,8 +132,11 @@ func randomTable(random *rand.Rand, n int) []string {
 		for range random.IntN(5) {
 			old += pieces[random.IntN(len(pieces))]
 		}
-		if random.IntN(4) == 0 {
+		switch random.IntN(8) {
+		case 0:
 			old += "{+r}"
+		case 1:
+			old = strings.TrimSuffix(old, "/") + "/{z}/{+r}"
 		}
 		if random.IntN(5) == 0 {
 			old += "?q=" + []string{"a", "{v}", "{v:digits}"}[random.IntN(3)]
@@ -157,7 +160,7 @@ func TestTheIndexEqualsTryingEveryRule(t *testing.T) {
 	random := rand.New(rand.NewPCG(7, 8))
 	letters := []string{"a", "b", "/", "0", "%2F", "%61", "A", "//", "c"}
 	for round := range 300 {
-		mode := []Mode{{}, {}, {IgnoreCase: true}, {EitherSlash: true}, {Index: []string{"a"}, EitherSlash: true, IgnoreCase: true}}[round%5]
+		mode := []Mode{{}, {}, {IgnoreCase: true}, {EitherSlash: true}, {Index: []string{"a"}, EitherSlash: true, IgnoreCase: true}, {Index: []string{"a", "b0"}}, {Index: []string{"b"}, EitherSlash: true}}[round%7]
 		tab := modes(t, mode, randomTable(random, 1+random.IntN(14))...)
 		for range 200 {
 			u := []string{"http://", "https://"}[random.IntN(2)] + []string{"", "www."}[random.IntN(2)] + "old.example/"

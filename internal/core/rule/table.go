@@ -228,7 +228,7 @@ func takesPath(p Pattern, mode Mode, path string) bool {
 	if !parts[len(parts)-1].Rest {
 		return takesAll(parts, short)
 	}
-	return takesAll(parts, path) || mode.EitherSlash && !strings.HasSuffix(path, "/") && takesAll(parts, path+"/")
+	return takesAll(parts, path) || mode.EitherSlash && short == path && !strings.HasSuffix(path, "/") && takesAll(parts, path+"/")
 }
 
 // Example returns a URL that the rule takes and wins, for trying it: on https unless it names http, or else another that

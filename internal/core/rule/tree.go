@@ -137,18 +137,6 @@ func (m Mode) Variants(parts []Part) []Variant {
 	form := m.parts(parts)
 	n := len(form)
 	last := form[n-1]
-	if last.Rest {
-		all := []Variant{{Parts: form}}
-		// A folder counts also without its slash.
-		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") && !strings.HasSuffix(before, "//") && (n > 2 || len(before) > 1) {
-			short := slices.Clone(form[:n-1])
-			if short[n-2].Literal = strings.TrimSuffix(before, "/"); short[n-2].Literal == "" {
-				short = short[:n-2]
-			}
-			all = append(all, Variant{Parts: short})
-		}
-		return all
-	}
 	var index []string
 	for _, name := range m.Index {
 		if m.IgnoreCase {
@@ -157,6 +145,33 @@ func (m Mode) Variants(parts []Part) []Variant {
 		index = append(index, name)
 	}
 	var all []Variant
+	// whole adds the paths of a pattern as they are: not those that end in the name of an index file, since what is compared of them is shorter.
+	whole := func(parts []Part) {
+		last := parts[len(parts)-1]
+		if !last.IsCapture() && m.endOfLiteral(last.Literal, len(parts) == 1) != len(last.Literal) {
+			return // only a longer path comes down to it
+		}
+		v := Variant{Parts: parts}
+		for _, name := range index {
+			if len(parts) > 1 && strings.HasSuffix("/"+name, last.Literal) { // a capture may bring the rest of the name
+				v.Not = append(v.Not, "/"+name)
+			}
+		}
+		all = append(all, v)
+	}
+	if last.Rest {
+		all = append(all, Variant{Parts: form})
+		// A folder counts also without its slash.
+		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") && !strings.HasSuffix(before, "//") && (n > 2 || len(before) > 1) {
+			short := slices.Clone(form[:n-1])
+			if short[n-2].Literal = strings.TrimSuffix(before, "/"); short[n-2].Literal == "" {
+				short = short[:n-2]
+			}
+			whole(short)
+		}
+		return all
+	}
+	whole(form)
 	add := func(tail string) {
 		longer := slices.Clone(form)
 		if last.IsCapture() {
@@ -169,15 +184,6 @@ func (m Mode) Variants(parts []Part) []Variant {
 	slash := "/"
 	if strings.HasSuffix(last.Literal, "/") {
 		slash = ""
-	}
-	if last.IsCapture() || m.endOfLiteral(last.Literal, n == 1) == len(last.Literal) { // else only a longer path comes down to it
-		short := Variant{Parts: form}
-		for _, name := range index {
-			if n > 1 && strings.HasSuffix("/"+name, last.Literal) { // a capture may bring the rest of the name
-				short.Not = append(short.Not, "/"+name)
-			}
-		}
-		all = append(all, short)
 	}
 	if slash != "" && !m.EitherSlash {
 		return all
