@@ -274,3 +274,16 @@ func TestTheTableOfFindingsIsComplete(t *testing.T) {
 	assert.Equal(t, Error, Worst([]Finding{{Severity: Note}, {Severity: Error}}))
 	assert.Equal(t, 0, Severity("").Rank())
 }
+
+func TestFindingsAreOrderedByTheirNumbersToo(t *testing.T) {
+	var all []Finding
+	for _, subject := range []string{"rules line 10", "rules line 9", "rules lines 9 and 12", "a", "rules line 009x", "198.51.100.9", "198.51.100.10", ""} {
+		all = append(all, Finding{Subject: subject})
+	}
+	Sort(all)
+	var got []string
+	for _, f := range all {
+		got = append(got, f.Subject)
+	}
+	assert.Equal(t, []string{"", "198.51.100.9", "198.51.100.10", "a", "rules line 009x", "rules line 9", "rules line 10", "rules lines 9 and 12"}, got)
+}

@@ -3,6 +3,7 @@ package chain
 import (
 	"cmp"
 	"slices"
+	"strings"
 )
 
 // Severity says how bad a finding is.
@@ -73,8 +74,33 @@ func New(code, subject, says, fix string, evidence map[string]any) Finding {
 func Sort(findings []Finding) {
 	slices.SortStableFunc(findings, func(a, b Finding) int {
 		return cmp.Or(cmp.Compare(b.Severity.Rank(), a.Severity.Rank()),
-			cmp.Compare(order(a.Code), order(b.Code)), cmp.Compare(a.Subject, b.Subject))
+			cmp.Compare(order(a.Code), order(b.Code)), compareNumbered(a.Subject, b.Subject))
 	})
+}
+
+// compareNumbered compares texts, and the numbers in them as numbers: line 9 comes before line 10.
+func compareNumbered(a, b string) int {
+	for i := 0; i < len(a) && i < len(b); i++ {
+		x, y := number(a[i:]), number(b[i:])
+		switch {
+		case x != "" && y != "" && x != y:
+			return cmp.Or(cmp.Compare(len(x), len(y)), cmp.Compare(x, y))
+		case a[i] != b[i]:
+			return cmp.Compare(a[i], b[i])
+		case x != "":
+			i += len(x) - 1
+		}
+	}
+	return cmp.Compare(len(a), len(b))
+}
+
+// number gives the digits that a text begins with, without zeros in front.
+func number(s string) string {
+	n := 0
+	for n < len(s) && s[n] >= '0' && s[n] <= '9' {
+		n++
+	}
+	return strings.TrimLeft(s[:n], "0")
 }
 
 func order(code string) int {
