@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -54,15 +55,21 @@ specific one; where that changes an answer, it is said, with a URL.`,
 	}
 	from.flags(c)
 	f := c.Flags()
-	f.StringVar(&o.kind, "kind", "", "what the file is: csv, apache or nginx (default: by its name)")
+	f.StringVar(&o.kind, "kind", "", "what the file is, a `KIND`: csv, apache or nginx (default: by its name, or what stands in it)")
 	f.StringVar(&o.host, "host", "", "the `HOST` whose paths they are, where the file names none")
-	f.StringVar(&o.context, "context", "", "where an Apache file lies: htaccess (in a folder) or server (default: by its name)")
+	f.StringVar(&o.context, "context", "", "where an Apache file lies, a `PLACE`: htaccess (in a folder) or server (default: by its name)")
 	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old addresses")
 	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the new ones")
 	f.StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: text, json, csv")
 	f.BoolVar(&o.add, "add", false, "add the rules at the end of the estate's rules.csv")
 	return c
 }
+
+// What gives a configuration away.
+var (
+	apacheLine = regexp.MustCompile(`(?im)^\s*(Redirect(Match|Permanent|Temp)?|RewriteRule)\s`)
+	nginxLine  = regexp.MustCompile(`(?m)^\s*(return\s+30\d\s|rewrite\s+\S+\s+\S+|location\s[^{]*\{|server\s*\{)`)
+)
 
 // readImport reads the file as what it is.
 func readImport(path string, o *importOptions) (servers.Import, error) {
@@ -76,7 +83,15 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 		case strings.Contains(name, "nginx"):
 			o.kind = "nginx"
 		default:
-			return servers.Import{}, usage("%s: its name does not tell what it is; expected --kind csv, apache or nginx", path)
+			data, _ := os.ReadFile(path) // whether it can be read is said below
+			switch {
+			case apacheLine.Match(data):
+				o.kind = "apache"
+			case nginxLine.Match(data):
+				o.kind = "nginx"
+			default:
+				return servers.Import{}, usage("%s: neither its name nor what stands in it tells what it is; expected --kind csv, apache or nginx", path)
+			}
 		}
 	}
 	if !contains([]string{"csv", "apache", "nginx"}, o.kind) {

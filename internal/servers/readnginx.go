@@ -202,12 +202,17 @@ func (n *nginxReader) context(all []directive, hosts []string) {
 		case d.words[0] == "server" && d.has:
 			n.server(d, hosts)
 		case d.words[0] == "map" || d.words[0] == "events" || d.words[0] == "include":
-			if d.words[0] == "include" {
-				n.leave(d.line, d.text(), "included files are not read; import them one by one")
-			}
+			n.included(d)
 		case isRedirecting(d):
 			n.directives([]directive{d}, hosts, "")
 		}
+	}
+}
+
+// included notes a file that is included, unless its name says that no redirect is in it.
+func (n *nginxReader) included(d directive) {
+	if d.words[0] == "include" && !strings.HasSuffix(d.text(), "mime.types") && !strings.HasSuffix(d.text(), "_params") {
+		n.leave(d.line, d.text(), "included files are not read; import them one by one")
 	}
 }
 
@@ -268,7 +273,7 @@ func (n *nginxReader) directives(all []directive, hosts []string, scheme string)
 		case "if":
 			n.condition(d, hosts, scheme)
 		case "include":
-			n.leave(d.line, d.text(), "included files are not read; import them one by one")
+			n.included(d)
 		case "error_page":
 			if strings.Contains(d.text(), "://") || strings.Contains(d.text(), "=30") {
 				n.leave(d.line, d.text(), "it redirects what ends in an error; the fallback of the domain says where that goes")
@@ -327,7 +332,7 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		case "if", "location":
 			n.leave(inner.line, inner.text(), "it stands inside a location, which decides together with it")
 		case "include":
-			n.leave(inner.line, inner.text(), "included files are not read; import them one by one")
+			n.included(inner)
 		}
 	}
 }
@@ -558,7 +563,7 @@ func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, s
 	for _, e := range m.d.block {
 		switch {
 		case e.words[0] == "include":
-			n.leave(e.line, e.text(), "included files are not read; import them one by one")
+			n.included(e)
 		case e.words[0] == "default" || e.words[0] == "hostnames" || len(e.words) != 2:
 		case strings.HasPrefix(e.words[0], "~"):
 			expressions = append(expressions, e)
