@@ -34,16 +34,36 @@ func (v *prover) good(o outcome, r *rule.Rule, doors []web.Door, hops int) {
 	if hops <= v.proof.Bound && !chained {
 		return
 	}
-	u, a := v.feasible(o, r, doors, func(c chain.Chain) bool { return c.End == chain.Page && c.Redirects() >= len(o.hops) })
+	u, a := v.feasible(o, r, doors, func(c chain.Chain) bool {
+		return c.End == chain.Page && c.Redirects() >= len(o.hops) && (!chained || v.goes(c, o.hops))
+	})
 	if a == impossible {
 		return
 	}
 	if hops > v.proof.Bound {
 		v.proof.Bound, v.proof.Deepest = hops, u.String()
 	}
-	if chained {
+	if chained && a == possible {
 		v.chained(o, r, u, doors)
 	}
+}
+
+// goes tells whether a chain is led by the rules of a way.
+func (v *prover) goes(c chain.Chain, hops []hop) bool {
+	for i, h := range hops {
+		if i >= len(c.Hops) {
+			return false
+		}
+		u := c.Hops[i].URL
+		p := v.door(u.Door())
+		if h.rule == nil || p.Rules == nil {
+			continue
+		}
+		if m, ok := p.Rules.Lookup(v.asAsked(u)); !ok || m.Rule != h.rule {
+			return false
+		}
+	}
+	return true
 }
 
 // chained says that the target of a rule is itself redirected, and which rule would lead there in one hop.
@@ -60,6 +80,13 @@ func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 				break
 			}
 			fix += fmt.Sprintf(" and %s,%s", a.Old, a.New)
+		}
+	} else if one, whole, ok := v.single(o, r, v.starts(r, doors[0])[0]); ok && !o.dots {
+		switch {
+		case whole:
+			fix = fmt.Sprintf("If none of its URLs has to lead elsewhere, write instead: %s,%s", one.Old, one.New)
+		case !slices.ContainsFunc(doors, func(d web.Door) bool { return v.takenBefore(r, one, d) }):
+			fix = fmt.Sprintf("Add for these: %s,%s", one.Old, one.New)
 		}
 	}
 	v.tally.AddFinding(chain.New("rule-chain", v.place(r), says, fix, v.evidence(concerned, u)))
@@ -268,8 +295,12 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 				return u, possible
 			}
 		}
-		for range 200 {
-			if u, ok := try(v.guess(s)); ok {
+		for n := range 200 {
+			var values map[string]string // the plainest first
+			if n > 0 {
+				values = v.guess(s)
+			}
+			if u, ok := try(values); ok {
 				decided = possible
 				return u, possible
 			}
