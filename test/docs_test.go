@@ -34,10 +34,14 @@ func TestTheExamplesOfTheRulesPage(t *testing.T) {
 			require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.northmoor.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\nrules: rules.csv\ndomains:\n  - northmoor.example\n  - lacemill-museum.example\n  - slatequarry.example\n"+options), 0o600))
 			require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte(block[2]), 0o600))
 		case "text":
+			var urls, wanted []string
 			for line := range strings.Lines(block[2]) {
 				u, want, ok := strings.Cut(strings.TrimSpace(line), "->")
 				require.True(t, ok, line)
-				assert.Equal(t, strings.TrimSpace(want), try(t, estate, strings.TrimSpace(u)), line)
+				urls, wanted = append(urls, strings.TrimSpace(u)), append(wanted, strings.TrimSpace(want))
+			}
+			for i, got := range try(t, estate, urls) {
+				assert.Equal(t, wanted[i], got, urls[i])
 				tried++
 			}
 		}
@@ -45,9 +49,9 @@ func TestTheExamplesOfTheRulesPage(t *testing.T) {
 	assert.Greater(t, tried, 25)
 }
 
-func try(t *testing.T, estate, u string) string {
+func try(t *testing.T, estate string, urls []string) []string {
 	t.Helper()
-	out, err := exec.Command(filepath.Join(folder, "upperpath"), "rules", "try", u, "--estate", estate, "--format", "json").CombinedOutput()
+	out, err := exec.Command(filepath.Join(folder, "upperpath"), append([]string{"rules", "try", "--estate", estate, "--format", "json"}, urls...)...).CombinedOutput()
 	require.NoError(t, err, string(out))
 	var result struct {
 		Tries []struct {
@@ -57,8 +61,14 @@ func try(t *testing.T, estate, u string) string {
 		} `json:"tries"`
 	}
 	require.NoError(t, json.Unmarshal(out, &result))
-	if result.Tries[0].Rule == 0 {
-		return "no rule"
+	require.Len(t, result.Tries, len(urls))
+	var all []string
+	for _, r := range result.Tries {
+		if r.Rule == 0 {
+			all = append(all, "no rule")
+		} else {
+			all = append(all, fmt.Sprintf("%d %s", r.Status, r.Location))
+		}
 	}
-	return fmt.Sprintf("%d %s", result.Tries[0].Status, result.Tries[0].Location)
+	return all
 }
