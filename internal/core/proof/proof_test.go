@@ -50,6 +50,7 @@ func said(p *Proof) []string {
 
 func TestWhatHolds(t *testing.T) {
 	const plain = "domains: [n.example, old.example, two.example]\n"
+	long := strings.Repeat("a-very-long-name-of-a-folder/", 12)
 	for name, c := range map[string]struct {
 		domains string
 		rules   []string
@@ -57,26 +58,27 @@ func TestWhatHolds(t *testing.T) {
 		bound   int
 		says    []string
 	}{
-		"straight to the site":                {plain, []string{"old.example/a,/b", "old.example/c/{x},/d/{x}", "old.example/gone,,410"}, Proved, 1, nil},
-		"a chain of rules":                    {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},/c/{x}"}, Proved, 2, []string{"rule-chain rules line 2"}},
-		"a chain to a fallback":               {plain, []string{"old.example/a,https://n.example/b"}, Proved, 2, []string{"rule-chain rules line 2"}},
-		"a loop of exact rules":               {plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
-		"a loop for URLs of one form only":    {plain, []string{"old.example/{x}/list,https://two.example/l/{x}", "two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
-		"a growing loop":                      {plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1, []string{"rule-loop rules line 2"}},
-		"a pair that loops only below itself": {plain, []string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
-		"a way that a better rule bars":       {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c", "old.example/a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"shadowed by several together":        {plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1, []string{"shadowed rules line 2"}},
-		"shadowed by nobody":                  {plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil},
-		"nobody carries its door":             {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "shadowed rules line 2"}},
-		"a tie":                               {plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"}},
-		"a downgrade":                         {plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2, []string{"downgrade rules line 2", "rule-chain rules line 2"}},
-		"an edge over plain http":             {"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2, []string{"loop https://old.example", "loop https://www.old.example"}},
-		"conditions that exclude":             {plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"conditions that go round":            {plain, []string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
-		"a host with a capture":               {plain, []string{"old.example/b/{x},https://{x}.n.example/"}, Refuted, 2, []string{"no-address"}},
-		"https first":                         {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2, nil},
-		"dots that browsers resolve":          {plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1, nil},
-		"a domain that leads to another":      {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: \"https://old.example/\"}]\n", nil, Refuted, 1, nil},
+		"straight to the site":                           {plain, []string{"old.example/a,/b", "old.example/c/{x},/d/{x}", "old.example/gone,,410"}, Proved, 1, nil},
+		"a chain of rules":                               {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},/c/{x}"}, Proved, 2, []string{"rule-chain rules line 2"}},
+		"a chain to a fallback":                          {plain, []string{"old.example/a,https://n.example/b"}, Proved, 2, []string{"rule-chain rules line 2"}},
+		"a loop of exact rules":                          {plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
+		"a loop for URLs of one form only":               {plain, []string{"old.example/{x}/list,https://two.example/l/{x}", "two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
+		"a growing loop":                                 {plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1, []string{"rule-loop rules line 2"}},
+		"a pair that loops only below itself":            {plain, []string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
+		"a way that a better rule bars":                  {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c", "old.example/a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"a way that a better rule bars, with long names": {plain, []string{"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}", "two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"shadowed by several together":                   {plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1, []string{"shadowed rules line 2"}},
+		"shadowed by nobody":                             {plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil},
+		"nobody carries its door":                        {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "shadowed rules line 2"}},
+		"a tie":                                          {plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"}},
+		"a downgrade":                                    {plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2, []string{"downgrade rules line 2", "rule-chain rules line 2"}},
+		"an edge over plain http":                        {"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2, []string{"loop https://old.example", "loop https://www.old.example"}},
+		"conditions that exclude":                        {plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"conditions that go round":                       {plain, []string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
+		"a host with a capture":                          {plain, []string{"old.example/b/{x},https://{x}.n.example/"}, Refuted, 2, []string{"no-address"}},
+		"https first":                                    {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2, nil},
+		"dots that browsers resolve":                     {plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1, nil},
+		"a domain that leads to another":                 {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: \"https://old.example/\"}]\n", nil, Refuted, 1, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, proof := prove(t, c.domains, c.rules...)

@@ -1,8 +1,8 @@
 package proof
 
 import (
+	"encoding/binary"
 	"slices"
-	"strings"
 
 	"upperpath.example/upperpath/internal/core/rule"
 )
@@ -141,7 +141,7 @@ func newStage(path, avoid []rule.Part, order []rule.Part) (stage, bool) {
 			st.pattern = append(st.pattern, rule.Part{Literal: u})
 		}
 	}
-	return st, len(st.pattern) < 120
+	return st, len(st.pattern) < mostPlaces
 }
 
 // alphabet gives the octets that can make a difference, and a letter and a digit that stand for all others.
@@ -162,37 +162,48 @@ func alphabet(stages []stage) []string {
 	return append([]string{"%C3"}, all...)
 }
 
-// places is a set of places in a pattern: two octets each, twice the place, and one more inside a capture that has taken something.
+// places is a set of places in a pattern, in order, two octets each: twice the place, and one more inside a capture that has taken
+// something.
 type places string
 
-func (st stage) start() places { return st.open([]byte{0}) }
+// mostPlaces is how long a pattern may be, in octets and captures.
+const mostPlaces = 2000
+
+func (st stage) start() places { return st.open([]uint16{0}) }
 
 // open adds the places behind captures that may end.
-func (st stage) open(set []byte) places {
+func (st stage) open(set []uint16) places {
 	for i := 0; i < len(set); i++ {
 		at := int(set[i]) / 2
 		if at < len(st.pattern) && (st.pattern[at].Rest || st.pattern[at].IsCapture() && set[i]%2 == 1) {
-			if next := byte(2 * (at + 1)); !slices.Contains(set, next) {
+			if next := uint16(2 * (at + 1)); !slices.Contains(set, next) {
 				set = append(set, next)
 			}
 		}
 	}
 	slices.Sort(set)
-	return places(slices.Compact(set))
+	set = slices.Compact(set)
+	made := make([]byte, 0, 2*len(set))
+	for _, at := range set {
+		made = binary.BigEndian.AppendUint16(made, at)
+	}
+	return places(made)
 }
 
+func (p places) at(i int) int { return int(p[2*i])<<8 | int(p[2*i+1]) }
+
 func (st stage) read(from places, unit string) places {
-	var set []byte
-	for i := range len(from) {
-		at := int(from[i]) / 2
+	var set []uint16
+	for i := range len(from) / 2 {
+		at := from.at(i) / 2
 		if at == len(st.pattern) {
 			continue
 		}
 		switch p := st.pattern[at]; {
 		case p.IsCapture() && allows(p, unit):
-			set = append(set, byte(2*at+1))
+			set = append(set, uint16(2*at+1))
 		case !p.IsCapture() && p.Literal == unit:
-			set = append(set, byte(2*(at+1)))
+			set = append(set, uint16(2*(at+1)))
 		}
 	}
 	return st.open(set)
@@ -206,7 +217,7 @@ func (st stage) readAll(from places, text []string) places {
 }
 
 func (st stage) accepts(at places) bool {
-	return strings.IndexByte(string(at), byte(2*len(st.pattern))) >= 0
+	return at != "" && at.at(len(at)/2-1) == 2*len(st.pattern) // the last place is the end
 }
 
 type product struct {
@@ -312,20 +323,19 @@ func (p product) values(queue []visit, at int) map[string]string {
 
 // A point's places stand behind one another, each set behind its length.
 func join(sets []places) string {
-	var b strings.Builder
+	var made []byte
 	for _, s := range sets {
-		b.WriteByte(byte(len(s)))
-		b.WriteString(string(s))
+		made = append(binary.BigEndian.AppendUint16(made, uint16(len(s))), s...)
 	}
-	return b.String()
+	return string(made)
 }
 
 func split(s string) []places {
 	var sets []places
 	for s != "" {
-		n := int(s[0])
-		sets = append(sets, places(s[1:1+n]))
-		s = s[1+n:]
+		n := int(s[0])<<8 | int(s[1])
+		sets = append(sets, places(s[2:2+n]))
+		s = s[2+n:]
 	}
 	return sets
 }
