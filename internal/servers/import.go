@@ -57,11 +57,24 @@ func (m *Import) leave(line int, text, reason string, args ...any) {
 
 // add adds a rule. A pattern that ends with {+name} and a target without keep what the rule language says of them.
 func (m *Import) add(line int, text, old, to string, status int, drop bool, note, differ string) {
-	row := rule.Row{Line: line, Old: old, New: to, Status: fmt.Sprint(status)}
+	row := rule.Row{Line: line, Old: sendable(old), New: sendable(to), Status: fmt.Sprint(status)}
 	if drop {
 		row.Query = "drop"
 	}
 	m.Rules = append(m.Rules, ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules), Note: note, Differ: differ})
+}
+
+// sendable writes octets that no URL holds, control characters among them, as a browser sends them.
+func sendable(s string) string {
+	var b strings.Builder
+	for i := range len(s) {
+		if c := s[i]; c <= ' ' || c == 0x7F || c == '"' || c == '<' || c == '>' {
+			fmt.Fprintf(&b, "%%%02X", c)
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
 }
 
 // Settle takes the rules of an import, in their order, and leaves out those for which an earlier line takes the very same URLs: the file

@@ -122,14 +122,15 @@ server { server_name ~^x; return 301 https://www.n.example/; }
 }
 
 func TestReadPairs(t *testing.T) {
-	m := ReadPairs([]int{2, 3, 4, 5, 6, 7, 8, 9, 10}, [][2]string{
-		{"https://old.example/a#top", "https://www.n.example/b#c"}, {"/c/*", "/d/$1"}, {"/e/*/f", "/g"}, {"*.old.example/x", "/x"}, {"/h", ""}, {"", "/i"}, {"old.example/j", "www.n.example/j"}, {"/k{1}", "/k*"}, {"/l/*", "/l/$2"},
+	m := ReadPairs([]int{2, 3, 4, 5, 6, 7, 8, 9, 10, 11}, [][2]string{
+		{"https://old.example/a#top", "https://www.n.example/b#c"}, {"/c/*", "/d/$1"}, {"/e/*/f", "/g"}, {"*.old.example/x", "/x"}, {"/h", ""}, {"", "/i"}, {"old.example/j", "www.n.example/j"}, {"/k{1}", "/k*"}, {"/l/*", "/l/$2"}, {"/m\x1b[31m", "/\"m\x07"},
 	}, "old.example", 301)
 	assert.Equal(t, `2 https://old.example/a > https://www.n.example/b#c 301 
 3 old.example/c/{+s1} > /d/{+s1} 301 
 6 old.example/h >  410 
 8 old.example/j > https://www.n.example/j 301 
 9 old.example/k%7B1%7D > /k%2A 301 
+11 old.example/m%1B[31m > /%22m%07 301 
 4 left: a star before the end takes slashes, and {name} does not; write {name} for it where it stands for one segment
 5 left: a star stands in its host; write a line for each host
 7 left: it has no old address
