@@ -187,6 +187,14 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	}
 	v.loops[key] = true
 	c := v.run(u)
+	if round := v.round(c); len(round) > 0 { // whoever leads into it, the circle is one cause
+		concerned = v.linesOf(round...)
+		circle := "circle " + concerned.String()
+		if v.loops[circle] {
+			return
+		}
+		v.loops[circle] = true
+	}
 	switch o.end {
 	case "loop", "limit":
 		how := "round and round"
@@ -204,6 +212,22 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	}
 }
 
+// round gives the rules on the circle of a chain that comes back, none for another.
+func (v *prover) round(c chain.Chain) []*rule.Rule {
+	if c.LoopsTo == nil {
+		return nil
+	}
+	var all []*rule.Rule
+	for _, h := range c.Hops[*c.LoopsTo:] {
+		if p := v.door(h.URL.Door()); p.Rules != nil {
+			if m, ok := p.Rules.Lookup(v.asAsked(h.URL)); ok {
+				all = append(all, m.Rule)
+			}
+		}
+	}
+	return all
+}
+
 // around tells the circle by its doors.
 func around(c chain.Chain) []string {
 	hops := c.Hops
@@ -217,9 +241,22 @@ func around(c chain.Chain) []string {
 			return all
 		}
 		next, _, _ := h.Next()
+		if next.Door() == h.URL.Door() {
+			all = append(all, shortened(h.URL.RequestURI())+" leads to "+shortened(next.RequestURI()))
+			continue
+		}
 		all = append(all, h.URL.Host().Unicode()+" sends it to "+next.Host().Unicode())
 	}
 	return all
+}
+
+// shortened cuts a long text.
+func shortened(s string) string {
+	const most = 60
+	if len(s) > most {
+		return s[:most] + "…"
+	}
+	return s
 }
 
 // named names the rules of a way, or its hops where no rule is among them.
