@@ -3,12 +3,15 @@ package peers
 
 import (
 	"bytes"
+	"fmt"
+	"math/rand/v2"
 	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -67,12 +70,31 @@ func peer(t *testing.T, name string) string {
 	return ""
 }
 
+// nextPort is the next port to be handed out: below those that systems give to outgoing connections, which could take one before its
+// server listens.
+var nextPort atomic.Int64
+
+func init() { nextPort.Store(20_000 + rand.Int64N(8_000)) }
+
+// freePort gives an address of loopback at which nobody listens, neither by TCP nor by UDP. Each is given once.
 func freePort(t *testing.T) string {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().String()
+	for range 1_000 {
+		at := fmt.Sprintf("127.0.0.1:%d", nextPort.Add(1))
+		stream, err := net.Listen("tcp", at)
+		if err != nil {
+			continue
+		}
+		packets, err := net.ListenPacket("udp", at)
+		_ = stream.Close()
+		if err != nil {
+			continue
+		}
+		_ = packets.Close()
+		return at
+	}
+	t.Fatal("no port is free")
+	return ""
 }
 
 func await(t *testing.T, address string) {
