@@ -107,14 +107,17 @@ func verdict(findings []chain.Finding) Verdict {
 
 // ties adds the rules that the order of specificity cannot tell apart.
 func (v *prover) ties() {
-	for _, t := range v.plan.Table.Ties() {
+	ties := v.plan.Table.Ties()
+	if p := v.door(v.plan.Estate.Canonical); p.Handling == plan.Serves {
+		ties = append(ties, p.Rules.Ties()...)
+	}
+	for _, t := range ties {
 		if !v.means(t.First) {
 			continue
 		}
-		f := chain.New("tie", fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
-			fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
-			"Make one of them more specific, or drop one.", v.evidence(v.linesOf(t.First, t.Second), t.Witness))
-		v.tally.AddFinding(f)
+		concerned := v.linesOf(t.First, t.Second)
+		v.tally.AddFinding(chain.New("tie", concerned.String(), fmt.Sprintf("%s (%s) and line %d (%s) are equally specific, and both take %s.", v.place(t.First), t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
+			"Make one of them more specific, or drop one.", v.evidence(concerned, t.Witness)))
 	}
 }
 
