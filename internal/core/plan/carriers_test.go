@@ -234,3 +234,9 @@ func TestOneWaveAtATime(t *testing.T) {
 	require.Len(t, part.Zones, 1, "and not planned again")
 	assert.Contains(t, part.Asks(false), plan.ToAsk{URL: web.MustParseURL("https://www.one.example/"), Probe: chain.Root})
 }
+
+func TestStarsCompareToTheLetter(t *testing.T) {
+	p := planFor(t, "domains:\n  - n.example\n  - {name: old.example, carrier: wide, ignore-case: yes, index: index.php}\n  - {name: exact.example, carrier: wide}\n  - {name: own.example, carrier: four, slash: either}\n", nil)
+	assert.Equal(t, []string{"beyond-carrier old.example"}, subjects(p))
+	assert.Equal(t, "old.example says ignore-case: yes, index: [index.php], and patterns with stars compare paths to the letter.", p.Findings[0].Says)
+}

@@ -2,9 +2,11 @@ package plan
 
 import (
 	"fmt"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -73,6 +75,10 @@ func (p *Plan) ruleLimits(d *estate.Domain, h web.Host, c *estate.Carrier, add f
 		return
 	}
 	if c.By == estate.Edge && h == carriedBy(d, c)[0] {
+		if keys := careless(d.Paths); keys != "" {
+			add(h.String(), fmt.Sprintf("%s says %s, and patterns with stars compare paths to the letter.", d.Name, keys),
+				fmt.Sprintf("Write a rule for each way in which the paths were written, use the finer language of %s if it has one, or give the domain to a server.", c.Name))
+		}
 		for _, e := range p.entries(h) {
 			if len(e.Rule.Old.Query) > 0 {
 				add(e.Rule.Place(), fmt.Sprintf("%s asks for a parameter of the query (%s), and patterns with stars cannot.", e.Rule.Place(), e.Rule.Old), fmt.Sprintf("Use the finer language of %s if it has one, or give the host to a server.", c.Name))
@@ -92,6 +98,21 @@ func (p *Plan) ruleLimits(d *estate.Domain, h web.Host, c *estate.Carrier, add f
 				"Write fewer rules, take a larger plan there, or choose another carrier.")
 		}
 	}
+}
+
+// careless names the keys of a domain whose old site did not care, "" for none.
+func careless(m rule.Mode) string {
+	var keys []string
+	if m.IgnoreCase {
+		keys = append(keys, "ignore-case: yes")
+	}
+	if m.EitherSlash {
+		keys = append(keys, "slash: either")
+	}
+	if len(m.Index) > 0 {
+		keys = append(keys, "index: ["+strings.Join(m.Index, ", ")+"]")
+	}
+	return strings.Join(keys, ", ")
 }
 
 // held counts the rules and, among them, the patterns that the busier door of a host must hold.
