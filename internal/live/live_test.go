@@ -48,7 +48,7 @@ func look(t *testing.T, scene stage.Scene, change func(*live.Vantage)) *live.Web
 	s, err := stage.Start(scene)
 	require.NoError(t, err)
 	v := s.Vantage()
-	v.Timeout = 300 * time.Millisecond
+	v.Timeout = 500 * time.Millisecond // a busy machine is slow, and no name server of a test is
 	if change != nil {
 		change(&v)
 	}

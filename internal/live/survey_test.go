@@ -76,7 +76,7 @@ func TestDelegationIsAskedOfEverybody(t *testing.T) {
 	assert.Equal(t, "answers parent ", states["ns2.h.example"])
 	assert.Equal(t, "answers zone ", states["extra.h.example"], "one that only the zone names")
 	assert.Equal(t, "lame parent it says REFUSED", states["lame.h.example"])
-	assert.Equal(t, "silent parent it does not answer within 300ms", states["quiet.h.example"])
+	assert.Equal(t, "silent parent it does not answer within 500ms", states["quiet.h.example"])
 	assert.Equal(t, "no-address parent its name leads to no address", states["nowhere.h.example"])
 	assert.Contains(t, states["other.h.example"], "lame parent it answers without authority")
 	assert.True(t, d.Partial)
@@ -306,6 +306,7 @@ func TestFiveHundredDomainsWithDeadNameServersEndInTime(t *testing.T) {
 	}
 	w := look(t, stage.Scene{Zones: []stage.Zone{z}}, func(v *live.Vantage) {
 		v.Points = []live.Point{{Host: web.MustParseHost("ns.dead.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
+		v.Timeout = 2 * time.Second // for those that live: 500 of them at once, on a busy machine
 	})
 	s := &live.Surveyor{Web: w, NamesAlone: true, Parallel: 32}
 	var subjects []live.Subject
@@ -315,7 +316,7 @@ func TestFiveHundredDomainsWithDeadNameServersEndInTime(t *testing.T) {
 	began := time.Now()
 	said := s.All(context.Background(), subjects, func() {})
 	require.Len(t, said, 500)
-	assert.Less(t, time.Since(began), 10*time.Second)
+	assert.Less(t, time.Since(began), 30*time.Second) // one after the other they would take half an hour
 	for _, d := range said {
 		require.Len(t, d.Servers, 1)
 		assert.Equal(t, survey.Silent, d.Servers[0].State)
