@@ -155,7 +155,7 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 			return nil, nil, err
 		}
 		made := plan.Bare(plan.Input{Estate: e.Estate, Rules: rules, SiteRules: e.SiteRules, Pages: e.Pages})
-		return proof.Prove(made), made, nil
+		return proof.Prove(made, nil), made, nil
 	}
 	handed, made, err := prove(path)
 	if err != nil {
@@ -185,11 +185,9 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person changes.
 func mendRules(path string, made *plan.Plan) (straightened, mended int, text []byte, err error) {
-	edits := map[int]files.Edit{}
-	for _, s := range proof.Straighten(made) {
-		edits[s.Line] = straightening(s)
-		straightened++
-	}
+	changes := proof.Straighten(made)
+	straightened = len(changes)
+	edits := edits(changes)
 	for _, r := range made.Table.Rules() {
 		to, mends := mends[r.Old.String()]
 		if !mends {

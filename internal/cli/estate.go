@@ -75,6 +75,31 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	return e, plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Only: only, Wave: wave(o.only), Now: time.Now()}, nil
 }
 
+// interruptible does a work of pure computing, and comes back early, with the error of the context, where that ends first.
+func interruptible(ctx context.Context, work func()) error {
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		work()
+	}()
+	select {
+	case <-done:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// read reads the estate and its rules, with a meter where these are many.
+func (p *program) read(ctx context.Context, from *estateOptions) (e *files.Estate, in plan.Input, err error) {
+	m := p.progress("reading the estate and its rules", 0, "")
+	defer m.done()
+	if err := interruptible(ctx, func() { e, in, err = from.input() }); err != nil {
+		return nil, plan.Input{}, err
+	}
+	return e, in, err
+}
+
 // wave gives the number of a wave that an option names, 0 where it names none.
 func wave(only string) int {
 	number, _ := strings.CutPrefix(only, "wave:")

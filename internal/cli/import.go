@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/problem"
-	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
@@ -38,11 +37,11 @@ specific one; where that changes an answer, it is said, with a URL.`,
   upperpath rules import old-nginx.conf --format csv > more-rules.csv
   upperpath rules import old-list.csv --old from --new to --host ferryhouse.example --add`,
 		Args: cobra.ExactArgs(1),
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(c *cobra.Command, args []string) error {
 			if !contains([]string{"text", "json", "csv"}, o.format) {
 				return usage("--format %s: expected one of text, json, csv", o.format)
 			}
-			e, in, err := from.input()
+			e, in, err := p.read(c.Context(), &from)
 			if err != nil {
 				return err
 			}
@@ -133,30 +132,20 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 
 // imported reads the rules as those of the estate, and writes what came of it.
 func (p *program) imported(path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions) error {
-	kept := servers.Import{Left: m.Left, Names: m.Names}
-	var rules []*rule.Rule
-	for _, r := range m.Rules {
-		parsed, faults := rule.Parse([]rule.Row{r.Row}, files.RuleScope(e.Estate))
-		if len(faults) > 0 {
-			kept.Left = append(kept.Left, servers.Leftover{Line: r.Source, Text: r.Text, Reason: faults[0].Says})
-			continue
-		}
-		rules = append(rules, parsed[0])
-		kept.Rules = append(kept.Rules, r)
-	}
-	rules = kept.Settle(rules)
+	scope := files.RuleScope(e.Estate)
+	rules := m.Settle(scope)
 	result := report.Imported{File: path, Canonical: canonical.String()}
-	for _, r := range kept.Rules {
+	for _, r := range m.Rules {
 		result.Rules = append(result.Rules, report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query})
 	}
-	for _, l := range kept.Left {
+	for _, l := range m.Left {
 		result.Left = append(result.Left, report.Leftover(l))
 	}
-	for _, d := range kept.Differences(rules, files.RuleScope(e.Estate), canonical) {
+	for _, d := range m.Differences(rules, scope, canonical) {
 		result.Differences = append(result.Differences, report.Difference(d))
 	}
-	if o.add && len(kept.Rules) > 0 {
-		to, err := addRules(e, path, kept.Rules)
+	if o.add && len(m.Rules) > 0 {
+		to, err := addRules(e, path, m.Rules)
 		if err != nil {
 			return err
 		}

@@ -1,14 +1,10 @@
 package cli
 
 import (
-	"context"
 	"fmt"
 	"io"
 	"sync/atomic"
 	"time"
-
-	"upperpath.example/upperpath/internal/core/plan"
-	"upperpath.example/upperpath/internal/files"
 )
 
 // meter shows on one line of a terminal how far a work is, from the first second on; elsewhere it does nothing.
@@ -63,31 +59,6 @@ func (m *meter) show(w io.Writer, what string, total int, of string) {
 		}
 		fmt.Fprintf(w, "\r\x1b[K%s  %s  %d of %d %s, %d s", what, string(bar), done, total, of, int(time.Since(began).Seconds()))
 	}
-}
-
-// unless does a work of pure computing, and comes back early, with the error of the context, where that ends first.
-func unless(ctx context.Context, work func()) error {
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		work()
-	}()
-	select {
-	case <-done:
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	}
-}
-
-// read reads the estate and its rules, with a meter where these are many.
-func (p *program) read(ctx context.Context, from *estateOptions) (e *files.Estate, in plan.Input, err error) {
-	m := p.progress("reading the estate and its rules", 0, "")
-	defer m.done()
-	if ended := unless(ctx, func() { e, in, err = from.input() }); ended != nil {
-		return nil, plan.Input{}, ended
-	}
-	return e, in, err
 }
 
 func (m *meter) step() { m.count.Add(1) }

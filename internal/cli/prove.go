@@ -32,7 +32,7 @@ rules concerned and the reason.`,
 			}
 			var made *proof.Proof
 			meter := p.progress("proving", len(in.Rules), "rules")
-			err = unless(c.Context(), func() { made = proof.Prove(plan.Bare(in), meter.step) })
+			err = interruptible(c.Context(), func() { made = proof.Prove(plan.Bare(in), meter.step) })
 			meter.done()
 			if err != nil {
 				return err

@@ -134,5 +134,5 @@ func importText(w io.Writer, m Imported, s Style) {
 	case len(m.Rules) > 0:
 		says += " Nothing was added; --add adds them to the estate's rules."
 	}
-	fmt.Fprintf(w, "\n%s\n", says)
+	fmt.Fprintf(w, "\n%s\n", indent(clean(says), "", s.width()))
 }

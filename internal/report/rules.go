@@ -5,33 +5,15 @@ import (
 	"io"
 
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/proof"
 )
 
-// Try is what happens to one URL.
-type Try struct {
-	URL      string      `json:"url"`
-	Rule     int         `json:"rule,omitempty"` // the line of the rule that takes it; absent: none does
-	Old      string      `json:"old,omitempty"`
-	Rivals   []Rival     `json:"rivals"` // rules that would take it too
-	Status   int         `json:"status"`
-	Location string      `json:"location,omitempty"`
-	Chain    []plan.Step `json:"chain"` // predicted, to the end
-	End      string      `json:"end"`
-}
-
-// Rival is a rule that would take a URL, and why another one wins.
-type Rival struct {
-	Line int    `json:"line"`
-	Old  string `json:"old"`
-	Why  string `json:"why"`
-}
-
 // Tries writes what happens to URLs in a format: text or json.
-func Tries(w io.Writer, format string, tries []Try, s Style) error {
+func Tries(w io.Writer, format string, tries []plan.Try, s Style) error {
 	if format == "json" {
 		return JSON(w, struct {
-			Schema string `json:"schema"`
-			Tries  []Try  `json:"tries"`
+			Schema string     `json:"schema"`
+			Tries  []plan.Try `json:"tries"`
 		}{"upperpath/try/1", tries})
 	}
 	for i, t := range tries {
@@ -86,12 +68,28 @@ type Straightening struct {
 	Added bool   `json:"added,omitempty"` // a line of its own behind it
 }
 
-// Straightened writes what straightening changes in a format: text or json.
-func Straightened(w io.Writer, format string, changes []Straightening, path string, written bool, s Style) error {
-	if format == "json" {
-		if changes == nil {
-			changes = []Straightening{}
+// straightenings gives changes as lines of the rules.
+func straightenings(all []proof.Straightened) []Straightening {
+	made := []Straightening{}
+	for _, s := range all {
+		one := Straightening{Line: s.Line, Old: s.Old.Old.String(), Was: s.Old.New.String()}
+		if s.New == nil {
+			one.Why = fmt.Sprintf("line %d says the same", s.Same)
+		} else {
+			one.Now, one.Why = s.New.New.String(), plural(s.Hops, "hop")
 		}
+		made = append(made, one)
+		for _, a := range s.Added {
+			made = append(made, Straightening{Line: s.Line, Old: a.Old.String(), Now: a.New.String(), Added: true, Why: "leads elsewhere"})
+		}
+	}
+	return made
+}
+
+// Straightened writes what straightening changes in a format: text or json.
+func Straightened(w io.Writer, format string, all []proof.Straightened, path string, written bool, s Style) error {
+	changes := straightenings(all)
+	if format == "json" {
 		return JSON(w, struct {
 			Schema  string          `json:"schema"`
 			File    string          `json:"file"`

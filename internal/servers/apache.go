@@ -316,7 +316,7 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 
 // escapeText writes what means something in the rule language as it stands in a URL.
 func escapeText(s string) string {
-	return strings.NewReplacer("{", "%7B", "}", "%7D", "*", "%2A", " ", "%20").Replace(s)
+	return strings.NewReplacer("{", "%7B", "}", "%7D", "*", "%2A").Replace(s)
 }
 
 func (a *apache) redirectMatch(number int, text string, args []string) {

@@ -77,21 +77,31 @@ func sendable(s string) string {
 	return b.String()
 }
 
-// Settle takes the rules of an import, in their order, and leaves out those for which an earlier line takes the very same URLs: the file
-// never comes to them. They are listed among what is left.
-func (m *Import) Settle(rules []*rule.Rule) []*rule.Rule {
+// Settle reads the rules of an import in the scope of an estate, and gives them in their order. What is no rule there, and those for which an
+// earlier line takes the very same URLs, so that the file never comes to them, go to what is left.
+func (m *Import) Settle(scope rule.Scope) []*rule.Rule {
+	rules := make([]*rule.Rule, len(m.Rules))
 	first := map[string]int{}
-	for i, r := range rules {
-		key := r.Old.String()
-		if at, have := first[key]; !have || m.Rules[i].Rank < m.Rules[at].Rank {
+	for i, r := range m.Rules {
+		parsed, faults := rule.Parse([]rule.Row{r.Row}, scope)
+		if len(faults) > 0 {
+			m.leave(r.Source, r.Text, "%s", faults[0].Says)
+			continue
+		}
+		rules[i] = parsed[0]
+		key := parsed[0].Old.String()
+		if at, have := first[key]; !have || r.Rank < m.Rules[at].Rank {
 			first[key] = i
 		}
 	}
 	var kept []*rule.Rule
 	var imported []ImportedRule
 	for i, r := range rules {
+		if r == nil {
+			continue
+		}
 		if at := first[r.Old.String()]; at != i {
-			m.Left = append(m.Left, Leftover{m.Rules[i].Source, m.Rules[i].Text, fmt.Sprintf("line %d comes first and takes all of %s", m.Rules[at].Source, r.Old)})
+			m.leave(m.Rules[i].Source, m.Rules[i].Text, "line %d comes first and takes all of %s", m.Rules[at].Source, r.Old)
 			continue
 		}
 		kept, imported = append(kept, r), append(imported, m.Rules[i])
@@ -625,8 +635,6 @@ func target(s string, groups map[string]string, sign byte) (string, error) {
 		case c == '\\' && i+1 < len(s):
 			b.WriteByte(s[i+1])
 			i++
-		case c == ' ':
-			b.WriteString("%20")
 		case c == '{':
 			b.WriteString("%7B")
 		case c == '}':

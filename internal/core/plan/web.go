@@ -230,6 +230,11 @@ type DoorPlan struct {
 	WithoutRule bool // a form: the fallback alone
 }
 
+// AsksRules tells whether a rule may take a URL of the door: one of the redirect map, or of the site's own redirects.
+func (p DoorPlan) AsksRules() bool {
+	return p.Handling == Ruled && !p.WithoutRule || p.Handling == Serves
+}
+
 // Plan tells how a door treats its URLs; Answer does the same for one of them.
 func (w *Web) Plan(d web.Door) DoorPlan {
 	c, carried := w.carrierOf(d.Host)

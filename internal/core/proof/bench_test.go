@@ -59,7 +59,7 @@ func BenchmarkProve(b *testing.B) {
 		b.Run(fmt.Sprintf("rules=%d", n), func(b *testing.B) {
 			p := bigPlan(b, n)
 			for b.Loop() {
-				proof := Prove(p)
+				proof := Prove(p, nil)
 				if proof.Verdict != Refuted || len(proof.Findings) < 3 {
 					b.Fatal(proof.Verdict, len(proof.Findings))
 				}

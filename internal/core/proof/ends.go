@@ -12,25 +12,22 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// end takes in one end of the ways that start with a rule.
-func (v *prover) end(o outcome, r *rule.Rule, doors []web.Door) {
-	hops := len(o.hops)
-	if v.plan.Estate.Policy.Upgrade == estate.SameHostFirst {
-		hops++ // at the http door
-	}
+// end takes in one end of the ways that start with a rule, or, with none, at a door with its fallback.
+// more is the hop that the http door takes before.
+func (v *prover) end(o outcome, r *rule.Rule, doors []web.Door, more int) {
 	switch {
 	case o.more:
 		v.undecided(o, "there are more ways than are looked at")
 	case o.end != "":
 		v.bad(o, r, doors)
 	default:
-		v.good(o, r, doors, hops)
+		v.good(o, r, doors, len(o.hops)+more)
 	}
 }
 
 // good takes in a way that arrives.
 func (v *prover) good(o outcome, r *rule.Rule, doors []web.Door, hops int) {
-	chained := r != nil && len(o.hops) > 1 && !v.byRule[r]
+	chained := r != nil && len(o.hops) > 1 && !v.chains[r]
 	if hops <= v.proof.Bound && !chained {
 		return
 	}
@@ -54,21 +51,26 @@ func (v *prover) goes(c chain.Chain, hops []hop) bool {
 		if i >= len(c.Hops) {
 			return false
 		}
-		u := c.Hops[i].URL
-		p := v.door(u.Door())
-		if h.rule == nil || p.Rules == nil {
-			continue
-		}
-		if m, ok := p.Rules.Lookup(v.asAsked(u)); !ok || m.Rule != h.rule {
+		if h.rule != nil && v.taker(c.Hops[i].URL) != h.rule {
 			return false
 		}
 	}
 	return true
 }
 
+// taker gives the rule that takes a URL, nil where none is asked or none does.
+func (v *prover) taker(u web.URL) *rule.Rule {
+	p := v.door(u.Door())
+	if !p.AsksRules() {
+		return nil
+	}
+	m, _ := p.Rules.Lookup(u.At(p.Door)) // an edge network may ask over plain http
+	return m.Rule
+}
+
 // chained says that the target of a rule is itself redirected, and which rule would lead there in one hop.
 func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
-	v.byRule[r] = true
+	v.chains[r] = true
 	concerned, ways := v.way(o.hops)
 	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", v.place(r), r.Old, r.New, told(ways))
 	fix := "Lead it straight to the end."
@@ -161,18 +163,14 @@ func told(names []string) string {
 // bad takes in a way that does not arrive: it counts where there is an entry that takes it.
 func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	concerned, names := v.way(o.hops)
-	end := o.end
-	if end == "limit" {
-		end = "loop"
-	}
-	key := end + " " + named(concerned, slices.Compact(slices.Sorted(slices.Values(names))))
-	if v.loops[key] {
+	key := o.end + " " + named(concerned, slices.Compact(slices.Sorted(slices.Values(names))))
+	if v.said[key] {
 		return
 	}
 	u, a := v.feasible(o, r, doors, func(c chain.Chain) bool {
 		switch o.end {
 		case "loop", "limit":
-			return c.End == chain.Loop || c.End == chain.Limit
+			return endless(c)
 		case "dead-end", "exempt":
 			return c.End == chain.Page && c.Last().Status >= 400
 		}
@@ -185,24 +183,10 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 		v.undecided(o, map[string]string{"loop": "it may go round", "limit": "it may go on for ever", "dead-end": "it may lead to a page that does not exist", "exempt": "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers"}[o.end])
 		return
 	}
-	v.loops[key] = true
-	c := v.run(u)
-	if round := v.round(c); len(round) > 0 { // whoever leads into it, the circle is one cause
-		concerned = v.linesOf(round...)
-		circle := "circle " + concerned.String()
-		if v.loops[circle] {
-			return
-		}
-		v.loops[circle] = true
-	}
-	switch o.end {
+	v.said[key] = true
+	switch c := v.run(u); o.end {
 	case "loop", "limit":
-		how := "round and round"
-		if c.End == chain.Limit {
-			how = "on for ever, longer at every round"
-		}
-		v.tally.AddFinding(chain.New("rule-loop", named(concerned, names), fmt.Sprintf("%s goes %s: %s.", u, how, strings.Join(around(c), ", then ")),
-			"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(concerned, u)))
+		v.circle(c)
 	case "dead-end":
 		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
 	case "exempt":
@@ -212,28 +196,75 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	}
 }
 
-// round gives the rules on the circle of a chain that comes back, none for another.
-func (v *prover) round(c chain.Chain) []*rule.Rule {
-	if c.LoopsTo == nil {
-		return nil
+// endless tells whether a chain goes on for ever.
+func endless(c chain.Chain) bool { return c.End == chain.Loop || c.End == chain.Limit }
+
+// onCircle gives the answers of an endless chain that come again: of one whose URLs grow, the later half.
+func onCircle(c chain.Chain) []chain.Answer {
+	if c.LoopsTo != nil {
+		return c.Hops[*c.LoopsTo:]
 	}
+	return c.Hops[len(c.Hops)/2:]
+}
+
+// round gives the rules on the circle of an endless chain.
+func (v *prover) round(c chain.Chain) []*rule.Rule {
 	var all []*rule.Rule
-	for _, h := range c.Hops[*c.LoopsTo:] {
-		if p := v.door(h.URL.Door()); p.Rules != nil {
-			if m, ok := p.Rules.Lookup(v.asAsked(h.URL)); ok {
-				all = append(all, m.Rule)
-			}
+	for _, h := range onCircle(c) {
+		if r := v.taker(h.URL); r != nil {
+			all = append(all, r)
 		}
 	}
 	return all
 }
 
+// circleOf names the circle of an endless chain, by its rules or else its doors: whoever leads into it, it is one cause.
+func (v *prover) circleOf(c chain.Chain) string {
+	if rules := v.round(c); len(rules) > 0 {
+		return "circle " + v.linesOf(rules...).String()
+	}
+	var doors []string
+	for _, h := range onCircle(c) {
+		doors = append(doors, h.URL.Door().String())
+	}
+	slices.Sort(doors)
+	return "circle " + strings.Join(slices.Compact(doors), " ")
+}
+
+// circle adds the finding of an endless chain, once for each circle.
+func (v *prover) circle(c chain.Chain) {
+	key := v.circleOf(c)
+	if v.said[key] {
+		return
+	}
+	v.said[key] = true
+	concerned := v.linesOf(v.round(c)...)
+	if concerned.String() == "" { // doors that send visitors to each other, whatever the rules are
+		v.judge.Chain(&c, v.plan.Want(c.Entry))
+		for _, f := range c.Findings {
+			if ofCircle(f) {
+				f.Evidence = v.evidence(concerned, c.Entry)
+				v.tally.AddFinding(f)
+			}
+		}
+		return
+	}
+	how := "round and round"
+	if c.End == chain.Limit {
+		how = "on for ever, longer at every round"
+	}
+	v.tally.AddFinding(chain.New("rule-loop", concerned.String(), fmt.Sprintf("%s goes %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
+		"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(concerned, c.Entry)))
+}
+
+// ofCircle tells whether a finding is about an endless chain.
+func ofCircle(f chain.Finding) bool {
+	return f.Code == "loop" || f.Code == "growing-loop" || f.Code == "too-many-hops"
+}
+
 // around tells the circle by its doors.
 func around(c chain.Chain) []string {
-	hops := c.Hops
-	if c.LoopsTo != nil {
-		hops = hops[*c.LoopsTo:]
-	}
+	hops := onCircle(c)
 	var all []string
 	for i, h := range hops {
 		if i == 3 && len(hops) > 4 {
@@ -269,11 +300,11 @@ func named(l lines, names []string) string {
 
 func (v *prover) undecided(o outcome, why string) {
 	concerned, names := v.way(o.hops)
-	key := named(concerned, names)
-	if v.undone[key] {
+	key := "undecided " + named(concerned, names)
+	if v.said[key] {
 		return
 	}
-	v.undone[key] = true
+	v.said[key] = true
 	v.tally.AddFinding(chain.New("undecided", named(concerned, names), fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(concerned, names), told(names), why),
 		"Make these rules simpler or more specific, so that none of them leads to what another one takes.", reasoned(v.evidence(concerned, web.URL{}), why)))
 }
@@ -303,7 +334,7 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 	for _, d := range doors {
 		s := o.state
 		s.hops = slices.Clone(s.hops)
-		if p := v.door(d); len(s.hops) > 0 && p.Rules != nil && (p.Handling == plan.Ruled && !p.WithoutRule || p.Handling == plan.Serves) {
+		if len(s.hops) > 0 && v.door(d).AsksRules() {
 			s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, s.entry, d)...)
 		}
 		if o.end == "exempt" && len(s.hops) > 0 { // a visitor who asks for such a path is nobody's concern
@@ -324,7 +355,7 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 			if o.end == "exempt" && slices.ContainsFunc(v.plan.Estate.Policy.Exempt, func(prefix string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), prefix) }) {
 				return u, false
 			}
-			return u, v.startsWith(u, r) && confirms(v.run(u))
+			return u, (r == nil || v.taker(u) == r) && confirms(v.run(u))
 		}
 		if a == possible {
 			if u, ok := try(values); ok {
@@ -344,15 +375,6 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 		}
 	}
 	return web.URL{}, decided
-}
-
-// startsWith tells whether a URL is taken by the rule that a way starts with.
-func (v *prover) startsWith(u web.URL, r *rule.Rule) bool {
-	if r == nil {
-		return true
-	}
-	m, ok := v.door(u.Door()).Rules.Lookup(v.asAsked(u))
-	return ok && m.Rule == r
 }
 
 // guess makes values of an entry's variables, of octets that the patterns on its way know.
@@ -405,16 +427,7 @@ func (v *prover) siteRules() {
 		}
 		v.fund(mostStates)
 		v.failed = 0
-		v.from(e.Rule, d, func(o outcome) {
-			switch {
-			case o.more:
-				v.undecided(o, "there are more ways than are looked at")
-			case o.end != "":
-				v.bad(o, e.Rule, []web.Door{d})
-			default:
-				v.good(o, e.Rule, []web.Door{d}, len(o.hops))
-			}
-		})
+		v.from(e.Rule, d, func(o outcome) { v.end(o, e.Rule, []web.Door{d}, 0) })
 	}
 }
 
@@ -437,20 +450,15 @@ func (v *prover) fallbacks() {
 		s.entry = s.path
 		v.fund(mostStates)
 		v.failed = 0
-		more := 0 // the hop that its http door takes first
-		if v.door(web.Door{Scheme: web.HTTP, Host: d.Door.Host}).Handling == plan.Upgrades && p.Handling == plan.Ruled {
-			more = 1
+		more := 0
+		if p.Handling == plan.Ruled {
+			more = v.more
 		}
 		ended := func(o outcome) {
-			switch {
-			case o.more:
-				v.undecided(o, "there are more ways than are looked at")
-			case o.end == "dead-end" && p.Handling != plan.Ruled:
-			case o.end != "":
-				v.bad(o, nil, []web.Door{d.Door})
-			default:
-				v.good(o, nil, []web.Door{d.Door}, len(o.hops)+more)
+			if o.end == "dead-end" && p.Handling != plan.Ruled {
+				return // a page that does not exist was asked for
 			}
+			v.end(o, nil, []web.Door{d.Door}, more)
 		}
 		switch p.Handling {
 		case plan.Ruled:

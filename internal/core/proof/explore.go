@@ -279,7 +279,7 @@ func (s state) bound(b binding) state {
 // ruled goes on at a door with rules: the rules that may take a path of the state, then the fallback.
 func (x *explorer) ruled(s state, d plan.DoorPlan, emit func(outcome)) {
 	rest := []state{s}
-	if !d.WithoutRule {
+	if d.AsksRules() {
 		rest = x.byRules(s, d, emit)
 	}
 	for _, r := range rest {

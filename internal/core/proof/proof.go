@@ -65,23 +65,28 @@ type prover struct {
 	tally  chain.Tally
 	judge  chain.Judge
 	source *rand.Rand
-	loops  map[string]bool // that were said already, by their rules
-	undone map[string]bool
-	byRule map[*rule.Rule]bool // chains that were said
+	said   map[string]bool     // ways and circles that were said already, or found undecided, by their rules or doors
+	chains map[*rule.Rule]bool // whose targets were said to be redirected
+	more   int                 // hops that an http door takes first
 	failed int                 // ways of the present rule for which nothing was found
 }
 
-// Prove decides. It changes nothing of the plan. steps are called for each rule that was looked at.
-func Prove(p *plan.Plan, steps ...func()) *Proof {
-	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), loops: map[string]bool{}, undone: map[string]bool{}, byRule: map[*rule.Rule]bool{},
-		proof: &Proof{Schema: Schema, Policy: p.Estate.Policy.Hops, Doors: len(p.Doors), Falls: []Fall{}},
+func newProver(p *plan.Plan) *prover {
+	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, chains: map[*rule.Rule]bool{},
 		judge: chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}}
 	if p.Estate.Policy.Upgrade == estate.SameHostFirst {
-		v.proof.Policy++
+		v.more = 1
 	}
+	v.proof = &Proof{Schema: Schema, Policy: p.Estate.Policy.Hops + v.more, Doors: len(p.Doors), Falls: []Fall{}}
+	return v
+}
+
+// Prove decides. It changes nothing of the plan. step, where it is not nil, is called for each rule that was looked at.
+func Prove(p *plan.Plan, step func()) *Proof {
+	v := newProver(p)
 	v.ties()
 	v.probes()
-	v.rules(steps)
+	v.rules(step)
 	v.siteRules()
 	v.fallbacks()
 	v.proof.Findings = v.tally.Findings()
@@ -161,12 +166,14 @@ func (v *prover) probes() {
 		for _, probe := range chain.ProbeOrder {
 			c := chain.Follow(context.Background(), v.plan.Web, chain.Ask{URL: probes[probe]}, probe)
 			v.judge.Chain(&c, v.plan.Want(probes[probe]))
+			if endless(c) && len(v.round(c)) > 0 { // the rules are the cause, not the doors
+				c.Findings = slices.DeleteFunc(c.Findings, ofCircle)
+				v.circle(c)
+			} else if endless(c) {
+				v.said[v.circleOf(c)] = true
+			}
 			for i := range c.Findings {
-				f := &c.Findings[i]
-				f.Evidence = map[string]any{"rules": []int{}, "witness": c.Entry.String(), "chain": steps(c)}
-				if f.Code == "loop" || f.Code == "growing-loop" {
-					v.loops[f.Code+" "+f.Subject] = true
-				}
+				c.Findings[i].Evidence = v.evidence(v.linesOf(), c.Entry)
 			}
 			v.tally.Add(c)
 			v.deeper(c)
@@ -182,13 +189,9 @@ func (v *prover) deeper(c chain.Chain) {
 }
 
 // rules follows every rule to all of its ends.
-func (v *prover) rules(steps []func()) {
-	mostOnHTTP := 0
-	if v.plan.Estate.Policy.Upgrade == estate.SameHostFirst {
-		mostOnHTTP = 1
-	}
+func (v *prover) rules(step func()) {
 	for _, r := range v.plan.Table.Rules() {
-		for _, step := range steps {
+		if step != nil {
 			step()
 		}
 		if !v.means(r) {
@@ -208,12 +211,12 @@ func (v *prover) rules(steps []func()) {
 		case r.Status == rule.Gone:
 			v.atLeast(0)
 		case v.ends(r) && !v.known(r):
-			v.atLeast(1 + mostOnHTTP)
+			v.atLeast(1 + v.more)
 		default:
 			v.downgrade(r, doors)
 			v.fund(mostStates)
 			v.failed = 0
-			v.from(r, doors[0], func(o outcome) { v.end(o, r, doors) })
+			v.from(r, doors[0], func(o outcome) { v.end(o, r, doors, v.more) })
 		}
 	}
 }
@@ -257,7 +260,7 @@ func (v *prover) doorsOf(r *rule.Rule) []web.Door {
 	for _, scheme := range []web.Scheme{web.HTTPS, web.HTTP} {
 		for _, h := range hosts {
 			d := web.Door{Scheme: scheme, Host: h}
-			if p := v.door(d); p.Handling == plan.Ruled && !p.WithoutRule && (r.Old.Scheme == "" || r.Old.Scheme == p.Door.Scheme) {
+			if p := v.door(d); p.Handling == plan.Ruled && p.AsksRules() && (r.Old.Scheme == "" || r.Old.Scheme == p.Door.Scheme) {
 				doors = append(doors, d)
 			}
 		}
@@ -317,9 +320,6 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	}
 	return false
 }
-
-// asAsked gives a URL as the rules see it: an edge network may ask over plain http.
-func (v *prover) asAsked(u web.URL) web.URL { return u.At(v.door(u.Door()).Door) }
 
 // before gives those of the paths of a template that rules of a door take, whatever the query is: those that win over a rule, or all for
 // none.

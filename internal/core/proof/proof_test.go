@@ -37,7 +37,7 @@ func prove(t testing.TB, domains string, rules ...string) (*plan.Plan, *Proof) {
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
 	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
-	return p, Prove(p)
+	return p, Prove(p, nil)
 }
 
 func said(p *Proof) []string {
@@ -97,6 +97,45 @@ func TestWhatHolds(t *testing.T) {
 	}
 }
 
+// TestWhatTheSiteItselfRedirects proves worlds in which the site has redirects of its own, or paths are exempt.
+func TestWhatTheSiteItselfRedirects(t *testing.T) {
+	estate := strings.Replace(head, "also: [", "rules: site.csv, also: [", 1) + "domains: [n.example, old.example, two.example]\n"
+	for name, c := range map[string]struct {
+		world   world
+		verdict Verdict
+		says    []string
+	}{
+		"nothing that matters": {world{estate, []string{"old.example/a,/b"}, []string{"www.n.example/c,/d"}}, Proved, nil},
+		"a circle of the site is one finding, whoever leads into it": {world{estate, []string{"old.example/r/{x},/blog/{x}"}, []string{"www.n.example/blog/{r},/news/{r}", "www.n.example/news/x{y},/blog/x{y}"}}, Refuted,
+			[]string{"rule-loop site.rules lines 2 and 3", "rule-chain rules line 2"}},
+		"its chains": {world{estate, []string{"old.example/q,/a"}, []string{"www.n.example/a,/b", "www.n.example/b,/c"}}, Proved, []string{"rule-chain rules line 2", "rule-chain site.rules line 2"}},
+		"its ties":   {world{estate, nil, []string{"www.n.example/a/{x},/1", "www.n.example/{y}/b,/2"}}, Refuted, []string{"tie site.rules lines 2 and 3"}},
+		"a rule that leads to an exempt path": {world{head + "domains: [n.example, old.example, two.example]\npolicy: {exempt: [/x/]}\n", []string{"https://old.example/a/{x},http://two.example/x/{x}"}, nil}, Refuted,
+			[]string{"downgrade rules line 2", "dead-end http://two.example/x/y"}},
+		"a root that goes round, met by a probe and by its rule": {world{head + "domains: [n.example, old.example, two.example]\n", []string{"old.example/,https://two.example/", "two.example/,https://old.example/"}, nil}, Refuted,
+			[]string{"rule-loop rules lines 2 and 3"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p, ok := c.world.plan(t)
+			require.True(t, ok)
+			proof := Prove(p, nil)
+			assert.Equal(t, c.verdict, proof.Verdict)
+			assert.Equal(t, c.says, said(proof))
+			confirmed(t, p, proof)
+		})
+	}
+}
+
+func TestAPartIsProvedAlone(t *testing.T) {
+	p, whole := prove(t, "domains: [n.example, old.example, two.example]\n", "old.example/a,/b", "two.example/a,https://two.example/b", "two.example/b,https://two.example/a")
+	assert.Equal(t, Refuted, whole.Verdict)
+	only, err := plan.Select(p.Estate, "old.example")
+	require.NoError(t, err)
+	part := Prove(plan.Bare(plan.Input{Estate: p.Estate, Rules: p.Table.Rules(), Only: only}), nil)
+	assert.Equal(t, Proved, part.Verdict)
+	assert.Equal(t, 1, part.Rules)
+}
+
 // confirmed follows every witness: it shows what it claims.
 func confirmed(t *testing.T, p *plan.Plan, proof *Proof) {
 	t.Helper()
@@ -146,14 +185,7 @@ func randomRules(random *rand.Rand) []string {
 			old += "{+r}"
 			names = append(names, "{+r}")
 		}
-		to, once := "", random.IntN(8) > 0
-		for range random.IntN(3) {
-			pick := random.IntN(4 + len(names))
-			to += append([]string{"a", "b", "/", "0"}, names...)[pick]
-			if pick >= 4 && once { // most targets use a capture once
-				names = append(names[:pick-4:pick-4], names[pick-3:]...)
-			}
-		}
+		to := targetPath(random, names)
 		door := []string{"", "https://old.example", "https://two.example", "https://two.example"}[random.IntN(4)]
 		rules = append(rules, []string{"old", "two"}[random.IntN(2)]+".example/"+old+","+door+"/"+to)
 	}

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -94,14 +95,7 @@ func randomRule(random *rand.Rand) string {
 			names = append(names, "{v}")
 		}
 	}
-	to, once := "", random.IntN(8) > 0
-	for range random.IntN(3) {
-		i := random.IntN(4 + len(names))
-		to += append([]string{"a", "b", "/", "0"}, names...)[i]
-		if i >= 4 && once {
-			names = append(names[:i-4:i-4], names[i-3:]...)
-		}
-	}
+	to := targetPath(random, names)
 	if len(names) > 0 && random.IntN(6) == 0 {
 		to += "?" + pick("p", "q") + "=" + names[random.IntN(len(names))]
 	} else {
@@ -178,15 +172,33 @@ func tryAll(p *plan.Plan, all []web.URL) judged {
 	return j
 }
 
-// TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may contradict what the proof says.
-func TestNoURLContradictsAProof(t *testing.T) {
-	t.Parallel()
-	rounds, seed := 100/slower, uint64(21)
-	if s := os.Getenv("ROUNDS"); s != "" { // for hunting: ROUNDS=2000 SEED=3
+// hunt gives how many worlds to make and their source; ROUNDS=2000 SEED=3 goes hunting for others.
+func hunt(rounds int, seed uint64) (int, *rand.Rand) {
+	rounds /= slower
+	if s := os.Getenv("ROUNDS"); s != "" {
 		rounds, _ = strconv.Atoi(s)
 		seed, _ = strconv.ParseUint(os.Getenv("SEED"), 10, 64)
 	}
-	random := rand.New(rand.NewPCG(seed, 1))
+	return rounds, rand.New(rand.NewPCG(seed, 1))
+}
+
+// targetPath makes a path of texts and captures, most of which are used once.
+func targetPath(random *rand.Rand, names []string) string {
+	to, once := "", random.IntN(8) > 0
+	for range random.IntN(3) {
+		i := random.IntN(4 + len(names))
+		to += append([]string{"a", "b", "/", "0"}, names...)[i]
+		if i >= 4 && once {
+			names = slices.Delete(slices.Clone(names), i-4, i-3)
+		}
+	}
+	return to
+}
+
+// TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may contradict what the proof says.
+func TestNoURLContradictsAProof(t *testing.T) {
+	t.Parallel()
+	rounds, random := hunt(100, 21)
 	all := entries()
 	verdicts := map[Verdict]int{}
 	for round := 0; round < rounds; {
@@ -196,7 +208,7 @@ func TestNoURLContradictsAProof(t *testing.T) {
 			continue
 		}
 		round++
-		proof := Prove(p)
+		proof := Prove(p, nil)
 		verdicts[proof.Verdict]++
 		label := w.String() + "\n" + strings.Join(said(proof), "\n")
 		confirmed(t, p, proof)
@@ -249,12 +261,7 @@ func (w world) straightened(p *plan.Plan) (world, int) {
 // TestStraightenedRulesLeadToTheSame tries many URLs before and after.
 func TestStraightenedRulesLeadToTheSame(t *testing.T) {
 	t.Parallel()
-	rounds, seed := 80/slower, uint64(31)
-	if s := os.Getenv("ROUNDS"); s != "" {
-		rounds, _ = strconv.Atoi(s)
-		seed, _ = strconv.ParseUint(os.Getenv("SEED"), 10, 64)
-	}
-	random := rand.New(rand.NewPCG(seed, 1))
+	rounds, random := hunt(80, 31)
 	all := entries()
 	changed, added, shorter := 0, 0, 0
 	for round := 0; round < rounds; {

@@ -10,21 +10,31 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Straightened is a rule that leads in several hops, and the ones that take its place and lead there in one.
+// Straightened is a rule that leads in several hops, and the ones that take its place and lead there in one; or an exact duplicate, which
+// goes.
 type Straightened struct {
 	Line  int
 	Old   *rule.Rule
-	New   *rule.Rule
+	New   *rule.Rule   // nil: it goes
+	Same  int          // the line that an exact duplicate repeats
 	Added []*rule.Rule // for URLs that lead elsewhere than most of those of the rule
 	Hops  int          // before, at most
 }
 
 // Straighten gives for every rule that leads in several hops the ones that lead there in one, where such rules say the same for all of its
-// URLs. A temporary redirect is never joined into a permanent one.
+// URLs, and the exact duplicates, in the order of the file. A temporary redirect is never joined into a permanent one.
 func Straighten(p *plan.Plan) []Straightened {
-	v := &prover{explorer: newExplorer(p), loops: map[string]bool{}, undone: map[string]bool{}, byRule: map[*rule.Rule]bool{}, proof: &Proof{}}
+	v := newProver(p)
 	var all []Straightened
+	again := map[*rule.Rule]*rule.Rule{}
+	for _, d := range p.Table.Duplicates() {
+		again[d[1]] = d[0]
+	}
 	for _, r := range p.Table.Rules() {
+		if first := again[r]; first != nil && v.means(r) {
+			all = append(all, Straightened{Line: r.Line, Old: r, Same: first.Line})
+			continue
+		}
 		if r.Status == rule.Gone || v.ends(r) || !v.means(r) {
 			continue
 		}

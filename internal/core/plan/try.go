@@ -1,0 +1,56 @@
+package plan
+
+import (
+	"context"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Try is what the plan does with one URL.
+type Try struct {
+	URL      string  `json:"url"`
+	Rule     int     `json:"rule,omitempty"` // the line of the rule that takes it; 0: none does
+	Old      string  `json:"old,omitempty"`
+	Rivals   []Rival `json:"rivals"` // rules that would take it too
+	Status   int     `json:"status"`
+	Location string  `json:"location,omitempty"`
+	Chain    []Step  `json:"chain"` // predicted, to the end
+	End      string  `json:"end"`
+}
+
+// Rival is a rule that would take a URL, and why another one wins.
+type Rival struct {
+	Line int    `json:"line"`
+	Old  string `json:"old"`
+	Why  string `json:"why"`
+}
+
+// Try says which rule takes a URL, why this one and not its rivals, what it gives, and the predicted chain to the end. A URL that no rule
+// is asked for, since its carrier asks none or its path is exempt, has none.
+func (p *Plan) Try(u web.URL) Try {
+	a := p.Web.Answer(context.Background(), chain.Ask{URL: u})
+	t := Try{URL: u.String(), Rivals: []Rival{}, Status: a.Status, Location: a.Location}
+	d := p.Web.Plan(u.Door())
+	if asked := u.At(d.Door); d.Handling == Ruled && d.AsksRules() && !p.Web.exempt(asked) {
+		all := p.Table.Candidates(asked)
+		for i, e := range all {
+			if i == 0 {
+				t.Rule, t.Old = e.Rule.Line, e.Rule.Old.String()
+				continue
+			}
+			why := rule.Why(all[0], e)
+			if why == "" {
+				why = "it comes first here; they are equally specific (a tie), and elsewhere the other one may win"
+			}
+			t.Rivals = append(t.Rivals, Rival{e.Rule.Line, e.Rule.Old.String(), why})
+		}
+	}
+	c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Asked)
+	for _, h := range c.Hops {
+		t.Chain = append(t.Chain, Step{URL: h.URL.String(), Status: h.Status, Refusal: string(h.Refusal)})
+	}
+	t.End = string(c.End)
+	return t
+}
