@@ -422,7 +422,7 @@ func (v *prover) guess(s state) map[string]string {
 func (v *prover) siteRules() {
 	d := v.plan.Estate.Canonical
 	for _, e := range v.onSite() {
-		if !v.means(e.Rule) {
+		if !v.asks(e.Rule).meant {
 			continue
 		}
 		v.fund(mostStates)
@@ -434,9 +434,9 @@ func (v *prover) siteRules() {
 // fallbacks follows what no rule takes, at every ruled door, and what other doors of the estate do with all of their URLs.
 func (v *prover) fallbacks() {
 	count := map[string]int{}
-	for _, r := range v.plan.Table.Rules() {
-		if d := v.plan.Estate.DomainOf(r.Old.Host); d != nil {
-			count[d.Name.String()]++
+	for host, rules := range v.held {
+		if d := v.plan.Estate.DomainOf(host); d != nil {
+			count[d.Name.String()] += rules
 		}
 	}
 	said := map[string]bool{}

@@ -90,8 +90,7 @@ type explorer struct {
 	plan               *plan.Plan
 	names              names
 	doors              map[web.Door]plan.DoorPlan
-	meant              map[web.Host]bool
-	hosts              map[web.Host][]web.Host   // that a rule of a host is about
+	origins            map[origin]*asked
 	spent              int                       // states that were looked at in all
 	budget             int                       // states that may still be looked at for one start
 	entries, patterned map[web.Door][]rule.Entry // exact rules by path, and patterns
@@ -120,7 +119,7 @@ func (x *explorer) fund(states int) {
 }
 
 func newExplorer(p *plan.Plan) *explorer {
-	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, hosts: map[web.Host][]web.Host{}, meant: map[web.Host]bool{}}
+	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, origins: map[origin]*asked{}}
 	for _, e := range x.onSite() {
 		x.ofSite[e.Rule] = true
 	}

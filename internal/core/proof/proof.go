@@ -66,13 +66,14 @@ type prover struct {
 	judge  chain.Judge
 	source *rand.Rand
 	said   map[string]bool     // ways and circles that were said already, or found undecided, by their rules or doors
+	held   map[web.Host]int    // how many rules of the map are about a host
 	chains map[*rule.Rule]bool // whose targets were said to be redirected
 	more   int                 // hops that an http door takes first
 	failed int                 // ways of the present rule for which nothing was found
 }
 
 func newProver(p *plan.Plan) *prover {
-	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, chains: map[*rule.Rule]bool{},
+	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, held: map[web.Host]int{}, chains: map[*rule.Rule]bool{},
 		judge: chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}}
 	if p.Estate.Policy.Upgrade == estate.SameHostFirst {
 		v.more = 1
@@ -117,7 +118,7 @@ func (v *prover) ties() {
 		ties = append(ties, p.Rules.Ties()...)
 	}
 	for _, t := range ties {
-		if !v.means(t.First) {
+		if !v.asks(t.First).meant {
 			continue
 		}
 		concerned := v.linesOf(t.First, t.Second)
@@ -194,11 +195,13 @@ func (v *prover) rules(step func()) {
 		if step != nil {
 			step()
 		}
-		if !v.means(r) {
+		from := v.asks(r)
+		if !from.meant {
 			continue
 		}
 		v.proof.Rules++
-		doors := v.doorsOf(r)
+		v.held[r.Old.Host]++
+		doors := from.doors
 		if len(doors) == 0 {
 			v.shadowed(r, "nobody carries its door, so that it is never asked")
 			continue
@@ -221,16 +224,6 @@ func (v *prover) rules(step func()) {
 	}
 }
 
-// means tells whether a rule belongs to the domains that the plan is about.
-func (v *prover) means(r *rule.Rule) bool {
-	meant, known := v.meant[r.Old.Host]
-	if !known {
-		meant = v.plan.Means(r.Old.Host)
-		v.meant[r.Old.Host] = meant
-	}
-	return meant
-}
-
 // ends tells whether a rule leads to the site for good, whatever its captures take.
 func (v *prover) ends(r *rule.Rule) bool {
 	to := r.New.Door
@@ -246,26 +239,39 @@ func (v *prover) known(r *rule.Rule) bool {
 // atLeast notes a bound that needs no example.
 func (v *prover) atLeast(hops int) { v.proof.Bound = max(v.proof.Bound, hops) }
 
-// doorsOf gives the doors on which a rule is asked, https before http, its own host first.
-func (v *prover) doorsOf(r *rule.Rule) []web.Door {
-	hosts, known := v.hosts[r.Old.Host]
-	if !known {
-		hosts = []web.Host{r.Old.Host}
-		if r.Old.Host.IsApex() && !v.plan.Estate.Serves(r.Old.Host.WWW()) {
-			hosts = append(hosts, r.Old.Host.WWW())
-		}
-		v.hosts[r.Old.Host] = hosts
+// origin is what rules have in common that are asked on the same doors.
+type origin struct {
+	host   web.Host
+	scheme web.Scheme
+}
+
+// asked says of an origin whether the plan is about it, and on which doors its rules are asked: https before http, the own host first.
+type asked struct {
+	meant bool
+	doors []web.Door
+}
+
+// asks gives what holds for the origin of a rule.
+func (v *prover) asks(r *rule.Rule) *asked {
+	from := origin{r.Old.Host, r.Old.Scheme}
+	if a := v.origins[from]; a != nil {
+		return a
 	}
-	var doors []web.Door
+	a := &asked{meant: v.plan.Means(from.host)}
+	hosts := []web.Host{from.host}
+	if from.host.IsApex() && !v.plan.Estate.Serves(from.host.WWW()) {
+		hosts = append(hosts, from.host.WWW())
+	}
 	for _, scheme := range []web.Scheme{web.HTTPS, web.HTTP} {
 		for _, h := range hosts {
 			d := web.Door{Scheme: scheme, Host: h}
-			if p := v.door(d); p.Handling == plan.Ruled && p.AsksRules() && (r.Old.Scheme == "" || r.Old.Scheme == p.Door.Scheme) {
-				doors = append(doors, d)
+			if p := v.door(d); p.Handling == plan.Ruled && p.AsksRules() && (from.scheme == "" || from.scheme == p.Door.Scheme) {
+				a.doors = append(a.doors, d)
 			}
 		}
 	}
-	return doors
+	v.origins[from] = a
+	return a
 }
 
 // start is a set of URLs that a rule takes, with what its captures take.
@@ -307,6 +313,9 @@ func (v *prover) shadowed(r *rule.Rule, why string) {
 
 // wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as winning.
 func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
+	if v.plan.Table.WinsAt(r, v.door(doors[0]).Door) {
+		return true
+	}
 	if u, ok := v.plan.Table.Example(r); ok && slices.Contains(doors, u.Door()) {
 		return true
 	}

@@ -31,18 +31,15 @@ func Straighten(p *plan.Plan) []Straightened {
 		again[d[1]] = d[0]
 	}
 	for _, r := range p.Table.Rules() {
-		if first := again[r]; first != nil && v.means(r) {
+		if first := again[r]; first != nil && v.asks(r).meant {
 			all = append(all, Straightened{Line: r.Line, Old: r, Same: first.Line})
 			continue
 		}
-		if r.Status == rule.Gone || v.ends(r) || !v.means(r) {
+		from := v.asks(r)
+		if r.Status == rule.Gone || v.ends(r) || !from.meant || len(from.doors) == 0 {
 			continue
 		}
-		doors := v.doorsOf(r)
-		if len(doors) == 0 {
-			continue
-		}
-		if s, ok := v.straight(r, doors); ok {
+		if s, ok := v.straight(r, from.doors); ok {
 			all = append(all, s)
 		}
 	}

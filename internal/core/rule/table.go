@@ -244,6 +244,17 @@ func (t *Table) Example(r *Rule) (web.URL, bool) {
 	return web.URL{}, false
 }
 
+// WinsAt tells whether an exact rule without conditions is the one that takes its own path at a door; false says nothing of others.
+func (t *Table) WinsAt(r *Rule, d web.Door) bool {
+	path, exact := r.Old.Exact()
+	at, have := t.hosts[d.Host.String()]
+	if !exact || !have || len(r.Old.Query) > 0 || d.Host != r.Old.Host || d.Port != 0 {
+		return false
+	}
+	m := Match{index: t.Index, table: at, path: path}
+	return t.exactAt(&m, schemeNumber(d.Scheme), t.tables[at].mode.path(path)) && t.rules[m.Place] == r
+}
+
 func (p Pattern) exampleQuery(word string) string {
 	var all []string
 	for _, c := range p.Query {
