@@ -86,7 +86,7 @@ func (p *program) runAudit(ctx context.Context, made *plan.Plan, w *live.Web, pa
 	var tally chain.Tally
 	err := chain.Run(ctx, w, entries(slices.Values(asks)), parallel, func(c chain.Chain) {
 		judge.Chain(&c, made.Want(c.Entry))
-		tally.Add(c)
+		tally.AddChain(c)
 		a.Chains = append(a.Chains, c)
 		progress.step()
 	})

@@ -15,6 +15,7 @@ import (
 
 	"upperpath.example/upperpath/demo"
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/proof"
@@ -131,7 +132,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	report.Heading(p.out, 6, "The report", style)
 	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
 	p.nextCommands(folder, made)
-	if chain.Worst(after.Findings) != "" {
+	if finding.Worst(after.Findings) != "" {
 		return ended{code: exitFindings}
 	}
 	return nil

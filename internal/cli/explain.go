@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -24,7 +24,7 @@ func (p *program) explain() *cobra.Command {
 				return nil
 			}
 			for _, code := range args {
-				k, ok := chain.Lookup(code)
+				c, ok := finding.Named(code)
 				if !ok {
 					hint := "upperpath explain lists them all"
 					if near := problem.Nearest(code, codes()); near != "" {
@@ -32,7 +32,7 @@ func (p *program) explain() *cobra.Command {
 					}
 					return usage("explain %s: there is no finding of this name; %s", code, hint)
 				}
-				report.Explain(p.out, k, p.style())
+				report.Explain(p.out, c.Kind(), p.style())
 			}
 			return nil
 		},
@@ -41,8 +41,8 @@ func (p *program) explain() *cobra.Command {
 
 func codes() []string {
 	var all []string
-	for _, k := range chain.Kinds() {
-		all = append(all, k.Code)
+	for _, k := range finding.Kinds() {
+		all = append(all, k.Name)
 	}
 	return all
 }

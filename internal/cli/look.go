@@ -83,7 +83,7 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 	defer cancel(nil)
 	err := chain.Run(ctx, w, asks, parallel, func(c chain.Chain) {
 		judge.Chain(&c, chain.Want{})
-		tally.Add(c)
+		tally.AddChain(c)
 		if err := stream.Chain(c); err != nil {
 			cancel(err)
 		}
@@ -94,7 +94,7 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 	tally.Disagreements()
 	if args[0] != "-" && ctx.Err() == nil {
 		for _, f := range survey.Split(w.Voices(ctx, hostsOf(args))) {
-			tally.AddFinding(f)
+			tally.Add(f)
 		}
 	}
 	findings := tally.Findings()

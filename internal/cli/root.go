@@ -17,7 +17,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -212,8 +212,8 @@ func (o *output) check() error {
 }
 
 // verdict turns findings into the exit code.
-func (o *output) verdict(findings []chain.Finding) error {
-	if o.failOn != "never" && chain.Worst(findings).Rank() >= chain.Severity(o.failOn).Rank() && len(findings) > 0 {
+func (o *output) verdict(findings []finding.Finding) error {
+	if o.failOn != "never" && finding.Worst(findings).Rank() >= finding.Severity(o.failOn).Rank() && len(findings) > 0 {
 		return ended{code: exitFindings}
 	}
 	return nil

@@ -85,7 +85,7 @@ func engineLoop(b *testing.B, v live.Vantage, urls []web.URL) {
 			b.Fatalf("%s: %d hops, %+v", c.Entry, len(c.Hops), c.Last())
 		}
 		judge.Chain(&c, chain.Want{})
-		tally.Add(c)
+		tally.AddChain(c)
 	})
 	if err != nil {
 		b.Fatal(err)

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -18,7 +19,7 @@ type judgedKey struct {
 
 // certificate gives the facts of a TLS connection and of the certificate shown for a host.
 func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
-	t := &chain.TLS{Version: tls.VersionName(state.Version), ALPN: state.NegotiatedProtocol, Names: []string{}, Faults: []string{}}
+	t := &chain.TLS{Version: tls.VersionName(state.Version), ALPN: state.NegotiatedProtocol, Names: []string{}, Faults: []finding.Code{}}
 	if len(state.PeerCertificates) == 0 {
 		return t
 	}
@@ -62,19 +63,19 @@ func issuer(c *x509.Certificate) string {
 
 // certificateFaults gives the codes of all that a browser would object to (RFC 5280 section 6, RFC 9525 for names), and
 // expires-soon. Trust is judged at a time within the certificate's life, so that its end does not hide its issuer.
-func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPool, now time.Time) []string {
+func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPool, now time.Time) []finding.Code {
 	leaf := sent[0]
-	faults := []string{}
+	faults := []finding.Code{}
 	if leaf.VerifyHostname(h.String()) != nil {
-		faults = append(faults, "wrong-name")
+		faults = append(faults, finding.WrongName)
 	}
 	within := now
 	switch {
 	case now.After(leaf.NotAfter):
-		faults = append(faults, "expired")
+		faults = append(faults, finding.Expired)
 		within = leaf.NotAfter
 	case now.Before(leaf.NotBefore):
-		faults = append(faults, "not-yet-valid")
+		faults = append(faults, finding.NotYetValid)
 		within = leaf.NotBefore
 	}
 	between := x509.NewCertPool()
@@ -86,7 +87,7 @@ func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPoo
 	}
 	life, left := leaf.NotAfter.Sub(leaf.NotBefore), leaf.NotAfter.Sub(now)
 	if len(faults) == 0 && left < 21*24*time.Hour && left < life/3 {
-		faults = append(faults, "expires-soon")
+		faults = append(faults, finding.ExpiresSoon)
 	}
 	return faults
 }
@@ -94,10 +95,10 @@ func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPoo
 // distrust tells a chain with a missing link from one that leads to nobody: the last certificate that can be reached by
 // going from issuer to issuer through what was sent either says where its own issuer can be had (RFC 5280 section 4.2.2.1)
 // or does not.
-func distrust(sent []*x509.Certificate, err error) string {
+func distrust(sent []*x509.Certificate, err error) finding.Code {
 	var unknown x509.UnknownAuthorityError
 	if !errors.As(err, &unknown) {
-		return "untrusted"
+		return finding.Untrusted
 	}
 	last := sent[0]
 	for range sent {
@@ -109,7 +110,7 @@ func distrust(sent []*x509.Certificate, err error) string {
 		}
 	}
 	if string(last.RawIssuer) != string(last.RawSubject) && len(last.IssuingCertificateURL) > 0 {
-		return "broken-chain"
+		return finding.BrokenChain
 	}
-	return "untrusted"
+	return finding.Untrusted
 }

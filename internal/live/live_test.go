@@ -19,6 +19,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/stage"
@@ -167,7 +168,7 @@ func TestCertificatesAreJudgedAsBrowsersDo(t *testing.T) {
 		}}, nil)
 		a := ask(w, "https://"+host+"/")
 		require.NotNil(t, a.TLS, want)
-		assert.Equal(t, want, strings.Join(a.TLS.Faults, " "))
+		assert.Equal(t, want, strings.Join(finding.Names(a.TLS.Faults), " "))
 		assert.Equal(t, 200, a.Status, "the answer is read even where the certificate is bad")
 		assert.Equal(t, "TLS 1.3", a.TLS.Version)
 		assert.Equal(t, "h2", a.TLS.ALPN)
@@ -179,7 +180,7 @@ func TestAnotherTimeJudgesCertificatesOtherwise(t *testing.T) {
 	w := look(t, stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
 		netip.MustParseAddrPort("192.0.2.1:443"): {Answer: page("x"), Certificates: []stage.Certificate{{Names: []string{"a.example"}}}},
 	}}, func(v *live.Vantage) { v.AsOf = time.Now().Add(61 * day) })
-	assert.Equal(t, []string{"expired"}, ask(w, "https://a.example/").TLS.Faults)
+	assert.Equal(t, []finding.Code{finding.Expired}, ask(w, "https://a.example/").TLS.Faults)
 }
 
 // raw serves fixed octets to every connection, directly on loopback.
@@ -251,7 +252,7 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 			chain.Judge{Now: time.Now()}.Chain(&got, chain.Want{})
 			var codes []string
 			for _, f := range got.Findings {
-				codes = append(codes, f.Code)
+				codes = append(codes, f.Code.String())
 			}
 			assert.Contains(t, codes, c.want, name)
 		case <-time.After(8 * time.Second):

@@ -24,6 +24,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -151,7 +152,7 @@ type Web struct {
 	dialer   *dialer
 	shared   *http.Transport
 	pinned   map[netip.Addr]*http.Transport
-	judged   map[judgedKey][]string
+	judged   map[judgedKey][]finding.Code
 	hosts    map[web.Host]*turn
 	lock     sync.Mutex
 }
@@ -174,7 +175,7 @@ func New(v Vantage) (*Web, error) {
 		return nil, err
 	}
 	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
-		judged: map[judgedKey][]string{}, hosts: map[web.Host]*turn{}}
+		judged: map[judgedKey][]finding.Code{}, hosts: map[web.Host]*turn{}}
 	w.shared = w.transport(netip.Addr{})
 	return w, nil
 }

@@ -5,11 +5,11 @@ import (
 	"io"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 )
 
-func worst(p *plan.Plan) chain.Severity { return chain.Worst(p.Findings) }
+func worst(p *plan.Plan) finding.Severity { return finding.Worst(p.Findings) }
 
 // Considered writes choices side by side in a format: text, json or md.
 func Considered(w io.Writer, format string, c *plan.Considered, s Style) error {
@@ -34,9 +34,9 @@ func Considered(w io.Writer, format string, c *plan.Considered, s Style) error {
 		for i, ch := range c.Choices {
 			bad := r[0] == openDoors && len(ch.Open) > 0 || r[0] == faults && ch.Faults > 0 || r[0] == against && len(ch.Remembered) > 0
 			if r[0] == openDoors || r[0] == faults || r[0] == against {
-				tone := chain.Severity("")
+				tone := finding.Severity("")
 				if bad {
-					tone = chain.Error
+					tone = finding.Error
 				}
 				cells[i+1] = s.severity(tone, clean(r[i+1]))
 			}
@@ -95,7 +95,7 @@ func consideredLines(c *plan.Considered) []string {
 		byCodes := map[string][]string{}
 		var order []string
 		for _, o := range ch.Open {
-			codes := strings.Join(o.Codes, ", ")
+			codes := strings.Join(finding.Names(o.Codes), ", ")
 			if byCodes[codes] == nil {
 				order = append(order, codes)
 			}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 )
 
 // csvStream writes a line a chain, for spreadsheets.
@@ -24,13 +25,13 @@ func (c csvStream) Chain(ch chain.Chain) error {
 		statuses = append(statuses, statusText(h))
 	}
 	for _, f := range ch.Findings {
-		codes, says, fixes = append(codes, f.Code), append(says, f.Says), append(fixes, f.Fix)
+		codes, says, fixes = append(codes, f.Code.String()), append(says, f.Says), append(fixes, fixOf(f))
 	}
 	return c.write([]string{ch.Entry.String(), string(ch.Probe), strings.Join(statuses, " "), ch.Arrival.String(),
-		fmt.Sprint(ch.Redirects()), string(ch.End), string(chain.Worst(ch.Findings)), strings.Join(codes, " "), strings.Join(says, " "), strings.Join(fixes, " ")})
+		fmt.Sprint(ch.Redirects()), string(ch.End), string(finding.Worst(ch.Findings)), strings.Join(codes, " "), strings.Join(says, " "), strings.Join(fixes, " ")})
 }
 
-func (c csvStream) End([]chain.Finding, []string) error { return nil }
+func (c csvStream) End([]finding.Finding, []string) error { return nil }
 
 func (c csvStream) write(fields []string) error {
 	for i, f := range fields {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 )
 
 //go:embed report.html.tmpl
@@ -16,16 +17,17 @@ var pageSource string
 
 var page = template.Must(template.New("report").Funcs(template.FuncMap{
 	"clean": clean, "sign": sign, "plural": plural,
-	"tone": func(s chain.Severity) string {
+	"tone": func(s finding.Severity) string {
 		if s == "" {
 			return "fine"
 		}
 		return string(s)
 	},
-	"severity": func(code string) chain.Severity { k, _ := chain.Lookup(code); return k.Severity },
-	"meets":    func(code string) string { k, _ := chain.Lookup(code); return k.Meets },
+	"severity": func(c finding.Code) finding.Severity { return c.Kind().Severity },
+	"meets":    func(c finding.Code) string { return c.Kind().Meets },
+	"fix":      fixOf,
 	"readable": readable,
-	"met":      func(f chain.Finding) string { return metFrom(f, 5) },
+	"met":      func(f finding.Finding) string { return metFrom(f, 5) },
 }).Parse(pageSource))
 
 // Section is one audit of a report, such as before and after.
@@ -47,12 +49,12 @@ func HTML(w io.Writer, title string, made time.Time, sections []Section) error {
 type sectionView struct {
 	ID, Name, Vantage, Started string
 	Verdict                    string
-	Worst                      chain.Severity
+	Worst                      finding.Severity
 	Doors, Clean               int
 	Share                      int // of clean doors, in percent
 	Counts                     map[string]int
 	Rows                       []*Row
-	Findings                   []chain.Finding
+	Findings                   []finding.Finding
 	Chains                     []chainGroup
 	Notes                      []string
 }
@@ -60,29 +62,29 @@ type sectionView struct {
 // chainGroup is the chains of one host.
 type chainGroup struct {
 	Host   string
-	Worst  chain.Severity
+	Worst  finding.Severity
 	Chains []chainView
 }
 
 type chainView struct {
 	Entry string
 	About string
-	Worst chain.Severity
+	Worst finding.Severity
 	Hops  []hopView
 	End   string
-	Codes []string
+	Codes []finding.Code
 }
 
 type hopView struct {
 	URL, Status, Facts, Certificate, Detail string
-	Tone                                    chain.Severity
+	Tone                                    finding.Severity
 	Last                                    bool
 }
 
 func viewSection(index int, s Section) sectionView {
 	a := s.Audit
 	v := sectionView{ID: fmt.Sprintf("part%d", index+1), Name: s.Name, Vantage: a.Vantage, Started: a.Started.Format("2006-01-02 15:04 MST"),
-		Worst: chain.Worst(a.Findings), Findings: a.Findings, Notes: a.Notes, Counts: map[string]int{}}
+		Worst: finding.Worst(a.Findings), Findings: a.Findings, Notes: a.Notes, Counts: map[string]int{}}
 	var grid Grid
 	groups := map[string]int{}
 	for _, c := range a.Chains {
@@ -96,7 +98,7 @@ func viewSection(index int, s Section) sectionView {
 		}
 		g := &v.Chains[at]
 		g.Chains = append(g.Chains, viewChain(c, a.Started))
-		if w := chain.Worst(c.Findings); w.Rank() > g.Worst.Rank() {
+		if w := finding.Worst(c.Findings); w.Rank() > g.Worst.Rank() {
 			g.Worst = w
 		}
 	}
@@ -113,7 +115,7 @@ func viewSection(index int, s Section) sectionView {
 }
 
 func viewChain(c chain.Chain, now time.Time) chainView {
-	v := chainView{Entry: clean(c.Entry.String()), About: about(c.Probe), Worst: chain.Worst(c.Findings), End: endText(c)}
+	v := chainView{Entry: clean(c.Entry.String()), About: about(c.Probe), Worst: finding.Worst(c.Findings), End: endText(c)}
 	for _, f := range c.Findings {
 		v.Codes = append(v.Codes, f.Code)
 	}

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
@@ -87,7 +88,7 @@ func (j *jsonStream) Chain(c chain.Chain) error {
 	return j.err
 }
 
-func (j *jsonStream) End(findings []chain.Finding, notes []string) error {
+func (j *jsonStream) End(findings []finding.Finding, notes []string) error {
 	j.print("\n  ],\n  \"findings\": [")
 	if len(findings) == 0 {
 		j.print("]")

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 )
 
 // mdStream writes Markdown: the grid of doors, the findings, every chain.
@@ -23,7 +24,7 @@ func (m *mdStream) Start(h Head) error {
 
 func (m *mdStream) Chain(c chain.Chain) error {
 	m.grid.Add(c)
-	fmt.Fprintf(&m.chains, "\n- %s %s\n", sign(chain.Worst(c.Findings)), md(c.Entry.String()))
+	fmt.Fprintf(&m.chains, "\n- %s %s\n", sign(finding.Worst(c.Findings)), md(c.Entry.String()))
 	for _, h := range c.Hops {
 		where := ""
 		if h.IsRedirect() {
@@ -37,7 +38,7 @@ func (m *mdStream) Chain(c chain.Chain) error {
 	return nil
 }
 
-func (m *mdStream) End(findings []chain.Finding, notes []string) error {
+func (m *mdStream) End(findings []finding.Finding, notes []string) error {
 	doors, cleanDoors := m.grid.Count()
 	fmt.Fprintf(m.w, "%s\n", md(Verdict(doors, cleanDoors, findings)))
 	if len(m.grid.Rows) > 0 {
@@ -61,17 +62,17 @@ func mdCell(c Cell) string {
 	case len(c.Codes) == 0:
 		return sign("") + " " + c.Outcome
 	}
-	return sign(c.Severity) + " " + strings.Join(c.Codes, ", ")
+	return sign(c.Severity) + " " + strings.Join(finding.Names(c.Codes), ", ")
 }
 
 // MDFindings writes findings as a chapter, where there are any.
-func MDFindings(w io.Writer, findings []chain.Finding) {
+func MDFindings(w io.Writer, findings []finding.Finding) {
 	if len(findings) == 0 {
 		return
 	}
 	fmt.Fprint(w, "\n## Findings\n")
 	for _, f := range findings {
-		fmt.Fprintf(w, "\n### %s %s: %s\n\n%s\n\n→ %s\n", sign(f.Severity), md(f.Code), md(f.Subject+readable(f.Subject)), md(f.Says), md(f.Fix))
+		fmt.Fprintf(w, "\n### %s %s: %s\n\n%s\n\n→ %s\n", sign(f.Severity), md(f.Code.String()), md(f.Subject+readable(f.Subject)), md(f.Says), md(fixOf(f)))
 		if met := metFrom(f, 5); met != "" {
 			fmt.Fprintf(w, "\n%s\n", md(met))
 		}

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -53,7 +54,7 @@ type Head struct {
 type Stream interface {
 	Start(Head) error
 	Chain(chain.Chain) error
-	End(findings []chain.Finding, notes []string) error
+	End(findings []finding.Finding, notes []string) error
 }
 
 // Formats are the words that --format takes.
@@ -103,10 +104,10 @@ type Row struct {
 // Cell is one door.
 type Cell struct {
 	Seen     bool
-	Unseen   bool           // this vantage could not look
-	Severity chain.Severity // "" where all is well
-	Codes    []string       // the worst first
-	Outcome  string         // where all is well: "1 hop", "page"
+	Unseen   bool             // this vantage could not look
+	Severity finding.Severity // "" where all is well
+	Codes    []finding.Code   // the worst first
+	Outcome  string           // where all is well: "1 hop", "page"
 }
 
 // Add takes in a chain.
@@ -178,7 +179,7 @@ func (g *Grid) Count() (doors, clean int) {
 				continue
 			}
 			doors++
-			if c.Severity.Rank() <= chain.Note.Rank() && !c.Unseen {
+			if c.Severity.Rank() <= finding.Note.Rank() && !c.Unseen {
 				clean++
 			}
 		}
@@ -187,8 +188,8 @@ func (g *Grid) Count() (doors, clean int) {
 }
 
 // Counts gives how many findings there are of each severity.
-func Counts(findings []chain.Finding) map[chain.Severity]int {
-	counts := map[chain.Severity]int{}
+func Counts(findings []finding.Finding) map[finding.Severity]int {
+	counts := map[finding.Severity]int{}
 	for _, f := range findings {
 		counts[f.Severity]++
 	}
@@ -196,13 +197,13 @@ func Counts(findings []chain.Finding) map[chain.Severity]int {
 }
 
 // Verdict says in one sentence how an audit went.
-func Verdict(doors, clean int, findings []chain.Finding) string {
+func Verdict(doors, clean int, findings []finding.Finding) string {
 	counts := Counts(findings)
-	if doors > 0 && doors == clean && counts[chain.Error] == 0 && counts[chain.Warning] == 0 {
+	if doors > 0 && doors == clean && counts[finding.Error] == 0 && counts[finding.Warning] == 0 {
 		return fmt.Sprintf("All %s are clean.", plural(doors, "door"))
 	}
 	var parts []string
-	for _, s := range []chain.Severity{chain.Error, chain.Warning, chain.Note} {
+	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
 		if n := counts[s]; n > 0 {
 			parts = append(parts, plural(n, string(s)))
 		}

@@ -9,7 +9,7 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -160,7 +160,7 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 	for _, n := range p.Notes {
 		fmt.Fprintf(w, "\n%s\n", s.faint(indent("note: "+clean(n), "", s.width())))
 	}
-	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(p.Findings), planVerdict(p)))
+	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(p.Findings), planVerdict(p)))
 }
 
 func planVerdict(p *plan.Plan) string {
@@ -171,7 +171,7 @@ func planVerdict(p *plan.Plan) string {
 		}
 		return fmt.Sprintf("The plan holds: %s, each tried in memory, arrive where they should.", tried)
 	}
-	if w := chain.Worst(p.Findings); w != chain.Error {
+	if w := finding.Worst(p.Findings); w != finding.Error {
 		return "The plan holds, and something is worth a look: " + lowerFirst(Verdict(0, 0, p.Findings))
 	}
 	return "The plan does not hold yet: " + Verdict(0, 0, p.Findings)
@@ -244,7 +244,7 @@ func PlanSummary(w io.Writer, p *plan.Plan, s Style) {
 		fmt.Fprintln(w)
 		TextFindings(w, p.Findings, s)
 	}
-	fmt.Fprintf(w, "%s\n", s.severity(chain.Worst(p.Findings), planVerdict(p)))
+	fmt.Fprintf(w, "%s\n", s.severity(finding.Worst(p.Findings), planVerdict(p)))
 }
 
 // Heading writes the heading of a step.

@@ -3,10 +3,9 @@ package report
 import (
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/proof"
 )
 
@@ -36,32 +35,32 @@ func proofSentence(p *proof.Proof, canonical string) string {
 		return fmt.Sprintf("Undecided: for most URLs it holds, but for some it could be neither proved nor refuted (%s).", about)
 	}
 	for _, f := range p.Findings {
-		if witness, ok := f.Evidence["witness"].(string); ok && f.Severity == chain.Error {
+		if witness, ok := f.Evidence["witness"].(string); ok && f.Severity == finding.Error {
 			return fmt.Sprintf("Refuted: it does not hold for every URL. One of those that go wrong is %s (%s).", witness, about)
 		}
 	}
 	return fmt.Sprintf("Refuted: it does not hold for every URL (%s).", about)
 }
 
-// claims are what a proof says, and the codes that contradict it.
+// claims says what is proved, or not, for every URL.
 var claims = []struct {
+	claim finding.Claim
 	says  string
-	codes []string
 }{
-	{"every URL arrives", []string{"loop", "growing-loop", "rule-loop", "too-many-hops", "no-address", "refused", "dead-end", "off-course", "not-forwarded", "beyond-carrier"}},
-	{"nothing loops", []string{"loop", "growing-loop", "rule-loop", "too-many-hops"}},
-	{"no hop from https to http", []string{"downgrade", "plain-arrival"}},
-	{"path and query are kept where the plan says so", []string{"path-lost", "query-lost"}},
-	{"no two rules are tied", []string{"tie"}},
-	{"every rule wins for some URL", []string{"shadowed"}},
-	{"no rule leads to another", []string{"rule-chain", "extra-hop"}},
+	{finding.Arrives, "every URL arrives"},
+	{finding.NeverLoops, "nothing loops"},
+	{finding.StaysSecure, "no hop from https to http"},
+	{finding.KeepsWhole, "path and query are kept where the plan says so"},
+	{finding.NeverTied, "no two rules are tied"},
+	{finding.EachRuleWins, "every rule wins for some URL"},
+	{finding.NoRuleChains, "no rule leads to another"},
 }
 
-func claimRows(p *proof.Proof) (rows [][]string, worst []chain.Severity) {
+func claimRows(p *proof.Proof) (rows [][]string, worst []finding.Severity) {
 	for _, c := range claims {
-		n, severity := 0, chain.Severity("")
+		n, severity := 0, finding.Severity("")
 		for _, f := range p.Findings {
-			if slices.Contains(c.codes, f.Code) {
+			if f.Code.Denies(c.claim) {
 				n++
 				if f.Severity.Rank() > severity.Rank() {
 					severity = f.Severity
@@ -72,15 +71,15 @@ func claimRows(p *proof.Proof) (rows [][]string, worst []chain.Severity) {
 		switch {
 		case n > 0:
 			said = "no: " + plural(n, "finding")
-		case slices.ContainsFunc(p.Findings, func(f chain.Finding) bool { return f.Code == "undecided" }) && !slices.Contains(c.codes, "tie"):
-			said, severity = "not decided for all", chain.Note
+		case finding.Has(p.Findings, finding.Undecided) && c.claim != finding.NeverTied:
+			said, severity = "not decided for all", finding.Note
 		}
 		rows, worst = append(rows, []string{c.says, said}), append(worst, severity)
 	}
 	hops := fmt.Sprintf("%s (wanted: %d)", plural(p.Bound, "hop"), p.Policy)
-	severity := chain.Severity("")
+	severity := finding.Severity("")
 	if p.Bound > p.Policy {
-		severity = chain.Warning
+		severity = finding.Warning
 	}
 	if p.Verdict != proof.Proved {
 		hops = "of those that arrive, " + hops
@@ -89,7 +88,7 @@ func claimRows(p *proof.Proof) (rows [][]string, worst []chain.Severity) {
 }
 
 func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
-	tone := map[proof.Verdict]chain.Severity{proof.Refuted: chain.Error, proof.Undecided: chain.Warning}[p.Verdict]
+	tone := map[proof.Verdict]finding.Severity{proof.Refuted: finding.Error, proof.Undecided: finding.Warning}[p.Verdict]
 	fmt.Fprintf(w, "%s\n\n", s.severity(tone, indent(clean(proofSentence(p, canonical)), "", s.width())))
 	t := s.newTable()
 	t.AppendHeader(row([]string{"for every URL", ""}))
@@ -98,7 +97,7 @@ func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
 		t.AppendRow(row2(r[0], s.severity(worst[i], sign(worst[i])+" "+r[1])))
 	}
 	render(w, t, s)
-	proofFindings(w, p, s, func(chain.Finding) bool { return true })
+	proofFindings(w, p, s, func(finding.Finding) bool { return true })
 	if len(p.Falls) > 0 {
 		fmt.Fprintln(w)
 		t := s.newTable()
@@ -111,7 +110,7 @@ func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
 	writeList(w, "Taken for granted", p.Assumes, s)
 	if len(p.Findings) > 0 {
 		says := Verdict(0, 0, p.Findings)
-		if slices.ContainsFunc(p.Findings, func(f chain.Finding) bool { return f.Code == "rule-chain" }) {
+		if finding.Has(p.Findings, finding.RuleChain) {
 			says += " For the chains: upperpath rules straighten"
 		}
 		fmt.Fprintf(w, "\n%s\n", says)
@@ -122,12 +121,12 @@ func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
 const mostOfACode = 10
 
 // proofFindings writes the findings of a proof, with the chain of each for which that is wanted.
-func proofFindings(w io.Writer, p *proof.Proof, s Style, chained func(chain.Finding) bool) {
-	count := map[string]int{}
+func proofFindings(w io.Writer, p *proof.Proof, s Style, chained func(finding.Finding) bool) {
+	count := map[finding.Code]int{}
 	for _, f := range p.Findings {
 		count[f.Code]++
 	}
-	written := map[string]int{}
+	written := map[finding.Code]int{}
 	for _, f := range p.Findings {
 		if written[f.Code]++; written[f.Code] > mostOfACode {
 			if more := count[f.Code] - mostOfACode; written[f.Code] == mostOfACode+1 {
@@ -136,7 +135,7 @@ func proofFindings(w io.Writer, p *proof.Proof, s Style, chained func(chain.Find
 			continue
 		}
 		fmt.Fprintln(w)
-		TextFindings(w, []chain.Finding{f}, s)
+		TextFindings(w, []finding.Finding{f}, s)
 		if !chained(f) {
 			continue
 		}
@@ -150,13 +149,13 @@ func row2(a, b string) []any { return []any{clean(a), b} }
 
 // ProofSummary writes the verdict of a proof and its findings, in a few lines each.
 func ProofSummary(w io.Writer, p *proof.Proof, canonical string, s Style) {
-	tone := map[proof.Verdict]chain.Severity{proof.Refuted: chain.Error, proof.Undecided: chain.Warning}[p.Verdict]
+	tone := map[proof.Verdict]finding.Severity{proof.Refuted: finding.Error, proof.Undecided: finding.Warning}[p.Verdict]
 	fmt.Fprintf(w, "%s\n", s.severity(tone, indent(clean(proofSentence(p, canonical)), "", s.width())))
-	proofFindings(w, p, s, func(f chain.Finding) bool { return f.Severity == chain.Error })
+	proofFindings(w, p, s, func(f finding.Finding) bool { return f.Severity == finding.Error })
 }
 
 // drawn gives the chain of a witness, a line a hop.
-func drawn(f chain.Finding) []string {
+func drawn(f finding.Finding) []string {
 	steps, ok := f.Evidence["chain"].([]string)
 	if !ok {
 		return nil

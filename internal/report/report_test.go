@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -168,7 +169,7 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 	c := chain.Chain{Entry: web.MustParseURL("http://a.example/"), Probe: chain.Asked, Arrival: web.MustParseURL("http://a.example/"), End: chain.BadLocation,
 		Hops: []chain.Answer{{URL: web.MustParseURL("http://a.example/"), Status: 301, Location: evil, Detail: evil,
 			TLS: &chain.TLS{Version: "TLS 1.3", Names: []string{evil}, Issuer: evil, NotAfter: now}}},
-		Findings: []chain.Finding{chain.New("bad-location", "=2+3", evil, evil, nil)}}
+		Findings: []finding.Finding{finding.New(finding.BadLocation, "=2+3", evil, evil, nil)}}
 	a := &chain.Audit{Schema: chain.AuditSchema, Vantage: evil, Started: now, Chains: []chain.Chain{c}, Findings: c.Findings, Notes: []string{evil}}
 	for name, text := range written(t, a) {
 		for _, r := range []string{"\x1b", "\u009b", "\u202e"} {
@@ -184,7 +185,7 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 }
 
 func TestColourOnlyWhereItIsWanted(t *testing.T) {
-	f := []chain.Finding{chain.New("loop", "x", "says", "fix", nil)}
+	f := []finding.Finding{finding.New(finding.Loop, "x", "says", "fix", nil)}
 	var plain, coloured bytes.Buffer
 	TextFindings(&plain, f, Style{})
 	TextFindings(&coloured, f, Style{Color: true})
@@ -193,11 +194,11 @@ func TestColourOnlyWhereItIsWanted(t *testing.T) {
 }
 
 func TestVerdicts(t *testing.T) {
-	loop := chain.New("loop", "x", "says", "fix", nil)
-	hop := chain.New("extra-hop", "x", "says", "fix", nil)
+	loop := finding.New(finding.Loop, "x", "says", "fix", nil)
+	hop := finding.New(finding.ExtraHop, "x", "says", "fix", nil)
 	assert.Equal(t, "All 4 doors are clean.", Verdict(4, 4, nil))
-	assert.Equal(t, "1 of 4 doors are clean: 1 error, 2 warnings.", Verdict(4, 1, []chain.Finding{loop, hop, hop}))
-	assert.Equal(t, "1 warning.", Verdict(0, 0, []chain.Finding{hop}))
+	assert.Equal(t, "1 of 4 doors are clean: 1 error, 2 warnings.", Verdict(4, 1, []finding.Finding{loop, hop, hop}))
+	assert.Equal(t, "1 warning.", Verdict(0, 0, []finding.Finding{hop}))
 	assert.Equal(t, "Nothing wrong was found.", Verdict(0, 0, nil))
 }
 

@@ -10,6 +10,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -91,19 +92,19 @@ func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
 	for _, n := range v.Notes {
 		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+clean(n)))
 	}
-	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(v.Findings), Verdict(0, 0, v.Findings)))
+	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(v.Findings), Verdict(0, 0, v.Findings)))
 }
 
 // SurveyOfNames writes a survey without what is said about doors: for where an audit of the doors follows.
 func SurveyOfNames(w io.Writer, v *survey.Survey, s Style) {
 	names := *v
-	names.Findings = slices.DeleteFunc(slices.Clone(v.Findings), func(f chain.Finding) bool { return f.Entry != "" })
+	names.Findings = slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool { return f.Entry != "" })
 	surveyTable(w, &names, s)
 	fmt.Fprintln(w)
 	TextFindings(w, names.Findings, s)
 	writeFacts(w, &names, s)
 	writeUnseen(w, &names, s)
-	fmt.Fprintf(w, "\n%s\n", s.severity(chain.Worst(names.Findings), Verdict(0, 0, names.Findings)))
+	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(names.Findings), Verdict(0, 0, names.Findings)))
 }
 
 func surveyTable(w io.Writer, v *survey.Survey, s Style) {
@@ -127,16 +128,16 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 	fmt.Fprintf(w, "\n%s  %s\n", s.strong(unicodeName(d.Name)), s.faint(picture))
 	for _, n := range d.Servers {
 		says := "serial " + fmt.Sprint(n.Serial)
-		tone := chain.Severity("")
+		tone := finding.Severity("")
 		if n.State != survey.Answers {
-			says, tone = n.Says, chain.Warning
+			says, tone = n.Says, finding.Warning
 		}
 		fmt.Fprintf(w, "  %s %s  %s\n", s.severity(tone, sign(tone)), clean(strings.TrimSpace(n.Name+" "+n.Address)), s.faint(clean(says)+"; named by "+strings.Join(n.By, " and ")))
 	}
 	for _, n := range d.Coming {
-		says, tone := "serial "+fmt.Sprint(n.Serial), chain.Severity("")
+		says, tone := "serial "+fmt.Sprint(n.Serial), finding.Severity("")
 		if n.State != survey.Answers {
-			says, tone = n.Says, chain.Warning
+			says, tone = n.Says, finding.Warning
 		}
 		fmt.Fprintf(w, "  %s %s  %s\n", s.severity(tone, sign(tone)), clean(strings.TrimSpace(n.Name+" "+n.Address)), s.faint(clean(says)+"; to come: upperpath plan compares what it says"))
 	}
@@ -321,7 +322,7 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 				fmt.Fprintf(w, "- %s\n", md(line))
 				continue
 			}
-			tone := map[record.Action]chain.Severity{record.Went: chain.Error, record.Changed: chain.Warning}[c.Action]
+			tone := map[record.Action]finding.Severity{record.Went: finding.Error, record.Changed: finding.Warning}[c.Action]
 			fmt.Fprintln(w, "  "+s.severity(tone, fmt.Sprintf("%-8s", c.Action))+clean(strings.TrimPrefix(line, string(c.Action)+"  ")))
 		}
 	}

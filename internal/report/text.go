@@ -10,6 +10,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -24,26 +25,26 @@ func (s Style) paint(t string, colors ...text.Color) string {
 func (s Style) strong(t string) string { return s.paint(t, text.Bold) }
 func (s Style) faint(t string) string  { return s.paint(t, text.FgHiBlack) }
 
-func (s Style) severity(v chain.Severity, t string) string {
+func (s Style) severity(v finding.Severity, t string) string {
 	switch v {
-	case chain.Error:
+	case finding.Error:
 		return s.paint(t, text.FgRed, text.Bold)
-	case chain.Warning:
+	case finding.Warning:
 		return s.paint(t, text.FgYellow)
-	case chain.Note:
+	case finding.Note:
 		return s.paint(t, text.FgBlue)
 	}
 	return s.paint(t, text.FgGreen)
 }
 
 // sign is the mark in front of something with a severity.
-func sign(v chain.Severity) string {
+func sign(v finding.Severity) string {
 	switch v {
-	case chain.Error:
+	case finding.Error:
 		return "✗"
-	case chain.Warning:
+	case finding.Warning:
 		return "!"
-	case chain.Note:
+	case finding.Note:
 		return "i"
 	}
 	return "✓"
@@ -126,11 +127,11 @@ func (t *textStream) flush() {
 		fmt.Fprintln(t.w)
 	}
 	t.first = false
-	var all []chain.Finding
+	var all []finding.Finding
 	for _, c := range t.door {
 		all = append(all, c.Findings...)
 	}
-	t.wholeChain(t.door[0], chain.Worst(all))
+	t.wholeChain(t.door[0], finding.Worst(all))
 	for _, c := range t.door[1:] {
 		t.further(c)
 	}
@@ -138,11 +139,11 @@ func (t *textStream) flush() {
 }
 
 // wholeChain writes a chain hop by hop.
-func (t *textStream) wholeChain(c chain.Chain, worst chain.Severity) {
+func (t *textStream) wholeChain(c chain.Chain, worst finding.Severity) {
 	s := t.style
 	mark := sign(worst)
 	if c.Last().Refusal == chain.Unseen {
-		mark, worst = "?", chain.Note
+		mark, worst = "?", finding.Note
 	}
 	fmt.Fprintf(t.w, "%s %s\n", s.severity(worst, mark), s.strong(clean(c.Entry.String())))
 	for i, hop := range c.Hops {
@@ -166,7 +167,7 @@ func (t *textStream) wholeChain(c chain.Chain, worst chain.Severity) {
 		if hop.TLS != nil {
 			line := certificateLine(hop.TLS, s.Now)
 			if len(hop.TLS.Faults) > 0 {
-				line = s.severity(faultSeverity(hop.TLS.Faults), line+": "+strings.Join(hop.TLS.Faults, ", "))
+				line = s.severity(faultSeverity(hop.TLS.Faults), line+": "+strings.Join(finding.Names(hop.TLS.Faults), ", "))
 			} else {
 				line = s.faint(line)
 			}
@@ -174,7 +175,7 @@ func (t *textStream) wholeChain(c chain.Chain, worst chain.Severity) {
 		}
 	}
 	if end := endText(c); end != "" {
-		fmt.Fprintf(t.w, "  %s\n", s.severity(chain.Error, end))
+		fmt.Fprintf(t.w, "  %s\n", s.severity(finding.Error, end))
 	}
 }
 
@@ -184,7 +185,7 @@ func (t *textStream) further(c chain.Chain) {
 		return
 	}
 	says := describe(c)
-	switch worst := chain.Worst(c.Findings); {
+	switch worst := finding.Worst(c.Findings); {
 	case says == "kept":
 		says = t.style.severity("", says)
 	case worst != "":
@@ -200,21 +201,21 @@ func statusText(a chain.Answer) string {
 	return fmt.Sprint(a.Status)
 }
 
-func hopSeverity(c chain.Chain, hop int) chain.Severity {
-	var of []chain.Finding
+func hopSeverity(c chain.Chain, hop int) finding.Severity {
+	var of []finding.Finding
 	for _, f := range c.Findings {
 		if f.Hop != nil && *f.Hop == hop {
 			of = append(of, f)
 		}
 	}
-	return chain.Worst(of)
+	return finding.Worst(of)
 }
 
-func faultSeverity(codes []string) chain.Severity {
-	var worst chain.Severity
+func faultSeverity(codes []finding.Code) finding.Severity {
+	var worst finding.Severity
 	for _, c := range codes {
-		if k, ok := chain.Lookup(c); ok && k.Severity.Rank() > worst.Rank() {
-			worst = k.Severity
+		if s := c.Kind().Severity; s.Rank() > worst.Rank() {
+			worst = s
 		}
 	}
 	return worst
@@ -263,7 +264,7 @@ func endText(c chain.Chain) string {
 	return ""
 }
 
-func (t *textStream) End(findings []chain.Finding, notes []string) error {
+func (t *textStream) End(findings []finding.Finding, notes []string) error {
 	t.flush()
 	doors, cleanDoors := t.grid.Count()
 	if t.view == Audit {
@@ -283,7 +284,7 @@ func (t *textStream) End(findings []chain.Finding, notes []string) error {
 	case unseen != "":
 		verdict += " " + unseen
 	}
-	_, err := fmt.Fprintf(t.w, "\n%s\n", t.style.severity(chain.Worst(findings), verdict))
+	_, err := fmt.Fprintf(t.w, "\n%s\n", t.style.severity(finding.Worst(findings), verdict))
 	return err
 }
 
@@ -305,14 +306,15 @@ func (t *textStream) cell(c Cell) string {
 	}
 	switch {
 	case c.Unseen:
-		return t.style.severity(chain.Note, "? "+c.Outcome)
+		return t.style.severity(finding.Note, "? "+c.Outcome)
 	case len(c.Codes) == 0:
 		return t.style.severity("", sign("")+" "+c.Outcome)
 	}
 	return t.style.severity(c.Severity, sign(c.Severity)+" "+shortCodes(c.Codes))
 }
 
-func shortCodes(codes []string) string {
+func shortCodes(all []finding.Code) string {
+	codes := finding.Names(all)
 	if len(codes) > 2 {
 		return fmt.Sprintf("%s, %s +%d", codes[0], codes[1], len(codes)-2)
 	}
@@ -320,14 +322,14 @@ func shortCodes(codes []string) string {
 }
 
 // TextFindings writes findings, each with what to do.
-func TextFindings(w io.Writer, findings []chain.Finding, s Style) {
+func TextFindings(w io.Writer, findings []finding.Finding, s Style) {
 	for i, f := range findings {
 		if i > 0 {
 			fmt.Fprintln(w)
 		}
 		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)), s.strong(clean(f.Subject))+s.faint(readable(f.Subject)))
 		fmt.Fprintln(w, indent(clean(f.Says), "  ", s.width()))
-		fmt.Fprintln(w, indent("→ "+clean(f.Fix), "  ", s.width()))
+		fmt.Fprintln(w, indent("→ "+clean(fixOf(f)), "  ", s.width()))
 		if met := metFrom(f, 3); met != "" {
 			fmt.Fprintln(w, s.faint(indent(met, "  ", s.width())))
 		}
@@ -336,7 +338,7 @@ func TextFindings(w io.Writer, findings []chain.Finding, s Style) {
 
 // metFrom names the doors from which a finding is met, and counts the old URLs, or names those where there are no doors; ""
 // where the subject says it all.
-func metFrom(f chain.Finding, most int) string {
+func metFrom(f finding.Finding, most int) string {
 	var doors, urls []string
 	for _, e := range f.Entries {
 		u, err := web.ParseURL(e)

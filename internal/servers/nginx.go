@@ -14,8 +14,8 @@ import (
 	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
@@ -31,7 +31,7 @@ type NginxOptions struct {
 // Output is a configuration and what it does not say exactly.
 type Output struct {
 	Text     []byte
-	Findings []chain.Finding
+	Findings []finding.Finding
 	Doors    int
 }
 
@@ -45,7 +45,7 @@ const (
 // while rules are tied, since no order of theirs would be right.
 func Nginx(p *plan.Plan, carrier string, o NginxOptions) (Output, error) {
 	for _, f := range p.Findings {
-		if f.Code == "tie" {
+		if f.Code == finding.Tie {
 			return Output{}, fmt.Errorf("rules are tied, so that no server can hold them both: %s %s", f.Says, f.Fix)
 		}
 	}
@@ -72,7 +72,7 @@ type nginx struct {
 	servers  bytes.Buffer
 	tables   map[string]int // rules of a door to the number of their table
 	strips   map[string]int // keys that a target sets to the number of the maps that take them from a query
-	findings []chain.Finding
+	findings []finding.Finding
 	doors    int
 	longest  int // of a key in a map
 	most     int // keys in one map
@@ -371,7 +371,7 @@ func (n *nginx) sortOut(entries []rule.Entry, mode rule.Mode) (hashed, asking, r
 		hashable := exact && mode.IsExact() && !asks && spelt[lowerASCII(web.Decode(path))] == 1 && !encodedReserved(path)
 		switch why := barred(e.Rule, hashable); {
 		case why != "":
-			n.findings = append(n.findings, chain.New("beyond-carrier", e.Rule.Place(), fmt.Sprintf("nginx cannot hold %s (%s): %s.", e.Rule.Place(), e.Rule.Old, why),
+			n.findings = append(n.findings, finding.New(finding.BeyondCarrier, e.Rule.Place(), fmt.Sprintf("nginx cannot hold %s (%s): %s.", e.Rule.Place(), e.Rule.Old, why),
 				"Leave the rule to another carrier, or do without it.", map[string]any{"line": e.Rule.Line}))
 		case hashable:
 			hashed = append(hashed, e)

@@ -89,13 +89,13 @@ func TestTheDemoShowsTheFaultsThatItPromises(t *testing.T) {
 	for _, ask := range p.Asks(true) {
 		c := chain.Follow(context.Background(), w, chain.Ask{URL: ask.URL}, ask.Probe)
 		judge.Chain(&c, p.Want(ask.URL))
-		tally.Add(c)
+		tally.AddChain(c)
 	}
 	codes := map[string]bool{}
 	for _, f := range tally.Findings() {
-		codes[f.Code] = true
+		codes[f.Code.String()] = true
 	}
-	for _, code := range []string{"wrong-name", "refused", "path-lost", "downgrade", "extra-hop", "loop", "no-address", "expired", "temporary", "not-forwarded", "broken-chain", "expires-soon"} {
+	for _, code := range []string{"wrong-name", "refused", "path-lost", "downgrade", "extra-hop", "loop", "no-address", "expired", "temporary", "not-redirected", "broken-chain", "expires-soon"} {
 		assert.True(t, codes[code], code)
 	}
 }

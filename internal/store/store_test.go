@@ -11,14 +11,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 func audit(vantage string) *chain.Audit {
 	u := web.MustParseURL("http://old.example/a%2Fb?c")
 	return &chain.Audit{Schema: chain.AuditSchema, Vantage: vantage, Canonical: "https://www.n.example", Started: time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC),
-		Chains:   []chain.Chain{{Entry: u, Probe: chain.Asked, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}, Findings: []chain.Finding{}}},
-		Findings: []chain.Finding{}}
+		Chains:   []chain.Chain{{Entry: u, Probe: chain.Asked, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}, Findings: []finding.Finding{}}},
+		Findings: []finding.Finding{}}
 }
 
 func TestWhatIsKeptComesBackWhole(t *testing.T) {

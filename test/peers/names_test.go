@@ -206,7 +206,7 @@ func codesAbout(v *survey.Survey, subject string) []string {
 	var codes []string
 	for _, f := range v.Findings {
 		if f.Subject == subject {
-			codes = append(codes, f.Code)
+			codes = append(codes, f.Code.String())
 		}
 	}
 	return codes

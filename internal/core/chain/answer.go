@@ -15,6 +15,7 @@ import (
 	"slices"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -59,13 +60,13 @@ type Answer struct {
 
 // TLS is what was seen of a TLS connection and of the certificate of whoever answered.
 type TLS struct {
-	Version   string    `json:"version"`
-	ALPN      string    `json:"alpn,omitempty"`
-	Names     []string  `json:"names"`
-	Issuer    string    `json:"issuer"`
-	NotBefore time.Time `json:"not_before"`
-	NotAfter  time.Time `json:"not_after"`
-	Faults    []string  `json:"faults"` // codes of findings; empty where a browser is content
+	Version   string         `json:"version"`
+	ALPN      string         `json:"alpn,omitempty"`
+	Names     []string       `json:"names"`
+	Issuer    string         `json:"issuer"`
+	NotBefore time.Time      `json:"not_before"`
+	NotAfter  time.Time      `json:"not_after"`
+	Faults    []finding.Code `json:"faults"` // empty where a browser is content
 }
 
 // IsRedirect tells whether a browser looks for a Location (RFC 9110 section 15.4).

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -62,14 +63,14 @@ const (
 
 // Chain is all the answers from an entry URL to its end.
 type Chain struct {
-	Entry     web.URL   `json:"entry"`
-	Probe     Probe     `json:"probe"`
-	Hops      []Answer  `json:"hops"`    // every answer, the last included
-	Arrival   web.URL   `json:"arrival"` // the last URL
-	End       End       `json:"end"`
-	LoopsTo   *int      `json:"loops_to,omitempty"`   // for a loop: the hop that it goes back to, from 0
-	StoppedAt *int      `json:"stopped_at,omitempty"` // the hop where a certificate stops ordinary visitors, from 0
-	Findings  []Finding `json:"findings"`
+	Entry     web.URL           `json:"entry"`
+	Probe     Probe             `json:"probe"`
+	Hops      []Answer          `json:"hops"`    // every answer, the last included
+	Arrival   web.URL           `json:"arrival"` // the last URL
+	End       End               `json:"end"`
+	LoopsTo   *int              `json:"loops_to,omitempty"`   // for a loop: the hop that it goes back to, from 0
+	StoppedAt *int              `json:"stopped_at,omitempty"` // the hop where a certificate stops ordinary visitors, from 0
+	Findings  []finding.Finding `json:"findings"`
 }
 
 // Last returns the last answer.
@@ -88,7 +89,7 @@ func (c *Chain) Redirects() int {
 // up. It goes on behind certificate faults, as a visitor does who clicks the warning away. It returns early, with what it
 // has, when the context ends.
 func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
-	c := Chain{Entry: entry.URL, Probe: probe, Findings: []Finding{}}
+	c := Chain{Entry: entry.URL, Probe: probe, Findings: []finding.Finding{}}
 	ask := entry
 	for {
 		answer := asker.Answer(ctx, ask)

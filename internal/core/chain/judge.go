@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -42,7 +43,7 @@ func (j Judge) Chain(c *Chain, w Want) {
 			v.looked()
 		}
 	}
-	Sort(c.Findings)
+	finding.Sort(c.Findings)
 }
 
 type verdict struct {
@@ -51,20 +52,18 @@ type verdict struct {
 	want  Want
 }
 
-func (v *verdict) add(code, subject string, hop int, says, fix string, evidence map[string]any) {
+func (v *verdict) add(code finding.Code, subject string, hop int, says, fix string, evidence map[string]any) {
 	v.addCause("", code, subject, hop, says, fix, evidence)
 }
 
 // addCause adds a finding whose cause can show itself under several subjects.
-func (v *verdict) addCause(cause, code, subject string, hop int, says, fix string, evidence map[string]any) {
-	f := New(code, subject, says, fix, evidence)
-	f.Entry, f.Hop, f.cause = v.chain.Entry.String(), &hop, cause
+func (v *verdict) addCause(cause string, code finding.Code, subject string, hop int, says, fix string, evidence map[string]any) {
+	f := finding.New(code, subject, says, fix, evidence).Causing(cause)
+	f.Entry, f.Hop = v.chain.Entry.String(), &hop
 	v.chain.Findings = append(v.chain.Findings, f)
 }
 
-func (v *verdict) has(code string) bool {
-	return slices.ContainsFunc(v.chain.Findings, func(f Finding) bool { return f.Code == code })
-}
+func (v *verdict) has(code finding.Code) bool { return finding.Has(v.chain.Findings, code) }
 
 func (v *verdict) reaching(i int, hop Answer) {
 	if hop.Refusal == "" || hop.Refusal == Unseen {
@@ -76,7 +75,7 @@ func (v *verdict) reaching(i int, hop Answer) {
 		evidence["address"] = hop.Address
 	}
 	if hop.Refusal == NoAddress {
-		v.add("no-address", host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail),
+		v.add(finding.NoAddress, host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail),
 			fmt.Sprintf("Create an A, AAAA or CNAME record for %s.", host), evidence)
 		return
 	}
@@ -86,7 +85,8 @@ func (v *verdict) reaching(i int, hop Answer) {
 		TLSFailed: "Have the door speak TLS with a certificate for " + host.String() + ".",
 		BadAnswer: "Look at what listens there: it does not speak HTTP as it should.",
 	}
-	v.add(string(hop.Refusal), door.String(), i, fmt.Sprintf("%s does not answer: %s.", door, hop.Detail), fixes[hop.Refusal], evidence)
+	code, _ := finding.Named(string(hop.Refusal))
+	v.add(code, door.String(), i, fmt.Sprintf("%s does not answer: %s.", door, hop.Detail), fixes[hop.Refusal], evidence)
 }
 
 // certificate makes one finding of a certificate, under its gravest fault; the others are named in it.
@@ -95,37 +95,47 @@ func (v *verdict) certificate(i int, hop Answer) {
 		return
 	}
 	t, host := hop.TLS, hop.URL.Host().String()
-	main := slices.MinFunc(t.Faults, func(a, b string) int { return order(a) - order(b) })
-	if k, _ := Lookup(main); k.Severity == Error && v.chain.StoppedAt == nil {
+	main := slices.Min(t.Faults) // the table has the gravest first
+	if main.Kind().Severity == finding.Error && v.chain.StoppedAt == nil {
 		v.chain.StoppedAt = &i
 	}
 	names := listed(t.Names, 3)
-	says := map[string]string{
-		"wrong-name":    fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
-		"expired":       fmt.Sprintf("The certificate for %s ended on %s, %s ago.", names, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
-		"not-yet-valid": fmt.Sprintf("The certificate for %s begins on %s, in %s.", names, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
-		"untrusted":     fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here trusts.", names, t.Issuer),
-		"broken-chain":  fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
-		"expires-soon":  fmt.Sprintf("The certificate for %s ends on %s, in %s.", names, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
+	says := map[finding.Code]string{
+		finding.WrongName:   fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
+		finding.Expired:     fmt.Sprintf("The certificate for %s ended on %s, %s ago.", names, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
+		finding.NotYetValid: fmt.Sprintf("The certificate for %s begins on %s, in %s.", names, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
+		finding.Untrusted:   fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here trusts.", names, t.Issuer),
+		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
+		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, in %s.", names, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
 	}[main]
 	if len(t.Faults) > 1 {
-		others := slices.DeleteFunc(slices.Clone(t.Faults), func(f string) bool { return f == main })
-		says += " It is also " + strings.Join(others, " and ") + "."
+		says += " It is also " + strings.Join(others(t.Faults, main), " and ") + "."
 	}
-	fixes := map[string]string{
-		"wrong-name":    "Get a certificate that holds " + host + ", or point the name at a carrier that has one.",
-		"expired":       "Renew it, and see why it did not renew itself.",
-		"not-yet-valid": "Set that machine's clock right, or use the former certificate until then.",
-		"untrusted":     "Use a certificate of a public authority for " + host + ".",
-		"broken-chain":  "Install it together with its intermediates, in one file.",
-		"expires-soon":  "See that it is renewed before " + day(t.NotAfter) + ".",
+	fixes := map[finding.Code]string{
+		finding.WrongName:   "Get a certificate that holds " + host + ", or point the name at a carrier that has one.",
+		finding.Expired:     "Renew it, and see why it did not renew itself.",
+		finding.NotYetValid: "Set that machine's clock right, or use the former certificate until then.",
+		finding.Untrusted:   "Use a certificate of a public authority for " + host + ".",
+		finding.BrokenChain: "Install it together with its intermediates, in one file.",
+		finding.ExpiresSoon: "See that it is renewed before " + day(t.NotAfter) + ".",
 	}
 	cause := "" // a certificate for another name is a fault of each host that shows it, the others are of the certificate
-	if main != "wrong-name" {
+	if main != finding.WrongName {
 		cause = fmt.Sprint(t.Names, t.Issuer, t.NotAfter)
 	}
 	v.addCause(cause, main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
 		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore, "not_after": t.NotAfter, "faults": t.Faults})
+}
+
+// others names all faults but one.
+func others(faults []finding.Code, main finding.Code) []string {
+	var names []string
+	for _, f := range faults {
+		if f != main {
+			names = append(names, f.String())
+		}
+	}
+	return names
 }
 
 func (v *verdict) redirect(i int, hop Answer) {
@@ -135,7 +145,7 @@ func (v *verdict) redirect(i int, hop Answer) {
 	door := hop.URL.Door()
 	next, complaint, ok := hop.Next()
 	if complaint != "" {
-		v.add("bad-location", door.String(), i, fmt.Sprintf("%s redirects, but %s.", hop.URL, complaint),
+		v.add(finding.BadLocation, door.String(), i, fmt.Sprintf("%s redirects, but %s.", hop.URL, complaint),
 			"Write one Location: an absolute https URL in percent-encoded ASCII.", map[string]any{"location": hop.Location, "other_locations": hop.OtherLocations})
 	}
 	if !ok {
@@ -144,15 +154,15 @@ func (v *verdict) redirect(i int, hop Answer) {
 	to := next.Door()
 	evidence := map[string]any{"status": hop.Status, "location": hop.Location}
 	if door.Scheme == web.HTTPS && to.Scheme == web.HTTP {
-		v.add("downgrade", door.String(), i, fmt.Sprintf("%s sends visitors from https to %s.", door, to),
+		v.add(finding.Downgrade, door.String(), i, fmt.Sprintf("%s sends visitors from https to %s.", door, to),
 			"Write the target of the redirect with https.", evidence)
 	}
 	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door && !v.want.Temporary {
-		v.addCause(door.Host.String()+" "+to.String(), "temporary", door.String(), i, fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
+		v.addCause(door.Host.String()+" "+to.String(), finding.Temporary, door.String(), i, fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
 			"Use 301 (or 308) instead.", evidence)
 	}
 	if v.judge.Estate != nil && i+1 < len(v.chain.Hops)-1 && !v.judge.Estate(next.Host()) {
-		v.add("foreign-hop", next.Host().String(), i+1, fmt.Sprintf("The chain passes through %s, which is not part of the estate.", next.Host()),
+		v.add(finding.ForeignHop, next.Host().String(), i+1, fmt.Sprintf("The chain passes through %s, which is not part of the estate.", next.Host()),
 			"Lead straight to the target, or add the host to the estate file if the client owns it.", evidence)
 	}
 }
@@ -164,18 +174,18 @@ func (v *verdict) rounds() {
 	switch c.End {
 	case Loop:
 		doors := cycleDoors(c.Hops[*c.LoopsTo:])
-		v.add("loop", doors[0], last, fmt.Sprintf("Visitors are sent round in a circle: %s and back again.", strings.Join(doors, " to ")),
+		v.add(finding.Loop, doors[0], last, fmt.Sprintf("Visitors are sent round in a circle: %s and back again.", strings.Join(doors, " to ")),
 			"Find out who of those on the circle sends visitors back, and let one of them serve or lead straight to the canonical site.",
 			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo})
 	case Limit:
 		period, ok := growth(c.Hops)
 		if ok || last < MostHops {
-			v.add("growing-loop", c.Hops[last].URL.Door().String(), last,
+			v.add(finding.GrowingLoop, c.Hops[last].URL.Door().String(), last,
 				fmt.Sprintf("The URL gets longer on every round: after %d redirects it is %s.", last, short(c.Hops[last].URL.String())),
 				"Correct the rule that puts its own beginning before the path again.", map[string]any{"period": period, "url": c.Hops[last].URL.String()})
 			return
 		}
-		v.add("too-many-hops", c.Entry.Door().String(), last, fmt.Sprintf("After %d redirects there is still another.", MostHops),
+		v.add(finding.TooManyHops, c.Entry.Door().String(), last, fmt.Sprintf("After %d redirects there is still another.", MostHops),
 			"Have the first answer name the last URL.", map[string]any{"redirects": MostHops})
 	}
 }
@@ -218,7 +228,7 @@ func (v *verdict) looked() {
 	v.plainArrival(last)
 	switch {
 	case c.Probe == Deep && redirected && arrival.Path() == "/":
-		v.add("path-lost", entry, last, fmt.Sprintf("%s forwards every page to the root of %s: the path is cut.", entry, arrival.Door()),
+		v.add(finding.PathLost, entry, last, fmt.Sprintf("%s forwards every page to the root of %s: the path is cut.", entry, arrival.Door()),
 			"Redirect with the path kept.", map[string]any{"asked": c.Entry.String(), "arrival": arrival.String()})
 	case c.Probe == Query && redirected && !web.QueryHolds(arrival.Query(), c.Entry.Query()):
 		v.queryLost(last)
@@ -240,13 +250,13 @@ func (v *verdict) destination() {
 			if last == 0 {
 				says = fmt.Sprintf("%s should say 410 (gone), but answers %d.", c.Entry, status)
 			}
-			v.add("off-course", c.Entry.String(), last, says, "Answer 410 there.", map[string]any{"status": status, "arrival": arrival.String()})
+			v.add(finding.WrongPage, c.Entry.String(), last, says, "Answer 410 there.", map[string]any{"status": status, "arrival": arrival.String()})
 		}
 		return
 	}
 	if v.judge.Forwards != nil && v.judge.Forwards(arrival.Door()) {
 		host := arrival.Host().String()
-		v.add("not-forwarded", host, last, fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
+		v.add(finding.NotRedirected, host, last, fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
 			fmt.Sprintf("Redirect %s to %s with 301, over http and https.", host, w.Target.Door()), map[string]any{"status": status, "wanted": w.Target.String()})
 		return
 	}
@@ -264,7 +274,7 @@ func (v *verdict) destination() {
 	default:
 		v.landing(landed, c.Hops[landed].URL)
 	}
-	if status >= 400 && !c.Probe.madeUp() && !v.has("off-course") && !v.has("path-lost") {
+	if status >= 400 && !c.Probe.madeUp() && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
 		v.deadEnd(last, status)
 	}
 }
@@ -280,7 +290,7 @@ func (v *verdict) landing(hop int, at web.URL) {
 	case got == wanted:
 		v.queryLost(hop)
 	case strings.HasPrefix(wanted, strings.TrimSuffix(got, "/")+"/") && v.chain.Entry.Path() != "/":
-		v.add("path-lost", entry, hop, fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at, target),
+		v.add(finding.PathLost, entry, hop, fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at, target),
 			"Redirect with the path kept.", evidence)
 	default:
 		v.offCourse(hop, at, fmt.Sprintf("%s arrives at %s instead of %s.", v.chain.Entry, at, target))
@@ -297,12 +307,12 @@ func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
 		cause = subject + " rules"
 		fix = fmt.Sprintf("Put the rules of %s in place at whoever carries it.", v.chain.Entry.Host())
 	}
-	v.addCause(cause, "off-course", subject, hop, says, fix, map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()})
+	v.addCause(cause, finding.WrongPage, subject, hop, says, fix, map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()})
 }
 
 func (v *verdict) extraHop(redirects, most int, at web.URL) {
 	entry := v.chain.Entry.Door()
-	v.add("extra-hop", entry.String(), redirects-1, fmt.Sprintf("%s takes %d redirects to %s, where %d would do.", entry, redirects, at.Door(), most),
+	v.add(finding.ExtraHop, entry.String(), redirects-1, fmt.Sprintf("%s takes %d redirects to %s, where %d would do.", entry, redirects, at.Door(), most),
 		fmt.Sprintf("Redirect it straight to %s.", at.Door()), map[string]any{"redirects": redirects, "most": most})
 }
 
@@ -315,19 +325,19 @@ func (v *verdict) plainArrival(last int) {
 	if last > 0 && v.chain.Hops[last-1].URL.Scheme() == web.HTTPS {
 		return
 	}
-	v.add("plain-arrival", arrival.Door().String(), last, fmt.Sprintf("%s serves its page over http.", arrival.Door()),
+	v.add(finding.PlainArrival, arrival.Door().String(), last, fmt.Sprintf("%s serves its page over http.", arrival.Door()),
 		fmt.Sprintf("Have %s redirect to https.", arrival.Door()), map[string]any{"arrival": arrival.String()})
 }
 
 func (v *verdict) queryLost(hop int) {
 	entry := v.chain.Entry.Door().String()
-	v.add("query-lost", entry, hop, fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(), v.chain.Arrival),
+	v.add(finding.QueryLost, entry, hop, fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(), v.chain.Arrival),
 		"Hand the query on with the redirect.", map[string]any{"asked": v.chain.Entry.String(), "arrival": v.chain.Arrival.String()})
 }
 
 func (v *verdict) deadEnd(hop, status int) {
 	at := v.chain.Arrival.Door().URL(v.chain.Arrival.Path(), "")
-	v.add("dead-end", at.String(), hop, fmt.Sprintf("%s answers %d.", at, status),
+	v.add(finding.DeadEnd, at.String(), hop, fmt.Sprintf("%s answers %d.", at, status),
 		"Lead to a page that exists, or say 410 where the page is gone on purpose.", map[string]any{"status": status})
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -84,7 +85,7 @@ func (p *Plan) carriers() {
 			k.Entries = append(k.Entries, Entry{Action: Add, Kind: Config, Fields: []Field{{"redirects", "upperpath write nginx --carrier " + c.Name}}, Reason: "One configuration holds the redirects of all domains that this server carries. It has to be there before any name points to it.", Check: "upperpath audit --point HOST=" + firstAddress(c)})
 		}
 		if c.HostsAtMost >= 0 && hosts > c.HostsAtMost {
-			p.tally.AddFinding(chain.New("beyond-carrier", c.Name, fmt.Sprintf("%s takes at most %s, and %d are planned there: %s.", c.Name, counted(c.HostsAtMost, "host"), hosts, strings.Join(k.Hosts, ", ")),
+			p.tally.Add(finding.New(finding.BeyondCarrier, c.Name, fmt.Sprintf("%s takes at most %s, and %d are planned there: %s.", c.Name, counted(c.HostsAtMost, "host"), hosts, strings.Join(k.Hosts, ", ")),
 				"Take a larger plan there, or give some of them to another carrier.", map[string]any{"carrier": c.Name, "hosts": k.Hosts}))
 		}
 		if len(k.Entries) > 0 || len(k.Hosts) > 0 {

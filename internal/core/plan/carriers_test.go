@@ -8,13 +8,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 // secured makes the chain of an https door with a certificate.
-func secured(host, address string, faults []string) chain.Chain {
+func secured(host, address string, faults []finding.Code) chain.Chain {
 	u := web.MustParseURL("https://" + host + "/")
 	return chain.Chain{Entry: u, Probe: chain.Root, Hops: []chain.Answer{{URL: u, Address: address, Status: 301, TLS: &chain.TLS{Faults: faults}}}}
 }
@@ -76,7 +77,7 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 func TestAnEdgeThatSpeaksPlainHTTPIsALoop(t *testing.T) {
 	p := planFor(t, "domains:\n  - {name: n.example, carrier: {apex: four, www: plainly}}\n", nil)
 	require.NotEmpty(t, p.Findings)
-	assert.Equal(t, "loop", p.Findings[0].Code)
+	assert.Equal(t, finding.Loop, p.Findings[0].Code)
 	assert.Equal(t, "301 https://www.n.example/x", answer(p, "https://www.n.example/x"))
 	z := zoneOf(t, p, "n.example")
 	assert.Contains(t, z.Records, plan.Record{Name: "www.n.example", Type: "A", TTL: 3600, Values: []string{"198.51.100.81"}}, "the door leads to the edge")

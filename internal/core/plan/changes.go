@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -243,11 +244,11 @@ func (w *zoneWork) crowd(name string) []Change {
 		if isWeb(s.Type) || isSignature(s.Type) {
 			continue
 		}
-		code, what := "record-lost", "a record that somebody may need"
+		code, what := finding.RecordLost, "a record that somebody may need"
 		if isMail(s) {
-			code, what = "mail-lost", "mail"
+			code, what = finding.MailLost, "mail"
 		}
-		w.plan.tally.AddFinding(chain.New(code, name, fmt.Sprintf("%s becomes an alias, and its %s record (%s) cannot stand beside it: %s would be lost.", name, s.Type, shortly(s.Values), what),
+		w.plan.tally.Add(finding.New(code, name, fmt.Sprintf("%s becomes an alias, and its %s record (%s) cannot stand beside it: %s would be lost.", name, s.Type, shortly(s.Values), what),
 			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the record to another name first.", map[string]any{"type": s.Type, "values": plain(s.Type, s.Values)}))
 		goes = append(goes, Change{Action: Remove, Name: name, Type: s.Type, TTL: s.TTL, Before: s.Values, Reason: "An alias stands alone at its name (RFC 1034 section 3.6.2). Do not type this before the finding about it is settled."})
 	}
@@ -435,7 +436,7 @@ func (w *zoneWork) wantedChange(n want) {
 	if n.Type == "CNAME" {
 		for _, old := range w.have[n.Name] {
 			if old.Type != "CNAME" && !isSignature(old.Type) {
-				w.plan.tally.AddFinding(chain.New("crowded-alias", n.Name, fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type, shortly(old.Values)),
+				w.plan.tally.Add(finding.New(finding.AliasConflict, n.Name, fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type, shortly(old.Values)),
 					"Ask whoever wants the alias for another name, or remove what is there if nobody uses it.", map[string]any{"type": old.Type, "values": plain(old.Type, old.Values)}))
 			}
 		}
@@ -466,7 +467,7 @@ func (w *zoneWork) besideDoor(n want) bool {
 	if door.typed != nil {
 		says = fmt.Sprintf("%s goes through %s, and %s bypasses it: every pattern for this host would be dead.", n.Name, door.carrier.Name, strings.Join(extra, ", "))
 	}
-	w.plan.tally.AddFinding(chain.New("leftover-address", n.Name, says, "Drop the line from wanted:, or give the machine a name of its own.", map[string]any{"addresses": extra, "carrier": door.carrier.Name}))
+	w.plan.tally.Add(finding.New(finding.LeftoverAddress, n.Name, says, "Drop the line from wanted:, or give the machine a name of its own.", map[string]any{"addresses": extra, "carrier": door.carrier.Name}))
 	return true
 }
 

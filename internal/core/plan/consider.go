@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -40,8 +41,8 @@ type Choice struct {
 
 // OpenDoor is a door at which a visitor meets a fault, and the codes of it.
 type OpenDoor struct {
-	Door  string   `json:"door"`
-	Codes []string `json:"codes"`
+	Door  string         `json:"door"`
+	Codes []finding.Code `json:"codes"`
 }
 
 // Consider works the plan out once for each choice: names of carriers, each for all domains that are meant and still to move; or
@@ -122,7 +123,7 @@ func choice(name string, p *Plan) Choice {
 		}
 		door := ask.URL.Door().String()
 		for _, f := range ch.Findings {
-			if f.Severity != chain.Error {
+			if f.Severity != finding.Error {
 				continue
 			}
 			i, listed := at[door]
@@ -156,7 +157,7 @@ func choice(name string, p *Plan) Choice {
 		c.Entries += len(k.Entries)
 	}
 	for _, f := range p.Findings {
-		if f.Severity == chain.Error {
+		if f.Severity == finding.Error {
 			c.Faults++
 		}
 	}

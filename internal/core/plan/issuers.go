@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -136,7 +136,7 @@ func (p *Plan) issuer(c *Certificate, name string) {
 		if c.Issuer == "" {
 			fix = fmt.Sprintf("Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for it at %s.", c.Carrier, i.At)
 		}
-		p.tally.AddFinding(chain.New("issuer-barred", name, fmt.Sprintf("The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that of %s.", i.At, may, name, wants, c.Carrier), fix,
+		p.tally.Add(finding.New(finding.IssuerBarred, name, fmt.Sprintf("The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that of %s.", i.At, may, name, wants, c.Carrier), fix,
 			map[string]any{"at": i.At, "may": i.May, "issuer": c.Issuer}))
 	}
 }

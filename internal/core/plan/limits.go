@@ -6,6 +6,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -27,7 +28,7 @@ func (p *Plan) limits(tally *chain.Tally) map[web.Door]bool {
 func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally *chain.Tally, beyond map[web.Door]bool) {
 	doors := web.Doors(h)
 	add := func(subject, says, fix string, concerned ...web.Door) {
-		tally.AddFinding(chain.New("beyond-carrier", subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()}))
+		tally.Add(finding.New(finding.BeyondCarrier, subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()}))
 		for _, d := range concerned {
 			beyond[d] = true
 		}

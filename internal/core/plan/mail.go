@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
 
@@ -98,7 +98,7 @@ func (w *zoneWork) mail() {
 	evidence := w.mailSeen()
 	switch {
 	case w.domain.Mail == "none" && len(evidence) > 0:
-		w.plan.tally.AddFinding(chain.New("mail-lost", w.zone.Name, fmt.Sprintf("The estate file says mail: none for %s, but it has mail: %s. Nothing about its mail is planned.", w.zone.Name, strings.Join(evidence, "; ")),
+		w.plan.tally.Add(finding.New(finding.MailLost, w.zone.Name, fmt.Sprintf("The estate file says mail: none for %s, but it has mail: %s. Nothing about its mail is planned.", w.zone.Name, strings.Join(evidence, "; ")),
 			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.", map[string]any{"evidence": evidence}))
 	case w.domain.Mail != "none" && len(evidence) == 0 && !w.saysNoMail() && !w.hasPolicy():
 		w.openMail()
@@ -118,7 +118,7 @@ func (w *zoneWork) hasPolicy() bool {
 }
 
 func (w *zoneWork) openMail() {
-	w.plan.tally.AddFinding(chain.New("mail-open", w.zone.Name, fmt.Sprintf("Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail in its name.", w.zone.Name),
+	w.plan.tally.Add(finding.New(finding.MailSpoofable, w.zone.Name, fmt.Sprintf("Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail in its name.", w.zone.Name),
 		"If the client agrees that it has no mail, write mail: none; the plan then adds the records that say so.", nil))
 }
 
@@ -161,7 +161,7 @@ func (w *zoneWork) tied(says, untied string, adds []Change) {
 		}
 	}
 	all = append(all, untied)
-	w.plan.tally.AddFinding(chain.New("mail-tied", w.zone.Name, says, fmt.Sprintf("Untie it before the web moves, as the first changes do: %s. Then survey again.", strings.Join(all, "; ")), map[string]any{"untied": all}))
+	w.plan.tally.Add(finding.New(finding.MailTied, w.zone.Name, says, fmt.Sprintf("Untie it before the web moves, as the first changes do: %s. Then survey again.", strings.Join(all, "; ")), map[string]any{"untied": all}))
 }
 
 // ownMail finds a name for the mail of a domain whose web moves away, and the records that give it today's address. Where the old
@@ -234,7 +234,7 @@ func (w *zoneWork) untieSPF() {
 		return
 	}
 	text := record.Quote(strings.Join(after, " "))
-	w.plan.tally.AddFinding(chain.New("mail-tied", apex, fmt.Sprintf("The SPF record of %s allows senders by %q, which follows a web address that changes.", apex, changed),
+	w.plan.tally.Add(finding.New(finding.MailTied, apex, fmt.Sprintf("The SPF record of %s allows senders by %q, which follows a web address that changes.", apex, changed),
 		fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", text), map[string]any{"term": changed, "untied": []string{"TXT " + text}}))
 	txt, _ := w.set(apex, "TXT")
 	values := slices.Clone(w.planned(apex, "TXT"))

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -52,7 +52,7 @@ func (w *zoneWork) losesWithServers(m *Move) {
 			continue
 		}
 		m.Loses = append(m.Loses, fmt.Sprintf("the forwarding of %s at %s", h, c.Name))
-		w.plan.tally.AddFinding(chain.New("beyond-carrier", h.String(), fmt.Sprintf("%s is to be forwarded by %s, whose form works only on its own provider's name servers; the zone moves to %s, and the forwarding goes.", h, c.Name, strings.Join(m.To, " and ")),
+		w.plan.tally.Add(finding.New(finding.BeyondCarrier, h.String(), fmt.Sprintf("%s is to be forwarded by %s, whose form works only on its own provider's name servers; the zone moves to %s, and the forwarding goes.", h, c.Name, strings.Join(m.To, " and ")),
 			fmt.Sprintf("Give %s to a carrier that does not depend on the name servers, or leave the zone where it is.", h), map[string]any{"carrier": c.Name, "host": h.String(), "to": m.To}))
 	}
 	if w.domain.ApexAlias && len(w.domain.NameServers) > 0 {
@@ -74,7 +74,7 @@ func (w *zoneWork) staleDS(m *Move) {
 	if len(m.DS) == 0 || len(w.seen.Coming) > 0 && !slices.ContainsFunc(w.seen.Coming, func(c survey.Coming) bool { return !c.Keys }) {
 		return
 	}
-	w.plan.tally.AddFinding(chain.New("stale-ds", w.zone.Name, fmt.Sprintf("The zone moves to %s, and the DS record at %s would be left behind: resolvers that check signatures would find nothing.", strings.Join(m.To, " and "), w.seen.Parent.Zone),
+	w.plan.tally.Add(finding.New(finding.StaleDS, w.zone.Name, fmt.Sprintf("The zone moves to %s, and the DS record at %s would be left behind: resolvers that check signatures would find nothing.", strings.Join(m.To, " and "), w.seen.Parent.Zone),
 		fmt.Sprintf("In this order: have the registrar remove the DS record, wait %s, move the zone, sign it there, and only then publish the new DS.", Words(max(w.seen.Parent.TTL, m.OldLives))), map[string]any{"ds": m.DS}))
 }
 
@@ -87,21 +87,21 @@ func (w *zoneWork) comingAgrees(m *Move) bool {
 		who := strings.TrimSpace(c.Name + " " + c.Address)
 		if c.State != survey.Answers {
 			agrees = false
-			w.plan.tally.AddFinding(chain.New("zone-differs", w.zone.Name, fmt.Sprintf("The new name server %s does not answer for %s: %s.", who, w.zone.Name, c.Says),
+			w.plan.tally.Add(finding.New(finding.ZoneDiffers, w.zone.Name, fmt.Sprintf("The new name server %s does not answer for %s: %s.", who, w.zone.Name, c.Says),
 				"Create the zone there before the delegation changes.", map[string]any{"server": c.Name, "address": c.Address}))
 			continue
 		}
 		for _, d := range w.differs(c) {
 			agrees = false
-			code, fix := "zone-differs", "Type it there as the plan says, before the delegation changes."
+			code, fix := finding.ZoneDiffers, "Type it there as the plan says, before the delegation changes."
 			if d.mail && len(d.there) == 0 {
-				code, fix = "mail-lost", "Copy it to the new servers before the delegation changes; otherwise mail stops with it."
+				code, fix = finding.MailLost, "Copy it to the new servers before the delegation changes; otherwise mail stops with it."
 			}
 			old := ""
 			if !same(d.kind, d.now, d.wanted) {
 				old = fmt.Sprintf("; the old ones say %s", orNothing(d.now))
 			}
-			w.plan.tally.AddFinding(chain.New(code, d.name+" "+d.kind, fmt.Sprintf("The new name server %s says %s for %s %s, and %s is wanted%s.", who, orNothing(d.there), d.name, d.kind, orNothing(d.wanted), old), fix,
+			w.plan.tally.Add(finding.New(code, d.name+" "+d.kind, fmt.Sprintf("The new name server %s says %s for %s %s, and %s is wanted%s.", who, orNothing(d.there), d.name, d.kind, orNothing(d.wanted), old), fix,
 				map[string]any{"server": c.Name, "there": d.there, "wanted": d.wanted, "now": d.now}))
 		}
 	}
@@ -220,20 +220,20 @@ func (w *zoneWork) since() {
 		subject := c.Name + " " + c.Type
 		switch c.Action {
 		case record.Went:
-			code := "record-lost"
+			code := finding.RecordLost
 			if isMail(*c.Before) {
-				code = "mail-lost"
+				code = finding.MailLost
 			}
-			w.plan.tally.AddFinding(chain.New(code, subject, fmt.Sprintf("%s %s (%s) was there on %s, is gone, and the plan does not remove it.", c.Name, c.Type, shortly(plain(c.Type, c.Before.Values)), day),
+			w.plan.tally.Add(finding.New(code, subject, fmt.Sprintf("%s %s (%s) was there on %s, is gone, and the plan does not remove it.", c.Name, c.Type, shortly(plain(c.Type, c.Before.Values)), day),
 				"Put it back, unless somebody took it away on purpose; upperpath survey --show has its values.", map[string]any{"before": plain(c.Type, c.Before.Values)}))
 		case record.Came:
-			w.plan.tally.AddFinding(chain.New("unplanned-change", subject, fmt.Sprintf("%s %s (%s) came since %s, and the plan does not know of it; it stays.", c.Name, c.Type, shortly(plain(c.Type, c.After.Values)), day),
+			w.plan.tally.Add(finding.New(finding.UnplannedChange, subject, fmt.Sprintf("%s %s (%s) came since %s, and the plan does not know of it; it stays.", c.Name, c.Type, shortly(plain(c.Type, c.After.Values)), day),
 				"Ask who created it. If it is wanted, write it under wanted:.", map[string]any{"after": plain(c.Type, c.After.Values)}))
 		default:
 			if same(c.Type, c.Before.Values, c.After.Values) {
 				continue
 			}
-			w.plan.tally.AddFinding(chain.New("unplanned-change", subject, fmt.Sprintf("%s %s changed since %s from %s to %s, which nobody planned.", c.Name, c.Type, day, shortly(plain(c.Type, c.Before.Values)), shortly(plain(c.Type, c.After.Values))),
+			w.plan.tally.Add(finding.New(finding.UnplannedChange, subject, fmt.Sprintf("%s %s changed since %s from %s to %s, which nobody planned.", c.Name, c.Type, day, shortly(plain(c.Type, c.Before.Values)), shortly(plain(c.Type, c.After.Values))),
 				"Ask who changed it, and why; then change it back or the estate file.", map[string]any{"before": plain(c.Type, c.Before.Values), "after": plain(c.Type, c.After.Values)}))
 		}
 	}
@@ -272,13 +272,13 @@ func (w *zoneWork) carriedOut() {
 			continue
 		}
 		subject := c.Name + " " + c.Type
-		add := func(code, says, fix string, evidence map[string]any) {
-			w.plan.tally.AddFinding(chain.New(code, subject, says, fix, evidence))
+		add := func(code finding.Code, says, fix string, evidence map[string]any) {
+			w.plan.tally.Add(finding.New(code, subject, says, fix, evidence))
 		}
 		door := slices.ContainsFunc(w.want, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() })
 		if !door || !isWeb(c.Type) {
 			if c.Action == Add {
-				add("record-lost", fmt.Sprintf("%s counts as moved, and its %s record %s (%s) is not there.", w.zone.Name, c.Type, c.Name, shortly(c.After)), "Add it. "+c.Reason, map[string]any{"wanted": c.After})
+				add(finding.RecordLost, fmt.Sprintf("%s counts as moved, and its %s record %s (%s) is not there.", w.zone.Name, c.Type, c.Name, shortly(c.After)), "Add it. "+c.Reason, map[string]any{"wanted": c.After})
 			}
 			continue
 		}
@@ -287,18 +287,18 @@ func (w *zoneWork) carriedOut() {
 		evidence := map[string]any{"there": c.Before, "wanted": c.After}
 		switch {
 		case c.Action == Remove && w.leadsRight(c.Name):
-			add("leftover-address", fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", w.zone.Name, c.Name, shortly(c.Before)), "Remove it. "+c.Reason, evidence)
+			add(finding.LeftoverAddress, fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", w.zone.Name, c.Name, shortly(c.Before)), "Remove it. "+c.Reason, evidence)
 		case c.Action == Remove:
 		case len(left) == len(c.Before) && (len(left) > 0 || others != ""):
 			there := cmp.Or(strings.Join(left, ", "), others)
-			add("wrong-target", fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", w.zone.Name, c.Name, there, shortly(c.After)), "Replace it, or write state: planned.", evidence)
+			add(finding.WrongTarget, fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", w.zone.Name, c.Name, there, shortly(c.After)), "Replace it, or write state: planned.", evidence)
 		case len(missing) > 0 && (len(c.Before) > 0 || w.leadsRight(c.Name)):
-			add("missing-address", fmt.Sprintf("%s counts as moved, but %s lacks %s.", w.zone.Name, c.Name, shortly(missing)), "Add it: all addresses of a carrier form one record set.", evidence)
+			add(finding.MissingAddress, fmt.Sprintf("%s counts as moved, but %s lacks %s.", w.zone.Name, c.Name, shortly(missing)), "Add it: all addresses of a carrier form one record set.", evidence)
 		case len(missing) > 0:
-			add("missing-address", fmt.Sprintf("%s counts as moved, but %s has no address at all.", w.zone.Name, c.Name), "Add "+c.Type+" "+shortly(c.After)+".", evidence)
+			add(finding.MissingAddress, fmt.Sprintf("%s counts as moved, but %s has no address at all.", w.zone.Name, c.Name), "Add "+c.Type+" "+shortly(c.After)+".", evidence)
 		}
 		if len(left) > 0 && len(left) < len(c.Before) {
-			add("leftover-address", fmt.Sprintf("%s counts as moved, but %s still leads to %s too: visitors get one or the other by chance.", w.zone.Name, c.Name, shortly(left)), "Remove it.", evidence)
+			add(finding.LeftoverAddress, fmt.Sprintf("%s counts as moved, but %s still leads to %s too: visitors get one or the other by chance.", w.zone.Name, c.Name, shortly(left)), "Remove it.", evidence)
 		}
 	}
 }
@@ -347,7 +347,7 @@ func (p *Plan) dependedOn(moving map[string]*zoneWork) {
 				if own != nil && slices.ContainsFunc(own.Hosts(), func(h web.Host) bool { return h.String() == s.Name }) && s.Type == "CNAME" {
 					continue // the plan leads it elsewhere itself
 				}
-				p.tally.AddFinding(chain.New("depended-on", target, fmt.Sprintf("The %s record of %s refers to %s, whose address changes; it would follow to a machine that knows nothing of it.", s.Type, s.Name, target),
+				p.tally.Add(finding.New(finding.DependedOn, target, fmt.Sprintf("The %s record of %s refers to %s, whose address changes; it would follow to a machine that knows nothing of it.", s.Type, s.Name, target),
 					fmt.Sprintf("Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.", s.Name, target), map[string]any{"name": s.Name, "type": s.Type, "value": record.Plain(s.Type, v)}))
 			}
 		}

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -155,7 +156,7 @@ func TestAWantedRecordGoesWithTheCertificate(t *testing.T) {
 		v.Domains[0].Chains = append(v.Domains[0].Chains, secured(host, "203.0.113.40:443", nil))
 	}
 	assert.Equal(t, []string{`remove _a TXT "x" >`}, changes(zoneOf(t, planFor(t, domain, v), "old.example")))
-	v.Domains[0].Chains[1] = secured("www.old.example", "203.0.113.40:443", []string{"expired"})
+	v.Domains[0].Chains[1] = secured("www.old.example", "203.0.113.40:443", []finding.Code{finding.Expired})
 	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")))
 	v.Domains[0].Chains[1] = secured("www.old.example", "192.0.2.9:443", nil)
 	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")), "a certificate elsewhere is none")

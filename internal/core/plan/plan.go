@@ -18,6 +18,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -41,16 +42,16 @@ type Input struct {
 
 // Plan is the whole plan.
 type Plan struct {
-	Schema       string          `json:"schema"`
-	Canonical    string          `json:"canonical"`
-	Doors        []Door          `json:"doors"`
-	Rules        []Rule          `json:"rules"`
-	Certificates []Certificate   `json:"certificates"`
-	Zones        []Zone          `json:"zones"`
-	Carriers     []Carried       `json:"carriers"`
-	Order        []string        `json:"order"` // what to do, in which order
-	Findings     []chain.Finding `json:"findings"`
-	Notes        []string        `json:"notes,omitempty"`
+	Schema       string            `json:"schema"`
+	Canonical    string            `json:"canonical"`
+	Doors        []Door            `json:"doors"`
+	Rules        []Rule            `json:"rules"`
+	Certificates []Certificate     `json:"certificates"`
+	Zones        []Zone            `json:"zones"`
+	Carriers     []Carried         `json:"carriers"`
+	Order        []string          `json:"order"` // what to do, in which order
+	Findings     []finding.Finding `json:"findings"`
+	Notes        []string          `json:"notes,omitempty"`
 
 	Web    *Web           `json:"-"`
 	Estate *estate.Estate `json:"-"`
@@ -284,7 +285,7 @@ func (p *Plan) listRules() {
 // rules adds what is wrong with the rules among themselves and with where they stand.
 func (p *Plan) rules(tally *chain.Tally) {
 	for _, t := range p.Table.Ties() {
-		tally.AddFinding(chain.New("tie", fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
+		tally.Add(finding.New(finding.Tie, fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
 			fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
 			"Make one of them more specific, or drop one.",
 			map[string]any{"lines": []int{t.First.Line, t.Second.Line}, "witness": t.Witness.String()}))
@@ -294,7 +295,7 @@ func (p *Plan) rules(tally *chain.Tally) {
 	}
 	for _, r := range p.Table.Rules() {
 		if p.Estate.Serves(r.Old.Host) {
-			tally.AddFinding(chain.New("beyond-carrier", r.Place(), fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
+			tally.Add(finding.New(finding.BeyondCarrier, r.Place(), fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
 				"Set the redirect up on the site, and write it down in site.rules.", map[string]any{"line": r.Line}))
 		}
 	}
@@ -310,7 +311,7 @@ func (p *Plan) predict(tally *chain.Tally, beyond map[web.Door]bool) {
 		}
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
 		judge.Chain(&c, p.Want(ask.URL))
-		tally.Add(c)
+		tally.Add(c.Findings...)
 	}
 }
 

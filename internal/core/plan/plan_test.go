@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -97,7 +98,7 @@ policy: {exempt: [/.well-known/acme-challenge/]}
 func subjects(p *plan.Plan) []string {
 	var all []string
 	for _, f := range p.Findings {
-		all = append(all, f.Code+" "+f.Subject)
+		all = append(all, f.Code.String()+" "+f.Subject)
 	}
 	return all
 }
@@ -141,7 +142,7 @@ func TestCarriersThatCannotAreNamedOnce(t *testing.T) {
 func TestTiesAndDuplicates(t *testing.T) {
 	p := makePlan(t, "domains: [n.example, mill.example]\n", "mill.example/a/{x},/visit/\nmill.example/{y}/b,/shop/\nmill.example/d,/visit/\nmill.example/d,/visit/\n")
 	require.NotEmpty(t, p.Findings)
-	assert.Equal(t, "tie", p.Findings[0].Code)
+	assert.Equal(t, finding.Tie, p.Findings[0].Code)
 	assert.Contains(t, p.Findings[0].Says, "https://mill.example/a/b")
 	assert.Contains(t, p.Notes[0], "Line 5")
 }

@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -285,7 +286,7 @@ func (p *Plan) checkStars(d *estate.Domain, c *estate.Carrier, stars []Star) {
 		if typed.Status == planned.Status && sameURL(u, typed.Location, planned.Location) {
 			continue
 		}
-		p.tally.AddFinding(chain.New("beyond-carrier", u.Host().String(), fmt.Sprintf("Typed with stars, the patterns of %s at %s send %s to %s instead of %s.", u.Host(), c.Name, u, cmp.Or(typed.Location, fmt.Sprint(typed.Status)), cmp.Or(planned.Location, fmt.Sprint(planned.Status))),
+		p.tally.Add(finding.New(finding.BeyondCarrier, u.Host().String(), fmt.Sprintf("Typed with stars, the patterns of %s at %s send %s to %s instead of %s.", u.Host(), c.Name, u, cmp.Or(typed.Location, fmt.Sprint(typed.Status)), cmp.Or(planned.Location, fmt.Sprint(planned.Status))),
 			"Use the network's own pattern language where it has a finer one, or give the host to a server.", map[string]any{"carrier": c.Name, "url": u.String()}))
 		return
 	}

@@ -153,8 +153,8 @@ func (p *Plan) checkEarlier() {
 		}
 		w.change()
 		for _, f := range apart.tally.Findings() {
-			if slices.Contains([]string{"leftover-address", "missing-address", "wrong-target", "record-lost", "mail-lost", "unplanned-change"}, f.Code) {
-				p.tally.AddFinding(f)
+			if f.Code.Kind().AfterMove {
+				p.tally.Add(f)
 			}
 		}
 	}

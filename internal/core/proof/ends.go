@@ -7,6 +7,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
@@ -91,7 +92,7 @@ func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 			fix = fmt.Sprintf("Add for these: %s,%s", one.Old, one.New)
 		}
 	}
-	v.tally.AddFinding(chain.New("rule-chain", v.place(r), says, fix, v.evidence(concerned, u)))
+	v.tally.Add(finding.New(finding.RuleChain, v.place(r), says, fix, v.evidence(concerned, u)))
 }
 
 // lines are the rules concerned, by their lines: of the redirect map, and of the site's own redirects.
@@ -188,11 +189,11 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	case "loop", "limit":
 		v.circle(c)
 	case "dead-end":
-		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
+		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
 	case "exempt":
-		v.tally.AddFinding(chain.New("dead-end", c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is never redirected (policy.exempt).", u, c.Arrival), "Lead it straight to a page of the canonical site.", v.evidence(concerned, u)))
+		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is never redirected (policy.exempt).", u, c.Arrival), "Lead it straight to a page of the canonical site.", v.evidence(concerned, u)))
 	default:
-		v.tally.AddFinding(chain.New("no-address", c.Arrival.Host().String(), fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()), "Lead it to a door that somebody carries.", v.evidence(concerned, u)))
+		v.tally.Add(finding.New(finding.NoAddress, c.Arrival.Host().String(), fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()), "Lead it to a door that somebody carries.", v.evidence(concerned, u)))
 	}
 }
 
@@ -244,7 +245,7 @@ func (v *prover) circle(c chain.Chain) {
 		for _, f := range c.Findings {
 			if ofCircle(f) {
 				f.Evidence = v.evidence(concerned, c.Entry)
-				v.tally.AddFinding(f)
+				v.tally.Add(f)
 			}
 		}
 		return
@@ -253,13 +254,13 @@ func (v *prover) circle(c chain.Chain) {
 	if c.End == chain.Limit {
 		how = "on for ever, longer at every round"
 	}
-	v.tally.AddFinding(chain.New("rule-loop", concerned.String(), fmt.Sprintf("%s goes %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
+	v.tally.Add(finding.New(finding.RuleLoop, concerned.String(), fmt.Sprintf("%s goes %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
 		"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(concerned, c.Entry)))
 }
 
 // ofCircle tells whether a finding is about an endless chain.
-func ofCircle(f chain.Finding) bool {
-	return f.Code == "loop" || f.Code == "growing-loop" || f.Code == "too-many-hops"
+func ofCircle(f finding.Finding) bool {
+	return f.Code.Kind().Endless
 }
 
 // around tells the circle by its doors.
@@ -305,7 +306,7 @@ func (v *prover) undecided(o outcome, why string) {
 		return
 	}
 	v.said[key] = true
-	v.tally.AddFinding(chain.New("undecided", named(concerned, names), fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(concerned, names), told(names), why),
+	v.tally.Add(finding.New(finding.Undecided, named(concerned, names), fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(concerned, names), told(names), why),
 		"Make these rules simpler or more specific, so that none of them leads to what another one takes.", reasoned(v.evidence(concerned, web.URL{}), why)))
 }
 

@@ -19,6 +19,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
@@ -39,16 +40,16 @@ const (
 
 // Proof is what was found to hold for every URL.
 type Proof struct {
-	Schema   string          `json:"schema"`
-	Verdict  Verdict         `json:"verdict"`
-	Bound    int             `json:"bound"`  // no URL takes more hops; where the verdict is proved
-	Policy   int             `json:"policy"` // the hops that are wanted at most
-	Doors    int             `json:"doors"`
-	Rules    int             `json:"rules"`
-	Deepest  string          `json:"deepest,omitempty"` // a URL that takes as many hops as the bound
-	Falls    []Fall          `json:"falls"`             // what no rule takes
-	Assumes  []string        `json:"assumes"`
-	Findings []chain.Finding `json:"findings"`
+	Schema   string            `json:"schema"`
+	Verdict  Verdict           `json:"verdict"`
+	Bound    int               `json:"bound"`  // no URL takes more hops; where the verdict is proved
+	Policy   int               `json:"policy"` // the hops that are wanted at most
+	Doors    int               `json:"doors"`
+	Rules    int               `json:"rules"`
+	Deepest  string            `json:"deepest,omitempty"` // a URL that takes as many hops as the bound
+	Falls    []Fall            `json:"falls"`             // what no rule takes
+	Assumes  []string          `json:"assumes"`
+	Findings []finding.Finding `json:"findings"`
 }
 
 // Fall says where the paths of a domain go that no rule takes.
@@ -96,15 +97,15 @@ func Prove(p *plan.Plan, step func()) *Proof {
 	return v.proof
 }
 
-func verdict(findings []chain.Finding) Verdict {
+func verdict(findings []finding.Finding) Verdict {
 	said := Proved
 	for _, f := range findings {
 		switch {
-		case f.Code == "undecided":
+		case f.Code == finding.Undecided:
 			if said == Proved {
 				said = Undecided
 			}
-		case f.Severity == chain.Error:
+		case f.Severity == finding.Error:
 			said = Refuted
 		}
 	}
@@ -122,7 +123,7 @@ func (v *prover) ties() {
 			continue
 		}
 		concerned := v.linesOf(t.First, t.Second)
-		v.tally.AddFinding(chain.New("tie", concerned.String(), fmt.Sprintf("%s (%s) and line %d (%s) are equally specific, and both take %s.", v.place(t.First), t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
+		v.tally.Add(finding.New(finding.Tie, concerned.String(), fmt.Sprintf("%s (%s) and line %d (%s) are equally specific, and both take %s.", v.place(t.First), t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
 			"Make one of them more specific, or drop one.", v.evidence(concerned, t.Witness)))
 	}
 }
@@ -176,7 +177,7 @@ func (v *prover) probes() {
 			for i := range c.Findings {
 				c.Findings[i].Evidence = v.evidence(v.linesOf(), c.Entry)
 			}
-			v.tally.Add(c)
+			v.tally.Add(c.Findings...)
 			v.deeper(c)
 		}
 	}
@@ -308,7 +309,7 @@ func (v *prover) from(r *rule.Rule, d web.Door, emit func(outcome)) {
 }
 
 func (v *prover) shadowed(r *rule.Rule, why string) {
-	v.tally.AddFinding(chain.New("shadowed", v.place(r), fmt.Sprintf("%s (%s) never wins: %s.", v.place(r), r.Old, why), "Drop it, or correct what stands in its way.", v.evidence(v.linesOf(r), web.URL{})))
+	v.tally.Add(finding.New(finding.Shadowed, v.place(r), fmt.Sprintf("%s (%s) never wins: %s.", v.place(r), r.Old, why), "Drop it, or correct what stands in its way.", v.evidence(v.linesOf(r), web.URL{})))
 }
 
 // wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as winning.
@@ -460,7 +461,7 @@ func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
 				open = open || a == unknown
 				if a == possible && !found {
 					found = true
-					v.tally.AddFinding(chain.New("downgrade", v.place(r), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New), "Write the target with https.", v.evidence(v.linesOf(r), u)))
+					v.tally.Add(finding.New(finding.Downgrade, v.place(r), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New), "Write the target with https.", v.evidence(v.linesOf(r), u)))
 				}
 			})
 		}

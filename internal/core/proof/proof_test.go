@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -43,7 +44,7 @@ func prove(t testing.TB, domains string, rules ...string) (*plan.Plan, *Proof) {
 func said(p *Proof) []string {
 	var all []string
 	for _, f := range p.Findings {
-		all = append(all, f.Code+" "+f.Subject)
+		all = append(all, f.Code.String()+" "+f.Subject)
 	}
 	return all
 }
@@ -145,7 +146,7 @@ func confirmed(t *testing.T, p *plan.Plan, proof *Proof) {
 			continue
 		}
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: web.MustParseURL(w)}, chain.Rule)
-		switch f.Code {
+		switch f.Code.String() {
 		case "rule-loop", "loop", "growing-loop":
 			assert.Contains(t, []chain.End{chain.Loop, chain.Limit}, c.End, w)
 		case "rule-chain":
@@ -221,7 +222,7 @@ func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 		confirmed(t, p, proof)
 		ties := false
 		for _, f := range proof.Findings {
-			ties = ties || f.Code == "tie"
+			ties = ties || f.Code == finding.Tie
 		}
 		worst, hops := "", 0
 		for _, host := range []string{"old.example", "www.two.example", "two.example"} {

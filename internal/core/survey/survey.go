@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
 
@@ -18,13 +19,13 @@ const Schema = "upperpath/survey/1"
 
 // Survey is what was seen on one day from a vantage.
 type Survey struct {
-	Schema    string          `json:"schema"`
-	Vantage   string          `json:"vantage"`
-	Canonical string          `json:"canonical,omitempty"`
-	Started   time.Time       `json:"started"`
-	Domains   []Domain        `json:"domains"`
-	Findings  []chain.Finding `json:"findings"`
-	Notes     []string        `json:"notes,omitempty"`
+	Schema    string            `json:"schema"`
+	Vantage   string            `json:"vantage"`
+	Canonical string            `json:"canonical,omitempty"`
+	Started   time.Time         `json:"started"`
+	Domains   []Domain          `json:"domains"`
+	Findings  []finding.Finding `json:"findings"`
+	Notes     []string          `json:"notes,omitempty"`
 }
 
 // Source says where the records of a domain come from.
@@ -159,7 +160,7 @@ func Latest(surveys []*Survey) (last, before *Survey) {
 				d.Looked = s.Started
 			}
 			if results[n] == nil {
-				results[n] = &Survey{Schema: Schema, Vantage: s.Vantage, Canonical: s.Canonical, Started: s.Started, Findings: []chain.Finding{}}
+				results[n] = &Survey{Schema: Schema, Vantage: s.Vantage, Canonical: s.Canonical, Started: s.Started, Findings: []finding.Finding{}}
 			}
 			results[n].Domains = append(results[n].Domains, d)
 		}

@@ -38,7 +38,7 @@ func judged(ds ...Domain) []string {
 	s := &Survey{Domains: ds}
 	var all []string
 	for _, f := range (Judge{Now: now, Estate: []string{"a.example", "b.example", "n.example"}, Stays: "n.example"}).All(s) {
-		all = append(all, f.Code+" "+f.Subject)
+		all = append(all, f.Code.String()+" "+f.Subject)
 	}
 	return all
 }
@@ -49,9 +49,9 @@ func TestOddRecords(t *testing.T) {
 		want  []string
 	}{
 		"all is well":          {[]string{"@ A 192.0.2.1", "www CNAME a.example.", "@ MX 10 mx.mail.example.", `@ TXT "v=spf1 include:_spf.mail.example -all"`, `_dmarc TXT "v=DMARC1; p=none; rua=mailto:x@n.example"`, `k1._domainkey TXT "v=DKIM1; p=x"`}, nil},
-		"alias at the apex":    {[]string{"@ CNAME x.example."}, []string{"crowded-alias a.example"}},
-		"alias with others":    {[]string{"www CNAME x.example.", "www A 192.0.2.1"}, []string{"crowded-alias www.a.example"}},
-		"two aliases":          {[]string{"www CNAME x.example.", "www CNAME y.example."}, []string{"crowded-alias www.a.example"}},
+		"alias at the apex":    {[]string{"@ CNAME x.example."}, []string{"alias-conflict a.example"}},
+		"alias with others":    {[]string{"www CNAME x.example.", "www A 192.0.2.1"}, []string{"alias-conflict www.a.example"}},
+		"two aliases":          {[]string{"www CNAME x.example.", "www CNAME y.example."}, []string{"alias-conflict www.a.example"}},
 		"doubled":              {[]string{"www.a.example A 192.0.2.1"}, []string{"doubled-name www.a.example.a.example"}},
 		"doubled target":       {[]string{"www CNAME x.a.example.a.example."}, []string{"doubled-name www.a.example"}},
 		"near miss":            {[]string{"wwww A 192.0.2.1", "www.www A 192.0.2.1"}, []string{"doubled-name www.www.a.example", "doubled-name wwww.a.example"}},
@@ -98,9 +98,9 @@ func TestUnclaimedAliases(t *testing.T) {
 	d.Aliases = []AliasEnd{{"www.a.example", "sites.platform.example", true}, {"old.a.example", "gone.platform.example", false}}
 	u := web.MustParseURL("http://www.a.example/")
 	d.Chains = []chain.Chain{{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 404}}}}
-	assert.Equal(t, []string{"unclaimed-alias old.a.example", "unclaimed-alias www.a.example"}, judged(d))
+	assert.Equal(t, []string{"dangling-alias old.a.example", "dangling-alias www.a.example"}, judged(d))
 	d.Chains[0].Hops[0].Status = 200
-	assert.Equal(t, []string{"unclaimed-alias old.a.example"}, judged(d))
+	assert.Equal(t, []string{"dangling-alias old.a.example"}, judged(d))
 }
 
 func TestRegistration(t *testing.T) {

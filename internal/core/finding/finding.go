@@ -1,0 +1,123 @@
+// Package finding is the closed set of faults that the program knows: their codes, what each means, and findings, which are
+// faults with their evidence. What is asked of a code anywhere is a column of the one table in table.go.
+//
+// It judges nothing itself (chain, survey, plan and proof do) and writes nothing (report does).
+//
+//	f := finding.New(finding.PathLost, "http://old.example", "It cuts the path.", "Redirect with the path kept.", nil)
+//	f.Severity // error
+package finding
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+)
+
+// Severity says how bad a finding is.
+type Severity string
+
+// The severities.
+const (
+	Error   Severity = "error"   // a visitor does not arrive, or meets a warning
+	Warning Severity = "warning" // it works, but not as it should
+	Note    Severity = "note"    // worth knowing
+)
+
+// Rank orders severities: the worst is highest. An unknown one is 0.
+func (s Severity) Rank() int {
+	return 1 + slices.Index([]Severity{Note, Warning, Error}, s)
+}
+
+// Finding is a named fault with its evidence and what to do about it.
+type Finding struct {
+	Code     Code           `json:"code"`
+	Severity Severity       `json:"severity"`
+	Subject  string         `json:"subject"` // a URL, rule, record, domain
+	Entry    string         `json:"entry,omitempty"`
+	Hop      *int           `json:"hop,omitempty"` // index in hops, from 0
+	Evidence map[string]any `json:"evidence"`
+	Says     string         `json:"says"`
+	Fix      string         `json:"fix"`
+	Help     Help           `json:"help,omitempty"`
+	Entries  []string       `json:"entries,omitempty"` // in a list for all chains: every entry URL that meets it
+
+	cause string // tells causes apart where code and subject do not
+}
+
+// Help says which part of the program helps with a finding; "" for none. Reports say how it is called.
+type Help string
+
+// The parts that help.
+const (
+	KeptRecords  Help = "kept-records" // the kept survey holds the values
+	Straightener Help = "straightener" // it writes chains of rules as single hops
+)
+
+// New makes a finding of a code, with the severity that the table gives it.
+func New(code Code, subject, says, fix string, evidence map[string]any) Finding {
+	if evidence == nil {
+		evidence = map[string]any{}
+	}
+	return Finding{Code: code, Severity: code.Kind().Severity, Subject: subject, Says: says, Fix: fix, Evidence: evidence}
+}
+
+// Causing returns the finding with its cause named: findings of one code and cause are one, whatever their subjects are.
+func (f Finding) Causing(cause string) Finding {
+	f.cause = cause
+	return f
+}
+
+// With returns the finding with the part of the program that helps.
+func (f Finding) With(h Help) Finding {
+	f.Help = h
+	return f
+}
+
+// Sort orders findings: the worst first, then by the table, then by subject.
+func Sort(findings []Finding) {
+	slices.SortStableFunc(findings, func(a, b Finding) int {
+		return cmp.Or(cmp.Compare(b.Severity.Rank(), a.Severity.Rank()),
+			cmp.Compare(a.Code, b.Code), compareNumbered(a.Subject, b.Subject))
+	})
+}
+
+// Worst returns the highest severity among findings, "" where there are none.
+func Worst(findings []Finding) Severity {
+	var worst Severity
+	for _, f := range findings {
+		if f.Severity.Rank() > worst.Rank() {
+			worst = f.Severity
+		}
+	}
+	return worst
+}
+
+// Has tells whether a code is among findings.
+func Has(findings []Finding, code Code) bool {
+	return slices.ContainsFunc(findings, func(f Finding) bool { return f.Code == code })
+}
+
+// compareNumbered compares texts, and the numbers in them as numbers: line 9 comes before line 10.
+func compareNumbered(a, b string) int {
+	for i := 0; i < len(a) && i < len(b); i++ {
+		x, y := number(a[i:]), number(b[i:])
+		switch {
+		case x != "" && y != "" && x != y:
+			return cmp.Or(cmp.Compare(len(x), len(y)), cmp.Compare(x, y))
+		case a[i] != b[i]:
+			return cmp.Compare(a[i], b[i])
+		case x != "":
+			i += len(x) - 1
+		}
+	}
+	return cmp.Compare(len(a), len(b))
+}
+
+// number gives the digits that a text begins with, without zeros in front.
+func number(s string) string {
+	n := 0
+	for n < len(s) && s[n] >= '0' && s[n] <= '9' {
+		n++
+	}
+	return strings.TrimLeft(s[:n], "0")
+}

@@ -1,0 +1,481 @@
+package finding
+
+import (
+	"fmt"
+	"slices"
+)
+
+// Code names a kind of finding. The codes are the constants below and no others; the zero value is none of them. In JSON it is its
+// name.
+type Code uint8
+
+// The codes that this version can report, in the order of the table: what is worse for a visitor stands before what is not, within
+// each chapter.
+const (
+	_ Code = iota
+
+	NoAddress
+	Refused
+	Timeout
+	TLSFailed
+	BadAnswer
+	SplitAnswers
+
+	WrongName
+	Expired
+	NotYetValid
+	Untrusted
+	BrokenChain
+	ExpiresSoon
+
+	Loop
+	GrowingLoop
+	TooManyHops
+	ExtraHop
+	Downgrade
+	PlainArrival
+	Temporary
+	BadLocation
+	ForeignHop
+
+	NotRedirected
+	DoorsDisagree
+	WrongPage
+	PathLost
+	QueryLost
+	DeadEnd
+
+	LeftoverAddress
+	MissingAddress
+	AliasConflict
+	WrongTarget
+	DanglingAlias
+	RecordLost
+	UnplannedChange
+	MailLost
+	MailTied
+	MailSpoofable
+	MailMalformed
+	DependedOn
+	IssuerBarred
+	ZoneDiffers
+	StaleDS
+	DoubledName
+
+	RegistrationEnds
+	OnHold
+
+	RobotsBlocked
+
+	Tie
+	Shadowed
+	RuleLoop
+	RuleChain
+	Undecided
+	BeyondCarrier
+
+	codes // how many there are, and one
+)
+
+// Kind is a row of the table of findings: what a code means, what a visitor meets, what to do in general, and whatever else is
+// asked of codes.
+type Kind struct {
+	Name     string // as it is written everywhere
+	Formerly string // what it was called before, as kept audits may still have it
+	Severity Severity
+	About    string // the chapter
+	Means    string
+	Meets    string // what a visitor meets
+	Do       string // what to do
+	Help     Help   // the part of the program that helps
+
+	Endless   bool    // the chain does not end
+	AfterMove bool    // looked for in zones that earlier waves have moved
+	Denies    []Claim // what it shows not to hold for every URL
+}
+
+// Claim is something that is proved for every URL, or not.
+type Claim uint8
+
+// The claims.
+const (
+	Arrives      Claim = iota // every URL arrives
+	NeverLoops                // nothing loops
+	StaysSecure               // no hop from https to http
+	KeepsWhole                // path and query are kept where the plan says so
+	NeverTied                 // no two rules are tied
+	EachRuleWins              // every rule wins for some URL
+	NoRuleChains              // no rule leads to another
+)
+
+// Kind returns the row of a code; one without a name for what is no code.
+func (c Code) Kind() Kind {
+	if c == 0 || c >= codes {
+		return Kind{Severity: Error}
+	}
+	return table[c]
+}
+
+// String returns the code as it is written everywhere.
+func (c Code) String() string { return c.Kind().Name }
+
+// Denies tells whether a finding of this code shows that a claim does not hold.
+func (c Code) Denies(claim Claim) bool { return slices.Contains(c.Kind().Denies, claim) }
+
+// MarshalText writes the name of the code.
+func (c Code) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
+
+// UnmarshalText reads the name of a code, also one that it had before. The error names what is no code.
+func (c *Code) UnmarshalText(text []byte) error {
+	for i, k := range table {
+		if i > 0 && (k.Name == string(text) || k.Formerly == string(text) && k.Formerly != "") {
+			*c = Code(i)
+			return nil
+		}
+	}
+	return fmt.Errorf("%q is not the code of a finding", text)
+}
+
+// Named returns the code of a name, false where no finding is called so.
+func Named(name string) (Code, bool) {
+	for c := range codes {
+		if c > 0 && table[c].Name == name {
+			return c, true
+		}
+	}
+	return 0, false
+}
+
+// Kinds returns the table in its order.
+func Kinds() []Kind { return slices.Clone(table[1:]) }
+
+var table = [codes]Kind{
+	NoAddress: {
+		Name: "no-address", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
+		Means: "The name leads to no address: it does not exist, or has neither A nor AAAA.",
+		Meets: "The browser says that the site cannot be found.",
+		Do:    "Create the record. For a www that was never created, that is an A, AAAA or CNAME at www.",
+	},
+	Refused: {
+		Name: "refused", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
+		Means: "The address accepts no connection on this port.",
+		Meets: "The browser says that the site refused to connect.",
+		Do:    "Have whoever carries the door listen there, or point the name at somebody who does. A forwarding form without TLS refuses every https visitor.",
+	},
+	Timeout: {
+		Name: "timeout", Severity: Error, About: "reaching",
+		Means: "Nothing answered in time, and not when asked once more.",
+		Meets: "The browser waits for a long time and gives up.",
+		Do:    "Look whether the machine still exists and whether a firewall drops the connection; otherwise point the name elsewhere.",
+	},
+	TLSFailed: {
+		Name: "tls-failed", Severity: Error, About: "reaching",
+		Means: "A connection is accepted, but no TLS connection comes about.",
+		Meets: "The browser says that it cannot make a secure connection, and offers no way past.",
+		Do:    "Have the door speak TLS 1.2 or 1.3 with a certificate for this name.",
+	},
+	BadAnswer: {
+		Name: "bad-answer", Severity: Error, About: "reaching",
+		Means: "What came back is not HTTP, or breaks off before it is an answer.",
+		Meets: "The browser says that the site sent an invalid response.",
+		Do:    "Look at what listens on this port; the finding quotes what came.",
+	},
+	SplitAnswers: {
+		Name: "split-answers", Severity: Warning, About: "reaching",
+		Means: "Addresses, resolvers or name servers give different answers about the same thing.",
+		Meets: "One page today and another one tomorrow, or none, by chance.",
+		Do:    "Have them agree. A resolver that gives an old answer goes on doing so until its TTL has run out; that is waited for, not mended.",
+	},
+
+	WrongName: {
+		Name: "wrong-name", Severity: Error, About: "certificate",
+		Means: "The certificate is for other names than this one.",
+		Meets: "A full-page warning. Most visitors turn back; with HSTS nobody can go on.",
+		Do:    "Have the carrier get a certificate that holds this name (apex and www are two names), before the name points there.",
+	},
+	Expired: {
+		Name: "expired", Severity: Error, About: "certificate",
+		Means: "The certificate ended before the time of looking.",
+		Meets: "A full-page warning.",
+		Do:    "Renew it, and find out why that did not happen by itself: a redirect that takes the renewal path is a common cause.",
+	},
+	NotYetValid: {
+		Name: "not-yet-valid", Severity: Error, About: "certificate",
+		Means: "The certificate begins after the time of looking.",
+		Meets: "A full-page warning.",
+		Do:    "Set the clock of the machine right, or wait, or use the former certificate until then.",
+	},
+	Untrusted: {
+		Name: "untrusted", Severity: Error, About: "certificate",
+		Means: "The certificate was issued by nobody whom the vantage trusts.",
+		Meets: "A full-page warning.",
+		Do:    "Use a certificate of a public authority.",
+	},
+	BrokenChain: {
+		Name: "broken-chain", Severity: Error, About: "certificate",
+		Means: "The issuer's certificate is neither sent nor trusted, though the certificate says where it can be had.",
+		Meets: "A full-page warning on phones, in mail programs and in many tools; some desktop browsers fetch what is missing.",
+		Do:    "Install the whole chain: the certificate followed by its intermediates, in one file.",
+	},
+	ExpiresSoon: {
+		Name: "expires-soon", Severity: Warning, About: "certificate",
+		Means: "The certificate has less than 21 days and less than a third of its life left.",
+		Meets: "Nothing yet.",
+		Do:    "See that it is renewed; a certificate that renews itself would have been replaced by now.",
+	},
+
+	Loop: {
+		Name: "loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Means: "The chain comes back to a URL that was asked already.",
+		Meets: "The browser says that the page redirected too many times.",
+		Do:    "Find the two who send visitors to each other: often an edge network that speaks http to a server that insists on https. Let one of them stop.",
+	},
+	GrowingLoop: {
+		Name: "growing-loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Means: "Every round leads to a longer URL of the same kind.",
+		Meets: "The browser says that the page redirected too many times.",
+		Do:    "Correct the rule that puts its own beginning before the path again.",
+	},
+	TooManyHops: {
+		Name: "too-many-hops", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Means: "After 20 redirects there is still another.",
+		Meets: "The browser says that the page redirected too many times.",
+		Do:    "Lead every door straight to its end.",
+	},
+	ExtraHop: {
+		Name: "extra-hop", Severity: Warning, About: "chain", Denies: []Claim{NoRuleChains},
+		Means: "There are more redirects than wanted until the canonical site is reached.",
+		Meets: "Each hop costs a connection: a wait, most of all on phones.",
+		Do:    "Have the first answer name the last URL.",
+	},
+	Downgrade: {
+		Name: "downgrade", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
+		Means: "A hop leads from https to http.",
+		Meets: "Everything of that hop can be read and changed on the way; some browsers warn.",
+		Do:    "Write the target with https.",
+	},
+	PlainArrival: {
+		Name: "plain-arrival", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
+		Means: "The chain ends on a page over http.",
+		Meets: "The browser says that the site is not secure.",
+		Do:    "Have http redirect to https there.",
+	},
+	Temporary: {
+		Name: "temporary", Severity: Warning, About: "chain",
+		Means: "A redirect to another origin says that it is temporary, and none was planned.",
+		Meets: "Nothing; but search engines keep the old address.",
+		Do:    "Use 301 or 308.",
+	},
+	BadLocation: {
+		Name: "bad-location", Severity: Error, About: "chain",
+		Means: "A redirect whose Location is missing, double, or written so that no browser or not every browser follows it.",
+		Meets: "An empty page or an error.",
+		Do:    "Write one Location: an absolute https URL in percent-encoded ASCII.",
+	},
+	ForeignHop: {
+		Name: "foreign-hop", Severity: Note, About: "chain",
+		Means: "The chain passes through a host that is not part of the estate.",
+		Meets: "Nothing, as long as that host's owner is friendly.",
+		Do:    "Lead straight to the target; or add the host to the estate if the client owns it.",
+	},
+
+	NotRedirected: {
+		Name: "not-redirected", Severity: Error, About: "destination", Formerly: "not-forwarded", Denies: []Claim{Arrives},
+		Means: "A door that should forward answers by itself.",
+		Meets: "The old site, a parking page or an error instead of the canonical site.",
+		Do:    "Set up the redirect at whoever carries the door, and see that the name points there.",
+	},
+	DoorsDisagree: {
+		Name: "doors-disagree", Severity: Warning, About: "destination",
+		Means: "Apex and www both serve pages, each under its own name.",
+		Meets: "The same site at two addresses; sign-ins and search results are split.",
+		Do:    "Choose one, and redirect the other to it.",
+	},
+	WrongPage: {
+		Name: "wrong-page", Severity: Error, About: "destination", Formerly: "off-course", Denies: []Claim{Arrives},
+		Means: "The chain ends somewhere else than wanted.",
+		Meets: "A page that the visitor did not ask for.",
+		Do:    "Correct the target of the redirect.",
+	},
+	PathLost: {
+		Name: "path-lost", Severity: Error, About: "destination", Denies: []Claim{KeepsWhole},
+		Means: "A path that was to be kept is cut.",
+		Meets: "The front page instead of the page that the link promised.",
+		Do:    "Redirect with the path kept; where the carrier cannot, give the door to one that can.",
+	},
+	QueryLost: {
+		Name: "query-lost", Severity: Warning, About: "destination", Denies: []Claim{KeepsWhole},
+		Means: "The query is not handed on.",
+		Meets: "A search or a campaign link that forgets what was asked.",
+		Do:    "Hand the query on; where the carrier cannot, give the door to one that can.",
+	},
+	DeadEnd: {
+		Name: "dead-end", Severity: Error, About: "destination", Denies: []Claim{Arrives},
+		Means: "The chain arrives on an error.",
+		Meets: "An error page.",
+		Do:    "Lead to a page that exists, or say 410 where the page is gone on purpose.",
+	},
+
+	LeftoverAddress: {
+		Name: "leftover-address", Severity: Error, About: "records", AfterMove: true,
+		Means: "An old address stands beside the new one, or beside an alias.",
+		Meets: "The old site or the new one, by chance.",
+		Do:    "Remove it: a name leads to one place. A machine that is still needed gets a name of its own.",
+	},
+	MissingAddress: {
+		Name: "missing-address", Severity: Error, About: "records", AfterMove: true,
+		Means: "A name lacks some or all of the addresses of whoever carries it.",
+		Meets: "Nothing for some, such as those with IPv6 only; or a site that cannot be found.",
+		Do:    "Add what is missing: all addresses of a carrier form one record set.",
+	},
+	AliasConflict: {
+		Name: "alias-conflict", Severity: Error, About: "records", Formerly: "crowded-alias",
+		Means: "An alias (CNAME) stands beside other records, or at the apex.",
+		Meets: "The site for some, nothing or no mail for others.",
+		Do:    "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2): replace it, or what stands beside it.",
+	},
+	WrongTarget: {
+		Name: "wrong-target", Severity: Error, About: "records", AfterMove: true,
+		Means: "A name that counts as moved leads elsewhere than planned.",
+		Meets: "The old site.",
+		Do:    "Make the change that the plan names, or set the domain back to planned.",
+	},
+	DanglingAlias: {
+		Name: "dangling-alias", Severity: Error, About: "records", Formerly: "unclaimed-alias",
+		Means: "An alias leads to where nobody answers for this name.",
+		Meets: "An error page of a stranger; and whoever claims the name there can show what he likes.",
+		Do:    "Claim the host at the platform first, then point to it; or remove the alias.",
+	},
+	RecordLost: {
+		Name: "record-lost", Severity: Error, About: "records", AfterMove: true,
+		Means: "A record that was there, or that somebody asked for, is gone or would go without being named.",
+		Meets: "Whatever hung on it: a proof of ownership, a service, a name.",
+		Do:    "Put it back.", Help: KeptRecords,
+	},
+	UnplannedChange: {
+		Name: "unplanned-change", Severity: Warning, About: "records", AfterMove: true,
+		Means: "A record came or changed since the survey, and the plan does not know of it.",
+		Meets: "Perhaps nothing; somebody else is at work in the zone.",
+		Do:    "Ask who changed it. What is wanted is written under wanted:.",
+	},
+	MailLost: {
+		Name: "mail-lost", Severity: Error, About: "records", AfterMove: true,
+		Means: "A record on which mail depends is gone, or would go.",
+		Meets: "Mail that does not arrive, or is taken for forged.",
+		Do:    "Keep it: copy it to where the zone moves, and say mail: none only of domains that have no mail.",
+	},
+	MailTied: {
+		Name: "mail-tied", Severity: Error, About: "records",
+		Means: "Mail depends on a web address that is about to change.",
+		Meets: "Nothing, until the web moves and mail stops.",
+		Do:    "Give mail a name and address of its own before the move.",
+	},
+	MailSpoofable: {
+		Name: "mail-spoofable", Severity: Note, About: "records", Formerly: "mail-open",
+		Means: "A domain has no mail, and no records that say so.",
+		Meets: "Forged mail in the client's name.",
+		Do:    "Write mail: none, so that the plan adds a null MX (RFC 7505), v=spf1 -all (RFC 7208) and a rejecting policy (RFC 7489).",
+	},
+	MailMalformed: {
+		Name: "mail-malformed", Severity: Warning, About: "records",
+		Means: "Two SPF records, or a mail policy at a name where nobody looks for it.",
+		Meets: "Mail that is taken for forged, or forged mail that is not.",
+		Do:    "Join the records into one, or move the policy to its name.",
+	},
+	DependedOn: {
+		Name: "depended-on", Severity: Error, About: "records",
+		Means: "Something of the estate refers to a name that is about to change.",
+		Meets: "Whatever hangs on it: mail, reports, a site.",
+		Do:    "Change what refers to it first, or see that the name goes on answering.",
+	},
+	IssuerBarred: {
+		Name: "issuer-barred", Severity: Error, About: "records",
+		Means: "The CAA records of a name do not let the planned issuer issue its certificate (RFC 8659).",
+		Meets: "A certificate warning, once the old certificate ends or the name moves.",
+		Do:    "Add a CAA record for the issuer, or choose one that may.",
+	},
+	ZoneDiffers: {
+		Name: "zone-differs", Severity: Error, About: "records",
+		Means: "The new name servers of a zone do not say what the old ones say, or what the plan wants.",
+		Meets: "Whatever is missing there: mail, a door, a service; for each visitor from the moment that the delegation changes for him.",
+		Do:    "Type what is missing there before the delegation changes, and survey again.",
+	},
+	StaleDS: {
+		Name: "stale-ds", Severity: Error, About: "records",
+		Means: "The parent says that the zone is signed, and the zone holds no key that fits.",
+		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
+		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
+	},
+	DoubledName: {
+		Name: "doubled-name", Severity: Warning, About: "records",
+		Means: "A name holds the domain twice, or looks like a slip of the pen for www.",
+		Meets: "Nothing at the name that was meant.",
+		Do:    "Remove it, and type the label without the domain.",
+	},
+
+	RegistrationEnds: {
+		Name: "registration-ends", Severity: Warning, About: "registration",
+		Means: "The registration ends soon, or has ended.",
+		Meets: "Nothing yet; then somebody else's site.",
+		Do:    "Renew it before anything else.",
+	},
+	OnHold: {
+		Name: "on-hold", Severity: Error, About: "registration",
+		Means: "The registry does not publish the domain.",
+		Meets: "The browser says that the site cannot be found.",
+		Do:    "Ask the registrar; a payment or a confirmation is missing most often.",
+	},
+
+	RobotsBlocked: {
+		Name: "robots-blocked", Severity: Warning, About: "content", Formerly: "robots-bars",
+		Means: "An old robots.txt bars search engines from everything, so that they would never see the redirects.",
+		Meets: "Nothing; but search engines keep the old addresses.",
+		Do:    "Let robots.txt redirect too, or allow everything in it.",
+	},
+
+	Tie: {
+		Name: "tie", Severity: Error, About: "rules", Denies: []Claim{NeverTied},
+		Means: "Two rules are equally specific and take the same URL.",
+		Meets: "Whichever the server happens to try first.",
+		Do:    "Make one of them more specific, or drop one.",
+	},
+	Shadowed: {
+		Name: "shadowed", Severity: Warning, About: "rules", Denies: []Claim{EachRuleWins},
+		Means: "A rule never wins: others take all of its URLs, or nobody carries its door.",
+		Meets: "Another page than the rule was written for.",
+		Do:    "Drop it, or correct what stands in its way.",
+	},
+	RuleLoop: {
+		Name: "rule-loop", Severity: Error, About: "rules", Denies: []Claim{Arrives, NeverLoops},
+		Means: "Rules lead to each other, so that some URL goes round for ever.",
+		Meets: "The browser says that the page redirected too many times.",
+		Do:    "Correct one of them so that its target is none of the URLs that the others take.",
+	},
+	RuleChain: {
+		Name: "rule-chain", Severity: Warning, About: "rules", Denies: []Claim{NoRuleChains},
+		Means: "The target of a rule is itself redirected.",
+		Meets: "Each hop costs a connection: a wait, most of all on phones.",
+		Do:    "Write the single rule that the finding shows.", Help: Straightener,
+	},
+	Undecided: {
+		Name: "undecided", Severity: Error, About: "rules",
+		Means: "It could be neither proved nor refuted what holds for some URLs.",
+		Meets: "Perhaps nothing.",
+		Do:    "Make the rules that the finding names simpler, so that none leads to what another one takes.",
+	},
+	BeyondCarrier: {
+		Name: "beyond-carrier", Severity: Error, About: "rules", Denies: []Claim{Arrives},
+		Means: "The plan asks a carrier for something that it cannot do.",
+		Meets: "What the carrier does instead: no answer on https, a lost path, another page.",
+		Do:    "Give the door to a carrier that can, or plan less of it.",
+	},
+}
+
+// Names gives the names of codes.
+func Names(all []Code) []string {
+	names := make([]string, len(all))
+	for i, c := range all {
+		names[i] = c.String()
+	}
+	return names
+}

@@ -1,0 +1,24 @@
+package report
+
+import (
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/finding"
+)
+
+// helps says how the parts of the program that help with a finding are called.
+var helps = map[finding.Help]string{
+	finding.KeptRecords:  "upperpath survey --show has its values",
+	finding.Straightener: "upperpath rules straighten does it for all",
+}
+
+// withHelp puts what helps behind what to do.
+func withHelp(do string, h finding.Help) string {
+	if helps[h] == "" {
+		return do
+	}
+	return strings.TrimSuffix(do, ".") + "; " + helps[h] + "."
+}
+
+// fixOf gives what to do about a finding, and what helps.
+func fixOf(f finding.Finding) string { return withHelp(f.Fix, f.Help) }
