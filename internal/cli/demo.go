@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -150,19 +151,19 @@ var mends = map[string]string{
 func (p *program) demoProof(folder string, e *files.Estate) error {
 	style := p.style()
 	path := filepath.Join(folder, "old-rules.csv")
-	prove := func(path string) (*proof.Proof, *plan.Plan, error) {
+	prove := func(path string) (*proof.Proof, *predict.Web, error) {
 		rules, err := files.ReadRules(path, files.RuleScope(e.Estate))
 		if err != nil {
 			return nil, nil, err
 		}
-		made := plan.Bare(plan.Input{Estate: e.Estate, Rules: rules, SiteRules: e.SiteRules, Pages: e.Pages})
+		made := predict.New(predict.Input{Estate: e.Estate, Rules: rules, SiteRules: e.SiteRules, Pages: e.Pages})
 		return proof.Prove(made, nil), made, nil
 	}
 	handed, made, err := prove(path)
 	if err != nil {
 		return err
 	}
-	report.ProofSummary(p.out, handed, made.Canonical, style)
+	report.ProofSummary(p.out, handed, made.Estate.Canonical.String(), style)
 	straightened, mended, text, err := mendRules(path, made)
 	if err != nil {
 		return err
@@ -180,16 +181,16 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	if err != nil {
 		return err
 	}
-	report.ProofSummary(p.out, after, made.Canonical, style)
+	report.ProofSummary(p.out, after, made.Estate.Canonical.String(), style)
 	return nil
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person changes.
-func mendRules(path string, made *plan.Plan) (straightened, mended int, text []byte, err error) {
+func mendRules(path string, made *predict.Web) (straightened, mended int, text []byte, err error) {
 	changes := proof.Straighten(made)
 	straightened = len(changes)
 	edits := edits(changes)
-	for _, r := range made.Table.Rules() {
+	for _, r := range made.Rules.Rules() {
 		to, mends := mends[r.Old.String()]
 		if !mends {
 			continue

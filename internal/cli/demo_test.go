@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/files"
 )
 
@@ -21,7 +21,7 @@ func TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver(t *testing.T) {
 	old := filepath.Join(folder, "old-rules.csv")
 	rules, err := files.ReadRules(old, files.RuleScope(e.Estate))
 	require.NoError(t, err)
-	straightened, mended, text, err := mendRules(old, plan.Bare(plan.Input{Estate: e.Estate, Rules: rules, Pages: e.Pages}))
+	straightened, mended, text, err := mendRules(old, predict.New(predict.Input{Estate: e.Estate, Rules: rules, Pages: e.Pages}))
 	require.NoError(t, err)
 	assert.Equal(t, len(mends), mended)
 	assert.Equal(t, 2, straightened)

@@ -3,7 +3,6 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -32,7 +31,7 @@ rules concerned and the reason.`,
 			}
 			var made *proof.Proof
 			meter := p.progress("proving", len(in.Rules), "rules")
-			err = interruptible(c.Context(), func() { made = proof.Prove(plan.Bare(in), meter.step) })
+			err = interruptible(c.Context(), func() { made = proof.Prove(in.Web(), meter.step) })
 			meter.done()
 			if err != nil {
 				return err

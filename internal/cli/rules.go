@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -44,8 +44,8 @@ func (p *program) rulesTry() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			made := plan.Bare(in)
-			var tries []plan.Try
+			made := in.Web()
+			var tries []predict.Try
 			for _, a := range args {
 				if !strings.Contains(a, "://") {
 					a = "https://" + a
@@ -119,7 +119,7 @@ is never joined into a permanent one.`,
 			}
 			var changes []proof.Straightened
 			meter := p.progress("straightening", 0, "")
-			err = interruptible(c.Context(), func() { changes = proof.Straighten(plan.Bare(in)) })
+			err = interruptible(c.Context(), func() { changes = proof.Straighten(in.Web()) })
 			meter.done()
 			if err != nil {
 				return err

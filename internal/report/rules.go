@@ -4,16 +4,16 @@ import (
 	"fmt"
 	"io"
 
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/proof"
 )
 
 // Tries writes what happens to URLs in a format: text or json.
-func Tries(w io.Writer, format string, tries []plan.Try, s Style) error {
+func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 	if format == "json" {
 		return JSON(w, struct {
-			Schema string     `json:"schema"`
-			Tries  []plan.Try `json:"tries"`
+			Schema string        `json:"schema"`
+			Tries  []predict.Try `json:"tries"`
 		}{"upperpath/try/1", tries})
 	}
 	for i, t := range tries {

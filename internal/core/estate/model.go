@@ -43,17 +43,6 @@ type Site struct {
 	Issuer    string
 }
 
-// Kind says what a carrier is.
-type Kind string
-
-// The kinds of carriers.
-const (
-	Server   Kind = "server"   // a server of our own
-	Form     Kind = "form"     // a forwarding form of a registrar or host
-	Platform Kind = "platform" // the site's own platform
-	Edge     Kind = "edge"     // an edge network
-)
-
 // When says when a carrier can hold the certificate of a name.
 type When string
 
@@ -83,20 +72,9 @@ type Carrier struct {
 	HoldsRules     bool   // it can look at paths and lead each elsewhere
 	Frames         bool   // it shows the target in a frame instead of redirecting
 	Issuer         string // who issues its certificates (CAA); "" where nobody says
-	Steps          []Step // in which order a platform accepts what it is told
+	Steps          []Step // what is done there, in the order in which it accepts it
 	Wanted         []Wanted
 }
-
-// Step is something that a platform has to be told, or waits for.
-type Step string
-
-// The steps at a platform.
-const (
-	Claim    Step = "claim"       // tell it of the host
-	Point    Step = "records"     // the records lead to it
-	Issue    Step = "certificate" // it holds the certificate
-	Redirect Step = "redirect"    // it can be told what is primary, and redirects the others
-)
 
 // Fallback says what happens where no rule matches.
 type Fallback string
@@ -157,7 +135,7 @@ func (d *Domain) MovesTo() []web.Host {
 func (d *Domain) Edge() *Carrier {
 	for _, h := range d.Hosts() {
 		for _, c := range []*Carrier{d.Carry[h], d.Through[h]} {
-			if c != nil && c.By == Edge && len(c.NameServers) > 0 {
+			if c != nil && c.By.Row().TakesZone && len(c.NameServers) > 0 {
 				return c
 			}
 		}
@@ -192,6 +170,12 @@ type Policy struct {
 	Upgrade string // direct or same-host-first
 	Exempt  []string
 }
+
+// How an edge network speaks to what is behind it.
+const (
+	PlainOrigin = "plain"
+	TLSOrigin   = "tls"
+)
 
 // The ways from http to https.
 const (

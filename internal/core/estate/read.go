@@ -175,7 +175,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 	what := "carrier " + key.Text
 	b.mapping(n, what,
 		field{"by", func(n *Node) {
-			c.By = Kind(b.oneOf(n, what+": by", string(Server), string(Form), string(Platform), string(Edge)))
+			c.By = Kind(b.oneOf(n, what+": by", kindNames()...))
 		}},
 		field{"addresses", func(n *Node) { c.Addresses = b.addresses(n, what+": addresses") }},
 		field{"alias", func(n *Node) { c.Alias = b.host(n, what+": alias") }},
@@ -186,7 +186,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"keeps", func(n *Node) { keeps = n }},
 		field{"apex-only", func(n *Node) { c.ApexOnly = b.boolean(n, what+": apex-only") }},
 		field{"name-servers", func(n *Node) { c.NameServers = b.hosts(n, what+": name-servers") }},
-		field{"origin", func(n *Node) { c.Origin = b.oneOf(n, what+": origin", "plain", "tls") }},
+		field{"origin", func(n *Node) { c.Origin = b.oneOf(n, what+": origin", PlainOrigin, TLSOrigin) }},
 		field{"behind", func(n *Node) { behind = n; c.Behind = b.text(n, what+": behind") }},
 		field{"patterns-at-most", func(n *Node) { c.PatternsAtMost = b.number(n, what+": patterns-at-most", 0) }},
 		field{"hosts-at-most", func(n *Node) { c.HostsAtMost = b.number(n, what+": hosts-at-most", 1) }},
@@ -196,22 +196,26 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"steps", func(n *Node) { steps = n }},
 		field{"wanted", func(n *Node) { b.list(n, what+": wanted", func(w *Node) { b.wantedBy(c, w) }) }},
 	)
-	c.HoldsRules = c.By != Form
+	kind := c.By.Row()
+	c.HoldsRules = kind.HoldsRules
 	if rules != nil {
 		c.HoldsRules = b.boolean(rules, what+": rules")
+		if c.HoldsRules && kind.OneTarget {
+			b.fail(rules, what+" is "+kind.Title+", which forwards to one place", "no rules there", "drop it, or give the hosts to a carrier that looks at paths")
+		}
 	}
 	b.steps(c, steps)
 	if behind != nil {
 		b.behind[c] = behind
-		if c.By != Edge {
-			b.fail(behind, what+" is no edge network, and nothing is behind it", "behind: on a carrier that is by: edge", "drop it")
+		if !kind.PassesOn {
+			b.fail(behind, what+" is no edge network, and nothing is behind it", "behind: on a carrier that is by: "+kindsThat(func(r Row) bool { return r.PassesOn }), "drop it")
 		}
 	}
-	c.TLS = c.By != Form
+	c.TLS = kind.TLS
 	if tls != nil {
 		c.TLS = b.boolean(tls, what+": tls")
 	}
-	c.KeepsPath, c.KeepsQuery = c.By != Form, c.By != Form
+	c.KeepsPath, c.KeepsQuery = kind.KeepsPath, kind.KeepsQuery
 	if keeps != nil {
 		c.KeepsPath, c.KeepsQuery = false, false
 		b.list(keeps, what+": keeps", func(i *Node) {
@@ -224,7 +228,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		})
 	}
 	if c.By == "" && (n.Kind != Mapping || !slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
-		b.fail(key, what+" does not say what it is", "by: server, form, platform or edge", "")
+		b.fail(key, what+" does not say what it is", "by: "+anyKind(), "")
 	}
 	if len(c.Addresses) == 0 && c.Alias.IsZero() {
 		b.fail(key, what+" has neither addresses nor an alias", "addresses: [203.0.113.20] or alias: sites.platform.example", "write down where it answers; the provider's page or the server's owner can tell")
@@ -449,7 +453,7 @@ func (b *builder) through(d *Domain, h web.Host, n *Node, byLabel map[string]*Ca
 	if n != nil && n.Kind == Scalar {
 		c = b.estate.Carrier(n.Text)
 	}
-	if c != nil && c.By == Edge {
+	if c != nil && c.By.Row().PassesOn {
 		d.Through[h] = c
 	}
 }

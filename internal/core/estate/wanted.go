@@ -171,7 +171,7 @@ func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 func (b *builder) checkBehind() {
 	for c, n := range b.behind {
 		other := b.findCarrier(n, c.Behind)
-		if other != nil && (other == c || other.By == Edge) {
+		if other != nil && (other == c || other.By.Row().PassesOn) {
 			b.fail(n, "an edge network is behind an edge network", "a server or platform", "name what answers in the end")
 		}
 	}
@@ -179,11 +179,12 @@ func (b *builder) checkBehind() {
 
 // steps reads the order in which a platform accepts what it is told.
 func (b *builder) steps(c *Carrier, n *Node) {
-	c.Steps = []Step{Claim, Issue, Point, Redirect}
-	if c.Certificate != Before {
-		c.Steps = []Step{Claim, Point, Issue, Redirect}
-	}
+	c.Steps = stepsOf(c.By.Row(), c.Certificate)
 	if n == nil {
+		return
+	}
+	if !c.By.Row().OwnSteps {
+		b.fail(n, "carrier "+c.Name+" has steps, which only a carrier that is by: "+kindsThat(func(r Row) bool { return r.OwnSteps })+" has", "no steps here", "drop it")
 		return
 	}
 	c.Steps = nil

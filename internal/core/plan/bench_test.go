@@ -45,7 +45,7 @@ func manyZones(b *testing.B, n int) *Plan {
 	if err := faults.Err(); err != nil {
 		b.Fatal(err)
 	}
-	return &Plan{Estate: e, input: Input{Estate: e, Survey: v}, only: func(*estate.Domain) bool { return true }}
+	return &Plan{Estate: e, input: Input{Estate: e, Survey: v}, Web: Input{Estate: e}.Web()}
 }
 
 // BenchmarkChanges works out the changes of many zones of 100 record sets each: 10,000 zones should take no more than twelve times

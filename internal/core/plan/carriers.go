@@ -140,7 +140,7 @@ func limitsOf(c *estate.Carrier) []string {
 	add(!c.HoldsRules && c.By != estate.Form, "holds no rules")
 	add(c.PatternsAtMost >= 0, "at most %s", counted(c.PatternsAtMost, "pattern"))
 	add(c.HostsAtMost >= 0, "at most %s", counted(c.HostsAtMost, "host"))
-	add(c.Origin == "plain", "speaks plain http to what is behind it")
+	add(c.Origin == estate.PlainOrigin, "speaks plain http to what is behind it")
 	add(c.Certificate == estate.After, "has its certificates only after the names point to it")
 	return all
 }

@@ -19,6 +19,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -26,6 +27,9 @@ import (
 
 // Schema names the shape of a plan in JSON.
 const Schema = "upperpath/plan/1"
+
+// SiteName stands for the site where a carrier is named.
+const SiteName = predict.SiteName
 
 // Input is what a plan is made of.
 type Input struct {
@@ -38,6 +42,11 @@ type Input struct {
 	Survey    *survey.Survey            // what was seen last; nil: nobody has looked
 	Earlier   *survey.Survey            // what was seen before that, to say what came and went since; nil: nothing
 	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
+}
+
+// Web predicts the web as it is after the plan, which is all that a proof needs.
+func (in Input) Web() *predict.Web {
+	return predict.New(predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages, Only: in.Only})
 }
 
 // Plan is the whole plan.
@@ -53,10 +62,9 @@ type Plan struct {
 	Findings     []finding.Finding `json:"findings"`
 	Notes        []string          `json:"notes,omitempty"`
 
-	Web    *Web           `json:"-"`
+	Web    *predict.Web   `json:"-"`
 	Estate *estate.Estate `json:"-"`
 	Table  *rule.Table    `json:"-"`
-	only   func(*estate.Domain) bool
 	input  Input
 	tally  chain.Tally
 	asksOf map[*estate.Domain][]web.URL // what an audit asks, by domain
@@ -75,11 +83,7 @@ type Door struct {
 }
 
 // Step is an answer of a predicted chain.
-type Step struct {
-	URL     string `json:"url"`
-	Status  int    `json:"status,omitempty"`
-	Refusal string `json:"refusal,omitempty"`
-}
+type Step = predict.Step
 
 // Rule is a line of the redirect map with who must hold it and an example.
 type Rule struct {
@@ -107,34 +111,20 @@ type Certificate struct {
 	Gap      string   `json:"gap,omitempty"`       // for how long visitors meet a warning
 }
 
-// Bare makes a plan that knows only its doors, the rules and the predicted web: what a proof needs, however many rules there are.
-func Bare(in Input) *Plan {
-	scope := rule.Scope{Serves: in.Estate.Serves, Mode: in.Estate.Mode}
-	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, only: in.Only, input: in,
+// Make works the plan out.
+func Make(in Input) *Plan {
+	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, input: in,
 		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{}, Carriers: []Carried{},
-		Table: rule.Compile(in.Rules, scope)}
-	if p.only == nil {
-		p.only = func(*estate.Domain) bool { return true }
-	}
-	p.Web = &Web{estate: in.Estate, rules: p.Table, siteRules: rule.Compile(in.SiteRules, scope)}
-	if in.Pages != nil {
-		p.Web.pages = map[string]bool{in.Estate.Canonical.URL("/", "").Key(): true}
-		for _, u := range in.Pages {
-			p.Web.pages[u.Key()] = true
-		}
-	}
+		Web: in.Web()}
+	p.Table = p.Web.Rules
 	for _, d := range in.Estate.Domains {
-		if d.State == estate.Leave && p.only(d) {
+		if d.State == estate.Leave && p.Web.Means(d.Name) {
 			p.Notes = append(p.Notes, fmt.Sprintf("%s is left as it is (state: leave).", d.Name.Unicode()))
 		}
 	}
-	p.listDoors()
-	return p
-}
-
-// Make works the plan out.
-func Make(in Input) *Plan {
-	p := Bare(in)
+	for _, d := range p.Web.Doors() {
+		p.Doors = append(p.Doors, p.door(d))
+	}
 	beyond := p.limits(&p.tally)
 	p.listRules()
 	p.rules(&p.tally)
@@ -159,97 +149,31 @@ func (p *Plan) Whole() *Plan {
 }
 
 // Domains returns the domains that the plan is about: those meant, without the ones to be left.
-func (p *Plan) Domains() []*estate.Domain {
-	var all []*estate.Domain
-	for _, d := range p.Estate.Domains {
-		if d.State != estate.Leave && p.only(d) {
-			all = append(all, d)
-		}
-	}
-	return all
-}
+func (p *Plan) Domains() []*estate.Domain { return p.Web.Domains() }
 
-func (p *Plan) listDoors() {
-	listed := map[web.Host]bool{}
-	add := func(h web.Host, d *estate.Domain) {
-		if listed[h] {
-			return
-		}
-		listed[h] = true
-		for _, door := range web.Doors(h) {
-			p.Doors = append(p.Doors, p.door(door, d))
-		}
-	}
-	for _, d := range p.Domains() {
-		for _, h := range d.Hosts() {
-			add(h, d)
-		}
-	}
-	for _, h := range slices.Concat(p.Estate.Site.Hosts, p.Estate.Site.Also) {
-		d := p.Estate.DomainOf(h)
-		// A name of the site that is below none of the domains goes with the canonical one.
-		if home := cmp.Or(d, p.Estate.DomainOf(p.Estate.Canonical.Host)); home == nil || p.only(home) {
-			add(h, d)
-		}
-	}
-}
-
-func (p *Plan) door(d web.Door, domain *estate.Domain) Door {
+func (p *Plan) door(d web.Door) Door {
 	root := d.URL("/", "")
-	door := Door{Door: d, Carrier: SiteName, LeadsTo: p.Want(root).Target, Chain: p.steps(root)}
+	made := Door{Door: d, Carrier: SiteName, LeadsTo: p.Web.Want(root).Target, Chain: p.steps(root)}
+	domain := p.Estate.DomainOf(d.Host)
 	if domain != nil {
-		door.Domain = domain.Name.String()
+		made.Domain = domain.Name.String()
 	}
-	if c, carried := p.Web.carrierOf(d.Host); carried {
-		door.Carrier, door.Fallback = c.Name, string(domain.Fallback)
+	if c := p.Web.Carrier(d.Host); c != nil {
+		made.Carrier, made.Fallback = c.Name, string(domain.Fallback)
 	}
-	return door
+	return made
 }
 
 func (p *Plan) steps(u web.URL) []Step {
-	c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Root)
-	steps := make([]Step, len(c.Hops))
-	for i, h := range c.Hops {
-		steps[i] = Step{h.URL.String(), h.Status, string(h.Refusal)}
-	}
+	steps, _ := p.Web.Steps(u, chain.Root)
 	return steps
 }
 
-// Want says where a URL of the estate should lead: where the rules and the fallback send it, were no carrier limited.
-func (p *Plan) Want(u web.URL) chain.Want {
-	want := chain.Want{Target: u}
-	for hops := range chain.MostHops {
-		if !p.Forwards(want.Target.Door()) {
-			break
-		}
-		a := p.Web.Intended(want.Target)
-		if a.Status == rule.Gone {
-			return chain.Want{Gone: true, Hops: hops}
-		}
-		next, _, ok := a.Next()
-		if !a.IsRedirect() || !ok {
-			break
-		}
-		want.Temporary = want.Temporary || !a.Permanent()
-		want.Target = next
-	}
-	if want.Target.Door() != u.Door() {
-		want.Hops = p.Estate.Policy.Hops
-		if p.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP && !p.Estate.Serves(u.Host()) {
-			want.Hops++
-		}
-	}
-	return want
-}
+// Want says where a URL of the estate should lead.
+func (p *Plan) Want(u web.URL) chain.Want { return p.Web.Want(u) }
 
-// Forwards tells whether a door of the estate should forward: all do but the canonical one.
-func (p *Plan) Forwards(d web.Door) bool {
-	if d == p.Estate.Canonical || d.Port != 0 {
-		return false
-	}
-	_, carried := p.Web.carrierOf(d.Host)
-	return carried || p.Estate.Serves(d.Host) || p.Web.isAlso(d.Host)
-}
+// Forwards tells whether a door of the estate should forward.
+func (p *Plan) Forwards(d web.Door) bool { return p.Web.Forwards(d) }
 
 func (p *Plan) listRules() {
 	hosts := map[string]bool{}
@@ -325,7 +249,7 @@ type ToAsk struct {
 func (p *Plan) earlier() []*estate.Domain {
 	var all []*estate.Domain
 	for _, d := range p.Estate.Domains {
-		if d.State == estate.Moved && d.Wave < p.input.Wave && !p.only(d) {
+		if d.State == estate.Moved && d.Wave < p.input.Wave && !p.Web.Means(d.Name) {
 			all = append(all, d)
 		}
 	}
@@ -394,19 +318,10 @@ func (p *Plan) holders(d *estate.Domain, h web.Host) []*estate.Carrier {
 	if c != nil && c.TLS && !(c.ApexOnly && !h.IsApex()) {
 		all = append(all, c)
 	}
-	if behind := p.Estate.Holder(c); behind != c && behind.TLS && c.Origin != "plain" {
+	if behind := p.Estate.Holder(c); behind != c && behind.TLS && c.Origin != estate.PlainOrigin {
 		all = append(all, behind)
 	}
 	return all
-}
-
-// Means tells whether a host is one of the domains that the plan is about.
-func (p *Plan) Means(h web.Host) bool {
-	d := p.Estate.DomainOf(h)
-	if d == nil {
-		d = p.Estate.DomainOf(p.Estate.Canonical.Host) // another name of the site
-	}
-	return d == nil || p.only(d)
 }
 
 // Select gives the function for Input.Only from what the option says: "" for all, a domain, or "wave:N". An error tells

@@ -244,7 +244,7 @@ func (p *Plan) wider(r *rule.Rule, s Star, h web.Host) string {
 		return ""
 	}
 	u := web.Doors(h)[1].URL(path, "")
-	if _, fits := s.matches(u); !fits || p.Web.intended(u).Location == p.byStars(u, []Star{s}).Location {
+	if _, fits := s.matches(u); !fits || p.Web.Intended(u).Location == p.byStars(u, []Star{s}).Location {
 		return ""
 	}
 	return u.String()
@@ -259,7 +259,7 @@ func (p *Plan) byStars(u web.URL, stars []Star) chain.Answer {
 		case s.New == "":
 			return chain.Answer{URL: u, Status: s.Status}
 		default:
-			return redirect(u, s.Status, s.location(u, taken))
+			return chain.Answer{URL: u, Status: s.Status, Location: s.location(u, taken)}
 		}
 	}
 	return chain.Answer{URL: u, Status: 404}
@@ -276,10 +276,10 @@ func (p *Plan) checkStars(d *estate.Domain, c *estate.Carrier, stars []Star) {
 		}
 	}
 	for _, u := range p.asksOf[d] {
-		if d.Carry[u.Host()] != c || p.Web.exempt(u) {
+		if d.Carry[u.Host()] != c || p.Web.Door(u.Door()).Exempts(u) {
 			continue
 		}
-		typed, planned := p.byStars(u, stars), p.Web.intended(u)
+		typed, planned := p.byStars(u, stars), p.Web.Intended(u)
 		if p.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP {
 			continue // the network's own switch does that
 		}

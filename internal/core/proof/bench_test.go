@@ -6,14 +6,14 @@ import (
 	"testing"
 
 	"upperpath.example/upperpath/internal/core/estate"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 // bigInput makes an estate of a hundred old domains with n rules: one in a hundred a pattern, one in a thousand a chain of two, and three
 // loops.
-func bigInput(b *testing.B, n int) plan.Input {
+func bigInput(b *testing.B, n int) predict.Input {
 	b.Helper()
 	text := func(s string) *estate.Node { return &estate.Node{Kind: estate.Scalar, Text: s} }
 	entry := func(key string, value *estate.Node) estate.Entry { return estate.Entry{Key: text(key), Value: value} }
@@ -49,7 +49,7 @@ func bigInput(b *testing.B, n int) plan.Input {
 	if err := wrong.Err(); err != nil {
 		b.Fatal(err)
 	}
-	return plan.Input{Estate: e, Rules: rules}
+	return predict.Input{Estate: e, Rules: rules}
 }
 
 // BenchmarkProve decides tables of 10,000, 100,000 and 1,000,000 rules with chains and loops in them: the largest in under 20 seconds and
@@ -59,7 +59,7 @@ func BenchmarkProve(b *testing.B) {
 		b.Run(fmt.Sprintf("rules=%d", n), func(b *testing.B) {
 			in := bigInput(b, n)
 			for b.Loop() {
-				proof := Prove(plan.Bare(in), nil) // the table is compiled too
+				proof := Prove(predict.New(in), nil) // the table is compiled too
 				if proof.Verdict != Refuted || len(proof.Findings) < 3 {
 					b.Fatal(proof.Verdict, len(proof.Findings))
 				}

@@ -8,7 +8,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -61,11 +61,7 @@ func (v *prover) goes(c chain.Chain, hops []hop) bool {
 
 // taker gives the rule that takes a URL, nil where none is asked or none does.
 func (v *prover) taker(u web.URL) *rule.Rule {
-	p := v.door(u.Door())
-	if !p.AsksRules() {
-		return nil
-	}
-	m, _ := p.Rules.Lookup(u.At(p.Door)) // an edge network may ask over plain http
+	m, _ := v.door(u.Door()).Rule(u)
 	return m.Rule
 }
 
@@ -241,7 +237,7 @@ func (v *prover) circle(c chain.Chain) {
 	v.said[key] = true
 	concerned := v.linesOf(v.round(c)...)
 	if concerned.String() == "" { // doors that send visitors to each other, whatever the rules are
-		v.judge.Chain(&c, v.plan.Want(c.Entry))
+		v.judge.Chain(&c, v.world.Want(c.Entry))
 		for _, f := range c.Findings {
 			if ofCircle(f) {
 				f.Evidence = v.evidence(concerned, c.Entry)
@@ -335,11 +331,11 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 	for _, d := range doors {
 		s := o.state
 		s.hops = slices.Clone(s.hops)
-		if len(s.hops) > 0 && v.door(d).AsksRules() {
+		if p := v.door(d); len(s.hops) > 0 && p.AsksRules() && !p.DropsPath {
 			s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, s.entry, d)...)
 		}
 		if o.end == "exempt" && len(s.hops) > 0 { // a visitor who asks for such a path is nobody's concern
-			for _, prefix := range v.plan.Estate.Policy.Exempt {
+			for _, prefix := range v.world.Estate.Policy.Exempt {
 				s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), below(prefix))
 			}
 		}
@@ -353,7 +349,7 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 		decided = unknown
 		try := func(values map[string]string) (web.URL, bool) {
 			u := v.url(s, d, values, r)
-			if o.end == "exempt" && slices.ContainsFunc(v.plan.Estate.Policy.Exempt, func(prefix string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), prefix) }) {
+			if o.end == "exempt" && slices.ContainsFunc(v.world.Estate.Policy.Exempt, func(prefix string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), prefix) }) {
 				return u, false
 			}
 			return u, (r == nil || v.taker(u) == r) && confirms(v.run(u))
@@ -421,7 +417,7 @@ func (v *prover) guess(s state) map[string]string {
 
 // siteRules follows the site's own redirects.
 func (v *prover) siteRules() {
-	d := v.plan.Estate.Canonical
+	d := v.world.Estate.Canonical
 	for _, e := range v.onSite() {
 		if !v.asks(e.Rule).meant {
 			continue
@@ -436,46 +432,42 @@ func (v *prover) siteRules() {
 func (v *prover) fallbacks() {
 	count := map[string]int{}
 	for host, rules := range v.held {
-		if d := v.plan.Estate.DomainOf(host); d != nil {
+		if d := v.world.Estate.DomainOf(host); d != nil {
 			count[d.Name.String()] += rules
 		}
 	}
 	said := map[string]bool{}
-	for _, d := range v.plan.Doors {
-		p := v.door(d.Door)
-		if p.Handling == plan.Nowhere || p.Handling == plan.Outside || p.Handling == plan.Framed || p.Handling == plan.Serves || p.Handling == plan.Constant {
+	for _, d := range v.world.Doors() {
+		p := v.door(d)
+		if p.Does != predict.ToSite && p.Does != predict.Redirects {
 			continue
 		}
-		s := state{door: d.Door, first: d.Door, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}}
+		s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}}
 		s.path = []rule.Part{{Literal: "/"}, v.names.fresh(rule.Part{Rest: true})}
 		s.entry = s.path
 		v.fund(mostStates)
 		v.failed = 0
 		more := 0
-		if p.Handling == plan.Ruled {
+		if p.Does == predict.Redirects && !p.Upgrades {
 			more = v.more
 		}
 		ended := func(o outcome) {
-			if o.end == "dead-end" && p.Handling != plan.Ruled {
+			if o.end == "dead-end" && (p.Does != predict.Redirects || p.Upgrades) {
 				return // a page that does not exist was asked for
 			}
-			v.end(o, nil, []web.Door{d.Door}, more)
+			v.end(o, nil, []web.Door{d}, more)
 		}
-		switch p.Handling {
-		case plan.Ruled:
+		switch to := v.door(web.Door{Scheme: web.HTTPS, Host: d.Host}); {
+		case p.Does == predict.ToSite, p.DropsPath:
+			v.follow(s, ended)
+		case !p.Upgrades:
 			v.fallback(s, p, ended)
-			if name := p.Domain.Name.String(); !said[name] {
-				said[name] = true
-				v.proof.Falls = append(v.proof.Falls, Fall{name, count[name], fallsTo(p.Domain)})
-			}
-		case plan.Upgrades:
-			to := v.door(web.Door{Scheme: web.HTTPS, Host: d.Door.Host})
-			if to.Handling == plan.Ruled {
-				continue // what the https door does, in one hop more
-			}
+		case to.Does != predict.Redirects: // else it is what the https door does, in one hop more
 			v.follow(s, ended)
-		default:
-			v.follow(s, ended)
+		}
+		if name := p.Domain; p.Does == predict.Redirects && !p.Upgrades && !p.DropsPath && !said[name.Name.String()] {
+			said[name.Name.String()] = true
+			v.proof.Falls = append(v.proof.Falls, Fall{name.Name.String(), count[name.Name.String()], fallsTo(name)})
 		}
 	}
 }
@@ -494,7 +486,7 @@ func fallsTo(d *estate.Domain) string {
 // assumes says what a verdict takes for granted.
 func (v *prover) assumes() []string {
 	all := []string{"Each carrier does what the estate file says of it, and every record leads where the plan says."}
-	if !v.plan.Web.KnowsPages() {
+	if !v.world.KnowsPages() {
 		all = append(all, "Every page of the canonical site to which a rule leads exists: the estate file names no list of pages (site.pages).")
 	} else {
 		all = append(all, "Pages to which a rule with captures, or the same path, leads exist: only targets without captures were compared with the list of pages.")
@@ -502,8 +494,8 @@ func (v *prover) assumes() []string {
 	if len(v.ofSite) == 0 {
 		all = append(all, "The canonical site redirects nothing by itself: the estate file names no site.rules.")
 	}
-	if len(v.plan.Estate.Policy.Exempt) > 0 {
-		all = append(all, "Paths that begin with "+strings.Join(v.plan.Estate.Policy.Exempt, " or ")+" are left out at http doors.")
+	if len(v.world.Estate.Policy.Exempt) > 0 {
+		all = append(all, "Paths that begin with "+strings.Join(v.world.Estate.Policy.Exempt, " or ")+" are left out at http doors.")
 	}
 	return append(all, "Hosts outside the estate serve a page.")
 }

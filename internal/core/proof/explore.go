@@ -8,7 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -87,9 +87,9 @@ type outcome struct {
 
 // explorer follows sets of URLs through the predicted web.
 type explorer struct {
-	plan               *plan.Plan
+	world              *predict.Web
 	names              names
-	doors              map[web.Door]plan.DoorPlan
+	doors              map[web.Door]predict.Door
 	origins            map[origin]*asked
 	spent              int                       // states that were looked at in all
 	budget             int                       // states that may still be looked at for one start
@@ -118,8 +118,8 @@ func (x *explorer) fund(states int) {
 	x.budget = states
 }
 
-func newExplorer(p *plan.Plan) *explorer {
-	x := &explorer{plan: p, doors: map[web.Door]plan.DoorPlan{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, origins: map[origin]*asked{}}
+func newExplorer(w *predict.Web) *explorer {
+	x := &explorer{world: w, doors: map[web.Door]predict.Door{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, origins: map[origin]*asked{}}
 	for _, e := range x.onSite() {
 		x.ofSite[e.Rule] = true
 	}
@@ -128,17 +128,17 @@ func newExplorer(p *plan.Plan) *explorer {
 
 // onSite gives the redirects of the canonical site itself.
 func (x *explorer) onSite() []rule.Entry {
-	d := x.plan.Estate.Canonical
-	if p := x.door(d); p.Handling == plan.Serves {
+	d := x.world.Estate.Canonical
+	if p := x.door(d); p.Does == predict.Serves {
 		return p.Rules.All(d)
 	}
 	return nil
 }
 
-func (x *explorer) door(d web.Door) plan.DoorPlan {
+func (x *explorer) door(d web.Door) predict.Door {
 	p, known := x.doors[d]
 	if !known {
-		p = x.plan.Web.Plan(d)
+		p = x.world.Door(d)
 		x.doors[d] = p
 	}
 	return p
@@ -163,32 +163,33 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 		return
 	}
 	d := x.door(s.door)
-	if d.DropsQuery {
-		s.query = parameters{fixed: map[string][]rule.Part{}, absent: map[string]bool{}}
-	}
 	if len(s.hops) > 0 {
 		x.exempt(s, d, emit)
 	}
-	switch d.Handling {
-	case plan.Outside, plan.Framed:
+	if d.DropsQuery {
+		s.query = parameters{fixed: map[string][]rule.Part{}, absent: map[string]bool{}}
+	}
+	if d.DropsPath {
+		s.path, d.Exempt = root, nil // what is exempt by its own path was seen above
+	}
+	switch {
+	case d.Does == predict.Outside, d.Does == predict.Frames:
 		emit(outcome{s, "", false})
-	case plan.Nowhere:
+	case d.Does == predict.Refuses:
 		emit(outcome{s, "refusal", false})
-	case plan.Serves:
+	case d.Does == predict.Serves:
 		x.site(s, d, emit)
-	case plan.ToSite:
-		x.redirect(s, hop{what: "the site"}, x.plan.Estate.Canonical, s.path, s.query, emit)
-	case plan.Upgrades:
+	case d.Does == predict.ToSite:
+		x.redirect(s, hop{what: "the site"}, d.Canonical, s.path, s.query, emit)
+	case d.Upgrades:
 		x.redirect(s, hop{what: "https first"}, web.Door{Scheme: web.HTTPS, Host: s.door.Host}, s.path, s.query, emit)
-	case plan.Constant:
-		x.constant(s, emit)
-	case plan.Ruled:
+	default:
 		x.ruled(s, d, emit)
 	}
 }
 
 // exempt ends where a hop leads to a path that is never redirected.
-func (x *explorer) exempt(s state, d plan.DoorPlan, emit func(outcome)) {
+func (x *explorer) exempt(s state, d predict.Door, emit func(outcome)) {
 	for _, prefix := range d.Exempt {
 		ways, _ := x.names.meet(s.path, below(prefix).Parts, false)
 		for _, w := range ways {
@@ -209,12 +210,12 @@ func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query
 }
 
 // site goes on at the canonical site: its own redirects, then a page.
-func (x *explorer) site(s state, d plan.DoorPlan, emit func(outcome)) {
+func (x *explorer) site(s state, d predict.Door, emit func(outcome)) {
 	for _, r := range x.byRules(s, d, emit) {
 		end := ""
 		if path, known := literal(r.path); known && len(s.hops) > 0 {
-			u := x.plan.Estate.Canonical.URL(path, "")
-			if a := x.plan.Web.Answer(context.Background(), chain.Ask{URL: u}); a.Status >= 400 {
+			u := x.world.Estate.Canonical.URL(path, "")
+			if a := x.world.Answer(context.Background(), chain.Ask{URL: u}); a.Status >= 400 {
 				end = "dead-end"
 			}
 		}
@@ -231,24 +232,6 @@ func literal(parts []rule.Part) (string, bool) {
 		return parts[0].Literal, true
 	}
 	return "", false
-}
-
-// constant goes on at a door that treats every path like its root.
-func (x *explorer) constant(s state, emit func(outcome)) {
-	a := x.plan.Web.Answer(context.Background(), chain.Ask{URL: s.door.URL("/", "")})
-	next, _, ok := a.Next()
-	switch {
-	case a.Refusal != "":
-		emit(outcome{s, "refusal", false})
-	case !a.IsRedirect() || !ok:
-		emit(outcome{s, "", false})
-	default:
-		query := s.query
-		if next.Query() != "" {
-			query = query.clone()
-		}
-		x.redirect(s, hop{what: "one place for all"}, next.Door(), []rule.Part{{Literal: web.NormalPath(next.Path())}}, query, emit)
-	}
 }
 
 // bound gives the state with variables replaced by what they turned out to be, on its whole way.
@@ -276,7 +259,7 @@ func (s state) bound(b binding) state {
 }
 
 // ruled goes on at a door with rules: the rules that may take a path of the state, then the fallback.
-func (x *explorer) ruled(s state, d plan.DoorPlan, emit func(outcome)) {
+func (x *explorer) ruled(s state, d predict.Door, emit func(outcome)) {
 	rest := []state{s}
 	if d.AsksRules() {
 		rest = x.byRules(s, d, emit)
@@ -287,8 +270,8 @@ func (x *explorer) ruled(s state, d plan.DoorPlan, emit func(outcome)) {
 }
 
 // fallback goes on where no rule takes a path: the root leads to leads-to, and others where the domain says.
-func (x *explorer) fallback(s state, d plan.DoorPlan, emit func(outcome)) {
-	home := d.Domain.LeadsTo
+func (x *explorer) fallback(s state, d predict.Door, emit func(outcome)) {
+	home := d.Home
 	homePath := []rule.Part{{Literal: web.NormalPath(home.Path())}}
 	query := s.query
 	if home.Query() != "" {
@@ -296,10 +279,10 @@ func (x *explorer) fallback(s state, d plan.DoorPlan, emit func(outcome)) {
 	}
 	s.loose = s.loose || s.folded
 	avoid := s.avoid
-	roots := d.Domain.Paths.Variants([]rule.Part{{Literal: "/"}})
+	roots := d.Paths.Variants([]rule.Part{{Literal: "/"}})
 	rooted := false
 	for _, root := range roots {
-		ways, _ := x.names.meet(s.path, root.Parts, d.Domain.Paths.IgnoreCase)
+		ways, _ := x.names.meet(s.path, root.Parts, d.Paths.IgnoreCase)
 		for _, w := range ways {
 			at := s.bound(w.vars)
 			x.redirect(at, hop{what: "the fallback", avoid: avoid}, home.Door(), homePath, query, emit)
@@ -310,7 +293,7 @@ func (x *explorer) fallback(s state, d plan.DoorPlan, emit func(outcome)) {
 		return
 	}
 	rootless := append(slices.Clone(avoid), roots...)
-	switch d.Domain.Fallback {
+	switch d.Fallback {
 	case estate.Gone:
 		emit(outcome{s, "", false})
 	case estate.Home:

@@ -6,7 +6,7 @@
 // (symbol.go); what looks wrong counts only if there is an entry for it that no more specific rule takes (solve.go), and the predicted
 // web itself confirms it. What is neither confirmed nor excluded is undecided.
 //
-//	r := proof.Prove(p)
+//	r := proof.Prove(predicted, nil)
 //	r.Verdict // proved, refuted or undecided
 package proof
 
@@ -20,7 +20,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -73,19 +73,19 @@ type prover struct {
 	failed int                 // ways of the present rule for which nothing was found
 }
 
-func newProver(p *plan.Plan) *prover {
-	v := &prover{explorer: newExplorer(p), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, held: map[web.Host]int{}, chains: map[*rule.Rule]bool{},
-		judge: chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}}
-	if p.Estate.Policy.Upgrade == estate.SameHostFirst {
+func newProver(w *predict.Web) *prover {
+	v := &prover{explorer: newExplorer(w), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, held: map[web.Host]int{}, chains: map[*rule.Rule]bool{},
+		judge: chain.Judge{Estate: w.Estate.Holds, Forwards: w.Forwards}}
+	if w.Estate.Policy.Upgrade == estate.SameHostFirst {
 		v.more = 1
 	}
-	v.proof = &Proof{Schema: Schema, Policy: p.Estate.Policy.Hops + v.more, Doors: len(p.Doors), Falls: []Fall{}}
+	v.proof = &Proof{Schema: Schema, Policy: w.Estate.Policy.Hops + v.more, Doors: len(w.Doors()), Falls: []Fall{}}
 	return v
 }
 
 // Prove decides. It changes nothing of the plan. step, where it is not nil, is called for each rule that was looked at.
-func Prove(p *plan.Plan, step func()) *Proof {
-	v := newProver(p)
+func Prove(w *predict.Web, step func()) *Proof {
+	v := newProver(w)
 	v.ties()
 	v.probes()
 	v.rules(step)
@@ -114,8 +114,8 @@ func verdict(findings []finding.Finding) Verdict {
 
 // ties adds the rules that the order of specificity cannot tell apart.
 func (v *prover) ties() {
-	ties := v.plan.Table.Ties()
-	if p := v.door(v.plan.Estate.Canonical); p.Handling == plan.Serves {
+	ties := v.world.Rules.Ties()
+	if p := v.door(v.world.Estate.Canonical); p.Does == predict.Serves {
 		ties = append(ties, p.Rules.Ties()...)
 	}
 	for _, t := range ties {
@@ -142,7 +142,7 @@ func (v *prover) evidence(concerned lines, witness web.URL) map[string]any {
 }
 
 func (v *prover) run(u web.URL) chain.Chain {
-	return chain.Follow(context.Background(), v.plan.Web, chain.Ask{URL: u}, chain.Rule)
+	return chain.Follow(context.Background(), v.world, chain.Ask{URL: u}, chain.Rule)
 }
 
 // steps writes a chain as its URLs, each with its answer.
@@ -163,11 +163,11 @@ func steps(c chain.Chain) []string {
 
 // probes follows the probes of every door: how a carrier treats its doors shows at each of their URLs.
 func (v *prover) probes() {
-	for _, d := range v.plan.Doors {
-		probes := chain.Probes(d.Door)
+	for _, d := range v.world.Doors() {
+		probes := chain.Probes(d)
 		for _, probe := range chain.ProbeOrder {
-			c := chain.Follow(context.Background(), v.plan.Web, chain.Ask{URL: probes[probe]}, probe)
-			v.judge.Chain(&c, v.plan.Want(probes[probe]))
+			c := chain.Follow(context.Background(), v.world, chain.Ask{URL: probes[probe]}, probe)
+			v.judge.Chain(&c, v.world.Want(probes[probe]))
 			if endless(c) && len(v.round(c)) > 0 { // the rules are the cause, not the doors
 				c.Findings = slices.DeleteFunc(c.Findings, ofCircle)
 				v.circle(c)
@@ -192,7 +192,7 @@ func (v *prover) deeper(c chain.Chain) {
 
 // rules follows every rule to all of its ends.
 func (v *prover) rules(step func()) {
-	for _, r := range v.plan.Table.Rules() {
+	for _, r := range v.world.Rules.Rules() {
 		if step != nil {
 			step()
 		}
@@ -203,6 +203,9 @@ func (v *prover) rules(step func()) {
 		v.proof.Rules++
 		v.held[r.Old.Host]++
 		doors := from.doors
+		if len(doors) == 0 && v.takesRoot(r) {
+			continue // its door treats every path like "/", and is followed as a whole
+		}
 		if len(doors) == 0 {
 			v.shadowed(r, "nobody carries its door, so that it is never asked")
 			continue
@@ -228,13 +231,13 @@ func (v *prover) rules(step func()) {
 // ends tells whether a rule leads to the site for good, whatever its captures take.
 func (v *prover) ends(r *rule.Rule) bool {
 	to := r.New.Door
-	return len(r.New.Host) == 0 && (to.IsZero() || to == v.plan.Estate.Canonical) && len(v.ofSite) == 0 && v.door(v.plan.Estate.Canonical).Handling == plan.Serves
+	return len(r.New.Host) == 0 && (to.IsZero() || to == v.world.Estate.Canonical) && len(v.ofSite) == 0 && v.door(v.world.Estate.Canonical).Does == predict.Serves
 }
 
 // known tells whether a rule leads to one page of which it is known whether it exists.
 func (v *prover) known(r *rule.Rule) bool {
 	_, exact := literal(r.New.Parts)
-	return exact && v.plan.Web.KnowsPages()
+	return exact && v.world.KnowsPages()
 }
 
 // atLeast notes a bound that needs no example.
@@ -258,15 +261,15 @@ func (v *prover) asks(r *rule.Rule) *asked {
 	if a := v.origins[from]; a != nil {
 		return a
 	}
-	a := &asked{meant: v.plan.Means(from.host)}
+	a := &asked{meant: v.world.Means(from.host)}
 	hosts := []web.Host{from.host}
-	if from.host.IsApex() && !v.plan.Estate.Serves(from.host.WWW()) {
+	if from.host.IsApex() && !v.world.Estate.Serves(from.host.WWW()) {
 		hosts = append(hosts, from.host.WWW())
 	}
 	for _, scheme := range []web.Scheme{web.HTTPS, web.HTTP} {
 		for _, h := range hosts {
 			d := web.Door{Scheme: scheme, Host: h}
-			if p := v.door(d); p.Handling == plan.Ruled && p.AsksRules() && (from.scheme == "" || from.scheme == p.Door.Scheme) {
+			if p := v.door(d); p.Does == predict.Redirects && p.AsksRules() && !p.DropsPath && (from.scheme == "" || from.scheme == p.Asked.Scheme) {
 				a.doors = append(a.doors, d)
 			}
 		}
@@ -284,7 +287,7 @@ type start struct {
 // starts gives the URLs that a rule takes at a door: one set, or several where the old site did not care.
 func (v *prover) starts(r *rule.Rule, d web.Door) []start {
 	var all []start
-	for _, own := range v.plan.Estate.Mode(d.Host).Variants(r.Old.Parts) {
+	for _, own := range v.door(d).Paths.Variants(r.Old.Parts) {
 		s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}, avoid: not(own)}
 		takes := binding{}
 		for _, p := range own.Parts {
@@ -308,16 +311,41 @@ func (v *prover) from(r *rule.Rule, d web.Door, emit func(outcome)) {
 	}
 }
 
+// takesRoot tells whether a rule takes the one path that is asked at a door which drops paths.
+func (v *prover) takesRoot(r *rule.Rule) bool {
+	hosts := []web.Host{r.Old.Host}
+	if r.Old.Host.IsApex() {
+		hosts = append(hosts, r.Old.Host.WWW())
+	}
+	for _, h := range hosts {
+		for _, d := range web.Doors(h) {
+			p := v.door(d)
+			if !p.DropsPath || p.Does != predict.Redirects || !p.AsksRules() {
+				continue
+			}
+			for _, e := range v.candidates(p, root) {
+				if ways, _ := v.names.meet(root, e.Rule.Old.Parts, p.Paths.IgnoreCase); e.Rule == r && len(ways) > 0 {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// root is the one path "/" as a template.
+var root = []rule.Part{{Literal: "/"}}
+
 func (v *prover) shadowed(r *rule.Rule, why string) {
 	v.tally.Add(finding.New(finding.Shadowed, v.place(r), fmt.Sprintf("%s (%s) never wins: %s.", v.place(r), r.Old, why), "Drop it, or correct what stands in its way.", v.evidence(v.linesOf(r), web.URL{})))
 }
 
 // wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as winning.
 func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
-	if v.plan.Table.WinsAt(r, v.door(doors[0]).Door) {
+	if v.world.Rules.WinsAt(r, v.door(doors[0]).Asked) {
 		return true
 	}
-	if u, ok := v.plan.Table.Example(r); ok && slices.Contains(doors, u.Door()) {
+	if u, ok := v.world.Rules.Example(r); ok && slices.Contains(doors, u.Door()) {
 		return true
 	}
 	for _, d := range doors {
@@ -335,7 +363,7 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 // none.
 func (v *prover) before(r *rule.Rule, path []rule.Part, d web.Door) []rule.Variant {
 	p := v.door(d)
-	mode := v.plan.Estate.Mode(d.Host)
+	mode := p.Paths
 	var conditions []rule.Condition
 	if r != nil {
 		conditions = r.Old.Query
@@ -344,7 +372,7 @@ func (v *prover) before(r *rule.Rule, path []rule.Part, d web.Door) []rule.Varia
 	for _, prefix := range p.Exempt {
 		avoid = append(avoid, below(prefix))
 	}
-	for _, e := range v.candidates(p, mode, path) {
+	for _, e := range v.candidates(p, path) {
 		if e.Rule == r {
 			break
 		}

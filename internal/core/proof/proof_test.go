@@ -13,8 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 )
@@ -30,14 +31,14 @@ rules: rules.csv
 `
 
 // prove makes a plan of estate lines and rules, and proves it.
-func prove(t testing.TB, domains string, rules ...string) (*plan.Plan, *Proof) {
+func prove(t testing.TB, domains string, rules ...string) (*predict.Web, *Proof) {
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(head+domains), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600))
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
 	return p, Prove(p, nil)
 }
 
@@ -130,22 +131,21 @@ func TestWhatTheSiteItselfRedirects(t *testing.T) {
 func TestAPartIsProvedAlone(t *testing.T) {
 	p, whole := prove(t, "domains: [n.example, old.example, two.example]\n", "old.example/a,/b", "two.example/a,https://two.example/b", "two.example/b,https://two.example/a")
 	assert.Equal(t, Refuted, whole.Verdict)
-	only, err := plan.Select(p.Estate, "old.example")
-	require.NoError(t, err)
-	part := Prove(plan.Bare(plan.Input{Estate: p.Estate, Rules: p.Table.Rules(), Only: only}), nil)
+	only := func(d *estate.Domain) bool { return d.Name.String() == "old.example" }
+	part := Prove(predict.New(predict.Input{Estate: p.Estate, Rules: p.Rules.Rules(), Only: only}), nil)
 	assert.Equal(t, Proved, part.Verdict)
 	assert.Equal(t, 1, part.Rules)
 }
 
 // confirmed follows every witness: it shows what it claims.
-func confirmed(t *testing.T, p *plan.Plan, proof *Proof) {
+func confirmed(t *testing.T, p *predict.Web, proof *Proof) {
 	t.Helper()
 	for _, f := range proof.Findings {
 		w, ok := f.Evidence["witness"].(string)
 		if !ok {
 			continue
 		}
-		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: web.MustParseURL(w)}, chain.Rule)
+		c := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL(w)}, chain.Rule)
 		switch f.Code.String() {
 		case "rule-loop", "loop", "growing-loop":
 			assert.Contains(t, []chain.End{chain.Loop, chain.Limit}, c.End, w)
@@ -227,7 +227,7 @@ func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 		worst, hops := "", 0
 		for _, host := range []string{"old.example", "www.two.example", "two.example"} {
 			for _, path := range paths {
-				c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: web.MustParseURL("https://" + host + path)}, chain.Rule)
+				c := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL("https://" + host + path)}, chain.Rule)
 				if c.End == chain.Loop || c.End == chain.Limit || c.End == chain.NoAnswer {
 					worst = c.Entry.String()
 				} else {

@@ -15,7 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -33,7 +33,7 @@ func (w world) String() string {
 }
 
 // plan reads a world as its files; false where it is none, since a rule does not parse.
-func (w world) plan(t *testing.T) (*plan.Plan, bool) {
+func (w world) plan(t *testing.T) (*predict.Web, bool) {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{"upperpath.yaml": w.estate, "rules.csv": "old,new,status,query\n" + strings.Join(w.rules, "\n") + "\n", "site.csv": "old,new,status,query\n" + strings.Join(w.site, "\n") + "\n"} {
@@ -43,7 +43,7 @@ func (w world) plan(t *testing.T) (*plan.Plan, bool) {
 	if err != nil {
 		return nil, false
 	}
-	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}), true
+	return predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}), true
 }
 
 func randomWorld(random *rand.Rand) world {
@@ -143,13 +143,13 @@ type judged struct {
 	chained           map[*rule.Rule]web.URL // by rule, a URL that it leads to another redirect
 }
 
-func tryAll(p *plan.Plan, all []web.URL) judged {
+func tryAll(p *predict.Web, all []web.URL) judged {
 	j := judged{won: map[*rule.Rule]web.URL{}, chained: map[*rule.Rule]web.URL{}}
 	for _, u := range all {
 		if strings.HasPrefix(u.Path(), "/0/") { // exempt
 			continue
 		}
-		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Rule)
+		c := chain.Follow(context.Background(), p, chain.Ask{URL: u}, chain.Rule)
 		if downgrades(c) {
 			j.down = u
 		}
@@ -158,11 +158,11 @@ func tryAll(p *plan.Plan, all []web.URL) judged {
 		} else if c.Redirects() > j.hops {
 			j.hops, j.long = c.Redirects(), u
 		}
-		d := p.Web.Plan(u.Door())
-		if d.Handling != plan.Ruled || d.WithoutRule {
+		d := p.Door(u.Door())
+		if d.Does != predict.Redirects {
 			continue
 		}
-		if m, ok := p.Table.Lookup(u.At(d.Door)); ok {
+		if m, ok := d.Rule(u); ok {
 			j.won[m.Rule] = u
 			if c.End == chain.Page && c.Redirects() > 1 {
 				j.chained[m.Rule] = u
@@ -219,7 +219,7 @@ func TestNoURLContradictsAProof(t *testing.T) {
 			require.LessOrEqual(t, j.hops, proof.Bound, "%s\n%s", j.long, label)
 		}
 		findings := strings.Join(said(proof), "\n") + "\n"
-		for _, r := range p.Table.Rules() {
+		for _, r := range p.Rules.Rules() {
 			u, wins := j.won[r]
 			require.False(t, wins && strings.Contains(findings, "shadowed "+r.Place()+"\n"), "%s wins %s\n%s", r.Old, u, label)
 			if v, leads := j.chained[r]; leads && proof.Verdict == Proved {
@@ -235,7 +235,7 @@ func TestNoURLContradictsAProof(t *testing.T) {
 }
 
 // straightened gives a world whose rules are those that Straighten makes of them, and how many it changed.
-func (w world) straightened(p *plan.Plan) (world, int) {
+func (w world) straightened(p *predict.Web) (world, int) {
 	line := func(r *rule.Rule) string {
 		status, query := "", ""
 		if r.Status != 0 {
@@ -271,7 +271,7 @@ func TestStraightenedRulesLeadToTheSame(t *testing.T) {
 			continue
 		}
 		round++
-		if len(p.Table.Ties()) > 0 {
+		if len(p.Rules.Ties()) > 0 {
 			continue
 		}
 		now, n := w.straightened(p)
@@ -287,8 +287,8 @@ func TestStraightenedRulesLeadToTheSame(t *testing.T) {
 			if strings.Contains(u.Path(), ".") || strings.HasPrefix(u.Path(), "/0/") || random.IntN(2) == 0 {
 				continue
 			}
-			was := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Rule)
-			is := chain.Follow(context.Background(), q.Web, chain.Ask{URL: u}, chain.Rule)
+			was := chain.Follow(context.Background(), p, chain.Ask{URL: u}, chain.Rule)
+			is := chain.Follow(context.Background(), q, chain.Ask{URL: u}, chain.Rule)
 			require.Equal(t, was.End, is.End, "%s\n%s", u, label)
 			require.LessOrEqual(t, is.Redirects(), was.Redirects(), "%s\n%s", u, label)
 			if was.End != chain.Page {

@@ -5,21 +5,18 @@ import (
 	"sort"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 // byRules goes on with every rule of a door that takes a path of the state, and returns what they leave.
-func (x *explorer) byRules(s state, d plan.DoorPlan, emit func(outcome)) []state {
-	mode := x.plan.Estate.Mode(d.Door.Host)
-	if d.Handling == plan.Serves {
-		mode = rule.Mode{}
-	}
+func (x *explorer) byRules(s state, d predict.Door, emit func(outcome)) []state {
+	mode := d.Paths
 	for _, prefix := range d.Exempt {
 		s.avoid = append(slices.Clone(s.avoid), below(prefix))
 	}
-	for _, e := range x.candidates(d, mode, s.path) {
+	for _, e := range x.candidates(d, s.path) {
 		covered, taken := x.byRule(s, e.Rule, mode, emit)
 		if covered {
 			return nil
@@ -250,15 +247,15 @@ func shortest(parts []rule.Part, takes binding) []constraint {
 func (x *explorer) targets(r *rule.Rule) []web.Door {
 	switch {
 	case len(r.New.Host) == 0 && r.New.Door.IsZero():
-		return []web.Door{x.plan.Estate.Canonical}
+		return []web.Door{x.world.Estate.Canonical}
 	case len(r.New.Host) == 0:
 		return []web.Door{r.New.Door}
 	}
 	var all []web.Door
 	domain := strings.TrimPrefix(r.New.Host[len(r.New.Host)-1].Literal, ".")
-	for _, d := range x.plan.Doors {
-		if h := d.Door.Host.String(); d.Door.Scheme == r.New.Scheme && strings.HasSuffix(h, "."+domain) {
-			all = append(all, d.Door)
+	for _, d := range x.world.Doors() {
+		if h := d.Host.String(); d.Scheme == r.New.Scheme && strings.HasSuffix(h, "."+domain) {
+			all = append(all, d)
 		}
 	}
 	// And a name that nobody created: one below a domain of the estate answers nobody.
@@ -335,7 +332,8 @@ func mayHoldDots(r *rule.Rule) bool {
 }
 
 // candidates gives the rules of a door that may take a path of a template, the most specific first.
-func (x *explorer) candidates(d plan.DoorPlan, mode rule.Mode, path []rule.Part) []rule.Entry {
+func (x *explorer) candidates(d predict.Door, path []rule.Part) []rule.Entry {
+	mode := d.Paths
 	start := ""
 	if len(path) > 0 {
 		start = path[0].Literal
@@ -344,7 +342,7 @@ func (x *explorer) candidates(d plan.DoorPlan, mode rule.Mode, path []rule.Part)
 	whole, isLiteral := literal(path)
 	switch {
 	case mode.IsExact() && isLiteral:
-		found = d.Rules.ExactAt(d.Door, whole)
+		found = d.Rules.ExactAt(d.Asked, whole)
 	case mode.IsExact():
 		all := x.exact(d)
 		from := sort.Search(len(all), func(i int) bool { p, _ := all[i].Rule.Old.Exact(); return p >= start })
@@ -371,21 +369,21 @@ func (x *explorer) candidates(d plan.DoorPlan, mode rule.Mode, path []rule.Part)
 }
 
 // exact gives the exact rules of a door, by path.
-func (x *explorer) exact(d plan.DoorPlan) []rule.Entry {
-	all, known := x.entries[d.Door]
+func (x *explorer) exact(d predict.Door) []rule.Entry {
+	all, known := x.entries[d.Asked]
 	if !known {
-		all = d.Rules.All(d.Door)
+		all = d.Rules.All(d.Asked)
 		all = all[:sort.Search(len(all), func(i int) bool { _, exact := all[i].Rule.Old.Exact(); return !exact })]
-		x.entries[d.Door] = all
+		x.entries[d.Asked] = all
 	}
 	return all
 }
 
-func (x *explorer) patterns(d plan.DoorPlan) []rule.Entry {
-	all, known := x.patterned[d.Door]
+func (x *explorer) patterns(d predict.Door) []rule.Entry {
+	all, known := x.patterned[d.Asked]
 	if !known {
-		all = d.Rules.PatternsOn(d.Door)
-		x.patterned[d.Door] = all
+		all = d.Rules.PatternsOn(d.Asked)
+		x.patterned[d.Asked] = all
 	}
 	return all
 }

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"slices"
 
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -23,14 +23,14 @@ type Straightened struct {
 
 // Straighten gives for every rule that leads in several hops the ones that lead there in one, where such rules say the same for all of its
 // URLs, and the exact duplicates, in the order of the file. A temporary redirect is never joined into a permanent one.
-func Straighten(p *plan.Plan) []Straightened {
-	v := newProver(p)
+func Straighten(w *predict.Web) []Straightened {
+	v := newProver(w)
 	var all []Straightened
 	again := map[*rule.Rule]*rule.Rule{}
-	for _, d := range p.Table.Duplicates() {
+	for _, d := range w.Rules.Duplicates() {
 		again[d[1]] = d[0]
 	}
-	for _, r := range p.Table.Rules() {
+	for _, r := range w.Rules.Rules() {
 		if first := again[r]; first != nil && v.asks(r).meant {
 			all = append(all, Straightened{Line: r.Line, Old: r, Same: first.Line})
 			continue
@@ -102,8 +102,8 @@ func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 
 // takenBefore tells whether rules of a door that win over one rule take something of what another one takes.
 func (v *prover) takenBefore(r, added *rule.Rule, d web.Door) bool {
-	mode := v.plan.Estate.Mode(d.Host)
-	for _, e := range v.candidates(v.door(d), mode, added.Old.Parts) {
+	mode := v.door(d).Paths
+	for _, e := range v.candidates(v.door(d), added.Old.Parts) {
 		if e.Rule == r {
 			return false
 		}
@@ -140,13 +140,13 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 		return nil, false, false
 	}
 	permanent := func(r *rule.Rule) bool {
-		status := cmp.Or(r.Status, v.plan.Estate.Policy.Status)
+		status := cmp.Or(r.Status, v.world.Estate.Policy.Status)
 		return status == 301 || status == 308
 	}
 	target := rule.Target{Door: s.door, Query: r.New.Query, Fragment: r.New.Fragment}
 	for _, h := range s.hops[1:] {
 		switch {
-		case h.rule == nil && v.plan.Estate.Policy.Status != 301 && v.plan.Estate.Policy.Status != 308:
+		case h.rule == nil && v.world.Estate.Policy.Status != 301 && v.world.Estate.Policy.Status != 308:
 			return nil, false, false
 		case h.rule == nil:
 		case !permanent(h.rule) || !permanent(r):
@@ -155,7 +155,7 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 			target.Fragment = h.rule.New.Fragment
 		}
 	}
-	if s.door == v.plan.Estate.Canonical {
+	if s.door == v.world.Estate.Canonical {
 		target.Door = web.Door{}
 	}
 	whole = sameShape(s.entry, own.entry)
@@ -168,7 +168,7 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 			}
 		}
 	} else {
-		if len(r.Old.Query) > 0 || !v.plan.Estate.Mode(own.first.Host).IsExact() || len(variables(s.entry)) != captures(s.entry) || captures(r.New.Query) > 0 {
+		if len(r.Old.Query) > 0 || !v.door(own.first).Paths.IsExact() || len(variables(s.entry)) != captures(s.entry) || captures(r.New.Query) > 0 {
 			return nil, false, false
 		}
 		copied.Old.Parts = nil

@@ -1,4 +1,4 @@
-package plan
+package predict
 
 import (
 	"context"
@@ -29,12 +29,12 @@ type Rival struct {
 
 // Try says which rule takes a URL, why this one and not its rivals, what it gives, and the predicted chain to the end. A URL that no rule
 // is asked for, since its carrier asks none or its path is exempt, has none.
-func (p *Plan) Try(u web.URL) Try {
-	a := p.Web.Answer(context.Background(), chain.Ask{URL: u})
+func (w *Web) Try(u web.URL) Try {
+	d := w.Door(u.Door())
+	a := d.Answer(u)
 	t := Try{URL: u.String(), Rivals: []Rival{}, Status: a.Status, Location: a.Location}
-	d := p.Web.Plan(u.Door())
-	if asked := u.At(d.Door); d.Handling == Ruled && d.AsksRules() && !p.Web.exempt(asked) {
-		all := p.Table.Candidates(asked)
+	if d.Does == Redirects {
+		all := d.Candidates(u)
 		for i, e := range all {
 			if i == 0 {
 				t.Rule, t.Old = e.Rule.Line, e.Rule.Old.String()
@@ -47,10 +47,23 @@ func (p *Plan) Try(u web.URL) Try {
 			t.Rivals = append(t.Rivals, Rival{e.Rule.Line, e.Rule.Old.String(), why})
 		}
 	}
-	c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: u}, chain.Asked)
-	for _, h := range c.Hops {
-		t.Chain = append(t.Chain, Step{URL: h.URL.String(), Status: h.Status, Refusal: string(h.Refusal)})
-	}
-	t.End = string(c.End)
+	t.Chain, t.End = w.Steps(u, chain.Asked)
 	return t
+}
+
+// Step is an answer of a predicted chain.
+type Step struct {
+	URL     string `json:"url"`
+	Status  int    `json:"status,omitempty"`
+	Refusal string `json:"refusal,omitempty"`
+}
+
+// Steps follows a URL to its end, and tells which end that is.
+func (w *Web) Steps(u web.URL, probe chain.Probe) ([]Step, string) {
+	c := chain.Follow(context.Background(), w, chain.Ask{URL: u}, probe)
+	steps := make([]Step, len(c.Hops))
+	for i, h := range c.Hops {
+		steps[i] = Step{h.URL.String(), h.Status, string(h.Refusal)}
+	}
+	return steps, string(c.End)
 }

@@ -1,4 +1,4 @@
-package plan_test
+package predict_test
 
 import (
 	"os"
@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 )
@@ -28,9 +28,9 @@ policy: {upgrade: same-host-first, exempt: [/x/]}
 	}
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	p := plan.Bare(plan.Input{Estate: e.Estate, Rules: e.Rules})
-	for u, want := range map[string]plan.Try{
-		"https://old.example/a/1":    {Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1", Rivals: []plan.Rival{{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}}},
+	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules})
+	for u, want := range map[string]predict.Try{
+		"https://old.example/a/1":    {Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1", Rivals: []predict.Rival{{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}}},
 		"http://old.example/a/1":     {Status: 301, Location: "https://old.example/a/1"}, // https first: no rule is asked
 		"https://typed.example/a":    {Status: 301, Location: "https://www.n.example/a"}, // a form knows no rules
 		"http://old.example/x/1":     {Status: 404},                                      // exempt
@@ -41,7 +41,7 @@ policy: {upgrade: same-host-first, exempt: [/x/]}
 		assert.NotEmpty(t, got.Chain)
 		assert.Equal(t, "page", got.End)
 		if want.Rivals == nil {
-			want.Rivals = []plan.Rival{}
+			want.Rivals = []predict.Rival{}
 		}
 		want.URL, want.Chain, want.End = u, got.Chain, got.End
 		assert.Equal(t, want, got, u)

@@ -1,0 +1,120 @@
+package estate
+
+import (
+	"slices"
+	"strings"
+)
+
+// Kind says what a carrier is.
+type Kind string
+
+// The kinds of carriers.
+const (
+	Server   Kind = "server"   // a server of our own
+	Form     Kind = "form"     // a forwarding form of a registrar or host
+	Platform Kind = "platform" // the site's own platform
+	Edge     Kind = "edge"     // an edge network
+)
+
+// Row is all that is asked of a kind of carrier. Nothing else in the program tells kinds apart: a new kind is a row here, and where
+// it wants something typed that no other kind wants, a step with its entries in plan.
+type Row struct {
+	Kind  Kind
+	Title string // what it is, such as "a forwarding form"
+	Page  string // the heading of what is typed there
+	Steps []Step // what is typed there, in the order in which it accepts that; for a kind whose order a carrier may change, its own
+
+	// What a carrier of the kind does, where the estate file does not say otherwise.
+	TLS        bool
+	KeepsPath  bool
+	KeepsQuery bool
+	HoldsRules bool
+
+	OneTarget   bool // it forwards to one place, and can hold no rules whatever the estate file says
+	OwnSteps    bool // steps: may say in which order it accepts things
+	Configured  bool // its redirects are written as a configuration file
+	ProvesByDNS bool // somebody can prove a name to its issuer by a DNS record before the name points there
+	Claims      bool // a host has to be claimed there before it points there
+	Stars       bool // its redirects are typed as patterns with stars
+	PassesOn    bool // something may be behind it, and it may stand in front of the site
+	TakesZone   bool // it may be the zone's name servers, and then what is typed there is not what the world sees
+	WithZone    bool // it works only on its provider's own name servers, and writes its address back into the zone
+}
+
+var rows = []Row{
+	{Kind: Server, Title: "a server of your own", Page: "On the server", Steps: []Step{Issue, Configure},
+		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
+		Configured: true, ProvesByDNS: true},
+	{Kind: Form, Title: "a forwarding form", Page: "Forwarding", Steps: []Step{Forward},
+		OneTarget: true, WithZone: true},
+	{Kind: Platform, Title: "the site's platform", Page: "At the platform", Steps: []Step{Claim, Issue, Point, Redirect},
+		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
+		OwnSteps: true, Claims: true},
+	{Kind: Edge, Title: "an edge network", Page: "At the edge network", Steps: []Step{TakeZone, Issue, Patterns},
+		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
+		Stars: true, PassesOn: true, TakesZone: true},
+}
+
+// Kinds returns the table of carrier kinds.
+func Kinds() []Row { return slices.Clone(rows) }
+
+// Row returns what is asked of the kind; the zero value for what is no kind.
+func (k Kind) Row() Row {
+	for _, r := range rows {
+		if r.Kind == k {
+			return r
+		}
+	}
+	return Row{}
+}
+
+// kindNames gives the names of all kinds.
+func kindNames() []string {
+	var all []string
+	for _, r := range rows {
+		all = append(all, string(r.Kind))
+	}
+	return all
+}
+
+// anyKind names the kinds in a sentence: "server, form or edge".
+func anyKind() string {
+	all := kindNames()
+	return strings.Join(all[:len(all)-1], ", ") + " or " + all[len(all)-1]
+}
+
+// kindsThat names the kinds of which something is so.
+func kindsThat(so func(Row) bool) string {
+	var all []string
+	for _, r := range rows {
+		if so(r) {
+			all = append(all, string(r.Kind))
+		}
+	}
+	return strings.Join(all, " or ")
+}
+
+// Step is something that is done at a carrier.
+type Step string
+
+// The steps. Those up to Redirect are a platform's, and may be named in the estate file.
+const (
+	Claim     Step = "claim"         // tell it of the host
+	Point     Step = "records"       // the records lead to it
+	Issue     Step = "certificate"   // it holds the certificate
+	Redirect  Step = "redirect"      // it can be told what is primary, and redirects the others
+	Forward   Step = "forward"       // a line of a form leads a host to one place
+	TakeZone  Step = "zone"          // it takes the zone over
+	Patterns  Step = "patterns"      // redirects as patterns with stars
+	Configure Step = "configuration" // redirects in a configuration file
+)
+
+// stepsOf gives the order in which a carrier of a kind accepts things where the estate file does not say: one that has its certificate
+// only after the name points there cannot have it before.
+func stepsOf(r Row, w When) []Step {
+	steps := slices.Clone(r.Steps)
+	if i, j := slices.Index(steps, Issue), slices.Index(steps, Point); w != Before && i >= 0 && j > i {
+		steps[i], steps[j] = steps[j], steps[i]
+	}
+	return steps
+}

@@ -1,0 +1,203 @@
+// Package predict is the description of doors once the plan is carried out: who answers each, within which limits, by which rules;
+// and the one interpreter of that description. Proof, plan, stage and every writer of configuration read it, so that none of them
+// can think otherwise of a URL than another one.
+//
+// It looks at nothing outside what it is given and finds no fault with it (plan and proof do).
+//
+//	w := predict.New(predict.Input{Estate: e, Rules: rules})
+//	d := w.Door(u.Door())  // how the door treats its URLs
+//	d.Answer(u)            // what it answers to one of them
+//	w.Want(u)              // where that URL should lead, were no carrier limited
+package predict
+
+import (
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// SiteName stands for the site where a carrier is named: its own hosts need none.
+const SiteName = "site"
+
+// Does says how a door treats its URLs.
+type Does int
+
+// The ways in which doors treat URLs.
+const (
+	Outside   Does = iota // no door of the estate: it counts as serving a page
+	Refuses               // it gives no HTTP answer
+	Frames                // a page of its own, which shows the target inside
+	Serves                // the canonical site: its own redirects, then pages
+	ToSite                // to the same path of the canonical site, whatever the path is
+	Redirects             // by the rules, then as the fallback says
+)
+
+// Door describes one door: all that its answers hang on. The zero value is a door outside the estate.
+type Door struct {
+	web.Door                // as a visitor comes in
+	Asked    web.Door       // as whoever answers is asked: an edge network may ask its origin by http. Rules and exempt paths look at this one
+	Carrier  string         // who answers: a carrier's name, SiteName, "" outside the estate
+	Domain   *estate.Domain // that the host belongs to; nil for a name outside all domains
+	Does     Does
+
+	Refusal chain.Refusal // of a door that refuses
+	Detail  string        // the refusal in words
+
+	DropsPath  bool // every path is treated like "/"
+	DropsQuery bool // no query is seen or handed on
+
+	Upgrades  bool            // to https on the same host; no rule is asked
+	Exempt    []string        // beginnings of paths, in normal form, that are never redirected
+	Rules     *rule.Table     // the redirect map, or the site's own redirects; nil: none is asked
+	Status    int             // of a redirect that names none
+	Canonical web.Door        // where targets without a host lead
+	Home      web.URL         // where the root leads if no rule takes it
+	Fallback  estate.Fallback // where other paths lead if no rule takes them
+	Paths     rule.Mode       // how paths are compared
+
+	pages map[string]bool // of the site, by key; nil: nobody knows, every page counts as there
+}
+
+// AsksRules tells whether a rule may take a URL of the door.
+func (d Door) AsksRules() bool { return d.Rules != nil }
+
+// Exempts tells whether a URL is never redirected there. It is asked with the URL as a visitor writes it.
+func (d Door) Exempts(u web.URL) bool {
+	if len(d.Exempt) == 0 {
+		return false
+	}
+	path := web.NormalPath(u.Path())
+	for _, e := range d.Exempt {
+		if strings.HasPrefix(path, e) {
+			return true
+		}
+	}
+	return false
+}
+
+// Sees gives a URL as whoever answers sees it: at the door that is asked, without what is dropped on the way.
+func (d Door) Sees(u web.URL) web.URL {
+	path, query := u.Path(), u.Query()
+	if d.DropsPath {
+		path = "/"
+	}
+	if d.DropsQuery {
+		query = ""
+	}
+	return d.Asked.URL(path, query)
+}
+
+// Rule gives the rule that takes a URL of the door, with what its captures took; false where none does or none is asked.
+func (d Door) Rule(u web.URL) (rule.Match, bool) {
+	if d.Rules == nil || d.Exempts(u) {
+		return rule.Match{}, false
+	}
+	return d.Rules.Lookup(d.Sees(u))
+}
+
+// Candidates gives all rules that would take a URL of the door, the one that does first.
+func (d Door) Candidates(u web.URL) []rule.Entry {
+	if d.Rules == nil || d.Exempts(u) {
+		return nil
+	}
+	return d.Rules.Candidates(d.Sees(u))
+}
+
+// Answer predicts what the door answers to one of its URLs.
+func (d Door) Answer(u web.URL) chain.Answer {
+	switch {
+	case d.Does == Refuses:
+		return chain.Answer{URL: u, Refusal: d.Refusal, Detail: d.Detail}
+	case d.Does == Outside, d.Does == Frames:
+		return chain.Answer{URL: u, Status: 200}
+	case d.Exempts(u):
+		return chain.Answer{URL: u, Status: 404}
+	}
+	seen := d.Sees(u)
+	switch {
+	case d.Does == ToSite:
+		return redirect(u, d.Status, seen.At(d.Canonical).String())
+	case d.Upgrades:
+		return redirect(u, d.Status, seen.At(web.Door{Scheme: web.HTTPS, Host: d.Asked.Host}).String())
+	}
+	if m, ok := d.Rule(u); ok {
+		status := m.Rule.Status
+		if status == 0 {
+			status = d.Status
+		}
+		return redirect(u, status, m.Location(d.Canonical))
+	}
+	if d.Does == Serves {
+		return d.page(u, seen)
+	}
+	return d.fallback(u, seen)
+}
+
+func redirect(u web.URL, status int, location string) chain.Answer {
+	return chain.Answer{URL: u, Status: status, Location: location}
+}
+
+// page is what the site answers where none of its own redirects takes a URL.
+func (d Door) page(u, seen web.URL) chain.Answer {
+	status := 200
+	if d.pages != nil && !d.pages[d.Asked.URL(seen.Path(), "").Key()] && !d.pages[seen.Key()] {
+		status = 404
+	}
+	return chain.Answer{URL: u, Status: status}
+}
+
+// fallback is what a door answers where no rule takes a URL.
+func (d Door) fallback(u, seen web.URL) chain.Answer {
+	path := d.Home.Path()
+	if !d.Paths.IsRoot(web.NormalPath(seen.Path())) {
+		switch d.Fallback {
+		case estate.Gone:
+			return chain.Answer{URL: u, Status: rule.Gone}
+		case estate.SamePath:
+			path = strings.TrimSuffix(path, "/") + seen.Path()
+		}
+	}
+	return redirect(u, d.Status, d.Home.Door().URL(path, web.MergeQuery(d.Home.Query(), seen.Query())).String())
+}
+
+// Behind gives the door that a visitor meets where an edge network stands in front of whoever answers: limits of both hold. It is
+// called on the door that the edge asks (Asks tells which), and met is the one at which the visitor comes in.
+func (d Door) Behind(edge *estate.Carrier, met web.Door) Door {
+	if turned, ok := turnsAway(edge, met); ok {
+		turned.Domain = d.Domain
+		return turned
+	}
+	d.Door = met
+	d.DropsQuery = d.DropsQuery || !edge.KeepsQuery
+	if !edge.KeepsPath {
+		d.DropsPath, d.Exempt = true, nil // what is asked is always the root
+	}
+	return d
+}
+
+// Asks gives the door at which an edge network asks what is behind it for the URLs of a door.
+func Asks(edge *estate.Carrier, met web.Door) web.Door {
+	if edge.Origin == estate.PlainOrigin {
+		return web.Door{Scheme: web.HTTP, Host: met.Host}
+	}
+	return met
+}
+
+// turnsAway gives the door of a carrier that cannot answer it with a redirect; false where it can.
+func turnsAway(c *estate.Carrier, d web.Door) (Door, bool) {
+	door := Door{Door: d, Asked: d, Carrier: c.Name, Does: Refuses}
+	switch {
+	case d.Scheme == web.HTTPS && !c.TLS:
+		door.Refusal, door.Detail = chain.Refused, c.Name+" does not speak TLS"
+	case c.ApexOnly && !d.Host.IsApex():
+		door.Refusal, door.Detail = chain.NoAddress, c.Name+" takes the apex only"
+	case c.Frames:
+		door.Does = Frames
+	default:
+		return Door{}, false
+	}
+	return door, true
+}

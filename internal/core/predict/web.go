@@ -1,0 +1,250 @@
+package predict
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Input is what a predicted web is made of.
+type Input struct {
+	Estate    *estate.Estate
+	Rules     []*rule.Rule              // the redirect map
+	SiteRules []*rule.Rule              // what the site redirects by itself
+	Pages     []web.URL                 // the pages that exist; nil: nobody knows
+	Only      func(*estate.Domain) bool // which domains are meant; nil: all
+}
+
+// Web is the predicted web: what every URL answers once the plan is carried out. It is a chain.Asker, and safe for many goroutines.
+type Web struct {
+	Estate *estate.Estate
+	Rules  *rule.Table // the redirect map
+
+	site  *rule.Table
+	pages map[string]bool
+	only  func(*estate.Domain) bool
+	doors []web.Door
+}
+
+// New compiles the rules and lists the doors.
+func New(in Input) *Web {
+	w := &Web{Estate: in.Estate, only: in.Only,
+		Rules: rule.Compile(in.Rules, rule.Scope{Serves: in.Estate.Serves, Mode: in.Estate.Mode}),
+		site:  rule.Compile(in.SiteRules, rule.Scope{Serves: in.Estate.Serves})}
+	if w.only == nil {
+		w.only = func(*estate.Domain) bool { return true }
+	}
+	if in.Pages != nil {
+		w.pages = map[string]bool{in.Estate.Canonical.URL("/", "").Key(): true}
+		for _, u := range in.Pages {
+			w.pages[u.Key()] = true
+		}
+	}
+	w.listDoors()
+	return w
+}
+
+// Answer predicts what a URL answers.
+func (w *Web) Answer(_ context.Context, ask chain.Ask) chain.Answer {
+	return w.Door(ask.URL.Door()).Answer(ask.URL)
+}
+
+// Door describes a door, whether it is one of the estate's or not. What listens at a port of its own is no door of the estate.
+func (w *Web) Door(d web.Door) Door {
+	domain := w.Estate.DomainOf(d.Host)
+	switch c := w.Carrier(d.Host); {
+	case d.Port != 0:
+	case w.IsSite(d.Host):
+		if edge := through(domain, d.Host); edge != nil {
+			return w.siteDoor(Asks(edge, d), domain).Behind(edge, d)
+		}
+		return w.siteDoor(d, domain)
+	case c != nil && c.Behind != "":
+		origin := w.Estate.Carrier(c.Behind)
+		if origin == nil {
+			return Door{Door: d, Asked: d, Carrier: c.Name, Domain: domain, Does: Refuses, Refusal: chain.BadAnswer, Detail: "nobody is behind " + c.Name}
+		}
+		return w.carried(origin, Asks(c, d), domain).Behind(c, d)
+	case c != nil:
+		return w.carried(c, d, domain)
+	case domain != nil:
+		return Door{Door: d, Asked: d, Domain: domain, Does: Refuses, Refusal: chain.NoAddress, Detail: "the plan gives it no record"}
+	}
+	return Door{Door: d, Asked: d}
+}
+
+// Held describes the doors that a carrier itself holds, as it is asked for them: its hosts, and those of edge networks in front of it.
+func (w *Web) Held(carrier string) []Door {
+	var all []Door
+	for _, d := range w.Domains() {
+		for _, h := range d.Hosts() {
+			c := w.Estate.Holder(d.Carry[h])
+			if c == nil || c.Name != carrier || w.Estate.Serves(h) {
+				continue
+			}
+			for _, door := range web.Doors(h) {
+				if _, turned := turnsAway(c, door); !turned {
+					all = append(all, w.carried(c, door, d))
+				}
+			}
+		}
+	}
+	return all
+}
+
+// carried describes a door that a carrier answers by itself.
+func (w *Web) carried(c *estate.Carrier, d web.Door, domain *estate.Domain) Door {
+	if turned, ok := turnsAway(c, d); ok {
+		turned.Domain = domain
+		return turned
+	}
+	door := w.wanted(d, domain)
+	door.Carrier = c.Name
+	door.DropsPath, door.DropsQuery = !c.KeepsPath, !c.KeepsQuery
+	switch {
+	case c.By.Row().OneTarget: // it looks at nothing but the host
+		door.Rules, door.Upgrades, door.Exempt = nil, false, nil
+	case !c.HoldsRules: // it redirects whole hosts
+		door.Does, door.Rules, door.Upgrades, door.Exempt, door.Paths = ToSite, nil, false, nil, rule.Mode{}
+	}
+	return door
+}
+
+// wanted describes a door as it should be, were its carrier not limited.
+func (w *Web) wanted(d web.Door, domain *estate.Domain) Door {
+	p := w.Estate.Policy
+	door := Door{Door: d, Asked: d, Domain: domain, Does: Redirects, Exempt: w.exempt(d), Rules: w.Rules, Status: p.Status,
+		Canonical: w.Estate.Canonical, Home: domain.LeadsTo, Fallback: domain.Fallback, Paths: domain.Paths}
+	if p.Upgrade == estate.SameHostFirst && d.Scheme == web.HTTP {
+		door.Upgrades, door.Rules = true, nil
+	}
+	return door
+}
+
+// siteDoor describes a door of the site itself.
+func (w *Web) siteDoor(d web.Door, domain *estate.Domain) Door {
+	door := Door{Door: d, Asked: d, Carrier: SiteName, Domain: domain, Does: ToSite, Exempt: w.exempt(d), Status: 301,
+		Canonical: w.Estate.Canonical, Home: w.Estate.Canonical.URL("/", ""), Fallback: estate.SamePath}
+	if d == w.Estate.Canonical {
+		door.Does, door.Rules, door.Status, door.pages = Serves, w.site, w.Estate.Policy.Status, w.pages
+	}
+	return door
+}
+
+func (w *Web) exempt(d web.Door) []string {
+	if d.Scheme == web.HTTP {
+		return w.Estate.Policy.Exempt
+	}
+	return nil
+}
+
+// IsSite tells whether the site itself answers at a host: it serves it, or is reachable there too.
+func (w *Web) IsSite(h web.Host) bool {
+	return w.Estate.Serves(h) || slices.Contains(w.Estate.Site.Also, h)
+}
+
+// Carrier returns who carries the doors of a host, nil where nobody does or the domain is left as it is.
+func (w *Web) Carrier(h web.Host) *estate.Carrier {
+	d := w.Estate.DomainOf(h)
+	if d == nil || d.State == estate.Leave {
+		return nil
+	}
+	return d.Carry[h]
+}
+
+// through returns the edge in front of a host that the site serves, nil where there is none.
+func through(d *estate.Domain, h web.Host) *estate.Carrier {
+	if d == nil || d.State == estate.Leave {
+		return nil
+	}
+	return d.Through[h]
+}
+
+// Intended predicts what a URL answers where every carrier can do what is asked of it.
+func (w *Web) Intended(u web.URL) chain.Answer {
+	if d := u.Door(); d.Port == 0 && w.Carrier(d.Host) != nil && !w.IsSite(d.Host) {
+		return w.wanted(d, w.Estate.DomainOf(d.Host)).Answer(u)
+	}
+	return w.Door(u.Door()).Answer(u)
+}
+
+// Want says where a URL of the estate should lead: where the rules and the fallback send it, were no carrier limited.
+func (w *Web) Want(u web.URL) chain.Want {
+	want := chain.Want{Target: u}
+	for hops := range chain.MostHops {
+		if !w.Forwards(want.Target.Door()) {
+			break
+		}
+		a := w.Intended(want.Target)
+		if a.Status == rule.Gone {
+			return chain.Want{Gone: true, Hops: hops}
+		}
+		next, _, ok := a.Next()
+		if !a.IsRedirect() || !ok {
+			break
+		}
+		want.Temporary = want.Temporary || !a.Permanent()
+		want.Target = next
+	}
+	if want.Target.Door() != u.Door() {
+		want.Hops = w.Estate.Policy.Hops
+		if w.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP && !w.Estate.Serves(u.Host()) {
+			want.Hops++
+		}
+	}
+	return want
+}
+
+// Forwards tells whether a door of the estate should forward: all do but the canonical one.
+func (w *Web) Forwards(d web.Door) bool {
+	return d.Port == 0 && d != w.Estate.Canonical && (w.Carrier(d.Host) != nil || w.IsSite(d.Host))
+}
+
+// KnowsPages tells whether it is known which pages of the site exist.
+func (w *Web) KnowsPages() bool { return w.pages != nil }
+
+// Doors gives the doors that are meant, http before https of each host: those of the domains, then the site's own.
+func (w *Web) Doors() []web.Door { return w.doors }
+
+// Domains returns the domains that are meant, without the ones to be left.
+func (w *Web) Domains() []*estate.Domain {
+	var all []*estate.Domain
+	for _, d := range w.Estate.Domains {
+		if d.State != estate.Leave && w.only(d) {
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+// Means tells whether a host is one of the domains that are meant. Another name of the site goes with the canonical one.
+func (w *Web) Means(h web.Host) bool {
+	home := cmp.Or(w.Estate.DomainOf(h), w.Estate.DomainOf(w.Estate.Canonical.Host))
+	return home == nil || w.only(home)
+}
+
+func (w *Web) listDoors() {
+	listed := map[web.Host]bool{}
+	add := func(h web.Host) {
+		if !listed[h] {
+			listed[h] = true
+			doors := web.Doors(h)
+			w.doors = append(w.doors, doors[:]...)
+		}
+	}
+	for _, d := range w.Domains() {
+		for _, h := range d.Hosts() {
+			add(h)
+		}
+	}
+	for _, h := range slices.Concat(w.Estate.Site.Hosts, w.Estate.Site.Also) {
+		if w.Means(h) {
+			add(h)
+		}
+	}
+}
