@@ -323,8 +323,9 @@ func (v *prover) takesRoot(r *rule.Rule) bool {
 			if !p.DropsPath || p.Does != predict.Redirects || !p.AsksRules() {
 				continue
 			}
-			for _, e := range v.candidates(p, root) {
-				if ways, _ := v.names.meet(root, e.Rule.Old.Parts, p.Paths.IgnoreCase); e.Rule == r && len(ways) > 0 {
+			for _, own := range p.Paths.Variants(r.Old.Parts) {
+				ways, _ := v.names.meet(root, own.Parts, p.Paths.IgnoreCase)
+				if len(ways) > 0 && (r.Old.Scheme == "" || r.Old.Scheme == p.Asked.Scheme) {
 					return true
 				}
 			}

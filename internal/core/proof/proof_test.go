@@ -18,17 +18,10 @@ import (
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/test/worlds"
 )
 
-const head = `canonical: https://www.n.example
-site: {also: [n.platform.example]}
-carriers:
-  g: {by: server, addresses: [203.0.113.20]}
-  form: {by: form, addresses: [198.51.100.34]}
-  edge: {by: edge, addresses: [198.51.100.80], origin: plain, behind: g}
-defaults: {carrier: g}
-rules: rules.csv
-`
+const head = worlds.Head
 
 // prove makes a plan of estate lines and rules, and proves it.
 func prove(t testing.TB, domains string, rules ...string) (*predict.Web, *Proof) {
@@ -103,22 +96,22 @@ func TestWhatHolds(t *testing.T) {
 func TestWhatTheSiteItselfRedirects(t *testing.T) {
 	estate := strings.Replace(head, "also: [", "rules: site.csv, also: [", 1) + "domains: [n.example, old.example, two.example]\n"
 	for name, c := range map[string]struct {
-		world   world
+		world   worlds.World
 		verdict Verdict
 		says    []string
 	}{
-		"nothing that matters": {world{estate, []string{"old.example/a,/b"}, []string{"www.n.example/c,/d"}}, Proved, nil},
-		"a circle of the site is one finding, whoever leads into it": {world{estate, []string{"old.example/r/{x},/blog/{x}"}, []string{"www.n.example/blog/{r},/news/{r}", "www.n.example/news/x{y},/blog/x{y}"}}, Refuted,
+		"nothing that matters": {made(estate, []string{"old.example/a,/b"}, []string{"www.n.example/c,/d"}), Proved, nil},
+		"a circle of the site is one finding, whoever leads into it": {made(estate, []string{"old.example/r/{x},/blog/{x}"}, []string{"www.n.example/blog/{r},/news/{r}", "www.n.example/news/x{y},/blog/x{y}"}), Refuted,
 			[]string{"rule-loop site.rules lines 2 and 3", "rule-chain rules line 2"}},
-		"its chains": {world{estate, []string{"old.example/q,/a"}, []string{"www.n.example/a,/b", "www.n.example/b,/c"}}, Proved, []string{"rule-chain rules line 2", "rule-chain site.rules line 2"}},
-		"its ties":   {world{estate, nil, []string{"www.n.example/a/{x},/1", "www.n.example/{y}/b,/2"}}, Refuted, []string{"tie site.rules lines 2 and 3"}},
-		"a rule that leads to an exempt path": {world{head + "domains: [n.example, old.example, two.example]\npolicy: {exempt: [/x/]}\n", []string{"https://old.example/a/{x},http://two.example/x/{x}"}, nil}, Refuted,
+		"its chains": {made(estate, []string{"old.example/q,/a"}, []string{"www.n.example/a,/b", "www.n.example/b,/c"}), Proved, []string{"rule-chain rules line 2", "rule-chain site.rules line 2"}},
+		"its ties":   {made(estate, nil, []string{"www.n.example/a/{x},/1", "www.n.example/{y}/b,/2"}), Refuted, []string{"tie site.rules lines 2 and 3"}},
+		"a rule that leads to an exempt path": {made(head+"domains: [n.example, old.example, two.example]\npolicy: {exempt: [/x/]}\n", []string{"https://old.example/a/{x},http://two.example/x/{x}"}, nil), Refuted,
 			[]string{"downgrade rules line 2", "dead-end http://two.example/x/y"}},
-		"a root that goes round, met by a probe and by its rule": {world{head + "domains: [n.example, old.example, two.example]\n", []string{"old.example/,https://two.example/", "two.example/,https://old.example/"}, nil}, Refuted,
+		"a root that goes round, met by a probe and by its rule": {made(head+"domains: [n.example, old.example, two.example]\n", []string{"old.example/,https://two.example/", "two.example/,https://old.example/"}, nil), Refuted,
 			[]string{"rule-loop rules lines 2 and 3"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			p, ok := c.world.plan(t)
+			p, ok := webOf(t, c.world)
 			require.True(t, ok)
 			proof := Prove(p, nil)
 			assert.Equal(t, c.verdict, proof.Verdict)
@@ -126,6 +119,11 @@ func TestWhatTheSiteItselfRedirects(t *testing.T) {
 			confirmed(t, p, proof)
 		})
 	}
+}
+
+// made gives a world of an estate, its redirect map and what its site redirects.
+func made(estate string, rules, site []string) worlds.World {
+	return worlds.World{Estate: estate, Rules: rules, Site: site}
 }
 
 func TestAPartIsProvedAlone(t *testing.T) {
@@ -186,22 +184,11 @@ func randomRules(random *rand.Rand) []string {
 			old += "{+r}"
 			names = append(names, "{+r}")
 		}
-		to := targetPath(random, names)
+		to := worlds.TargetPath(random, names)
 		door := []string{"", "https://old.example", "https://two.example", "https://two.example"}[random.IntN(4)]
 		rules = append(rules, []string{"old", "two"}[random.IntN(2)]+".example/"+old+","+door+"/"+to)
 	}
 	return rules
-}
-
-// grown gives a text with up to n of some letters behind it.
-func grown(s string, n int, letters ...string) []string {
-	all := []string{s}
-	if n > 0 {
-		for _, c := range letters {
-			all = append(all, grown(s+c, n-1, letters...)...)
-		}
-	}
-	return all
 }
 
 // TestTheVerdictEqualsTryingEveryURL makes random tables, tries every URL of a small alphabet, and compares: no URL may contradict a
@@ -209,7 +196,7 @@ func grown(s string, n int, letters ...string) []string {
 func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 	t.Parallel()
 	random := rand.New(rand.NewPCG(11, 12))
-	paths := grown("/", 4, "a", "b", "/", "0", "c", ".")
+	paths := worlds.Grown("/", 4, "a", "b", "/", "0", "c", ".")
 	verdicts, undecided := map[Verdict]int{}, 0
 	for round := 0; round < 200/slower; round++ {
 		rules := randomRules(random)

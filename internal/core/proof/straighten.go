@@ -52,12 +52,41 @@ const (
 	mostStraight = 400
 )
 
-// straight gives what takes the place of one rule, and false where that is nothing or more than rules can say.
+// straight gives what takes the place of one rule, and false where that is nothing or more than rules can say. Where the old site did
+// not care, a rule takes several sets of paths, and all of them have to lead to the same end.
 func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 	budget := v.budget
 	defer func() { v.budget = budget }()
 	v.fund(mostStraight)
-	own := v.starts(r, doors[0])[0]
+	made := Straightened{Line: r.Line, Old: r}
+	for i, own := range v.starts(r, doors[0]) {
+		one, ok := v.straightFrom(own, r, doors)
+		if !ok || i > 0 && (one.New.New.String() != made.New.New.String() || len(one.Added)+len(made.Added) > 0) {
+			return made, false
+		}
+		one.Hops = max(one.Hops, made.Hops)
+		made = one
+	}
+	if made.Hops < 2 {
+		return made, false
+	}
+	// Those that are added have to win over the rule itself, not over others, and not over each other.
+	for i, a := range made.Added {
+		wins := rule.Compare(rule.Entry{Rule: a}, rule.Entry{Rule: made.New}) < 0
+		if !wins || slices.ContainsFunc(doors, func(d web.Door) bool { return v.takenBefore(r, a, d) }) {
+			return made, false
+		}
+		for _, b := range made.Added[:i] {
+			if _, meet := rule.Overlap(a.Old.Parts, b.Old.Parts); meet {
+				return made, false
+			}
+		}
+	}
+	return made, true
+}
+
+// straightFrom gives what takes the place of a rule for one set of its URLs.
+func (v *prover) straightFrom(own start, r *rule.Rule, doors []web.Door) (Straightened, bool) {
 	var ends []outcome
 	v.conditions(own.state, own.takes, r.Old.Query, func(at state, takes binding) {
 		v.take(at, r, takes, func(o outcome) { ends = append(ends, o) })
@@ -83,21 +112,7 @@ func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 		}
 		made.Hops = max(made.Hops, len(o.hops))
 	}
-	if made.New == nil || made.Hops < 2 {
-		return made, false
-	}
-	// Those that are added have to win over the rule itself, not over others, and not over each other.
-	for i, a := range made.Added {
-		if rule.Compare(rule.Entry{Rule: a}, rule.Entry{Rule: made.New}) >= 0 || slices.ContainsFunc(doors, func(d web.Door) bool { return v.takenBefore(r, a, d) }) {
-			return made, false
-		}
-		for _, b := range made.Added[:i] {
-			if _, meet := rule.Overlap(a.Old.Parts, b.Old.Parts); meet {
-				return made, false
-			}
-		}
-	}
-	return made, true
+	return made, made.New != nil
 }
 
 // takenBefore tells whether rules of a door that win over one rule take something of what another one takes.
@@ -162,9 +177,11 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 	copied := *r
 	names := map[string]string{}
 	if whole {
-		for i, p := range r.Old.Parts {
-			if p.IsCapture() {
-				names[s.entry[i].Name] = p.Name
+		for i, p := range own.entry {
+			for name, took := range own.takes {
+				if p.IsCapture() && took[0].Name == p.Name {
+					names[s.entry[i].Name] = name
+				}
 			}
 		}
 	} else {
