@@ -331,8 +331,8 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 	for _, d := range doors {
 		s := o.state
 		s.hops = slices.Clone(s.hops)
-		if p := v.door(d); len(s.hops) > 0 && p.AsksRules() && !p.DropsPath {
-			s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, s.entry, d)...)
+		if len(s.hops) > 0 && v.door(d).AsksRules() {
+			s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, v.seen(s.entry, d), d)...)
 		}
 		if o.end == "exempt" && len(s.hops) > 0 { // a visitor who asks for such a path is nobody's concern
 			for _, prefix := range v.world.Estate.Policy.Exempt {
@@ -372,6 +372,14 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 		}
 	}
 	return web.URL{}, decided
+}
+
+// seen gives the path of an entry as the rules of a door see it.
+func (v *prover) seen(entry []rule.Part, d web.Door) []rule.Part {
+	if v.door(d).DropsPath {
+		return root
+	}
+	return entry
 }
 
 // guess makes values of an entry's variables, of octets that the patterns on its way know.
@@ -442,7 +450,7 @@ func (v *prover) fallbacks() {
 		if p.Does != predict.ToSite && p.Does != predict.Redirects {
 			continue
 		}
-		s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}}
+		s := state{door: d, first: d, query: anyQuery(), asked: map[string][]rule.Part{}}
 		s.path = []rule.Part{{Literal: "/"}, v.names.fresh(rule.Part{Rest: true})}
 		s.entry = s.path
 		v.fund(mostStates)

@@ -169,6 +169,7 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 	if d.DropsQuery {
 		s.query = parameters{fixed: map[string][]rule.Part{}, absent: map[string]bool{}}
 	}
+	met := s.path
 	if d.DropsPath {
 		s.path, d.Exempt = root, nil // what is exempt by its own path was seen above
 	}
@@ -178,7 +179,7 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 	case d.Does == predict.Refuses:
 		emit(outcome{s, "refusal", false})
 	case d.Does == predict.Serves:
-		x.site(s, d, emit)
+		x.site(s, d, met, emit)
 	case d.Does == predict.ToSite:
 		x.redirect(s, hop{what: "the site"}, d.Canonical, s.path, s.query, emit)
 	case d.Upgrades:
@@ -209,9 +210,12 @@ func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query
 	x.follow(s, emit)
 }
 
-// site goes on at the canonical site: its own redirects, then a page.
-func (x *explorer) site(s state, d predict.Door, emit func(outcome)) {
+// site goes on at the canonical site: its own redirects, then a page. met is the path as a visitor arrives, whatever of it is dropped.
+func (x *explorer) site(s state, d predict.Door, met []rule.Part, emit func(outcome)) {
 	for _, r := range x.byRules(s, d, emit) {
+		if d.DropsPath {
+			r.path, r.avoid = met, nil
+		}
 		end := ""
 		if path, known := literal(r.path); known && len(s.hops) > 0 {
 			u := x.world.Estate.Canonical.URL(path, "")

@@ -202,15 +202,12 @@ func (v *prover) rules(step func()) {
 		}
 		v.proof.Rules++
 		v.held[r.Old.Host]++
-		doors := from.doors
-		if len(doors) == 0 && v.takesRoot(r) {
-			continue // its door treats every path like "/", and is followed as a whole
-		}
-		if len(doors) == 0 {
+		doors, cut := from.doors, v.rooted(r, from.cut)
+		if len(doors)+len(cut) == 0 {
 			v.shadowed(r, "nobody carries its door, so that it is never asked")
 			continue
 		}
-		if !v.wins(r, doors) {
+		if !v.wins(r, append(slices.Clip(doors), cut...)) {
 			v.shadowed(r, "more specific rules take all of its URLs")
 			continue
 		}
@@ -220,12 +217,34 @@ func (v *prover) rules(step func()) {
 		case v.ends(r) && !v.known(r):
 			v.atLeast(1 + v.more)
 		default:
-			v.downgrade(r, doors)
-			v.fund(mostStates)
-			v.failed = 0
-			v.from(r, doors[0], func(o outcome) { v.end(o, r, doors, v.more) })
+			v.downgrade(r, append(slices.Clip(doors), cut...))
+			v.follows(r, doors, v.more)
+			for _, d := range cut {
+				v.follows(r, []web.Door{d}, v.more)
+			}
 		}
 	}
+}
+
+// follows follows a rule from all of its URLs at doors that are alike, to all of its ends.
+func (v *prover) follows(r *rule.Rule, doors []web.Door, more int) {
+	if len(doors) == 0 {
+		return
+	}
+	v.fund(mostStates)
+	v.failed = 0
+	v.from(r, doors[0], func(o outcome) { v.end(o, r, doors, more) })
+}
+
+// rooted gives those of the doors that treat every path like "/" at which a rule takes that one.
+func (v *prover) rooted(r *rule.Rule, cut []web.Door) []web.Door {
+	var all []web.Door
+	for _, d := range cut {
+		if len(v.starts(r, d)) > 0 {
+			all = append(all, d)
+		}
+	}
+	return all
 }
 
 // ends tells whether a rule leads to the site for good, whatever its captures take.
@@ -253,6 +272,7 @@ type origin struct {
 type asked struct {
 	meant bool
 	doors []web.Door
+	cut   []web.Door // those that treat every path like "/"
 }
 
 // asks gives what holds for the origin of a rule.
@@ -269,7 +289,12 @@ func (v *prover) asks(r *rule.Rule) *asked {
 	for _, scheme := range []web.Scheme{web.HTTPS, web.HTTP} {
 		for _, h := range hosts {
 			d := web.Door{Scheme: scheme, Host: h}
-			if p := v.door(d); p.Does == predict.Redirects && p.AsksRules() && !p.DropsPath && (from.scheme == "" || from.scheme == p.Asked.Scheme) {
+			p := v.door(d)
+			switch {
+			case p.Does != predict.Redirects || !p.AsksRules() || from.scheme != "" && from.scheme != p.Asked.Scheme:
+			case p.DropsPath:
+				a.cut = append(a.cut, d)
+			default:
 				a.doors = append(a.doors, d)
 			}
 		}
@@ -286,9 +311,12 @@ type start struct {
 
 // starts gives the URLs that a rule takes at a door: one set, or several where the old site did not care.
 func (v *prover) starts(r *rule.Rule, d web.Door) []start {
+	if v.door(d).DropsPath {
+		return v.rootStarts(r, d)
+	}
 	var all []start
 	for _, own := range v.door(d).Paths.Variants(r.Old.Parts) {
-		s := state{door: d, first: d, query: parameters{map[string][]rule.Part{}, map[string]bool{}, true}, asked: map[string][]rule.Part{}, avoid: not(own)}
+		s := state{door: d, first: d, query: anyQuery(), asked: map[string][]rule.Part{}, avoid: not(own)}
 		takes := binding{}
 		for _, p := range own.Parts {
 			if p.IsCapture() {
@@ -304,34 +332,31 @@ func (v *prover) starts(r *rule.Rule, d web.Door) []start {
 	return all
 }
 
+// rootStarts gives the URLs that a rule takes at a door that treats every path like "/": all of them, or none.
+func (v *prover) rootStarts(r *rule.Rule, d web.Door) []start {
+	mode := v.door(d).Paths
+	for _, own := range mode.Variants(r.Old.Parts) {
+		ways, _ := v.names.meet(root, own.Parts, mode.IgnoreCase)
+		if len(ways) == 0 {
+			continue
+		}
+		s := state{door: d, first: d, query: anyQuery(), asked: map[string][]rule.Part{}, path: root}
+		s.entry = []rule.Part{{Literal: "/"}, v.names.fresh(anyText)}
+		return []start{{s, ways[0].takes}}
+	}
+	return nil
+}
+
+// anyQuery is a query of which nothing is known.
+func anyQuery() parameters {
+	return parameters{map[string][]rule.Part{}, map[string]bool{}, true}
+}
+
 // from goes on behind a rule, from all of its URLs at a door.
 func (v *prover) from(r *rule.Rule, d web.Door, emit func(outcome)) {
 	for _, s := range v.starts(r, d) {
 		v.conditions(s.state, s.takes, r.Old.Query, func(at state, takes binding) { v.take(at, r, takes, emit) })
 	}
-}
-
-// takesRoot tells whether a rule takes the one path that is asked at a door which drops paths.
-func (v *prover) takesRoot(r *rule.Rule) bool {
-	hosts := []web.Host{r.Old.Host}
-	if r.Old.Host.IsApex() {
-		hosts = append(hosts, r.Old.Host.WWW())
-	}
-	for _, h := range hosts {
-		for _, d := range web.Doors(h) {
-			p := v.door(d)
-			if !p.DropsPath || p.Does != predict.Redirects || !p.AsksRules() {
-				continue
-			}
-			for _, own := range p.Paths.Variants(r.Old.Parts) {
-				ways, _ := v.names.meet(root, own.Parts, p.Paths.IgnoreCase)
-				if len(ways) > 0 && (r.Old.Scheme == "" || r.Old.Scheme == p.Asked.Scheme) {
-					return true
-				}
-			}
-		}
-	}
-	return false
 }
 
 // root is the one path "/" as a template.
@@ -343,10 +368,10 @@ func (v *prover) shadowed(r *rule.Rule, why string) {
 
 // wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as winning.
 func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
-	if v.world.Rules.WinsAt(r, v.door(doors[0]).Asked) {
+	if !v.door(doors[0]).DropsPath && v.world.Rules.WinsAt(r, v.door(doors[0]).Asked) {
 		return true
 	}
-	if u, ok := v.world.Rules.Example(r); ok && slices.Contains(doors, u.Door()) {
+	if u, ok := v.world.Rules.Example(r); ok && slices.Contains(doors, u.Door()) && v.taker(u) == r {
 		return true
 	}
 	for _, d := range doors {

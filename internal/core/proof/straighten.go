@@ -139,7 +139,7 @@ func (v *prover) mayBe(o outcome, r *rule.Rule, doors []web.Door) bool {
 	for _, d := range doors {
 		s := o.state
 		s.hops = slices.Clone(s.hops)
-		s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, s.entry, d)...)
+		s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, v.seen(s.entry, d), d)...)
 		if _, a := solve(s); a != impossible || s.loose {
 			return true
 		}
@@ -179,7 +179,7 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 	if whole {
 		for i, p := range own.entry {
 			for name, took := range own.takes {
-				if p.IsCapture() && took[0].Name == p.Name {
+				if len(took) == 1 && p.IsCapture() && took[0].Name == p.Name {
 					names[s.entry[i].Name] = name
 				}
 			}
