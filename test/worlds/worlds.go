@@ -114,7 +114,7 @@ func limitedCarriers(random *rand.Rand) string {
 	rules := func() string { return pick("", "", "", ", rules: no") }
 	return "canonical: https://www.n.example\nsite: {also: [n.platform.example], addresses: [203.0.113.10]}\ncarriers:\n" +
 		"  g: {by: server, addresses: [203.0.113.20]" + keeps() + rules() + pick("", "", "", ", tls: no") + "}\n" +
-		"  form: {by: form, addresses: [198.51.100.34]" + keeps() + pick("", ", tls: yes", ", tls: yes") + pick("", "", ", frames: yes", ", apex-only: yes") + "}\n" +
+		"  form: {by: form, addresses: [198.51.100.34]" + keeps() + pick("", ", tls: yes", ", tls: yes") + pick("", ", frames: yes", ", apex-only: yes", ", apex-only: yes") + "}\n" +
 		"  platform: {by: platform, addresses: [198.51.100.60]" + keeps() + rules() + "}\n" +
 		"  bare: {by: edge, addresses: [198.51.100.81]" + keeps() + rules() + pick("", "", ", origin: plain") + "}\n" +
 		"  edge: {by: edge, addresses: [198.51.100.80], behind: " + pick("g", "g", "form", "platform") + pick("", ", origin: plain", ", origin: tls") + keeps() + pick("", "", "", ", tls: no") + "}\n" +

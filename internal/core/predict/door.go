@@ -29,6 +29,7 @@ type Does int
 const (
 	Outside   Does = iota // no door of the estate: it counts as serving a page
 	Refuses               // it gives no HTTP answer
+	Fails                 // an edge network's own error: what is behind it does not answer it
 	Frames                // a page of its own, which shows the target inside
 	Serves                // the canonical site: its own redirects, then pages
 	ToSite                // to the same path of the canonical site, whatever the path is
@@ -113,6 +114,8 @@ func (d Door) Answer(u web.URL) chain.Answer {
 		return chain.Answer{URL: u, Refusal: d.Refusal, Detail: d.Detail}
 	case d.Does == Outside, d.Does == Frames:
 		return chain.Answer{URL: u, Status: 200}
+	case d.Does == Fails:
+		return chain.Answer{URL: u, Status: badGateway, Detail: d.Detail}
 	case d.Exempts(u):
 		return chain.Answer{URL: u, Status: 404}
 	}
@@ -135,6 +138,9 @@ func (d Door) Answer(u web.URL) chain.Answer {
 	}
 	return d.fallback(u, seen)
 }
+
+// badGateway is what an edge network answers where its origin does not (RFC 9110 section 15.6.3).
+const badGateway = 502
 
 func redirect(u web.URL, status int, location string) chain.Answer {
 	return chain.Answer{URL: u, Status: status, Location: location}
@@ -170,6 +176,9 @@ func (d Door) Behind(edge *estate.Carrier, met web.Door) Door {
 		turned.Domain = d.Domain
 		return turned
 	}
+	if d.Does == Refuses { // the edge itself does answer
+		d.Does, d.Carrier = Fails, edge.Name
+	}
 	d.Door = met
 	d.DropsQuery = d.DropsQuery || !edge.KeepsQuery
 	if !edge.KeepsPath {
@@ -190,10 +199,10 @@ func Asks(edge *estate.Carrier, met web.Door) web.Door {
 func turnsAway(c *estate.Carrier, d web.Door) (Door, bool) {
 	door := Door{Door: d, Asked: d, Carrier: c.Name, Does: Refuses}
 	switch {
+	case c.ApexOnly && !d.Host.IsApex(): // so that no record leads there
+		door.Refusal, door.Detail = chain.NoAddress, c.Name+" takes the apex only"
 	case d.Scheme == web.HTTPS && !c.TLS:
 		door.Refusal, door.Detail = chain.Refused, c.Name+" does not speak TLS"
-	case c.ApexOnly && !d.Host.IsApex():
-		door.Refusal, door.Detail = chain.NoAddress, c.Name+" takes the apex only"
 	case c.Frames:
 		door.Does = Frames
 	default:

@@ -29,6 +29,10 @@ import (
 func estateOf(t *testing.T, carrier, more string, rules ...string) plan.Input {
 	t.Helper()
 	dir := t.TempDir()
+	bare, more := more == "carriers.bare", strings.TrimPrefix(more, "carriers.bare")
+	if bare {
+		carrier += "\n  bare: {by: server, addresses: [203.0.113.22], tls: no}"
+	}
 	text := "canonical: https://www.n.example\ncarriers:\n  gw: {by: server, addresses: [203.0.113.20]}\n  c: " + carrier + "\n" +
 		"domains: [{name: n.example, carrier: gw}, {name: old.example, carrier: c}]\nrules: rules.csv\n" + more
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(text), 0o600))
@@ -57,6 +61,9 @@ func TestLimitsOfCarriers(t *testing.T) {
 		"an edge that drops the path, in front of one that keeps it": {"{by: edge, addresses: [198.51.100.80], keeps: [query], behind: gw}", "", map[string]string{
 			"https://old.example/x?a=1":                         "301 https://www.n.example/root-rule?a=1",
 			"http://old.example/.well-known/acme-challenge/tok": "301 https://www.n.example/root-rule",
+		}},
+		"an edge that asks a server for TLS which speaks none": {"{by: edge, addresses: [198.51.100.80], behind: bare}", "carriers.bare", map[string]string{
+			"https://old.example/a": "502", "http://old.example/a": "301 https://www.n.example/rule",
 		}},
 		"an edge without TLS in front of a server with it": {"{by: edge, addresses: [198.51.100.80], tls: no, behind: gw}", "", map[string]string{
 			"https://old.example/a": "refused", "http://old.example/a": "301 https://www.n.example/rule",
@@ -146,8 +153,13 @@ func (o oracle) answer(u web.URL) string {
 		if c.Origin == "plain" {
 			u = web.MustParseURL("http://" + h.String() + u.RequestURI())
 		}
-		if c = e.Carrier(c.Behind); refuses(c, u) != "" {
-			return refuses(c, u)
+		c = e.Carrier(c.Behind)
+		switch refuses(c, u) {
+		case "":
+		case "200":
+			return "200"
+		default:
+			return "502"
 		}
 	}
 	looks := c.By != estate.Form && c.HoldsRules // at paths
@@ -211,10 +223,10 @@ func redirected(m rule.Match, e *estate.Estate, status string) string {
 
 func refuses(c *estate.Carrier, u web.URL) string {
 	switch {
-	case u.Scheme() == web.HTTPS && !c.TLS:
-		return "refused"
 	case c.ApexOnly && !u.Host().IsApex():
 		return "no-address"
+	case u.Scheme() == web.HTTPS && !c.TLS:
+		return "refused"
 	case c.Frames:
 		return "200"
 	}
@@ -255,7 +267,7 @@ func TestEveryDoorAnswersAsAPlainReadingOfTheEstateSays(t *testing.T) {
 		}
 	}
 	t.Log(compared, kinds)
-	for _, kind := range []string{"200", "301", "308", "302", "404", "410", "refused", "no-address"} {
+	for _, kind := range []string{"200", "301", "308", "302", "404", "410", "502", "refused", "no-address"} {
 		assert.Positive(t, kinds[kind], fmt.Sprintf("no URL answers %s", kind))
 	}
 }

@@ -168,7 +168,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 		switch o.end {
 		case "loop", "limit":
 			return endless(c)
-		case "dead-end", "exempt":
+		case "dead-end", "exempt", "failure":
 			return c.End == chain.Page && c.Last().Status >= 400
 		}
 		return c.End == chain.NoAnswer || c.End == chain.BadLocation
@@ -177,7 +177,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	case impossible:
 		return
 	case unknown:
-		v.undecided(o, map[string]string{"loop": "it may go round", "limit": "it may go on for ever", "dead-end": "it may lead to a page that does not exist", "exempt": "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers"}[o.end])
+		v.undecided(o, map[string]string{"loop": "it may go round", "limit": "it may go on for ever", "dead-end": "it may lead to a page that does not exist", "exempt": "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers", "failure": "it may lead to where an edge network has nobody behind it"}[o.end])
 		return
 	}
 	v.said[key] = true
@@ -188,6 +188,8 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
 	case "exempt":
 		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is never redirected (policy.exempt).", u, c.Arrival), "Lead it straight to a page of the canonical site.", v.evidence(concerned, u)))
+	case "failure":
+		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which answers %d: %s.", u, c.Arrival, c.Last().Status, c.Last().Detail), "Lead it to a door that somebody carries, or have what is behind that one answer it.", v.evidence(concerned, u)))
 	default:
 		v.tally.Add(finding.New(finding.NoAddress, c.Arrival.Host().String(), fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()), "Lead it to a door that somebody carries.", v.evidence(concerned, u)))
 	}

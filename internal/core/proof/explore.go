@@ -178,6 +178,8 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 		emit(outcome{s, "", false})
 	case d.Does == predict.Refuses:
 		emit(outcome{s, "refusal", false})
+	case d.Does == predict.Fails:
+		emit(outcome{s, "failure", false})
 	case d.Does == predict.Serves:
 		x.site(s, d, met, emit)
 	case d.Does == predict.ToSite:
