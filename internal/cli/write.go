@@ -7,8 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"upperpath.example/upperpath/internal/core/estate"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/servers"
@@ -22,99 +21,132 @@ func (p *program) write() *cobra.Command {
   upperpath write sheet
   upperpath write zone`,
 	}
-	c.AddCommand(p.writeSheet(), p.writeZone(), p.writeNginx())
+	c.AddCommand(p.writeSheet(), p.writeZone())
+	for _, w := range servers.Writers() {
+		c.AddCommand(p.writeServer(w))
+	}
 	return c
 }
 
-func (p *program) writeNginx() *cobra.Command {
+// writeServer makes the command of one row of the table of servers.
+func (p *program) writeServer(w servers.Writer) *cobra.Command {
 	var from estateOptions
-	var out, carrier, certificates, challenges string
+	var o servers.Options
+	var out, carrier string
 	var listen []string
 	var force bool
+	forms := make([]bool, len(w.Forms))
 	c := &cobra.Command{
-		Use:   "nginx",
-		Short: "Write the redirects of a server of your own for nginx",
-		Long: `write nginx makes an include file for nginx that carries the plan's redirects in one hop: a server for each door,
-exact rules in a map, patterns in their order, path and query kept as the rules say. A host that is not in it is refused
-and never given another site's page. What nginx cannot carry exactly is said, and the exit code is then 1.`,
-		Example: `  upperpath write nginx
-  upperpath write nginx --out nginx --listen http=203.0.113.20:80 --listen https=203.0.113.20:443
-  upperpath write nginx --certificates /etc/ssl/museums --challenges /var/www/challenges`,
-		Args: cobra.NoArgs,
+		Use:   w.Name,
+		Short: "Write the redirects of a server of your own for " + w.Title,
+		Long: "write " + w.Name + " writes the plan's redirects for " + w.Title + `, in one hop. ` + w.About + `
+A host that is not in it is refused and never given another site's page. What ` + w.Name + ` cannot carry exactly is said, and the exit code
+is then 1.`,
+		Example: p.writeExamples(w),
+		Args:    cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			options, err := servers.ParseListen(listen)
+			listens, err := servers.ParseListen(listen)
 			if err != nil {
 				return ended{exitUsage, err}
 			}
-			options.Certificates, options.Challenges = certificates, challenges
-			e, made, err := from.read()
+			o.HTTP, o.HTTPS = listens.HTTP, listens.HTTPS
+			for i, chosen := range forms {
+				if chosen {
+					o.Form = w.Forms[i].Name
+				}
+			}
+			e, in, err := from.input()
 			if err != nil {
 				return err
 			}
-			name, err := serverCarrier(e, carrier)
+			name, err := serverCarrier(e, carrier, w.Name)
 			if err != nil {
 				return err
 			}
-			written, err := servers.Nginx(made, name, options)
+			predicted := in.Web()
+			written, err := w.Write(predicted.Held(name), o)
 			if err != nil {
 				return ended{exitFindings, err}
 			}
-			path := filepath.Join(out, "nginx.conf")
-			if err := files.WriteOwn(path, written.Text, "# ", "", force); err != nil {
-				return err
+			var paths []string
+			for _, f := range written.Files {
+				path := filepath.Join(out, f.Name)
+				if err := files.WriteOwn(path, f.Text, w.Comment, "", force); err != nil {
+					return err
+				}
+				paths = append(paths, path)
 			}
-			p.saidNginx(path, name, written, made)
+			p.saidServer(paths, name, written, predicted)
 			return (&output{failOn: "error"}).verdict(written.Findings)
 		},
 	}
 	from.flags(c)
 	f := c.Flags()
-	f.StringVar(&out, "out", "nginx", "the `FOLDER` to write into")
+	f.StringVar(&out, "out", w.Name, "the `FOLDER` to write into")
 	f.StringVar(&carrier, "carrier", "", "the `CARRIER` whose doors are meant (default: the only one that is a server)")
 	f.StringArrayVar(&listen, "listen", nil, "where doors listen, `http=ADDR:PORT` or https=ADDR:PORT (repeatable; default: ports 80 and 443)")
-	f.StringVar(&certificates, "certificates", servers.NginxCertificates, "the `FOLDER` with DOMAIN.crt and DOMAIN.key")
-	f.StringVar(&challenges, "challenges", servers.NginxChallenges, "the `FOLDER` from which exempt paths are answered")
+	f.StringVar(&o.Certificates, "certificates", w.Options.Certificates, "the `FOLDER` with DOMAIN.crt and DOMAIN.key")
+	f.StringVar(&o.Challenges, "challenges", w.Options.Challenges, "the `FOLDER` from which exempt paths are answered")
+	f.StringVar(&o.Place, "place", w.Options.Place, "the `FOLDER` on the server in which the files will lie")
+	for i, form := range w.Forms {
+		f.BoolVar(&forms[i], form.Name, false, form.Usage)
+	}
 	f.BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
 	return c
 }
 
-func (p *program) saidNginx(path, carrier string, written servers.Output, made *plan.Plan) {
-	style := p.style()
-	report.TextFindings(p.out, written.Findings, style)
-	fmt.Fprintf(p.out, "%s carries the %d doors of %s.\n\nTo put it in place:\n", path, written.Doors, carrier)
-	fmt.Fprintf(p.out, "  1 put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each domain\n")
-	fmt.Fprintf(p.out, "  2 copy it to the server, and include it in the http context of nginx\n  3 nginx -t, then nginx -s reload\n")
-	for _, d := range made.Domains() {
+func (p *program) writeExamples(w servers.Writer) string {
+	all := fmt.Sprintf(`  upperpath write %[1]s
+  upperpath write %[1]s --out %[1]s --listen http=203.0.113.20:80 --listen https=203.0.113.20:443
+  upperpath write %[1]s --certificates /etc/ssl/museums --challenges /var/www/challenges`, w.Name)
+	for _, form := range w.Forms {
+		all += fmt.Sprintf("\n  upperpath write %s --%s", w.Name, form.Name)
+	}
+	return all
+}
+
+// saidServer says what was written and how to put it in place.
+func (p *program) saidServer(paths []string, carrier string, written servers.Output, predicted *predict.Web) {
+	report.TextFindings(p.out, written.Findings, p.style())
+	carry := "carries"
+	if len(paths) > 1 {
+		carry = "carry"
+	}
+	fmt.Fprintf(p.out, "%s %s the %d doors of %s.\n\nTo put it in place:\n", strings.Join(paths, ", "), carry, written.Doors, carrier)
+	for i, step := range written.Steps {
+		fmt.Fprintf(p.out, "  %d %s\n", i+1, step)
+	}
+	for _, d := range predicted.Domains() {
 		points := ""
 		for _, h := range d.Hosts() {
-			if c := made.Estate.Holder(d.Carry[h]); c != nil && c.Name == carrier && len(c.Addresses) > 0 {
+			if c := predicted.Estate.Holder(d.Carry[h]); c != nil && c.Name == carrier && len(c.Addresses) > 0 {
 				points += fmt.Sprintf(" --point %s=%s", h, c.Addresses[0])
 			}
 		}
 		if points != "" {
-			fmt.Fprintf(p.out, "  4 try it before any name points there, domain by domain:\n      upperpath audit --only %s%s\n", d.Name, points)
+			fmt.Fprintf(p.out, "  %d try it before any name points there, domain by domain:\n      upperpath audit --only %s%s\n", len(written.Steps)+1, d.Name, points)
 			return
 		}
 	}
 }
 
 // serverCarrier finds the carrier that is meant.
-func serverCarrier(e *files.Estate, name string) (string, error) {
-	var servers []string
+func serverCarrier(e *files.Estate, name, server string) (string, error) {
+	var configured []string
 	for _, c := range e.Carriers {
-		if c.By == estate.Server {
-			servers = append(servers, c.Name)
+		if c.By.Row().Configured {
+			configured = append(configured, c.Name)
 		}
 	}
 	switch {
-	case name != "" && !contains(servers, name):
-		return "", usage("--carrier %s: no carrier of this name is by: server; the estate has: %s", name, strings.Join(servers, ", "))
+	case name != "" && !contains(configured, name):
+		return "", usage("--carrier %s: no carrier of this name is by: server; the estate has: %s", name, strings.Join(configured, ", "))
 	case name != "":
 		return name, nil
-	case len(servers) == 0:
-		return "", usage("the estate has no carrier that is by: server; nothing to write for nginx")
-	case len(servers) > 1:
-		return "", usage("the estate has several carriers that are by: server; name one with --carrier: %s", strings.Join(servers, ", "))
+	case len(configured) == 0:
+		return "", usage("the estate has no carrier that is by: server; nothing to write for %s", server)
+	case len(configured) > 1:
+		return "", usage("the estate has several carriers that are by: server; name one with --carrier: %s", strings.Join(configured, ", "))
 	}
-	return servers[0], nil
+	return configured[0], nil
 }

@@ -1,81 +1,57 @@
-// Package servers writes the plan's redirects as configuration for real web servers, a file a server. It works nothing out:
-// what each door answers comes from the plan; here it is only said in the server's own language, exactly or not at all.
-//
-//	out, err := servers.Nginx(p, "gateway", servers.NginxOptions{})
-//	out.Text     // an include file for nginx
-//	out.Findings // what it cannot carry exactly
 package servers
 
 import (
 	"bytes"
-	"cmp"
 	"fmt"
-	"net/url"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// NginxOptions says how the include file fits into a server.
-type NginxOptions struct {
-	HTTP, HTTPS  []string // what http and https doors listen on; empty: ports 80 and 443 of every address
-	Certificates string   // folder: for each domain DOMAIN.crt with the whole chain, and DOMAIN.key
-	Challenges   string   // folder from which exempt paths are answered
+var nginxWriter = Writer{
+	Name:  "nginx",
+	Title: "nginx 1.19.4 or newer",
+	About: `It makes an include file for the http context: a server for the doors that answer alike, exact rules looked up in
+maps, patterns by how their paths begin, path and query kept as the rules and the carrier's limits say.`,
+	Comment: "# ",
+	Options: Options{HTTP: []string{"80", "[::]:80"}, HTTPS: []string{"443", "[::]:443"},
+		Certificates: "/etc/nginx/upperpath/certificates", Challenges: "/var/www/upperpath-challenges", Place: "/etc/nginx/upperpath"},
+	write: writeNginx,
 }
 
-// Output is a configuration and what it does not say exactly.
-type Output struct {
-	Text     []byte
-	Findings []finding.Finding
-	Doors    int
-}
-
-// The folders where nobody names others.
-const (
-	NginxCertificates = "/etc/nginx/upperpath/certificates"
-	NginxChallenges   = "/var/www/upperpath-challenges"
-)
-
-// Nginx writes the doors that a carrier holds as an include file for the http context of nginx 1.19.4 or newer. It refuses
-// while rules are tied, since no order of theirs would be right.
-func Nginx(p *plan.Plan, carrier string, o NginxOptions) (Output, error) {
-	for _, f := range p.Findings {
-		if f.Code == finding.Tie {
-			return Output{}, fmt.Errorf("rules are tied, so that no server can hold them both: %s %s", f.Says, f.Fix)
-		}
+func writeNginx(doors predictedDoors, o Options) (Output, error) {
+	n := nginx{options: o, strips: map[string]int{}}
+	n.blocks, n.tables = blocksOf(doors, func(t *table, entries []rule.Entry) {
+		t.sortOut(entries, true, nginxBars, func(r *rule.Rule, why string) {
+			n.findings = append(n.findings, beyond("nginx", r.Place(), r.Old.String(), why, r.Line))
+		})
+	})
+	for _, t := range n.tables {
+		n.table(t)
 	}
-	o.Certificates = cmp.Or(o.Certificates, NginxCertificates)
-	o.Challenges = cmp.Or(o.Challenges, NginxChallenges)
-	if len(o.HTTP) == 0 {
-		o.HTTP = []string{"80", "[::]:80"}
-	}
-	if len(o.HTTPS) == 0 {
-		o.HTTPS = []string{"443", "[::]:443"}
-	}
-	n := nginx{plan: p, carrier: carrier, options: o, tables: map[string]int{}, strips: map[string]int{}}
-	for _, d := range p.Domains() {
-		n.domain(d)
-	}
-	return Output{n.file(), n.findings, n.doors}, nil
+	n.servers()
+	return Output{Files: []File{{"nginx.conf", n.file()}}, Findings: n.findings, Doors: len(doors), Steps: []string{
+		"put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each domain",
+		"copy it to the server, and include it in the http context of nginx",
+		"nginx -t, then nginx -s reload"}}, nil
 }
 
 type nginx struct {
-	plan     *plan.Plan
-	carrier  string
-	options  NginxOptions
-	maps     bytes.Buffer // one block of maps for each distinct table of rules
-	servers  bytes.Buffer
-	tables   map[string]int // rules of a door to the number of their table
+	options  Options
+	blocks   []block
+	tables   []*table
+	maps     bytes.Buffer
+	text     bytes.Buffer   // the servers
 	strips   map[string]int // keys that a target sets to the number of the maps that take them from a query
 	findings []finding.Finding
-	doors    int
 	longest  int // of a key in a map
 	most     int // keys in one map
+	named    int // variables
 }
 
 const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in the http context:
@@ -87,20 +63,79 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 # Paths that are never redirected over http are answered from
 #     %s
 #
+# How a request is answered: $up_rule becomes the line of rules.csv that takes it, found by the whole path in a map, or
+# else by the patterns of the location that it falls into; then the map of targets says where that line leads. So the
+# line of a rule is its number in a map, and each pattern stands below its rule.
+#
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself refuses
-# stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other escapes; browsers send
-# none of these. An exempt path counts as one also where its slashes are written %%2F, and a
-# capture that goes into a host is taken only where it is not percent-encoded. A host that is not here gets 421, or no TLS connection, and never another site's page.
+# stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other escapes; browsers
+# send none of these. An exempt path counts as one also where its slashes are written %%2F, and a capture that goes into a
+# host is taken only where it is not percent-encoded. A host that is not here gets 421, or no TLS connection, and never
+# another site's page.
+`
+
+const nginxCommon = `
+# A $ cannot be written in nginx's own strings.
+geo $up_dollar { default "$"; }
+
+# 1 where nothing of the path is percent-encoded, and nothing stands in it that browsers would encode: then nginx's own
+# $uri is the path as it came, without dot segments.
+map $request_uri $up_plain {
+    default "";
+    "~^/[!$&-;=@-Z_a-z~]*(?:\\?[!-\"$-~]*)?$" 1;
+}
+
+# The path as it came, without dot segments; empty for what is refused.
+map $up_plain $up_path {
+    default $up_raw;
+    1 $uri;
+}
+map $request_uri $up_raw {
+    default "";
+    "~[^!-\\x7e]|#" "";
+    "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" $uri;
+    "~^[^?]*/(?:\\.|%2[Ee])(?:\\.|%2[Ee])?(?:[/?]|$)" "";
+    "~^(?<up_p>/[^?]*)" $up_p;
+}
+
+# The decoded path, for looking up whole paths; empty where decoding would take an encoded / or its like for a plain one.
+map $up_plain $up_key {
+    default $up_decoded;
+    1 $uri;
+}
+map $request_uri $up_decoded {
+    default $uri;
+    "~^[^?]*%(?:2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd])" "";
+}
+
+# 1 where the path holds needless escapes, such as %61 for a, or escapes in lower case: only then patterns are tried with
+# every octet spelled out.
+map $up_plain $up_odd {
+    default $up_escapes;
+    1 "";
+}
+map $up_raw $up_escapes {
+    default "";
+    "~%(?:2[DEde]|3[0-9]|4[1-9A-Fa-f]|5[0-9AFaf]|6[1-9A-Fa-f]|7[0-9AEae]|[0-9A-Fa-f][a-f]|[a-f])" 1;
+    "~[\"<>\\\\^` + "`" + `{|}\\[\\]]" 1;
+}
+
+# The query, ready to be put behind another.
+map $args $up_more {
+    "" "";
+    default "&$args";
+}
 `
 
 func (n *nginx) file() []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, nginxHead, "/etc/nginx/upperpath/nginx.conf", commentSafe(n.options.Certificates), commentSafe(n.options.Challenges))
+	place := strings.TrimSuffix(n.options.Place, "/") + "/nginx.conf"
+	fmt.Fprintf(&b, nginxHead, commentSafe(place), commentSafe(n.options.Certificates), commentSafe(n.options.Challenges))
 	fmt.Fprint(&b, n.sizes(), nginxCommon)
 	b.Write(n.maps.Bytes())
 	fmt.Fprintf(&b, "\n# Hosts that are not here.\n")
 	n.unknownHosts(&b)
-	b.Write(n.servers.Bytes())
+	b.Write(n.text.Bytes())
 	return b.Bytes()
 }
 
@@ -113,18 +148,20 @@ func (n *nginx) sizes() string {
 	if n.most > 700 {
 		s += fmt.Sprintf("map_hash_max_size %d;\n", powerOfTwo(4*n.most))
 	}
-	longestName := 0
-	for _, d := range n.plan.Doors {
-		longestName = max(longestName, len(d.Door.Host.String()))
+	longestName, names := 0, 0
+	for _, b := range n.blocks {
+		for _, name := range b.names {
+			longestName, names = max(longestName, len(name)), names+1
+		}
 	}
 	if longestName > 40 {
 		s += fmt.Sprintf("server_names_hash_bucket_size %d;\n", powerOfTwo(longestName+40))
 	}
-	if len(n.plan.Doors) > 400 {
-		s += fmt.Sprintf("server_names_hash_max_size %d;\n", powerOfTwo(2*len(n.plan.Doors)))
+	if names > 400 {
+		s += fmt.Sprintf("server_names_hash_max_size %d;\n", powerOfTwo(2*names))
 	}
-	if variables := 8 * len(n.tables); variables > 500 {
-		s += fmt.Sprintf("variables_hash_max_size %d;\n", powerOfTwo(2*variables))
+	if n.named > 500 {
+		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n", powerOfTwo(2*n.named))
 	}
 	if s != "" {
 		s = "\n# If nginx says that one of these is there already, keep the larger one.\n" + s
@@ -140,32 +177,6 @@ func powerOfTwo(least int) int {
 	return n
 }
 
-const nginxCommon = `
-# A $ cannot be written in nginx's own strings.
-geo $up_dollar { default "$"; }
-
-# The path as it came, without dot segments; empty for what is refused.
-map $request_uri $up_path {
-    default "";
-    "~[^!-\\x7e]|#" "";
-    "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" $uri;
-    "~^[^?]*/(?:\\.|%2[Ee])(?:\\.|%2[Ee])?(?:[/?]|$)" "";
-    "~^(?<up_p>/[^?]*)" $up_p;
-}
-
-# The decoded path, for looking up exact rules; empty where decoding would take an encoded / or its like for a plain one.
-map $request_uri $up_key {
-    default $uri;
-    "~^[^?]*%(?:2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd])" "";
-}
-
-# The query, ready to be put behind another.
-map $args $up_more {
-    "" "";
-    default "&$args";
-}
-`
-
 func (n *nginx) unknownHosts(b *bytes.Buffer) {
 	fmt.Fprint(b, "server {\n")
 	for _, l := range n.options.HTTP {
@@ -178,141 +189,260 @@ func (n *nginx) unknownHosts(b *bytes.Buffer) {
 	fmt.Fprint(b, "    server_name _;\n    merge_slashes off;\n    ssl_reject_handshake on;\n    return 421;\n}\n")
 }
 
-func (n *nginx) domain(d *estate.Domain) {
-	titled := false
-	for _, h := range d.Hosts() {
-		c := n.plan.Estate.Holder(d.Carry[h])
-		if c == nil || c.Name != n.carrier || c.ApexOnly && !h.IsApex() {
-			continue
+// servers writes a server for each block.
+func (n *nginx) servers() {
+	domain := ""
+	for _, b := range n.blocks {
+		if name := b.Domain.Name.Unicode(); name != domain {
+			domain = name
+			fmt.Fprintf(&n.text, "\n# %s\n", commentSafe(name))
 		}
-		if !titled {
-			fmt.Fprintf(&n.servers, "\n# %s\n", d.Name.Unicode())
-			titled = true
-		}
-		for _, door := range web.Doors(h) {
-			if door.Scheme == web.HTTP || c.TLS {
-				n.server(d, door)
-			}
-		}
+		n.server(b)
 	}
 }
 
-// server writes the server of one door.
-func (n *nginx) server(d *estate.Domain, door web.Door) {
-	n.doors++
-	w := &n.servers
+func (n *nginx) server(b block) {
+	w := &n.text
 	fmt.Fprint(w, "server {\n")
 	listens, ssl := n.options.HTTP, ""
-	if door.Scheme == web.HTTPS {
+	if b.Scheme == web.HTTPS {
 		listens, ssl = n.options.HTTPS, " ssl"
 	}
 	for _, l := range listens {
 		fmt.Fprintf(w, "    listen %s%s;\n", l, ssl)
 	}
-	fmt.Fprintf(w, "    server_name %s;\n    merge_slashes off;\n", door.Host)
-	if door.Scheme == web.HTTPS {
-		at := strings.TrimSuffix(n.options.Certificates, "/") + "/" + d.Name.String()
-		fmt.Fprintf(w, "    ssl_certificate     %s;\n    ssl_certificate_key %s;\n", quote(at+".crt"), quote(at+".key"))
-	} else {
-		for _, e := range n.plan.Estate.Policy.Exempt {
-			fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quote(n.options.Challenges))
-		}
+	fmt.Fprintf(w, "    server_name %s;\n    merge_slashes off;\n", strings.Join(b.names, " "))
+	if b.Scheme == web.HTTPS {
+		at := strings.TrimSuffix(n.options.Certificates, "/") + "/" + b.Domain.Name.String()
+		fmt.Fprintf(w, "    ssl_certificate     %s;\n    ssl_certificate_key %s;\n", quoteValue(at+".crt"), quoteValue(at+".key"))
 	}
-	fmt.Fprint(w, "    location / {\n        if ($up_path = \"\") { return 400; }\n")
-	n.answers(d, door)
-	fmt.Fprint(w, "    }\n}\n")
-}
-
-// answers writes what a door answers, and its table of rules where it is the first to need it.
-func (n *nginx) answers(d *estate.Domain, door web.Door) {
-	status := n.plan.Estate.Policy.Status
-	if door.Scheme == web.HTTP && n.plan.Estate.Policy.Upgrade == estate.SameHostFirst {
-		fmt.Fprintf(&n.servers, "        return %d \"https://%s$up_path$is_args$args\";\n", status, door.Host)
+	fmt.Fprint(w, "    if ($up_path = \"\") { return 400; }\n")
+	if b.table != nil && b.table.looksUp() {
+		fmt.Fprintf(w, "    set $up_rule \"\";\n    if (%s = $up_key) { set $up_rule $up%d_line; }\n", b.table.keyVariable(), b.table.number)
+	} else if b.table != nil {
+		fmt.Fprint(w, "    set $up_rule \"\";\n")
+	}
+	for _, e := range b.Exempt {
+		fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quoteValue(n.options.Challenges))
+	}
+	if b.table == nil {
+		fmt.Fprintf(w, "    location / { return %d %s; }\n}\n", b.Status, n.constant(b.Door))
 		return
 	}
-	entries := n.plan.Table.On(door)
-	var key strings.Builder
-	key.WriteString(d.Name.String())
-	for _, e := range entries {
-		fmt.Fprintf(&key, " %d", e.Rule.Line)
+	t := b.table
+	buckets := t.buckets()
+	if !t.door.Paths.IsExact() || t.door.DropsPath {
+		buckets = buckets[:1] // a map finds the bucket
 	}
-	number, have := n.tables[key.String()]
-	if !have {
-		number = len(n.tables) + 1
-		n.tables[key.String()] = number
-		n.table(number, d, door, entries)
+	for _, k := range buckets {
+		n.location(t, k)
 	}
-	used := map[int]bool{}
-	for _, e := range entries {
-		used[cmp.Or(e.Rule.Status, status)] = true
-	}
-	if d.Fallback == estate.Gone {
-		used[rule.Gone] = true
-	}
-	for _, s := range rule.Statuses {
-		switch {
-		case s == status || !used[s]:
-		case s == rule.Gone:
-			fmt.Fprintf(&n.servers, "        if ($up%d_status = %d) { return %d; }\n", number, s, s)
-		default:
-			fmt.Fprintf(&n.servers, "        if ($up%d_status = %d) { return %d $up%d_to; }\n", number, s, s, number)
-		}
-	}
-	fmt.Fprintf(&n.servers, "        return %d $up%d_to;\n", status, number)
+	fmt.Fprint(w, "}\n")
 }
 
-// table writes the maps that lead from a path to a rule, and from a rule to its target and status. A rule is known by its
-// line in rules.csv.
-func (n *nginx) table(number int, d *estate.Domain, door web.Door, entries []rule.Entry) {
-	w := &n.maps
-	fmt.Fprintf(w, "\n# The rules of %s: lines of rules.csv\n", door.Host.Unicode())
-	hashed, asking, patterns := n.sortOut(entries, d.Paths)
-	found := "pattern"
-	if len(hashed) > 0 {
-		found = "line"
-		fmt.Fprintf(w, "map $up_key $up%d_hit {\n    default \"\";\n", number)
-		for _, e := range hashed {
-			path, _ := e.Rule.Old.Exact()
-			key := web.Decode(path)
-			n.longest = max(n.longest, len(key))
-			fmt.Fprintf(w, "    %s %s;\n", quote(key), quoteValue(fmt.Sprintf("%d %s", e.Rule.Line, key)))
+// location writes what happens to paths that begin as those of a bucket do.
+func (n *nginx) location(t *table, k *bucket) {
+	w, prefix := &n.text, "/"
+	if k.number > 0 {
+		prefix = quote(k.prefix)
+	}
+	fmt.Fprintf(w, "    location %s {\n", prefix)
+	if !k.isEmpty(t) {
+		fmt.Fprintf(w, "        if ($up_rule = \"\") { set $up_rule $up%d_b%d; }\n", t.number, k.number)
+	}
+	for _, s := range t.statuses() {
+		if s == rule.Gone {
+			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d; }\n", t.number, s, s)
+		} else {
+			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d $up%d_to; }\n", t.number, s, s, t.number)
 		}
-		n.most = max(n.most, len(hashed))
-		// Maps ignore case, URLs do not: what was hit has to be the key to the letter.
-		fmt.Fprintf(w, "}\nmap \"$up%d_hit $up_key\" $up%d_exact {\n    default \"\";\n    \"~^(?s)(?<up_n>[0-9]+) (?<up_k>.*) (?P=up_k)$\" $up_n;\n}\n", number, number)
-		fmt.Fprintf(w, "map $up%d_exact $up%d_line {\n    \"\" $up%d_pattern;\n    default $up%d_exact;\n}\n", number, number, number, number)
 	}
-	n.expressions(fmt.Sprintf("$up%d_pattern", number), "else", patterns, d.Paths, true)
-	if len(asking) > 0 {
-		n.expressions(fmt.Sprintf("$up%d_asked", number), `""`, asking, d.Paths, false)
-		fmt.Fprintf(w, "map $up%d_asked $up%d_first {\n    \"\" $up%d_%s;\n    default $up%d_asked;\n}\n", number, number, number, found, number)
-		found = "first"
-	}
-	n.targets(number, d, found, slices.Concat(hashed, asking, patterns))
+	fmt.Fprintf(w, "        return %d $up%d_to;\n    }\n", t.door.Status, t.number)
 }
 
-// expressions writes a map from paths, with the query where a rule asks for it, to lines of rules.
-func (n *nginx) expressions(name, otherwise string, entries []rule.Entry, mode rule.Mode, root bool) {
+// constant writes the target of a door that asks no rule: the same path elsewhere, within its limits.
+func (n *nginx) constant(d predict.Door) string {
+	to := web.Door{Scheme: web.HTTPS, Host: d.Asked.Host}
+	if d.Does == predict.ToSite {
+		to = d.Canonical
+	}
+	path, query := "$up_path", "$is_args$args"
+	if d.DropsPath {
+		path = "/"
+	}
+	if d.DropsQuery {
+		query = ""
+	}
+	return fmt.Sprintf("\"%s%s%s\"", quoteText(to.String()), path, query)
+}
+
+// keyVariable is what the looked-up path has to be to the letter, since maps ignore case and URLs do not.
+func (t *table) keyVariable() string {
+	if t.door.Paths.IgnoreCase {
+		return "$up_key"
+	}
+	return fmt.Sprintf("$up%d_key", t.number)
+}
+
+// buckets parts the patterns of a table.
+func (t *table) buckets() []*bucket {
+	if t.door.Paths.IsExact() && !t.door.DropsPath {
+		return bucketsOf(t.patterns)
+	}
+	if t.door.DropsPath {
+		return []*bucket{{patterns: t.patterns}}
+	}
+	return bucketsBySegment(t.patterns, t.door.Paths)
+}
+
+// table writes the maps that lead from a path to a rule, and from a rule to its target and status. A rule is known by its line in
+// rules.csv.
+func (n *nginx) table(t *table) {
+	fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n", commentSafe(strings.Join(t.hosts, ", ")))
+	n.whole(t)
+	buckets := t.buckets()
+	for _, k := range buckets {
+		n.bucket(t, k, false)
+	}
+	n.targets(t)
+	if t.door.DropsPath {
+		fmt.Fprintf(&n.maps, "map \"\" $up%d_b0 { default $up%d_p0; }\n", t.number, t.number)
+		return
+	}
+	for _, k := range buckets {
+		n.bucket(t, k, true)
+	}
+	for _, k := range buckets {
+		if k.isEmpty(t) {
+			continue
+		}
+		n.named += 3
+		name := fmt.Sprintf("b%d", k.number)
+		if k.number == 0 && len(buckets) > 1 && !t.door.Paths.IsExact() {
+			name = "root" // b0 asks the bucket of the first segment
+		}
+		fmt.Fprintf(&n.maps, "map $up_odd $up%d_%s { \"\" $up%d_p%d; default $up%d_o%d; }\n", t.number, name, t.number, k.number, t.number, k.number)
+	}
+	if len(buckets) > 1 && !t.door.Paths.IsExact() {
+		otherwise := fmt.Sprintf("$up%d_root", t.number)
+		if buckets[0].isEmpty(t) {
+			otherwise = `""`
+		}
+		fmt.Fprintf(&n.maps, "map $uri $up%d_segment { \"~^(?<up_s>/[^/]*)\" $up_s; }\nmap $up%d_segment $up%d_b0 {\n    default %s;\n", t.number, t.number, t.number, otherwise)
+		for _, k := range buckets[1:] {
+			n.longest = max(n.longest, len(k.prefix))
+			fmt.Fprintf(&n.maps, "    %s $up%d_b%d;\n", quote(k.prefix), t.number, k.number)
+		}
+		n.most = max(n.most, len(buckets))
+		fmt.Fprint(&n.maps, "}\n")
+	}
+}
+
+// whole writes the maps of whole paths: their rules, and where a rule asks for a parameter of the query, which one is taken.
+func (n *nginx) whole(t *table) {
+	asking := map[string][]*rule.Rule{}
+	var paths []string
+	for _, e := range t.asking {
+		for _, v := range t.door.Paths.Variants(e.Rule.Old.Parts) {
+			key := web.Decode(v.Parts[0].Literal)
+			if asking[key] == nil {
+				paths = append(paths, key)
+			}
+			asking[key] = append(asking[key], e.Rule)
+		}
+	}
+	lines := map[string]string{}
+	for _, e := range t.exact {
+		lines[e.path] = fmt.Sprint(e.rule.Line)
+	}
+	if lines["/"] == "" && !t.rootTried() {
+		lines["/"] = "root"
+	}
 	w := &n.maps
-	asks := slices.ContainsFunc(entries, func(e rule.Entry) bool { return len(e.Rule.Old.Query) > 0 })
-	from, end := "$up_path", "$"
+	for i, path := range paths {
+		fmt.Fprintf(w, "map $args $up%d_q%d { # %s\n    default %s;\n", t.number, i+1, commentSafe(path), quote(lines[path]))
+		for _, r := range asking[path] {
+			fmt.Fprintf(w, "    # %s\n    %s %d;\n", commentSafe(r.Old.String()), quote("~^"+conditionsRegexp(r)), r.Line)
+		}
+		fmt.Fprint(w, "}\n")
+		lines[path] = fmt.Sprintf("$up%d_q%d", t.number, i+1)
+		n.named++
+	}
+	if len(lines) == 0 {
+		return
+	}
+	order := make([]string, 0, len(lines))
+	for _, e := range t.exact {
+		order = append(order, e.path)
+	}
+	for _, path := range paths {
+		if !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == path }) {
+			order = append(order, path)
+		}
+	}
+	if lines["/"] == "root" {
+		order = append(order, "/")
+	}
+	fmt.Fprintf(w, "map $up_key $up%d_line {\n    default \"\";\n", t.number)
+	for _, path := range order {
+		n.longest = max(n.longest, len(path))
+		fmt.Fprintf(w, "    %s %s;\n", quote(path), lines[path])
+	}
+	fmt.Fprint(w, "}\n")
+	n.most = max(n.most, len(order))
+	if t.door.Paths.IgnoreCase {
+		return
+	}
+	fmt.Fprintf(w, "# Maps ignore case, URLs do not: what was found has to be the path to the letter.\nmap $up_key $up%d_key {\n    default -;\n", t.number)
+	for _, path := range order {
+		fmt.Fprintf(w, "    %s %s;\n", quote(path), quoteValue(path))
+	}
+	fmt.Fprint(w, "}\n")
+}
+
+// bucket writes a map from paths, with the query where a rule asks for it, to lines of rules: for paths in normal form, or with every octet
+// spelled out for odd ones.
+func (n *nginx) bucket(t *table, k *bucket, odd bool) {
+	if k.isEmpty(t) {
+		return
+	}
+	w, mode := &n.maps, t.door.Paths
+	asks := slices.ContainsFunc(k.patterns, func(e rule.Entry) bool { return len(e.Rule.Old.Query) > 0 })
+	path := "$up_path"
+	if t.door.DropsPath {
+		path = "/"
+	}
+	from, end := path, "$"
 	if asks {
-		from, end = `"$up_path?$args"`, `\?`
+		from, end = `"`+path+`?$args"`, `\?`
 	}
-	sign := "~^"
+	sign, letter := "~^", 'p'
 	if mode.IgnoreCase {
 		sign = "~*^"
 	}
-	fmt.Fprintf(w, "map %s %s {\n    default %s;\n", from, name, otherwise)
-	for _, e := range entries {
-		fmt.Fprintf(w, "    # %s\n", commentSafe(e.Rule.Old.String()))
-		for _, v := range mode.Variants(e.Rule.Old.Parts) {
-			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
+	spell := plainRegexp
+	if odd {
+		letter, spell = 'o', literalRegexp
+		if k.above == nil || k.above.isEmpty(t) && k.number == 1 {
+			fmt.Fprint(w, "# The same patterns with every octet spelled out.\n")
 		}
 	}
-	if root {
+	otherwise := `""`
+	if k.above != nil && !k.above.isEmpty(t) {
+		otherwise = fmt.Sprintf("$up%d_%c%d", t.number, letter, k.above.number)
+	}
+	fmt.Fprintf(w, "map %s $up%d_%c%d {\n    default %s;\n", from, t.number, letter, k.number, otherwise)
+	for _, e := range k.patterns {
+		if !odd {
+			fmt.Fprintf(w, "    # %s\n", commentSafe(e.Rule.Old.String()))
+		}
+		for _, v := range mode.Variants(e.Rule.Old.Parts) {
+			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts, spell)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
+		}
+	}
+	if k.above == nil && t.rootTried() {
 		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
-			fmt.Fprintf(w, "    %s root;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts)+end))
+			fmt.Fprintf(w, "    %s root;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, spell)+end))
 		}
 	}
 	fmt.Fprint(w, "}\n")
@@ -328,8 +458,8 @@ func notRegexp(v rule.Variant) string {
 }
 
 // variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier expression took.
-func variantRegexp(r *rule.Rule, v []rule.Part) string {
-	s := pathRegexp(r.Old, v)
+func variantRegexp(r *rule.Rule, v []rule.Part, spell func(string) string) string {
+	s := pathRegexp(r.Old, v, spell)
 	for i, p := range r.Old.Captures() {
 		inPath := slices.ContainsFunc(r.Old.Parts, func(o rule.Part) bool { return o.Name == p.Name })
 		if inPath && !slices.ContainsFunc(v, func(o rule.Part) bool { return o.Name == p.Name }) {
@@ -344,7 +474,7 @@ func conditionsRegexp(r *rule.Rule) string {
 	var b strings.Builder
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
-		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`)
+		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, literalRegexp)
 		if len(c.Parts) == 0 {
 			value = "=?"
 		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
@@ -355,40 +485,11 @@ func conditionsRegexp(r *rule.Rule) string {
 	return b.String()
 }
 
-// sortOut parts rules that a hash table can hold from those with conditions on the query, which win over them, and from those that need
-// a regular expression: patterns, paths with an encoded reserved character, paths that differ from another one in case only, and all
-// where the old site did not care. What nginx cannot hold at all is noted.
-func (n *nginx) sortOut(entries []rule.Entry, mode rule.Mode) (hashed, asking, regexps []rule.Entry) {
-	spelt := map[string]int{}
-	for _, e := range entries {
-		if path, ok := e.Rule.Old.Exact(); ok && len(e.Rule.Old.Query) == 0 {
-			spelt[lowerASCII(web.Decode(path))]++
-		}
-	}
-	for _, e := range entries {
-		path, exact := e.Rule.Old.Exact()
-		asks := len(e.Rule.Old.Query) > 0
-		hashable := exact && mode.IsExact() && !asks && spelt[lowerASCII(web.Decode(path))] == 1 && !encodedReserved(path)
-		switch why := barred(e.Rule, hashable); {
-		case why != "":
-			n.findings = append(n.findings, finding.New(finding.BeyondCarrier, e.Rule.Place(), fmt.Sprintf("nginx cannot hold %s (%s): %s.", e.Rule.Place(), e.Rule.Old, why),
-				"Leave the rule to another carrier, or do without it.", map[string]any{"line": e.Rule.Line}))
-		case hashable:
-			hashed = append(hashed, e)
-		case exact && asks:
-			asking = append(asking, e)
-		default:
-			regexps = append(regexps, e)
-		}
-	}
-	return hashed, asking, regexps
-}
-
 // The most octets that nginx reads as one word of its configuration, with some room.
 const mostWord = 3900
 
-// barred says why nginx cannot hold a rule, "" where it can.
-func barred(r *rule.Rule, hashable bool) string {
+// nginxBars says why nginx cannot hold a rule, "" where it can.
+func nginxBars(r *rule.Rule, hashable bool) string {
 	for _, p := range r.Old.Parts {
 		if strings.Contains(p.Literal, "%00") {
 			return "nginx refuses every path with %00"
@@ -399,7 +500,7 @@ func barred(r *rule.Rule, hashable bool) string {
 	}
 	old := quoteValue(r.Old.String())
 	if !hashable {
-		old = quote(variantRegexp(r, r.Old.Parts) + conditionsRegexp(r))
+		old = quote(variantRegexp(r, r.Old.Parts, literalRegexp) + conditionsRegexp(r))
 	}
 	if len(old) > mostWord || len(quoteValue(r.New.String())) > mostWord {
 		return fmt.Sprintf("it is longer than the %d octets that nginx reads as one word", mostWord)
@@ -407,61 +508,41 @@ func barred(r *rule.Rule, hashable bool) string {
 	return ""
 }
 
-// reencoded gives a capture that moves from path to query or back and may hold what has to be written otherwise there, "" where there is
-// none.
-func reencoded(r *rule.Rule) string {
-	moves := func(to, from []rule.Part) string {
-		for _, p := range to {
-			for _, c := range from {
-				if p.IsCapture() && c.Name == p.Name && !c.Digits && !c.Label {
-					return p.Name
-				}
-			}
-		}
-		return ""
-	}
-	var query []rule.Part
-	for _, c := range r.Old.Query {
-		query = append(query, c.Parts...)
-	}
-	return cmp.Or(moves(r.New.Query, r.Old.Parts), moves(r.New.Parts, query))
-}
-
-func (n *nginx) targets(number int, d *estate.Domain, found string, entries []rule.Entry) {
-	status := n.plan.Estate.Policy.Status
+func (n *nginx) targets(t *table) {
+	d := t.door
 	var to, statuses bytes.Buffer
-	for _, e := range entries {
-		r := e.Rule
+	for _, r := range t.rules() {
 		if r.Status == rule.Gone {
 			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, rule.Gone)
 			continue
 		}
-		fmt.Fprintf(&to, "    %d %s;\n", r.Line, n.target(r))
-		if r.Status != 0 && r.Status != status {
+		fmt.Fprintf(&to, "    %d %s;\n", r.Line, n.target(r, d))
+		if r.Status != 0 && r.Status != d.Status {
 			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, r.Status)
 		}
 	}
-	home := d.LeadsTo
+	home := d.Home
 	base := quoteText(home.Door().String())
-	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), n.query(quoteText(home.Query()), false))
+	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), n.query(quoteText(home.Query()), d.DropsQuery))
 	other := root
 	switch d.Fallback {
 	case estate.SamePath:
-		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), n.query(quoteText(home.Query()), false))
+		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), n.query(quoteText(home.Query()), d.DropsQuery))
 	case estate.Gone:
-		fmt.Fprintf(&statuses, "    else %d;\n", rule.Gone)
+		fmt.Fprintf(&statuses, "    \"\" %d;\n", rule.Gone)
 	}
-	fmt.Fprintf(&n.maps, "map $up%d_%s $up%d_to {\n%s    root %s;\n    default %s;\n}\n", number, found, number, to.String(), root, other)
+	n.named += 3
+	fmt.Fprintf(&n.maps, "map $up_rule $up%d_to {\n%s    root %s;\n    default %s;\n}\n", t.number, to.String(), root, other)
 	if statuses.Len() > 0 {
-		fmt.Fprintf(&n.maps, "map $up%d_%s $up%d_status {\n    default %d;\n%s}\n", number, found, number, status, statuses.String())
+		fmt.Fprintf(&n.maps, "map $up_rule $up%d_status {\n    default %d;\n%s}\n", t.number, d.Status, statuses.String())
 	}
 }
 
 // target writes where a rule leads, as a value with the captures of its pattern.
-func (n *nginx) target(r *rule.Rule) string {
+func (n *nginx) target(r *rule.Rule, d predict.Door) string {
 	door := r.New.Door
 	if door.IsZero() {
-		door = n.plan.Estate.Canonical
+		door = d.Canonical
 	}
 	at := quoteText(door.String())
 	if len(r.New.Host) > 0 {
@@ -469,9 +550,10 @@ func (n *nginx) target(r *rule.Rule) string {
 	}
 	fragment := ""
 	if r.New.Fragment != "" {
-		fragment = "#" + quoteText(r.New.Fragment)
+		fragment = "#" + quoteText(cleanTarget(r.New.Fragment))
 	}
-	return fmt.Sprintf("\"%s%s%s%s\"", at, cleanTarget(n.expanded(r, r.New.Parts)), n.query(cleanTarget(n.expanded(r, r.New.Query)), r.DropQuery, keysOf(r)...), fragment)
+	query := n.query(n.expanded(r, r.New.Query), r.DropQuery || d.DropsQuery, keysOf(r)...)
+	return fmt.Sprintf("\"%s%s%s%s\"", at, n.expanded(r, r.New.Parts), query, fragment)
 }
 
 // expanded writes parts of a target, captures as variables.
@@ -481,7 +563,7 @@ func (n *nginx) expanded(r *rule.Rule, parts []rule.Part) string {
 		if p.IsCapture() {
 			fmt.Fprintf(&b, "${up_c%d}", captureNumber(r.Old, p.Name))
 		} else {
-			b.WriteString(quoteText(p.Literal))
+			b.WriteString(quoteText(cleanTarget(p.Literal)))
 		}
 	}
 	return b.String()
@@ -494,19 +576,6 @@ func keysOf(r *rule.Rule) []string {
 		keys = append(keys, c.Key)
 	}
 	return keys
-}
-
-// cleanTarget encodes what may not stand in a Location, as the core does.
-func cleanTarget(quoted string) string {
-	var b strings.Builder
-	for _, c := range []byte(quoted) {
-		if c <= 0x20 || c >= 0x7f {
-			fmt.Fprintf(&b, "%%%02X", c)
-		} else {
-			b.WriteByte(c)
-		}
-	}
-	return b.String()
 }
 
 // query writes the query of a target: its own first, as it stands in a quoted value, then the visitor's without the keys that it sets
@@ -559,19 +628,20 @@ func captureNumber(old rule.Pattern, name string) int {
 	return 1 + slices.IndexFunc(old.Captures(), func(p rule.Part) bool { return p.Name == name })
 }
 
-// pathRegexp writes a pattern so that it takes a raw path exactly where its normal form fits.
-func pathRegexp(old rule.Pattern, parts []rule.Part) string {
-	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`)
+// pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits; else (plainRegexp) only
+// one that is in normal form.
+func pathRegexp(old rule.Pattern, parts []rule.Part, spell func(string) string) string {
+	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, spell)
 }
 
-// partsRegexp writes parts, with what a capture and one of the rest take.
-func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string) string {
+// partsRegexp writes parts, with what a capture and one of the rest take, and how texts are spelled.
+func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string, spell func(string) string) string {
 	var b strings.Builder
 	for _, p := range parts {
 		octets := one
 		switch {
 		case !p.IsCapture():
-			b.WriteString(literalRegexp(p.Literal))
+			b.WriteString(spell(p.Literal))
 			continue
 		case p.Rest:
 			octets = rest
@@ -585,6 +655,18 @@ func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string) string {
 	return b.String()
 }
 
+// plainRegexp takes a text in normal form as it is.
+func plainRegexp(normal string) string {
+	var b strings.Builder
+	for _, c := range []byte(normal) {
+		if strings.IndexByte(`.()*+$^|?[]{}\`, c) >= 0 {
+			b.WriteByte('\\')
+		}
+		b.WriteByte(c)
+	}
+	return b.String()
+}
+
 // literalRegexp takes a text in normal form in every spelling that is equal to it.
 func literalRegexp(normal string) string {
 	var b strings.Builder
@@ -592,7 +674,7 @@ func literalRegexp(normal string) string {
 		if len(u.Normal) == 3 {
 			hex := anyCase(u.Normal[1:])
 			raw := web.Decode(u.Normal)[0]
-			if raw > 0x20 && raw < 0x7f && web.NormalPath(string(raw)) == u.Normal {
+			if raw > 0x20 && raw < 0x7f && raw != '%' && web.NormalPath(string(raw)) == u.Normal {
 				fmt.Fprintf(&b, "(?:%%%s|%s)", hex, escapeRegexp(raw))
 			} else {
 				b.WriteString("%" + hex)
@@ -629,30 +711,6 @@ func escapeRegexp(c byte) string {
 	return fmt.Sprintf(`\x%02x`, c)
 }
 
-// encodedReserved tells whether a path in normal form holds an encoded character that would mean something else decoded.
-func encodedReserved(path string) bool {
-	for _, u := range web.Units(path) {
-		if len(u.Normal) != 3 {
-			continue
-		}
-		raw := web.Decode(u.Normal)
-		if raw == "?" || raw == "#" || raw == "[" || raw == "]" || web.NormalPath(raw) == raw && raw != "%" {
-			return true
-		}
-	}
-	return false
-}
-
-func lowerASCII(s string) string {
-	b := []byte(s)
-	for i, c := range b {
-		if c >= 'A' && c <= 'Z' {
-			b[i] = c + 'a' - 'A'
-		}
-	}
-	return string(b)
-}
-
 // quote writes a text as one word of nginx's configuration, in which variables are not looked for.
 func quote(s string) string {
 	var b strings.Builder
@@ -683,33 +741,3 @@ func quoteText(s string) string {
 }
 
 func quoteValue(s string) string { return `"` + quoteText(s) + `"` }
-
-// commentSafe keeps a text on its comment line.
-func commentSafe(s string) string {
-	return strings.Map(func(r rune) rune {
-		if r < 0x20 || r == 0x7f {
-			return ' '
-		}
-		return r
-	}, s)
-}
-
-// ParseListen reads "http=ADDR:PORT" and "https=ADDR:PORT" options.
-func ParseListen(values []string) (o NginxOptions, err error) {
-	for _, v := range values {
-		scheme, at, _ := strings.Cut(v, "=")
-		u, parseErr := url.Parse("//" + at)
-		if parseErr != nil || u.Port() == "" || u.Host != at || strings.ContainsAny(at, " ;\"'\\${}") {
-			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
-		}
-		switch scheme {
-		case "http":
-			o.HTTP = append(o.HTTP, at)
-		case "https":
-			o.HTTPS = append(o.HTTPS, at)
-		default:
-			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
-		}
-	}
-	return o, nil
-}

@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/files"
 )
 
-func load(t *testing.T, archive *txtar.Archive) *plan.Plan {
+func load(t *testing.T, archive *txtar.Archive) []predict.Door {
 	t.Helper()
 	dir := t.TempDir()
 	for _, f := range archive.Files {
@@ -23,7 +23,7 @@ func load(t *testing.T, archive *txtar.Archive) *plan.Plan {
 	}
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	return predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}).Held("gateway")
 }
 
 // TestNginx writes the estate of every case of testdata and compares; UPDATE=1 writes the cases anew. That nginx
@@ -35,13 +35,13 @@ func TestNginx(t *testing.T) {
 	for _, path := range cases {
 		archive, err := txtar.ParseFile(path)
 		require.NoError(t, err)
-		out, err := Nginx(load(t, archive), "gateway", NginxOptions{HTTP: []string{"127.0.0.1:8080"}, HTTPS: []string{"127.0.0.1:8443"}, Certificates: "/c", Challenges: "/w"})
+		out, err := nginxWriter.Write(load(t, archive), Options{HTTP: []string{"127.0.0.1:8080"}, HTTPS: []string{"127.0.0.1:8443"}, Certificates: "/c", Challenges: "/w"})
 		require.NoError(t, err, path)
 		says := ""
 		for _, f := range out.Findings {
 			says += f.Says + "\n"
 		}
-		got := map[string]string{"nginx.conf": string(out.Text), "says.txt": says}
+		got := map[string]string{"nginx.conf": string(out.Files[0].Text), "says.txt": says}
 		for i, f := range archive.Files {
 			if want, ok := got[f.Name]; ok && os.Getenv("UPDATE") != "" {
 				archive.Files[i].Data = []byte(want)
@@ -67,7 +67,7 @@ old,new
 old.example/a/{x},/1
 old.example/{y}/b,/2
 `)))
-	_, err := Nginx(p, "gateway", NginxOptions{})
+	_, err := nginxWriter.Write(p, Options{})
 	assert.ErrorContains(t, err, "https://old.example/a/b")
 }
 
@@ -100,10 +100,10 @@ func TestLargeTablesGetLargerHashes(t *testing.T) {
 		{Name: "upperpath.yaml", Data: []byte("canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\ndomains: [old.example]\nrules: rules.csv\n")},
 		{Name: "rules.csv", Data: []byte(rules.String() + "old.example/" + strings.Repeat("x", 4000) + ",/x\n")},
 	}})
-	out, err := Nginx(p, "gateway", NginxOptions{})
+	out, err := nginxWriter.Write(p, Options{})
 	require.NoError(t, err)
-	assert.True(t, strings.Contains(string(out.Text), "map_hash_max_size 4096;"))
-	assert.True(t, strings.Contains(string(out.Text), "map_hash_bucket_size 512;"))
+	assert.True(t, strings.Contains(string(out.Files[0].Text), "map_hash_max_size 4096;"))
+	assert.True(t, strings.Contains(string(out.Files[0].Text), "map_hash_bucket_size 512;"))
 	require.Len(t, out.Findings, 1, "a path that nginx cannot read is said")
 	assert.Contains(t, out.Findings[0].Says, "longer than the 3900 octets")
 }

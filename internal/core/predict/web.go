@@ -3,10 +3,12 @@ package predict
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -247,4 +249,31 @@ func (w *Web) listDoors() {
 			add(h)
 		}
 	}
+}
+
+// Ties gives a finding for each pair of rules that doors ask and that the order of specificity cannot tell apart, in the order of the file.
+func Ties(doors []Door) []finding.Finding {
+	var tally finding.Tally
+	asked, tables := map[web.Host]bool{}, map[*rule.Table]bool{}
+	for _, d := range doors {
+		if d.AsksRules() {
+			asked[d.Asked.Host], tables[d.Rules] = true, true
+		}
+	}
+	for t := range tables {
+		for _, tie := range t.Ties() {
+			if asked[tie.Witness.Host()] {
+				tally.Add(TieFinding(tie))
+			}
+		}
+	}
+	return tally.Findings()
+}
+
+// TieFinding is the finding of two rules that are equally specific.
+func TieFinding(t rule.Tie) finding.Finding {
+	return finding.New(finding.Tie, fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
+		fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
+		"Make one of them more specific, or drop one.",
+		map[string]any{"lines": []int{t.First.Line, t.Second.Line}, "witness": t.Witness.String()})
 }

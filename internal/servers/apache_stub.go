@@ -1,0 +1,3 @@
+package servers
+
+var apacheWriter = Writer{Name: "apache"}

@@ -1,0 +1,404 @@
+package servers
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// block is doors of one domain and scheme that answer alike, so that one server block says it for all of them.
+type block struct {
+	predict.Door // the first of them
+	names        []string
+	table        *table // nil where no rule is asked and nothing is looked up
+}
+
+// table is the rules that doors ask, with what happens where none takes a path. Doors with the same table share it.
+type table struct {
+	number   int
+	door     predict.Door
+	exact    []exactRule  // paths that can be looked up
+	asking   []rule.Entry // exact paths with conditions on the query: they win over the exact ones
+	patterns []rule.Entry // what has to be tried one by one, in its order
+	hosts    []string
+}
+
+// exactRule is a rule and a path that it takes, decoded.
+type exactRule struct {
+	path string
+	rule *rule.Rule
+}
+
+// blocksOf puts doors that answer alike together, in their order, and gives the tables that they need.
+func blocksOf(doors []predict.Door, sort func(*table, []rule.Entry)) ([]block, []*table) {
+	var blocks []block
+	var tables []*table
+	byKey, byTable := map[string]int{}, map[string]*table{}
+	for _, d := range doors {
+		entries := held(d)
+		key := keyOf(d, entries)
+		blockKey := fmt.Sprint(d.Scheme, d.Exempt, key)
+		at, known := byKey[blockKey]
+		if !known {
+			at = len(blocks)
+			byKey[blockKey] = at
+			blocks = append(blocks, block{Door: d, table: byTable[key]})
+			if d.Does == predict.Redirects && !d.Upgrades && byTable[key] == nil {
+				t := &table{number: len(tables) + 1, door: d}
+				sort(t, entries)
+				byTable[key], tables = t, append(tables, t)
+				blocks[at].table = t
+			}
+		}
+		blocks[at].names = append(blocks[at].names, d.Host.String())
+		if t := blocks[at].table; t != nil && !slices.Contains(t.hosts, d.Host.Unicode()) {
+			t.hosts = append(t.hosts, d.Host.Unicode())
+		}
+	}
+	return blocks, tables
+}
+
+// keyOf tells apart what doors answer.
+func keyOf(d predict.Door, entries []rule.Entry) string {
+	var key strings.Builder
+	name := ""
+	if d.Domain != nil {
+		name = d.Domain.Name.String()
+	}
+	fmt.Fprint(&key, name, d.Does, d.DropsPath, d.DropsQuery, d.Upgrades, d.Status, d.Canonical, d.Home, d.Fallback)
+	if d.Upgrades {
+		fmt.Fprint(&key, d.Host)
+	}
+	for _, e := range entries {
+		fmt.Fprintf(&key, " %d", e.Rule.Line)
+	}
+	return key.String()
+}
+
+// held gives the rules that may take a URL of a door, within its limits: none below an exempt path, none with a condition where no query
+// is seen, and where paths are dropped only those that take the root.
+func held(d predict.Door) []rule.Entry {
+	if !d.AsksRules() {
+		return nil
+	}
+	all := d.Rules.On(d.Asked)
+	if !d.Paths.IsExact() { // different texts may take one path there
+		all = slices.Clone(d.Rules.All(d.Asked))
+		slices.SortStableFunc(all, rule.Compare)
+	}
+	return slices.DeleteFunc(all, func(e rule.Entry) bool {
+		first := e.Rule.Old.Parts[0].Literal
+		exempt := slices.ContainsFunc(d.Exempt, func(prefix string) bool { return strings.HasPrefix(first, prefix) })
+		return exempt || d.DropsQuery && len(e.Rule.Old.Query) > 0 || d.DropsPath && !takesRoot(e.Rule, d.Paths)
+	})
+}
+
+// takesRoot tells whether a rule takes the path "/", whatever the query is.
+func takesRoot(r *rule.Rule, mode rule.Mode) bool {
+	return slices.ContainsFunc(mode.Variants(r.Old.Parts), func(v rule.Variant) bool {
+		p := v.Parts
+		return p[0].Literal == "/" && (len(p) == 1 || len(p) == 2 && p[1].Rest)
+	})
+}
+
+// sortOut parts the rules of a table into those that can be looked up by their decoded path and the others. Not looked up are paths with an
+// encoded character that would mean something else decoded, and where twins says so, those that differ from another one in case only.
+// barred says why a server cannot hold a rule; such rules are handed to refuse.
+func (t *table) sortOut(entries []rule.Entry, foldsCase bool, barred func(r *rule.Rule, hashable bool) string, refuse func(*rule.Rule, string)) {
+	mode, taken := t.door.Paths, map[string]bool{}
+	spelt := map[string]map[string]bool{} // by their folded form, the ways in which paths are written
+	for _, e := range entries {
+		if _, exact := e.Rule.Old.Exact(); !exact {
+			continue
+		}
+		for _, v := range mode.Variants(e.Rule.Old.Parts) {
+			key := web.Decode(v.Parts[0].Literal)
+			if folded := lowerASCII(key); spelt[folded] == nil {
+				spelt[folded] = map[string]bool{key: true}
+			} else {
+				spelt[folded][key] = true
+			}
+		}
+	}
+	twin := func(r *rule.Rule) bool {
+		return slices.ContainsFunc(mode.Variants(r.Old.Parts), func(v rule.Variant) bool {
+			return len(spelt[lowerASCII(web.Decode(v.Parts[0].Literal))]) > 1
+		})
+	}
+	for _, e := range entries {
+		path, exact := e.Rule.Old.Exact()
+		asks := len(e.Rule.Old.Query) > 0
+		lookedUp := exact && !t.door.DropsPath && !encodedReserved(path)
+		if foldsCase && !mode.IgnoreCase {
+			lookedUp = lookedUp && !twin(e.Rule)
+		}
+		switch why := barred(e.Rule, lookedUp && !asks); {
+		case why != "":
+			refuse(e.Rule, why)
+		case lookedUp && !asks:
+			for _, v := range mode.Variants(e.Rule.Old.Parts) {
+				if key := web.Decode(v.Parts[0].Literal); !taken[key] {
+					taken[key] = true
+					t.exact = append(t.exact, exactRule{key, e.Rule})
+				}
+			}
+		case lookedUp:
+			t.asking = append(t.asking, e)
+		default:
+			t.patterns = append(t.patterns, e)
+		}
+	}
+}
+
+// rootTried tells whether it has to be tried, behind the patterns, that a path is the root; else the root is looked up as other whole
+// paths are, or a rule takes it.
+func (t *table) rootTried() bool {
+	if slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
+		return false
+	}
+	return t.door.DropsPath || !t.door.Paths.IsExact() ||
+		slices.ContainsFunc(t.patterns, func(e rule.Entry) bool { return takesRoot(e.Rule, t.door.Paths) })
+}
+
+// looksUp tells whether whole paths are looked up.
+func (t *table) looksUp() bool { return len(t.exact)+len(t.asking) > 0 || !t.rootTried() }
+
+// isEmpty tells whether nothing is tried in a bucket.
+func (b *bucket) isEmpty(t *table) bool {
+	return len(b.patterns) == 0 && b.above == nil && !t.rootTried()
+}
+
+// rules gives all rules of a table.
+func (t *table) rules() []*rule.Rule {
+	var all []*rule.Rule
+	seen := map[*rule.Rule]bool{}
+	add := func(r *rule.Rule) {
+		if !seen[r] {
+			seen[r] = true
+			all = append(all, r)
+		}
+	}
+	for _, e := range t.exact {
+		add(e.rule)
+	}
+	for _, e := range slices.Concat(t.asking, t.patterns) {
+		add(e.Rule)
+	}
+	return all
+}
+
+// statuses gives the statuses that a table needs beside its own.
+func (t *table) statuses() []int {
+	var all []int
+	for _, s := range rule.Statuses {
+		used := s == rule.Gone && t.door.Fallback == estate.Gone && !t.door.DropsPath
+		for _, r := range t.rules() {
+			used = used || r.Status == s
+		}
+		if used && s != t.door.Status {
+			all = append(all, s)
+		}
+	}
+	return all
+}
+
+// bucket is patterns whose paths begin alike. A path that begins so meets these, and then what the bucket above it holds.
+type bucket struct {
+	prefix   string // decoded
+	patterns []rule.Entry
+	above    *bucket
+	number   int
+}
+
+// mostInBucket is how many patterns a path may meet before they are parted by how they begin.
+const mostInBucket = 6
+
+// bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is that of the root. Where patterns of a
+// bucket above come before the last one of a bucket, the bucket holds them too, so that the order of all stays right.
+func bucketsOf(patterns []rule.Entry) []*bucket {
+	rank := make(map[*rule.Rule]int, len(patterns))
+	heads := make(map[*rule.Rule]string, len(patterns))
+	for i, e := range patterns {
+		rank[e.Rule] = i
+		heads[e.Rule] = web.Decode(e.Rule.Old.Parts[0].Literal)
+	}
+	var all []*bucket
+	var part func(prefix string, own []rule.Entry, above *bucket)
+	part = func(prefix string, own []rule.Entry, above *bucket) {
+		b := &bucket{prefix: prefix, above: above, number: len(all)}
+		all = append(all, b)
+		if len(own) <= mostInBucket {
+			b.patterns = own
+			return
+		}
+		below := map[byte][]rule.Entry{}
+		var order []byte
+		for _, e := range own {
+			head := heads[e.Rule]
+			if head == prefix {
+				b.patterns = append(b.patterns, e)
+				continue
+			}
+			next := head[len(prefix)]
+			if below[next] == nil {
+				order = append(order, next)
+			}
+			below[next] = append(below[next], e)
+		}
+		slices.Sort(order)
+		for _, next := range order {
+			part(commonHead(below[next], heads), below[next], b)
+		}
+	}
+	part("/", patterns, nil)
+	for _, b := range all {
+		b.takeFromAbove(rank)
+	}
+	return all
+}
+
+func commonHead(entries []rule.Entry, heads map[*rule.Rule]string) string {
+	common := heads[entries[0].Rule]
+	for _, e := range entries[1:] {
+		head := heads[e.Rule]
+		n := 0
+		for n < len(common) && n < len(head) && common[n] == head[n] {
+			n++
+		}
+		common = common[:n]
+	}
+	return common
+}
+
+// takeFromAbove adds the patterns of the buckets above that come before the last one of a bucket.
+func (b *bucket) takeFromAbove(rank map[*rule.Rule]int) {
+	if b.above == nil || len(b.patterns) == 0 {
+		return
+	}
+	last := 0
+	for _, e := range b.patterns {
+		last = max(last, rank[e.Rule])
+	}
+	known := map[*rule.Rule]bool{}
+	for _, e := range b.patterns {
+		known[e.Rule] = true
+	}
+	for above := b.above; above != nil; above = above.above {
+		for _, e := range above.patterns {
+			if rank[e.Rule] < last && !known[e.Rule] {
+				known[e.Rule] = true
+				b.patterns = append(b.patterns, e)
+			}
+		}
+	}
+	slices.SortFunc(b.patterns, func(x, y rule.Entry) int { return rank[x.Rule] - rank[y.Rule] })
+}
+
+// bucketsBySegment parts patterns by the first segment of their paths, whatever its case is, for sites that did not care how the rest was
+// written. The first bucket holds those whose first segment is not fixed; its prefix is "".
+func bucketsBySegment(patterns []rule.Entry, mode rule.Mode) []*bucket {
+	root := &bucket{}
+	all, bySegment := []*bucket{root}, map[string]*bucket{}
+	rank := map[*rule.Rule]int{}
+	for i, e := range patterns {
+		rank[e.Rule] = i
+		segment, fixed := firstSegment(e.Rule, mode)
+		b := root
+		if fixed {
+			if b = bySegment[segment]; b == nil {
+				b = &bucket{prefix: segment, above: root, number: len(all)}
+				bySegment[segment], all = b, append(all, b)
+			}
+		}
+		b.patterns = append(b.patterns, e)
+	}
+	for _, b := range all {
+		b.takeFromAbove(rank)
+	}
+	return all
+}
+
+// firstSegment gives the decoded first segment, in lower case, of all paths that a rule takes; false where it is not the same for all.
+func firstSegment(r *rule.Rule, mode rule.Mode) (string, bool) {
+	common := ""
+	for _, v := range mode.Variants(r.Old.Parts) {
+		text := lowerASCII(web.Decode(v.Parts[0].Literal))
+		end := strings.IndexByte(text[1:], '/')
+		switch {
+		case end >= 0:
+			text = text[:end+1]
+		case len(v.Parts) > 1:
+			return "", false
+		}
+		if common != "" && text != common || text == "/" {
+			return "", false
+		}
+		common = text
+	}
+	return common, common != ""
+}
+
+// encodedReserved tells whether a path in normal form holds an encoded character that would mean something else decoded.
+func encodedReserved(path string) bool {
+	for _, u := range web.Units(path) {
+		if len(u.Normal) != 3 {
+			continue
+		}
+		raw := web.Decode(u.Normal)
+		if raw == "?" || raw == "#" || raw == "[" || raw == "]" || web.NormalPath(raw) == raw && raw != "%" {
+			return true
+		}
+	}
+	return false
+}
+
+func lowerASCII(s string) string {
+	b := []byte(s)
+	for i, c := range b {
+		if c >= 'A' && c <= 'Z' {
+			b[i] = c + 'a' - 'A'
+		}
+	}
+	return string(b)
+}
+
+// reencoded gives a capture that moves from path to query or back and may hold what has to be written otherwise there, "" where there is
+// none.
+func reencoded(r *rule.Rule) string {
+	moves := func(to, from []rule.Part) string {
+		for _, p := range to {
+			for _, c := range from {
+				if p.IsCapture() && c.Name == p.Name && !c.Digits && !c.Label {
+					return p.Name
+				}
+			}
+		}
+		return ""
+	}
+	var query []rule.Part
+	for _, c := range r.Old.Query {
+		query = append(query, c.Parts...)
+	}
+	if name := moves(r.New.Query, r.Old.Parts); name != "" {
+		return name
+	}
+	return moves(r.New.Parts, query)
+}
+
+// cleanTarget encodes what may not stand in a Location, as the core does.
+func cleanTarget(s string) string {
+	var b strings.Builder
+	for _, c := range []byte(s) {
+		if c <= 0x20 || c >= 0x7f {
+			fmt.Fprintf(&b, "%%%02X", c)
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,169 @@
+// Package servers writes doors as configuration for real web servers, a file a server and a row in the table, and reads redirects from
+// such files. It works nothing out: what each door answers comes from predict; here it is only said in a server's own language, exactly or
+// not at all.
+//
+//	w, _ := servers.WriterOf("nginx")
+//	out, err := w.Write(web.Held("gateway"), servers.Options{})
+//	out.Files    // an include file for nginx
+//	out.Findings // what it cannot carry exactly
+package servers
+
+import (
+	"fmt"
+	"net/url"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
+)
+
+// Writer is a row of the table of servers for which configuration is written.
+type Writer struct {
+	Name    string // of the command, and of the folder where nobody names another
+	Title   string // of the server, with the versions that are meant
+	About   string // what is made, in sentences
+	Comment string // how a comment begins
+	Options Options
+	Forms   []Form // other forms beside the first
+	Steps   []string
+	write   func(predictedDoors, Options) (Output, error)
+}
+
+// Form is another form of configuration of the same server, chosen by an option of its name.
+type Form struct{ Name, Usage string }
+
+// Options says how the files fit into a server.
+type Options struct {
+	HTTP, HTTPS  []string // what http and https doors listen on; empty: ports 80 and 443 of every address
+	Certificates string   // folder: for each domain DOMAIN.crt with the whole chain, and DOMAIN.key
+	Challenges   string   // folder from which exempt paths are answered
+	Place        string   // folder on the server in which the files will lie
+	Form         string   // the name of a form; "" for the first
+}
+
+// Output is a configuration and what it does not say exactly.
+type Output struct {
+	Files    []File
+	Findings []finding.Finding
+	Doors    int
+	Steps    []string // how to put it in place, in order
+}
+
+// File is one file to be written.
+type File struct {
+	Name string
+	Text []byte
+}
+
+type predictedDoors []predict.Door
+
+// Writers returns the table.
+func Writers() []Writer { return []Writer{nginxWriter, apacheWriter} }
+
+// WriterOf returns the row of a server; false where none is called so.
+func WriterOf(name string) (Writer, bool) {
+	for _, w := range Writers() {
+		if w.Name == name {
+			return w, true
+		}
+	}
+	return Writer{}, false
+}
+
+// Write writes doors as a carrier itself is asked for them (predict's Web.Held gives them). What a field of theirs says is in the files, or
+// a finding (beyond-carrier) names what is not. The error says why nothing is written: while rules are tied, no order of theirs is right.
+func (w Writer) Write(doors []predict.Door, o Options) (Output, error) {
+	if err := tied(doors); err != nil {
+		return Output{}, err
+	}
+	o = o.or(w.Options)
+	if err := o.check(); err != nil {
+		return Output{}, err
+	}
+	return w.write(doors, o)
+}
+
+func tied(doors []predict.Door) error {
+	for _, f := range predict.Ties(doors) {
+		return fmt.Errorf("rules are tied, so that no server can hold them both: %s %s", f.Says, f.Fix)
+	}
+	return nil
+}
+
+// or puts others where nothing is said.
+func (o Options) or(others Options) Options {
+	if len(o.HTTP) == 0 {
+		o.HTTP = others.HTTP
+	}
+	if len(o.HTTPS) == 0 {
+		o.HTTPS = others.HTTPS
+	}
+	for to, other := range map[*string]string{&o.Certificates: others.Certificates, &o.Challenges: others.Challenges, &o.Place: others.Place} {
+		if *to == "" {
+			*to = other
+		}
+	}
+	return o
+}
+
+// check refuses names of folders that no configuration file can hold.
+func (o Options) check() error {
+	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
+		if strings.ContainsFunc(folder, func(r rune) bool { return r < 0x20 || r == 0x7f }) {
+			return fmt.Errorf("%q: the name of a folder holds a control character; expected a name without one", folder)
+		}
+	}
+	return nil
+}
+
+// ParseListen reads "http=ADDR:PORT" and "https=ADDR:PORT". The error names what was expected.
+func ParseListen(values []string) (o Options, err error) {
+	for _, v := range values {
+		scheme, at, _ := strings.Cut(v, "=")
+		u, parseErr := url.Parse("//" + at)
+		if parseErr != nil || u.Port() == "" || u.Host != at || strings.ContainsAny(at, " ;\"'\\${}<>#%") {
+			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
+		}
+		switch scheme {
+		case "http":
+			o.HTTP = append(o.HTTP, at)
+		case "https":
+			o.HTTPS = append(o.HTTPS, at)
+		default:
+			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
+		}
+	}
+	return o, nil
+}
+
+// beyond says that a server cannot hold a rule.
+func beyond(server, place, old, why string, line int) finding.Finding {
+	return finding.New(finding.BeyondCarrier, place, fmt.Sprintf("%s cannot hold %s (%s): %s.", server, place, old, why),
+		"Leave the rule to another carrier, or do without it.", map[string]any{"line": line})
+}
+
+// commentSafe keeps a text on its comment line.
+func commentSafe(s string) string {
+	s = strings.Map(func(r rune) rune {
+		if r < 0x20 || r == 0x7f || r >= 0x80 && r < 0xa0 || r == 0x2028 || r == 0x2029 {
+			return ' '
+		}
+		return r
+	}, s)
+	if strings.HasSuffix(s, `\`) { // some servers go on in the next line behind it
+		s += "."
+	}
+	return s
+}
+
+// hostNames gives the names of hosts, each once.
+func hostNames(doors []predict.Door) []string {
+	var all []string
+	for _, d := range doors {
+		if name := d.Host.String(); !slices.Contains(all, name) {
+			all = append(all, name)
+		}
+	}
+	return all
+}

@@ -1,0 +1,117 @@
+package peers
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/test/worlds"
+)
+
+// answering is a real server that carries the doors of carrier g.
+type answering interface {
+	// ask sends a request line as it stands, and returns status and Location.
+	ask(scheme, sni, host, uri string) string
+	// refuses tells whether the server's file says that it refuses a request.
+	refuses(uri string) bool
+}
+
+// TestServersAnswerRandomTablesAsPredicted writes tables at random, with carriers limited in every way, for real servers, and compares status
+// and Location of many requests with the prediction. SEED=3 ROUNDS=200 goes looking for others.
+func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
+	seed, rounds := uint64(61), 14
+	if s, err := strconv.ParseUint(os.Getenv("SEED"), 10, 64); err == nil {
+		seed = s
+	}
+	if n, err := strconv.Atoi(os.Getenv("ROUNDS")); err == nil {
+		rounds = n
+	}
+	for name, start := range map[string]func(*testing.T, string) answering{
+		"nginx": func(t *testing.T, estate string) answering { return startNginx(t, estate) },
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Logf("seed %d", seed)
+			random := rand.New(rand.NewPCG(seed, 1))
+			asked, kinds := 0, map[string]int{}
+			for round := 0; round < rounds; {
+				world := worlds.Server(random)
+				in, ok := world.Read(t)
+				if !ok || len(in.Web().Rules.Ties()) > 0 {
+					continue
+				}
+				round++
+				more, differs := compare(t, world, random, start, kinds)
+				if asked += more; differs {
+					t.Fatalf("seed %d round %d:\n%s", seed, round, world)
+				}
+			}
+			t.Logf("%d requests compared: %v", asked, kinds)
+			assert.GreaterOrEqual(t, asked, 70*rounds)
+		})
+	}
+}
+
+// compare starts a server on a world, and asks it.
+func compare(t *testing.T, world worlds.World, random *rand.Rand, start func(*testing.T, string) answering, kinds map[string]int) (asked int, differs bool) {
+	t.Run("world", func(t *testing.T) {
+		dir := t.TempDir()
+		estate := world.Write(t, dir)
+		server := start(t, estate)
+		e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
+		if !assert.NoError(t, err) {
+			return
+		}
+		held := map[web.Door]predict.Door{}
+		for _, d := range predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules}).Held("g") {
+			held[d.Door] = d
+		}
+		barred := barredLines(t, estate)
+		for range 100 {
+			scheme, host, uri := world.Request(random)
+			d, ok := held[web.Door{Scheme: web.Scheme(scheme), Host: web.MustParseHost(host)}]
+			if !ok {
+				continue
+			}
+			path, query, _ := strings.Cut(uri, "?")
+			if slices.ContainsFunc(d.Exempt, func(e string) bool { return strings.HasPrefix(web.Decode(path), e) }) && !d.Exempts(d.URL(path, "")) {
+				continue // said in the file: an exempt path counts as one also where its slashes are encoded
+			}
+			u := d.URL(path, query)
+			if m, took := d.Rule(u); took && barred[m.Rule.Line] || server.refuses(uri) {
+				continue
+			}
+			a := d.Answer(u)
+			want := strings.TrimSpace(fmt.Sprintf("%d %s", a.Status, a.Location))
+			asked++
+			kinds[strconv.Itoa(a.Status)]++
+			if !assert.Equal(t, want, server.ask(scheme, host, host, uri), "%s://%s%s", scheme, host, uri) {
+				break
+			}
+		}
+		differs = t.Failed()
+	})
+	return asked, differs
+}
+
+// barredLines gives the lines of rules that the writer says it cannot hold.
+func barredLines(t *testing.T, estate string) map[int]bool {
+	t.Helper()
+	all := map[int]bool{}
+	out, _ := run(t, "", "write", "nginx", "--estate", estate, "--out", t.TempDir())
+	for _, field := range strings.Split(out, "rules line ")[1:] {
+		if n, err := strconv.Atoi(strings.FieldsFunc(field, func(r rune) bool { return r < '0' || r > '9' })[0]); err == nil {
+			all[n] = true
+		}
+	}
+	return all
+}
