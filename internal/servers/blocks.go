@@ -26,6 +26,8 @@ type table struct {
 	asking   []rule.Entry // exact paths with conditions on the query: they win over the exact ones
 	patterns []rule.Entry // what has to be tried one by one, in its order
 	hosts    []string
+
+	bySegment bool // patterns are found by the first segment of a path
 }
 
 // exactRule is a rule and a path that it takes, decoded.
@@ -216,7 +218,7 @@ type bucket struct {
 }
 
 // mostInBucket is how many patterns a path may meet before they are parted by how they begin.
-const mostInBucket = 6
+const mostInBucket = 3
 
 // bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is that of the root. Where patterns of a
 // bucket above come before the last one of a bucket, the bucket holds them too, so that the order of all stays right.

@@ -92,6 +92,7 @@ map $up_plain $up_path {
 }
 map $request_uri $up_raw {
     default "";
+    "~^(?<up_p>(?:/(?!\\.|%2[Ee])(?:[!$&-.0-;=@-Z_a-z~]++|%[0-9A-Fa-f]{2})*+)+)(?:\\?[!-\"$-~]*)?$" $up_p;
     "~[^!-\\x7e]|#" "";
     "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" $uri;
     "~^[^?]*/(?:\\.|%2[Ee])(?:\\.|%2[Ee])?(?:[/?]|$)" "";
@@ -104,20 +105,19 @@ map $up_plain $up_key {
     1 $uri;
 }
 map $request_uri $up_decoded {
-    default $uri;
-    "~^[^?]*%(?:2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd])" "";
+    default "";
+    "~^(?:[^?%]++|%(?!2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd]))*+(?:\\?|$)" $uri;
 }
 
-# 1 where the path holds needless escapes, such as %61 for a, or escapes in lower case: only then patterns are tried with
-# every octet spelled out.
-map $up_plain $up_odd {
+# odd where the path holds needless escapes, such as %61 for a, or escapes in lower case: only then patterns are tried
+# with every octet spelled out.
+map $up_plain $up_spelt {
     default $up_escapes;
-    1 "";
+    1 plain;
 }
 map $up_raw $up_escapes {
-    default "";
-    "~%(?:2[DEde]|3[0-9]|4[1-9A-Fa-f]|5[0-9AFaf]|6[1-9A-Fa-f]|7[0-9AEae]|[0-9A-Fa-f][a-f]|[a-f])" 1;
-    "~[\"<>\\\\^` + "`" + `{|}\\[\\]]" 1;
+    default odd;
+    "~^(?:[!$&-;=@-Z_a-z~]++|%(?!2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])[0-9A-F]{2})*+$" plain;
 }
 
 # The query, ready to be put behind another.
@@ -160,8 +160,8 @@ func (n *nginx) sizes() string {
 	if names > 400 {
 		s += fmt.Sprintf("server_names_hash_max_size %d;\n", powerOfTwo(2*names))
 	}
-	if n.named > 500 {
-		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n", powerOfTwo(2*n.named))
+	if n.named > 150 {
+		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n", powerOfTwo(4*n.named))
 	}
 	if s != "" {
 		s = "\n# If nginx says that one of these is there already, keep the larger one.\n" + s
@@ -218,9 +218,15 @@ func (n *nginx) server(b block) {
 	}
 	fmt.Fprint(w, "    if ($up_path = \"\") { return 400; }\n")
 	if b.table != nil && b.table.looksUp() {
-		fmt.Fprintf(w, "    set $up_rule \"\";\n    if (%s = $up_key) { set $up_rule $up%d_line; }\n", b.table.keyVariable(), b.table.number)
+		number := b.table.number
+		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_spelt;\n")
+		found := fmt.Sprintf("$up%d_whole = $up_key", number)
+		if b.table.door.Paths.IgnoreCase {
+			found = fmt.Sprintf("$up%d_line", number)
+		}
+		fmt.Fprintf(w, "    if (%s) { set $up_rule $up%d_line; set $up_way found; }\n", found, number)
 	} else if b.table != nil {
-		fmt.Fprint(w, "    set $up_rule \"\";\n")
+		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_spelt;\n")
 	}
 	for _, e := range b.Exempt {
 		fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quoteValue(n.options.Challenges))
@@ -247,17 +253,17 @@ func (n *nginx) location(t *table, k *bucket) {
 		prefix = quote(k.prefix)
 	}
 	fmt.Fprintf(w, "    location %s {\n", prefix)
-	if !k.isEmpty(t) {
-		fmt.Fprintf(w, "        if ($up_rule = \"\") { set $up_rule $up%d_b%d; }\n", t.number, k.number)
+	if !k.isEmpty(t) || t.bySegment {
+		n.asks(t, k)
 	}
 	for _, s := range t.statuses() {
 		if s == rule.Gone {
 			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d; }\n", t.number, s, s)
 		} else {
-			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d $up%d_to; }\n", t.number, s, s, t.number)
+			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d $up%d_to$up%d_query; }\n", t.number, s, s, t.number, t.number)
 		}
 	}
-	fmt.Fprintf(w, "        return %d $up%d_to;\n    }\n", t.door.Status, t.number)
+	fmt.Fprintf(w, "        return %d $up%d_to$up%d_query;\n    }\n", t.door.Status, t.number, t.number)
 }
 
 // constant writes the target of a door that asks no rule: the same path elsewhere, within its limits.
@@ -276,12 +282,17 @@ func (n *nginx) constant(d predict.Door) string {
 	return fmt.Sprintf("\"%s%s%s\"", quoteText(to.String()), path, query)
 }
 
-// keyVariable is what the looked-up path has to be to the letter, since maps ignore case and URLs do not.
-func (t *table) keyVariable() string {
-	if t.door.Paths.IgnoreCase {
-		return "$up_key"
+// asks writes that the patterns of a bucket are tried where no whole path was found: as they are, or for odd paths spelled out.
+func (n *nginx) asks(t *table, k *bucket) {
+	plain, odd := fmt.Sprintf("$up%d_p%d", t.number, k.number), fmt.Sprintf("$up%d_o%d", t.number, k.number)
+	switch {
+	case t.door.DropsPath:
+		fmt.Fprintf(&n.text, "        set $up_rule %s;\n", plain)
+		return
+	case !t.door.Paths.IsExact() && t.bySegment:
+		plain, odd = fmt.Sprintf("$up%d_p", t.number), fmt.Sprintf("$up%d_o", t.number)
 	}
-	return fmt.Sprintf("$up%d_key", t.number)
+	fmt.Fprintf(&n.text, "        if ($up_way = plain) { set $up_rule %s; }\n        if ($up_way = odd) { set $up_rule %s; }\n", plain, odd)
 }
 
 // buckets parts the patterns of a table.
@@ -301,41 +312,39 @@ func (n *nginx) table(t *table) {
 	fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n", commentSafe(strings.Join(t.hosts, ", ")))
 	n.whole(t)
 	buckets := t.buckets()
+	t.bySegment = len(buckets) > 1 && !t.door.Paths.IsExact()
 	for _, k := range buckets {
 		n.bucket(t, k, false)
 	}
 	n.targets(t)
 	if t.door.DropsPath {
-		fmt.Fprintf(&n.maps, "map \"\" $up%d_b0 { default $up%d_p0; }\n", t.number, t.number)
 		return
 	}
 	for _, k := range buckets {
 		n.bucket(t, k, true)
 	}
-	for _, k := range buckets {
-		if k.isEmpty(t) {
-			continue
-		}
-		n.named += 3
-		name := fmt.Sprintf("b%d", k.number)
-		if k.number == 0 && len(buckets) > 1 && !t.door.Paths.IsExact() {
-			name = "root" // b0 asks the bucket of the first segment
-		}
-		fmt.Fprintf(&n.maps, "map $up_odd $up%d_%s { \"\" $up%d_p%d; default $up%d_o%d; }\n", t.number, name, t.number, k.number, t.number, k.number)
+	if t.bySegment {
+		n.segments(t, buckets)
 	}
-	if len(buckets) > 1 && !t.door.Paths.IsExact() {
-		otherwise := fmt.Sprintf("$up%d_root", t.number)
+}
+
+// segments writes the maps that find the bucket of a path by its first segment.
+func (n *nginx) segments(t *table, buckets []*bucket) {
+	w := &n.maps
+	fmt.Fprintf(w, "map $uri $up%d_segment { \"~^(?<up_s>/[^/]*)\" $up_s; }\n", t.number)
+	for _, letter := range "po" {
+		otherwise := fmt.Sprintf("$up%d_%c0", t.number, letter)
 		if buckets[0].isEmpty(t) {
 			otherwise = `""`
 		}
-		fmt.Fprintf(&n.maps, "map $uri $up%d_segment { \"~^(?<up_s>/[^/]*)\" $up_s; }\nmap $up%d_segment $up%d_b0 {\n    default %s;\n", t.number, t.number, t.number, otherwise)
+		fmt.Fprintf(w, "map $up%d_segment $up%d_%c {\n    default %s;\n", t.number, t.number, letter, otherwise)
 		for _, k := range buckets[1:] {
 			n.longest = max(n.longest, len(k.prefix))
-			fmt.Fprintf(&n.maps, "    %s $up%d_b%d;\n", quote(k.prefix), t.number, k.number)
+			fmt.Fprintf(w, "    %s $up%d_%c%d;\n", quote(k.prefix), t.number, letter, k.number)
 		}
-		n.most = max(n.most, len(buckets))
-		fmt.Fprint(&n.maps, "}\n")
+		fmt.Fprint(w, "}\n")
 	}
+	n.most = max(n.most, len(buckets))
 }
 
 // whole writes the maps of whole paths: their rules, and where a rule asks for a parameter of the query, which one is taken.
@@ -393,9 +402,25 @@ func (n *nginx) whole(t *table) {
 	if t.door.Paths.IgnoreCase {
 		return
 	}
-	fmt.Fprintf(w, "# Maps ignore case, URLs do not: what was found has to be the path to the letter.\nmap $up_key $up%d_key {\n    default -;\n", t.number)
-	for _, path := range order {
-		fmt.Fprintf(w, "    %s %s;\n", quote(path), quoteValue(path))
+	fmt.Fprint(w, "# Maps ignore case, URLs do not: what was found has to be the path to the letter.\n")
+	if !t.door.Paths.IsExact() { // a rule has several paths
+		fmt.Fprintf(w, "map $up_key $up%d_whole {\n    default -;\n", t.number)
+		for _, path := range order {
+			fmt.Fprintf(w, "    %s %s;\n", quote(path), quoteValue(path))
+		}
+		fmt.Fprint(w, "}\n")
+		return
+	}
+	fmt.Fprintf(w, "map $up%d_line $up%d_whole {\n    default -;\n", t.number, t.number)
+	for _, e := range t.exact {
+		fmt.Fprintf(w, "    %d %s;\n", e.rule.Line, quoteValue(e.path))
+	}
+	for _, e := range t.asking {
+		path, _ := e.Rule.Old.Exact()
+		fmt.Fprintf(w, "    %d %s;\n", e.Rule.Line, quoteValue(web.Decode(path)))
+	}
+	if !t.rootTried() && lines["/"] != "" && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
+		fmt.Fprint(w, "    root \"/\";\n")
 	}
 	fmt.Fprint(w, "}\n")
 }
@@ -406,6 +431,7 @@ func (n *nginx) bucket(t *table, k *bucket, odd bool) {
 	if k.isEmpty(t) {
 		return
 	}
+	n.named++
 	w, mode := &n.maps, t.door.Paths
 	asks := slices.ContainsFunc(k.patterns, func(e rule.Entry) bool { return len(e.Rule.Old.Query) > 0 })
 	path := "$up_path"
@@ -423,7 +449,7 @@ func (n *nginx) bucket(t *table, k *bucket, odd bool) {
 	spell := plainRegexp
 	if odd {
 		letter, spell = 'o', literalRegexp
-		if k.above == nil || k.above.isEmpty(t) && k.number == 1 {
+		if k.number == 0 || k.number == 1 && k.above.isEmpty(t) {
 			fmt.Fprint(w, "# The same patterns with every octet spelled out.\n")
 		}
 	}
@@ -510,27 +536,36 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 
 func (n *nginx) targets(t *table) {
 	d := t.door
-	var to, statuses bytes.Buffer
+	var to, own, statuses bytes.Buffer // own: targets that hold a query of their own, or none
 	for _, r := range t.rules() {
 		if r.Status == rule.Gone {
 			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, rule.Gone)
 			continue
 		}
-		fmt.Fprintf(&to, "    %d %s;\n", r.Line, n.target(r, d))
+		target, apart := n.target(r, d)
+		if !apart {
+			fmt.Fprintf(&own, "    %d \"\";\n", r.Line)
+		}
+		fmt.Fprintf(&to, "    %d %s;\n", r.Line, target)
 		if r.Status != 0 && r.Status != d.Status {
 			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, r.Status)
 		}
 	}
 	home := d.Home
-	base := quoteText(home.Door().String())
-	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), n.query(quoteText(home.Query()), d.DropsQuery))
+	base, query := quoteText(home.Door().String()), ""
+	if home.Query() != "" || d.DropsQuery {
+		query = n.query(quoteText(home.Query()), d.DropsQuery)
+		fmt.Fprint(&own, "    root \"\";\n    \"\" \"\";\n")
+	}
+	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), query)
 	other := root
 	switch d.Fallback {
 	case estate.SamePath:
-		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), n.query(quoteText(home.Query()), d.DropsQuery))
+		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), query)
 	case estate.Gone:
 		fmt.Fprintf(&statuses, "    \"\" %d;\n", rule.Gone)
 	}
+	fmt.Fprintf(&n.maps, "map $up_rule $up%d_query {\n    default $is_args$args;\n%s}\n", t.number, own.String())
 	n.named += 3
 	fmt.Fprintf(&n.maps, "map $up_rule $up%d_to {\n%s    root %s;\n    default %s;\n}\n", t.number, to.String(), root, other)
 	if statuses.Len() > 0 {
@@ -538,8 +573,9 @@ func (n *nginx) targets(t *table) {
 	}
 }
 
-// target writes where a rule leads, as a value with the captures of its pattern.
-func (n *nginx) target(r *rule.Rule, d predict.Door) string {
+// target writes where a rule leads, as a value with the captures of its pattern. The visitor's query stands apart where it is only put
+// behind the target.
+func (n *nginx) target(r *rule.Rule, d predict.Door) (value string, apart bool) {
 	door := r.New.Door
 	if door.IsZero() {
 		door = d.Canonical
@@ -548,12 +584,16 @@ func (n *nginx) target(r *rule.Rule, d predict.Door) string {
 	if len(r.New.Host) > 0 {
 		at = string(r.New.Scheme) + "://" + n.expanded(r, r.New.Host)
 	}
+	at += n.expanded(r, r.New.Parts)
+	drops := r.DropQuery || d.DropsQuery
+	if !drops && len(r.New.Query) == 0 && r.New.Fragment == "" && len(r.Old.Query) == 0 {
+		return `"` + at + `"`, true
+	}
 	fragment := ""
 	if r.New.Fragment != "" {
 		fragment = "#" + quoteText(cleanTarget(r.New.Fragment))
 	}
-	query := n.query(n.expanded(r, r.New.Query), r.DropQuery || d.DropsQuery, keysOf(r)...)
-	return fmt.Sprintf("\"%s%s%s%s\"", at, n.expanded(r, r.New.Parts), query, fragment)
+	return `"` + at + n.query(n.expanded(r, r.New.Query), drops, keysOf(r)...) + fragment + `"`, false
 }
 
 // expanded writes parts of a target, captures as variables.
