@@ -1,598 +1,752 @@
 package servers
 
 import (
+	"bytes"
 	"fmt"
+	"regexp"
 	"slices"
-	"strconv"
 	"strings"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
 )
 
-// ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent, RedirectTemp, RedirectMatch, and the simple
-// forms of RewriteRule with RewriteCond. host is whose paths they are where no ServerName says so; htaccess says that the file lies in the
-// root folder of a host, where RewriteRule sees paths without their first slash.
-func ReadApache(text, host string, htaccess bool) Import {
-	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: htaccess, base: "/"}
-	lines := logical(text)
-	for i, line := range lines {
-		a.line(line.number, line.text, lines[i+1:])
-	}
-	for _, c := range a.asks {
-		a.leave(c.line, c.text, "no RewriteRule follows it")
-	}
-	// Whatever stands first in the file, mod_rewrite is asked before mod_alias.
-	for i := range a.Rules {
-		if !a.rewritten[i] {
-			a.Rules[i].Rank += len(a.Rules)
-		}
-	}
-	return a.Import
+// htaccess is the form for a shared host where nothing else may be changed.
+const htaccess = "htaccess"
+
+var apacheOptions = Options{HTTP: []string{"*:80"}, HTTPS: []string{"*:443"},
+	Certificates: "/etc/apache2/upperpath/certificates", Challenges: "/var/www/upperpath-challenges", Place: "/etc/apache2/upperpath"}
+
+var apacheWriter = Writer{
+	Name:  "apache",
+	Title: "Apache 2.4.60 or newer",
+	About: `It makes one file for the server: a virtual host for the doors that answer alike, exact rules looked up in a
+RewriteMap (a text file beside it; a larger one as DBM), patterns by how their paths begin.`,
+	Comment: "# ",
+	Options: apacheOptions,
+	Forms:   []Form{{htaccess, "write one .htaccess for a shared host where nothing else may be changed; other hosts there are left alone"}},
+	write:   writeApache,
 }
 
-func hostList(host string) []string {
-	if host == "" {
+func writeApache(doors predictedDoors, o Options) (Output, error) {
+	a := apacheText{options: o, strips: map[string]int{}}
+	a.blocks, a.tables = blocksOf(doors, a.sort)
+	if o.Form == htaccess {
+		steps := []string{"put it into the folder from which the account serves these hosts", "ask for one URL of each host"}
+		return Output{Files: []File{{".htaccess", a.folderFile()}}, Findings: a.findings, Doors: len(doors), Steps: steps}, nil
+	}
+	files := []File{{"apache.conf", a.serverFile()}}
+	steps := []string{"put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each domain",
+		"copy it and the tables beside it to " + o.Place + ", and include it in the server's configuration"}
+	for _, t := range a.tables {
+		if len(t.exact) == 0 {
+			continue
+		}
+		files = append(files, File{t.mapName() + ".txt", a.mapFile(t)})
+		if t.isLarge() {
+			steps = append(steps, fmt.Sprintf("there, after every change: httxt2dbm -i %[1]s.txt -o %[1]s.dbm", t.mapName()))
+		}
+	}
+	steps = append(steps, "apachectl configtest, then apachectl graceful (modules rewrite and ssl)")
+	return Output{Files: files, Findings: a.findings, Doors: len(doors), Steps: steps}, nil
+}
+
+type apacheText struct {
+	options  Options
+	blocks   []block
+	tables   []*table
+	strips   map[string]int
+	order    []string // the sets of keys that are taken from a query, as expressions
+	findings []finding.Finding
+}
+
+// mostInText is how many whole paths are looked up in a text file, which Apache reads from its start; above it a DBM file is read instead.
+const mostInText = 200
+
+// mostInPair is how long a path with its target may be in a DBM file, in octets.
+const mostInPair = 900
+
+func (t *table) mapName() string { return fmt.Sprintf("up%d", t.number) }
+func (t *table) isLarge() bool   { return len(t.exact) > mostInText }
+
+// sort parts the rules of a table: in a folder's file nothing can be looked up.
+func (a *apacheText) sort(t *table, entries []rule.Entry) {
+	folder := a.options.Form == htaccess
+	refuse := func(r *rule.Rule, why string) {
+		a.findings = append(a.findings, beyond("Apache", r.Place(), r.Old.String(), why, r.Line))
+	}
+	bars := func(r *rule.Rule, _ bool) string { return apacheBars(r, folder) }
+	t.sortOut(entries, false, bars, refuse)
+	if folder {
+		t.exact, t.asking, t.patterns = nil, nil, nil
+		for _, e := range entries {
+			if bars(e.Rule, false) == "" {
+				t.patterns = append(t.patterns, e)
+			}
+		}
+		return
+	}
+	// What a table cannot hold, or where something comes behind the query, is tried one by one, before the patterns.
+	looked := t.exact
+	t.exact = nil
+	var tried []rule.Entry
+	for _, e := range looked {
+		path, _ := e.rule.Old.Exact()
+		odd := strings.Contains(e.path, "%") || e.rule.New.Fragment != "" || len(path)+len(e.rule.New.String()) > mostInPair
+		switch {
+		case !odd:
+			t.exact = append(t.exact, e)
+		case !slices.ContainsFunc(tried, func(o rule.Entry) bool { return o.Rule == e.rule }):
+			tried = append(tried, entryOf(entries, e.rule))
+		}
+	}
+	t.patterns = append(tried, t.patterns...)
+}
+
+func entryOf(entries []rule.Entry, r *rule.Rule) rule.Entry {
+	return entries[slices.IndexFunc(entries, func(e rule.Entry) bool { return e.Rule == r })]
+}
+
+// apacheBars says why Apache cannot hold a rule, "" where it can.
+func apacheBars(r *rule.Rule, folder bool) string {
+	for _, p := range r.Old.Parts {
+		switch {
+		case strings.Contains(p.Literal, "%00"):
+			return "Apache refuses every path with %00"
+		case folder && strings.Contains(p.Literal, "%2F"):
+			return "Apache answers every path with %2F by itself, unless its own configuration allows them"
+		}
+	}
+	if name := reencoded(r); name != "" {
+		return fmt.Sprintf("what {%s} takes moves between path and query and has to be encoded anew, which Apache cannot", name)
+	}
+	if len(r.Old.Captures()) > 9 {
+		return "it has more captures than the nine that Apache counts"
+	}
+	return ""
+}
+
+// section is directives of mod_rewrite, and how many rules are among them: what is skipped is counted in rules.
+type section struct {
+	text  bytes.Buffer
+	rules int
+}
+
+func (s *section) comment(format string, args ...any) {
+	fmt.Fprintf(&s.text, "    # %s\n", commentSafe(fmt.Sprintf(format, args...)))
+}
+
+// rule adds a rule behind its conditions.
+func (s *section) rule(pattern, to, flags string, conditions ...string) {
+	for _, c := range conditions {
+		fmt.Fprintf(&s.text, "    RewriteCond %s\n", c)
+	}
+	fmt.Fprintf(&s.text, "    RewriteRule %s %s [%s]\n", pattern, to, flags)
+	s.rules++
+}
+
+// add adds another section.
+func (s *section) add(o *section) {
+	s.text.Write(o.text.Bytes())
+	s.rules += o.rules
+}
+
+// unless adds a section that is skipped where conditions hold.
+func (s *section) unless(o *section, conditions ...string) {
+	if o.rules > 0 {
+		s.rule("^", "-", fmt.Sprintf("S=%d", o.rules), conditions...)
+		s.add(o)
+	}
+}
+
+const apacheHead = `# Redirects for Apache (2.4.60 or newer, with mod_rewrite and mod_ssl), to be included in the server's configuration:
+#
+#     Include %s
+#
+# Certificates: for each domain DOMAIN.crt (with its intermediates) and DOMAIN.key in
+#     %s
+# Paths that are never redirected over http are answered from
+#     %s
+#
+# How a request is answered: UP_PATH becomes its path as it came. It is looked up in the table of whole paths (up1.txt,
+# up2.txt, ...: path, line of rules.csv, status, target), then patterns are tried, those that begin otherwise skipped. Each
+# stands below its rule.
+`
+
+const apacheRefusals = `#
+# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %7E is ~, but %2F is not /. Refused with 400, or with 404 by
+# Apache itself: a % that starts no escape, %00, octets outside ASCII, and dot segments beside escapes; browsers send none
+# of these. A key of the query that a target sets itself is taken from the visitor's up to three times; an & at the end of a
+# query may be taken away by Apache itself.
+`
+
+// serverFile writes the virtual hosts.
+func (a *apacheText) serverFile() []byte {
+	var b bytes.Buffer
+	place := strings.TrimSuffix(a.options.Place, "/") + "/apache.conf"
+	fmt.Fprintf(&b, apacheHead, commentSafe(place), commentSafe(a.options.Certificates), commentSafe(a.options.Challenges))
+	fmt.Fprint(&b, apacheRefusals)
+	fmt.Fprint(&b, "# A host that is not here gets 421, and over TLS the first certificate of this file before it.\n")
+	if !slices.Equal(a.options.HTTP, apacheOptions.HTTP) || !slices.Equal(a.options.HTTPS, apacheOptions.HTTPS) {
+		fmt.Fprint(&b, "\n")
+		for _, l := range slices.Concat(a.options.HTTP, a.options.HTTPS) {
+			fmt.Fprintf(&b, "Listen %s\n", l)
+		}
+	}
+	fmt.Fprintf(&b, "\n<Directory %s>\n    AllowOverride None\n    Options None\n    Require all granted\n</Directory>\n", apacheQuote(a.options.Challenges))
+	a.unknownHosts(&b)
+	domain := ""
+	for _, k := range a.blocks {
+		if name := k.Domain.Name.Unicode(); name != domain {
+			domain = name
+			fmt.Fprintf(&b, "\n# %s\n", commentSafe(name))
+		}
+		a.virtualHost(&b, k)
+	}
+	return b.Bytes()
+}
+
+func (a *apacheText) unknownHosts(b *bytes.Buffer) {
+	fmt.Fprint(b, "\n# Hosts that are not here.\n")
+	for _, l := range a.options.HTTP {
+		fmt.Fprintf(b, "<VirtualHost %s>\n    ServerName unknown.invalid\n    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n</VirtualHost>\n", l)
+	}
+	i := slices.IndexFunc(a.blocks, func(k block) bool { return k.Scheme == web.HTTPS })
+	if i < 0 {
+		return
+	}
+	for _, l := range a.options.HTTPS {
+		fmt.Fprintf(b, "<VirtualHost %s>\n    ServerName unknown.invalid\n%s    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n</VirtualHost>\n", l, a.certificate(a.blocks[i]))
+	}
+}
+
+func (a *apacheText) certificate(k block) string {
+	at := strings.TrimSuffix(a.options.Certificates, "/") + "/" + k.Domain.Name.String()
+	return fmt.Sprintf("    SSLEngine on\n    SSLCertificateFile    %s\n    SSLCertificateKeyFile %s\n", apacheQuote(at+".crt"), apacheQuote(at+".key"))
+}
+
+func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
+	listens := a.options.HTTP
+	if k.Scheme == web.HTTPS {
+		listens = a.options.HTTPS
+	}
+	fmt.Fprintf(b, "<VirtualHost %s>\n    ServerName %s\n", strings.Join(listens, " "), k.names[0])
+	if len(k.names) > 1 {
+		fmt.Fprintf(b, "    ServerAlias %s\n", strings.Join(k.names[1:], " "))
+	}
+	if k.Scheme == web.HTTPS {
+		fmt.Fprint(b, a.certificate(k))
+	}
+	fmt.Fprintf(b, "    DocumentRoot %s\n    AllowEncodedSlashes NoDecode\n    MergeSlashes Off\n    RewriteEngine on\n", apacheQuote(a.options.Challenges))
+	if t := k.table; t != nil && len(t.exact) > 0 {
+		file := strings.TrimSuffix(a.options.Place, "/") + "/" + t.mapName()
+		kind := "txt:" + file + ".txt"
+		if t.isLarge() {
+			kind = "dbm:" + file + ".dbm"
+		}
+		fmt.Fprintf(b, "    RewriteMap %s %s\n    RewriteMap up_lower int:tolower\n    RewriteMap up_escape int:escape\n", t.mapName(), apacheQuote(kind))
+	}
+	var s section
+	for _, e := range k.Exempt {
+		s.rule(argument("^"+plainRegexp(web.Decode(e))), "-", "L")
+	}
+	s.add(a.answers(k))
+	b.Write(s.text.Bytes())
+	fmt.Fprint(b, "</VirtualHost>\n")
+}
+
+// folderFile writes one file for the folder of a shared host.
+func (a *apacheText) folderFile() []byte {
+	var b bytes.Buffer
+	fmt.Fprint(&b, "# Redirects for Apache on a shared host (.htaccess, with mod_rewrite). Hosts that are not named here are left alone.\n")
+	fmt.Fprint(&b, apacheRefusals)
+	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them.\n\nRewriteEngine on\n")
+	for _, k := range a.blocks {
+		var s section
+		for _, e := range k.Exempt {
+			s.rule("^", "-", "L", `%{REQUEST_URI} `+argument("^"+plainRegexp(web.Decode(e))))
+		}
+		s.add(a.answers(k))
+		names := make([]string, len(k.names))
+		for i, n := range k.names {
+			names[i] = regexp.QuoteMeta(n)
+		}
+		tls := `"!=on"`
+		if k.Scheme == web.HTTP {
+			tls = `"=on"`
+		}
+		var whole section
+		whole.unless(&s, "%{HTTP_HOST} "+argument(`!^(?:`+strings.Join(names, "|")+`)\.?(?::[0-9]+)?$`)+" [NC,OR]", "%{HTTPS} "+tls)
+		fmt.Fprintf(&b, "\n# %s, %s\n", commentSafe(strings.Join(k.names, ", ")), k.Scheme)
+		b.Write(whole.text.Bytes())
+	}
+	return b.Bytes()
+}
+
+// answers writes what doors answer, from the path as it came to the redirect.
+func (a *apacheText) answers(k block) *section {
+	var body section
+	t := k.table
+	switch {
+	case t == nil:
+		a.constant(&body, k.Door)
+	default:
+		a.byRules(&body, t)
+	}
+	var s section
+	a.path(&s, k.Door)
+	s.add(&body)
+	return &s
+}
+
+// path writes how UP_PATH becomes the path as it came, UP_WAY how it is spelt, and UP_ASK and UP_MORE the query.
+func (a *apacheText) path(s *section, d predict.Door) {
+	const (
+		asked   = `%{THE_REQUEST} `
+		start   = `^[A-Z]+ (?:https?://[^/? ]*)?`
+		end     = `(?:\?[!-\x22$-~]*)? HTTP/`
+		segment = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])(?:[!$&-.0-;=@-Z_a-z~]++|%(?!2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])[0-9A-F]{2})*+)+`
+		dotted  = `/[!$&-;=@-Z_a-z~]*`
+		odd     = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])(?:[!-\x22$&-.0->@-~]++|%[0-9A-Fa-f]{2})*+)+`
+		any     = `/[!-\x22$&->@-~]*`
+	)
+	set := func(pattern, path, way string) { // the condition with the captures comes last
+		s.rule("^", "-", "E=UP_PATH:"+path+",E=UP_WAY:"+way, `%{ENV:UP_WAY} "^$"`, asked+argument(start+"("+pattern+")"+end))
+	}
+	s.comment("The path as it came: in normal form, with dot segments, or with needless escapes (odd).")
+	set(segment, "%1", "plain")
+	set(dotted, "%{REQUEST_URI}", "plain")
+	set(odd, "%1", "odd")
+	set(any, "%{REQUEST_URI}", "odd")
+	s.rule("^", "-", "R=400,L", `%{ENV:UP_WAY} "^$"`)
+	if d.DropsPath {
+		s.rule("^", "-", "E=UP_PATH:/,E=UP_WAY:plain")
+	}
+	s.rule("^", "-", "E=UP_DOLLAR:\\$")
+	if !d.DropsQuery {
+		s.rule("^", "-", "E=UP_ASK:?%1,E=UP_MORE:&%1", `%{QUERY_STRING} "^(.+)$"`)
+	}
+}
+
+// constant writes the answer of a door that asks no rule.
+func (a *apacheText) constant(s *section, d predict.Door) {
+	to := web.Door{Scheme: web.HTTPS, Host: d.Asked.Host}
+	if d.Does == predict.ToSite {
+		to = d.Canonical
+	}
+	redirects(s, d.Status, apacheTarget(to.String(), "%{ENV:UP_PATH}", "%{ENV:UP_ASK}"))
+}
+
+// redirects adds a redirect. Apache is to put no query behind the target by itself, and to let a ? come from what is expanded there.
+func redirects(s *section, status int, to string, conditions ...string) {
+	s.rule("^", to, fmt.Sprintf("R=%d,NE,QSD,UnsafeAllow3F,L", status), conditions...)
+}
+
+// byRules writes the rules of a table, the most specific first, and what happens where none takes a path.
+func (a *apacheText) byRules(s *section, t *table) {
+	var body section
+	a.tries(&body, t, t.asking)
+	a.looksUp(&body, t)
+	a.tries(&body, t, t.patterns)
+	a.fallback(&body, t)
+	// The queries without what targets set themselves, where there is a query.
+	var strips section
+	for i, keys := range a.order {
+		text := body.text.String()
+		if !strings.Contains(text, fmt.Sprintf("UP_REST%d}", i+1)) && !strings.Contains(text, fmt.Sprintf("UP_ONLY%d}", i+1)) {
+			continue
+		}
+		from := "UP_MORE"
+		for range 3 {
+			strips.rule("^", "-", fmt.Sprintf("E=UP_REST%d:%%1%%2", i+1),
+				"%{ENV:"+from+"} "+argument("^((?:&[^&]*)*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"))
+			from = fmt.Sprintf("UP_REST%d", i+1)
+		}
+		strips.rule("^", "-", fmt.Sprintf("E=UP_ONLY%d:?%%1", i+1), fmt.Sprintf(`%%{ENV:UP_REST%d} "^&(.*)$"`, i+1))
+	}
+	if strips.rules > 0 {
+		all := &section{}
+		for i := range a.order {
+			if strings.Contains(strips.text.String(), fmt.Sprintf("UP_REST%d:", i+1)) {
+				all.rule("^", "-", fmt.Sprintf("E=UP_REST%d:%%{ENV:UP_MORE}", i+1))
+			}
+		}
+		all.add(&strips)
+		s.unless(all, `%{ENV:UP_MORE} "^$"`)
+	}
+	s.add(&body)
+}
+
+// looksUp writes the look-up of whole paths.
+func (a *apacheText) looksUp(s *section, t *table) {
+	if len(t.exact) == 0 {
+		return
+	}
+	s.comment("Whole paths.")
+	key := func(of string) string {
+		if t.door.Paths.IgnoreCase {
+			of = "${up_lower:" + of + "}"
+		}
+		return "${" + t.mapName() + ":" + of + "}"
+	}
+	s.rule("^", "-", "E=UP_HIT:%1", `%{ENV:UP_WAY} "=plain"`, key("%{ENV:UP_PATH}")+` "^(.+)$"`)
+	s.rule("^", "-", "E=UP_HIT:%1", `%{ENV:UP_WAY} "=odd"`, key("${up_escape:%{REQUEST_URI}}")+` "^(.+)$"`)
+	var hits section
+	said := map[string]bool{}
+	for _, e := range t.exact {
+		class, suffix := a.classOf(e.rule, t.door)
+		if said[class] {
+			continue
+		}
+		said[class] = true
+		found := `%{ENV:UP_HIT} ` + argument(`^[0-9]+\|`+class+`\|(.*)$`)
+		if e.rule.Status == rule.Gone {
+			hits.rule("^", "-", "R=410,L", found)
+			continue
+		}
+		redirects(&hits, statusOn(e.rule, t.door), argument("%1"+suffix), found)
+	}
+	s.unless(&hits, `%{ENV:UP_HIT} "^$"`)
+}
+
+func statusOn(r *rule.Rule, d predict.Door) int {
+	if r.Status == 0 {
+		return d.Status
+	}
+	return r.Status
+}
+
+// classOf names what has to be done with a target that was looked up: its status, and what is put behind it.
+func (a *apacheText) classOf(r *rule.Rule, d predict.Door) (class, suffix string) {
+	if r.Status == rule.Gone {
+		return "410", ""
+	}
+	query, _ := a.query(r.New.Query, r.DropQuery || d.DropsQuery, keysOf(r))
+	kind := strings.NewReplacer("%{ENV:UP_", "", "}", "").Replace(query)
+	return fmt.Sprintf("%d%s", statusOn(r, d), strings.ToLower(kind)), query
+}
+
+// mapFile writes the table of whole paths: in normal form, and where that differs as Apache itself escapes a decoded path.
+func (a *apacheText) mapFile(t *table) []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "# The whole paths of %s: path, then line of rules.csv | status and query | target.\n", commentSafe(strings.Join(t.hosts, ", ")))
+	for _, e := range t.exact {
+		class, _ := a.classOf(e.rule, t.door)
+		target := ""
+		if e.rule.Status != rule.Gone {
+			door := e.rule.New.Door
+			if door.IsZero() {
+				door = t.door.Canonical
+			}
+			target = door.String() + literalText(e.rule.New.Parts)
+			if len(e.rule.New.Query) > 0 {
+				target += "?" + literalText(e.rule.New.Query)
+			}
+		}
+		value := fmt.Sprintf("%d|%s|%s", e.rule.Line, class, cleanTarget(target))
+		keys := []string{web.NormalPath(encodeDecoded(e.path)), apacheEscape(e.path)}
+		if t.door.Paths.IgnoreCase {
+			keys[0], keys[1] = lowerASCII(keys[0]), lowerASCII(keys[1])
+		}
+		for _, key := range slices.Compact(keys) {
+			fmt.Fprintf(&b, "%s %s\n", key, value)
+		}
+	}
+	return b.Bytes()
+}
+
+// encodeDecoded encodes what may not stand in a path.
+func encodeDecoded(path string) string {
+	return strings.NewReplacer("%", "%25", "?", "%3F", "#", "%23").Replace(path)
+}
+
+// apacheEscape gives a decoded path as Apache's own function escapes it.
+func apacheEscape(path string) string {
+	var b strings.Builder
+	for _, c := range []byte(path) {
+		if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || strings.IndexByte("$-_.+!*'(),:@&=/~", c) >= 0 {
+			b.WriteByte(c)
+		} else {
+			fmt.Fprintf(&b, "%%%02x", c)
+		}
+	}
+	return b.String()
+}
+
+func literalText(parts []rule.Part) string {
+	var b strings.Builder
+	for _, p := range parts {
+		b.WriteString(p.Literal)
+	}
+	return b.String()
+}
+
+// tries writes rules that are tried one by one: for paths in normal form as they are, for odd ones with every octet spelled out.
+func (a *apacheText) tries(s *section, t *table, entries []rule.Entry) {
+	if len(entries) == 0 {
+		return
+	}
+	for _, way := range []string{"plain", "odd"} {
+		if way == "odd" && t.door.DropsPath {
+			continue
+		}
+		var all section
+		buckets := []*bucket{{patterns: entries}}
+		if t.door.Paths.IsExact() && !t.door.DropsPath {
+			buckets = bucketsOf(entries, plainHead)
+		}
+		below := map[*bucket][]*bucket{}
+		for _, k := range buckets {
+			below[k.above] = append(below[k.above], k)
+		}
+		var write func(k *bucket) *section
+		write = func(k *bucket) *section {
+			var inside section
+			for _, c := range below[k] {
+				part := write(c)
+				inside.rule(argument("!^"+plainRegexp(c.prefix)), "-", fmt.Sprintf("S=%d", part.rules))
+				inside.add(part)
+			}
+			for _, e := range k.patterns {
+				a.try(&inside, t, e.Rule, way == "odd")
+			}
+			return &inside
+		}
+		if a.options.Form == htaccess {
+			all.add(a.inFolder(write(buckets[0])))
+		} else {
+			all.add(write(buckets[0]))
+		}
+		s.comment("Patterns, for paths that are %s.", way)
+		s.unless(&all, `%{ENV:UP_WAY} `+argument("!="+way))
+	}
+}
+
+// inFolder makes the skips of a section look at the whole path, since rules in a folder's file see it without its first slash.
+func (a *apacheText) inFolder(s *section) *section {
+	text := regexp.MustCompile(`(?m)^    RewriteRule "!\^(.*)" - \[S=`).ReplaceAllString(s.text.String(), "    RewriteCond %{REQUEST_URI} \"!^$1\"\n    RewriteRule ^ - [S=")
+	made := &section{rules: s.rules}
+	made.text.WriteString(text)
+	return made
+}
+
+// plainHead gives the text with which all paths of a rule begin, as far as nothing in it is percent-encoded.
+func plainHead(r *rule.Rule) string {
+	head, _, _ := strings.Cut(r.Old.Parts[0].Literal, "%")
+	if i := strings.Index(head, "//"); i >= 0 { // a shared host may join slashes
+		head = head[:i+1]
+	}
+	return head
+}
+
+// try writes one rule that is tried.
+func (a *apacheText) try(s *section, t *table, r *rule.Rule, odd bool) {
+	mode := t.door.Paths
+	spell, flags := plainRegexp, ""
+	if odd {
+		spell = literalRegexp
+	}
+	if mode.IgnoreCase {
+		flags = " [NC]"
+	}
+	s.comment("line %d: %s", r.Line, r.Old)
+	for _, v := range mode.Variants(r.Old.Parts) {
+		n := numbering{}
+		expression := "^" + notRegexp(v) + n.parts(v.Parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, spell)
+		subject := "%{ENV:UP_PATH}"
+		if len(r.Old.Query) > 0 {
+			subject += "?%{QUERY_STRING}"
+			expression += `\?` + n.conditions(r)
+		} else {
+			expression += "$"
+		}
+		found := argument(subject) + " " + argument(expression) + flags
+		if r.Status == rule.Gone {
+			s.rule("^", "-", "R=410,L", found)
+			continue
+		}
+		redirects(s, statusOn(r, t.door), a.target(r, t.door, n), found)
+	}
+}
+
+// numbering counts captures in the order in which they stand in an expression.
+type numbering map[string]int
+
+func (n numbering) parts(parts []rule.Part, one, rest string, spell func(string) string) string {
+	var b strings.Builder
+	for _, p := range parts {
+		octets := one
+		switch {
+		case !p.IsCapture():
+			b.WriteString(spell(p.Literal))
+			continue
+		case p.Rest:
+			octets = rest
+		case p.Digits:
+			octets = `(?:[0-9]|%3[0-9])+?`
+		case p.Label:
+			octets = `[0-9A-Za-z-]+?`
+		}
+		n[p.Name] = len(n) + 1
+		fmt.Fprintf(&b, "(%s)", octets)
+	}
+	return b.String()
+}
+
+func (n numbering) conditions(r *rule.Rule) string {
+	var b strings.Builder
+	for _, c := range r.Old.Query {
+		key := literalRegexp(c.Key)
+		value := "=" + n.parts(c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, literalRegexp)
+		if len(c.Parts) == 0 {
+			value = "=?"
+		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
+			value = fmt.Sprintf("(?:%s)?", value)
+		}
+		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*%s%s(?:&|$))", key, key, value)
+	}
+	return b.String()
+}
+
+// target writes where a rule leads.
+func (a *apacheText) target(r *rule.Rule, d predict.Door, n numbering) string {
+	door := r.New.Door
+	if door.IsZero() {
+		door = d.Canonical
+	}
+	at := substitution(door.String())
+	if len(r.New.Host) > 0 {
+		at = string(r.New.Scheme) + "://" + n.expand(r.New.Host)
+	}
+	query, own := a.query(r.New.Query, r.DropQuery || d.DropsQuery, keysOf(r))
+	if own {
+		query = "?" + n.expand(r.New.Query) + query
+	}
+	fragment := ""
+	if r.New.Fragment != "" {
+		fragment = "#" + substitution(cleanTarget(r.New.Fragment))
+	}
+	return argument(at + n.expand(r.New.Parts) + query + fragment)
+}
+
+func (n numbering) expand(parts []rule.Part) string {
+	var b strings.Builder
+	for _, p := range parts {
+		switch number, taken := n[p.Name]; {
+		case !p.IsCapture():
+			b.WriteString(substitution(cleanTarget(p.Literal)))
+		case taken:
+			fmt.Fprintf(&b, "%%%d", number)
+		}
+	}
+	return b.String()
+}
+
+// query gives what is put behind a target: the visitor's query, without the keys that the target sets itself and those that are used up. own
+// says that the target's own query stands before it.
+func (a *apacheText) query(parts []rule.Part, drop bool, used []string) (suffix string, own bool) {
+	own = len(parts) > 0
+	switch {
+	case drop:
+		return "", own
+	case !own && len(used) == 0:
+		return "%{ENV:UP_ASK}", false
+	}
+	text := ""
+	for _, p := range parts {
+		if p.IsCapture() {
+			text += "x"
+		} else {
+			text += p.Literal
+		}
+	}
+	number := a.strip(text, used)
+	if !own {
+		return fmt.Sprintf("%%{ENV:UP_ONLY%d}", number), false
+	}
+	return fmt.Sprintf("%%{ENV:UP_REST%d}", number), true
+}
+
+func (a *apacheText) strip(own string, used []string) int {
+	set := keysRegexp(own, used)
+	if number, have := a.strips[set]; have {
+		return number
+	}
+	a.order = append(a.order, set)
+	a.strips[set] = len(a.order)
+	return len(a.order)
+}
+
+// fallback writes what happens where no rule takes a path.
+func (a *apacheText) fallback(s *section, t *table) {
+	d := t.door
+	home := substitution(home(d))
+	query, own := a.query(queryParts(d.Home.Query()), d.DropsQuery, nil)
+	if own {
+		query = "?" + substitution(d.Home.Query()) + query
+	}
+	var roots []string
+	for _, v := range d.Paths.Variants([]rule.Part{{Literal: "/"}}) {
+		roots = append(roots, literalRegexp(v.Parts[0].Literal))
+	}
+	anyCase := ""
+	if d.Paths.IgnoreCase {
+		anyCase = " [NC]"
+	}
+	s.comment("Everything else.")
+	isRoot := `%{ENV:UP_PATH} ` + argument("^(?:"+strings.Join(roots, "|")+")$") + anyCase
+	to := argument(home + query)
+	switch d.Fallback {
+	case estate.SamePath:
+		redirects(s, d.Status, to, isRoot)
+		redirects(s, d.Status, argument(strings.TrimSuffix(home, "/")+"%{ENV:UP_PATH}"+query))
+	case estate.Gone:
+		redirects(s, d.Status, to, isRoot)
+		s.rule("^", "-", "R=410,L")
+	default:
+		redirects(s, d.Status, to)
+	}
+}
+
+// home gives where the root of a door leads, without its query.
+func home(d predict.Door) string { return d.Home.Door().URL(d.Home.Path(), "").String() }
+
+func queryParts(query string) []rule.Part {
+	if query == "" {
 		return nil
 	}
-	return []string{host}
+	return []rule.Part{{Literal: query}}
 }
 
-// apacheHost is whose paths are read: hosts, and the scheme where only one is meant.
-type apacheHost struct {
-	hosts  []string
-	scheme string
+// apacheTarget writes a target of a fixed start and what is put behind it.
+func apacheTarget(start string, more ...string) string {
+	return argument(substitution(start) + strings.Join(more, ""))
 }
 
-type numbered struct {
-	number int
-	text   string
-}
-
-// logical joins lines that end with a backslash.
-func logical(text string) []numbered {
-	var all []numbered
-	pending, start := "", 0
-	for i, line := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n") {
-		if pending == "" {
-			start = i + 1
-		}
-		if cut, goesOn := strings.CutSuffix(line, "\\"); goesOn {
-			pending += cut
-			continue
-		}
-		all = append(all, numbered{start, pending + line})
-		pending = ""
-	}
-	return all
-}
-
-type apache struct {
-	Import
-	apacheHost
-	outside   apacheHost // of the block of a virtual host
-	htaccess  bool
-	base      string
-	off       bool
-	inside    []string
-	asks      []condition // before the next RewriteRule
-	rewritten map[int]bool
-}
-
-type condition struct {
-	line                   int
-	text                   string
-	variable, pattern, how string
-}
-
-func (a *apache) line(number int, text string, behind []numbered) {
-	trimmed := strings.TrimSpace(text)
-	if trimmed == "" || trimmed[0] == '#' {
-		return
-	}
-	if strings.HasPrefix(trimmed, "<") {
-		a.block(trimmed, behind)
-		return
-	}
-	words := splitWords(trimmed)
-	directive := strings.ToLower(words[0])
-	args := words[1:]
-	redirects := strings.HasPrefix(directive, "redirect") || strings.HasPrefix(directive, "rewrite")
-	if within := a.deciding(); within != "" && redirects {
-		a.leave(number, trimmed, "it stands inside %s, which decides whether it holds", within)
-		return
-	}
-	if len(a.hosts) == 0 && redirects && directive != "rewriteengine" && directive != "rewritebase" && directive != "rewritecond" {
-		a.leave(number, trimmed, "the file does not say whose path this is; name the host with --host")
-		return
-	}
-	switch directive {
-	case "redirect", "redirectpermanent", "redirecttemp":
-		a.redirect(number, trimmed, directive, args)
-	case "redirectmatch":
-		a.redirectMatch(number, trimmed, args)
-	case "rewriteengine":
-		a.off = len(args) > 0 && strings.EqualFold(args[0], "off")
-	case "rewritebase":
-		if len(args) > 0 {
-			a.base = "/" + strings.Trim(args[0], "/") + "/"
-			a.base = strings.ReplaceAll(a.base, "//", "/")
-		}
-	case "rewritecond":
-		c := condition{line: number, text: trimmed}
-		if len(args) > 1 {
-			c.variable, c.pattern = strings.ToUpper(strings.Trim(args[0], "%{}")), args[1]
-		}
-		if len(args) > 2 {
-			c.how = strings.Trim(args[2], "[]")
-		}
-		a.asks = append(a.asks, c)
-	case "rewriterule":
-		if !a.off {
-			a.rewrite(number, trimmed, args)
-		}
-		a.asks = nil
-	case "include", "includeoptional":
-		a.leave(number, trimmed, "included files are not read; import them one by one")
-	case "errordocument":
-		if len(args) > 1 && strings.Contains(args[1], "://") {
-			a.leave(number, trimmed, "it redirects whatever is missing; the fallback of the domain says where that goes")
-		}
-	default:
-		if redirects {
-			a.leave(number, trimmed, "%s is not read", words[0])
-		}
-	}
-}
-
-// deciding returns the innermost block that decides whether what stands in it holds, "" for none.
-func (a *apache) deciding() string {
-	for i := len(a.inside) - 1; i >= 0; i-- {
-		kind, _, _ := strings.Cut(strings.Trim(a.inside[i], "<>"), " ")
-		if !strings.EqualFold(kind, "IfModule") && !strings.EqualFold(kind, "VirtualHost") {
-			return a.inside[i]
-		}
-	}
-	return ""
-}
-
-func (a *apache) block(text string, behind []numbered) {
-	name := strings.Trim(text, "<>")
-	if strings.HasPrefix(name, "/") {
-		if n := len(a.inside); n > 0 {
-			if kind, _, _ := strings.Cut(strings.Trim(a.inside[n-1], "<>"), " "); strings.EqualFold(kind, "VirtualHost") {
-				a.apacheHost, a.off = a.outside, false
-			}
-			a.inside = a.inside[:n-1]
-		}
-		return
-	}
-	a.inside = append(a.inside, "<"+name+">")
-	if kind, address, _ := strings.Cut(name, " "); strings.EqualFold(kind, "VirtualHost") {
-		a.outside = a.apacheHost
-		a.apacheHost = virtualHost(address, behind, a.outside)
-		if len(behind) > 0 {
-			a.narrow(behind[0].number-1, a.hosts)
-		}
-		a.hosts = withoutWWW(a.hosts)
-	}
-}
-
-// virtualHost reads whose paths stand in the block of a virtual host: its names, and its port.
-func virtualHost(address string, behind []numbered, outside apacheHost) apacheHost {
-	own := apacheHost{}
-	switch {
-	case strings.HasSuffix(address, ":80"):
-		own.scheme = "http://"
-	case strings.HasSuffix(address, ":443"):
-		own.scheme = "https://"
-	}
-	for _, l := range behind {
-		words := splitWords(l.text)
-		if len(words) == 0 {
-			continue
-		}
-		switch strings.ToLower(words[0]) {
-		case "</virtualhost>":
-			if len(own.hosts) == 0 {
-				own.hosts = outside.hosts
-			}
-			return own
-		case "servername", "serveralias":
-			for _, h := range words[1:] {
-				h, _, _ = strings.Cut(strings.ToLower(strings.TrimPrefix(h, "https://")), ":")
-				own.hosts = append(own.hosts, h)
-			}
-		}
-	}
-	return own
-}
-
-// withoutWWW leaves out a www beside its apex: a rule of the apex holds for both.
-func withoutWWW(hosts []string) []string {
-	return slices.DeleteFunc(slices.Clone(hosts), func(h string) bool {
-		apex, isWWW := strings.CutPrefix(h, "www.")
-		return isWWW && slices.Contains(hosts, apex)
-	})
-}
-
-// put adds a rule for each host.
-func (a *apache) put(number int, text string, scheme, old string, to func(host string) string, status int, drop bool, w way) {
-	for _, host := range a.hosts {
-		a.putAt(number, text, scheme, host, old, to(host), status, drop, w)
-	}
-}
-
-func (a *apache) putAt(number int, text string, scheme, host, old, to string, status int, drop bool, w way) {
-	if scheme == "" {
-		scheme = a.scheme
-	}
-	differ := ""
-	if w.differ != "" {
-		differ = "http://" + host + w.differ
-	}
-	a.add(number, text, scheme+host+old, to, status, drop, w.note, differ)
-	a.Rules[len(a.Rules)-1].Folds = w.folds
-}
-
-// splitWords splits a directive into words; quotes hold a word together.
-func splitWords(s string) []string {
-	var words []string
-	for s = strings.TrimSpace(s); s != ""; s = strings.TrimSpace(s) {
-		if s[0] == '"' {
-			end := 1
-			for end < len(s) && s[end] != '"' {
-				if s[end] == '\\' && end+1 < len(s) {
-					end++
-				}
-				end++
-			}
-			words = append(words, strings.ReplaceAll(s[1:min(end, len(s))], `\"`, `"`))
-			s = s[min(end+1, len(s)):]
-			continue
-		}
-		end := strings.IndexAny(s, " \t")
-		if end < 0 {
-			end = len(s)
-		}
-		words = append(words, s[:end])
-		s = s[end:]
-	}
-	return words
-}
-
-// statusOf reads the status of a redirect; ok is false where the word is none.
-func statusOf(word string) (status int, ok bool) {
-	switch strings.ToLower(word) {
-	case "permanent":
-		return 301, true
-	case "temp":
-		return 302, true
-	case "seeother":
-		return 303, true
-	case "gone":
-		return 410, true
-	}
-	n, err := strconv.Atoi(word)
-	return n, err == nil && n >= 300 && n < 600
-}
-
-func known(status int) bool {
-	return status == 301 || status == 302 || status == 307 || status == 308 || status == 410
-}
-
-func (a *apache) redirect(number int, text, directive string, args []string) {
-	status := map[string]int{"redirect": 302, "redirectpermanent": 301, "redirecttemp": 302}[directive]
-	if directive == "redirect" && len(args) > 0 {
-		if s, ok := statusOf(args[0]); ok {
-			status, args = s, args[1:]
-		}
-	}
-	switch {
-	case !known(status):
-		a.leave(number, text, "no rule has the status %d", status)
-		return
-	case len(args) == 0 || !strings.HasPrefix(args[0], "/") || status != 410 && len(args) < 2:
-		a.leave(number, text, "it has no path and target")
-		return
-	}
-	old, target := escapeText(args[0]), ""
-	if status != 410 {
-		target = escapeText(args[1])
-	}
-	drop := strings.Contains(target, "?")
-	to := func(end string) func(string) string {
-		return func(host string) string {
-			if status == 410 {
-				return ""
-			}
-			return absoluteAt(target, host) + end
-		}
-	}
-	if strings.HasSuffix(old, "/") {
-		a.put(number, text, "", old+"{+rest}", to("{+rest}"), status, drop, way{})
-		return
-	}
-	a.put(number, text, "", old, to(""), status, drop, way{})
-	a.put(number, text, "", old+"/{+rest}", to("/{+rest}"), status, drop, way{})
-}
-
-// escapeText writes what means something in the rule language as it stands in a URL.
-func escapeText(s string) string {
-	return strings.NewReplacer("{", "%7B", "}", "%7D", "*", "%2A").Replace(s)
-}
-
-func (a *apache) redirectMatch(number int, text string, args []string) {
-	status := 302
-	if len(args) > 0 {
-		if s, ok := statusOf(args[0]); ok {
-			status, args = s, args[1:]
-		}
-	}
-	if !known(status) || len(args) == 0 || status != 410 && len(args) < 2 {
-		a.leave(number, text, "it has no pattern and target, or a status that no rule has")
-		return
-	}
-	x, err := readExpression(args[0], "")
-	if err != nil {
-		a.leave(number, text, "%s", err)
-		return
-	}
-	for _, w := range x.ways {
-		to := ""
-		if status != 410 {
-			if to, err = target(args[1], w.groups, '$'); err != nil {
-				a.leave(number, text, "%s", err)
-				return
-			}
-		}
-		a.put(number, text, "", w.old, func(host string) string { return absoluteAt(to, host) }, status, strings.Contains(to, "?"), w)
-	}
-}
-
-// rewrite translates a RewriteRule with the conditions before it.
-func (a *apache) rewrite(number int, text string, args []string) {
-	if len(args) < 2 {
-		a.leave(number, text, "it has no pattern and target")
-		return
-	}
-	flags := ""
-	if len(args) > 2 {
-		flags = strings.Trim(args[2], "[]")
-	}
-	f, why := rewriteFlags(flags, args[1])
-	if why != "" {
-		a.leave(number, text, "%s", why)
-		return
-	}
-	prefix := ""
-	if a.htaccess {
-		prefix = a.base
-	}
-	x, err := readExpression(args[0], prefix)
-	if err != nil {
-		a.leave(number, text, "%s", err)
-		return
-	}
-	at, why := a.conditions()
-	if why != "" {
-		a.leave(number, text, "%s", why)
-		return
-	}
-	substitution, query, asked := strings.Cut(args[1], "?")
-	drop := f.discard || asked && !f.append
-	from := len(a.Rules)
-	for _, w := range x.ways {
-		w.folds = f.folds
-		if at.note != "" && w.note == "" {
-			w.note, w.differ = at.note, at.differ(w)
-		}
-		for _, host := range at.hosts {
-			to := ""
-			if f.status != 410 {
-				if to, err = a.substitution(substitution, query, w, at, host); err != nil {
-					a.leave(number, text, "%s", err)
-					return
-				}
-			}
-			a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
-		}
-	}
-	if a.rewritten == nil {
-		a.rewritten = map[int]bool{}
-	}
-	for i := from; i < len(a.Rules); i++ {
-		a.rewritten[i] = true
-	}
-}
-
-// substitution writes what a RewriteRule leads to, as a template.
-func (a *apache) substitution(path, query string, w way, at asked, host string) (string, error) {
-	hidden := strings.NewReplacer("%1", "\x01", "%{HTTP_HOST}", host, "%{SERVER_NAME}", host, "%{REQUEST_SCHEME}", strings.TrimSuffix(firstOf(at.scheme, firstOf(a.scheme, "https://")), "://"), "%{REQUEST_URI}", "\x02", "%{QUERY_STRING}", "\x03")
-	to, err := target(hidden.Replace(path), w.groups, '$')
-	if err != nil {
-		return "", err
-	}
-	if query != "" {
-		more, err := target(hidden.Replace(query), w.groups, '$')
-		if err != nil {
-			return "", err
-		}
-		to += "?" + more
-	}
-	if strings.Contains(to, "\x03") {
-		return "", fmt.Errorf("its target holds the whole query; rules hand it on by themselves")
-	}
-	if strings.Contains(to, "\x01") {
-		if at.group == "" {
-			return "", fmt.Errorf("%%1 names no group of a condition that can be captured")
-		}
-		to = strings.ReplaceAll(to, "\x01", at.group)
-	}
-	if strings.Contains(to, "\x02") {
-		whole := strings.ReplaceAll(w.old, ":digits}", "}")
-		if before, _, _ := strings.Cut(to, "\x02"); strings.HasSuffix(before, "/") {
-			return "", fmt.Errorf("its target holds the path behind another slash")
-		}
-		to = strings.Replace(to, "\x02", whole, 1)
-	}
-	if !strings.Contains(to, "://") && !strings.HasPrefix(to, "/") {
-		to = a.base + to
-	}
-	return absoluteAt(to, host), nil
-}
-
-func firstOf(a, b string) string {
-	if a != "" {
-		return a
-	}
-	return b
-}
-
-// absoluteAt gives a target as a whole URL: a path is one of the host itself.
-func absoluteAt(to, host string) string {
-	if strings.HasPrefix(to, "/") {
-		return "https://" + host + to
-	}
-	return to
-}
-
-type rewriteHow struct {
-	status                 int
-	append, discard, folds bool
-}
-
-// rewriteFlags reads the flags of a RewriteRule, and says why the rule cannot be translated where it cannot.
-func rewriteFlags(flags, to string) (rewriteHow, string) {
-	f := rewriteHow{}
-	if strings.Contains(to, "://") {
-		f.status = 302
-	}
-	for flag := range strings.SplitSeq(flags, ",") {
-		name, value, _ := strings.Cut(strings.ToUpper(strings.TrimSpace(flag)), "=")
-		switch name {
-		case "", "L", "LAST", "END", "NE", "NOESCAPE":
-		case "R", "REDIRECT":
-			f.status = 302
-			if value != "" {
-				if s, ok := statusOf(value); ok {
-					f.status = s
-				}
-			}
-		case "G", "GONE":
-			f.status = 410
-		case "QSA", "QSAPPEND":
-			f.append = true
-		case "QSD", "QSDISCARD":
-			f.discard = true
-		case "NC", "NOCASE":
-			f.folds = true
+// substitution writes a text so that nothing of it is expanded: neither by rules (%1, $1, %{NAME}) nor by the configuration (${NAME}).
+func substitution(s string) string {
+	var b strings.Builder
+	for _, c := range []byte(s) {
+		switch c {
+		case '$':
+			b.WriteString("%{ENV:UP_DOLLAR}")
+		case '%', '\\':
+			b.WriteByte('\\')
+			b.WriteByte(c)
 		default:
-			return f, fmt.Sprintf("the flag %s is more than a redirect", name)
+			b.WriteByte(c)
 		}
 	}
-	switch {
-	case to == "-" && f.status != 410:
-		return f, "it redirects nobody, but keeps the lines behind it from being asked"
-	case f.status == 0:
-		return f, "it rewrites inside the server, and redirects nobody"
-	case !known(f.status):
-		return f, fmt.Sprintf("no rule has the status %d", f.status)
-	}
-	return f, ""
+	return b.String()
 }
 
-// asked is what conditions ask for.
-type asked struct {
-	apacheHost
-	query, group, note, example string
-}
+// argument writes one argument of a rule or a condition. mod_rewrite reads them by itself: a quote inside is escaped, nothing else is.
+func argument(s string) string { return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"` }
 
-func (a asked) differ(w way) string {
-	path := strings.NewReplacer("{+rest}", "x").Replace(w.old)
-	if a.example == "" || strings.Contains(path, "{") {
-		return ""
-	}
-	return path + a.example
-}
-
-// conditions translates the conditions before a RewriteRule, and says why they cannot be where that is so.
-func (a *apache) conditions() (asked, string) {
-	at := asked{apacheHost: apacheHost{hosts: a.hosts}}
-	for _, c := range a.asks {
-		how := strings.ToUpper(c.how)
-		switch {
-		case strings.Contains(how, "OR"):
-			return at, "its conditions are joined by [OR]"
-		case c.variable == "HTTP_HOST" || c.variable == "SERVER_NAME":
-			host, ok := hostOf(c.pattern)
-			if !ok {
-				return at, fmt.Sprintf("the condition on the host (%s) is no single host", c.pattern)
-			}
-			at.hosts = []string{host}
-			if !strings.Contains(c.pattern, "www") {
-				a.narrow(c.line, at.hosts)
-			}
-		case c.variable == "HTTPS" || c.variable == "REQUEST_SCHEME" || c.variable == "SERVER_PORT":
-			scheme, ok := schemeOf(c.pattern)
-			if !ok {
-				return at, fmt.Sprintf("the condition %s is not read", c.text)
-			}
-			at.scheme = scheme
-		case c.variable == "QUERY_STRING":
-			if why := at.askQuery(c.pattern); why != "" {
-				return at, why
-			}
-		default:
-			return at, fmt.Sprintf("the condition on %s cannot be said by a rule", c.variable)
-		}
-	}
-	return at, ""
-}
-
-func hostOf(pattern string) (string, bool) {
-	host, ok := strings.CutPrefix(pattern, "^")
-	if !ok && !strings.HasPrefix(pattern, "=") {
-		return "", false
-	}
-	host = strings.TrimPrefix(host, "=")
-	if cut, ends := strings.CutSuffix(host, "$"); ends {
-		host = cut
-	}
-	host = strings.ReplaceAll(host, `\.`, ".")
-	host = strings.TrimPrefix(host, `(www.)?`) // an apex rule holds for its www too
-	host = strings.TrimPrefix(host, `(?:www.)?`)
-	return host, !strings.ContainsAny(host, `()[]|*+?\^$`)
-}
-
-func schemeOf(pattern string) (string, bool) {
-	switch strings.ToLower(strings.Trim(pattern, "^$=\"")) {
-	case "off", "http", "80", "!on", "!=on":
-		return "http://", true
-	case "on", "https", "443", "!off", "!=off":
-		return "https://", true
-	}
-	return "", false
-}
-
-// askQuery translates a condition on the whole query: one parameter with a literal value or a number.
-func (a *asked) askQuery(pattern string) string {
-	inner, ok := strings.CutPrefix(pattern, "^")
-	inner, ends := strings.CutSuffix(inner, "$")
-	key, value, pair := strings.Cut(inner, "=")
-	if !ok || !ends || !pair || strings.ContainsAny(key, `()[]|*+?\.`) {
-		return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value", pattern)
-	}
-	switch value {
-	case `([0-9]+)`, `(\d+)`:
-		a.query, a.group, value = "?"+key+"={q:digits}", "{q}", "7"
-	case `([^&]+)`, `(.+)`, `([^&]*)`, `(.*)`:
-		a.query, a.group, value = "?"+key+"={q}", "{q}", "x"
-	default:
-		value = strings.ReplaceAll(value, `\.`, ".")
-		if strings.ContainsAny(value, `()[]|*+?\^$`) {
-			return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value", pattern)
-		}
-		a.query = "?" + key + "=" + escapeText(value)
-	}
-	a.note = "The rule takes URLs with further parameters too."
-	a.example = "?" + key + "=" + value + "&more=1"
-	return ""
+// apacheQuote writes one word of another directive, in which a backslash may stand before a quote or a backslash.
+func apacheQuote(s string) string {
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, "${", "$\\{").Replace(s) + `"`
 }

@@ -222,12 +222,12 @@ const mostInBucket = 3
 
 // bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is that of the root. Where patterns of a
 // bucket above come before the last one of a bucket, the bucket holds them too, so that the order of all stays right.
-func bucketsOf(patterns []rule.Entry) []*bucket {
+func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket {
 	rank := make(map[*rule.Rule]int, len(patterns))
 	heads := make(map[*rule.Rule]string, len(patterns))
 	for i, e := range patterns {
 		rank[e.Rule] = i
-		heads[e.Rule] = web.Decode(e.Rule.Old.Parts[0].Literal)
+		heads[e.Rule] = headOf(e.Rule)
 	}
 	var all []*bucket
 	var part func(prefix string, own []rule.Entry, above *bucket)
@@ -263,6 +263,9 @@ func bucketsOf(patterns []rule.Entry) []*bucket {
 	}
 	return all
 }
+
+// decodedHead gives the text with which all paths of a rule begin, decoded.
+func decodedHead(r *rule.Rule) string { return web.Decode(r.Old.Parts[0].Literal) }
 
 func commonHead(entries []rule.Entry, heads map[*rule.Rule]string) string {
 	common := heads[entries[0].Rule]

@@ -298,7 +298,7 @@ func (n *nginx) asks(t *table, k *bucket) {
 // buckets parts the patterns of a table.
 func (t *table) buckets() []*bucket {
 	if t.door.Paths.IsExact() && !t.door.DropsPath {
-		return bucketsOf(t.patterns)
+		return bucketsOf(t.patterns, decodedHead)
 	}
 	if t.door.DropsPath {
 		return []*bucket{{patterns: t.patterns}}
@@ -636,17 +636,7 @@ func (n *nginx) query(own string, drop bool, used ...string) string {
 
 // strip writes the maps that take keys from a query, up to three times, and returns their number.
 func (n *nginx) strip(own string, used []string) int {
-	var keys []string
-	for p := range strings.SplitSeq(own, "&") {
-		if key, _, _ := strings.Cut(p, "="); key != "" {
-			keys = append(keys, literalRegexp(web.NormalQuery(key)))
-		}
-	}
-	for _, key := range used {
-		keys = append(keys, literalRegexp(key))
-	}
-	slices.Sort(keys)
-	set := strings.Join(slices.Compact(keys), "|")
+	set := keysRegexp(own, used)
 	if number, have := n.strips[set]; have {
 		return number
 	}
@@ -661,6 +651,21 @@ func (n *nginx) strip(own string, used []string) int {
 	}
 	fmt.Fprintf(&n.maps, "map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.*)$\" \"?$up_l\";\n}\n", from, number)
 	return number
+}
+
+// keysRegexp writes the keys that a target sets itself, and those that are used up.
+func keysRegexp(own string, used []string) string {
+	var keys []string
+	for p := range strings.SplitSeq(own, "&") {
+		if key, _, _ := strings.Cut(p, "="); key != "" {
+			keys = append(keys, literalRegexp(web.NormalQuery(key)))
+		}
+	}
+	for _, key := range used {
+		keys = append(keys, literalRegexp(key))
+	}
+	slices.Sort(keys)
+	return strings.Join(slices.Compact(keys), "|")
 }
 
 // captureNumber gives the number of a capture among those of a pattern.

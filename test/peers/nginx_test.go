@@ -273,6 +273,8 @@ folders.example/{x}/b/,/folder/{x}
 	}
 }
 
+func (n *nginx) normal(answer string) string { return answer }
+
 // refuses tells what nginx refuses by itself: dot segments beside escapes, and a percent sign that starts no escape.
 func (n *nginx) refuses(uri string) bool { return dotted(uri) || hasOddEscape(uri) }
 

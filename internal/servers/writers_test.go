@@ -26,36 +26,81 @@ func load(t *testing.T, archive *txtar.Archive) []predict.Door {
 	return predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}).Held("gateway")
 }
 
-// TestNginx writes the estate of every case of testdata and compares; UPDATE=1 writes the cases anew. That nginx
-// understands it, and answers so, is tested with a real one in test/peers.
-func TestNginx(t *testing.T) {
+// TestEveryWriterWritesTheCases writes the estate of every case of testdata for every server, in every form, and compares; UPDATE=1
+// writes the cases anew. That servers understand it, and answer so, is tested with real ones in test/peers.
+func TestEveryWriterWritesTheCases(t *testing.T) {
 	cases, err := filepath.Glob("testdata/*.txtar")
 	require.NoError(t, err)
 	require.NotEmpty(t, cases)
 	for _, path := range cases {
 		archive, err := txtar.ParseFile(path)
 		require.NoError(t, err)
-		out, err := nginxWriter.Write(load(t, archive), Options{HTTP: []string{"127.0.0.1:8080"}, HTTPS: []string{"127.0.0.1:8443"}, Certificates: "/c", Challenges: "/w"})
-		require.NoError(t, err, path)
-		says := ""
-		for _, f := range out.Findings {
-			says += f.Says + "\n"
+		doors := load(t, archive)
+		var input []txtar.File
+		for _, f := range archive.Files {
+			if strings.HasSuffix(f.Name, ".yaml") || strings.HasSuffix(f.Name, ".csv") {
+				input = append(input, f)
+			}
 		}
-		got := map[string]string{"nginx.conf": string(out.Files[0].Text), "says.txt": says}
-		for i, f := range archive.Files {
-			if want, ok := got[f.Name]; ok && os.Getenv("UPDATE") != "" {
-				archive.Files[i].Data = []byte(want)
-			} else if ok {
-				assert.Equal(t, string(f.Data), want, "%s: %s", path, f.Name)
+		made := &txtar.Archive{Comment: archive.Comment, Files: input}
+		for _, w := range Writers() {
+			for _, form := range append([]Form{{}}, w.Forms...) {
+				out, err := w.Write(doors, Options{HTTP: []string{"127.0.0.1:8080"}, HTTPS: []string{"127.0.0.1:8443"}, Certificates: "/c", Challenges: "/w", Form: form.Name})
+				require.NoError(t, err, path)
+				says := ""
+				for _, f := range out.Findings {
+					says += f.Says + "\n"
+				}
+				for _, f := range append(out.Files, File{"says.txt", []byte(says)}) {
+					made.Files = append(made.Files, txtar.File{Name: w.Name + form.Name + "/" + f.Name, Data: f.Text})
+				}
 			}
 		}
 		if os.Getenv("UPDATE") != "" {
-			require.NoError(t, os.WriteFile(path, txtar.Format(archive), 0o644))
+			require.NoError(t, os.WriteFile(path, txtar.Format(made), 0o644))
+			continue
 		}
+		assert.Equal(t, string(txtar.Format(archive)), string(txtar.Format(made)), path)
 	}
 }
 
-func TestNginxRefusesTiedRules(t *testing.T) {
+// TestNothingInARuleBecomesADirective writes rules that would end a word, a line or a comment, and names of folders that do.
+func TestNothingInARuleBecomesADirective(t *testing.T) {
+	p := load(t, txtar.Parse([]byte(`
+-- upperpath.yaml --
+canonical: https://www.n.example
+carriers: {gateway: {by: server, addresses: [203.0.113.20]}}
+domains: [{name: old.example, leads-to: "/$1${HOME}\\%{ENV:X}"}]
+rules: rules.csv
+-- rules.csv --
+old,new
+old.example/a,"/x#f
+X-Evil: 1"
+"old.example/b""; return 200; #",/$host${HOME}%{REMOTE_ADDR}
+old.example/c\,"/d\"
+old.example/{x}\,"/d\{x}$1"
+`)))
+	for _, w := range Writers() {
+		out, err := w.Write(p, Options{Certificates: `/c "$x\`, Challenges: `/w ${HOME}"; evil`})
+		require.NoError(t, err)
+		for _, f := range out.Files {
+			for line := range strings.SplitSeq(string(f.Text), "\n") {
+				assert.NotRegexp(t, "^\\s*(X-Evil|evil|return 200)", line, "%s", f.Name)
+				if strings.HasPrefix(strings.TrimSpace(line), "#") {
+					continue
+				}
+				if w.Name == "apache" {
+					assert.NotContains(t, line, "${HOME}", "%s: it would be put in by the configuration", f.Name)
+					assert.NotContains(t, line, " %{REMOTE_ADDR}")
+				}
+			}
+		}
+		_, err = w.Write(p, Options{Certificates: "/c\nevil"})
+		assert.ErrorContains(t, err, "control character")
+	}
+}
+
+func TestWritersRefuseTiedRules(t *testing.T) {
 	p := load(t, txtar.Parse([]byte(`
 -- upperpath.yaml --
 canonical: https://www.n.example
@@ -67,8 +112,10 @@ old,new
 old.example/a/{x},/1
 old.example/{y}/b,/2
 `)))
-	_, err := nginxWriter.Write(p, Options{})
-	assert.ErrorContains(t, err, "https://old.example/a/b")
+	for _, w := range Writers() {
+		_, err := w.Write(p, Options{})
+		assert.ErrorContains(t, err, "https://old.example/a/b")
+	}
 }
 
 func TestWordsAreWrittenSafely(t *testing.T) {

@@ -1,3 +1,0 @@
-package servers
-
-var apacheWriter = Writer{Name: "apache"}

@@ -1,0 +1,598 @@
+package servers
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent, RedirectTemp, RedirectMatch, and the simple
+// forms of RewriteRule with RewriteCond. host is whose paths they are where no ServerName says so; htaccess says that the file lies in the
+// root folder of a host, where RewriteRule sees paths without their first slash.
+func ReadApache(text, host string, htaccess bool) Import {
+	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: htaccess, base: "/"}
+	lines := logical(text)
+	for i, line := range lines {
+		a.line(line.number, line.text, lines[i+1:])
+	}
+	for _, c := range a.asks {
+		a.leave(c.line, c.text, "no RewriteRule follows it")
+	}
+	// Whatever stands first in the file, mod_rewrite is asked before mod_alias.
+	for i := range a.Rules {
+		if !a.rewritten[i] {
+			a.Rules[i].Rank += len(a.Rules)
+		}
+	}
+	return a.Import
+}
+
+func hostList(host string) []string {
+	if host == "" {
+		return nil
+	}
+	return []string{host}
+}
+
+// apacheHost is whose paths are read: hosts, and the scheme where only one is meant.
+type apacheHost struct {
+	hosts  []string
+	scheme string
+}
+
+type numbered struct {
+	number int
+	text   string
+}
+
+// logical joins lines that end with a backslash.
+func logical(text string) []numbered {
+	var all []numbered
+	pending, start := "", 0
+	for i, line := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n") {
+		if pending == "" {
+			start = i + 1
+		}
+		if cut, goesOn := strings.CutSuffix(line, "\\"); goesOn {
+			pending += cut
+			continue
+		}
+		all = append(all, numbered{start, pending + line})
+		pending = ""
+	}
+	return all
+}
+
+type apache struct {
+	Import
+	apacheHost
+	outside   apacheHost // of the block of a virtual host
+	htaccess  bool
+	base      string
+	off       bool
+	inside    []string
+	asks      []condition // before the next RewriteRule
+	rewritten map[int]bool
+}
+
+type condition struct {
+	line                   int
+	text                   string
+	variable, pattern, how string
+}
+
+func (a *apache) line(number int, text string, behind []numbered) {
+	trimmed := strings.TrimSpace(text)
+	if trimmed == "" || trimmed[0] == '#' {
+		return
+	}
+	if strings.HasPrefix(trimmed, "<") {
+		a.block(trimmed, behind)
+		return
+	}
+	words := splitWords(trimmed)
+	directive := strings.ToLower(words[0])
+	args := words[1:]
+	redirects := strings.HasPrefix(directive, "redirect") || strings.HasPrefix(directive, "rewrite")
+	if within := a.deciding(); within != "" && redirects {
+		a.leave(number, trimmed, "it stands inside %s, which decides whether it holds", within)
+		return
+	}
+	if len(a.hosts) == 0 && redirects && directive != "rewriteengine" && directive != "rewritebase" && directive != "rewritecond" {
+		a.leave(number, trimmed, "the file does not say whose path this is; name the host with --host")
+		return
+	}
+	switch directive {
+	case "redirect", "redirectpermanent", "redirecttemp":
+		a.redirect(number, trimmed, directive, args)
+	case "redirectmatch":
+		a.redirectMatch(number, trimmed, args)
+	case "rewriteengine":
+		a.off = len(args) > 0 && strings.EqualFold(args[0], "off")
+	case "rewritebase":
+		if len(args) > 0 {
+			a.base = "/" + strings.Trim(args[0], "/") + "/"
+			a.base = strings.ReplaceAll(a.base, "//", "/")
+		}
+	case "rewritecond":
+		c := condition{line: number, text: trimmed}
+		if len(args) > 1 {
+			c.variable, c.pattern = strings.ToUpper(strings.Trim(args[0], "%{}")), args[1]
+		}
+		if len(args) > 2 {
+			c.how = strings.Trim(args[2], "[]")
+		}
+		a.asks = append(a.asks, c)
+	case "rewriterule":
+		if !a.off {
+			a.rewrite(number, trimmed, args)
+		}
+		a.asks = nil
+	case "include", "includeoptional":
+		a.leave(number, trimmed, "included files are not read; import them one by one")
+	case "errordocument":
+		if len(args) > 1 && strings.Contains(args[1], "://") {
+			a.leave(number, trimmed, "it redirects whatever is missing; the fallback of the domain says where that goes")
+		}
+	default:
+		if redirects {
+			a.leave(number, trimmed, "%s is not read", words[0])
+		}
+	}
+}
+
+// deciding returns the innermost block that decides whether what stands in it holds, "" for none.
+func (a *apache) deciding() string {
+	for i := len(a.inside) - 1; i >= 0; i-- {
+		kind, _, _ := strings.Cut(strings.Trim(a.inside[i], "<>"), " ")
+		if !strings.EqualFold(kind, "IfModule") && !strings.EqualFold(kind, "VirtualHost") {
+			return a.inside[i]
+		}
+	}
+	return ""
+}
+
+func (a *apache) block(text string, behind []numbered) {
+	name := strings.Trim(text, "<>")
+	if strings.HasPrefix(name, "/") {
+		if n := len(a.inside); n > 0 {
+			if kind, _, _ := strings.Cut(strings.Trim(a.inside[n-1], "<>"), " "); strings.EqualFold(kind, "VirtualHost") {
+				a.apacheHost, a.off = a.outside, false
+			}
+			a.inside = a.inside[:n-1]
+		}
+		return
+	}
+	a.inside = append(a.inside, "<"+name+">")
+	if kind, address, _ := strings.Cut(name, " "); strings.EqualFold(kind, "VirtualHost") {
+		a.outside = a.apacheHost
+		a.apacheHost = virtualHost(address, behind, a.outside)
+		if len(behind) > 0 {
+			a.narrow(behind[0].number-1, a.hosts)
+		}
+		a.hosts = withoutWWW(a.hosts)
+	}
+}
+
+// virtualHost reads whose paths stand in the block of a virtual host: its names, and its port.
+func virtualHost(address string, behind []numbered, outside apacheHost) apacheHost {
+	own := apacheHost{}
+	switch {
+	case strings.HasSuffix(address, ":80"):
+		own.scheme = "http://"
+	case strings.HasSuffix(address, ":443"):
+		own.scheme = "https://"
+	}
+	for _, l := range behind {
+		words := splitWords(l.text)
+		if len(words) == 0 {
+			continue
+		}
+		switch strings.ToLower(words[0]) {
+		case "</virtualhost>":
+			if len(own.hosts) == 0 {
+				own.hosts = outside.hosts
+			}
+			return own
+		case "servername", "serveralias":
+			for _, h := range words[1:] {
+				h, _, _ = strings.Cut(strings.ToLower(strings.TrimPrefix(h, "https://")), ":")
+				own.hosts = append(own.hosts, h)
+			}
+		}
+	}
+	return own
+}
+
+// withoutWWW leaves out a www beside its apex: a rule of the apex holds for both.
+func withoutWWW(hosts []string) []string {
+	return slices.DeleteFunc(slices.Clone(hosts), func(h string) bool {
+		apex, isWWW := strings.CutPrefix(h, "www.")
+		return isWWW && slices.Contains(hosts, apex)
+	})
+}
+
+// put adds a rule for each host.
+func (a *apache) put(number int, text string, scheme, old string, to func(host string) string, status int, drop bool, w way) {
+	for _, host := range a.hosts {
+		a.putAt(number, text, scheme, host, old, to(host), status, drop, w)
+	}
+}
+
+func (a *apache) putAt(number int, text string, scheme, host, old, to string, status int, drop bool, w way) {
+	if scheme == "" {
+		scheme = a.scheme
+	}
+	differ := ""
+	if w.differ != "" {
+		differ = "http://" + host + w.differ
+	}
+	a.add(number, text, scheme+host+old, to, status, drop, w.note, differ)
+	a.Rules[len(a.Rules)-1].Folds = w.folds
+}
+
+// splitWords splits a directive into words; quotes hold a word together.
+func splitWords(s string) []string {
+	var words []string
+	for s = strings.TrimSpace(s); s != ""; s = strings.TrimSpace(s) {
+		if s[0] == '"' {
+			end := 1
+			for end < len(s) && s[end] != '"' {
+				if s[end] == '\\' && end+1 < len(s) {
+					end++
+				}
+				end++
+			}
+			words = append(words, strings.ReplaceAll(s[1:min(end, len(s))], `\"`, `"`))
+			s = s[min(end+1, len(s)):]
+			continue
+		}
+		end := strings.IndexAny(s, " \t")
+		if end < 0 {
+			end = len(s)
+		}
+		words = append(words, s[:end])
+		s = s[end:]
+	}
+	return words
+}
+
+// statusOf reads the status of a redirect; ok is false where the word is none.
+func statusOf(word string) (status int, ok bool) {
+	switch strings.ToLower(word) {
+	case "permanent":
+		return 301, true
+	case "temp":
+		return 302, true
+	case "seeother":
+		return 303, true
+	case "gone":
+		return 410, true
+	}
+	n, err := strconv.Atoi(word)
+	return n, err == nil && n >= 300 && n < 600
+}
+
+func known(status int) bool {
+	return status == 301 || status == 302 || status == 307 || status == 308 || status == 410
+}
+
+func (a *apache) redirect(number int, text, directive string, args []string) {
+	status := map[string]int{"redirect": 302, "redirectpermanent": 301, "redirecttemp": 302}[directive]
+	if directive == "redirect" && len(args) > 0 {
+		if s, ok := statusOf(args[0]); ok {
+			status, args = s, args[1:]
+		}
+	}
+	switch {
+	case !known(status):
+		a.leave(number, text, "no rule has the status %d", status)
+		return
+	case len(args) == 0 || !strings.HasPrefix(args[0], "/") || status != 410 && len(args) < 2:
+		a.leave(number, text, "it has no path and target")
+		return
+	}
+	old, target := escapeText(args[0]), ""
+	if status != 410 {
+		target = escapeText(args[1])
+	}
+	drop := strings.Contains(target, "?")
+	to := func(end string) func(string) string {
+		return func(host string) string {
+			if status == 410 {
+				return ""
+			}
+			return absoluteAt(target, host) + end
+		}
+	}
+	if strings.HasSuffix(old, "/") {
+		a.put(number, text, "", old+"{+rest}", to("{+rest}"), status, drop, way{})
+		return
+	}
+	a.put(number, text, "", old, to(""), status, drop, way{})
+	a.put(number, text, "", old+"/{+rest}", to("/{+rest}"), status, drop, way{})
+}
+
+// escapeText writes what means something in the rule language as it stands in a URL.
+func escapeText(s string) string {
+	return strings.NewReplacer("{", "%7B", "}", "%7D", "*", "%2A").Replace(s)
+}
+
+func (a *apache) redirectMatch(number int, text string, args []string) {
+	status := 302
+	if len(args) > 0 {
+		if s, ok := statusOf(args[0]); ok {
+			status, args = s, args[1:]
+		}
+	}
+	if !known(status) || len(args) == 0 || status != 410 && len(args) < 2 {
+		a.leave(number, text, "it has no pattern and target, or a status that no rule has")
+		return
+	}
+	x, err := readExpression(args[0], "")
+	if err != nil {
+		a.leave(number, text, "%s", err)
+		return
+	}
+	for _, w := range x.ways {
+		to := ""
+		if status != 410 {
+			if to, err = target(args[1], w.groups, '$'); err != nil {
+				a.leave(number, text, "%s", err)
+				return
+			}
+		}
+		a.put(number, text, "", w.old, func(host string) string { return absoluteAt(to, host) }, status, strings.Contains(to, "?"), w)
+	}
+}
+
+// rewrite translates a RewriteRule with the conditions before it.
+func (a *apache) rewrite(number int, text string, args []string) {
+	if len(args) < 2 {
+		a.leave(number, text, "it has no pattern and target")
+		return
+	}
+	flags := ""
+	if len(args) > 2 {
+		flags = strings.Trim(args[2], "[]")
+	}
+	f, why := rewriteFlags(flags, args[1])
+	if why != "" {
+		a.leave(number, text, "%s", why)
+		return
+	}
+	prefix := ""
+	if a.htaccess {
+		prefix = a.base
+	}
+	x, err := readExpression(args[0], prefix)
+	if err != nil {
+		a.leave(number, text, "%s", err)
+		return
+	}
+	at, why := a.conditions()
+	if why != "" {
+		a.leave(number, text, "%s", why)
+		return
+	}
+	substitution, query, asked := strings.Cut(args[1], "?")
+	drop := f.discard || asked && !f.append
+	from := len(a.Rules)
+	for _, w := range x.ways {
+		w.folds = f.folds
+		if at.note != "" && w.note == "" {
+			w.note, w.differ = at.note, at.differ(w)
+		}
+		for _, host := range at.hosts {
+			to := ""
+			if f.status != 410 {
+				if to, err = a.substitution(substitution, query, w, at, host); err != nil {
+					a.leave(number, text, "%s", err)
+					return
+				}
+			}
+			a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
+		}
+	}
+	if a.rewritten == nil {
+		a.rewritten = map[int]bool{}
+	}
+	for i := from; i < len(a.Rules); i++ {
+		a.rewritten[i] = true
+	}
+}
+
+// substitution writes what a RewriteRule leads to, as a template.
+func (a *apache) substitution(path, query string, w way, at asked, host string) (string, error) {
+	hidden := strings.NewReplacer("%1", "\x01", "%{HTTP_HOST}", host, "%{SERVER_NAME}", host, "%{REQUEST_SCHEME}", strings.TrimSuffix(firstOf(at.scheme, firstOf(a.scheme, "https://")), "://"), "%{REQUEST_URI}", "\x02", "%{QUERY_STRING}", "\x03")
+	to, err := target(hidden.Replace(path), w.groups, '$')
+	if err != nil {
+		return "", err
+	}
+	if query != "" {
+		more, err := target(hidden.Replace(query), w.groups, '$')
+		if err != nil {
+			return "", err
+		}
+		to += "?" + more
+	}
+	if strings.Contains(to, "\x03") {
+		return "", fmt.Errorf("its target holds the whole query; rules hand it on by themselves")
+	}
+	if strings.Contains(to, "\x01") {
+		if at.group == "" {
+			return "", fmt.Errorf("%%1 names no group of a condition that can be captured")
+		}
+		to = strings.ReplaceAll(to, "\x01", at.group)
+	}
+	if strings.Contains(to, "\x02") {
+		whole := strings.ReplaceAll(w.old, ":digits}", "}")
+		if before, _, _ := strings.Cut(to, "\x02"); strings.HasSuffix(before, "/") {
+			return "", fmt.Errorf("its target holds the path behind another slash")
+		}
+		to = strings.Replace(to, "\x02", whole, 1)
+	}
+	if !strings.Contains(to, "://") && !strings.HasPrefix(to, "/") {
+		to = a.base + to
+	}
+	return absoluteAt(to, host), nil
+}
+
+func firstOf(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+// absoluteAt gives a target as a whole URL: a path is one of the host itself.
+func absoluteAt(to, host string) string {
+	if strings.HasPrefix(to, "/") {
+		return "https://" + host + to
+	}
+	return to
+}
+
+type rewriteHow struct {
+	status                 int
+	append, discard, folds bool
+}
+
+// rewriteFlags reads the flags of a RewriteRule, and says why the rule cannot be translated where it cannot.
+func rewriteFlags(flags, to string) (rewriteHow, string) {
+	f := rewriteHow{}
+	if strings.Contains(to, "://") {
+		f.status = 302
+	}
+	for flag := range strings.SplitSeq(flags, ",") {
+		name, value, _ := strings.Cut(strings.ToUpper(strings.TrimSpace(flag)), "=")
+		switch name {
+		case "", "L", "LAST", "END", "NE", "NOESCAPE":
+		case "R", "REDIRECT":
+			f.status = 302
+			if value != "" {
+				if s, ok := statusOf(value); ok {
+					f.status = s
+				}
+			}
+		case "G", "GONE":
+			f.status = 410
+		case "QSA", "QSAPPEND":
+			f.append = true
+		case "QSD", "QSDISCARD":
+			f.discard = true
+		case "NC", "NOCASE":
+			f.folds = true
+		default:
+			return f, fmt.Sprintf("the flag %s is more than a redirect", name)
+		}
+	}
+	switch {
+	case to == "-" && f.status != 410:
+		return f, "it redirects nobody, but keeps the lines behind it from being asked"
+	case f.status == 0:
+		return f, "it rewrites inside the server, and redirects nobody"
+	case !known(f.status):
+		return f, fmt.Sprintf("no rule has the status %d", f.status)
+	}
+	return f, ""
+}
+
+// asked is what conditions ask for.
+type asked struct {
+	apacheHost
+	query, group, note, example string
+}
+
+func (a asked) differ(w way) string {
+	path := strings.NewReplacer("{+rest}", "x").Replace(w.old)
+	if a.example == "" || strings.Contains(path, "{") {
+		return ""
+	}
+	return path + a.example
+}
+
+// conditions translates the conditions before a RewriteRule, and says why they cannot be where that is so.
+func (a *apache) conditions() (asked, string) {
+	at := asked{apacheHost: apacheHost{hosts: a.hosts}}
+	for _, c := range a.asks {
+		how := strings.ToUpper(c.how)
+		switch {
+		case strings.Contains(how, "OR"):
+			return at, "its conditions are joined by [OR]"
+		case c.variable == "HTTP_HOST" || c.variable == "SERVER_NAME":
+			host, ok := hostOf(c.pattern)
+			if !ok {
+				return at, fmt.Sprintf("the condition on the host (%s) is no single host", c.pattern)
+			}
+			at.hosts = []string{host}
+			if !strings.Contains(c.pattern, "www") {
+				a.narrow(c.line, at.hosts)
+			}
+		case c.variable == "HTTPS" || c.variable == "REQUEST_SCHEME" || c.variable == "SERVER_PORT":
+			scheme, ok := schemeOf(c.pattern)
+			if !ok {
+				return at, fmt.Sprintf("the condition %s is not read", c.text)
+			}
+			at.scheme = scheme
+		case c.variable == "QUERY_STRING":
+			if why := at.askQuery(c.pattern); why != "" {
+				return at, why
+			}
+		default:
+			return at, fmt.Sprintf("the condition on %s cannot be said by a rule", c.variable)
+		}
+	}
+	return at, ""
+}
+
+func hostOf(pattern string) (string, bool) {
+	host, ok := strings.CutPrefix(pattern, "^")
+	if !ok && !strings.HasPrefix(pattern, "=") {
+		return "", false
+	}
+	host = strings.TrimPrefix(host, "=")
+	if cut, ends := strings.CutSuffix(host, "$"); ends {
+		host = cut
+	}
+	host = strings.ReplaceAll(host, `\.`, ".")
+	host = strings.TrimPrefix(host, `(www.)?`) // an apex rule holds for its www too
+	host = strings.TrimPrefix(host, `(?:www.)?`)
+	return host, !strings.ContainsAny(host, `()[]|*+?\^$`)
+}
+
+func schemeOf(pattern string) (string, bool) {
+	switch strings.ToLower(strings.Trim(pattern, "^$=\"")) {
+	case "off", "http", "80", "!on", "!=on":
+		return "http://", true
+	case "on", "https", "443", "!off", "!=off":
+		return "https://", true
+	}
+	return "", false
+}
+
+// askQuery translates a condition on the whole query: one parameter with a literal value or a number.
+func (a *asked) askQuery(pattern string) string {
+	inner, ok := strings.CutPrefix(pattern, "^")
+	inner, ends := strings.CutSuffix(inner, "$")
+	key, value, pair := strings.Cut(inner, "=")
+	if !ok || !ends || !pair || strings.ContainsAny(key, `()[]|*+?\.`) {
+		return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value", pattern)
+	}
+	switch value {
+	case `([0-9]+)`, `(\d+)`:
+		a.query, a.group, value = "?"+key+"={q:digits}", "{q}", "7"
+	case `([^&]+)`, `(.+)`, `([^&]*)`, `(.*)`:
+		a.query, a.group, value = "?"+key+"={q}", "{q}", "x"
+	default:
+		value = strings.ReplaceAll(value, `\.`, ".")
+		if strings.ContainsAny(value, `()[]|*+?\^$`) {
+			return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value", pattern)
+		}
+		a.query = "?" + key + "=" + escapeText(value)
+	}
+	a.note = "The rule takes URLs with further parameters too."
+	a.example = "?" + key + "=" + value + "&more=1"
+	return ""
+}

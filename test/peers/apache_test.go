@@ -1,0 +1,165 @@
+package peers
+
+import (
+	"bufio"
+	"bytes"
+	"crypto/tls"
+	"crypto/x509"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/stage"
+)
+
+// apache is a real Apache that carries the doors of one carrier of an estate, by its server's configuration or by one .htaccess.
+type apache struct {
+	t           *testing.T
+	http, https string
+	folder      bool // by .htaccess
+	roots       *x509.CertPool
+}
+
+const apacheModules = `LoadModule mpm_event_module /usr/lib/apache2/modules/mod_mpm_event.so
+LoadModule authz_core_module /usr/lib/apache2/modules/mod_authz_core.so
+LoadModule alias_module /usr/lib/apache2/modules/mod_alias.so
+LoadModule rewrite_module /usr/lib/apache2/modules/mod_rewrite.so
+LoadModule socache_shmcb_module /usr/lib/apache2/modules/mod_socache_shmcb.so
+LoadModule ssl_module /usr/lib/apache2/modules/mod_ssl.so
+`
+
+// startApacheOn writes the configuration with the built program, checks it with apache2 -t, and starts Apache on it.
+func startApacheOn(t *testing.T, estate string, folder bool) *apache {
+	t.Helper()
+	binary := peer(t, "apache2")
+	dir := t.TempDir()
+	require.NoError(t, os.Chmod(filepath.Dir(dir), 0o755))
+	a := &apache{t: t, http: freePort(t), https: freePort(t), folder: folder, roots: x509.NewCertPool()}
+	e, err := files.ReadEstate(estate)
+	require.NoError(t, err)
+	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules})
+	var names []string
+	for _, c := range p.Certificates {
+		names = append(names, c.Names...)
+	}
+	certificate, key, trust, err := stage.Files(stage.Certificate{Names: names})
+	require.NoError(t, err)
+	a.roots.AppendCertsFromPEM(trust)
+	conf := filepath.Join(dir, "conf")
+	root := filepath.Join(dir, "root")
+	for _, folder := range []string{conf, root, filepath.Join(root, ".well-known", "acme-challenge")} {
+		require.NoError(t, os.MkdirAll(folder, 0o755))
+	}
+	for _, d := range p.Domains() {
+		require.NoError(t, os.WriteFile(filepath.Join(conf, d.Name.String()+".crt"), certificate, 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(conf, d.Name.String()+".key"), key, 0o600))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(root, ".well-known", "acme-challenge", "token"), []byte("proof"), 0o644))
+	args := []string{"write", "apache", "--estate", estate, "--out", conf, "--place", conf, "--listen", "http=" + a.http, "--listen", "https=" + a.https,
+		"--certificates", conf, "--challenges", root}
+	include := "Include " + conf + "/apache.conf\n"
+	if folder {
+		args = append(args, "--htaccess")
+		include = fmt.Sprintf(`Listen %[1]s
+Listen %[2]s
+DocumentRoot %[3]s
+AccessFileName .htaccess
+<Directory %[3]s>
+AllowOverride All
+Require all granted
+</Directory>
+<VirtualHost %[1]s>
+ServerName main.invalid
+DocumentRoot %[3]s
+</VirtualHost>
+<VirtualHost %[2]s>
+ServerName main.invalid
+DocumentRoot %[3]s
+SSLEngine on
+SSLCertificateFile %[4]s/old.example.crt
+SSLCertificateKeyFile %[4]s/old.example.key
+</VirtualHost>
+`, a.http, a.https, root, conf)
+	}
+	out, code := run(t, "", args...)
+	require.Contains(t, []int{0, 1}, code, out)
+	if folder {
+		text, err := os.ReadFile(filepath.Join(conf, ".htaccess"))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(root, ".htaccess"), text, 0o644))
+	}
+	tables, err := filepath.Glob(filepath.Join(conf, "up*.txt"))
+	require.NoError(t, err)
+	for _, table := range tables {
+		made, err := exec.Command(peer(t, "httxt2dbm"), "-i", table, "-o", strings.TrimSuffix(table, ".txt")+".dbm").CombinedOutput()
+		require.NoError(t, err, string(made))
+	}
+	config := filepath.Join(dir, "main.conf")
+	require.NoError(t, os.WriteFile(config, fmt.Appendf(nil, "%sServerRoot %[2]s\nServerName localhost\nPidFile %[2]s/pid\nErrorLog %[2]s/error.log\nMutex file:%[2]s default\nUser nobody\nGroup nogroup\n%[3]s", apacheModules, dir, include), 0o644))
+	check, err := exec.Command(binary, "-t", "-f", config).CombinedOutput()
+	require.NoError(t, err, string(check))
+	server := exec.Command(binary, "-DFOREGROUND", "-f", config)
+	var said bytes.Buffer
+	server.Stdout, server.Stderr = &said, &said
+	require.NoError(t, server.Start())
+	t.Cleanup(func() {
+		_ = server.Process.Signal(os.Interrupt)
+		_ = server.Wait()
+		if log, err := os.ReadFile(filepath.Join(dir, "error.log")); err == nil && t.Failed() {
+			t.Log(string(log[max(0, len(log)-1000):]))
+		}
+	})
+	await(t, a.http)
+	return a
+}
+
+// ask sends a request line as it stands, and returns status and Location.
+func (a *apache) ask(scheme, sni, host, uri string) string {
+	var c net.Conn
+	var err error
+	if scheme == "https" {
+		c, err = tls.DialWithDialer(&net.Dialer{Timeout: 5 * time.Second}, "tcp", a.https, &tls.Config{ServerName: sni, RootCAs: a.roots})
+	} else {
+		c, err = net.DialTimeout("tcp", a.http, 5*time.Second)
+	}
+	if err != nil {
+		return "no connection: " + err.Error()
+	}
+	defer c.Close()
+	_ = c.SetDeadline(time.Now().Add(10 * time.Second))
+	_, err = fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: %s\r\nConnection: close\r\n\r\n", uri, host)
+	require.NoError(a.t, err)
+	r, err := http.ReadResponse(bufio.NewReader(c), nil)
+	if err != nil {
+		return "no answer: " + err.Error()
+	}
+	defer r.Body.Close()
+	assert.NotContains(a.t, r.Header, "Set-Cookie", "nothing that a URL holds becomes a header")
+	return strings.TrimSpace(fmt.Sprintf("%d %s", r.StatusCode, r.Header.Get("Location")))
+}
+
+// refuses tells what the file says that Apache refuses by itself.
+func (a *apache) refuses(uri string) bool {
+	path, _, _ := strings.Cut(uri, "?")
+	return dotted(uri) && strings.Contains(path, "%") || hasOddEscape(uri) || a.folder && (strings.Contains(strings.ToUpper(path), "%2F"))
+}
+
+// normal takes away what stands at the end of a query and says nothing, as Apache may.
+func (a *apache) normal(answer string) string {
+	before, fragment, found := strings.Cut(answer, "#")
+	if found {
+		return answer // it stands behind the query
+	}
+	return strings.TrimRight(before, "&") + fragment
+}
