@@ -70,7 +70,7 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	}
 	only, err := plan.Select(e.Estate, o.only)
 	if err != nil {
-		return nil, plan.Input{}, ended{exitUsage, err}
+		return nil, plan.Input{}, usage("--only %s: %w", o.only, err)
 	}
 	return e, plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Only: only, Wave: wave(o.only), Now: time.Now()}, nil
 }

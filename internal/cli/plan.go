@@ -39,7 +39,7 @@ limits of each carrier, and says where the plan does not hold. It changes nothin
 			if consider != "" {
 				choices, err := plan.Consider(in, strings.Split(consider, ","))
 				if err != nil {
-					return ended{exitUsage, err}
+					return usage("--consider %w", err)
 				}
 				return report.Considered(p.out, out.format, choices, p.style())
 			}

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -82,6 +83,9 @@ it, and most providers import it.`,
 			for i := range made.Zones {
 				z := &made.Zones[i]
 				sets, err := z.File(made)
+				if errors.Is(err, plan.ErrUnseen) {
+					err = fmt.Errorf("%w; survey it, or give its file with --zone", err)
+				}
 				if err != nil {
 					failures = append(failures, err)
 					continue

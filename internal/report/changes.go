@@ -43,16 +43,16 @@ func viewOf(z plan.Zone) zoneView {
 	reasons := map[string][]string{}
 	var order []string
 	for _, c := range z.Changes {
-		what := record.Label(c.Name, z.Name) + " " + c.Type
+		what, why := record.Label(c.Name, z.Name)+" "+c.Type, Because(c.Reasons)
 		if c.Step == 0 {
 			stays++
-			if reasons[c.Reason] == nil {
-				order = append(order, c.Reason)
+			if reasons[why] == nil {
+				order = append(order, why)
 			}
-			reasons[c.Reason] = append(reasons[c.Reason], what)
+			reasons[why] = append(reasons[why], what)
 			continue
 		}
-		v.changes = append(v.changes, changeView{c.Step, c.Action, record.Label(c.Name, z.Name), c.Type, valuesText(c), c.Reason})
+		v.changes = append(v.changes, changeView{c.Step, c.Action, record.Label(c.Name, z.Name), c.Type, valuesText(c), why})
 	}
 	for _, r := range order {
 		v.stays = append(v.stays, strings.Join(reasons[r], ", ")+": "+lowerFirst(r))
@@ -155,11 +155,15 @@ func moveText(z plan.Zone) []string {
 		state = "ready: the new servers say everything"
 	}
 	all := []string{fmt.Sprintf("Name servers: from %s to %s (%s).", strings.Join(m.From, ", "), strings.Join(m.To, ", "), state)}
-	if len(m.Loses) > 0 {
-		all = append(all, "What works only on the old servers and goes with them: "+strings.Join(m.Loses, "; ")+".")
+	var lost []string
+	for _, l := range m.Loses {
+		lost = append(lost, LossText(l))
 	}
-	for i, step := range m.Order {
-		all = append(all, fmt.Sprintf("(%d) %s", i+1, step))
+	if len(lost) > 0 {
+		all = append(all, "What works only on the old servers and goes with them: "+strings.Join(lost, "; ")+".")
+	}
+	for i, step := range m.Steps {
+		all = append(all, fmt.Sprintf("(%d) %s", i+1, MoveStepText(step)))
 	}
 	return all
 }
@@ -243,7 +247,7 @@ func placesTable(p *plan.Plan) tabular {
 			}
 			todo = append(todo, says)
 		}
-		by := map[string]string{"server": "a server of your own", "form": "a forwarding form", "platform": "the site's platform", "edge": "an edge network", "site": "the site", "registrar": "a registrar"}[c.By]
+		by := placeTitle(c.By)
 		carries := ""
 		if len(c.Hosts) > 0 {
 			carries = plural(len(c.Hosts), "host")

@@ -19,6 +19,3 @@ func withHelp(do string, h finding.Help) string {
 	}
 	return strings.TrimSuffix(do, ".") + "; " + helps[h] + "."
 }
-
-// fixOf gives what to do about a finding, and what helps.
-func fixOf(f finding.Finding) string { return withHelp(f.Fix, f.Help) }

@@ -11,6 +11,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -18,7 +19,7 @@ import (
 func Plan(w io.Writer, format string, p *plan.Plan, s Style) error {
 	switch format {
 	case "json":
-		return JSON(w, p)
+		return planJSON(w, p)
 	case "md":
 		return planMD(w, p)
 	}
@@ -106,7 +107,7 @@ func shownTarget(p *plan.Plan, u web.URL) string {
 	return u.String()
 }
 
-func hopsOf(steps []plan.Step) string {
+func hopsOf(steps []predict.Step) string {
 	last := steps[len(steps)-1]
 	if last.Refusal != "" {
 		return last.Refusal
@@ -150,15 +151,15 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 		}
 	}
 	fmt.Fprintf(w, "\n%s\n", s.strong("In this order"))
-	for i, step := range p.Order {
-		fmt.Fprintf(w, "%s%s\n", s.strong(fmt.Sprintf("%2d ", i+1)), strings.TrimPrefix(indent(step, "   ", s.width()), "   "))
+	for i, step := range p.Steps {
+		fmt.Fprintf(w, "%s%s\n", s.strong(fmt.Sprintf("%2d ", i+1)), strings.TrimPrefix(indent(StepText(step), "   ", s.width()), "   "))
 	}
 	if len(p.Findings) > 0 {
 		fmt.Fprintln(w)
 	}
 	TextFindings(w, p.Findings, s)
 	for _, n := range p.Notes {
-		fmt.Fprintf(w, "\n%s\n", s.faint(indent("note: "+clean(n), "", s.width())))
+		fmt.Fprintf(w, "\n%s\n", s.faint(indent("note: "+clean(NoteText(n)), "", s.width())))
 	}
 	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(p.Findings), planVerdict(p)))
 }
@@ -213,12 +214,12 @@ func planMD(w io.Writer, p *plan.Plan) error {
 		fmt.Fprintln(w)
 	}
 	fmt.Fprint(w, "\n## In this order\n\n")
-	for i, s := range p.Order {
-		fmt.Fprintf(w, "%d. %s\n", i+1, md(s))
+	for i, s := range p.Steps {
+		fmt.Fprintf(w, "%d. %s\n", i+1, md(StepText(s)))
 	}
 	MDFindings(w, p.Findings)
 	for _, n := range p.Notes {
-		fmt.Fprintf(w, "\nNote: %s\n", md(n))
+		fmt.Fprintf(w, "\nNote: %s\n", md(NoteText(n)))
 	}
 	return nil
 }

@@ -89,10 +89,11 @@ func recordRows(lines []plan.Line) [][]string {
 	var rows [][]string
 	for _, l := range lines {
 		ttl, words := fmt.Sprint(l.TTL), plan.Words(l.TTL)
+		command, expect := checkText(l.Check)
 		if l.Do == plan.Remove {
 			ttl, words = "", ""
 		}
-		rows = append(rows, []string{fmt.Sprint(l.Step), string(l.Do), unicodeName(l.Zone), l.Label, l.Name, kindName(l.Type), l.Was, l.Value, l.Dotted, stringsText(l.Strings), ttl, words, l.Through, l.Reason, l.Check, l.Expect})
+		rows = append(rows, []string{fmt.Sprint(l.Step), string(l.Do), unicodeName(l.Zone), l.Label, l.Name, kindName(l.Type), l.Was, l.Value, l.Dotted, stringsText(l.Strings), ttl, words, l.Through, Because(l.Reasons), command, expect})
 	}
 	return rows
 }
@@ -129,17 +130,18 @@ func entryTable(entries []plan.Entry) ([]string, [][]string) {
 	head := slices.Concat([]string{"step", "do", "what", "domain"}, fields, []string{"why", "check"})
 	var rows [][]string
 	for _, e := range entries {
+		command, _ := checkText(e.Check)
 		row := []string{fmt.Sprint(e.Step), string(e.Action), string(e.Kind), unicodeName(e.Domain)}
 		for _, name := range fields {
 			var values []string
 			for _, f := range e.Fields {
 				if f.Name == name {
-					values = append(values, f.Value)
+					values = append(values, fieldText(f))
 				}
 			}
 			row = append(row, strings.Join(values, ", "))
 		}
-		rows = append(rows, append(row, e.Reason, e.Check))
+		rows = append(rows, append(row, Because(e.Reasons), command))
 	}
 	return head, rows
 }
@@ -165,10 +167,7 @@ func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
 		zonePage(w, p, lines)
 	}
 	if len(rest.Entries) > 0 {
-		title := map[string]string{"form": "Forwarding", "platform": "At the platform", "edge": "At the edge network", "server": "On the server", "site": "On the site"}[s.By]
-		if title == "" {
-			title = "Last of all"
-		}
+		title := placePage(s.By)
 		entriesPage(w, rest, title)
 	}
 }
@@ -248,11 +247,12 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		if i > 0 && lines[i-1].Step == l.Step {
 			continue
 		}
-		expect := codeText(l.Expect)
-		if l.Expect == "nothing" {
+		command, says := checkText(l.Check)
+		expect := codeText(says)
+		if says == "nothing" {
 			expect = "nothing"
 		}
-		item(w, l.Step, fmt.Sprintf("%s %s: %s It worked when %s says %s.", codeText(l.Label), md(l.Type), md(l.Reason), codeText(l.Check), expect))
+		item(w, l.Step, fmt.Sprintf("%s %s: %s It worked when %s says %s.", codeText(l.Label), md(l.Type), md(Because(l.Reasons)), codeText(command), expect))
 	}
 }
 
@@ -324,11 +324,11 @@ func entriesPage(w io.Writer, s plan.Sheet, title string) {
 		fmt.Fprintf(w, "\n### %d. %s: %s\n", e.Step, md(about), entryTitle(e))
 		var rows [][]string
 		for _, f := range e.Fields {
-			rows = append(rows, []string{md(f.Name), codeText(f.Value)})
+			rows = append(rows, []string{md(f.Name), codeText(fieldText(f))})
 		}
 		rawTable(w, []string{"box", "what to type"}, rows)
 		fmt.Fprintln(w)
-		prose(w, md(e.Reason)+shows(e))
+		prose(w, md(Because(e.Reasons))+shows(e))
 	}
 	flush()
 }
@@ -360,16 +360,17 @@ func patternsPage(w io.Writer, patterns []plan.Entry) {
 	rawTable(w, []string{"step", "pattern", "target", "status", "query", "rule"}, rows)
 	fmt.Fprintln(w)
 	for _, e := range patterns {
-		item(w, e.Step, md(e.Reason)+shows(e))
+		item(w, e.Step, md(Because(e.Reasons))+shows(e))
 	}
 }
 
 // shows says which command shows that an entry worked.
 func shows(e plan.Entry) string {
-	if e.Check == "" {
+	command, _ := checkText(e.Check)
+	if command == "" {
 		return ""
 	}
-	return fmt.Sprintf(" It worked when %s shows it.", codeText(e.Check))
+	return fmt.Sprintf(" It worked when %s shows it.", codeText(command))
 }
 
 // proseWidth is where lines of prose are broken, so that a page reads well as plain text too.

@@ -38,8 +38,10 @@ type Finding struct {
 	Evidence map[string]any `json:"evidence"`
 	Says     string         `json:"says"`
 	Fix      string         `json:"fix"`
-	Help     Help           `json:"help,omitempty"`
+	Help     Help           `json:"-"`
 	Entries  []string       `json:"entries,omitempty"` // in a list for all chains: every entry URL that meets it
+
+	Because any `json:"-"` // reasons for what to do, as whoever found it names them; reports say them
 
 	cause string // tells causes apart where code and subject do not
 }

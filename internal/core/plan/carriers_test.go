@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/report"
 )
 
 // secured makes the chain of an https door with a certificate.
@@ -49,7 +50,7 @@ func TestWhatIsTypedAtAForm(t *testing.T) {
 		seen(t, "old.example\n@ A 198.51.100.35\nwww A 203.0.113.40", "away.example\n@ A 198.51.100.34\nwww A 203.0.113.40"))
 	c := carried(t, p, "broad")
 	assert.Equal(t, []string{"add forward | from=old.example | to=https://www.n.example/mill/ | kind=permanent (301) | frame or masking=no | path=keep"}, entries(c))
-	assert.Equal(t, "Type the destination in full. With http:// it costs a hop more, and a visitor who came by https is led over plain http; without www it costs a hop more.", c.Entries[0].Reason)
+	assert.Equal(t, "Type the destination in full. With http:// it costs a hop more, and a visitor who came by https is led over plain http; without www it costs a hop more.", report.Because(c.Entries[0].Reasons))
 	assert.Equal(t, []string{"drops the query"}, c.Limits)
 	assert.Equal(t, []string{"remove forward | from=away.example"}, entries(carried(t, p, "form")), "one door, one carrier")
 }
@@ -65,7 +66,7 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 		"add primary | primary=www.n.example | redirected to it=old.example, www.old.example",
 	}, entries(carried(t, p, "told")))
 	primary := carried(t, p, "told").Entries[5]
-	assert.Contains(t, primary.Reason, "only once the certificates are there")
+	assert.Contains(t, report.Because(primary.Reasons), "only once the certificates are there")
 	assert.Equal(t, "301 https://www.n.example/a?b", answer(p, "https://old.example/a?b"))
 	assert.Equal(t, []string{"add primary | primary=www.n.example | redirected to it=n.platform.example"}, entries(carried(t, p, "site")), "its free name has to redirect too")
 
@@ -125,7 +126,7 @@ func TestPatternsWithStars(t *testing.T) {
 	}, patterns(p, "wide"))
 	c := carried(t, p, "wide")
 	assert.Equal(t, []string{"old.example", "www.old.example"}, c.Entries[1].Star.Takes)
-	assert.Contains(t, c.Entries[2].Reason, "what follows in the path starts at $2")
+	assert.Contains(t, report.Because(c.Entries[2].Reasons), "what follows in the path starts at $2")
 
 	p = starred(t, "{name: old.example, carrier: wide, hosts: [shop], leads-to: \"/mill?x=1\", fallback: same-path}", "shop.old.example/{id:digits},/visit/{id}\n")
 	assert.Equal(t, []string{
@@ -168,7 +169,7 @@ func TestWhoMayIssue(t *testing.T) {
 	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: certified}\n", seen(t, "old.example\n@ A 203.0.113.41\nwww A 203.0.113.41\n@ CAA 0 issue \"ca.example; validationmethods=dns-01; accounturi=https://ca.example/7\""))
 	assert.Equal(t, []string{"ca.example: validationmethods=dns-01; accounturi=https://ca.example/7"}, p.Certificates[0].Limits)
 	p = planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ CAA 0 issue \"ca.example\""))
-	assert.Contains(t, strings.Join(p.Notes, "\n"), "does not say who issues those of four")
+	assert.Contains(t, notes(p), "does not say who issues those of four")
 }
 
 func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {

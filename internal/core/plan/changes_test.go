@@ -16,6 +16,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/report"
 )
 
 // today is when these plans are made.
@@ -77,7 +78,7 @@ func zoneOf(t *testing.T, p *plan.Plan, name string) plan.Zone {
 func reasons(z plan.Zone) string {
 	var all []string
 	for _, c := range z.Changes {
-		all = append(all, c.Name+" "+c.Type+": "+c.Reason)
+		all = append(all, c.Name+" "+c.Type+": "+report.Because(c.Reasons))
 	}
 	return strings.Join(all, "\n")
 }

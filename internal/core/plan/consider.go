@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -55,7 +56,7 @@ func Consider(in Input, names []string) (*Considered, error) {
 			return nil, err
 		}
 		if len(c.Choices) > 0 && about != c.About {
-			return nil, fmt.Errorf("--consider %s: carriers and canonical hosts cannot be set side by side; expected names of carriers, or www,apex", strings.Join(names, ","))
+			return nil, fmt.Errorf("%s: carriers and canonical hosts cannot be set side by side; expected names of carriers, or www,apex", strings.Join(names, ","))
 		}
 		c.About = about
 		c.Choices = append(c.Choices, choice(strings.TrimSpace(name), Make(variant)))
@@ -77,7 +78,7 @@ func variantOf(in Input, name string) (Input, string, error) {
 		for _, c := range e.Carriers {
 			known = append(known, c.Name)
 		}
-		return in, "", fmt.Errorf("--consider %s: no carrier is called so; expected some of %s, or www,apex for the canonical host", name, strings.Join(known, ", "))
+		return in, "", fmt.Errorf("%s: no carrier is called so; expected some of %s, or www,apex for the canonical host", name, strings.Join(known, ", "))
 	}
 	host := apex
 	if name == "www" {
@@ -111,7 +112,7 @@ func siteRulesAt(in Input, host web.Host) []*rule.Rule {
 }
 
 func choice(name string, p *Plan) Choice {
-	c := Choice{Name: name, Canonical: p.Canonical, Doors: len(p.Doors), Open: []OpenDoor{}, Remembered: p.remembered()}
+	c := Choice{Name: name, Canonical: p.Canonical, Doors: len(p.Doors), Open: []OpenDoor{}, Remembered: remembered(p.input.Survey, p.Estate.Canonical)}
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
 	at := map[string]int{}
 	for _, ask := range p.Asks(false) {
@@ -166,16 +167,16 @@ func choice(name string, p *Plan) Choice {
 
 // remembered gives the permanent redirects of today that lead away from the canonical site: browsers that have met them go on
 // following them.
-func (p *Plan) remembered() []string {
+func remembered(v *survey.Survey, canonical web.Door) []string {
 	all := []string{}
-	if p.input.Survey == nil {
+	if v == nil {
 		return all
 	}
-	for _, d := range p.input.Survey.Domains {
+	for _, d := range v.Domains {
 		for _, c := range d.Chains {
 			first := c.Hops[0]
 			next, _, ok := first.Next()
-			if c.Probe != chain.Root || c.Entry.Door() != p.Estate.Canonical || !first.IsRedirect() || !first.Permanent() || !ok || next.Door() == p.Estate.Canonical {
+			if c.Probe != chain.Root || c.Entry.Door() != canonical || !first.IsRedirect() || !first.Permanent() || !ok || next.Door() == canonical {
 				continue
 			}
 			all = append(all, fmt.Sprintf("%s answers %d to %s today: browsers that remember it are led away from the canonical site, and back, and round", c.Entry, first.Status, next))

@@ -4,33 +4,40 @@ import (
 	"fmt"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// limits adds a finding wherever a carrier cannot do what its door asks, and returns the doors concerned.
-func (p *Plan) limits(tally *chain.Tally) map[web.Door]bool {
-	beyond := map[web.Door]bool{}
-	for _, d := range p.Domains() {
+// limitsOf adds a finding wherever a carrier cannot do what its door asks, and returns the doors concerned.
+func limitsOf(w *predict.Web) (found, map[web.Door]bool) {
+	l := limits{web: w, beyond: map[web.Door]bool{}}
+	for _, d := range w.Domains() {
 		for _, h := range d.Hosts() {
 			if c := d.Carry[h]; c != nil {
-				p.hostLimits(d, h, c, tally, beyond)
+				l.host(d, h, c)
 			}
 		}
 	}
-	return beyond
+	return l.found, l.beyond
 }
 
-// hostLimits adds a finding wherever a carrier cannot do what a host asks of it, and says what a visitor meets there.
-func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally *chain.Tally, beyond map[web.Door]bool) {
+// limits gathers what carriers cannot do.
+type limits struct {
+	found
+	web    *predict.Web
+	beyond map[web.Door]bool
+}
+
+// host adds a finding wherever a carrier cannot do what a host asks of it, and says what a visitor meets there.
+func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	doors := web.Doors(h)
 	add := func(subject, says, fix string, concerned ...web.Door) {
-		tally.Add(finding.New(finding.BeyondCarrier, subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()}))
+		l.find(finding.BeyondCarrier, subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()})
 		for _, d := range concerned {
-			beyond[d] = true
+			l.beyond[d] = true
 		}
 	}
 	if c.ApexOnly && !h.IsApex() {
@@ -55,45 +62,46 @@ func (p *Plan) hostLimits(d *estate.Domain, h web.Host, c *estate.Carrier, tally
 		add(h.String(), fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
 			fmt.Sprintf("Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or give the apex to another one.", c.Name))
 	}
-	p.ruleLimits(d, h, c, add)
+	l.rules(d, h, c, add)
 }
 
-func (p *Plan) ruleLimits(d *estate.Domain, h web.Host, c *estate.Carrier, add func(subject, says, fix string, concerned ...web.Door)) {
+func (l *limits) rules(d *estate.Domain, h web.Host, c *estate.Carrier, add func(subject, says, fix string, concerned ...web.Door)) {
 	doors := web.Doors(h)
-	rules, patterns := p.held(doors)
+	rules, patterns := held(l.web.Rules, doors)
+	kind := c.By.Row()
 	switch {
-	case c.By == estate.Form && rules > 0:
+	case kind.OneTarget && rules > 0:
 		add(h.String(), fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
 			fmt.Sprintf("Give %s to a carrier that looks at paths.", h), doors[:]...)
-	case c.By != estate.Form && !c.HoldsRules && rules > 0:
+	case !kind.OneTarget && !c.HoldsRules && rules > 0:
 		add(h.String(), fmt.Sprintf("%s redirects whole hosts and cannot hold the %d rules of %s.", c.Name, rules, h),
 			fmt.Sprintf("Give %s to a carrier that looks at paths, or set the rules up on the site behind it (site.rules).", h), doors[:]...)
-	case c.By != estate.Form && !c.HoldsRules && (d.Fallback != estate.SamePath || d.LeadsTo != p.Estate.Canonical.URL("/", "")):
+	case !kind.OneTarget && !c.HoldsRules && (d.Fallback != estate.SamePath || d.LeadsTo != l.web.Estate.Canonical.URL("/", "")):
 		add(h.String(), fmt.Sprintf("%s redirects %s to the same path of the canonical site; it cannot lead it to %s.", c.Name, h, d.LeadsTo),
 			fmt.Sprintf("Give %s to another carrier, or let it lead to / with fallback: same-path.", h), doors[:]...)
 	}
 	if c.Behind != "" {
 		return
 	}
-	if c.By == estate.Edge && h == carriedBy(d, c)[0] {
+	if kind.Stars && h == carriedBy(d, c)[0] {
 		if keys := careless(d.Paths); keys != "" {
 			add(h.String(), fmt.Sprintf("%s says %s, and patterns with stars compare paths to the letter.", d.Name, keys),
 				fmt.Sprintf("Write a rule for each way in which the paths were written, use the finer language of %s if it has one, or give the domain to a server.", c.Name))
 		}
-		for _, e := range p.entries(h) {
+		for _, e := range entriesOf(l.web.Rules, h) {
 			if len(e.Rule.Old.Query) > 0 {
 				add(e.Rule.Place(), fmt.Sprintf("%s asks for a parameter of the query (%s), and patterns with stars cannot.", e.Rule.Place(), e.Rule.Old), fmt.Sprintf("Use the finer language of %s if it has one, or give the host to a server.", c.Name))
 			}
 		}
 	}
-	if c.By != estate.Edge {
+	if !kind.Stars {
 		if c.PatternsAtMost >= 0 && patterns > c.PatternsAtMost {
 			add(h.String(), fmt.Sprintf("%s takes at most %s, and the rules of %s hold %d.", c.Name, counted(c.PatternsAtMost, "pattern"), h, patterns),
 				"Write fewer rules with captures, or choose another carrier.", doors[:]...)
 		}
 		return
 	}
-	if stars := p.starsOf(d, c); c.PatternsAtMost >= 0 && len(stars) > c.PatternsAtMost {
+	if stars := starsOf(l.web, d, c); c.PatternsAtMost >= 0 && len(stars) > c.PatternsAtMost {
 		if h == carriedBy(d, c)[0] {
 			add(h.String(), fmt.Sprintf("%s takes at most %s, and %s needs %d there, that for everything else included.", c.Name, counted(c.PatternsAtMost, "pattern"), d.Name, len(stars)),
 				"Write fewer rules, take a larger plan there, or choose another carrier.")
@@ -117,9 +125,9 @@ func careless(m rule.Mode) string {
 }
 
 // held counts the rules and, among them, the patterns that the busier door of a host must hold.
-func (p *Plan) held(doors [2]web.Door) (rules, patterns int) {
+func held(table *rule.Table, doors [2]web.Door) (rules, patterns int) {
 	for _, d := range doors {
-		entries := p.Table.On(d)
+		entries := table.On(d)
 		n := 0
 		for _, e := range entries {
 			if _, exact := e.Rule.Old.Exact(); !exact {

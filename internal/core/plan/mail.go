@@ -30,9 +30,9 @@ func isSPF(value string) bool {
 }
 
 // spf returns the SPF record of the apex: its value as it stands, and its terms.
-func (w *zoneWork) spf() (value string, terms []string) {
-	s, _ := w.set(w.zone.Name, "TXT")
-	for _, v := range s.Values {
+func (s sight) spf() (value string, terms []string) {
+	set, _ := s.set(s.zone(), "TXT")
+	for _, v := range set.Values {
 		if isSPF(v) {
 			return v, strings.Fields(record.Unquote(v))[1:]
 		}
@@ -41,23 +41,23 @@ func (w *zoneWork) spf() (value string, terms []string) {
 }
 
 // mailSeen gives the evidence that a domain receives mail or sends as itself.
-func (w *zoneWork) mailSeen() []string {
+func (s sight) mailSeen() []string {
 	var evidence []string
-	mx, _ := w.set(w.zone.Name, "MX")
+	mx, _ := s.set(s.zone(), "MX")
 	for _, v := range mx.Values {
 		if v != "0 ." {
 			evidence = append(evidence, "MX "+record.Plain("MX", v))
 		}
 	}
-	if value, terms := w.spf(); value != "" && !(len(terms) == 1 && strings.EqualFold(terms[0], "-all")) {
+	if value, terms := s.spf(); value != "" && !(len(terms) == 1 && strings.EqualFold(terms[0], "-all")) {
 		evidence = append(evidence, record.Unquote(value))
 	}
-	if w.seen == nil {
+	if s.seen == nil {
 		return evidence
 	}
-	for _, s := range w.seen.Records {
-		if strings.Contains(s.Name, "._domainkey.") && (s.Type == "CNAME" || s.Type == "TXT" && slices.ContainsFunc(s.Values, hasKey)) {
-			evidence = append(evidence, "a DKIM key at "+s.Name)
+	for _, set := range s.seen.Records {
+		if strings.Contains(set.Name, "._domainkey.") && (set.Type == "CNAME" || set.Type == "TXT" && slices.ContainsFunc(set.Values, hasKey)) {
+			evidence = append(evidence, "a DKIM key at "+set.Name)
 		}
 	}
 	return evidence
@@ -73,173 +73,159 @@ func hasKey(value string) bool {
 	return false
 }
 
-// noMail adds the records that say that a domain neither receives mail nor sends it: a null MX (RFC 7505), an SPF record that
-// allows nobody (RFC 7208), a policy that rejects the rest (RFC 7489).
-func (w *zoneWork) noMail() {
-	apex := w.zone.Name
-	why := "mail: none. It says that the domain "
-	for _, n := range []want{
-		{Set: record.Set{Name: apex, Type: "MX", Values: []string{"0 ."}}, why: why + "receives no mail (RFC 7505)."},
-		{Set: record.Set{Name: apex, Type: "TXT", Values: []string{`"v=spf1 -all"`}}, why: why + "sends no mail (RFC 7208)."},
-		{Set: record.Set{Name: "_dmarc." + apex, Type: "TXT", Values: []string{`"v=DMARC1; p=reject"`}}, why: why + "wants forged mail rejected (RFC 7489)."},
-	} {
-		n.TTL, n.wanted = RecordTTL, true
-		if i := slices.IndexFunc(w.want, func(o want) bool { return o.Name == n.Name && o.Type == n.Type }); i >= 0 {
-			w.want[i].Values = append(w.want[i].Values, n.Values...)
-			w.want[i].why += " " + n.why
-			continue
-		}
-		w.want = append(w.want, n)
-	}
-}
-
-// mail looks after the mail of the domain: it is kept, untied from web addresses that change, or refused to be given up.
-func (w *zoneWork) mail() {
-	evidence := w.mailSeen()
+// keepMail looks after the mail of the domain: it is kept, untied from web addresses that change, or refused to be given up.
+func keepMail(s sight, moves moving, d draft) found {
+	var f found
+	evidence := s.mailSeen()
 	switch {
-	case w.domain.Mail == "none" && len(evidence) > 0:
-		w.plan.tally.Add(finding.New(finding.MailLost, w.zone.Name, fmt.Sprintf("The estate file says mail: none for %s, but it has mail: %s. Nothing about its mail is planned.", w.zone.Name, strings.Join(evidence, "; ")),
-			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.", map[string]any{"evidence": evidence}))
-	case w.domain.Mail != "none" && len(evidence) == 0 && !w.saysNoMail() && !w.hasPolicy():
-		w.openMail()
+	case s.domain.Mail == "none" && len(evidence) > 0:
+		f.find(finding.MailLost, s.zone(), fmt.Sprintf("The estate file says mail: none for %s, but it has mail: %s. Nothing about its mail is planned.", s.zone(), strings.Join(evidence, "; ")),
+			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.", map[string]any{"evidence": evidence})
+	case s.domain.Mail != "none" && len(evidence) == 0 && !s.saysNoMail() && !s.hasPolicy():
+		f.find(finding.MailSpoofable, s.zone(), fmt.Sprintf("Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail in its name.", s.zone()),
+			"If the client agrees that it has no mail, write mail: none; the plan then adds the records that say so.", nil)
 	}
-	w.untie()
+	untieReceivers(s, moves, d, &f)
+	untieSenders(s, moves, d.with(f.proposals), &f)
+	return f
 }
 
-func (w *zoneWork) saysNoMail() bool {
-	mx, _ := w.set(w.zone.Name, "MX")
-	_, terms := w.spf()
+func (s sight) saysNoMail() bool {
+	mx, _ := s.set(s.zone(), "MX")
+	_, terms := s.spf()
 	return slices.Contains(mx.Values, "0 .") || len(terms) == 1 && strings.EqualFold(terms[0], "-all")
 }
 
-func (w *zoneWork) hasPolicy() bool {
-	_, ok := w.set("_dmarc."+w.zone.Name, "TXT")
+func (s sight) hasPolicy() bool {
+	_, ok := s.set("_dmarc."+s.zone(), "TXT")
 	return ok
 }
 
-func (w *zoneWork) openMail() {
-	w.plan.tally.Add(finding.New(finding.MailSpoofable, w.zone.Name, fmt.Sprintf("Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail in its name.", w.zone.Name),
-		"If the client agrees that it has no mail, write mail: none; the plan then adds the records that say so.", nil))
-}
-
-// untie finds the mail that hangs on a web address which changes, and plans the records that untie it.
-func (w *zoneWork) untie() {
-	apex := w.zone.Name
-	mx, hasMX := w.set(apex, "MX")
+// untieReceivers finds the mail that hangs on a web address which changes, and plans the records that untie it.
+func untieReceivers(s sight, moves moving, d draft, f *found) {
+	apex := s.zone()
+	mx, hasMX := s.set(apex, "MX")
 	after := slices.Clone(mx.Values)
 	tied := ""
 	for i, v := range mx.Values {
 		target := record.Target("MX", v)
-		was, moves := w.moves[target]
-		if !moves {
+		was, changes := moves[target]
+		if !changes {
 			continue
 		}
 		preference, _, _ := strings.Cut(v, " ")
-		to, adds := w.ownMail(was)
+		to, adds := ownMail(s, moves, was)
 		after[i] = preference + " " + to + "."
 		tied = target
-		w.tied(fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", apex, target), fmt.Sprintf("MX %s %s", preference, to), adds)
+		tie(s, d, f, fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", apex, target), fmt.Sprintf("MX %s %s", preference, to), adds)
 	}
 	if tied != "" {
-		w.add(first, Change{Action: Replace, Name: apex, Type: "MX", TTL: mx.TTL, Before: mx.Values, After: after, Reason: fmt.Sprintf("Mail hung on the address of %s, which changes; from now on it has a name of its own.", tied)})
+		f.propose(first, Change{Action: Replace, Name: apex, Type: "MX", TTL: mx.TTL, Before: mx.Values, After: after, Reasons: []Reason{{Why: MailHung, Name: tied}}})
 	}
-	was, moves := w.moves[apex]
-	if !hasMX && moves && w.domain.Mail != "none" && (len(w.mailSeen()) > 0 || w.hasPolicy()) {
-		to, adds := w.ownMail(was)
-		w.tied(fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), which changes.", apex), "MX 10 "+to, adds)
-		w.add(first, Change{Action: Add, Name: apex, Type: "MX", TTL: RecordTTL, After: []string{"10 " + to + "."}, Reason: "Mail went to the web's own address, which changes; from now on it has a name of its own."})
+	was, apexMoves := moves[apex]
+	if !hasMX && apexMoves && s.domain.Mail != "none" && (len(s.mailSeen()) > 0 || s.hasPolicy()) {
+		to, adds := ownMail(s, moves, was)
+		tie(s, d, f, fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), which changes.", apex), "MX 10 "+to, adds)
+		f.propose(first, Change{Action: Add, Name: apex, Type: "MX", TTL: RecordTTL, After: []string{"10 " + to + "."}, Reasons: []Reason{{Why: MailWent}}})
 	}
-	w.untieSPF()
 }
 
-func (w *zoneWork) tied(says, untied string, adds []Change) {
+// tie says that mail is tied, and proposes what unties it unless that is proposed already.
+func tie(s sight, d draft, f *found, says, untied string, adds []Change) {
+	known := d.with(f.proposals)
 	var all []string
 	for _, c := range adds {
 		all = append(all, fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(c.After, ", ")))
-		if !w.touched[record.Key{Name: c.Name, Type: c.Type}] {
-			w.add(first, c)
+		if !known.touched[record.Key{Name: c.Name, Type: c.Type}] {
+			f.propose(first, c)
 		}
 	}
 	all = append(all, untied)
-	w.plan.tally.Add(finding.New(finding.MailTied, w.zone.Name, says, fmt.Sprintf("Untie it before the web moves, as the first changes do: %s. Then survey again.", strings.Join(all, "; ")), map[string]any{"untied": all}))
+	f.find(finding.MailTied, s.zone(), says, fmt.Sprintf("Untie it before the web moves, as the first changes do: %s. Then survey again.", strings.Join(all, "; ")), map[string]any{"untied": all})
 }
 
 // ownMail finds a name for the mail of a domain whose web moves away, and the records that give it today's address. Where the old
 // name is an alias, mail goes straight to where that leads.
-func (w *zoneWork) ownMail(was []record.Set) (string, []Change) {
-	for _, s := range was {
-		if s.Type == "CNAME" && len(s.Values) > 0 {
-			return record.Target("CNAME", s.Values[0]), nil
+func ownMail(s sight, moves moving, was []record.Set) (string, []Change) {
+	for _, set := range was {
+		if set.Type == "CNAME" && len(set.Values) > 0 {
+			return record.Target("CNAME", set.Values[0]), nil
 		}
 	}
 	for _, label := range []string{"mail", "mx", "mail2", "mx2"} {
-		name := label + "." + w.zone.Name
-		if _, moves := w.moves[name]; moves {
+		name := label + "." + s.zone()
+		if _, moves := moves[name]; moves {
 			continue
 		}
 		var adds []Change
 		free := true
-		for _, s := range was {
-			old, there := w.set(name, s.Type)
+		for _, set := range was {
+			old, there := s.set(name, set.Type)
 			switch {
-			case s.Type != "A" && s.Type != "AAAA":
+			case set.Type != "A" && set.Type != "AAAA":
 			case !there:
-				adds = append(adds, Change{Action: Add, Name: name, Type: s.Type, TTL: RecordTTL, After: s.Values, Reason: "Mail gets a name of its own with today's address, so that the web can move."})
+				adds = append(adds, Change{Action: Add, Name: name, Type: set.Type, TTL: RecordTTL, After: set.Values, Reasons: []Reason{{Why: MailOwnName}}})
 			default:
-				free = free && same(s.Type, old.Values, s.Values)
+				free = free && same(set.Type, old.Values, set.Values)
 			}
 		}
-		if _, alias := w.set(name, "CNAME"); free && !alias {
+		if _, alias := s.set(name, "CNAME"); free && !alias {
 			return name, adds
 		}
 	}
-	return "mail-" + w.zone.Name, nil
+	return "mail-" + s.zone(), nil
 }
 
-// untieSPF writes the addresses of today into an SPF record that follows a web address which changes.
-func (w *zoneWork) untieSPF() {
-	apex := w.zone.Name
-	value, terms := w.spf()
+// untieSenders writes the addresses of today into an SPF record that follows a web address which changes.
+func untieSenders(s sight, moves moving, d draft, f *found) {
+	apex := s.zone()
+	value, terms := s.spf()
 	after, changed := []string{"v=spf1"}, ""
 	for _, term := range terms {
-		sign, kind := "", term
-		if strings.ContainsAny(term[:1], "+-~?") {
-			sign, kind = term[:1], term[1:]
-		}
-		kind, argument, _ := strings.Cut(kind, ":")
-		name := apex
-		if argument != "" {
-			name = strings.ToLower(strings.TrimSuffix(argument, "."))
-		}
-		was, moves := w.moves[name]
-		literal := ""
-		for _, s := range was {
-			for _, v := range s.Values {
-				switch s.Type {
-				case "A":
-					literal += " " + sign + "ip4:" + v
-				case "AAAA":
-					literal += " " + sign + "ip6:" + v
-				}
-			}
-		}
-		if !strings.EqualFold(kind, "a") || !moves || literal == "" {
+		if literal := literalTerm(term, apex, moves); literal != nil {
+			changed, after = term, append(after, literal...)
+		} else {
 			after = append(after, term)
-			continue
 		}
-		changed = term
-		after = append(after, strings.Fields(literal)...)
 	}
 	if changed == "" {
 		return
 	}
 	text := record.Quote(strings.Join(after, " "))
-	w.plan.tally.Add(finding.New(finding.MailTied, apex, fmt.Sprintf("The SPF record of %s allows senders by %q, which follows a web address that changes.", apex, changed),
-		fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", text), map[string]any{"term": changed, "untied": []string{"TXT " + text}}))
-	txt, _ := w.set(apex, "TXT")
-	values := slices.Clone(w.planned(apex, "TXT"))
+	f.find(finding.MailTied, apex, fmt.Sprintf("The SPF record of %s allows senders by %q, which follows a web address that changes.", apex, changed),
+		fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", text), map[string]any{"term": changed, "untied": []string{"TXT " + text}})
+	txt, _ := s.set(apex, "TXT")
+	values := slices.Clone(d.planned(s, apex, "TXT"))
 	if i := slices.Index(values, value); i >= 0 {
 		values[i] = text
 	}
-	w.add(first, Change{Action: Replace, Name: apex, Type: "TXT", TTL: txt.TTL, Before: txt.Values, After: values, Reason: fmt.Sprintf("The term %q followed the web's address; today's address stands in its place.", changed)})
+	f.propose(first, Change{Action: Replace, Name: apex, Type: "TXT", TTL: txt.TTL, Before: txt.Values, After: values, Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}}})
+}
+
+// literalTerm gives the terms that stand for one which follows a web address that changes, nil where it does not.
+func literalTerm(term, apex string, moves moving) []string {
+	sign, kind := "", term
+	if strings.ContainsAny(term[:1], "+-~?") {
+		sign, kind = term[:1], term[1:]
+	}
+	kind, argument, _ := strings.Cut(kind, ":")
+	name := apex
+	if argument != "" {
+		name = strings.ToLower(strings.TrimSuffix(argument, "."))
+	}
+	if !strings.EqualFold(kind, "a") {
+		return nil
+	}
+	var literal []string
+	for _, set := range moves[name] {
+		for _, v := range set.Values {
+			switch set.Type {
+			case "A":
+				literal = append(literal, sign+"ip4:"+v)
+			case "AAAA":
+				literal = append(literal, sign+"ip6:"+v)
+			}
+		}
+	}
+	return literal
 }

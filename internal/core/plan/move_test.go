@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/report"
 )
 
 const wholeMoved = "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20\nwww CNAME @\n@ MX 5 mx.other.example."
@@ -69,7 +70,7 @@ func TestAZoneThatMoves(t *testing.T) {
 	require.NotNil(t, m)
 	assert.True(t, m.Ready)
 	assert.Equal(t, 86400, m.OldLives)
-	assert.Contains(t, strings.Join(m.Order, "\n"), "Leave the old servers as they are for 1 day")
+	assert.Contains(t, moveOrder(m), "Leave the old servers as they are for 1 day")
 
 	p = planFor(t, moves, moving(t, "@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
 	assert.True(t, zoneOf(t, p, "old.example").Move.Ready, "what says what the plan wants agrees too")
@@ -85,7 +86,7 @@ func TestAZoneThatMoves(t *testing.T) {
 	p = planFor(t, moves, moving(t, "", func(d *survey.Domain) { d.Coming = nil }))
 	assert.Empty(t, subjects(p))
 	assert.False(t, zoneOf(t, p, "old.example").Move.Ready)
-	assert.Contains(t, strings.Join(p.Notes, "\n"), "have not been asked yet")
+	assert.Contains(t, notes(p), "have not been asked yet")
 }
 
 func TestADSThatWouldBeLeftBehind(t *testing.T) {
@@ -93,7 +94,7 @@ func TestADSThatWouldBeLeftBehind(t *testing.T) {
 	signed := func(d *survey.Domain) { d.Parent.DS = []survey.DS{{Text: "1 13 2 AA", Matched: true}} }
 	p := planFor(t, moves, moving(t, same, signed))
 	assert.Equal(t, []string{"stale-ds old.example"}, subjects(p))
-	order := strings.Join(zoneOf(t, p, "old.example").Move.Order, "\n")
+	order := moveOrder(zoneOf(t, p, "old.example").Move)
 	assert.Less(t, strings.Index(order, "remove the DS record, and wait 1 day"), strings.Index(order, "Change the name servers"))
 	assert.Less(t, strings.Index(order, "Change the name servers"), strings.Index(order, "publish the new DS"))
 	p = planFor(t, moves, moving(t, same, func(d *survey.Domain) { signed(d); d.Coming[0].Keys = true }))
@@ -104,7 +105,7 @@ func TestWhatWorksOnlyOnTheOldServers(t *testing.T) {
 	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, fallback: home, apex-alias: yes, carrier: {apex: broad, www: four}, name-servers: ns.new.example}\n",
 		moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
 	assert.Contains(t, found(p, "beyond-carrier")[0], "works only on its own provider's name servers")
-	assert.Equal(t, []string{"the forwarding of old.example at broad", "the alias at the apex of old.example, unless the new provider offers one too"}, zoneOf(t, p, "old.example").Move.Loses)
+	assert.Equal(t, []plan.Loss{{Kind: plan.LosesForwarding, Host: "old.example", Carrier: "broad"}, {Kind: plan.LosesAlias, Host: "old.example"}}, zoneOf(t, p, "old.example").Move.Loses)
 }
 
 func TestTTLsAreLedAroundTheChange(t *testing.T) {
@@ -123,7 +124,7 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 			assert.Equal(t, 300, c.TTL, "short while it can still be taken back")
 		}
 	}
-	order := strings.Join(p.Order, "\n")
+	order := said(p.Steps, report.StepText)
 	assert.Contains(t, order, "at least 4 hours before the move")
 	assert.Contains(t, order, "Wait 15 minutes")
 	assert.Equal(t, "1 day 2 hours", plan.Words(26*3600+5))

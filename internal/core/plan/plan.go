@@ -1,7 +1,8 @@
 // Package plan works out, from the estate, all that the move needs: where each door must lead and who carries it, which
-// carrier cannot, the rules, the certificates, the DNS records, and what every URL will answer.
+// carrier cannot, the rules, the certificates, the DNS records, what is typed where, and the steps, in their order.
 //
-// It changes nothing and looks at nothing outside what it is given.
+// It changes nothing and looks at nothing outside what it is given. Its phases take values and return values; Make says in which
+// order they run, planZone does so for one zone. Reasons, notes, checks and steps are data, which reports put into words.
 //
 //	p := plan.Make(plan.Input{Estate: e, Rules: rules})
 //	p.Web.Answer(ctx, chain.Ask{URL: u}) // predicted
@@ -51,90 +52,82 @@ func (in Input) Web() *predict.Web {
 
 // Plan is the whole plan.
 type Plan struct {
-	Schema       string            `json:"schema"`
-	Canonical    string            `json:"canonical"`
-	Doors        []Door            `json:"doors"`
-	Rules        []Rule            `json:"rules"`
-	Certificates []Certificate     `json:"certificates"`
-	Zones        []Zone            `json:"zones"`
-	Carriers     []Carried         `json:"carriers"`
-	Order        []string          `json:"order"` // what to do, in which order
-	Findings     []finding.Finding `json:"findings"`
-	Notes        []string          `json:"notes,omitempty"`
+	Canonical    string
+	Doors        []Door
+	Rules        []Rule
+	Certificates []Certificate
+	Zones        []Zone
+	Carriers     []Carried
+	Steps        []Step // what to do, in this order
+	Findings     []finding.Finding
+	Notes        []Note
 
-	Web    *predict.Web   `json:"-"`
-	Estate *estate.Estate `json:"-"`
-	Table  *rule.Table    `json:"-"`
+	Web    *predict.Web
+	Estate *estate.Estate
+	Table  *rule.Table
 	input  Input
-	tally  chain.Tally
-	asksOf map[*estate.Domain][]web.URL // what an audit asks, by domain
-	zoneAt map[string]int               // where in Zones a name stands
-	seenAt map[string]*survey.Domain    // what the survey saw, by name
 }
 
 // Door is a door of the estate with where it must lead and who carries it.
 type Door struct {
-	Door     web.Door `json:"door"`
-	Domain   string   `json:"domain,omitempty"` // "" for another name of the site
-	Carrier  string   `json:"carrier"`          // the site itself: "site"
-	LeadsTo  web.URL  `json:"leads_to"`         // where its root arrives
-	Fallback string   `json:"fallback"`         // what happens to other paths where no rule matches; "" on the site's own doors
-	Chain    []Step   `json:"chain"`            // predicted, from its root
+	Door     web.Door       `json:"door"`
+	Domain   string         `json:"domain,omitempty"` // "" for another name of the site
+	Carrier  string         `json:"carrier"`          // the site itself: "site"
+	LeadsTo  web.URL        `json:"leads_to"`         // where its root arrives
+	Fallback string         `json:"fallback"`         // what happens to other paths where no rule matches; "" on the site's own doors
+	Chain    []predict.Step `json:"chain"`            // predicted, from its root
 }
-
-// Step is an answer of a predicted chain.
-type Step = predict.Step
 
 // Rule is a line of the redirect map with who must hold it and an example.
 type Rule struct {
-	Line     int      `json:"line"`
-	Old      string   `json:"old"`
-	New      string   `json:"new"`
-	Status   int      `json:"status"`
-	Query    string   `json:"query"` // keep or drop
-	Carriers []string `json:"carriers"`
-	Example  string   `json:"example,omitempty"` // a URL that it takes; "" where other rules win all that were tried
-	Chain    []Step   `json:"chain"`             // predicted, from the example
+	Line     int            `json:"line"`
+	Old      string         `json:"old"`
+	New      string         `json:"new"`
+	Status   int            `json:"status"`
+	Query    string         `json:"query"` // keep or drop
+	Carriers []string       `json:"carriers"`
+	Example  string         `json:"example,omitempty"` // a URL that it takes; "" where other rules win all that were tried
+	Chain    []predict.Step `json:"chain"`             // predicted, from the example
 }
 
-// Certificate is a certificate that somebody must hold.
-type Certificate struct {
-	Carrier string   `json:"carrier"`
-	Domain  string   `json:"domain,omitempty"`
-	Names   []string `json:"names"`
-	When    string   `json:"when"` // before the names point there, after it, or by-hand
-	Issuer  string   `json:"issuer,omitempty"`
-
-	MayIssue []string `json:"may_issue,omitempty"` // what CAA records say; absent: everybody may
-	Limits   []string `json:"limits,omitempty"`    // of account and method, in CAA records (RFC 8657)
-	ByDNS    []string `json:"by_dns,omitempty"`    // where the issuer wants a TXT record, so that it can be had before
-	Gap      string   `json:"gap,omitempty"`       // for how long visitors meet a warning
-}
-
-// Make works the plan out.
+// Make works the plan out. This is the order of its phases.
 func Make(in Input) *Plan {
-	p := &Plan{Schema: Schema, Canonical: in.Estate.Canonical.String(), Estate: in.Estate, input: in,
-		Doors: []Door{}, Rules: []Rule{}, Certificates: []Certificate{}, Zones: []Zone{}, Carriers: []Carried{},
-		Web: in.Web()}
-	p.Table = p.Web.Rules
-	for _, d := range in.Estate.Domains {
-		if d.State == estate.Leave && p.Web.Means(d.Name) {
-			p.Notes = append(p.Notes, fmt.Sprintf("%s is left as it is (state: leave).", d.Name.Unicode()))
+	w := in.Web()
+	seen := surveysOf(in)
+	p := &Plan{Canonical: in.Estate.Canonical.String(), Web: w, Estate: in.Estate, Table: w.Rules, input: in}
+	var tally finding.Tally
+	take := func(f found) {
+		tally.Add(f.findings...)
+		p.Notes = append(p.Notes, f.notes...)
+	}
+	take(leftDomains(in.Estate, w))
+	p.Doors = doorsOf(w)
+	limits, beyond := limitsOf(w)
+	take(limits)
+	p.Rules = rulesOf(w)
+	take(faultyRules(w))
+	p.Certificates = certificatesOf(w)
+	take(predicted(p, beyond))
+	moves := map[string]string{}
+	for _, d := range w.Domains() {
+		made := planZone(in, seen, d)
+		p.Zones = append(p.Zones, made.zone)
+		take(found{findings: made.findings, notes: made.notes})
+		for name := range made.moves {
+			moves[name] = made.zone.Name
 		}
 	}
-	for _, d := range p.Web.Doors() {
-		p.Doors = append(p.Doors, p.door(d))
-	}
-	beyond := p.limits(&p.tally)
-	p.listRules()
-	p.rules(&p.tally)
-	p.predict(&p.tally, beyond)
-	p.certificates()
-	p.zones()
-	p.carriers()
-	p.issuers()
-	p.Order = p.order()
-	p.Findings = p.tally.Findings()
+	take(unseenZones(p.Zones))
+	take(found{findings: dependedOn(in, moves)})
+	take(earlierZones(in, seen, w))
+	carriers, f := carriersOf(w, seen, p)
+	p.Carriers = carriers
+	take(f)
+	certificates, f := withIssuers(in.Estate, p.Certificates, zonesOf(in, seen, p.Zones))
+	p.Certificates = certificates
+	take(f)
+	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
+	p.Findings = tally.Findings()
 	return p
 }
 
@@ -151,42 +144,57 @@ func (p *Plan) Whole() *Plan {
 // Domains returns the domains that the plan is about: those meant, without the ones to be left.
 func (p *Plan) Domains() []*estate.Domain { return p.Web.Domains() }
 
-func (p *Plan) door(d web.Door) Door {
-	root := d.URL("/", "")
-	made := Door{Door: d, Carrier: SiteName, LeadsTo: p.Web.Want(root).Target, Chain: p.steps(root)}
-	domain := p.Estate.DomainOf(d.Host)
-	if domain != nil {
-		made.Domain = domain.Name.String()
-	}
-	if c := p.Web.Carrier(d.Host); c != nil {
-		made.Carrier, made.Fallback = c.Name, string(domain.Fallback)
-	}
-	return made
-}
-
-func (p *Plan) steps(u web.URL) []Step {
-	steps, _ := p.Web.Steps(u, chain.Root)
-	return steps
-}
-
 // Want says where a URL of the estate should lead.
 func (p *Plan) Want(u web.URL) chain.Want { return p.Web.Want(u) }
 
 // Forwards tells whether a door of the estate should forward.
 func (p *Plan) Forwards(d web.Door) bool { return p.Web.Forwards(d) }
 
-func (p *Plan) listRules() {
-	hosts := map[string]bool{}
-	for _, d := range p.Domains() {
-		hosts[d.Name.String()] = true
+func leftDomains(e *estate.Estate, w *predict.Web) found {
+	var f found
+	for _, d := range e.Domains {
+		if d.State == estate.Leave && w.Means(d.Name) {
+			f.note(LeftAsItIs, d.Name.Unicode())
+		}
 	}
-	for _, r := range p.Table.Rules() {
-		d := p.Estate.DomainOf(r.Old.Host)
-		if d == nil || !hosts[d.Name.String()] {
+	return f
+}
+
+func doorsOf(w *predict.Web) []Door {
+	all := []Door{}
+	for _, d := range w.Doors() {
+		root := d.URL("/", "")
+		made := Door{Door: d, Carrier: SiteName, LeadsTo: w.Want(root).Target, Chain: stepsFrom(w, root)}
+		domain := w.Estate.DomainOf(d.Host)
+		if domain != nil {
+			made.Domain = domain.Name.String()
+		}
+		if c := w.Carrier(d.Host); c != nil {
+			made.Carrier, made.Fallback = c.Name, string(domain.Fallback)
+		}
+		all = append(all, made)
+	}
+	return all
+}
+
+func stepsFrom(w *predict.Web, u web.URL) []predict.Step {
+	steps, _ := w.Steps(u, chain.Root)
+	return steps
+}
+
+func rulesOf(w *predict.Web) []Rule {
+	all := []Rule{}
+	meant := map[*estate.Domain]bool{}
+	for _, d := range w.Domains() {
+		meant[d] = true
+	}
+	for _, r := range w.Rules.Rules() {
+		d := w.Estate.DomainOf(r.Old.Host)
+		if d == nil || !meant[d] {
 			continue
 		}
-		listed := Rule{Line: r.Line, Old: r.Old.String(), New: r.New.String(), Status: cmp.Or(r.Status, p.Estate.Policy.Status),
-			Query: "keep", Carriers: []string{}, Chain: []Step{}}
+		listed := Rule{Line: r.Line, Old: r.Old.String(), New: r.New.String(), Status: cmp.Or(r.Status, w.Estate.Policy.Status),
+			Query: "keep", Carriers: []string{}, Chain: []predict.Step{}}
 		if r.DropQuery {
 			listed.Query = "drop"
 		}
@@ -195,39 +203,39 @@ func (p *Plan) listRules() {
 		}
 		for _, h := range d.Hosts() {
 			inherits := r.Old.Host == d.Name && h == d.Name.WWW()
-			if c := p.Estate.Holder(d.Carry[h]); c != nil && (h == r.Old.Host || inherits) && !slices.Contains(listed.Carriers, c.Name) {
+			if c := w.Estate.Holder(d.Carry[h]); c != nil && (h == r.Old.Host || inherits) && !slices.Contains(listed.Carriers, c.Name) {
 				listed.Carriers = append(listed.Carriers, c.Name)
 			}
 		}
-		if u, ok := p.Table.Example(r); ok {
-			listed.Example, listed.Chain = u.String(), p.steps(u)
+		if u, ok := w.Rules.Example(r); ok {
+			listed.Example, listed.Chain = u.String(), stepsFrom(w, u)
 		}
-		p.Rules = append(p.Rules, listed)
+		all = append(all, listed)
 	}
+	return all
 }
 
-// rules adds what is wrong with the rules among themselves and with where they stand.
-func (p *Plan) rules(tally *chain.Tally) {
-	for _, t := range p.Table.Ties() {
-		tally.Add(finding.New(finding.Tie, fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
-			fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
-			"Make one of them more specific, or drop one.",
-			map[string]any{"lines": []int{t.First.Line, t.Second.Line}, "witness": t.Witness.String()}))
+// faultyRules says what is wrong with the rules among themselves and with where they stand.
+func faultyRules(w *predict.Web) found {
+	var f found
+	for _, t := range w.Rules.Ties() {
+		f.findings = append(f.findings, predict.TieFinding(t))
 	}
-	for _, pair := range p.Table.Duplicates() {
-		p.Notes = append(p.Notes, fmt.Sprintf("Line %d of the rules says what line %d says already.", pair[1].Line, pair[0].Line))
+	for _, pair := range w.Rules.Duplicates() {
+		f.notes = append(f.notes, Note{Notice: SaidAlready, Lines: [2]int{pair[1].Line, pair[0].Line}})
 	}
-	for _, r := range p.Table.Rules() {
-		if p.Estate.Serves(r.Old.Host) {
-			tally.Add(finding.New(finding.BeyondCarrier, r.Place(), fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
-				"Set the redirect up on the site, and write it down in site.rules.", map[string]any{"line": r.Line}))
+	for _, r := range w.Rules.Rules() {
+		if w.Estate.Serves(r.Old.Host) {
+			f.find(finding.BeyondCarrier, r.Place(), fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
+				"Set the redirect up on the site, and write it down in site.rules.", map[string]any{"line": r.Line})
 		}
 	}
+	return f
 }
 
-// predict judges the predicted chains of all doors and examples. A door whose carrier is known to be unable is not judged
-// once more.
-func (p *Plan) predict(tally *chain.Tally, beyond map[web.Door]bool) {
+// predicted judges the predicted chains of all doors and examples. A door whose carrier is known to be unable is not judged once more.
+func predicted(p *Plan, beyond map[web.Door]bool) found {
+	var f found
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
 	for _, ask := range p.Asks(true) {
 		if beyond[ask.URL.Door()] {
@@ -235,8 +243,9 @@ func (p *Plan) predict(tally *chain.Tally, beyond map[web.Door]bool) {
 		}
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
 		judge.Chain(&c, p.Want(ask.URL))
-		tally.Add(c.Findings...)
+		f.findings = append(f.findings, c.Findings...)
 	}
+	return f
 }
 
 // ToAsk is a URL to try, and why.
@@ -245,11 +254,11 @@ type ToAsk struct {
 	Probe chain.Probe
 }
 
-// earlier returns the domains that earlier waves have moved, where one wave is meant.
-func (p *Plan) earlier() []*estate.Domain {
+// earlierOf returns the domains that earlier waves have moved, where one wave is meant.
+func earlierOf(in Input, w *predict.Web) []*estate.Domain {
 	var all []*estate.Domain
-	for _, d := range p.Estate.Domains {
-		if d.State == estate.Moved && d.Wave < p.input.Wave && !p.Web.Means(d.Name) {
+	for _, d := range in.Estate.Domains {
+		if d.State == estate.Moved && d.Wave < in.Wave && !w.Means(d.Name) {
 			all = append(all, d)
 		}
 	}
@@ -266,7 +275,7 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 			asks = append(asks, ToAsk{probes[probe], probe})
 		}
 	}
-	for _, d := range p.earlier() {
+	for _, d := range earlierOf(p.input, p.Web) {
 		for _, h := range d.Hosts() {
 			for _, door := range web.Doors(h) {
 				asks = append(asks, ToAsk{chain.Probes(door)[chain.Root], chain.Root})
@@ -286,46 +295,44 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 	return asks
 }
 
-func (p *Plan) certificates() {
-	site := Certificate{Carrier: SiteName, When: string(estate.Before), Issuer: p.Estate.Site.Issuer}
-	for _, h := range slices.Concat(p.Estate.Site.Hosts, p.Estate.Site.Also) {
-		site.Names = append(site.Names, h.String())
+// unseenZones says which zones nobody has looked at.
+func unseenZones(zones []Zone) found {
+	var f found
+	var unseen []string
+	for _, z := range zones {
+		if z.Seen == nil {
+			unseen = append(unseen, z.domain.Name.Unicode())
+		}
 	}
-	for _, d := range p.Domains() {
-		byCarrier := map[string]int{}
-		for _, h := range d.Hosts() {
-			for _, c := range p.holders(d, h) {
-				at, have := byCarrier[c.Name]
-				if !have {
-					at = len(p.Certificates)
-					byCarrier[c.Name] = at
-					p.Certificates = append(p.Certificates, Certificate{Carrier: c.Name, Domain: d.Name.String(), When: string(c.Certificate)})
-				}
-				p.Certificates[at].Names = append(p.Certificates[at].Names, h.String())
+	switch {
+	case len(unseen) == 0:
+	case len(unseen) == len(zones):
+		f.note(NobodySawAny)
+	default:
+		f.note(NobodySawSome, unseen...)
+	}
+	return f
+}
+
+// earlierZones checks the zones that earlier waves have moved: what they did is taken as done, and looked at.
+func earlierZones(in Input, seen surveys, w *predict.Web) found {
+	var f found
+	for _, d := range earlierOf(in, w) {
+		for _, one := range planZone(in, seen, d).findings {
+			if one.Code.Kind().AfterMove {
+				f.findings = append(f.findings, one)
 			}
 		}
 	}
-	p.Certificates = append(p.Certificates, site)
+	return f
 }
 
-// holders gives those who must hold a certificate for a host: its carrier, and what is behind that where it is asked over TLS.
-func (p *Plan) holders(d *estate.Domain, h web.Host) []*estate.Carrier {
-	var all []*estate.Carrier
-	c := d.Carry[h]
-	if c == nil {
-		c = d.Through[h]
-	}
-	if c != nil && c.TLS && !(c.ApexOnly && !h.IsApex()) {
-		all = append(all, c)
-	}
-	if behind := p.Estate.Holder(c); behind != c && behind.TLS && c.Origin != estate.PlainOrigin {
-		all = append(all, behind)
-	}
-	return all
-}
+// ErrOnly says that no domain is meant by what was named.
+type ErrOnly struct{ Says, Expected string }
 
-// Select gives the function for Input.Only from what the option says: "" for all, a domain, or "wave:N". An error tells
-// what would be understood.
+func (e *ErrOnly) Error() string { return e.Says + "; expected " + e.Expected }
+
+// Select gives the function for Input.Only from a name: "" for all, a domain, or "wave:N". The error is an *ErrOnly.
 func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
 	if only == "" {
 		return nil, nil
@@ -336,14 +343,14 @@ func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
 				return func(d *estate.Domain) bool { return fmt.Sprint(d.Wave) == number }, nil
 			}
 		}
-		return nil, fmt.Errorf("--only %s: no domain is in this wave; expected one of the waves in the estate file", only)
+		return nil, &ErrOnly{"no domain is in this wave", "one of the waves in the estate file"}
 	}
 	h, err := web.ParseHost(only)
 	if err != nil {
-		return nil, fmt.Errorf("--only %s: %w", only, err)
+		return nil, err
 	}
 	if d := e.DomainOf(h); d != nil {
 		return func(o *estate.Domain) bool { return o.Name == d.Name }, nil
 	}
-	return nil, fmt.Errorf("--only %s: the estate holds no such domain; expected a domain of the estate file or wave:N", only)
+	return nil, &ErrOnly{"the estate holds no such domain", "a domain of the estate file or wave:N"}
 }

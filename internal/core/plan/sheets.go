@@ -2,11 +2,10 @@ package plan
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
-	"strings"
 
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // Sheet is all that is typed at one place: records, and what its other pages ask.
@@ -31,9 +30,8 @@ type Line struct {
 	Dotted  string // as zone files want it: with its last dot, a text in quoted strings
 	Strings []string
 	Through string // the edge network through which it goes
-	Reason  string
-	Check   string // a command that shows that it worked
-	Expect  string // what the command then says
+	Reasons []Reason
+	Check   Check // what shows that it worked
 }
 
 // Sheets gives what is to be typed, place by place: records where they are kept, then the carriers' pages, then registrars.
@@ -47,10 +45,10 @@ func (p *Plan) Sheets() []Sheet {
 		}
 		return &sheets[i]
 	}
-	for i := range p.Zones {
-		z := &p.Zones[i]
-		if lines := p.lines(z); len(lines) > 0 {
-			s := at(cmp.Or(z.RecordsAt, "records of "+z.Name), "records")
+	seen := surveysOf(p.input)
+	for _, z := range p.Zones {
+		if lines := linesIn(z, seen.last[z.Name]); len(lines) > 0 {
+			s := at(cmp.Or(z.RecordsAt, "records of "+z.Name), RecordsKind)
 			s.Lines = append(s.Lines, lines...)
 		}
 	}
@@ -63,18 +61,18 @@ func (p *Plan) Sheets() []Sheet {
 	return sheets
 }
 
-// lines gives the changes of a zone, a line a record; where nobody has seen the zone, the records that it needs.
-func (p *Plan) lines(z *Zone) []Line {
+// linesIn gives the changes of a zone, a line a record; where nobody has seen the zone, the records that it needs.
+func linesIn(z Zone, seen *survey.Domain) []Line {
 	var all []Line
 	changes := z.Changes
 	if z.Seen == nil {
 		changes = nil
 		for i, r := range z.Records {
-			changes = append(changes, Change{Step: i + 1, Action: Add, Name: r.Name, Type: r.Type, TTL: r.TTL, After: r.Values, Reason: "Nobody has looked whether it is there already, or what stands in its way: survey first."})
+			changes = append(changes, Change{Step: i + 1, Action: Add, Name: r.Name, Type: r.Type, TTL: r.TTL, After: r.Values, Reasons: []Reason{{Why: NobodyLooked}}})
 		}
 	}
 	server := ""
-	if seen := p.seen(z.Name); seen != nil && len(seen.Servers) > 0 {
+	if seen != nil && len(seen.Servers) > 0 {
 		server = seen.Servers[0].Name
 	}
 	if z.Move != nil {
@@ -89,7 +87,7 @@ func (p *Plan) lines(z *Zone) []Line {
 }
 
 // linesOf gives a change record by record, what goes first.
-func linesOf(z *Zone, c Change, server string) []Line {
+func linesOf(z Zone, c Change, server string) []Line {
 	after := c.After
 	if len(c.Typed) > 0 {
 		after = c.Typed
@@ -99,14 +97,14 @@ func linesOf(z *Zone, c Change, server string) []Line {
 		goes, comes = c.Before, nil
 	}
 	line := func(do Action, was, value string) Line {
-		l := Line{Zone: z.Name, Step: c.Step, Do: do, Label: record.Label(c.Name, z.Name), Name: c.Name, Type: c.Type, TTL: c.TTL, Was: typed(c.Type, was), Value: typed(c.Type, value), Through: c.Through, Reason: c.Reason}
+		l := Line{Zone: z.Name, Step: c.Step, Do: do, Label: record.Label(c.Name, z.Name), Name: c.Name, Type: c.Type, TTL: c.TTL, Was: typed(c.Type, was), Value: typed(c.Type, value), Through: c.Through, Reasons: c.Reasons}
 		if value != "" {
 			l.Dotted = record.Dotted(c.Type, value)
 			if c.Type == "TXT" {
 				l.Strings = record.Strings(record.Unquote(value))
 			}
 		}
-		l.Check, l.Expect = check(c, server)
+		l.Check = check(c, server)
 		return l
 	}
 	var all []Line
@@ -131,27 +129,17 @@ func typed(kind, value string) string {
 	return record.Plain(kind, value)
 }
 
-// check gives a command that shows what the zone's own server says, and what it should say.
-func check(c Change, server string) (command, expect string) {
-	kind := c.Type
-	if kind == record.Alias {
-		kind = "A"
+// check asks the zone's own server, and says what it should answer.
+func check(c Change, server string) Check {
+	made := Check{Kind: AskServer, Name: c.Name, Type: c.Type, Server: server, Alias: c.Type == record.Alias}
+	if made.Alias {
+		made.Type = "A"
 	}
-	command = fmt.Sprintf("dig +short %s %s", c.Name, kind)
-	if server != "" {
-		command += " @" + server
-	}
-	switch {
-	case len(c.After) == 0:
-		expect = "nothing"
-	case c.Type == record.Alias:
-		expect = "the addresses of " + c.After[0]
-	default:
-		var all []string
-		for _, v := range c.After {
-			all = append(all, record.Dotted(c.Type, v))
+	for _, v := range c.After {
+		if !made.Alias {
+			v = record.Dotted(c.Type, v)
 		}
-		expect = strings.Join(all, ", ")
+		made.Values = append(made.Values, v)
 	}
-	return command, expect
+	return made
 }

@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -77,28 +78,28 @@ func (s Star) location(u web.URL, taken []string) string {
 }
 
 // starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it carries, in their order.
-func (p *Plan) starsOf(d *estate.Domain, c *estate.Carrier) []Star {
+func starsOf(w *predict.Web, d *estate.Domain, c *estate.Carrier) []Star {
 	var hosts []web.Host
 	for _, h := range d.Hosts() {
 		if d.Carry[h] == c {
 			hosts = append(hosts, h)
 		}
 	}
-	if len(hosts) == 2 && hosts[0] == d.Name && hosts[1] == d.Name.WWW() && p.sameRules(hosts[0], hosts[1]) {
-		return p.starsFor(d, "*", hosts)
+	if len(hosts) == 2 && hosts[0] == d.Name && hosts[1] == d.Name.WWW() && sameRules(w.Rules, hosts[0], hosts[1]) {
+		return starsFor(w, d, "*", hosts)
 	}
 	var all []Star
 	for _, h := range hosts {
-		all = append(all, p.starsFor(d, "", []web.Host{h})...)
+		all = append(all, starsFor(w, d, "", []web.Host{h})...)
 	}
 	return all
 }
 
 // sameRules tells whether the same rules hold on two hosts.
-func (p *Plan) sameRules(a, b web.Host) bool {
+func sameRules(table *rule.Table, a, b web.Host) bool {
 	rules := func(h web.Host) []*rule.Rule {
 		var all []*rule.Rule
-		for _, e := range p.entries(h) {
+		for _, e := range entriesOf(table, h) {
 			all = append(all, e.Rule)
 		}
 		return all
@@ -106,11 +107,11 @@ func (p *Plan) sameRules(a, b web.Host) bool {
 	return slices.Equal(rules(a), rules(b))
 }
 
-// entries gives the rules on both doors of a host, those that name a scheme included.
-func (p *Plan) entries(h web.Host) []rule.Entry {
+// entriesOf gives the rules on both doors of a host, those that name a scheme included.
+func entriesOf(table *rule.Table, h web.Host) []rule.Entry {
 	doors := web.Doors(h)
-	all := p.Table.On(doors[1])
-	for _, e := range p.Table.On(doors[0]) {
+	all := table.On(doors[1])
+	for _, e := range table.On(doors[0]) {
 		if !slices.ContainsFunc(all, func(o rule.Entry) bool { return o.Rule == e.Rule }) {
 			all = slices.Insert(all, 0, e)
 		}
@@ -119,28 +120,28 @@ func (p *Plan) entries(h web.Host) []rule.Entry {
 }
 
 // starsFor makes the patterns of one host, or with a star before it of an apex and its www.
-func (p *Plan) starsFor(d *estate.Domain, lead string, hosts []web.Host) []Star {
+func starsFor(w *predict.Web, d *estate.Domain, lead string, hosts []web.Host) []Star {
 	host := lead + hosts[0].String()
 	var takes []string
 	for _, h := range hosts {
 		takes = append(takes, h.String())
 	}
 	var stars []Star
-	for _, e := range p.entries(hosts[0]) {
+	for _, e := range entriesOf(w.Rules, hosts[0]) {
 		if len(e.Rule.Old.Query) > 0 {
 			continue // no star looks at a query; limits says so
 		}
-		s := Star{Old: host + starPath(e.Rule.Old.Parts), Status: cmp.Or(e.Rule.Status, p.Estate.Policy.Status), Line: e.Rule.Line, Rule: e.Rule.Old.String(), Takes: takes, Drops: e.Rule.DropQuery}
+		s := Star{Old: host + starPath(e.Rule.Old.Parts), Status: cmp.Or(e.Rule.Status, w.Estate.Policy.Status), Line: e.Rule.Line, Rule: e.Rule.Old.String(), Takes: takes, Drops: e.Rule.DropQuery}
 		if e.Rule.Old.Scheme != "" {
 			s.Old = string(e.Rule.Old.Scheme) + "://" + s.Old
 		}
 		if e.Rule.Status != rule.Gone {
-			s.New = p.starTarget(e.Rule, len(lead))
+			s.New = starTarget(w.Estate.Canonical, e.Rule, len(lead))
 		}
-		s.Wider = p.wider(e.Rule, s, hosts[0])
+		s.Wider = widerThan(w, e.Rule, s, hosts[0])
 		stars = append(stars, s)
 	}
-	return append(stars, p.fallbackStars(d, host, takes, len(lead))...)
+	return append(stars, fallbackStars(w.Estate.Policy.Status, d, host, takes, len(lead))...)
 }
 
 func starPath(parts []rule.Part) string {
@@ -156,7 +157,7 @@ func starPath(parts []rule.Part) string {
 }
 
 // starTarget writes a target with numbers for captures; before counts the stars in front of the path.
-func (p *Plan) starTarget(r *rule.Rule, before int) string {
+func starTarget(canonical web.Door, r *rule.Rule, before int) string {
 	number := map[string]int{}
 	for _, part := range r.Old.Parts {
 		if part.IsCapture() {
@@ -165,7 +166,7 @@ func (p *Plan) starTarget(r *rule.Rule, before int) string {
 	}
 	door := r.New.Door
 	if door.Host.IsZero() {
-		door = p.Estate.Canonical
+		door = canonical
 	}
 	to := door.String()
 	if len(r.New.Host) > 0 {
@@ -201,9 +202,8 @@ func (p *Plan) starTarget(r *rule.Rule, before int) string {
 	return to
 }
 
-func (p *Plan) fallbackStars(d *estate.Domain, host string, takes []string, before int) []Star {
+func fallbackStars(status int, d *estate.Domain, host string, takes []string, before int) []Star {
 	home := d.LeadsTo
-	status := p.Estate.Policy.Status
 	root := Star{Old: host + "/", New: home.String(), Status: status, Takes: takes, Rule: "the root"}
 	rest := Star{Old: host + "/*", Status: status, Takes: takes, Rule: "everything else"}
 	switch d.Fallback {
@@ -226,9 +226,9 @@ func (p *Plan) fallbackStars(d *estate.Domain, host string, takes []string, befo
 	return []Star{root, rest}
 }
 
-// wider gives a URL that the star form takes although the rule does not: a star takes slashes and letters where {name} or
+// widerThan gives a URL that the star form takes although the rule does not: a star takes slashes and letters where {name} or
 // {name:digits} does not. "" where there is none.
-func (p *Plan) wider(r *rule.Rule, s Star, h web.Host) string {
+func widerThan(w *predict.Web, r *rule.Rule, s Star, h web.Host) string {
 	path := ""
 	for i, part := range r.Old.Parts {
 		switch {
@@ -244,14 +244,14 @@ func (p *Plan) wider(r *rule.Rule, s Star, h web.Host) string {
 		return ""
 	}
 	u := web.Doors(h)[1].URL(path, "")
-	if _, fits := s.matches(u); !fits || p.Web.Intended(u).Location == p.byStars(u, []Star{s}).Location {
+	if _, fits := s.matches(u); !fits || w.Intended(u).Location == byStars(u, []Star{s}).Location {
 		return ""
 	}
 	return u.String()
 }
 
 // byStars gives what patterns with stars answer.
-func (p *Plan) byStars(u web.URL, stars []Star) chain.Answer {
+func byStars(u web.URL, stars []Star) chain.Answer {
 	for _, s := range stars {
 		taken, fits := s.matches(u)
 		switch {
@@ -265,31 +265,24 @@ func (p *Plan) byStars(u web.URL, stars []Star) chain.Answer {
 	return chain.Answer{URL: u, Status: 404}
 }
 
-// checkStars follows the probes of a domain's doors and the examples of its rules through the star patterns, and adds a finding
-// where they answer otherwise than the plan.
-func (p *Plan) checkStars(d *estate.Domain, c *estate.Carrier, stars []Star) {
-	if p.asksOf == nil {
-		p.asksOf = map[*estate.Domain][]web.URL{}
-		for _, ask := range p.Asks(true) {
-			of := p.Estate.DomainOf(ask.URL.Host())
-			p.asksOf[of] = append(p.asksOf[of], ask.URL)
-		}
-	}
-	for _, u := range p.asksOf[d] {
-		if d.Carry[u.Host()] != c || p.Web.Door(u.Door()).Exempts(u) {
+// checkStars follows the probes of a domain's doors and the examples of its rules through the star patterns, and gives a finding where
+// they answer otherwise than the plan.
+func checkStars(w *predict.Web, d *estate.Domain, c *estate.Carrier, stars []Star, asks []web.URL) []finding.Finding {
+	for _, u := range asks {
+		if d.Carry[u.Host()] != c || w.Door(u.Door()).Exempts(u) {
 			continue
 		}
-		typed, planned := p.byStars(u, stars), p.Web.Intended(u)
-		if p.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP {
+		typed, planned := byStars(u, stars), w.Intended(u)
+		if w.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP {
 			continue // the network's own switch does that
 		}
 		if typed.Status == planned.Status && sameURL(u, typed.Location, planned.Location) {
 			continue
 		}
-		p.tally.Add(finding.New(finding.BeyondCarrier, u.Host().String(), fmt.Sprintf("Typed with stars, the patterns of %s at %s send %s to %s instead of %s.", u.Host(), c.Name, u, cmp.Or(typed.Location, fmt.Sprint(typed.Status)), cmp.Or(planned.Location, fmt.Sprint(planned.Status))),
-			"Use the network's own pattern language where it has a finer one, or give the host to a server.", map[string]any{"carrier": c.Name, "url": u.String()}))
-		return
+		return []finding.Finding{finding.New(finding.BeyondCarrier, u.Host().String(), fmt.Sprintf("Typed with stars, the patterns of %s at %s send %s to %s instead of %s.", u.Host(), c.Name, u, cmp.Or(typed.Location, fmt.Sprint(typed.Status)), cmp.Or(planned.Location, fmt.Sprint(planned.Status))),
+			"Use the network's own pattern language where it has a finer one, or give the host to a server.", map[string]any{"carrier": c.Name, "url": u.String()})}
 	}
+	return nil
 }
 
 func sameURL(base web.URL, a, b string) bool {

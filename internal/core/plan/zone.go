@@ -1,31 +1,29 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 	"time"
 
-	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
-	"upperpath.example/upperpath/internal/core/survey"
-	"upperpath.example/upperpath/internal/core/web"
 )
 
 // Zone is a domain with the records that the plan needs in it, and the changes that lead there from what was seen.
 type Zone struct {
-	Name      string     `json:"name"`
-	RecordsAt string     `json:"records_at,omitempty"` // where its records are typed
-	State     string     `json:"state"`                // planned or moved
-	Records   []Record   `json:"records"`
-	Seen      *time.Time `json:"seen,omitempty"` // when the zone was seen; absent: never, and there are no changes
-	Partial   bool       `json:"partial,omitempty"`
-	Changes   []Change   `json:"changes,omitempty"` // in the order in which to make them, then what stays
-	TTLs      []TTL      `json:"ttls,omitempty"`
-	AbsentFor int        `json:"absent_for,omitempty"` // for how long resolvers remember that a name is not there, in seconds
-	Move      *Move      `json:"move,omitempty"`       // to other name servers
+	Name      string
+	RecordsAt string // where its records are typed
+	State     string // planned or moved
+	Records   []Record
+	Seen      *time.Time // when the zone was seen; nil: never, and there are no changes
+	Partial   bool
+	Changes   []Change // in the order in which to make them, then what stays
+	TTLs      []TTL
+	AbsentFor int   // for how long resolvers remember that a name is not there, in seconds
+	Move      *Move // to other name servers
 
 	domain *estate.Domain
 	whole  []record.Set // all records after the changes, where the zone was seen
@@ -59,18 +57,18 @@ const (
 	Keep    Action = "keep"
 )
 
-// Change is a record set to add, replace, remove or keep, with the reason.
+// Change is a record set to add, replace, remove or keep, with the reasons.
 type Change struct {
-	Step    int      `json:"step"` // from 1, in the order in which to make them; 0 for what stays
-	Action  Action   `json:"action"`
-	Name    string   `json:"name"` // in full, without its last dot
-	Type    string   `json:"type"`
-	TTL     int      `json:"ttl"` // as it has to be typed, in seconds; of what stays or goes, as it is
-	Before  []string `json:"before"`
-	After   []string `json:"after"`
-	Typed   []string `json:"typed,omitempty"`   // what is typed at an edge network instead of what the world sees
-	Through string   `json:"through,omitempty"` // the edge network through which it goes
-	Reason  string   `json:"reason"`
+	Step    int // from 1, in the order in which to make them; 0 for what stays
+	Action  Action
+	Name    string // in full, without its last dot
+	Type    string
+	TTL     int // as it has to be typed, in seconds; of what stays or goes, as it is
+	Before  []string
+	After   []string
+	Typed   []string // what is typed at an edge network instead of what the world sees
+	Through string   // the edge network through which it goes
+	Reasons []Reason
 }
 
 // TTLs, in seconds: of the records that the plan asks for, and of those that change while they do.
@@ -93,316 +91,252 @@ type TTL struct {
 	RaiseTo     int    `json:"raise_to"`     // what to raise it to a day after the change; 0: it goes
 }
 
-// want is a record set that the plan needs, and why.
-type want struct {
-	record.Set
-	carrier *estate.Carrier // who answers there; nil for what is no door
-	host    web.Host
-	why     string
-	wanted  bool     // somebody asked for it
-	typed   []string // at an edge network
-}
-
-// zoneWork is the work on one zone.
-type zoneWork struct {
-	plan    *Plan
-	zone    *Zone
-	domain  *estate.Domain
-	seen    *survey.Domain // nil: nobody has
-	have    map[string][]record.Set
-	want    []want
-	phases  [5][]Change // in their order; the last holds what stays
-	touched map[record.Key]bool
-	moves   map[string][]record.Set // names whose addresses change: what was there
-}
-
-func (p *Plan) zones() {
-	for _, d := range p.Domains() {
-		p.Zones = append(p.Zones, Zone{Name: d.Name.String(), RecordsAt: d.RecordsAt, State: string(d.State), Records: []Record{}, domain: d})
-	}
-	p.zoneAt = make(map[string]int, len(p.Zones))
-	for i, z := range p.Zones {
-		p.zoneAt[z.Name] = i
-	}
-	moving := map[string]*zoneWork{}
-	for i := range p.Zones {
-		z := &p.Zones[i]
-		w := p.workOn(z)
-		w.records()
-		if w.seen != nil {
-			w.change()
-		}
-		for name := range w.moves {
-			moving[name] = w
-		}
-	}
-	p.unseenZones()
-	p.dependedOn(moving)
-	p.checkEarlier()
-}
-
-// checkEarlier checks the zones that earlier waves have moved: what they did is taken as done, and looked at.
-func (p *Plan) checkEarlier() {
-	for _, d := range p.earlier() {
-		apart := *p
-		apart.tally, apart.Notes = chain.Tally{}, nil
-		w := apart.workOn(&Zone{Name: d.Name.String(), State: string(d.State), domain: d})
-		w.records()
-		if w.seen == nil {
-			continue
-		}
-		w.change()
-		for _, f := range apart.tally.Findings() {
-			if f.Code.Kind().AfterMove {
-				p.tally.Add(f)
-			}
-		}
-	}
-}
-
-func (p *Plan) workOn(z *Zone) *zoneWork {
-	w := &zoneWork{plan: p, zone: z, domain: z.domain, have: map[string][]record.Set{}, touched: map[record.Key]bool{}, moves: map[string][]record.Set{}}
-	w.seen = p.seen(z.Name)
-	if w.seen == nil {
-		return w
-	}
-	when := w.seen.Looked
-	if when.IsZero() {
-		when = p.input.Survey.Started
-	}
-	z.Seen, z.Partial = &when, w.seen.Partial
-	for _, s := range w.seen.Records {
-		w.have[s.Name] = append(w.have[s.Name], s)
-	}
-	return w
-}
-
-// seen returns what was seen of a domain last, nil where nobody has looked.
-func (p *Plan) seen(name string) *survey.Domain {
-	if p.seenAt == nil {
-		p.seenAt = map[string]*survey.Domain{}
-		if v := p.input.Survey; v != nil {
-			for i := range v.Domains {
-				if d := &v.Domains[i]; d.Seen() {
-					p.seenAt[d.Name] = d
-				}
-			}
-		}
-	}
-	return p.seenAt[name]
-}
-
-// unseenZones says which zones nobody has looked at.
-func (p *Plan) unseenZones() {
-	var unseen []string
-	for _, z := range p.Zones {
-		if z.Seen == nil {
-			unseen = append(unseen, z.domain.Name.Unicode())
-		}
-	}
-	switch {
-	case len(unseen) == 0:
-	case len(unseen) == len(p.Zones):
-		p.note("Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan --zone FILE takes a zone file.")
-	default:
-		p.note("Nobody has seen the zones of %s, so there are records, but no changes for them. upperpath survey looks; plan --zone FILE takes a zone file.", strings.Join(unseen, ", "))
-	}
-}
-
-func (p *Plan) note(format string, args ...any) {
-	p.Notes = append(p.Notes, fmt.Sprintf(format, args...))
-}
-
-func (w *zoneWork) set(name, kind string) (record.Set, bool) {
-	return record.Find(w.have[name], name, kind)
-}
-
-// records works out what the plan needs in the zone: the doors, what is wanted, and what says that there is no mail.
-func (w *zoneWork) records() {
-	site := &estate.Carrier{Name: SiteName, Addresses: w.plan.Estate.Site.Addresses, Alias: w.plan.Estate.Site.Alias}
-	for _, h := range w.domain.Hosts() {
-		c := w.domain.Carry[h]
-		if c == nil {
-			c = site
-		}
-		if through := w.domain.Through[h]; through != nil {
-			c = through
-		}
-		sets := w.door(h, c)
-		w.want = append(w.want, sets...)
-		if c == site && len(sets) == 0 {
-			w.plan.note("The estate file does not say where the site lives (site.addresses or site.alias), so there is no record for %s.", h)
-		}
-	}
-	w.wantedRecords()
-	if w.domain.Mail == "none" && len(w.mailSeen()) == 0 {
-		w.noMail()
-		if w.seen == nil {
-			w.plan.note("Nobody has looked whether %s receives mail or sends it; survey it before you type the records that say that it does not.", w.zone.Name)
-		}
-	}
-	for _, n := range w.want {
-		r := Record{n.Name, n.Type, n.TTL, nil}
-		for _, v := range n.Values {
-			r.Values = append(r.Values, record.Plain(n.Type, v))
-		}
-		w.zone.Records = append(w.zone.Records, r)
-	}
-}
-
-// door gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is one and
-// nothing else has to stand at the name; at the apex it cannot stand (RFC 1034 section 3.6.2), unless the provider offers one.
-func (w *zoneWork) door(h web.Host, c *estate.Carrier) []want {
-	if c.ApexOnly && !h.IsApex() {
-		return nil
-	}
-	name := h.String()
-	made := func(kind string, values []string) want {
-		return want{Set: record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values}, carrier: c, host: h, typed: w.typedAt(c, kind)}
-	}
-	if !c.Alias.IsZero() && (!h.IsApex() || w.domain.ApexAlias) && (len(c.Addresses) == 0 || len(w.beside(name)) == 0 || h.IsApex()) {
-		kind := "CNAME"
-		if h.IsApex() {
-			kind = record.Alias
-		}
-		return []want{made(kind, []string{c.Alias.String() + "."})}
-	}
-	var sets []want
-	for _, kind := range []string{"A", "AAAA"} {
-		if values := addressesOf(c.Addresses, kind); len(values) > 0 {
-			sets = append(sets, made(kind, values))
-		}
-	}
-	return sets
-}
-
-func addressesOf(all []netip.Addr, kind string) []string {
-	var values []string
-	for _, a := range all {
-		if a.Is6() == (kind == "AAAA") {
-			values = append(values, a.String())
-		}
-	}
-	return values
-}
-
-// Placeholders stand where nothing is behind an edge network (RFC 5737, RFC 6666).
+// The phases in which a zone is changed: what nothing hangs on yet, names that did not exist, names that lead elsewhere from now
+// on, what is in nobody's way any more, and what stays.
 const (
-	placeholder4 = "192.0.2.1"
-	placeholder6 = "100::1"
+	first = iota
+	fresh
+	turning
+	clearing
+	staying
+	phases
 )
 
-// typedAt gives what is typed at an edge network that holds the zone: the addresses of what is behind it, or a placeholder.
-func (w *zoneWork) typedAt(c *estate.Carrier, kind string) []string {
-	if c.By != estate.Edge || len(c.NameServers) == 0 {
-		return nil
-	}
-	behind := w.plan.Estate.Site.Addresses
-	if !slices.ContainsFunc(w.domain.Hosts(), func(h web.Host) bool { return w.domain.Through[h] == c }) {
-		behind = nil
-	}
-	if b := w.plan.Estate.Carrier(c.Behind); b != nil {
-		behind = b.Addresses
-	}
-	if values := addressesOf(behind, kind); len(values) > 0 {
-		return values
-	}
-	if kind == "AAAA" {
-		return []string{placeholder6}
-	}
-	return []string{placeholder4}
+// proposal is a change with its phase. keys are further sets that it settles.
+type proposal struct {
+	phase  int
+	change Change
+	keys   []record.Key
 }
 
-// beside gives the types that stand at a name and cannot stand beside an alias.
-func (w *zoneWork) beside(name string) []string {
-	var kinds []string
-	for _, s := range w.have[name] {
-		if !isWeb(s.Type) && !isSignature(s.Type) {
-			kinds = append(kinds, s.Type)
-		}
-	}
-	for _, wanted := range w.domain.Wanted {
-		if wanted.Name == name {
-			kinds = append(kinds, wanted.Type)
-		}
-	}
-	return kinds
+// found is what a phase of the work on a zone found out.
+type found struct {
+	proposals []proposal
+	findings  []finding.Finding
+	notes     []Note
 }
 
-// isWeb tells whether a type decides where a browser goes.
-func isWeb(kind string) bool {
-	return kind == "A" || kind == "AAAA" || kind == "CNAME" || kind == "HTTPS" || kind == record.Alias
+func (f *found) propose(phase int, c Change) {
+	f.proposals = append(f.proposals, proposal{phase: phase, change: c})
 }
 
-func isAddress(kind string) bool { return kind == "A" || kind == "AAAA" || kind == "CNAME" }
+func (f *found) find(code finding.Code, subject, says, fix string, evidence map[string]any) {
+	f.findings = append(f.findings, finding.New(code, subject, says, fix, evidence))
+}
 
-// isSignature tells whether a type is made by signing the zone, and goes with it.
-func isSignature(kind string) bool {
-	switch kind {
-	case "RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "TYPE65534": // the last is bind's own note of its work
-		return true
+func (f *found) note(n Notice, names ...string) {
+	f.notes = append(f.notes, Note{Notice: n, Names: names})
+}
+
+// moving is the names whose addresses change, and what was there.
+type moving map[string][]record.Set
+
+// draft is the changes of a zone as the phases so far leave them.
+type draft struct {
+	byPhase [phases][]Change
+	touched map[record.Key]bool
+}
+
+// with returns the draft with what a phase proposes. A second change to the same set is joined with the first.
+func (d draft) with(all []proposal) draft {
+	made := draft{touched: map[record.Key]bool{}}
+	for key := range d.touched {
+		made.touched[key] = true
 	}
-	return false
-}
-
-// wantedRecords adds what somebody asks for, unless it has done its work.
-func (w *zoneWork) wantedRecords() {
-	for _, r := range w.domain.Wanted {
-		if w.plan.doneWith(w.domain, w.seen, r) != "" {
-			continue
-		}
-		why := "Somebody asks for it; it is looked for in every survey."
-		if r.By != "" {
-			why = r.By + " asks for it."
-		}
-		if r.Until.Certificate {
-			why += " It may go once the certificate is there."
-		}
-		i := slices.IndexFunc(w.want, func(n want) bool { return n.wanted && n.Name == r.Name && n.Type == r.Type })
-		if i < 0 {
-			w.want = append(w.want, want{Set: record.Set{Name: r.Name, Type: r.Type, TTL: RecordTTL}, why: why, wanted: true})
-			i = len(w.want) - 1
-		}
-		if !slices.Contains(w.want[i].Values, r.Value) {
-			w.want[i].Values = append(w.want[i].Values, r.Value)
+	for p := range d.byPhase {
+		made.byPhase[p] = slices.Clone(d.byPhase[p])
+	}
+	for _, p := range all {
+		made.add(p.phase, p.change)
+		for _, key := range p.keys {
+			made.touched[key] = true
 		}
 	}
+	return made
 }
 
-// doneWith says why a wanted record is wanted no longer, "" where it still is.
-func (p *Plan) doneWith(d *estate.Domain, seen *survey.Domain, r estate.Wanted) string {
-	switch {
-	case !r.Until.Date.IsZero() && !p.input.Now.IsZero() && !p.input.Now.Before(r.Until.Date):
-		return "It was wanted until " + r.Until.Date.Format(time.DateOnly) + "."
-	case r.Until.Certificate && seen != nil && p.certified(d, seen):
-		return "It was wanted until the certificate is there, and it is."
-	}
-	return ""
-}
-
-// certified tells whether every carried host that should speak TLS was seen with a good certificate at its planned carrier.
-func (p *Plan) certified(d *estate.Domain, seen *survey.Domain) bool {
-	some := false
-	for h, c := range d.Carry {
-		if c == nil || !c.TLS {
-			continue
-		}
-		good := false
-		for _, ch := range seen.Chains {
-			first := ch.Hops[0]
-			if ch.Entry.Host() == h && ch.Entry.Scheme() == web.HTTPS && first.TLS != nil && len(first.TLS.Faults) == 0 && first.Refusal == "" {
-				a, err := netip.ParseAddrPort(first.Address)
-				here := a.Addr()
-				if err != nil {
-					here, _ = netip.ParseAddr(first.Address)
+func (d *draft) add(phase int, c Change) {
+	c.Before, c.After = plain(c.Type, c.Before), plain(c.Type, c.After)
+	key := record.Key{Name: c.Name, Type: c.Type}
+	if d.touched[key] {
+		for p := range d.byPhase {
+			for i := range d.byPhase[p] {
+				earlier := &d.byPhase[p][i]
+				if earlier.Name != c.Name || earlier.Type != c.Type {
+					continue
 				}
-				good = good || len(c.Addresses) == 0 || slices.Contains(c.Addresses, here)
+				earlier.After, earlier.Reasons = c.After, slices.Concat(earlier.Reasons, c.Reasons)
+				if earlier.Action == Keep {
+					c.Reasons = earlier.Reasons
+					d.byPhase[p] = slices.Delete(d.byPhase[p], i, i+1)
+					d.byPhase[phase] = append(d.byPhase[phase], c)
+				}
+				return
 			}
 		}
-		if !good {
-			return false
-		}
-		some = true
 	}
-	return some
+	d.byPhase[phase] = append(d.byPhase[phase], c)
+	d.touched[key] = true
+}
+
+// planned gives the values of a set as the changes so far leave it.
+func (d draft) planned(s sight, name, kind string) []string {
+	for p := range d.byPhase {
+		for _, c := range d.byPhase[p] {
+			if c.Name == name && c.Type == kind {
+				return Record{c.Name, c.Type, c.TTL, c.After}.Set().Values
+			}
+		}
+	}
+	set, _ := s.set(name, kind)
+	return set.Values
+}
+
+// zonePlan is one zone worked out.
+type zonePlan struct {
+	zone     Zone
+	moves    moving
+	findings []finding.Finding
+	notes    []Note
+}
+
+// planZone works out one zone: what is wanted there, and where it was seen, the changes. This is the order of the phases.
+func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
+	s := sightOf(in, seen, d)
+	wants, notes := wantsOf(s)
+	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(wants), domain: d}
+	made := zonePlan{zone: z, notes: notes}
+	if s.seen == nil {
+		return made
+	}
+	when := s.seen.Looked
+	if when.IsZero() {
+		when = in.Survey.Started
+	}
+	var changes draft
+	take := func(f found) {
+		changes = changes.with(f.proposals)
+		made.findings, made.notes = append(made.findings, f.findings...), append(made.notes, f.notes...)
+	}
+	hosts, moves := leadHosts(s, wants)
+	take(hosts)
+	take(settleWanted(s, wants))
+	take(clearWildcards(s, moves, changes))
+	take(keepMail(s, moves, changes))
+	take(keepOthers(s, moves, changes))
+	made.moves = moves
+	made.zone.Seen, made.zone.Partial = &when, s.seen.Partial
+	made.zone.Changes = inOrder(changes)
+	made.zone.whole = afterwards(s.seen.Records, made.zone.Changes)
+	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, wants, made.zone.Changes), s.negative()
+	take(sinceEarlier(s, wants))
+	move, loses := moveOf(s, wants, made.zone.whole)
+	made.zone.Move = move
+	take(loses)
+	if d.State == estate.Moved {
+		take(carriedOut(s, wants, made.zone.Changes))
+	}
+	return made
+}
+
+// inOrder puts the changes in their order, and numbers those that are to be made.
+func inOrder(d draft) []Change {
+	var all []Change
+	for phase, changes := range d.byPhase {
+		if phase != turning && phase != fresh {
+			slices.SortStableFunc(changes, func(a, b Change) int {
+				// What is new comes before what leads to it.
+				return cmp.Or(cmp.Compare(late(a), late(b)), record.CompareNames(a.Name, b.Name), cmp.Compare(a.Type, b.Type))
+			})
+		}
+		for _, c := range changes {
+			if phase != staying {
+				c.Step = len(all) + 1
+			}
+			all = append(all, c)
+		}
+	}
+	return all
+}
+
+func late(c Change) int {
+	switch {
+	case c.Action != Add:
+		return 2
+	case isAddress(c.Type):
+		return 0
+	}
+	return 1
+}
+
+// afterwards gives what a zone holds after its changes.
+func afterwards(seen []record.Set, changes []Change) []record.Set {
+	after := map[record.Key]record.Set{}
+	var order []record.Key
+	for _, s := range seen {
+		after[s.Key()] = s
+		order = append(order, s.Key())
+	}
+	for _, c := range changes {
+		key := record.Key{Name: c.Name, Type: c.Type}
+		switch c.Action {
+		case Remove:
+			delete(after, key)
+		case Add, Replace:
+			if _, had := after[key]; !had {
+				order = append(order, key)
+			}
+			ttl := c.TTL
+			if ttl == MovingTTL {
+				ttl = RecordTTL
+			}
+			after[key] = Record{c.Name, c.Type, ttl, c.After}.Set()
+		}
+	}
+	var whole []record.Set
+	for _, key := range order {
+		if s, stays := after[key]; stays {
+			whole = append(whole, s)
+			delete(after, key)
+		}
+	}
+	return whole
+}
+
+// ttlsOf works out how the TTLs are led around the changes.
+func ttlsOf(s sight, wants []want, changes []Change) []TTL {
+	var all []TTL
+	for _, c := range changes {
+		if c.Action != Replace && c.Action != Remove || !isAddress(c.Type) {
+			continue
+		}
+		set, _ := s.set(c.Name, c.Type)
+		t := TTL{Name: c.Name, Type: c.Type, Seen: set.TTL, LowerTo: set.TTL, WaitAfter: set.TTL}
+		if set.TTL > MovingTTL {
+			t.LowerTo, t.LowerBefore, t.WaitAfter = MovingTTL, set.TTL, MovingTTL
+		}
+		if c.Action == Replace || slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() }) {
+			t.RaiseTo = RecordTTL
+		}
+		all = append(all, t)
+	}
+	return all
+}
+
+// negative gives for how long resolvers remember that a name is not there: the smaller of the SOA's own TTL and its last field
+// (RFC 2308 section 5). 0 where nobody showed the SOA.
+func (s sight) negative() int {
+	soa, ok := s.set(s.zone(), "SOA")
+	if !ok || len(soa.Values) != 1 {
+		return 0
+	}
+	f := strings.Fields(soa.Values[0])
+	minimum := 0
+	if len(f) != 7 {
+		return 0
+	}
+	if _, err := fmt.Sscan(f[6], &minimum); err != nil {
+		return 0
+	}
+	return min(soa.TTL, minimum)
 }

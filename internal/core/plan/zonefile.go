@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -9,12 +10,15 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
+// ErrUnseen says that no survey holds a zone.
+var ErrUnseen = errors.New("nobody has seen the zone")
+
 // File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA, whose serial is one higher, and
 // the name servers to which it moves. An alias at the apex stands there as the addresses of its carrier, and what goes through an
 // edge network as it is typed there. The error says what is not known.
 func (z *Zone) File(p *Plan) ([]record.Set, error) {
 	if z.Seen == nil {
-		return nil, fmt.Errorf("nobody has seen the zone %s, so that a file of it would lose what is there; survey it, or give its file with --zone", z.Name)
+		return nil, fmt.Errorf("%w %s, so that a file of it would lose what is there", ErrUnseen, z.Name)
 	}
 	to := names(z.domain.MovesTo())
 	var sets []record.Set

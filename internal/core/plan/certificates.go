@@ -1,0 +1,223 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Certificate is a certificate that somebody must hold.
+type Certificate struct {
+	Carrier string
+	Domain  string // "" for the site's own
+	Names   []string
+	When    string // before the names point there, after it, or by-hand
+	Issuer  string
+
+	MayIssue []string // what CAA records say; none: everybody may
+	Limits   []string // of account and method, in CAA records (RFC 8657)
+	ByDNS    []string // where the issuer wants a TXT record, so that it can be had before
+	Gap      bool     // visitors meet a warning from the moment the name points there until it is issued
+}
+
+// certificatesOf gives the certificates that carriers and the site must hold.
+func certificatesOf(w *predict.Web) []Certificate {
+	all := []Certificate{}
+	for _, d := range w.Domains() {
+		byCarrier := map[string]int{}
+		for _, h := range d.Hosts() {
+			for _, c := range holders(w.Estate, d, h) {
+				at, have := byCarrier[c.Name]
+				if !have {
+					at = len(all)
+					byCarrier[c.Name] = at
+					all = append(all, Certificate{Carrier: c.Name, Domain: d.Name.String(), When: string(c.Certificate)})
+				}
+				all[at].Names = append(all[at].Names, h.String())
+			}
+		}
+	}
+	site := Certificate{Carrier: SiteName, When: string(estate.Before), Issuer: w.Estate.Site.Issuer}
+	for _, h := range slices.Concat(w.Estate.Site.Hosts, w.Estate.Site.Also) {
+		site.Names = append(site.Names, h.String())
+	}
+	return append(all, site)
+}
+
+// holders gives those who must hold a certificate for a host: its carrier, and what is behind that where it is asked over TLS.
+func holders(e *estate.Estate, d *estate.Domain, h web.Host) []*estate.Carrier {
+	var all []*estate.Carrier
+	c := d.Carry[h]
+	if c == nil {
+		c = d.Through[h]
+	}
+	if c != nil && c.TLS && !(c.ApexOnly && !h.IsApex()) {
+		all = append(all, c)
+	}
+	if behind := e.Holder(c); behind != c && behind.TLS && c.Origin != estate.PlainOrigin {
+		all = append(all, behind)
+	}
+	return all
+}
+
+// Issuance is what the CAA records that hold for a name say (RFC 8659): who may issue, with what limits.
+type Issuance struct {
+	At     string   // the name where the records stand; "" where there are none, and everybody may
+	May    []string // the issuers that may
+	Limits []string // of account and method (RFC 8657), as they stand
+	Bars   bool     // nobody may, whoever asks
+}
+
+// Allows tells whether an issuer may issue.
+func (i Issuance) Allows(issuer string) bool {
+	return i.At == "" || !i.Bars && slices.ContainsFunc(i.May, func(m string) bool { return strings.EqualFold(m, issuer) })
+}
+
+// issuance climbs from a name up to the zone's apex until CAA records are found (RFC 8659 section 3), and reads them. A name that
+// starts with "*." is asked about as a wildcard.
+func issuance(name string, records []record.Set) Issuance {
+	plain, wild := strings.CutPrefix(name, "*.")
+	for at := plain; at != ""; {
+		if s, ok := record.Find(records, at, "CAA"); ok {
+			return readCAA(s, wild)
+		}
+		_, at, _ = strings.Cut(at, ".")
+	}
+	return Issuance{}
+}
+
+func readCAA(s record.Set, wild bool) Issuance {
+	i := Issuance{At: s.Name}
+	tag := "issue"
+	values := map[string][]string{}
+	for _, v := range s.Values {
+		f := strings.SplitN(v, " ", 3)
+		if len(f) != 3 {
+			continue
+		}
+		kind := strings.ToLower(f[1])
+		values[kind] = append(values[kind], record.Unquote(f[2]))
+		known := slices.Contains([]string{"issue", "issuewild", "iodef", "contactemail", "contactphone", "issuemail", "issuevmc"}, kind)
+		i.Bars = i.Bars || !known && len(f[0]) == 3 && f[0] >= "128" // the critical flag (RFC 8659 section 4.1)
+	}
+	if wild && len(values["issuewild"]) > 0 {
+		tag = "issuewild"
+	}
+	if len(values[tag]) == 0 && !i.Bars {
+		return Issuance{} // nothing restricts this kind of certificate
+	}
+	for _, v := range values[tag] {
+		issuer, limits, limited := strings.Cut(v, ";")
+		if issuer = strings.TrimSpace(issuer); issuer == "" {
+			continue
+		}
+		i.May = append(i.May, issuer)
+		if limits = strings.TrimSpace(limits); limited && limits != "" {
+			i.Limits = append(i.Limits, issuer+": "+limits)
+		}
+	}
+	i.Bars = i.Bars || len(i.May) == 0
+	return i
+}
+
+// zoneRecords gives the records of the zone that holds a name, as the plan leaves it; false where nobody has seen it.
+type zoneRecords func(name string) ([]record.Set, bool)
+
+// zonesOf gives the records of the plan's zones, and of the others as they were seen.
+func zonesOf(in Input, seen surveys, zones []Zone) zoneRecords {
+	at := make(map[string]int, len(zones))
+	for i, z := range zones {
+		at[z.Name] = i
+	}
+	return func(name string) ([]record.Set, bool) {
+		name = strings.TrimPrefix(name, "*.")
+		for above := name; above != ""; _, above, _ = strings.Cut(above, ".") {
+			if i, ok := at[above]; ok {
+				return zones[i].whole, zones[i].Seen != nil
+			}
+		}
+		if h, err := web.ParseHost(name); err == nil {
+			if d := in.Estate.DomainOf(h); d != nil {
+				if last := seen.last[d.Name.String()]; last != nil {
+					return last.Records, true
+				}
+			}
+		}
+		return nil, false
+	}
+}
+
+// withIssuers looks for every certificate whether its issuer may issue it, and for how long visitors would meet a warning.
+func withIssuers(e *estate.Estate, all []Certificate, records zoneRecords) ([]Certificate, found) {
+	var f found
+	all = slices.Clone(all)
+	for i := range all {
+		c := &all[i]
+		carrier := e.Carrier(c.Carrier)
+		if carrier != nil && c.Issuer == "" {
+			c.Issuer = carrier.Issuer
+		}
+		for _, name := range c.Names {
+			if sets, seen := records(name); seen {
+				checkIssuer(c, name, issuance(name, sets), &f)
+			}
+		}
+		if carrier == nil || c.Domain == "" {
+			continue
+		}
+		c.Gap = c.When == string(estate.After)
+		if carrier.By.Row().ProvesByDNS && c.When == string(estate.Before) {
+			for _, name := range c.Names {
+				c.ByDNS = append(c.ByDNS, "_acme-challenge."+strings.TrimPrefix(name, "*."))
+			}
+		}
+	}
+	return all, f
+}
+
+// checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may issue it.
+func checkIssuer(c *Certificate, name string, i Issuance, f *found) {
+	for _, m := range i.May {
+		if !slices.Contains(c.MayIssue, m) {
+			c.MayIssue = append(c.MayIssue, m)
+		}
+	}
+	for _, l := range i.Limits {
+		if !slices.Contains(c.Limits, l) {
+			c.Limits = append(c.Limits, l)
+		}
+	}
+	may := "nobody"
+	if len(i.May) > 0 && !i.Bars {
+		may = strings.Join(i.May, " and ")
+	}
+	switch {
+	case i.At == "":
+	case c.Issuer == "" && !i.Bars:
+		note := Note{Notice: IssuerUnknown, Names: []string{i.At, may, c.Carrier}}
+		if !slices.ContainsFunc(f.notes, func(n Note) bool { return slices.Equal(n.Names, note.Names) }) {
+			f.notes = append(f.notes, note)
+		}
+	case c.Issuer == "" || !i.Allows(c.Issuer):
+		tag := "issue"
+		if strings.HasPrefix(name, "*.") {
+			tag = "issuewild"
+		}
+		wants := c.Issuer
+		if wants == "" {
+			wants = "whoever issues the certificates of " + c.Carrier
+		}
+		fix := fmt.Sprintf("Add CAA 0 %s %q at %s before the certificate is asked for.", tag, c.Issuer, i.At)
+		if c.Issuer == "" {
+			fix = fmt.Sprintf("Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for it at %s.", c.Carrier, i.At)
+		}
+		f.find(finding.IssuerBarred, name, fmt.Sprintf("The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that of %s.", i.At, may, name, wants, c.Carrier), fix,
+			map[string]any{"at": i.At, "may": i.May, "issuer": c.Issuer})
+	}
+}

@@ -1,0 +1,509 @@
+package plan
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Carried is a carrier with what it carries, what it cannot do, and what has to be typed there.
+type Carried struct {
+	Name    string // of the carrier; "site" for the site itself, and a registrar's name where only the delegation is typed
+	By      string // a kind of carriers, SiteKind or RegistrarKind
+	Hosts   []string
+	Limits  []string // in words
+	Entries []Entry  // in their order
+}
+
+// Kind says what an entry is about.
+type Kind string
+
+// The kinds of entries.
+const (
+	Forward     Kind = "forward"      // a line of a forwarding form
+	HostEntry   Kind = "host"         // a host that the carrier has to be told of
+	Pattern     Kind = "pattern"      // a redirect by pattern
+	ZoneEntry   Kind = "zone"         // a zone that the carrier takes over
+	NameServers Kind = "name-servers" // the delegation
+	DSEntry     Kind = "ds"           // the parent's word that the zone is signed
+	CertEntry   Kind = "certificate"  // a certificate to be had
+	Records     Kind = "records"      // records that are typed elsewhere, and waited for
+	Primary     Kind = "primary"      // the host to which a platform leads its others
+	Config      Kind = "configuration"
+)
+
+// What a place is where things are typed beside carriers.
+const (
+	SiteKind      = "site"
+	RegistrarKind = "registrar"
+	RecordsKind   = "records"
+)
+
+// Entry is something to be typed, or done, on a carrier's page.
+type Entry struct {
+	Step    int // from 1, at this carrier
+	Action  Action
+	Kind    Kind
+	Domain  string  // absent where all of the carrier's are meant
+	Fields  []Field // in the order in which forms ask
+	Reasons []Reason
+	Check   Check // what shows that it worked
+	Star    *Pointed
+}
+
+// Field is one box of a form with what is typed into it.
+type Field struct {
+	Name  string
+	Value string
+	Holds string // the carrier whose configuration is meant, instead of a value
+}
+
+// Pointed says what a star pattern takes.
+type Pointed struct {
+	Line  int      // of the rule
+	Takes []string // hosts
+	Wider string
+}
+
+// typing is what the entries of carriers are made of. Nothing of it is changed.
+type typing struct {
+	web          *predict.Web
+	zones        []Zone
+	certificates []Certificate
+	asks         map[*estate.Domain][]web.URL // what an audit asks, by domain
+}
+
+// entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one zone.
+var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding){
+	estate.Forward:   forwardEntries,
+	estate.Claim:     claimEntries,
+	estate.Point:     pointEntries,
+	estate.Issue:     issueEntries,
+	estate.Redirect:  primaryEntries,
+	estate.TakeZone:  zoneEntries,
+	estate.Patterns:  patternEntries,
+	estate.Configure: nil, // once for all zones
+}
+
+// carriersOf works out what is typed where, apart from records.
+func carriersOf(w *predict.Web, seen surveys, p *Plan) ([]Carried, found) {
+	t := typing{web: w, zones: p.Zones, certificates: p.Certificates, asks: map[*estate.Domain][]web.URL{}}
+	for _, ask := range p.Asks(true) {
+		of := w.Estate.DomainOf(ask.URL.Host())
+		t.asks[of] = append(t.asks[of], ask.URL)
+	}
+	all := []Carried{}
+	var f found
+	for _, c := range w.Estate.Carriers {
+		k, findings := carried(t, c)
+		f.findings = append(f.findings, findings...)
+		if len(k.Entries) > 0 || len(k.Hosts) > 0 {
+			all = append(all, numbered(k))
+		}
+	}
+	if k := siteEntries(w.Estate); len(k.Entries) > 0 {
+		all = append(all, numbered(k))
+	}
+	for _, k := range registrars(p.Zones, seen) {
+		all = append(all, numbered(k))
+	}
+	return all, f
+}
+
+// carried works out one carrier.
+func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
+	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []Entry{}}
+	var findings []finding.Finding
+	row := c.By.Row()
+	for _, z := range t.zones {
+		hosts := carriedBy(z.domain, c)
+		for _, h := range hosts {
+			k.Hosts = append(k.Hosts, h.String())
+		}
+		if len(hosts) > 0 && z.domain.State != estate.Moved {
+			for _, step := range c.Steps {
+				if make := entriesFor[step]; make != nil {
+					entries, found := make(t, c, z, hosts)
+					k.Entries, findings = append(k.Entries, entries...), append(findings, found...)
+				}
+			}
+		}
+		if row.WithZone {
+			k.Entries = append(k.Entries, forwardsToDelete(c, z)...)
+		}
+	}
+	if row.Configured && len(k.Entries) > 0 {
+		k.Entries = append(k.Entries, Entry{Action: Add, Kind: Config, Fields: []Field{{Name: "redirects", Holds: c.Name}}, Reasons: []Reason{{Why: OneConfiguration}},
+			Check: Check{Kind: AuditCarrier, Points: []Point{{Address: firstAddress(c)}}}})
+	}
+	if c.HostsAtMost >= 0 && len(k.Hosts) > c.HostsAtMost {
+		findings = append(findings, finding.New(finding.BeyondCarrier, c.Name, fmt.Sprintf("%s takes at most %s, and %d are planned there: %s.", c.Name, counted(c.HostsAtMost, "host"), len(k.Hosts), strings.Join(k.Hosts, ", ")),
+			"Take a larger plan there, or give some of them to another carrier.", map[string]any{"carrier": c.Name, "hosts": k.Hosts}))
+	}
+	return k, findings
+}
+
+func carriedBy(d *estate.Domain, c *estate.Carrier) []web.Host {
+	var all []web.Host
+	for _, h := range d.Hosts() {
+		if d.Carry[h] == c || d.Through[h] == c {
+			all = append(all, h)
+		}
+	}
+	return all
+}
+
+// numbered puts what goes before what comes, and numbers all of it.
+func numbered(k Carried) Carried {
+	slices.SortStableFunc(k.Entries, func(a, b Entry) int {
+		return cmp.Compare(btoi(a.Action != Remove), btoi(b.Action != Remove))
+	})
+	for i := range k.Entries {
+		k.Entries[i].Step = i + 1
+	}
+	return k
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func counted(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// inWords says what a carrier cannot do.
+func inWords(c *estate.Carrier) []string {
+	var all []string
+	add := func(applies bool, format string, args ...any) {
+		if applies {
+			all = append(all, fmt.Sprintf(format, args...))
+		}
+	}
+	add(!c.TLS, "no TLS: https doors answer nobody")
+	add(!c.KeepsPath, "drops the path")
+	add(!c.KeepsQuery, "drops the query")
+	add(c.ApexOnly, "apexes only")
+	add(c.Frames, "shows the target in a frame instead of redirecting")
+	add(!c.HoldsRules && !c.By.Row().OneTarget, "holds no rules")
+	add(c.PatternsAtMost >= 0, "at most %s", counted(c.PatternsAtMost, "pattern"))
+	add(c.HostsAtMost >= 0, "at most %s", counted(c.HostsAtMost, "host"))
+	add(c.Origin == estate.PlainOrigin, "speaks plain http to what is behind it")
+	add(c.Certificate == estate.After, "has its certificates only after the names point to it")
+	return all
+}
+
+func lookAt(h web.Host) Check { return Check{Kind: LookAtHost, Host: h.String()} }
+
+// forwardEntries gives the line of a form for each host: the complete destination, permanent, without a frame.
+func forwardEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	var all []Entry
+	d := z.domain
+	for _, h := range hosts {
+		if c.ApexOnly && !h.IsApex() {
+			continue
+		}
+		path := "not offered: every path ends there"
+		if c.KeepsPath {
+			path = "keep"
+		}
+		all = append(all, Entry{Action: Add, Kind: Forward, Domain: d.Name.String(), Fields: []Field{
+			{Name: "from", Value: h.String()}, {Name: "to", Value: d.LeadsTo.String()}, {Name: "kind", Value: fmt.Sprintf("permanent (%d)", t.web.Estate.Policy.Status)},
+			{Name: "frame or masking", Value: "no"}, {Name: "path", Value: path},
+		}, Reasons: []Reason{{Why: TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
+	}
+	return all, nil
+}
+
+// Of Reason.Count and Of where no number of hops is meant.
+const (
+	Nowhere = -1 // it leads nowhere
+	NoWWW   = -2 // there is no www to leave away
+)
+
+// costs says what a destination costs that is typed with http, or without www.
+func costs(w *predict.Web, to web.URL) Reason {
+	hops := func(d web.Door) int {
+		c := chain.Follow(context.Background(), w, chain.Ask{URL: to.At(d)}, chain.Root)
+		if c.Last().Refusal != "" {
+			return Nowhere
+		}
+		return len(c.Hops) - 1
+	}
+	r := Reason{Why: CostsMore, Count: hops(web.Door{Scheme: web.HTTP, Host: to.Host()}), Of: NoWWW}
+	if apex, ok := to.Host().Apex(); ok && apex != to.Host() {
+		r.Of = hops(web.Door{Scheme: web.HTTPS, Host: apex})
+	}
+	return r
+}
+
+// forwardsToDelete gives the forwardings of hosts that leave a form: their addresses were seen there.
+func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
+	var all []Entry
+	for _, h := range z.domain.Hosts() {
+		for _, ch := range z.Changes {
+			if z.domain.Carry[h] == c || ch.Name != h.String() || ch.Step == 0 || ch.Type != "A" && ch.Type != "AAAA" {
+				continue
+			}
+			for _, a := range c.Addresses {
+				if slices.Contains(ch.Before, a.String()) {
+					all = append(all, Entry{Action: Remove, Kind: Forward, Domain: z.Name, Fields: []Field{{Name: "from", Value: h.String()}},
+						Reasons: []Reason{{Why: DeleteBefore, Name: h.String()}}, Check: lookAt(h)})
+				}
+			}
+		}
+	}
+	return all
+}
+
+// claimEntries gives the hosts that a platform has to be told of.
+func claimEntries(_ typing, _ *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	var all []Entry
+	for _, h := range hosts {
+		all = append(all, Entry{Action: Add, Kind: HostEntry, Domain: z.Name, Fields: []Field{{Name: "host", Value: h.String()}}, Reasons: []Reason{{Why: ClaimBefore}}})
+	}
+	return all, nil
+}
+
+// pointEntries gives the records that are typed elsewhere before a platform goes on.
+func pointEntries(_ typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	var fields []Field
+	for _, r := range z.Records {
+		if isWeb(r.Type) && slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) || asksFor(c, z.domain, r) {
+			var values []string
+			for _, v := range r.Values {
+				values = append(values, typed(r.Type, v))
+			}
+			fields = append(fields, Field{Name: r.Name + " " + r.Type, Value: strings.Join(values, ", ")})
+		}
+	}
+	return []Entry{{Action: Add, Kind: Records, Domain: z.Name, Fields: fields, Reasons: []Reason{{Why: TypeThere, Name: z.Name, Carrier: c.Name}},
+		Check: Check{Kind: SurveyRecords, Host: z.Name}}}, nil
+}
+
+// asksFor tells whether a record is there because a carrier asks for it.
+func asksFor(c *estate.Carrier, d *estate.Domain, r Record) bool {
+	return slices.ContainsFunc(d.Wanted, func(w estate.Wanted) bool { return w.By == c.Name && w.Name == r.Name && w.Type == r.Type })
+}
+
+// issueEntries gives the certificates that a carrier has to hold.
+func issueEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	row := c.By.Row()
+	switch {
+	case row.Claims:
+		return issuedThere(c, z, hosts), nil
+	case row.TakesZone && !c.TLS:
+		return nil, nil
+	case row.TakesZone:
+		return []Entry{{Action: Add, Kind: CertEntry, Domain: z.Name, Fields: []Field{{Name: "certificate for", Value: joined(hosts)}}, Reasons: []Reason{{Why: HeldFirst}},
+			Check: Check{Kind: LookPointed, Host: z.Name, Points: points(c, hosts)}}}, nil
+	}
+	return t.heldByHand(c, z, hosts), nil
+}
+
+func joined(hosts []web.Host) string {
+	var all []string
+	for _, h := range hosts {
+		all = append(all, h.String())
+	}
+	return strings.Join(all, ", ")
+}
+
+// issuedThere gives the certificates that a platform has issued by itself.
+func issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
+	why := HeldBefore
+	if c.Certificate == estate.After {
+		why = HeldAfter
+	}
+	var all []Entry
+	for _, h := range hosts {
+		all = append(all, Entry{Action: Add, Kind: CertEntry, Domain: z.Name, Fields: []Field{{Name: "certificate for", Value: h.String()}}, Reasons: []Reason{{Why: why}}, Check: lookAt(h)})
+	}
+	return all
+}
+
+// heldByHand gives the certificates that a server of our own has to hold.
+func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
+	var all []Entry
+	for _, cert := range t.certificates {
+		if cert.Carrier != c.Name || cert.Domain != z.Name {
+			continue
+		}
+		e := Entry{Action: Add, Kind: CertEntry, Domain: z.Name, Fields: []Field{{Name: "certificate for", Value: strings.Join(cert.Names, ", ")}},
+			Check: Check{Kind: AuditPointed, Host: z.Name, Points: points(c, hosts)}}
+		switch c.Certificate {
+		case estate.Before:
+			for _, n := range cert.Names {
+				e.Fields = append(e.Fields, Field{Name: "proof by DNS (TXT)", Value: "_acme-challenge." + n})
+			}
+			e.Reasons = []Reason{{Why: ProofByDNS}}
+		case estate.After:
+			e.Reasons = []Reason{{Why: IssuedAfter}}
+		default:
+			e.Reasons = []Reason{{Why: PutByHand}}
+		}
+		all = append(all, e)
+	}
+	return all
+}
+
+// primaryEntries gives the host to which a platform leads its others.
+func primaryEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	why := []Reason{{Why: PrimaryRedirects}}
+	if i, j := slices.Index(c.Steps, estate.Issue), slices.Index(c.Steps, estate.Redirect); i >= 0 && i < j {
+		why = append(why, Reason{Why: AfterCertificates})
+	}
+	return []Entry{{Action: Add, Kind: Primary, Domain: z.Name, Reasons: why, Check: lookAt(hosts[0]), Fields: []Field{
+		{Name: "primary", Value: t.web.Estate.Canonical.Host.String()}, {Name: "redirected to it", Value: joined(hosts)}}}}, nil
+}
+
+// zoneEntries gives the zone that an edge network takes over.
+func zoneEntries(_ typing, c *estate.Carrier, z Zone, _ []web.Host) ([]Entry, []finding.Finding) {
+	if len(c.NameServers) == 0 || z.Move == nil && z.Seen != nil {
+		return nil, nil
+	}
+	return []Entry{{Action: Add, Kind: ZoneEntry, Domain: z.Name, Fields: []Field{{Name: "zone", Value: z.Name}, {Name: "name servers", Value: strings.Join(names(c.NameServers), ", ")}},
+		Reasons: []Reason{{Why: TakesZone, Carrier: c.Name}}, Check: Check{Kind: SurveyZone, Host: z.Name}}}, nil
+}
+
+// patternEntries gives the patterns that an edge network has to hold.
+func patternEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	d := z.domain
+	if c.Behind != "" || !slices.ContainsFunc(hosts, func(h web.Host) bool { return d.Carry[h] == c }) {
+		return nil, nil
+	}
+	stars := starsOf(t.web, d, c)
+	var all []Entry
+	for _, s := range stars {
+		all = append(all, patternEntry(z.Name, s))
+	}
+	return all, checkStars(t.web, d, c, stars, t.asks[d])
+}
+
+func patternEntry(domain string, s Star) Entry {
+	kind, query := fmt.Sprint(s.Status), "keep"
+	switch {
+	case s.Drops:
+		query = "drop"
+	case s.New == "":
+		query = ""
+	}
+	why := []Reason{{Why: PatternTakes, Values: s.Takes, Name: s.Rule}}
+	if n := strings.Count(s.Old, "*"); strings.HasPrefix(s.Old, "*") && n > 1 && strings.Contains(s.New, "$") {
+		why = append(why, Reason{Why: FirstStar})
+	}
+	if s.Wider != "" {
+		why = append(why, Reason{Why: StarWider, URL: s.Wider})
+	}
+	to := s.New
+	if s.New == "" {
+		to, kind = "no target", "410 (gone); where the form has no such answer, let a server carry the host"
+	}
+	e := Entry{Action: Add, Kind: Pattern, Domain: domain, Reasons: why, Star: &Pointed{s.Line, s.Takes, s.Wider}, Fields: []Field{
+		{Name: "pattern", Value: s.Old}, {Name: "target", Value: to}, {Name: "status", Value: kind}, {Name: "query", Value: cmp.Or(query, "does not matter")}, {Name: "rule", Value: s.Rule}}}
+	if example := strings.ReplaceAll(strings.TrimPrefix(s.Old, "*"), "*", "example"); !strings.Contains(example, "://") {
+		e.Check = Check{Kind: LookAtURL, URL: "https://" + example}
+	}
+	return e
+}
+
+func firstAddress(c *estate.Carrier) string {
+	if len(c.Addresses) == 0 {
+		return ""
+	}
+	return c.Addresses[0].String()
+}
+
+// points leads an audit to a carrier before any name points there.
+func points(c *estate.Carrier, hosts []web.Host) []Point {
+	var all []Point
+	for _, h := range hosts {
+		if len(c.Addresses) > 0 {
+			all = append(all, Point{h.String(), c.Addresses[0].String()})
+		}
+	}
+	return all
+}
+
+// siteEntries gives what the site itself has to do: lead its other names to the canonical host.
+func siteEntries(e *estate.Estate) Carried {
+	k := Carried{Name: SiteName, By: SiteKind, Hosts: []string{}, Entries: []Entry{}}
+	for _, h := range e.Site.Hosts {
+		k.Hosts = append(k.Hosts, h.String())
+	}
+	for _, h := range e.Site.Also {
+		k.Entries = append(k.Entries, Entry{Action: Add, Kind: Primary, Domain: h.String(), Reasons: []Reason{{Why: AlsoAnswers}}, Check: lookAt(h),
+			Fields: []Field{{Name: "primary", Value: e.Canonical.Host.String()}, {Name: "redirected to it", Value: h.String()}}})
+	}
+	return k
+}
+
+// registrars gives what is typed at registrars: delegations and DS records.
+func registrars(zones []Zone, seen surveys) []Carried {
+	var all []Carried
+	for _, z := range zones {
+		entries := registrarEntries(z, seen)
+		if len(entries) == 0 {
+			continue
+		}
+		name := cmp.Or(z.domain.Registrar, "the registrar of "+z.Name)
+		i := slices.IndexFunc(all, func(k Carried) bool { return k.Name == name })
+		if i < 0 {
+			i = len(all)
+			all = append(all, Carried{Name: name, By: RegistrarKind, Hosts: []string{}, Entries: []Entry{}})
+		}
+		all[i].Entries = append(all[i].Entries, entries...)
+	}
+	return all
+}
+
+func registrarEntries(z Zone, seen surveys) []Entry {
+	last := seen.last[z.Name]
+	if last == nil {
+		return nil
+	}
+	var all []Entry
+	add := func(e Entry) {
+		e.Domain, e.Check = z.Name, Check{Kind: SurveyZone, Host: z.Name}
+		all = append(all, e)
+	}
+	stale := len(last.Parent.DS) > 0
+	for _, ds := range last.Parent.DS {
+		stale = stale && !ds.Matched
+	}
+	if stale || z.Move != nil && len(z.Move.DS) > 0 {
+		for _, ds := range last.Parent.DS {
+			why := Reason{Why: FitsNoKey}
+			if !stale {
+				why = Reason{Why: BeforeServers, Seconds: z.Move.OldLives}
+			}
+			add(Entry{Action: Remove, Kind: DSEntry, Fields: []Field{{Name: "DS", Value: ds.Text}}, Reasons: []Reason{why}})
+		}
+	}
+	if m := z.Move; m != nil {
+		ready := Reason{Why: ServersReady}
+		if !m.Ready {
+			ready = Reason{Why: ServersNotReady}
+		}
+		fields := []Field{}
+		for i, n := range m.To {
+			fields = append(fields, Field{Name: fmt.Sprintf("name server %d", i+1), Value: n})
+		}
+		add(Entry{Action: Replace, Kind: NameServers, Fields: fields, Reasons: []Reason{ready, {Why: ServersUntilNow, Values: m.From, Seconds: m.OldLives}}})
+	}
+	return all
+}

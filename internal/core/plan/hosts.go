@@ -1,0 +1,431 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is replaced, what is in the way goes.
+// It tells which names' addresses change, too.
+func leadHosts(s sight, wants []want) (found, moving) {
+	var all found
+	moves := moving{}
+	for _, h := range s.domain.Hosts() {
+		var own []want
+		for _, n := range wants {
+			if n.host == h {
+				own = append(own, n)
+			}
+		}
+		if len(own) == 0 {
+			continue
+		}
+		f, was := leadHost(s, h.String(), own, wants)
+		all.proposals, all.findings = append(all.proposals, f.proposals...), append(all.findings, f.findings...)
+		if was != nil {
+			moves[h.String()] = was
+		}
+	}
+	return all, moves
+}
+
+// leadHost leads one host to its carrier. was is the sets that were there, where the host's address changes; else nil.
+func leadHost(s sight, name string, own, wants []want) (f found, was []record.Set) {
+	var have []record.Set
+	for _, set := range s.have[name] {
+		if isWeb(set.Type) {
+			have = append(have, set)
+		}
+	}
+	alone := own[0].Type == "CNAME" || own[0].Type == record.Alias
+	keep := func(set record.Set, kind string, before, after []string, why Reason) Change {
+		return Change{Action: Keep, Name: name, Type: kind, TTL: set.TTL, Before: before, After: after, Reasons: []Reason{why}}
+	}
+	if isFlattened(own, have) {
+		n := own[0]
+		c := keep(have[0], n.Type, n.Values, n.Values, Reason{Why: AliasGivesAlready, Carrier: n.carrier.Name})
+		c.Through = through(n)
+		p := proposal{phase: staying, change: c}
+		for _, set := range have {
+			p.keys = append(p.keys, set.Key())
+		}
+		f.proposals = append(f.proposals, p)
+		return f, nil
+	}
+	if target := follows(own, have, wants); target != "" {
+		set := have[0]
+		f.propose(staying, keep(set, set.Type, set.Values, set.Values, Reason{Why: FollowsDoor, Name: target, Carrier: own[0].carrier.Name}))
+		return f, nil
+	}
+	var goes, comes, turns []Change
+	changes := false
+	for _, set := range have {
+		i := slices.IndexFunc(own, func(n want) bool { return n.Type == set.Type })
+		switch {
+		case i < 0 && (set.Type != "HTTPS" || alone || hints(set)):
+			goes = append(goes, Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: whyGoes(s, set, own)})
+			changes = changes || isAddress(set.Type)
+		case i < 0:
+			f.propose(staying, keep(set, set.Type, set.Values, set.Values, Reason{Why: Harmless}))
+		case same(set.Type, set.Values, own[i].Values):
+			c := keep(set, set.Type, set.Values, set.Values, Reason{Why: LeadsAlready, Carrier: own[i].carrier.Name})
+			c.Through = through(own[i])
+			f.propose(staying, c)
+		default:
+			n := own[i]
+			turns = append(turns, Change{Action: Replace, Name: name, Type: set.Type, TTL: MovingTTL, Before: set.Values, After: n.Values,
+				Typed: n.typed, Through: through(n), Reasons: whyTurns(s, set, n)})
+			changes = true
+		}
+	}
+	for _, n := range own {
+		if slices.ContainsFunc(have, func(set record.Set) bool { return set.Type == n.Type }) {
+			continue
+		}
+		ttl := RecordTTL
+		if len(have) > 0 {
+			ttl = MovingTTL
+		}
+		comes = append(comes, Change{Action: Add, Name: name, Type: n.Type, TTL: ttl, After: n.Values, Typed: n.typed, Through: through(n), Reasons: whyComes(s, n, have)})
+		changes = changes || len(have) > 0
+	}
+	if own[0].Type == "CNAME" {
+		goes = append(goes, crowd(s, name, &f)...)
+	}
+	if changes {
+		was = have
+		if was == nil {
+			was = []record.Set{}
+		}
+	}
+	phase := turning
+	if len(have) == 0 {
+		phase = fresh
+	}
+	// What goes, goes first, as forms refuse two that contradict each other; but a name is never left without any address.
+	order := slices.Concat(goes, turns, comes)
+	if len(turns) == 0 && !alone && !slices.ContainsFunc(goes, func(c Change) bool { return c.Type == "CNAME" }) && allGo(have, goes) {
+		order = slices.Concat(comes, goes)
+	}
+	for _, c := range order {
+		f.propose(phase, c)
+	}
+	return f, was
+}
+
+// allGo tells whether all addresses that are there go.
+func allGo(have []record.Set, goes []Change) bool {
+	addresses, going := 0, 0
+	for _, s := range have {
+		if isAddress(s.Type) {
+			addresses++
+		}
+	}
+	for _, c := range goes {
+		if isAddress(c.Type) {
+			going++
+		}
+	}
+	return addresses == going
+}
+
+func through(n want) string {
+	if len(n.typed) > 0 {
+		return n.carrier.Name
+	}
+	return ""
+}
+
+// follows gives the host of the zone that an alias follows to the same carrier, "" where it does not: such an alias is as good as
+// the addresses.
+func follows(own []want, have []record.Set, wants []want) string {
+	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || own[0].Type == "CNAME" {
+		return ""
+	}
+	target := record.Target("CNAME", have[0].Values[0])
+	if slices.ContainsFunc(wants, func(n want) bool { return n.Name == target && n.carrier == own[0].carrier && n.Name != own[0].Name }) {
+		return target
+	}
+	return ""
+}
+
+// isFlattened tells whether the world sees the addresses of the carrier where the provider's alias is wanted.
+func isFlattened(own []want, have []record.Set) bool {
+	if own[0].Type != record.Alias || len(own[0].carrier.Addresses) == 0 || len(have) == 0 {
+		return false
+	}
+	for _, kind := range []string{"A", "AAAA"} {
+		s, _ := record.Find(have, own[0].Name, kind)
+		if !same(kind, s.Values, addressesOf(own[0].carrier.Addresses, kind)) {
+			return false
+		}
+	}
+	return true
+}
+
+// crowd removes what cannot stand beside the alias that is to come, and says what is lost by it.
+func crowd(s sight, name string, f *found) []Change {
+	var goes []Change
+	for _, set := range s.have[name] {
+		if isWeb(set.Type) || isSignature(set.Type) {
+			continue
+		}
+		code, what := finding.RecordLost, "a record that somebody may need"
+		if isMail(set) {
+			code, what = finding.MailLost, "mail"
+		}
+		f.find(code, name, fmt.Sprintf("%s becomes an alias, and its %s record (%s) cannot stand beside it: %s would be lost.", name, set.Type, shortly(set.Values), what),
+			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the record to another name first.",
+			map[string]any{"type": set.Type, "values": plain(set.Type, set.Values)})
+		goes = append(goes, Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: []Reason{{Why: CrowdsAlias}}})
+	}
+	return goes
+}
+
+// hints tells whether a HTTPS record leads browsers somewhere by itself (RFC 9460).
+func hints(s record.Set) bool {
+	for _, v := range s.Values {
+		if f := strings.Fields(v); len(f) > 1 && f[1] != "." || strings.Contains(v, "hint=") {
+			return true
+		}
+	}
+	return false
+}
+
+func whyGoes(s sight, set record.Set, own []want) []Reason {
+	n := own[0]
+	switch {
+	case set.Type == "HTTPS":
+		return []Reason{{Why: NamesItself}}
+	case set.Type == "CNAME":
+		return append([]Reason{{Why: AliasBefore, Carrier: n.carrier.Name}}, s.today(set.Name)...)
+	case n.Type == "CNAME" || n.Type == record.Alias:
+		return slices.Concat([]Reason{{Why: SecondWay}}, s.owner(set.Values), s.today(set.Name))
+	case set.Type == "AAAA":
+		return append([]Reason{{Why: StillOldIPv6, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
+	}
+	return append([]Reason{{Why: StillOld, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
+}
+
+func whyTurns(s sight, set record.Set, n want) []Reason {
+	if set.Type == "CNAME" {
+		return slices.Concat([]Reason{{Why: AliasReplaced, Carrier: n.carrier.Name}}, claim(n.Name, n.carrier), s.today(set.Name))
+	}
+	was, is := normal(set.Type, set.Values), normal(set.Type, n.Values)
+	left := without(was, is)
+	stay := len(was) - len(left)
+	switch {
+	case stay > 0 && len(left) > 0:
+		return append([]Reason{{Why: LeftOver, Values: left}}, s.owner(left)...)
+	case stay > 0:
+		return []Reason{{Why: Incomplete, Count: stay, Of: len(is), Carrier: n.carrier.Name}}
+	}
+	var all []Reason
+	if len(left) > 1 {
+		all = append(all, Reason{Why: AllGo, Count: len(left)})
+	}
+	all = slices.Concat(all, []Reason{{Why: LeadsFromNow, Carrier: n.carrier.Name}}, s.owner(left), s.today(set.Name))
+	if n.carrier.By.Row().TakesZone && s.alreadyAt(n.carrier) {
+		all = append(all, Reason{Why: Bypasses, Carrier: n.carrier.Name})
+	}
+	return all
+}
+
+func whyComes(s sight, n want, have []record.Set) []Reason {
+	who := n.carrier.Name
+	claims := claim(n.Name, n.carrier)
+	switch below := s.wildcardOver(n.Name); {
+	case len(have) == 0 && below != "":
+		return append([]Reason{{Why: HiddenByWildcard, Name: n.Name, Below: below}}, claims...)
+	case len(have) == 0:
+		return append([]Reason{{Why: NeverCreated, Name: n.Name, Carrier: who}}, claims...)
+	case n.Type == "AAAA":
+		return []Reason{{Why: IPv6Too, Carrier: who}}
+	}
+	return append([]Reason{{Why: LeadsFromNow, Carrier: who}}, claims...)
+}
+
+// settleWanted adds what somebody asks for and removes what has done its work.
+func settleWanted(s sight, wants []want) found {
+	var f found
+	for _, n := range wants {
+		if n.host.IsZero() {
+			settleOne(s, n, wants, &f)
+		}
+	}
+	for _, r := range s.domain.Wanted {
+		set, there := s.set(r.Name, r.Type)
+		why := s.doneWith(r)
+		if why == nil || !there || !slices.Contains(normal(r.Type, set.Values), r.Value) {
+			continue
+		}
+		rest := slices.DeleteFunc(slices.Clone(set.Values), func(v string) bool { return slices.Contains(normal(r.Type, []string{v}), r.Value) })
+		c := Change{Action: Remove, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: why}
+		if len(rest) > 0 {
+			c.Action, c.After, c.Reasons = Replace, rest, append(why, Reason{Why: OthersStay})
+		}
+		f.propose(clearing, c)
+	}
+	return f
+}
+
+func settleOne(s sight, n want, wants []want, f *found) {
+	if besideDoor(n, wants, f) {
+		return
+	}
+	set, there := s.set(n.Name, n.Type)
+	all := normal(n.Type, set.Values)
+	missing := slices.DeleteFunc(slices.Clone(n.Values), func(v string) bool { return slices.Contains(all, v) })
+	because := func(more Why) []Reason { return append(slices.Clip(n.why), Reason{Why: more}) }
+	c := Change{Name: n.Name, Type: n.Type, TTL: n.TTL, Before: set.Values}
+	switch {
+	case !there:
+		c.Action, c.Before, c.After, c.Reasons = Add, nil, n.Values, n.why
+		f.propose(first, c)
+	case len(missing) == 0:
+		c.Action, c.TTL, c.After, c.Reasons = Keep, set.TTL, set.Values, because(IsThere)
+		f.propose(staying, c)
+	case n.Type == "CNAME":
+		c.Action, c.After, c.Reasons = Replace, n.Values, because(ReplacesAlias)
+		f.propose(first, c)
+	default:
+		c.Action, c.TTL, c.After, c.Reasons = Replace, set.TTL, slices.Concat(set.Values, missing), because(JoinsSet)
+		f.propose(first, c)
+	}
+	if n.Type != "CNAME" {
+		return
+	}
+	for _, old := range s.have[n.Name] {
+		if old.Type != "CNAME" && !isSignature(old.Type) {
+			f.find(finding.AliasConflict, n.Name, fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type, shortly(old.Values)),
+				"Ask whoever wants the alias for another name, or remove what is there if nobody uses it.", map[string]any{"type": old.Type, "values": plain(old.Type, old.Values)})
+		}
+	}
+}
+
+// besideDoor tells whether a wanted record is an address at a door, which is not the carrier's: a second way that takes visitors
+// by chance.
+func besideDoor(n want, wants []want, f *found) bool {
+	if !isAddress(n.Type) {
+		return false
+	}
+	i := slices.IndexFunc(wants, func(o want) bool { return !o.host.IsZero() && o.Name == n.Name })
+	if i < 0 {
+		return false
+	}
+	door := wants[i]
+	var extra []string
+	for _, v := range n.Values {
+		if !slices.ContainsFunc(wants, func(o want) bool { return !o.host.IsZero() && o.Name == n.Name && slices.Contains(o.Values, v) }) {
+			extra = append(extra, v)
+		}
+	}
+	if len(extra) == 0 {
+		return true
+	}
+	says := fmt.Sprintf("%s leads to %s (%s), and %s is to be kept beside it as a second way: visitors get one or the other by chance.",
+		n.Name, door.carrier.Name, shortly(plain(door.Type, door.Values)), strings.Join(extra, ", "))
+	if door.typed != nil {
+		says = fmt.Sprintf("%s goes through %s, and %s bypasses it: every pattern for this host would be dead.", n.Name, door.carrier.Name, strings.Join(extra, ", "))
+	}
+	f.find(finding.LeftoverAddress, n.Name, says, "Drop the line from wanted:, or give the machine a name of its own.",
+		map[string]any{"addresses": extra, "carrier": door.carrier.Name})
+	return true
+}
+
+// clearWildcards removes a wildcard that hid a missing name or leads to a machine that is left.
+func clearWildcards(s sight, moves moving, d draft) found {
+	var f found
+	gone := map[string]bool{}
+	for _, sets := range moves {
+		for _, set := range sets {
+			for _, v := range set.Values {
+				gone[v] = true
+			}
+		}
+	}
+	hidden := map[string][]string{}
+	for _, h := range s.domain.Hosts() {
+		if over := s.wildcardOver(h.String()); over != "" {
+			hidden[over] = append(hidden[over], h.String())
+		}
+	}
+	for name, sets := range s.have {
+		below, isWild := strings.CutPrefix(name, "*.")
+		if !isWild {
+			continue
+		}
+		for _, set := range sets {
+			old := slices.ContainsFunc(set.Values, func(v string) bool { return gone[v] })
+			if !isAddress(set.Type) || d.touched[set.Key()] || !old && hidden[below] == nil {
+				continue
+			}
+			why := Reason{Why: LeadsToLeft}
+			if len(hidden[below]) > 0 {
+				why = Reason{Why: HidNames, Values: hidden[below]}
+			}
+			f.propose(clearing, Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: []Reason{why, {Why: CreateFirst}}})
+		}
+	}
+	for _, below := range s.seen.Wildcards {
+		if len(s.have["*."+below]) == 0 {
+			f.note(WildcardUnshown, below)
+		}
+	}
+	return f
+}
+
+// keepOthers keeps everything else that is there.
+func keepOthers(s sight, moves moving, d draft) found {
+	var f found
+	dangles := map[string]bool{}
+	for _, a := range s.seen.Aliases {
+		dangles[a.Name] = !a.Exists
+	}
+	zone := s.zone()
+	for _, set := range s.seen.Records {
+		if d.touched[set.Key()] || set.Type == "SOA" || isSignature(set.Type) || set.Type == "NS" && set.Name == zone {
+			continue
+		}
+		why := Reason{Why: Stays}
+		left := leftAt(moves, set)
+		if left != "" {
+			why = Reason{Why: StaysAtLeft, Values: []string{left}}
+		}
+		switch {
+		case isMail(set) && left != "":
+			why = Reason{Why: MailAtLeft, Values: []string{left}}
+		case isMail(set):
+			why = Reason{Why: MailStays}
+		case set.Type == "CAA":
+			why = Reason{Why: SaysIssuers}
+		case set.Type == "CNAME" && dangles[set.Name]:
+			why = Reason{Why: StaysUnowned}
+		case set.Name == zone+"."+zone || strings.HasSuffix(set.Name, "."+zone+"."+zone):
+			why = Reason{Why: StaysDoubled}
+		}
+		f.propose(staying, Change{Action: Keep, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values, After: set.Values, Reasons: []Reason{why}})
+	}
+	return f
+}
+
+// leftAt gives the address of a set at which a door of the zone was until now, "" where there is none.
+func leftAt(moves moving, set record.Set) string {
+	if set.Type != "A" && set.Type != "AAAA" {
+		return ""
+	}
+	for _, sets := range moves {
+		for _, was := range sets {
+			for _, v := range was.Values {
+				if was.Type == set.Type && slices.Contains(set.Values, v) {
+					return v
+				}
+			}
+		}
+	}
+	return ""
+}

@@ -1,0 +1,168 @@
+package plan
+
+import "time"
+
+// Why says what a reason is. Reports turn it into a sentence, with the facts that it names.
+type Why uint8
+
+// The reasons for what becomes of a record set.
+const (
+	_ Why = iota
+
+	AliasGivesAlready // the provider's alias gives the addresses of Carrier
+	FollowsDoor       // it follows Name, which leads to Carrier
+	Harmless          // a record beside the addresses that names none itself
+	LeadsAlready      // it leads to Carrier
+	CrowdsAlias       // it cannot stand beside the alias that comes
+	NamesItself       // it gives browsers addresses of its own (RFC 9460)
+	AliasBefore       // an alias goes before the addresses of Carrier come
+	SecondWay         // an address beside an alias
+	StillOldIPv6      // an IPv6 address of the old machine; Carrier has none
+	StillOld          // an address of the old machine; Carrier has none such
+	AliasReplaced     // one alias by another, to Carrier
+	LeftOver          // Values would be left over
+	Incomplete        // only Count of the Of addresses of Carrier are there
+	LeadsFromNow      // it leads to Carrier from now on
+	AllGo             // all Count old addresses go
+	Bypasses          // it bypasses the edge network Carrier until then
+	HiddenByWildcard  // Name was never created, and the wildcard below Below hid that
+	NeverCreated      // Name was never created; it leads to Carrier
+	IPv6Too           // Carrier has IPv6 addresses
+	ClaimFirst        // claim Name at Carrier first
+	BelongsTo         // Values[0] belongs to Carrier
+	BelongsToForm     // and its forwarding there has to be deleted
+	TodayForwards     // today it forwards to URL
+	TodayPage         // today it shows a page of its own
+	TodayAnswers      // today it answers Count
+
+	SomebodyAsks         // the domain's own line asks for it
+	CarrierAsks          // Carrier asks for it
+	MayGoWithCertificate // once the certificate is there
+	IsThere
+	ReplacesAlias
+	JoinsSet
+	WantedUntil            // until Date, which has come
+	WantedUntilCertificate // which is there
+	OthersStay
+
+	LeadsToLeft // a wildcard leads to a machine that is left
+	HidNames    // a wildcard hid that Values did not exist
+	CreateFirst // create other names that are used
+	Stays
+	StaysAtLeft  // it leads to the machine Values[0], which the web leaves
+	MailAtLeft   // mail needs that machine
+	MailStays    //
+	SaysIssuers  // CAA
+	StaysUnowned // nobody answers where it leads
+	StaysDoubled // the name holds the domain twice
+	NobodyLooked // whether it is there already
+
+	ReceivesNoMail // RFC 7505
+	SendsNoMail    // RFC 7208
+	RejectsForged  // RFC 7489
+	MailHung       // mail hung on the address of Name
+	MailWent       // mail went to the web's own address
+	MailOwnName    // mail gets a name of its own
+	TermFollowed   // the SPF term Values[0] followed the web's address
+)
+
+// The reasons for what is typed on the pages of carriers and registrars.
+const (
+	OneConfiguration  Why = iota + 100
+	TypeInFull            // the destination
+	CostsMore             // with http it takes Count hops more, without www Of (-1: it leads nowhere; -2: there is no www)
+	DeleteBefore          // a forwarding, before the records of Name are typed
+	ClaimBefore           // before any record points there
+	TypeThere             // the records of Name, then come back to Carrier
+	HeldBefore            // the certificate, before the records point there
+	HeldAfter             // only once they do
+	PrimaryRedirects      // the others redirect to the primary host
+	AfterCertificates     // it accepts this only once they are there
+	TakesZone             // Carrier takes the zone over
+	HeldFirst             // before the first visitor
+	PatternTakes          // Values, by the rule Name
+	FirstStar             // what it stands for
+	StarWider             // it takes URL too
+	ProofByDNS            // of a name to its issuer
+	IssuedAfter           // the certificate can be had only after the names lead there
+	PutByHand             // somebody puts it there
+	AlsoAnswers           // the site answers under this name too
+	FitsNoKey             // a DS record
+	BeforeServers         // a DS record goes Seconds before the name servers change
+	ServersReady          // the new servers say everything
+	ServersNotReady       // they do not
+	ServersUntilNow       // Values, whose delegation lives for Seconds
+)
+
+// Reason is a reason with its facts.
+type Reason struct {
+	Why       Why
+	Carrier   string
+	Name      string // of a record or host
+	Below     string // of a wildcard
+	Values    []string
+	URL       string
+	Count, Of int
+	Seconds   int
+	Date      time.Time
+}
+
+// Notice says what a note is about.
+type Notice uint8
+
+// The notes of a plan.
+const (
+	_ Notice = iota
+
+	LeftAsItIs      // the domain Names[0]
+	SaidAlready     // the rule of Lines[0] says what that of Lines[1] says
+	NobodySawAny    // zone
+	NobodySawSome   // the zones Names
+	SiteUnplaced    // nobody says where the site lives, so that there is no record for Names[0]
+	MailUnseen      // nobody has looked whether the domain Names[0] has mail
+	WildcardUnshown // below Names[0] every name answers, but nobody showed the record
+	IssuerUnknown   // the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]
+	ServersUnasked  // the new name servers Values of the zone Names[0]
+)
+
+// Note is something worth knowing that is no fault.
+type Note struct {
+	Notice Notice
+	Names  []string
+	Values []string
+	Lines  [2]int
+}
+
+// CheckKind says what is looked at.
+type CheckKind uint8
+
+// The checks.
+const (
+	NoCheck       CheckKind = iota
+	LookAtHost              // follow the doors of Host
+	LookAtURL               // follow URL
+	LookPointed             // follow the doors of Host as if the names pointed to Points already
+	AuditPointed            // audit the domain Host in the same way
+	AuditCarrier            // audit at the address Points[0].Address, whatever the host is
+	SurveyZone              // survey the domain Host
+	SurveyRecords           // its records only
+	AskServer               // ask Server for Name and Type, and see Values
+	AuditAll                // audit every door
+	PlanAgain               // the plan finds no difference
+)
+
+// Check says what to look at to see that something worked, and what is then seen.
+type Check struct {
+	Kind   CheckKind
+	Host   string
+	URL    string
+	Points []Point
+	Name   string
+	Type   string
+	Server string
+	Values []string // in zone-file form; none: nothing is there any more
+	Alias  bool     // the addresses of Values[0]
+}
+
+// Point leads a host to an address before DNS does.
+type Point struct{ Host, Address string }

@@ -1,0 +1,317 @@
+package plan
+
+import (
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/estate"
+)
+
+// StepKind says what is done in a step.
+type StepKind uint8
+
+// The steps of a cutover, in the order in which they are done.
+const (
+	_ StepKind = iota
+
+	SurveyFirst       // see and save what is there
+	RemoveStaleDS     // have Provider remove the DS record of Zones[0], which fits no key
+	LowerTTLs         // of Names, and wait
+	GetCertificates   // Count of them; for Carriers by DNS, at ByHand by hand
+	ClaimHosts        // Hosts at Provider
+	CreateZones       // Zones at Provider, with all that is there today
+	PlaceRedirects    // of the servers Carriers, and on the pages of Pages
+	TryRedirects      // before anything points there
+	MakeChanges       // Count of them in Zones
+	WaitForTTLs       // until no resolver gives the old answer
+	SetRecords        // where nobody has seen the zones
+	ChangeNameServers // of Zones[0] to Servers
+	IssueCertificates // that can be had only now: Late
+	AuditDoors        // every one
+	RaiseTTLs         // of Count record sets, a day later
+
+	CreateZone   // at Servers, changed as the plan says
+	SeeAgreement // of the old and the new servers
+	RemoveDS     // and wait
+	LeaveOld     // servers as they are, and wait
+	SignAnew     // at the new servers, then publish the new DS
+)
+
+// Way says how a step is taken back.
+type Way uint8
+
+// The ways back.
+const (
+	NoWay         Way = iota // nothing was changed
+	TypeOldValues            // what stood there before, from the kept survey
+	OldServers               // the old delegation; the old servers still answer
+	Unclaim                  // give the hosts up there
+	OldDS                    // publish the DS record again, while the zone is still signed
+)
+
+// Step is one act of the cutover, as data: reports say it in words.
+type Step struct {
+	Kind     StepKind
+	Provider string     // at whose page; "" where that differs or nothing is typed
+	Zones    []string   // that it is about
+	Hosts    []string   // that it is about
+	Names    []string   // record sets: name and type
+	Carriers []string   // whom it is for
+	ByHand   []string   // of those, whose certificates somebody puts there
+	Pages    []string   // carriers with pages of their own
+	Servers  []string   // name servers
+	Late     []Late     // certificates
+	Count    int        // of what is done
+	After    []StepKind // what has to be done before
+	Wait     int        // how long to wait then, in seconds
+	Check    Check      // what shows that it worked
+	Back     Way
+}
+
+// Late is names whose certificate can be had only after they point to a carrier.
+type Late struct {
+	Names   []string
+	Carrier string
+}
+
+// sequence says of each kind of step what has to be done before it, what shows that it worked, and how it is taken back.
+var sequence = map[StepKind]struct {
+	after []StepKind
+	check CheckKind
+	back  Way
+}{
+	SurveyFirst:       {},
+	RemoveStaleDS:     {check: SurveyZone, back: OldDS},
+	LowerTTLs:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
+	GetCertificates:   {check: AuditAll},
+	ClaimHosts:        {back: Unclaim},
+	CreateZones:       {after: []StepKind{SurveyFirst}, check: SurveyZone},
+	PlaceRedirects:    {check: AuditAll},
+	TryRedirects:      {after: []StepKind{PlaceRedirects, GetCertificates}, check: AuditAll},
+	MakeChanges:       {after: []StepKind{LowerTTLs, ClaimHosts, TryRedirects}, check: PlanAgain, back: TypeOldValues},
+	WaitForTTLs:       {after: []StepKind{MakeChanges}},
+	SetRecords:        {after: []StepKind{TryRedirects}, check: PlanAgain, back: TypeOldValues},
+	ChangeNameServers: {after: []StepKind{CreateZones}, check: SurveyZone, back: OldServers},
+	IssueCertificates: {after: []StepKind{MakeChanges}, check: AuditAll},
+	AuditDoors:        {after: []StepKind{WaitForTTLs}, check: AuditAll},
+	RaiseTTLs:         {after: []StepKind{AuditDoors}, check: PlanAgain},
+	CreateZone:        {check: SurveyZone},
+	SeeAgreement:      {after: []StepKind{CreateZone}, check: PlanAgain},
+	RemoveDS:          {after: []StepKind{SeeAgreement}, check: SurveyZone, back: OldDS},
+	LeaveOld:          {after: []StepKind{ChangeNameServers}},
+	SignAnew:          {after: []StepKind{LeaveOld}, check: SurveyZone},
+}
+
+// step completes a step by what holds for all of its kind.
+func step(s Step) Step {
+	row := sequence[s.Kind]
+	s.After, s.Back = row.after, row.back
+	if s.Check.Kind == NoCheck {
+		s.Check.Kind = row.check
+	}
+	if s.Check.Kind == SurveyZone && len(s.Zones) > 0 {
+		s.Check.Host = s.Zones[0]
+	}
+	return s
+}
+
+// stepsOf says in which order to carry a plan out, so that no door is dark on the way.
+func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Step {
+	open := slices.DeleteFunc(slices.Clone(zones), func(z Zone) bool { return z.domain.State == estate.Moved })
+	moved := map[string]bool{}
+	moves := map[string]bool{}
+	for _, z := range zones {
+		moved[z.Name] = z.domain.State == estate.Moved
+		moves[z.Name] = z.Move != nil
+	}
+	certificates = slices.DeleteFunc(slices.Clone(certificates), func(c Certificate) bool { return c.Domain == "" || moved[c.Domain] })
+	return slices.Concat(
+		stepsOfLooking(open, carriers, moves),
+		stepsOfLowering(open),
+		stepsOfCertificates(certificates),
+		stepsOfTelling(carriers),
+		stepsOfRedirects(carriers),
+		stepsOfRecords(open),
+		stepsOfDelegations(open),
+		stepsOfEnding(open, certificates),
+	)
+}
+
+func stepsOfLooking(open []Zone, carriers []Carried, moves map[string]bool) []Step {
+	var all []Step
+	if slices.ContainsFunc(open, func(z Zone) bool { return z.Seen == nil }) {
+		all = append(all, step(Step{Kind: SurveyFirst}))
+	}
+	for _, c := range carriers {
+		for _, e := range c.Entries {
+			if e.Kind == DSEntry && !moves[e.Domain] {
+				all = append(all, step(Step{Kind: RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
+			}
+		}
+	}
+	return all
+}
+
+// stepsOfLowering says which TTLs to lower beforehand, and for how long to wait then.
+func stepsOfLowering(open []Zone) []Step {
+	s := Step{Kind: LowerTTLs}
+	for _, z := range open {
+		for _, t := range z.TTLs {
+			if t.LowerBefore > 0 {
+				s.Wait = max(s.Wait, t.LowerBefore)
+				s.Names = append(s.Names, t.Name+" "+t.Type)
+			}
+		}
+	}
+	if len(s.Names) == 0 {
+		return nil
+	}
+	return []Step{step(s)}
+}
+
+func stepsOfCertificates(all []Certificate) []Step {
+	s := Step{Kind: GetCertificates}
+	for _, c := range all {
+		if c.When == string(estate.After) {
+			continue
+		}
+		s.Count++
+		if len(c.ByDNS) > 0 && !slices.Contains(s.Carriers, c.Carrier) {
+			s.Carriers = append(s.Carriers, c.Carrier)
+		}
+		if c.When == string(estate.ByHand) && !slices.Contains(s.ByHand, c.Carrier) {
+			s.ByHand = append(s.ByHand, c.Carrier)
+		}
+	}
+	if s.Count == 0 {
+		return nil
+	}
+	return []Step{step(s)}
+}
+
+// stepsOfTelling says what carriers have to be told before any record leads there.
+func stepsOfTelling(carriers []Carried) []Step {
+	var all []Step
+	for _, c := range carriers {
+		claims, zones := Step{Kind: ClaimHosts, Provider: c.Name}, Step{Kind: CreateZones, Provider: c.Name}
+		for _, e := range c.Entries {
+			switch e.Kind {
+			case HostEntry:
+				claims.Hosts = append(claims.Hosts, e.Fields[0].Value)
+			case ZoneEntry:
+				zones.Zones = append(zones.Zones, e.Domain)
+			}
+		}
+		if len(claims.Hosts) > 0 {
+			all = append(all, step(claims))
+		}
+		if len(zones.Zones) > 0 {
+			all = append(all, step(zones))
+		}
+	}
+	return all
+}
+
+func stepsOfRedirects(carriers []Carried) []Step {
+	s := Step{Kind: PlaceRedirects}
+	byKind := map[estate.Kind][]string{}
+	for _, c := range carriers {
+		if len(c.Hosts) > 0 {
+			byKind[estate.Kind(c.By)] = append(byKind[estate.Kind(c.By)], c.Name)
+		}
+	}
+	for _, row := range estate.Kinds() {
+		if row.Configured {
+			s.Carriers = append(s.Carriers, byKind[row.Kind]...)
+		} else {
+			s.Pages = append(s.Pages, byKind[row.Kind]...)
+		}
+	}
+	if len(s.Carriers)+len(s.Pages) == 0 {
+		return nil
+	}
+	return []Step{step(s), step(Step{Kind: TryRedirects})}
+}
+
+func stepsOfRecords(open []Zone) []Step {
+	s := Step{Kind: MakeChanges}
+	wait, unseen := 0, false
+	for _, z := range open {
+		unseen = unseen || z.Seen == nil
+		n := 0
+		for _, c := range z.Changes {
+			if c.Step == 0 {
+				continue
+			}
+			n++
+			if c.Action == Add {
+				wait = max(wait, z.AbsentFor)
+			}
+		}
+		for _, t := range z.TTLs {
+			wait = max(wait, t.WaitAfter)
+		}
+		if s.Count += n; n > 0 {
+			s.Zones = append(s.Zones, z.Name)
+		}
+	}
+	switch {
+	case s.Count > 0:
+		return []Step{step(s), step(Step{Kind: WaitForTTLs, Wait: wait})}
+	case unseen:
+		return []Step{step(Step{Kind: SetRecords})}
+	}
+	return nil
+}
+
+func stepsOfDelegations(open []Zone) []Step {
+	var all []Step
+	for _, z := range open {
+		if m := z.Move; m != nil {
+			all = append(all, step(Step{Kind: ChangeNameServers, Provider: z.domain.Registrar, Zones: []string{z.Name}, Servers: m.To, Wait: m.OldLives}))
+		}
+	}
+	return all
+}
+
+func stepsOfEnding(open []Zone, certificates []Certificate) []Step {
+	var all []Step
+	late := Step{Kind: IssueCertificates}
+	for _, c := range certificates {
+		if c.When == string(estate.After) {
+			late.Late = append(late.Late, Late{c.Names, c.Carrier})
+		}
+	}
+	if len(late.Late) > 0 {
+		all = append(all, step(late))
+	}
+	all = append(all, step(Step{Kind: AuditDoors}))
+	raise := Step{Kind: RaiseTTLs, Wait: int(RaiseAfter.Seconds())}
+	for _, z := range open {
+		for _, t := range z.TTLs {
+			if t.RaiseTo > 0 {
+				raise.Count++
+			}
+		}
+	}
+	if raise.Count > 0 {
+		all = append(all, step(raise))
+	}
+	return all
+}
+
+// stepsOfMove says in which order a zone moves to other name servers.
+func stepsOfMove(zone string, m *Move) []Step {
+	about := []string{zone}
+	all := []Step{
+		step(Step{Kind: CreateZone, Zones: about, Servers: m.To}),
+		step(Step{Kind: SeeAgreement, Zones: about}),
+	}
+	if len(m.DS) > 0 {
+		all = append(all, step(Step{Kind: RemoveDS, Zones: about, Wait: m.OldLives}))
+	}
+	all = append(all, step(Step{Kind: ChangeNameServers, Zones: about, Servers: m.To}), step(Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives}))
+	if len(m.DS) > 0 {
+		all = append(all, step(Step{Kind: SignAnew, Zones: about}))
+	}
+	return all
+}
