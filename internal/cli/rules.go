@@ -46,7 +46,8 @@ func (p *program) rulesTry() *cobra.Command {
 			}
 			made := in.Web()
 			var tries []predict.Try
-			for _, a := range args {
+			for _, given := range args {
+				a := given
 				if !strings.Contains(a, "://") {
 					a = "https://" + a
 				}
@@ -54,7 +55,9 @@ func (p *program) rulesTry() *cobra.Command {
 				if err != nil {
 					return usage("rules try: %s", err)
 				}
-				tries = append(tries, made.Try(u))
+				t := made.Try(u)
+				t.URL = given
+				tries = append(tries, t)
 			}
 			return report.Tries(p.out, format, tries, p.style())
 		},

@@ -13,7 +13,9 @@ import (
 func Proof(w io.Writer, format string, p *proof.Proof, canonical string, s Style) error {
 	switch format {
 	case "json":
-		return JSON(w, p)
+		said := *p
+		said.Findings = inWords(p.Findings)
+		return JSON(w, said)
 	case "md":
 		proofMD(w, p, canonical)
 		return nil
@@ -163,9 +165,11 @@ func drawn(f finding.Finding) []string {
 	const most = 8
 	var lines []string
 	for i, step := range steps {
-		if i == most {
-			lines = append(lines, fmt.Sprintf("   … and %d more", len(steps)-most))
-			break
+		if len(steps) > most && i > 0 && i < len(steps)-1 { // the beginning and the end tell it
+			if i == 1 {
+				lines = append(lines, fmt.Sprintf("   … %d more", len(steps)-2))
+			}
+			continue
 		}
 		url, answer, _ := cutLast(step)
 		if answer == "" {
@@ -176,7 +180,7 @@ func drawn(f finding.Finding) []string {
 		if i == 0 {
 			mark = "•"
 		}
-		lines = append(lines, fmt.Sprintf("%s %s  %s", mark, url, answer))
+		lines = append(lines, fmt.Sprintf("%s %s  %s", mark, cut(url, 160), answer))
 	}
 	return lines
 }

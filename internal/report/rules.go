@@ -51,8 +51,11 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 			}
 			fmt.Fprintf(w, "    %s %s  %s\n", mark, clean(step.URL), answer)
 		}
-		if t.End == "loop" || t.End == "limit" {
+		switch t.End {
+		case "loop":
 			fmt.Fprintf(w, "    %s\n", s.severity("error", "↺ and round again, for ever"))
+		case "limit":
+			fmt.Fprintf(w, "    %s\n", s.severity("error", "… and on: browsers give up here"))
 		}
 	}
 	return nil

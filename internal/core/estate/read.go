@@ -67,7 +67,7 @@ func (b *builder) estateFile(root *Node) {
 	)
 	if root == nil || root.Kind != Mapping {
 		if root == nil || root.Kind == Empty {
-			b.fail(root, "the estate file is empty", "canonical: and domains:", "upperpath new writes one")
+			b.fail(root, "the estate file is empty", "canonical: and domains:", "start from the list of domains; this program makes an estate file of it")
 		}
 		return
 	}

@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -70,12 +71,12 @@ func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 	v.chains[r] = true
 	concerned, ways := v.way(o.hops)
 	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", v.place(r), r.Old, r.New, told(ways))
-	fix := "Lead it straight to the end."
+	fix, help := "Lead it straight to the end.", finding.Help("")
 	if s, ok := v.straight(r, doors); ok {
 		fix = fmt.Sprintf("Write instead: %s,%s", s.New.Old, s.New.New)
 		for i, a := range s.Added {
 			if i == 2 {
-				fix += fmt.Sprintf(" and %d rules more (rules straighten shows them)", len(s.Added)-i)
+				fix, help = fix+fmt.Sprintf(" and %d rules more", len(s.Added)-i), finding.Straightener
 				break
 			}
 			fix += fmt.Sprintf(" and %s,%s", a.Old, a.New)
@@ -88,7 +89,7 @@ func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 			fix = fmt.Sprintf("Add for these: %s,%s", one.Old, one.New)
 		}
 	}
-	v.tally.Add(finding.New(finding.RuleChain, v.place(r), says, fix, v.evidence(concerned, u)))
+	v.tally.Add(finding.New(finding.RuleChain, v.place(r), says, fix, v.evidence(concerned, u)).With(help))
 }
 
 // lines are the rules concerned, by their lines: of the redirect map, and of the site's own redirects.
@@ -128,6 +129,8 @@ func (l lines) String() string {
 			return nil
 		case n == 1:
 			return []string{of + " line " + all[0]}
+		case n > 6 && numbers[n-1]-numbers[0] == n-1:
+			return []string{of + " lines " + all[0] + " to " + all[n-1]}
 		default:
 			return []string{of + " lines " + strings.Join(all[:n-1], ", ") + " and " + all[n-1]}
 		}
@@ -230,8 +233,57 @@ func (v *prover) circleOf(c chain.Chain) string {
 	return "circle " + strings.Join(slices.Compact(doors), " ")
 }
 
+// mostFollowed is how many redirects are followed to see whether a chain ends after all.
+const mostFollowed = 400
+
+// endOf follows a chain that browsers give up, and gives the URL at which it ends; false where it does not.
+func (v *prover) endOf(c chain.Chain) (end web.URL, redirects int, ok bool) {
+	seen := map[string]bool{}
+	for u := c.Entry; redirects < mostFollowed && !seen[u.Key()]; redirects++ {
+		seen[u.Key()] = true
+		a := v.world.Answer(context.Background(), chain.Ask{URL: u})
+		next, _, goes := a.Next()
+		if !a.IsRedirect() || !goes {
+			return u, redirects, true
+		}
+		if len(next.Path())+len(next.Query()) > chain.MostOctets {
+			return u, redirects, false
+		}
+		u = next
+	}
+	return c.Arrival, redirects, false
+}
+
+// long adds the finding of a chain that ends, but only after more redirects than browsers follow; once for each end.
+func (v *prover) long(c chain.Chain, end web.URL, redirects int) {
+	key := "long " + end.Key()
+	if v.said[key] {
+		return
+	}
+	v.said[key] = true
+	var rules []*rule.Rule
+	for _, h := range c.Hops {
+		if r := v.taker(h.URL); r != nil {
+			rules = append(rules, r)
+		}
+	}
+	concerned := v.linesOf(rules...)
+	subject := concerned.String()
+	if subject == "" {
+		subject = c.Entry.Door().String()
+	}
+	v.tally.Add(finding.New(finding.TooManyHops, subject, fmt.Sprintf("%s takes %d redirects, and browsers follow no more than %d: nobody arrives.", shortened(c.Entry.String()), redirects, chain.MostHops),
+		fmt.Sprintf("Lead it straight to its end, %s.", shortened(end.String())), v.evidence(concerned, c.Entry)))
+}
+
 // circle adds the finding of an endless chain, once for each circle.
 func (v *prover) circle(c chain.Chain) {
+	if c.End == chain.Limit {
+		if end, redirects, ok := v.endOf(c); ok {
+			v.long(c, end, redirects)
+			return
+		}
+	}
 	key := v.circleOf(c)
 	if v.said[key] {
 		return

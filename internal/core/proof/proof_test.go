@@ -59,6 +59,13 @@ func TestWhatHolds(t *testing.T) {
 		"a loop of exact rules":                          {plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
 		"a loop for URLs of one form only":               {plain, []string{"old.example/{x}/list,https://two.example/l/{x}", "two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
 		"a growing loop":                                 {plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1, []string{"rule-loop rules line 2"}},
+		"a chain that peels its path ends, but too late": {plain, []string{"old.example/x/b/a/{+r},https://old.example/{+r}"}, Refuted, 20, []string{"too-many-hops rules line 2"}},
+		"one hop more than browsers take":                {plain, tooLong(21), Refuted, 20, []string{"too-many-hops rules lines 2 to 22"}},
+		"as many as browsers take":                       {plain, tooLong(19), Proved, 20, []string{"rule-chain rules line 2"}},
+		"a query that a domain's leads-to brings decides": {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/i?p=1&q\", fallback: home}, two.example]\n",
+			[]string{"two.example/i?p=1,https://old.example/x", "two.example/i?p=2,/never-from-old"}, Refuted, 1, []string{"rule-loop rules line 2"}},
+		"another query is not that one": {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/i?p=3&q\", fallback: home}, two.example]\n",
+			[]string{"two.example/i?p=1,https://old.example/x"}, Proved, 3, []string{"extra-hop http://old.example"}},
 		"a pair that loops only below itself":            {plain, []string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
 		"a way that a better rule bars":                  {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c", "old.example/a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
 		"a way that a better rule bars, with long names": {plain, []string{"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}", "two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
@@ -90,6 +97,15 @@ func TestWhatHolds(t *testing.T) {
 			confirmed(t, p, proof)
 		})
 	}
+}
+
+// tooLong gives rules that lead to each other, one behind the other.
+func tooLong(n int) []string {
+	var rules []string
+	for i := range n {
+		rules = append(rules, fmt.Sprintf("old.example/%d,https://old.example/%d", i, i+1))
+	}
+	return rules
 }
 
 // TestWhatTheSiteItselfRedirects proves worlds in which the site has redirects of its own, or paths are exempt.

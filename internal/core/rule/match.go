@@ -49,20 +49,6 @@ func isEscape(s string) bool {
 	return len(s) > 2 && s[0] == '%' && hex(s[1]) && hex(s[2])
 }
 
-// Values returns what the captures took, by name, as it came.
-func (m Match) Values() map[string]string {
-	all := map[string]string{}
-	r := m.rich()
-	if r == nil {
-		return all
-	}
-	took := m.taken(r.Old.Parts)
-	for _, p := range r.Old.Captures() {
-		all[p.Name], _ = m.value(r, p.Name, took)
-	}
-	return all
-}
-
 // rich returns the rule where it has captures or conditions, else nil.
 func (m Match) rich() *Rule {
 	if m.index == nil {

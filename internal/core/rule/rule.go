@@ -450,14 +450,6 @@ func (t Target) String() string {
 	return s
 }
 
-// IsPlain tells whether a target has no captures at all.
-func (t Target) IsPlain() bool {
-	return len(t.Host) == 0 && !slices.ContainsFunc(slices.Concat(t.Parts, t.Query), Part.IsCapture)
-}
-
-// QueryText gives the query of a target as it is written.
-func (t Target) QueryText() string { return partsText(t.Query) }
-
 // Place names the rule as reports do.
 func (r *Rule) Place() string { return fmt.Sprintf("rules line %d", r.Line) }
 

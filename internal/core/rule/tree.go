@@ -119,9 +119,6 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 	return root
 }
 
-// Form gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
-func (m Mode) Form(parts []Part) []Part { return m.parts(parts) }
-
 // Variant is a set of paths: those that Parts take, without those that end in one of Not.
 type Variant struct {
 	Parts []Part

@@ -162,12 +162,6 @@ func (h Host) IsApex() bool {
 	return ok && a == h
 }
 
-// PublicSuffix returns the ending under which the host is registered, such as "co.uk".
-func (h Host) PublicSuffix() string {
-	s, _ := publicsuffix.PublicSuffix(h.name)
-	return s
-}
-
 // WWW returns the host www below this one.
 func (h Host) WWW() Host { return Host{"www." + h.name} }
 
