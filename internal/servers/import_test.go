@@ -249,3 +249,8 @@ func FuzzReadPairs(f *testing.F) {
 		accounted(t, "x", m, func(string) bool { return true })
 	})
 }
+
+func TestABraceInAnExpressionEndsNoWord(t *testing.T) {
+	m := ReadNginx("server { server_name old.example; location ~ ^/y/[0-9]{4}/ { return 301 /years; } rewrite ^/z{2}$ /zz permanent; location = /plain { return 301 /p; } }", "")
+	assert.Contains(t, written(m), "old.example/plain > https://old.example/p 301", "what comes behind the braces is still read")
+}
