@@ -565,7 +565,11 @@ func (n *nginx) targets(t *table) {
 	case estate.Gone:
 		fmt.Fprintf(&statuses, "    \"\" %d;\n", rule.Gone)
 	}
-	fmt.Fprintf(&n.maps, "map $up_rule $up%d_query {\n    default $is_args$args;\n%s}\n", t.number, own.String())
+	if d.DropsQuery {
+		fmt.Fprintf(&n.maps, "map $up_rule $up%d_query { default \"\"; }\n", t.number)
+	} else {
+		fmt.Fprintf(&n.maps, "map $up_rule $up%d_query {\n    default $is_args$args;\n%s}\n", t.number, own.String())
+	}
 	n.named += 3
 	fmt.Fprintf(&n.maps, "map $up_rule $up%d_to {\n%s    root %s;\n    default %s;\n}\n", t.number, to.String(), root, other)
 	if statuses.Len() > 0 {

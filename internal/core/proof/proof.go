@@ -88,6 +88,7 @@ func Prove(w *predict.Web, step func()) *Proof {
 	v := newProver(w)
 	v.ties()
 	v.probes()
+	v.unheld()
 	v.rules(step)
 	v.siteRules()
 	v.fallbacks()
@@ -181,6 +182,50 @@ func (v *prover) probes() {
 			v.deeper(c)
 		}
 	}
+}
+
+// unheld says where carriers cannot hold rules that are meant for their doors, so that a URL goes elsewhere than its rule says.
+func (v *prover) unheld() {
+	for _, d := range v.world.Doors() {
+		p := v.door(d)
+		limited := !p.AsksRules() && !p.Upgrades || p.DropsPath || p.DropsQuery || p.Asked != d
+		if p.Domain == nil || v.world.IsSite(d.Host) || p.Does != predict.Redirects && p.Does != predict.ToSite || !limited {
+			continue
+		}
+		var concerned []*rule.Rule
+		var witness web.URL
+		for _, e := range v.world.Rules.On(d) {
+			asked := e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == p.Asked.Scheme
+			if p.AsksRules() && asked && !p.DropsPath && (len(e.Rule.Old.Query) == 0 || !p.DropsQuery) {
+				continue
+			}
+			u, ok := v.world.Rules.Example(e.Rule)
+			if u = u.At(d); !ok || v.asIntended(u) {
+				continue
+			}
+			if concerned = append(concerned, e.Rule); len(concerned) == 1 {
+				witness = u
+			}
+		}
+		if len(concerned) == 0 {
+			continue
+		}
+		c, l := v.run(witness), v.linesOf(concerned...)
+		f := finding.New(finding.BeyondCarrier, d.String(), fmt.Sprintf("%s cannot hold %s: %s ends at %s instead of %s.", p.Carrier, l, witness, c.Arrival, v.world.Want(witness).Target),
+			fmt.Sprintf("Give %s to a carrier that looks at paths and queries.", d.Host), v.evidence(l, witness)).Causing(p.Carrier + " " + p.Domain.Name.String())
+		f.Entry = witness.String()
+		v.tally.Add(f)
+	}
+}
+
+// asIntended tells whether a URL ends where it would if no carrier were limited, apart from a query that is not handed on, which is said of
+// the door.
+func (v *prover) asIntended(u web.URL) bool {
+	c, want := v.run(u), v.world.Want(u)
+	if want.Gone {
+		return c.Last().Status == rule.Gone
+	}
+	return c.Arrival.Door() == want.Target.Door() && web.NormalPath(c.Arrival.Path()) == web.NormalPath(want.Target.Path())
 }
 
 // deeper notes a chain that takes more hops than those before.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -21,6 +22,7 @@ import (
 
 // judged is what trying URLs shows.
 type judged struct {
+	elsewhere         web.URL // one that a rule takes, were no carrier limited, and that ends elsewhere than this says
 	wrong, long, down web.URL // one that goes wrong; one that takes the most hops; one that goes from https to http
 	hops              int
 	won               map[*rule.Rule]web.URL // by rule, a URL that it wins
@@ -43,6 +45,13 @@ func tryAll(p *predict.Web, all []web.URL) judged {
 			j.hops, j.long = c.Redirects(), u
 		}
 		d := p.Door(u.Door())
+		if want := p.Want(u); c.End == chain.Page && p.Forwards(u.Door()) && !want.Gone && want.Target.Door() == p.Estate.Canonical {
+			landed := slices.IndexFunc(c.Hops, func(a chain.Answer) bool { return a.URL.Door() == p.Estate.Canonical })
+			m, ok := p.Rules.Lookup(u)
+			if ok && m.Rule.Status != rule.Gone && landed >= 0 && web.NormalPath(c.Hops[landed].URL.Path()) != web.NormalPath(want.Target.Path()) {
+				j.elsewhere = u
+			}
+		}
 		if d.Does != predict.Redirects {
 			continue
 		}
@@ -97,6 +106,7 @@ func TestNoURLContradictsAProof(t *testing.T) {
 			require.True(t, j.wrong.IsZero(), "%s\n%s", j.wrong, label)
 			require.True(t, j.down.IsZero(), "%s\n%s", j.down, label)
 			require.LessOrEqual(t, j.hops, proof.Bound, "%s\n%s", j.long, label)
+			require.True(t, j.elsewhere.IsZero(), "%s\n%s", j.elsewhere, label)
 		}
 		findings := strings.Join(said(proof), "\n") + "\n"
 		for _, r := range p.Rules.Rules() {
