@@ -30,6 +30,7 @@ docs:
 bench:
 	go test -run '^$$' -bench . ./...
 	test/bench.sh
+	test/rates.sh
 
 dist:
 	@mkdir -p dist

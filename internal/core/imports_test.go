@@ -6,6 +6,8 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
+	"os/exec"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -105,4 +107,42 @@ func contains(list []string, s string) bool {
 		}
 	}
 	return false
+}
+
+// TestThePictureOfImportsIsTrue compares what docs/imports.sh draws with the page that shows it.
+func TestThePictureOfImportsIsTrue(t *testing.T) {
+	shell, err := exec.LookPath("bash")
+	if err != nil {
+		t.Skip("no bash to draw it with")
+	}
+	drawn, err := exec.Command(shell, "../../docs/imports.sh").Output()
+	require.NoError(t, err)
+	page, err := os.ReadFile("../../docs/ARCHITECTURE.md")
+	require.NoError(t, err)
+	var lines []string
+	for line := range strings.SplitSeq(strings.TrimRight(string(drawn), "\n"), "\n") {
+		lines = append(lines, strings.TrimRight(line, " "))
+	}
+	assert.Contains(t, string(page), strings.Join(lines, "\n"), "docs/ARCHITECTURE.md shows other imports than there are: put in what docs/imports.sh prints")
+}
+
+// TestCoreNamesNoCommand looks for commands and options in what core says.
+func TestCoreNamesNoCommand(t *testing.T) {
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err != nil {
+			return err
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			if text, ok := n.(*ast.BasicLit); ok && text.Kind == token.STRING && !strings.HasPrefix(text.Value, `"upperpath.example/`) {
+				assert.NotRegexp(t, `upperpath [a-z]|--[a-z]|\bdig \+`, text.Value, "%s", path)
+			}
+			return true
+		})
+		return nil
+	})
+	require.NoError(t, err)
 }
