@@ -18,6 +18,7 @@ func (p *program) write() *cobra.Command {
 		Use:   "write",
 		Short: "Write the plan down for those who carry it",
 		Example: `  upperpath write nginx
+  upperpath write apache
   upperpath write sheet
   upperpath write zone`,
 	}

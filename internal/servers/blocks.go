@@ -28,6 +28,11 @@ type table struct {
 	hosts    []string
 
 	bySegment bool // patterns are found by the first segment of a path
+
+	// What follows from the rules; worked out once, by finish.
+	all       []*rule.Rule
+	rootTried bool  // it has to be tried, behind the patterns, that a path is the root
+	statuses  []int // that are needed beside the door's own
 }
 
 // exactRule is a rule and a path that it takes, decoded.
@@ -53,6 +58,7 @@ func blocksOf(doors []predict.Door, sort func(*table, []rule.Entry)) ([]block, [
 			if d.Does == predict.Redirects && !d.Upgrades && byTable[key] == nil {
 				t := &table{number: len(tables) + 1, door: d}
 				sort(t, entries)
+				t.finish()
 				byTable[key], tables = t, append(tables, t)
 				blocks[at].table = t
 			}
@@ -157,32 +163,13 @@ func (t *table) sortOut(entries []rule.Entry, foldsCase bool, barred func(r *rul
 	}
 }
 
-// rootTried tells whether it has to be tried, behind the patterns, that a path is the root; else the root is looked up as other whole
-// paths are, or a rule takes it.
-func (t *table) rootTried() bool {
-	if slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
-		return false
-	}
-	return t.door.DropsPath || !t.door.Paths.IsExact() ||
-		slices.ContainsFunc(t.patterns, func(e rule.Entry) bool { return takesRoot(e.Rule, t.door.Paths) })
-}
-
-// looksUp tells whether whole paths are looked up.
-func (t *table) looksUp() bool { return len(t.exact)+len(t.asking) > 0 || !t.rootTried() }
-
-// isEmpty tells whether nothing is tried in a bucket.
-func (b *bucket) isEmpty(t *table) bool {
-	return len(b.patterns) == 0 && b.above == nil && !t.rootTried()
-}
-
-// rules gives all rules of a table.
-func (t *table) rules() []*rule.Rule {
-	var all []*rule.Rule
+// finish works out what follows from the rules. The root is looked up as other whole paths are, or a rule takes it, or it has to be tried.
+func (t *table) finish() {
 	seen := map[*rule.Rule]bool{}
 	add := func(r *rule.Rule) {
 		if !seen[r] {
 			seen[r] = true
-			all = append(all, r)
+			t.all = append(t.all, r)
 		}
 	}
 	for _, e := range t.exact {
@@ -191,22 +178,27 @@ func (t *table) rules() []*rule.Rule {
 	for _, e := range slices.Concat(t.asking, t.patterns) {
 		add(e.Rule)
 	}
-	return all
-}
-
-// statuses gives the statuses that a table needs beside its own.
-func (t *table) statuses() []int {
-	var all []int
+	if !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
+		t.rootTried = t.door.DropsPath || !t.door.Paths.IsExact() ||
+			slices.ContainsFunc(t.patterns, func(e rule.Entry) bool { return takesRoot(e.Rule, t.door.Paths) })
+	}
+	used := map[int]bool{rule.Gone: t.door.Fallback == estate.Gone && !t.door.DropsPath}
+	for _, r := range t.all {
+		used[r.Status] = true
+	}
 	for _, s := range rule.Statuses {
-		used := s == rule.Gone && t.door.Fallback == estate.Gone && !t.door.DropsPath
-		for _, r := range t.rules() {
-			used = used || r.Status == s
-		}
-		if used && s != t.door.Status {
-			all = append(all, s)
+		if used[s] && s != t.door.Status {
+			t.statuses = append(t.statuses, s)
 		}
 	}
-	return all
+}
+
+// looksUp tells whether whole paths are looked up.
+func (t *table) looksUp() bool { return len(t.exact)+len(t.asking) > 0 || !t.rootTried }
+
+// isEmpty tells whether nothing is tried in a bucket.
+func (b *bucket) isEmpty(t *table) bool {
+	return len(b.patterns) == 0 && b.above == nil && !t.rootTried
 }
 
 // bucket is patterns whose paths begin alike. A path that begins so meets these, and then what the bucket above it holds.

@@ -256,7 +256,7 @@ func (n *nginx) location(t *table, k *bucket) {
 	if !k.isEmpty(t) || t.bySegment {
 		n.asks(t, k)
 	}
-	for _, s := range t.statuses() {
+	for _, s := range t.statuses {
 		if s == rule.Gone {
 			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d; }\n", t.number, s, s)
 		} else {
@@ -364,7 +364,7 @@ func (n *nginx) whole(t *table) {
 	for _, e := range t.exact {
 		lines[e.path] = fmt.Sprint(e.rule.Line)
 	}
-	if lines["/"] == "" && !t.rootTried() {
+	if lines["/"] == "" && !t.rootTried {
 		lines["/"] = "root"
 	}
 	w := &n.maps
@@ -419,7 +419,7 @@ func (n *nginx) whole(t *table) {
 		path, _ := e.Rule.Old.Exact()
 		fmt.Fprintf(w, "    %d %s;\n", e.Rule.Line, quoteValue(web.Decode(path)))
 	}
-	if !t.rootTried() && lines["/"] != "" && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
+	if !t.rootTried && lines["/"] != "" && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
 		fmt.Fprint(w, "    root \"/\";\n")
 	}
 	fmt.Fprint(w, "}\n")
@@ -466,7 +466,7 @@ func (n *nginx) bucket(t *table, k *bucket, odd bool) {
 			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts, spell)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
 		}
 	}
-	if k.above == nil && t.rootTried() {
+	if k.above == nil && t.rootTried {
 		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
 			fmt.Fprintf(w, "    %s root;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, spell)+end))
 		}
@@ -537,7 +537,7 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 func (n *nginx) targets(t *table) {
 	d := t.door
 	var to, own, statuses bytes.Buffer // own: targets that hold a query of their own, or none
-	for _, r := range t.rules() {
+	for _, r := range t.all {
 		if r.Status == rule.Gone {
 			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, rule.Gone)
 			continue

@@ -69,12 +69,13 @@ type prover struct {
 	said   map[string]bool     // ways and circles that were said already, or found undecided, by their rules or doors
 	held   map[web.Host]int    // how many rules of the map are about a host
 	chains map[*rule.Rule]bool // whose targets were said to be redirected
+	unable map[*rule.Rule]bool // rules that some carrier cannot hold
 	more   int                 // hops that an http door takes first
 	failed int                 // ways of the present rule for which nothing was found
 }
 
 func newProver(w *predict.Web) *prover {
-	v := &prover{explorer: newExplorer(w), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, held: map[web.Host]int{}, chains: map[*rule.Rule]bool{},
+	v := &prover{explorer: newExplorer(w), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, held: map[web.Host]int{}, chains: map[*rule.Rule]bool{}, unable: map[*rule.Rule]bool{},
 		judge: chain.Judge{Estate: w.Estate.Holds, Forwards: w.Forwards}}
 	if w.Estate.Policy.Upgrade == estate.SameHostFirst {
 		v.more = 1
@@ -203,6 +204,7 @@ func (v *prover) unheld() {
 			if u = u.At(d); !ok || v.asIntended(u) {
 				continue
 			}
+			v.unable[e.Rule] = true
 			if concerned = append(concerned, e.Rule); len(concerned) == 1 {
 				witness = u
 			}
@@ -248,6 +250,9 @@ func (v *prover) rules(step func()) {
 		v.proof.Rules++
 		v.held[r.Old.Host]++
 		doors, cut := from.doors, v.rooted(r, from.cut)
+		if v.unable[r] && (len(doors)+len(cut) == 0 || !v.wins(r, append(slices.Clip(doors), cut...))) {
+			continue // which is said already
+		}
 		if len(doors)+len(cut) == 0 {
 			v.shadowed(r, "nobody carries its door, so that it is never asked")
 			continue

@@ -71,7 +71,7 @@ func TestWhatHolds(t *testing.T) {
 		"a way that a better rule bars, with long names": {plain, []string{"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}", "two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
 		"shadowed by several together":                   {plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1, []string{"shadowed rules line 2"}},
 		"shadowed by nobody":                             {plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil},
-		"nobody carries its door":                        {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "shadowed rules line 2"}},
+		"nobody carries its door":                        {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "beyond-carrier http://old.example"}},
 		"a tie":                                          {plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"}},
 		"a downgrade":                                    {plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2, []string{"downgrade rules line 2", "rule-chain rules line 2"}},
 		"an edge over plain http":                        {"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2, []string{"loop https://old.example", "loop https://www.old.example"}},
