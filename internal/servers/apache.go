@@ -545,17 +545,14 @@ func plainHead(r *rule.Rule) string {
 // try writes one rule that is tried.
 func (a *apacheText) try(s *section, t *table, r *rule.Rule, odd bool) {
 	mode := t.door.Paths
-	spell, flags := plainRegexp, ""
-	if odd {
-		spell = literalRegexp
-	}
+	flags := ""
 	if mode.IgnoreCase {
 		flags = " [NC]"
 	}
 	s.comment("line %d: %s", r.Line, r.Old)
 	for _, v := range mode.Variants(r.Old.Parts) {
 		n := numbering{}
-		expression := "^" + notRegexp(v) + n.parts(v.Parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, spell)
+		expression := "^" + notRegexp(v) + n.parts(v.Parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, odd)
 		subject := "%{ENV:UP_PATH}"
 		if len(r.Old.Query) > 0 {
 			subject += "?%{QUERY_STRING}"
@@ -575,23 +572,15 @@ func (a *apacheText) try(s *section, t *table, r *rule.Rule, odd bool) {
 // numbering counts captures in the order in which they stand in an expression.
 type numbering map[string]int
 
-func (n numbering) parts(parts []rule.Part, one, rest string, spell func(string) string) string {
+func (n numbering) parts(parts []rule.Part, one, rest string, odd bool) string {
 	var b strings.Builder
-	for _, p := range parts {
-		octets := one
-		switch {
-		case !p.IsCapture():
-			b.WriteString(spell(p.Literal))
+	for i, p := range parts {
+		if !p.IsCapture() {
+			b.WriteString(spelled(p.Literal, odd))
 			continue
-		case p.Rest:
-			octets = rest
-		case p.Digits:
-			octets = `(?:[0-9]|%3[0-9])+?`
-		case p.Label:
-			octets = `[0-9A-Za-z-]+?`
 		}
 		n[p.Name] = len(n) + 1
-		fmt.Fprintf(&b, "(%s)", octets)
+		fmt.Fprintf(&b, "(%s)", captured(parts, i, one, rest, odd))
 	}
 	return b.String()
 }
@@ -600,7 +589,7 @@ func (n numbering) conditions(r *rule.Rule) string {
 	var b strings.Builder
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
-		value := "=" + n.parts(c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, literalRegexp)
+		value := "=" + n.parts(c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, true)
 		if len(c.Parts) == 0 {
 			value = "=?"
 		} else if len(c.Parts) == 1 && c.Parts[0].Rest {

@@ -78,46 +78,42 @@ const nginxCommon = `
 # A $ cannot be written in nginx's own strings.
 geo $up_dollar { default "$"; }
 
-# 1 where nothing of the path is percent-encoded, and nothing stands in it that browsers would encode: then nginx's own
-# $uri is the path as it came, without dot segments.
-map $request_uri $up_plain {
-    default "";
-    "~^/[!$&-;=@-Z_a-z~]*(?:\\?[!-\"$-~]*)?$" 1;
+# How the path is spelt: plain where nothing of it is percent-encoded, and nothing stands in it that browsers would encode:
+# then nginx's own $uri is the path as it came, without dot segments; encoded where only that is encoded which has to be.
+map $request_uri $up_spelt {
+    default odd;
+    "~^/[!$&-;=@-Z_a-z~]*(?:\\?[!-\"$-~]*)?$" plain;
+    "~^(?<up_n>(?:/(?!(?:\\.|%2[Ee]){1,2}(?:[/?]|$))(?:[!$&-.0-;=@-Z_a-z~]++|%(?!2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])[0-9A-F]{2})*+)+)(?:\\?[!-\"$-~]*)?$" encoded;
 }
 
 # The path as it came, without dot segments; empty for what is refused.
-map $up_plain $up_path {
+map $up_spelt $up_path {
     default $up_raw;
-    1 $uri;
+    plain $uri;
+    encoded $up_n;
 }
 map $request_uri $up_raw {
     default "";
-    "~^(?<up_p>(?:/(?!\\.|%2[Ee])(?:[!$&-.0-;=@-Z_a-z~]++|%[0-9A-Fa-f]{2})*+)+)(?:\\?[!-\"$-~]*)?$" $up_p;
     "~[^!-\\x7e]|#" "";
     "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" $uri;
     "~^[^?]*/(?:\\.|%2[Ee])(?:\\.|%2[Ee])?(?:[/?]|$)" "";
     "~^(?<up_p>/[^?]*)" $up_p;
 }
 
+# Only odd paths, with needless escapes such as %61 for a or escapes in lower case, meet patterns with every octet spelled out.
+map $up_spelt $up_form {
+    default right;
+    odd odd;
+}
+
 # The decoded path, for looking up whole paths; empty where decoding would take an encoded / or its like for a plain one.
-map $up_plain $up_key {
+map $up_spelt $up_key {
     default $up_decoded;
-    1 $uri;
+    plain $uri;
 }
 map $request_uri $up_decoded {
     default "";
     "~^(?:[^?%]++|%(?!2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd]))*+(?:\\?|$)" $uri;
-}
-
-# odd where the path holds needless escapes, such as %61 for a, or escapes in lower case: only then patterns are tried
-# with every octet spelled out.
-map $up_plain $up_spelt {
-    default $up_escapes;
-    1 plain;
-}
-map $up_raw $up_escapes {
-    default odd;
-    "~^(?:[!$&-;=@-Z_a-z~]++|%(?!2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])[0-9A-F]{2})*+$" plain;
 }
 
 # The query, ready to be put behind another.
@@ -219,14 +215,14 @@ func (n *nginx) server(b block) {
 	fmt.Fprint(w, "    if ($up_path = \"\") { return 400; }\n")
 	if b.table != nil && b.table.looksUp() {
 		number := b.table.number
-		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_spelt;\n")
+		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_form;\n")
 		found := fmt.Sprintf("$up%d_whole = $up_key", number)
 		if b.table.door.Paths.IgnoreCase {
 			found = fmt.Sprintf("$up%d_line", number)
 		}
 		fmt.Fprintf(w, "    if (%s) { set $up_rule $up%d_line; set $up_way found; }\n", found, number)
 	} else if b.table != nil {
-		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_spelt;\n")
+		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_form;\n")
 	}
 	for _, e := range b.Exempt {
 		fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quoteValue(n.options.Challenges))
@@ -292,7 +288,7 @@ func (n *nginx) asks(t *table, k *bucket) {
 	case !t.door.Paths.IsExact() && t.bySegment:
 		plain, odd = fmt.Sprintf("$up%d_p", t.number), fmt.Sprintf("$up%d_o", t.number)
 	}
-	fmt.Fprintf(&n.text, "        if ($up_way = plain) { set $up_rule %s; }\n        if ($up_way = odd) { set $up_rule %s; }\n", plain, odd)
+	fmt.Fprintf(&n.text, "        if ($up_way = right) { set $up_rule %s; }\n        if ($up_way = odd) { set $up_rule %s; }\n", plain, odd)
 }
 
 // buckets parts the patterns of a table.
@@ -446,9 +442,8 @@ func (n *nginx) bucket(t *table, k *bucket, odd bool) {
 	if mode.IgnoreCase {
 		sign = "~*^"
 	}
-	spell := plainRegexp
 	if odd {
-		letter, spell = 'o', literalRegexp
+		letter = 'o'
 		if k.number == 0 || k.number == 1 && k.above.isEmpty(t) {
 			fmt.Fprint(w, "# The same patterns with every octet spelled out.\n")
 		}
@@ -463,12 +458,12 @@ func (n *nginx) bucket(t *table, k *bucket, odd bool) {
 			fmt.Fprintf(w, "    # %s\n", commentSafe(e.Rule.Old.String()))
 		}
 		for _, v := range mode.Variants(e.Rule.Old.Parts) {
-			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts, spell)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
+			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts, odd)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
 		}
 	}
 	if k.above == nil && t.rootTried {
 		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
-			fmt.Fprintf(w, "    %s root;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, spell)+end))
+			fmt.Fprintf(w, "    %s root;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, odd)+end))
 		}
 	}
 	fmt.Fprint(w, "}\n")
@@ -484,8 +479,8 @@ func notRegexp(v rule.Variant) string {
 }
 
 // variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier expression took.
-func variantRegexp(r *rule.Rule, v []rule.Part, spell func(string) string) string {
-	s := pathRegexp(r.Old, v, spell)
+func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
+	s := pathRegexp(r.Old, v, odd)
 	for i, p := range r.Old.Captures() {
 		inPath := slices.ContainsFunc(r.Old.Parts, func(o rule.Part) bool { return o.Name == p.Name })
 		if inPath && !slices.ContainsFunc(v, func(o rule.Part) bool { return o.Name == p.Name }) {
@@ -500,7 +495,7 @@ func conditionsRegexp(r *rule.Rule) string {
 	var b strings.Builder
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
-		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, literalRegexp)
+		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, true)
 		if len(c.Parts) == 0 {
 			value = "=?"
 		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
@@ -526,7 +521,7 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 	}
 	old := quoteValue(r.Old.String())
 	if !hashable {
-		old = quote(variantRegexp(r, r.Old.Parts, literalRegexp) + conditionsRegexp(r))
+		old = quote(variantRegexp(r, r.Old.Parts, true) + conditionsRegexp(r))
 	}
 	if len(old) > mostWord || len(quoteValue(r.New.String())) > mostWord {
 		return fmt.Sprintf("it is longer than the %d octets that nginx reads as one word", mostWord)
@@ -679,29 +674,54 @@ func captureNumber(old rule.Pattern, name string) int {
 
 // pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits; else (plainRegexp) only
 // one that is in normal form.
-func pathRegexp(old rule.Pattern, parts []rule.Part, spell func(string) string) string {
-	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, spell)
+func pathRegexp(old rule.Pattern, parts []rule.Part, odd bool) string {
+	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, odd)
 }
 
 // partsRegexp writes parts, with what a capture and one of the rest take, and how texts are spelled.
-func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string, spell func(string) string) string {
+func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string, odd bool) string {
 	var b strings.Builder
-	for _, p := range parts {
-		octets := one
-		switch {
-		case !p.IsCapture():
-			b.WriteString(spell(p.Literal))
+	for i, p := range parts {
+		if !p.IsCapture() {
+			b.WriteString(spelled(p.Literal, odd))
 			continue
-		case p.Rest:
-			octets = rest
-		case p.Digits:
-			octets = `(?:[0-9]|%3[0-9])+?`
-		case p.Label:
-			octets = `[0-9A-Za-z-]+?`
 		}
-		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), octets)
+		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), captured(parts, i, one, rest, odd))
 	}
 	return b.String()
+}
+
+// spelled takes a text as it is in normal form, or for odd paths in every spelling.
+func spelled(normal string, odd bool) string {
+	if odd {
+		return literalRegexp(normal)
+	}
+	return plainRegexp(normal)
+}
+
+// captured writes what a capture takes: the shortest text. Where a slash or the end comes behind it, that is all up to there, which is found
+// sooner; an escape is taken whole unless what comes behind cannot begin inside one.
+func captured(parts []rule.Part, i int, one, rest string, odd bool) string {
+	p, behind := parts[i], ""
+	if i+1 < len(parts) {
+		behind = parts[i+1].Literal
+	}
+	whole := !odd && (i+1 == len(parts) || strings.HasPrefix(behind, "/"))
+	switch {
+	case p.Rest:
+		return rest
+	case p.Digits && whole:
+		return `[0-9]+`
+	case p.Digits && odd:
+		return `(?:[0-9]|%3[0-9])+?`
+	case p.Digits:
+		return `[0-9]+?`
+	case p.Label:
+		return `[0-9A-Za-z-]+?`
+	case whole && strings.HasPrefix(one, "(?:[^/%?]"):
+		return `[^/?]+`
+	}
+	return one
 }
 
 // plainRegexp takes a text in normal form as it is.
