@@ -251,20 +251,18 @@ func (w *Web) listDoors() {
 	}
 }
 
-// Ties gives a finding for each pair of rules that doors ask and that the order of specificity cannot tell apart, in the order of the file.
+// Ties gives a finding for each pair of rules in the tables that doors ask which the order of specificity cannot tell apart.
 func Ties(doors []Door) []finding.Finding {
 	var tally finding.Tally
-	asked, tables := map[web.Host]bool{}, map[*rule.Table]bool{}
+	tables := map[*rule.Table]bool{}
 	for _, d := range doors {
 		if d.AsksRules() {
-			asked[d.Asked.Host], tables[d.Rules] = true, true
+			tables[d.Rules] = true
 		}
 	}
 	for t := range tables {
 		for _, tie := range t.Ties() {
-			if asked[tie.Witness.Host()] {
-				tally.Add(TieFinding(tie))
-			}
+			tally.Add(TieFinding(tie))
 		}
 	}
 	return tally.Findings()
