@@ -140,6 +140,22 @@ func TestParseListen(t *testing.T) {
 	}
 }
 
+func TestARuleIsTooLongAsNginxReadsIt(t *testing.T) {
+	accents := strings.Repeat("%C3%A9", 400) // 2,400 octets of a map, but more of an expression, which takes every spelling
+	p := load(t, &txtar.Archive{Files: []txtar.File{
+		{Name: "upperpath.yaml", Data: []byte("canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\ndomains: [old.example]\nrules: rules.csv\n")},
+		{Name: "rules.csv", Data: []byte("old,new\nold.example/" + accents + ",/x\nold.example/" + accents + "/{x},/y\nold.example/" + accents + "?p=1,/z\n")},
+	}})
+	out, err := nginxWriter.Write(p, Options{})
+	require.NoError(t, err)
+	var says []string
+	for _, f := range out.Findings {
+		assert.Contains(t, f.Says, "longer than the 3900 octets")
+		says = append(says, f.Subject)
+	}
+	assert.ElementsMatch(t, []string{"rules line 3", "rules line 4"}, says)
+}
+
 func TestLargeTablesGetLargerHashes(t *testing.T) {
 	var rules strings.Builder
 	rules.WriteString("old,new\n")

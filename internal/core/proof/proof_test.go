@@ -66,21 +66,24 @@ func TestWhatHolds(t *testing.T) {
 			[]string{"two.example/i?p=1,https://old.example/x", "two.example/i?p=2,/never-from-old"}, Refuted, 1, []string{"rule-loop rules line 2"}},
 		"another query is not that one": {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/i?p=3&q\", fallback: home}, two.example]\n",
 			[]string{"two.example/i?p=1,https://old.example/x"}, Proved, 3, []string{"extra-hop http://old.example"}},
-		"a pair that loops only below itself":            {plain, []string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
-		"a way that a better rule bars":                  {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c", "old.example/a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"a way that a better rule bars, with long names": {plain, []string{"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}", "two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"shadowed by several together":                   {plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1, []string{"shadowed rules line 2"}},
-		"shadowed by nobody":                             {plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil},
-		"nobody carries its door":                        {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "beyond-carrier http://old.example"}},
-		"a tie":                                          {plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"}},
-		"a downgrade":                                    {plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2, []string{"downgrade rules line 2", "rule-chain rules line 2"}},
-		"an edge over plain http":                        {"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2, []string{"loop https://old.example", "loop https://www.old.example"}},
-		"conditions that exclude":                        {plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"conditions that go round":                       {plain, []string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
-		"a host with a capture":                          {plain, []string{"old.example/b/{x},https://{x}.n.example/"}, Refuted, 2, []string{"no-address"}},
-		"https first":                                    {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2, nil},
-		"dots that browsers resolve":                     {plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1, nil},
-		"a domain that leads to another":                 {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: \"https://old.example/\"}]\n", nil, Refuted, 1, nil},
+		"a pair that loops only below itself":               {plain, []string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
+		"a way that a better rule bars":                     {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c", "old.example/a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"a way that a better rule bars, with long names":    {plain, []string{"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}", "two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"shadowed by several together":                      {plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1, []string{"shadowed rules line 2"}},
+		"shadowed by nobody":                                {plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil},
+		"nobody carries its door":                           {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "beyond-carrier http://old.example"}},
+		"a tie":                                             {plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"}},
+		"a downgrade":                                       {plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2, []string{"downgrade rules line 2", "rule-chain rules line 2"}},
+		"an edge over plain http":                           {"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2, []string{"loop https://old.example", "loop https://www.old.example"}},
+		"conditions that exclude":                           {plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"a parameter that was used up decides nothing more": {plain, []string{"old.example/i?p=1,https://two.example/i", "two.example/i?p={v},https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"nor does one that was dropped":                     {plain, []string{"old.example/i,https://two.example/i,,drop", "two.example/i?p=1,https://old.example/i"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
+		"conditions that go round":                          {plain, []string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
+		"a host with a capture":                             {plain, []string{"old.example/b/{x},https://{x}.n.example/"}, Refuted, 2, []string{"no-address"}},
+		"the longest chain is not the last":                 {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", nil, Proved, 2, nil},
+		"https first":                                       {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2, nil},
+		"dots that browsers resolve":                        {plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1, nil},
+		"a domain that leads to another":                    {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: \"https://old.example/\"}]\n", nil, Refuted, 1, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, proof := prove(t, c.domains, c.rules...)
@@ -93,6 +96,8 @@ func TestWhatHolds(t *testing.T) {
 			}
 			if c.verdict == Proved {
 				assert.Equal(t, c.bound, proof.Bound)
+				deepest := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL(proof.Deepest)}, chain.Rule)
+				assert.Equal(t, c.bound, deepest.Redirects(), proof.Deepest)
 			}
 			confirmed(t, p, proof)
 		})
