@@ -48,7 +48,7 @@ started() { local TIMEFORMAT="  $1 reads it in %R s"; time "${@:2}" >"$work/said
 echo "written configurations, 100,000 exact rules and 1,000 patterns:"
 ./upperpath write nginx --out nginx --listen http=127.0.0.1:18480 --listen https=127.0.0.1:18443 --certificates "$work" --challenges "$work/challenges" >/dev/null
 cat >nginx.conf <<CONF
-worker_processes 1; daemon off; pid $work/nginx.pid; error_log $work/error.log;
+worker_processes 1; daemon off; pcre_jit on; pid $work/nginx.pid; error_log $work/error.log;
 events { worker_connections 1024; }
 http { access_log off; include $work/nginx/nginx.conf;
   server { listen 127.0.0.1:18481; location / { return 301 https://www.n.example\$request_uri; } } }

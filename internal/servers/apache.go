@@ -178,8 +178,8 @@ const apacheHead = `# Redirects for Apache (2.4.60 or newer, with mod_rewrite an
 
 const apacheRefusals = `#
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %7E is ~, but %2F is not /. Refused with 400, or with 404 by
-# Apache itself: a % that starts no escape, %00, octets outside ASCII, and dot segments beside escapes; browsers send none
-# of these. A key of the query that a target sets itself is taken from the visitor's up to three times; an & at the end of a
+# Apache itself: a % that starts no escape, %00, octets outside ASCII, and dot segments that lead above the root or stand
+# beside escapes or empty segments; browsers send none of these. A key of the query that a target sets itself is taken from the visitor's up to three times; an & at the end of a
 # query may be taken away by Apache itself.
 `
 
@@ -251,12 +251,15 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	}
 	var s section
 	for _, e := range k.Exempt {
-		s.rule(argument("^"+plainRegexp(web.Decode(e))), "-", "L")
+		s.rule(argument("^"+plainRegexp(web.Decode(e))), "-", "L", doubleSlash)
 	}
 	s.add(a.answers(k))
 	b.Write(s.text.Bytes())
 	fmt.Fprint(b, "</VirtualHost>\n")
 }
+
+// Apache takes several slashes at the start of a path for one, except in the request line.
+const doubleSlash = `%{THE_REQUEST} "!^[A-Z]+ (?:https?://[^/? ]*)?//"`
 
 // folderFile writes one file for the folder of a shared host.
 func (a *apacheText) folderFile() []byte {
@@ -267,7 +270,7 @@ func (a *apacheText) folderFile() []byte {
 	for _, k := range a.blocks {
 		var s section
 		for _, e := range k.Exempt {
-			s.rule("^", "-", "L", `%{REQUEST_URI} `+argument("^"+plainRegexp(web.Decode(e))))
+			s.rule("^", "-", "L", `%{REQUEST_URI} `+argument("^"+plainRegexp(web.Decode(e))), doubleSlash)
 		}
 		s.add(a.answers(k))
 		names := make([]string, len(k.names))
@@ -309,9 +312,9 @@ func (a *apacheText) path(s *section, d predict.Door) {
 		start   = `^[A-Z]+ (?:https?://[^/? ]*)?`
 		end     = `(?:\?[!-\x22$-~]*)? HTTP/`
 		segment = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])(?:[!$&-.0-;=@-Z_a-z~]++|%(?!2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])[0-9A-F]{2})*+)+`
-		dotted  = `/[!$&-;=@-Z_a-z~]*`
+		dotted  = `(?:/(?!/)[!$&-.0-;=@-Z_a-z~]*+)+`
 		odd     = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])(?:[!-\x22$&-.0->@-~]++|%[0-9A-Fa-f]{2})*+)+`
-		any     = `/[!-\x22$&->@-~]*`
+		any     = `(?:/(?!/)[!-\x22$&-.0->@-~]*+)+`
 	)
 	set := func(pattern, path, way string) { // the condition with the captures comes last
 		s.rule("^", "-", "E=UP_PATH:"+path+",E=UP_WAY:"+way, `%{ENV:UP_WAY} "^$"`, asked+argument(start+"("+pattern+")"+end))
@@ -365,7 +368,8 @@ func (a *apacheText) byRules(s *section, t *table) {
 				"%{ENV:"+from+"} "+argument("^((?:&[^&]*)*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"))
 			from = fmt.Sprintf("UP_REST%d", i+1)
 		}
-		strips.rule("^", "-", fmt.Sprintf("E=UP_ONLY%d:?%%1", i+1), fmt.Sprintf(`%%{ENV:UP_REST%d} "^&(.*)$"`, i+1))
+		strips.rule("^", "-", fmt.Sprintf("E=UP_ONLY%d:?%%1", i+1), fmt.Sprintf(`%%{ENV:UP_REST%d} "^&(.+)$"`, i+1))
+		strips.rule("^", "-", fmt.Sprintf("E=UP_REST%d:", i+1), fmt.Sprintf(`%%{ENV:UP_REST%d} "^&$"`, i+1))
 	}
 	if strips.rules > 0 {
 		all := &section{}
@@ -393,7 +397,7 @@ func (a *apacheText) looksUp(s *section, t *table) {
 		return "${" + t.mapName() + ":" + of + "}"
 	}
 	s.rule("^", "-", "E=UP_HIT:%1", `%{ENV:UP_WAY} "=plain"`, key("%{ENV:UP_PATH}")+` "^(.+)$"`)
-	s.rule("^", "-", "E=UP_HIT:%1", `%{ENV:UP_WAY} "=odd"`, key("${up_escape:%{REQUEST_URI}}")+` "^(.+)$"`)
+	s.rule("^", "-", "E=UP_HIT:%1", `%{ENV:UP_WAY} "=odd"`, `%{ENV:UP_PATH} "!^//"`, key("${up_escape:%{REQUEST_URI}}")+` "^(.+)$"`)
 	var hits section
 	said := map[string]bool{}
 	for _, e := range t.exact {
@@ -556,7 +560,11 @@ func (a *apacheText) try(s *section, t *table, r *rule.Rule, odd bool) {
 		subject := "%{ENV:UP_PATH}"
 		if len(r.Old.Query) > 0 {
 			subject += "?%{QUERY_STRING}"
-			expression += `\?` + n.conditions(r)
+			expression += `\?`
+			if mode.IgnoreCase {
+				expression += "(?-i)" // the case of a query counts
+			}
+			expression += n.conditions(r)
 		} else {
 			expression += "$"
 		}

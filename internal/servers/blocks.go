@@ -27,7 +27,8 @@ type table struct {
 	patterns []rule.Entry // what has to be tried one by one, in its order
 	hosts    []string
 
-	bySegment bool // patterns are found by the first segment of a path
+	bySegment bool                // patterns are found by the first segment of a path
+	straight  map[*rule.Rule]bool // of exact, those whose target stands beside the path
 
 	// What follows from the rules; worked out once, by finish.
 	all       []*rule.Rule
@@ -141,7 +142,7 @@ func (t *table) sortOut(entries []rule.Entry, foldsCase bool, barred func(r *rul
 	for _, e := range entries {
 		path, exact := e.Rule.Old.Exact()
 		asks := len(e.Rule.Old.Query) > 0
-		lookedUp := exact && !t.door.DropsPath && !encodedReserved(path)
+		lookedUp := exact && !t.door.DropsPath && !encodedReserved(path) && !strings.HasPrefix(path, "//")
 		if foldsCase && !mode.IgnoreCase {
 			lookedUp = lookedUp && !twin(e.Rule)
 		}

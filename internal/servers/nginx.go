@@ -63,9 +63,11 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 # Paths that are never redirected over http are answered from
 #     %s
 #
-# How a request is answered: $up_rule becomes the line of rules.csv that takes it, found by the whole path in a map, or
-# else by the patterns of the location that it falls into; then the map of targets says where that line leads. So the
-# line of a rule is its number in a map, and each pattern stands below its rule.
+# How a request is answered: most whole paths stand in a map with their targets, each with its line of rules.csv behind it.
+# Else $up_rule becomes the line of the rule that takes it, found by the whole path in a second map, or by the patterns of
+# the location that it falls into; each pattern stands below its rule. Then a map of targets says where that line leads.
+#
+# A line "pcre_jit on;" at the top of nginx.conf makes all of this faster.
 #
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself refuses
 # stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other escapes; browsers
@@ -111,9 +113,25 @@ map $up_spelt $up_key {
     default $up_decoded;
     plain $uri;
 }
+# The same for hosts of which no whole path has to be encoded.
+map $up_spelt $up_bare {
+    default $up_decoded;
+    plain $uri;
+    encoded "";
+}
 map $request_uri $up_decoded {
     default "";
     "~^(?:[^?%]++|%(?!2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd]))*+(?:\\?|$)" $uri;
+}
+
+# Maps ignore case, URLs do not: whole paths without capitals are looked up only for paths without capitals.
+map $up_key $up_key_small {
+    default $up_key;
+    "~[A-Z]" "";
+}
+map $up_bare $up_bare_small {
+    default $up_bare;
+    "~[A-Z]" "";
 }
 
 # The query, ready to be put behind another.
@@ -213,16 +231,18 @@ func (n *nginx) server(b block) {
 		fmt.Fprintf(w, "    ssl_certificate     %s;\n    ssl_certificate_key %s;\n", quoteValue(at+".crt"), quoteValue(at+".key"))
 	}
 	fmt.Fprint(w, "    if ($up_path = \"\") { return 400; }\n")
-	if b.table != nil && b.table.looksUp() {
-		number := b.table.number
+	if t := b.table; t != nil {
 		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_form;\n")
-		found := fmt.Sprintf("$up%d_whole = $up_key", number)
-		if b.table.door.Paths.IgnoreCase {
-			found = fmt.Sprintf("$up%d_line", number)
+		if len(t.straight) > 0 {
+			fmt.Fprintf(w, "    if ($up%d_straight) { set $up_rule straight; set $up_way found; }\n", t.number)
 		}
-		fmt.Fprintf(w, "    if (%s) { set $up_rule $up%d_line; set $up_way found; }\n", found, number)
-	} else if b.table != nil {
-		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_form;\n")
+		found := fmt.Sprintf("$up%d_whole = %s", t.number, t.key())
+		if t.door.Paths.IgnoreCase {
+			found = fmt.Sprintf("$up%d_line", t.number)
+		}
+		if t.looksUp() && t.hasLines() {
+			fmt.Fprintf(w, "    if (%s) { set $up_rule $up%d_line; set $up_way found; }\n", found, t.number)
+		}
 	}
 	for _, e := range b.Exempt {
 		fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quoteValue(n.options.Challenges))
@@ -306,6 +326,7 @@ func (t *table) buckets() []*bucket {
 // rules.csv.
 func (n *nginx) table(t *table) {
 	fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n", commentSafe(strings.Join(t.hosts, ", ")))
+	n.straighten(t)
 	n.whole(t)
 	buckets := t.buckets()
 	t.bySegment = len(buckets) > 1 && !t.door.Paths.IsExact()
@@ -343,6 +364,66 @@ func (n *nginx) segments(t *table, buckets []*bucket) {
 	n.most = max(n.most, len(buckets))
 }
 
+// key names the variable that is looked up among whole paths.
+func (t *table) key() string {
+	encoded := func(path string) bool { return strings.Trim(path, plainOctets) != "" }
+	if slices.ContainsFunc(t.exact, func(e exactRule) bool { return encoded(e.path) }) ||
+		slices.ContainsFunc(t.asking, func(e rule.Entry) bool { return encoded(web.Decode(e.Rule.Old.Parts[0].Literal)) }) {
+		return "$up_key"
+	}
+	return "$up_bare"
+}
+
+// What stands in a path that is spelt plain.
+const plainOctets = "!$&'()*+,-./0123456789:;=@ABCDEFGHIJKLMNOPQRSTUVWXYZ_abcdefghijklmnopqrstuvwxyz~"
+
+// hasLines tells whether some whole path leads to a line and not straight to its target: "/" does where no rule takes it.
+func (t *table) hasLines() bool {
+	return len(t.asking) > 0 || !t.rootTried && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) ||
+		slices.ContainsFunc(t.exact, func(e exactRule) bool { return !t.straight[e.rule] })
+}
+
+// straighten finds the rules of whole paths that lead straight to their targets: their statuses are the door's, the query comes behind the
+// target, and a map that ignores case cannot mistake them.
+func (n *nginx) straighten(t *table) {
+	t.straight = map[*rule.Rule]bool{}
+	for _, e := range t.exact {
+		t.straight[e.rule] = true
+	}
+	asking := map[string]bool{}
+	for _, e := range t.asking {
+		for _, v := range t.door.Paths.Variants(e.Rule.Old.Parts) {
+			asking[web.Decode(v.Parts[0].Literal)] = true
+		}
+	}
+	for _, e := range t.exact {
+		_, apart := n.target(e.rule, t.door)
+		capitals := strings.ContainsFunc(e.path, func(c rune) bool { return c >= 'A' && c <= 'Z' })
+		if !apart || asking[e.path] || e.rule.Status != 0 && e.rule.Status != t.door.Status || capitals && !t.door.Paths.IgnoreCase {
+			delete(t.straight, e.rule)
+		}
+	}
+	for _, e := range t.patterns {
+		delete(t.straight, e.Rule)
+	}
+	if len(t.straight) == 0 {
+		return
+	}
+	from := t.key() + "_small"
+	if t.door.Paths.IgnoreCase {
+		from = t.key()
+	}
+	fmt.Fprintf(&n.maps, "map %s $up%d_straight {\n    default \"\";\n", from, t.number)
+	for _, e := range t.exact {
+		if t.straight[e.rule] {
+			n.longest, n.most = max(n.longest, len(e.path)), max(n.most, len(t.exact))
+			target, _ := n.target(e.rule, t.door)
+			fmt.Fprintf(&n.maps, "    %s %s; # %d\n", quote(e.path), target, e.rule.Line)
+		}
+	}
+	fmt.Fprint(&n.maps, "}\n")
+}
+
 // whole writes the maps of whole paths: their rules, and where a rule asks for a parameter of the query, which one is taken.
 func (n *nginx) whole(t *table) {
 	asking := map[string][]*rule.Rule{}
@@ -357,10 +438,11 @@ func (n *nginx) whole(t *table) {
 		}
 	}
 	lines := map[string]string{}
-	for _, e := range t.exact {
+	exact := slices.DeleteFunc(slices.Clone(t.exact), func(e exactRule) bool { return t.straight[e.rule] })
+	for _, e := range exact {
 		lines[e.path] = fmt.Sprint(e.rule.Line)
 	}
-	if lines["/"] == "" && !t.rootTried {
+	if lines["/"] == "" && !t.rootTried && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
 		lines["/"] = "root"
 	}
 	w := &n.maps
@@ -377,18 +459,18 @@ func (n *nginx) whole(t *table) {
 		return
 	}
 	order := make([]string, 0, len(lines))
-	for _, e := range t.exact {
+	for _, e := range exact {
 		order = append(order, e.path)
 	}
 	for _, path := range paths {
-		if !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == path }) {
+		if !slices.ContainsFunc(exact, func(e exactRule) bool { return e.path == path }) {
 			order = append(order, path)
 		}
 	}
 	if lines["/"] == "root" {
 		order = append(order, "/")
 	}
-	fmt.Fprintf(w, "map $up_key $up%d_line {\n    default \"\";\n", t.number)
+	fmt.Fprintf(w, "map %s $up%d_line {\n    default \"\";\n", t.key(), t.number)
 	for _, path := range order {
 		n.longest = max(n.longest, len(path))
 		fmt.Fprintf(w, "    %s %s;\n", quote(path), lines[path])
@@ -400,22 +482,23 @@ func (n *nginx) whole(t *table) {
 	}
 	fmt.Fprint(w, "# Maps ignore case, URLs do not: what was found has to be the path to the letter.\n")
 	if !t.door.Paths.IsExact() { // a rule has several paths
-		fmt.Fprintf(w, "map $up_key $up%d_whole {\n    default -;\n", t.number)
+		fmt.Fprintf(w, "map %s $up%d_paths {\n    default -;\n", t.key(), t.number)
 		for _, path := range order {
 			fmt.Fprintf(w, "    %s %s;\n", quote(path), quoteValue(path))
 		}
-		fmt.Fprint(w, "}\n")
+		fmt.Fprintf(w, "}\nmap $up%d_line $up%d_whole {\n    default $up%d_paths;\n    \"\" -;\n}\n", t.number, t.number, t.number)
+		n.named++
 		return
 	}
 	fmt.Fprintf(w, "map $up%d_line $up%d_whole {\n    default -;\n", t.number, t.number)
-	for _, e := range t.exact {
+	for _, e := range exact {
 		fmt.Fprintf(w, "    %d %s;\n", e.rule.Line, quoteValue(e.path))
 	}
 	for _, e := range t.asking {
 		path, _ := e.Rule.Old.Exact()
 		fmt.Fprintf(w, "    %d %s;\n", e.Rule.Line, quoteValue(web.Decode(path)))
 	}
-	if !t.rootTried && lines["/"] != "" && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
+	if !t.rootTried && lines["/"] != "" && !slices.ContainsFunc(exact, func(e exactRule) bool { return e.path == "/" }) {
 		fmt.Fprint(w, "    root \"/\";\n")
 	}
 	fmt.Fprint(w, "}\n")
@@ -438,9 +521,12 @@ func (n *nginx) bucket(t *table, k *bucket, odd bool) {
 	if asks {
 		from, end = `"`+path+`?$args"`, `\?`
 	}
-	sign, letter := "~^", 'p'
+	sign, minds, letter := "~^", "", 'p'
 	if mode.IgnoreCase {
 		sign = "~*^"
+		if asks {
+			minds = "(?-i)" // the case of a query counts
+		}
 	}
 	if odd {
 		letter = 'o'
@@ -458,7 +544,7 @@ func (n *nginx) bucket(t *table, k *bucket, odd bool) {
 			fmt.Fprintf(w, "    # %s\n", commentSafe(e.Rule.Old.String()))
 		}
 		for _, v := range mode.Variants(e.Rule.Old.Parts) {
-			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts, odd)+end+conditionsRegexp(e.Rule)), e.Rule.Line)
+			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts, odd)+end+minds+conditionsRegexp(e.Rule)), e.Rule.Line)
 		}
 	}
 	if k.above == nil && t.rootTried {
@@ -533,6 +619,9 @@ func (n *nginx) targets(t *table) {
 	d := t.door
 	var to, own, statuses bytes.Buffer // own: targets that hold a query of their own, or none
 	for _, r := range t.all {
+		if t.straight[r] {
+			continue
+		}
 		if r.Status == rule.Gone {
 			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, rule.Gone)
 			continue
@@ -566,6 +655,9 @@ func (n *nginx) targets(t *table) {
 		fmt.Fprintf(&n.maps, "map $up_rule $up%d_query {\n    default $is_args$args;\n%s}\n", t.number, own.String())
 	}
 	n.named += 3
+	if len(t.straight) > 0 {
+		fmt.Fprintf(&to, "    straight $up%d_straight;\n", t.number)
+	}
 	fmt.Fprintf(&n.maps, "map $up_rule $up%d_to {\n%s    root %s;\n    default %s;\n}\n", t.number, to.String(), root, other)
 	if statuses.Len() > 0 {
 		fmt.Fprintf(&n.maps, "map $up_rule $up%d_status {\n    default %d;\n%s}\n", t.number, d.Status, statuses.String())
@@ -630,7 +722,7 @@ func (n *nginx) query(own string, drop bool, used ...string) string {
 	case own == "":
 		return fmt.Sprintf("$up_ask%d", n.strip(own, used))
 	}
-	return fmt.Sprintf("?%s$up_rest%d_3", own, n.strip(own, used))
+	return fmt.Sprintf("?%s$up_rest%d", own, n.strip(own, used))
 }
 
 // strip writes the maps that take keys from a query, up to three times, and returns their number.
@@ -648,7 +740,8 @@ func (n *nginx) strip(own string, used []string) int {
 			quote("~^(?<up_l>(?:&[^&]*)*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"))
 		from = fmt.Sprintf("$up_rest%d_%d", number, round)
 	}
-	fmt.Fprintf(&n.maps, "map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.*)$\" \"?$up_l\";\n}\n", from, number)
+	fmt.Fprintf(&n.maps, "map %s $up_rest%d {\n    default %s;\n    \"&\" \"\";\n}\n", from, number, from)
+	fmt.Fprintf(&n.maps, "map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n", from, number)
 	return number
 }
 
@@ -743,7 +836,7 @@ func literalRegexp(normal string) string {
 		if len(u.Normal) == 3 {
 			hex := anyCase(u.Normal[1:])
 			raw := web.Decode(u.Normal)[0]
-			if raw > 0x20 && raw < 0x7f && raw != '%' && web.NormalPath(string(raw)) == u.Normal {
+			if raw > 0x20 && raw < 0x7f && raw != '%' && raw != '?' && web.NormalPath(string(raw)) == u.Normal {
 				fmt.Fprintf(&b, "(?:%%%s|%s)", hex, escapeRegexp(raw))
 			} else {
 				b.WriteString("%" + hex)

@@ -152,7 +152,25 @@ func (a *apache) ask(scheme, sni, host, uri string) string {
 // refuses tells what the file says that Apache refuses by itself.
 func (a *apache) refuses(uri string) bool {
 	path, _, _ := strings.Cut(uri, "?")
-	return dotted(uri) && strings.Contains(path, "%") || hasOddEscape(uri) || a.folder && (strings.Contains(strings.ToUpper(path), "%2F"))
+	return dotted(uri) && (strings.Contains(path, "%") || strings.Contains(path, "//") || climbs(path)) || hasOddEscape(uri) || a.folder && (strings.Contains(strings.ToUpper(path), "%2F"))
+}
+
+// climbs tells whether a path leads above the root.
+func climbs(path string) bool {
+	depth := 0
+	for s := range strings.SplitSeq(path[1:], "/") {
+		switch s {
+		case "..":
+			depth--
+		case ".":
+		default:
+			depth++
+		}
+		if depth < 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // normal takes away what stands at the end of a query and says nothing, as Apache may.

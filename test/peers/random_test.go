@@ -31,7 +31,7 @@ type answering interface {
 // TestServersAnswerRandomTablesAsPredicted writes tables at random, with carriers limited in every way, for real servers, and compares status
 // and Location of many requests with the prediction. SEED=3 ROUNDS=200 goes looking for others.
 func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
-	seed, rounds := uint64(61), 14
+	seed, rounds := uint64(61), 30
 	if s, err := strconv.ParseUint(os.Getenv("SEED"), 10, 64); err == nil {
 		seed = s
 	}

@@ -12,13 +12,16 @@ func MergeQuery(first, rest string) string {
 	for p := range strings.SplitSeq(first, "&") {
 		taken[queryKey(p)] = true
 	}
-	merged := first
+	var kept []string
 	for p := range strings.SplitSeq(rest, "&") {
 		if !taken[queryKey(p)] {
-			merged += "&" + p
+			kept = append(kept, p)
 		}
 	}
-	return merged
+	if behind := strings.Join(kept, "&"); behind != "" {
+		return first + "&" + behind
+	}
+	return first
 }
 
 // QueryHolds tells whether every parameter of wanted stands in query, in normal form, in any order.

@@ -185,6 +185,8 @@ func TestUnitsKeepTheRawForm(t *testing.T) {
 
 func TestMergeQuery(t *testing.T) {
 	assert.Equal(t, "a=1&b=3&c=", MergeQuery("a=1", "a=2&b=3&c="))
+	assert.Equal(t, "a=1", MergeQuery("a=1", "a=2&"), "an empty parameter alone is nothing")
+	assert.Equal(t, "a=1&&", MergeQuery("a=1", "&"))
 	assert.Equal(t, "a=1", MergeQuery("a=1", "%61=2"))
 	assert.Equal(t, "b=2", MergeQuery("", "b=2"))
 	assert.True(t, QueryHolds("x=1&y=2&z", "y=2&x=1"))
