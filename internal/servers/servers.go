@@ -11,7 +11,6 @@ package servers
 import (
 	"fmt"
 	"net/url"
-	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/finding"
@@ -155,15 +154,4 @@ func commentSafe(s string) string {
 		s += "."
 	}
 	return s
-}
-
-// hostNames gives the names of hosts, each once.
-func hostNames(doors []predict.Door) []string {
-	var all []string
-	for _, d := range doors {
-		if name := d.Host.String(); !slices.Contains(all, name) {
-			all = append(all, name)
-		}
-	}
-	return all
 }
