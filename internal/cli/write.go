@@ -21,6 +21,8 @@ func (p *program) write() *cobra.Command {
   upperpath write apache
   upperpath write sheet
   upperpath write zone`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() },
 	}
 	c.AddCommand(p.writeSheet(), p.writeZone())
 	for _, w := range servers.Writers() {
@@ -40,20 +42,27 @@ func (p *program) writeServer(w servers.Writer) *cobra.Command {
 	c := &cobra.Command{
 		Use:   w.Name,
 		Short: "Write the redirects of a server of your own for " + w.Title,
-		Long: "write " + w.Name + " writes the plan's redirects for " + w.Title + `, in one hop. ` + w.About + `
-A host that is not in it is refused and never given another site's page. What ` + w.Name + ` cannot carry exactly is said, and the exit code
-is then 1.`,
+		Long: "write " + w.Name + " writes the plan's redirects for " + w.Title + `, in one hop.
+` + w.About + `
+A host that is not in it is refused and never given another site's page. What it cannot carry exactly is said, and the
+exit code is then 1.`,
 		Example: p.writeExamples(w),
 		Args:    cobra.NoArgs,
-		RunE: func(*cobra.Command, []string) error {
+		RunE: func(c *cobra.Command, _ []string) error {
 			listens, err := servers.ParseListen(listen)
 			if err != nil {
 				return ended{exitUsage, err}
 			}
 			o.HTTP, o.HTTPS = listens.HTTP, listens.HTTPS
 			for i, chosen := range forms {
-				if chosen {
-					o.Form = w.Forms[i].Name
+				if !chosen {
+					continue
+				}
+				o.Form = w.Forms[i].Name
+				for _, option := range w.Forms[i].Without {
+					if c.Flags().Changed(option) {
+						return usage("--%s holds nothing of --%s; leave one of them out", o.Form, option)
+					}
 				}
 			}
 			e, in, err := from.input()
@@ -65,19 +74,25 @@ is then 1.`,
 				return err
 			}
 			predicted := in.Web()
-			written, err := w.Write(predicted.Held(name), o)
+			doors := predicted.Held(name)
+			if len(doors) == 0 {
+				return usage("%s carries no door of what is meant here: there is nothing to write", name)
+			}
+			written, err := w.Write(doors, o)
 			if err != nil {
 				return ended{exitFindings, err}
 			}
-			var paths []string
 			for _, f := range written.Files {
-				path := filepath.Join(out, f.Name)
-				if err := files.WriteOwn(path, f.Text, w.Comment, "", force); err != nil {
+				if err := files.MayReplace(filepath.Join(out, f.Name), force); err != nil {
 					return err
 				}
-				paths = append(paths, path)
 			}
-			p.saidServer(paths, name, written, predicted)
+			for _, f := range written.Files {
+				if err := files.WriteOwn(filepath.Join(out, f.Name), f.Text, w.Comment, "", force); err != nil {
+					return err
+				}
+			}
+			p.saidServer(out, name, written, predicted)
 			return (&output{failOn: "error"}).verdict(written.Findings)
 		},
 	}
@@ -107,13 +122,20 @@ func (p *program) writeExamples(w servers.Writer) string {
 }
 
 // saidServer says what was written and how to put it in place.
-func (p *program) saidServer(paths []string, carrier string, written servers.Output, predicted *predict.Web) {
+func (p *program) saidServer(out, carrier string, written servers.Output, predicted *predict.Web) {
 	report.TextFindings(p.out, written.Findings, p.style())
-	carry := "carries"
-	if len(paths) > 1 {
-		carry = "carry"
+	said, carries := filepath.Join(out, written.Files[0].Name), "carries"
+	switch tables := len(written.Files) - 1; {
+	case tables == 1:
+		said, carries = said+" and a table beside it", "carry"
+	case tables > 1:
+		said, carries = fmt.Sprintf("%s and %d tables beside it", said, tables), "carry"
 	}
-	fmt.Fprintf(p.out, "%s %s the %d doors of %s.\n\nTo put it in place:\n", strings.Join(paths, ", "), carry, written.Doors, carrier)
+	limits := ""
+	if len(written.Findings) > 0 {
+		limits = ", but for what is said above"
+	}
+	fmt.Fprintf(p.out, "%s %s the %d doors of %s%s.\n\nTo put it in place:\n", said, carries, written.Doors, carrier, limits)
 	for i, step := range written.Steps {
 		fmt.Fprintf(p.out, "  %d %s\n", i+1, step)
 	}

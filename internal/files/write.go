@@ -41,7 +41,7 @@ const markWord = "Made by Upper Path; unedited while this fits: "
 // WriteOwn writes a file that the program makes, with a line on top, in comment signs, that marks it as such. A file that
 // is there already is replaced only if it is the program's own and nobody has edited it, or with force.
 func WriteOwn(path string, data []byte, opens, closes string, force bool) error {
-	if err := mayReplace(path, force); err != nil {
+	if err := MayReplace(path, force); err != nil {
 		return err
 	}
 	return Write(path, append([]byte(opens+markWord+sum(data)+closes+"\n"), data...))
@@ -49,13 +49,14 @@ func WriteOwn(path string, data []byte, opens, closes string, force bool) error 
 
 // WriteOwnTable does the same for a table, whose first line has to stay its head: the mark stands in the last line.
 func WriteOwnTable(path string, data []byte, force bool) error {
-	if err := mayReplace(path, force); err != nil {
+	if err := MayReplace(path, force); err != nil {
 		return err
 	}
 	return Write(path, append(slices.Clone(data), []byte("# "+markWord+sum(data)+"\r\n")...))
 }
 
-func mayReplace(path string, force bool) error {
+// MayReplace tells whether WriteOwn would write: nil, or an error that says why the file that is there has to stay.
+func MayReplace(path string, force bool) error {
 	old, err := os.ReadFile(path)
 	if errors.Is(err, os.ErrNotExist) || force {
 		return nil

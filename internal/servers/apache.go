@@ -23,12 +23,13 @@ var apacheOptions = Options{HTTP: []string{"*:80"}, HTTPS: []string{"*:443"},
 var apacheWriter = Writer{
 	Name:  "apache",
 	Title: "Apache 2.4.60 or newer",
-	About: `It makes one file for the server: a virtual host for the doors that answer alike, exact rules looked up in a
-RewriteMap (a text file beside it; a larger one as DBM), patterns by how their paths begin.`,
+	About: `It makes one file for the server: a virtual host for the doors that answer alike, exact rules looked up in a RewriteMap
+(a text file beside it; a larger one as DBM), patterns by how their paths begin.`,
 	Comment: "# ",
 	Options: apacheOptions,
-	Forms:   []Form{{htaccess, "write one .htaccess for a shared host where nothing else may be changed; other hosts there are left alone"}},
-	write:   writeApache,
+	Forms: []Form{{htaccess, "write one .htaccess for a shared host where nothing else may be changed; other hosts there are left alone",
+		[]string{"listen", "certificates", "challenges", "place"}}},
+	write: writeApache,
 }
 
 func writeApache(doors predictedDoors, o Options) (Output, error) {

@@ -30,7 +30,10 @@ type Writer struct {
 }
 
 // Form is another form of configuration of the same server, chosen by an option of its name.
-type Form struct{ Name, Usage string }
+type Form struct {
+	Name, Usage string
+	Without     []string // options that say nothing in it
+}
 
 // Options says how the files fit into a server.
 type Options struct {
