@@ -71,6 +71,8 @@ func claimRows(p *proof.Proof) (rows [][]string, worst []finding.Severity) {
 		}
 		said := "yes"
 		switch {
+		case n == 0 && c.claim == finding.EachRuleWins && p.Barred > 0:
+			said, severity = "no: "+plural(p.Barred, "rule")+" beyond a carrier", finding.Error
 		case n > 0:
 			said = "no: " + plural(n, "finding")
 		case finding.Has(p.Findings, finding.Undecided) && c.claim != finding.NeverTied:

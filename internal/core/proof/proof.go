@@ -50,6 +50,7 @@ type Proof struct {
 	Falls    []Fall            `json:"falls"`             // what no rule takes
 	Assumes  []string          `json:"assumes"`
 	Findings []finding.Finding `json:"findings"`
+	Barred   int               `json:"-"` // rules that win nowhere because no carrier of their doors can hold them
 }
 
 // Fall says where the paths of a domain go that no rule takes.
@@ -251,7 +252,8 @@ func (v *prover) rules(step func()) {
 		v.held[r.Old.Host]++
 		doors, cut := from.doors, v.rooted(r, from.cut)
 		if v.unable[r] && (len(doors)+len(cut) == 0 || !v.wins(r, append(slices.Clip(doors), cut...))) {
-			continue // which is said already
+			v.proof.Barred++ // which is said already, as beyond-carrier
+			continue
 		}
 		if len(doors)+len(cut) == 0 {
 			v.shadowed(r, "nobody carries its door, so that it is never asked")
