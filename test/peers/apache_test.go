@@ -66,8 +66,7 @@ func startApacheOn(t *testing.T, estate string, folder bool) *apache {
 		require.NoError(t, os.WriteFile(filepath.Join(conf, d.Name.String()+".key"), key, 0o600))
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(root, ".well-known", "acme-challenge", "token"), []byte("proof"), 0o644))
-	args := []string{"write", "apache", "--estate", estate, "--out", conf, "--place", conf, "--listen", "http=" + a.http, "--listen", "https=" + a.https,
-		"--certificates", conf, "--challenges", root}
+	args := []string{"write", "apache", "--estate", estate, "--out", conf}
 	include := "Include " + conf + "/apache.conf\n"
 	if folder {
 		args = append(args, "--htaccess")
@@ -91,6 +90,9 @@ SSLCertificateFile %[4]s/old.example.crt
 SSLCertificateKeyFile %[4]s/old.example.key
 </VirtualHost>
 `, a.http, a.https, root, conf)
+	} else {
+		args = append(args, "--place", conf, "--listen", "http="+a.http, "--listen", "https="+a.https,
+			"--certificates", conf, "--challenges", root)
 	}
 	out, code := run(t, "", args...)
 	require.Contains(t, []int{0, 1}, code, out)
