@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
@@ -27,13 +26,10 @@ type table struct {
 	patterns []rule.Entry // what has to be tried one by one, in its order
 	hosts    []string
 
-	bySegment bool                // patterns are found by the first segment of a path
-	straight  map[*rule.Rule]bool // of exact, those whose target stands beside the path
-
-	// What follows from the rules; worked out once, by finish.
-	all       []*rule.Rule
-	rootTried bool  // it has to be tried, behind the patterns, that a path is the root
-	statuses  []int // that are needed beside the door's own
+	// What nginx's maps hold.
+	found    string       // the variable that they end in, "" where there is none
+	marked   map[int]bool // statuses that stand before targets
+	unmarked bool         // some target has no status before it
 }
 
 // exactRule is a rule and a path that it takes, decoded.
@@ -59,7 +55,6 @@ func blocksOf(doors []predict.Door, sort func(*table, []rule.Entry)) ([]block, [
 			if d.Does == predict.Redirects && !d.Upgrades && byTable[key] == nil {
 				t := &table{number: len(tables) + 1, door: d}
 				sort(t, entries)
-				t.finish()
 				byTable[key], tables = t, append(tables, t)
 				blocks[at].table = t
 			}
@@ -164,44 +159,6 @@ func (t *table) sortOut(entries []rule.Entry, foldsCase bool, barred func(r *rul
 	}
 }
 
-// finish works out what follows from the rules. The root is looked up as other whole paths are, or a rule takes it, or it has to be tried.
-func (t *table) finish() {
-	seen := map[*rule.Rule]bool{}
-	add := func(r *rule.Rule) {
-		if !seen[r] {
-			seen[r] = true
-			t.all = append(t.all, r)
-		}
-	}
-	for _, e := range t.exact {
-		add(e.rule)
-	}
-	for _, e := range slices.Concat(t.asking, t.patterns) {
-		add(e.Rule)
-	}
-	if !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
-		t.rootTried = t.door.DropsPath || !t.door.Paths.IsExact() ||
-			slices.ContainsFunc(t.patterns, func(e rule.Entry) bool { return takesRoot(e.Rule, t.door.Paths) })
-	}
-	used := map[int]bool{rule.Gone: t.door.Fallback == estate.Gone && !t.door.DropsPath}
-	for _, r := range t.all {
-		used[r.Status] = true
-	}
-	for _, s := range rule.Statuses {
-		if used[s] && s != t.door.Status {
-			t.statuses = append(t.statuses, s)
-		}
-	}
-}
-
-// looksUp tells whether whole paths are looked up.
-func (t *table) looksUp() bool { return len(t.exact)+len(t.asking) > 0 || !t.rootTried }
-
-// isEmpty tells whether nothing is tried in a bucket.
-func (b *bucket) isEmpty(t *table) bool {
-	return len(b.patterns) == 0 && b.above == nil && !t.rootTried
-}
-
 // bucket is patterns whose paths begin alike. A path that begins so meets these, and then what the bucket above it holds.
 type bucket struct {
 	prefix   string // decoded
@@ -257,9 +214,6 @@ func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket 
 	return all
 }
 
-// decodedHead gives the text with which all paths of a rule begin, decoded.
-func decodedHead(r *rule.Rule) string { return web.Decode(r.Old.Parts[0].Literal) }
-
 func commonHead(entries []rule.Entry, heads map[*rule.Rule]string) string {
 	common := heads[entries[0].Rule]
 	for _, e := range entries[1:] {
@@ -295,50 +249,6 @@ func (b *bucket) takeFromAbove(rank map[*rule.Rule]int) {
 		}
 	}
 	slices.SortFunc(b.patterns, func(x, y rule.Entry) int { return rank[x.Rule] - rank[y.Rule] })
-}
-
-// bucketsBySegment parts patterns by the first segment of their paths, whatever its case is, for sites that did not care how the rest was
-// written. The first bucket holds those whose first segment is not fixed; its prefix is "".
-func bucketsBySegment(patterns []rule.Entry, mode rule.Mode) []*bucket {
-	root := &bucket{}
-	all, bySegment := []*bucket{root}, map[string]*bucket{}
-	rank := map[*rule.Rule]int{}
-	for i, e := range patterns {
-		rank[e.Rule] = i
-		segment, fixed := firstSegment(e.Rule, mode)
-		b := root
-		if fixed {
-			if b = bySegment[segment]; b == nil {
-				b = &bucket{prefix: segment, above: root, number: len(all)}
-				bySegment[segment], all = b, append(all, b)
-			}
-		}
-		b.patterns = append(b.patterns, e)
-	}
-	for _, b := range all {
-		b.takeFromAbove(rank)
-	}
-	return all
-}
-
-// firstSegment gives the decoded first segment, in lower case, of all paths that a rule takes; false where it is not the same for all.
-func firstSegment(r *rule.Rule, mode rule.Mode) (string, bool) {
-	common := ""
-	for _, v := range mode.Variants(r.Old.Parts) {
-		text := lowerASCII(web.Decode(v.Parts[0].Literal))
-		end := strings.IndexByte(text[1:], '/')
-		switch {
-		case end >= 0:
-			text = text[:end+1]
-		case len(v.Parts) > 1:
-			return "", false
-		}
-		if common != "" && text != common || text == "/" {
-			return "", false
-		}
-		common = text
-	}
-	return common, common != ""
 }
 
 // encodedReserved tells whether a path in normal form holds an encoded character that would mean something else decoded.

@@ -3,7 +3,7 @@ package servers
 import (
 	"bytes"
 	"fmt"
-	"slices"
+	"strconv"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
@@ -25,14 +25,14 @@ maps, patterns by how their paths begin, path and query kept as the rules and th
 }
 
 func writeNginx(doors predictedDoors, o Options) (Output, error) {
-	n := nginx{options: o, strips: map[string]int{}}
+	n := nginx{options: o, strips: map[string]int{}, started: map[string]bool{}}
 	n.blocks, n.tables = blocksOf(doors, func(t *table, entries []rule.Entry) {
 		t.sortOut(entries, true, nginxBars, func(r *rule.Rule, why string) {
 			n.findings = append(n.findings, beyond("nginx", r.Place(), r.Old.String(), why, r.Line))
 		})
 	})
 	for _, t := range n.tables {
-		n.table(t)
+		n.mapsOf(t)
 	}
 	n.servers()
 	return Output{Files: []File{{"nginx.conf", n.file()}}, Findings: n.findings, Doors: len(doors), Steps: []string{
@@ -45,8 +45,11 @@ type nginx struct {
 	options  Options
 	blocks   []block
 	tables   []*table
-	maps     bytes.Buffer
-	text     bytes.Buffer   // the servers
+	queries  bytes.Buffer // maps of the visitor's query
+	starts   bytes.Buffer // maps of how paths begin
+	maps     bytes.Buffer // of rules
+	text     bytes.Buffer // the servers
+	started  map[string]bool
 	strips   map[string]int // keys that a target sets to the number of the maps that take them from a query
 	findings []finding.Finding
 	longest  int // of a key in a map
@@ -63,9 +66,9 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 # Paths that are never redirected over http are answered from
 #     %s
 #
-# How a request is answered: most whole paths stand in a map with their targets, each with its line of rules.csv behind it.
-# Else $up_rule becomes the line of the rule that takes it, found by the whole path in a second map, or by the patterns of
-# the location that it falls into; each pattern stands below its rule. Then a map of targets says where that line leads.
+# How a request is answered: whole paths stand in a map with their targets, each with its line of rules.csv behind it. Else
+# the start of the path leads to a map of the few patterns that begin so; each stands below its rule, its target beside it.
+# Where a target has a status in front (302:https://...), it is complete; else the visitor's query comes behind it.
 #
 # A line "pcre_jit on;" at the top of nginx.conf makes all of this faster.
 #
@@ -80,57 +83,41 @@ const nginxCommon = `
 # A $ cannot be written in nginx's own strings.
 geo $up_dollar { default "$"; }
 
-# How the path is spelt: plain where nothing of it is percent-encoded, and nothing stands in it that browsers would encode:
-# then nginx's own $uri is the path as it came, without dot segments; encoded where only that is encoded which has to be.
+# How the path is spelt: low where nothing of it is percent-encoded, nothing stands in it that browsers would encode, and no
+# capital; right where only that is encoded which has to be; dotted with dot segments, which nginx's own $uri is without; odd
+# with needless escapes such as %61 for a, or escapes in lower case.
 map $request_uri $up_spelt {
-    default odd;
-    "~^/[!$&-;=@-Z_a-z~]*(?:\\?[!-\"$-~]*)?$" plain;
-    "~^(?<up_n>(?:/(?!(?:\\.|%2[Ee]){1,2}(?:[/?]|$))(?:[!$&-.0-;=@-Z_a-z~]++|%(?!2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])[0-9A-F]{2})*+)+)(?:\\?[!-\"$-~]*)?$" encoded;
+    default refused;
+    "~^(?<up_right>(?<up_start>/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@_a-z~]*+)(?:/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@_a-z~]*+)*+)(?:\\?[!-\"$-~]*+)?$" low;
+    "~^(?<up_right>(?<up_start>/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@-Z_a-z~]*+(?:%(?:[0189A-F][0-9A-F]|2[0-9A-CF]|3[A-F]|[46]0|5[B-E]|7[BCDF])[!$&-.0-;=@-Z_a-z~]*+)*+)(?:/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@-Z_a-z~]*+(?:%(?:[0189A-F][0-9A-F]|2[0-9A-CF]|3[A-F]|[46]0|5[B-E]|7[BCDF])[!$&-.0-;=@-Z_a-z~]*+)*+)*+)(?:\\?[!-\"$-~]*+)?$" right;
+    "~[^!-\\x7e]|#" refused;
+    "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" dotted;
+    "~^[^?]*/(?:\\.|%2[Ee])(?:\\.|%2[Ee])?(?:[/?]|$)" refused;
+    "~^(?<up_raw>/[^?]*)" odd;
 }
-
-# The path as it came, without dot segments; empty for what is refused.
-map $up_spelt $up_path {
-    default $up_raw;
-    plain $uri;
-    encoded $up_n;
-}
-map $request_uri $up_raw {
+# The path is in $up_right, which patterns read; the others are in $up_odd, for patterns with every octet spelled out.
+map $up_spelt $up_odd {
     default "";
-    "~[^!-\\x7e]|#" "";
-    "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" $uri;
-    "~^[^?]*/(?:\\.|%2[Ee])(?:\\.|%2[Ee])?(?:[/?]|$)" "";
-    "~^(?<up_p>/[^?]*)" $up_p;
-}
-
-# Only odd paths, with needless escapes such as %61 for a or escapes in lower case, meet patterns with every octet spelled out.
-map $up_spelt $up_form {
-    default right;
-    odd odd;
+    dotted $uri;
+    odd $up_raw;
 }
 
 # The decoded path, for looking up whole paths; empty where decoding would take an encoded / or its like for a plain one.
 map $up_spelt $up_key {
     default $up_decoded;
-    plain $uri;
-}
-# The same for hosts of which no whole path has to be encoded.
-map $up_spelt $up_bare {
-    default $up_decoded;
-    plain $uri;
-    encoded "";
+    low $up_right;
 }
 map $request_uri $up_decoded {
     default "";
     "~^(?:[^?%]++|%(?!2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd]))*+(?:\\?|$)" $uri;
 }
-
 # Maps ignore case, URLs do not: whole paths without capitals are looked up only for paths without capitals.
-map $up_key $up_key_small {
-    default $up_key;
-    "~[A-Z]" "";
+map $up_spelt $up_low {
+    default $up_decoded_low;
+    low $up_right;
 }
-map $up_bare $up_bare_small {
-    default $up_bare;
+map $up_decoded $up_decoded_low {
+    default $up_decoded;
     "~[A-Z]" "";
 }
 
@@ -146,7 +133,12 @@ func (n *nginx) file() []byte {
 	place := strings.TrimSuffix(n.options.Place, "/") + "/nginx.conf"
 	fmt.Fprintf(&b, nginxHead, commentSafe(place), commentSafe(n.options.Certificates), commentSafe(n.options.Challenges))
 	fmt.Fprint(&b, n.sizes(), nginxCommon)
-	b.Write(n.maps.Bytes())
+	if n.starts.Len() > 0 {
+		fmt.Fprint(&b, "\n# How the path begins: its first segments, or its first octets; of odd ones decoded.\n")
+	}
+	for _, text := range []*bytes.Buffer{&n.starts, &n.queries, &n.maps} {
+		b.Write(text.Bytes())
+	}
 	fmt.Fprintf(&b, "\n# Hosts that are not here.\n")
 	n.unknownHosts(&b)
 	b.Write(n.text.Bytes())
@@ -230,20 +222,7 @@ func (n *nginx) server(b block) {
 		at := strings.TrimSuffix(n.options.Certificates, "/") + "/" + b.Domain.Name.String()
 		fmt.Fprintf(w, "    ssl_certificate     %s;\n    ssl_certificate_key %s;\n", quoteValue(at+".crt"), quoteValue(at+".key"))
 	}
-	fmt.Fprint(w, "    if ($up_path = \"\") { return 400; }\n")
-	if t := b.table; t != nil {
-		fmt.Fprint(w, "    set $up_rule \"\";\n    set $up_way $up_form;\n")
-		if len(t.straight) > 0 {
-			fmt.Fprintf(w, "    if ($up%d_straight) { set $up_rule straight; set $up_way found; }\n", t.number)
-		}
-		found := fmt.Sprintf("$up%d_whole = %s", t.number, t.key())
-		if t.door.Paths.IgnoreCase {
-			found = fmt.Sprintf("$up%d_line", t.number)
-		}
-		if t.looksUp() && t.hasLines() {
-			fmt.Fprintf(w, "    if (%s) { set $up_rule $up%d_line; set $up_way found; }\n", found, t.number)
-		}
-	}
+	fmt.Fprint(w, "    if ($up_spelt = refused) { return 400; }\n")
 	for _, e := range b.Exempt {
 		fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quoteValue(n.options.Challenges))
 	}
@@ -251,35 +230,38 @@ func (n *nginx) server(b block) {
 		fmt.Fprintf(w, "    location / { return %d %s; }\n}\n", b.Status, n.constant(b.Door))
 		return
 	}
-	t := b.table
-	buckets := t.buckets()
-	if !t.door.Paths.IsExact() || t.door.DropsPath {
-		buckets = buckets[:1] // a map finds the bucket
-	}
-	for _, k := range buckets {
-		n.location(t, k)
-	}
+	n.location(b.table)
 	fmt.Fprint(w, "}\n")
 }
 
-// location writes what happens to paths that begin as those of a bucket do.
-func (n *nginx) location(t *table, k *bucket) {
-	w, prefix := &n.text, "/"
-	if k.number > 0 {
-		prefix = quote(k.prefix)
-	}
-	fmt.Fprintf(w, "    location %s {\n", prefix)
-	if !k.isEmpty(t) || t.bySegment {
-		n.asks(t, k)
-	}
-	for _, s := range t.statuses {
-		if s == rule.Gone {
-			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d; }\n", t.number, s, s)
-		} else {
-			fmt.Fprintf(w, "        if ($up%d_status = %d) { return %d $up%d_to$up%d_query; }\n", t.number, s, s, t.number, t.number)
+// location writes what happens to what the maps of a table found, or to what they did not find.
+func (n *nginx) location(t *table) {
+	w, d := &n.text, t.door
+	fmt.Fprint(w, "    location / {\n")
+	if t.found != "" {
+		for _, s := range rule.Statuses {
+			switch {
+			case !t.marked[s]:
+			case s == rule.Gone:
+				fmt.Fprintf(w, "        if (%s = %d) { return %d; }\n", t.found, s, s)
+			default:
+				fmt.Fprintf(w, "        if (%s ~ \"^%d:(?<up_t>.+)$\") { return %d $up_t; }\n", t.found, s, s)
+			}
+		}
+		if t.unmarked {
+			fmt.Fprintf(w, "        if (%s) { return %d %s$is_args$args; }\n", t.found, d.Status, t.found)
 		}
 	}
-	fmt.Fprintf(w, "        return %d $up%d_to$up%d_query;\n    }\n", t.door.Status, t.number, t.number)
+	base, query := quoteText(d.Home.Door().String()), n.query(quoteText(d.Home.Query()), d.DropsQuery)
+	switch {
+	case d.Fallback == estate.Gone && !d.DropsPath:
+		fmt.Fprintf(w, "        return %d;\n    }\n", rule.Gone)
+	case d.Fallback == estate.SamePath && !d.DropsPath:
+		at := base + quoteText(strings.TrimSuffix(d.Home.Path(), "/"))
+		fmt.Fprintf(w, "        return %d \"%s$up_right$up_odd%s\";\n    }\n", d.Status, at, query)
+	default:
+		fmt.Fprintf(w, "        return %d \"%s%s%s\";\n    }\n", d.Status, base, quoteText(d.Home.Path()), query)
+	}
 }
 
 // constant writes the target of a door that asks no rule: the same path elsewhere, within its limits.
@@ -288,7 +270,7 @@ func (n *nginx) constant(d predict.Door) string {
 	if d.Does == predict.ToSite {
 		to = d.Canonical
 	}
-	path, query := "$up_path", "$is_args$args"
+	path, query := "$up_right$up_odd", "$is_args$args"
 	if d.DropsPath {
 		path = "/"
 	}
@@ -296,300 +278,6 @@ func (n *nginx) constant(d predict.Door) string {
 		query = ""
 	}
 	return fmt.Sprintf("\"%s%s%s\"", quoteText(to.String()), path, query)
-}
-
-// asks writes that the patterns of a bucket are tried where no whole path was found: as they are, or for odd paths spelled out.
-func (n *nginx) asks(t *table, k *bucket) {
-	plain, odd := fmt.Sprintf("$up%d_p%d", t.number, k.number), fmt.Sprintf("$up%d_o%d", t.number, k.number)
-	switch {
-	case t.door.DropsPath:
-		fmt.Fprintf(&n.text, "        set $up_rule %s;\n", plain)
-		return
-	case !t.door.Paths.IsExact() && t.bySegment:
-		plain, odd = fmt.Sprintf("$up%d_p", t.number), fmt.Sprintf("$up%d_o", t.number)
-	}
-	fmt.Fprintf(&n.text, "        if ($up_way = right) { set $up_rule %s; }\n        if ($up_way = odd) { set $up_rule %s; }\n", plain, odd)
-}
-
-// buckets parts the patterns of a table.
-func (t *table) buckets() []*bucket {
-	if t.door.Paths.IsExact() && !t.door.DropsPath {
-		return bucketsOf(t.patterns, decodedHead)
-	}
-	if t.door.DropsPath {
-		return []*bucket{{patterns: t.patterns}}
-	}
-	return bucketsBySegment(t.patterns, t.door.Paths)
-}
-
-// table writes the maps that lead from a path to a rule, and from a rule to its target and status. A rule is known by its line in
-// rules.csv.
-func (n *nginx) table(t *table) {
-	fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n", commentSafe(strings.Join(t.hosts, ", ")))
-	n.straighten(t)
-	n.whole(t)
-	buckets := t.buckets()
-	t.bySegment = len(buckets) > 1 && !t.door.Paths.IsExact()
-	for _, k := range buckets {
-		n.bucket(t, k, false)
-	}
-	n.targets(t)
-	if t.door.DropsPath {
-		return
-	}
-	for _, k := range buckets {
-		n.bucket(t, k, true)
-	}
-	if t.bySegment {
-		n.segments(t, buckets)
-	}
-}
-
-// segments writes the maps that find the bucket of a path by its first segment.
-func (n *nginx) segments(t *table, buckets []*bucket) {
-	w := &n.maps
-	fmt.Fprintf(w, "map $uri $up%d_segment { \"~^(?<up_s>/[^/]*)\" $up_s; }\n", t.number)
-	for _, letter := range "po" {
-		otherwise := fmt.Sprintf("$up%d_%c0", t.number, letter)
-		if buckets[0].isEmpty(t) {
-			otherwise = `""`
-		}
-		fmt.Fprintf(w, "map $up%d_segment $up%d_%c {\n    default %s;\n", t.number, t.number, letter, otherwise)
-		for _, k := range buckets[1:] {
-			n.longest = max(n.longest, len(k.prefix))
-			fmt.Fprintf(w, "    %s $up%d_%c%d;\n", quote(k.prefix), t.number, letter, k.number)
-		}
-		fmt.Fprint(w, "}\n")
-	}
-	n.most = max(n.most, len(buckets))
-}
-
-// key names the variable that is looked up among whole paths.
-func (t *table) key() string {
-	encoded := func(path string) bool { return strings.Trim(path, plainOctets) != "" }
-	if slices.ContainsFunc(t.exact, func(e exactRule) bool { return encoded(e.path) }) ||
-		slices.ContainsFunc(t.asking, func(e rule.Entry) bool { return encoded(web.Decode(e.Rule.Old.Parts[0].Literal)) }) {
-		return "$up_key"
-	}
-	return "$up_bare"
-}
-
-// What stands in a path that is spelt plain.
-const plainOctets = "!$&'()*+,-./0123456789:;=@ABCDEFGHIJKLMNOPQRSTUVWXYZ_abcdefghijklmnopqrstuvwxyz~"
-
-// hasLines tells whether some whole path leads to a line and not straight to its target: "/" does where no rule takes it.
-func (t *table) hasLines() bool {
-	return len(t.asking) > 0 || !t.rootTried && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) ||
-		slices.ContainsFunc(t.exact, func(e exactRule) bool { return !t.straight[e.rule] })
-}
-
-// straighten finds the rules of whole paths that lead straight to their targets: their statuses are the door's, the query comes behind the
-// target, and a map that ignores case cannot mistake them.
-func (n *nginx) straighten(t *table) {
-	t.straight = map[*rule.Rule]bool{}
-	for _, e := range t.exact {
-		t.straight[e.rule] = true
-	}
-	asking := map[string]bool{}
-	for _, e := range t.asking {
-		for _, v := range t.door.Paths.Variants(e.Rule.Old.Parts) {
-			asking[web.Decode(v.Parts[0].Literal)] = true
-		}
-	}
-	for _, e := range t.exact {
-		_, apart := n.target(e.rule, t.door)
-		capitals := strings.ContainsFunc(e.path, func(c rune) bool { return c >= 'A' && c <= 'Z' })
-		if !apart || asking[e.path] || e.rule.Status != 0 && e.rule.Status != t.door.Status || capitals && !t.door.Paths.IgnoreCase {
-			delete(t.straight, e.rule)
-		}
-	}
-	for _, e := range t.patterns {
-		delete(t.straight, e.Rule)
-	}
-	if len(t.straight) == 0 {
-		return
-	}
-	from := t.key() + "_small"
-	if t.door.Paths.IgnoreCase {
-		from = t.key()
-	}
-	fmt.Fprintf(&n.maps, "map %s $up%d_straight {\n    default \"\";\n", from, t.number)
-	for _, e := range t.exact {
-		if t.straight[e.rule] {
-			n.longest, n.most = max(n.longest, len(e.path)), max(n.most, len(t.exact))
-			target, _ := n.target(e.rule, t.door)
-			fmt.Fprintf(&n.maps, "    %s %s; # %d\n", quote(e.path), target, e.rule.Line)
-		}
-	}
-	fmt.Fprint(&n.maps, "}\n")
-}
-
-// whole writes the maps of whole paths: their rules, and where a rule asks for a parameter of the query, which one is taken.
-func (n *nginx) whole(t *table) {
-	asking := map[string][]*rule.Rule{}
-	var paths []string
-	for _, e := range t.asking {
-		for _, v := range t.door.Paths.Variants(e.Rule.Old.Parts) {
-			key := web.Decode(v.Parts[0].Literal)
-			if asking[key] == nil {
-				paths = append(paths, key)
-			}
-			asking[key] = append(asking[key], e.Rule)
-		}
-	}
-	lines := map[string]string{}
-	exact := slices.DeleteFunc(slices.Clone(t.exact), func(e exactRule) bool { return t.straight[e.rule] })
-	for _, e := range exact {
-		lines[e.path] = fmt.Sprint(e.rule.Line)
-	}
-	if lines["/"] == "" && !t.rootTried && !slices.ContainsFunc(t.exact, func(e exactRule) bool { return e.path == "/" }) {
-		lines["/"] = "root"
-	}
-	w := &n.maps
-	for i, path := range paths {
-		fmt.Fprintf(w, "map $args $up%d_q%d { # %s\n    default %s;\n", t.number, i+1, commentSafe(path), quote(lines[path]))
-		for _, r := range asking[path] {
-			fmt.Fprintf(w, "    # %s\n    %s %d;\n", commentSafe(r.Old.String()), quote("~^"+conditionsRegexp(r)), r.Line)
-		}
-		fmt.Fprint(w, "}\n")
-		lines[path] = fmt.Sprintf("$up%d_q%d", t.number, i+1)
-		n.named++
-	}
-	if len(lines) == 0 {
-		return
-	}
-	order := make([]string, 0, len(lines))
-	for _, e := range exact {
-		order = append(order, e.path)
-	}
-	for _, path := range paths {
-		if !slices.ContainsFunc(exact, func(e exactRule) bool { return e.path == path }) {
-			order = append(order, path)
-		}
-	}
-	if lines["/"] == "root" {
-		order = append(order, "/")
-	}
-	fmt.Fprintf(w, "map %s $up%d_line {\n    default \"\";\n", t.key(), t.number)
-	for _, path := range order {
-		n.longest = max(n.longest, len(path))
-		fmt.Fprintf(w, "    %s %s;\n", quote(path), lines[path])
-	}
-	fmt.Fprint(w, "}\n")
-	n.most = max(n.most, len(order))
-	if t.door.Paths.IgnoreCase {
-		return
-	}
-	fmt.Fprint(w, "# Maps ignore case, URLs do not: what was found has to be the path to the letter.\n")
-	if !t.door.Paths.IsExact() { // a rule has several paths
-		fmt.Fprintf(w, "map %s $up%d_paths {\n    default -;\n", t.key(), t.number)
-		for _, path := range order {
-			fmt.Fprintf(w, "    %s %s;\n", quote(path), quoteValue(path))
-		}
-		fmt.Fprintf(w, "}\nmap $up%d_line $up%d_whole {\n    default $up%d_paths;\n    \"\" -;\n}\n", t.number, t.number, t.number)
-		n.named++
-		return
-	}
-	fmt.Fprintf(w, "map $up%d_line $up%d_whole {\n    default -;\n", t.number, t.number)
-	for _, e := range exact {
-		fmt.Fprintf(w, "    %d %s;\n", e.rule.Line, quoteValue(e.path))
-	}
-	for _, e := range t.asking {
-		path, _ := e.Rule.Old.Exact()
-		fmt.Fprintf(w, "    %d %s;\n", e.Rule.Line, quoteValue(web.Decode(path)))
-	}
-	if !t.rootTried && lines["/"] != "" && !slices.ContainsFunc(exact, func(e exactRule) bool { return e.path == "/" }) {
-		fmt.Fprint(w, "    root \"/\";\n")
-	}
-	fmt.Fprint(w, "}\n")
-}
-
-// bucket writes a map from paths, with the query where a rule asks for it, to lines of rules: for paths in normal form, or with every octet
-// spelled out for odd ones.
-func (n *nginx) bucket(t *table, k *bucket, odd bool) {
-	if k.isEmpty(t) {
-		return
-	}
-	n.named++
-	w, mode := &n.maps, t.door.Paths
-	asks := slices.ContainsFunc(k.patterns, func(e rule.Entry) bool { return len(e.Rule.Old.Query) > 0 })
-	path := "$up_path"
-	if t.door.DropsPath {
-		path = "/"
-	}
-	from, end := path, "$"
-	if asks {
-		from, end = `"`+path+`?$args"`, `\?`
-	}
-	sign, minds, letter := "~^", "", 'p'
-	if mode.IgnoreCase {
-		sign = "~*^"
-		if asks {
-			minds = "(?-i)" // the case of a query counts
-		}
-	}
-	if odd {
-		letter = 'o'
-		if k.number == 0 || k.number == 1 && k.above.isEmpty(t) {
-			fmt.Fprint(w, "# The same patterns with every octet spelled out.\n")
-		}
-	}
-	otherwise := `""`
-	if k.above != nil && !k.above.isEmpty(t) {
-		otherwise = fmt.Sprintf("$up%d_%c%d", t.number, letter, k.above.number)
-	}
-	fmt.Fprintf(w, "map %s $up%d_%c%d {\n    default %s;\n", from, t.number, letter, k.number, otherwise)
-	for _, e := range k.patterns {
-		if !odd {
-			fmt.Fprintf(w, "    # %s\n", commentSafe(e.Rule.Old.String()))
-		}
-		for _, v := range mode.Variants(e.Rule.Old.Parts) {
-			fmt.Fprintf(w, "    %s %d;\n", quote(sign+notRegexp(v)+variantRegexp(e.Rule, v.Parts, odd)+end+minds+conditionsRegexp(e.Rule)), e.Rule.Line)
-		}
-	}
-	if k.above == nil && t.rootTried {
-		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
-			fmt.Fprintf(w, "    %s root;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, odd)+end))
-		}
-	}
-	fmt.Fprint(w, "}\n")
-}
-
-// notRegexp writes what a variant leaves out.
-func notRegexp(v rule.Variant) string {
-	var b strings.Builder
-	for _, end := range v.Not {
-		b.WriteString("(?![^?]*" + literalRegexp(end) + `(?:\?|$))`)
-	}
-	return b.String()
-}
-
-// variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier expression took.
-func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
-	s := pathRegexp(r.Old, v, odd)
-	for i, p := range r.Old.Captures() {
-		inPath := slices.ContainsFunc(r.Old.Parts, func(o rule.Part) bool { return o.Name == p.Name })
-		if inPath && !slices.ContainsFunc(v, func(o rule.Part) bool { return o.Name == p.Name }) {
-			s += fmt.Sprintf("(?<up_c%d>)", i+1)
-		}
-	}
-	return s
-}
-
-// conditionsRegexp writes what a rule asks of the query: the first value of each parameter has to fit.
-func conditionsRegexp(r *rule.Rule) string {
-	var b strings.Builder
-	for _, c := range r.Old.Query {
-		key := literalRegexp(c.Key)
-		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, true)
-		if len(c.Parts) == 0 {
-			value = "=?"
-		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
-			value = fmt.Sprintf("(?:%s)?", value)
-		}
-		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*%s%s(?:&|$))", key, key, value)
-	}
-	return b.String()
 }
 
 // The most octets that nginx reads as one word of its configuration, with some room.
@@ -615,76 +303,37 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 	return ""
 }
 
-func (n *nginx) targets(t *table) {
-	d := t.door
-	var to, own, statuses bytes.Buffer // own: targets that hold a query of their own, or none
-	for _, r := range t.all {
-		if t.straight[r] {
-			continue
-		}
-		if r.Status == rule.Gone {
-			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, rule.Gone)
-			continue
-		}
-		target, apart := n.target(r, d)
-		if !apart {
-			fmt.Fprintf(&own, "    %d \"\";\n", r.Line)
-		}
-		fmt.Fprintf(&to, "    %d %s;\n", r.Line, target)
-		if r.Status != 0 && r.Status != d.Status {
-			fmt.Fprintf(&statuses, "    %d %d;\n", r.Line, r.Status)
-		}
+// leadsTo writes what a map holds for a rule: its target, before which a status stands where it is complete; else the visitor's query is put
+// behind it.
+func (n *nginx) leadsTo(t *table, r *rule.Rule) string {
+	if r.Status == rule.Gone {
+		t.marked[rule.Gone] = true
+		return strconv.Quote(strconv.Itoa(rule.Gone))
 	}
-	home := d.Home
-	base, query := quoteText(home.Door().String()), ""
-	if home.Query() != "" || d.DropsQuery {
-		query = n.query(quoteText(home.Query()), d.DropsQuery)
-		fmt.Fprint(&own, "    root \"\";\n    \"\" \"\";\n")
-	}
-	root := fmt.Sprintf("\"%s%s%s\"", base, quoteText(home.Path()), query)
-	other := root
-	switch d.Fallback {
-	case estate.SamePath:
-		other = fmt.Sprintf("\"%s%s$up_path%s\"", base, quoteText(strings.TrimSuffix(home.Path(), "/")), query)
-	case estate.Gone:
-		fmt.Fprintf(&statuses, "    \"\" %d;\n", rule.Gone)
-	}
-	if d.DropsQuery {
-		fmt.Fprintf(&n.maps, "map $up_rule $up%d_query { default \"\"; }\n", t.number)
-	} else {
-		fmt.Fprintf(&n.maps, "map $up_rule $up%d_query {\n    default $is_args$args;\n%s}\n", t.number, own.String())
-	}
-	n.named += 3
-	if len(t.straight) > 0 {
-		fmt.Fprintf(&to, "    straight $up%d_straight;\n", t.number)
-	}
-	fmt.Fprintf(&n.maps, "map $up_rule $up%d_to {\n%s    root %s;\n    default %s;\n}\n", t.number, to.String(), root, other)
-	if statuses.Len() > 0 {
-		fmt.Fprintf(&n.maps, "map $up_rule $up%d_status {\n    default %d;\n%s}\n", t.number, d.Status, statuses.String())
-	}
-}
-
-// target writes where a rule leads, as a value with the captures of its pattern. The visitor's query stands apart where it is only put
-// behind the target.
-func (n *nginx) target(r *rule.Rule, d predict.Door) (value string, apart bool) {
 	door := r.New.Door
 	if door.IsZero() {
-		door = d.Canonical
+		door = t.door.Canonical
 	}
 	at := quoteText(door.String())
 	if len(r.New.Host) > 0 {
 		at = string(r.New.Scheme) + "://" + n.expanded(r, r.New.Host)
 	}
 	at += n.expanded(r, r.New.Parts)
-	drops := r.DropQuery || d.DropsQuery
-	if !drops && len(r.New.Query) == 0 && r.New.Fragment == "" && len(r.Old.Query) == 0 {
-		return `"` + at + `"`, true
-	}
-	fragment := ""
+	query := n.query(n.expanded(r, r.New.Query), r.DropQuery || t.door.DropsQuery, keysOf(r)...)
 	if r.New.Fragment != "" {
-		fragment = "#" + quoteText(cleanTarget(r.New.Fragment))
+		query += "#" + quoteText(cleanTarget(r.New.Fragment))
 	}
-	return `"` + at + n.query(n.expanded(r, r.New.Query), drops, keysOf(r)...) + fragment + `"`, false
+	return t.marks(statusOn(r, t.door), at, query)
+}
+
+// marks writes a target and its status.
+func (t *table) marks(status int, at, query string) string {
+	if status == t.door.Status && query == "$is_args$args" {
+		t.unmarked = true
+		return `"` + at + `"`
+	}
+	t.marked[status] = true
+	return fmt.Sprintf("\"%d:%s%s\"", status, at, query)
 }
 
 // expanded writes parts of a target, captures as variables.
@@ -734,143 +383,15 @@ func (n *nginx) strip(own string, used []string) int {
 	number := len(n.strips) + 1
 	n.strips[set] = number
 	from := "$up_more"
-	fmt.Fprintf(&n.maps, "\n# The visitor's query without what a target sets itself or a rule uses up; a key that comes more than three times stays.\n")
+	fmt.Fprintf(&n.queries, "\n# The visitor's query without what a target sets itself or a rule uses up; a key that comes more than three times stays.\n")
 	for round := 1; round <= 3; round++ {
-		fmt.Fprintf(&n.maps, "map %s $up_rest%d_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n", from, number, round, from,
+		fmt.Fprintf(&n.queries, "map %s $up_rest%d_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n", from, number, round, from,
 			quote("~^(?<up_l>(?:&[^&]*)*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"))
 		from = fmt.Sprintf("$up_rest%d_%d", number, round)
 	}
-	fmt.Fprintf(&n.maps, "map %s $up_rest%d {\n    default %s;\n    \"&\" \"\";\n}\n", from, number, from)
-	fmt.Fprintf(&n.maps, "map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n", from, number)
+	fmt.Fprintf(&n.queries, "map %s $up_rest%d {\n    default %s;\n    \"&\" \"\";\n}\n", from, number, from)
+	fmt.Fprintf(&n.queries, "map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n", from, number)
 	return number
-}
-
-// keysRegexp writes the keys that a target sets itself, and those that are used up.
-func keysRegexp(own string, used []string) string {
-	var keys []string
-	for p := range strings.SplitSeq(own, "&") {
-		if key, _, _ := strings.Cut(p, "="); key != "" {
-			keys = append(keys, literalRegexp(web.NormalQuery(key)))
-		}
-	}
-	for _, key := range used {
-		keys = append(keys, literalRegexp(key))
-	}
-	slices.Sort(keys)
-	return strings.Join(slices.Compact(keys), "|")
-}
-
-// captureNumber gives the number of a capture among those of a pattern.
-func captureNumber(old rule.Pattern, name string) int {
-	return 1 + slices.IndexFunc(old.Captures(), func(p rule.Part) bool { return p.Name == name })
-}
-
-// pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits; else (plainRegexp) only
-// one that is in normal form.
-func pathRegexp(old rule.Pattern, parts []rule.Part, odd bool) string {
-	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, odd)
-}
-
-// partsRegexp writes parts, with what a capture and one of the rest take, and how texts are spelled.
-func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string, odd bool) string {
-	var b strings.Builder
-	for i, p := range parts {
-		if !p.IsCapture() {
-			b.WriteString(spelled(p.Literal, odd))
-			continue
-		}
-		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), captured(parts, i, one, rest, odd))
-	}
-	return b.String()
-}
-
-// spelled takes a text as it is in normal form, or for odd paths in every spelling.
-func spelled(normal string, odd bool) string {
-	if odd {
-		return literalRegexp(normal)
-	}
-	return plainRegexp(normal)
-}
-
-// captured writes what a capture takes: the shortest text. Where a slash or the end comes behind it, that is all up to there, which is found
-// sooner; an escape is taken whole unless what comes behind cannot begin inside one.
-func captured(parts []rule.Part, i int, one, rest string, odd bool) string {
-	p, behind := parts[i], ""
-	if i+1 < len(parts) {
-		behind = parts[i+1].Literal
-	}
-	whole := !odd && (i+1 == len(parts) || strings.HasPrefix(behind, "/"))
-	switch {
-	case p.Rest:
-		return rest
-	case p.Digits && whole:
-		return `[0-9]+`
-	case p.Digits && odd:
-		return `(?:[0-9]|%3[0-9])+?`
-	case p.Digits:
-		return `[0-9]+?`
-	case p.Label:
-		return `[0-9A-Za-z-]+?`
-	case whole && strings.HasPrefix(one, "(?:[^/%?]"):
-		return `[^/?]+`
-	}
-	return one
-}
-
-// plainRegexp takes a text in normal form as it is.
-func plainRegexp(normal string) string {
-	var b strings.Builder
-	for _, c := range []byte(normal) {
-		if strings.IndexByte(`.()*+$^|?[]{}\`, c) >= 0 {
-			b.WriteByte('\\')
-		}
-		b.WriteByte(c)
-	}
-	return b.String()
-}
-
-// literalRegexp takes a text in normal form in every spelling that is equal to it.
-func literalRegexp(normal string) string {
-	var b strings.Builder
-	for _, u := range web.Units(normal) {
-		if len(u.Normal) == 3 {
-			hex := anyCase(u.Normal[1:])
-			raw := web.Decode(u.Normal)[0]
-			if raw > 0x20 && raw < 0x7f && raw != '%' && raw != '?' && web.NormalPath(string(raw)) == u.Normal {
-				fmt.Fprintf(&b, "(?:%%%s|%s)", hex, escapeRegexp(raw))
-			} else {
-				b.WriteString("%" + hex)
-			}
-			continue
-		}
-		c := u.Normal[0]
-		encoded := fmt.Sprintf("%%%02X", c)
-		if web.NormalPath(encoded) == u.Normal { // unreserved: encoding it changes nothing
-			fmt.Fprintf(&b, "(?:%s|%%%s)", escapeRegexp(c), anyCase(encoded[1:]))
-		} else {
-			b.WriteString(escapeRegexp(c))
-		}
-	}
-	return b.String()
-}
-
-func anyCase(hex string) string {
-	var b strings.Builder
-	for _, c := range []byte(hex) {
-		if c >= 'A' && c <= 'F' {
-			fmt.Fprintf(&b, "[%c%c]", c, c+'a'-'A')
-		} else {
-			b.WriteByte(c)
-		}
-	}
-	return b.String()
-}
-
-func escapeRegexp(c byte) string {
-	if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || c == '/' || c == '_' || c == '%' {
-		return string(c)
-	}
-	return fmt.Sprintf(`\x%02x`, c)
 }
 
 // quote writes a text as one word of nginx's configuration, in which variables are not looked for.

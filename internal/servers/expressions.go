@@ -1,0 +1,175 @@
+package servers
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// notRegexp writes what a variant leaves out.
+func notRegexp(v rule.Variant) string {
+	var b strings.Builder
+	for _, end := range v.Not {
+		b.WriteString("(?![^?]*" + literalRegexp(end) + `(?:\?|$))`)
+	}
+	return b.String()
+}
+
+// variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier expression took.
+func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
+	s := pathRegexp(r.Old, v, odd)
+	for i, p := range r.Old.Captures() {
+		inPath := slices.ContainsFunc(r.Old.Parts, func(o rule.Part) bool { return o.Name == p.Name })
+		if inPath && !slices.ContainsFunc(v, func(o rule.Part) bool { return o.Name == p.Name }) {
+			s += fmt.Sprintf("(?<up_c%d>)", i+1)
+		}
+	}
+	return s
+}
+
+// conditionsRegexp writes what a rule asks of the query: the first value of each parameter has to fit.
+func conditionsRegexp(r *rule.Rule) string {
+	var b strings.Builder
+	for _, c := range r.Old.Query {
+		key := literalRegexp(c.Key)
+		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, true)
+		if len(c.Parts) == 0 {
+			value = "=?"
+		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
+			value = fmt.Sprintf("(?:%s)?", value)
+		}
+		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*%s%s(?:&|$))", key, key, value)
+	}
+	return b.String()
+}
+
+// keysRegexp writes the keys that a target sets itself, and those that are used up.
+func keysRegexp(own string, used []string) string {
+	var keys []string
+	for p := range strings.SplitSeq(own, "&") {
+		if key, _, _ := strings.Cut(p, "="); key != "" {
+			keys = append(keys, literalRegexp(web.NormalQuery(key)))
+		}
+	}
+	for _, key := range used {
+		keys = append(keys, literalRegexp(key))
+	}
+	slices.Sort(keys)
+	return strings.Join(slices.Compact(keys), "|")
+}
+
+// captureNumber gives the number of a capture among those of a pattern.
+func captureNumber(old rule.Pattern, name string) int {
+	return 1 + slices.IndexFunc(old.Captures(), func(p rule.Part) bool { return p.Name == name })
+}
+
+// pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits; else (plainRegexp) only
+// one that is in normal form.
+func pathRegexp(old rule.Pattern, parts []rule.Part, odd bool) string {
+	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, odd)
+}
+
+// partsRegexp writes parts, with what a capture and one of the rest take, and how texts are spelled.
+func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string, odd bool) string {
+	var b strings.Builder
+	for i, p := range parts {
+		if !p.IsCapture() {
+			b.WriteString(spelled(p.Literal, odd))
+			continue
+		}
+		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), captured(parts, i, one, rest, odd))
+	}
+	return b.String()
+}
+
+// spelled takes a text as it is in normal form, or for odd paths in every spelling.
+func spelled(normal string, odd bool) string {
+	if odd {
+		return literalRegexp(normal)
+	}
+	return plainRegexp(normal)
+}
+
+// captured writes what a capture takes: the shortest text. Where a slash or the end comes behind it, that is all up to there, which is found
+// sooner; an escape is taken whole unless what comes behind cannot begin inside one.
+func captured(parts []rule.Part, i int, one, rest string, odd bool) string {
+	p, behind := parts[i], ""
+	if i+1 < len(parts) {
+		behind = parts[i+1].Literal
+	}
+	whole := !odd && (i+1 == len(parts) || strings.HasPrefix(behind, "/"))
+	switch {
+	case p.Rest:
+		return rest
+	case p.Digits && whole:
+		return `[0-9]+`
+	case p.Digits && odd:
+		return `(?:[0-9]|%3[0-9])+?`
+	case p.Digits:
+		return `[0-9]+?`
+	case p.Label:
+		return `[0-9A-Za-z-]+?`
+	case whole && strings.HasPrefix(one, "(?:[^/%?]"):
+		return `[^/?]+`
+	}
+	return one
+}
+
+// plainRegexp takes a text in normal form as it is.
+func plainRegexp(normal string) string {
+	var b strings.Builder
+	for _, c := range []byte(normal) {
+		if strings.IndexByte(`.()*+$^|?[]{}\`, c) >= 0 {
+			b.WriteByte('\\')
+		}
+		b.WriteByte(c)
+	}
+	return b.String()
+}
+
+// literalRegexp takes a text in normal form in every spelling that is equal to it.
+func literalRegexp(normal string) string {
+	var b strings.Builder
+	for _, u := range web.Units(normal) {
+		if len(u.Normal) == 3 {
+			hex := anyCase(u.Normal[1:])
+			raw := web.Decode(u.Normal)[0]
+			if raw > 0x20 && raw < 0x7f && raw != '%' && raw != '?' && web.NormalPath(string(raw)) == u.Normal {
+				fmt.Fprintf(&b, "(?:%%%s|%s)", hex, escapeRegexp(raw))
+			} else {
+				b.WriteString("%" + hex)
+			}
+			continue
+		}
+		c := u.Normal[0]
+		encoded := fmt.Sprintf("%%%02X", c)
+		if web.NormalPath(encoded) == u.Normal { // unreserved: encoding it changes nothing
+			fmt.Fprintf(&b, "(?:%s|%%%s)", escapeRegexp(c), anyCase(encoded[1:]))
+		} else {
+			b.WriteString(escapeRegexp(c))
+		}
+	}
+	return b.String()
+}
+
+func anyCase(hex string) string {
+	var b strings.Builder
+	for _, c := range []byte(hex) {
+		if c >= 'A' && c <= 'F' {
+			fmt.Fprintf(&b, "[%c%c]", c, c+'a'-'A')
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
+}
+
+func escapeRegexp(c byte) string {
+	if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || c == '/' || c == '_' || c == '%' {
+		return string(c)
+	}
+	return fmt.Sprintf(`\x%02x`, c)
+}
