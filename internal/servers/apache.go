@@ -73,7 +73,7 @@ const mostInPair = 900
 func (t *table) mapName() string { return fmt.Sprintf("up%d", t.number) }
 func (t *table) isLarge() bool   { return len(t.exact) > mostInText }
 
-// sort parts the rules of a table: in a folder's file nothing can be looked up.
+// sort parts the rules of a table into those that are looked up and those that are tried.
 func (a *apacheText) sort(t *table, entries []rule.Entry) {
 	folder := a.options.Form == htaccess
 	refuse := func(r *rule.Rule, why string) {
@@ -82,13 +82,7 @@ func (a *apacheText) sort(t *table, entries []rule.Entry) {
 	bars := func(r *rule.Rule, _ bool) string { return apacheBars(r, folder) }
 	t.sortOut(entries, false, bars, refuse)
 	if folder {
-		t.exact, t.asking, t.patterns = nil, nil, nil
-		for _, e := range entries {
-			if bars(e.Rule, false) == "" {
-				t.patterns = append(t.patterns, e)
-			}
-		}
-		return
+		return // nothing can be looked up, so that whole paths are tried too
 	}
 	// What a table cannot hold, or where something comes behind the query, is tried one by one, before the patterns.
 	looked := t.exact
@@ -254,7 +248,7 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	for _, e := range k.Exempt {
 		s.rule(argument("^"+plainRegexp(web.Decode(e))), "-", "L", doubleSlash)
 	}
-	s.add(a.answers(k))
+	a.answers(&s, k)
 	b.Write(s.text.Bytes())
 	fmt.Fprint(b, "</VirtualHost>\n")
 }
@@ -268,153 +262,305 @@ func (a *apacheText) folderFile() []byte {
 	fmt.Fprint(&b, "# Redirects for Apache on a shared host (.htaccess, with mod_rewrite). Hosts that are not named here are left alone.\n")
 	fmt.Fprint(&b, apacheRefusals)
 	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them.\n\nRewriteEngine on\n")
-	for _, k := range a.blocks {
+	for _, doors := range a.alike() {
+		k, schemes := doors[0], []string{}
 		var s section
-		for _, e := range k.Exempt {
-			s.rule("^", "-", "L", `%{REQUEST_URI} `+argument("^"+plainRegexp(web.Decode(e))), doubleSlash)
+		for _, k := range doors {
+			schemes = append(schemes, string(k.Scheme))
+			for _, e := range k.Exempt {
+				s.rule("^", "-", "L", `%{REQUEST_URI} `+argument("^"+plainRegexp(web.Decode(e))), doubleSlash, "%{HTTPS} "+tls(k, true))
+			}
 		}
-		s.add(a.answers(k))
+		a.inFolder(&s, k)
 		names := make([]string, len(k.names))
 		for i, n := range k.names {
 			names[i] = regexp.QuoteMeta(n)
 		}
-		tls := `"!=on"`
-		if k.Scheme == web.HTTP {
-			tls = `"=on"`
+		others := []string{"%{HTTP_HOST} " + argument(`!^(?:`+strings.Join(names, "|")+`)\.?(?::[0-9]+)?$`) + " [NC]"}
+		if len(doors) == 1 {
+			others = []string{strings.Replace(others[0], "[NC]", "[NC,OR]", 1), "%{HTTPS} " + tls(k, false)}
 		}
 		var whole section
-		whole.unless(&s, "%{HTTP_HOST} "+argument(`!^(?:`+strings.Join(names, "|")+`)\.?(?::[0-9]+)?$`)+" [NC,OR]", "%{HTTPS} "+tls)
-		fmt.Fprintf(&b, "\n# %s, %s\n", commentSafe(strings.Join(k.names, ", ")), k.Scheme)
+		whole.unless(&s, others...)
+		fmt.Fprintf(&b, "\n# %s, %s\n", commentSafe(strings.Join(k.names, ", ")), strings.Join(schemes, " and "))
 		b.Write(whole.text.Bytes())
 	}
 	return b.Bytes()
 }
 
-// answers writes what doors answer, from the path as it came to the redirect.
-func (a *apacheText) answers(k block) *section {
-	var body section
-	t := k.table
-	switch {
-	case t == nil:
-		a.constant(&body, k.Door)
-	default:
-		a.byRules(&body, t)
+// tls writes the condition that a request came, or did not come, by the scheme of doors.
+func tls(k block, came bool) string {
+	if (k.Scheme == web.HTTPS) == came {
+		return `"=on"`
 	}
-	var s section
-	a.path(&s, k.Door)
-	s.add(&body)
-	return &s
+	return `"!=on"`
 }
 
-// path writes how UP_PATH becomes the path as it came, UP_WAY how it is spelt, and UP_ASK and UP_MORE the query.
+// alike puts the doors of both schemes together that answer alike but for their exempt paths.
+func (a *apacheText) alike() [][]block {
+	var all [][]block
+	for _, k := range a.blocks {
+		i := slices.IndexFunc(all, func(have []block) bool {
+			return k.table != nil && have[0].table == k.table && len(have) == 1 && have[0].Scheme != k.Scheme && slices.Equal(have[0].names, k.names)
+		})
+		if i < 0 {
+			all = append(all, []block{k})
+		} else {
+			all[i] = append(all[i], k)
+		}
+	}
+	return all
+}
+
+// What stands in the request line before the path, and behind it.
+const (
+	requestLine = `%{THE_REQUEST} `
+	begin       = `^[A-Z]+ (?:https?://[^/? ]*)?`
+	finish      = `(?:\?[!-\x22$-~]*+)? HTTP/`
+)
+
+// Paths: one of plain octets, which Apache's own is too; one without dot segments; one with dot segments, but without escapes.
+const (
+	plainPath  = `(?!//)(?:/(?!\.\.?[/? ])[!$&-.0-;=@-Z_a-z~]*+)++`
+	rawPath    = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])[!-\x22$&-.0->@-~]*+(?:%[0-9A-Fa-f]{2}[!-\x22$&-.0->@-~]*+)*+)++`
+	dottedPath = `(?:/(?!/)[!-\x22$&-.0->@-~]*+)++`
+)
+
+// answers writes what the doors of a virtual host answer: plain paths first, which Apache's own reading of the path is enough for.
+func (a *apacheText) answers(s *section, k block) {
+	var plain, others section
+	others.comment("All other paths, as they came.")
+	a.path(&others, k.Door)
+	switch {
+	case k.table == nil:
+		a.constant(&plain, asPlain, k.Door)
+		a.constant(&others, asOdd, k.Door)
+	default:
+		a.byRules(&plain, asPlain, k.table)
+		a.byRules(&others, asOdd, k.table)
+	}
+	if k.DropsPath { // nothing is read from the path
+		needed(s, &others)
+		return
+	}
+	var all section
+	all.comment("Paths of plain octets, which are spelt in one way only.")
+	all.unless(&plain, requestLine+argument("!^[A-Z]+ "+plainPath+finish))
+	all.add(&others)
+	needed(s, &all)
+}
+
+// inFolder writes what doors answer in a folder's file: whole paths once, by their decoded form.
+func (a *apacheText) inFolder(s *section, k block) {
+	var all section
+	a.path(&all, k.Door)
+	if k.table == nil {
+		a.constant(&all, asOdd, k.Door)
+	} else {
+		a.byRules(&all, inOneFile, k.table)
+	}
+	needed(s, &all)
+}
+
+// needed adds, where a section needs them, what stands for a dollar sign in it, and for a query that something comes behind.
+func needed(s, needs *section) {
+	text := needs.text.String()
+	if strings.Contains(text, "UP_DOLLAR") {
+		s.rule("^", "-", "E=UP_DOLLAR:\\$")
+	}
+	if strings.Contains(text, "UP_ASK") {
+		s.rule("^", "-", "E=UP_ASK:?%1", `%{QUERY_STRING} "^(.+)$"`)
+	}
+	s.add(needs)
+}
+
+// reading is how a path is read: as Apache's own, from the request line with every octet spelled out, or in a folder's file.
+type reading int
+
+const (
+	asPlain reading = iota
+	asOdd
+	inOneFile
+)
+
+// path gives the variable that holds the path.
+func (w reading) path() string {
+	if w == asPlain {
+		return "%{REQUEST_URI}"
+	}
+	return "%{ENV:UP_PATH}"
+}
+
+// path writes how UP_PATH becomes the path as it came, without dot segments.
 func (a *apacheText) path(s *section, d predict.Door) {
-	const (
-		asked   = `%{THE_REQUEST} `
-		start   = `^[A-Z]+ (?:https?://[^/? ]*)?`
-		end     = `(?:\?[!-\x22$-~]*)? HTTP/`
-		segment = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])(?:[!$&-.0-;=@-Z_a-z~]++|%(?!2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])[0-9A-F]{2})*+)+`
-		dotted  = `(?:/(?!/)[!$&-.0-;=@-Z_a-z~]*+)+`
-		odd     = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])(?:[!-\x22$&-.0->@-~]++|%[0-9A-Fa-f]{2})*+)+`
-		any     = `(?:/(?!/)[!-\x22$&-.0->@-~]*+)+`
-	)
-	set := func(pattern, path, way string) { // the condition with the captures comes last
-		s.rule("^", "-", "E=UP_PATH:"+path+",E=UP_WAY:"+way, `%{ENV:UP_WAY} "^$"`, asked+argument(start+"("+pattern+")"+end))
-	}
-	s.comment("The path as it came: in normal form, with dot segments, or with needless escapes (odd).")
-	set(segment, "%1", "plain")
-	set(dotted, "%{REQUEST_URI}", "plain")
-	set(odd, "%1", "odd")
-	set(any, "%{REQUEST_URI}", "odd")
-	s.rule("^", "-", "R=400,L", `%{ENV:UP_WAY} "^$"`)
+	s.rule("^", "-", "E=UP_PATH:%1,S=2", requestLine+argument(begin+"("+rawPath+")"+finish))
+	s.rule("^", "-", "E=UP_PATH:%{REQUEST_URI},S=1", requestLine+argument(begin+dottedPath+finish))
+	s.rule("^", "-", "R=400,L")
 	if d.DropsPath {
-		s.rule("^", "-", "E=UP_PATH:/,E=UP_WAY:plain")
-	}
-	s.rule("^", "-", "E=UP_DOLLAR:\\$")
-	if !d.DropsQuery {
-		s.rule("^", "-", "E=UP_ASK:?%1,E=UP_MORE:&%1", `%{QUERY_STRING} "^(.+)$"`)
+		s.rule("^", "-", "E=UP_PATH:/")
 	}
 }
+
+// The query, to be put behind a target.
+const asIs = "?%{QUERY_STRING}"
 
 // constant writes the answer of a door that asks no rule.
-func (a *apacheText) constant(s *section, d predict.Door) {
+func (a *apacheText) constant(s *section, w reading, d predict.Door) {
 	to := web.Door{Scheme: web.HTTPS, Host: d.Asked.Host}
 	if d.Does == predict.ToSite {
 		to = d.Canonical
 	}
-	redirects(s, d.Status, apacheTarget(to.String(), "%{ENV:UP_PATH}", "%{ENV:UP_ASK}"))
+	path, query := w.path(), asIs
+	if d.DropsPath {
+		path = "/"
+	}
+	if d.DropsQuery {
+		query = ""
+	}
+	redirects(s, d.Status, argument(substitution(to.String())+path+query))
 }
 
-// redirects adds a redirect. Apache is to put no query behind the target by itself, and to let a ? come from what is expanded there.
+// redirects adds a redirect.
 func redirects(s *section, status int, to string, conditions ...string) {
-	s.rule("^", to, fmt.Sprintf("R=%d,NE,QSD,UnsafeAllow3F,L", status), conditions...)
+	s.rule("^", to, redirectFlags(status), conditions...)
 }
+
+// redirectFlags writes the flags of a redirect. Apache is to put no query behind the target by itself, and to let a ? come from what is
+// expanded there.
+func redirectFlags(status int) string { return fmt.Sprintf("R=%d,NE,QSD,UnsafeAllow3F,L", status) }
 
 // byRules writes the rules of a table, the most specific first, and what happens where none takes a path.
-func (a *apacheText) byRules(s *section, t *table) {
+func (a *apacheText) byRules(s *section, w reading, t *table) {
 	var body section
-	a.tries(&body, t, t.asking)
-	a.looksUp(&body, t)
-	a.tries(&body, t, t.patterns)
-	a.fallback(&body, t)
-	// The queries without what targets set themselves, where there is a query.
-	var strips section
-	for i, keys := range a.order {
-		text := body.text.String()
-		if !strings.Contains(text, fmt.Sprintf("UP_REST%d}", i+1)) && !strings.Contains(text, fmt.Sprintf("UP_ONLY%d}", i+1)) {
-			continue
-		}
-		from := "UP_MORE"
-		for range 3 {
-			strips.rule("^", "-", fmt.Sprintf("E=UP_REST%d:%%1%%2", i+1),
-				"%{ENV:"+from+"} "+argument("^((?:&[^&]*)*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"))
-			from = fmt.Sprintf("UP_REST%d", i+1)
-		}
-		strips.rule("^", "-", fmt.Sprintf("E=UP_ONLY%d:?%%1", i+1), fmt.Sprintf(`%%{ENV:UP_REST%d} "^&(.+)$"`, i+1))
-		strips.rule("^", "-", fmt.Sprintf("E=UP_REST%d:", i+1), fmt.Sprintf(`%%{ENV:UP_REST%d} "^&$"`, i+1))
+	direct, others := t.patterns, t.patterns
+	if len(t.exact)+len(t.asking) == 0 || w == inOneFile {
+		direct = nil
+	} else {
+		direct, others = t.apart()
 	}
-	if strips.rules > 0 {
-		all := &section{}
-		for i := range a.order {
-			if strings.Contains(strips.text.String(), fmt.Sprintf("UP_REST%d:", i+1)) {
-				all.rule("^", "-", fmt.Sprintf("E=UP_REST%d:%%{ENV:UP_MORE}", i+1))
-			}
-		}
-		all.add(&strips)
-		s.unless(all, `%{ENV:UP_MORE} "^$"`)
+	a.tries(&body, w, t, direct)
+	a.tries(&body, w, t, t.asking)
+	if w == inOneFile {
+		a.wholes(&body, t)
+	} else {
+		a.looksUp(&body, w, t)
 	}
+	a.tries(&body, w, t, others)
+	a.fallback(&body, w, t)
+	a.withoutKeys(s, &body)
 	s.add(&body)
 }
 
+// apart gives the patterns that begin as no path does that is looked up, so that their paths need not be, and the others. None of the first
+// comes behind one of the others that may take the same path.
+func (t *table) apart() (direct, others []rule.Entry) {
+	starts := t.starts()
+	for i, e := range t.patterns {
+		start, fixed := cut{segments: 1}.keyOf(headsOf(e.Rule, t.door.Paths, true))
+		switch {
+		case !fixed:
+			return direct, append(others, t.patterns[i:]...)
+		case starts[start]:
+			others = append(others, e)
+		default:
+			direct = append(direct, e)
+		}
+	}
+	return direct, others
+}
+
+// withoutKeys writes the queries without what targets set themselves, as far as a section uses them.
+func (a *apacheText) withoutKeys(s, uses *section) {
+	var all section
+	for i, keys := range a.order {
+		rest, only := fmt.Sprintf("UP_REST%d", i+1), fmt.Sprintf("UP_ONLY%d", i+1)
+		if text := uses.text.String(); !strings.Contains(text, rest+"}") && !strings.Contains(text, only+"}") {
+			continue
+		}
+		all.rule("^", "-", "E="+rest+":&%{QUERY_STRING}")
+		for range 3 {
+			all.rule("^", "-", "E="+rest+":%1%2", "%{ENV:"+rest+"} "+argument("^((?:&[^&]*)*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"))
+		}
+		all.rule("^", "-", "E="+only+":?%1", "%{ENV:"+rest+`} "^&(.+)$"`)
+		all.rule("^", "-", "E="+rest+":", "%{ENV:"+rest+`} "^&$"`)
+	}
+	s.unless(&all, `%{QUERY_STRING} "^$"`)
+}
+
+// Escapes that mean something else than what they stand for, and needless ones or octets that have to be escaped.
+const (
+	meaning  = `%(?:2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd])`
+	needless = `%(?:[0-9A-Fa-f]?[a-f]|[a-f][0-9A-F]|2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])|[^!$%&-;=@-Z_a-z~]`
+)
+
 // looksUp writes the look-up of whole paths.
-func (a *apacheText) looksUp(s *section, t *table) {
+func (a *apacheText) looksUp(s *section, w reading, t *table) {
 	if len(t.exact) == 0 {
 		return
 	}
 	s.comment("Whole paths.")
-	key := func(of string) string {
+	value := func(of string) string {
 		if t.door.Paths.IgnoreCase {
 			of = "${up_lower:" + of + "}"
 		}
-		return "${" + t.mapName() + ":" + of + "}"
+		return "${" + t.mapName() + ":" + of + "} "
 	}
-	s.rule("^", "-", "E=UP_HIT:%1", `%{ENV:UP_WAY} "=plain"`, key("%{ENV:UP_PATH}")+` "^(.+)$"`)
-	s.rule("^", "-", "E=UP_HIT:%1", `%{ENV:UP_WAY} "=odd"`, `%{ENV:UP_PATH} "!^//"`, key("${up_escape:%{REQUEST_URI}}")+` "^(.+)$"`)
+	found := "%{ENV:UP_HIT} "
 	var hits section
-	said := map[string]bool{}
-	for _, e := range t.exact {
+	if w == asPlain && len(t.classes(a)) == 1 {
+		found = value(w.path())
+	} else {
+		s.rule("^", "-", "E=UP_HIT:%1", value(w.path())+`"^(.+)$"`)
+		if w == asOdd {
+			s.rule("^", "-", "E=UP_HIT:%1", w.path()+" "+argument("!^//|"+meaning), w.path()+" "+argument(needless), value("${up_escape:%{REQUEST_URI}}")+`"^(.+)$"`)
+		}
+	}
+	for _, e := range t.classes(a) {
 		class, suffix := a.classOf(e.rule, t.door)
-		if said[class] {
-			continue
-		}
-		said[class] = true
-		found := `%{ENV:UP_HIT} ` + argument(`^[0-9]+\|`+class+`\|(.*)$`)
+		is := found + argument(`^[0-9]+\|`+class+`\|(.*)$`)
 		if e.rule.Status == rule.Gone {
-			hits.rule("^", "-", "R=410,L", found)
-			continue
+			hits.rule("^", "-", "R=410,L", is)
+		} else {
+			redirects(&hits, statusOn(e.rule, t.door), argument("%1"+suffix), is)
 		}
-		redirects(&hits, statusOn(e.rule, t.door), argument("%1"+suffix), found)
+	}
+	if found != "%{ENV:UP_HIT} " {
+		s.add(&hits)
+		return
 	}
 	s.unless(&hits, `%{ENV:UP_HIT} "^$"`)
+}
+
+// classes gives a path for each way in which targets that are looked up are answered.
+func (t *table) classes(a *apacheText) (firsts []exactRule) {
+	said := map[string]bool{}
+	for _, e := range t.exact {
+		if class, _ := a.classOf(e.rule, t.door); !said[class] {
+			said[class] = true
+			firsts = append(firsts, e)
+		}
+	}
+	return firsts
+}
+
+// wholes writes whole paths in a folder's file, by their decoded form.
+func (a *apacheText) wholes(s *section, t *table) {
+	var all section
+	flags := ""
+	if t.door.Paths.IgnoreCase {
+		flags = "NC,"
+	}
+	for _, e := range t.exact {
+		all.comment("line %d: %s", e.rule.Line, e.rule.Old)
+		pattern := argument("^" + decodedRegexp(strings.TrimPrefix(e.path, "/")) + "$")
+		if e.rule.Status == rule.Gone {
+			all.rule(pattern, "-", flags+"R=410,L")
+			continue
+		}
+		all.rule(pattern, a.target(e.rule, t.door, numbering{}), flags+redirectFlags(statusOn(e.rule, t.door)))
+	}
+	s.comment("Whole paths.")
+	s.unless(&all, asOdd.path()+" "+argument("//|"+meaning))
 }
 
 func statusOn(r *rule.Rule, d predict.Door) int {
@@ -430,7 +576,7 @@ func (a *apacheText) classOf(r *rule.Rule, d predict.Door) (class, suffix string
 		return "410", ""
 	}
 	query, _ := a.query(r.New.Query, r.DropQuery || d.DropsQuery, keysOf(r))
-	kind := strings.NewReplacer("%{ENV:UP_", "", "}", "").Replace(query)
+	kind := strings.NewReplacer("%{ENV:UP_", "", "}", "", asIs, "ask").Replace(query)
 	return fmt.Sprintf("%d%s", statusOn(r, d), strings.ToLower(kind)), query
 }
 
@@ -489,97 +635,166 @@ func literalText(parts []rule.Part) string {
 	return b.String()
 }
 
-// tries writes rules that are tried one by one: for paths in normal form as they are, for odd ones with every octet spelled out.
-func (a *apacheText) tries(s *section, t *table, entries []rule.Entry) {
+// tries writes rules that are tried one by one, those skipped whose paths begin otherwise.
+func (a *apacheText) tries(s *section, w reading, t *table, entries []rule.Entry) {
+	if w == inOneFile && len(entries) > 0 {
+		var plain, odd section
+		a.tries(&plain, asPlain, t, entries)
+		a.tries(&odd, asOdd, t, entries)
+		if t.door.DropsPath {
+			s.add(&odd)
+			return
+		}
+		const path = "^(?:/(?!/)[!$&-.0-;=@-Z_a-z~]*+)++$"
+		s.unless(&plain, asOdd.path()+" "+argument("!"+path))
+		s.comment("The same, every octet spelled out.")
+		s.unless(&odd, asOdd.path()+" "+argument(path))
+		return
+	}
+	if w == asPlain { // what holds an escape, or starts with //, takes no plain path
+		entries = slices.DeleteFunc(slices.Clone(entries), func(e rule.Entry) bool {
+			return strings.HasPrefix(e.Rule.Old.Parts[0].Literal, "//") ||
+				slices.ContainsFunc(e.Rule.Old.Parts, func(p rule.Part) bool { return strings.Contains(p.Literal, "%") })
+		})
+	}
 	if len(entries) == 0 {
 		return
 	}
-	for _, way := range []string{"plain", "odd"} {
-		if way == "odd" && t.door.DropsPath {
-			continue
-		}
-		var all section
-		buckets := []*bucket{{patterns: entries}}
-		if t.door.Paths.IsExact() && !t.door.DropsPath {
-			buckets = bucketsOf(entries, plainHead)
-		}
-		below := map[*bucket][]*bucket{}
-		for _, k := range buckets {
-			below[k.above] = append(below[k.above], k)
-		}
-		var write func(k *bucket) *section
-		write = func(k *bucket) *section {
-			var inside section
-			for _, c := range below[k] {
-				part := write(c)
-				inside.rule(argument("!^"+plainRegexp(c.prefix)), "-", fmt.Sprintf("S=%d", part.rules))
-				inside.add(part)
+	buckets := []*bucket{{prefix: "/", patterns: entries}}
+	if !t.door.DropsPath {
+		buckets = bucketsOf(entries, func(r *rule.Rule) string { return plainHead(r, t.door.Paths) })
+	}
+	below := map[*bucket][]*bucket{}
+	for _, k := range buckets {
+		below[k.above] = append(below[k.above], k)
+	}
+	anyCase := ""
+	if t.door.Paths.IgnoreCase {
+		anyCase = "NC,"
+	}
+	var write func(k *bucket) *section
+	// half writes buckets below one: those of the first half are skipped together.
+	var half func(at int, all []*bucket) *section
+	half = func(at int, all []*bucket) *section {
+		var inside section
+		if len(all) > 1 {
+			middle := len(all) / 2
+			first, class := half(at, all[:middle]), ""
+			for _, k := range all[:middle] {
+				class += regexpClass(k.prefix[at])
 			}
-			for _, e := range k.patterns {
-				a.try(&inside, t, e.Rule, way == "odd")
+			if first.rules > 1 {
+				a.skip(&inside, all[0].prefix[:at], "["+class+"]", anyCase, first.rules)
 			}
+			inside.add(first)
+			inside.add(half(at, all[middle:]))
 			return &inside
 		}
-		if a.options.Form == htaccess {
-			all.add(a.inFolder(write(buckets[0])))
-		} else {
-			all.add(write(buckets[0]))
+		part := write(all[0])
+		if part.rules > 1 {
+			a.skip(&inside, all[0].prefix, "", anyCase, part.rules)
 		}
-		s.comment("Patterns, for paths that are %s.", way)
-		s.unless(&all, `%{ENV:UP_WAY} `+argument("!="+way))
+		inside.add(part)
+		return &inside
 	}
+	write = func(k *bucket) *section {
+		var inside section
+		if len(below[k]) > 0 {
+			inside.add(half(len(k.prefix), below[k]))
+		}
+		for _, e := range k.patterns {
+			a.try(&inside, w, t, e.Rule)
+		}
+		return &inside
+	}
+	s.add(write(buckets[0]))
 }
 
-// inFolder makes the skips of a section look at the whole path, since rules in a folder's file see it without its first slash.
-func (a *apacheText) inFolder(s *section) *section {
-	text := regexp.MustCompile(`(?m)^    RewriteRule "!\^(.*)" - \[S=`).ReplaceAllString(s.text.String(), "    RewriteCond %{REQUEST_URI} \"!^$1\"\n    RewriteRule ^ - [S=")
-	made := &section{rules: s.rules}
-	made.text.WriteString(text)
-	return made
+// skip skips rules where a path does not begin so. A folder's file sees paths without their first slash.
+func (a *apacheText) skip(s *section, prefix, more, anyCase string, rules int) {
+	if a.options.Form == htaccess {
+		prefix = strings.TrimPrefix(prefix, "/")
+	}
+	s.rule(argument("!^"+plainRegexp(prefix)+more), "-", fmt.Sprintf("%sS=%d", anyCase, rules))
+}
+
+// regexpClass writes an octet for the inside of a class.
+func regexpClass(c byte) string {
+	if strings.IndexByte(`\]^-[`, c) >= 0 {
+		return `\` + string(rune(c))
+	}
+	return string(rune(c))
 }
 
 // plainHead gives the text with which all paths of a rule begin, as far as nothing in it is percent-encoded.
-func plainHead(r *rule.Rule) string {
-	head, _, _ := strings.Cut(r.Old.Parts[0].Literal, "%")
-	if i := strings.Index(head, "//"); i >= 0 { // a shared host may join slashes
-		head = head[:i+1]
+func plainHead(r *rule.Rule, mode rule.Mode) string {
+	common := ""
+	for i, h := range headsOf(r, mode, false) {
+		head, _, _ := strings.Cut(h.text, "%")
+		if i := strings.Index(head, "//"); i >= 0 { // a shared host may join slashes
+			head = head[:i+1]
+		}
+		if i == 0 {
+			common = head
+		}
+		common = commonPrefix(common, head)
 	}
-	return head
+	return common
 }
 
 // try writes one rule that is tried.
-func (a *apacheText) try(s *section, t *table, r *rule.Rule, odd bool) {
+func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 	mode := t.door.Paths
-	flags := ""
+	anyCase := ""
 	if mode.IgnoreCase {
-		flags = " [NC]"
+		anyCase = "NC"
 	}
 	s.comment("line %d: %s", r.Line, r.Old)
 	for _, v := range mode.Variants(r.Old.Parts) {
-		n := numbering{}
-		expression := "^" + notRegexp(v) + n.parts(v.Parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, odd)
-		subject := "%{ENV:UP_PATH}"
-		if len(r.Old.Query) > 0 {
-			subject += "?%{QUERY_STRING}"
+		n := numbering{numbers: map[string]int{}, sign: '%'}
+		path, not := n.parts(v.Parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, w == asOdd), notRegexp(v)
+		subject, expression := w.path(), "^"+not+path
+		pattern, conditions, flags := "^", []string(nil), ""
+		switch {
+		case len(r.Old.Query) > 0:
+			subject += asIs
 			expression += `\?`
 			if mode.IgnoreCase {
 				expression += "(?-i)" // the case of a query counts
 			}
 			expression += n.conditions(r)
-		} else {
+		default:
 			expression += "$"
 		}
-		found := argument(subject) + " " + argument(expression) + flags
+		if w == asPlain && len(r.Old.Query) == 0 && not == "" { // what Apache itself reads
+			n.sign = '$'
+			if a.options.Form == htaccess {
+				expression = "^" + strings.TrimPrefix(path, "/") + "$"
+			}
+			pattern = argument(expression)
+			if anyCase != "" {
+				flags = "NC,"
+			}
+		} else {
+			condition := argument(subject) + " " + argument(expression)
+			if anyCase != "" {
+				condition += " [NC]"
+			}
+			conditions = []string{condition}
+		}
 		if r.Status == rule.Gone {
-			s.rule("^", "-", "R=410,L", found)
+			s.rule(pattern, "-", flags+"R=410,L", conditions...)
 			continue
 		}
-		redirects(s, statusOn(r, t.door), a.target(r, t.door, n), found)
+		s.rule(pattern, a.target(r, t.door, n), flags+redirectFlags(statusOn(r, t.door)), conditions...)
 	}
 }
 
-// numbering counts captures in the order in which they stand in an expression.
-type numbering map[string]int
+// numbering counts captures in the order in which they stand in an expression, and how what they took is written.
+type numbering struct {
+	numbers map[string]int
+	sign    byte
+}
 
 func (n numbering) parts(parts []rule.Part, one, rest string, odd bool) string {
 	var b strings.Builder
@@ -588,7 +803,7 @@ func (n numbering) parts(parts []rule.Part, one, rest string, odd bool) string {
 			b.WriteString(spelled(p.Literal, odd))
 			continue
 		}
-		n[p.Name] = len(n) + 1
+		n.numbers[p.Name] = len(n.numbers) + 1
 		fmt.Fprintf(&b, "(%s)", captured(parts, i, one, rest, odd))
 	}
 	return b.String()
@@ -626,6 +841,7 @@ func (a *apacheText) target(r *rule.Rule, d predict.Door, n numbering) string {
 	fragment := ""
 	if r.New.Fragment != "" {
 		fragment = "#" + substitution(cleanTarget(r.New.Fragment))
+		query = strings.ReplaceAll(query, asIs, "%{ENV:UP_ASK}")
 	}
 	return argument(at + n.expand(r.New.Parts) + query + fragment)
 }
@@ -633,11 +849,11 @@ func (a *apacheText) target(r *rule.Rule, d predict.Door, n numbering) string {
 func (n numbering) expand(parts []rule.Part) string {
 	var b strings.Builder
 	for _, p := range parts {
-		switch number, taken := n[p.Name]; {
+		switch number, taken := n.numbers[p.Name]; {
 		case !p.IsCapture():
 			b.WriteString(substitution(cleanTarget(p.Literal)))
 		case taken:
-			fmt.Fprintf(&b, "%%%d", number)
+			fmt.Fprintf(&b, "%c%d", n.sign, number)
 		}
 	}
 	return b.String()
@@ -651,7 +867,7 @@ func (a *apacheText) query(parts []rule.Part, drop bool, used []string) (suffix 
 	case drop:
 		return "", own
 	case !own && len(used) == 0:
-		return "%{ENV:UP_ASK}", false
+		return asIs, false
 	}
 	text := ""
 	for _, p := range parts {
@@ -679,30 +895,30 @@ func (a *apacheText) strip(own string, used []string) int {
 }
 
 // fallback writes what happens where no rule takes a path.
-func (a *apacheText) fallback(s *section, t *table) {
+func (a *apacheText) fallback(s *section, w reading, t *table) {
 	d := t.door
 	home := substitution(home(d))
 	query, own := a.query(queryParts(d.Home.Query()), d.DropsQuery, nil)
 	if own {
 		query = "?" + substitution(d.Home.Query()) + query
 	}
-	var roots []string
-	for _, v := range d.Paths.Variants([]rule.Part{{Literal: "/"}}) {
-		roots = append(roots, literalRegexp(v.Parts[0].Literal))
-	}
-	anyCase := ""
-	if d.Paths.IgnoreCase {
-		anyCase = " [NC]"
-	}
 	s.comment("Everything else.")
-	isRoot := `%{ENV:UP_PATH} ` + argument("^(?:"+strings.Join(roots, "|")+")$") + anyCase
 	to := argument(home + query)
-	switch d.Fallback {
-	case estate.SamePath:
+	if t.rootDiffers() {
+		var roots []string
+		for _, v := range d.Paths.Variants([]rule.Part{{Literal: "/"}}) {
+			roots = append(roots, spelled(v.Parts[0].Literal, w != asPlain))
+		}
+		isRoot := w.path() + " " + argument("^(?:"+strings.Join(roots, "|")+")$")
+		if d.Paths.IgnoreCase {
+			isRoot += " [NC]"
+		}
 		redirects(s, d.Status, to, isRoot)
-		redirects(s, d.Status, argument(strings.TrimSuffix(home, "/")+"%{ENV:UP_PATH}"+query))
-	case estate.Gone:
-		redirects(s, d.Status, to, isRoot)
+	}
+	switch {
+	case d.Fallback == estate.SamePath && !d.DropsPath:
+		redirects(s, d.Status, argument(strings.TrimSuffix(home, "/")+w.path()+query))
+	case d.Fallback == estate.Gone && !d.DropsPath:
 		s.rule("^", "-", "R=410,L")
 	default:
 		redirects(s, d.Status, to)
@@ -717,11 +933,6 @@ func queryParts(query string) []rule.Part {
 		return nil
 	}
 	return []rule.Part{{Literal: query}}
-}
-
-// apacheTarget writes a target of a fixed start and what is put behind it.
-func apacheTarget(start string, more ...string) string {
-	return argument(substitution(start) + strings.Join(more, ""))
 }
 
 // substitution writes a text so that nothing of it is expanded: neither by rules (%1, $1, %{NAME}) nor by the configuration (${NAME}).

@@ -217,14 +217,17 @@ func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket 
 func commonHead(entries []rule.Entry, heads map[*rule.Rule]string) string {
 	common := heads[entries[0].Rule]
 	for _, e := range entries[1:] {
-		head := heads[e.Rule]
-		n := 0
-		for n < len(common) && n < len(head) && common[n] == head[n] {
-			n++
-		}
-		common = common[:n]
+		common = commonPrefix(common, heads[e.Rule])
 	}
 	return common
+}
+
+func commonPrefix(a, b string) string {
+	n := 0
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
+	}
+	return a[:n]
 }
 
 // takeFromAbove adds the patterns of the buckets above that come before the last one of a bucket.

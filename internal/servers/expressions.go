@@ -100,11 +100,11 @@ func captured(parts []rule.Part, i int, one, rest string, odd bool) string {
 	if i+1 < len(parts) {
 		behind = parts[i+1].Literal
 	}
-	whole := !odd && (i+1 == len(parts) || strings.HasPrefix(behind, "/"))
+	whole := i+1 == len(parts) || strings.HasPrefix(behind, "/")
 	switch {
 	case p.Rest:
 		return rest
-	case p.Digits && whole:
+	case p.Digits && whole && !odd:
 		return `[0-9]+`
 	case p.Digits && odd:
 		return `(?:[0-9]|%3[0-9])+?`
@@ -126,6 +126,19 @@ func plainRegexp(normal string) string {
 			b.WriteByte('\\')
 		}
 		b.WriteByte(c)
+	}
+	return b.String()
+}
+
+// decodedRegexp takes a decoded text as it is.
+func decodedRegexp(decoded string) string {
+	var b strings.Builder
+	for i := range len(decoded) {
+		if c := decoded[i]; c < 0x20 || c == 0x7f || c == '"' || c == '\\' {
+			b.WriteString(escapeRegexp(c))
+			continue
+		}
+		b.WriteString(plainRegexp(decoded[i : i+1]))
 	}
 	return b.String()
 }
