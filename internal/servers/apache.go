@@ -81,28 +81,29 @@ func (a *apacheText) sort(t *table, entries []rule.Entry) {
 	}
 	bars := func(r *rule.Rule, _ bool) string { return apacheBars(r, folder) }
 	t.sortOut(entries, false, bars, refuse)
-	if folder {
-		return // nothing can be looked up, so that whole paths are tried too
-	}
-	// What a table cannot hold, or where something comes behind the query, is tried one by one, before the patterns.
-	looked := t.exact
-	t.exact = nil
-	var tried []rule.Entry
-	for _, e := range looked {
+	// What a table cannot hold, or where something comes behind the query, is tried one by one, before the patterns. So is in a folder's file,
+	// where slashes are joined, what has two of them.
+	odd := func(e exactRule) bool {
 		path, _ := e.rule.Old.Exact()
-		odd := strings.Contains(e.path, "%") || e.rule.New.Fragment != "" || len(path)+len(e.rule.New.String()) > mostInPair
-		switch {
-		case !odd:
-			t.exact = append(t.exact, e)
-		case !slices.ContainsFunc(tried, func(o rule.Entry) bool { return o.Rule == e.rule }):
-			tried = append(tried, entryOf(entries, e.rule))
+		return strings.Contains(e.path, "%") || e.rule.New.Fragment != "" || len(path)+len(e.rule.New.String()) > mostInPair
+	}
+	if folder {
+		odd = func(e exactRule) bool { return strings.Contains(e.path, "//") }
+	}
+	tried := map[*rule.Rule]bool{}
+	t.exact = slices.DeleteFunc(t.exact, func(e exactRule) bool {
+		if odd(e) {
+			tried[e.rule] = true
+		}
+		return odd(e)
+	})
+	var first []rule.Entry
+	for _, e := range entries {
+		if tried[e.Rule] {
+			first = append(first, e)
 		}
 	}
-	t.patterns = append(tried, t.patterns...)
-}
-
-func entryOf(entries []rule.Entry, r *rule.Rule) rule.Entry {
-	return entries[slices.IndexFunc(entries, func(e rule.Entry) bool { return e.Rule == r })]
+	t.patterns = append(first, t.patterns...)
 }
 
 // apacheBars says why Apache cannot hold a rule, "" where it can.

@@ -54,7 +54,6 @@ type nginx struct {
 	findings []finding.Finding
 	longest  int // of a key in a map
 	most     int // keys in one map
-	named    int // variables
 }
 
 const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in the http context:
@@ -166,8 +165,12 @@ func (n *nginx) sizes() string {
 	if names > 400 {
 		s += fmt.Sprintf("server_names_hash_max_size %d;\n", powerOfTwo(2*names))
 	}
-	if n.named > 150 {
-		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n", powerOfTwo(4*n.named))
+	named := 0
+	for _, text := range []*bytes.Buffer{&n.starts, &n.queries, &n.maps} {
+		named += bytes.Count(text.Bytes(), []byte("\nmap "))
+	}
+	if named > 40 {
+		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n", powerOfTwo(4*named+1024))
 	}
 	if s != "" {
 		s = "\n# If nginx says that one of these is there already, keep the larger one.\n" + s

@@ -153,7 +153,6 @@ func (c *chain) begin(by cut, keys []string, entries map[string]string, next str
 
 // name gives a new variable.
 func (c *chain) name() string {
-	c.named++
 	c.names++
 	return fmt.Sprintf("$up%d_%c%d", c.number, c.letter, c.names)
 }

@@ -31,6 +31,27 @@ func Server(random *rand.Rand) World {
 	return w
 }
 
+// Dense makes such a world with many more rules, patterns whose paths begin as those of others do, so that servers have to tell them apart.
+func Dense(random *rand.Rand) World {
+	pick := func(all ...string) string { return all[random.IntN(len(all))] }
+	w := Server(random)
+	w.Rules = w.Rules[:3]
+	known := map[string]bool{}
+	for range 30 + random.IntN(60) {
+		begin := "/" + pick("shop", "Shop", "shop-", "s", "archive", "caf%C3%A9", "")
+		for range random.IntN(3) {
+			begin += pick("/", "/", "a", "ab", "item-", "1", "%20", ".")
+		}
+		host, end := pick("old.example", "careless.example"), pick("{x}", "{x}", "{x:digits}", "{+r}", "/{x}/b", "-{x}.html", "/", "")
+		if key := host + strings.ToLower(begin+end); !known[key] {
+			known[key] = true
+			to := "/" + strings.ReplaceAll(strings.NewReplacer("%20", "", ":digits", "").Replace(begin[1:]+end), "/", "-")
+			w.Rules = append(w.Rules, quoted(host+begin+end)+","+quoted(to)+","+pick("", "", "302")+","+pick("", "", "drop"))
+		}
+	}
+	return w
+}
+
 // serverRule makes a rule, quoted for CSV.
 func serverRule(random *rand.Rand) string {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
