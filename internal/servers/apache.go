@@ -433,10 +433,9 @@ func redirectFlags(status int) string { return fmt.Sprintf("R=%d,NE,QSD,UnsafeAl
 // byRules writes the rules of a table, the most specific first, and what happens where none takes a path.
 func (a *apacheText) byRules(s *section, w reading, t *table) {
 	var body section
-	direct, others := t.patterns, t.patterns
-	if len(t.exact)+len(t.asking) == 0 || w == inOneFile {
-		direct = nil
-	} else {
+	var direct []rule.Entry
+	others := t.patterns
+	if len(t.exact)+len(t.asking) > 0 && w != inOneFile {
 		direct, others = t.apart()
 	}
 	a.tries(&body, w, t, direct)
@@ -500,6 +499,37 @@ func (a *apacheText) looksUp(s *section, w reading, t *table) {
 		return
 	}
 	s.comment("Whole paths.")
+	if expression := t.startsRegexp(); w == asPlain && expression != "" {
+		var all section
+		a.looksUpAny(&all, w, t)
+		s.rule(argument("!"+expression), "-", fmt.Sprintf("NC,S=%d", all.rules))
+		s.add(&all)
+		return
+	}
+	a.looksUpAny(s, w, t)
+}
+
+// mostStarts is how many first segments of whole paths are compared before a look-up.
+const mostStarts = 12
+
+// startsRegexp takes plain paths that begin as whole paths do; "" where those begin in too many ways.
+func (t *table) startsRegexp() string {
+	var all []string
+	for start := range t.starts() {
+		if start == "/" {
+			all = append(all, "/$")
+		} else if !strings.Contains(start, "%") {
+			all = append(all, decodedRegexp(start)+"(?:/|$)")
+		}
+	}
+	if len(all) > mostStarts || len(all) == 0 {
+		return ""
+	}
+	slices.Sort(all)
+	return "^(?:" + strings.Join(all, "|") + ")"
+}
+
+func (a *apacheText) looksUpAny(s *section, w reading, t *table) {
 	value := func(of string) string {
 		if t.door.Paths.IgnoreCase {
 			of = "${up_lower:" + of + "}"

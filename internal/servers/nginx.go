@@ -82,12 +82,10 @@ const nginxCommon = `
 # A $ cannot be written in nginx's own strings.
 geo $up_dollar { default "$"; }
 
-# How the path is spelt: low where nothing of it is percent-encoded, nothing stands in it that browsers would encode, and no
-# capital; right where only that is encoded which has to be; dotted with dot segments, which nginx's own $uri is without; odd
-# with needless escapes such as %61 for a, or escapes in lower case.
+# How the path is spelt: right where nothing in it would be written otherwise, percent-encoded or not; dotted with dot
+# segments, which nginx's own $uri is without; odd with needless escapes such as %61 for a, or escapes in lower case.
 map $request_uri $up_spelt {
     default refused;
-    "~^(?<up_right>(?<up_start>/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@_a-z~]*+)(?:/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@_a-z~]*+)*+)(?:\\?[!-\"$-~]*+)?$" low;
     "~^(?<up_right>(?<up_start>/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@-Z_a-z~]*+(?:%(?:[0189A-F][0-9A-F]|2[0-9A-CF]|3[A-F]|[46]0|5[B-E]|7[BCDF])[!$&-.0-;=@-Z_a-z~]*+)*+)(?:/(?!\\.\\.?(?:[/?]|$))[!$&-.0-;=@-Z_a-z~]*+(?:%(?:[0189A-F][0-9A-F]|2[0-9A-CF]|3[A-F]|[46]0|5[B-E]|7[BCDF])[!$&-.0-;=@-Z_a-z~]*+)*+)*+)(?:\\?[!-\"$-~]*+)?$" right;
     "~[^!-\\x7e]|#" refused;
     "~^[^?%]*/\\.\\.?(?:/[^?%]*)?(?:\\?|$)" dotted;
@@ -102,18 +100,20 @@ map $up_spelt $up_odd {
 }
 
 # The decoded path, for looking up whole paths; empty where decoding would take an encoded / or its like for a plain one.
-map $up_spelt $up_key {
-    default $up_decoded;
-    low $up_right;
+map $up_right $up_key {
+    default $up_right;
+    "" $up_decoded;
+    "~%" $up_decoded;
 }
 map $request_uri $up_decoded {
     default "";
     "~^(?:[^?%]++|%(?!2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd]))*+(?:\\?|$)" $uri;
 }
 # Maps ignore case, URLs do not: whole paths without capitals are looked up only for paths without capitals.
-map $up_spelt $up_low {
-    default $up_decoded_low;
-    low $up_right;
+map $up_right $up_low {
+    default $up_right;
+    "" $up_decoded_low;
+    "~[A-Z%]" $up_decoded_low;
 }
 map $up_decoded $up_decoded_low {
     default $up_decoded;
