@@ -167,16 +167,16 @@ const apacheHead = `# Redirects for Apache (2.4.60 or newer, with mod_rewrite an
 # Paths that are never redirected over http are answered from
 #     %s
 #
-# How a request is answered: UP_PATH becomes its path as it came. It is looked up in the table of whole paths (up1.txt,
-# up2.txt, ...: path, line of rules.csv, status, target), then patterns are tried, those that begin otherwise skipped. Each
-# stands below its rule.
+# How a request is answered: paths of plain octets are read as Apache itself reads them, all others as they came, with every
+# octet spelled out. Whole paths are looked up in a table (up1.txt, up2.txt, ...: path, line of rules.csv, status, target).
+# Patterns are tried, those that begin otherwise skipped; each stands below its rule.
 `
 
 const apacheRefusals = `#
 # Two URLs are the same here where RFC 3986 section 6.2.2 says so: %7E is ~, but %2F is not /. Refused with 400, or with 404 by
 # Apache itself: a % that starts no escape, %00, octets outside ASCII, and dot segments that lead above the root or stand
-# beside escapes or empty segments; browsers send none of these. A key of the query that a target sets itself is taken from the visitor's up to three times; an & at the end of a
-# query may be taken away by Apache itself.
+# beside escapes or empty segments; browsers send none of these. A key of the query that a target sets itself is taken from
+# the visitor's up to three times; an & at the end of a query may be taken away by Apache itself.
 `
 
 // serverFile writes the virtual hosts.
