@@ -31,7 +31,18 @@ func TestTheExamplesOfTheRulesPage(t *testing.T) {
 			if options == "" {
 				options = "  - ferryhouse.example\n"
 			}
-			require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.northmoor.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\nrules: rules.csv\ndomains:\n  - northmoor.example\n  - lacemill-museum.example\n  - slatequarry.example\n"+options), 0o600))
+			require.NoError(
+				t,
+				os.WriteFile(
+					estate,
+					[]byte(
+						"canonical: https://www.northmoor.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
+							"rules: rules.csv\ndomains:\n  - northmoor.example\n  - lacemill-museum.example\n"+
+							"  - slatequarry.example\n"+options,
+					),
+					0o600,
+				),
+			)
 			require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte(block[2]), 0o600))
 		case "text":
 			var urls, wanted []string
@@ -51,7 +62,10 @@ func TestTheExamplesOfTheRulesPage(t *testing.T) {
 
 func try(t *testing.T, estate string, urls []string) []string {
 	t.Helper()
-	out, err := exec.Command(filepath.Join(folder, "upperpath"), append([]string{"rules", "try", "--estate", estate, "--format", "json"}, urls...)...).CombinedOutput()
+	out, err := exec.Command(filepath.Join(folder, "upperpath"), append([]string{
+		"rules", "try", "--estate", estate, "--format", "json",
+	}, urls...)...).
+		CombinedOutput()
 	require.NoError(t, err, string(out))
 	var result struct {
 		Tries []struct {

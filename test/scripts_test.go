@@ -25,7 +25,15 @@ func TestMain(m *testing.M) {
 	if runtime.GOOS == "windows" {
 		program += ".exe"
 	}
-	build := exec.Command("go", "build", "-ldflags", "-X upperpath.example/upperpath/internal/cli.Version=v0.0.0-test", "-o", program, "..")
+	build := exec.Command(
+		"go",
+		"build",
+		"-ldflags",
+		"-X upperpath.example/upperpath/internal/cli.Version=v0.0.0-test",
+		"-o",
+		program,
+		"..",
+	)
 	build.Stderr = os.Stderr
 	if err := build.Run(); err != nil {
 		panic(err)
@@ -43,7 +51,12 @@ func TestScripts(t *testing.T) {
 			e.Setenv("TMPDIR", e.WorkDir)
 			return nil
 		},
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){"await": await, "exits": exits, "schema": conforms, "pause": pause},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){
+			"await":  await,
+			"exits":  exits,
+			"schema": conforms,
+			"pause":  pause,
+		},
 	})
 }
 
@@ -84,6 +97,12 @@ func exits(ts *testscript.TestScript, _ bool, args []string) {
 		got = e.ExitCode()
 	}
 	if fmt.Sprint(got) != args[0] {
-		ts.Fatalf("exit code %d, want %s\nstdout:\n%s\nstderr:\n%s", got, args[0], ts.ReadFile("stdout"), ts.ReadFile("stderr"))
+		ts.Fatalf(
+			"exit code %d, want %s\nstdout:\n%s\nstderr:\n%s",
+			got,
+			args[0],
+			ts.ReadFile("stdout"),
+			ts.ReadFile("stderr"),
+		)
 	}
 }

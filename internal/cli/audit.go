@@ -75,11 +75,23 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 	return c
 }
 
-// runAudit follows every URL that the plan asks, and judges it. Where the context ends, what was seen comes back with its
-// error; where the vantage does not work, an error alone.
-func (p *program) runAudit(ctx context.Context, made *plan.Plan, w *live.Web, parallel int, rules bool) (*chain.Audit, error) {
+// runAudit follows every URL that the plan asks, and judges it. Where the context ends, what was seen comes back with
+// its error; where the vantage does not work, an error alone.
+func (p *program) runAudit(
+	ctx context.Context,
+	made *plan.Plan,
+	w *live.Web,
+	parallel int,
+	rules bool,
+) (*chain.Audit, error) {
 	asks := made.Asks(rules)
-	a := &chain.Audit{Schema: chain.AuditSchema, Vantage: w.Vantage().Name, Canonical: made.Canonical, Started: time.Now().UTC().Truncate(time.Millisecond), Chains: []chain.Chain{}}
+	a := &chain.Audit{
+		Schema:    chain.AuditSchema,
+		Vantage:   w.Vantage().Name,
+		Canonical: made.Canonical,
+		Started:   time.Now().UTC().Truncate(time.Millisecond),
+		Chains:    []chain.Chain{},
+	}
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards}
 	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
@@ -92,7 +104,10 @@ func (p *program) runAudit(ctx context.Context, made *plan.Plan, w *live.Web, pa
 	})
 	a.Findings, a.Notes = tally.Findings(), w.Notes()
 	if err != nil {
-		a.Notes = append(a.Notes, fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", len(a.Chains), len(asks)))
+		a.Notes = append(
+			a.Notes,
+			fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", len(a.Chains), len(asks)),
+		)
 	}
 	if broken := w.Broken(); broken != nil {
 		return a, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))

@@ -52,8 +52,8 @@ other command can be tried.`,
 	return c
 }
 
-// demoFolder puts the demo estate into a folder. A file that is there and differs is left alone, and is an error without
-// force.
+// demoFolder puts the demo estate into a folder. A file that is there and differs is left alone, and is an error
+// without force.
 func demoFolder(dir string, force bool) (string, error) {
 	if dir == "" {
 		var err error
@@ -71,7 +71,14 @@ func demoFolder(dir string, force bool) (string, error) {
 		data[path], err = fs.ReadFile(source, path)
 		old, readErr := os.ReadFile(filepath.Join(dir, filepath.FromSlash(path)))
 		if readErr == nil && !bytes.Equal(old, data[path]) && !force {
-			faults.Add(problem.Problem{File: filepath.Join(dir, path), Says: "the file is there and is not the demo's", Expected: "a new or empty folder", Remedy: "choose another --dir, or replace it with --force"})
+			faults.Add(
+				problem.Problem{
+					File:     filepath.Join(dir, path),
+					Says:     "the file is there and is not the demo's",
+					Expected: "a new or empty folder",
+					Remedy:   "choose another --dir, or replace it with --force",
+				},
+			)
 		}
 		return err
 	})
@@ -127,7 +134,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		return err
 	}
 	page := filepath.Join(folder, "report.html")
-	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today}, {Name: "After the plan (rehearsed)", Audit: after}}, force); err != nil {
+	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today},
+		{Name: "After the plan (rehearsed)", Audit: after}}, force); err != nil {
 		return err
 	}
 	report.Heading(p.out, 6, "The report", style)
@@ -139,15 +147,16 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	return nil
 }
 
-// mends is what a person changes in the redirect map of the demo, after reading what the proof says: by the rule's old, the new target; ""
-// drops the rule.
+// mends is what a person changes in the redirect map of the demo, after reading what the proof says: by the rule's old,
+// the new target; "" drops the rule.
 var mends = map[string]string{
 	"slatequarry.example/exhibition/{name}":             "/exhibitions/{name}/",
 	"lacemill-museum.example/exhibitions/{name}-quarry": "/exhibitions/{name}-quarry/",
 	"northmoor-tickets.example/season":                  "",
 }
 
-// demoProof proves the redirect map that was handed over, which is refuted; straightens it, mends the loop, and proves it again.
+// demoProof proves the redirect map that was handed over, which is refuted; straightens it, mends the loop, and proves
+// it again.
 func (p *program) demoProof(folder string, e *files.Estate) error {
 	style := p.style()
 	path := filepath.Join(folder, "old-rules.csv")
@@ -176,7 +185,12 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	if !bytes.Equal(kept, text) {
 		return failed(fmt.Errorf("%s is not what comes of %s", now, path))
 	}
-	fmt.Fprintf(p.out, "\nStraightened: %d rules now lead there in one hop. Mended by hand: %d. The result is rules.csv.\n\n", straightened, mended)
+	fmt.Fprintf(
+		p.out,
+		"\nStraightened: %d rules now lead there in one hop. Mended by hand: %d. The result is rules.csv.\n\n",
+		straightened,
+		mended,
+	)
 	after, _, err := prove(now)
 	if err != nil {
 		return err
@@ -227,7 +241,12 @@ func (p *program) surveyFaulty(ctx context.Context, folder string, scene stage.S
 }
 
 // keptSurvey surveys the stage and keeps what it saw.
-func (p *program) keptSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, scene stage.Scene) (*survey.Survey, error) {
+func (p *program) keptSurvey(
+	ctx context.Context,
+	e *files.Estate,
+	made *plan.Plan,
+	scene stage.Scene,
+) (*survey.Survey, error) {
 	var seen *survey.Survey
 	err := onStage(ctx, scene, "the survey", func(ctx context.Context, s *stage.Stage) error {
 		vantage := s.Vantage()
@@ -257,7 +276,11 @@ func (p *program) keptSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 }
 
 // demoAudit shows an audit and keeps it.
-func (p *program) demoAudit(ctx context.Context, e *files.Estate, run func() (*chain.Audit, error)) (*chain.Audit, error) {
+func (p *program) demoAudit(
+	ctx context.Context,
+	e *files.Estate,
+	run func() (*chain.Audit, error),
+) (*chain.Audit, error) {
 	a, err := run()
 	if err != nil {
 		return nil, err
@@ -293,8 +316,8 @@ func reportTitle(canonical string) string {
 	return "Every door to " + canonical
 }
 
-// writeHTML writes a report page. One that is there already is replaced only if the program made it and nobody edited it, or
-// with force.
+// writeHTML writes a report page. One that is there already is replaced only if the program made it and nobody edited
+// it, or with force.
 func writeHTML(path, title string, sections []report.Section, force bool) error {
 	var page bytes.Buffer
 	if err := report.HTML(&page, title, time.Now(), sections); err != nil {

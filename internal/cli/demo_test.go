@@ -12,8 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/files"
 )
 
-// TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver straightens and mends the redirect map that was handed over; UPDATE=1 writes the
-// result.
+// TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver straightens and mends the redirect map that was handed over;
+// UPDATE=1 writes the result.
 func TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver(t *testing.T) {
 	const folder = "../../demo/estate"
 	e, err := files.ReadEstate(filepath.Join(folder, files.EstateName))
@@ -21,7 +21,10 @@ func TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver(t *testing.T) {
 	old := filepath.Join(folder, "old-rules.csv")
 	rules, err := files.ReadRules(old, files.RuleScope(e.Estate))
 	require.NoError(t, err)
-	straightened, mended, text, err := mendRules(old, predict.New(predict.Input{Estate: e.Estate, Rules: rules, Pages: e.Pages}))
+	straightened, mended, text, err := mendRules(
+		old,
+		predict.New(predict.Input{Estate: e.Estate, Rules: rules, Pages: e.Pages}),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, len(mends), mended)
 	assert.Equal(t, 2, straightened)

@@ -34,7 +34,9 @@ func (o *estateOptions) flags(c *cobra.Command) {
 
 // zoneFlags adds the option for zone files.
 func (o *estateOptions) zoneFlags(c *cobra.Command) {
-	c.Flags().StringArrayVar(&o.zones, "zone", nil, "take what is there from this zone `FILE` (repeatable; or a folder of *.zone) instead of the last survey")
+	c.Flags().
+		StringArrayVar(&o.zones, "zone", nil, "take what is there from this zone `FILE` (repeatable; or a folder of "+
+			"*.zone) instead of the last survey")
 }
 
 // read reads the estate and works the plan out.
@@ -72,10 +74,19 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	if err != nil {
 		return nil, plan.Input{}, usage("--only %s: %w", o.only, err)
 	}
-	return e, plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Only: only, Wave: wave(o.only), Now: time.Now()}, nil
+	return e, plan.Input{
+		Estate:    e.Estate,
+		Rules:     e.Rules,
+		SiteRules: e.SiteRules,
+		Pages:     e.Pages,
+		Only:      only,
+		Wave:      wave(o.only),
+		Now:       time.Now(),
+	}, nil
 }
 
-// interruptible does a work of pure computing, and comes back early, with the error of the context, where that ends first.
+// interruptible does a work of pure computing, and comes back early, with the error of the context, where that ends
+// first.
 func interruptible(ctx context.Context, work func()) error {
 	done := make(chan struct{})
 	go func() {
@@ -153,8 +164,8 @@ func lastSeen(ctx context.Context, e *files.Estate) (last, before *survey.Survey
 	return last, before, nil
 }
 
-// takeZones takes the records of zone files instead of those that a survey saw, which are then what was there before. What only a
-// survey sees, such as doors and the delegation, stays.
+// takeZones takes the records of zone files instead of those that a survey saw, which are then what was there before.
+// What only a survey sees, such as doors and the delegation, stays.
 func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 	paths, err := zonePaths(o.zones)
 	if err != nil {
@@ -177,15 +188,26 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 	var faults problem.List
 	for path, z := range zones {
 		if e.DomainOf(z.name) == nil || e.DomainOf(z.name).Name != z.name {
-			faults.Add(problem.Problem{File: path, Says: "the zone file is about a domain that the estate does not hold", Value: z.name.String(), Expected: "a zone of a domain in the estate file"})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Says:     "the zone file is about a domain that the estate does not hold",
+					Value:    z.name.String(),
+					Expected: "a zone of a domain in the estate file",
+				},
+			)
 			continue
 		}
 		d := live.FileDomain(z.name, z.records)
 		d.Looked = in.Now
 		if was := merged.Of(d.Name); was != nil {
-			before.Domains = append(slices.DeleteFunc(before.Domains, func(o survey.Domain) bool { return o.Name == d.Name }), *was)
+			before.Domains = append(
+				slices.DeleteFunc(before.Domains, func(o survey.Domain) bool { return o.Name == d.Name }),
+				*was,
+			)
 			seen := *was
-			seen.Records, seen.Wildcards, seen.Source, seen.Partial, seen.Looked = d.Records, d.Wildcards, d.Source, false, in.Now
+			seen.Records, seen.Wildcards, seen.Source, seen.Partial, seen.Looked = d.Records, d.Wildcards, d.Source, false,
+				in.Now
 			d = seen
 		}
 		merged.Domains = append(slices.DeleteFunc(merged.Domains, func(o survey.Domain) bool { return o.Name == d.Name }), d)
@@ -228,7 +250,14 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 		}
 		h, err := web.ParseHost(name)
 		if err != nil {
-			faults.Add(problem.Problem{File: path, Says: "the zone has no name that can be used", Value: name, Expected: "the name of a domain"})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Says:     "the zone has no name that can be used",
+					Value:    name,
+					Expected: "the name of a domain",
+				},
+			)
 			continue
 		}
 		zones[path] = zoneFile{h, records}

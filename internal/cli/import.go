@@ -54,9 +54,19 @@ specific one; where that changes an answer, it is said, with a URL.`,
 	}
 	from.flags(c)
 	f := c.Flags()
-	f.StringVar(&o.kind, "kind", "", "what the file is, a `KIND`: csv, apache or nginx (default: by its name, or what stands in it)")
+	f.StringVar(
+		&o.kind,
+		"kind",
+		"",
+		"what the file is, a `KIND`: csv, apache or nginx (default: by its name, or what stands in it)",
+	)
 	f.StringVar(&o.host, "host", "", "the `HOST` whose paths they are, where the file names none")
-	f.StringVar(&o.context, "context", "", "where an Apache file lies, a `PLACE`: htaccess (in a folder) or server (default: by its name)")
+	f.StringVar(
+		&o.context,
+		"context",
+		"",
+		"where an Apache file lies, a `PLACE`: htaccess (in a folder) or server (default: by its name)",
+	)
 	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old addresses")
 	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the new ones")
 	f.StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: text, json, csv")
@@ -89,7 +99,10 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 			case nginxLine.Match(data):
 				o.kind = "nginx"
 			default:
-				return servers.Import{}, usage("%s: neither its name nor what stands in it tells what it is; expected --kind csv, apache or nginx", path)
+				return servers.Import{}, usage(
+					"%s: neither its name nor what stands in it tells what it is; expected --kind csv, apache or nginx",
+					path,
+				)
 			}
 		}
 	}
@@ -110,7 +123,9 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 	}
 	data, err := os.ReadFile(path)
 	if err != nil {
-		return servers.Import{}, problem.List{{File: path, Says: "the file cannot be read", Expected: "a configuration file", Remedy: "look whether it is there"}}
+		return servers.Import{}, problem.List{
+			{File: path, Says: "the file cannot be read", Expected: "a configuration file", Remedy: "look whether it is there"},
+		}
 	}
 	if host == "" && o.kind == "apache" && !strings.Contains(strings.ToLower(string(data)), "servername") {
 		return servers.Import{}, usage("whose paths are these? %s names no host; name it with --host", path)
@@ -136,7 +151,10 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 	rules := m.Settle(scope)
 	result := report.Imported{File: path, Canonical: canonical.String()}
 	for _, r := range m.Rules {
-		result.Rules = append(result.Rules, report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query})
+		result.Rules = append(
+			result.Rules,
+			report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query},
+		)
 	}
 	for _, l := range m.Left {
 		result.Left = append(result.Left, report.Leftover(l))
@@ -172,7 +190,10 @@ func addRules(e *files.Estate, source string, rules []servers.ImportedRule) (str
 	}
 	var rows [][]string
 	for _, r := range rules {
-		rows = append(rows, []string{r.Old, r.New, r.Status, r.Query, fmt.Sprintf("%s line %d", filepath.Base(source), r.Source)})
+		rows = append(
+			rows,
+			[]string{r.Old, r.New, r.Status, r.Query, fmt.Sprintf("%s line %d", filepath.Base(source), r.Source)},
+		)
 	}
 	text, err := files.AppendRules(path, data, []string{"old", "new", "status", "query", "note"}, rows)
 	if err != nil {

@@ -74,7 +74,8 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 		}
 	}
 	stream := report.NewStream(out.format, report.Look, p.out, p.style())
-	if err := stream.Start(report.Head{Schema: chain.AuditSchema, Title: "A look", Vantage: w.Vantage().Name, Started: time.Now().UTC().Truncate(time.Millisecond)}); err != nil {
+	if err := stream.Start(report.Head{Schema: chain.AuditSchema, Title: "A look", Vantage: w.Vantage().Name,
+		Started: time.Now().UTC().Truncate(time.Millisecond)}); err != nil {
 		return err
 	}
 	var tally chain.Tally
@@ -142,7 +143,8 @@ func given(args []string, wrong *error) iter.Seq[chain.Entry] {
 	}
 }
 
-// lines yields the chains to follow for the lines of a list. A line that is none is noted in wrong, and the rest goes on.
+// lines yields the chains to follow for the lines of a list. A line that is none is noted in wrong, and the rest goes
+// on.
 func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 	return func(yield func(chain.Entry) bool) {
 		scanner := bufio.NewScanner(in)
@@ -176,7 +178,8 @@ func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 	}
 }
 
-// expand gives the chains to follow for one name: a URL as it stands, a bare domain by its four doors, a host by its two.
+// expand gives the chains to follow for one name: a URL as it stands, a bare domain by its four doors, a host by its
+// two.
 func expand(name string) ([]chain.Entry, error) {
 	if strings.Contains(name, "://") {
 		u, err := web.ParseURL(name)
@@ -190,7 +193,10 @@ func expand(name string) ([]chain.Entry, error) {
 		// What is looked at may be odder than what an estate may hold: an address, an underscore.
 		observed, oddErr := web.ParseObservedHost(name)
 		if oddErr != nil {
-			return nil, fmt.Errorf("%q is no domain, host or URL; expected one such as lacemill-museum.example, or https:// before a page", name)
+			return nil, fmt.Errorf(
+				"%q is no domain, host or URL; expected one such as lacemill-museum.example, or https:// before a page",
+				name,
+			)
 		}
 		h = observed
 	}

@@ -41,7 +41,14 @@ note. The domain of the canonical site is added by itself.`,
 			}
 			text := files.NewEstate(door, contact, servers, all)
 			if _, err := os.Stat(out); err == nil && !force {
-				return problem.List{{File: out, Says: "there is an estate file already", Expected: "a new file", Remedy: "choose another --out, or replace it with --force"}}
+				return problem.List{
+					{
+						File:     out,
+						Says:     "there is an estate file already",
+						Expected: "a new file",
+						Remedy:   "choose another --out, or replace it with --force",
+					},
+				}
 			}
 			if err := files.Write(out, []byte(text)); err != nil {
 				return failed(err)
@@ -80,11 +87,16 @@ note. The domain of the canonical site is added by itself.`,
 // newInput checks what new is given. The canonical site's own domain comes first.
 func newInput(canonical, list string, names []string) (web.Door, []files.ListedDomain, error) {
 	if canonical == "" {
-		return web.Door{}, nil, usage("new needs --canonical; expected the site where everything must arrive, such as https://www.northmoor.example")
+		return web.Door{}, nil, usage(
+			"new needs --canonical; expected the site where everything must arrive, such as https://www.northmoor.example",
+		)
 	}
 	u, err := web.ParseURL(canonical)
 	if err != nil || u.Scheme() != web.HTTPS || u.RequestURI() != "/" {
-		return web.Door{}, nil, usage("--canonical %s: expected scheme and host alone, with https, such as https://www.northmoor.example", canonical)
+		return web.Door{}, nil, usage(
+			"--canonical %s: expected scheme and host alone, with https, such as https://www.northmoor.example",
+			canonical,
+		)
 	}
 	var all []files.ListedDomain
 	if list != "" {

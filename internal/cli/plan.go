@@ -53,6 +53,8 @@ limits of each carrier, and says where the plan does not hold. It changes nothin
 	from.flags(c)
 	from.zoneFlags(c)
 	out.flags(c, "text", "json", "md")
-	c.Flags().StringVar(&consider, "consider", "", "set choices side by side: `NAME,NAME` of carriers, or www,apex as the canonical host")
+	c.Flags().
+		StringVar(&consider, "consider", "", "set choices side by side: `NAME,NAME` of carriers, or www,apex as the "+
+			"canonical host")
 	return c
 }

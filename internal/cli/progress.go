@@ -57,7 +57,16 @@ func (m *meter) show(w io.Writer, what string, total int, of string) {
 				bar[i] = '━'
 			}
 		}
-		fmt.Fprintf(w, "\r\x1b[K%s  %s  %d of %d %s, %d s", what, string(bar), done, total, of, int(time.Since(began).Seconds()))
+		fmt.Fprintf(
+			w,
+			"\r\x1b[K%s  %s  %d of %d %s, %d s",
+			what,
+			string(bar),
+			done,
+			total,
+			of,
+			int(time.Since(began).Seconds()),
+		)
 	}
 }
 

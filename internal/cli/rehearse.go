@@ -36,7 +36,8 @@ sockets. Nothing real is touched.`,
 			if err != nil {
 				return err
 			}
-			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()), "Rehearsal of every door to "+a.Canonical, a); err != nil {
+			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()),
+				"Rehearsal of every door to "+a.Canonical, a); err != nil {
 				return err
 			}
 			return out.verdict(a.Findings)
@@ -57,7 +58,12 @@ func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit,
 }
 
 // auditStage audits what a plan is about on a stage that plays a scene.
-func (p *program) auditStage(ctx context.Context, scene stage.Scene, name string, made *plan.Plan) (*chain.Audit, error) {
+func (p *program) auditStage(
+	ctx context.Context,
+	scene stage.Scene,
+	name string,
+	made *plan.Plan,
+) (*chain.Audit, error) {
 	var a *chain.Audit
 	err := onStage(ctx, scene, name, func(ctx context.Context, s *stage.Stage) error {
 		vantage := s.Vantage()

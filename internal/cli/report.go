@@ -56,13 +56,15 @@ verdict, the grid of doors, the findings with what to do, and every chain drawn.
 				return err
 			}
 			if path != "" {
-				if err := writeHTML(path, reportTitle(a.Canonical), []report.Section{{Name: "Audit", Audit: a}}, force); err != nil {
+				if err := writeHTML(path, reportTitle(a.Canonical), []report.Section{{Name: "Audit", Audit: a}},
+					force); err != nil {
 					return err
 				}
 				fmt.Fprintf(p.err, "%s was written.\n", path)
 				return out.verdict(a.Findings)
 			}
-			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()), reportTitle(a.Canonical), a); err != nil {
+			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()), reportTitle(a.Canonical),
+				a); err != nil {
 				return err
 			}
 			return out.verdict(a.Findings)

@@ -141,8 +141,12 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetUsageTemplate(usageTemplate)
 	root.SetVersionTemplate("upperpath {{.Version}}\n")
 	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "say on stderr what is done")
-	root.AddGroup(&cobra.Group{ID: "work", Title: "The work, in its order:"}, &cobra.Group{ID: "other", Title: "Beside it:"})
-	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.plan(), p.prove(), p.rules(), p.rehearse(), p.write(), p.audit(), p.report(), p.compare()} {
+	root.AddGroup(
+		&cobra.Group{ID: "work", Title: "The work, in its order:"},
+		&cobra.Group{ID: "other", Title: "Beside it:"},
+	)
+	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.plan(), p.prove(), p.rules(), p.rehearse(),
+		p.write(), p.audit(), p.report(), p.compare()} {
 		c.GroupID = "work"
 		root.AddCommand(c)
 	}
@@ -198,7 +202,10 @@ func (o *output) flags(c *cobra.Command, formats ...string) {
 	c.Flags().StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
 	c.Flags().StringVar(&o.failOn, "fail-on", "error", "exit with 1 from this `SEVERITY` on: error, warning, note, never")
 	_ = c.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
-	_ = c.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions([]string{"error", "warning", "note", "never"}, cobra.ShellCompDirectiveNoFileComp))
+	_ = c.RegisterFlagCompletionFunc(
+		"fail-on",
+		cobra.FixedCompletions([]string{"error", "warning", "note", "never"}, cobra.ShellCompDirectiveNoFileComp),
+	)
 }
 
 func (o *output) check() error {

@@ -53,14 +53,22 @@ needs no root and no network.`,
 				_ = s.Close()
 				return err
 			}
-			fmt.Fprintf(p.out, "The stage plays %d endpoints and %d records. Look from it with\n\n  upperpath look DOMAIN --from %s\n\nCtrl-C ends it.\n",
-				len(scene.Endpoints), records(scene), quoteArgument(vantage))
+			fmt.Fprintf(
+				p.out,
+				"The stage plays %d endpoints and %d records. Look from it with\n\n  upperpath look DOMAIN --from %s\n\n"+
+					"Ctrl-C ends it.\n",
+				len(scene.Endpoints),
+				records(scene),
+				quoteArgument(vantage),
+			)
 			p.watchZones(c.Context(), args[0], s)
 			fmt.Fprintln(p.err, "The stage is closed.")
 			return s.Close()
 		},
 	}
-	c.Flags().BoolVar(&force, "force", false, "replace a "+vantageName+" or "+trustName+" that this program did not make or that was edited")
+	c.Flags().
+		BoolVar(&force, "force", false, "replace a "+vantageName+" or "+trustName+" that this program did not make or "+
+			"that was edited")
 	return c
 }
 

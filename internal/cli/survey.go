@@ -75,7 +75,13 @@ odd, and keeps what it saw in .upperpath/, dated, so that it can be compared and
 	return c
 }
 
-func (p *program) runSurvey(ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *surveyOptions) error {
+func (p *program) runSurvey(
+	ctx context.Context,
+	from *estateOptions,
+	vantage *vantageOptions,
+	out *output,
+	o *surveyOptions,
+) error {
 	e, made, err := from.read()
 	if err != nil {
 		return err
@@ -138,7 +144,14 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 	var faults problem.List
 	var subjects []live.Subject
 	for _, d := range made.Domains() {
-		subject := live.Subject{Name: d.Name, Hosts: d.Hosts(), Selectors: e.Selectors, Zone: byName[d.Name.String()], Renews: d.Renews, Coming: d.MovesTo()}
+		subject := live.Subject{
+			Name:      d.Name,
+			Hosts:     d.Hosts(),
+			Selectors: e.Selectors,
+			Zone:      byName[d.Name.String()],
+			Renews:    d.Renews,
+			Coming:    d.MovesTo(),
+		}
 		for _, w := range d.Wanted {
 			subject.Wanted = append(subject.Wanted, record.Key{Name: w.Name, Type: w.Type})
 		}
@@ -147,7 +160,14 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 	}
 	for path, z := range read {
 		if byName[z.name.String()] != nil {
-			faults.Add(problem.Problem{File: path, Says: "a zone file is about a domain that is not surveyed", Value: z.name.String(), Expected: "a zone of a domain in the estate file"})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Says:     "a zone file is about a domain that is not surveyed",
+					Value:    z.name.String(),
+					Expected: "a zone of a domain in the estate file",
+				},
+			)
 		}
 	}
 	return subjects, faults.Err()
@@ -190,10 +210,21 @@ func newSurveyor(e *files.Estate, w *live.Web, parallel int, o *surveyOptions) (
 	return s, nil
 }
 
-// takeSurvey looks at the domains, many at a time, and judges what it saw. Where the context ends, what was seen comes back
-// with its error.
-func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, s *live.Surveyor, subjects []live.Subject) (*survey.Survey, error) {
-	v := &survey.Survey{Schema: survey.Schema, Vantage: s.Web.Vantage().Name, Canonical: made.Canonical, Started: time.Now().UTC().Truncate(time.Millisecond)}
+// takeSurvey looks at the domains, many at a time, and judges what it saw. Where the context ends, what was seen comes
+// back with its error.
+func (p *program) takeSurvey(
+	ctx context.Context,
+	e *files.Estate,
+	made *plan.Plan,
+	s *live.Surveyor,
+	subjects []live.Subject,
+) (*survey.Survey, error) {
+	v := &survey.Survey{
+		Schema:    survey.Schema,
+		Vantage:   s.Web.Vantage().Name,
+		Canonical: made.Canonical,
+		Started:   time.Now().UTC().Truncate(time.Millisecond),
+	}
 	progress := p.progress("surveying", len(subjects), "domains")
 	v.Domains = s.All(ctx, subjects, progress.step)
 	progress.done()
@@ -202,7 +233,10 @@ func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 		judge.Estate = append(judge.Estate, d.Name.String())
 		for _, w := range d.Wanted {
 			if d.State != estate.Leave && (w.Until.Date.IsZero() || judge.Now.Before(w.Until.Date)) && !w.Until.Certificate {
-				judge.Wanted = append(judge.Wanted, survey.Wanted{Domain: d.Name.String(), Name: w.Name, Type: w.Type, Value: w.Value, Moved: d.State == estate.Moved})
+				judge.Wanted = append(
+					judge.Wanted,
+					survey.Wanted{Domain: d.Name.String(), Name: w.Name, Type: w.Type, Value: w.Value, Moved: d.State == estate.Moved},
+				)
 			}
 		}
 	}
@@ -211,7 +245,10 @@ func (p *program) takeSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 	}
 	v.Findings, v.Notes = judge.All(v), s.Web.Notes()
 	if ctx.Err() != nil {
-		v.Notes = append(v.Notes, fmt.Sprintf("This survey was interrupted: %d of %d domains were seen.", len(v.Domains), len(subjects)))
+		v.Notes = append(
+			v.Notes,
+			fmt.Sprintf("This survey was interrupted: %d of %d domains were seen.", len(v.Domains), len(subjects)),
+		)
 	}
 	return v, ctx.Err()
 }

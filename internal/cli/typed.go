@@ -107,7 +107,12 @@ it, and most providers import it.`,
 				}
 			}
 			if partial > 0 {
-				fmt.Fprintf(p.out, "\n%d of them are marked PARTIAL: those zones were asked about name by name. Compare them with an export of the provider's before they replace anything, or plan from that: --zone FILE.\n", partial)
+				fmt.Fprintf(
+					p.out,
+					"\n%d of them are marked PARTIAL: those zones were asked about name by name. Compare them with an export of "+
+						"the provider's before they replace anything, or plan from that: --zone FILE.\n",
+					partial,
+				)
 			}
 			if err := errors.Join(failures...); err != nil {
 				return failed(err)

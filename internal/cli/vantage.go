@@ -28,7 +28,12 @@ func (o *vantageOptions) flags(c *cobra.Command) {
 	f.StringVar(&o.proxy, "proxy", "", "go through a proxy, `socks5://HOST:PORT`")
 	f.StringVar(&o.trust, "trust", "", "trust the certificates in this PEM `FILE` instead of the system's")
 	f.DurationVar(&o.timeout, "timeout", 0, "how long to wait at each step, a `TIME` such as 2s (default 10s)")
-	f.StringArrayVar(&o.points, "point", nil, "go to an address whatever DNS says, `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)")
+	f.StringArrayVar(
+		&o.points,
+		"point",
+		nil,
+		"go to an address whatever DNS says, `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)",
+	)
 	f.StringVar(&o.asOf, "as-of", "", "judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
 	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once, a `NUMBER`; at most 4 a host")
 }
@@ -131,7 +136,11 @@ func (o *vantageOptions) named(e *files.Estate) (string, estate.Vantage, error) 
 		for n := range e.Vantages {
 			names = append(names, n)
 		}
-		return "", estate.Vantage{}, usage("--from %s: the estate file has no such vantage (it has: %s), and there is no such file", o.from, strings.Join(names, ", "))
+		return "", estate.Vantage{}, usage(
+			"--from %s: the estate file has no such vantage (it has: %s), and there is no such file",
+			o.from,
+			strings.Join(names, ", "),
+		)
 	}
 	v, err := files.ReadVantage(o.from)
 	name := strings.TrimSuffix(o.from[strings.LastIndexAny(o.from, "/\\")+1:], ".yaml")

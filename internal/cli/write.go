@@ -100,7 +100,12 @@ exit code is then 1.`,
 	f := c.Flags()
 	f.StringVar(&out, "out", w.Name, "the `FOLDER` to write into")
 	f.StringVar(&carrier, "carrier", "", "the `CARRIER` whose doors are meant (default: the only one that is a server)")
-	f.StringArrayVar(&listen, "listen", nil, "where doors listen, `http=ADDR:PORT` or https=ADDR:PORT (repeatable; default: ports 80 and 443)")
+	f.StringArrayVar(
+		&listen,
+		"listen",
+		nil,
+		"where doors listen, `http=ADDR:PORT` or https=ADDR:PORT (repeatable; default: ports 80 and 443)",
+	)
 	f.StringVar(&o.Certificates, "certificates", w.Options.Certificates, "the `FOLDER` with DOMAIN.crt and DOMAIN.key")
 	f.StringVar(&o.Challenges, "challenges", w.Options.Challenges, "the `FOLDER` from which exempt paths are answered")
 	f.StringVar(&o.Place, "place", w.Options.Place, "the `FOLDER` on the server in which the files will lie")
@@ -135,7 +140,15 @@ func (p *program) saidServer(out, carrier string, written servers.Output, predic
 	if len(written.Findings) > 0 {
 		limits = ", but for what is said above"
 	}
-	fmt.Fprintf(p.out, "%s %s the %d doors of %s%s.\n\nTo put it in place:\n", said, carries, written.Doors, carrier, limits)
+	fmt.Fprintf(
+		p.out,
+		"%s %s the %d doors of %s%s.\n\nTo put it in place:\n",
+		said,
+		carries,
+		written.Doors,
+		carrier,
+		limits,
+	)
 	for i, step := range written.Steps {
 		fmt.Fprintf(p.out, "  %d %s\n", i+1, step)
 	}
@@ -147,7 +160,13 @@ func (p *program) saidServer(out, carrier string, written servers.Output, predic
 			}
 		}
 		if points != "" {
-			fmt.Fprintf(p.out, "  %d try it before any name points there, domain by domain:\n      upperpath audit --only %s%s\n", len(written.Steps)+1, d.Name, points)
+			fmt.Fprintf(
+				p.out,
+				"  %d try it before any name points there, domain by domain:\n      upperpath audit --only %s%s\n",
+				len(written.Steps)+1,
+				d.Name,
+				points,
+			)
 			return
 		}
 	}
@@ -163,13 +182,20 @@ func serverCarrier(e *files.Estate, name, server string) (string, error) {
 	}
 	switch {
 	case name != "" && !contains(configured, name):
-		return "", usage("--carrier %s: no carrier of this name is by: server; the estate has: %s", name, strings.Join(configured, ", "))
+		return "", usage(
+			"--carrier %s: no carrier of this name is by: server; the estate has: %s",
+			name,
+			strings.Join(configured, ", "),
+		)
 	case name != "":
 		return name, nil
 	case len(configured) == 0:
 		return "", usage("the estate has no carrier that is by: server; nothing to write for %s", server)
 	case len(configured) > 1:
-		return "", usage("the estate has several carriers that are by: server; name one with --carrier: %s", strings.Join(configured, ", "))
+		return "", usage(
+			"the estate has several carriers that are by: server; name one with --carrier: %s",
+			strings.Join(configured, ", "),
+		)
 	}
 	return configured[0], nil
 }

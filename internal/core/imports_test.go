@@ -20,8 +20,31 @@ import (
 const module = "upperpath.example/upperpath/"
 
 // What core may import from outside itself: pure packages of the standard library, and names and suffixes.
-var allowed = []string{"bytes", "cmp", "context", "encoding/binary", "hash/maphash", "errors", "fmt", "iter", "maps", "math/rand/v2", "net/netip", "net/url", "slices", "sort", "strconv", "strings", "sync", "time",
-	"unsafe", "unicode", "unicode/utf8", "golang.org/x/net/idna", "golang.org/x/net/publicsuffix"}
+var allowed = []string{
+	"bytes",
+	"cmp",
+	"context",
+	"encoding/binary",
+	"hash/maphash",
+	"errors",
+	"fmt",
+	"iter",
+	"maps",
+	"math/rand/v2",
+	"net/netip",
+	"net/url",
+	"slices",
+	"sort",
+	"strconv",
+	"strings",
+	"sync",
+	"time",
+	"unsafe",
+	"unicode",
+	"unicode/utf8",
+	"golang.org/x/net/idna",
+	"golang.org/x/net/publicsuffix",
+}
 
 // imports gives what every package below a folder imports, tests aside.
 func imports(t *testing.T, folder string) map[string][]string {
@@ -57,11 +80,14 @@ func TestCoreReachesForNoIOAndNotUpwards(t *testing.T) {
 	}
 }
 
-// TestNobodyCallsTheClockInCore looks for the few calls of allowed packages that would make core depend on more than it is
-// given.
+// TestNobodyCallsTheClockInCore looks for the few calls of allowed packages that would make core depend on more than it
+// is given.
 func TestNobodyCallsTheClockInCore(t *testing.T) {
-	barred := map[string]string{"time": "Now Since Until Sleep After Tick NewTimer", "fmt": "Print Println Printf Scan Scanln Scanf",
-		"rand": "Int IntN Int32 Int32N Int64 Int64N Uint32 Uint64 N Float32 Float64 Perm Shuffle"} // a source of one's own, with a seed, is fine
+	barred := map[string]string{
+		"time": "Now Since Until Sleep After Tick NewTimer",
+		"fmt":  "Print Println Printf Scan Scanln Scanf",
+		"rand": "Int IntN Int32 Int32N Int64 Int64N Uint32 Uint64 N Float32 Float64 Perm Shuffle",
+	} // a source of one's own, with a seed, is fine
 	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
 			return err
@@ -73,7 +99,15 @@ func TestNobodyCallsTheClockInCore(t *testing.T) {
 		ast.Inspect(file, func(n ast.Node) bool {
 			if call, ok := n.(*ast.SelectorExpr); ok {
 				if pkg, ok := call.X.(*ast.Ident); ok {
-					assert.NotContains(t, strings.Fields(barred[pkg.Name]), call.Sel.Name, "%s calls %s.%s", path, pkg.Name, call.Sel.Name)
+					assert.NotContains(
+						t,
+						strings.Fields(barred[pkg.Name]),
+						call.Sel.Name,
+						"%s calls %s.%s",
+						path,
+						pkg.Name,
+						call.Sel.Name,
+					)
 				}
 			}
 			return true
@@ -85,7 +119,8 @@ func TestNobodyCallsTheClockInCore(t *testing.T) {
 
 func TestArrowsPointDownOnly(t *testing.T) {
 	below := map[string]string{
-		"files": "core", "live": "core", "servers": "core", "store": "core", "stage": "core files live", "report": "core store", "cli": "core files live servers store stage report",
+		"files": "core", "live": "core", "servers": "core", "store": "core", "stage": "core files live",
+		"report": "core store", "cli": "core files live servers store stage report",
 	}
 	for pkg, names := range imports(t, "..") {
 		from := strings.Split(strings.TrimPrefix(pkg, "../"), "/")[0]
@@ -123,7 +158,12 @@ func TestThePictureOfImportsIsTrue(t *testing.T) {
 	for line := range strings.SplitSeq(strings.TrimRight(string(drawn), "\n"), "\n") {
 		lines = append(lines, strings.TrimRight(line, " "))
 	}
-	assert.Contains(t, string(page), strings.Join(lines, "\n"), "docs/ARCHITECTURE.md shows other imports than there are: put in what docs/imports.sh prints")
+	assert.Contains(
+		t,
+		string(page),
+		strings.Join(lines, "\n"),
+		"docs/ARCHITECTURE.md shows other imports than there are: put in what docs/imports.sh prints",
+	)
 }
 
 // TestCoreNamesNoCommand looks for commands and options in what core says.
@@ -137,7 +177,8 @@ func TestCoreNamesNoCommand(t *testing.T) {
 			return err
 		}
 		ast.Inspect(file, func(n ast.Node) bool {
-			if text, ok := n.(*ast.BasicLit); ok && text.Kind == token.STRING && !strings.HasPrefix(text.Value, `"upperpath.example/`) {
+			if text, ok := n.(*ast.BasicLit); ok && text.Kind == token.STRING &&
+				!strings.HasPrefix(text.Value, `"upperpath.example/`) {
 				assert.NotRegexp(t, `upperpath [a-z]|--[a-z]|\bdig \+`, text.Value, "%s", path)
 			}
 			return true

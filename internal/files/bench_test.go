@@ -11,7 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// BenchmarkReadRules reads a redirect map of a million exact rules and ten thousand patterns, and compiles it: under 5 seconds.
+// BenchmarkReadRules reads a redirect map of a million exact rules and ten thousand patterns, and compiles it: under 5
+// seconds.
 func BenchmarkReadRules(b *testing.B) {
 	path := filepath.Join(b.TempDir(), "rules.csv")
 	f, err := os.Create(path)
@@ -21,7 +22,15 @@ func BenchmarkReadRules(b *testing.B) {
 	w := bufio.NewWriter(f)
 	fmt.Fprintln(w, "old,new,status,query,note")
 	for i := range 1_000_000 {
-		fmt.Fprintf(w, "old%d.example/archive/%04d/exhibits/obj-%07d.html,/collections/%d/item-%d/,,,\n", i%100, i%5000, i, i%5000, i)
+		fmt.Fprintf(
+			w,
+			"old%d.example/archive/%04d/exhibits/obj-%07d.html,/collections/%d/item-%d/,,,\n",
+			i%100,
+			i%5000,
+			i,
+			i%5000,
+			i,
+		)
 	}
 	for i := range 10_000 {
 		fmt.Fprintf(w, "old%d.example/section-%d/{year:digits}/{name}/{+rest},/s/{name}/{+rest},301,drop,\n", i%100, i)

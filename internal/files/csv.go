@@ -88,7 +88,12 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}
-	t := &table{path: path, data: bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), comma: separator(data), columns: map[string]int{}}
+	t := &table{
+		path:    path,
+		data:    bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")),
+		comma:   separator(data),
+		columns: map[string]int{},
+	}
 	r := t.reader()
 	header, err := r.Read()
 	if err != nil {
@@ -104,7 +109,16 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 		if near := problem.Nearest(n, header); near != "" {
 			remedy = fmt.Sprintf("the column %s may be meant: call it %s", near, n)
 		}
-		faults.Add(problem.Problem{File: path, Line: 1, Says: "there is no column " + n, Value: strings.Join(header, ","), Expected: "the columns " + strings.Join(needed, ","), Remedy: remedy})
+		faults.Add(
+			problem.Problem{
+				File:     path,
+				Line:     1,
+				Says:     "there is no column " + n,
+				Value:    strings.Join(header, ","),
+				Expected: "the columns " + strings.Join(needed, ","),
+				Remedy:   remedy,
+			},
+		)
 	}
 	if len(faults) > 0 {
 		return nil, faults
@@ -141,9 +155,18 @@ func separator(data []byte) rune {
 
 func csvFault(path string, err error, needed []string) problem.Problem {
 	if errors.Is(err, io.EOF) {
-		return problem.Problem{File: path, Says: "the file is empty", Expected: "a first line with the columns " + strings.Join(needed, ",")}
+		return problem.Problem{
+			File:     path,
+			Says:     "the file is empty",
+			Expected: "a first line with the columns " + strings.Join(needed, ","),
+		}
 	}
-	p := problem.Problem{File: path, Says: "this is no CSV", Expected: "fields that are quoted wholly or not at all (RFC 4180)", Remedy: "put quotes around the whole field and double those inside"}
+	p := problem.Problem{
+		File:     path,
+		Says:     "this is no CSV",
+		Expected: "fields that are quoted wholly or not at all (RFC 4180)",
+		Remedy:   "put quotes around the whole field and double those inside",
+	}
 	var parse *csv.ParseError
 	if errors.As(err, &parse) {
 		p.Line, p.Column = parse.Line, parse.Column
@@ -160,7 +183,14 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 	}
 	rows := make([]rule.Row, len(t.rows))
 	for i, r := range t.rows {
-		rows[i] = rule.Row{Line: r.line, Old: t.field(r, "old"), New: t.field(r, "new"), Status: t.field(r, "status"), Query: t.field(r, "query"), Note: t.field(r, "note")}
+		rows[i] = rule.Row{
+			Line:   r.line,
+			Old:    t.field(r, "old"),
+			New:    t.field(r, "new"),
+			Status: t.field(r, "status"),
+			Query:  t.field(r, "query"),
+			Note:   t.field(r, "note"),
+		}
 	}
 	rules, faults := rule.Parse(rows, scope)
 	if len(faults) == 0 {
@@ -214,19 +244,48 @@ func ReadDomains(path string) ([]ListedDomain, error) {
 		h, err := web.ParseHost(t.field(r, "name"))
 		var bad *web.Error
 		if errors.As(err, &bad) {
-			faults.Add(problem.Problem{File: path, Line: r.line, Says: bad.Says, Value: bad.Value, Expected: bad.Expected, Remedy: bad.Remedy})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Line:     r.line,
+					Says:     bad.Says,
+					Value:    bad.Value,
+					Expected: bad.Expected,
+					Remedy:   bad.Remedy,
+				},
+			)
 			continue
 		}
 		if before, twice := first[h]; twice {
-			faults.Add(problem.Problem{File: path, Line: r.line, Says: "the domain is there twice", Value: h.String(), Expected: "each domain once", Remedy: fmt.Sprintf("line %d has it already", before)})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Line:     r.line,
+					Says:     "the domain is there twice",
+					Value:    h.String(),
+					Expected: "each domain once",
+					Remedy:   fmt.Sprintf("line %d has it already", before),
+				},
+			)
 			continue
 		}
 		first[h] = r.line
 		renews := strings.TrimSpace(t.field(r, "renews"))
 		if _, err := time.Parse(time.DateOnly, renews); err != nil && renews != "" {
-			faults.Add(problem.Problem{File: path, Line: r.line, Says: "renews is no date", Value: renews, Expected: "a date such as 2027-03-01"})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Line:     r.line,
+					Says:     "renews is no date",
+					Value:    renews,
+					Expected: "a date such as 2027-03-01",
+				},
+			)
 		}
-		list = append(list, ListedDomain{h, renews, strings.TrimSpace(t.field(r, "registrar")), strings.TrimSpace(t.field(r, "note"))})
+		list = append(
+			list,
+			ListedDomain{h, renews, strings.TrimSpace(t.field(r, "registrar")), strings.TrimSpace(t.field(r, "note"))},
+		)
 	}
 	return list, faults.Err()
 }

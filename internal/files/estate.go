@@ -39,7 +39,8 @@ func FindEstate(folder string) (string, error) {
 		parent := filepath.Dir(at)
 		if parent == at {
 			return "", problem.List{{Says: "there is no estate file here or in a folder above", Value: EstateName,
-				Expected: "an estate file", Remedy: "name one with --estate FILE, or make one with: upperpath new --canonical https://www.x.example --domain a.example"}}
+				Expected: "an estate file", Remedy: "name one with --estate FILE, or make one with: upperpath new --canonical " +
+					"https://www.x.example --domain a.example"}}
 		}
 		at = parent
 	}
@@ -98,7 +99,12 @@ func Beside(file, path string) string {
 
 // RuleScope is what the rules of an estate may be about.
 func RuleScope(e *estate.Estate) rule.Scope {
-	return rule.Scope{Holds: func(h web.Host) bool { return e.DomainOf(h) != nil }, Serves: e.Serves, Known: e.HostNames(), Mode: e.Mode}
+	return rule.Scope{
+		Holds:  func(h web.Host) bool { return e.DomainOf(h) != nil },
+		Serves: e.Serves,
+		Known:  e.HostNames(),
+		Mode:   e.Mode,
+	}
 }
 
 // SiteScope is what the site's own redirects may be about.

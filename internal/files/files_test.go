@@ -74,18 +74,31 @@ vantages:
 func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 	domain := head + "defaults: {carrier: gateway}\ndomains:\n"
 	for name, c := range map[string]struct{ text, want string }{
-		"unknown key":     {domain + "  - {name: a.example, lead-to: /}", `:7:23: unknown key in a domain: "lead-to"; expected a key that is known. Did you mean leads-to?`},
+		"unknown key": {
+			domain + "  - {name: a.example, lead-to: /}",
+			`:7:23: unknown key in a domain: "lead-to"; expected a key that is known. Did you mean leads-to?`,
+		},
 		"unknown top key": {"canonicle: https://www.n.example", "did you mean canonical?"},
 		"wrong type":      {domain + "  - {name: [a.example]}", ":7:"},
 		"mapping wanted":  {domain + "  - a.example\npolicy: 3", "policy is a single value"},
 		"twice":           {domain + "  - a.example\n  - A.example.", `:8:5: the domain is there twice: "A.example."`},
 		"public suffix":   {domain + "  - co.uk", "co.uk is a public suffix"},
 		"host below":      {domain + "  - www.a.example", "write name: a.example"},
-		"URL for host":    {domain + "  - https://a.example/x", `it is a URL: "https://a.example/x"; expected a host name such as www.northmoor.example. Write only a.example`},
-		"no address":      {"canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [203.0.113.256]}\ndomains: [a.example]", `:3:31: this is no IP address: "203.0.113.256"; expected an address such as`},
-		"carrier nowhere": {"canonical: https://www.n.example\ncarriers:\n  g: {by: server}\ndomains: [a.example]", ":3:3: carrier g has neither addresses nor an alias"},
-		"two claim":       {domain + "  - {name: a.example, hosts: [shop, shop]}", "claimed by domain a.example already"},
-		"site claims":     {head + "site: {hosts: [www.n.example], also: [www.n.example]}\ndomains: [n.example]", "claimed by site.also already"},
+		"URL for host": {domain + "  - https://a.example/x",
+			`it is a URL: "https://a.example/x"; expected a host name such as www.northmoor.example. Write only a.example`},
+		"no address": {
+			"canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [203.0.113.256]}\ndomains: [a.example]",
+			`:3:31: this is no IP address: "203.0.113.256"; expected an address such as`,
+		},
+		"carrier nowhere": {
+			"canonical: https://www.n.example\ncarriers:\n  g: {by: server}\ndomains: [a.example]",
+			":3:3: carrier g has neither addresses nor an alias",
+		},
+		"two claim": {domain + "  - {name: a.example, hosts: [shop, shop]}", "claimed by domain a.example already"},
+		"site claims": {
+			head + "site: {hosts: [www.n.example], also: [www.n.example]}\ndomains: [n.example]",
+			"claimed by site.also already",
+		},
 		"unknown carrier": {domain + "  - {name: a.example, carrier: gatewy}", "did you mean gateway?"},
 		"nobody carries":  {head + "domains: [a.example]", "nobody carries a.example"},
 		"canonical http":  {"canonical: http://www.n.example\ndomains: [a.example]", "write https://www.n.example"},
@@ -98,17 +111,19 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"no YAML":         {"canonical: [", "this is no YAML"},
 		"bad date":        {domain + "  - {name: a.example, renews: 2027-13-01}", "renews is no date"},
 		"bad word":        {domain + "  - {name: a.example, fallback: hom}", "did you mean home?"},
-		"leads to http":   {domain + "  - {name: a.example, leads-to: \"http://www.n.example/x\"}", "write https://www.n.example/x"},
-		"leads nowhere":   {domain + "  - {name: a.example, leads-to: visit}", "put / before a path"},
-		"www named":       {domain + "  - {name: a.example, hosts: [www]}", "apex and www are there"},
-		"key twice":       {domain + "  - {name: a.example, note: x, note: y}", "the key is there twice"},
-		"bad resolver":    {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}", "this is no resolver"},
-		"bad proxy":       {domain + "  - a.example\nvantages: {v: {proxy: \"http://proxy:1\"}}", "socks5://HOST:PORT"},
-		"bad exempt":      {domain + "  - a.example\npolicy: {exempt: [/]}", "left out"},
-		"bad hops":        {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
-		"bad registry":    {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is no URL"},
-		"merge key":       {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
-		"missing rules":   {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
+		"leads to http": {
+			domain + "  - {name: a.example, leads-to: \"http://www.n.example/x\"}", "write https://www.n.example/x",
+		},
+		"leads nowhere": {domain + "  - {name: a.example, leads-to: visit}", "put / before a path"},
+		"www named":     {domain + "  - {name: a.example, hosts: [www]}", "apex and www are there"},
+		"key twice":     {domain + "  - {name: a.example, note: x, note: y}", "the key is there twice"},
+		"bad resolver":  {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}", "this is no resolver"},
+		"bad proxy":     {domain + "  - a.example\nvantages: {v: {proxy: \"http://proxy:1\"}}", "socks5://HOST:PORT"},
+		"bad exempt":    {domain + "  - a.example\npolicy: {exempt: [/]}", "left out"},
+		"bad hops":      {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
+		"bad registry":  {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is no URL"},
+		"merge key":     {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
+		"missing rules": {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
 	} {
 		_, err := ReadEstate(write(t, "upperpath.yaml", c.text))
 		require.Error(t, err, name)
@@ -119,7 +134,13 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 }
 
 func TestAllFaultsOfAFileComeAtOnce(t *testing.T) {
-	_, err := ReadEstate(write(t, "upperpath.yaml", head+"domains:\n  - {name: co.uk}\n  - {name: b.example, carrier: nobody, wave: x}\npolcy: {}\n"))
+	_, err := ReadEstate(
+		write(
+			t,
+			"upperpath.yaml",
+			head+"domains:\n  - {name: co.uk}\n  - {name: b.example, carrier: nobody, wave: x}\npolcy: {}\n",
+		),
+	)
 	var list problem.List
 	require.ErrorAs(t, err, &list)
 	assert.Len(t, list, 4)
@@ -139,7 +160,12 @@ func TestRulesFromSpreadsheets(t *testing.T) {
 		require.NoError(t, err, name)
 		require.Len(t, rules, 1, name)
 		r := rules[0]
-		assert.Equal(t, "a.example/x /y 302 true why", strings.Join([]string{r.Old.String(), r.New.String(), "302", "true", r.Note}, " "), name)
+		assert.Equal(
+			t,
+			"a.example/x /y 302 true why",
+			strings.Join([]string{r.Old.String(), r.New.String(), "302", "true", r.Note}, " "),
+			name,
+		)
 		assert.True(t, r.DropQuery && r.Status == 302)
 	}
 }
@@ -159,7 +185,9 @@ func TestRulesFaults(t *testing.T) {
 }
 
 func TestDomainsAndPages(t *testing.T) {
-	list, err := ReadDomains(write(t, "domains.csv", "name,renews,registrar,note\na.example,2027-01-02,Registrar A,x\nb.example,,,\n"))
+	list, err := ReadDomains(
+		write(t, "domains.csv", "name,renews,registrar,note\na.example,2027-01-02,Registrar A,x\nb.example,,,\n"),
+	)
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 	assert.Equal(t, "Registrar A", list[0].Registrar)
@@ -172,7 +200,14 @@ func TestDomainsAndPages(t *testing.T) {
 	pages, err := ReadPages(write(t, "pages.txt", "# pages\n/visit/\nhttps://www.n.example/shop/?x=1\n"), site)
 	require.NoError(t, err)
 	assert.Len(t, pages, 2)
-	pages, err = ReadPages(write(t, "sitemap.xml", `<?xml version="1.0"?><urlset><url><loc>https://www.n.example/a</loc></url><url><loc> https://www.n.example/b </loc></url></urlset>`), site)
+	pages, err = ReadPages(
+		write(
+			t,
+			"sitemap.xml",
+			`<?xml version="1.0"?><urlset><url><loc>https://www.n.example/a</loc></url><url><loc> https://www.n.example/b </loc></url></urlset>`,
+		),
+		site,
+	)
 	require.NoError(t, err)
 	assert.Len(t, pages, 2)
 	for _, bad := range []string{"visit\n", "<urlset><url><loc>x</loc></url></urlset>", "<sitemapindex/>", "<urlset><"} {
@@ -210,14 +245,20 @@ func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
 }
 
 func TestZoneFiles(t *testing.T) {
-	zone, records, err := ReadZone(write(t, "a.example.zone", "$ORIGIN a.example.\n$TTL 60\n@ IN SOA ns h 1 2 3 4 5\nwww IN A 192.0.2.1\n"), "")
+	zone, records, err := ReadZone(
+		write(t, "a.example.zone", "$ORIGIN a.example.\n$TTL 60\n@ IN SOA ns h 1 2 3 4 5\nwww IN A 192.0.2.1\n"),
+		"",
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "a.example", zone)
 	assert.Len(t, records, 2)
 	long := strings.Repeat("a", 60) + "."
 	for name, c := range map[string]struct{ text, want string }{
-		"no SOA":          {"$ORIGIN a.example.\nwww 60 IN A 192.0.2.1\n", "has no SOA"},
-		"a long name":     {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n" + strings.Repeat(long, 5) + " 60 IN A 192.0.2.1\n", "a.example.zone:3:"},
+		"no SOA": {"$ORIGIN a.example.\nwww 60 IN A 192.0.2.1\n", "has no SOA"},
+		"a long name": {
+			"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n" + strings.Repeat(long, 5) + " 60 IN A 192.0.2.1\n",
+			"a.example.zone:3:",
+		},
 		"a bad address":   {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN A nowhere\n", "a.example.zone:3:"},
 		"an unknown type": {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN XYZ 1\n", "a.example.zone:3:"},
 		"outside":         {"$ORIGIN a.example.\n$INCLUDE /etc/passwd\n", "in the folder of the zone file"},
@@ -227,7 +268,10 @@ func TestZoneFiles(t *testing.T) {
 		assert.Contains(t, err.Error(), c.want, name)
 	}
 	path := write(t, "a.example.zone", "$ORIGIN a.example.\n$INCLUDE more.inc\n")
-	require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(path), "more.inc"), []byte("@ 60 IN SOA ns h 1 2 3 4 5\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(filepath.Join(filepath.Dir(path), "more.inc"), []byte("@ 60 IN SOA ns h 1 2 3 4 5\n"), 0o600),
+	)
 	zone, _, err = ReadZone(path, "")
 	require.NoError(t, err, "a file beside it may be included")
 	assert.Equal(t, "a.example", zone)
@@ -248,7 +292,12 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 	_, records, err := ReadZone(write(t, "a.example.zone", string(text)), "")
 	require.NoError(t, err)
 	assert.Len(t, records, 4)
-	crowded := append(sets, record.Set{Name: "b.a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example.", "y.example."}}, record.Set{Name: "b.a.example", Type: "TXT", TTL: 60, Values: []string{`"x"`}}, record.Set{Name: "a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example."}})
+	crowded := append(
+		sets,
+		record.Set{Name: "b.a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example.", "y.example."}},
+		record.Set{Name: "b.a.example", Type: "TXT", TTL: 60, Values: []string{`"x"`}},
+		record.Set{Name: "a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example."}},
+	)
 	text, err = ZoneText("a.example", crowded, false, "as it was seen")
 	require.NoError(t, err)
 	assert.Equal(t, 3, strings.Count(string(text), "; beside others"))
@@ -263,7 +312,8 @@ func TestTransferKeys(t *testing.T) {
 	key, err := ReadTransferKey(write(t, "key.yaml", "name: transfer\nsecret: c2VjcmV0\n"))
 	require.NoError(t, err)
 	assert.Equal(t, TransferKey{"transfer", "hmac-sha256", "c2VjcmV0"}, key)
-	for text, want := range map[string]string{"secret: c2VjcmV0": "no name", "name: x\nsecret: '!'": "no secret", "nam: x": "unknown key"} {
+	for text, want := range map[string]string{"secret: c2VjcmV0": "no name", "name: x\nsecret: '!'": "no secret",
+		"nam: x": "unknown key"} {
 		_, err := ReadTransferKey(write(t, "key.yaml", text))
 		require.Error(t, err, text)
 		assert.Contains(t, err.Error(), want)

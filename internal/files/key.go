@@ -10,8 +10,8 @@ import (
 // TransferKey is a key for zone transfers (TSIG, RFC 8945).
 type TransferKey struct{ Name, Algorithm, Secret string }
 
-// ReadTransferKey reads a key from a YAML file: name, algorithm (hmac-sha256 where none is named) and secret in base64. The
-// error is a problem.List; it never shows the secret.
+// ReadTransferKey reads a key from a YAML file: name, algorithm (hmac-sha256 where none is named) and secret in base64.
+// The error is a problem.List; it never shows the secret.
 func ReadTransferKey(path string) (TransferKey, error) {
 	root, err := ReadTree(path)
 	if err != nil {
@@ -31,11 +31,26 @@ func ReadTransferKey(path string) (TransferKey, error) {
 		case "secret":
 			key.Secret = e.Value.Text
 		default:
-			faults.Add(problem.Problem{Line: e.Key.Line, Column: e.Key.Column, Says: "unknown key", Value: e.Key.Text, Expected: "name, algorithm or secret"})
+			faults.Add(
+				problem.Problem{
+					Line:     e.Key.Line,
+					Column:   e.Key.Column,
+					Says:     "unknown key",
+					Value:    e.Key.Text,
+					Expected: "name, algorithm or secret",
+				},
+			)
 		}
 	}
 	if _, err := base64.StdEncoding.DecodeString(key.Secret); err != nil || key.Secret == "" {
-		faults.Add(problem.Problem{Line: 1, Says: "the key has no secret that can be read", Expected: "secret: in base64", Remedy: "copy it again from the name server's own configuration"})
+		faults.Add(
+			problem.Problem{
+				Line:     1,
+				Says:     "the key has no secret that can be read",
+				Expected: "secret: in base64",
+				Remedy:   "copy it again from the name server's own configuration",
+			},
+		)
 	}
 	if key.Name == "" {
 		faults.Add(problem.Problem{Line: 1, Says: "the key has no name", Expected: "name: as the name server calls the key"})

@@ -10,7 +10,8 @@ import (
 )
 
 // NewRules is an empty redirect map.
-const NewRules = "old,new,status,query,note\n# lacemill-museum.example/opening.html,/visit/opening-hours/\n# lacemill-museum.example/archive/{+rest},/collections/{+rest}\n"
+const NewRules = "old,new,status,query,note\n# lacemill-museum.example/opening.html,/visit/opening-hours/\n" +
+	"# lacemill-museum.example/archive/{+rest},/collections/{+rest}\n"
 
 // NewEstate gives the text of an estate file to start from.
 func NewEstate(canonical web.Door, contact string, servers []string, domains []ListedDomain) string {
@@ -25,7 +26,10 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 	line("  hosts: [%s]   # what the site itself serves", canonical.Host)
 	line("  # also: []          # other names at which the same site is reachable: they must redirect too")
 	line("  # addresses: []     # where it lives; or alias: NAME")
-	line("\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding), platform or edge.")
+	line(
+		"\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding), platform " +
+			"or edge.",
+	)
 	line("carriers:")
 	fill := ""
 	if len(servers) == 0 {

@@ -36,7 +36,15 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 		default:
 			u, err := web.ParseURL(s)
 			if err != nil {
-				faults.Add(problem.Problem{File: path, Line: n, Says: "this is neither a path nor a URL", Value: s, Expected: "a page such as /visit/ or https://www.northmoor.example/visit/"})
+				faults.Add(
+					problem.Problem{
+						File:     path,
+						Line:     n,
+						Says:     "this is neither a path nor a URL",
+						Value:    s,
+						Expected: "a page such as /visit/ or https://www.northmoor.example/visit/",
+					},
+				)
 				continue
 			}
 			pages = append(pages, u)
@@ -56,14 +64,31 @@ func readSitemap(path string, data []byte) ([]web.URL, error) {
 		}
 		line, column := d.InputPos()
 		if err != nil {
-			faults.Add(problem.Problem{File: path, Line: line, Column: column, Says: "this is no sitemap", Expected: "XML with <urlset>", Remedy: "save the sitemap again"})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Line:     line,
+					Column:   column,
+					Says:     "this is no sitemap",
+					Expected: "XML with <urlset>",
+					Remedy:   "save the sitemap again",
+				},
+			)
 			return pages, faults.Err()
 		}
 		start, ok := token.(xml.StartElement)
 		switch {
 		case !ok:
 		case start.Name.Local == "sitemapindex":
-			return nil, problem.List{{File: path, Line: line, Says: "this is an index of sitemaps", Expected: "a sitemap with <urlset>", Remedy: "save the sitemaps that it names and list their pages"}}
+			return nil, problem.List{
+				{
+					File:     path,
+					Line:     line,
+					Says:     "this is an index of sitemaps",
+					Expected: "a sitemap with <urlset>",
+					Remedy:   "save the sitemaps that it names and list their pages",
+				},
+			}
 		case start.Name.Local == "loc":
 			var loc string
 			if err := d.DecodeElement(&loc, &start); err != nil {
@@ -71,7 +96,9 @@ func readSitemap(path string, data []byte) ([]web.URL, error) {
 			}
 			u, err := web.ParseURL(strings.TrimSpace(loc))
 			if err != nil {
-				faults.Add(problem.Problem{File: path, Line: line, Says: "this is no URL", Value: loc, Expected: "a page of the site"})
+				faults.Add(
+					problem.Problem{File: path, Line: line, Says: "this is no URL", Value: loc, Expected: "a page of the site"},
+				)
 				continue
 			}
 			pages = append(pages, u)

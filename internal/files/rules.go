@@ -13,17 +13,17 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
-// Edit is what to do with a line of a redirect map: drop it, write other values into some of its columns, or add lines behind it that are
-// like it but for some columns.
+// Edit is what to do with a line of a redirect map: drop it, write other values into some of its columns, or add lines
+// behind it that are like it but for some columns.
 type Edit struct {
 	Drop  bool
 	Set   map[string]string // by column
 	Added []map[string]string
 }
 
-// EditRules gives the text of a redirect map with some of its lines changed. Everything else stays as it is, to the octet: other
-// lines and fields, comments, extra columns, their order, the separator, line ends, a byte-order mark. A column that has to be set and is
-// not there is an error.
+// EditRules gives the text of a redirect map with some of its lines changed. Everything else stays as it is, to the
+// octet: other lines and fields, comments, extra columns, their order, the separator, line ends, a byte-order mark. A
+// column that has to be set and is not there is an error.
 func EditRules(path string, data []byte, edits map[int]Edit) ([]byte, error) {
 	t, err := headed(path, data)
 	if err != nil {
@@ -34,7 +34,8 @@ func EditRules(path string, data []byte, edits map[int]Edit) ([]byte, error) {
 	if _, err := r.Read(); err != nil {
 		return nil, problem.List{csvFault(path, err, []string{"old", "new"})}
 	}
-	// What stands between the end of one record and that of the next is the record with the comments and empty lines before it.
+	// What stands between the end of one record and that of the next is the record with the comments and empty lines
+	// before it.
 	end := r.InputOffset()
 	out.Write(t.data[:end])
 	for {
@@ -63,7 +64,15 @@ func EditRules(path string, data []byte, edits map[int]Edit) ([]byte, error) {
 		for i, set := range append([]map[string]string{edit.Set}, edit.Added...) {
 			text, err := t.edited(own, set)
 			if err != nil {
-				return nil, problem.List{{File: path, Line: line, Says: err.Error(), Expected: "the columns that a rule needs", Remedy: "add the column to the first line"}}
+				return nil, problem.List{
+					{
+						File:     path,
+						Line:     line,
+						Says:     err.Error(),
+						Expected: "the columns that a rule needs",
+						Remedy:   "add the column to the first line",
+					},
+				}
 			}
 			if i > 0 && newline == "" {
 				out.WriteString(t.newline())
@@ -75,7 +84,12 @@ func EditRules(path string, data []byte, edits map[int]Edit) ([]byte, error) {
 
 // headed reads the header of a table of rules.
 func headed(path string, data []byte) (*table, error) {
-	t := &table{path: path, data: bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), comma: separator(data), columns: map[string]int{}}
+	t := &table{
+		path:    path,
+		data:    bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")),
+		comma:   separator(data),
+		columns: map[string]int{},
+	}
 	header, err := t.reader().Read()
 	if err != nil {
 		return nil, problem.List{csvFault(path, err, []string{"old", "new"})}
@@ -162,8 +176,8 @@ func (t *table) quoted(value string) string {
 	return strings.TrimSuffix(b.String(), string(t.comma)+"\n")
 }
 
-// AppendRules gives the text of a redirect map with rows added at its end, in the columns that it has. A value for a column that is not
-// there is an error, except a note.
+// AppendRules gives the text of a redirect map with rows added at its end, in the columns that it has. A value for a
+// column that is not there is an error, except a note.
 func AppendRules(path string, data []byte, columns []string, rows [][]string) ([]byte, error) {
 	t, err := headed(path, data)
 	if err != nil {
@@ -184,7 +198,15 @@ func AppendRules(path string, data []byte, columns []string, rows [][]string) ([
 		}
 		text, err := t.edited(blank, set)
 		if err != nil {
-			return nil, problem.List{{File: path, Line: 1, Says: err.Error(), Expected: "the columns " + strings.Join(columns, ","), Remedy: "add the column to the first line"}}
+			return nil, problem.List{
+				{
+					File:     path,
+					Line:     1,
+					Says:     err.Error(),
+					Expected: "the columns " + strings.Join(columns, ","),
+					Remedy:   "add the column to the first line",
+				},
+			}
 		}
 		out.WriteString(text + newline)
 	}

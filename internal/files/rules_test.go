@@ -21,15 +21,31 @@ func TestEditedRulesKeepEverythingElse(t *testing.T) {
 		want  string
 	}{
 		"nothing": {"old,new\n# a\n\na,b\n", nil, "old,new\n# a\n\na,b\n"},
-		"a field, its quotes, an extra column and a comment": {"# top\nnote, Old ,who,new\n\"x, \"\"y\"\"\",old.example/a,me,\"/b\"\n# end", map[int]Edit{3: {Set: map[string]string{"new": "/c,d"}}},
+		"a field, its quotes, an extra column and a comment": {"# top\nnote, Old ,who,new\n\"x, " +
+			"\"\"y\"\"\",old.example/a,me,\"/b\"\n# end", map[int]Edit{3: {Set: map[string]string{"new": "/c,d"}}},
 			"# top\nnote, Old ,who,new\n\"x, \"\"y\"\"\",old.example/a,me,\"/c,d\"\n# end"},
-		"a mark, CRLF and semicolons": {mark + "old;new;status\r\n# a;b\r\n\r\na;b;301\r\nc;d;\r\n", map[int]Edit{4: {Set: map[string]string{"new": "/e;f"}}, 5: {Drop: true}},
+		"a mark, CRLF and semicolons": {mark + "old;new;status\r\n# a;b\r\n\r\na;b;301\r\nc;d;\r\n",
+			map[int]Edit{4: {Set: map[string]string{"new": "/e;f"}}, 5: {Drop: true}},
 			mark + "old;new;status\r\n# a;b\r\n\r\na;\"/e;f\";301\r\n"},
-		"a short line":                      {"old,new,status,query\na,b\n", map[int]Edit{2: {Set: map[string]string{"query": "drop"}}}, "old,new,status,query\na,b,,drop\n"},
-		"no line end at the end, and more":  {"old,new,note\na,b,why", map[int]Edit{2: {Added: []map[string]string{{"old": "c"}, {"new": "d"}}}}, "old,new,note\na,b,why\nc,b,why\na,d,why"},
-		"a field over two lines":            {"old,new,note\na,b,\"one\r\ntwo\"\nc,d,\n", map[int]Edit{2: {Set: map[string]string{"new": "x"}}, 4: {Set: map[string]string{"new": "y"}}}, "old,new,note\na,x,\"one\r\ntwo\"\nc,y,\n"},
-		"two columns of one name":           {"old,new,new\na,b,c\n", map[int]Edit{2: {Set: map[string]string{"new": "x"}}}, "old,new,new\na,x,c\n"},
-		"a comment before what is dropped":  {"old,new\n# kept\na,b\nc,d\n", map[int]Edit{3: {Drop: true}}, "old,new\n# kept\nc,d\n"},
+		"a short line": {
+			"old,new,status,query\na,b\n", map[int]Edit{2: {Set: map[string]string{"query": "drop"}}},
+			"old,new,status,query\na,b,,drop\n",
+		},
+		"no line end at the end, and more": {
+			"old,new,note\na,b,why", map[int]Edit{2: {Added: []map[string]string{{"old": "c"}, {"new": "d"}}}},
+			"old,new,note\na,b,why\nc,b,why\na,d,why",
+		},
+		"a field over two lines": {
+			"old,new,note\na,b,\"one\r\ntwo\"\nc,d,\n",
+			map[int]Edit{2: {Set: map[string]string{"new": "x"}}, 4: {Set: map[string]string{"new": "y"}}},
+			"old,new,note\na,x,\"one\r\ntwo\"\nc,y,\n",
+		},
+		"two columns of one name": {
+			"old,new,new\na,b,c\n", map[int]Edit{2: {Set: map[string]string{"new": "x"}}}, "old,new,new\na,x,c\n",
+		},
+		"a comment before what is dropped": {
+			"old,new\n# kept\na,b\nc,d\n", map[int]Edit{3: {Drop: true}}, "old,new\n# kept\nc,d\n",
+		},
 		"a line that is dropped at the end": {"old,new\na,b\nc,d", map[int]Edit{3: {Drop: true}}, "old,new\na,b\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -135,7 +151,17 @@ func FuzzReadRules(f *testing.F) {
 		table := rule.Compile(rules, scope)
 		for _, r := range rules {
 			// What is written is read again as the same rule.
-			again, faults := rule.Parse([]rule.Row{{Line: r.Line, Old: r.Old.String(), New: r.New.String(), Status: map[bool]string{true: "410"}[r.Status == rule.Gone]}}, scope)
+			again, faults := rule.Parse(
+				[]rule.Row{
+					{
+						Line:   r.Line,
+						Old:    r.Old.String(),
+						New:    r.New.String(),
+						Status: map[bool]string{true: "410"}[r.Status == rule.Gone],
+					},
+				},
+				scope,
+			)
 			require.Empty(t, faults, "%s", r.Old)
 			require.Equal(t, r.Old.String(), again[0].Old.String())
 			require.Equal(t, r.New.String(), again[0].New.String())

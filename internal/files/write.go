@@ -38,8 +38,8 @@ func Write(path string, data []byte) error {
 // markWord stands in the line of a file that says that the program made it, before the sum of the rest of the file.
 const markWord = "Made by Upper Path; unedited while this fits: "
 
-// WriteOwn writes a file that the program makes, with a line on top, in comment signs, that marks it as such. A file that
-// is there already is replaced only if it is the program's own and nobody has edited it, or with force.
+// WriteOwn writes a file that the program makes, with a line on top, in comment signs, that marks it as such. A file
+// that is there already is replaced only if it is the program's own and nobody has edited it, or with force.
 func WriteOwn(path string, data []byte, opens, closes string, force bool) error {
 	if err := MayReplace(path, force); err != nil {
 		return err
@@ -70,12 +70,18 @@ func MayReplace(path string, force bool) error {
 		_, mark, made = strings.Cut(string(old[at:]), markWord)
 		rest = old[:at]
 	}
-	p := problem.Problem{File: path, Says: "the file was not made by this program", Expected: "a new file", Remedy: "choose another place, or replace it with --force"}
+	p := problem.Problem{
+		File:     path,
+		Says:     "the file was not made by this program",
+		Expected: "a new file",
+		Remedy:   "choose another place, or replace it with --force",
+	}
 	if made {
 		if strings.HasPrefix(mark, sum(rest)) {
 			return nil
 		}
-		p.Says, p.Remedy = "the file was edited since this program made it", "keep what you changed, then replace it with --force"
+		p.Says, p.Remedy = "the file was edited since this program made it", "keep what you changed, then replace it with "+
+			"--force"
 	}
 	return problem.List{p}
 }

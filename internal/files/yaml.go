@@ -30,7 +30,12 @@ func ReadTree(path string) (*estate.Node, error) {
 func parseTree(path string, data []byte) (*estate.Node, error) {
 	file, err := parser.ParseBytes(data, 0, parser.AllowDuplicateMapKey())
 	if err != nil {
-		p := problem.Problem{File: path, Says: "this is no YAML", Expected: "keys and values", Remedy: "look for a missing colon, quote or bracket here or just above; indent with spaces"}
+		p := problem.Problem{
+			File:     path,
+			Says:     "this is no YAML",
+			Expected: "keys and values",
+			Remedy:   "look for a missing colon, quote or bracket here or just above; indent with spaces",
+		}
 		var syntax *yaml.SyntaxError
 		if errors.As(err, &syntax) && syntax.Token != nil {
 			p.Line, p.Column, p.Value = syntax.Token.Position.Line, syntax.Token.Position.Column, syntax.Token.Value
@@ -50,7 +55,11 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 }
 
 func unreadable(path string, err error) problem.Problem {
-	p := problem.Problem{File: path, Says: "the file cannot be read", Remedy: "see whether the name is right and you may read it"}
+	p := problem.Problem{
+		File:   path,
+		Says:   "the file cannot be read",
+		Remedy: "see whether the name is right and you may read it",
+	}
 	var pathErr *os.PathError
 	if errors.As(err, &pathErr) {
 		p.Says += ": " + pathErr.Err.Error()

@@ -17,9 +17,9 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within the file's own folder
-// only. The origin is the zone's name, and may be empty where the file sets $ORIGIN or a SOA with a full name. It returns the
-// zone's name, that of its SOA, and its records. The error is a problem.List.
+// ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within the file's own
+// folder only. The origin is the zone's name, and may be empty where the file sets $ORIGIN or a SOA with a full name.
+// It returns the zone's name, that of its SOA, and its records. The error is a problem.List.
 func ReadZone(path, origin string) (string, []dns.RR, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
@@ -48,7 +48,14 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 		return "", nil, problem.List{zoneFault(path, err)}
 	}
 	if zone == "" {
-		return "", nil, problem.List{{File: path, Says: "the zone has no SOA record", Expected: "a whole zone file", Remedy: "export the zone again, with its SOA; or set $ORIGIN"}}
+		return "", nil, problem.List{
+			{
+				File:     path,
+				Says:     "the zone has no SOA record",
+				Expected: "a whole zone file",
+				Remedy:   "export the zone again, with its SOA; or set $ORIGIN",
+			},
+		}
 	}
 	return zone, records, nil
 }
@@ -58,14 +65,19 @@ var zonePlace = regexp.MustCompile(`at line: (\d+):(\d+)$`)
 // zoneFault makes a problem of what the zone parser says: "file: dns: what: "token" at line: 3:7".
 func zoneFault(path string, err error) problem.Problem {
 	says := strings.TrimPrefix(err.Error(), filepath.Base(path)+": ")
-	p := problem.Problem{File: path, Expected: "a record such as: www 3600 IN A 203.0.113.10", Remedy: "correct the line; a name without its last dot is taken to be below the zone"}
+	p := problem.Problem{
+		File:     path,
+		Expected: "a record such as: www 3600 IN A 203.0.113.10",
+		Remedy:   "correct the line; a name without its last dot is taken to be below the zone",
+	}
 	if m := zonePlace.FindStringSubmatch(says); m != nil {
 		p.Line, _ = strconv.Atoi(m[1])
 		p.Column, _ = strconv.Atoi(m[2])
 		says = strings.TrimSuffix(says, " "+m[0])
 	}
 	if strings.Contains(says, "bad owner name") {
-		p.Expected, p.Remedy = "a name below a zone that is known", "set $ORIGIN on top, or call the file after its zone, such as northmoor.example.zone"
+		p.Expected, p.Remedy = "a name below a zone that is known", "set $ORIGIN on top, or call the file after its zone, "+
+			"such as northmoor.example.zone"
 	}
 	if strings.Contains(says, "failed to open") {
 		p.Expected, p.Remedy = "a file in the folder of the zone file or below it", "put the included file there"
@@ -74,9 +86,9 @@ func zoneFault(path string, err error) problem.Problem {
 	return p
 }
 
-// ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every name
-// in full, a record a line, so that two can be compared line by line. what says in the first line which state of the zone it is. What no name server would load beside an alias stands there
-// as a comment.
+// ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every
+// name in full, a record a line, so that two can be compared line by line. what says in the first line which state of
+// the zone it is. What no name server would load beside an alias stands there as a comment.
 func ZoneText(zone string, sets []record.Set, partial bool, what string) ([]byte, error) {
 	if _, ok := record.Find(sets, zone, "SOA"); !ok {
 		return nil, fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
@@ -104,8 +116,8 @@ func ZoneText(zone string, sets []record.Set, partial bool, what string) ([]byte
 	return b.Bytes(), nil
 }
 
-// loads tells whether name servers load a value beside the others of its name: an alias stands alone, once, and never at
-// the apex (RFC 1034 section 3.6.2); only what signs it may stand beside it (RFC 4034 section 2.5).
+// loads tells whether name servers load a value beside the others of its name: an alias stands alone, once, and never
+// at the apex (RFC 1034 section 3.6.2); only what signs it may stand beside it (RFC 4034 section 2.5).
 func loads(zone string, s record.Set, value int, besideAlias bool) bool {
 	switch s.Type {
 	case "CNAME":

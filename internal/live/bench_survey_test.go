@@ -40,7 +40,16 @@ func loopbackNames(b *testing.B) (netip.AddrPort, *atomic.Int64) {
 		header := func(kind uint16) dns.RR_Header {
 			return dns.RR_Header{Name: zone, Rrtype: kind, Class: dns.ClassINET, Ttl: 60}
 		}
-		soa := &dns.SOA{Hdr: header(dns.TypeSOA), Ns: "ns.bench.example.", Mbox: "h.bench.example.", Serial: 1, Refresh: 2, Retry: 3, Expire: 4, Minttl: 5}
+		soa := &dns.SOA{
+			Hdr:     header(dns.TypeSOA),
+			Ns:      "ns.bench.example.",
+			Mbox:    "h.bench.example.",
+			Serial:  1,
+			Refresh: 2,
+			Retry:   3,
+			Expire:  4,
+			Minttl:  5,
+		}
 		switch {
 		case q.Question[0].Qtype == dns.TypeSOA && name == zone:
 			m.Answer = []dns.RR{soa}
@@ -66,8 +75,8 @@ func loopbackNames(b *testing.B) (netip.AddrPort, *atomic.Int64) {
 }
 
 // BenchmarkSurvey compares a survey of 1,000 domains against a loopback name server with a bare loop over the same DNS
-// library that sends as many questions, with the same parallelism, in the same run. It prints questions per second of both,
-// their ratio, and the heap that the survey left.
+// library that sends as many questions, with the same parallelism, in the same run. It prints questions per second of
+// both, their ratio, and the heap that the survey left.
 func BenchmarkSurvey(b *testing.B) {
 	at, asked := loopbackNames(b)
 	v := live.Vantage{Timeout: 2 * time.Second, Resolvers: []string{at.String()},

@@ -26,8 +26,8 @@ const (
 )
 
 // BenchmarkAuditEngine compares the engine (points, follower, judge, tally) with a plain net/http loop of the same
-// parallelism, on 32 hosts that lead to one loopback server, in the same run. It prints hops per second of both, and their
-// ratio.
+// parallelism, on 32 hosts that lead to one loopback server, in the same run. It prints hops per second of both, and
+// their ratio.
 func BenchmarkAuditEngine(b *testing.B) {
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/new") {
@@ -93,10 +93,13 @@ func engineLoop(b *testing.B, v live.Vantage, urls []web.URL) {
 }
 
 func plainLoop(b *testing.B, at string, urls []web.URL) {
-	transport := &http.Transport{MaxIdleConnsPerHost: 4, DialContext: func(ctx context.Context, _, _ string) (net.Conn, error) {
-		var d net.Dialer
-		return d.DialContext(ctx, "tcp", at)
-	}}
+	transport := &http.Transport{
+		MaxIdleConnsPerHost: 4,
+		DialContext: func(ctx context.Context, _, _ string) (net.Conn, error) {
+			var d net.Dialer
+			return d.DialContext(ctx, "tcp", at)
+		},
+	}
 	defer transport.CloseIdleConnections()
 	client := &http.Client{Transport: transport}
 	jobs := make(chan string)

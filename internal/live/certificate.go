@@ -19,7 +19,12 @@ type judgedKey struct {
 
 // certificate gives the facts of a TLS connection and of the certificate shown for a host.
 func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
-	t := &chain.TLS{Version: tls.VersionName(state.Version), ALPN: state.NegotiatedProtocol, Names: []string{}, Faults: []finding.Code{}}
+	t := &chain.TLS{
+		Version: tls.VersionName(state.Version),
+		ALPN:    state.NegotiatedProtocol,
+		Names:   []string{},
+		Faults:  []finding.Code{},
+	}
 	if len(state.PeerCertificates) == 0 {
 		return t
 	}
@@ -93,8 +98,8 @@ func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPoo
 }
 
 // distrust tells a chain with a missing link from one that leads to nobody: the last certificate that can be reached by
-// going from issuer to issuer through what was sent either says where its own issuer can be had (RFC 5280 section 4.2.2.1)
-// or does not.
+// going from issuer to issuer through what was sent either says where its own issuer can be had (RFC 5280 section
+// 4.2.2.1) or does not.
 func distrust(sent []*x509.Certificate, err error) finding.Code {
 	var unknown x509.UnknownAuthorityError
 	if !errors.As(err, &unknown) {

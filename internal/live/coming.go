@@ -11,7 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// coming asks the name servers to which the zone is to move, at every address, about everything that is known of the zone.
+// coming asks the name servers to which the zone is to move, at every address, about everything that is known of the
+// zone.
 func (l *looker) coming(ctx context.Context) {
 	for _, h := range l.subject.Coming {
 		if slices.ContainsFunc(l.domain.Servers, func(s survey.Server) bool { return s.Name == h.String() }) {
@@ -19,11 +20,20 @@ func (l *looker) coming(ctx context.Context) {
 		}
 		n := l.web.nameServer(ctx, h.String(), nil)
 		if len(n.addresses) == 0 {
-			l.domain.Coming = append(l.domain.Coming, survey.Coming{Server: survey.Server{Name: n.name, By: []string{}, State: survey.Nowhere, Says: "its name leads to no address"}, Records: []record.Set{}})
+			l.domain.Coming = append(
+				l.domain.Coming,
+				survey.Coming{
+					Server:  survey.Server{Name: n.name, By: []string{}, State: survey.Nowhere, Says: "its name leads to no address"},
+					Records: []record.Set{},
+				},
+			)
 		}
 		for _, a := range n.addresses {
 			s := l.web.newSession(h, a)
-			c := survey.Coming{Server: survey.Server{Name: n.name, Address: s.target.String(), By: []string{}}, Records: []record.Set{}}
+			c := survey.Coming{
+				Server:  survey.Server{Name: n.name, Address: s.target.String(), By: []string{}},
+				Records: []record.Set{},
+			}
 			l.askServer(ctx, s, &c.Server)
 			if c.State == survey.Answers {
 				l.askComing(ctx, s, &c)
@@ -34,8 +44,8 @@ func (l *looker) coming(ctx context.Context) {
 	}
 }
 
-// askComing asks a coming server for every name and type that the zone holds, that somebody wants, or that decides where a door
-// leads, and for the keys that the parent's DS stands for.
+// askComing asks a coming server for every name and type that the zone holds, that somebody wants, or that decides
+// where a door leads, and for the keys that the parent's DS stands for.
 func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 	keys := slices.Clone(l.subject.Wanted)
 	for _, h := range l.subject.Hosts {

@@ -134,7 +134,8 @@ type conn struct {
 	target netip.AddrPort
 }
 
-// first dials the addresses one after the other until one accepts, as browsers do in the end. The refusal is the first one.
+// first dials the addresses one after the other until one accepts, as browsers do in the end. The refusal is the first
+// one.
 func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16) (net.Conn, netip.AddrPort, *refusal) {
 	var why *refusal
 	var tried netip.AddrPort

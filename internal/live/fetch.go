@@ -62,8 +62,8 @@ func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string) (int, str
 	return response.StatusCode, location, body, err
 }
 
-// Registry says where registrations are asked for (RDAP): a base address, or a bootstrap file (RFC 9224) that names one for
-// each ending. The zero value asks nobody.
+// Registry says where registrations are asked for (RDAP): a base address, or a bootstrap file (RFC 9224) that names one
+// for each ending. The zero value asks nobody.
 type Registry struct {
 	Base     string
 	services map[string]string

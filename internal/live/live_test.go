@@ -68,10 +68,12 @@ func ask(w *live.Web, u string) chain.Answer {
 
 func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 	lines := []string{
-		"a.example. 300 IN A 192.0.2.1", "www.a.example. 60 IN CNAME edge.b.example.", "edge.b.example. 120 IN CNAME a.example.",
+		"a.example. 300 IN A 192.0.2.1", "www.a.example. 60 IN CNAME edge.b.example.",
+		"edge.b.example. 120 IN CNAME a.example.",
 		"six.example. 300 IN AAAA 2001:db8::1", "both.example. 30 IN A 192.0.2.99", "both.example. 30 IN A 192.0.2.1",
 		"round.example. 300 IN CNAME robin.example.", "robin.example. 300 IN CNAME round.example.",
-		"text.example. 300 IN TXT \"x\"", "dangling.example. 300 IN CNAME nowhere.example.", "*.wild.example. 300 IN A 192.0.2.1",
+		"text.example. 300 IN TXT \"x\"", "dangling.example. 300 IN CNAME nowhere.example.",
+		"*.wild.example. 300 IN A 192.0.2.1",
 	}
 	for i := range 80 {
 		lines = append(lines, fmt.Sprintf("many.example. 300 IN A 192.0.2.%d", i+100))
@@ -89,7 +91,12 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 	assert.Equal(t, 300, a.TTL)
 	assert.Equal(t, "[2001:db8::1]:80", ask(w, "http://six.example/").Address)
 	assert.Equal(t, "[2001:db8::1]:8080", ask(w, "http://six.example:8080/").Address)
-	assert.Equal(t, "192.0.2.1:80", ask(w, "http://both.example/").Address, "the second address is tried where the first does not answer")
+	assert.Equal(
+		t,
+		"192.0.2.1:80",
+		ask(w, "http://both.example/").Address,
+		"the second address is tried where the first does not answer",
+	)
 	assert.Equal(t, 200, ask(w, "http://any.wild.example/").Status)
 	assert.Equal(t, 200, ask(w, "http://192.0.2.1/").Status, "an address needs no name")
 	for host, says := range map[string]string{
@@ -105,7 +112,12 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 
 func TestRefusalsAreSorted(t *testing.T) {
 	w := look(t, stage.Scene{
-		Zones: records(t, "up.example. 1 IN A 192.0.2.1", "silent.example. 1 IN A 192.0.2.2", "gone.example. 1 IN A 192.0.2.3"),
+		Zones: records(
+			t,
+			"up.example. 1 IN A 192.0.2.1",
+			"silent.example. 1 IN A 192.0.2.2",
+			"gone.example. 1 IN A 192.0.2.3",
+		),
 		Endpoints: map[netip.AddrPort]*stage.Endpoint{
 			netip.MustParseAddrPort("192.0.2.1:80"):   {Answer: page("x")},
 			netip.MustParseAddrPort("192.0.2.1:8443"): {Answer: page("plain http where TLS is expected")},
@@ -126,9 +138,13 @@ func TestRefusalsAreSorted(t *testing.T) {
 }
 
 func TestASilentAddressIsNotWaitedForAgainAndAgain(t *testing.T) {
-	w := look(t, stage.Scene{Zones: records(t, "silent.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.2:80"): {Silent: true},
-	}}, nil)
+	w := look(
+		t,
+		stage.Scene{Zones: records(t, "silent.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+			netip.MustParseAddrPort("192.0.2.2:80"): {Silent: true},
+		}},
+		nil,
+	)
 	first := ask(w, "http://silent.example/")
 	assert.Equal(t, chain.Timeout, first.Refusal)
 	second := ask(w, "http://silent.example/other")
@@ -177,9 +193,16 @@ func TestCertificatesAreJudgedAsBrowsersDo(t *testing.T) {
 }
 
 func TestAnotherTimeJudgesCertificatesOtherwise(t *testing.T) {
-	w := look(t, stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.1:443"): {Answer: page("x"), Certificates: []stage.Certificate{{Names: []string{"a.example"}}}},
-	}}, func(v *live.Vantage) { v.AsOf = time.Now().Add(61 * day) })
+	w := look(
+		t,
+		stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+			netip.MustParseAddrPort("192.0.2.1:443"): {
+				Answer:       page("x"),
+				Certificates: []stage.Certificate{{Names: []string{"a.example"}}},
+			},
+		}},
+		func(v *live.Vantage) { v.AsOf = time.Now().Add(61 * day) },
+	)
 	assert.Equal(t, []finding.Code{finding.Expired}, ask(w, "https://a.example/").TLS.Faults)
 }
 
@@ -294,26 +317,42 @@ func TestPointsGoAroundDNSAndProxy(t *testing.T) {
 	defer server.Close()
 	p, err := live.ParsePoint("old.example:80=" + strings.TrimPrefix(server.URL, "http://"))
 	require.NoError(t, err)
-	w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Points, v.Proxy, v.Agent = []live.Point{p}, "127.0.0.1:1", "UpperPath/test" })
+	w := look(
+		t,
+		stage.Scene{},
+		func(v *live.Vantage) { v.Points, v.Proxy, v.Agent = []live.Point{p}, "127.0.0.1:1", "UpperPath/test" },
+	)
 	a := ask(w, "http://old.example/a%2Fb?c")
 	assert.Equal(t, 301, a.Status)
 	assert.Equal(t, "https://www.n.example/a%2Fb?c", a.Location)
 	assert.Equal(t, strings.TrimPrefix(server.URL, "http://"), a.Address)
-	assert.Equal(t, chain.NoAddress, ask(w, "https://old.example/").Refusal, "a point with a port holds for that port alone")
+	assert.Equal(
+		t,
+		chain.NoAddress,
+		ask(w, "https://old.example/").Refusal,
+		"a point with a port holds for that port alone",
+	)
 }
 
 func TestParsePoint(t *testing.T) {
 	for in, want := range map[string]live.Point{
-		"a.example=192.0.2.1":              {Host: web.MustParseHost("a.example"), Address: netip.MustParseAddr("192.0.2.1")},
-		"a.example:443=192.0.2.1:8443":     {Host: web.MustParseHost("a.example"), Port: 443, Address: netip.MustParseAddr("192.0.2.1"), To: 8443},
-		"a.example:80=[2001:db8::1]:81":    {Host: web.MustParseHost("a.example"), Port: 80, Address: netip.MustParseAddr("2001:db8::1"), To: 81},
-		"møllehuset.example=[2001:db8::1]": {Host: web.MustParseHost("xn--mllehuset-l8a.example"), Address: netip.MustParseAddr("2001:db8::1")},
+		"a.example=192.0.2.1": {Host: web.MustParseHost("a.example"), Address: netip.MustParseAddr("192.0.2.1")},
+		"a.example:443=192.0.2.1:8443": {
+			Host: web.MustParseHost("a.example"), Port: 443, Address: netip.MustParseAddr("192.0.2.1"), To: 8443,
+		},
+		"a.example:80=[2001:db8::1]:81": {
+			Host: web.MustParseHost("a.example"), Port: 80, Address: netip.MustParseAddr("2001:db8::1"), To: 81,
+		},
+		"møllehuset.example=[2001:db8::1]": {
+			Host: web.MustParseHost("xn--mllehuset-l8a.example"), Address: netip.MustParseAddr("2001:db8::1"),
+		},
 	} {
 		got, err := live.ParsePoint(in)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, got, in)
 	}
-	for _, bad := range []string{"", "a.example", "a.example=b.example", "=192.0.2.1", "a.example/x=192.0.2.1", "a.example=192.0.2.1:99999"} {
+	for _, bad := range []string{"", "a.example", "a.example=b.example", "=192.0.2.1", "a.example/x=192.0.2.1",
+		"a.example=192.0.2.1:99999"} {
 		_, err := live.ParsePoint(bad)
 		assert.ErrorContains(t, err, "HOST[:PORT]=ADDRESS[:PORT]", bad)
 	}
@@ -341,12 +380,22 @@ func TestTrustFiles(t *testing.T) {
 }
 
 func TestOneAddressCanBeAskedAlone(t *testing.T) {
-	w := look(t, stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1", "a.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("one")},
-		netip.MustParseAddrPort("192.0.2.2:80"): {Answer: func(web.URL) stage.Reply { return stage.Reply{Status: 503} }},
-	}}, nil)
+	w := look(
+		t,
+		stage.Scene{
+			Zones: records(t, "a.example. 1 IN A 192.0.2.1", "a.example. 1 IN A 192.0.2.2"),
+			Endpoints: map[netip.AddrPort]*stage.Endpoint{
+				netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("one")},
+				netip.MustParseAddrPort("192.0.2.2:80"): {Answer: func(web.URL) stage.Reply { return stage.Reply{Status: 503} }},
+			},
+		},
+		nil,
+	)
 	for address, status := range map[string]int{"192.0.2.1": 200, "192.0.2.2": 503} {
-		a := w.Answer(context.Background(), chain.Ask{URL: web.MustParseURL("http://a.example/"), Address: netip.MustParseAddr(address)})
+		a := w.Answer(
+			context.Background(),
+			chain.Ask{URL: web.MustParseURL("http://a.example/"), Address: netip.MustParseAddr(address)},
+		)
 		assert.Equal(t, status, a.Status)
 	}
 }

@@ -15,8 +15,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// session asks one name server at one address, over one socket: UDP, or TCP where the vantage has a proxy. It is not for
-// several goroutines at once.
+// session asks one name server at one address, over one socket: UDP, or TCP where the vantage has a proxy. It is not
+// for several goroutines at once.
 type session struct {
 	web     *Web
 	name    string // of the name server
@@ -52,8 +52,8 @@ func (s *session) close() {
 
 var errOtherQuestion = errors.New("its answer is not for the question")
 
-// ask asks for one name and type. A lost datagram is asked for once more, a connection that broke is opened again, and an
-// answer that does not fit is asked for over TCP (RFC 7766 section 5).
+// ask asks for one name and type. A lost datagram is asked for once more, a connection that broke is opened again, and
+// an answer that does not fit is asked for over TCP (RFC 7766 section 5).
 func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, error) {
 	question := new(dns.Msg)
 	question.SetQuestion(dns.Fqdn(name), kind)
@@ -114,7 +114,8 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 
 func answersTo(answer, question *dns.Msg) bool {
 	q := question.Question[0]
-	return answer.Response && len(answer.Question) == 1 && strings.EqualFold(answer.Question[0].Name, q.Name) && answer.Question[0].Qtype == q.Qtype
+	return answer.Response && len(answer.Question) == 1 && strings.EqualFold(answer.Question[0].Name, q.Name) &&
+		answer.Question[0].Qtype == q.Qtype
 }
 
 // dial opens the socket: UDP, or TCP through the proxy.
@@ -179,7 +180,8 @@ func (s *session) transfer(ctx context.Context, zone string, key *TransferKey) (
 	if err != nil {
 		return nil, err
 	}
-	if len(records) < 2 || records[0].Header().Rrtype != dns.TypeSOA || records[len(records)-1].Header().Rrtype != dns.TypeSOA {
+	if len(records) < 2 || records[0].Header().Rrtype != dns.TypeSOA ||
+		records[len(records)-1].Header().Rrtype != dns.TypeSOA {
 		return nil, errors.New("it breaks off before its end")
 	}
 	return records[:len(records)-1], nil

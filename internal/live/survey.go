@@ -44,10 +44,50 @@ type Surveyor struct {
 	parents     map[string]*parentZone
 }
 
-// The types that are asked of hosts, and the names that are commonly there: for hosts their addresses, for policies TXT.
+// The types that are asked of hosts, and the names that are commonly there: for hosts their addresses, for policies
+// TXT.
 var (
-	hostTypes   = []uint16{dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeMX, dns.TypeTXT, dns.TypeCAA, dns.TypeSRV, dns.TypeHTTPS, dns.TypeSVCB, dns.TypeNS}
-	commonHosts = []string{"mail", "smtp", "imap", "pop", "webmail", "autodiscover", "autoconfig", "ftp", "shop", "blog", "dev", "test", "staging", "intranet", "vpn", "cdn", "static", "img", "m", "api", "ns1", "ns2", "mx", "ww", "wwww", "www.www", "w"}
+	hostTypes = []uint16{
+		dns.TypeA,
+		dns.TypeAAAA,
+		dns.TypeCNAME,
+		dns.TypeMX,
+		dns.TypeTXT,
+		dns.TypeCAA,
+		dns.TypeSRV,
+		dns.TypeHTTPS,
+		dns.TypeSVCB,
+		dns.TypeNS,
+	}
+	commonHosts = []string{
+		"mail",
+		"smtp",
+		"imap",
+		"pop",
+		"webmail",
+		"autodiscover",
+		"autoconfig",
+		"ftp",
+		"shop",
+		"blog",
+		"dev",
+		"test",
+		"staging",
+		"intranet",
+		"vpn",
+		"cdn",
+		"static",
+		"img",
+		"m",
+		"api",
+		"ns1",
+		"ns2",
+		"mx",
+		"ww",
+		"wwww",
+		"www.www",
+		"w",
+	}
 	policyNames = []string{"_dmarc", "_mta-sts", "_smtp._tls", "default._bimi"}
 	selectors   = []string{"default", "mail", "dkim", "k1", "k2", "s1", "s2", "selector1", "selector2", "google"}
 	services    = []string{"_autodiscover._tcp", "_imaps._tcp", "_submission._tcp", "_sip._tls", "_caldavs._tcp"}
@@ -57,8 +97,8 @@ var (
 // mostParents is how many addresses of the zone above are tried: where none of these answers, the way is barred.
 const mostParents = 3
 
-// All looks at many domains at once and returns those that were seen whole before the context ended, in their order. It calls
-// step after each.
+// All looks at many domains at once and returns those that were seen whole before the context ended, in their order. It
+// calls step after each.
 func (s *Surveyor) All(ctx context.Context, subjects []Subject, step func()) []survey.Domain {
 	seen := make([]*survey.Domain, len(subjects))
 	turns := make(chan struct{}, 4*max(1, s.Parallel)) // most of the time a look at a domain waits for somebody
@@ -96,7 +136,12 @@ func (s *Surveyor) turn() func() {
 
 // Domain looks at one domain. What could not be seen is said in the result; it never fails as a whole.
 func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
-	l := &looker{surveyor: s, web: s.Web, subject: subject, domain: survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{}, Records: []record.Set{}}}
+	l := &looker{
+		surveyor: s,
+		web:      s.Web,
+		subject:  subject,
+		domain:   survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{}, Records: []record.Set{}},
+	}
 	l.delegation(ctx)
 	l.zone(ctx)
 	l.coming(ctx)
@@ -310,7 +355,8 @@ func (l *looker) readDelegation(answer *dns.Msg) ([]string, map[string][]netip.A
 	return l.domain.Parent.Servers, glue
 }
 
-// askServers looks whether name servers answer for the zone, all side by side, and returns the NS records of those that do.
+// askServers looks whether name servers answer for the zone, all side by side, and returns the NS records of those that
+// do.
 func (l *looker) askServers(ctx context.Context, names []string, glue map[string][]netip.Addr) []string {
 	type found struct {
 		server  survey.Server
@@ -322,7 +368,10 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 	for _, name := range names {
 		n := l.web.nameServer(ctx, name, glue)
 		if len(n.addresses) == 0 {
-			results = append(results, &found{server: survey.Server{Name: name, State: survey.Nowhere, Says: "its name leads to no address"}})
+			results = append(
+				results,
+				&found{server: survey.Server{Name: name, State: survey.Nowhere, Says: "its name leads to no address"}},
+			)
 		}
 		for _, a := range n.addresses {
 			f := &found{server: survey.Server{Name: name}}
@@ -471,8 +520,8 @@ func (l *looker) keep(records []dns.RR) {
 	l.domain.Records, l.domain.Wildcards = sets, wildcards
 }
 
-// Sets puts records into sets in canonical order, those outside the zone left out, and returns the names below which wildcards
-// stand beside them.
+// Sets puts records into sets in canonical order, those outside the zone left out, and returns the names below which
+// wildcards stand beside them.
 func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string) {
 	at := map[record.Key]int{}
 	for _, rr := range records {
@@ -619,8 +668,8 @@ func (l *looker) voices(ctx context.Context) {
 	l.domain.Differences = append(l.domain.Differences, l.web.compareVoices(ctx, names, l.sessions)...)
 }
 
-// Voices asks the name servers of the zones that hold some hosts, and the resolvers, about the hosts' addresses, and returns
-// where not all say the same.
+// Voices asks the name servers of the zones that hold some hosts, and the resolvers, about the hosts' addresses, and
+// returns where not all say the same.
 func (w *Web) Voices(ctx context.Context, hosts []web.Host) []survey.Difference {
 	byZone := map[string][]string{}
 	for _, h := range hosts {
@@ -628,7 +677,10 @@ func (w *Web) Voices(ctx context.Context, hosts []web.Host) []survey.Difference 
 			byZone[apex.String()] = append(byZone[apex.String()], h.String())
 		}
 	}
-	ctx, cancel := context.WithTimeout(ctx, 2*w.vantage.Timeout) // a silent name server is not worth more of somebody's time
+	ctx, cancel := context.WithTimeout(
+		ctx,
+		2*w.vantage.Timeout,
+	) // a silent name server is not worth more of somebody's time
 	defer cancel()
 	var differences []survey.Difference
 	for zone, names := range byZone {
@@ -660,8 +712,8 @@ type said struct {
 	sets  map[record.Key]*survey.Voice
 }
 
-// compareVoices asks name servers and resolvers about names, and returns where not all say the same. Resolvers count only
-// beside servers.
+// compareVoices asks name servers and resolvers about names, and returns where not all say the same. Resolvers count
+// only beside servers.
 func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*session) []survey.Difference {
 	kinds := hostTypes
 	var voices []*said
@@ -700,8 +752,8 @@ func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*ses
 	return differences
 }
 
-// sameBehind tells whether different addresses all answer the same over http, which is how many networks share their load,
-// and no fault.
+// sameBehind tells whether different addresses all answer the same over http, which is how many networks share their
+// load, and no fault.
 func (w *Web) sameBehind(ctx context.Context, d survey.Difference) bool {
 	h, err := web.ParseObservedHost(d.Name)
 	if err != nil || d.Type != "A" && d.Type != "AAAA" {
@@ -739,7 +791,9 @@ func (v *said) hear(names []string, kinds []uint16, ask func(string, uint16) (*d
 			switch {
 			case isTimeout(err):
 				return
-			case err != nil, answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError, !answer.Authoritative && !v.voice.Resolver:
+			case err != nil,
+				answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError,
+				!answer.Authoritative && !v.voice.Resolver:
 				continue
 			}
 			says := v.voice

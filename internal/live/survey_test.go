@@ -39,13 +39,58 @@ const soa = "@ IN SOA ns1.h.example. hostmaster.h.example. 7 7200 3600 1209600 1
 
 // world is a parent, and the zone a.example on name servers that differ.
 func world(t *testing.T) stage.Scene {
-	parent := zone(t, "example", strings.Replace(soa, "120", "300", 1), "@ IN NS p", "p IN A 192.0.2.50",
-		"a IN NS ns1.h", "a IN NS ns2.h", "a IN NS lame.h", "a IN NS quiet.h", "a IN NS nowhere.h", "a IN NS other.h", "h IN NS ns1.h")
-	hosts := zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52", "lame IN A 192.0.2.53", "quiet IN A 192.0.2.54", "other IN A 192.0.2.55", "extra IN A 192.0.2.56")
-	a := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN NS extra.h.example.", "@ IN A 192.0.2.1", "www IN A 192.0.2.1", "*.wild IN A 192.0.2.9", "_dmarc IN TXT \"v=DMARC1; p=none\"", "k9._domainkey IN TXT \"v=DKIM1; p=x\"", "hidden IN A 192.0.2.8")
-	b := zone(t, "a.example", strings.Replace(soa, " 7 ", " 8 ", 1), "@ IN NS ns1.h.example.", "@ IN A 192.0.2.2", "www IN A 192.0.2.1")
+	parent := zone(
+		t,
+		"example",
+		strings.Replace(soa, "120", "300", 1),
+		"@ IN NS p",
+		"p IN A 192.0.2.50",
+		"a IN NS ns1.h",
+		"a IN NS ns2.h",
+		"a IN NS lame.h",
+		"a IN NS quiet.h",
+		"a IN NS nowhere.h",
+		"a IN NS other.h",
+		"h IN NS ns1.h",
+	)
+	hosts := zone(
+		t,
+		"h.example",
+		soa,
+		"@ IN NS ns1",
+		"ns1 IN A 192.0.2.51",
+		"ns2 IN A 192.0.2.52",
+		"lame IN A 192.0.2.53",
+		"quiet IN A 192.0.2.54",
+		"other IN A 192.0.2.55",
+		"extra IN A 192.0.2.56",
+	)
+	a := zone(
+		t,
+		"a.example",
+		soa,
+		"@ IN NS ns1.h.example.",
+		"@ IN NS extra.h.example.",
+		"@ IN A 192.0.2.1",
+		"www IN A 192.0.2.1",
+		"*.wild IN A 192.0.2.9",
+		"_dmarc IN TXT \"v=DMARC1; p=none\"",
+		"k9._domainkey IN TXT \"v=DKIM1; p=x\"",
+		"hidden IN A 192.0.2.8",
+	)
+	b := zone(
+		t,
+		"a.example",
+		strings.Replace(soa, " 7 ", " 8 ", 1),
+		"@ IN NS ns1.h.example.",
+		"@ IN A 192.0.2.2",
+		"www IN A 192.0.2.1",
+	)
 	at := netip.MustParseAddr
-	return stage.Scene{Zones: []stage.Zone{parent, hosts, a}, Endpoints: map[netip.AddrPort]*stage.Endpoint{}, Remember: true,
+	return stage.Scene{
+		Zones:     []stage.Zone{parent, hosts, a},
+		Endpoints: map[netip.AddrPort]*stage.Endpoint{},
+		Remember:  true,
 		NameServers: map[netip.Addr]*stage.NameServer{
 			at("192.0.2.50"): {Zones: []stage.Zone{parent}},
 			at("192.0.2.51"): {Zones: []stage.Zone{a, hosts}},
@@ -54,7 +99,8 @@ func world(t *testing.T) stage.Scene {
 			at("192.0.2.54"): {Silent: true},
 			at("192.0.2.55"): {Zones: []stage.Zone{parent}},
 			at("192.0.2.56"): {Zones: []stage.Zone{a}},
-		}}
+		},
+	}
 }
 
 func subject(name string) live.Subject {
@@ -110,23 +156,43 @@ func TestComingNameServersAreAskedAboutEverything(t *testing.T) {
 
 	scene := world(t)
 	moved := zone(t, "a.example", soa, "@ IN NS new.h.example.", "@ IN A 192.0.2.1", "www IN CNAME @")
-	scene.Zones[1] = zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "new IN A 192.0.2.57", "lost IN A 192.0.2.53")
+	scene.Zones[1] = zone(
+		t,
+		"h.example",
+		soa,
+		"@ IN NS ns1",
+		"ns1 IN A 192.0.2.51",
+		"new IN A 192.0.2.57",
+		"lost IN A 192.0.2.53",
+	)
 	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[1] = scene.Zones[1]
 	scene.NameServers[netip.MustParseAddr("192.0.2.57")] = &stage.NameServer{Zones: []stage.Zone{moved}}
 	w = look(t, scene, nil)
 	s = &live.Surveyor{Web: w, NamesAlone: true}
 	sub = subject("a.example")
-	sub.Coming = []web.Host{web.MustParseHost("new.h.example"), web.MustParseHost("lost.h.example"), web.MustParseHost("none.h.example")}
+	sub.Coming = []web.Host{
+		web.MustParseHost("new.h.example"),
+		web.MustParseHost("lost.h.example"),
+		web.MustParseHost("none.h.example"),
+	}
 	sub.Wanted = []record.Key{{Name: "hidden.a.example", Type: "A"}}
 	d = s.Domain(context.Background(), sub)
 	assert.Contains(t, names(d.Records), "hidden.a.example", "what somebody wants is asked for")
 	require.Len(t, d.Coming, 3)
-	assert.Equal(t, []survey.State{survey.Answers, survey.Lame, survey.Nowhere}, []survey.State{d.Coming[0].State, d.Coming[1].State, d.Coming[2].State})
+	assert.Equal(
+		t,
+		[]survey.State{survey.Answers, survey.Lame, survey.Nowhere},
+		[]survey.State{d.Coming[0].State, d.Coming[1].State, d.Coming[2].State},
+	)
 	said := map[string]string{}
 	for _, r := range d.Coming[0].Records {
 		said[r.Name+" "+r.Type] = strings.Join(r.Values, " ")
 	}
-	assert.Equal(t, map[string]string{"a.example A": "192.0.2.1", "a.example NS": "new.h.example.", "www.a.example CNAME": "a.example."}, said)
+	assert.Equal(
+		t,
+		map[string]string{"a.example A": "192.0.2.1", "a.example NS": "new.h.example.", "www.a.example CNAME": "a.example."},
+		said,
+	)
 }
 
 func TestResolversThatRememberAreFoundOut(t *testing.T) {
@@ -148,7 +214,8 @@ func TestResolversThatRememberAreFoundOut(t *testing.T) {
 	changed.Zones[2] = zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN A 192.0.2.77", "new IN A 192.0.2.78")
 	changed.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[0] = changed.Zones[2]
 	s.SetZones(changed.Zones)
-	// The name server itself says the new thing; a fresh stage of the changed world has it, the resolver of the old one not.
+	// The name server itself says the new thing; a fresh stage of the changed world has it, the resolver of the old one
+	// not.
 	fresh, err := stage.Start(changed)
 	require.NoError(t, err)
 	defer fresh.Close()
@@ -163,14 +230,20 @@ func TestResolversThatRememberAreFoundOut(t *testing.T) {
 	}
 	assert.Contains(t, says, "ns1.h.example (192.0.2.51:53) says 192.0.2.77")
 	assert.Regexp(t, `the resolver \S+ says 192\.0\.2\.1, and will for up to 10 min`, says)
-	assert.Regexp(t, `About new\.a\.example A, ns1\.h\.example \(192\.0\.2\.51:53\) says 192\.0\.2\.78; .*the resolver \S+ says nothing, and will for up to (2 min|119 s)`, says, "an old absence (RFC 2308)")
+	assert.Regexp(
+		t,
+		`About new\.a\.example A, ns1\.h\.example \(192\.0\.2\.51:53\) says 192\.0\.2\.78; .*the resolver \S+ says nothing, and will for up to (2 min|119 s)`,
+		says,
+		"an old absence (RFC 2308)",
+	)
 }
 
 // server answers every question with what make gives, on UDP and TCP.
 func server(t *testing.T, answer func(dns.ResponseWriter, *dns.Msg)) netip.AddrPort {
 	t.Helper()
 	packets, stream := bothPorts(t)
-	for _, s := range []*dns.Server{{PacketConn: packets, Handler: dns.HandlerFunc(answer)}, {Listener: stream, Handler: dns.HandlerFunc(answer)}} {
+	for _, s := range []*dns.Server{{PacketConn: packets, Handler: dns.HandlerFunc(answer)},
+		{Listener: stream, Handler: dns.HandlerFunc(answer)}} {
 		started := make(chan struct{})
 		s.NotifyStartedFunc = func() { close(started) }
 		go func() { _ = s.ActivateAndServe() }()
@@ -225,7 +298,10 @@ func rr(t *testing.T, s string) dns.RR {
 }
 
 // authoritative answers like the zone a.example, with special answers for some types.
-func authoritative(t *testing.T, special map[uint16]func(dns.ResponseWriter, *dns.Msg)) func(dns.ResponseWriter, *dns.Msg) {
+func authoritative(
+	t *testing.T,
+	special map[uint16]func(dns.ResponseWriter, *dns.Msg),
+) func(dns.ResponseWriter, *dns.Msg) {
 	return func(w dns.ResponseWriter, q *dns.Msg) {
 		if f := special[q.Question[0].Qtype]; f != nil {
 			f(w, q)
@@ -266,26 +342,42 @@ func TestHostileNameServersAreSaidAndNeverHang(t *testing.T) {
 		assert.Equal(t, survey.Silent, d.Servers[0].State)
 	})
 	t.Run("a transfer that breaks off", func(t *testing.T) {
-		d := against(t, authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeAXFR: func(w dns.ResponseWriter, q *dns.Msg) {
-			m := new(dns.Msg)
-			m.SetReply(q)
-			m.Answer = []dns.RR{rr(t, "a.example. 60 IN SOA ns.bad.example. h.bad.example. 1 2 3 4 5"), rr(t, "x.a.example. 60 IN A 192.0.2.1")}
-			_ = w.WriteMsg(m)
-			_ = w.Close()
-		}}))
+		d := against(
+			t,
+			authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeAXFR: func(w dns.ResponseWriter, q *dns.Msg) {
+				m := new(dns.Msg)
+				m.SetReply(q)
+				m.Answer = []dns.RR{
+					rr(t, "a.example. 60 IN SOA ns.bad.example. h.bad.example. 1 2 3 4 5"),
+					rr(t, "x.a.example. 60 IN A 192.0.2.1"),
+				}
+				_ = w.WriteMsg(m)
+				_ = w.Close()
+			}}),
+		)
 		assert.True(t, d.Partial)
 		assert.Contains(t, strings.Join(d.Unseen, "\n"), "gives no transfer of the zone")
 	})
 	t.Run("a CNAME loop", func(t *testing.T) {
 		d := against(t, authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeA: reply(func(m *dns.Msg) {
-			m.Answer = []dns.RR{&dns.CNAME{Hdr: dns.RR_Header{Name: m.Question[0].Name, Rrtype: dns.TypeCNAME, Class: dns.ClassINET, Ttl: 60}, Target: m.Question[0].Name}}
+			m.Answer = []dns.RR{
+				&dns.CNAME{
+					Hdr:    dns.RR_Header{Name: m.Question[0].Name, Rrtype: dns.TypeCNAME, Class: dns.ClassINET, Ttl: 60},
+					Target: m.Question[0].Name,
+				},
+			}
 		})}))
 		assert.Contains(t, names(d.Records), "www.a.example")
 	})
 	t.Run("TXT with control characters and in pieces", func(t *testing.T) {
 		d := against(t, authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeTXT: reply(func(m *dns.Msg) {
 			if m.Question[0].Name == "a.example." {
-				m.Answer = []dns.RR{&dns.TXT{Hdr: dns.RR_Header{Name: "a.example.", Rrtype: dns.TypeTXT, Class: dns.ClassINET, Ttl: 60}, Txt: []string{`\027[2Jx`, strings.Repeat("y", 255), "z"}}}
+				m.Answer = []dns.RR{
+					&dns.TXT{
+						Hdr: dns.RR_Header{Name: "a.example.", Rrtype: dns.TypeTXT, Class: dns.ClassINET, Ttl: 60},
+						Txt: []string{`\027[2Jx`, strings.Repeat("y", 255), "z"},
+					},
+				}
 			}
 		})}))
 		set, ok := record.Find(d.Records, "a.example", "TXT")
@@ -326,15 +418,22 @@ func TestFiveHundredDomainsWithDeadNameServersEndInTime(t *testing.T) {
 
 func TestRegistrationIsRead(t *testing.T) {
 	body := `{"objectClassName":"domain","status":["active","client hold"],"events":[{"eventAction":"registration","eventDate":"2001-01-01T00:00:00Z"},{"eventAction":"expiration","eventDate":"2027-03-01T00:00:00Z"}],"nameservers":[{"ldhName":"NS1.H.example."}],"entities":[{"roles":["registrar"],"vcardArray":["vcard",[["version",{},"text","4.0"],["fn",{},"text","Registrar A"]]]}]}`
-	answers := map[string]stage.Reply{"/rdap/domain/a.example": {Status: 200, Text: body}, "/rdap/domain/b.example": {Status: 200, Text: "<html>"}}
-	w := look(t, stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
-			if r, ok := answers[u.Path()]; ok {
-				return r
-			}
-			return stage.Reply{Status: 404}
+	answers := map[string]stage.Reply{
+		"/rdap/domain/a.example": {Status: 200, Text: body},
+		"/rdap/domain/b.example": {Status: 200, Text: "<html>"},
+	}
+	w := look(
+		t,
+		stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+			netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
+				if r, ok := answers[u.Path()]; ok {
+					return r
+				}
+				return stage.Reply{Status: 404}
+			}},
 		}},
-	}}, nil)
+		nil,
+	)
 	s := &live.Surveyor{Web: w, Registry: live.Registry{Base: "http://rdap.example/rdap/"}}
 	d := s.Domain(context.Background(), subject("a.example"))
 	require.NotNil(t, d.Registration)
@@ -349,35 +448,75 @@ func TestRegistrationIsRead(t *testing.T) {
 
 func TestDifferentAddressesWithTheSameAnswerAreFine(t *testing.T) {
 	at := netip.MustParseAddr
-	one := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.", "@ IN A 192.0.2.1", "www IN A 192.0.2.1")
-	two := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.", "@ IN A 192.0.2.2", "www IN A 192.0.2.3")
+	one := zone(
+		t,
+		"a.example",
+		soa,
+		"@ IN NS ns1.h.example.",
+		"@ IN NS ns2.h.example.",
+		"@ IN A 192.0.2.1",
+		"www IN A 192.0.2.1",
+	)
+	two := zone(
+		t,
+		"a.example",
+		soa,
+		"@ IN NS ns1.h.example.",
+		"@ IN NS ns2.h.example.",
+		"@ IN A 192.0.2.2",
+		"www IN A 192.0.2.3",
+	)
 	hosts := zone(t, "h.example", soa, "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52")
 	w := look(t, stage.Scene{Zones: []stage.Zone{one, hosts}, Endpoints: map[netip.AddrPort]*stage.Endpoint{
 		netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("x")},
 		netip.MustParseAddrPort("192.0.2.2:80"): {Answer: page("x")},
 		netip.MustParseAddrPort("192.0.2.3:80"): {Answer: func(web.URL) stage.Reply { return stage.Reply{Status: 404} }},
-	}, NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.51"): {Zones: []stage.Zone{one}}, at("192.0.2.52"): {Zones: []stage.Zone{two}}}}, nil)
-	differences := w.Voices(context.Background(), []web.Host{web.MustParseHost("a.example"), web.MustParseHost("www.a.example")})
+	}, NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.51"): {Zones: []stage.Zone{one}},
+		at("192.0.2.52"): {Zones: []stage.Zone{two}}}}, nil)
+	differences := w.Voices(
+		context.Background(),
+		[]web.Host{web.MustParseHost("a.example"), web.MustParseHost("www.a.example")},
+	)
 	require.Len(t, differences, 1)
 	assert.Equal(t, "www.a.example", differences[0].Name)
 }
 
 func TestBootstrapFilesNameTheRegistry(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "dns.json")
-	require.NoError(t, os.WriteFile(path, []byte(`{"version":"1.0","services":[[["example","test"],["http://plain.rdap.example/","http://rdap.example/rdap"]],[["a.example"],["http://rdap.example/special"]]]}`), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			path,
+			[]byte(
+				`{"version":"1.0","services":[[["example","test"],["http://plain.rdap.example/","http://rdap.example/rdap"]],[["a.example"],["http://rdap.example/special"]]]}`,
+			),
+			0o600,
+		),
+	)
 	r, err := live.ReadBootstrap(path)
 	require.NoError(t, err)
 	asked := []string{}
-	w := look(t, stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90", "plain.rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
-			asked = append(asked, u.String())
-			return stage.Reply{Status: 404}
-		}},
-	}}, nil)
+	w := look(
+		t,
+		stage.Scene{
+			Zones: records(t, "rdap.example. 60 IN A 192.0.2.90", "plain.rdap.example. 60 IN A 192.0.2.90"),
+			Endpoints: map[netip.AddrPort]*stage.Endpoint{
+				netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
+					asked = append(asked, u.String())
+					return stage.Reply{Status: 404}
+				}},
+			},
+		},
+		nil,
+	)
 	s := &live.Surveyor{Web: w, Registry: r}
 	s.Domain(context.Background(), subject("a.example"))
 	s.Domain(context.Background(), subject("b.example"))
-	assert.Equal(t, []string{"http://rdap.example/special/domain/a.example", "http://plain.rdap.example/domain/b.example"}, asked)
+	assert.Equal(
+		t,
+		[]string{"http://rdap.example/special/domain/a.example", "http://plain.rdap.example/domain/b.example"},
+		asked,
+	)
 	for text, want := range map[string]string{"{": "RFC 9224", "": "RFC 9224"} {
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 		_, err = live.ReadBootstrap(path)

@@ -1,5 +1,5 @@
-// Package live asks the world: it resolves names, opens connections, speaks TLS and HTTP, and brings back plain facts. It
-// judges nothing but certificates, where a browser would stop, and follows nothing; core does both.
+// Package live asks the world: it resolves names, opens connections, speaks TLS and HTTP, and brings back plain facts.
+// It judges nothing but certificates, where a browser would stop, and follows nothing; core does both.
 //
 //	w, err := live.New(live.Vantage{Name: "office", Timeout: 10 * time.Second})
 //	answer := w.Answer(ctx, chain.Ask{URL: web.MustParseURL("http://old.example/")})
@@ -60,7 +60,11 @@ type Point struct {
 // ParsePoint reads HOST[:PORT]=ADDRESS[:PORT].
 func ParsePoint(s string) (Point, error) {
 	fail := func(says string) (Point, error) {
-		return Point{}, fmt.Errorf("%q: %s; expected HOST[:PORT]=ADDRESS[:PORT], such as www.northmoor.example:443=203.0.113.10", s, says)
+		return Point{}, fmt.Errorf(
+			"%q: %s; expected HOST[:PORT]=ADDRESS[:PORT], such as www.northmoor.example:443=203.0.113.10",
+			s,
+			says,
+		)
 	}
 	left, right, ok := strings.Cut(s, "=")
 	if !ok {
@@ -103,12 +107,19 @@ func FromEstate(name string, v estate.Vantage) (Vantage, error) {
 	return out, err
 }
 
-// ReadRoots reads trusted certificates from a PEM file (RFC 7468). The error is a problem.List: the file cannot be read, a
-// certificate in it cannot, or there is none.
+// ReadRoots reads trusted certificates from a PEM file (RFC 7468). The error is a problem.List: the file cannot be
+// read, a certificate in it cannot, or there is none.
 func ReadRoots(path string) (*x509.CertPool, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
-		return nil, problem.List{{File: path, Says: "the trusted certificates cannot be read: " + plainReason(err), Expected: "a PEM file", Remedy: "see whether the name is right and you may read it"}}
+		return nil, problem.List{
+			{
+				File:     path,
+				Says:     "the trusted certificates cannot be read: " + plainReason(err),
+				Expected: "a PEM file",
+				Remedy:   "see whether the name is right and you may read it",
+			},
+		}
 	}
 	pool := x509.NewCertPool()
 	var faults problem.List
@@ -118,21 +129,43 @@ func ReadRoots(path string) (*x509.CertPool, error) {
 		if block == nil {
 			break
 		}
-		line := 1 + bytes.Count(data[:len(data)-len(rest)], []byte("\n")) + bytes.Count(rest[:max(0, bytes.Index(rest, []byte("-----BEGIN")))], []byte("\n"))
+		line := 1 + bytes.Count(
+			data[:len(data)-len(rest)],
+			[]byte("\n"),
+		) + bytes.Count(
+			rest[:max(0, bytes.Index(rest, []byte("-----BEGIN")))],
+			[]byte("\n"),
+		)
 		rest = behind
 		if block.Type != "CERTIFICATE" {
 			continue
 		}
 		c, err := x509.ParseCertificate(block.Bytes)
 		if err != nil {
-			faults.Add(problem.Problem{File: path, Line: line, Says: "a certificate cannot be read: " + err.Error(), Value: "-----BEGIN CERTIFICATE-----", Expected: "a certificate in PEM", Remedy: "export it again"})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Line:     line,
+					Says:     "a certificate cannot be read: " + err.Error(),
+					Value:    "-----BEGIN CERTIFICATE-----",
+					Expected: "a certificate in PEM",
+					Remedy:   "export it again",
+				},
+			)
 			continue
 		}
 		found++
 		pool.AddCert(c)
 	}
 	if found == 0 && len(faults) == 0 {
-		faults.Add(problem.Problem{File: path, Says: "there is no certificate in it", Expected: "PEM with BEGIN CERTIFICATE", Remedy: "export the authority's certificate as PEM"})
+		faults.Add(
+			problem.Problem{
+				File:     path,
+				Says:     "there is no certificate in it",
+				Expected: "PEM with BEGIN CERTIFICATE",
+				Remedy:   "export the authority's certificate as PEM",
+			},
+		)
 	}
 	return pool, faults.Err()
 }
@@ -195,7 +228,10 @@ func (w *Web) Now() time.Time {
 func (w *Web) Notes() []string {
 	var notes []string
 	if w.resolver.system {
-		notes = append(notes, "The system names no resolvers in a file, so its own resolver was used: aliases and TTLs are not shown.")
+		notes = append(
+			notes,
+			"The system names no resolvers in a file, so its own resolver was used: aliases and TTLs are not shown.",
+		)
 	}
 	if w.dialer.skipped.Load() {
 		notes = append(notes, "This vantage has no IPv6: AAAA records were seen but not tried.")

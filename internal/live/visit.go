@@ -38,8 +38,8 @@ func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
 	return a
 }
 
-// evidence is what the hooks beside a request gather. A connection that is being opened may outlive its request, hence the
-// lock.
+// evidence is what the hooks beside a request gather. A connection that is being opened may outlive its request, hence
+// the lock.
 type evidence struct {
 	host      found
 	lock      sync.Mutex
@@ -129,8 +129,8 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	return nil
 }
 
-// asURL gives a URL for net/http. Its path goes out to the letter, as a browser would send it; only one that starts with two
-// slashes has to be left to net/url, which encodes some characters in it that browsers do not.
+// asURL gives a URL for net/http. Its path goes out to the letter, as a browser would send it; only one that starts
+// with two slashes has to be left to net/url, which encodes some characters in it that browsers do not.
 func asURL(u web.URL) *url.URL {
 	host := strings.TrimPrefix(u.Door().String(), string(u.Scheme())+"://")
 	out := &url.URL{Scheme: string(u.Scheme()), Host: host, Opaque: u.Path(), RawQuery: u.Query()}
@@ -225,7 +225,10 @@ func (w *Web) sortHTTP(err error, seen *evidence) *refusal {
 	case errors.Is(err, context.Canceled):
 		return &refusal{chain.Unseen, "interrupted"}
 	case isTimeout(err) || strings.Contains(err.Error(), "timeout awaiting response headers"):
-		return &refusal{chain.Timeout, fmt.Sprintf("it accepts the connection and then says nothing for %s", w.vantage.Timeout)}
+		return &refusal{
+			chain.Timeout,
+			fmt.Sprintf("it accepts the connection and then says nothing for %s", w.vantage.Timeout),
+		}
 	case handshake != nil:
 		return &refusal{chain.TLSFailed, "no TLS connection comes about: " + tlsReason(handshake)}
 	case strings.Contains(err.Error(), "server gave HTTP response to HTTPS client"):

@@ -131,7 +131,13 @@ func ttlText(z plan.Zone) []string {
 		what := strings.Join(sets[a], ", ")
 		says := fmt.Sprintf("TTL of %s: it is %s, short enough. ", what, plan.Words(a.seen))
 		if a.lower > 0 {
-			says = fmt.Sprintf("TTL of %s: lower it from %s to %s, at least %s before the change. ", what, plan.Words(a.seen), plan.Words(plan.MovingTTL), plan.Words(a.lower))
+			says = fmt.Sprintf(
+				"TTL of %s: lower it from %s to %s, at least %s before the change. ",
+				what,
+				plan.Words(a.seen),
+				plan.Words(plan.MovingTTL),
+				plan.Words(a.lower),
+			)
 		}
 		says += fmt.Sprintf("After the change wait %s.", plan.Words(a.wait))
 		if a.raise > 0 {
@@ -139,8 +145,15 @@ func ttlText(z plan.Zone) []string {
 		}
 		all = append(all, says)
 	}
-	if z.AbsentFor > 0 && slices.ContainsFunc(z.Changes, func(c plan.Change) bool { return c.Step > 0 && c.Action == plan.Add }) {
-		all = append(all, fmt.Sprintf("What is new: a resolver that has looked for it goes on saying for %s that it is not there (RFC 2308).", plan.Words(z.AbsentFor)))
+	if z.AbsentFor > 0 &&
+		slices.ContainsFunc(z.Changes, func(c plan.Change) bool { return c.Step > 0 && c.Action == plan.Add }) {
+		all = append(
+			all,
+			fmt.Sprintf(
+				"What is new: a resolver that has looked for it goes on saying for %s that it is not there (RFC 2308).",
+				plan.Words(z.AbsentFor),
+			),
+		)
 	}
 	return all
 }
@@ -154,7 +167,9 @@ func moveText(z plan.Zone) []string {
 	if m.Ready {
 		state = "ready: the new servers say everything"
 	}
-	all := []string{fmt.Sprintf("Name servers: from %s to %s (%s).", strings.Join(m.From, ", "), strings.Join(m.To, ", "), state)}
+	all := []string{
+		fmt.Sprintf("Name servers: from %s to %s (%s).", strings.Join(m.From, ", "), strings.Join(m.To, ", "), state),
+	}
 	var lost []string
 	for _, l := range m.Loses {
 		lost = append(lost, LossText(l))
@@ -175,7 +190,13 @@ func (v zoneView) text(w io.Writer, s Style) {
 		label, kind = max(label, text.StringWidthWithoutEscSequences(clean(c.label))), max(kind, len(c.kind))
 	}
 	for _, c := range v.changes {
-		head := fmt.Sprintf("%2d %s  %s  %s  ", c.step, actionText(c.action, s), text.Pad(clean(c.label), min(label, 30), ' '), text.Pad(clean(c.kind), kind, ' '))
+		head := fmt.Sprintf(
+			"%2d %s  %s  %s  ",
+			c.step,
+			actionText(c.action, s),
+			text.Pad(clean(c.label), min(label, 30), ' '),
+			text.Pad(clean(c.kind), kind, ' '),
+		)
 		space := strings.Repeat(" ", text.StringWidthWithoutEscSequences(head))
 		fmt.Fprintf(w, "%s%s\n", head, strings.TrimPrefix(indent(clean(c.what), space, s.width()), space))
 		fmt.Fprintln(w, s.faint(indent(clean(c.reason), "            ", s.width())))
@@ -206,7 +227,12 @@ func (v zoneView) md(w io.Writer) {
 		fmt.Fprint(w, "\n| step | do | label | type | value | why |\n| --- | --- | --- | --- | --- | --- |\n")
 	}
 	for _, c := range v.changes {
-		fmt.Fprintf(w, "| %d | %s |\n", c.step, strings.Join(mdAll([]string{string(c.action), c.label, c.kind, c.what, c.reason}), " | "))
+		fmt.Fprintf(
+			w,
+			"| %d | %s |\n",
+			c.step,
+			strings.Join(mdAll([]string{string(c.action), c.label, c.kind, c.what, c.reason}), " | "),
+		)
 	}
 	if len(v.stays)+len(v.around) > 0 {
 		fmt.Fprintln(w)
@@ -221,7 +247,10 @@ func (v zoneView) md(w io.Writer) {
 
 // placesTable says at which places something has to be typed, beside records.
 func placesTable(p *plan.Plan) tabular {
-	t := tabular{title: "Typed elsewhere (upperpath write sheet)", head: []string{"where", "what it is", "carries", "to do"}}
+	t := tabular{
+		title: "Typed elsewhere (upperpath write sheet)",
+		head:  []string{"where", "what it is", "carries", "to do"},
+	}
 	for _, c := range p.Carriers {
 		if len(c.Entries) == 0 {
 			continue
@@ -272,7 +301,8 @@ const toDelete = " to delete"
 
 // entryKind names an entry in words that take an s in the plural, "" where there is nothing to type.
 func entryKind(e plan.Entry) string {
-	word := map[plan.Kind]string{plan.Forward: "forwarding", plan.HostEntry: "host", plan.Pattern: "pattern", plan.ZoneEntry: "zone", plan.NameServers: "delegation", plan.DSEntry: "DS record", plan.CertEntry: "certificate",
+	word := map[plan.Kind]string{plan.Forward: "forwarding", plan.HostEntry: "host", plan.Pattern: "pattern",
+		plan.ZoneEntry: "zone", plan.NameServers: "delegation", plan.DSEntry: "DS record", plan.CertEntry: "certificate",
 		plan.Primary: "primary host", plan.Config: "configuration"}[e.Kind]
 	if e.Action == plan.Remove && word != "" {
 		return word + toDelete

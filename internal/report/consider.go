@@ -32,7 +32,8 @@ func Considered(w io.Writer, format string, c *plan.Considered, s Style) error {
 	for _, r := range t.rows {
 		cells := row(r)
 		for i, ch := range c.Choices {
-			bad := r[0] == openDoors && len(ch.Open) > 0 || r[0] == faults && ch.Faults > 0 || r[0] == against && len(ch.Remembered) > 0
+			bad := r[0] == openDoors && len(ch.Open) > 0 || r[0] == faults && ch.Faults > 0 ||
+				r[0] == against && len(ch.Remembered) > 0
 			if r[0] == openDoors || r[0] == faults || r[0] == against {
 				tone := finding.Severity("")
 				if bad {

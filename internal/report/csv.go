@@ -15,7 +15,18 @@ type csvStream struct{ w *csv.Writer }
 
 func newCSVStream(w io.Writer) Stream { return csvStream{csv.NewWriter(w)} }
 
-var csvHeader = []string{"entry", "probe", "statuses", "arrival", "redirects", "end", "severity", "codes", "says", "fix"}
+var csvHeader = []string{
+	"entry",
+	"probe",
+	"statuses",
+	"arrival",
+	"redirects",
+	"end",
+	"severity",
+	"codes",
+	"says",
+	"fix",
+}
 
 func (c csvStream) Start(Head) error { return c.write(csvHeader) }
 
@@ -28,7 +39,10 @@ func (c csvStream) Chain(ch chain.Chain) error {
 		codes, says, fixes = append(codes, f.Code.String()), append(says, f.Says), append(fixes, fixOf(f))
 	}
 	return c.write([]string{ch.Entry.String(), string(ch.Probe), strings.Join(statuses, " "), ch.Arrival.String(),
-		fmt.Sprint(ch.Redirects()), string(ch.End), string(finding.Worst(ch.Findings)), strings.Join(codes, " "), strings.Join(says, " "), strings.Join(fixes, " ")})
+		fmt.Sprint(
+			ch.Redirects(),
+		), string(ch.End), string(finding.Worst(ch.Findings)), strings.Join(codes, " "), strings.Join(says, " "),
+		strings.Join(fixes, " ")})
 }
 
 func (c csvStream) End([]finding.Finding, []string) error { return nil }

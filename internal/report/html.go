@@ -36,8 +36,8 @@ type Section struct {
 	Audit *chain.Audit
 }
 
-// HTML writes one page that needs nothing but itself: for each section the verdict, the grid of doors, the findings, and
-// every chain drawn.
+// HTML writes one page that needs nothing but itself: for each section the verdict, the grid of doors, the findings,
+// and every chain drawn.
 func HTML(w io.Writer, title string, made time.Time, sections []Section) error {
 	views := make([]sectionView, len(sections))
 	for i, s := range sections {
@@ -83,8 +83,16 @@ type hopView struct {
 
 func viewSection(index int, s Section) sectionView {
 	a := s.Audit
-	v := sectionView{ID: fmt.Sprintf("part%d", index+1), Name: s.Name, Vantage: a.Vantage, Started: a.Started.Format("2006-01-02 15:04 MST"),
-		Worst: finding.Worst(a.Findings), Findings: a.Findings, Notes: a.Notes, Counts: map[string]int{}}
+	v := sectionView{
+		ID:       fmt.Sprintf("part%d", index+1),
+		Name:     s.Name,
+		Vantage:  a.Vantage,
+		Started:  a.Started.Format("2006-01-02 15:04 MST"),
+		Worst:    finding.Worst(a.Findings),
+		Findings: a.Findings,
+		Notes:    a.Notes,
+		Counts:   map[string]int{},
+	}
 	var grid Grid
 	groups := map[string]int{}
 	for _, c := range a.Chains {
@@ -115,13 +123,24 @@ func viewSection(index int, s Section) sectionView {
 }
 
 func viewChain(c chain.Chain, now time.Time) chainView {
-	v := chainView{Entry: clean(c.Entry.String()), About: about(c.Probe), Worst: finding.Worst(c.Findings), End: endText(c)}
+	v := chainView{
+		Entry: clean(c.Entry.String()),
+		About: about(c.Probe),
+		Worst: finding.Worst(c.Findings),
+		End:   endText(c),
+	}
 	for _, f := range c.Findings {
 		v.Codes = append(v.Codes, f.Code)
 	}
 	for i, h := range c.Hops {
-		hop := hopView{URL: clean(h.URL.String()), Status: statusText(h), Facts: strings.Join(hopFacts(h), " · "), Detail: clean(h.Detail),
-			Tone: hopSeverity(c, i), Last: i == len(c.Hops)-1}
+		hop := hopView{
+			URL:    clean(h.URL.String()),
+			Status: statusText(h),
+			Facts:  strings.Join(hopFacts(h), " · "),
+			Detail: clean(h.Detail),
+			Tone:   hopSeverity(c, i),
+			Last:   i == len(c.Hops)-1,
+		}
 		if h.TLS != nil {
 			hop.Certificate = certificateLine(h.TLS, now)
 		}

@@ -54,7 +54,8 @@ func Import(w io.Writer, format string, m Imported, s Style) error {
 			Rules       []ImportedRule `json:"rules"`
 			Left        []Leftover     `json:"left"`
 			Differences []Difference   `json:"differences"`
-		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Leftover{}, m.Left...), append([]Difference{}, m.Differences...)})
+		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Leftover{}, m.Left...),
+			append([]Difference{}, m.Differences...)})
 	case "csv":
 		c := csv.NewWriter(w)
 		_ = c.Write([]string{"old", "new", "status", "query", "note"})
@@ -86,9 +87,18 @@ func gathered(all []Difference) []Difference {
 		case said[d.Line]:
 			continue
 		case len(lines) == 1:
-			d.Says = fmt.Sprintf("line %d of the file comes first and takes it; here line %d wins, which is more specific.", d.Line, d.Other)
+			d.Says = fmt.Sprintf(
+				"line %d of the file comes first and takes it; here line %d wins, which is more specific.",
+				d.Line,
+				d.Other,
+			)
 		default:
-			d.Says = fmt.Sprintf("line %d of the file comes first and takes it, as it takes other URLs of lines %s; here those win, which are more specific.", d.Line, strings.Trim(strings.ReplaceAll(fmt.Sprint(lines), " ", ", "), "[]"))
+			d.Says = fmt.Sprintf(
+				"line %d of the file comes first and takes it, as it takes other URLs of lines %s; here those win, which are "+
+					"more specific.",
+				d.Line,
+				strings.Trim(strings.ReplaceAll(fmt.Sprint(lines), " ", ", "), "[]"),
+			)
 		}
 		said[d.Line] = said[d.Line] || d.Other > 0
 		made = append(made, d)
@@ -108,7 +118,17 @@ func importText(w io.Writer, m Imported, s Style) {
 			if query == "" && r.New != "" {
 				query = "keep"
 			}
-			t.AppendRow(row([]string{fmt.Sprint(r.Line), cut(shown(r.Old), 52), cut(shown(strings.TrimPrefix(to, m.Canonical)), 44), r.Status, query}))
+			t.AppendRow(
+				row(
+					[]string{
+						fmt.Sprint(r.Line),
+						cut(shown(r.Old), 52),
+						cut(shown(strings.TrimPrefix(to, m.Canonical)), 44),
+						r.Status,
+						query,
+					},
+				),
+			)
 		}
 		render(w, t, s)
 		if more := len(m.Rules) - mostRows; more > 0 {
@@ -118,16 +138,35 @@ func importText(w io.Writer, m Imported, s Style) {
 	if len(m.Differences) > 0 {
 		fmt.Fprintf(w, "\n%s\n", s.severity("warning", "Where these rules answer otherwise than the file does"))
 		for _, d := range gathered(m.Differences) {
-			fmt.Fprintf(w, "  %s %s\n%s\n", s.severity("warning", "!"), clean(d.URL), s.faint(indent(clean(d.Says), "    ", s.width())))
+			fmt.Fprintf(
+				w,
+				"  %s %s\n%s\n",
+				s.severity("warning", "!"),
+				clean(d.URL),
+				s.faint(indent(clean(d.Says), "    ", s.width())),
+			)
 		}
 	}
 	if len(m.Left) > 0 {
 		fmt.Fprintf(w, "\n%s\n", s.severity("error", "What was not translated, to be looked at by hand"))
 		for _, l := range m.Left {
-			fmt.Fprintf(w, "  %s line %d: %s\n%s\n", s.severity("error", "✗"), l.Line, clean(cut(l.Text, 90)), s.faint(indent(clean(l.Reason), "    ", s.width())))
+			fmt.Fprintf(
+				w,
+				"  %s line %d: %s\n%s\n",
+				s.severity("error", "✗"),
+				l.Line,
+				clean(cut(l.Text, 90)),
+				s.faint(indent(clean(l.Reason), "    ", s.width())),
+			)
 		}
 	}
-	says := fmt.Sprintf("%s made of %s; %s left, %s.", plural(len(m.Rules), "rule"), m.File, plural(len(m.Left), "line"), plural(len(m.Differences), "difference"))
+	says := fmt.Sprintf(
+		"%s made of %s; %s left, %s.",
+		plural(len(m.Rules), "rule"),
+		m.File,
+		plural(len(m.Left), "line"),
+		plural(len(m.Differences), "difference"),
+	)
 	switch {
 	case m.Added != "":
 		says += " They were added to " + m.Added + "; upperpath prove says whether they lead on."

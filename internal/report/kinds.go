@@ -23,7 +23,12 @@ func Kinds(w io.Writer, s Style) {
 
 // Explain writes the page of one finding.
 func Explain(w io.Writer, k finding.Kind, s Style) {
-	fmt.Fprintf(w, "%s  %s\n", s.severity(k.Severity, sign(k.Severity)+" "+k.Name), s.faint("("+string(k.Severity)+", about "+k.About+")"))
+	fmt.Fprintf(
+		w,
+		"%s  %s\n",
+		s.severity(k.Severity, sign(k.Severity)+" "+k.Name),
+		s.faint("("+string(k.Severity)+", about "+k.About+")"),
+	)
 	for _, part := range [][2]string{{"", k.Means}, {"A visitor meets: ", k.Meets}, {"→ ", withHelp(k.Do, k.Help)}} {
 		fmt.Fprintln(w, indent(part[0]+part[1], "  ", s.width()))
 	}
@@ -31,13 +36,25 @@ func Explain(w io.Writer, k finding.Kind, s Style) {
 
 // KindsMD writes docs/findings.md.
 func KindsMD(w io.Writer) {
-	fmt.Fprint(w, "# Findings\n\nWhat each code means, what a visitor meets, and what to do. A code never changes its meaning. This page is made from\nthe program's own table (`make docs`); `upperpath explain CODE` prints the same.\n")
+	fmt.Fprint(
+		w,
+		"# Findings\n\nWhat each code means, what a visitor meets, and what to do. A code never changes its meaning. This "+
+			"page is made from\nthe program's own table (`make docs`); `upperpath explain CODE` prints the same.\n",
+	)
 	chapter := ""
 	for _, k := range finding.Kinds() {
 		if k.About != chapter {
 			chapter = k.About
 			fmt.Fprintf(w, "\n## About %s\n", chapter)
 		}
-		fmt.Fprintf(w, "\n### `%s` (%s)\n\n%s\n\n- A visitor meets: %s\n- What to do: %s\n", k.Name, k.Severity, k.Means, k.Meets, withHelp(k.Do, k.Help))
+		fmt.Fprintf(
+			w,
+			"\n### `%s` (%s)\n\n%s\n\n- A visitor meets: %s\n- What to do: %s\n",
+			k.Name,
+			k.Severity,
+			k.Means,
+			k.Meets,
+			withHelp(k.Do, k.Help),
+		)
 	}
 }

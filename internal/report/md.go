@@ -18,7 +18,13 @@ type mdStream struct {
 }
 
 func (m *mdStream) Start(h Head) error {
-	_, err := fmt.Fprintf(m.w, "# %s\n\nSeen from %s, %s.\n\n", md(h.Title), md(h.Vantage), h.Started.Format("2006-01-02 15:04 MST"))
+	_, err := fmt.Fprintf(
+		m.w,
+		"# %s\n\nSeen from %s, %s.\n\n",
+		md(h.Title),
+		md(h.Vantage),
+		h.Started.Format("2006-01-02 15:04 MST"),
+	)
 	return err
 }
 
@@ -30,7 +36,13 @@ func (m *mdStream) Chain(c chain.Chain) error {
 		if h.IsRedirect() {
 			where = " → " + md(h.Location)
 		}
-		fmt.Fprintf(&m.chains, "  - %s%s%s\n", md(statusText(h)), where, md(strings.Join(append([]string{""}, hopFacts(h)...), " · ")))
+		fmt.Fprintf(
+			&m.chains,
+			"  - %s%s%s\n",
+			md(statusText(h)),
+			where,
+			md(strings.Join(append([]string{""}, hopFacts(h)...), " · ")),
+		)
 	}
 	if end := endText(c); end != "" {
 		fmt.Fprintf(&m.chains, "  - %s\n", md(end))
@@ -72,14 +84,47 @@ func MDFindings(w io.Writer, findings []finding.Finding) {
 	}
 	fmt.Fprint(w, "\n## Findings\n")
 	for _, f := range findings {
-		fmt.Fprintf(w, "\n### %s %s: %s\n\n%s\n\n→ %s\n", sign(f.Severity), md(f.Code.String()), md(f.Subject+readable(f.Subject)), md(f.Says), md(fixOf(f)))
+		fmt.Fprintf(
+			w,
+			"\n### %s %s: %s\n\n%s\n\n→ %s\n",
+			sign(f.Severity),
+			md(f.Code.String()),
+			md(f.Subject+readable(f.Subject)),
+			md(f.Says),
+			md(fixOf(f)),
+		)
 		if met := metFrom(f, 5); met != "" {
 			fmt.Fprintf(w, "\n%s\n", md(met))
 		}
 	}
 }
 
-var mdEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "|", `\|`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "[", `\[`, "]", `\]`, "#", `\#`, "~", `\~`)
+var mdEscapes = strings.NewReplacer(
+	`\`,
+	`\\`,
+	"`",
+	"\\`",
+	"*",
+	`\*`,
+	"_",
+	`\_`,
+	"|",
+	`\|`,
+	"<",
+	"&lt;",
+	">",
+	"&gt;",
+	"&",
+	"&amp;",
+	"[",
+	`\[`,
+	"]",
+	`\]`,
+	"#",
+	`\#`,
+	"~",
+	`\~`,
+)
 
 // md escapes what Markdown or HTML would take for markup.
 func md(s string) string { return mdEscapes.Replace(clean(s)) }

@@ -38,7 +38,9 @@ func planTables(p *plan.Plan) []tabular {
 	doors := tabular{title: "Doors", head: []string{"host", "carried by", "leads to", "other paths", "hops"}}
 	for i := 0; i+1 < len(p.Doors); i += 2 {
 		d := p.Doors[i]
-		fallback := map[string]string{"same-path": "same path below it", "home": "the same place", "gone": "410 gone", "": "as they are"}[d.Fallback]
+		fallback := map[string]string{
+			"same-path": "same path below it", "home": "the same place", "gone": "410 gone", "": "as they are",
+		}[d.Fallback]
 		hops := fmt.Sprintf("%s http, %s https", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
 		doors.rows = append(doors.rows, []string{d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops})
 	}
@@ -51,11 +53,16 @@ func planTables(p *plan.Plan) []tabular {
 		if r.Query == "drop" {
 			target += "  (query dropped)"
 		}
-		rules.rows = append(rules.rows, []string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status), strings.Join(r.Carriers, ", ")})
+		rules.rows = append(
+			rules.rows,
+			[]string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status), strings.Join(r.Carriers, ", ")},
+		)
 	}
 	certificates := tabular{title: "Certificates", head: []string{"held by", "when", "names", "issuer"}}
 	for _, c := range p.Certificates {
-		when := map[string]string{"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand"}[c.When]
+		when := map[string]string{
+			"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand",
+		}[c.When]
 		if c.Carrier == plan.SiteName {
 			when = "the site has its own"
 		}
@@ -93,7 +100,8 @@ func shown(s string) string {
 	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {
 		s = h.Unicode() + "/" + rest
 	}
-	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && clean(d) == d && !strings.ContainsAny(d, "% ") {
+	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && clean(d) == d &&
+		!strings.ContainsAny(d, "% ") {
 		return d
 	}
 	return s
@@ -152,7 +160,12 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 	}
 	fmt.Fprintf(w, "\n%s\n", s.strong("In this order"))
 	for i, step := range p.Steps {
-		fmt.Fprintf(w, "%s%s\n", s.strong(fmt.Sprintf("%2d ", i+1)), strings.TrimPrefix(indent(StepText(step), "   ", s.width()), "   "))
+		fmt.Fprintf(
+			w,
+			"%s%s\n",
+			s.strong(fmt.Sprintf("%2d ", i+1)),
+			strings.TrimPrefix(indent(StepText(step), "   ", s.width()), "   "),
+		)
 	}
 	if len(p.Findings) > 0 {
 		fmt.Fprintln(w)

@@ -96,10 +96,28 @@ type (
 )
 
 func planJSON(w io.Writer, p *plan.Plan) error {
-	v := jsonPlan{Schema: plan.Schema, Canonical: p.Canonical, Doors: p.Doors, Rules: p.Rules, Certificates: []jsonCertificate{}, Zones: []jsonZone{},
-		Carriers: []jsonCarrier{}, Order: []string{}, Findings: inWords(p.Findings)}
+	v := jsonPlan{
+		Schema:       plan.Schema,
+		Canonical:    p.Canonical,
+		Doors:        p.Doors,
+		Rules:        p.Rules,
+		Certificates: []jsonCertificate{},
+		Zones:        []jsonZone{},
+		Carriers:     []jsonCarrier{},
+		Order:        []string{},
+		Findings:     inWords(p.Findings),
+	}
 	for _, c := range p.Certificates {
-		made := jsonCertificate{Carrier: c.Carrier, Domain: c.Domain, Names: c.Names, When: c.When, Issuer: c.Issuer, MayIssue: c.MayIssue, Limits: c.Limits, ByDNS: c.ByDNS}
+		made := jsonCertificate{
+			Carrier:  c.Carrier,
+			Domain:   c.Domain,
+			Names:    c.Names,
+			When:     c.When,
+			Issuer:   c.Issuer,
+			MayIssue: c.MayIssue,
+			Limits:   c.Limits,
+			ByDNS:    c.ByDNS,
+		}
 		if c.Gap {
 			made.Gap = gapText
 		}
@@ -131,9 +149,21 @@ func inWords(all []finding.Finding) []finding.Finding {
 }
 
 func zoneJSON(z plan.Zone) jsonZone {
-	v := jsonZone{Name: z.Name, RecordsAt: z.RecordsAt, State: z.State, Records: z.Records, Seen: z.Seen, Partial: z.Partial, TTLs: z.TTLs, AbsentFor: z.AbsentFor}
+	v := jsonZone{
+		Name:      z.Name,
+		RecordsAt: z.RecordsAt,
+		State:     z.State,
+		Records:   z.Records,
+		Seen:      z.Seen,
+		Partial:   z.Partial,
+		TTLs:      z.TTLs,
+		AbsentFor: z.AbsentFor,
+	}
 	for _, c := range z.Changes {
-		v.Changes = append(v.Changes, jsonChange{c.Step, c.Action, c.Name, c.Type, c.TTL, c.Before, c.After, c.Typed, c.Through, Because(c.Reasons)})
+		v.Changes = append(
+			v.Changes,
+			jsonChange{c.Step, c.Action, c.Name, c.Type, c.TTL, c.Before, c.After, c.Typed, c.Through, Because(c.Reasons)},
+		)
 	}
 	if m := z.Move; m != nil {
 		v.Move = &jsonMove{From: m.From, To: m.To, OldLives: m.OldLives, Ready: m.Ready, DS: m.DS}
@@ -151,7 +181,14 @@ func carrierJSON(c plan.Carried) jsonCarrier {
 	v := jsonCarrier{Name: c.Name, By: c.By, Hosts: c.Hosts, Limits: c.Limits, Entries: []jsonEntry{}}
 	for _, e := range c.Entries {
 		command, _ := checkText(e.Check)
-		made := jsonEntry{Step: e.Step, Action: e.Action, Kind: e.Kind, Domain: e.Domain, Reason: Because(e.Reasons), Check: command}
+		made := jsonEntry{
+			Step:   e.Step,
+			Action: e.Action,
+			Kind:   e.Kind,
+			Domain: e.Domain,
+			Reason: Because(e.Reasons),
+			Check:  command,
+		}
 		for _, f := range e.Fields {
 			made.Fields = append(made.Fields, jsonField{f.Name, fieldText(f)})
 		}

@@ -32,9 +32,17 @@ func proofSentence(p *proof.Proof, canonical string) string {
 	}
 	switch p.Verdict {
 	case proof.Proved:
-		return fmt.Sprintf("Proved: every URL at any of the doors arrives where it should, on %s or where its rule says, in at most %s (%s).", canonical, plural(p.Bound, "hop"), about)
+		return fmt.Sprintf(
+			"Proved: every URL at any of the doors arrives where it should, on %s or where its rule says, in at most %s (%s).",
+			canonical,
+			plural(p.Bound, "hop"),
+			about,
+		)
 	case proof.Undecided:
-		return fmt.Sprintf("Undecided: for most URLs it holds, but for some it could be neither proved nor refuted (%s).", about)
+		return fmt.Sprintf(
+			"Undecided: for most URLs it holds, but for some it could be neither proved nor refuted (%s).",
+			about,
+		)
 	}
 	for _, f := range p.Findings {
 		if witness, ok := f.Evidence["witness"].(string); ok && f.Severity == finding.Error {

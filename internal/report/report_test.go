@@ -35,7 +35,8 @@ func written(t *testing.T, a *chain.Audit) map[string]string {
 	for name, s := range map[string]struct {
 		format string
 		view   View
-	}{"audit.txt": {"text", Audit}, "look.txt": {"text", Look}, "audit.json": {"json", Audit}, "audit.csv": {"csv", Audit}, "audit.md": {"md", Audit}} {
+	}{"audit.txt": {"text", Audit}, "look.txt": {"text", Look}, "audit.json": {"json", Audit},
+		"audit.csv": {"csv", Audit}, "audit.md": {"md", Audit}} {
 		var b bytes.Buffer
 		require.NoError(t, Play(NewStream(s.format, s.view, &b, style), "Audit of every door to "+a.Canonical, a))
 		out[name] = b.String()
@@ -47,8 +48,8 @@ func written(t *testing.T, a *chain.Audit) map[string]string {
 	return out
 }
 
-// TestWriters runs every format on every case of testdata: the file input.json holds an audit, the others what each writer
-// makes of it. UPDATE=1 writes them anew.
+// TestWriters runs every format on every case of testdata: the file input.json holds an audit, the others what each
+// writer makes of it. UPDATE=1 writes them anew.
 func TestWriters(t *testing.T) {
 	cases, err := filepath.Glob("testdata/*.txtar")
 	require.NoError(t, err)
@@ -166,11 +167,23 @@ func writtenSurvey(t *testing.T, archive *txtar.Archive) map[string]string {
 
 func TestNothingHostileGetsThrough(t *testing.T) {
 	evil := "\x1b[2J\u009b31m\u202e<script>alert(1)</script>|=cmd"
-	c := chain.Chain{Entry: web.MustParseURL("http://a.example/"), Probe: chain.Asked, Arrival: web.MustParseURL("http://a.example/"), End: chain.BadLocation,
+	c := chain.Chain{
+		Entry:   web.MustParseURL("http://a.example/"),
+		Probe:   chain.Asked,
+		Arrival: web.MustParseURL("http://a.example/"),
+		End:     chain.BadLocation,
 		Hops: []chain.Answer{{URL: web.MustParseURL("http://a.example/"), Status: 301, Location: evil, Detail: evil,
 			TLS: &chain.TLS{Version: "TLS 1.3", Names: []string{evil}, Issuer: evil, NotAfter: now}}},
-		Findings: []finding.Finding{finding.New(finding.BadLocation, "=2+3", evil, evil, nil)}}
-	a := &chain.Audit{Schema: chain.AuditSchema, Vantage: evil, Started: now, Chains: []chain.Chain{c}, Findings: c.Findings, Notes: []string{evil}}
+		Findings: []finding.Finding{finding.New(finding.BadLocation, "=2+3", evil, evil, nil)},
+	}
+	a := &chain.Audit{
+		Schema:   chain.AuditSchema,
+		Vantage:  evil,
+		Started:  now,
+		Chains:   []chain.Chain{c},
+		Findings: c.Findings,
+		Notes:    []string{evil},
+	}
 	for name, text := range written(t, a) {
 		for _, r := range []string{"\x1b", "\u009b", "\u202e"} {
 			assert.NotContains(t, text, r, name)

@@ -30,7 +30,22 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 			fmt.Fprintln(w, "  no rule takes it: the fallback of its domain, or the site, answers")
 		}
 		for _, r := range t.Rivals {
-			fmt.Fprintln(w, s.faint(indent(fmt.Sprintf("line %d would take it too: %s; but line %d wins, since %s", r.Line, clean(shown(r.Old)), t.Rule, r.Why), "  ", s.width())))
+			fmt.Fprintln(
+				w,
+				s.faint(
+					indent(
+						fmt.Sprintf(
+							"line %d would take it too: %s; but line %d wins, since %s",
+							r.Line,
+							clean(shown(r.Old)),
+							t.Rule,
+							r.Why,
+						),
+						"  ",
+						s.width(),
+					),
+				),
+			)
 		}
 		if t.Location != "" {
 			fmt.Fprintf(w, "  it gives %d  %s\n", t.Status, clean(t.Location))
@@ -83,7 +98,10 @@ func straightenings(all []proof.Straightened) []Straightening {
 		}
 		made = append(made, one)
 		for _, a := range s.Added {
-			made = append(made, Straightening{Line: s.Line, Old: a.Old.String(), Now: a.New.String(), Added: true, Why: "leads elsewhere"})
+			made = append(
+				made,
+				Straightening{Line: s.Line, Old: a.Old.String(), Now: a.New.String(), Added: true, Why: "leads elsewhere"},
+			)
 		}
 	}
 	return made

@@ -22,8 +22,8 @@ type Page struct {
 	Data  []byte
 }
 
-// Sheets writes the sheets of a plan: for each place a page, and a table of its records and of its other entries where there are
-// any.
+// Sheets writes the sheets of a plan: for each place a page, and a table of its records and of its other entries where
+// there are any.
 func Sheets(p *plan.Plan) ([]Page, error) {
 	var pages []Page
 	used := map[string]bool{}
@@ -64,8 +64,8 @@ func slug(s string) string {
 	return "place"
 }
 
-// csvText writes CSV as spreadsheets read it (RFC 4180), with no cell that they would take for a formula. The apex's label is typed
-// as @ and stays so: alone it is no formula.
+// csvText writes CSV as spreadsheets read it (RFC 4180), with no cell that they would take for a formula. The apex's
+// label is typed as @ and stays so: alone it is no formula.
 func csvText(head []string, rows [][]string) []byte {
 	var b bytes.Buffer
 	w := csv.NewWriter(&b)
@@ -83,7 +83,24 @@ func csvText(head []string, rows [][]string) []byte {
 	return b.Bytes()
 }
 
-var recordHead = []string{"step", "do", "zone", "label", "full name", "type", "old value", "value", "value as in a zone file", "strings", "TTL in seconds", "TTL", "through", "why", "check", "then it says"}
+var recordHead = []string{
+	"step",
+	"do",
+	"zone",
+	"label",
+	"full name",
+	"type",
+	"old value",
+	"value",
+	"value as in a zone file",
+	"strings",
+	"TTL in seconds",
+	"TTL",
+	"through",
+	"why",
+	"check",
+	"then it says",
+}
 
 func recordRows(lines []plan.Line) [][]string {
 	var rows [][]string
@@ -93,7 +110,27 @@ func recordRows(lines []plan.Line) [][]string {
 		if l.Do == plan.Remove {
 			ttl, words = "", ""
 		}
-		rows = append(rows, []string{fmt.Sprint(l.Step), string(l.Do), unicodeName(l.Zone), l.Label, l.Name, kindName(l.Type), l.Was, l.Value, l.Dotted, stringsText(l.Strings), ttl, words, l.Through, Because(l.Reasons), command, expect})
+		rows = append(
+			rows,
+			[]string{
+				fmt.Sprint(l.Step),
+				string(l.Do),
+				unicodeName(l.Zone),
+				l.Label,
+				l.Name,
+				kindName(l.Type),
+				l.Was,
+				l.Value,
+				l.Dotted,
+				stringsText(l.Strings),
+				ttl,
+				words,
+				l.Through,
+				Because(l.Reasons),
+				command,
+				expect,
+			},
+		)
 	}
 	return rows
 }
@@ -151,11 +188,27 @@ func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
 	fmt.Fprintf(w, "# What to type at %s\n\n", md(s.Place))
 	zones := linesByZone(s.Lines)
 	if len(zones) > 0 {
-		prose(w, fmt.Sprintf("%s in %s. In each zone go from top to bottom: what goes, goes first, because forms refuse two records that contradict each other. Where a form adds the domain by itself, type the label; where it wants whole names, the full name; where it wants a last dot, the last column.", plural(steps(s.Lines), "change"), plural(len(zones), "zone")))
+		prose(
+			w,
+			fmt.Sprintf(
+				"%s in %s. In each zone go from top to bottom: what goes, goes first, because forms refuse two records that "+
+					"contradict each other. Where a form adds the domain by itself, type the label; where it wants whole names, "+
+					"the full name; where it wants a last dot, the last column.",
+				plural(steps(s.Lines), "change"),
+				plural(len(zones), "zone"),
+			),
+		)
 	}
 	if part := partly(p, zones); len(part) > 0 {
 		fmt.Fprintln(w)
-		prose(w, fmt.Sprintf("Seen in part only: %s. Where the form shows a record at one of the names below that is not named here, stop, and survey again with the provider's export (--zone).", md(strings.Join(part, ", "))))
+		prose(
+			w,
+			fmt.Sprintf(
+				"Seen in part only: %s. Where the form shows a record at one of the names below that is not named here, stop, "+
+					"and survey again with the provider's export (--zone).",
+				md(strings.Join(part, ", ")),
+			),
+		)
 	}
 	goes, rest := s, s
 	goes.Entries = slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action != plan.Remove })
@@ -239,7 +292,19 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		if l.Dotted == l.Value && l.Value != "" {
 			dotted = "the same"
 		}
-		rows = append(rows, []string{fmt.Sprint(l.Step), "**" + string(l.Do) + "**", codeText(l.Label), md(kindName(l.Type)), value, ttl, codeText(l.Name), dotted})
+		rows = append(
+			rows,
+			[]string{
+				fmt.Sprint(l.Step),
+				"**" + string(l.Do) + "**",
+				codeText(l.Label),
+				md(kindName(l.Type)),
+				value,
+				ttl,
+				codeText(l.Name),
+				dotted,
+			},
+		)
 	}
 	rawTable(w, []string{"step", "do", "label", "type", "value", "TTL", "full name", "as in a zone file"}, rows)
 	fmt.Fprintln(w)
@@ -252,7 +317,18 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		if says == "nothing" {
 			expect = "nothing"
 		}
-		item(w, l.Step, fmt.Sprintf("%s %s: %s It worked when %s says %s.", codeText(l.Label), md(l.Type), md(Because(l.Reasons)), codeText(command), expect))
+		item(
+			w,
+			l.Step,
+			fmt.Sprintf(
+				"%s %s: %s It worked when %s says %s.",
+				codeText(l.Label),
+				md(l.Type),
+				md(Because(l.Reasons)),
+				codeText(command),
+				expect,
+			),
+		)
 	}
 }
 
@@ -343,7 +419,10 @@ func entryTitle(e plan.Entry) string {
 
 func patternsPage(w io.Writer, patterns []plan.Entry) {
 	fmt.Fprintf(w, "\n### Patterns of %s\n\n", md(unicodeName(patterns[0].Domain)))
-	prose(w, "In this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the first and the second star took.")
+	prose(
+		w,
+		"In this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the first and the second star took.",
+	)
 	var rows [][]string
 	for _, e := range patterns {
 		r := []string{fmt.Sprint(e.Step)}
@@ -407,12 +486,24 @@ func SheetsWritten(w io.Writer, folder string, p *plan.Plan, pages []Page, s Sty
 	for _, sheet := range p.Sheets() {
 		for _, page := range pages {
 			if page.Place == sheet.Place && !page.Table {
-				t.AppendRow(row([]string{sheet.Place, number(steps(sheet.Lines), "change"), number(len(sheet.Entries), "entry"), folder + "/" + page.Name}))
+				t.AppendRow(
+					row(
+						[]string{
+							sheet.Place,
+							number(steps(sheet.Lines), "change"),
+							number(len(sheet.Entries), "entry"),
+							folder + "/" + page.Name,
+						},
+					),
+				)
 			}
 		}
 	}
 	render(w, t, s)
-	fmt.Fprintf(w, "\nBeside each page stand its tables for a spreadsheet (.csv). The order of all of it: upperpath plan.\n")
+	fmt.Fprintf(
+		w,
+		"\nBeside each page stand its tables for a spreadsheet (.csv). The order of all of it: upperpath plan.\n",
+	)
 	if len(p.Findings) > 0 {
 		fmt.Fprintln(w)
 		TextFindings(w, p.Findings, s)

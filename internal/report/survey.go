@@ -132,14 +132,26 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 		if n.State != survey.Answers {
 			says, tone = n.Says, finding.Warning
 		}
-		fmt.Fprintf(w, "  %s %s  %s\n", s.severity(tone, sign(tone)), clean(strings.TrimSpace(n.Name+" "+n.Address)), s.faint(clean(says)+"; named by "+strings.Join(n.By, " and ")))
+		fmt.Fprintf(
+			w,
+			"  %s %s  %s\n",
+			s.severity(tone, sign(tone)),
+			clean(strings.TrimSpace(n.Name+" "+n.Address)),
+			s.faint(clean(says)+"; named by "+strings.Join(n.By, " and ")),
+		)
 	}
 	for _, n := range d.Coming {
 		says, tone := "serial "+fmt.Sprint(n.Serial), finding.Severity("")
 		if n.State != survey.Answers {
 			says, tone = n.Says, finding.Warning
 		}
-		fmt.Fprintf(w, "  %s %s  %s\n", s.severity(tone, sign(tone)), clean(strings.TrimSpace(n.Name+" "+n.Address)), s.faint(clean(says)+"; to come: upperpath plan compares what it says"))
+		fmt.Fprintf(
+			w,
+			"  %s %s  %s\n",
+			s.severity(tone, sign(tone)),
+			clean(strings.TrimSpace(n.Name+" "+n.Address)),
+			s.faint(clean(says)+"; to come: upperpath plan compares what it says"),
+		)
 	}
 	if len(d.Records) > 0 {
 		t := s.newTable()
@@ -214,7 +226,14 @@ func writeUnseen(w io.Writer, v *survey.Survey, s Style) {
 		}
 	}
 	if partial := partials(v); partial > 0 {
-		lines = append(lines, fmt.Sprintf("The picture of %s is partial: nobody handed the whole zone out, so it was made by asking for names that are commonly there. An export from the provider shows all: --zone FILE", plural(partial, "zone")))
+		lines = append(
+			lines,
+			fmt.Sprintf(
+				"The picture of %s is partial: nobody handed the whole zone out, so it was made by asking for names that are "+
+					"commonly there. An export from the provider shows all: --zone FILE",
+				plural(partial, "zone"),
+			),
+		)
 	}
 	writeList(w, "What could not be seen", lines, s)
 }
@@ -230,8 +249,15 @@ func partials(v *survey.Survey) int {
 }
 
 func surveyMD(w io.Writer, v *survey.Survey) {
-	fmt.Fprintf(w, "# Survey of %s\n\nSeen from %s, %s.\n\n| %s |\n|%s\n", plural(len(v.Domains), "domain"), md(v.Vantage), v.Started.Format("2006-01-02 15:04 MST"),
-		strings.Join(domainHead, " | "), strings.Repeat(" --- |", len(domainHead)))
+	fmt.Fprintf(
+		w,
+		"# Survey of %s\n\nSeen from %s, %s.\n\n| %s |\n|%s\n",
+		plural(len(v.Domains), "domain"),
+		md(v.Vantage),
+		v.Started.Format("2006-01-02 15:04 MST"),
+		strings.Join(domainHead, " | "),
+		strings.Repeat(" --- |", len(domainHead)),
+	)
 	for _, d := range v.Domains {
 		fmt.Fprintf(w, "| %s |\n", strings.Join(mdAll(domainRow(d, v.Started)), " | "))
 	}
@@ -244,7 +270,11 @@ func surveyMD(w io.Writer, v *survey.Survey) {
 		fmt.Fprint(w, "| name | TTL | type | value |\n| --- | --- | --- | --- |\n")
 		for _, set := range d.Records {
 			for _, value := range set.Values {
-				fmt.Fprintf(w, "| %s |\n", strings.Join(mdAll([]string{set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, value}), " | "))
+				fmt.Fprintf(
+					w,
+					"| %s |\n",
+					strings.Join(mdAll([]string{set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, value}), " | "),
+				)
 			}
 		}
 		for _, f := range d.Facts {
@@ -280,7 +310,14 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 	compared := survey.Compare(before, after)
 	changes := compared.Changes
 	if format == "json" {
-		c := Comparison{"upperpath/compare/1", before.Started, after.Started, map[string][]record.Change{}, compared.OnlyBefore, compared.OnlyAfter}
+		c := Comparison{
+			"upperpath/compare/1",
+			before.Started,
+			after.Started,
+			map[string][]record.Change{},
+			compared.OnlyBefore,
+			compared.OnlyAfter,
+		}
 		for name, list := range changes {
 			c.Domains[name] = append([]record.Change{}, list...)
 		}
@@ -297,16 +334,38 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 	if format == "md" {
 		write = func(t string) string { return "## " + md(t) }
 	}
-	fmt.Fprintf(w, "%s\n", write(fmt.Sprintf("From %s to %s: %s", before.Started.Format("2006-01-02 15:04"), after.Started.Format("2006-01-02 15:04 MST"), plural(total, "record set")+" differ")))
+	fmt.Fprintf(
+		w,
+		"%s\n",
+		write(
+			fmt.Sprintf(
+				"From %s to %s: %s",
+				before.Started.Format("2006-01-02 15:04"),
+				after.Started.Format("2006-01-02 15:04 MST"),
+				plural(total, "record set")+" differ",
+			),
+		),
+	)
 	for _, part := range []*survey.Survey{before, after} {
 		if n := partials(part); n > 0 {
-			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("partial: the survey of %s saw %s by asking for names alone", part.Started.Format("2006-01-02 15:04"), plural(n, "zone"))))
+			fmt.Fprintf(
+				w,
+				"%s\n",
+				s.faint(
+					fmt.Sprintf(
+						"partial: the survey of %s saw %s by asking for names alone",
+						part.Started.Format("2006-01-02 15:04"),
+						plural(n, "zone"),
+					),
+				),
+			)
 		}
 	}
 	for _, part := range []struct {
 		names []string
 		says  string
-	}{{compared.OnlyBefore, "not compared, since the later survey did not see them: "}, {compared.OnlyAfter, "not compared, since the earlier survey did not see them: "}} {
+	}{{compared.OnlyBefore, "not compared, since the later survey did not see them: "},
+		{compared.OnlyAfter, "not compared, since the earlier survey did not see them: "}} {
 		if len(part.names) > 0 {
 			fmt.Fprintf(w, "%s\n", s.faint(indent(clean(part.says+strings.Join(part.names, ", ")), "", s.width())))
 		}
@@ -323,7 +382,10 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 				continue
 			}
 			tone := map[record.Action]finding.Severity{record.Went: finding.Error, record.Changed: finding.Warning}[c.Action]
-			fmt.Fprintln(w, "  "+s.severity(tone, fmt.Sprintf("%-8s", c.Action))+clean(strings.TrimPrefix(line, string(c.Action)+"  ")))
+			fmt.Fprintln(
+				w,
+				"  "+s.severity(tone, fmt.Sprintf("%-8s", c.Action))+clean(strings.TrimPrefix(line, string(c.Action)+"  ")),
+			)
 		}
 	}
 	return nil

@@ -54,7 +54,13 @@ func sign(v finding.Severity) string {
 func (s Style) newTable() table.Writer {
 	t := table.NewWriter()
 	style := table.StyleDefault
-	style.Box = table.BoxStyle{PaddingLeft: "", PaddingRight: "   ", MiddleHorizontal: "─", MiddleSeparator: "─", MiddleVertical: ""}
+	style.Box = table.BoxStyle{
+		PaddingLeft:      "",
+		PaddingRight:     "   ",
+		MiddleHorizontal: "─",
+		MiddleSeparator:  "─",
+		MiddleVertical:   "",
+	}
 	style.Format.Header = text.FormatDefault
 	style.Options = table.Options{SeparateHeader: true}
 	if s.Color {
@@ -159,7 +165,11 @@ func (t *textStream) wholeChain(c chain.Chain, worst finding.Severity) {
 		case i > 0:
 			target = clean(hop.URL.String())
 		}
-		fmt.Fprintf(t.w, "  %s\n", strings.TrimRight(s.severity(hopSeverity(c, i), fmt.Sprintf("%-4s", what))+" "+target, " "))
+		fmt.Fprintf(
+			t.w,
+			"  %s\n",
+			strings.TrimRight(s.severity(hopSeverity(c, i), fmt.Sprintf("%-4s", what))+" "+target, " "),
+		)
 		facts := strings.Join(hopFacts(hop), "   ")
 		if facts != "" && (hop.Refusal == "" || !strings.Contains(hop.Detail, hop.Address)) {
 			fmt.Fprintf(t.w, "       %s\n", s.faint(facts))
@@ -259,7 +269,10 @@ func endText(c chain.Chain) string {
 		return fmt.Sprintf("… and on: browsers give up after %d redirects", chain.MostHops)
 	}
 	if c.StoppedAt != nil {
-		return fmt.Sprintf("⊘ ordinary visitors are stopped by a warning at %s", clean(c.Hops[*c.StoppedAt].URL.Door().String()))
+		return fmt.Sprintf(
+			"⊘ ordinary visitors are stopped by a warning at %s",
+			clean(c.Hops[*c.StoppedAt].URL.Door().String()),
+		)
 	}
 	return ""
 }
@@ -327,7 +340,13 @@ func TextFindings(w io.Writer, findings []finding.Finding, s Style) {
 		if i > 0 {
 			fmt.Fprintln(w)
 		}
-		fmt.Fprintf(w, "%s %s  %s\n", s.severity(f.Severity, sign(f.Severity)), s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)), s.strong(clean(f.Subject))+s.faint(readable(f.Subject)))
+		fmt.Fprintf(
+			w,
+			"%s %s  %s\n",
+			s.severity(f.Severity, sign(f.Severity)),
+			s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)),
+			s.strong(clean(f.Subject))+s.faint(readable(f.Subject)),
+		)
 		fmt.Fprintln(w, indent(clean(f.Says), "  ", s.width()))
 		fmt.Fprintln(w, indent("→ "+clean(fixOf(f)), "  ", s.width()))
 		if met := metFrom(f, 3); met != "" {
@@ -336,8 +355,8 @@ func TextFindings(w io.Writer, findings []finding.Finding, s Style) {
 	}
 }
 
-// metFrom names the doors from which a finding is met, and counts the old URLs, or names those where there are no doors; ""
-// where the subject says it all.
+// metFrom names the doors from which a finding is met, and counts the old URLs, or names those where there are no
+// doors; "" where the subject says it all.
 func metFrom(f finding.Finding, most int) string {
 	var doors, urls []string
 	for _, e := range f.Entries {

@@ -9,28 +9,44 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 )
 
-// What the core means by reasons, notes, checks and steps is said here, and nowhere else: in words, and with the commands as they are typed.
+// What the core means by reasons, notes, checks and steps is said here, and nowhere else: in words, and with the
+// commands as they are typed.
 
 // reasonWords gives a sentence for each reason.
 var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.AliasGivesAlready: by("The provider's alias gives the addresses of %s already."),
-	plan.FollowsDoor:       func(r plan.Reason) string { return fmt.Sprintf("It follows %s, which leads to %s.", r.Name, r.Carrier) },
-	plan.Harmless:          always("It names no address, and does no harm."),
-	plan.LeadsAlready:      by("It leads to %s already."),
+	plan.FollowsDoor: func(r plan.Reason) string {
+		return fmt.Sprintf("It follows %s, which leads to %s.", r.Name,
+			r.Carrier)
+	},
+	plan.Harmless:     always("It names no address, and does no harm."),
+	plan.LeadsAlready: by("It leads to %s already."),
 	plan.CrowdsAlias: always("An alias stands alone at its name (RFC 1034 section 3.6.2). " +
 		"Do not type this before the finding about it is settled."),
 	plan.NamesItself: always("It gives browsers addresses or a name of its own (RFC 9460), " +
 		"which lead to the old machine whatever A and AAAA say."),
-	plan.AliasBefore:   by("An alias stands alone: it has to go before the addresses of %s come."),
-	plan.SecondWay:     always("An address beside the alias would be a second way: visitors get one or the other by chance."),
-	plan.StillOldIPv6:  by("It still leads to the old machine, for everybody with IPv6; %s has no IPv6 address."),
-	plan.StillOld:      by("It still leads to the old machine; %s has no such address."),
-	plan.AliasReplaced: by("One alias is replaced by the other; a second one beside it would break the name. From now on it leads to %s."),
+	plan.AliasBefore: by("An alias stands alone: it has to go before the addresses of %s come."),
+	plan.SecondWay: always(
+		"An address beside the alias would be a second way: visitors get one or the other by chance.",
+	),
+	plan.StillOldIPv6: by("It still leads to the old machine, for everybody with IPv6; %s has no IPv6 address."),
+	plan.StillOld:     by("It still leads to the old machine; %s has no such address."),
+	plan.AliasReplaced: by(
+		"One alias is replaced by the other; a second one beside it would break the name. From now on it leads to %s.",
+	),
 	plan.LeftOver: func(r plan.Reason) string {
-		return fmt.Sprintf("%s would be left over: visitors get the one or the other address by chance.", strings.Join(r.Values, ", "))
+		return fmt.Sprintf(
+			"%s would be left over: visitors get the one or the other address by chance.",
+			strings.Join(r.Values, ", "),
+		)
 	},
 	plan.Incomplete: func(r plan.Reason) string {
-		return fmt.Sprintf("Only %d of the %d addresses of %s are there; all of them form one record set.", r.Count, r.Of, r.Carrier)
+		return fmt.Sprintf(
+			"Only %d of the %d addresses of %s are there; all of them form one record set.",
+			r.Count,
+			r.Of,
+			r.Carrier,
+		)
 	},
 	plan.LeadsFromNow: by("From now on it leads to %s."),
 	plan.AllGo: func(r plan.Reason) string {
@@ -49,23 +65,34 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	},
 	plan.IPv6Too: by("%s is reached over IPv6 too; all of its addresses belong to the name."),
 	plan.ClaimFirst: func(r plan.Reason) string {
-		return fmt.Sprintf("Claim %s at %s first: an alias that nobody has claimed can be taken by a stranger.", r.Name, r.Carrier)
+		return fmt.Sprintf(
+			"Claim %s at %s first: an alias that nobody has claimed can be taken by a stranger.",
+			r.Name,
+			r.Carrier,
+		)
 	},
 	plan.BelongsTo: func(r plan.Reason) string { return fmt.Sprintf("%s belongs to %s.", r.Values[0], r.Carrier) },
 	plan.BelongsToForm: func(r plan.Reason) string {
-		return fmt.Sprintf("%s belongs to %s: delete its forwarding there, for one door has one carrier.", r.Values[0], r.Carrier)
+		return fmt.Sprintf(
+			"%s belongs to %s: delete its forwarding there, for one door has one carrier.",
+			r.Values[0],
+			r.Carrier,
+		)
 	},
 	plan.TodayForwards: func(r plan.Reason) string { return fmt.Sprintf("Today it forwards to %s.", r.URL) },
 	plan.TodayPage:     always("Today it shows a page of its own."),
 	plan.TodayAnswers:  func(r plan.Reason) string { return fmt.Sprintf("Today it answers %d.", r.Count) },
 
-	plan.SomebodyAsks:           always("Somebody asks for it; it is looked for in every survey."),
-	plan.CarrierAsks:            by("%s asks for it."),
-	plan.MayGoWithCertificate:   always("It may go once the certificate is there."),
-	plan.IsThere:                always("It is there."),
-	plan.ReplacesAlias:          always("It replaces the alias that is there."),
-	plan.JoinsSet:               always("It joins the others of its set, which stay."),
-	plan.WantedUntil:            func(r plan.Reason) string { return "It was wanted until " + r.Date.Format(time.DateOnly) + "." },
+	plan.SomebodyAsks:         always("Somebody asks for it; it is looked for in every survey."),
+	plan.CarrierAsks:          by("%s asks for it."),
+	plan.MayGoWithCertificate: always("It may go once the certificate is there."),
+	plan.IsThere:              always("It is there."),
+	plan.ReplacesAlias:        always("It replaces the alias that is there."),
+	plan.JoinsSet:             always("It joins the others of its set, which stay."),
+	plan.WantedUntil: func(r plan.Reason) string {
+		return "It was wanted until " +
+			r.Date.Format(time.DateOnly) + "."
+	},
 	plan.WantedUntilCertificate: always("It was wanted until the certificate is there, and it is."),
 	plan.OthersStay:             always("The others of the set stay."),
 
@@ -76,14 +103,23 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.CreateFirst: always("If any other name is used that has no record of its own, create that record first."),
 	plan.Stays:       always("It stays as it is."),
 	plan.StaysAtLeft: func(r plan.Reason) string {
-		return fmt.Sprintf("It stays, and leads on to %s, where the web is to leave: move it or give it up before that machine is switched off.", r.Values[0])
+		return fmt.Sprintf(
+			"It stays, and leads on to %s, where the web is to leave: move it or give it up before that machine is switched "+
+				"off.",
+			r.Values[0],
+		)
 	},
 	plan.MailAtLeft: func(r plan.Reason) string {
-		return fmt.Sprintf("Mail: it stays, and needs the machine at %s, which the web is to leave: do not switch that off.", r.Values[0])
+		return fmt.Sprintf(
+			"Mail: it stays, and needs the machine at %s, which the web is to leave: do not switch that off.",
+			r.Values[0],
+		)
 	},
-	plan.MailStays:    always("Mail: it stays as it is."),
-	plan.SaysIssuers:  always("It says who may issue certificates; it stays."),
-	plan.StaysUnowned: always("It stays, though nobody answers where it leads: claim it there, or remove it, before a stranger does."),
+	plan.MailStays:   always("Mail: it stays as it is."),
+	plan.SaysIssuers: always("It says who may issue certificates; it stays."),
+	plan.StaysUnowned: always(
+		"It stays, though nobody answers where it leads: claim it there, or remove it, before a stranger does.",
+	),
 	plan.StaysDoubled: always("It stays, though it looks like a slip: the name holds the domain twice."),
 	plan.NobodyLooked: always("Nobody has looked whether it is there already, or what stands in its way: survey first."),
 
@@ -107,30 +143,50 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 		return fmt.Sprintf("One door has one carrier. Delete it right before the records of %s are typed: "+
 			"many forms write their address back while a forwarding is there.", r.Name)
 	},
-	plan.ClaimBefore: always("Claim it before any record points there: an alias that nobody has claimed can be taken by a stranger. " +
-		"Apex and www are two hosts."),
+	plan.ClaimBefore: always(
+		"Claim it before any record points there: an alias that nobody has claimed can be taken by a stranger. " +
+			"Apex and www are two hosts.",
+	),
 	plan.TypeThere: func(r plan.Reason) string {
-		return fmt.Sprintf("Type these where the records of %s are kept, then come back and let %s look at them.", r.Name, r.Carrier)
+		return fmt.Sprintf(
+			"Type these where the records of %s are kept, then come back and let %s look at them.",
+			r.Name,
+			r.Carrier,
+		)
 	},
 	plan.HeldBefore: always("It holds its certificate before the records point to it."),
-	plan.HeldAfter: always("It asks for the certificates only once the records lead there; until they are issued, visitors by https " +
-		"meet a warning. Ask for them at once, and look every few minutes."),
-	plan.PrimaryRedirects:  always("The others redirect to the primary host, path and query kept; http goes straight to https."),
+	plan.HeldAfter: always(
+		"It asks for the certificates only once the records lead there; until they are issued, visitors by https " +
+			"meet a warning. Ask for them at once, and look every few minutes.",
+	),
+	plan.PrimaryRedirects: always(
+		"The others redirect to the primary host, path and query kept; http goes straight to https.",
+	),
 	plan.AfterCertificates: always("It accepts this only once the certificates are there."),
-	plan.TakesZone: by("%s takes the zone over: it answers for all names of it, and everything that the zone holds today has to be " +
-		"there first (upperpath write zone)."),
-	plan.HeldFirst: always("It has to be there before the first visitor: most browsers come by https. Apex and www are two names."),
+	plan.TakesZone: by(
+		"%s takes the zone over: it answers for all names of it, and everything that the zone holds today has to be " +
+			"there first (upperpath write zone).",
+	),
+	plan.HeldFirst: always(
+		"It has to be there before the first visitor: most browsers come by https. Apex and www are two names.",
+	),
 	plan.PatternTakes: func(r plan.Reason) string {
 		return fmt.Sprintf("It takes %s: %s.", strings.Join(r.Values, " and "), r.Name)
 	},
-	plan.FirstStar: always("The first star is what stands before the apex, www. or nothing, and is $1; what follows in the path starts at $2."),
+	plan.FirstStar: always(
+		"The first star is what stands before the apex, www. or nothing, and is $1; what follows in the path starts at $2.",
+	),
 	plan.StarWider: func(r plan.Reason) string {
 		return fmt.Sprintf("A star takes more than the rule does: %s as well.", r.URL)
 	},
-	plan.ProofByDNS: always("The names do not lead to this server yet, so the issuer has to be convinced by DNS: a TXT record, " +
-		"whose value it gives, at these names. Then nobody meets a warning on the day of the move."),
-	plan.IssuedAfter: always("The certificate can be had only after the names lead here: until it is issued, most often some minutes, " +
-		"everybody who comes by https meets a warning. Issue it by DNS beforehand if you can (certificate: before)."),
+	plan.ProofByDNS: always(
+		"The names do not lead to this server yet, so the issuer has to be convinced by DNS: a TXT record, " +
+			"whose value it gives, at these names. Then nobody meets a warning on the day of the move.",
+	),
+	plan.IssuedAfter: always(
+		"The certificate can be had only after the names lead here: until it is issued, most often some minutes, " +
+			"everybody who comes by https meets a warning. Issue it by DNS beforehand if you can (certificate: before).",
+	),
 	plan.PutByHand:   always("Somebody puts it there by hand, before the names lead here."),
 	plan.AlsoAnswers: always("The site answers under this name too; it must redirect, or search engines find two sites."),
 	plan.FitsNoKey: always("It fits no key of the zone: resolvers that check signatures find nothing there. " +
@@ -138,11 +194,18 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.BeforeServers: func(r plan.Reason) string {
 		return fmt.Sprintf("It goes %s before the name servers change: the new ones hold other keys.", plan.Words(r.Seconds))
 	},
-	plan.ServersReady:    always("The new servers must say everything that the old ones say before this is typed; they do."),
-	plan.ServersNotReady: always("Not yet: the new servers must say everything first. Survey again until the plan finds no difference."),
+	plan.ServersReady: always(
+		"The new servers must say everything that the old ones say before this is typed; they do.",
+	),
+	plan.ServersNotReady: always(
+		"Not yet: the new servers must say everything first. Survey again until the plan finds no difference.",
+	),
 	plan.ServersUntilNow: func(r plan.Reason) string {
-		return fmt.Sprintf("Until now: %s. The old delegation lives for up to %s; leave the old servers as they are for so long.",
-			strings.Join(r.Values, ", "), plan.Words(r.Seconds))
+		return fmt.Sprintf(
+			"Until now: %s. The old delegation lives for up to %s; leave the old servers as they are for so long.",
+			strings.Join(r.Values, ", "),
+			plan.Words(r.Seconds),
+		)
 	},
 }
 
@@ -187,19 +250,46 @@ func NoteText(n plan.Note) string {
 	case plan.SaidAlready:
 		return fmt.Sprintf("Line %d of the rules says what line %d says already.", n.Lines[0], n.Lines[1])
 	case plan.NobodySawAny:
-		return "Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan --zone FILE takes a zone file."
+		return "Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan " +
+			"--zone FILE takes a zone file."
 	case plan.NobodySawSome:
-		return fmt.Sprintf("Nobody has seen the zones of %s, so there are records, but no changes for them. upperpath survey looks; plan --zone FILE takes a zone file.", strings.Join(n.Names, ", "))
+		return fmt.Sprintf(
+			"Nobody has seen the zones of %s, so there are records, but no changes for them. upperpath survey looks; plan "+
+				"--zone FILE takes a zone file.",
+			strings.Join(n.Names, ", "),
+		)
 	case plan.SiteUnplaced:
-		return fmt.Sprintf("The estate file does not say where the site lives (site.addresses or site.alias), so there is no record for %s.", n.Names[0])
+		return fmt.Sprintf(
+			"The estate file does not say where the site lives (site.addresses or site.alias), so there is no record for %s.",
+			n.Names[0],
+		)
 	case plan.MailUnseen:
-		return fmt.Sprintf("Nobody has looked whether %s receives mail or sends it; survey it before you type the records that say that it does not.", n.Names[0])
+		return fmt.Sprintf(
+			"Nobody has looked whether %s receives mail or sends it; survey it before you type the records that say that it "+
+				"does not.",
+			n.Names[0],
+		)
 	case plan.WildcardUnshown:
-		return fmt.Sprintf("Every name below %[1]s answers (a wildcard), but nobody showed its record: look for *.%[1]s at the provider, and remove it unless somebody needs it.", n.Names[0])
+		return fmt.Sprintf(
+			"Every name below %[1]s answers (a wildcard), but nobody showed its record: look for *.%[1]s at the provider, "+
+				"and remove it unless somebody needs it.",
+			n.Names[0],
+		)
 	case plan.IssuerUnknown:
-		return fmt.Sprintf("The CAA records at %s let only %s issue certificates; the estate file does not say who issues those of %s (issuer:).", n.Names[0], n.Names[1], n.Names[2])
+		return fmt.Sprintf(
+			"The CAA records at %s let only %s issue certificates; the estate file does not say who issues those of %s "+
+				"(issuer:).",
+			n.Names[0],
+			n.Names[1],
+			n.Names[2],
+		)
 	case plan.ServersUnasked:
-		return fmt.Sprintf("The new name servers %s of %s have not been asked yet. Create the zone there (upperpath write zone), then survey again: they must agree before the delegation changes.", strings.Join(n.Values, " and "), n.Names[0])
+		return fmt.Sprintf(
+			"The new name servers %s of %s have not been asked yet. Create the zone there (upperpath write zone), then "+
+				"survey again: they must agree before the delegation changes.",
+			strings.Join(n.Values, " and "),
+			n.Names[0],
+		)
 	}
 	return ""
 }
@@ -271,12 +361,17 @@ func StepText(s plan.Step) string {
 	both := func(all []string) string { return strings.Join(all, " and ") }
 	switch s.Kind {
 	case plan.SurveyFirst:
-		return "See and save what is there, so that the changes can be worked out and nothing is lost: upperpath survey --save before, then plan again."
+		return "See and save what is there, so that the changes can be worked out and nothing is lost: upperpath survey " +
+			"--save before, then plan again."
 	case plan.RemoveStaleDS:
 		return fmt.Sprintf("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider, s.Zones[0])
 	case plan.LowerTTLs:
-		return fmt.Sprintf("Lower the TTL of what is to change to %s, at least %s before the move, for so long is the longest old TTL: %s.",
-			plan.Words(plan.MovingTTL), plan.Words(s.Wait), few(s.Names, 6))
+		return fmt.Sprintf(
+			"Lower the TTL of what is to change to %s, at least %s before the move, for so long is the longest old TTL: %s.",
+			plan.Words(plan.MovingTTL),
+			plan.Words(s.Wait),
+			few(s.Names, 6),
+		)
 	case plan.GetCertificates:
 		return certificatesText(s)
 	case plan.ClaimHosts:
@@ -286,7 +381,12 @@ func StepText(s plan.Step) string {
 		if len(s.Zones) > 1 {
 			what = "the zones"
 		}
-		return fmt.Sprintf("Create %s %s at %s with everything that is there today: upperpath write zone.", what, few(s.Zones, 6), s.Provider)
+		return fmt.Sprintf(
+			"Create %s %s at %s with everything that is there today: upperpath write zone.",
+			what,
+			few(s.Zones, 6),
+			s.Provider,
+		)
 	case plan.PlaceRedirects:
 		var how []string
 		if len(s.Carriers) > 0 {
@@ -299,23 +399,39 @@ func StepText(s plan.Step) string {
 	case plan.TryRedirects:
 		return "Try them before anything points there: upperpath audit --point HOST=ADDRESS."
 	case plan.MakeChanges:
-		return fmt.Sprintf("Make the %s in %s, each zone in its order, what goes first: upperpath write sheet.", plural(s.Count, "change"), plural(len(s.Zones), "zone"))
+		return fmt.Sprintf(
+			"Make the %s in %s, each zone in its order, what goes first: upperpath write sheet.",
+			plural(s.Count, "change"),
+			plural(len(s.Zones), "zone"),
+		)
 	case plan.WaitForTTLs:
 		return fmt.Sprintf("Wait %s: so long some resolvers may give the old answer, or the old absence.", plan.Words(s.Wait))
 	case plan.SetRecords:
 		return "Set the records above, and wait for the old TTLs to run out."
 	case plan.ChangeNameServers:
-		return fmt.Sprintf("Move %s to the name servers %s, once they agree with the old ones; the old delegation lives for %s.", s.Zones[0], both(s.Servers), plan.Words(s.Wait))
+		return fmt.Sprintf(
+			"Move %s to the name servers %s, once they agree with the old ones; the old delegation lives for %s.",
+			s.Zones[0],
+			both(s.Servers),
+			plan.Words(s.Wait),
+		)
 	case plan.IssueCertificates:
 		var late []string
 		for _, l := range s.Late {
 			late = append(late, fmt.Sprintf("%s at %s", strings.Join(l.Names, ", "), l.Carrier))
 		}
-		return fmt.Sprintf("Have the rest of the certificates issued at once; until then visitors by https meet a warning: %s.", strings.Join(late, "; "))
+		return fmt.Sprintf(
+			"Have the rest of the certificates issued at once; until then visitors by https meet a warning: %s.",
+			strings.Join(late, "; "),
+		)
 	case plan.AuditDoors:
 		return "Look at every door: upperpath audit."
 	case plan.RaiseTTLs:
-		return fmt.Sprintf("A day later, when nothing had to be taken back: raise the TTL of %s to %s, write state: moved, and survey again.", plural(s.Count, "record set"), plan.Words(plan.RecordTTL))
+		return fmt.Sprintf(
+			"A day later, when nothing had to be taken back: raise the TTL of %s to %s, write state: moved, and survey again.",
+			plural(s.Count, "record set"),
+			plan.Words(plan.RecordTTL),
+		)
 	}
 	return ""
 }
@@ -339,7 +455,10 @@ func MoveStepText(s plan.Step) string {
 	to := strings.Join(s.Servers, " and ")
 	switch s.Kind {
 	case plan.CreateZone:
-		return fmt.Sprintf("Create the zone at %s with everything that it holds, changed as the plan says (upperpath write zone).", to)
+		return fmt.Sprintf(
+			"Create the zone at %s with everything that it holds, changed as the plan says (upperpath write zone).",
+			to,
+		)
 	case plan.SeeAgreement:
 		return "Survey again: the old and the new servers are asked for everything known, and must agree."
 	case plan.RemoveDS:
@@ -347,7 +466,10 @@ func MoveStepText(s plan.Step) string {
 	case plan.ChangeNameServers:
 		return fmt.Sprintf("Change the name servers at the registrar to %s.", to)
 	case plan.LeaveOld:
-		return fmt.Sprintf("Leave the old servers as they are for %s: so long the old delegation lives (its TTL).", plan.Words(s.Wait))
+		return fmt.Sprintf(
+			"Leave the old servers as they are for %s: so long the old delegation lives (its TTL).",
+			plan.Words(s.Wait),
+		)
 	case plan.SignAnew:
 		return "Sign the zone at the new servers, and only then publish the new DS at the registrar."
 	}
@@ -366,7 +488,8 @@ func LossText(l plan.Loss) string {
 }
 
 // gapText says for how long visitors meet a warning.
-const gapText = "From the moment the name points there until the certificate is issued, most often some minutes, everybody who comes by https meets a warning."
+const gapText = "From the moment the name points there until the certificate is issued, most often some minutes, " +
+	"everybody who comes by https meets a warning."
 
 // fixOf gives what to do about a finding, the reasons, and what helps.
 func fixOf(f finding.Finding) string {

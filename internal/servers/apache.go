@@ -18,7 +18,8 @@ import (
 const htaccess = "htaccess"
 
 var apacheOptions = Options{HTTP: []string{"*:80"}, HTTPS: []string{"*:443"},
-	Certificates: "/etc/apache2/upperpath/certificates", Challenges: "/var/www/upperpath-challenges", Place: "/etc/apache2/upperpath"}
+	Certificates: "/etc/apache2/upperpath/certificates", Challenges: "/var/www/upperpath-challenges",
+	Place: "/etc/apache2/upperpath"}
 
 var apacheWriter = Writer{
 	Name:  "apache",
@@ -27,8 +28,13 @@ var apacheWriter = Writer{
 (a text file beside it; a larger one as DBM), patterns by how their paths begin.`,
 	Comment: "# ",
 	Options: apacheOptions,
-	Forms: []Form{{htaccess, "write one .htaccess for a shared host where nothing else may be changed; other hosts there are left alone",
-		[]string{"listen", "certificates", "challenges", "place"}}},
+	Forms: []Form{
+		{
+			htaccess,
+			"write one .htaccess for a shared host where nothing else may be changed; other hosts there are left alone",
+			[]string{"listen", "certificates", "challenges", "place"},
+		},
+	},
 	write: writeApache,
 }
 
@@ -37,7 +43,12 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 	a.blocks, a.tables = blocksOf(doors, a.sort)
 	if o.Form == htaccess {
 		steps := []string{"put it into the folder from which the account serves these hosts", "ask for one URL of each host"}
-		return Output{Files: []File{{".htaccess", a.folderFile()}}, Findings: a.findings, Doors: len(doors), Steps: steps}, nil
+		return Output{
+			Files:    []File{{".htaccess", a.folderFile()}},
+			Findings: a.findings,
+			Doors:    len(doors),
+			Steps:    steps,
+		}, nil
 	}
 	files := []File{{"apache.conf", a.serverFile()}}
 	steps := []string{"put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each domain",
@@ -64,7 +75,8 @@ type apacheText struct {
 	findings []finding.Finding
 }
 
-// mostInText is how many whole paths are looked up in a text file, which Apache reads from its start; above it a DBM file is read instead.
+// mostInText is how many whole paths are looked up in a text file, which Apache reads from its start; above it a DBM
+// file is read instead.
 const mostInText = 200
 
 // mostInPair is how long a path with its target may be in a DBM file, in octets.
@@ -81,8 +93,8 @@ func (a *apacheText) sort(t *table, entries []rule.Entry) {
 	}
 	bars := func(r *rule.Rule, _ bool) string { return apacheBars(r, folder) }
 	t.sortOut(entries, false, bars, refuse)
-	// What a table cannot hold, or where something comes behind the query, is tried one by one, before the patterns. So is in a folder's file,
-	// where slashes are joined, what has two of them.
+	// What a table cannot hold, or where something comes behind the query, is tried one by one, before the patterns. So is
+	// in a folder's file, where slashes are joined, what has two of them.
 	odd := func(e exactRule) bool {
 		path, _ := e.rule.Old.Exact()
 		return strings.Contains(e.path, "%") || e.rule.New.Fragment != "" || len(path)+len(e.rule.New.String()) > mostInPair
@@ -117,7 +129,10 @@ func apacheBars(r *rule.Rule, folder bool) string {
 		}
 	}
 	if name := reencoded(r); name != "" {
-		return fmt.Sprintf("what {%s} takes moves between path and query and has to be encoded anew, which Apache cannot", name)
+		return fmt.Sprintf(
+			"what {%s} takes moves between path and query and has to be encoded anew, which Apache cannot",
+			name,
+		)
 	}
 	if len(r.Old.Captures()) > 9 {
 		return "it has more captures than the nine that Apache counts"
@@ -167,16 +182,16 @@ const apacheHead = `# Redirects for Apache (2.4.60 or newer, with mod_rewrite an
 # Paths that are never redirected over http are answered from
 #     %s
 #
-# How a request is answered: paths of plain octets are read as Apache itself reads them, all others as they came, with every
-# octet spelled out. Whole paths are looked up in a table (up1.txt, up2.txt, ...: path, line of rules.csv, status, target).
-# Patterns are tried, those that begin otherwise skipped; each stands below its rule.
+# How a request is answered: paths of plain octets are read as Apache itself reads them, all others as they came, with
+# every octet spelled out. Whole paths are looked up in a table (up1.txt, up2.txt, ...: path, line of rules.csv,
+# status, target). Patterns are tried, those that begin otherwise skipped; each stands below its rule.
 `
 
 const apacheRefusals = `#
-# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %7E is ~, but %2F is not /. Refused with 400, or with 404 by
-# Apache itself: a % that starts no escape, %00, octets outside ASCII, and dot segments that lead above the root or stand
-# beside escapes or empty segments; browsers send none of these. A key of the query that a target sets itself is taken from
-# the visitor's up to three times; an & at the end of a query may be taken away by Apache itself.
+# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %7E is ~, but %2F is not /. Refused with 400, or
+# with 404 by Apache itself: a % that starts no escape, %00, octets outside ASCII, and dot segments that lead above the
+# root or stand beside escapes or empty segments; browsers send none of these. A key of the query that a target sets
+# itself is taken from the visitor's up to three times; an & at the end of a query may be taken away by Apache itself.
 `
 
 // serverFile writes the virtual hosts.
@@ -192,7 +207,11 @@ func (a *apacheText) serverFile() []byte {
 			fmt.Fprintf(&b, "Listen %s\n", l)
 		}
 	}
-	fmt.Fprintf(&b, "\n<Directory %s>\n    AllowOverride None\n    Options None\n    Require all granted\n</Directory>\n", apacheQuote(a.options.Challenges))
+	fmt.Fprintf(
+		&b,
+		"\n<Directory %s>\n    AllowOverride None\n    Options None\n    Require all granted\n</Directory>\n",
+		apacheQuote(a.options.Challenges),
+	)
 	a.unknownHosts(&b)
 	domain := ""
 	for _, k := range a.blocks {
@@ -208,20 +227,35 @@ func (a *apacheText) serverFile() []byte {
 func (a *apacheText) unknownHosts(b *bytes.Buffer) {
 	fmt.Fprint(b, "\n# Hosts that are not here.\n")
 	for _, l := range a.options.HTTP {
-		fmt.Fprintf(b, "<VirtualHost %s>\n    ServerName unknown.invalid\n    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n</VirtualHost>\n", l)
+		fmt.Fprintf(
+			b,
+			"<VirtualHost %s>\n    ServerName unknown.invalid\n    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n"+
+				"</VirtualHost>\n",
+			l,
+		)
 	}
 	i := slices.IndexFunc(a.blocks, func(k block) bool { return k.Scheme == web.HTTPS })
 	if i < 0 {
 		return
 	}
 	for _, l := range a.options.HTTPS {
-		fmt.Fprintf(b, "<VirtualHost %s>\n    ServerName unknown.invalid\n%s    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n</VirtualHost>\n", l, a.certificate(a.blocks[i]))
+		fmt.Fprintf(
+			b,
+			"<VirtualHost %s>\n    ServerName unknown.invalid\n%s    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n"+
+				"</VirtualHost>\n",
+			l,
+			a.certificate(a.blocks[i]),
+		)
 	}
 }
 
 func (a *apacheText) certificate(k block) string {
 	at := strings.TrimSuffix(a.options.Certificates, "/") + "/" + k.Domain.Name.String()
-	return fmt.Sprintf("    SSLEngine on\n    SSLCertificateFile    %s\n    SSLCertificateKeyFile %s\n", apacheQuote(at+".crt"), apacheQuote(at+".key"))
+	return fmt.Sprintf(
+		"    SSLEngine on\n    SSLCertificateFile    %s\n    SSLCertificateKeyFile %s\n",
+		apacheQuote(at+".crt"),
+		apacheQuote(at+".key"),
+	)
 }
 
 func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
@@ -236,14 +270,23 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	if k.Scheme == web.HTTPS {
 		fmt.Fprint(b, a.certificate(k))
 	}
-	fmt.Fprintf(b, "    DocumentRoot %s\n    AllowEncodedSlashes NoDecode\n    MergeSlashes Off\n    RewriteEngine on\n", apacheQuote(a.options.Challenges))
+	fmt.Fprintf(
+		b,
+		"    DocumentRoot %s\n    AllowEncodedSlashes NoDecode\n    MergeSlashes Off\n    RewriteEngine on\n",
+		apacheQuote(a.options.Challenges),
+	)
 	if t := k.table; t != nil && len(t.exact) > 0 {
 		file := strings.TrimSuffix(a.options.Place, "/") + "/" + t.mapName()
 		kind := "txt:" + file + ".txt"
 		if t.isLarge() {
 			kind = "dbm:" + file + ".dbm"
 		}
-		fmt.Fprintf(b, "    RewriteMap %s %s\n    RewriteMap up_lower int:tolower\n    RewriteMap up_escape int:escape\n", t.mapName(), apacheQuote(kind))
+		fmt.Fprintf(
+			b,
+			"    RewriteMap %s %s\n    RewriteMap up_lower int:tolower\n    RewriteMap up_escape int:escape\n",
+			t.mapName(),
+			apacheQuote(kind),
+		)
 	}
 	var s section
 	for _, e := range k.Exempt {
@@ -260,7 +303,11 @@ const doubleSlash = `%{THE_REQUEST} "!^[A-Z]+ (?:https?://[^/? ]*)?//"`
 // folderFile writes one file for the folder of a shared host.
 func (a *apacheText) folderFile() []byte {
 	var b bytes.Buffer
-	fmt.Fprint(&b, "# Redirects for Apache on a shared host (.htaccess, with mod_rewrite). Hosts that are not named here are left alone.\n")
+	fmt.Fprint(
+		&b,
+		"# Redirects for Apache on a shared host (.htaccess, with mod_rewrite). Hosts that are not named here are left "+
+			"alone.\n",
+	)
 	fmt.Fprint(&b, apacheRefusals)
 	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them.\n\nRewriteEngine on\n")
 	for _, doors := range a.alike() {
@@ -269,7 +316,14 @@ func (a *apacheText) folderFile() []byte {
 		for _, k := range doors {
 			schemes = append(schemes, string(k.Scheme))
 			for _, e := range k.Exempt {
-				s.rule("^", "-", "L", `%{REQUEST_URI} `+argument("^"+plainRegexp(web.Decode(e))), doubleSlash, "%{HTTPS} "+tls(k, true))
+				s.rule(
+					"^",
+					"-",
+					"L",
+					`%{REQUEST_URI} `+argument("^"+plainRegexp(web.Decode(e))),
+					doubleSlash,
+					"%{HTTPS} "+tls(k, true),
+				)
 			}
 		}
 		a.inFolder(&s, k)
@@ -302,7 +356,8 @@ func (a *apacheText) alike() [][]block {
 	var all [][]block
 	for _, k := range a.blocks {
 		i := slices.IndexFunc(all, func(have []block) bool {
-			return k.table != nil && have[0].table == k.table && len(have) == 1 && have[0].Scheme != k.Scheme && slices.Equal(have[0].names, k.names)
+			return k.table != nil && have[0].table == k.table && len(have) == 1 && have[0].Scheme != k.Scheme &&
+				slices.Equal(have[0].names, k.names)
 		})
 		if i < 0 {
 			all = append(all, []block{k})
@@ -320,14 +375,16 @@ const (
 	finish      = `(?:\?[!-\x22$-~]*+)? HTTP/`
 )
 
-// Paths: one of plain octets, which Apache's own is too; one without dot segments; one with dot segments, but without escapes.
+// Paths: one of plain octets, which Apache's own is too; one without dot segments; one with dot segments, but without
+// escapes.
 const (
 	plainPath  = `(?!//)(?:/(?!\.\.?[/? ])[!$&-.0-;=@-Z_a-z~]*+)++`
 	rawPath    = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])[!-\x22$&-.0->@-~]*+(?:%[0-9A-Fa-f]{2}[!-\x22$&-.0->@-~]*+)*+)++`
 	dottedPath = `(?:/(?!/)[!-\x22$&-.0->@-~]*+)++`
 )
 
-// answers writes what the doors of a virtual host answer: plain paths first, which Apache's own reading of the path is enough for.
+// answers writes what the doors of a virtual host answer: plain paths first, which Apache's own reading of the path is
+// enough for.
 func (a *apacheText) answers(s *section, k block) {
 	var plain, others section
 	others.comment("All other paths, as they came.")
@@ -363,7 +420,8 @@ func (a *apacheText) inFolder(s *section, k block) {
 	needed(s, &all)
 }
 
-// needed adds, where a section needs them, what stands for a dollar sign in it, and for a query that something comes behind.
+// needed adds, where a section needs them, what stands for a dollar sign in it, and for a query that something comes
+// behind.
 func needed(s, needs *section) {
 	text := needs.text.String()
 	if strings.Contains(text, "UP_DOLLAR") {
@@ -375,7 +433,8 @@ func needed(s, needs *section) {
 	s.add(needs)
 }
 
-// reading is how a path is read: as Apache's own, from the request line with every octet spelled out, or in a folder's file.
+// reading is how a path is read: as Apache's own, from the request line with every octet spelled out, or in a folder's
+// file.
 type reading int
 
 const (
@@ -426,8 +485,8 @@ func redirects(s *section, status int, to string, conditions ...string) {
 	s.rule("^", to, redirectFlags(status), conditions...)
 }
 
-// redirectFlags writes the flags of a redirect. Apache is to put no query behind the target by itself, and to let a ? come from what is
-// expanded there.
+// redirectFlags writes the flags of a redirect. Apache is to put no query behind the target by itself, and to let a ?
+// come from what is expanded there.
 func redirectFlags(status int) string { return fmt.Sprintf("R=%d,NE,QSD,UnsafeAllow3F,L", status) }
 
 // byRules writes the rules of a table, the most specific first, and what happens where none takes a path.
@@ -451,8 +510,8 @@ func (a *apacheText) byRules(s *section, w reading, t *table) {
 	s.add(&body)
 }
 
-// apart gives the patterns that begin as no path does that is looked up, so that their paths need not be, and the others. None of the first
-// comes behind one of the others that may take the same path.
+// apart gives the patterns that begin as no path does that is looked up, so that their paths need not be, and the
+// others. None of the first comes behind one of the others that may take the same path.
 func (t *table) apart() (direct, others []rule.Entry) {
 	starts := t.starts()
 	for i, e := range t.patterns {
@@ -479,7 +538,12 @@ func (a *apacheText) withoutKeys(s, uses *section) {
 		}
 		all.rule("^", "-", "E="+rest+":&%{QUERY_STRING}")
 		for range 3 {
-			all.rule("^", "-", "E="+rest+":%1%2", "%{ENV:"+rest+"} "+argument("^((?:&[^&]*)*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"))
+			all.rule(
+				"^",
+				"-",
+				"E="+rest+":%1%2",
+				"%{ENV:"+rest+"} "+argument("^((?:&[^&]*)*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"),
+			)
 		}
 		all.rule("^", "-", "E="+only+":?%1", "%{ENV:"+rest+`} "^&(.+)$"`)
 		all.rule("^", "-", "E="+rest+":", "%{ENV:"+rest+`} "^&$"`)
@@ -543,7 +607,8 @@ func (a *apacheText) looksUpAny(s *section, w reading, t *table) {
 	} else {
 		s.rule("^", "-", "E=UP_HIT:%1", value(w.path())+`"^(.+)$"`)
 		if w == asOdd {
-			s.rule("^", "-", "E=UP_HIT:%1", w.path()+" "+argument("!^//|"+meaning), w.path()+" "+argument(needless), value("${up_escape:%{REQUEST_URI}}")+`"^(.+)$"`)
+			s.rule("^", "-", "E=UP_HIT:%1", w.path()+" "+argument("!^//|"+meaning), w.path()+" "+argument(needless),
+				value("${up_escape:%{REQUEST_URI}}")+`"^(.+)$"`)
 		}
 	}
 	for _, e := range t.classes(a) {
@@ -611,10 +676,15 @@ func (a *apacheText) classOf(r *rule.Rule, d predict.Door) (class, suffix string
 	return fmt.Sprintf("%d%s", statusOn(r, d), strings.ToLower(kind)), query
 }
 
-// mapFile writes the table of whole paths: in normal form, and where that differs as Apache itself escapes a decoded path.
+// mapFile writes the table of whole paths: in normal form, and where that differs as Apache itself escapes a decoded
+// path.
 func (a *apacheText) mapFile(t *table) []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "# The whole paths of %s: path, then line of rules.csv | status and query | target.\n", commentSafe(strings.Join(t.hosts, ", ")))
+	fmt.Fprintf(
+		&b,
+		"# The whole paths of %s: path, then line of rules.csv | status and query | target.\n",
+		commentSafe(strings.Join(t.hosts, ", ")),
+	)
 	for _, e := range t.exact {
 		class, _ := a.classOf(e.rule, t.door)
 		target := ""
@@ -890,8 +960,8 @@ func (n numbering) expand(parts []rule.Part) string {
 	return b.String()
 }
 
-// query gives what is put behind a target: the visitor's query, without the keys that the target sets itself and those that are used up. own
-// says that the target's own query stands before it.
+// query gives what is put behind a target: the visitor's query, without the keys that the target sets itself and those
+// that are used up. own says that the target's own query stands before it.
 func (a *apacheText) query(parts []rule.Part, drop bool, used []string) (suffix string, own bool) {
 	own = len(parts) > 0
 	switch {
@@ -966,7 +1036,8 @@ func queryParts(query string) []rule.Part {
 	return []rule.Part{{Literal: query}}
 }
 
-// substitution writes a text so that nothing of it is expanded: neither by rules (%1, $1, %{NAME}) nor by the configuration (${NAME}).
+// substitution writes a text so that nothing of it is expanded: neither by rules (%1, $1, %{NAME}) nor by the
+// configuration (${NAME}).
 func substitution(s string) string {
 	var b strings.Builder
 	for _, c := range []byte(s) {
@@ -983,7 +1054,8 @@ func substitution(s string) string {
 	return b.String()
 }
 
-// argument writes one argument of a rule or a condition. mod_rewrite reads them by itself: a quote inside is escaped, nothing else is.
+// argument writes one argument of a rule or a condition. mod_rewrite reads them by itself: a quote inside is escaped,
+// nothing else is.
 func argument(s string) string { return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"` }
 
 // apacheQuote writes one word of another directive, in which a backslash may stand before a quote or a backslash.

@@ -84,8 +84,8 @@ func keyOf(d predict.Door, entries []rule.Entry) string {
 	return key.String()
 }
 
-// held gives the rules that may take a URL of a door, within its limits: none below an exempt path, none with a condition where no query
-// is seen, and where paths are dropped only those that take the root.
+// held gives the rules that may take a URL of a door, within its limits: none below an exempt path, none with a
+// condition where no query is seen, and where paths are dropped only those that take the root.
 func held(d predict.Door) []rule.Entry {
 	if !d.AsksRules() {
 		return nil
@@ -110,10 +110,15 @@ func takesRoot(r *rule.Rule, mode rule.Mode) bool {
 	})
 }
 
-// sortOut parts the rules of a table into those that can be looked up by their decoded path and the others. Not looked up are paths with an
-// encoded character that would mean something else decoded, and where twins says so, those that differ from another one in case only.
-// barred says why a server cannot hold a rule; such rules are handed to refuse.
-func (t *table) sortOut(entries []rule.Entry, foldsCase bool, barred func(r *rule.Rule, hashable bool) string, refuse func(*rule.Rule, string)) {
+// sortOut parts the rules of a table into those that can be looked up by their decoded path and the others. Not looked
+// up are paths with an encoded character that would mean something else decoded, and where twins says so, those that
+// differ from another one in case only. barred says why a server cannot hold a rule; such rules are handed to refuse.
+func (t *table) sortOut(
+	entries []rule.Entry,
+	foldsCase bool,
+	barred func(r *rule.Rule, hashable bool) string,
+	refuse func(*rule.Rule, string),
+) {
 	mode, taken := t.door.Paths, map[string]bool{}
 	spelt := map[string]map[string]bool{} // by their folded form, the ways in which paths are written
 	for _, e := range entries {
@@ -159,7 +164,8 @@ func (t *table) sortOut(entries []rule.Entry, foldsCase bool, barred func(r *rul
 	}
 }
 
-// bucket is patterns whose paths begin alike. A path that begins so meets these, and then what the bucket above it holds.
+// bucket is patterns whose paths begin alike. A path that begins so meets these, and then what the bucket above it
+// holds.
 type bucket struct {
 	prefix   string // decoded
 	patterns []rule.Entry
@@ -170,8 +176,9 @@ type bucket struct {
 // mostInBucket is how many patterns a path may meet before they are parted by how they begin.
 const mostInBucket = 3
 
-// bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is that of the root. Where patterns of a
-// bucket above come before the last one of a bucket, the bucket holds them too, so that the order of all stays right.
+// bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is that of the root.
+// Where patterns of a bucket above come before the last one of a bucket, the bucket holds them too, so that the order
+// of all stays right.
 func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket {
 	rank := make(map[*rule.Rule]int, len(patterns))
 	heads := make(map[*rule.Rule]string, len(patterns))
@@ -254,7 +261,8 @@ func (b *bucket) takeFromAbove(rank map[*rule.Rule]int) {
 	slices.SortFunc(b.patterns, func(x, y rule.Entry) int { return rank[x.Rule] - rank[y.Rule] })
 }
 
-// encodedReserved tells whether a path in normal form holds an encoded character that would mean something else decoded.
+// encodedReserved tells whether a path in normal form holds an encoded character that would mean something else
+// decoded.
 func encodedReserved(path string) bool {
 	for _, u := range web.Units(path) {
 		if len(u.Normal) != 3 {
@@ -278,8 +286,8 @@ func lowerASCII(s string) string {
 	return string(b)
 }
 
-// reencoded gives a capture that moves from path to query or back and may hold what has to be written otherwise there, "" where there is
-// none.
+// reencoded gives a capture that moves from path to query or back and may hold what has to be written otherwise there,
+// "" where there is none.
 func reencoded(r *rule.Rule) string {
 	moves := func(to, from []rule.Part) string {
 		for _, p := range to {

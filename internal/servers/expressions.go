@@ -18,7 +18,8 @@ func notRegexp(v rule.Variant) string {
 	return b.String()
 }
 
-// variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier expression took.
+// variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier
+// expression took.
 func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
 	s := pathRegexp(r.Old, v, odd)
 	for i, p := range r.Old.Captures() {
@@ -66,8 +67,8 @@ func captureNumber(old rule.Pattern, name string) int {
 	return 1 + slices.IndexFunc(old.Captures(), func(p rule.Part) bool { return p.Name == name })
 }
 
-// pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits; else (plainRegexp) only
-// one that is in normal form.
+// pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits;
+// else (plainRegexp) only one that is in normal form.
 func pathRegexp(old rule.Pattern, parts []rule.Part, odd bool) string {
 	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, odd)
 }
@@ -93,8 +94,8 @@ func spelled(normal string, odd bool) string {
 	return plainRegexp(normal)
 }
 
-// captured writes what a capture takes: the shortest text. Where a slash or the end comes behind it, that is all up to there, which is found
-// sooner; an escape is taken whole unless what comes behind cannot begin inside one.
+// captured writes what a capture takes: the shortest text. Where a slash or the end comes behind it, that is all up to
+// there, which is found sooner; an escape is taken whole unless what comes behind cannot begin inside one.
 func captured(parts []rule.Part, i int, one, rest string, odd bool) string {
 	p, behind := parts[i], ""
 	if i+1 < len(parts) {

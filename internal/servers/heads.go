@@ -8,8 +8,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// branch is patterns that paths meet which begin alike, and below it those of paths that are alike for longer. A path goes as far down as it
-// can; on its way back up it meets the patterns of each branch, until one takes it.
+// branch is patterns that paths meet which begin alike, and below it those of paths that are alike for longer. A path
+// goes as far down as it can; on its way back up it meets the patterns of each branch, until one takes it.
 type branch struct {
 	patterns []rule.Entry // in their order, with those from above that come before the last of them
 	cut      cut
@@ -74,8 +74,8 @@ func headsOf(r *rule.Rule, mode rule.Mode, decoded bool) []head {
 	return heads
 }
 
-// branchesOf parts patterns by how their paths begin, so that a path meets about most of them that do not begin as it does, and not many
-// more.
+// branchesOf parts patterns by how their paths begin, so that a path meets about most of them that do not begin as it
+// does, and not many more.
 func branchesOf(patterns []rule.Entry, most int, headsOf func(*rule.Rule) []head) *branch {
 	p := parting{most: most, rank: map[*rule.Rule]int{}, heads: map[*rule.Rule][]head{}}
 	for i, e := range patterns {

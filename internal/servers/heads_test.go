@@ -38,8 +38,8 @@ func walk(b *branch, path string, takes func(*rule.Rule, string) bool) (first *r
 	return nil, met
 }
 
-// TestBranchesFindWhatTryingAllFinds makes tables of patterns at random, and compares what their branches find with what trying one
-// pattern after the other finds, for paths at random.
+// TestBranchesFindWhatTryingAllFinds makes tables of patterns at random, and compares what their branches find with
+// what trying one pattern after the other finds, for paths at random.
 func TestBranchesFindWhatTryingAllFinds(t *testing.T) {
 	const seed = 17
 	t.Logf("seed %d", seed)
@@ -112,7 +112,8 @@ old,new
 
 // TestAPathMeetsFewPatterns shows tables whose patterns differ in one place only, wherever it is.
 func TestAPathMeetsFewPatterns(t *testing.T) {
-	for _, form := range []string{"/section-%d/{x}", "/shop/cat-%d/{+rest}", "/de/shop/%d/x/{+rest}", "/p-%04d-{x}", "/a/%04d-{x}/b"} {
+	for _, form := range []string{"/section-%d/{x}", "/shop/cat-%d/{+rest}", "/de/shop/%d/x/{+rest}", "/p-%04d-{x}",
+		"/a/%04d-{x}/b"} {
 		var patterns []rule.Entry
 		for i := range 1000 {
 			begin, _, _ := strings.Cut(fmt.Sprintf(form, i), "{")

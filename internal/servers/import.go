@@ -61,7 +61,10 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 	if drop {
 		row.Query = "drop"
 	}
-	m.Rules = append(m.Rules, ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules), Note: note, Differ: differ})
+	m.Rules = append(
+		m.Rules,
+		ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules), Note: note, Differ: differ},
+	)
 }
 
 // sendable writes octets that no URL holds, control characters among them, as a browser sends them.
@@ -77,8 +80,9 @@ func sendable(s string) string {
 	return b.String()
 }
 
-// Settle reads the rules of an import in the scope of an estate, and gives them in their order. What is no rule there, and those for which an
-// earlier line takes the very same URLs, so that the file never comes to them, go to what is left.
+// Settle reads the rules of an import in the scope of an estate, and gives them in their order. What is no rule there,
+// and those for which an earlier line takes the very same URLs, so that the file never comes to them, go to what is
+// left.
 func (m *Import) Settle(scope rule.Scope) []*rule.Rule {
 	rules := make([]*rule.Rule, len(m.Rules))
 	first := map[string]int{}
@@ -119,8 +123,8 @@ type Difference struct {
 	Says  string `json:"says"`
 }
 
-// Differences finds where it changes an answer that the file takes the first match and the rules, in the same order as those of the import,
-// the most specific one; and where else they say something else. Each comes with a URL.
+// Differences finds where it changes an answer that the file takes the first match and the rules, in the same order as
+// those of the import, the most specific one; and where else they say something else. Each comes with a URL.
 func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web.Door) []Difference {
 	var all []Difference
 	for i, r := range m.Rules {
@@ -128,7 +132,10 @@ func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web
 			all = append(all, Difference{r.Differ, r.Source, 0, r.Note})
 		}
 		if u := otherCase(rules[i]); r.Folds && u != "" && (scope.Mode == nil || !scope.Mode(rules[i].Old.Host).IgnoreCase) {
-			all = append(all, Difference{u, r.Source, 0, "The file ignores case there; rules do so where the domain says ignore-case: yes."})
+			all = append(
+				all,
+				Difference{u, r.Source, 0, "The file ignores case there; rules do so where the domain says ignore-case: yes."},
+			)
 		}
 	}
 	all = append(all, m.beyond(rules, scope)...)
@@ -160,7 +167,8 @@ func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web
 	return w.found
 }
 
-// beyond gives, for each apex that the file names without its www, a URL of the www that a rule takes and the file does not.
+// beyond gives, for each apex that the file names without its www, a URL of the www that a rule takes and the file does
+// not.
 func (m *Import) beyond(rules []*rule.Rule, scope rule.Scope) []Difference {
 	var all []Difference
 	for _, n := range m.Names {
@@ -224,14 +232,21 @@ func (w *wins) compare(i, j int) {
 	}
 	first, second := w.rules[i], w.rules[j]
 	key := [2]int{w.of.Rules[i].Source, w.of.Rules[j].Source}
-	if w.said[key] || key[0] == key[1] || first.Old.Scheme != "" && second.Old.Scheme != "" && first.Old.Scheme != second.Old.Scheme {
+	if w.said[key] || key[0] == key[1] ||
+		first.Old.Scheme != "" && second.Old.Scheme != "" && first.Old.Scheme != second.Old.Scheme {
 		return
 	}
 	path, meet := rule.Overlap(first.Old.Parts, second.Old.Parts)
 	if !meet {
 		return
 	}
-	u := web.Door{Scheme: cmp.Or(first.Old.Scheme, second.Old.Scheme, web.HTTP), Host: first.Old.Host}.URL(path, queryFor(first, second))
+	u := web.Door{
+		Scheme: cmp.Or(first.Old.Scheme, second.Old.Scheme, web.HTTP),
+		Host:   first.Old.Host,
+	}.URL(
+		path,
+		queryFor(first, second),
+	)
 	won, ok := w.table.Lookup(u)
 	if !ok || won.Rule != second {
 		return
@@ -242,7 +257,11 @@ func (w *wins) compare(i, j int) {
 	}
 	w.said[key] = true
 	w.found = append(w.found, Difference{u.String(), key[0], key[1],
-		fmt.Sprintf("The file's line %d comes first and takes it; here line %d wins, which is more specific.", key[0], key[1])})
+		fmt.Sprintf(
+			"The file's line %d comes first and takes it; here line %d wins, which is more specific.",
+			key[0],
+			key[1],
+		)})
 }
 
 func queryFor(rules ...*rule.Rule) string {
@@ -265,7 +284,8 @@ func queryFor(rules ...*rule.Rule) string {
 	return strings.Join(all, "&")
 }
 
-// expression is a regular expression of the simple kind, as templates: one for each alternative. Its groups are captures g1, g2, ...
+// expression is a regular expression of the simple kind, as templates: one for each alternative. Its groups are
+// captures g1, g2, ...
 type expression struct {
 	ways     []way
 	anchored bool // at its end
@@ -279,8 +299,8 @@ type way struct {
 	folds  bool   // it ignores case
 }
 
-// readExpression takes a regular expression apart. prefix stands before what it matches: "/" where a server leaves it away. The error
-// is the reason why the rule language cannot say it.
+// readExpression takes a regular expression apart. prefix stands before what it matches: "/" where a server leaves it
+// away. The error is the reason why the rule language cannot say it.
 func readExpression(s, prefix string) (expression, error) {
 	r := expressionReader{rest: s}
 	if rest, ok := strings.CutPrefix(s, "^"); ok {
@@ -309,7 +329,8 @@ func readExpression(s, prefix string) (expression, error) {
 	})
 	for i := range ways {
 		if u := longestFirst(ways[i].old); u != "" && ways[i].note == "" && !r.lazy {
-			ways[i].note, ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the longest.", u
+			ways[i].note, ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the "+
+				"longest.", u
 		}
 	}
 	return expression{ways, r.ended}, nil
@@ -425,7 +446,8 @@ const (
 // readClass reads a class with its repetition, outside a group or as a whole group.
 func (r *expressionReader) readClass() (string, error) {
 	for _, c := range []struct{ text, takes string }{
-		{".*", takesAll}, {".+", takesSome}, {"[^/]+", takesSegment}, {"[0-9]+", takesDigits}, {`\d+`, takesDigits}, {"[^/]*", "maybe"}, {"[^/.]+", "word"}, {`[^/\.]+`, "word"}, {`[a-zA-Z0-9_-]+`, "word"}, {`[a-z0-9-]+`, "word"},
+		{".*", takesAll}, {".+", takesSome}, {"[^/]+", takesSegment}, {"[0-9]+", takesDigits}, {`\d+`, takesDigits},
+		{"[^/]*", "maybe"}, {"[^/.]+", "word"}, {`[^/\.]+`, "word"}, {`[a-zA-Z0-9_-]+`, "word"}, {`[a-z0-9-]+`, "word"},
 	} {
 		if rest, ok := strings.CutPrefix(r.rest, c.text); ok {
 			if c.takes == takesDigits && strings.HasPrefix(rest, "{") {
@@ -436,7 +458,10 @@ func (r *expressionReader) readClass() (string, error) {
 			r.rest, r.lazy = rest, r.lazy || lazy
 			switch c.takes {
 			case "maybe", "word":
-				return "", fmt.Errorf("%s takes less than {name} does, or nothing too; write {name} by hand if that is near enough", c.text)
+				return "", fmt.Errorf(
+					"%s takes less than {name} does, or nothing too; write {name} by hand if that is near enough",
+					c.text,
+				)
 			}
 			return c.takes, nil
 		}
@@ -446,7 +471,10 @@ func (r *expressionReader) readClass() (string, error) {
 		end = len(r.rest)
 	}
 	if strings.HasPrefix(r.rest, "[0-9]") || strings.HasPrefix(r.rest, `\d`) {
-		return "", fmt.Errorf("%s asks for so many digits, and {name:digits} takes any number of them; write it by hand if that is near enough", r.rest[:end])
+		return "", fmt.Errorf(
+			"%s asks for so many digits, and {name:digits} takes any number of them; write it by hand if that is near enough",
+			r.rest[:end],
+		)
 	}
 	return "", fmt.Errorf("%s is more than the rule language says", r.rest[:end])
 }
@@ -454,7 +482,9 @@ func (r *expressionReader) readClass() (string, error) {
 // readGroup reads a group: a class, or alternatives of text.
 func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	named := strings.HasPrefix(r.rest, "(?<") || strings.HasPrefix(r.rest, "(?P<")
-	if strings.HasPrefix(r.rest, "(?") && !strings.HasPrefix(r.rest, "(?:") && !named || strings.HasPrefix(r.rest, "(?<=") || strings.HasPrefix(r.rest, "(?<!") {
+	if strings.HasPrefix(r.rest, "(?") && !strings.HasPrefix(r.rest, "(?:") && !named ||
+		strings.HasPrefix(r.rest, "(?<=") ||
+		strings.HasPrefix(r.rest, "(?<!") {
 		return nil, fmt.Errorf("a group such as (?...) is more than the rule language says")
 	}
 	captures, number, name := !strings.HasPrefix(r.rest, "(?:"), 0, ""
@@ -475,7 +505,9 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 		return nil, fmt.Errorf("a group is not closed")
 	}
 	inside := r.rest[:end]
-	if !strings.ContainsAny(inside, ".[") && !strings.Contains(inside, `\d`) || strings.Contains(inside, `\.`) && !strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") && !strings.Contains(inside, `\d`) {
+	if !strings.ContainsAny(inside, ".[") && !strings.Contains(inside, `\d`) ||
+		strings.Contains(inside, `\.`) && !strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") &&
+			!strings.Contains(inside, `\d`) {
 		return r.readAlternatives(ways, inside, end, number, name)
 	}
 	greedy := !strings.Contains(inside, "?")
@@ -549,7 +581,9 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 			old = "{" + name + ":digits}"
 		case takesAll, takesSome:
 			if !last {
-				return nil, fmt.Errorf("a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment")
+				return nil, fmt.Errorf(
+					"a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment",
+				)
 			}
 			written = "{+" + name + "}"
 			old = written
@@ -570,8 +604,8 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 	return made, nil
 }
 
-// longestFirst gives a path at which it matters whether a capture takes the shortest or the longest first, "" where it never does: one
-// where the text between two captures of a segment stands twice.
+// longestFirst gives a path at which it matters whether a capture takes the shortest or the longest first, "" where it
+// never does: one where the text between two captures of a segment stands twice.
 func longestFirst(old string) string {
 	for at, end := 0, 0; ; at = end {
 		start := strings.IndexByte(old[at:], '{')
@@ -581,7 +615,8 @@ func longestFirst(old string) string {
 		start += at
 		end = start + strings.IndexByte(old[start:], '}') + 1
 		literal, _, another := strings.Cut(old[end:], "{")
-		if !another || strings.Contains(literal, "/") || strings.Contains(old[start:end], ":digits") && strings.Trim(literal, "0123456789") != "" && literal[0] > '9' {
+		if !another || strings.Contains(literal, "/") ||
+			strings.Contains(old[start:end], ":digits") && strings.Trim(literal, "0123456789") != "" && literal[0] > '9' {
 			continue
 		}
 		sample := "x"

@@ -118,12 +118,20 @@ server { server_name ~^x; return 301 https://www.n.example/; }
 14 left: the name ~^x is no single host; write its rules for each host
 14 left: the file does not say whose path this is; name the host with --host
 `, written(ReadNginx(text, "")))
-	assert.Contains(t, written(ReadNginx("server {\n return 301 /;\n", "old.example")), "3 left: the file ends inside a block or directive")
+	assert.Contains(
+		t,
+		written(ReadNginx("server {\n return 301 /;\n", "old.example")),
+		"3 left: the file ends inside a block or directive",
+	)
 }
 
 func TestReadPairs(t *testing.T) {
 	m := ReadPairs([]int{2, 3, 4, 5, 6, 7, 8, 9, 10, 11}, [][2]string{
-		{"https://old.example/a#top", "https://www.n.example/b#c"}, {"/c/*", "/d/$1"}, {"/e/*/f", "/g"}, {"*.old.example/x", "/x"}, {"/h", ""}, {"", "/i"}, {"old.example/j", "www.n.example/j"}, {"/k{1}", "/k*"}, {"/l/*", "/l/$2"}, {"/m\x1b[31m", "/\"m\x07"},
+		{
+			"https://old.example/a#top",
+			"https://www.n.example/b#c",
+		}, {"/c/*", "/d/$1"}, {"/e/*/f", "/g"}, {"*.old.example/x", "/x"}, {"/h", ""}, {"", "/i"},
+		{"old.example/j", "www.n.example/j"}, {"/k{1}", "/k*"}, {"/l/*", "/l/$2"}, {"/m\x1b[31m", "/\"m\x07"},
 	}, "old.example", 301)
 	assert.Equal(t, `2 https://old.example/a > https://www.n.example/b#c 301 
 3 old.example/c/{+s1} > /d/{+s1} 301 
@@ -136,13 +144,35 @@ func TestReadPairs(t *testing.T) {
 7 left: it has no old address
 10 left: $2 names no group that can be captured
 `, written(m))
-	assert.Equal(t, "2 left: its old address names no host; say which with --host\n", written(ReadPairs([]int{2}, [][2]string{{"/a", "/b"}}, "", 301)))
+	assert.Equal(
+		t,
+		"2 left: its old address names no host; say which with --host\n",
+		written(ReadPairs([]int{2}, [][2]string{{"/a", "/b"}}, "", 301)),
+	)
 }
 
 // TestExpressionsTakeWhatTheirTemplatesTake compares what is translated with the regular expressions themselves.
 func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 	random := rand.New(rand.NewPCG(3, 4))
-	pieces := []string{"a", "b", "/", `\.`, "-", "([^/]+)", "([0-9]+)", `(\d+)`, "(a|bb)", "(a|b)?", "a?", "(.*)", "(.+)", ".*", "[^/]+", "(?:a|/b)", "1"}
+	pieces := []string{
+		"a",
+		"b",
+		"/",
+		`\.`,
+		"-",
+		"([^/]+)",
+		"([0-9]+)",
+		`(\d+)`,
+		"(a|bb)",
+		"(a|b)?",
+		"a?",
+		"(.*)",
+		"(.+)",
+		".*",
+		"[^/]+",
+		"(?:a|/b)",
+		"1",
+	}
 	letters := []string{"a", "b", "/", ".", "-", "1", "bb", "c"}
 	scope := rule.Scope{Holds: func(web.Host) bool { return true }}
 	translated, compared := 0, 0
@@ -161,7 +191,10 @@ func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 		var rules []*rule.Rule
 		wider, loose := false, regexp.MustCompile(strings.ReplaceAll(text, ".+", ".*"))
 		for _, w := range x.ways {
-			parsed, faults := rule.Parse([]rule.Row{{Old: "old.example" + w.old, New: "/" + w.groups["1"] + "-" + w.groups["2"]}}, scope)
+			parsed, faults := rule.Parse(
+				[]rule.Row{{Old: "old.example" + w.old, New: "/" + w.groups["1"] + "-" + w.groups["2"]}},
+				scope,
+			)
 			if len(faults) > 0 { // a path with dots, which is never asked for
 				require.Contains(t, faults[0].Says, "dot segments", "%s: %s", text, w.old)
 			}
@@ -189,7 +222,15 @@ func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 			compared++
 			if takes && !wider && !strings.Contains(text, "|") && !strings.Contains(text, "a?") && own.NumSubexp() > 1 {
 				groups := own.FindStringSubmatch(path)
-				require.Equal(t, "https://n.example/"+groups[1]+"-"+groups[2], m.Location(web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("n.example")}), "%s at %s: %v", text, path, x.ways)
+				require.Equal(
+					t,
+					"https://n.example/"+groups[1]+"-"+groups[2],
+					m.Location(web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("n.example")}),
+					"%s at %s: %v",
+					text,
+					path,
+					x.ways,
+				)
 			}
 		}
 	}
@@ -197,7 +238,8 @@ func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 	assert.Greater(t, compared, 20_000)
 }
 
-// accounted checks that no line with a redirect goes without a rule or a reason, and that every rule parses or can be said to be none.
+// accounted checks that no line with a redirect goes without a rule or a reason, and that every rule parses or can be
+// said to be none.
 func accounted(t *testing.T, text string, m Import, counts func(line string) bool) {
 	t.Helper()
 	seen := map[int]bool{}
@@ -218,7 +260,10 @@ func accounted(t *testing.T, text string, m Import, counts func(line string) boo
 
 func FuzzReadApache(f *testing.F) {
 	f.Add("Redirect 301 /a https://b.example/\nRewriteCond %{HTTP_HOST} ^x$\nRewriteRule ^(a|b)?([^/]+)$ /$1 [R=301,NC]\n")
-	f.Add("<VirtualHost *:80>\nServerName a.example\nRedirectMatch ^/x(.*)$ /y$1\n</VirtualHost>\n<If>\nRedirect gone /z\n</If>")
+	f.Add(
+		"<VirtualHost *:80>\nServerName a.example\nRedirectMatch ^/x(.*)$ /y$1\n</VirtualHost>\n<If>\nRedirect gone /z\n" +
+			"</If>",
+	)
 	f.Add("RewriteRule ^([0-9]+)/?$ https://x/%1?a=$1 [R,QSA]\nRewriteBase /q\nRedirect \"/a b\" \"/c\"")
 	f.Fuzz(func(t *testing.T, text string) {
 		if strings.Contains(text, "\\") || strings.Contains(text, "\r") {
@@ -234,7 +279,10 @@ func FuzzReadApache(f *testing.F) {
 
 func FuzzReadNginx(f *testing.F) {
 	f.Add("server { server_name a.example; location ~ ^/x(.*)$ { return 301 /y$1; } rewrite ^/a b permanent; }")
-	f.Add("map $uri $to { ~^/a(?<n>.*)$ /b$n; }\nserver { if ($to) { return 301 $to; } if ($arg_x = \"1\") { return 302 '/q'; } }")
+	f.Add(
+		"map $uri $to { ~^/a(?<n>.*)$ /b$n; }\nserver { if ($to) { return 301 $to; } if ($arg_x = \"1\") { return 302 " +
+			"'/q'; } }",
+	)
 	f.Add("return 301 https://$host$request_uri;\nlocation = /a { rewrite ^ /b redirect; }\n# } {\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		accounted(t, text, ReadNginx(text, "old.example"), func(string) bool { return false })
@@ -251,6 +299,15 @@ func FuzzReadPairs(f *testing.F) {
 }
 
 func TestABraceInAnExpressionEndsNoWord(t *testing.T) {
-	m := ReadNginx("server { server_name old.example; location ~ ^/y/[0-9]{4}/ { return 301 /years; } rewrite ^/z{2}$ /zz permanent; location = /plain { return 301 /p; } }", "")
-	assert.Contains(t, written(m), "old.example/plain > https://old.example/p 301", "what comes behind the braces is still read")
+	m := ReadNginx(
+		"server { server_name old.example; location ~ ^/y/[0-9]{4}/ { return 301 /years; } rewrite ^/z{2}$ /zz permanent; "+
+			"location = /plain { return 301 /p; } }",
+		"",
+	)
+	assert.Contains(
+		t,
+		written(m),
+		"old.example/plain > https://old.example/p 301",
+		"what comes behind the braces is still read",
+	)
 }

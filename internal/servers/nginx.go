@@ -20,7 +20,8 @@ var nginxWriter = Writer{
 maps, patterns by how their paths begin, path and query kept as the rules and the carrier's limits say.`,
 	Comment: "# ",
 	Options: Options{HTTP: []string{"80", "[::]:80"}, HTTPS: []string{"443", "[::]:443"},
-		Certificates: "/etc/nginx/upperpath/certificates", Challenges: "/var/www/upperpath-challenges", Place: "/etc/nginx/upperpath"},
+		Certificates: "/etc/nginx/upperpath/certificates", Challenges: "/var/www/upperpath-challenges",
+		Place: "/etc/nginx/upperpath"},
 	write: writeNginx,
 }
 
@@ -65,17 +66,18 @@ const nginxHead = `# Redirects for nginx (1.19.4 or newer), to be included in th
 # Paths that are never redirected over http are answered from
 #     %s
 #
-# How a request is answered: whole paths stand in a map with their targets, each with its line of rules.csv behind it. Else
-# the start of the path leads to a map of the few patterns that begin so; each stands below its rule, its target beside it.
-# Where a target has a status in front (302:https://...), it is complete; else the visitor's query comes behind it.
+# How a request is answered: whole paths stand in a map with their targets, each with its line of rules.csv behind it.
+# Else the start of the path leads to a map of the few patterns that begin so; each stands below its rule, its target
+# beside it. Where a target has a status in front (302:https://...), it is complete; else the visitor's query comes
+# behind it.
 #
 # A line "pcre_jit on;" at the top of nginx.conf makes all of this faster.
 #
-# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself refuses
-# stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other escapes; browsers
-# send none of these. An exempt path counts as one also where its slashes are written %%2F, and a capture that goes into a
-# host is taken only where it is not percent-encoded. A host that is not here gets 421, or no TLS connection, and never
-# another site's page.
+# Two URLs are the same here where RFC 3986 section 6.2.2 says so: %%7E is ~, but %%2F is not /. What nginx itself
+# refuses stays refused with 400: a %% that starts no escape, %%00, octets outside ASCII, and ".." beside other
+# escapes; browsers send none of these. An exempt path counts as one also where its slashes are written %%2F, and a
+# capture that goes into a host is taken only where it is not percent-encoded. A host that is not here gets 421, or no
+# TLS connection, and never another site's page.
 `
 
 const nginxCommon = `
@@ -99,7 +101,8 @@ map $up_spelt $up_odd {
     odd $up_raw;
 }
 
-# The decoded path, for looking up whole paths; empty where decoding would take an encoded / or its like for a plain one.
+# The decoded path, for looking up whole paths; empty where decoding would take an encoded / or its like for a plain
+# one.
 map $up_right $up_key {
     default $up_right;
     "" $up_decoded;
@@ -223,11 +226,21 @@ func (n *nginx) server(b block) {
 	fmt.Fprintf(w, "    server_name %s;\n    merge_slashes off;\n", strings.Join(b.names, " "))
 	if b.Scheme == web.HTTPS {
 		at := strings.TrimSuffix(n.options.Certificates, "/") + "/" + b.Domain.Name.String()
-		fmt.Fprintf(w, "    ssl_certificate     %s;\n    ssl_certificate_key %s;\n", quoteValue(at+".crt"), quoteValue(at+".key"))
+		fmt.Fprintf(
+			w,
+			"    ssl_certificate     %s;\n    ssl_certificate_key %s;\n",
+			quoteValue(at+".crt"),
+			quoteValue(at+".key"),
+		)
 	}
 	fmt.Fprint(w, "    if ($up_spelt = refused) { return 400; }\n")
 	for _, e := range b.Exempt {
-		fmt.Fprintf(w, "    location ^~ %s { root %s; default_type text/plain; }\n", quote(web.Decode(e)), quoteValue(n.options.Challenges))
+		fmt.Fprintf(
+			w,
+			"    location ^~ %s { root %s; default_type text/plain; }\n",
+			quote(web.Decode(e)),
+			quoteValue(n.options.Challenges),
+		)
 	}
 	if b.table == nil {
 		fmt.Fprintf(w, "    location / { return %d %s; }\n}\n", b.Status, n.constant(b.Door))
@@ -294,7 +307,10 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 		}
 	}
 	if name := reencoded(r); name != "" {
-		return fmt.Sprintf("what {%s} takes moves between path and query and has to be encoded anew, which nginx cannot", name)
+		return fmt.Sprintf(
+			"what {%s} takes moves between path and query and has to be encoded anew, which nginx cannot",
+			name,
+		)
 	}
 	old := quoteValue(r.Old.String())
 	if !hashable {
@@ -306,8 +322,8 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 	return ""
 }
 
-// leadsTo writes what a map holds for a rule: its target, before which a status stands where it is complete; else the visitor's query is put
-// behind it.
+// leadsTo writes what a map holds for a rule: its target, before which a status stands where it is complete; else the
+// visitor's query is put behind it.
 func (n *nginx) leadsTo(t *table, r *rule.Rule) string {
 	if r.Status == rule.Gone {
 		t.marked[rule.Gone] = true
@@ -361,8 +377,8 @@ func keysOf(r *rule.Rule) []string {
 	return keys
 }
 
-// query writes the query of a target: its own first, as it stands in a quoted value, then the visitor's without the keys that it sets
-// itself and those that are used up.
+// query writes the query of a target: its own first, as it stands in a quoted value, then the visitor's without the
+// keys that it sets itself and those that are used up.
 func (n *nginx) query(own string, drop bool, used ...string) string {
 	switch {
 	case own == "" && drop:
@@ -386,14 +402,30 @@ func (n *nginx) strip(own string, used []string) int {
 	number := len(n.strips) + 1
 	n.strips[set] = number
 	from := "$up_more"
-	fmt.Fprintf(&n.queries, "\n# The visitor's query without what a target sets itself or a rule uses up; a key that comes more than three times stays.\n")
+	fmt.Fprintf(
+		&n.queries,
+		"\n# The visitor's query without what a target sets itself or a rule uses up; a key that comes more than three "+
+			"times stays.\n",
+	)
 	for round := 1; round <= 3; round++ {
-		fmt.Fprintf(&n.queries, "map %s $up_rest%d_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n", from, number, round, from,
-			quote("~^(?<up_l>(?:&[^&]*)*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"))
+		fmt.Fprintf(
+			&n.queries,
+			"map %s $up_rest%d_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n",
+			from,
+			number,
+			round,
+			from,
+			quote("~^(?<up_l>(?:&[^&]*)*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"),
+		)
 		from = fmt.Sprintf("$up_rest%d_%d", number, round)
 	}
 	fmt.Fprintf(&n.queries, "map %s $up_rest%d {\n    default %s;\n    \"&\" \"\";\n}\n", from, number, from)
-	fmt.Fprintf(&n.queries, "map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n", from, number)
+	fmt.Fprintf(
+		&n.queries,
+		"map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n",
+		from,
+		number,
+	)
 	return number
 }
 

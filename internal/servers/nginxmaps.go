@@ -207,7 +207,11 @@ func (c *chain) tried(b *branch, next string, root bool) string {
 	}
 	if root {
 		home := c.door.Home
-		to := c.marks(c.door.Status, quoteText(home.Door().String()+home.Path()), c.query(quoteText(home.Query()), c.door.DropsQuery))
+		to := c.marks(
+			c.door.Status,
+			quoteText(home.Door().String()+home.Path()),
+			c.query(quoteText(home.Query()), c.door.DropsQuery),
+		)
 		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
 			fmt.Fprintf(&w, "    %s %s;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, c.isOdd())+end), to)
 		}
@@ -234,13 +238,24 @@ func (c *chain) whole(next string) string {
 		if ignoresCase || lowerASCII(p.path) == p.path {
 			fmt.Fprintf(&others, "    %s %s; # %s\n", quote(p.path), p.to, p.lines)
 		} else {
-			fmt.Fprintf(&capitals, "    %s \"%s\\n%s; # %s\n", quote(p.path), quoteText(p.path), strings.TrimPrefix(p.to, `"`), p.lines)
+			fmt.Fprintf(&capitals, "    %s \"%s\\n%s; # %s\n", quote(p.path), quoteText(p.path), strings.TrimPrefix(p.to, `"`),
+				p.lines)
 		}
 	}
 	if capitals.Len() > 0 {
 		given, checked := c.name(), c.name()
-		c.add(key, given, `""`, "    # Before the target stands the path once more, to be compared with the one that came.\n"+capitals.String())
-		c.add(fmt.Sprintf(`"%s\n%s"`, given, key), checked, orEmpty(next), `    "~^(?<up_k>/[^\n]*)\n(?<up_t>[^\n]*)\n\\k<up_k>\\z" $up_t;`+"\n")
+		c.add(
+			key,
+			given,
+			`""`,
+			"    # Before the target stands the path once more, to be compared with the one that came.\n"+capitals.String(),
+		)
+		c.add(
+			fmt.Sprintf(`"%s\n%s"`, given, key),
+			checked,
+			orEmpty(next),
+			`    "~^(?<up_k>/[^\n]*)\n(?<up_t>[^\n]*)\n\\k<up_k>\\z" $up_t;`+"\n",
+		)
 		next = checked
 	}
 	if others.Len() > 0 {
@@ -251,7 +266,8 @@ func (c *chain) whole(next string) string {
 	return next
 }
 
-// wholePaths gives the paths of a table; where a rule asks for a parameter of the query, a map of its own finds which one is taken.
+// wholePaths gives the paths of a table; where a rule asks for a parameter of the query, a map of its own finds which
+// one is taken.
 func (c *chain) wholePaths(next string) []wholePath {
 	asking := map[string][]*rule.Rule{}
 	var order []string
@@ -278,7 +294,14 @@ func (c *chain) wholePaths(next string) []wholePath {
 		var lines []string
 		for _, r := range asking[path] {
 			lines = append(lines, strconv.Itoa(r.Line))
-			fmt.Fprintf(&w, "    # line %d: %s\n    %s %s;\n", r.Line, commentSafe(r.Old.String()), quote("~^"+conditionsRegexp(r)), c.leadsTo(c.table, r))
+			fmt.Fprintf(
+				&w,
+				"    # line %d: %s\n    %s %s;\n",
+				r.Line,
+				commentSafe(r.Old.String()),
+				quote("~^"+conditionsRegexp(r)),
+				c.leadsTo(c.table, r),
+			)
 		}
 		otherwise := orEmpty(next)
 		if r := others[path]; r != nil {

@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// ReadPairs makes rules of two columns of a table: old addresses and new ones, whole URLs or paths of a host, with stars for any
-// characters and $1, $2 for what they took.
+// ReadPairs makes rules of two columns of a table: old addresses and new ones, whole URLs or paths of a host, with
+// stars for any characters and $1, $2 for what they took.
 func ReadPairs(lines []int, pairs [][2]string, host string, status int) Import {
 	var m Import
 	for i, p := range pairs {
@@ -51,7 +51,9 @@ func ReadPairs(lines []int, pairs [][2]string, host string, status int) Import {
 // starred writes a pattern with stars as one of the rule language, and says why it cannot be where that is so.
 func starred(s string, groups map[string]string) (string, string) {
 	pieces := strings.Split(s, "*")
-	if strings.Contains(pieces[0], "://") && !strings.Contains(strings.SplitN(pieces[0], "://", 2)[1], "/") && len(pieces) > 1 || len(pieces) > 1 && !strings.Contains(pieces[0], "/") {
+	if strings.Contains(pieces[0], "://") && !strings.Contains(strings.SplitN(pieces[0], "://", 2)[1], "/") &&
+		len(pieces) > 1 ||
+		len(pieces) > 1 && !strings.Contains(pieces[0], "/") {
 		return "", "a star stands in its host; write a line for each host"
 	}
 	var b strings.Builder
@@ -61,7 +63,8 @@ func starred(s string, groups map[string]string) (string, string) {
 		if i == len(pieces)-2 && piece == "" {
 			groups[fmt.Sprint(i+1)] = "{+" + name + "}"
 		} else {
-			return "", "a star before the end takes slashes, and {name} does not; write {name} for it where it stands for one segment"
+			return "", "a star before the end takes slashes, and {name} does not; write {name} for it where it stands for " +
+				"one segment"
 		}
 		b.WriteString(groups[fmt.Sprint(i+1)] + piece)
 	}

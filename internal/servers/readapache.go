@@ -7,9 +7,10 @@ import (
 	"strings"
 )
 
-// ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent, RedirectTemp, RedirectMatch, and the simple
-// forms of RewriteRule with RewriteCond. host is whose paths they are where no ServerName says so; htaccess says that the file lies in the
-// root folder of a host, where RewriteRule sees paths without their first slash.
+// ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent, RedirectTemp, RedirectMatch,
+// and the simple forms of RewriteRule with RewriteCond. host is whose paths they are where no ServerName says so;
+// htaccess says that the file lies in the root folder of a host, where RewriteRule sees paths without their first
+// slash.
 func ReadApache(text, host string, htaccess bool) Import {
 	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: htaccess, base: "/"}
 	lines := logical(text)
@@ -99,7 +100,8 @@ func (a *apache) line(number int, text string, behind []numbered) {
 		a.leave(number, trimmed, "it stands inside %s, which decides whether it holds", within)
 		return
 	}
-	if len(a.hosts) == 0 && redirects && directive != "rewriteengine" && directive != "rewritebase" && directive != "rewritecond" {
+	if len(a.hosts) == 0 && redirects && directive != "rewriteengine" && directive != "rewritebase" &&
+		directive != "rewritecond" {
 		a.leave(number, trimmed, "the file does not say whose path this is; name the host with --host")
 		return
 	}
@@ -214,7 +216,15 @@ func withoutWWW(hosts []string) []string {
 }
 
 // put adds a rule for each host.
-func (a *apache) put(number int, text string, scheme, old string, to func(host string) string, status int, drop bool, w way) {
+func (a *apache) put(
+	number int,
+	text string,
+	scheme, old string,
+	to func(host string) string,
+	status int,
+	drop bool,
+	w way,
+) {
 	for _, host := range a.hosts {
 		a.putAt(number, text, scheme, host, old, to(host), status, drop, w)
 	}
@@ -343,7 +353,16 @@ func (a *apache) redirectMatch(number int, text string, args []string) {
 				return
 			}
 		}
-		a.put(number, text, "", w.old, func(host string) string { return absoluteAt(to, host) }, status, strings.Contains(to, "?"), w)
+		a.put(
+			number,
+			text,
+			"",
+			w.old,
+			func(host string) string { return absoluteAt(to, host) },
+			status,
+			strings.Contains(to, "?"),
+			w,
+		)
 	}
 }
 
@@ -405,7 +424,20 @@ func (a *apache) rewrite(number int, text string, args []string) {
 
 // substitution writes what a RewriteRule leads to, as a template.
 func (a *apache) substitution(path, query string, w way, at asked, host string) (string, error) {
-	hidden := strings.NewReplacer("%1", "\x01", "%{HTTP_HOST}", host, "%{SERVER_NAME}", host, "%{REQUEST_SCHEME}", strings.TrimSuffix(firstOf(at.scheme, firstOf(a.scheme, "https://")), "://"), "%{REQUEST_URI}", "\x02", "%{QUERY_STRING}", "\x03")
+	hidden := strings.NewReplacer(
+		"%1",
+		"\x01",
+		"%{HTTP_HOST}",
+		host,
+		"%{SERVER_NAME}",
+		host,
+		"%{REQUEST_SCHEME}",
+		strings.TrimSuffix(firstOf(at.scheme, firstOf(a.scheme, "https://")), "://"),
+		"%{REQUEST_URI}",
+		"\x02",
+		"%{QUERY_STRING}",
+		"\x03",
+	)
 	to, err := target(hidden.Replace(path), w.groups, '$')
 	if err != nil {
 		return "", err

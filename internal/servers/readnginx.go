@@ -6,8 +6,8 @@ import (
 	"strings"
 )
 
-// ReadNginx takes redirects out of an nginx configuration: return, rewrite, location and map, in servers with literal names. host is
-// whose paths they are where no server_name says so.
+// ReadNginx takes redirects out of an nginx configuration: return, rewrite, location and map, in servers with literal
+// names. host is whose paths they are where no server_name says so.
 func ReadNginx(text, host string) Import {
 	n := nginxReader{maps: map[string]nginxMap{}}
 	blocks, err := parseNginx(text)
@@ -174,8 +174,8 @@ func (n *nginxReader) collect(all []directive) {
 	}
 }
 
-// rank orders what nginx tries: what stands in the server itself, then exact locations, those that end the search, regular expressions in their
-// order, and beginnings of paths from the longest on.
+// rank orders what nginx tries: what stands in the server itself, then exact locations, those that end the search,
+// regular expressions in their order, and beginnings of paths from the longest on.
 const (
 	rankServer = iota * 1_000_000
 	rankExact
@@ -435,7 +435,10 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 	switch {
 	case flag == "permanent":
 		status = 301
-	case flag == "redirect", strings.HasPrefix(to, "http://"), strings.HasPrefix(to, "https://"), strings.HasPrefix(to, "$scheme"):
+	case flag == "redirect",
+		strings.HasPrefix(to, "http://"),
+		strings.HasPrefix(to, "https://"),
+		strings.HasPrefix(to, "$scheme"):
 		status = 302
 	default:
 		n.leave(d.line, d.text(), "it rewrites inside the server, and redirects nobody")
@@ -465,8 +468,8 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 	}
 }
 
-// inLocation gives the paths that both an expression and the location take that it stands in; ok is false where that is more than the rule
-// language says.
+// inLocation gives the paths that both an expression and the location take that it stands in; ok is false where that is
+// more than the rule language says.
 func inLocation(ways, within []way) (both []way, ok bool) {
 	if within == nil {
 		return ways, true
@@ -491,7 +494,8 @@ func inLocation(ways, within []way) (both []way, ok bool) {
 	return both, true
 }
 
-// condition reads the forms of if that stand for rules: a value of a map, a parameter of the query, a host, a scheme, a path.
+// condition reads the forms of if that stand for rules: a value of a map, a parameter of the query, a host, a scheme, a
+// path.
 func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
 	inside := strings.Trim(strings.Join(d.words[1:], " "), "()")
 	variable, rest, compares := strings.Cut(inside, " ")
@@ -544,7 +548,8 @@ func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
 	n.leave(d.line, d.text(), "the condition %s is not read", inside)
 }
 
-// wholeKey is the one path of a comparison with a variable. $request_uri holds the query too, and so takes the path without one only.
+// wholeKey is the one path of a comparison with a variable. $request_uri holds the query too, and so takes the path
+// without one only.
 func wholeKey(variable, path string) way {
 	w := way{old: escapeText(path), groups: map[string]string{}}
 	if variable == "$request_uri" {

@@ -1,6 +1,6 @@
-// Package servers writes doors as configuration for real web servers, a file a server and a row in the table, and reads redirects from
-// such files. It works nothing out: what each door answers comes from predict; here it is only said in a server's own language, exactly or
-// not at all.
+// Package servers writes doors as configuration for real web servers, a file a server and a row in the table, and reads
+// redirects from such files. It works nothing out: what each door answers comes from predict; here it is only said in a
+// server's own language, exactly or not at all.
 //
 //	w, _ := servers.WriterOf("nginx")
 //	out, err := w.Write(web.Held("gateway"), servers.Options{})
@@ -73,8 +73,9 @@ func WriterOf(name string) (Writer, bool) {
 	return Writer{}, false
 }
 
-// Write writes doors as a carrier itself is asked for them (predict's Web.Held gives them). What a field of theirs says is in the files, or
-// a finding (beyond-carrier) names what is not. The error says why nothing is written: while rules are tied, no order of theirs is right.
+// Write writes doors as a carrier itself is asked for them (predict's Web.Held gives them). What a field of theirs says
+// is in the files, or a finding (beyond-carrier) names what is not. The error says why nothing is written: while rules
+// are tied, no order of theirs is right.
 func (w Writer) Write(doors []predict.Door, o Options) (Output, error) {
 	if err := tied(doors); err != nil {
 		return Output{}, err
@@ -101,7 +102,8 @@ func (o Options) or(others Options) Options {
 	if len(o.HTTPS) == 0 {
 		o.HTTPS = others.HTTPS
 	}
-	for to, other := range map[*string]string{&o.Certificates: others.Certificates, &o.Challenges: others.Challenges, &o.Place: others.Place} {
+	for to, other := range map[*string]string{&o.Certificates: others.Certificates, &o.Challenges: others.Challenges,
+		&o.Place: others.Place} {
 		if *to == "" {
 			*to = other
 		}

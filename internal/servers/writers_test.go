@@ -26,11 +26,13 @@ func load(t *testing.T, archive *txtar.Archive) []predict.Door {
 	}
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	return predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}).Held("gateway")
+	return predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}).
+		Held("gateway")
 }
 
-// TestEveryWriterWritesTheCases writes the estate of every case of testdata for every server, in every form, and compares; UPDATE=1
-// writes the cases anew. That servers understand it, and answer so, is tested with real ones in test/peers.
+// TestEveryWriterWritesTheCases writes the estate of every case of testdata for every server, in every form, and
+// compares; UPDATE=1 writes the cases anew. That servers understand it, and answer so, is tested with real ones in
+// test/peers.
 func TestEveryWriterWritesTheCases(t *testing.T) {
 	cases, err := filepath.Glob("testdata/*.txtar")
 	require.NoError(t, err)
@@ -48,7 +50,16 @@ func TestEveryWriterWritesTheCases(t *testing.T) {
 		made := &txtar.Archive{Comment: archive.Comment, Files: input}
 		for _, w := range Writers() {
 			for _, form := range append([]Form{{}}, w.Forms...) {
-				out, err := w.Write(doors, Options{HTTP: []string{"127.0.0.1:8080"}, HTTPS: []string{"127.0.0.1:8443"}, Certificates: "/c", Challenges: "/w", Form: form.Name})
+				out, err := w.Write(
+					doors,
+					Options{
+						HTTP:         []string{"127.0.0.1:8080"},
+						HTTPS:        []string{"127.0.0.1:8443"},
+						Certificates: "/c",
+						Challenges:   "/w",
+						Form:         form.Name,
+					},
+				)
 				require.NoError(t, err, path)
 				says := ""
 				for _, f := range out.Findings {
@@ -67,7 +78,8 @@ func TestEveryWriterWritesTheCases(t *testing.T) {
 	}
 }
 
-// TestNothingInARuleBecomesADirective writes rules that would end a word, a line or a comment, and names of folders that do.
+// TestNothingInARuleBecomesADirective writes rules that would end a word, a line or a comment, and names of folders
+// that do.
 func TestNothingInARuleBecomesADirective(t *testing.T) {
 	p := load(t, txtar.Parse([]byte(`
 -- upperpath.yaml --
@@ -141,10 +153,24 @@ func TestParseListen(t *testing.T) {
 }
 
 func TestARuleIsTooLongAsNginxReadsIt(t *testing.T) {
-	accents := strings.Repeat("%C3%A9", 400) // 2,400 octets of a map, but more of an expression, which takes every spelling
+	accents := strings.Repeat(
+		"%C3%A9",
+		400,
+	) // 2,400 octets of a map, but more of an expression, which takes every spelling
 	p := load(t, &txtar.Archive{Files: []txtar.File{
-		{Name: "upperpath.yaml", Data: []byte("canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\ndomains: [old.example]\nrules: rules.csv\n")},
-		{Name: "rules.csv", Data: []byte("old,new\nold.example/" + accents + ",/x\nold.example/" + accents + "/{x},/y\nold.example/" + accents + "?p=1,/z\n")},
+		{
+			Name: "upperpath.yaml",
+			Data: []byte(
+				"canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\n" +
+					"domains: [old.example]\nrules: rules.csv\n",
+			),
+		},
+		{
+			Name: "rules.csv",
+			Data: []byte(
+				"old,new\nold.example/" + accents + ",/x\nold.example/" + accents + "/{x},/y\nold.example/" + accents + "?p=1,/z\n",
+			),
+		},
 	}})
 	out, err := nginxWriter.Write(p, Options{})
 	require.NoError(t, err)
@@ -163,7 +189,13 @@ func TestLargeTablesGetLargerHashes(t *testing.T) {
 		fmt.Fprintf(&rules, "old.example/%s%d,/x\n", strings.Repeat("long/", 80), i)
 	}
 	p := load(t, &txtar.Archive{Files: []txtar.File{
-		{Name: "upperpath.yaml", Data: []byte("canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\ndomains: [old.example]\nrules: rules.csv\n")},
+		{
+			Name: "upperpath.yaml",
+			Data: []byte(
+				"canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\n" +
+					"domains: [old.example]\nrules: rules.csv\n",
+			),
+		},
 		{Name: "rules.csv", Data: []byte(rules.String() + "old.example/" + strings.Repeat("x", 4000) + ",/x\n")},
 	}})
 	out, err := nginxWriter.Write(p, Options{})

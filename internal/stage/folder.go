@@ -115,7 +115,14 @@ func FromFolder(folder string) (Scene, error) {
 	path := filepath.Join(folder, SceneName)
 	data, err := os.ReadFile(path)
 	if err != nil {
-		return Scene{}, problem.List{{File: path, Says: "there is no scene to play", Expected: "a folder with " + SceneName + " and zones/", Remedy: "upperpath demo leaves one behind: the folder stage in it"}}
+		return Scene{}, problem.List{
+			{
+				File:     path,
+				Says:     "there is no scene to play",
+				Expected: "a folder with " + SceneName + " and zones/",
+				Remedy:   "upperpath demo leaves one behind: the folder stage in it",
+			},
+		}
 	}
 	var file sceneFile
 	if err := yaml.UnmarshalWithOptions(data, &file, yaml.Strict()); err != nil {
@@ -127,7 +134,14 @@ func FromFolder(folder string) (Scene, error) {
 		for port, entry := range ports {
 			at, err := netip.ParseAddrPort(netipJoin(address, port))
 			if err != nil {
-				faults.Add(problem.Problem{File: path, Says: "this is no address and port", Value: address + " " + port, Expected: "an address such as 203.0.113.10 and a port such as 443"})
+				faults.Add(
+					problem.Problem{
+						File:     path,
+						Says:     "this is no address and port",
+						Value:    address + " " + port,
+						Expected: "an address such as 203.0.113.10 and a port such as 443",
+					},
+				)
 				continue
 			}
 			e, wrong := file.endpoint(entry)
@@ -160,7 +174,9 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 		}
 		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer)}
 		if entry.Say != "" && !n.Silent && !n.Refuses {
-			faults.Add(problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "silence or lame"})
+			faults.Add(
+				problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "silence or lame"},
+			)
 		}
 		all := scene.Zones
 		if entry.Zones != "" {
@@ -193,7 +209,9 @@ func (f sceneFile) registry(scene *Scene) problem.List {
 	}
 	a, err := netip.ParseAddr(f.Registry.Address)
 	if err != nil {
-		return problem.List{{Says: "the registry has no address", Value: f.Registry.Address, Expected: "an address such as 198.51.100.90"}}
+		return problem.List{
+			{Says: "the registry has no address", Value: f.Registry.Address, Expected: "an address such as 198.51.100.90"},
+		}
 	}
 	answers := map[string]string{}
 	var faults problem.List
@@ -204,14 +222,21 @@ func (f sceneFile) registry(scene *Scene) problem.List {
 		}
 		domain := strings.TrimSuffix(originOf(name), ".")
 		body := map[string]any{"objectClassName": "domain", "ldhName": domain, "status": entry.Status,
-			"events": []any{map[string]any{"eventAction": "expiration", "eventDate": time.Now().Add(ends).UTC().Format(time.RFC3339)}}}
+			"events": []any{
+				map[string]any{"eventAction": "expiration", "eventDate": time.Now().Add(ends).UTC().Format(time.RFC3339)},
+			}}
 		var servers []any
 		for _, n := range entry.NameServers {
 			servers = append(servers, map[string]any{"objectClassName": "nameserver", "ldhName": n})
 		}
 		body["nameservers"] = servers
 		if entry.Registrar != "" {
-			body["entities"] = []any{map[string]any{"roles": []string{"registrar"}, "vcardArray": []any{"vcard", []any{[]any{"fn", map[string]any{}, "text", entry.Registrar}}}}}
+			body["entities"] = []any{
+				map[string]any{
+					"roles":      []string{"registrar"},
+					"vcardArray": []any{"vcard", []any{[]any{"fn", map[string]any{}, "text", entry.Registrar}}},
+				},
+			}
 		}
 		text, err := json.Marshal(body)
 		if err != nil {
@@ -256,7 +281,9 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 		return &Endpoint{Silent: true}, nil
 	case "":
 	default:
-		faults.Add(problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "closed or silence"})
+		faults.Add(
+			problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "closed or silence"},
+		)
 	}
 	e := &Endpoint{}
 	for _, name := range entry.Certificates {
@@ -367,7 +394,13 @@ func (a answerer) answer(u web.URL) (Reply, bool) {
 	if !ok {
 		return Reply{}, false
 	}
-	r := Reply{Status: cmp.Or(a.entry.Status, 200), Title: a.entry.Page, Text: a.entry.Text, Raw: a.entry.Raw, Endless: a.entry.Endless}
+	r := Reply{
+		Status:  cmp.Or(a.entry.Status, 200),
+		Title:   a.entry.Page,
+		Text:    a.entry.Text,
+		Raw:     a.entry.Raw,
+		Endless: a.entry.Endless,
+	}
 	switch {
 	case a.entry.To != "":
 		r.Location, r.Status = m.Location(u.Door()), cmp.Or(a.entry.Status, 301)
@@ -383,7 +416,9 @@ func readZones(folder string) ([]Zone, problem.List) {
 	var zones []Zone
 	paths, _ := filepath.Glob(filepath.Join(folder, "*.zone"))
 	if len(paths) == 0 {
-		faults.Add(problem.Problem{File: folder, Says: "there are no zone files", Expected: "a file such as northmoor.example.zone"})
+		faults.Add(
+			problem.Problem{File: folder, Says: "there are no zone files", Expected: "a file such as northmoor.example.zone"},
+		)
 	}
 	for _, path := range paths {
 		data, err := os.ReadFile(path)
@@ -393,7 +428,13 @@ func readZones(folder string) ([]Zone, problem.List) {
 		}
 		origin, err := web.ParseObservedHost(strings.TrimSuffix(filepath.Base(path), ".zone"))
 		if err != nil {
-			faults.Add(problem.Problem{File: path, Says: "the file is not called after a zone", Expected: "a name such as northmoor.example.zone"})
+			faults.Add(
+				problem.Problem{
+					File:     path,
+					Says:     "the file is not called after a zone",
+					Expected: "a name such as northmoor.example.zone",
+				},
+			)
 			continue
 		}
 		parser := dns.NewZoneParser(strings.NewReader(string(data)), dns.Fqdn(origin.String()), path)

@@ -56,7 +56,11 @@ func newAuthority() (*authority, error) {
 }
 
 // newIssuer makes an issuing certificate, signed by a parent or, without one, by itself.
-func newIssuer(name string, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certificate, *ecdsa.PrivateKey, error) {
+func newIssuer(
+	name string,
+	parent *x509.Certificate,
+	parentKey *ecdsa.PrivateKey,
+) (*x509.Certificate, *ecdsa.PrivateKey, error) {
 	template := template(name, -3650*day, 3650*day)
 	template.IsCA, template.BasicConstraintsValid = true, true
 	template.KeyUsage = x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature
@@ -66,7 +70,12 @@ func newIssuer(name string, parent *x509.Certificate, parentKey *ecdsa.PrivateKe
 func template(name string, from, until time.Duration) *x509.Certificate {
 	serial, _ := rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 100))
 	now := time.Now()
-	return &x509.Certificate{SerialNumber: serial, Subject: pkix.Name{CommonName: name}, NotBefore: now.Add(from), NotAfter: now.Add(until)}
+	return &x509.Certificate{
+		SerialNumber: serial,
+		Subject:      pkix.Name{CommonName: name},
+		NotBefore:    now.Add(from),
+		NotAfter:     now.Add(until),
+	}
 }
 
 func sign(t, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certificate, *ecdsa.PrivateKey, error) {

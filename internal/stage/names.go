@@ -233,8 +233,8 @@ func (n *NameServer) handOut(z *zoneData, name string, w dns.ResponseWriter, que
 	_ = new(dns.Transfer).Out(w, question, envelopes)
 }
 
-// resolver answers from all zones, and with a memory goes on giving an old answer until its TTL has run out, so many times
-// faster than real time as its speed says.
+// resolver answers from all zones, and with a memory goes on giving an old answer until its TTL has run out, so many
+// times faster than real time as its speed says.
 type resolver struct {
 	zones    atomic.Pointer[zones]
 	remember bool
@@ -349,7 +349,10 @@ func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
 	s.served[at.Addr()] = known
 	z := newZones(n.Zones)
 	known.Store(&z)
-	server := &dns.Server{Listener: l, Handler: dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(*known.Load(), w, q) })}
+	server := &dns.Server{
+		Listener: l,
+		Handler:  dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(*known.Load(), w, q) }),
+	}
 	started := make(chan struct{})
 	server.NotifyStartedFunc = func() { close(started) }
 	go func() { _ = server.ActivateAndServe() }()

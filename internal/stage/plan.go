@@ -15,16 +15,22 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Where the stage puts what the estate does not place: the site where it names no address, and hosts outside the estate.
+// Where the stage puts what the estate does not place: the site where it names no address, and hosts outside the
+// estate.
 var (
 	siteStandIn    = netip.MustParseAddr("192.0.2.254")
 	outsideStandIn = netip.MustParseAddr("192.0.2.253")
 )
 
-// FromPlan makes the scene that stands after a plan was carried out: its records, its certificates, and at every address
-// what the carrier there answers for the hosts that it carries, and for no others.
+// FromPlan makes the scene that stands after a plan was carried out: its records, its certificates, and at every
+// address what the carrier there answers for the hosts that it carries, and for no others.
 func FromPlan(p *plan.Plan) (Scene, error) {
-	b := planScene{plan: p, loose: Zone{Origin: "."}, scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}, carried: map[netip.Addr]map[web.Host]bool{}}
+	b := planScene{
+		plan:    p,
+		loose:   Zone{Origin: "."},
+		scene:   Scene{Endpoints: map[netip.AddrPort]*Endpoint{}},
+		carried: map[netip.Addr]map[web.Host]bool{},
+	}
 	e := p.Estate
 	site := e.Site.Addresses
 	if len(site) == 0 {
@@ -99,7 +105,9 @@ type planScene struct {
 func (b *planScene) zone(z plan.Zone) error {
 	zone := Zone{Origin: z.Name + "."}
 	var apexAliases []string // the world sees the addresses
-	lines := []string{fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300", z.Name)}
+	lines := []string{
+		fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300", z.Name),
+	}
 	for _, r := range z.Records {
 		if r.Type == record.Alias {
 			apexAliases = append(apexAliases, r.Name)

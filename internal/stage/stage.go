@@ -1,6 +1,6 @@
-// Package stage is the stand-in web: name servers, web servers and a proxy on loopback that together play a whole internet
-// of documentation addresses (RFC 5737, RFC 3849), so that a plan can be rehearsed and every fault be met without touching
-// anything real. It needs no root and no network.
+// Package stage is the stand-in web: name servers, web servers and a proxy on loopback that together play a whole
+// internet of documentation addresses (RFC 5737, RFC 3849), so that a plan can be rehearsed and every fault be met
+// without touching anything real. It needs no root and no network.
 //
 // What is played is a Scene: it comes from a folder of plain files (FromFolder) or from a plan (FromPlan).
 //
@@ -69,15 +69,20 @@ type Stage struct {
 	closers   []func() error
 }
 
-// Start starts everything on loopback ports that the system chooses. An error comes back where a port cannot be had or a
-// certificate cannot be made; nothing is left running then.
+// Start starts everything on loopback ports that the system chooses. An error comes back where a port cannot be had or
+// a certificate cannot be made; nothing is left running then.
 func Start(scene Scene) (*Stage, error) {
 	a, err := newAuthority()
 	if err != nil {
 		return nil, err
 	}
-	s := &Stage{scene: scene, authority: a, doors: map[netip.AddrPort]string{}, served: map[netip.Addr]*atomic.Pointer[zones]{},
-		names: &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1), memory: map[key]remembered{}}}
+	s := &Stage{
+		scene:     scene,
+		authority: a,
+		doors:     map[netip.AddrPort]string{},
+		served:    map[netip.Addr]*atomic.Pointer[zones]{},
+		names:     &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1), memory: map[key]remembered{}},
+	}
 	s.SetZones(scene.Zones)
 	if err := s.start(); err != nil {
 		return nil, errors.Join(err, s.Close())
@@ -139,12 +144,25 @@ func (s *Stage) Close() error {
 func (s *Stage) Vantage() live.Vantage {
 	roots := x509.NewCertPool()
 	roots.AddCert(s.authority.root)
-	return live.Vantage{Name: "stage", Resolvers: []string{s.resolver}, Proxy: s.proxy.Addr().String(), Roots: roots, Timeout: Timeout}
+	return live.Vantage{
+		Name:      "stage",
+		Resolvers: []string{s.resolver},
+		Proxy:     s.proxy.Addr().String(),
+		Roots:     roots,
+		Timeout:   Timeout,
+	}
 }
 
 // VantageFile gives the same as a vantage file; the trusted certificate stands in the file trust.
 func (s *Stage) VantageFile(trust string) []byte {
-	return fmt.Appendf(nil, "resolvers: [%q]\nproxy: %q\ntrust: %s\ntimeout: %s\n", s.resolver, "socks5://"+s.proxy.Addr().String(), trust, Timeout)
+	return fmt.Appendf(
+		nil,
+		"resolvers: [%q]\nproxy: %q\ntrust: %s\ntimeout: %s\n",
+		s.resolver,
+		"socks5://"+s.proxy.Addr().String(),
+		trust,
+		Timeout,
+	)
 }
 
 // Trust gives the stage's authority as PEM.
@@ -172,14 +190,17 @@ func (s *Stage) serveEndpoint(at netip.AddrPort, e *Endpoint) error {
 			return err
 		}
 	}
-	server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
-		for _, c := range certificates {
-			if c.Leaf.VerifyHostname(hello.ServerName) == nil {
-				return c, nil
+	server.TLSConfig = &tls.Config{
+		MinVersion: tls.VersionTLS12,
+		GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
+			for _, c := range certificates {
+				if c.Leaf.VerifyHostname(hello.ServerName) == nil {
+					return c, nil
+				}
 			}
-		}
-		return certificates[0], nil
-	}}
+			return certificates[0], nil
+		},
+	}
 	go func() { _ = server.ServeTLS(l, "", "") }()
 	return nil
 }

@@ -55,7 +55,26 @@ func TestRehearsedAnswersEqualPredictedOnes(t *testing.T) {
 	scene, err := stage.FromPlan(p)
 	require.NoError(t, err)
 	w := start(t, scene)
-	pieces := []string{"/", "a", "archive", "1998", "tours", "%2F", "%61", "index.php", "shop/", "bobbins.html", "?q=1", "&x", "%C3%A5", ".html", "event/", "77", "..", "//"}
+	pieces := []string{
+		"/",
+		"a",
+		"archive",
+		"1998",
+		"tours",
+		"%2F",
+		"%61",
+		"index.php",
+		"shop/",
+		"bobbins.html",
+		"?q=1",
+		"&x",
+		"%C3%A5",
+		".html",
+		"event/",
+		"77",
+		"..",
+		"//",
+	}
 	random := rand.New(rand.NewPCG(3, 4))
 	asked := 0
 	for _, d := range p.Doors {
@@ -68,7 +87,12 @@ func TestRehearsedAnswersEqualPredictedOnes(t *testing.T) {
 			require.NoError(t, err)
 			want := p.Web.Answer(context.Background(), chain.Ask{URL: u})
 			got := w.Answer(context.Background(), chain.Ask{URL: u})
-			assert.Equal(t, fmt.Sprint(want.Status, want.Location, want.Refusal), fmt.Sprint(got.Status, got.Location, got.Refusal), u.String())
+			assert.Equal(
+				t,
+				fmt.Sprint(want.Status, want.Location, want.Refusal),
+				fmt.Sprint(got.Status, got.Location, got.Refusal),
+				u.String(),
+			)
 			if got.TLS != nil {
 				assert.Empty(t, got.TLS.Faults, u.String())
 			}
@@ -95,7 +119,8 @@ func TestTheDemoShowsTheFaultsThatItPromises(t *testing.T) {
 	for _, f := range tally.Findings() {
 		codes[f.Code.String()] = true
 	}
-	for _, code := range []string{"wrong-name", "refused", "path-lost", "downgrade", "extra-hop", "loop", "no-address", "expired", "temporary", "not-redirected", "broken-chain", "expires-soon"} {
+	for _, code := range []string{"wrong-name", "refused", "path-lost", "downgrade", "extra-hop", "loop", "no-address",
+		"expired", "temporary", "not-redirected", "broken-chain", "expires-soon"} {
 		assert.True(t, codes[code], code)
 	}
 }
@@ -115,10 +140,21 @@ func TestASceneWithFaultsSaysThemAll(t *testing.T) {
 	zone := filepath.Join(dir, "stage", "zones", "northmoor.example.zone")
 	require.NoError(t, os.WriteFile(zone, []byte("$INCLUDE /etc/passwd\n@ IN A 192.0.2.300\n"), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "stage", "zones", "no zone.zone"), nil, 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "stage", stage.SceneName), []byte("addresses:\n  192.0.2.999: {80: {say: closed}}\n  192.0.2.1: {80: {say: hush}, 443: {certificates: [none], answers: [{path: \"/*\"}]}}\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(dir, "stage", stage.SceneName),
+			[]byte(
+				"addresses:\n  192.0.2.999: {80: {say: closed}}\n  192.0.2.1: {80: {say: hush}, 443: {certificates: [none], "+
+					"answers: [{path: \"/*\"}]}}\n",
+			),
+			0o600,
+		),
+	)
 	_, err := stage.FromFolder(filepath.Join(dir, "stage"))
 	require.Error(t, err)
-	for _, want := range []string{"192.0.2.999 80", "hush", "no such certificate", "bare *", "northmoor.example.zone", "not called after a zone"} {
+	for _, want := range []string{"192.0.2.999 80", "hush", "no such certificate", "bare *", "northmoor.example.zone",
+		"not called after a zone"} {
 		assert.Contains(t, err.Error(), want)
 	}
 	assert.NotContains(t, err.Error(), "root:")
@@ -127,7 +163,8 @@ func TestASceneWithFaultsSaysThemAll(t *testing.T) {
 }
 
 func TestDemoFilesAreEmbedded(t *testing.T) {
-	for _, name := range []string{"upperpath.yaml", "rules.csv", "pages.txt", "stage/web.yaml", "stage/zones/xn--mllehuset-l8a.example.zone"} {
+	for _, name := range []string{"upperpath.yaml", "rules.csv", "pages.txt", "stage/web.yaml",
+		"stage/zones/xn--mllehuset-l8a.example.zone"} {
 		_, err := fs.Stat(demo.Files(), name)
 		assert.NoError(t, err, name)
 	}

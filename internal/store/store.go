@@ -1,5 +1,5 @@
-// Package store keeps what was seen: audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate file. Nothing that
-// is kept is ever changed.
+// Package store keeps what was seen: audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate
+// file. Nothing that is kept is ever changed.
 //
 //	s, err := store.Open(estateFolder)
 //	defer s.Close()
@@ -57,7 +57,10 @@ func Open(estateFolder string) (*Store, error) {
 		return nil, fmt.Errorf("opening the store %s: %w", path, err)
 	}
 	if _, err := db.Exec(schema); err != nil {
-		return nil, errors.Join(fmt.Errorf("opening the store %s: %w; if it is damaged, move it away and a new one is made", path, err), db.Close())
+		return nil, errors.Join(
+			fmt.Errorf("opening the store %s: %w; if it is damaged, move it away and a new one is made", path, err),
+			db.Close(),
+		)
 	}
 	return &Store{db}, nil
 }
@@ -105,8 +108,8 @@ func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error)
 // mostSurveys is how many surveys LatestSurveys looks back.
 const mostSurveys = 100
 
-// LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for: it is given each and tells whether
-// an older one is wanted too.
+// LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for: it is given each and
+// tells whether an older one is wanted too.
 func (s *Store) LatestSurveys(ctx context.Context, more func(*survey.Survey) bool) ([]*survey.Survey, error) {
 	kept, err := s.ListSurveys(ctx)
 	if err != nil {

@@ -17,9 +17,23 @@ import (
 
 func audit(vantage string) *chain.Audit {
 	u := web.MustParseURL("http://old.example/a%2Fb?c")
-	return &chain.Audit{Schema: chain.AuditSchema, Vantage: vantage, Canonical: "https://www.n.example", Started: time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC),
-		Chains:   []chain.Chain{{Entry: u, Probe: chain.Asked, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}, Findings: []finding.Finding{}}},
-		Findings: []finding.Finding{}}
+	return &chain.Audit{
+		Schema:    chain.AuditSchema,
+		Vantage:   vantage,
+		Canonical: "https://www.n.example",
+		Started:   time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC),
+		Chains: []chain.Chain{
+			{
+				Entry:    u,
+				Probe:    chain.Asked,
+				Arrival:  u,
+				End:      chain.Page,
+				Hops:     []chain.Answer{{URL: u, Status: 200}},
+				Findings: []finding.Finding{},
+			},
+		},
+		Findings: []finding.Finding{},
+	}
 }
 
 func TestWhatIsKeptComesBackWhole(t *testing.T) {
@@ -55,7 +69,14 @@ func TestWhatIsKeptComesBackWhole(t *testing.T) {
 func TestADamagedStoreIsSaid(t *testing.T) {
 	folder := t.TempDir()
 	require.NoError(t, os.MkdirAll(filepath.Join(folder, Folder), 0o755))
-	require.NoError(t, os.WriteFile(filepath.Join(folder, Folder, "store.db"), []byte("this is no database, and long enough to be seen as none"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(folder, Folder, "store.db"),
+			[]byte("this is no database, and long enough to be seen as none"),
+			0o600,
+		),
+	)
 	_, err := Open(folder)
 	assert.ErrorContains(t, err, "move it away")
 }

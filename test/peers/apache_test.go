@@ -23,7 +23,8 @@ import (
 	"upperpath.example/upperpath/internal/stage"
 )
 
-// apache is a real Apache that carries the doors of one carrier of an estate, by its server's configuration or by one .htaccess.
+// apache is a real Apache that carries the doors of one carrier of an estate, by its server's configuration or by one
+// .htaccess.
 type apache struct {
 	t           *testing.T
 	http, https string
@@ -104,11 +105,26 @@ SSLCertificateKeyFile %[4]s/old.example.key
 	tables, err := filepath.Glob(filepath.Join(conf, "up*.txt"))
 	require.NoError(t, err)
 	for _, table := range tables {
-		made, err := exec.Command(peer(t, "httxt2dbm"), "-i", table, "-o", strings.TrimSuffix(table, ".txt")+".dbm").CombinedOutput()
+		made, err := exec.Command(peer(t, "httxt2dbm"), "-i", table, "-o", strings.TrimSuffix(table, ".txt")+".dbm").
+			CombinedOutput()
 		require.NoError(t, err, string(made))
 	}
 	config := filepath.Join(dir, "main.conf")
-	require.NoError(t, os.WriteFile(config, fmt.Appendf(nil, "%sServerRoot %[2]s\nServerName localhost\nPidFile %[2]s/pid\nErrorLog %[2]s/error.log\nMutex file:%[2]s default\nUser nobody\nGroup nogroup\n%[3]s", apacheModules, dir, include), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(
+			config,
+			fmt.Appendf(
+				nil,
+				"%sServerRoot %[2]s\nServerName localhost\nPidFile %[2]s/pid\nErrorLog %[2]s/error.log\n"+
+					"Mutex file:%[2]s default\nUser nobody\nGroup nogroup\n%[3]s",
+				apacheModules,
+				dir,
+				include,
+			),
+			0o644,
+		),
+	)
 	check, err := exec.Command(binary, "-t", "-f", config).CombinedOutput()
 	require.NoError(t, err, string(check))
 	server := exec.Command(binary, "-DFOREGROUND", "-f", config)
@@ -131,7 +147,12 @@ func (a *apache) ask(scheme, sni, host, uri string) string {
 	var c net.Conn
 	var err error
 	if scheme == "https" {
-		c, err = tls.DialWithDialer(&net.Dialer{Timeout: 5 * time.Second}, "tcp", a.https, &tls.Config{ServerName: sni, RootCAs: a.roots})
+		c, err = tls.DialWithDialer(
+			&net.Dialer{Timeout: 5 * time.Second},
+			"tcp",
+			a.https,
+			&tls.Config{ServerName: sni, RootCAs: a.roots},
+		)
 	} else {
 		c, err = net.DialTimeout("tcp", a.http, 5*time.Second)
 	}
@@ -154,7 +175,9 @@ func (a *apache) ask(scheme, sni, host, uri string) string {
 // refuses tells what the file says that Apache refuses by itself.
 func (a *apache) refuses(uri string) bool {
 	path, _, _ := strings.Cut(uri, "?")
-	return dotted(uri) && (strings.Contains(path, "%") || strings.Contains(path, "//") || climbs(path)) || hasOddEscape(uri) || a.folder && (strings.Contains(strings.ToUpper(path), "%2F"))
+	return dotted(uri) && (strings.Contains(path, "%") || strings.Contains(path, "//") || climbs(path)) ||
+		hasOddEscape(uri) ||
+		a.folder && (strings.Contains(strings.ToUpper(path), "%2F"))
 }
 
 // climbs tells whether a path leads above the root.

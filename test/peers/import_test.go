@@ -96,9 +96,22 @@ func imported(t *testing.T, file string, args ...string) (left []int, differs []
 	t.Helper()
 	dir := t.TempDir()
 	estate = filepath.Join(dir, "upperpath.yaml")
-	require.NoError(t, os.WriteFile(estate, []byte("canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains: [n.example, {name: old.example, hosts: [shop], fallback: gone}]\nrules: rules.csv\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			estate,
+			[]byte(
+				"canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
+					"domains: [n.example, {name: old.example, hosts: [shop], fallback: gone}]\nrules: rules.csv\n",
+			),
+			0o600,
+		),
+	)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query,note\n"), 0o600))
-	out, code := run(t, "", append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"}, args...)...)
+	out, code := run(
+		t,
+		"",
+		append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"}, args...)...)
 	require.Less(t, code, 2, out)
 	var result struct {
 		Left []struct {
@@ -167,9 +180,20 @@ func agreeAt(t *testing.T, at, host, estate string, uris []string) {
 	for i, uri := range uris {
 		got, want := askHost(t, at, host, uri), wanted[i]
 		got = strings.Replace(got, "http://old.example:"+at[strings.LastIndexByte(at, ':')+1:]+"/", "https://old.example/", 1)
-		got = strings.Replace(got, " http://old.example/", " https://old.example/", 1) // a relative target leads to the scheme that was asked
+		got = strings.Replace(
+			got,
+			" http://old.example/",
+			" https://old.example/",
+			1,
+		) // a relative target leads to the scheme that was asked
 		if want == "" {
-			assert.False(t, strings.HasPrefix(got, "30") || strings.HasPrefix(got, "410"), "%s: the server says %s, and no rule takes it", uri, got)
+			assert.False(
+				t,
+				strings.HasPrefix(got, "30") || strings.HasPrefix(got, "410"),
+				"%s: the server says %s, and no rule takes it",
+				uri,
+				got,
+			)
 			continue
 		}
 		assert.Equal(t, got, want, uri)
@@ -226,17 +250,69 @@ UseCanonicalName Off
 }
 
 // The paths that are tried: what each line takes, what it just does not, queries and odd octets.
-var apachePaths = []string{"/index.php?page=about", "/index.php?page=other", "/index.php", "/item.php?id=12", "/item.php?id=x", "/item.php", "/archiv/1998/", "/archiv/1998/a/b.html?x=1", "/archiv/x/a",
-	"/pens/red", "/pins/red/", "/pins/red/x", "/pants/red", "/more/a?x=1&y=2", "/more/a", "/more/a/b", "/less/a/b?x=1", "/less/", "/dead", "/dead/x", "/inside/x", "/img/a.png",
-	"/both", "/both/x", "/Team/a/b/", "/Team/", "/safe/a/b?x=1", "/old", "/old/", "/old/a/b?x=1", "/older", "/slash/", "/slash/a?x", "/slash", "/lost", "/lost/a", "/news/12/a-b.html?x=1", "/news/12/", "/news/a/b", "/nothing"}
+var apachePaths = []string{
+	"/index.php?page=about",
+	"/index.php?page=other",
+	"/index.php",
+	"/item.php?id=12",
+	"/item.php?id=x",
+	"/item.php",
+	"/archiv/1998/",
+	"/archiv/1998/a/b.html?x=1",
+	"/archiv/x/a",
+	"/pens/red",
+	"/pins/red/",
+	"/pins/red/x",
+	"/pants/red",
+	"/more/a?x=1&y=2",
+	"/more/a",
+	"/more/a/b",
+	"/less/a/b?x=1",
+	"/less/",
+	"/dead",
+	"/dead/x",
+	"/inside/x",
+	"/img/a.png",
+	"/both",
+	"/both/x",
+	"/Team/a/b/",
+	"/Team/",
+	"/safe/a/b?x=1",
+	"/old",
+	"/old/",
+	"/old/a/b?x=1",
+	"/older",
+	"/slash/",
+	"/slash/a?x",
+	"/slash",
+	"/lost",
+	"/lost/a",
+	"/news/12/a-b.html?x=1",
+	"/news/12/",
+	"/news/a/b",
+	"/nothing",
+}
 
 func TestAnImportedApacheFolderAnswersTheSame(t *testing.T) {
 	at := startApache(t, htaccess, true)
 	file := filepath.Join(t.TempDir(), "old.htaccess")
 	require.NoError(t, os.WriteFile(file, []byte(htaccess), 0o600))
 	left, differs, estate := imported(t, file, "--host", "old.example")
-	assert.Equal(t, []int{11, 12, 17, 18, 23}, left, "what rewrites inside, forbids, captures slashes in the middle, comes too late, or repeats a group")
-	assert.Equal(t, []string{"http://old.example/index.php?page=about&more=1", "http://old.example/item.php?id=7&more=1", "http://old.example/TEAM/"}, differs)
+	assert.Equal(
+		t,
+		[]int{11, 12, 17, 18, 23},
+		left,
+		"what rewrites inside, forbids, captures slashes in the middle, comes too late, or repeats a group",
+	)
+	assert.Equal(
+		t,
+		[]string{
+			"http://old.example/index.php?page=about&more=1",
+			"http://old.example/item.php?id=7&more=1",
+			"http://old.example/TEAM/",
+		},
+		differs,
+	)
 	agree(t, at, estate, apachePaths)
 	for _, d := range differs {
 		uri := strings.TrimPrefix(d, "http://old.example")
@@ -265,7 +341,12 @@ RewriteRule ^/f$ https://www.n.example/f [R=301]
 		uri := strings.TrimPrefix(d, "http://old.example")
 		assert.NotEqual(t, ask(t, at, uri), predicted(t, estate, uri), "what is said to differ does: %s", uri)
 	}
-	assert.Contains(t, strings.Join(differs, "\n"), "http://old.example/a/b", "the first match there, the most specific here")
+	assert.Contains(
+		t,
+		strings.Join(differs, "\n"),
+		"http://old.example/a/b",
+		"the first match there, the most specific here",
+	)
 }
 
 func TestVirtualHostsSayWhoseTheirPathsAre(t *testing.T) {
@@ -298,9 +379,28 @@ func TestVirtualHostsSayWhoseTheirPathsAre(t *testing.T) {
 func TestAnImportedNginxConfigurationAnswersTheSame(t *testing.T) {
 	nginx := peer(t, "nginx")
 	dir, at := t.TempDir(), freePort(t)
-	text := strings.Replace(fmt.Sprintf(nginxConf, at), "location /page", "if ($moved) { return 301 $moved; }\n    location /page", 1)
+	text := strings.Replace(
+		fmt.Sprintf(nginxConf, at),
+		"location /page",
+		"if ($moved) { return 301 $moved; }\n    location /page",
+		1,
+	)
 	config := filepath.Join(dir, "nginx.conf")
-	require.NoError(t, os.WriteFile(config, []byte(fmt.Sprintf("daemon off; pid %[1]s/pid; error_log stderr; events {} http { access_log off; client_body_temp_path %[1]s/b; proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; scgi_temp_path %[1]s/s;\n%[2]s}\n", dir, text)), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			config,
+			[]byte(
+				fmt.Sprintf(
+					"daemon off; pid %[1]s/pid; error_log stderr; events {} http { access_log off; client_body_temp_path %[1]s/b; "+
+						"proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; scgi_temp_path %[1]s/s;\n%[2]s}\n",
+					dir,
+					text,
+				),
+			),
+			0o600,
+		),
+	)
 	c := exec.Command(nginx, "-p", dir, "-c", config)
 	c.Stderr = os.Stderr
 	require.NoError(t, c.Start())
@@ -308,8 +408,41 @@ func TestAnImportedNginxConfigurationAnswersTheSame(t *testing.T) {
 	await(t, at)
 	left, differs, estate := imported(t, config)
 	assert.NotEmpty(t, left, "what ignores case, and what answers by itself")
-	agree(t, at, estate, []string{"/m1", "/m2?x=1", "/m/a/b", "/rw/12/a?x=1", "/rw/a/b", "/drop/a?x=1", "/exact", "/exact/", "/exact?x=1", "/pre/", "/pre/a/b?x=1", "/pre/deeper/a?x=1", "/pre/deeper/", "/pre", "/re/x?y", "/re/x/y", "/gone", "/gone/x", "/page", "/nothing",
-		"/moved/a/b?x=1", "/moved/", "/all/x?y=1", "/whole", "/tilde/12?x=1", "/tilde/x", "/some?page=about", "/some?page=other"})
+	agree(
+		t,
+		at,
+		estate,
+		[]string{
+			"/m1",
+			"/m2?x=1",
+			"/m/a/b",
+			"/rw/12/a?x=1",
+			"/rw/a/b",
+			"/drop/a?x=1",
+			"/exact",
+			"/exact/",
+			"/exact?x=1",
+			"/pre/",
+			"/pre/a/b?x=1",
+			"/pre/deeper/a?x=1",
+			"/pre/deeper/",
+			"/pre",
+			"/re/x?y",
+			"/re/x/y",
+			"/gone",
+			"/gone/x",
+			"/page",
+			"/nothing",
+			"/moved/a/b?x=1",
+			"/moved/",
+			"/all/x?y=1",
+			"/whole",
+			"/tilde/12?x=1",
+			"/tilde/x",
+			"/some?page=about",
+			"/some?page=other",
+		},
+	)
 	agreeAt(t, at, "shop.old.example", estate, []string{"/", "/a/b?x=1"})
 	for _, d := range differs {
 		uri := strings.TrimPrefix(d, "http://old.example")

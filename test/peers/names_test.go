@@ -42,7 +42,8 @@ hidden	IN	A	192.0.2.99
 xn--bnke-ira	IN	A	192.0.2.97
 `
 
-// nameServers are real name servers: knot with an open and a keyed, signed zone, bind with the parent and a signed zone.
+// nameServers are real name servers: knot with an open and a keyed, signed zone, bind with the parent and a signed
+// zone.
 type nameServers struct {
 	t          *testing.T
 	dir        string
@@ -175,13 +176,16 @@ func (n *nameServers) start(c *exec.Cmd, at string) {
 func (n *nameServers) startResolver() string {
 	var records []dns.RR
 	for _, line := range []string{
-		"example. 60 IN NS a.registry.example.", "open.example. 60 IN NS ns1.open.example.", "keyed.example. 60 IN NS ns1.keyed.example.", "bound.example. 60 IN NS ns1.bound.example.",
+		"example. 60 IN NS a.registry.example.", "open.example. 60 IN NS ns1.open.example.",
+		"keyed.example. 60 IN NS ns1.keyed.example.", "bound.example. 60 IN NS ns1.bound.example.",
 	} {
 		rr, err := dns.NewRR(line)
 		require.NoError(n.t, err)
 		records = append(records, rr)
 	}
-	s, err := stage.Start(stage.Scene{Zones: []stage.Zone{{Origin: ".", Records: records}}, Endpoints: map[netip.AddrPort]*stage.Endpoint{}})
+	s, err := stage.Start(
+		stage.Scene{Zones: []stage.Zone{{Origin: ".", Records: records}}, Endpoints: map[netip.AddrPort]*stage.Endpoint{}},
+	)
 	require.NoError(n.t, err)
 	n.t.Cleanup(func() { _ = s.Close() })
 	return s.Vantage().Resolvers[0]
@@ -189,9 +193,34 @@ func (n *nameServers) startResolver() string {
 
 // survey runs the built program on the three zones and returns what it saw.
 func (n *nameServers) survey(knot string, args ...string) (*survey.Survey, string) {
-	n.write("estate/upperpath.yaml", "canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains: [open.example, keyed.example, bound.example]\n")
-	args = append([]string{"survey", "--estate", filepath.Join(n.dir, "estate", "upperpath.yaml"), "--resolver", n.resolver, "--timeout", "500ms", "--fail-on", "never", "--format", "json",
-		"--point", "a.registry.example:53=" + n.bind, "--point", "ns1.bound.example:53=" + n.bind, "--point", "ns1.open.example:53=" + knot, "--point", "ns1.keyed.example:53=" + knot}, args...)
+	n.write(
+		"estate/upperpath.yaml",
+		"canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
+			"domains: [open.example, keyed.example, bound.example]\n",
+	)
+	args = append(
+		[]string{
+			"survey",
+			"--estate",
+			filepath.Join(n.dir, "estate", "upperpath.yaml"),
+			"--resolver",
+			n.resolver,
+			"--timeout",
+			"500ms",
+			"--fail-on",
+			"never",
+			"--format",
+			"json",
+			"--point",
+			"a.registry.example:53=" + n.bind,
+			"--point",
+			"ns1.bound.example:53=" + n.bind,
+			"--point",
+			"ns1.open.example:53=" + knot,
+			"--point",
+			"ns1.keyed.example:53=" + knot,
+		},
+		args...)
 	c := exec.Command(program, args...)
 	var out, errs bytes.Buffer
 	c.Stdout, c.Stderr = &out, &errs
@@ -261,8 +290,8 @@ func has(d survey.Domain, name, kind string) bool {
 	return false
 }
 
-// accepted has the checkers of both name servers read what was saved, loads it into a second knot, and surveys that: nothing
-// differs.
+// accepted has the checkers of both name servers read what was saved, loads it into a second knot, and surveys that:
+// nothing differs.
 func (n *nameServers) accepted(v *survey.Survey) {
 	for _, d := range v.Domains {
 		path := filepath.Join(n.dir, "saved", d.Name+".zone")
@@ -274,7 +303,9 @@ func (n *nameServers) accepted(v *survey.Survey) {
 	partial, err := os.ReadFile(filepath.Join(n.dir, "without", "keyed.example.zone"))
 	require.NoError(n.t, err)
 	assert.Contains(n.t, string(partial), "; PARTIAL")
-	out, err := exec.Command(peer(n.t, "kzonecheck"), "-o", "keyed.example", filepath.Join(n.dir, "without", "keyed.example.zone")).CombinedOutput()
+	out, err := exec.Command(peer(n.t, "kzonecheck"), "-o", "keyed.example",
+		filepath.Join(n.dir, "without", "keyed.example.zone")).
+		CombinedOutput()
 	assert.NoError(n.t, err, "a partial picture loads too: %s", out)
 
 	second := freePort(n.t)
@@ -287,7 +318,17 @@ func (n *nameServers) accepted(v *survey.Survey) {
 	}
 	n.startKnot(peer(n.t, "knotd"), "second", second, again)
 	n.survey(second)
-	answer, code := run(n.t, "", "compare", "2", "3", "--estate", filepath.Join(n.dir, "estate", "upperpath.yaml"), "--format", "json")
+	answer, code := run(
+		n.t,
+		"",
+		"compare",
+		"2",
+		"3",
+		"--estate",
+		filepath.Join(n.dir, "estate", "upperpath.yaml"),
+		"--format",
+		"json",
+	)
 	require.Zero(n.t, code, answer)
 	var c struct {
 		Domains map[string][]any `json:"domains"`
@@ -296,8 +337,8 @@ func (n *nameServers) accepted(v *survey.Survey) {
 	assert.Empty(n.t, c.Domains["open.example"], "a zone that was saved and loaded again is the same")
 }
 
-// TestZonesOfAPlanAreLoadedByRealServers plans changes and a move to other name servers, writes the zones, loads them into a second
-// knot and a second bind, and has the old and the new servers compared.
+// TestZonesOfAPlanAreLoadedByRealServers plans changes and a move to other name servers, writes the zones, loads them
+// into a second knot and a second bind, and has the old and the new servers compared.
 func TestZonesOfAPlanAreLoadedByRealServers(t *testing.T) {
 	n := startNames(t)
 	estate := n.write("moving/upperpath.yaml", `canonical: https://www.n.example
@@ -308,8 +349,12 @@ domains:
 `)
 	second, third := freePort(t), freePort(t)
 	survey := func(args ...string) {
-		out, code := run(t, "", append([]string{"survey", "--estate", estate, "--resolver", n.resolver, "--timeout", "500ms", "--fail-on", "never",
-			"--point", "a.registry.example:53=" + n.bind, "--point", "ns1.bound.example:53=" + n.bind, "--point", "ns1.open.example:53=" + n.knot}, args...)...)
+		out, code := run(
+			t,
+			"",
+			append([]string{"survey", "--estate", estate, "--resolver", n.resolver, "--timeout", "500ms", "--fail-on", "never",
+				"--point", "a.registry.example:53=" + n.bind, "--point", "ns1.bound.example:53=" + n.bind, "--point",
+				"ns1.open.example:53=" + n.knot}, args...)...)
 		require.Zero(t, code, out)
 	}
 	plan := func() string {
@@ -320,7 +365,8 @@ domains:
 	require.Eventually(t, func() bool { // both load and sign their zones a moment after they listen
 		survey()
 		out, _ := run(t, "", "write", "zone", "--estate", estate, "--out", planned)
-		return strings.Contains(out, "open.example.zone") && strings.Contains(out, "bound.example.zone") && !strings.Contains(out, "PARTIAL")
+		return strings.Contains(out, "open.example.zone") && strings.Contains(out, "bound.example.zone") &&
+			!strings.Contains(out, "PARTIAL")
 	}, 20*time.Second, 300*time.Millisecond, "both zones are seen whole")
 	assert.Contains(t, plan(), "does not answer for open.example: its name leads to no address")
 
@@ -338,11 +384,19 @@ domains:
 	}
 	n.startKnot(peer(t, "knotd"), "second", second, planned)
 	_, port, _ := strings.Cut(third, ":")
-	config := n.write("third.conf", fmt.Sprintf(`options { directory %[1]q; pid-file none; session-keyfile none; lock-file none; listen-on port %[2]s { 127.0.0.1; }; listen-on-v6 { none; };
+	config := n.write(
+		"third.conf",
+		fmt.Sprintf(
+			`options { directory %[1]q; pid-file none; session-keyfile none; lock-file none; listen-on port %[2]s { 127.0.0.1; }; listen-on-v6 { none; };
 	recursion no; notify no; allow-transfer { none; }; key-directory %[1]q; managed-keys-directory %[1]q; };
 controls { };
 zone "bound.example" { type primary; file %[3]q; };
-`, n.dir, port, filepath.Join(planned, "bound.example.zone")))
+`,
+			n.dir,
+			port,
+			filepath.Join(planned, "bound.example.zone"),
+		),
+	)
 	n.start(exec.Command(peer(t, "named"), "-g", "-c", config), third)
 
 	to := []string{"--point", "ns1.knot-to.example:53=" + second, "--point", "ns1.bind-to.example:53=" + third}
@@ -351,7 +405,10 @@ zone "bound.example" { type primary; file %[3]q; };
 		return strings.Count(plan(), "(ready: the new servers say everything)") == 2
 	}, 20*time.Second, 300*time.Millisecond, "what was written and loaded is what the plan wants")
 
-	n.write("planned/open.example.zone", fmt.Sprintf(strings.Replace(zoneText, "\tIN\tMX\t10 mx1.mail.example.\n", "", 1), "open.example", "x"))
+	n.write(
+		"planned/open.example.zone",
+		fmt.Sprintf(strings.Replace(zoneText, "\tIN\tMX\t10 mx1.mail.example.\n", "", 1), "open.example", "x"),
+	)
 	fourth := freePort(t)
 	n.startKnot(peer(t, "knotd"), "fourth", fourth, planned)
 	require.Eventually(t, func() bool {

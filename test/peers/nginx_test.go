@@ -26,7 +26,8 @@ import (
 	"upperpath.example/upperpath/internal/stage"
 )
 
-// nginx is a real nginx that carries the doors of one carrier of an estate, as an ordinary process in a folder of its own.
+// nginx is a real nginx that carries the doors of one carrier of an estate, as an ordinary process in a folder of its
+// own.
 type nginx struct {
 	t           *testing.T
 	plan        *plan.Plan
@@ -53,8 +54,24 @@ func startNginx(t *testing.T, estate string) *nginx {
 	require.NoError(t, os.MkdirAll(filepath.Dir(token), 0o755))
 	require.NoError(t, os.WriteFile(token, []byte("proof"), 0o644))
 
-	out, code := run(t, "", "write", "nginx", "--estate", estate, "--out", filepath.Join(dir, "conf"), "--listen", "http="+n.http, "--listen", "https="+n.https,
-		"--certificates", certificates, "--challenges", n.challenges)
+	out, code := run(
+		t,
+		"",
+		"write",
+		"nginx",
+		"--estate",
+		estate,
+		"--out",
+		filepath.Join(dir, "conf"),
+		"--listen",
+		"http="+n.http,
+		"--listen",
+		"https="+n.https,
+		"--certificates",
+		certificates,
+		"--challenges",
+		n.challenges,
+	)
 	require.Contains(t, []int{0, 1}, code, out)
 	config := filepath.Join(dir, "main.conf")
 	user := ""
@@ -107,7 +124,12 @@ func (n *nginx) ask(scheme, sni, host, uri string) string {
 	var c net.Conn
 	var err error
 	if scheme == "https" {
-		c, err = tls.DialWithDialer(&net.Dialer{Timeout: 5 * time.Second}, "tcp", n.https, &tls.Config{ServerName: sni, RootCAs: n.roots})
+		c, err = tls.DialWithDialer(
+			&net.Dialer{Timeout: 5 * time.Second},
+			"tcp",
+			n.https,
+			&tls.Config{ServerName: sni, RootCAs: n.roots},
+		)
 	} else {
 		c, err = net.DialTimeout("tcp", n.http, 5*time.Second)
 	}
@@ -166,15 +188,23 @@ func TestNginxAnswersAsPredicted(t *testing.T) {
 	n := startNginx(t, "testdata/hostile/upperpath.yaml")
 	hosts := []string{"old.example", "www.old.example", "gone.example", "home.example", "next.example"}
 	uris := []string{
-		"/", "/?", "/?q=1", "/?a=1&&b", "/opening.html", "/Opening.html", "/%6fpening.html", "/opening.html?x=%0d%0aSet-Cookie:%20a=b",
+		"/", "/?", "/?q=1", "/?a=1&&b", "/opening.html", "/Opening.html", "/%6fpening.html",
+		"/opening.html?x=%0d%0aSet-Cookie:%20a=b",
 		"/a%2Fb", "/a%2fb", "/a/b", "/a%252Fb", "//opening.html", "/opening.html/", "/./opening.html", "/x/../opening.html",
-		"/price$1", "/price%241", "/it's", "/it%27s", `/say"hi"`, "/say%22hi%22", "/semi;colon", "/semi%3Bcolon", "/brace%7Bd%7D", "/brace{d}",
-		"/back|pipe", "/back%7cpipe", "/caf%C3%A9", "/caf%c3%a9", "/caf%c3%A9?%C3%A9", "/sp%20ace", "/plus+sign", "/plus%2Bsign", "/hash%23", "/q%3Fmark", "/per%25cent",
-		"/case", "/CASE", "/Case", "/trial", "/eight", "/gone.html", "/gone.html?x", "/drop?x=1", "/own", "/own?q=2&all=no&r", "/own?all=1&all=2&all=3&z", "/own?%61ll=1&b=&&", "/own?&",
-		"/archive/", "/archive", "/archive/1998/lace%2Fbobbin//x?y=/..", "/archive/%0d%0aSet-Cookie:%20a=b", "/archive/a/../b",
-		"/item-12.html", "/item-%312.html", "/item-1a.html", "/item-.html", "/item-a%2Fb.html", "/item-a.b-c.html", "/two/x-y-z", "/two/x%2Dy", "/two/-x-", "/two/a%2db-c",
-		"/.well-known/acme-challenge/none", "/.well-known/%61cme-challenge/none", "/.well-known/other", "/deep/path/?and=query#",
-		"/secure", "/wwwonly", "/$uri", "/${up_path}", "/$args?$args=$uri", "/%24%7Bup_path%7D", "/~user", "/%7Euser", "/%7euser/", "/a:b@c!(d),e=f&g*h",
+		"/price$1", "/price%241", "/it's", "/it%27s", `/say"hi"`, "/say%22hi%22", "/semi;colon", "/semi%3Bcolon",
+		"/brace%7Bd%7D", "/brace{d}",
+		"/back|pipe", "/back%7cpipe", "/caf%C3%A9", "/caf%c3%a9", "/caf%c3%A9?%C3%A9", "/sp%20ace", "/plus+sign",
+		"/plus%2Bsign", "/hash%23", "/q%3Fmark", "/per%25cent",
+		"/case", "/CASE", "/Case", "/trial", "/eight", "/gone.html", "/gone.html?x", "/drop?x=1", "/own",
+		"/own?q=2&all=no&r", "/own?all=1&all=2&all=3&z", "/own?%61ll=1&b=&&", "/own?&",
+		"/archive/", "/archive", "/archive/1998/lace%2Fbobbin//x?y=/..", "/archive/%0d%0aSet-Cookie:%20a=b",
+		"/archive/a/../b",
+		"/item-12.html", "/item-%312.html", "/item-1a.html", "/item-.html", "/item-a%2Fb.html", "/item-a.b-c.html",
+		"/two/x-y-z", "/two/x%2Dy", "/two/-x-", "/two/a%2db-c",
+		"/.well-known/acme-challenge/none", "/.well-known/%61cme-challenge/none", "/.well-known/other",
+		"/deep/path/?and=query#",
+		"/secure", "/wwwonly", "/$uri", "/${up_path}", "/$args?$args=$uri", "/%24%7Bup_path%7D", "/~user", "/%7Euser",
+		"/%7euser/", "/a:b@c!(d),e=f&g*h",
 	}
 	asked := 0
 	for _, host := range hosts {
@@ -186,7 +216,43 @@ func TestNginxAnswersAsPredicted(t *testing.T) {
 			}
 		}
 	}
-	pieces := []string{"/", "a", "archive", "%61", "%2F", "%2f", "item-", "12", ".html", "-", "%0a", "%0D", "$", "$1", "%24", "é%", "case", "CASE", "own", "?", "&", "=", "all", "+", "%20", ";", "'", `"`, "two", "//", ".", "..", "%2e", "{", "}"}
+	pieces := []string{
+		"/",
+		"a",
+		"archive",
+		"%61",
+		"%2F",
+		"%2f",
+		"item-",
+		"12",
+		".html",
+		"-",
+		"%0a",
+		"%0D",
+		"$",
+		"$1",
+		"%24",
+		"é%",
+		"case",
+		"CASE",
+		"own",
+		"?",
+		"&",
+		"=",
+		"all",
+		"+",
+		"%20",
+		";",
+		"'",
+		`"`,
+		"two",
+		"//",
+		".",
+		"..",
+		"%2e",
+		"{",
+		"}",
+	}
 	random := rand.New(rand.NewPCG(7, 11))
 	for range 1500 {
 		uri := "/"
@@ -208,8 +274,8 @@ func TestNginxAnswersAsPredicted(t *testing.T) {
 	assert.Greater(t, asked, 2000)
 }
 
-// TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot compares conditions on the query, captures that go into a host or query, and
-// domains with a mode of their own.
+// TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot compares conditions on the query, captures that go into a
+// host or query, and domains with a mode of their own.
 func TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{
@@ -249,19 +315,103 @@ folders.example/{x}/b/,/folder/{x}
 	}
 	n := startNginx(t, filepath.Join(dir, "upperpath.yaml"))
 	uris := map[string][]string{
-		"old.example": {"/index.php?page=about", "/index.php?x=1&page=about&y", "/index.php?p%61ge=ab%6fut", "/index.php?page=item&id=12&z=3", "/index.php?id=12&page=item", "/index.php?page=item&id=1x", "/index.php?page=a+b&c",
-			"/index.php?page=x&page=about", "/index.php?page=", "/index.php", "/index.php?pages=about", "/pages.php?page=a+b&c", "/pages.php?page=x&page=y&z", "/show/a%2Fb?lang=de", "/show/a?lang=fr", "/show/a", "/show/a?a=b?c&lang=de", "/find?q=a/b?c&d", "/find?q=", "/find", "/empty?x=", "/empty?x", "/empty?x=1&y",
-			"/branch/quarry-2?x", "/branch/a.b", "/branch/a@b", "/year/1998?z=1&y=2", "/year/x", "/"},
-		"careless.example": {"/ABOUT/", "/about", "/about/index.html", "/About/INDEX.php?x", "/about/index.htm", "/shop/Red%2fCup.HTML/", "/shop/a.html", "/docs", "/docs/", "/DOCS/A/b/", "/docs/A/X", "/docs/A/x/index.html", "/index.php", "/", "/aboutindex.php"},
-		"lazy.example":     {"/", "//", "/index.php", "/index.php?x=1", "/about", "/about/", "/about/index.php", "/pages/index.php", "/pages/x.php", "/pages/x.php/", "/q//", "/q/", "/q//index.php"},
-		"folders.example":  {"/a/", "/a", "/a/index.html", "/x/b/index.html", "/x/b", "/a/INDEX.html"},
+		"old.example": {
+			"/index.php?page=about",
+			"/index.php?x=1&page=about&y",
+			"/index.php?p%61ge=ab%6fut",
+			"/index.php?page=item&id=12&z=3",
+			"/index.php?id=12&page=item",
+			"/index.php?page=item&id=1x",
+			"/index.php?page=a+b&c",
+			"/index.php?page=x&page=about",
+			"/index.php?page=",
+			"/index.php",
+			"/index.php?pages=about",
+			"/pages.php?page=a+b&c",
+			"/pages.php?page=x&page=y&z",
+			"/show/a%2Fb?lang=de",
+			"/show/a?lang=fr",
+			"/show/a",
+			"/show/a?a=b?c&lang=de",
+			"/find?q=a/b?c&d",
+			"/find?q=",
+			"/find",
+			"/empty?x=",
+			"/empty?x",
+			"/empty?x=1&y",
+			"/branch/quarry-2?x",
+			"/branch/a.b",
+			"/branch/a@b",
+			"/year/1998?z=1&y=2",
+			"/year/x",
+			"/",
+		},
+		"careless.example": {
+			"/ABOUT/",
+			"/about",
+			"/about/index.html",
+			"/About/INDEX.php?x",
+			"/about/index.htm",
+			"/shop/Red%2fCup.HTML/",
+			"/shop/a.html",
+			"/docs",
+			"/docs/",
+			"/DOCS/A/b/",
+			"/docs/A/X",
+			"/docs/A/x/index.html",
+			"/index.php",
+			"/",
+			"/aboutindex.php",
+		},
+		"lazy.example": {
+			"/",
+			"//",
+			"/index.php",
+			"/index.php?x=1",
+			"/about",
+			"/about/",
+			"/about/index.php",
+			"/pages/index.php",
+			"/pages/x.php",
+			"/pages/x.php/",
+			"/q//",
+			"/q/",
+			"/q//index.php",
+		},
+		"folders.example": {"/a/", "/a", "/a/index.html", "/x/b/index.html", "/x/b", "/a/INDEX.html"},
 	}
 	for host, all := range uris {
 		for _, uri := range all {
 			assert.Equal(t, n.predicted("http", host, uri), n.ask("http", host, host, uri), "%s%s", host, uri)
 		}
 	}
-	pieces := []string{"/", "index.php", "pages.php", "?", "&", "page=", "about", "item", "id=", "1", "a", "x", "show", "lang=de", "q=", "=", "%61", "+", "docs", "ABOUT", "About", "index.html", ".html", "shop", "b"}
+	pieces := []string{
+		"/",
+		"index.php",
+		"pages.php",
+		"?",
+		"&",
+		"page=",
+		"about",
+		"item",
+		"id=",
+		"1",
+		"a",
+		"x",
+		"show",
+		"lang=de",
+		"q=",
+		"=",
+		"%61",
+		"+",
+		"docs",
+		"ABOUT",
+		"About",
+		"index.html",
+		".html",
+		"shop",
+		"b",
+	}
 	random := rand.New(rand.NewPCG(5, 6))
 	for range 1200 {
 		uri := "/"
@@ -292,15 +442,23 @@ func hasOddEscape(uri string) bool {
 func TestNginxUpgradesOnTheSameHostFirstWhereThePolicySaysSo(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		"upperpath.yaml": "canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains: [n.example, old.example]\nrules: rules.csv\npolicy: {upgrade: same-host-first, status: 308, exempt: []}\n",
-		"rules.csv":      "old,new\nold.example/x,/y\n",
+		"upperpath.yaml": "canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
+			"domains: [n.example, old.example]\nrules: rules.csv\npolicy: {upgrade: same-host-first, status: 308, exempt: []}\n",
+		"rules.csv": "old,new\nold.example/x,/y\n",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
 	n := startNginx(t, filepath.Join(dir, "upperpath.yaml"))
 	for _, scheme := range []string{"http", "https"} {
 		for _, uri := range []string{"/", "/x?q", "/a%2Fb//c", "/.well-known/acme-challenge/token"} {
-			assert.Equal(t, n.predicted(scheme, "old.example", uri), n.ask(scheme, "old.example", "old.example", uri), "%s %s", scheme, uri)
+			assert.Equal(
+				t,
+				n.predicted(scheme, "old.example", uri),
+				n.ask(scheme, "old.example", "old.example", uri),
+				"%s %s",
+				scheme,
+				uri,
+			)
 		}
 	}
 	assert.Equal(t, "308 https://old.example/x?q", n.ask("http", "", "old.example", "/x?q"))
@@ -316,7 +474,8 @@ func TestNginxRefusesHostsThatAreNotThere(t *testing.T) {
 
 func TestNginxRefusesWhatItsFileSaysItRefuses(t *testing.T) {
 	n := startNginx(t, "testdata/hostile/upperpath.yaml")
-	for _, uri := range []string{"/archive/..%2f..", "/archive/%2e/b%20c", "/100%", "/x%00y", "/\xc3\xb8", "/opening.html?\xc3"} {
+	for _, uri := range []string{"/archive/..%2f..", "/archive/%2e/b%20c", "/100%", "/x%00y", "/\xc3\xb8",
+		"/opening.html?\xc3"} {
 		assert.Equal(t, "400", n.ask("http", "", "old.example", uri), uri)
 	}
 }
@@ -324,5 +483,9 @@ func TestNginxRefusesWhatItsFileSaysItRefuses(t *testing.T) {
 func TestNginxAnswersExemptPathsFromAFolder(t *testing.T) {
 	n := startNginx(t, "testdata/hostile/upperpath.yaml")
 	assert.Equal(t, "200", n.ask("http", "", "old.example", "/.well-known/acme-challenge/token"))
-	assert.Equal(t, "301 https://www.n.example/mill/.well-known/acme-challenge/token", n.ask("https", "old.example", "old.example", "/.well-known/acme-challenge/token"))
+	assert.Equal(
+		t,
+		"301 https://www.n.example/mill/.well-known/acme-challenge/token",
+		n.ask("https", "old.example", "old.example", "/.well-known/acme-challenge/token"),
+	)
 }

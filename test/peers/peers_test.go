@@ -70,8 +70,8 @@ func peer(t *testing.T, name string) string {
 	return ""
 }
 
-// nextPort is the next port to be handed out: below those that systems give to outgoing connections, which could take one before its
-// server listens.
+// nextPort is the next port to be handed out: below those that systems give to outgoing connections, which could take
+// one before its server listens.
 var nextPort atomic.Int64
 
 func init() { nextPort.Store(20_000 + rand.Int64N(8_000)) }

@@ -28,8 +28,9 @@ type answering interface {
 	normal(answer string) string
 }
 
-// TestServersAnswerRandomTablesAsPredicted writes tables at random, with carriers limited in every way, for real servers, and compares status
-// and Location of many requests with the prediction. SEED=3 ROUNDS=200 goes looking for others.
+// TestServersAnswerRandomTablesAsPredicted writes tables at random, with carriers limited in every way, for real
+// servers, and compares status and Location of many requests with the prediction. SEED=3 ROUNDS=200 goes looking for
+// others.
 func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
 	seed, rounds := uint64(61), 30
 	if s, err := strconv.ParseUint(os.Getenv("SEED"), 10, 64); err == nil {
@@ -70,7 +71,14 @@ func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
 }
 
 // compare starts a server on a world, and asks it.
-func compare(t *testing.T, name string, world worlds.World, random *rand.Rand, start func(*testing.T, string) answering, kinds map[string]int) (asked int, differs bool) {
+func compare(
+	t *testing.T,
+	name string,
+	world worlds.World,
+	random *rand.Rand,
+	start func(*testing.T, string) answering,
+	kinds map[string]int,
+) (asked int, differs bool) {
 	t.Run("world", func(t *testing.T) {
 		dir := t.TempDir()
 		estate := world.Write(t, dir)
@@ -91,7 +99,8 @@ func compare(t *testing.T, name string, world worlds.World, random *rand.Rand, s
 				continue
 			}
 			path, query, _ := strings.Cut(uri, "?")
-			if slices.ContainsFunc(d.Exempt, func(e string) bool { return strings.HasPrefix(web.Decode(path), e) }) && !d.Exempts(d.URL(path, "")) {
+			if slices.ContainsFunc(d.Exempt, func(e string) bool { return strings.HasPrefix(web.Decode(path), e) }) &&
+				!d.Exempts(d.URL(path, "")) {
 				continue // said in the file: an exempt path counts as one also where its slashes are encoded
 			}
 			u := d.URL(path, query)

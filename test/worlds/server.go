@@ -8,30 +8,142 @@ import (
 
 // Pieces of paths and queries that mean something to web servers, shells and patterns.
 var (
-	pathPieces  = []string{"a", "b", "A", "/", "/", "item-", "-", ".html", ".", "index.php", "%20", "%2F", "%61", "caf%C3%A9", "1", "42", "$1", "$", "+", "'", "(", ")", ";", "~", "@", "*", "!", ",", "=", "&", "%25", "archive", "%3F", "%23", "{", "|", "^", "\"", "[", "]"}
-	queryPieces = []string{"p=1", "p", "q=a", "p=a%20b", "q=", "page=about", "page=", "x=%26", "p=2", "&", "$1=$2", "%70=1", "a=b?c", "+", "q=a+b"}
+	pathPieces = []string{
+		"a",
+		"b",
+		"A",
+		"/",
+		"/",
+		"item-",
+		"-",
+		".html",
+		".",
+		"index.php",
+		"%20",
+		"%2F",
+		"%61",
+		"caf%C3%A9",
+		"1",
+		"42",
+		"$1",
+		"$",
+		"+",
+		"'",
+		"(",
+		")",
+		";",
+		"~",
+		"@",
+		"*",
+		"!",
+		",",
+		"=",
+		"&",
+		"%25",
+		"archive",
+		"%3F",
+		"%23",
+		"{",
+		"|",
+		"^",
+		"\"",
+		"[",
+		"]",
+	}
+	queryPieces = []string{
+		"p=1",
+		"p",
+		"q=a",
+		"p=a%20b",
+		"q=",
+		"page=about",
+		"page=",
+		"x=%26",
+		"p=2",
+		"&",
+		"$1=$2",
+		"%70=1",
+		"a=b?c",
+		"+",
+		"q=a+b",
+	}
 )
 
 // Server makes a world in which one server, g, carries everything, within limits of every kind.
 func Server(random *rand.Rand) World {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
-	limits := pick("", "", "", ", keeps: [path]", ", keeps: [query]", ", keeps: []") + pick("", "", "", "", ", rules: no") + pick("", "", "", "", ", tls: no")
-	w := World{Estate: "canonical: https://www.n.example\nsite: {hosts: [www.n.example]}\ncarriers:\n  g: {by: server, addresses: [203.0.113.20]" + limits + "}\nrules: rules.csv\ndomains:\n"}
+	limits := pick(
+		"",
+		"",
+		"",
+		", keeps: [path]",
+		", keeps: [query]",
+		", keeps: []",
+	) + pick(
+		"",
+		"",
+		"",
+		"",
+		", rules: no",
+	) + pick(
+		"",
+		"",
+		"",
+		"",
+		", tls: no",
+	)
+	w := World{
+		Estate: "canonical: https://www.n.example\nsite: {hosts: [www.n.example]}\ncarriers:\n" +
+			"  g: {by: server, addresses: [203.0.113.20]" + limits + "}\nrules: rules.csv\ndomains:\n",
+	}
 	for _, name := range []string{"n.example", "old.example", "two.example", "careless.example"} {
-		more := pick("", ", fallback: home", ", fallback: gone", ", leads-to: /mill/", ", leads-to: \"/mill?from=old&x\"", ", leads-to: \"https://else.test/a$1/\"", ", leads-to: /x")
+		more := pick(
+			"",
+			", fallback: home",
+			", fallback: gone",
+			", leads-to: /mill/",
+			", leads-to: \"/mill?from=old&x\"",
+			", leads-to: \"https://else.test/a$1/\"",
+			", leads-to: /x",
+		)
 		if name == "careless.example" {
-			more += pick("", ", ignore-case: yes", ", ignore-case: yes") + pick("", ", slash: either") + pick("", ", index: [index.html, index.php]", ", index: [index.php]")
+			more += pick(
+				"",
+				", ignore-case: yes",
+				", ignore-case: yes",
+			) + pick(
+				"",
+				", slash: either",
+			) + pick(
+				"",
+				", index: [index.html, index.php]",
+				", index: [index.php]",
+			)
 		}
 		w.Estate += "  - {name: " + name + more + "}\n"
 	}
-	w.Estate += "policy: {exempt: [" + pick("/.well-known/acme-challenge/", "/a/", "/.well-known/acme-challenge/, /item-") + "], upgrade: " + pick("direct", "direct", "same-host-first") + ", status: " + pick("301", "301", "308", "302") + "}\n"
+	w.Estate += "policy: {exempt: [" + pick(
+		"/.well-known/acme-challenge/",
+		"/a/",
+		"/.well-known/acme-challenge/, /item-",
+	) + "], upgrade: " + pick(
+		"direct",
+		"direct",
+		"same-host-first",
+	) + ", status: " + pick(
+		"301",
+		"301",
+		"308",
+		"302",
+	) + "}\n"
 	for range 3 + random.IntN(25) {
 		w.Rules = append(w.Rules, serverRule(random))
 	}
 	return w
 }
 
-// Dense makes such a world with many more rules, patterns whose paths begin as those of others do, so that servers have to tell them apart.
+// Dense makes such a world with many more rules, patterns whose paths begin as those of others do, so that servers have
+// to tell them apart.
 func Dense(random *rand.Rand) World {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
 	w := Server(random)
@@ -42,7 +154,19 @@ func Dense(random *rand.Rand) World {
 		for range random.IntN(3) {
 			begin += pick("/", "/", "a", "ab", "item-", "1", "%20", ".")
 		}
-		host, end := pick("old.example", "careless.example"), pick("{x}", "{x}", "{x:digits}", "{+r}", "/{x}/b", "-{x}.html", "/", "")
+		host, end := pick(
+			"old.example",
+			"careless.example",
+		), pick(
+			"{x}",
+			"{x}",
+			"{x:digits}",
+			"{+r}",
+			"/{x}/b",
+			"-{x}.html",
+			"/",
+			"",
+		)
 		if key := host + strings.ToLower(begin+end); !known[key] {
 			known[key] = true
 			to := "/" + strings.ReplaceAll(strings.NewReplacer("%20", "", ":digits", "").Replace(begin[1:]+end), "/", "-")
@@ -98,7 +222,16 @@ func serverRule(random *rand.Rand) string {
 	if random.IntN(10) == 0 {
 		door, to, status, drop = "", "", "410", ""
 	}
-	host := pick("old.example", "old.example", "two.example", "www.two.example", "careless.example", "careless.example", "http://old.example", "https://two.example")
+	host := pick(
+		"old.example",
+		"old.example",
+		"two.example",
+		"www.two.example",
+		"careless.example",
+		"careless.example",
+		"http://old.example",
+		"https://two.example",
+	)
 	return quoted(host+old+query) + "," + quoted(door+to) + "," + status + "," + drop
 }
 
@@ -113,7 +246,15 @@ func quoted(field string) string { return `"` + strings.ReplaceAll(field, `"`, `
 func (w World) Request(random *rand.Rand) (scheme, host, uri string) {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
 	scheme = pick("http", "https")
-	host = pick("old.example", "www.old.example", "two.example", "www.two.example", "careless.example", "careless.example", "n.example")
+	host = pick(
+		"old.example",
+		"www.old.example",
+		"two.example",
+		"www.two.example",
+		"careless.example",
+		"careless.example",
+		"n.example",
+	)
 	if random.IntN(2) == 0 {
 		uri = w.near(random)
 	} else {

@@ -1,6 +1,6 @@
-// Package worlds makes estates at random for tests that look for a URL on which two readings disagree: rules with and without conditions
-// on the query, domains that do not care about case, slash or index, fallbacks and carriers of all kinds, a site with redirects of its
-// own. Paths are of a small alphabet, so that rules meet.
+// Package worlds makes estates at random for tests that look for a URL on which two readings disagree: rules with and
+// without conditions on the query, domains that do not care about case, slash or index, fallbacks and carriers of all
+// kinds, a site with redirects of its own. Paths are of a small alphabet, so that rules meet.
 package worlds
 
 import (
@@ -44,7 +44,8 @@ func (w World) String() string {
 func (w World) Write(t testing.TB, dir string) string {
 	t.Helper()
 	head := "old,new,status,query\n"
-	for name, text := range map[string]string{"upperpath.yaml": w.Estate, "rules.csv": head + strings.Join(w.Rules, "\n") + "\n", "site.csv": head + strings.Join(w.Site, "\n") + "\n"} {
+	for name, text := range map[string]string{"upperpath.yaml": w.Estate, "rules.csv": head +
+		strings.Join(w.Rules, "\n") + "\n", "site.csv": head + strings.Join(w.Site, "\n") + "\n"} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
 	return filepath.Join(dir, "upperpath.yaml")
@@ -69,24 +70,64 @@ func Random(random *rand.Rand) World {
 	}
 	carrier := func() string {
 		if limited {
-			return pick("", ", carrier: {apex: form, www: g}", ", carrier: form", ", carrier: edge", ", carrier: {apex: edge, www: bare}", ", carrier: platform", ", carrier: bare")
+			return pick(
+				"",
+				", carrier: {apex: form, www: g}",
+				", carrier: form",
+				", carrier: edge",
+				", carrier: {apex: edge, www: bare}",
+				", carrier: platform",
+				", carrier: bare",
+			)
 		}
 		return pick("", "", "", ", carrier: {apex: form, www: g}", ", carrier: edge")
 	}
 	domain := func(name, other string) string {
-		return fmt.Sprintf("  - {name: %s%s%s%s%s%s}\n", name, pick("", "", "", ", ignore-case: yes"), pick("", "", "", ", slash: either"), pick("", "", "", ", index: [a, b0]"),
-			pick("", "", ", fallback: home", ", fallback: gone", ", leads-to: /a/", ", leads-to: https://"+other+".example/", ", leads-to: https://"+other+".example/b"), carrier())
+		return fmt.Sprintf(
+			"  - {name: %s%s%s%s%s%s}\n",
+			name,
+			pick("", "", "", ", ignore-case: yes"),
+			pick("", "", "", ", slash: either"),
+			pick("", "", "", ", index: [a, b0]"),
+			pick(
+				"",
+				"",
+				", fallback: home",
+				", fallback: gone",
+				", leads-to: /a/",
+				", leads-to: https://"+other+".example/",
+				", leads-to: https://"+other+".example/b",
+			),
+			carrier(),
+		)
 	}
 	home := "  - n.example\n"
 	if limited {
 		home = "  - {name: n.example" + pick("", ", carrier: {www: bare}", ", carrier: {apex: platform}") + "}\n"
 	}
 	w := World{Estate: carriers + "domains:\n" + home + domain("old.example", "two") + domain("two.example", "old") +
-		"policy: {exempt: [/0/], upgrade: " + pick("direct", "direct", "same-host-first") + ", status: " + pick("301", "301", "308") + "}\n"}
+		"policy: {exempt: [/0/], upgrade: " + pick("direct", "direct", "same-host-first") + ", status: " +
+		pick("301", "301", "308") + "}\n"}
 	if random.IntN(3) == 0 {
 		w.Estate = strings.Replace(w.Estate, "also: [", "rules: site.csv, also: [", 1)
 		for range 1 + random.IntN(2) {
-			w.Site = append(w.Site, "www.n.example/"+pick("a", "b", "a/{x}", "{x}/b", "a?p=1")+","+pick("/b", "/a", "/c", "/b/b", "https://old.example/a", "https://two.example/"))
+			w.Site = append(
+				w.Site,
+				"www.n.example/"+pick(
+					"a",
+					"b",
+					"a/{x}",
+					"{x}/b",
+					"a?p=1",
+				)+","+pick(
+					"/b",
+					"/a",
+					"/c",
+					"/b/b",
+					"https://old.example/a",
+					"https://two.example/",
+				),
+			)
 		}
 	}
 	for range 1 + random.IntN(4) {
@@ -99,7 +140,20 @@ func Random(random *rand.Rand) World {
 			w.Site[i] = strings.TrimPrefix(w.Site[i], "www.")
 		}
 		if random.IntN(2) == 0 {
-			w.Rules = append(w.Rules, "www.n.example/"+pick("a", "{x}", "{x}/{+r}", "b?p=1")+","+pick("/b", "https://old.example/a", "https://www.n.example/b", "https://two.example/"))
+			w.Rules = append(
+				w.Rules,
+				"www.n.example/"+pick(
+					"a",
+					"{x}",
+					"{x}/{+r}",
+					"b?p=1",
+				)+","+pick(
+					"/b",
+					"https://old.example/a",
+					"https://www.n.example/b",
+					"https://two.example/",
+				),
+			)
 		}
 	}
 	return w
@@ -114,16 +168,30 @@ func limitedCarriers(random *rand.Rand) string {
 	rules := func() string { return pick("", "", "", ", rules: no") }
 	return "canonical: https://www.n.example\nsite: {also: [n.platform.example], addresses: [203.0.113.10]}\ncarriers:\n" +
 		"  g: {by: server, addresses: [203.0.113.20]" + keeps() + rules() + pick("", "", "", ", tls: no") + "}\n" +
-		"  form: {by: form, addresses: [198.51.100.34]" + keeps() + pick("", ", tls: yes", ", tls: yes") + pick("", ", frames: yes", ", apex-only: yes", ", apex-only: yes") + "}\n" +
+		"  form: {by: form, addresses: [198.51.100.34]" + keeps() + pick("", ", tls: yes", ", tls: yes") +
+		pick("", ", frames: yes", ", apex-only: yes", ", apex-only: yes") + "}\n" +
 		"  platform: {by: platform, addresses: [198.51.100.60]" + keeps() + rules() + "}\n" +
 		"  bare: {by: edge, addresses: [198.51.100.81]" + keeps() + rules() + pick("", "", ", origin: plain") + "}\n" +
-		"  edge: {by: edge, addresses: [198.51.100.80], behind: " + pick("g", "g", "form", "platform") + pick("", ", origin: plain", ", origin: tls") + keeps() + pick("", "", "", ", tls: no") + "}\n" +
+		"  edge: {by: edge, addresses: [198.51.100.80], behind: " + pick("g", "g", "form", "platform") +
+		pick("", ", origin: plain", ", origin: tls") + keeps() + pick("", "", "", ", tls: no") + "}\n" +
 		"defaults: {carrier: g}\nrules: rules.csv\n"
 }
 
 func randomRule(random *rand.Rand) string {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
-	old, names := pick("", "", "", "", "http://", "https://")+pick("old", "two", "www.two", "www.old")+".example/", []string{}
+	old, names := pick(
+		"",
+		"",
+		"",
+		"",
+		"http://",
+		"https://",
+	)+pick(
+		"old",
+		"two",
+		"www.two",
+		"www.old",
+	)+".example/", []string{}
 	for n := range random.IntN(4) {
 		piece := pick("a", "b", "/", "{x}", "{y:digits}", "0", "A", "/a/", ".", "%2e")
 		if strings.HasPrefix(piece, "{") {
@@ -148,7 +216,18 @@ func randomRule(random *rand.Rand) string {
 	} else {
 		to += pick("", "", "", "", "", "?p=1", "?q=0", "?p=a&q=1", "?p")
 	}
-	door := pick("", "", "https://old.example", "https://two.example", "https://two.example", "https://www.two.example", "http://old.example", "https://else.test", "https://n.example", "https://two.example:8443")
+	door := pick(
+		"",
+		"",
+		"https://old.example",
+		"https://two.example",
+		"https://two.example",
+		"https://www.two.example",
+		"http://old.example",
+		"https://else.test",
+		"https://n.example",
+		"https://two.example:8443",
+	)
 	if len(names) > 0 && random.IntN(12) == 0 {
 		door = "https://" + names[0] + ".example"
 	}
@@ -190,7 +269,8 @@ func Grown(s string, n int, letters ...string) []string {
 func Entries() []web.URL {
 	var all []web.URL
 	paths := append(Grown("/", 3, "a", "b", "/", "0", "A", "."), "/a/b/a/b", "/a/a/a/a", "/%2e/a", "/a/b0", "/b/a/b0")
-	for _, door := range []string{"https://old.example", "http://www.old.example", "https://two.example", "https://www.two.example", "https://www.n.example", "http://n.example", "https://old.example:8443"} {
+	for _, door := range []string{"https://old.example", "http://www.old.example", "https://two.example",
+		"https://www.two.example", "https://www.n.example", "http://n.example", "https://old.example:8443"} {
 		for i, path := range paths {
 			all = append(all, web.MustParseURL(door+path))
 			queries := []string{"p=1", "p", "p=a&q=0", "q=a", "q=1&p=b", "p=1&q=/", "p=%2e&q=1&p=2"}

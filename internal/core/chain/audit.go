@@ -46,8 +46,14 @@ func (t *Tally) Disagreements() {
 		if !both || !host.IsApex() {
 			continue
 		}
-		t.Add(finding.New(finding.DoorsDisagree, host.String(), fmt.Sprintf("%s and %s both serve pages.", page.Door(), www.Door()),
-			fmt.Sprintf("Choose one of them and redirect the other to it with 301, such as %s to %s.", page.Door(), www.Door()),
-			map[string]any{"apex": page.String(), "www": www.String()}))
+		t.Add(
+			finding.New(
+				finding.DoorsDisagree,
+				host.String(),
+				fmt.Sprintf("%s and %s both serve pages.", page.Door(), www.Door()),
+				fmt.Sprintf("Choose one of them and redirect the other to it with 301, such as %s to %s.", page.Door(), www.Door()),
+				map[string]any{"apex": page.String(), "www": www.String()},
+			),
+		)
 	}
 }

@@ -52,8 +52,10 @@ const (
 )
 
 var museum = pretend{
-	www: "200", "http://www.n.example": "301 https://www.n.example{uri}", www + "/missing": "404", www + "/slash": "301 /slash/",
-	www + "/leaves": "301 https://elsewhere.example/", "https://elsewhere.example": "200", "http://elsewhere.example": "200",
+	www: "200", "http://www.n.example": "301 https://www.n.example{uri}", www + "/missing": "404", www +
+		"/slash": "301 /slash/",
+	www + "/leaves": "301 https://elsewhere.example/", "https://elsewhere.example": "200",
+	"http://elsewhere.example": "200",
 }
 
 func in(p pretend) pretend {
@@ -82,38 +84,76 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		target string
 		want   string
 	}{
-		"clean":                       {pretend{old: "301 " + www + "{uri}"}, deep, Deep, www + deepPath, ""},
-		"the site itself":             {nil, www + "/", Root, www + "/", ""},
-		"site adds a slash":           {pretend{old: "301 " + www + "{uri}"}, old + "/slash", Rule, www + "/slash", ""},
-		"serves a page":               {pretend{old: "200"}, old + "/", Root, www + "/", "not-redirected"},
-		"answers an error":            {pretend{old: "404"}, deep, Deep, www + deepPath, "not-redirected"},
-		"forwards to one that serves": {pretend{old: "301 https://old.example{uri}", "https://old.example": "200"}, old + "/", Root, www + "/", "not-redirected"},
-		"path cut":                    {pretend{old: "301 " + www + "/"}, deep, Deep, www + deepPath, "path-lost"},
-		"path cut below leads-to":     {pretend{old: "301 " + www + "/mill/"}, deep, Deep, www + "/mill" + deepPath, "path-lost"},
-		"query cut":                   {pretend{old: "301 " + www + "{path}"}, old + "/?a=1", Query, www + "/?a=1", "query-lost"},
-		"query in another order":      {pretend{old: "301 " + www + "/?b=2&a=1"}, old + "/?a=1&b=2", Query, www + "/?a=1&b=2", ""},
-		"elsewhere on the site":       {pretend{old: "301 " + www + "/other"}, old + "/", Root, www + "/", "wrong-page"},
-		"another site":                {pretend{old: "301 https://elsewhere.example/"}, old + "/", Root, www + "/", "wrong-page"},
-		"another site, plain":         {pretend{old: "301 http://elsewhere.example/"}, old + "/", Root, www + "/", "wrong-page"},
-		"leaves the site again":       {pretend{old: "301 " + www + "/leaves"}, old + "/", Root, www + "/leaves", "wrong-page"},
-		"one hop too many":            {pretend{old: "301 https://old.example{uri}", "https://old.example": "301 " + www + "{uri}"}, old + "/", Root, www + "/", "extra-hop"},
-		"three with a downgrade":      {pretend{old: "301 https://old.example/", "https://old.example": "301 http://www.n.example/"}, old + "/", Root, www + "/", "downgrade extra-hop"},
-		"plain target that serves":    {pretend{old: "301 http://www.n.example/", "http://www.n.example": "200"}, old + "/", Root, www + "/", "not-redirected"},
-		"temporary":                   {pretend{old: "302 " + www + "{uri}"}, old + "/", Root, www + "/", "temporary"},
-		"foreign hop":                 {pretend{old: "301 https://elsewhere.example/x", "https://elsewhere.example": "301 " + www + "/"}, old + "/", Root, www + "/", "extra-hop foreign-hop"},
-		"dead end":                    {pretend{old: "301 " + www + "{uri}"}, old + "/missing", Rule, www + "/missing", "dead-end"},
-		"made-up path may be missing": {pretend{old: "301 " + www + "{uri}", www + deepPath: "404"}, deep, Deep, www + deepPath, ""},
-		"no address":                  {pretend{old: "no-address"}, old + "/", Root, www + "/", "no-address"},
-		"refused behind a hop":        {pretend{old: "301 https://old.example/", "https://old.example": "refused"}, old + "/", Root, www + "/", "refused"},
-		"unseen is no fault":          {pretend{old: "unseen"}, old + "/", Root, www + "/", ""},
-		"loop":                        {pretend{old: "301 https://old.example/", "https://old.example": "301 http://old.example/"}, old + "/", Root, www + "/", "loop downgrade"},
-		"loop to itself":              {pretend{old: "301 {uri}"}, old + "/", Root, www + "/", "loop"},
-		"growing":                     {pretend{old: "301 /x{uri}"}, old + "/", Root, www + "/", "growing-loop"},
-		"doubling":                    {pretend{old: "301 /x{uri}{uri}"}, old + "/", Root, www + "/", "growing-loop"},
-		"no location":                 {pretend{old: "301"}, old + "/", Root, www + "/", "bad-location"},
-		"javascript":                  {pretend{old: "301 javascript:alert(1)"}, old + "/", Root, www + "/", "bad-location"},
-		"control characters":          {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/", "bad-location"},
-		"a space is mended":           {pretend{old: "301 " + www + "/a b"}, old + "/x", Rule, www + "/a%20b", "bad-location"},
+		"clean":             {pretend{old: "301 " + www + "{uri}"}, deep, Deep, www + deepPath, ""},
+		"the site itself":   {nil, www + "/", Root, www + "/", ""},
+		"site adds a slash": {pretend{old: "301 " + www + "{uri}"}, old + "/slash", Rule, www + "/slash", ""},
+		"serves a page":     {pretend{old: "200"}, old + "/", Root, www + "/", "not-redirected"},
+		"answers an error":  {pretend{old: "404"}, deep, Deep, www + deepPath, "not-redirected"},
+		"forwards to one that serves": {
+			pretend{old: "301 https://old.example{uri}", "https://old.example": "200"}, old + "/", Root, www + "/",
+			"not-redirected",
+		},
+		"path cut": {pretend{old: "301 " + www + "/"}, deep, Deep, www + deepPath, "path-lost"},
+		"path cut below leads-to": {
+			pretend{old: "301 " + www + "/mill/"}, deep, Deep, www + "/mill" + deepPath, "path-lost",
+		},
+		"query cut": {
+			pretend{old: "301 " + www + "{path}"}, old + "/?a=1", Query, www + "/?a=1", "query-lost",
+		},
+		"query in another order": {
+			pretend{old: "301 " + www + "/?b=2&a=1"}, old + "/?a=1&b=2", Query, www + "/?a=1&b=2", "",
+		},
+		"elsewhere on the site": {pretend{old: "301 " + www + "/other"}, old + "/", Root, www + "/", "wrong-page"},
+		"another site": {
+			pretend{old: "301 https://elsewhere.example/"}, old + "/", Root, www + "/", "wrong-page",
+		},
+		"another site, plain": {
+			pretend{old: "301 http://elsewhere.example/"}, old + "/", Root, www + "/", "wrong-page",
+		},
+		"leaves the site again": {
+			pretend{old: "301 " + www + "/leaves"}, old + "/", Root, www + "/leaves", "wrong-page",
+		},
+		"one hop too many": {
+			pretend{old: "301 https://old.example{uri}", "https://old.example": "301 " + www + "{uri}"}, old + "/", Root,
+			www + "/", "extra-hop",
+		},
+		"three with a downgrade": {
+			pretend{old: "301 https://old.example/", "https://old.example": "301 http://www.n.example/"}, old + "/", Root,
+			www + "/", "downgrade extra-hop",
+		},
+		"plain target that serves": {
+			pretend{old: "301 http://www.n.example/", "http://www.n.example": "200"}, old + "/", Root, www + "/",
+			"not-redirected",
+		},
+		"temporary": {pretend{old: "302 " + www + "{uri}"}, old + "/", Root, www + "/", "temporary"},
+		"foreign hop": {
+			pretend{old: "301 https://elsewhere.example/x", "https://elsewhere.example": "301 " + www + "/"}, old + "/", Root,
+			www + "/", "extra-hop foreign-hop",
+		},
+		"dead end": {
+			pretend{old: "301 " + www + "{uri}"}, old + "/missing", Rule, www + "/missing", "dead-end",
+		},
+		"made-up path may be missing": {
+			pretend{old: "301 " + www + "{uri}", www + deepPath: "404"}, deep, Deep, www + deepPath, "",
+		},
+		"no address": {pretend{old: "no-address"}, old + "/", Root, www + "/", "no-address"},
+		"refused behind a hop": {
+			pretend{old: "301 https://old.example/", "https://old.example": "refused"}, old + "/", Root, www + "/", "refused",
+		},
+		"unseen is no fault": {pretend{old: "unseen"}, old + "/", Root, www + "/", ""},
+		"loop": {
+			pretend{old: "301 https://old.example/", "https://old.example": "301 http://old.example/"}, old + "/", Root,
+			www + "/", "loop downgrade",
+		},
+		"loop to itself":     {pretend{old: "301 {uri}"}, old + "/", Root, www + "/", "loop"},
+		"growing":            {pretend{old: "301 /x{uri}"}, old + "/", Root, www + "/", "growing-loop"},
+		"doubling":           {pretend{old: "301 /x{uri}{uri}"}, old + "/", Root, www + "/", "growing-loop"},
+		"no location":        {pretend{old: "301"}, old + "/", Root, www + "/", "bad-location"},
+		"javascript":         {pretend{old: "301 javascript:alert(1)"}, old + "/", Root, www + "/", "bad-location"},
+		"control characters": {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/", "bad-location"},
+		"a space is mended": {
+			pretend{old: "301 " + www + "/a b"}, old + "/x", Rule, www + "/a%20b", "bad-location",
+		},
 	} {
 		got := Follow(context.Background(), in(c.web), Ask{URL: web.MustParseURL(c.entry)}, c.probe)
 		estateJudge().Chain(&got, Want{Target: web.MustParseURL(c.target), Hops: 1})
@@ -137,17 +177,21 @@ func TestJudgeWithoutAnEstate(t *testing.T) {
 		probe Probe
 		want  string
 	}{
-		"page over TLS":           {nil, www + "/", Root, ""},
-		"one redirect":            {nil, "http://www.n.example/", Root, ""},
-		"plain page":              {pretend{old: "200"}, old + "/", Root, "plain-arrival"},
-		"downgrade to a page":     {pretend{"https://old.example": "301 " + old + "/", old: "200"}, "https://old.example/", Root, "downgrade"},
-		"two redirects":           {pretend{old: "301 http://www.n.example{uri}"}, old + "/", Root, "extra-hop"},
-		"cut to the root":         {pretend{old: "301 " + www + "/"}, old + deepPath, Deep, "path-lost"},
-		"made-up page missing":    {pretend{old: "301 " + www + "/missing"}, old + deepPath, Deep, ""},
-		"query cut":               {pretend{old: "301 " + www + "/"}, old + "/?" + probeTerm, Query, "query-lost"},
-		"root missing":            {pretend{"https://old.example": "404"}, "https://old.example/", Root, "dead-end"},
-		"given URL missing":       {pretend{old: "301 " + www + "{uri}"}, old + "/missing?x=1", Asked, "dead-end"},
-		"temporary on one origin": {pretend{"https://old.example/": "302 /home", "https://old.example": "200"}, "https://old.example/", Root, ""},
+		"page over TLS": {nil, www + "/", Root, ""},
+		"one redirect":  {nil, "http://www.n.example/", Root, ""},
+		"plain page":    {pretend{old: "200"}, old + "/", Root, "plain-arrival"},
+		"downgrade to a page": {
+			pretend{"https://old.example": "301 " + old + "/", old: "200"}, "https://old.example/", Root, "downgrade",
+		},
+		"two redirects":        {pretend{old: "301 http://www.n.example{uri}"}, old + "/", Root, "extra-hop"},
+		"cut to the root":      {pretend{old: "301 " + www + "/"}, old + deepPath, Deep, "path-lost"},
+		"made-up page missing": {pretend{old: "301 " + www + "/missing"}, old + deepPath, Deep, ""},
+		"query cut":            {pretend{old: "301 " + www + "/"}, old + "/?" + probeTerm, Query, "query-lost"},
+		"root missing":         {pretend{"https://old.example": "404"}, "https://old.example/", Root, "dead-end"},
+		"given URL missing":    {pretend{old: "301 " + www + "{uri}"}, old + "/missing?x=1", Asked, "dead-end"},
+		"temporary on one origin": {
+			pretend{"https://old.example/": "302 /home", "https://old.example": "200"}, "https://old.example/", Root, "",
+		},
 	} {
 		got := Follow(context.Background(), in(c.web), Ask{URL: web.MustParseURL(c.entry)}, c.probe)
 		Judge{Now: now}.Chain(&got, Want{})
@@ -193,7 +237,13 @@ func (f fixed) Answer(_ context.Context, ask Ask) Answer {
 
 func TestCertificateFaultsStopOrdinaryVisitorsAndTheFollowerGoesOn(t *testing.T) {
 	cert := func(faults ...finding.Code) *TLS {
-		return &TLS{Names: []string{"a", "b", "c", "d"}, Issuer: "CA", NotBefore: now.AddDate(0, 0, -89), NotAfter: now.AddDate(0, 0, -2), Faults: faults}
+		return &TLS{
+			Names:     []string{"a", "b", "c", "d"},
+			Issuer:    "CA",
+			NotBefore: now.AddDate(0, 0, -89),
+			NotAfter:  now.AddDate(0, 0, -2),
+			Faults:    faults,
+		}
 	}
 	for _, c := range []struct {
 		faults  []finding.Code
@@ -202,7 +252,10 @@ func TestCertificateFaultsStopOrdinaryVisitorsAndTheFollowerGoesOn(t *testing.T)
 		stopped bool
 	}{
 		{[]finding.Code{finding.Expired}, "expired", "ended on 2026-10-30, 2 days ago", true},
-		{[]finding.Code{finding.Untrusted, finding.WrongName}, "wrong-name", "for a, b, c and 1 more. It is also untrusted", true},
+		{
+			[]finding.Code{finding.Untrusted, finding.WrongName}, "wrong-name", "for a, b, c and 1 more. It is also untrusted",
+			true,
+		},
 		{[]finding.Code{finding.ExpiresSoon}, "expires-soon", "ends on", false},
 		{[]finding.Code{finding.BrokenChain}, "broken-chain", `issuer "CA"`, true},
 		{[]finding.Code{finding.NotYetValid}, "not-yet-valid", "begins on", true},
@@ -237,7 +290,16 @@ func TestTallyGroupsByCause(t *testing.T) {
 	for _, probe := range []Probe{Root, Deep, Query} {
 		for _, door := range []string{old, "http://other.example"} {
 			u := Probes(web.MustParseURL(door).Door())[probe]
-			c := Follow(context.Background(), pretend{old: "301 https://x.example/", "http://other.example": "301 https://x.example/", "https://x.example": "timeout"}, Ask{URL: u}, probe)
+			c := Follow(
+				context.Background(),
+				pretend{
+					old:                    "301 https://x.example/",
+					"http://other.example": "301 https://x.example/",
+					"https://x.example":    "timeout",
+				},
+				Ask{URL: u},
+				probe,
+			)
 			Judge{Now: now}.Chain(&c, Want{})
 			tally.AddChain(c)
 		}
@@ -250,7 +312,12 @@ func TestTallyGroupsByCause(t *testing.T) {
 
 func TestDoorsDisagree(t *testing.T) {
 	var tally Tally
-	both := pretend{"https://n.example": "200", "http://n.example": "301 https://n.example/", www: "200", "http://www.n.example": "301 " + www + "/"}
+	both := pretend{
+		"https://n.example":    "200",
+		"http://n.example":     "301 https://n.example/",
+		www:                    "200",
+		"http://www.n.example": "301 " + www + "/",
+	}
 	for _, host := range []string{"n.example", "www.n.example"} {
 		for _, d := range web.Doors(web.MustParseHost(host)) {
 			tally.AddChain(Follow(context.Background(), both, Ask{URL: d.URL("/", "")}, Root))

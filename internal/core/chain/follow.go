@@ -11,7 +11,8 @@ import (
 // MostHops is how many redirects browsers take before they give up.
 const MostHops = 20
 
-// MostOctets is how long path and query of a URL may become on the way, in octets. Servers refuse requests of an eighth of it.
+// MostOctets is how long path and query of a URL may become on the way, in octets. Servers refuse requests of an eighth
+// of it.
 const MostOctets = 64 << 10
 
 // Probe says why a URL was asked.
@@ -85,9 +86,9 @@ func (c *Chain) Redirects() int {
 	return n
 }
 
-// Follow asks from the entry on, redirect by redirect, until an answer is none, a URL comes again, or a browser would give
-// up. It goes on behind certificate faults, as a visitor does who clicks the warning away. It returns early, with what it
-// has, when the context ends.
+// Follow asks from the entry on, redirect by redirect, until an answer is none, a URL comes again, or a browser would
+// give up. It goes on behind certificate faults, as a visitor does who clicks the warning away. It returns early, with
+// what it has, when the context ends.
 func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 	c := Chain{Entry: entry.URL, Probe: probe, Findings: []finding.Finding{}}
 	ask := entry

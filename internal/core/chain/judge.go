@@ -10,7 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Want says what an entry URL should lead to. The zero value stands for no estate: only what is wrong anywhere is judged.
+// Want says what an entry URL should lead to. The zero value stands for no estate: only what is wrong anywhere is
+// judged.
 type Want struct {
 	Target    web.URL // where it should arrive, or, for a URL of the site itself, the URL itself; zero: no estate
 	Gone      bool    // a planned 410
@@ -57,7 +58,14 @@ func (v *verdict) add(code finding.Code, subject string, hop int, says, fix stri
 }
 
 // addCause adds a finding whose cause can show itself under several subjects.
-func (v *verdict) addCause(cause string, code finding.Code, subject string, hop int, says, fix string, evidence map[string]any) {
+func (v *verdict) addCause(
+	cause string,
+	code finding.Code,
+	subject string,
+	hop int,
+	says, fix string,
+	evidence map[string]any,
+) {
 	f := finding.New(code, subject, says, fix, evidence).Causing(cause)
 	f.Entry, f.Hop = v.chain.Entry.String(), &hop
 	v.chain.Findings = append(v.chain.Findings, f)
@@ -101,12 +109,16 @@ func (v *verdict) certificate(i int, hop Answer) {
 	}
 	names := listed(t.Names, 3)
 	says := map[finding.Code]string{
-		finding.WrongName:   fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
-		finding.Expired:     fmt.Sprintf("The certificate for %s ended on %s, %s ago.", names, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
-		finding.NotYetValid: fmt.Sprintf("The certificate for %s begins on %s, in %s.", names, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
-		finding.Untrusted:   fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here trusts.", names, t.Issuer),
+		finding.WrongName: fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
+		finding.Expired: fmt.Sprintf("The certificate for %s ended on %s, %s "+
+			"ago.", names, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
+		finding.NotYetValid: fmt.Sprintf("The certificate for %s begins on %s, "+
+			"in %s.", names, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
+		finding.Untrusted: fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here "+
+			"trusts.", names, t.Issuer),
 		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
-		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, in %s.", names, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
+		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, "+
+			"in %s.", names, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
 	}[main]
 	if len(t.Faults) > 1 {
 		says += " It is also " + strings.Join(others(t.Faults, main), " and ") + "."
@@ -124,7 +136,8 @@ func (v *verdict) certificate(i int, hop Answer) {
 		cause = fmt.Sprint(t.Names, t.Issuer, t.NotAfter)
 	}
 	v.addCause(cause, main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
-		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore, "not_after": t.NotAfter, "faults": t.Faults})
+		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore, "not_after": t.NotAfter,
+		"faults": t.Faults})
 }
 
 // others names all faults but one.
@@ -145,8 +158,14 @@ func (v *verdict) redirect(i int, hop Answer) {
 	door := hop.URL.Door()
 	next, complaint, ok := hop.Next()
 	if complaint != "" {
-		v.add(finding.BadLocation, door.String(), i, fmt.Sprintf("%s redirects, but %s.", hop.URL, complaint),
-			"Write one Location: an absolute https URL in percent-encoded ASCII.", map[string]any{"location": hop.Location, "other_locations": hop.OtherLocations})
+		v.add(
+			finding.BadLocation,
+			door.String(),
+			i,
+			fmt.Sprintf("%s redirects, but %s.", hop.URL, complaint),
+			"Write one Location: an absolute https URL in percent-encoded ASCII.",
+			map[string]any{"location": hop.Location, "other_locations": hop.OtherLocations},
+		)
 	}
 	if !ok {
 		return
@@ -158,12 +177,25 @@ func (v *verdict) redirect(i int, hop Answer) {
 			"Write the target of the redirect with https.", evidence)
 	}
 	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door && !v.want.Temporary {
-		v.addCause(door.Host.String()+" "+to.String(), finding.Temporary, door.String(), i, fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
-			"Use 301 (or 308) instead.", evidence)
+		v.addCause(
+			door.Host.String()+" "+to.String(),
+			finding.Temporary,
+			door.String(),
+			i,
+			fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
+			"Use 301 (or 308) instead.",
+			evidence,
+		)
 	}
 	if v.judge.Estate != nil && i+1 < len(v.chain.Hops)-1 && !v.judge.Estate(next.Host()) {
-		v.add(finding.ForeignHop, next.Host().String(), i+1, fmt.Sprintf("The chain passes through %s, which is not part of the estate.", next.Host()),
-			"Lead straight to the target, or add the host to the estate file if the client owns it.", evidence)
+		v.add(
+			finding.ForeignHop,
+			next.Host().String(),
+			i+1,
+			fmt.Sprintf("The chain passes through %s, which is not part of the estate.", next.Host()),
+			"Lead straight to the target, or add the host to the estate file if the client owns it.",
+			evidence,
+		)
 	}
 }
 
@@ -174,19 +206,40 @@ func (v *verdict) rounds() {
 	switch c.End {
 	case Loop:
 		doors := cycleDoors(c.Hops[*c.LoopsTo:])
-		v.add(finding.Loop, doors[0], last, fmt.Sprintf("Visitors are sent round in a circle: %s and back again.", strings.Join(doors, " to ")),
-			"Find out who of those on the circle sends visitors back, and let one of them serve or lead straight to the canonical site.",
-			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo})
+		v.add(
+			finding.Loop,
+			doors[0],
+			last,
+			fmt.Sprintf("Visitors are sent round in a circle: %s and back again.", strings.Join(doors, " to ")),
+			"Find out who of those on the circle sends visitors back, and let one of them serve or lead straight to the "+
+				"canonical site.",
+			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo},
+		)
 	case Limit:
 		period, ok := growth(c.Hops)
 		if ok || last < MostHops {
-			v.add(finding.GrowingLoop, c.Hops[last].URL.Door().String(), last,
-				fmt.Sprintf("The URL gets longer on every round: after %d redirects it is %s.", last, short(c.Hops[last].URL.String())),
-				"Correct the rule that puts its own beginning before the path again.", map[string]any{"period": period, "url": c.Hops[last].URL.String()})
+			v.add(
+				finding.GrowingLoop,
+				c.Hops[last].URL.Door().String(),
+				last,
+				fmt.Sprintf(
+					"The URL gets longer on every round: after %d redirects it is %s.",
+					last,
+					short(c.Hops[last].URL.String()),
+				),
+				"Correct the rule that puts its own beginning before the path again.",
+				map[string]any{"period": period, "url": c.Hops[last].URL.String()},
+			)
 			return
 		}
-		v.add(finding.TooManyHops, c.Entry.Door().String(), last, fmt.Sprintf("After %d redirects there is still another.", MostHops),
-			"Have the first answer name the last URL.", map[string]any{"redirects": MostHops})
+		v.add(
+			finding.TooManyHops,
+			c.Entry.Door().String(),
+			last,
+			fmt.Sprintf("After %d redirects there is still another.", MostHops),
+			"Have the first answer name the last URL.",
+			map[string]any{"redirects": MostHops},
+		)
 	}
 }
 
@@ -202,8 +255,8 @@ func cycleDoors(hops []Answer) []string {
 	return append(doors[first:], doors[:first]...)
 }
 
-// growth looks for a period after which the chain is at the same door again with a URL that is longer by the same amount,
-// three rounds in a row.
+// growth looks for a period after which the chain is at the same door again with a URL that is longer by the same
+// amount, three rounds in a row.
 func growth(hops []Answer) (int, bool) {
 	last := len(hops) - 1
 	for period := 1; period*3 <= last; period++ {
@@ -228,8 +281,14 @@ func (v *verdict) looked() {
 	v.plainArrival(last)
 	switch {
 	case c.Probe == Deep && redirected && arrival.Path() == "/":
-		v.add(finding.PathLost, entry, last, fmt.Sprintf("%s forwards every page to the root of %s: the path is cut.", entry, arrival.Door()),
-			"Redirect with the path kept.", map[string]any{"asked": c.Entry.String(), "arrival": arrival.String()})
+		v.add(
+			finding.PathLost,
+			entry,
+			last,
+			fmt.Sprintf("%s forwards every page to the root of %s: the path is cut.", entry, arrival.Door()),
+			"Redirect with the path kept.",
+			map[string]any{"asked": c.Entry.String(), "arrival": arrival.String()},
+		)
 	case c.Probe == Query && redirected && !web.QueryHolds(arrival.Query(), c.Entry.Query()):
 		v.queryLost(last)
 	}
@@ -250,14 +309,31 @@ func (v *verdict) destination() {
 			if last == 0 {
 				says = fmt.Sprintf("%s should say 410 (gone), but answers %d.", c.Entry, status)
 			}
-			v.add(finding.WrongPage, c.Entry.String(), last, says, "Answer 410 there.", map[string]any{"status": status, "arrival": arrival.String()})
+			v.add(
+				finding.WrongPage,
+				c.Entry.String(),
+				last,
+				says,
+				"Answer 410 there.",
+				map[string]any{"status": status, "arrival": arrival.String()},
+			)
 		}
 		return
 	}
 	if v.judge.Forwards != nil && v.judge.Forwards(arrival.Door()) {
 		host := arrival.Host().String()
-		v.add(finding.NotRedirected, host, last, fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
-			fmt.Sprintf("Redirect %s to %s with 301, over http and https.", host, w.Target.Door()), map[string]any{"status": status, "wanted": w.Target.String()})
+		v.add(
+			finding.NotRedirected,
+			host,
+			last,
+			fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
+			fmt.Sprintf(
+				"Redirect %s to %s with 301, over http and https.",
+				host,
+				w.Target.Door(),
+			),
+			map[string]any{"status": status, "wanted": w.Target.String()},
+		)
 		return
 	}
 	landed := slices.IndexFunc(c.Hops, func(a Answer) bool { return a.URL.Door() == w.Target.Door() })
@@ -290,8 +366,14 @@ func (v *verdict) landing(hop int, at web.URL) {
 	case got == wanted:
 		v.queryLost(hop)
 	case strings.HasPrefix(wanted, strings.TrimSuffix(got, "/")+"/") && v.chain.Entry.Path() != "/":
-		v.add(finding.PathLost, entry, hop, fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at, target),
-			"Redirect with the path kept.", evidence)
+		v.add(
+			finding.PathLost,
+			entry,
+			hop,
+			fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at, target),
+			"Redirect with the path kept.",
+			evidence,
+		)
 	default:
 		v.offCourse(hop, at, fmt.Sprintf("%s arrives at %s instead of %s.", v.chain.Entry, at, target))
 	}
@@ -307,13 +389,27 @@ func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
 		cause = subject + " rules"
 		fix = fmt.Sprintf("Put the rules of %s in place at whoever carries it.", v.chain.Entry.Host())
 	}
-	v.addCause(cause, finding.WrongPage, subject, hop, says, fix, map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()})
+	v.addCause(
+		cause,
+		finding.WrongPage,
+		subject,
+		hop,
+		says,
+		fix,
+		map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()},
+	)
 }
 
 func (v *verdict) extraHop(redirects, most int, at web.URL) {
 	entry := v.chain.Entry.Door()
-	v.add(finding.ExtraHop, entry.String(), redirects-1, fmt.Sprintf("%s takes %d redirects to %s, where %d would do.", entry, redirects, at.Door(), most),
-		fmt.Sprintf("Redirect it straight to %s.", at.Door()), map[string]any{"redirects": redirects, "most": most})
+	v.add(
+		finding.ExtraHop,
+		entry.String(),
+		redirects-1,
+		fmt.Sprintf("%s takes %d redirects to %s, where %d would do.", entry, redirects, at.Door(), most),
+		fmt.Sprintf("Redirect it straight to %s.", at.Door()),
+		map[string]any{"redirects": redirects, "most": most},
+	)
 }
 
 // plainArrival is silent behind a downgrade that leads to the arrival: that is one cause, and named already.
@@ -325,14 +421,26 @@ func (v *verdict) plainArrival(last int) {
 	if last > 0 && v.chain.Hops[last-1].URL.Scheme() == web.HTTPS {
 		return
 	}
-	v.add(finding.PlainArrival, arrival.Door().String(), last, fmt.Sprintf("%s serves its page over http.", arrival.Door()),
-		fmt.Sprintf("Have %s redirect to https.", arrival.Door()), map[string]any{"arrival": arrival.String()})
+	v.add(
+		finding.PlainArrival,
+		arrival.Door().String(),
+		last,
+		fmt.Sprintf("%s serves its page over http.", arrival.Door()),
+		fmt.Sprintf("Have %s redirect to https.", arrival.Door()),
+		map[string]any{"arrival": arrival.String()},
+	)
 }
 
 func (v *verdict) queryLost(hop int) {
 	entry := v.chain.Entry.Door().String()
-	v.add(finding.QueryLost, entry, hop, fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(), v.chain.Arrival),
-		"Hand the query on with the redirect.", map[string]any{"asked": v.chain.Entry.String(), "arrival": v.chain.Arrival.String()})
+	v.add(
+		finding.QueryLost,
+		entry,
+		hop,
+		fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(), v.chain.Arrival),
+		"Hand the query on with the redirect.",
+		map[string]any{"asked": v.chain.Entry.String(), "arrival": v.chain.Arrival.String()},
+	)
 }
 
 func (v *verdict) deadEnd(hop, status int) {

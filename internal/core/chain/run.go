@@ -12,9 +12,10 @@ type Entry struct {
 	Probe Probe
 }
 
-// Run follows many chains, so many at a time, and hands each to emit in the order of the entries, as soon as those before
-// it are done. Entries are taken as they are needed, so that a list without end needs no memory. When the context ends, the
-// chains that are done are still handed over, those that were cut off are not, and its error comes back.
+// Run follows many chains, so many at a time, and hands each to emit in the order of the entries, as soon as those
+// before it are done. Entries are taken as they are needed, so that a list without end needs no memory. When the
+// context ends, the chains that are done are still handed over, those that were cut off are not, and its error comes
+// back.
 func Run(ctx context.Context, asker Asker, entries iter.Seq[Entry], parallel int, emit func(Chain)) error {
 	type job struct {
 		entry Entry

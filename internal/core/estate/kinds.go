@@ -16,8 +16,8 @@ const (
 	Edge     Kind = "edge"     // an edge network
 )
 
-// Row is all that is asked of a kind of carrier. Nothing else in the program tells kinds apart: a new kind is a row here, and where
-// it wants something typed that no other kind wants, a step with its entries in plan.
+// Row is all that is asked of a kind of carrier. Nothing else in the program tells kinds apart: a new kind is a row
+// here, and where it wants something typed that no other kind wants, a step with its entries in plan.
 type Row struct {
 	Kind  Kind
 	Title string // what it is, such as "a forwarding form"
@@ -109,8 +109,8 @@ const (
 	Configure Step = "configuration" // redirects in a configuration file
 )
 
-// stepsOf gives the order in which a carrier of a kind accepts things where the estate file does not say: one that has its certificate
-// only after the name points there cannot have it before.
+// stepsOf gives the order in which a carrier of a kind accepts things where the estate file does not say: one that has
+// its certificate only after the name points there cannot have it before.
 func stepsOf(r Row, w When) []Step {
 	steps := slices.Clone(r.Steps)
 	if i, j := slices.Index(steps, Issue), slices.Index(steps, Point); w != Before && i >= 0 && j > i {

@@ -1,5 +1,5 @@
-// Package estate is the model of what a client owns: the canonical site, the domains, who carries their doors, and what is
-// wanted of each. Read makes it from a tree of nodes and checks it.
+// Package estate is the model of what a client owns: the canonical site, the domains, who carries their doors, and what
+// is wanted of each. Read makes it from a tree of nodes and checks it.
 //
 // It does not read files (files does, and gives the tree with its places) and works nothing out (plan does).
 //
@@ -119,8 +119,8 @@ type Domain struct {
 	NameServers []web.Host            // to which the zone is to move, or where it stays; none: nobody says
 }
 
-// MovesTo returns the name servers that the zone should have: the domain's own, or those of an edge that carries one of its
-// hosts; none where nobody says.
+// MovesTo returns the name servers that the zone should have: the domain's own, or those of an edge that carries one of
+// its hosts; none where nobody says.
 func (d *Domain) MovesTo() []web.Host {
 	if len(d.NameServers) > 0 {
 		return d.NameServers
@@ -236,8 +236,8 @@ func (e *Estate) Mode(h web.Host) rule.Mode {
 	return rule.Mode{}
 }
 
-// Holder returns the carrier that holds the redirects of what a carrier answers: what is behind an edge network, or the carrier
-// itself. It is nil for nil.
+// Holder returns the carrier that holds the redirects of what a carrier answers: what is behind an edge network, or the
+// carrier itself. It is nil for nil.
 func (e *Estate) Holder(c *Carrier) *Carrier {
 	if c != nil && c.Behind != "" {
 		if behind := e.Carrier(c.Behind); behind != nil {

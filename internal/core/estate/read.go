@@ -67,7 +67,12 @@ func (b *builder) estateFile(root *Node) {
 	)
 	if root == nil || root.Kind != Mapping {
 		if root == nil || root.Kind == Empty {
-			b.fail(root, "the estate file is empty", "canonical: and domains:", "start from the list of domains; this program makes an estate file of it")
+			b.fail(
+				root,
+				"the estate file is empty",
+				"canonical: and domains:",
+				"start from the list of domains; this program makes an estate file of it",
+			)
 		}
 		return
 	}
@@ -77,7 +82,12 @@ func (b *builder) estateFile(root *Node) {
 	b.checkBehind()
 	b.readDefaults(defaults)
 	if domains == nil || domains.Kind == Empty || domains.Kind == List && len(domains.Items) == 0 {
-		b.fail(cmp.Or(domains, root), "there are no domains", "domains: with a list", "add a line such as - name: lacemill-museum.example")
+		b.fail(
+			cmp.Or(domains, root),
+			"there are no domains",
+			"domains: with a list",
+			"add a line such as - name: lacemill-museum.example",
+		)
 		return
 	}
 	b.list(domains, "domains", b.domain)
@@ -85,7 +95,12 @@ func (b *builder) estateFile(root *Node) {
 
 func (b *builder) canonical(root, n *Node) {
 	if n == nil {
-		b.fail(root, "there is no canonical site", "canonical: https://www.northmoor.example", "name the scheme and host where everything must arrive")
+		b.fail(
+			root,
+			"there is no canonical site",
+			"canonical: https://www.northmoor.example",
+			"name the scheme and host where everything must arrive",
+		)
 		return
 	}
 	u, err := web.ParseURL(b.text(n, "canonical"))
@@ -112,9 +127,14 @@ func (b *builder) canonical(root, n *Node) {
 func (b *builder) site(n *Node) {
 	s := &b.estate.Site
 	var hosts, alias *Node
-	b.mapping(n, "site",
+	b.mapping(
+		n,
+		"site",
 		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "a host of the site") }},
-		field{"also", func(n *Node) { s.Also = b.hosts(n, "a further name of the site"); b.claimAll(n, s.Also, "site.also") }},
+		field{
+			"also",
+			func(n *Node) { s.Also = b.hosts(n, "a further name of the site"); b.claimAll(n, s.Also, "site.also") },
+		},
 		field{"addresses", func(n *Node) { s.Addresses = b.addresses(n, "site.addresses") }},
 		field{"alias", func(n *Node) { alias = n; s.Alias = b.host(n, "site.alias") }},
 		field{"pages", func(n *Node) { s.Pages = b.text(n, "site.pages") }},
@@ -130,7 +150,12 @@ func (b *builder) site(n *Node) {
 	}
 	b.claimAll(hosts, s.Hosts, "site.hosts")
 	if !s.Alias.IsZero() && slices.Contains(s.Hosts, s.Alias) {
-		b.fail(alias, "this is an alias to itself: the site serves that host", "the name at which the site's platform answers, such as sites.platform.example", "ask the platform for it, or write addresses: instead")
+		b.fail(
+			alias,
+			"this is an alias to itself: the site serves that host",
+			"the name at which the site's platform answers, such as sites.platform.example",
+			"ask the platform for it, or write addresses: instead",
+		)
 	}
 }
 
@@ -146,7 +171,12 @@ func (b *builder) claimAll(n *Node, hosts []web.Host, by string) {
 
 func (b *builder) claim(n *Node, h web.Host, by string) {
 	if other, taken := b.claimed[h]; taken {
-		b.fail(n, fmt.Sprintf("the host %s is claimed by %s already", h, other), "each host once", "take it out of one of them")
+		b.fail(
+			n,
+			fmt.Sprintf("the host %s is claimed by %s already", h, other),
+			"each host once",
+			"take it out of one of them",
+		)
 		return
 	}
 	b.claimed[h] = by
@@ -157,7 +187,12 @@ func (b *builder) carriers(n *Node) {
 		return
 	}
 	if n.Kind != Mapping {
-		b.fail(n, "carriers is "+n.Kind.String(), "a mapping from a name to a carrier", "write gateway: {by: server, addresses: [203.0.113.20]}")
+		b.fail(
+			n,
+			"carriers is "+n.Kind.String(),
+			"a mapping from a name to a carrier",
+			"write gateway: {by: server, addresses: [203.0.113.20]}",
+		)
 		return
 	}
 	for _, e := range n.Entries {
@@ -201,14 +236,24 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 	if rules != nil {
 		c.HoldsRules = b.boolean(rules, what+": rules")
 		if c.HoldsRules && kind.OneTarget {
-			b.fail(rules, what+" is "+kind.Title+", which forwards to one place", "no rules there", "drop it, or give the hosts to a carrier that looks at paths")
+			b.fail(
+				rules,
+				what+" is "+kind.Title+", which forwards to one place",
+				"no rules there",
+				"drop it, or give the hosts to a carrier that looks at paths",
+			)
 		}
 	}
 	b.steps(c, steps)
 	if behind != nil {
 		b.behind[c] = behind
 		if !kind.PassesOn {
-			b.fail(behind, what+" is no edge network, and nothing is behind it", "behind: on a carrier that is by: "+kindsThat(func(r Row) bool { return r.PassesOn }), "drop it")
+			b.fail(
+				behind,
+				what+" is no edge network, and nothing is behind it",
+				"behind: on a carrier that is by: "+kindsThat(func(r Row) bool { return r.PassesOn }),
+				"drop it",
+			)
 		}
 	}
 	c.TLS = kind.TLS
@@ -227,11 +272,17 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 			}
 		})
 	}
-	if c.By == "" && (n.Kind != Mapping || !slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
+	if c.By == "" &&
+		(n.Kind != Mapping || !slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
 		b.fail(key, what+" does not say what it is", "by: "+anyKind(), "")
 	}
 	if len(c.Addresses) == 0 && c.Alias.IsZero() {
-		b.fail(key, what+" has neither addresses nor an alias", "addresses: [203.0.113.20] or alias: sites.platform.example", "write down where it answers; the provider's page or the server's owner can tell")
+		b.fail(
+			key,
+			what+" has neither addresses nor an alias",
+			"addresses: [203.0.113.20] or alias: sites.platform.example",
+			"write down where it answers; the provider's page or the server's owner can tell",
+		)
 	}
 	return c
 }
@@ -276,8 +327,17 @@ func (b *builder) findCarrier(n *Node, name string) *Carrier {
 
 func (b *builder) domain(n *Node) {
 	def := b.defaults
-	d := &Domain{Carry: map[web.Host]*Carrier{}, Through: map[web.Host]*Carrier{}, Fallback: def.fallback, Mail: def.mail, Wave: def.wave,
-		State: Planned, RecordsAt: def.recordsAt, Registrar: def.registrar, Line: n.Line}
+	d := &Domain{
+		Carry:     map[web.Host]*Carrier{},
+		Through:   map[web.Host]*Carrier{},
+		Fallback:  def.fallback,
+		Mail:      def.mail,
+		Wave:      def.wave,
+		State:     Planned,
+		RecordsAt: def.recordsAt,
+		Registrar: def.registrar,
+		Line:      n.Line,
+	}
 	var name, leadsTo, carrier, hosts, wanted *Node
 	if n.Kind == Scalar {
 		name = n
@@ -335,9 +395,19 @@ func (b *builder) domainName(d *Domain, n *Node) bool {
 	apex, ok := d.Name.Apex()
 	switch {
 	case !ok:
-		b.fail(n, fmt.Sprintf("%s is a public suffix, under which others register", d.Name), "a domain that the client owns", "write the name below it")
+		b.fail(
+			n,
+			fmt.Sprintf("%s is a public suffix, under which others register", d.Name),
+			"a domain that the client owns",
+			"write the name below it",
+		)
 	case apex != d.Name:
-		b.fail(n, fmt.Sprintf("%s is a host below the domain %s", d.Name, apex), "a registrable domain", fmt.Sprintf("write name: %s; further hosts go under hosts:", apex))
+		b.fail(
+			n,
+			fmt.Sprintf("%s is a host below the domain %s", d.Name, apex),
+			"a registrable domain",
+			fmt.Sprintf("write name: %s; further hosts go under hosts:", apex),
+		)
 	case b.estate.byName[d.Name] != nil:
 		b.fail(n, "the domain is there twice", "each domain once", "drop one of them")
 	default:
@@ -369,7 +439,12 @@ func (b *builder) leadsTo(n *Node) web.URL {
 	u, err := web.ParseURL(s)
 	switch {
 	case err != nil:
-		b.fail(n, "leads-to is neither a path nor a URL", "a path on the canonical site such as /lacemill/, or a whole URL", "put / before a path or https:// before a host")
+		b.fail(
+			n,
+			"leads-to is neither a path nor a URL",
+			"a path on the canonical site such as /lacemill/, or a whole URL",
+			"put / before a path or https:// before a host",
+		)
 		return home
 	case u.Scheme() != web.HTTPS:
 		b.fail(n, "leads-to speaks http", "https", "write "+u.At(web.Door{Scheme: web.HTTPS, Host: u.Host()}).String())
@@ -415,7 +490,12 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 		}
 		b.mapping(n, "carrier", fields...)
 	case n.Kind == List && len(n.Items) > 1:
-		b.fail(n, "several carriers claim the doors of "+d.Name.String(), "one carrier for all its doors, or one a host", "write carrier: {apex: NAME, www: NAME}")
+		b.fail(
+			n,
+			"several carriers claim the doors of "+d.Name.String(),
+			"one carrier for all its doors, or one a host",
+			"write carrier: {apex: NAME, www: NAME}",
+		)
 	default:
 		b.fail(n, "carrier is "+n.Kind.String(), "a name, or {apex: NAME, www: NAME}", "")
 	}
@@ -433,12 +513,22 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 			c = b.estate.Carrier(fallback)
 		}
 		if c == nil && !named && fallback == "" {
-			b.fail(cmp.Or(n, name), fmt.Sprintf("nobody carries %s", h), "carrier: with a name from carriers:", "name one here or under defaults:")
+			b.fail(
+				cmp.Or(n, name),
+				fmt.Sprintf("nobody carries %s", h),
+				"carrier: with a name from carriers:",
+				"name one here or under defaults:",
+			)
 			return
 		}
 		d.Carry[h] = c
 		if c != nil && c.Alias == h {
-			b.fail(cmp.Or(n, name), fmt.Sprintf("%s would be an alias to itself: that is the alias of carrier %s", h, c.Name), "a carrier that lives at another name", "correct the carrier's alias")
+			b.fail(
+				cmp.Or(n, name),
+				fmt.Sprintf("%s would be an alias to itself: that is the alias of carrier %s", h, c.Name),
+				"a carrier that lives at another name",
+				"correct the carrier's alias",
+			)
 		}
 	}
 }
@@ -474,7 +564,12 @@ func (b *builder) policy(n *Node) {
 			b.list(n, "policy: exempt", func(i *Node) {
 				path := b.text(i, "policy: exempt")
 				if !strings.HasPrefix(path, "/") || path == "/" || strings.ContainsAny(path, "{}*?#") {
-					b.fail(i, "this is no path that can be left out", "the beginning of a path such as /.well-known/acme-challenge/", "")
+					b.fail(
+						i,
+						"this is no path that can be left out",
+						"the beginning of a path such as /.well-known/acme-challenge/",
+						"",
+					)
 					return
 				}
 				p.Exempt = append(p.Exempt, web.NormalPath(web.RemoveDotSegments(path)))
@@ -489,7 +584,12 @@ func (b *builder) registry(n *Node) {
 		field{"address", func(n *Node) {
 			r.Address = b.text(n, "registry: address")
 			if _, err := web.ParseURL(r.Address); err != nil {
-				b.fail(n, "the registry's address is no URL", "the base address of an RDAP service such as https://rdap.registry.example/", "")
+				b.fail(
+					n,
+					"the registry's address is no URL",
+					"the base address of an RDAP service such as https://rdap.registry.example/",
+					"",
+				)
 			}
 		}},
 		field{"bootstrap", func(n *Node) { r.Bootstrap = b.text(n, "registry: bootstrap") }},

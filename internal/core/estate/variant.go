@@ -35,8 +35,8 @@ func (e *Estate) WithCarrier(carrier *Carrier, meant func(*Domain) bool) *Estate
 	return c
 }
 
-// WithCanonical returns the estate as it would be if another host were the canonical one: the site serves it instead of the one
-// that is canonical now, and who carried it carries that one.
+// WithCanonical returns the estate as it would be if another host were the canonical one: the site serves it instead of
+// the one that is canonical now, and who carried it carries that one.
 func (e *Estate) WithCanonical(host web.Host) *Estate {
 	c := e.clone()
 	old, now := e.Canonical, web.Door{Scheme: web.HTTPS, Host: host}

@@ -12,8 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// wantedIn reads a record as the asker shows it. Its name is read below the zone; "" where a carrier asks for it, whose name is a
-// label below each domain that it carries.
+// wantedIn reads a record as the asker shows it. Its name is read below the zone; "" where a carrier asks for it, whose
+// name is a label below each domain that it carries.
 func (b *builder) wantedIn(zone string, n *Node) (Wanted, bool) {
 	var w Wanted
 	var name, kind, value *Node
@@ -33,7 +33,12 @@ func (b *builder) wantedIn(zone string, n *Node) (Wanted, bool) {
 	}
 	for key, at := range map[string]*Node{"type": kind, "value": value} {
 		if at == nil {
-			b.fail(n, "a wanted record has no "+key, "{name: _check, type: TXT, value: \"proof=4711\"}", "copy it from whoever asks for it")
+			b.fail(
+				n,
+				"a wanted record has no "+key,
+				"{name: _check, type: TXT, value: \"proof=4711\"}",
+				"copy it from whoever asks for it",
+			)
 		}
 	}
 	if kind != nil {
@@ -60,7 +65,12 @@ func (b *builder) wantedName(zone string, n *Node) string {
 	if zone == "" {
 		label, err := record.Name(s, "zone.invalid")
 		if err != nil || strings.HasSuffix(s, ".") {
-			b.fail(n, "a carrier's wanted record has no label", "a name relative to each domain, such as _claim or @", "write the part before the domain")
+			b.fail(
+				n,
+				"a carrier's wanted record has no label",
+				"a name relative to each domain, such as _claim or @",
+				"write the part before the domain",
+			)
 		}
 		return record.Label(label, "zone.invalid")
 	}
@@ -70,8 +80,14 @@ func (b *builder) wantedName(zone string, n *Node) string {
 		return ""
 	}
 	for _, d := range b.estate.Domains {
-		if other := d.Name.String(); strings.HasSuffix(strings.TrimSuffix(strings.ToLower(s), "."), "."+other) && other != zone {
-			b.fail(n, fmt.Sprintf("this is a name of %s, not of %s", other, zone), "a name of the zone "+zone, "move the line to the domain "+other)
+		if other := d.Name.String(); strings.HasSuffix(strings.TrimSuffix(strings.ToLower(s), "."), "."+other) &&
+			other != zone {
+			b.fail(
+				n,
+				fmt.Sprintf("this is a name of %s, not of %s", other, zone),
+				"a name of the zone "+zone,
+				"move the line to the domain "+other,
+			)
 		}
 	}
 	return name
@@ -147,22 +163,42 @@ func (b *builder) allWanted(d *Domain, n *Node) {
 	}
 }
 
-// wantedFits checks a wanted record against those before it: an alias stands alone, never at the apex, and leads elsewhere (RFC
-// 1034 section 3.6.2).
+// wantedFits checks a wanted record against those before it: an alias stands alone, never at the apex, and leads
+// elsewhere (RFC 1034 section 3.6.2).
 func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 	if w.Type == "CNAME" {
 		switch {
 		case w.Name == d.Name.String():
-			b.fail(at, "a CNAME cannot stand at the apex "+w.Name, "an address, or another name", "ask whoever wants it for an address; or write apex-alias: yes where the zone's provider offers that")
+			b.fail(
+				at,
+				"a CNAME cannot stand at the apex "+w.Name,
+				"an address, or another name",
+				"ask whoever wants it for an address; or write apex-alias: yes where the zone's provider offers that",
+			)
 		case slices.ContainsFunc(d.Hosts(), func(h web.Host) bool { return h.String() == w.Name }):
-			b.fail(at, fmt.Sprintf("%s has a carrier already; an alias that is wanted there claims the same door", w.Name), "one carrier for a door", "drop the line, or take the host out of hosts:")
+			b.fail(
+				at,
+				fmt.Sprintf("%s has a carrier already; an alias that is wanted there claims the same door", w.Name),
+				"one carrier for a door",
+				"drop the line, or take the host out of hosts:",
+			)
 		case record.Target("CNAME", w.Value) == w.Name:
-			b.fail(at, w.Name+" would be an alias to itself", "another name as its value", "copy the value once more from whoever asks for it")
+			b.fail(
+				at,
+				w.Name+" would be an alias to itself",
+				"another name as its value",
+				"copy the value once more from whoever asks for it",
+			)
 		}
 	}
 	for _, other := range d.Wanted {
 		if other.Name == w.Name && other != w && (other.Type == "CNAME" || w.Type == "CNAME") {
-			b.fail(at, fmt.Sprintf("%s is wanted as an alias and with another record beside it (%s and %s)", w.Name, other.Type, w.Type), "an alias alone at its name", "drop one of them, or ask for another name")
+			b.fail(
+				at,
+				fmt.Sprintf("%s is wanted as an alias and with another record beside it (%s and %s)", w.Name, other.Type, w.Type),
+				"an alias alone at its name",
+				"drop one of them, or ask for another name",
+			)
 		}
 	}
 }
@@ -184,7 +220,14 @@ func (b *builder) steps(c *Carrier, n *Node) {
 		return
 	}
 	if !c.By.Row().OwnSteps {
-		b.fail(n, "carrier "+c.Name+" has steps, which only a carrier that is by: "+kindsThat(func(r Row) bool { return r.OwnSteps })+" has", "no steps here", "drop it")
+		b.fail(
+			n,
+			"carrier "+c.Name+" has steps, which only a carrier that is by: "+kindsThat(
+				func(r Row) bool { return r.OwnSteps },
+			)+" has",
+			"no steps here",
+			"drop it",
+		)
 		return
 	}
 	c.Steps = nil

@@ -1,5 +1,5 @@
-// Package finding is the closed set of faults that the program knows: their codes, what each means, and findings, which are
-// faults with their evidence. What is asked of a code anywhere is a column of the one table in table.go.
+// Package finding is the closed set of faults that the program knows: their codes, what each means, and findings, which
+// are faults with their evidence. What is asked of a code anywhere is a column of the one table in table.go.
 //
 // It judges nothing itself (chain, survey, plan and proof do) and writes nothing (report does).
 //
@@ -63,7 +63,8 @@ func New(code Code, subject, says, fix string, evidence map[string]any) Finding 
 	return Finding{Code: code, Severity: code.Kind().Severity, Subject: subject, Says: says, Fix: fix, Evidence: evidence}
 }
 
-// Causing returns the finding with its cause named: findings of one code and cause are one, whatever their subjects are.
+// Causing returns the finding with its cause named: findings of one code and cause are one, whatever their subjects
+// are.
 func (f Finding) Causing(cause string) Finding {
 	f.cause = cause
 	return f

@@ -30,7 +30,11 @@ func TestACodeIsItsNameInJSON(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, `["wrong-page","path-lost"]`, string(text))
 	var read []Code
-	require.NoError(t, json.Unmarshal([]byte(`["off-course","path-lost"]`), &read), "what it was called before is understood too")
+	require.NoError(
+		t,
+		json.Unmarshal([]byte(`["off-course","path-lost"]`), &read),
+		"what it was called before is understood too",
+	)
 	assert.Equal(t, []Code{WrongPage, PathLost}, read)
 	for _, bad := range []string{`["nope"]`, `[""]`} {
 		assert.Error(t, json.Unmarshal([]byte(bad), &read), bad)
@@ -48,21 +52,30 @@ func TestOneCauseIsOneFinding(t *testing.T) {
 		f.Entry = entry
 		return f
 	}
-	tally.Add(at(Refused, "https://a", "https://a/", "1"), at(Refused, "https://a", "https://a/x", "2"), at(Refused, "https://b", "https://b/", "1"))
+	tally.Add(
+		at(Refused, "https://a", "https://a/", "1"),
+		at(Refused, "https://a", "https://a/x", "2"),
+		at(Refused, "https://b", "https://b/", "1"),
+	)
 	tally.Add(at(Expired, "https://a", "e1", "1").Causing("c"), at(Expired, "https://b", "e2", "1").Causing("c"))
 	tally.Add(at(MailTied, "a", "", "one thing"), at(MailTied, "a", "", "another thing"))
 	var got [][]string
 	for _, f := range tally.Findings() {
 		got = append(got, append([]string{f.Code.String(), f.Subject}, f.Entries...))
 	}
-	assert.Equal(t, [][]string{{"refused", "https://a", "https://a/", "https://a/x"}, {"refused", "https://b", "https://b/"},
-		{"expired", "https://a", "e1", "e2"}, {"mail-tied", "a"}, {"mail-tied", "a"}}, got)
+	assert.Equal(
+		t,
+		[][]string{{"refused", "https://a", "https://a/", "https://a/x"}, {"refused", "https://b", "https://b/"},
+			{"expired", "https://a", "e1", "e2"}, {"mail-tied", "a"}, {"mail-tied", "a"}},
+		got,
+	)
 	assert.NotNil(t, (&Tally{}).Findings())
 }
 
 func TestFindingsAreOrderedByTheirNumbersToo(t *testing.T) {
 	var all []Finding
-	for _, subject := range []string{"rules line 10", "rules line 9", "rules lines 9 and 12", "a", "rules line 009x", "198.51.100.9", "198.51.100.10", ""} {
+	for _, subject := range []string{"rules line 10", "rules line 9", "rules lines 9 and 12", "a", "rules line 009x",
+		"198.51.100.9", "198.51.100.10", ""} {
 		all = append(all, Finding{Subject: subject})
 	}
 	Sort(all)
@@ -70,5 +83,18 @@ func TestFindingsAreOrderedByTheirNumbersToo(t *testing.T) {
 	for _, f := range all {
 		got = append(got, f.Subject)
 	}
-	assert.Equal(t, []string{"", "198.51.100.9", "198.51.100.10", "a", "rules line 009x", "rules line 9", "rules line 10", "rules lines 9 and 12"}, got)
+	assert.Equal(
+		t,
+		[]string{
+			"",
+			"198.51.100.9",
+			"198.51.100.10",
+			"a",
+			"rules line 009x",
+			"rules line 9",
+			"rules line 10",
+			"rules lines 9 and 12",
+		},
+		got,
+	)
 }

@@ -5,12 +5,12 @@ import (
 	"slices"
 )
 
-// Code names a kind of finding. The codes are the constants below and no others; the zero value is none of them. In JSON it is its
-// name.
+// Code names a kind of finding. The codes are the constants below and no others; the zero value is none of them. In
+// JSON it is its name.
 type Code uint8
 
-// The codes that this version can report, in the order of the table: what is worse for a visitor stands before what is not, within
-// each chapter.
+// The codes that this version can report, in the order of the table: what is worse for a visitor stands before what is
+// not, within each chapter.
 const (
 	_ Code = iota
 
@@ -77,8 +77,8 @@ const (
 	codes // how many there are, and one
 )
 
-// Kind is a row of the table of findings: what a code means, what a visitor meets, what to do in general, and whatever else is
-// asked of codes.
+// Kind is a row of the table of findings: what a code means, what a visitor meets, what to do in general, and whatever
+// else is asked of codes.
 type Kind struct {
 	Name     string // as it is written everywhere
 	Formerly string // what it was called before, as kept audits may still have it
@@ -160,13 +160,15 @@ var table = [codes]Kind{
 		Name: "refused", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
 		Means: "The address accepts no connection on this port.",
 		Meets: "The browser says that the site refused to connect.",
-		Do:    "Have whoever carries the door listen there, or point the name at somebody who does. A forwarding form without TLS refuses every https visitor.",
+		Do: "Have whoever carries the door listen there, or point the name at somebody who does. A forwarding form " +
+			"without TLS refuses every https visitor.",
 	},
 	Timeout: {
 		Name: "timeout", Severity: Error, About: "reaching",
 		Means: "Nothing answered in time, and not when asked once more.",
 		Meets: "The browser waits for a long time and gives up.",
-		Do:    "Look whether the machine still exists and whether a firewall drops the connection; otherwise point the name elsewhere.",
+		Do: "Look whether the machine still exists and whether a firewall drops the connection; otherwise point the " +
+			"name elsewhere.",
 	},
 	TLSFailed: {
 		Name: "tls-failed", Severity: Error, About: "reaching",
@@ -184,20 +186,23 @@ var table = [codes]Kind{
 		Name: "split-answers", Severity: Warning, About: "reaching",
 		Means: "Addresses, resolvers or name servers give different answers about the same thing.",
 		Meets: "One page today and another one tomorrow, or none, by chance.",
-		Do:    "Have them agree. A resolver that gives an old answer goes on doing so until its TTL has run out; that is waited for, not mended.",
+		Do: "Have them agree. A resolver that gives an old answer goes on doing so until its TTL has run out; that is " +
+			"waited for, not mended.",
 	},
 
 	WrongName: {
 		Name: "wrong-name", Severity: Error, About: "certificate",
 		Means: "The certificate is for other names than this one.",
 		Meets: "A full-page warning. Most visitors turn back; with HSTS nobody can go on.",
-		Do:    "Have the carrier get a certificate that holds this name (apex and www are two names), before the name points there.",
+		Do: "Have the carrier get a certificate that holds this name (apex and www are two names), before the name " +
+			"points there.",
 	},
 	Expired: {
 		Name: "expired", Severity: Error, About: "certificate",
 		Means: "The certificate ended before the time of looking.",
 		Meets: "A full-page warning.",
-		Do:    "Renew it, and find out why that did not happen by itself: a redirect that takes the renewal path is a common cause.",
+		Do: "Renew it, and find out why that did not happen by itself: a redirect that takes the renewal path is a " +
+			"common cause.",
 	},
 	NotYetValid: {
 		Name: "not-yet-valid", Severity: Error, About: "certificate",
@@ -214,8 +219,9 @@ var table = [codes]Kind{
 	BrokenChain: {
 		Name: "broken-chain", Severity: Error, About: "certificate",
 		Means: "The issuer's certificate is neither sent nor trusted, though the certificate says where it can be had.",
-		Meets: "A full-page warning on phones, in mail programs and in many tools; some desktop browsers fetch what is missing.",
-		Do:    "Install the whole chain: the certificate followed by its intermediates, in one file.",
+		Meets: "A full-page warning on phones, in mail programs and in many tools; some desktop browsers fetch what is " +
+			"missing.",
+		Do: "Install the whole chain: the certificate followed by its intermediates, in one file.",
 	},
 	ExpiresSoon: {
 		Name: "expires-soon", Severity: Warning, About: "certificate",
@@ -228,7 +234,8 @@ var table = [codes]Kind{
 		Name: "loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
 		Means: "The chain comes back to a URL that was asked already.",
 		Meets: "The browser says that the page redirected too many times.",
-		Do:    "Find the two who send visitors to each other: often an edge network that speaks http to a server that insists on https. Let one of them stop.",
+		Do: "Find the two who send visitors to each other: often an edge network that speaks http to a server that " +
+			"insists on https. Let one of them stop.",
 	},
 	GrowingLoop: {
 		Name: "growing-loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
@@ -374,7 +381,8 @@ var table = [codes]Kind{
 		Name: "mail-spoofable", Severity: Note, About: "records", Formerly: "mail-open",
 		Means: "A domain has no mail, and no records that say so.",
 		Meets: "Forged mail in the client's name.",
-		Do:    "Write mail: none, so that the plan adds a null MX (RFC 7505), v=spf1 -all (RFC 7208) and a rejecting policy (RFC 7489).",
+		Do: "Write mail: none, so that the plan adds a null MX (RFC 7505), v=spf1 -all (RFC 7208) and a rejecting " +
+			"policy (RFC 7489).",
 	},
 	MailMalformed: {
 		Name: "mail-malformed", Severity: Warning, About: "records",
@@ -397,8 +405,9 @@ var table = [codes]Kind{
 	ZoneDiffers: {
 		Name: "zone-differs", Severity: Error, About: "records",
 		Means: "The new name servers of a zone do not say what the old ones say, or what the plan wants.",
-		Meets: "Whatever is missing there: mail, a door, a service; for each visitor from the moment that the delegation changes for him.",
-		Do:    "Type what is missing there before the delegation changes, and survey again.",
+		Meets: "Whatever is missing there: mail, a door, a service; for each visitor from the moment that the delegation " +
+			"changes for him.",
+		Do: "Type what is missing there before the delegation changes, and survey again.",
 	},
 	StaleDS: {
 		Name: "stale-ds", Severity: Error, About: "records",

@@ -2,15 +2,15 @@ package finding
 
 import "slices"
 
-// Tally gathers findings by their cause: the same code about the same subject is one finding, with all the entries that meet
-// it. The zero value is empty and ready.
+// Tally gathers findings by their cause: the same code about the same subject is one finding, with all the entries that
+// meet it. The zero value is empty and ready.
 type Tally struct {
 	causes map[cause]int
 	list   []Finding
 }
 
-// cause tells findings apart: by code and subject, or by code and what the judge knows of the cause. One that is not about
-// a chain is told apart by what it says as well.
+// cause tells findings apart: by code and subject, or by code and what the judge knows of the cause. One that is not
+// about a chain is told apart by what it says as well.
 type cause struct {
 	code          Code
 	subject, says string

@@ -40,16 +40,20 @@ func manyZones(b *testing.B, n int) Input {
 	}
 	e, faults := estate.Read(mapping(
 		entry("canonical", text("https://www.n.example")),
-		entry("carriers", mapping(entry("gateway", mapping(entry("by", text("server")), entry("addresses", text("203.0.113.20")))))),
-		entry("domains", domains)))
+		entry(
+			"carriers",
+			mapping(entry("gateway", mapping(entry("by", text("server")), entry("addresses", text("203.0.113.20"))))),
+		),
+		entry("domains", domains),
+	))
 	if err := faults.Err(); err != nil {
 		b.Fatal(err)
 	}
 	return Input{Estate: e, Survey: v}
 }
 
-// BenchmarkChanges works out the changes of many zones of 100 record sets each: 10,000 zones should take no more than twelve times
-// as long as 1,000.
+// BenchmarkChanges works out the changes of many zones of 100 record sets each: 10,000 zones should take no more than
+// twelve times as long as 1,000.
 func BenchmarkChanges(b *testing.B) {
 	for _, n := range []int{1000, 10000} {
 		b.Run(fmt.Sprintf("zones=%d", n), func(b *testing.B) {

@@ -18,7 +18,11 @@ import (
 // secured makes the chain of an https door with a certificate.
 func secured(host, address string, faults []finding.Code) chain.Chain {
 	u := web.MustParseURL("https://" + host + "/")
-	return chain.Chain{Entry: u, Probe: chain.Root, Hops: []chain.Answer{{URL: u, Address: address, Status: 301, TLS: &chain.TLS{Faults: faults}}}}
+	return chain.Chain{
+		Entry: u,
+		Probe: chain.Root,
+		Hops:  []chain.Answer{{URL: u, Address: address, Status: 301, TLS: &chain.TLS{Faults: faults}}},
+	}
 }
 
 func carried(t *testing.T, p *plan.Plan, name string) plan.Carried {
@@ -46,13 +50,34 @@ func entries(c plan.Carried) []string {
 }
 
 func TestWhatIsTypedAtAForm(t *testing.T) {
-	p := planFor(t, "domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/, fallback: home, carrier: {apex: broad, www: four}}\n  - {name: away.example, carrier: four}\n",
-		seen(t, "old.example\n@ A 198.51.100.35\nwww A 203.0.113.40", "away.example\n@ A 198.51.100.34\nwww A 203.0.113.40"))
+	p := planFor(
+		t,
+		"domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/, fallback: home, carrier: {apex: broad, www: "+
+			"four}}\n  - {name: away.example, carrier: four}\n",
+		seen(t, "old.example\n@ A 198.51.100.35\nwww A 203.0.113.40", "away.example\n@ A 198.51.100.34\nwww A 203.0.113.40"),
+	)
 	c := carried(t, p, "broad")
-	assert.Equal(t, []string{"add forward | from=old.example | to=https://www.n.example/mill/ | kind=permanent (301) | frame or masking=no | path=keep"}, entries(c))
-	assert.Equal(t, "Type the destination in full. With http:// it costs a hop more, and a visitor who came by https is led over plain http; without www it costs a hop more.", report.Because(c.Entries[0].Reasons))
+	assert.Equal(
+		t,
+		[]string{
+			"add forward | from=old.example | to=https://www.n.example/mill/ | kind=permanent (301) | frame or masking=no | " +
+				"path=keep",
+		},
+		entries(c),
+	)
+	assert.Equal(
+		t,
+		"Type the destination in full. With http:// it costs a hop more, and a visitor who came by https is led over "+
+			"plain http; without www it costs a hop more.",
+		report.Because(c.Entries[0].Reasons),
+	)
 	assert.Equal(t, []string{"drops the query"}, c.Limits)
-	assert.Equal(t, []string{"remove forward | from=away.example"}, entries(carried(t, p, "form")), "one door, one carrier")
+	assert.Equal(
+		t,
+		[]string{"remove forward | from=away.example"},
+		entries(carried(t, p, "form")),
+		"one door, one carrier",
+	)
 }
 
 func TestWhatIsToldToAPlatform(t *testing.T) {
@@ -68,10 +93,24 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 	primary := carried(t, p, "told").Entries[5]
 	assert.Contains(t, report.Because(primary.Reasons), "only once the certificates are there")
 	assert.Equal(t, "301 https://www.n.example/a?b", answer(p, "https://old.example/a?b"))
-	assert.Equal(t, []string{"add primary | primary=www.n.example | redirected to it=n.platform.example"}, entries(carried(t, p, "site")), "its free name has to redirect too")
+	assert.Equal(
+		t,
+		[]string{"add primary | primary=www.n.example | redirected to it=n.platform.example"},
+		entries(carried(t, p, "site")),
+		"its free name has to redirect too",
+	)
 
-	p = planFor(t, "domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/, carrier: {apex: told, www: four}}\n", nil)
-	assert.Equal(t, []string{"beyond-carrier old.example"}, subjects(p), "a platform that redirects whole hosts leads to no page")
+	p = planFor(
+		t,
+		"domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/, carrier: {apex: told, www: four}}\n",
+		nil,
+	)
+	assert.Equal(
+		t,
+		[]string{"beyond-carrier old.example"},
+		subjects(p),
+		"a platform that redirects whole hosts leads to no page",
+	)
 	assert.Equal(t, "301 https://www.n.example/a", answer(p, "https://old.example/a"))
 }
 
@@ -81,13 +120,26 @@ func TestAnEdgeThatSpeaksPlainHTTPIsALoop(t *testing.T) {
 	assert.Equal(t, finding.Loop, p.Findings[0].Code)
 	assert.Equal(t, "301 https://www.n.example/x", answer(p, "https://www.n.example/x"))
 	z := zoneOf(t, p, "n.example")
-	assert.Contains(t, z.Records, plan.Record{Name: "www.n.example", Type: "A", TTL: 3600, Values: []string{"198.51.100.81"}}, "the door leads to the edge")
+	assert.Contains(
+		t,
+		z.Records,
+		plan.Record{Name: "www.n.example", Type: "A", TTL: 3600, Values: []string{"198.51.100.81"}},
+		"the door leads to the edge",
+	)
 
 	p = planFor(t, "domains:\n  - n.example\n  - {name: old.example, carrier: plainly}\n", nil)
 	assert.Empty(t, subjects(p), "what is behind it leads straight to the site")
-	p = planFor(t, "domains:\n  - n.example\n  - {name: old.example, carrier: plainly}\npolicy: {upgrade: same-host-first}\n", nil)
+	p = planFor(
+		t,
+		"domains:\n  - n.example\n  - {name: old.example, carrier: plainly}\npolicy: {upgrade: same-host-first}\n",
+		nil,
+	)
 	assert.Contains(t, subjects(p), "loop https://old.example")
-	p = planFor(t, "domains:\n  - n.example\n  - {name: old.example, carrier: securely}\npolicy: {upgrade: same-host-first}\n", nil)
+	p = planFor(
+		t,
+		"domains:\n  - n.example\n  - {name: old.example, carrier: securely}\npolicy: {upgrade: same-host-first}\n",
+		nil,
+	)
 	assert.Empty(t, subjects(p))
 	assert.Equal(t, "four", p.Certificates[2].Carrier, "what is asked over TLS needs a certificate too")
 	assert.Equal(t, []string{"old.example", "www.old.example"}, p.Certificates[2].Names)
@@ -118,7 +170,11 @@ func patterns(p *plan.Plan, name string) []string {
 }
 
 func TestPatternsWithStars(t *testing.T) {
-	p := starred(t, "{name: old.example, carrier: wide, leads-to: /mill/}", "old.example/a/{x}/{+rest},/visit/{+rest}?x=1,302\nold.example/b.html,/shop/,\n")
+	p := starred(
+		t,
+		"{name: old.example, carrier: wide, leads-to: /mill/}",
+		"old.example/a/{x}/{+rest},/visit/{+rest}?x=1,302\nold.example/b.html,/shop/,\n",
+	)
 	assert.Equal(t, []string{
 		"*old.example/b.html > https://www.n.example/shop/ 301",
 		"*old.example/a/*/* > https://www.n.example/visit/$3?x=1 302",
@@ -128,21 +184,47 @@ func TestPatternsWithStars(t *testing.T) {
 	assert.Equal(t, []string{"old.example", "www.old.example"}, c.Entries[1].Star.Takes)
 	assert.Contains(t, report.Because(c.Entries[2].Reasons), "what follows in the path starts at $2")
 
-	p = starred(t, "{name: old.example, carrier: wide, hosts: [shop], leads-to: \"/mill?x=1\", fallback: same-path}", "shop.old.example/{id:digits},/visit/{id}\n")
+	p = starred(
+		t,
+		"{name: old.example, carrier: wide, hosts: [shop], leads-to: \"/mill?x=1\", fallback: same-path}",
+		"shop.old.example/{id:digits},/visit/{id}\n",
+	)
 	assert.Equal(t, []string{
 		"old.example/ > https://www.n.example/mill?x=1 301", "old.example/* > https://www.n.example/mill/$1?x=1 301",
 		"www.old.example/ > https://www.n.example/mill?x=1 301", "www.old.example/* > https://www.n.example/mill/$1?x=1 301",
-		"shop.old.example/* > https://www.n.example/visit/$1 301", "shop.old.example/ > https://www.n.example/mill?x=1 301", "shop.old.example/* > https://www.n.example/mill/$1?x=1 301",
+		"shop.old.example/* > https://www.n.example/visit/$1 301", "shop.old.example/ > https://www.n.example/mill?x=1 301",
+		"shop.old.example/* > https://www.n.example/mill/$1?x=1 301",
 	}, patterns(p, "wide"))
-	assert.Equal(t, "https://shop.old.example/a/b", carried(t, p, "wide").Entries[5].Star.Wider, "a star takes slashes and letters too")
-	assert.Contains(t, strings.Join(found(p, "beyond-carrier"), ""), "Typed with stars, the patterns of shop.old.example at wide send http://shop.old.example/")
+	assert.Equal(
+		t,
+		"https://shop.old.example/a/b",
+		carried(t, p, "wide").Entries[5].Star.Wider,
+		"a star takes slashes and letters too",
+	)
+	assert.Contains(
+		t,
+		strings.Join(found(p, "beyond-carrier"), ""),
+		"Typed with stars, the patterns of shop.old.example at wide send http://shop.old.example/",
+	)
 
 	p = starred(t, "{name: old.example, carrier: wide, fallback: gone}", "http://old.example/a,/visit/\n")
-	assert.Equal(t, []string{"http://*old.example/a > https://www.n.example/visit/ 301", "*old.example/ > https://www.n.example/ 301", "*old.example/* > no target 410 (gone); where the form has no such answer, let a server carry the host"}, patterns(p, "wide"))
+	assert.Equal(
+		t,
+		[]string{
+			"http://*old.example/a > https://www.n.example/visit/ 301",
+			"*old.example/ > https://www.n.example/ 301",
+			"*old.example/* > no target 410 (gone); where the form has no such answer, let a server carry the host",
+		},
+		patterns(p, "wide"),
+	)
 }
 
 func TestPatternsAnswerWhatThePlanPredicts(t *testing.T) {
-	p := starred(t, "{name: old.example, carrier: wide, leads-to: /mill/}", "old.example/{x}/list,/visit/{x}\nold.example/q,/shop/\nold.example/deep/{+r},/visit/{+r}\n")
+	p := starred(
+		t,
+		"{name: old.example, carrier: wide, leads-to: /mill/}",
+		"old.example/{x}/list,/visit/{x}\nold.example/q,/shop/\nold.example/deep/{+r},/visit/{+r}\n",
+	)
 	assert.Empty(t, found(p, "beyond-carrier"), "every probe and example goes where the rules lead it")
 	assert.Len(t, patterns(p, "wide"), 4)
 }
@@ -153,45 +235,108 @@ func TestWhoMayIssue(t *testing.T) {
 		want []string
 		may  []string
 	}{
-		"nobody restricts it":          {"", nil, nil},
-		"the issuer may":               {"@ CAA 0 issue \"ca.example\"", nil, []string{"ca.example"}},
-		"another one may":              {"@ CAA 0 issue \"other.example\"", []string{"issuer-barred old.example", "issuer-barred www.old.example"}, []string{"other.example"}},
-		"nobody may":                   {"@ CAA 0 issue \";\"", []string{"issuer-barred old.example", "issuer-barred www.old.example"}, nil},
-		"only wildcards are limited":   {"@ CAA 0 issuewild \"other.example\"", nil, nil},
-		"the nearest records count":    {"@ CAA 0 issue \"other.example\"\nwww CAA 0 issue \"CA.example\"", []string{"issuer-barred old.example"}, []string{"other.example", "CA.example"}},
-		"a critical word that is new":  {"@ CAA 128 newword \"x\"\n@ CAA 0 issue \"ca.example\"", []string{"issuer-barred old.example", "issuer-barred www.old.example"}, []string{"ca.example"}},
+		"nobody restricts it": {"", nil, nil},
+		"the issuer may":      {"@ CAA 0 issue \"ca.example\"", nil, []string{"ca.example"}},
+		"another one may": {
+			"@ CAA 0 issue \"other.example\"", []string{"issuer-barred old.example", "issuer-barred www.old.example"},
+			[]string{"other.example"},
+		},
+		"nobody may": {
+			"@ CAA 0 issue \";\"", []string{"issuer-barred old.example", "issuer-barred www.old.example"}, nil,
+		},
+		"only wildcards are limited": {"@ CAA 0 issuewild \"other.example\"", nil, nil},
+		"the nearest records count": {
+			"@ CAA 0 issue \"other.example\"\nwww CAA 0 issue \"CA.example\"", []string{"issuer-barred old.example"},
+			[]string{"other.example", "CA.example"},
+		},
+		"a critical word that is new": {
+			"@ CAA 128 newword \"x\"\n@ CAA 0 issue \"ca.example\"",
+			[]string{"issuer-barred old.example", "issuer-barred www.old.example"}, []string{"ca.example"},
+		},
 		"a word that need not be read": {"@ CAA 0 newword \"x\"\n@ CAA 0 issue \"ca.example\"", nil, []string{"ca.example"}},
 	} {
-		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: certified}\n", seen(t, "old.example\n@ A 203.0.113.41\nwww A 203.0.113.41\n@ MX 5 mx.other.example.\n"+c.zone))
+		p := planFor(
+			t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: certified}\n",
+			seen(t, "old.example\n@ A 203.0.113.41\nwww A 203.0.113.41\n@ MX 5 mx.other.example.\n"+c.zone),
+		)
 		assert.Equal(t, c.want, subjects(p), name)
 		assert.Equal(t, c.may, p.Certificates[0].MayIssue, name)
 	}
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: certified}\n", seen(t, "old.example\n@ A 203.0.113.41\nwww A 203.0.113.41\n@ CAA 0 issue \"ca.example; validationmethods=dns-01; accounturi=https://ca.example/7\""))
-	assert.Equal(t, []string{"ca.example: validationmethods=dns-01; accounturi=https://ca.example/7"}, p.Certificates[0].Limits)
-	p = planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ CAA 0 issue \"ca.example\""))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: certified}\n",
+		seen(
+			t,
+			"old.example\n@ A 203.0.113.41\nwww A 203.0.113.41\n@ CAA 0 issue \"ca.example; validationmethods=dns-01; "+
+				"accounturi=https://ca.example/7\"",
+		),
+	)
+	assert.Equal(
+		t,
+		[]string{"ca.example: validationmethods=dns-01; accounturi=https://ca.example/7"},
+		p.Certificates[0].Limits,
+	)
+	p = planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n",
+		seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ CAA 0 issue \"ca.example\""),
+	)
 	assert.Contains(t, notes(p), "does not say who issues those of four")
 }
 
 func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: platform}, wanted: [{name: www, type: A, value: 192.0.2.9}, {name: '@', type: A, value: 203.0.113.40}]}\n",
-		seen(t, "old.example\n@ A 203.0.113.40\nwww CNAME sites.platform.example.\n@ MX 5 mx.other.example."))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: platform}, "+
+			"wanted: [{name: www, type: A, value: 192.0.2.9}, {name: '@', type: A, value: 203.0.113.40}]}\n",
+		seen(t, "old.example\n@ A 203.0.113.40\nwww CNAME sites.platform.example.\n@ MX 5 mx.other.example."),
+	)
 	assert.Equal(t, []string{"leftover-address www.old.example"}, subjects(p))
 	assert.Contains(t, p.Findings[0].Says, "visitors get one or the other by chance")
 	assert.Empty(t, changes(zoneOf(t, p, "old.example")))
 
-	p = planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, wanted: [{name: www, type: A, value: 192.0.2.9}]}\n", nil)
+	p = planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, wanted: [{name: www, type: "+
+			"A, value: 192.0.2.9}]}\n",
+		nil,
+	)
 	assert.Empty(t, subjects(p), "nobody has seen the zone")
 	v := seen(t, "old.example\n@ A 192.0.2.8\nwww A 198.51.100.80")
 	v.Domains[0].Parent.Servers = []string{"ns1.net.example", "ns2.net.example"}
-	p = planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, wanted: [{name: www, type: A, value: 192.0.2.9}]}\n", v)
+	p = planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, wanted: [{name: www, type: "+
+			"A, value: 192.0.2.9}]}\n",
+		v,
+	)
 	assert.Contains(t, found(p, "leftover-address")[0], "192.0.2.9 bypasses it: every pattern for this host would be dead")
-	assert.Contains(t, reasons(zoneOf(t, p, "old.example")), "Until then it bypasses net, and every pattern for this host is dead.")
+	assert.Contains(
+		t,
+		reasons(zoneOf(t, p, "old.example")),
+		"Until then it bypasses net, and every pattern for this host is dead.",
+	)
 }
 
 func TestConsider(t *testing.T) {
-	p := planFor(t, "domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/}\n  - {name: done.example, state: moved}\n", nil)
-	in := plan.Input{Estate: p.Estate, Now: today, Survey: &survey.Survey{Domains: []survey.Domain{{Name: "n.example", Source: survey.File, Chains: []chain.Chain{
-		{Entry: web.MustParseURL("https://n.example/"), Probe: chain.Root, Hops: []chain.Answer{{URL: web.MustParseURL("https://n.example/"), Status: 301, Location: "https://www.n.example/"}}}}}}}}
+	p := planFor(
+		t,
+		"domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/}\n  - {name: done.example, state: moved}\n",
+		nil,
+	)
+	in := plan.Input{
+		Estate: p.Estate,
+		Now:    today,
+		Survey: &survey.Survey{Domains: []survey.Domain{{Name: "n.example", Source: survey.File, Chains: []chain.Chain{
+			{
+				Entry: web.MustParseURL("https://n.example/"),
+				Probe: chain.Root,
+				Hops: []chain.Answer{
+					{URL: web.MustParseURL("https://n.example/"), Status: 301, Location: "https://www.n.example/"},
+				},
+			}}}}},
+	}
 	c, err := plan.Consider(in, []string{"gateway", "broad", "platform"})
 	require.NoError(t, err)
 	require.Len(t, c.Choices, 3)
@@ -215,7 +360,16 @@ func TestConsider(t *testing.T) {
 }
 
 func TestOneWaveAtATime(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: one.example, carrier: four, state: moved}\n  - {name: two.example, carrier: four, wave: 2}\n", seen(t, "one.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.", "two.example\n@ A 192.0.2.1\n@ MX 5 mx.other.example."))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: one.example, carrier: four, state: moved}\n"+
+			"  - {name: two.example, carrier: four, wave: 2}\n",
+		seen(
+			t,
+			"one.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.",
+			"two.example\n@ A 192.0.2.1\n@ MX 5 mx.other.example.",
+		),
+	)
 	assert.Empty(t, changes(zoneOf(t, p, "one.example")), "what earlier waves did is taken as done")
 	sheets := p.Sheets()
 	require.NotEmpty(t, sheets)
@@ -230,7 +384,11 @@ func TestOneWaveAtATime(t *testing.T) {
 	part := plan.Make(plan.Input{Estate: p.Estate, Only: only})
 	require.Len(t, part.Zones, 1)
 
-	half := seen(t, "one.example\n@ A 192.0.2.1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.", "two.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.")
+	half := seen(
+		t,
+		"one.example\n@ A 192.0.2.1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.",
+		"two.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.",
+	)
 	part = plan.Make(plan.Input{Estate: p.Estate, Only: only, Wave: 2, Survey: half})
 	assert.Equal(t, []string{"wrong-target one.example A"}, subjects(part), "what an earlier wave moved is checked")
 	require.Len(t, part.Zones, 1, "and not planned again")
@@ -238,7 +396,16 @@ func TestOneWaveAtATime(t *testing.T) {
 }
 
 func TestStarsCompareToTheLetter(t *testing.T) {
-	p := planFor(t, "domains:\n  - n.example\n  - {name: old.example, carrier: wide, ignore-case: yes, index: index.php}\n  - {name: exact.example, carrier: wide}\n  - {name: own.example, carrier: four, slash: either}\n", nil)
+	p := planFor(
+		t,
+		"domains:\n  - n.example\n  - {name: old.example, carrier: wide, ignore-case: yes, index: index.php}\n"+
+			"  - {name: exact.example, carrier: wide}\n  - {name: own.example, carrier: four, slash: either}\n",
+		nil,
+	)
 	assert.Equal(t, []string{"beyond-carrier old.example"}, subjects(p))
-	assert.Equal(t, "old.example says ignore-case: yes, index: [index.php], and patterns with stars compare paths to the letter.", p.Findings[0].Says)
+	assert.Equal(
+		t,
+		"old.example says ignore-case: yes, index: [index.php], and patterns with stars compare paths to the letter.",
+		p.Findings[0].Says,
+	)
 }

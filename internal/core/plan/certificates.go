@@ -50,7 +50,8 @@ func certificatesOf(w *predict.Web) []Certificate {
 	return append(all, site)
 }
 
-// holders gives those who must hold a certificate for a host: its carrier, and what is behind that where it is asked over TLS.
+// holders gives those who must hold a certificate for a host: its carrier, and what is behind that where it is asked
+// over TLS.
 func holders(e *estate.Estate, d *estate.Domain, h web.Host) []*estate.Carrier {
 	var all []*estate.Carrier
 	c := d.Carry[h]
@@ -79,8 +80,8 @@ func (i Issuance) Allows(issuer string) bool {
 	return i.At == "" || !i.Bars && slices.ContainsFunc(i.May, func(m string) bool { return strings.EqualFold(m, issuer) })
 }
 
-// issuance climbs from a name up to the zone's apex until CAA records are found (RFC 8659 section 3), and reads them. A name that
-// starts with "*." is asked about as a wildcard.
+// issuance climbs from a name up to the zone's apex until CAA records are found (RFC 8659 section 3), and reads them. A
+// name that starts with "*." is asked about as a wildcard.
 func issuance(name string, records []record.Set) Issuance {
 	plain, wild := strings.CutPrefix(name, "*.")
 	for at := plain; at != ""; {
@@ -103,7 +104,10 @@ func readCAA(s record.Set, wild bool) Issuance {
 		}
 		kind := strings.ToLower(f[1])
 		values[kind] = append(values[kind], record.Unquote(f[2]))
-		known := slices.Contains([]string{"issue", "issuewild", "iodef", "contactemail", "contactphone", "issuemail", "issuevmc"}, kind)
+		known := slices.Contains(
+			[]string{"issue", "issuewild", "iodef", "contactemail", "contactphone", "issuemail", "issuevmc"},
+			kind,
+		)
 		i.Bars = i.Bars || !known && len(f[0]) == 3 && f[0] >= "128" // the critical flag (RFC 8659 section 4.1)
 	}
 	if wild && len(values["issuewild"]) > 0 {
@@ -153,7 +157,8 @@ func zonesOf(in Input, seen surveys, zones []Zone) zoneRecords {
 	}
 }
 
-// withIssuers looks for every certificate whether its issuer may issue it, and for how long visitors would meet a warning.
+// withIssuers looks for every certificate whether its issuer may issue it, and for how long visitors would meet a
+// warning.
 func withIssuers(e *estate.Estate, all []Certificate, records zoneRecords) ([]Certificate, found) {
 	var f found
 	all = slices.Clone(all)
@@ -215,9 +220,25 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *found) {
 		}
 		fix := fmt.Sprintf("Add CAA 0 %s %q at %s before the certificate is asked for.", tag, c.Issuer, i.At)
 		if c.Issuer == "" {
-			fix = fmt.Sprintf("Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for it at %s.", c.Carrier, i.At)
+			fix = fmt.Sprintf(
+				"Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for it at %s.",
+				c.Carrier,
+				i.At,
+			)
 		}
-		f.find(finding.IssuerBarred, name, fmt.Sprintf("The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that of %s.", i.At, may, name, wants, c.Carrier), fix,
-			map[string]any{"at": i.At, "may": i.May, "issuer": c.Issuer})
+		f.find(
+			finding.IssuerBarred,
+			name,
+			fmt.Sprintf(
+				"The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that of %s.",
+				i.At,
+				may,
+				name,
+				wants,
+				c.Carrier,
+			),
+			fix,
+			map[string]any{"at": i.At, "may": i.May, "issuer": c.Issuer},
+		)
 	}
 }

@@ -29,7 +29,8 @@ func seen(t *testing.T, zones ...string) *survey.Survey {
 	for _, z := range zones {
 		name, records, _ := strings.Cut(z, "\n")
 		path := filepath.Join(t.TempDir(), name+".zone")
-		text := "$ORIGIN " + name + ".\n$TTL 3600\n@ 3600 IN SOA ns.old.example. host.old.example. 7 7200 3600 1209600 900\n@ IN NS ns.old.example.\n" + records + "\n"
+		text := "$ORIGIN " + name + ".\n$TTL 3600\n@ 3600 IN SOA ns.old.example. host.old.example. 7 7200 3600 1209600 " +
+			"900\n@ IN NS ns.old.example.\n" + records + "\n"
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 		_, rrs, err := files.ReadZone(path, name)
 		require.NoError(t, err)
@@ -42,7 +43,10 @@ func seen(t *testing.T, zones ...string) *survey.Survey {
 func planFor(t *testing.T, domains string, v *survey.Survey, change ...func(*plan.Input)) *plan.Plan {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "upperpath.yaml")
-	text := strings.NewReplacer(", rules: site.csv, pages: pages.txt", "", "rules: rules.csv\n", "", "defaults:", moreCarriers+"defaults:").Replace(head) + domains
+	text := strings.NewReplacer(", rules: site.csv, pages: pages.txt", "", "rules: rules.csv\n", "", "defaults:",
+		moreCarriers+"defaults:").
+		Replace(head) +
+		domains
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 	e, err := files.ReadEstate(path)
 	require.NoError(t, err)
@@ -58,7 +62,19 @@ func changes(z plan.Zone) []string {
 	var all []string
 	for _, c := range z.Changes {
 		if c.Step > 0 {
-			all = append(all, strings.TrimSpace(fmt.Sprintf("%s %s %s %s > %s", c.Action, strings.TrimSuffix(strings.TrimSuffix(c.Name, z.Name), "."), c.Type, strings.Join(c.Before, "|"), strings.Join(c.After, "|"))))
+			all = append(
+				all,
+				strings.TrimSpace(
+					fmt.Sprintf(
+						"%s %s %s %s > %s",
+						c.Action,
+						strings.TrimSuffix(strings.TrimSuffix(c.Name, z.Name), "."),
+						c.Type,
+						strings.Join(c.Before, "|"),
+						strings.Join(c.After, "|"),
+					),
+				),
+			)
 		}
 	}
 	return all
@@ -90,45 +106,89 @@ func TestWhatIsToChange(t *testing.T) {
 		says         string // in some reason
 	}{
 		"parking addresses go": {"old.example", "@ A 192.0.2.1\n@ A 192.0.2.2\nwww A 192.0.2.1",
-			[]string{"replace  A 192.0.2.1|192.0.2.2 > 203.0.113.20|203.0.113.21", "add  AAAA  > 2001:db8::20", "replace www A 192.0.2.1 > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20"},
+			[]string{
+				"replace  A 192.0.2.1|192.0.2.2 > 203.0.113.20|203.0.113.21", "add  AAAA  > 2001:db8::20",
+				"replace www A 192.0.2.1 > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20",
+			},
 			"Both old addresses go"},
 		"a www that was never created": {"old.example", "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20",
-			[]string{"add www A  > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20"}, "Nobody ever created www.old.example"},
-		"only some of the addresses": {"old.example", "@ A 203.0.113.20\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\nwww A 203.0.113.21\nwww AAAA 2001:db8::20",
+			[]string{"add www A  > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20"},
+			"Nobody ever created www.old.example"},
+		"only some of the addresses": {"old.example", "@ A 203.0.113.20\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\n" +
+			"www A 203.0.113.21\nwww AAAA 2001:db8::20",
 			[]string{"replace  A 203.0.113.20 > 203.0.113.20|203.0.113.21"}, "Only 1 of the 2 addresses of gateway are there"},
-		"an old address beside the new": {"old.example", "@ A 203.0.113.20\n@ A 203.0.113.21\n@ A 192.0.2.9\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\nwww A 203.0.113.21\nwww AAAA 2001:db8::20",
-			[]string{"replace  A 192.0.2.9|203.0.113.20|203.0.113.21 > 203.0.113.20|203.0.113.21"}, "192.0.2.9 would be left over"},
-		"one alias replaced by another": {"{name: old.example, carrier: {apex: four, www: platform}}", "@ A 203.0.113.40\nwww CNAME parking.example.",
+		"an old address beside the new": {"old.example", "@ A 203.0.113.20\n@ A 203.0.113.21\n@ A 192.0.2.9\n" +
+			"@ AAAA 2001:db8::20\nwww A 203.0.113.20\nwww A 203.0.113.21\nwww AAAA 2001:db8::20",
+			[]string{"replace  A 192.0.2.9|203.0.113.20|203.0.113.21 > 203.0.113.20|203.0.113.21"},
+			"192.0.2.9 would be left over"},
+		"one alias replaced by another": {"{name: old.example, carrier: {apex: four, www: platform}}",
+			"@ A 203.0.113.40\nwww CNAME parking.example.",
 			[]string{"replace www CNAME parking.example > sites.platform.example"}, "One alias is replaced by the other"},
-		"addresses give way to an alias": {"{name: old.example, carrier: {apex: four, www: platform}}", "@ A 203.0.113.40\nwww A 192.0.2.1\nwww AAAA 2001:db8::1",
-			[]string{"remove www A 192.0.2.1 >", "remove www AAAA 2001:db8::1 >", "add www CNAME  > sites.platform.example"}, "Claim www.old.example at platform first"},
-		"an alias gives way to addresses": {"{name: old.example, carrier: four}", "@ A 203.0.113.40\nwww CNAME parking.example.",
+		"addresses give way to an alias": {"{name: old.example, carrier: {apex: four, www: platform}}",
+			"@ A 203.0.113.40\nwww A 192.0.2.1\nwww AAAA 2001:db8::1",
+			[]string{"remove www A 192.0.2.1 >", "remove www AAAA 2001:db8::1 >", "add www CNAME  > sites.platform.example"},
+			"Claim www.old.example at platform first"},
+		"an alias gives way to addresses": {"{name: old.example, carrier: four}",
+			"@ A 203.0.113.40\nwww CNAME parking.example.",
 			[]string{"remove www CNAME parking.example >", "add www A  > 203.0.113.40"}, "An alias stands alone"},
-		"an AAAA that nobody thought of": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n@ AAAA 2001:db8::1\nwww A 203.0.113.40",
+		"an AAAA that nobody thought of": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n@ AAAA 2001:db8::1\n" +
+			"www A 203.0.113.40",
 			[]string{"remove  AAAA 2001:db8::1 >", "replace  A 192.0.2.1 > 203.0.113.40"}, "for everybody with IPv6"},
 		"never without any address": {"{name: old.example, carrier: four}", "@ AAAA 2001:db8::1\nwww A 203.0.113.40",
 			[]string{"add  A  > 203.0.113.40", "remove  AAAA 2001:db8::1 >"}, "for everybody with IPv6"},
-		"hints of an HTTPS record": {"{name: old.example, carrier: four}", "@ A 203.0.113.40\n@ HTTPS 1 . alpn=h2 ipv4hint=192.0.2.1\nwww A 203.0.113.40\nwww HTTPS 1 . alpn=h2",
+		"hints of an HTTPS record": {"{name: old.example, carrier: four}", "@ A 203.0.113.40\n@ HTTPS 1 . alpn=h2 " +
+			"ipv4hint=192.0.2.1\nwww A 203.0.113.40\nwww HTTPS 1 . alpn=h2",
 			[]string{"remove  HTTPS 1 . alpn=\"h2\" ipv4hint=\"192.0.2.1\" >"}, "RFC 9460"},
 		"a wildcard that hides a missing name": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n* A 192.0.2.1",
-			[]string{"add www A  > 203.0.113.40", "replace  A 192.0.2.1 > 203.0.113.40", "remove * A 192.0.2.1 >"}, "the wildcard *.old.example answered for it and hid that"},
-		"a wildcard that leads elsewhere stays": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww A 203.0.113.40\n* A 192.0.2.99", []string{"replace  A 192.0.2.1 > 203.0.113.40"}, ""},
-		"an alias at the apex": {"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}", "@ A 192.0.2.1\nwww A 203.0.113.40",
+			[]string{"add www A  > 203.0.113.40", "replace  A 192.0.2.1 > 203.0.113.40", "remove * A 192.0.2.1 >"},
+			"the wildcard *.old.example answered for it and hid that"},
+		"a wildcard that leads elsewhere stays": {
+			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww A 203.0.113.40\n* A 192.0.2.99",
+			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "",
+		},
+		"an alias at the apex": {"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
+			"@ A 192.0.2.1\nwww A 203.0.113.40",
 			[]string{"remove  A 192.0.2.1 >", "add  ALIAS  > sites.other.example"}, "a second way"},
-		"an alias at the apex that is there": {"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}", "@ A 198.51.100.61\nwww A 203.0.113.40", nil, "gives the addresses of aliased already"},
-		"an address where something stands beside": {"{name: old.example, carrier: {apex: four, www: aliased}}", "@ A 203.0.113.40\nwww CNAME parking.example.\nwww TXT proof",
+		"an alias at the apex that is there": {
+			"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
+			"@ A 198.51.100.61\nwww A 203.0.113.40", nil, "gives the addresses of aliased already",
+		},
+		"an address where something stands beside": {"{name: old.example, carrier: {apex: four, www: aliased}}",
+			"@ A 203.0.113.40\nwww CNAME parking.example.\nwww TXT proof",
 			[]string{"remove www CNAME parking.example >", "add www A  > 198.51.100.61"}, ""},
-		"a forward at a form": {"{name: old.example, carrier: four}", "@ A 198.51.100.34\nwww A 203.0.113.40", []string{"replace  A 198.51.100.34 > 203.0.113.40"}, "delete its forwarding there, for one door has one carrier"},
-		"mail of an alias":    {"{name: old.example, carrier: four}", "@ A 203.0.113.40\n@ MX 10 mx.mail.example.\nwww A 203.0.113.40\n_dmarc TXT v=DMARC1", nil, "Mail: it stays as it is."},
-		"wanted records": {"{name: old.example, carrier: four, wanted: [{name: _a.old.example., type: TXT, value: x}, {name: _b, type: TXT, value: [\"one \", two]}, {name: '@', type: TXT, value: '\"proof=1\"'}, {name: c, type: cname, value: Target.Example}]}", "@ A 203.0.113.40\n@ TXT \"old\"\nwww A 203.0.113.40",
-			[]string{"add c CNAME  > target.example", "add _a TXT  > \"x\"", "add _b TXT  > \"one two\"", "replace  TXT \"old\" > \"old\"|\"proof=1\""}, "It joins the others of its set"},
-		"wanted until a day": {"{name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: 2026-11-25}, {name: _b, type: TXT, value: y, until: 2026-11-26}]}", "@ A 203.0.113.40\nwww A 203.0.113.40\n_a TXT x\n_a TXT z\n_b TXT y",
+		"a forward at a form": {
+			"{name: old.example, carrier: four}", "@ A 198.51.100.34\nwww A 203.0.113.40",
+			[]string{"replace  A 198.51.100.34 > 203.0.113.40"}, "delete its forwarding there, for one door has one carrier",
+		},
+		"mail of an alias": {
+			"{name: old.example, carrier: four}",
+			"@ A 203.0.113.40\n@ MX 10 mx.mail.example.\nwww A 203.0.113.40\n_dmarc TXT v=DMARC1", nil,
+			"Mail: it stays as it is.",
+		},
+		"wanted records": {"{name: old.example, carrier: four, wanted: [{name: _a.old.example., type: TXT, value: x}, " +
+			"{name: _b, type: TXT, value: [\"one \", two]}, {name: '@', type: TXT, value: '\"proof=1\"'}, {name: c, type: " +
+			"cname, value: Target.Example}]}", "@ A 203.0.113.40\n@ TXT \"old\"\nwww A 203.0.113.40",
+			[]string{"add c CNAME  > target.example", "add _a TXT  > \"x\"", "add _b TXT  > \"one two\"",
+				"replace  TXT \"old\" > \"old\"|\"proof=1\""}, "It joins the others of its set"},
+		"wanted until a day": {"{name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: " +
+			"2026-11-25}, {name: _b, type: TXT, value: y, until: 2026-11-26}]}", "@ A 203.0.113.40\nwww A 203.0.113.40\n" +
+			"_a TXT x\n_a TXT z\n_b TXT y",
 			[]string{"replace _a TXT \"x\"|\"z\" > \"z\""}, "It was wanted until 2026-11-25."},
 		"no mail": {"{name: old.example, carrier: four, mail: none}", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ TXT hello",
-			[]string{"add  MX  > 0 .", "add _dmarc TXT  > \"v=DMARC1; p=reject\"", "replace  TXT \"hello\" > \"hello\"|\"v=spf1 -all\""}, "RFC 7505"},
-		"a www that follows its apex":    {"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww CNAME @", []string{"replace  A 192.0.2.1 > 203.0.113.40"}, "It follows old.example, which leads to four."},
-		"a machine that is still needed": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww CNAME @\nmail A 192.0.2.1\nftp A 192.0.2.1", []string{"replace  A 192.0.2.1 > 203.0.113.40"}, "needs the machine at 192.0.2.1"},
-		"placeholders at an edge":        {"{name: old.example, carrier: net}", "@ A 192.0.2.1", []string{"add www A  > 198.51.100.80", "replace  A 192.0.2.1 > 198.51.100.80"}, ""},
+			[]string{"add  MX  > 0 .", "add _dmarc TXT  > \"v=DMARC1; p=reject\"",
+				"replace  TXT \"hello\" > \"hello\"|\"v=spf1 -all\""}, "RFC 7505"},
+		"a www that follows its apex": {
+			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww CNAME @",
+			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "It follows old.example, which leads to four.",
+		},
+		"a machine that is still needed": {
+			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww CNAME @\nmail A 192.0.2.1\nftp A 192.0.2.1",
+			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "needs the machine at 192.0.2.1",
+		},
+		"placeholders at an edge": {
+			"{name: old.example, carrier: net}", "@ A 192.0.2.1",
+			[]string{"add www A  > 198.51.100.80", "replace  A 192.0.2.1 > 198.51.100.80"}, "",
+		},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - "+c.domain+"\n", seen(t, "old.example\n"+c.zone))

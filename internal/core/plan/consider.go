@@ -46,8 +46,8 @@ type OpenDoor struct {
 	Codes []finding.Code `json:"codes"`
 }
 
-// Consider works the plan out once for each choice: names of carriers, each for all domains that are meant and still to move; or
-// www and apex, for the canonical host. The error tells what would be understood.
+// Consider works the plan out once for each choice: names of carriers, each for all domains that are meant and still to
+// move; or www and apex, for the canonical host. The error tells what would be understood.
 func Consider(in Input, names []string) (*Considered, error) {
 	c := &Considered{Schema: ConsiderSchema, About: "carriers"}
 	for _, name := range names {
@@ -56,7 +56,10 @@ func Consider(in Input, names []string) (*Considered, error) {
 			return nil, err
 		}
 		if len(c.Choices) > 0 && about != c.About {
-			return nil, fmt.Errorf("%s: carriers and canonical hosts cannot be set side by side; expected names of carriers, or www,apex", strings.Join(names, ","))
+			return nil, fmt.Errorf(
+				"%s: carriers and canonical hosts cannot be set side by side; expected names of carriers, or www,apex",
+				strings.Join(names, ","),
+			)
 		}
 		c.About = about
 		c.Choices = append(c.Choices, choice(strings.TrimSpace(name), Make(variant)))
@@ -78,7 +81,11 @@ func variantOf(in Input, name string) (Input, string, error) {
 		for _, c := range e.Carriers {
 			known = append(known, c.Name)
 		}
-		return in, "", fmt.Errorf("%s: no carrier is called so; expected some of %s, or www,apex for the canonical host", name, strings.Join(known, ", "))
+		return in, "", fmt.Errorf(
+			"%s: no carrier is called so; expected some of %s, or www,apex for the canonical host",
+			name,
+			strings.Join(known, ", "),
+		)
 	}
 	host := apex
 	if name == "www" {
@@ -112,7 +119,13 @@ func siteRulesAt(in Input, host web.Host) []*rule.Rule {
 }
 
 func choice(name string, p *Plan) Choice {
-	c := Choice{Name: name, Canonical: p.Canonical, Doors: len(p.Doors), Open: []OpenDoor{}, Remembered: remembered(p.input.Survey, p.Estate.Canonical)}
+	c := Choice{
+		Name:       name,
+		Canonical:  p.Canonical,
+		Doors:      len(p.Doors),
+		Open:       []OpenDoor{},
+		Remembered: remembered(p.input.Survey, p.Estate.Canonical),
+	}
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
 	at := map[string]int{}
 	for _, ask := range p.Asks(false) {
@@ -165,8 +178,8 @@ func choice(name string, p *Plan) Choice {
 	return c
 }
 
-// remembered gives the permanent redirects of today that lead away from the canonical site: browsers that have met them go on
-// following them.
+// remembered gives the permanent redirects of today that lead away from the canonical site: browsers that have met them
+// go on following them.
 func remembered(v *survey.Survey, canonical web.Door) []string {
 	all := []string{}
 	if v == nil {
@@ -176,10 +189,19 @@ func remembered(v *survey.Survey, canonical web.Door) []string {
 		for _, c := range d.Chains {
 			first := c.Hops[0]
 			next, _, ok := first.Next()
-			if c.Probe != chain.Root || c.Entry.Door() != canonical || !first.IsRedirect() || !first.Permanent() || !ok || next.Door() == canonical {
+			if c.Probe != chain.Root || c.Entry.Door() != canonical || !first.IsRedirect() || !first.Permanent() || !ok ||
+				next.Door() == canonical {
 				continue
 			}
-			all = append(all, fmt.Sprintf("%s answers %d to %s today: browsers that remember it are led away from the canonical site, and back, and round", c.Entry, first.Status, next))
+			all = append(
+				all,
+				fmt.Sprintf(
+					"%s answers %d to %s today: browsers that remember it are led away from the canonical site, and back, and round",
+					c.Entry,
+					first.Status,
+					next,
+				),
+			)
 		}
 	}
 	return all

@@ -82,7 +82,8 @@ type typing struct {
 }
 
 // entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one zone.
-var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding){
+var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry,
+	[]finding.Finding){
 	estate.Forward:   forwardEntries,
 	estate.Claim:     claimEntries,
 	estate.Point:     pointEntries,
@@ -141,12 +142,34 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 		}
 	}
 	if row.Configured && len(k.Entries) > 0 {
-		k.Entries = append(k.Entries, Entry{Action: Add, Kind: Config, Fields: []Field{{Name: "redirects", Holds: c.Name}}, Reasons: []Reason{{Why: OneConfiguration}},
-			Check: Check{Kind: AuditCarrier, Points: []Point{{Address: firstAddress(c)}}}})
+		k.Entries = append(
+			k.Entries,
+			Entry{
+				Action:  Add,
+				Kind:    Config,
+				Fields:  []Field{{Name: "redirects", Holds: c.Name}},
+				Reasons: []Reason{{Why: OneConfiguration}},
+				Check:   Check{Kind: AuditCarrier, Points: []Point{{Address: firstAddress(c)}}},
+			},
+		)
 	}
 	if c.HostsAtMost >= 0 && len(k.Hosts) > c.HostsAtMost {
-		findings = append(findings, finding.New(finding.BeyondCarrier, c.Name, fmt.Sprintf("%s takes at most %s, and %d are planned there: %s.", c.Name, counted(c.HostsAtMost, "host"), len(k.Hosts), strings.Join(k.Hosts, ", ")),
-			"Take a larger plan there, or give some of them to another carrier.", map[string]any{"carrier": c.Name, "hosts": k.Hosts}))
+		findings = append(
+			findings,
+			finding.New(
+				finding.BeyondCarrier,
+				c.Name,
+				fmt.Sprintf(
+					"%s takes at most %s, and %d are planned there: %s.",
+					c.Name,
+					counted(c.HostsAtMost, "host"),
+					len(k.Hosts),
+					strings.Join(k.Hosts, ", "),
+				),
+				"Take a larger plan there, or give some of them to another carrier.",
+				map[string]any{"carrier": c.Name, "hosts": k.Hosts},
+			),
+		)
 	}
 	return k, findings
 }
@@ -222,7 +245,11 @@ func forwardEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 			path = "keep"
 		}
 		all = append(all, Entry{Action: Add, Kind: Forward, Domain: d.Name.String(), Fields: []Field{
-			{Name: "from", Value: h.String()}, {Name: "to", Value: d.LeadsTo.String()}, {Name: "kind", Value: fmt.Sprintf("permanent (%d)", t.web.Estate.Policy.Status)},
+			{
+				Name:  "from",
+				Value: h.String(),
+			}, {Name: "to", Value: d.LeadsTo.String()}, {Name: "kind", Value: fmt.Sprintf("permanent (%d)",
+				t.web.Estate.Policy.Status)},
 			{Name: "frame or masking", Value: "no"}, {Name: "path", Value: path},
 		}, Reasons: []Reason{{Why: TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
 	}
@@ -261,8 +288,11 @@ func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
 			}
 			for _, a := range c.Addresses {
 				if slices.Contains(ch.Before, a.String()) {
-					all = append(all, Entry{Action: Remove, Kind: Forward, Domain: z.Name, Fields: []Field{{Name: "from", Value: h.String()}},
-						Reasons: []Reason{{Why: DeleteBefore, Name: h.String()}}, Check: lookAt(h)})
+					all = append(
+						all,
+						Entry{Action: Remove, Kind: Forward, Domain: z.Name, Fields: []Field{{Name: "from", Value: h.String()}},
+							Reasons: []Reason{{Why: DeleteBefore, Name: h.String()}}, Check: lookAt(h)},
+					)
 				}
 			}
 		}
@@ -274,7 +304,16 @@ func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
 func claimEntries(_ typing, _ *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	var all []Entry
 	for _, h := range hosts {
-		all = append(all, Entry{Action: Add, Kind: HostEntry, Domain: z.Name, Fields: []Field{{Name: "host", Value: h.String()}}, Reasons: []Reason{{Why: ClaimBefore}}})
+		all = append(
+			all,
+			Entry{
+				Action:  Add,
+				Kind:    HostEntry,
+				Domain:  z.Name,
+				Fields:  []Field{{Name: "host", Value: h.String()}},
+				Reasons: []Reason{{Why: ClaimBefore}},
+			},
+		)
 	}
 	return all, nil
 }
@@ -283,7 +322,8 @@ func claimEntries(_ typing, _ *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 func pointEntries(_ typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	var fields []Field
 	for _, r := range z.Records {
-		if isWeb(r.Type) && slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) || asksFor(c, z.domain, r) {
+		if isWeb(r.Type) && slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) ||
+			asksFor(c, z.domain, r) {
 			var values []string
 			for _, v := range r.Values {
 				values = append(values, typed(r.Type, v))
@@ -291,13 +331,24 @@ func pointEntries(_ typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 			fields = append(fields, Field{Name: r.Name + " " + r.Type, Value: strings.Join(values, ", ")})
 		}
 	}
-	return []Entry{{Action: Add, Kind: Records, Domain: z.Name, Fields: fields, Reasons: []Reason{{Why: TypeThere, Name: z.Name, Carrier: c.Name}},
-		Check: Check{Kind: SurveyRecords, Host: z.Name}}}, nil
+	return []Entry{
+		{
+			Action:  Add,
+			Kind:    Records,
+			Domain:  z.Name,
+			Fields:  fields,
+			Reasons: []Reason{{Why: TypeThere, Name: z.Name, Carrier: c.Name}},
+			Check:   Check{Kind: SurveyRecords, Host: z.Name},
+		},
+	}, nil
 }
 
 // asksFor tells whether a record is there because a carrier asks for it.
 func asksFor(c *estate.Carrier, d *estate.Domain, r Record) bool {
-	return slices.ContainsFunc(d.Wanted, func(w estate.Wanted) bool { return w.By == c.Name && w.Name == r.Name && w.Type == r.Type })
+	return slices.ContainsFunc(
+		d.Wanted,
+		func(w estate.Wanted) bool { return w.By == c.Name && w.Name == r.Name && w.Type == r.Type },
+	)
 }
 
 // issueEntries gives the certificates that a carrier has to hold.
@@ -309,8 +360,16 @@ func issueEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 	case row.TakesZone && !c.TLS:
 		return nil, nil
 	case row.TakesZone:
-		return []Entry{{Action: Add, Kind: CertEntry, Domain: z.Name, Fields: []Field{{Name: "certificate for", Value: joined(hosts)}}, Reasons: []Reason{{Why: HeldFirst}},
-			Check: Check{Kind: LookPointed, Host: z.Name, Points: points(c, hosts)}}}, nil
+		return []Entry{
+			{
+				Action:  Add,
+				Kind:    CertEntry,
+				Domain:  z.Name,
+				Fields:  []Field{{Name: "certificate for", Value: joined(hosts)}},
+				Reasons: []Reason{{Why: HeldFirst}},
+				Check:   Check{Kind: LookPointed, Host: z.Name, Points: points(c, hosts)},
+			},
+		}, nil
 	}
 	return t.heldByHand(c, z, hosts), nil
 }
@@ -331,7 +390,17 @@ func issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
 	}
 	var all []Entry
 	for _, h := range hosts {
-		all = append(all, Entry{Action: Add, Kind: CertEntry, Domain: z.Name, Fields: []Field{{Name: "certificate for", Value: h.String()}}, Reasons: []Reason{{Why: why}}, Check: lookAt(h)})
+		all = append(
+			all,
+			Entry{
+				Action:  Add,
+				Kind:    CertEntry,
+				Domain:  z.Name,
+				Fields:  []Field{{Name: "certificate for", Value: h.String()}},
+				Reasons: []Reason{{Why: why}},
+				Check:   lookAt(h),
+			},
+		)
 	}
 	return all
 }
@@ -343,8 +412,13 @@ func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry 
 		if cert.Carrier != c.Name || cert.Domain != z.Name {
 			continue
 		}
-		e := Entry{Action: Add, Kind: CertEntry, Domain: z.Name, Fields: []Field{{Name: "certificate for", Value: strings.Join(cert.Names, ", ")}},
-			Check: Check{Kind: AuditPointed, Host: z.Name, Points: points(c, hosts)}}
+		e := Entry{
+			Action: Add,
+			Kind:   CertEntry,
+			Domain: z.Name,
+			Fields: []Field{{Name: "certificate for", Value: strings.Join(cert.Names, ", ")}},
+			Check:  Check{Kind: AuditPointed, Host: z.Name, Points: points(c, hosts)},
+		}
 		switch c.Certificate {
 		case estate.Before:
 			for _, n := range cert.Names {
@@ -368,7 +442,10 @@ func primaryEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 		why = append(why, Reason{Why: AfterCertificates})
 	}
 	return []Entry{{Action: Add, Kind: Primary, Domain: z.Name, Reasons: why, Check: lookAt(hosts[0]), Fields: []Field{
-		{Name: "primary", Value: t.web.Estate.Canonical.Host.String()}, {Name: "redirected to it", Value: joined(hosts)}}}}, nil
+		{
+			Name:  "primary",
+			Value: t.web.Estate.Canonical.Host.String(),
+		}, {Name: "redirected to it", Value: joined(hosts)}}}}, nil
 }
 
 // zoneEntries gives the zone that an edge network takes over.
@@ -376,8 +453,19 @@ func zoneEntries(_ typing, c *estate.Carrier, z Zone, _ []web.Host) ([]Entry, []
 	if len(c.NameServers) == 0 || z.Move == nil && z.Seen != nil {
 		return nil, nil
 	}
-	return []Entry{{Action: Add, Kind: ZoneEntry, Domain: z.Name, Fields: []Field{{Name: "zone", Value: z.Name}, {Name: "name servers", Value: strings.Join(names(c.NameServers), ", ")}},
-		Reasons: []Reason{{Why: TakesZone, Carrier: c.Name}}, Check: Check{Kind: SurveyZone, Host: z.Name}}}, nil
+	return []Entry{
+		{
+			Action: Add,
+			Kind:   ZoneEntry,
+			Domain: z.Name,
+			Fields: []Field{
+				{Name: "zone", Value: z.Name},
+				{Name: "name servers", Value: strings.Join(names(c.NameServers), ", ")},
+			},
+			Reasons: []Reason{{Why: TakesZone, Carrier: c.Name}},
+			Check:   Check{Kind: SurveyZone, Host: z.Name},
+		},
+	}, nil
 }
 
 // patternEntries gives the patterns that an edge network has to hold.
@@ -413,8 +501,19 @@ func patternEntry(domain string, s Star) Entry {
 	if s.New == "" {
 		to, kind = "no target", "410 (gone); where the form has no such answer, let a server carry the host"
 	}
-	e := Entry{Action: Add, Kind: Pattern, Domain: domain, Reasons: why, Star: &Pointed{s.Line, s.Takes, s.Wider}, Fields: []Field{
-		{Name: "pattern", Value: s.Old}, {Name: "target", Value: to}, {Name: "status", Value: kind}, {Name: "query", Value: cmp.Or(query, "does not matter")}, {Name: "rule", Value: s.Rule}}}
+	e := Entry{
+		Action:  Add,
+		Kind:    Pattern,
+		Domain:  domain,
+		Reasons: why,
+		Star:    &Pointed{s.Line, s.Takes, s.Wider},
+		Fields: []Field{
+			{
+				Name:  "pattern",
+				Value: s.Old,
+			}, {Name: "target", Value: to}, {Name: "status", Value: kind}, {Name: "query", Value: cmp.Or(query,
+				"does not matter")}, {Name: "rule", Value: s.Rule}},
+	}
 	if example := strings.ReplaceAll(strings.TrimPrefix(s.Old, "*"), "*", "example"); !strings.Contains(example, "://") {
 		e.Check = Check{Kind: LookAtURL, URL: "https://" + example}
 	}
@@ -446,8 +545,14 @@ func siteEntries(e *estate.Estate) Carried {
 		k.Hosts = append(k.Hosts, h.String())
 	}
 	for _, h := range e.Site.Also {
-		k.Entries = append(k.Entries, Entry{Action: Add, Kind: Primary, Domain: h.String(), Reasons: []Reason{{Why: AlsoAnswers}}, Check: lookAt(h),
-			Fields: []Field{{Name: "primary", Value: e.Canonical.Host.String()}, {Name: "redirected to it", Value: h.String()}}})
+		k.Entries = append(
+			k.Entries,
+			Entry{Action: Add, Kind: Primary, Domain: h.String(), Reasons: []Reason{{Why: AlsoAnswers}}, Check: lookAt(h),
+				Fields: []Field{
+					{Name: "primary", Value: e.Canonical.Host.String()},
+					{Name: "redirected to it", Value: h.String()},
+				}},
+		)
 	}
 	return k
 }
@@ -503,7 +608,14 @@ func registrarEntries(z Zone, seen surveys) []Entry {
 		for i, n := range m.To {
 			fields = append(fields, Field{Name: fmt.Sprintf("name server %d", i+1), Value: n})
 		}
-		add(Entry{Action: Replace, Kind: NameServers, Fields: fields, Reasons: []Reason{ready, {Why: ServersUntilNow, Values: m.From, Seconds: m.OldLives}}})
+		add(
+			Entry{
+				Action:  Replace,
+				Kind:    NameServers,
+				Fields:  fields,
+				Reasons: []Reason{ready, {Why: ServersUntilNow, Values: m.From, Seconds: m.OldLives}},
+			},
+		)
 	}
 	return all
 }

@@ -9,8 +9,8 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is replaced, what is in the way goes.
-// It tells which names' addresses change, too.
+// leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is replaced, what is in
+// the way goes. It tells which names' addresses change, too.
 func leadHosts(s sight, wants []want) (found, moving) {
 	var all found
 	moves := moving{}
@@ -43,7 +43,15 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 	}
 	alone := own[0].Type == "CNAME" || own[0].Type == record.Alias
 	keep := func(set record.Set, kind string, before, after []string, why Reason) Change {
-		return Change{Action: Keep, Name: name, Type: kind, TTL: set.TTL, Before: before, After: after, Reasons: []Reason{why}}
+		return Change{
+			Action:  Keep,
+			Name:    name,
+			Type:    kind,
+			TTL:     set.TTL,
+			Before:  before,
+			After:   after,
+			Reasons: []Reason{why},
+		}
 	}
 	if isFlattened(own, have) {
 		n := own[0]
@@ -58,7 +66,10 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 	}
 	if target := follows(own, have, wants); target != "" {
 		set := have[0]
-		f.propose(staying, keep(set, set.Type, set.Values, set.Values, Reason{Why: FollowsDoor, Name: target, Carrier: own[0].carrier.Name}))
+		f.propose(
+			staying,
+			keep(set, set.Type, set.Values, set.Values, Reason{Why: FollowsDoor, Name: target, Carrier: own[0].carrier.Name}),
+		)
 		return f, nil
 	}
 	var goes, comes, turns []Change
@@ -67,7 +78,10 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 		i := slices.IndexFunc(own, func(n want) bool { return n.Type == set.Type })
 		switch {
 		case i < 0 && (set.Type != "HTTPS" || alone || hints(set)):
-			goes = append(goes, Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: whyGoes(s, set, own)})
+			goes = append(
+				goes,
+				Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: whyGoes(s, set, own)},
+			)
 			changes = changes || isAddress(set.Type)
 		case i < 0:
 			f.propose(staying, keep(set, set.Type, set.Values, set.Values, Reason{Why: Harmless}))
@@ -77,8 +91,11 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 			f.propose(staying, c)
 		default:
 			n := own[i]
-			turns = append(turns, Change{Action: Replace, Name: name, Type: set.Type, TTL: MovingTTL, Before: set.Values, After: n.Values,
-				Typed: n.typed, Through: through(n), Reasons: whyTurns(s, set, n)})
+			turns = append(
+				turns,
+				Change{Action: Replace, Name: name, Type: set.Type, TTL: MovingTTL, Before: set.Values, After: n.Values,
+					Typed: n.typed, Through: through(n), Reasons: whyTurns(s, set, n)},
+			)
 			changes = true
 		}
 	}
@@ -90,7 +107,19 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 		if len(have) > 0 {
 			ttl = MovingTTL
 		}
-		comes = append(comes, Change{Action: Add, Name: name, Type: n.Type, TTL: ttl, After: n.Values, Typed: n.typed, Through: through(n), Reasons: whyComes(s, n, have)})
+		comes = append(
+			comes,
+			Change{
+				Action:  Add,
+				Name:    name,
+				Type:    n.Type,
+				TTL:     ttl,
+				After:   n.Values,
+				Typed:   n.typed,
+				Through: through(n),
+				Reasons: whyComes(s, n, have),
+			},
+		)
 		changes = changes || len(have) > 0
 	}
 	if own[0].Type == "CNAME" {
@@ -108,7 +137,8 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 	}
 	// What goes, goes first, as forms refuse two that contradict each other; but a name is never left without any address.
 	order := slices.Concat(goes, turns, comes)
-	if len(turns) == 0 && !alone && !slices.ContainsFunc(goes, func(c Change) bool { return c.Type == "CNAME" }) && allGo(have, goes) {
+	if len(turns) == 0 && !alone && !slices.ContainsFunc(goes, func(c Change) bool { return c.Type == "CNAME" }) &&
+		allGo(have, goes) {
 		order = slices.Concat(comes, goes)
 	}
 	for _, c := range order {
@@ -140,14 +170,17 @@ func through(n want) string {
 	return ""
 }
 
-// follows gives the host of the zone that an alias follows to the same carrier, "" where it does not: such an alias is as good as
-// the addresses.
+// follows gives the host of the zone that an alias follows to the same carrier, "" where it does not: such an alias is
+// as good as the addresses.
 func follows(own []want, have []record.Set, wants []want) string {
 	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || own[0].Type == "CNAME" {
 		return ""
 	}
 	target := record.Target("CNAME", have[0].Values[0])
-	if slices.ContainsFunc(wants, func(n want) bool { return n.Name == target && n.carrier == own[0].carrier && n.Name != own[0].Name }) {
+	if slices.ContainsFunc(
+		wants,
+		func(n want) bool { return n.Name == target && n.carrier == own[0].carrier && n.Name != own[0].Name },
+	) {
 		return target
 	}
 	return ""
@@ -178,10 +211,31 @@ func crowd(s sight, name string, f *found) []Change {
 		if isMail(set) {
 			code, what = finding.MailLost, "mail"
 		}
-		f.find(code, name, fmt.Sprintf("%s becomes an alias, and its %s record (%s) cannot stand beside it: %s would be lost.", name, set.Type, shortly(set.Values), what),
-			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the record to another name first.",
-			map[string]any{"type": set.Type, "values": plain(set.Type, set.Values)})
-		goes = append(goes, Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: []Reason{{Why: CrowdsAlias}}})
+		f.find(
+			code,
+			name,
+			fmt.Sprintf(
+				"%s becomes an alias, and its %s record (%s) cannot stand beside it: %s would be lost.",
+				name,
+				set.Type,
+				shortly(set.Values),
+				what,
+			),
+			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the record to another "+
+				"name first.",
+			map[string]any{"type": set.Type, "values": plain(set.Type, set.Values)},
+		)
+		goes = append(
+			goes,
+			Change{
+				Action:  Remove,
+				Name:    name,
+				Type:    set.Type,
+				TTL:     set.TTL,
+				Before:  set.Values,
+				Reasons: []Reason{{Why: CrowdsAlias}},
+			},
+		)
 	}
 	return goes
 }
@@ -213,7 +267,11 @@ func whyGoes(s sight, set record.Set, own []want) []Reason {
 
 func whyTurns(s sight, set record.Set, n want) []Reason {
 	if set.Type == "CNAME" {
-		return slices.Concat([]Reason{{Why: AliasReplaced, Carrier: n.carrier.Name}}, claim(n.Name, n.carrier), s.today(set.Name))
+		return slices.Concat(
+			[]Reason{{Why: AliasReplaced, Carrier: n.carrier.Name}},
+			claim(n.Name, n.carrier),
+			s.today(set.Name),
+		)
 	}
 	was, is := normal(set.Type, set.Values), normal(set.Type, n.Values)
 	left := without(was, is)
@@ -263,7 +321,10 @@ func settleWanted(s sight, wants []want) found {
 		if why == nil || !there || !slices.Contains(normal(r.Type, set.Values), r.Value) {
 			continue
 		}
-		rest := slices.DeleteFunc(slices.Clone(set.Values), func(v string) bool { return slices.Contains(normal(r.Type, []string{v}), r.Value) })
+		rest := slices.DeleteFunc(
+			slices.Clone(set.Values),
+			func(v string) bool { return slices.Contains(normal(r.Type, []string{v}), r.Value) },
+		)
 		c := Change{Action: Remove, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: why}
 		if len(rest) > 0 {
 			c.Action, c.After, c.Reasons = Replace, rest, append(why, Reason{Why: OthersStay})
@@ -301,14 +362,19 @@ func settleOne(s sight, n want, wants []want, f *found) {
 	}
 	for _, old := range s.have[n.Name] {
 		if old.Type != "CNAME" && !isSignature(old.Type) {
-			f.find(finding.AliasConflict, n.Name, fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type, shortly(old.Values)),
-				"Ask whoever wants the alias for another name, or remove what is there if nobody uses it.", map[string]any{"type": old.Type, "values": plain(old.Type, old.Values)})
+			f.find(
+				finding.AliasConflict,
+				n.Name,
+				fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type, shortly(old.Values)),
+				"Ask whoever wants the alias for another name, or remove what is there if nobody uses it.",
+				map[string]any{"type": old.Type, "values": plain(old.Type, old.Values)},
+			)
 		}
 	}
 }
 
-// besideDoor tells whether a wanted record is an address at a door, which is not the carrier's: a second way that takes visitors
-// by chance.
+// besideDoor tells whether a wanted record is an address at a door, which is not the carrier's: a second way that takes
+// visitors by chance.
 func besideDoor(n want, wants []want, f *found) bool {
 	if !isAddress(n.Type) {
 		return false
@@ -320,17 +386,30 @@ func besideDoor(n want, wants []want, f *found) bool {
 	door := wants[i]
 	var extra []string
 	for _, v := range n.Values {
-		if !slices.ContainsFunc(wants, func(o want) bool { return !o.host.IsZero() && o.Name == n.Name && slices.Contains(o.Values, v) }) {
+		if !slices.ContainsFunc(
+			wants,
+			func(o want) bool { return !o.host.IsZero() && o.Name == n.Name && slices.Contains(o.Values, v) },
+		) {
 			extra = append(extra, v)
 		}
 	}
 	if len(extra) == 0 {
 		return true
 	}
-	says := fmt.Sprintf("%s leads to %s (%s), and %s is to be kept beside it as a second way: visitors get one or the other by chance.",
-		n.Name, door.carrier.Name, shortly(plain(door.Type, door.Values)), strings.Join(extra, ", "))
+	says := fmt.Sprintf(
+		"%s leads to %s (%s), and %s is to be kept beside it as a second way: visitors get one or the other by chance.",
+		n.Name,
+		door.carrier.Name,
+		shortly(plain(door.Type, door.Values)),
+		strings.Join(extra, ", "),
+	)
 	if door.typed != nil {
-		says = fmt.Sprintf("%s goes through %s, and %s bypasses it: every pattern for this host would be dead.", n.Name, door.carrier.Name, strings.Join(extra, ", "))
+		says = fmt.Sprintf(
+			"%s goes through %s, and %s bypasses it: every pattern for this host would be dead.",
+			n.Name,
+			door.carrier.Name,
+			strings.Join(extra, ", "),
+		)
 	}
 	f.find(finding.LeftoverAddress, n.Name, says, "Drop the line from wanted:, or give the machine a name of its own.",
 		map[string]any{"addresses": extra, "carrier": door.carrier.Name})
@@ -368,7 +447,17 @@ func clearWildcards(s sight, moves moving, d draft) found {
 			if len(hidden[below]) > 0 {
 				why = Reason{Why: HidNames, Values: hidden[below]}
 			}
-			f.propose(clearing, Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: []Reason{why, {Why: CreateFirst}}})
+			f.propose(
+				clearing,
+				Change{
+					Action:  Remove,
+					Name:    name,
+					Type:    set.Type,
+					TTL:     set.TTL,
+					Before:  set.Values,
+					Reasons: []Reason{why, {Why: CreateFirst}},
+				},
+			)
 		}
 	}
 	for _, below := range s.seen.Wildcards {
@@ -408,7 +497,18 @@ func keepOthers(s sight, moves moving, d draft) found {
 		case set.Name == zone+"."+zone || strings.HasSuffix(set.Name, "."+zone+"."+zone):
 			why = Reason{Why: StaysDoubled}
 		}
-		f.propose(staying, Change{Action: Keep, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values, After: set.Values, Reasons: []Reason{why}})
+		f.propose(
+			staying,
+			Change{
+				Action:  Keep,
+				Name:    set.Name,
+				Type:    set.Type,
+				TTL:     set.TTL,
+				Before:  set.Values,
+				After:   set.Values,
+				Reasons: []Reason{why},
+			},
+		)
 	}
 	return f
 }

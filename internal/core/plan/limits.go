@@ -35,7 +35,13 @@ type limits struct {
 func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	doors := web.Doors(h)
 	add := func(subject, says, fix string, concerned ...web.Door) {
-		l.find(finding.BeyondCarrier, subject, says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()})
+		l.find(
+			finding.BeyondCarrier,
+			subject,
+			says,
+			fix,
+			map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()},
+		)
 		for _, d := range concerned {
 			l.beyond[d] = true
 		}
@@ -46,65 +52,153 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		return
 	}
 	if !c.TLS {
-		add(doors[1].String(), fmt.Sprintf("%s does not speak TLS, so that %s answers nobody; browsers try https first, and say that the site refused to connect.", c.Name, doors[1]),
-			fmt.Sprintf("Give %s to a carrier that speaks TLS.", h), doors[1])
+		add(
+			doors[1].String(),
+			fmt.Sprintf(
+				"%s does not speak TLS, so that %s answers nobody; browsers try https first, and say that the site refused to "+
+					"connect.",
+				c.Name,
+				doors[1],
+			),
+			fmt.Sprintf("Give %s to a carrier that speaks TLS.", h),
+			doors[1],
+		)
 	}
 	if c.Frames {
-		add(h.String(), fmt.Sprintf("%s shows the site in a frame under %s instead of redirecting: every page has that one address, and search engines and links stay with the old name.", c.Name, h),
-			fmt.Sprintf("Switch the frame (masking) off at %s, or give %s to another carrier.", c.Name, h), doors[:]...)
+		add(
+			h.String(),
+			fmt.Sprintf(
+				"%s shows the site in a frame under %s instead of redirecting: every page has that one address, and search "+
+					"engines and links stay with the old name.",
+				c.Name,
+				h,
+			),
+			fmt.Sprintf("Switch the frame (masking) off at %s, or give %s to another carrier.", c.Name, h),
+			doors[:]...)
 		return
 	}
 	if !c.KeepsPath && d.Fallback == estate.SamePath {
-		add(h.String(), fmt.Sprintf("%s drops the path, and %s should keep it (fallback: same-path); every old link ends at %s.", c.Name, h, d.LeadsTo),
-			fmt.Sprintf("Give %s to a carrier that keeps the path, or settle for fallback: home.", h), doors[:]...)
+		add(
+			h.String(),
+			fmt.Sprintf(
+				"%s drops the path, and %s should keep it (fallback: same-path); every old link ends at %s.",
+				c.Name,
+				h,
+				d.LeadsTo,
+			),
+			fmt.Sprintf("Give %s to a carrier that keeps the path, or settle for fallback: home.", h),
+			doors[:]...)
 	}
 	if h.IsApex() && len(c.Addresses) == 0 && !d.ApexAlias {
-		add(h.String(), fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
-			fmt.Sprintf("Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or give the apex to another one.", c.Name))
+		add(
+			h.String(),
+			fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
+			fmt.Sprintf(
+				"Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or "+
+					"give the apex to another one.",
+				c.Name,
+			),
+		)
 	}
 	l.rules(d, h, c, add)
 }
 
-func (l *limits) rules(d *estate.Domain, h web.Host, c *estate.Carrier, add func(subject, says, fix string, concerned ...web.Door)) {
+func (l *limits) rules(
+	d *estate.Domain,
+	h web.Host,
+	c *estate.Carrier,
+	add func(subject, says, fix string, concerned ...web.Door),
+) {
 	doors := web.Doors(h)
 	rules, patterns := held(l.web.Rules, doors)
 	kind := c.By.Row()
 	switch {
 	case kind.OneTarget && rules > 0:
-		add(h.String(), fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
-			fmt.Sprintf("Give %s to a carrier that looks at paths.", h), doors[:]...)
+		add(
+			h.String(),
+			fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
+			fmt.Sprintf("Give %s to a carrier that looks at paths.", h),
+			doors[:]...)
 	case !kind.OneTarget && !c.HoldsRules && rules > 0:
-		add(h.String(), fmt.Sprintf("%s redirects whole hosts and cannot hold the %d rules of %s.", c.Name, rules, h),
-			fmt.Sprintf("Give %s to a carrier that looks at paths, or set the rules up on the site behind it (site.rules).", h), doors[:]...)
-	case !kind.OneTarget && !c.HoldsRules && (d.Fallback != estate.SamePath || d.LeadsTo != l.web.Estate.Canonical.URL("/", "")):
-		add(h.String(), fmt.Sprintf("%s redirects %s to the same path of the canonical site; it cannot lead it to %s.", c.Name, h, d.LeadsTo),
-			fmt.Sprintf("Give %s to another carrier, or let it lead to / with fallback: same-path.", h), doors[:]...)
+		add(
+			h.String(),
+			fmt.Sprintf("%s redirects whole hosts and cannot hold the %d rules of %s.", c.Name, rules, h),
+			fmt.Sprintf(
+				"Give %s to a carrier that looks at paths, or set the rules up on the site behind it (site.rules).",
+				h,
+			),
+			doors[:]...)
+	case !kind.OneTarget && !c.HoldsRules && (d.Fallback != estate.SamePath ||
+		d.LeadsTo != l.web.Estate.Canonical.URL("/", "")):
+		add(
+			h.String(),
+			fmt.Sprintf(
+				"%s redirects %s to the same path of the canonical site; it cannot lead it to %s.",
+				c.Name,
+				h,
+				d.LeadsTo,
+			),
+			fmt.Sprintf("Give %s to another carrier, or let it lead to / with fallback: same-path.", h),
+			doors[:]...)
 	}
 	if c.Behind != "" {
 		return
 	}
 	if kind.Stars && h == carriedBy(d, c)[0] {
 		if keys := careless(d.Paths); keys != "" {
-			add(h.String(), fmt.Sprintf("%s says %s, and patterns with stars compare paths to the letter.", d.Name, keys),
-				fmt.Sprintf("Write a rule for each way in which the paths were written, use the finer language of %s if it has one, or give the domain to a server.", c.Name))
+			add(
+				h.String(),
+				fmt.Sprintf("%s says %s, and patterns with stars compare paths to the letter.", d.Name, keys),
+				fmt.Sprintf(
+					"Write a rule for each way in which the paths were written, use the finer language of %s if it has one, or "+
+						"give the domain to a server.",
+					c.Name,
+				),
+			)
 		}
 		for _, e := range entriesOf(l.web.Rules, h) {
 			if len(e.Rule.Old.Query) > 0 {
-				add(e.Rule.Place(), fmt.Sprintf("%s asks for a parameter of the query (%s), and patterns with stars cannot.", e.Rule.Place(), e.Rule.Old), fmt.Sprintf("Use the finer language of %s if it has one, or give the host to a server.", c.Name))
+				add(
+					e.Rule.Place(),
+					fmt.Sprintf(
+						"%s asks for a parameter of the query (%s), and patterns with stars cannot.",
+						e.Rule.Place(),
+						e.Rule.Old,
+					),
+					fmt.Sprintf("Use the finer language of %s if it has one, or give the host to a server.", c.Name),
+				)
 			}
 		}
 	}
 	if !kind.Stars {
 		if c.PatternsAtMost >= 0 && patterns > c.PatternsAtMost {
-			add(h.String(), fmt.Sprintf("%s takes at most %s, and the rules of %s hold %d.", c.Name, counted(c.PatternsAtMost, "pattern"), h, patterns),
-				"Write fewer rules with captures, or choose another carrier.", doors[:]...)
+			add(
+				h.String(),
+				fmt.Sprintf(
+					"%s takes at most %s, and the rules of %s hold %d.",
+					c.Name,
+					counted(c.PatternsAtMost, "pattern"),
+					h,
+					patterns,
+				),
+				"Write fewer rules with captures, or choose another carrier.",
+				doors[:]...)
 		}
 		return
 	}
 	if stars := starsOf(l.web, d, c); c.PatternsAtMost >= 0 && len(stars) > c.PatternsAtMost {
 		if h == carriedBy(d, c)[0] {
-			add(h.String(), fmt.Sprintf("%s takes at most %s, and %s needs %d there, that for everything else included.", c.Name, counted(c.PatternsAtMost, "pattern"), d.Name, len(stars)),
-				"Write fewer rules, take a larger plan there, or choose another carrier.")
+			add(
+				h.String(),
+				fmt.Sprintf(
+					"%s takes at most %s, and %s needs %d there, that for everything else included.",
+					c.Name,
+					counted(c.PatternsAtMost, "pattern"),
+					d.Name,
+					len(stars),
+				),
+				"Write fewer rules, take a larger plan there, or choose another carrier.",
+			)
 		}
 	}
 }

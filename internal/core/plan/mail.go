@@ -16,9 +16,16 @@ func isMail(s record.Set) bool {
 	}
 	first, _, _ := strings.Cut(s.Name, ".")
 	switch {
-	case strings.Contains(s.Name, "._domainkey."), strings.HasPrefix(s.Name, "_dmarc."), strings.HasPrefix(s.Name, "_mta-sts."), strings.Contains(s.Name, "_smtp._tls."), strings.HasPrefix(s.Name, "mta-sts."), strings.HasPrefix(s.Name, "default._bimi."):
+	case strings.Contains(s.Name, "._domainkey."),
+		strings.HasPrefix(s.Name, "_dmarc."),
+		strings.HasPrefix(s.Name, "_mta-sts."),
+		strings.Contains(s.Name, "_smtp._tls."),
+		strings.HasPrefix(s.Name, "mta-sts."),
+		strings.HasPrefix(s.Name, "default._bimi."):
 		return true
-	case slices.Contains([]string{"mail", "smtp", "imap", "pop", "autodiscover", "autoconfig", "mx", "mx1", "mx2", "webmail"}, first):
+	case slices.Contains([]string{
+		"mail", "smtp", "imap", "pop", "autodiscover", "autoconfig", "mx", "mx1", "mx2", "webmail",
+	}, first):
 		return true
 	}
 	return s.Type == "TXT" && slices.ContainsFunc(s.Values, isSPF)
@@ -56,7 +63,8 @@ func (s sight) mailSeen() []string {
 		return evidence
 	}
 	for _, set := range s.seen.Records {
-		if strings.Contains(set.Name, "._domainkey.") && (set.Type == "CNAME" || set.Type == "TXT" && slices.ContainsFunc(set.Values, hasKey)) {
+		if strings.Contains(set.Name, "._domainkey.") &&
+			(set.Type == "CNAME" || set.Type == "TXT" && slices.ContainsFunc(set.Values, hasKey)) {
 			evidence = append(evidence, "a DKIM key at "+set.Name)
 		}
 	}
@@ -73,17 +81,35 @@ func hasKey(value string) bool {
 	return false
 }
 
-// keepMail looks after the mail of the domain: it is kept, untied from web addresses that change, or refused to be given up.
+// keepMail looks after the mail of the domain: it is kept, untied from web addresses that change, or refused to be
+// given up.
 func keepMail(s sight, moves moving, d draft) found {
 	var f found
 	evidence := s.mailSeen()
 	switch {
 	case s.domain.Mail == "none" && len(evidence) > 0:
-		f.find(finding.MailLost, s.zone(), fmt.Sprintf("The estate file says mail: none for %s, but it has mail: %s. Nothing about its mail is planned.", s.zone(), strings.Join(evidence, "; ")),
-			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.", map[string]any{"evidence": evidence})
+		f.find(
+			finding.MailLost,
+			s.zone(),
+			fmt.Sprintf(
+				"The estate file says mail: none for %s, but it has mail: %s. Nothing about its mail is planned.",
+				s.zone(),
+				strings.Join(evidence, "; "),
+			),
+			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.",
+			map[string]any{"evidence": evidence},
+		)
 	case s.domain.Mail != "none" && len(evidence) == 0 && !s.saysNoMail() && !s.hasPolicy():
-		f.find(finding.MailSpoofable, s.zone(), fmt.Sprintf("Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail in its name.", s.zone()),
-			"If the client agrees that it has no mail, write mail: none; the plan then adds the records that say so.", nil)
+		f.find(
+			finding.MailSpoofable,
+			s.zone(),
+			fmt.Sprintf(
+				"Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail in its name.",
+				s.zone(),
+			),
+			"If the client agrees that it has no mail, write mail: none; the plan then adds the records that say so.",
+			nil,
+		)
 	}
 	untieReceivers(s, moves, d, &f)
 	untieSenders(s, moves, d.with(f.proposals), &f)
@@ -117,16 +143,54 @@ func untieReceivers(s sight, moves moving, d draft, f *found) {
 		to, adds := ownMail(s, moves, was)
 		after[i] = preference + " " + to + "."
 		tied = target
-		tie(s, d, f, fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", apex, target), fmt.Sprintf("MX %s %s", preference, to), adds)
+		tie(
+			s,
+			d,
+			f,
+			fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", apex, target),
+			fmt.Sprintf("MX %s %s", preference, to),
+			adds,
+		)
 	}
 	if tied != "" {
-		f.propose(first, Change{Action: Replace, Name: apex, Type: "MX", TTL: mx.TTL, Before: mx.Values, After: after, Reasons: []Reason{{Why: MailHung, Name: tied}}})
+		f.propose(
+			first,
+			Change{
+				Action:  Replace,
+				Name:    apex,
+				Type:    "MX",
+				TTL:     mx.TTL,
+				Before:  mx.Values,
+				After:   after,
+				Reasons: []Reason{{Why: MailHung, Name: tied}},
+			},
+		)
 	}
 	was, apexMoves := moves[apex]
 	if !hasMX && apexMoves && s.domain.Mail != "none" && (len(s.mailSeen()) > 0 || s.hasPolicy()) {
 		to, adds := ownMail(s, moves, was)
-		tie(s, d, f, fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), which changes.", apex), "MX 10 "+to, adds)
-		f.propose(first, Change{Action: Add, Name: apex, Type: "MX", TTL: RecordTTL, After: []string{"10 " + to + "."}, Reasons: []Reason{{Why: MailWent}}})
+		tie(
+			s,
+			d,
+			f,
+			fmt.Sprintf(
+				"%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), which changes.",
+				apex,
+			),
+			"MX 10 "+to,
+			adds,
+		)
+		f.propose(
+			first,
+			Change{
+				Action:  Add,
+				Name:    apex,
+				Type:    "MX",
+				TTL:     RecordTTL,
+				After:   []string{"10 " + to + "."},
+				Reasons: []Reason{{Why: MailWent}},
+			},
+		)
 	}
 }
 
@@ -141,11 +205,20 @@ func tie(s sight, d draft, f *found, says, untied string, adds []Change) {
 		}
 	}
 	all = append(all, untied)
-	f.find(finding.MailTied, s.zone(), says, fmt.Sprintf("Untie it before the web moves, as the first changes do: %s. Then survey again.", strings.Join(all, "; ")), map[string]any{"untied": all})
+	f.find(
+		finding.MailTied,
+		s.zone(),
+		says,
+		fmt.Sprintf(
+			"Untie it before the web moves, as the first changes do: %s. Then survey again.",
+			strings.Join(all, "; "),
+		),
+		map[string]any{"untied": all},
+	)
 }
 
-// ownMail finds a name for the mail of a domain whose web moves away, and the records that give it today's address. Where the old
-// name is an alias, mail goes straight to where that leads.
+// ownMail finds a name for the mail of a domain whose web moves away, and the records that give it today's address.
+// Where the old name is an alias, mail goes straight to where that leads.
 func ownMail(s sight, moves moving, was []record.Set) (string, []Change) {
 	for _, set := range was {
 		if set.Type == "CNAME" && len(set.Values) > 0 {
@@ -164,7 +237,17 @@ func ownMail(s sight, moves moving, was []record.Set) (string, []Change) {
 			switch {
 			case set.Type != "A" && set.Type != "AAAA":
 			case !there:
-				adds = append(adds, Change{Action: Add, Name: name, Type: set.Type, TTL: RecordTTL, After: set.Values, Reasons: []Reason{{Why: MailOwnName}}})
+				adds = append(
+					adds,
+					Change{
+						Action:  Add,
+						Name:    name,
+						Type:    set.Type,
+						TTL:     RecordTTL,
+						After:   set.Values,
+						Reasons: []Reason{{Why: MailOwnName}},
+					},
+				)
 			default:
 				free = free && same(set.Type, old.Values, set.Values)
 			}
@@ -192,14 +275,33 @@ func untieSenders(s sight, moves moving, d draft, f *found) {
 		return
 	}
 	text := record.Quote(strings.Join(after, " "))
-	f.find(finding.MailTied, apex, fmt.Sprintf("The SPF record of %s allows senders by %q, which follows a web address that changes.", apex, changed),
-		fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", text), map[string]any{"term": changed, "untied": []string{"TXT " + text}})
+	f.find(
+		finding.MailTied,
+		apex,
+		fmt.Sprintf("The SPF record of %s allows senders by %q, which follows a web address that changes.", apex, changed),
+		fmt.Sprintf(
+			"Untie it before the web moves, as the first changes do: TXT %s. Then survey again.",
+			text,
+		),
+		map[string]any{"term": changed, "untied": []string{"TXT " + text}},
+	)
 	txt, _ := s.set(apex, "TXT")
 	values := slices.Clone(d.planned(s, apex, "TXT"))
 	if i := slices.Index(values, value); i >= 0 {
 		values[i] = text
 	}
-	f.propose(first, Change{Action: Replace, Name: apex, Type: "TXT", TTL: txt.TTL, Before: txt.Values, After: values, Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}}})
+	f.propose(
+		first,
+		Change{
+			Action:  Replace,
+			Name:    apex,
+			Type:    "TXT",
+			TTL:     txt.TTL,
+			Before:  txt.Values,
+			After:   values,
+			Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}},
+		},
+	)
 }
 
 // literalTerm gives the terms that stand for one which follows a web address that changes, nil where it does not.

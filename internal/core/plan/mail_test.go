@@ -27,28 +27,51 @@ func TestMailSurvives(t *testing.T) {
 		code, says string
 	}{
 		"an MX on the apex": {"keep", "@ A 192.0.2.1\n@ MX 10 @\nwww A 203.0.113.40",
-			[]string{"add mail A  > 192.0.2.1", "replace  MX 10 old.example > 10 mail.old.example"}, "mail-tied", "mail.old.example A 192.0.2.1; MX 10 mail.old.example"},
+			[]string{"add mail A  > 192.0.2.1", "replace  MX 10 old.example > 10 mail.old.example"}, "mail-tied",
+			"mail.old.example A 192.0.2.1; MX 10 mail.old.example"},
 		"an MX on www, where mail is taken": {"keep", "@ A 203.0.113.40\nwww A 192.0.2.1\nmail A 192.0.2.99\n@ MX 5 www",
-			[]string{"add mx A  > 192.0.2.1", "replace  MX 5 www.old.example > 5 mx.old.example"}, "mail-tied", "mx.old.example A 192.0.2.1"},
-		"a mail name with today's address": {"keep", "@ A 192.0.2.1\nwww A 203.0.113.40\nmail A 192.0.2.1\n@ MX 5 @\n@ MX 9 mx.other.example.",
-			[]string{"replace  MX 5 old.example|9 mx.other.example > 5 mail.old.example|9 mx.other.example"}, "mail-tied", "MX 5 mail.old.example"},
+			[]string{"add mx A  > 192.0.2.1", "replace  MX 5 www.old.example > 5 mx.old.example"}, "mail-tied",
+			"mx.old.example A 192.0.2.1"},
+		"a mail name with today's address": {"keep", "@ A 192.0.2.1\nwww A 203.0.113.40\nmail A 192.0.2.1\n@ MX 5 @\n" +
+			"@ MX 9 mx.other.example.",
+			[]string{"replace  MX 5 old.example|9 mx.other.example > 5 mail.old.example|9 mx.other.example"}, "mail-tied",
+			"MX 5 mail.old.example"},
 		"an MX on an alias that goes": {"keep", "@ A 203.0.113.40\nwww CNAME host.other.example.\n@ MX 5 www",
 			[]string{"replace  MX 5 www.old.example > 5 host.other.example"}, "mail-tied", "MX 5 host.other.example"},
 		"no MX at all, but signs of mail": {"keep", "@ A 192.0.2.1\n@ TXT \"v=spf1 ip4:192.0.2.7 -all\"\nwww A 203.0.113.40",
 			[]string{"add  MX  > 10 mail.old.example", "add mail A  > 192.0.2.1"}, "mail-tied", "RFC 5321"},
-		"a sender policy that follows the web": {"keep", "@ A 192.0.2.1\n@ AAAA 2001:db8::1\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 ?a include:x.example -all\"\n@ TXT other\nwww A 203.0.113.40",
-			[]string{"replace  TXT \"other\"|\"v=spf1 ?a include:x.example -all\" > \"other\"|\"v=spf1 ?ip4:192.0.2.1 ?ip6:2001:db8::1 include:x.example -all\""}, "mail-tied", "v=spf1 ?ip4:192.0.2.1"},
-		"mail that hangs on nothing":       {"keep", "@ A 192.0.2.1\n@ MX 5 mx.other.example.\nwww A 203.0.113.40", nil, "", ""},
-		"mail: none where mail arrives":    {"none", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.", nil, "mail-lost", "MX 5 mx.other.example"},
-		"mail: none where mail is signed":  {"none", "@ A 203.0.113.40\nwww A 203.0.113.40\nk._domainkey TXT \"v=DKIM1; p=abc\"", nil, "mail-lost", "a DKIM key at k._domainkey.old.example"},
-		"mail: none where mail is allowed": {"none", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ TXT \"v=spf1 mx -all\"", nil, "mail-lost", "v=spf1 mx -all"},
+		"a sender policy that follows the web": {"keep", "@ A 192.0.2.1\n@ AAAA 2001:db8::1\n@ MX 5 mx.other.example.\n" +
+			"@ TXT \"v=spf1 ?a include:x.example -all\"\n@ TXT other\nwww A 203.0.113.40",
+			[]string{"replace  TXT \"other\"|\"v=spf1 ?a include:x.example -all\" > \"other\"|\"v=spf1 ?ip4:192.0.2.1 " +
+				"?ip6:2001:db8::1 include:x.example -all\""}, "mail-tied", "v=spf1 ?ip4:192.0.2.1"},
+		"mail that hangs on nothing": {
+			"keep", "@ A 192.0.2.1\n@ MX 5 mx.other.example.\nwww A 203.0.113.40", nil, "", "",
+		},
+		"mail: none where mail arrives": {
+			"none", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.", nil, "mail-lost",
+			"MX 5 mx.other.example",
+		},
+		"mail: none where mail is signed": {
+			"none", "@ A 203.0.113.40\nwww A 203.0.113.40\nk._domainkey TXT \"v=DKIM1; p=abc\"", nil, "mail-lost",
+			"a DKIM key at k._domainkey.old.example",
+		},
+		"mail: none where mail is allowed": {
+			"none", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ TXT \"v=spf1 mx -all\"", nil, "mail-lost", "v=spf1 mx -all",
+		},
 		"mail: none and a revoked key": {"none", "@ A 203.0.113.40\nwww A 203.0.113.40\nk._domainkey TXT \"v=DKIM1; p=\"",
 			[]string{"add  MX  > 0 .", "add  TXT  > \"v=spf1 -all\"", "add _dmarc TXT  > \"v=DMARC1; p=reject\""}, "", ""},
-		"mail: none, said already": {"none", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 0 .\n@ TXT \"v=spf1 -all\"\n_dmarc TXT \"v=DMARC1; p=reject\"", nil, "", ""},
-		"nothing says anything":    {"keep", "@ A 203.0.113.40\nwww A 203.0.113.40", nil, "mail-spoofable", "mail: none"},
+		"mail: none, said already": {
+			"none", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 0 .\n@ TXT \"v=spf1 -all\"\n_dmarc TXT \"v=DMARC1; p=reject\"",
+			nil, "", "",
+		},
+		"nothing says anything": {"keep", "@ A 203.0.113.40\nwww A 203.0.113.40", nil, "mail-spoofable", "mail: none"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, mail: "+c.mail+"}\n", seen(t, "old.example\n"+c.zone))
+			p := planFor(
+				t,
+				"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, mail: "+c.mail+"}\n",
+				seen(t, "old.example\n"+c.zone),
+			)
 			var got []string
 			for _, line := range changes(zoneOf(t, p, "old.example")) {
 				if !strings.Contains(line, "203.0.113.40") && !strings.HasPrefix(line, "remove ") {
@@ -72,15 +95,30 @@ func TestMailSurvives(t *testing.T) {
 }
 
 func TestWhatCannotStandBesideAnAliasIsNamed(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: platform}}\n",
-		seen(t, "old.example\n@ A 203.0.113.40\nwww A 192.0.2.1\nwww TXT proof\nwww MX 5 mx.other.example.\n@ MX 5 mx.other.example."))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: platform}}\n",
+		seen(
+			t,
+			"old.example\n@ A 203.0.113.40\nwww A 192.0.2.1\nwww TXT proof\nwww MX 5 mx.other.example.\n"+
+				"@ MX 5 mx.other.example.",
+		),
+	)
 	assert.Equal(t, []string{"record-lost www.old.example", "mail-lost www.old.example"}, subjects(p))
 	assert.Contains(t, changes(zoneOf(t, p, "old.example")), `remove www TXT "proof" >`)
 }
 
 func TestWhatRefersToANameThatChanges(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n  - {name: two.example, carrier: four}\n",
-		seen(t, "old.example\n@ A 192.0.2.1\nwww A 203.0.113.40\nblog CNAME @\n@ MX 5 mx.other.example.", "two.example\n@ A 203.0.113.40\nwww CNAME old.example.\n@ MX 5 old.example."))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n"+
+			"  - {name: two.example, carrier: four}\n",
+		seen(
+			t,
+			"old.example\n@ A 192.0.2.1\nwww A 203.0.113.40\nblog CNAME @\n@ MX 5 mx.other.example.",
+			"two.example\n@ A 203.0.113.40\nwww CNAME old.example.\n@ MX 5 old.example.",
+		),
+	)
 	all := found(p, "depended-on")
 	assert.Len(t, all, 2, all)
 	assert.Contains(t, all[0]+all[1], "The CNAME record of blog.old.example refers to old.example")

@@ -71,8 +71,22 @@ func losesWithServers(s sight, to []string, f *found) []Loss {
 			continue
 		}
 		all = append(all, Loss{LosesForwarding, h.String(), c.Name})
-		f.find(finding.BeyondCarrier, h.String(), fmt.Sprintf("%s is to be forwarded by %s, whose form works only on its own provider's name servers; the zone moves to %s, and the forwarding goes.", h, c.Name, strings.Join(to, " and ")),
-			fmt.Sprintf("Give %s to a carrier that does not depend on the name servers, or leave the zone where it is.", h), map[string]any{"carrier": c.Name, "host": h.String(), "to": to})
+		f.find(
+			finding.BeyondCarrier,
+			h.String(),
+			fmt.Sprintf(
+				"%s is to be forwarded by %s, whose form works only on its own provider's name servers; the zone moves to %s, "+
+					"and the forwarding goes.",
+				h,
+				c.Name,
+				strings.Join(to, " and "),
+			),
+			fmt.Sprintf(
+				"Give %s to a carrier that does not depend on the name servers, or leave the zone where it is.",
+				h,
+			),
+			map[string]any{"carrier": c.Name, "host": h.String(), "to": to},
+		)
 	}
 	if s.domain.ApexAlias && len(s.domain.NameServers) > 0 {
 		all = append(all, Loss{Kind: LosesAlias, Host: s.zone()})
@@ -80,7 +94,8 @@ func losesWithServers(s sight, to []string, f *found) []Loss {
 	for _, h := range s.domain.Hosts() {
 		for _, set := range s.have[h.String()] {
 			for _, c := range s.estate.Carriers {
-				if c.By.Row().WithZone && c != s.domain.Carry[h] && slices.ContainsFunc(c.Addresses, func(a netip.Addr) bool { return slices.Contains(set.Values, a.String()) }) {
+				if c.By.Row().WithZone && c != s.domain.Carry[h] &&
+					slices.ContainsFunc(c.Addresses, func(a netip.Addr) bool { return slices.Contains(set.Values, a.String()) }) {
 					all = append(all, Loss{LosesToday, h.String(), c.Name})
 				}
 			}
@@ -91,11 +106,26 @@ func losesWithServers(s sight, to []string, f *found) []Loss {
 
 // staleDS says that a DS record would be left behind: the new servers hold other keys, or none.
 func staleDS(s sight, m *Move, f *found) {
-	if len(m.DS) == 0 || len(s.seen.Coming) > 0 && !slices.ContainsFunc(s.seen.Coming, func(c survey.Coming) bool { return !c.Keys }) {
+	if len(m.DS) == 0 ||
+		len(s.seen.Coming) > 0 && !slices.ContainsFunc(s.seen.Coming, func(c survey.Coming) bool { return !c.Keys }) {
 		return
 	}
-	f.find(finding.StaleDS, s.zone(), fmt.Sprintf("The zone moves to %s, and the DS record at %s would be left behind: resolvers that check signatures would find nothing.", strings.Join(m.To, " and "), s.seen.Parent.Zone),
-		fmt.Sprintf("In this order: have the registrar remove the DS record, wait %s, move the zone, sign it there, and only then publish the new DS.", Words(max(s.seen.Parent.TTL, m.OldLives))), map[string]any{"ds": m.DS})
+	f.find(
+		finding.StaleDS,
+		s.zone(),
+		fmt.Sprintf(
+			"The zone moves to %s, and the DS record at %s would be left behind: resolvers that check signatures would find "+
+				"nothing.",
+			strings.Join(m.To, " and "),
+			s.seen.Parent.Zone,
+		),
+		fmt.Sprintf(
+			"In this order: have the registrar remove the DS record, wait %s, move the zone, sign it there, and only then "+
+				"publish the new DS.",
+			Words(max(s.seen.Parent.TTL, m.OldLives)),
+		),
+		map[string]any{"ds": m.DS},
+	)
 }
 
 // comingAgrees compares what the new name servers say with what the zone should hold, name by name.
@@ -107,22 +137,41 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 		who := strings.TrimSpace(c.Name + " " + c.Address)
 		if c.State != survey.Answers {
 			agrees = false
-			f.find(finding.ZoneDiffers, s.zone(), fmt.Sprintf("The new name server %s does not answer for %s: %s.", who, s.zone(), c.Says),
-				"Create the zone there before the delegation changes.", map[string]any{"server": c.Name, "address": c.Address})
+			f.find(
+				finding.ZoneDiffers,
+				s.zone(),
+				fmt.Sprintf("The new name server %s does not answer for %s: %s.", who, s.zone(), c.Says),
+				"Create the zone there before the delegation changes.",
+				map[string]any{"server": c.Name, "address": c.Address},
+			)
 			continue
 		}
 		for _, d := range d.at(c) {
 			agrees = false
 			code, fix := finding.ZoneDiffers, "Type it there as the plan says, before the delegation changes."
 			if d.mail && len(d.there) == 0 {
-				code, fix = finding.MailLost, "Copy it to the new servers before the delegation changes; otherwise mail stops with it."
+				code, fix = finding.MailLost, "Copy it to the new servers before the delegation changes; otherwise mail stops "+
+					"with it."
 			}
 			old := ""
 			if !same(d.kind, d.now, d.wanted) {
 				old = fmt.Sprintf("; the old ones say %s", orNothing(d.now))
 			}
-			f.find(code, d.name+" "+d.kind, fmt.Sprintf("The new name server %s says %s for %s %s, and %s is wanted%s.", who, orNothing(d.there), d.name, d.kind, orNothing(d.wanted), old), fix,
-				map[string]any{"server": c.Name, "there": d.there, "wanted": d.wanted, "now": d.now})
+			f.find(
+				code,
+				d.name+" "+d.kind,
+				fmt.Sprintf(
+					"The new name server %s says %s for %s %s, and %s is wanted%s.",
+					who,
+					orNothing(d.there),
+					d.name,
+					d.kind,
+					orNothing(d.wanted),
+					old,
+				),
+				fix,
+				map[string]any{"server": c.Name, "there": d.there, "wanted": d.wanted, "now": d.now},
+			)
 		}
 	}
 	var missing []string
@@ -150,8 +199,8 @@ type zoneDifference struct {
 	mail               bool
 }
 
-// at gives what a new name server says otherwise than the old ones do and than the plan wants. What belongs to the servers and
-// signatures is theirs.
+// at gives what a new name server says otherwise than the old ones do and than the plan wants. What belongs to the
+// servers and signatures is theirs.
 func (d differences) at(c survey.Coming) []zoneDifference {
 	type pair struct{ there, wanted, now []string }
 	pairs := map[record.Key]*pair{}
@@ -195,7 +244,17 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 	var all []zoneDifference
 	for key, p := range pairs {
 		if !same(key.Type, p.there, p.wanted) && !same(key.Type, p.there, p.now) {
-			all = append(all, zoneDifference{key.Name, key.Type, plain(key.Type, p.there), plain(key.Type, p.wanted), plain(key.Type, p.now), isMail(record.Set{Name: key.Name, Type: key.Type, Values: p.wanted})})
+			all = append(
+				all,
+				zoneDifference{
+					key.Name,
+					key.Type,
+					plain(key.Type, p.there),
+					plain(key.Type, p.wanted),
+					plain(key.Type, p.now),
+					isMail(record.Set{Name: key.Name, Type: key.Type, Values: p.wanted}),
+				},
+			)
 		}
 	}
 	slices.SortFunc(all, func(a, b zoneDifference) int {
@@ -225,33 +284,71 @@ func sinceEarlier(s sight, wants []want) found {
 			if isMail(*c.Before) {
 				code = finding.MailLost
 			}
-			f.findings = append(f.findings, finding.New(code, subject, fmt.Sprintf("%s %s (%s) was there on %s, is gone, and the plan does not remove it.", c.Name, c.Type, shortly(plain(c.Type, c.Before.Values)), day),
-				"Put it back, unless somebody took it away on purpose.", map[string]any{"before": plain(c.Type, c.Before.Values)}).With(finding.KeptRecords))
+			f.findings = append(
+				f.findings,
+				finding.New(
+					code,
+					subject,
+					fmt.Sprintf(
+						"%s %s (%s) was there on %s, is gone, and the plan does not remove it.",
+						c.Name,
+						c.Type,
+						shortly(plain(c.Type, c.Before.Values)),
+						day,
+					),
+					"Put it back, unless somebody took it away on purpose.",
+					map[string]any{"before": plain(c.Type, c.Before.Values)},
+				).With(finding.KeptRecords),
+			)
 		case record.Came:
-			f.find(finding.UnplannedChange, subject, fmt.Sprintf("%s %s (%s) came since %s, and the plan does not know of it; it stays.", c.Name, c.Type, shortly(plain(c.Type, c.After.Values)), day),
-				"Ask who created it. If it is wanted, write it under wanted:.", map[string]any{"after": plain(c.Type, c.After.Values)})
+			f.find(
+				finding.UnplannedChange,
+				subject,
+				fmt.Sprintf(
+					"%s %s (%s) came since %s, and the plan does not know of it; it stays.",
+					c.Name,
+					c.Type,
+					shortly(plain(c.Type, c.After.Values)),
+					day,
+				),
+				"Ask who created it. If it is wanted, write it under wanted:.",
+				map[string]any{"after": plain(c.Type, c.After.Values)},
+			)
 		default:
 			if same(c.Type, c.Before.Values, c.After.Values) {
 				continue
 			}
-			f.find(finding.UnplannedChange, subject, fmt.Sprintf("%s %s changed since %s from %s to %s, which nobody planned.", c.Name, c.Type, day, shortly(plain(c.Type, c.Before.Values)), shortly(plain(c.Type, c.After.Values))),
-				"Ask who changed it, and why; then change it back or the estate file.", map[string]any{"before": plain(c.Type, c.Before.Values), "after": plain(c.Type, c.After.Values)})
+			f.find(
+				finding.UnplannedChange,
+				subject,
+				fmt.Sprintf(
+					"%s %s changed since %s from %s to %s, which nobody planned.",
+					c.Name,
+					c.Type,
+					day,
+					shortly(plain(c.Type, c.Before.Values)),
+					shortly(plain(c.Type, c.After.Values)),
+				),
+				"Ask who changed it, and why; then change it back or the estate file.",
+				map[string]any{"before": plain(c.Type, c.Before.Values), "after": plain(c.Type, c.After.Values)},
+			)
 		}
 	}
 	return f
 }
 
-// unsure tells whether a set may only look as if it came or went, because one of the two pictures was made by asking for names, and
-// nobody asked for this one.
+// unsure tells whether a set may only look as if it came or went, because one of the two pictures was made by asking
+// for names, and nobody asked for this one.
 func (s sight) unsure(c record.Change) bool {
 	if s.isHost(c.Name) {
 		return false // asked about in every survey
 	}
-	return c.Action == record.Went && s.seen.Partial && !s.earlier.Partial || c.Action == record.Came && s.earlier.Partial && !s.seen.Partial
+	return c.Action == record.Went && s.seen.Partial && !s.earlier.Partial ||
+		c.Action == record.Came && s.earlier.Partial && !s.seen.Partial
 }
 
-// isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is wanted, or away from what is
-// to be removed.
+// isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is wanted, or away from
+// what is to be removed.
 func isPlanned(s sight, wants []want, c record.Change) bool {
 	if isWeb(c.Type) && slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() }) {
 		return true // what differs at a door is said by the changes themselves
@@ -260,7 +357,8 @@ func isPlanned(s sight, wants []want, c record.Change) bool {
 		return true
 	}
 	for _, n := range wants {
-		if n.Name == c.Name && n.Type == c.Type && c.After != nil && !slices.ContainsFunc(n.Values, func(v string) bool { return !slices.Contains(normal(c.Type, c.After.Values), v) }) {
+		if n.Name == c.Name && n.Type == c.Type && c.After != nil &&
+			!slices.ContainsFunc(n.Values, func(v string) bool { return !slices.Contains(normal(c.Type, c.After.Values), v) }) {
 			return true
 		}
 	}
@@ -285,7 +383,18 @@ func carriedOut(s sight, wants []want, changes []Change) found {
 		door := slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() })
 		if !door || !isWeb(c.Type) {
 			if c.Action == Add {
-				add(finding.RecordLost, fmt.Sprintf("%s counts as moved, and its %s record %s (%s) is not there.", s.zone(), c.Type, c.Name, shortly(c.After)), "Add it.", map[string]any{"wanted": c.After}, c.Reasons...)
+				add(
+					finding.RecordLost,
+					fmt.Sprintf(
+						"%s counts as moved, and its %s record %s (%s) is not there.",
+						s.zone(),
+						c.Type,
+						c.Name,
+						shortly(c.After),
+					),
+					"Add it.",
+					map[string]any{"wanted": c.After},
+					c.Reasons...)
 			}
 			continue
 		}
@@ -295,18 +404,48 @@ func carriedOut(s sight, wants []want, changes []Change) found {
 		evidence := map[string]any{"there": c.Before, "wanted": c.After}
 		switch {
 		case c.Action == Remove && right:
-			add(finding.LeftoverAddress, fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", s.zone(), c.Name, shortly(c.Before)), "Remove it.", evidence, c.Reasons...)
+			add(
+				finding.LeftoverAddress,
+				fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", s.zone(), c.Name, shortly(c.Before)),
+				"Remove it.",
+				evidence,
+				c.Reasons...)
 		case c.Action == Remove:
 		case len(left) == len(c.Before) && (len(left) > 0 || others != ""):
 			there := cmp.Or(strings.Join(left, ", "), others)
-			add(finding.WrongTarget, fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", s.zone(), c.Name, there, shortly(c.After)), "Replace it, or write state: planned.", evidence)
+			add(
+				finding.WrongTarget,
+				fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", s.zone(), c.Name, there, shortly(c.After)),
+				"Replace it, or write state: planned.",
+				evidence,
+			)
 		case len(missing) > 0 && (len(c.Before) > 0 || right):
-			add(finding.MissingAddress, fmt.Sprintf("%s counts as moved, but %s lacks %s.", s.zone(), c.Name, shortly(missing)), "Add it: all addresses of a carrier form one record set.", evidence)
+			add(
+				finding.MissingAddress,
+				fmt.Sprintf("%s counts as moved, but %s lacks %s.", s.zone(), c.Name, shortly(missing)),
+				"Add it: all addresses of a carrier form one record set.",
+				evidence,
+			)
 		case len(missing) > 0:
-			add(finding.MissingAddress, fmt.Sprintf("%s counts as moved, but %s has no address at all.", s.zone(), c.Name), "Add "+c.Type+" "+shortly(c.After)+".", evidence)
+			add(
+				finding.MissingAddress,
+				fmt.Sprintf("%s counts as moved, but %s has no address at all.", s.zone(), c.Name),
+				"Add "+c.Type+" "+shortly(c.After)+".",
+				evidence,
+			)
 		}
 		if len(left) > 0 && len(left) < len(c.Before) {
-			add(finding.LeftoverAddress, fmt.Sprintf("%s counts as moved, but %s still leads to %s too: visitors get one or the other by chance.", s.zone(), c.Name, shortly(left)), "Remove it.", evidence)
+			add(
+				finding.LeftoverAddress,
+				fmt.Sprintf(
+					"%s counts as moved, but %s still leads to %s too: visitors get one or the other by chance.",
+					s.zone(),
+					c.Name,
+					shortly(left),
+				),
+				"Remove it.",
+				evidence,
+			)
 		}
 	}
 	return f
@@ -325,12 +464,13 @@ func otherWay(changes []Change, c Change, right bool) string {
 // leadsRight tells whether a door has a record that leads where it should, whatever else stands beside it.
 func leadsRight(changes []Change, name string) bool {
 	return slices.ContainsFunc(changes, func(c Change) bool {
-		return c.Name == name && isWeb(c.Type) && c.Type != "HTTPS" && (c.Action == Keep || len(c.Before) > 0 && len(without(c.Before, c.After)) < len(c.Before))
+		return c.Name == name && isWeb(c.Type) && c.Type != "HTTPS" &&
+			(c.Action == Keep || len(c.Before) > 0 && len(without(c.Before, c.After)) < len(c.Before))
 	})
 }
 
-// dependedOn finds what refers to a name whose address changes, in every zone that was seen: it would follow to a carrier that
-// knows nothing of it. zoneOf gives the zones of the names whose addresses change.
+// dependedOn finds what refers to a name whose address changes, in every zone that was seen: it would follow to a
+// carrier that knows nothing of it. zoneOf gives the zones of the names whose addresses change.
 func dependedOn(in Input, zoneOf map[string]string) []finding.Finding {
 	if in.Survey == nil {
 		return nil
@@ -349,11 +489,30 @@ func dependedOn(in Input, zoneOf map[string]string) []finding.Finding {
 				if !moves || s.Type == "NS" && zone == d.Name || s.Type == "MX" && s.Name == d.Name && zone == d.Name {
 					continue
 				}
-				if own != nil && slices.ContainsFunc(own.Hosts(), func(h web.Host) bool { return h.String() == s.Name }) && s.Type == "CNAME" {
+				if own != nil && slices.ContainsFunc(own.Hosts(), func(h web.Host) bool { return h.String() == s.Name }) &&
+					s.Type == "CNAME" {
 					continue // the plan leads it elsewhere itself
 				}
-				all = append(all, finding.New(finding.DependedOn, target, fmt.Sprintf("The %s record of %s refers to %s, whose address changes; it would follow to a machine that knows nothing of it.", s.Type, s.Name, target),
-					fmt.Sprintf("Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.", s.Name, target), map[string]any{"name": s.Name, "type": s.Type, "value": record.Plain(s.Type, v)}))
+				all = append(
+					all,
+					finding.New(
+						finding.DependedOn,
+						target,
+						fmt.Sprintf(
+							"The %s record of %s refers to %s, whose address changes; it would follow to a machine that knows nothing "+
+								"of it.",
+							s.Type,
+							s.Name,
+							target,
+						),
+						fmt.Sprintf(
+							"Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
+							s.Name,
+							target,
+						),
+						map[string]any{"name": s.Name, "type": s.Type, "value": record.Plain(s.Type, v)},
+					),
+				)
 			}
 		}
 	}

@@ -20,31 +20,85 @@ const wholeMoved = "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20\nwww
 func TestWhatCountsAsMovedIsChecked(t *testing.T) {
 	for zone, want := range map[string][]string{
 		wholeMoved: nil,
-		strings.Replace(wholeMoved, "@ A 203.0.113.21\n", "", 1):                                  {"missing-address old.example A"},
-		wholeMoved + "\n@ A 192.0.2.1":                                                            {"leftover-address old.example A"},
-		strings.Replace(wholeMoved, "@ AAAA 2001:db8::20\n", "", 1):                               {"missing-address old.example AAAA"},
-		strings.Replace(wholeMoved, "@ A 203.0.113.20\n@ A 203.0.113.21\n", "@ A 192.0.2.1\n", 1): {"wrong-target old.example A"},
-		strings.Replace(wholeMoved, "www CNAME @", "www CNAME parking.example.", 1):               {"wrong-target www.old.example A", "wrong-target www.old.example AAAA"},
-		strings.Replace(wholeMoved, "www CNAME @\n", "", 1):                                       {"missing-address www.old.example A", "missing-address www.old.example AAAA"},
+		strings.Replace(wholeMoved, "@ A 203.0.113.21\n", "", 1): {
+			"missing-address old.example A",
+		},
+		wholeMoved + "\n@ A 192.0.2.1": {
+			"leftover-address old.example A",
+		},
+		strings.Replace(wholeMoved, "@ AAAA 2001:db8::20\n", "", 1): {
+			"missing-address old.example AAAA",
+		},
+		strings.Replace(wholeMoved, "@ A 203.0.113.20\n@ A 203.0.113.21\n", "@ A 192.0.2.1\n",
+			1): {"wrong-target old.example A"},
+		strings.Replace(wholeMoved, "www CNAME @", "www CNAME parking.example.", 1): {
+			"wrong-target www.old.example A", "wrong-target www.old.example AAAA",
+		},
+		strings.Replace(wholeMoved, "www CNAME @\n", "", 1): {
+			"missing-address www.old.example A", "missing-address www.old.example AAAA",
+		},
 	} {
-		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, state: moved}\n", seen(t, "old.example\n"+zone))
+		p := planFor(
+			t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, state: moved}\n",
+			seen(t, "old.example\n"+zone),
+		)
 		assert.Equal(t, want, subjects(p), zone)
 	}
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, state: moved, wanted: [{name: _a, type: TXT, value: x}]}\n", seen(t, "old.example\n"+wholeMoved))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, state: moved, wanted: [{name: _a, type: "+
+			"TXT, value: x}]}\n",
+		seen(t, "old.example\n"+wholeMoved),
+	)
 	assert.Equal(t, []string{"record-lost _a.old.example TXT"}, subjects(p))
 }
 
 func TestWhatCameAndWentSinceIsSaid(t *testing.T) {
-	earlier := seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nshop A 192.0.2.3\nkept TXT one\n_dmarc TXT v=DMARC1")
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x}]}\n",
-		seen(t, "old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nkept TXT two\nnew TXT x\n_a TXT x"),
-		func(in *plan.Input) { in.Earlier = earlier })
-	assert.Equal(t, []string{"record-lost shop.old.example A", "mail-lost _dmarc.old.example TXT", "unplanned-change kept.old.example TXT", "unplanned-change new.old.example TXT"}, subjects(p))
+	earlier := seen(
+		t,
+		"old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nshop A 192.0.2.3\n"+
+			"kept TXT one\n_dmarc TXT v=DMARC1",
+	)
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: _a, type: "+
+			"TXT, value: x}]}\n",
+		seen(
+			t,
+			"old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nkept TXT two\n"+
+				"new TXT x\n_a TXT x",
+		),
+		func(in *plan.Input) { in.Earlier = earlier },
+	)
+	assert.Equal(
+		t,
+		[]string{
+			"record-lost shop.old.example A",
+			"mail-lost _dmarc.old.example TXT",
+			"unplanned-change kept.old.example TXT",
+			"unplanned-change new.old.example TXT",
+		},
+		subjects(p),
+	)
 
 	earlier.Domains[0].Partial = true
-	p = planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", seen(t, "old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nkept TXT one\nnew TXT x\n@ TXT came\n_dmarc TXT v=DMARC1\nshop A 192.0.2.3"),
-		func(in *plan.Input) { in.Earlier = earlier })
-	assert.Equal(t, []string{"unplanned-change old.example TXT"}, subjects(p), "what nobody asked for before may have been there")
+	p = planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n",
+		seen(
+			t,
+			"old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nkept TXT one\n"+
+				"new TXT x\n@ TXT came\n_dmarc TXT v=DMARC1\nshop A 192.0.2.3",
+		),
+		func(in *plan.Input) { in.Earlier = earlier },
+	)
+	assert.Equal(
+		t,
+		[]string{"unplanned-change old.example TXT"},
+		subjects(p),
+		"what nobody asked for before may have been there",
+	)
 }
 
 // moving gives a survey of a zone that moves, with what the new server says.
@@ -54,14 +108,20 @@ func moving(t *testing.T, there string, change func(*survey.Domain)) *survey.Sur
 	v := seen(t, "old.example\n"+zone)
 	d := &v.Domains[0]
 	d.Parent = survey.Parent{Zone: "example", Servers: []string{"ns.old.example"}, TTL: 86400}
-	d.Coming = []survey.Coming{{Server: survey.Server{Name: "ns.new.example", Address: "192.0.2.53:53", State: survey.Answers}, Records: seen(t, "old.example\n"+there).Domains[0].Records}}
+	d.Coming = []survey.Coming{
+		{
+			Server:  survey.Server{Name: "ns.new.example", Address: "192.0.2.53:53", State: survey.Answers},
+			Records: seen(t, "old.example\n"+there).Domains[0].Records,
+		},
+	}
 	if change != nil {
 		change(d)
 	}
 	return v
 }
 
-const moves = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, name-servers: ns.new.example}\n"
+const moves = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, name-servers: " +
+	"ns.new.example}\n"
 
 func TestAZoneThatMoves(t *testing.T) {
 	p := planFor(t, moves, moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 MX.other.example.\nk TXT one", nil))
@@ -76,11 +136,23 @@ func TestAZoneThatMoves(t *testing.T) {
 	assert.True(t, zoneOf(t, p, "old.example").Move.Ready, "what says what the plan wants agrees too")
 
 	p = planFor(t, moves, moving(t, "@ A 192.0.2.9\nwww CNAME @\nk TXT two", nil))
-	assert.Equal(t, []string{"mail-lost old.example MX", "zone-differs k.old.example TXT", "zone-differs old.example A"}, subjects(p))
+	assert.Equal(
+		t,
+		[]string{"mail-lost old.example MX", "zone-differs k.old.example TXT", "zone-differs old.example A"},
+		subjects(p),
+	)
 	assert.False(t, zoneOf(t, p, "old.example").Move.Ready)
-	assert.Contains(t, found(p, "zone-differs")[1], "says 192.0.2.9 for old.example A, and 203.0.113.40 is wanted; the old ones say 192.0.2.1")
+	assert.Contains(
+		t,
+		found(p, "zone-differs")[1],
+		"says 192.0.2.9 for old.example A, and 203.0.113.40 is wanted; the old ones say 192.0.2.1",
+	)
 
-	p = planFor(t, moves, moving(t, "", func(d *survey.Domain) { d.Coming[0].State, d.Coming[0].Says = survey.Lame, "it says REFUSED" }))
+	p = planFor(
+		t,
+		moves,
+		moving(t, "", func(d *survey.Domain) { d.Coming[0].State, d.Coming[0].Says = survey.Lame, "it says REFUSED" }),
+	)
 	assert.Equal(t, []string{"zone-differs old.example"}, subjects(p))
 
 	p = planFor(t, moves, moving(t, "", func(d *survey.Domain) { d.Coming = nil }))
@@ -95,21 +167,40 @@ func TestADSThatWouldBeLeftBehind(t *testing.T) {
 	p := planFor(t, moves, moving(t, same, signed))
 	assert.Equal(t, []string{"stale-ds old.example"}, subjects(p))
 	order := moveOrder(zoneOf(t, p, "old.example").Move)
-	assert.Less(t, strings.Index(order, "remove the DS record, and wait 1 day"), strings.Index(order, "Change the name servers"))
+	assert.Less(
+		t,
+		strings.Index(order, "remove the DS record, and wait 1 day"),
+		strings.Index(order, "Change the name servers"),
+	)
 	assert.Less(t, strings.Index(order, "Change the name servers"), strings.Index(order, "publish the new DS"))
 	p = planFor(t, moves, moving(t, same, func(d *survey.Domain) { signed(d); d.Coming[0].Keys = true }))
 	assert.Empty(t, subjects(p), "the new servers hold the key")
 }
 
 func TestWhatWorksOnlyOnTheOldServers(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, fallback: home, apex-alias: yes, carrier: {apex: broad, www: four}, name-servers: ns.new.example}\n",
-		moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, fallback: home, apex-alias: yes, carrier: "+
+			"{apex: broad, www: four}, name-servers: ns.new.example}\n",
+		moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil),
+	)
 	assert.Contains(t, found(p, "beyond-carrier")[0], "works only on its own provider's name servers")
-	assert.Equal(t, []plan.Loss{{Kind: plan.LosesForwarding, Host: "old.example", Carrier: "broad"}, {Kind: plan.LosesAlias, Host: "old.example"}}, zoneOf(t, p, "old.example").Move.Loses)
+	assert.Equal(
+		t,
+		[]plan.Loss{
+			{Kind: plan.LosesForwarding, Host: "old.example", Carrier: "broad"},
+			{Kind: plan.LosesAlias, Host: "old.example"},
+		},
+		zoneOf(t, p, "old.example").Move.Loses,
+	)
 }
 
 func TestTTLsAreLedAroundTheChange(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", seen(t, "old.example\n@ 14400 A 192.0.2.1\n@ 60 AAAA 2001:db8::1\n@ MX 5 mx.other.example."))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n",
+		seen(t, "old.example\n@ 14400 A 192.0.2.1\n@ 60 AAAA 2001:db8::1\n@ MX 5 mx.other.example."),
+	)
 	z := zoneOf(t, p, "old.example")
 	assert.Equal(t, []plan.TTL{
 		{Name: "old.example", Type: "AAAA", Seen: 60, LowerTo: 60, WaitAfter: 60, RaiseTo: 3600},
@@ -132,17 +223,26 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 }
 
 func TestTheZoneAfterTheChanges(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, mail: none, apex-alias: yes}\n  - unseen.example\n", seen(t, "old.example\n@ A 192.0.2.1\n@ AAAA 2001:db8::1\n* A 192.0.2.1\nk TXT one"))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, mail: none, apex-alias: "+
+			"yes}\n  - unseen.example\n",
+		seen(t, "old.example\n@ A 192.0.2.1\n@ AAAA 2001:db8::1\n* A 192.0.2.1\nk TXT one"),
+	)
 	z := zoneOf(t, p, "old.example")
 	sets, err := z.File(p)
 	require.NoError(t, err)
 	var got []string
 	for _, s := range sets {
-		got = append(got, strings.TrimSuffix(strings.TrimSuffix(s.Name, "old.example"), ".")+" "+s.Type+" "+strings.Join(s.Values, "|"))
+		got = append(
+			got,
+			strings.TrimSuffix(strings.TrimSuffix(s.Name, "old.example"), ".")+" "+s.Type+" "+strings.Join(s.Values, "|"),
+		)
 	}
 	assert.ElementsMatch(t, []string{
 		" SOA ns1.net.example. host.old.example. 8 7200 3600 1209600 900", " NS ns1.net.example.|ns2.net.example.",
-		" A 192.0.2.1", "www A 192.0.2.1", "k TXT \"one\"", " MX 0 .", ` TXT "v=spf1 -all"`, `_dmarc TXT "v=DMARC1; p=reject"`,
+		" A 192.0.2.1", "www A 192.0.2.1", "k TXT \"one\"", " MX 0 .", ` TXT "v=spf1 -all"`,
+		`_dmarc TXT "v=DMARC1; p=reject"`,
 	}, got, "placeholders are typed at an edge network, and nothing else is lost")
 	unseen := zoneOf(t, p, "unseen.example")
 	_, err = unseen.File(p)
@@ -150,7 +250,8 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 }
 
 func TestAWantedRecordGoesWithTheCertificate(t *testing.T) {
-	const domain = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: certificate}]}\n"
+	const domain = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: " +
+		"[{name: _a, type: TXT, value: x, until: certificate}]}\n"
 	v := seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n_a TXT x")
 	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")), "nobody has seen a certificate")
 	for _, host := range []string{"old.example", "www.old.example"} {

@@ -1,8 +1,9 @@
 // Package plan works out, from the estate, all that the move needs: where each door must lead and who carries it, which
 // carrier cannot, the rules, the certificates, the DNS records, what is typed where, and the steps, in their order.
 //
-// It changes nothing and looks at nothing outside what it is given. Its phases take values and return values; Make says in which
-// order they run, planZone does so for one zone. Reasons, notes, checks and steps are data, which reports put into words.
+// It changes nothing and looks at nothing outside what it is given. Its phases take values and return values; Make says
+// in which order they run, planZone does so for one zone. Reasons, notes, checks and steps are data, which reports put
+// into words.
 //
 //	p := plan.Make(plan.Input{Estate: e, Rules: rules})
 //	p.Web.Answer(ctx, chain.Ask{URL: u}) // predicted
@@ -47,7 +48,9 @@ type Input struct {
 
 // Web predicts the web as it is after the plan, which is all that a proof needs.
 func (in Input) Web() *predict.Web {
-	return predict.New(predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages, Only: in.Only})
+	return predict.New(
+		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages, Only: in.Only},
+	)
 }
 
 // Plan is the whole plan.
@@ -193,8 +196,15 @@ func rulesOf(w *predict.Web) []Rule {
 		if d == nil || !meant[d] {
 			continue
 		}
-		listed := Rule{Line: r.Line, Old: r.Old.String(), New: r.New.String(), Status: cmp.Or(r.Status, w.Estate.Policy.Status),
-			Query: "keep", Carriers: []string{}, Chain: []predict.Step{}}
+		listed := Rule{
+			Line:     r.Line,
+			Old:      r.Old.String(),
+			New:      r.New.String(),
+			Status:   cmp.Or(r.Status, w.Estate.Policy.Status),
+			Query:    "keep",
+			Carriers: []string{},
+			Chain:    []predict.Step{},
+		}
 		if r.DropQuery {
 			listed.Query = "drop"
 		}
@@ -203,7 +213,8 @@ func rulesOf(w *predict.Web) []Rule {
 		}
 		for _, h := range d.Hosts() {
 			inherits := r.Old.Host == d.Name && h == d.Name.WWW()
-			if c := w.Estate.Holder(d.Carry[h]); c != nil && (h == r.Old.Host || inherits) && !slices.Contains(listed.Carriers, c.Name) {
+			if c := w.Estate.Holder(d.Carry[h]); c != nil && (h == r.Old.Host || inherits) &&
+				!slices.Contains(listed.Carriers, c.Name) {
 				listed.Carriers = append(listed.Carriers, c.Name)
 			}
 		}
@@ -226,14 +237,20 @@ func faultyRules(w *predict.Web) found {
 	}
 	for _, r := range w.Rules.Rules() {
 		if w.Estate.Serves(r.Old.Host) {
-			f.find(finding.BeyondCarrier, r.Place(), fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
-				"Set the redirect up on the site, and write it down in site.rules.", map[string]any{"line": r.Line})
+			f.find(
+				finding.BeyondCarrier,
+				r.Place(),
+				fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
+				"Set the redirect up on the site, and write it down in site.rules.",
+				map[string]any{"line": r.Line},
+			)
 		}
 	}
 	return f
 }
 
-// predicted judges the predicted chains of all doors and examples. A door whose carrier is known to be unable is not judged once more.
+// predicted judges the predicted chains of all doors and examples. A door whose carrier is known to be unable is not
+// judged once more.
 func predicted(p *Plan, beyond map[web.Door]bool) found {
 	var f found
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
@@ -265,8 +282,8 @@ func earlierOf(in Input, w *predict.Web) []*estate.Domain {
 	return all
 }
 
-// Asks returns what an audit asks: every door's probes, and with rules an example of each rule. Where one wave is meant, the roots
-// of what earlier ones moved are asked too.
+// Asks returns what an audit asks: every door's probes, and with rules an example of each rule. Where one wave is
+// meant, the roots of what earlier ones moved are asked too.
 func (p *Plan) Asks(rules bool) []ToAsk {
 	var asks []ToAsk
 	for _, d := range p.Doors {

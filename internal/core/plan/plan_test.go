@@ -51,7 +51,12 @@ func answer(p *plan.Plan, u string) string {
 	if a.Refusal != "" {
 		return string(a.Refusal)
 	}
-	return strings.TrimSpace(strings.Join([]string{map[int]string{200: "200", 301: "301", 302: "302", 404: "404", 410: "410"}[a.Status], a.Location}, " "))
+	return strings.TrimSpace(
+		strings.Join(
+			[]string{map[int]string{200: "200", 301: "301", 302: "302", 404: "404", 410: "410"}[a.Status], a.Location},
+			" ",
+		),
+	)
 }
 
 func TestPredictedAnswers(t *testing.T) {
@@ -106,17 +111,33 @@ func subjects(p *plan.Plan) []string {
 }
 
 func TestACleanPlanHasNoFindings(t *testing.T) {
-	p := makePlan(t, "domains:\n  - n.example\n  - {name: mill.example, leads-to: /mill/, hosts: [shop]}\n", "mill.example/old.html,/visit/\nmill.example/new/{+rest},/mill/{+rest}\n")
+	p := makePlan(
+		t,
+		"domains:\n  - n.example\n  - {name: mill.example, leads-to: /mill/, hosts: [shop]}\n",
+		"mill.example/old.html,/visit/\nmill.example/new/{+rest},/mill/{+rest}\n",
+	)
 	assert.Empty(t, p.Findings, subjects(p))
 	assert.Len(t, p.Doors, 2*(2+3+1))
 	require.Len(t, p.Rules, 2)
 	assert.Equal(t, "https://mill.example/old.html", p.Rules[0].Example)
 	assert.Equal(t, []string{"gateway"}, p.Rules[0].Carriers)
-	assert.Equal(t, []predict.Step{{URL: "https://mill.example/old.html", Status: 301}, {URL: "https://www.n.example/visit/", Status: 200}}, p.Rules[0].Chain)
+	assert.Equal(
+		t,
+		[]predict.Step{
+			{URL: "https://mill.example/old.html", Status: 301},
+			{URL: "https://www.n.example/visit/", Status: 200},
+		},
+		p.Rules[0].Chain,
+	)
 }
 
 func TestDeadTargetsAndChainsOfRulesAreFound(t *testing.T) {
-	p := makePlan(t, "domains: [n.example, mill.example]\n", "mill.example/a,/nowhere\nmill.example/b,https://n.example/visit/\nmill.example/l,http://mill.example/l\nmill.example/plain,http://www.n.example/visit/\n")
+	p := makePlan(
+		t,
+		"domains: [n.example, mill.example]\n",
+		"mill.example/a,/nowhere\nmill.example/b,https://n.example/visit/\nmill.example/l,http://mill.example/l\n"+
+			"mill.example/plain,http://www.n.example/visit/\n",
+	)
 	assert.Equal(t, []string{
 		"loop http://mill.example", "downgrade https://mill.example",
 		"dead-end https://www.n.example/nowhere", "extra-hop https://mill.example",
@@ -142,7 +163,11 @@ func TestCarriersThatCannotAreNamedOnce(t *testing.T) {
 }
 
 func TestTiesAndDuplicates(t *testing.T) {
-	p := makePlan(t, "domains: [n.example, mill.example]\n", "mill.example/a/{x},/visit/\nmill.example/{y}/b,/shop/\nmill.example/d,/visit/\nmill.example/d,/visit/\n")
+	p := makePlan(
+		t,
+		"domains: [n.example, mill.example]\n",
+		"mill.example/a/{x},/visit/\nmill.example/{y}/b,/shop/\nmill.example/d,/visit/\nmill.example/d,/visit/\n",
+	)
 	require.NotEmpty(t, p.Findings)
 	assert.Equal(t, finding.Tie, p.Findings[0].Code)
 	assert.Contains(t, p.Findings[0].Says, "https://mill.example/a/b")
@@ -158,19 +183,39 @@ func TestRecordsAndCertificates(t *testing.T) {
 		{Name: "www.n.example", Type: "A", TTL: 3600, Values: []string{"203.0.113.10"}},
 		{Name: "www.n.example", Type: "AAAA", TTL: 3600, Values: []string{"2001:db8::10"}},
 	}, p.Zones[0].Records)
-	assert.Equal(t, plan.Record{Name: "www.plat.example", Type: "CNAME", TTL: 3600, Values: []string{"sites.platform.example"}}, p.Zones[1].Records[2])
+	assert.Equal(
+		t,
+		plan.Record{Name: "www.plat.example", Type: "CNAME", TTL: 3600, Values: []string{"sites.platform.example"}},
+		p.Zones[1].Records[2],
+	)
 	require.True(t, p.Certificates[2].Gap, "visitors meet a warning")
 	p.Certificates[2].Gap = false
 	assert.Equal(t, []plan.Certificate{
-		{Carrier: "gateway", Domain: "n.example", Names: []string{"n.example"}, When: "before", ByDNS: []string{"_acme-challenge.n.example"}},
-		{Carrier: "gateway", Domain: "plat.example", Names: []string{"plat.example", "shop.plat.example"}, When: "before", ByDNS: []string{"_acme-challenge.plat.example", "_acme-challenge.shop.plat.example"}},
+		{
+			Carrier: "gateway",
+			Domain:  "n.example",
+			Names:   []string{"n.example"},
+			When:    "before",
+			ByDNS:   []string{"_acme-challenge.n.example"},
+		},
+		{
+			Carrier: "gateway",
+			Domain:  "plat.example",
+			Names:   []string{"plat.example", "shop.plat.example"},
+			When:    "before",
+			ByDNS:   []string{"_acme-challenge.plat.example", "_acme-challenge.shop.plat.example"},
+		},
 		{Carrier: "platform", Domain: "plat.example", Names: []string{"www.plat.example"}, When: "after"},
 		{Carrier: "site", Names: []string{"www.n.example", "n.platform.example"}, When: "before", Issuer: "ca.example"},
 	}, p.Certificates)
 }
 
 func TestSameHostFirstAllowsOneHopMoreForHTTP(t *testing.T) {
-	p := makePlan(t, "domains: [n.example, {name: gone.example, fallback: gone}]\npolicy: {upgrade: same-host-first}\n", "gone.example/x,,410\n")
+	p := makePlan(
+		t,
+		"domains: [n.example, {name: gone.example, fallback: gone}]\npolicy: {upgrade: same-host-first}\n",
+		"gone.example/x,,410\n",
+	)
 	assert.Empty(t, p.Findings)
 	assert.Equal(t, "301 https://n.example/x", answer(p, "http://n.example/x"))
 	assert.Equal(t, 2, p.Want(web.MustParseURL("http://n.example/x")).Hops)

@@ -34,7 +34,8 @@ type Line struct {
 	Check   Check // what shows that it worked
 }
 
-// Sheets gives what is to be typed, place by place: records where they are kept, then the carriers' pages, then registrars.
+// Sheets gives what is to be typed, place by place: records where they are kept, then the carriers' pages, then
+// registrars.
 func (p *Plan) Sheets() []Sheet {
 	var sheets []Sheet
 	at := func(place, by string) *Sheet {
@@ -68,7 +69,18 @@ func linesIn(z Zone, seen *survey.Domain) []Line {
 	if z.Seen == nil {
 		changes = nil
 		for i, r := range z.Records {
-			changes = append(changes, Change{Step: i + 1, Action: Add, Name: r.Name, Type: r.Type, TTL: r.TTL, After: r.Values, Reasons: []Reason{{Why: NobodyLooked}}})
+			changes = append(
+				changes,
+				Change{
+					Step:    i + 1,
+					Action:  Add,
+					Name:    r.Name,
+					Type:    r.Type,
+					TTL:     r.TTL,
+					After:   r.Values,
+					Reasons: []Reason{{Why: NobodyLooked}},
+				},
+			)
 		}
 	}
 	server := ""
@@ -97,7 +109,19 @@ func linesOf(z Zone, c Change, server string) []Line {
 		goes, comes = c.Before, nil
 	}
 	line := func(do Action, was, value string) Line {
-		l := Line{Zone: z.Name, Step: c.Step, Do: do, Label: record.Label(c.Name, z.Name), Name: c.Name, Type: c.Type, TTL: c.TTL, Was: typed(c.Type, was), Value: typed(c.Type, value), Through: c.Through, Reasons: c.Reasons}
+		l := Line{
+			Zone:    z.Name,
+			Step:    c.Step,
+			Do:      do,
+			Label:   record.Label(c.Name, z.Name),
+			Name:    c.Name,
+			Type:    c.Type,
+			TTL:     c.TTL,
+			Was:     typed(c.Type, was),
+			Value:   typed(c.Type, value),
+			Through: c.Through,
+			Reasons: c.Reasons,
+		}
 		if value != "" {
 			l.Dotted = record.Dotted(c.Type, value)
 			if c.Type == "TXT" {

@@ -13,7 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// sight is what the phases of one zone read: what the estate wants of it, and what was seen of it. Nothing of it is ever changed.
+// sight is what the phases of one zone read: what the estate wants of it, and what was seen of it. Nothing of it is
+// ever changed.
 type sight struct {
 	estate  *estate.Estate
 	domain  *estate.Domain
@@ -90,14 +91,16 @@ func (s sight) alreadyAt(c *estate.Carrier) bool {
 	return len(c.NameServers) > 0 && slices.Equal(s.delegated(), names(c.NameServers))
 }
 
-// wildcardOver gives the name below which a wildcard answers for a name that has no record of its own, "" where none does.
+// wildcardOver gives the name below which a wildcard answers for a name that has no record of its own, "" where none
+// does.
 func (s sight) wildcardOver(name string) string {
 	if len(s.have[name]) > 0 {
 		return ""
 	}
 	for above := name; above != s.zone(); {
 		_, above, _ = strings.Cut(above, ".")
-		if slices.Contains(s.seen.Wildcards, above) || slices.ContainsFunc(s.have["*."+above], func(set record.Set) bool { return isAddress(set.Type) }) {
+		if slices.Contains(s.seen.Wildcards, above) ||
+			slices.ContainsFunc(s.have["*."+above], func(set record.Set) bool { return isAddress(set.Type) }) {
 			return above
 		}
 	}
@@ -175,7 +178,14 @@ func isAddress(kind string) bool { return kind == "A" || kind == "AAAA" || kind 
 // isSignature tells whether a type is made by signing the zone, and goes with it.
 func isSignature(kind string) bool {
 	switch kind {
-	case "RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "TYPE65534": // the last is bind's own note of its work
+	case "RRSIG",
+		"NSEC",
+		"NSEC3",
+		"NSEC3PARAM",
+		"DNSKEY",
+		"CDS",
+		"CDNSKEY",
+		"TYPE65534": // the last is bind's own note of its work
 		return true
 	}
 	return false

@@ -14,8 +14,9 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Star is a rule as most forms of edge networks want it: * stands for any characters, and $1, $2, ... in the target for what the
-// first, second, ... star took. The first pattern that fits is used; stars take as little as they can, the last one the rest.
+// Star is a rule as most forms of edge networks want it: * stands for any characters, and $1, $2, ... in the target for
+// what the first, second, ... star took. The first pattern that fits is used; stars take as little as they can, the
+// last one the rest.
 type Star struct {
 	Old    string // host and path; with a scheme where the rule names one
 	New    string // a whole URL; "" where the page is gone
@@ -77,7 +78,8 @@ func (s Star) location(u web.URL, taken []string) string {
 	return head
 }
 
-// starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it carries, in their order.
+// starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it carries, in their
+// order.
 func starsOf(w *predict.Web, d *estate.Domain, c *estate.Carrier) []Star {
 	var hosts []web.Host
 	for _, h := range d.Hosts() {
@@ -131,7 +133,14 @@ func starsFor(w *predict.Web, d *estate.Domain, lead string, hosts []web.Host) [
 		if len(e.Rule.Old.Query) > 0 {
 			continue // no star looks at a query; limits says so
 		}
-		s := Star{Old: host + starPath(e.Rule.Old.Parts), Status: cmp.Or(e.Rule.Status, w.Estate.Policy.Status), Line: e.Rule.Line, Rule: e.Rule.Old.String(), Takes: takes, Drops: e.Rule.DropQuery}
+		s := Star{
+			Old:    host + starPath(e.Rule.Old.Parts),
+			Status: cmp.Or(e.Rule.Status, w.Estate.Policy.Status),
+			Line:   e.Rule.Line,
+			Rule:   e.Rule.Old.String(),
+			Takes:  takes,
+			Drops:  e.Rule.DropQuery,
+		}
 		if e.Rule.Old.Scheme != "" {
 			s.Old = string(e.Rule.Old.Scheme) + "://" + s.Old
 		}
@@ -226,8 +235,8 @@ func fallbackStars(status int, d *estate.Domain, host string, takes []string, be
 	return []Star{root, rest}
 }
 
-// widerThan gives a URL that the star form takes although the rule does not: a star takes slashes and letters where {name} or
-// {name:digits} does not. "" where there is none.
+// widerThan gives a URL that the star form takes although the rule does not: a star takes slashes and letters where
+// {name} or {name:digits} does not. "" where there is none.
 func widerThan(w *predict.Web, r *rule.Rule, s Star, h web.Host) string {
 	path := ""
 	for i, part := range r.Old.Parts {
@@ -265,8 +274,8 @@ func byStars(u web.URL, stars []Star) chain.Answer {
 	return chain.Answer{URL: u, Status: 404}
 }
 
-// checkStars follows the probes of a domain's doors and the examples of its rules through the star patterns, and gives a finding where
-// they answer otherwise than the plan.
+// checkStars follows the probes of a domain's doors and the examples of its rules through the star patterns, and gives
+// a finding where they answer otherwise than the plan.
 func checkStars(w *predict.Web, d *estate.Domain, c *estate.Carrier, stars []Star, asks []web.URL) []finding.Finding {
 	for _, u := range asks {
 		if d.Carry[u.Host()] != c || w.Door(u.Door()).Exempts(u) {
@@ -279,8 +288,22 @@ func checkStars(w *predict.Web, d *estate.Domain, c *estate.Carrier, stars []Sta
 		if typed.Status == planned.Status && sameURL(u, typed.Location, planned.Location) {
 			continue
 		}
-		return []finding.Finding{finding.New(finding.BeyondCarrier, u.Host().String(), fmt.Sprintf("Typed with stars, the patterns of %s at %s send %s to %s instead of %s.", u.Host(), c.Name, u, cmp.Or(typed.Location, fmt.Sprint(typed.Status)), cmp.Or(planned.Location, fmt.Sprint(planned.Status))),
-			"Use the network's own pattern language where it has a finer one, or give the host to a server.", map[string]any{"carrier": c.Name, "url": u.String()})}
+		return []finding.Finding{
+			finding.New(
+				finding.BeyondCarrier,
+				u.Host().String(),
+				fmt.Sprintf(
+					"Typed with stars, the patterns of %s at %s send %s to %s instead of %s.",
+					u.Host(),
+					c.Name,
+					u,
+					cmp.Or(typed.Location, fmt.Sprint(typed.Status)),
+					cmp.Or(planned.Location, fmt.Sprint(planned.Status)),
+				),
+				"Use the network's own pattern language where it has a finer one, or give the host to a server.",
+				map[string]any{"carrier": c.Name, "url": u.String()},
+			),
+		}
 	}
 	return nil
 }

@@ -73,7 +73,8 @@ type Late struct {
 	Carrier string
 }
 
-// sequence says of each kind of step what has to be done before it, what shows that it worked, and how it is taken back.
+// sequence says of each kind of step what has to be done before it, what shows that it worked, and how it is taken
+// back.
 var sequence = map[StepKind]struct {
 	after []StepKind
 	check CheckKind
@@ -123,7 +124,10 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 		moved[z.Name] = z.domain.State == estate.Moved
 		moves[z.Name] = z.Move != nil
 	}
-	certificates = slices.DeleteFunc(slices.Clone(certificates), func(c Certificate) bool { return c.Domain == "" || moved[c.Domain] })
+	certificates = slices.DeleteFunc(
+		slices.Clone(certificates),
+		func(c Certificate) bool { return c.Domain == "" || moved[c.Domain] },
+	)
 	return slices.Concat(
 		stepsOfLooking(open, carriers, moves),
 		stepsOfLowering(open),
@@ -267,7 +271,18 @@ func stepsOfDelegations(open []Zone) []Step {
 	var all []Step
 	for _, z := range open {
 		if m := z.Move; m != nil {
-			all = append(all, step(Step{Kind: ChangeNameServers, Provider: z.domain.Registrar, Zones: []string{z.Name}, Servers: m.To, Wait: m.OldLives}))
+			all = append(
+				all,
+				step(
+					Step{
+						Kind:     ChangeNameServers,
+						Provider: z.domain.Registrar,
+						Zones:    []string{z.Name},
+						Servers:  m.To,
+						Wait:     m.OldLives,
+					},
+				),
+			)
 		}
 	}
 	return all
@@ -309,7 +324,11 @@ func stepsOfMove(zone string, m *Move) []Step {
 	if len(m.DS) > 0 {
 		all = append(all, step(Step{Kind: RemoveDS, Zones: about, Wait: m.OldLives}))
 	}
-	all = append(all, step(Step{Kind: ChangeNameServers, Zones: about, Servers: m.To}), step(Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives}))
+	all = append(
+		all,
+		step(Step{Kind: ChangeNameServers, Zones: about, Servers: m.To}),
+		step(Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives}),
+	)
 	if len(m.DS) > 0 {
 		all = append(all, step(Step{Kind: SignAnew, Zones: about}))
 	}

@@ -60,17 +60,24 @@ func recordsOf(wants []want) []Record {
 	return all
 }
 
-// leadTo gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is one and nothing
-// else has to stand at the name; at the apex it cannot stand (RFC 1034 section 3.6.2), unless the provider offers one.
+// leadTo gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is
+// one and nothing else has to stand at the name; at the apex it cannot stand (RFC 1034 section 3.6.2), unless the
+// provider offers one.
 func (s sight) leadTo(h web.Host, c *estate.Carrier) []want {
 	if c.ApexOnly && !h.IsApex() {
 		return nil
 	}
 	name := h.String()
 	made := func(kind string, values []string) want {
-		return want{Set: record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values}, carrier: c, host: h, typed: s.typedAt(c, kind)}
+		return want{
+			Set:     record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values},
+			carrier: c,
+			host:    h,
+			typed:   s.typedAt(c, kind),
+		}
 	}
-	if !c.Alias.IsZero() && (!h.IsApex() || s.domain.ApexAlias) && (len(c.Addresses) == 0 || len(s.beside(name)) == 0 || h.IsApex()) {
+	if !c.Alias.IsZero() && (!h.IsApex() || s.domain.ApexAlias) &&
+		(len(c.Addresses) == 0 || len(s.beside(name)) == 0 || h.IsApex()) {
 		kind := "CNAME"
 		if h.IsApex() {
 			kind = record.Alias
@@ -92,7 +99,8 @@ const (
 	placeholder6 = "100::1"
 )
 
-// typedAt gives what is typed at an edge network that holds the zone: the addresses of what is behind it, or a placeholder.
+// typedAt gives what is typed at an edge network that holds the zone: the addresses of what is behind it, or a
+// placeholder.
 func (s sight) typedAt(c *estate.Carrier, kind string) []string {
 	if !c.By.Row().TakesZone || len(c.NameServers) == 0 {
 		return nil
@@ -165,7 +173,8 @@ func (s sight) doneWith(r estate.Wanted) []Reason {
 	return nil
 }
 
-// certified tells whether every carried host that should speak TLS was seen with a good certificate at its planned carrier.
+// certified tells whether every carried host that should speak TLS was seen with a good certificate at its planned
+// carrier.
 func certified(d *estate.Domain, seen *survey.Domain) bool {
 	some := false
 	for h, c := range d.Carry {
@@ -183,7 +192,8 @@ func certified(d *estate.Domain, seen *survey.Domain) bool {
 func certifiedAt(h web.Host, c *estate.Carrier, seen *survey.Domain) bool {
 	for _, ch := range seen.Chains {
 		first := ch.Hops[0]
-		if ch.Entry.Host() != h || ch.Entry.Scheme() != web.HTTPS || first.TLS == nil || len(first.TLS.Faults) > 0 || first.Refusal != "" {
+		if ch.Entry.Host() != h || ch.Entry.Scheme() != web.HTTPS || first.TLS == nil || len(first.TLS.Faults) > 0 ||
+			first.Refusal != "" {
 			continue
 		}
 		a, err := netip.ParseAddrPort(first.Address)
@@ -198,14 +208,17 @@ func certifiedAt(h web.Host, c *estate.Carrier, seen *survey.Domain) bool {
 	return false
 }
 
-// withoutMail adds the records that say that a domain neither receives mail nor sends it: a null MX (RFC 7505), an SPF record that
-// allows nobody (RFC 7208), a policy that rejects the rest (RFC 7489).
+// withoutMail adds the records that say that a domain neither receives mail nor sends it: a null MX (RFC 7505), an SPF
+// record that allows nobody (RFC 7208), a policy that rejects the rest (RFC 7489).
 func withoutMail(s sight, wants []want) []want {
 	apex := s.zone()
 	for _, n := range []want{
 		{Set: record.Set{Name: apex, Type: "MX", Values: []string{"0 ."}}, why: []Reason{{Why: ReceivesNoMail}}},
 		{Set: record.Set{Name: apex, Type: "TXT", Values: []string{`"v=spf1 -all"`}}, why: []Reason{{Why: SendsNoMail}}},
-		{Set: record.Set{Name: "_dmarc." + apex, Type: "TXT", Values: []string{`"v=DMARC1; p=reject"`}}, why: []Reason{{Why: RejectsForged}}},
+		{
+			Set: record.Set{Name: "_dmarc." + apex, Type: "TXT", Values: []string{`"v=DMARC1; p=reject"`}},
+			why: []Reason{{Why: RejectsForged}},
+		},
 	} {
 		n.TTL, n.wanted = RecordTTL, true
 		if i := slices.IndexFunc(wants, func(o want) bool { return o.Name == n.Name && o.Type == n.Type }); i >= 0 {

@@ -91,8 +91,8 @@ type TTL struct {
 	RaiseTo     int    `json:"raise_to"`     // what to raise it to a day after the change; 0: it goes
 }
 
-// The phases in which a zone is changed: what nothing hangs on yet, names that did not exist, names that lead elsewhere from now
-// on, what is in nobody's way any more, and what stays.
+// The phases in which a zone is changed: what nothing hangs on yet, names that did not exist, names that lead elsewhere
+// from now on, what is in nobody's way any more, and what stays.
 const (
 	first = iota
 	fresh
@@ -200,7 +200,8 @@ type zonePlan struct {
 	notes    []Note
 }
 
-// planZone works out one zone: what is wanted there, and where it was seen, the changes. This is the order of the phases.
+// planZone works out one zone: what is wanted there, and where it was seen, the changes. This is the order of the
+// phases.
 func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
 	s := sightOf(in, seen, d)
 	wants, notes := wantsOf(s)
@@ -315,7 +316,8 @@ func ttlsOf(s sight, wants []want, changes []Change) []TTL {
 		if set.TTL > MovingTTL {
 			t.LowerTo, t.LowerBefore, t.WaitAfter = MovingTTL, set.TTL, MovingTTL
 		}
-		if c.Action == Replace || slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() }) {
+		if c.Action == Replace ||
+			slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() }) {
 			t.RaiseTo = RecordTTL
 		}
 		all = append(all, t)
@@ -323,8 +325,8 @@ func ttlsOf(s sight, wants []want, changes []Change) []TTL {
 	return all
 }
 
-// negative gives for how long resolvers remember that a name is not there: the smaller of the SOA's own TTL and its last field
-// (RFC 2308 section 5). 0 where nobody showed the SOA.
+// negative gives for how long resolvers remember that a name is not there: the smaller of the SOA's own TTL and its
+// last field (RFC 2308 section 5). 0 where nobody showed the SOA.
 func (s sight) negative() int {
 	soa, ok := s.set(s.zone(), "SOA")
 	if !ok || len(soa.Values) != 1 {

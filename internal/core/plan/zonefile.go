@@ -13,9 +13,9 @@ import (
 // ErrUnseen says that no survey holds a zone.
 var ErrUnseen = errors.New("nobody has seen the zone")
 
-// File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA, whose serial is one higher, and
-// the name servers to which it moves. An alias at the apex stands there as the addresses of its carrier, and what goes through an
-// edge network as it is typed there. The error says what is not known.
+// File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA, whose serial is one
+// higher, and the name servers to which it moves. An alias at the apex stands there as the addresses of its carrier,
+// and what goes through an edge network as it is typed there. The error says what is not known.
 func (z *Zone) File(p *Plan) ([]record.Set, error) {
 	if z.Seen == nil {
 		return nil, fmt.Errorf("%w %s, so that a file of it would lose what is there", ErrUnseen, z.Name)
@@ -82,7 +82,8 @@ func nextSOA(values, to []string, moves bool) string {
 	return strings.Join(f, " ")
 }
 
-// aliasAddresses gives the addresses that stand for the provider's alias at the apex, none where its carrier names none.
+// aliasAddresses gives the addresses that stand for the provider's alias at the apex, none where its carrier names
+// none.
 func (z *Zone) aliasAddresses(p *Plan, s record.Set) []record.Set {
 	c := p.Estate.Carrier(z.carrierAt(s.Name))
 	if c == nil {
@@ -111,7 +112,14 @@ func (z *Zone) Lost(p *Plan) []string {
 	var all []string
 	for _, s := range z.whole {
 		if s.Type == record.Alias && len(z.aliasAddresses(p, s)) == 0 && !slices.Contains(all, s.Name) {
-			all = append(all, fmt.Sprintf("%s is an alias at the apex (%s), which no zone file can say; set it at the provider.", s.Name, strings.Join(plain(s.Type, s.Values), ", ")))
+			all = append(
+				all,
+				fmt.Sprintf(
+					"%s is an alias at the apex (%s), which no zone file can say; set it at the provider.",
+					s.Name,
+					strings.Join(plain(s.Type, s.Values), ", "),
+				),
+			)
 		}
 	}
 	return all

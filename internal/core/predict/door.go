@@ -1,6 +1,6 @@
-// Package predict is the description of doors once the plan is carried out: who answers each, within which limits, by which rules;
-// and the one interpreter of that description. Proof, plan, stage and every writer of configuration read it, so that none of them
-// can think otherwise of a URL than another one.
+// Package predict is the description of doors once the plan is carried out: who answers each, within which limits, by
+// which rules; and the one interpreter of that description. Proof, plan, stage and every writer of configuration read
+// it, so that none of them can think otherwise of a URL than another one.
 //
 // It looks at nothing outside what it is given and finds no fault with it (plan and proof do).
 //
@@ -91,7 +91,8 @@ func (d Door) Sees(u web.URL) web.URL {
 	return d.Asked.URL(path, query)
 }
 
-// Rule gives the rule that takes a URL of the door, with what its captures took; false where none does or none is asked.
+// Rule gives the rule that takes a URL of the door, with what its captures took; false where none does or none is
+// asked.
 func (d Door) Rule(u web.URL) (rule.Match, bool) {
 	if d.Rules == nil || d.Exempts(u) {
 		return rule.Match{}, false
@@ -169,8 +170,9 @@ func (d Door) fallback(u, seen web.URL) chain.Answer {
 	return redirect(u, d.Status, d.Home.Door().URL(path, web.MergeQuery(d.Home.Query(), seen.Query())).String())
 }
 
-// Behind gives the door that a visitor meets where an edge network stands in front of whoever answers: limits of both hold. It is
-// called on the door that the edge asks (Asks tells which), and met is the one at which the visitor comes in.
+// Behind gives the door that a visitor meets where an edge network stands in front of whoever answers: limits of both
+// hold. It is called on the door that the edge asks (Asks tells which), and met is the one at which the visitor comes
+// in.
 func (d Door) Behind(edge *estate.Carrier, met web.Door) Door {
 	if turned, ok := turnsAway(edge, met); ok {
 		turned.Domain = d.Domain

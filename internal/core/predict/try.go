@@ -27,8 +27,8 @@ type Rival struct {
 	Why  string `json:"why"`
 }
 
-// Try says which rule takes a URL, why this one and not its rivals, what it gives, and the predicted chain to the end. A URL that no rule
-// is asked for, since its carrier asks none or its path is exempt, has none.
+// Try says which rule takes a URL, why this one and not its rivals, what it gives, and the predicted chain to the end.
+// A URL that no rule is asked for, since its carrier asks none or its path is exempt, has none.
 func (w *Web) Try(u web.URL) Try {
 	d := w.Door(u.Door())
 	a := d.Answer(u)

@@ -30,7 +30,10 @@ policy: {upgrade: same-host-first, exempt: [/x/]}
 	require.NoError(t, err)
 	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules})
 	for u, want := range map[string]predict.Try{
-		"https://old.example/a/1":    {Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1", Rivals: []predict.Rival{{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}}},
+		"https://old.example/a/1": {
+			Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1",
+			Rivals: []predict.Rival{{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}},
+		},
 		"http://old.example/a/1":     {Status: 301, Location: "https://old.example/a/1"}, // https first: no rule is asked
 		"https://typed.example/a":    {Status: 301, Location: "https://www.n.example/a"}, // a form knows no rules
 		"http://old.example/x/1":     {Status: 404},                                      // exempt

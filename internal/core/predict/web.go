@@ -22,7 +22,8 @@ type Input struct {
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
 }
 
-// Web is the predicted web: what every URL answers once the plan is carried out. It is a chain.Asker, and safe for many goroutines.
+// Web is the predicted web: what every URL answers once the plan is carried out. It is a chain.Asker, and safe for many
+// goroutines.
 type Web struct {
 	Estate *estate.Estate
 	Rules  *rule.Table // the redirect map
@@ -56,7 +57,8 @@ func (w *Web) Answer(_ context.Context, ask chain.Ask) chain.Answer {
 	return w.Door(ask.URL.Door()).Answer(ask.URL)
 }
 
-// Door describes a door, whether it is one of the estate's or not. What listens at a port of its own is no door of the estate.
+// Door describes a door, whether it is one of the estate's or not. What listens at a port of its own is no door of the
+// estate.
 func (w *Web) Door(d web.Door) Door {
 	domain := w.Estate.DomainOf(d.Host)
 	switch c := w.Carrier(d.Host); {
@@ -69,18 +71,34 @@ func (w *Web) Door(d web.Door) Door {
 	case c != nil && c.Behind != "":
 		origin := w.Estate.Carrier(c.Behind)
 		if origin == nil {
-			return Door{Door: d, Asked: d, Carrier: c.Name, Domain: domain, Does: Refuses, Refusal: chain.BadAnswer, Detail: "nobody is behind " + c.Name}
+			return Door{
+				Door:    d,
+				Asked:   d,
+				Carrier: c.Name,
+				Domain:  domain,
+				Does:    Refuses,
+				Refusal: chain.BadAnswer,
+				Detail:  "nobody is behind " + c.Name,
+			}
 		}
 		return w.carried(origin, Asks(c, d), domain).Behind(c, d)
 	case c != nil:
 		return w.carried(c, d, domain)
 	case domain != nil:
-		return Door{Door: d, Asked: d, Domain: domain, Does: Refuses, Refusal: chain.NoAddress, Detail: "the plan gives it no record"}
+		return Door{
+			Door:    d,
+			Asked:   d,
+			Domain:  domain,
+			Does:    Refuses,
+			Refusal: chain.NoAddress,
+			Detail:  "the plan gives it no record",
+		}
 	}
 	return Door{Door: d, Asked: d}
 }
 
-// Held describes the doors that a carrier itself holds, as it is asked for them: its hosts, and those of edge networks in front of it.
+// Held describes the doors that a carrier itself holds, as it is asked for them: its hosts, and those of edge networks
+// in front of it.
 func (w *Web) Held(carrier string) []Door {
 	var all []Door
 	for _, d := range w.Domains() {
@@ -224,7 +242,8 @@ func (w *Web) Domains() []*estate.Domain {
 	return all
 }
 
-// Means tells whether a host is one of the domains that are meant. Another name of the site goes with the canonical one.
+// Means tells whether a host is one of the domains that are meant. Another name of the site goes with the canonical
+// one.
 func (w *Web) Means(h web.Host) bool {
 	home := cmp.Or(w.Estate.DomainOf(h), w.Estate.DomainOf(w.Estate.Canonical.Host))
 	return home == nil || w.only(home)
@@ -251,7 +270,8 @@ func (w *Web) listDoors() {
 	}
 }
 
-// Ties gives a finding for each pair of rules in the tables that doors ask which the order of specificity cannot tell apart.
+// Ties gives a finding for each pair of rules in the tables that doors ask which the order of specificity cannot tell
+// apart.
 func Ties(doors []Door) []finding.Finding {
 	var tally finding.Tally
 	tables := map[*rule.Table]bool{}
@@ -270,8 +290,18 @@ func Ties(doors []Door) []finding.Finding {
 
 // TieFinding is the finding of two rules that are equally specific.
 func TieFinding(t rule.Tie) finding.Finding {
-	return finding.New(finding.Tie, fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
-		fmt.Sprintf("Lines %d (%s) and %d (%s) are equally specific, and both take %s.", t.First.Line, t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
+	return finding.New(
+		finding.Tie,
+		fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
+		fmt.Sprintf(
+			"Lines %d (%s) and %d (%s) are equally specific, and both take %s.",
+			t.First.Line,
+			t.First.Old,
+			t.Second.Line,
+			t.Second.Old,
+			t.Witness,
+		),
 		"Make one of them more specific, or drop one.",
-		map[string]any{"lines": []int{t.First.Line, t.Second.Line}, "witness": t.Witness.String()})
+		map[string]any{"lines": []int{t.First.Line, t.Second.Line}, "witness": t.Witness.String()},
+	)
 }

@@ -96,8 +96,8 @@ func (l List) Error() string {
 	return strings.Join(lines, "\n")
 }
 
-// Clean replaces what must not reach a terminal or a log: control characters, the line and paragraph separators, and the
-// characters that turn the direction of writing. Each becomes U+FFFD.
+// Clean replaces what must not reach a terminal or a log: control characters, the line and paragraph separators, and
+// the characters that turn the direction of writing. Each becomes U+FFFD.
 func Clean(s string) string {
 	return strings.Map(func(r rune) rune {
 		if Hostile(r) {

@@ -8,8 +8,23 @@ import (
 )
 
 func TestAProblemIsOneSentenceWithItsPlace(t *testing.T) {
-	p := Problem{File: "rules.csv", Line: 7, Column: 3, Says: "a bare * says nothing here", Value: "*", Expected: "a capture", Remedy: "write {+rest}", Mark: "old.example/\x1b*", Place: 13}
-	assert.Equal(t, "rules.csv:7:3: a bare * says nothing here: \"*\"; expected a capture. Write {+rest}\n    old.example/\uFFFD*\n                 ^", p.Error())
+	p := Problem{
+		File:     "rules.csv",
+		Line:     7,
+		Column:   3,
+		Says:     "a bare * says nothing here",
+		Value:    "*",
+		Expected: "a capture",
+		Remedy:   "write {+rest}",
+		Mark:     "old.example/\x1b*",
+		Place:    13,
+	}
+	assert.Equal(
+		t,
+		"rules.csv:7:3: a bare * says nothing here: \"*\"; expected a capture. Write {+rest}\n    old.example/\uFFFD*\n"+
+			"                 ^",
+		p.Error(),
+	)
 	assert.Equal(t, "upperpath.yaml: it is empty", Problem{File: "upperpath.yaml", Says: "it is empty"}.Error())
 	long := Problem{Says: "x", Value: strings.Repeat("y", 5000)}.Error()
 	assert.Less(t, len(long), 300)

@@ -180,7 +180,15 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	case impossible:
 		return
 	case unknown:
-		v.undecided(o, map[string]string{"loop": "it may go round", "limit": "it may go on for ever", "dead-end": "it may lead to a page that does not exist", "exempt": "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers", "failure": "it may lead to where an edge network has nobody behind it"}[o.end])
+		v.undecided(
+			o,
+			map[string]string{
+				"loop": "it may go round", "limit": "it may go on for ever",
+				"dead-end": "it may lead to a page that does not exist",
+				"exempt":   "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers",
+				"failure": "it may lead to where an edge network has nobody behind it",
+			}[o.end],
+		)
 		return
 	}
 	v.said[key] = true
@@ -188,13 +196,45 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	case "loop", "limit":
 		v.circle(c)
 	case "dead-end":
-		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival), "Lead it to a page that exists, or say 410.", v.evidence(concerned, u)))
+		v.tally.Add(
+			finding.New(
+				finding.DeadEnd,
+				c.Arrival.String(),
+				fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival),
+				"Lead it to a page that exists, or say 410.",
+				v.evidence(concerned, u),
+			),
+		)
 	case "exempt":
-		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which is never redirected (policy.exempt).", u, c.Arrival), "Lead it straight to a page of the canonical site.", v.evidence(concerned, u)))
+		v.tally.Add(
+			finding.New(
+				finding.DeadEnd,
+				c.Arrival.String(),
+				fmt.Sprintf("%s leads to %s, which is never redirected (policy.exempt).", u, c.Arrival),
+				"Lead it straight to a page of the canonical site.",
+				v.evidence(concerned, u),
+			),
+		)
 	case "failure":
-		v.tally.Add(finding.New(finding.DeadEnd, c.Arrival.String(), fmt.Sprintf("%s leads to %s, which answers %d: %s.", u, c.Arrival, c.Last().Status, c.Last().Detail), "Lead it to a door that somebody carries, or have what is behind that one answer it.", v.evidence(concerned, u)))
+		v.tally.Add(
+			finding.New(
+				finding.DeadEnd,
+				c.Arrival.String(),
+				fmt.Sprintf("%s leads to %s, which answers %d: %s.", u, c.Arrival, c.Last().Status, c.Last().Detail),
+				"Lead it to a door that somebody carries, or have what is behind that one answer it.",
+				v.evidence(concerned, u),
+			),
+		)
 	default:
-		v.tally.Add(finding.New(finding.NoAddress, c.Arrival.Host().String(), fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()), "Lead it to a door that somebody carries.", v.evidence(concerned, u)))
+		v.tally.Add(
+			finding.New(
+				finding.NoAddress,
+				c.Arrival.Host().String(),
+				fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()),
+				"Lead it to a door that somebody carries.",
+				v.evidence(concerned, u),
+			),
+		)
 	}
 }
 
@@ -220,7 +260,8 @@ func (v *prover) round(c chain.Chain) []*rule.Rule {
 	return all
 }
 
-// circleOf names the circle of an endless chain, by its rules or else its doors: whoever leads into it, it is one cause.
+// circleOf names the circle of an endless chain, by its rules or else its doors: whoever leads into it, it is one
+// cause.
 func (v *prover) circleOf(c chain.Chain) string {
 	if rules := v.round(c); len(rules) > 0 {
 		return "circle " + v.linesOf(rules...).String()
@@ -272,8 +313,20 @@ func (v *prover) long(c chain.Chain, end web.URL, redirects int) {
 	if subject == "" {
 		subject = c.Entry.Door().String()
 	}
-	v.tally.Add(finding.New(finding.TooManyHops, subject, fmt.Sprintf("%s takes %d redirects, and browsers follow no more than %d: nobody arrives.", shortened(c.Entry.String()), redirects, chain.MostHops),
-		fmt.Sprintf("Lead it straight to its end, %s.", shortened(end.String())), v.evidence(concerned, c.Entry)))
+	v.tally.Add(
+		finding.New(
+			finding.TooManyHops,
+			subject,
+			fmt.Sprintf(
+				"%s takes %d redirects, and browsers follow no more than %d: nobody arrives.",
+				shortened(c.Entry.String()),
+				redirects,
+				chain.MostHops,
+			),
+			fmt.Sprintf("Lead it straight to its end, %s.", shortened(end.String())),
+			v.evidence(concerned, c.Entry),
+		),
+	)
 }
 
 // circle adds the finding of an endless chain, once for each circle.
@@ -304,8 +357,15 @@ func (v *prover) circle(c chain.Chain) {
 	if c.End == chain.Limit {
 		how = "on for ever, longer at every round"
 	}
-	v.tally.Add(finding.New(finding.RuleLoop, concerned.String(), fmt.Sprintf("%s goes %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
-		"Correct one of these rules so that its target is none of the URLs that the others take.", v.evidence(concerned, c.Entry)))
+	v.tally.Add(
+		finding.New(
+			finding.RuleLoop,
+			concerned.String(),
+			fmt.Sprintf("%s goes %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
+			"Correct one of these rules so that its target is none of the URLs that the others take.",
+			v.evidence(concerned, c.Entry),
+		),
+	)
 }
 
 // ofCircle tells whether a finding is about an endless chain.
@@ -356,8 +416,15 @@ func (v *prover) undecided(o outcome, why string) {
 		return
 	}
 	v.said[key] = true
-	v.tally.Add(finding.New(finding.Undecided, named(concerned, names), fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(concerned, names), told(names), why),
-		"Make these rules simpler or more specific, so that none of them leads to what another one takes.", reasoned(v.evidence(concerned, web.URL{}), why)))
+	v.tally.Add(
+		finding.New(
+			finding.Undecided,
+			named(concerned, names),
+			fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(concerned, names), told(names), why),
+			"Make these rules simpler or more specific, so that none of them leads to what another one takes.",
+			reasoned(v.evidence(concerned, web.URL{}), why),
+		),
+	)
 }
 
 func reasoned(evidence map[string]any, why string) map[string]any {
@@ -369,7 +436,12 @@ func reasoned(evidence map[string]any, why string) map[string]any {
 const mostFailed = 12
 
 // feasible looks for an entry that takes a way, at one of the doors, and has the predicted web confirm it.
-func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms func(chain.Chain) bool) (web.URL, answer) {
+func (v *prover) feasible(
+	o outcome,
+	r *rule.Rule,
+	doors []web.Door,
+	confirms func(chain.Chain) bool,
+) (web.URL, answer) {
 	decided := impossible
 	switch {
 	case hasDots(o.entry):
@@ -403,7 +475,11 @@ func (v *prover) feasible(o outcome, r *rule.Rule, doors []web.Door, confirms fu
 		decided = unknown
 		try := func(values map[string]string) (web.URL, bool) {
 			u := v.url(s, d, values, r)
-			if o.end == "exempt" && slices.ContainsFunc(v.world.Estate.Policy.Exempt, func(prefix string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), prefix) }) {
+			if o.end == "exempt" &&
+				slices.ContainsFunc(
+					v.world.Estate.Policy.Exempt,
+					func(prefix string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), prefix) },
+				) {
 				return u, false
 			}
 			return u, (r == nil || v.taker(u) == r) && confirms(v.run(u))
@@ -490,7 +566,8 @@ func (v *prover) siteRules() {
 	}
 }
 
-// fallbacks follows what no rule takes, at every ruled door, and what other doors of the estate do with all of their URLs.
+// fallbacks follows what no rule takes, at every ruled door, and what other doors of the estate do with all of their
+// URLs.
 func (v *prover) fallbacks() {
 	count := map[string]int{}
 	for host, rules := range v.held {
@@ -549,15 +626,23 @@ func fallsTo(d *estate.Domain) string {
 func (v *prover) assumes() []string {
 	all := []string{"Each carrier does what the estate file says of it, and every record leads where the plan says."}
 	if !v.world.KnowsPages() {
-		all = append(all, "Every page of the canonical site to which a rule leads exists: the estate file names no list of pages (site.pages).")
+		all = append(
+			all,
+			"Every page of the canonical site to which a rule leads exists: the estate file names no list of pages "+
+				"(site.pages).",
+		)
 	} else {
-		all = append(all, "Pages to which a rule with captures, or the same path, leads exist: only targets without captures were compared with the list of pages.")
+		all = append(all, "Pages to which a rule with captures, or the same path, leads exist: only targets without "+
+			"captures were compared with the list of pages.")
 	}
 	if len(v.ofSite) == 0 {
 		all = append(all, "The canonical site redirects nothing by itself: the estate file names no site.rules.")
 	}
 	if len(v.world.Estate.Policy.Exempt) > 0 {
-		all = append(all, "Paths that begin with "+strings.Join(v.world.Estate.Policy.Exempt, " or ")+" are left out at http doors.")
+		all = append(
+			all,
+			"Paths that begin with "+strings.Join(v.world.Estate.Policy.Exempt, " or ")+" are left out at http doors.",
+		)
 	}
 	return append(all, "Hosts outside the estate serve a page.")
 }

@@ -64,7 +64,8 @@ type state struct {
 	sent   string         // the query behind the first hop
 }
 
-// hop is one step of a state's way: which case of a door it took, with the paths that others before it would have taken.
+// hop is one step of a state's way: which case of a door it took, with the paths that others before it would have
+// taken.
 type hop struct {
 	door  web.Door
 	path  []rule.Part // before the hop
@@ -119,7 +120,14 @@ func (x *explorer) fund(states int) {
 }
 
 func newExplorer(w *predict.Web) *explorer {
-	x := &explorer{world: w, doors: map[web.Door]predict.Door{}, entries: map[web.Door][]rule.Entry{}, patterned: map[web.Door][]rule.Entry{}, ofSite: map[*rule.Rule]bool{}, origins: map[origin]*asked{}}
+	x := &explorer{
+		world:     w,
+		doors:     map[web.Door]predict.Door{},
+		entries:   map[web.Door][]rule.Entry{},
+		patterned: map[web.Door][]rule.Entry{},
+		ofSite:    map[*rule.Rule]bool{},
+		origins:   map[origin]*asked{},
+	}
 	for _, e := range x.onSite() {
 		x.ofSite[e.Rule] = true
 	}
@@ -212,7 +220,8 @@ func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query
 	x.follow(s, emit)
 }
 
-// site goes on at the canonical site: its own redirects, then a page. met is the path as a visitor arrives, whatever of it is dropped.
+// site goes on at the canonical site: its own redirects, then a page. met is the path as a visitor arrives, whatever of
+// it is dropped.
 func (x *explorer) site(s state, d predict.Door, met []rule.Part, emit func(outcome)) {
 	for _, r := range x.byRules(s, d, emit) {
 		if d.DropsPath {

@@ -1,10 +1,11 @@
-// Package proof decides what holds for every URL of an estate, not for a sample: that each arrives, in how many hops, that nothing
-// loops. It reasons over the patterns of the rules, and writes down a URL wherever that is not so.
+// Package proof decides what holds for every URL of an estate, not for a sample: that each arrives, in how many hops,
+// that nothing loops. It reasons over the patterns of the rules, and writes down a URL wherever that is not so.
 //
-// A rule leads to another where the paths that the first one produces meet those that the second one takes. Sets of paths are followed
-// hop by hop through the predicted web (explore.go, rules.go), as templates whose variables are split wherever a pattern asks for it
-// (symbol.go); what looks wrong counts only if there is an entry for it that no more specific rule takes (solve.go), and the predicted
-// web itself confirms it. What is neither confirmed nor excluded is undecided.
+// A rule leads to another where the paths that the first one produces meet those that the second one takes. Sets of
+// paths are followed hop by hop through the predicted web (explore.go, rules.go), as templates whose variables are
+// split wherever a pattern asks for it (symbol.go); what looks wrong counts only if there is an entry for it that no
+// more specific rule takes (solve.go), and the predicted web itself confirms it. What is neither confirmed nor excluded
+// is undecided.
 //
 //	r := proof.Prove(predicted, nil)
 //	r.Verdict // proved, refuted or undecided
@@ -76,8 +77,15 @@ type prover struct {
 }
 
 func newProver(w *predict.Web) *prover {
-	v := &prover{explorer: newExplorer(w), source: rand.New(rand.NewPCG(1, 1)), said: map[string]bool{}, held: map[web.Host]int{}, chains: map[*rule.Rule]bool{}, unable: map[*rule.Rule]bool{},
-		judge: chain.Judge{Estate: w.Estate.Holds, Forwards: w.Forwards}}
+	v := &prover{
+		explorer: newExplorer(w),
+		source:   rand.New(rand.NewPCG(1, 1)),
+		said:     map[string]bool{},
+		held:     map[web.Host]int{},
+		chains:   map[*rule.Rule]bool{},
+		unable:   map[*rule.Rule]bool{},
+		judge:    chain.Judge{Estate: w.Estate.Holds, Forwards: w.Forwards},
+	}
 	if w.Estate.Policy.Upgrade == estate.SameHostFirst {
 		v.more = 1
 	}
@@ -126,8 +134,22 @@ func (v *prover) ties() {
 			continue
 		}
 		concerned := v.linesOf(t.First, t.Second)
-		v.tally.Add(finding.New(finding.Tie, concerned.String(), fmt.Sprintf("%s (%s) and line %d (%s) are equally specific, and both take %s.", v.place(t.First), t.First.Old, t.Second.Line, t.Second.Old, t.Witness),
-			"Make one of them more specific, or drop one.", v.evidence(concerned, t.Witness)))
+		v.tally.Add(
+			finding.New(
+				finding.Tie,
+				concerned.String(),
+				fmt.Sprintf(
+					"%s (%s) and line %d (%s) are equally specific, and both take %s.",
+					v.place(t.First),
+					t.First.Old,
+					t.Second.Line,
+					t.Second.Old,
+					t.Witness,
+				),
+				"Make one of them more specific, or drop one.",
+				v.evidence(concerned, t.Witness),
+			),
+		)
 	}
 }
 
@@ -186,7 +208,8 @@ func (v *prover) probes() {
 	}
 }
 
-// unheld says where carriers cannot hold rules that are meant for their doors, so that a URL goes elsewhere than its rule says.
+// unheld says where carriers cannot hold rules that are meant for their doors, so that a URL goes elsewhere than its
+// rule says.
 func (v *prover) unheld() {
 	for _, d := range v.world.Doors() {
 		p := v.door(d)
@@ -214,15 +237,18 @@ func (v *prover) unheld() {
 			continue
 		}
 		c, l := v.run(witness), v.linesOf(concerned...)
-		f := finding.New(finding.BeyondCarrier, d.String(), fmt.Sprintf("%s cannot hold %s: %s ends at %s instead of %s.", p.Carrier, l, witness, c.Arrival, v.world.Want(witness).Target),
-			fmt.Sprintf("Give %s to a carrier that looks at paths and queries.", d.Host), v.evidence(l, witness)).Causing(p.Carrier + " " + p.Domain.Name.String())
+		f := finding.New(finding.BeyondCarrier, d.String(), fmt.Sprintf("%s cannot hold %s: %s ends at %s instead "+
+			"of %s.", p.Carrier, l, witness, c.Arrival, v.world.Want(witness).Target),
+			fmt.Sprintf("Give %s to a carrier that looks at paths and queries.", d.Host),
+			v.evidence(l, witness)).
+			Causing(p.Carrier + " " + p.Domain.Name.String())
 		f.Entry = witness.String()
 		v.tally.Add(f)
 	}
 }
 
-// asIntended tells whether a URL ends where it would if no carrier were limited, apart from a query that is not handed on, which is said of
-// the door.
+// asIntended tells whether a URL ends where it would if no carrier were limited, apart from a query that is not handed
+// on, which is said of the door.
 func (v *prover) asIntended(u web.URL) bool {
 	c, want := v.run(u), v.world.Want(u)
 	if want.Gone {
@@ -302,7 +328,8 @@ func (v *prover) rooted(r *rule.Rule, cut []web.Door) []web.Door {
 // ends tells whether a rule leads to the site for good, whatever its captures take.
 func (v *prover) ends(r *rule.Rule) bool {
 	to := r.New.Door
-	return len(r.New.Host) == 0 && (to.IsZero() || to == v.world.Estate.Canonical) && len(v.ofSite) == 0 && v.door(v.world.Estate.Canonical).Does == predict.Serves
+	return len(r.New.Host) == 0 && (to.IsZero() || to == v.world.Estate.Canonical) && len(v.ofSite) == 0 &&
+		v.door(v.world.Estate.Canonical).Does == predict.Serves
 }
 
 // known tells whether a rule leads to one page of which it is known whether it exists.
@@ -320,7 +347,8 @@ type origin struct {
 	scheme web.Scheme
 }
 
-// asked says of an origin whether the plan is about it, and on which doors its rules are asked: https before http, the own host first.
+// asked says of an origin whether the plan is about it, and on which doors its rules are asked: https before http, the
+// own host first.
 type asked struct {
 	meant bool
 	doors []web.Door
@@ -415,10 +443,19 @@ func (v *prover) from(r *rule.Rule, d web.Door, emit func(outcome)) {
 var root = []rule.Part{{Literal: "/"}}
 
 func (v *prover) shadowed(r *rule.Rule, why string) {
-	v.tally.Add(finding.New(finding.Shadowed, v.place(r), fmt.Sprintf("%s (%s) never wins: %s.", v.place(r), r.Old, why), "Drop it, or correct what stands in its way.", v.evidence(v.linesOf(r), web.URL{})))
+	v.tally.Add(
+		finding.New(
+			finding.Shadowed,
+			v.place(r),
+			fmt.Sprintf("%s (%s) never wins: %s.", v.place(r), r.Old, why),
+			"Drop it, or correct what stands in its way.",
+			v.evidence(v.linesOf(r), web.URL{}),
+		),
+	)
 }
 
-// wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as winning.
+// wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as
+// winning.
 func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	if !v.door(doors[0]).DropsPath && v.world.Rules.WinsAt(r, v.door(doors[0]).Asked) {
 		return true
@@ -437,8 +474,8 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	return false
 }
 
-// before gives those of the paths of a template that rules of a door take, whatever the query is: those that win over a rule, or all for
-// none.
+// before gives those of the paths of a template that rules of a door take, whatever the query is: those that win over a
+// rule, or all for none.
 func (v *prover) before(r *rule.Rule, path []rule.Part, d web.Door) []rule.Variant {
 	p := v.door(d)
 	mode := p.Paths
@@ -480,7 +517,8 @@ func not(v rule.Variant) []rule.Variant {
 	return all
 }
 
-// endsIn is the pattern of all that ends in a text. Only solve takes it, where a capture of the rest may stand in front.
+// endsIn is the pattern of all that ends in a text. Only solve takes it, where a capture of the rest may stand in
+// front.
 func endsIn(end string) []rule.Part {
 	return []rule.Part{anyText, {Literal: end}}
 }
@@ -567,7 +605,15 @@ func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
 				open = open || a == unknown
 				if a == possible && !found {
 					found = true
-					v.tally.Add(finding.New(finding.Downgrade, v.place(r), fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New), "Write the target with https.", v.evidence(v.linesOf(r), u)))
+					v.tally.Add(
+						finding.New(
+							finding.Downgrade,
+							v.place(r),
+							fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New),
+							"Write the target with https.",
+							v.evidence(v.linesOf(r), u),
+						),
+					)
 				}
 			})
 		}

@@ -28,7 +28,10 @@ func prove(t testing.TB, domains string, rules ...string) (*predict.Web, *Proof)
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(head+domains), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
+	)
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
 	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
@@ -53,37 +56,122 @@ func TestWhatHolds(t *testing.T) {
 		bound   int
 		says    []string
 	}{
-		"straight to the site":                           {plain, []string{"old.example/a,/b", "old.example/c/{x},/d/{x}", "old.example/gone,,410"}, Proved, 1, nil},
-		"a chain of rules":                               {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},/c/{x}"}, Proved, 2, []string{"rule-chain rules line 2"}},
-		"a chain to a fallback":                          {plain, []string{"old.example/a,https://n.example/b"}, Proved, 2, []string{"rule-chain rules line 2"}},
-		"a loop of exact rules":                          {plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
-		"a loop for URLs of one form only":               {plain, []string{"old.example/{x}/list,https://two.example/l/{x}", "two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
-		"a growing loop":                                 {plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1, []string{"rule-loop rules line 2"}},
-		"a chain that peels its path ends, but too late": {plain, []string{"old.example/x/b/a/{+r},https://old.example/{+r}"}, Refuted, 20, []string{"too-many-hops rules line 2"}},
-		"one hop more than browsers take":                {plain, tooLong(21), Refuted, 20, []string{"too-many-hops rules lines 2 to 22"}},
-		"as many as browsers take":                       {plain, tooLong(19), Proved, 20, []string{"rule-chain rules line 2"}},
-		"a query that a domain's leads-to brings decides": {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/i?p=1&q\", fallback: home}, two.example]\n",
-			[]string{"two.example/i?p=1,https://old.example/x", "two.example/i?p=2,/never-from-old"}, Refuted, 1, []string{"rule-loop rules line 2"}},
-		"another query is not that one": {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/i?p=3&q\", fallback: home}, two.example]\n",
+		"straight to the site": {
+			plain, []string{"old.example/a,/b", "old.example/c/{x},/d/{x}", "old.example/gone,,410"}, Proved, 1, nil,
+		},
+		"a chain of rules": {
+			plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},/c/{x}"}, Proved, 2,
+			[]string{"rule-chain rules line 2"},
+		},
+		"a chain to a fallback": {
+			plain, []string{"old.example/a,https://n.example/b"}, Proved, 2, []string{"rule-chain rules line 2"},
+		},
+		"a loop of exact rules": {
+			plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, Refuted, 1,
+			[]string{"rule-loop rules lines 2 and 3"},
+		},
+		"a loop for URLs of one form only": {plain, []string{"old.example/{x}/list,https://two.example/l/{x}",
+			"two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2,
+			[]string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
+		"a growing loop": {
+			plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1, []string{"rule-loop rules line 2"},
+		},
+		"a chain that peels its path ends, but too late": {
+			plain, []string{"old.example/x/b/a/{+r},https://old.example/{+r}"}, Refuted, 20,
+			[]string{"too-many-hops rules line 2"},
+		},
+		"one hop more than browsers take": {
+			plain, tooLong(21), Refuted, 20, []string{"too-many-hops rules lines 2 to 22"},
+		},
+		"as many as browsers take": {
+			plain, tooLong(19), Proved, 20, []string{"rule-chain rules line 2"},
+		},
+		"a query that a domain's leads-to brings decides": {"domains: [n.example, {name: old.example, leads-to: " +
+			"\"https://two.example/i?p=1&q\", fallback: home}, two.example]\n",
+			[]string{"two.example/i?p=1,https://old.example/x", "two.example/i?p=2,/never-from-old"}, Refuted, 1,
+			[]string{"rule-loop rules line 2"}},
+		"another query is not that one": {"domains: [n.example, {name: old.example, leads-to: " +
+			"\"https://two.example/i?p=3&q\", fallback: home}, two.example]\n",
 			[]string{"two.example/i?p=1,https://old.example/x"}, Proved, 3, []string{"extra-hop http://old.example"}},
-		"a pair that loops only below itself":               {plain, []string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"}, Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
-		"a way that a better rule bars":                     {plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c", "old.example/a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"a way that a better rule bars, with long names":    {plain, []string{"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}", "two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"shadowed by several together":                      {plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1, []string{"shadowed rules line 2"}},
-		"shadowed by nobody":                                {plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil},
-		"nobody carries its door":                           {"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"}, Refuted, 1, []string{"query-lost", "beyond-carrier http://old.example"}},
-		"a tie":                                             {plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"}},
-		"a downgrade":                                       {plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2, []string{"downgrade rules line 2", "rule-chain rules line 2"}},
-		"an edge over plain http":                           {"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2, []string{"loop https://old.example", "loop https://www.old.example"}},
-		"conditions that exclude":                           {plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"a parameter that was used up decides nothing more": {plain, []string{"old.example/i?p=1,https://two.example/i", "two.example/i?p={v},https://old.example/i?p=1"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"nor does one that was dropped":                     {plain, []string{"old.example/i,https://two.example/i,,drop", "two.example/i?p=1,https://old.example/i"}, Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"}},
-		"conditions that go round":                          {plain, []string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"}, Refuted, 1, []string{"rule-loop rules lines 2 and 3"}},
-		"a host with a capture":                             {plain, []string{"old.example/b/{x},https://{x}.n.example/"}, Refuted, 2, []string{"no-address"}},
-		"the longest chain is not the last":                 {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", nil, Proved, 2, nil},
-		"https first":                                       {"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2, nil},
-		"dots that browsers resolve":                        {plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1, nil},
-		"a domain that leads to another":                    {"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: \"https://old.example/\"}]\n", nil, Refuted, 1, nil},
+		"a pair that loops only below itself": {
+			plain,
+			[]string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"},
+			Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"},
+		},
+		"a way that a better rule bars": {
+			plain,
+			[]string{
+				"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},https://old.example/a/c",
+				"old.example/a/c,/end",
+			},
+			Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"},
+		},
+		"a way that a better rule bars, with long names": {
+			plain,
+			[]string{
+				"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}",
+				"two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end",
+			},
+			Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"},
+		},
+		"shadowed by several together": {
+			plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1,
+			[]string{"shadowed rules line 2"},
+		},
+		"shadowed by nobody": {
+			plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil,
+		},
+		"nobody carries its door": {
+			"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"},
+			Refuted, 1, []string{"query-lost", "beyond-carrier http://old.example"},
+		},
+		"a tie": {
+			plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"},
+		},
+		"a downgrade": {
+			plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2,
+			[]string{"downgrade rules line 2", "rule-chain rules line 2"},
+		},
+		"an edge over plain http": {
+			"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2,
+			[]string{"loop https://old.example", "loop https://www.old.example"},
+		},
+		"conditions that exclude": {
+			plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"},
+			Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"},
+		},
+		"a parameter that was used up decides nothing more": {
+			plain, []string{"old.example/i?p=1,https://two.example/i", "two.example/i?p={v},https://old.example/i?p=1"},
+			Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"},
+		},
+		"nor does one that was dropped": {
+			plain, []string{"old.example/i,https://two.example/i,,drop", "two.example/i?p=1,https://old.example/i"}, Proved, 3,
+			[]string{"rule-chain rules line 2", "rule-chain rules line 3"},
+		},
+		"conditions that go round": {
+			plain,
+			[]string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"},
+			Refuted, 1, []string{"rule-loop rules lines 2 and 3"},
+		},
+		"a host with a capture": {
+			plain, []string{"old.example/b/{x},https://{x}.n.example/"}, Refuted, 2, []string{"no-address"},
+		},
+		"the longest chain is not the last": {
+			"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", nil, Proved, 2, nil,
+		},
+		"https first": {
+			"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2,
+			nil,
+		},
+		"dots that browsers resolve": {
+			plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1,
+			nil,
+		},
+		"a domain that leads to another": {
+			"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: " +
+				"\"https://old.example/\"}]\n",
+			nil, Refuted, 1, nil,
+		},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, proof := prove(t, c.domains, c.rules...)
@@ -115,20 +203,34 @@ func tooLong(n int) []string {
 
 // TestWhatTheSiteItselfRedirects proves worlds in which the site has redirects of its own, or paths are exempt.
 func TestWhatTheSiteItselfRedirects(t *testing.T) {
-	estate := strings.Replace(head, "also: [", "rules: site.csv, also: [", 1) + "domains: [n.example, old.example, two.example]\n"
+	estate := strings.Replace(
+		head,
+		"also: [",
+		"rules: site.csv, also: [",
+		1,
+	) + "domains: [n.example, old.example, two.example]\n"
 	for name, c := range map[string]struct {
 		world   worlds.World
 		verdict Verdict
 		says    []string
 	}{
 		"nothing that matters": {made(estate, []string{"old.example/a,/b"}, []string{"www.n.example/c,/d"}), Proved, nil},
-		"a circle of the site is one finding, whoever leads into it": {made(estate, []string{"old.example/r/{x},/blog/{x}"}, []string{"www.n.example/blog/{r},/news/{r}", "www.n.example/news/x{y},/blog/x{y}"}), Refuted,
+		"a circle of the site is one finding, whoever leads into it": {made(estate, []string{"old.example/r/{x},/blog/{x}"},
+			[]string{"www.n.example/blog/{r},/news/{r}", "www.n.example/news/x{y},/blog/x{y}"}), Refuted,
 			[]string{"rule-loop site.rules lines 2 and 3", "rule-chain rules line 2"}},
-		"its chains": {made(estate, []string{"old.example/q,/a"}, []string{"www.n.example/a,/b", "www.n.example/b,/c"}), Proved, []string{"rule-chain rules line 2", "rule-chain site.rules line 2"}},
-		"its ties":   {made(estate, nil, []string{"www.n.example/a/{x},/1", "www.n.example/{y}/b,/2"}), Refuted, []string{"tie site.rules lines 2 and 3"}},
-		"a rule that leads to an exempt path": {made(head+"domains: [n.example, old.example, two.example]\npolicy: {exempt: [/x/]}\n", []string{"https://old.example/a/{x},http://two.example/x/{x}"}, nil), Refuted,
+		"its chains": {
+			made(estate, []string{"old.example/q,/a"}, []string{"www.n.example/a,/b", "www.n.example/b,/c"}), Proved,
+			[]string{"rule-chain rules line 2", "rule-chain site.rules line 2"},
+		},
+		"its ties": {
+			made(estate, nil, []string{"www.n.example/a/{x},/1", "www.n.example/{y}/b,/2"}), Refuted,
+			[]string{"tie site.rules lines 2 and 3"},
+		},
+		"a rule that leads to an exempt path": {made(head+"domains: [n.example, old.example, two.example]\n"+
+			"policy: {exempt: [/x/]}\n", []string{"https://old.example/a/{x},http://two.example/x/{x}"}, nil), Refuted,
 			[]string{"downgrade rules line 2", "dead-end http://two.example/x/y"}},
-		"a root that goes round, met by a probe and by its rule": {made(head+"domains: [n.example, old.example, two.example]\n", []string{"old.example/,https://two.example/", "two.example/,https://old.example/"}, nil), Refuted,
+		"a root that goes round, met by a probe and by its rule": {made(head+"domains: [n.example, old.example, "+
+			"two.example]\n", []string{"old.example/,https://two.example/", "two.example/,https://old.example/"}, nil), Refuted,
 			[]string{"rule-loop rules lines 2 and 3"}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -148,7 +250,13 @@ func made(estate string, rules, site []string) worlds.World {
 }
 
 func TestAPartIsProvedAlone(t *testing.T) {
-	p, whole := prove(t, "domains: [n.example, old.example, two.example]\n", "old.example/a,/b", "two.example/a,https://two.example/b", "two.example/b,https://two.example/a")
+	p, whole := prove(
+		t,
+		"domains: [n.example, old.example, two.example]\n",
+		"old.example/a,/b",
+		"two.example/a,https://two.example/b",
+		"two.example/b,https://two.example/a",
+	)
 	assert.Equal(t, Refuted, whole.Verdict)
 	only := func(d *estate.Domain) bool { return d.Name.String() == "old.example" }
 	part := Prove(predict.New(predict.Input{Estate: p.Estate, Rules: p.Rules.Rules(), Only: only}), nil)
@@ -212,8 +320,8 @@ func randomRules(random *rand.Rand) []string {
 	return rules
 }
 
-// TestTheVerdictEqualsTryingEveryURL makes random tables, tries every URL of a small alphabet, and compares: no URL may contradict a
-// proof, and what is refuted has a witness that shows it.
+// TestTheVerdictEqualsTryingEveryURL makes random tables, tries every URL of a small alphabet, and compares: no URL may
+// contradict a proof, and what is refuted has a witness that shows it.
 func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 	t.Parallel()
 	random := rand.New(rand.NewPCG(11, 12))
@@ -288,8 +396,18 @@ func repeats(rules []string) bool {
 func parses(t *testing.T, rules []string) bool {
 	t.Helper()
 	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(head+"domains: [n.example, old.example, two.example]\n"), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			filepath.Join(dir, "upperpath.yaml"),
+			[]byte(head+"domains: [n.example, old.example, two.example]\n"),
+			0o600,
+		),
+	)
+	require.NoError(
+		t,
+		os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
+	)
 	_, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	return err == nil
 }

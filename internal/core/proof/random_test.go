@@ -45,10 +45,12 @@ func tryAll(p *predict.Web, all []web.URL) judged {
 			j.hops, j.long = c.Redirects(), u
 		}
 		d := p.Door(u.Door())
-		if want := p.Want(u); c.End == chain.Page && p.Forwards(u.Door()) && !want.Gone && want.Target.Door() == p.Estate.Canonical {
+		if want := p.Want(u); c.End == chain.Page && p.Forwards(u.Door()) && !want.Gone &&
+			want.Target.Door() == p.Estate.Canonical {
 			landed := slices.IndexFunc(c.Hops, func(a chain.Answer) bool { return a.URL.Door() == p.Estate.Canonical })
 			m, ok := p.Rules.Lookup(u)
-			if ok && m.Rule.Status != rule.Gone && landed >= 0 && web.NormalPath(c.Hops[landed].URL.Path()) != web.NormalPath(want.Target.Path()) {
+			if ok && m.Rule.Status != rule.Gone && landed >= 0 &&
+				web.NormalPath(c.Hops[landed].URL.Path()) != web.NormalPath(want.Target.Path()) {
 				j.elsewhere = u
 			}
 		}
@@ -84,7 +86,8 @@ func hunt(rounds int, seed uint64) (int, *rand.Rand) {
 	return rounds, rand.New(rand.NewPCG(seed, 1))
 }
 
-// TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may contradict what the proof says.
+// TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may contradict what the proof
+// says.
 func TestNoURLContradictsAProof(t *testing.T) {
 	t.Parallel()
 	rounds, random := hunt(100, 21)
@@ -191,7 +194,15 @@ func TestStraightenedRulesLeadToTheSame(t *testing.T) {
 			}
 			for i, h := range was.Hops {
 				if h.Status == 302 && is.Hops[0].Status == 301 {
-					require.Equal(t, was.Hops[0].Location, is.Hops[0].Location, "a temporary redirect was joined: hop %d of %s\n%s", i, u, label)
+					require.Equal(
+						t,
+						was.Hops[0].Location,
+						is.Hops[0].Location,
+						"a temporary redirect was joined: hop %d of %s\n%s",
+						i,
+						u,
+						label,
+					)
 				}
 			}
 		}
@@ -207,18 +218,36 @@ func TestWhatStraighteningWrites(t *testing.T) {
 		rules []string
 		want  []string
 	}{
-		"a chain of three": {[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/c", "old.example/c,/end#x"}, []string{"2 old.example/a /end#x", "3 two.example/b /end#x"}},
-		"patterns":         {[]string{"old.example/a/{x}-{y:digits},https://two.example/b/{y}/{x}", "two.example/b/{n:digits}/{z},/c/{z}?n={n}"}, nil},
-		"patterns that only move": {[]string{"old.example/a/{x}-{y:digits},https://two.example/b/{y}/{x}", "two.example/b/{n:digits}/{z},/c/{z}/{n}"},
+		"a chain of three": {
+			[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/c", "old.example/c,/end#x"},
+			[]string{"2 old.example/a /end#x", "3 two.example/b /end#x"},
+		},
+		"patterns": {
+			[]string{"old.example/a/{x}-{y:digits},https://two.example/b/{y}/{x}", "two.example/b/{n:digits}/{z},/c/{z}?n={n}"},
+			nil,
+		},
+		"patterns that only move": {[]string{"old.example/a/{x}-{y:digits},https://two.example/b/{y}/{x}",
+			"two.example/b/{n:digits}/{z},/c/{z}/{n}"},
 			[]string{"2 old.example/a/{x}-{y:digits} /c/{x}/{y}"}},
-		"most to the fallback, some elsewhere": {[]string{"old.example/blog/{+r},https://two.example/news/{+r}", "two.example/news/special,/special/", "two.example/news/old/{y:digits},/archive/{y}/"},
-			[]string{"2 old.example/blog/{+r} /two/news/{+r} + old.example/blog/special /special/ + old.example/blog/old/{part1:digits} /archive/{part1}/"}},
-		"some elsewhere, which another rule takes": {[]string{"old.example/blog/{+r},https://two.example/news/{+r}", "two.example/news/special,/special/", "old.example/blog/special,/own/"},
+		"most to the fallback, some elsewhere": {[]string{"old.example/blog/{+r},https://two.example/news/{+r}",
+			"two.example/news/special,/special/", "two.example/news/old/{y:digits},/archive/{y}/"},
+			[]string{"2 old.example/blog/{+r} /two/news/{+r} + old.example/blog/special /special/ + " +
+				"old.example/blog/old/{part1:digits} /archive/{part1}/"}},
+		"some elsewhere, which another rule takes": {[]string{"old.example/blog/{+r},https://two.example/news/{+r}",
+			"two.example/news/special,/special/", "old.example/blog/special,/own/"},
 			[]string{"2 old.example/blog/{+r} /two/news/{+r}"}},
-		"a temporary hop":      {[]string{"old.example/a,https://two.example/b", "two.example/b,/c,302", "old.example/d,https://two.example/e,302", "two.example/e,/f"}, nil},
+		"a temporary hop": {
+			[]string{
+				"old.example/a,https://two.example/b", "two.example/b,/c,302", "old.example/d,https://two.example/e,302",
+				"two.example/e,/f",
+			},
+			nil,
+		},
 		"a query that is lost": {[]string{"old.example/a,https://two.example/b", "two.example/b,/c,,drop"}, nil},
-		"a query of its own":   {[]string{"old.example/a,https://two.example/b?x=1", "two.example/b,/c"}, []string{"2 old.example/a /c?x=1"}},
-		"a loop":               {[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, nil},
+		"a query of its own": {
+			[]string{"old.example/a,https://two.example/b?x=1", "two.example/b,/c"}, []string{"2 old.example/a /c?x=1"},
+		},
+		"a loop": {[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, _ := prove(t, plain, c.rules...)

@@ -28,7 +28,8 @@ func (x *explorer) byRules(s state, d predict.Door, emit func(outcome)) []state 
 	return []state{s}
 }
 
-// byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes some of it, and whatever the query is.
+// byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes some of it, and
+// whatever the query is.
 func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outcome)) (covered, taken bool) {
 	every, some := true, false
 	for _, v := range mode.Variants(r.Old.Parts) {
@@ -158,7 +159,8 @@ func (x *explorer) take(s state, r *rule.Rule, takes binding, emit func(outcome)
 func (x *explorer) withDots(s state, path []rule.Part, each func(state, []rule.Part, binding)) {
 	at, done := 0, map[string]bool{}
 	for i, p := range path {
-		if !p.IsCapture() || i == 0 || done[p.Name] || p.Digits || p.Label || strings.Trim(path[i-1].Literal[strings.LastIndexByte(path[i-1].Literal, '/')+1:], ".") != "" {
+		if !p.IsCapture() || i == 0 || done[p.Name] || p.Digits || p.Label ||
+			strings.Trim(path[i-1].Literal[strings.LastIndexByte(path[i-1].Literal, '/')+1:], ".") != "" {
 			continue
 		}
 		done[p.Name] = true
@@ -229,16 +231,20 @@ func (x *explorer) barred(s state) bool {
 	return false
 }
 
-// shortest gives what must not be, since captures take the shortest first: that the text behind a capture stands in what it takes
-// already, where what comes behind takes everything that would be left over.
+// shortest gives what must not be, since captures take the shortest first: that the text behind a capture stands in
+// what it takes already, where what comes behind takes everything that would be left over.
 func shortest(parts []rule.Part, takes binding) []constraint {
 	var all []constraint
 	for i := 0; i+2 < len(parts); i++ {
 		c, literal, behind := parts[i], parts[i+1], parts[i+2]
-		if !c.IsCapture() || literal.IsCapture() || !behind.IsCapture() || behind.Digits || behind.Label || strings.Contains(literal.Literal, "/") {
+		if !c.IsCapture() || literal.IsCapture() || !behind.IsCapture() || behind.Digits || behind.Label ||
+			strings.Contains(literal.Literal, "/") {
 			continue
 		}
-		all = append(all, constraint{tidy(append(slices.Clone(takes[c.Name]), literal)), []rule.Part{c, literal, {Name: "rest"}}})
+		all = append(
+			all,
+			constraint{tidy(append(slices.Clone(takes[c.Name]), literal)), []rule.Part{c, literal, {Name: "rest"}}},
+		)
 	}
 	return all
 }
@@ -302,8 +308,8 @@ func (x *explorer) targetQuery(parts []rule.Part) []rule.Condition {
 	return all
 }
 
-// mayHoldDots tells whether a target can come to hold a segment of dots that browsers resolve, although no path holds one: where a
-// capture that was a part of a segment becomes a whole one.
+// mayHoldDots tells whether a target can come to hold a segment of dots that browsers resolve, although no path holds
+// one: where a capture that was a part of a segment becomes a whole one.
 func mayHoldDots(r *rule.Rule) bool {
 	whole := map[string]bool{}
 	for i, p := range r.Old.Parts {
@@ -324,7 +330,8 @@ func mayHoldDots(r *rule.Rule) bool {
 		}
 		dotsBefore := before[strings.LastIndexByte(before, '/')+1:]
 		dotsBehind, _, _ := strings.Cut(behind, "/")
-		if strings.Trim(dotsBefore, ".") == "" && (p.Rest || strings.Trim(dotsBehind, ".") == "") && (!whole[p.Name] || dotsBefore != "" || dotsBehind != "" && !p.Rest) {
+		if strings.Trim(dotsBefore, ".") == "" && (p.Rest || strings.Trim(dotsBehind, ".") == "") &&
+			(!whole[p.Name] || dotsBefore != "" || dotsBehind != "" && !p.Rest) {
 			return !p.Digits && !p.Label
 		}
 	}

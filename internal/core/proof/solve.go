@@ -22,9 +22,9 @@ const mostSolved = 20_000
 // mostShort is for how many hops it is looked at that captures take the shortest first.
 const mostShort = 3
 
-// solve looks for values of the variables of a state's entry for which, at every hop, none of the rules that would win takes the path:
-// in all hops at once, as through a product of automata. It is decided where every path holds the variables once and in the order of
-// the entry; else the answer is unknown.
+// solve looks for values of the variables of a state's entry for which, at every hop, none of the rules that would win
+// takes the path: in all hops at once, as through a product of automata. It is decided where every path holds the
+// variables once and in the order of the entry; else the answer is unknown.
 func solve(s state) (map[string]string, answer) {
 	order := variables(s.entry)
 	var stages []stage
@@ -71,7 +71,12 @@ func solve(s state) (map[string]string, answer) {
 }
 
 // dotted are the paths with a segment of dots.
-var dotted = [][]rule.Part{endsIn("/."), endsIn("/.."), {anyText, {Literal: "/./"}, anyText}, {anyText, {Literal: "/../"}, anyText}}
+var dotted = [][]rule.Part{
+	endsIn("/."),
+	endsIn("/.."),
+	{anyText, {Literal: "/./"}, anyText},
+	{anyText, {Literal: "/../"}, anyText},
+}
 
 var anyText = rule.Part{Name: "rest", Rest: true}
 
@@ -95,7 +100,8 @@ func variables(parts []rule.Part) []rule.Part {
 	return all
 }
 
-// stage is one pattern that must not take the path of one hop: the texts before, between and behind the variables, and the pattern.
+// stage is one pattern that must not take the path of one hop: the texts before, between and behind the variables, and
+// the pattern.
 type stage struct {
 	texts   map[int][]string // in front of a variable, by its place in the order; len(order): behind the last
 	holds   map[int]bool     // which variables the path holds
@@ -162,8 +168,8 @@ func alphabet(stages []stage) []string {
 	return append([]string{"%C3"}, all...)
 }
 
-// places is a set of places in a pattern, in order, two octets each: twice the place, and one more inside a capture that has taken
-// something.
+// places is a set of places in a pattern, in order, two octets each: twice the place, and one more inside a capture
+// that has taken something.
 type places string
 
 // mostPlaces is how long a pattern may be, in octets and captures.

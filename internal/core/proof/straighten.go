@@ -10,8 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Straightened is a rule that leads in several hops, and the ones that take its place and lead there in one; or an exact duplicate, which
-// goes.
+// Straightened is a rule that leads in several hops, and the ones that take its place and lead there in one; or an
+// exact duplicate, which goes.
 type Straightened struct {
 	Line  int
 	Old   *rule.Rule
@@ -21,8 +21,9 @@ type Straightened struct {
 	Hops  int          // before, at most
 }
 
-// Straighten gives for every rule that leads in several hops the ones that lead there in one, where such rules say the same for all of its
-// URLs, and the exact duplicates, in the order of the file. A temporary redirect is never joined into a permanent one.
+// Straighten gives for every rule that leads in several hops the ones that lead there in one, where such rules say the
+// same for all of its URLs, and the exact duplicates, in the order of the file. A temporary redirect is never joined
+// into a permanent one.
 func Straighten(w *predict.Web) []Straightened {
 	v := newProver(w)
 	var all []Straightened
@@ -52,8 +53,8 @@ const (
 	mostStraight = 400
 )
 
-// straight gives what takes the place of one rule, and false where that is nothing or more than rules can say. Where the old site did
-// not care, a rule takes several sets of paths, and all of them have to lead to the same end.
+// straight gives what takes the place of one rule, and false where that is nothing or more than rules can say. Where
+// the old site did not care, a rule takes several sets of paths, and all of them have to lead to the same end.
 func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 	budget := v.budget
 	defer func() { v.budget = budget }()
@@ -147,8 +148,8 @@ func (v *prover) mayBe(o outcome, r *rule.Rule, doors []web.Door) bool {
 	return false
 }
 
-// single gives the rule that leads in one hop where a way leads in several; whole says that it takes all that the rule takes. ok is false
-// where no rule says the same, or a hop is temporary.
+// single gives the rule that leads in one hop where a way leads in several; whole says that it takes all that the rule
+// takes. ok is false where no rule says the same, or a hop is temporary.
 func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, whole, ok bool) {
 	s := o.state
 	if s.loose || len(s.asked) != len(r.Old.Query) || s.sent != s.query.key() {
@@ -185,7 +186,8 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 			}
 		}
 	} else {
-		if len(r.Old.Query) > 0 || !v.door(own.first).Paths.IsExact() || len(variables(s.entry)) != captures(s.entry) || captures(r.New.Query) > 0 {
+		if len(r.Old.Query) > 0 || !v.door(own.first).Paths.IsExact() || len(variables(s.entry)) != captures(s.entry) ||
+			captures(r.New.Query) > 0 {
 			return nil, false, false
 		}
 		copied.Old.Parts = nil

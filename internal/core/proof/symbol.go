@@ -9,8 +9,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// A set of paths is written as a template: text in normal form, and variables. A variable is a capture whose name is its own; the same
-// variable at two places takes the same at both.
+// A set of paths is written as a template: text in normal form, and variables. A variable is a capture whose name is
+// its own; the same variable at two places takes the same at both.
 
 // names hands out variables.
 type names struct{ next int }
@@ -62,8 +62,8 @@ func text(parts []rule.Part) string {
 	return b.String()
 }
 
-// fits is one way in which the paths of a template are among those of a pattern: what the template's variables have to be, and what the
-// pattern's captures take.
+// fits is one way in which the paths of a template are among those of a pattern: what the template's variables have to
+// be, and what the pattern's captures take.
 type fits struct {
 	vars, takes binding
 }
@@ -77,7 +77,8 @@ const (
 	mostSteps = 4000
 )
 
-// meet gives all ways in which paths of a template are among those of a pattern. whole is false where there are more than are looked at.
+// meet gives all ways in which paths of a template are among those of a pattern. whole is false where there are more
+// than are looked at.
 func (n *names) meet(template, pattern []rule.Part, fold bool) (ways []fits, whole bool) {
 	m := meeting{names: n, fold: fold, whole: true}
 	m.step(template, pattern, binding{}, binding{}, nil)
@@ -199,7 +200,14 @@ func (m *meeting) bind(v rule.Part, is, t, p []rule.Part, vars, takes binding, t
 	m.next(with(t, b), p, vars.and(b), takes.through(b), with(taken, b))
 }
 
-func (m *meeting) bindTaking(v rule.Part, is []rule.Part, takesPart rule.Part, t, p []rule.Part, vars, takes binding, taken []rule.Part) {
+func (m *meeting) bindTaking(
+	v rule.Part,
+	is []rule.Part,
+	takesPart rule.Part,
+	t, p []rule.Part,
+	vars, takes binding,
+	taken []rule.Part,
+) {
 	b := binding{v.Name: is}
 	m.capture(with(t, b)[1:], p, vars.and(b), takes.through(b), append(with(taken, b), takesPart))
 }

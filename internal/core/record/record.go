@@ -1,6 +1,6 @@
 // Package record holds DNS record sets as plain values, their canonical order, and what differs between two states of a
-// zone. It asks nobody and knows no wire format: values stand as they do in a zone file (RFC 1035 section 5), with names in
-// full and their last dot.
+// zone. It asks nobody and knows no wire format: values stand as they do in a zone file (RFC 1035 section 5), with
+// names in full and their last dot.
 //
 //	record.Changes(before, after) // what came, went and changed
 package record
@@ -22,8 +22,8 @@ type Set struct {
 // Key tells sets apart.
 type Key struct{ Name, Type string }
 
-// Key returns name and type. Signatures of different types are different sets, each with the TTL of what it signs (RFC 4034
-// section 3); their key names that type too.
+// Key returns name and type. Signatures of different types are different sets, each with the TTL of what it signs (RFC
+// 4034 section 3); their key names that type too.
 func (s Set) Key() Key {
 	if s.Type == "RRSIG" && len(s.Values) > 0 {
 		covered, _, _ := strings.Cut(s.Values[0], " ")
@@ -46,8 +46,8 @@ func sorted(values []string) []string {
 	return slices.Compact(c)
 }
 
-// Sort puts sets into the order of a zone file: names in canonical order (RFC 4034 section 6.1), the SOA first at its name,
-// then NS, then by type; the values of each set in order too.
+// Sort puts sets into the order of a zone file: names in canonical order (RFC 4034 section 6.1), the SOA first at its
+// name, then NS, then by type; the values of each set in order too.
 func Sort(sets []Set) {
 	for i := range sets {
 		sets[i].Values = sorted(sets[i].Values)

@@ -9,15 +9,15 @@ import (
 	"strings"
 )
 
-// Alias is the type of an alias at the apex, as some providers offer it: no type of DNS, but typed like one there. The world
-// sees addresses.
+// Alias is the type of an alias at the apex, as some providers offer it: no type of DNS, but typed like one there. The
+// world sees addresses.
 const Alias = "ALIAS"
 
 // mostString is how many octets one string of a TXT record holds (RFC 1035 section 3.3).
 const mostString = 255
 
-// kinds is the table of record types: how many fields a value has, which of them are names, and how a value is read. Types that
-// only stay as they are need no row.
+// kinds is the table of record types: how many fields a value has, which of them are names, and how a value is read.
+// Types that only stay as they are need no row.
 var kinds = map[string]struct {
 	fields int // 0: read by itself
 	names  []int
@@ -30,7 +30,12 @@ var kinds = map[string]struct {
 	"NS":    {fields: 1, names: []int{0}, wants: "the name of a name server, such as ns1.edge.example"},
 	"PTR":   {fields: 1, names: []int{0}, wants: "a name"},
 	"MX":    {fields: 2, names: []int{1}, read: numbers(1), wants: "a preference and a name, such as 10 mx1.mail.example"},
-	"SRV":   {fields: 4, names: []int{3}, read: numbers(3), wants: "priority, weight, port and a name, such as 0 5 443 www.northmoor.example"},
+	"SRV": {
+		fields: 4,
+		names:  []int{3},
+		read:   numbers(3),
+		wants:  "priority, weight, port and a name, such as 0 5 443 www.northmoor.example",
+	},
 	"TXT":   {read: text, wants: "a text"},
 	"CAA":   {read: caa, wants: `a flag, a tag and a value, such as 0 issue "ca.example"`},
 	"TLSA":  {fields: 4, read: numbers(3), wants: "usage, selector, matching type and data, such as 3 1 1 0d6f..."},
@@ -56,9 +61,9 @@ func Wants(kind string) string { return kinds[kind].wants }
 // ErrType says that a record type is not known.
 var ErrType = errors.New("no record type that is known")
 
-// Value reads the value of a record as somebody shows it, and returns it as it stands in a zone file: names in lower case with
-// their last dot, a text in quoted strings of at most 255 octets. The error says what is wrong with the value; it is ErrType
-// where the type is not known.
+// Value reads the value of a record as somebody shows it, and returns it as it stands in a zone file: names in lower
+// case with their last dot, a text in quoted strings of at most 255 octets. The error says what is wrong with the
+// value; it is ErrType where the type is not known.
 func Value(kind, s string) (string, error) {
 	k, known := kinds[kind]
 	if !known {
@@ -93,7 +98,8 @@ func targetName(s string) (string, error) {
 		return s, nil
 	}
 	name := strings.ToLower(strings.TrimSuffix(s, "."))
-	if name == "" || len(name) > 253 || strings.Contains(name, "..") || strings.HasPrefix(name, ".") || strings.ContainsAny(name, "/:@\"' ") {
+	if name == "" || len(name) > 253 || strings.Contains(name, "..") || strings.HasPrefix(name, ".") ||
+		strings.ContainsAny(name, "/:@\"' ") {
 		return "", fmt.Errorf("%s is no name", s)
 	}
 	if _, err := netip.ParseAddr(name); err == nil {
@@ -273,8 +279,9 @@ func Target(kind, value string) string {
 	return ""
 }
 
-// Name reads the name of a record of a zone as somebody shows it: "@" or nothing for the apex, a label, or a full name with or
-// without its last dot. It returns the full name in lower case without its last dot; the error says what is wrong.
+// Name reads the name of a record of a zone as somebody shows it: "@" or nothing for the apex, a label, or a full name
+// with or without its last dot. It returns the full name in lower case without its last dot; the error says what is
+// wrong.
 func Name(s, zone string) (string, error) {
 	name := strings.ToLower(strings.TrimSpace(s))
 	switch {
@@ -288,7 +295,8 @@ func Name(s, zone string) (string, error) {
 	case name != zone && !strings.HasSuffix(name, "."+zone):
 		name += "." + zone
 	}
-	if strings.Contains(name, "..") || strings.HasPrefix(name, ".") || len(name) > 253 || strings.ContainsAny(name, "/:@\"' \t") {
+	if strings.Contains(name, "..") || strings.HasPrefix(name, ".") || len(name) > 253 ||
+		strings.ContainsAny(name, "/:@\"' \t") {
 		return "", fmt.Errorf("%s is no name", s)
 	}
 	for label := range strings.SplitSeq(name, ".") {

@@ -42,11 +42,19 @@ func TestValuesAreReadAsTheyAreShown(t *testing.T) {
 
 func TestWrongValuesAreSaid(t *testing.T) {
 	for _, c := range []struct{ kind, shown, says string }{
-		{"A", "2001:db8::1", "no address of this kind"}, {"A", "203.0.113.300", "no address"}, {"AAAA", "203.0.113.1", "no address of this kind"},
-		{"CNAME", "203.0.113.1", "is an address, where a name is wanted"}, {"CNAME", "a b", "2 parts instead of 1"}, {"CNAME", "https://x/", "is no name"}, {"CNAME", "", "is empty"},
+		{"A", "2001:db8::1", "no address of this kind"}, {"A", "203.0.113.300", "no address"}, {
+			"AAAA", "203.0.113.1", "no address of this kind",
+		},
+		{
+			"CNAME", "203.0.113.1", "is an address, where a name is wanted",
+		}, {"CNAME", "a b", "2 parts instead of 1"}, {"CNAME", "https://x/", "is no name"}, {"CNAME", "", "is empty"},
 		{"CNAME", strings.Repeat("a", 64) + ".example", "over 63 characters"},
-		{"MX", "mx1.mail.example", "1 parts instead of 2"}, {"MX", "ten mx1.mail.example", "no number"}, {"MX", "010 mx", "no number"},
-		{"TXT", `"open`, "has no end"}, {"TXT", `"a" b`, "has no end"}, {"CAA", "issue ca.example", "flag, tag and value|a flag, a tag"}, {"CAA", "300 issue x", "from 0 to 255"},
+		{
+			"MX", "mx1.mail.example", "1 parts instead of 2",
+		}, {"MX", "ten mx1.mail.example", "no number"}, {"MX", "010 mx", "no number"},
+		{"TXT", `"open`, "has no end"}, {"TXT", `"a" b`, "has no end"}, {
+			"CAA", "issue ca.example", "flag, tag and value|a flag, a tag",
+		}, {"CAA", "300 issue x", "from 0 to 255"},
 		{"HTTPS", "1", "a priority and a target"}, {"FOO", "x", "no record type"},
 	} {
 		_, err := record.Value(c.kind, c.shown)
@@ -58,14 +66,16 @@ func TestWrongValuesAreSaid(t *testing.T) {
 
 func TestNamesAreReadAsTheyAreShown(t *testing.T) {
 	for shown, want := range map[string]string{
-		"": "a.example", "@": "a.example", "a.example": "a.example", "a.example.": "a.example", "www": "www.a.example", "WWW.a.example": "www.a.example",
-		"_x._y": "_x._y.a.example", "www.a.example.": "www.a.example", "*": "*.a.example", "deep.er": "deep.er.a.example",
+		"": "a.example", "@": "a.example", "a.example": "a.example", "a.example.": "a.example", "www": "www.a.example",
+		"WWW.a.example": "www.a.example",
+		"_x._y":         "_x._y.a.example", "www.a.example.": "www.a.example", "*": "*.a.example", "deep.er": "deep.er.a.example",
 	} {
 		got, err := record.Name(shown, "a.example")
 		require.NoError(t, err, shown)
 		assert.Equal(t, want, got, shown)
 	}
-	for _, wrong := range []string{"www.b.example.", "a..b", ".x", "https://a.example/", strings.Repeat("a", 64), "two words"} {
+	for _, wrong := range []string{"www.b.example.", "a..b", ".x", "https://a.example/", strings.Repeat("a", 64),
+		"two words"} {
 		_, err := record.Name(wrong, "a.example")
 		assert.Error(t, err, wrong)
 	}
@@ -80,7 +90,8 @@ func TestNamesAreReadAsTheyAreShown(t *testing.T) {
 
 // FuzzValue checks that every value in normal form is one that zone files hold, and reads back as itself.
 func FuzzValue(f *testing.F) {
-	for _, seed := range []string{"203.0.113.1", "a.example", "10 mx", `"a" "b"`, `a\"b`, "0 issue x;y", "\x00\xff", "1 . alpn=h2", "0 0 0 .", strings.Repeat("ü", 200)} {
+	for _, seed := range []string{"203.0.113.1", "a.example", "10 mx", `"a" "b"`, `a\"b`, "0 issue x;y", "\x00\xff",
+		"1 . alpn=h2", "0 0 0 .", strings.Repeat("ü", 200)} {
 		for _, kind := range []string{"A", "CNAME", "MX", "TXT", "CAA", "SRV"} {
 			f.Add(kind, seed)
 		}

@@ -10,8 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// bigTable is a million exact rules and ten thousand patterns of old sites of the same hundred hosts; its URLs are 60 octets long in
-// the mean.
+// bigTable is a million exact rules and ten thousand patterns of old sites of the same hundred hosts; its URLs are 60
+// octets long in the mean.
 type bigTable struct {
 	index    *Index
 	plain    map[string]int // the plain keys of the exact rules, as a counterpart
@@ -36,23 +36,40 @@ func big(b *testing.B) *bigTable {
 	for i := range exact {
 		host := web.MustParseHost(fmt.Sprintf("old%d.example", i%100))
 		path := fmt.Sprintf("/archive/%04d/exhibits/obj-%07d.html", i%5000, i)
-		rules = append(rules, &Rule{Line: i + 2, Old: Pattern{Host: host, Parts: []Part{{Literal: path}}}, New: Target{Parts: []Part{{Literal: fmt.Sprintf("/collections/%d/item-%d/", i%5000, i)}}}})
+		rules = append(
+			rules,
+			&Rule{
+				Line: i + 2,
+				Old:  Pattern{Host: host, Parts: []Part{{Literal: path}}},
+				New:  Target{Parts: []Part{{Literal: fmt.Sprintf("/collections/%d/item-%d/", i%5000, i)}}},
+			},
+		)
 		raw := "https://" + host.String() + path
 		length += len(raw)
 		t.raw = append(t.raw, raw)
 		t.plain[strings.Clone(raw)] = i
-		t.encoded = append(t.encoded, strings.NewReplacer("/archive/", "/%61rchive/", "/exhibits/", "/exhibit%73/").Replace(raw))
+		t.encoded = append(
+			t.encoded,
+			strings.NewReplacer("/archive/", "/%61rchive/", "/exhibits/", "/exhibit%73/").Replace(raw),
+		)
 	}
 	t.mean = float64(length) / exact
 	for i := range patterns {
-		row := Row{Line: exact + i + 2, Old: fmt.Sprintf("old%d.example/section-%d/{year:digits}/{name}/{+rest}", i%100, i), New: "/s/{name}/{+rest}"}
+		row := Row{
+			Line: exact + i + 2,
+			Old:  fmt.Sprintf("old%d.example/section-%d/{year:digits}/{name}/{+rest}", i%100, i),
+			New:  "/s/{name}/{+rest}",
+		}
 		parsed, faults := Parse([]Row{row}, scope)
 		if len(faults) > 0 {
 			b.Fatal(faults)
 		}
 		rules = append(rules, parsed...)
 		for j := range 10 {
-			t.patterns = append(t.patterns, fmt.Sprintf("https://old%d.example/section-%d/1998/lace-and-light-%d/index.html", i%100, i, j))
+			t.patterns = append(
+				t.patterns,
+				fmt.Sprintf("https://old%d.example/section-%d/1998/lace-and-light-%d/index.html", i%100, i, j),
+			)
 		}
 	}
 	t.index = NewIndex(rules, scope)
@@ -70,8 +87,9 @@ func big(b *testing.B) *bigTable {
 	return t
 }
 
-// BenchmarkLookup looks URLs up as they came, normalising included, in random order, beside looking their plain keys up in a Go map of
-// the same size: exact hits should take at most twice its time, pattern hits and percent-encoded URLs at most four times.
+// BenchmarkLookup looks URLs up as they came, normalising included, in random order, beside looking their plain keys up
+// in a Go map of the same size: exact hits should take at most twice its time, pattern hits and percent-encoded URLs at
+// most four times.
 func BenchmarkLookup(b *testing.B) {
 	t := big(b)
 	run := func(name string, urls []string, look func(string) bool) {

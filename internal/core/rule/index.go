@@ -20,8 +20,8 @@ type Mode struct {
 // IsExact tells whether a mode changes nothing.
 func (m Mode) IsExact() bool { return !m.IgnoreCase && !m.EitherSlash && len(m.Index) == 0 }
 
-// Index is rules compiled for look-ups, compact and whole in itself: exact ones by hash, patterns by a tree over segments. It is not
-// changed any more, and looking up makes nothing, so it is safe for many goroutines.
+// Index is rules compiled for look-ups, compact and whole in itself: exact ones by hash, patterns by a tree over
+// segments. It is not changed any more, and looking up makes nothing, so it is safe for many goroutines.
 type Index struct {
 	seed   maphash.Seed
 	hosts  map[string]uint32 // name to place in tables
@@ -41,8 +41,8 @@ type hostTable struct {
 	tree     *node
 }
 
-// head is what stands before path and target of a rule in the text of an index. It lies beside the path so that a look-up that hits
-// reads one place of memory.
+// head is what stands before path and target of a rule in the text of an index. It lies beside the path so that a
+// look-up that hits reads one place of memory.
 type head struct {
 	rule, host, path, to, line uint32
 	status                     uint16
@@ -60,8 +60,16 @@ func (x *Index) head(r ref) head { return x.headAt(x.at[r.rule()]) }
 
 func (x *Index) headAt(word uint32) head {
 	b := x.text[uint64(word)*8:][:headSize:headSize]
-	return head{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:]), binary.LittleEndian.Uint32(b[12:]),
-		binary.LittleEndian.Uint32(b[16:]), binary.LittleEndian.Uint16(b[20:]), b[22], b[23]}
+	return head{
+		binary.LittleEndian.Uint32(b),
+		binary.LittleEndian.Uint32(b[4:]),
+		binary.LittleEndian.Uint32(b[8:]),
+		binary.LittleEndian.Uint32(b[12:]),
+		binary.LittleEndian.Uint32(b[16:]),
+		binary.LittleEndian.Uint16(b[20:]),
+		b[22],
+		b[23],
+	}
 }
 
 func (h head) append(b []byte) []byte {
@@ -82,7 +90,8 @@ const (
 
 func (r ref) rule() uint32 { return uint32(r & ruleRef) }
 
-// slot is a place of the hash table: one more than where a rule stands in the text, or with chainBit a chain; 0 for nothing.
+// slot is a place of the hash table: one more than where a rule stands in the text, or with chainBit a chain; 0 for
+// nothing.
 type slot struct{ tag, word uint32 }
 
 const chainBit = 1 << 31
@@ -164,7 +173,13 @@ func (b *indexBuilder) exactRules() {
 	for i, r := range b.rules {
 		host := b.host(r.Old.Host)
 		path, exact := r.Old.Exact()
-		h := head{rule: uint32(i), host: host, line: uint32(r.Line), status: uint16(r.Status), scheme: schemeNumber(r.Old.Scheme)}
+		h := head{
+			rule:   uint32(i),
+			host:   host,
+			line:   uint32(r.Line),
+			status: uint16(r.Status),
+			scheme: schemeNumber(r.Old.Scheme),
+		}
 		if r.DropQuery {
 			h.flags |= dropsFlag
 		}
@@ -241,8 +256,8 @@ func (x *Index) hash(host uint32, h uint64) uint64 {
 	return h * 0xBF58476D1CE4E5B9
 }
 
-// isAt tells whether the rule at a place of the text is one of a host's path. What holds for an apex and stands at the same path of
-// its www is inherited.
+// isAt tells whether the rule at a place of the text is one of a host's path. What holds for an apex and stands at the
+// same path of its www is inherited.
 func (x *Index) isAt(word uint32, host uint32, path string) bool {
 	b := x.text[uint64(word)*8:]
 	if binary.LittleEndian.Uint32(b[8:]) != uint32(len(path)) || string(b[headSize:][:len(path)]) != path {
@@ -281,7 +296,8 @@ func (b *indexBuilder) patterns() {
 		t := &b.tables[at]
 		switch apex := &b.tables[t.apex]; {
 		case len(t.patterns) == 0 || t.tree != nil:
-		case len(t.patterns) == len(apex.patterns) && !slices.ContainsFunc(t.patterns, func(r ref) bool { return r&inheritedRef == 0 }):
+		case len(t.patterns) == len(apex.patterns) && !slices.ContainsFunc(t.patterns,
+			func(r ref) bool { return r&inheritedRef == 0 }):
 			t.tree, t.patterns = apex.tree, apex.patterns // all of them are inherited, in the same order
 		default:
 			t.tree = newTree(b.Index, t, b.rules)
@@ -299,8 +315,8 @@ type Match struct {
 	path, query string
 }
 
-// Find returns the rule that takes a URL as it came, and false where none does. Its text has to stay as it is while the match is
-// used.
+// Find returns the rule that takes a URL as it came, and false where none does. Its text has to stay as it is while the
+// match is used.
 func (x *Index) Find(raw string) (Match, bool) {
 	m, ok, missed := x.findPlain(raw)
 	if ok {
@@ -326,8 +342,8 @@ func (x *Index) Find(raw string) (Match, bool) {
 	return m, x.lookup(&m, schemeNumber(r.Scheme), r.Normal)
 }
 
-// findPlain looks a URL up whose path is that of an exact rule to the letter: a path that equals one in normal form is in normal form.
-// missed says that no exact rule has the path as it came.
+// findPlain looks a URL up whose path is that of an exact rule to the letter: a path that equals one in normal form is
+// in normal form. missed says that no exact rule has the path as it came.
 func (x *Index) findPlain(raw string) (m Match, ok, missed bool) {
 	scheme, rest := uint8(2), raw
 	switch {
@@ -339,7 +355,8 @@ func (x *Index) findPlain(raw string) (m Match, ok, missed bool) {
 		return m, false, false
 	}
 	slash := strings.IndexByte(rest, '/')
-	if slash < 0 || strings.IndexByte(rest, '%') >= 0 || strings.IndexByte(rest, '?') >= 0 || strings.IndexByte(rest, '#') >= 0 {
+	if slash < 0 || strings.IndexByte(rest, '%') >= 0 || strings.IndexByte(rest, '?') >= 0 ||
+		strings.IndexByte(rest, '#') >= 0 {
 		return m, false, false
 	}
 	at, have := x.hosts[rest[:slash]]
@@ -498,7 +515,8 @@ func (m Mode) path(path string) string {
 	return path[:m.end(path)]
 }
 
-// end returns where a path ends for comparison: before the name of an index file, and before a slash at the end that follows a segment.
+// end returns where a path ends for comparison: before the name of an index file, and before a slash at the end that
+// follows a segment.
 func (m Mode) end(path string) int {
 	n := len(path)
 	for _, name := range m.Index {

@@ -76,13 +76,23 @@ func TestConditionsOnTheQuery(t *testing.T) {
 }
 
 func TestTiesOfConditions(t *testing.T) {
-	tab := table(t, "old.example/a?x=1,/1", "old.example/a?y=2,/2", "old.example/a?x=3,/3", "old.example/a?x={v},/4", "old.example/b?x={v:digits},/5", "old.example/b?x={w},/6", "old.example/b?x=q,/7")
+	tab := table(
+		t,
+		"old.example/a?x=1,/1",
+		"old.example/a?y=2,/2",
+		"old.example/a?x=3,/3",
+		"old.example/a?x={v},/4",
+		"old.example/b?x={v:digits},/5",
+		"old.example/b?x={w},/6",
+		"old.example/b?x=q,/7",
+	)
 	var got []string
 	for _, tie := range tab.Ties() {
 		got = append(got, fmt.Sprintf("%d %d %s", tie.First.Line, tie.Second.Line, tie.Witness))
 	}
 	assert.Equal(t, []string{
-		"2 3 https://old.example/a?x=1&y=2", "3 4 https://old.example/a?y=2&x=3", "2 5 https://old.example/a?x=1", "3 5 https://old.example/a?y=2&x=x-v", "4 5 https://old.example/a?x=3",
+		"2 3 https://old.example/a?x=1&y=2", "3 4 https://old.example/a?y=2&x=3", "2 5 https://old.example/a?x=1",
+		"3 5 https://old.example/a?y=2&x=x-v", "4 5 https://old.example/a?x=3",
 		"6 7 https://old.example/b?x=0", "7 8 https://old.example/b?x=q",
 	}, got)
 }
@@ -98,26 +108,41 @@ func modes(t *testing.T, mode Mode, lines ...string) *Table {
 }
 
 func TestSitesThatDidNotCare(t *testing.T) {
-	lines := []string{"old.example/About/,/1", "old.example/shop/{item}.html,/2/{item}", "old.example/docs/{+r},/3/{+r}", "old.example/,/4", "old.example/news/{n}/,/5/{n}"}
+	lines := []string{
+		"old.example/About/,/1",
+		"old.example/shop/{item}.html,/2/{item}",
+		"old.example/docs/{+r},/3/{+r}",
+		"old.example/,/4",
+		"old.example/news/{n}/,/5/{n}",
+	}
 	tab := modes(t, Mode{IgnoreCase: true}, lines...)
 	for u, want := range map[string]string{
-		"http://old.example/ABOUT/": "2 https://www.northmoor.example/1", "http://old.example/about": "", "http://old.example/Shop/Red%2fCup.HTML": "3 https://www.northmoor.example/2/Red%2fCup",
-		"http://old.example/DOCS/A/b": "4 https://www.northmoor.example/3/A/b",
+		"http://old.example/ABOUT/": "2 https://www.northmoor.example/1", "http://old.example/about": "",
+		"http://old.example/Shop/Red%2fCup.HTML": "3 https://www.northmoor.example/2/Red%2fCup",
+		"http://old.example/DOCS/A/b":            "4 https://www.northmoor.example/3/A/b",
 	} {
 		assert.Equal(t, want, found(tab, u), u)
 	}
 	tab = modes(t, Mode{EitherSlash: true}, lines...)
 	for u, want := range map[string]string{
-		"http://old.example/About": "2 https://www.northmoor.example/1", "http://old.example/About/": "2 https://www.northmoor.example/1", "http://old.example/about/": "",
-		"http://old.example/shop/a.html/": "3 https://www.northmoor.example/2/a", "http://old.example/docs": "4 https://www.northmoor.example/3/", "http://old.example/docs/a/": "4 https://www.northmoor.example/3/a/",
-		"http://old.example/": "5 https://www.northmoor.example/4", "http://old.example/news/7": "6 https://www.northmoor.example/5/7", "http://old.example/news/7/": "6 https://www.northmoor.example/5/7",
+		"http://old.example/About":  "2 https://www.northmoor.example/1",
+		"http://old.example/About/": "2 https://www.northmoor.example/1", "http://old.example/about/": "",
+		"http://old.example/shop/a.html/": "3 https://www.northmoor.example/2/a",
+		"http://old.example/docs":         "4 https://www.northmoor.example/3/",
+		"http://old.example/docs/a/":      "4 https://www.northmoor.example/3/a/",
+		"http://old.example/":             "5 https://www.northmoor.example/4",
+		"http://old.example/news/7":       "6 https://www.northmoor.example/5/7",
+		"http://old.example/news/7/":      "6 https://www.northmoor.example/5/7",
 	} {
 		assert.Equal(t, want, found(tab, u), u)
 	}
 	tab = modes(t, Mode{Index: []string{"index.html", "index.php"}, EitherSlash: true, IgnoreCase: true}, lines...)
 	for u, want := range map[string]string{
-		"http://old.example/about/Index.php": "2 https://www.northmoor.example/1", "http://old.example/index.html": "5 https://www.northmoor.example/4",
-		"http://old.example/news/7/index.html": "6 https://www.northmoor.example/5/7", "http://old.example/docs/index.php": "4 https://www.northmoor.example/3/index.php", "http://old.example/aboutindex.php": "",
+		"http://old.example/about/Index.php":   "2 https://www.northmoor.example/1",
+		"http://old.example/index.html":        "5 https://www.northmoor.example/4",
+		"http://old.example/news/7/index.html": "6 https://www.northmoor.example/5/7",
+		"http://old.example/docs/index.php":    "4 https://www.northmoor.example/3/index.php",
+		"http://old.example/aboutindex.php":    "",
 	} {
 		assert.Equal(t, want, found(tab, u), u)
 	}
@@ -160,7 +185,10 @@ func TestTheIndexEqualsTryingEveryRule(t *testing.T) {
 	random := rand.New(rand.NewPCG(7, 8))
 	letters := []string{"a", "b", "/", "0", "%2F", "%61", "A", "//", "c"}
 	for round := range 300 {
-		mode := []Mode{{}, {}, {IgnoreCase: true}, {EitherSlash: true}, {Index: []string{"a"}, EitherSlash: true, IgnoreCase: true}, {Index: []string{"a", "b0"}}, {Index: []string{"b"}, EitherSlash: true}}[round%7]
+		mode := []Mode{
+			{}, {}, {IgnoreCase: true}, {EitherSlash: true}, {Index: []string{"a"}, EitherSlash: true, IgnoreCase: true},
+			{Index: []string{"a", "b0"}}, {Index: []string{"b"}, EitherSlash: true},
+		}[round%7]
 		tab := modes(t, mode, randomTable(random, 1+random.IntN(14))...)
 		for range 200 {
 			u := []string{"http://", "https://"}[random.IntN(2)] + []string{"", "www."}[random.IntN(2)] + "old.example/"
@@ -177,14 +205,30 @@ func TestTheIndexEqualsTryingEveryRule(t *testing.T) {
 				continue
 			}
 			require.Equal(t, m.Rule, n.Rule, u)
-			require.Zero(t, Compare(all[0], Entry{m.Rule, slices.ContainsFunc(all, func(e Entry) bool { return e.Rule == m.Rule && e.Inherited })}), "%s: %s instead of %s", u, m.Rule.Old, all[0].Rule.Old)
+			require.Zero(
+				t,
+				Compare(
+					all[0],
+					Entry{m.Rule, slices.ContainsFunc(all, func(e Entry) bool { return e.Rule == m.Rule && e.Inherited })},
+				),
+				"%s: %s instead of %s",
+				u,
+				m.Rule.Old,
+				all[0].Rule.Old,
+			)
 		}
 	}
 }
 
 func TestLookingUpMakesNothing(t *testing.T) {
-	tab := table(t, "old.example/opening.html,/visit/", "old.example/a/{x}/{+rest},/b/{x}/{+rest}", "old.example/item-{id:digits}.html,/i/{id}")
-	for _, u := range []string{"https://www.old.example/opening.html", "http://old.example/%6fpening.html?x=1", "https://old.example/a/b/c/d?e", "http://old.example/item-%31.html", "http://old.example/nothing"} {
+	tab := table(
+		t,
+		"old.example/opening.html,/visit/",
+		"old.example/a/{x}/{+rest},/b/{x}/{+rest}",
+		"old.example/item-{id:digits}.html,/i/{id}",
+	)
+	for _, u := range []string{"https://www.old.example/opening.html", "http://old.example/%6fpening.html?x=1",
+		"https://old.example/a/b/c/d?e", "http://old.example/item-%31.html", "http://old.example/nothing"} {
 		assert.Zero(t, testing.AllocsPerRun(100, func() { tab.Index.Find(u) }), u)
 	}
 }
@@ -217,7 +261,8 @@ func TestVariantsAreExactlyWhatAPatternTakes(t *testing.T) {
 				folded = strings.ToLower(path)
 			}
 			in := slices.ContainsFunc(variants, func(v Variant) bool {
-				return takesAll(v.Parts, folded) && !slices.ContainsFunc(v.Not, func(end string) bool { return strings.HasSuffix(folded, end) })
+				return takesAll(v.Parts, folded) &&
+					!slices.ContainsFunc(v.Not, func(end string) bool { return strings.HasSuffix(folded, end) })
 			})
 			require.Equal(t, takesPath(old, mode, folded), in, "%s on %s: %v %v", old, path, mode, variants)
 		}

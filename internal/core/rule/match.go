@@ -186,7 +186,9 @@ func (m Match) richLocation(r *Rule, canonical web.Door) string {
 	took := m.taken(r.Old.Parts)
 	door := r.New.Door
 	if len(r.New.Host) > 0 {
-		h, err := web.ParseObservedHost(strings.ToLower(m.expand(r, r.New.Host, took, func(value string, _ bool) string { return web.Decode(value) })))
+		h, err := web.ParseObservedHost(
+			strings.ToLower(m.expand(r, r.New.Host, took, func(value string, _ bool) string { return web.Decode(value) })),
+		)
 		if err != nil {
 			return "" // a name that no browser takes; nobody is led anywhere
 		}
@@ -217,8 +219,8 @@ func (m Match) richLocation(r *Rule, canonical web.Door) string {
 	return location
 }
 
-// What means something else in another component: "&", "=" and "+" of a path separate or are spaces in a query, and a "+" of a query
-// is a space, which a path writes %20.
+// What means something else in another component: "&", "=" and "+" of a path separate or are spaces in a query, and a
+// "+" of a query is a space, which a path writes %20.
 var (
 	intoQuery = strings.NewReplacer("&", "%26", "=", "%3D", "+", "%2B")
 	intoPath  = strings.NewReplacer("+", "%20", "?", "%3F")

@@ -14,8 +14,8 @@ type Tie struct {
 	Witness       web.URL // a URL that both take
 }
 
-// Ties returns all pairs of rules that the order of specificity cannot tell apart, in the order of the file. Exact duplicates are
-// none.
+// Ties returns all pairs of rules that the order of specificity cannot tell apart, in the order of the file. Exact
+// duplicates are none.
 func (t *Table) Ties() []Tie {
 	var ties []Tie
 	t.equals(func(a, b *Rule) {
@@ -32,8 +32,8 @@ func (t *Table) Ties() []Tie {
 	return ties
 }
 
-// Duplicates returns the rules that say exactly what an earlier one says, each with the earlier one first, in the order of the
-// file.
+// Duplicates returns the rules that say exactly what an earlier one says, each with the earlier one first, in the order
+// of the file.
 func (t *Table) Duplicates() [][2]*Rule {
 	var pairs [][2]*Rule
 	seen := map[*Rule]bool{}
@@ -47,10 +47,12 @@ func (t *Table) Duplicates() [][2]*Rule {
 	return pairs
 }
 
-// equals calls a function for all pairs of rules that are equally specific and may take one path, the earlier one first.
+// equals calls a function for all pairs of rules that are equally specific and may take one path, the earlier one
+// first.
 func (t *Table) equals(each func(a, b *Rule)) {
 	pair := func(a, b *Rule) {
-		if a.Old.Scheme == b.Old.Scheme && a.Old.Host == b.Old.Host && specificity(Entry{Rule: a}) == specificity(Entry{Rule: b}) {
+		if a.Old.Scheme == b.Old.Scheme && a.Old.Host == b.Old.Host &&
+			specificity(Entry{Rule: a}) == specificity(Entry{Rule: b}) {
 			if b.Line < a.Line {
 				a, b = b, a
 			}
@@ -134,8 +136,8 @@ func overlapValues(a, b []Part) (string, bool) {
 	return Overlap(a, b)
 }
 
-// Overlap returns a shortest path that both patterns take, and false where there is none. It walks through both at once,
-// as through a product of two automata.
+// Overlap returns a shortest path that both patterns take, and false where there is none. It walks through both at
+// once, as through a product of two automata.
 func Overlap(a, b []Part) (string, bool) {
 	if startsApart(a[0].Literal, b[0].Literal) || endsApart(a[len(a)-1].Literal, b[len(b)-1].Literal) {
 		return "", false

@@ -136,13 +136,37 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 	case "drop":
 		r.DropQuery = true
 	default:
-		faults.Add(problem.Problem{Field: "query", Says: "the column query holds a word that it does not know", Value: row.Query, Expected: "keep or drop", Remedy: "leave it empty for keep"})
+		faults.Add(
+			problem.Problem{
+				Field:    "query",
+				Says:     "the column query holds a word that it does not know",
+				Value:    row.Query,
+				Expected: "keep or drop",
+				Remedy:   "leave it empty for keep",
+			},
+		)
 	}
 	switch empty := strings.TrimSpace(row.New) == ""; {
 	case empty && r.Status != Gone && len(faults) == 0:
-		faults.Add(problem.Problem{Field: "new", Says: "the rule leads nowhere", Value: row.Old, Expected: "a new URL", Remedy: "fill the column new, or set status 410 for a page that is gone"})
+		faults.Add(
+			problem.Problem{
+				Field:    "new",
+				Says:     "the rule leads nowhere",
+				Value:    row.Old,
+				Expected: "a new URL",
+				Remedy:   "fill the column new, or set status 410 for a page that is gone",
+			},
+		)
 	case !empty && r.Status == Gone:
-		faults.Add(problem.Problem{Field: "new", Says: "the rule says gone and names a new URL", Value: row.New, Expected: "an empty new with status 410", Remedy: "empty the column new or set another status"})
+		faults.Add(
+			problem.Problem{
+				Field:    "new",
+				Says:     "the rule says gone and names a new URL",
+				Value:    row.New,
+				Expected: "an empty new with status 410",
+				Remedy:   "empty the column new or set another status",
+			},
+		)
 	case !empty:
 		r.New = parseTarget(row.New, r.Old, &faults)
 		r.Old.markLabels(r.New.Host)
@@ -157,7 +181,15 @@ func parseStatus(s string, faults *problem.List) int {
 	}
 	n, err := strconv.Atoi(s)
 	if err != nil || !slices.Contains(Statuses, n) {
-		faults.Add(problem.Problem{Field: "status", Says: "no redirect has this status", Value: s, Expected: "301, 302, 307, 308 or 410", Remedy: "leave it empty for the policy's"})
+		faults.Add(
+			problem.Problem{
+				Field:    "status",
+				Says:     "no redirect has this status",
+				Value:    s,
+				Expected: "301, 302, 307, 308 or 410",
+				Remedy:   "leave it empty for the policy's",
+			},
+		)
 	}
 	return n
 }
@@ -167,7 +199,13 @@ func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 	field = strings.TrimSpace(field)
 	t := template{name: "old", field: field, faults: faults}
 	if field == "" {
-		faults.Add(problem.Problem{Field: "old", Says: "the column old is empty", Expected: "a host and a path such as lacemill-museum.example/opening.html"})
+		faults.Add(
+			problem.Problem{
+				Field:    "old",
+				Says:     "the column old is empty",
+				Expected: "a host and a path such as lacemill-museum.example/opening.html",
+			},
+		)
 		return p
 	}
 	start := 0
@@ -199,7 +237,12 @@ func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 	t.checkPattern(parts)
 	t.checkNames(parts, p.Query)
 	if path := field[end:]; path != "" && web.RemoveDotSegments(path) != path {
-		t.fail(end, "a path with dot segments is never asked for", "a path without . and .. segments", "write "+web.RemoveDotSegments(path))
+		t.fail(
+			end,
+			"a path with dot segments is never asked for",
+			"a path without . and .. segments",
+			"write "+web.RemoveDotSegments(path),
+		)
 	}
 	if len(parts) == 0 {
 		parts = []Part{{Literal: "/"}}
@@ -283,7 +326,12 @@ func (t template) checkNames(parts []Part, query []Condition) {
 		for _, p := range c.Parts {
 			if p.IsCapture() && seen[p.Name] {
 				t.field = t.whole
-				t.fail(strings.LastIndex(t.whole, p.String()), "two captures have one name", "a name of its own for each", "call the second {"+p.Name+"2}")
+				t.fail(
+					strings.LastIndex(t.whole, p.String()),
+					"two captures have one name",
+					"a name of its own for each",
+					"call the second {"+p.Name+"2}",
+				)
 			}
 			seen[p.Name] = seen[p.Name] || p.IsCapture()
 		}
@@ -337,7 +385,8 @@ func parseTarget(field string, old Pattern, faults *problem.List) Target {
 		}
 		t.offset = end
 	} else if field[0] != '/' {
-		t.fail(0, "new is neither a path nor a whole URL", "a path such as /visit/ or a URL with https://", "put / before a path or https:// before a host")
+		t.fail(0, "new is neither a path nor a whole URL", "a path such as /visit/ or a URL with https://",
+			"put / before a path or https:// before a host")
 		return target
 	}
 	rest, fragment, _ := strings.Cut(field, "#")
@@ -384,7 +433,12 @@ func (t template) targetHost(target *Target, colon, end int, captured []Part) bo
 	last := parts[len(parts)-1]
 	domain, isLiteral := strings.CutPrefix(last.Literal, ".")
 	if _, err := web.ParseHost(domain); !isLiteral || last.IsCapture() || err != nil {
-		t.fail(colon+3, "a capture in the host is not followed by a domain", "a host that ends with a literal domain, such as {name}.northmoor.example", "otherwise a visitor could be led anywhere")
+		t.fail(
+			colon+3,
+			"a capture in the host is not followed by a domain",
+			"a host that ends with a literal domain, such as {name}.northmoor.example",
+			"otherwise a visitor could be led anywhere",
+		)
 		return false
 	}
 	for i, p := range parts {

@@ -99,7 +99,9 @@ func TestMostSpecificRuleWins(t *testing.T) {
 	for _, pair := range better {
 		at := u[pair[0]]
 		if at == "" {
-			at = strings.NewReplacer("old.example/ab/{x},/1", "http://www.old.example/ab/7", "old.example/ab/{x:digits},/1", "http://www.old.example/ab/7").Replace(pair[0])
+			at = strings.NewReplacer("old.example/ab/{x},/1", "http://www.old.example/ab/7", "old.example/ab/{x:digits},/1",
+				"http://www.old.example/ab/7").
+				Replace(pair[0])
 			if !strings.HasPrefix(at, "http://www") {
 				at = "http://www.old.example/abc/7"
 			}
@@ -239,7 +241,13 @@ func TestOverlapEqualsTryingAllPaths(t *testing.T) {
 }
 
 func TestExampleIsWonByItsRule(t *testing.T) {
-	tab := table(t, "old.example/a/{x}/{n:digits},/1", "old.example/a/{+x},/2", "http://old.example/a/example/x,/3", "http://old.example/a/{+y},/4")
+	tab := table(
+		t,
+		"old.example/a/{x}/{n:digits},/1",
+		"old.example/a/{+x},/2",
+		"http://old.example/a/example/x,/3",
+		"http://old.example/a/{+y},/4",
+	)
 	for _, r := range tab.Rules() {
 		u, ok := tab.Example(r)
 		require.True(t, ok, r.Old.String())

@@ -87,8 +87,8 @@ func (t *Table) On(d web.Door) []Entry {
 	return entries
 }
 
-// All returns every rule that is about a door, exact ones first and by path, then patterns, the most specific first: also what another
-// one leaves nothing to.
+// All returns every rule that is about a door, exact ones first and by path, then patterns, the most specific first:
+// also what another one leaves nothing to.
 func (t *Table) All(d web.Door) []Entry {
 	var all []Entry
 	for _, e := range t.byHost(d.Host) {
@@ -99,7 +99,8 @@ func (t *Table) All(d web.Door) []Entry {
 	return all
 }
 
-// ExactAt returns the exact rules that are about a path of a door, in the form in which the host compares paths, the most specific first.
+// ExactAt returns the exact rules that are about a path of a door, in the form in which the host compares paths, the
+// most specific first.
 func (t *Table) ExactAt(d web.Door, path string) []Entry {
 	at, have := t.hosts[d.Host.String()]
 	if !have || d.Port != 0 {
@@ -228,11 +229,12 @@ func takesPath(p Pattern, mode Mode, path string) bool {
 	if !parts[len(parts)-1].Rest {
 		return takesAll(parts, short)
 	}
-	return takesAll(parts, path) || mode.EitherSlash && short == path && !strings.HasSuffix(path, "/") && takesAll(parts, path+"/")
+	return takesAll(parts, path) ||
+		mode.EitherSlash && short == path && !strings.HasSuffix(path, "/") && takesAll(parts, path+"/")
 }
 
-// Example returns a URL that the rule takes and wins, for trying it: on https unless it names http, or else another that
-// its captures allow; false where other rules win all that were tried.
+// Example returns a URL that the rule takes and wins, for trying it: on https unless it names http, or else another
+// that its captures allow; false where other rules win all that were tried.
 func (t *Table) Example(r *Rule) (web.URL, bool) {
 	door := web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTPS), Host: r.Old.Host}
 	for _, word := range []string{"example", "another", "third"} {
@@ -244,7 +246,8 @@ func (t *Table) Example(r *Rule) (web.URL, bool) {
 	return web.URL{}, false
 }
 
-// WinsAt tells whether an exact rule without conditions is the one that takes its own path at a door; false says nothing of others.
+// WinsAt tells whether an exact rule without conditions is the one that takes its own path at a door; false says
+// nothing of others.
 func (t *Table) WinsAt(r *Rule, d web.Door) bool {
 	path, exact := r.Old.Exact()
 	at, have := t.hosts[d.Host.String()]

@@ -52,7 +52,16 @@ type template struct {
 }
 
 func (t template) fail(at int, says, expected, remedy string) {
-	t.faults.Add(problem.Problem{Field: t.name, Says: says, Expected: expected, Remedy: remedy, Mark: cmp.Or(t.whole, t.field), Place: len([]rune(t.field[:at]))})
+	t.faults.Add(
+		problem.Problem{
+			Field:    t.name,
+			Says:     says,
+			Expected: expected,
+			Remedy:   remedy,
+			Mark:     cmp.Or(t.whole, t.field),
+			Place:    len([]rune(t.field[:at])),
+		},
+	)
 }
 
 // split takes the template apart. Literals come out as they stand; what is wrong is added to the faults.
@@ -79,13 +88,23 @@ func (t template) split() []Part {
 			i += end
 			literal = i + 1
 		case '}':
-			t.fail(i, "a brace is closed that was not opened", "a capture such as {name}", "a brace that is meant as such is written %7D")
+			t.fail(
+				i,
+				"a brace is closed that was not opened",
+				"a capture such as {name}",
+				"a brace that is meant as such is written %7D",
+			)
 		case '*':
 			write := "{name}"
 			if i == len(t.field)-1 {
 				write = "{+rest}"
 			}
-			t.fail(i, "a bare * says nothing here", "a capture", "write "+write+"; an asterisk that is meant as such is written %2A")
+			t.fail(
+				i,
+				"a bare * says nothing here",
+				"a capture",
+				"write "+write+"; an asterisk that is meant as such is written %2A",
+			)
 		}
 	}
 	flush(len(t.field))
@@ -98,7 +117,12 @@ func (t template) capture(at int, inside string) (Part, bool) {
 	p.Name, p.Rest = strings.CutPrefix(name, "+")
 	switch {
 	case !isName(p.Name):
-		t.fail(at, fmt.Sprintf("%q is no name for a capture", inside), "letters, digits, - and _ after a letter, such as {year}", "")
+		t.fail(
+			at,
+			fmt.Sprintf("%q is no name for a capture", inside),
+			"letters, digits, - and _ after a letter, such as {year}",
+			"",
+		)
 		return p, false
 	case typed && (kind != "digits" || p.Rest):
 		t.fail(at, fmt.Sprintf("%q is no kind of capture", kind), "{name}, {name:digits} or {+name}", "")

@@ -5,7 +5,8 @@ import (
 	"strings"
 )
 
-// node is a place in the tree over the segments of a host's patterns. What only one pattern goes through is not taken apart further.
+// node is a place in the tree over the segments of a host's patterns. What only one pattern goes through is not taken
+// apart further.
 type node struct {
 	best     int32 // the lowest rank in here
 	single   *tail // the only pattern that goes on from here
@@ -125,8 +126,8 @@ type Variant struct {
 	Not   []string
 }
 
-// Variants gives the sets of paths that together are, exactly, what a pattern takes at a host with a mode. All are folded where it ignores
-// case.
+// Variants gives the sets of paths that together are, exactly, what a pattern takes at a host with a mode. All are
+// folded where it ignores case.
 func (m Mode) Variants(parts []Part) []Variant {
 	if m.IsExact() {
 		return []Variant{{Parts: parts}}
@@ -142,7 +143,8 @@ func (m Mode) Variants(parts []Part) []Variant {
 		index = append(index, name)
 	}
 	var all []Variant
-	// whole adds the paths of a pattern as they are: not those that end in the name of an index file, since what is compared of them is shorter.
+	// whole adds the paths of a pattern as they are: not those that end in the name of an index file, since what is
+	// compared of them is shorter.
 	whole := func(parts []Part) {
 		last := parts[len(parts)-1]
 		if !last.IsCapture() && m.endOfLiteral(last.Literal, len(parts) == 1) != len(last.Literal) {
@@ -159,7 +161,8 @@ func (m Mode) Variants(parts []Part) []Variant {
 	if last.Rest {
 		all = append(all, Variant{Parts: form})
 		// A folder counts also without its slash.
-		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") && !strings.HasSuffix(before, "//") && (n > 2 || len(before) > 1) {
+		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") && !strings.HasSuffix(before, "//") &&
+			(n > 2 || len(before) > 1) {
 			short := slices.Clone(form[:n-1])
 			if short[n-2].Literal = strings.TrimSuffix(before, "/"); short[n-2].Literal == "" {
 				short = short[:n-2]
@@ -250,7 +253,8 @@ func Segments(parts []Part) [][]Part {
 // add adds what is left of a pattern from here on.
 func (n *node) add(all [][]Part, l leaf) {
 	n.best = min(n.best, l.rank)
-	if n.single == nil && n.onlyTo == nil && n.literal == nil && n.any == nil && n.digits == nil && n.mixed == nil && n.restEnds == nil {
+	if n.single == nil && n.onlyTo == nil && n.literal == nil && n.any == nil && n.digits == nil && n.mixed == nil &&
+		n.restEnds == nil {
 		parts := joined(all)
 		n.single = &tail{program(parts), l, len(parts) > 0 && parts[len(parts)-1].Rest, parts, all}
 		return
@@ -362,7 +366,8 @@ func (n *node) behind(segment string) *node {
 
 // sameTaking tells whether two parts take the same, whatever their captures are called.
 func sameTaking(a, b Part) bool {
-	return a.Literal == b.Literal && a.IsCapture() == b.IsCapture() && a.Digits == b.Digits && a.Rest == b.Rest && a.Label == b.Label
+	return a.Literal == b.Literal && a.IsCapture() == b.IsCapture() && a.Digits == b.Digits && a.Rest == b.Rest &&
+		a.Label == b.Label
 }
 
 // walker looks for the most specific pattern that takes a path.
@@ -384,8 +389,8 @@ func (w *walker) offer(l leaf) {
 	}
 }
 
-// walk goes down from a node, with the segment that starts at a place of the path. With rests it looks for patterns with {+name}
-// alone.
+// walk goes down from a node, with the segment that starts at a place of the path. With rests it looks for patterns
+// with {+name} alone.
 func (w *walker) walk(n *node, path string, at int, rests bool) {
 	if n.best >= w.best {
 		return
@@ -485,8 +490,8 @@ func takesStart(parts []Part, s string) bool {
 // mostKnown is how many bits a matcher remembers without making anything.
 const mostKnown = 1024
 
-// matcher matches parts with a text, captures taking the shortest first. What failed once is not tried again, so that the time is
-// the product of both, whatever a hostile URL holds.
+// matcher matches parts with a text, captures taking the shortest first. What failed once is not tried again, so that
+// the time is the product of both, whatever a hostile URL holds.
 type matcher struct {
 	parts  []Part
 	text   string
@@ -507,7 +512,8 @@ func (m *matcher) known(part, at int) (word *uint64, bit uint64) {
 	return &m.more[n/64], 1 << (n % 64)
 }
 
-// from tells whether the parts from one on take the text from a place on, and notes what captures take where spans are wanted.
+// from tells whether the parts from one on take the text from a place on, and notes what captures take where spans are
+// wanted.
 func (m *matcher) from(part, at int) bool {
 	if part == len(m.parts) {
 		return m.open || at == len(m.text)

@@ -13,8 +13,8 @@ type Comparison struct {
 	OnlyAfter  []string                   // domains that the earlier survey did not look at, or could not see
 }
 
-// Compare returns for every domain that both surveys saw what came, went and changed. A domain that one of them did not see is
-// no loss, and neither is a set that only a picture made by asking lacks where the other one was whole.
+// Compare returns for every domain that both surveys saw what came, went and changed. A domain that one of them did not
+// see is no loss, and neither is a set that only a picture made by asking lacks where the other one was whole.
 func Compare(before, after *Survey) Comparison {
 	c := Comparison{Changes: map[string][]record.Change{}}
 	old := map[string]*Domain{}

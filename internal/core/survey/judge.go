@@ -75,10 +75,23 @@ func (v *verdict) wanted() {
 		switch {
 		case there:
 		case w.Moved:
-			v.add(finding.RecordLost, w.Name+" "+w.Type, fmt.Sprintf("Somebody asks for %s %s %s, the domain counts as moved, and the record is not there.", w.Name, w.Type, record.Plain(w.Type, w.Value)),
-				"Add it, or take it out of wanted: if nobody needs it any more.", map[string]any{"wanted": w.Value})
+			v.add(
+				finding.RecordLost,
+				w.Name+" "+w.Type,
+				fmt.Sprintf(
+					"Somebody asks for %s %s %s, the domain counts as moved, and the record is not there.",
+					w.Name,
+					w.Type,
+					record.Plain(w.Type, w.Value),
+				),
+				"Add it, or take it out of wanted: if nobody needs it any more.",
+				map[string]any{"wanted": w.Value},
+			)
 		default:
-			d.Facts = append(d.Facts, fmt.Sprintf("%s %s %s is wanted, and not there yet.", w.Name, w.Type, record.Plain(w.Type, w.Value)))
+			d.Facts = append(
+				d.Facts,
+				fmt.Sprintf("%s %s %s is wanted, and not there yet.", w.Name, w.Type, record.Plain(w.Type, w.Value)),
+			)
 		}
 	}
 }
@@ -100,8 +113,18 @@ func (v *verdict) delegation() {
 		stale = stale && !ds.Matched
 	}
 	if stale && slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers }) {
-		v.add(finding.StaleDS, d.Name, fmt.Sprintf("%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check signatures find nothing there.", d.Parent.Zone, d.Name),
-			"Have the registrar remove the DS record, or sign the zone with the key that it stands for.", map[string]any{"ds": d.Parent.DS})
+		v.add(
+			finding.StaleDS,
+			d.Name,
+			fmt.Sprintf(
+				"%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check signatures find "+
+					"nothing there.",
+				d.Parent.Zone,
+				d.Name,
+			),
+			"Have the registrar remove the DS record, or sign the zone with the key that it stands for.",
+			map[string]any{"ds": d.Parent.DS},
+		)
 	}
 	for _, s := range d.Servers {
 		if s.State == Answers {
@@ -111,13 +134,27 @@ func (v *verdict) delegation() {
 		if s.Address != "" {
 			who += " (" + s.Address + ")"
 		}
-		v.add(finding.SplitAnswers, d.Name, fmt.Sprintf("The name server %s of %s does not answer for it: %s.", who, d.Name, s.Says),
-			"Have it serve the zone, or take it out of the delegation and of the zone's NS records.", map[string]any{"server": s.Name, "address": s.Address, "state": s.State})
+		v.add(
+			finding.SplitAnswers,
+			d.Name,
+			fmt.Sprintf("The name server %s of %s does not answer for it: %s.", who, d.Name, s.Says),
+			"Have it serve the zone, or take it out of the delegation and of the zone's NS records.",
+			map[string]any{"server": s.Name, "address": s.Address, "state": s.State},
+		)
 	}
 	byParent, byZone := v.named("parent"), v.named("zone")
 	if len(byParent) > 0 && len(byZone) > 0 && !slices.Equal(byParent, byZone) {
-		v.add(finding.SplitAnswers, d.Name, fmt.Sprintf("The parent names the servers %s, the zone itself %s.", strings.Join(byParent, ", "), strings.Join(byZone, ", ")),
-			"Make both lists the same: at the registrar, and as NS records of the zone.", map[string]any{"parent": byParent, "zone": byZone})
+		v.add(
+			finding.SplitAnswers,
+			d.Name,
+			fmt.Sprintf(
+				"The parent names the servers %s, the zone itself %s.",
+				strings.Join(byParent, ", "),
+				strings.Join(byZone, ", "),
+			),
+			"Make both lists the same: at the registrar, and as NS records of the zone.",
+			map[string]any{"parent": byParent, "zone": byZone},
+		)
 	}
 	serials := map[uint32][]string{}
 	for _, s := range d.Servers {
@@ -131,8 +168,13 @@ func (v *verdict) delegation() {
 			says = append(says, fmt.Sprintf("%d at %s", serial, strings.Join(slices.Compact(names), ", ")))
 		}
 		slices.Sort(says)
-		v.add(finding.SplitAnswers, d.Name, fmt.Sprintf("The name servers of %s hold different versions of the zone: %s.", d.Name, strings.Join(says, "; ")),
-			"Wait some minutes; if they still differ, have the provider see why the others do not follow.", map[string]any{"serials": says})
+		v.add(
+			finding.SplitAnswers,
+			d.Name,
+			fmt.Sprintf("The name servers of %s hold different versions of the zone: %s.", d.Name, strings.Join(says, "; ")),
+			"Wait some minutes; if they still differ, have the provider see why the others do not follow.",
+			map[string]any{"serials": says},
+		)
 	}
 }
 
@@ -176,11 +218,20 @@ func (v *verdict) differences() {
 		switch {
 		case torn:
 		case longest > 0:
-			fix = fmt.Sprintf("Nothing but wait, for up to %s. It is not only you; everybody who asked before still gets the old answer.", seconds(longest))
+			fix = fmt.Sprintf(
+				"Nothing but wait, for up to %s. It is not only you; everybody who asked before still gets the old answer.",
+				seconds(longest),
+			)
 		case diff.Type != "":
 			fix = "See whether this resolver answers by itself for the domain; the world follows the name servers."
 		}
-		v.add(finding.SplitAnswers, about, fmt.Sprintf("About %s, %s.", about, strings.Join(says, "; ")), fix, map[string]any{"voices": diff.Voices})
+		v.add(
+			finding.SplitAnswers,
+			about,
+			fmt.Sprintf("About %s, %s.", about, strings.Join(says, "; ")),
+			fix,
+			map[string]any{"voices": diff.Voices},
+		)
 	}
 }
 
@@ -210,11 +261,25 @@ func (v *verdict) aliases() {
 		others := slices.DeleteFunc(slices.Clone(byName[s.Name]), func(k string) bool { return k == "CNAME" })
 		switch {
 		case s.Name == d.Name:
-			v.add(finding.AliasConflict, s.Name, fmt.Sprintf("%s is an alias (CNAME) at the top of its zone, where SOA and NS have to stand beside it.", s.Name),
-				"Replace it by addresses, or by what the provider offers as an alias at the apex.", map[string]any{"value": s.Values})
+			v.add(
+				finding.AliasConflict,
+				s.Name,
+				fmt.Sprintf("%s is an alias (CNAME) at the top of its zone, where SOA and NS have to stand beside it.", s.Name),
+				"Replace it by addresses, or by what the provider offers as an alias at the apex.",
+				map[string]any{"value": s.Values},
+			)
 		case len(others) > 0 || len(s.Values) > 1:
-			v.add(finding.AliasConflict, s.Name, fmt.Sprintf("%s is an alias (CNAME) and has other records too: %s; resolvers see the one or the other.", s.Name, strings.Join(append(others, s.Values[1:]...), ", ")),
-				"An alias stands alone: remove it, or everything else at this name.", map[string]any{"value": s.Values, "others": others})
+			v.add(
+				finding.AliasConflict,
+				s.Name,
+				fmt.Sprintf(
+					"%s is an alias (CNAME) and has other records too: %s; resolvers see the one or the other.",
+					s.Name,
+					strings.Join(append(others, s.Values[1:]...), ", "),
+				),
+				"An alias stands alone: remove it, or everything else at this name.",
+				map[string]any{"value": s.Values, "others": others},
+			)
 		}
 	}
 	for _, a := range d.Aliases {
@@ -222,8 +287,13 @@ func (v *verdict) aliases() {
 		if why == "" {
 			continue
 		}
-		v.add(finding.DanglingAlias, a.Name, fmt.Sprintf("%s is an alias for %s, where nobody answers for this name: %s.", a.Name, a.Target, why),
-			"Claim the name at whoever runs the target, or remove the alias: a stranger could claim it.", map[string]any{"target": a.Target})
+		v.add(
+			finding.DanglingAlias,
+			a.Name,
+			fmt.Sprintf("%s is an alias for %s, where nobody answers for this name: %s.", a.Name, a.Target, why),
+			"Claim the name at whoever runs the target, or remove the alias: a stranger could claim it.",
+			map[string]any{"target": a.Target},
+		)
 	}
 }
 
@@ -241,7 +311,8 @@ func (v *verdict) unclaimed(a AliasEnd) string {
 		switch {
 		case first.Status == 404 || first.Status == 421 || first.Status == 410:
 			seen = append(seen, fmt.Sprintf("%s answers %d", c.Entry.Door(), first.Status))
-		case first.Refusal != "" && first.Refusal != chain.Unseen, first.TLS != nil && slices.Contains(first.TLS.Faults, finding.WrongName) && first.Status >= 400:
+		case first.Refusal != "" && first.Refusal != chain.Unseen,
+			first.TLS != nil && slices.Contains(first.TLS.Faults, finding.WrongName) && first.Status >= 400:
 			seen = append(seen, fmt.Sprintf("%s does not answer", c.Entry.Door()))
 		default:
 			return ""
@@ -263,15 +334,35 @@ func (v *verdict) doubled() {
 		label := strings.TrimSuffix(s.Name, "."+d.Name)
 		switch {
 		case s.Name == twice || strings.HasSuffix(s.Name, "."+twice):
-			v.add(finding.DoubledName, s.Name, fmt.Sprintf("%s holds the domain twice: a full name was typed into a form that adds the domain itself.", s.Name),
-				fmt.Sprintf("Remove it, and type %q if the record is still wanted.", labelOf(strings.TrimSuffix(s.Name, "."+d.Name), d.Name)), map[string]any{"type": s.Type, "values": s.Values})
+			v.add(
+				finding.DoubledName,
+				s.Name,
+				fmt.Sprintf("%s holds the domain twice: a full name was typed into a form that adds the domain itself.", s.Name),
+				fmt.Sprintf(
+					"Remove it, and type %q if the record is still wanted.",
+					labelOf(strings.TrimSuffix(s.Name, "."+d.Name), d.Name),
+				),
+				map[string]any{"type": s.Type, "values": s.Values},
+			)
 		case slices.Contains(nearMisses, label):
-			v.add(finding.DoubledName, s.Name, fmt.Sprintf("%s looks like a slip of the pen for www.%s.", s.Name, d.Name), "Remove it if nobody uses it.", map[string]any{"type": s.Type, "values": s.Values})
+			v.add(
+				finding.DoubledName,
+				s.Name,
+				fmt.Sprintf("%s looks like a slip of the pen for www.%s.", s.Name, d.Name),
+				"Remove it if nobody uses it.",
+				map[string]any{"type": s.Type, "values": s.Values},
+			)
 		}
 		for _, value := range s.Values {
-			if target := plainName(lastField(value)); (s.Type == "CNAME" || s.Type == "MX" || s.Type == "NS") && (target == twice || strings.HasSuffix(target, "."+twice)) {
-				v.add(finding.DoubledName, s.Name, fmt.Sprintf("The %s record of %s leads to %s, which holds the domain twice.", s.Type, s.Name, target),
-					"Type the target with its last dot, or without the domain.", map[string]any{"value": value})
+			if target := plainName(lastField(value)); (s.Type == "CNAME" || s.Type == "MX" || s.Type == "NS") &&
+				(target == twice || strings.HasSuffix(target, "."+twice)) {
+				v.add(
+					finding.DoubledName,
+					s.Name,
+					fmt.Sprintf("The %s record of %s leads to %s, which holds the domain twice.", s.Type, s.Name, target),
+					"Type the target with its last dot, or without the domain.",
+					map[string]any{"value": value},
+				)
 			}
 		}
 	}
@@ -294,7 +385,12 @@ func lastField(value string) string {
 
 // policies are TXT records that count at one kind of name only.
 var policies = []struct{ starts, rfc, at string }{
-	{"v=DMARC1", "RFC 7489", "_dmarc."}, {"v=STSv1", "RFC 8461", "_mta-sts."}, {"v=TLSRPTv1", "RFC 8460", "_smtp._tls."}, {"v=DKIM1", "RFC 6376", "._domainkey."},
+	{
+		"v=DMARC1",
+		"RFC 7489",
+		"_dmarc.",
+	}, {"v=STSv1", "RFC 8461", "_mta-sts."}, {"v=TLSRPTv1", "RFC 8460", "_smtp._tls."},
+	{"v=DKIM1", "RFC 6376", "._domainkey."},
 }
 
 func (v *verdict) mailWords() {
@@ -314,15 +410,35 @@ func (v *verdict) mailWords() {
 				}
 				count[p.starts]++
 				if !strings.Contains("."+s.Name, "."+strings.TrimPrefix(p.at, ".")) {
-					v.add(finding.MailMalformed, s.Name, fmt.Sprintf("A policy that starts with %s stands at %s, where nobody looks for it (%s).", p.starts, s.Name, p.rfc),
-						fmt.Sprintf("Move it to the name that starts with %s.", strings.Trim(p.at, ".")), map[string]any{"value": value})
+					v.add(
+						finding.MailMalformed,
+						s.Name,
+						fmt.Sprintf(
+							"A policy that starts with %s stands at %s, where nobody looks for it (%s).",
+							p.starts,
+							s.Name,
+							p.rfc,
+						),
+						fmt.Sprintf("Move it to the name that starts with %s.", strings.Trim(p.at, ".")),
+						map[string]any{"value": value},
+					)
 				}
 			}
 		}
 		for word, n := range count {
 			if n > 1 && word != "v=DKIM1" {
-				v.add(finding.MailMalformed, s.Name, fmt.Sprintf("%s has %d records of the kind %s, where one is allowed; receivers take it as an error.", s.Name, n, word),
-					"Join them into one.", map[string]any{"values": s.Values})
+				v.add(
+					finding.MailMalformed,
+					s.Name,
+					fmt.Sprintf(
+						"%s has %d records of the kind %s, where one is allowed; receivers take it as an error.",
+						s.Name,
+						n,
+						word,
+					),
+					"Join them into one.",
+					map[string]any{"values": s.Values},
+				)
 			}
 		}
 	}
@@ -345,23 +461,43 @@ func (v *verdict) mailTied() {
 	www := "www." + d.Name
 	onWeb := slices.Concat(d.addresses(d.Name), d.addresses(www))
 	shared := func(name string) bool {
-		return name == d.Name || name == www || slices.ContainsFunc(d.addresses(name), func(a string) bool { return slices.Contains(onWeb, a) })
+		return name == d.Name || name == www ||
+			slices.ContainsFunc(d.addresses(name), func(a string) bool { return slices.Contains(onWeb, a) })
 	}
 	mx, hasMX := d.set("", "MX")
 	tied := false
 	for _, value := range mx.Values {
 		if target := plainName(lastField(value)); target != "" && shared(target) {
 			tied = true
-			v.add(finding.MailTied, d.Name, fmt.Sprintf("Mail for %s goes to %s, which has an address of the web; it stops when that address changes.", d.Name, target),
-				fmt.Sprintf("Before the move give mail a name and address of its own: an A record for mail.%s with today's address, and an MX that names it.", d.Name), map[string]any{"mx": value, "addresses": d.addresses(target)})
+			v.add(
+				finding.MailTied,
+				d.Name,
+				fmt.Sprintf(
+					"Mail for %s goes to %s, which has an address of the web; it stops when that address changes.",
+					d.Name,
+					target,
+				),
+				fmt.Sprintf(
+					"Before the move give mail a name and address of its own: an A record for mail.%s with today's address, and an "+
+						"MX that names it.",
+					d.Name,
+				),
+				map[string]any{"mx": value, "addresses": d.addresses(target)},
+			)
 		}
 	}
 	spf := d.spf()
 	refuses := len(spf) == 1 && strings.EqualFold(spf[0], "-all")
 	if !hasMX && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
 		tied = true
-		v.add(finding.MailTied, d.Name, fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1).", d.Name),
-			"Find out whether anybody receives mail there; if so, add an MX with an address of its own before the move, else a null MX (RFC 7505).", nil)
+		v.add(
+			finding.MailTied,
+			d.Name,
+			fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1).", d.Name),
+			"Find out whether anybody receives mail there; if so, add an MX with an address of its own before the move, else "+
+				"a null MX (RFC 7505).",
+			nil,
+		)
 	}
 	for _, term := range spf {
 		name, kind := d.Name, strings.ToLower(strings.TrimLeft(term, "+?~-"))
@@ -371,8 +507,13 @@ func (v *verdict) mailTied() {
 			name, _, _ = strings.Cut(argument, "/")
 		}
 		if kind == "a" && shared(name) || kind == "mx" && tied {
-			v.add(finding.MailTied, d.Name, fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term),
-				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if nobody sends from there.", map[string]any{"term": term})
+			v.add(
+				finding.MailTied,
+				d.Name,
+				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term),
+				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if nobody sends from there.",
+				map[string]any{"term": term},
+			)
 		}
 	}
 }
@@ -384,7 +525,8 @@ func (v *verdict) signsOfMail() bool {
 		return true
 	}
 	for _, s := range d.Records {
-		if strings.HasPrefix(s.Name, "_dmarc.") || strings.Contains(s.Name, "._domainkey.") || strings.HasPrefix(s.Name, "autodiscover.") {
+		if strings.HasPrefix(s.Name, "_dmarc.") || strings.Contains(s.Name, "._domainkey.") ||
+			strings.HasPrefix(s.Name, "autodiscover.") {
 			return true
 		}
 	}
@@ -400,8 +542,18 @@ func (v *verdict) dependsOn() {
 			if other == d.Name || other == v.judge.Stays || target != other && !strings.HasSuffix(target, "."+other) {
 				continue
 			}
-			v.add(finding.DependedOn, other, fmt.Sprintf("The %s record of %s refers to %s, which is about to change.", what, where, target),
-				fmt.Sprintf("See that %s goes on answering, or change the %s record of %s first.", target, what, where), map[string]any{"name": where, "target": target})
+			v.add(
+				finding.DependedOn,
+				other,
+				fmt.Sprintf("The %s record of %s refers to %s, which is about to change.", what, where, target),
+				fmt.Sprintf(
+					"See that %s goes on answering, or change the %s record of %s first.",
+					target,
+					what,
+					where,
+				),
+				map[string]any{"name": where, "target": target},
+			)
 		}
 	}
 	for _, s := range d.Records {
@@ -450,13 +602,24 @@ func (v *verdict) registration() {
 		if left < 0 {
 			says = fmt.Sprintf("The registration of %s ended on %s, %d days ago.", d.Name, r.Ends.Format(time.DateOnly), -left)
 		}
-		v.add(finding.RegistrationEnds, d.Name, says, "Renew it before anything else; a redirect is worth nothing on a domain that goes.", map[string]any{"ends": r.Ends})
+		v.add(
+			finding.RegistrationEnds,
+			d.Name,
+			says,
+			"Renew it before anything else; a redirect is worth nothing on a domain that goes.",
+			map[string]any{"ends": r.Ends},
+		)
 	}
 	for _, s := range r.Status {
 		plain := strings.ToLower(strings.ReplaceAll(s, " ", ""))
 		if slices.Contains([]string{"clienthold", "serverhold", "redemptionperiod", "pendingdelete", "inactive"}, plain) {
-			v.add(finding.OnHold, d.Name, fmt.Sprintf("The registry holds %s back (%s): its name servers are not published.", d.Name, s),
-				"Ask the registrar why; most often a payment or a confirmation of the owner is missing.", map[string]any{"status": r.Status})
+			v.add(
+				finding.OnHold,
+				d.Name,
+				fmt.Sprintf("The registry holds %s back (%s): its name servers are not published.", d.Name, s),
+				"Ask the registrar why; most often a payment or a confirmation of the owner is missing.",
+				map[string]any{"status": r.Status},
+			)
 			return
 		}
 	}
@@ -470,13 +633,22 @@ func (v *verdict) robots() {
 			continue
 		}
 		seen[host] = true
-		v.add(finding.RobotsBlocked, host, fmt.Sprintf("The robots.txt of %s bars search engines from everything (%s); they would never see the redirects.", r.Door, r.Line),
-			"Let robots.txt redirect too, or allow everything in it, once the door forwards.", map[string]any{"line": r.Line})
+		v.add(
+			finding.RobotsBlocked,
+			host,
+			fmt.Sprintf(
+				"The robots.txt of %s bars search engines from everything (%s); they would never see the redirects.",
+				r.Door,
+				r.Line,
+			),
+			"Let robots.txt redirect too, or allow everything in it, once the door forwards.",
+			map[string]any{"line": r.Line},
+		)
 	}
 }
 
-// Bars reads a robots.txt (RFC 9309 section 2.2) and returns the line that bars everybody from everything, "" where none
-// does.
+// Bars reads a robots.txt (RFC 9309 section 2.2) and returns the line that bars everybody from everything, "" where
+// none does.
 func Bars(text string) string {
 	everybody, fresh := false, true
 	for line := range strings.Lines(text) {

@@ -1,5 +1,5 @@
-// Package survey is the model of what was seen of an estate's domains on one day, and says what is odd about it. It looks at
-// nothing itself: live fills the model, Judge reads it.
+// Package survey is the model of what was seen of an estate's domains on one day, and says what is odd about it. It
+// looks at nothing itself: live fills the model, Judge reads it.
 //
 //	findings := survey.Judge{Now: now}.All(&s)
 package survey
@@ -95,7 +95,8 @@ type Server struct {
 	Serial  uint32   `json:"serial,omitempty"`
 }
 
-// Coming is a name server to which the zone is to move, at one of its addresses, and what it says about every name that is known.
+// Coming is a name server to which the zone is to move, at one of its addresses, and what it says about every name that
+// is known.
 type Coming struct {
 	Server
 	Records []record.Set `json:"records"`
@@ -144,8 +145,9 @@ func (d *Domain) Seen() bool {
 	return d.Source == File || slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }
 
-// Latest joins surveys, given from the newest to the oldest: the first result holds for every domain what was seen of it last,
-// the second what was seen before that. Both are nil where there is nothing of the kind. Each domain knows its day.
+// Latest joins surveys, given from the newest to the oldest: the first result holds for every domain what was seen of
+// it last, the second what was seen before that. Both are nil where there is nothing of the kind. Each domain knows its
+// day.
 func Latest(surveys []*Survey) (last, before *Survey) {
 	var results [2]*Survey
 	count := map[string]int{}
@@ -160,7 +162,13 @@ func Latest(surveys []*Survey) (last, before *Survey) {
 				d.Looked = s.Started
 			}
 			if results[n] == nil {
-				results[n] = &Survey{Schema: Schema, Vantage: s.Vantage, Canonical: s.Canonical, Started: s.Started, Findings: []finding.Finding{}}
+				results[n] = &Survey{
+					Schema:    Schema,
+					Vantage:   s.Vantage,
+					Canonical: s.Canonical,
+					Started:   s.Started,
+					Findings:  []finding.Finding{},
+				}
 			}
 			results[n].Domains = append(results[n].Domains, d)
 		}

@@ -37,7 +37,8 @@ func domain(lines ...string) Domain {
 func judged(ds ...Domain) []string {
 	s := &Survey{Domains: ds}
 	var all []string
-	for _, f := range (Judge{Now: now, Estate: []string{"a.example", "b.example", "n.example"}, Stays: "n.example"}).All(s) {
+	for _, f := range (Judge{Now: now, Estate: []string{"a.example", "b.example", "n.example"},
+		Stays: "n.example"}).All(s) {
 		all = append(all, f.Code.String()+" "+f.Subject)
 	}
 	return all
@@ -48,23 +49,46 @@ func TestOddRecords(t *testing.T) {
 		lines []string
 		want  []string
 	}{
-		"all is well":          {[]string{"@ A 192.0.2.1", "www CNAME a.example.", "@ MX 10 mx.mail.example.", `@ TXT "v=spf1 include:_spf.mail.example -all"`, `_dmarc TXT "v=DMARC1; p=none; rua=mailto:x@n.example"`, `k1._domainkey TXT "v=DKIM1; p=x"`}, nil},
-		"alias at the apex":    {[]string{"@ CNAME x.example."}, []string{"alias-conflict a.example"}},
-		"alias with others":    {[]string{"www CNAME x.example.", "www A 192.0.2.1"}, []string{"alias-conflict www.a.example"}},
-		"two aliases":          {[]string{"www CNAME x.example.", "www CNAME y.example."}, []string{"alias-conflict www.a.example"}},
-		"doubled":              {[]string{"www.a.example A 192.0.2.1"}, []string{"doubled-name www.a.example.a.example"}},
-		"doubled target":       {[]string{"www CNAME x.a.example.a.example."}, []string{"doubled-name www.a.example"}},
-		"near miss":            {[]string{"wwww A 192.0.2.1", "www.www A 192.0.2.1"}, []string{"doubled-name www.www.a.example", "doubled-name wwww.a.example"}},
-		"two SPF":              {[]string{`@ TXT "v=spf1 -all"`, `@ TXT "v=spf1 mx -all"`}, []string{"mail-malformed a.example"}},
-		"DMARC at the apex":    {[]string{`@ TXT "v=DMARC1; p=none"`}, []string{"mail-malformed a.example"}},
-		"DKIM in place":        {[]string{`x.y._domainkey TXT "v=DKIM1; p="`}, nil},
-		"MX on the web":        {[]string{"@ A 192.0.2.1", "@ MX 10 a.example."}, []string{"mail-tied a.example"}},
-		"MX shares address":    {[]string{"www A 192.0.2.1", "mail A 192.0.2.1", "@ MX 10 mail.a.example."}, []string{"mail-tied a.example"}},
-		"MX of its own":        {[]string{"www A 192.0.2.1", "mail A 192.0.2.2", "@ MX 10 mail.a.example."}, nil},
-		"implicit MX":          {[]string{"@ A 192.0.2.1", `_dmarc TXT "v=DMARC1; p=none"`}, []string{"mail-tied a.example"}},
-		"no mail at all":       {[]string{"@ A 192.0.2.1", `@ TXT "v=spf1 -all"`}, nil},
-		"SPF by address":       {[]string{"@ A 192.0.2.1", "@ MX 10 mx.mail.example.", `@ TXT "v=spf1 a ~all"`}, []string{"mail-tied a.example"}},
-		"refers to another":    {[]string{"@ MX 10 mail.b.example.", `@ TXT "v=spf1 include:b.example -all"`, "shop CNAME www.b.example."}, []string{"depended-on b.example", "depended-on b.example", "depended-on b.example"}},
+		"all is well": {
+			[]string{
+				"@ A 192.0.2.1", "www CNAME a.example.", "@ MX 10 mx.mail.example.",
+				`@ TXT "v=spf1 include:_spf.mail.example -all"`, `_dmarc TXT "v=DMARC1; p=none; rua=mailto:x@n.example"`,
+				`k1._domainkey TXT "v=DKIM1; p=x"`,
+			},
+			nil,
+		},
+		"alias at the apex": {[]string{"@ CNAME x.example."}, []string{"alias-conflict a.example"}},
+		"alias with others": {
+			[]string{"www CNAME x.example.", "www A 192.0.2.1"}, []string{"alias-conflict www.a.example"},
+		},
+		"two aliases": {
+			[]string{"www CNAME x.example.", "www CNAME y.example."}, []string{"alias-conflict www.a.example"},
+		},
+		"doubled":        {[]string{"www.a.example A 192.0.2.1"}, []string{"doubled-name www.a.example.a.example"}},
+		"doubled target": {[]string{"www CNAME x.a.example.a.example."}, []string{"doubled-name www.a.example"}},
+		"near miss": {
+			[]string{"wwww A 192.0.2.1", "www.www A 192.0.2.1"},
+			[]string{"doubled-name www.www.a.example", "doubled-name wwww.a.example"},
+		},
+		"two SPF": {
+			[]string{`@ TXT "v=spf1 -all"`, `@ TXT "v=spf1 mx -all"`}, []string{"mail-malformed a.example"},
+		},
+		"DMARC at the apex": {[]string{`@ TXT "v=DMARC1; p=none"`}, []string{"mail-malformed a.example"}},
+		"DKIM in place":     {[]string{`x.y._domainkey TXT "v=DKIM1; p="`}, nil},
+		"MX on the web":     {[]string{"@ A 192.0.2.1", "@ MX 10 a.example."}, []string{"mail-tied a.example"}},
+		"MX shares address": {
+			[]string{"www A 192.0.2.1", "mail A 192.0.2.1", "@ MX 10 mail.a.example."}, []string{"mail-tied a.example"},
+		},
+		"MX of its own":  {[]string{"www A 192.0.2.1", "mail A 192.0.2.2", "@ MX 10 mail.a.example."}, nil},
+		"implicit MX":    {[]string{"@ A 192.0.2.1", `_dmarc TXT "v=DMARC1; p=none"`}, []string{"mail-tied a.example"}},
+		"no mail at all": {[]string{"@ A 192.0.2.1", `@ TXT "v=spf1 -all"`}, nil},
+		"SPF by address": {
+			[]string{"@ A 192.0.2.1", "@ MX 10 mx.mail.example.", `@ TXT "v=spf1 a ~all"`}, []string{"mail-tied a.example"},
+		},
+		"refers to another": {
+			[]string{"@ MX 10 mail.b.example.", `@ TXT "v=spf1 include:b.example -all"`, "shop CNAME www.b.example."},
+			[]string{"depended-on b.example", "depended-on b.example", "depended-on b.example"},
+		},
 		"refers to what stays": {[]string{"shop CNAME www.n.example."}, nil},
 	} {
 		assert.Equal(t, c.want, judged(domain(c.lines...)), name)
@@ -77,8 +101,23 @@ func TestDelegation(t *testing.T) {
 	}
 	d := domain("@ A 192.0.2.1")
 	d.Parent = Parent{Zone: "example", DS: []DS{{Text: "1 13 2 AB"}}}
-	d.Servers = []Server{server("ns1", Answers, 1, "parent", "zone"), server("ns2", Answers, 2, "parent"), server("ns3", Lame, 0, "zone"), server("ns4", Silent, 0, "zone")}
-	assert.Equal(t, []string{"stale-ds a.example", "split-answers a.example", "split-answers a.example", "split-answers a.example", "split-answers a.example"}, judged(d))
+	d.Servers = []Server{
+		server("ns1", Answers, 1, "parent", "zone"),
+		server("ns2", Answers, 2, "parent"),
+		server("ns3", Lame, 0, "zone"),
+		server("ns4", Silent, 0, "zone"),
+	}
+	assert.Equal(
+		t,
+		[]string{
+			"stale-ds a.example",
+			"split-answers a.example",
+			"split-answers a.example",
+			"split-answers a.example",
+			"split-answers a.example",
+		},
+		judged(d),
+	)
 	d.Parent.DS[0].Matched = true
 	d.Servers = d.Servers[:1]
 	assert.Empty(t, judged(d))
@@ -87,17 +126,30 @@ func TestDelegation(t *testing.T) {
 func TestADifferenceSaysWhoSaysWhatAndForHowLong(t *testing.T) {
 	d := domain("www A 192.0.2.2")
 	d.Differences = []Difference{{Name: "www.a.example", Type: "A", Voices: []Voice{
-		{Who: "ns1.example", Values: []string{"192.0.2.2"}}, {Who: "the resolver 127.0.0.1:53", Resolver: true, Values: []string{"192.0.2.1"}, TTL: 5400}}}}
+		{
+			Who:    "ns1.example",
+			Values: []string{"192.0.2.2"},
+		}, {Who: "the resolver 127.0.0.1:53", Resolver: true, Values: []string{"192.0.2.1"}, TTL: 5400}}}}
 	f := Judge{Now: now}.All(&Survey{Domains: []Domain{d}})
-	assert.Equal(t, "About www.a.example A, ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 says 192.0.2.1, and will for up to 90 min.", f[0].Says)
+	assert.Equal(
+		t,
+		"About www.a.example A, ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 says 192.0.2.1, and will for up to "+
+			"90 min.",
+		f[0].Says,
+	)
 	assert.Contains(t, f[0].Fix, "wait, for up to 90 min")
 }
 
 func TestUnclaimedAliases(t *testing.T) {
 	d := domain("www CNAME sites.platform.example.", "old CNAME gone.platform.example.")
-	d.Aliases = []AliasEnd{{"www.a.example", "sites.platform.example", true}, {"old.a.example", "gone.platform.example", false}}
+	d.Aliases = []AliasEnd{
+		{"www.a.example", "sites.platform.example", true},
+		{"old.a.example", "gone.platform.example", false},
+	}
 	u := web.MustParseURL("http://www.a.example/")
-	d.Chains = []chain.Chain{{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 404}}}}
+	d.Chains = []chain.Chain{
+		{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 404}}},
+	}
 	assert.Equal(t, []string{"dangling-alias old.a.example", "dangling-alias www.a.example"}, judged(d))
 	d.Chains[0].Hops[0].Status = 200
 	assert.Equal(t, []string{"dangling-alias old.a.example"}, judged(d))

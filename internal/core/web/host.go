@@ -46,11 +46,17 @@ var strict = idna.New(idna.MapForLookup(), idna.StrictDomainName(true), idna.Tra
 var loose = idna.New(idna.MapForLookup(), idna.StrictDomainName(false), idna.Transitional(false),
 	idna.CheckHyphens(false))
 
-// ParseHost reads a host name as somebody writes it into an estate: U-labels or A-labels, at least two of them. A URL, a
-// port, an underscore, an IP address or a bad label is an *Error that says what to write instead.
+// ParseHost reads a host name as somebody writes it into an estate: U-labels or A-labels, at least two of them. A URL,
+// a port, an underscore, an IP address or a bad label is an *Error that says what to write instead.
 func ParseHost(s string) (Host, error) {
 	fail := func(says, remedy string) (Host, error) {
-		return Host{}, &Error{Kind: "host", Value: s, Says: says, Expected: "a host name such as www.northmoor.example", Remedy: remedy}
+		return Host{}, &Error{
+			Kind:     "host",
+			Value:    s,
+			Says:     says,
+			Expected: "a host name such as www.northmoor.example",
+			Remedy:   remedy,
+		}
 	}
 	trimmed := strings.TrimSpace(s)
 	switch {
@@ -74,7 +80,10 @@ func ParseHost(s string) (Host, error) {
 	}
 	name, err := strict.ToASCII(strings.TrimSuffix(trimmed, "."))
 	if again, notAgain := strict.ToASCII(name); err != nil || notAgain != nil || again != name {
-		return fail("it holds a label that no host name can have", "use letters, digits and hyphens, at most 63 octets a label")
+		return fail(
+			"it holds a label that no host name can have",
+			"use letters, digits and hyphens, at most 63 octets a label",
+		)
 	}
 	if !strings.Contains(name, ".") {
 		return fail("it is a single label", "add the ending, such as "+name+".example")
@@ -82,8 +91,8 @@ func ParseHost(s string) (Host, error) {
 	return Host{name}, nil
 }
 
-// ParseObservedHost reads a host as the wire shows it: underscores, single labels and IP addresses (IPv6 with or without
-// brackets) are taken as well.
+// ParseObservedHost reads a host as the wire shows it: underscores, single labels and IP addresses (IPv6 with or
+// without brackets) are taken as well.
 func ParseObservedHost(s string) (Host, error) {
 	if a, err := netip.ParseAddr(strings.TrimSuffix(strings.TrimPrefix(s, "["), "]")); err == nil && a.Zone() == "" {
 		return Host{a.String()}, nil

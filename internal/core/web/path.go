@@ -6,10 +6,12 @@ const upperHex = "0123456789ABCDEF"
 
 // unreserved are the octets that need no percent-encoding anywhere (RFC 3986 section 2.3).
 func unreserved(c byte) bool {
-	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '.' || c == '_' || c == '~'
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '.' || c == '_' ||
+		c == '~'
 }
 
-// plain are the octets that stand for themselves in a path: unreserved, sub-delims, ":", "@" and "/" (RFC 3986 section 3.3).
+// plain are the octets that stand for themselves in a path: unreserved, sub-delims, ":", "@" and "/" (RFC 3986 section
+// 3.3).
 func plain(c byte) bool { return unreserved(c) || strings.IndexByte("!$&'()*+,;=:@/", c) >= 0 }
 
 func hexValue(c byte) (byte, bool) {
@@ -36,8 +38,9 @@ func escape(s string, i int) (byte, bool) {
 
 func appendEscaped(b []byte, c byte) []byte { return append(b, '%', upperHex[c>>4], upperHex[c&15]) }
 
-// cleanPath makes of a raw path what is sent on the wire: octets that cannot stand in a request line are percent-encoded,
-// a backslash is a slash (as browsers read http URLs), dot segments are removed. All else stays as it came.
+// cleanPath makes of a raw path what is sent on the wire: octets that cannot stand in a request line are
+// percent-encoded, a backslash is a slash (as browsers read http URLs), dot segments are removed. All else stays as it
+// came.
 func cleanPath(raw string) string {
 	return RemoveDotSegments(encodeUnsendable(strings.ReplaceAll(raw, `\`, "/"), "?#"))
 }
@@ -64,8 +67,8 @@ func encodeUnsendable(s, also string) string {
 	return string(b)
 }
 
-// RemoveDotSegments resolves "." and ".." segments, also percent-encoded ones (RFC 3986 sections 5.2.4 and 6.2.2.2), and
-// gives a path that starts with a slash. Empty segments stay.
+// RemoveDotSegments resolves "." and ".." segments, also percent-encoded ones (RFC 3986 sections 5.2.4 and 6.2.2.2),
+// and gives a path that starts with a slash. Empty segments stay.
 func RemoveDotSegments(path string) string {
 	if path == "" {
 		return "/"

@@ -2,8 +2,8 @@ package web
 
 import "strings"
 
-// MergeQuery puts the parameters of rest behind those of first, raw and in order, and leaves out the ones whose key stands
-// in first already. Keys are compared in normal form. Both come without question mark.
+// MergeQuery puts the parameters of rest behind those of first, raw and in order, and leaves out the ones whose key
+// stands in first already. Keys are compared in normal form. Both come without question mark.
 func MergeQuery(first, rest string) string {
 	if first == "" || rest == "" {
 		return first + rest

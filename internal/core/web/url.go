@@ -17,7 +17,12 @@ type URL struct {
 // ParseURL reads an absolute http or https URL. Anything else is an *Error.
 func ParseURL(s string) (URL, error) {
 	fail := func(says string) (URL, error) {
-		return URL{}, &Error{Kind: "URL", Value: s, Says: says, Expected: "an http or https URL such as https://www.northmoor.example/visit/"}
+		return URL{}, &Error{
+			Kind:     "URL",
+			Value:    s,
+			Says:     says,
+			Expected: "an http or https URL such as https://www.northmoor.example/visit/",
+		}
 	}
 	scheme, rest, ok := strings.Cut(s, ":")
 	if !ok || !strings.HasPrefix(rest, "//") {
@@ -74,11 +79,10 @@ func MustParseURL(s string) URL {
 	return u
 }
 
-// Resolve gives the URL that a reference, such as the value of a Location header, leads to from u (RFC 3986 section 5.2,
-// read as leniently as browsers do: a backslash is a slash, a space is encoded, a tab and a user name are left out, white
-// space around it does not count).
-// oddity says in words what a browser had to mend, "" where nothing. An error is an *Error: nothing that a browser would
-// follow.
+// Resolve gives the URL that a reference, such as the value of a Location header, leads to from u (RFC 3986 section
+// 5.2, read as leniently as browsers do: a backslash is a slash, a space is encoded, a tab and a user name are left
+// out, white space around it does not count). oddity says in words what a browser had to mend, "" where nothing. An
+// error is an *Error: nothing that a browser would follow.
 func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
 	trimmed := strings.Trim(reference, " \t")
 	if strings.Contains(trimmed, "\t") {
@@ -87,7 +91,12 @@ func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
 	for i := range len(trimmed) {
 		switch c := trimmed[i]; {
 		case c < 0x20 || c == 0x7f:
-			return URL{}, "", &Error{Kind: "URL", Value: reference, Says: "it holds a control character", Expected: "a URL in percent-encoded ASCII"}
+			return URL{}, "", &Error{
+				Kind:     "URL",
+				Value:    reference,
+				Says:     "it holds a control character",
+				Expected: "a URL in percent-encoded ASCII",
+			}
 		case c == ' ':
 			oddity = "it holds a space, which has to be written %20"
 		case c >= 0x80 && oddity == "":
@@ -208,7 +217,9 @@ func (u URL) Key() string {
 
 // Same tells whether two URLs are equal by RFC 3986 section 6.2.2.
 func (u URL) Same(other URL) bool {
-	return u == other || u.door == other.door && NormalPath(u.path) == NormalPath(other.path) && NormalQuery(u.query) == NormalQuery(other.query)
+	return u == other ||
+		u.door == other.door && NormalPath(u.path) == NormalPath(other.path) &&
+			NormalQuery(u.query) == NormalQuery(other.query)
 }
 
 // At returns the same path and query on another door.

@@ -98,7 +98,8 @@ func TestURLIsCleanAsABrowserSendsIt(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, u, again)
 	}
-	for _, in := range []string{"", "a.example", "ftp://a.example/", "javascript:alert(1)", "http://", "http://u:p@a.example/", "http://a.example:0/", "http://a.example:99999/", "http://a%00.example/"} {
+	for _, in := range []string{"", "a.example", "ftp://a.example/", "javascript:alert(1)", "http://",
+		"http://u:p@a.example/", "http://a.example:0/", "http://a.example:99999/", "http://a%00.example/"} {
 		_, err := ParseURL(in)
 		assert.Error(t, err, in)
 	}
@@ -158,7 +159,8 @@ func TestResolveReadsALocationAsBrowsersDo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "https://a.example/new%20page", next.String())
 	assert.Contains(t, oddity, "space")
-	for in, want := range map[string]string{"/a\tb": "https://a.example/ab", "http://u:p@b.example/x@y": "http://b.example/x@y", "//u@b.example": "https://b.example/"} {
+	for in, want := range map[string]string{"/a\tb": "https://a.example/ab",
+		"http://u:p@b.example/x@y": "http://b.example/x@y", "//u@b.example": "https://b.example/"} {
 		next, oddity, err = base.Resolve(in)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, next.String())
@@ -202,7 +204,8 @@ func TestDoorTextRoundTrip(t *testing.T) {
 }
 
 func FuzzURL(f *testing.F) {
-	for _, s := range []string{"https://a.example/a/../%2e?x#y", "http://ø.example/%zz", `http:\\a\b`, "//x", "http://a.example/a/%2E%2e/."} {
+	for _, s := range []string{"https://a.example/a/../%2e?x#y", "http://ø.example/%zz", `http:\\a\b`, "//x",
+		"http://a.example/a/%2E%2e/."} {
 		f.Add(s)
 	}
 	base := MustParseURL("https://a.example/dir/page?x=1")
