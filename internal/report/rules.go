@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"net/http"
 
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/proof"
@@ -24,7 +25,9 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 		switch {
 		case t.Rule > 0:
 			fmt.Fprintf(w, "  line %d takes it: %s\n", t.Rule, clean(shown(t.Old)))
-		case t.Status == 200:
+		case t.Status == http.StatusOK && t.Assumed == predict.OutsideEstate:
+			fmt.Fprintln(w, "  no rule is asked: it is no door of the estate")
+		case t.Status == http.StatusOK:
 			fmt.Fprintln(w, "  no rule is asked: it is served")
 		default:
 			fmt.Fprintln(w, "  no rule takes it: the fallback of its domain, or the site, answers")
@@ -65,6 +68,12 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 				answer = s.severity("error", "404: none of the pages that exist")
 			}
 			fmt.Fprintf(w, "    %s %s  %s\n", mark, clean(step.URL), answer)
+		}
+		switch t.Assumed {
+		case predict.OutsideEstate:
+			fmt.Fprintf(w, "      %s\n", s.faint("taken for granted: nobody looked at what is outside the estate"))
+		case predict.PagesUnknown:
+			fmt.Fprintf(w, "      %s\n", s.faint("taken for granted: the estate file lists no pages (site.pages)"))
 		}
 		switch t.End {
 		case "loop":

@@ -244,7 +244,7 @@ var table = [codes]Kind{
 		Do:    "Correct the rule that puts its own beginning before the path again.",
 	},
 	TooManyHops: {
-		Name: "too-many-hops", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Name: "too-many-hops", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives},
 		Means: "After 20 redirects there is still another.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Lead every door straight to its end.",

@@ -18,7 +18,17 @@ type Try struct {
 	Location string  `json:"location,omitempty"`
 	Chain    []Step  `json:"chain"` // predicted, to the end
 	End      string  `json:"end"`
+	Assumed  Assumed `json:"assumed,omitempty"`
 }
+
+// Assumed is why the page at the end of a chain is taken for granted, and not known.
+type Assumed string
+
+// Why a page is taken for granted; "" where it is known.
+const (
+	OutsideEstate Assumed = "outside" // it is no door of the estate
+	PagesUnknown  Assumed = "pages"   // the estate file lists no pages of the site
+)
 
 // Rival is a rule that would take a URL, and why another one wins.
 type Rival struct {
@@ -48,6 +58,15 @@ func (w *Web) Try(u web.URL) Try {
 		}
 	}
 	t.Chain, t.End = w.Steps(u, chain.Asked)
+	if end := t.Chain[len(t.Chain)-1]; end.Status == 200 {
+		switch last, err := web.ParseURL(end.URL); {
+		case err != nil:
+		case w.Door(last.Door()).Does == Outside:
+			t.Assumed = OutsideEstate
+		case w.Door(last.Door()).Does == Serves && !w.KnowsPages():
+			t.Assumed = PagesUnknown
+		}
+	}
 	return t
 }
 

@@ -31,14 +31,17 @@ policy: {upgrade: same-host-first, exempt: [/x/]}
 	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules})
 	for u, want := range map[string]predict.Try{
 		"https://old.example/a/1": {
-			Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1",
+			Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1", Assumed: predict.PagesUnknown,
 			Rivals: []predict.Rival{{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}},
 		},
-		"http://old.example/a/1":     {Status: 301, Location: "https://old.example/a/1"}, // https first: no rule is asked
-		"https://typed.example/a":    {Status: 301, Location: "https://www.n.example/a"}, // a form knows no rules
-		"http://old.example/x/1":     {Status: 404},                                      // exempt
-		"https://www.n.example/a/1":  {Status: 200},
-		"https://else.test/whatever": {Status: 200},
+		// https first: no rule is asked
+		"http://old.example/a/1": {Status: 301, Location: "https://old.example/a/1", Assumed: predict.PagesUnknown},
+		// a form knows no rules
+		"https://typed.example/a":    {Status: 301, Location: "https://www.n.example/a", Assumed: predict.PagesUnknown},
+		"http://old.example/x/1":     {Status: 404}, // exempt
+		"https://www.n.example/a/1":  {Status: 200, Assumed: predict.PagesUnknown},
+		"https://else.test/whatever": {Status: 200, Assumed: predict.OutsideEstate},
+		"https://n.example:8443/":    {Status: 200, Assumed: predict.OutsideEstate}, // a URL with a port is no door
 	} {
 		got := p.Try(web.MustParseURL(u))
 		assert.NotEmpty(t, got.Chain)

@@ -416,11 +416,15 @@ func (v *prover) undecided(o outcome, why string) {
 		return
 	}
 	v.said[key] = true
+	by := ""
+	if way := told(names); way != named(concerned, names) {
+		by = " (" + way + ")"
+	}
 	v.tally.Add(
 		finding.New(
 			finding.Undecided,
 			named(concerned, names),
-			fmt.Sprintf("It could not be decided what holds for %s (%s): %s.", named(concerned, names), told(names), why),
+			fmt.Sprintf("It could not be decided what holds for %s%s: %s.", named(concerned, names), by, why),
 			"Make these rules simpler or more specific, so that none of them leads to what another one takes.",
 			reasoned(v.evidence(concerned, web.URL{}), why),
 		),

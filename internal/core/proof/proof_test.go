@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -44,6 +45,23 @@ func said(p *Proof) []string {
 		all = append(all, f.Code.String()+" "+f.Subject)
 	}
 	return all
+}
+
+// TestADowngradeThatIsNotDecidedIsSaid hides a rule that leads to http behind a better one, among so many others that
+// the search gives up.
+func TestADowngradeThatIsNotDecidedIsSaid(t *testing.T) {
+	rules := []string{"old.example/q{+r},http://two.example/b", "https://old.example/q{+s},/0"}
+	for _, letter := range "abcdefghijklmnop" {
+		rules = append(rules, fmt.Sprintf("https://old.example/q{x}%c{+y},/1", letter))
+	}
+	_, p := prove(t, "domains: [n.example, old.example, two.example]\n", rules...)
+	i := slices.IndexFunc(p.Findings, func(f finding.Finding) bool { return f.Code == finding.Undecided })
+	require.GreaterOrEqual(t, i, 0, "%v", said(p))
+	assert.Equal(
+		t,
+		"It could not be decided what holds for rules line 2: it may lead from https to http.",
+		p.Findings[i].Says,
+	)
 }
 
 func TestWhatHolds(t *testing.T) {
