@@ -762,7 +762,8 @@ func (a *apacheText) tries(s *section, w reading, t *table, entries []rule.Entry
 		return
 	}
 	buckets := []*bucket{{prefix: "/", patterns: entries}}
-	if !t.door.DropsPath {
+	// A folder's file is read anew for every request, which costs more for each line than trying it.
+	if !t.door.DropsPath && a.options.Form != htaccess {
 		buckets = bucketsOf(entries, func(r *rule.Rule) string { return plainHead(r, t.door.Paths) })
 	}
 	below := map[*bucket][]*bucket{}
@@ -811,11 +812,8 @@ func (a *apacheText) tries(s *section, w reading, t *table, entries []rule.Entry
 	s.add(write(buckets[0]))
 }
 
-// skip skips rules where a path does not begin so. A folder's file sees paths without their first slash.
+// skip skips rules where a path does not begin so.
 func (a *apacheText) skip(s *section, prefix, more, anyCase string, rules int) {
-	if a.options.Form == htaccess {
-		prefix = strings.TrimPrefix(prefix, "/")
-	}
 	s.rule(argument("!^"+plainRegexp(prefix)+more), "-", fmt.Sprintf("%sS=%d", anyCase, rules))
 }
 
