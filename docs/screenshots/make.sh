@@ -71,7 +71,7 @@ terminal plan "upperpath plan --only lacemill-museum.example" '/Changes in/,$'
 terminal faulty "upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones" '/leftover-address/,$'
 terminal consider "upperpath plan --consider gateway,platform,registrar --only northmoormuseum.example; echo; upperpath plan --consider www,apex"
 upperpath write apache >/dev/null
-terminal apache "upperpath write apache --force; echo; cat apache/up3.txt; echo; sed -n '/^# slate/,/path as/p' apache/apache.conf" top
+terminal apache "upperpath write apache --force; echo; cat apache/up3.txt; echo; sed -n '/^# slate/,/All other paths/p' apache/apache.conf" top
 upperpath write sheet >/dev/null
 terminal sheet "cat sheets/registrar-a.md" '/^# What/,$' 4 168 9
 page report "$work/museums/report.html"
