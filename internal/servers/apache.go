@@ -356,8 +356,7 @@ func (a *apacheText) alike() [][]block {
 	var all [][]block
 	for _, k := range a.blocks {
 		i := slices.IndexFunc(all, func(have []block) bool {
-			return k.table != nil && have[0].table == k.table && len(have) == 1 && have[0].Scheme != k.Scheme &&
-				slices.Equal(have[0].names, k.names)
+			return k.table != nil && have[0].table == k.table && slices.Equal(have[0].names, k.names)
 		})
 		if i < 0 {
 			all = append(all, []block{k})
@@ -580,9 +579,7 @@ const mostStarts = 12
 func (t *table) startsRegexp() string {
 	var all []string
 	for start := range t.starts() {
-		if start == "/" {
-			all = append(all, "/$")
-		} else if !strings.Contains(start, "%") {
+		if !strings.Contains(start, "%") {
 			all = append(all, decodedRegexp(start)+"(?:/|$)")
 		}
 	}

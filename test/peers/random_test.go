@@ -28,6 +28,58 @@ type answering interface {
 	normal(answer string) string
 }
 
+var realServers = map[string]func(*testing.T, string) answering{
+	"nginx":     func(t *testing.T, estate string) answering { return startNginx(t, estate) },
+	"apache":    func(t *testing.T, estate string) answering { return startApacheOn(t, estate, false) },
+	".htaccess": func(t *testing.T, estate string) answering { return startApacheOn(t, estate, true) },
+}
+
+// TestServersFindWholePathsBeforePatterns asks for paths that whole ones and patterns take, in every spelling, where
+// patterns are parted by how paths begin: by segments, by octets, below other patterns, with index files and fragments.
+func TestServersFindWholePathsBeforePatterns(t *testing.T) {
+	const estate = `canonical: https://www.n.example
+site: {hosts: [www.n.example]}
+carriers:
+  g: {by: server, addresses: [203.0.113.20]}
+rules: rules.csv
+domains:
+  - {name: old.example, leads-to: /mill/}
+  - {name: careless.example, ignore-case: yes, index: [index.php], fallback: gone}
+`
+	world := worlds.World{Estate: estate}
+	var requests []request
+	for _, host := range []string{"old.example", "careless.example"} {
+		paths := []string{"/", "/index.php", "/zzz", "/zzz/b"}
+		for i := range 9 {
+			begin := fmt.Sprintf("/s%d", i)
+			for _, rule := range []string{
+				begin + "/a,/whole", begin + "/a?p=1,/asked", begin + "/Big,/big,302", begin + "/caf%C3%A9,/accent#top",
+				begin + "/{x},/one/{x}", begin + "/{x}/{+r},/more/{x}/{+r}", begin + "-{x:digits},/number/{x}",
+			} {
+				world.Rules = append(world.Rules, host+rule)
+			}
+			for _, end := range []string{
+				"", "/", "/a", "/a?p=1", "/a?p=2", "/A", "/%61", "/Big", "/big", "/%42ig", "/caf%C3%A9", "/caf%c3%a9?x", "/b",
+				"/b/c", "/b/../a", "//a", "-12", "-%31", "-x", "/index.php", "/b/index.php",
+			} {
+				paths = append(paths, begin+end)
+			}
+		}
+		world.Rules = append(world.Rules, host+"/{x}/b,/any/{x}", host+"/{x},/all/{x}")
+		for _, path := range paths {
+			requests = append(requests, request{"http", host, path}, request{"https", host, path})
+		}
+	}
+	for name, start := range realServers {
+		t.Run(name, func(t *testing.T) {
+			kinds := map[string]int{}
+			asked, _ := compare(t, name, world, requests, start, kinds)
+			assert.Greater(t, asked, 600)
+			assert.Greater(t, kinds["302"], 20)
+		})
+	}
+}
+
 // TestServersAnswerRandomTablesAsPredicted writes tables at random, with carriers limited in every way, for real
 // servers, and compares status and Location of many requests with the prediction. SEED=3 ROUNDS=200 goes looking for
 // others.
@@ -39,27 +91,27 @@ func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
 	if n, err := strconv.Atoi(os.Getenv("ROUNDS")); err == nil {
 		rounds = n
 	}
-	for name, start := range map[string]func(*testing.T, string) answering{
-		"nginx":     func(t *testing.T, estate string) answering { return startNginx(t, estate) },
-		"apache":    func(t *testing.T, estate string) answering { return startApacheOn(t, estate, false) },
-		".htaccess": func(t *testing.T, estate string) answering { return startApacheOn(t, estate, true) },
-	} {
+	for name, start := range realServers {
 		t.Run(name, func(t *testing.T) {
 			t.Logf("seed %d", seed)
 			random := rand.New(rand.NewPCG(seed, 1))
 			asked, kinds := 0, map[string]int{}
 			for round := 0; round < rounds; {
-				make := worlds.Server
+				worldOf := worlds.Server
 				if round%5 == 4 {
-					make = worlds.Dense
+					worldOf = worlds.Dense
 				}
-				world := make(random)
+				world := worldOf(random)
 				in, ok := world.Read(t)
 				if !ok || len(in.Web().Rules.Ties()) > 0 {
 					continue
 				}
 				round++
-				more, differs := compare(t, name, world, random, start, kinds)
+				requests := make([]request, 100)
+				for i := range requests {
+					requests[i].scheme, requests[i].host, requests[i].uri = world.Request(random)
+				}
+				more, differs := compare(t, name, world, requests, start, kinds)
 				if asked += more; differs {
 					t.Fatalf("seed %d round %d:\n%s", seed, round, world)
 				}
@@ -70,12 +122,14 @@ func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
 	}
 }
 
+type request struct{ scheme, host, uri string }
+
 // compare starts a server on a world, and asks it.
 func compare(
 	t *testing.T,
 	name string,
 	world worlds.World,
-	random *rand.Rand,
+	requests []request,
 	start func(*testing.T, string) answering,
 	kinds map[string]int,
 ) (asked int, differs bool) {
@@ -92,8 +146,8 @@ func compare(
 			held[d.Door] = d
 		}
 		barred := barredLines(t, name, estate)
-		for range 100 {
-			scheme, host, uri := world.Request(random)
+		for _, r := range requests {
+			scheme, host, uri := r.scheme, r.host, r.uri
 			d, ok := held[web.Door{Scheme: web.Scheme(scheme), Host: web.MustParseHost(host)}]
 			if !ok {
 				continue
