@@ -139,6 +139,8 @@ func TestHeadsOfVariants(t *testing.T) {
 	assert.Equal(t, lowerASCII(web.NormalPath("/Caf%C3%A9")), key)
 	_, fixed = cut{segments: 1}.keyOf([]head{{"/caf", false}})
 	assert.False(t, fixed, "the segment may go on")
+	_, fixed = cut{segments: 2}.keyOf([]head{{"/a/", true}, {"/a/index.php", true}})
+	assert.False(t, fixed, "an index file is another second segment")
 	_, fixed = cut{octets: 7}.keyOf([]head{{"/abcdefgh", false}, {"/abcde", true}})
 	assert.False(t, fixed)
 }

@@ -49,14 +49,17 @@ domains:
 	world := worlds.World{Estate: estate}
 	var requests []request
 	for _, host := range []string{"old.example", "careless.example"} {
-		paths := []string{"/", "/index.php", "/zzz", "/zzz/b"}
+		paths := []string{"/", "/index.php", "/zzz", "/zzz/b", "/qq/of-long-standing", "/qq/x", "/s1/of-long-standing"}
 		for i := range 9 {
 			begin := fmt.Sprintf("/s%d", i)
 			for _, rule := range []string{
 				begin + "/a,/whole", begin + "/a?p=1,/asked", begin + "/Big,/big,302", begin + "/caf%C3%A9,/accent#top",
-				begin + "/{x},/one/{x}", begin + "/{x}/{+r},/more/{x}/{+r}", begin + "-{x:digits},/number/{x}",
+				begin + "/{x},/one/{x}", begin + "/{x}/{+r},/more/{x}/{+r}",
 			} {
 				world.Rules = append(world.Rules, host+rule)
+			}
+			if host == "careless.example" { // else segments tell them apart
+				world.Rules = append(world.Rules, host+begin+"-{x:digits},/number/{x}")
 			}
 			for _, end := range []string{
 				"", "/", "/a", "/a?p=1", "/a?p=2", "/A", "/%61", "/Big", "/big", "/%42ig", "/caf%C3%A9", "/caf%c3%a9?x", "/b",
@@ -65,7 +68,8 @@ domains:
 				paths = append(paths, begin+end)
 			}
 		}
-		world.Rules = append(world.Rules, host+"/{x}/b,/any/{x}", host+"/{x},/all/{x}")
+		world.Rules = append(world.Rules, host+"/{x}/b,/any/{x}", host+"/{x},/all/{x}",
+			host+"/{x}/of-long-standing,/long/{x}", host+"/qq/{x},/qq/{x}")
 		for _, path := range paths {
 			requests = append(requests, request{"http", host, path}, request{"https", host, path})
 		}
