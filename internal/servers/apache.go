@@ -309,7 +309,7 @@ func (a *apacheText) folderFile() []byte {
 			"alone.\n",
 	)
 	fmt.Fprint(&b, apacheRefusals)
-	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them.\n\nRewriteEngine on\n")
+	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them; one that is longer than the names of files may\n# be (mostly 255 octets a segment, 4,096 in all) gets its 403.\n\nRewriteEngine on\n")
 	for _, doors := range a.alike() {
 		k, schemes := doors[0], []string{}
 		var s section
@@ -541,7 +541,7 @@ func (a *apacheText) withoutKeys(s, uses *section) {
 				"^",
 				"-",
 				"E="+rest+":%1%2",
-				"%{ENV:"+rest+"} "+argument("^((?:&[^&]*)*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"),
+				"%{ENV:"+rest+"} "+argument("^(.*?)&(?:"+keys+")(?:=[^&]*)?((?:&.*)?)$"),
 			)
 		}
 		all.rule("^", "-", "E="+only+":?%1", "%{ENV:"+rest+`} "^&(.+)$"`)
@@ -848,7 +848,7 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 	s.comment("line %d: %s", r.Line, r.Old)
 	for _, v := range mode.Variants(r.Old.Parts) {
 		n := numbering{numbers: map[string]int{}, sign: '%'}
-		path, not := n.parts(v.Parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, w == asOdd), notRegexp(v)
+		path, not := n.parts(v.Parts, '?', w == asOdd), notRegexp(v)
 		subject, expression := w.path(), "^"+not+path
 		pattern, conditions, flags := "^", []string(nil), ""
 		switch {
@@ -892,7 +892,7 @@ type numbering struct {
 	sign    byte
 }
 
-func (n numbering) parts(parts []rule.Part, one, rest string, odd bool) string {
+func (n numbering) parts(parts []rule.Part, end byte, odd bool) string {
 	var b strings.Builder
 	for i, p := range parts {
 		if !p.IsCapture() {
@@ -900,7 +900,7 @@ func (n numbering) parts(parts []rule.Part, one, rest string, odd bool) string {
 			continue
 		}
 		n.numbers[p.Name] = len(n.numbers) + 1
-		fmt.Fprintf(&b, "(%s)", captured(parts, i, one, rest, odd))
+		fmt.Fprintf(&b, "(%s)", captured(parts, i, end, odd))
 	}
 	return b.String()
 }
@@ -909,13 +909,13 @@ func (n numbering) conditions(r *rule.Rule) string {
 	var b strings.Builder
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
-		value := "=" + n.parts(c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, true)
+		value := "=" + n.parts(c.Parts, '&', true)
 		if len(c.Parts) == 0 {
 			value = "=?"
 		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
 			value = fmt.Sprintf("(?:%s)?", value)
 		}
-		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*%s%s(?:&|$))", key, key, value)
+		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*+%s%s(?:&|$))", key, key, value)
 	}
 	return b.String()
 }

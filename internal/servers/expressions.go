@@ -36,13 +36,13 @@ func conditionsRegexp(r *rule.Rule) string {
 	var b strings.Builder
 	for _, c := range r.Old.Query {
 		key := literalRegexp(c.Key)
-		value := "=" + partsRegexp(r.Old, c.Parts, `(?:[^/&%]|%[0-9A-Fa-f]{2})+?`, `[^&]*`, true)
+		value := "=" + partsRegexp(r.Old, c.Parts, '&', true)
 		if len(c.Parts) == 0 {
 			value = "=?"
 		} else if len(c.Parts) == 1 && c.Parts[0].Rest {
 			value = fmt.Sprintf("(?:%s)?", value)
 		}
-		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*%s%s(?:&|$))", key, key, value)
+		fmt.Fprintf(&b, "(?=(?:(?!%s(?:[=&]|$))[^&]*&)*+%s%s(?:&|$))", key, key, value)
 	}
 	return b.String()
 }
@@ -70,18 +70,18 @@ func captureNumber(old rule.Pattern, name string) int {
 // pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits;
 // else (plainRegexp) only one that is in normal form.
 func pathRegexp(old rule.Pattern, parts []rule.Part, odd bool) string {
-	return partsRegexp(old, parts, `(?:[^/%?]|%[0-9A-Fa-f]{2})+?`, `[^?]*`, odd)
+	return partsRegexp(old, parts, '?', odd)
 }
 
-// partsRegexp writes parts, with what a capture and one of the rest take, and how texts are spelled.
-func partsRegexp(old rule.Pattern, parts []rule.Part, one, rest string, odd bool) string {
+// partsRegexp writes parts up to ? or &, as they are or with every octet spelled out.
+func partsRegexp(old rule.Pattern, parts []rule.Part, end byte, odd bool) string {
 	var b strings.Builder
 	for i, p := range parts {
 		if !p.IsCapture() {
 			b.WriteString(spelled(p.Literal, odd))
 			continue
 		}
-		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), captured(parts, i, one, rest, odd))
+		fmt.Fprintf(&b, "(?<up_c%d>%s)", captureNumber(old, p.Name), captured(parts, i, end, odd))
 	}
 	return b.String()
 }
@@ -94,29 +94,35 @@ func spelled(normal string, odd bool) string {
 	return plainRegexp(normal)
 }
 
-// captured writes what a capture takes: the shortest text. Where a slash or the end comes behind it, that is all up to
-// there, which is found sooner; an escape is taken whole unless what comes behind cannot begin inside one.
-func captured(parts []rule.Part, i int, one, rest string, odd bool) string {
-	p, behind := parts[i], ""
+// captured writes what a capture takes: the shortest text, where a slash or the end comes behind it all up to there, which
+// is found sooner. An escape is taken whole. No group is repeated, unless a text is percent-encoded digit for digit: for each
+// round an engine needs some of the little room that it has, and gives up on a long path without a word.
+func captured(parts []rule.Part, i int, end byte, odd bool) string {
+	p, behind := parts[i], byte(0)
 	if i+1 < len(parts) {
-		behind = parts[i+1].Literal
+		behind = parts[i+1].Literal[0]
 	}
-	whole := i+1 == len(parts) || strings.HasPrefix(behind, "/")
+	one := "[^/" + string(rune(end)) + "]"
+	whole := i+1 == len(parts) || behind == '/'
 	switch {
 	case p.Rest:
-		return rest
-	case p.Digits && whole && !odd:
-		return `[0-9]+`
+		return "[^" + string(rune(end)) + "]*"
+	case p.Digits && odd && (behind < '0' || behind > '9'):
+		return `(?:[0-9]++|%3[0-9])++`
 	case p.Digits && odd:
 		return `(?:[0-9]|%3[0-9])+?`
+	case p.Digits && whole:
+		return `[0-9]+`
 	case p.Digits:
 		return `[0-9]+?`
 	case p.Label:
 		return `[0-9A-Za-z-]+?`
-	case whole && strings.HasPrefix(one, "(?:[^/%?]"):
-		return `[^/?]+`
+	case whole:
+		return one + "+"
+	case strings.IndexByte("0123456789ABCDEFabcdef", behind) < 0:
+		return one + "+?"
 	}
-	return one
+	return one + `+?(?<!%)(?<!%[0-9A-Fa-f])`
 }
 
 // plainRegexp takes a text in normal form as it is.

@@ -82,6 +82,7 @@ old,new
 			for _, v := range d.Paths.Variants(e.Rule.Old.Parts) {
 				if len(v.Not) == 0 { // Go has no (?!
 					text := "^" + variantRegexp(e.Rule, v.Parts, false) + "$"
+					text = strings.ReplaceAll(text, "(?<!%)(?<!%[0-9A-Fa-f])", "") // nor this, and no path here needs it
 					if d.Paths.IgnoreCase {
 						text = "(?i)" + text
 					}

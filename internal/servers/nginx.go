@@ -415,7 +415,7 @@ func (n *nginx) strip(own string, used []string) int {
 			number,
 			round,
 			from,
-			quote("~^(?<up_l>(?:&[^&]*)*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"),
+			quote("~^(?<up_l>.*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"),
 		)
 		from = fmt.Sprintf("$up_rest%d_%d", number, round)
 	}

@@ -78,7 +78,7 @@ func startNginx(t *testing.T, estate string) *nginx {
 	if os.Geteuid() == 0 {
 		user = "user root;\n"
 	}
-	require.NoError(t, os.WriteFile(config, fmt.Appendf(nil, `%sdaemon off;
+	require.NoError(t, os.WriteFile(config, fmt.Appendf(nil, `%sdaemon off; pcre_jit on;
 pid %[2]s/pid;
 error_log %[2]s/error.log;
 events {}
