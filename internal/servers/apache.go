@@ -309,7 +309,8 @@ func (a *apacheText) folderFile() []byte {
 			"alone.\n",
 	)
 	fmt.Fprint(&b, apacheRefusals)
-	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them; one that is longer than the names of files may\n# be (mostly 255 octets a segment, 4,096 in all) gets its 403.\n\nRewriteEngine on\n")
+	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them; one that is longer than "+
+		"the names of files may\n# be (mostly 255 octets a segment, 4,096 in all) gets its 403.\n\nRewriteEngine on\n")
 	for _, doors := range a.alike() {
 		k, schemes := doors[0], []string{}
 		var s section

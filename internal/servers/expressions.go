@@ -94,9 +94,10 @@ func spelled(normal string, odd bool) string {
 	return plainRegexp(normal)
 }
 
-// captured writes what a capture takes: the shortest text, where a slash or the end comes behind it all up to there, which
-// is found sooner. An escape is taken whole. No group is repeated, unless a text is percent-encoded digit for digit: for each
-// round an engine needs some of the little room that it has, and gives up on a long path without a word.
+// captured writes what a capture takes: the shortest text, where a slash or the end comes behind it all up to there,
+// which is found sooner. An escape is taken whole. No group is repeated, unless a text is percent-encoded digit for
+// digit: for each round an engine needs some of the little room that it has, and gives up on a long path without a
+// word.
 func captured(parts []rule.Part, i int, end byte, odd bool) string {
 	p, behind := parts[i], byte(0)
 	if i+1 < len(parts) {

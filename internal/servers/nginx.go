@@ -3,6 +3,7 @@ package servers
 import (
 	"bytes"
 	"fmt"
+	"hash/fnv"
 	"strconv"
 	"strings"
 
@@ -26,7 +27,7 @@ maps, patterns by how their paths begin, path and query kept as the rules and th
 }
 
 func writeNginx(doors predictedDoors, o Options) (Output, error) {
-	n := nginx{options: o, strips: map[string]int{}, started: map[string]bool{}}
+	n := nginx{options: o, tag: tagOf(doors), strips: map[string]int{}, started: map[string]bool{}}
 	n.blocks, n.tables = blocksOf(doors, func(t *table, entries []rule.Entry) {
 		t.sortOut(entries, true, nginxBars, func(r *rule.Rule, why string) {
 			n.findings = append(n.findings, beyond("nginx", r.Place(), r.Old.String(), why, r.Line))
@@ -42,8 +43,19 @@ func writeNginx(doors predictedDoors, o Options) (Output, error) {
 		"nginx -t, then nginx -s reload"}}, nil
 }
 
+// tagOf gives what tells the variables of these doors from those of another estate's file in the same server, where one
+// would else replace the other without a word.
+func tagOf(doors predictedDoors) string {
+	h := fnv.New32a()
+	for _, d := range doors {
+		fmt.Fprintln(h, d.Canonical, d.Carrier, d.Host)
+	}
+	return fmt.Sprintf("%04x", h.Sum32()&0xffff)
+}
+
 type nginx struct {
 	options  Options
+	tag      string // in the names of variables
 	blocks   []block
 	tables   []*table
 	queries  bytes.Buffer // maps of the visitor's query
@@ -141,7 +153,8 @@ func (n *nginx) file() []byte {
 	for _, text := range []*bytes.Buffer{&n.starts, &n.queries, &n.maps} {
 		b.Write(text.Bytes())
 	}
-	fmt.Fprintf(&b, "\n# Hosts that are not here.\n")
+	fmt.Fprintf(&b, "\n# Hosts that are not here. Leave these two servers out where another file has default servers "+
+		"for the same ports.\n")
 	n.unknownHosts(&b)
 	b.Write(n.text.Bytes())
 	return b.Bytes()
@@ -388,9 +401,9 @@ func (n *nginx) query(own string, drop bool, used ...string) string {
 	case drop:
 		return "?" + own
 	case own == "":
-		return fmt.Sprintf("$up_ask%d", n.strip(own, used))
+		return fmt.Sprintf("$up_%s_ask%d", n.tag, n.strip(own, used))
 	}
-	return fmt.Sprintf("?%s$up_rest%d", own, n.strip(own, used))
+	return fmt.Sprintf("?%s$up_%s_rest%d", own, n.tag, n.strip(own, used))
 }
 
 // strip writes the maps that take keys from a query, up to three times, and returns their number.
@@ -401,7 +414,7 @@ func (n *nginx) strip(own string, used []string) int {
 	}
 	number := len(n.strips) + 1
 	n.strips[set] = number
-	from := "$up_more"
+	from, rest := "$up_more", fmt.Sprintf("$up_%s_rest%d", n.tag, number)
 	fmt.Fprintf(
 		&n.queries,
 		"\n# The visitor's query without what a target sets itself or a rule uses up; a key that comes more than three "+
@@ -410,20 +423,21 @@ func (n *nginx) strip(own string, used []string) int {
 	for round := 1; round <= 3; round++ {
 		fmt.Fprintf(
 			&n.queries,
-			"map %s $up_rest%d_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n",
+			"map %s %s_%d {\n    default %s;\n    %s \"$up_l$up_r\";\n}\n",
 			from,
-			number,
+			rest,
 			round,
 			from,
 			quote("~^(?<up_l>.*?)&(?:"+set+")(?:=[^&]*)?(?<up_r>(?:&.*)?)$"),
 		)
-		from = fmt.Sprintf("$up_rest%d_%d", number, round)
+		from = fmt.Sprintf("%s_%d", rest, round)
 	}
-	fmt.Fprintf(&n.queries, "map %s $up_rest%d {\n    default %s;\n    \"&\" \"\";\n}\n", from, number, from)
+	fmt.Fprintf(&n.queries, "map %s %s {\n    default %s;\n    \"&\" \"\";\n}\n", from, rest, from)
 	fmt.Fprintf(
 		&n.queries,
-		"map %s $up_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n",
+		"map %s $up_%s_ask%d {\n    default \"\";\n    \"~^&(?<up_l>.+)$\" \"?$up_l\";\n}\n",
 		from,
+		n.tag,
 		number,
 	)
 	return number

@@ -154,7 +154,7 @@ func (c *chain) begin(by cut, keys []string, entries map[string]string, next str
 // name gives a new variable.
 func (c *chain) name() string {
 	c.names++
-	return fmt.Sprintf("$up%d_%c%d", c.number, c.letter, c.names)
+	return fmt.Sprintf("$up_%s_%d%c%d", c.tag, c.number, c.letter, c.names)
 }
 
 // start gives the variable of how a path begins.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -204,4 +205,36 @@ func TestLargeTablesGetLargerHashes(t *testing.T) {
 	assert.True(t, strings.Contains(string(out.Files[0].Text), "map_hash_bucket_size 512;"))
 	require.Len(t, out.Findings, 1, "a path that nginx cannot read is said")
 	assert.Contains(t, out.Findings[0].Says, "longer than the 3900 octets")
+}
+
+// TestTwoEstatesNameTheirVariablesApart writes two estates for one nginx, where a variable of one would replace that of
+// the other.
+func TestTwoEstatesNameTheirVariablesApart(t *testing.T) {
+	maps := func(domain string) map[string]string {
+		p := load(t, txtar.Parse([]byte(`
+-- upperpath.yaml --
+canonical: https://www.n.example
+carriers: {gateway: {by: server, addresses: [203.0.113.20]}}
+domains: [`+domain+`]
+rules: rules.csv
+-- rules.csv --
+old,new
+`+domain+`/a,/b?from=`+domain+`
+`+domain+`/{x}/b,/`+domain+`/{x}
+`)))
+		out, err := nginxWriter.Write(p, Options{})
+		require.NoError(t, err)
+		all := map[string]string{}
+		for _, m := range regexp.MustCompile(`(?s)\nmap \S+ (\S+) \{\n(.*?)\n\}\n`).FindAllStringSubmatch(string(out.Files[0].Text), -1) {
+			all[m[1]] = m[2]
+		}
+		return all
+	}
+	one, other := maps("old.example"), maps("elder.example")
+	assert.GreaterOrEqual(t, len(one), 10)
+	for name, text := range one {
+		if also, there := other[name]; there {
+			assert.Equal(t, text, also, "%s is another map in the other file", name)
+		}
+	}
 }

@@ -96,18 +96,23 @@ domains: [{name: old.example, index: [index.php]}]
 `
 	world := worlds.World{Estate: estate, Rules: []string{
 		"old.example/x,/y?from=old", "old.example/item-{x}-end,/item/{x}", "old.example/{a}-{b}.html,/b/{b}/{a}#top,302",
-		"old.example/{a}cafe{b},/cafe/{a}/{b}", "old.example/n{n:digits}-{m},/n/{n}/{m}", "old.example/n/{n:digits}9,/nine/{n}",
+		"old.example/{a}cafe{b},/cafe/{a}/{b}", "old.example/n{n:digits}-{m},/n/{n}/{m}",
+		"old.example/n/{n:digits}9,/nine/{n}",
 		"old.example/q/{r}?p={v},/p/{r}?p={v}", "old.example/deep/{+r},/down/{+r}",
 	}}
 	many := func(text string, octets int) string { return strings.Repeat(text, octets/len(text)) }
 	var requests []request
 	for _, uri := range []string{
-		"/x?" + many("a=1&", 6800) + "b", "/x?" + many("a=1&", 6800) + "from=9", "/q/r?" + many("a=1&", 6000) + "p=" + many("v", 800),
+		"/x?" + many("a=1&", 6800) + "b", "/x?" + many("a=1&", 6800) + "from=9", "/q/r?" + many("a=1&", 6000) + "p=" +
+			many("v", 800),
 		"/q/r?p=" + many("%C3%A9", 6600), "/item-" + many("z", 6800) + "-end", "/item-" + many("%C3%A9", 6800) + "-end",
-		"/item-" + many("%7A", 6800) + "-end", "/item-" + many("z-en", 6800), "/" + many("a-", 6800) + ".html", "/" + many("a-", 6800),
+		"/item-" + many("%7A", 6800) + "-end", "/item-" + many("z-en", 6800), "/" + many("a-", 6800) + ".html", "/" +
+			many("a-", 6800),
 		"/" + many("z", 3000) + "cafe" + many("%C3%A9", 3000), "/" + many("%5A", 3000) + "c%61fe" + many("z", 3000),
-		"/n" + many("12", 6000) + "-x", "/n" + many("%31", 6000) + "-x", "/n/" + many("8", 6000) + "9", "/n/" + many("8", 6000),
-		"/deep" + many("/a", 6600), "/deep" + many("/%C3%A9", 6600), "/deep" + many("/%61", 6600), "/deep" + many("/a/.", 6600) + "/b",
+		"/n" + many("12", 6000) + "-x", "/n" + many("%31", 6000) + "-x", "/n/" + many("8", 6000) + "9", "/n/" +
+			many("8", 6000),
+		"/deep" + many("/a", 6600), "/deep" + many("/%C3%A9", 6600), "/deep" + many("/%61", 6600), "/deep" +
+			many("/a/.", 6600) + "/b",
 		many("/a", 6800), "/" + many("%C3%A9", 6800), many("/%61", 6800),
 	} {
 		requests = append(requests, request{"http", "old.example", uri})
@@ -118,7 +123,8 @@ domains: [{name: old.example, index: [index.php]}]
 			if name == ".htaccess" { // its names of files are limited
 				asked = slices.DeleteFunc(asked, func(r request) bool {
 					path, _, _ := strings.Cut(r.uri, "?")
-					return len(path) > 3500 || slices.ContainsFunc(strings.Split(path, "/"), func(segment string) bool { return len(segment) > 255 })
+					return len(path) > 3500 || slices.ContainsFunc(strings.Split(path, "/"),
+						func(segment string) bool { return len(segment) > 255 })
 				})
 			}
 			n, _ := compare(t, name, world, asked, start, map[string]int{})
