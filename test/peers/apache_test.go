@@ -1,21 +1,14 @@
 package peers
 
 import (
-	"bufio"
 	"bytes"
-	"crypto/tls"
-	"crypto/x509"
 	"fmt"
-	"net"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
-	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/plan"
@@ -26,10 +19,8 @@ import (
 // apache is a real Apache that carries the doors of one carrier of an estate, by its server's configuration or by one
 // .htaccess.
 type apache struct {
-	t           *testing.T
-	http, https string
-	folder      bool // by .htaccess
-	roots       *x509.CertPool
+	listening
+	folder bool // by .htaccess
 }
 
 const apacheModules = `LoadModule mpm_event_module /usr/lib/apache2/modules/mod_mpm_event.so
@@ -46,7 +37,7 @@ func startApacheOn(t *testing.T, estate string, folder bool) *apache {
 	binary := peer(t, "apache2")
 	dir := t.TempDir()
 	require.NoError(t, os.Chmod(filepath.Dir(dir), 0o755))
-	a := &apache{t: t, http: freePort(t), https: freePort(t), folder: folder, roots: x509.NewCertPool()}
+	a := &apache{listening: newListening(t), folder: folder}
 	e, err := files.ReadEstate(estate)
 	require.NoError(t, err)
 	p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules})
@@ -140,36 +131,6 @@ SSLCertificateKeyFile %[4]s/old.example.key
 	})
 	await(t, a.http)
 	return a
-}
-
-// ask sends a request line as it stands, and returns status and Location.
-func (a *apache) ask(scheme, sni, host, uri string) string {
-	var c net.Conn
-	var err error
-	if scheme == "https" {
-		c, err = tls.DialWithDialer(
-			&net.Dialer{Timeout: 5 * time.Second},
-			"tcp",
-			a.https,
-			&tls.Config{ServerName: sni, RootCAs: a.roots},
-		)
-	} else {
-		c, err = net.DialTimeout("tcp", a.http, 5*time.Second)
-	}
-	if err != nil {
-		return "no connection: " + err.Error()
-	}
-	defer c.Close()
-	_ = c.SetDeadline(time.Now().Add(10 * time.Second))
-	_, err = fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: %s\r\nConnection: close\r\n\r\n", uri, host)
-	require.NoError(a.t, err)
-	r, err := http.ReadResponse(bufio.NewReader(c), nil)
-	if err != nil {
-		return "no answer: " + err.Error()
-	}
-	defer r.Body.Close()
-	assert.NotContains(a.t, r.Header, "Set-Cookie", "nothing that a URL holds becomes a header")
-	return strings.TrimSpace(fmt.Sprintf("%d %s", r.StatusCode, r.Header.Get("Location")))
 }
 
 // refuses tells what the file says that Apache refuses by itself.

@@ -1,20 +1,14 @@
 package peers
 
 import (
-	"bufio"
 	"context"
-	"crypto/tls"
-	"crypto/x509"
 	"fmt"
 	"math/rand/v2"
-	"net"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -29,13 +23,11 @@ import (
 // nginx is a real nginx that carries the doors of one carrier of an estate, as an ordinary process in a folder of its
 // own.
 type nginx struct {
-	t           *testing.T
-	plan        *plan.Plan
-	estate      string // the estate file
-	http, https string // where it listens
-	roots       *x509.CertPool
-	trust       string // PEM file with its authority
-	challenges  string
+	listening
+	plan       *plan.Plan
+	estate     string // the estate file
+	trust      string // PEM file with its authority
+	challenges string
 }
 
 // startNginx writes the configuration with the built program, checks it with nginx -t, and starts nginx on it.
@@ -43,7 +35,7 @@ func startNginx(t *testing.T, estate string) *nginx {
 	t.Helper()
 	binary := peer(t, "nginx")
 	dir := t.TempDir()
-	n := &nginx{t: t, estate: estate, http: freePort(t), https: freePort(t), roots: x509.NewCertPool(),
+	n := &nginx{listening: newListening(t), estate: estate,
 		trust: filepath.Join(dir, "trust.pem"), challenges: filepath.Join(dir, "challenges")}
 	e, err := files.ReadEstate(estate)
 	require.NoError(t, err)
@@ -117,36 +109,6 @@ func (n *nginx) certificates(folder string) {
 		require.NoError(n.t, os.WriteFile(base+".crt", certificate, 0o644))
 		require.NoError(n.t, os.WriteFile(base+".key", key, 0o600))
 	}
-}
-
-// ask sends a request line as it stands, and returns status and Location.
-func (n *nginx) ask(scheme, sni, host, uri string) string {
-	var c net.Conn
-	var err error
-	if scheme == "https" {
-		c, err = tls.DialWithDialer(
-			&net.Dialer{Timeout: 5 * time.Second},
-			"tcp",
-			n.https,
-			&tls.Config{ServerName: sni, RootCAs: n.roots},
-		)
-	} else {
-		c, err = net.DialTimeout("tcp", n.http, 5*time.Second)
-	}
-	if err != nil {
-		return "no connection: " + err.Error()
-	}
-	defer c.Close()
-	_ = c.SetDeadline(time.Now().Add(5 * time.Second))
-	_, err = fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: %s\r\nConnection: close\r\n\r\n", uri, host)
-	require.NoError(n.t, err)
-	r, err := http.ReadResponse(bufio.NewReader(c), nil)
-	if err != nil {
-		return "no answer: " + err.Error()
-	}
-	defer r.Body.Close()
-	assert.NotContains(n.t, r.Header, "Set-Cookie", "nothing that a URL holds becomes a header")
-	return strings.TrimSpace(fmt.Sprintf("%d %s", r.StatusCode, r.Header.Get("Location")))
 }
 
 // predicted is what the core says to the same request.

@@ -1,0 +1,58 @@
+package peers
+
+import (
+	"bufio"
+	"crypto/tls"
+	"crypto/x509"
+	"fmt"
+	"net"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// listening is where a web server listens, and whom its certificates are issued by.
+type listening struct {
+	t           *testing.T
+	http, https string
+	roots       *x509.CertPool
+}
+
+func newListening(t *testing.T) listening {
+	t.Helper()
+	return listening{t, freePort(t), freePort(t), x509.NewCertPool()}
+}
+
+// ask sends a request line as it stands, and returns status and Location.
+func (l listening) ask(scheme, sni, host, uri string) string {
+	var c net.Conn
+	var err error
+	if scheme == "https" {
+		c, err = tls.DialWithDialer(
+			&net.Dialer{Timeout: 5 * time.Second},
+			"tcp",
+			l.https,
+			&tls.Config{ServerName: sni, RootCAs: l.roots},
+		)
+	} else {
+		c, err = net.DialTimeout("tcp", l.http, 5*time.Second)
+	}
+	if err != nil {
+		return "no connection: " + err.Error()
+	}
+	defer c.Close()
+	_ = c.SetDeadline(time.Now().Add(10 * time.Second))
+	_, err = fmt.Fprintf(c, "GET %s HTTP/1.1\r\nHost: %s\r\nConnection: close\r\n\r\n", uri, host)
+	require.NoError(l.t, err)
+	r, err := http.ReadResponse(bufio.NewReader(c), nil)
+	if err != nil {
+		return "no answer: " + err.Error()
+	}
+	defer r.Body.Close()
+	assert.NotContains(l.t, r.Header, "Set-Cookie", "nothing that a URL holds becomes a header")
+	return strings.TrimSpace(fmt.Sprintf("%d %s", r.StatusCode, r.Header.Get("Location")))
+}
