@@ -123,7 +123,18 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"bad hops":      {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
 		"bad registry":  {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is no URL"},
 		"merge key":     {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
-		"missing rules": {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
+		"a line break in a name": {
+			domain + "  - {name: a.example, registrar: \"A\\nB\"}", `:7:34: this value holds a line break: "a\nb"; expected text of one`,
+		},
+		"an escape in a carrier's name": {
+			"canonical: https://www.n.example\ncarriers:\n  \"g\\e[2J\": {by: server, addresses: [203.0.113.2]}\ndomains: [a.example]",
+			`:3:3: this value holds the control character U+001B: "g\x1b[2j"`,
+		},
+		"a turned direction": {
+			domain + "  - {name: a.example, note: \"a\u202eb\"}", "holds the character u+202e, which turns the direction of writing",
+		},
+		"a path with a tab": {domain + "  - a.example\nrules: \"a\\tb.csv\"", "this value holds a tab"},
+		"missing rules":     {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
 	} {
 		_, err := ReadEstate(write(t, "upperpath.yaml", c.text))
 		require.Error(t, err, name)
@@ -170,12 +181,24 @@ func TestRulesFromSpreadsheets(t *testing.T) {
 	}
 }
 
+func TestNotesOfSeveralLinesAreOneLine(t *testing.T) {
+	e, err := ReadEstate(write(t, "upperpath.yaml", head+"contact: |\n  web@n.example\n  +00 1\ndefaults: {carrier: gateway}\n"+
+		"domains:\n  - name: a.example\n    note: |\n      one\n      two\tthree\n"))
+	require.NoError(t, err)
+	assert.Equal(t, "web@n.example +00 1", e.Contact)
+	assert.Equal(t, "one two three", e.Domains[0].Note)
+}
+
 func TestRulesFaults(t *testing.T) {
 	for text, want := range map[string]string{
 		"":                            "the file is empty",
 		"from,to\n":                   "there is no column old",
 		"old,nev\n":                   "call it new",
 		"old,new\na.example/\"x,/y\n": ":2:",
+		"old,new\na.example/x,\"/x#f\nX-Evil: 1\"\n":             `:2:13: the column new holds a line break: "/x#f\nX-Evil: 1"; expected text of one`,
+		"old,new\na.example/x,/a\tb\n":                           "write it percent-encoded (%09) if it belongs to the URL",
+		"old,new,note\na.example/x,/y,a\u202eb\n":                "the column note holds the character U+202E, which turns",
+		"old,new\n\"a.example/x\rb\",/y\n":                       "the column old holds a line break",
 		"old,new\na.example/x,/y\nb.test/x,/y\na.example/*,/y\n": "rules.csv:4:11: a bare *",
 	} {
 		_, err := ReadRules(write(t, "rules.csv", text), scope)

@@ -90,8 +90,7 @@ domains: [{name: old.example, leads-to: "/$1${HOME}x%{ENV:X}"}]
 rules: rules.csv
 -- rules.csv --
 old,new
-old.example/a,"/x#f
-X-Evil: 1"
+old.example/a,/x#f%0AX-Evil:%201
 "old.example/b""; return 200; ",/$host$%7BHOME%7D%25%7BREMOTE_ADDR%7D
 old.example/c\,"/d\"
 old.example/{x}\,"/d\{x}$1$"
@@ -135,6 +134,7 @@ old.example/{y}/b,/2
 }
 
 func TestWordsAreWrittenSafely(t *testing.T) {
+	assert.Equal(t, "/x%0AX-Evil:%201%09%00%C3%A9", cleanTarget("/x\nX-Evil: 1\t\x00é"), "whatever a reader lets through")
 	assert.Equal(t, `"a\"b\\c\n$d"`, quote("a\"b\\c\n$d"))
 	assert.Equal(t, `"${up_dollar}uri;{}"`, quoteValue("$uri;{}"))
 	assert.Equal(t, `/(?:a|%61)%2[Ff]\x28(?:\x7e|%7[Ee])(?:%7[Cc]|\x7c)`, literalRegexp("/a%2F(~%7C"))

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -43,6 +44,28 @@ func (k NodeKind) String() string {
 
 // reader takes values out of nodes and gathers what is wrong.
 type reader struct{ faults problem.List }
+
+// plain looks for characters in a tree that no name, path or text of one line holds: control characters, and such as turn
+// the direction of writing. In notes and contacts line breaks become spaces.
+func (r *reader) plain(n *Node) {
+	if n == nil {
+		return
+	}
+	if at := strings.IndexFunc(n.Text, problem.Hostile); at >= 0 {
+		c, _ := utf8.DecodeRuneInString(n.Text[at:])
+		r.fail(n, "this value holds "+problem.Named(c), "text of one line", "take it out")
+	}
+	for _, item := range n.Items {
+		r.plain(item)
+	}
+	for _, e := range n.Entries {
+		if e.Value != nil && (e.Key.Text == "note" || e.Key.Text == "contact") {
+			e.Value.Text = strings.Join(strings.Fields(e.Value.Text), " ")
+		}
+		r.plain(e.Key)
+		r.plain(e.Value)
+	}
+}
 
 func (r *reader) fail(n *Node, says, expected, remedy string) {
 	p := problem.Problem{Says: says, Expected: expected, Remedy: remedy}

@@ -19,6 +19,7 @@ func Read(root *Node) (*Estate, problem.List) {
 		Policy:   Policy{Hops: 1, Status: 301, Upgrade: Direct, Exempt: []string{"/.well-known/acme-challenge/"}},
 		Vantages: map[string]Vantage{}, byName: map[web.Host]*Domain{},
 	}, claimed: map[web.Host]string{}, behind: map[*Carrier]*Node{}}
+	b.plain(root)
 	b.estateFile(root)
 	return b.estate, b.faults
 }
@@ -26,6 +27,7 @@ func Read(root *Node) (*Estate, problem.List) {
 // ReadVantage makes a vantage of the tree of a vantage file.
 func ReadVantage(root *Node) (Vantage, problem.List) {
 	var r reader
+	r.plain(root)
 	v := r.vantage(root)
 	return v, r.faults
 }

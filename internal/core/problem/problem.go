@@ -118,6 +118,21 @@ func Hostile(r rune) bool {
 	return false
 }
 
+// Named says in words which hostile character it is, such as "a line break" or "the control character U+001B".
+func Named(r rune) string {
+	switch {
+	case r == '\n' || r == '\r' || r == 0x85 || r == 0x2028 || r == 0x2029:
+		return "a line break"
+	case r == '\t':
+		return "a tab"
+	case r < 0x20, r >= 0x7f && r < 0xa0:
+		return fmt.Sprintf("the control character %U", r)
+	case r == 0x200e, r == 0x200f, r >= 0x202a && r <= 0x202e, r >= 0x2066 && r <= 0x2069:
+		return fmt.Sprintf("the character %U, which turns the direction of writing", r)
+	}
+	return fmt.Sprintf("the invisible character %U", r)
+}
+
 func shorten(s string) string {
 	const most = 200
 	if r := []rune(s); len(r) > most {

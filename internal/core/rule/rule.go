@@ -15,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -127,6 +128,9 @@ func parseRows(rows []Row, scope Scope) ([]*Rule, problem.List) {
 }
 
 func parseRow(row Row, scope Scope) (*Rule, problem.List) {
+	if faults := hostile(row); len(faults) > 0 {
+		return nil, faults
+	}
 	var faults problem.List
 	r := &Rule{Line: row.Line, Note: row.Note}
 	r.Old = parsePattern(row.Old, scope, &faults)
@@ -172,6 +176,42 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 		r.Old.markLabels(r.New.Host)
 	}
 	return r, faults
+}
+
+// hostile gives the faults of columns that hold what no URL and no note does: a line break or another control character,
+// which would be a line of its own in what is written for a server, or a character that turns the direction of writing.
+func hostile(row Row) problem.List {
+	var faults problem.List
+	for _, c := range []struct{ name, text string }{
+		{"old", row.Old}, {"new", row.New}, {"status", row.Status}, {"query", row.Query}, {"note", row.Note},
+	} {
+		at := strings.IndexFunc(strings.TrimSpace(c.text), problem.Hostile)
+		if at < 0 {
+			continue
+		}
+		r, _ := utf8.DecodeRuneInString(strings.TrimSpace(c.text)[at:])
+		p := problem.Problem{
+			Field:    c.name,
+			Says:     fmt.Sprintf("the column %s holds %s", c.name, problem.Named(r)),
+			Value:    c.text,
+			Expected: "text of one line",
+			Remedy:   "take it out",
+		}
+		if c.name == "old" || c.name == "new" {
+			p.Remedy = fmt.Sprintf("take it out, or write it percent-encoded (%s) if it belongs to the URL", escaped(r))
+		}
+		faults.Add(p)
+	}
+	return faults
+}
+
+// escaped writes a character percent-encoded.
+func escaped(r rune) string {
+	text := ""
+	for _, octet := range []byte(string(r)) {
+		text += fmt.Sprintf("%%%02X", octet)
+	}
+	return text
 }
 
 func parseStatus(s string, faults *problem.List) int {
