@@ -332,16 +332,29 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 	}
 }
 
-// codeText gives a value to be typed as it is, in backquotes; "" stays empty.
+// codeText gives a value to be typed as it is, in backquotes, more of them than stand together in it (CommonMark 0.31,
+// section 6.1), so that it cannot end its code span; "" stays empty. It is meant for a cell of a table.
 func codeText(s string) string {
 	if s == "" {
 		return ""
 	}
-	s = strings.ReplaceAll(clean(s), "|", "\\|")
-	if strings.Contains(s, "`") {
-		return "`` " + s + " ``"
+	s = clean(s)
+	longest, run := 0, 0
+	for _, c := range s {
+		if c != '`' {
+			run = 0
+			continue
+		}
+		run++
+		longest = max(longest, run)
 	}
-	return "`" + s + "`"
+	fence := strings.Repeat("`", longest+1)
+	s = strings.ReplaceAll(s, "|", "\\|")
+	blank := strings.Trim(s, " ") == "" // of which nothing is taken away
+	if longest > 0 || !blank && (s[0] == ' ' || s[len(s)-1] == ' ') {
+		s = " " + s + " "
+	}
+	return fence + s + fence
 }
 
 // rawTable writes a table of cells that are Markdown already, its columns aligned, so that it reads well as plain text too.

@@ -1,0 +1,38 @@
+package report
+
+import (
+	"bytes"
+	"html"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"github.com/yuin/goldmark"
+	"github.com/yuin/goldmark/extension"
+	rendered "github.com/yuin/goldmark/renderer/html"
+)
+
+// FuzzCodeText has values written into a cell of a table, and reads the page with a Markdown parser: the cell holds the value as code, and
+// nothing of it becomes HTML.
+func FuzzCodeText(f *testing.F) {
+	for _, seed := range []string{"v=spf1 -all", "`", "``<b>x</b>``", "a`b``c```", " lead", "trail ", "a|b", "|`|", "``|<i>", "\\`", "\\|", "<!--"} {
+		f.Add(seed)
+	}
+	reader := goldmark.New(goldmark.WithExtensions(extension.Table), goldmark.WithRendererOptions(rendered.WithUnsafe()))
+	cell := regexp.MustCompile(`(?s)<td>(.*?)</td>\n<td>last</td>`)
+	f.Fuzz(func(t *testing.T, value string) {
+		if strings.TrimSpace(value) == "" {
+			return
+		}
+		var page bytes.Buffer
+		require.NoError(t, reader.Convert([]byte("| a | b |\n| --- | --- |\n| "+codeText(value)+" | last |\n"), &page))
+		found := cell.FindStringSubmatch(page.String())
+		require.NotNil(t, found, "%q: %s", codeText(value), page.String())
+		inside, whole := strings.CutPrefix(found[1], "<code>")
+		inside, ends := strings.CutSuffix(inside, "</code>")
+		require.True(t, whole && ends, "%q: %s", codeText(value), found[1])
+		require.NotContains(t, inside, "<", "%q", codeText(value))
+		require.Equal(t, clean(value), html.UnescapeString(inside))
+	})
+}
