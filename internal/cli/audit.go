@@ -53,13 +53,16 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 			if err != nil && !interrupted {
 				return err
 			}
-			if playErr := report.Play(stream, "Audit of every door to "+a.Canonical, a); playErr != nil {
-				return playErr
-			}
+			var keepErr error // kept first: the reader of a pipe may leave, a disk be full
 			if !forget && len(a.Chains) > 0 {
-				if keepErr := keep(context.WithoutCancel(c.Context()), e, a); keepErr != nil {
-					return failed(keepErr)
-				}
+				keepErr = keep(context.WithoutCancel(c.Context()), e, a)
+			}
+			playErr := report.Play(stream, "Audit of every door to "+a.Canonical, a)
+			if keepErr != nil {
+				return failed(keepErr)
+			}
+			if playErr != nil {
+				return playErr
 			}
 			if interrupted {
 				return err

@@ -57,20 +57,43 @@ func usage(format string, args ...any) error { return ended{exitUsage, fmt.Error
 
 // program is what every command works with.
 type program struct {
-	in       io.Reader
-	out, err io.Writer
-	verbose  bool
-	started  bool // the command line was understood, and the command began
+	in      io.Reader
+	out     *outlet
+	err     io.Writer
+	verbose bool
+	started bool // the command line was understood, and the command began
 }
 
 // Run runs the command line and returns the exit code.
 func Run(args []string, in io.Reader, out, err io.Writer) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	p := &program{in: in, out: out, err: err}
+	// A pipe whose reader has left is an error of the writing, and not the end: what was seen is kept first.
+	signal.Ignore(syscall.SIGPIPE)
+	shown := &outlet{Writer: out}
+	p := &program{in: in, out: shown, err: err}
 	root := p.root()
 	root.SetArgs(args)
-	return p.exit(ctx, root.ExecuteContext(ctx))
+	code := p.exit(ctx, root.ExecuteContext(ctx))
+	if shown.err != nil && !errors.Is(shown.err, syscall.EPIPE) && code <= exitFindings {
+		p.complain(fmt.Errorf("what this command says could not all be written: %w", shown.err))
+		return exitFailed
+	}
+	return code
+}
+
+// outlet is standard output. It remembers why it could not be written to: most of what writes there does not look.
+type outlet struct {
+	io.Writer
+	err error
+}
+
+func (o *outlet) Write(text []byte) (int, error) {
+	n, err := o.Writer.Write(text)
+	if err != nil && o.err == nil {
+		o.err = err
+	}
+	return n, err
 }
 
 func (p *program) exit(ctx context.Context, err error) int {
@@ -238,7 +261,7 @@ func contains(list []string, s string) bool {
 // style is how the output may look: colours and the full width only on a terminal.
 func (p *program) style() report.Style {
 	s := report.Style{Now: time.Now(), Width: 100}
-	f, isFile := p.out.(*os.File)
+	f, isFile := p.out.Writer.(*os.File)
 	if !isFile || !term.IsTerminal(int(f.Fd())) {
 		return s
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -106,23 +107,23 @@ func (p *program) runSurvey(
 	if broken := w.Broken(); broken != nil {
 		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
-	if writeErr := report.Survey(p.out, out.format, v, o.records, p.style()); writeErr != nil {
-		return writeErr
-	}
+	var keepErr, saveErr error // kept first: the reader of a pipe may leave, a disk be full
+	kept := ""
 	if !o.forget {
-		number, keepErr := keepSurvey(context.WithoutCancel(ctx), e, v)
-		if keepErr != nil {
-			return failed(keepErr)
-		}
-		fmt.Fprintf(p.err, "Kept as survey %d.\n", number)
+		var number int64
+		number, keepErr = keepSurvey(context.WithoutCancel(ctx), e, v)
+		kept = fmt.Sprintf("Kept as survey %d.\n", number)
 	}
-	if err != nil {
+	if o.save != "" && err == nil {
+		saveErr = p.saveZones(o.save, v)
+	}
+	writeErr := report.Survey(p.out, out.format, v, o.records, p.style())
+	if keepErr != nil {
+		return failed(keepErr)
+	}
+	fmt.Fprint(p.err, kept)
+	if err := cmp.Or(err, saveErr, writeErr); err != nil {
 		return err
-	}
-	if o.save != "" {
-		if err := p.saveZones(o.save, v); err != nil {
-			return err
-		}
 	}
 	return out.verdict(v.Findings)
 }
