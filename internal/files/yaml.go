@@ -5,9 +5,12 @@
 package files
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"os"
+	"slices"
+	"strings"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
@@ -27,7 +30,68 @@ func ReadTree(path string) (*estate.Node, error) {
 	return parseTree(path, data)
 }
 
+// Bounds of YAML files, far above what people write: beyond them the parser would take all the memory that there is.
+const (
+	mostYAML  = 16 << 20 // octets
+	mostDepth = 100      // of brackets, list marks and the like
+)
+
+// tooDeep looks for nesting beyond mostDepth, without parsing: brackets that are open at once, marks of lists and keys that
+// follow each other, indentation. A bracket counts where one may begin, which is not inside a text.
+func tooDeep(data []byte) (line int, found bool) {
+	line = 1
+	before := byte('\n') // the last octet that was no space
+	open, marks, indent, begins := 0, 0, 0, true
+	for _, c := range data {
+		switch {
+		case c == '\n':
+			line++
+			marks, indent, begins = 0, 0, true
+			if open == 0 {
+				before = c
+			}
+			continue
+		case c == ' ' && begins:
+			indent++
+		case (c == '-' || c == '?') && begins:
+			marks++
+		case (c == '[' || c == '{') && strings.IndexByte("\n[{,:?-", before) >= 0:
+			open++
+		case c == ']' || c == '}':
+			open = max(0, open-1)
+		}
+		if c != ' ' && c != '-' && c != '?' {
+			begins = false
+		}
+		if c != ' ' && c != '\t' && c != '\r' {
+			before = c
+		}
+		if open > mostDepth || marks > mostDepth && indent >= mostDepth || indent > 10*mostDepth {
+			return line, true
+		}
+	}
+	return 0, false
+}
+
 func parseTree(path string, data []byte) (*estate.Node, error) {
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")) // a byte-order mark
+	if len(data) > mostYAML {
+		return nil, problem.List{{
+			File:     path,
+			Says:     fmt.Sprintf("the file has %d octets", len(data)),
+			Expected: fmt.Sprintf("no more than %d", mostYAML),
+			Remedy:   "move rules, pages and domains into tables of their own",
+		}}
+	}
+	if line, found := tooDeep(data); found {
+		return nil, problem.List{{
+			File:     path,
+			Line:     line,
+			Says:     fmt.Sprintf("lists and mappings stand in each other more than %d deep", mostDepth),
+			Expected: "a handful of levels",
+			Remedy:   "look for a bracket that is never closed",
+		}}
+	}
 	file, err := parser.ParseBytes(data, 0, parser.AllowDuplicateMapKey())
 	if err != nil {
 		p := problem.Problem{
@@ -44,12 +108,13 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 		return nil, problem.List{p}
 	}
 	t := tree{anchors: map[string]*estate.Node{}}
-	if len(file.Docs) == 0 || file.Docs[0].Body == nil {
+	docs := slices.DeleteFunc(file.Docs, func(d *ast.DocumentNode) bool { return d.Body == nil }) // such as follow a last ---
+	if len(docs) == 0 {
 		return &estate.Node{}, nil
 	}
-	node := t.node(file.Docs[0].Body)
-	if len(file.Docs) > 1 {
-		t.fail(file.Docs[1], "the file holds more than one document", "one document", "drop what follows the line ---")
+	node := t.node(docs[0].Body)
+	if len(docs) > 1 {
+		t.fail(docs[1].Body, "the file holds more than one document", "one document", "drop what follows the line ---")
 	}
 	return node, t.faults.In(path).Err()
 }

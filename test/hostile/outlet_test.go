@@ -1,4 +1,5 @@
-// Package hostile drives the built program against what the world does to it: disks that are full, pipes that close, input that means harm.
+// Package hostile drives the built program against what the world does to it: disks that are full, pipes that close,
+// input that means harm.
 package hostile
 
 import (
