@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
+	"runtime"
 	"runtime/debug"
 	"strings"
 	"syscall"
@@ -74,12 +75,38 @@ func Run(args []string, in io.Reader, out, err io.Writer) int {
 	p := &program{in: in, out: shown, err: err}
 	root := p.root()
 	root.SetArgs(args)
-	code := p.exit(ctx, root.ExecuteContext(ctx))
+	code := p.guarded(func() int { return p.exit(ctx, root.ExecuteContext(ctx)) })
 	if shown.err != nil && !errors.Is(shown.err, syscall.EPIPE) && code <= exitFindings {
 		p.complain(fmt.Errorf("what this command says could not all be written: %w", shown.err))
 		return exitFailed
 	}
 	return code
+}
+
+// guarded turns a panic into one sentence and a file that says where it was, without what the input held.
+func (p *program) guarded(run func() int) (code int) {
+	defer func() {
+		fault := recover()
+		if fault == nil {
+			return
+		}
+		code = exitFailed
+		what := fmt.Sprintf("a panic of type %T", fault)
+		if e, ok := fault.(runtime.Error); ok {
+			what = e.Error()
+		}
+		text := fmt.Sprintf("Upper Path %s, %s, %s/%s\n%s\n\n%s", version(), runtime.Version(), runtime.GOOS, runtime.GOARCH, what,
+			debug.Stack())
+		told := "what it is could not be written down"
+		if f, err := os.CreateTemp("", "upperpath-fault-*.txt"); err == nil {
+			_, err = f.WriteString(text)
+			if err = errors.Join(err, f.Close()); err == nil {
+				told = "please send us " + f.Name() + ", which holds nothing of your data"
+			}
+		}
+		p.complain(fmt.Errorf("this is a fault of Upper Path itself; %s", told))
+	}()
+	return run()
 }
 
 // outlet is standard output. It remembers why it could not be written to: most of what writes there does not look.
