@@ -206,7 +206,43 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	}
 	root.SetHelpCommandGroupID("other")
 	root.SetCompletionCommandGroupID("other")
+	root.InitDefaultHelpCmd()
+	root.InitDefaultCompletionCmd()
+	for _, c := range root.Commands() {
+		if c.HasSubCommands() {
+			c.Args, c.RunE = knownCommand, func(c *cobra.Command, _ []string) error { return c.Help() }
+		}
+		if c.Name() == "help" {
+			c.RunE = func(_ *cobra.Command, args []string) error {
+				about, rest, err := root.Find(args)
+				if err != nil || len(rest) > 0 {
+					return knownCommand(about, rest)
+				}
+				return about.Help()
+			}
+		}
+	}
 	return root
+}
+
+// knownCommand refuses a word where a command below c is expected, and names the nearest that there is.
+func knownCommand(c *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return nil
+	}
+	var names []string
+	for _, below := range c.Commands() {
+		if below.IsAvailableCommand() {
+			names = append(names, below.Name())
+		}
+	}
+	remedy := "its commands are " + strings.Join(names, ", ")
+	if near := problem.Nearest(args[0], names); near != "" {
+		remedy = "did you mean " + near + "?"
+	} else if len(names) == 0 {
+		remedy = "it has none"
+	}
+	return ended{exitUsage, fmt.Errorf("%s has no command %q; %s", c.CommandPath(), args[0], remedy)}
 }
 
 // usageTemplate is Cobra's, with the examples at the end, where the eye is when help has scrolled by.

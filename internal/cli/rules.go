@@ -22,8 +22,6 @@ func (p *program) rules() *cobra.Command {
   upperpath rules straighten
   upperpath rules import old.htaccess --host lacemill-museum.example`,
 	}
-	c.Args = cobra.NoArgs
-	c.RunE = func(c *cobra.Command, _ []string) error { return c.Help() }
 	c.AddCommand(p.rulesTry(), p.rulesStraighten(), p.rulesImport())
 	return c
 }
