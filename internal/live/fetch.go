@@ -53,7 +53,10 @@ func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string) (int, str
 	if err != nil {
 		return 0, "", nil, w.sortHTTP(err, seen)
 	}
-	defer response.Body.Close()
+	defer closeWith(ctx, response)()
+	if response.StatusCode == http.StatusSwitchingProtocols {
+		return response.StatusCode, "", nil, errors.New("it answers 101: it goes on in another protocol, for which nobody asked")
+	}
 	location := ""
 	if (chain.Answer{Status: response.StatusCode}).IsRedirect() {
 		location = response.Header.Get("Location")

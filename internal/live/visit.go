@@ -117,7 +117,10 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	if err != nil {
 		return w.sortHTTP(err, seen)
 	}
-	defer response.Body.Close()
+	defer closeWith(ctx, response)()
+	if response.StatusCode == http.StatusSwitchingProtocols { // what follows is no HTTP, and never ends by itself
+		return &refusal{chain.BadAnswer, "it answers 101: it goes on in another protocol, for which nobody asked"}
+	}
 	a.Status = response.StatusCode
 	if locations := response.Header["Location"]; len(locations) > 0 {
 		a.Location, a.OtherLocations = locations[0], locations[1:]
@@ -127,6 +130,16 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	}
 	_, _ = io.CopyN(io.Discard, response.Body, MostBody)
 	return nil
+}
+
+// closeWith closes a response's body as soon as the context ends, since net/http gives a connection away that goes on in
+// another protocol, and its reading would never end. The function that comes back closes the body now.
+func closeWith(ctx context.Context, r *http.Response) func() {
+	stop := context.AfterFunc(ctx, func() { _ = r.Body.Close() })
+	return func() {
+		stop()
+		_ = r.Body.Close()
+	}
 }
 
 // asURL gives a URL for net/http. Its path goes out to the letter, as a browser would send it; only one that starts
