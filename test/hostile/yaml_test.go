@@ -46,6 +46,7 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "upperpath.yaml")
 			require.NoError(t, os.WriteFile(path, []byte(c.text), 0o600))
+			_, _, least := measured(t, "--version") // a child counts what the test itself held when it began
 			code, said, peak := measured(t, "plan", "--estate", path)
 			assert.Equal(t, c.code, code, said)
 			assert.NotContains(t, said, "goroutine")
@@ -53,7 +54,7 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 				assert.Contains(t, said, c.says)
 				assert.Less(t, strings.Count(said, "\n"), 5, said)
 			}
-			assert.Less(t, peak, 100<<20+10*len(c.text), "octets at the peak")
+			assert.LessOrEqual(t, peak, least+(100<<20)+10*len(c.text), "octets at the peak")
 		})
 	}
 }
