@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -85,7 +86,7 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 	err := chain.Run(ctx, w, asks, parallel, func(c chain.Chain) {
 		judge.Chain(&c, chain.Want{})
 		tally.AddChain(c)
-		if err := stream.Chain(c); err != nil {
+		if err := cmp.Or(stream.Chain(c), p.out.err); err != nil { // nothing is kept here: nobody reads on
 			cancel(err)
 		}
 	})

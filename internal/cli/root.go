@@ -95,8 +95,15 @@ func (p *program) guarded(run func() int) (code int) {
 		if e, ok := fault.(runtime.Error); ok {
 			what = e.Error()
 		}
-		text := fmt.Sprintf("Upper Path %s, %s, %s/%s\n%s\n\n%s", version(), runtime.Version(), runtime.GOOS, runtime.GOARCH, what,
-			debug.Stack())
+		text := fmt.Sprintf(
+			"Upper Path %s, %s, %s/%s\n%s\n\n%s",
+			version(),
+			runtime.Version(),
+			runtime.GOOS,
+			runtime.GOARCH,
+			what,
+			debug.Stack(),
+		)
 		told := "what it is could not be written down"
 		if f, err := os.CreateTemp("", "upperpath-fault-*.txt"); err == nil {
 			_, err = f.WriteString(text)

@@ -182,8 +182,10 @@ func TestRulesFromSpreadsheets(t *testing.T) {
 }
 
 func TestNotesOfSeveralLinesAreOneLine(t *testing.T) {
-	e, err := ReadEstate(write(t, "upperpath.yaml", head+"contact: |\n  web@n.example\n  +00 1\ndefaults: {carrier: gateway}\n"+
-		"domains:\n  - name: a.example\n    note: |\n      one\n      two\tthree\n"))
+	e, err := ReadEstate(
+		write(t, "upperpath.yaml", head+"contact: |\n  web@n.example\n  +00 1\ndefaults: {carrier: gateway}\n"+
+			"domains:\n  - name: a.example\n    note: |\n      one\n      two\tthree\n"),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "web@n.example +00 1", e.Contact)
 	assert.Equal(t, "one two three", e.Domains[0].Note)

@@ -36,8 +36,8 @@ const (
 	mostDepth = 100      // of brackets, list marks and the like
 )
 
-// tooDeep looks for nesting beyond mostDepth, without parsing: brackets that are open at once, marks of lists and keys that
-// follow each other, indentation. A bracket counts where one may begin, which is not inside a text.
+// tooDeep looks for nesting beyond mostDepth, without parsing: brackets that are open at once, marks of lists and keys
+// that follow each other, indentation. A bracket counts where one may begin, which is not inside a text.
 func tooDeep(data []byte) (line int, found bool) {
 	line = 1
 	before := byte('\n') // the last octet that was no space
@@ -108,7 +108,10 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 		return nil, problem.List{p}
 	}
 	t := tree{anchors: map[string]*estate.Node{}}
-	docs := slices.DeleteFunc(file.Docs, func(d *ast.DocumentNode) bool { return d.Body == nil }) // such as follow a last ---
+	docs := slices.DeleteFunc(
+		file.Docs,
+		func(d *ast.DocumentNode) bool { return d.Body == nil },
+	) // such as follow a last ---
 	if len(docs) == 0 {
 		return &estate.Node{}, nil
 	}

@@ -55,7 +55,9 @@ func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string) (int, str
 	}
 	defer closeWith(ctx, response)()
 	if response.StatusCode == http.StatusSwitchingProtocols {
-		return response.StatusCode, "", nil, errors.New("it answers 101: it goes on in another protocol, for which nobody asked")
+		return response.StatusCode, "", nil, errors.New(
+			"it answers 101: it goes on in another protocol, for which nobody asked",
+		)
 	}
 	location := ""
 	if (chain.Answer{Status: response.StatusCode}).IsRedirect() {

@@ -132,8 +132,8 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	return nil
 }
 
-// closeWith closes a response's body as soon as the context ends, since net/http gives a connection away that goes on in
-// another protocol, and its reading would never end. The function that comes back closes the body now.
+// closeWith closes a response's body as soon as the context ends, since net/http gives a connection away that goes on
+// in another protocol, and its reading would never end. The function that comes back closes the body now.
 func closeWith(ctx context.Context, r *http.Response) func() {
 	stop := context.AfterFunc(ctx, func() { _ = r.Body.Close() })
 	return func() {

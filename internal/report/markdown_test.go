@@ -13,8 +13,8 @@ import (
 	rendered "github.com/yuin/goldmark/renderer/html"
 )
 
-// FuzzCodeText has values written into a cell of a table, and reads the page with a Markdown parser: the cell holds the value as code, and
-// nothing of it becomes HTML.
+// FuzzCodeText has values written into a cell of a table, and reads the page with a Markdown parser: the cell holds the
+// value as code, and nothing of it becomes HTML.
 func FuzzCodeText(f *testing.F) {
 	for _, seed := range []string{"v=spf1 -all", "`", "``<b>x</b>``", "a`b``c```", " lead", "trail ", "a|b", "|`|", "``|<i>", "\\`", "\\|", "<!--"} {
 		f.Add(seed)

@@ -357,7 +357,8 @@ func codeText(s string) string {
 	return fence + s + fence
 }
 
-// rawTable writes a table of cells that are Markdown already, its columns aligned, so that it reads well as plain text too.
+// rawTable writes a table of cells that are Markdown already, its columns aligned, so that it reads well as plain text
+// too.
 func rawTable(w io.Writer, head []string, rows [][]string) {
 	const widest = 60
 	widths := make([]int, len(head))

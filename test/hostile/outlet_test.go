@@ -5,6 +5,7 @@ package hostile
 import (
 	"bufio"
 	"bytes"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -112,4 +113,35 @@ func TestWhatWasSeenIsKeptThoughNobodyReadsOn(t *testing.T) {
 	kept, err := exec.Command("sh", "-c", "cd '"+folder+"' && '"+program+"' survey --list").CombinedOutput()
 	require.NoError(t, err, string(kept))
 	assert.Regexp(t, `(?m)^ *1 `, string(kept))
+}
+
+// TestNobodyIsAskedForAReaderWhoLeft looks at a long list, of which nothing is kept, for a reader who has left already.
+func TestNobodyIsAskedForAReaderWhoLeft(t *testing.T) {
+	asked := 0
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	counted := make(chan struct{})
+	go func() {
+		defer close(counted)
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			asked++
+			_ = c.Close()
+		}
+	}()
+	reads, writes, err := os.Pipe()
+	require.NoError(t, err)
+	require.NoError(t, reads.Close())
+	c := exec.Command(program, "look", "-")
+	c.Stdin = strings.NewReader(strings.Repeat("http://"+l.Addr().String()+"/\n", 20_000))
+	c.Stdout = writes
+	_ = c.Run()
+	require.NoError(t, writes.Close())
+	require.NoError(t, l.Close())
+	<-counted
+	assert.Less(t, asked, 5_000)
 }

@@ -34,14 +34,20 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 		"nothing but ---":        {"---", "the estate file is empty", 2},
 		"two documents":          {"---\n" + estate + "---\na: b\n", ":6:2: the file holds more than one document", 2},
 		"a byte-order mark":      {"\ufeff" + estate, "", 0},
-		"brackets":               {estate + "contact: " + strings.Repeat("[", 50_000), ":4: lists and mappings stand in each other", 2},
-		"brackets on lines":      {estate + "contact:\n" + strings.Repeat(" [\n", 50_000), ": lists and mappings stand in each other", 2},
-		"braces":                 {estate + "contact: " + strings.Repeat("{a: ", 50_000), ":4: lists and mappings stand in each other", 2},
-		"marks of lists":         {strings.Repeat("- ", 50_000), ":1: lists and mappings stand in each other", 2},
-		"indentation":            {indented, ": lists and mappings stand in each other", 2},
-		"tags":                   {estate + "contact: " + strings.Repeat("!!x ", 20_000), ":4:", 2},
-		"far too long":           {estate + "# " + strings.Repeat("x", 17<<20), "octets; expected no more than", 2},
-		"brackets in texts":      {estate + strings.Repeat("# see [1 and {2\n", 500) + "contact: see [1 of {2\n", "", 0},
+		"brackets": {
+			estate + "contact: " + strings.Repeat("[", 50_000), ":4: lists and mappings stand in each other", 2,
+		},
+		"brackets on lines": {
+			estate + "contact:\n" + strings.Repeat(" [\n", 50_000), ": lists and mappings stand in each other", 2,
+		},
+		"braces": {
+			estate + "contact: " + strings.Repeat("{a: ", 50_000), ":4: lists and mappings stand in each other", 2,
+		},
+		"marks of lists":    {strings.Repeat("- ", 50_000), ":1: lists and mappings stand in each other", 2},
+		"indentation":       {indented, ": lists and mappings stand in each other", 2},
+		"tags":              {estate + "contact: " + strings.Repeat("!!x ", 20_000), ":4:", 2},
+		"far too long":      {estate + "# " + strings.Repeat("x", 17<<20), "octets; expected no more than", 2},
+		"brackets in texts": {estate + strings.Repeat("# see [1 and {2\n", 500) + "contact: see [1 of {2\n", "", 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "upperpath.yaml")

@@ -45,8 +45,8 @@ func (k NodeKind) String() string {
 // reader takes values out of nodes and gathers what is wrong.
 type reader struct{ faults problem.List }
 
-// plain looks for characters in a tree that no name, path or text of one line holds: control characters, and such as turn
-// the direction of writing. In notes and contacts line breaks become spaces.
+// plain looks for characters in a tree that no name, path or text of one line holds: control characters, and such as
+// turn the direction of writing. In notes and contacts line breaks become spaces.
 func (r *reader) plain(n *Node) {
 	if n == nil {
 		return

@@ -178,8 +178,9 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 	return r, faults
 }
 
-// hostile gives the faults of columns that hold what no URL and no note does: a line break or another control character,
-// which would be a line of its own in what is written for a server, or a character that turns the direction of writing.
+// hostile gives the faults of columns that hold what no URL and no note does: a line break or another control
+// character, which would be a line of its own in what is written for a server, or a character that turns the direction
+// of writing.
 func hostile(row Row) problem.List {
 	var faults problem.List
 	for _, c := range []struct{ name, text string }{
