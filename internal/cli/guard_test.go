@@ -18,7 +18,7 @@ func TestAPanicIsOneSentenceAndAFileWithoutSecrets(t *testing.T) {
 		"nil":     func() int { return len(*(*string)(nil)) },
 	} {
 		var said bytes.Buffer
-		p := program{err: &said}
+		p := program{err: &outlet{to: &said}}
 		assert.Equal(t, 3, p.guarded(run), name)
 		assert.NotContains(t, said.String(), "s3cret", name)
 		assert.Equal(t, 1, bytes.Count(said.Bytes(), []byte("\n")), "%s: %s", name, said.String())

@@ -21,7 +21,7 @@ func (p *program) progress(what string, total int, of string) *meter {
 		close(m.ended)
 		return m
 	}
-	go m.show(p.err, what, total, of)
+	go m.show(p.err.to, what, total, of)
 	return m
 }
 

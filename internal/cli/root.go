@@ -60,7 +60,7 @@ func usage(format string, args ...any) error { return ended{exitUsage, fmt.Error
 type program struct {
 	in      io.Reader
 	out     *outlet
-	err     io.Writer
+	err     *outlet
 	verbose bool
 	started bool // the command line was understood, and the command began
 }
@@ -71,11 +71,13 @@ func Run(args []string, in io.Reader, out, err io.Writer) int {
 	defer stop()
 	// A pipe whose reader has left is an error of the writing, and not the end: what was seen is kept first.
 	signal.Ignore(syscall.SIGPIPE)
-	shown := &outlet{Writer: out}
-	p := &program{in: in, out: shown, err: err}
+	shown, said := &outlet{to: out, color: colored(out)}, &outlet{to: err}
+	p := &program{in: in, out: shown, err: said}
+	defer said.flush()
 	root := p.root()
 	root.SetArgs(args)
 	code := p.guarded(func() int { return p.exit(ctx, root.ExecuteContext(ctx)) })
+	shown.flush()
 	if shown.err != nil && !errors.Is(shown.err, syscall.EPIPE) && code <= exitFindings {
 		p.complain(fmt.Errorf("what this command says could not all be written: %w", shown.err))
 		return exitFailed
@@ -114,20 +116,6 @@ func (p *program) guarded(run func() int) (code int) {
 		p.complain(fmt.Errorf("this is a fault of Upper Path itself; %s", told))
 	}()
 	return run()
-}
-
-// outlet is standard output. It remembers why it could not be written to: most of what writes there does not look.
-type outlet struct {
-	io.Writer
-	err error
-}
-
-func (o *outlet) Write(text []byte) (int, error) {
-	n, err := o.Writer.Write(text)
-	if err != nil && o.err == nil {
-		o.err = err
-	}
-	return n, err
 }
 
 func (p *program) exit(ctx context.Context, err error) int {
@@ -331,19 +319,29 @@ func contains(list []string, s string) bool {
 // style is how the output may look: colours and the full width only on a terminal.
 func (p *program) style() report.Style {
 	s := report.Style{Now: time.Now(), Width: 100}
-	f, isFile := p.out.Writer.(*os.File)
-	if !isFile || !term.IsTerminal(int(f.Fd())) {
-		return s
-	}
-	s.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
-	if w, _, err := term.GetSize(int(f.Fd())); err == nil {
-		s.Width = w
+	s.Color = p.out.color
+	if f, isFile := terminal(p.out.to); isFile {
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil {
+			s.Width = w
+		}
 	}
 	return s
 }
 
+// terminal gives the terminal that a writer writes to, where it does.
+func terminal(w io.Writer) (*os.File, bool) {
+	f, isFile := w.(*os.File)
+	return f, isFile && term.IsTerminal(int(f.Fd()))
+}
+
+// colored tells whether what goes to a writer may have colours.
+func colored(w io.Writer) bool {
+	_, is := terminal(w)
+	return is && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+}
+
 // onTerminal tells whether progress is seen by somebody.
 func (p *program) onTerminal() bool {
-	f, ok := p.err.(*os.File)
-	return ok && term.IsTerminal(int(f.Fd()))
+	_, is := terminal(p.err.to)
+	return is
 }

@@ -368,3 +368,17 @@ func FuzzEstate(f *testing.F) {
 		}
 	})
 }
+
+// TestTheSecretOfAKeyIsNeverShown reads key files that are wrong in every way that one meets.
+func TestTheSecretOfAKeyIsNeverShown(t *testing.T) {
+	for _, text := range []string{
+		`secret: "TopSecret123`, "name: x\nTopSecret123: y", "TopSecret123", "secret: [TopSecret123", "a: b: TopSecret123",
+		"secret: !!TopSecret123 x", "secret: *TopSecret123", "<<: TopSecret123", "secret: TopSecret123\n---\nx: TopSecret123",
+		"\tsecret: TopSecret123", "secret: TopSecret123!", `"TopSecret123": {x: TopSecret123`, "secret: &TopSecret123",
+		"secret: 'TopSecret123\nname: x", "secret: |TopSecret123", "%TopSecret123", "? TopSecret123\n: *TopSecret123",
+	} {
+		_, err := ReadTransferKey(write(t, "key.yaml", text))
+		require.Error(t, err, text)
+		assert.NotContains(t, err.Error(), "TopSecret", text)
+	}
+}

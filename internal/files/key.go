@@ -2,6 +2,7 @@ package files
 
 import (
 	"encoding/base64"
+	"errors"
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/problem"
@@ -15,6 +16,14 @@ type TransferKey struct{ Name, Algorithm, Secret string }
 func ReadTransferKey(path string) (TransferKey, error) {
 	root, err := ReadTree(path)
 	if err != nil {
+		var faults problem.List
+		if errors.As(err, &faults) {
+			for i, f := range faults { // what stands there may be the secret, or a part of it
+				if f.Line > 0 {
+					faults[i].Says, faults[i].Value, faults[i].Mark = "this is no YAML", "", ""
+				}
+			}
+		}
 		return TransferKey{}, err
 	}
 	key := TransferKey{Algorithm: "hmac-sha256"}
@@ -36,7 +45,6 @@ func ReadTransferKey(path string) (TransferKey, error) {
 					Line:     e.Key.Line,
 					Column:   e.Key.Column,
 					Says:     "unknown key",
-					Value:    e.Key.Text,
 					Expected: "name, algorithm or secret",
 				},
 			)

@@ -110,10 +110,77 @@ func ZoneText(zone string, sets []record.Set, partial bool, what string) ([]byte
 			if !loads(zone, s, i, aliases[s.Name]) {
 				comment = "; beside others, where no name server loads it: "
 			}
-			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s\n", comment, s.Name, s.TTL, s.Type, v)
+			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s\n", comment, nameText(s.Name), s.TTL, s.Type, dataText(s.Type, v))
 		}
 	}
 	return b.Bytes(), nil
+}
+
+// nameText writes a name as every server reads it, at the start of a line too. What is no letter, digit, hyphen or underscore stands there as its number
+// (RFC 1035 section 5.1): some of it begins a directive or a comment, and behind a backslash alone "[" is a label of
+// another type (RFC 2673). name holds escapes already.
+func nameText(name string) string {
+	var b strings.Builder
+	for i := 0; i < len(name); i++ {
+		c, escaped := name[i], false
+		if c == '\\' && i+1 < len(name) {
+			if i++; name[i] >= '0' && name[i] <= '9' && i+2 < len(name) {
+				b.WriteString(name[i-1 : i+3])
+				i += 2
+				continue
+			}
+			c, escaped = name[i], true
+		}
+		letter := c|0x20 >= 'a' && c|0x20 <= 'z' || c >= '0' && c <= '9' || strings.IndexByte("-_*", c) >= 0
+		if letter || c == '.' && !escaped {
+			b.WriteByte(c)
+			continue
+		}
+		fmt.Fprintf(&b, `\%03d`, c)
+	}
+	return b.String()
+}
+
+// namesIn says which fields of a type's data are names, from 0.
+var namesIn = map[string][]int{
+	"CNAME": {0}, "DNAME": {0}, "NS": {0}, "PTR": {0}, "MX": {1}, "AFSDB": {1}, "KX": {1}, "RT": {1}, "SRV": {3},
+	"SOA": {0, 1}, "RP": {0, 1}, "MINFO": {0, 1}, "PX": {1, 2}, "NAPTR": {-1}, "HTTPS": {1}, "SVCB": {1},
+}
+
+// dataText writes a record's data with its names as nameText writes them.
+func dataText(kind, value string) string {
+	names := namesIn[kind]
+	if len(names) == 0 {
+		return value
+	}
+	fields := fieldsOf(value)
+	for _, i := range names {
+		if i < 0 {
+			i += len(fields)
+		}
+		if i >= 0 && i < len(fields) {
+			fields[i] = nameText(fields[i])
+		}
+	}
+	return strings.Join(fields, " ")
+}
+
+// fieldsOf takes data apart at its spaces, but for those in quotes or behind a backslash.
+func fieldsOf(value string) []string {
+	var fields []string
+	start, quoted := 0, false
+	for i := 0; i < len(value); i++ {
+		switch c := value[i]; {
+		case c == '\\':
+			i++
+		case c == '"':
+			quoted = !quoted
+		case c == ' ' && !quoted:
+			fields = append(fields, value[start:i])
+			start = i + 1
+		}
+	}
+	return append(fields, value[start:])
 }
 
 // loads tells whether name servers load a value beside the others of its name: an alias stands alone, once, and never

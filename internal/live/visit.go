@@ -123,6 +123,9 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	}
 	a.Status = response.StatusCode
 	if locations := response.Header["Location"]; len(locations) > 0 {
+		for i, l := range locations { // nobody keeps a password, and it leads nowhere else
+			locations[i] = web.MaskedReference(l)
+		}
 		a.Location, a.OtherLocations = locations[0], locations[1:]
 	}
 	if response.TLS != nil {

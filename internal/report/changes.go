@@ -184,29 +184,29 @@ func moveText(z plan.Zone) []string {
 }
 
 func (v zoneView) text(w io.Writer, s Style) {
-	fmt.Fprintf(w, "\n%s  %s\n", s.strong("Changes in "+v.title), s.faint(clean(v.facts)))
+	fmt.Fprintf(w, "\n%s  %s\n", s.strong("Changes in "+v.title), s.faint(v.facts))
 	label, kind := 0, 0
 	for _, c := range v.changes {
-		label, kind = max(label, text.StringWidthWithoutEscSequences(clean(c.label))), max(kind, len(c.kind))
+		label, kind = max(label, text.StringWidthWithoutEscSequences(c.label)), max(kind, len(c.kind))
 	}
 	for _, c := range v.changes {
 		head := fmt.Sprintf(
 			"%2d %s  %s  %s  ",
 			c.step,
 			actionText(c.action, s),
-			text.Pad(clean(c.label), min(label, 30), ' '),
-			text.Pad(clean(c.kind), kind, ' '),
+			text.Pad(c.label, min(label, 30), ' '),
+			text.Pad(c.kind, kind, ' '),
 		)
 		space := strings.Repeat(" ", text.StringWidthWithoutEscSequences(head))
-		fmt.Fprintf(w, "%s%s\n", head, strings.TrimPrefix(indent(clean(c.what), space, s.width()), space))
-		fmt.Fprintln(w, s.faint(indent(clean(c.reason), "            ", s.width())))
+		fmt.Fprintf(w, "%s%s\n", head, strings.TrimPrefix(indent(c.what, space, s.width()), space))
+		fmt.Fprintln(w, s.faint(indent(c.reason, "            ", s.width())))
 	}
 	for _, l := range v.stays {
 		const space = "            "
-		fmt.Fprintln(w, s.faint(" = keep     "+strings.TrimPrefix(indent(clean(l), space, s.width()), space)))
+		fmt.Fprintln(w, s.faint(" = keep     "+strings.TrimPrefix(indent(l, space, s.width()), space)))
 	}
 	for _, l := range v.around {
-		fmt.Fprintln(w, indent("· "+clean(l), "  ", s.width()))
+		fmt.Fprintln(w, indent("· "+l, "  ", s.width()))
 	}
 }
 

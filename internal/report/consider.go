@@ -16,6 +16,7 @@ func Considered(w io.Writer, format string, c *plan.Considered, s Style) error {
 	if format == "json" {
 		return JSON(w, c)
 	}
+	c = scrubbed(c)
 	t := consideredTable(c)
 	if format == "md" {
 		fmt.Fprintf(w, "# Choices of %s\n", md(c.About))
@@ -39,7 +40,7 @@ func Considered(w io.Writer, format string, c *plan.Considered, s Style) error {
 				if bad {
 					tone = finding.Error
 				}
-				cells[i+1] = s.severity(tone, clean(r[i+1]))
+				cells[i+1] = s.severity(tone, r[i+1])
 			}
 		}
 		tab.AppendRow(cells)

@@ -49,7 +49,7 @@ func (c csvStream) End([]finding.Finding, []string) error { return nil }
 
 func (c csvStream) write(fields []string) error {
 	for i, f := range fields {
-		fields[i] = noFormula(clean(f))
+		fields[i] = noFormula(f)
 	}
 	if err := c.w.Write(fields); err != nil {
 		return err

@@ -16,7 +16,7 @@ import (
 var pageSource string
 
 var page = template.Must(template.New("report").Funcs(template.FuncMap{
-	"clean": clean, "sign": sign, "plural": plural,
+	"sign": sign, "plural": plural,
 	"tone": func(s finding.Severity) string {
 		if s == "" {
 			return "fine"
@@ -40,7 +40,8 @@ type Section struct {
 // and every chain drawn.
 func HTML(w io.Writer, title string, made time.Time, sections []Section) error {
 	views := make([]sectionView, len(sections))
-	for i, s := range sections {
+	title = scrubbed(title)
+	for i, s := range scrubbed(sections) {
 		views[i] = viewSection(i, s)
 	}
 	return page.Execute(w, map[string]any{"Title": title, "Made": made.Format("2 January 2006"), "Sections": views})
@@ -124,7 +125,7 @@ func viewSection(index int, s Section) sectionView {
 
 func viewChain(c chain.Chain, now time.Time) chainView {
 	v := chainView{
-		Entry: clean(c.Entry.String()),
+		Entry: c.Entry.String(),
 		About: about(c.Probe),
 		Worst: finding.Worst(c.Findings),
 		End:   endText(c),
@@ -134,10 +135,10 @@ func viewChain(c chain.Chain, now time.Time) chainView {
 	}
 	for i, h := range c.Hops {
 		hop := hopView{
-			URL:    clean(h.URL.String()),
+			URL:    h.URL.String(),
 			Status: statusText(h),
 			Facts:  strings.Join(hopFacts(h), " · "),
-			Detail: clean(h.Detail),
+			Detail: h.Detail,
 			Tone:   hopSeverity(c, i),
 			Last:   i == len(c.Hops)-1,
 		}

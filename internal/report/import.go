@@ -45,6 +45,9 @@ type ImportedRule struct {
 
 // Import writes what came of a file in a format: text, json or csv.
 func Import(w io.Writer, format string, m Imported, s Style) error {
+	if format == "text" { // the others are data
+		m = scrubbed(m)
+	}
 	switch format {
 	case "json":
 		return JSON(w, struct {
@@ -142,8 +145,8 @@ func importText(w io.Writer, m Imported, s Style) {
 				w,
 				"  %s %s\n%s\n",
 				s.severity("warning", "!"),
-				clean(d.URL),
-				s.faint(indent(clean(d.Says), "    ", s.width())),
+				d.URL,
+				s.faint(indent(d.Says, "    ", s.width())),
 			)
 		}
 	}
@@ -155,8 +158,8 @@ func importText(w io.Writer, m Imported, s Style) {
 				"  %s line %d: %s\n%s\n",
 				s.severity("error", "✗"),
 				l.Line,
-				clean(cut(l.Text, 90)),
-				s.faint(indent(clean(l.Reason), "    ", s.width())),
+				cut(l.Text, 90),
+				s.faint(indent(l.Reason, "    ", s.width())),
 			)
 		}
 	}
@@ -173,5 +176,5 @@ func importText(w io.Writer, m Imported, s Style) {
 	case len(m.Rules) > 0:
 		says += " Nothing was added; --add adds them to the estate's rules."
 	}
-	fmt.Fprintf(w, "\n%s\n", indent(clean(says), "", s.width()))
+	fmt.Fprintf(w, "\n%s\n", indent(says, "", s.width()))
 }

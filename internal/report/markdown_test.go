@@ -22,7 +22,7 @@ func FuzzCodeText(f *testing.F) {
 	reader := goldmark.New(goldmark.WithExtensions(extension.Table), goldmark.WithRendererOptions(rendered.WithUnsafe()))
 	cell := regexp.MustCompile(`(?s)<td>(.*?)</td>\n<td>last</td>`)
 	f.Fuzz(func(t *testing.T, value string) {
-		if strings.TrimSpace(value) == "" {
+		if value = scrubbed(value); strings.TrimSpace(value) == "" {
 			return
 		}
 		var page bytes.Buffer
@@ -33,6 +33,6 @@ func FuzzCodeText(f *testing.F) {
 		inside, ends := strings.CutSuffix(inside, "</code>")
 		require.True(t, whole && ends, "%q: %s", codeText(value), found[1])
 		require.NotContains(t, inside, "<", "%q", codeText(value))
-		require.Equal(t, clean(value), html.UnescapeString(inside))
+		require.Equal(t, value, html.UnescapeString(inside))
 	})
 }

@@ -83,7 +83,7 @@ func MDFindings(w io.Writer, findings []finding.Finding) {
 		return
 	}
 	fmt.Fprint(w, "\n## Findings\n")
-	for _, f := range findings {
+	for _, f := range scrubbed(findings) {
 		fmt.Fprintf(
 			w,
 			"\n### %s %s: %s\n\n%s\n\n→ %s\n",
@@ -127,4 +127,4 @@ var mdEscapes = strings.NewReplacer(
 )
 
 // md escapes what Markdown or HTML would take for markup.
-func md(s string) string { return mdEscapes.Replace(clean(s)) }
+func md(s string) string { return mdEscapes.Replace(s) }

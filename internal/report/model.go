@@ -1,5 +1,6 @@
 // Package report shows what was found: one model, a writer a format. It computes nothing that is not about showing, and
-// lets nothing hostile through: every text from outside is cleaned or escaped here.
+// lets nothing hostile through: a model is
+// scrubbed once, when a writer takes it.
 //
 //	s := report.NewStream("text", report.Look, os.Stdout, report.Style{Width: 100})
 //	s.Start(head); s.Chain(c); s.End(findings, nil)
@@ -14,7 +15,6 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -66,11 +66,11 @@ func NewStream(format string, view View, w io.Writer, style Style) Stream {
 	case "json":
 		return &jsonStream{w: w}
 	case "csv":
-		return newCSVStream(w)
+		return scrubbing{newCSVStream(w)}
 	case "md":
-		return &mdStream{w: w, style: style}
+		return scrubbing{&mdStream{w: w, style: style}}
 	}
-	return &textStream{w: w, view: view, style: style, grid: &Grid{}}
+	return scrubbing{&textStream{w: w, view: view, style: style, grid: &Grid{}}}
 }
 
 // Play hands a whole audit to a stream.
@@ -237,8 +237,6 @@ func plural(n int, word string) string {
 }
 
 // clean makes a text from outside safe for a terminal.
-func clean(s string) string { return problem.Clean(s) }
-
 // certificateLine says in one line whose certificate was seen.
 func certificateLine(t *chain.TLS, now time.Time) string {
 	names := "no name"
@@ -251,7 +249,7 @@ func certificateLine(t *chain.TLS, now time.Time) string {
 			}
 		}
 	}
-	return fmt.Sprintf("certificate for %s, by %s, %s", clean(names), clean(t.Issuer), timeLeft(t.NotAfter, now))
+	return fmt.Sprintf("certificate for %s, by %s, %s", names, t.Issuer, timeLeft(t.NotAfter, now))
 }
 
 func timeLeft(end, now time.Time) string {
@@ -295,5 +293,5 @@ func describe(c chain.Chain) string {
 	case kept:
 		return "kept"
 	}
-	return "lost: arrives at " + clean(c.Arrival.String())
+	return "lost: arrives at " + c.Arrival.String()
 }

@@ -21,9 +21,9 @@ func Plan(w io.Writer, format string, p *plan.Plan, s Style) error {
 	case "json":
 		return planJSON(w, p)
 	case "md":
-		return planMD(w, p)
+		return planMD(w, scrubbed(p))
 	}
-	planText(w, p, s)
+	planText(w, scrubbed(p), s)
 	return nil
 }
 
@@ -100,7 +100,7 @@ func shown(s string) string {
 	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {
 		s = h.Unicode() + "/" + rest
 	}
-	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && clean(d) == d &&
+	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && d == d &&
 		!strings.ContainsAny(d, "% ") {
 		return d
 	}
@@ -155,7 +155,7 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 		}
 		render(w, tab, s)
 		for _, l := range limitLines(p) {
-			fmt.Fprintln(w, indent("· "+clean(l), "  ", s.width()))
+			fmt.Fprintln(w, indent("· "+l, "  ", s.width()))
 		}
 	}
 	fmt.Fprintf(w, "\n%s\n", s.strong("In this order"))
@@ -172,7 +172,7 @@ func planText(w io.Writer, p *plan.Plan, s Style) {
 	}
 	TextFindings(w, p.Findings, s)
 	for _, n := range p.Notes {
-		fmt.Fprintf(w, "\n%s\n", s.faint(indent("note: "+clean(NoteText(n)), "", s.width())))
+		fmt.Fprintf(w, "\n%s\n", s.faint(indent("note: "+NoteText(n), "", s.width())))
 	}
 	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(p.Findings), planVerdict(p)))
 }
@@ -203,7 +203,7 @@ func mdTable(w io.Writer, title string, head []string, rows [][]string) {
 func row(cells []string) table.Row {
 	r := make(table.Row, len(cells))
 	for i, c := range cells {
-		r[i] = clean(c)
+		r[i] = c
 	}
 	return r
 }
@@ -239,6 +239,7 @@ func planMD(w io.Writer, p *plan.Plan) error {
 
 // PlanSummary writes what a plan comes to in a few lines.
 func PlanSummary(w io.Writer, p *plan.Plan, s Style) {
+	p = scrubbed(p)
 	records, what := 0, "record set"
 	for _, z := range p.Zones {
 		if z.Seen == nil {

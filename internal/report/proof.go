@@ -17,10 +17,10 @@ func Proof(w io.Writer, format string, p *proof.Proof, canonical string, s Style
 		said.Findings = inWords(p.Findings)
 		return JSON(w, said)
 	case "md":
-		proofMD(w, p, canonical)
+		proofMD(w, scrubbed(p), canonical)
 		return nil
 	}
-	proofText(w, p, canonical, s)
+	proofText(w, scrubbed(p), canonical, s)
 	return nil
 }
 
@@ -101,7 +101,7 @@ func claimRows(p *proof.Proof) (rows [][]string, worst []finding.Severity) {
 
 func proofText(w io.Writer, p *proof.Proof, canonical string, s Style) {
 	tone := map[proof.Verdict]finding.Severity{proof.Refuted: finding.Error, proof.Undecided: finding.Warning}[p.Verdict]
-	fmt.Fprintf(w, "%s\n\n", s.severity(tone, indent(clean(proofSentence(p, canonical)), "", s.width())))
+	fmt.Fprintf(w, "%s\n\n", s.severity(tone, indent(proofSentence(p, canonical), "", s.width())))
 	t := s.newTable()
 	t.AppendHeader(row([]string{"for every URL", ""}))
 	rows, worst := claimRows(p)
@@ -152,17 +152,18 @@ func proofFindings(w io.Writer, p *proof.Proof, s Style, chained func(finding.Fi
 			continue
 		}
 		for _, line := range drawn(f) {
-			fmt.Fprintf(w, "    %s\n", s.faint(clean(line)))
+			fmt.Fprintf(w, "    %s\n", s.faint(line))
 		}
 	}
 }
 
-func row2(a, b string) []any { return []any{clean(a), b} }
+func row2(a, b string) []any { return []any{a, b} }
 
 // ProofSummary writes the verdict of a proof and its findings, in a few lines each.
 func ProofSummary(w io.Writer, p *proof.Proof, canonical string, s Style) {
+	p = scrubbed(p)
 	tone := map[proof.Verdict]finding.Severity{proof.Refuted: finding.Error, proof.Undecided: finding.Warning}[p.Verdict]
-	fmt.Fprintf(w, "%s\n", s.severity(tone, indent(clean(proofSentence(p, canonical)), "", s.width())))
+	fmt.Fprintf(w, "%s\n", s.severity(tone, indent(proofSentence(p, canonical), "", s.width())))
 	proofFindings(w, p, s, func(f finding.Finding) bool { return f.Severity == finding.Error })
 }
 
@@ -216,7 +217,7 @@ func proofMD(w io.Writer, p *proof.Proof, canonical string) {
 		if lines := drawn(f); len(lines) > 0 {
 			fmt.Fprintf(w, "\n%s:\n\n", md(f.Subject))
 			for _, l := range lines {
-				fmt.Fprintf(w, "    %s\n", clean(l))
+				fmt.Fprintf(w, "    %s\n", l)
 			}
 		}
 	}

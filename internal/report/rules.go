@@ -17,14 +17,14 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 			Tries  []predict.Try `json:"tries"`
 		}{"upperpath/try/1", tries})
 	}
-	for i, t := range tries {
+	for i, t := range scrubbed(tries) {
 		if i > 0 {
 			fmt.Fprintln(w)
 		}
-		fmt.Fprintf(w, "%s\n", s.strong(clean(t.URL)))
+		fmt.Fprintf(w, "%s\n", s.strong(t.URL))
 		switch {
 		case t.Rule > 0:
-			fmt.Fprintf(w, "  line %d takes it: %s\n", t.Rule, clean(shown(t.Old)))
+			fmt.Fprintf(w, "  line %d takes it: %s\n", t.Rule, shown(t.Old))
 		case t.Status == http.StatusOK && t.Assumed == predict.OutsideEstate:
 			fmt.Fprintln(w, "  no rule is asked: it is no door of the estate")
 		case t.Status == http.StatusOK:
@@ -40,7 +40,7 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 						fmt.Sprintf(
 							"line %d would take it too: %s; but line %d wins, since %s",
 							r.Line,
-							clean(shown(r.Old)),
+							shown(r.Old),
 							t.Rule,
 							r.Why,
 						),
@@ -51,7 +51,7 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 			)
 		}
 		if t.Location != "" {
-			fmt.Fprintf(w, "  it gives %d  %s\n", t.Status, clean(t.Location))
+			fmt.Fprintf(w, "  it gives %d  %s\n", t.Status, t.Location)
 		} else if t.Status > 0 {
 			fmt.Fprintf(w, "  it gives %d\n", t.Status)
 		}
@@ -67,7 +67,7 @@ func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
 			case step.Status == 404:
 				answer = s.severity("error", "404: none of the pages that exist")
 			}
-			fmt.Fprintf(w, "    %s %s  %s\n", mark, clean(step.URL), answer)
+			fmt.Fprintf(w, "    %s %s  %s\n", mark, step.URL, answer)
 		}
 		switch t.Assumed {
 		case predict.OutsideEstate:
@@ -127,6 +127,7 @@ func Straightened(w io.Writer, format string, all []proof.Straightened, path str
 			Changes []Straightening `json:"changes"`
 		}{"upperpath/straighten/1", path, written, changes})
 	}
+	changes, path = scrubbed(changes), scrubbed(path)
 	if len(changes) == 0 {
 		fmt.Fprintf(w, "%s\n", s.severity("", "Every rule leads to its end in one hop; there is nothing to straighten."))
 		return nil

@@ -25,6 +25,7 @@ type Page struct {
 // Sheets writes the sheets of a plan: for each place a page, and a table of its records and of its other entries where
 // there are any.
 func Sheets(p *plan.Plan) ([]Page, error) {
+	p = scrubbed(p)
 	var pages []Page
 	used := map[string]bool{}
 	for _, s := range p.Sheets() {
@@ -73,7 +74,7 @@ func csvText(head []string, rows [][]string) []byte {
 	for _, r := range append([][]string{head}, rows...) {
 		cells := make([]string, len(r))
 		for i, c := range r {
-			if cells[i] = clean(c); cells[i] != "@" {
+			if cells[i] = c; cells[i] != "@" {
 				cells[i] = noFormula(cells[i])
 			}
 		}
@@ -338,7 +339,6 @@ func codeText(s string) string {
 	if s == "" {
 		return ""
 	}
-	s = clean(s)
 	longest, run := 0, 0
 	for _, c := range s {
 		if c != '`' {
@@ -475,11 +475,50 @@ func prose(w io.Writer, s string) { fmt.Fprintln(w, wrapProse(s, "")) }
 // wrapProse breaks lines at words, but never inside what stands in backquotes: a command has to be copied in one piece.
 func wrapProse(s, space string) string {
 	const held = "\ue000" // a character that no text has (private use)
-	parts := strings.Split(s, "`")
-	for i := 1; i < len(parts); i += 2 {
-		parts[i] = strings.ReplaceAll(parts[i], " ", held)
+	var b strings.Builder
+	for s != "" {
+		start, length := fence(s)
+		if length == 0 {
+			break
+		}
+		end := start + length
+		for end < len(s) { // a code span ends with as many backquotes as it began with (CommonMark 0.31, section 6.1)
+			at, n := run(s[end:])
+			if n == 0 {
+				end = len(s)
+				break
+			}
+			if end += at + n; n == length {
+				break
+			}
+		}
+		b.WriteString(s[:start] + strings.ReplaceAll(s[start:end], " ", held))
+		s = s[end:]
 	}
-	return strings.ReplaceAll(indent(strings.Join(parts, "`"), space, proseWidth), held, " ")
+	return strings.ReplaceAll(indent(b.String()+s, space, proseWidth), held, " ")
+}
+
+// run finds the first backquotes of a text, and how many stand together.
+func run(s string) (start, length int) {
+	start = strings.IndexByte(s, '`')
+	if start < 0 {
+		return 0, 0
+	}
+	return start, len(s[start:]) - len(strings.TrimLeft(s[start:], "`"))
+}
+
+// fence finds the backquotes that begin a code span, which those behind a backslash do not.
+func fence(s string) (start, length int) {
+	for at := 0; at < len(s); at++ {
+		switch s[at] {
+		case '\\':
+			at++
+		case '`':
+			_, length := run(s[at:])
+			return at, length
+		}
+	}
+	return 0, 0
 }
 
 // item writes a line of a numbered list.
@@ -491,6 +530,7 @@ func item(w io.Writer, number int, s string) {
 
 // SheetsWritten says which sheets were written, and where to begin.
 func SheetsWritten(w io.Writer, folder string, p *plan.Plan, pages []Page, s Style) {
+	folder, p, pages = scrubbed(folder), scrubbed(p), scrubbed(pages)
 	if len(pages) == 0 {
 		fmt.Fprintf(w, "%s\n", s.severity("", "There is nothing to type: everything is as the plan wants it."))
 		return

@@ -22,10 +22,10 @@ func Survey(w io.Writer, format string, v *survey.Survey, records bool, s Style)
 	case "json":
 		return JSON(w, v)
 	case "md":
-		surveyMD(w, v)
+		surveyMD(w, scrubbed(v))
 		return nil
 	}
-	surveyText(w, v, records, s)
+	surveyText(w, scrubbed(v), records, s)
 	return nil
 }
 
@@ -76,7 +76,7 @@ func unicodeName(name string) string {
 
 func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
 	fmt.Fprintf(w, "%s\n%s\n\n", s.strong("Survey of "+plural(len(v.Domains), "domain")),
-		s.faint(fmt.Sprintf("seen from %s, %s", clean(v.Vantage), v.Started.Format("2006-01-02 15:04 MST"))))
+		s.faint(fmt.Sprintf("seen from %s, %s", v.Vantage, v.Started.Format("2006-01-02 15:04 MST"))))
 	surveyTable(w, v, s)
 	if records {
 		for _, d := range v.Domains {
@@ -90,13 +90,14 @@ func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
 	writeFacts(w, v, s)
 	writeUnseen(w, v, s)
 	for _, n := range v.Notes {
-		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+clean(n)))
+		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+n))
 	}
 	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(v.Findings), Verdict(0, 0, v.Findings)))
 }
 
 // SurveyOfNames writes a survey without what is said about doors: for where an audit of the doors follows.
 func SurveyOfNames(w io.Writer, v *survey.Survey, s Style) {
+	v = scrubbed(v)
 	names := *v
 	names.Findings = slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool { return f.Entry != "" })
 	surveyTable(w, &names, s)
@@ -136,8 +137,8 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 			w,
 			"  %s %s  %s\n",
 			s.severity(tone, sign(tone)),
-			clean(strings.TrimSpace(n.Name+" "+n.Address)),
-			s.faint(clean(says)+"; named by "+strings.Join(n.By, " and ")),
+			strings.TrimSpace(n.Name+" "+n.Address),
+			s.faint(says+"; named by "+strings.Join(n.By, " and ")),
 		)
 	}
 	for _, n := range d.Coming {
@@ -149,8 +150,8 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 			w,
 			"  %s %s  %s\n",
 			s.severity(tone, sign(tone)),
-			clean(strings.TrimSpace(n.Name+" "+n.Address)),
-			s.faint(clean(says)+"; to come: upperpath plan compares what it says"),
+			strings.TrimSpace(n.Name+" "+n.Address),
+			s.faint(says+"; to come: upperpath plan compares what it says"),
 		)
 	}
 	if len(d.Records) > 0 {
@@ -164,7 +165,7 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 		render(w, t, s)
 	}
 	for _, c := range certificates(d) {
-		fmt.Fprintf(w, "  %s\n", s.faint(clean(c.door)+": "+certificateLine(c.tls, now)))
+		fmt.Fprintf(w, "  %s\n", s.faint(c.door+": "+certificateLine(c.tls, now)))
 	}
 }
 
@@ -207,7 +208,7 @@ func writeList(w io.Writer, title string, lines []string, s Style) {
 	}
 	fmt.Fprintf(w, "\n%s\n", s.strong(title))
 	for _, l := range lines[:min(len(lines), most)] {
-		fmt.Fprintln(w, "  ·"+strings.TrimPrefix(indent(clean(l), "    ", s.width()), "   "))
+		fmt.Fprintln(w, "  ·"+strings.TrimPrefix(indent(l, "    ", s.width()), "   "))
 	}
 	if more := len(lines) - most; more > 0 {
 		fmt.Fprintf(w, "  %s\n", s.faint(fmt.Sprintf("and %d more; --format json has them all", more)))
@@ -323,6 +324,7 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 		}
 		return JSON(w, c)
 	}
+	changes, compared, before, after = scrubbed(changes), scrubbed(compared), scrubbed(before), scrubbed(after)
 	var names []string
 	total := 0
 	for name, list := range changes {
@@ -367,7 +369,7 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 	}{{compared.OnlyBefore, "not compared, since the later survey did not see them: "},
 		{compared.OnlyAfter, "not compared, since the earlier survey did not see them: "}} {
 		if len(part.names) > 0 {
-			fmt.Fprintf(w, "%s\n", s.faint(indent(clean(part.says+strings.Join(part.names, ", ")), "", s.width())))
+			fmt.Fprintf(w, "%s\n", s.faint(indent(part.says+strings.Join(part.names, ", "), "", s.width())))
 		}
 	}
 	for _, name := range names {
@@ -384,7 +386,7 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 			tone := map[record.Action]finding.Severity{record.Went: finding.Error, record.Changed: finding.Warning}[c.Action]
 			fmt.Fprintln(
 				w,
-				"  "+s.severity(tone, fmt.Sprintf("%-8s", c.Action))+clean(strings.TrimPrefix(line, string(c.Action)+"  ")),
+				"  "+s.severity(tone, fmt.Sprintf("%-8s", c.Action))+strings.TrimPrefix(line, string(c.Action)+"  "),
 			)
 		}
 	}

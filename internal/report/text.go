@@ -105,7 +105,7 @@ func (t *textStream) Start(h Head) error {
 		return nil
 	}
 	_, err := fmt.Fprintf(t.w, "%s\n%s\n\n", t.style.strong(h.Title),
-		t.style.faint(fmt.Sprintf("seen from %s, %s", clean(h.Vantage), h.Started.Format("2006-01-02 15:04 MST"))))
+		t.style.faint(fmt.Sprintf("seen from %s, %s", h.Vantage, h.Started.Format("2006-01-02 15:04 MST"))))
 	return err
 }
 
@@ -151,19 +151,19 @@ func (t *textStream) wholeChain(c chain.Chain, worst finding.Severity) {
 	if c.Last().Refusal == chain.Unseen {
 		mark, worst = "?", finding.Note
 	}
-	fmt.Fprintf(t.w, "%s %s\n", s.severity(worst, mark), s.strong(clean(c.Entry.String())))
+	fmt.Fprintf(t.w, "%s %s\n", s.severity(worst, mark), s.strong(c.Entry.String()))
 	for i, hop := range c.Hops {
 		what := statusText(hop)
 		target := ""
 		switch {
 		case hop.Refusal != "":
-			target = clean(hop.Detail)
+			target = hop.Detail
 		case hop.IsRedirect() && hop.Location == "":
 			target = "no Location"
 		case hop.IsRedirect():
-			target = "→ " + clean(hop.Location)
+			target = "→ " + hop.Location
 		case i > 0:
-			target = clean(hop.URL.String())
+			target = hop.URL.String()
 		}
 		fmt.Fprintf(
 			t.w,
@@ -237,14 +237,14 @@ func hopFacts(a chain.Answer) []string {
 	if a.Address != "" {
 		address := a.Address
 		if len(a.Aliases) > 0 {
-			address += " (alias " + clean(a.Aliases[len(a.Aliases)-1]) + ")"
+			address += " (alias " + a.Aliases[len(a.Aliases)-1] + ")"
 		}
 		facts = append(facts, address)
 	}
 	if a.TLS != nil {
 		version := a.TLS.Version
 		if a.TLS.ALPN != "" {
-			version += " " + clean(a.TLS.ALPN)
+			version += " " + a.TLS.ALPN
 		}
 		facts = append(facts, version)
 	}
@@ -264,14 +264,14 @@ func milliseconds(ms float64) string {
 func endText(c chain.Chain) string {
 	switch c.End {
 	case chain.Loop:
-		return "↺ back at " + clean(c.Hops[*c.LoopsTo].URL.String())
+		return "↺ back at " + c.Hops[*c.LoopsTo].URL.String()
 	case chain.Limit:
 		return fmt.Sprintf("… and on: browsers give up after %d redirects", chain.MostHops)
 	}
 	if c.StoppedAt != nil {
 		return fmt.Sprintf(
 			"⊘ ordinary visitors are stopped by a warning at %s",
-			clean(c.Hops[*c.StoppedAt].URL.Door().String()),
+			c.Hops[*c.StoppedAt].URL.Door().String(),
 		)
 	}
 	return ""
@@ -288,7 +288,7 @@ func (t *textStream) End(findings []finding.Finding, notes []string) error {
 	}
 	TextFindings(t.w, findings, t.style)
 	for _, n := range notes {
-		fmt.Fprintf(t.w, "\n%s\n", t.style.faint("note: "+clean(n)))
+		fmt.Fprintf(t.w, "\n%s\n", t.style.faint("note: "+n))
 	}
 	verdict := Verdict(doors, cleanDoors, findings)
 	switch unseen := t.grid.unseen(); {
@@ -305,7 +305,7 @@ func (t *textStream) writeGrid() {
 	tab := t.style.newTable()
 	tab.AppendHeader(table.Row{"", "http", "https"})
 	for _, r := range t.grid.Rows {
-		tab.AppendRow(table.Row{clean(r.Host), t.cell(r.Cells[0]), t.cell(r.Cells[1])})
+		tab.AppendRow(table.Row{r.Host, t.cell(r.Cells[0]), t.cell(r.Cells[1])})
 	}
 	render(t.w, tab, t.style)
 	if n := t.grid.Entries; n > 0 {
@@ -336,7 +336,7 @@ func shortCodes(all []finding.Code) string {
 
 // TextFindings writes findings, each with what to do.
 func TextFindings(w io.Writer, findings []finding.Finding, s Style) {
-	for i, f := range findings {
+	for i, f := range scrubbed(findings) {
 		if i > 0 {
 			fmt.Fprintln(w)
 		}
@@ -345,10 +345,10 @@ func TextFindings(w io.Writer, findings []finding.Finding, s Style) {
 			"%s %s  %s\n",
 			s.severity(f.Severity, sign(f.Severity)),
 			s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)),
-			s.strong(clean(f.Subject))+s.faint(readable(f.Subject)),
+			s.strong(f.Subject)+s.faint(readable(f.Subject)),
 		)
-		fmt.Fprintln(w, indent(clean(f.Says), "  ", s.width()))
-		fmt.Fprintln(w, indent("→ "+clean(fixOf(f)), "  ", s.width()))
+		fmt.Fprintln(w, indent(f.Says, "  ", s.width()))
+		fmt.Fprintln(w, indent("→ "+fixOf(f), "  ", s.width()))
 		if met := metFrom(f, 3); met != "" {
 			fmt.Fprintln(w, s.faint(indent(met, "  ", s.width())))
 		}
@@ -391,23 +391,37 @@ func readable(subject string) string {
 	if err != nil || h.Unicode() == h.String() {
 		return ""
 	}
-	return " (" + clean(h.Unicode()) + ")"
+	return " (" + h.Unicode() + ")"
 }
 
 func some(list []string, most int) string {
 	shown := list[:min(most, len(list))]
-	s := clean(strings.Join(shown, ", "))
+	s := strings.Join(shown, ", ")
 	if more := len(list) - len(shown); more > 0 {
 		s += fmt.Sprintf(", %d more", more)
 	}
 	return s
 }
 
-// indent wraps a text at words, and puts the same space before every line.
+// indent wraps a text at words, and puts the same space before every line. A word that is too long for a line stands on
+// one of its own, in one piece: it is a URL, a name or a command, to be copied.
 func indent(s, space string, width int) string {
-	lines := strings.Split(text.WrapSoft(s, width-len(space)), "\n")
-	for i := range lines {
-		lines[i] = space + strings.TrimRight(lines[i], " ")
+	var lines []string
+	for paragraph := range strings.SplitSeq(s, "\n") {
+		line, wide := space, 0
+		for i, word := range strings.Split(paragraph, " ") {
+			n := text.StringWidthWithoutEscSequences(word)
+			switch {
+			case i > 0 && wide+1+n > width-len(space):
+				lines = append(lines, strings.TrimRight(line, " "))
+				line, wide = space+word, n
+			case i > 0:
+				line, wide = line+" "+word, wide+1+n
+			default:
+				line, wide = space+word, n
+			}
+		}
+		lines = append(lines, strings.TrimRight(line, " "))
 	}
 	return strings.Join(lines, "\n")
 }

@@ -39,6 +39,12 @@ var apacheWriter = Writer{
 }
 
 func writeApache(doors predictedDoors, o Options) (Output, error) {
+	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
+		if strings.Contains(folder, "${") {
+			return Output{}, fmt.Errorf(
+				"%q: the name of a folder holds ${, which Apache takes for a variable; expected a name without it", folder)
+		}
+	}
 	a := apacheText{options: o, strips: map[string]int{}}
 	a.blocks, a.tables = blocksOf(doors, a.sort)
 	if o.Form == htaccess {
@@ -210,7 +216,7 @@ func (a *apacheText) serverFile() []byte {
 	fmt.Fprintf(
 		&b,
 		"\n<Directory %s>\n    AllowOverride None\n    Options None\n    Require all granted\n</Directory>\n",
-		apacheQuote(a.options.Challenges),
+		apacheQuote(directoryPattern(a.options.Challenges)),
 	)
 	a.unknownHosts(&b)
 	domain := ""
@@ -1054,7 +1060,16 @@ func substitution(s string) string {
 // nothing else is.
 func argument(s string) string { return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"` }
 
+// directoryPattern writes a folder for a <Directory> section, which takes names with * ? and [ for patterns of a shell: a *
+// and a ? take themselves there, and a ? what would say something else.
+func directoryPattern(folder string) string {
+	if !strings.ContainsAny(folder, "*?[") {
+		return folder
+	}
+	return strings.NewReplacer("[", "?", `\`, "?").Replace(folder)
+}
+
 // apacheQuote writes one word of another directive, in which a backslash may stand before a quote or a backslash.
 func apacheQuote(s string) string {
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`, "${", "$\\{").Replace(s) + `"`
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
 }

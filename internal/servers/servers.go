@@ -12,9 +12,11 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/problem"
 )
 
 // Writer is a row of the table of servers for which configuration is written.
@@ -114,8 +116,9 @@ func (o Options) or(others Options) Options {
 // check refuses names of folders that no configuration file can hold.
 func (o Options) check() error {
 	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
-		if strings.ContainsFunc(folder, func(r rune) bool { return r < 0x20 || r == 0x7f }) {
-			return fmt.Errorf("%q: the name of a folder holds a control character; expected a name without one", folder)
+		if i := strings.IndexFunc(folder, problem.Hostile); i >= 0 {
+			r, _ := utf8.DecodeRuneInString(folder[i:])
+			return fmt.Errorf("%q: the name of a folder holds %s; expected a name without it", folder, problem.Named(r))
 		}
 	}
 	return nil
@@ -150,7 +153,7 @@ func beyond(server, place, old, why string, line int) finding.Finding {
 // commentSafe keeps a text on its comment line.
 func commentSafe(s string) string {
 	s = strings.Map(func(r rune) rune {
-		if r < 0x20 || r == 0x7f || r >= 0x80 && r < 0xa0 || r == 0x2028 || r == 0x2029 {
+		if problem.Hostile(r) {
 			return ' '
 		}
 		return r

@@ -34,6 +34,12 @@ LoadModule ssl_module /usr/lib/apache2/modules/mod_ssl.so
 // startApacheOn writes the configuration with the built program, checks it with apache2 -t, and starts Apache on it.
 func startApacheOn(t *testing.T, estate string, folder bool) *apache {
 	t.Helper()
+	return startApacheIn(t, estate, folder, "")
+}
+
+// startApacheIn is startApacheOn with folders whose names begin with a text.
+func startApacheIn(t *testing.T, estate string, folder bool, named string) *apache {
+	t.Helper()
 	binary := peer(t, "apache2")
 	dir := t.TempDir()
 	require.NoError(t, os.Chmod(filepath.Dir(dir), 0o755))
@@ -49,13 +55,13 @@ func startApacheOn(t *testing.T, estate string, folder bool) *apache {
 	require.NoError(t, err)
 	a.roots.AppendCertsFromPEM(trust)
 	conf := filepath.Join(dir, "conf")
-	root := filepath.Join(dir, "root")
-	for _, folder := range []string{conf, root, filepath.Join(root, ".well-known", "acme-challenge")} {
+	certificates, root := filepath.Join(dir, named+"certificates"), filepath.Join(dir, named+"root")
+	for _, folder := range []string{conf, certificates, root, filepath.Join(root, ".well-known", "acme-challenge")} {
 		require.NoError(t, os.MkdirAll(folder, 0o755))
 	}
 	for _, d := range p.Domains() {
-		require.NoError(t, os.WriteFile(filepath.Join(conf, d.Name.String()+".crt"), certificate, 0o644))
-		require.NoError(t, os.WriteFile(filepath.Join(conf, d.Name.String()+".key"), key, 0o600))
+		require.NoError(t, os.WriteFile(filepath.Join(certificates, d.Name.String()+".crt"), certificate, 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(certificates, d.Name.String()+".key"), key, 0o600))
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(root, ".well-known", "acme-challenge", "token"), []byte("proof"), 0o644))
 	args := []string{"write", "apache", "--estate", estate, "--out", conf}
@@ -81,10 +87,10 @@ SSLEngine on
 SSLCertificateFile %[4]s/old.example.crt
 SSLCertificateKeyFile %[4]s/old.example.key
 </VirtualHost>
-`, a.http, a.https, root, conf)
+`, a.http, a.https, root, certificates)
 	} else {
-		args = append(args, "--place", conf, "--listen", "http="+a.http, "--listen", "https="+a.https,
-			"--certificates", conf, "--challenges", root)
+		args = append(args, "--place", certificates, "--listen", "http="+a.http, "--listen", "https="+a.https,
+			"--certificates", certificates, "--challenges", root)
 	}
 	out, code := run(t, "", args...)
 	require.Contains(t, []int{0, 1}, code, out)
@@ -95,6 +101,12 @@ SSLCertificateKeyFile %[4]s/old.example.key
 	}
 	tables, err := filepath.Glob(filepath.Join(conf, "up*.txt"))
 	require.NoError(t, err)
+	for i, table := range tables {
+		text, err := os.ReadFile(table)
+		require.NoError(t, err)
+		tables[i] = filepath.Join(certificates, filepath.Base(table))
+		require.NoError(t, os.WriteFile(tables[i], text, 0o644))
+	}
 	for _, table := range tables {
 		made, err := exec.Command(peer(t, "httxt2dbm"), "-i", table, "-o", strings.TrimSuffix(table, ".txt")+".dbm").
 			CombinedOutput()
@@ -166,4 +178,17 @@ func (a *apache) normal(answer string) string {
 		return answer // it stands behind the query
 	}
 	return strings.TrimRight(before, "&") + fragment
+}
+
+func TestApacheReadsFoldersOfAnyName(t *testing.T) {
+	a := startApacheIn(t, "testdata/hostile/upperpath.yaml", false, strings.ReplaceAll(oddName, "${d}", "[d]?"))
+	require.Equal(t, "200", a.ask("http", "", "old.example", "/.well-known/acme-challenge/token"))
+	require.Equal(t, "301 https://www.n.example/mill/", a.ask("https", "old.example", "old.example", "/"))
+}
+
+func TestApacheRefusesFoldersThatItWouldTakeForVariables(t *testing.T) {
+	out, code := run(t, "", "write", "apache", "--estate", "testdata/hostile/upperpath.yaml", "--out", t.TempDir(),
+		"--challenges", "/var/www/${HOME}")
+	require.Equal(t, 1, code)
+	require.Contains(t, out, "Apache takes for a variable")
 }

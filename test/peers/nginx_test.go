@@ -33,14 +33,20 @@ type nginx struct {
 // startNginx writes the configuration with the built program, checks it with nginx -t, and starts nginx on it.
 func startNginx(t *testing.T, estate string) *nginx {
 	t.Helper()
+	return startNginxIn(t, estate, "")
+}
+
+// startNginxIn is startNginx with folders whose names begin with a text.
+func startNginxIn(t *testing.T, estate, named string) *nginx {
+	t.Helper()
 	binary := peer(t, "nginx")
 	dir := t.TempDir()
 	n := &nginx{listening: newListening(t), estate: estate,
-		trust: filepath.Join(dir, "trust.pem"), challenges: filepath.Join(dir, "challenges")}
+		trust: filepath.Join(dir, "trust.pem"), challenges: filepath.Join(dir, named+"challenges")}
 	e, err := files.ReadEstate(estate)
 	require.NoError(t, err)
 	n.plan = plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
-	certificates := filepath.Join(dir, "certificates")
+	certificates := filepath.Join(dir, named+"certificates")
 	n.certificates(certificates)
 	token := filepath.Join(n.challenges, ".well-known", "acme-challenge", "token")
 	require.NoError(t, os.MkdirAll(filepath.Dir(token), 0o755))
@@ -450,4 +456,13 @@ func TestNginxAnswersExemptPathsFromAFolder(t *testing.T) {
 		"301 https://www.n.example/mill/.well-known/acme-challenge/token",
 		n.ask("https", "old.example", "old.example", "/.well-known/acme-challenge/token"),
 	)
+}
+
+// oddName is a name for folders that holds all that means something in a configuration file.
+const oddName = `o'd "$d ${d} \$ {;}#%{HTTP_HOST} $1 * ø`
+
+func TestNginxReadsFoldersOfAnyName(t *testing.T) {
+	n := startNginxIn(t, "testdata/hostile/upperpath.yaml", oddName)
+	assert.Equal(t, "200", n.ask("http", "", "old.example", "/.well-known/acme-challenge/token"))
+	assert.Equal(t, "301 https://www.n.example/mill/", n.ask("https", "old.example", "old.example", "/"))
 }
