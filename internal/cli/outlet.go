@@ -66,7 +66,7 @@ var painted = regexp.MustCompile(`^\x1b\[(0|1|3[1-4]|90)(;(0|1|3[1-4]|90))*m`)
 // safe gives a text without what could harm its reader. What needs no change comes back as it is.
 func safe(text []byte, color bool) []byte {
 	if bytes.IndexByte(text, '@') >= 0 {
-		text = web.Masked(text)
+		text = []byte(web.Masked(string(text)))
 	}
 	at := hostileAt(text)
 	if at < 0 {

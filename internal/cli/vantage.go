@@ -19,6 +19,7 @@ type vantageOptions struct {
 	resolvers, points        []string
 	timeout                  time.Duration
 	parallel                 int
+	private                  bool
 }
 
 func (o *vantageOptions) flags(c *cobra.Command) {
@@ -34,6 +35,7 @@ func (o *vantageOptions) flags(c *cobra.Command) {
 		nil,
 		"go to an address whatever DNS says, `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)",
 	)
+	f.BoolVar(&o.private, "allow-private", false, "follow redirects of public addresses into private networks too")
 	f.StringVar(&o.asOf, "as-of", "", "judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
 	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once, a `NUMBER`; at most 4 a host")
 }
@@ -61,6 +63,7 @@ func (o *vantageOptions) open(e *files.Estate) (*live.Web, error) {
 	if vantage.AsOf, err = parseTime(o.asOf); err != nil {
 		return nil, err
 	}
+	vantage.Private = o.private
 	vantage.Agent = agent("")
 	if e != nil {
 		vantage.Agent = agent(e.Contact)

@@ -19,12 +19,13 @@ import (
 
 // fetch gets the body of a URL, to MostBody octets, following a few redirects. Certificates are not judged.
 func (w *Web) fetch(ctx context.Context, u web.URL, accept string) (int, []byte, error) {
+	public := false
 	for range 4 {
 		leave, ok := w.await(ctx, u.Host())
 		if !ok {
 			return 0, nil, ctx.Err()
 		}
-		status, location, body, err := w.fetchOnce(ctx, u, accept)
+		status, location, body, err := w.fetchOnce(ctx, u, accept, &public)
 		leave()
 		if err != nil || location == "" {
 			return status, body, err
@@ -38,11 +39,17 @@ func (w *Web) fetch(ctx context.Context, u web.URL, accept string) (int, []byte,
 	return 0, nil, errors.New("it redirects on and on")
 }
 
-func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string) (int, string, []byte, error) {
+// fetchOnce follows nothing. public says, and is told, whether the first address lay outside private networks.
+func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string, public *bool) (int, string, []byte, error) {
 	seen := &evidence{}
 	if _, pointed := w.dialer.pointed(u.Host(), u.Door().PortNumber()); !pointed {
 		if seen.host = w.resolver.lookup(ctx, u.Host()); seen.host.refusal != nil {
 			return 0, "", nil, seen.host.refusal
+		}
+		if *public {
+			if refused := w.keepOut(u.Host(), seen); refused != nil {
+				return 0, "", nil, refused
+			}
 		}
 	}
 	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen), 4*w.vantage.Timeout)
@@ -54,6 +61,9 @@ func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string) (int, str
 		return 0, "", nil, w.sortHTTP(err, seen)
 	}
 	defer closeWith(ctx, response)()
+	if target, _ := seen.read(); target.IsValid() && !web.IsPrivate(target.Addr()) {
+		*public = true
+	}
 	if response.StatusCode == http.StatusSwitchingProtocols {
 		return response.StatusCode, "", nil, errors.New(
 			"it answers 101: it goes on in another protocol, for which nobody asked",

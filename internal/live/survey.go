@@ -185,6 +185,7 @@ type parentZone struct {
 type nameServer struct {
 	name      string
 	addresses []netip.Addr
+	private   []netip.Addr // in private networks, which a stranger's zone has no business to have us ask
 }
 
 // parent finds the zone above a name: the nearest one for which the resolvers know name servers.
@@ -248,6 +249,11 @@ func (w *Web) nameServer(ctx context.Context, name string, glue map[string][]net
 	n.addresses = w.resolver.lookup(ctx, h).addresses
 	if len(n.addresses) == 0 {
 		n.addresses = glue[name]
+	}
+	if !w.private {
+		all := n.addresses
+		n.addresses = slices.DeleteFunc(slices.Clone(all), web.IsPrivate)
+		n.private = slices.DeleteFunc(slices.Clone(all), func(a netip.Addr) bool { return !web.IsPrivate(a) })
 	}
 	if !w.dialer.ipv6 {
 		n.addresses = slices.DeleteFunc(slices.Clone(n.addresses), func(a netip.Addr) bool { return a.Is6() })
@@ -367,7 +373,11 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 	var all sync.WaitGroup
 	for _, name := range names {
 		n := l.web.nameServer(ctx, name, glue)
-		if len(n.addresses) == 0 {
+		for _, a := range n.private {
+			results = append(results, &found{server: survey.Server{Name: name, Address: a.String(), State: survey.Nowhere,
+				Says: "its address lies in a private network, and was not asked"}})
+		}
+		if len(n.addresses)+len(n.private) == 0 {
 			results = append(
 				results,
 				&found{server: survey.Server{Name: name, State: survey.Nowhere, Says: "its name leads to no address"}},
@@ -894,7 +904,7 @@ func (l *looker) askEachAddress(ctx context.Context, d web.Door, addresses []net
 
 // robots reads robots.txt of a door that serves one itself.
 func (l *looker) robots(ctx context.Context, d web.Door) {
-	status, location, body, err := l.web.fetchOnce(ctx, d.URL("/robots.txt", ""), "text/plain")
+	status, location, body, err := l.web.fetchOnce(ctx, d.URL("/robots.txt", ""), "text/plain", new(bool))
 	if err != nil || status != 200 || location != "" {
 		return
 	}

@@ -47,6 +47,7 @@ type Vantage struct {
 	Points    []Point
 	AsOf      time.Time // certificates are judged at this time; zero: now
 	Agent     string    // the User-Agent header
+	Private   bool      // what public addresses lead to in private networks is asked too
 }
 
 // Point says that a host is reached at an address, whatever DNS says.
@@ -187,6 +188,7 @@ type Web struct {
 	pinned   map[netip.Addr]*http.Transport
 	judged   map[judgedKey][]finding.Code
 	hosts    map[web.Host]*turn
+	private  bool // private networks are asked too, whoever led there
 	lock     sync.Mutex
 }
 
@@ -210,7 +212,23 @@ func New(v Vantage) (*Web, error) {
 	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
 		judged: map[judgedKey][]finding.Code{}, hosts: map[web.Host]*turn{}}
 	w.shared = w.transport(netip.Addr{})
+	w.private = v.Private || v.inside()
 	return w, nil
+}
+
+// inside tells whether a vantage was set up to look from inside a private network: its own proxy or resolvers lie there.
+// Those of the system do nearly everywhere, and say nothing.
+func (v Vantage) inside() bool {
+	for _, at := range append([]string{v.Proxy}, v.Resolvers...) {
+		host, _, err := net.SplitHostPort(at)
+		if err != nil {
+			continue
+		}
+		if a, err := netip.ParseAddr(host); err == nil && web.IsPrivate(a) || host == "localhost" {
+			return true
+		}
+	}
+	return false
 }
 
 // Vantage returns the vantage.

@@ -12,6 +12,7 @@ import (
 	"net/http/httptrace"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -93,6 +94,9 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 		a.Aliases, a.TTL = seen.host.aliases, seen.host.ttl
 	}
 	refused := seen.host.refusal
+	if refused == nil && ask.Public {
+		refused = w.keepOut(door.Host, seen)
+	}
 	if refused == nil {
 		refused = w.request(ctx, ask, seen, &a)
 	}
@@ -104,6 +108,19 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 	}
 	a.MS = float64(time.Since(start).Microseconds()) / 1000
 	return a
+}
+
+// keepOut takes private addresses out of what a public address led to; the refusal says that there is no other.
+func (w *Web) keepOut(h web.Host, seen *evidence) *refusal {
+	if w.private || len(seen.host.addresses) == 0 {
+		return nil
+	}
+	all := seen.host.addresses
+	seen.host.addresses = slices.DeleteFunc(slices.Clone(all), web.IsPrivate)
+	if len(seen.host.addresses) > 0 {
+		return nil
+	}
+	return &refusal{chain.Private, fmt.Sprintf("%s is at %s, in a private network, and a public address led there", h, all[0])}
 }
 
 // request sends the GET and reads the answer into a.

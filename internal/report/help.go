@@ -9,6 +9,7 @@ import (
 // helps says how the parts of the program that help with a finding are called.
 var helps = map[finding.Help]string{
 	finding.KeptRecords:  "upperpath survey --show has its values",
+	finding.LookInside:   "--allow-private follows it, where you know that network",
 	finding.Straightener: "upperpath rules straighten does it for all",
 }
 

@@ -23,6 +23,7 @@ import (
 type Ask struct {
 	URL     web.URL
 	Address netip.Addr // the zero value: whichever the name leads to
+	Public  bool       // the chain began at a public address: what leads from there into a private network is not asked
 }
 
 // Asker is a web that answers: predicted, rehearsed or observed. What goes wrong is a Refusal in the answer.
@@ -35,12 +36,13 @@ type Refusal string
 
 // The ways in which a URL refuses.
 const (
-	NoAddress Refusal = "no-address" // the name leads to no address
-	Refused   Refusal = "refused"    // nothing accepts connections there
-	Timeout   Refusal = "timeout"    // nothing answers in time
-	TLSFailed Refusal = "tls-failed" // no TLS connection comes about
-	BadAnswer Refusal = "bad-answer" // what comes back is not HTTP
-	Unseen    Refusal = "unseen"     // this vantage cannot look there; no fault of the door
+	NoAddress Refusal = "no-address"  // the name leads to no address
+	Refused   Refusal = "refused"     // nothing accepts connections there
+	Timeout   Refusal = "timeout"     // nothing answers in time
+	TLSFailed Refusal = "tls-failed"  // no TLS connection comes about
+	BadAnswer Refusal = "bad-answer"  // what comes back is not HTTP
+	Private   Refusal = "private-hop" // it lies in a private network, into which a public address has led
+	Unseen    Refusal = "unseen"      // this vantage cannot look there; no fault of the door
 )
 
 // Answer is what one URL answers: facts, no judgement.

@@ -2,6 +2,7 @@ package chain
 
 import (
 	"context"
+	"net/netip"
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/finding"
@@ -86,6 +87,12 @@ func (c *Chain) Redirects() int {
 	return n
 }
 
+// public tells whether the chain began at an address that everybody reaches.
+func (c *Chain) public() bool {
+	began, err := netip.ParseAddrPort(c.Hops[0].Address)
+	return err == nil && !web.IsPrivate(began.Addr())
+}
+
 // Follow asks from the entry on, redirect by redirect, until an answer is none, a URL comes again, or a browser would
 // give up. It goes on behind certificate faults, as a visitor does who clicks the warning away. It returns early, with
 // what it has, when the context ends.
@@ -117,6 +124,6 @@ func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End = Limit
 			return c
 		}
-		ask = Ask{URL: next}
+		ask = Ask{URL: next, Public: c.public()}
 	}
 }

@@ -87,6 +87,12 @@ func (v *verdict) reaching(i int, hop Answer) {
 			fmt.Sprintf("Create an A, AAAA or CNAME record for %s.", host), evidence)
 		return
 	}
+	if hop.Refusal == Private {
+		v.add(finding.PrivateHop, hop.URL.String(), i, fmt.Sprintf("%s was not asked: %s.", door, hop.Detail),
+			"Lead to an address that everybody reaches; see why the redirect names this one.", evidence)
+		v.chain.Findings[len(v.chain.Findings)-1].Help = finding.LookInside
+		return
+	}
 	fixes := map[Refusal]string{
 		Refused:   "Have whoever carries " + door.String() + " listen there, or point " + host.String() + " elsewhere.",
 		Timeout:   "See whether that machine still answers; else point " + host.String() + " elsewhere.",

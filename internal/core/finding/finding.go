@@ -52,6 +52,7 @@ type Help string
 // The parts that help.
 const (
 	KeptRecords  Help = "kept-records" // the kept survey holds the values
+	LookInside   Help = "look-inside"  // private networks can be looked at too
 	Straightener Help = "straightener" // it writes chains of rules as single hops
 )
 

@@ -37,6 +37,7 @@ const (
 	Temporary
 	BadLocation
 	ForeignHop
+	PrivateHop
 
 	NotRedirected
 	DoorsDisagree
@@ -284,6 +285,14 @@ var table = [codes]Kind{
 		Means: "The chain passes through a host that is not part of the estate.",
 		Meets: "Nothing, as long as that host's owner is friendly.",
 		Do:    "Lead straight to the target; or add the host to the estate if the client owns it.",
+	},
+
+	PrivateHop: {
+		Name: "private-hop", Severity: Error, About: "chain", Denies: []Claim{Arrives}, Help: LookInside,
+		Means: "A redirect of a public address leads into a private network: to the visitor's own machine, a network of " +
+			"10.0.0.0/8 and its like, or a link-local address. It is not followed.",
+		Meets: "Nothing, or whatever answers at that address in the visitor's own network.",
+		Do:    "Lead to an address that everybody reaches; see why the redirect names this one.",
 	},
 
 	NotRedirected: {
