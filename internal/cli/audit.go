@@ -42,6 +42,11 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 			if err != nil {
 				return err
 			}
+			if !forget {
+				if err := storeReady(e); err != nil {
+					return err
+				}
+			}
 			w, err := vantage.open(e)
 			if err != nil {
 				return err
@@ -55,11 +60,11 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 			}
 			var keepErr error // kept first: the reader of a pipe may leave, a disk be full
 			if !forget && len(a.Chains) > 0 {
-				keepErr = keep(context.WithoutCancel(c.Context()), e, a)
+				keepErr = p.keep(context.WithoutCancel(c.Context()), e, a)
 			}
 			playErr := report.Play(stream, "Audit of every door to "+a.Canonical, a)
 			if keepErr != nil {
-				return failed(keepErr)
+				return storeFailed(keepErr)
 			}
 			if playErr != nil {
 				return playErr
@@ -105,6 +110,8 @@ func (p *program) runAudit(
 		a.Chains = append(a.Chains, c)
 		progress.step()
 	})
+	p.keeping.Lock() // an interrupt may have come
+	defer p.keeping.Unlock()
 	a.Findings, a.Notes = tally.Findings(), w.Notes()
 	if err != nil {
 		a.Notes = append(
@@ -128,7 +135,18 @@ func entries(asks iter.Seq[plan.ToAsk]) iter.Seq[chain.Entry] {
 	}
 }
 
-func keep(ctx context.Context, e *files.Estate, a *chain.Audit) error {
+// storeReady tells before a long work that what it sees could not be kept.
+func storeReady(e *files.Estate) error {
+	s, err := store.Open(e.Folder())
+	if err != nil {
+		return storeFailed(err)
+	}
+	return storeFailed(s.Close())
+}
+
+func (p *program) keep(ctx context.Context, e *files.Estate, a *chain.Audit) error {
+	p.keeping.Lock()
+	defer p.keeping.Unlock()
 	s, err := store.Open(e.Folder())
 	if err != nil {
 		return err

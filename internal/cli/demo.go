@@ -267,7 +267,7 @@ func (p *program) keptSurvey(
 		if seen, err = p.takeSurvey(ctx, e, made, surveyor, subjects); err != nil {
 			return err
 		}
-		if _, err := keepSurvey(ctx, e, seen); err != nil {
+		if _, err := p.keepSurvey(ctx, e, seen); err != nil {
 			return failed(err)
 		}
 		return nil
@@ -288,7 +288,7 @@ func (p *program) demoAudit(
 	if err := report.Play(report.NewStream("text", report.Audit, p.out, p.style()), "", a); err != nil {
 		return nil, err
 	}
-	return a, keep(ctx, e, a)
+	return a, p.keep(ctx, e, a)
 }
 
 // nextCommands says what to try next, as it has to be typed here.

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -25,9 +27,11 @@ import (
 type estateOptions struct {
 	path, only string
 	zones      []string // zone files, taken instead of what a survey saw
+	complain   func(error)
 }
 
 func (o *estateOptions) flags(c *cobra.Command) {
+	o.complain = func(err error) { fmt.Fprintf(c.ErrOrStderr(), "upperpath: %s\n", err) }
 	c.Flags().StringVar(&o.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
 	c.Flags().StringVar(&o.only, "only", "", "only this `DOMAIN`, or wave:N")
 }
@@ -88,13 +92,13 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 // interruptible does a work of pure computing, and comes back early, with the error of the context, where that ends
 // first.
 func interruptible(ctx context.Context, work func()) error {
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		work()
-	}()
+	done := make(chan *crew.Fault, 1)
+	go func() { done <- crew.Try(work) }()
 	select {
-	case <-done:
+	case fault := <-done:
+		if fault != nil {
+			panic(fault)
+		}
 		return nil
 	case <-ctx.Done():
 		return ctx.Err()
@@ -126,8 +130,8 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 	if err != nil {
 		return nil, in, err
 	}
-	if in.Survey, in.Earlier, err = lastSeen(ctx, e); err != nil {
-		return nil, in, failed(err)
+	if in.Survey, in.Earlier, err = o.lastSeen(ctx, e); err != nil {
+		return nil, in, storeFailed(err)
 	}
 	if len(o.zones) > 0 {
 		err = o.takeZones(e, &in)
@@ -136,17 +140,14 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 }
 
 // lastSeen gives what the kept surveys saw last of every domain, and what they saw before that.
-func lastSeen(ctx context.Context, e *files.Estate) (last, before *survey.Survey, err error) {
-	if !store.Exists(e.Folder()) {
-		return nil, nil, nil
-	}
-	s, err := store.Open(e.Folder())
+func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate) (last, before *survey.Survey, err error) {
+	s, err := store.Read(e.Folder())
 	if err != nil {
 		return nil, nil, err
 	}
 	defer s.Close()
 	count := map[string]int{}
-	all, err := s.LatestSurveys(ctx, func(v *survey.Survey) bool {
+	all, damaged, err := s.LatestSurveys(ctx, func(v *survey.Survey) bool {
 		for i := range v.Domains {
 			if v.Domains[i].Seen() {
 				count[v.Domains[i].Name]++
@@ -159,6 +160,11 @@ func lastSeen(ctx context.Context, e *files.Estate) (last, before *survey.Survey
 	})
 	if err != nil {
 		return nil, nil, err
+	}
+	for _, d := range damaged {
+		if o.complain != nil {
+			o.complain(fmt.Errorf("a survey is left out: %w", d))
+		}
 	}
 	last, before = survey.Latest(all)
 	return last, before, nil

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -39,15 +40,15 @@ verdict, the grid of doors, the findings with what to do, and every chain drawn.
 					return err
 				}
 			}
-			s, err := store.Open((&files.Estate{Path: estatePath}).Folder())
+			s, err := store.Read((&files.Estate{Path: estatePath}).Folder())
 			if err != nil {
-				return failed(err)
+				return storeFailed(err)
 			}
 			defer s.Close()
 			if list {
 				kept, err := s.List(c.Context())
 				if err != nil {
-					return failed(err)
+					return storeFailed(err)
 				}
 				return report.Kept(p.out, out.format, kept, p.style())
 			}
@@ -85,13 +86,28 @@ func kept(c *cobra.Command, s *store.Store, number int64) (*chain.Audit, error) 
 		if errors.Is(err, store.ErrEmpty) {
 			return nil, ended{exitUsage, errNothingKept}
 		}
-		return a, wrapFailed(err)
+		return a, storeFailed(err)
 	}
 	a, err := s.Get(c.Context(), number)
 	if errors.Is(err, store.ErrEmpty) {
 		return nil, usage("--number %d: there is no such audit; upperpath report --list shows them", number)
 	}
-	return a, wrapFailed(err)
+	return a, storeFailed(err)
+}
+
+// storeFailed says that the store failed, and what to do about it; nil where err is.
+func storeFailed(err error) error {
+	var wrong *store.Error
+	if !errors.As(err, &wrong) {
+		return wrapFailed(err)
+	}
+	remedy := map[store.Reason]string{
+		store.Full:    "Make room on the disk, then do it again; --forget does without the store.",
+		store.Barred:  "See to the rights of " + filepath.Dir(wrong.Path) + "; --forget does without the store.",
+		store.Damaged: "Move the store away, or take it from a copy; a new one is made where there is none.",
+		store.Busy:    "Wait until it is done, or end it; then do it again.",
+	}[wrong.Reason]
+	return failed(fmt.Errorf("%w. %s", err, remedy))
 }
 
 func wrapFailed(err error) error {

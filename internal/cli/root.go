@@ -12,14 +12,18 @@ import (
 	"runtime"
 	"runtime/debug"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -62,7 +66,8 @@ type program struct {
 	out     *outlet
 	err     *outlet
 	verbose bool
-	started bool // the command line was understood, and the command began
+	keeping sync.Mutex // held while what was seen is kept
+	started bool       // the command line was understood, and the command began
 }
 
 // Run runs the command line and returns the exit code.
@@ -71,9 +76,12 @@ func Run(args []string, in io.Reader, out, err io.Writer) int {
 	defer stop()
 	// A pipe whose reader has left is an error of the writing, and not the end: what was seen is kept first.
 	signal.Ignore(syscall.SIGPIPE)
+	ended := make(chan struct{})
+	defer close(ended)
 	shown, said := &outlet{to: out, color: colored(out)}, &outlet{to: err}
 	p := &program{in: in, out: shown, err: said}
 	defer said.flush()
+	go p.leaveInTime(ctx, ended)
 	root := p.root()
 	root.SetArgs(args)
 	code := p.guarded(func() int { return p.exit(ctx, root.ExecuteContext(ctx)) })
@@ -85,6 +93,45 @@ func Run(args []string, in io.Reader, out, err io.Writer) int {
 	return code
 }
 
+// mostWait is how long an interrupted command has to come to its end by itself.
+const mostWait = 400 * time.Millisecond
+
+// leaveInTime ends the program where an interrupt has come and the command does not end by itself, because it is busy
+// with something that cannot be stopped. What is being kept or written then is kept and written first.
+func (p *program) leaveInTime(ctx context.Context, ended <-chan struct{}) {
+	soon := func() bool {
+		select {
+		case <-ended:
+			return true
+		case <-time.After(mostWait):
+			return false
+		}
+	}
+	select {
+	case <-ended:
+		return
+	case <-ctx.Done():
+	}
+	if soon() {
+		return
+	}
+	if !p.keeping.TryLock() { // what was seen is being kept: then there is something to say as well
+		p.keeping.Lock()
+		if soon() {
+			return
+		}
+	}
+	files.Settle()
+	p.out.flush()
+	p.saidInterrupted()
+	p.err.flush()
+	os.Exit(exitInterrupted)
+}
+
+func (p *program) saidInterrupted() {
+	fmt.Fprintln(p.err, "upperpath: interrupted; what was done is kept")
+}
+
 // guarded turns a panic into one sentence and a file that says where it was, without what the input held.
 func (p *program) guarded(run func() int) (code int) {
 	defer func() {
@@ -93,6 +140,10 @@ func (p *program) guarded(run func() int) (code int) {
 			return
 		}
 		code = exitFailed
+		stack := debug.Stack()
+		if elsewhere, ok := fault.(*crew.Fault); ok {
+			fault, stack = elsewhere.Value, elsewhere.Stack
+		}
 		what := fmt.Sprintf("a panic of type %T", fault)
 		if e, ok := fault.(runtime.Error); ok {
 			what = e.Error()
@@ -104,7 +155,7 @@ func (p *program) guarded(run func() int) (code int) {
 			runtime.GOOS,
 			runtime.GOARCH,
 			what,
-			debug.Stack(),
+			stack,
 		)
 		told := "what it is could not be written down"
 		if f, err := os.CreateTemp("", "upperpath-fault-*.txt"); err == nil {
@@ -127,7 +178,7 @@ func (p *program) exit(ctx context.Context, err error) int {
 	case errors.Is(err, syscall.EPIPE):
 		return exitFine // the reader of a pipe has seen enough
 	case ctx.Err() != nil:
-		fmt.Fprintln(p.err, "upperpath: interrupted; what was done is kept")
+		p.saidInterrupted()
 		return exitInterrupted
 	case errors.As(err, &e):
 		if e.err != nil {
@@ -148,7 +199,7 @@ func (p *program) exit(ctx context.Context, err error) int {
 func (p *program) complain(err error) {
 	for line := range strings.SplitSeq(err.Error(), "\n") {
 		if line = strings.ReplaceAll(line, "\t", "  "); strings.TrimSpace(line) != "" {
-			fmt.Fprintln(p.err, "upperpath: "+problem.Clean(line))
+			fmt.Fprintln(p.err, "upperpath: "+web.MaskedWords(line))
 		}
 	}
 }

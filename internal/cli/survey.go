@@ -91,6 +91,11 @@ func (p *program) runSurvey(
 	if err != nil {
 		return err
 	}
+	if !o.forget {
+		if err := storeReady(e); err != nil {
+			return err
+		}
+	}
 	w, err := vantage.open(e)
 	if err != nil {
 		return err
@@ -111,7 +116,7 @@ func (p *program) runSurvey(
 	kept := ""
 	if !o.forget {
 		var number int64
-		number, keepErr = keepSurvey(context.WithoutCancel(ctx), e, v)
+		number, keepErr = p.keepSurvey(context.WithoutCancel(ctx), e, v)
 		kept = fmt.Sprintf("Kept as survey %d.\n", number)
 	}
 	if o.save != "" && err == nil {
@@ -119,7 +124,7 @@ func (p *program) runSurvey(
 	}
 	writeErr := report.Survey(p.out, out.format, v, o.records, p.style())
 	if keepErr != nil {
-		return failed(keepErr)
+		return storeFailed(keepErr)
 	}
 	fmt.Fprint(p.err, kept)
 	if err := cmp.Or(err, saveErr, writeErr); err != nil {
@@ -229,6 +234,8 @@ func (p *program) takeSurvey(
 	progress := p.progress("surveying", len(subjects), "domains")
 	v.Domains = s.All(ctx, subjects, progress.step)
 	progress.done()
+	p.keeping.Lock() // an interrupt may have come
+	defer p.keeping.Unlock()
 	judge := survey.Judge{Now: s.Web.Now()}
 	for _, d := range e.Domains {
 		judge.Estate = append(judge.Estate, d.Name.String())
@@ -254,7 +261,9 @@ func (p *program) takeSurvey(
 	return v, ctx.Err()
 }
 
-func keepSurvey(ctx context.Context, e *files.Estate, v *survey.Survey) (int64, error) {
+func (p *program) keepSurvey(ctx context.Context, e *files.Estate, v *survey.Survey) (int64, error) {
+	p.keeping.Lock()
+	defer p.keeping.Unlock()
 	s, err := store.Open(e.Folder())
 	if err != nil {
 		return 0, err
@@ -294,9 +303,9 @@ func (p *program) openStore(from *estateOptions) (*store.Store, error) {
 			return nil, err
 		}
 	}
-	s, err := store.Open((&files.Estate{Path: path}).Folder())
+	s, err := store.Read((&files.Estate{Path: path}).Folder())
 	if err != nil {
-		return nil, failed(err)
+		return nil, storeFailed(err)
 	}
 	return s, nil
 }
@@ -310,7 +319,7 @@ func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *out
 	if o.list {
 		kept, err := s.ListSurveys(ctx)
 		if err != nil {
-			return failed(err)
+			return storeFailed(err)
 		}
 		return report.Kept(p.out, out.format, kept, p.style())
 	}
@@ -334,7 +343,7 @@ func oneSurvey(ctx context.Context, s *store.Store, number int64) (*survey.Surve
 	if errors.Is(err, store.ErrEmpty) {
 		return nil, usage("there is no survey %d; upperpath survey --list shows what is kept", number)
 	}
-	return v, wrapFailed(err)
+	return v, storeFailed(err)
 }
 
 func (p *program) compare() *cobra.Command {

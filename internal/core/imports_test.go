@@ -33,11 +33,13 @@ var allowed = []string{
 	"math/rand/v2",
 	"net/netip",
 	"net/url",
+	"runtime/debug", // where a panic was
 	"slices",
 	"sort",
 	"strconv",
 	"strings",
 	"sync",
+	"sync/atomic",
 	"time",
 	"unsafe",
 	"unicode",

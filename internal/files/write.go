@@ -6,33 +6,105 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
-// Write writes a file whole or not at all: into a temporary file beside it, synced, then renamed.
+// writing is held by whoever writes a file, and by Settle against all of them.
+var writing sync.RWMutex
+
+// Settle waits until no file is being written any more, and lets no other begin: for a program that is about to end.
+func Settle() { writing.Lock() }
+
+// Write writes a file whole or not at all: into a temporary file beside it, synced, then renamed. Where a file is there
+// already it keeps its mode, and its owner where the system lets us set it; a new one has what the umask leaves of 0666.
+// Behind a symbolic link the file that it leads to is written; what is no plain file, such as a terminal, is written to
+// as it is. The error says what could not be done, and wraps the system's.
 func Write(path string, data []byte) error {
-	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
-		return fmt.Errorf("making the folder of %s: %w", path, err)
-	}
-	temporary, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
-	if err != nil {
-		return fmt.Errorf("writing %s: %w", path, err)
-	}
-	defer os.Remove(temporary.Name())
-	_, err = temporary.Write(data)
-	err = errors.Join(err, temporary.Sync(), temporary.Chmod(0o644), temporary.Close())
-	if err != nil {
-		return fmt.Errorf("writing %s: %w", path, err)
-	}
-	if err := os.Rename(temporary.Name(), path); err != nil {
+	writing.RLock()
+	defer writing.RUnlock()
+	if err := replace(path, data); err != nil {
 		return fmt.Errorf("writing %s: %w", path, err)
 	}
 	return nil
+}
+
+func replace(path string, data []byte) error {
+	target, err := behindLinks(path)
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(target), 0o777); err != nil {
+		return err
+	}
+	before, err := os.Stat(target)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		before = nil
+	case err != nil:
+		return err
+	case before.IsDir():
+		return fmt.Errorf("a folder is there: %w", fs.ErrExist)
+	default:
+		in, err := os.OpenFile(target, os.O_WRONLY, 0) // one that may not be written to is not replaced either
+		if err != nil {
+			return err
+		}
+		if !before.Mode().IsRegular() {
+			_, err = in.Write(data)
+			return errors.Join(err, in.Close())
+		}
+		if err := in.Close(); err != nil {
+			return err
+		}
+	}
+	temporary, err := newBeside(target)
+	if err != nil {
+		return err
+	}
+	defer os.Remove(temporary.Name())
+	_, err = temporary.Write(data)
+	if before != nil {
+		keepOwner(temporary, before)
+		err = errors.Join(err, temporary.Chmod(before.Mode().Perm()))
+	}
+	if err := errors.Join(err, temporary.Sync(), temporary.Close()); err != nil {
+		return err
+	}
+	return os.Rename(temporary.Name(), target)
+}
+
+// behindLinks gives where a path leads, also where nothing is there yet.
+func behindLinks(path string) (string, error) {
+	for range 40 { // as many as the system follows
+		to, err := os.Readlink(path)
+		if err != nil {
+			return path, nil // no link: a file, or nothing yet
+		}
+		if !filepath.IsAbs(to) {
+			to = filepath.Join(filepath.Dir(path), to)
+		}
+		path = to
+	}
+	return "", errors.New("its symbolic links lead round in a circle")
+}
+
+// newBeside makes a new file beside another, with the mode that the umask leaves.
+func newBeside(path string) (*os.File, error) {
+	for tries := 0; ; tries++ {
+		name := filepath.Join(filepath.Dir(path), fmt.Sprintf(".%s.%08x", filepath.Base(path), rand.Uint32()))
+		f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
+		if err == nil || !errors.Is(err, fs.ErrExist) || tries > 100 {
+			return f, err
+		}
+	}
 }
 
 // markWord stands in the line of a file that says that the program made it, before the sum of the rest of the file.

@@ -61,6 +61,7 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 			keys = append(keys, record.Key{Name: set.Name, Type: set.Type})
 		}
 	}
+	ctx = withBudget(ctx, newBudget("this comparison", int64(mostQuestions+2*len(keys)), mostTransfer, budgetOf(ctx).survey()))
 	var records []dns.RR
 	asked := map[record.Key]bool{}
 	for _, key := range keys {
@@ -70,6 +71,10 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 		}
 		asked[key] = true
 		answer, err := s.ask(ctx, key.Name, kind)
+		if why := budgetOf(ctx).over(); why != nil {
+			l.unseen("%s: %s", s.who(), why.detail)
+			break
+		}
 		if err != nil {
 			l.unseen("%s did not answer about %s %s: %s", s.who(), key.Name, key.Type, plainError(err))
 			continue

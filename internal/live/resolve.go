@@ -16,6 +16,7 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -104,9 +105,11 @@ func (r *resolver) ask(ctx context.Context, h web.Host) found {
 	if r.system {
 		return r.askSystem(ctx, h)
 	}
+	ctx, cancel := context.WithTimeout(ctx, time.Duration(2+2*len(r.servers))*r.timeout) // however long its aliases take
+	defer cancel()
 	types := []uint16{dns.TypeA, dns.TypeAAAA}
 	parts := make([]found, len(types))
-	var both sync.WaitGroup
+	var both crew.Crew
 	for i, t := range types {
 		both.Go(func() { parts[i] = r.chase(ctx, h, t) })
 	}
@@ -211,10 +214,15 @@ func (r *resolver) exchange(ctx context.Context, name string, kind uint16) (*dns
 	question := new(dns.Msg)
 	question.SetQuestion(name, kind)
 	question.SetEdns0(1232, false)
+	if why := budgetOf(ctx).over(); why != nil {
+		return nil, why
+	}
 	var last string
 	for _, server := range r.servers {
 		answer, err := r.askServer(ctx, question, server)
 		switch {
+		case budgetOf(ctx).over() != nil:
+			return nil, budgetOf(ctx).over()
 		case err != nil:
 			last = fmt.Sprintf("the resolver %s does not answer", server)
 			if isTimeout(err) {
@@ -238,9 +246,10 @@ func (r *resolver) exchange(ctx context.Context, name string, kind uint16) (*dns
 // askServer asks over UDP, once more where nothing comes, and over TCP where the answer is cut (RFC 7766 section 5).
 func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server string) (*dns.Msg, error) {
 	ask := func(network string) (*dns.Msg, error) {
-		client := dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232}
-		answer, _, err := client.ExchangeContext(ctx, question, server)
-		return answer, err
+		if why := budgetOf(ctx).ask(); why != nil {
+			return nil, why
+		}
+		return exchange(ctx, &dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232}, question, server)
 	}
 	answer, err := ask("udp")
 	if err != nil && ctx.Err() == nil && isTimeout(err) {
@@ -250,6 +259,22 @@ func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server stri
 		return ask("tcp")
 	}
 	return answer, err
+}
+
+// exchange asks over a connection of its own, which the end of the context closes: the DNS library minds its deadline
+// alone.
+func exchange(ctx context.Context, client *dns.Client, question *dns.Msg, server string) (*dns.Msg, error) {
+	c, err := client.DialContext(ctx, server)
+	if err != nil {
+		return nil, err
+	}
+	defer c.Close()
+	defer context.AfterFunc(ctx, func() { _ = c.Close() })()
+	answer, _, err := client.ExchangeWithConnContext(ctx, question, c)
+	if err != nil {
+		return nil, err
+	}
+	return counted(ctx, answer)
 }
 
 func (r *resolver) askSystem(ctx context.Context, h web.Host) found {

@@ -64,7 +64,7 @@ func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, 
 	}
 	began := time.Now()
 	answer, err := s.exchange(ctx, question)
-	if err != nil && ctx.Err() == nil && !errors.Is(err, errOtherQuestion) {
+	if err != nil && ctx.Err() == nil && !errors.Is(err, errOtherQuestion) && budgetOf(ctx).over() == nil {
 		s.close()
 		answer, err = s.exchange(ctx, question)
 		if isTimeout(err) {
@@ -76,9 +76,7 @@ func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, 
 	if err != nil || !answer.Truncated || s.proxied() {
 		return answer, err
 	}
-	client := dns.Client{Net: "tcp", Timeout: s.web.vantage.Timeout}
-	answer, _, err = client.ExchangeContext(ctx, question, s.target.String())
-	return answer, err
+	return exchange(ctx, &dns.Client{Net: "tcp", Timeout: s.web.vantage.Timeout}, question, s.target.String())
 }
 
 func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
@@ -88,6 +86,9 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 			return nil, err
 		}
 		s.conn = &dns.Conn{Conn: c, UDPSize: 1232}
+	}
+	if why := budgetOf(ctx).ask(); why != nil {
+		return nil, why
 	}
 	s.queries++
 	deadline := time.Now().Add(s.web.vantage.Timeout)
@@ -108,7 +109,8 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 		if !answersTo(answer, question) {
 			return nil, errOtherQuestion
 		}
-		return answer, nil
+		s.web.saw.Store(true)
+		return counted(ctx, answer)
 	}
 }
 
@@ -140,18 +142,41 @@ type TransferKey struct {
 	Name, Algorithm, Secret string // the secret in base64
 }
 
-// mostRecords is how many records of a transfer are read.
-const mostRecords = 500_000
+// measured is a connection of which so many octets are read at most.
+type measured struct {
+	net.Conn
+	budget *budget
+}
+
+func (m measured) Read(to []byte) (int, error) {
+	n, err := m.Conn.Read(to)
+	if why := m.budget.read(n); why != nil {
+		return 0, why
+	}
+	return n, err
+}
 
 // transfer fetches the whole zone (AXFR, RFC 5936).
 func (s *session) transfer(ctx context.Context, zone string, key *TransferKey) ([]dns.RR, error) {
-	c, err := s.stream(ctx)
+	most := transferTimes * s.web.vantage.Timeout
+	ctx, cancel := context.WithTimeoutCause(ctx, most, &refusal{chain.Unseen, fmt.Sprintf("it is not done after %s", most)})
+	defer cancel()
+	records, err := s.transferAll(ctx, zone, key)
+	var ours *refusal
+	if err != nil && errors.As(context.Cause(ctx), &ours) {
+		return nil, ours
+	}
+	return records, err
+}
+
+func (s *session) transferAll(ctx context.Context, zone string, key *TransferKey) ([]dns.RR, error) {
+	stream, err := s.stream(ctx)
 	if err != nil {
 		return nil, err
 	}
+	c := measured{stream, newBudget("the transfer", 0, mostTransfer, budgetOf(ctx).survey())}
 	defer c.Close()
-	stop := context.AfterFunc(ctx, func() { _ = c.SetDeadline(time.Now()) })
-	defer stop()
+	defer context.AfterFunc(ctx, func() { _ = c.Close() })()
 	request := new(dns.Msg)
 	request.SetAxfr(dns.Fqdn(zone))
 	t := dns.Transfer{Conn: &dns.Conn{Conn: c}, ReadTimeout: s.web.vantage.Timeout, WriteTimeout: s.web.vantage.Timeout}
@@ -168,11 +193,13 @@ func (s *session) transfer(ctx context.Context, zone string, key *TransferKey) (
 	for e := range envelopes {
 		if e.Error != nil && err == nil {
 			err = e.Error
-			_ = c.SetDeadline(time.Now())
+			_ = c.Close()
 		}
 		if len(records) > mostRecords {
-			err = fmt.Errorf("it holds more than %d records", mostRecords)
-			_ = c.SetDeadline(time.Now())
+			err, records = &refusal{chain.Unseen, fmt.Sprintf("it holds more than %d records", mostRecords)}, nil
+			_ = c.Close()
+		}
+		if err != nil {
 			continue
 		}
 		records = append(records, e.RR...)

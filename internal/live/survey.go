@@ -14,6 +14,7 @@ import (
 	"github.com/miekg/dns"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -101,8 +102,10 @@ const mostParents = 3
 // calls step after each.
 func (s *Surveyor) All(ctx context.Context, subjects []Subject, step func()) []survey.Domain {
 	seen := make([]*survey.Domain, len(subjects))
+	ctx, cancel := context.WithTimeout(withBudget(ctx, newBudget("this survey", mostAllQuestions, mostAllOctets, nil)), mostAllTime)
+	defer cancel()
 	turns := make(chan struct{}, 4*max(1, s.Parallel)) // most of the time a look at a domain waits for somebody
-	var all sync.WaitGroup
+	var all crew.Crew
 	for i, subject := range subjects {
 		turns <- struct{}{}
 		all.Go(func() {
@@ -142,6 +145,10 @@ func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 		subject:  subject,
 		domain:   survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{}, Records: []record.Set{}},
 	}
+	whole := ctx
+	spend := newBudget("this domain", mostQuestions, mostOctets, budgetOf(ctx))
+	ctx, cancel := context.WithTimeout(withBudget(ctx, spend), mostDomainTime)
+	defer cancel()
 	l.delegation(ctx)
 	l.zone(ctx)
 	l.coming(ctx)
@@ -153,6 +160,11 @@ func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 	}
 	for _, session := range l.sessions {
 		session.close()
+	}
+	if why := spend.over(); why != nil {
+		l.unseen("%s", why.detail)
+	} else if ctx.Err() != nil && whole.Err() == nil {
+		l.unseen("this domain was not done after %s; what was left was not looked at", mostDomainTime)
 	}
 	slices.Sort(l.domain.Unseen)
 	l.domain.Unseen = slices.Compact(l.domain.Unseen)
@@ -166,6 +178,7 @@ type looker struct {
 	subject  Subject
 	domain   survey.Domain
 	sessions []*session // of the servers that answer, the first being the one that is asked for everything
+	asked    int        // addresses of name servers
 	lock     sync.Mutex
 }
 
@@ -206,7 +219,7 @@ func (s *Surveyor) parent(ctx context.Context, name string) *parentZone {
 			answer, refused := s.Web.resolver.exchange(ctx, dns.Fqdn(zone), dns.TypeNS)
 			if names := nsNames(answer, refused, zone); len(names) > 0 {
 				p.name = zone
-				for _, n := range names {
+				for _, n := range names[:min(len(names), mostParentNames)] {
 					p.servers = append(p.servers, s.Web.nameServer(ctx, n, nil))
 				}
 				return
@@ -287,6 +300,13 @@ func (l *looker) delegation(ctx context.Context) {
 			}
 		}
 		slices.Sort(next)
+		if all := len(asked); all > mostServers {
+			next = next[:max(0, len(next)-(all-mostServers))]
+			l.unseen("more than %d name servers are named; the others were not asked", mostServers)
+		}
+		if len(next) == 0 {
+			break
+		}
 		for _, n := range l.askServers(ctx, next, glue) {
 			if !slices.Contains(names[n], "zone") {
 				names[n] = append(names[n], "zone")
@@ -370,7 +390,7 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 		ns      []string
 	}
 	var results []*found
-	var all sync.WaitGroup
+	var all crew.Crew
 	for _, name := range names {
 		n := l.web.nameServer(ctx, name, glue)
 		for _, a := range n.private {
@@ -384,6 +404,10 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 			)
 		}
 		for _, a := range n.addresses {
+			if l.asked++; l.asked > mostServerSessions {
+				l.unseen("the name servers have more than %d addresses; the others were not asked", mostServerSessions)
+				break
+			}
 			f := &found{server: survey.Server{Name: name}}
 			results = append(results, f)
 			all.Go(func() {
@@ -497,7 +521,10 @@ func (l *looker) zone(ctx context.Context) {
 				l.matchKeys(ctx)
 				return
 			}
-			if ctx.Err() == nil {
+			var cut *refusal
+			if errors.As(err, &cut) && cut.kind == chain.Unseen {
+				l.unseen("the transfer of the zone from %s was cut off: %s", s.who(), cut.detail)
+			} else if ctx.Err() == nil {
 				l.unseen("%s gives no transfer of the zone: %s", s.who(), transferReason(err))
 			}
 		}
@@ -534,6 +561,11 @@ func (l *looker) keep(records []dns.RR) {
 // wildcards stand beside them.
 func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string) {
 	at := map[record.Key]int{}
+	type value struct {
+		key  record.Key
+		text string
+	}
+	been, below := map[value]bool{}, map[string]bool{}
 	for _, rr := range records {
 		h := rr.Header()
 		name := plain(h.Name)
@@ -544,16 +576,18 @@ func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string)
 		if set.Type == "" {
 			set.Type = fmt.Sprintf("TYPE%d", h.Rrtype)
 		}
-		i, have := at[set.Key()]
+		key := set.Key()
+		i, have := at[key]
 		switch {
 		case !have:
-			at[set.Key()] = len(sets)
+			at[key] = len(sets)
 			sets = append(sets, set)
-		case !slices.Contains(sets[i].Values, set.Values[0]):
+		case !been[value{key, set.Values[0]}]:
 			sets[i].Values = append(sets[i].Values, set.Values[0])
 		}
-		if label, isWildcard := strings.CutPrefix(name, "*."); isWildcard && !slices.Contains(wildcards, label) {
-			wildcards = append(wildcards, label)
+		been[value{key, set.Values[0]}] = true
+		if label, isWildcard := strings.CutPrefix(name, "*."); isWildcard && !below[label] {
+			wildcards, below[label] = append(wildcards, label), true
 		}
 	}
 	record.Sort(sets)
@@ -727,7 +761,7 @@ type said struct {
 func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*session) []survey.Difference {
 	kinds := hostTypes
 	var voices []*said
-	var all sync.WaitGroup
+	var all crew.Crew
 	for _, s := range sessions {
 		v := &said{voice: survey.Voice{Who: s.who()}, sets: map[record.Key]*survey.Voice{}}
 		voices = append(voices, v)

@@ -20,6 +20,7 @@ import (
 	"os"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -188,7 +189,8 @@ type Web struct {
 	pinned   map[netip.Addr]*http.Transport
 	judged   map[judgedKey][]finding.Code
 	hosts    map[web.Host]*turn
-	private  bool // private networks are asked too, whoever led there
+	saw      atomic.Bool // anything was seen at all
+	private  bool        // private networks are asked too, whoever led there
 	lock     sync.Mutex
 }
 
@@ -254,11 +256,23 @@ func (w *Web) Notes() []string {
 	if w.dialer.skipped.Load() {
 		notes = append(notes, "This vantage has no IPv6: AAAA records were seen but not tried.")
 	}
+	if why := w.broken(); why != nil && w.saw.Load() {
+		notes = append(notes, "Only what needs no question to anybody was seen: "+why.Error()+".")
+	}
 	return notes
 }
 
-// Broken returns an error where the vantage itself does not work: its proxy or all of its resolvers do not answer.
-func (w *Web) Broken() error { return errors.Join(w.dialer.broken(), w.resolver.broken()) }
+// Broken returns an error where the vantage itself does not work, so that nothing could be seen from it: its proxy or all
+// of its resolvers do not answer. What was seen in spite of that, by way of a point, is a result; Notes says then what was
+// not.
+func (w *Web) Broken() error {
+	if w.saw.Load() {
+		return nil
+	}
+	return w.broken()
+}
+
+func (w *Web) broken() error { return errors.Join(w.dialer.broken(), w.resolver.broken()) }
 
 // Close drops the connections that are kept.
 func (w *Web) Close() {

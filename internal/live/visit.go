@@ -103,6 +103,9 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 	if refused != nil {
 		a.Refusal, a.Detail = refused.kind, refused.detail
 	}
+	if a.Refusal != chain.Unseen {
+		w.saw.Store(true)
+	}
 	if target, _ := seen.read(); target.IsValid() {
 		a.Address = target.String()
 	}

@@ -2,6 +2,7 @@ package stage
 
 import (
 	"fmt"
+	"log/slog"
 	"net"
 	"net/netip"
 	"slices"
@@ -11,6 +12,7 @@ import (
 	"time"
 
 	"github.com/miekg/dns"
+	"upperpath.example/upperpath/internal/core/crew"
 )
 
 // Zone is one zone: what stands in its file.
@@ -311,9 +313,18 @@ func renamed(set []dns.RR, name string) []dns.RR {
 	return out
 }
 
+// calm keeps a question that makes a handler panic from ending the whole stage: it is not answered.
+func calm(h dns.Handler) dns.Handler {
+	return dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) {
+		if fault := crew.Try(func() { h.ServeDNS(w, q) }); fault != nil {
+			slog.Error("a question could not be answered", "question", q.Question)
+		}
+	})
+}
+
 // serveDNS starts the resolver on UDP and TCP, both on one port.
 func (s *Stage) serveDNS() error {
-	handler := s.names
+	handler := calm(s.names)
 	var lastErr error
 	for range 50 {
 		stream, err := net.Listen("tcp", "127.0.0.1:0")
@@ -351,7 +362,7 @@ func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
 	known.Store(&z)
 	server := &dns.Server{
 		Listener: l,
-		Handler:  dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(*known.Load(), w, q) }),
+		Handler:  calm(dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(*known.Load(), w, q) })),
 	}
 	started := make(chan struct{})
 	server.NotifyStartedFunc = func() { close(started) }

@@ -8,6 +8,8 @@ import (
 	"net"
 	"net/netip"
 	"time"
+
+	"upperpath.example/upperpath/internal/core/crew"
 )
 
 // The replies of a SOCKS5 proxy (RFC 1928 section 6).
@@ -34,7 +36,7 @@ func (s *Stage) serveProxy() error {
 				return
 			}
 			if err == nil {
-				go s.lead(c)
+				go crew.Try(func() { s.lead(c) })
 			}
 		}
 	}()

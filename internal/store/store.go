@@ -13,11 +13,15 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
+	"syscall"
 	"time"
 
-	_ "modernc.org/sqlite" // the driver "sqlite", in pure Go
+	"modernc.org/sqlite" // the driver "sqlite", in pure Go
+	sqlite3 "modernc.org/sqlite/lib"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -30,7 +34,10 @@ const Folder = ".upperpath"
 var ErrEmpty = errors.New("nothing has been kept yet")
 
 // Store is an open store.
-type Store struct{ db *sql.DB }
+type Store struct {
+	db   *sql.DB // nil: there is none yet, and nothing in it
+	path string
+}
 
 const schema = `CREATE TABLE IF NOT EXISTS audits (
 	id      INTEGER PRIMARY KEY,
@@ -45,28 +52,104 @@ CREATE TABLE IF NOT EXISTS surveys (
 	doc     TEXT NOT NULL  -- the survey as JSON, docs/schema/survey.json
 )`
 
-// Open opens the store beside an estate file, and makes it where there is none.
+// Reason says why a store could not be used.
+type Reason int
+
+// The reasons that somebody can do something about.
+const (
+	Other   Reason = iota
+	Full           // the disk is full
+	Barred         // the rights of the store or its folder, or the disk, do not let us
+	Damaged        // it is no store, or not all of it can be read
+	Busy           // another program writes to it, and does not come to an end
+)
+
+// Error says that the store could not be used.
+type Error struct {
+	Path   string // of the store
+	Reason Reason
+	Err    error
+}
+
+func (e *Error) Error() string {
+	says := map[Reason]string{Full: "the disk is full", Barred: "we may not read or write there", Damaged: "it is damaged",
+		Busy: "another program is writing to it"}[e.Reason]
+	if says == "" {
+		return fmt.Sprintf("the store %s cannot be used: %s", e.Path, e.Err)
+	}
+	return fmt.Sprintf("the store %s cannot be used: %s (%s)", e.Path, says, e.Err)
+}
+
+func (e *Error) Unwrap() error { return e.Err }
+
+// wrong makes an Error of whatever the system or SQLite says (its result codes: sqlite.org/rescode.html).
+func wrong(path string, err error) error {
+	if err == nil || errors.Is(err, ErrEmpty) || errors.Is(err, context.Canceled) {
+		return err
+	}
+	e := &Error{Path: path, Err: err}
+	var code *sqlite.Error
+	switch {
+	case errors.As(err, &code):
+		e.Reason = map[int]Reason{sqlite3.SQLITE_FULL: Full, sqlite3.SQLITE_READONLY: Barred, sqlite3.SQLITE_PERM: Barred,
+			sqlite3.SQLITE_CANTOPEN: Barred, sqlite3.SQLITE_CORRUPT: Damaged, sqlite3.SQLITE_NOTADB: Damaged,
+			sqlite3.SQLITE_BUSY: Busy, sqlite3.SQLITE_LOCKED: Busy}[code.Code()&0xff]
+	case errors.Is(err, syscall.ENOSPC):
+		e.Reason = Full
+	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
+		e.Reason = Barred
+	}
+	return e
+}
+
+// Open opens the store beside an estate file for writing, and makes it where there is none. The error is an *Error.
 func Open(estateFolder string) (*Store, error) {
-	folder := filepath.Join(estateFolder, Folder)
-	if err := os.MkdirAll(folder, 0o777); err != nil {
-		return nil, fmt.Errorf("making the store: %w", err)
+	path := pathOf(estateFolder)
+	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
+		return nil, wrong(path, err)
 	}
-	path := filepath.Join(folder, "store.db")
-	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(path)+"?_pragma=busy_timeout(5000)&_pragma=journal_mode(wal)")
+	return open(path, "rw", schema, // whether it can be written to is known before the work
+		"BEGIN", "INSERT INTO audits (started, vantage, doc) VALUES ('', '', '')", "ROLLBACK")
+}
+
+// Read opens the store beside an estate file for reading; it may lie in a place that cannot be written to. Where there
+// is none, nothing has been kept in what comes back. The error is an *Error.
+func Read(estateFolder string) (*Store, error) {
+	path := pathOf(estateFolder)
+	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+		return &Store{path: path}, nil
+	}
+	return open(path, "ro", "SELECT count(*) FROM audits", "SELECT count(*) FROM surveys")
+}
+
+func pathOf(estateFolder string) string { return filepath.Join(estateFolder, Folder, "store.db") }
+
+func open(path, mode string, first ...string) (*Store, error) {
+	query := "?_pragma=busy_timeout(5000)&_pragma=journal_mode(delete)&mode=rwc"
+	if mode == "ro" {
+		query = "?_pragma=busy_timeout(5000)&mode=ro"
+	}
+	name := strings.NewReplacer("%", "%25", "?", "%3f", "#", "%23").Replace(filepath.ToSlash(path)) // sqlite.org/uri.html
+	db, err := sql.Open("sqlite", "file:"+name+query)
 	if err != nil {
-		return nil, fmt.Errorf("opening the store %s: %w", path, err)
+		return nil, wrong(path, err)
 	}
-	if _, err := db.Exec(schema); err != nil {
-		return nil, errors.Join(
-			fmt.Errorf("opening the store %s: %w; if it is damaged, move it away and a new one is made", path, err),
-			db.Close(),
-		)
+	db.SetMaxOpenConns(1)
+	for _, statement := range first {
+		if _, err := db.Exec(statement); err != nil {
+			return nil, errors.Join(wrong(path, err), db.Close())
+		}
 	}
-	return &Store{db}, nil
+	return &Store{db, path}, nil
 }
 
 // Close closes the store.
-func (s *Store) Close() error { return s.db.Close() }
+func (s *Store) Close() error {
+	if s.db == nil {
+		return nil
+	}
+	return s.db.Close()
+}
 
 // Keep adds an audit and returns its number.
 func (s *Store) Keep(ctx context.Context, a *chain.Audit) (int64, error) {
@@ -85,67 +168,79 @@ func (s *Store) add(ctx context.Context, query string, started time.Time, vantag
 	}
 	r, err := s.db.ExecContext(ctx, query, started.UTC().Format(time.RFC3339Nano), vantage, string(doc))
 	if err != nil {
-		return 0, fmt.Errorf("keeping what was seen: %w", err)
+		return 0, wrong(s.path, err)
 	}
 	return r.LastInsertId()
 }
 
 // Last returns the audit that was kept last; ErrEmpty where there is none.
 func (s *Store) Last(ctx context.Context) (*chain.Audit, error) {
-	return one[chain.Audit](ctx, s, "SELECT doc FROM audits ORDER BY id DESC LIMIT 1")
+	return one[chain.Audit](ctx, s, "SELECT id, doc FROM audits ORDER BY id DESC LIMIT 1")
 }
 
 // Get returns the audit with a number; ErrEmpty where there is none.
 func (s *Store) Get(ctx context.Context, id int64) (*chain.Audit, error) {
-	return one[chain.Audit](ctx, s, "SELECT doc FROM audits WHERE id = ?", id)
+	return one[chain.Audit](ctx, s, "SELECT id, doc FROM audits WHERE id = ?", id)
 }
 
 // GetSurvey returns the survey with a number; ErrEmpty where there is none.
 func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error) {
-	return one[survey.Survey](ctx, s, "SELECT doc FROM surveys WHERE id = ?", id)
+	return one[survey.Survey](ctx, s, "SELECT id, doc FROM surveys WHERE id = ?", id)
 }
 
 // mostSurveys is how many surveys LatestSurveys looks back.
 const mostSurveys = 100
 
 // LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for: it is given each and
-// tells whether an older one is wanted too.
-func (s *Store) LatestSurveys(ctx context.Context, more func(*survey.Survey) bool) ([]*survey.Survey, error) {
+// tells whether an older one is wanted too. Those that are damaged are left out, and come back as errors of their own.
+func (s *Store) LatestSurveys(
+	ctx context.Context,
+	more func(*survey.Survey) bool,
+) (all []*survey.Survey, damaged []error, err error) {
 	kept, err := s.ListSurveys(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	var all []*survey.Survey
 	for _, k := range kept[:min(len(kept), mostSurveys)] {
 		v, err := s.GetSurvey(ctx, k.ID)
+		var broken *Error
+		if errors.As(err, &broken) && broken.Reason == Damaged {
+			damaged = append(damaged, err)
+			continue
+		}
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		if all = append(all, v); !more(v) {
 			break
 		}
 	}
-	return all, nil
+	return all, damaged, nil
 }
 
-// Exists tells whether there is a store beside an estate file.
-func Exists(estateFolder string) bool {
-	_, err := os.Stat(filepath.Join(estateFolder, Folder, "store.db"))
-	return err == nil
-}
-
-func one[T any](ctx context.Context, s *Store, query string, args ...any) (*T, error) {
+func one[T any, P interface {
+	*T
+	Check() error
+}](ctx context.Context, s *Store, query string, args ...any) (*T, error) {
+	if s.db == nil {
+		return nil, ErrEmpty
+	}
+	var number int64
 	var doc string
-	err := s.db.QueryRowContext(ctx, query, args...).Scan(&doc)
+	err := s.db.QueryRowContext(ctx, query, args...).Scan(&number, &doc)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrEmpty
 	}
 	if err != nil {
-		return nil, fmt.Errorf("reading the store: %w", err)
+		return nil, wrong(s.path, err)
 	}
 	v := new(T)
-	if err := json.Unmarshal([]byte(doc), v); err != nil {
-		return nil, fmt.Errorf("reading the store: %w", err)
+	err = json.Unmarshal([]byte(doc), v)
+	if err == nil {
+		err = P(v).Check()
+	}
+	if err != nil {
+		return nil, &Error{s.path, Damaged, fmt.Errorf("record %d: %w", number, err)}
 	}
 	return v, nil
 }
@@ -168,9 +263,12 @@ func (s *Store) ListSurveys(ctx context.Context) ([]Kept, error) {
 }
 
 func (s *Store) list(ctx context.Context, query string) ([]Kept, error) {
+	if s.db == nil {
+		return nil, nil
+	}
 	rows, err := s.db.QueryContext(ctx, query)
 	if err != nil {
-		return nil, fmt.Errorf("reading the store: %w", err)
+		return nil, wrong(s.path, err)
 	}
 	defer rows.Close()
 	var all []Kept
@@ -178,10 +276,10 @@ func (s *Store) list(ctx context.Context, query string) ([]Kept, error) {
 		var k Kept
 		var started string
 		if err := rows.Scan(&k.ID, &started, &k.Vantage); err != nil {
-			return nil, fmt.Errorf("reading the store: %w", err)
+			return nil, wrong(s.path, err)
 		}
 		k.Started, _ = time.Parse(time.RFC3339Nano, started)
 		all = append(all, k)
 	}
-	return all, rows.Err()
+	return all, wrong(s.path, rows.Err())
 }

@@ -12,6 +12,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -77,6 +78,68 @@ func TestADamagedStoreIsSaid(t *testing.T) {
 			0o600,
 		),
 	)
-	_, err := Open(folder)
-	assert.ErrorContains(t, err, "move it away")
+	for _, open := range []func(string) (*Store, error){Open, Read} {
+		_, err := open(folder)
+		var wrong *Error
+		require.ErrorAs(t, err, &wrong)
+		assert.Equal(t, Damaged, wrong.Reason)
+	}
+}
+
+func TestAStoreLiesBesideItsEstateWhateverTheFolderIsCalled(t *testing.T) {
+	for _, name := range []string{"a?b", "a%41b", "a#b", "a b&mode=memory", "a%", "?", "ø"} {
+		folder := filepath.Join(t.TempDir(), name)
+		s, err := Open(folder)
+		require.NoError(t, err, name)
+		_, err = s.Keep(context.Background(), audit("first"))
+		require.NoError(t, err, name)
+		require.NoError(t, s.Close())
+		assert.FileExists(t, filepath.Join(folder, Folder, "store.db"), name)
+		s, err = Read(folder)
+		require.NoError(t, err, name)
+		_, err = s.Last(context.Background())
+		require.NoError(t, err, name)
+		require.NoError(t, s.Close())
+		others, err := os.ReadDir(filepath.Dir(folder))
+		require.NoError(t, err)
+		assert.Len(t, others, 1, name)
+	}
+}
+
+func TestReadingMakesNothing(t *testing.T) {
+	ctx, folder := context.Background(), t.TempDir()
+	s, err := Read(folder)
+	require.NoError(t, err)
+	_, err = s.Last(ctx)
+	require.ErrorIs(t, err, ErrEmpty)
+	list, err := s.ListSurveys(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, list)
+	require.NoError(t, s.Close())
+	assert.NoDirExists(t, filepath.Join(folder, Folder))
+}
+
+func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {
+	ctx, folder := context.Background(), t.TempDir()
+	s, err := Open(folder)
+	require.NoError(t, err)
+	defer s.Close()
+	_, err = s.KeepSurvey(ctx, &survey.Survey{Schema: survey.Schema, Vantage: "first"})
+	require.NoError(t, err)
+	for _, doc := range []string{"", "null", "{}", `{"schema":"upperpath/audit/1","chains":[{"hops":[]}]}`, "[1"} {
+		for _, table := range []string{"audits", "surveys"} {
+			_, err := s.db.Exec("INSERT INTO "+table+" (started, vantage, doc) VALUES ('', '', ?)", doc)
+			require.NoError(t, err)
+		}
+	}
+	var wrong *Error
+	_, err = s.Last(ctx)
+	require.ErrorAs(t, err, &wrong)
+	assert.Equal(t, Damaged, wrong.Reason)
+	assert.ErrorContains(t, err, "record 5")
+	all, damaged, err := s.LatestSurveys(ctx, func(*survey.Survey) bool { return true })
+	require.NoError(t, err)
+	assert.Len(t, damaged, 5)
+	require.Len(t, all, 1)
+	assert.Equal(t, "first", all[0].Vantage)
 }

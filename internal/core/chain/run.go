@@ -3,7 +3,9 @@ package chain
 import (
 	"context"
 	"iter"
-	"sync"
+	"sync/atomic"
+
+	"upperpath.example/upperpath/internal/core/crew"
 )
 
 // Entry is where a chain starts, and why.
@@ -17,13 +19,18 @@ type Entry struct {
 // context ends, the chains that are done are still handed over, those that were cut off are not, and its error comes
 // back.
 func Run(ctx context.Context, asker Asker, entries iter.Seq[Entry], parallel int, emit func(Chain)) error {
+	given := ctx
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	var broke atomic.Pointer[crew.Fault]
 	type job struct {
 		entry Entry
 		done  chan *Chain
 	}
 	jobs := make(chan job)
 	order := make(chan job, 4*parallel)
-	go func() {
+	var feeder, workers crew.Crew
+	feeder.Go(func() {
 		defer close(order)
 		defer close(jobs)
 		for e := range entries {
@@ -35,21 +42,23 @@ func Run(ctx context.Context, asker Asker, entries iter.Seq[Entry], parallel int
 			}
 			jobs <- j
 		}
-	}()
-	var workers sync.WaitGroup
+	})
 	for range parallel {
 		workers.Go(func() {
 			for j := range jobs {
-				if ctx.Err() != nil {
-					j.done <- nil
-					continue
+				var done *Chain
+				fault := crew.Try(func() {
+					if ctx.Err() != nil {
+						return
+					}
+					if c := Follow(ctx, asker, j.entry.Ask, j.entry.Probe); ctx.Err() == nil {
+						done = &c
+					}
+				})
+				j.done <- done
+				if fault != nil && broke.CompareAndSwap(nil, fault) {
+					stop() // what is done is handed over all the same
 				}
-				c := Follow(ctx, asker, j.entry.Ask, j.entry.Probe)
-				if ctx.Err() != nil {
-					j.done <- nil
-					continue
-				}
-				j.done <- &c
 			}
 		})
 	}
@@ -59,5 +68,9 @@ func Run(ctx context.Context, asker Asker, entries iter.Seq[Entry], parallel int
 		}
 	}
 	workers.Wait()
-	return ctx.Err()
+	feeder.Wait()
+	if fault := broke.Load(); fault != nil {
+		panic(fault)
+	}
+	return given.Err()
 }

@@ -14,9 +14,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -95,7 +95,7 @@ func Parse(rows []Row, scope Scope) ([]*Rule, problem.List) {
 		rules  []*Rule
 		faults problem.List
 	}, (len(rows)+together-1)/together)
-	var all sync.WaitGroup
+	var all crew.Crew
 	for i := range parts {
 		all.Go(func() {
 			parts[i].rules, parts[i].faults = parseRows(rows[i*together:min(len(rows), (i+1)*together)], scope)

@@ -256,7 +256,10 @@ func TestPasswordsAreMasked(t *testing.T) {
 		"from http://a:b@c.example to http://d:e@f.g": "from http://***@c.example to http://***@f.g",
 	} {
 		assert.Equal(t, want, Masked(given))
+		assert.Equal(t, want, MaskedWords(given))
 	}
+	assert.Equal(t, "me:s3cret@a.example", Masked("me:s3cret@a.example"), "it may be the value of a record")
+	assert.Equal(t, `"***@a.example": says`, MaskedWords(`"me:s3cret@a.example": says`))
 	for given, want := range map[string]string{
 		"//me:s3cret@a.example/":            "//***@a.example/",
 		`\/me:s3cret@a.example/`:            `\/***@a.example/`,
