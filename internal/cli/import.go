@@ -156,11 +156,11 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 			report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query},
 		)
 	}
-	for _, l := range m.Left {
-		result.Left = append(result.Left, report.Leftover(l))
-	}
 	for _, d := range m.Differences(rules, scope, canonical) {
 		result.Differences = append(result.Differences, report.Difference(d))
+	}
+	for _, l := range m.Left {
+		result.Left = append(result.Left, report.Leftover(l))
 	}
 	if o.add && len(m.Rules) > 0 {
 		to, err := addRules(e, path, m.Rules)

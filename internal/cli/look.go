@@ -144,24 +144,48 @@ func given(args []string, wrong *error) iter.Seq[chain.Entry] {
 	}
 }
 
+// mostLineOctets is how long a line of a list may be: more than any URL that a browser follows.
+const mostLineOctets = 64 << 10
+
 // lines yields the chains to follow for the lines of a list. A line that is none is noted in wrong, and the rest goes
 // on.
 func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 	return func(yield func(chain.Entry) bool) {
-		scanner := bufio.NewScanner(in)
-		scanner.Buffer(make([]byte, 64<<10), 1<<20)
+		reader := bufio.NewReaderSize(in, mostLineOctets)
 		bad, n := 0, 0
-		for scanner.Scan() {
+		fault := func(err error) {
+			if bad++; bad <= 20 {
+				*wrong = errors.Join(*wrong, fmt.Errorf("standard input, line %d: %w", n, err))
+			}
+		}
+		defer func() {
+			if bad > 20 {
+				*wrong = errors.Join(*wrong, fmt.Errorf("and %d more lines that are neither", bad-20))
+			}
+		}()
+		for {
+			line, more, err := reader.ReadLine()
 			n++
-			text := strings.TrimSpace(scanner.Text())
+			if err != nil {
+				if !errors.Is(err, io.EOF) {
+					fault(err)
+				}
+				return
+			}
+			if more {
+				for more && err == nil {
+					_, more, err = reader.ReadLine()
+				}
+				fault(fmt.Errorf("it is longer than %d KiB; expected a domain, a host or a URL", mostLineOctets>>10))
+				continue
+			}
+			text := strings.TrimSpace(strings.TrimPrefix(string(line), "\ufeff"))
 			if text == "" || text[0] == '#' {
 				continue
 			}
 			asks, err := expand(text)
 			if err != nil {
-				if bad++; bad <= 20 {
-					*wrong = errors.Join(*wrong, fmt.Errorf("standard input, line %d: %w", n, err))
-				}
+				fault(err)
 				continue
 			}
 			for _, e := range asks {
@@ -169,12 +193,6 @@ func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 					return
 				}
 			}
-		}
-		if bad > 20 {
-			*wrong = errors.Join(*wrong, fmt.Errorf("and %d more lines that are neither", bad-20))
-		}
-		if err := scanner.Err(); err != nil {
-			*wrong = errors.Join(*wrong, fmt.Errorf("standard input, line %d: %w", n+1, err))
 		}
 	}
 }

@@ -15,7 +15,11 @@ import (
 type Import struct {
 	Rules []ImportedRule
 	Left  []Leftover
+	more  int // rules beside the first of the present line
+	extra int // such rules of all lines, beside mostPlain of each
+	over  int // the last line of which not all were made
 	Names []Named
+	named map[string]bool // those in Names
 }
 
 // Named is a host that the file names without its www, and the line.
@@ -26,9 +30,16 @@ type Named struct {
 
 // narrow notes the hosts among names that are named without their www.
 func (m *Import) narrow(line int, names []string) {
+	here := map[string]bool{}
 	for _, h := range names {
-		if !slices.Contains(names, "www."+h) && !slices.ContainsFunc(m.Names, func(n Named) bool { return n.Host == h }) {
-			m.Names = append(m.Names, Named{h, line})
+		here[h] = true
+	}
+	if m.named == nil {
+		m.named = map[string]bool{}
+	}
+	for _, h := range names {
+		if !here["www."+h] && !m.named[h] {
+			m.Names, m.named[h] = append(m.Names, Named{h, line}), true
 		}
 	}
 }
@@ -55,8 +66,39 @@ func (m *Import) leave(line int, text, reason string, args ...any) {
 	m.Left = append(m.Left, Leftover{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
 }
 
+// Bounds of what is made of a file, far above what people write: an expression of thirty groups with two alternatives each
+// stands for a thousand million paths.
+const (
+	mostWays      = 200     // rules of one expression
+	mostPlain     = 3       // rules of a line beside its first that any line may make
+	mostExtra     = 100_000 // rules of a file beside those
+	mostCompared  = 400_000 // pairs of rules that are looked at for paths that both take
+	mostNesting   = 100     // blocks in each other
+	mostExpressed = 8 << 10 // octets of an expression
+)
+
+// What means something in the rule language, written as a URL has it.
+var (
+	reserved = strings.NewReplacer("{", "%7B", "}", "%7D", "*", "%2A")
+	braces   = strings.NewReplacer("{", "%7B", "}", "%7D")
+)
+
 // add adds a rule. A pattern that ends with {+name} and a target without keep what the rule language says of them.
 func (m *Import) add(line int, text, old, to string, status int, drop bool, note, differ string) {
+	if n := len(m.Rules); n > 0 && m.Rules[n-1].Source == line && m.Rules[n-1].Text == strings.TrimSpace(text) {
+		if m.more++; m.more > mostPlain {
+			m.extra++
+		}
+		if m.extra > mostExtra {
+			if m.over != line {
+				m.leave(line, text, "not all of its alternatives: the lines of this file make more than %d rules besides", mostExtra)
+			}
+			m.over = line
+			return
+		}
+	} else {
+		m.more = 0
+	}
 	row := rule.Row{Line: line, Old: sendable(old), New: sendable(to), Status: fmt.Sprint(status)}
 	if drop {
 		row.Query = "drop"
@@ -85,7 +127,8 @@ func sendable(s string) string {
 // left.
 func (m *Import) Settle(scope rule.Scope) []*rule.Rule {
 	rules := make([]*rule.Rule, len(m.Rules))
-	first := map[string]int{}
+	type line struct{ at, rank, source int }
+	first := map[string]line{}
 	for i, r := range m.Rules {
 		parsed, faults := rule.Parse([]rule.Row{r.Row}, scope)
 		if len(faults) > 0 {
@@ -94,18 +137,17 @@ func (m *Import) Settle(scope rule.Scope) []*rule.Rule {
 		}
 		rules[i] = parsed[0]
 		key := parsed[0].Old.String()
-		if at, have := first[key]; !have || r.Rank < m.Rules[at].Rank {
-			first[key] = i
+		if before, have := first[key]; !have || r.Rank < before.rank {
+			first[key] = line{i, r.Rank, r.Source}
 		}
 	}
-	var kept []*rule.Rule
-	var imported []ImportedRule
+	kept, imported := rules[:0], m.Rules[:0] // in place: there may be a million
 	for i, r := range rules {
 		if r == nil {
 			continue
 		}
-		if at := first[r.Old.String()]; at != i {
-			m.leave(m.Rules[i].Source, m.Rules[i].Text, "line %d comes first and takes all of %s", m.Rules[at].Source, r.Old)
+		if before := first[r.Old.String()]; before.at != i {
+			m.leave(m.Rules[i].Source, m.Rules[i].Text, "line %d comes first and takes all of %s", before.source, r.Old)
 			continue
 		}
 		kept, imported = append(kept, r), append(imported, m.Rules[i])
@@ -139,28 +181,23 @@ func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web
 		}
 	}
 	all = append(all, m.beyond(rules, scope)...)
-	w := wins{m, rules, rule.Compile(rules, scope), scope, canonical, map[[2]int]bool{}, all}
-	// Two exact rules meet only at one path; patterns may meet anything of their host.
-	exact, patterns := map[string][]int{}, map[web.Host][]int{}
+	w := wins{of: m, rules: rules, table: rule.Compile(rules, scope), scope: scope, canonical: canonical,
+		said: map[[2]int]bool{}, found: all, led: map[led][]int{}}
 	for i, r := range rules {
-		if path, ok := r.Old.Exact(); ok {
-			exact[r.Old.Host.String()+path] = append(exact[r.Old.Host.String()+path], i)
-		} else {
-			patterns[r.Old.Host] = append(patterns[r.Old.Host], i)
-		}
+		path, exact := lead(r)
+		at := led{r.Old.Host, path, exact}
+		w.led[at] = append(w.led[at], i)
 	}
-	for i, r := range rules {
-		if path, ok := r.Old.Exact(); ok {
-			for _, other := range exact[r.Old.Host.String()+path] {
-				if other > i {
-					w.compare(i, other)
-				}
-			}
-		}
-		for _, other := range patterns[r.Old.Host] {
-			if _, ok := r.Old.Exact(); ok || other > i {
+	for i, pairs := 0, 0; i < len(rules); i++ {
+		w.meeting(i, func(other int) {
+			if pairs++; pairs <= mostCompared {
 				w.compare(i, other)
 			}
+		})
+		if pairs > mostCompared {
+			m.leave(m.Rules[i].Source, m.Rules[i].Text, "it and the lines behind it are translated, but nobody has looked which "+
+				"other lines take their URLs too: there are more than %d pairs that may", mostCompared)
+			break
 		}
 	}
 	slices.SortStableFunc(w.found, func(a, b Difference) int { return cmp.Compare(a.Line, b.Line) })
@@ -224,6 +261,45 @@ type wins struct {
 	canonical web.Door
 	said      map[[2]int]bool
 	found     []Difference
+	led       map[led][]int // rules by how their paths begin
+}
+
+// led is how the paths of a rule begin: the text before its first capture, or a whole path.
+type led struct {
+	host  web.Host
+	text  string
+	exact bool
+}
+
+func lead(r *rule.Rule) (text string, exact bool) {
+	if path, ok := r.Old.Exact(); ok {
+		return path, true
+	}
+	if len(r.Old.Parts) > 0 && !r.Old.Parts[0].IsCapture() {
+		return r.Old.Parts[0].Literal, false
+	}
+	return "", false
+}
+
+// meeting gives each rule that may take a path that rule i takes too, for each pair once: two whole paths have to be the
+// same, and of two patterns the beginning of one begins the other's.
+func (w *wins) meeting(i int, meets func(int)) {
+	r := w.rules[i]
+	text, exact := lead(r)
+	if exact {
+		for _, other := range w.led[led{r.Old.Host, text, true}] {
+			if other > i {
+				meets(other)
+			}
+		}
+	}
+	for n := range len(text) + 1 {
+		for _, other := range w.led[led{r.Old.Host, text[:n], false}] {
+			if exact || n < len(text) || other > i {
+				meets(other)
+			}
+		}
+	}
 }
 
 func (w *wins) compare(i, j int) {
@@ -302,6 +378,9 @@ type way struct {
 // readExpression takes a regular expression apart. prefix stands before what it matches: "/" where a server leaves it
 // away. The error is the reason why the rule language cannot say it.
 func readExpression(s, prefix string) (expression, error) {
+	if len(s) > mostExpressed {
+		return expression{}, fmt.Errorf("its expression is longer than %d octets", mostExpressed)
+	}
 	r := expressionReader{rest: s}
 	if rest, ok := strings.CutPrefix(s, "^"); ok {
 		r.rest = rest
@@ -335,6 +414,8 @@ func readExpression(s, prefix string) (expression, error) {
 	}
 	return expression{ways, r.ended}, nil
 }
+
+var errTooMany = fmt.Errorf("its alternatives stand for more than %d rules; write it as several lines", mostWays)
 
 // open lets anything stand behind the paths of ways, as behind an expression without $.
 func open(ways []way) ([]way, error) {
@@ -402,6 +483,9 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			}
 			if strings.HasPrefix(r.rest, "*") || strings.HasPrefix(r.rest, "+") || strings.HasPrefix(r.rest, "{") {
 				return nil, fmt.Errorf("a repeated character is more than the rule language says")
+			}
+			if optional && 2*len(ways) > mostWays {
+				return nil, errTooMany
 			}
 			var made []way
 			for _, w := range ways {
@@ -554,6 +638,9 @@ func (r *expressionReader) readAlternatives(ways []way, inside string, end, numb
 			text += one
 		}
 		texts = append(texts, text)
+	}
+	if len(ways)*len(texts) > mostWays {
+		return nil, errTooMany
 	}
 	var made []way // what the expression tries first comes first
 	for _, w := range ways {

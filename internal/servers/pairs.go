@@ -24,7 +24,7 @@ func ReadPairs(lines []int, pairs [][2]string, host string, status int) Import {
 		}
 		old, _, _ = strings.Cut(old, "#")
 		groups := map[string]string{}
-		old, why := starred(strings.NewReplacer("{", "%7B", "}", "%7D").Replace(old), groups)
+		old, why := starred(braces.Replace(old), groups)
 		if why != "" {
 			m.leave(lines[i], text, "%s", why)
 			continue

@@ -50,17 +50,25 @@ type numbered struct {
 // logical joins lines that end with a backslash.
 func logical(text string) []numbered {
 	var all []numbered
-	pending, start := "", 0
+	var pending strings.Builder
+	start, open := 0, false
 	for i, line := range strings.Split(strings.ReplaceAll(text, "\r\n", "\n"), "\n") {
-		if pending == "" {
+		if !open {
 			start = i + 1
 		}
-		if cut, goesOn := strings.CutSuffix(line, "\\"); goesOn {
-			pending += cut
+		var cut string
+		if cut, open = strings.CutSuffix(line, "\\"); open {
+			pending.WriteString(cut)
 			continue
 		}
-		all = append(all, numbered{start, pending + line})
-		pending = ""
+		if pending.Len() > 0 {
+			line = pending.String() + line
+			pending.Reset()
+		}
+		all = append(all, numbered{start, line})
+	}
+	if pending.Len() > 0 { // the file ends with a backslash
+		all = append(all, numbered{start, pending.String()})
 	}
 	return all
 }
@@ -73,6 +81,7 @@ type apache struct {
 	base      string
 	off       bool
 	inside    []string
+	tooDeep   int         // blocks that are open beside those
 	asks      []condition // before the next RewriteRule
 	rewritten map[int]bool
 }
@@ -89,7 +98,7 @@ func (a *apache) line(number int, text string, behind []numbered) {
 		return
 	}
 	if strings.HasPrefix(trimmed, "<") {
-		a.block(trimmed, behind)
+		a.block(number, trimmed, behind)
 		return
 	}
 	words := splitWords(trimmed)
@@ -155,15 +164,26 @@ func (a *apache) deciding() string {
 	return ""
 }
 
-func (a *apache) block(text string, behind []numbered) {
+func (a *apache) block(number int, text string, behind []numbered) {
 	name := strings.Trim(text, "<>")
 	if strings.HasPrefix(name, "/") {
+		if a.tooDeep > 0 {
+			a.tooDeep--
+			return
+		}
 		if n := len(a.inside); n > 0 {
 			if kind, _, _ := strings.Cut(strings.Trim(a.inside[n-1], "<>"), " "); strings.EqualFold(kind, "VirtualHost") {
 				a.apacheHost, a.off = a.outside, false
 			}
 			a.inside = a.inside[:n-1]
 		}
+		return
+	}
+	if len(a.inside) == mostNesting {
+		if a.tooDeep == 0 {
+			a.leave(number, text, "blocks stand in each other more than %d deep", mostNesting)
+		}
+		a.tooDeep++
 		return
 	}
 	a.inside = append(a.inside, "<"+name+">")
@@ -192,6 +212,8 @@ func virtualHost(address string, behind []numbered, outside apacheHost) apacheHo
 			continue
 		}
 		switch strings.ToLower(words[0]) {
+		case "<virtualhost": // one that is not closed; they never stand in each other
+			return own
 		case "</virtualhost>":
 			if len(own.hosts) == 0 {
 				own.hosts = outside.hosts
@@ -226,6 +248,9 @@ func (a *apache) put(
 	w way,
 ) {
 	for _, host := range a.hosts {
+		if a.over == number && number > 0 {
+			return
+		}
 		a.putAt(number, text, scheme, host, old, to(host), status, drop, w)
 	}
 }
@@ -326,7 +351,7 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 
 // escapeText writes what means something in the rule language as it stands in a URL.
 func escapeText(s string) string {
-	return strings.NewReplacer("{", "%7B", "}", "%7D", "*", "%2A").Replace(s)
+	return reserved.Replace(s)
 }
 
 func (a *apache) redirectMatch(number int, text string, args []string) {

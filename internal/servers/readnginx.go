@@ -41,7 +41,7 @@ type nginxFault struct {
 // parseNginx reads directives: words, then ";" or a block.
 func parseNginx(text string) ([]directive, *nginxFault) {
 	p := nginxParser{text: text, line: 1}
-	all, err := p.block(false)
+	all, err := p.block(0)
 	return all, err
 }
 
@@ -51,7 +51,8 @@ type nginxParser struct {
 	line int
 }
 
-func (p *nginxParser) block(inside bool) ([]directive, *nginxFault) {
+// block reads what stands in a block, so deep in others; 0 is the file itself.
+func (p *nginxParser) block(depth int) ([]directive, *nginxFault) {
 	var all []directive
 	for {
 		d := directive{}
@@ -59,7 +60,7 @@ func (p *nginxParser) block(inside bool) ([]directive, *nginxFault) {
 			word, kind := p.word(&d)
 			switch kind {
 			case 0: // the end
-				if inside || len(d.words) > 0 {
+				if depth > 0 || len(d.words) > 0 {
 					return all, &nginxFault{p.line, d.text(), "the file ends inside a block or directive"}
 				}
 				return all, nil
@@ -73,7 +74,10 @@ func (p *nginxParser) block(inside bool) ([]directive, *nginxFault) {
 				if len(d.words) == 0 {
 					return all, &nginxFault{p.line, "{", "a block is opened that has no name"}
 				}
-				inner, err := p.block(true)
+				if depth == mostNesting {
+					return all, &nginxFault{p.line, d.text(), fmt.Sprintf("blocks stand in each other more than %d deep", mostNesting)}
+				}
+				inner, err := p.block(depth + 1)
 				if err != nil {
 					return all, err
 				}
@@ -82,7 +86,7 @@ func (p *nginxParser) block(inside bool) ([]directive, *nginxFault) {
 				d = directive{}
 				continue
 			case '}':
-				if !inside {
+				if depth == 0 {
 					return all, &nginxFault{p.line, d.text(), "a block is closed that was not opened"}
 				}
 				return all, nil

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net"
 	"os/exec"
+	"strings"
 	"testing"
 	"time"
 
@@ -55,5 +56,36 @@ func TestAServerThatGoesOnInAnotherProtocolEnds(t *testing.T) {
 		_ = c.Process.Kill()
 		<-ended
 		t.Fatalf("it does not end: %s", said.String())
+	}
+}
+
+// TestAListGoesOnBehindALineThatIsNone hands over a list with lines that nobody can read, among them one of 20 MB.
+func TestAListGoesOnBehindALineThatIsNone(t *testing.T) {
+	at := server(t, "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n\r\n")
+	list := "http://" + at + "/1\n" + strings.Repeat("x", 20<<20) + "\nhttp://" + at + "/2\n\x00\xff\nhttp://" + at + "/3"
+	c := exec.Command(program, "look", "-", "--format", "csv")
+	c.Stdin = strings.NewReader(list)
+	var out, said bytes.Buffer
+	c.Stdout, c.Stderr = &out, &said
+	_ = c.Run()
+	assert.Equal(t, 2, c.ProcessState.ExitCode(), said.String())
+	assert.Equal(t, 4, strings.Count(out.String(), "\n"), "a head and three chains: %s", out.String())
+	assert.Contains(t, said.String(), "line 2: it is longer than 64 KiB")
+	assert.Contains(t, said.String(), "line 4: ")
+	assert.Less(t, peakOf(c.ProcessState), 100<<20)
+}
+
+// TestWhatIsPointedAtNeedsNoResolver looks at a host that is pointed at, by way of a resolver that never answers.
+func TestWhatIsPointedAtNeedsNoResolver(t *testing.T) {
+	n := &names{Silent: true}
+	n.start(t)
+	at := server(t, "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n\r\n")
+	for _, resolver := range []string{n.resolver, "127.0.0.1:9"} {
+		c := exec.Command(program, "look", "old.example", "--timeout", "500ms", "--resolver", resolver,
+			"--point", "old.example="+at, "--point", "www.old.example="+at)
+		out, _ := c.CombinedOutput()
+		assert.Equal(t, 1, c.ProcessState.ExitCode(), string(out))
+		assert.Contains(t, string(out), "\n  200\n")
+		assert.Contains(t, strings.Join(strings.Fields(string(out)), " "), "the resolver "+resolver+" does not answer")
 	}
 }
