@@ -81,6 +81,32 @@ func (t *table) starts(lines map[int]bool) map[int]map[string]int {
 	}
 }
 
+// Bounds of tables, far above what people and their programs write.
+const (
+	mostCell    = 1 << 20 // octets of a field
+	mostLine    = 4 << 20 // octets of a line
+	mostColumns = 10_000
+)
+
+// tooWide looks for lines that would take memory out of proportion, before any is taken apart.
+func tooWide(path string, data []byte, comma rune) problem.Problem {
+	line := 0
+	for text := range bytes.Lines(data) {
+		line++
+		p := problem.Problem{File: path, Line: line, Value: string(text[:min(len(text), 80)]),
+			Remedy: "see whether this is the table that is meant, and whether a quote is missing further up"}
+		if len(text) > mostLine {
+			p.Says, p.Expected = fmt.Sprintf("the line has %d octets", len(text)), fmt.Sprintf("no more than %d", mostLine)
+			return p
+		}
+		if n := bytes.Count(text, []byte(string(comma))); n > mostColumns {
+			p.Says, p.Expected = fmt.Sprintf("the line has %d fields", n+1), fmt.Sprintf("no more than %d", mostColumns)
+			return p
+		}
+	}
+	return problem.Problem{}
+}
+
 // readCSV reads RFC 4180 CSV with a header. A byte-order mark, ";" as the separator and CRLF are understood; lines that
 // start with # are comments. needed columns that are missing are a fault.
 func readCSV(path string, needed []string, known []string) (*table, error) {
@@ -93,6 +119,9 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 		data:    bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")),
 		comma:   separator(data),
 		columns: map[string]int{},
+	}
+	if p := tooWide(path, t.data, t.comma); p.Says != "" {
+		return nil, problem.List{p}
 	}
 	r := t.reader()
 	header, err := r.Read()
@@ -133,6 +162,17 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 			return t, faults.Err()
 		}
 		line, _ := r.FieldPos(0)
+		if i := slices.IndexFunc(record, func(s string) bool { return len(s) > mostCell }); i >= 0 {
+			faults.Add(problem.Problem{
+				File:     path,
+				Line:     line,
+				Says:     fmt.Sprintf("a field holds %d octets", len(record[i])),
+				Value:    record[i],
+				Expected: fmt.Sprintf("no more than %d", mostCell),
+				Remedy:   "see whether a quote is missing further up",
+			})
+			return t, faults.Err()
+		}
 		if slices.ContainsFunc(record, func(s string) bool { return strings.TrimSpace(s) != "" }) {
 			t.rows = append(t.rows, row{line, record})
 		}

@@ -30,6 +30,11 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 		s := strings.TrimSpace(strings.TrimPrefix(line, "\uFEFF"))
 		switch {
 		case s == "" || s[0] == '#':
+		case len(faults) > problem.MostSaid:
+			return pages, faults.Err()
+		case len(s) > mostWidth:
+			faults.Add(problem.Problem{File: path, Line: n, Says: "the line is longer than any URL that a browser asks for",
+				Value: s, Expected: "a page such as /visit/"})
 		case s[0] == '/':
 			path, query, _ := strings.Cut(s, "?")
 			pages = append(pages, site.URL(path, query))

@@ -32,9 +32,48 @@ func ReadTree(path string) (*estate.Node, error) {
 
 // Bounds of YAML files, far above what people write: beyond them the parser would take all the memory that there is.
 const (
-	mostYAML  = 16 << 20 // octets
+	mostYAML  = 8 << 20  // octets
 	mostDepth = 100      // of brackets, list marks and the like
+	mostKeys  = 5_000    // of a mapping: the parser takes their square
+	mostWidth = 64 << 10 // octets of a line
 )
+
+// tooMuch looks for what takes the parser's time out of proportion, without parsing: documents, lines without end, and
+// mappings of so many keys. A key is a line with a colon.
+func tooMuch(data []byte) (line int, says, expected string) {
+	keys := map[int]int{} // of the mapping that is open, by indentation
+	documents := 0
+	for text := range bytes.Lines(data) {
+		line++
+		text = bytes.TrimRight(text, "\r\n")
+		if len(text) > mostWidth {
+			return line, fmt.Sprintf("the line has %d octets", len(text)), fmt.Sprintf("no more than %d", mostWidth)
+		}
+		if bytes.HasPrefix(text, []byte("---")) || bytes.HasPrefix(text, []byte("...")) {
+			if documents++; documents > 3 {
+				return line, "the file holds more than one document", "one document"
+			}
+			continue
+		}
+		body := bytes.TrimLeft(text, " ")
+		indent := len(text) - len(body)
+		if len(body) == 0 || body[0] == '#' {
+			continue
+		}
+		for at := range keys {
+			if at > indent {
+				delete(keys, at)
+			}
+		}
+		if bytes.Contains(body, []byte(":")) && body[0] != '-' {
+			keys[indent]++
+		}
+		if keys[indent] > mostKeys {
+			return line, fmt.Sprintf("a mapping has more than %d keys", mostKeys), "a handful of keys"
+		}
+	}
+	return 0, "", ""
+}
 
 // tooDeep looks for nesting beyond mostDepth, without parsing: brackets that are open at once, marks of lists and keys
 // that follow each other, indentation. A bracket counts where one may begin, which is not inside a text.
@@ -91,6 +130,10 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 			Expected: "a handful of levels",
 			Remedy:   "look for a bracket that is never closed",
 		}}
+	}
+	if line, says, expected := tooMuch(data); says != "" {
+		return nil, problem.List{{File: path, Line: line, Says: says, Expected: expected,
+			Remedy: "see whether this is the file that is meant"}}
 	}
 	file, err := parser.ParseBytes(data, 0, parser.AllowDuplicateMapKey())
 	if err != nil {

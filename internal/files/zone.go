@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -16,6 +17,35 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
 )
+
+// Bounds of zone files. A line of a few octets can stand for as many records as it likes; so few are allowed whatever the
+// file, and more where there are octets enough to hold them.
+const (
+	mostRecords  = 1_000_000
+	fewRecords   = 50_000
+	leastRecord  = 8     // octets of a record
+	mostIncluded = 1_000 // files
+)
+
+// counted is a folder from which only so many files are included.
+type counted struct {
+	fs.FS
+	files, octets int
+}
+
+func (c *counted) Open(name string) (fs.File, error) {
+	if c.files++; c.files > mostIncluded {
+		return nil, fmt.Errorf("more than %d files are included", mostIncluded)
+	}
+	f, err := c.FS.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	if s, err := f.Stat(); err == nil && s.Mode().IsRegular() {
+		c.octets += int(min(s.Size(), 1<<30))
+	}
+	return f, nil
+}
 
 // ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within the file's own
 // folder only. The origin is the zone's name, and may be empty where the file sets $ORIGIN or a SOA with a full name.
@@ -35,10 +65,19 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	}
 	parser := dns.NewZoneParser(bytes.NewReader(data), origin, filepath.Base(path))
 	parser.SetIncludeAllowed(true)
-	parser.SetIncludeFS(root.FS())
+	included := &counted{FS: root.FS(), octets: len(data)}
+	parser.SetIncludeFS(included)
 	var records []dns.RR
 	zone := ""
 	for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {
+		if len(records) >= min(mostRecords, fewRecords+included.octets/leastRecord) {
+			return "", nil, problem.List{{
+				File:     path,
+				Says:     fmt.Sprintf("the file stands for more than %d records", len(records)),
+				Expected: "a zone",
+				Remedy:   "look for $GENERATE and $INCLUDE; export the zone from where it is kept",
+			}}
+		}
 		records = append(records, rr)
 		if _, isSOA := rr.(*dns.SOA); isSOA && zone == "" {
 			zone = strings.ToLower(strings.TrimSuffix(rr.Header().Name, "."))

@@ -52,8 +52,8 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "upperpath.yaml")
 			require.NoError(t, os.WriteFile(path, []byte(c.text), 0o600))
-			_, _, least := measured(t, "--version") // a child counts what the test itself held when it began
-			code, said, peak := measured(t, "plan", "--estate", path)
+			_, _, least := measured(t, "", "--version") // a child counts what the test itself held when it began
+			code, said, peak := measured(t, "", "plan", "--estate", path)
 			assert.Equal(t, c.code, code, said)
 			assert.NotContains(t, said, "goroutine")
 			if c.says != "" {
@@ -66,11 +66,11 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 }
 
 // measured runs the program, and gives its exit code, all that it said, and its peak of memory in octets.
-func measured(t *testing.T, args ...string) (code int, said string, peak int) {
+func measured(t *testing.T, folder string, args ...string) (code int, said string, peak int) {
 	t.Helper()
 	c := exec.Command(program, args...)
 	var out bytes.Buffer
-	c.Stdout, c.Stderr = &out, &out
+	c.Dir, c.Stdout, c.Stderr = folder, &out, &out
 	if err := c.Run(); err != nil {
 		require.IsType(t, &exec.ExitError{}, err, fmt.Sprint(args))
 	}

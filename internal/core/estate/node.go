@@ -43,14 +43,21 @@ func (k NodeKind) String() string {
 }
 
 // reader takes values out of nodes and gathers what is wrong.
-type reader struct{ faults problem.List }
+type reader struct {
+	faults problem.List
+	been   map[*Node]bool // by plain: aliases let a small file stand for a tree without end
+}
 
 // plain looks for characters in a tree that no name, path or text of one line holds: control characters, and such as
 // turn the direction of writing. In notes and contacts line breaks become spaces.
 func (r *reader) plain(n *Node) {
-	if n == nil {
+	if n == nil || r.been[n] {
 		return
 	}
+	if r.been == nil {
+		r.been = map[*Node]bool{}
+	}
+	r.been[n] = true
 	if at := strings.IndexFunc(n.Text, problem.Hostile); at >= 0 {
 		c, _ := utf8.DecodeRuneInString(n.Text[at:])
 		r.fail(n, "this value holds "+problem.Named(c), "text of one line", "take it out")

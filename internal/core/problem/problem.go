@@ -88,10 +88,16 @@ func (l List) In(file string) List {
 	return l
 }
 
+// MostSaid is how many problems of a list are said. Nobody need look for many more.
+const MostSaid = 1_000
+
 func (l List) Error() string {
-	lines := make([]string, len(l))
-	for i, p := range l {
-		lines[i] = p.Error()
+	lines := make([]string, min(len(l), MostSaid))
+	for i := range lines {
+		lines[i] = l[i].Error()
+	}
+	if more := len(l) - len(lines); more > 0 {
+		lines = append(lines, fmt.Sprintf("and at least %d more; mend the first, and those behind them are shown", more))
 	}
 	return strings.Join(lines, "\n")
 }

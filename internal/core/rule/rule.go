@@ -115,6 +115,9 @@ func parseRows(rows []Row, scope Scope) ([]*Rule, problem.List) {
 	var faults problem.List
 	scope.known = map[string]web.Host{}
 	for _, row := range rows {
+		if len(faults) > problem.MostSaid {
+			break
+		}
 		r, wrong := parseRow(row, scope)
 		for i := range wrong {
 			wrong[i].Line = row.Line
@@ -178,11 +181,48 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 	return r, faults
 }
 
+// Bounds of a rule, far above what people write, checked before anything is made of it.
+const (
+	mostField = 16 << 10 // octets of old and new
+	mostNote  = 1 << 20  // octets of a note
+	mostParts = 64       // captures, and parameters that are asked for
+)
+
 // hostile gives the faults of columns that hold what no URL and no note does: a line break or another control
 // character, which would be a line of its own in what is written for a server, or a character that turns the direction
 // of writing.
 func hostile(row Row) problem.List {
 	var faults problem.List
+	for _, c := range []struct {
+		name, text string
+		most       int
+	}{{"old", row.Old, mostField}, {"new", row.New, mostField}, {"note", row.Note, mostNote}} {
+		if len(c.text) > c.most {
+			faults.Add(problem.Problem{
+				Field:    c.name,
+				Says:     fmt.Sprintf("the column %s holds %d octets", c.name, len(c.text)),
+				Value:    c.text,
+				Expected: fmt.Sprintf("no more than %d", c.most),
+				Remedy:   "see whether a quote is missing further up; no browser asks for so long a URL",
+			})
+		}
+	}
+	for _, c := range []struct{ name, text, sign, what string }{
+		{"old", row.Old, "{", "captures"}, {"new", row.New, "{", "captures"}, {"old", row.Old, "&", "parameters"},
+	} {
+		if n := strings.Count(c.text, c.sign); n > mostParts {
+			faults.Add(problem.Problem{
+				Field:    c.name,
+				Says:     fmt.Sprintf("the column %s holds %d %s", c.name, n, c.what),
+				Value:    c.text,
+				Expected: fmt.Sprintf("no more than %d", mostParts),
+				Remedy:   "write several rules",
+			})
+		}
+	}
+	if len(faults) > 0 {
+		return faults
+	}
 	for _, c := range []struct{ name, text string }{
 		{"old", row.Old}, {"new", row.New}, {"status", row.Status}, {"query", row.Query}, {"note", row.Note},
 	} {
