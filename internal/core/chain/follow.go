@@ -98,10 +98,11 @@ func (c *Chain) public() bool {
 // what it has, when the context ends.
 func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 	c := Chain{Entry: entry.URL, Probe: probe, Findings: []finding.Finding{}}
+	var been []string // the keys of the URLs of the hops
 	ask := entry
 	for {
 		answer := asker.Answer(ctx, ask)
-		c.Hops = append(c.Hops, answer)
+		c.Hops, been = append(c.Hops, answer), append(been, answer.URL.Key())
 		c.Arrival = ask.URL
 		if answer.Refusal != "" {
 			c.End = NoAnswer
@@ -116,7 +117,7 @@ func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End = BadLocation
 			return c
 		}
-		if at := slices.IndexFunc(c.Hops, func(a Answer) bool { return a.URL.Same(next) }); at >= 0 {
+		if at := slices.Index(been, next.Key()); at >= 0 {
 			c.End, c.LoopsTo = Loop, &at
 			return c
 		}

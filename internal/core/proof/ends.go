@@ -19,7 +19,7 @@ import (
 func (v *prover) end(o outcome, r *rule.Rule, doors []web.Door, more int) {
 	switch {
 	case o.more:
-		v.undecided(o, "there are more ways than are looked at")
+		v.undecided(o, tooMany)
 	case o.end != "":
 		v.bad(o, r, doors)
 	default:
@@ -81,7 +81,7 @@ func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 			}
 			fix += fmt.Sprintf(" and %s,%s", a.Old, a.New)
 		}
-	} else if one, whole, ok := v.single(o, r, v.starts(r, doors[0])[0]); ok && !o.dots {
+	} else if one, whole, ok := v.singleFrom(o, r, doors[0]); ok && !o.dots {
 		switch {
 		case whole:
 			fix = fmt.Sprintf("If none of its URLs has to lead elsewhere, write instead: %s,%s", one.Old, one.New)
@@ -90,6 +90,15 @@ func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 		}
 	}
 	v.tally.Add(finding.New(finding.RuleChain, v.place(r), says, fix, v.evidence(concerned, u)).With(help))
+}
+
+// singleFrom is single for the first set of the URLs that a rule takes at a door.
+func (v *prover) singleFrom(o outcome, r *rule.Rule, d web.Door) (made *rule.Rule, whole, ok bool) {
+	all := v.starts(r, d)
+	if len(all) == 0 {
+		return nil, false, false
+	}
+	return v.single(o, r, all[0])
 }
 
 // lines are the rules concerned, by their lines: of the redirect map, and of the site's own redirects.
@@ -409,6 +418,31 @@ func named(l lines, names []string) string {
 	return told(names)
 }
 
+// tooMany is why something stays undecided that would ask for more effort than there is.
+const tooMany = "there are more ways than are looked at"
+
+// cutShort says that not all was looked at that begins with a hop, where that is so.
+func (v *prover) cutShort(h hop) {
+	if v.names.effort.cut {
+		v.tryOut(h.rule)
+		v.undecided(outcome{state: state{hops: []hop{h}}}, tooMany)
+	}
+}
+
+// tryOut follows one URL that a rule takes: where that goes round, there is no need to look at all of them.
+func (v *prover) tryOut(r *rule.Rule) {
+	if r == nil {
+		return
+	}
+	u, ok := v.world.Rules.Example(r)
+	if !ok || v.taker(u) != r {
+		return
+	}
+	if c := v.run(u); endless(c) {
+		v.circle(c)
+	}
+}
+
 func (v *prover) undecided(o outcome, why string) {
 	concerned, names := v.way(o.hops)
 	key := "undecided " + named(concerned, names)
@@ -469,7 +503,7 @@ func (v *prover) feasible(
 				s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), below(prefix))
 			}
 		}
-		values, a := solve(s)
+		values, a := solve(s, v.names.effort)
 		if s.loose && a == impossible {
 			a = unknown
 		}
@@ -495,6 +529,9 @@ func (v *prover) feasible(
 			}
 		}
 		for n := range 200 {
+			if v.names.effort.over() {
+				break
+			}
 			var values map[string]string // the plainest first
 			if n > 0 {
 				values = v.guess(s)
@@ -564,9 +601,11 @@ func (v *prover) siteRules() {
 		if !v.asks(e.Rule).meant {
 			continue
 		}
+		v.names.effort.share()
 		v.fund(mostStates)
 		v.failed = 0
 		v.from(e.Rule, d, func(o outcome) { v.end(o, e.Rule, []web.Door{d}, 0) })
+		v.cutShort(hop{door: d, what: v.place(e.Rule), rule: e.Rule})
 	}
 }
 
@@ -588,6 +627,7 @@ func (v *prover) fallbacks() {
 		s := state{door: d, first: d, query: anyQuery(), asked: map[string][]rule.Part{}}
 		s.path = []rule.Part{{Literal: "/"}, v.names.fresh(rule.Part{Rest: true})}
 		s.entry = s.path
+		v.names.effort.share()
 		v.fund(mostStates)
 		v.failed = 0
 		more := 0
@@ -608,6 +648,7 @@ func (v *prover) fallbacks() {
 		case to.Does != predict.Redirects: // else it is what the https door does, in one hop more
 			v.follow(s, ended)
 		}
+		v.cutShort(hop{door: d, what: "the fallback"})
 		if name := p.Domain; p.Does == predict.Redirects && !p.Upgrades && !p.DropsPath && !said[name.Name.String()] {
 			said[name.Name.String()] = true
 			v.proof.Falls = append(v.proof.Falls, Fall{name.Name.String(), count[name.Name.String()], fallsTo(name)})

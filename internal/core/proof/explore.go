@@ -128,6 +128,7 @@ func newExplorer(w *predict.Web) *explorer {
 		ofSite:    map[*rule.Rule]bool{},
 		origins:   map[origin]*asked{},
 	}
+	x.names.effort = newEffort(len(w.Rules.Rules()))
 	for _, e := range x.onSite() {
 		x.ofSite[e.Rule] = true
 	}
@@ -156,7 +157,7 @@ func (x *explorer) door(d web.Door) predict.Door {
 func (x *explorer) follow(s state, emit func(outcome)) {
 	x.budget--
 	x.spent++
-	if x.budget < 0 {
+	if x.budget < 0 || !x.names.effort.spend(4+len(s.hops)*(2+len(s.path))) {
 		emit(outcome{s, "", true})
 		return
 	}
@@ -202,7 +203,10 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 // exempt ends where a hop leads to a path that is never redirected.
 func (x *explorer) exempt(s state, d predict.Door, emit func(outcome)) {
 	for _, prefix := range d.Exempt {
-		ways, _ := x.names.meet(s.path, below(prefix).Parts, false)
+		ways, whole := x.names.meet(s.path, below(prefix).Parts, false)
+		if !whole {
+			emit(outcome{s, "", true})
+		}
 		for _, w := range ways {
 			emit(outcome{s.bound(w.vars), "exempt", false})
 		}
@@ -297,7 +301,10 @@ func (x *explorer) fallback(s state, d predict.Door, emit func(outcome)) {
 	roots := d.Paths.Variants([]rule.Part{{Literal: "/"}})
 	rooted := false
 	for _, root := range roots {
-		ways, _ := x.names.meet(s.path, root.Parts, d.Paths.IgnoreCase)
+		ways, whole := x.names.meet(s.path, root.Parts, d.Paths.IgnoreCase)
+		if !whole {
+			emit(outcome{s, "", true})
+		}
 		for _, w := range ways {
 			at := s.bound(w.vars)
 			x.redirect(at, hop{what: "the fallback", avoid: avoid}, home.Door(), homePath, query, emit)

@@ -95,7 +95,10 @@ func newProver(w *predict.Web) *prover {
 
 // Prove decides. It changes nothing of the plan. step, where it is not nil, is called for each rule that was looked at.
 func Prove(w *predict.Web, step func()) *Proof {
-	v := newProver(w)
+	return proved(newProver(w), step)
+}
+
+func proved(v *prover, step func()) *Proof {
 	v.ties()
 	v.probes()
 	v.unheld()
@@ -167,7 +170,13 @@ func (v *prover) evidence(concerned lines, witness web.URL) map[string]any {
 }
 
 func (v *prover) run(u web.URL) chain.Chain {
-	return chain.Follow(context.Background(), v.world, chain.Ask{URL: u}, chain.Rule)
+	c := chain.Follow(context.Background(), v.world, chain.Ask{URL: u}, chain.Rule)
+	steps := 50
+	for _, h := range c.Hops {
+		steps += 20 + len(h.URL.Path())
+	}
+	v.names.effort.spend(steps)
+	return c
 }
 
 // steps writes a chain as its URLs, each with its answer.
@@ -274,6 +283,7 @@ func (v *prover) rules(step func()) {
 		if !from.meant {
 			continue
 		}
+		v.names.effort.share()
 		v.proof.Rules++
 		v.held[r.Old.Host]++
 		doors, cut := from.doors, v.rooted(r, from.cut)
@@ -300,6 +310,7 @@ func (v *prover) rules(step func()) {
 			for _, d := range cut {
 				v.follows(r, []web.Door{d}, v.more)
 			}
+			v.cutShort(hop{what: v.place(r), rule: r})
 		}
 	}
 }
@@ -466,7 +477,7 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	for _, d := range doors {
 		for _, s := range v.starts(r, d) {
 			s.avoid = append(s.avoid, v.before(r, s.path, d)...)
-			if _, a := solve(s.state); a != impossible {
+			if _, a := solve(s.state, v.names.effort); a != impossible {
 				return true
 			}
 		}

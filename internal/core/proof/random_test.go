@@ -127,6 +127,38 @@ func TestNoURLContradictsAProof(t *testing.T) {
 	assert.Greater(t, verdicts[Proved], rounds/10)
 }
 
+// TestALittleEffortProvesNothingWrong does the same with proofs that are cut short everywhere.
+func TestALittleEffortProvesNothingWrong(t *testing.T) {
+	t.Parallel()
+	rounds, random := hunt(100, 22)
+	all := worlds.Entries()
+	verdicts := map[Verdict]int{}
+	for round := 0; round < rounds; {
+		w := worlds.Random(random)
+		p, ok := webOf(t, w)
+		if !ok {
+			continue
+		}
+		round++
+		v := newProver(p)
+		v.names.effort.left, v.names.effort.least = 0, 1<<random.IntN(14)
+		proof := proved(v, nil)
+		verdicts[proof.Verdict]++
+		confirmed(t, p, proof)
+		if proof.Verdict != Proved {
+			continue
+		}
+		label := w.String() + "\n" + strings.Join(said(proof), "\n")
+		j := tryAll(p, all)
+		require.True(t, j.wrong.IsZero(), "%s\n%s", j.wrong, label)
+		require.True(t, j.down.IsZero(), "%s\n%s", j.down, label)
+		require.LessOrEqual(t, j.hops, proof.Bound, "%s\n%s", j.long, label)
+		require.True(t, j.elsewhere.IsZero(), "%s\n%s", j.elsewhere, label)
+	}
+	t.Log(verdicts)
+	assert.Greater(t, verdicts[Undecided], rounds/10)
+}
+
 // straightenedWorld gives a world whose rules are those that Straighten makes of them, and how many it changed.
 func straightenedWorld(w worlds.World, p *predict.Web) (worlds.World, int) {
 	line := func(r *rule.Rule) string {

@@ -25,7 +25,7 @@ const mostShort = 3
 // solve looks for values of the variables of a state's entry for which, at every hop, none of the rules that would win
 // takes the path: in all hops at once, as through a product of automata. It is decided where every path holds the
 // variables once and in the order of the entry; else the answer is unknown.
-func solve(s state) (map[string]string, answer) {
+func solve(s state, e *effort) (map[string]string, answer) {
 	order := variables(s.entry)
 	var stages []stage
 	for _, h := range s.hops {
@@ -67,7 +67,7 @@ func solve(s state) (map[string]string, answer) {
 	if len(order) != captures(s.entry) {
 		return nil, unknown // a variable comes twice in the entry
 	}
-	return product{order, stages, letters}.search()
+	return product{order, stages, letters}.search(e)
 }
 
 // dotted are the paths with a segment of dots.
@@ -245,7 +245,7 @@ type visit struct {
 	unit string
 }
 
-func (p product) search() (map[string]string, answer) {
+func (p product) search(e *effort) (map[string]string, answer) {
 	sets := make([]places, len(p.stages))
 	for i, st := range p.stages {
 		sets[i] = st.start()
@@ -253,7 +253,7 @@ func (p product) search() (map[string]string, answer) {
 	queue := []visit{{p.enter(0, sets), -1, ""}}
 	seen := map[point]bool{queue[0].point: true}
 	for i := 0; i < len(queue); i++ {
-		if len(queue) > mostSolved {
+		if len(queue) > mostSolved || !e.spend(1+len(p.alphabet)*len(p.stages)) {
 			return nil, unknown
 		}
 		v := queue[i]

@@ -37,6 +37,7 @@ func Straighten(w *predict.Web) []Straightened {
 			continue
 		}
 		from := v.asks(r)
+		v.names.effort.share()
 		if r.Status == rule.Gone || v.ends(r) || !from.meant || len(from.doors) == 0 {
 			continue
 		}
@@ -68,7 +69,7 @@ func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 		one.Hops = max(one.Hops, made.Hops)
 		made = one
 	}
-	if made.Hops < 2 {
+	if made.Hops < 2 || v.names.effort.cut {
 		return made, false
 	}
 	// Those that are added have to win over the rule itself, not over others, and not over each other.
@@ -141,7 +142,7 @@ func (v *prover) mayBe(o outcome, r *rule.Rule, doors []web.Door) bool {
 		s := o.state
 		s.hops = slices.Clone(s.hops)
 		s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, v.seen(s.entry, d), d)...)
-		if _, a := solve(s); a != impossible || s.loose {
+		if _, a := solve(s, v.names.effort); a != impossible || s.loose {
 			return true
 		}
 	}

@@ -13,7 +13,10 @@ import (
 // its own; the same variable at two places takes the same at both.
 
 // names hands out variables.
-type names struct{ next int }
+type names struct {
+	next   int
+	effort *effort // nil: without end
+}
 
 func (n *names) fresh(like rule.Part) rule.Part {
 	n.next++
@@ -93,9 +96,14 @@ type meeting struct {
 	steps int
 }
 
+// cost is what a step costs: what was bound before is gone through with every binding.
+func (m *meeting) cost(t []rule.Part, vars, takes binding) int {
+	return 1 + len(t) + 2*(len(vars)+len(takes))
+}
+
 // step goes on with what is left of template and pattern. taken is what the pattern's first capture has taken so far.
 func (m *meeting) step(t, p []rule.Part, vars, takes binding, taken []rule.Part) {
-	if m.steps++; len(m.ways) >= mostWays || m.steps > mostSteps {
+	if m.steps++; len(m.ways) >= mostWays || m.steps > mostSteps || !m.names.effort.spend(m.cost(t, vars, takes)) {
 		m.whole = false
 		return
 	}
@@ -153,7 +161,7 @@ func (m *meeting) variableAtText(t, p []rule.Part, vars, takes binding) {
 
 // capture goes on where the pattern has a capture.
 func (m *meeting) capture(t, p []rule.Part, vars, takes binding, taken []rule.Part) {
-	if m.steps++; m.steps > mostSteps {
+	if m.steps++; m.steps > mostSteps || !m.names.effort.spend(m.cost(t, vars, takes)) {
 		m.whole = false
 		return
 	}
