@@ -1,4 +1,4 @@
-# What a person needs: make test, make lint, make dist, make docs, make bench.
+# What a person needs: make test, make lint, make dist, make docs, make bench, make fuzz.
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X upperpath.example/upperpath/internal/cli.Version=$(VERSION)
 # The race detector needs a C compiler; without one the tests run without it.
@@ -6,7 +6,7 @@ RACE := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
 TARGETS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
 
-.PHONY: build test peers lint docs bench dist screenshots
+.PHONY: build test peers lint docs bench fuzz dist screenshots
 
 build:
 	CGO_ENABLED=0 go build -trimpath -ldflags '$(LDFLAGS)' -o upperpath .
@@ -31,6 +31,10 @@ bench:
 	go test -run '^$$' -bench . ./...
 	test/bench.sh
 	test/rates.sh
+
+# Every reader and writer, a minute each: FUZZTIME=10s ONLY=Zone make fuzz is quicker.
+fuzz:
+	test/fuzz.sh
 
 dist:
 	@mkdir -p dist

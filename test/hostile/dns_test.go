@@ -335,3 +335,22 @@ func TestALargeZoneIsSurveyed(t *testing.T) {
 	assert.Contains(t, said, "490001 records")
 	assert.Less(t, peak, 64<<20*10+(100<<20))
 }
+
+// TestAnInterruptIsHeededInTheMidstOfComputing interrupts a plan of many domains, which no part of it minds.
+func TestAnInterruptIsHeededInTheMidstOfComputing(t *testing.T) {
+	folder := t.TempDir()
+	path := filepath.Join(folder, "upperpath.yaml")
+	text := strings.Replace(estate, "[old.example]", "\n"+numbered(30_000, "- d#.example\n"), 1)
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	for _, command := range []string{"plan", "plan --format json", "prove", "rules straighten"} {
+		c := exec.Command(program, append(strings.Fields(command), "--estate", path)...)
+		require.NoError(t, c.Start())
+		time.Sleep(time.Second)
+		began := time.Now()
+		require.NoError(t, c.Process.Signal(syscall.SIGINT))
+		_ = c.Wait()
+		took := time.Since(began)
+		t.Logf("%s: %s, exit %d", command, took.Round(time.Millisecond), c.ProcessState.ExitCode())
+		assert.Less(t, took, 5*time.Second, command)
+	}
+}
