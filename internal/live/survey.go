@@ -557,6 +557,31 @@ func (l *looker) keep(records []dns.RR) {
 	l.domain.Records, l.domain.Wildcards = sets, wildcards
 }
 
+// presented gives type and data of a record as a zone file has them: where the usual form cannot be read back as the same
+// record, in the form for types that nobody knows (RFC 3597 section 5).
+func presented(rr dns.RR) (kind, data string) {
+	h := rr.Header()
+	kind, data = dns.TypeToString[h.Rrtype], rdata(rr)
+	if _, unknown := rr.(*dns.RFC3597); !unknown && kind != "" {
+		again, err := dns.NewRR(fmt.Sprintf(". %d IN %s %s", h.Ttl, kind, data))
+		if err == nil && again != nil && dns.IsDuplicate(under(rr), again) {
+			return kind, data
+		}
+	}
+	general := new(dns.RFC3597)
+	if general.ToRFC3597(rr) == nil {
+		data = rdata(general)
+	}
+	return fmt.Sprintf("TYPE%d", h.Rrtype), data
+}
+
+// under gives a record with the root for its owner, for comparing data alone.
+func under(rr dns.RR) dns.RR {
+	c := dns.Copy(rr)
+	c.Header().Name = "."
+	return c
+}
+
 // Sets puts records into sets in canonical order, those outside the zone left out, and returns the names below which
 // wildcards stand beside them.
 func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string) {
@@ -572,10 +597,8 @@ func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string)
 		if name != zone && !strings.HasSuffix(name, "."+zone) {
 			continue
 		}
-		set := record.Set{Name: name, Type: dns.TypeToString[h.Rrtype], TTL: int(h.Ttl), Values: []string{rdata(rr)}}
-		if set.Type == "" {
-			set.Type = fmt.Sprintf("TYPE%d", h.Rrtype)
-		}
+		kind, data := presented(rr)
+		set := record.Set{Name: name, Type: kind, TTL: int(h.Ttl), Values: []string{data}}
 		key := set.Key()
 		i, have := at[key]
 		switch {
