@@ -394,7 +394,7 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 	for _, name := range names {
 		n := l.web.nameServer(ctx, name, glue)
 		for _, a := range n.private {
-			results = append(results, &found{server: survey.Server{Name: name, Address: a.String(), State: survey.Nowhere,
+			results = append(results, &found{server: survey.Server{Name: name, Address: a.String(), State: survey.Inside,
 				Says: "its address lies in a private network, and was not asked"}})
 		}
 		if len(n.addresses)+len(n.private) == 0 {

@@ -134,10 +134,14 @@ func (v *verdict) delegation() {
 		if s.Address != "" {
 			who += " (" + s.Address + ")"
 		}
+		says := "does not answer for it"
+		if s.State == Inside {
+			says = "is none that the public can ask"
+		}
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The name server %s of %s does not answer for it: %s.", who, d.Name, s.Says),
+			fmt.Sprintf("The name server %s of %s %s: %s.", who, d.Name, says, s.Says),
 			"Have it serve the zone, or take it out of the delegation and of the zone's NS records.",
 			map[string]any{"server": s.Name, "address": s.Address, "state": s.State},
 		)

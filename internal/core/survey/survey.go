@@ -83,6 +83,7 @@ const (
 	Lame    State = "lame"       // it answers, but not for this zone
 	Other   State = "other-zone" // it answers for a zone above or below
 	Nowhere State = "no-address" // its name leads to no address
+	Inside  State = "private"    // its address lies in a private network, and was not asked
 )
 
 // Server is one name server at one of its addresses.
