@@ -18,8 +18,8 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// Bounds of zone files. A line of a few octets can stand for as many records as it likes; so few are allowed whatever the
-// file, and more where there are octets enough to hold them.
+// Bounds of zone files. A line of a few octets can stand for as many records as it likes; so few are allowed whatever
+// the file, and more where there are octets enough to hold them.
 const (
 	mostRecords  = 1_000_000
 	fewRecords   = 50_000
@@ -155,9 +155,9 @@ func ZoneText(zone string, sets []record.Set, partial bool, what string) ([]byte
 	return b.Bytes(), nil
 }
 
-// nameText writes a name as every server reads it, at the start of a line too. What is no letter, digit, hyphen or underscore stands there as its number
-// (RFC 1035 section 5.1): some of it begins a directive or a comment, and behind a backslash alone "[" is a label of
-// another type (RFC 2673). name holds escapes already.
+// nameText writes a name as every server reads it, at the start of a line too. What is no letter, digit, hyphen or
+// underscore stands there as its number (RFC 1035 section 5.1): some of it begins a directive or a comment, and behind
+// a backslash alone "[" is a label of another type (RFC 2673). name holds escapes already.
 func nameText(name string) string {
 	var b strings.Builder
 	for i := 0; i < len(name); i++ {

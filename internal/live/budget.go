@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 )
 
-// What a survey may cost, far above what honest zones take. Where a bound is reached, what is left is unseen, and is said
-// to be.
+// What a survey may cost, far above what honest zones take. Where a bound is reached, what is left is unseen, and is
+// said to be.
 const (
 	mostServers        = 32     // names of name servers of a zone
 	mostServerSessions = 64     // their addresses
@@ -67,7 +67,10 @@ func (b *budget) read(octets int) *refusal {
 }
 
 func (b *budget) end(of string) *refusal {
-	why := &refusal{chain.Unseen, fmt.Sprintf("%s takes more %s than any honest one; what was left was not seen", b.about, of)}
+	why := &refusal{
+		chain.Unseen,
+		fmt.Sprintf("%s takes more %s than any honest one; what was left was not seen", b.about, of),
+	}
 	b.spent.CompareAndSwap(nil, why)
 	return b.spent.Load()
 }

@@ -61,7 +61,10 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 			keys = append(keys, record.Key{Name: set.Name, Type: set.Type})
 		}
 	}
-	ctx = withBudget(ctx, newBudget("this comparison", int64(mostQuestions+2*len(keys)), mostTransfer, budgetOf(ctx).survey()))
+	ctx = withBudget(
+		ctx,
+		newBudget("this comparison", int64(mostQuestions+2*len(keys)), mostTransfer, budgetOf(ctx).survey()),
+	)
 	var records []dns.RR
 	asked := map[record.Key]bool{}
 	for _, key := range keys {

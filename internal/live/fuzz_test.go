@@ -23,7 +23,11 @@ import (
 func FuzzRegistration(f *testing.F) {
 	f.Add([]byte(`{"status":["active"],"events":[{"eventAction":"expiration","eventDate":"2027-03-01T00:00:00Z"}],
 		"nameservers":[{"ldhName":"NS1.X.example."}],"entities":[{"roles":["registrar"],"vcardArray":["vcard",[["fn",{},"text","R"]]]}]}`))
-	f.Add([]byte(`{"entities":[{"roles":["registrar"],"vcardArray":["vcard",[[],["fn"],["fn",1,2,3],["fn",{},"text",null]]]}]}`))
+	f.Add(
+		[]byte(
+			`{"entities":[{"roles":["registrar"],"vcardArray":["vcard",[[],["fn"],["fn",1,2,3],["fn",{},"text",null]]]}]}`,
+		),
+	)
 	f.Add([]byte(`[[[[`))
 	f.Fuzz(func(t *testing.T, body []byte) {
 		r, err := readRegistration("https://rdap.example", body)
@@ -93,7 +97,9 @@ func FuzzCertificate(f *testing.F) {
 
 // FuzzPoint reads points.
 func FuzzPoint(f *testing.F) {
-	for _, s := range []string{"a.example=192.0.2.1", "a.example:443=[2001:db8::1]:8443", "=", "a=b", "a.example:99999=1.2.3.4:0"} {
+	for _, s := range []string{
+		"a.example=192.0.2.1", "a.example:443=[2001:db8::1]:8443", "=", "a=b", "a.example:99999=1.2.3.4:0",
+	} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {

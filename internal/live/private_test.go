@@ -41,7 +41,9 @@ func TestOfSeveralAddressesOnlyPublicOnesAreAsked(t *testing.T) {
 	refused := w.keepOut(h, seen)
 	require.NotNil(t, refused)
 	assert.Equal(t, chain.Private, refused.kind)
-	for _, v := range []Vantage{{Private: true}, {Resolvers: []string{"10.0.0.53:53"}}, {Proxy: "127.0.0.1:1080"}, {Proxy: "localhost:1"}} {
+	for _, v := range []Vantage{{Private: true}, {Resolvers: []string{
+		"10.0.0.53:53"}}, {Proxy: "127.0.0.1:1080"}, {Proxy: "localhost:1"},
+	} {
 		inside, err := New(v)
 		require.NoError(t, err)
 		assert.Nil(t, inside.keepOut(h, &evidence{host: found{addresses: []netip.Addr{private}}}), "%+v", v)

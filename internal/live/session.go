@@ -159,7 +159,11 @@ func (m measured) Read(to []byte) (int, error) {
 // transfer fetches the whole zone (AXFR, RFC 5936).
 func (s *session) transfer(ctx context.Context, zone string, key *TransferKey) ([]dns.RR, error) {
 	most := transferTimes * s.web.vantage.Timeout
-	ctx, cancel := context.WithTimeoutCause(ctx, most, &refusal{chain.Unseen, fmt.Sprintf("it is not done after %s", most)})
+	ctx, cancel := context.WithTimeoutCause(
+		ctx,
+		most,
+		&refusal{chain.Unseen, fmt.Sprintf("it is not done after %s", most)},
+	)
 	defer cancel()
 	records, err := s.transferAll(ctx, zone, key)
 	var ours *refusal

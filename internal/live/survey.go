@@ -102,7 +102,10 @@ const mostParents = 3
 // calls step after each.
 func (s *Surveyor) All(ctx context.Context, subjects []Subject, step func()) []survey.Domain {
 	seen := make([]*survey.Domain, len(subjects))
-	ctx, cancel := context.WithTimeout(withBudget(ctx, newBudget("this survey", mostAllQuestions, mostAllOctets, nil)), mostAllTime)
+	ctx, cancel := context.WithTimeout(
+		withBudget(ctx, newBudget("this survey", mostAllQuestions, mostAllOctets, nil)),
+		mostAllTime,
+	)
 	defer cancel()
 	turns := make(chan struct{}, 4*max(1, s.Parallel)) // most of the time a look at a domain waits for somebody
 	var all crew.Crew
@@ -557,8 +560,8 @@ func (l *looker) keep(records []dns.RR) {
 	l.domain.Records, l.domain.Wildcards = sets, wildcards
 }
 
-// presented gives type and data of a record as a zone file has them: where the usual form cannot be read back as the same
-// record, in the form for types that nobody knows (RFC 3597 section 5).
+// presented gives type and data of a record as a zone file has them: where the usual form cannot be read back as the
+// same record, in the form for types that nobody knows (RFC 3597 section 5).
 func presented(rr dns.RR) (kind, data string) {
 	h := rr.Header()
 	kind, data = dns.TypeToString[h.Rrtype], rdata(rr)

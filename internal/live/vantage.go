@@ -218,8 +218,8 @@ func New(v Vantage) (*Web, error) {
 	return w, nil
 }
 
-// inside tells whether a vantage was set up to look from inside a private network: its own proxy or resolvers lie there.
-// Those of the system do nearly everywhere, and say nothing.
+// inside tells whether a vantage was set up to look from inside a private network: its own proxy or resolvers lie
+// there. Those of the system do nearly everywhere, and say nothing.
 func (v Vantage) inside() bool {
 	for _, at := range append([]string{v.Proxy}, v.Resolvers...) {
 		host, _, err := net.SplitHostPort(at)
@@ -262,9 +262,9 @@ func (w *Web) Notes() []string {
 	return notes
 }
 
-// Broken returns an error where the vantage itself does not work, so that nothing could be seen from it: its proxy or all
-// of its resolvers do not answer. What was seen in spite of that, by way of a point, is a result; Notes says then what was
-// not.
+// Broken returns an error where the vantage itself does not work, so that nothing could be seen from it: its proxy or
+// all of its resolvers do not answer. What was seen in spite of that, by way of a point, is a result; Notes says then
+// what was not.
 func (w *Web) Broken() error {
 	if w.saw.Load() {
 		return nil

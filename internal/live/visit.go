@@ -123,7 +123,10 @@ func (w *Web) keepOut(h web.Host, seen *evidence) *refusal {
 	if len(seen.host.addresses) > 0 {
 		return nil
 	}
-	return &refusal{chain.Private, fmt.Sprintf("%s is at %s, in a private network, and a public address led there", h, all[0])}
+	return &refusal{
+		chain.Private,
+		fmt.Sprintf("%s is at %s, in a private network, and a public address led there", h, all[0]),
+	}
 }
 
 // request sends the GET and reads the answer into a.

@@ -17,7 +17,22 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-var odd = []string{"=1+2", "@x", "-x", "+x", "\t=x", "\r=x", "'x", "a,b;c\"d", "\x1b[2J\u202e", "<script>x</script>", "&lt;", "`", "\u2028", ""}
+var odd = []string{
+	"=1+2",
+	"@x",
+	"-x",
+	"+x",
+	"\t=x",
+	"\r=x",
+	"'x",
+	"a,b;c\"d",
+	"\x1b[2J\u202e",
+	"<script>x</script>",
+	"&lt;",
+	"`",
+	"\u2028",
+	"",
+}
 
 // FuzzCSV writes cells, and reads the table with a parser of CSV: each comes back, and none is a formula.
 func FuzzCSV(f *testing.F) {
@@ -70,9 +85,17 @@ func FuzzHTML(f *testing.F) {
 		t.Helper()
 		u := web.MustParseURL("http://a.example/")
 		c := chain.Chain{Entry: u, Arrival: u, Probe: chain.Root, End: chain.Page,
-			Hops:     []chain.Answer{{URL: u, Status: 301, Location: s, Detail: s, TLS: &chain.TLS{Version: s, Issuer: s, Names: []string{s}}}},
+			Hops: []chain.Answer{
+				{URL: u, Status: 301, Location: s, Detail: s, TLS: &chain.TLS{Version: s, Issuer: s, Names: []string{s}}},
+			},
 			Findings: []finding.Finding{finding.New(finding.Loop, s, s, s, nil)}}
-		a := &chain.Audit{Schema: chain.AuditSchema, Vantage: s, Chains: []chain.Chain{c}, Findings: c.Findings, Notes: []string{s}}
+		a := &chain.Audit{
+			Schema:   chain.AuditSchema,
+			Vantage:  s,
+			Chains:   []chain.Chain{c},
+			Findings: c.Findings,
+			Notes:    []string{s},
+		}
 		var b bytes.Buffer
 		require.NoError(t, HTML(&b, s, now, []Section{{Name: s, Audit: a}}))
 		root, err := html.Parse(&b)
@@ -100,7 +123,12 @@ func FuzzHTML(f *testing.F) {
 
 // FuzzProse breaks lines of prose: no word is lost, and none that stands in backquotes is broken.
 func FuzzProse(f *testing.F) {
-	f.Add("It worked when `upperpath look old.example --point old.example=203.0.113.20` shows it. " + strings.Repeat("word ", 60))
+	f.Add(
+		"It worked when `upperpath look old.example --point old.example=203.0.113.20` shows it. " + strings.Repeat(
+			"word ",
+			60,
+		),
+	)
 	f.Add("``` a ` b ``` c \\` d `e f`")
 	f.Fuzz(func(t *testing.T, s string) {
 		if !utf8.ValidString(s) || strings.ContainsFunc(s, problem.Hostile) || strings.Contains(s, "\ue000") {

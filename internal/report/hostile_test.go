@@ -100,8 +100,13 @@ func outputs(t *testing.T, with string) map[string]string {
 	}
 	kept := []store.Kept{{ID: 1, Started: now, Vantage: "office"}}
 	spoil(reflect.ValueOf(&kept), with)
-	imported := Imported{File: "old.conf", Rules: []ImportedRule{{Line: 1, Text: "Redirect", Old: "a.example/", New: "/x"}},
-		Left: []Leftover{{1, "x", "y"}}, Differences: []Difference{{"http://a.example/", 1, 2, "says"}}, Added: "rules.csv"}
+	imported := Imported{
+		File:        "old.conf",
+		Rules:       []ImportedRule{{Line: 1, Text: "Redirect", Old: "a.example/", New: "/x"}},
+		Left:        []Leftover{{1, "x", "y"}},
+		Differences: []Difference{{"http://a.example/", 1, 2, "says"}},
+		Added:       "rules.csv",
+	}
 	spoil(reflect.ValueOf(&imported), with)
 	for _, format := range []string{"text", "json", "csv", "md"} {
 		keep("kept "+format, func(w io.Writer) error { return Kept(w, format, kept, style) })

@@ -16,7 +16,9 @@ import (
 // FuzzCodeText has values written into a cell of a table, and reads the page with a Markdown parser: the cell holds the
 // value as code, and nothing of it becomes HTML.
 func FuzzCodeText(f *testing.F) {
-	for _, seed := range []string{"v=spf1 -all", "`", "``<b>x</b>``", "a`b``c```", " lead", "trail ", "a|b", "|`|", "``|<i>", "\\`", "\\|", "<!--"} {
+	for _, seed := range []string{
+		"v=spf1 -all", "`", "``<b>x</b>``", "a`b``c```", " lead", "trail ", "a|b", "|`|", "``|<i>", "\\`", "\\|", "<!--",
+	} {
 		f.Add(seed)
 	}
 	reader := goldmark.New(goldmark.WithExtensions(extension.Table), goldmark.WithRendererOptions(rendered.WithUnsafe()))

@@ -9,9 +9,9 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
-// scrubbed gives a model in which no text holds what could begin a line, make a terminal do something or turn the order of
-// what is read: every writer but that of JSON, which escapes, takes its model through here first, and need think of it no
-// more. A model that holds nothing of the kind comes back as it is; of another a copy is made.
+// scrubbed gives a model in which no text holds what could begin a line, make a terminal do something or turn the
+// order of what is read: every writer but that of JSON, which escapes, takes its model through here first, and need
+// think of it no more. A model that holds nothing of the kind comes back as it is; of another a copy is made.
 func scrubbed[T any](model T) T {
 	v := reflect.ValueOf(&model).Elem()
 	if !(&scrubber{}).holds(v) {

@@ -1060,8 +1060,8 @@ func substitution(s string) string {
 // nothing else is.
 func argument(s string) string { return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"` }
 
-// directoryPattern writes a folder for a <Directory> section, which takes names with * ? and [ for patterns of a shell: a *
-// and a ? take themselves there, and a ? what would say something else.
+// directoryPattern writes a folder for a <Directory> section, which takes names with * ? and [ for patterns of a
+// shell: a * and a ? take themselves there, and a ? what would say something else.
 func directoryPattern(folder string) string {
 	if !strings.ContainsAny(folder, "*?[") {
 		return folder

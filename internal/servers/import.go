@@ -66,8 +66,8 @@ func (m *Import) leave(line int, text, reason string, args ...any) {
 	m.Left = append(m.Left, Leftover{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
 }
 
-// Bounds of what is made of a file, far above what people write: an expression of thirty groups with two alternatives each
-// stands for a thousand million paths.
+// Bounds of what is made of a file, far above what people write: an expression of thirty groups with two alternatives
+// each stands for a thousand million paths.
 const (
 	mostWays      = 200     // rules of one expression
 	mostPlain     = 3       // rules of a line beside its first that any line may make
@@ -91,7 +91,12 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 		}
 		if m.extra > mostExtra {
 			if m.over != line {
-				m.leave(line, text, "not all of its alternatives: the lines of this file make more than %d rules besides", mostExtra)
+				m.leave(
+					line,
+					text,
+					"not all of its alternatives: the lines of this file make more than %d rules besides",
+					mostExtra,
+				)
 			}
 			m.over = line
 			return
@@ -195,8 +200,13 @@ func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web
 			}
 		})
 		if pairs > mostCompared {
-			m.leave(m.Rules[i].Source, m.Rules[i].Text, "it and the lines behind it are translated, but nobody has looked which "+
-				"other lines take their URLs too: there are more than %d pairs that may", mostCompared)
+			m.leave(
+				m.Rules[i].Source,
+				m.Rules[i].Text,
+				"it and the lines behind it are translated, but nobody has looked which "+
+					"other lines take their URLs too: there are more than %d pairs that may",
+				mostCompared,
+			)
 			break
 		}
 	}
@@ -281,8 +291,8 @@ func lead(r *rule.Rule) (text string, exact bool) {
 	return "", false
 }
 
-// meeting gives each rule that may take a path that rule i takes too, for each pair once: two whole paths have to be the
-// same, and of two patterns the beginning of one begins the other's.
+// meeting gives each rule that may take a path that rule i takes too, for each pair once: two whole paths have to be
+// the same, and of two patterns the beginning of one begins the other's.
 func (w *wins) meeting(i int, meets func(int)) {
 	r := w.rules[i]
 	text, exact := lead(r)

@@ -202,7 +202,12 @@ func (n *names) survey(t *testing.T, most time.Duration, args ...string) (said s
 	late := time.AfterFunc(most, func() { _ = c.Process.Kill() })
 	_ = c.Wait()
 	require.True(t, late.Stop(), "it does not end within %s", most)
-	t.Logf("%s, %d questions, %d MB", time.Since(began).Round(time.Millisecond), n.asked.Load(), peakOf(c.ProcessState)>>20)
+	t.Logf(
+		"%s, %d questions, %d MB",
+		time.Since(began).Round(time.Millisecond),
+		n.asked.Load(),
+		peakOf(c.ProcessState)>>20,
+	)
 	assert.LessOrEqual(t, c.ProcessState.ExitCode(), 1, out.String())
 	return strings.Join(strings.Fields(out.String()), " "), peakOf(c.ProcessState)
 }
@@ -289,8 +294,8 @@ func TestAliasesWithoutEndEnd(t *testing.T) {
 	assert.Less(t, n.asked.Load(), int64(20_000))
 }
 
-// TestAnInterruptIsHeeded interrupts commands that wait for a resolver that never answers: at most half a second, and no
-// result is lost.
+// TestAnInterruptIsHeeded interrupts commands that wait for a resolver that never answers: at most half a second, and
+// no result is lost.
 func TestAnInterruptIsHeeded(t *testing.T) {
 	n := &names{Silent: true}
 	n.start(t)
@@ -325,7 +330,12 @@ func TestALargeZoneIsSurveyed(t *testing.T) {
 			var records []dns.RR
 			for j := range 500 {
 				records = append(records, &dns.A{A: net.IPv4(192, 0, byte(i), byte(j)),
-					Hdr: dns.RR_Header{Name: fmt.Sprintf("h%d-%d.old.example.", i, j), Rrtype: dns.TypeA, Class: dns.ClassINET, Ttl: 60}})
+					Hdr: dns.RR_Header{
+						Name:   fmt.Sprintf("h%d-%d.old.example.", i, j),
+						Rrtype: dns.TypeA,
+						Class:  dns.ClassINET,
+						Ttl:    60,
+					}})
 			}
 			err = envelope(c, q, records...)
 		}

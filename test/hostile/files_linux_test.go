@@ -52,12 +52,16 @@ func TestAStoreThatCannotBeWrittenToIsReadAndSaid(t *testing.T) {
 	t.Cleanup(func() {
 		_ = filepath.WalkDir(folder, func(path string, d os.DirEntry, _ error) error { return os.Chmod(path, 0o755) })
 	})
-	for _, reading := range []string{"report", "report --list", "survey --list", "survey --show 1", "plan", "prove", "report --format json"} {
+	for _, reading := range []string{
+		"report", "report --list", "survey --list", "survey --show 1", "plan", "prove", "report --format json",
+	} {
 		code, said := as(t, folder, strings.Fields(reading)...)
 		assert.LessOrEqual(t, code, 1, "%s: %s", reading, said)
 		assert.NotContains(t, said, "cannot be used", reading)
 	}
-	for _, writing := range []string{"audit --resolver 127.0.0.1:9 --point old.example=127.0.0.1:9", "survey --resolver 127.0.0.1:9 --timeout 1s"} {
+	for _, writing := range []string{
+		"audit --resolver 127.0.0.1:9 --point old.example=127.0.0.1:9", "survey --resolver 127.0.0.1:9 --timeout 1s",
+	} {
 		code, said := as(t, folder, strings.Fields(writing)...)
 		assert.Equal(t, 3, code, "%s: %s", writing, said)
 		assert.Contains(t, said, "See to the rights of", writing)
@@ -120,7 +124,8 @@ func again(t *testing.T, namespaces uintptr) {
 		c.SysProcAttr.UidMappings = []syscall.SysProcIDMap{{ContainerID: 0, HostID: os.Geteuid(), Size: 1}}
 	}
 	out, err := c.CombinedOutput()
-	if err != nil && strings.Contains(err.Error(), "not permitted") || strings.Contains(string(out), "operation not permitted") {
+	if err != nil && strings.Contains(err.Error(), "not permitted") ||
+		strings.Contains(string(out), "operation not permitted") {
 		t.Skip("SKIPPED: this machine lets us make no namespaces of our own")
 	}
 	require.NoError(t, err, string(out))

@@ -32,49 +32,125 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		command, text, says string
 		code                int
 	}{
-		"alternatives":        {apache, "RedirectMatch 301 ^/" + strings.Repeat("(a|b)", 30) + "$ /x\n", "stand for more than 200 rules", 1},
-		"optional characters": {apache, "RedirectMatch 301 ^/" + strings.Repeat("a?", 30) + "$ /x\n", "stand for more than 200 rules", 1},
+		"alternatives": {
+			apache,
+			"RedirectMatch 301 ^/" + strings.Repeat("(a|b)", 30) + "$ /x\n",
+			"stand for more than 200 rules", 1,
+		},
+		"optional characters": {
+			apache,
+			"RedirectMatch 301 ^/" + strings.Repeat("a?", 30) + "$ /x\n",
+			"stand for more than 200 rules", 1,
+		},
 		"lines of alternatives": {apache, numbered(2000, "RedirectMatch 301 ^/#(a|b)(c|d)(e|f)(g|h)(i|j)(k|l)(m|n)$ /x\n"),
 			"not all of its alternatives", 1},
-		"long alternatives":    {apache, "RedirectMatch 301 ^/(a" + strings.Repeat("|c", 500_000) + ")$ /x\n", "longer than 8192 octets", 1},
+		"long alternatives": {
+			apache,
+			"RedirectMatch 301 ^/(a" + strings.Repeat("|c", 500_000) + ")$ /x\n",
+			"longer than 8192 octets", 1,
+		},
 		"patterns that meet":   {apache, numbered(2000, "RedirectMatch 301 ^/([^/]+)/a#/(.*)$ /x/$1\n"), "pairs that may", 1},
 		"continued lines":      {apache, strings.Repeat("a\\\n", 500_000), "", 0},
 		"blocks in blocks":     {apache, strings.Repeat("<If x>\n", 100_000), "more than 100 deep", 1},
 		"hosts that never end": {apache, strings.Repeat("<VirtualHost *:80>\nServerName a.old.example\n", 100_000), "", 1},
 		"aliases": {apache, "<VirtualHost *:80>\nServerName a.old.example\nServerAlias " + numbered(50_000, "h#.old.example ") +
 			"\n" + strings.Repeat("Redirect /a /b\n", 5_000) + "</VirtualHost>\n", "not all of its alternatives", 1},
-		"nginx blocks":   {nginx, strings.Repeat("a {", 100_000), "more than 100 deep", 1},
-		"nginx names":    {nginx, "server { server_name " + numbered(50_000, "h#.old.example ") + "; location = /a { return 301 /b; } }", "", 0},
+		"nginx blocks": {nginx, strings.Repeat("a {", 100_000), "more than 100 deep", 1},
+		"nginx names": {
+			nginx,
+			"server { server_name " + numbered(50_000, "h#.old.example ") + "; location = /a { return 301 /b; } }",
+			"", 0,
+		},
 		"nginx one word": {nginx, strings.Repeat("x", 5_000_000), "", 1},
 
-		"includes":        {"plan --zone FILE", soa + strings.Repeat("$INCLUDE wide\n", 40), "more than 1000 files are included", 2},
+		"includes": {
+			"plan --zone FILE",
+			soa + strings.Repeat("$INCLUDE wide\n", 40),
+			"more than 1000 files are included", 2,
+		},
 		"includes itself": {"plan --zone FILE", soa + "$INCLUDE old.example.zone\n", "", 2},
-		"generated":       {"plan --zone FILE", soa + strings.Repeat("$GENERATE 1-65535 x$ A 192.0.2.1\n", 1000), "stands for more than 5", 2},
-		"a long text":     {"plan --zone FILE", soa + `x TXT "` + strings.Repeat("x", 5_000_000) + "\"\n", "", 0},
-		"many strings":    {"plan --zone FILE", soa + "x TXT " + strings.Repeat(`"x" `, 1_000_000) + "\n", "", 0},
-		"braces":          {"plan --zone FILE", soa + strings.Repeat("(", 2_000_000), "", 2},
+		"generated": {
+			"plan --zone FILE",
+			soa + strings.Repeat("$GENERATE 1-65535 x$ A 192.0.2.1\n", 1000),
+			"stands for more than 5", 2,
+		},
+		"a long text":  {"plan --zone FILE", soa + `x TXT "` + strings.Repeat("x", 5_000_000) + "\"\n", "", 0},
+		"many strings": {"plan --zone FILE", soa + "x TXT " + strings.Repeat(`"x" `, 1_000_000) + "\n", "", 0},
+		"braces":       {"plan --zone FILE", soa + strings.Repeat("(", 2_000_000), "", 2},
 
-		"parameters":          {"plan", "old,new\nold.example/a?" + numbered(20_000, "a#={x#}&") + ",/b\n", "holds 20000 parameters", 2},
-		"repeated parameters": {"plan", "old,new\nold.example/a?" + strings.Repeat("a=1&", 4_000) + ",/b\n", ":2:1: the column old holds 4000 parameters", 2},
-		"captures":            {"plan", "old,new\nold.example/" + numbered(2_000, "{x#}/") + ",/b\n", "holds 2000 captures", 2},
-		"a long rule":         {"plan", "old,new\nold.example/" + strings.Repeat("x", 20_000) + ",/b\n", ":2:1: the column old holds", 2},
-		"a field":             {"plan", "old,new,note\nold.example/a,/b,\"" + strings.Repeat("x\n", 10_000_000) + "\"\n", ":2: a field holds", 2},
-		"a line":              {"plan", "old,new\nold.example/a," + strings.Repeat("x", 20_000_000) + "\n", ":2: the line has", 2},
-		"fields":              {"plan", "old,new\n" + strings.Repeat(",", 1_000_000) + "\n", ":2: the line has 1000001 fields", 2},
-		"faults":              {"plan", "old,new\n" + strings.Repeat("nope.example/a,*\n", 100_000), "and at least", 2},
+		"parameters": {
+			"plan",
+			"old,new\nold.example/a?" + numbered(20_000, "a#={x#}&") + ",/b\n",
+			"holds 20000 parameters", 2,
+		},
+		"repeated parameters": {
+			"plan",
+			"old,new\nold.example/a?" + strings.Repeat("a=1&", 4_000) + ",/b\n",
+			":2:1: the column old holds 4000 parameters", 2,
+		},
+		"captures": {
+			"plan",
+			"old,new\nold.example/" + numbered(2_000, "{x#}/") + ",/b\n",
+			"holds 2000 captures", 2,
+		},
+		"a long rule": {
+			"plan",
+			"old,new\nold.example/" + strings.Repeat("x", 20_000) + ",/b\n",
+			":2:1: the column old holds", 2,
+		},
+		"a field": {
+			"plan",
+			"old,new,note\nold.example/a,/b,\"" + strings.Repeat("x\n", 10_000_000) + "\"\n",
+			":2: a field holds", 2,
+		},
+		"a line": {
+			"plan",
+			"old,new\nold.example/a," + strings.Repeat("x", 20_000_000) + "\n",
+			":2: the line has", 2,
+		},
+		"fields": {
+			"plan",
+			"old,new\n" + strings.Repeat(",", 1_000_000) + "\n",
+			":2: the line has 1000001 fields", 2,
+		},
+		"faults": {"plan", "old,new\n" + strings.Repeat("nope.example/a,*\n", 100_000), "and at least", 2},
 
-		"keys":               {"plan --estate FILE", estate + numbered(40_000, "k#: 1\n"), "a mapping has more than 5000 keys", 2},
+		"keys": {
+			"plan --estate FILE",
+			estate + numbered(40_000, "k#: 1\n"),
+			"a mapping has more than 5000 keys", 2,
+		},
 		"aliases of aliases": {"plan --estate FILE", "a0: &a0 [x,x,x,x,x,x,x,x,x]\n" + aliases(12) + estate, "", 2},
-		"a wide line":        {"plan --estate FILE", estate + "contact: " + strings.Repeat("x", 1_000_000) + "\n", ":4: the line has", 2},
-		"documents":          {"plan --estate FILE", estate + strings.Repeat("---\n", 100_000), "more than one document", 2},
-		"a vantage":          {"look old.example --from ./FILE", strings.Repeat("[", 100_000), "stand in each other more than", 2},
-		"a key":              {"survey --key FILE", strings.Repeat("{a: ", 100_000), "a bracket that is never closed", 2},
-		"pages":              {"plan --estate pages.yaml", strings.Repeat("https://www.n.example/", 1_000_000) + "\n", "input:1: ", 2},
-		"a sitemap":          {"plan --estate pages.yaml", "<urlset>" + strings.Repeat("<url>", 1_000_000), "input:1:", 2},
+		"a wide line": {
+			"plan --estate FILE",
+			estate + "contact: " + strings.Repeat("x", 1_000_000) + "\n",
+			":4: the line has", 2,
+		},
+		"documents": {"plan --estate FILE", estate + strings.Repeat("---\n", 100_000), "more than one document", 2},
+		"a vantage": {
+			"look old.example --from ./FILE",
+			strings.Repeat("[", 100_000),
+			"stand in each other more than", 2,
+		},
+		"a key": {"survey --key FILE", strings.Repeat("{a: ", 100_000), "a bracket that is never closed", 2},
+		"pages": {
+			"plan --estate pages.yaml",
+			strings.Repeat("https://www.n.example/", 1_000_000) + "\n",
+			"input:1: ", 2,
+		},
+		"a sitemap": {"plan --estate pages.yaml", "<urlset>" + strings.Repeat("<url>", 1_000_000), "input:1:", 2},
 		"a sitemap's entities": {"plan --estate pages.yaml", "<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;\">]>" +
 			"<urlset><url><loc>https://www.n.example/&b;</loc></url></urlset>", "this is no sitemap", 2},
-		"roots":            {"look old.example --trust FILE", strings.Repeat("-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n", 50_000), "a certificate cannot be read", 2},
-		"nothing in roots": {"look old.example --trust FILE", strings.Repeat("-----BEGIN ", 1_000_000), "there is no certificate in it", 2},
+		"roots": {
+			"look old.example --trust FILE",
+			strings.Repeat("-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n", 50_000),
+			"a certificate cannot be read", 2,
+		},
+		"nothing in roots": {
+			"look old.example --trust FILE",
+			strings.Repeat("-----BEGIN ", 1_000_000),
+			"there is no certificate in it", 2,
+		},
 		"a bootstrap file": {"survey --estate registry.yaml", strings.Repeat("[", 1_000_000), "", 2},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -16,8 +16,8 @@ import (
 	"upperpath.example/upperpath/internal/live"
 )
 
-// TestZonesWithAnyOwnerAreLoaded writes a zone with names of all octets, such as nobody keeps a zone from having, and has
-// real servers' own checks load it. What they and our reader make of it is the same number of records.
+// TestZonesWithAnyOwnerAreLoaded writes a zone with names of all octets, such as nobody keeps a zone from having, and
+// has real servers' own checks load it. What they and our reader make of it is the same number of records.
 func TestZonesWithAnyOwnerAreLoaded(t *testing.T) {
 	records := []dns.RR{}
 	add := func(label string) {
@@ -35,7 +35,9 @@ func TestZonesWithAnyOwnerAreLoaded(t *testing.T) {
 		alias.(*dns.MX).Mx = read.Header().Name // a name in the data
 		records = append(records, alias)
 	}
-	for _, text := range []string{"a.example. 60 IN SOA ns.a.example. h.a.example. 1 2 3 4 5", "a.example. 60 IN NS ns.b.example."} {
+	for _, text := range []string{
+		"a.example. 60 IN SOA ns.a.example. h.a.example. 1 2 3 4 5", "a.example. 60 IN NS ns.b.example.",
+	} {
 		rr, err := dns.NewRR(text)
 		require.NoError(t, err)
 		records = append(records, rr)

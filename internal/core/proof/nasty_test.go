@@ -40,13 +40,34 @@ var nasty = map[string]func(i, n int) (old, to string){
 		return fmt.Sprintf("/{r}.e%d", i), fmt.Sprintf("/{r}.e%d.x", (i+1)%n)
 	},
 	"segments": func(i, n int) (string, string) {
-		return "/" + strings.Repeat("{x%d}/", 0) + segments(i%7+1) + fmt.Sprintf("/g%d", i), "/" + targets(i%7+1) + fmt.Sprintf("/h/g%d", (i+1)%n)
+		return "/" + strings.Repeat(
+				"{x%d}/",
+				0,
+			) + segments(
+				i%7+1,
+			) + fmt.Sprintf(
+				"/g%d",
+				i,
+			), "/" + targets(
+				i%7+1,
+			) + fmt.Sprintf(
+				"/h/g%d",
+				(i+1)%n,
+			)
 	},
 	"digits": func(i, n int) (string, string) {
 		return fmt.Sprintf("/{a:digits}-{b}%d{c}", i), fmt.Sprintf("/{a}-{c}%d{b}", (i+3)%n)
 	},
 	"stars behind stars": func(i, n int) (string, string) {
-		return fmt.Sprintf("/{x}%c{y}%c{+r}", 'a'+i%26, 'a'+(i*7)%26), fmt.Sprintf("/{y}%c{x}%c{+r}", 'a'+(i+1)%26, 'a'+(i*5)%26)
+		return fmt.Sprintf(
+				"/{x}%c{y}%c{+r}",
+				'a'+i%26,
+				'a'+(i*7)%26,
+			), fmt.Sprintf(
+				"/{y}%c{x}%c{+r}",
+				'a'+(i+1)%26,
+				'a'+(i*5)%26,
+			)
 	},
 	"to the root": func(i, _ int) (string, string) {
 		return fmt.Sprintf("/%sx{+r}", strings.Repeat("{a}", 0)+strings.Repeat("y", i)), "/{+r}"

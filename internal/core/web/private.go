@@ -11,8 +11,8 @@ var private = prefixes(
 	"::/128", "::1/128", "fc00::/7", "fe80::/9", "ff00::/8",
 )
 
-// The blocks of IPv6 that hold an IPv4 address, and behind how many octets: mapped (RFC 4291 section 2.5.5.2), translated
-// (RFC 6052, RFC 8215) and 6to4 (RFC 3056).
+// The blocks of IPv6 that hold an IPv4 address, and behind how many octets: mapped (RFC 4291 section 2.5.5.2),
+// translated (RFC 6052, RFC 8215) and 6to4 (RFC 3056).
 var embedding = []struct {
 	block  netip.Prefix
 	offset int
