@@ -72,7 +72,7 @@ func TestAListGoesOnBehindALineThatIsNone(t *testing.T) {
 	assert.Equal(t, 4, strings.Count(out.String(), "\n"), "a head and three chains: %s", out.String())
 	assert.Contains(t, said.String(), "line 2: it is longer than 64 KiB")
 	assert.Contains(t, said.String(), "line 4: ")
-	assert.Less(t, peakOf(c.ProcessState), 100<<20)
+	assertPeak(t, peakOf(c.ProcessState), 100<<20)
 }
 
 // TestWhatIsPointedAtNeedsNoResolver looks at a host that is pointed at, by way of a resolver that never answers.

@@ -139,7 +139,7 @@ func TestServersThatSpeakNoTLSEnd(t *testing.T) {
 				said, _ := c.CombinedOutput()
 				assert.LessOrEqual(t, c.ProcessState.ExitCode(), 1, string(said))
 				assert.Less(t, time.Since(began), 30*time.Second)
-				assert.Less(t, peakOf(c.ProcessState), 150<<20)
+				assertPeak(t, peakOf(c.ProcessState), 150<<20)
 				for _, r := range []string{"\x1b", "\r", "\u009b", "\u202e", "\nFORGED", "<script>|"} {
 					if r != "<script>|" || format == "md" {
 						assert.NotContains(t, string(said), r, format)

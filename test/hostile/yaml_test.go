@@ -65,6 +65,14 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 	}
 }
 
+// assertPeak requires that a child took no more octets at its peak than are meant, or than one that does nothing: a child
+// counts what the test itself held when it began.
+func assertPeak(t *testing.T, peak, most int) {
+	t.Helper()
+	_, _, least := measured(t, "", "--version")
+	assert.LessOrEqual(t, peak>>20, max(least, most)>>20, "MB at the peak")
+}
+
 // measured runs the program, and gives its exit code, all that it said, and its peak of memory in octets.
 func measured(t *testing.T, folder string, args ...string) (code int, said string, peak int) {
 	t.Helper()
