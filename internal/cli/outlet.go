@@ -29,9 +29,13 @@ const mostLine = 4 << 20
 func (o *outlet) Write(text []byte) (int, error) {
 	o.lock.Lock()
 	defer o.lock.Unlock()
+	held := len(o.line)
 	o.line = append(o.line, text...)
-	end := bytes.LastIndexByte(o.line, '\n') + 1
-	if end == 0 && len(o.line) > mostLine {
+	end := 0
+	switch at := bytes.LastIndexByte(text, '\n'); {
+	case at >= 0:
+		end = held + at + 1
+	case len(o.line) > mostLine:
 		end = len(o.line)
 	}
 	if err := o.pass(o.line[:end]); err != nil {
