@@ -31,12 +31,14 @@ func (o *outlet) Write(text []byte) (int, error) {
 	defer o.lock.Unlock()
 	held := len(o.line)
 	o.line = append(o.line, text...)
-	end := 0
+	var end int
 	switch at := bytes.LastIndexByte(text, '\n'); {
 	case at >= 0:
 		end = held + at + 1
 	case len(o.line) > mostLine:
 		end = len(o.line)
+	default:
+		return len(text), nil
 	}
 	if err := o.pass(o.line[:end]); err != nil {
 		return 0, err
