@@ -100,7 +100,7 @@ func shown(s string) string {
 	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {
 		s = h.Unicode() + "/" + rest
 	}
-	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && d == d &&
+	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && !isHostile(d) &&
 		!strings.ContainsAny(d, "% ") {
 		return d
 	}

@@ -72,7 +72,7 @@ const (
 	mostWays      = 200     // rules of one expression
 	mostPlain     = 3       // rules of a line beside its first that any line may make
 	mostExtra     = 100_000 // rules of a file beside those
-	mostCompared  = 400_000 // pairs of rules that are looked at for paths that both take
+	mostCompared  = 200_000 // pairs of rules that are looked at for paths that both take
 	mostNesting   = 100     // blocks in each other
 	mostExpressed = 8 << 10 // octets of an expression
 )

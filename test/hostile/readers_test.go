@@ -175,7 +175,7 @@ func TestFilesThatMeanHarm(t *testing.T) {
 			assert.Equal(t, c.code, code, "%.600s", said)
 			assert.Contains(t, strings.Join(strings.Fields(said), " "), c.says)
 			assert.NotContains(t, said, "goroutine")
-			assert.Less(t, time.Since(began), 30*time.Second)
+			assert.Less(t, time.Since(began), time.Minute)
 			assert.LessOrEqual(t, peak>>20, (least+(100<<20)+10*len(c.text))>>20, "MB at the peak")
 		})
 	}

@@ -226,6 +226,12 @@ func FuzzURL(f *testing.F) {
 	})
 }
 
+func TestAHostIsShownWithoutWhatCannotBeSeen(t *testing.T) {
+	h := MustParseHost("क्\u200dष.example")
+	assert.Equal(t, h.String(), h.Unicode(), "it holds a joiner")
+	assert.Equal(t, "møllehuset.example", MustParseHost("møllehuset.example").Unicode())
+}
+
 func TestPrivatePlaces(t *testing.T) {
 	for _, a := range []string{
 		"127.0.0.1", "10.1.2.3", "172.31.0.1", "192.168.0.9", "169.254.169.254", "100.100.100.200", "0.0.0.0", "224.0.0.1",
