@@ -39,6 +39,9 @@ note. The domain of the canonical site is added by itself.`,
 					return usage("--server %s: expected an IP address such as 203.0.113.20", s)
 				}
 			}
+			if strings.ContainsFunc(contact, problem.Hostile) {
+				return usage("--contact %q: expected text of one line", contact)
+			}
 			text := files.NewEstate(door, contact, servers, all)
 			if _, err := os.Stat(out); err == nil && !force {
 				return problem.List{

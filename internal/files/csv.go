@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -270,6 +271,9 @@ type ListedDomain struct {
 	Registrar, Note string
 }
 
+// folded gives a text on one line: cells of a spreadsheet may have several.
+func folded(s string) string { return strings.Join(strings.Fields(s), " ") }
+
 // ReadDomains reads a list of domains: a column name, and optionally renews, registrar and note. The error is a
 // problem.List with every fault.
 func ReadDomains(path string) ([]ListedDomain, error) {
@@ -322,10 +326,15 @@ func ReadDomains(path string) ([]ListedDomain, error) {
 				},
 			)
 		}
-		list = append(
-			list,
-			ListedDomain{h, renews, strings.TrimSpace(t.field(r, "registrar")), strings.TrimSpace(t.field(r, "note"))},
-		)
+		registrar, note := folded(t.field(r, "registrar")), folded(t.field(r, "note"))
+		for name, text := range map[string]string{"registrar": registrar, "note": note} {
+			if at := strings.IndexFunc(text, problem.Hostile); at >= 0 {
+				c, _ := utf8.DecodeRuneInString(text[at:])
+				faults.Add(problem.Problem{File: path, Line: r.line, Says: name + " holds " + problem.Named(c), Value: text,
+					Expected: "text of one line", Remedy: "take it out"})
+			}
+		}
+		list = append(list, ListedDomain{h, renews, registrar, note})
 	}
 	return list, faults.Err()
 }

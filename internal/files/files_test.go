@@ -369,6 +369,14 @@ func FuzzEstate(f *testing.F) {
 	})
 }
 
+func TestAListOfDomainsHoldsTextOfOneLine(t *testing.T) {
+	list, err := ReadDomains(write(t, "l.csv", "name,registrar,note\nold.example,\"R\nA\",\"two\r\nlines\"\n"))
+	require.NoError(t, err)
+	assert.Equal(t, ListedDomain{web.MustParseHost("old.example"), "", "R A", "two lines"}, list[0])
+	_, err = ReadDomains(write(t, "l.csv", "name,note\nold.example,x\nb.example,a\x1bb\n"))
+	assert.ErrorContains(t, err, "l.csv:3: note holds the control character U+001B")
+}
+
 // TestTheSecretOfAKeyIsNeverShown reads key files that are wrong in every way that one meets.
 func TestTheSecretOfAKeyIsNeverShown(t *testing.T) {
 	for _, text := range []string{

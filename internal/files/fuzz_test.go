@@ -137,6 +137,13 @@ func FuzzZoneText(f *testing.F) {
 	} {
 		f.Add(pack(text))
 	}
+	// One whose usual form nobody reads back, and one of a type that has a name but no form.
+	bare := &dns.NSEC3{Hdr: dns.RR_Header{Name: "x.a.example.", Rrtype: dns.TypeNSEC3, Class: dns.ClassINET, Ttl: 1}}
+	wire := make([]byte, 1000)
+	n, err := dns.PackRR(bare, wire, 0, nil, false)
+	require.NoError(f, err)
+	f.Add(wire[:n])
+	f.Add(pack(`x.a.example. 60 IN TYPE34 \# 3 303030`))
 	path := filepath.Join(f.TempDir(), "a.example.zone")
 	f.Fuzz(func(t *testing.T, wire []byte) {
 		rr, _, err := dns.UnpackRR(wire, 0)
