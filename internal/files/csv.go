@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -87,6 +88,8 @@ const (
 	mostCell    = 1 << 20 // octets of a field
 	mostLine    = 4 << 20 // octets of a line
 	mostColumns = 10_000
+
+	largeTable = 8 << 20 // octets
 )
 
 // tooWide looks for lines that would take memory out of proportion, before any is taken apart.
@@ -114,6 +117,9 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
+	}
+	if len(data) > largeTable { // the collector works harder from here on, so that memory stays in proportion
+		debug.SetMemoryLimit(int64(10*len(data) + 100<<20))
 	}
 	t := &table{
 		path:    path,
@@ -233,6 +239,7 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 			Note:   t.field(r, "note"),
 		}
 	}
+	t.rows = nil // there may be a million
 	rules, faults := rule.Parse(rows, scope)
 	if len(faults) == 0 {
 		return rules, nil
