@@ -24,6 +24,10 @@ type session struct {
 	direct  bool // a point leads there, around the proxy
 	conn    *dns.Conn
 	queries int
+	bare    bool            // it wants no EDNS (RFC 6891 section 7)
+	mute    map[uint16]bool // types that it never answers about, though it does about others
+	longest time.Duration   // that an answer took; 0: none came yet
+	proven  dns.Question    // that it has answered
 }
 
 // The port of name servers (RFC 1035 section 4.2).
@@ -52,13 +56,28 @@ func (s *session) close() {
 
 var errOtherQuestion = errors.New("its answer is not for the question")
 
-// ask asks for one name and type. A lost datagram is asked for once more, a connection that broke is opened again, and
-// an answer that does not fit is asked for over TCP (RFC 7766 section 5).
+var errMute = errors.New("it answers about other types, and never about this one")
+
+// question makes a question as this server takes it.
+func (s *session) question(name string, kind uint16) *dns.Msg {
+	q := new(dns.Msg)
+	q.SetQuestion(dns.Fqdn(name), kind)
+	q.RecursionDesired = false
+	if !s.bare {
+		q.SetEdns0(1232, false)
+	}
+	return q
+}
+
+// ask asks for one name and type. A lost datagram is asked for once more, without EDNS where the server has answered
+// nothing else or says FORMERR (RFC 6891 section 7); a connection that broke is opened again, and an answer that does not
+// fit is asked for over TCP (RFC 7766 section 5). Where a server answers, but not about a type, it is not taken for dead:
+// the error is errMute, and nothing is asked about that type any more.
 func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, error) {
-	question := new(dns.Msg)
-	question.SetQuestion(dns.Fqdn(name), kind)
-	question.RecursionDesired = false
-	question.SetEdns0(1232, false)
+	if s.mute[kind] {
+		return nil, errMute
+	}
+	question := s.question(name, kind)
 	if why := s.web.dialer.isDead(s.target); why != nil {
 		return nil, why
 	}
@@ -66,17 +85,54 @@ func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, 
 	answer, err := s.exchange(ctx, question)
 	if err != nil && ctx.Err() == nil && !errors.Is(err, errOtherQuestion) && budgetOf(ctx).over() == nil {
 		s.close()
-		answer, err = s.exchange(ctx, question)
+		again := question
+		if isTimeout(err) && s.longest == 0 { // some drop what has EDNS
+			again = question.Copy()
+			again.Extra = nil
+		}
+		answer, err = s.exchange(ctx, again)
+		if err == nil && again != question {
+			s.bare = true
+		}
+		if isTimeout(err) && s.longest > 0 && s.alive(ctx) {
+			if s.mute == nil {
+				s.mute = map[uint16]bool{}
+			}
+			s.mute[kind] = true
+			return nil, errMute
+		}
 		if isTimeout(err) {
 			why := &refusal{chain.Timeout, fmt.Sprintf("%s does not answer within %s", s.target, s.web.vantage.Timeout)}
 			s.web.dialer.timedOut(s.target, began, why)
 			s.web.dialer.timedOut(s.target, time.Now(), why)
 		}
 	}
+	if err == nil && answer.Rcode == dns.RcodeFormatError && !s.bare {
+		bare := question.Copy()
+		bare.Extra = nil
+		if second, secondErr := s.exchange(ctx, bare); secondErr == nil && second.Rcode != dns.RcodeFormatError {
+			answer, s.bare = second, true
+		}
+	}
 	if err != nil || !answer.Truncated || s.proxied() {
 		return answer, err
 	}
 	return exchange(ctx, &dns.Client{Net: "tcp", Timeout: s.web.vantage.Timeout}, question, s.target.String())
+}
+
+// alive asks for what the server has answered before: whether it still does.
+func (s *session) alive(ctx context.Context) bool {
+	s.close()
+	_, err := s.exchange(ctx, s.question(s.proven.Name, s.proven.Qtype))
+	return err == nil
+}
+
+// patience is how long to wait for an answer: less, where the server has shown how quick it is.
+func (s *session) patience() time.Duration {
+	if s.longest == 0 {
+		return s.web.vantage.Timeout
+	}
+	return min(s.web.vantage.Timeout, max(2*time.Second, 10*s.longest))
 }
 
 func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
@@ -91,8 +147,8 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 		return nil, why
 	}
 	s.queries++
-	deadline := time.Now().Add(s.web.vantage.Timeout)
-	_ = s.conn.SetDeadline(deadline)
+	began := time.Now()
+	_ = s.conn.SetDeadline(began.Add(s.patience()))
 	stop := context.AfterFunc(ctx, func() { _ = s.conn.SetDeadline(time.Now()) })
 	defer stop()
 	if err := s.conn.WriteMsg(question); err != nil {
@@ -110,6 +166,7 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 			return nil, errOtherQuestion
 		}
 		s.web.saw.Store(true)
+		s.longest, s.proven = max(s.longest, time.Since(began)), question.Question[0]
 		return counted(ctx, answer)
 	}
 }

@@ -48,18 +48,9 @@ type Surveyor struct {
 // The types that are asked of hosts, and the names that are commonly there: for hosts their addresses, for policies
 // TXT.
 var (
-	hostTypes = []uint16{
-		dns.TypeA,
-		dns.TypeAAAA,
-		dns.TypeCNAME,
-		dns.TypeMX,
-		dns.TypeTXT,
-		dns.TypeCAA,
-		dns.TypeSRV,
-		dns.TypeHTTPS,
-		dns.TypeSVCB,
-		dns.TypeNS,
-	}
+	commonTypes = []uint16{dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeMX, dns.TypeTXT, dns.TypeNS}
+	rareTypes   = []uint16{dns.TypeCAA, dns.TypeSRV, dns.TypeHTTPS, dns.TypeSVCB} // asked last: some servers drop them
+	hostTypes   = slices.Concat(commonTypes, rareTypes)
 	commonHosts = []string{
 		"mail",
 		"smtp",
@@ -486,7 +477,7 @@ func plainError(err error) string {
 	if errors.As(err, &r) {
 		return r.detail
 	}
-	if errors.Is(err, errOtherQuestion) {
+	if errors.Is(err, errOtherQuestion) || errors.Is(err, errMute) {
 		return err.Error()
 	}
 	return "the connection fails"
@@ -534,7 +525,7 @@ func (l *looker) zone(ctx context.Context) {
 	}
 	l.domain.Source, l.domain.Partial = survey.Asked, true
 	if len(l.sessions) > 0 {
-		l.askNames(ctx, l.sessions[0])
+		l.askNames(ctx)
 	}
 	l.matchKeys(ctx)
 }
@@ -620,21 +611,68 @@ func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string)
 	return sets, wildcards
 }
 
-// askNames asks one name server for the names that matter and those that are commonly there. A made-up name finds out a
+// mostAsked is how many of a zone's servers are asked a question, one after the other, until one answers.
+const mostAsked = 3
+
+// askAny asks the zone's servers one after the other until one says whether there is something. Where none does, the
+// question is noted as missed, and nil comes back.
+func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg {
+	missed := survey.Missed{Name: name, Type: dns.TypeToString[kind]}
+	for _, s := range l.sessions[:min(len(l.sessions), mostAsked)] {
+		answer, err := s.ask(ctx, name, kind)
+		switch {
+		case ctx.Err() != nil:
+			return nil
+		case err != nil:
+			missed.By, missed.Why = s.who(), plainError(err)
+		case answer.Rcode == dns.RcodeSuccess || answer.Rcode == dns.RcodeNameError:
+			return answer
+		default:
+			missed.By, missed.Why = s.who(), "it says "+dns.RcodeToString[answer.Rcode]
+		}
+	}
+	l.domain.Missed = append(l.domain.Missed, missed)
+	return nil
+}
+
+// saidMissed says in a line for each reason what nobody answered about.
+func (l *looker) saidMissed() {
+	byWhy := map[string][]string{}
+	var order []string
+	for _, m := range l.domain.Missed {
+		why := m.By + ": " + m.Why
+		if byWhy[why] == nil {
+			order = append(order, why)
+		}
+		if !slices.Contains(byWhy[why], m.Type) {
+			byWhy[why] = append(byWhy[why], m.Type)
+		}
+	}
+	for _, why := range order {
+		n := 0
+		for _, m := range l.domain.Missed {
+			if m.By+": "+m.Why == why {
+				n++
+			}
+		}
+		l.unseen("no answer to %d questions about %s: %s", n, strings.Join(byWhy[why], ", "), why)
+	}
+}
+
+// askNames asks the name servers for the names that matter and those that are commonly there. A made-up name finds out a
 // wildcard, whose answers are then not taken for names of their own.
-func (l *looker) askNames(ctx context.Context, s *session) {
+func (l *looker) askNames(ctx context.Context) {
 	ask := func(name string, kinds ...uint16) []dns.RR {
 		var all []dns.RR
-		for _, kind := range kinds {
+		for i, kind := range kinds {
 			if ctx.Err() != nil {
 				return all
 			}
-			answer, err := s.ask(ctx, name, kind)
+			answer := l.askAny(ctx, name, kind)
 			switch {
-			case err != nil:
-				l.unseen("%s did not answer about %s %s: %s", s.who(), name, dns.TypeToString[kind], plainError(err))
+			case answer == nil:
 				continue
-			case answer.Rcode == dns.RcodeNameError:
+			case answer.Rcode == dns.RcodeNameError && i == 0:
 				return all // no such name: no other type either
 			}
 			for _, rr := range answer.Answer {
@@ -665,10 +703,10 @@ func (l *looker) askNames(ctx context.Context, s *session) {
 			}
 		}
 	}
-	take(zone, ask(zone, append([]uint16{dns.TypeSOA, dns.TypeDNSKEY}, hostTypes...)...))
+	take(zone, ask(zone, append([]uint16{dns.TypeSOA}, commonTypes...)...))
 	for _, h := range l.subject.Hosts {
 		if h.String() != zone {
-			take(h.String(), ask(h.String(), hostTypes...))
+			take(h.String(), ask(h.String(), commonTypes...))
 		}
 	}
 	for _, label := range commonHosts {
@@ -692,7 +730,14 @@ func (l *looker) askNames(ctx context.Context, s *session) {
 	for _, w := range l.subject.Wanted {
 		take(w.Name, ask(w.Name, dns.StringToType[w.Type]))
 	}
+	take(zone, ask(zone, append([]uint16{dns.TypeDNSKEY}, rareTypes...)...))
+	for _, h := range l.subject.Hosts {
+		if h.String() != zone {
+			take(h.String(), ask(h.String(), rareTypes...))
+		}
+	}
 	l.keep(records)
+	l.saidMissed()
 }
 
 // matchKeys looks which DS records of the parent stand for a key of the zone (RFC 4034 section 5.1.4).

@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -304,6 +305,8 @@ type Comparison struct {
 
 	OnlyBefore []string `json:"only_before,omitempty"` // not looked at, or not seen, by the later one
 	OnlyAfter  []string `json:"only_after,omitempty"`  // not looked at, or not seen, by the earlier one
+
+	Unseen map[string][]record.Key `json:"unseen,omitempty"` // by domain: seen by one, and not answered for the other
 }
 
 // Compare writes what came, went and changed between two surveys: text, json or md.
@@ -318,6 +321,7 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 			map[string][]record.Change{},
 			compared.OnlyBefore,
 			compared.OnlyAfter,
+			compared.Unseen,
 		}
 		for name, list := range changes {
 			c.Domains[name] = append([]record.Change{}, list...)
@@ -332,9 +336,10 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 		total += len(list)
 	}
 	slices.Sort(names)
-	write := s.strong
+	write, aside := s.strong, func(t string) string { return s.faint(indent(t, "", s.width())) }
 	if format == "md" {
 		write = func(t string) string { return "## " + md(t) }
+		aside = func(t string) string { return "\n" + md(t) }
 	}
 	fmt.Fprintf(
 		w,
@@ -350,17 +355,8 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 	)
 	for _, part := range []*survey.Survey{before, after} {
 		if n := partials(part); n > 0 {
-			fmt.Fprintf(
-				w,
-				"%s\n",
-				s.faint(
-					fmt.Sprintf(
-						"partial: the survey of %s saw %s by asking for names alone",
-						part.Started.Format("2006-01-02 15:04"),
-						plural(n, "zone"),
-					),
-				),
-			)
+			fmt.Fprintf(w, "%s\n", aside(fmt.Sprintf("partial: the survey of %s saw %s by asking for names alone",
+				part.Started.Format("2006-01-02 15:04"), plural(n, "zone"))))
 		}
 	}
 	for _, part := range []struct {
@@ -369,8 +365,15 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 	}{{compared.OnlyBefore, "not compared, since the later survey did not see them: "},
 		{compared.OnlyAfter, "not compared, since the earlier survey did not see them: "}} {
 		if len(part.names) > 0 {
-			fmt.Fprintf(w, "%s\n", s.faint(indent(part.says+strings.Join(part.names, ", "), "", s.width())))
+			fmt.Fprintf(w, "%s\n", aside(part.says+strings.Join(part.names, ", ")))
 		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(compared.Unseen)) {
+		var keys []string
+		for _, k := range compared.Unseen[name] {
+			keys = append(keys, k.Name+" "+k.Type)
+		}
+		fmt.Fprintf(w, "%s\n", aside("not seen one of the times, since nobody answered: "+strings.Join(keys, ", ")))
 	}
 	for _, name := range names {
 		if len(changes[name]) == 0 {

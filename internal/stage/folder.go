@@ -40,6 +40,10 @@ type nameServerEntry struct {
 	Zones    string   `yaml:"zones"` // the folder; none: zones
 	Only     []string `yaml:"only"`
 	Transfer yesNo    `yaml:"transfer"` // it hands out whole zones
+	Drops    []string `yaml:"drops"`    // types that it never answers about
+	Fails    []string `yaml:"fails"`    // types about which it says SERVFAIL
+	Denies   []string `yaml:"denies"`   // types about which it says NXDOMAIN, though the name exists
+	NoEDNS   yesNo    `yaml:"no-edns"`  // it says FORMERR to whatever has EDNS
 }
 
 // yesNo is a boolean that may be written yes and no, as in the estate file.
@@ -172,7 +176,13 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			faults.Add(problem.Problem{Says: "this is no address", Value: address, Expected: "an address such as 198.51.100.53"})
 			continue
 		}
-		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer)}
+		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer),
+			Drops: entry.Drops, Fails: entry.Fails, Denies: entry.Denies, NoEDNS: bool(entry.NoEDNS)}
+		for _, kind := range slices.Concat(entry.Drops, entry.Fails, entry.Denies) {
+			if dns.StringToType[kind] == 0 {
+				faults.Add(problem.Problem{Says: "this is no type of record", Value: kind, Expected: "a type such as CAA or HTTPS"})
+			}
+		}
 		if entry.Say != "" && !n.Silent && !n.Refuses {
 			faults.Add(
 				problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "silence or lame"},

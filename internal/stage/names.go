@@ -27,6 +27,31 @@ type NameServer struct {
 	Refuses  bool // it answers, but knows no zone
 	Transfer bool // it hands out whole zones
 	Zones    []Zone
+
+	// How servers misbehave in the world, by type of record.
+	Drops  []string // never answered, as old firewalls do
+	Fails  []string // answered SERVFAIL
+	Denies []string // answered NXDOMAIN, though the name exists (RFC 4074 section 4.2)
+	NoEDNS bool     // FORMERR to whatever has EDNS
+}
+
+// misbehaves carries out what the fields say, and tells whether that was all.
+func (n *NameServer) misbehaves(w dns.ResponseWriter, question, answer *dns.Msg) bool {
+	kind := dns.TypeToString[question.Question[0].Qtype]
+	switch {
+	case slices.Contains(n.Drops, kind):
+		return true
+	case n.NoEDNS && question.IsEdns0() != nil:
+		answer.Rcode = dns.RcodeFormatError
+	case slices.Contains(n.Fails, kind):
+		answer.Rcode = dns.RcodeServerFailure
+	case slices.Contains(n.Denies, kind):
+		answer.Rcode, answer.Authoritative = dns.RcodeNameError, true
+	default:
+		return false
+	}
+	_ = w.WriteMsg(answer)
+	return true
 }
 
 // zoneData is a zone ready for questions.
@@ -184,6 +209,9 @@ func (n *NameServer) serve(z zones, w dns.ResponseWriter, question *dns.Msg) {
 	if len(question.Question) != 1 {
 		answer.Rcode = dns.RcodeFormatError
 		_ = w.WriteMsg(answer)
+		return
+	}
+	if n.misbehaves(w, question, answer) {
 		return
 	}
 	q := question.Question[0]

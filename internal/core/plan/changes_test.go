@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -208,3 +209,44 @@ const moreCarriers = `  four: {by: server, addresses: [203.0.113.40]}
   securely: {by: edge, addresses: [198.51.100.82], origin: tls, behind: four}
   framer: {by: form, addresses: [198.51.100.36], tls: yes, keeps: [path, query], frames: yes}
 `
+
+// TestWhatNobodyAnsweredAboutIsNeitherThereNorGone plans a zone whose server gave no answer about www and MX.
+func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
+	before := seen(t, "old.example\n@ A 192.0.2.1\n@ MX 10 mx.other.example.\nwww CNAME shop.other.example.")
+	planned := func(missed ...survey.Missed) *plan.Plan {
+		now := seen(t, "old.example\n@ A 192.0.2.1")
+		now.Domains[0].Missed = missed
+		return planFor(t, "domains: [n.example, old.example]\n", now, func(in *plan.Input) { in.Earlier = before })
+	}
+	codes := func(p *plan.Plan) string {
+		var all []string
+		for _, f := range p.Findings {
+			all = append(all, f.Code.String()+" "+f.Subject)
+		}
+		return strings.Join(all, "\n")
+	}
+	www := func(p *plan.Plan) plan.Why {
+		for _, z := range p.Zones {
+			for _, c := range z.Changes {
+				if c.Name == "www.old.example" && c.Action == plan.Add && c.Type == "A" {
+					return c.Reasons[0].Why
+				}
+			}
+		}
+		return 0
+	}
+	gone := planned()
+	assert.Contains(t, codes(gone), "mail-lost old.example MX", "it was answered that there is none")
+	assert.Equal(t, plan.NeverCreated, www(gone))
+	missed := []survey.Missed{{Name: "old.example", Type: "MX", By: "ns", Why: "it says SERVFAIL"}}
+	for _, kind := range []string{"A", "AAAA", "CNAME"} {
+		missed = append(missed, survey.Missed{Name: "www.old.example", Type: kind, By: "ns", Why: "it says SERVFAIL"})
+	}
+	unseen := planned(missed...)
+	assert.NotContains(t, codes(unseen), "-lost")
+	assert.Equal(t, plan.NobodyAnswered, www(unseen))
+	i := slices.IndexFunc(unseen.Notes, func(n plan.Note) bool { return n.Notice == plan.NotAnswered })
+	require.GreaterOrEqual(t, i, 0)
+	assert.Contains(t, unseen.Notes[i].Values, "old.example MX")
+	assert.Contains(t, report.NoteText(unseen.Notes[i]), "Nobody answered about old.example MX")
+}

@@ -299,6 +299,8 @@ func whyComes(s sight, n want, have []record.Set) []Reason {
 	switch below := s.wildcardOver(n.Name); {
 	case len(have) == 0 && below != "":
 		return append([]Reason{{Why: HiddenByWildcard, Name: n.Name, Below: below}}, claims...)
+	case len(have) == 0 && s.misses(n.Name, n.Type, "A", "AAAA", "CNAME"):
+		return append([]Reason{{Why: NobodyAnswered}}, claims...)
 	case len(have) == 0:
 		return append([]Reason{{Why: NeverCreated, Name: n.Name, Carrier: who}}, claims...)
 	case n.Type == "AAAA":

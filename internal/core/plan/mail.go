@@ -99,7 +99,7 @@ func keepMail(s sight, moves moving, d draft) found {
 			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.",
 			map[string]any{"evidence": evidence},
 		)
-	case s.domain.Mail != "none" && len(evidence) == 0 && !s.saysNoMail() && !s.hasPolicy():
+	case s.domain.Mail != "none" && len(evidence) == 0 && !s.saysNoMail() && !s.hasPolicy() && !s.mailUnseen():
 		f.find(
 			finding.MailSpoofable,
 			s.zone(),
@@ -114,6 +114,11 @@ func keepMail(s sight, moves moving, d draft) found {
 	untieReceivers(s, moves, d, &f)
 	untieSenders(s, moves, d.with(f.proposals), &f)
 	return f
+}
+
+// mailUnseen tells whether nobody answered about what would show mail.
+func (s sight) mailUnseen() bool {
+	return s.misses(s.zone(), "MX", "TXT") || s.misses("_dmarc."+s.zone(), "TXT")
 }
 
 func (s sight) saysNoMail() bool {
@@ -167,7 +172,7 @@ func untieReceivers(s sight, moves moving, d draft, f *found) {
 		)
 	}
 	was, apexMoves := moves[apex]
-	if !hasMX && apexMoves && s.domain.Mail != "none" && (len(s.mailSeen()) > 0 || s.hasPolicy()) {
+	if !hasMX && !s.misses(apex, "MX") && apexMoves && s.domain.Mail != "none" && (len(s.mailSeen()) > 0 || s.hasPolicy()) {
 		to, adds := ownMail(s, moves, was)
 		tie(
 			s,

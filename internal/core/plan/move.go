@@ -340,6 +340,9 @@ func sinceEarlier(s sight, wants []want) found {
 // unsure tells whether a set may only look as if it came or went, because one of the two pictures was made by asking
 // for names, and nobody asked for this one.
 func (s sight) unsure(c record.Change) bool {
+	if c.Action == record.Went && s.seen.Misses(c.Name, c.Type) || c.Action == record.Came && s.earlier.Misses(c.Name, c.Type) {
+		return true
+	}
 	if s.isHost(c.Name) {
 		return false // asked about in every survey
 	}
@@ -382,6 +385,9 @@ func carriedOut(s sight, wants []want, changes []Change) found {
 		}
 		door := slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() })
 		if !door || !isWeb(c.Type) {
+			if c.Action == Add && s.misses(c.Name, c.Type) {
+				continue // a note says that nobody answered
+			}
 			if c.Action == Add {
 				add(
 					finding.RecordLost,

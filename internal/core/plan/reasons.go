@@ -49,13 +49,14 @@ const (
 	HidNames    // a wildcard hid that Values did not exist
 	CreateFirst // create other names that are used
 	Stays
-	StaysAtLeft  // it leads to the machine Values[0], which the web leaves
-	MailAtLeft   // mail needs that machine
-	MailStays    //
-	SaysIssuers  // CAA
-	StaysUnowned // nobody answers where it leads
-	StaysDoubled // the name holds the domain twice
-	NobodyLooked // whether it is there already
+	StaysAtLeft    // it leads to the machine Values[0], which the web leaves
+	MailAtLeft     // mail needs that machine
+	MailStays      //
+	SaysIssuers    // CAA
+	StaysUnowned   // nobody answers where it leads
+	StaysDoubled   // the name holds the domain twice
+	NobodyLooked   // whether it is there already
+	NobodyAnswered // whether it is there already
 
 	ReceivesNoMail // RFC 7505
 	SendsNoMail    // RFC 7208
@@ -122,6 +123,7 @@ const (
 	MailUnseen      // nobody has looked whether the domain Names[0] has mail
 	WildcardUnshown // below Names[0] every name answers, but nobody showed the record
 	IssuerUnknown   // the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]
+	NotAnswered     // nobody answered about Values (name and type) of the zone Names[0]
 	ServersUnasked  // the new name servers Values of the zone Names[0]
 )
 

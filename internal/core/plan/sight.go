@@ -68,6 +68,11 @@ func (s sight) set(name, kind string) (record.Set, bool) {
 	return record.Find(s.have[name], name, kind)
 }
 
+// misses tells whether nobody answered about a name and any of some types, so that what stands there is unknown.
+func (s sight) misses(name string, kinds ...string) bool {
+	return s.seen != nil && slices.ContainsFunc(kinds, func(kind string) bool { return s.seen.Misses(name, kind) })
+}
+
 // isHost tells whether a name is one of the hosts that have doors.
 func (s sight) isHost(name string) bool {
 	return slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return h.String() == name })

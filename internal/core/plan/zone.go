@@ -231,6 +231,7 @@ func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
 	made.zone.whole = afterwards(s.seen.Records, made.zone.Changes)
 	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, wants, made.zone.Changes), s.negative()
 	take(sinceEarlier(s, wants))
+	take(notAnswered(s))
 	move, loses := moveOf(s, wants, made.zone.whole)
 	made.zone.Move = move
 	take(loses)
@@ -238,6 +239,21 @@ func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
 		take(carriedOut(s, wants, made.zone.Changes))
 	}
 	return made
+}
+
+// notAnswered notes what nobody answered about at the apex and at hosts that have doors.
+func notAnswered(s sight) found {
+	var f found
+	var keys []string
+	for _, m := range s.seen.Missed {
+		if m.Name == s.zone() || s.isHost(m.Name) {
+			keys = append(keys, m.Name+" "+m.Type)
+		}
+	}
+	if len(keys) > 0 {
+		f.notes = append(f.notes, Note{Notice: NotAnswered, Names: []string{s.zone()}, Values: keys})
+	}
+	return f
 }
 
 // inOrder puts the changes in their order, and numbers those that are to be made.

@@ -20,7 +20,10 @@ type Set struct {
 }
 
 // Key tells sets apart.
-type Key struct{ Name, Type string }
+type Key struct {
+	Name string `json:"name"`
+	Type string `json:"type"`
+}
 
 // Key returns name and type. Signatures of different types are different sets, each with the TTL of what it signs (RFC
 // 4034 section 3); their key names that type too.

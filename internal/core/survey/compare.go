@@ -11,12 +11,13 @@ type Comparison struct {
 	Changes    map[string][]record.Change // of each domain that both saw
 	OnlyBefore []string                   // domains that the later survey did not look at, or could not see
 	OnlyAfter  []string                   // domains that the earlier survey did not look at, or could not see
+	Unseen     map[string][]record.Key    // what one of them saw of a domain and the other got no answer about
 }
 
 // Compare returns for every domain that both surveys saw what came, went and changed. A domain that one of them did not
 // see is no loss, and neither is a set that only a picture made by asking lacks where the other one was whole.
 func Compare(before, after *Survey) Comparison {
-	c := Comparison{Changes: map[string][]record.Change{}}
+	c := Comparison{Changes: map[string][]record.Change{}, Unseen: map[string][]record.Key{}}
 	old := map[string]*Domain{}
 	for i := range before.Domains {
 		if d := &before.Domains[i]; d.Seen() {
@@ -35,6 +36,10 @@ func Compare(before, after *Survey) Comparison {
 		}
 		delete(old, d.Name)
 		c.Changes[d.Name] = slices.DeleteFunc(record.Changes(was.Records, d.Records), func(ch record.Change) bool {
+			if ch.Action == record.Went && d.Misses(ch.Name, ch.Type) || ch.Action == record.Came && was.Misses(ch.Name, ch.Type) {
+				c.Unseen[d.Name] = append(c.Unseen[d.Name], record.Key{Name: ch.Name, Type: ch.Type})
+				return true
+			}
 			return ch.Action == record.Went && d.Partial && !was.Partial || ch.Action == record.Came && was.Partial && !d.Partial
 		})
 	}

@@ -40,12 +40,13 @@ func (d *Domain) Odd() []string {
 				strings.Join(wwwOn, ", "),
 			),
 		)
+	case d.Misses(www, "A") || d.Misses(www, "AAAA") || d.Misses(www, "CNAME"): // nobody knows
 	case len(apexOn) > 0 && len(wwwOn) == 0 && !aliased && !slices.Contains(d.Wildcards, d.Name):
 		facts = append(facts, fmt.Sprintf("%s has addresses, and www.%s has none.", d.Name, d.Name))
 	}
 	_, apexSix := record.Find(d.Records, d.Name, "AAAA")
 	_, wwwSix := record.Find(d.Records, www, "AAAA")
-	if apexSix != wwwSix && !aliased {
+	if apexSix != wwwSix && !aliased && !d.Misses(www, "AAAA") && !d.Misses(d.Name, "AAAA") {
 		facts = append(
 			facts,
 			fmt.Sprintf(

@@ -74,6 +74,9 @@ func (v *verdict) wanted() {
 		})
 		switch {
 		case there:
+		case d.Misses(w.Name, w.Type):
+			d.Facts = append(d.Facts, fmt.Sprintf("%s %s %s is wanted; nobody answered whether it is there.", w.Name, w.Type,
+				record.Plain(w.Type, w.Value)))
 		case w.Moved:
 			v.add(
 				finding.RecordLost,
@@ -492,7 +495,8 @@ func (v *verdict) mailTied() {
 	}
 	spf := d.spf()
 	refuses := len(spf) == 1 && strings.EqualFold(spf[0], "-all")
-	if !hasMX && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
+	unknown := d.Misses(d.Name, "MX") || d.Misses(d.Name, "TXT")
+	if !hasMX && !unknown && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
 		tied = true
 		v.add(
 			finding.MailTied,

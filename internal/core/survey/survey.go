@@ -56,6 +56,20 @@ type Domain struct {
 	Chains       []chain.Chain `json:"chains,omitempty"`
 	Facts        []string      `json:"facts,omitempty"`  // odd, but no fault
 	Unseen       []string      `json:"unseen,omitempty"` // what could not be seen, and why
+	Missed       []Missed      `json:"missed,omitempty"` // questions that nobody answered
+}
+
+// Missed is a question that was asked and not answered: what stands there is unseen, and never absent.
+type Missed struct {
+	Name string `json:"name"`
+	Type string `json:"type"`
+	By   string `json:"by"`  // the server that was asked last
+	Why  string `json:"why"` // such as "it says SERVFAIL"
+}
+
+// Misses tells whether a question about a name and type was not answered, so that nobody knows what stands there.
+func (d *Domain) Misses(name, kind string) bool {
+	return slices.ContainsFunc(d.Missed, func(m Missed) bool { return m.Name == name && m.Type == kind })
 }
 
 // Parent is what the zone above says of a domain.

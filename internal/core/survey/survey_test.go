@@ -215,3 +215,17 @@ func TestOddFactsDoNotMistakeAnAliasOutOfTheZoneForNothing(t *testing.T) {
 	d = domain("@ A 192.0.2.1", "@ A 192.0.2.2")
 	assert.Len(t, d.Odd(), 2)
 }
+
+func TestWhatWasNotAnsweredIsNotComparedAsGone(t *testing.T) {
+	servers := []Server{{Name: "ns", State: Answers}}
+	www := record.Set{Name: "www.a.example", Type: "A", TTL: 60, Values: []string{"192.0.2.1"}}
+	mx := record.Set{Name: "a.example", Type: "MX", TTL: 60, Values: []string{"10 m."}}
+	full := &Survey{Domains: []Domain{{Name: "a.example", Servers: servers, Records: []record.Set{www, mx}}}}
+	less := &Survey{Domains: []Domain{{Name: "a.example", Servers: servers, Records: []record.Set{},
+		Missed: []Missed{{Name: "www.a.example", Type: "A", By: "ns", Why: "it says SERVFAIL"}}}}}
+	for _, c := range []Comparison{Compare(full, less), Compare(less, full)} {
+		require.Len(t, c.Changes["a.example"], 1, "only what was answered both times")
+		assert.Equal(t, "MX", c.Changes["a.example"][0].Type)
+		assert.Equal(t, []record.Key{{Name: "www.a.example", Type: "A"}}, c.Unseen["a.example"])
+	}
+}

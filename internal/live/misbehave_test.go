@@ -1,0 +1,100 @@
+package live_test
+
+import (
+	"context"
+	"net/netip"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/stage"
+)
+
+// oneServer is a parent, and the zone a.example on one name server that misbehaves.
+func oneServer(t *testing.T, n *stage.NameServer, others ...*stage.NameServer) stage.Scene {
+	t.Helper()
+	lines := []string{"@ IN NS p", "p IN A 192.0.2.50", "a IN NS ns1.h", "a IN NS ns2.h", "h IN NS ns1.h"}
+	parent := zone(t, "example", append([]string{soa}, lines...)...)
+	hosts := zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52")
+	a := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.", "@ IN A 192.0.2.1", "@ IN MX 10 mail",
+		"mail IN A 192.0.2.3", "www IN A 192.0.2.1", "www IN HTTPS 1 . alpn=h2", "@ IN CAA 0 issue \"ca.example\"")
+	at := netip.MustParseAddr
+	n.Zones = []stage.Zone{a, hosts}
+	scene := stage.Scene{
+		Zones: []stage.Zone{parent, hosts, a}, Endpoints: map[netip.AddrPort]*stage.Endpoint{},
+		NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.50"): {Zones: []stage.Zone{parent}}, at("192.0.2.51"): n},
+	}
+	for _, o := range others {
+		o.Zones = n.Zones
+		scene.NameServers[at("192.0.2.52")] = o
+	}
+	return scene
+}
+
+// looked surveys a.example in a scene.
+func looked(t *testing.T, scene stage.Scene) survey.Domain {
+	t.Helper()
+	s, err := stage.Start(scene)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Close() })
+	v := s.Vantage()
+	v.Timeout = time.Second
+	w, err := live.New(v)
+	require.NoError(t, err)
+	t.Cleanup(w.Close)
+	surveyor := live.Surveyor{Web: w, NamesAlone: true}
+	return surveyor.Domain(context.Background(), subject("a.example"))
+}
+
+func holds(d survey.Domain, name, kind string) bool {
+	_, ok := record.Find(d.Records, name, kind)
+	return ok
+}
+
+// TestAServerIsNotCondemnedForOneType surveys a zone whose only server never answers about rare types, as old firewalls
+// have it: what it answers about is seen, and the rest is missed, and not absent.
+func TestAServerIsNotCondemnedForOneType(t *testing.T) {
+	d := looked(t, oneServer(t, &stage.NameServer{Drops: []string{"HTTPS", "SVCB", "CAA"}}))
+	assert.Equal(t, survey.Answers, d.Servers[0].State)
+	assert.True(t, holds(d, "www.a.example", "A"))
+	assert.True(t, holds(d, "a.example", "MX"))
+	assert.True(t, holds(d, "mail.a.example", "A"))
+	for _, kind := range []string{"HTTPS", "SVCB", "CAA"} {
+		assert.True(t, d.Misses("www.a.example", kind), kind)
+		assert.False(t, holds(d, "www.a.example", kind))
+	}
+	assert.False(t, d.Misses("www.a.example", "AAAA"), "it was answered: there is none")
+	said := slices.DeleteFunc(slices.Clone(d.Unseen), func(s string) bool { return !strings.Contains(s, "no answer to") })
+	assert.Len(t, said, 1, "one line a server")
+}
+
+func TestWhatOneServerFailsAtIsAskedOfTheNext(t *testing.T) {
+	d := looked(t, oneServer(t, &stage.NameServer{Fails: []string{"CAA", "MX"}}, &stage.NameServer{}))
+	assert.True(t, holds(d, "a.example", "CAA"))
+	assert.True(t, holds(d, "a.example", "MX"))
+	assert.Empty(t, d.Missed)
+	d = looked(t, oneServer(t, &stage.NameServer{Fails: []string{"MX"}}))
+	assert.True(t, d.Misses("a.example", "MX"))
+	assert.Contains(t, strings.Join(d.Unseen, "\n"), "SERVFAIL")
+}
+
+func TestANameThatHasAnAddressExistsThoughAServerDeniesIt(t *testing.T) {
+	d := looked(t, oneServer(t, &stage.NameServer{Denies: []string{"AAAA"}}))
+	assert.True(t, holds(d, "www.a.example", "A"))
+	assert.True(t, holds(d, "www.a.example", "HTTPS"), "RFC 4074: other types are asked all the same")
+	assert.True(t, holds(d, "a.example", "MX"))
+}
+
+func TestAServerWithoutEDNSIsAskedWithout(t *testing.T) {
+	d := looked(t, oneServer(t, &stage.NameServer{NoEDNS: true}))
+	assert.Equal(t, survey.Answers, d.Servers[0].State)
+	assert.True(t, holds(d, "www.a.example", "A"))
+	assert.Empty(t, d.Missed)
+}
