@@ -205,15 +205,16 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 			continue
 		}
 		d := live.FileDomain(z.name, z.records)
-		d.Looked = in.Now
+		d.Looked, d.Partial, d.Missed = in.Now, z.partial, z.missed
 		if was := merged.Of(d.Name); was != nil {
 			before.Domains = append(
 				slices.DeleteFunc(before.Domains, func(o survey.Domain) bool { return o.Name == d.Name }),
 				*was,
 			)
 			seen := *was
-			seen.Records, seen.Wildcards, seen.Source, seen.Partial, seen.Looked = d.Records, d.Wildcards, d.Source, false,
+			seen.Records, seen.Wildcards, seen.Source, seen.Partial, seen.Looked = d.Records, d.Wildcards, d.Source, z.partial,
 				in.Now
+			seen.Missed = z.missed
 			d = seen
 		}
 		merged.Domains = append(slices.DeleteFunc(merged.Domains, func(o survey.Domain) bool { return o.Name == d.Name }), d)
@@ -266,7 +267,8 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 			)
 			continue
 		}
-		zones[path] = zoneFile{h, records}
+		partial, missed := files.ZoneMarks(path)
+		zones[path] = zoneFile{h, records, partial, missed}
 	}
 	return zones, faults.Err()
 }

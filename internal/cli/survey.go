@@ -143,9 +143,9 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 	if err != nil {
 		return nil, err
 	}
-	byName := map[string][]dns.RR{}
+	byName, marks := map[string][]dns.RR{}, map[string]zoneFile{}
 	for _, z := range read {
-		byName[z.name.String()] = z.records
+		byName[z.name.String()], marks[z.name.String()] = z.records, z
 	}
 	var faults problem.List
 	var subjects []live.Subject
@@ -155,6 +155,8 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 			Hosts:     d.Hosts(),
 			Selectors: e.Selectors,
 			Zone:      byName[d.Name.String()],
+			Partial:   marks[d.Name.String()].partial,
+			Missed:    marks[d.Name.String()].missed,
 			Renews:    d.Renews,
 			Coming:    d.MovesTo(),
 		}
@@ -183,6 +185,8 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 type zoneFile struct {
 	name    web.Host
 	records []dns.RR
+	partial bool            // it says so itself
+	missed  []survey.Missed // what nobody answered about when it was made
 }
 
 // zoneNameOf guesses a zone's name from that of its file, for files without $ORIGIN.
@@ -277,7 +281,7 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 	var failures []error
 	saved := 0
 	for _, d := range v.Domains {
-		text, err := files.ZoneText(d.Name, d.Records, d.Partial, "as it was seen")
+		text, err := files.ZoneText(d.Name, d.Records, d.Partial, "as it was seen", d.Missed...)
 		if err == nil {
 			err = files.WriteNew(filepath.Join(folder, d.Name+".zone"), text)
 		}

@@ -90,7 +90,7 @@ it, and most providers import it.`,
 					failures = append(failures, err)
 					continue
 				}
-				text, err := files.ZoneText(z.Name, sets, z.Partial, "as it is after the changes of the plan")
+				text, err := files.ZoneText(z.Name, sets, z.Partial, "as it is after the changes of the plan", z.Missed...)
 				if err != nil {
 					return failed(err)
 				}

@@ -16,6 +16,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // Bounds of zone files. A line of a few octets can stand for as many records as it likes; so few are allowed whatever
@@ -127,8 +128,9 @@ func zoneFault(path string, err error) problem.Problem {
 
 // ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every
 // name in full, a record a line, so that two can be compared line by line. what says in the first line which state of
-// the zone it is. What no name server would load beside an alias stands there as a comment.
-func ZoneText(zone string, sets []record.Set, partial bool, what string) ([]byte, error) {
+// the zone it is. What no name server would load beside an alias stands there as a comment. That the picture is
+// partial, and what nobody answered about, stands in comments that ZoneMarks reads.
+func ZoneText(zone string, sets []record.Set, partial bool, what string, missed ...survey.Missed) ([]byte, error) {
 	if _, ok := record.Find(sets, zone, "SOA"); !ok {
 		return nil, fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
 	}
@@ -137,7 +139,10 @@ func ZoneText(zone string, sets []record.Set, partial bool, what string) ([]byte
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "; The zone %s %s.\n", zone, what)
 	if partial {
-		fmt.Fprint(&b, "; PARTIAL: made by asking for names that are commonly there; other records may be missing.\n")
+		fmt.Fprintln(&b, partialMark+" made by asking for names that are commonly there; other records may be missing.")
+	}
+	for _, m := range missed {
+		fmt.Fprintf(&b, "%s %s %s %s: %s\n", missedMark, m.Name, m.Type, oneLine(m.By), oneLine(m.Why))
 	}
 	aliases := map[string]bool{}
 	for _, s := range sets {
@@ -178,6 +183,38 @@ func nameText(name string) string {
 		fmt.Fprintf(&b, `\%03d`, c)
 	}
 	return b.String()
+}
+
+// What begins the comments that say what is not known of a zone.
+const (
+	partialMark = "; PARTIAL:"
+	missedMark  = "; UNSEEN:"
+)
+
+// oneLine keeps a text on its comment line.
+func oneLine(s string) string { return problem.Clean(s) }
+
+// ZoneMarks reads from a zone file that ZoneText made whether it is a partial picture, and what nobody answered about. A
+// file of somebody else's has no such marks.
+func ZoneMarks(path string) (partial bool, missed []survey.Missed) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return false, nil
+	}
+	for line := range strings.Lines(string(data)) {
+		line = strings.TrimRight(line, "\r\n")
+		if !strings.HasPrefix(line, ";") {
+			break // marks stand above all records
+		}
+		partial = partial || strings.HasPrefix(line, partialMark)
+		if rest, is := strings.CutPrefix(line, missedMark+" "); is {
+			if f := strings.SplitN(rest, " ", 3); len(f) == 3 {
+				by, why, _ := strings.Cut(f[2], ": ")
+				missed = append(missed, survey.Missed{Name: f[0], Type: f[1], By: by, Why: why})
+			}
+		}
+	}
+	return partial, missed
 }
 
 // namesIn says which fields of a type's data are names, from 0.

@@ -23,9 +23,11 @@ import (
 // Subject is a domain to survey.
 type Subject struct {
 	Name      web.Host
-	Hosts     []web.Host   // apex, www and further hosts
-	Selectors []string     // of DKIM keys, beside those that are widely used
-	Zone      []dns.RR     // the whole zone, where a file has it
+	Hosts     []web.Host // apex, www and further hosts
+	Selectors []string   // of DKIM keys, beside those that are widely used
+	Zone      []dns.RR   // the zone, where a file has it
+	Partial   bool       // that file is a partial picture
+	Missed    []survey.Missed
 	Renews    time.Time    // what the client knows of the registration's end; zero: nothing
 	Coming    []web.Host   // the name servers to which the zone is to move
 	Wanted    []record.Key // what somebody asks for: looked for too
@@ -497,6 +499,7 @@ func (l *looker) zone(ctx context.Context) {
 	if l.subject.Zone != nil {
 		l.domain.Source = survey.File
 		l.keep(l.subject.Zone)
+		l.domain.Partial, l.domain.Missed = l.subject.Partial, l.subject.Missed
 		l.matchKeys(ctx)
 		return
 	}

@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // Zone is a domain with the records that the plan needs in it, and the changes that lead there from what was seen.
@@ -18,9 +19,10 @@ type Zone struct {
 	RecordsAt string // where its records are typed
 	State     string // planned or moved
 	Records   []Record
-	Seen      *time.Time // when the zone was seen; nil: never, and there are no changes
-	Partial   bool
-	Changes   []Change // in the order in which to make them, then what stays
+	Seen      *time.Time      // when the zone was seen; nil: never, and there are no changes
+	Partial   bool            // it was asked about name by name
+	Missed    []survey.Missed // what nobody answered about
+	Changes   []Change        // in the order in which to make them, then what stays
 	TTLs      []TTL
 	AbsentFor int   // for how long resolvers remember that a name is not there, in seconds
 	Move      *Move // to other name servers
@@ -226,7 +228,7 @@ func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
 	take(keepMail(s, moves, changes))
 	take(keepOthers(s, moves, changes))
 	made.moves = moves
-	made.zone.Seen, made.zone.Partial = &when, s.seen.Partial
+	made.zone.Seen, made.zone.Partial, made.zone.Missed = &when, s.seen.Partial, s.seen.Missed
 	made.zone.Changes = inOrder(changes)
 	made.zone.whole = afterwards(s.seen.Records, made.zone.Changes)
 	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, wants, made.zone.Changes), s.negative()
