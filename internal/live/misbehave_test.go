@@ -98,3 +98,19 @@ func TestAServerWithoutEDNSIsAskedWithout(t *testing.T) {
 	assert.True(t, holds(d, "www.a.example", "A"))
 	assert.Empty(t, d.Missed)
 }
+
+// TestAliasesOfKeysNeedNoAddress has aliases to texts that are there, and to one that is not.
+func TestAliasesOfKeysNeedNoAddress(t *testing.T) {
+	scene := oneServer(t, &stage.NameServer{Transfer: true})
+	a := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "k1._domainkey IN CNAME key.h.example.",
+		"_dmarc IN CNAME gone.h.example.", "old IN CNAME key.h.example.")
+	hosts := zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52", "key IN TXT \"v=DKIM1; p=x\"")
+	scene.Zones = []stage.Zone{scene.Zones[0], hosts, a}
+	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones = []stage.Zone{a, hosts}
+	d := looked(t, scene)
+	exists := map[string]bool{}
+	for _, end := range d.Aliases {
+		exists[end.Name] = end.Exists
+	}
+	assert.Equal(t, map[string]bool{"k1._domainkey.a.example": true, "_dmarc.a.example": false, "old.a.example": false}, exists)
+}

@@ -956,7 +956,10 @@ func (l *looker) aliasEnds(ctx context.Context) {
 		target := plain(s.Values[0])
 		h, err := web.ParseObservedHost(target)
 		end := survey.AliasEnd{Name: s.Name, Target: target}
-		if err == nil {
+		if survey.ForNoHost(s.Name) { // keys, policies and proofs: what counts is that the name is there, with or without addresses
+			answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(target), dns.TypeTXT)
+			end.Exists = refused != nil || answer.Rcode != dns.RcodeNameError
+		} else if err == nil {
 			found := l.web.resolver.lookup(ctx, h)
 			end.Exists = len(found.addresses) > 0 || found.refusal != nil && found.refusal.kind != chain.NoAddress
 		}

@@ -306,6 +306,9 @@ func (v *verdict) aliases() {
 
 // unclaimed says why nobody answers for a name at the end of its alias, "" where somebody does.
 func (v *verdict) unclaimed(a AliasEnd) string {
+	if !a.Exists && ForNoHost(a.Name) {
+		return "the target does not exist"
+	}
 	if !a.Exists {
 		return "the target has no address"
 	}

@@ -137,7 +137,13 @@ type Difference struct {
 type AliasEnd struct {
 	Name   string `json:"name"`
 	Target string `json:"target"`
-	Exists bool   `json:"exists"` // the target has an address
+	Exists bool   `json:"exists"` // the target has an address; for what is no host, it is there at all
+}
+
+// ForNoHost tells whether a name is one at which no host is: for keys, policies and proofs such as _dmarc and
+// selector._domainkey (RFC 8552), whose aliases lead to no address and need none.
+func ForNoHost(name string) bool {
+	return strings.HasPrefix(name, "_") || strings.Contains(name, "._")
 }
 
 // Registration is what the registry says (RFC 9083).
