@@ -114,3 +114,16 @@ func TestAliasesOfKeysNeedNoAddress(t *testing.T) {
 	}
 	assert.Equal(t, map[string]bool{"k1._domainkey.a.example": true, "_dmarc.a.example": false, "old.a.example": false}, exists)
 }
+
+// TestTheNewestServerCounts has the first name server a version behind.
+func TestTheNewestServerCounts(t *testing.T) {
+	scene := oneServer(t, &stage.NameServer{}, &stage.NameServer{})
+	newer := zone(t, "a.example", strings.Replace(soa, " 7 ", " 8 ", 1), "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.",
+		"www IN A 192.0.2.99")
+	at := netip.MustParseAddr("192.0.2.52")
+	scene.NameServers[at].Zones = []stage.Zone{newer, scene.Zones[1]}
+	d := looked(t, scene)
+	www, ok := record.Find(d.Records, "www.a.example", "A")
+	require.True(t, ok)
+	assert.Equal(t, []string{"192.0.2.99"}, www.Values)
+}

@@ -49,3 +49,14 @@ func TestOfSeveralAddressesOnlyPublicOnesAreAsked(t *testing.T) {
 		assert.Nil(t, inside.keepOut(h, &evidence{host: found{addresses: []netip.Addr{private}}}), "%+v", v)
 	}
 }
+
+func TestAVantageWithoutIPv6SaysNothingBadOfServersWithIPv6Alone(t *testing.T) {
+	w, err := New(Vantage{Resolvers: []string{"192.0.2.53:53"}})
+	require.NoError(t, err)
+	w.dialer.ipv6 = false
+	l := &looker{surveyor: &Surveyor{Web: w}, web: w, domain: survey.Domain{Name: "old.example"}}
+	l.askServers(context.Background(), []string{"[2001:db8::53]"}, nil)
+	assert.Empty(t, l.domain.Servers)
+	require.Len(t, l.domain.Unseen, 1)
+	assert.Contains(t, l.domain.Unseen[0], "only IPv6 addresses")
+}

@@ -24,6 +24,7 @@ type session struct {
 	direct  bool // a point leads there, around the proxy
 	conn    *dns.Conn
 	queries int
+	serial  uint32          // of the zone, as it said
 	bare    bool            // it wants no EDNS (RFC 6891 section 7)
 	mute    map[uint16]bool // types that it never answers about, though it does about others
 	longest time.Duration   // that an answer took; 0: none came yet

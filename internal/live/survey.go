@@ -194,6 +194,7 @@ type parentZone struct {
 type nameServer struct {
 	name      string
 	addresses []netip.Addr
+	only6     bool         // it has addresses, of which this vantage reaches none
 	private   []netip.Addr // in private networks, which a stranger's zone has no business to have us ask
 }
 
@@ -265,7 +266,9 @@ func (w *Web) nameServer(ctx context.Context, name string, glue map[string][]net
 		n.private = slices.DeleteFunc(slices.Clone(all), func(a netip.Addr) bool { return !web.IsPrivate(a) })
 	}
 	if !w.dialer.ipv6 {
+		all := len(n.addresses)
 		n.addresses = slices.DeleteFunc(slices.Clone(n.addresses), func(a netip.Addr) bool { return a.Is6() })
+		n.only6 = all > 0 && len(n.addresses) == 0
 	}
 	return n
 }
@@ -309,6 +312,9 @@ func (l *looker) delegation(ctx context.Context) {
 			}
 		}
 	}
+	slices.SortStableFunc(l.sessions, func(a, b *session) int { // the newest is asked first, and counts
+		return cmp.Compare(int32(b.serial-a.serial), 0) // serial number arithmetic (RFC 1982 section 3.2)
+	})
 	for i := range l.domain.Servers {
 		l.domain.Servers[i].By = names[l.domain.Servers[i].Name]
 	}
@@ -393,6 +399,10 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 			results = append(results, &found{server: survey.Server{Name: name, Address: a.String(), State: survey.Inside,
 				Says: "its address lies in a private network, and was not asked"}})
 		}
+		if n.only6 {
+			l.unseen("%s has only IPv6 addresses, and this vantage has no IPv6", name)
+			continue
+		}
 		if len(n.addresses)+len(n.private) == 0 {
 			results = append(
 				results,
@@ -421,6 +431,7 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 		switch {
 		case f.session == nil:
 		case f.server.State == survey.Answers:
+			f.session.serial = f.server.Serial
 			l.sessions = append(l.sessions, f.session)
 			ns = append(ns, f.ns...)
 		default:

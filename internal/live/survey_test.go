@@ -85,6 +85,8 @@ func world(t *testing.T) stage.Scene {
 		"@ IN NS ns1.h.example.",
 		"@ IN A 192.0.2.2",
 		"www IN A 192.0.2.1",
+		"_dmarc IN TXT \"v=DMARC1; p=none\"",
+		"k9._domainkey IN TXT \"v=DKIM1; p=x\"",
 	)
 	at := netip.MustParseAddr
 	return stage.Scene{
