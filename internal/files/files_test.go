@@ -335,8 +335,12 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 }
 
 func TestAZoneFileSaysWhatIsNotKnownOfTheZone(t *testing.T) {
-	sets := []record.Set{{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}}}
-	missed := []survey.Missed{{Name: "www.a.example", Type: "HTTPS", By: "ns1.h.example (192.0.2.51:53)", Why: "it says SERVFAIL"}}
+	sets := []record.Set{
+		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
+	}
+	missed := []survey.Missed{
+		{Name: "www.a.example", Type: "HTTPS", By: "ns1.h.example (192.0.2.51:53)", Why: "it says SERVFAIL"},
+	}
 	text, err := ZoneText("a.example", sets, true, "as it was seen", missed...)
 	require.NoError(t, err)
 	path := write(t, "a.example.zone", string(text))
@@ -346,7 +350,9 @@ func TestAZoneFileSaysWhatIsNotKnownOfTheZone(t *testing.T) {
 	_, records, err := ReadZone(path, "")
 	require.NoError(t, err)
 	assert.Len(t, records, 1)
-	partial, again = ZoneMarks(write(t, "b.example.zone", "; an export\n@ IN SOA ns h 1 2 3 4 5\n; PARTIAL: no mark here\n"))
+	partial, again = ZoneMarks(
+		write(t, "b.example.zone", "; an export\n@ IN SOA ns h 1 2 3 4 5\n; PARTIAL: no mark here\n"),
+	)
 	assert.False(t, partial)
 	assert.Empty(t, again)
 }

@@ -194,8 +194,8 @@ const (
 // oneLine keeps a text on its comment line.
 func oneLine(s string) string { return problem.Clean(s) }
 
-// ZoneMarks reads from a zone file that ZoneText made whether it is a partial picture, and what nobody answered about. A
-// file of somebody else's has no such marks.
+// ZoneMarks reads from a zone file that ZoneText made whether it is a partial picture, and what nobody answered about.
+// A file of somebody else's has no such marks.
 func ZoneMarks(path string) (partial bool, missed []survey.Missed) {
 	data, err := os.ReadFile(path)
 	if err != nil {

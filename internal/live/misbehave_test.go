@@ -23,8 +23,19 @@ func oneServer(t *testing.T, n *stage.NameServer, others ...*stage.NameServer) s
 	lines := []string{"@ IN NS p", "p IN A 192.0.2.50", "a IN NS ns1.h", "a IN NS ns2.h", "h IN NS ns1.h"}
 	parent := zone(t, "example", append([]string{soa}, lines...)...)
 	hosts := zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52")
-	a := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.", "@ IN A 192.0.2.1", "@ IN MX 10 mail",
-		"mail IN A 192.0.2.3", "www IN A 192.0.2.1", "www IN HTTPS 1 . alpn=h2", "@ IN CAA 0 issue \"ca.example\"")
+	a := zone(
+		t,
+		"a.example",
+		soa,
+		"@ IN NS ns1.h.example.",
+		"@ IN NS ns2.h.example.",
+		"@ IN A 192.0.2.1",
+		"@ IN MX 10 mail",
+		"mail IN A 192.0.2.3",
+		"www IN A 192.0.2.1",
+		"www IN HTTPS 1 . alpn=h2",
+		"@ IN CAA 0 issue \"ca.example\"",
+	)
 	at := netip.MustParseAddr
 	n.Zones = []stage.Zone{a, hosts}
 	scene := stage.Scene{
@@ -104,7 +115,15 @@ func TestAliasesOfKeysNeedNoAddress(t *testing.T) {
 	scene := oneServer(t, &stage.NameServer{Transfer: true})
 	a := zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "k1._domainkey IN CNAME key.h.example.",
 		"_dmarc IN CNAME gone.h.example.", "old IN CNAME key.h.example.")
-	hosts := zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52", "key IN TXT \"v=DKIM1; p=x\"")
+	hosts := zone(
+		t,
+		"h.example",
+		soa,
+		"@ IN NS ns1",
+		"ns1 IN A 192.0.2.51",
+		"ns2 IN A 192.0.2.52",
+		"key IN TXT \"v=DKIM1; p=x\"",
+	)
 	scene.Zones = []stage.Zone{scene.Zones[0], hosts, a}
 	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones = []stage.Zone{a, hosts}
 	d := looked(t, scene)
@@ -112,14 +131,24 @@ func TestAliasesOfKeysNeedNoAddress(t *testing.T) {
 	for _, end := range d.Aliases {
 		exists[end.Name] = end.Exists
 	}
-	assert.Equal(t, map[string]bool{"k1._domainkey.a.example": true, "_dmarc.a.example": false, "old.a.example": false}, exists)
+	assert.Equal(
+		t,
+		map[string]bool{"k1._domainkey.a.example": true, "_dmarc.a.example": false, "old.a.example": false},
+		exists,
+	)
 }
 
 // TestTheNewestServerCounts has the first name server a version behind.
 func TestTheNewestServerCounts(t *testing.T) {
 	scene := oneServer(t, &stage.NameServer{}, &stage.NameServer{})
-	newer := zone(t, "a.example", strings.Replace(soa, " 7 ", " 8 ", 1), "@ IN NS ns1.h.example.", "@ IN NS ns2.h.example.",
-		"www IN A 192.0.2.99")
+	newer := zone(
+		t,
+		"a.example",
+		strings.Replace(soa, " 7 ", " 8 ", 1),
+		"@ IN NS ns1.h.example.",
+		"@ IN NS ns2.h.example.",
+		"www IN A 192.0.2.99",
+	)
 	at := netip.MustParseAddr("192.0.2.52")
 	scene.NameServers[at].Zones = []stage.Zone{newer, scene.Zones[1]}
 	d := looked(t, scene)

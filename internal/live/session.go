@@ -71,9 +71,9 @@ func (s *session) question(name string, kind uint16) *dns.Msg {
 }
 
 // ask asks for one name and type. A lost datagram is asked for once more, without EDNS where the server has answered
-// nothing else or says FORMERR (RFC 6891 section 7); a connection that broke is opened again, and an answer that does not
-// fit is asked for over TCP (RFC 7766 section 5). Where a server answers, but not about a type, it is not taken for dead:
-// the error is errMute, and nothing is asked about that type any more.
+// nothing else or says FORMERR (RFC 6891 section 7); a connection that broke is opened again, and an answer that does
+// not fit is asked for over TCP (RFC 7766 section 5). Where a server answers, but not about a type, it is not taken
+// for dead: the error is errMute, and nothing is asked about that type any more.
 func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, error) {
 	if s.mute[kind] {
 		return nil, errMute

@@ -673,8 +673,8 @@ func (l *looker) saidMissed() {
 	}
 }
 
-// askNames asks the name servers for the names that matter and those that are commonly there. A made-up name finds out a
-// wildcard, whose answers are then not taken for names of their own.
+// askNames asks the name servers for the names that matter and those that are commonly there. A made-up name finds out
+// a wildcard, whose answers are then not taken for names of their own.
 func (l *looker) askNames(ctx context.Context) {
 	ask := func(name string, kinds ...uint16) []dns.RR {
 		var all []dns.RR
@@ -967,7 +967,9 @@ func (l *looker) aliasEnds(ctx context.Context) {
 		target := plain(s.Values[0])
 		h, err := web.ParseObservedHost(target)
 		end := survey.AliasEnd{Name: s.Name, Target: target}
-		if survey.ForNoHost(s.Name) { // keys, policies and proofs: what counts is that the name is there, with or without addresses
+		if survey.ForNoHost(
+			s.Name,
+		) { // keys, policies and proofs: what counts is that the name is there, with or without addresses
 			answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(target), dns.TypeTXT)
 			end.Exists = refused != nil || answer.Rcode != dns.RcodeNameError
 		} else if err == nil {

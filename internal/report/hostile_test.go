@@ -182,9 +182,12 @@ func TestNoTextForgesALine(t *testing.T) {
 	require.Greater(t, len(plain), 30)
 }
 
-// TestWhatIsDecodedForAReaderHoldsNothingHostile shows rules whose percent-encoding stands for what a terminal would obey.
+// TestWhatIsDecodedForAReaderHoldsNothingHostile shows rules whose percent-encoding stands for what a terminal would
+// obey.
 func TestWhatIsDecodedForAReaderHoldsNothingHostile(t *testing.T) {
-	for _, old := range []string{"a.example/%C2%9B31m", "a.example/%C3%B8%E2%80%AE", "xn--mllehuset-l8a.example/%0A%C3%B8%1B[2J"} {
+	for _, old := range []string{
+		"a.example/%C2%9B31m", "a.example/%C3%B8%E2%80%AE", "xn--mllehuset-l8a.example/%0A%C3%B8%1B[2J",
+	} {
 		assert.False(t, isHostile(shown(old)), old)
 	}
 	assert.Equal(t, "møllehuset.example/ø", shown("xn--mllehuset-l8a.example/%C3%B8"))

@@ -120,9 +120,11 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.StaysUnowned: always(
 		"It stays, though nobody answers where it leads: claim it there, or remove it, before a stranger does.",
 	),
-	plan.StaysDoubled:   always("It stays, though it looks like a slip: the name holds the domain twice."),
-	plan.NobodyAnswered: always("Nobody answered whether it is there already, or what stands in its way: survey again first."),
-	plan.NobodyLooked:   always("Nobody has looked whether it is there already, or what stands in its way: survey first."),
+	plan.StaysDoubled: always("It stays, though it looks like a slip: the name holds the domain twice."),
+	plan.NobodyAnswered: always(
+		"Nobody answered whether it is there already, or what stands in its way: survey again first.",
+	),
+	plan.NobodyLooked: always("Nobody has looked whether it is there already, or what stands in its way: survey first."),
 
 	plan.ReceivesNoMail: always("mail: none. It says that the domain receives no mail (RFC 7505)."),
 	plan.SendsNoMail:    always("mail: none. It says that the domain sends no mail (RFC 7208)."),
@@ -254,8 +256,11 @@ func NoteText(n plan.Note) string {
 		return "Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan " +
 			"--zone FILE takes a zone file."
 	case plan.NotAnswered:
-		return fmt.Sprintf("Nobody answered about %s of %s: what stands there is unknown, and may be in the way. Survey again.",
-			some(n.Values, 8), n.Names[0])
+		return fmt.Sprintf(
+			"Nobody answered about %s of %s: what stands there is unknown, and may be in the way. Survey again.",
+			some(n.Values, 8),
+			n.Names[0],
+		)
 	case plan.NobodySawSome:
 		return fmt.Sprintf(
 			"Nobody has seen the zones of %s, so there are records, but no changes for them. upperpath survey looks; plan "+

@@ -65,8 +65,8 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 	}
 }
 
-// assertPeak requires that a child took no more octets at its peak than are meant, or than one that does nothing: a child
-// counts what the test itself held when it began.
+// assertPeak requires that a child took no more octets at its peak than are meant, or than one that does nothing: a
+// child counts what the test itself held when it began.
 func assertPeak(t *testing.T, peak, most int) {
 	t.Helper()
 	_, _, least := measured(t, "", "--version")

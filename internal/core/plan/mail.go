@@ -172,7 +172,8 @@ func untieReceivers(s sight, moves moving, d draft, f *found) {
 		)
 	}
 	was, apexMoves := moves[apex]
-	if !hasMX && !s.misses(apex, "MX") && apexMoves && s.domain.Mail != "none" && (len(s.mailSeen()) > 0 || s.hasPolicy()) {
+	if !hasMX && !s.misses(apex, "MX") && apexMoves && s.domain.Mail != "none" &&
+		(len(s.mailSeen()) > 0 || s.hasPolicy()) {
 		to, adds := ownMail(s, moves, was)
 		tie(
 			s,

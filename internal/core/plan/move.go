@@ -340,7 +340,8 @@ func sinceEarlier(s sight, wants []want) found {
 // unsure tells whether a set may only look as if it came or went, because one of the two pictures was made by asking
 // for names, and nobody asked for this one.
 func (s sight) unsure(c record.Change) bool {
-	if c.Action == record.Went && s.seen.Misses(c.Name, c.Type) || c.Action == record.Came && s.earlier.Misses(c.Name, c.Type) {
+	if c.Action == record.Went && s.seen.Misses(c.Name, c.Type) ||
+		c.Action == record.Came && s.earlier.Misses(c.Name, c.Type) {
 		return true
 	}
 	if s.isHost(c.Name) {

@@ -36,7 +36,8 @@ func Compare(before, after *Survey) Comparison {
 		}
 		delete(old, d.Name)
 		c.Changes[d.Name] = slices.DeleteFunc(record.Changes(was.Records, d.Records), func(ch record.Change) bool {
-			if ch.Action == record.Went && d.Misses(ch.Name, ch.Type) || ch.Action == record.Came && was.Misses(ch.Name, ch.Type) {
+			if ch.Action == record.Went && d.Misses(ch.Name, ch.Type) ||
+				ch.Action == record.Came && was.Misses(ch.Name, ch.Type) {
 				c.Unseen[d.Name] = append(c.Unseen[d.Name], record.Key{Name: ch.Name, Type: ch.Type})
 				return true
 			}

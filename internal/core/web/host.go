@@ -135,8 +135,8 @@ func (h Host) String() string { return h.name }
 // IsZero tells whether this is no host.
 func (h Host) IsZero() bool { return h.name == "" }
 
-// Unicode gives the host as a person reads it: in U-labels where it has any, and where these hold nothing that cannot be
-// seen, such as the joiners that some scripts use (RFC 5892 appendix A).
+// Unicode gives the host as a person reads it: in U-labels where it has any, and where these hold nothing that cannot
+// be seen, such as the joiners that some scripts use (RFC 5892 appendix A).
 func (h Host) Unicode() string {
 	if !strings.Contains(h.name, "xn--") {
 		return h.name
