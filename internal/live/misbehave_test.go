@@ -156,3 +156,40 @@ func TestTheNewestServerCounts(t *testing.T) {
 	require.True(t, ok)
 	assert.Equal(t, []string{"192.0.2.99"}, www.Values)
 }
+
+// TestWhatTheZoneRefersToIsAskedFor has names that nobody would guess, to which records refer, one of them in two steps.
+func TestWhatTheZoneRefersToIsAskedFor(t *testing.T) {
+	scene := oneServer(t, &stage.NameServer{})
+	a := zone(
+		t,
+		"a.example",
+		soa,
+		"@ IN NS odd-ns",
+		"@ IN NS ns1.h.example.",
+		"odd-ns IN A 192.0.2.53",
+		"@ IN MX 10 mx-seven",
+		"mx-seven IN A 192.0.2.7",
+		"@ IN TXT \"v=spf1 include:_spf-x.a.example a:sender.a.example/24 -all\"",
+		"_spf-x IN TXT \"v=spf1 include:_spf-y.a.example\"",
+		"_spf-y IN TXT \"v=spf1 ip4:192.0.2.9\"",
+		"sender IN A 192.0.2.10",
+		"_imaps._tcp IN SRV 0 1 993 box-3",
+		"box-3 IN CNAME box-4",
+		"box-4 IN AAAA 2001:db8::4",
+		"www IN CNAME front",
+		"front IN A 192.0.2.1",
+		"@ IN HTTPS 0 svc-9",
+		"svc-9 IN A 192.0.2.19",
+		"unknown IN A 192.0.2.99",
+	)
+	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[0] = a
+	scene.Zones[2] = a
+	d := looked(t, scene)
+	for _, want := range []string{"odd-ns A", "mx-seven A", "_spf-x TXT", "_spf-y TXT", "sender A", "box-3 CNAME", "box-4 AAAA",
+		"front A", "svc-9 A"} {
+		label, kind, _ := strings.Cut(want, " ")
+		assert.True(t, holds(d, label+".a.example", kind), want)
+	}
+	assert.False(t, holds(d, "unknown.a.example", "A"))
+	assert.True(t, d.Partial)
+}

@@ -649,6 +649,55 @@ func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg 
 	return nil
 }
 
+// mostReferred is how many names of a zone are asked about in all, those included that its records refer to.
+const mostReferred = 500
+
+// referredTo gives the names within a zone to which records refer: mail hosts, name servers, the ends of aliases and
+// services, and what SPF records look up (RFC 7208 sections 5 and 6.1).
+func referredTo(zone string, records []dns.RR) []string {
+	var all []string
+	add := func(name string) {
+		if name = plain(name); strings.HasSuffix(name, "."+zone) && !strings.Contains(name, "%{") {
+			all = append(all, name)
+		}
+	}
+	for _, rr := range records {
+		switch rr := rr.(type) {
+		case *dns.MX:
+			add(rr.Mx)
+		case *dns.NS:
+			add(rr.Ns)
+		case *dns.SRV:
+			add(rr.Target)
+		case *dns.CNAME:
+			add(rr.Target)
+		case *dns.DNAME:
+			add(rr.Target)
+		case *dns.NAPTR:
+			add(rr.Replacement)
+		case *dns.HTTPS:
+			add(rr.Target)
+		case *dns.SVCB:
+			add(rr.Target)
+		case *dns.TXT:
+			terms := strings.Fields(strings.Join(rr.Txt, ""))
+			if len(terms) == 0 || !strings.EqualFold(terms[0], "v=spf1") {
+				continue
+			}
+			for _, term := range terms[1:] {
+				term = strings.ToLower(strings.TrimLeft(term, "+-~?"))
+				for _, kind := range []string{"a:", "mx:", "include:", "exists:", "redirect="} {
+					if target, is := strings.CutPrefix(term, kind); is {
+						target, _, _ = strings.Cut(target, "/")
+						add(target)
+					}
+				}
+			}
+		}
+	}
+	return all
+}
+
 // saidMissed says in a line for each reason what nobody answered about.
 func (l *looker) saidMissed() {
 	byWhy := map[string][]string{}
@@ -676,8 +725,10 @@ func (l *looker) saidMissed() {
 // askNames asks the name servers for the names that matter and those that are commonly there. A made-up name finds out
 // a wildcard, whose answers are then not taken for names of their own.
 func (l *looker) askNames(ctx context.Context) {
+	asked := map[string]bool{}
 	ask := func(name string, kinds ...uint16) []dns.RR {
 		var all []dns.RR
+		asked[name] = true
 		for i, kind := range kinds {
 			if ctx.Err() != nil {
 				return all
@@ -744,12 +795,26 @@ func (l *looker) askNames(ctx context.Context) {
 	for _, w := range l.subject.Wanted {
 		take(w.Name, ask(w.Name, dns.StringToType[w.Type]))
 	}
+	read := 0
+	follow := func() { // what is referred to may refer on
+		for read < len(records) {
+			names := referredTo(zone, records[read:])
+			read = len(records)
+			for _, name := range names {
+				if !asked[name] && len(asked) < mostReferred {
+					take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeTXT))
+				}
+			}
+		}
+	}
+	follow()
 	take(zone, ask(zone, append([]uint16{dns.TypeDNSKEY}, rareTypes...)...))
 	for _, h := range l.subject.Hosts {
 		if h.String() != zone {
 			take(h.String(), ask(h.String(), rareTypes...))
 		}
 	}
+	follow()
 	l.keep(records)
 	l.saidMissed()
 }
