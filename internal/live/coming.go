@@ -78,8 +78,15 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 			l.unseen("%s: %s", s.who(), why.detail)
 			break
 		}
-		if err != nil {
-			l.unseen("%s did not answer about %s %s: %s", s.who(), key.Name, key.Type, plainError(err))
+		why := ""
+		switch {
+		case err != nil:
+			why = plainError(err)
+		case answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError:
+			why = "it says " + dns.RcodeToString[answer.Rcode]
+		}
+		if why != "" {
+			c.Missed = append(c.Missed, survey.Missed{Name: key.Name, Type: key.Type, By: s.who(), Why: why})
 			continue
 		}
 		for _, rr := range answer.Answer {
@@ -89,6 +96,7 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 		}
 	}
 	c.Records, _ = Sets(l.domain.Name, records)
+	l.saidMissed(c.Missed)
 	if answer, err := s.ask(ctx, l.domain.Name, dns.TypeDNSKEY); err == nil {
 		for _, ds := range l.domain.Parent.DS {
 			c.Keys = c.Keys || standsFor(ds.Text, answer.Answer)

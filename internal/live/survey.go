@@ -699,10 +699,10 @@ func referredTo(zone string, records []dns.RR) []string {
 }
 
 // saidMissed says in a line for each reason what nobody answered about.
-func (l *looker) saidMissed() {
+func (l *looker) saidMissed(all []survey.Missed) {
 	byWhy := map[string][]string{}
 	var order []string
-	for _, m := range l.domain.Missed {
+	for _, m := range all {
 		why := m.By + ": " + m.Why
 		if byWhy[why] == nil {
 			order = append(order, why)
@@ -713,7 +713,7 @@ func (l *looker) saidMissed() {
 	}
 	for _, why := range order {
 		n := 0
-		for _, m := range l.domain.Missed {
+		for _, m := range all {
 			if m.By+": "+m.Why == why {
 				n++
 			}
@@ -816,7 +816,7 @@ func (l *looker) askNames(ctx context.Context) {
 	}
 	follow()
 	l.keep(records)
-	l.saidMissed()
+	l.saidMissed(l.domain.Missed)
 }
 
 // matchKeys looks which DS records of the parent stand for a key of the zone (RFC 4034 section 5.1.4).

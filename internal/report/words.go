@@ -261,6 +261,9 @@ func NoteText(n plan.Note) string {
 			some(n.Values, 8),
 			n.Names[0],
 		)
+	case plan.ServerSilent:
+		return fmt.Sprintf("The new name server %s did not answer about %s: whether it holds what %s needs is unknown. Survey "+
+			"again before the delegation changes.", n.Names[1], some(n.Values, 8), n.Names[0])
 	case plan.NobodySawSome:
 		return fmt.Sprintf(
 			"Nobody has seen the zones of %s, so there are records, but no changes for them. upperpath survey looks; plan "+

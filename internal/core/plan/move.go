@@ -146,8 +146,13 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 			)
 			continue
 		}
+		var unanswered []string
 		for _, d := range d.at(c) {
 			agrees = false
+			if c.Misses(d.name, d.kind) {
+				unanswered = append(unanswered, d.name+" "+d.kind)
+				continue
+			}
 			code, fix := finding.ZoneDiffers, "Type it there as the plan says, before the delegation changes."
 			if d.mail && len(d.there) == 0 {
 				code, fix = finding.MailLost, "Copy it to the new servers before the delegation changes; otherwise mail stops "+
@@ -172,6 +177,9 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 				fix,
 				map[string]any{"server": c.Name, "there": d.there, "wanted": d.wanted, "now": d.now},
 			)
+		}
+		if len(unanswered) > 0 {
+			f.notes = append(f.notes, Note{Notice: ServerSilent, Names: []string{s.zone(), who}, Values: unanswered})
 		}
 	}
 	var missing []string

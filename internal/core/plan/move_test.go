@@ -1,6 +1,7 @@
 package plan_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -276,4 +277,16 @@ func TestLatestJoinsSurveys(t *testing.T) {
 	assert.Nil(t, before.Of("b.example"))
 	none, _ := survey.Latest(nil)
 	assert.Nil(t, none.Of("a.example"))
+}
+
+// TestANewServerThatDoesNotAnswerIsNotSaidToLackAnything has the new server fail at MX.
+func TestANewServerThatDoesNotAnswerIsNotSaidToLackAnything(t *testing.T) {
+	p := planFor(t, moves, moving(t, "@ A 192.0.2.1\nwww CNAME @\nk TXT one", func(d *survey.Domain) {
+		d.Coming[0].Missed = []survey.Missed{{Name: "old.example", Type: "MX", By: "ns.new.example", Why: "it says SERVFAIL"}}
+	}))
+	assert.Empty(t, subjects(p))
+	assert.False(t, zoneOf(t, p, "old.example").Move.Ready, "it is not known to be ready either")
+	i := slices.IndexFunc(p.Notes, func(n plan.Note) bool { return n.Notice == plan.ServerSilent })
+	require.GreaterOrEqual(t, i, 0)
+	assert.Contains(t, report.NoteText(p.Notes[i]), "did not answer about old.example MX")
 }

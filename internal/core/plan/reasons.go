@@ -124,6 +124,7 @@ const (
 	WildcardUnshown // below Names[0] every name answers, but nobody showed the record
 	IssuerUnknown   // the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]
 	NotAnswered     // nobody answered about Values (name and type) of the zone Names[0]
+	ServerSilent    // the new name server Names[1] of the zone Names[0] did not answer about Values
 	ServersUnasked  // the new name servers Values of the zone Names[0]
 )
 

@@ -68,8 +68,10 @@ type Missed struct {
 }
 
 // Misses tells whether a question about a name and type was not answered, so that nobody knows what stands there.
-func (d *Domain) Misses(name, kind string) bool {
-	return slices.ContainsFunc(d.Missed, func(m Missed) bool { return m.Name == name && m.Type == kind })
+func (d *Domain) Misses(name, kind string) bool { return misses(d.Missed, name, kind) }
+
+func misses(all []Missed, name, kind string) bool {
+	return slices.ContainsFunc(all, func(m Missed) bool { return m.Name == name && m.Type == kind })
 }
 
 // Parent is what the zone above says of a domain.
@@ -116,7 +118,11 @@ type Coming struct {
 	Server
 	Records []record.Set `json:"records"`
 	Keys    bool         `json:"keys,omitempty"` // it holds a key that fits the parent's DS
+	Missed  []Missed     `json:"missed,omitempty"`
 }
+
+// Misses tells whether the server did not answer about a name and type, so that nobody knows what it holds.
+func (c *Coming) Misses(name, kind string) bool { return misses(c.Missed, name, kind) }
 
 // Voice is what one name server or resolver says about a name and type.
 type Voice struct {
