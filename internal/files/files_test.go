@@ -357,6 +357,20 @@ func TestAZoneFileSaysWhatIsNotKnownOfTheZone(t *testing.T) {
 	assert.Empty(t, again)
 }
 
+func TestNoValueBeginsALineOfAZoneFile(t *testing.T) {
+	sets := []record.Set{
+		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
+		{Name: "x.a.example", Type: "TXT", TTL: 60, Values: []string{"\"x\"\n$INCLUDE /etc/passwd", "\"y\""}},
+		{Name: "y.a.example", Type: "MX", TTL: 60, Values: []string{"none at all"}},
+	}
+	text, err := ZoneText("a.example", sets, false, "as it was seen")
+	require.NoError(t, err)
+	assert.NotContains(t, string(text), "\n$")
+	_, records, err := ReadZone(write(t, "a.example.zone", string(text)), "")
+	require.NoError(t, err)
+	assert.Len(t, records, 2, "what nobody reads stands there as a comment: %s", text)
+}
+
 func TestTransferKeys(t *testing.T) {
 	key, err := ReadTransferKey(write(t, "key.yaml", "name: transfer\nsecret: c2VjcmV0\n"))
 	require.NoError(t, err)

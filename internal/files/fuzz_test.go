@@ -167,6 +167,10 @@ func FuzzZoneText(f *testing.F) {
 		require.NoError(t, err)
 		_, records, err := ReadZone(stored(t, path, string(text)), "")
 		require.NoError(t, err, "%s", text)
+		if strings.Contains(string(text), "; no name server reads it: ") {
+			require.Len(t, records, 1, "%s", text)
+			return
+		}
 		require.Len(t, records, 2, "%s", text)
 		want := make([]byte, 70_000)
 		got := make([]byte, 70_000)

@@ -154,6 +154,11 @@ func ZoneText(zone string, sets []record.Set, partial bool, what string, missed 
 			if !loads(zone, s, i, aliases[s.Name]) {
 				comment = "; beside others, where no name server loads it: "
 			}
+			if strings.ContainsAny(v, "\r\n") { // no name server shows such data; it would be a line of its own here
+				v, comment = problem.Clean(v), "; no name server reads it: "
+			} else if _, err := dns.NewRR(fmt.Sprintf(". %d IN %s %s", s.TTL, s.Type, dataText(s.Type, v))); err != nil {
+				comment = "; no name server reads it: " // its data is malformed
+			}
 			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s\n", comment, nameText(s.Name), s.TTL, s.Type, dataText(s.Type, v))
 		}
 	}
