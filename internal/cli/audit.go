@@ -152,5 +152,6 @@ func (p *program) keep(ctx context.Context, e *files.Estate, a *chain.Audit) err
 		return err
 	}
 	_, err = s.Keep(ctx, a)
+	p.kept.Store(err == nil)
 	return errors.Join(err, s.Close())
 }

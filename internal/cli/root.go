@@ -13,6 +13,7 @@ import (
 	"runtime/debug"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -66,8 +67,9 @@ type program struct {
 	out     *outlet
 	err     *outlet
 	verbose bool
-	keeping sync.Mutex // held while what was seen is kept
-	started bool       // the command line was understood, and the command began
+	keeping sync.Mutex  // held while what was seen is kept
+	kept    atomic.Bool // something was
+	started bool        // the command line was understood, and the command began
 }
 
 // Run runs the command line and returns the exit code.
@@ -129,7 +131,11 @@ func (p *program) leaveInTime(ctx context.Context, ended <-chan struct{}) {
 }
 
 func (p *program) saidInterrupted() {
-	fmt.Fprintln(p.err, "upperpath: interrupted; what was done is kept")
+	says := "upperpath: interrupted"
+	if p.kept.Load() {
+		says += "; what was seen by then is kept"
+	}
+	fmt.Fprintln(p.err, says)
 }
 
 // guarded turns a panic into one sentence and a file that says where it was, without what the input held.

@@ -273,6 +273,7 @@ func (p *program) keepSurvey(ctx context.Context, e *files.Estate, v *survey.Sur
 		return 0, err
 	}
 	number, err := s.KeepSurvey(ctx, v)
+	p.kept.Store(err == nil)
 	return number, errors.Join(err, s.Close())
 }
 

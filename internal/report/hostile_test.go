@@ -192,3 +192,11 @@ func TestWhatIsDecodedForAReaderHoldsNothingHostile(t *testing.T) {
 	}
 	assert.Equal(t, "møllehuset.example/ø", shown("xn--mllehuset-l8a.example/%C3%B8"))
 }
+
+// TestNothingToStraightenIsNoProof says of rules that lead round without end no more than that nothing was found.
+func TestNothingToStraightenIsNoProof(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, Straightened(&b, "text", nil, "rules.csv", false, Style{}))
+	assert.Contains(t, b.String(), "upperpath prove")
+	assert.NotContains(t, b.String(), "very rule")
+}

@@ -129,7 +129,7 @@ func Straightened(w io.Writer, format string, all []proof.Straightened, path str
 	}
 	changes, path = scrubbed(changes), scrubbed(path)
 	if len(changes) == 0 {
-		fmt.Fprintf(w, "%s\n", s.severity("", "Every rule leads to its end in one hop; there is nothing to straighten."))
+		fmt.Fprintln(w, "Nothing was found to straighten. What loops, or could not be decided, is shown by: upperpath prove")
 		return nil
 	}
 	t := s.newTable()
