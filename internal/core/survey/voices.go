@@ -1,0 +1,74 @@
+package survey
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// Split gives a finding for each difference.
+func Split(differences []Difference) []finding.Finding {
+	var tally finding.Tally
+	v := verdict{domain: &Domain{Differences: differences}, tally: &tally}
+	v.differences()
+	return tally.Findings()
+}
+
+func (v *verdict) differences() {
+	for _, diff := range v.domain.Differences {
+		var says []string
+		var first *Voice
+		longest, torn := 0, false
+		for _, voice := range diff.Voices {
+			what := strings.Join(voice.Values, ", ")
+			if what == "" {
+				what = "nothing"
+			}
+			s := fmt.Sprintf("%s says %s", voice.Who, what)
+			if voice.Resolver && voice.TTL > 0 {
+				s += fmt.Sprintf(", and will for up to %s", seconds(voice.TTL))
+				longest = max(longest, voice.TTL)
+			}
+			if first != nil && !voice.Resolver && !record.SameValues(first.Values, voice.Values) {
+				torn = true
+			}
+			if !voice.Resolver {
+				first = &voice
+			}
+			says = append(says, s)
+		}
+		fix := "See which of them is right, and have the others follow."
+		about := strings.TrimSpace(diff.Name + " " + diff.Type)
+		switch {
+		case torn:
+		case longest > 0:
+			fix = fmt.Sprintf(
+				"Nothing but wait, for up to %s. It is not only you; everybody who asked before still gets the old answer.",
+				seconds(longest),
+			)
+		case diff.Type != "":
+			fix = "See whether this resolver answers by itself for the domain; the world follows the name servers."
+		}
+		v.add(
+			finding.SplitAnswers,
+			about,
+			fmt.Sprintf("About %s, %s.", about, strings.Join(says, "; ")),
+			fix,
+			map[string]any{"voices": diff.Voices},
+		)
+	}
+}
+
+func seconds(n int) string {
+	switch d := time.Duration(n) * time.Second; {
+	case n < 120:
+		return fmt.Sprintf("%d s", n)
+	case d < 2*time.Hour:
+		return fmt.Sprintf("%d min", (n+59)/60)
+	default:
+		return fmt.Sprintf("%d h", (n+3599)/3600)
+	}
+}

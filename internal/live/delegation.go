@@ -1,0 +1,319 @@
+package live
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/miekg/dns"
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// parentZone is the zone above a domain and who serves it.
+type parentZone struct {
+	once    sync.Once
+	name    string
+	servers []*nameServer
+}
+
+type nameServer struct {
+	name      string
+	addresses []netip.Addr
+	only6     bool         // it has addresses, of which this vantage reaches none
+	private   []netip.Addr // in private networks, which a stranger's zone has no business to have us ask
+}
+
+// nameServer finds the addresses of a name server: what the resolvers say, or else the glue of a delegation.
+func (w *Web) nameServer(ctx context.Context, name string, glue map[string][]netip.Addr) *nameServer {
+	n := &nameServer{name: name}
+	h, err := web.ParseObservedHost(name)
+	if err != nil {
+		return n
+	}
+	if to, pointed := w.dialer.pointed(h, dnsPort); pointed {
+		n.addresses = []netip.Addr{to.Addr()}
+		return n
+	}
+	n.addresses = w.resolver.lookup(ctx, h).addresses
+	if len(n.addresses) == 0 {
+		n.addresses = glue[name]
+	}
+	if !w.private {
+		all := n.addresses
+		n.addresses = slices.DeleteFunc(slices.Clone(all), web.IsPrivate)
+		n.private = slices.DeleteFunc(slices.Clone(all), func(a netip.Addr) bool { return !web.IsPrivate(a) })
+	}
+	if !w.dialer.ipv6 {
+		all := len(n.addresses)
+		n.addresses = slices.DeleteFunc(slices.Clone(n.addresses), func(a netip.Addr) bool { return a.Is6() })
+		n.only6 = all > 0 && len(n.addresses) == 0
+	}
+	return n
+}
+
+// parent finds the zone above a name: the nearest one for which the resolvers know name servers.
+func (s *Surveyor) parent(ctx context.Context, name string) *parentZone {
+	_, above, _ := strings.Cut(name, ".")
+	s.parentsLock.Lock()
+	if s.parents == nil {
+		s.parents = map[string]*parentZone{}
+	}
+	p := s.parents[above]
+	if p == nil {
+		p = &parentZone{}
+		s.parents[above] = p
+	}
+	s.parentsLock.Unlock()
+	p.once.Do(func() {
+		for zone := above; ; {
+			answer, refused := s.Web.resolver.exchange(ctx, dns.Fqdn(zone), dns.TypeNS)
+			if names := nsNames(answer, refused, zone); len(names) > 0 {
+				p.name = zone
+				for _, n := range names[:min(len(names), mostParentNames)] {
+					p.servers = append(p.servers, s.Web.nameServer(ctx, n, nil))
+				}
+				return
+			}
+			if zone == "" {
+				return
+			}
+			_, zone, _ = strings.Cut(zone, ".")
+		}
+	})
+	return p
+}
+
+func nsNames(answer *dns.Msg, refused *refusal, zone string) []string {
+	if refused != nil {
+		return nil
+	}
+	var names []string
+	for _, rr := range answer.Answer {
+		if ns, ok := rr.(*dns.NS); ok && strings.EqualFold(ns.Hdr.Name, dns.Fqdn(zone)) {
+			names = append(names, plain(ns.Ns))
+		}
+	}
+	return names
+}
+
+func plain(name string) string { return strings.ToLower(strings.TrimSuffix(name, ".")) }
+
+// delegation asks the parent and every name server of the zone at every address.
+func (l *looker) delegation(ctx context.Context) {
+	byParent, glue := l.askParent(ctx)
+	zoneNames := func() []string {
+		answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(l.domain.Name), dns.TypeNS)
+		return nsNames(answer, refused, l.domain.Name)
+	}
+	names := map[string][]string{}
+	for _, n := range byParent {
+		names[n] = append(names[n], "parent")
+	}
+	if len(byParent) == 0 {
+		for _, n := range zoneNames() {
+			names[n] = append(names[n], "zone")
+		}
+	}
+	asked := map[string]bool{}
+	for len(asked) < len(names) {
+		var next []string
+		for n := range names {
+			if !asked[n] {
+				next = append(next, n)
+				asked[n] = true
+			}
+		}
+		slices.Sort(next)
+		if all := len(asked); all > mostServers {
+			next = next[:max(0, len(next)-(all-mostServers))]
+			l.unseen("more than %d name servers are named; the others were not asked", mostServers)
+		}
+		if len(next) == 0 {
+			break
+		}
+		for _, n := range l.askServers(ctx, next, glue) {
+			if !slices.Contains(names[n], "zone") {
+				names[n] = append(names[n], "zone")
+			}
+		}
+	}
+	slices.SortStableFunc(l.sessions, func(a, b *session) int { // the newest is asked first, and counts
+		return cmp.Compare(int32(b.serial-a.serial), 0) // serial number arithmetic (RFC 1982 section 3.2)
+	})
+	for i := range l.domain.Servers {
+		l.domain.Servers[i].By = names[l.domain.Servers[i].Name]
+	}
+	if len(names) == 0 {
+		l.unseen("no name server of %s is known: neither the parent nor the resolvers name one", l.domain.Name)
+	}
+}
+
+// askParent asks the zone above for the delegation and DS. It returns the names of the servers, and their glue.
+func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Addr) {
+	p := l.surveyor.parent(ctx, l.domain.Name)
+	l.domain.Parent.Zone = cmp.Or(p.name, ".")
+	tries := 0
+	for _, server := range p.servers {
+		for _, a := range server.addresses {
+			if tries++; tries > mostParents || ctx.Err() != nil {
+				break
+			}
+			h, _ := web.ParseObservedHost(server.name)
+			session := l.web.newSession(h, a)
+			answer, err := session.ask(ctx, l.domain.Name, dns.TypeNS)
+			if err != nil || answer.Rcode != dns.RcodeSuccess {
+				session.close()
+				continue
+			}
+			l.domain.Parent.Server = session.who()
+			names, glue := l.readDelegation(answer)
+			if ds, err := session.ask(ctx, l.domain.Name, dns.TypeDS); err == nil {
+				for _, rr := range ds.Answer {
+					if d, ok := rr.(*dns.DS); ok {
+						l.domain.Parent.DS = append(l.domain.Parent.DS, survey.DS{Text: rdata(d)})
+					}
+				}
+			}
+			session.close()
+			return names, glue
+		}
+	}
+	l.unseen("no server of the zone above (%s) could be asked", l.domain.Parent.Zone)
+	return nil, nil
+}
+
+func (l *looker) readDelegation(answer *dns.Msg) ([]string, map[string][]netip.Addr) {
+	var names []string
+	glue := map[string][]netip.Addr{}
+	for _, rr := range slices.Concat(answer.Answer, answer.Ns) {
+		if ns, ok := rr.(*dns.NS); ok && plain(ns.Hdr.Name) == l.domain.Name {
+			names = append(names, plain(ns.Ns))
+			l.domain.Parent.TTL = int(ns.Hdr.Ttl)
+		}
+	}
+	for _, rr := range answer.Extra {
+		switch rr := rr.(type) {
+		case *dns.A:
+			if a, ok := netip.AddrFromSlice(rr.A.To4()); ok {
+				glue[plain(rr.Hdr.Name)] = append(glue[plain(rr.Hdr.Name)], a)
+			}
+		case *dns.AAAA:
+			if a, ok := netip.AddrFromSlice(rr.AAAA); ok {
+				glue[plain(rr.Hdr.Name)] = append(glue[plain(rr.Hdr.Name)], a)
+			}
+		}
+	}
+	slices.Sort(names)
+	l.domain.Parent.Servers = slices.Compact(names)
+	return l.domain.Parent.Servers, glue
+}
+
+// askServers looks whether name servers answer for the zone, all side by side, and returns the NS records of those that
+// do.
+func (l *looker) askServers(ctx context.Context, names []string, glue map[string][]netip.Addr) []string {
+	type found struct {
+		server  survey.Server
+		session *session
+		ns      []string
+	}
+	var results []*found
+	var all crew.Crew
+	for _, name := range names {
+		n := l.web.nameServer(ctx, name, glue)
+		for _, a := range n.private {
+			results = append(results, &found{server: survey.Server{Name: name, Address: a.String(), State: survey.Inside,
+				Says: "its address lies in a private network, and was not asked"}})
+		}
+		if n.only6 {
+			l.unseen("%s has only IPv6 addresses, and this vantage has no IPv6", name)
+			continue
+		}
+		if len(n.addresses)+len(n.private) == 0 {
+			results = append(
+				results,
+				&found{server: survey.Server{Name: name, State: survey.Nowhere, Says: "its name leads to no address"}},
+			)
+		}
+		for _, a := range n.addresses {
+			if l.asked++; l.asked > mostServerSessions {
+				l.unseen("the name servers have more than %d addresses; the others were not asked", mostServerSessions)
+				break
+			}
+			f := &found{server: survey.Server{Name: name}}
+			results = append(results, f)
+			all.Go(func() {
+				h, _ := web.ParseObservedHost(name)
+				f.session = l.web.newSession(h, a)
+				f.server.Address = f.session.target.String()
+				f.ns = l.askServer(ctx, f.session, &f.server)
+			})
+		}
+	}
+	all.Wait()
+	var ns []string
+	for _, f := range results {
+		l.domain.Servers = append(l.domain.Servers, f.server)
+		switch {
+		case f.session == nil:
+		case f.server.State == survey.Answers:
+			f.session.serial = f.server.Serial
+			l.sessions = append(l.sessions, f.session)
+			ns = append(ns, f.ns...)
+		default:
+			f.session.close()
+		}
+	}
+	return ns
+}
+
+// askServer fills in how a name server answers for the zone.
+func (l *looker) askServer(ctx context.Context, s *session, server *survey.Server) []string {
+	answer, err := s.ask(ctx, l.domain.Name, dns.TypeSOA)
+	if err != nil {
+		server.State, server.Says = survey.Silent, fmt.Sprintf("it does not answer within %s", l.web.vantage.Timeout)
+		var r *refusal
+		if !isTimeout(err) && !(errors.As(err, &r) && r.kind == chain.Timeout) {
+			server.Says = "it does not answer: " + plainError(err)
+		}
+		return nil
+	}
+	soa := soaOf(answer.Answer)
+	switch {
+	case soa != nil && plain(soa.Hdr.Name) == l.domain.Name && answer.Authoritative:
+		server.State, server.Serial = survey.Answers, soa.Serial
+	case soa != nil && answer.Authoritative:
+		server.State, server.Says = survey.Other, "it answers for the zone "+plain(soa.Hdr.Name)
+		return nil
+	case soaOf(answer.Ns) != nil && answer.Authoritative:
+		server.State, server.Says = survey.Other, "it answers for the zone "+plain(soaOf(answer.Ns).Hdr.Name)
+		return nil
+	default:
+		server.State, server.Says = survey.Lame, "it says "+dns.RcodeToString[answer.Rcode]
+		if answer.Rcode == dns.RcodeSuccess {
+			server.Says = "it answers without authority"
+		}
+		return nil
+	}
+	ns, err := s.ask(ctx, l.domain.Name, dns.TypeNS)
+	if err != nil {
+		return nil
+	}
+	return nsNames(ns, nil, l.domain.Name)
+}
+
+func soaOf(section []dns.RR) *dns.SOA {
+	for _, rr := range section {
+		if soa, ok := rr.(*dns.SOA); ok {
+			return soa
+		}
+	}
+	return nil
+}
