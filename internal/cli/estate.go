@@ -205,16 +205,15 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 			continue
 		}
 		d := live.FileDomain(z.name, z.records)
-		d.Looked, d.Partial, d.Missed = in.Now, z.partial, z.missed
+		d.Looked, d.Partial, d.Remaining, d.Missed = in.Now, z.marks.Partial, z.marks.Remaining, z.marks.Missed
 		if was := merged.Of(d.Name); was != nil {
 			before.Domains = append(
 				slices.DeleteFunc(before.Domains, func(o survey.Domain) bool { return o.Name == d.Name }),
 				*was,
 			)
 			seen := *was
-			seen.Records, seen.Wildcards, seen.Source, seen.Partial, seen.Looked = d.Records, d.Wildcards, d.Source, z.partial,
-				in.Now
-			seen.Missed = z.missed
+			seen.Records, seen.Wildcards, seen.Source, seen.Looked = d.Records, d.Wildcards, d.Source, in.Now
+			seen.Partial, seen.Remaining, seen.Missed = d.Partial, d.Remaining, d.Missed
 			d = seen
 		}
 		merged.Domains = append(slices.DeleteFunc(merged.Domains, func(o survey.Domain) bool { return o.Name == d.Name }), d)
@@ -267,8 +266,7 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 			)
 			continue
 		}
-		partial, missed := files.ZoneMarks(path)
-		zones[path] = zoneFile{h, records, partial, missed}
+		zones[path] = zoneFile{h, records, files.ZoneMarks(path)}
 	}
 	return zones, faults.Err()
 }

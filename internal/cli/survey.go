@@ -109,9 +109,6 @@ func (p *program) runSurvey(
 	if err != nil && len(v.Domains) == 0 {
 		return err
 	}
-	if broken := w.Broken(); broken != nil {
-		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
-	}
 	var keepErr, saveErr error // kept first: the reader of a pipe may leave, a disk be full
 	kept := ""
 	if !o.forget {
@@ -130,7 +127,19 @@ func (p *program) runSurvey(
 	if err := cmp.Or(err, saveErr, writeErr); err != nil {
 		return err
 	}
+	if v.SawNothing() { // kept all the same: that somebody looked, and saw nothing, is worth knowing
+		return failed(sawNothing(w, v))
+	}
 	return out.verdict(v.Findings)
+}
+
+// sawNothing says why a survey saw nothing at all.
+func sawNothing(w *live.Web, v *survey.Survey) error {
+	if broken := w.Broken(); broken != nil {
+		return fmt.Errorf("nothing could be seen from this vantage: %w", broken)
+	}
+	return fmt.Errorf("nothing could be seen of %s: no name server of any answered, and no zone above",
+		strings.Join(v.Dark(), ", "))
 }
 
 // subjectsOf gives the domains to survey, with whole zones from files where there are any.
@@ -155,8 +164,9 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 			Hosts:     d.Hosts(),
 			Selectors: e.Selectors,
 			Zone:      byName[d.Name.String()],
-			Partial:   marks[d.Name.String()].partial,
-			Missed:    marks[d.Name.String()].missed,
+			Partial:   marks[d.Name.String()].marks.Partial,
+			Remaining: marks[d.Name.String()].marks.Remaining,
+			Missed:    marks[d.Name.String()].marks.Missed,
 			Renews:    d.Renews,
 			Coming:    d.MovesTo(),
 		}
@@ -185,8 +195,7 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 type zoneFile struct {
 	name    web.Host
 	records []dns.RR
-	partial bool            // it says so itself
-	missed  []survey.Missed // what nobody answered about when it was made
+	marks   files.Marks // what it says itself of what is not known
 }
 
 // zoneNameOf guesses a zone's name from that of its file, for files without $ORIGIN.
@@ -282,7 +291,8 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 	var failures []error
 	saved := 0
 	for _, d := range v.Domains {
-		text, err := files.ZoneText(d.Name, d.Records, d.Partial, "as it was seen", d.Missed...)
+		text, err := files.ZoneText(d.Name, d.Records, "as it was seen",
+			files.Marks{Partial: d.Partial, Remaining: d.Remaining, Missed: d.Missed})
 		if err == nil {
 			err = files.WriteNew(filepath.Join(folder, d.Name+".zone"), text)
 		}

@@ -90,7 +90,8 @@ it, and most providers import it.`,
 					failures = append(failures, err)
 					continue
 				}
-				text, err := files.ZoneText(z.Name, sets, z.Partial, "as it is after the changes of the plan", z.Missed...)
+				text, err := files.ZoneText(z.Name, sets, "as it is after the changes of the plan",
+					files.Marks{Partial: z.Partial, Remaining: z.Remaining, Missed: z.Missed})
 				if err != nil {
 					return failed(err)
 				}

@@ -309,7 +309,7 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 		{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"x\"y" "z"`}},
 		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
 	}
-	text, err := ZoneText("a.example", sets, true, "as it was seen")
+	text, err := ZoneText("a.example", sets, "as it was seen", Marks{Partial: true})
 	require.NoError(t, err)
 	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
 	assert.Contains(t, lines[1], "PARTIAL")
@@ -324,13 +324,13 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 		record.Set{Name: "b.a.example", Type: "TXT", TTL: 60, Values: []string{`"x"`}},
 		record.Set{Name: "a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example."}},
 	)
-	text, err = ZoneText("a.example", crowded, false, "as it was seen")
+	text, err = ZoneText("a.example", crowded, "as it was seen", Marks{})
 	require.NoError(t, err)
 	assert.Equal(t, 3, strings.Count(string(text), "; beside others"))
 	_, records, err = ReadZone(write(t, "a.example.zone", string(text)), "")
 	require.NoError(t, err)
 	assert.Len(t, records, 5)
-	_, err = ZoneText("a.example", sets[:1], false, "as it was seen")
+	_, err = ZoneText("a.example", sets[:1], "as it was seen", Marks{})
 	assert.ErrorContains(t, err, "SOA")
 }
 
@@ -341,20 +341,15 @@ func TestAZoneFileSaysWhatIsNotKnownOfTheZone(t *testing.T) {
 	missed := []survey.Missed{
 		{Name: "www.a.example", Type: "HTTPS", By: "ns1.h.example (192.0.2.51:53)", Why: "it says SERVFAIL"},
 	}
-	text, err := ZoneText("a.example", sets, true, "as it was seen", missed...)
+	text, err := ZoneText("a.example", sets, "as it was seen", Marks{Partial: true, Remaining: true, Missed: missed})
 	require.NoError(t, err)
 	path := write(t, "a.example.zone", string(text))
-	partial, again := ZoneMarks(path)
-	assert.True(t, partial)
-	assert.Equal(t, missed, again)
+	assert.Equal(t, Marks{Partial: true, Remaining: true, Missed: missed}, ZoneMarks(path))
 	_, records, err := ReadZone(path, "")
 	require.NoError(t, err)
 	assert.Len(t, records, 1)
-	partial, again = ZoneMarks(
-		write(t, "b.example.zone", "; an export\n@ IN SOA ns h 1 2 3 4 5\n; PARTIAL: no mark here\n"),
-	)
-	assert.False(t, partial)
-	assert.Empty(t, again)
+	export := write(t, "b.example.zone", "; an export\n@ IN SOA ns h 1 2 3 4 5\n; PARTIAL: no mark here\n")
+	assert.Equal(t, Marks{}, ZoneMarks(export))
 }
 
 func TestNoValueBeginsALineOfAZoneFile(t *testing.T) {
@@ -363,7 +358,7 @@ func TestNoValueBeginsALineOfAZoneFile(t *testing.T) {
 		{Name: "x.a.example", Type: "TXT", TTL: 60, Values: []string{"\"x\"\n$INCLUDE /etc/passwd", "\"y\""}},
 		{Name: "y.a.example", Type: "MX", TTL: 60, Values: []string{"none at all"}},
 	}
-	text, err := ZoneText("a.example", sets, false, "as it was seen")
+	text, err := ZoneText("a.example", sets, "as it was seen", Marks{})
 	require.NoError(t, err)
 	assert.NotContains(t, string(text), "\n$")
 	_, records, err := ReadZone(write(t, "a.example.zone", string(text)), "")

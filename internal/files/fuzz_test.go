@@ -163,7 +163,7 @@ func FuzzZoneText(f *testing.F) {
 		}
 		seen, _ := live.Sets("a.example", []dns.RR{rr})
 		sets = append(sets, seen...)
-		text, err := ZoneText("a.example", sets, false, "x")
+		text, err := ZoneText("a.example", sets, "x", Marks{})
 		require.NoError(t, err)
 		_, records, err := ReadZone(stored(t, path, string(text)), "")
 		require.NoError(t, err, "%s", text)

@@ -128,9 +128,9 @@ func zoneFault(path string, err error) problem.Problem {
 
 // ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every
 // name in full, a record a line, so that two can be compared line by line. what says in the first line which state of
-// the zone it is. What no name server would load beside an alias stands there as a comment. That the picture is
-// partial, and what nobody answered about, stands in comments that ZoneMarks reads.
-func ZoneText(zone string, sets []record.Set, partial bool, what string, missed ...survey.Missed) ([]byte, error) {
+// the zone it is. What no name server would load beside an alias stands there as a comment. What is not known of the
+// zone stands in comments that ZoneMarks reads.
+func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte, error) {
 	if _, ok := record.Find(sets, zone, "SOA"); !ok {
 		return nil, fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
 	}
@@ -138,10 +138,13 @@ func ZoneText(zone string, sets []record.Set, partial bool, what string, missed 
 	record.Sort(sets)
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "; The zone %s %s.\n", zone, what)
-	if partial {
+	if marks.Partial {
 		fmt.Fprintln(&b, partialMark+" made by asking for names that are commonly there; other records may be missing.")
 	}
-	for _, m := range missed {
+	if marks.Remaining {
+		fmt.Fprintln(&b, remainingMark+" seen through a resolver; the zone's own TTLs may be longer.")
+	}
+	for _, m := range marks.Missed {
 		fmt.Fprintf(&b, "%s %s %s %s: %s\n", missedMark, m.Name, m.Type, oneLine(m.By), oneLine(m.Why))
 	}
 	aliases := map[string]bool{}
@@ -192,34 +195,44 @@ func nameText(name string) string {
 
 // What begins the comments that say what is not known of a zone.
 const (
-	partialMark = "; PARTIAL:"
-	missedMark  = "; UNSEEN:"
+	partialMark   = "; PARTIAL:"
+	remainingMark = "; REMAINING TTLS:"
+	missedMark    = "; UNSEEN:"
 )
+
+// Marks is what is not known of a zone.
+type Marks struct {
+	Partial   bool            // it was asked about name by name
+	Remaining bool            // its TTLs are what resolvers had left of them
+	Missed    []survey.Missed // what nobody answered about
+}
 
 // oneLine keeps a text on its comment line.
 func oneLine(s string) string { return problem.Clean(s) }
 
-// ZoneMarks reads from a zone file that ZoneText made whether it is a partial picture, and what nobody answered about.
-// A file of somebody else's has no such marks.
-func ZoneMarks(path string) (partial bool, missed []survey.Missed) {
+// ZoneMarks reads from a zone file that ZoneText made what is not known of the zone. A file of somebody else's has no
+// such marks.
+func ZoneMarks(path string) Marks {
+	var m Marks
 	data, err := os.ReadFile(path)
 	if err != nil {
-		return false, nil
+		return m
 	}
 	for line := range strings.Lines(string(data)) {
 		line = strings.TrimRight(line, "\r\n")
 		if !strings.HasPrefix(line, ";") {
 			break // marks stand above all records
 		}
-		partial = partial || strings.HasPrefix(line, partialMark)
+		m.Partial = m.Partial || strings.HasPrefix(line, partialMark)
+		m.Remaining = m.Remaining || strings.HasPrefix(line, remainingMark)
 		if rest, is := strings.CutPrefix(line, missedMark+" "); is {
 			if f := strings.SplitN(rest, " ", 3); len(f) == 3 {
 				by, why, _ := strings.Cut(f[2], ": ")
-				missed = append(missed, survey.Missed{Name: f[0], Type: f[1], By: by, Why: why})
+				m.Missed = append(m.Missed, survey.Missed{Name: f[0], Type: f[1], By: by, Why: why})
 			}
 		}
 	}
-	return partial, missed
+	return m
 }
 
 // namesIn says which fields of a type's data are names, from 0.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
 	"net/netip"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 	"github.com/miekg/dns"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -156,40 +158,122 @@ func (l *looker) delegation(ctx context.Context) {
 	}
 }
 
-// askParent asks the zone above for the delegation and DS. It returns the names of the servers, and their glue.
+// parentSays is what one server of the zone above says.
+type parentSays struct {
+	who        string
+	delegation *dns.Msg // nil: it did not answer
+	ds         *dns.Msg
+}
+
+// askParent asks the zone above for the delegation and DS, at several of its servers, and notes where they differ. It
+// returns the names of the servers, and their glue.
 func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Addr) {
 	p := l.surveyor.parent(ctx, l.domain.Name)
 	l.domain.Parent.Zone = cmp.Or(p.name, ".")
-	tries := 0
-	for _, server := range p.servers {
-		for _, a := range server.addresses {
-			if tries++; tries > mostParents || ctx.Err() != nil {
-				break
-			}
-			h, _ := web.ParseObservedHost(server.name)
-			session := l.web.newSession(h, a)
-			answer, err := session.ask(ctx, l.domain.Name, dns.TypeNS)
-			if err != nil || answer.Rcode != dns.RcodeSuccess {
-				session.close()
-				continue
-			}
-			l.domain.Parent.Server = session.who()
-			names, glue := l.readDelegation(answer)
-			if ds, err := session.ask(ctx, l.domain.Name, dns.TypeDS); err == nil {
-				for _, rr := range ds.Answer {
-					if d, ok := rr.(*dns.DS); ok {
-						l.domain.Parent.DS = append(l.domain.Parent.DS, survey.DS{Text: rdata(d)})
-					}
-				}
-			}
-			session.close()
-			return names, glue
+	var all []*parentSays
+	var asking crew.Crew
+	for _, at := range p.someServers() {
+		says := &parentSays{}
+		all = append(all, says)
+		asking.Go(func() { l.askParentServer(ctx, at, says) })
+	}
+	asking.Wait()
+	all = slices.DeleteFunc(all, func(s *parentSays) bool { return s.delegation == nil })
+	if len(all) == 0 {
+		l.unseen("no server of the zone above (%s) could be asked", l.domain.Parent.Zone)
+		return nil, nil
+	}
+	l.domain.Parent.Server = all[0].who
+	l.domain.Parent.Unknown = all[0].delegation.Rcode == dns.RcodeNameError
+	l.parentsDiffer(all)
+	names, glue := l.readDelegation(all[0].delegation)
+	for _, says := range all {
+		if says.ds != nil {
+			l.readDS(says.ds)
+			break
 		}
 	}
-	l.unseen("no server of the zone above (%s) could be asked", l.domain.Parent.Zone)
-	return nil, nil
+	return names, glue
 }
 
+// addressed is a name server at one of its addresses.
+type addressed struct {
+	name string
+	at   netip.Addr
+}
+
+// someServers gives the first address of each server, then the others, as many as are asked.
+func (p *parentZone) someServers() []addressed {
+	var all []addressed
+	for round := 0; len(all) < mostParents; round++ {
+		before := len(all)
+		for _, s := range p.servers {
+			if round < len(s.addresses) {
+				all = append(all, addressed{s.name, s.addresses[round]})
+			}
+		}
+		if len(all) == before {
+			break
+		}
+	}
+	return all[:min(len(all), mostParents)]
+}
+
+func (l *looker) askParentServer(ctx context.Context, at addressed, says *parentSays) {
+	h, err := web.ParseObservedHost(at.name)
+	if err != nil {
+		return
+	}
+	s := l.web.newSession(h, at.at)
+	defer s.close()
+	answer, err := s.ask(ctx, l.domain.Name, dns.TypeNS)
+	if err != nil || answer.Rcode != dns.RcodeSuccess && answer.Rcode != dns.RcodeNameError {
+		return
+	}
+	says.who, says.delegation = s.who(), answer
+	if ds, err := s.ask(ctx, l.domain.Name, dns.TypeDS); err == nil &&
+		(ds.Rcode == dns.RcodeSuccess || ds.Rcode == dns.RcodeNameError) {
+		says.ds = ds
+	}
+}
+
+// parentsDiffer notes where the servers of the zone above do not say the same.
+func (l *looker) parentsDiffer(all []*parentSays) {
+	for _, kind := range []uint16{dns.TypeNS, dns.TypeDS} {
+		var voices []*said
+		key := record.Key{Name: l.domain.Name, Type: dns.TypeToString[kind]}
+		for _, says := range all {
+			m := says.delegation
+			if kind == dns.TypeDS {
+				m = says.ds
+			}
+			if m == nil {
+				continue
+			}
+			v := survey.Voice{Who: says.who, Values: []string{}}
+			for _, rr := range slices.Concat(m.Answer, m.Ns) {
+				if rr.Header().Rrtype == kind && plain(rr.Header().Name) == l.domain.Name {
+					v.Values = append(v.Values, strings.ToLower(rdata(rr)))
+				}
+			}
+			slices.Sort(v.Values)
+			voices = append(voices, &said{v, map[record.Key]*survey.Voice{key: &v}})
+		}
+		if d, differ := difference(voices, key); differ {
+			l.domain.Differences = append(l.domain.Differences, d)
+		}
+	}
+}
+
+func (l *looker) readDS(answer *dns.Msg) {
+	for _, rr := range answer.Answer {
+		if d, ok := rr.(*dns.DS); ok {
+			l.domain.Parent.DS = append(l.domain.Parent.DS, survey.DS{Text: rdata(d)})
+		}
+	}
+}
+
+// readDelegation reads who serves the zone, and the addresses of those whose names lie within it (glue).
 func (l *looker) readDelegation(answer *dns.Msg) ([]string, map[string][]netip.Addr) {
 	var names []string
 	glue := map[string][]netip.Addr{}
@@ -200,19 +284,29 @@ func (l *looker) readDelegation(answer *dns.Msg) ([]string, map[string][]netip.A
 		}
 	}
 	for _, rr := range answer.Extra {
+		var ip net.IP
 		switch rr := rr.(type) {
 		case *dns.A:
-			if a, ok := netip.AddrFromSlice(rr.A.To4()); ok {
-				glue[plain(rr.Hdr.Name)] = append(glue[plain(rr.Hdr.Name)], a)
-			}
+			ip = rr.A
 		case *dns.AAAA:
-			if a, ok := netip.AddrFromSlice(rr.AAAA); ok {
-				glue[plain(rr.Hdr.Name)] = append(glue[plain(rr.Hdr.Name)], a)
-			}
+			ip = rr.AAAA
+		}
+		if a, ok := netip.AddrFromSlice(ip); ok {
+			name := plain(rr.Header().Name)
+			glue[name] = append(glue[name], a.Unmap())
 		}
 	}
 	slices.Sort(names)
 	l.domain.Parent.Servers = slices.Compact(names)
+	for _, name := range l.domain.Parent.Servers {
+		if len(glue[name]) > 0 && strings.HasSuffix(name, "."+l.domain.Name) {
+			g := survey.Glue{Name: name}
+			for _, a := range glue[name] {
+				g.Addresses = append(g.Addresses, a.String())
+			}
+			l.domain.Parent.Glue = append(l.domain.Parent.Glue, g)
+		}
+	}
 	return l.domain.Parent.Servers, glue
 }
 

@@ -9,29 +9,48 @@ import (
 
 	"github.com/miekg/dns"
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// aliasEnds looks whether the targets of aliases have addresses.
+// aliasEnds looks whether the targets of aliases have addresses. What counts at the names of keys, policies and proofs
+// is that the target is there, with addresses or without.
 func (l *looker) aliasEnds(ctx context.Context) {
 	for _, s := range l.domain.Records {
 		if s.Type != "CNAME" || len(s.Values) == 0 || ctx.Err() != nil {
 			continue
 		}
 		target := plain(s.Values[0])
+		end := survey.AliasEnd{Name: s.Name, Target: target, Circle: l.circleFrom(s.Name)}
 		h, err := web.ParseObservedHost(target)
-		end := survey.AliasEnd{Name: s.Name, Target: target}
-		if survey.ForNoHost(
-			s.Name,
-		) { // keys, policies and proofs: what counts is that the name is there, with or without addresses
+		switch {
+		case len(end.Circle) > 0:
+		case survey.ForNoHost(s.Name):
 			answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(target), dns.TypeTXT)
 			end.Exists = refused != nil || answer.Rcode != dns.RcodeNameError
-		} else if err == nil {
+		case err == nil:
 			found := l.web.resolver.lookup(ctx, h)
-			end.Exists = len(found.addresses) > 0 || found.refusal != nil && found.refusal.kind != chain.NoAddress
+			end.Exists, end.Circle = !found.absent, found.circle
 		}
 		l.domain.Aliases = append(l.domain.Aliases, end)
+	}
+}
+
+// circleFrom gives the aliases within the zone that lead round, from where a name leads into them; nil where they do
+// not.
+func (l *looker) circleFrom(name string) []string {
+	var way []string
+	for {
+		if at := slices.Index(way, name); at >= 0 {
+			return way[at:]
+		}
+		way = append(way, name)
+		s, ok := record.Find(l.domain.Records, name, "CNAME")
+		if !ok {
+			return nil
+		}
+		name = plain(s.Values[0])
 	}
 }
 
@@ -83,7 +102,7 @@ func (l *looker) askEachAddress(ctx context.Context, d web.Door, addresses []net
 
 // robots reads robots.txt of a door that serves one itself.
 func (l *looker) robots(ctx context.Context, d web.Door) {
-	status, location, body, err := l.web.fetchOnce(ctx, d.URL("/robots.txt", ""), "text/plain", new(bool))
+	status, location, body, err := l.web.fetchOnce(ctx, d.URL("/robots.txt", ""), "text/plain", MostBody, new(bool))
 	if err != nil || status != 200 || location != "" {
 		return
 	}
@@ -100,9 +119,19 @@ func (l *looker) registration(ctx context.Context) {
 	if err != nil {
 		l.unseen("the registration of %s: %s", l.domain.Name, problemText(err))
 		if !l.subject.Renews.IsZero() {
-			l.domain.Registration = &survey.Registration{From: "the estate file", Ends: &l.subject.Renews}
+			l.domain.Registration = &survey.Registration{
+				From:     survey.EstateFile,
+				Ends:     &l.subject.Renews,
+				EndsFrom: survey.EstateFile,
+			}
 		}
 		return
 	}
 	l.domain.Registration = r
+	if len(r.Unread) > 0 {
+		l.unseen("the registration of %s: a part of these could not be read: %s", l.domain.Name, strings.Join(r.Unread, ", "))
+	}
+	if r.Ends == nil && !l.subject.Renews.IsZero() { // what somebody wrote down is better than nothing
+		r.Ends, r.EndsFrom = &l.subject.Renews, survey.EstateFile
+	}
 }

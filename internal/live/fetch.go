@@ -6,23 +6,25 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// fetch gets the body of a URL, to MostBody octets, following a few redirects. Certificates are not judged.
-func (w *Web) fetch(ctx context.Context, u web.URL, accept string) (int, []byte, error) {
+// fetch gets the body of a URL, following a few redirects. Certificates are not judged. A body of more than so many
+// octets is an error.
+func (w *Web) fetch(ctx context.Context, u web.URL, accept string, most int64) (int, []byte, error) {
 	public := false
 	for range 4 {
 		leave, ok := w.await(ctx, u.Host())
 		if !ok {
 			return 0, nil, ctx.Err()
 		}
-		status, location, body, err := w.fetchOnce(ctx, u, accept, &public)
+		status, location, body, err := w.fetchOnce(ctx, u, accept, most+1, &public)
 		leave()
+		if int64(len(body)) > most {
+			return status, nil, fmt.Errorf("%s sends more than %d octets", u.Door(), most)
+		}
 		if err != nil || location == "" {
 			return status, body, err
 		}
@@ -35,8 +37,15 @@ func (w *Web) fetch(ctx context.Context, u web.URL, accept string) (int, []byte,
 	return 0, nil, errors.New("it redirects on and on")
 }
 
-// fetchOnce follows nothing. public says, and is told, whether the first address lay outside private networks.
-func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string, public *bool) (int, string, []byte, error) {
+// fetchOnce follows nothing, and reads so many octets of the body at most. public says, and is told, whether the first
+// address lay outside private networks.
+func (w *Web) fetchOnce(
+	ctx context.Context,
+	u web.URL,
+	accept string,
+	most int64,
+	public *bool,
+) (int, string, []byte, error) {
 	seen := &evidence{}
 	if _, pointed := w.dialer.pointed(u.Host(), u.Door().PortNumber()); !pointed {
 		if seen.host = w.resolver.lookup(ctx, u.Host()); seen.host.refusal != nil {
@@ -69,26 +78,6 @@ func (w *Web) fetchOnce(ctx context.Context, u web.URL, accept string, public *b
 	if (chain.Answer{Status: response.StatusCode}).IsRedirect() {
 		location = response.Header.Get("Location")
 	}
-	body, err := io.ReadAll(io.LimitReader(response.Body, MostBody))
+	body, err := io.ReadAll(io.LimitReader(response.Body, most))
 	return response.StatusCode, location, body, err
-}
-
-// registration asks for a domain's registration (RFC 9082 section 3.1.3, RFC 9083 section 5.3).
-func (w *Web) registration(ctx context.Context, r Registry, domain string) (*survey.Registration, error) {
-	base := r.base(domain)
-	if base == "" {
-		return nil, errors.New("nobody is named who would know (registration: in the estate file)")
-	}
-	u, err := web.ParseURL(strings.TrimSuffix(base, "/") + "/domain/" + domain)
-	if err != nil {
-		return nil, err
-	}
-	status, body, err := w.fetch(ctx, u, "application/rdap+json")
-	if err != nil {
-		return nil, err
-	}
-	if status != http.StatusOK {
-		return nil, fmt.Errorf("%s answers %d", u.Door(), status)
-	}
-	return readRegistration(u.Door().String(), body)
 }

@@ -100,13 +100,16 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 	assert.Equal(t, 200, ask(w, "http://any.wild.example/").Status)
 	assert.Equal(t, 200, ask(w, "http://192.0.2.1/").Status, "an address needs no name")
 	for host, says := range map[string]string{
-		"none.example": "does not exist", "text.example": "neither A nor AAAA", "round.example": "circle",
+		"none.example": "does not exist", "text.example": "neither A nor AAAA",
 		"dangling.example": "does not exist (by way of the alias nowhere.example)",
 	} {
 		a := ask(w, "http://"+host+"/")
 		assert.Equal(t, chain.NoAddress, a.Refusal, host)
 		assert.Contains(t, a.Detail, says, host)
 	}
+	round := ask(w, "http://round.example/")
+	assert.Equal(t, chain.AliasLoop, round.Refusal)
+	assert.Contains(t, round.Detail, "round in a circle: ")
 	assert.Contains(t, ask(w, "http://many.example/").Address, "192.0.2.", "an answer too long for UDP comes over TCP")
 }
 

@@ -26,6 +26,8 @@ type found struct {
 	aliases   []string     // the CNAMEs on the way
 	ttl       int          // the least of the address records, in seconds
 	refusal   *refusal     // where there are none
+	absent    bool         // it was answered that there are none
+	circle    []string     // the aliases that lead round, where they do
 }
 
 // resolver asks a vantage's resolvers, and remembers the answers for as long as one command runs.
@@ -38,6 +40,8 @@ type resolver struct {
 	known    map[web.Host]found
 	answered atomic.Bool
 	failure  atomic.Pointer[string]
+	silent   map[string]leftOut      // servers that did not answer
+	proven   map[string]dns.Question // that a server has answered
 }
 
 // The most CNAMEs that are followed, and the most names that are remembered.
@@ -47,7 +51,8 @@ const (
 )
 
 func newResolver(servers []string, timeout time.Duration) (*resolver, error) {
-	r := &resolver{servers: servers, timeout: timeout, known: map[web.Host]found{}}
+	r := &resolver{servers: servers, timeout: timeout, known: map[web.Host]found{},
+		silent: map[string]leftOut{}, proven: map[string]dns.Question{}}
 	if len(servers) > 0 {
 		return r, nil
 	}
@@ -105,7 +110,7 @@ func (r *resolver) ask(ctx context.Context, h web.Host) found {
 	if r.system {
 		return r.askSystem(ctx, h)
 	}
-	ctx, cancel := context.WithTimeout(ctx, time.Duration(2+2*len(r.servers))*r.timeout) // however long its aliases take
+	ctx, cancel := context.WithTimeout(ctx, time.Duration(4+4*len(r.servers))*r.timeout) // however long its aliases take
 	defer cancel()
 	types := []uint16{dns.TypeA, dns.TypeAAAA}
 	parts := make([]found, len(types))
@@ -128,6 +133,8 @@ func (r *resolver) ask(ctx context.Context, h web.Host) found {
 	if f.refusal == nil {
 		f.refusal = parts[1].refusal
 	}
+	f.circle = append(parts[0].circle, parts[1].circle...)
+	f.absent = (parts[0].refusal == nil || parts[0].absent) && (parts[1].refusal == nil || parts[1].absent)
 	if f.refusal == nil {
 		f.refusal = &refusal{chain.NoAddress, "it has neither A nor AAAA records" + through(f.aliases)}
 	}
@@ -153,12 +160,18 @@ func (r *resolver) chase(ctx context.Context, h web.Host, kind uint16) found {
 		last, ok := r.walk(answer, name, kind, &f)
 		switch {
 		case !ok:
-			f.refusal = &refusal{chain.NoAddress, "its aliases lead round in a circle or are too many" + through(f.aliases)}
+			f.refusal = &refusal{chain.NoAddress, fmt.Sprintf("more than %d aliases follow each other%s", mostAliases,
+				through(f.aliases))}
+			if len(f.circle) > 0 {
+				f.refusal = &refusal{chain.AliasLoop, "its aliases lead round in a circle: " +
+					strings.Join(append(f.circle, f.circle[0]), " → ")}
+			}
 			return f
 		case len(f.addresses) > 0:
 			return f
 		case answer.Rcode == dns.RcodeNameError:
 			f.refusal = &refusal{chain.NoAddress, "the name does not exist" + through(f.aliases)}
+			f.absent = true
 			return f
 		case last == name:
 			return f
@@ -174,7 +187,11 @@ func (r *resolver) walk(answer *dns.Msg, name string, kind uint16, f *found) (st
 		if alias == "" {
 			return name, true
 		}
-		if slices.Contains(f.aliases, alias) || len(f.aliases) == mostAliases {
+		if at := slices.Index(f.aliases, alias); at >= 0 {
+			f.circle = slices.Clone(f.aliases[at:])
+			return name, false
+		}
+		if len(f.aliases) == mostAliases {
 			return name, false
 		}
 		f.aliases = append(f.aliases, alias)
@@ -209,56 +226,169 @@ func take(answer *dns.Msg, name string, kind uint16, f *found) (alias string) {
 	return ""
 }
 
-// exchange asks one server after the other until one answers.
+// exchange asks one server after the other until one answers. Where one refuses because signatures do not hold, the
+// refusal says so.
 func (r *resolver) exchange(ctx context.Context, name string, kind uint16) (*dns.Msg, *refusal) {
-	question := new(dns.Msg)
-	question.SetQuestion(name, kind)
-	question.SetEdns0(1232, false)
 	if why := budgetOf(ctx).over(); why != nil {
 		return nil, why
 	}
-	var last string
+	question := resolverQuestion(name, kind)
+	last := &refusal{chain.Unresolved, "there is no resolver to ask"}
 	for _, server := range r.servers {
 		answer, err := r.askServer(ctx, question, server)
 		switch {
 		case budgetOf(ctx).over() != nil:
 			return nil, budgetOf(ctx).over()
 		case err != nil:
-			last = fmt.Sprintf("the resolver %s does not answer", server)
-			if isTimeout(err) {
-				last += fmt.Sprintf(" within %s", r.timeout)
-			}
+			last = &refusal{chain.Unresolved, r.why(server, err)}
 			continue
 		case answer.Rcode == dns.RcodeSuccess || answer.Rcode == dns.RcodeNameError:
-			r.answered.Store(true)
 			return answer, nil
 		}
-		r.answered.Store(true)
-		last = fmt.Sprintf("the resolver %s says %s", server, dns.RcodeToString[answer.Rcode])
+		last = &refusal{chain.Unresolved, fmt.Sprintf("the resolver %s says %s", server, dns.RcodeToString[answer.Rcode])}
+		if bad := r.unsigned(ctx, question, server, answer); bad != nil {
+			last = bad
+		}
 	}
 	if !r.answered.Load() {
-		r.failure.Store(&last)
-		return nil, &refusal{chain.Unseen, last}
+		r.failure.Store(&last.detail)
+		return nil, &refusal{chain.Unseen, last.detail}
 	}
-	return nil, &refusal{chain.NoAddress, last}
+	return nil, last
 }
 
-// askServer asks over UDP, once more where nothing comes, and over TCP where the answer is cut (RFC 7766 section 5).
+func resolverQuestion(name string, kind uint16) *dns.Msg {
+	question := new(dns.Msg)
+	question.SetQuestion(name, kind)
+	question.SetEdns0(1232, false)
+	return question
+}
+
+// why says why a resolver gave no answer.
+func (r *resolver) why(server string, err error) string {
+	if errors.Is(err, errLeftOut) {
+		r.lock.Lock()
+		defer r.lock.Unlock()
+		return r.silent[server].why
+	}
+	why := fmt.Sprintf("the resolver %s does not answer", server)
+	if isTimeout(err) {
+		why += fmt.Sprintf(" within %s", r.timeout)
+	}
+	return why
+}
+
+// unsigned tells whether a resolver that says SERVFAIL does so because signatures do not hold: it answers where it is
+// asked not to check them (RFC 4035 section 3.2.2). The refusal says whether one has ended.
+func (r *resolver) unsigned(ctx context.Context, question *dns.Msg, server string, answer *dns.Msg) *refusal {
+	if answer.Rcode != dns.RcodeServerFailure {
+		return nil
+	}
+	unchecked := question.Copy()
+	unchecked.CheckingDisabled = true
+	unchecked.IsEdns0().SetDo()
+	second, err := r.askServer(ctx, unchecked, server)
+	if err != nil || second.Rcode != dns.RcodeSuccess && second.Rcode != dns.RcodeNameError {
+		return nil
+	}
+	now := time.Now()
+	for _, rr := range slices.Concat(second.Answer, second.Ns) {
+		if sig, ok := rr.(*dns.RRSIG); ok && signatureEnds(sig).Before(now) {
+			return &refusal{chain.OldSigned, fmt.Sprintf("the resolver %s takes no answer about it, since its signature ended on %s",
+				server, signatureEnds(sig).Format("2 January 2006 15:04 MST"))}
+		}
+	}
+	return &refusal{chain.BadSigned, fmt.Sprintf("the resolver %s takes no answer about it, since its signatures do not hold",
+		server)}
+}
+
+var errLeftOut = errors.New("it did not answer before, and is not asked any more")
+
+// leftOut is a server that is not asked for a while, and why.
+type leftOut struct {
+	why   string
+	until time.Time
+}
+
+// asksAgain is how long a server that did not answer is left out.
+const asksAgain = time.Minute
+
+// skips tells whether a server is not asked now.
+func (r *resolver) skips(server string) bool {
+	r.lock.Lock()
+	defer r.lock.Unlock()
+	return time.Now().Before(r.silent[server].until)
+}
+
+// leaveOut has a server not be asked for a while.
+func (r *resolver) leaveOut(server string) {
+	r.lock.Lock()
+	defer r.lock.Unlock()
+	r.silent[server] = leftOut{
+		fmt.Sprintf("the resolver %s does not answer within %s, and was left out", server, r.timeout),
+		time.Now().Add(asksAgain),
+	}
+}
+
+// notes says which servers were left out, in the order of their names.
+func (r *resolver) notes() []string {
+	r.lock.Lock()
+	defer r.lock.Unlock()
+	var all []string
+	for _, l := range r.silent {
+		all = append(all, l.why)
+	}
+	slices.Sort(all)
+	return all
+}
+
+// askServer asks over UDP, once more where nothing comes, and over TCP where the answer is cut (RFC 7766 section 5),
+// cannot be read, or does not get through. A server that says nothing at all is left out from then on.
 func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server string) (*dns.Msg, error) {
-	ask := func(network string) (*dns.Msg, error) {
+	if r.skips(server) {
+		return nil, errLeftOut
+	}
+	ask := func(network string, question *dns.Msg) (*dns.Msg, error) {
 		if why := budgetOf(ctx).ask(); why != nil {
 			return nil, why
 		}
-		return exchange(ctx, &dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232}, question, server)
+		answer, err := exchange(ctx, &dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232}, question, server)
+		if err == nil {
+			r.answered.Store(true)
+			r.lock.Lock()
+			r.proven[server] = question.Question[0]
+			r.lock.Unlock()
+		}
+		return answer, err
 	}
-	answer, err := ask("udp")
-	if err != nil && ctx.Err() == nil && isTimeout(err) {
-		answer, err = ask("udp")
+	answer, err := ask("udp", question)
+	if err != nil && ctx.Err() == nil && isTimeout(err) && !r.skips(server) {
+		answer, err = ask("udp", question)
 	}
-	if err == nil && answer.Truncated {
-		return ask("tcp")
+	switch {
+	case err == nil && answer.Truncated, isUnreadable(err):
+		return ask("tcp", question)
+	case !isTimeout(err) || ctx.Err() != nil:
+		return answer, err
+	}
+	r.lock.Lock()
+	proven, before := r.proven[server]
+	r.lock.Unlock()
+	if before { // it lives: a large answer may not get through
+		if _, aliveErr := ask("udp", resolverQuestion(proven.Name, proven.Qtype)); aliveErr == nil {
+			return ask("tcp", question)
+		}
+	}
+	if ctx.Err() == nil {
+		r.leaveOut(server)
 	}
 	return answer, err
+}
+
+// isUnreadable tells whether an answer came that cannot be read, such as one that was cut and does not say so.
+func isUnreadable(err error) bool {
+	var d *dns.Error
+	return errors.As(err, &d)
 }
 
 // exchange asks over a connection of its own, which the end of the context closes: the DNS library minds its deadline
@@ -290,7 +420,7 @@ func (r *resolver) askSystem(ctx context.Context, h web.Host) found {
 		slices.SortStableFunc(addresses, func(a, b netip.Addr) int { return a.BitLen() - b.BitLen() })
 		return found{addresses: addresses}
 	case errors.As(err, &missing) && missing.IsNotFound:
-		return found{refusal: &refusal{chain.NoAddress, "the system's resolver finds no such name"}}
+		return found{absent: true, refusal: &refusal{chain.NoAddress, "the system's resolver finds no such name"}}
 	}
-	return found{refusal: &refusal{chain.NoAddress, "the system's resolver fails: " + err.Error()}}
+	return found{refusal: &refusal{chain.Unresolved, "the system's resolver fails: " + err.Error()}}
 }

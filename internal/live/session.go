@@ -24,11 +24,11 @@ type session struct {
 	direct  bool // a point leads there, around the proxy
 	conn    *dns.Conn
 	queries int
-	serial  uint32          // of the zone, as it said
-	bare    bool            // it wants no EDNS (RFC 6891 section 7)
-	mute    map[uint16]bool // types that it never answers about, though it does about others
-	longest time.Duration   // that an answer took; 0: none came yet
-	proven  dns.Question    // that it has answered
+	serial  uint32         // of the zone, as it said
+	bare    bool           // it wants no EDNS (RFC 6891 section 7)
+	unheard map[uint16]int // how many names it did not answer about, by type, though it does about others
+	longest time.Duration  // that an answer took; 0: none came yet
+	proven  dns.Question   // that it has answered
 }
 
 // The port of name servers (RFC 1035 section 4.2).
@@ -57,7 +57,10 @@ func (s *session) close() {
 
 var errOtherQuestion = errors.New("its answer is not for the question")
 
-var errMute = errors.New("it answers about other types, and never about this one")
+var errMute = errors.New("it answers about other things, and not about this")
+
+// mostUnheard is for how many names a server is asked about a type about which it never answers.
+const mostUnheard = 2
 
 // question makes a question as this server takes it.
 func (s *session) question(name string, kind uint16) *dns.Msg {
@@ -71,20 +74,60 @@ func (s *session) question(name string, kind uint16) *dns.Msg {
 }
 
 // ask asks for one name and type. A lost datagram is asked for once more, without EDNS where the server has answered
-// nothing else or says FORMERR (RFC 6891 section 7); a connection that broke is opened again, and an answer that does
-// not fit is asked for over TCP (RFC 7766 section 5). Where a server answers, but not about a type, it is not taken
-// for dead: the error is errMute, and nothing is asked about that type any more.
+// nothing else or says FORMERR (RFC 6891 section 7); a connection that broke is opened again. An answer that does not
+// fit, cannot be read or does not get through is asked for over TCP (RFC 7766 section 5). Where a server answers, but
+// not about a type, it is not taken for dead: the error is errMute, and it is soon not asked about that type any more.
 func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, error) {
-	if s.mute[kind] {
+	return s.askFor(ctx, s.question(name, kind))
+}
+
+// askSigned asks as ask does, for signatures too (RFC 4035 section 3.2.1).
+func (s *session) askSigned(ctx context.Context, name string, kind uint16) (*dns.Msg, error) {
+	question := s.question(name, kind)
+	if opt := question.IsEdns0(); opt != nil {
+		opt.SetDo()
+	}
+	return s.askFor(ctx, question)
+}
+
+func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
+	kind := question.Question[0].Qtype
+	if s.unheard[kind] >= mostUnheard {
 		return nil, errMute
 	}
-	question := s.question(name, kind)
 	if why := s.web.dialer.isDead(s.target); why != nil {
 		return nil, why
 	}
-	began := time.Now()
+	answer, err := s.twice(ctx, question)
+	if err == nil && answer.Rcode == dns.RcodeFormatError && !s.bare {
+		bare := question.Copy()
+		bare.Extra = nil
+		if second, secondErr := s.exchange(ctx, bare); secondErr == nil && second.Rcode != dns.RcodeFormatError {
+			answer, s.bare = second, true
+		}
+	}
+	if s.proxied() || err == nil && !answer.Truncated || err != nil && !isUnreadable(err) && !errors.Is(err, errMute) {
+		return answer, err
+	}
+	whole, tcpErr := exchange(ctx, &dns.Client{Net: "tcp", Timeout: s.patience()}, question, s.target.String())
+	switch {
+	case tcpErr == nil:
+		delete(s.unheard, kind)
+		return whole, nil
+	case errors.Is(err, errMute):
+		return nil, err
+	}
+	return nil, tcpErr
+}
+
+// twice asks once more where nothing comes back. It finds out whether the server is dead, or mute about a type.
+func (s *session) twice(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
+	kind, began := question.Question[0].Qtype, time.Now()
 	answer, err := s.exchange(ctx, question)
-	if err != nil && ctx.Err() == nil && !errors.Is(err, errOtherQuestion) && budgetOf(ctx).over() == nil {
+	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) || isUnreadable(err) || budgetOf(ctx).over() != nil {
+		return answer, err
+	}
+	if s.unheard[kind] == 0 || !isTimeout(err) {
 		s.close()
 		again := question
 		if isTimeout(err) && s.longest == 0 { // some drop what has EDNS
@@ -95,30 +138,21 @@ func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, 
 		if err == nil && again != question {
 			s.bare = true
 		}
-		if isTimeout(err) && s.longest > 0 && s.alive(ctx) {
-			if s.mute == nil {
-				s.mute = map[uint16]bool{}
-			}
-			s.mute[kind] = true
-			return nil, errMute
-		}
-		if isTimeout(err) {
-			why := &refusal{chain.Timeout, fmt.Sprintf("%s does not answer within %s", s.target, s.web.vantage.Timeout)}
-			s.web.dialer.timedOut(s.target, began, why)
-			s.web.dialer.timedOut(s.target, time.Now(), why)
-		}
 	}
-	if err == nil && answer.Rcode == dns.RcodeFormatError && !s.bare {
-		bare := question.Copy()
-		bare.Extra = nil
-		if second, secondErr := s.exchange(ctx, bare); secondErr == nil && second.Rcode != dns.RcodeFormatError {
-			answer, s.bare = second, true
-		}
-	}
-	if err != nil || !answer.Truncated || s.proxied() {
+	switch {
+	case !isTimeout(err):
 		return answer, err
+	case s.longest > 0 && s.alive(ctx):
+		if s.unheard == nil {
+			s.unheard = map[uint16]int{}
+		}
+		s.unheard[kind]++
+		return nil, errMute
 	}
-	return exchange(ctx, &dns.Client{Net: "tcp", Timeout: s.web.vantage.Timeout}, question, s.target.String())
+	why := &refusal{chain.Timeout, fmt.Sprintf("%s does not answer within %s", s.target, s.web.vantage.Timeout)}
+	s.web.dialer.timedOut(s.target, began, why)
+	s.web.dialer.timedOut(s.target, time.Now(), why)
+	return answer, err
 }
 
 // alive asks for what the server has answered before: whether it still does.
@@ -133,7 +167,7 @@ func (s *session) patience() time.Duration {
 	if s.longest == 0 {
 		return s.web.vantage.Timeout
 	}
-	return min(s.web.vantage.Timeout, max(2*time.Second, 10*s.longest))
+	return min(s.web.vantage.Timeout, max(time.Second, 20*s.longest))
 }
 
 func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
@@ -157,8 +191,11 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 	}
 	for {
 		answer, err := s.conn.ReadMsg()
-		if err != nil {
+		if err != nil && (!isUnreadable(err) || answer != nil && answer.Id == question.Id) {
 			return nil, err
+		}
+		if err != nil {
+			continue
 		}
 		if answer.Id != question.Id {
 			continue // a late answer to an earlier question

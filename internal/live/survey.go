@@ -24,6 +24,7 @@ type Subject struct {
 	Selectors []string   // of DKIM keys, beside those that are widely used
 	Zone      []dns.RR   // the zone, where a file has it
 	Partial   bool       // that file is a partial picture
+	Remaining bool       // the TTLs in that file are what was left of them
 	Missed    []survey.Missed
 	Renews    time.Time    // what the client knows of the registration's end; zero: nothing
 	Coming    []web.Host   // the name servers to which the zone is to move
@@ -42,6 +43,7 @@ type Surveyor struct {
 	turns       chan struct{}
 	parentsLock sync.Mutex
 	parents     map[string]*parentZone
+	policies    sync.Map // SPF records that were asked for, by name
 }
 
 // mostParents is how many addresses of the zone above are tried: where none of these answers, the way is barred.
@@ -103,9 +105,12 @@ func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 	defer cancel()
 	l.delegation(ctx)
 	l.zone(ctx)
+	l.signing(ctx)
 	l.coming(ctx)
 	l.voices(ctx)
 	l.aliasEnds(ctx)
+	l.targets(ctx)
+	l.senders(ctx)
 	if !s.NamesAlone {
 		l.doors(ctx)
 		l.registration(ctx)
@@ -131,7 +136,9 @@ type looker struct {
 	domain   survey.Domain
 	sessions []*session // of the servers that answer, the first being the one that is asked for everything
 	asked    int        // addresses of name servers
-	lock     sync.Mutex
+
+	byResolver bool // none of them could be reached
+	lock       sync.Mutex
 }
 
 func (l *looker) unseen(format string, args ...any) {

@@ -256,6 +256,9 @@ func (w *Web) Notes() []string {
 	if w.dialer.skipped.Load() {
 		notes = append(notes, "This vantage has no IPv6: AAAA records were seen but not tried.")
 	}
+	for _, why := range w.resolver.notes() {
+		notes = append(notes, strings.ToUpper(why[:1])+why[1:]+".")
+	}
 	if why := w.broken(); why != nil && w.saw.Load() {
 		notes = append(notes, "Only what needs no question to anybody was seen: "+why.Error()+".")
 	}

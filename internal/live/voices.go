@@ -14,11 +14,21 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// voices asks every name server and every resolver about the hosts, and notes where they differ.
+// voices asks every name server and every resolver about the hosts, the machines of mail and its policy, and notes where
+// they differ.
 func (l *looker) voices(ctx context.Context) {
 	var names []string
 	for _, h := range l.subject.Hosts {
 		names = append(names, h.String())
+	}
+	names = append(names, "_dmarc."+l.domain.Name)
+	for _, s := range l.domain.Records {
+		for _, value := range s.Values {
+			if target := survey.Refers(s.Type, value); s.Type == "MX" && len(target) > 0 && l.within(target[0]) &&
+				!slices.Contains(names, target[0]) && len(names) < mostTargets {
+				names = append(names, target[0])
+			}
+		}
 	}
 	l.domain.Differences = append(l.domain.Differences, l.web.compareVoices(ctx, names, l.sessions)...)
 }
@@ -86,10 +96,7 @@ func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*ses
 			voices = append(voices, v)
 			all.Go(func() {
 				v.hear(names, kinds, func(name string, kind uint16) (*dns.Msg, error) {
-					question := new(dns.Msg)
-					question.SetQuestion(dns.Fqdn(name), kind)
-					question.SetEdns0(1232, false)
-					return w.resolver.askServer(ctx, question, server)
+					return w.resolver.askServer(ctx, resolverQuestion(dns.Fqdn(name), kind), server)
 				})
 			})
 		}
@@ -97,7 +104,7 @@ func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*ses
 	all.Wait()
 	var differences []survey.Difference
 	for _, name := range names {
-		for _, kind := range kinds {
+		for _, kind := range kindsOf(name, kinds) {
 			d, differ := difference(voices, record.Key{Name: name, Type: dns.TypeToString[kind]})
 			if differ && !w.sameBehind(ctx, d) {
 				differences = append(differences, d)
@@ -141,7 +148,7 @@ func (w *Web) sameBehind(ctx context.Context, d survey.Difference) bool {
 // hear asks for every name and type. A voice that falls silent is left out of the comparison from then on.
 func (v *said) hear(names []string, kinds []uint16, ask func(string, uint16) (*dns.Msg, error)) {
 	for _, name := range names {
-		for _, kind := range kinds {
+		for _, kind := range kindsOf(name, kinds) {
 			answer, err := ask(name, kind)
 			switch {
 			case isTimeout(err):
@@ -166,6 +173,14 @@ func (v *said) hear(names []string, kinds []uint16, ask func(string, uint16) (*d
 			v.sets[record.Key{Name: name, Type: dns.TypeToString[kind]}] = &says
 		}
 	}
+}
+
+// kindsOf gives the types that are worth asking about a name: at one of a policy, texts and aliases.
+func kindsOf(name string, kinds []uint16) []uint16 {
+	if survey.ForNoHost(name) {
+		return []uint16{dns.TypeTXT, dns.TypeCNAME}
+	}
+	return kinds
 }
 
 func difference(voices []*said, key record.Key) (survey.Difference, bool) {

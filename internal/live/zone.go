@@ -16,8 +16,7 @@ func (l *looker) zone(ctx context.Context) {
 	if l.subject.Zone != nil {
 		l.domain.Source = survey.File
 		l.keep(l.subject.Zone)
-		l.domain.Partial, l.domain.Missed = l.subject.Partial, l.subject.Missed
-		l.matchKeys(ctx)
+		l.domain.Partial, l.domain.Missed, l.domain.Remaining = l.subject.Partial, l.subject.Missed, l.subject.Remaining
 		return
 	}
 	if !l.surveyor.NoTransfer {
@@ -32,7 +31,6 @@ func (l *looker) zone(ctx context.Context) {
 			if err == nil {
 				l.domain.Source = survey.Transfer
 				l.keep(records)
-				l.matchKeys(ctx)
 				return
 			}
 			var cut *refusal
@@ -44,10 +42,32 @@ func (l *looker) zone(ctx context.Context) {
 		}
 	}
 	l.domain.Source, l.domain.Partial = survey.Asked, true
-	if len(l.sessions) > 0 {
-		l.askNames(ctx)
+	if len(l.sessions) == 0 && l.resolverAnswers(ctx) {
+		l.domain.Source, l.domain.Remaining, l.byResolver = survey.Resolver, true, true
+		l.unseen("no name server of %s could be reached from here (does this network bar port 53?); its records were asked of a "+
+			"resolver, so that their TTLs are what was left of them", l.domain.Name)
 	}
-	l.matchKeys(ctx)
+	if len(l.sessions) == 0 && !l.byResolver {
+		return
+	}
+	records, whole := l.walk(ctx)
+	if whole {
+		l.domain.Source, l.domain.Partial = survey.Walked, false
+		l.keep(records)
+	} else {
+		l.askNames(ctx, records)
+	}
+	l.saidMissed(l.domain.Missed)
+}
+
+// resolverAnswers tells whether a resolver knows the zone, for where none of its own servers could be reached.
+func (l *looker) resolverAnswers(ctx context.Context) bool {
+	answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(l.domain.Name), dns.TypeSOA)
+	if refused != nil {
+		return false
+	}
+	soa := soaOf(answer.Answer)
+	return soa != nil && plain(soa.Hdr.Name) == l.domain.Name
 }
 
 func transferReason(err error) string {
@@ -72,8 +92,8 @@ func (l *looker) keep(records []dns.RR) {
 // mostAsked is how many of a zone's servers are asked a question, one after the other, until one answers.
 const mostAsked = 3
 
-// askAny asks the zone's servers one after the other until one says whether there is something. Where none does, the
-// question is noted as missed, and nil comes back.
+// askAny asks the zone's servers one after the other until one says whether there is something; a resolver, where none
+// can be reached. Where none does, the question is noted as missed, and nil comes back.
 func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg {
 	missed := survey.Missed{Name: name, Type: dns.TypeToString[kind]}
 	for _, s := range l.sessions[:min(len(l.sessions), mostAsked)] {
@@ -89,6 +109,16 @@ func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg 
 			missed.By, missed.Why = s.who(), "it says "+dns.RcodeToString[answer.Rcode]
 		}
 	}
+	if l.byResolver {
+		answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(name), kind)
+		switch {
+		case ctx.Err() != nil:
+			return nil
+		case refused == nil:
+			return answer
+		}
+		missed.By, missed.Why = "the resolver", refused.detail
+	}
 	l.domain.Missed = append(l.domain.Missed, missed)
 	return nil
 }
@@ -96,46 +126,13 @@ func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg 
 // mostReferred is how many names of a zone are asked about in all, those included that its records refer to.
 const mostReferred = 500
 
-// referredTo gives the names within a zone to which records refer: mail hosts, name servers, the ends of aliases and
-// services, and what SPF records look up (RFC 7208 sections 5 and 6.1).
+// referredTo gives the names within a zone to which records refer.
 func referredTo(zone string, records []dns.RR) []string {
 	var all []string
-	add := func(name string) {
-		if name = plain(name); strings.HasSuffix(name, "."+zone) && !strings.Contains(name, "%{") {
-			all = append(all, name)
-		}
-	}
 	for _, rr := range records {
-		switch rr := rr.(type) {
-		case *dns.MX:
-			add(rr.Mx)
-		case *dns.NS:
-			add(rr.Ns)
-		case *dns.SRV:
-			add(rr.Target)
-		case *dns.CNAME:
-			add(rr.Target)
-		case *dns.DNAME:
-			add(rr.Target)
-		case *dns.NAPTR:
-			add(rr.Replacement)
-		case *dns.HTTPS:
-			add(rr.Target)
-		case *dns.SVCB:
-			add(rr.Target)
-		case *dns.TXT:
-			terms := strings.Fields(strings.Join(rr.Txt, ""))
-			if len(terms) == 0 || !strings.EqualFold(terms[0], "v=spf1") {
-				continue
-			}
-			for _, term := range terms[1:] {
-				term = strings.ToLower(strings.TrimLeft(term, "+-~?"))
-				for _, kind := range []string{"a:", "mx:", "include:", "exists:", "redirect="} {
-					if target, is := strings.CutPrefix(term, kind); is {
-						target, _, _ = strings.Cut(target, "/")
-						add(target)
-					}
-				}
+		for _, name := range survey.Refers(dns.TypeToString[rr.Header().Rrtype], rdata(rr)) {
+			if strings.HasSuffix(name, "."+zone) && !strings.Contains(name, "%") {
+				all = append(all, name)
 			}
 		}
 	}
@@ -166,9 +163,39 @@ func (l *looker) saidMissed(all []survey.Missed) {
 	}
 }
 
-// askNames asks the name servers for the names that matter and those that are commonly there. A made-up name finds out
-// a wildcard, whose answers are then not taken for names of their own.
-func (l *looker) askNames(ctx context.Context) {
+// delegated gives the records of a delegation below the zone that stand in an answer to a question about a name there.
+func (l *looker) delegated(answer *dns.Msg, name string) []dns.RR {
+	if answer.Authoritative || len(answer.Answer) > 0 {
+		return nil
+	}
+	var all []dns.RR
+	serve := map[string]bool{}
+	for _, rr := range answer.Ns {
+		cut := plain(rr.Header().Name)
+		within := strings.HasSuffix(cut, "."+l.domain.Name) && (name == cut || strings.HasSuffix(name, "."+cut))
+		switch rr := rr.(type) {
+		case *dns.NS:
+			if within {
+				all, serve[plain(rr.Ns)] = append(all, rr), true
+			}
+		case *dns.DS:
+			if within {
+				all = append(all, rr)
+			}
+		}
+	}
+	for _, rr := range answer.Extra {
+		kind := rr.Header().Rrtype
+		if serve[plain(rr.Header().Name)] && (kind == dns.TypeA || kind == dns.TypeAAAA) {
+			all = append(all, rr)
+		}
+	}
+	return all
+}
+
+// askNames asks the name servers for the names that matter and those that are commonly there, beside records that are
+// known already. A made-up name finds out a wildcard, whose answers are then not taken for names of their own.
+func (l *looker) askNames(ctx context.Context, known []dns.RR) {
 	asked := map[string]bool{}
 	ask := func(name string, kinds ...uint16) []dns.RR {
 		var all []dns.RR
@@ -184,6 +211,9 @@ func (l *looker) askNames(ctx context.Context) {
 			case answer.Rcode == dns.RcodeNameError && i == 0:
 				return all // no such name: no other type either
 			}
+			if below := l.delegated(answer, name); below != nil {
+				return append(all, below...) // another zone's; what it holds is not this one's
+			}
 			for _, rr := range answer.Answer {
 				if plain(rr.Header().Name) == name && rr.Header().Rrtype != dns.TypeRRSIG {
 					all = append(all, rr)
@@ -194,7 +224,7 @@ func (l *looker) askNames(ctx context.Context) {
 	}
 	zone := l.domain.Name
 	wild := ask(madeUpLabel+"."+zone, dns.TypeA, dns.TypeAAAA, dns.TypeTXT, dns.TypeMX)
-	var records []dns.RR
+	records := known
 	for _, rr := range wild {
 		c := dns.Copy(rr)
 		c.Header().Name = "*." + zone + "."
@@ -260,5 +290,4 @@ func (l *looker) askNames(ctx context.Context) {
 	}
 	follow()
 	l.keep(records)
-	l.saidMissed(l.domain.Missed)
 }

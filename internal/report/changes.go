@@ -66,6 +66,12 @@ func viewOf(z plan.Zone) zoneView {
 	if z.Partial {
 		seen += ", partial"
 	}
+	if n := len(z.Missed); n > 0 {
+		seen += fmt.Sprintf(", %s not answered", plural(n, "question"))
+	}
+	if z.Remaining {
+		seen += ", through a resolver"
+	}
 	v.facts = strings.Join(append(facts, seen), "; ")
 	if stays == 1 {
 		v.facts = strings.Replace(v.facts, "1 record set stay;", "1 record set stays;", 1)

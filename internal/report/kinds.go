@@ -29,7 +29,11 @@ func Explain(w io.Writer, k finding.Kind, s Style) {
 		s.severity(k.Severity, sign(k.Severity)+" "+k.Name),
 		s.faint("("+string(k.Severity)+", about "+k.About+")"),
 	)
-	for _, part := range [][2]string{{"", k.Means}, {"A visitor meets: ", k.Meets}, {"→ ", withHelp(k.Do, k.Help)}} {
+	parts := [][2]string{{"", k.Means}, {"A visitor meets: ", k.Meets}, {"→ ", withHelp(k.Do, k.Help)}}
+	if k.Milder != "" {
+		parts = append(parts, [2]string{"A warning only: ", k.Milder + "."})
+	}
+	for _, part := range parts {
 		fmt.Fprintln(w, indent(part[0]+part[1], "  ", s.width()))
 	}
 }
@@ -56,5 +60,8 @@ func KindsMD(w io.Writer) {
 			k.Meets,
 			withHelp(k.Do, k.Help),
 		)
+		if k.Milder != "" {
+			fmt.Fprintf(w, "- A warning only: %s.\n", k.Milder)
+		}
 	}
 }

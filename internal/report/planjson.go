@@ -7,6 +7,7 @@ import (
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // The shape of a plan in JSON: the plan's data with its reasons, checks and steps in words (docs/schema/plan.json).
@@ -35,16 +36,18 @@ type (
 		Gap      string   `json:"gap,omitempty"`
 	}
 	jsonZone struct {
-		Name      string        `json:"name"`
-		RecordsAt string        `json:"records_at,omitempty"`
-		State     string        `json:"state"`
-		Records   []plan.Record `json:"records"`
-		Seen      *time.Time    `json:"seen,omitempty"`
-		Partial   bool          `json:"partial,omitempty"`
-		Changes   []jsonChange  `json:"changes,omitempty"`
-		TTLs      []plan.TTL    `json:"ttls,omitempty"`
-		AbsentFor int           `json:"absent_for,omitempty"`
-		Move      *jsonMove     `json:"move,omitempty"`
+		Name      string          `json:"name"`
+		RecordsAt string          `json:"records_at,omitempty"`
+		State     string          `json:"state"`
+		Records   []plan.Record   `json:"records"`
+		Seen      *time.Time      `json:"seen,omitempty"`
+		Partial   bool            `json:"partial,omitempty"`
+		Remaining bool            `json:"remaining_ttls,omitempty"`
+		Missed    []survey.Missed `json:"missed,omitempty"`
+		Changes   []jsonChange    `json:"changes,omitempty"`
+		TTLs      []plan.TTL      `json:"ttls,omitempty"`
+		AbsentFor int             `json:"absent_for,omitempty"`
+		Move      *jsonMove       `json:"move,omitempty"`
 	}
 	jsonChange struct {
 		Step    int         `json:"step"`
@@ -156,6 +159,8 @@ func zoneJSON(z plan.Zone) jsonZone {
 		Records:   z.Records,
 		Seen:      z.Seen,
 		Partial:   z.Partial,
+		Remaining: z.Remaining,
+		Missed:    z.Missed,
 		TTLs:      z.TTLs,
 		AbsentFor: z.AbsentFor,
 	}

@@ -230,7 +230,7 @@ func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
 func partly(p *plan.Plan, zones [][]plan.Line) []string {
 	var all []string
 	for _, z := range p.Zones {
-		if z.Partial && slices.ContainsFunc(zones, func(lines []plan.Line) bool { return lines[0].Zone == z.Name }) {
+		if (z.Partial || len(z.Missed) > 0) && slices.ContainsFunc(zones, func(lines []plan.Line) bool { return lines[0].Zone == z.Name }) {
 			all = append(all, unicodeName(z.Name))
 		}
 	}

@@ -59,7 +59,7 @@ func domainRow(d survey.Domain, now time.Time) []string {
 	ends := "not known"
 	if r := d.Registration; r != nil && r.Ends != nil {
 		ends = r.Ends.Format(time.DateOnly) + ", " + timeLeft(*r.Ends, now)
-		if r.From == "the estate file" {
+		if r.EndsFrom == survey.EstateFile || r.From == survey.EstateFile {
 			ends += " (you say)"
 		}
 	}
@@ -93,7 +93,23 @@ func surveyText(w io.Writer, v *survey.Survey, records bool, s Style) {
 	for _, n := range v.Notes {
 		fmt.Fprintf(w, "\n%s\n", s.faint("note: "+n))
 	}
-	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(v.Findings), Verdict(0, 0, v.Findings)))
+	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(v.Findings), surveyVerdict(v)))
+}
+
+// surveyVerdict says in a line how it stands: what could not be seen before what was found.
+func surveyVerdict(v *survey.Survey) string {
+	switch dark := v.Dark(); {
+	case len(v.Domains) == 0:
+		return "Nothing was looked at."
+	case len(dark) == len(v.Domains) && len(v.Findings) == 0:
+		return "Nothing could be seen: that nothing is wrong is not said."
+	case len(dark) == len(v.Domains):
+		return "No zone could be seen. " + Verdict(0, 0, v.Findings)
+	case len(dark) > 0:
+		return fmt.Sprintf("%d of %s could not be seen. Of the others: %s", len(dark), plural(len(v.Domains), "domain"),
+			lowerFirst(Verdict(0, 0, v.Findings)))
+	}
+	return Verdict(0, 0, v.Findings)
 }
 
 // SurveyOfNames writes a survey without what is said about doors: for where an audit of the doors follows.
@@ -106,7 +122,7 @@ func SurveyOfNames(w io.Writer, v *survey.Survey, s Style) {
 	TextFindings(w, names.Findings, s)
 	writeFacts(w, &names, s)
 	writeUnseen(w, &names, s)
-	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(names.Findings), Verdict(0, 0, names.Findings)))
+	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(names.Findings), surveyVerdict(&names)))
 }
 
 func surveyTable(w io.Writer, v *survey.Survey, s Style) {
@@ -122,8 +138,12 @@ func surveyTable(w io.Writer, v *survey.Survey, s Style) {
 func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 	picture := "the whole zone, by transfer"
 	switch {
-	case d.Source == survey.File:
+	case d.Source == survey.File && !d.Partial:
 		picture = "the whole zone, from a file"
+	case d.Source == survey.Walked:
+		picture = "the whole zone, from name to name (it is signed with NSEC)"
+	case d.Source == survey.Resolver:
+		picture = "PARTIAL: made by asking a resolver for names that are commonly there; TTLs are what was left of them"
 	case d.Partial:
 		picture = "PARTIAL: made by asking for names that are commonly there"
 	}
@@ -242,8 +262,8 @@ func writeUnseen(w io.Writer, v *survey.Survey, s Style) {
 
 func partials(v *survey.Survey) int {
 	n := 0
-	for _, d := range v.Domains {
-		if d.Partial {
+	for i := range v.Domains {
+		if d := &v.Domains[i]; d.Partial && d.Seen() {
 			n++
 		}
 	}
@@ -267,7 +287,11 @@ func surveyMD(w io.Writer, v *survey.Survey) {
 	for _, d := range v.Domains {
 		fmt.Fprintf(w, "\n## %s\n\n", md(unicodeName(d.Name)))
 		if d.Partial {
-			fmt.Fprint(w, "**Partial**: made by asking for names that are commonly there.\n\n")
+			fmt.Fprint(w, "**Partial**: made by asking for names that are commonly there.")
+			if d.Remaining {
+				fmt.Fprint(w, " TTLs are what resolvers had left of them.")
+			}
+			fmt.Fprint(w, "\n\n")
 		}
 		fmt.Fprint(w, "| name | TTL | type | value |\n| --- | --- | --- | --- |\n")
 		for _, set := range d.Records {
@@ -349,7 +373,7 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 				"From %s to %s: %s",
 				before.Started.Format("2006-01-02 15:04"),
 				after.Started.Format("2006-01-02 15:04 MST"),
-				plural(total, "record set")+" differ",
+				compareVerdict(total, changes),
 			),
 		),
 	)
@@ -394,6 +418,19 @@ func Compare(w io.Writer, format string, before, after *survey.Survey, s Style) 
 		}
 	}
 	return nil
+}
+
+// compareVerdict says how much differs, and says nothing where nothing could be compared.
+func compareVerdict(total int, changes map[string][]record.Change) string {
+	switch {
+	case len(changes) == 0:
+		return "nothing could be compared"
+	case total == 0:
+		return "no record set differs"
+	case total == 1:
+		return "1 record set differs"
+	}
+	return fmt.Sprintf("%d record sets differ", total)
 }
 
 func changeText(c record.Change) string {

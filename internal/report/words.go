@@ -255,6 +255,16 @@ func NoteText(n plan.Note) string {
 	case plan.NobodySawAny:
 		return "Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan " +
 			"--zone FILE takes a zone file."
+	case plan.SurveySawNone:
+		return fmt.Sprintf("The survey saw nothing of %s: nobody answered, so that there are records, but no changes. See the "+
+			"survey for why (upperpath survey --list, --show), and survey again; plan --zone FILE takes a zone file.",
+			some(n.Names, 8))
+	case plan.TTLsRemaining:
+		return fmt.Sprintf("%s was seen through a resolver, so that its TTLs are what was left of them. A day is waited where no "+
+			"longer one was seen; if the provider's page shows a longer TTL, wait that long.", n.Names[0])
+	case plan.IssuersUnseen:
+		return fmt.Sprintf("Nobody answered about the CAA records of %s, so that it is unknown whether the issuer may issue the "+
+			"certificates of %s. Survey again, or look at the provider's page.", n.Names[0], some(n.Names[1:], 6))
 	case plan.NotAnswered:
 		return fmt.Sprintf(
 			"Nobody answered about %s of %s: what stands there is unknown, and may be in the way. Survey again.",
@@ -369,7 +379,17 @@ func few(all []string, most int) string {
 }
 
 // StepText says what is done in a step.
-func StepText(s plan.Step) string {
+func StepText(s plan.Step) string { return stepText(s) + partText(s) }
+
+// partText says of which zones of a step not everything was seen.
+func partText(s plan.Step) string {
+	if len(s.Partial) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(" Not all of %s was seen: compare with an export from its provider first.", few(s.Partial, 6))
+}
+
+func stepText(s plan.Step) string {
 	both := func(all []string) string { return strings.Join(all, " and ") }
 	switch s.Kind {
 	case plan.SurveyFirst:
@@ -463,7 +483,9 @@ func certificatesText(s plan.Step) string {
 }
 
 // MoveStepText says what is done in a step of a zone's move to other name servers.
-func MoveStepText(s plan.Step) string {
+func MoveStepText(s plan.Step) string { return moveStepText(s) + partText(s) }
+
+func moveStepText(s plan.Step) string {
 	to := strings.Join(s.Servers, " and ")
 	switch s.Kind {
 	case plan.CreateZone:

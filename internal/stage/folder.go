@@ -31,6 +31,7 @@ type sceneFile struct {
 	Addresses    map[string]map[string]endpointEntry `yaml:"addresses"`
 	NameServers  map[string]nameServerEntry          `yaml:"name-servers"`
 	Resolver     resolverEntry                       `yaml:"resolver"`
+	Signed       map[string]signedEntry              `yaml:"signed"`
 	Registry     *registryEntry                      `yaml:"registry"`
 }
 
@@ -44,6 +45,15 @@ type nameServerEntry struct {
 	Fails    []string `yaml:"fails"`    // types about which it says SERVFAIL
 	Denies   []string `yaml:"denies"`   // types about which it says NXDOMAIN, though the name exists
 	NoEDNS   yesNo    `yaml:"no-edns"`  // it says FORMERR to whatever has EDNS
+	Cuts     int      `yaml:"cuts"`     // answers longer than so many octets end there, and do not say so
+	Behind   uint32   `yaml:"behind"`   // by so much its serials are older than those in the files
+}
+
+// signedEntry says how a zone is signed.
+type signedEntry struct {
+	From  string `yaml:"from"`  // of the signatures, such as -10d, from now
+	Until string `yaml:"until"` // such as 20d, or -2d for stale ones
+	DS    string `yaml:"ds"`    // stale or none; else the one that fits
 }
 
 // yesNo is a boolean that may be written yes and no, as in the estate file.
@@ -163,6 +173,7 @@ func FromFolder(folder string) (Scene, error) {
 	faults = append(faults, wrong...)
 	faults = append(faults, file.names(folder, &scene).In(path)...)
 	faults = append(faults, file.registry(&scene).In(path)...)
+	faults = append(faults, file.signed(&scene).In(path)...)
 	return scene, faults.Err()
 }
 
@@ -177,7 +188,8 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			continue
 		}
 		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer),
-			Drops: entry.Drops, Fails: entry.Fails, Denies: entry.Denies, NoEDNS: bool(entry.NoEDNS)}
+			Drops: entry.Drops, Fails: entry.Fails, Denies: entry.Denies, NoEDNS: bool(entry.NoEDNS),
+			Cuts: entry.Cuts, Behind: entry.Behind}
 		for _, kind := range slices.Concat(entry.Drops, entry.Fails, entry.Denies) {
 			if dns.StringToType[kind] == 0 {
 				faults.Add(problem.Problem{Says: "this is no type of record", Value: kind, Expected: "a type such as CAA or HTTPS"})
@@ -200,6 +212,25 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			}
 		}
 		scene.NameServers[a] = n
+	}
+	return faults
+}
+
+// signed reads which zones are signed, and how.
+func (f sceneFile) signed(scene *Scene) problem.List {
+	var faults problem.List
+	scene.Signed = map[string]Signed{}
+	for name, entry := range f.Signed {
+		from, fromErr := fromNow(entry.From, -10*day)
+		until, untilErr := fromNow(entry.Until, 20*day)
+		if err := cmp.Or(fromErr, untilErr); err != nil {
+			faults.Add(problem.Problem{Says: err.Error(), Value: name, Expected: "a time such as -10d or 20d"})
+		}
+		if entry.DS != "" && entry.DS != "stale" && entry.DS != "none" {
+			faults.Add(problem.Problem{Says: "ds holds a word that it does not know", Value: entry.DS,
+				Expected: "stale or none"})
+		}
+		scene.Signed[originOf(name)] = Signed{from, until, entry.DS == "stale", entry.DS == "none"}
 	}
 	return faults
 }

@@ -33,6 +33,39 @@ type NameServer struct {
 	Fails  []string // answered SERVFAIL
 	Denies []string // answered NXDOMAIN, though the name exists (RFC 4074 section 4.2)
 	NoEDNS bool     // FORMERR to whatever has EDNS
+	Cuts   int      // answers longer than so many octets end there, and do not say so; 0: none does
+	Behind uint32   // by so much its serials are older than those in the files
+}
+
+// behind gives a server's zones with the serials that it says.
+func (n *NameServer) behind(all []Zone) []Zone {
+	if n.Behind == 0 {
+		return all
+	}
+	var older []Zone
+	for _, z := range all {
+		z.Records = slices.Clone(z.Records)
+		for i, rr := range z.Records {
+			if soa, ok := rr.(*dns.SOA); ok {
+				c := dns.Copy(soa).(*dns.SOA)
+				c.Serial -= n.Behind
+				z.Records[i] = c
+			}
+		}
+		older = append(older, z)
+	}
+	return older
+}
+
+// write sends an answer, cut off where it is longer than this server lets through.
+func (n *NameServer) write(w dns.ResponseWriter, answer *dns.Msg) {
+	if n.Cuts > 0 {
+		if octets, err := answer.Pack(); err == nil && len(octets) > n.Cuts {
+			_, _ = w.Write(octets[:n.Cuts])
+			return
+		}
+	}
+	_ = w.WriteMsg(answer)
 }
 
 // misbehaves carries out what the fields say, and tells whether that was all.
@@ -239,8 +272,11 @@ func (n *NameServer) serve(z zones, w dns.ResponseWriter, question *dns.Msg) {
 		if len(answer.Answer) > 0 && answer.Rcode == dns.RcodeNameError {
 			answer.Rcode = dns.RcodeSuccess // an alias out of the zone
 		}
+		if opt := question.IsEdns0(); opt != nil && opt.Do() {
+			zones{zone}.withSignatures(answer)
+		}
 	}
-	_ = w.WriteMsg(answer)
+	n.write(w, answer)
 }
 
 // handOut transfers a zone (RFC 5936) to whoever asks, if it may.
@@ -267,6 +303,7 @@ func (n *NameServer) handOut(z *zoneData, name string, w dns.ResponseWriter, que
 // times faster than real time as its speed says.
 type resolver struct {
 	zones    atomic.Pointer[zones]
+	signed   map[string]Signed // by origin
 	remember bool
 	speed    float64
 	lock     sync.Mutex
@@ -281,10 +318,17 @@ type remembered struct {
 // ServeDNS answers one question.
 func (r *resolver) ServeDNS(w dns.ResponseWriter, question *dns.Msg) {
 	answer := new(dns.Msg)
-	if len(question.Question) == 1 {
-		answer = r.answer(question.Question[0])
-	} else {
+	switch {
+	case len(question.Question) != 1:
 		answer.Rcode = dns.RcodeFormatError
+	case !question.CheckingDisabled && r.bogus(strings.ToLower(question.Question[0].Name), question.Question[0].Qtype):
+		answer.Rcode = dns.RcodeServerFailure
+	default:
+		answer = r.answer(question.Question[0])
+		if opt := question.IsEdns0(); opt != nil && opt.Do() {
+			answer = answer.Copy()
+			r.zones.Load().withSignatures(answer)
+		}
 	}
 	rcode := answer.Rcode
 	answer.SetReply(question)
@@ -386,7 +430,7 @@ func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
 	}
 	known := new(atomic.Pointer[zones])
 	s.served[at.Addr()] = known
-	z := newZones(n.Zones)
+	z := newZones(n.behind(n.Zones))
 	known.Store(&z)
 	server := &dns.Server{
 		Listener: l,

@@ -33,8 +33,9 @@ type Scene struct {
 	Zones       []Zone // what the world's resolvers know
 	Endpoints   map[netip.AddrPort]*Endpoint
 	NameServers map[netip.Addr]*NameServer
-	Remember    bool    // resolvers go on giving old answers until their TTL has run out
-	Speed       float64 // how many times faster than real time TTLs run out; 0: as in real time
+	Signed      map[string]Signed // zones that are signed, by origin with the last dot
+	Remember    bool              // resolvers go on giving old answers until their TTL has run out
+	Speed       float64           // how many times faster than real time TTLs run out; 0: as in real time
 }
 
 // Endpoint is what listens at an address and port. A port without one refuses connections.
@@ -76,12 +77,16 @@ func Start(scene Scene) (*Stage, error) {
 	if err != nil {
 		return nil, err
 	}
+	if scene, err = signAll(scene); err != nil {
+		return nil, err
+	}
 	s := &Stage{
 		scene:     scene,
 		authority: a,
 		doors:     map[netip.AddrPort]string{},
 		served:    map[netip.Addr]*atomic.Pointer[zones]{},
-		names:     &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1), memory: map[key]remembered{}},
+		names: &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1), memory: map[key]remembered{},
+			signed: scene.Signed},
 	}
 	s.SetZones(scene.Zones)
 	if err := s.start(); err != nil {
@@ -125,7 +130,7 @@ func (s *Stage) SetNames(scene Scene) {
 	s.SetZones(scene.Zones)
 	for a, n := range scene.NameServers {
 		if known := s.served[a]; known != nil {
-			z := newZones(n.Zones)
+			z := newZones(n.behind(n.Zones))
 			known.Store(&z)
 		}
 	}

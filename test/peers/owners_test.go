@@ -51,7 +51,7 @@ func TestZonesWithAnyOwnerAreLoaded(t *testing.T) {
 		add(odd)
 	}
 	sets, _ := live.Sets("a.example", records)
-	text, err := files.ZoneText("a.example", sets, false, "as it was seen")
+	text, err := files.ZoneText("a.example", sets, "as it was seen", files.Marks{})
 	require.NoError(t, err)
 	path := filepath.Join(t.TempDir(), "a.example.zone")
 	require.NoError(t, os.WriteFile(path, text, 0o600))

@@ -36,13 +36,17 @@ type Refusal string
 
 // The ways in which a URL refuses.
 const (
-	NoAddress Refusal = "no-address"  // the name leads to no address
-	Refused   Refusal = "refused"     // nothing accepts connections there
-	Timeout   Refusal = "timeout"     // nothing answers in time
-	TLSFailed Refusal = "tls-failed"  // no TLS connection comes about
-	BadAnswer Refusal = "bad-answer"  // what comes back is not HTTP
-	Private   Refusal = "private-hop" // it lies in a private network, into which a public address has led
-	Unseen    Refusal = "unseen"      // this vantage cannot look there; no fault of the door
+	NoAddress  Refusal = "no-address"        // the name leads to no address
+	Unresolved Refusal = "unresolved"        // resolvers could not find out where the name leads
+	AliasLoop  Refusal = "alias-loop"        // its aliases lead round in a circle
+	OldSigned  Refusal = "signature-expired" // resolvers give no answer, since a signature of the zone has ended
+	BadSigned  Refusal = "stale-ds"          // resolvers give no answer, since the zone's signatures do not hold
+	Refused    Refusal = "refused"           // nothing accepts connections there
+	Timeout    Refusal = "timeout"           // nothing answers in time
+	TLSFailed  Refusal = "tls-failed"        // no TLS connection comes about
+	BadAnswer  Refusal = "bad-answer"        // what comes back is not HTTP
+	Private    Refusal = "private-hop"       // it lies in a private network, into which a public address has led
+	Unseen     Refusal = "unseen"            // this vantage cannot look there; no fault of the door
 )
 
 // Answer is what one URL answers: facts, no judgement.

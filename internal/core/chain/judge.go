@@ -73,6 +73,21 @@ func (v *verdict) addCause(
 
 func (v *verdict) has(code finding.Code) bool { return finding.Has(v.chain.Findings, code) }
 
+// unnamed is what becomes of the refusals in which a name leads to no address: their codes, and what to do about each.
+var unnamed = map[Refusal]struct {
+	code finding.Code
+	fix  string
+}{
+	NoAddress: {finding.NoAddress, "Create an A, AAAA or CNAME record for %s."},
+	Unresolved: {finding.NoAddress, "See whether the name servers of %s answer; a survey asks each of them. Until they do, visitors " +
+		"find nothing there."},
+	AliasLoop: {finding.Loop, "Let one of the aliases behind %s lead to the machine that is meant, or give it addresses."},
+	OldSigned: {finding.SignatureExpired, "Have the provider sign the zone of %s anew at once; where he cannot, have the " +
+		"registrar remove the DS record."},
+	BadSigned: {finding.StaleDS, "Have the registrar of the domain of %s remove the DS record, or the provider sign the zone with " +
+		"the key that it stands for."},
+}
+
 func (v *verdict) reaching(i int, hop Answer) {
 	if hop.Refusal == "" || hop.Refusal == Unseen {
 		return
@@ -82,9 +97,9 @@ func (v *verdict) reaching(i int, hop Answer) {
 	if hop.Address != "" {
 		evidence["address"] = hop.Address
 	}
-	if hop.Refusal == NoAddress {
-		v.add(finding.NoAddress, host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail),
-			fmt.Sprintf("Create an A, AAAA or CNAME record for %s.", host), evidence)
+	if unnamed, ok := unnamed[hop.Refusal]; ok {
+		v.add(unnamed.code, host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail),
+			fmt.Sprintf(unnamed.fix, host), evidence)
 		return
 	}
 	if hop.Refusal == Private {

@@ -64,6 +64,12 @@ func New(code Code, subject, says, fix string, evidence map[string]any) Finding 
 	return Finding{Code: code, Severity: code.Kind().Severity, Subject: subject, Says: says, Fix: fix, Evidence: evidence}
 }
 
+// As returns the finding with another severity than the table gives it.
+func (f Finding) As(s Severity) Finding {
+	f.Severity = s
+	return f
+}
+
 // Causing returns the finding with its cause named: findings of one code and cause are one, whatever their subjects
 // are.
 func (f Finding) Causing(cause string) Finding {

@@ -57,14 +57,18 @@ const (
 	MailTied
 	MailSpoofable
 	MailMalformed
+	MailBroken
 	DependedOn
 	IssuerBarred
 	ZoneDiffers
 	StaleDS
+	SignatureExpired
+	CutOff
 	DoubledName
 
 	RegistrationEnds
 	OnHold
+	TransferLocked
 
 	RobotsBlocked
 
@@ -84,6 +88,7 @@ type Kind struct {
 	Name     string // as it is written everywhere
 	Formerly string // what it was called before, as kept audits may still have it
 	Severity Severity
+	Milder   string // for which cases it is less grave; "": it never is
 	About    string // the chapter
 	Means    string
 	Meets    string // what a visitor meets
@@ -346,7 +351,7 @@ var table = [codes]Kind{
 	},
 	AliasConflict: {
 		Name: "alias-conflict", Severity: Error, About: "records", Formerly: "crowded-alias",
-		Means: "An alias (CNAME) stands beside other records, or at the apex.",
+		Means: "An alias (CNAME) stands beside other records, at the apex, or where a name server's own name has to be.",
 		Meets: "The site for some, nothing or no mail for others.",
 		Do:    "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2): replace it, or what stands beside it.",
 	},
@@ -394,10 +399,17 @@ var table = [codes]Kind{
 			"policy (RFC 7489).",
 	},
 	MailMalformed: {
-		Name: "mail-malformed", Severity: Warning, About: "records",
-		Means: "Two SPF records, or a mail policy at a name where nobody looks for it.",
+		Name: "mail-malformed", Severity: Error, About: "records", Milder: "a policy at the wrong name, +all, or more than 450 octets",
+		Means: "A mail policy that receivers cannot read: two where one is allowed, more than 10 look-ups, a term that nobody " +
+			"knows, or a policy at a name where nobody looks for it (RFC 7208, RFC 7489).",
 		Meets: "Mail that is taken for forged, or forged mail that is not.",
-		Do:    "Join the records into one, or move the policy to its name.",
+		Do:    "Join the records into one, mend or drop the term that is named, or move the policy to its name.",
+	},
+	MailBroken: {
+		Name: "mail-broken", Severity: Error, About: "records",
+		Means: "An MX leads to an alias, to an address, or to no machine; or a null MX stands beside others.",
+		Meets: "Mail that does not arrive, or arrives by chance (RFC 5321 section 5.1, RFC 7505 section 3).",
+		Do:    "Name a machine that has addresses of its own.",
 	},
 	DependedOn: {
 		Name: "depended-on", Severity: Error, About: "records",
@@ -420,9 +432,22 @@ var table = [codes]Kind{
 	},
 	StaleDS: {
 		Name: "stale-ds", Severity: Error, About: "records",
-		Means: "The parent says that the zone is signed, and the zone holds no key that fits.",
+		Means: "The parent says that the zone is signed (DS), and what the zone holds does not fit: no key, or signatures that " +
+			"its keys did not make.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
 		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
+	},
+	SignatureExpired: {
+		Name: "signature-expired", Severity: Error, About: "records", Milder: "a signature that ends within a week",
+		Means: "A signature of the zone (RRSIG) has ended, or soon will.",
+		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
+		Do:    "Have the provider sign the zone anew; where he cannot, have the registrar remove the DS record.",
+	},
+	CutOff: {
+		Name: "cut-off", Severity: Error, About: "records",
+		Means: "A record stands at or below a name that is delegated to other name servers.",
+		Meets: "Nothing of it: resolvers follow the delegation, and never see the record.",
+		Do:    "Type it at the name servers to which the name is delegated, or remove the delegation.",
 	},
 	DoubledName: {
 		Name: "doubled-name", Severity: Warning, About: "records",
@@ -442,6 +467,13 @@ var table = [codes]Kind{
 		Means: "The registry does not publish the domain.",
 		Meets: "The browser says that the site cannot be found.",
 		Do:    "Ask the registrar; a payment or a confirmation is missing most often.",
+	},
+
+	TransferLocked: {
+		Name: "transfer-locked", Severity: Note, About: "registration",
+		Means: "The domain is locked against a transfer to another registrar.",
+		Meets: "Nothing; the lock keeps thieves away.",
+		Do:    "Leave it, unless the registrar is to change: then have it unlocked first, and locked again.",
 	},
 
 	RobotsBlocked: {

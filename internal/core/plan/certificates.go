@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -9,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -159,8 +161,9 @@ func zonesOf(in Input, seen surveys, zones []Zone) zoneRecords {
 
 // withIssuers looks for every certificate whether its issuer may issue it, and for how long visitors would meet a
 // warning.
-func withIssuers(e *estate.Estate, all []Certificate, records zoneRecords) ([]Certificate, found) {
+func withIssuers(e *estate.Estate, all []Certificate, records zoneRecords, missed missedIssuers) ([]Certificate, found) {
 	var f found
+	unseen := map[string][]string{}
 	all = slices.Clone(all)
 	for i := range all {
 		c := &all[i]
@@ -169,9 +172,15 @@ func withIssuers(e *estate.Estate, all []Certificate, records zoneRecords) ([]Ce
 			c.Issuer = carrier.Issuer
 		}
 		for _, name := range c.Names {
-			if sets, seen := records(name); seen {
-				checkIssuer(c, name, issuance(name, sets), &f)
+			sets, seen := records(name)
+			if !seen {
+				continue
 			}
+			i := issuance(name, sets)
+			if zone := missed(name, i.At); zone != "" {
+				unseen[zone] = append(unseen[zone], name)
+			}
+			checkIssuer(c, name, i, &f)
 		}
 		if carrier == nil || c.Domain == "" {
 			continue
@@ -183,7 +192,29 @@ func withIssuers(e *estate.Estate, all []Certificate, records zoneRecords) ([]Ce
 			}
 		}
 	}
+	for _, zone := range slices.Sorted(maps.Keys(unseen)) {
+		slices.Sort(unseen[zone])
+		f.note(IssuersUnseen, append([]string{zone}, slices.Compact(unseen[zone])...)...)
+	}
 	return all, f
+}
+
+// missedIssuers gives the zone where nobody answered about CAA records that would hold for a name before those at
+// another, "" where all was answered.
+type missedIssuers func(name, at string) string
+
+func missedIssuersOf(zones []Zone) missedIssuers {
+	return func(name, at string) string {
+		name = strings.TrimPrefix(name, "*.")
+		for _, z := range zones {
+			for up := name; up != at && (up == z.Name || strings.HasSuffix(up, "."+z.Name)); _, up, _ = strings.Cut(up, ".") {
+				if slices.ContainsFunc(z.Missed, func(m survey.Missed) bool { return m.Name == up && m.Type == "CAA" }) {
+					return z.Name
+				}
+			}
+		}
+		return ""
+	}
 }
 
 // checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may issue it.

@@ -3,6 +3,7 @@ package plan
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -58,7 +59,7 @@ func moveOf(s sight, wants []want, whole []record.Set) (*Move, found) {
 	m.Loses = losesWithServers(s, to, &f)
 	staleDS(s, m, &f)
 	m.Ready = comingAgrees(s, to, differences{s, wants, whole}, &f)
-	m.Steps = stepsOfMove(s.zone(), m)
+	m.Steps = stepsOfMove(s.zone(), m, s.seen.Partial || len(s.seen.Missed) > 0)
 	return m, f
 }
 
@@ -484,6 +485,33 @@ func leadsRight(changes []Change, name string) bool {
 	})
 }
 
+// movesAt gives the name at a target whose address changes, and its zone; the first below it where a whole tree of names
+// refers there (DNAME, RFC 6672). "" for none.
+func movesAt(kind, target string, zoneOf map[string]string) (name, zone string) {
+	if zone := zoneOf[target]; zone != "" || kind != "DNAME" {
+		return target, zone
+	}
+	for _, name := range slices.Sorted(maps.Keys(zoneOf)) {
+		if strings.HasSuffix(name, "."+target) {
+			return name, zoneOf[name]
+		}
+	}
+	return target, ""
+}
+
+// byAddress gives the values of a set with the names on whose addresses they depend, each pair once.
+func byAddress(s record.Set) [][2]string {
+	var all [][2]string
+	for _, v := range s.Values {
+		for _, name := range survey.RefersByAddress(s.Type, v) {
+			if pair := [2]string{v, name}; !slices.Contains(all, pair) {
+				all = append(all, pair)
+			}
+		}
+	}
+	return all
+}
+
 // dependedOn finds what refers to a name whose address changes, in every zone that was seen: it would follow to a
 // carrier that knows nothing of it. zoneOf gives the zones of the names whose addresses change.
 func dependedOn(in Input, zoneOf map[string]string) []finding.Finding {
@@ -493,18 +521,19 @@ func dependedOn(in Input, zoneOf map[string]string) []finding.Finding {
 	var all []finding.Finding
 	for i := range in.Survey.Domains {
 		d := &in.Survey.Domains[i]
-		var own *estate.Domain
+		var domain *estate.Domain
 		if h, err := web.ParseHost(d.Name); err == nil {
-			own = in.Estate.DomainOf(h)
+			domain = in.Estate.DomainOf(h)
 		}
 		for _, s := range d.Records {
-			for _, v := range s.Values {
-				target := record.Target(s.Type, v)
-				zone, moves := zoneOf[target]
-				if !moves || s.Type == "NS" && zone == d.Name || s.Type == "MX" && s.Name == d.Name && zone == d.Name {
+			for _, reference := range byAddress(s) {
+				v, target := reference[0], reference[1]
+				target, zone := movesAt(s.Type, target, zoneOf)
+				own := zone == d.Name && (s.Type == "NS" || s.Type == "TXT" || s.Type == "MX" && s.Name == d.Name)
+				if zone == "" || own { // those of the zone's own mail and name servers are looked at by themselves
 					continue
 				}
-				if own != nil && slices.ContainsFunc(own.Hosts(), func(h web.Host) bool { return h.String() == s.Name }) &&
+				if domain != nil && slices.ContainsFunc(domain.Hosts(), func(h web.Host) bool { return h.String() == s.Name }) &&
 					s.Type == "CNAME" {
 					continue // the plan leads it elsewhere itself
 				}

@@ -120,13 +120,13 @@ func Make(in Input) *Plan {
 			moves[name] = made.zone.Name
 		}
 	}
-	take(unseenZones(p.Zones))
+	take(unseenZones(in.Survey, p.Zones))
 	take(found{findings: dependedOn(in, moves)})
 	take(earlierZones(in, seen, w))
 	carriers, f := carriersOf(w, seen, p)
 	p.Carriers = carriers
 	take(f)
-	certificates, f := withIssuers(in.Estate, p.Certificates, zonesOf(in, seen, p.Zones))
+	certificates, f := withIssuers(in.Estate, p.Certificates, zonesOf(in, seen, p.Zones), missedIssuersOf(p.Zones))
 	p.Certificates = certificates
 	take(f)
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
@@ -312,14 +312,22 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 	return asks
 }
 
-// unseenZones says which zones nobody has looked at.
-func unseenZones(zones []Zone) found {
+// unseenZones says which zones nobody has looked at, and of which a survey saw nothing.
+func unseenZones(v *survey.Survey, zones []Zone) found {
 	var f found
-	var unseen []string
+	var unseen, tried []string
 	for _, z := range zones {
-		if z.Seen == nil {
-			unseen = append(unseen, z.domain.Name.Unicode())
+		looked := v != nil && slices.ContainsFunc(v.Domains, func(d survey.Domain) bool { return d.Name == z.Name })
+		switch name := z.domain.Name.Unicode(); {
+		case z.Seen != nil:
+		case looked:
+			tried = append(tried, name)
+		default:
+			unseen = append(unseen, name)
 		}
+	}
+	if len(tried) > 0 {
+		f.note(SurveySawNone, tried...)
 	}
 	switch {
 	case len(unseen) == 0:

@@ -123,6 +123,9 @@ const (
 	MailUnseen      // nobody has looked whether the domain Names[0] has mail
 	WildcardUnshown // below Names[0] every name answers, but nobody showed the record
 	IssuerUnknown   // the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]
+	IssuersUnseen   // nobody answered about the CAA records that hold for Names[1:], of the zone Names[0]
+	SurveySawNone   // of the zones Names, though somebody looked
+	TTLsRemaining   // the TTLs of the zone Names[0] are what a resolver had left of them
 	NotAnswered     // nobody answered about Values (name and type) of the zone Names[0]
 	ServerSilent    // the new name server Names[1] of the zone Names[0] did not answer about Values
 	ServersUnasked  // the new name servers Values of the zone Names[0]

@@ -60,6 +60,7 @@ type Step struct {
 	Pages    []string   // carriers with pages of their own
 	Servers  []string   // name servers
 	Late     []Late     // certificates
+	Partial  []string   // zones of which not everything was seen
 	Count    int        // of what is done
 	After    []StepKind // what has to be done before
 	Wait     int        // how long to wait then, in seconds
@@ -119,8 +120,9 @@ func step(s Step) Step {
 func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Step {
 	open := slices.DeleteFunc(slices.Clone(zones), func(z Zone) bool { return z.domain.State == estate.Moved })
 	moved := map[string]bool{}
-	moves := map[string]bool{}
+	moves, partial := map[string]bool{}, map[string]bool{}
 	for _, z := range zones {
+		partial[z.Name] = z.partlySeen()
 		moved[z.Name] = z.domain.State == estate.Moved
 		moves[z.Name] = z.Move != nil
 	}
@@ -132,7 +134,7 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 		stepsOfLooking(open, carriers, moves),
 		stepsOfLowering(open),
 		stepsOfCertificates(certificates),
-		stepsOfTelling(carriers),
+		stepsOfTelling(carriers, partial),
 		stepsOfRedirects(carriers),
 		stepsOfRecords(open),
 		stepsOfDelegations(open),
@@ -193,7 +195,7 @@ func stepsOfCertificates(all []Certificate) []Step {
 }
 
 // stepsOfTelling says what carriers have to be told before any record leads there.
-func stepsOfTelling(carriers []Carried) []Step {
+func stepsOfTelling(carriers []Carried, partial map[string]bool) []Step {
 	var all []Step
 	for _, c := range carriers {
 		claims, zones := Step{Kind: ClaimHosts, Provider: c.Name}, Step{Kind: CreateZones, Provider: c.Name}
@@ -203,6 +205,9 @@ func stepsOfTelling(carriers []Carried) []Step {
 				claims.Hosts = append(claims.Hosts, e.Fields[0].Value)
 			case ZoneEntry:
 				zones.Zones = append(zones.Zones, e.Domain)
+				if partial[e.Domain] {
+					zones.Partial = append(zones.Partial, e.Domain)
+				}
 			}
 		}
 		if len(claims.Hosts) > 0 {
@@ -256,6 +261,9 @@ func stepsOfRecords(open []Zone) []Step {
 		}
 		if s.Count += n; n > 0 {
 			s.Zones = append(s.Zones, z.Name)
+			if z.partlySeen() {
+				s.Partial = append(s.Partial, z.Name)
+			}
 		}
 	}
 	switch {
@@ -314,11 +322,18 @@ func stepsOfEnding(open []Zone, certificates []Certificate) []Step {
 	return all
 }
 
+// partlySeen tells whether records of the zone may be there that nobody has seen.
+func (z *Zone) partlySeen() bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
+
 // stepsOfMove says in which order a zone moves to other name servers.
-func stepsOfMove(zone string, m *Move) []Step {
+func stepsOfMove(zone string, m *Move, partlySeen bool) []Step {
 	about := []string{zone}
+	create := Step{Kind: CreateZone, Zones: about, Servers: m.To}
+	if partlySeen {
+		create.Partial = about
+	}
 	all := []Step{
-		step(Step{Kind: CreateZone, Zones: about, Servers: m.To}),
+		step(create),
 		step(Step{Kind: SeeAgreement, Zones: about}),
 	}
 	if len(m.DS) > 0 {

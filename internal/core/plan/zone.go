@@ -21,6 +21,7 @@ type Zone struct {
 	Records   []Record
 	Seen      *time.Time      // when the zone was seen; nil: never, and there are no changes
 	Partial   bool            // it was asked about name by name
+	Remaining bool            // its TTLs are what resolvers had left of them
 	Missed    []survey.Missed // what nobody answered about
 	Changes   []Change        // in the order in which to make them, then what stays
 	TTLs      []TTL
@@ -77,6 +78,8 @@ type Change struct {
 const (
 	RecordTTL = 3600
 	MovingTTL = 300
+
+	unknownTTL = 86400 // what a TTL is taken for of which only what was left is known
 )
 
 // RaiseAfter is how long a changed record keeps its short TTL, so that the way back stays short.
@@ -229,6 +232,7 @@ func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
 	take(keepOthers(s, moves, changes))
 	made.moves = moves
 	made.zone.Seen, made.zone.Partial, made.zone.Missed = &when, s.seen.Partial, s.seen.Missed
+	made.zone.Remaining = s.seen.Remaining
 	made.zone.Changes = inOrder(changes)
 	made.zone.whole = afterwards(s.seen.Records, made.zone.Changes)
 	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, wants, made.zone.Changes), s.negative()
@@ -254,6 +258,9 @@ func notAnswered(s sight) found {
 	}
 	if len(keys) > 0 {
 		f.notes = append(f.notes, Note{Notice: NotAnswered, Names: []string{s.zone()}, Values: keys})
+	}
+	if s.seen.Remaining {
+		f.note(TTLsRemaining, s.zone())
 	}
 	return f
 }
@@ -331,8 +338,12 @@ func ttlsOf(s sight, wants []want, changes []Change) []TTL {
 		}
 		set, _ := s.set(c.Name, c.Type)
 		t := TTL{Name: c.Name, Type: c.Type, Seen: set.TTL, LowerTo: set.TTL, WaitAfter: set.TTL}
-		if set.TTL > MovingTTL {
-			t.LowerTo, t.LowerBefore, t.WaitAfter = MovingTTL, set.TTL, MovingTTL
+		old := set.TTL
+		if s.seen.Remaining { // the zone's own may be longer
+			old = max(old, unknownTTL)
+		}
+		if old > MovingTTL {
+			t.LowerTo, t.LowerBefore, t.WaitAfter = MovingTTL, old, MovingTTL
 		}
 		if c.Action == Replace ||
 			slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() }) {

@@ -45,7 +45,12 @@ func (v *verdict) aliases() {
 			)
 		}
 	}
+	round := map[string]bool{}
 	for _, a := range d.Aliases {
+		if len(a.Circle) > 0 {
+			v.circle(a, round)
+			continue
+		}
 		why := v.unclaimed(a)
 		if why == "" {
 			continue
@@ -58,6 +63,23 @@ func (v *verdict) aliases() {
 			map[string]any{"target": a.Target},
 		)
 	}
+}
+
+// circle says once that aliases lead round, whoever leads into them.
+func (v *verdict) circle(a AliasEnd, said map[string]bool) {
+	names := slices.Sorted(slices.Values(a.Circle))
+	if said[names[0]] {
+		return
+	}
+	said[names[0]] = true
+	v.add(
+		finding.Loop,
+		names[0],
+		fmt.Sprintf("These aliases lead round in a circle, and nowhere else: %s.", strings.Join(append(a.Circle, a.Circle[0]),
+			" → ")),
+		"Let one of them lead to the machine that is meant, or give it addresses; remove those that nobody needs.",
+		map[string]any{"aliases": a.Circle},
+	)
 }
 
 // unclaimed says why nobody answers for a name at the end of its alias, "" where somebody does.

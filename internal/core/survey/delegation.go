@@ -1,36 +1,40 @@
 package survey
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
 )
 
+// delegation finds what is wrong between the zone above, the name servers and the zone.
 func (v *verdict) delegation() {
 	d := v.domain
-	stale := len(d.Parent.DS) > 0
-	for _, ds := range d.Parent.DS {
-		stale = stale && !ds.Matched
-	}
-	if stale && slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers }) {
+	if d.Parent.Unknown && (d.Registration == nil || !held(d.Registration.Status)) {
 		v.add(
-			finding.StaleDS,
+			finding.OnHold,
 			d.Name,
-			fmt.Sprintf(
-				"%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check signatures find "+
-					"nothing there.",
-				d.Parent.Zone,
-				d.Name,
-			),
-			"Have the registrar remove the DS record, or sign the zone with the key that it stands for.",
-			map[string]any{"ds": d.Parent.DS},
+			fmt.Sprintf("The zone above (%s) does not know %s: it is not registered, has ended, or is held back.",
+				cmp.Or(d.Parent.Zone, "."), d.Name),
+			"Look it up at the registrar before anything else; as it is, nobody can reach anything of it.",
+			map[string]any{"zone": d.Parent.Zone, "server": d.Parent.Server},
 		)
 	}
+	v.servers()
+	v.glue()
+	v.serverNames()
+	v.cutOff()
+}
+
+// servers finds name servers that do not answer, two lists of them, and two versions of the zone.
+func (v *verdict) servers() {
+	d := v.domain
 	for _, s := range d.Servers {
-		if s.State == Answers {
-			continue
+		if s.State == Answers || s.State == Silent && d.Source == Resolver {
+			continue // where none could be reached from this vantage, none is to blame
 		}
 		who := s.Name
 		if s.Address != "" {
@@ -94,4 +98,94 @@ func (v *verdict) named(by string) []string {
 	}
 	slices.Sort(all)
 	return slices.Compact(all)
+}
+
+// glue finds addresses of name servers that the zone above and the zone itself say otherwise.
+func (v *verdict) glue() {
+	d := v.domain
+	for _, g := range d.Parent.Glue {
+		own := d.addresses(g.Name)
+		missed := d.Misses(g.Name, "A") || d.Misses(g.Name, "AAAA")
+		if missed || record.SameValues(own, g.Addresses) || d.cut(g.Name) != "" || len(own) == 0 && (d.Partial || !d.Seen()) {
+			continue
+		}
+		says := strings.Join(own, ", ")
+		v.add(
+			finding.SplitAnswers,
+			d.Name,
+			fmt.Sprintf("The zone above says that the name server %s is at %s (glue), the zone itself says %s.", g.Name,
+				strings.Join(g.Addresses, ", "), cmp.Or(says, "nothing")),
+			"Have the registrar change the address of the name server, or mend the zone, so that both say the same.",
+			map[string]any{"server": g.Name, "glue": g.Addresses, "zone": own},
+		)
+	}
+}
+
+// serverNames finds name servers whose names are aliases (RFC 2181 section 10.3).
+func (v *verdict) serverNames() {
+	d := v.domain
+	for _, s := range d.Records {
+		if s.Type != "NS" || s.Name != d.Name {
+			continue
+		}
+		for _, value := range s.Values {
+			target := plainName(value)
+			if alias, _ := d.machine(s.Name, "NS", target); alias != "" {
+				v.add(
+					finding.AliasConflict,
+					target,
+					fmt.Sprintf("The name server %s of %s is an alias for %s; many resolvers do not take it for one.", target, d.Name,
+						alias),
+					"Name the machine itself in the delegation and in the zone's NS records, or give the name addresses of its own.",
+					map[string]any{"server": target, "alias": alias},
+				)
+			}
+		}
+	}
+}
+
+// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
+func (d *Domain) cut(name string) string {
+	for at := name; strings.HasSuffix(at, "."+d.Name); {
+		if _, ok := record.Find(d.Records, at, "NS"); ok {
+			return at
+		}
+		_, at, _ = strings.Cut(at, ".")
+	}
+	return ""
+}
+
+// cutOff finds records at or below a name that is delegated elsewhere, addresses of name servers left aside, which have
+// to stand there (RFC 1034 section 4.2.1).
+func (v *verdict) cutOff() {
+	d := v.domain
+	var serve []string
+	for _, s := range d.Records {
+		if s.Type == "NS" {
+			for _, value := range s.Values {
+				serve = append(serve, plainName(value))
+			}
+		}
+	}
+	for _, s := range d.Records {
+		cut := d.cut(s.Name)
+		glue := (s.Type == "A" || s.Type == "AAAA") && slices.Contains(serve, s.Name)
+		ofCut := s.Name == cut && slices.Contains([]string{"NS", "DS", "RRSIG", "NSEC"}, s.Type)
+		if cut == "" || glue || ofCut {
+			continue
+		}
+		v.add(
+			finding.CutOff,
+			s.Name,
+			fmt.Sprintf(
+				"%s %s stands in the zone %s, but %s is delegated to other name servers: nobody sees it.",
+				s.Name,
+				s.Type,
+				d.Name,
+				cut,
+			),
+			fmt.Sprintf("Type it at the name servers of %s if it is wanted, and remove it here.", cut),
+			map[string]any{"delegated": cut, "values": s.Values},
+		)
+	}
 }

@@ -4,16 +4,35 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// Odd returns what is worth knowing about a domain before a move, and no fault by itself: several addresses, apex and
-// www on different machines, IPv6 at one of them only, wildcards, a record of a kind that forwards or hides.
+// Odd returns what is worth knowing about a domain before a move, and no fault by itself, each with what to do about
+// it.
 func (d *Domain) Odd() []string {
+	facts := slices.Concat(
+		d.manyAddresses(),
+		d.apexAndWWW(),
+		d.fewServers(),
+		d.oddTTLs(),
+		d.delegations(),
+		d.signedForNobody(),
+	)
+	for _, w := range d.Wildcards {
+		facts = append(
+			facts,
+			fmt.Sprintf("Every name below %s answers (a wildcard): a name that is missing is not noticed.", w),
+		)
+	}
+	slices.Sort(facts)
+	return facts
+}
+
+// manyAddresses says which names have several addresses.
+func (d *Domain) manyAddresses() []string {
 	var facts []string
-	www := "www." + d.Name
-	apexOn, wwwOn := d.addresses(d.Name), d.addresses(www)
 	for _, s := range d.Records {
 		if (s.Type == "A" || s.Type == "AAAA") && len(s.Values) > 1 {
 			facts = append(
@@ -28,13 +47,21 @@ func (d *Domain) Odd() []string {
 			)
 		}
 	}
+	return facts
+}
+
+// apexAndWWW says where the two differ.
+func (d *Domain) apexAndWWW() []string {
+	var facts []string
+	www := "www." + d.Name
+	apexOn, wwwOn := d.addresses(d.Name), d.addresses(www)
 	_, aliased := record.Find(d.Records, www, "CNAME")
 	switch {
 	case len(apexOn) > 0 && len(wwwOn) > 0 && !record.SameValues(apexOn, wwwOn):
 		facts = append(
 			facts,
 			fmt.Sprintf(
-				"%s and its www are on different machines: %s and %s.",
+				"%s and its www are on different machines: %s and %s. See to both when you move it.",
 				d.Name,
 				strings.Join(apexOn, ", "),
 				strings.Join(wwwOn, ", "),
@@ -42,7 +69,10 @@ func (d *Domain) Odd() []string {
 		)
 	case d.Misses(www, "A") || d.Misses(www, "AAAA") || d.Misses(www, "CNAME"): // nobody knows
 	case len(apexOn) > 0 && len(wwwOn) == 0 && !aliased && !slices.Contains(d.Wildcards, d.Name):
-		facts = append(facts, fmt.Sprintf("%s has addresses, and www.%s has none.", d.Name, d.Name))
+		facts = append(
+			facts,
+			fmt.Sprintf("%s has addresses, and www.%s has none: whoever types www meets nothing. Create it.", d.Name, d.Name),
+		)
 	}
 	_, apexSix := record.Find(d.Records, d.Name, "AAAA")
 	_, wwwSix := record.Find(d.Records, www, "AAAA")
@@ -55,12 +85,107 @@ func (d *Domain) Odd() []string {
 			),
 		)
 	}
-	for _, w := range d.Wildcards {
+	return facts
+}
+
+// fewServers says where one machine is all that serves the zone (RFC 2182 section 5).
+func (d *Domain) fewServers() []string {
+	var names, addresses []string
+	for _, s := range d.Servers {
+		names = append(names, s.Name)
+		if s.Address != "" {
+			addresses = append(addresses, s.Address)
+		}
+	}
+	slices.Sort(names)
+	slices.Sort(addresses)
+	names, addresses = slices.Compact(names), slices.Compact(addresses)
+	switch {
+	case len(names) == 1:
+		return []string{
+			fmt.Sprintf("%s has a single name server (%s): while it is down, nothing of the domain can be reached. "+
+				"Have the provider name a second one, in another network.", d.Name, names[0]),
+		}
+	case len(names) > 1 && len(addresses) == 1:
+		return []string{
+			fmt.Sprintf("The name servers of %s (%s) are one machine (%s): while it is down, nothing of the domain can "+
+				"be reached. Have the provider name another, in another network.", d.Name, strings.Join(names, ", "), addresses[0]),
+		}
+	}
+	return nil
+}
+
+// aWeek is a TTL that hinders whoever wants to change something.
+const aWeek = 7 * 24 * time.Hour
+
+// oddTTLs says which records are remembered for a week or longer, and which not at all.
+func (d *Domain) oddTTLs() []string {
+	var long, zero []string
+	for _, s := range d.Records {
+		asked := slices.Contains([]string{"A", "AAAA", "CNAME", "MX", "TXT", "NS", "HTTPS", "CAA", "SRV"}, s.Type)
+		switch {
+		case !asked:
+		case s.TTL >= int(aWeek.Seconds()):
+			long = append(long, s.Name+" "+s.Type)
+		case s.TTL == 0 && !d.Remaining:
+			zero = append(zero, s.Name+" "+s.Type)
+		}
+	}
+	var facts []string
+	if len(long) > 0 {
 		facts = append(
 			facts,
-			fmt.Sprintf("Every name below %s answers (a wildcard): a name that is missing is not noticed.", w),
+			fmt.Sprintf("Resolvers remember these records of %s for a week or longer: %s. Lower the TTL that long "+
+				"before you change them.", d.Name, few(long)),
 		)
 	}
-	slices.Sort(facts)
+	if len(zero) > 0 {
+		facts = append(
+			facts,
+			fmt.Sprintf("These records of %s have a TTL of 0 s, so that nobody remembers them and every visitor "+
+				"waits for them: %s. Give them some minutes at least.", d.Name, few(zero)),
+		)
+	}
 	return facts
+}
+
+// few joins words, and says how many more there are than fit.
+func few(all []string) string {
+	const most = 5
+	if len(all) <= most {
+		return strings.Join(all, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(all[:most], ", "), len(all)-most)
+}
+
+// delegations says which names below the domain are another's.
+func (d *Domain) delegations() []string {
+	var facts []string
+	for _, s := range d.Records {
+		if s.Type != "NS" || s.Name == d.Name {
+			continue
+		}
+		var servers []string
+		for _, value := range s.Values {
+			servers = append(servers, plainName(value))
+		}
+		facts = append(
+			facts,
+			fmt.Sprintf("%s is delegated to other name servers (%s): its records are not in this zone. Survey it "+
+				"as a domain of its own if it is to move.", s.Name, few(servers)),
+		)
+	}
+	return facts
+}
+
+// signedForNobody says where a zone has keys, and the zone above no DS record that would have anybody check.
+func (d *Domain) signedForNobody() []string {
+	_, keys := record.Find(d.Records, d.Name, "DNSKEY")
+	if !keys || d.Parent.Server == "" || len(d.Parent.DS) > 0 {
+		return nil
+	}
+	return []string{
+		fmt.Sprintf("%s is signed, but the zone above has no DS record, so that nobody checks the signatures. Have the "+
+			"registrar set it if that is wanted; a move needs nothing.", d.Name),
+	}
 }

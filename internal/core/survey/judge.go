@@ -31,10 +31,13 @@ func (j Judge) All(s *Survey) []finding.Finding {
 		s.Domains[i].Facts = s.Domains[i].Odd()
 		v := verdict{judge: j, domain: &s.Domains[i], tally: &tally}
 		v.delegation()
+		v.signing()
+		v.hints()
 		v.differences()
 		v.aliases()
 		v.doubled()
 		v.mailWords()
+		v.mailBroken()
 		v.mailTied()
 		v.dependsOn()
 		v.registration()

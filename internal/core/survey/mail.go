@@ -1,7 +1,9 @@
 package survey
 
 import (
+	"cmp"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -9,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
+// mailWords finds policies that receivers cannot read.
 func (v *verdict) mailWords() {
 	for _, s := range v.domain.Records {
 		if s.Type != "TXT" {
@@ -17,8 +20,13 @@ func (v *verdict) mailWords() {
 		count := map[string]int{}
 		for _, value := range s.Values {
 			text := record.Unquote(value)
-			if lower := strings.ToLower(text); lower == "v=spf1" || strings.HasPrefix(lower, "v=spf1 ") {
+			if isSPF(text) {
 				count["SPF"]++
+				v.spfWords(s.Name, text)
+			}
+			if strings.HasPrefix(s.Name, "_dmarc.") && !strings.HasPrefix(text, "v=DMARC1") && hasTag(text, "p") {
+				v.malformed(s.Name, fmt.Sprintf("The policy at %s does not start with v=DMARC1; receivers pass over it (RFC 7489 "+
+					"section 6.3): %s", s.Name, text), "Start it with v=DMARC1;", value)
 			}
 			for _, p := range policies {
 				if !strings.HasPrefix(text, p.starts) {
@@ -26,18 +34,10 @@ func (v *verdict) mailWords() {
 				}
 				count[p.starts]++
 				if !strings.Contains("."+s.Name, "."+strings.TrimPrefix(p.at, ".")) {
-					v.add(
-						finding.MailMalformed,
-						s.Name,
-						fmt.Sprintf(
-							"A policy that starts with %s stands at %s, where nobody looks for it (%s).",
-							p.starts,
-							s.Name,
-							p.rfc,
-						),
+					v.tally.Add(finding.New(finding.MailMalformed, s.Name, fmt.Sprintf(
+						"A policy that starts with %s stands at %s, where nobody looks for it (%s).", p.starts, s.Name, p.rfc),
 						fmt.Sprintf("Move it to the name that starts with %s.", strings.Trim(p.at, ".")),
-						map[string]any{"value": value},
-					)
+						map[string]any{"value": value}).As(finding.Warning))
 				}
 			}
 		}
@@ -60,25 +60,123 @@ func (v *verdict) mailWords() {
 	}
 }
 
+// hasTag tells whether a policy of tags such as "p=none; rua=..." has a tag.
+func hasTag(text, tag string) bool {
+	for part := range strings.SplitSeq(text, ";") {
+		if name, _, is := strings.Cut(part, "="); is && strings.EqualFold(strings.TrimSpace(name), tag) {
+			return true
+		}
+	}
+	return false
+}
+
+func (v *verdict) malformed(name, says, fix, value string) {
+	v.add(finding.MailMalformed, name, says, fix, map[string]any{"value": value})
+}
+
+// spfWords finds what is wrong with one SPF record.
+func (v *verdict) spfWords(name, text string) {
+	mild := func(says, fix string) {
+		v.tally.Add(finding.New(finding.MailMalformed, name, says, fix, map[string]any{"value": text}).As(finding.Warning))
+	}
+	for _, t := range spfTerms(text) {
+		if fault := t.fault(); fault != "" {
+			v.malformed(
+				name,
+				fmt.Sprintf("The SPF record of %s holds %q, which %s; receivers take the whole record as an error "+
+					"(RFC 7208 section 4.6).", name, t.text, fault),
+				"Mend the term, or drop it.",
+				text,
+			)
+		}
+		if t.name == "all" && t.qualifier == '+' && !t.modifier {
+			mild(fmt.Sprintf("The SPF record of %s ends with %s, which lets everybody send mail in its name.", name, t.text),
+				"Write -all or ~all, once all who may send are named.")
+		}
+	}
+	if n, costs := v.domain.lookups(text); n > mostLookups {
+		v.add(
+			finding.MailMalformed,
+			name,
+			fmt.Sprintf("The SPF record of %s costs receivers %d look-ups, where %d are allowed "+
+				"(RFC 7208 section 4.6.4): %s.", name, n, mostLookups, strings.Join(costs, ", ")),
+			"Drop what nobody needs any more, and replace a and mx by ip4: and ip6: with the addresses.",
+			map[string]any{"value": text, "lookups": n, "costs": costs},
+		)
+	}
+	if len(text) > mostSPFOctets {
+		mild(fmt.Sprintf(
+			"The SPF record of %s has %d octets; above %d an answer may not fit (RFC 7208 section 3.4).",
+			name,
+			len(
+				text,
+			),
+			mostSPFOctets,
+		), "Shorten it: join ranges of addresses, or put a part into a record of its own, with include:.")
+	}
+}
+
 // policies are TXT records that count at one kind of name only.
 var policies = []struct{ starts, rfc, at string }{
-	{
-		"v=DMARC1",
-		"RFC 7489",
-		"_dmarc.",
-	}, {"v=STSv1", "RFC 8461", "_mta-sts."}, {"v=TLSRPTv1", "RFC 8460", "_smtp._tls."},
+	{"v=DMARC1", "RFC 7489", "_dmarc."},
+	{"v=STSv1", "RFC 8461", "_mta-sts."},
+	{"v=TLSRPTv1", "RFC 8460", "_smtp._tls."},
 	{"v=DKIM1", "RFC 6376", "._domainkey."},
 }
 
-// spf returns the terms of the zone's SPF record, nil where there is none.
-func (d *Domain) spf() []string {
-	s, _ := d.set("", "TXT")
-	for _, value := range s.Values {
-		if f := strings.Fields(record.Unquote(value)); len(f) > 0 && strings.EqualFold(f[0], "v=spf1") {
-			return f[1:]
+// mailBroken finds MX records that lead to no machine (RFC 5321 section 5.1, RFC 7505 section 3).
+func (v *verdict) mailBroken() {
+	d := v.domain
+	for _, s := range d.Records {
+		if s.Type != "MX" {
+			continue
+		}
+		for _, value := range s.Values {
+			target := plainName(lastField(value))
+			evidence := map[string]any{"mx": value}
+			broken := func(why, fix string) {
+				v.add(finding.MailBroken, s.Name, fmt.Sprintf("Mail for %s goes to %s, %s.", s.Name, target, why), fix, evidence)
+			}
+			if target == "" {
+				if len(s.Values) > 1 {
+					v.add(finding.MailBroken, s.Name, fmt.Sprintf("%s says that it takes no mail (a null MX), and names mail servers "+
+						"beside it: %s.", s.Name, strings.Join(s.Values, ", ")),
+						"Remove the null MX, or all the others.", map[string]any{"mx": s.Values})
+				}
+				continue
+			}
+			alias, absent := d.machine(s.Name, "MX", target)
+			switch _, err := netip.ParseAddr(target); {
+			case err == nil:
+				broken("which is an address, and no name", "Give the machine a name with that address, and name it in the MX.")
+			case alias != "":
+				broken("which is an alias for "+alias+"; an MX may lead to none",
+					"Name the machine itself in the MX, or give "+target+" addresses of its own.")
+			case absent:
+				broken("which has no address", "Give it an address, or take the MX out.")
+			}
 		}
 	}
-	return nil
+}
+
+// machine tells what is known of a target: the name for which it is an alias, and whether it has no address at all.
+func (d *Domain) machine(name, kind, target string) (alias string, absent bool) {
+	if s, ok := record.Find(d.Records, target, "CNAME"); ok {
+		return plainName(s.Values[0]), false
+	}
+	for _, t := range d.Targets {
+		if t.Name == name && t.Type == kind && t.Target == target {
+			return t.Alias, t.Absent && len(d.addresses(target)) == 0
+		}
+	}
+	inside := target == d.Name || strings.HasSuffix(target, "."+d.Name)
+	whole := !d.Partial && d.Seen() && !d.Misses(target, "A") && !d.Misses(target, "AAAA")
+	return "", inside && whole && len(d.addresses(target)) == 0 && !d.wildcarded(target) && d.cut(target) == ""
+}
+
+// wildcarded tells whether a name may be answered for by a wildcard above it.
+func (d *Domain) wildcarded(name string) bool {
+	return slices.ContainsFunc(d.Wildcards, func(w string) bool { return strings.HasSuffix(name, "."+w) })
 }
 
 // mailTied finds mail that hangs on an address of the web, which a move changes.
@@ -113,7 +211,7 @@ func (v *verdict) mailTied() {
 		}
 	}
 	spf := d.spf()
-	refuses := len(spf) == 1 && strings.EqualFold(spf[0], "-all")
+	refuses := len(spf) == 1 && spf[0].name == "all" && spf[0].qualifier == '-'
 	unknown := d.Misses(d.Name, "MX") || d.Misses(d.Name, "TXT")
 	if !hasMX && !unknown && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
 		tied = true
@@ -127,19 +225,14 @@ func (v *verdict) mailTied() {
 		)
 	}
 	for _, term := range spf {
-		name, kind := d.Name, strings.ToLower(strings.TrimLeft(term, "+?~-"))
-		kind, argument, _ := strings.Cut(kind, ":")
-		kind, _, _ = strings.Cut(kind, "/")
-		if argument != "" {
-			name, _, _ = strings.Cut(argument, "/")
-		}
-		if kind == "a" && shared(name) || kind == "mx" && tied {
+		name := cmp.Or(term.domain(), d.Name)
+		if term.name == "a" && shared(name) || term.name == "mx" && tied {
 			v.add(
 				finding.MailTied,
 				d.Name,
-				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term),
+				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term.text),
 				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if nobody sends from there.",
-				map[string]any{"term": term},
+				map[string]any{"term": term.text},
 			)
 		}
 	}

@@ -8,11 +8,98 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
+// Refers gives the names to which a record's value refers, in lower case without their last dot: targets of aliases,
+// mail hosts, name servers and services, what an SPF record looks up, and where mail of reports goes. The value is as a
+// zone file has it. "." refers to nothing.
+func Refers(kind, value string) []string {
+	fields := strings.Fields(value)
+	if len(fields) == 0 {
+		return nil
+	}
+	var all []string
+	switch kind {
+	case "CNAME", "DNAME", "MX", "NS", "SRV", "NAPTR", "PTR":
+		all = append(all, fields[len(fields)-1])
+	case "HTTPS", "SVCB":
+		if len(fields) > 1 {
+			all = append(all, fields[1])
+		}
+	case "CAA":
+		all = addressees(record.Unquote(fields[len(fields)-1]))
+	case "TXT":
+		all = textNames(record.Unquote(value))
+	}
+	names := all[:0]
+	for _, name := range all {
+		if name = plainName(name); name != "" {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// RefersByAddress gives those of the names to which a record's value refers of which the addresses matter: not those
+// whose texts or mail do.
+func RefersByAddress(kind, value string) []string {
+	switch kind {
+	case "CAA":
+		return nil
+	case "TXT":
+		var all []string
+		for _, t := range spfTerms(record.Unquote(value)) {
+			if t.name == "a" && !t.modifier && t.domain() != "" && isSPF(record.Unquote(value)) {
+				all = append(all, t.domain())
+			}
+		}
+		return all
+	}
+	return Refers(kind, value)
+}
+
+// textNames gives the names to which an SPF, DMARC or TLS reporting record refers.
+func textNames(text string) []string {
+	switch {
+	case isSPF(text):
+		var all []string
+		for _, t := range spfTerms(text) {
+			if name := t.domain(); name != "" && (t.looksUp() || t.name == "exp") {
+				_, behind, macro := cutLast(name, "}") // what stands behind a macro is a name, too (section 7)
+				if macro {
+					name = strings.TrimPrefix(behind, ".")
+				}
+				all = append(all, name)
+			}
+		}
+		return all
+	case strings.HasPrefix(text, "v=DMARC1"), strings.HasPrefix(text, "v=TLSRPTv1"):
+		return addressees(text)
+	}
+	return nil
+}
+
+func cutLast(s, sep string) (before, after string, found bool) {
+	if i := strings.LastIndex(s, sep); i >= 0 {
+		return s[:i], s[i+len(sep):], true
+	}
+	return s, "", false
+}
+
+// addressees gives the hosts of the mailto: URIs in a text.
+func addressees(text string) []string {
+	var all []string
+	for part := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ';' || r == ',' || r == ' ' }) {
+		if _, host, found := cutLast(part, "@"); found && strings.Contains(part, "mailto:") {
+			host, _, _ = strings.Cut(host, "!") // the most octets of a report (RFC 7489 section 6.2)
+			all = append(all, host)
+		}
+	}
+	return all
+}
+
 // dependsOn finds what refers to another domain of the estate, which is about to change.
 func (v *verdict) dependsOn() {
 	d := v.domain
 	refer := func(what, where, target string) {
-		target = plainName(target)
 		for _, other := range v.judge.Estate {
 			if other == d.Name || other == v.judge.Stays || target != other && !strings.HasSuffix(target, "."+other) {
 				continue
@@ -21,49 +108,18 @@ func (v *verdict) dependsOn() {
 				finding.DependedOn,
 				other,
 				fmt.Sprintf("The %s record of %s refers to %s, which is about to change.", what, where, target),
-				fmt.Sprintf(
-					"See that %s goes on answering, or change the %s record of %s first.",
-					target,
-					what,
-					where,
-				),
+				fmt.Sprintf("See that %s goes on answering, or change the %s record of %s first.", target, what, where),
 				map[string]any{"name": where, "target": target},
 			)
 		}
 	}
 	for _, s := range d.Records {
 		for _, value := range s.Values {
-			switch s.Type {
-			case "CNAME", "MX", "NS", "SRV":
-				refer(s.Type, s.Name, lastField(value))
-			case "TXT":
-				for _, target := range textTargets(record.Unquote(value)) {
-					refer("TXT", s.Name, target)
-				}
+			for _, target := range Refers(s.Type, value) {
+				refer(s.Type, s.Name, target)
 			}
 		}
 	}
-}
-
-// textTargets gives the domains that an SPF, DMARC or TLS reporting record names.
-func textTargets(text string) []string {
-	var all []string
-	switch {
-	case strings.HasPrefix(strings.ToLower(text), "v=spf1"):
-		for term := range strings.FieldsSeq(text) {
-			if i := strings.IndexAny(term, ":="); i > 0 && !strings.HasPrefix(term, "v=") && !strings.Contains(term, "ip") {
-				all = append(all, term[i+1:])
-			}
-		}
-	case strings.HasPrefix(text, "v=DMARC1"), strings.HasPrefix(text, "v=TLSRPTv1"):
-		for part := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ';' || r == ',' || r == ' ' }) {
-			if i := strings.LastIndexByte(part, '@'); strings.Contains(part, "mailto:") && i > 0 {
-				host, _, _ := strings.Cut(part[i+1:], "!")
-				all = append(all, host)
-			}
-		}
-	}
-	return all
 }
 
 func lastField(value string) string {

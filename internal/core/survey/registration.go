@@ -18,10 +18,10 @@ func (v *verdict) registration() {
 		return
 	}
 	if r.Ends != nil && r.Ends.Sub(v.judge.Now) < Soon {
-		left := int(r.Ends.Sub(v.judge.Now).Hours() / 24)
-		says := fmt.Sprintf("The registration of %s ends on %s, in %d days.", d.Name, r.Ends.Format(time.DateOnly), left)
+		left := r.Ends.Sub(v.judge.Now)
+		says := fmt.Sprintf("The registration of %s ends on %s, in %s.", d.Name, r.Ends.Format(time.DateOnly), span(left))
 		if left < 0 {
-			says = fmt.Sprintf("The registration of %s ended on %s, %d days ago.", d.Name, r.Ends.Format(time.DateOnly), -left)
+			says = fmt.Sprintf("The registration of %s ended on %s, %s ago.", d.Name, r.Ends.Format(time.DateOnly), span(-left))
 		}
 		v.add(
 			finding.RegistrationEnds,
@@ -31,19 +31,78 @@ func (v *verdict) registration() {
 			map[string]any{"ends": r.Ends},
 		)
 	}
-	for _, s := range r.Status {
-		plain := strings.ToLower(strings.ReplaceAll(s, " ", ""))
-		if slices.Contains([]string{"clienthold", "serverhold", "redemptionperiod", "pendingdelete", "inactive"}, plain) {
-			v.add(
-				finding.OnHold,
-				d.Name,
-				fmt.Sprintf("The registry holds %s back (%s): its name servers are not published.", d.Name, s),
-				"Ask the registrar why; most often a payment or a confirmation of the owner is missing.",
-				map[string]any{"status": r.Status},
-			)
-			return
+	if len(r.NameServers) > 0 && len(d.Parent.Servers) > 0 && !sameNames(r.NameServers, d.Parent.Servers) {
+		v.add(
+			finding.SplitAnswers,
+			d.Name,
+			fmt.Sprintf("The registration names the servers %s, the zone above %s.", strings.Join(r.NameServers, ", "),
+				strings.Join(d.Parent.Servers, ", ")),
+			"Ask the registrar which holds; where somebody has just changed them, the zone above follows within a day.",
+			map[string]any{"registration": r.NameServers, "parent": d.Parent.Servers},
+		)
+	}
+	v.heldBack()
+	v.locked()
+}
+
+// sameNames tells whether two lists hold the same names, whatever their order and case.
+func sameNames(a, b []string) bool {
+	fold := func(all []string) []string {
+		names := make([]string, len(all))
+		for i, name := range all {
+			names[i] = plainName(name)
+		}
+		slices.Sort(names)
+		return slices.Compact(names)
+	}
+	return slices.Equal(fold(a), fold(b))
+}
+
+// locked finds a lock against a transfer to another registrar (RFC 8056, RFC 5731 section 2.3).
+func (v *verdict) locked() {
+	var locks []string
+	for _, s := range v.domain.Registration.Status {
+		if strings.Contains(plainStatus(s), "transferprohibited") {
+			locks = append(locks, s)
 		}
 	}
+	if len(locks) > 0 {
+		v.add(
+			finding.TransferLocked,
+			v.domain.Name,
+			fmt.Sprintf("%s is locked against a transfer to another registrar (%s).", v.domain.Name, strings.Join(locks, ", ")),
+			"Leave the lock, unless the registrar is to change: then have it unlocked first, and locked again.",
+			map[string]any{"status": v.domain.Registration.Status},
+		)
+	}
+}
+
+func plainStatus(s string) string { return strings.ToLower(strings.ReplaceAll(s, " ", "")) }
+
+// The states of domains that the registry does not publish (RFC 8056).
+var heldBack = []string{"clienthold", "serverhold", "redemptionperiod", "pendingdelete", "inactive"}
+
+func held(status []string) bool {
+	return slices.ContainsFunc(status, func(s string) bool { return slices.Contains(heldBack, plainStatus(s)) })
+}
+
+// heldBack finds domains that the registry does not publish.
+func (v *verdict) heldBack() {
+	d, r := v.domain, v.domain.Registration
+	if !held(r.Status) {
+		return
+	}
+	v.add(
+		finding.OnHold,
+		d.Name,
+		fmt.Sprintf(
+			"The registry holds %s back (%s): its name servers are not published.",
+			d.Name,
+			strings.Join(r.Status, ", "),
+		),
+		"Ask the registrar why; most often a payment or a confirmation of the owner is missing.",
+		map[string]any{"status": r.Status},
+	)
 }
 
 func (v *verdict) robots() {

@@ -31,11 +31,15 @@ type Survey struct {
 // Source says where the records of a domain come from.
 type Source string
 
-// The sources. Asked is a picture made by asking for names that are commonly there: it may miss some.
+// The sources. Asked is a picture made by asking for names that are commonly there: it may miss some. Walked is one in
+// which the zone itself named every name (NSEC, RFC 4034 section 4). Resolver is one made as Asked is, by way of
+// resolvers, since no name server could be reached: its TTLs are what was left of them.
 const (
 	Transfer Source = "transfer"
 	File     Source = "file"
 	Asked    Source = "asked"
+	Walked   Source = "walked"
+	Resolver Source = "resolver"
 )
 
 // Domain is what was seen of one domain.
@@ -46,11 +50,15 @@ type Domain struct {
 	Servers      []Server      `json:"servers"`
 	Coming       []Coming      `json:"coming,omitempty"` // the name servers to which the zone is to move
 	Source       Source        `json:"source"`
-	Partial      bool          `json:"partial"` // records that nobody asked for by name may be missing
+	Partial      bool          `json:"partial"`                  // records that nobody asked for by name may be missing
+	Remaining    bool          `json:"remaining_ttls,omitempty"` // TTLs are what resolvers had left of them
 	Records      []record.Set  `json:"records"`
 	Wildcards    []string      `json:"wildcards,omitempty"` // names below which every name answers
 	Differences  []Difference  `json:"differences,omitempty"`
 	Aliases      []AliasEnd    `json:"aliases,omitempty"`
+	Targets      []Target      `json:"targets,omitempty"`         // machines that MX and NS records name
+	Senders      []Senders     `json:"sender_policies,omitempty"` // SPF records of other zones, to which the zone's own lead
+	Signing      *Signing      `json:"signing,omitempty"`         // nil: nothing was seen of signatures
 	Registration *Registration `json:"registration,omitempty"`
 	Robots       []Robots      `json:"robots,omitempty"`
 	Chains       []chain.Chain `json:"chains,omitempty"`
@@ -81,6 +89,14 @@ type Parent struct {
 	Servers []string `json:"servers,omitempty"` // the name servers that it names
 	TTL     int      `json:"ttl,omitempty"`     // of the delegation, in seconds
 	DS      []DS     `json:"ds,omitempty"`
+	Glue    []Glue   `json:"glue,omitempty"`
+	Unknown bool     `json:"unknown,omitempty"` // it says that there is no such domain
+}
+
+// Glue is what the zone above says about the addresses of a name server whose name lies within the zone (RFC 9471).
+type Glue struct {
+	Name      string   `json:"name"`
+	Addresses []string `json:"addresses"`
 }
 
 // DS is one delegation signer record (RFC 4034 section 5).
@@ -144,6 +160,39 @@ type AliasEnd struct {
 	Name   string `json:"name"`
 	Target string `json:"target"`
 	Exists bool   `json:"exists"` // the target has an address; for what is no host, it is there at all
+
+	Circle []string `json:"circle,omitempty"` // the aliases that lead round, in order, where they do
+}
+
+// Target is a machine that an MX or NS record names.
+type Target struct {
+	Name      string   `json:"name"` // of the record
+	Type      string   `json:"type"`
+	Target    string   `json:"target"`
+	Addresses []string `json:"addresses,omitempty"`
+	Alias     string   `json:"alias,omitempty"`  // what it is an alias for
+	Absent    bool     `json:"absent,omitempty"` // it was answered that it has no address
+}
+
+// Senders is the SPF record of a name, "" where it was answered that there is none (RFC 7208).
+type Senders struct {
+	Name string `json:"name"`
+	Text string `json:"text"`
+}
+
+// Signing is what was seen of a zone's signatures (RFC 4034 section 3).
+type Signing struct {
+	Signatures []Signature `json:"signatures,omitempty"`
+	Barred     []string    `json:"barred,omitempty"` // resolvers that answer only where they are asked not to check them
+}
+
+// Signature is one signature of a record set.
+type Signature struct {
+	Name  string    `json:"name"`
+	Type  string    `json:"type"`
+	From  time.Time `json:"from"`
+	Ends  time.Time `json:"ends"`
+	Fault string    `json:"fault,omitempty"` // why it does not fit, whatever the day; "": it does, or could not be checked
 }
 
 // ForNoHost tells whether a name is one at which no host is: for keys, policies and proofs such as _dmarc and
@@ -152,13 +201,18 @@ func ForNoHost(name string) bool {
 	return strings.HasPrefix(name, "_") || strings.Contains(name, "._")
 }
 
+// EstateFile is named where somebody wrote something down, and nobody else says it.
+const EstateFile = "the estate file"
+
 // Registration is what the registry says (RFC 9083).
 type Registration struct {
 	From        string     `json:"from"`
 	Ends        *time.Time `json:"ends,omitempty"`
+	EndsFrom    string     `json:"ends_from,omitempty"` // who says so, where that is not who says the rest
 	Status      []string   `json:"status,omitempty"`
 	NameServers []string   `json:"name_servers,omitempty"`
 	Registrar   string     `json:"registrar,omitempty"`
+	Unread      []string   `json:"unread,omitempty"` // parts of the answer that could not be read
 }
 
 // Robots is a robots.txt that would hide redirects from search engines (RFC 9309).
@@ -167,40 +221,74 @@ type Robots struct {
 	Line string `json:"line"` // that bars everything
 }
 
-// Seen tells whether anybody showed the domain's records: a file, or a name server that answers.
+// Seen tells whether anybody showed the domain's records: a file, a name server that answers, or a resolver.
 func (d *Domain) Seen() bool {
-	return d.Source == File || slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
+	return d.Source == File || d.Source == Resolver ||
+		slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }
 
 // Latest joins surveys, given from the newest to the oldest: the first result holds for every domain what was seen of
-// it last, the second what was seen before that. Both are nil where there is nothing of the kind. Each domain knows its
-// day.
+// it last, or that it was looked at and nothing was seen; the second what was seen before that. Both are nil where
+// there is nothing of the kind. Each domain knows its day.
 func Latest(surveys []*Survey) (last, before *Survey) {
 	var results [2]*Survey
+	put := func(n int, s *Survey, d Domain) {
+		if d.Looked.IsZero() {
+			d.Looked = s.Started
+		}
+		if results[n] == nil {
+			results[n] = &Survey{
+				Schema:    Schema,
+				Vantage:   s.Vantage,
+				Canonical: s.Canonical,
+				Started:   s.Started,
+				Findings:  []finding.Finding{},
+			}
+		}
+		results[n].Domains = append(results[n].Domains, d)
+	}
 	count := map[string]int{}
 	for _, s := range surveys {
 		for _, d := range s.Domains {
-			n := count[d.Name]
-			if n > 1 || !d.Seen() {
-				continue
+			if n := count[d.Name]; n < 2 && d.Seen() {
+				count[d.Name]++
+				put(n, s, d)
 			}
-			count[d.Name]++
-			if d.Looked.IsZero() {
-				d.Looked = s.Started
+		}
+	}
+	unseen := map[string]bool{}
+	for _, s := range surveys {
+		for _, d := range s.Domains {
+			if count[d.Name] == 0 && !unseen[d.Name] {
+				unseen[d.Name] = true
+				put(0, s, d)
 			}
-			if results[n] == nil {
-				results[n] = &Survey{
-					Schema:    Schema,
-					Vantage:   s.Vantage,
-					Canonical: s.Canonical,
-					Started:   s.Started,
-					Findings:  []finding.Finding{},
-				}
-			}
-			results[n].Domains = append(results[n].Domains, d)
 		}
 	}
 	return results[0], results[1]
+}
+
+// Dark gives the domains of which nothing could be seen, in their order.
+func (s *Survey) Dark() []string {
+	var all []string
+	for i := range s.Domains {
+		if !s.Domains[i].Seen() {
+			all = append(all, s.Domains[i].Name)
+		}
+	}
+	return all
+}
+
+// SawNothing tells whether nothing at all was seen: no name server, no zone above and no door has answered.
+func (s *Survey) SawNothing() bool {
+	for i := range s.Domains {
+		d := &s.Domains[i]
+		answered := slices.ContainsFunc(d.Chains, func(c chain.Chain) bool { return c.Hops[0].Status > 0 })
+		if d.Seen() || d.Parent.Server != "" || answered {
+			return false
+		}
+	}
+	return true
 }
 
 // Of returns what a survey saw of a domain, nil where it did not look there or nobody answered.

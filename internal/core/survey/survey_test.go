@@ -143,8 +143,8 @@ func TestADifferenceSaysWhoSaysWhatAndForHowLong(t *testing.T) {
 func TestUnclaimedAliases(t *testing.T) {
 	d := domain("www CNAME sites.platform.example.", "old CNAME gone.platform.example.")
 	d.Aliases = []AliasEnd{
-		{"www.a.example", "sites.platform.example", true},
-		{"old.a.example", "gone.platform.example", false},
+		{Name: "www.a.example", Target: "sites.platform.example", Exists: true},
+		{Name: "old.a.example", Target: "gone.platform.example"},
 	}
 	u := web.MustParseURL("http://www.a.example/")
 	d.Chains = []chain.Chain{
@@ -160,7 +160,7 @@ func TestRegistration(t *testing.T) {
 	d := domain("@ A 192.0.2.1")
 	d.Registration = &Registration{Ends: &soon, Status: []string{"active", "client hold"}}
 	assert.Equal(t, []string{"on-hold a.example", "registration-ends a.example"}, judged(d))
-	d.Registration = &Registration{Ends: &late, Status: []string{"active", "client transfer prohibited"}}
+	d.Registration = &Registration{Ends: &late, Status: []string{"active", "client update prohibited"}}
 	assert.Empty(t, judged(d))
 }
 

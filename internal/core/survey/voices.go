@@ -72,3 +72,40 @@ func seconds(n int) string {
 		return fmt.Sprintf("%d h", (n+3599)/3600)
 	}
 }
+
+// hints finds HTTPS records whose hints name other addresses than the address records (RFC 9460 section 7.3).
+func (v *verdict) hints() {
+	d := v.domain
+	for _, s := range d.Records {
+		if s.Type != "HTTPS" && s.Type != "SVCB" {
+			continue
+		}
+		for _, value := range s.Values {
+			f := strings.Fields(value)
+			if len(f) < 3 {
+				continue
+			}
+			target := plainName(f[1])
+			if target == "" { // "." is the name itself (section 2.5)
+				target = s.Name
+			}
+			for _, param := range f[2:] {
+				key, list, _ := strings.Cut(param, "=")
+				kind := map[string]string{"ipv4hint": "A", "ipv6hint": "AAAA"}[strings.ToLower(key)]
+				own, seen := record.Find(d.Records, target, kind)
+				hinted := strings.Split(strings.Trim(list, `"`), ",")
+				if kind == "" || !seen || record.SameValues(own.Values, hinted) {
+					continue
+				}
+				v.add(
+					finding.SplitAnswers,
+					s.Name,
+					fmt.Sprintf("The %s record of %s hints at %s, its %s records say %s; browsers that read it go elsewhere than "+
+						"others.", s.Type, s.Name, strings.Join(hinted, ", "), kind, strings.Join(own.Values, ", ")),
+					"Take the hints out, or change them whenever the addresses change.",
+					map[string]any{"hints": hinted, "addresses": own.Values},
+				)
+			}
+		}
+	}
+}
