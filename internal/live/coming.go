@@ -89,6 +89,7 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 			c.Missed = append(c.Missed, survey.Missed{Name: key.Name, Type: key.Type, By: s.who(), Why: why})
 			continue
 		}
+		records = append(records, l.delegated(answer, key.Name)...)
 		for _, rr := range answer.Answer {
 			if plain(rr.Header().Name) == key.Name && rr.Header().Rrtype == kind {
 				records = append(records, rr)

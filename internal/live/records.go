@@ -1,6 +1,7 @@
 package live
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 
@@ -24,7 +25,7 @@ func presented(rr dns.RR) (kind, data string) {
 	kind, data = dns.TypeToString[h.Rrtype], rdata(rr)
 	if _, unknown := rr.(*dns.RFC3597); !unknown && kind != "" {
 		again, err := dns.NewRR(fmt.Sprintf(". %d IN %s %s", h.Ttl, kind, data))
-		if err == nil && again != nil && dns.IsDuplicate(under(rr), again) {
+		if err == nil && again != nil && sameOctets(under(rr), again) {
 			return kind, data
 		}
 	}
@@ -33,6 +34,14 @@ func presented(rr dns.RR) (kind, data string) {
 		data = rdata(general)
 	}
 	return fmt.Sprintf("TYPE%d", h.Rrtype), data
+}
+
+// sameOctets tells whether two records are the same on the wire.
+func sameOctets(a, b dns.RR) bool {
+	one, other := make([]byte, dns.Len(a)+1), make([]byte, dns.Len(b)+1)
+	n, err := dns.PackRR(a, one, 0, nil, false)
+	m, otherErr := dns.PackRR(b, other, 0, nil, false)
+	return err == nil && otherErr == nil && bytes.Equal(one[:n], other[:m])
 }
 
 // under gives a record with the root for its owner, for comparing data alone.

@@ -366,7 +366,7 @@ func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server stri
 		answer, err = ask("udp", question)
 	}
 	switch {
-	case err == nil && answer.Truncated, isUnreadable(err):
+	case err == nil && answer.Truncated, errors.Is(err, errUnreadable):
 		return ask("tcp", question)
 	case !isTimeout(err) || ctx.Err() != nil:
 		return answer, err
@@ -383,28 +383,6 @@ func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server stri
 		r.leaveOut(server)
 	}
 	return answer, err
-}
-
-// isUnreadable tells whether an answer came that cannot be read, such as one that was cut and does not say so.
-func isUnreadable(err error) bool {
-	var d *dns.Error
-	return errors.As(err, &d)
-}
-
-// exchange asks over a connection of its own, which the end of the context closes: the DNS library minds its deadline
-// alone.
-func exchange(ctx context.Context, client *dns.Client, question *dns.Msg, server string) (*dns.Msg, error) {
-	c, err := client.DialContext(ctx, server)
-	if err != nil {
-		return nil, err
-	}
-	defer c.Close()
-	defer context.AfterFunc(ctx, func() { _ = c.Close() })()
-	answer, _, err := client.ExchangeWithConnContext(ctx, question, c)
-	if err != nil {
-		return nil, err
-	}
-	return counted(ctx, answer)
 }
 
 func (r *resolver) askSystem(ctx context.Context, h web.Host) found {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
-	"strings"
 	"time"
 
 	"github.com/miekg/dns"
@@ -54,8 +53,6 @@ func (s *session) close() {
 		s.conn = nil
 	}
 }
-
-var errOtherQuestion = errors.New("its answer is not for the question")
 
 var errMute = errors.New("it answers about other things, and not about this")
 
@@ -106,7 +103,7 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 			answer, s.bare = second, true
 		}
 	}
-	if s.proxied() || err == nil && !answer.Truncated || err != nil && !isUnreadable(err) && !errors.Is(err, errMute) {
+	if s.proxied() || err == nil && !answer.Truncated || err != nil && !errors.Is(err, errUnreadable) && !errors.Is(err, errMute) {
 		return answer, err
 	}
 	whole, tcpErr := exchange(ctx, &dns.Client{Net: "tcp", Timeout: s.patience()}, question, s.target.String())
@@ -124,7 +121,7 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 func (s *session) twice(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
 	kind, began := question.Question[0].Qtype, time.Now()
 	answer, err := s.exchange(ctx, question)
-	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) || isUnreadable(err) || budgetOf(ctx).over() != nil {
+	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) || errors.Is(err, errUnreadable) || budgetOf(ctx).over() != nil {
 		return answer, err
 	}
 	if s.unheard[kind] == 0 || !isTimeout(err) {
@@ -189,30 +186,13 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 	if err := s.conn.WriteMsg(question); err != nil {
 		return nil, err
 	}
-	for {
-		answer, err := s.conn.ReadMsg()
-		if err != nil && (!isUnreadable(err) || answer != nil && answer.Id == question.Id) {
-			return nil, err
-		}
-		if err != nil {
-			continue
-		}
-		if answer.Id != question.Id {
-			continue // a late answer to an earlier question
-		}
-		if !answersTo(answer, question) {
-			return nil, errOtherQuestion
-		}
-		s.web.saw.Store(true)
-		s.longest, s.proven = max(s.longest, time.Since(began)), question.Question[0]
-		return counted(ctx, answer)
+	answer, err := readAnswer(s.conn, question)
+	if err != nil {
+		return nil, err
 	}
-}
-
-func answersTo(answer, question *dns.Msg) bool {
-	q := question.Question[0]
-	return answer.Response && len(answer.Question) == 1 && strings.EqualFold(answer.Question[0].Name, q.Name) &&
-		answer.Question[0].Qtype == q.Qtype
+	s.web.saw.Store(true)
+	s.longest, s.proven = max(s.longest, time.Since(began)), question.Question[0]
+	return counted(ctx, answer)
 }
 
 // dial opens the socket: UDP, or TCP through the proxy.

@@ -152,8 +152,10 @@ func plainError(err error) string {
 	if errors.As(err, &r) {
 		return r.detail
 	}
-	if errors.Is(err, errOtherQuestion) || errors.Is(err, errMute) {
-		return err.Error()
+	for _, ours := range []error{errOtherQuestion, errMute, errUnreadable, errLeftOut} {
+		if errors.Is(err, ours) {
+			return ours.Error()
+		}
 	}
 	return "the connection fails"
 }

@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"github.com/miekg/dns"
@@ -46,12 +47,28 @@ func (l *looker) nsec(ctx context.Context, name string) *dns.NSEC {
 		if err != nil || answer.Rcode != dns.RcodeSuccess {
 			continue
 		}
-		for _, rr := range answer.Answer {
-			if n, ok := rr.(*dns.NSEC); ok && plain(n.Hdr.Name) == name {
-				return n
-			}
+		if n := nsecOf(answer, name); n != nil {
+			return n
 		}
-		return nil // it answers, and has none
+		if answer.Authoritative || name == l.domain.Name {
+			return nil // it answers, and has none
+		}
+		// At a delegation the record shows itself only where the zone has no DS there; else behind what is below it.
+		label, rest, _ := strings.Cut(dns.Fqdn(name), ".")
+		if answer, err = s.askSigned(ctx, label+`\000.`+rest, dns.TypeA); err != nil {
+			continue
+		}
+		return nsecOf(answer, name)
+	}
+	return nil
+}
+
+// nsecOf finds the NSEC record of a name in an answer.
+func nsecOf(answer *dns.Msg, name string) *dns.NSEC {
+	for _, rr := range slices.Concat(answer.Answer, answer.Ns) {
+		if n, ok := rr.(*dns.NSEC); ok && plain(n.Hdr.Name) == name {
+			return n
+		}
 	}
 	return nil
 }

@@ -260,7 +260,14 @@ func (n *NameServer) serve(z zones, w dns.ResponseWriter, question *dns.Msg) {
 		cut := zone.cut(name)
 		if cut != "" && !(q.Qtype == dns.TypeDS && cut == name) {
 			answer.Ns = zone.sets[key{cut, dns.TypeNS}]
-			for _, rr := range answer.Ns {
+			if opt := question.IsEdns0(); opt != nil && opt.Do() { // RFC 4035 section 3.1.4
+				if ds := zone.sets[key{cut, dns.TypeDS}]; len(ds) > 0 {
+					answer.Ns = slices.Concat(answer.Ns, ds)
+				} else {
+					answer.Ns = slices.Concat(answer.Ns, zone.sets[key{cut, dns.TypeNSEC}])
+				}
+			}
+			for _, rr := range zone.sets[key{cut, dns.TypeNS}] {
 				target := strings.ToLower(rr.(*dns.NS).Ns)
 				answer.Extra = append(answer.Extra, zone.sets[key{target, dns.TypeA}]...)
 				answer.Extra = append(answer.Extra, zone.sets[key{target, dns.TypeAAAA}]...)

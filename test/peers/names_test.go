@@ -40,6 +40,10 @@ svc	IN	HTTPS	1 . alpn=h2
 hidden	IN	A	192.0.2.99
 *.wild	IN	A	192.0.2.98
 xn--bnke-ira	IN	A	192.0.2.97
+below	IN	NS	ns.below
+ns.below	IN	A	192.0.2.77
+inner	IN	NS	ns.mail.example.
+inner	IN	DS	31406 13 2 6B9F3C1D0E5A47B2889D4C7F1A2E3D4C5B6A79880F1E2D3C4B5A69788F9E0D1C
 `
 
 // nameServers are real name servers: knot with an open and a keyed, signed zone, bind with the parent and a signed
@@ -249,17 +253,35 @@ func TestSurveyOfRealNameServers(t *testing.T) {
 		return has(v.Domains[1], "keyed.example", "RRSIG") && has(v.Domains[2], "bound.example", "RRSIG")
 	}, 20*time.Second, 300*time.Millisecond, "the zones are signed")
 
-	v, _ := n.survey(n.knot, "--save", filepath.Join(n.dir, "without"))
+	v, _ := n.survey(n.knot, "--no-transfer", "--save", filepath.Join(n.dir, "without"))
 	open, keyed, bound := v.Domains[0], v.Domains[1], v.Domains[2]
+	assert.Equal(t, survey.Asked, open.Source)
+	assert.True(t, open.Partial)
+	assert.False(t, has(open, "hidden.open.example", "A"), "a name that nobody would ask for")
+	for _, d := range []survey.Domain{keyed, bound} {
+		assert.Equal(t, survey.Walked, d.Source, "a zone signed with NSEC is walked from name to name")
+		assert.False(t, d.Partial)
+		for _, want := range []string{"hidden A", "*.wild A", "svc HTTPS", "xn--bnke-ira A", "below NS", "ns.below A", "inner NS",
+			"inner DS"} {
+			label, kind, _ := strings.Cut(want, " ")
+			assert.True(t, has(d, label+"."+d.Name, kind), d.Name+" "+want)
+		}
+		assert.False(t, has(d, "lost.below."+d.Name, "TXT"), "what is below a delegation is not the zone's")
+	}
+
+	v, _ = n.survey(n.knot, "--forget")
+	open, keyed, bound = v.Domains[0], v.Domains[1], v.Domains[2]
 	assert.Equal(t, survey.Transfer, open.Source, "a transfer without a key")
 	assert.True(t, has(open, "hidden.open.example", "A"), "a name that nobody would ask for")
 	assert.Equal(t, []string{"wild.open.example"}, open.Wildcards)
 	assert.Equal(t, survey.Transfer, bound.Source, "a transfer from bind")
-	assert.Equal(t, survey.Asked, keyed.Source)
-	assert.True(t, keyed.Partial)
+	assert.Equal(t, survey.Walked, keyed.Source)
 	assert.Contains(t, strings.Join(keyed.Unseen, "\n"), "gives no transfer of the zone: it refuses")
-	assert.False(t, has(keyed, "hidden.keyed.example", "A"))
-	assert.True(t, has(keyed, "www.keyed.example", "CNAME"), "asked for by name")
+	require.NotNil(t, keyed.Signing)
+	for _, s := range keyed.Signing.Signatures {
+		assert.Empty(t, s.Fault, s.Name+" "+s.Type)
+		assert.True(t, s.Ends.After(time.Now()))
+	}
 	for _, d := range v.Domains {
 		require.Len(t, d.Servers, 1, d.Name)
 		assert.Equal(t, survey.Answers, d.Servers[0].State, d.Name)
@@ -278,7 +300,7 @@ func TestSurveyOfRealNameServers(t *testing.T) {
 
 	wrong := n.write("wrong.yaml", "name: transfer\nsecret: "+strings.Replace(secret, "d", "e", 1)+"\n")
 	v, _ = n.survey(n.knot, "--key", wrong, "--forget")
-	assert.True(t, v.Domains[1].Partial, "a wrong key gives no transfer")
+	assert.Equal(t, survey.Walked, v.Domains[1].Source, "a wrong key gives no transfer")
 }
 
 func has(d survey.Domain, name, kind string) bool {
@@ -300,11 +322,11 @@ func (n *nameServers) accepted(v *survey.Survey) {
 		out, err = exec.Command(peer(n.t, "named-checkzone"), "-i", "none", d.Name, path).CombinedOutput()
 		assert.NoError(n.t, err, "named-checkzone %s: %s", d.Name, out)
 	}
-	partial, err := os.ReadFile(filepath.Join(n.dir, "without", "keyed.example.zone"))
+	partial, err := os.ReadFile(filepath.Join(n.dir, "without", "open.example.zone"))
 	require.NoError(n.t, err)
 	assert.Contains(n.t, string(partial), "; PARTIAL")
-	out, err := exec.Command(peer(n.t, "kzonecheck"), "-o", "keyed.example",
-		filepath.Join(n.dir, "without", "keyed.example.zone")).
+	out, err := exec.Command(peer(n.t, "kzonecheck"), "-o", "open.example",
+		filepath.Join(n.dir, "without", "open.example.zone")).
 		CombinedOutput()
 	assert.NoError(n.t, err, "a partial picture loads too: %s", out)
 

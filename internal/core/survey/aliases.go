@@ -45,10 +45,10 @@ func (v *verdict) aliases() {
 			)
 		}
 	}
-	round := map[string]bool{}
+	v.round = map[string]string{}
 	for _, a := range d.Aliases {
 		if len(a.Circle) > 0 {
-			v.circle(a, round)
+			v.circle(a)
 			continue
 		}
 		why := v.unclaimed(a)
@@ -66,20 +66,17 @@ func (v *verdict) aliases() {
 }
 
 // circle says once that aliases lead round, whoever leads into them.
-func (v *verdict) circle(a AliasEnd, said map[string]bool) {
+func (v *verdict) circle(a AliasEnd) {
 	names := slices.Sorted(slices.Values(a.Circle))
-	if said[names[0]] {
-		return
-	}
-	said[names[0]] = true
-	v.add(
+	v.round[a.Name] = names[0]
+	v.tally.Add(finding.New(
 		finding.Loop,
 		names[0],
-		fmt.Sprintf("These aliases lead round in a circle, and nowhere else: %s.", strings.Join(append(a.Circle, a.Circle[0]),
+		fmt.Sprintf("These aliases lead round in a circle, and nowhere else: %s.", strings.Join(append(slices.Clone(a.Circle), a.Circle[0]),
 			" → ")),
 		"Let one of them lead to the machine that is meant, or give it addresses; remove those that nobody needs.",
 		map[string]any{"aliases": a.Circle},
-	)
+	).Causing(circles + names[0]))
 }
 
 // unclaimed says why nobody answers for a name at the end of its alias, "" where somebody does.

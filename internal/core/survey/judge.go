@@ -7,6 +7,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/web"
 )
 
 // Judge says what is odd about a survey.
@@ -44,10 +45,39 @@ func (j Judge) All(s *Survey) []finding.Finding {
 		v.robots()
 		v.wanted()
 		for _, c := range v.domain.Chains {
-			tally.Add(c.Findings...)
+			for _, f := range c.Findings {
+				tally.Add(v.joined(f))
+			}
 		}
 	}
 	return tally.Findings()
+}
+
+// joined gives a finding of a chain the cause that the judge knows already, where it is the same: signatures that do not
+// hold, and aliases that lead round. It is one finding then, with the doors concerned.
+func (v *verdict) joined(f finding.Finding) finding.Finding {
+	switch {
+	case (f.Code == finding.SignatureExpired || f.Code == finding.StaleDS) && v.unsigned != 0:
+		f.Code = v.unsigned
+		return f.Causing(signatures + v.domain.Name)
+	case f.Code == finding.Loop && v.round[hostOf(f.Entry)] != "":
+		return f.Causing(circles + v.round[hostOf(f.Entry)])
+	}
+	return f
+}
+
+// What names the causes that chains share with the judge.
+const (
+	signatures = "signatures of "
+	circles    = "aliases round "
+)
+
+func hostOf(entry string) string {
+	u, err := web.ParseURL(entry)
+	if err != nil {
+		return ""
+	}
+	return u.Host().String()
 }
 
 // wanted looks for the records that somebody asks for.
@@ -93,6 +123,9 @@ type verdict struct {
 	judge  Judge
 	domain *Domain
 	tally  *finding.Tally
+
+	unsigned finding.Code      // what was found of signatures that resolvers do not take; 0: nothing
+	round    map[string]string // hosts whose aliases lead round, and the first name of the circle
 }
 
 func (v *verdict) add(code finding.Code, subject, says, fix string, evidence map[string]any) {

@@ -39,9 +39,8 @@ func (v *verdict) signing() {
 	const anew = "Have the provider sign the zone anew at once; where he cannot, have the registrar remove the DS record."
 	switch {
 	case worst != nil && worst.Ends.Before(now):
-		v.add(
+		v.bad(
 			finding.SignatureExpired,
-			d.Name,
 			fmt.Sprintf("The signature of %s %s ended on %s, %s ago%s.", worst.Name, worst.Type,
 				worst.Ends.UTC().Format(showsName), span(now.Sub(worst.Ends)), s.whoFinds()),
 			anew,
@@ -49,17 +48,15 @@ func (v *verdict) signing() {
 		)
 	case faulty >= 0:
 		one := s.Signatures[faulty]
-		v.add(
+		v.bad(
 			finding.StaleDS,
-			d.Name,
 			fmt.Sprintf("The signature of %s %s does not hold: %s%s.", one.Name, one.Type, one.Fault, s.whoFinds()),
 			anew,
 			evidence,
 		)
 	case len(s.Barred) > 0:
-		v.add(
+		v.bad(
 			finding.StaleDS,
-			d.Name,
 			fmt.Sprintf(
 				"%s: no answer about %s unless asked not to check its signatures, though none of those that were looked "+
 					"at has ended.",
@@ -86,6 +83,12 @@ func (v *verdict) signing() {
 	}
 }
 
+// bad adds a finding about signatures that resolvers do not take.
+func (v *verdict) bad(code finding.Code, says, fix string, evidence map[string]any) {
+	v.unsigned = code
+	v.tally.Add(finding.New(code, v.domain.Name, says, fix, evidence).Causing(signatures + v.domain.Name))
+}
+
 // whoFinds says who does not get an answer because of it.
 func (s *Signing) whoFinds() string {
 	if len(s.Barred) == 0 {
@@ -102,9 +105,8 @@ func (v *verdict) staleDS() bool {
 	if len(d.Parent.DS) == 0 || matched || !answered && d.Source != Resolver {
 		return false
 	}
-	v.add(
+	v.bad(
 		finding.StaleDS,
-		d.Name,
 		fmt.Sprintf(
 			"%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check signatures find "+
 				"nothing there.",
