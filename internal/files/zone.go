@@ -64,7 +64,7 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	if origin != "" {
 		origin = dns.Fqdn(origin)
 	}
-	parser := dns.NewZoneParser(bytes.NewReader(data), origin, filepath.Base(path))
+	parser := dns.NewZoneParser(bytes.NewReader(namedParams(data)), origin, filepath.Base(path))
 	parser.SetIncludeAllowed(true)
 	included := &counted{FS: root.FS(), octets: len(data)}
 	parser.SetIncludeFS(included)
@@ -159,10 +159,12 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 			}
 			if strings.ContainsAny(v, "\r\n") { // no name server shows such data; it would be a line of its own here
 				v, comment = problem.Clean(v), "; no name server reads it: "
-			} else if _, err := dns.NewRR(fmt.Sprintf(". %d IN %s %s", s.TTL, s.Type, dataText(s.Type, v))); err != nil {
+			} else if _, err := dns.NewRR(string(namedIn(fmt.Appendf(nil, ". %d IN %s %s", s.TTL, s.Type,
+				dataText(s.Type, v))))); err != nil {
 				comment = "; no name server reads it: " // its data is malformed
 			}
-			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s\n", comment, nameText(s.Name), s.TTL, s.Type, dataText(s.Type, v))
+			kind, data := typeText(s.Type, v)
+			fmt.Fprintf(&b, "%s%s.\t%d\tIN\t%s\t%s\n", comment, nameText(s.Name), s.TTL, kind, data)
 		}
 	}
 	return b.Bytes(), nil
@@ -241,13 +243,39 @@ var namesIn = map[string][]int{
 	"SOA": {0, 1}, "RP": {0, 1}, "MINFO": {0, 1}, "PX": {1, 2}, "NAPTR": {-1}, "HTTPS": {1}, "SVCB": {1},
 }
 
-// dataText writes a record's data with its names as nameText writes them.
+// byName are the types that every server knows by name.
+var byName = strings.Fields(
+	"A AAAA AFSDB CAA CDNSKEY CDS CERT CNAME CSYNC DHCID DNAME DNSKEY DS EUI48 EUI64 HINFO HTTPS KX L32 L64 " +
+		"LOC LP MINFO MX NAPTR NID NS NSEC NSEC3 NSEC3PARAM OPENPGPKEY PTR RP RRSIG RT SMIMEA SOA SPF SRV SSHFP SVCB TLSA TXT URI ZONEMD",
+)
+
+// typeText writes a record's type and data. A type that some server does not know by name stands there in the form for
+// types that nobody knows (RFC 3597 section 5).
+func typeText(kind, value string) (string, string) {
+	data := dataText(kind, value)
+	if slices.Contains(byName, kind) || strings.HasPrefix(kind, "TYPE") {
+		return kind, data
+	}
+	rr, err := dns.NewRR(fmt.Sprintf(". 0 IN %s %s", kind, data))
+	general := new(dns.RFC3597)
+	if err != nil || rr == nil || general.ToRFC3597(rr) != nil {
+		return kind, data
+	}
+	return fmt.Sprintf("TYPE%d", rr.Header().Rrtype), fmt.Sprintf(`\# %d %s`, len(general.Rdata)/2, general.Rdata)
+}
+
+// dataText writes a record's data with its names as nameText writes them, and its parameters as every server reads them.
 func dataText(kind, value string) string {
 	names := namesIn[kind]
 	if len(names) == 0 {
 		return value
 	}
 	fields := fieldsOf(value)
+	if kind == "HTTPS" || kind == "SVCB" {
+		for i := range fields {
+			fields[i] = paramText(fields[i])
+		}
+	}
 	for _, i := range names {
 		if i < 0 {
 			i += len(fields)
@@ -257,6 +285,89 @@ func dataText(kind, value string) string {
 		}
 	}
 	return strings.Join(fields, " ")
+}
+
+// younger are parameters of HTTPS and SVCB that servers of some years ago know by number only (RFC 9461, RFC 9540).
+var younger = [][2]string{{"dohpath", "key7"}, {"ohttp", "key8"}}
+
+// paramNames are the names of the parameters that have one, by number (RFC 9460 section 14.3.2).
+var paramNames = []string{
+	"mandatory", "alpn", "no-default-alpn", "port", "ipv4hint", "ech", "ipv6hint", "dohpath", "ohttp",
+}
+
+// namedParams writes the parameters of HTTPS and SVCB records that stand in a zone file by number, such as key7, by
+// their names: the zone parser takes them in no other way, and servers write them so.
+func namedParams(data []byte) []byte {
+	if !bytes.Contains(data, []byte("key")) {
+		return data
+	}
+	var out bytes.Buffer
+	for line := range bytes.Lines(data) {
+		out.Write(namedIn(line))
+	}
+	return out.Bytes()
+}
+
+func namedIn(line []byte) []byte {
+	if !bytes.Contains(line, []byte("HTTPS")) && !bytes.Contains(line, []byte("SVCB")) ||
+		!bytes.Contains(line, []byte("key")) {
+		return line
+	}
+	var out []byte
+	quoted, service, start := false, false, true
+	for i := 0; i < len(line); i++ {
+		c := line[i]
+		if start && !quoted {
+			word := line[i:]
+			if end := bytes.IndexAny(word, " \t\r\n=;"); end >= 0 {
+				word = word[:end]
+			}
+			service = service || string(word) == "HTTPS" || string(word) == "SVCB"
+			if n := len(word) - 1; service && n == 3 && string(word[:n]) == "key" && word[n] >= '0' && word[n] <= '8' {
+				out = append(out, paramNames[word[n]-'0']...)
+				i, start = i+n, false
+				continue
+			}
+		}
+		switch {
+		case c == '\\' && i+1 < len(line):
+			out = append(out, c)
+			i++
+			c = line[i]
+		case c == '"':
+			quoted = !quoted
+		case c == ';' && !quoted:
+			return append(out, line[i:]...)
+		}
+		start = c == ' ' || c == '\t' || c == '('
+		out = append(out, c)
+	}
+	return out
+}
+
+// paramText writes a parameter of an HTTPS or SVCB record: one without a value stands alone (RFC 9460 section 7.1.1).
+func paramText(s string) string {
+	name, value, _ := strings.Cut(s, "=")
+	if name == "mandatory" {
+		list := strings.Split(strings.Trim(value, `"`), ",")
+		for i := range list {
+			list[i] = numbered(list[i])
+		}
+		return name + "=" + strings.Join(list, ",")
+	}
+	if value == "" || value == `""` {
+		return numbered(name)
+	}
+	return numbered(name) + "=" + value
+}
+
+func numbered(name string) string {
+	for _, y := range younger {
+		if name == y[0] {
+			return y[1]
+		}
+	}
+	return name
 }
 
 // fieldsOf takes data apart at its spaces, but for those in quotes or behind a backslash.

@@ -294,12 +294,18 @@ func (r *resolver) unsigned(ctx context.Context, question *dns.Msg, server strin
 	now := time.Now()
 	for _, rr := range slices.Concat(second.Answer, second.Ns) {
 		if sig, ok := rr.(*dns.RRSIG); ok && signatureEnds(sig).Before(now) {
-			return &refusal{chain.OldSigned, fmt.Sprintf("the resolver %s takes no answer about it, since its signature ended on %s",
-				server, signatureEnds(sig).Format("2 January 2006 15:04 MST"))}
+			return &refusal{
+				chain.OldSigned,
+				fmt.Sprintf("the resolver %s takes no answer about it, since its signature ended on %s",
+					server, signatureEnds(sig).Format("2 January 2006 15:04 MST")),
+			}
 		}
 	}
-	return &refusal{chain.BadSigned, fmt.Sprintf("the resolver %s takes no answer about it, since its signatures do not hold",
-		server)}
+	return &refusal{
+		chain.BadSigned,
+		fmt.Sprintf("the resolver %s takes no answer about it, since its signatures do not hold",
+			server),
+	}
 }
 
 var errLeftOut = errors.New("it did not answer before, and is not asked any more")

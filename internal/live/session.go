@@ -103,7 +103,8 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 			answer, s.bare = second, true
 		}
 	}
-	if s.proxied() || err == nil && !answer.Truncated || err != nil && !errors.Is(err, errUnreadable) && !errors.Is(err, errMute) {
+	if s.proxied() || err == nil && !answer.Truncated ||
+		err != nil && !errors.Is(err, errUnreadable) && !errors.Is(err, errMute) {
 		return answer, err
 	}
 	whole, tcpErr := exchange(ctx, &dns.Client{Net: "tcp", Timeout: s.patience()}, question, s.target.String())
@@ -121,7 +122,8 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 func (s *session) twice(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
 	kind, began := question.Question[0].Qtype, time.Now()
 	answer, err := s.exchange(ctx, question)
-	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) || errors.Is(err, errUnreadable) || budgetOf(ctx).over() != nil {
+	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) || errors.Is(err, errUnreadable) ||
+		budgetOf(ctx).over() != nil {
 		return answer, err
 	}
 	if s.unheard[kind] == 0 || !isTimeout(err) {

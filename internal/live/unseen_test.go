@@ -99,8 +99,15 @@ func TestAWalkWithoutEndIsGivenUp(t *testing.T) {
 }
 
 func TestWhereNoServerCanBeReachedAResolverIsAsked(t *testing.T) {
-	scene := withZone(t, oneServer(t, &stage.NameServer{Silent: true}), "@ IN A 192.0.2.1", "@ IN MX 10 mail", "mail IN A 192.0.2.3",
-		"www IN A 192.0.2.1", "_dmarc IN TXT \"v=DMARC1; p=none\"")
+	scene := withZone(
+		t,
+		oneServer(t, &stage.NameServer{Silent: true}),
+		"@ IN A 192.0.2.1",
+		"@ IN MX 10 mail",
+		"mail IN A 192.0.2.3",
+		"www IN A 192.0.2.1",
+		"_dmarc IN TXT \"v=DMARC1; p=none\"",
+	)
 	for _, a := range []string{"192.0.2.50", "192.0.2.52"} {
 		scene.NameServers[netip.MustParseAddr(a)] = &stage.NameServer{Silent: true}
 	}
@@ -150,7 +157,10 @@ func TestASilentResolverIsNamedAndLeftOut(t *testing.T) {
 func TestALargeAnswerThatDoesNotGetThroughComesOverTCP(t *testing.T) {
 	large := func(m *dns.Msg) {
 		for i := range 40 {
-			m.Answer = append(m.Answer, rr(t, fmt.Sprintf("%s 60 IN TXT \"text %d %s\"", m.Question[0].Name, i, strings.Repeat("x", 40))))
+			m.Answer = append(
+				m.Answer,
+				rr(t, fmt.Sprintf("%s 60 IN TXT \"text %d %s\"", m.Question[0].Name, i, strings.Repeat("x", 40))),
+			)
 		}
 	}
 	overTCP := func(w dns.ResponseWriter) bool { _, tcp := w.RemoteAddr().(*net.TCPAddr); return tcp }
@@ -185,7 +195,12 @@ func TestALargeAnswerThatDoesNotGetThroughComesOverTCP(t *testing.T) {
 
 // TestAnAnswerThatIsCutEverywhereIsUnseen has the stage's server cut long answers off, over TCP too.
 func TestAnAnswerThatIsCutEverywhereIsUnseen(t *testing.T) {
-	scene := withZone(t, oneServer(t, &stage.NameServer{Cuts: 200}), "@ IN TXT \""+strings.Repeat("x", 250)+"\"", "www IN A 192.0.2.1")
+	scene := withZone(
+		t,
+		oneServer(t, &stage.NameServer{Cuts: 200}),
+		"@ IN TXT \""+strings.Repeat("x", 250)+"\"",
+		"www IN A 192.0.2.1",
+	)
 	d := looked(t, scene)
 	assert.True(t, holds(d, "www.a.example", "A"))
 	assert.True(t, d.Misses("a.example", "TXT"))
@@ -238,10 +253,25 @@ func TestAnOlderSerialIsSeenAndTheNewestCounts(t *testing.T) {
 }
 
 func TestAliasesInACircleAreOneFinding(t *testing.T) {
-	scene := withZone(t, oneServer(t, &stage.NameServer{Transfer: true}), "@ IN A 192.0.2.1", "www IN CNAME x", "x IN CNAME y", "y IN CNAME x",
-		"shop IN CNAME r1.h.example.")
-	scene.Zones[1] = zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52", "r1 IN CNAME r2",
-		"r2 IN CNAME r1")
+	scene := withZone(
+		t,
+		oneServer(t, &stage.NameServer{Transfer: true}),
+		"@ IN A 192.0.2.1",
+		"www IN CNAME x",
+		"x IN CNAME y",
+		"y IN CNAME x",
+		"shop IN CNAME r1.h.example.",
+	)
+	scene.Zones[1] = zone(
+		t,
+		"h.example",
+		soa,
+		"@ IN NS ns1",
+		"ns1 IN A 192.0.2.51",
+		"ns2 IN A 192.0.2.52",
+		"r1 IN CNAME r2",
+		"r2 IN CNAME r1",
+	)
 	w := look(t, scene, nil)
 	surveyor := live.Surveyor{Web: w}
 	d := surveyor.Domain(context.Background(), subject("a.example"))
@@ -252,21 +282,37 @@ func TestAliasesInACircleAreOneFinding(t *testing.T) {
 }
 
 func TestWhatIsDelegatedBelowIsSeen(t *testing.T) {
-	scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN A 192.0.2.1", "shop IN NS ns.shop", "ns.shop IN A 192.0.2.77")
+	scene := withZone(
+		t,
+		oneServer(t, &stage.NameServer{}),
+		"@ IN A 192.0.2.1",
+		"shop IN NS ns.shop",
+		"ns.shop IN A 192.0.2.77",
+	)
 	d := looked(t, scene)
 	assert.True(t, holds(d, "shop.a.example", "NS"))
 	assert.True(t, holds(d, "ns.shop.a.example", "A"))
 	assert.NotContains(t, strings.Join(codes(judge(d)), "\n"), "cut-off")
-	assert.Contains(t, strings.Join(d.Odd(), "\n"), "shop.a.example is delegated to other name servers (ns.shop.a.example)")
+	assert.Contains(
+		t,
+		strings.Join(d.Odd(), "\n"),
+		"shop.a.example is delegated to other name servers (ns.shop.a.example)",
+	)
 }
 
 func TestTheServersOfTheZoneAboveAreCompared(t *testing.T) {
 	scene := oneServer(t, &stage.NameServer{}, &stage.NameServer{})
-	one := append(slices.Clone(scene.Zones[0].Records), rr(t, "example. 60 IN NS p2.example."), rr(t, "p2.example. 60 IN A 192.0.2.60"))
+	one := append(
+		slices.Clone(scene.Zones[0].Records),
+		rr(t, "example. 60 IN NS p2.example."),
+		rr(t, "p2.example. 60 IN A 192.0.2.60"),
+	)
 	two := append(slices.Clone(one), rr(t, "a.example. 60 IN DS 1 13 2 "+strings.Repeat("AB", 32)))
 	scene.Zones[0].Records = one
 	scene.NameServers[netip.MustParseAddr("192.0.2.50")].Zones[0].Records = one
-	scene.NameServers[netip.MustParseAddr("192.0.2.60")] = &stage.NameServer{Zones: []stage.Zone{{Origin: "example.", Records: two}}}
+	scene.NameServers[netip.MustParseAddr("192.0.2.60")] = &stage.NameServer{
+		Zones: []stage.Zone{{Origin: "example.", Records: two}},
+	}
 	d := looked(t, scene)
 	require.Len(t, d.Differences, 1)
 	assert.Equal(t, "DS", d.Differences[0].Type)
@@ -303,9 +349,19 @@ func TestMachinesAndPoliciesElsewhereAreLookedAt(t *testing.T) {
 	scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN MX 10 alias.h.example.", "@ IN MX 20 none.h.example.",
 		"@ IN MX 30 real.h.example.", "@ IN TXT \"v=spf1 include:one.h.example redirect=_own.a.example\"",
 		"_own IN TXT \"v=spf1 include:three.h.example -all\"")
-	scene.Zones[1] = zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52", "alias IN CNAME real",
-		"real IN A 192.0.2.80", "one IN TXT \"v=spf1 include:two.h.example -all\"", "two IN TXT \"v=spf1 mx a -all\"",
-		"three IN TXT \"no policy\"")
+	scene.Zones[1] = zone(
+		t,
+		"h.example",
+		soa,
+		"@ IN NS ns1",
+		"ns1 IN A 192.0.2.51",
+		"ns2 IN A 192.0.2.52",
+		"alias IN CNAME real",
+		"real IN A 192.0.2.80",
+		"one IN TXT \"v=spf1 include:two.h.example -all\"",
+		"two IN TXT \"v=spf1 mx a -all\"",
+		"three IN TXT \"no policy\"",
+	)
 	d := looked(t, scene)
 	said := map[string]string{}
 	for _, target := range d.Targets {
@@ -333,13 +389,16 @@ func TestAResolverThatFailsIsNoProofOfAbsence(t *testing.T) {
 		}
 		_ = w.WriteMsg(m)
 	})
-	at := server(t, authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeMX: func(w dns.ResponseWriter, q *dns.Msg) {
-		m := new(dns.Msg)
-		m.SetReply(q)
-		m.Authoritative = true
-		m.Answer = []dns.RR{rr(t, q.Question[0].Name+" 60 IN MX 10 mx.far.example.")}
-		_ = w.WriteMsg(m)
-	}}))
+	at := server(
+		t,
+		authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeMX: func(w dns.ResponseWriter, q *dns.Msg) {
+			m := new(dns.Msg)
+			m.SetReply(q)
+			m.Authoritative = true
+			m.Answer = []dns.RR{rr(t, q.Question[0].Name+" 60 IN MX 10 mx.far.example.")}
+			_ = w.WriteMsg(m)
+		}}),
+	)
 	w := look(t, stage.Scene{}, func(v *live.Vantage) {
 		v.Resolvers, v.Proxy = []string{failing.String()}, ""
 		v.Points = []live.Point{{Host: web.MustParseHost("ns.bad.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
@@ -364,11 +423,15 @@ func TestOneBadFieldOfARegistrationDropsNoOther(t *testing.T) {
 		"large.example":  `{"status":["active"],"notices":"` + strings.Repeat("n", 900<<10) + `"}`,
 		"larger.example": `{"status":["active"],"notices":"` + strings.Repeat("n", 1100<<10) + `"}`,
 	}
-	w := look(t, stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
-			return stage.Reply{Status: 200, Text: answers[strings.TrimPrefix(u.Path(), "/domain/")]}
+	w := look(
+		t,
+		stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+			netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
+				return stage.Reply{Status: 200, Text: answers[strings.TrimPrefix(u.Path(), "/domain/")]}
+			}},
 		}},
-	}}, nil)
+		nil,
+	)
 	s := &live.Surveyor{Web: w, Registry: live.Registry{Base: "http://rdap.example"}}
 	seen := func(name string) survey.Domain { return s.Domain(context.Background(), subject(name)) }
 

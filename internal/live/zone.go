@@ -44,8 +44,11 @@ func (l *looker) zone(ctx context.Context) {
 	l.domain.Source, l.domain.Partial = survey.Asked, true
 	if len(l.sessions) == 0 && l.resolverAnswers(ctx) {
 		l.domain.Source, l.domain.Remaining, l.byResolver = survey.Resolver, true, true
-		l.unseen("no name server of %s could be reached from here (does this network bar port 53?); its records were asked of a "+
-			"resolver, so that their TTLs are what was left of them", l.domain.Name)
+		l.unseen(
+			"no name server of %s could be reached from here (does this network bar port 53?); its records were asked of a "+
+				"resolver, so that their TTLs are what was left of them",
+			l.domain.Name,
+		)
 	}
 	if len(l.sessions) == 0 && !l.byResolver {
 		return

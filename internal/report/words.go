@@ -256,15 +256,24 @@ func NoteText(n plan.Note) string {
 		return "Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan " +
 			"--zone FILE takes a zone file."
 	case plan.SurveySawNone:
-		return fmt.Sprintf("The survey saw nothing of %s: nobody answered, so that there are records, but no changes. See the "+
-			"survey for why (upperpath survey --list, --show), and survey again; plan --zone FILE takes a zone file.",
-			some(n.Names, 8))
+		return fmt.Sprintf(
+			"The survey saw nothing of %s: nobody answered, so that there are records, but no changes. See the "+
+				"survey for why (upperpath survey --list, --show), and survey again; plan --zone FILE takes a zone file.",
+			some(n.Names, 8),
+		)
 	case plan.TTLsRemaining:
-		return fmt.Sprintf("%s was seen through a resolver, so that its TTLs are what was left of them. A day is waited where no "+
-			"longer one was seen; if the provider's page shows a longer TTL, wait that long.", n.Names[0])
+		return fmt.Sprintf(
+			"%s was seen through a resolver, so that its TTLs are what was left of them. A day is waited where no "+
+				"longer one was seen; if the provider's page shows a longer TTL, wait that long.",
+			n.Names[0],
+		)
 	case plan.IssuersUnseen:
-		return fmt.Sprintf("Nobody answered about the CAA records of %s, so that it is unknown whether the issuer may issue the "+
-			"certificates of %s. Survey again, or look at the provider's page.", n.Names[0], some(n.Names[1:], 6))
+		return fmt.Sprintf(
+			"Nobody answered about the CAA records of %s, so that it is unknown whether the issuer may issue the "+
+				"certificates of %s. Survey again, or look at the provider's page.",
+			n.Names[0],
+			some(n.Names[1:], 6),
+		)
 	case plan.NotAnswered:
 		return fmt.Sprintf(
 			"Nobody answered about %s of %s: what stands there is unknown, and may be in the way. Survey again.",
@@ -272,8 +281,13 @@ func NoteText(n plan.Note) string {
 			n.Names[0],
 		)
 	case plan.ServerSilent:
-		return fmt.Sprintf("The new name server %s did not answer about %s: whether it holds what %s needs is unknown. Survey "+
-			"again before the delegation changes.", n.Names[1], some(n.Values, 8), n.Names[0])
+		return fmt.Sprintf(
+			"The new name server %s did not answer about %s: whether it holds what %s needs is unknown. Survey "+
+				"again before the delegation changes.",
+			n.Names[1],
+			some(n.Values, 8),
+			n.Names[0],
+		)
 	case plan.NobodySawSome:
 		return fmt.Sprintf(
 			"Nobody has seen the zones of %s, so there are records, but no changes for them. upperpath survey looks; plan "+

@@ -161,7 +161,12 @@ func zonesOf(in Input, seen surveys, zones []Zone) zoneRecords {
 
 // withIssuers looks for every certificate whether its issuer may issue it, and for how long visitors would meet a
 // warning.
-func withIssuers(e *estate.Estate, all []Certificate, records zoneRecords, missed missedIssuers) ([]Certificate, found) {
+func withIssuers(
+	e *estate.Estate,
+	all []Certificate,
+	records zoneRecords,
+	missed missedIssuers,
+) ([]Certificate, found) {
 	var f found
 	unseen := map[string][]string{}
 	all = slices.Clone(all)

@@ -72,8 +72,11 @@ func (v *verdict) circle(a AliasEnd) {
 	v.tally.Add(finding.New(
 		finding.Loop,
 		names[0],
-		fmt.Sprintf("These aliases lead round in a circle, and nowhere else: %s.", strings.Join(append(slices.Clone(a.Circle), a.Circle[0]),
-			" → ")),
+		fmt.Sprintf(
+			"These aliases lead round in a circle, and nowhere else: %s.",
+			strings.Join(append(slices.Clone(a.Circle), a.Circle[0]),
+				" → "),
+		),
 		"Let one of them lead to the machine that is meant, or give it addresses; remove those that nobody needs.",
 		map[string]any{"aliases": a.Circle},
 	).Causing(circles + names[0]))
