@@ -9,7 +9,6 @@ import (
 
 	"github.com/miekg/dns"
 	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -17,12 +16,18 @@ import (
 // aliasEnds looks whether the targets of aliases have addresses. What counts at the names of keys, policies and proofs
 // is that the target is there, with addresses or without.
 func (l *looker) aliasEnds(ctx context.Context) {
+	within := map[string]string{}
+	for _, s := range l.domain.Records {
+		if s.Type == "CNAME" && len(s.Values) > 0 {
+			within[s.Name] = plain(s.Values[0])
+		}
+	}
 	for _, s := range l.domain.Records {
 		if s.Type != "CNAME" || len(s.Values) == 0 || ctx.Err() != nil {
 			continue
 		}
 		target := plain(s.Values[0])
-		end := survey.AliasEnd{Name: s.Name, Target: target, Circle: l.circleFrom(s.Name)}
+		end := survey.AliasEnd{Name: s.Name, Target: target, Circle: circleFrom(s.Name, within)}
 		h, err := web.ParseObservedHost(target)
 		switch {
 		case len(end.Circle) > 0:
@@ -37,21 +42,22 @@ func (l *looker) aliasEnds(ctx context.Context) {
 	}
 }
 
-// circleFrom gives the aliases within the zone that lead round, from where a name leads into them; nil where they do
-// not.
-func (l *looker) circleFrom(name string) []string {
+// circleFrom gives the aliases that lead round, from where a name leads into them; nil where they do not, or follow each
+// other further than resolvers go.
+func circleFrom(name string, aliases map[string]string) []string {
 	var way []string
-	for {
+	for len(way) <= 2*mostAliases {
 		if at := slices.Index(way, name); at >= 0 {
 			return way[at:]
 		}
 		way = append(way, name)
-		s, ok := record.Find(l.domain.Records, name, "CNAME")
+		target, ok := aliases[name]
 		if !ok {
 			return nil
 		}
-		name = plain(s.Values[0])
+		name = target
 	}
+	return nil
 }
 
 // doors follows every door, asks each address of a host alone, and reads robots.txt.

@@ -7,7 +7,6 @@ import (
 
 	"github.com/miekg/dns"
 
-	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -53,22 +52,25 @@ func (l *looker) within(name string) bool {
 // senders reads the SPF records of other zones to which the zone's own lead, from name to name.
 func (l *looker) senders(ctx context.Context) {
 	var names []string
+	within := map[string]string{}
 	for _, s := range l.domain.Records {
-		if s.Type == "TXT" {
-			names = append(names, survey.SPFNames(survey.SPFText(s.Values))...)
+		if text := survey.SPFText(s.Values); s.Type == "TXT" {
+			names = append(names, survey.SPFNames(text)...)
+			within[s.Name] = text
 		}
 	}
-	been := map[string]bool{}
-	for ; len(names) > 0 && len(l.domain.Senders) < mostPolicies && ctx.Err() == nil; names = names[1:] {
+	been, asked := map[string]bool{}, 0
+	for ; len(names) > 0 && asked < mostPolicies && ctx.Err() == nil; names = names[1:] {
 		name := names[0]
 		if been[name] {
 			continue
 		}
 		been[name] = true
-		if own, ok := record.Find(l.domain.Records, name, "TXT"); ok {
-			names = append(names, survey.SPFNames(survey.SPFText(own.Values))...)
+		if text, ok := within[name]; ok {
+			names = append(names, survey.SPFNames(text)...)
 			continue
 		}
+		asked++
 		text, seen := l.surveyor.senderPolicy(ctx, name)
 		if !seen {
 			l.unseen("the SPF record of %s, to which that of %s leads, could not be read", name, l.domain.Name)

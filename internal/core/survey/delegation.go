@@ -106,7 +106,7 @@ func (v *verdict) glue() {
 	for _, g := range d.Parent.Glue {
 		own := d.addresses(g.Name)
 		missed := d.Misses(g.Name, "A") || d.Misses(g.Name, "AAAA")
-		if missed || record.SameValues(own, g.Addresses) || d.cut(g.Name) != "" || len(own) == 0 && (d.Partial || !d.Seen()) {
+		if missed || record.SameValues(own, g.Addresses) || v.cut(g.Name) != "" || len(own) == 0 && (d.Partial || !d.Seen()) {
 			continue
 		}
 		says := strings.Join(own, ", ")
@@ -130,7 +130,7 @@ func (v *verdict) serverNames() {
 		}
 		for _, value := range s.Values {
 			target := plainName(value)
-			if alias, _ := d.machine(s.Name, "NS", target); alias != "" {
+			if alias, _ := v.machine(s.Name, "NS", target); alias != "" {
 				v.add(
 					finding.AliasConflict,
 					target,
@@ -145,9 +145,9 @@ func (v *verdict) serverNames() {
 }
 
 // cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
-func (d *Domain) cut(name string) string {
-	for at := name; strings.HasSuffix(at, "."+d.Name); {
-		if _, ok := record.Find(d.Records, at, "NS"); ok {
+func (v *verdict) cut(name string) string {
+	for at := name; strings.HasSuffix(at, "."+v.domain.Name); {
+		if _, ok := v.find(at, "NS"); ok {
 			return at
 		}
 		_, at, _ = strings.Cut(at, ".")
@@ -159,17 +159,17 @@ func (d *Domain) cut(name string) string {
 // to stand there (RFC 1034 section 4.2.1).
 func (v *verdict) cutOff() {
 	d := v.domain
-	var serve []string
+	serve := map[string]bool{}
 	for _, s := range d.Records {
 		if s.Type == "NS" {
 			for _, value := range s.Values {
-				serve = append(serve, plainName(value))
+				serve[plainName(value)] = true
 			}
 		}
 	}
 	for _, s := range d.Records {
-		cut := d.cut(s.Name)
-		glue := (s.Type == "A" || s.Type == "AAAA") && slices.Contains(serve, s.Name)
+		cut := v.cut(s.Name)
+		glue := (s.Type == "A" || s.Type == "AAAA") && serve[s.Name]
 		ofCut := s.Name == cut && slices.Contains([]string{"NS", "DS", "RRSIG", "NSEC"}, s.Type)
 		if cut == "" || glue || ofCut {
 			continue

@@ -30,7 +30,7 @@ func (j Judge) All(s *Survey) []finding.Finding {
 	var tally finding.Tally
 	for i := range s.Domains {
 		s.Domains[i].Facts = s.Domains[i].Odd()
-		v := verdict{judge: j, domain: &s.Domains[i], tally: &tally}
+		v := verdict{judge: j, domain: &s.Domains[i], tally: &tally, sets: setsOf(s.Domains[i].Records)}
 		v.delegation()
 		v.signing()
 		v.hints()
@@ -51,6 +51,21 @@ func (j Judge) All(s *Survey) []finding.Finding {
 		}
 	}
 	return tally.Findings()
+}
+
+func setsOf(all []record.Set) map[record.Key]record.Set {
+	sets := make(map[record.Key]record.Set, len(all))
+	for _, s := range all {
+		if _, have := sets[s.Key()]; !have {
+			sets[s.Key()] = s
+		}
+	}
+	return sets
+}
+
+func (v *verdict) find(name, kind string) (record.Set, bool) {
+	s, ok := v.sets[record.Key{Name: name, Type: kind}]
+	return s, ok
 }
 
 // joined gives a finding of a chain the cause that the judge knows already, where it is the same: signatures that do not
@@ -124,8 +139,9 @@ type verdict struct {
 	domain *Domain
 	tally  *finding.Tally
 
-	unsigned finding.Code      // what was found of signatures that resolvers do not take; 0: nothing
-	round    map[string]string // hosts whose aliases lead round, and the first name of the circle
+	sets     map[record.Key]record.Set // the domain's records
+	unsigned finding.Code              // what was found of signatures that resolvers do not take; 0: nothing
+	round    map[string]string         // hosts whose aliases lead round, and the first name of the circle
 }
 
 func (v *verdict) add(code finding.Code, subject, says, fix string, evidence map[string]any) {

@@ -94,7 +94,7 @@ func (v *verdict) spfWords(name, text string) {
 				"Write -all or ~all, once all who may send are named.")
 		}
 	}
-	if n, costs := v.domain.lookups(text); n > mostLookups {
+	if n, costs := v.lookups(text); n > mostLookups {
 		v.add(
 			finding.MailMalformed,
 			name,
@@ -145,7 +145,7 @@ func (v *verdict) mailBroken() {
 				}
 				continue
 			}
-			alias, absent := d.machine(s.Name, "MX", target)
+			alias, absent := v.machine(s.Name, "MX", target)
 			switch _, err := netip.ParseAddr(target); {
 			case err == nil:
 				broken("which is an address, and no name", "Give the machine a name with that address, and name it in the MX.")
@@ -160,8 +160,9 @@ func (v *verdict) mailBroken() {
 }
 
 // machine tells what is known of a target: the name for which it is an alias, and whether it has no address at all.
-func (d *Domain) machine(name, kind, target string) (alias string, absent bool) {
-	if s, ok := record.Find(d.Records, target, "CNAME"); ok {
+func (v *verdict) machine(name, kind, target string) (alias string, absent bool) {
+	d := v.domain
+	if s, ok := v.find(target, "CNAME"); ok {
 		return plainName(s.Values[0]), false
 	}
 	for _, t := range d.Targets {
@@ -171,7 +172,12 @@ func (d *Domain) machine(name, kind, target string) (alias string, absent bool) 
 	}
 	inside := target == d.Name || strings.HasSuffix(target, "."+d.Name)
 	whole := !d.Partial && d.Seen() && !d.Misses(target, "A") && !d.Misses(target, "AAAA")
-	return "", inside && whole && len(d.addresses(target)) == 0 && !d.wildcarded(target) && d.cut(target) == ""
+	if !inside || !whole || d.wildcarded(target) || v.cut(target) != "" {
+		return "", false
+	}
+	_, four := v.find(target, "A")
+	_, six := v.find(target, "AAAA")
+	return "", !four && !six
 }
 
 // wildcarded tells whether a name may be answered for by a wildcard above it.
@@ -210,7 +216,7 @@ func (v *verdict) mailTied() {
 			)
 		}
 	}
-	spf := d.spf()
+	spf := v.spf()
 	refuses := len(spf) == 1 && spf[0].name == "all" && spf[0].qualifier == '-'
 	unknown := d.Misses(d.Name, "MX") || d.Misses(d.Name, "TXT")
 	if !hasMX && !unknown && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
@@ -241,7 +247,7 @@ func (v *verdict) mailTied() {
 // signsOfMail tells whether a domain without MX shows that it has to do with mail.
 func (v *verdict) signsOfMail() bool {
 	d := v.domain
-	if len(d.spf()) > 0 {
+	if len(v.spf()) > 0 {
 		return true
 	}
 	for _, s := range d.Records {

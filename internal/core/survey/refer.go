@@ -99,9 +99,13 @@ func addressees(text string) []string {
 // dependsOn finds what refers to another domain of the estate, which is about to change.
 func (v *verdict) dependsOn() {
 	d := v.domain
+	estate := map[string]bool{}
+	for _, other := range v.judge.Estate {
+		estate[other] = other != d.Name && other != v.judge.Stays
+	}
 	refer := func(what, where, target string) {
-		for _, other := range v.judge.Estate {
-			if other == d.Name || other == v.judge.Stays || target != other && !strings.HasSuffix(target, "."+other) {
+		for other := target; other != ""; _, other, _ = strings.Cut(other, ".") {
+			if !estate[other] {
 				continue
 			}
 			v.add(

@@ -136,11 +136,11 @@ func SPFText(values []string) string {
 
 // lookups counts what an SPF record costs a receiver, records of other names included as far as they were seen, and
 // names each term that costs with what it costs.
-func (d *Domain) lookups(text string) (int, []string) {
+func (v *verdict) lookups(text string) (int, []string) {
 	total := 0
 	var costs []string
 	for _, t := range spfTerms(text) {
-		if n := d.cost(t, map[string]bool{}); n > 0 {
+		if n := v.cost(t, map[string]bool{}); n > 0 {
 			total += n
 			costs = append(costs, fmt.Sprintf("%s %d", t.text, n))
 		}
@@ -150,7 +150,7 @@ func (d *Domain) lookups(text string) (int, []string) {
 
 // cost counts the look-ups of one term. path holds the names on the way there: a record that includes itself has no end
 // of them, and is counted once.
-func (d *Domain) cost(t spfTerm, path map[string]bool) int {
+func (v *verdict) cost(t spfTerm, path map[string]bool) int {
 	if !t.looksUp() {
 		return 0
 	}
@@ -161,8 +161,8 @@ func (d *Domain) cost(t spfTerm, path map[string]bool) int {
 	path[name] = true
 	defer delete(path, name)
 	n := 1
-	for _, inner := range spfTerms(d.spfAt(name)) {
-		if n += d.cost(inner, path); n > 10*mostLookups {
+	for _, inner := range spfTerms(v.spfAt(name)) {
+		if n += v.cost(inner, path); n > 10*mostLookups {
 			break
 		}
 	}
@@ -170,11 +170,11 @@ func (d *Domain) cost(t spfTerm, path map[string]bool) int {
 }
 
 // spfAt gives the SPF record of a name, within the zone or outside it, "" where none was seen.
-func (d *Domain) spfAt(name string) string {
-	if s, ok := record.Find(d.Records, name, "TXT"); ok {
+func (v *verdict) spfAt(name string) string {
+	if s, ok := v.find(name, "TXT"); ok {
 		return SPFText(s.Values)
 	}
-	for _, s := range d.Senders {
+	for _, s := range v.domain.Senders {
 		if s.Name == name {
 			return s.Text
 		}
@@ -183,4 +183,4 @@ func (d *Domain) spfAt(name string) string {
 }
 
 // spf returns the terms of the zone's SPF record, nil where there is none.
-func (d *Domain) spf() []spfTerm { return spfTerms(d.spfAt(d.Name)) }
+func (v *verdict) spf() []spfTerm { return spfTerms(v.spfAt(v.domain.Name)) }

@@ -283,7 +283,7 @@ func (s *Survey) Dark() []string {
 func (s *Survey) SawNothing() bool {
 	for i := range s.Domains {
 		d := &s.Domains[i]
-		answered := slices.ContainsFunc(d.Chains, func(c chain.Chain) bool { return c.Hops[0].Status > 0 })
+		answered := slices.ContainsFunc(d.Chains, func(c chain.Chain) bool { return c.Hops[0].Refusal != chain.Unseen })
 		if d.Seen() || d.Parent.Server != "" || answered {
 			return false
 		}

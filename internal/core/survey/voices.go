@@ -92,7 +92,7 @@ func (v *verdict) hints() {
 			for _, param := range f[2:] {
 				key, list, _ := strings.Cut(param, "=")
 				kind := map[string]string{"ipv4hint": "A", "ipv6hint": "AAAA"}[strings.ToLower(key)]
-				own, seen := record.Find(d.Records, target, kind)
+				own, seen := v.find(target, kind)
 				hinted := strings.Split(strings.Trim(list, `"`), ",")
 				if kind == "" || !seen || record.SameValues(own.Values, hinted) {
 					continue
