@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"time"
@@ -24,6 +25,10 @@ import (
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
 )
+
+// surveyGarbage is how much garbage a survey lets stand, in per cent of what it holds: it waits for others most of the
+// time, and has time to clear up.
+const surveyGarbage = 40
 
 // surveyOptions are the options of survey beside those of every command.
 type surveyOptions struct {
@@ -101,6 +106,7 @@ func (p *program) runSurvey(
 		return err
 	}
 	defer w.Close()
+	debug.SetGCPercent(surveyGarbage)
 	surveyor, err := newSurveyor(e, w, vantage.parallel, o)
 	if err != nil {
 		return err

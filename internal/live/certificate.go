@@ -17,6 +17,12 @@ type judgedKey struct {
 	host web.Host
 }
 
+// certified is what a certificate says, for all who are shown it.
+type certified struct {
+	names  []string
+	issuer string
+}
+
 // certificate gives the facts of a TLS connection and of the certificate shown for a host.
 func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
 	t := &chain.TLS{
@@ -29,13 +35,19 @@ func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
 		return t
 	}
 	leaf := state.PeerCertificates[0]
-	t.Names = names(leaf)
-	t.Issuer = issuer(leaf)
 	t.NotBefore, t.NotAfter = leaf.NotBefore, leaf.NotAfter
 	key := judgedKey{sha256.Sum256(leaf.Raw), h}
 	w.lock.Lock()
 	faults, known := w.judged[key]
+	said, heard := w.said[key.sum]
+	if !heard {
+		if said = (certified{names(leaf), issuer(leaf)}); len(w.said) >= mostKnown {
+			clear(w.said)
+		}
+		w.said[key.sum] = said
+	}
 	w.lock.Unlock()
+	t.Names, t.Issuer = said.names, said.issuer // the same for all who are shown it: some name hundreds
 	if !known {
 		faults = certificateFaults(state.PeerCertificates, h, w.vantage.Roots, w.Now())
 		w.lock.Lock()

@@ -9,6 +9,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"crypto/sha256"
 	"crypto/x509"
 	"encoding/pem"
 	"errors"
@@ -188,6 +189,7 @@ type Web struct {
 	shared   *http.Transport
 	pinned   map[netip.Addr]*http.Transport
 	judged   map[judgedKey][]finding.Code
+	said     map[[sha256.Size]byte]certified // by certificates
 	hosts    map[web.Host]*turn
 	saw      atomic.Bool // anything was seen at all
 	private  bool        // private networks are asked too, whoever led there
@@ -212,7 +214,7 @@ func New(v Vantage) (*Web, error) {
 		return nil, err
 	}
 	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
-		judged: map[judgedKey][]finding.Code{}, hosts: map[web.Host]*turn{}}
+		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, hosts: map[web.Host]*turn{}}
 	w.shared = w.transport(netip.Addr{})
 	w.private = v.Private || v.inside()
 	return w, nil

@@ -21,13 +21,37 @@ import (
 func Survey(w io.Writer, format string, v *survey.Survey, records bool, s Style) error {
 	switch format {
 	case "json":
-		return JSON(w, v)
+		return surveyJSON(w, v)
 	case "md":
 		surveyMD(w, scrubbed(v))
 		return nil
 	}
 	surveyText(w, scrubbed(v), records, s)
 	return nil
+}
+
+// surveyJSON writes a survey domain by domain, so that many need no more memory than they have.
+func surveyJSON(w io.Writer, v *survey.Survey) error {
+	j := &jsonStream{w: w}
+	j.print("{\n  \"schema\": %s,\n  \"vantage\": %s,\n", j.value(v.Schema, ""), j.value(v.Vantage, ""))
+	if v.Canonical != "" {
+		j.print("  \"canonical\": %s,\n", j.value(v.Canonical, ""))
+	}
+	j.print("  \"started\": %s,\n  \"domains\": [", j.value(v.Started, ""))
+	between := ""
+	for i := range v.Domains {
+		j.print("%s\n    %s", between, j.value(&v.Domains[i], "    "))
+		between = ","
+	}
+	if len(v.Domains) > 0 {
+		j.print("\n  ")
+	}
+	j.print("],\n  \"findings\": %s", j.value(append([]finding.Finding{}, v.Findings...), "  "))
+	if len(v.Notes) > 0 {
+		j.print(",\n  \"notes\": %s", j.value(v.Notes, "  "))
+	}
+	j.print("\n}\n")
+	return j.err
 }
 
 // domainRow gives a domain's line in the table: name, name servers, records, registration, what is odd.

@@ -10,7 +10,6 @@ package store
 import (
 	"context"
 	"database/sql"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -43,13 +42,13 @@ const schema = `CREATE TABLE IF NOT EXISTS audits (
 	id      INTEGER PRIMARY KEY,
 	started TEXT NOT NULL,
 	vantage TEXT NOT NULL,
-	doc     TEXT NOT NULL  -- the audit as JSON, docs/schema/audit.json
+	doc     BLOB NOT NULL  -- the audit as JSON, docs/schema/audit.json, compressed (gzip)
 );
 CREATE TABLE IF NOT EXISTS surveys (
 	id      INTEGER PRIMARY KEY,
 	started TEXT NOT NULL,
 	vantage TEXT NOT NULL,
-	doc     TEXT NOT NULL  -- the survey as JSON, docs/schema/survey.json
+	doc     BLOB NOT NULL  -- the survey as JSON, docs/schema/survey.json, compressed (gzip)
 )`
 
 // Reason says why a store could not be used.
@@ -162,11 +161,11 @@ func (s *Store) KeepSurvey(ctx context.Context, v *survey.Survey) (int64, error)
 }
 
 func (s *Store) add(ctx context.Context, query string, started time.Time, vantage string, v any) (int64, error) {
-	doc, err := json.Marshal(v)
+	doc, err := pack(v)
 	if err != nil {
 		return 0, fmt.Errorf("keeping what was seen: %w", err)
 	}
-	r, err := s.db.ExecContext(ctx, query, started.UTC().Format(time.RFC3339Nano), vantage, string(doc))
+	r, err := s.db.ExecContext(ctx, query, started.UTC().Format(time.RFC3339Nano), vantage, doc)
 	if err != nil {
 		return 0, wrong(s.path, err)
 	}
@@ -226,7 +225,7 @@ func one[T any, P interface {
 		return nil, ErrEmpty
 	}
 	var number int64
-	var doc string
+	var doc []byte
 	err := s.db.QueryRowContext(ctx, query, args...).Scan(&number, &doc)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrEmpty
@@ -235,8 +234,7 @@ func one[T any, P interface {
 		return nil, wrong(s.path, err)
 	}
 	v := new(T)
-	err = json.Unmarshal([]byte(doc), v)
-	if err == nil {
+	if err = unpack(doc, v); err == nil {
 		err = P(v).Check()
 	}
 	if err != nil {

@@ -2,6 +2,8 @@ package hostile
 
 import (
 	"bytes"
+	"context"
+	"encoding/json"
 	"fmt"
 	"io/fs"
 	"os"
@@ -12,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"upperpath.example/upperpath/internal/store"
 )
 
 // TestPasswordsInURLsAreShownAndKeptNowhere has doors redirect with user information, hands it over in arguments and
@@ -93,4 +96,35 @@ func TestPasswordsInURLsAreShownAndKeptNowhere(t *testing.T) {
 		return err
 	}))
 	assert.Greater(t, read, 2)
+	text := kept(t, folder)
+	assert.Contains(t, text, "***@", "what is kept holds it masked")
+	assert.NotContains(t, text, secret)
+	assert.NotContains(t, text, `s3c"ret`)
+}
+
+// kept gives as JSON all that the store beside an estate file keeps, where it stands compressed.
+func kept(t *testing.T, folder string) string {
+	t.Helper()
+	s, err := store.Read(folder)
+	require.NoError(t, err)
+	defer s.Close()
+	ctx := context.Background()
+	audits, err := s.List(ctx)
+	require.NoError(t, err)
+	surveys, err := s.ListSurveys(ctx)
+	require.NoError(t, err)
+	require.NotEmpty(t, audits)
+	require.NotEmpty(t, surveys)
+	var all bytes.Buffer
+	for _, k := range audits {
+		one, err := s.Get(ctx, k.ID)
+		require.NoError(t, err)
+		require.NoError(t, json.NewEncoder(&all).Encode(one))
+	}
+	for _, k := range surveys {
+		one, err := s.GetSurvey(ctx, k.ID)
+		require.NoError(t, err)
+		require.NoError(t, json.NewEncoder(&all).Encode(one))
+	}
+	return all.String()
 }
