@@ -179,6 +179,10 @@ func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Ad
 	}
 	asking.Wait()
 	all = slices.DeleteFunc(all, func(s *parentSays) bool { return s.delegation == nil })
+	if len(p.servers) == 0 {
+		l.unseen("the zone above %s is not known: no resolver names its servers", l.domain.Name)
+		return nil, nil
+	}
 	if len(all) == 0 {
 		l.unseen("no server of the zone above (%s) could be asked", l.domain.Parent.Zone)
 		return nil, nil
@@ -327,6 +331,7 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 				Says: "its address lies in a private network, and was not asked"}})
 		}
 		if n.only6 {
+			l.only6 = true
 			l.unseen("%s has only IPv6 addresses, and this vantage has no IPv6", name)
 			continue
 		}

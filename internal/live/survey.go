@@ -138,6 +138,7 @@ type looker struct {
 	asked    int        // addresses of name servers
 
 	byResolver bool // none of them could be reached
+	only6      bool // some have only IPv6 addresses, and this vantage has no IPv6
 	lock       sync.Mutex
 }
 

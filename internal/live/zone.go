@@ -44,10 +44,15 @@ func (l *looker) zone(ctx context.Context) {
 	l.domain.Source, l.domain.Partial = survey.Asked, true
 	if len(l.sessions) == 0 && l.resolverAnswers(ctx) {
 		l.domain.Source, l.domain.Remaining, l.byResolver = survey.Resolver, true, true
+		why := "does this network bar port 53?"
+		if l.only6 {
+			why = "they have only IPv6 addresses, and this vantage has no IPv6"
+		}
 		l.unseen(
-			"no name server of %s could be reached from here (does this network bar port 53?); its records were asked of a "+
-				"resolver, so that their TTLs are what was left of them",
+			"no name server of %s could be reached from here (%s); its records were asked of a resolver, so that their TTLs "+
+				"are what was left of them",
 			l.domain.Name,
+			why,
 		)
 	}
 	if len(l.sessions) == 0 && !l.byResolver {

@@ -254,14 +254,13 @@ func certificateLine(t *chain.TLS, now time.Time) string {
 
 func timeLeft(end, now time.Time) string {
 	left := end.Sub(now)
-	d := int(left.Hours() / 24)
 	switch {
 	case end.IsZero():
 		return "end unknown"
 	case left < 0:
-		return fmt.Sprintf("ended %s ago", plural(-d, "day"))
+		return fmt.Sprintf("ended %s ago", finding.Span(-left))
 	}
-	return plural(d, "day") + " left"
+	return finding.Span(left) + " left"
 }
 
 // about says what a probe was for, for the probes behind the first.

@@ -77,7 +77,10 @@ func domainRow(d survey.Domain, now time.Time) []string {
 		records += len(set.Values)
 	}
 	how := plural(records, "record")
-	if d.Partial {
+	switch {
+	case !d.Seen():
+		how = "nothing seen"
+	case d.Partial:
 		how += ", partial"
 	}
 	ends := "not known"

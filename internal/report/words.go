@@ -301,7 +301,7 @@ func NoteText(n plan.Note) string {
 		)
 	case plan.MailUnseen:
 		return fmt.Sprintf(
-			"Nobody has looked whether %s receives mail or sends it; survey it before you type the records that say that it "+
+			"Nobody has seen whether %s receives mail or sends it; survey it before you type the records that say that it "+
 				"does not.",
 			n.Names[0],
 		)

@@ -132,14 +132,14 @@ func (v *verdict) certificate(i int, hop Answer) {
 	says := map[finding.Code]string{
 		finding.WrongName: fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
 		finding.Expired: fmt.Sprintf("The certificate for %s ended on %s, %s "+
-			"ago.", names, day(t.NotAfter), days(v.judge.Now.Sub(t.NotAfter))),
+			"ago.", names, day(t.NotAfter), finding.Span(v.judge.Now.Sub(t.NotAfter))),
 		finding.NotYetValid: fmt.Sprintf("The certificate for %s begins on %s, "+
-			"in %s.", names, day(t.NotBefore), days(t.NotBefore.Sub(v.judge.Now))),
+			"in %s.", names, day(t.NotBefore), finding.Span(t.NotBefore.Sub(v.judge.Now))),
 		finding.Untrusted: fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here "+
 			"trusts.", names, t.Issuer),
 		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
 		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, "+
-			"in %s.", names, day(t.NotAfter), days(t.NotAfter.Sub(v.judge.Now))),
+			"in %s.", names, day(t.NotAfter), finding.Span(t.NotAfter.Sub(v.judge.Now))),
 	}[main]
 	if len(t.Faults) > 1 {
 		says += " It is also " + strings.Join(others(t.Faults, main), " and ") + "."
@@ -471,16 +471,6 @@ func (v *verdict) deadEnd(hop, status int) {
 }
 
 func day(t time.Time) string { return t.UTC().Format("2006-01-02") }
-
-func days(d time.Duration) string {
-	switch n := int(d.Hours() / 24); {
-	case n == 1:
-		return "1 day"
-	case n > 0:
-		return fmt.Sprintf("%d days", n)
-	}
-	return fmt.Sprintf("%d hours", max(0, int(d.Hours())))
-}
 
 func listed(names []string, most int) string {
 	if len(names) == 0 {

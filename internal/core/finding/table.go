@@ -433,7 +433,7 @@ var table = [codes]Kind{
 	StaleDS: {
 		Name: "stale-ds", Severity: Error, About: "records",
 		Means: "The parent says that the zone is signed (DS), and what the zone holds does not fit: no key, or signatures that " +
-			"its keys did not make.",
+			"its keys did not make or that do not hold yet.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
 		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
 	},

@@ -120,7 +120,7 @@ const (
 	NobodySawAny    // zone
 	NobodySawSome   // the zones Names
 	SiteUnplaced    // nobody says where the site lives, so that there is no record for Names[0]
-	MailUnseen      // nobody has looked whether the domain Names[0] has mail
+	MailUnseen      // nobody has seen whether the domain Names[0] has mail
 	WildcardUnshown // below Names[0] every name answers, but nobody showed the record
 	IssuerUnknown   // the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]
 	IssuersUnseen   // nobody answered about the CAA records that hold for Names[1:], of the zone Names[0]

@@ -191,6 +191,8 @@ func oddities() []oddity {
 			with(signedBy(signature(-8*day, 8*day, ""))), "signature-expired a.example", finding.Warning},
 		{"a signature of some days, made anew all the time", with(signedBy(signature(-10*day, day, ""))),
 			with(signedBy(signature(-day, day, ""))), "signature-expired a.example", finding.Warning},
+		{"a signature of tomorrow", with(signedBy(signature(day, 10*day, ""))), with(signedBy(signature(-day, 10*day, ""))),
+			"stale-ds a.example", finding.Error},
 		{"a signature that its key did not make", with(signedBy(signature(-day, 10*day, "no key made it"))),
 			with(signedBy(signature(-day, 10*day, ""))), "stale-ds a.example", finding.Error},
 		{"a resolver that takes no signature", with(signedBy(Signing{Barred: []string{"the resolver 192.0.2.53:53"}})),

@@ -33,6 +33,7 @@ func (v *verdict) signing() {
 			worst = one
 		}
 	}
+	early := slices.IndexFunc(s.Signatures, func(s Signature) bool { return s.From.After(v.judge.Now) })
 	faulty := slices.IndexFunc(s.Signatures, func(s Signature) bool { return s.Fault != "" })
 	now := v.judge.Now
 	evidence := map[string]any{"signatures": s.Signatures, "barred": s.Barred}
@@ -42,8 +43,17 @@ func (v *verdict) signing() {
 		v.bad(
 			finding.SignatureExpired,
 			fmt.Sprintf("The signature of %s %s ended on %s, %s ago%s.", worst.Name, worst.Type,
-				worst.Ends.UTC().Format(showsName), span(now.Sub(worst.Ends)), s.whoFinds()),
+				worst.Ends.UTC().Format(showsName), finding.Span(now.Sub(worst.Ends)), s.whoFinds()),
 			anew,
+			evidence,
+		)
+	case early >= 0:
+		one := s.Signatures[early]
+		v.bad(
+			finding.StaleDS,
+			fmt.Sprintf("The signature of %s %s holds only from %s on, in %s%s.", one.Name, one.Type,
+				one.From.UTC().Format(showsName), finding.Span(one.From.Sub(now)), s.whoFinds()),
+			"Have the provider set the clock of whoever signs the zone, and sign it anew.",
 			evidence,
 		)
 	case faulty >= 0:
@@ -75,7 +85,7 @@ func (v *verdict) signing() {
 				worst.Name,
 				worst.Type,
 				worst.Ends.UTC().Format(showsName),
-				span(worst.Ends.Sub(now)),
+				finding.Span(worst.Ends.Sub(now)),
 			),
 			"See that whoever signs the zone does so in time, before you change anything else.",
 			evidence,
@@ -117,19 +127,4 @@ func (v *verdict) staleDS() bool {
 		map[string]any{"ds": d.Parent.DS},
 	)
 	return true
-}
-
-// span says how long something lasts, in the unit that a person would use.
-func span(d time.Duration) string {
-	n, unit := int(d.Hours()/24), "day"
-	switch {
-	case d < 2*time.Hour:
-		n, unit = max(0, int(d.Minutes())), "minute"
-	case d < 48*time.Hour:
-		n, unit = int(d.Hours()), "hour"
-	}
-	if n != 1 {
-		unit += "s"
-	}
-	return fmt.Sprintf("%d %s", n, unit)
 }
