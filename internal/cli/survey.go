@@ -297,6 +297,10 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 	var failures []error
 	saved := 0
 	for _, d := range v.Domains {
+		if !d.Seen() {
+			fmt.Fprintf(p.err, "No zone file for %s: nothing was seen of it.\n", d.Name)
+			continue
+		}
 		text, err := files.ZoneText(d.Name, d.Records, "as it was seen",
 			files.Marks{Partial: d.Partial, Remaining: d.Remaining, Missed: d.Missed})
 		if err == nil {

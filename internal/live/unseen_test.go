@@ -108,7 +108,7 @@ func TestWhereNoServerCanBeReachedAResolverIsAsked(t *testing.T) {
 		"www IN A 192.0.2.1",
 		"_dmarc IN TXT \"v=DMARC1; p=none\"",
 	)
-	for _, a := range []string{"192.0.2.50", "192.0.2.52"} {
+	for _, a := range []string{"192.0.2.50", "192.0.2.52"} { // nor the zone above
 		scene.NameServers[netip.MustParseAddr(a)] = &stage.NameServer{Silent: true}
 	}
 	d := looked(t, scene)

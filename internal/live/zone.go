@@ -45,8 +45,11 @@ func (l *looker) zone(ctx context.Context) {
 	if len(l.sessions) == 0 && l.resolverAnswers(ctx) {
 		l.domain.Source, l.domain.Remaining, l.byResolver = survey.Resolver, true, true
 		why := "does this network bar port 53?"
-		if l.only6 {
+		switch {
+		case l.only6:
 			why = "they have only IPv6 addresses, and this vantage has no IPv6"
+		case l.domain.Parent.Server != "":
+			why = "the zone above could"
 		}
 		l.unseen(
 			"no name server of %s could be reached from here (%s); its records were asked of a resolver, so that their TTLs "+
@@ -167,7 +170,11 @@ func (l *looker) saidMissed(all []survey.Missed) {
 				n++
 			}
 		}
-		l.unseen("no answer to %d questions about %s: %s", n, strings.Join(byWhy[why], ", "), why)
+		questions := "questions"
+		if n == 1 {
+			questions = "question"
+		}
+		l.unseen("no answer to %d %s about %s: %s", n, questions, strings.Join(byWhy[why], ", "), why)
 	}
 }
 

@@ -265,15 +265,7 @@ func writeList(w io.Writer, title string, lines []string, s Style) {
 
 // writeUnseen says what could not be seen, the same thing about many domains once.
 func writeUnseen(w io.Writer, v *survey.Survey, s Style) {
-	var lines []string
-	for _, d := range v.Domains {
-		for _, u := range d.Unseen {
-			if strings.Contains(u, "gives no transfer") {
-				continue // said once for all, below
-			}
-			lines = append(lines, u)
-		}
-	}
+	lines := unseenLines(v)
 	if partial := partials(v); partial > 0 {
 		lines = append(
 			lines,
@@ -285,6 +277,32 @@ func writeUnseen(w io.Writer, v *survey.Survey, s Style) {
 		)
 	}
 	writeList(w, "What could not be seen", lines, s)
+}
+
+// unseenLines says what could not be seen, in a line for each reason.
+func unseenLines(v *survey.Survey) []string {
+	names, order := map[string][]string{}, []string{}
+	for _, d := range v.Domains {
+		for _, u := range d.Unseen {
+			if strings.Contains(u, "gives no transfer") {
+				continue // said once for all
+			}
+			reason := strings.ReplaceAll(u, d.Name, "\x00")
+			if names[reason] == nil {
+				order = append(order, reason)
+			}
+			names[reason] = append(names[reason], unicodeName(d.Name))
+		}
+	}
+	lines := make([]string, len(order))
+	for i, reason := range order {
+		all := names[reason]
+		lines[i] = strings.ReplaceAll(reason, "\x00", few(all, 6))
+		if !strings.Contains(reason, "\x00") && len(all) > 1 {
+			lines[i] += fmt.Sprintf(" (%s)", plural(len(all), "domain"))
+		}
+	}
+	return lines
 }
 
 func partials(v *survey.Survey) int {

@@ -257,7 +257,7 @@ func NoteText(n plan.Note) string {
 			"--zone FILE takes a zone file."
 	case plan.SurveySawNone:
 		return fmt.Sprintf(
-			"The survey saw nothing of %s: nobody answered, so that there are records, but no changes. See the "+
+			"The survey saw nothing of the zones of %s, so that there are records, but no changes. See the "+
 				"survey for why (upperpath survey --list, --show), and survey again; plan --zone FILE takes a zone file.",
 			some(n.Names, 8),
 		)

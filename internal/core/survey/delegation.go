@@ -14,14 +14,14 @@ import (
 func (v *verdict) delegation() {
 	d := v.domain
 	if d.Parent.Unknown && (d.Registration == nil || !held(d.Registration.Status)) {
-		v.add(
+		v.tally.Add(finding.New(
 			finding.OnHold,
 			d.Name,
 			fmt.Sprintf("The zone above (%s) does not know %s: it is not registered, has ended, or is held back.",
 				cmp.Or(d.Parent.Zone, "."), d.Name),
 			"Look it up at the registrar before anything else; as it is, nobody can reach anything of it.",
 			map[string]any{"zone": d.Parent.Zone, "server": d.Parent.Server},
-		)
+		).Causing(unknowns + d.Name))
 	}
 	v.servers()
 	v.glue()
@@ -33,8 +33,8 @@ func (v *verdict) delegation() {
 func (v *verdict) servers() {
 	d := v.domain
 	for _, s := range d.Servers {
-		if s.State == Answers || s.State == Silent && d.Source == Resolver {
-			continue // where none could be reached from this vantage, none is to blame
+		if s.State == Answers || s.State == Silent && d.Source == Resolver && d.Parent.Server == "" {
+			continue // where not even the zone above could be reached from this vantage, none is to blame
 		}
 		who := s.Name
 		if s.Address != "" {

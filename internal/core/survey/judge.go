@@ -3,6 +3,7 @@ package survey
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/finding"
@@ -75,6 +76,9 @@ func (v *verdict) joined(f finding.Finding) finding.Finding {
 	case (f.Code == finding.SignatureExpired || f.Code == finding.StaleDS) && v.unsigned != 0:
 		f.Code = v.unsigned
 		return f.Causing(signatures + v.domain.Name)
+	case f.Code == finding.NoAddress && v.domain.Parent.Unknown && v.within(hostOf(f.Entry)) && f.Subject == hostOf(f.Entry):
+		f.Code = finding.OnHold
+		return f.Causing(unknowns + v.domain.Name)
 	case f.Code == finding.Loop && v.round[hostOf(f.Entry)] != "":
 		return f.Causing(circles + v.round[hostOf(f.Entry)])
 	}
@@ -85,7 +89,13 @@ func (v *verdict) joined(f finding.Finding) finding.Finding {
 const (
 	signatures = "signatures of "
 	circles    = "aliases round "
+	unknowns   = "nothing known of "
 )
+
+// within tells whether a name is the domain's or below it.
+func (v *verdict) within(name string) bool {
+	return name == v.domain.Name || strings.HasSuffix(name, "."+v.domain.Name)
+}
 
 func hostOf(entry string) string {
 	u, err := web.ParseURL(entry)

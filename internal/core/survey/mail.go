@@ -140,7 +140,7 @@ func (v *verdict) mailBroken() {
 			if target == "" {
 				if len(s.Values) > 1 {
 					v.add(finding.MailBroken, s.Name, fmt.Sprintf("%s says that it takes no mail (a null MX), and names mail servers "+
-						"beside it: %s.", s.Name, strings.Join(s.Values, ", ")),
+						"beside it: %s.", s.Name, strings.Join(plainly("MX", s.Values), ", ")),
 						"Remove the null MX, or all the others.", map[string]any{"mx": s.Values})
 				}
 				continue
@@ -257,4 +257,13 @@ func (v *verdict) signsOfMail() bool {
 		}
 	}
 	return false
+}
+
+// plainly gives values as people write them.
+func plainly(kind string, values []string) []string {
+	all := make([]string, len(values))
+	for i, v := range values {
+		all[i] = record.Plain(kind, v)
+	}
+	return all
 }
