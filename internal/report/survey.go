@@ -170,9 +170,12 @@ func domainText(w io.Writer, d survey.Domain, now time.Time, s Style) {
 	case d.Source == survey.Walked:
 		picture = "the whole zone, from name to name (it is signed with NSEC)"
 	case d.Source == survey.Resolver:
-		picture = "PARTIAL: made by asking a resolver for names that are commonly there; TTLs are what was left of them"
+		picture = "PARTIAL: made by asking a resolver for names that are commonly there"
 	case d.Partial:
 		picture = "PARTIAL: made by asking for names that are commonly there"
+	}
+	if d.Remaining {
+		picture += "; TTLs are what resolvers had left of them"
 	}
 	fmt.Fprintf(w, "\n%s  %s\n", s.strong(unicodeName(d.Name)), s.faint(picture))
 	for _, n := range d.Servers {

@@ -36,14 +36,20 @@ func signAll(scene Scene) (Scene, error) {
 		if how.StaleDS {
 			ds.Digest = strings.Repeat("00", 32)
 		}
+		done := map[*dns.RR]Zone{} // several servers serve the same
 		each := func(all []Zone) ([]Zone, error) {
 			all = slices.Clone(all)
 			for i, z := range all {
 				switch {
-				case z.Origin == origin:
-					if all[i], err = k.sign(z); err != nil {
-						return nil, fmt.Errorf("signing %s: %w", origin, err)
+				case z.Origin == origin && len(z.Records) > 0:
+					signed, was := done[&z.Records[0]]
+					if !was {
+						if signed, err = k.sign(z); err != nil {
+							return nil, fmt.Errorf("signing %s: %w", origin, err)
+						}
+						done[&z.Records[0]] = signed
 					}
+					all[i] = signed
 				case !how.NoDS && dns.IsSubDomain(z.Origin, origin) && isParent(z, origin):
 					all[i].Records = append(slices.Clone(z.Records), ds)
 				}
