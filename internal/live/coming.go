@@ -97,7 +97,7 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 		}
 	}
 	c.Records, _ = Sets(l.domain.Name, records)
-	l.saidMissed(c.Missed)
+	l.saidMissed(c.Missed, "")
 	if answer, err := s.ask(ctx, l.domain.Name, dns.TypeDNSKEY); err == nil {
 		for _, ds := range l.domain.Parent.DS {
 			c.Keys = c.Keys || standsFor(ds.Text, answer.Answer)

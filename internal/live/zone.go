@@ -68,7 +68,8 @@ func (l *looker) zone(ctx context.Context) {
 	} else {
 		l.askNames(ctx, records)
 	}
-	l.saidMissed(l.domain.Missed)
+	l.saidMissed(l.domain.Missed, "")
+	l.saidMissed(l.domain.Failed, "; another of the servers did answer")
 }
 
 // resolverAnswers tells whether a resolver knows the zone, for where none of its own servers could be reached.
@@ -107,6 +108,7 @@ const mostAsked = 3
 // can be reached. Where none does, the question is noted as missed, and nil comes back.
 func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg {
 	missed := survey.Missed{Name: name, Type: dns.TypeToString[kind]}
+	var failed []survey.Missed
 	for _, s := range l.sessions[:min(len(l.sessions), mostAsked)] {
 		answer, err := s.ask(ctx, name, kind)
 		switch {
@@ -115,10 +117,12 @@ func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg 
 		case err != nil:
 			missed.By, missed.Why = s.who(), plainError(err)
 		case answer.Rcode == dns.RcodeSuccess || answer.Rcode == dns.RcodeNameError:
+			l.domain.Failed = append(l.domain.Failed, failed...)
 			return answer
 		default:
 			missed.By, missed.Why = s.who(), "it says "+dns.RcodeToString[answer.Rcode]
 		}
+		failed = append(failed, missed)
 	}
 	if l.byResolver {
 		answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(name), kind)
@@ -150,8 +154,8 @@ func referredTo(zone string, records []dns.RR) []string {
 	return all
 }
 
-// saidMissed says in a line for each reason what nobody answered about.
-func (l *looker) saidMissed(all []survey.Missed) {
+// saidMissed says in a line for each server and reason what was not answered, and what else there is to say of that.
+func (l *looker) saidMissed(all []survey.Missed, more string) {
 	byWhy := map[string][]string{}
 	var order []string
 	for _, m := range all {
@@ -174,7 +178,7 @@ func (l *looker) saidMissed(all []survey.Missed) {
 		if n == 1 {
 			questions = "question"
 		}
-		l.unseen("no answer to %d %s about %s: %s", n, questions, strings.Join(byWhy[why], ", "), why)
+		l.unseen("no answer to %d %s about %s: %s%s", n, questions, strings.Join(byWhy[why], ", "), why, more)
 	}
 }
 

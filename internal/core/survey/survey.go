@@ -65,6 +65,7 @@ type Domain struct {
 	Facts        []string      `json:"facts,omitempty"`  // odd, but no fault
 	Unseen       []string      `json:"unseen,omitempty"` // what could not be seen, and why
 	Missed       []Missed      `json:"missed,omitempty"` // questions that nobody answered
+	Failed       []Missed      `json:"failed,omitempty"` // questions that one of the servers did not answer, though another did
 }
 
 // Missed is a question that was asked and not answered: what stands there is unseen, and never absent.
