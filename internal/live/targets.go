@@ -7,6 +7,7 @@ import (
 
 	"github.com/miekg/dns"
 
+	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -54,8 +55,8 @@ func (l *looker) senders(ctx context.Context) {
 	var names []string
 	within := map[string]string{}
 	for _, s := range l.domain.Records {
-		if text := survey.SPFText(s.Values); s.Type == "TXT" {
-			names = append(names, survey.SPFNames(text)...)
+		if text := spf.Among(s.Values); s.Type == "TXT" {
+			names = append(names, spf.Names(text)...)
 			within[s.Name] = text
 		}
 	}
@@ -67,7 +68,7 @@ func (l *looker) senders(ctx context.Context) {
 		}
 		been[name] = true
 		if text, ok := within[name]; ok {
-			names = append(names, survey.SPFNames(text)...)
+			names = append(names, spf.Names(text)...)
 			continue
 		}
 		asked++
@@ -77,7 +78,7 @@ func (l *looker) senders(ctx context.Context) {
 			continue
 		}
 		l.domain.Senders = append(l.domain.Senders, survey.Senders{Name: name, Text: text})
-		names = append(names, survey.SPFNames(text)...)
+		names = append(names, spf.Names(text)...)
 	}
 }
 
@@ -100,7 +101,7 @@ func (s *Surveyor) senderPolicy(ctx context.Context, name string) (string, bool)
 		}
 	}
 	slices.Sort(values)
-	text := survey.SPFText(values)
+	text := spf.Among(values)
 	s.policies.Store(name, text)
 	return text, true
 }

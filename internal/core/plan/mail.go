@@ -1,12 +1,14 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/spf"
 )
 
 // isMail tells whether a record has to do with mail: who receives it, who may send it, how it is signed and reported.
@@ -28,23 +30,13 @@ func isMail(s record.Set) bool {
 	}, first):
 		return true
 	}
-	return s.Type == "TXT" && slices.ContainsFunc(s.Values, isSPF)
+	return s.Type == "TXT" && spf.Among(s.Values) != ""
 }
 
-func isSPF(value string) bool {
-	f := strings.Fields(record.Unquote(value))
-	return len(f) > 0 && strings.EqualFold(f[0], "v=spf1")
-}
-
-// spf returns the SPF record of the apex: its value as it stands, and its terms.
-func (s sight) spf() (value string, terms []string) {
+// spf returns the SPF record of the apex, "" where there is none.
+func (s sight) spf() string {
 	set, _ := s.set(s.zone(), "TXT")
-	for _, v := range set.Values {
-		if isSPF(v) {
-			return v, strings.Fields(record.Unquote(v))[1:]
-		}
-	}
-	return "", nil
+	return spf.Among(set.Values)
 }
 
 // mailSeen gives the evidence that a domain receives mail or sends as itself.
@@ -56,8 +48,8 @@ func (s sight) mailSeen() []string {
 			evidence = append(evidence, "MX "+record.Plain("MX", v))
 		}
 	}
-	if value, terms := s.spf(); value != "" && !(len(terms) == 1 && strings.EqualFold(terms[0], "-all")) {
-		evidence = append(evidence, record.Unquote(value))
+	if text := s.spf(); text != "" && !spf.Refuses(text) {
+		evidence = append(evidence, text)
 	}
 	if s.seen == nil {
 		return evidence
@@ -123,8 +115,7 @@ func (s sight) mailUnseen() bool {
 
 func (s sight) saysNoMail() bool {
 	mx, _ := s.set(s.zone(), "MX")
-	_, terms := s.spf()
-	return slices.Contains(mx.Values, "0 .") || len(terms) == 1 && strings.EqualFold(terms[0], "-all")
+	return slices.Contains(mx.Values, "0 .") || spf.Refuses(s.spf())
 }
 
 func (s sight) hasPolicy() bool {
@@ -265,34 +256,52 @@ func ownMail(s sight, moves moving, was []record.Set) (string, []Change) {
 	return "mail-" + s.zone(), nil
 }
 
-// untieSenders writes the addresses of today into an SPF record that follows a web address which changes.
+// untieSenders writes the addresses of today into the SPF records of the zone that follow web addresses which change,
+// of this zone or another.
 func untieSenders(s sight, moves moving, d draft, f *found) {
-	apex := s.zone()
-	value, terms := s.spf()
-	after, changed := []string{"v=spf1"}, ""
-	for _, term := range terms {
-		if literal := literalTerm(term, apex, moves); literal != nil {
-			changed, after = term, append(after, literal...)
-		} else {
-			after = append(after, term)
+	for _, set := range s.seen.Records {
+		if set.Type != "TXT" {
+			continue
+		}
+		for _, value := range set.Values {
+			if after, changed := literally(s, record.Unquote(value), set.Name, moves); changed != "" {
+				untieSender(s, d, f, set, value, after, changed)
+			}
 		}
 	}
-	if changed == "" {
-		return
+}
+
+// literally gives an SPF record with today's addresses in place of the terms that follow names whose addresses change,
+// and the last of those terms; "" where none does.
+func literally(s sight, text, at string, moves moving) (after, changed string) {
+	if !spf.Is(text) {
+		return "", ""
 	}
-	text := record.Quote(strings.Join(after, " "))
+	words := []string{"v=spf1"}
+	for _, term := range spf.Terms(text) {
+		if literal := literalTerm(s, term, at, moves); literal != nil {
+			changed, words = term.Text, append(words, literal...)
+		} else {
+			words = append(words, term.Text)
+		}
+	}
+	return strings.Join(words, " "), changed
+}
+
+func untieSender(s sight, d draft, f *found, set record.Set, value, after, changed string) {
+	text := record.Quote(after)
 	f.find(
 		finding.MailTied,
-		apex,
-		fmt.Sprintf("The SPF record of %s allows senders by %q, which follows a web address that changes.", apex, changed),
+		set.Name,
 		fmt.Sprintf(
-			"Untie it before the web moves, as the first changes do: TXT %s. Then survey again.",
-			text,
+			"The SPF record of %s allows senders by %q, which follows a web address that changes.",
+			set.Name,
+			changed,
 		),
+		fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", text),
 		map[string]any{"term": changed, "untied": []string{"TXT " + text}},
 	)
-	txt, _ := s.set(apex, "TXT")
-	values := slices.Clone(d.planned(s, apex, "TXT"))
+	values := slices.Clone(d.with(f.proposals).planned(s, set.Name, "TXT"))
 	if i := slices.Index(values, value); i >= 0 {
 		values[i] = text
 	}
@@ -300,40 +309,54 @@ func untieSenders(s sight, moves moving, d draft, f *found) {
 		first,
 		Change{
 			Action:  Replace,
-			Name:    apex,
+			Name:    set.Name,
 			Type:    "TXT",
-			TTL:     txt.TTL,
-			Before:  txt.Values,
+			TTL:     set.TTL,
+			Before:  set.Values,
 			After:   values,
 			Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}},
 		},
 	)
 }
 
-// literalTerm gives the terms that stand for one which follows a web address that changes, nil where it does not.
-func literalTerm(term, apex string, moves moving) []string {
-	sign, kind := "", term
-	if strings.ContainsAny(term[:1], "+-~?") {
-		sign, kind = term[:1], term[1:]
-	}
-	kind, argument, _ := strings.Cut(kind, ":")
-	name := apex
-	if argument != "" {
-		name = strings.ToLower(strings.TrimSuffix(argument, "."))
-	}
-	if !strings.EqualFold(kind, "a") {
+// literalTerm gives the terms that stand for one which follows a web address that changes, nil where it does not. What
+// it says of how much of an address counts is kept (RFC 7208 section 5.6).
+func literalTerm(s sight, term spf.Term, at string, moves moving) []string {
+	if term.Name != "a" || term.Modifier {
 		return nil
 	}
+	name := cmp.Or(term.Domain, at)
+	four, six, both := strings.Cut(term.Prefix, "//")
+	if both {
+		six = "/" + six
+	}
 	var literal []string
-	for _, set := range moves[name] {
+	for _, set := range moves[s.behind(name, moves)] {
 		for _, v := range set.Values {
 			switch set.Type {
 			case "A":
-				literal = append(literal, sign+"ip4:"+v)
+				literal = append(literal, term.Sign()+"ip4:"+v+four)
 			case "AAAA":
-				literal = append(literal, sign+"ip6:"+v)
+				literal = append(literal, term.Sign()+"ip6:"+v+six)
+			case "CNAME":
+				literal = append(literal, term.Sign()+"a:"+record.Target("CNAME", v)+term.Prefix)
 			}
 		}
 	}
 	return literal
+}
+
+// behind follows the aliases of the zone from a name until one whose address changes, or the last.
+func (s sight) behind(name string, moves moving) string {
+	for range 8 {
+		if _, ok := moves[name]; ok {
+			break
+		}
+		alias, ok := s.set(name, "CNAME")
+		if !ok || len(alias.Values) == 0 {
+			break
+		}
+		name = record.Target("CNAME", alias.Values[0])
+	}
+	return name
 }

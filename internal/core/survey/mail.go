@@ -9,6 +9,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/spf"
 )
 
 // mailWords finds policies that receivers cannot read.
@@ -20,7 +21,7 @@ func (v *verdict) mailWords() {
 		count := map[string]int{}
 		for _, value := range s.Values {
 			text := record.Unquote(value)
-			if isSPF(text) {
+			if spf.Is(text) {
 				count["SPF"]++
 				v.spfWords(s.Name, text)
 			}
@@ -79,39 +80,39 @@ func (v *verdict) spfWords(name, text string) {
 	mild := func(says, fix string) {
 		v.tally.Add(finding.New(finding.MailMalformed, name, says, fix, map[string]any{"value": text}).As(finding.Warning))
 	}
-	for _, t := range spfTerms(text) {
-		if fault := t.fault(); fault != "" {
+	for _, t := range spf.Terms(text) {
+		if fault := t.Fault(); fault != "" {
 			v.malformed(
 				name,
 				fmt.Sprintf("The SPF record of %s holds %q, which %s; receivers take the whole record as an error "+
-					"(RFC 7208 section 4.6).", name, t.text, fault),
+					"(RFC 7208 section 4.6).", name, t.Text, fault),
 				"Mend the term, or drop it.",
 				text,
 			)
 		}
-		if t.name == "all" && t.qualifier == '+' && !t.modifier {
-			mild(fmt.Sprintf("The SPF record of %s ends with %s, which lets everybody send mail in its name.", name, t.text),
+		if t.Name == "all" && t.Qualifier == '+' && !t.Modifier {
+			mild(fmt.Sprintf("The SPF record of %s ends with %s, which lets everybody send mail in its name.", name, t.Text),
 				"Write -all or ~all, once all who may send are named.")
 		}
 	}
-	if n, costs := v.lookups(text); n > mostLookups {
+	if n, costs := v.lookups(text); n > spf.MostLookups {
 		v.add(
 			finding.MailMalformed,
 			name,
 			fmt.Sprintf("The SPF record of %s costs receivers %d look-ups, where %d are allowed "+
-				"(RFC 7208 section 4.6.4): %s.", name, n, mostLookups, strings.Join(costs, ", ")),
+				"(RFC 7208 section 4.6.4): %s.", name, n, spf.MostLookups, strings.Join(costs, ", ")),
 			"Drop what nobody needs any more, and replace a and mx by ip4: and ip6: with the addresses.",
 			map[string]any{"value": text, "lookups": n, "costs": costs},
 		)
 	}
-	if len(text) > mostSPFOctets {
+	if len(text) > spf.MostOctets {
 		mild(fmt.Sprintf(
 			"The SPF record of %s has %d octets; above %d an answer may not fit (RFC 7208 section 3.4).",
 			name,
 			len(
 				text,
 			),
-			mostSPFOctets,
+			spf.MostOctets,
 		), "Shorten it: join ranges of addresses, or put a part into a record of its own, with include:.")
 	}
 }
@@ -216,8 +217,7 @@ func (v *verdict) mailTied() {
 			)
 		}
 	}
-	spf := v.spf()
-	refuses := len(spf) == 1 && spf[0].name == "all" && spf[0].qualifier == '-'
+	refuses := spf.Refuses(v.spfAt(d.Name))
 	unknown := d.Misses(d.Name, "MX") || d.Misses(d.Name, "TXT")
 	if !hasMX && !unknown && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
 		tied = true
@@ -230,15 +230,15 @@ func (v *verdict) mailTied() {
 			nil,
 		)
 	}
-	for _, term := range spf {
-		name := cmp.Or(term.domain(), d.Name)
-		if term.name == "a" && shared(name) || term.name == "mx" && tied {
+	for _, term := range v.spf() {
+		name := cmp.Or(term.Domain, d.Name)
+		if term.Name == "a" && shared(name) || term.Name == "mx" && tied {
 			v.add(
 				finding.MailTied,
 				d.Name,
-				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term.text),
+				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term.Text),
 				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if nobody sends from there.",
-				map[string]any{"term": term.text},
+				map[string]any{"term": term.Text},
 			)
 		}
 	}

@@ -116,7 +116,7 @@ func includes(n int) []string {
 	return all
 }
 
-func spf(terms ...string) string { return `@ TXT "v=spf1 ` + strings.Join(terms, " ") + `"` }
+func senders(terms ...string) string { return `@ TXT "v=spf1 ` + strings.Join(terms, " ") + `"` }
 
 func same(*Domain) {}
 
@@ -323,30 +323,30 @@ func oddities() []oddity {
 			"mail-broken a.example",
 			finding.Error,
 		},
-		{"two SPF records", with(same, spf("-all"), spf("mx", "-all")), with(same, spf("-all"), `@ TXT "v=spf10 -all"`),
+		{"two SPF records", with(same, senders("-all"), senders("mx", "-all")), with(same, senders("-all"), `@ TXT "v=spf10 -all"`),
 			"mail-malformed a.example", finding.Error},
-		{"more than 10 look-ups", with(same, spf(append(includes(10), "mx", "-all")...)),
-			with(same, spf(append(includes(10), "ip4:192.0.2.1", "-all")...)), "mail-malformed a.example", finding.Error},
+		{"more than 10 look-ups", with(same, senders(append(includes(10), "mx", "-all")...)),
+			with(same, senders(append(includes(10), "ip4:192.0.2.1", "-all")...)), "mail-malformed a.example", finding.Error},
 		{"more than 10 look-ups in records of others", with(nested("v=spf1 a mx ptr exists:%{i}.x.example -all"),
-			spf(append(includes(7), "-all")...)), with(nested("v=spf1 a mx ptr -all"), spf(append(includes(7), "-all")...)),
+			senders(append(includes(7), "-all")...)), with(nested("v=spf1 a mx ptr -all"), senders(append(includes(7), "-all")...)),
 			"mail-malformed a.example", finding.Error},
-		{"more than 450 octets", with(same, spf(slices.Repeat([]string{"ip4:192.0.2.200"}, 29)...)),
-			with(same, spf(slices.Repeat([]string{"ip4:192.0.2.200"}, 27)...)), "mail-malformed a.example", finding.Warning},
+		{"more than 450 octets", with(same, senders(slices.Repeat([]string{"ip4:192.0.2.200"}, 29)...)),
+			with(same, senders(slices.Repeat([]string{"ip4:192.0.2.200"}, 27)...)), "mail-malformed a.example", finding.Warning},
 		{
 			"a mechanism that nobody knows",
-			with(same, spf("ip:192.0.2.1", "-all")),
-			with(same, spf("ip4:192.0.2.1", "x=y", "-all")),
+			with(same, senders("ip:192.0.2.1", "-all")),
+			with(same, senders("ip4:192.0.2.1", "x=y", "-all")),
 			"mail-malformed a.example",
 			finding.Error,
 		},
 		{
 			"a mechanism without an address",
-			with(same, spf("ip4:2001:db8::1", "-all")),
-			with(same, spf("ip6:2001:db8::/32", "-all")),
+			with(same, senders("ip4:2001:db8::1", "-all")),
+			with(same, senders("ip6:2001:db8::/32", "-all")),
 			"mail-malformed a.example",
 			finding.Error,
 		},
-		{"everybody may send", with(same, spf("mx", "+all")), with(same, spf("mx", "~all")), "mail-malformed a.example",
+		{"everybody may send", with(same, senders("mx", "+all")), with(same, senders("mx", "~all")), "mail-malformed a.example",
 			finding.Warning},
 		{"two policies", with(same, `_dmarc TXT "v=DMARC1; p=none"`, `_dmarc TXT "v=DMARC1; p=reject"`),
 			with(
@@ -363,16 +363,16 @@ func oddities() []oddity {
 		{
 			"mail without an MX",
 			with(same, "@ A 192.0.2.1", `_dmarc TXT "v=DMARC1; p=none"`),
-			with(same, "@ A 192.0.2.1", spf("-all")),
+			with(same, "@ A 192.0.2.1", senders("-all")),
 			"mail-tied a.example",
 			finding.Error,
 		},
-		{"senders by the web's address", with(same, "@ A 192.0.2.1", "@ MX 10 m.x.example.", spf("a", "-all")),
+		{"senders by the web's address", with(same, "@ A 192.0.2.1", "@ MX 10 m.x.example.", senders("a", "-all")),
 			with(
 				same,
 				"@ A 192.0.2.1",
 				"@ MX 10 m.x.example.",
-				spf("a:m.x.example", "-all"),
+				senders("a:m.x.example", "-all"),
 			), "mail-tied a.example", finding.Error},
 
 		// What refers to what.
@@ -396,13 +396,13 @@ func oddities() []oddity {
 			with(same, `s NAPTR 1 1 "S" "SIP+D2U" "!b.example!x!" _sip.x.example.`), "depended-on b.example", finding.Error},
 		{
 			"senders in the estate",
-			with(same, spf("-all", "redirect=ships.b.example")),
-			with(same, spf("ip4:192.0.2.1", "-all")),
+			with(same, senders("-all", "redirect=ships.b.example")),
+			with(same, senders("ip4:192.0.2.1", "-all")),
 			"depended-on b.example",
 			finding.Error,
 		},
-		{"senders by a macro in the estate", with(same, spf("exists:%{ir}.b.example", "-all")),
-			with(same, spf("exists:%{ir}.%{d}", "-all")), "depended-on b.example", finding.Error},
+		{"senders by a macro in the estate", with(same, senders("exists:%{ir}.b.example", "-all")),
+			with(same, senders("exists:%{ir}.%{d}", "-all")), "depended-on b.example", finding.Error},
 		{"reports to the estate", with(same, `_dmarc TXT "v=DMARC1; p=none; ruf=mailto:x@b.example!10m,mailto:y@x.example"`),
 			with(same, `_dmarc TXT "v=DMARC1; p=none; rua=mailto:b.example@x.example"`), "depended-on b.example", finding.Error},
 
@@ -517,7 +517,7 @@ func TestARegistrationThatEndedTodaySaysHours(t *testing.T) {
 }
 
 func TestLookupsNameTheTermsThatCostThem(t *testing.T) {
-	d := domain(spf("include:s.mail.example", "mx", "ip4:192.0.2.1", "a:x.example", "redirect=r.mail.example"))
+	d := domain(senders("include:s.mail.example", "mx", "ip4:192.0.2.1", "a:x.example", "redirect=r.mail.example"))
 	d.Senders = []Senders{
 		{"s.mail.example", "v=spf1 include:s2.mail.example a -all"},
 		{"s2.mail.example", "v=spf1 include:s.mail.example mx -all"}, // round in a circle

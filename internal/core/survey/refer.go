@@ -6,6 +6,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/spf"
 )
 
 // Refers gives the names to which a record's value refers, in lower case without their last dot: targets of aliases,
@@ -46,9 +47,9 @@ func RefersByAddress(kind, value string) []string {
 		return nil
 	case "TXT":
 		var all []string
-		for _, t := range spfTerms(record.Unquote(value)) {
-			if t.name == "a" && !t.modifier && t.domain() != "" && isSPF(record.Unquote(value)) {
-				all = append(all, t.domain())
+		for _, t := range spf.Terms(record.Unquote(value)) {
+			if t.Name == "a" && !t.Modifier && t.Domain != "" && spf.Is(record.Unquote(value)) {
+				all = append(all, t.Domain)
 			}
 		}
 		return all
@@ -59,10 +60,10 @@ func RefersByAddress(kind, value string) []string {
 // textNames gives the names to which an SPF, DMARC or TLS reporting record refers.
 func textNames(text string) []string {
 	switch {
-	case isSPF(text):
+	case spf.Is(text):
 		var all []string
-		for _, t := range spfTerms(text) {
-			if name := t.domain(); name != "" && (t.looksUp() || t.name == "exp") {
+		for _, t := range spf.Terms(text) {
+			if name := t.Domain; name != "" && (t.LooksUp() || t.Name == "exp") {
 				_, behind, macro := cutLast(name, "}") // what stands behind a macro is a name, too (section 7)
 				if macro {
 					name = strings.TrimPrefix(behind, ".")

@@ -1,0 +1,49 @@
+package spf
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestTermsAreTakenApart(t *testing.T) {
+	for text, want := range map[string]Term{
+		"a":                     {Qualifier: '+', Name: "a"},
+		"-ALL":                  {Qualifier: '-', Name: "all"},
+		"?a:Mail.Example./24":   {Qualifier: '?', Name: "a", Domain: "mail.example", Prefix: "/24", value: "Mail.Example./24"},
+		"mx/24//64":             {Qualifier: '+', Name: "mx", Prefix: "/24//64", value: "/24//64"},
+		"ip4:192.0.2.0/24":      {Qualifier: '+', Name: "ip4", value: "192.0.2.0/24"},
+		"redirect=x.example":    {Qualifier: '+', Name: "redirect", Domain: "x.example", Modifier: true, value: "x.example"},
+		"exists:%{i}.x.example": {Qualifier: '+', Name: "exists", Domain: "%{i}.x.example", value: "%{i}.x.example"},
+	} {
+		want.Text = text
+		assert.Equal(t, []Term{want}, Terms("v=spf1 "+text), text)
+	}
+	assert.Nil(t, Terms("v=spf10 a"))
+	assert.Nil(t, Terms("spf1 a"))
+	assert.Empty(t, Terms("V=SPF1"))
+}
+
+func TestFaultsOfTerms(t *testing.T) {
+	for text, want := range map[string]string{
+		"a mx ptr a/24 exists:x include:x ip4:192.0.2.1 ip6:2001:db8::/32 x=y exp=e redirect=r -all": "",
+		"ip4:2001:db8::1": "holds no address of its kind", "ip6:192.0.2.1": "holds no address of its kind",
+		"ip4:192.0.2.0/33": "holds no address of its kind", "include:": "names no domain", "redirect=": "names no domain",
+		"all:x": "takes no argument", "ip:192.0.2.1": "is none that receivers know", "+": "is none that receivers know",
+	} {
+		got := ""
+		for _, term := range Terms("v=spf1 " + text) {
+			got += term.Fault()
+		}
+		assert.Equal(t, want, got, text)
+	}
+}
+
+func TestRefusesMeansNobody(t *testing.T) {
+	for text, want := range map[string]bool{"v=spf1 -all": true, "v=spf1 -ALL": true, "v=spf1 ~all": false, "v=spf1 mx -all": false,
+		"v=spf1": false, "": false} {
+		assert.Equal(t, want, Refuses(text), text)
+	}
+	assert.Equal(t, []string{"x.example", "y.example"}, Names("v=spf1 include:X.example. include:%{d}.z a:w redirect=y.example"))
+	assert.Equal(t, "v=spf1 a", Among([]string{`"other"`, `"v=spf1" " a"`}))
+}
