@@ -272,6 +272,14 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 			fmt.Fprintln(w)
 			prose(w, md(t))
 		}
+		if n, wait := z.MailFirst(); n > 0 {
+			fmt.Fprintln(w)
+			what := fmt.Sprintf("The first %d steps untie mail from the web. Type them", n)
+			if n == 1 {
+				what = "The first step unties mail from the web. Type it"
+			}
+			prose(w, fmt.Sprintf("%s, wait %s, and only then go on.", what, plan.Words(wait)))
+		}
 	}
 	var rows [][]string
 	for _, l := range lines {

@@ -134,6 +134,10 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	},
 	plan.MailWent:    always("Mail went to the web's own address, which changes; from now on it has a name of its own."),
 	plan.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can move."),
+	plan.MailAlias: func(r plan.Reason) string {
+		return fmt.Sprintf("The alias followed %s, whose address changes; from now on mail has today's address of its own.", r.Name)
+	},
+	plan.JoinsPolicy: always("It is joined with the policy that is there: two count as none."),
 	plan.TermFollowed: func(r plan.Reason) string {
 		return fmt.Sprintf("The term %q followed the web's address; today's address stands in its place.", r.Values[0])
 	},
@@ -417,6 +421,14 @@ func stepText(s plan.Step) string {
 			plan.Words(plan.MovingTTL),
 			plan.Words(s.Wait),
 			few(s.Names, 6),
+		)
+	case plan.UntieMail:
+		return fmt.Sprintf(
+			"Untie mail from the web: make the first %s of %s (upperpath write sheet), and wait %s, for so long is remembered how "+
+				"it was. Only then may the web's addresses change.",
+			plural(s.Count, "change"),
+			few(s.Zones, 6),
+			plan.Words(s.Wait),
 		)
 	case plan.GetCertificates:
 		return certificatesText(s)

@@ -7,6 +7,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/spf"
 )
 
 // leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is replaced, what is in
@@ -343,11 +344,18 @@ func settleOne(s sight, n want, wants []want, f *found) {
 	set, there := s.set(n.Name, n.Type)
 	all := normal(n.Type, set.Values)
 	missing := slices.DeleteFunc(slices.Clone(n.Values), func(v string) bool { return slices.Contains(all, v) })
+	joined, missing := joinPolicies(n, set, missing, f)
 	because := func(more Why) []Reason { return append(slices.Clip(n.why), Reason{Why: more}) }
 	c := Change{Name: n.Name, Type: n.Type, TTL: n.TTL, Before: set.Values}
 	switch {
 	case !there:
 		c.Action, c.Before, c.After, c.Reasons = Add, nil, n.Values, n.why
+		if s.misses(n.Name, n.Type) {
+			c.Reasons = because(NobodyAnswered)
+		}
+		f.propose(first, c)
+	case joined != nil:
+		c.Action, c.TTL, c.After, c.Reasons = Replace, set.TTL, slices.Concat(joined, missing), because(JoinsPolicy)
 		f.propose(first, c)
 	case len(missing) == 0:
 		c.Action, c.TTL, c.After, c.Reasons = Keep, set.TTL, set.Values, because(IsThere)
@@ -373,6 +381,87 @@ func settleOne(s sight, n want, wants []want, f *found) {
 			)
 		}
 	}
+}
+
+// joinPolicies joins a wanted SPF or DMARC record with the one that is there, since two count as none. It gives the
+// values with the joined one, nil where nothing is joined, and what is still missing then.
+func joinPolicies(n want, set record.Set, missing []string, f *found) (joined, left []string) {
+	if n.Type != "TXT" {
+		return nil, missing
+	}
+	for _, v := range missing {
+		text := record.Unquote(v)
+		i := slices.IndexFunc(set.Values, func(old string) bool { return samePolicy(record.Unquote(old), text) })
+		if i < 0 {
+			left = append(left, v)
+			continue
+		}
+		old := record.Unquote(set.Values[i])
+		both := spf.Join(old, text)
+		if !spf.Is(text) {
+			both = joinDMARC(old, text)
+		}
+		switch {
+		case both == "":
+			f.find(
+				finding.MailMalformed,
+				n.Name,
+				fmt.Sprintf("%s is wanted at %s, and another policy is there (%s): two count as none (RFC 7489 section 6.6.3).",
+					text, n.Name, old),
+				"Decide on one of them with whoever asks for it, and write that under wanted:.",
+				map[string]any{"wanted": text, "there": old},
+			)
+		case both != old:
+			if joined == nil {
+				joined = slices.Clone(set.Values)
+			}
+			joined[i] = record.Quote(both)
+		}
+	}
+	return joined, left
+}
+
+// samePolicy tells whether two texts are policies of one kind, of which one is allowed at a name.
+func samePolicy(a, b string) bool {
+	return spf.Is(a) && spf.Is(b) || strings.HasPrefix(a, "v=DMARC1") && strings.HasPrefix(b, "v=DMARC1")
+}
+
+// joinDMARC gives one policy (RFC 7489 section 6.3) that reports to whom either of two reports, "" where they say
+// different things otherwise.
+func joinDMARC(a, b string) string {
+	one, order := dmarcTags(a)
+	other, more := dmarcTags(b)
+	for _, tag := range more {
+		switch {
+		case one[tag] == "":
+			one[tag], order = other[tag], append(order, tag)
+		case one[tag] == other[tag]:
+		case tag == "rua" || tag == "ruf":
+			for to := range strings.SplitSeq(other[tag], ",") {
+				if to = strings.TrimSpace(to); !strings.Contains(one[tag], to) {
+					one[tag] += "," + to
+				}
+			}
+		default:
+			return ""
+		}
+	}
+	words := make([]string, len(order))
+	for i, tag := range order {
+		words[i] = tag + "=" + one[tag]
+	}
+	return strings.Join(words, "; ")
+}
+
+func dmarcTags(text string) (tags map[string]string, order []string) {
+	tags = map[string]string{}
+	for part := range strings.SplitSeq(text, ";") {
+		name, value, is := strings.Cut(part, "=")
+		if name = strings.ToLower(strings.TrimSpace(name)); is && tags[name] == "" {
+			tags[name], order = strings.TrimSpace(value), append(order, name)
+		}
+	}
+	return tags, order
 }
 
 // besideDoor tells whether a wanted record is an address at a door, which is not the carrier's: a second way that takes

@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // isMail tells whether a record has to do with mail: who receives it, who may send it, how it is signed and reported.
@@ -75,7 +76,9 @@ func hasKey(value string) bool {
 
 // keepMail looks after the mail of the domain: it is kept, untied from web addresses that change, or refused to be
 // given up.
-func keepMail(s sight, moves moving, d draft) found {
+//
+// elsewhere is the names of all zones whose addresses change, and what was there; nil: only those of this one count.
+func keepMail(s sight, moves, elsewhere moving, d draft) found {
 	var f found
 	evidence := s.mailSeen()
 	switch {
@@ -103,9 +106,67 @@ func keepMail(s sight, moves moving, d draft) found {
 			nil,
 		)
 	}
+	if elsewhere == nil {
+		elsewhere = moves
+	}
+	untieAliases(s, elsewhere, &f)
 	untieReceivers(s, moves, d, &f)
-	untieSenders(s, moves, d.with(f.proposals), &f)
+	untieSenders(s, elsewhere, d.with(f.proposals), &f)
 	return f
+}
+
+// untieAliases gives the aliases at which mail is fetched or received, and which follow a web address that changes,
+// today's address instead.
+func untieAliases(s sight, all moving, f *found) {
+	receives := map[string]bool{}
+	mx, _ := s.set(s.zone(), "MX")
+	for _, v := range mx.Values {
+		receives[record.Target("MX", v)] = true
+	}
+	for _, set := range s.seen.Records {
+		if set.Type != "CNAME" || len(set.Values) == 0 || s.isHost(set.Name) || !isMail(set) && !receives[set.Name] ||
+			survey.ForNoHost(set.Name) {
+			continue
+		}
+		to := s.behind(record.Target("CNAME", set.Values[0]), all)
+		was, changes := all[to]
+		if !changes {
+			continue
+		}
+		var adds []Change
+		for _, old := range was {
+			if isAddress(old.Type) {
+				adds = append(adds, Change{Action: Add, Name: set.Name, Type: old.Type, TTL: set.TTL, After: old.Values,
+					Reasons: []Reason{{Why: MailAlias, Name: to}}})
+			}
+		}
+		if len(adds) == 0 {
+			continue
+		}
+		words := make([]string, len(adds))
+		for i, c := range adds {
+			words[i] = fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(plain(c.Type, c.After), ", "))
+		}
+		f.find(
+			finding.MailTied,
+			set.Name,
+			fmt.Sprintf("%s is an alias that follows %s, whose address changes with the web: mail would be looked for there.",
+				set.Name, to),
+			fmt.Sprintf("Untie it before the web moves, as the first changes do: %s in place of the alias. Then survey again.",
+				strings.Join(words, "; ")),
+			map[string]any{"alias": plain("CNAME", set.Values), "untied": words},
+		)
+		if adds[0].Type == "CNAME" { // the name that changes was an alias itself
+			f.propose(untying, Change{Action: Replace, Name: set.Name, Type: "CNAME", TTL: set.TTL, Before: set.Values,
+				After: adds[0].After, Reasons: adds[0].Reasons})
+			continue
+		}
+		f.propose(untying, Change{Action: Remove, Name: set.Name, Type: "CNAME", TTL: set.TTL, Before: set.Values,
+			Reasons: adds[0].Reasons})
+		for _, c := range adds {
+			f.propose(untying, c)
+		}
+	}
 }
 
 // mailUnseen tells whether nobody answered about what would show mail.
@@ -150,7 +211,7 @@ func untieReceivers(s sight, moves moving, d draft, f *found) {
 	}
 	if tied != "" {
 		f.propose(
-			first,
+			untying,
 			Change{
 				Action:  Replace,
 				Name:    apex,
@@ -178,7 +239,7 @@ func untieReceivers(s sight, moves moving, d draft, f *found) {
 			adds,
 		)
 		f.propose(
-			first,
+			untying,
 			Change{
 				Action:  Add,
 				Name:    apex,
@@ -198,7 +259,7 @@ func tie(s sight, d draft, f *found, says, untied string, adds []Change) {
 	for _, c := range adds {
 		all = append(all, fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(c.After, ", ")))
 		if !known.touched[record.Key{Name: c.Name, Type: c.Type}] {
-			f.propose(first, c)
+			f.propose(untying, c)
 		}
 	}
 	all = append(all, untied)
@@ -306,7 +367,7 @@ func untieSender(s sight, d draft, f *found, set record.Set, value, after, chang
 		values[i] = text
 	}
 	f.propose(
-		first,
+		untying,
 		Change{
 			Action:  Replace,
 			Name:    set.Name,

@@ -1,10 +1,12 @@
 package plan_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/plan"
 )
@@ -123,4 +125,93 @@ func TestWhatRefersToANameThatChanges(t *testing.T) {
 	assert.Len(t, all, 2, all)
 	assert.Contains(t, all[0]+all[1], "The CNAME record of blog.old.example refers to old.example")
 	assert.Contains(t, all[0]+all[1], "The MX record of two.example refers to old.example")
+}
+
+// TestMailIsUntiedFromWhatItFollows has mail behind aliases, and senders by names with prefixes, behind aliases and in
+// another zone.
+func TestMailIsUntiedFromWhatItFollows(t *testing.T) {
+	for name, c := range map[string]struct {
+		zone string
+		want []string
+	}{
+		"an alias of the apex": {"@ A 192.0.2.1\nmail CNAME @\nimap CNAME mail\n@ MX 5 mail\nwww A 203.0.113.40",
+			[]string{"remove imap CNAME mail.old.example >", "add imap A  > 192.0.2.1", "remove mail CNAME old.example >",
+				"add mail A  > 192.0.2.1"}},
+		"an alias that follows an alias": {"@ A 203.0.113.40\nwww CNAME host.other.example.\nmail CNAME www\n@ MX 5 mail",
+			[]string{"replace mail CNAME www.old.example > host.other.example"}},
+		"an alias of another zone": {"@ A 203.0.113.40\nwww A 203.0.113.40\nmail CNAME www.two.example.\n@ MX 5 mx.other.example.",
+			[]string{"remove mail CNAME www.two.example >", "add mail A  > 192.0.2.5"}},
+		"a key that is an alias": {"@ A 192.0.2.1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\nk._domainkey CNAME @", nil},
+		"a term with a prefix": {"@ A 192.0.2.1\n@ AAAA 2001:db8::1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n" +
+			"@ TXT \"v=spf1 a/24//64 -all\"", []string{
+			`replace  TXT "v=spf1 a/24//64 -all" > "v=spf1 ip4:192.0.2.1/24 ip6:2001:db8::1/64 -all"`}},
+		"a term behind an alias": {"@ A 192.0.2.1\nwww A 203.0.113.40\nout CNAME @\n@ MX 5 mx.other.example.\n" +
+			"@ TXT \"v=spf1 a:out.old.example ~all\"", []string{
+			`replace  TXT "v=spf1 a:out.old.example ~all" > "v=spf1 ip4:192.0.2.1 ~all"`}},
+		"a term of another zone": {"@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n" +
+			"@ TXT \"v=spf1 a:www.two.example ~all\"", []string{
+			`replace  TXT "v=spf1 a:www.two.example ~all" > "v=spf1 ip4:192.0.2.5 ~all"`}},
+		"a record below the apex": {"@ A 192.0.2.1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n" +
+			"news TXT \"v=spf1 a:old.example ~all\"", []string{
+			`replace news TXT "v=spf1 a:old.example ~all" > "v=spf1 ip4:192.0.2.1 ~all"`}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p := planFor(
+				t,
+				"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n"+
+					"  - {name: two.example, carrier: four}\n",
+				seen(t, "old.example\n"+c.zone, "two.example\n@ A 192.0.2.5\nwww A 192.0.2.5\n@ MX 0 ."),
+			)
+			var got []string
+			for _, line := range changes(zoneOf(t, p, "old.example")) {
+				door := strings.HasPrefix(line, "remove www ") || strings.HasPrefix(line, "remove  AAAA")
+				if !door && !strings.Contains(line, "203.0.113.40") {
+					got = append(got, line)
+				}
+			}
+			assert.ElementsMatch(t, c.want, got)
+			for _, says := range found(p, "depended-on") {
+				assert.NotContains(t, says, "mail.old.example", "what is untied depends on nothing")
+			}
+			if len(c.want) == 0 {
+				return
+			}
+			assert.NotEmpty(t, found(p, "mail-tied"))
+			i := slices.IndexFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.UntieMail })
+			j := slices.IndexFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.MakeChanges })
+			require.GreaterOrEqual(t, i, 0, "a step of its own, which is waited for")
+			assert.Less(t, i, j)
+			assert.Equal(t, len(c.want), p.Steps[i].Count)
+			assert.Equal(t, 3600, p.Steps[i].Wait)
+		})
+	}
+}
+
+// TestWantedPoliciesAreJoined wants SPF and DMARC where there are others.
+func TestWantedPoliciesAreJoined(t *testing.T) {
+	for name, c := range map[string]struct{ wanted, zone, want, code string }{
+		"SPF": {`{name: "@", type: TXT, value: "v=spf1 include:x.example -all"}`, "@ TXT \"v=spf1 mx ~all\"\n@ TXT proof",
+			`replace  TXT "proof"|"v=spf1 mx ~all" > "proof"|"v=spf1 mx include:x.example ~all"`, ""},
+		"SPF that is there already": {`{name: "@", type: TXT, value: "v=spf1 include:x.example -all"}`,
+			"@ TXT \"v=spf1 mx include:x.example ~all\"", "", ""},
+		"two that are wanted": {`{name: "@", type: TXT, value: "v=spf1 include:x.example -all"}, ` +
+			`{name: "@", type: TXT, value: "v=spf1 include:y.example ~all"}`, "",
+			`add  TXT  > "v=spf1 include:x.example include:y.example -all"`, ""},
+		"where reports go": {`{name: _dmarc, type: TXT, value: "v=DMARC1; p=none; rua=mailto:x@x.example"}`,
+			`_dmarc TXT "v=DMARC1; p=none; rua=mailto:y@y.example"`,
+			`replace _dmarc TXT "v=DMARC1; p=none; rua=mailto:y@y.example" > ` +
+				`"v=DMARC1; p=none; rua=mailto:y@y.example,mailto:x@x.example"`, ""},
+		"two policies": {`{name: _dmarc, type: TXT, value: "v=DMARC1; p=reject"}`, `_dmarc TXT "v=DMARC1; p=none"`, "",
+			"mail-malformed"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p := planFor(
+				t,
+				"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: ["+c.wanted+"]}\n",
+				seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n"+c.zone),
+			)
+			assert.Equal(t, c.want, strings.Join(changes(zoneOf(t, p, "old.example")), "\n"))
+			assert.Equal(t, c.code != "", len(found(p, "mail-malformed")) == 1, subjects(p))
+		})
+	}
 }

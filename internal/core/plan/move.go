@@ -514,9 +514,16 @@ func byAddress(s record.Set) [][2]string {
 
 // dependedOn finds what refers to a name whose address changes, in every zone that was seen: it would follow to a
 // carrier that knows nothing of it. zoneOf gives the zones of the names whose addresses change.
-func dependedOn(in Input, zoneOf map[string]string) []finding.Finding {
+// What the plan changes itself depends on nothing any more.
+func dependedOn(in Input, zoneOf map[string]string, zones []Zone) []finding.Finding {
 	if in.Survey == nil {
 		return nil
+	}
+	changed := map[record.Key]bool{}
+	for _, z := range zones {
+		for _, c := range z.Changes {
+			changed[record.Key{Name: c.Name, Type: c.Type}] = c.Step > 0
+		}
 	}
 	var all []finding.Finding
 	for i := range in.Survey.Domains {
@@ -526,6 +533,9 @@ func dependedOn(in Input, zoneOf map[string]string) []finding.Finding {
 			domain = in.Estate.DomainOf(h)
 		}
 		for _, s := range d.Records {
+			if changed[s.Key()] {
+				continue
+			}
 			for _, reference := range byAddress(s) {
 				v, target := reference[0], reference[1]
 				target, zone := movesAt(s.Type, target, zoneOf)

@@ -111,17 +111,19 @@ func Make(in Input) *Plan {
 	take(faultyRules(w))
 	p.Certificates = certificatesOf(w)
 	take(predicted(p, beyond))
-	moves := map[string]string{}
+	moves, was := map[string]string{}, moving{}
 	for _, d := range w.Domains() {
-		made := planZone(in, seen, d)
-		p.Zones = append(p.Zones, made.zone)
-		take(found{findings: made.findings, notes: made.notes})
-		for name := range made.moves {
-			moves[name] = made.zone.Name
+		for name, sets := range movesIn(in, seen, d) {
+			moves[name], was[name] = d.Name.String(), sets
 		}
 	}
+	for _, d := range w.Domains() {
+		made := planZone(in, seen, d, was)
+		p.Zones = append(p.Zones, made.zone)
+		take(found{findings: made.findings, notes: made.notes})
+	}
 	take(unseenZones(in.Survey, p.Zones))
-	take(found{findings: dependedOn(in, moves)})
+	take(found{findings: dependedOn(in, moves, p.Zones)})
 	take(earlierZones(in, seen, w))
 	carriers, f := carriersOf(w, seen, p)
 	p.Carriers = carriers
@@ -343,7 +345,7 @@ func unseenZones(v *survey.Survey, zones []Zone) found {
 func earlierZones(in Input, seen surveys, w *predict.Web) found {
 	var f found
 	for _, d := range earlierOf(in, w) {
-		for _, one := range planZone(in, seen, d).findings {
+		for _, one := range planZone(in, seen, d, nil).findings {
 			if one.Code.Kind().AfterMove {
 				f.findings = append(f.findings, one)
 			}

@@ -64,6 +64,8 @@ const (
 	MailHung       // mail hung on the address of Name
 	MailWent       // mail went to the web's own address
 	MailOwnName    // mail gets a name of its own
+	MailAlias      // the alias at this name followed Name, whose address changes
+	JoinsPolicy    // what is wanted is joined with the policy that is there: two count as none
 	TermFollowed   // the SPF term Values[0] followed the web's address
 )
 

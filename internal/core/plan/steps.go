@@ -16,6 +16,7 @@ const (
 	SurveyFirst       // see and save what is there
 	RemoveStaleDS     // have Provider remove the DS record of Zones[0], which fits no key
 	LowerTTLs         // of Names, and wait
+	UntieMail         // Count changes in Zones, and wait
 	GetCertificates   // Count of them; for Carriers by DNS, at ByHand by hand
 	ClaimHosts        // Hosts at Provider
 	CreateZones       // Zones at Provider, with all that is there today
@@ -89,7 +90,8 @@ var sequence = map[StepKind]struct {
 	CreateZones:       {after: []StepKind{SurveyFirst}, check: SurveyZone},
 	PlaceRedirects:    {check: AuditAll},
 	TryRedirects:      {after: []StepKind{PlaceRedirects, GetCertificates}, check: AuditAll},
-	MakeChanges:       {after: []StepKind{LowerTTLs, ClaimHosts, TryRedirects}, check: PlanAgain, back: TypeOldValues},
+	UntieMail:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
+	MakeChanges:       {after: []StepKind{LowerTTLs, UntieMail, ClaimHosts, TryRedirects}, check: PlanAgain, back: TypeOldValues},
 	WaitForTTLs:       {after: []StepKind{MakeChanges}},
 	SetRecords:        {after: []StepKind{TryRedirects}, check: PlanAgain, back: TypeOldValues},
 	ChangeNameServers: {after: []StepKind{CreateZones}, check: SurveyZone, back: OldServers},
@@ -133,6 +135,7 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 	return slices.Concat(
 		stepsOfLooking(open, carriers, moves),
 		stepsOfLowering(open),
+		stepsOfMail(open),
 		stepsOfCertificates(certificates),
 		stepsOfTelling(carriers, partial),
 		stepsOfRedirects(carriers),
@@ -172,6 +175,48 @@ func stepsOfLowering(open []Zone) []Step {
 		return nil
 	}
 	return []Step{step(s)}
+}
+
+// stepsOfMail says which changes untie mail from the web, and how long to wait until nobody remembers how it was.
+func stepsOfMail(open []Zone) []Step {
+	s := Step{Kind: UntieMail}
+	for i := range open {
+		if n, wait := open[i].MailFirst(); n > 0 {
+			s.Zones = append(s.Zones, open[i].Name)
+			s.Count, s.Wait = s.Count+n, max(s.Wait, wait)
+		}
+	}
+	if s.Count == 0 {
+		return nil
+	}
+	return []Step{step(s)}
+}
+
+// MailFirst gives how many changes of a zone untie its mail from the web, and for how long resolvers remember how it was,
+// in seconds: so long is waited before the web moves.
+func (z *Zone) MailFirst() (count, wait int) {
+	for _, c := range z.Changes {
+		if c.Step == 0 || !c.UntiesMail() {
+			continue
+		}
+		count++
+		old := c.TTL // of what is there
+		if c.Action == Add {
+			old = z.AbsentFor
+		}
+		wait = max(wait, old)
+		if z.Remaining {
+			wait = max(wait, unknownTTL)
+		}
+	}
+	return count, wait
+}
+
+// UntiesMail tells whether a change gives mail a way of its own, so that the web can move.
+func (c *Change) UntiesMail() bool {
+	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
+		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, TermFollowed}, r.Why)
+	})
 }
 
 func stepsOfCertificates(all []Certificate) []Step {
@@ -248,7 +293,7 @@ func stepsOfRecords(open []Zone) []Step {
 		unseen = unseen || z.Seen == nil
 		n := 0
 		for _, c := range z.Changes {
-			if c.Step == 0 {
+			if c.Step == 0 || c.UntiesMail() {
 				continue
 			}
 			n++

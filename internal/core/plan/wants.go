@@ -6,6 +6,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -44,7 +45,32 @@ func wantsOf(s sight) (wants []want, notes []Note) {
 			notes = append(notes, Note{Notice: MailUnseen, Names: []string{s.zone()}})
 		}
 	}
+	for i := range wants {
+		wants[i].Values = oneSPF(wants[i].Type, wants[i].Values)
+	}
 	return wants, notes
+}
+
+// oneSPF joins the SPF records among the values of a set: two count as none (RFC 7208 section 4.5).
+func oneSPF(kind string, values []string) []string {
+	if kind != "TXT" {
+		return values
+	}
+	var all []string
+	at := -1
+	for _, v := range values {
+		text := record.Unquote(v)
+		switch {
+		case !spf.Is(text):
+			all = append(all, v)
+		case at < 0:
+			at = len(all)
+			all = append(all, v)
+		default:
+			all[at] = record.Quote(spf.Join(record.Unquote(all[at]), text))
+		}
+	}
+	return all
 }
 
 // recordsOf gives what is wanted as records.

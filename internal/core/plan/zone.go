@@ -96,10 +96,11 @@ type TTL struct {
 	RaiseTo     int    `json:"raise_to"`     // what to raise it to a day after the change; 0: it goes
 }
 
-// The phases in which a zone is changed: what nothing hangs on yet, names that did not exist, names that lead elsewhere
+// The phases in which a zone is changed: what unties mail, which is waited for, what nothing hangs on yet, names that did not exist, names that lead elsewhere
 // from now on, what is in nobody's way any more, and what stays.
 const (
-	first = iota
+	untying = iota
+	first
 	fresh
 	turning
 	clearing
@@ -171,11 +172,16 @@ func (d *draft) add(phase int, c Change) {
 					continue
 				}
 				earlier.After, earlier.Reasons = c.After, slices.Concat(earlier.Reasons, c.Reasons)
-				if earlier.Action == Keep {
+				switch {
+				case earlier.Action == Keep:
 					c.Reasons = earlier.Reasons
-					d.byPhase[p] = slices.Delete(d.byPhase[p], i, i+1)
-					d.byPhase[phase] = append(d.byPhase[phase], c)
+				case phase == untying && p != untying: // the rest of it can come early too
+					c = *earlier
+				default:
+					return
 				}
+				d.byPhase[p] = slices.Delete(d.byPhase[p], i, i+1)
+				d.byPhase[phase] = append(d.byPhase[phase], c)
 				return
 			}
 		}
@@ -205,9 +211,20 @@ type zonePlan struct {
 	notes    []Note
 }
 
+// movesIn gives the names of a zone whose addresses change, and what was there.
+func movesIn(in Input, seen surveys, d *estate.Domain) moving {
+	s := sightOf(in, seen, d)
+	if s.seen == nil {
+		return nil
+	}
+	wants, _ := wantsOf(s)
+	_, moves := leadHosts(s, wants)
+	return moves
+}
+
 // planZone works out one zone: what is wanted there, and where it was seen, the changes. This is the order of the
 // phases.
-func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
+func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePlan {
 	s := sightOf(in, seen, d)
 	wants, notes := wantsOf(s)
 	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(wants), domain: d}
@@ -228,7 +245,7 @@ func planZone(in Input, seen surveys, d *estate.Domain) zonePlan {
 	take(hosts)
 	take(settleWanted(s, wants))
 	take(clearWildcards(s, moves, changes))
-	take(keepMail(s, moves, changes))
+	take(keepMail(s, moves, elsewhere, changes))
 	take(keepOthers(s, moves, changes))
 	made.moves = moves
 	made.zone.Seen, made.zone.Partial, made.zone.Missed = &when, s.seen.Partial, s.seen.Missed

@@ -157,3 +157,28 @@ func Refuses(text string) bool {
 	terms := Terms(text)
 	return len(terms) == 1 && terms[0].Name == "all" && terms[0].Qualifier == '-'
 }
+
+// Join gives one record that allows whom either of two allows: the terms of the first, then those of the second that it
+// has not, then how the first one ends, or else the second. Two records at one name count as none (section 4.5).
+func Join(first, second string) string {
+	words, end := []string{"v=spf1"}, ""
+	been := map[string]bool{}
+	for _, text := range []string{first, second} {
+		for _, t := range Terms(text) {
+			key := strings.ToLower(strings.TrimPrefix(t.Text, "+"))
+			switch {
+			case t.Name == "all" && !t.Modifier, t.Name == "redirect" && t.Modifier:
+				if end == "" {
+					end = t.Text
+				}
+			case !been[key]:
+				been[key] = true
+				words = append(words, t.Text)
+			}
+		}
+	}
+	if end != "" {
+		words = append(words, end)
+	}
+	return strings.Join(words, " ")
+}

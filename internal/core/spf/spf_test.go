@@ -47,3 +47,15 @@ func TestRefusesMeansNobody(t *testing.T) {
 	assert.Equal(t, []string{"x.example", "y.example"}, Names("v=spf1 include:X.example. include:%{d}.z a:w redirect=y.example"))
 	assert.Equal(t, "v=spf1 a", Among([]string{`"other"`, `"v=spf1" " a"`}))
 }
+
+func TestTwoRecordsBecomeOne(t *testing.T) {
+	for _, c := range [][3]string{
+		{"v=spf1 mx ~all", "v=spf1 include:x.example -all", "v=spf1 mx include:x.example ~all"},
+		{"v=spf1 -all", "v=spf1 include:x.example ~all", "v=spf1 include:x.example -all"},
+		{"v=spf1 A mx", "v=spf1 a +MX ip4:192.0.2.1 ?all", "v=spf1 A mx ip4:192.0.2.1 ?all"},
+		{"v=spf1 redirect=r.example", "v=spf1 a", "v=spf1 a redirect=r.example"},
+		{"v=spf1 mx -all", "v=spf1 mx -all", "v=spf1 mx -all"},
+	} {
+		assert.Equal(t, c[2], Join(c[0], c[1]), c[0]+" and "+c[1])
+	}
+}
