@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -79,7 +80,7 @@ it, and most providers import it.`,
 				return err
 			}
 			var failures []error
-			partial := 0
+			partial, findings := 0, slices.Clone(made.Findings)
 			for i := range made.Zones {
 				z := &made.Zones[i]
 				sets, err := z.File(made)
@@ -100,9 +101,11 @@ it, and most providers import it.`,
 					return err
 				}
 				fmt.Fprintf(p.out, "%s\n", path)
-				for _, lost := range z.Lost(made) {
-					fmt.Fprintf(p.out, "  %s\n", lost)
+				lost := z.Lost(made)
+				for _, f := range lost {
+					fmt.Fprintf(p.out, "  %s %s\n", f.Says, f.Fix)
 				}
+				findings = append(findings, lost...)
 				if z.Partial {
 					partial++
 				}
@@ -118,7 +121,7 @@ it, and most providers import it.`,
 			if err := errors.Join(failures...); err != nil {
 				return failed(err)
 			}
-			return (&output{failOn: "error"}).verdict(made.Findings)
+			return (&output{failOn: "error"}).verdict(findings)
 		},
 	}
 	from.flags(c)

@@ -77,6 +77,9 @@ func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string)
 		case !been[value{key, set.Values[0]}]:
 			sets[i].Values = append(sets[i].Values, set.Values[0])
 		}
+		if have { // one set has one TTL (RFC 2181 section 5.2); where they differ, the longest is waited for
+			sets[i].TTL = max(sets[i].TTL, set.TTL)
+		}
 		been[value{key, set.Values[0]}] = true
 		if label, isWildcard := strings.CutPrefix(name, "*."); isWildcard && !below[label] {
 			wildcards, below[label] = append(wildcards, label), true

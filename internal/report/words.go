@@ -96,12 +96,15 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.WantedUntilCertificate: always("It was wanted until the certificate is there, and it is."),
 	plan.OthersStay:             always("The others of the set stay."),
 
-	plan.LeadsToLeft: always("It leads to a machine that is left, whatever name is typed."),
-	plan.HidNames: func(r plan.Reason) string {
-		return fmt.Sprintf("It hid that %s did not exist.", strings.Join(r.Values, " and "))
+	plan.LeadsToLeft: func(r plan.Reason) string {
+		return fmt.Sprintf("It stays for names that nobody knows, and leads them to %s, which the web leaves: find out which are used, "+
+			"before that machine is switched off.", r.Values[0])
 	},
-	plan.CreateFirst: always("If any other name is used that has no record of its own, create that record first."),
-	plan.Stays:       always("It stays as it is."),
+	plan.HidNames: func(r plan.Reason) string {
+		return fmt.Sprintf("It hid that %s did not exist, which is created now; it stays for names that nobody knows.",
+			strings.Join(r.Values, " and "))
+	},
+	plan.Stays: always("It stays as it is."),
 	plan.StaysAtLeft: func(r plan.Reason) string {
 		return fmt.Sprintf(
 			"It stays, and leads on to %s, where the web is to leave: move it or give it up before that machine is switched "+

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -141,8 +142,16 @@ func TestWhatIsToChange(t *testing.T) {
 			"ipv4hint=192.0.2.1\nwww A 203.0.113.40\nwww HTTPS 1 . alpn=h2",
 			[]string{"remove  HTTPS 1 . alpn=\"h2\" ipv4hint=\"192.0.2.1\" >"}, "RFC 9460"},
 		"a wildcard that hides a missing name": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n* A 192.0.2.1",
-			[]string{"add www A  > 203.0.113.40", "replace  A 192.0.2.1 > 203.0.113.40", "remove * A 192.0.2.1 >"},
-			"the wildcard *.old.example answered for it and hid that"},
+			[]string{"add www A  > 203.0.113.40", "replace  A 192.0.2.1 > 203.0.113.40"},
+			"*.old.example A: It hid that www.old.example did not exist, which is created now; it stays"},
+		"a wildcard that a name below hides": {"{name: old.example, hosts: [a.b], carrier: four}", "@ A 203.0.113.40\n" +
+			"www A 203.0.113.40\n* A 192.0.2.1\nx.b TXT y",
+			[]string{"add a.b A  > 203.0.113.40"}, "Nobody ever created a.b.old.example; it leads to four."},
+		"a wildcard below which the name lies": {"{name: old.example, hosts: [a.b], carrier: four}", "@ A 203.0.113.40\n" +
+			"www A 203.0.113.40\n* A 192.0.2.1",
+			[]string{"add a.b A  > 203.0.113.40"}, "the wildcard *.old.example answered for it and hid that"},
+		"the carrier's own alias": {"{name: old.example, carrier: {apex: four, www: aliased}}", "@ A 203.0.113.40\n" +
+			"www CNAME sites.other.example.\n", nil, "www.old.example CNAME: It leads to aliased already."},
 		"a wildcard that leads elsewhere stays": {
 			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww A 203.0.113.40\n* A 192.0.2.99",
 			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "",
@@ -249,4 +258,67 @@ func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
 	require.GreaterOrEqual(t, i, 0)
 	assert.Contains(t, unseen.Notes[i].Values, "old.example MX")
 	assert.Contains(t, report.NoteText(unseen.Notes[i]), "Nobody answered about old.example MX")
+}
+
+// TestAnAliasThatLeadsToTheRightPlaceIsKept has a host at an alias of somebody's whose addresses the estate file gives.
+func TestAnAliasThatLeadsToTheRightPlaceIsKept(t *testing.T) {
+	planned := func(met string) []string {
+		v := seen(t, "old.example\n@ A 203.0.113.40\nwww CNAME lb.other.example.\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
+		u := web.MustParseURL("http://www.old.example/")
+		v.Domains[0].Chains = []chain.Chain{{Entry: u, Probe: chain.Root, Hops: []chain.Answer{
+			{URL: u, Status: 301, Address: met, Aliases: []string{"lb.other.example"}}}}}
+		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", v)
+		return changes(zoneOf(t, p, "old.example"))
+	}
+	assert.Empty(t, planned("203.0.113.40:80"))
+	assert.Equal(t, []string{"remove www CNAME lb.other.example >", "add www A  > 203.0.113.40"}, planned("192.0.2.9:80"))
+}
+
+// TestNothingIsPlannedThatCannotStandTogether wants records beside aliases, and has some there.
+func TestNothingIsPlannedThatCannotStandTogether(t *testing.T) {
+	for name, c := range map[string]struct {
+		domain, zone string
+		want         []string
+		found        string
+	}{
+		"a text at a name that becomes an alias": {
+			"{name: old.example, carrier: {apex: four, www: platform}, wanted: [{name: www, type: TXT, value: x}]}",
+			"@ A 203.0.113.40", []string{"add www CNAME  > sites.platform.example"}, "alias-conflict www.old.example",
+		},
+		"a text where addresses can stand": {
+			"{name: old.example, carrier: {apex: four, www: aliased}, wanted: [{name: www, type: TXT, value: x}]}",
+			"@ A 203.0.113.40", []string{`add www TXT  > "x"`, "add www A  > 198.51.100.61"}, "",
+		},
+		"an alias beside a text": {
+			"{name: old.example, carrier: four, wanted: [{name: s, type: CNAME, value: x.example}]}",
+			"@ A 203.0.113.40\nwww A 203.0.113.40\ns TXT y", nil, "alias-conflict s.old.example",
+		},
+		"a text beside an alias that is there": {
+			"{name: old.example, carrier: four, wanted: [{name: s, type: TXT, value: x}]}",
+			"@ A 203.0.113.40\nwww A 203.0.113.40\ns CNAME y.example.", nil, "alias-conflict s.old.example",
+		},
+		"both there": {
+			"{name: old.example, carrier: four}", "@ A 203.0.113.40\nwww A 203.0.113.40\ns CNAME y.example.\ns TXT x", nil,
+			"alias-conflict s.old.example",
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - "+c.domain+"\n",
+				seen(t, "old.example\n@ MX 0 .\n"+c.zone))
+			assert.Equal(t, c.want, changes(zoneOf(t, p, "old.example")))
+			conflicts := slices.DeleteFunc(subjects(p), func(s string) bool { return !strings.HasPrefix(s, "alias-conflict") })
+			assert.Equal(t, c.found, strings.Join(conflicts, "\n"))
+		})
+	}
+}
+
+// TestWhatIsDelegatedIsNotChanged has www delegated to other name servers.
+func TestWhatIsDelegatedIsNotChanged(t *testing.T) {
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: a.www, type: TXT, value: x}]}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\n@ MX 0 .\nwww NS ns.other.example."),
+	)
+	assert.Equal(t, []string{"replace  A 192.0.2.1 > 203.0.113.40"}, changes(zoneOf(t, p, "old.example")))
+	assert.Equal(t, []string{"cut-off a.www.old.example", "cut-off www.old.example"}, subjects(p))
 }

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -70,6 +71,13 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 		f.propose(
 			staying,
 			keep(set, set.Type, set.Values, set.Values, Reason{Why: FollowsDoor, Name: target, Carrier: own[0].carrier.Name}),
+		)
+		return f, nil
+	}
+	if aliasLeads(s, name, own, have) {
+		f.propose(
+			staying,
+			keep(have[0], "CNAME", have[0].Values, have[0].Values, Reason{Why: LeadsAlready, Carrier: own[0].carrier.Name}),
 		)
 		return f, nil
 	}
@@ -185,6 +193,31 @@ func follows(own []want, have []record.Set, wants []want) string {
 		return target
 	}
 	return ""
+}
+
+// aliasLeads tells whether an alias that is there leads to the carrier already, though its addresses are what the estate
+// file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
+func aliasLeads(s sight, name string, own []want, have []record.Set) bool {
+	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].typed != nil {
+		return false
+	}
+	c, target := own[0].carrier, record.Target("CNAME", have[0].Values[0])
+	if target == c.Alias.String() {
+		return own[0].Type != "CNAME"
+	}
+	met := false
+	for _, ch := range s.seen.Chains {
+		first := ch.Hops[0]
+		if ch.Entry.Host().String() != name || !slices.Contains(first.Aliases, target) || first.Address == "" {
+			continue
+		}
+		a, err := netip.ParseAddrPort(first.Address)
+		if err != nil || !slices.Contains(c.Addresses, a.Addr()) {
+			return false
+		}
+		met = true
+	}
+	return met && own[0].Type != "CNAME"
 }
 
 // isFlattened tells whether the world sees the addresses of the carrier where the provider's alias is wanted.
@@ -338,7 +371,7 @@ func settleWanted(s sight, wants []want) found {
 }
 
 func settleOne(s sight, n want, wants []want, f *found) {
-	if besideDoor(n, wants, f) {
+	if besideDoor(n, wants, f) || cannotStand(s, n, wants, f) {
 		return
 	}
 	set, there := s.set(n.Name, n.Type)
@@ -367,20 +400,44 @@ func settleOne(s sight, n want, wants []want, f *found) {
 		c.Action, c.TTL, c.After, c.Reasons = Replace, set.TTL, slices.Concat(set.Values, missing), because(JoinsSet)
 		f.propose(first, c)
 	}
-	if n.Type != "CNAME" {
-		return
-	}
-	for _, old := range s.have[n.Name] {
-		if old.Type != "CNAME" && !isSignature(old.Type) {
-			f.find(
-				finding.AliasConflict,
-				n.Name,
-				fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type, shortly(old.Values)),
-				"Ask whoever wants the alias for another name, or remove what is there if nobody uses it.",
-				map[string]any{"type": old.Type, "values": plain(old.Type, old.Values)},
-			)
+}
+
+// cannotStand tells whether a wanted record cannot stand at its name, because an alias stands alone (RFC 1034 section
+// 3.6.2): it is one, and other records are there, or an alias is or comes there.
+func cannotStand(s sight, n want, wants []want, f *found) bool {
+	says := ""
+	switch {
+	case n.Type == "CNAME":
+		for _, old := range s.have[n.Name] {
+			if old.Type != "CNAME" && !isSignature(old.Type) {
+				says = fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type,
+					shortly(old.Values))
+			}
+		}
+		for _, o := range wants {
+			if o.Name == n.Name && o.Type != "CNAME" {
+				says = fmt.Sprintf("%s is wanted as an alias, and %s is wanted there too (%s).", n.Name, o.Type, shortly(o.Values))
+			}
+		}
+	default:
+		i := slices.IndexFunc(wants, func(o want) bool { return o.Name == n.Name && o.Type == "CNAME" })
+		alias, there := s.set(n.Name, "CNAME")
+		leads := slices.ContainsFunc(wants, func(o want) bool { return o.Name == n.Name && !o.host.IsZero() })
+		switch {
+		case i >= 0 && wants[i].carrier != nil:
+			says = fmt.Sprintf("%s %s (%s) is wanted, and %s leads to %s by an alias (%s), beside which nothing can stand.", n.Name,
+				n.Type, shortly(plain(n.Type, n.Values)), n.Name, wants[i].carrier.Name, shortly(plain("CNAME", wants[i].Values)))
+		case there && !leads:
+			says = fmt.Sprintf("%s %s (%s) is wanted, and %s is an alias for %s, beside which nothing can stand.", n.Name, n.Type,
+				shortly(plain(n.Type, n.Values)), n.Name, record.Target("CNAME", alias.Values[0]))
 		}
 	}
+	if says == "" {
+		return false
+	}
+	f.find(finding.AliasConflict, n.Name, says, "Ask whoever wants the record for another name; or have the alias replaced by "+
+		"addresses, where its carrier gives some.", map[string]any{"type": n.Type, "values": plain(n.Type, n.Values)})
+	return true
 }
 
 // joinPolicies joins a wanted SPF or DMARC record with the one that is there, since two count as none. It gives the
@@ -507,48 +564,31 @@ func besideDoor(n want, wants []want, f *found) bool {
 	return true
 }
 
-// clearWildcards removes a wildcard that hid a missing name or leads to a machine that is left.
-func clearWildcards(s sight, moves moving, d draft) found {
+// keepWildcards keeps the wildcards, which answer for names that nobody knows, and says what is to know of them: a name
+// that a wildcard hid is created, and leads where it should from then on.
+func keepWildcards(s sight, moves moving, d draft) found {
 	var f found
-	gone := map[string]bool{}
-	for _, sets := range moves {
-		for _, set := range sets {
-			for _, v := range set.Values {
-				gone[v] = true
-			}
-		}
-	}
 	hidden := map[string][]string{}
 	for _, h := range s.domain.Hosts() {
 		if over := s.wildcardOver(h.String()); over != "" {
 			hidden[over] = append(hidden[over], h.String())
 		}
 	}
-	for name, sets := range s.have {
-		below, isWild := strings.CutPrefix(name, "*.")
-		if !isWild {
+	for _, set := range s.seen.Records {
+		below, isWild := strings.CutPrefix(set.Name, "*.")
+		if !isWild || !isAddress(set.Type) || d.touched[set.Key()] {
 			continue
 		}
-		for _, set := range sets {
-			old := slices.ContainsFunc(set.Values, func(v string) bool { return gone[v] })
-			if !isAddress(set.Type) || d.touched[set.Key()] || !old && hidden[below] == nil {
-				continue
-			}
-			why := Reason{Why: LeadsToLeft}
-			if len(hidden[below]) > 0 {
-				why = Reason{Why: HidNames, Values: hidden[below]}
-			}
-			f.propose(
-				clearing,
-				Change{
-					Action:  Remove,
-					Name:    name,
-					Type:    set.Type,
-					TTL:     set.TTL,
-					Before:  set.Values,
-					Reasons: []Reason{why, {Why: CreateFirst}},
-				},
-			)
+		var why []Reason
+		if len(hidden[below]) > 0 {
+			why = append(why, Reason{Why: HidNames, Values: hidden[below]})
+		}
+		if left := leftAt(moves, set); left != "" {
+			why = append(why, Reason{Why: LeadsToLeft, Values: []string{left}})
+		}
+		if why != nil {
+			f.propose(staying, Change{Action: Keep, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
+				After: set.Values, Reasons: why})
 		}
 	}
 	for _, below := range s.seen.Wildcards {

@@ -242,7 +242,7 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 	}
 	assert.ElementsMatch(t, []string{
 		" SOA ns1.net.example. host.old.example. 8 7200 3600 1209600 900", " NS ns1.net.example.|ns2.net.example.",
-		" A 192.0.2.1", "www A 192.0.2.1", "k TXT \"one\"", " MX 0 .", ` TXT "v=spf1 -all"`,
+		" A 192.0.2.1", "www A 192.0.2.1", "* A 192.0.2.1", "k TXT \"one\"", " MX 0 .", ` TXT "v=spf1 -all"`,
 		`_dmarc TXT "v=DMARC1; p=reject"`,
 	}, got, "placeholders are typed at an edge network, and nothing else is lost")
 	unseen := zoneOf(t, p, "unseen.example")

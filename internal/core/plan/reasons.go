@@ -47,7 +47,6 @@ const (
 
 	LeadsToLeft // a wildcard leads to a machine that is left
 	HidNames    // a wildcard hid that Values did not exist
-	CreateFirst // create other names that are used
 	Stays
 	StaysAtLeft    // it leads to the machine Values[0], which the web leaves
 	MailAtLeft     // mail needs that machine

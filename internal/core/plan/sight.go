@@ -21,8 +21,9 @@ type sight struct {
 	seen    *survey.Domain // nil: nobody has
 	earlier *survey.Domain // what was seen before that; nil: nothing
 	have    map[string][]record.Set
-	when    time.Time // of the earlier survey
-	now     time.Time // for what is wanted until a date; zero: nothing ends
+	exists  map[string]bool // names that hold something, and those on the way to them (RFC 4592 section 2.2.2)
+	when    time.Time       // of the earlier survey
+	now     time.Time       // for what is wanted until a date; zero: nothing ends
 }
 
 // surveys is what was seen of domains, by name: last, and before that.
@@ -47,12 +48,15 @@ func surveysOf(in Input) surveys {
 
 // sightOf gathers what the phases of a domain's zone read.
 func sightOf(in Input, seen surveys, d *estate.Domain) sight {
-	s := sight{estate: in.Estate, domain: d, now: in.Now, have: map[string][]record.Set{}}
+	s := sight{estate: in.Estate, domain: d, now: in.Now, have: map[string][]record.Set{}, exists: map[string]bool{}}
 	if s.seen = seen.last[d.Name.String()]; s.seen == nil {
 		return s
 	}
 	for _, set := range s.seen.Records {
 		s.have[set.Name] = append(s.have[set.Name], set)
+		for at := set.Name; at != s.zone() && at != "" && !s.exists[at]; _, at, _ = strings.Cut(at, ".") {
+			s.exists[at] = true
+		}
 	}
 	if s.earlier = seen.before[d.Name.String()]; s.earlier != nil {
 		if s.when = s.earlier.Looked; s.when.IsZero() {
@@ -96,18 +100,21 @@ func (s sight) alreadyAt(c *estate.Carrier) bool {
 	return len(c.NameServers) > 0 && slices.Equal(s.delegated(), names(c.NameServers))
 }
 
-// wildcardOver gives the name below which a wildcard answers for a name that has no record of its own, "" where none
-// does.
+// wildcardOver gives the name below which a wildcard answers for a name that does not exist, "" where none does: only
+// one right below the nearest name above that exists can (RFC 4592 section 3.3.1).
 func (s sight) wildcardOver(name string) string {
-	if len(s.have[name]) > 0 {
+	if s.exists[name] || name == s.zone() {
 		return ""
 	}
-	for above := name; above != s.zone(); {
-		_, above, _ = strings.Cut(above, ".")
-		if slices.Contains(s.seen.Wildcards, above) ||
-			slices.ContainsFunc(s.have["*."+above], func(set record.Set) bool { return isAddress(set.Type) }) {
-			return above
+	above := name
+	for above != s.zone() {
+		if _, above, _ = strings.Cut(above, "."); s.exists[above] {
+			break
 		}
+	}
+	if slices.Contains(s.seen.Wildcards, above) ||
+		slices.ContainsFunc(s.have["*."+above], func(set record.Set) bool { return isAddress(set.Type) }) {
+		return above
 	}
 	return ""
 }

@@ -244,9 +244,13 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	hosts, moves := leadHosts(s, wants)
 	take(hosts)
 	take(settleWanted(s, wants))
-	take(clearWildcards(s, moves, changes))
+	take(keepWildcards(s, moves, changes))
 	take(keepMail(s, moves, elsewhere, changes))
 	take(keepOthers(s, moves, changes))
+	changes, cut := withoutCut(s, changes)
+	take(cut)
+	changes, crowded := standingTogether(s, changes, made.findings)
+	take(crowded)
 	made.moves = moves
 	made.zone.Seen, made.zone.Partial, made.zone.Missed = &when, s.seen.Partial, s.seen.Missed
 	made.zone.Remaining = s.seen.Remaining
@@ -304,6 +308,8 @@ func inOrder(d draft) []Change {
 
 func late(c Change) int {
 	switch {
+	case c.Action == Remove && c.UntiesMail():
+		return -1 // an alias, at whose name addresses come
 	case c.Action != Add:
 		return 2
 	case isAddress(c.Type):
@@ -329,11 +335,7 @@ func afterwards(seen []record.Set, changes []Change) []record.Set {
 			if _, had := after[key]; !had {
 				order = append(order, key)
 			}
-			ttl := c.TTL
-			if ttl == MovingTTL {
-				ttl = RecordTTL
-			}
-			after[key] = Record{c.Name, c.Type, ttl, c.After}.Set()
+			after[key] = Record{c.Name, c.Type, c.TTL, c.After}.Set()
 		}
 	}
 	var whole []record.Set

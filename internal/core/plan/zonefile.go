@@ -3,10 +3,10 @@ package plan
 import (
 	"errors"
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
 
@@ -107,20 +107,27 @@ func (z *Zone) carrierAt(name string) string {
 	return ""
 }
 
-// Lost gives what a zone file cannot hold: an alias at the apex whose carrier names no address.
-func (z *Zone) Lost(p *Plan) []string {
-	var all []string
+// Lost gives what a zone file cannot hold: an alias at the apex, in whose place stand the addresses of its carrier, or
+// nothing where that names none.
+func (z *Zone) Lost(p *Plan) []finding.Finding {
+	var all []finding.Finding
 	for _, s := range z.whole {
-		if s.Type == record.Alias && len(z.aliasAddresses(p, s)) == 0 && !slices.Contains(all, s.Name) {
-			all = append(
-				all,
-				fmt.Sprintf(
-					"%s is an alias at the apex (%s), which no zone file can say; set it at the provider.",
-					s.Name,
-					strings.Join(plain(s.Type, s.Values), ", "),
-				),
-			)
+		if s.Type != record.Alias {
+			continue
 		}
+		var instead []string
+		for _, set := range z.aliasAddresses(p, s) {
+			instead = append(instead, set.Values...)
+		}
+		target := strings.Join(plain(s.Type, s.Values), ", ")
+		says := fmt.Sprintf("%s is an alias at the apex (%s), which no zone file can say, and nothing stands in its place.", s.Name,
+			target)
+		if len(instead) > 0 {
+			says = fmt.Sprintf("%s is an alias at the apex (%s), which no zone file can say: the addresses of today stand in its place "+
+				"(%s), and nobody changes them when they change.", s.Name, target, strings.Join(instead, ", "))
+		}
+		all = append(all, finding.New(finding.AliasConflict, s.Name, says, "Set the alias at the provider once the file is loaded "+
+			"there.", map[string]any{"target": target, "instead": instead}))
 	}
 	return all
 }

@@ -1,0 +1,88 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
+func (s sight) cut(name string) string {
+	for at := name; strings.HasSuffix(at, "."+s.zone()); _, at, _ = strings.Cut(at, ".") {
+		if _, ok := s.set(at, "NS"); ok {
+			return at
+		}
+	}
+	return ""
+}
+
+// withoutCut takes the changes out that nobody would see, because their names are delegated elsewhere (RFC 1034 section
+// 4.2.1), and says so.
+func withoutCut(s sight, d draft) (draft, found) {
+	var f found
+	said := map[string]bool{}
+	for p := range d.byPhase {
+		if p == staying {
+			continue
+		}
+		d.byPhase[p] = slices.DeleteFunc(slices.Clone(d.byPhase[p]), func(c Change) bool {
+			at := s.cut(c.Name)
+			if at == "" {
+				return false
+			}
+			if !said[c.Name] {
+				said[c.Name] = true
+				f.find(
+					finding.CutOff,
+					c.Name,
+					fmt.Sprintf("%s is to change in the zone %s, but %s is delegated to other name servers: nobody would see it.", c.Name,
+						s.zone(), at),
+					fmt.Sprintf("Make the change at the name servers of %s, or remove the delegation first.", at),
+					map[string]any{"delegated": at, "type": c.Type, "wanted": c.After},
+				)
+			}
+			return true
+		})
+	}
+	return d, f
+}
+
+// standingTogether says where, after the changes, an alias would not stand alone (RFC 1034 section 3.6.2), unless that is
+// said already.
+func standingTogether(s sight, d draft, said []finding.Finding) (draft, found) {
+	var f found
+	aliases, others := map[string]bool{}, map[string][]string{}
+	for _, changes := range d.byPhase {
+		for _, c := range changes {
+			switch {
+			case c.Action == Remove || isSignature(c.Type):
+			case c.Type == "CNAME":
+				aliases[c.Name] = true
+			default:
+				others[c.Name] = append(others[c.Name], c.Type)
+			}
+		}
+	}
+	for name := range aliases {
+		known := slices.ContainsFunc(said, func(f finding.Finding) bool {
+			return f.Subject == name && (f.Code == finding.AliasConflict || f.Code == finding.RecordLost || f.Code == finding.MailLost)
+		})
+		if len(others[name]) == 0 || known {
+			continue
+		}
+		slices.Sort(others[name])
+		alias, _ := record.Find(s.have[name], name, "CNAME")
+		f.find(
+			finding.AliasConflict,
+			name,
+			fmt.Sprintf("%s is an alias and has other records too (%s); resolvers see the one or the other, and no name server "+
+				"loads both.", name, strings.Join(slices.Compact(others[name]), ", ")),
+			"Decide which of them is needed, and remove the others before the zone is written anywhere.",
+			map[string]any{"alias": plain("CNAME", alias.Values), "others": others[name]},
+		)
+	}
+	return d, f
+}
