@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
@@ -130,7 +131,7 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 	if err != nil {
 		return nil, in, err
 	}
-	if in.Survey, in.Earlier, err = o.lastSeen(ctx, e); err != nil {
+	if in.Survey, in.Earlier, in.Audited, err = o.lastSeen(ctx, e); err != nil {
 		return nil, in, storeFailed(err)
 	}
 	if len(o.zones) > 0 {
@@ -139,11 +140,14 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 	return e, in, err
 }
 
-// lastSeen gives what the kept surveys saw last of every domain, and what they saw before that.
-func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate) (last, before *survey.Survey, err error) {
+// lastSeen gives what the kept surveys saw last of every domain, what they saw before that, and what the last audit met.
+func (o *estateOptions) lastSeen(
+	ctx context.Context,
+	e *files.Estate,
+) (last, before *survey.Survey, audited []chain.Chain, err error) {
 	s, err := store.Read(e.Folder())
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	defer s.Close()
 	count := map[string]int{}
@@ -159,7 +163,7 @@ func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate) (last, be
 		})
 	})
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	for _, d := range damaged {
 		if o.complain != nil {
@@ -167,7 +171,16 @@ func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate) (last, be
 		}
 	}
 	last, before = survey.Latest(all)
-	return last, before, nil
+	a, err := s.LastShort(ctx)
+	var broken *store.Error
+	switch {
+	case errors.Is(err, store.ErrEmpty), errors.As(err, &broken) && broken.Reason == store.Damaged:
+	case err != nil:
+		return nil, nil, nil, err
+	default:
+		audited = a.Chains
+	}
+	return last, before, audited, nil
 }
 
 // takeZones takes the records of zone files instead of those that a survey saw, which are then what was there before.

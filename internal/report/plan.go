@@ -186,6 +186,9 @@ func planVerdict(p *plan.Plan) string {
 		return fmt.Sprintf("The plan holds: %s, each tried in memory, arrive where they should.", tried)
 	}
 	if w := finding.Worst(p.Findings); w != finding.Error {
+		if finding.Has(p.Findings, finding.DeclaredOtherwise) {
+			return "The plan rests on what was seen to be otherwise: " + lowerFirst(Verdict(0, 0, p.Findings))
+		}
 		return "The plan holds, and something is worth a look: " + lowerFirst(Verdict(0, 0, p.Findings))
 	}
 	return "The plan does not hold yet: " + Verdict(0, 0, p.Findings)

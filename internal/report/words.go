@@ -164,6 +164,9 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 			r.Carrier,
 		)
 	},
+	plan.BeingIssued: always("The host is known there, and its records lead there: only the certificate is not there yet. It comes " +
+		"by itself, most often within some minutes and within a day at most; after that see whether CAA records let its issuer " +
+		"issue, and ask there."),
 	plan.HeldBefore: always("It holds its certificate before the records point to it."),
 	plan.HeldAfter: always(
 		"It asks for the certificates only once the records lead there; until they are issued, visitors by https " +

@@ -64,6 +64,7 @@ const (
 	StaleDS
 	SignatureExpired
 	CutOff
+	DeclaredOtherwise
 	DoubledName
 
 	RegistrationEnds
@@ -448,6 +449,13 @@ var table = [codes]Kind{
 		Means: "A record stands at or below a name that is delegated to other name servers.",
 		Meets: "Nothing of it: resolvers follow the delegation, and never see the record.",
 		Do:    "Type it at the name servers to which the name is delegated, or remove the delegation.",
+	},
+	DeclaredOtherwise: {
+		Name: "declared-otherwise", Severity: Warning, About: "records",
+		Means: "The estate file says of a carrier what a survey or an audit saw otherwise: TLS, paths, queries, or the kind of its " +
+			"redirects. What was seen counts.",
+		Meets: "What was seen: a warning, a lost page, or a redirect that search engines do not take over.",
+		Do:    "Write down what the carrier does, or have it changed there; then survey again.",
 	},
 	DoubledName: {
 		Name: "doubled-name", Severity: Warning, About: "records",

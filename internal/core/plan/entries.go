@@ -79,6 +79,7 @@ type typing struct {
 	zones        []Zone
 	certificates []Certificate
 	asks         map[*estate.Domain][]web.URL // what an audit asks, by domain
+	seen         surveys
 }
 
 // entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one zone.
@@ -96,7 +97,8 @@ var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts
 
 // carriersOf works out what is typed where, apart from records.
 func carriersOf(w *predict.Web, seen surveys, p *Plan) ([]Carried, found) {
-	t := typing{web: w, zones: p.Zones, certificates: p.Certificates, asks: map[*estate.Domain][]web.URL{}}
+	t := typing{web: w, zones: p.Zones, certificates: p.Certificates, asks: map[*estate.Domain][]web.URL{},
+		seen: seen}
 	for _, ask := range p.Asks(true) {
 		of := w.Estate.DomainOf(ask.URL.Host())
 		t.asks[of] = append(t.asks[of], ask.URL)
@@ -301,9 +303,12 @@ func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
 }
 
 // claimEntries gives the hosts that a platform has to be told of.
-func claimEntries(_ typing, _ *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+func claimEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	var all []Entry
 	for _, h := range hosts {
+		if t.claimedAt(z.Name, h, c) {
+			continue
+		}
 		all = append(
 			all,
 			Entry{
@@ -356,7 +361,7 @@ func issueEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 	row := c.By.Row()
 	switch {
 	case row.Claims:
-		return issuedThere(c, z, hosts), nil
+		return t.issuedThere(c, z, hosts), nil
 	case row.TakesZone && !c.TLS:
 		return nil, nil
 	case row.TakesZone:
@@ -383,13 +388,18 @@ func joined(hosts []web.Host) string {
 }
 
 // issuedThere gives the certificates that a platform has issued by itself.
-func issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
-	why := HeldBefore
-	if c.Certificate == estate.After {
-		why = HeldAfter
-	}
+func (t typing) issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
 	var all []Entry
 	for _, h := range hosts {
+		why := HeldBefore
+		switch {
+		case t.certifiedThere(z.Name, h, c):
+			continue
+		case t.claimedAt(z.Name, h, c):
+			why = BeingIssued
+		case c.Certificate == estate.After:
+			why = HeldAfter
+		}
 		all = append(
 			all,
 			Entry{

@@ -42,6 +42,7 @@ type Input struct {
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
 	Wave      int                       // the wave that is meant; what earlier ones moved is checked too. 0: none
 	Survey    *survey.Survey            // what was seen last; nil: nobody has looked
+	Audited   []chain.Chain             // what an audit met last
 	Earlier   *survey.Survey            // what was seen before that, to say what came and went since; nil: nothing
 	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
 }
@@ -123,6 +124,7 @@ func Make(in Input) *Plan {
 		take(found{findings: made.findings, notes: made.notes})
 	}
 	take(unseenZones(in.Survey, p.Zones))
+	take(found{findings: declaredOtherwise(in)})
 	take(found{findings: dependedOn(in, moves, p.Zones)})
 	take(earlierZones(in, seen, w))
 	carriers, f := carriersOf(w, seen, p)

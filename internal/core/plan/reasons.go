@@ -78,6 +78,7 @@ const (
 	TypeThere             // the records of Name, then come back to Carrier
 	HeldBefore            // the certificate, before the records point there
 	HeldAfter             // only once they do
+	BeingIssued           // the host is known there and its records lead there; only the certificate is not there yet
 	PrimaryRedirects      // the others redirect to the primary host
 	AfterCertificates     // it accepts this only once they are there
 	TakesZone             // Carrier takes the zone over

@@ -1,0 +1,139 @@
+package plan
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// sighting is something that a carrier was seen to do otherwise than the estate file says.
+type sighting struct {
+	what, fix string
+	urls      []string // that met it, in order
+}
+
+// declaredOtherwise says where a survey or an audit met carriers that do otherwise than the estate file says. What was
+// seen counts: at addresses of carriers whose redirects others make, on hosts that they already lead into the estate.
+func declaredOtherwise(in Input) []finding.Finding {
+	var chains []chain.Chain
+	if in.Survey != nil {
+		for i := range in.Survey.Domains {
+			chains = append(chains, in.Survey.Domains[i].Chains...)
+		}
+	}
+	chains = append(chains, in.Audited...)
+	var all []finding.Finding
+	for _, c := range in.Estate.Carriers {
+		if row := c.By.Row(); row.Configured || row.Stars {
+			continue // what is seen there today is our own doing
+		}
+		for _, s := range sightings(in.Estate, c, chains) {
+			all = append(all, finding.New(
+				finding.DeclaredOtherwise,
+				c.Name,
+				fmt.Sprintf("%s %s, seen at %s; the estate file says otherwise.", c.Name, s.what, listedURLs(s.urls)),
+				s.fix,
+				map[string]any{"carrier": c.Name, "seen": s.urls},
+			))
+		}
+	}
+	return all
+}
+
+func listedURLs(all []string) string {
+	const most = 3
+	if len(all) <= most {
+		return strings.Join(all, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(all[:most], ", "), len(all)-most)
+}
+
+// sightings gives what was seen of one carrier.
+func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sighting {
+	leads := map[web.Host]bool{} // hosts that it was seen to lead into the estate
+	for i := range chains {
+		first := chains[i].Hops[0]
+		if next, _, ok := first.Next(); ok && metAt(first, c) && first.IsRedirect() && e.Holds(next.Host()) &&
+			next.Host() != chains[i].Entry.Host() {
+			leads[chains[i].Entry.Host()] = true
+		}
+	}
+	noTLS := sighting{what: "does not speak TLS", fix: "Write tls: no at " + c.Name + ", or have it mended there, and survey again."}
+	cuts := sighting{what: "cuts the path", fix: "Take path out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
+	query := sighting{what: "drops the query",
+		fix: "Take query out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
+	forNow := sighting{what: "redirects for now only (302, 303 or 307)",
+		fix: "Choose permanent there, where it is offered, and survey again; else give its hosts to another carrier."}
+	for i := range chains {
+		ch := &chains[i]
+		first := ch.Hops[0]
+		if !leads[ch.Entry.Host()] || !metAt(first, c) {
+			continue
+		}
+		see := func(s *sighting, when bool) {
+			if when && !slices.Contains(s.urls, ch.Entry.String()) {
+				s.urls = append(s.urls, ch.Entry.String())
+			}
+		}
+		refused := first.Refusal == chain.Refused || first.Refusal == chain.TLSFailed && !c.By.Row().Claims
+		see(&noTLS, c.TLS && ch.Entry.Scheme() == web.HTTPS && refused)
+		next, _, ok := first.Next()
+		if !ok || !first.IsRedirect() || next.Host() == ch.Entry.Host() {
+			continue
+		}
+		see(&cuts, c.KeepsPath && ch.Probe == chain.Deep && !strings.HasSuffix(next.Path(), ch.Entry.Path()))
+		see(&query, c.KeepsQuery && ch.Probe == chain.Query && !web.QueryHolds(next.Query(), ch.Entry.Query()))
+		see(&forNow, first.Status == 302 || first.Status == 303 || first.Status == 307)
+	}
+	return slices.DeleteFunc([]sighting{noTLS, cuts, query, forNow}, func(s sighting) bool { return len(s.urls) == 0 })
+}
+
+// metAt tells whether an answer came from an address of a carrier.
+func metAt(a chain.Answer, c *estate.Carrier) bool {
+	at, err := netip.ParseAddrPort(a.Address)
+	return err == nil && slices.Contains(c.Addresses, at.Addr())
+}
+
+// claimedAt tells whether a host was met at a carrier that knows it already: its http door answers there, and does not
+// say that there is nothing of the kind.
+func (t typing) claimedAt(zone string, h web.Host, c *estate.Carrier) bool {
+	seen := t.seen.last[zone]
+	if seen == nil {
+		return false
+	}
+	claimed := false
+	for _, ch := range seen.Chains {
+		first := ch.Hops[0]
+		if ch.Entry.Host() != h || ch.Probe != chain.Root || !t.metAt(first, c) {
+			continue
+		}
+		switch {
+		case first.Status == 404, first.Status == 421, first.Status == 410:
+			return false
+		case first.Status > 0 && ch.Entry.Scheme() == web.HTTP:
+			claimed = true
+		}
+	}
+	return claimed
+}
+
+// metAt tells whether an answer came from a carrier: at one of its addresses, or by way of its alias.
+func (t typing) metAt(a chain.Answer, c *estate.Carrier) bool {
+	return metAt(a, c) || !c.Alias.IsZero() && slices.Contains(a.Aliases, c.Alias.String())
+}
+
+// certifiedThere tells whether a host's https door was met at a carrier with a certificate that browsers take.
+func (t typing) certifiedThere(zone string, h web.Host, c *estate.Carrier) bool {
+	seen := t.seen.last[zone]
+	return seen != nil && slices.ContainsFunc(seen.Chains, func(ch chain.Chain) bool {
+		first := ch.Hops[0]
+		return ch.Entry.Host() == h && ch.Entry.Scheme() == web.HTTPS && t.metAt(first, c) && first.TLS != nil &&
+			len(first.TLS.Faults) == 0
+	})
+}
