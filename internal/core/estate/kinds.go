@@ -30,6 +30,7 @@ type Row struct {
 	KeepsQuery bool
 	HoldsRules bool
 
+	Serves      bool // it can serve the site itself
 	OneTarget   bool // it forwards to one place, and can hold no rules whatever the estate file says
 	OwnSteps    bool // steps: may say in which order it accepts things
 	Configured  bool // its redirects are written as a configuration file
@@ -44,12 +45,12 @@ type Row struct {
 var rows = []Row{
 	{Kind: Server, Title: "a server of your own", Page: "On the server", Steps: []Step{Issue, Configure},
 		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
-		Configured: true, ProvesByDNS: true},
+		Configured: true, ProvesByDNS: true, Serves: true},
 	{Kind: Form, Title: "a forwarding form", Page: "Forwarding", Steps: []Step{Forward},
 		OneTarget: true, WithZone: true},
 	{Kind: Platform, Title: "the site's platform", Page: "At the platform", Steps: []Step{Claim, Issue, Point, Redirect},
 		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
-		OwnSteps: true, Claims: true},
+		OwnSteps: true, Claims: true, Serves: true},
 	{Kind: Edge, Title: "an edge network", Page: "At the edge network", Steps: []Step{TakeZone, Issue, Patterns},
 		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Stars: true, PassesOn: true, TakesZone: true},

@@ -38,8 +38,9 @@ type Site struct {
 	Also      []web.Host // other names at which the same site is reachable
 	Addresses []netip.Addr
 	Alias     web.Host
-	Pages     string // file with the pages that exist
-	Rules     string // file with what the site redirects by itself
+	Carrier   *Carrier // who serves it; nil: nobody says
+	Pages     string   // file with the pages that exist
+	Rules     string   // file with what the site redirects by itself
 	Issuer    string
 }
 
@@ -114,6 +115,7 @@ type Domain struct {
 	Line      int // in the estate file
 
 	Through     map[web.Host]*Carrier // the edge in front of a host that the site serves
+	Served      map[web.Host]*Carrier // who serves a host of the site, where somebody says
 	Paths       rule.Mode             // how its old site compared paths
 	ApexAlias   bool                  // the zone's provider offers an alias at the apex
 	NameServers []web.Host            // to which the zone is to move, or where it stays; none: nobody says
@@ -129,6 +131,12 @@ func (d *Domain) MovesTo() []web.Host {
 		return c.NameServers
 	}
 	return nil
+}
+
+// AnsweredBy tells whether a carrier answers at a host: it carries it, stands in front of the site there, or serves the
+// site there.
+func (d *Domain) AnsweredBy(h web.Host, c *Carrier) bool {
+	return c != nil && (d.Carry[h] == c || d.Through[h] == c || d.Served[h] == c)
 }
 
 // Edge returns the edge network that takes the zone over, nil where none does.

@@ -38,6 +38,8 @@ type builder struct {
 	defaults domainDefaults
 	claimed  map[web.Host]string // host to who claims it
 	behind   map[*Carrier]*Node
+
+	siteCarrier *Node
 }
 
 type domainDefaults struct {
@@ -82,6 +84,7 @@ func (b *builder) estateFile(root *Node) {
 	b.site(site)
 	b.carriers(carriers)
 	b.checkBehind()
+	b.serveSite()
 	b.readDefaults(defaults)
 	if domains == nil || domains.Kind == Empty || domains.Kind == List && len(domains.Items) == 0 {
 		b.fail(
@@ -132,6 +135,7 @@ func (b *builder) site(n *Node) {
 	b.mapping(
 		n,
 		"site",
+		field{"carrier", func(n *Node) { b.siteCarrier = n }},
 		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "a host of the site") }},
 		field{
 			"also",
@@ -159,6 +163,31 @@ func (b *builder) site(n *Node) {
 			"ask the platform for it, or write addresses: instead",
 		)
 	}
+}
+
+// serveSite finds who serves the site, and takes its addresses and alias for the site's, which may not be others.
+func (b *builder) serveSite() {
+	if b.siteCarrier == nil {
+		return
+	}
+	c := b.findCarrier(b.siteCarrier, b.text(b.siteCarrier, "site.carrier"))
+	if c == nil {
+		return
+	}
+	if !c.By.Row().Serves {
+		b.fail(b.siteCarrier, fmt.Sprintf("%s is %s, which serves no site", c.Name, c.By.Row().Title),
+			"a carrier that is by: "+kindsThat(func(r Row) bool { return r.Serves }),
+			"an edge network in front of the site goes under carrier: of its domain")
+		return
+	}
+	s := &b.estate.Site
+	others := !s.Alias.IsZero() && s.Alias != c.Alias ||
+		slices.ContainsFunc(s.Addresses, func(a netip.Addr) bool { return !slices.Contains(c.Addresses, a) })
+	if others {
+		b.fail(b.siteCarrier, fmt.Sprintf("the site has other addresses, or another alias, than its carrier %s", c.Name),
+			"the same", "write them down at the carrier alone")
+	}
+	s.Carrier, s.Addresses, s.Alias = c, c.Addresses, c.Alias
 }
 
 func (b *builder) claimAll(n *Node, hosts []web.Host, by string) {
@@ -332,6 +361,7 @@ func (b *builder) domain(n *Node) {
 	d := &Domain{
 		Carry:     map[web.Host]*Carrier{},
 		Through:   map[web.Host]*Carrier{},
+		Served:    map[web.Host]*Carrier{},
 		Fallback:  def.fallback,
 		Mail:      def.mail,
 		Wave:      def.wave,
@@ -503,7 +533,7 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 	}
 	for _, h := range d.Hosts() {
 		if b.estate.Serves(h) {
-			b.through(d, h, n, byLabel)
+			b.served(d, h, n, byLabel)
 			continue
 		}
 		label := "apex"
@@ -535,18 +565,27 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 	}
 }
 
-// through finds the edge in front of a host that the site serves: one that the domain's own line names for it.
-func (b *builder) through(d *Domain, h web.Host, n *Node, byLabel map[string]*Carrier) {
+// served finds who answers at a host that the site serves: the edge in front of it, which the domain's own line names for
+// it, or else whoever serves the site.
+func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Carrier) {
 	label := "apex"
 	if h != d.Name {
 		label = strings.TrimSuffix(h.String(), "."+d.Name.String())
 	}
-	c := byLabel[label]
+	c, named := byLabel[label]
 	if n != nil && n.Kind == Scalar {
 		c = b.estate.Carrier(n.Text)
 	}
-	if c != nil && c.By.Row().PassesOn {
+	switch {
+	case c != nil && c.By.Row().PassesOn:
 		d.Through[h] = c
+		return
+	case named && c != nil && c != b.estate.Site.Carrier:
+		b.fail(n, fmt.Sprintf("the site serves %s itself, and %s is named as its carrier", h, c.Name),
+			"an edge network in front of the site, or nobody", "who serves the site is written as site.carrier: "+c.Name)
+	}
+	if b.estate.Site.Carrier != nil {
+		d.Served[h] = b.estate.Site.Carrier
 	}
 }
 

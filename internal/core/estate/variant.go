@@ -14,7 +14,7 @@ func (e *Estate) clone() *Estate {
 	c.Domains, c.byName = nil, map[web.Host]*Domain{}
 	for _, d := range e.Domains {
 		copied := *d
-		copied.Carry, copied.Through = maps.Clone(d.Carry), maps.Clone(d.Through)
+		copied.Carry, copied.Through, copied.Served = maps.Clone(d.Carry), maps.Clone(d.Through), maps.Clone(d.Served)
 		c.Domains = append(c.Domains, &copied)
 		c.byName[d.Name] = &copied
 	}
@@ -50,6 +50,10 @@ func (e *Estate) WithCanonical(host web.Host) *Estate {
 		carrier, through := home.Carry[host], home.Through[old.Host]
 		delete(home.Carry, host)
 		delete(home.Through, old.Host)
+		if served := home.Served[old.Host]; served != nil {
+			delete(home.Served, old.Host)
+			home.Served[host] = served
+		}
 		if carrier != nil {
 			home.Carry[old.Host] = carrier
 		}

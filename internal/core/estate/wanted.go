@@ -149,7 +149,7 @@ func (b *builder) allWanted(d *Domain, n *Node) {
 		})
 	}
 	for _, c := range b.estate.Carriers {
-		if !slices.ContainsFunc(d.Hosts(), func(h web.Host) bool { return d.Carry[h] == c }) {
+		if !slices.ContainsFunc(d.Hosts(), func(h web.Host) bool { return d.AnsweredBy(h, c) }) {
 			continue
 		}
 		for _, w := range c.Wanted {

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -47,7 +48,13 @@ func certificatesOf(w *predict.Web) []Certificate {
 	}
 	site := Certificate{Carrier: SiteName, When: string(estate.Before), Issuer: w.Estate.Site.Issuer}
 	for _, h := range slices.Concat(w.Estate.Site.Hosts, w.Estate.Site.Also) {
+		if d := w.Estate.DomainOf(h); d != nil && d.Served[h] != nil && d.Through[h] == nil && w.Means(d.Name) {
+			continue // its carrier holds it
+		}
 		site.Names = append(site.Names, h.String())
+	}
+	if len(site.Names) == 0 {
+		return all
 	}
 	return append(all, site)
 }
@@ -56,10 +63,7 @@ func certificatesOf(w *predict.Web) []Certificate {
 // over TLS.
 func holders(e *estate.Estate, d *estate.Domain, h web.Host) []*estate.Carrier {
 	var all []*estate.Carrier
-	c := d.Carry[h]
-	if c == nil {
-		c = d.Through[h]
-	}
+	c := cmp.Or(d.Carry[h], d.Through[h], d.Served[h])
 	if c != nil && c.TLS && !(c.ApexOnly && !h.IsApex()) {
 		all = append(all, c)
 	}
@@ -169,12 +173,16 @@ func withIssuers(
 ) ([]Certificate, found) {
 	var f found
 	unseen := map[string][]string{}
+	var barring bars
 	all = slices.Clone(all)
 	for i := range all {
 		c := &all[i]
 		carrier := e.Carrier(c.Carrier)
 		if carrier != nil && c.Issuer == "" {
 			c.Issuer = carrier.Issuer
+			if carrier == e.Site.Carrier {
+				c.Issuer = cmp.Or(c.Issuer, e.Site.Issuer)
+			}
 		}
 		for _, name := range c.Names {
 			sets, seen := records(name)
@@ -185,7 +193,7 @@ func withIssuers(
 			if zone := missed(name, i.At); zone != "" {
 				unseen[zone] = append(unseen[zone], name)
 			}
-			checkIssuer(c, name, i, &f)
+			checkIssuer(c, name, i, &f, &barring)
 		}
 		if carrier == nil || c.Domain == "" {
 			continue
@@ -197,6 +205,7 @@ func withIssuers(
 			}
 		}
 	}
+	f.findings = append(f.findings, barring.findings()...)
 	for _, zone := range slices.Sorted(maps.Keys(unseen)) {
 		slices.Sort(unseen[zone])
 		f.note(IssuersUnseen, append([]string{zone}, slices.Compact(unseen[zone])...)...)
@@ -223,7 +232,7 @@ func missedIssuersOf(zones []Zone) missedIssuers {
 }
 
 // checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may issue it.
-func checkIssuer(c *Certificate, name string, i Issuance, f *found) {
+func checkIssuer(c *Certificate, name string, i Issuance, f *found, b *bars) {
 	for _, m := range i.May {
 		if !slices.Contains(c.MayIssue, m) {
 			c.MayIssue = append(c.MayIssue, m)
@@ -254,27 +263,56 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *found) {
 		if wants == "" {
 			wants = "whoever issues the certificates of " + c.Carrier
 		}
-		fix := fmt.Sprintf("Add CAA 0 %s %q at %s before the certificate is asked for.", tag, c.Issuer, i.At)
-		if c.Issuer == "" {
+		bar := barred{at: i.At, may: may, wants: wants, carrier: c.Carrier, tag: tag, issuer: c.Issuer, listed: i.May}
+		b.add(bar, name)
+	}
+}
+
+// barred is an issuer that CAA records bar from issuing a carrier's certificates, and for which names.
+type barred struct {
+	at, may, wants, carrier, tag, issuer string
+	listed, names                        []string
+}
+
+// bars gathers what is barred: one cause, however many names there are.
+type bars []barred
+
+func (b *bars) add(one barred, name string) {
+	i := slices.IndexFunc(*b, func(o barred) bool {
+		return o.at == one.at && o.tag == one.tag && o.issuer == one.issuer && o.carrier == one.carrier
+	})
+	if i < 0 {
+		i = len(*b)
+		*b = append(*b, one)
+	}
+	(*b)[i].names = append((*b)[i].names, name)
+}
+
+func (b bars) findings() []finding.Finding {
+	var all []finding.Finding
+	for _, o := range b {
+		fix := fmt.Sprintf("Add CAA 0 %s %q at %s before the certificate is asked for.", o.tag, o.issuer, o.at)
+		if o.issuer == "" {
 			fix = fmt.Sprintf(
 				"Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for it at %s.",
-				c.Carrier,
-				i.At,
+				o.carrier,
+				o.at,
 			)
 		}
-		f.find(
+		all = append(all, finding.New(
 			finding.IssuerBarred,
-			name,
+			o.at,
 			fmt.Sprintf(
 				"The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that of %s.",
-				i.At,
-				may,
-				name,
-				wants,
-				c.Carrier,
+				o.at,
+				o.may,
+				strings.Join(o.names, ", "),
+				o.wants,
+				o.carrier,
 			),
 			fix,
-			map[string]any{"at": i.At, "may": i.May, "issuer": c.Issuer},
-		)
+			map[string]any{"at": o.at, "may": o.listed, "issuer": o.issuer, "names": o.names},
+		))
 	}
+	return all
 }

@@ -21,6 +21,8 @@ type Carried struct {
 	Hosts   []string
 	Limits  []string // in words
 	Entries []Entry  // in their order
+
+	redirects bool // it carries hosts that do, beside those where it serves the site
 }
 
 // Kind says what an entry is about.
@@ -130,6 +132,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 		hosts := carriedBy(z.domain, c)
 		for _, h := range hosts {
 			k.Hosts = append(k.Hosts, h.String())
+			k.redirects = k.redirects || z.domain.Served[h] != c
 		}
 		if len(hosts) > 0 && z.domain.State != estate.Moved {
 			for _, step := range c.Steps {
@@ -143,7 +146,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 			k.Entries = append(k.Entries, forwardsToDelete(c, z)...)
 		}
 	}
-	if row.Configured && len(k.Entries) > 0 {
+	if row.Configured && k.redirects && len(k.Entries) > 0 {
 		k.Entries = append(
 			k.Entries,
 			Entry{
@@ -179,7 +182,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 func carriedBy(d *estate.Domain, c *estate.Carrier) []web.Host {
 	var all []web.Host
 	for _, h := range d.Hosts() {
-		if d.Carry[h] == c || d.Through[h] == c {
+		if d.AnsweredBy(h, c) {
 			all = append(all, h)
 		}
 	}
@@ -447,15 +450,20 @@ func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry 
 
 // primaryEntries gives the host to which a platform leads its others.
 func primaryEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	canonical := t.web.Estate.Canonical.Host
+	others := slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return h == canonical })
+	if len(others) == 0 {
+		return nil, nil
+	}
 	why := []Reason{{Why: PrimaryRedirects}}
 	if i, j := slices.Index(c.Steps, estate.Issue), slices.Index(c.Steps, estate.Redirect); i >= 0 && i < j {
 		why = append(why, Reason{Why: AfterCertificates})
 	}
-	return []Entry{{Action: Add, Kind: Primary, Domain: z.Name, Reasons: why, Check: lookAt(hosts[0]), Fields: []Field{
+	return []Entry{{Action: Add, Kind: Primary, Domain: z.Name, Reasons: why, Check: lookAt(others[0]), Fields: []Field{
 		{
 			Name:  "primary",
-			Value: t.web.Estate.Canonical.Host.String(),
-		}, {Name: "redirected to it", Value: joined(hosts)}}}}, nil
+			Value: canonical.String(),
+		}, {Name: "redirected to it", Value: joined(others)}}}}, nil
 }
 
 // zoneEntries gives the zone that an edge network takes over.

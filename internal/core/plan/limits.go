@@ -19,6 +19,9 @@ func limitsOf(w *predict.Web) (found, map[web.Door]bool) {
 			if c := d.Carry[h]; c != nil {
 				l.host(d, h, c)
 			}
+			if c := d.Served[h]; c != nil && d.Through[h] == nil {
+				l.site(d, h, c)
+			}
 		}
 	}
 	return l.found, l.beyond
@@ -29,6 +32,27 @@ type limits struct {
 	found
 	web    *predict.Web
 	beyond map[web.Door]bool
+}
+
+// site adds a finding wherever whoever serves the site cannot do so at a host.
+func (l *limits) site(d *estate.Domain, h web.Host, c *estate.Carrier) {
+	add := func(says, fix string) {
+		l.find(finding.BeyondCarrier, h.String(), says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()})
+	}
+	if c.ApexOnly && !h.IsApex() {
+		add(fmt.Sprintf("%s takes apexes only and cannot serve the site at %s.", c.Name, h), "Let another carrier serve the site.")
+	}
+	if !c.TLS {
+		add(fmt.Sprintf("%s does not speak TLS, and the site is to be served at https://%s.", c.Name, h),
+			"Let a carrier serve the site that speaks TLS.")
+	}
+	if h.IsApex() && len(c.Addresses) == 0 && !d.ApexAlias {
+		add(
+			fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s, where the site is.", c.Name, c.Alias, h),
+			fmt.Sprintf("Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or "+
+				"let the site be at https://www.%s.", c.Name, h),
+		)
+	}
 }
 
 // host adds a finding wherever a carrier cannot do what a host asks of it, and says what a visitor meets there.

@@ -269,7 +269,7 @@ func stepsOfRedirects(carriers []Carried) []Step {
 	s := Step{Kind: PlaceRedirects}
 	byKind := map[estate.Kind][]string{}
 	for _, c := range carriers {
-		if len(c.Hosts) > 0 {
+		if c.redirects {
 			byKind[estate.Kind(c.By)] = append(byKind[estate.Kind(c.By)], c.Name)
 		}
 	}

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 
@@ -25,10 +26,7 @@ type want struct {
 func wantsOf(s sight) (wants []want, notes []Note) {
 	site := &estate.Carrier{Name: SiteName, Addresses: s.estate.Site.Addresses, Alias: s.estate.Site.Alias}
 	for _, h := range s.domain.Hosts() {
-		c := s.domain.Carry[h]
-		if c == nil {
-			c = site
-		}
+		c := cmp.Or(s.domain.Carry[h], s.domain.Served[h], site)
 		if through := s.domain.Through[h]; through != nil {
 			c = through
 		}
@@ -203,7 +201,8 @@ func (s sight) doneWith(r estate.Wanted) []Reason {
 // carrier.
 func certified(d *estate.Domain, seen *survey.Domain) bool {
 	some := false
-	for h, c := range d.Carry {
+	for _, h := range d.Hosts() {
+		c := cmp.Or(d.Carry[h], d.Served[h])
 		if c == nil || !c.TLS {
 			continue
 		}

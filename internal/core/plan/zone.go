@@ -352,7 +352,7 @@ func afterwards(seen []record.Set, changes []Change) []record.Set {
 func ttlsOf(s sight, wants []want, changes []Change) []TTL {
 	var all []TTL
 	for _, c := range changes {
-		if c.Action != Replace && c.Action != Remove || !isAddress(c.Type) {
+		if c.Action != Replace && c.Action != Remove || !isAddress(c.Type) || c.UntiesMail() {
 			continue
 		}
 		set, _ := s.set(c.Name, c.Type)
