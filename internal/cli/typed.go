@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
@@ -64,7 +65,7 @@ entries, hosts, patterns, delegations; and for each a command that shows that it
 func (p *program) writeZone() *cobra.Command {
 	var from estateOptions
 	var out string
-	var force bool
+	var force, asItIs bool
 	c := &cobra.Command{
 		Use:   "zone",
 		Short: "Write each zone as it is after the changes, as a standard zone file",
@@ -72,7 +73,8 @@ func (p *program) writeZone() *cobra.Command {
 with the serial of the SOA one higher, and with the new name servers where the zone moves to others. Name servers load
 it, and most providers import it.`,
 		Example: `  upperpath write zone
-  upperpath write zone --only ferryhouse.example --out new-zones`,
+  upperpath write zone --only ferryhouse.example --out new-zones
+  upperpath write zone --as-it-is --out copies`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			_, made, err := from.readSeen(c.Context())
@@ -84,6 +86,11 @@ it, and most providers import it.`,
 			for i := range made.Zones {
 				z := &made.Zones[i]
 				sets, err := z.File(made)
+				what := "as it is after the changes of the plan"
+				if asItIs {
+					sets, err = z.AsItIs(made)
+					what = "as it is, to be copied to other name servers"
+				}
 				if errors.Is(err, plan.ErrUnseen) {
 					err = fmt.Errorf("%w; survey it, or give its file with --zone", err)
 				}
@@ -91,7 +98,7 @@ it, and most providers import it.`,
 					failures = append(failures, err)
 					continue
 				}
-				text, err := files.ZoneText(z.Name, sets, "as it is after the changes of the plan",
+				text, err := files.ZoneText(z.Name, sets, what,
 					files.Marks{Partial: z.Partial, Remaining: z.Remaining, Missed: z.Missed})
 				if err != nil {
 					return failed(err)
@@ -101,7 +108,10 @@ it, and most providers import it.`,
 					return err
 				}
 				fmt.Fprintf(p.out, "%s\n", path)
-				lost := z.Lost(made)
+				var lost []finding.Finding
+				if !asItIs {
+					lost = z.Lost(made)
+				}
 				for _, f := range lost {
 					fmt.Fprintf(p.out, "  %s %s\n", f.Says, f.Fix)
 				}
@@ -127,6 +137,7 @@ it, and most providers import it.`,
 	from.flags(c)
 	from.zoneFlags(c)
 	c.Flags().StringVar(&out, "out", "zones", "the `FOLDER` to write into")
+	c.Flags().BoolVar(&asItIs, "as-it-is", false, "write what is there today, to be copied to the next name servers")
 	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
 	return c
 }

@@ -58,7 +58,10 @@ func viewOf(z plan.Zone) zoneView {
 		v.stays = append(v.stays, strings.Join(reasons[r], ", ")+": "+lowerFirst(r))
 	}
 	facts := []string{}
-	if z.RecordsAt != "" {
+	switch {
+	case z.Move != nil:
+		facts = append(facts, fmt.Sprintf("typed at %s from the move on, until then at %s", z.Next, z.Present))
+	case z.RecordsAt != "":
 		facts = append(facts, "typed at "+z.RecordsAt)
 	}
 	facts = append(facts, plural(len(v.changes), "change"), plural(stays, "record set")+" stay")
@@ -182,9 +185,6 @@ func moveText(z plan.Zone) []string {
 	}
 	if len(lost) > 0 {
 		all = append(all, "What works only on the old servers and goes with them: "+strings.Join(lost, "; ")+".")
-	}
-	for i, step := range m.Steps {
-		all = append(all, fmt.Sprintf("(%d) %s", i+1, MoveStepText(step)))
 	}
 	return all
 }

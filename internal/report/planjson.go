@@ -176,7 +176,7 @@ func zoneJSON(z plan.Zone) jsonZone {
 			v.Move.Loses = append(v.Move.Loses, LossText(l))
 		}
 		for _, s := range m.Steps {
-			v.Move.Order = append(v.Move.Order, MoveStepText(s))
+			v.Move.Order = append(v.Move.Order, StepText(s))
 		}
 	}
 	return v

@@ -10,6 +10,7 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 )
@@ -93,6 +94,12 @@ var recordHead = []string{
 	"type",
 	"old value",
 	"value",
+	"priority",
+	"weight",
+	"port",
+	"flags",
+	"tag",
+	"rest of the value",
 	"value as in a zone file",
 	"strings",
 	"TTL in seconds",
@@ -111,10 +118,19 @@ func recordRows(lines []plan.Line) [][]string {
 		if l.Do == plan.Remove {
 			ttl, words = "", ""
 		}
+		step := ""
+		if l.Step > 0 {
+			step = fmt.Sprint(l.Step)
+		}
+		apart := map[string]string{}
+		rest := ""
+		for _, b := range boxes(l) {
+			apart[b[0]], rest = b[1], b[1]
+		}
 		rows = append(
 			rows,
 			[]string{
-				fmt.Sprint(l.Step),
+				step,
 				string(l.Do),
 				unicodeName(l.Zone),
 				l.Label,
@@ -122,6 +138,12 @@ func recordRows(lines []plan.Line) [][]string {
 				kindName(l.Type),
 				l.Was,
 				l.Value,
+				apart["priority"],
+				apart["weight"],
+				apart["port"],
+				apart["flags"],
+				apart["tag"],
+				rest,
 				l.Dotted,
 				stringsText(l.Strings),
 				ttl,
@@ -187,8 +209,9 @@ func entryTable(entries []plan.Entry) ([]string, [][]string) {
 // sheetPage writes the page of one place.
 func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
 	fmt.Fprintf(w, "# What to type at %s\n\n", md(s.Place))
+	notReady(w, p)
 	zones := linesByZone(s.Lines)
-	if len(zones) > 0 {
+	if steps(s.Lines) > 0 {
 		prose(
 			w,
 			fmt.Sprintf(
@@ -226,6 +249,25 @@ func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
 	}
 }
 
+// notReady heads a sheet of a plan that does not hold with why it does not.
+func notReady(w io.Writer, p *plan.Plan) {
+	faults := slices.DeleteFunc(slices.Clone(p.Findings), func(f finding.Finding) bool { return f.Severity != finding.Error })
+	if len(faults) == 0 {
+		return
+	}
+	prose(w, fmt.Sprintf("**NOT READY**: the plan has %s. Type nothing of this before they are gone, but for what mends them.",
+		plural(len(faults), "error")))
+	fmt.Fprintln(w)
+	const most = 10
+	for _, f := range faults[:min(len(faults), most)] {
+		fmt.Fprintln(w, "- "+strings.TrimPrefix(wrapProse(md(f.Code.String()+" "+f.Subject+": "+f.Says), "  "), "  "))
+	}
+	if more := len(faults) - most; more > 0 {
+		fmt.Fprintf(w, "- and %d more: upperpath plan\n", more)
+	}
+	fmt.Fprintln(w)
+}
+
 // partly names the zones of which only a part was seen.
 func partly(p *plan.Plan, zones [][]plan.Line) []string {
 	var all []string
@@ -249,37 +291,76 @@ func linesByZone(lines []plan.Line) [][]plan.Line {
 	return all
 }
 
-// steps counts the changes to which lines belong.
+// steps counts the changes to which lines belong; TTLs alone are none.
 func steps(lines []plan.Line) int {
 	n := 0
 	for i, l := range lines {
-		if i == 0 || lines[i-1].Zone != l.Zone || lines[i-1].Step != l.Step {
+		if l.Step > 0 && (i == 0 || lines[i-1].Zone != l.Zone || lines[i-1].Step != l.Step) {
 			n++
 		}
 	}
 	return n
 }
 
-// zonePage writes the changes of one zone: what to type, and below it why and how to tell that it worked.
+// zonePage writes the changes of one zone: what to type, and below it why and how to tell that it worked. TTLs that are
+// lowered before and raised afterwards stand in tables of their own.
 func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 	zone := lines[0].Zone
 	fmt.Fprintf(w, "\n## %s\n", md(unicodeName(zone)))
-	for _, z := range p.Zones {
-		if z.Name != zone {
-			continue
+	doing := func(do ...plan.Action) []plan.Line {
+		return slices.DeleteFunc(slices.Clone(lines), func(l plan.Line) bool { return !slices.Contains(do, l.Do) })
+	}
+	changes := doing(plan.Add, plan.Remove, plan.Replace)
+	i := slices.IndexFunc(p.Zones, func(z plan.Zone) bool { return z.Name == zone })
+	z := &p.Zones[i]
+	if z.Note != "" {
+		fmt.Fprintln(w)
+		prose(w, "Note: "+md(z.Note))
+	}
+	if low := doing(plan.Lower); len(low) > 0 {
+		longest := 0
+		for _, t := range z.TTLs {
+			longest = max(longest, t.LowerBefore)
 		}
-		for _, t := range ttlText(z) {
-			fmt.Fprintln(w)
-			prose(w, md(t))
+		fmt.Fprintln(w)
+		prose(w, fmt.Sprintf("First lower these TTLs, at least %s before anything else changes.", plan.Words(longest)))
+		recordTable(w, low)
+	}
+	if n, wait := z.MailFirst(); n > 0 && len(changes) > 0 && (z.Move == nil || changes[0].Early) {
+		what := fmt.Sprintf("The first %d steps untie mail from the web. Type them", n)
+		if n == 1 {
+			what = "The first step unties mail from the web. Type it"
 		}
-		if n, wait := z.MailFirst(); n > 0 {
-			fmt.Fprintln(w)
-			what := fmt.Sprintf("The first %d steps untie mail from the web. Type them", n)
-			if n == 1 {
-				what = "The first step unties mail from the web. Type it"
+		fmt.Fprintln(w)
+		prose(w, fmt.Sprintf("%s, wait %s, and only then go on.", what, plan.Words(wait)))
+	}
+	if len(changes) > 0 {
+		recordTable(w, changes)
+		fmt.Fprintln(w)
+		for i, l := range changes {
+			if i == 0 || changes[i-1].Step != l.Step {
+				whyLine(w, l)
 			}
-			prose(w, fmt.Sprintf("%s, wait %s, and only then go on.", what, plan.Words(wait)))
 		}
+	}
+	if z.AbsentFor > 0 && slices.ContainsFunc(changes, func(l plan.Line) bool { return l.Do == plan.Add }) {
+		fmt.Fprintln(w)
+		prose(w, fmt.Sprintf("What is new: a resolver that has looked for it goes on saying for %s that it is not there (RFC 2308).",
+			plan.Words(z.AbsentFor)))
+	}
+	if high := doing(plan.Raise); len(high) > 0 {
+		fmt.Fprintln(w)
+		prose(w, "A day later, when nothing had to be taken back, raise these TTLs.")
+		recordTable(w, high)
+	}
+}
+
+// recordTable writes records as they are typed, a line each.
+func recordTable(w io.Writer, lines []plan.Line) {
+	head := []string{"step", "do", "label", "type", "value", "TTL", "full name", "as in a zone file"}
+	apart := slices.ContainsFunc(lines, func(l plan.Line) bool { return len(boxes(l)) > 1 })
+	if apart {
+		head = slices.Insert(head, 5, "in boxes of their own")
 	}
 	var rows [][]string
 	for _, l := range lines {
@@ -301,44 +382,63 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		if l.Dotted == l.Value && l.Value != "" {
 			dotted = "the same"
 		}
-		rows = append(
-			rows,
-			[]string{
-				fmt.Sprint(l.Step),
-				"**" + string(l.Do) + "**",
-				codeText(l.Label),
-				md(kindName(l.Type)),
-				value,
-				ttl,
-				codeText(l.Name),
-				dotted,
-			},
-		)
+		step := ""
+		if l.Step > 0 {
+			step = fmt.Sprint(l.Step)
+		}
+		cells := []string{step, "**" + string(l.Do) + "**", codeText(l.Label), md(kindName(l.Type)), value, ttl, codeText(l.Name), dotted}
+		if apart {
+			var words []string
+			for _, b := range boxes(l) {
+				words = append(words, b[0]+" "+codeText(b[1]))
+			}
+			cells = slices.Insert(cells, 5, strings.Join(words, ", "))
+		}
+		rows = append(rows, cells)
 	}
-	rawTable(w, []string{"step", "do", "label", "type", "value", "TTL", "full name", "as in a zone file"}, rows)
+	rawTable(w, head, rows)
+}
+
+// boxes gives the parts of a value that many forms ask for in boxes of their own, each with the name of its box; nil for
+// a value of one part.
+func boxes(l plan.Line) [][2]string {
+	names := map[string][]string{
+		"MX":  {"priority", "mail server"},
+		"SRV": {"priority", "weight", "port", "target"},
+		"CAA": {"flags", "tag", "issuer"},
+	}[l.Type]
+	parts := strings.SplitN(l.Value, " ", len(names))
+	if len(names) == 0 || len(parts) != len(names) {
+		return nil
+	}
+	var all [][2]string
+	for i, name := range names {
+		part := parts[i]
+		if l.Type == "CAA" && i == 2 {
+			part = record.Unquote(part)
+		}
+		all = append(all, [2]string{name, part})
+	}
+	return all
+}
+
+// whyLine says why a change is made, and below it which command shows that it worked, and what that prints, line by
+// line.
+func whyLine(w io.Writer, l plan.Line) {
+	command, says := checkText(l.Check)
+	number := fmt.Sprintf("%d. ", l.Step)
+	space := strings.Repeat(" ", len(number))
+	item(w, l.Step, fmt.Sprintf("%s %s: %s It worked when this prints what stands below it, in whatever order.",
+		codeText(l.Label), md(l.Type), md(Because(l.Reasons))))
+	fmt.Fprintf(w, "\n%s    %s\n", space, command)
+	lines := l.Check.Values
+	if says == "nothing" || l.Check.Alias {
+		lines = []string{"(" + says + ")"}
+	}
+	for _, line := range lines {
+		fmt.Fprintf(w, "%s    %s\n", space, line)
+	}
 	fmt.Fprintln(w)
-	for i, l := range lines {
-		if i > 0 && lines[i-1].Step == l.Step {
-			continue
-		}
-		command, says := checkText(l.Check)
-		expect := codeText(says)
-		if says == "nothing" {
-			expect = "nothing"
-		}
-		item(
-			w,
-			l.Step,
-			fmt.Sprintf(
-				"%s %s: %s It worked when %s says %s.",
-				codeText(l.Label),
-				md(l.Type),
-				md(Because(l.Reasons)),
-				codeText(command),
-				expect,
-			),
-		)
-	}
 }
 
 // codeText gives a value to be typed as it is, in backquotes, more of them than stand together in it (CommonMark 0.31,

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"time"
@@ -440,17 +441,11 @@ func stepText(s plan.Step) string {
 		return certificatesText(s)
 	case plan.ClaimHosts:
 		return fmt.Sprintf("Claim %s at %s before any record points there.", few(s.Hosts, 6), s.Provider)
-	case plan.CreateZones:
-		what := "the zone"
-		if len(s.Zones) > 1 {
-			what = "the zones"
-		}
-		return fmt.Sprintf(
-			"Create %s %s at %s with everything that is there today: upperpath write zone.",
-			what,
-			few(s.Zones, 6),
-			s.Provider,
-		)
+	case plan.MakeEarly:
+		return fmt.Sprintf("At %s make the %s of %s that come before the move, and survey again.", s.Provider,
+			plural(s.Count, "change"), few(s.Zones, 6))
+	case plan.CopyZones, plan.SeeAgreement, plan.FindDS, plan.RemoveDS, plan.ChangeNameServers, plan.LeaveOld, plan.SignAnew:
+		return moveStepText(s)
 	case plan.PlaceRedirects:
 		var how []string
 		if len(s.Carriers) > 0 {
@@ -472,13 +467,6 @@ func stepText(s plan.Step) string {
 		return fmt.Sprintf("Wait %s: so long some resolvers may give the old answer, or the old absence.", plan.Words(s.Wait))
 	case plan.SetRecords:
 		return "Set the records above, and wait for the old TTLs to run out."
-	case plan.ChangeNameServers:
-		return fmt.Sprintf(
-			"Move %s to the name servers %s, once they agree with the old ones; the old delegation lives for %s.",
-			s.Zones[0],
-			both(s.Servers),
-			plan.Words(s.Wait),
-		)
 	case plan.IssueCertificates:
 		var late []string
 		for _, l := range s.Late {
@@ -514,30 +502,35 @@ func certificatesText(s plan.Step) string {
 	return says + "."
 }
 
-// MoveStepText says what is done in a step of a zone's move to other name servers.
-func MoveStepText(s plan.Step) string { return moveStepText(s) + partText(s) }
-
+// moveStepText says what is done in a step of zones' move to other name servers.
 func moveStepText(s plan.Step) string {
-	to := strings.Join(s.Servers, " and ")
+	zones, to := few(s.Zones, 6), strings.Join(s.Servers, " and ")
+	registrar := cmp.Or(s.Provider, "the registrar")
+	wait := plan.Words(s.Wait)
+	if s.Unknown {
+		wait = fmt.Sprintf("at least %s (the TTL at the zone above is not known; a survey sees it)", wait)
+	}
 	switch s.Kind {
-	case plan.CreateZone:
-		return fmt.Sprintf(
-			"Create the zone at %s with everything that it holds, changed as the plan says (upperpath write zone).",
-			to,
-		)
+	case plan.CopyZones:
+		only := ""
+		if len(s.Zones) == 1 {
+			only = " --only " + s.Zones[0]
+		}
+		return fmt.Sprintf("Copy %s as it is to %s: upperpath write zone --as-it-is%s.", zones, s.Provider, only)
 	case plan.SeeAgreement:
-		return "Survey again: the old and the new servers are asked for everything known, and must agree."
+		return fmt.Sprintf("Survey again: the present and the next name servers of %s are asked for everything known, name by name, "+
+			"and must agree.", zones)
+	case plan.FindDS:
+		return fmt.Sprintf("%s is signed, and nobody has seen whether the zone above has a DS record of it: survey it, or ask %s. If it "+
+			"has, have it removed before the name servers change, and wait for its TTL.", zones, registrar)
 	case plan.RemoveDS:
-		return fmt.Sprintf("Have the registrar remove the DS record, and wait %s.", plan.Words(s.Wait))
+		return fmt.Sprintf("Have %s remove the DS record of %s, and wait %s.", registrar, zones, wait)
 	case plan.ChangeNameServers:
-		return fmt.Sprintf("Change the name servers at the registrar to %s.", to)
+		return fmt.Sprintf("At %s change the name servers of %s to %s, once they agree with the present ones.", registrar, zones, to)
 	case plan.LeaveOld:
-		return fmt.Sprintf(
-			"Leave the old servers as they are for %s: so long the old delegation lives (its TTL).",
-			plan.Words(s.Wait),
-		)
+		return fmt.Sprintf("Leave %s as it is at the old name servers for %s: so long the old delegation lives.", zones, wait)
 	case plan.SignAnew:
-		return "Sign the zone at the new servers, and only then publish the new DS at the registrar."
+		return fmt.Sprintf("Sign %s at the next name servers, and only then publish the new DS at the registrar.", zones)
 	}
 	return ""
 }

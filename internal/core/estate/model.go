@@ -99,20 +99,21 @@ const (
 
 // Domain is one registrable domain of the estate.
 type Domain struct {
-	Name      web.Host
-	LeadsTo   web.URL
-	Fallback  Fallback
-	Carry     map[web.Host]*Carrier // who carries the doors of a host; the site's own hosts have none
-	Further   []web.Host            // hosts beside apex and www
-	Mail      string                // keep or none
-	Wave      int
-	State     State
-	Renews    time.Time
-	Registrar string
-	RecordsAt string
-	Wanted    []Wanted
-	Note      string
-	Line      int // in the estate file
+	Name        web.Host
+	LeadsTo     web.URL
+	Fallback    Fallback
+	Carry       map[web.Host]*Carrier // who carries the doors of a host; the site's own hosts have none
+	Further     []web.Host            // hosts beside apex and www
+	Mail        string                // keep or none
+	Wave        int
+	State       State
+	Renews      time.Time
+	Registrar   string
+	RecordsAt   string // where the records are typed from the move on
+	RecordsFrom string // where they are typed today; "" where nobody says
+	Wanted      []Wanted
+	Note        string
+	Line        int // in the estate file
 
 	Through     map[web.Host]*Carrier // the edge in front of a host that the site serves
 	Served      map[web.Host]*Carrier // who serves a host of the site, where somebody says

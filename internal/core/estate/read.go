@@ -43,10 +43,10 @@ type builder struct {
 }
 
 type domainDefaults struct {
-	carrier, recordsAt, registrar, mail string
-	fallback                            Fallback
-	wave                                int
-	node                                *Node
+	carrier, recordsAt, recordsFrom, registrar, mail string
+	fallback                                         Fallback
+	wave                                             int
+	node                                             *Node
 }
 
 func (b *builder) estateFile(root *Node) {
@@ -323,6 +323,7 @@ func (b *builder) readDefaults(n *Node) {
 	b.mapping(n, "defaults",
 		field{"carrier", func(n *Node) { d.carrier, d.node = b.text(n, "defaults: carrier"), n }},
 		field{"records-at", func(n *Node) { d.recordsAt = b.text(n, "defaults: records-at") }},
+		field{"records-from", func(n *Node) { d.recordsFrom = b.text(n, "defaults: records-from") }},
 		field{"registrar", func(n *Node) { d.registrar = b.text(n, "defaults: registrar") }},
 		field{"mail", func(n *Node) { d.mail = b.oneOf(n, "defaults: mail", "keep", "none") }},
 		field{"wave", func(n *Node) { d.wave = b.number(n, "defaults: wave", 1) }},
@@ -359,16 +360,17 @@ func (b *builder) findCarrier(n *Node, name string) *Carrier {
 func (b *builder) domain(n *Node) {
 	def := b.defaults
 	d := &Domain{
-		Carry:     map[web.Host]*Carrier{},
-		Through:   map[web.Host]*Carrier{},
-		Served:    map[web.Host]*Carrier{},
-		Fallback:  def.fallback,
-		Mail:      def.mail,
-		Wave:      def.wave,
-		State:     Planned,
-		RecordsAt: def.recordsAt,
-		Registrar: def.registrar,
-		Line:      n.Line,
+		Carry:       map[web.Host]*Carrier{},
+		Through:     map[web.Host]*Carrier{},
+		Served:      map[web.Host]*Carrier{},
+		Fallback:    def.fallback,
+		Mail:        def.mail,
+		Wave:        def.wave,
+		State:       Planned,
+		RecordsAt:   def.recordsAt,
+		RecordsFrom: def.recordsFrom,
+		Registrar:   def.registrar,
+		Line:        n.Line,
 	}
 	var name, leadsTo, carrier, hosts, wanted *Node
 	if n.Kind == Scalar {
@@ -388,6 +390,7 @@ func (b *builder) domain(n *Node) {
 			field{"renews", func(n *Node) { d.Renews = b.date(n, "renews") }},
 			field{"registrar", func(n *Node) { d.Registrar = b.text(n, "registrar") }},
 			field{"records-at", func(n *Node) { d.RecordsAt = b.text(n, "records-at") }},
+			field{"records-from", func(n *Node) { d.RecordsFrom = b.text(n, "records-from") }},
 			field{"wanted", func(n *Node) { wanted = n }},
 			field{"apex-alias", func(n *Node) { d.ApexAlias = b.boolean(n, "apex-alias") }},
 			field{"name-servers", func(n *Node) { d.NameServers = b.hosts(n, "name-servers") }},

@@ -64,6 +64,8 @@ const (
 	StaleDS
 	SignatureExpired
 	CutOff
+	MovedUnseen
+	ProviderBound
 	DeclaredOtherwise
 	DoubledName
 
@@ -449,6 +451,18 @@ var table = [codes]Kind{
 		Means: "A record stands at or below a name that is delegated to other name servers.",
 		Meets: "Nothing of it: resolvers follow the delegation, and never see the record.",
 		Do:    "Type it at the name servers to which the name is delegated, or remove the delegation.",
+	},
+	MovedUnseen: {
+		Name: "moved-unseen", Severity: Error, About: "records",
+		Means: "A zone is to move to other name servers, and not all of it was seen.",
+		Meets: "Whatever hung on a record that nobody saw: mail, a service, a proof.",
+		Do:    "Take the zone from its provider's export, or have it handed out whole, before it is copied.",
+	},
+	ProviderBound: {
+		Name: "provider-bound", Severity: Warning, About: "records",
+		Means: "The present provider does more than answer for the zone (forwarding, mail, parking), and that ends when the zone leaves.",
+		Meets: "A door that leads nowhere, or mail that comes back, from that day on.",
+		Do:    "Have somebody else do it before the delegation changes, or leave the zone there.",
 	},
 	DeclaredOtherwise: {
 		Name: "declared-otherwise", Severity: Warning, About: "records",

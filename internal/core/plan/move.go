@@ -20,6 +20,7 @@ type Move struct {
 	From     []string `json:"from"`
 	To       []string `json:"to"`
 	OldLives int      `json:"old_lives"`    // for how long resolvers may go on asking the old servers, in seconds
+	Unknown  bool     `json:"-"`            // nobody has seen the TTL of the delegation at the zone above, which may be longer
 	Ready    bool     `json:"ready"`        // every new server was asked and says what it should
 	DS       []string `json:"ds,omitempty"` // at the parent today
 	Loses    []Loss   `json:"-"`            // what works only on the old provider's servers
@@ -53,14 +54,89 @@ func moveOf(s sight, wants []want, whole []record.Set) (*Move, found) {
 	}
 	ns, _ := s.set(s.zone(), "NS")
 	m := &Move{From: from, To: to, OldLives: max(s.seen.Parent.TTL, ns.TTL)}
+	m.Unknown = s.seen.Parent.TTL == 0
+	if m.Unknown {
+		m.OldLives = max(m.OldLives, unknownTTL)
+	}
 	for _, ds := range s.seen.Parent.DS {
 		m.DS = append(m.DS, ds.Text)
 	}
+	movedUnseen(s, to, &f)
 	m.Loses = losesWithServers(s, to, &f)
+	providerBound(s, m, &f)
 	staleDS(s, m, &f)
 	m.Ready = comingAgrees(s, to, differences{s, wants, whole}, &f)
-	m.Steps = stepsOfMove(s.zone(), m, s.seen.Partial || len(s.seen.Missed) > 0)
+	m.Steps = stepsOfMove(s, m)
 	return m, f
+}
+
+// movedUnseen says that a move rests on a picture of which parts are missing: what nobody saw is not copied.
+func movedUnseen(s sight, to []string, f *found) {
+	why := ""
+	switch {
+	case s.seen.Partial:
+		why = "it was asked about name by name, and other records may be there"
+	case len(s.seen.Missed) > 0:
+		m := s.seen.Missed[0]
+		why = fmt.Sprintf("nobody answered about %s %s, for one", m.Name, m.Type)
+	default:
+		return
+	}
+	f.find(
+		finding.MovedUnseen,
+		s.zone(),
+		fmt.Sprintf("%s is to move to %s, and not all of it was seen: %s.", s.zone(), strings.Join(to, " and "), why),
+		"Have the present provider hand the zone out, or export it there, and plan from that; what nobody saw would be lost.",
+		map[string]any{"partial": s.seen.Partial, "missed": len(s.seen.Missed), "to": to},
+	)
+}
+
+// providerBound says what the present provider does beside its name servers, and may end with them.
+func providerBound(s sight, m *Move, f *found) {
+	theirs := map[string]bool{}
+	for _, n := range m.From {
+		if apex := registrable(n); apex != "" && apex != s.zone() {
+			theirs[apex] = true
+		}
+	}
+	add := func(what string, evidence map[string]any) {
+		f.find(
+			finding.ProviderBound,
+			s.zone(),
+			fmt.Sprintf("%s leaves %s, and %s: that may end with the zone.", s.zone(), strings.Join(m.From, " and "), what),
+			"Ask there whether it goes on without the zone; if not, have somebody else do it before the delegation changes.",
+			evidence,
+		)
+	}
+	mx, _ := s.set(s.zone(), "MX")
+	for _, v := range mx.Values {
+		if target := record.Target("MX", v); theirs[registrable(target)] {
+			add(fmt.Sprintf("its mail goes to %s, of the same provider (a mailbox there, or mail forwarding)", target),
+				map[string]any{"mx": record.Plain("MX", v)})
+			break
+		}
+	}
+	for _, l := range m.Loses {
+		switch l.Kind {
+		case LosesToday:
+			add(fmt.Sprintf("%s is forwarded by %s today, with its own name servers", l.Host, l.Carrier),
+				map[string]any{"host": l.Host, "carrier": l.Carrier})
+		case LosesAlias:
+			add(fmt.Sprintf("the alias at its apex %s is one that only its provider makes", l.Host), map[string]any{"host": l.Host})
+		}
+	}
+}
+
+// registrable gives the registrable domain of a name, "" where it has none.
+func registrable(name string) string {
+	h, err := web.ParseObservedHost(name)
+	if err != nil {
+		return ""
+	}
+	if apex, ok := h.Apex(); ok {
+		return apex.String()
+	}
+	return ""
 }
 
 // losesWithServers says what works only on the old provider's name servers.

@@ -131,7 +131,7 @@ func TestAZoneThatMoves(t *testing.T) {
 	require.NotNil(t, m)
 	assert.True(t, m.Ready)
 	assert.Equal(t, 86400, m.OldLives)
-	assert.Contains(t, moveOrder(m), "Leave the old servers as they are for 1 day")
+	assert.Contains(t, moveOrder(m), "at the old name servers for 1 day")
 
 	p = planFor(t, moves, moving(t, "@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
 	assert.True(t, zoneOf(t, p, "old.example").Move.Ready, "what says what the plan wants agrees too")
@@ -170,10 +170,10 @@ func TestADSThatWouldBeLeftBehind(t *testing.T) {
 	order := moveOrder(zoneOf(t, p, "old.example").Move)
 	assert.Less(
 		t,
-		strings.Index(order, "remove the DS record, and wait 1 day"),
-		strings.Index(order, "Change the name servers"),
+		strings.Index(order, "remove the DS record of old.example, and wait 1 day"),
+		strings.Index(order, "change the name servers"),
 	)
-	assert.Less(t, strings.Index(order, "Change the name servers"), strings.Index(order, "publish the new DS"))
+	assert.Less(t, strings.Index(order, "change the name servers"), strings.Index(order, "publish the new DS"))
 	p = planFor(t, moves, moving(t, same, func(d *survey.Domain) { signed(d); d.Coming[0].Keys = true }))
 	assert.Empty(t, subjects(p), "the new servers hold the key")
 }

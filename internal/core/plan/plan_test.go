@@ -255,4 +255,4 @@ func said[T any](all []T, words func(T) string) string {
 
 func notes(p *plan.Plan) string { return said(p.Notes, report.NoteText) }
 
-func moveOrder(m *plan.Move) string { return said(m.Steps, report.MoveStepText) }
+func moveOrder(m *plan.Move) string { return said(m.Steps, report.StepText) }

@@ -1,8 +1,8 @@
 package plan
 
 import (
-	"cmp"
 	"slices"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -32,6 +32,7 @@ type Line struct {
 	Through string // the edge network through which it goes
 	Reasons []Reason
 	Check   Check // what shows that it worked
+	Early   bool  // of a zone that moves: at the present name servers
 }
 
 // Sheets gives what is to be typed, place by place: records where they are kept, then the carriers' pages, then
@@ -49,13 +50,22 @@ func (p *Plan) Sheets() []Sheet {
 	seen := surveysOf(p.input)
 	for _, z := range p.Zones {
 		if lines := linesIn(z, seen.last[z.Name]); len(lines) > 0 {
-			s := at(cmp.Or(z.RecordsAt, "records of "+z.Name), RecordsKind)
-			s.Lines = append(s.Lines, lines...)
+			early := slices.DeleteFunc(slices.Clone(lines), func(l Line) bool { return !l.Early })
+			later := slices.DeleteFunc(slices.Clone(lines), func(l Line) bool { return l.Early })
+			if len(early) > 0 {
+				s := at(z.Present, RecordsKind)
+				s.Lines = append(s.Lines, early...)
+			}
+			if len(later) > 0 {
+				s := at(z.Next, RecordsKind)
+				s.Lines = append(s.Lines, later...)
+			}
 		}
 	}
 	for _, c := range p.Carriers {
 		if len(c.Entries) > 0 {
 			s := at(c.Name, c.By)
+			s.By = c.By // its own page, where the records of zones that it has taken over are typed too
 			s.Entries = append(s.Entries, c.Entries...)
 		}
 	}
@@ -83,19 +93,81 @@ func linesIn(z Zone, seen *survey.Domain) []Line {
 			)
 		}
 	}
-	server := ""
+	present, next := "", ""
 	if seen != nil && len(seen.Servers) > 0 {
-		server = seen.Servers[0].Name
+		present = seen.Servers[0].Name
 	}
-	if z.Move != nil {
-		server = z.Move.To[0]
+	if next = present; z.Move != nil {
+		next = z.Move.To[0]
 	}
+	all = append(all, lowered(z, present)...)
 	for _, c := range changes {
+		server := next
+		if c.Early {
+			server = present
+		}
 		if c.Step > 0 {
 			all = append(all, linesOf(z, c, server)...)
 		}
 	}
+	return append(all, raised(z, next)...)
+}
+
+// lowered gives the records whose TTL is lowered before anything changes: at the present name servers, which are those
+// that resolvers remember.
+func lowered(z Zone, server string) []Line {
+	var all []Line
+	for _, t := range z.TTLs {
+		if t.LowerBefore == 0 {
+			continue
+		}
+		if set, ok := record.Find(z.asItIs, t.Name, t.Type); ok {
+			for _, v := range set.Values {
+				all = append(all, ttlLine(z, Lower, t.LowerTo, set, v, server, z.Move != nil))
+			}
+		}
+	}
 	return all
+}
+
+// raised gives the records whose TTL is raised a day after they changed.
+func raised(z Zone, server string) []Line {
+	var all []Line
+	for _, c := range z.Changes {
+		if set, ok := record.Find(z.whole, c.Name, c.Type); ok && c.shortLived() {
+			for _, v := range set.Values {
+				all = append(all, ttlLine(z, Raise, RecordTTL, set, v, server, false))
+			}
+		}
+	}
+	return all
+}
+
+// shortLived tells whether a change gives a set a TTL that is raised a day later.
+func (c *Change) shortLived() bool {
+	return c.Step > 0 && (c.Action == Add || c.Action == Replace) && c.TTL == MovingTTL
+}
+
+func ttlLine(z Zone, do Action, ttl int, set record.Set, value, server string, early bool) Line {
+	l := Line{
+		Zone:   z.Name,
+		Do:     do,
+		Label:  record.Label(set.Name, z.Name),
+		Name:   set.Name,
+		Type:   set.Type,
+		TTL:    ttl,
+		Value:  typed(set.Type, value),
+		Dotted: record.Dotted(set.Type, value),
+		Early:  early,
+		Check:  Check{Kind: AskServer, Name: set.Name, Type: set.Type, Server: server, Values: set.Values},
+	}
+	for _, c := range z.Changes {
+		if c.Name == set.Name && c.Type == set.Type && len(c.Typed) > 0 && do == Raise {
+			l.Value, l.Through = strings.Join(c.Typed, ", "), c.Through
+			l.Dotted = l.Value
+		}
+	}
+	return l
 }
 
 // linesOf gives a change record by record, what goes first.
@@ -121,6 +193,7 @@ func linesOf(z Zone, c Change, server string) []Line {
 			Value:   typed(c.Type, value),
 			Through: c.Through,
 			Reasons: c.Reasons,
+			Early:   c.Early,
 		}
 		if value != "" {
 			l.Dotted = record.Dotted(c.Type, value)
@@ -128,7 +201,7 @@ func linesOf(z Zone, c Change, server string) []Line {
 				l.Strings = record.Strings(record.Unquote(value))
 			}
 		}
-		l.Check = check(c, server)
+		l.Check = check(z, c, server)
 		return l
 	}
 	var all []Line
@@ -154,7 +227,17 @@ func typed(kind, value string) string {
 }
 
 // check asks the zone's own server, and says what it should answer.
-func check(c Change, server string) Check {
+//
+// Where an alias comes in place of what goes, the alias is asked for: any other question would follow it.
+func check(z Zone, c Change, server string) Check {
+	if c.Action == Remove && c.Type != "CNAME" {
+		for _, o := range z.Changes {
+			if o.Name == c.Name && o.Type == "CNAME" && o.Action != Remove {
+				c = o
+				break
+			}
+		}
+	}
 	made := Check{Kind: AskServer, Name: c.Name, Type: c.Type, Server: server, Alias: c.Type == record.Alias}
 	if made.Alias {
 		made.Type = "A"

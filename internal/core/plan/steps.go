@@ -1,7 +1,9 @@
 package plan
 
 import (
+	"cmp"
 	"slices"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
 )
@@ -19,22 +21,23 @@ const (
 	UntieMail         // Count changes in Zones, and wait
 	GetCertificates   // Count of them; for Carriers by DNS, at ByHand by hand
 	ClaimHosts        // Hosts at Provider
-	CreateZones       // Zones at Provider, with all that is there today
+	MakeEarly         // Count changes in Zones that move, at Provider, before they are copied
 	PlaceRedirects    // of the servers Carriers, and on the pages of Pages
 	TryRedirects      // before anything points there
 	MakeChanges       // Count of them in Zones
 	WaitForTTLs       // until no resolver gives the old answer
 	SetRecords        // where nobody has seen the zones
-	ChangeNameServers // of Zones[0] to Servers
+	ChangeNameServers // of Zones to Servers
 	IssueCertificates // that can be had only now: Late
 	AuditDoors        // every one
 	RaiseTTLs         // of Count record sets, a day later
 
-	CreateZone   // at Servers, changed as the plan says
-	SeeAgreement // of the old and the new servers
-	RemoveDS     // and wait
-	LeaveOld     // servers as they are, and wait
-	SignAnew     // at the new servers, then publish the new DS
+	CopyZones    // Zones as they are to Servers, at Provider
+	SeeAgreement // of the old and the new servers of Zones
+	FindDS       // whether the zone above has a DS record of Zones, which are signed
+	RemoveDS     // of Zones, and wait
+	LeaveOld     // servers of Zones as they are, and wait
+	SignAnew     // Zones at the new servers, then publish the new DS
 )
 
 // Way says how a step is taken back.
@@ -65,6 +68,7 @@ type Step struct {
 	Count    int        // of what is done
 	After    []StepKind // what has to be done before
 	Wait     int        // how long to wait then, in seconds
+	Unknown  bool       // the TTL that decides on it is not known, and may be longer
 	Check    Check      // what shows that it worked
 	Back     Way
 }
@@ -87,19 +91,20 @@ var sequence = map[StepKind]struct {
 	LowerTTLs:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
 	GetCertificates:   {check: AuditAll},
 	ClaimHosts:        {back: Unclaim},
-	CreateZones:       {after: []StepKind{SurveyFirst}, check: SurveyZone},
+	MakeEarly:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
 	PlaceRedirects:    {check: AuditAll},
 	TryRedirects:      {after: []StepKind{PlaceRedirects, GetCertificates}, check: AuditAll},
 	UntieMail:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
 	MakeChanges:       {after: []StepKind{LowerTTLs, UntieMail, ClaimHosts, TryRedirects}, check: PlanAgain, back: TypeOldValues},
 	WaitForTTLs:       {after: []StepKind{MakeChanges}},
 	SetRecords:        {after: []StepKind{TryRedirects}, check: PlanAgain, back: TypeOldValues},
-	ChangeNameServers: {after: []StepKind{CreateZones}, check: SurveyZone, back: OldServers},
+	ChangeNameServers: {after: []StepKind{SeeAgreement, RemoveDS}, check: SurveyZone, back: OldServers},
 	IssueCertificates: {after: []StepKind{MakeChanges}, check: AuditAll},
 	AuditDoors:        {after: []StepKind{WaitForTTLs}, check: AuditAll},
 	RaiseTTLs:         {after: []StepKind{AuditDoors}, check: PlanAgain},
-	CreateZone:        {check: SurveyZone},
-	SeeAgreement:      {after: []StepKind{CreateZone}, check: PlanAgain},
+	CopyZones:         {after: []StepKind{LowerTTLs, UntieMail, MakeEarly}, check: SurveyZone},
+	SeeAgreement:      {after: []StepKind{CopyZones}, check: PlanAgain},
+	FindDS:            {after: []StepKind{SeeAgreement}},
 	RemoveDS:          {after: []StepKind{SeeAgreement}, check: SurveyZone, back: OldDS},
 	LeaveOld:          {after: []StepKind{ChangeNameServers}},
 	SignAnew:          {after: []StepKind{LeaveOld}, check: SurveyZone},
@@ -122,9 +127,8 @@ func step(s Step) Step {
 func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Step {
 	open := slices.DeleteFunc(slices.Clone(zones), func(z Zone) bool { return z.domain.State == estate.Moved })
 	moved := map[string]bool{}
-	moves, partial := map[string]bool{}, map[string]bool{}
+	moves := map[string]bool{}
 	for _, z := range zones {
-		partial[z.Name] = z.partlySeen()
 		moved[z.Name] = z.domain.State == estate.Moved
 		moves[z.Name] = z.Move != nil
 	}
@@ -136,12 +140,14 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 		stepsOfLooking(open, carriers, moves),
 		stepsOfLowering(open),
 		stepsOfMail(open),
+		stepsOfEarly(open),
+		stepsOfDelegations(open, CopyZones, SeeAgreement, FindDS, RemoveDS, ChangeNameServers, LeaveOld),
 		stepsOfCertificates(certificates),
-		stepsOfTelling(carriers, partial),
+		stepsOfTelling(carriers),
 		stepsOfRedirects(carriers),
 		stepsOfRecords(open),
-		stepsOfDelegations(open),
 		stepsOfEnding(open, certificates),
+		stepsOfDelegations(open, SignAnew),
 	)
 }
 
@@ -240,26 +246,17 @@ func stepsOfCertificates(all []Certificate) []Step {
 }
 
 // stepsOfTelling says what carriers have to be told before any record leads there.
-func stepsOfTelling(carriers []Carried, partial map[string]bool) []Step {
+func stepsOfTelling(carriers []Carried) []Step {
 	var all []Step
 	for _, c := range carriers {
-		claims, zones := Step{Kind: ClaimHosts, Provider: c.Name}, Step{Kind: CreateZones, Provider: c.Name}
+		claims := Step{Kind: ClaimHosts, Provider: c.Name}
 		for _, e := range c.Entries {
-			switch e.Kind {
-			case HostEntry:
+			if e.Kind == HostEntry {
 				claims.Hosts = append(claims.Hosts, e.Fields[0].Value)
-			case ZoneEntry:
-				zones.Zones = append(zones.Zones, e.Domain)
-				if partial[e.Domain] {
-					zones.Partial = append(zones.Partial, e.Domain)
-				}
 			}
 		}
 		if len(claims.Hosts) > 0 {
 			all = append(all, step(claims))
-		}
-		if len(zones.Zones) > 0 {
-			all = append(all, step(zones))
 		}
 	}
 	return all
@@ -293,7 +290,7 @@ func stepsOfRecords(open []Zone) []Step {
 		unseen = unseen || z.Seen == nil
 		n := 0
 		for _, c := range z.Changes {
-			if c.Step == 0 || c.UntiesMail() {
+			if c.Step == 0 || c.UntiesMail() || c.Early {
 				continue
 			}
 			n++
@@ -320,25 +317,61 @@ func stepsOfRecords(open []Zone) []Step {
 	return nil
 }
 
-func stepsOfDelegations(open []Zone) []Step {
+// stepsOfEarly says which changes of zones that move are made before they are copied, mail left aside.
+func stepsOfEarly(open []Zone) []Step {
 	var all []Step
-	for _, z := range open {
-		if m := z.Move; m != nil {
-			all = append(
-				all,
-				step(
-					Step{
-						Kind:     ChangeNameServers,
-						Provider: z.domain.Registrar,
-						Zones:    []string{z.Name},
-						Servers:  m.To,
-						Wait:     m.OldLives,
-					},
-				),
-			)
+	for i := range open {
+		z := &open[i]
+		n := 0
+		for _, c := range z.Changes {
+			if c.Early && !c.UntiesMail() {
+				n++
+			}
+		}
+		if n > 0 {
+			all = append(all, step(Step{Kind: MakeEarly, Provider: z.Present, Zones: []string{z.Name}, Count: n}))
 		}
 	}
+	return together(all)
+}
+
+// stepsOfDelegations gives the steps of some kinds of all zones that move, in the order of the kinds.
+func stepsOfDelegations(open []Zone, kinds ...StepKind) []Step {
+	var all []Step
+	for _, kind := range kinds {
+		var same []Step
+		for _, z := range open {
+			if z.Move == nil {
+				continue
+			}
+			for _, s := range z.Move.Steps {
+				if s.Kind == kind {
+					same = append(same, s)
+				}
+			}
+		}
+		all = append(all, together(same)...)
+	}
 	return all
+}
+
+// together joins steps of one kind that are done at one place with the same servers, for several zones.
+func together(all []Step) []Step {
+	var joined []Step
+	for _, s := range all {
+		i := slices.IndexFunc(joined, func(o Step) bool {
+			return o.Kind == s.Kind && o.Provider == s.Provider && slices.Equal(o.Servers, s.Servers)
+		})
+		if i < 0 {
+			s.Zones, s.Partial = slices.Clone(s.Zones), slices.Clone(s.Partial)
+			joined = append(joined, s)
+			continue
+		}
+		o := &joined[i]
+		o.Zones, o.Partial = append(o.Zones, s.Zones...), append(o.Partial, s.Partial...)
+		o.Count, o.Wait, o.Unknown = o.Count+s.Count, max(o.Wait, s.Wait), o.Unknown || s.Unknown
+	}
+	return joined
 }
 
 func stepsOfEnding(open []Zone, certificates []Certificate) []Step {
@@ -355,8 +388,8 @@ func stepsOfEnding(open []Zone, certificates []Certificate) []Step {
 	all = append(all, step(Step{Kind: AuditDoors}))
 	raise := Step{Kind: RaiseTTLs, Wait: int(RaiseAfter.Seconds())}
 	for _, z := range open {
-		for _, t := range z.TTLs {
-			if t.RaiseTo > 0 {
+		for _, c := range z.Changes {
+			if c.shortLived() {
 				raise.Count++
 			}
 		}
@@ -370,27 +403,49 @@ func stepsOfEnding(open []Zone, certificates []Certificate) []Step {
 // partlySeen tells whether records of the zone may be there that nobody has seen.
 func (z *Zone) partlySeen() bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
 
-// stepsOfMove says in which order a zone moves to other name servers.
-func stepsOfMove(zone string, m *Move, partlySeen bool) []Step {
-	about := []string{zone}
-	create := Step{Kind: CreateZone, Zones: about, Servers: m.To}
-	if partlySeen {
-		create.Partial = about
+// stepsOfMove says in which order a zone moves to other name servers: it is copied as it is, compared, and only then does
+// the delegation change.
+func stepsOfMove(s sight, m *Move) []Step {
+	about := []string{s.zone()}
+	d := s.domain
+	copying := Step{Kind: CopyZones, Zones: about, Servers: m.To, Provider: nextPlace(d, m.To)}
+	if s.seen.Partial || len(s.seen.Missed) > 0 {
+		copying.Partial = about
 	}
-	all := []Step{
-		step(create),
-		step(Step{Kind: SeeAgreement, Zones: about}),
+	all := []Step{step(copying), step(Step{Kind: SeeAgreement, Zones: about})}
+	_, keys := s.set(s.zone(), "DNSKEY")
+	if keys && len(m.DS) == 0 && s.seen.Parent.Server == "" {
+		all = append(all, step(Step{Kind: FindDS, Zones: about, Provider: d.Registrar}))
 	}
 	if len(m.DS) > 0 {
-		all = append(all, step(Step{Kind: RemoveDS, Zones: about, Wait: m.OldLives}))
+		all = append(all, step(Step{Kind: RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}))
 	}
 	all = append(
 		all,
-		step(Step{Kind: ChangeNameServers, Zones: about, Servers: m.To}),
-		step(Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives}),
+		step(Step{Kind: ChangeNameServers, Zones: about, Provider: d.Registrar, Servers: m.To}),
+		step(Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives, Unknown: m.Unknown}),
 	)
 	if len(m.DS) > 0 {
 		all = append(all, step(Step{Kind: SignAnew, Zones: about}))
 	}
 	return all
+}
+
+// places says where the records of a zone are typed: until it moves, and from then on.
+func places(d *estate.Domain, m *Move) (present, next string) {
+	if m == nil {
+		at := cmp.Or(d.RecordsAt, d.RecordsFrom, "records of "+d.Name.String())
+		return at, at
+	}
+	return cmp.Or(d.RecordsFrom, "the present name servers "+strings.Join(m.From, " and ")), nextPlace(d, m.To)
+}
+
+func nextPlace(d *estate.Domain, to []string) string {
+	if edge := d.Edge(); edge != nil && slices.Equal(names(edge.NameServers), to) {
+		return edge.Name
+	}
+	if d.RecordsAt != "" && d.RecordsAt != d.RecordsFrom {
+		return d.RecordsAt
+	}
+	return "the next name servers " + strings.Join(to, " and ")
 }

@@ -18,6 +18,9 @@ type Zone struct {
 	Name      string
 	RecordsAt string // where its records are typed
 	State     string // planned or moved
+	Note      string // that somebody wrote down about the domain
+	Present   string // where its records are typed until it moves
+	Next      string // where they are typed from then on; where it does not move, the same
 	Records   []Record
 	Seen      *time.Time      // when the zone was seen; nil: never, and there are no changes
 	Partial   bool            // it was asked about name by name
@@ -29,6 +32,7 @@ type Zone struct {
 	Move      *Move // to other name servers
 
 	domain *estate.Domain
+	asItIs []record.Set // all records as they were seen
 	whole  []record.Set // all records after the changes, where the zone was seen
 }
 
@@ -58,6 +62,10 @@ const (
 	Replace Action = "replace"
 	Remove  Action = "remove"
 	Keep    Action = "keep"
+
+	// What is done with TTLs alone, on sheets.
+	Lower Action = "lower"
+	Raise Action = "raise"
 )
 
 // Change is a record set to add, replace, remove or keep, with the reasons.
@@ -72,6 +80,7 @@ type Change struct {
 	Typed   []string // what is typed at an edge network instead of what the world sees
 	Through string   // the edge network through which it goes
 	Reasons []Reason
+	Early   bool // of a zone that moves: made at the present name servers, before the zone is copied to the next ones
 }
 
 // TTLs, in seconds: of the records that the plan asks for, and of those that change while they do.
@@ -228,6 +237,8 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	s := sightOf(in, seen, d)
 	wants, notes := wantsOf(s)
 	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(wants), domain: d}
+	z.Present, z.Next = places(d, nil)
+	z.Note = d.Note
 	made := zonePlan{zone: z, notes: notes}
 	if s.seen == nil {
 		return made
@@ -255,12 +266,18 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	made.zone.Seen, made.zone.Partial, made.zone.Missed = &when, s.seen.Partial, s.seen.Missed
 	made.zone.Remaining = s.seen.Remaining
 	made.zone.Changes = inOrder(changes)
+	made.zone.asItIs = s.seen.Records
 	made.zone.whole = afterwards(s.seen.Records, made.zone.Changes)
 	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, wants, made.zone.Changes), s.negative()
 	take(sinceEarlier(s, wants))
 	take(notAnswered(s))
 	move, loses := moveOf(s, wants, made.zone.whole)
 	made.zone.Move = move
+	made.zone.Present, made.zone.Next = places(d, move)
+	for i := range made.zone.Changes {
+		c := &made.zone.Changes[i]
+		c.Early = c.Early && c.Step > 0 && move != nil
+	}
 	take(loses)
 	if d.State == estate.Moved {
 		take(carriedOut(s, wants, made.zone.Changes))
@@ -300,6 +317,7 @@ func inOrder(d draft) []Change {
 			if phase != staying {
 				c.Step = len(all) + 1
 			}
+			c.Early = (phase == untying || phase == first) && len(c.Typed) == 0 && c.Type != record.Alias
 			all = append(all, c)
 		}
 	}

@@ -16,14 +16,20 @@ var ErrUnseen = errors.New("nobody has seen the zone")
 // File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA, whose serial is one
 // higher, and the name servers to which it moves. An alias at the apex stands there as the addresses of its carrier,
 // and what goes through an edge network as it is typed there. The error says what is not known.
-func (z *Zone) File(p *Plan) ([]record.Set, error) {
+func (z *Zone) File(p *Plan) ([]record.Set, error) { return z.file(p, z.whole, true) }
+
+// AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves: with its SOA and those
+// name servers, and otherwise without any change. The error says what is not known.
+func (z *Zone) AsItIs(p *Plan) ([]record.Set, error) { return z.file(p, z.asItIs, false) }
+
+func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, error) {
 	if z.Seen == nil {
 		return nil, fmt.Errorf("%w %s, so that a file of it would lose what is there", ErrUnseen, z.Name)
 	}
 	to := names(z.domain.MovesTo())
 	var sets []record.Set
 	soa := false
-	for _, s := range z.whole {
+	for _, s := range whole {
 		switch {
 		case isSignature(s.Type):
 			continue // made anew by whoever signs the zone
@@ -36,7 +42,7 @@ func (z *Zone) File(p *Plan) ([]record.Set, error) {
 			sets = append(sets, z.aliasAddresses(p, s)...)
 			continue
 		}
-		if typed := z.typed(s); typed != nil {
+		if typed := z.typed(s); typed != nil && changed {
 			s.Values = typed
 		}
 		sets = append(sets, s)
