@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/miekg/dns"
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -217,6 +218,10 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 			)
 			continue
 		}
+		if z.list && o.complain != nil {
+			o.complain(fmt.Errorf("%s has no SOA record: it is taken for a list of records of %s, and may not hold all of them", path,
+				z.name))
+		}
 		d := live.FileDomain(z.name, z.records)
 		d.Looked, d.Partial, d.Remaining, d.Missed = in.Now, z.marks.Partial, z.marks.Remaining, z.marks.Missed
 		if was := merged.Of(d.Name); was != nil {
@@ -279,7 +284,11 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 			)
 			continue
 		}
-		zones[path] = zoneFile{h, records, files.ZoneMarks(path)}
+		z := zoneFile{name: h, records: records, marks: files.ZoneMarks(path)}
+		if !slices.ContainsFunc(records, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeSOA }) {
+			z.list, z.marks.Partial = true, true
+		}
+		zones[path] = z
 	}
 	return zones, faults.Err()
 }

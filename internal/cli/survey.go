@@ -202,6 +202,7 @@ type zoneFile struct {
 	name    web.Host
 	records []dns.RR
 	marks   files.Marks // what it says itself of what is not known
+	list    bool        // it has no SOA: somebody listed records
 }
 
 // zoneNameOf guesses a zone's name from that of its file, for files without $ORIGIN.

@@ -423,3 +423,20 @@ func TestTheSecretOfAKeyIsNeverShown(t *testing.T) {
 		assert.NotContains(t, err.Error(), "TopSecret", text)
 	}
 }
+
+// TestAListOfRecordsIsAZoneFileToo reads what some providers export: no SOA, no NS, and a byte-order mark.
+func TestAListOfRecordsIsAZoneFileToo(t *testing.T) {
+	path := write(t, "old.example.zone", "\ufeffold.example. 300 IN A 192.0.2.1\nwww 300 IN CNAME @\n")
+	zone, records, err := ReadZone(path, "old.example")
+	require.NoError(t, err)
+	assert.Equal(t, "old.example", zone)
+	assert.Len(t, records, 2)
+	for name, text := range map[string]string{"old.example.zone": "; nothing\n", "export.txt": "old.example. 300 IN A 192.0.2.1\n"} {
+		_, _, err = ReadZone(write(t, name, text), map[string]string{"old.example.zone": "old.example"}[name])
+		assert.ErrorContains(t, err, "nothing says which zone it is", name)
+	}
+	path = write(t, "b.example.zone", "\ufeff$ORIGIN b.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n")
+	zone, _, err = ReadZone(path, "")
+	require.NoError(t, err)
+	assert.Equal(t, "b.example", zone)
+}

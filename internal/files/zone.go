@@ -50,7 +50,9 @@ func (c *counted) Open(name string) (fs.File, error) {
 
 // ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within the file's own
 // folder only. The origin is the zone's name, and may be empty where the file sets $ORIGIN or a SOA with a full name.
-// It returns the zone's name, that of its SOA, and its records. The error is a problem.List.
+// It returns the zone's name, that of its SOA, and its records. A file without SOA is a list of records, such as some
+// providers export: it is of the zone that the origin names. A byte-order mark is passed over. The error is a
+// problem.List.
 func ReadZone(path, origin string) (string, []dns.RR, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
@@ -64,7 +66,7 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	if origin != "" {
 		origin = dns.Fqdn(origin)
 	}
-	parser := dns.NewZoneParser(bytes.NewReader(namedParams(data)), origin, filepath.Base(path))
+	parser := dns.NewZoneParser(bytes.NewReader(namedParams(bytes.TrimPrefix(data, []byte("\ufeff")))), origin, filepath.Base(path))
 	parser.SetIncludeAllowed(true)
 	included := &counted{FS: root.FS(), octets: len(data)}
 	parser.SetIncludeFS(included)
@@ -87,13 +89,16 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	if err := parser.Err(); err != nil {
 		return "", nil, problem.List{zoneFault(path, err)}
 	}
-	if zone == "" {
+	if zone != "" {
+		return zone, records, nil
+	}
+	if zone = strings.ToLower(strings.TrimSuffix(origin, ".")); zone == "" || len(records) == 0 {
 		return "", nil, problem.List{
 			{
 				File:     path,
-				Says:     "the zone has no SOA record",
-				Expected: "a whole zone file",
-				Remedy:   "export the zone again, with its SOA; or set $ORIGIN",
+				Says:     "the zone has no SOA record, and nothing says which zone it is",
+				Expected: "a whole zone file, or a list of records in a file called after its zone, such as northmoor.example.zone",
+				Remedy:   "export the zone again, with its SOA; or call the file after its zone",
 			},
 		}
 	}

@@ -446,6 +446,12 @@ func stepText(s plan.Step) string {
 			plural(s.Count, "change"), few(s.Zones, 6))
 	case plan.CopyZones, plan.SeeAgreement, plan.FindDS, plan.RemoveDS, plan.ChangeNameServers, plan.LeaveOld, plan.SignAnew:
 		return moveStepText(s)
+	case plan.ClaimAfter:
+		return fmt.Sprintf("Claim %s at %s, which takes them only now that their records point there; be quick: until then a stranger "+
+			"could.", few(s.Hosts, 6), s.Provider)
+	case plan.ChoosePrimaries:
+		return fmt.Sprintf("Choose the primary host at %s, which redirects the others from then on: the pages that upperpath write "+
+			"sheet makes.", both(s.Pages))
 	case plan.PlaceRedirects:
 		var how []string
 		if len(s.Carriers) > 0 {

@@ -1,6 +1,7 @@
 package plan_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -408,4 +410,64 @@ func TestStarsCompareToTheLetter(t *testing.T) {
 		"old.example says ignore-case: yes, index: [index.php], and patterns with stars compare paths to the letter.",
 		p.Findings[0].Says,
 	)
+}
+
+// TestALimitIsOneFindingForAllItsDoors has a form without TLS carry five domains.
+func TestALimitIsOneFindingForAllItsDoors(t *testing.T) {
+	domains := "domains:\n  - {name: n.example, state: leave}\n"
+	for _, name := range []string{"a", "b", "c", "d", "e"} {
+		domains += "  - {name: " + name + ".example, fallback: home, carrier: {apex: form, www: gateway}}\n"
+	}
+	p := planFor(t, domains, nil)
+	assert.Equal(t, []string{"beyond-carrier form", "query-lost http://a.example"}, subjects(p))
+	assert.Contains(t, found(p, "beyond-carrier")[0], "https://a.example, https://b.example, https://c.example and 2 more")
+}
+
+// TestAFormElsewhere has a form that works on its provider's own name servers, of which the zone has others.
+func TestAFormElsewhere(t *testing.T) {
+	own := func(in *plan.Input) {
+		in.Estate.Carrier("broad").NameServers = []web.Host{web.MustParseHost("ns1.registrar.example")}
+	}
+	at := func(server string) []string {
+		v := seen(t, "old.example\n@ A 198.51.100.35\nwww A 198.51.100.35\n@ MX 0 .")
+		v.Domains[0].Parent = survey.Parent{Zone: "example", Server: "p", Servers: []string{server}, TTL: 3600}
+		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: broad}\n", v, own)
+		return found(p, "beyond-carrier")
+	}
+	assert.Empty(t, at("ns1.registrar.example"))
+	assert.Contains(t, at("ns.other.example")[0],
+		"broad is to forward old.example, www.old.example, and does so only on its own name servers (ns1.registrar.example); "+
+			"the zone is at ns.other.example.")
+}
+
+// TestTheOrderOfAPlatformIsKept has one that takes a host only once its records point there, and redirects last.
+func TestTheOrderOfAPlatformIsKept(t *testing.T) {
+	order := func(steps ...estate.Step) []plan.StepKind {
+		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased}\n",
+			seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."),
+			func(in *plan.Input) {
+				if steps != nil {
+					in.Estate.Carrier("aliased").Steps = steps
+				}
+			})
+		var kinds []plan.StepKind
+		for _, s := range p.Steps {
+			kinds = append(kinds, s.Kind)
+		}
+		return kinds
+	}
+	usual := order()
+	assert.Less(t, slices.Index(usual, plan.ClaimHosts), slices.Index(usual, plan.MakeChanges))
+	assert.Less(t, slices.Index(usual, plan.MakeChanges), slices.Index(usual, plan.ChoosePrimaries), "redirects last")
+	assert.NotContains(t, usual, plan.PlaceRedirects)
+	late := order(estate.Point, estate.Claim, estate.Issue, estate.Redirect)
+	assert.NotContains(t, late, plan.ClaimHosts)
+	assert.Less(t, slices.Index(late, plan.MakeChanges), slices.Index(late, plan.ClaimAfter))
+	assert.Less(t, slices.Index(late, plan.ClaimAfter), slices.Index(late, plan.ChoosePrimaries))
+}
+
+func TestAChoiceIsConsideredOnce(t *testing.T) {
+	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", nil)
+	_, err := plan.Consider(plan.Input{Estate: p.Estate}, []string{"four", "gateway", " four"})
+	assert.ErrorContains(t, err, "four is there twice")
 }

@@ -22,7 +22,8 @@ type Carried struct {
 	Limits  []string // in words
 	Entries []Entry  // in their order
 
-	redirects bool // it carries hosts that do, beside those where it serves the site
+	redirects   bool // it carries hosts that do, beside those where it serves the site
+	claimsAfter bool // it takes hosts only once their records point there
 }
 
 // Kind says what an entry is about.
@@ -128,6 +129,8 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []Entry{}}
 	var findings []finding.Finding
 	row := c.By.Row()
+	claim, point := slices.Index(c.Steps, estate.Claim), slices.Index(c.Steps, estate.Point)
+	k.claimsAfter = point >= 0 && point < claim
 	for _, z := range t.zones {
 		hosts := carriedBy(z.domain, c)
 		for _, h := range hosts {

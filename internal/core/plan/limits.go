@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
@@ -24,6 +25,14 @@ func limitsOf(w *predict.Web) (found, map[web.Door]bool) {
 			}
 		}
 	}
+	for _, s := range l.shared {
+		subject := s.carrier.Name
+		if len(s.subjects) == 1 {
+			subject = s.subjects[0]
+		}
+		l.find(finding.BeyondCarrier, subject, fmt.Sprintf(s.says, listedURLs(s.subjects)), s.fix,
+			map[string]any{"carrier": s.carrier.Name, "by": string(s.carrier.By), "hosts": s.subjects})
+	}
 	return l.found, l.beyond
 }
 
@@ -32,6 +41,27 @@ type limits struct {
 	found
 	web    *predict.Web
 	beyond map[web.Door]bool
+	shared []shared
+}
+
+// shared is a limit of a carrier that several of its hosts or doors meet, which is one finding.
+type shared struct {
+	carrier   *estate.Carrier
+	says, fix string // says has a place for the list of those
+	subjects  []string
+}
+
+// share adds a host or door that meets a limit.
+func (l *limits) share(c *estate.Carrier, subject, says, fix string, concerned ...web.Door) {
+	i := slices.IndexFunc(l.shared, func(s shared) bool { return s.carrier == c && s.says == says })
+	if i < 0 {
+		i = len(l.shared)
+		l.shared = append(l.shared, shared{carrier: c, says: says, fix: fix})
+	}
+	l.shared[i].subjects = append(l.shared[i].subjects, subject)
+	for _, d := range concerned {
+		l.beyond[d] = true
+	}
 }
 
 // site adds a finding wherever whoever serves the site cannot do so at a host.
@@ -70,48 +100,25 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 			l.beyond[d] = true
 		}
 	}
+	name := strings.ReplaceAll(c.Name, "%", "%%")
 	if c.ApexOnly && !h.IsApex() {
-		add(h.String(), fmt.Sprintf("%s takes apexes only and cannot carry %s; visitors find no site there.", c.Name, h),
-			fmt.Sprintf("Give %s to another carrier, such as carrier: {apex: %s, www: NAME}.", h, c.Name), doors[:]...)
+		l.share(c, h.String(), name+" takes apexes only and cannot carry %s; visitors find no site there.",
+			fmt.Sprintf("Give what is no apex to another carrier, such as carrier: {apex: %s, www: NAME}.", c.Name), doors[:]...)
 		return
 	}
 	if !c.TLS {
-		add(
-			doors[1].String(),
-			fmt.Sprintf(
-				"%s does not speak TLS, so that %s answers nobody; browsers try https first, and say that the site refused to "+
-					"connect.",
-				c.Name,
-				doors[1],
-			),
-			fmt.Sprintf("Give %s to a carrier that speaks TLS.", h),
-			doors[1],
-		)
+		l.share(c, doors[1].String(), name+" does not speak TLS, so that nobody answers at %s; browsers try https first, and say that "+
+			"the site refused to connect.", "Give these hosts to a carrier that speaks TLS.", doors[1])
 	}
 	if c.Frames {
-		add(
-			h.String(),
-			fmt.Sprintf(
-				"%s shows the site in a frame under %s instead of redirecting: every page has that one address, and search "+
-					"engines and links stay with the old name.",
-				c.Name,
-				h,
-			),
-			fmt.Sprintf("Switch the frame (masking) off at %s, or give %s to another carrier.", c.Name, h),
-			doors[:]...)
+		l.share(c, h.String(), name+" shows the site in a frame under %s instead of redirecting: every page has that one address, and "+
+			"search engines and links stay with the old name.",
+			fmt.Sprintf("Switch the frame (masking) off at %s, or give these hosts to another carrier.", c.Name), doors[:]...)
 		return
 	}
 	if !c.KeepsPath && d.Fallback == estate.SamePath {
-		add(
-			h.String(),
-			fmt.Sprintf(
-				"%s drops the path, and %s should keep it (fallback: same-path); every old link ends at %s.",
-				c.Name,
-				h,
-				d.LeadsTo,
-			),
-			fmt.Sprintf("Give %s to a carrier that keeps the path, or settle for fallback: home.", h),
-			doors[:]...)
+		l.share(c, h.String(), name+" drops the path, and %s should keep it (fallback: same-path); every old link ends at the start.",
+			"Give these hosts to a carrier that keeps the path, or settle for fallback: home.", doors[:]...)
 	}
 	if h.IsApex() && len(c.Addresses) == 0 && !d.ApexAlias {
 		add(

@@ -181,6 +181,36 @@ func losesWithServers(s sight, to []string, f *found) []Loss {
 	return all
 }
 
+// formElsewhere says where hosts are to be forwarded by a form that works on its provider's own name servers, and the
+// zone is, and stays, at others.
+func formElsewhere(s sight) found {
+	var f found
+	at := s.delegated()
+	if len(s.domain.MovesTo()) > 0 || len(at) == 0 {
+		return f // a move says so itself
+	}
+	byCarrier := map[*estate.Carrier][]string{}
+	for _, h := range s.domain.Hosts() {
+		if c := s.domain.Carry[h]; c != nil && c.By.Row().WithZone && len(c.NameServers) > 0 &&
+			!slices.Equal(names(c.NameServers), at) {
+			byCarrier[c] = append(byCarrier[c], h.String())
+		}
+	}
+	for _, c := range s.estate.Carriers {
+		if hosts := byCarrier[c]; len(hosts) > 0 {
+			f.find(
+				finding.BeyondCarrier,
+				s.zone(),
+				fmt.Sprintf("%s is to forward %s, and does so only on its own name servers (%s); the zone is at %s.", c.Name,
+					strings.Join(hosts, ", "), strings.Join(names(c.NameServers), ", "), strings.Join(at, ", ")),
+				"Move the zone there (name-servers:), or give these hosts to a carrier that does not depend on the name servers.",
+				map[string]any{"carrier": c.Name, "hosts": hosts, "zone": at},
+			)
+		}
+	}
+	return f
+}
+
 // staleDS says that a DS record would be left behind: the new servers hold other keys, or none.
 func staleDS(s sight, m *Move, f *found) {
 	if len(m.DS) == 0 ||

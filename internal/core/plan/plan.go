@@ -264,7 +264,12 @@ func predicted(p *Plan, beyond map[web.Door]bool) found {
 		}
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
 		judge.Chain(&c, p.Want(ask.URL))
-		f.findings = append(f.findings, c.Findings...)
+		for _, one := range c.Findings {
+			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil && !by.KeepsQuery {
+				one = one.Causing("queries at " + by.Name) // a limit of the carrier, however many doors meet it
+			}
+			f.findings = append(f.findings, one)
+		}
 	}
 	return f
 }

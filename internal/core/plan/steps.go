@@ -28,7 +28,9 @@ const (
 	WaitForTTLs       // until no resolver gives the old answer
 	SetRecords        // where nobody has seen the zones
 	ChangeNameServers // of Zones to Servers
+	ClaimAfter        // Hosts at Provider, which takes them only once their records point there
 	IssueCertificates // that can be had only now: Late
+	ChoosePrimaries   // at Pages, which redirect only once everything else is there
 	AuditDoors        // every one
 	RaiseTTLs         // of Count record sets, a day later
 
@@ -99,7 +101,9 @@ var sequence = map[StepKind]struct {
 	WaitForTTLs:       {after: []StepKind{MakeChanges}},
 	SetRecords:        {after: []StepKind{TryRedirects}, check: PlanAgain, back: TypeOldValues},
 	ChangeNameServers: {after: []StepKind{SeeAgreement, RemoveDS}, check: SurveyZone, back: OldServers},
+	ClaimAfter:        {after: []StepKind{MakeChanges}, back: Unclaim},
 	IssueCertificates: {after: []StepKind{MakeChanges}, check: AuditAll},
+	ChoosePrimaries:   {after: []StepKind{IssueCertificates}, check: AuditAll},
 	AuditDoors:        {after: []StepKind{WaitForTTLs}, check: AuditAll},
 	RaiseTTLs:         {after: []StepKind{AuditDoors}, check: PlanAgain},
 	CopyZones:         {after: []StepKind{LowerTTLs, UntieMail, MakeEarly}, check: SurveyZone},
@@ -143,10 +147,11 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 		stepsOfEarly(open),
 		stepsOfDelegations(open, CopyZones, SeeAgreement, FindDS, RemoveDS, ChangeNameServers, LeaveOld),
 		stepsOfCertificates(certificates),
-		stepsOfTelling(carriers),
+		stepsOfTelling(carriers, false),
 		stepsOfRedirects(carriers),
 		stepsOfRecords(open),
-		stepsOfEnding(open, certificates),
+		stepsOfTelling(carriers, true),
+		stepsOfEnding(open, carriers, certificates),
 		stepsOfDelegations(open, SignAnew),
 	)
 }
@@ -245,11 +250,18 @@ func stepsOfCertificates(all []Certificate) []Step {
 	return []Step{step(s)}
 }
 
-// stepsOfTelling says what carriers have to be told before any record leads there.
-func stepsOfTelling(carriers []Carried) []Step {
+// stepsOfTelling says what carriers have to be told before any record leads there; or, of those that take hosts only
+// then, once they do.
+func stepsOfTelling(carriers []Carried, after bool) []Step {
 	var all []Step
 	for _, c := range carriers {
 		claims := Step{Kind: ClaimHosts, Provider: c.Name}
+		if c.claimsAfter != after {
+			continue
+		}
+		if after {
+			claims.Kind = ClaimAfter
+		}
 		for _, e := range c.Entries {
 			if e.Kind == HostEntry {
 				claims.Hosts = append(claims.Hosts, e.Fields[0].Value)
@@ -271,9 +283,10 @@ func stepsOfRedirects(carriers []Carried) []Step {
 		}
 	}
 	for _, row := range estate.Kinds() {
-		if row.Configured {
+		switch {
+		case row.Configured:
 			s.Carriers = append(s.Carriers, byKind[row.Kind]...)
-		} else {
+		case !row.Claims: // what claims hosts redirects them last
 			s.Pages = append(s.Pages, byKind[row.Kind]...)
 		}
 	}
@@ -374,7 +387,7 @@ func together(all []Step) []Step {
 	return joined
 }
 
-func stepsOfEnding(open []Zone, certificates []Certificate) []Step {
+func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) []Step {
 	var all []Step
 	late := Step{Kind: IssueCertificates}
 	for _, c := range certificates {
@@ -384,6 +397,15 @@ func stepsOfEnding(open []Zone, certificates []Certificate) []Step {
 	}
 	if len(late.Late) > 0 {
 		all = append(all, step(late))
+	}
+	primaries := Step{Kind: ChoosePrimaries}
+	for _, c := range carriers {
+		if c.redirects && estate.Kind(c.By).Row().Claims {
+			primaries.Pages = append(primaries.Pages, c.Name)
+		}
+	}
+	if len(primaries.Pages) > 0 {
+		all = append(all, step(primaries))
 	}
 	all = append(all, step(Step{Kind: AuditDoors}))
 	raise := Step{Kind: RaiseTTLs, Wait: int(RaiseAfter.Seconds())}

@@ -271,6 +271,7 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, wants, made.zone.Changes), s.negative()
 	take(sinceEarlier(s, wants))
 	take(notAnswered(s))
+	take(formElsewhere(s))
 	move, loses := moveOf(s, wants, made.zone.whole)
 	made.zone.Move = move
 	made.zone.Present, made.zone.Next = places(d, move)
