@@ -179,6 +179,11 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 		for _, w := range d.Wanted {
 			subject.Wanted = append(subject.Wanted, record.Key{Name: w.Name, Type: w.Type})
 		}
+		for _, n := range d.Needed {
+			for _, kind := range []string{"CNAME", "A", "AAAA"} {
+				subject.Wanted = append(subject.Wanted, record.Key{Name: n.Host.String(), Type: kind})
+			}
+		}
 		subjects = append(subjects, subject)
 		delete(byName, d.Name.String())
 	}

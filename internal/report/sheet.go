@@ -317,6 +317,14 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 		fmt.Fprintln(w)
 		prose(w, "Note: "+md(z.Note))
 	}
+	for _, u := range z.Untouched {
+		fmt.Fprintln(w)
+		at := ""
+		if len(u.To) > 0 {
+			at = ", which leads to " + codeText(strings.Join(u.To, ", "))
+		}
+		prose(w, fmt.Sprintf("**Not to be touched**: %s%s; %s needs it.", codeText(u.Host), at, md(u.By)))
+	}
 	if low := doing(plan.Lower); len(low) > 0 {
 		longest := 0
 		for _, t := range z.TTLs {

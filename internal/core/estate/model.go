@@ -104,6 +104,7 @@ type Domain struct {
 	Fallback    Fallback
 	Carry       map[web.Host]*Carrier // who carries the doors of a host; the site's own hosts have none
 	Further     []web.Host            // hosts beside apex and www
+	Needed      []Needed              // hosts that somebody else needs, which are left alone
 	Mail        string                // keep or none
 	Wave        int
 	State       State
@@ -152,9 +153,27 @@ func (d *Domain) Edge() *Carrier {
 	return nil
 }
 
-// Hosts returns apex, www and the further hosts.
+// Needed is a host that somebody else needs: it is never redirected, and its records stay.
+type Needed struct {
+	Host web.Host
+	By   string // who needs it
+	To   string // the alias or address at which it has to be, as somebody wrote it down; "" for as it is
+}
+
+// Hosts returns apex, www and the further hosts, but for those that somebody else needs.
 func (d *Domain) Hosts() []web.Host {
-	return append([]web.Host{d.Name, d.Name.WWW()}, d.Further...)
+	all := append([]web.Host{d.Name, d.Name.WWW()}, d.Further...)
+	return slices.DeleteFunc(all, func(h web.Host) bool { return d.NeededBy(h) != "" })
+}
+
+// NeededBy says who else needs a host, "" where nobody does.
+func (d *Domain) NeededBy(h web.Host) string {
+	for _, n := range d.Needed {
+		if n.Host == h {
+			return n.By
+		}
+	}
+	return ""
 }
 
 // Wanted is a record that somebody asks for. It is read as they show it and held in normal form.

@@ -372,7 +372,7 @@ func (b *builder) domain(n *Node) {
 		Registrar:   def.registrar,
 		Line:        n.Line,
 	}
-	var name, leadsTo, carrier, hosts, wanted *Node
+	var name, leadsTo, carrier, hosts, wanted, needed *Node
 	if n.Kind == Scalar {
 		name = n
 	} else {
@@ -381,6 +381,7 @@ func (b *builder) domain(n *Node) {
 			field{"leads-to", func(n *Node) { leadsTo = n }},
 			field{"carrier", func(n *Node) { carrier = n }},
 			field{"hosts", func(n *Node) { hosts = n }},
+			field{"needed", func(n *Node) { needed = n }},
 			field{"fallback", func(n *Node) { d.Fallback = b.fallback(n, "fallback") }},
 			field{"mail", func(n *Node) { d.Mail = b.oneOf(n, "mail", "keep", "none") }},
 			field{"wave", func(n *Node) { d.Wave = b.number(n, "wave", 1) }},
@@ -411,6 +412,7 @@ func (b *builder) domain(n *Node) {
 	}
 	d.LeadsTo = b.leadsTo(leadsTo)
 	b.further(d, hosts)
+	b.needed(d, needed)
 	for _, h := range d.Hosts() {
 		if !b.estate.Serves(h) {
 			b.claim(name, h, "domain "+d.Name.String())
@@ -506,6 +508,57 @@ func (b *builder) further(d *Domain, n *Node) {
 	})
 }
 
+// needed reads the hosts that somebody else needs: who does, and where they have to be.
+func (b *builder) needed(d *Domain, n *Node) {
+	if n == nil || n.Kind == Empty {
+		return
+	}
+	if n.Kind != Mapping {
+		b.fail(n, "needed is "+n.Kind.String(), "a mapping from a host to who needs it", "write needed: {click: the mail service}")
+		return
+	}
+	for _, e := range n.Entries {
+		h, ok := b.neededHost(d, e.Key)
+		if !ok {
+			continue
+		}
+		one := Needed{Host: h}
+		if e.Value.Kind == Mapping {
+			b.mapping(e.Value, "a needed host",
+				field{"by", func(n *Node) { one.By = b.text(n, "needed: by") }},
+				field{"to", func(n *Node) { one.To = strings.ToLower(strings.TrimSuffix(b.text(n, "needed: to"), ".")) }},
+			)
+		} else {
+			one.By = b.text(e.Value, "needed")
+		}
+		switch {
+		case one.By == "":
+			b.fail(e.Key, "nobody says who needs "+h.String(), "a name such as the mail service", "")
+		case slices.Contains(d.Further, h):
+			b.fail(e.Key, h.String()+" is among hosts: too, which are redirected", "one or the other", "take it out of hosts:")
+		case b.estate.Serves(h):
+			b.fail(e.Key, h.String()+" is a host that the site serves", "a host that somebody else needs", "drop it")
+		}
+		d.Needed = append(d.Needed, one)
+	}
+}
+
+func (b *builder) neededHost(d *Domain, n *Node) (web.Host, bool) {
+	switch n.Text {
+	case "apex", "@":
+		return d.Name, true
+	case "www":
+		return d.Name.WWW(), true
+	}
+	label := strings.TrimSuffix(strings.TrimSuffix(n.Text, "."), "."+d.Name.String())
+	h, err := d.Name.Child(label)
+	if err != nil || label == "" {
+		b.fail(n, "this is no host below "+d.Name.String(), "a label such as click, or apex or www", "")
+		return h, false
+	}
+	return h, true
+}
+
 // carry finds who carries the doors of each host that the site does not serve itself.
 func (b *builder) carry(d *Domain, name, n *Node) {
 	byLabel := map[string]*Carrier{}
@@ -516,7 +569,7 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 		fallback = n.Text
 		b.findCarrier(n, n.Text)
 	case n.Kind == Mapping:
-		fields := []field{{"apex", nil}, {"www", nil}}
+		fields := []field{{"apex", nil}, {"www", nil}} // understood even where somebody else needs them
 		for _, h := range d.Further {
 			fields = append(fields, field{strings.TrimSuffix(h.String(), "."+d.Name.String()), nil})
 		}

@@ -371,7 +371,7 @@ func settleWanted(s sight, wants []want) found {
 }
 
 func settleOne(s sight, n want, wants []want, f *found) {
-	if besideDoor(n, wants, f) || cannotStand(s, n, wants, f) {
+	if besideDoor(n, wants, f) || neededAt(s, n, f) || cannotStand(s, n, wants, f) {
 		return
 	}
 	set, there := s.set(n.Name, n.Type)

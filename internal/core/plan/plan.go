@@ -110,6 +110,7 @@ func Make(in Input) *Plan {
 	take(limits)
 	p.Rules = rulesOf(w)
 	take(faultyRules(w))
+	take(redirectsNeeded(w))
 	p.Certificates = certificatesOf(w)
 	take(predicted(p, beyond))
 	moves, was := map[string]string{}, moving{}

@@ -16,11 +16,12 @@ import (
 // Zone is a domain with the records that the plan needs in it, and the changes that lead there from what was seen.
 type Zone struct {
 	Name      string
-	RecordsAt string // where its records are typed
-	State     string // planned or moved
-	Note      string // that somebody wrote down about the domain
-	Present   string // where its records are typed until it moves
-	Next      string // where they are typed from then on; where it does not move, the same
+	RecordsAt string      // where its records are typed
+	State     string      // planned or moved
+	Untouched []Untouched // hosts that somebody else needs
+	Note      string      // that somebody wrote down about the domain
+	Present   string      // where its records are typed until it moves
+	Next      string      // where they are typed from then on; where it does not move, the same
 	Records   []Record
 	Seen      *time.Time      // when the zone was seen; nil: never, and there are no changes
 	Partial   bool            // it was asked about name by name
@@ -272,6 +273,9 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	take(sinceEarlier(s, wants))
 	take(notAnswered(s))
 	take(formElsewhere(s))
+	untouched, needed := neededHosts(s)
+	made.zone.Untouched = untouched
+	take(needed)
 	move, loses := moveOf(s, wants, made.zone.whole)
 	made.zone.Move = move
 	made.zone.Present, made.zone.Next = places(d, move)
