@@ -64,6 +64,9 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.NeverCreated: func(r plan.Reason) string {
 		return fmt.Sprintf("Nobody ever created %s; it leads to %s.", r.Name, r.Carrier)
 	},
+	plan.AddFirst: func(r plan.Reason) string {
+		return fmt.Sprintf("Add %s to %s first, or a stranger's site shows there.", r.Name, r.Carrier)
+	},
 	plan.IPv6Too: by("%s is reached over IPv6 too; all of its addresses belong to the name."),
 	plan.ClaimFirst: func(r plan.Reason) string {
 		return fmt.Sprintf(
@@ -153,6 +156,12 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.DeleteBefore: func(r plan.Reason) string {
 		return fmt.Sprintf("One door has one carrier. Delete it right before the records of %s are typed: "+
 			"many forms write their address back while a forwarding is there.", r.Name)
+	},
+	plan.AddBefore: always("Add it there before any record points there: what the account does not know shows a stranger's site, and a " +
+		"stranger could add it. Apex and www are two hosts."),
+	plan.UntilRedirected: func(r plan.Reason) string {
+		return fmt.Sprintf("Until this is set, the main site of %s shows here under the old name. http and https are set apart.",
+			r.Carrier)
 	},
 	plan.ClaimBefore: always(
 		"Claim it before any record points there: an alias that nobody has claimed can be taken by a stranger. " +

@@ -14,6 +14,8 @@ const (
 	Form     Kind = "form"     // a forwarding form of a registrar or host
 	Platform Kind = "platform" // the site's own platform
 	Edge     Kind = "edge"     // an edge network
+	Service  Kind = "service"  // a hosted redirect service
+	Account  Kind = "account"  // a hosting account on which domains are parked
 )
 
 // Row is all that is asked of a kind of carrier. Nothing else in the program tells kinds apart: a new kind is a row
@@ -29,13 +31,16 @@ type Row struct {
 	KeepsPath  bool
 	KeepsQuery bool
 	HoldsRules bool
+	Holds      When // its certificates; "": before the name points there
 
 	Serves      bool // it can serve the site itself
-	OneTarget   bool // it forwards to one place, and can hold no rules whatever the estate file says
+	OneTarget   bool // it forwards each host to one place, and can hold no rules whatever the estate file says
 	OwnSteps    bool // steps: may say in which order it accepts things
 	Configured  bool // its redirects are written as a configuration file
 	ProvesByDNS bool // somebody can prove a name to its issuer by a DNS record before the name points there
 	Claims      bool // a host has to be claimed there before it points there
+	Shared      bool // what it does not know shows somebody else's site, so that a host is added there first
+	ExactOnly   bool // its rules are lines for one URL each
 	Stars       bool // its redirects are typed as patterns with stars
 	PassesOn    bool // something may be behind it, and it may stand in front of the site
 	TakesZone   bool // it may be the zone's name servers, and then what is typed there is not what the world sees
@@ -54,6 +59,12 @@ var rows = []Row{
 	{Kind: Edge, Title: "an edge network", Page: "At the edge network", Steps: []Step{TakeZone, Issue, Patterns},
 		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Stars: true, PassesOn: true, TakesZone: true},
+	{Kind: Service, Title: "a hosted redirect service", Page: "At the redirect service", Steps: []Step{Source, Point, Issue},
+		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true, Holds: After,
+		ExactOnly: true},
+	{Kind: Account, Title: "a hosting account", Page: "In the hosting account", Steps: []Step{Claim, Lines, Point, Issue},
+		TLS: true, KeepsPath: true, KeepsQuery: true, Holds: After,
+		OneTarget: true, Claims: true, Shared: true, Serves: true},
 }
 
 // Kinds returns the table of carrier kinds.
@@ -104,6 +115,8 @@ const (
 	Point     Step = "records"       // the records lead to it
 	Issue     Step = "certificate"   // it holds the certificate
 	Redirect  Step = "redirect"      // it can be told what is primary, and redirects the others
+	Source    Step = "source"        // a line for a host, and one for each rule, with its complete destination
+	Lines     Step = "lines"         // a redirect for each door of a host, http and https apart
 	Forward   Step = "forward"       // a line of a form leads a host to one place
 	TakeZone  Step = "zone"          // it takes the zone over
 	Patterns  Step = "patterns"      // redirects as patterns with stars

@@ -70,6 +70,7 @@ type Carrier struct {
 	Behind         string // an edge: the carrier to which it passes everything on; "" for nobody
 	PatternsAtMost int    // -1: no limit
 	HostsAtMost    int    // -1: no limit
+	RulesAtMost    int    // of all its hosts together; -1: no limit
 	HoldsRules     bool   // it can look at paths and lead each elsewhere
 	Frames         bool   // it shows the target in a frame instead of redirecting
 	Issuer         string // who issues its certificates (CAA); "" where nobody says

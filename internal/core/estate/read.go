@@ -236,7 +236,7 @@ func (b *builder) carriers(n *Node) {
 }
 
 func (b *builder) carrier(key, n *Node) *Carrier {
-	c := &Carrier{Name: key.Text, Certificate: Before, PatternsAtMost: -1, HostsAtMost: -1}
+	c := &Carrier{Name: key.Text, PatternsAtMost: -1, HostsAtMost: -1, RulesAtMost: -1}
 	var keeps, tls, rules, steps, behind *Node
 	what := "carrier " + key.Text
 	b.mapping(n, what,
@@ -256,6 +256,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"behind", func(n *Node) { behind = n; c.Behind = b.text(n, what+": behind") }},
 		field{"patterns-at-most", func(n *Node) { c.PatternsAtMost = b.number(n, what+": patterns-at-most", 0) }},
 		field{"hosts-at-most", func(n *Node) { c.HostsAtMost = b.number(n, what+": hosts-at-most", 1) }},
+		field{"rules-at-most", func(n *Node) { c.RulesAtMost = b.number(n, what+": rules-at-most", 0) }},
 		field{"rules", func(n *Node) { rules = n }},
 		field{"frames", func(n *Node) { c.Frames = b.boolean(n, what+": frames") }},
 		field{"issuer", func(n *Node) { c.Issuer = b.text(n, what+": issuer") }},
@@ -263,6 +264,9 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"wanted", func(n *Node) { b.list(n, what+": wanted", func(w *Node) { b.wantedBy(c, w) }) }},
 	)
 	kind := c.By.Row()
+	if c.Certificate == "" {
+		c.Certificate = cmp.Or(kind.Holds, Before)
+	}
 	c.HoldsRules = kind.HoldsRules
 	if rules != nil {
 		c.HoldsRules = b.boolean(rules, what+": rules")

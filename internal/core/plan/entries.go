@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -32,6 +33,8 @@ type Kind string
 // The kinds of entries.
 const (
 	Forward     Kind = "forward"      // a line of a forwarding form
+	SourceEntry Kind = "source"       // a line of a redirect service
+	DoorEntry   Kind = "door"         // the redirect of one door
 	HostEntry   Kind = "host"         // a host that the carrier has to be told of
 	Pattern     Kind = "pattern"      // a redirect by pattern
 	ZoneEntry   Kind = "zone"         // a zone that the carrier takes over
@@ -89,6 +92,8 @@ type typing struct {
 var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry,
 	[]finding.Finding){
 	estate.Forward:   forwardEntries,
+	estate.Source:    sourceEntries,
+	estate.Lines:     doorEntries,
 	estate.Claim:     claimEntries,
 	estate.Point:     pointEntries,
 	estate.Issue:     issueEntries,
@@ -96,6 +101,12 @@ var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts
 	estate.TakeZone:  zoneEntries,
 	estate.Patterns:  patternEntries,
 	estate.Configure: nil, // once for all zones
+}
+
+// Knows tells whether a step at a carrier is one whose entries are known.
+func Knows(s estate.Step) bool {
+	_, ok := entriesFor[s]
+	return ok
 }
 
 // carriersOf works out what is typed where, apart from records.
@@ -161,6 +172,19 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 			},
 		)
 	}
+	if n := sources(k.Entries); c.RulesAtMost >= 0 && n > c.RulesAtMost {
+		findings = append(
+			findings,
+			finding.New(
+				finding.BeyondCarrier,
+				c.Name,
+				fmt.Sprintf("%s takes at most %s, and %d are planned there, one a host included.", c.Name,
+					counted(c.RulesAtMost, "rule"), n),
+				"Take a larger plan there, write fewer rules, or give some of the hosts to another carrier.",
+				map[string]any{"carrier": c.Name, "rules": n},
+			),
+		)
+	}
 	if c.HostsAtMost >= 0 && len(k.Hosts) > c.HostsAtMost {
 		findings = append(
 			findings,
@@ -180,6 +204,17 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 		)
 	}
 	return k, findings
+}
+
+// sources counts the lines of a redirect service.
+func sources(all []Entry) int {
+	n := 0
+	for _, e := range all {
+		if e.Kind == SourceEntry {
+			n++
+		}
+	}
+	return n
 }
 
 func carriedBy(d *estate.Domain, c *estate.Carrier) []web.Host {
@@ -233,6 +268,7 @@ func inWords(c *estate.Carrier) []string {
 	add(!c.HoldsRules && !c.By.Row().OneTarget, "holds no rules")
 	add(c.PatternsAtMost >= 0, "at most %s", counted(c.PatternsAtMost, "pattern"))
 	add(c.HostsAtMost >= 0, "at most %s", counted(c.HostsAtMost, "host"))
+	add(c.RulesAtMost >= 0, "at most %s", counted(c.RulesAtMost, "rule"))
 	add(c.Origin == estate.PlainOrigin, "speaks plain http to what is behind it")
 	add(c.Certificate == estate.After, "has its certificates only after the names point to it")
 	return all
@@ -260,6 +296,75 @@ func forwardEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 				t.web.Estate.Policy.Status)},
 			{Name: "frame or masking", Value: "no"}, {Name: "path", Value: path},
 		}, Reasons: []Reason{{Why: TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
+	}
+	return all, nil
+}
+
+// keeping says whether something is handed on.
+func keeping(keeps bool) string {
+	if keeps {
+		return "keep"
+	}
+	return "drop"
+}
+
+// sourceEntries gives what is typed at a redirect service: a line for each rule, which go first, and one for everything
+// else of a host.
+func sourceEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	var all []Entry
+	d := z.domain
+	line := func(from, to, path, query string, status int, check Check) {
+		kind := fmt.Sprintf("permanent (%d)", status)
+		switch status {
+		case 302, 307:
+			kind = fmt.Sprintf("temporary (%d)", status)
+		case rule.Gone:
+			to, kind = "no target", "410 (gone); where it has no such answer, let a server carry the host"
+		}
+		all = append(all, Entry{Action: Add, Kind: SourceEntry, Domain: z.Name, Fields: []Field{
+			{Name: "source", Value: from}, {Name: "destination", Value: to}, {Name: "kind", Value: kind},
+			{Name: "path", Value: path}, {Name: "query", Value: query},
+		}, Reasons: []Reason{{Why: TypeInFull}}, Check: check})
+	}
+	for _, h := range hosts {
+		for _, e := range entriesOf(t.web.Rules, h) {
+			r := e.Rule
+			path, exact := r.Old.Exact()
+			if !exact {
+				continue // a limit, which is said
+			}
+			u := web.Door{Scheme: web.HTTPS, Host: h}.URL(path, "")
+			to := ""
+			if m, ok := t.web.Rules.Lookup(u); ok && m.Rule == r {
+				to = m.Location(t.web.Estate.Canonical)
+			}
+			line(h.String()+path, to, "does not matter", keeping(!r.DropQuery && c.KeepsQuery),
+				cmp.Or(r.Status, t.web.Estate.Policy.Status), Check{Kind: LookAtURL, URL: u.String()})
+		}
+		path := keeping(c.KeepsPath && d.Fallback == estate.SamePath)
+		line(h.String(), d.LeadsTo.String(), path, keeping(c.KeepsQuery), t.web.Estate.Policy.Status, lookAt(h))
+	}
+	return all, nil
+}
+
+// doorEntries gives the redirects of a hosting account: http and https apart, the complete destination at each.
+func doorEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+	var all []Entry
+	d := z.domain
+	for _, h := range hosts {
+		if d.Served[h] == c {
+			continue // it serves the site there
+		}
+		for _, door := range web.Doors(h) {
+			if door.Scheme == web.HTTPS && !c.TLS {
+				continue
+			}
+			all = append(all, Entry{Action: Add, Kind: DoorEntry, Domain: z.Name, Fields: []Field{
+				{Name: "from", Value: door.String()}, {Name: "to", Value: d.LeadsTo.String()},
+				{Name: "kind", Value: fmt.Sprintf("permanent (%d)", t.web.Estate.Policy.Status)},
+				{Name: "path", Value: keeping(c.KeepsPath && d.Fallback == estate.SamePath)},
+			}, Reasons: []Reason{{Why: UntilRedirected, Carrier: c.Name}}, Check: lookAt(h)})
+		}
 	}
 	return all, nil
 }
@@ -311,6 +416,10 @@ func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
 // claimEntries gives the hosts that a platform has to be told of.
 func claimEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	var all []Entry
+	why := ClaimBefore
+	if c.By.Row().Shared {
+		why = AddBefore
+	}
 	for _, h := range hosts {
 		if t.claimedAt(z.Name, h, c) {
 			continue
@@ -322,7 +431,7 @@ func claimEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 				Kind:    HostEntry,
 				Domain:  z.Name,
 				Fields:  []Field{{Name: "host", Value: h.String()}},
-				Reasons: []Reason{{Why: ClaimBefore}},
+				Reasons: []Reason{{Why: why}},
 			},
 		)
 	}
@@ -366,7 +475,7 @@ func asksFor(c *estate.Carrier, d *estate.Domain, r Record) bool {
 func issueEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	row := c.By.Row()
 	switch {
-	case row.Claims:
+	case row.Claims, row.ExactOnly:
 		return t.issuedThere(c, z, hosts), nil
 	case row.TakesZone && !c.TLS:
 		return nil, nil

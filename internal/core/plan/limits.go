@@ -172,6 +172,13 @@ func (l *limits) rules(
 			fmt.Sprintf("Give %s to another carrier, or let it lead to / with fallback: same-path.", h),
 			doors[:]...)
 	}
+	if kind.ExactOnly && patterns > 0 {
+		add(
+			h.String(),
+			fmt.Sprintf("%s holds a line for each old URL, and %d of the rules of %s stand for many.", c.Name, patterns, h),
+			"Write these rules out, URL by URL, or give the host to a server.",
+			doors[:]...)
+	}
 	if c.Behind != "" {
 		return
 	}

@@ -29,6 +29,7 @@ const (
 	NeverCreated      // Name was never created; it leads to Carrier
 	IPv6Too           // Carrier has IPv6 addresses
 	ClaimFirst        // claim Name at Carrier first
+	AddFirst          // add Name to the account Carrier first, which would show a stranger's site
 	BelongsTo         // Values[0] belongs to Carrier
 	BelongsToForm     // and its forwarding there has to be deleted
 	TodayForwards     // today it forwards to URL
@@ -75,6 +76,8 @@ const (
 	CostsMore             // with http it takes Count hops more, without www Of (-1: it leads nowhere; -2: there is no www)
 	DeleteBefore          // a forwarding, before the records of Name are typed
 	ClaimBefore           // before any record points there
+	AddBefore             // before any record points there, which would show a stranger's site until then
+	UntilRedirected       // until then the main site of Carrier shows there
 	TypeThere             // the records of Name, then come back to Carrier
 	HeldBefore            // the certificate, before the records point there
 	HeldAfter             // only once they do

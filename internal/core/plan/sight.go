@@ -158,6 +158,9 @@ func claim(name string, c *estate.Carrier) []Reason {
 	if !c.By.Row().Claims || len(c.Steps) > 0 && c.Steps[0] != estate.Claim {
 		return nil
 	}
+	if c.By.Row().Shared {
+		return []Reason{{Why: AddFirst, Name: name, Carrier: c.Name}}
+	}
 	return []Reason{{Why: ClaimFirst, Name: name, Carrier: c.Name}}
 }
 

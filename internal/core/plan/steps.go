@@ -286,7 +286,7 @@ func stepsOfRedirects(carriers []Carried) []Step {
 		switch {
 		case row.Configured:
 			s.Carriers = append(s.Carriers, byKind[row.Kind]...)
-		case !row.Claims: // what claims hosts redirects them last
+		case !row.OwnSteps: // a platform redirects last
 			s.Pages = append(s.Pages, byKind[row.Kind]...)
 		}
 	}
@@ -400,7 +400,7 @@ func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) 
 	}
 	primaries := Step{Kind: ChoosePrimaries}
 	for _, c := range carriers {
-		if c.redirects && estate.Kind(c.By).Row().Claims {
+		if c.redirects && estate.Kind(c.By).Row().OwnSteps {
 			primaries.Pages = append(primaries.Pages, c.Name)
 		}
 	}
