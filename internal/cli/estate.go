@@ -30,6 +30,7 @@ type estateOptions struct {
 	path, only string
 	zones      []string // zone files, taken instead of what a survey saw
 	complain   func(error)
+	undecided  bool // it may be open who carries the doors
 }
 
 func (o *estateOptions) flags(c *cobra.Command) {
@@ -72,7 +73,11 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 			return nil, plan.Input{}, err
 		}
 	}
-	e, err := files.ReadEstate(path)
+	read := files.ReadEstate
+	if o.undecided {
+		read = files.ReadUndecided
+	}
+	e, err := read(path)
 	if err != nil {
 		return nil, plan.Input{}, err
 	}

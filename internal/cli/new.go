@@ -24,8 +24,9 @@ func (p *program) newEstate() *cobra.Command {
 		Use:   "new",
 		Short: "Write an estate file to start from",
 		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there, and an empty rules.csv. The
-domains come from --domain or from a list: a CSV file with a column name, and where you have them renews, registrar and
-note. The domain of the canonical site is added by itself.`,
+domains come from --domain or from a list: a CSV file such as registrars export, with a column name (or domain), and where you
+have them renews (or expiry date), registrar, provider, carrier, wave and note; or names alone, a line each. Dates are read as
+they are usually written; where one could be two days, the file asks. The domain of the canonical site is added by itself.`,
 		Example: `  upperpath new --canonical https://www.northmoor.example --domain lacemill-museum.example --domain slatequarry.example
   upperpath new --canonical https://www.northmoor.example --list domains.csv --server 203.0.113.20`,
 		Args: cobra.NoArgs,
@@ -68,6 +69,11 @@ note. The domain of the canonical site is added by itself.`,
 			} else {
 				fmt.Fprintf(p.out, "See whether it says what is so, then run\n\n")
 			}
+			for _, d := range all {
+				if d.Asks != "" {
+					fmt.Fprintf(p.out, "  %s: which day does it renew? The list says %s\n", d.Name.Unicode(), d.Asks)
+				}
+			}
 			option := ""
 			if out != files.EstateName {
 				option = " --estate " + quoteArgument(out)
@@ -79,7 +85,7 @@ note. The domain of the canonical site is added by itself.`,
 	f := c.Flags()
 	f.StringVar(&canonical, "canonical", "", "the `URL` of the canonical site, such as https://www.northmoor.example")
 	f.StringArrayVar(&domains, "domain", nil, "a `DOMAIN` that should lead there (repeatable)")
-	f.StringVar(&list, "list", "", "a CSV `FILE` with the domains: name, renews, registrar, note")
+	f.StringVar(&list, "list", "", "a CSV `FILE` with the domains, such as a registrar exports")
 	f.StringArrayVar(&servers, "server", nil, "an `ADDRESS` of the server of your own that will redirect (repeatable)")
 	f.StringVar(&contact, "contact", "", "whom to `MAIL` about our requests; goes into the User-Agent")
 	f.StringVar(&out, "out", files.EstateName, "the `FILE` to write")

@@ -67,6 +67,7 @@ odd, and keeps what it saw in .upperpath/, dated, so that it can be compared and
 		},
 	}
 	from.flags(c)
+	from.undecided = true
 	vantage.flags(c)
 	out.flags(c, "text", "json", "md")
 	f := c.Flags()

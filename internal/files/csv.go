@@ -10,12 +10,9 @@ import (
 	"runtime/debug"
 	"slices"
 	"strings"
-	"time"
-	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/rule"
-	"upperpath.example/upperpath/internal/core/web"
 )
 
 // table is a CSV file with a header: the columns by name, and its rows.
@@ -186,14 +183,17 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	}
 }
 
-// separator is ";" where the first line that is no comment holds more of them than commas, as some spreadsheets write.
+// separator is ";" or a tab where the first line that is no comment holds more of them than commas, as some spreadsheets
+// and registrars write.
 func separator(data []byte) rune {
 	for line := range bytes.Lines(data) {
 		if len(bytes.TrimSpace(line)) == 0 || line[0] == '#' {
 			continue
 		}
-		if bytes.Count(line, []byte(";")) > bytes.Count(line, []byte(",")) {
-			return ';'
+		for _, other := range ";\t" {
+			if bytes.Count(line, []byte(string(other))) > bytes.Count(line, []byte(",")) {
+				return other
+			}
 		}
 		break
 	}
@@ -269,79 +269,4 @@ func ReadPairs(path, first, second string) (lines []int, pairs [][2]string, err 
 		pairs = append(pairs, [2]string{t.field(r, first), t.field(r, second)})
 	}
 	return lines, pairs, nil
-}
-
-// ListedDomain is a line of a list of domains.
-type ListedDomain struct {
-	Name            web.Host
-	Renews          string // a date, or ""
-	Registrar, Note string
-}
-
-// folded gives a text on one line: cells of a spreadsheet may have several.
-func folded(s string) string { return strings.Join(strings.Fields(s), " ") }
-
-// ReadDomains reads a list of domains: a column name, and optionally renews, registrar and note. The error is a
-// problem.List with every fault.
-func ReadDomains(path string) ([]ListedDomain, error) {
-	t, err := readCSV(path, []string{"name"}, []string{"name", "renews", "registrar", "note"})
-	if err != nil {
-		return nil, err
-	}
-	var list []ListedDomain
-	var faults problem.List
-	first := map[web.Host]int{}
-	for _, r := range t.rows {
-		h, err := web.ParseHost(t.field(r, "name"))
-		var bad *web.Error
-		if errors.As(err, &bad) {
-			faults.Add(
-				problem.Problem{
-					File:     path,
-					Line:     r.line,
-					Says:     bad.Says,
-					Value:    bad.Value,
-					Expected: bad.Expected,
-					Remedy:   bad.Remedy,
-				},
-			)
-			continue
-		}
-		if before, twice := first[h]; twice {
-			faults.Add(
-				problem.Problem{
-					File:     path,
-					Line:     r.line,
-					Says:     "the domain is there twice",
-					Value:    h.String(),
-					Expected: "each domain once",
-					Remedy:   fmt.Sprintf("line %d has it already", before),
-				},
-			)
-			continue
-		}
-		first[h] = r.line
-		renews := strings.TrimSpace(t.field(r, "renews"))
-		if _, err := time.Parse(time.DateOnly, renews); err != nil && renews != "" {
-			faults.Add(
-				problem.Problem{
-					File:     path,
-					Line:     r.line,
-					Says:     "renews is no date",
-					Value:    renews,
-					Expected: "a date such as 2027-03-01",
-				},
-			)
-		}
-		registrar, note := folded(t.field(r, "registrar")), folded(t.field(r, "note"))
-		for name, text := range map[string]string{"registrar": registrar, "note": note} {
-			if at := strings.IndexFunc(text, problem.Hostile); at >= 0 {
-				c, _ := utf8.DecodeRuneInString(text[at:])
-				faults.Add(problem.Problem{File: path, Line: r.line, Says: name + " holds " + problem.Named(c), Value: text,
-					Expected: "text of one line", Remedy: "take it out"})
-			}
-		}
-		list = append(list, ListedDomain{h, renews, registrar, note})
-	}
-	return list, faults.Err()
 }

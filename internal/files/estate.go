@@ -47,12 +47,17 @@ func FindEstate(folder string) (string, error) {
 }
 
 // ReadEstate reads an estate file and all that it names. The error is a problem.List with every fault of every file.
-func ReadEstate(path string) (*Estate, error) {
+func ReadEstate(path string) (*Estate, error) { return readEstate(path, estate.Read) }
+
+// ReadUndecided does the same, and lets it be open who carries the doors: for looking at what is there.
+func ReadUndecided(path string) (*Estate, error) { return readEstate(path, estate.ReadUndecided) }
+
+func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.List)) (*Estate, error) {
 	root, err := ReadTree(path)
 	if err != nil {
 		return nil, err
 	}
-	read, faults := estate.Read(root)
+	read, faults := take(root)
 	if err := faults.In(path).Err(); err != nil {
 		return nil, err
 	}

@@ -405,7 +405,7 @@ func FuzzEstate(f *testing.F) {
 func TestAListOfDomainsHoldsTextOfOneLine(t *testing.T) {
 	list, err := ReadDomains(write(t, "l.csv", "name,registrar,note\nold.example,\"R\nA\",\"two\r\nlines\"\n"))
 	require.NoError(t, err)
-	assert.Equal(t, ListedDomain{web.MustParseHost("old.example"), "", "R A", "two lines"}, list[0])
+	assert.Equal(t, ListedDomain{Name: web.MustParseHost("old.example"), Registrar: "R A", Note: "two lines"}, list[0])
 	_, err = ReadDomains(write(t, "l.csv", "name,note\nold.example,x\nb.example,a\x1bb\n"))
 	assert.ErrorContains(t, err, "l.csv:3: note holds the control character U+001B")
 }
@@ -439,4 +439,67 @@ func TestAListOfRecordsIsAZoneFileToo(t *testing.T) {
 	zone, _, err = ReadZone(path, "")
 	require.NoError(t, err)
 	assert.Equal(t, "b.example", zone)
+}
+
+// TestListsOfDomainsAsRegistrarsExportThem reads headers of any case and usual name, and dates of any usual form.
+func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
+	for name, c := range map[string]struct {
+		text string
+		want []ListedDomain
+	}{
+		"a header of theirs": {
+			"Domain Name;Expiry Date;DNS Provider;Phase;Comments;Carrier\nOLD.example.;04.02.2027;Host A;2;sold soon;gateway\n",
+			[]ListedDomain{{Renews: "2027-02-04", RecordsAt: "Host A", Wave: 2, Note: "sold soon", Carrier: "gateway"}},
+		},
+		"tabs":        {"domain\texpires\nold.example\t4 Feb 2027\n", []ListedDomain{{Renews: "2027-02-04"}}},
+		"names alone": {"old.example\nb.example\n", []ListedDomain{{}, {}}},
+		"strokes that tell nothing": {"domain,expires\nold.example,02/04/2027\n",
+			[]ListedDomain{{Asks: "02/04/2027: 2027-04-02 or 2027-02-04?"}}},
+		"strokes of the same day": {"domain,expires\nold.example,03/03/2027\n", []ListedDomain{{Renews: "2027-03-03"}}},
+		"strokes that another line tells": {"domain,expires\nold.example,02/04/2027\nb.example,25/12/2027\n",
+			[]ListedDomain{{Renews: "2027-04-02"}, {Renews: "2027-12-25"}}},
+		"strokes of the other kind": {"domain,expires\nold.example,02/04/2027\nb.example,12/25/2027\n",
+			[]ListedDomain{{Renews: "2027-02-04"}, {Renews: "2027-12-25"}}},
+		"a time": {"DOMAIN_NAME,Valid-Until\nold.example,2027-02-04T10:00:00Z\n", []ListedDomain{{Renews: "2027-02-04"}}},
+		"words":  {"Domain,Renewal Date\nold.example,\"February 4, 2027\"\n", []ListedDomain{{Renews: "2027-02-04"}}},
+	} {
+		list, err := ReadDomains(write(t, "l.csv", c.text))
+		require.NoError(t, err, name)
+		for i, host := range []string{"old.example", "b.example"} {
+			if i < len(c.want) {
+				c.want[i].Name = web.MustParseHost(host)
+			}
+		}
+		assert.Equal(t, c.want, list, name)
+		door := web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}
+		path := write(t, "upperpath.yaml", NewEstate(door, "", []string{"203.0.113.20"}, list))
+		require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(path), "rules.csv"), []byte(NewRules), 0o600))
+		e, err := ReadEstate(path)
+		require.NoError(t, err, name)
+		assert.Equal(t, c.want[0].RecordsAt, e.Domains[0].RecordsAt)
+	}
+	for text, says := range map[string]string{
+		"domain,expires\nold.example,soon\n":       "l.csv:2: renews is no date",
+		"domain,wave\nold.example,0\n":             "l.csv:2: wave is no such number",
+		"what,when\nold.example,x\n":               "there is no column with the names of the domains",
+		"domain\nold.example\nOLD.example.\n":      "l.csv:3: the domain is there twice",
+		"domain,expires\nold.example,31.02.2027\n": "renews is no date",
+		"domain,expires\nold.example,13/13/2027\n": "renews is no date",
+		"domain\nhttps://old.example/\n":           "it is a URL",
+	} {
+		_, err := ReadDomains(write(t, "l.csv", text))
+		assert.ErrorContains(t, err, says, text)
+	}
+}
+
+// TestAnEstateWhoseCarriersAreOpenCanBeLookedAt reads one that nobody has decided on.
+func TestAnEstateWhoseCarriersAreOpenCanBeLookedAt(t *testing.T) {
+	for _, carriers := range []string{"", "carriers: {gateway: {by: server, addresses: []}}\n"} {
+		path := write(t, "upperpath.yaml", "canonical: https://www.n.example\n"+carriers+"domains: [n.example, old.example]\n")
+		_, err := ReadEstate(path)
+		assert.Error(t, err)
+		e, err := ReadUndecided(path)
+		require.NoError(t, err)
+		assert.Len(t, e.Domains[1].Hosts(), 2)
+	}
 }

@@ -27,8 +27,8 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 	line("  # also: []          # other names at which the same site is reachable: they must redirect too")
 	line("  # addresses: []     # where it lives; or alias: NAME")
 	line(
-		"\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding), platform " +
-			"or edge.",
+		"\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding), platform, " +
+			"edge, service (a hosted redirect service) or account (a hosting account).",
 	)
 	line("carriers:")
 	fill := ""
@@ -40,6 +40,13 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 		quoted[i] = scalar(s)
 	}
 	line("  gateway: {by: server, addresses: [%s], certificate: before}%s", strings.Join(quoted, ", "), fill)
+	been := map[string]bool{"gateway": true, "": true}
+	for _, d := range domains {
+		if !been[d.Carrier] {
+			been[d.Carrier] = true
+			line("  %s: {by: server, addresses: []}   # fill in what it is, and where it answers", scalar(d.Carrier))
+		}
+	}
 	line("\ndefaults: {carrier: gateway, mail: keep, wave: 1}")
 	line("\ndomains:")
 	for _, d := range domains {
@@ -47,8 +54,20 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 		if d.Renews != "" {
 			line("    renews: %s", d.Renews)
 		}
+		if d.Asks != "" {
+			line("    # renews:   which day is it? The list says %s", strings.NewReplacer("\n", " ", "\r", " ").Replace(d.Asks))
+		}
 		if d.Registrar != "" {
 			line("    registrar: %s", scalar(d.Registrar))
+		}
+		if d.RecordsAt != "" {
+			line("    records-at: %s", scalar(d.RecordsAt))
+		}
+		if d.Carrier != "" {
+			line("    carrier: %s", scalar(d.Carrier))
+		}
+		if d.Wave > 1 {
+			line("    wave: %d", d.Wave)
 		}
 		if d.Note != "" {
 			line("    note: %s", scalar(d.Note))

@@ -14,8 +14,13 @@ import (
 
 // Read makes an estate of the tree of an estate file. Everything that is wrong comes back, with line and column; the
 // estate counts only where the list is empty.
-func Read(root *Node) (*Estate, problem.List) {
-	b := builder{estate: &Estate{
+func Read(root *Node) (*Estate, problem.List) { return read(root, false) }
+
+// ReadUndecided makes an estate of which nobody has decided yet who carries its doors: for looking at what is there.
+func ReadUndecided(root *Node) (*Estate, problem.List) { return read(root, true) }
+
+func read(root *Node, undecided bool) (*Estate, problem.List) {
+	b := builder{undecided: undecided, estate: &Estate{
 		Policy:   Policy{Hops: 1, Status: 301, Upgrade: Direct, Exempt: []string{"/.well-known/acme-challenge/"}},
 		Vantages: map[string]Vantage{}, byName: map[web.Host]*Domain{},
 	}, claimed: map[web.Host]string{}, behind: map[*Carrier]*Node{}}
@@ -40,6 +45,7 @@ type builder struct {
 	behind   map[*Carrier]*Node
 
 	siteCarrier *Node
+	undecided   bool // who carries what may be left open
 }
 
 type domainDefaults struct {
@@ -311,7 +317,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		(n.Kind != Mapping || !slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
 		b.fail(key, what+" does not say what it is", "by: "+anyKind(), "")
 	}
-	if len(c.Addresses) == 0 && c.Alias.IsZero() {
+	if len(c.Addresses) == 0 && c.Alias.IsZero() && !b.undecided {
 		b.fail(
 			key,
 			what+" has neither addresses nor an alias",
@@ -603,6 +609,9 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 		c, named := byLabel[label]
 		if !named {
 			c = b.estate.Carrier(fallback)
+		}
+		if c == nil && !named && fallback == "" && b.undecided {
+			continue
 		}
 		if c == nil && !named && fallback == "" {
 			b.fail(
