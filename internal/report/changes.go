@@ -103,7 +103,13 @@ func valuesText(c plan.Change) string {
 			s = fmt.Sprintf("%s beside the %d that stay", join(more), len(c.Before))
 		}
 	}
-	if c.Through != "" {
+	switch {
+	case c.Through == "" || c.Action == plan.Keep:
+	case len(c.Typed) == 0:
+		s += fmt.Sprintf("  (through %s: type nothing, the other record brings it)", c.Through)
+	case c.TypedAs != c.Type:
+		s += fmt.Sprintf("  (through %s: type %s %s)", c.Through, c.TypedAs, join(c.Typed))
+	default:
 		s += fmt.Sprintf("  (through %s: type %s)", c.Through, join(c.Typed))
 	}
 	return s
@@ -309,7 +315,7 @@ const toDelete = " to delete"
 func entryKind(e plan.Entry) string {
 	word := map[plan.Kind]string{plan.Forward: "forwarding", plan.SourceEntry: "redirect", plan.DoorEntry: "redirect", plan.HostEntry: "host", plan.Pattern: "pattern",
 		plan.ZoneEntry: "zone", plan.NameServers: "delegation", plan.DSEntry: "DS record", plan.CertEntry: "certificate",
-		plan.Primary: "primary host", plan.Config: "configuration"}[e.Kind]
+		plan.Primary: "primary host", plan.OriginEntry: "setting", plan.Config: "configuration"}[e.Kind]
 	if e.Action == plan.Remove && word != "" {
 		return word + toDelete
 	}

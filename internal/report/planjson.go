@@ -58,6 +58,7 @@ type (
 		Before  []string    `json:"before"`
 		After   []string    `json:"after"`
 		Typed   []string    `json:"typed,omitempty"`
+		TypedAs string      `json:"typed_as,omitempty"`
 		Through string      `json:"through,omitempty"`
 		Reason  string      `json:"reason"`
 	}
@@ -167,7 +168,7 @@ func zoneJSON(z plan.Zone) jsonZone {
 	for _, c := range z.Changes {
 		v.Changes = append(
 			v.Changes,
-			jsonChange{c.Step, c.Action, c.Name, c.Type, c.TTL, c.Before, c.After, c.Typed, c.Through, Because(c.Reasons)},
+			jsonChange{c.Step, c.Action, c.Name, c.Type, c.TTL, c.Before, c.After, c.Typed, c.TypedAs, c.Through, Because(c.Reasons)},
 		)
 	}
 	if m := z.Move; m != nil {

@@ -544,7 +544,7 @@ func entryTitle(e plan.Entry) string {
 		return map[plan.Kind]string{plan.Forward: "**delete** the forwarding", plan.DSEntry: "**remove** the DS record"}[e.Kind]
 	}
 	return map[plan.Kind]string{plan.Forward: "forward it", plan.SourceEntry: "redirect it", plan.DoorEntry: "redirect this door", plan.HostEntry: "claim the host", plan.ZoneEntry: "create the zone", plan.NameServers: "change the name servers", plan.CertEntry: "have the certificate there",
-		plan.Records: "set the records, then come back", plan.Primary: "choose the primary host", plan.Config: "put the redirects in place"}[e.Kind]
+		plan.Records: "set the records, then come back", plan.Primary: "choose the primary host", plan.OriginEntry: "say how to ask what is behind it", plan.Config: "put the redirects in place"}[e.Kind]
 }
 
 func patternsPage(w io.Writer, patterns []plan.Entry) {

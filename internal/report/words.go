@@ -202,6 +202,19 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.StarWider: func(r plan.Reason) string {
 		return fmt.Sprintf("A star takes more than the rule does: %s as well.", r.URL)
 	},
+	plan.StarBeforeName: func(r plan.Reason) string {
+		return fmt.Sprintf("The star before the name takes whatever ends in %s, so any%s and every host below it as well: if "+
+			"another of them goes through the network, type both names instead.", r.Name, r.Name)
+	},
+	plan.ExactWithQuery: func(r plan.Reason) string {
+		return fmt.Sprintf("It has to match with any query; where the form compares whole URLs, type %s too.", r.Name)
+	},
+	plan.OriginNeedsCertificate: always(
+		"What is behind it needs a certificate for these names too, or visitors get an error page of the network.",
+	),
+	plan.OriginMustNotUpgrade: always(
+		"What is behind it is asked by http even for visitors who came by https: if it sends http to https, they go in circles.",
+	),
 	plan.ProofByDNS: always(
 		"The names do not lead to this server yet, so the issuer has to be convinced by DNS: a TXT record, " +
 			"whose value it gives, at these names. Then nobody meets a warning on the day of the move.",

@@ -68,6 +68,7 @@ type Carrier struct {
 	NameServers    []web.Host
 	Origin         string // plain: it speaks http to what is behind it
 	Behind         string // an edge: the carrier to which it passes everything on; "" for nobody
+	BehindSite     bool   // an edge: what it lets through goes to the site
 	PatternsAtMost int    // -1: no limit
 	HostsAtMost    int    // -1: no limit
 	RulesAtMost    int    // of all its hosts together; -1: no limit

@@ -89,8 +89,8 @@ func (b *builder) estateFile(root *Node) {
 	b.canonical(root, canonical)
 	b.site(site)
 	b.carriers(carriers)
-	b.checkBehind()
 	b.serveSite()
+	b.checkBehind()
 	b.readDefaults(defaults)
 	if domains == nil || domains.Kind == Empty || domains.Kind == List && len(domains.Items) == 0 {
 		b.fail(
@@ -648,6 +648,7 @@ func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Car
 	switch {
 	case c != nil && c.By.Row().PassesOn:
 		d.Through[h] = c
+		b.siteBehind(n, c)
 		return
 	case named && c != nil && c != b.estate.Site.Carrier:
 		b.fail(n, fmt.Sprintf("the site serves %s itself, and %s is named as its carrier", h, c.Name),

@@ -206,11 +206,26 @@ func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 // checkBehind checks what is behind edge networks.
 func (b *builder) checkBehind() {
 	for c, n := range b.behind {
+		if c.Behind == "site" && b.estate.Carrier("site") == nil {
+			c.Behind, c.BehindSite = "", true
+			b.siteBehind(n, c)
+			continue
+		}
 		other := b.findCarrier(n, c.Behind)
 		if other != nil && (other == c || other.By.Row().PassesOn) {
 			b.fail(n, "an edge network is behind an edge network", "a server or platform", "name what answers in the end")
 		}
 	}
+}
+
+// siteBehind asks where the site answers, which an edge network in front of it has to be told where it holds the zone.
+func (b *builder) siteBehind(n *Node, c *Carrier) {
+	s := b.estate.Site
+	if len(s.Addresses) > 0 || !s.Alias.IsZero() || len(c.NameServers) == 0 || b.undecided {
+		return
+	}
+	b.fail(n, fmt.Sprintf("the site is behind %s, and nobody says where it answers", c.Name), "site: with addresses: or alias:",
+		"write down the site's own addresses, or its platform as site.carrier:")
 }
 
 // steps reads the order in which a platform accepts what it is told.

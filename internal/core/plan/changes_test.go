@@ -44,11 +44,20 @@ func seen(t *testing.T, zones ...string) *survey.Survey {
 // planFor makes a plan of estate lines and zones; change may add to its input.
 func planFor(t *testing.T, domains string, v *survey.Survey, change ...func(*plan.Input)) *plan.Plan {
 	t.Helper()
+	return planEdited(t, domains, [2]string{}, v, change...)
+}
+
+// planEdited plans as planFor does, with further carriers.
+func planEdited(t *testing.T, domains string, edit [2]string, v *survey.Survey, change ...func(*plan.Input)) *plan.Plan {
+	t.Helper()
 	path := filepath.Join(t.TempDir(), "upperpath.yaml")
 	text := strings.NewReplacer(", rules: site.csv, pages: pages.txt", "", "rules: rules.csv\n", "", "defaults:",
 		moreCarriers+"defaults:").
 		Replace(head) +
 		domains
+	if edit[0] != "" {
+		text = strings.Replace(text, edit[0], edit[1], 1)
+	}
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 	e, err := files.ReadEstate(path)
 	require.NoError(t, err)

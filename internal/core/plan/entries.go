@@ -42,6 +42,7 @@ const (
 	DSEntry     Kind = "ds"           // the parent's word that the zone is signed
 	CertEntry   Kind = "certificate"  // a certificate to be had
 	Records     Kind = "records"      // records that are typed elsewhere, and waited for
+	OriginEntry Kind = "origin"       // how what is behind an edge network is spoken to
 	Primary     Kind = "primary"      // the host to which a platform leads its others
 	Config      Kind = "configuration"
 )
@@ -601,15 +602,39 @@ func zoneEntries(_ typing, c *estate.Carrier, z Zone, _ []web.Host) ([]Entry, []
 // patternEntries gives the patterns that an edge network has to hold.
 func patternEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	d := z.domain
+	origin := originEntries(c, z)
 	if c.Behind != "" || !slices.ContainsFunc(hosts, func(h web.Host) bool { return d.Carry[h] == c }) {
-		return nil, nil
+		return origin, nil
 	}
 	stars := starsOf(t.web, d, c)
-	var all []Entry
+	all := origin
 	for _, s := range stars {
 		all = append(all, patternEntry(z.Name, s))
 	}
 	return all, checkStars(t.web, d, c, stars, t.asks[d])
+}
+
+// originEntries says how an edge network speaks to what is behind it, where something is.
+func originEntries(c *estate.Carrier, z Zone) []Entry {
+	site := c.BehindSite || slices.ContainsFunc(z.domain.Hosts(), func(h web.Host) bool { return z.domain.Through[h] == c })
+	if c.Behind == "" && !site {
+		return nil
+	}
+	e := Entry{
+		Action: Add,
+		Kind:   OriginEntry,
+		Domain: z.Name,
+		Fields: []Field{
+			{Name: "behind it", Value: cmp.Or(c.Behind, "the site")},
+			{Name: "asked by", Value: "https, its certificate checked"},
+		},
+		Reasons: []Reason{{Why: OriginNeedsCertificate}},
+	}
+	if c.Origin == estate.PlainOrigin {
+		e.Fields[1].Value = "http"
+		e.Reasons = []Reason{{Why: OriginMustNotUpgrade}}
+	}
+	return []Entry{e}
 }
 
 func patternEntry(domain string, s Star) Entry {
@@ -623,6 +648,12 @@ func patternEntry(domain string, s Star) Entry {
 	why := []Reason{{Why: PatternTakes, Values: s.Takes, Name: s.Rule}}
 	if n := strings.Count(s.Old, "*"); strings.HasPrefix(s.Old, "*") && n > 1 && strings.Contains(s.New, "$") {
 		why = append(why, Reason{Why: FirstStar})
+	}
+	if host, led := strings.CutPrefix(strings.TrimSuffix(s.Old, "/*"), "*"); led && !strings.Contains(host, "/") {
+		why = append(why, Reason{Why: StarBeforeName, Name: host})
+	}
+	if !strings.HasSuffix(s.Old, "*") {
+		why = append(why, Reason{Why: ExactWithQuery, Name: s.Old + "?*"})
 	}
 	if s.Wider != "" {
 		why = append(why, Reason{Why: StarWider, URL: s.Wider})

@@ -103,7 +103,7 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 			turns = append(
 				turns,
 				Change{Action: Replace, Name: name, Type: set.Type, TTL: MovingTTL, Before: set.Values, After: n.Values,
-					Typed: n.typed, Through: through(n), Reasons: whyTurns(s, set, n)},
+					Typed: n.typed, TypedAs: n.typedAs, Through: through(n), Reasons: whyTurns(s, set, n)},
 			)
 			changes = true
 		}
@@ -125,6 +125,7 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 				TTL:     ttl,
 				After:   n.Values,
 				Typed:   n.typed,
+				TypedAs: n.typedAs,
 				Through: through(n),
 				Reasons: whyComes(s, n, have),
 			},
@@ -173,7 +174,7 @@ func allGo(have []record.Set, goes []Change) bool {
 }
 
 func through(n want) string {
-	if len(n.typed) > 0 {
+	if n.through {
 		return n.carrier.Name
 	}
 	return ""
@@ -198,7 +199,7 @@ func follows(own []want, have []record.Set, wants []want) string {
 // aliasLeads tells whether an alias that is there leads to the carrier already, though its addresses are what the estate
 // file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
 func aliasLeads(s sight, name string, own []want, have []record.Set) bool {
-	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].typed != nil {
+	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].through {
 		return false
 	}
 	c, target := own[0].carrier, record.Target("CNAME", have[0].Values[0])
@@ -551,7 +552,7 @@ func besideDoor(n want, wants []want, f *found) bool {
 		shortly(plain(door.Type, door.Values)),
 		strings.Join(extra, ", "),
 	)
-	if door.typed != nil {
+	if door.through {
 		says = fmt.Sprintf(
 			"%s goes through %s, and %s bypasses it: every pattern for this host would be dead.",
 			n.Name,

@@ -89,6 +89,10 @@ const (
 	PatternTakes          // Values, by the rule Name
 	FirstStar             // what it stands for
 	StarWider             // it takes URL too
+	StarBeforeName        // it takes whatever ends in Name
+	ExactWithQuery        // it has to match with a query too, or else Name is typed as well
+	OriginNeedsCertificate
+	OriginMustNotUpgrade
 	ProofByDNS            // of a name to its issuer
 	IssuedAfter           // the certificate can be had only after the names lead there
 	PutByHand             // somebody puts it there

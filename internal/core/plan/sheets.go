@@ -1,8 +1,8 @@
 package plan
 
 import (
+	"cmp"
 	"slices"
-	"strings"
 
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -134,7 +134,16 @@ func lowered(z Zone, server string) []Line {
 func raised(z Zone, server string) []Line {
 	var all []Line
 	for _, c := range z.Changes {
-		if set, ok := record.Find(z.whole, c.Name, c.Type); ok && c.shortLived() {
+		if !c.shortLived() {
+			continue
+		}
+		for _, v := range c.Typed {
+			set := record.Set{Name: c.Name, Type: c.Type, Values: c.After}
+			l := ttlLine(z, Raise, RecordTTL, set, v, server, false)
+			l.Type, l.Value, l.Dotted, l.Through = c.TypedAs, typed(c.TypedAs, v), record.Dotted(c.TypedAs, v), c.Through
+			all = append(all, l)
+		}
+		if set, ok := record.Find(z.whole, c.Name, c.Type); ok && c.Through == "" {
 			for _, v := range set.Values {
 				all = append(all, ttlLine(z, Raise, RecordTTL, set, v, server, false))
 			}
@@ -161,24 +170,21 @@ func ttlLine(z Zone, do Action, ttl int, set record.Set, value, server string, e
 		Early:  early,
 		Check:  Check{Kind: AskServer, Name: set.Name, Type: set.Type, Server: server, Values: set.Values},
 	}
-	for _, c := range z.Changes {
-		if c.Name == set.Name && c.Type == set.Type && len(c.Typed) > 0 && do == Raise {
-			l.Value, l.Through = strings.Join(c.Typed, ", "), c.Through
-			l.Dotted = l.Value
-		}
-	}
 	return l
 }
 
 // linesOf gives a change record by record, what goes first.
 func linesOf(z Zone, c Change, server string) []Line {
-	after := c.After
-	if len(c.Typed) > 0 {
-		after = c.Typed
+	after, kind := c.After, c.Type
+	if c.Through != "" && c.Action != Keep {
+		after, kind = c.Typed, cmp.Or(c.TypedAs, c.Type)
 	}
 	goes, comes := without(c.Before, after), without(after, c.Before)
-	if c.Action == Remove {
+	switch {
+	case c.Action == Remove:
 		goes, comes = c.Before, nil
+	case kind != c.Type:
+		goes, comes = c.Before, after
 	}
 	line := func(do Action, was, value string) Line {
 		l := Line{
@@ -190,14 +196,15 @@ func linesOf(z Zone, c Change, server string) []Line {
 			Type:    c.Type,
 			TTL:     c.TTL,
 			Was:     typed(c.Type, was),
-			Value:   typed(c.Type, value),
+			Value:   typed(kind, value),
 			Through: c.Through,
 			Reasons: c.Reasons,
 			Early:   c.Early,
 		}
 		if value != "" {
-			l.Dotted = record.Dotted(c.Type, value)
-			if c.Type == "TXT" {
+			l.Type = kind
+			l.Dotted = record.Dotted(kind, value)
+			if kind == "TXT" {
 				l.Strings = record.Strings(record.Unquote(value))
 			}
 		}
@@ -206,6 +213,9 @@ func linesOf(z Zone, c Change, server string) []Line {
 	}
 	var all []Line
 	pairs := min(len(goes), len(comes)) // one value over another is one entry at a form, and leaves no gap
+	if kind != c.Type {
+		pairs = 0
+	}
 	for _, v := range goes[pairs:] {
 		all = append(all, line(Remove, v, ""))
 	}

@@ -58,8 +58,8 @@ func standingTogether(s sight, d draft, said []finding.Finding) (draft, found) {
 	for _, changes := range d.byPhase {
 		for _, c := range changes {
 			switch {
-			case c.Action == Remove || isSignature(c.Type):
-			case c.Type == "CNAME":
+			case c.Action == Remove || isSignature(c.Type), c.Through != "" && c.Action != Keep && len(c.Typed) == 0:
+			case c.Type == "CNAME", c.TypedAs == "CNAME" && c.Name != s.zone():
 				aliases[c.Name] = true
 			default:
 				others[c.Name] = append(others[c.Name], c.Type)

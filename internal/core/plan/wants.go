@@ -19,7 +19,9 @@ type want struct {
 	host    web.Host
 	why     []Reason
 	wanted  bool     // somebody asked for it
-	typed   []string // at an edge network
+	through bool     // an edge network that holds the zone
+	typed   []string // there, instead of Values; nothing where another record brings it
+	typedAs string   // the type of that
 }
 
 // wantsOf works out what the plan needs in a zone: the doors, what is wanted, and what says that there is no mail.
@@ -93,12 +95,7 @@ func (s sight) leadTo(h web.Host, c *estate.Carrier) []want {
 	}
 	name := h.String()
 	made := func(kind string, values []string) want {
-		return want{
-			Set:     record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values},
-			carrier: c,
-			host:    h,
-			typed:   s.typedAt(c, kind),
-		}
+		return want{Set: record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values}, carrier: c, host: h}
 	}
 	if !c.Alias.IsZero() && (!h.IsApex() || s.domain.ApexAlias) &&
 		(len(c.Addresses) == 0 || len(s.beside(name)) == 0 || h.IsApex()) {
@@ -106,7 +103,7 @@ func (s sight) leadTo(h web.Host, c *estate.Carrier) []want {
 		if h.IsApex() {
 			kind = record.Alias
 		}
-		return []want{made(kind, []string{c.Alias.String() + "."})}
+		return s.typedAtEdge(c, []want{made(kind, []string{c.Alias.String() + "."})})
 	}
 	var sets []want
 	for _, kind := range []string{"A", "AAAA"} {
@@ -114,7 +111,7 @@ func (s sight) leadTo(h web.Host, c *estate.Carrier) []want {
 			sets = append(sets, made(kind, values))
 		}
 	}
-	return sets
+	return s.typedAtEdge(c, sets)
 }
 
 // Placeholders stand where nothing is behind an edge network (RFC 5737, RFC 6666).
@@ -123,26 +120,57 @@ const (
 	placeholder6 = "100::1"
 )
 
-// typedAt gives what is typed at an edge network that holds the zone: the addresses of what is behind it, or a
-// placeholder.
-func (s sight) typedAt(c *estate.Carrier, kind string) []string {
-	if !c.By.Row().TakesZone || len(c.NameServers) == 0 {
-		return nil
+// typedAtEdge adds to the records of a host what is typed instead of them at an edge network that holds the zone: where
+// what is behind it answers, or placeholders where there is nothing. A record for which nothing is left is not typed at
+// all: the network answers with its own addresses, of both kinds, as soon as one is.
+func (s sight) typedAtEdge(c *estate.Carrier, wants []want) []want {
+	if !c.By.Row().TakesZone || len(c.NameServers) == 0 || len(wants) == 0 {
+		return wants
 	}
-	behind := s.estate.Site.Addresses
-	if !slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return s.domain.Through[h] == c }) {
-		behind = nil
+	origin := s.originOf(c, wants[0].host)
+	left := slices.Clone(origin)
+	for i, n := range wants {
+		wants[i].through = true
+		at := slices.IndexFunc(left, func(o record.Set) bool { return o.Type == n.Type })
+		if at < 0 {
+			continue
+		}
+		wants[i].typed, wants[i].typedAs = left[at].Values, left[at].Type
+		left = slices.Delete(left, at, at+1)
 	}
-	if b := s.estate.Carrier(c.Behind); b != nil {
-		behind = b.Addresses
+	if len(left) == len(origin) {
+		wants[0].typed, wants[0].typedAs = origin[0].Values, origin[0].Type
 	}
-	if values := addressesOf(behind, kind); len(values) > 0 {
-		return values
+	return wants
+}
+
+// originOf gives what leads an edge network to what is behind it, for a host: addresses, or an alias where there are none
+// or the name can hold one, which such networks resolve themselves, at the apex too; or placeholders, where nothing is
+// behind it.
+func (s sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
+	var addresses []netip.Addr
+	var alias web.Host
+	switch b := s.estate.Carrier(c.Behind); {
+	case b != nil:
+		addresses, alias = b.Addresses, b.Alias
+	case c.BehindSite, slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return s.domain.Through[h] == c }):
+		addresses, alias = s.estate.Site.Addresses, s.estate.Site.Alias
 	}
-	if kind == "AAAA" {
-		return []string{placeholder6}
+	var sets []record.Set
+	for _, kind := range []string{"A", "AAAA"} {
+		if values := addressesOf(addresses, kind); len(values) > 0 {
+			sets = append(sets, record.Set{Type: kind, Values: values})
+		}
 	}
-	return []string{placeholder4}
+	if !alias.IsZero() && (len(sets) == 0 || !h.IsApex() && len(s.beside(h.String())) == 0) {
+		return []record.Set{{Type: "CNAME", Values: []string{alias.String() + "."}}}
+	}
+	if len(sets) > 0 {
+		return sets
+	}
+	return []record.Set{
+		{Type: "A", Values: []string{placeholder4}}, {Type: "AAAA", Values: []string{placeholder6}},
+	}
 }
 
 // beside gives the types that stand at a name and cannot stand beside an alias.

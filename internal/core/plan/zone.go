@@ -78,8 +78,9 @@ type Change struct {
 	TTL     int // as it has to be typed, in seconds; of what stays or goes, as it is
 	Before  []string
 	After   []string
-	Typed   []string // what is typed at an edge network instead of what the world sees
 	Through string   // the edge network through which it goes
+	Typed   []string // what is typed there instead of what the world sees; nothing where another record of the name brings it
+	TypedAs string   // the type of that
 	Reasons []Reason
 	Early   bool // of a zone that moves: made at the present name servers, before the zone is copied to the next ones
 }
@@ -322,7 +323,7 @@ func inOrder(d draft) []Change {
 			if phase != staying {
 				c.Step = len(all) + 1
 			}
-			c.Early = (phase == untying || phase == first) && len(c.Typed) == 0 && c.Type != record.Alias
+			c.Early = (phase == untying || phase == first) && c.Through == "" && c.Type != record.Alias
 			all = append(all, c)
 		}
 	}

@@ -42,8 +42,11 @@ func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, er
 			sets = append(sets, z.aliasAddresses(p, s)...)
 			continue
 		}
-		if typed := z.typed(s); typed != nil && changed {
-			s.Values = typed
+		if c := z.through(s); c != nil && changed {
+			if len(c.Typed) == 0 || c.TypedAs == "CNAME" && c.Name == z.Name {
+				continue // another record of the name brings it, or no zone file can say it
+			}
+			s.Type, s.Values = c.TypedAs, c.Typed
 		}
 		sets = append(sets, s)
 	}
@@ -61,10 +64,11 @@ func dotted(all []string) []string {
 	return values
 }
 
-func (z *Zone) typed(s record.Set) []string {
-	for _, c := range z.Changes {
-		if c.Name == s.Name && c.Type == s.Type && len(c.Typed) > 0 {
-			return c.Typed
+// through gives the change that makes a set go through an edge network, nil where none does.
+func (z *Zone) through(s record.Set) *Change {
+	for i, c := range z.Changes {
+		if c.Name == s.Name && c.Type == s.Type && c.Through != "" && c.Action != Keep {
+			return &z.Changes[i]
 		}
 	}
 	return nil
@@ -117,6 +121,16 @@ func (z *Zone) carrierAt(name string) string {
 // nothing where that names none.
 func (z *Zone) Lost(p *Plan) []finding.Finding {
 	var all []finding.Finding
+	for _, c := range z.Changes {
+		if c.Through == "" || c.TypedAs != "CNAME" || c.Name != z.Name {
+			continue
+		}
+		target := strings.Join(plain("CNAME", c.Typed), ", ")
+		all = append(all, finding.New(finding.AliasConflict, c.Name,
+			fmt.Sprintf("What is behind %s is typed as an alias at the apex %s (%s), which no zone file can say, and nothing stands "+
+				"in its place.", c.Through, c.Name, target),
+			"Type the alias at "+c.Through+" once the file is loaded there.", map[string]any{"target": target}))
+	}
 	for _, s := range z.whole {
 		if s.Type != record.Alias {
 			continue

@@ -1,0 +1,122 @@
+package plan_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/report"
+)
+
+// edged plans old.example through an edge network that takes its zone, with what is behind it.
+func edged(t *testing.T, behind, zone, domain string) *plan.Plan {
+	t.Helper()
+	carriers := "  front: {by: edge, addresses: [198.51.100.90, \"2001:db8::90\"], name-servers: [ns1.front.example], " + behind +
+		"}\n  hosting: {by: platform, alias: sites.hosting.example}\n  gateway:"
+	d := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: front" + domain + "}\n"
+	return planEdited(t, d, [2]string{"  gateway:", carriers}, seen(t, "old.example\n"+zone))
+}
+
+// typedAtPage gives the lines of a zone's sheet, a line each.
+func typedAtPage(t *testing.T, p *plan.Plan, place string) []string {
+	t.Helper()
+	var all []string
+	for _, s := range p.Sheets() {
+		if s.Place != place {
+			continue
+		}
+		for _, l := range s.Lines {
+			if l.Do != plan.Lower && l.Do != plan.Raise {
+				all = append(all, strings.Join(strings.Fields(strings.Join(
+					[]string{string(l.Do), l.Label, l.Type, l.Was, l.Value}, " ")), " "))
+			}
+		}
+	}
+	return all
+}
+
+func TestWhatIsBehindAnEdgeIsTypedAsItIs(t *testing.T) {
+	for name, c := range map[string]struct {
+		behind, zone, domain string
+		want                 []string
+	}{
+		"nothing is behind it": {
+			"origin: tls", "@ A 192.0.2.7", "",
+			[]string{"add www A 192.0.2.1", "add www AAAA 100::1", "replace @ A 192.0.2.7 192.0.2.1", "add @ AAAA 100::1"},
+		},
+		"a server without IPv6 gets no second record": {
+			"behind: four", "@ A 192.0.2.7\n@ AAAA 2001:db8::7", "",
+			[]string{"add www A 203.0.113.40", "remove @ AAAA 2001:db8::7", "replace @ A 192.0.2.7 203.0.113.40"},
+		},
+		"a platform that lives at an alias": {
+			"behind: hosting", "@ A 192.0.2.7\n@ MX 10 mx.other.example.", "",
+			[]string{"add www CNAME sites.hosting.example", "remove @ A 192.0.2.7", "add @ CNAME sites.hosting.example"},
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			p := edged(t, c.behind, c.zone, c.domain)
+			got := typedAtPage(t, p, "front")
+			slices.Sort(got)
+			slices.Sort(c.want)
+			assert.Equal(t, c.want, got)
+		})
+	}
+}
+
+func TestAnAliasBehindAnEdgeCannotStandBesideAnything(t *testing.T) {
+	p := edged(t, "behind: hosting", "@ A 192.0.2.7\nwww A 192.0.2.7\nwww TXT abc", "")
+	assert.Contains(t, strings.Join(found(p, "alias-conflict"), ""), "www.old.example is an alias and has other records too (TXT)")
+
+	p = edged(t, "behind: hosting", "@ A 192.0.2.7\n@ SOA ns. h. 1 2 3 4 5\nwww A 192.0.2.7", "")
+	z := zoneOf(t, p, "old.example")
+	lost := z.Lost(p)
+	require.Len(t, lost, 1, "no zone file says an alias at the apex")
+	assert.Contains(t, lost[0].Says, "sites.hosting.example")
+	sets, err := z.File(p)
+	require.NoError(t, err)
+	for _, s := range sets {
+		assert.False(t, s.Name == "old.example" && (s.Type == "A" || s.Type == "CNAME"), "%v", s)
+	}
+}
+
+func TestHowAnEdgeAsksWhatIsBehindIt(t *testing.T) {
+	origin := func(behind string) []string {
+		var all []string
+		for _, e := range carried(t, edged(t, behind, "@ A 192.0.2.7", ""), "front").Entries {
+			if e.Kind == plan.OriginEntry {
+				all = append(all, e.Fields[0].Value+": "+e.Fields[1].Value+". "+report.Because(e.Reasons))
+			}
+		}
+		return all
+	}
+	assert.Empty(t, origin("tls: yes"), "nothing is behind it")
+	assert.Equal(t, []string{"four: https, its certificate checked. What is behind it needs a certificate for these names too, " +
+		"or visitors get an error page of the network."}, origin("behind: four"))
+	plain := origin("behind: site, origin: plain")
+	require.Len(t, plain, 1)
+	assert.True(t, strings.HasPrefix(plain[0], "the site: http. "), plain[0])
+	assert.Contains(t, plain[0], "they go in circles")
+}
+
+func TestAnEdgeBeforeTheSite(t *testing.T) {
+	p := edged(t, "behind: site", "@ A 192.0.2.7", "")
+	assert.Equal(t, []string{"*old.example/* > https://www.n.example/$2 301"}, patterns(p, "front"),
+		"it redirects by itself, whatever is behind it")
+	for _, l := range typedAtPage(t, p, "front") {
+		assert.NotContains(t, l, "192.0.2.1")
+		assert.NotContains(t, l, "100::1")
+	}
+}
+
+func TestExactPatternsAndStarsBeforeNames(t *testing.T) {
+	p := starred(t, "{name: old.example, carrier: wide}", "old.example/b.html,/shop/\n")
+	c := carried(t, p, "wide")
+	assert.Contains(t, report.Because(c.Entries[1].Reasons), "type *old.example/b.html?* too")
+	assert.NotContains(t, report.Because(c.Entries[1].Reasons), "anyold.example")
+	assert.Contains(t, report.Because(c.Entries[2].Reasons), "anyold.example")
+	assert.NotContains(t, report.Because(c.Entries[2].Reasons), "?*")
+}
