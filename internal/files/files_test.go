@@ -5,10 +5,12 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -72,12 +74,69 @@ vantages:
 	assert.Equal(t, filepath.Join(e.Folder(), "ca.pem"), e.Vantages["stage"].Trust)
 }
 
+func TestDefaultsTakeEveryKeyOfADomain(t *testing.T) {
+	e, err := ReadEstate(write(t, "upperpath.yaml", head+`
+defaults:
+  carrier: {apex: registrar, www: gateway, shop: gateway}
+  leads-to: /mill/
+  hosts: [shop]
+  needed: {click: the mail service}
+  fallback: home
+  mail: none
+  wave: 3
+  state: moved
+  renews: 2027-03-01
+  registrar: Registrar A
+  records-at: Registrar B
+  records-from: Registrar C
+  wanted: [{name: _proof, type: TXT, value: abc}]
+  apex-alias: yes
+  name-servers: [ns1.next.example]
+  ignore-case: yes
+  slash: either
+  index: [index.html]
+  note: asked for in May
+domains:
+  - a.example
+  - {name: b.example, hosts: [], wave: 1, carrier: gateway, leads-to: /, state: planned, wanted: []}
+  - {name: n.example, carrier: {apex: gateway}}
+`))
+	require.NoError(t, err)
+	a, b, n := e.Domains[0], e.Domains[1], e.Domains[2]
+	shop := web.MustParseHost("shop.a.example")
+	assert.Equal(t, []string{"registrar", "gateway", "gateway"},
+		[]string{a.Carry[a.Name].Name, a.Carry[a.Name.WWW()].Name, a.Carry[shop].Name})
+	assert.Equal(t, "/mill/", a.LeadsTo.Path())
+	assert.Equal(t, "click.a.example", a.Needed[0].Host.String())
+	assert.Equal(t, []any{estate.Home, "none", 3, estate.Moved, "2027-03-01", "Registrar A", "Registrar B", "Registrar C", true},
+		[]any{a.Fallback, a.Mail, a.Wave, a.State, a.Renews.Format(time.DateOnly), a.Registrar, a.RecordsAt, a.RecordsFrom,
+			a.ApexAlias})
+	assert.Equal(t, "_proof.a.example", a.Wanted[0].Name, "the name is below each domain")
+	assert.Equal(t, []any{"ns1.next.example", true, true, "index.html", "asked for in May"}, []any{
+		a.NameServers[0].String(), a.Paths.IgnoreCase, a.Paths.EitherSlash, a.Paths.Index[0], a.Note})
+	assert.Equal(t, []any{"gateway", "/", 1, estate.Planned, 0, 0, "none"}, []any{
+		b.Carry[b.Name].Name, b.LeadsTo.Path(), b.Wave, b.State, len(b.Further), len(b.Wanted), b.Mail},
+		"what a domain says itself counts, if it is that there is none")
+	assert.Equal(t, "gateway", n.Carry[n.Name].Name)
+	assert.NotContains(t, n.Carry, n.Name.WWW(), "the site serves it")
+}
+
 func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 	domain := head + "defaults: {carrier: gateway}\ndomains:\n"
 	for name, c := range map[string]struct{ text, want string }{
 		"unknown key": {
 			domain + "  - {name: a.example, lead-to: /}",
 			`:7:23: unknown key in a domain: "lead-to"; expected a key that is known. Did you mean leads-to?`,
+		},
+		"unknown key in defaults": {head + "defaults: {carrier: gateway, wawe: 2}\ndomains: [a.example]", "did you mean wave?"},
+		"a name for all":          {head + "defaults: {name: x.example}\ndomains: [a.example]", "unknown key in defaults"},
+		"a default for nobody": {
+			head + "defaults: {carrier: {apex: gateway, www: gateway, shp: gateway}}\ndomains: [a.example]",
+			`:5:51: no domain has a host shp: "shp"`,
+		},
+		"an edge before a site that is nowhere": {
+			"canonical: https://www.n.example\ncarriers:\n  net: {by: edge, addresses: [203.0.113.20], name-servers: " +
+				"[ns.net.example]}\ndomains: [{name: n.example, carrier: net}]", "nobody says where it answers",
 		},
 		"unknown top key": {"canonicle: https://www.n.example", "did you mean canonical?"},
 		"wrong type":      {domain + "  - {name: [a.example]}", ":7:"},

@@ -45,6 +45,7 @@ func (k NodeKind) String() string {
 // reader takes values out of nodes and gathers what is wrong.
 type reader struct {
 	faults problem.List
+	said   map[problem.Problem]bool
 	been   map[*Node]bool // by plain: aliases let a small file stand for a tree without end
 }
 
@@ -79,6 +80,13 @@ func (r *reader) fail(n *Node, says, expected, remedy string) {
 	if n != nil {
 		p.Line, p.Column, p.Value = n.Line, n.Column, n.Text
 	}
+	if r.said[p] {
+		return // what defaults: say is read for every domain
+	}
+	if r.said == nil {
+		r.said = map[problem.Problem]bool{}
+	}
+	r.said[p] = true
 	r.faults.Add(p)
 }
 

@@ -48,16 +48,16 @@ type builder struct {
 	undecided   bool // who carries what may be left open
 }
 
+// domainDefaults is what holds for every domain that does not say otherwise.
 type domainDefaults struct {
-	carrier, recordsAt, recordsFrom, registrar, mail string
-	fallback                                         Fallback
-	wave                                             int
-	node                                             *Node
+	carrier string  // who carries the doors
+	byLabel *Node   // who does, host by host; nil where one carrier does, or nobody says
+	entries []Entry // everything else, as it is written
+	used    map[string]bool
 }
 
 func (b *builder) estateFile(root *Node) {
 	e := b.estate
-	b.defaults = domainDefaults{mail: "keep", wave: 1, fallback: SamePath}
 	var canonical, site, carriers, defaults, domains *Node
 	keep := func(to **Node) func(*Node) { return func(n *Node) { *to = n } }
 	b.mapping(root, "the estate file",
@@ -102,6 +102,7 @@ func (b *builder) estateFile(root *Node) {
 		return
 	}
 	b.list(domains, "domains", b.domain)
+	b.unusedDefaults()
 }
 
 func (b *builder) canonical(root, n *Node) {
@@ -330,20 +331,72 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 
 func (b *builder) readDefaults(n *Node) {
 	d := &b.defaults
-	b.mapping(n, "defaults",
-		field{"carrier", func(n *Node) { d.carrier, d.node = b.text(n, "defaults: carrier"), n }},
-		field{"records-at", func(n *Node) { d.recordsAt = b.text(n, "defaults: records-at") }},
-		field{"records-from", func(n *Node) { d.recordsFrom = b.text(n, "defaults: records-from") }},
-		field{"registrar", func(n *Node) { d.registrar = b.text(n, "defaults: registrar") }},
-		field{"mail", func(n *Node) { d.mail = b.oneOf(n, "defaults: mail", "keep", "none") }},
-		field{"wave", func(n *Node) { d.wave = b.number(n, "defaults: wave", 1) }},
-		field{"fallback", func(n *Node) { d.fallback = b.fallback(n, "defaults: fallback") }},
-	)
-	if d.carrier != "" {
-		b.findCarrier(d.node, d.carrier)
+	d.used = map[string]bool{}
+	known := b.domainFields(&Domain{}, &domainNodes{})
+	for i, f := range known {
+		known[i].take = func(v *Node) { d.entries = append(d.entries, Entry{&Node{Text: f.key}, v}) }
+		if f.key == "carrier" {
+			known[i].take = b.defaultCarrier
+		}
 	}
+	known = slices.DeleteFunc(known, func(f field) bool { return f.key == "name" })
+	b.mapping(n, "defaults", known...)
 	if d.carrier == "" && len(b.estate.Carriers) == 1 {
 		d.carrier = b.estate.Carriers[0].Name
+	}
+}
+
+func (b *builder) defaultCarrier(n *Node) {
+	if n.Kind == Mapping {
+		b.defaults.byLabel = n
+		return
+	}
+	if b.defaults.carrier = b.text(n, "defaults: carrier"); b.defaults.carrier != "" {
+		b.findCarrier(n, b.defaults.carrier)
+	}
+}
+
+// withDefaults adds to what a domain says what holds for all of them.
+func (b *builder) withDefaults(n *Node) *Node {
+	whole := *n
+	whole.Entries = slices.Clone(n.Entries)
+	for _, e := range b.defaults.entries {
+		if !slices.ContainsFunc(n.Entries, func(own Entry) bool { return own.Key.Text == e.Key.Text }) {
+			whole.Entries = append(whole.Entries, e)
+		}
+	}
+	return &whole
+}
+
+// carryByDefault gives who carries which hosts of a domain where it says nothing itself.
+func (b *builder) carryByDefault(d *Domain) map[string]*Carrier {
+	byLabel := map[string]*Carrier{}
+	if b.defaults.byLabel == nil {
+		return byLabel
+	}
+	for _, e := range b.defaults.byLabel.Entries {
+		c := b.findCarrier(e.Value, b.text(e.Value, "defaults: carrier"))
+		for _, h := range d.Hosts() {
+			if label := d.label(h); label == e.Key.Text {
+				b.defaults.used[label] = true
+				if !b.estate.Serves(h) {
+					byLabel[label] = c
+				}
+			}
+		}
+	}
+	return byLabel
+}
+
+// unusedDefaults says where a default is for a host that no domain has.
+func (b *builder) unusedDefaults() {
+	if b.defaults.byLabel == nil {
+		return
+	}
+	for _, e := range b.defaults.byLabel.Entries {
+		if label := e.Key.Text; !b.defaults.used[label] && label != "apex" && label != "www" {
+			b.fail(e.Key, "no domain has a host "+label, "apex, www, or a host that some domain has under hosts:", "")
+		}
 	}
 }
 
@@ -367,50 +420,54 @@ func (b *builder) findCarrier(n *Node, name string) *Carrier {
 	return nil
 }
 
+// domainNodes is what of a domain is read once its name is known.
+type domainNodes struct{ name, leadsTo, carrier, hosts, wanted, needed *Node }
+
+// domainFields gives the keys of a domain, which are those of defaults too, apart from its name.
+func (b *builder) domainFields(d *Domain, to *domainNodes) []field {
+	return []field{
+		{"name", func(n *Node) { to.name = n }},
+		{"leads-to", func(n *Node) { to.leadsTo = n }},
+		{"carrier", func(n *Node) { to.carrier = n }},
+		{"hosts", func(n *Node) { to.hosts = n }},
+		{"needed", func(n *Node) { to.needed = n }},
+		{"fallback", func(n *Node) { d.Fallback = b.fallback(n, "fallback") }},
+		{"mail", func(n *Node) { d.Mail = b.oneOf(n, "mail", "keep", "none") }},
+		{"wave", func(n *Node) { d.Wave = b.number(n, "wave", 1) }},
+		{"state", func(n *Node) {
+			d.State = State(b.oneOf(n, "state", string(Planned), string(Moved), string(Leave)))
+		}},
+		{"renews", func(n *Node) { d.Renews = b.date(n, "renews") }},
+		{"registrar", func(n *Node) { d.Registrar = b.text(n, "registrar") }},
+		{"records-at", func(n *Node) { d.RecordsAt = b.text(n, "records-at") }},
+		{"records-from", func(n *Node) { d.RecordsFrom = b.text(n, "records-from") }},
+		{"wanted", func(n *Node) { to.wanted = n }},
+		{"apex-alias", func(n *Node) { d.ApexAlias = b.boolean(n, "apex-alias") }},
+		{"name-servers", func(n *Node) { d.NameServers = b.hosts(n, "name-servers") }},
+		{"ignore-case", func(n *Node) { d.Paths.IgnoreCase = b.boolean(n, "ignore-case") }},
+		{"slash", func(n *Node) { d.Paths.EitherSlash = b.oneOf(n, "slash", "exact", "either") == "either" }},
+		{"index", func(n *Node) { b.list(n, "index", func(i *Node) { b.indexName(d, i) }) }},
+		{"note", func(n *Node) { d.Note = b.text(n, "note") }},
+	}
+}
+
 func (b *builder) domain(n *Node) {
-	def := b.defaults
 	d := &Domain{
-		Carry:       map[web.Host]*Carrier{},
-		Through:     map[web.Host]*Carrier{},
-		Served:      map[web.Host]*Carrier{},
-		Fallback:    def.fallback,
-		Mail:        def.mail,
-		Wave:        def.wave,
-		State:       Planned,
-		RecordsAt:   def.recordsAt,
-		RecordsFrom: def.recordsFrom,
-		Registrar:   def.registrar,
-		Line:        n.Line,
+		Carry:    map[web.Host]*Carrier{},
+		Through:  map[web.Host]*Carrier{},
+		Served:   map[web.Host]*Carrier{},
+		Fallback: SamePath,
+		Mail:     "keep",
+		Wave:     1,
+		State:    Planned,
+		Line:     n.Line,
 	}
-	var name, leadsTo, carrier, hosts, wanted, needed *Node
+	var to domainNodes
 	if n.Kind == Scalar {
-		name = n
-	} else {
-		b.mapping(n, "a domain",
-			field{"name", func(n *Node) { name = n }},
-			field{"leads-to", func(n *Node) { leadsTo = n }},
-			field{"carrier", func(n *Node) { carrier = n }},
-			field{"hosts", func(n *Node) { hosts = n }},
-			field{"needed", func(n *Node) { needed = n }},
-			field{"fallback", func(n *Node) { d.Fallback = b.fallback(n, "fallback") }},
-			field{"mail", func(n *Node) { d.Mail = b.oneOf(n, "mail", "keep", "none") }},
-			field{"wave", func(n *Node) { d.Wave = b.number(n, "wave", 1) }},
-			field{"state", func(n *Node) {
-				d.State = State(b.oneOf(n, "state", string(Planned), string(Moved), string(Leave)))
-			}},
-			field{"renews", func(n *Node) { d.Renews = b.date(n, "renews") }},
-			field{"registrar", func(n *Node) { d.Registrar = b.text(n, "registrar") }},
-			field{"records-at", func(n *Node) { d.RecordsAt = b.text(n, "records-at") }},
-			field{"records-from", func(n *Node) { d.RecordsFrom = b.text(n, "records-from") }},
-			field{"wanted", func(n *Node) { wanted = n }},
-			field{"apex-alias", func(n *Node) { d.ApexAlias = b.boolean(n, "apex-alias") }},
-			field{"name-servers", func(n *Node) { d.NameServers = b.hosts(n, "name-servers") }},
-			field{"ignore-case", func(n *Node) { d.Paths.IgnoreCase = b.boolean(n, "ignore-case") }},
-			field{"slash", func(n *Node) { d.Paths.EitherSlash = b.oneOf(n, "slash", "exact", "either") == "either" }},
-			field{"index", func(n *Node) { b.list(n, "index", func(i *Node) { b.indexName(d, i) }) }},
-			field{"note", func(n *Node) { d.Note = b.text(n, "note") }},
-		)
+		n = &Node{Line: n.Line, Column: n.Column, Kind: Mapping, Entries: []Entry{{&Node{Text: "name"}, n}}}
 	}
+	b.mapping(b.withDefaults(n), "a domain", b.domainFields(d, &to)...)
+	name := to.name
 	if name == nil {
 		if n.Kind == Mapping {
 			b.fail(n, "a domain has no name", "name: lacemill-museum.example", "")
@@ -420,16 +477,16 @@ func (b *builder) domain(n *Node) {
 	if !b.domainName(d, name) {
 		return
 	}
-	d.LeadsTo = b.leadsTo(leadsTo)
-	b.further(d, hosts)
-	b.needed(d, needed)
+	d.LeadsTo = b.leadsTo(to.leadsTo)
+	b.further(d, to.hosts)
+	b.needed(d, to.needed)
 	for _, h := range d.Hosts() {
 		if !b.estate.Serves(h) {
 			b.claim(name, h, "domain "+d.Name.String())
 		}
 	}
-	b.carry(d, name, carrier)
-	b.allWanted(d, wanted)
+	b.carry(d, name, to.carrier)
+	b.allWanted(d, to.wanted)
 	b.estate.Domains = append(b.estate.Domains, d)
 	b.estate.byName[d.Name] = d
 }
@@ -569,19 +626,28 @@ func (b *builder) neededHost(d *Domain, n *Node) (web.Host, bool) {
 	return h, true
 }
 
+// label names a host of a domain as carrier: does.
+func (d *Domain) label(h web.Host) string {
+	if h == d.Name {
+		return "apex"
+	}
+	return strings.TrimSuffix(h.String(), "."+d.Name.String())
+}
+
 // carry finds who carries the doors of each host that the site does not serve itself.
 func (b *builder) carry(d *Domain, name, n *Node) {
-	byLabel := map[string]*Carrier{}
+	byLabel := b.carryByDefault(d)
 	fallback := b.defaults.carrier
 	switch {
 	case n == nil:
 	case n.Kind == Scalar:
+		clear(byLabel)
 		fallback = n.Text
 		b.findCarrier(n, n.Text)
 	case n.Kind == Mapping:
 		fields := []field{{"apex", nil}, {"www", nil}} // understood even where somebody else needs them
 		for _, h := range d.Further {
-			fields = append(fields, field{strings.TrimSuffix(h.String(), "."+d.Name.String()), nil})
+			fields = append(fields, field{d.label(h), nil})
 		}
 		for i, f := range fields {
 			fields[i].take = func(n *Node) { byLabel[f.key] = b.findCarrier(n, b.text(n, "carrier")) }
@@ -602,11 +668,7 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 			b.served(d, h, n, byLabel)
 			continue
 		}
-		label := "apex"
-		if h != d.Name {
-			label = strings.TrimSuffix(h.String(), "."+d.Name.String())
-		}
-		c, named := byLabel[label]
+		c, named := byLabel[d.label(h)]
 		if !named {
 			c = b.estate.Carrier(fallback)
 		}
@@ -637,11 +699,7 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 // served finds who answers at a host that the site serves: the edge in front of it, which the domain's own line names for
 // it, or else whoever serves the site.
 func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Carrier) {
-	label := "apex"
-	if h != d.Name {
-		label = strings.TrimSuffix(h.String(), "."+d.Name.String())
-	}
-	c, named := byLabel[label]
+	c, named := byLabel[d.label(h)]
 	if n != nil && n.Kind == Scalar {
 		c = b.estate.Carrier(n.Text)
 	}

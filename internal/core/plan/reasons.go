@@ -93,15 +93,15 @@ const (
 	ExactWithQuery        // it has to match with a query too, or else Name is typed as well
 	OriginNeedsCertificate
 	OriginMustNotUpgrade
-	ProofByDNS            // of a name to its issuer
-	IssuedAfter           // the certificate can be had only after the names lead there
-	PutByHand             // somebody puts it there
-	AlsoAnswers           // the site answers under this name too
-	FitsNoKey             // a DS record
-	BeforeServers         // a DS record goes Seconds before the name servers change
-	ServersReady          // the new servers say everything
-	ServersNotReady       // they do not
-	ServersUntilNow       // Values, whose delegation lives for Seconds
+	ProofByDNS      // of a name to its issuer
+	IssuedAfter     // the certificate can be had only after the names lead there
+	PutByHand       // somebody puts it there
+	AlsoAnswers     // the site answers under this name too
+	FitsNoKey       // a DS record
+	BeforeServers   // a DS record goes Seconds before the name servers change
+	ServersReady    // the new servers say everything
+	ServersNotReady // they do not
+	ServersUntilNow // Values, whose delegation lives for Seconds
 )
 
 // Reason is a reason with its facts.
