@@ -41,6 +41,7 @@ type (
 		State     string          `json:"state"`
 		Records   []plan.Record   `json:"records"`
 		Seen      *time.Time      `json:"seen,omitempty"`
+		New       *plan.New       `json:"new,omitempty"`
 		Partial   bool            `json:"partial,omitempty"`
 		Remaining bool            `json:"remaining_ttls,omitempty"`
 		Missed    []survey.Missed `json:"missed,omitempty"`
@@ -159,6 +160,7 @@ func zoneJSON(z plan.Zone) jsonZone {
 		State:     z.State,
 		Records:   z.Records,
 		Seen:      z.Seen,
+		New:       z.New,
 		Partial:   z.Partial,
 		Remaining: z.Remaining,
 		Missed:    z.Missed,

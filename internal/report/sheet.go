@@ -543,6 +543,9 @@ func entryTitle(e plan.Entry) string {
 	if e.Action == plan.Remove {
 		return map[plan.Kind]string{plan.Forward: "**delete** the forwarding", plan.DSEntry: "**remove** the DS record"}[e.Kind]
 	}
+	if e.Kind == plan.NameServers && e.Action == plan.Add {
+		return "set the name servers"
+	}
 	return map[plan.Kind]string{plan.Forward: "forward it", plan.SourceEntry: "redirect it", plan.DoorEntry: "redirect this door", plan.HostEntry: "claim the host", plan.ZoneEntry: "create the zone", plan.NameServers: "change the name servers", plan.CertEntry: "have the certificate there",
 		plan.Records: "set the records, then come back", plan.Primary: "choose the primary host", plan.OriginEntry: "say how to ask what is behind it", plan.Config: "put the redirects in place"}[e.Kind]
 }

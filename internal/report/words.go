@@ -131,6 +131,7 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.NobodyAnswered: always(
 		"Nobody answered whether it is there already, or what stands in its way: survey again first.",
 	),
+	plan.ZoneIsNew:    always("The zone is new, and nothing is there yet."),
 	plan.NobodyLooked: always("Nobody has looked whether it is there already, or what stands in its way: survey first."),
 
 	plan.ReceivesNoMail: always("mail: none. It says that the domain receives no mail (RFC 7505)."),
@@ -236,6 +237,8 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.ServersNotReady: always(
 		"Not yet: the new servers must say everything first. Survey again until the plan finds no difference.",
 	),
+	plan.ZoneThere:    always("The zone is there already, with every record that it needs."),
+	plan.ZoneNotThere: always("First the zone has to be there, with its records; survey again, and the plan says when it is."),
 	plan.ServersUntilNow: func(r plan.Reason) string {
 		return fmt.Sprintf(
 			"Until now: %s. The old delegation lives for up to %s; leave the old servers as they are for so long.",
@@ -288,6 +291,9 @@ func NoteText(n plan.Note) string {
 	case plan.NobodySawAny:
 		return "Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan " +
 			"--zone FILE takes a zone file."
+	case plan.NoZoneYet:
+		return fmt.Sprintf("%s: the zone above knows no such domain, so the plan makes the zone from nothing. See at the registrar that "+
+			"the domain is registered, and not ended or held back.", some(n.Names, 8))
 	case plan.SurveySawNone:
 		return fmt.Sprintf(
 			"The survey saw nothing of the zones of %s, so that there are records, but no changes. See the "+
@@ -459,14 +465,14 @@ func stepText(s plan.Step) string {
 			few(s.Zones, 6),
 			plan.Words(s.Wait),
 		)
-	case plan.GetCertificates:
+	case plan.GetCertificates, plan.CertifyNew:
 		return certificatesText(s)
 	case plan.ClaimHosts:
 		return fmt.Sprintf("Claim %s at %s before any record points there.", few(s.Hosts, 6), s.Provider)
 	case plan.MakeEarly:
 		return fmt.Sprintf("At %s make the %s of %s that come before the move, and survey again.", s.Provider,
 			plural(s.Count, "change"), few(s.Zones, 6))
-	case plan.CopyZones, plan.SeeAgreement, plan.FindDS, plan.RemoveDS, plan.ChangeNameServers, plan.LeaveOld, plan.SignAnew:
+	case plan.CreateZones, plan.DelegateZones, plan.CopyZones, plan.SeeAgreement, plan.FindDS, plan.RemoveDS, plan.ChangeNameServers, plan.LeaveOld, plan.SignAnew:
 		return moveStepText(s)
 	case plan.ClaimAfter:
 		return fmt.Sprintf("Claim %s at %s, which takes them only now that their records point there; be quick: until then a stranger "+
@@ -518,7 +524,11 @@ func stepText(s plan.Step) string {
 
 func certificatesText(s plan.Step) string {
 	says := fmt.Sprintf("Get the %s that can be had before the names point there", plural(s.Count, "certificate"))
-	if s.Count == 1 {
+	switch {
+	case s.Kind == plan.CertifyNew:
+		says = fmt.Sprintf("Now that %s can be found, and before anybody is told of it, get the %s", few(s.Zones, 6),
+			plural(s.Count, "certificate"))
+	case s.Count == 1:
 		says = "Get the certificate that can be had before the names point there"
 	}
 	if len(s.Carriers) > 0 {
@@ -545,6 +555,18 @@ func moveStepText(s plan.Step) string {
 			only = " --only " + s.Zones[0]
 		}
 		return fmt.Sprintf("Copy %s as it is to %s: upperpath write zone --as-it-is%s.", zones, s.Provider, only)
+	case plan.CreateZones:
+		what := "the zone %s at %s once it is registered, with all its records"
+		if len(s.Zones) > 1 {
+			what = "the zones %s at %s once they are registered, with all their records"
+		}
+		return "Create " + fmt.Sprintf(what, zones, s.Provider) + ": upperpath write zone, or upperpath write sheet."
+	case plan.DelegateZones:
+		if to == "" {
+			to = "those that its provider names"
+		}
+		return fmt.Sprintf("At %s set the name servers of %s to %s; until then nobody can reach it, and for some hours more resolvers may "+
+			"say that it is not there.", registrar, zones, to)
 	case plan.SeeAgreement:
 		return fmt.Sprintf("Survey again: the present and the next name servers of %s are asked for everything known, name by name, "+
 			"and must agree.", zones)

@@ -739,13 +739,20 @@ func registrars(zones []Zone, seen surveys) []Carried {
 
 func registrarEntries(z Zone, seen surveys) []Entry {
 	last := seen.last[z.Name]
-	if last == nil {
-		return nil
-	}
 	var all []Entry
 	add := func(e Entry) {
 		e.Domain, e.Check = z.Name, Check{Kind: SurveyZone, Host: z.Name}
 		all = append(all, e)
+	}
+	if z.New != nil && len(z.New.To) > 0 {
+		why := Reason{Why: ZoneNotThere}
+		if z.New.Ready {
+			why = Reason{Why: ZoneThere}
+		}
+		add(Entry{Action: Add, Kind: NameServers, Fields: serverFields(z.New.To), Reasons: []Reason{why}})
+	}
+	if last == nil {
+		return all
 	}
 	stale := len(last.Parent.DS) > 0
 	for _, ds := range last.Parent.DS {
@@ -765,18 +772,22 @@ func registrarEntries(z Zone, seen surveys) []Entry {
 		if !m.Ready {
 			ready = Reason{Why: ServersNotReady}
 		}
-		fields := []Field{}
-		for i, n := range m.To {
-			fields = append(fields, Field{Name: fmt.Sprintf("name server %d", i+1), Value: n})
-		}
 		add(
 			Entry{
 				Action:  Replace,
 				Kind:    NameServers,
-				Fields:  fields,
+				Fields:  serverFields(m.To),
 				Reasons: []Reason{ready, {Why: ServersUntilNow, Values: m.From, Seconds: m.OldLives}},
 			},
 		)
 	}
 	return all
+}
+
+func serverFields(servers []string) []Field {
+	fields := []Field{}
+	for i, n := range servers {
+		fields = append(fields, Field{Name: fmt.Sprintf("name server %d", i+1), Value: n})
+	}
+	return fields
 }

@@ -325,16 +325,21 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 // unseenZones says which zones nobody has looked at, and of which a survey saw nothing.
 func unseenZones(v *survey.Survey, zones []Zone) found {
 	var f found
-	var unseen, tried []string
+	var unseen, tried, nowhere []string
 	for _, z := range zones {
 		looked := v != nil && slices.ContainsFunc(v.Domains, func(d survey.Domain) bool { return d.Name == z.Name })
 		switch name := z.domain.Name.Unicode(); {
 		case z.Seen != nil:
+		case z.New != nil:
+			nowhere = append(nowhere, name)
 		case looked:
 			tried = append(tried, name)
 		default:
 			unseen = append(unseen, name)
 		}
+	}
+	if len(nowhere) > 0 {
+		f.note(NoZoneYet, nowhere...)
 	}
 	if len(tried) > 0 {
 		f.note(SurveySawNone, tried...)

@@ -56,6 +56,7 @@ const (
 	StaysUnowned   // nobody answers where it leads
 	StaysDoubled   // the name holds the domain twice
 	NobodyLooked   // whether it is there already
+	ZoneIsNew      // and nothing is there
 	NobodyAnswered // whether it is there already
 
 	ReceivesNoMail // RFC 7505
@@ -100,6 +101,8 @@ const (
 	FitsNoKey       // a DS record
 	BeforeServers   // a DS record goes Seconds before the name servers change
 	ServersReady    // the new servers say everything
+	ZoneThere       // at the name servers to which a new domain is delegated
+	ZoneNotThere    // nor the records
 	ServersNotReady // they do not
 	ServersUntilNow // Values, whose delegation lives for Seconds
 )
@@ -137,6 +140,7 @@ const (
 	TTLsRemaining   // the TTLs of the zone Names[0] are what a resolver had left of them
 	NotAnswered     // nobody answered about Values (name and type) of the zone Names[0]
 	ServerSilent    // the new name server Names[1] of the zone Names[0] did not answer about Values
+	NoZoneYet       // of the domains Names: the zone above knows no such domains
 	ServersUnasked  // the new name servers Values of the zone Names[0]
 )
 

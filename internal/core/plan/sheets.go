@@ -77,28 +77,17 @@ func linesIn(z Zone, seen *survey.Domain) []Line {
 	var all []Line
 	changes := z.Changes
 	if z.Seen == nil {
-		changes = nil
-		for i, r := range z.Records {
-			changes = append(
-				changes,
-				Change{
-					Step:    i + 1,
-					Action:  Add,
-					Name:    r.Name,
-					Type:    r.Type,
-					TTL:     r.TTL,
-					After:   r.Values,
-					Reasons: []Reason{{Why: NobodyLooked}},
-				},
-			)
-		}
+		changes = z.comes
 	}
 	present, next := "", ""
 	if seen != nil && len(seen.Servers) > 0 {
 		present = seen.Servers[0].Name
 	}
-	if next = present; z.Move != nil {
+	switch next = present; {
+	case z.Move != nil:
 		next = z.Move.To[0]
+	case z.New != nil && len(z.New.To) > 0:
+		next = z.New.To[0]
 	}
 	all = append(all, lowered(z, present)...)
 	for _, c := range changes {

@@ -19,6 +19,7 @@ type sight struct {
 	estate  *estate.Estate
 	domain  *estate.Domain
 	seen    *survey.Domain // nil: nobody has
+	nowhere *survey.Domain // where there is no such zone yet; else nil
 	earlier *survey.Domain // what was seen before that; nil: nothing
 	have    map[string][]record.Set
 	exists  map[string]bool // names that hold something, and those on the way to them (RFC 4592 section 2.2.2)
@@ -27,7 +28,7 @@ type sight struct {
 }
 
 // surveys is what was seen of domains, by name: last, and before that.
-type surveys struct{ last, before map[string]*survey.Domain }
+type surveys struct{ last, before, nowhere map[string]*survey.Domain }
 
 // surveysOf sorts what was seen. What nobody looked at is not there.
 func surveysOf(in Input) surveys {
@@ -43,12 +44,23 @@ func surveysOf(in Input) surveys {
 		}
 		return all
 	}
-	return surveys{byName(in.Survey, (*survey.Domain).Seen), byName(in.Earlier, func(*survey.Domain) bool { return true })}
+	all := surveys{
+		last:    byName(in.Survey, (*survey.Domain).Seen),
+		before:  byName(in.Earlier, func(*survey.Domain) bool { return true }),
+		nowhere: byName(in.Survey, (*survey.Domain).Nowhere),
+	}
+	for name := range all.before { // a zone that was there has ended, and is not made anew without being looked for
+		if all.before[name].Seen() {
+			delete(all.nowhere, name)
+		}
+	}
+	return all
 }
 
 // sightOf gathers what the phases of a domain's zone read.
 func sightOf(in Input, seen surveys, d *estate.Domain) sight {
 	s := sight{estate: in.Estate, domain: d, now: in.Now, have: map[string][]record.Set{}, exists: map[string]bool{}}
+	s.nowhere = seen.nowhere[d.Name.String()]
 	if s.seen = seen.last[d.Name.String()]; s.seen == nil {
 		return s
 	}

@@ -40,6 +40,10 @@ const (
 	RemoveDS     // of Zones, and wait
 	LeaveOld     // servers of Zones as they are, and wait
 	SignAnew     // Zones at the new servers, then publish the new DS
+
+	CreateZones   // Zones, which do not exist yet, at Provider
+	DelegateZones // Zones to Servers
+	CertifyNew    // Zones, which can be found now: Count certificates; for Carriers by DNS, at ByHand by hand
 )
 
 // Way says how a step is taken back.
@@ -112,6 +116,9 @@ var sequence = map[StepKind]struct {
 	RemoveDS:          {after: []StepKind{SeeAgreement}, check: SurveyZone, back: OldDS},
 	LeaveOld:          {after: []StepKind{ChangeNameServers}},
 	SignAnew:          {after: []StepKind{LeaveOld}, check: SurveyZone},
+	CreateZones:       {check: SurveyZone},
+	CertifyNew:        {after: []StepKind{DelegateZones}, check: AuditAll},
+	DelegateZones:     {after: []StepKind{CreateZones, TryRedirects}, check: SurveyZone},
 }
 
 // step completes a step by what holds for all of its kind.
@@ -140,15 +147,25 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 		slices.Clone(certificates),
 		func(c Certificate) bool { return c.Domain == "" || moved[c.Domain] },
 	)
+	var early, late []Certificate // of zones that do not exist yet, none can be had before they are delegated
+	for _, c := range certificates {
+		if slices.ContainsFunc(open, func(z Zone) bool { return z.Name == c.Domain && z.New != nil }) {
+			late = append(late, c)
+		} else {
+			early = append(early, c)
+		}
+	}
 	return slices.Concat(
 		stepsOfLooking(open, carriers, moves),
 		stepsOfLowering(open),
 		stepsOfMail(open),
 		stepsOfEarly(open),
 		stepsOfDelegations(open, CopyZones, SeeAgreement, FindDS, RemoveDS, ChangeNameServers, LeaveOld),
-		stepsOfCertificates(certificates),
+		stepsOfCertificates(GetCertificates, early),
 		stepsOfTelling(carriers, false),
 		stepsOfRedirects(carriers),
+		stepsOfNew(open),
+		stepsOfCertificates(CertifyNew, late),
 		stepsOfRecords(open),
 		stepsOfTelling(carriers, true),
 		stepsOfEnding(open, carriers, certificates),
@@ -158,7 +175,7 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 
 func stepsOfLooking(open []Zone, carriers []Carried, moves map[string]bool) []Step {
 	var all []Step
-	if slices.ContainsFunc(open, func(z Zone) bool { return z.Seen == nil }) {
+	if slices.ContainsFunc(open, func(z Zone) bool { return z.Seen == nil && z.New == nil }) {
 		all = append(all, step(Step{Kind: SurveyFirst}))
 	}
 	for _, c := range carriers {
@@ -230,13 +247,16 @@ func (c *Change) UntiesMail() bool {
 	})
 }
 
-func stepsOfCertificates(all []Certificate) []Step {
-	s := Step{Kind: GetCertificates}
+func stepsOfCertificates(kind StepKind, all []Certificate) []Step {
+	s := Step{Kind: kind}
 	for _, c := range all {
 		if c.When == string(estate.After) {
 			continue
 		}
 		s.Count++
+		if !slices.Contains(s.Zones, c.Domain) {
+			s.Zones = append(s.Zones, c.Domain)
+		}
 		if len(c.ByDNS) > 0 && !slices.Contains(s.Carriers, c.Carrier) {
 			s.Carriers = append(s.Carriers, c.Carrier)
 		}
@@ -300,7 +320,7 @@ func stepsOfRecords(open []Zone) []Step {
 	s := Step{Kind: MakeChanges}
 	wait, unseen := 0, false
 	for _, z := range open {
-		unseen = unseen || z.Seen == nil
+		unseen = unseen || z.Seen == nil && z.New == nil
 		n := 0
 		for _, c := range z.Changes {
 			if c.Step == 0 || c.UntiesMail() || c.Early {

@@ -41,7 +41,7 @@ func wantsOf(s sight) (wants []want, notes []Note) {
 	wants = withAsked(s, wants)
 	if s.domain.Mail == "none" && len(s.mailSeen()) == 0 {
 		wants = withoutMail(s, wants)
-		if s.seen == nil {
+		if s.seen == nil && s.nowhere == nil {
 			notes = append(notes, Note{Notice: MailUnseen, Names: []string{s.zone()}})
 		}
 	}

@@ -31,10 +31,12 @@ type Zone struct {
 	TTLs      []TTL
 	AbsentFor int   // for how long resolvers remember that a name is not there, in seconds
 	Move      *Move // to other name servers
+	New       *New  // there is no such zone yet
 
 	domain *estate.Domain
 	asItIs []record.Set // all records as they were seen
 	whole  []record.Set // all records after the changes, where the zone was seen
+	comes  []Change     // all records, where it was not
 }
 
 // Record is a DNS record set.
@@ -243,6 +245,7 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	z.Note = d.Note
 	made := zonePlan{zone: z, notes: notes}
 	if s.seen == nil {
+		made.zone.fromNothing(s, wants)
 		return made
 	}
 	when := s.seen.Looked

@@ -23,6 +23,12 @@ func (z *Zone) File(p *Plan) ([]record.Set, error) { return z.file(p, z.whole, t
 func (z *Zone) AsItIs(p *Plan) ([]record.Set, error) { return z.file(p, z.asItIs, false) }
 
 func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, error) {
+	switch {
+	case z.New != nil && changed:
+		return z.newFile()
+	case z.New != nil:
+		return nil, fmt.Errorf("there is no zone %s yet, so that there is nothing to copy", z.Name)
+	}
 	if z.Seen == nil {
 		return nil, fmt.Errorf("%w %s, so that a file of it would lose what is there", ErrUnseen, z.Name)
 	}

@@ -228,6 +228,12 @@ func (d *Domain) Seen() bool {
 		slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }
 
+// Nowhere tells whether there is no such zone: the zone above answered that it knows no such domain, nobody shows it, and
+// nobody says that it is only held back.
+func (d *Domain) Nowhere() bool {
+	return d.Parent.Unknown && !d.Seen() && (d.Registration == nil || !held(d.Registration.Status))
+}
+
 // Latest joins surveys, given from the newest to the oldest: the first result holds for every domain what was seen of
 // it last, or that it was looked at and nothing was seen; the second what was seen before that. Both are nil where
 // there is nothing of the kind. Each domain knows its day.
