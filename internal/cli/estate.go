@@ -224,8 +224,10 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 			continue
 		}
 		if z.list && o.complain != nil {
-			o.complain(fmt.Errorf("%s has no SOA record: it is taken for a list of records of %s, and may not hold all of them", path,
-				z.name))
+			o.complain(
+				fmt.Errorf("%s has no SOA record: it is taken for a list of records of %s, and may not hold all of them", path,
+					z.name),
+			)
 		}
 		d := live.FileDomain(z.name, z.records)
 		d.Looked, d.Partial, d.Remaining, d.Missed = in.Now, z.marks.Partial, z.marks.Remaining, z.marks.Missed

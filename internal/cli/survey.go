@@ -189,7 +189,8 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 		delete(byName, d.Name.String())
 	}
 	for path, z := range read {
-		if d := e.DomainOf(z.name); byName[z.name.String()] != nil && (d == nil || d.Name != z.name) { // others were left out by --only
+		if d := e.DomainOf(z.name); byName[z.name.String()] != nil &&
+			(d == nil || d.Name != z.name) { // others were left out by --only
 			faults.Add(
 				problem.Problem{
 					File:     path,

@@ -70,8 +70,8 @@ func (p *program) writeZone() *cobra.Command {
 		Use:   "zone",
 		Short: "Write each zone as it is after the changes, as a standard zone file",
 		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that was there, changed as the plan says,
-with the serial of the SOA one higher, and with the new name servers where the zone moves to others. Name servers load
-it, and most providers import it.`,
+with the serial of the SOA one higher, and with the new name servers where the zone moves to others. A domain that the zone
+above does not know yet gets its zone from nothing. Name servers load it, and most providers import it.`,
 		Example: `  upperpath write zone
   upperpath write zone --only ferryhouse.example --out new-zones
   upperpath write zone --as-it-is --out copies`,

@@ -29,8 +29,23 @@ type ListedDomain struct {
 // blank. The first is ours.
 var domainColumns = map[string][]string{
 	"name": {"name", "domain", "domain name", "domains", "domainname", "fqdn", "zone"},
-	"renews": {"renews", "renewal date", "renewal", "renews on", "renew date", "expires", "expires on", "expiry", "expiry date",
-		"expiration", "expiration date", "expire date", "valid until", "paid until", "ends"},
+	"renews": {
+		"renews",
+		"renewal date",
+		"renewal",
+		"renews on",
+		"renew date",
+		"expires",
+		"expires on",
+		"expiry",
+		"expiry date",
+		"expiration",
+		"expiration date",
+		"expire date",
+		"valid until",
+		"paid until",
+		"ends",
+	},
 	"registrar":  {"registrar", "registered at", "registered with"},
 	"records-at": {"records-at", "records at", "provider", "dns provider", "dns", "dns host", "hosted at"},
 	"carrier":    {"carrier", "carried by", "redirected by"},
@@ -103,7 +118,9 @@ type list struct {
 }
 
 func (l *list) fail(r row, says, value, expected, remedy string) {
-	l.faults.Add(problem.Problem{File: l.table.path, Line: r.line, Says: says, Value: value, Expected: expected, Remedy: remedy})
+	l.faults.Add(
+		problem.Problem{File: l.table.path, Line: r.line, Says: says, Value: value, Expected: expected, Remedy: remedy},
+	)
 }
 
 func (l *list) take(r row) {

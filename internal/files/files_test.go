@@ -108,9 +108,12 @@ domains:
 		[]string{a.Carry[a.Name].Name, a.Carry[a.Name.WWW()].Name, a.Carry[shop].Name})
 	assert.Equal(t, "/mill/", a.LeadsTo.Path())
 	assert.Equal(t, "click.a.example", a.Needed[0].Host.String())
-	assert.Equal(t, []any{estate.Home, "none", 3, estate.Moved, "2027-03-01", "Registrar A", "Registrar B", "Registrar C", true},
+	assert.Equal(
+		t,
+		[]any{estate.Home, "none", 3, estate.Moved, "2027-03-01", "Registrar A", "Registrar B", "Registrar C", true},
 		[]any{a.Fallback, a.Mail, a.Wave, a.State, a.Renews.Format(time.DateOnly), a.Registrar, a.RecordsAt, a.RecordsFrom,
-			a.ApexAlias})
+			a.ApexAlias},
+	)
 	assert.Equal(t, "_proof.a.example", a.Wanted[0].Name, "the name is below each domain")
 	assert.Equal(t, []any{"ns1.next.example", true, true, "index.html", "asked for in May"}, []any{
 		a.NameServers[0].String(), a.Paths.IgnoreCase, a.Paths.EitherSlash, a.Paths.Index[0], a.Note})
@@ -554,7 +557,11 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 // TestAnEstateWhoseCarriersAreOpenCanBeLookedAt reads one that nobody has decided on.
 func TestAnEstateWhoseCarriersAreOpenCanBeLookedAt(t *testing.T) {
 	for _, carriers := range []string{"", "carriers: {gateway: {by: server, addresses: []}}\n"} {
-		path := write(t, "upperpath.yaml", "canonical: https://www.n.example\n"+carriers+"domains: [n.example, old.example]\n")
+		path := write(
+			t,
+			"upperpath.yaml",
+			"canonical: https://www.n.example\n"+carriers+"domains: [n.example, old.example]\n",
+		)
 		_, err := ReadEstate(path)
 		assert.Error(t, err)
 		e, err := ReadUndecided(path)

@@ -66,7 +66,11 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	if origin != "" {
 		origin = dns.Fqdn(origin)
 	}
-	parser := dns.NewZoneParser(bytes.NewReader(namedParams(bytes.TrimPrefix(data, []byte("\ufeff")))), origin, filepath.Base(path))
+	parser := dns.NewZoneParser(
+		bytes.NewReader(namedParams(bytes.TrimPrefix(data, []byte("\ufeff")))),
+		origin,
+		filepath.Base(path),
+	)
 	parser.SetIncludeAllowed(true)
 	included := &counted{FS: root.FS(), octets: len(data)}
 	parser.SetIncludeFS(included)

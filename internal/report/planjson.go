@@ -170,7 +170,19 @@ func zoneJSON(z plan.Zone) jsonZone {
 	for _, c := range z.Changes {
 		v.Changes = append(
 			v.Changes,
-			jsonChange{c.Step, c.Action, c.Name, c.Type, c.TTL, c.Before, c.After, c.Typed, c.TypedAs, c.Through, Because(c.Reasons)},
+			jsonChange{
+				c.Step,
+				c.Action,
+				c.Name,
+				c.Type,
+				c.TTL,
+				c.Before,
+				c.After,
+				c.Typed,
+				c.TypedAs,
+				c.Through,
+				Because(c.Reasons),
+			},
 		)
 	}
 	if m := z.Move; m != nil {

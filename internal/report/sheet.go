@@ -251,12 +251,18 @@ func sheetPage(w io.Writer, p *plan.Plan, s plan.Sheet) {
 
 // notReady heads a sheet of a plan that does not hold with why it does not.
 func notReady(w io.Writer, p *plan.Plan) {
-	faults := slices.DeleteFunc(slices.Clone(p.Findings), func(f finding.Finding) bool { return f.Severity != finding.Error })
+	faults := slices.DeleteFunc(
+		slices.Clone(p.Findings),
+		func(f finding.Finding) bool { return f.Severity != finding.Error },
+	)
 	if len(faults) == 0 {
 		return
 	}
-	prose(w, fmt.Sprintf("**NOT READY**: the plan has %s. Type nothing of this before they are gone, but for what mends them.",
-		plural(len(faults), "error")))
+	prose(
+		w,
+		fmt.Sprintf("**NOT READY**: the plan has %s. Type nothing of this before they are gone, but for what mends them.",
+			plural(len(faults), "error")),
+	)
 	fmt.Fprintln(w)
 	const most = 10
 	for _, f := range faults[:min(len(faults), most)] {
@@ -272,7 +278,8 @@ func notReady(w io.Writer, p *plan.Plan) {
 func partly(p *plan.Plan, zones [][]plan.Line) []string {
 	var all []string
 	for _, z := range p.Zones {
-		if (z.Partial || len(z.Missed) > 0) && slices.ContainsFunc(zones, func(lines []plan.Line) bool { return lines[0].Zone == z.Name }) {
+		if (z.Partial || len(z.Missed) > 0) &&
+			slices.ContainsFunc(zones, func(lines []plan.Line) bool { return lines[0].Zone == z.Name }) {
 			all = append(all, unicodeName(z.Name))
 		}
 	}
@@ -353,8 +360,11 @@ func zonePage(w io.Writer, p *plan.Plan, lines []plan.Line) {
 	}
 	if z.AbsentFor > 0 && slices.ContainsFunc(changes, func(l plan.Line) bool { return l.Do == plan.Add }) {
 		fmt.Fprintln(w)
-		prose(w, fmt.Sprintf("What is new: a resolver that has looked for it goes on saying for %s that it is not there (RFC 2308).",
-			plan.Words(z.AbsentFor)))
+		prose(
+			w,
+			fmt.Sprintf("What is new: a resolver that has looked for it goes on saying for %s that it is not there (RFC 2308).",
+				plan.Words(z.AbsentFor)),
+		)
 	}
 	if high := doing(plan.Raise); len(high) > 0 {
 		fmt.Fprintln(w)
@@ -394,7 +404,16 @@ func recordTable(w io.Writer, lines []plan.Line) {
 		if l.Step > 0 {
 			step = fmt.Sprint(l.Step)
 		}
-		cells := []string{step, "**" + string(l.Do) + "**", codeText(l.Label), md(kindName(l.Type)), value, ttl, codeText(l.Name), dotted}
+		cells := []string{
+			step,
+			"**" + string(l.Do) + "**",
+			codeText(l.Label),
+			md(kindName(l.Type)),
+			value,
+			ttl,
+			codeText(l.Name),
+			dotted,
+		}
 		if apart {
 			var words []string
 			for _, b := range boxes(l) {

@@ -101,8 +101,11 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.OthersStay:             always("The others of the set stay."),
 
 	plan.LeadsToLeft: func(r plan.Reason) string {
-		return fmt.Sprintf("It stays for names that nobody knows, and leads them to %s, which the web leaves: find out which are used, "+
-			"before that machine is switched off.", r.Values[0])
+		return fmt.Sprintf(
+			"It stays for names that nobody knows, and leads them to %s, which the web leaves: find out which are used, "+
+				"before that machine is switched off.",
+			r.Values[0],
+		)
 	},
 	plan.HidNames: func(r plan.Reason) string {
 		return fmt.Sprintf("It hid that %s did not exist, which is created now; it stays for names that nobody knows.",
@@ -143,7 +146,10 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.MailWent:    always("Mail went to the web's own address, which changes; from now on it has a name of its own."),
 	plan.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can move."),
 	plan.MailAlias: func(r plan.Reason) string {
-		return fmt.Sprintf("The alias followed %s, whose address changes; from now on mail has today's address of its own.", r.Name)
+		return fmt.Sprintf(
+			"The alias followed %s, whose address changes; from now on mail has today's address of its own.",
+			r.Name,
+		)
 	},
 	plan.JoinsPolicy: always("It is joined with the policy that is there: two count as none."),
 	plan.TermFollowed: func(r plan.Reason) string {
@@ -158,11 +164,15 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 		return fmt.Sprintf("One door has one carrier. Delete it right before the records of %s are typed: "+
 			"many forms write their address back while a forwarding is there.", r.Name)
 	},
-	plan.AddBefore: always("Add it there before any record points there: what the account does not know shows a stranger's site, and a " +
-		"stranger could add it. Apex and www are two hosts."),
+	plan.AddBefore: always(
+		"Add it there before any record points there: what the account does not know shows a stranger's site, and a " +
+			"stranger could add it. Apex and www are two hosts.",
+	),
 	plan.UntilRedirected: func(r plan.Reason) string {
-		return fmt.Sprintf("Until this is set, the main site of %s shows here under the old name. http and https are set apart.",
-			r.Carrier)
+		return fmt.Sprintf(
+			"Until this is set, the main site of %s shows here under the old name. http and https are set apart.",
+			r.Carrier,
+		)
 	},
 	plan.ClaimBefore: always(
 		"Claim it before any record points there: an alias that nobody has claimed can be taken by a stranger. " +
@@ -175,9 +185,11 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 			r.Carrier,
 		)
 	},
-	plan.BeingIssued: always("The host is known there, and its records lead there: only the certificate is not there yet. It comes " +
-		"by itself, most often within some minutes and within a day at most; after that see whether CAA records let its issuer " +
-		"issue, and ask there."),
+	plan.BeingIssued: always(
+		"The host is known there, and its records lead there: only the certificate is not there yet. It comes " +
+			"by itself, most often within some minutes and within a day at most; after that see whether CAA records let its issuer " +
+			"issue, and ask there.",
+	),
 	plan.HeldBefore: always("It holds its certificate before the records point to it."),
 	plan.HeldAfter: always(
 		"It asks for the certificates only once the records lead there; until they are issued, visitors by https " +
@@ -204,8 +216,12 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 		return fmt.Sprintf("A star takes more than the rule does: %s as well.", r.URL)
 	},
 	plan.StarBeforeName: func(r plan.Reason) string {
-		return fmt.Sprintf("The star before the name takes whatever ends in %s, so any%s and every host below it as well: if "+
-			"another of them goes through the network, type both names instead.", r.Name, r.Name)
+		return fmt.Sprintf(
+			"The star before the name takes whatever ends in %s, so any%s and every host below it as well: if "+
+				"another of them goes through the network, type both names instead.",
+			r.Name,
+			r.Name,
+		)
 	},
 	plan.ExactWithQuery: func(r plan.Reason) string {
 		return fmt.Sprintf("It has to match with any query; where the form compares whole URLs, type %s too.", r.Name)
@@ -237,8 +253,10 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.ServersNotReady: always(
 		"Not yet: the new servers must say everything first. Survey again until the plan finds no difference.",
 	),
-	plan.ZoneThere:    always("The zone is there already, with every record that it needs."),
-	plan.ZoneNotThere: always("First the zone has to be there, with its records; survey again, and the plan says when it is."),
+	plan.ZoneThere: always("The zone is there already, with every record that it needs."),
+	plan.ZoneNotThere: always(
+		"First the zone has to be there, with its records; survey again, and the plan says when it is.",
+	),
 	plan.ServersUntilNow: func(r plan.Reason) string {
 		return fmt.Sprintf(
 			"Until now: %s. The old delegation lives for up to %s; leave the old servers as they are for so long.",
@@ -292,8 +310,11 @@ func NoteText(n plan.Note) string {
 		return "Nobody has looked at the zones yet, so there are records, but no changes. upperpath survey looks; plan " +
 			"--zone FILE takes a zone file."
 	case plan.NoZoneYet:
-		return fmt.Sprintf("%s: the zone above knows no such domain, so the plan makes the zone from nothing. See at the registrar that "+
-			"the domain is registered, and not ended or held back.", some(n.Names, 8))
+		return fmt.Sprintf(
+			"%s: the zone above knows no such domain, so the plan makes the zone from nothing. See at the registrar that "+
+				"the domain is registered, and not ended or held back.",
+			some(n.Names, 8),
+		)
 	case plan.SurveySawNone:
 		return fmt.Sprintf(
 			"The survey saw nothing of the zones of %s, so that there are records, but no changes. See the "+
@@ -472,14 +493,29 @@ func stepText(s plan.Step) string {
 	case plan.MakeEarly:
 		return fmt.Sprintf("At %s make the %s of %s that come before the move, and survey again.", s.Provider,
 			plural(s.Count, "change"), few(s.Zones, 6))
-	case plan.CreateZones, plan.DelegateZones, plan.CopyZones, plan.SeeAgreement, plan.FindDS, plan.RemoveDS, plan.ChangeNameServers, plan.LeaveOld, plan.SignAnew:
+	case plan.CreateZones,
+		plan.DelegateZones,
+		plan.CopyZones,
+		plan.SeeAgreement,
+		plan.FindDS,
+		plan.RemoveDS,
+		plan.ChangeNameServers,
+		plan.LeaveOld,
+		plan.SignAnew:
 		return moveStepText(s)
 	case plan.ClaimAfter:
-		return fmt.Sprintf("Claim %s at %s, which takes them only now that their records point there; be quick: until then a stranger "+
-			"could.", few(s.Hosts, 6), s.Provider)
+		return fmt.Sprintf(
+			"Claim %s at %s, which takes them only now that their records point there; be quick: until then a stranger "+
+				"could.",
+			few(s.Hosts, 6),
+			s.Provider,
+		)
 	case plan.ChoosePrimaries:
-		return fmt.Sprintf("Choose the primary host at %s, which redirects the others from then on: the pages that upperpath write "+
-			"sheet makes.", both(s.Pages))
+		return fmt.Sprintf(
+			"Choose the primary host at %s, which redirects the others from then on: the pages that upperpath write "+
+				"sheet makes.",
+			both(s.Pages),
+		)
 	case plan.PlaceRedirects:
 		var how []string
 		if len(s.Carriers) > 0 {
@@ -565,18 +601,35 @@ func moveStepText(s plan.Step) string {
 		if to == "" {
 			to = "those that its provider names"
 		}
-		return fmt.Sprintf("At %s set the name servers of %s to %s; until then nobody can reach it, and for some hours more resolvers may "+
-			"say that it is not there.", registrar, zones, to)
+		return fmt.Sprintf(
+			"At %s set the name servers of %s to %s; until then nobody can reach it, and for some hours more resolvers may "+
+				"say that it is not there.",
+			registrar,
+			zones,
+			to,
+		)
 	case plan.SeeAgreement:
-		return fmt.Sprintf("Survey again: the present and the next name servers of %s are asked for everything known, name by name, "+
-			"and must agree.", zones)
+		return fmt.Sprintf(
+			"Survey again: the present and the next name servers of %s are asked for everything known, name by name, "+
+				"and must agree.",
+			zones,
+		)
 	case plan.FindDS:
-		return fmt.Sprintf("%s is signed, and nobody has seen whether the zone above has a DS record of it: survey it, or ask %s. If it "+
-			"has, have it removed before the name servers change, and wait for its TTL.", zones, registrar)
+		return fmt.Sprintf(
+			"%s is signed, and nobody has seen whether the zone above has a DS record of it: survey it, or ask %s. If it "+
+				"has, have it removed before the name servers change, and wait for its TTL.",
+			zones,
+			registrar,
+		)
 	case plan.RemoveDS:
 		return fmt.Sprintf("Have %s remove the DS record of %s, and wait %s.", registrar, zones, wait)
 	case plan.ChangeNameServers:
-		return fmt.Sprintf("At %s change the name servers of %s to %s, once they agree with the present ones.", registrar, zones, to)
+		return fmt.Sprintf(
+			"At %s change the name servers of %s to %s, once they agree with the present ones.",
+			registrar,
+			zones,
+			to,
+		)
 	case plan.LeaveOld:
 		return fmt.Sprintf("Leave %s as it is at the old name servers for %s: so long the old delegation lives.", zones, wait)
 	case plan.SignAnew:

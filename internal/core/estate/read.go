@@ -581,7 +581,12 @@ func (b *builder) needed(d *Domain, n *Node) {
 		return
 	}
 	if n.Kind != Mapping {
-		b.fail(n, "needed is "+n.Kind.String(), "a mapping from a host to who needs it", "write needed: {click: the mail service}")
+		b.fail(
+			n,
+			"needed is "+n.Kind.String(),
+			"a mapping from a host to who needs it",
+			"write needed: {click: the mail service}",
+		)
 		return
 	}
 	for _, e := range n.Entries {

@@ -224,8 +224,12 @@ func (b *builder) siteBehind(n *Node, c *Carrier) {
 	if len(s.Addresses) > 0 || !s.Alias.IsZero() || len(c.NameServers) == 0 || b.undecided {
 		return
 	}
-	b.fail(n, fmt.Sprintf("the site is behind %s, and nobody says where it answers", c.Name), "site: with addresses: or alias:",
-		"write down the site's own addresses, or its platform as site.carrier:")
+	b.fail(
+		n,
+		fmt.Sprintf("the site is behind %s, and nobody says where it answers", c.Name),
+		"site: with addresses: or alias:",
+		"write down the site's own addresses, or its platform as site.carrier:",
+	)
 }
 
 // steps reads the order in which a platform accepts what it is told.

@@ -435,9 +435,12 @@ func TestAFormElsewhere(t *testing.T) {
 		return found(p, "beyond-carrier")
 	}
 	assert.Empty(t, at("ns1.registrar.example"))
-	assert.Contains(t, at("ns.other.example")[0],
+	assert.Contains(
+		t,
+		at("ns.other.example")[0],
 		"broad is to forward old.example, www.old.example, and does so only on its own name servers (ns1.registrar.example); "+
-			"the zone is at ns.other.example.")
+			"the zone is at ns.other.example.",
+	)
 }
 
 // TestTheOrderOfAPlatformIsKept has one that takes a host only once its records point there, and redirects last.

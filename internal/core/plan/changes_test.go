@@ -48,7 +48,13 @@ func planFor(t *testing.T, domains string, v *survey.Survey, change ...func(*pla
 }
 
 // planEdited plans as planFor does, with further carriers.
-func planEdited(t *testing.T, domains string, edit [2]string, v *survey.Survey, change ...func(*plan.Input)) *plan.Plan {
+func planEdited(
+	t *testing.T,
+	domains string,
+	edit [2]string,
+	v *survey.Survey,
+	change ...func(*plan.Input),
+) *plan.Plan {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "upperpath.yaml")
 	text := strings.NewReplacer(", rules: site.csv, pages: pages.txt", "", "rules: rules.csv\n", "", "defaults:",

@@ -52,7 +52,11 @@ func Consider(in Input, names []string) (*Considered, error) {
 	c := &Considered{Schema: ConsiderSchema, About: "carriers"}
 	for i, name := range names {
 		if slices.ContainsFunc(names[:i], func(o string) bool { return strings.TrimSpace(o) == strings.TrimSpace(name) }) {
-			return nil, fmt.Errorf("%s: %s is there twice; expected each choice once", strings.Join(names, ","), strings.TrimSpace(name))
+			return nil, fmt.Errorf(
+				"%s: %s is there twice; expected each choice once",
+				strings.Join(names, ","),
+				strings.TrimSpace(name),
+			)
 		}
 		variant, about, err := variantOf(in, strings.TrimSpace(name))
 		if err != nil {

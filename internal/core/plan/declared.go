@@ -64,8 +64,14 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 			leads[chains[i].Entry.Host()] = true
 		}
 	}
-	noTLS := sighting{what: "does not speak TLS", fix: "Write tls: no at " + c.Name + ", or have it mended there, and survey again."}
-	cuts := sighting{what: "cuts the path", fix: "Take path out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
+	noTLS := sighting{
+		what: "does not speak TLS",
+		fix:  "Write tls: no at " + c.Name + ", or have it mended there, and survey again.",
+	}
+	cuts := sighting{
+		what: "cuts the path",
+		fix:  "Take path out of keeps: at " + c.Name + ", or switch it on there, and survey again.",
+	}
 	query := sighting{what: "drops the query",
 		fix: "Take query out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
 	forNow := sighting{what: "redirects for now only (302, 303 or 307)",

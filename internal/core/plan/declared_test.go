@@ -49,7 +49,12 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			v := seen(t, "old.example\n@ A 198.51.100.35\nwww A 198.51.100.35\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
 			asked := func(change func(*plan.Input)) *plan.Plan {
-				return planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: broad}\n", v, change)
+				return planFor(
+					t,
+					"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: broad}\n",
+					v,
+					change,
+				)
 			}
 			byAudit := asked(func(in *plan.Input) { in.Audited = c.chains })
 			v.Domains[0].Chains = c.chains
@@ -72,7 +77,10 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 // TestACertificateThatIsBeingIssuedIsWaitedFor has hosts at their platform, one with its certificate, one without, and
 // one of which the platform does not know.
 func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
-	v := seen(t, "old.example\n@ A 198.51.100.61\nwww CNAME sites.other.example.\nshop CNAME sites.other.example.\n@ MX 0 .")
+	v := seen(
+		t,
+		"old.example\n@ A 198.51.100.61\nwww CNAME sites.other.example.\nshop CNAME sites.other.example.\n@ MX 0 .",
+	)
 	at := func(host, scheme string, status int, faults ...finding.Code) chain.Chain {
 		c := met(scheme+"://"+host+"/", chain.Root, "198.51.100.61:443", status, "https://www.n.example/", "")
 		c.Hops[0].Aliases = []string{"sites.other.example"}

@@ -69,7 +69,11 @@ func TestWhatIsBehindAnEdgeIsTypedAsItIs(t *testing.T) {
 
 func TestAnAliasBehindAnEdgeCannotStandBesideAnything(t *testing.T) {
 	p := edged(t, "behind: hosting", "@ A 192.0.2.7\nwww A 192.0.2.7\nwww TXT abc", "")
-	assert.Contains(t, strings.Join(found(p, "alias-conflict"), ""), "www.old.example is an alias and has other records too (TXT)")
+	assert.Contains(
+		t,
+		strings.Join(found(p, "alias-conflict"), ""),
+		"www.old.example is an alias and has other records too (TXT)",
+	)
 
 	p = edged(t, "behind: hosting", "@ A 192.0.2.7\n@ SOA ns. h. 1 2 3 4 5\nwww A 192.0.2.7", "")
 	z := zoneOf(t, p, "old.example")
@@ -94,8 +98,12 @@ func TestHowAnEdgeAsksWhatIsBehindIt(t *testing.T) {
 		return all
 	}
 	assert.Empty(t, origin("tls: yes"), "nothing is behind it")
-	assert.Equal(t, []string{"four: https, its certificate checked. What is behind it needs a certificate for these names too, " +
-		"or visitors get an error page of the network."}, origin("behind: four"))
+	assert.Equal(
+		t,
+		[]string{"four: https, its certificate checked. What is behind it needs a certificate for these names too, " +
+			"or visitors get an error page of the network."},
+		origin("behind: four"),
+	)
 	plain := origin("behind: site, origin: plain")
 	require.Len(t, plain, 1)
 	assert.True(t, strings.HasPrefix(plain[0], "the site: http. "), plain[0])

@@ -616,7 +616,8 @@ func patternEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 
 // originEntries says how an edge network speaks to what is behind it, where something is.
 func originEntries(c *estate.Carrier, z Zone) []Entry {
-	site := c.BehindSite || slices.ContainsFunc(z.domain.Hosts(), func(h web.Host) bool { return z.domain.Through[h] == c })
+	site := c.BehindSite ||
+		slices.ContainsFunc(z.domain.Hosts(), func(h web.Host) bool { return z.domain.Through[h] == c })
 	if c.Behind == "" && !site {
 		return nil
 	}

@@ -426,18 +426,37 @@ func cannotStand(s sight, n want, wants []want, f *found) bool {
 		leads := slices.ContainsFunc(wants, func(o want) bool { return o.Name == n.Name && !o.host.IsZero() })
 		switch {
 		case i >= 0 && wants[i].carrier != nil:
-			says = fmt.Sprintf("%s %s (%s) is wanted, and %s leads to %s by an alias (%s), beside which nothing can stand.", n.Name,
-				n.Type, shortly(plain(n.Type, n.Values)), n.Name, wants[i].carrier.Name, shortly(plain("CNAME", wants[i].Values)))
+			says = fmt.Sprintf(
+				"%s %s (%s) is wanted, and %s leads to %s by an alias (%s), beside which nothing can stand.",
+				n.Name,
+				n.Type,
+				shortly(plain(n.Type, n.Values)),
+				n.Name,
+				wants[i].carrier.Name,
+				shortly(plain("CNAME", wants[i].Values)),
+			)
 		case there && !leads:
-			says = fmt.Sprintf("%s %s (%s) is wanted, and %s is an alias for %s, beside which nothing can stand.", n.Name, n.Type,
-				shortly(plain(n.Type, n.Values)), n.Name, record.Target("CNAME", alias.Values[0]))
+			says = fmt.Sprintf(
+				"%s %s (%s) is wanted, and %s is an alias for %s, beside which nothing can stand.",
+				n.Name,
+				n.Type,
+				shortly(plain(n.Type, n.Values)),
+				n.Name,
+				record.Target("CNAME", alias.Values[0]),
+			)
 		}
 	}
 	if says == "" {
 		return false
 	}
-	f.find(finding.AliasConflict, n.Name, says, "Ask whoever wants the record for another name; or have the alias replaced by "+
-		"addresses, where its carrier gives some.", map[string]any{"type": n.Type, "values": plain(n.Type, n.Values)})
+	f.find(
+		finding.AliasConflict,
+		n.Name,
+		says,
+		"Ask whoever wants the record for another name; or have the alias replaced by "+
+			"addresses, where its carrier gives some.",
+		map[string]any{"type": n.Type, "values": plain(n.Type, n.Values)},
+	)
 	return true
 }
 

@@ -25,7 +25,9 @@ func carriedAt(t *testing.T, carrier, domain, zone, rules string) *plan.Plan {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status\n"+rules), 0o600))
 	e, err := files.ReadEstate(path)
 	require.NoError(t, err)
-	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, Survey: seen(t, "old.example\n@ MX 0 .\n"+zone), Now: today})
+	return plan.Make(
+		plan.Input{Estate: e.Estate, Rules: e.Rules, Survey: seen(t, "old.example\n@ MX 0 .\n"+zone), Now: today},
+	)
 }
 
 func typedAs(p *plan.Plan, kind plan.Kind) []string {
@@ -62,13 +64,29 @@ func TestAHostedRedirectService(t *testing.T) {
 	assert.Equal(t, "after", p.Certificates[0].When, "its certificate comes after the name points there")
 	assert.True(t, p.Certificates[0].Gap)
 
-	p = carriedAt(t, strings.Replace(at, "alias:", "rules-at-most: 3, hosts-at-most: 1, alias:", 1), "", zone, "old.example/a,/visit/,\n")
+	p = carriedAt(
+		t,
+		strings.Replace(at, "alias:", "rules-at-most: 3, hosts-at-most: 1, alias:", 1),
+		"",
+		zone,
+		"old.example/a,/visit/,\n",
+	)
 	assert.Contains(t, strings.Join(found(p, "beyond-carrier"), "\n"), "c takes at most 3 rules, and 4 are planned there")
 	assert.Contains(t, strings.Join(found(p, "beyond-carrier"), "\n"), "c takes at most 1 host")
 	p = carriedAt(t, at, "", zone, "old.example/{x}/b,/visit/,\n")
 	assert.Contains(t, strings.Join(found(p, "beyond-carrier"), "\n"), "holds a line for each old URL, and 1 of the rules")
-	p = carriedAt(t, strings.Replace(at, "alias:", "keeps: [], alias:", 1), ", fallback: home, leads-to: /visit/", zone, "")
-	assert.Equal(t, "old.example | https://www.n.example/visit/ | permanent (301) | drop | drop", typedAs(p, plan.SourceEntry)[0])
+	p = carriedAt(
+		t,
+		strings.Replace(at, "alias:", "keeps: [], alias:", 1),
+		", fallback: home, leads-to: /visit/",
+		zone,
+		"",
+	)
+	assert.Equal(
+		t,
+		"old.example | https://www.n.example/visit/ | permanent (301) | drop | drop",
+		typedAs(p, plan.SourceEntry)[0],
+	)
 }
 
 // TestAHostingAccountWithParkedDomains has one that shows its main site until something redirects.
@@ -99,7 +117,11 @@ func TestAHostingAccountWithParkedDomains(t *testing.T) {
 	p = carriedAt(t, at, "", "@ A 198.51.100.95\nwww A 198.51.100.95\n@ CAA 0 issue \"other.example\"", "")
 	assert.Equal(t, []string{"issuer-barred old.example"}, subjects(p))
 	p = carriedAt(t, at, "", "@ A 198.51.100.95\nwww A 198.51.100.95", "old.example/a,/visit/,\n")
-	assert.Contains(t, strings.Join(found(p, "beyond-carrier"), "\n"), "forwards everything to one place and cannot hold the 1 rules")
+	assert.Contains(
+		t,
+		strings.Join(found(p, "beyond-carrier"), "\n"),
+		"forwards everything to one place and cannot hold the 1 rules",
+	)
 }
 
 // TestEveryKindHasItsEntries keeps the table of kinds whole: each step of each kind is one that plan knows.

@@ -67,10 +67,19 @@ func (l *limits) share(c *estate.Carrier, subject, says, fix string, concerned .
 // site adds a finding wherever whoever serves the site cannot do so at a host.
 func (l *limits) site(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	add := func(says, fix string) {
-		l.find(finding.BeyondCarrier, h.String(), says, fix, map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()})
+		l.find(
+			finding.BeyondCarrier,
+			h.String(),
+			says,
+			fix,
+			map[string]any{"carrier": c.Name, "by": string(c.By), "host": h.String()},
+		)
 	}
 	if c.ApexOnly && !h.IsApex() {
-		add(fmt.Sprintf("%s takes apexes only and cannot serve the site at %s.", c.Name, h), "Let another carrier serve the site.")
+		add(
+			fmt.Sprintf("%s takes apexes only and cannot serve the site at %s.", c.Name, h),
+			"Let another carrier serve the site.",
+		)
 	}
 	if !c.TLS {
 		add(fmt.Sprintf("%s does not speak TLS, and the site is to be served at https://%s.", c.Name, h),
@@ -78,9 +87,18 @@ func (l *limits) site(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	}
 	if h.IsApex() && len(c.Addresses) == 0 && !d.ApexAlias {
 		add(
-			fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s, where the site is.", c.Name, c.Alias, h),
-			fmt.Sprintf("Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or "+
-				"let the site be at https://www.%s.", c.Name, h),
+			fmt.Sprintf(
+				"%s is reached by the alias %s only, which cannot stand at the apex %s, where the site is.",
+				c.Name,
+				c.Alias,
+				h,
+			),
+			fmt.Sprintf(
+				"Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or "+
+					"let the site be at https://www.%s.",
+				c.Name,
+				h,
+			),
 		)
 	}
 }
@@ -107,18 +125,32 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		return
 	}
 	if !c.TLS {
-		l.share(c, doors[1].String(), name+" does not speak TLS, so that nobody answers at %s; browsers try https first, and say that "+
-			"the site refused to connect.", "Give these hosts to a carrier that speaks TLS.", doors[1])
+		l.share(
+			c,
+			doors[1].String(),
+			name+" does not speak TLS, so that nobody answers at %s; browsers try https first, and say that "+
+				"the site refused to connect.",
+			"Give these hosts to a carrier that speaks TLS.",
+			doors[1],
+		)
 	}
 	if c.Frames {
-		l.share(c, h.String(), name+" shows the site in a frame under %s instead of redirecting: every page has that one address, and "+
-			"search engines and links stay with the old name.",
-			fmt.Sprintf("Switch the frame (masking) off at %s, or give these hosts to another carrier.", c.Name), doors[:]...)
+		l.share(
+			c,
+			h.String(),
+			name+" shows the site in a frame under %s instead of redirecting: every page has that one address, and "+
+				"search engines and links stay with the old name.",
+			fmt.Sprintf("Switch the frame (masking) off at %s, or give these hosts to another carrier.", c.Name),
+			doors[:]...)
 		return
 	}
 	if !c.KeepsPath && d.Fallback == estate.SamePath {
-		l.share(c, h.String(), name+" drops the path, and %s should keep it (fallback: same-path); every old link ends at the start.",
-			"Give these hosts to a carrier that keeps the path, or settle for fallback: home.", doors[:]...)
+		l.share(
+			c,
+			h.String(),
+			name+" drops the path, and %s should keep it (fallback: same-path); every old link ends at the start.",
+			"Give these hosts to a carrier that keeps the path, or settle for fallback: home.",
+			doors[:]...)
 	}
 	if h.IsApex() && len(c.Addresses) == 0 && !d.ApexAlias {
 		add(

@@ -122,7 +122,10 @@ func providerBound(s sight, m *Move, f *found) {
 			add(fmt.Sprintf("%s is forwarded by %s today, with its own name servers", l.Host, l.Carrier),
 				map[string]any{"host": l.Host, "carrier": l.Carrier})
 		case LosesAlias:
-			add(fmt.Sprintf("the alias at its apex %s is one that only its provider makes", l.Host), map[string]any{"host": l.Host})
+			add(
+				fmt.Sprintf("the alias at its apex %s is one that only its provider makes", l.Host),
+				map[string]any{"host": l.Host},
+			)
 		}
 	}
 }

@@ -31,7 +31,9 @@ func neededHosts(s sight) ([]Untouched, found) {
 			}
 		}
 		switch over := s.wildcardOver(u.Host); {
-		case len(u.To) == 0 && s.misses(u.Host, "A", "AAAA", "CNAME"), over != "", s.seen.Partial && len(u.To) == 0 && n.To == "":
+		case len(u.To) == 0 && s.misses(u.Host, "A", "AAAA", "CNAME"),
+			over != "",
+			s.seen.Partial && len(u.To) == 0 && n.To == "":
 		case len(u.To) == 0:
 			f.find(
 				finding.RecordLost,

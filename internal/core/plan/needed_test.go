@@ -55,8 +55,16 @@ func TestOneHostOfSomebodyElsesDomainIsRedirectedAlone(t *testing.T) {
 func TestAPlanThatSendsANeededHostToTheSiteIsRefused(t *testing.T) {
 	p := makePlan(t, "domains:\n  - n.example\n  - {name: old.example, needed: {click: the mail service}}\n",
 		"click.old.example/x,/visit/\n")
-	assert.Contains(t, strings.Join(found(p, "depended-on"), "\n"), "would redirect click.old.example, which the mail service needs")
-	p = makePlan(t, "domains:\n  - n.example\n  - {name: old.example, carrier: wide, needed: {click: the mail service}}\n", "")
+	assert.Contains(
+		t,
+		strings.Join(found(p, "depended-on"), "\n"),
+		"would redirect click.old.example, which the mail service needs",
+	)
+	p = makePlan(
+		t,
+		"domains:\n  - n.example\n  - {name: old.example, carrier: wide, needed: {click: the mail service}}\n",
+		"",
+	)
 	for _, c := range p.Carriers {
 		for _, e := range c.Entries {
 			if e.Kind == plan.Pattern {

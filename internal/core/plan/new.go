@@ -94,7 +94,11 @@ func heldAlready(s sight, wants []want) bool {
 func (z *Zone) newFile() ([]record.Set, error) {
 	to := z.New.To
 	if len(to) == 0 {
-		return nil, fmt.Errorf("%w %s: write name-servers: into its line, as the provider's page names them", ErrNoServers, z.Name)
+		return nil, fmt.Errorf(
+			"%w %s: write name-servers: into its line, as the provider's page names them",
+			ErrNoServers,
+			z.Name,
+		)
 	}
 	sets := []record.Set{
 		{Name: z.Name, Type: "SOA", TTL: RecordTTL, Values: []string{
@@ -122,8 +126,12 @@ func (z *Zone) newFile() ([]record.Set, error) {
 	for _, server := range to {
 		inside := server == z.Name || strings.HasSuffix(server, "."+z.Name)
 		if inside && !slices.ContainsFunc(sets, func(s record.Set) bool { return s.Name == server && isAddress(s.Type) }) {
-			return nil, fmt.Errorf("the name server %s lies in the new zone %s itself, and nobody says its address: ask for it under "+
-				"wanted:", server, z.Name)
+			return nil, fmt.Errorf(
+				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it under "+
+					"wanted:",
+				server,
+				z.Name,
+			)
 		}
 	}
 	return sets, nil
@@ -139,7 +147,10 @@ func stepsOfNew(open []Zone) []Step {
 		}
 		about := []string{z.Name}
 		made = append(made, step(Step{Kind: CreateZones, Zones: about, Provider: z.Next}))
-		delegated = append(delegated, step(Step{Kind: DelegateZones, Zones: about, Provider: z.domain.Registrar, Servers: z.New.To}))
+		delegated = append(
+			delegated,
+			step(Step{Kind: DelegateZones, Zones: about, Provider: z.domain.Registrar, Servers: z.New.To}),
+		)
 	}
 	return append(together(made), together(delegated)...)
 }

@@ -46,13 +46,26 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 		return at
 	}
 	assert.Less(t, place("Try them before"), place("Create the zone old.example at Registrar B once it is registered"))
-	assert.Less(t, place("Create the zone"), place("At Registrar A set the name servers of old.example to ns1.b.example and ns2.b.example"))
-	assert.Less(t, place("set the name servers"), place("Now that old.example can be found, and before anybody is told of it, get the 1 certificate"))
+	assert.Less(
+		t,
+		place("Create the zone"),
+		place("At Registrar A set the name servers of old.example to ns1.b.example and ns2.b.example"),
+	)
+	assert.Less(
+		t,
+		place("set the name servers"),
+		place("Now that old.example can be found, and before anybody is told of it, get the 1 certificate"),
+	)
 	assert.NotContains(t, order, "See and save what is there")
 	assert.NotContains(t, order, "Set the records above")
 	assert.Contains(t, texts(p), "the zone above knows no such domain")
 	assert.NotContains(t, texts(p), "saw nothing of the zones")
-	assert.NotContains(t, texts(p), "Nobody has seen whether old.example receives mail", "there is no mail where there is no domain")
+	assert.NotContains(
+		t,
+		texts(p),
+		"Nobody has seen whether old.example receives mail",
+		"there is no mail where there is no domain",
+	)
 
 	sets, err := z.File(p)
 	require.NoError(t, err)
@@ -119,12 +132,21 @@ func TestANewZoneIsReadyWhenItsServersSayAllOfIt(t *testing.T) {
 
 func TestWhatIsNoNewZone(t *testing.T) {
 	held := nowhere(func(d *survey.Domain) { d.Registration = &survey.Registration{Status: []string{"client hold"}} })
-	assert.Nil(t, zoneOf(t, planFor(t, newDomain, held), "old.example").New, "it is held back, and its zone may well be there")
+	assert.Nil(
+		t,
+		zoneOf(t, planFor(t, newDomain, held), "old.example").New,
+		"it is held back, and its zone may well be there",
+	)
 
 	unasked := nowhere(func(d *survey.Domain) { d.Parent.Unknown = false })
 	assert.Nil(t, zoneOf(t, planFor(t, newDomain, unasked), "old.example").New, "nobody said that it is not there")
 
-	ended := planFor(t, newDomain, nowhere(), func(in *plan.Input) { in.Earlier = seen(t, "old.example\n@ MX 10 mx.other.example.") })
+	ended := planFor(
+		t,
+		newDomain,
+		nowhere(),
+		func(in *plan.Input) { in.Earlier = seen(t, "old.example\n@ MX 10 mx.other.example.") },
+	)
 	z := zoneOf(t, ended, "old.example")
 	assert.Nil(t, z.New, "it was there once, with mail")
 	_, err := z.File(ended)
@@ -133,7 +155,11 @@ func TestWhatIsNoNewZone(t *testing.T) {
 
 func TestANewZoneNeedsNameServers(t *testing.T) {
 	named := func(servers, wanted string) (*plan.Plan, plan.Zone) {
-		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four"+servers+wanted+"}\n", nowhere())
+		p := planFor(
+			t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four"+servers+wanted+"}\n",
+			nowhere(),
+		)
 		return p, zoneOf(t, p, "old.example")
 	}
 	p, z := named("", "")

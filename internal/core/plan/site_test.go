@@ -18,8 +18,11 @@ import (
 func siteAt(t *testing.T, site, carrier, zone string) (*plan.Plan, error) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "upperpath.yaml")
-	require.NoError(t, os.WriteFile(path, []byte("canonical: https://www.old.example\nsite: {"+site+"}\ncarriers:\n  p: {"+carrier+
-		"}\n  edge: {by: edge, addresses: [198.51.100.80]}\ndomains:\n  - {name: old.example, carrier: p}\n"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(path, []byte("canonical: https://www.old.example\nsite: {"+site+"}\ncarriers:\n  p: {"+carrier+
+			"}\n  edge: {by: edge, addresses: [198.51.100.80]}\ndomains:\n  - {name: old.example, carrier: p}\n"), 0o600),
+	)
 	e, err := files.ReadEstate(path)
 	if err != nil {
 		return nil, err

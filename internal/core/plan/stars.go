@@ -87,7 +87,8 @@ func starsOf(w *predict.Web, d *estate.Domain, c *estate.Carrier) []Star {
 			hosts = append(hosts, h)
 		}
 	}
-	if len(hosts) == 2 && len(d.Needed) == 0 && hosts[0] == d.Name && hosts[1] == d.Name.WWW() && sameRules(w.Rules, hosts[0], hosts[1]) {
+	if len(hosts) == 2 && len(d.Needed) == 0 && hosts[0] == d.Name && hosts[1] == d.Name.WWW() &&
+		sameRules(w.Rules, hosts[0], hosts[1]) {
 		return starsFor(w, d, "*", hosts)
 	}
 	var all []Star

@@ -92,16 +92,20 @@ var sequence = map[StepKind]struct {
 	check CheckKind
 	back  Way
 }{
-	SurveyFirst:       {},
-	RemoveStaleDS:     {check: SurveyZone, back: OldDS},
-	LowerTTLs:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
-	GetCertificates:   {check: AuditAll},
-	ClaimHosts:        {back: Unclaim},
-	MakeEarly:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
-	PlaceRedirects:    {check: AuditAll},
-	TryRedirects:      {after: []StepKind{PlaceRedirects, GetCertificates}, check: AuditAll},
-	UntieMail:         {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
-	MakeChanges:       {after: []StepKind{LowerTTLs, UntieMail, ClaimHosts, TryRedirects}, check: PlanAgain, back: TypeOldValues},
+	SurveyFirst:     {},
+	RemoveStaleDS:   {check: SurveyZone, back: OldDS},
+	LowerTTLs:       {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
+	GetCertificates: {check: AuditAll},
+	ClaimHosts:      {back: Unclaim},
+	MakeEarly:       {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
+	PlaceRedirects:  {check: AuditAll},
+	TryRedirects:    {after: []StepKind{PlaceRedirects, GetCertificates}, check: AuditAll},
+	UntieMail:       {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
+	MakeChanges: {
+		after: []StepKind{LowerTTLs, UntieMail, ClaimHosts, TryRedirects},
+		check: PlanAgain,
+		back:  TypeOldValues,
+	},
 	WaitForTTLs:       {after: []StepKind{MakeChanges}},
 	SetRecords:        {after: []StepKind{TryRedirects}, check: PlanAgain, back: TypeOldValues},
 	ChangeNameServers: {after: []StepKind{SeeAgreement, RemoveDS}, check: SurveyZone, back: OldServers},
@@ -460,7 +464,10 @@ func stepsOfMove(s sight, m *Move) []Step {
 		all = append(all, step(Step{Kind: FindDS, Zones: about, Provider: d.Registrar}))
 	}
 	if len(m.DS) > 0 {
-		all = append(all, step(Step{Kind: RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}))
+		all = append(
+			all,
+			step(Step{Kind: RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}),
+		)
 	}
 	all = append(
 		all,

@@ -38,8 +38,12 @@ func withoutCut(s sight, d draft) (draft, found) {
 				f.find(
 					finding.CutOff,
 					c.Name,
-					fmt.Sprintf("%s is to change in the zone %s, but %s is delegated to other name servers: nobody would see it.", c.Name,
-						s.zone(), at),
+					fmt.Sprintf(
+						"%s is to change in the zone %s, but %s is delegated to other name servers: nobody would see it.",
+						c.Name,
+						s.zone(),
+						at,
+					),
 					fmt.Sprintf("Make the change at the name servers of %s, or remove the delegation first.", at),
 					map[string]any{"delegated": at, "type": c.Type, "wanted": c.After},
 				)
@@ -68,7 +72,8 @@ func standingTogether(s sight, d draft, said []finding.Finding) (draft, found) {
 	}
 	for name := range aliases {
 		known := slices.ContainsFunc(said, func(f finding.Finding) bool {
-			return f.Subject == name && (f.Code == finding.AliasConflict || f.Code == finding.RecordLost || f.Code == finding.MailLost)
+			return f.Subject == name &&
+				(f.Code == finding.AliasConflict || f.Code == finding.RecordLost || f.Code == finding.MailLost)
 		})
 		if len(others[name]) == 0 || known {
 			continue

@@ -132,10 +132,19 @@ func (z *Zone) Lost(p *Plan) []finding.Finding {
 			continue
 		}
 		target := strings.Join(plain("CNAME", c.Typed), ", ")
-		all = append(all, finding.New(finding.AliasConflict, c.Name,
-			fmt.Sprintf("What is behind %s is typed as an alias at the apex %s (%s), which no zone file can say, and nothing stands "+
-				"in its place.", c.Through, c.Name, target),
-			"Type the alias at "+c.Through+" once the file is loaded there.", map[string]any{"target": target}))
+		all = append(all, finding.New(
+			finding.AliasConflict,
+			c.Name,
+			fmt.Sprintf(
+				"What is behind %s is typed as an alias at the apex %s (%s), which no zone file can say, and nothing stands "+
+					"in its place.",
+				c.Through,
+				c.Name,
+				target,
+			),
+			"Type the alias at "+c.Through+" once the file is loaded there.",
+			map[string]any{"target": target},
+		))
 	}
 	for _, s := range z.whole {
 		if s.Type != record.Alias {
@@ -146,14 +155,25 @@ func (z *Zone) Lost(p *Plan) []finding.Finding {
 			instead = append(instead, set.Values...)
 		}
 		target := strings.Join(plain(s.Type, s.Values), ", ")
-		says := fmt.Sprintf("%s is an alias at the apex (%s), which no zone file can say, and nothing stands in its place.", s.Name,
-			target)
+		says := fmt.Sprintf(
+			"%s is an alias at the apex (%s), which no zone file can say, and nothing stands in its place.",
+			s.Name,
+			target,
+		)
 		if len(instead) > 0 {
-			says = fmt.Sprintf("%s is an alias at the apex (%s), which no zone file can say: the addresses of today stand in its place "+
-				"(%s), and nobody changes them when they change.", s.Name, target, strings.Join(instead, ", "))
+			says = fmt.Sprintf(
+				"%s is an alias at the apex (%s), which no zone file can say: the addresses of today stand in its place "+
+					"(%s), and nobody changes them when they change.",
+				s.Name,
+				target,
+				strings.Join(instead, ", "),
+			)
 		}
-		all = append(all, finding.New(finding.AliasConflict, s.Name, says, "Set the alias at the provider once the file is loaded "+
-			"there.", map[string]any{"target": target, "instead": instead}))
+		all = append(
+			all,
+			finding.New(finding.AliasConflict, s.Name, says, "Set the alias at the provider once the file is loaded "+
+				"there.", map[string]any{"target": target, "instead": instead}),
+		)
 	}
 	return all
 }

@@ -19,9 +19,19 @@ func (v *verdict) registration() {
 	}
 	if r.Ends != nil && r.Ends.Sub(v.judge.Now) < Soon {
 		left := r.Ends.Sub(v.judge.Now)
-		says := fmt.Sprintf("The registration of %s ends on %s, in %s.", d.Name, r.Ends.Format(time.DateOnly), finding.Span(left))
+		says := fmt.Sprintf(
+			"The registration of %s ends on %s, in %s.",
+			d.Name,
+			r.Ends.Format(time.DateOnly),
+			finding.Span(left),
+		)
 		if left < 0 {
-			says = fmt.Sprintf("The registration of %s ended on %s, %s ago.", d.Name, r.Ends.Format(time.DateOnly), finding.Span(-left))
+			says = fmt.Sprintf(
+				"The registration of %s ended on %s, %s ago.",
+				d.Name,
+				r.Ends.Format(time.DateOnly),
+				finding.Span(-left),
+			)
 		}
 		v.add(
 			finding.RegistrationEnds,
