@@ -12,6 +12,7 @@ import (
 	"sync"
 
 	"github.com/miekg/dns"
+
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/record"

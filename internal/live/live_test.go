@@ -3,6 +3,7 @@ package live_test
 import (
 	"context"
 	"fmt"
+	"io"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -335,6 +336,26 @@ func TestPointsGoAroundDNSAndProxy(t *testing.T) {
 		ask(w, "https://old.example/").Refusal,
 		"a point with a port holds for that port alone",
 	)
+}
+
+func TestAFrameIsSeenInWhatAServerAnswers(t *testing.T) {
+	const page = `<html><frameset rows="*"><frame src="https://www.n.example/"></frameset></html>`
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch r.URL.Path {
+		case "/text":
+			w.Header().Set("Content-Type", "text/plain")
+		case "/missing":
+			w.WriteHeader(http.StatusNotFound)
+		}
+		_, _ = io.WriteString(w, page)
+	}))
+	defer server.Close()
+	p, err := live.ParsePoint("old.example:80=" + strings.TrimPrefix(server.URL, "http://"))
+	require.NoError(t, err)
+	w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Points = []live.Point{p} })
+	assert.Equal(t, "https://www.n.example/", ask(w, "http://old.example/").Framed)
+	assert.Empty(t, ask(w, "http://old.example/text").Framed, "it is text")
+	assert.Empty(t, ask(w, "http://old.example/missing").Framed, "it is an error page")
 }
 
 func TestParsePoint(t *testing.T) {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"github.com/miekg/dns"
+
 	"upperpath.example/upperpath/internal/core/record"
 )
 

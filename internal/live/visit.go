@@ -154,7 +154,12 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	if response.TLS != nil {
 		a.TLS = w.certificate(response.TLS, ask.URL.Host())
 	}
-	_, _ = io.CopyN(io.Discard, response.Body, MostBody)
+	body := io.LimitReader(response.Body, MostBody)
+	if kind, _, _ := strings.Cut(response.Header.Get("Content-Type"), ";"); a.Status == http.StatusOK &&
+		strings.TrimSpace(kind) == "text/html" {
+		a.Framed = framed(ask.URL, body)
+	}
+	_, _ = io.Copy(io.Discard, body)
 	return nil
 }
 

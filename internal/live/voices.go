@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"github.com/miekg/dns"
+
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/record"

@@ -63,6 +63,9 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 			next.Host() != chains[i].Entry.Host() {
 			leads[chains[i].Entry.Host()] = true
 		}
+		if framedInto(e, first) && metAt(first, c) {
+			leads[chains[i].Entry.Host()] = true
+		}
 	}
 	noTLS := sighting{
 		what: "does not speak TLS",
@@ -76,6 +79,8 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 		fix: "Take query out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
 	forNow := sighting{what: "redirects for now only (302, 303 or 307)",
 		fix: "Choose permanent there, where it is offered, and survey again; else give its hosts to another carrier."}
+	frame := sighting{what: "shows the site in a frame instead of redirecting",
+		fix: "Switch the frame (masking) off there, and survey again; else write frames: yes at " + c.Name + " and give its hosts to another carrier."}
 	for i := range chains {
 		ch := &chains[i]
 		first := ch.Hops[0]
@@ -89,6 +94,7 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 		}
 		refused := first.Refusal == chain.Refused || first.Refusal == chain.TLSFailed && !c.By.Row().Claims
 		see(&noTLS, c.TLS && ch.Entry.Scheme() == web.HTTPS && refused)
+		see(&frame, !c.Frames && framedInto(e, first))
 		next, _, ok := first.Next()
 		if !ok || !first.IsRedirect() || next.Host() == ch.Entry.Host() {
 			continue
@@ -97,7 +103,16 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 		see(&query, c.KeepsQuery && ch.Probe == chain.Query && !web.QueryHolds(next.Query(), ch.Entry.Query()))
 		see(&forNow, first.Status == 302 || first.Status == 303 || first.Status == 307)
 	}
-	return slices.DeleteFunc([]sighting{noTLS, cuts, query, forNow}, func(s sighting) bool { return len(s.urls) == 0 })
+	return slices.DeleteFunc(
+		[]sighting{noTLS, cuts, query, forNow, frame},
+		func(s sighting) bool { return len(s.urls) == 0 },
+	)
+}
+
+// framedInto tells whether a page shows one of the estate in a frame.
+func framedInto(e *estate.Estate, a chain.Answer) bool {
+	u, err := web.ParseURL(a.Framed)
+	return err == nil && e.Holds(u.Host())
 }
 
 // metAt tells whether an answer came from an address of a carrier.

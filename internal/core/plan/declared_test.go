@@ -22,6 +22,13 @@ func met(entry string, probe chain.Probe, at string, status int, location string
 	}}
 }
 
+// shows makes a chain of one page that shows another in a frame.
+func shows(entry, at, framed string) chain.Chain {
+	ch := met(entry, chain.Root, at, 200, "", "")
+	ch.Hops[0].Framed = framed
+	return ch
+}
+
 // TestWhatWasSeenOutweighsWhatIsWrittenDown has a forwarding service that does otherwise than the estate file says.
 func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 	const at, site = "198.51.100.35:80", "https://www.n.example/"
@@ -44,7 +51,10 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 		"another machine": {[]chain.Chain{met("http://old.example/", chain.Root, "192.0.2.9:80", 302, site, "")}, ""},
 		"a parking page": {[]chain.Chain{met("http://old.example/", chain.Root, at, 302, "http://ads.other.example/", ""),
 			met("https://old.example/", chain.Root, "198.51.100.35:443", 0, "", chain.Refused)}, ""},
-		"our own server": {[]chain.Chain{met("http://old.example/", chain.Root, "203.0.113.40:80", 302, site, "")}, ""},
+		"a frame": {[]chain.Chain{shows("http://old.example/", at, site)},
+			"broad shows the site in a frame instead of redirecting, seen at http://old.example/"},
+		"a frame of strangers": {[]chain.Chain{shows("http://old.example/", at, "http://ads.other.example/")}, ""},
+		"our own server":       {[]chain.Chain{met("http://old.example/", chain.Root, "203.0.113.40:80", 302, site, "")}, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			v := seen(t, "old.example\n@ A 198.51.100.35\nwww A 198.51.100.35\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
