@@ -590,7 +590,7 @@ func moveStepText(s plan.Step) string {
 		if len(s.Zones) == 1 {
 			only = " --only " + s.Zones[0]
 		}
-		return fmt.Sprintf("Copy %s as it is to %s: upperpath write zone --as-it-is%s.", zones, s.Provider, only)
+		return fmt.Sprintf("Copy %s %s to %s: upperpath write zone --as-it-is%s.", zones, asItIs(s.Zones), s.Provider, only)
 	case plan.CreateZones:
 		what := "the zone %s at %s once it is registered, with all its records"
 		if len(s.Zones) > 1 {
@@ -631,11 +631,23 @@ func moveStepText(s plan.Step) string {
 			to,
 		)
 	case plan.LeaveOld:
-		return fmt.Sprintf("Leave %s as it is at the old name servers for %s: so long the old delegation lives.", zones, wait)
+		return fmt.Sprintf(
+			"Leave %s %s at the old name servers for %s: so long the old delegation lives.",
+			zones,
+			asItIs(s.Zones),
+			wait,
+		)
 	case plan.SignAnew:
 		return fmt.Sprintf("Sign %s at the next name servers, and only then publish the new DS at the registrar.", zones)
 	}
 	return ""
+}
+
+func asItIs(zones []string) string {
+	if len(zones) == 1 {
+		return "as it is"
+	}
+	return "as they are"
 }
 
 // LossText says what works only on the old provider's name servers.

@@ -712,7 +712,6 @@ func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Car
 	case c != nil && c.By.Row().PassesOn:
 		d.Through[h] = c
 		b.siteBehind(n, c)
-		return
 	case named && c != nil && c != b.estate.Site.Carrier:
 		b.fail(n, fmt.Sprintf("the site serves %s itself, and %s is named as its carrier", h, c.Name),
 			"an edge network in front of the site, or nobody", "who serves the site is written as site.carrier: "+c.Name)

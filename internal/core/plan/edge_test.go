@@ -128,3 +128,15 @@ func TestExactPatternsAndStarsBeforeNames(t *testing.T) {
 	assert.Contains(t, report.Because(c.Entries[2].Reasons), "anyold.example")
 	assert.NotContains(t, report.Because(c.Entries[2].Reasons), "?*")
 }
+
+func TestAPlatformBehindAnEdgeHasToKnowItsHost(t *testing.T) {
+	p := planEdited(t, "domains:\n  - {name: n.example, carrier: front}\n", [2]string{
+		"site: {also: [n.platform.example], addresses: [203.0.113.10, \"2001:db8::10\"], issuer: ca.example}\ncarriers:\n",
+		"site: {carrier: hosting}\ncarriers:\n" +
+			"  hosting: {by: platform, alias: sites.hosting.example, certificate: after}\n" +
+			"  front: {by: edge, addresses: [198.51.100.90], name-servers: [ns1.front.example], behind: site}\n",
+	}, seen(t, "n.example\n@ A 192.0.2.7\nwww A 192.0.2.7"))
+	require.Equal(t, []string{"add host | host=www.n.example"}, entries(carried(t, p, "hosting")),
+		"its records lead to the edge, and no certificate can be had by them")
+	assert.Contains(t, typedAtPage(t, p, "front"), "add www CNAME sites.hosting.example")
+}

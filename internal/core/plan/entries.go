@@ -151,8 +151,12 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 		}
 		if len(hosts) > 0 && z.domain.State != estate.Moved {
 			for _, step := range c.Steps {
-				if make := entriesFor[step]; make != nil {
-					entries, found := make(t, c, z, hosts)
+				of := hosts
+				if step == estate.Point || step == estate.Issue {
+					of = reached(z.domain, c, hosts)
+				}
+				if make := entriesFor[step]; make != nil && len(of) > 0 {
+					entries, found := make(t, c, z, of)
 					k.Entries, findings = append(k.Entries, entries...), append(findings, found...)
 				}
 			}
@@ -205,6 +209,11 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 		)
 	}
 	return k, findings
+}
+
+// reached leaves out the hosts whose names lead to an edge network in front of a carrier: their records never point to it.
+func reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
+	return slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return d.Through[h] != nil && d.Through[h] != c })
 }
 
 // sources counts the lines of a redirect service.

@@ -127,8 +127,7 @@ func (z *Zone) newFile() ([]record.Set, error) {
 		inside := server == z.Name || strings.HasSuffix(server, "."+z.Name)
 		if inside && !slices.ContainsFunc(sets, func(s record.Set) bool { return s.Name == server && isAddress(s.Type) }) {
 			return nil, fmt.Errorf(
-				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it under "+
-					"wanted:",
+				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it as a wanted record",
 				server,
 				z.Name,
 			)
