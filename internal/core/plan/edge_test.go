@@ -140,3 +140,21 @@ func TestAPlatformBehindAnEdgeHasToKnowItsHost(t *testing.T) {
 		"its records lead to the edge, and no certificate can be had by them")
 	assert.Contains(t, typedAtPage(t, p, "front"), "add www CNAME sites.hosting.example")
 }
+
+func TestAZoneThatAnEdgeHoldsAlreadyIsTypedThere(t *testing.T) {
+	v := seen(t, "old.example\n@ A 198.51.100.83")
+	v.Domains[0].Parent.Servers = []string{"ns2.net.example", "ns1.net.example"}
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, records-at: Registrar A}\n",
+		v,
+	)
+	z := zoneOf(t, p, "old.example")
+	assert.Nil(t, z.Move)
+	assert.Equal(
+		t,
+		[]string{"net", "net", "net"},
+		[]string{z.RecordsAt, z.Present, z.Next},
+		"it was seen there, whatever is written down",
+	)
+}

@@ -213,7 +213,10 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 
 // reached leaves out the hosts whose names lead to an edge network in front of a carrier: their records never point to it.
 func reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
-	return slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return d.Through[h] != nil && d.Through[h] != c })
+	return slices.DeleteFunc(
+		slices.Clone(hosts),
+		func(h web.Host) bool { return d.Through[h] != nil && d.Through[h] != c },
+	)
 }
 
 // sources counts the lines of a redirect service.

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -53,14 +54,11 @@ func (z *Zone) fromNothing(s sight, wants []want) {
 	if !s.now.IsZero() {
 		z.New.serial = serialOf(s.now)
 	}
-	z.Present = z.RecordsAt
-	if len(z.New.To) > 0 {
-		z.Present = nextPlace(s.domain, z.New.To)
+	z.Next = cmp.Or(s.domain.RecordsAt, s.domain.RecordsFrom, "records of "+z.Name)
+	if edge := s.domain.Edge(); edge != nil && slices.Equal(names(edge.NameServers), z.New.To) {
+		z.Next = edge.Name
 	}
-	if z.Present == "" {
-		z.Present = "records of " + z.Name
-	}
-	z.Next = z.Present
+	z.Present = z.Next
 }
 
 // serialOf gives the serial of a zone's first day, as RFC 1912 section 2.2 recommends.

@@ -168,6 +168,9 @@ func TestANewZoneNeedsNameServers(t *testing.T) {
 	assert.ErrorContains(t, err, "write name-servers: into its line")
 	assert.Contains(t, orderOf(p), "to those that its provider names")
 
+	_, z = named(", records-at: Registrar A, records-from: Registrar A, name-servers: [ns1.a.example]", "")
+	assert.Equal(t, "Registrar A", z.Next, "there is no other place yet")
+
 	p, z = named(", name-servers: [ns1.old.example]", "")
 	_, err = z.File(p)
 	assert.ErrorContains(t, err, "lies in the new zone old.example itself")

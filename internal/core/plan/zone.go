@@ -283,6 +283,9 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	move, loses := moveOf(s, wants, made.zone.whole)
 	made.zone.Move = move
 	made.zone.Present, made.zone.Next = places(d, move)
+	if edge := d.Edge(); edge != nil && move == nil && s.alreadyAt(edge) {
+		made.zone.RecordsAt, made.zone.Present, made.zone.Next = edge.Name, edge.Name, edge.Name // whatever is written down
+	}
 	for i := range made.zone.Changes {
 		c := &made.zone.Changes[i]
 		c.Early = c.Early && c.Step > 0 && move != nil
