@@ -128,6 +128,17 @@ above does not know yet gets its zone from nothing. Name servers load it, and mo
 					partial,
 				)
 			}
+			if n := finding.Count(made.Findings, finding.Error); n > 0 {
+				what := "1 error"
+				if n > 1 {
+					what = fmt.Sprintf("%d errors", n)
+				}
+				fmt.Fprintf(
+					p.out,
+					"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are gone.\n",
+					what,
+				)
+			}
 			if err := errors.Join(failures...); err != nil {
 				return failed(err)
 			}

@@ -188,10 +188,14 @@ func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Ad
 		l.unseen("no server of the zone above (%s) could be asked", l.domain.Parent.Zone)
 		return nil, nil
 	}
-	l.domain.Parent.Server = all[0].who
-	l.domain.Parent.Unknown = all[0].delegation.Rcode == dns.RcodeNameError
+	first := all[0] // where one knows the domain and another does not yet, there is such a domain
+	if i := slices.IndexFunc(all, func(s *parentSays) bool { return s.delegation.Rcode == dns.RcodeSuccess }); i > 0 {
+		first = all[i]
+	}
+	l.domain.Parent.Server = first.who
+	l.domain.Parent.Unknown = first.delegation.Rcode == dns.RcodeNameError
 	l.parentsDiffer(all)
-	names, glue := l.readDelegation(all[0].delegation)
+	names, glue := l.readDelegation(first.delegation)
 	for _, says := range all {
 		if says.ds != nil {
 			l.readDS(says.ds)

@@ -91,6 +91,17 @@ func Sort(findings []Finding) {
 	})
 }
 
+// Count gives how many findings are of a severity.
+func Count(findings []Finding, s Severity) int {
+	n := 0
+	for _, f := range findings {
+		if f.Severity == s {
+			n++
+		}
+	}
+	return n
+}
+
 // Worst returns the highest severity among findings, "" where there are none.
 func Worst(findings []Finding) Severity {
 	var worst Severity
