@@ -329,6 +329,36 @@ func TestADomainThatTheZoneAboveDoesNotKnow(t *testing.T) {
 	assert.False(t, surveyor.Domain(context.Background(), subject("a.example")).Parent.Unknown)
 }
 
+// TestADomainThatOneServerOfTheZoneAboveKnows has a delegation that has not reached all servers of the zone above.
+func TestADomainThatOneServerOfTheZoneAboveKnows(t *testing.T) {
+	scene := oneServer(t, &stage.NameServer{}, &stage.NameServer{})
+	knows := append(
+		slices.Clone(scene.Zones[0].Records),
+		rr(t, "example. 60 IN NS p2.example."),
+		rr(t, "p2.example. 60 IN A 192.0.2.60"),
+	)
+	lacks := slices.DeleteFunc(slices.Clone(knows), func(r dns.RR) bool {
+		name := r.Header().Name
+		return name == "a.example." || strings.HasSuffix(name, ".a.example.")
+	})
+	for _, at := range []string{"192.0.2.50", "192.0.2.60"} { // whichever of them is asked first
+		scene.Zones[0].Records = knows
+		for _, server := range []string{"192.0.2.50", "192.0.2.60"} {
+			records := knows
+			if server == at {
+				records = lacks
+			}
+			scene.NameServers[netip.MustParseAddr(server)] = &stage.NameServer{
+				Zones: []stage.Zone{{Origin: "example.", Records: records}},
+			}
+		}
+		d := looked(t, scene)
+		assert.False(t, d.Parent.Unknown, "%s lacks it", at)
+		assert.NotEmpty(t, d.Parent.Servers)
+		assert.False(t, d.Nowhere())
+	}
+}
+
 func TestServersThatDifferAtMailAreFoundOut(t *testing.T) {
 	lines := []string{"@ IN MX 10 mail", "mail IN A 192.0.2.3", "_dmarc IN TXT \"v=DMARC1; p=none\""}
 	scene := withZone(t, oneServer(t, &stage.NameServer{}, &stage.NameServer{}), lines...)
