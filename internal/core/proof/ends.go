@@ -670,6 +670,13 @@ func fallsTo(d *estate.Domain) string {
 // assumes says what a verdict takes for granted.
 func (v *prover) assumes() []string {
 	all := []string{"Each carrier does what the estate file says of it, and every record leads where the plan says."}
+	counts := func(c *estate.Carrier) bool { return c.HostsAtMost >= 0 || c.PatternsAtMost >= 0 || c.RulesAtMost >= 0 }
+	if i := slices.IndexFunc(v.world.Estate.Carriers, counts); i >= 0 {
+		all = append(
+			all,
+			"Every carrier takes as many hosts, patterns and rules as are planned there: upperpath plan counts them.",
+		)
+	}
 	if !v.world.KnowsPages() {
 		all = append(
 			all,
