@@ -146,7 +146,8 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 	return e, in, err
 }
 
-// lastSeen gives what the kept surveys saw last of every domain, what they saw before that, and what the last audit met.
+// lastSeen gives what the kept surveys saw last of every domain, what they saw before that, and what the last audit
+// met.
 func (o *estateOptions) lastSeen(
 	ctx context.Context,
 	e *files.Estate,

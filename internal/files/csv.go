@@ -183,8 +183,8 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	}
 }
 
-// separator is ";" or a tab where the first line that is no comment holds more of them than commas, as some spreadsheets
-// and registrars write.
+// separator is ";" or a tab where the first line that is no comment holds more of them than commas, as some
+// spreadsheets and registrars write.
 func separator(data []byte) rune {
 	for line := range bytes.Lines(data) {
 		if len(bytes.TrimSpace(line)) == 0 || line[0] == '#' {

@@ -53,8 +53,8 @@ var domainColumns = map[string][]string{
 	"note":       {"note", "notes", "comment", "comments", "remark", "remarks", "description"},
 }
 
-// ReadDomains reads a list of domains: CSV with a column for the name, in any case and under any usual name, and such for
-// dates, registrar, provider, carrier, wave and note; or names alone, a line each. The error is a problem.List.
+// ReadDomains reads a list of domains: CSV with a column for the name, in any case and under any usual name, and such
+// for dates, registrar, provider, carrier, wave and note; or names alone, a line each. The error is a problem.List.
 func ReadDomains(path string) ([]ListedDomain, error) {
 	t, err := readCSV(path, nil, nil)
 	if err != nil {
@@ -168,8 +168,8 @@ var dateForms = []string{
 	"2006-01-02 15:04", "2006-01-02 15:04:05 MST", "02.01.2006 15:04",
 }
 
-// readDate reads a date as registrars write it. Where strokes leave it open which is the day, and nothing else in the list
-// tells, asks is what is asked about and the date is "".
+// readDate reads a date as registrars write it. Where strokes leave it open which is the day, and nothing else in the
+// list tells, asks is what is asked about and the date is "".
 func readDate(s string, dayFirst *bool) (date, asks string, ok bool) {
 	for _, form := range dateForms {
 		if t, err := time.Parse(form, s); err == nil {
@@ -189,8 +189,8 @@ func readDate(s string, dayFirst *bool) (date, asks string, ok bool) {
 	return "", fmt.Sprintf("%s: %s or %s?", s, byDay.Format(time.DateOnly), byMonth.Format(time.DateOnly)), true
 }
 
-// dayFirst tells how a list writes dates with strokes, as far as one of them can be read in one way only and none in the
-// other; nil where nothing tells.
+// dayFirst tells how a list writes dates with strokes, as far as one of them can be read in one way only and none in
+// the other; nil where nothing tells.
 func (t *table) dayFirst() *bool {
 	var day, month bool
 	for _, r := range t.rows {

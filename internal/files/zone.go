@@ -273,7 +273,8 @@ func typeText(kind, value string) (string, string) {
 	return fmt.Sprintf("TYPE%d", rr.Header().Rrtype), fmt.Sprintf(`\# %d %s`, len(general.Rdata)/2, general.Rdata)
 }
 
-// dataText writes a record's data with its names as nameText writes them, and its parameters as every server reads them.
+// dataText writes a record's data with its names as nameText writes them, and its parameters as every server reads
+// them.
 func dataText(kind, value string) string {
 	names := namesIn[kind]
 	if len(names) == 0 {

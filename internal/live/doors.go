@@ -43,8 +43,8 @@ func (l *looker) aliasEnds(ctx context.Context) {
 	}
 }
 
-// circleFrom gives the aliases that lead round, from where a name leads into them; nil where they do not, or follow each
-// other further than resolvers go.
+// circleFrom gives the aliases that lead round, from where a name leads into them; nil where they do not, or follow
+// each other further than resolvers go.
 func circleFrom(name string, aliases map[string]string) []string {
 	var way []string
 	for len(way) <= 2*mostAliases {

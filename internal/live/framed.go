@@ -13,8 +13,9 @@ import (
 // mostToken bounds one tag of a page, in octets; what is longer ends the reading.
 const mostToken = 64 << 10
 
-// framed gives the URL of another host that a page shows instead of anything of its own, "" where it does not: the first
-// frame of a frameset, or an inline frame in a page without text. page is HTML as it comes, base where it came from.
+// framed gives the URL of another host that a page shows instead of anything of its own, "" where it does not: the
+// first frame of a frameset, or an inline frame in a page without text. page is HTML as it comes, base where it came
+// from.
 func framed(base web.URL, page io.Reader) string {
 	z := html.NewTokenizer(page)
 	z.SetMaxBuf(mostToken)

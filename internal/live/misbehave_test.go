@@ -160,7 +160,8 @@ func TestTheNewestServerCounts(t *testing.T) {
 	assert.Equal(t, []string{"192.0.2.99"}, www.Values)
 }
 
-// TestWhatTheZoneRefersToIsAskedFor has names that nobody would guess, to which records refer, one of them in two steps.
+// TestWhatTheZoneRefersToIsAskedFor has names that nobody would guess, to which records refer, one of them in two
+// steps.
 func TestWhatTheZoneRefersToIsAskedFor(t *testing.T) {
 	scene := oneServer(t, &stage.NameServer{})
 	a := zone(

@@ -373,8 +373,8 @@ func TestServersThatDifferAtMailAreFoundOut(t *testing.T) {
 	assert.Equal(t, []string{"_dmarc.a.example TXT", "mail.a.example A"}, about)
 }
 
-// TestMachinesAndPoliciesElsewhereAreLookedAt has mail at an alias and at nothing in another zone, and an SPF record that
-// leads through three zones.
+// TestMachinesAndPoliciesElsewhereAreLookedAt has mail at an alias and at nothing in another zone, and an SPF record
+// that leads through three zones.
 func TestMachinesAndPoliciesElsewhereAreLookedAt(t *testing.T) {
 	scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN MX 10 alias.h.example.", "@ IN MX 20 none.h.example.",
 		"@ IN MX 30 real.h.example.", "@ IN TXT \"v=spf1 include:one.h.example redirect=_own.a.example\"",
@@ -438,7 +438,7 @@ func TestAResolverThatFailsIsNoProofOfAbsence(t *testing.T) {
 	require.NotEmpty(t, d.Targets)
 	assert.False(t, d.Targets[0].Absent)
 	assert.NotContains(t, strings.Join(codes(judge(d)), "\n"), "mail-broken")
-	answer := ask(w, "http://x.example/")
+	answer := ask(w, "http://other.example/")
 	assert.Equal(t, chain.Unresolved, answer.Refusal)
 	assert.Contains(t, answer.Detail, "SERVFAIL")
 }

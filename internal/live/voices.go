@@ -15,8 +15,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// voices asks every name server and every resolver about the hosts, the machines of mail and its policy, and notes where
-// they differ.
+// voices asks every name server and every resolver about the hosts, the machines of mail and its policy, and notes
+// where they differ.
 func (l *looker) voices(ctx context.Context) {
 	var names []string
 	for _, h := range l.subject.Hosts {

@@ -15,8 +15,8 @@ var (
 	errUnreadable    = errors.New("its answer cannot be read")
 )
 
-// readAnswer reads the answer to a question: late ones to earlier questions are passed over. One that holds less than it
-// says cannot be read, wherever it ends: the DNS library takes what ends between two records for whole.
+// readAnswer reads the answer to a question: late ones to earlier questions are passed over. One that holds less than
+// it says cannot be read, wherever it ends: the DNS library takes what ends between two records for whole.
 func readAnswer(c *dns.Conn, question *dns.Msg) (*dns.Msg, error) {
 	for {
 		var h dns.Header

@@ -313,9 +313,20 @@ const toDelete = " to delete"
 
 // entryKind names an entry in words that take an s in the plural, "" where there is nothing to type.
 func entryKind(e plan.Entry) string {
-	word := map[plan.Kind]string{plan.Forward: "forwarding", plan.SourceEntry: "redirect", plan.DoorEntry: "redirect", plan.HostEntry: "host", plan.Pattern: "pattern",
-		plan.ZoneEntry: "zone", plan.NameServers: "delegation", plan.DSEntry: "DS record", plan.CertEntry: "certificate",
-		plan.Primary: "primary host", plan.OriginEntry: "setting", plan.Config: "configuration"}[e.Kind]
+	word := map[plan.Kind]string{
+		plan.Forward:     "forwarding",
+		plan.SourceEntry: "redirect",
+		plan.DoorEntry:   "redirect",
+		plan.HostEntry:   "host",
+		plan.Pattern:     "pattern",
+		plan.ZoneEntry:   "zone",
+		plan.NameServers: "delegation",
+		plan.DSEntry:     "DS record",
+		plan.CertEntry:   "certificate",
+		plan.Primary:     "primary host",
+		plan.OriginEntry: "setting",
+		plan.Config:      "configuration",
+	}[e.Kind]
 	if e.Action == plan.Remove && word != "" {
 		return word + toDelete
 	}

@@ -426,8 +426,8 @@ func recordTable(w io.Writer, lines []plan.Line) {
 	rawTable(w, head, rows)
 }
 
-// boxes gives the parts of a value that many forms ask for in boxes of their own, each with the name of its box; nil for
-// a value of one part.
+// boxes gives the parts of a value that many forms ask for in boxes of their own, each with the name of its box; nil
+// for a value of one part.
 func boxes(l plan.Line) [][2]string {
 	names := map[string][]string{
 		"MX":  {"priority", "mail server"},
@@ -565,8 +565,19 @@ func entryTitle(e plan.Entry) string {
 	if e.Kind == plan.NameServers && e.Action == plan.Add {
 		return "set the name servers"
 	}
-	return map[plan.Kind]string{plan.Forward: "forward it", plan.SourceEntry: "redirect it", plan.DoorEntry: "redirect this door", plan.HostEntry: "claim the host", plan.ZoneEntry: "create the zone", plan.NameServers: "change the name servers", plan.CertEntry: "have the certificate there",
-		plan.Records: "set the records, then come back", plan.Primary: "choose the primary host", plan.OriginEntry: "say how to ask what is behind it", plan.Config: "put the redirects in place"}[e.Kind]
+	return map[plan.Kind]string{
+		plan.Forward:     "forward it",
+		plan.SourceEntry: "redirect it",
+		plan.DoorEntry:   "redirect this door",
+		plan.HostEntry:   "claim the host",
+		plan.ZoneEntry:   "create the zone",
+		plan.NameServers: "change the name servers",
+		plan.CertEntry:   "have the certificate there",
+		plan.Records:     "set the records, then come back",
+		plan.Primary:     "choose the primary host",
+		plan.OriginEntry: "say how to ask what is behind it",
+		plan.Config:      "put the redirects in place",
+	}[e.Kind]
 }
 
 func patternsPage(w io.Writer, patterns []plan.Entry) {

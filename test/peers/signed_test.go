@@ -79,7 +79,8 @@ func startSigned(t *testing.T) *signedZones {
 	return z
 }
 
-// TestAResolverThatChecksSignaturesTellsTheCause surveys zones that bind's tools signed through a bind that checks them.
+// TestAResolverThatChecksSignaturesTellsTheCause surveys zones that bind's tools signed through a bind that checks
+// them.
 func TestAResolverThatChecksSignaturesTellsTheCause(t *testing.T) {
 	z := startSigned(t)
 	estate := z.write("estate/upperpath.yaml", "canonical: https://www.sound.example\n"+

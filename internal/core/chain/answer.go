@@ -58,7 +58,7 @@ type Answer struct {
 	Status         int      `json:"status,omitempty"`
 	Location       string   `json:"location,omitempty"`        // the Location header, as it came
 	OtherLocations []string `json:"other_locations,omitempty"` // further Location headers
-	Framed         string   `json:"framed,omitempty"`          // the URL of another host that the page shows instead of anything of its own
+	Framed         string   `json:"framed,omitempty"`          // by the page, which shows this URL
 	Refusal        Refusal  `json:"refusal,omitempty"`
 	Detail         string   `json:"detail,omitempty"` // the refusal in words
 	TLS            *TLS     `json:"tls,omitempty"`

@@ -701,8 +701,8 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 	}
 }
 
-// served finds who answers at a host that the site serves: the edge in front of it, which the domain's own line names for
-// it, or else whoever serves the site.
+// served finds who answers at a host that the site serves: the edge in front of it, which the domain's own line names
+// for it, or else whoever serves the site.
 func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Carrier) {
 	c, named := byLabel[d.label(h)]
 	if n != nil && n.Kind == Scalar {

@@ -80,7 +80,8 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 	forNow := sighting{what: "redirects for now only (302, 303 or 307)",
 		fix: "Choose permanent there, where it is offered, and survey again; else give its hosts to another carrier."}
 	frame := sighting{what: "shows the site in a frame instead of redirecting",
-		fix: "Switch the frame (masking) off there, and survey again; else write frames: yes at " + c.Name + " and give its hosts to another carrier."}
+		fix: "Switch the frame (masking) off there, and survey again; else write frames: yes at " + c.Name +
+			" and give its hosts to another carrier."}
 	for i := range chains {
 		ch := &chains[i]
 		first := ch.Hops[0]

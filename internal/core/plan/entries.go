@@ -211,7 +211,8 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 	return k, findings
 }
 
-// reached leaves out the hosts whose names lead to an edge network in front of a carrier: their records never point to it.
+// reached leaves out the hosts whose names lead to an edge network in front of a carrier: their records never point to
+// it.
 func reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
 	return slices.DeleteFunc(
 		slices.Clone(hosts),

@@ -196,8 +196,8 @@ func follows(own []want, have []record.Set, wants []want) string {
 	return ""
 }
 
-// aliasLeads tells whether an alias that is there leads to the carrier already, though its addresses are what the estate
-// file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
+// aliasLeads tells whether an alias that is there leads to the carrier already, though its addresses are what the
+// estate file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
 func aliasLeads(s sight, name string, own []want, have []record.Set) bool {
 	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].through {
 		return false

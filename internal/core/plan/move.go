@@ -594,8 +594,8 @@ func leadsRight(changes []Change, name string) bool {
 	})
 }
 
-// movesAt gives the name at a target whose address changes, and its zone; the first below it where a whole tree of names
-// refers there (DNAME, RFC 6672). "" for none.
+// movesAt gives the name at a target whose address changes, and its zone; the first below it where a whole tree of
+// names refers there (DNAME, RFC 6672). "" for none.
 func movesAt(kind, target string, zoneOf map[string]string) (name, zone string) {
 	if zone := zoneOf[target]; zone != "" || kind != "DNAME" {
 		return target, zone

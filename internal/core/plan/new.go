@@ -23,8 +23,8 @@ type New struct {
 // ErrNoServers says that nobody names the name servers of a zone that is to be made.
 var ErrNoServers = errors.New("nobody says which name servers are to hold the new zone")
 
-// fromNothing gives a zone that nobody has seen the records that it needs; where there is no such zone yet, how it comes
-// to be.
+// fromNothing gives a zone that nobody has seen the records that it needs; where there is no such zone yet, how it
+// comes to be.
 func (z *Zone) fromNothing(s sight, wants []want) {
 	why := NobodyLooked
 	if s.nowhere != nil {
@@ -87,8 +87,8 @@ func heldAlready(s sight, wants []want) bool {
 	return len(to) > 0
 }
 
-// newFile gives a zone that does not exist yet as its zone file: a SOA (RFC 1035 section 3.3.13, with the times that RFC
-// 1912 section 2.2 recommends), its name servers, and its records.
+// newFile gives a zone that does not exist yet as its zone file: a SOA (RFC 1035 section 3.3.13, with the times that
+// RFC 1912 section 2.2 recommends), its name servers, and its records.
 func (z *Zone) newFile() ([]record.Set, error) {
 	to := z.New.To
 	if len(to) == 0 {

@@ -224,8 +224,8 @@ func stepsOfMail(open []Zone) []Step {
 	return []Step{step(s)}
 }
 
-// MailFirst gives how many changes of a zone untie its mail from the web, and for how long resolvers remember how it was,
-// in seconds: so long is waited before the web moves.
+// MailFirst gives how many changes of a zone untie its mail from the web, and for how long resolvers remember how it
+// was, in seconds: so long is waited before the web moves.
 func (z *Zone) MailFirst() (count, wait int) {
 	for _, c := range z.Changes {
 		if c.Step == 0 || !c.UntiesMail() {
@@ -449,8 +449,8 @@ func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) 
 // partlySeen tells whether records of the zone may be there that nobody has seen.
 func (z *Zone) partlySeen() bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
 
-// stepsOfMove says in which order a zone moves to other name servers: it is copied as it is, compared, and only then does
-// the delegation change.
+// stepsOfMove says in which order a zone moves to other name servers: it is copied as it is, compared, and only then
+// does the delegation change.
 func stepsOfMove(s sight, m *Move) []Step {
 	about := []string{s.zone()}
 	d := s.domain

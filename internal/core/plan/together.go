@@ -54,8 +54,8 @@ func withoutCut(s sight, d draft) (draft, found) {
 	return d, f
 }
 
-// standingTogether says where, after the changes, an alias would not stand alone (RFC 1034 section 3.6.2), unless that is
-// said already.
+// standingTogether says where, after the changes, an alias would not stand alone (RFC 1034 section 3.6.2), unless that
+// is said already.
 func standingTogether(s sight, d draft, said []finding.Finding) (draft, found) {
 	var f found
 	aliases, others := map[string]bool{}, map[string][]string{}

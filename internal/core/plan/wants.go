@@ -144,9 +144,9 @@ func (s sight) typedAtEdge(c *estate.Carrier, wants []want) []want {
 	return wants
 }
 
-// originOf gives what leads an edge network to what is behind it, for a host: addresses, or an alias where there are none
-// or the name can hold one, which such networks resolve themselves, at the apex too; or placeholders, where nothing is
-// behind it.
+// originOf gives what leads an edge network to what is behind it, for a host: addresses, or an alias where there are
+// none or the name can hold one, which such networks resolve themselves, at the apex too; or placeholders, where
+// nothing is behind it.
 func (s sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
 	var addresses []netip.Addr
 	var alias web.Host

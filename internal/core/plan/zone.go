@@ -109,8 +109,8 @@ type TTL struct {
 	RaiseTo     int    `json:"raise_to"`     // what to raise it to a day after the change; 0: it goes
 }
 
-// The phases in which a zone is changed: what unties mail, which is waited for, what nothing hangs on yet, names that did not exist, names that lead elsewhere
-// from now on, what is in nobody's way any more, and what stays.
+// The phases in which a zone is changed: what unties mail, which is waited for, what nothing hangs on yet, names that
+// did not exist, names that lead elsewhere from now on, what is in nobody's way any more, and what stays.
 const (
 	untying = iota
 	first

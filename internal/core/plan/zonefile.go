@@ -18,8 +18,8 @@ var ErrUnseen = errors.New("nobody has seen the zone")
 // and what goes through an edge network as it is typed there. The error says what is not known.
 func (z *Zone) File(p *Plan) ([]record.Set, error) { return z.file(p, z.whole, true) }
 
-// AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves: with its SOA and those
-// name servers, and otherwise without any change. The error says what is not known.
+// AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves: with its SOA and
+// those name servers, and otherwise without any change. The error says what is not known.
 func (z *Zone) AsItIs(p *Plan) ([]record.Set, error) { return z.file(p, z.asItIs, false) }
 
 func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, error) {

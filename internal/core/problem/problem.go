@@ -4,7 +4,8 @@
 // expected there and what to do; List gathers them and is the error that the reader returns.
 //
 //	var faults problem.List
-//	faults.Add(problem.Problem{File: "rules.csv", Line: 7, Column: 3, Value: "*", Expected: "a capture", Remedy: "write {+rest}"})
+//	faults.Add(problem.Problem{File: "rules.csv", Line: 7, Column: 3, Value: "*", Expected: "a capture",
+//		Remedy: "write {+rest}"})
 //	return faults.Err()
 package problem
 

@@ -674,7 +674,7 @@ func (v *prover) assumes() []string {
 	if i := slices.IndexFunc(v.world.Estate.Carriers, counts); i >= 0 {
 		all = append(
 			all,
-			"Every carrier takes as many hosts, patterns and rules as are planned there: upperpath plan counts them.",
+			"Every carrier takes as many hosts, patterns and rules as are planned there: the plan counts them.",
 		)
 	}
 	if !v.world.KnowsPages() {

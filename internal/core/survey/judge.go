@@ -69,8 +69,8 @@ func (v *verdict) find(name, kind string) (record.Set, bool) {
 	return s, ok
 }
 
-// joined gives a finding of a chain the cause that the judge knows already, where it is the same: signatures that do not
-// hold, and aliases that lead round. It is one finding then, with the doors concerned.
+// joined gives a finding of a chain the cause that the judge knows already, where it is the same: signatures that do
+// not hold, and aliases that lead round. It is one finding then, with the doors concerned.
 func (v *verdict) joined(f finding.Finding) finding.Finding {
 	switch {
 	case (f.Code == finding.SignatureExpired || f.Code == finding.StaleDS) && v.unsigned != 0:

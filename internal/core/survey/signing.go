@@ -9,8 +9,8 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 )
 
-// EndsSoon is how long before its end a signature is worth a warning. One that is made anew every few days, as signers do
-// that sign while they answer, is not.
+// EndsSoon is how long before its end a signature is worth a warning. One that is made anew every few days, as signers
+// do that sign while they answer, is not.
 const (
 	EndsSoon  = 7 * 24 * time.Hour
 	madeAnew  = 72 * time.Hour

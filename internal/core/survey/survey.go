@@ -228,8 +228,8 @@ func (d *Domain) Seen() bool {
 		slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }
 
-// Nowhere tells whether there is no such zone: the zone above answered that it knows no such domain, nobody shows it, and
-// nobody says that it is only held back.
+// Nowhere tells whether there is no such zone: the zone above answered that it knows no such domain, nobody shows it,
+// and nobody says that it is only held back.
 func (d *Domain) Nowhere() bool {
 	return d.Parent.Unknown && !d.Seen() && (d.Registration == nil || !held(d.Registration.Status))
 }
