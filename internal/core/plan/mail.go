@@ -326,7 +326,7 @@ func untieSenders(s sight, moves moving, d draft, f *found) {
 		}
 		for _, value := range set.Values {
 			if after, changed := literally(s, record.Unquote(value), set.Name, moves); changed != "" {
-				untieSender(s, d, f, set, value, after, changed)
+				untieSender(s, d, f, set, tied{value, after, changed, moves})
 			}
 		}
 	}
@@ -349,23 +349,37 @@ func literally(s sight, text, at string, moves moving) (after, changed string) {
 	return strings.Join(words, " "), changed
 }
 
-func untieSender(s sight, d draft, f *found, set record.Set, value, after, changed string) {
-	text := record.Quote(after)
+// tied is an SPF record that follows web addresses which change, and what it is without them.
+type tied struct {
+	value   string // as it is there, in zone-file form
+	after   string
+	changed string // the last of the terms that follow
+	moves   moving
+}
+
+func untieSender(s sight, d draft, f *found, set record.Set, t tied) {
+	text := record.Quote(t.after)
+	values := slices.Clone(d.with(f.proposals).planned(s, set.Name, "TXT"))
+	for i, v := range values {
+		switch planned := record.Unquote(v); {
+		case v == t.value:
+			values[i] = record.Quote(t.after)
+		case spf.Is(planned) && !slices.Contains(set.Values, v): // it is joined with what somebody asks for
+			text = record.Quote(withoutTies(s, planned, set.Name, t))
+			values[i] = text
+		}
+	}
 	f.find(
 		finding.MailTied,
 		set.Name,
 		fmt.Sprintf(
 			"The SPF record of %s allows senders by %q, which follows a web address that changes.",
 			set.Name,
-			changed,
+			t.changed,
 		),
 		fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", text),
-		map[string]any{"term": changed, "untied": []string{"TXT " + text}},
+		map[string]any{"term": t.changed, "untied": []string{"TXT " + text}},
 	)
-	values := slices.Clone(d.with(f.proposals).planned(s, set.Name, "TXT"))
-	if i := slices.Index(values, value); i >= 0 {
-		values[i] = text
-	}
 	f.propose(
 		untying,
 		Change{
@@ -375,9 +389,26 @@ func untieSender(s sight, d draft, f *found, set record.Set, value, after, chang
 			TTL:     set.TTL,
 			Before:  set.Values,
 			After:   values,
-			Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}},
+			Reasons: []Reason{{Why: TermFollowed, Values: []string{t.changed}}},
 		},
 	)
+}
+
+// withoutTies gives a planned SPF record with today's addresses in place of those terms that the record of today has too.
+func withoutTies(s sight, planned, at string, t tied) string {
+	there := map[string]bool{}
+	for _, term := range spf.Terms(record.Unquote(t.value)) {
+		there[term.Text] = true
+	}
+	words := []string{"v=spf1"}
+	for _, term := range spf.Terms(planned) {
+		literal := literalTerm(s, term, at, t.moves)
+		if literal == nil || !there[term.Text] {
+			literal = []string{term.Text}
+		}
+		words = append(words, literal...)
+	}
+	return strings.Join(words, " ")
 }
 
 // literalTerm gives the terms that stand for one which follows a web address that changes, nil where it does not. What

@@ -215,3 +215,26 @@ func TestWantedPoliciesAreJoined(t *testing.T) {
 		})
 	}
 }
+
+func TestAPolicyThatIsJoinedIsUntiedToo(t *testing.T) {
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: \"@\", type: TXT, "+
+			"value: \"v=spf1 include:mail.example -all\"}]}\n",
+		seen(
+			t,
+			"old.example\n@ A 192.0.2.30\nwww A 203.0.113.40\n@ MX 10 mx.other.example.\n@ TXT \"v=spf1 a/24 -all\"\n@ TXT \"proof\"",
+		),
+	)
+	const text = `"v=spf1 ip4:192.0.2.30/24 include:mail.example -all"`
+	var untied []string
+	for _, c := range zoneOf(t, p, "old.example").Changes {
+		if c.Step > 0 && c.Type == "TXT" {
+			untied = append(untied, c.After...)
+			assert.True(t, c.UntiesMail(), "it comes before the web moves, and is waited for")
+		}
+	}
+	slices.Sort(untied)
+	assert.Equal(t, []string{`"proof"`, text}, untied, "one change does both")
+	assert.Contains(t, strings.Join(found(p, "mail-tied"), ""), "TXT "+text, "the finding says what the change says")
+}
