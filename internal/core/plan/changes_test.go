@@ -337,3 +337,36 @@ func TestWhatIsDelegatedIsNotChanged(t *testing.T) {
 	assert.Equal(t, []string{"replace  A 192.0.2.1 > 203.0.113.40"}, changes(zoneOf(t, p, "old.example")))
 	assert.Equal(t, []string{"cut-off a.www.old.example", "cut-off www.old.example"}, subjects(p))
 }
+
+func TestWhatIsWantedBesideAnAliasComesAfterItIsGone(t *testing.T) {
+	for name, zone := range map[string]string{
+		"an alias that leads elsewhere":   "@ A 203.0.113.40\nwww CNAME shop.other.example.",
+		"an alias that would be as good":  "@ A 203.0.113.40\nwww CNAME @",
+		"an alias that is its carrier's":  "@ A 203.0.113.40\nwww CNAME old.example.",
+		"an alias in the way of more too": "@ A 192.0.2.30\nwww CNAME shop.other.example.",
+	} {
+		t.Run(name, func(t *testing.T) {
+			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, "+
+				"wanted: [{name: www, type: TXT, value: abc}]}\n", seen(t, "old.example\n"+zone))
+			var order []string
+			for _, c := range zoneOf(t, p, "old.example").Changes {
+				if c.Step > 0 && c.Name == "www.old.example" {
+					order = append(order, string(c.Action)+" "+c.Type)
+				}
+			}
+			assert.Equal(t, []string{"remove CNAME", "add A", "add TXT"}, order)
+			assert.Empty(t, found(p, "alias-conflict"))
+		})
+	}
+}
+
+func TestADomainForWhichMailIsAskedForIsNotWithoutMail(t *testing.T) {
+	spoofable := func(wanted string) []string {
+		return found(planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, "+
+			"wanted: ["+wanted+"]}\n", seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40")), "mail-spoofable")
+	}
+	assert.Len(t, spoofable(""), 1)
+	assert.Len(t, spoofable("{name: shop, type: MX, value: 5 mx.other.example.}"), 1, "that is another name's mail")
+	assert.Empty(t, spoofable("{name: \"@\", type: MX, value: 5 mx.other.example.}"))
+	assert.Empty(t, spoofable("{name: \"@\", type: TXT, value: v=spf1 -all}"))
+}

@@ -66,7 +66,7 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 		f.proposals = append(f.proposals, p)
 		return f, nil
 	}
-	if target := follows(own, have, wants); target != "" {
+	if target := follows(own, have, wants); target != "" && len(s.beside(name)) == 0 {
 		set := have[0]
 		f.propose(
 			staying,
@@ -387,7 +387,11 @@ func settleOne(s sight, n want, wants []want, f *found) {
 		if s.misses(n.Name, n.Type) {
 			c.Reasons = because(NobodyAnswered)
 		}
-		f.propose(first, c)
+		phase := first
+		if _, alias := s.set(n.Name, "CNAME"); alias && n.Type != "CNAME" {
+			phase = clearing // the alias has to go before it
+		}
+		f.propose(phase, c)
 	case joined != nil:
 		c.Action, c.TTL, c.After, c.Reasons = Replace, set.TTL, slices.Concat(joined, missing), because(JoinsPolicy)
 		f.propose(first, c)
