@@ -13,6 +13,9 @@ import (
 	"github.com/rogpeppe/go-internal/testscript"
 )
 
+// clock is the time in scripts, so that dates in them stay what they are.
+const clock = "2026-11-01T12:00:00Z"
+
 // folder holds the built program.
 var folder string
 
@@ -49,6 +52,7 @@ func TestScripts(t *testing.T) {
 		Setup: func(e *testscript.Env) error {
 			e.Setenv("PATH", folder+string(os.PathListSeparator)+e.Getenv("PATH"))
 			e.Setenv("TMPDIR", e.WorkDir)
+			e.Setenv("UPPERPATH_CLOCK", clock)
 			return nil
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){

@@ -52,7 +52,6 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 				return err
 			}
 			defer w.Close()
-			stream := report.NewStream(out.format, report.Audit, p.out, p.style())
 			a, err := p.runAudit(c.Context(), made, w, vantage.parallel, !doorsOnly)
 			interrupted := errors.Is(err, context.Canceled)
 			if err != nil && !interrupted {
@@ -62,7 +61,7 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 			if !forget && len(a.Chains) > 0 {
 				keepErr = p.keep(context.WithoutCancel(c.Context()), e, a)
 			}
-			playErr := report.Play(stream, "Audit of every door to "+a.Canonical, a)
+			playErr := p.show(report.Audit(a, "audit", "Audit of every door to "+a.Canonical, p.now()), &out)
 			if keepErr != nil {
 				return storeFailed(keepErr)
 			}
@@ -77,7 +76,8 @@ compares with what the estate file wants. The result is kept in .upperpath/ besi
 	}
 	from.flags(c)
 	vantage.flags(c)
-	out.flags(c, report.Formats...)
+	out.flags(c)
+	out.chainFlag(c)
 	c.Flags().BoolVar(&doorsOnly, "doors-only", false, "leave out the examples of rules")
 	c.Flags().BoolVar(&forget, "forget", false, "do not keep the result")
 	return c
@@ -97,7 +97,7 @@ func (p *program) runAudit(
 		Schema:    chain.AuditSchema,
 		Vantage:   w.Vantage().Name,
 		Canonical: made.Canonical,
-		Started:   time.Now().UTC().Truncate(time.Millisecond),
+		Started:   p.now().UTC().Truncate(time.Millisecond),
 		Chains:    []chain.Chain{},
 	}
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards}

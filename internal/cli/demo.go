@@ -95,17 +95,16 @@ func demoFolder(dir string, force bool) (string, error) {
 
 func (p *program) playDemo(ctx context.Context, folder string, force bool) error {
 	start := time.Now()
-	style := p.style()
 	from := estateOptions{path: filepath.Join(folder, files.EstateName)}
 	e, made, err := from.read()
 	if err != nil {
 		return err
 	}
-	scene, err := stage.FromFolder(filepath.Join(folder, "stage"))
+	scene, err := stage.FromFolder(filepath.Join(folder, "stage"), now())
 	if err != nil {
 		return err
 	}
-	report.Heading(p.out, 1, "What is there: names, mail, registration", style)
+	p.chapter(1, "What is there: names, mail, registration")
 	if err := p.demoSurvey(ctx, e, made, scene); err != nil {
 		return err
 	}
@@ -115,30 +114,32 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if _, made, err = from.readSeen(ctx); err != nil {
 		return err
 	}
-	report.Heading(p.out, 2, "Every door as it is today", style)
+	p.chapter(2, "Every door as it is today")
 	today, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) {
 		return p.auditStage(ctx, scene, "the stage", made)
 	})
 	if err != nil {
 		return err
 	}
-	report.Heading(p.out, 3, "The redirect map, as it was handed over, and as it is now", style)
+	p.chapter(3, "The redirect map, as it was handed over, and as it is now")
 	if err := p.demoProof(folder, e); err != nil {
 		return err
 	}
-	report.Heading(p.out, 4, "The plan", style)
-	report.PlanSummary(p.out, made, style)
-	report.Heading(p.out, 5, "The plan, rehearsed", style)
+	p.chapter(4, "The plan")
+	if err := p.tell(report.PlanSummary(made)); err != nil {
+		return err
+	}
+	p.chapter(5, "The plan, rehearsed")
 	after, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) { return p.rehearsal(ctx, made) })
 	if err != nil {
 		return err
 	}
 	page := filepath.Join(folder, "report.html")
-	if err := writeHTML(page, reportTitle(made.Canonical), []report.Section{{Name: "Today", Audit: today},
-		{Name: "After the plan (rehearsed)", Audit: after}}, force); err != nil {
+	if err := writeHTML(page, report.Client(report.ForClient{Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
+		After: after, Plan: made}), force); err != nil {
 		return err
 	}
-	report.Heading(p.out, 6, "The report", style)
+	p.chapter(6, "The report")
 	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
 	p.nextCommands(folder, made)
 	if finding.Worst(after.Findings) != "" {
@@ -158,7 +159,6 @@ var mends = map[string]string{
 // demoProof proves the redirect map that was handed over, which is refuted; straightens it, mends the loop, and proves
 // it again.
 func (p *program) demoProof(folder string, e *files.Estate) error {
-	style := p.style()
 	path := filepath.Join(folder, "old-rules.csv")
 	prove := func(path string) (*proof.Proof, *predict.Web, error) {
 		rules, err := files.ReadRules(path, files.RuleScope(e.Estate))
@@ -172,7 +172,9 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	if err != nil {
 		return err
 	}
-	report.ProofSummary(p.out, handed, made.Estate.Canonical.String(), style)
+	if err := p.tell(report.ProofSummary(handed, made.Estate.Canonical.String())); err != nil {
+		return err
+	}
 	straightened, mended, text, err := mendRules(path, made)
 	if err != nil {
 		return err
@@ -195,8 +197,7 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	if err != nil {
 		return err
 	}
-	report.ProofSummary(p.out, after, made.Estate.Canonical.String(), style)
-	return nil
+	return p.tell(report.ProofSummary(after, made.Estate.Canonical.String()))
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person changes.
@@ -226,8 +227,7 @@ func (p *program) demoSurvey(ctx context.Context, e *files.Estate, made *plan.Pl
 	if err != nil {
 		return err
 	}
-	report.SurveyOfNames(p.out, v, p.style())
-	return nil
+	return p.tell(report.SurveyOfNames(v))
 }
 
 // surveyFaulty surveys the stage for the second estate of the demo, whose plan goes wrong everywhere.
@@ -250,7 +250,7 @@ func (p *program) keptSurvey(
 	var seen *survey.Survey
 	err := onStage(ctx, scene, "the survey", func(ctx context.Context, s *stage.Stage) error {
 		vantage := s.Vantage()
-		vantage.Name, vantage.Agent = "the stage", agent(e.Contact)
+		vantage.Name, vantage.Agent, vantage.Clock = "the stage", agent(e.Contact), now
 		w, err := live.New(vantage)
 		if err != nil {
 			return failed(err)
@@ -275,6 +275,16 @@ func (p *program) keptSurvey(
 	return seen, err
 }
 
+// chapter writes the heading of a step.
+func (p *program) chapter(number int, title string) {
+	if number > 1 {
+		fmt.Fprintln(p.out)
+	}
+	line := fmt.Sprintf("── %d  %s ", number, title)
+	_ = p.tell(report.Doc{Title: line + strings.Repeat("─", max(0, min(p.style().Width, 100)-len([]rune(line))))})
+	fmt.Fprintln(p.out)
+}
+
 // demoAudit shows an audit and keeps it.
 func (p *program) demoAudit(
 	ctx context.Context,
@@ -285,7 +295,7 @@ func (p *program) demoAudit(
 	if err != nil {
 		return nil, err
 	}
-	if err := report.Play(report.NewStream("text", report.Audit, p.out, p.style()), "", a); err != nil {
+	if err := p.tell(report.Brief(report.Audit(a, "audit", "", p.now()))); err != nil {
 		return nil, err
 	}
 	return a, p.keep(ctx, e, a)
@@ -318,9 +328,9 @@ func reportTitle(canonical string) string {
 
 // writeHTML writes a report page. One that is there already is replaced only if the program made it and nobody edited
 // it, or with force.
-func writeHTML(path, title string, sections []report.Section, force bool) error {
+func writeHTML(path string, d report.Doc, force bool) error {
 	var page bytes.Buffer
-	if err := report.HTML(&page, title, time.Now(), sections); err != nil {
+	if err := report.Write(&page, "html", d, report.Style{}); err != nil {
 		return failed(fmt.Errorf("making the report: %w", err))
 	}
 	return files.WriteOwn(path, page.Bytes(), "<!-- ", " -->", force)

@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/miekg/dns"
 	"github.com/spf13/cobra"
@@ -92,7 +91,7 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 		Pages:     e.Pages,
 		Only:      only,
 		Wave:      wave(o.only),
-		Now:       time.Now(),
+		Now:       now(),
 	}, nil
 }
 

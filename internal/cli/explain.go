@@ -12,16 +12,19 @@ import (
 )
 
 func (p *program) explain() *cobra.Command {
-	return &cobra.Command{
+	var out output
+	c := &cobra.Command{
 		Use:   "explain [CODE...]",
 		Short: "Say what a finding means, what a visitor meets, and what to do",
 		Example: `  upperpath explain path-lost
   upperpath explain            # all of them, a line each`,
 		ValidArgs: codes(),
 		RunE: func(_ *cobra.Command, args []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
 			if len(args) == 0 {
-				report.Kinds(p.out, p.style())
-				return nil
+				return p.show(report.Kinds(), &out)
 			}
 			for _, code := range args {
 				c, ok := finding.Named(code)
@@ -32,11 +35,15 @@ func (p *program) explain() *cobra.Command {
 					}
 					return usage("explain %s: there is no finding of this name; %s", code, hint)
 				}
-				report.Explain(p.out, c.Kind(), p.style())
+				if err := p.show(report.Explain(c.Kind()), &out); err != nil {
+					return err
+				}
 			}
 			return nil
 		},
 	}
+	out.formatFlag(c)
+	return c
 }
 
 func codes() []string {

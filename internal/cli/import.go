@@ -18,8 +18,9 @@ import (
 
 // importOptions are the options of rules import.
 type importOptions struct {
-	kind, host, context, oldColumn, newColumn, format string
-	add                                               bool
+	kind, host, context, oldColumn, newColumn string
+	add                                       bool
+	out                                       output
 }
 
 // rulesImport takes in redirects that exist.
@@ -28,7 +29,7 @@ func (p *program) rulesImport() *cobra.Command {
 	var o importOptions
 	c := &cobra.Command{
 		Use:   "import FILE",
-		Short: "Take in redirects that exist: a table, an Apache or an nginx configuration",
+		Short: "Import existing redirects: a table, an Apache or an nginx configuration",
 		Long: `import reads the redirects of an earlier move and writes them as rules: a table with any two named columns (with * and $1
 too), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule with RewriteCond), or one of nginx (return, rewrite, map,
 location). What the rule language cannot say is listed with line and reason. These files take the first match and rules the most
@@ -38,8 +39,8 @@ specific one; where that changes an answer, it is said, with a URL.`,
   upperpath rules import old-list.csv --old from --new to --host ferryhouse.example --add`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			if !contains([]string{"text", "json", "csv"}, o.format) {
-				return usage("--format %s: expected one of text, json, csv", o.format)
+			if err := o.out.check(); err != nil {
+				return err
 			}
 			e, in, err := p.read(c.Context(), &from)
 			if err != nil {
@@ -69,7 +70,7 @@ specific one; where that changes an answer, it is said, with a URL.`,
 	)
 	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old addresses")
 	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the new ones")
-	f.StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: text, json, csv")
+	o.out.formatFlag(c)
 	f.BoolVar(&o.add, "add", false, "add the rules at the end of the estate's rules.csv")
 	return c
 }
@@ -159,8 +160,8 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 	for _, d := range m.Differences(rules, scope, canonical) {
 		result.Differences = append(result.Differences, report.Difference(d))
 	}
-	for _, l := range m.Left {
-		result.Left = append(result.Left, report.Leftover(l))
+	for _, l := range m.Skipped {
+		result.Skipped = append(result.Skipped, report.Skipped(l))
 	}
 	if o.add && len(m.Rules) > 0 {
 		to, err := addRules(e, path, m.Rules)
@@ -169,10 +170,10 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 		}
 		result.Added = fromHere(to)
 	}
-	if err := report.Import(p.out, o.format, result, p.style()); err != nil {
+	if err := p.show(report.Import(result), &o.out); err != nil {
 		return err
 	}
-	if len(result.Left) > 0 || len(result.Differences) > 0 {
+	if len(result.Skipped) > 0 || len(result.Differences) > 0 {
 		return ended{code: exitFindings}
 	}
 	return nil

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bufio"
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -16,8 +15,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -57,7 +58,8 @@ results as they come.`,
 		},
 	}
 	vantage.flags(c)
-	out.flags(c, report.Formats...)
+	out.flags(c)
+	out.chainFlag(c)
 	return c
 }
 
@@ -74,38 +76,47 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 			return ended{exitUsage, wrong}
 		}
 	}
-	stream := report.NewStream(out.format, report.Look, p.out, p.style())
-	if err := stream.Start(report.Head{Schema: chain.AuditSchema, Title: "A look", Vantage: w.Vantage().Name,
-		Started: time.Now().UTC().Truncate(time.Millisecond)}); err != nil {
-		return err
-	}
+	var findings []finding.Finding
 	var tally chain.Tally
+	var followErr error
 	judge := chain.Judge{Now: w.Now()}
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	err := chain.Run(ctx, w, asks, parallel, func(c chain.Chain) {
-		judge.Chain(&c, chain.Want{})
-		tally.AddChain(c)
-		if err := cmp.Or(stream.Chain(c), p.out.err); err != nil { // nothing is kept here: nobody reads on
-			cancel(err)
+	looked := report.Looked{Name: "look", Title: "A look at " + wording.Few(args, 3), Vantage: w.Vantage().Name,
+		Started: p.now().UTC().Truncate(time.Millisecond), Now: w.Now()}
+	looked.Chains = func(yield func(chain.Chain) bool) {
+		ctx, cancel := context.WithCancelCause(ctx)
+		defer cancel(nil)
+		gone := errors.New("nobody reads on")
+		followErr = chain.Run(ctx, w, asks, parallel, func(c chain.Chain) {
+			judge.Chain(&c, chain.Want{})
+			tally.AddChain(c)
+			if context.Cause(ctx) == nil && (!yield(c) || p.out.err != nil) { // nothing is kept here
+				cancel(gone)
+			}
+		})
+		if errors.Is(context.Cause(ctx), gone) {
+			followErr = p.out.err
 		}
-	})
-	if cause := context.Cause(ctx); cause != nil && !errors.Is(cause, context.Canceled) {
-		return cause
 	}
-	tally.Disagreements()
-	if args[0] != "-" && ctx.Err() == nil {
-		for _, f := range survey.Split(w.Voices(ctx, hostsOf(args))) {
-			tally.Add(f)
+	looked.End = func() ([]finding.Finding, []string) {
+		tally.Disagreements()
+		if args[0] != "-" && ctx.Err() == nil {
+			for _, f := range survey.Split(w.Voices(ctx, hostsOf(args))) {
+				tally.Add(f)
+			}
 		}
+		findings = tally.Findings()
+		return findings, w.Notes()
 	}
-	findings := tally.Findings()
-	if endErr := stream.End(findings, w.Notes()); endErr != nil {
-		return endErr
+	doc := report.Look(looked)
+	if args[0] == "-" {
+		doc = report.Stream(looked)
+	}
+	if err := p.show(doc, out); err != nil {
+		return err
 	}
 	switch {
-	case err != nil:
-		return err
+	case followErr != nil:
+		return followErr
 	case w.Broken() != nil:
 		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", w.Broken()))
 	case wrong != nil:

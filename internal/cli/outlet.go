@@ -47,6 +47,21 @@ func (o *outlet) Write(text []byte) (int, error) {
 	return len(text), nil
 }
 
+// raw gives a writer for what is no text.
+func (o *outlet) raw() io.Writer { return rawOutlet{o} }
+
+type rawOutlet struct{ o *outlet }
+
+func (r rawOutlet) Write(data []byte) (int, error) {
+	r.o.lock.Lock()
+	defer r.o.lock.Unlock()
+	n, err := r.o.to.Write(data)
+	if err != nil && r.o.err == nil {
+		r.o.err = err
+	}
+	return n, err
+}
+
 // flush writes what has no end of its line.
 func (o *outlet) flush() {
 	o.lock.Lock()

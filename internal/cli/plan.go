@@ -14,7 +14,7 @@ func (p *program) plan() *cobra.Command {
 	var out output
 	var consider string
 	c := &cobra.Command{
-		Use:   "plan",
+		Use:   "plan [NAME]",
 		Short: "Work out doors, rules, certificates, records and their changes, and what every door will answer",
 		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it, which certificates are
 needed and when, and which records each name needs. It compares these with the last survey (or with zone files) and says
@@ -22,13 +22,20 @@ what to add, replace, remove and keep, in which order and why; what to type on t
 to lead TTLs and name servers around the move. It follows every door and an example of every rule in memory, with the
 limits of each carrier, and says where the plan does not hold. It changes nothing.`,
 		Example: `  upperpath plan
-  upperpath plan --only lacemill-museum.example
+  upperpath plan lacemill-museum.example
+  upperpath plan --zone-detail
   upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones
   upperpath plan --consider gateway,platform --only northmoormuseum.example
   upperpath plan --consider www,apex
   upperpath plan --format md > plan.md`,
-		Args: cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
+		Args: cobra.MaximumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if len(args) == 1 {
+				if from.only != "" {
+					return usage("plan takes either a name or --only, not both")
+				}
+				from.only, out.detail = args[0], true
+			}
 			if err := out.check(); err != nil {
 				return err
 			}
@@ -41,10 +48,10 @@ limits of each carrier, and says where the plan does not hold. It changes nothin
 				if err != nil {
 					return usage("--consider %w", err)
 				}
-				return report.Considered(p.out, out.format, choices, p.style())
+				return p.show(report.Considered(choices), &out)
 			}
 			made := plan.Make(in)
-			if err := report.Plan(p.out, out.format, made, p.style()); err != nil {
+			if err := p.show(report.Plan(made), &out); err != nil {
 				return err
 			}
 			return out.verdict(made.Findings)
@@ -52,7 +59,8 @@ limits of each carrier, and says where the plan does not hold. It changes nothin
 	}
 	from.flags(c)
 	from.zoneFlags(c)
-	out.flags(c, "text", "json", "md")
+	out.flags(c)
+	c.Flags().BoolVar(&out.detail, "zone-detail", false, "show each zone's changes and the rules")
 	c.Flags().
 		StringVar(&consider, "consider", "", "set choices side by side: `NAME,NAME` of carriers, or www,apex as the "+
 			"canonical host")

@@ -36,13 +36,13 @@ rules concerned and the reason.`,
 			if err != nil {
 				return err
 			}
-			if err := report.Proof(p.out, out.format, made, in.Estate.Canonical.String(), p.style()); err != nil {
+			if err := p.show(report.Proof(made, in.Estate.Canonical.String()), &out); err != nil {
 				return err
 			}
 			return out.verdict(made.Findings)
 		},
 	}
 	from.flags(c)
-	out.flags(c, "text", "json", "md")
+	out.flags(c)
 	return c
 }

@@ -36,15 +36,15 @@ sockets. Nothing real is touched.`,
 			if err != nil {
 				return err
 			}
-			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()),
-				"Rehearsal of every door to "+a.Canonical, a); err != nil {
+			if err := p.show(report.Audit(a, "rehearsal", "Rehearsal of every door to "+a.Canonical, p.now()), &out); err != nil {
 				return err
 			}
 			return out.verdict(a.Findings)
 		},
 	}
 	from.flags(c)
-	out.flags(c, report.Formats...)
+	out.flags(c)
+	out.chainFlag(c)
 	return c
 }
 
@@ -54,6 +54,7 @@ func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit,
 	if err != nil {
 		return nil, failed(err)
 	}
+	scene.Now = now()
 	return p.auditStage(ctx, scene, "rehearsal", made)
 }
 
@@ -67,7 +68,7 @@ func (p *program) auditStage(
 	var a *chain.Audit
 	err := onStage(ctx, scene, name, func(ctx context.Context, s *stage.Stage) error {
 		vantage := s.Vantage()
-		vantage.Name, vantage.Agent = name, agent(made.Estate.Contact)
+		vantage.Name, vantage.Agent, vantage.Clock = name, agent(made.Estate.Contact), now
 		w, err := live.New(vantage)
 		if err != nil {
 			return failed(err)

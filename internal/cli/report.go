@@ -50,22 +50,20 @@ verdict, the grid of doors, the findings with what to do, and every chain drawn.
 				if err != nil {
 					return storeFailed(err)
 				}
-				return report.Kept(p.out, out.format, kept, p.style())
+				return p.show(report.Kept("audit", kept), &out)
 			}
 			a, err := kept(c, s, number)
 			if err != nil {
 				return err
 			}
 			if path != "" {
-				if err := writeHTML(path, reportTitle(a.Canonical), []report.Section{{Name: "Audit", Audit: a}},
-					force); err != nil {
+				if err := writeHTML(path, report.Client(report.ForClient{Title: reportTitle(a.Canonical), Made: p.now(), Today: a}), force); err != nil {
 					return err
 				}
 				fmt.Fprintf(p.err, "%s was written.\n", path)
 				return out.verdict(a.Findings)
 			}
-			if err := report.Play(report.NewStream(out.format, report.Audit, p.out, p.style()), reportTitle(a.Canonical),
-				a); err != nil {
+			if err := p.show(report.Audit(a, "audit", reportTitle(a.Canonical), p.now()), &out); err != nil {
 				return err
 			}
 			return out.verdict(a.Findings)
@@ -76,7 +74,8 @@ verdict, the grid of doors, the findings with what to do, and every chain drawn.
 	c.Flags().Int64Var(&number, "number", 0, "the audit with this `NUMBER` instead of the last")
 	c.Flags().BoolVar(&list, "list", false, "list what is kept")
 	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
-	out.flags(c, report.Formats...)
+	out.flags(c)
+	out.chainFlag(c)
 	return c
 }
 

@@ -11,6 +11,7 @@ import (
 	"os/signal"
 	"runtime"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -228,13 +229,17 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		Version:       version(),
-		PersistentPreRun: func(*cobra.Command, []string) {
+		PersistentPreRunE: func(*cobra.Command, []string) error {
+			if _, err := ahead(); err != nil {
+				return err
+			}
 			p.started = true
 			level := slog.LevelWarn
 			if p.verbose {
 				level = slog.LevelDebug
 			}
 			slog.SetDefault(slog.New(slog.NewTextHandler(p.err, &slog.HandlerOptions{Level: level})))
+			return nil
 		},
 	}
 	root.SetIn(p.in)
@@ -330,31 +335,63 @@ func version() string {
 
 // output is the options of commands that have a result.
 type output struct {
-	format  string
-	failOn  string
-	formats []string
+	format string
+	failOn string
+	detail bool
 }
 
-func (o *output) flags(c *cobra.Command, formats ...string) {
-	o.formats = formats
-	c.Flags().StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
+// flags adds the options of a command whose result decides on the exit code.
+func (o *output) flags(c *cobra.Command) {
+	o.formatFlag(c)
 	c.Flags().StringVar(&o.failOn, "fail-on", "error", "exit with 1 from this `SEVERITY` on: error, warning, note, never")
-	_ = c.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 	_ = c.RegisterFlagCompletionFunc(
 		"fail-on",
 		cobra.FixedCompletions([]string{"error", "warning", "note", "never"}, cobra.ShellCompDirectiveNoFileComp),
 	)
 }
 
+// formatFlag adds the option that chooses the form of a result.
+func (o *output) formatFlag(c *cobra.Command) {
+	formats := report.Formats()
+	c.Flags().StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
+	_ = c.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
+}
+
+// chainFlag adds the option that shows every chain.
+func (o *output) chainFlag(c *cobra.Command) {
+	c.Flags().BoolVar(&o.detail, "chains", false, "show every chain hop by hop, those that are fine too")
+}
+
 func (o *output) check() error {
-	if !contains(o.formats, o.format) {
-		return usage("--format %s: expected one of %s", o.format, strings.Join(o.formats, ", "))
+	formats := report.Formats()
+	if !contains(formats, o.format) {
+		near := ""
+		if n := problem.Nearest(o.format, formats); n != "" {
+			near = "; did you mean " + n + "?"
+		}
+		return usage("--format %s: expected one of %s%s", o.format, strings.Join(formats, ", "), near)
 	}
-	if !contains([]string{"error", "warning", "note", "never"}, o.failOn) {
+	if o.failOn != "" && !contains([]string{"error", "warning", "note", "never"}, o.failOn) {
 		return usage("--fail-on %s: expected one of error, warning, note, never", o.failOn)
 	}
 	return nil
 }
+
+// show writes a result in the form that was chosen.
+func (p *program) show(d report.Doc, o *output) error {
+	if _, is := terminal(p.out.to); is && report.Binary(o.format) {
+		return usage("--format %s is nothing for a terminal; write it to a file: > result.%[1]s", o.format)
+	}
+	style := p.style()
+	style.Detail = o.detail
+	if report.Binary(o.format) {
+		return report.Write(p.out.raw(), o.format, d, style)
+	}
+	return report.Write(p.out, o.format, d, style)
+}
+
+// tell writes a document as text.
+func (p *program) tell(d report.Doc) error { return p.show(d, &output{format: "text"}) }
 
 // verdict turns findings into the exit code.
 func (o *output) verdict(findings []finding.Finding) error {
@@ -375,8 +412,10 @@ func contains(list []string, s string) bool {
 
 // style is how the output may look: colours and the full width only on a terminal.
 func (p *program) style() report.Style {
-	s := report.Style{Now: time.Now(), Width: 100}
-	s.Color = p.out.color
+	s := report.Style{Width: 100, Color: p.out.color}
+	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n >= 40 {
+		s.Width = n
+	}
 	if f, isFile := terminal(p.out.to); isFile {
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil {
 			s.Width = w

@@ -17,7 +17,7 @@ import (
 func (p *program) rules() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rules",
-		Short: "Work on the redirect map: try URLs, straighten chains, take in redirects that exist",
+		Short: "Work on the redirect map: try URLs, straighten chains, import existing redirects",
 		Example: `  upperpath rules try http://lacemill-museum.example/archive/1998/bobbins
   upperpath rules straighten
   upperpath rules import old.htaccess --host lacemill-museum.example`,
@@ -29,7 +29,7 @@ func (p *program) rules() *cobra.Command {
 // rulesTry says which rule takes a URL, and why.
 func (p *program) rulesTry() *cobra.Command {
 	var from estateOptions
-	var format string
+	var out output
 	c := &cobra.Command{
 		Use:   "try URL...",
 		Short: "Say which rule takes a URL, why this one, what it gives, and the predicted chain to the end",
@@ -37,8 +37,8 @@ func (p *program) rulesTry() *cobra.Command {
   upperpath rules try --format json https://slatequarry.example/tours`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			if !contains([]string{"text", "json"}, format) {
-				return usage("--format %s: expected one of text, json", format)
+			if err := out.check(); err != nil {
+				return err
 			}
 			_, in, err := p.read(c.Context(), &from)
 			if err != nil {
@@ -59,11 +59,11 @@ func (p *program) rulesTry() *cobra.Command {
 				t.URL = given
 				tries = append(tries, t)
 			}
-			return report.Tries(p.out, format, tries, p.style())
+			return p.show(report.Tries(tries), &out)
 		},
 	}
 	from.flags(c)
-	c.Flags().StringVar(&format, "format", "text", "how to write the result, a `FORMAT`: text, json")
+	out.formatFlag(c)
 	return c
 }
 
@@ -98,7 +98,7 @@ func fromHere(path string) string {
 // rulesStraighten writes chains as single hops.
 func (p *program) rulesStraighten() *cobra.Command {
 	var from estateOptions
-	var format string
+	var out output
 	var write bool
 	c := &cobra.Command{
 		Use:   "straighten",
@@ -110,8 +110,8 @@ is never joined into a permanent one.`,
   upperpath rules straighten --write`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if !contains([]string{"text", "json"}, format) {
-				return usage("--format %s: expected one of text, json", format)
+			if err := out.check(); err != nil {
+				return err
 			}
 			e, in, err := p.read(c.Context(), &from)
 			if err != nil {
@@ -142,11 +142,11 @@ is never joined into a permanent one.`,
 					return failed(err)
 				}
 			}
-			return report.Straightened(p.out, format, changes, fromHere(path), write, p.style())
+			return p.show(report.Straightened(changes, fromHere(path), write), &out)
 		},
 	}
 	from.flags(c)
-	c.Flags().StringVar(&format, "format", "text", "how to write the result, a `FORMAT`: text, json")
+	out.formatFlag(c)
 	c.Flags().BoolVar(&write, "write", false, "change the file with the rules")
 	return c
 }

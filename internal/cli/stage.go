@@ -36,7 +36,7 @@ needs no root and no network.`,
   upperpath look lacemill-museum.example --from northmoor/stage/stage.yaml     # in another terminal`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			scene, err := stage.FromFolder(args[0])
+			scene, err := stage.FromFolder(args[0], now())
 			if err != nil {
 				return err
 			}
@@ -92,12 +92,12 @@ func (p *program) watchZones(ctx context.Context, folder string, s *stage.Stage)
 			return
 		case <-tick.C:
 		}
-		now := zoneState(folder)
-		if now == state {
+		present := zoneState(folder)
+		if present == state {
 			continue
 		}
-		state = now
-		scene, err := stage.FromFolder(folder)
+		state = present
+		scene, err := stage.FromFolder(folder, now())
 		if err != nil {
 			p.complain(err)
 			continue

@@ -69,7 +69,7 @@ odd, and keeps what it saw in .upperpath/, dated, so that it can be compared and
 	from.flags(c)
 	from.undecided = true
 	vantage.flags(c)
-	out.flags(c, "text", "json", "md")
+	out.flags(c)
 	f := c.Flags()
 	f.BoolVar(&o.list, "list", false, "list the surveys that are kept")
 	f.Int64Var(&o.show, "show", 0, "show the kept survey with this `NUMBER`")
@@ -126,7 +126,7 @@ func (p *program) runSurvey(
 	if o.save != "" && err == nil {
 		saveErr = p.saveZones(o.save, v)
 	}
-	writeErr := report.Survey(p.out, out.format, v, o.records, p.style())
+	writeErr := p.show(report.Survey(v, o.records), out)
 	if keepErr != nil {
 		return storeFailed(keepErr)
 	}
@@ -256,7 +256,7 @@ func (p *program) takeSurvey(
 		Schema:    survey.Schema,
 		Vantage:   s.Web.Vantage().Name,
 		Canonical: made.Canonical,
-		Started:   time.Now().UTC().Truncate(time.Millisecond),
+		Started:   p.now().UTC().Truncate(time.Millisecond),
 	}
 	progress := p.progress("surveying", len(subjects), "domains")
 	v.Domains = s.All(ctx, subjects, progress.step)
@@ -354,13 +354,13 @@ func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *out
 		if err != nil {
 			return storeFailed(err)
 		}
-		return report.Kept(p.out, out.format, kept, p.style())
+		return p.show(report.Kept("survey", kept), out)
 	}
 	v, err := oneSurvey(ctx, s, o.show)
 	if err != nil {
 		return err
 	}
-	if err := report.Survey(p.out, out.format, v, true, p.style()); err != nil {
+	if err := p.show(report.Survey(v, true), out); err != nil {
 		return err
 	}
 	if o.save != "" {
@@ -381,7 +381,7 @@ func oneSurvey(ctx context.Context, s *store.Store, number int64) (*survey.Surve
 
 func (p *program) compare() *cobra.Command {
 	var from estateOptions
-	var format string
+	var out output
 	c := &cobra.Command{
 		Use:   "compare A B",
 		Short: "Say which records came, went and changed between two surveys",
@@ -389,8 +389,8 @@ func (p *program) compare() *cobra.Command {
   upperpath compare 1 2`,
 		Args: cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
-			if !contains([]string{"text", "json", "md"}, format) {
-				return usage("--format %s: expected one of text, json, md", format)
+			if err := out.check(); err != nil {
+				return err
 			}
 			s, err := p.openStore(&from)
 			if err != nil {
@@ -407,10 +407,10 @@ func (p *program) compare() *cobra.Command {
 					return err
 				}
 			}
-			return report.Compare(p.out, format, both[0], both[1], p.style())
+			return p.show(report.Compare(both[0], both[1]), &out)
 		},
 	}
 	c.Flags().StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
-	c.Flags().StringVar(&format, "format", "text", "how to write the result, a `FORMAT`: text, json, md")
+	out.formatFlag(c)
 	return c
 }

@@ -10,6 +10,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -17,7 +18,7 @@ import (
 // writeSheet writes what has to be typed, a sheet for each place.
 func (p *program) writeSheet() *cobra.Command {
 	var from estateOptions
-	var out string
+	var out, format string
 	var force bool
 	c := &cobra.Command{
 		Use:   "sheet",
@@ -28,18 +29,27 @@ relative to the zone and the full name, the value with and without its last dot,
 entries, hosts, patterns, delegations; and for each a command that shows that it worked.`,
 		Example: `  upperpath write sheet
   upperpath write sheet --only wave:2 --out wave-2
+  upperpath write sheet --format html
   upperpath write sheet --estate faulty/upperpath.yaml --zone faulty/zones --out faulty/sheets`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			if !contains([]string{"md", "html", "xlsx", "csv"}, format) {
+				return usage("--format %s: expected one of md, html, xlsx, csv", format)
+			}
 			_, made, err := from.readSeen(c.Context())
 			if err != nil {
 				return err
 			}
-			pages, err := report.Sheets(made)
-			if err != nil {
-				return failed(err)
+			sheets := report.Sheets(made)
+			var all []report.Page
+			for _, s := range sheets {
+				pages, err := s.Pages(format)
+				if err != nil {
+					return failed(err)
+				}
+				all = append(all, pages...)
 			}
-			for _, page := range pages {
+			for _, page := range all {
 				path := filepath.Join(out, page.Name)
 				if page.Table {
 					err = files.WriteOwnTable(path, page.Data, force)
@@ -50,13 +60,16 @@ entries, hosts, patterns, delegations; and for each a command that shows that it
 					return err
 				}
 			}
-			report.SheetsWritten(p.out, out, made, pages, p.style())
+			if err := p.tell(report.SheetsWritten(out, made, sheets, all)); err != nil {
+				return err
+			}
 			return (&output{failOn: "error"}).verdict(made.Findings)
 		},
 	}
 	from.flags(c)
 	from.zoneFlags(c)
 	c.Flags().StringVar(&out, "out", "sheets", "the `FOLDER` to write into")
+	c.Flags().StringVar(&format, "format", "md", "a `FORMAT` for the pages: md (with csv beside it), html, xlsx, csv")
 	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
 	return c
 }
@@ -123,20 +136,16 @@ above does not know yet gets its zone from nothing. Name servers load it, and mo
 			if partial > 0 {
 				fmt.Fprintf(
 					p.out,
-					"\n%d of them are marked PARTIAL: those zones were asked about name by name. Compare them with an export of "+
-						"the provider's before they replace anything, or plan from that: --zone FILE.\n",
-					partial,
+					"\n%d of them %s marked PARTIAL: names were asked for one by one. Compare with an export from the provider "+
+						"before they replace anything, or plan from that export: --zone FILE.\n",
+					partial, wording.Verb(partial, "is", "are"),
 				)
 			}
 			if n := finding.Count(made.Findings, finding.Error); n > 0 {
-				what := "1 error"
-				if n > 1 {
-					what = fmt.Sprintf("%d errors", n)
-				}
 				fmt.Fprintf(
 					p.out,
-					"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are gone.\n",
-					what,
+					"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are mended.\n",
+					wording.Count(n, "error"),
 				)
 			}
 			if err := errors.Join(failures...); err != nil {

@@ -68,6 +68,7 @@ func (o *vantageOptions) open(e *files.Estate) (*live.Web, error) {
 	if e != nil {
 		vantage.Agent = agent(e.Contact)
 	}
+	vantage.Clock = now
 	return live.New(vantage)
 }
 

@@ -128,7 +128,7 @@ func (p *program) writeExamples(w servers.Writer) string {
 
 // saidServer says what was written and how to put it in place.
 func (p *program) saidServer(out, carrier string, written servers.Output, predicted *predict.Web) {
-	report.TextFindings(p.out, written.Findings, p.style())
+	_ = p.tell(report.Findings("written", written.Findings))
 	said, carries := filepath.Join(out, written.Files[0].Name), "carries"
 	switch tables := len(written.Files) - 1; {
 	case tables == 1:

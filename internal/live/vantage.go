@@ -47,9 +47,10 @@ type Vantage struct {
 	Roots     *x509.CertPool // nil: the system's
 	Timeout   time.Duration  // of each stage; 0: DefaultTimeout
 	Points    []Point
-	AsOf      time.Time // certificates are judged at this time; zero: now
-	Agent     string    // the User-Agent header
-	Private   bool      // what public addresses lead to in private networks is asked too
+	AsOf      time.Time        // certificates are judged at this time; zero: what Clock shows
+	Clock     func() time.Time // nil: that of the machine
+	Agent     string           // the User-Agent header
+	Private   bool             // what public addresses lead to in private networks is asked too
 }
 
 // Point says that a host is reached at an address, whatever DNS says.
@@ -240,10 +241,13 @@ func (w *Web) Vantage() Vantage { return w.vantage }
 
 // Now returns the time at which certificates are judged.
 func (w *Web) Now() time.Time {
-	if w.vantage.AsOf.IsZero() {
-		return time.Now()
+	switch {
+	case !w.vantage.AsOf.IsZero():
+		return w.vantage.AsOf
+	case w.vantage.Clock != nil:
+		return w.vantage.Clock()
 	}
-	return w.vantage.AsOf
+	return time.Now()
 }
 
 // Notes says what this vantage cannot see.

@@ -2,117 +2,157 @@ package report
 
 import (
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 	"time"
 
-	"github.com/jedib0t/go-pretty/v6/text"
-
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// zoneView is what is to change in one zone, before a writer gives it its form.
-type zoneView struct {
-	title, facts string
-	changes      []changeView
-	stays        []string // a line a reason
-	around       []string // what to do about TTLs and name servers
-}
-
-type changeView struct {
-	step                      int
-	action                    plan.Action
-	label, kind, what, reason string
-}
-
-func zoneViews(p *plan.Plan) []zoneView {
-	var all []zoneView
+// zoneTable gives the zones, a line each.
+func zoneTable(p *plan.Plan) Table {
+	t := Table{Sheet: "zones", Head: []string{"zone", "typed at", "changes", "stay", "seen"}, Order: true,
+		More: command("--format json") + " has them all"}
 	for _, z := range p.Zones {
-		if z.Seen != nil {
-			all = append(all, viewOf(z))
+		if z.Seen == nil {
+			continue
+		}
+		changes, stays := countChanges(z)
+		at := z.RecordsAt
+		if z.Move != nil {
+			at = fmt.Sprintf("%s, from the move on %s", z.Present, z.Next)
+		}
+		t.Rows = append(t.Rows, cells(unicodeName(z.Name), at, fmt.Sprint(changes), fmt.Sprint(stays), seenText(z)))
+	}
+	return t
+}
+
+func countChanges(z plan.Zone) (changes, stays int) {
+	for _, c := range z.Changes {
+		if c.Step > 0 {
+			changes++
+		} else {
+			stays++
 		}
 	}
-	return all
+	return changes, stays
 }
 
-func viewOf(z plan.Zone) zoneView {
-	v := zoneView{title: unicodeName(z.Name)}
-	stays := 0
+// seenText says when a zone was seen, and what was not.
+func seenText(z plan.Zone) string {
+	seen := z.Seen.Format(time.DateOnly)
+	if z.Partial {
+		seen += ", partial"
+	}
+	if n := len(z.Missed); n > 0 {
+		seen += fmt.Sprintf(", %s not answered", wording.Count(n, "question"))
+	}
+	if z.Remaining {
+		seen += ", through a resolver"
+	}
+	return seen
+}
+
+// zoneBlocks gives the changes of each zone, which a terminal shows where they are asked for.
+func zoneBlocks(p *plan.Plan) []Block {
+	var blocks []Block
+	data := Data{Sheet: "changes", Head: []string{"zone", "step", "do", "name", "type", "today", "afterwards", "why"}}
+	for _, z := range p.Zones {
+		if z.Seen == nil {
+			continue
+		}
+		blocks = append(blocks, changesOf(z)...)
+		for _, c := range z.Changes {
+			data.Rows = append(data.Rows, []string{unicodeName(z.Name), fmt.Sprint(c.Step), string(c.Action), c.Name, c.Type,
+				strings.Join(c.Before, ", "), strings.Join(c.After, ", "), Because(c.Reasons)})
+		}
+	}
+	return []Block{Detail{blocks, cat(words("Each zone's changes and the rules: "), copied("upperpath plan --zone-detail"),
+		words(", or for one domain "), copied("upperpath plan NAME"))}, data}
+}
+
+// changesOf gives a zone's changes as they are today and afterwards, what stays, and how its TTLs are led.
+func changesOf(z plan.Zone) []Block {
+	t := Table{Head: []string{"", "name", "type", "today", "afterwards", "why"}, Key: 3}
 	reasons := map[string][]string{}
 	var order []string
 	for _, c := range z.Changes {
-		what, why := record.Label(c.Name, z.Name)+" "+c.Type, Because(c.Reasons)
+		label, why := record.Label(c.Name, z.Name), because(c.Reasons)
 		if c.Step == 0 {
-			stays++
 			if reasons[why] == nil {
 				order = append(order, why)
 			}
-			reasons[why] = append(reasons[why], what)
+			reasons[why] = append(reasons[why], label+" "+c.Type)
 			continue
 		}
-		v.changes = append(v.changes, changeView{c.Step, c.Action, record.Label(c.Name, z.Name), c.Type, valuesText(c), why})
+		today, afterwards := beforeAndAfter(c)
+		t.Rows = append(t.Rows, []Cell{{Text: words(fmt.Sprint(c.Step))}, {Text: words(label)}, {Text: words(c.Type)},
+			{Text: today}, {Text: afterwards}, {Text: words(why)}})
 	}
-	for _, r := range order {
-		v.stays = append(v.stays, strings.Join(reasons[r], ", ")+": "+lowerFirst(r))
-	}
-	facts := []string{}
+	changes, stays := countChanges(z)
+	facts := []string{wording.Count(changes, "change")}
 	switch {
 	case z.Move != nil:
 		facts = append(facts, fmt.Sprintf("typed at %s from the move on, until then at %s", z.Next, z.Present))
 	case z.RecordsAt != "":
 		facts = append(facts, "typed at "+z.RecordsAt)
 	}
-	facts = append(facts, plural(len(v.changes), "change"), plural(stays, "record set")+" stay")
-	seen := "seen " + z.Seen.Format(time.DateOnly)
-	if z.Partial {
-		seen += ", partial"
+	facts = append(facts, wording.Count(stays, "record set")+" "+wording.Verb(stays, "stays", "stay"), "seen "+seenText(z))
+	blocks := []Block{Heading{Level: 2, Text: "Changes in " + unicodeName(z.Name), About: strings.Join(facts, "; ")}}
+	if len(t.Rows) > 0 {
+		blocks = append(blocks, t)
 	}
-	if n := len(z.Missed); n > 0 {
-		seen += fmt.Sprintf(", %s not answered", plural(n, "question"))
+	if len(order) > 0 {
+		stay := Table{Head: []string{"what stays", "why"}}
+		for _, why := range order {
+			stay.Rows = append(stay.Rows, cells(strings.Join(reasons[why], ", "), why))
+		}
+		blocks = append(blocks, stay)
 	}
-	if z.Remaining {
-		seen += ", through a resolver"
+	if ttl := ttlTable(z); len(ttl.Rows) > 0 {
+		blocks = append(blocks, ttl)
 	}
-	v.facts = strings.Join(append(facts, seen), "; ")
-	if stays == 1 {
-		v.facts = strings.Replace(v.facts, "1 record set stay;", "1 record set stays;", 1)
+	for _, l := range append(absentText(z), moveText(z)...) {
+		blocks = append(blocks, Paragraph{Text: words(l)})
 	}
-	v.around = append(ttlText(z), moveText(z)...)
-	return v
+	return blocks
 }
 
-func valuesText(c plan.Change) string {
-	join := func(values []string) string {
-		var all []string
-		for _, v := range values {
-			all = append(all, cut(v, 60))
+// beforeAndAfter gives the values of a record set today and afterwards.
+func beforeAndAfter(c plan.Change) (today, afterwards Text) {
+	list := func(values []string) Text {
+		var t Text
+		for i, v := range values {
+			if i > 0 {
+				t = append(t, Span{"\n", Words})
+			}
+			t = append(t, Span{wording.Cut(v, 60), Words})
 		}
-		return strings.Join(all, ", ")
+		return t
 	}
-	s := ""
-	switch c.Action {
-	case plan.Add:
-		s = join(c.After)
-	case plan.Remove:
-		s = join(c.Before)
-	default:
-		s = join(c.Before) + " → " + join(c.After)
-		if more := beside(c); more != nil {
-			s = fmt.Sprintf("%s beside the %d that stay", join(more), len(c.Before))
-		}
+	today, afterwards = list(c.Before), list(c.After)
+	if len(today) == 0 {
+		today = Text{{"(nothing)", Faint}}
+	}
+	if len(afterwards) == 0 {
+		afterwards = Text{{"(removed)", Faint}}
+	}
+	if more := beside(c); more != nil {
+		afterwards = cat(list(more), Text{{fmt.Sprintf("\nbeside the %d that %s", len(c.Before),
+			wording.Verb(len(c.Before), "stays", "stay")), Faint}})
 	}
 	switch {
 	case c.Through == "" || c.Action == plan.Keep:
 	case len(c.Typed) == 0:
-		s += fmt.Sprintf("  (through %s: type nothing, the other record brings it)", c.Through)
+		afterwards = cat(afterwards, wordsf("\nthrough %s: type nothing, the other record brings it", c.Through))
 	case c.TypedAs != c.Type:
-		s += fmt.Sprintf("  (through %s: type %s %s)", c.Through, c.TypedAs, join(c.Typed))
+		afterwards = cat(afterwards, wordsf("\nthrough %s: type %s %s", c.Through, c.TypedAs, strings.Join(c.Typed, ", ")))
 	default:
-		s += fmt.Sprintf("  (through %s: type %s)", c.Through, join(c.Typed))
+		afterwards = cat(afterwards, wordsf("\nthrough %s: type %s", c.Through, strings.Join(c.Typed, ", ")))
 	}
-	return s
+	return today, afterwards
 }
 
 // beside gives the values that join a set from which nothing goes, nil where something goes.
@@ -123,14 +163,14 @@ func beside(c plan.Change) []string {
 			more = append(more, v)
 		}
 	}
-	if len(c.After) != len(c.Before)+len(more) || len(c.Before) == 0 {
+	if len(c.After) != len(c.Before)+len(more) || len(c.Before) == 0 || len(more) == 0 {
 		return nil
 	}
 	return more
 }
 
-// ttlText says how TTLs are led around the changes, those that go together in one sentence.
-func ttlText(z plan.Zone) []string {
+// ttlTable says how TTLs are led around the changes, those that go together in one row.
+func ttlTable(z plan.Zone) Table {
 	type around struct{ seen, lower, wait, raise int }
 	sets := map[around][]string{}
 	var order []around
@@ -141,36 +181,34 @@ func ttlText(z plan.Zone) []string {
 		}
 		sets[a] = append(sets[a], record.Label(t.Name, z.Name)+" "+t.Type)
 	}
-	var all []string
+	t := Table{Head: []string{"TTL of", "today", "lower to", "by when", "then wait", "raise a day later"}}
 	for _, a := range order {
-		what := strings.Join(sets[a], ", ")
-		says := fmt.Sprintf("TTL of %s: it is %s, short enough. ", what, plan.Words(a.seen))
+		lower, by, raise := "short enough", "", ""
 		if a.lower > 0 {
-			says = fmt.Sprintf(
-				"TTL of %s: lower it from %s to %s, at least %s before the change. ",
-				what,
-				plan.Words(a.seen),
-				plan.Words(plan.MovingTTL),
-				plan.Words(a.lower),
-			)
+			lower = wording.DurationText(plan.MovingTTL)
+			by = wording.DurationText(a.lower) + " before the change"
 		}
-		says += fmt.Sprintf("After the change wait %s.", plan.Words(a.wait))
 		if a.raise > 0 {
-			says += fmt.Sprintf(" A day later raise it to %s.", plan.Words(a.raise))
+			raise = "to " + wording.DurationText(a.raise)
 		}
-		all = append(all, says)
+		t.Rows = append(t.Rows, cells(strings.Join(sets[a], ", "), wording.DurationText(a.seen), lower, by,
+			wording.DurationText(a.wait), raise))
 	}
-	if z.AbsentFor > 0 &&
-		slices.ContainsFunc(z.Changes, func(c plan.Change) bool { return c.Step > 0 && c.Action == plan.Add }) {
-		all = append(
-			all,
-			fmt.Sprintf(
-				"What is new: a resolver that has looked for it goes on saying for %s that it is not there (RFC 2308).",
-				plan.Words(z.AbsentFor),
-			),
-		)
+	return t
+}
+
+// absentText says for how long what is new may not be seen.
+func absentText(z plan.Zone) []string {
+	if z.AbsentFor == 0 ||
+		!slices.ContainsFunc(z.Changes, func(c plan.Change) bool { return c.Step > 0 && c.Action == plan.Add }) {
+		return nil
 	}
-	return all
+	return []string{absentSays(z.AbsentFor)}
+}
+
+func absentSays(seconds int) string {
+	return fmt.Sprintf("New names may stay invisible for %s to resolvers that asked before (negative caching, RFC 2308).",
+		wording.DurationText(seconds))
 }
 
 func moveText(z plan.Zone) []string {
@@ -178,9 +216,9 @@ func moveText(z plan.Zone) []string {
 	if m == nil {
 		return nil
 	}
-	state := "not ready: the new servers have not been heard to say everything"
+	state := "not ready: the new servers have not been seen to give every answer"
 	if m.Ready {
-		state = "ready: the new servers say everything"
+		state = "ready: the new servers give every answer"
 	}
 	all := []string{
 		fmt.Sprintf("Name servers: from %s to %s (%s).", strings.Join(m.From, ", "), strings.Join(m.To, ", "), state),
@@ -190,79 +228,14 @@ func moveText(z plan.Zone) []string {
 		lost = append(lost, LossText(l))
 	}
 	if len(lost) > 0 {
-		all = append(all, "What works only on the old servers and goes with them: "+strings.Join(lost, "; ")+".")
+		all = append(all, "What works only on the old servers and ends with them: "+strings.Join(lost, "; ")+".")
 	}
 	return all
 }
 
-func (v zoneView) text(w io.Writer, s Style) {
-	fmt.Fprintf(w, "\n%s  %s\n", s.strong("Changes in "+v.title), s.faint(v.facts))
-	label, kind := 0, 0
-	for _, c := range v.changes {
-		label, kind = max(label, text.StringWidthWithoutEscSequences(c.label)), max(kind, len(c.kind))
-	}
-	for _, c := range v.changes {
-		head := fmt.Sprintf(
-			"%2d %s  %s  %s  ",
-			c.step,
-			actionText(c.action, s),
-			text.Pad(c.label, min(label, 30), ' '),
-			text.Pad(c.kind, kind, ' '),
-		)
-		space := strings.Repeat(" ", text.StringWidthWithoutEscSequences(head))
-		fmt.Fprintf(w, "%s%s\n", head, strings.TrimPrefix(indent(c.what, space, s.width()), space))
-		fmt.Fprintln(w, s.faint(indent(c.reason, "            ", s.width())))
-	}
-	for _, l := range v.stays {
-		const space = "            "
-		fmt.Fprintln(w, s.faint(" = keep     "+strings.TrimPrefix(indent(l, space, s.width()), space)))
-	}
-	for _, l := range v.around {
-		fmt.Fprintln(w, indent("· "+l, "  ", s.width()))
-	}
-}
-
-func actionText(a plan.Action, s Style) string {
-	padded := fmt.Sprintf("%-7s", a)
-	switch a {
-	case plan.Add:
-		return s.paint("+ "+padded, text.FgGreen)
-	case plan.Remove:
-		return s.paint("- "+padded, text.FgRed)
-	}
-	return s.paint("~ "+padded, text.FgYellow)
-}
-
-func (v zoneView) md(w io.Writer) {
-	fmt.Fprintf(w, "\n## Changes in %s\n\n%s\n", md(v.title), md(v.facts))
-	if len(v.changes) > 0 {
-		fmt.Fprint(w, "\n| step | do | label | type | value | why |\n| --- | --- | --- | --- | --- | --- |\n")
-	}
-	for _, c := range v.changes {
-		fmt.Fprintf(
-			w,
-			"| %d | %s |\n",
-			c.step,
-			strings.Join(mdAll([]string{string(c.action), c.label, c.kind, c.what, c.reason}), " | "),
-		)
-	}
-	if len(v.stays)+len(v.around) > 0 {
-		fmt.Fprintln(w)
-	}
-	for _, l := range v.stays {
-		fmt.Fprintf(w, "- keep %s\n", md(l))
-	}
-	for _, l := range v.around {
-		fmt.Fprintf(w, "- %s\n", md(l))
-	}
-}
-
 // placesTable says at which places something has to be typed, beside records.
-func placesTable(p *plan.Plan) tabular {
-	t := tabular{
-		title: "Typed elsewhere (upperpath write sheet)",
-		head:  []string{"where", "what it is", "carries", "to do"},
-	}
+func placesTable(p *plan.Plan) Table {
+	t := Table{Sheet: "places", Head: []string{"where", "what it is", "carries", "to do"}}
 	for _, c := range p.Carriers {
 		if len(c.Entries) == 0 {
 			continue
@@ -282,28 +255,24 @@ func placesTable(p *plan.Plan) tabular {
 		var todo []string
 		for _, k := range order {
 			word, deleted := strings.CutSuffix(k, toDelete)
-			says := plural(kinds[k], word)
+			says := wording.Count(kinds[k], word)
 			if deleted {
 				says += toDelete
 			}
 			todo = append(todo, says)
 		}
-		by := placeTitle(c.By)
-		carries := ""
-		if len(c.Hosts) > 0 {
-			carries = plural(len(c.Hosts), "host")
-		}
-		t.rows = append(t.rows, []string{c.Name, by, carries, strings.Join(todo, ", ")})
+		t.Rows = append(t.Rows, cells(c.Name, placeTitle(c.By), wording.CountOrNothing(len(c.Hosts), "host"),
+			strings.Join(todo, ", ")))
 	}
 	return t
 }
 
 // limitLines says what carriers cannot do.
-func limitLines(p *plan.Plan) []string {
-	var all []string
+func limitLines(p *plan.Plan) []Text {
+	var all []Text
 	for _, c := range p.Carriers {
 		if len(c.Limits) > 0 && len(c.Hosts) > 0 {
-			all = append(all, fmt.Sprintf("%s has limits: %s.", c.Name, strings.Join(c.Limits, "; ")))
+			all = append(all, wordsf("Limits of %s: %s.", c.Name, strings.Join(c.Limits, "; ")))
 		}
 	}
 	return all

@@ -2,97 +2,89 @@ package report
 
 import (
 	"fmt"
-	"io"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-func worst(p *plan.Plan) finding.Severity { return finding.Worst(p.Findings) }
-
-// Considered writes choices side by side in a format: text, json or md.
-func Considered(w io.Writer, format string, c *plan.Considered, s Style) error {
-	if format == "json" {
-		return JSON(w, c)
+// Considered is choices side by side.
+func Considered(c *plan.Considered) Doc {
+	return Doc{
+		Name:  "choices",
+		Title: "Choices of " + c.About + ", side by side",
+		Blocks: of(consideredVerdict(c), consideredTable(c),
+			List{Title: "Behind the numbers", Items: consideredLines(c), More: command("--format md") + " has them all"}),
+		Data: c,
 	}
-	c = scrubbed(c)
-	t := consideredTable(c)
-	if format == "md" {
-		fmt.Fprintf(w, "# Choices of %s\n", md(c.About))
-		mdTable(w, "## Side by side", t.head, t.rows)
-		for _, l := range consideredLines(c) {
-			fmt.Fprintf(w, "\n- %s", md(l))
-		}
-		fmt.Fprintln(w)
-		return nil
-	}
-	fmt.Fprintf(w, "%s\n\n", s.strong("Choices of "+c.About+", side by side"))
-	tab := s.newTable()
-	tab.AppendHeader(row(t.head))
-	for _, r := range t.rows {
-		cells := row(r)
-		for i, ch := range c.Choices {
-			bad := r[0] == openDoors && len(ch.Open) > 0 || r[0] == faults && ch.Faults > 0 ||
-				r[0] == against && len(ch.Remembered) > 0
-			if r[0] == openDoors || r[0] == faults || r[0] == against {
-				tone := finding.Severity("")
-				if bad {
-					tone = finding.Error
-				}
-				cells[i+1] = s.severity(tone, r[i+1])
-			}
-		}
-		tab.AppendRow(cells)
-	}
-	render(w, tab, s)
-	writeList(w, "What stands behind the numbers", consideredLines(c), s)
-	return nil
 }
 
-// The lines that tell good from bad.
-const (
-	openDoors = "doors left open"
-	against   = "they remember against it"
-	faults    = "errors of the plan"
-)
-
-func consideredTable(c *plan.Considered) tabular {
-	t := tabular{head: []string{""}}
+// consideredVerdict names the choices that leave no door open and are not remembered against.
+func consideredVerdict(c *plan.Considered) Verdict {
+	var whole []string
 	for _, ch := range c.Choices {
-		t.head = append(t.head, ch.Name)
-	}
-	line := func(what string, value func(plan.Choice) string) {
-		r := []string{what}
-		for _, ch := range c.Choices {
-			r = append(r, value(ch))
+		if len(ch.Open) == 0 && ch.Faults == 0 && len(ch.Remembered) == 0 {
+			whole = append(whole, ch.Name)
 		}
-		t.rows = append(t.rows, r)
 	}
-	line("arrives at", func(ch plan.Choice) string { return ch.Canonical })
-	line("most hops of a door", func(ch plan.Choice) string { return fmt.Sprint(ch.MostHops) })
-	line(openDoors, func(ch plan.Choice) string { return fmt.Sprintf("%d of %d", len(ch.Open), ch.Doors) })
-	line("certificates", func(ch plan.Choice) string {
+	switch len(whole) {
+	case 0:
+		return Verdict{Tone: Warned, Says: words("None of them is without fault.")}
+	case len(c.Choices):
+		return Verdict{Tone: Good, Says: words("Nothing speaks against any of them.")}
+	}
+	return Verdict{Tone: Good, Says: wordsf("Nothing speaks against %s.", wording.And(whole))}
+}
+
+func consideredTable(c *plan.Considered) Table {
+	t := Table{Sheet: "choices", Head: []string{""}}
+	for _, ch := range c.Choices {
+		t.Head = append(t.Head, ch.Name)
+	}
+	line := func(what string, value func(plan.Choice) (string, Tone)) {
+		row := cells(what)
+		for _, ch := range c.Choices {
+			says, tone := value(ch)
+			row = append(row, Cell{words(says), tone})
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	plain := func(value func(plan.Choice) string) func(plan.Choice) (string, Tone) {
+		return func(ch plan.Choice) (string, Tone) { return value(ch), Plain }
+	}
+	judged := func(bad bool, says string) (string, Tone) {
+		if bad {
+			return says, Failed
+		}
+		return says, Good
+	}
+	line("arrives at", plain(func(ch plan.Choice) string { return ch.Canonical }))
+	line("most hops of a door", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.MostHops) }))
+	line("doors left open", func(ch plan.Choice) (string, Tone) {
+		return judged(len(ch.Open) > 0, fmt.Sprintf("%d of %d", len(ch.Open), ch.Doors))
+	})
+	line("certificates", plain(func(ch plan.Choice) string {
 		if ch.Late > 0 {
 			return fmt.Sprintf("%d, %d only after the move", ch.Certificates, ch.Late)
 		}
 		return fmt.Sprint(ch.Certificates)
-	})
-	line("browsers will remember", func(ch plan.Choice) string { return plural(ch.Permanent, "redirect") })
-	line(against, func(ch plan.Choice) string {
+	}))
+	line("browsers will remember", plain(func(ch plan.Choice) string { return wording.Count(ch.Permanent, "redirect") }))
+	line("they remember against it", func(ch plan.Choice) (string, Tone) {
 		if len(ch.Remembered) == 0 {
-			return "nothing known"
+			return "nothing known", Good
 		}
-		return plural(len(ch.Remembered), "redirect")
+		return wording.Count(len(ch.Remembered), "redirect"), Failed
 	})
-	line("record changes to type", func(ch plan.Choice) string { return fmt.Sprint(ch.Changes) })
-	line("other entries to type", func(ch plan.Choice) string { return fmt.Sprint(ch.Entries) })
-	line(faults, func(ch plan.Choice) string { return fmt.Sprint(ch.Faults) })
+	line("record changes to type", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.Changes) }))
+	line("other entries to type", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.Entries) }))
+	line("errors of the plan", func(ch plan.Choice) (string, Tone) { return judged(ch.Faults > 0, fmt.Sprint(ch.Faults)) })
 	return t
 }
 
-func consideredLines(c *plan.Considered) []string {
-	var all []string
+func consideredLines(c *plan.Considered) []Text {
+	var all []Text
 	for _, ch := range c.Choices {
 		byCodes := map[string][]string{}
 		var order []string
@@ -104,10 +96,10 @@ func consideredLines(c *plan.Considered) []string {
 			byCodes[codes] = append(byCodes[codes], o.Door)
 		}
 		for _, codes := range order {
-			all = append(all, fmt.Sprintf("%s leaves open (%s): %s.", ch.Name, codes, some(byCodes[codes], 4)))
+			all = append(all, wordsf("%s leaves open (%s): %s.", ch.Name, codes, wording.Few(byCodes[codes], 4)))
 		}
 		for _, r := range ch.Remembered {
-			all = append(all, fmt.Sprintf("%s: %s.", ch.Name, r))
+			all = append(all, wordsf("%s: %s.", ch.Name, r))
 		}
 	}
 	return all

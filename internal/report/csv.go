@@ -5,57 +5,95 @@ import (
 	"fmt"
 	"io"
 	"strings"
-
-	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/finding"
 )
 
-// csvStream writes a line a chain, for spreadsheets.
-type csvStream struct{ w *csv.Writer }
-
-func newCSVStream(w io.Writer) Stream { return csvStream{csv.NewWriter(w)} }
-
-var csvHeader = []string{
-	"entry",
-	"probe",
-	"statuses",
-	"arrival",
-	"redirects",
-	"end",
-	"severity",
-	"codes",
-	"says",
-	"fix",
+// writeCSV writes a document's main table (RFC 4180), for spreadsheets: the one that Main names, else the first.
+func writeCSV(w io.Writer, d Doc, s Style) error {
+	c := &csvWriter{w: csv.NewWriter(w), main: d.Main}
+	c.w.UseCRLF = s.CRLF
+	for b := range d.Blocks {
+		if c.block(b); c.err != nil {
+			return c.err
+		}
+		if c.done {
+			break
+		}
+	}
+	switch {
+	case c.begun:
+	case d.Main == chainsSheet:
+		c.row(chainHead, false)
+	default: // there is no table
+		c.row([]string{"tone", "verdict"}, false)
+		c.row([]string{c.verdict.Tone.Word(), c.verdict.Says.String()}, false)
+	}
+	return c.err
 }
 
-func (c csvStream) Start(Head) error { return c.write(csvHeader) }
+type csvWriter struct {
+	w     *csv.Writer
+	main  string
+	err   error
+	begun bool
+	done  bool
 
-func (c csvStream) Chain(ch chain.Chain) error {
-	var statuses, codes, says, fixes []string
-	for _, h := range ch.Hops {
-		statuses = append(statuses, statusText(h))
-	}
-	for _, f := range ch.Findings {
-		codes, says, fixes = append(codes, f.Code.String()), append(says, f.Says), append(fixes, fixOf(f))
-	}
-	return c.write([]string{ch.Entry.String(), string(ch.Probe), strings.Join(statuses, " "), ch.Arrival.String(),
-		fmt.Sprint(
-			ch.Redirects(),
-		), string(ch.End), string(finding.Worst(ch.Findings)), strings.Join(codes, " "), strings.Join(says, " "),
-		strings.Join(fixes, " ")})
+	verdict Verdict
 }
 
-func (c csvStream) End([]finding.Finding, []string) error { return nil }
+func (c *csvWriter) block(b Block) {
+	switch b := b.(type) {
+	case Verdict:
+		c.verdict = b
+	case Chain:
+		if c.main != "" && c.main != chainsSheet {
+			return
+		}
+		if !c.begun {
+			c.row(chainHead, false)
+		}
+		c.row(chainRow(b), false)
+	case Table:
+		if b.Sheet != "" && (c.main == "" || c.main == b.Sheet) {
+			c.whole(b.Head, plainRows(b.Rows), false)
+		}
+	case Data:
+		if c.main == "" || c.main == b.Sheet {
+			c.whole(b.Head, b.Rows, b.Exact)
+		}
+	case Detail:
+		for _, inner := range b.Blocks {
+			if !c.done {
+				c.block(inner)
+			}
+		}
+	}
+}
 
-func (c csvStream) write(fields []string) error {
+func (c *csvWriter) whole(head []string, rows [][]string, exact bool) {
+	c.row(head, exact)
+	for _, r := range rows {
+		c.row(r, exact)
+	}
+	c.done = true
+}
+
+// row writes a row, with no cell that a spreadsheet would take for a formula but in working files. The apex's label is
+// typed as @ and stays so: alone it is no formula.
+func (c *csvWriter) row(fields []string, exact bool) {
+	if c.err != nil {
+		return
+	}
+	c.begun = true
+	row := make([]string, len(fields))
 	for i, f := range fields {
-		fields[i] = noFormula(f)
+		if row[i] = f; !exact && f != "@" {
+			row[i] = noFormula(f)
+		}
 	}
-	if err := c.w.Write(fields); err != nil {
-		return err
+	if c.err = c.w.Write(row); c.err == nil {
+		c.w.Flush()
+		c.err = c.w.Error()
 	}
-	c.w.Flush()
-	return c.w.Error()
 }
 
 // noFormula puts a quote before what a spreadsheet would take for a formula.
@@ -64,4 +102,56 @@ func noFormula(s string) string {
 		return "'" + s
 	}
 	return s
+}
+
+// plainRows gives the rows of a table as data.
+func plainRows(rows [][]Cell) [][]string {
+	all := make([][]string, len(rows))
+	for i, r := range rows {
+		for _, c := range r {
+			all[i] = append(all[i], c.Text.String())
+		}
+	}
+	return all
+}
+
+// chainsSheet is the table of chains, a row each.
+const chainsSheet = "chains"
+
+var chainHead = []string{"entry", "probe", "statuses", "arrival", "redirects", "end", "severity", "codes", "says", "fix"}
+
+func chainRow(c Chain) []string {
+	var statuses, codes, says, fixes []string
+	for _, h := range c.Hops {
+		statuses = append(statuses, h.Status)
+	}
+	worst := Good
+	for _, f := range c.Findings {
+		codes, says, fixes = append(codes, f.Code), append(says, f.Says.String()), append(fixes, f.Fix.String())
+		worst = max(worst, f.Tone)
+	}
+	severity := worst.Word()
+	if worst == Good {
+		severity = ""
+	}
+	return []string{c.Entry, c.Probe, strings.Join(statuses, " "), c.Arrival, fmt.Sprint(c.Redirects), c.End, severity,
+		strings.Join(codes, " "), strings.Join(says, " "), strings.Join(fixes, " ")}
+}
+
+// findingHead and findingRow are findings as data.
+var findingHead = []string{"severity", "code", "subject", "says", "fix", "affects"}
+
+func findingRow(f Finding) []string {
+	return []string{f.Tone.Word(), f.Code, strings.Join(f.Subjects, ", "), f.Says.String(), f.Fix.String(), f.Affects}
+}
+
+// stepHead and stepRow are steps as data.
+var stepHead = []string{"step", "done", "what", "more"}
+
+func stepRow(s Step) []string {
+	var facts []string
+	for _, f := range s.Facts {
+		facts = append(facts, f.Name+": "+f.Value.String())
+	}
+	return []string{fmt.Sprint(s.Number), s.Box, s.Says.String(), strings.Join(append(facts, s.Copy...), "; ")}
 }

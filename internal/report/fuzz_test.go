@@ -44,7 +44,8 @@ func FuzzCSV(f *testing.F) {
 			return
 		}
 		a, b = scrubbed(a), scrubbed(b)
-		r := csv.NewReader(bytes.NewReader(csvText([]string{"one", "two"}, [][]string{{a, b}, {"last", ""}})))
+		r := csv.NewReader(strings.NewReader(writtenAs(t, "csv", Doc{Blocks: of(Data{Head: []string{"one", "two"},
+			Rows: [][]string{{a, b}, {"last", ""}}})}, Style{})))
 		all, err := r.ReadAll()
 		require.NoError(t, err)
 		require.Len(t, all, 3)
@@ -97,7 +98,7 @@ func FuzzHTML(f *testing.F) {
 			Notes:    []string{s},
 		}
 		var b bytes.Buffer
-		require.NoError(t, HTML(&b, s, now, []Section{{Name: s, Audit: a}}))
+		require.NoError(t, Write(&b, "html", Audit(a, "audit", s, now), Style{Detail: true}))
 		root, err := html.Parse(&b)
 		require.NoError(t, err)
 		for n := range root.Descendants() {
@@ -121,19 +122,19 @@ func FuzzHTML(f *testing.F) {
 	})
 }
 
-// FuzzProse breaks lines of prose: no word is lost, and none that stands in backquotes is broken.
+// FuzzProse breaks lines of Markdown: no word is lost, and nothing that is kept in one piece is broken.
 func FuzzProse(f *testing.F) {
-	f.Add(
-		"It worked when `upperpath look old.example --point old.example=203.0.113.20` shows it. " + strings.Repeat(
-			"word ",
-			60,
-		),
-	)
-	f.Add("``` a ` b ``` c \\` d `e f`")
-	f.Fuzz(func(t *testing.T, s string) {
-		if !utf8.ValidString(s) || strings.ContainsFunc(s, problem.Hostile) || strings.Contains(s, "\ue000") {
+	f.Add("It worked if it shows it. "+strings.Repeat("word ", 60), "upperpath look old.example --point old.example=203.0.113.20")
+	f.Add("1. a - b = c\n# d", "`` a ` b")
+	f.Fuzz(func(t *testing.T, s, value string) {
+		if !utf8.ValidString(s+value) || strings.ContainsFunc(s+value, problem.Hostile) || value == "" {
 			return
 		}
-		require.Equal(t, strings.Fields(s), strings.Fields(wrapProse(s, "  ")))
+		said := cat(words(unmarked(s)), words(" "), copied(value))
+		lines := lay(mdText(said, false), 40, Style{})
+		require.Contains(t, strings.Join(lines, "\n"), codeText(value, false))
+		require.Equal(t, strings.Fields(mdText(said, false).String()), strings.Fields(strings.Join(lines, " ")))
+		plain := lay(said, 40, Style{})
+		require.Contains(t, strings.Join(plain, "\n"), value)
 	})
 }

@@ -1,151 +1,123 @@
 package report
 
 import (
+	"cmp"
 	_ "embed"
 	"fmt"
 	"html/template"
 	"io"
 	"strings"
-	"time"
 
-	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-//go:embed report.html.tmpl
-var pageSource string
+// The parts of a page: a frame, a template a kind of block, and what makes tables filter and sort. Without the script
+// everything reads as well.
+var (
+	//go:embed page.html.tmpl
+	pageSource string
+	//go:embed page.css
+	pageStyle string
+	//go:embed page.js
+	pageScript string
+)
 
-var page = template.Must(template.New("report").Funcs(template.FuncMap{
-	"sign": sign, "plural": plural,
-	"tone": func(s finding.Severity) string {
-		if s == "" {
-			return "fine"
-		}
-		return string(s)
-	},
-	"severity": func(c finding.Code) finding.Severity { return c.Kind().Severity },
-	"meets":    func(c finding.Code) string { return c.Kind().Meets },
-	"fix":      fixOf,
-	"readable": readable,
-	"met":      func(f finding.Finding) string { return metFrom(f, 5) },
+var page = template.Must(template.New("page").Funcs(template.FuncMap{
+	"text":  htmlText,
+	"tone":  func(t Tone) string { return cmp.Or(t.Word(), "plain") },
+	"style": func() template.CSS { return template.CSS(pageStyle) },
+	"code":  func() template.JS { return template.JS(pageScript) },
+	"few":   func(all []string) string { return wording.Few(all, 8) },
+	"svg":   func(s string) template.HTML { return template.HTML(s) }, // drawn by figure.go, which escapes
+	"last":  func(i int, all []Hop) bool { return i == len(all)-1 },
+	"lines": func(all []string) string { return strings.Join(all, "\n") },
+	"title": wording.UpperFirst,
 }).Parse(pageSource))
 
-// Section is one audit of a report, such as before and after.
-type Section struct {
-	Name  string // such as "Today"
-	Audit *chain.Audit
-}
-
-// HTML writes one page that needs nothing but itself: for each section the verdict, the grid of doors, the findings,
-// and every chain drawn.
-func HTML(w io.Writer, title string, made time.Time, sections []Section) error {
-	views := make([]sectionView, len(sections))
-	title = scrubbed(title)
-	for i, s := range scrubbed(sections) {
-		views[i] = viewSection(i, s)
-	}
-	return page.Execute(w, map[string]any{"Title": title, "Made": made.Format("2 January 2006"), "Sections": views})
-}
-
-type sectionView struct {
-	ID, Name, Vantage, Started string
-	Verdict                    string
-	Worst                      finding.Severity
-	Doors, Clean               int
-	Share                      int // of clean doors, in percent
-	Counts                     map[string]int
-	Rows                       []*Row
-	Findings                   []finding.Finding
-	Chains                     []chainGroup
-	Notes                      []string
-}
-
-// chainGroup is the chains of one host.
-type chainGroup struct {
-	Host   string
-	Worst  finding.Severity
-	Chains []chainView
-}
-
-type chainView struct {
-	Entry string
-	About string
-	Worst finding.Severity
-	Hops  []hopView
-	End   string
-	Codes []finding.Code
-}
-
-type hopView struct {
-	URL, Status, Facts, Certificate, Detail string
-	Tone                                    finding.Severity
-	Last                                    bool
-}
-
-func viewSection(index int, s Section) sectionView {
-	a := s.Audit
-	v := sectionView{
-		ID:       fmt.Sprintf("part%d", index+1),
-		Name:     s.Name,
-		Vantage:  a.Vantage,
-		Started:  a.Started.Format("2006-01-02 15:04 MST"),
-		Worst:    finding.Worst(a.Findings),
-		Findings: a.Findings,
-		Notes:    a.Notes,
-		Counts:   map[string]int{},
-	}
-	var grid Grid
-	groups := map[string]int{}
-	for _, c := range a.Chains {
-		grid.Add(c)
-		host := c.Entry.Host().Unicode()
-		at, have := groups[host]
-		if !have {
-			at = len(v.Chains)
-			groups[host] = at
-			v.Chains = append(v.Chains, chainGroup{Host: host})
-		}
-		g := &v.Chains[at]
-		g.Chains = append(g.Chains, viewChain(c, a.Started))
-		if w := finding.Worst(c.Findings); w.Rank() > g.Worst.Rank() {
-			g.Worst = w
+// writeHTML writes one page that needs nothing but itself, block by block.
+func writeHTML(w io.Writer, d Doc, s Style) error {
+	h := &htmlWriter{w: w, style: s}
+	h.part("top", d)
+	for b := range d.Blocks {
+		h.block(b)
+		if h.err != nil {
+			return h.err
 		}
 	}
-	v.Rows = grid.Rows
-	v.Doors, v.Clean = grid.Count()
-	if v.Doors > 0 {
-		v.Share = 100 * v.Clean / v.Doors
-	}
-	for severity, n := range Counts(a.Findings) {
-		v.Counts[string(severity)] = n
-	}
-	v.Verdict = Verdict(0, 0, a.Findings)
-	return v
+	h.between(nil)
+	h.part("bottom", d)
+	return h.err
 }
 
-func viewChain(c chain.Chain, now time.Time) chainView {
-	v := chainView{
-		Entry: c.Entry.String(),
-		About: about(c.Probe),
-		Worst: finding.Worst(c.Findings),
-		End:   endText(c),
+type htmlWriter struct {
+	w     io.Writer
+	style Style
+	err   error
+	fine  int
+	same  int
+	open  string // the element around blocks of one kind: "steps" or ""
+	box   bool   // a chapter that opens and closes
+}
+
+func (h *htmlWriter) part(name string, data any) {
+	if h.err == nil {
+		h.err = page.ExecuteTemplate(h.w, name, data)
 	}
-	for _, f := range c.Findings {
-		v.Codes = append(v.Codes, f.Code)
+}
+
+// between closes what stands open around blocks of another kind, and says how many chains were not shown.
+func (h *htmlWriter) between(b Block) {
+	if _, is := b.(Step); h.open == "steps" && !is {
+		h.part("steps-end", nil)
+		h.open = ""
 	}
-	for i, h := range c.Hops {
-		hop := hopView{
-			URL:    h.URL.String(),
-			Status: statusText(h),
-			Facts:  strings.Join(hopFacts(h), " · "),
-			Detail: h.Detail,
-			Tone:   hopSeverity(c, i),
-			Last:   i == len(c.Hops)-1,
+	if _, is := b.(Chain); h.fine+h.same > 0 && !is {
+		h.part("hidden", hiddenText(h.fine, h.same))
+		h.fine, h.same = 0, 0
+	}
+}
+
+func (h *htmlWriter) block(b Block) {
+	h.between(b)
+	switch b := b.(type) {
+	case Chain:
+		switch {
+		case b.Told:
+		case b.Fine && !h.style.Detail:
+			h.fine++
+		case b.Same && !h.style.Detail:
+			h.same++
+		default:
+			h.part("chain", b)
 		}
-		if h.TLS != nil {
-			hop.Certificate = certificateLine(h.TLS, now)
+	case Step:
+		if h.open == "" {
+			h.part("steps", nil)
+			h.open = "steps"
 		}
-		v.Hops = append(v.Hops, hop)
+		h.part("step", b)
+	case Detail:
+		for _, inner := range b.Blocks {
+			h.block(inner)
+		}
+	case Data:
+	default:
+		h.part(strings.ToLower(strings.TrimPrefix(fmt.Sprintf("%T", b), "report.")), b)
 	}
-	return v
+}
+
+// htmlText gives a text as elements.
+func htmlText(t Text) template.HTML {
+	var b strings.Builder
+	for _, s := range t {
+		inside := strings.ReplaceAll(template.HTMLEscapeString(s.Text), "\n", "<br>")
+		element := [...]string{"", "code", "b", "span class=\"soft\"", "del"}[s.As]
+		if element == "" {
+			b.WriteString(inside)
+			continue
+		}
+		name, _, _ := strings.Cut(element, " ")
+		fmt.Fprintf(&b, "<%s>%s</%s>", element, inside, name)
+	}
+	return template.HTML(b.String())
 }

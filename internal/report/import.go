@@ -1,11 +1,11 @@
 package report
 
 import (
-	"encoding/csv"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
+
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Imported is what came of a file with redirects.
@@ -13,13 +13,13 @@ type Imported struct {
 	File        string
 	Canonical   string // whose targets are shown as paths
 	Rules       []ImportedRule
-	Left        []Leftover
+	Skipped     []Skipped
 	Differences []Difference
 	Added       string // the file to which the rules were added; "" for none
 }
 
-// Leftover is a line that was not translated, and why.
-type Leftover struct {
+// Skipped is a line that was not translated, and why.
+type Skipped struct {
 	Line   int    `json:"line"`
 	Text   string `json:"text"`
 	Reason string `json:"reason"`
@@ -43,33 +43,71 @@ type ImportedRule struct {
 	Query  string `json:"query,omitempty"`
 }
 
-// Import writes what came of a file in a format: text, json or csv.
-func Import(w io.Writer, format string, m Imported, s Style) error {
-	if format == "text" { // the others are data
-		m = scrubbed(m)
+// Import is what came of a file. Its main table is a working file: rules as the estate reads them.
+func Import(m Imported) Doc {
+	rules := Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"}, Exact: true}
+	t := Table{Head: []string{"line", "old", "new", "status", "query"}, Key: 2, More: command("--format csv") + " has them all"}
+	for _, r := range m.Rules {
+		rules.Rows = append(rules.Rows, []string{r.Old, r.New, r.Status, r.Query, ""})
+		to, query := r.New, r.Query
+		if to == "" {
+			to = "gone"
+		}
+		if query == "" && r.New != "" {
+			query = "keep"
+		}
+		t.Rows = append(t.Rows, cells(fmt.Sprint(r.Line), wording.Cut(shown(r.Old), 70),
+			wording.Cut(shown(strings.TrimPrefix(to, m.Canonical)), 60), r.Status, query))
 	}
-	switch format {
-	case "json":
-		return JSON(w, struct {
+	blocks := []Block{importVerdict(m)}
+	if len(m.Skipped) > 0 {
+		l := List{Title: "Not translated: check these by hand", Tone: Failed, More: command("--format json") + " has them all"}
+		for _, s := range m.Skipped {
+			l.Items = append(l.Items, cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90)), words("\n"+s.Reason)))
+		}
+		blocks = append(blocks, l)
+	}
+	if len(m.Differences) > 0 {
+		l := List{Title: "Where these rules answer differently from the file", Tone: Warned,
+			More: command("--format json") + " has them all"}
+		for _, d := range gathered(m.Differences) {
+			l.Items = append(l.Items, cat(copied(d.URL), words("\n"+d.Says)))
+		}
+		blocks = append(blocks, l)
+	}
+	if len(m.Rules) > 0 {
+		blocks = append(blocks, t)
+	}
+	return Doc{
+		Name: "import", Main: "rules", Blocks: of(append(blocks, rules)...),
+		Data: struct {
 			Schema      string         `json:"schema"`
 			File        string         `json:"file"`
 			Added       string         `json:"added,omitempty"`
 			Rules       []ImportedRule `json:"rules"`
-			Left        []Leftover     `json:"left"`
+			Skipped     []Skipped      `json:"skipped"`
 			Differences []Difference   `json:"differences"`
-		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Leftover{}, m.Left...),
-			append([]Difference{}, m.Differences...)})
-	case "csv":
-		c := csv.NewWriter(w)
-		_ = c.Write([]string{"old", "new", "status", "query", "note"})
-		for _, r := range m.Rules {
-			_ = c.Write([]string{r.Old, r.New, r.Status, r.Query, ""})
-		}
-		c.Flush()
-		return c.Error()
+		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Skipped{}, m.Skipped...),
+			append([]Difference{}, m.Differences...)},
 	}
-	importText(w, m, s)
-	return nil
+}
+
+func importVerdict(m Imported) Verdict {
+	v := Verdict{Tone: Good, Says: wordsf("%s made from %s; %s not translated, %s.", wording.Count(len(m.Rules), "rule"), m.File,
+		wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference"))}
+	if len(m.Differences) > 0 {
+		v.Tone = Warned
+	}
+	if len(m.Skipped) > 0 {
+		v.Tone = Failed
+	}
+	switch {
+	case m.Added != "":
+		v.Next = cat(wordsf("They were added to %s; ", m.Added), copied("upperpath prove"), words(" says whether they lead on."))
+	case len(m.Rules) > 0:
+		v.Next = cat(words("Nothing was added; "), copied("--add"), words(" adds them to the estate's rules."))
+	}
+	return v
 }
 
 // gathered gives the differences with those of one line as one, with the first of their URLs.
@@ -107,74 +145,4 @@ func gathered(all []Difference) []Difference {
 		made = append(made, d)
 	}
 	return made
-}
-
-func importText(w io.Writer, m Imported, s Style) {
-	if len(m.Rules) > 0 {
-		t := s.newTable()
-		t.AppendHeader(row([]string{"line", "old", "new", "status", "query"}))
-		for _, r := range m.Rules[:min(len(m.Rules), mostRows)] {
-			to, query := r.New, r.Query
-			if to == "" {
-				to = "gone"
-			}
-			if query == "" && r.New != "" {
-				query = "keep"
-			}
-			t.AppendRow(
-				row(
-					[]string{
-						fmt.Sprint(r.Line),
-						cut(shown(r.Old), 52),
-						cut(shown(strings.TrimPrefix(to, m.Canonical)), 44),
-						r.Status,
-						query,
-					},
-				),
-			)
-		}
-		render(w, t, s)
-		if more := len(m.Rules) - mostRows; more > 0 {
-			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("and %d more; --format csv has them all", more)))
-		}
-	}
-	if len(m.Differences) > 0 {
-		fmt.Fprintf(w, "\n%s\n", s.severity("warning", "Where these rules answer otherwise than the file does"))
-		for _, d := range gathered(m.Differences) {
-			fmt.Fprintf(
-				w,
-				"  %s %s\n%s\n",
-				s.severity("warning", "!"),
-				d.URL,
-				s.faint(indent(d.Says, "    ", s.width())),
-			)
-		}
-	}
-	if len(m.Left) > 0 {
-		fmt.Fprintf(w, "\n%s\n", s.severity("error", "What was not translated, to be looked at by hand"))
-		for _, l := range m.Left {
-			fmt.Fprintf(
-				w,
-				"  %s line %d: %s\n%s\n",
-				s.severity("error", "✗"),
-				l.Line,
-				cut(l.Text, 90),
-				s.faint(indent(l.Reason, "    ", s.width())),
-			)
-		}
-	}
-	says := fmt.Sprintf(
-		"%s made of %s; %s left, %s.",
-		plural(len(m.Rules), "rule"),
-		m.File,
-		plural(len(m.Left), "line"),
-		plural(len(m.Differences), "difference"),
-	)
-	switch {
-	case m.Added != "":
-		says += " They were added to " + m.Added + "; upperpath prove says whether they lead on."
-	case len(m.Rules) > 0:
-		says += " Nothing was added; --add adds them to the estate's rules."
-	}
-	fmt.Fprintf(w, "\n%s\n", indent(says, "", s.width()))
 }

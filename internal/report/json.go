@@ -5,12 +5,32 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"iter"
 	"unicode/utf8"
 
-	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 )
+
+// Object is a JSON object whose fields come in this order.
+type Object []Field
+
+// Field is a field of an Object. A value that is a Sequence is written item by item as an array; one that is a
+// func() any is asked for its value when its turn comes, and is left out where that is nil.
+type Field struct {
+	Name  string
+	Value any
+}
+
+// Sequence is the items of an array, some of which are made only when they are asked for.
+type Sequence iter.Seq[any]
+
+// writeJSON writes a document's data.
+func writeJSON(w io.Writer, d Doc, _ Style) error {
+	if o, is := d.Data.(Object); is {
+		return writeObject(w, o)
+	}
+	return JSON(w, d.Data)
+}
 
 // JSON writes a value, indented. Characters that could trouble a terminal are escaped.
 func JSON(w io.Writer, v any) error {
@@ -48,64 +68,95 @@ func escapeHostile(data []byte) []byte {
 	return out
 }
 
-// jsonStream writes an audit chain by chain, so that a long one needs no memory.
-type jsonStream struct {
-	w     io.Writer
-	count int
-	err   error
+// writeObject writes an object field by field, so that a long one needs no memory.
+func writeObject(w io.Writer, o Object) error {
+	j := &jsonWriter{w: w}
+	between := "{"
+	for _, f := range o {
+		value := f.Value
+		if ask, is := value.(func() any); is {
+			if value = ask(); value == nil {
+				continue
+			}
+		}
+		j.print("%s\n  %q: ", between, f.Name)
+		between = ","
+		if items, is := value.(Sequence); is {
+			j.array(items)
+			continue
+		}
+		j.value(value, "  ")
+	}
+	j.print("\n}\n")
+	return j.err
 }
 
-func (j *jsonStream) print(format string, args ...any) {
+type jsonWriter struct {
+	w   io.Writer
+	err error
+}
+
+func (j *jsonWriter) print(format string, args ...any) {
 	if j.err == nil {
 		_, j.err = fmt.Fprintf(j.w, format, args...)
 	}
 }
 
-func (j *jsonStream) value(v any, prefix string) string {
+func (j *jsonWriter) value(v any, prefix string) {
 	data, err := marshal(v, prefix)
-	if err != nil && j.err == nil {
+	if j.err == nil {
 		j.err = err
 	}
-	return string(data)
+	j.print("%s", data)
 }
 
-func (j *jsonStream) Start(h Head) error {
-	j.print("{\n  \"schema\": %s,\n  \"vantage\": %s,\n", j.value(h.Schema, ""), j.value(h.Vantage, ""))
-	if h.Canonical != "" {
-		j.print("  \"canonical\": %s,\n", j.value(h.Canonical, ""))
-	}
-	j.print("  \"started\": %s,\n  \"chains\": [", j.value(h.Started, ""))
-	return j.err
-}
-
-func (j *jsonStream) Chain(c chain.Chain) error {
-	comma := ""
-	if j.count > 0 {
-		comma = ","
-	}
-	j.count++
-	j.print("%s\n    %s", comma, j.value(c, "    "))
-	return j.err
-}
-
-func (j *jsonStream) End(findings []finding.Finding, notes []string) error {
-	j.print("\n  ],\n  \"findings\": [")
-	if len(findings) == 0 {
-		j.print("]")
-	}
-	for i, f := range findings {
-		comma := ""
-		if i > 0 {
-			comma = ","
+func (j *jsonWriter) array(items Sequence) {
+	j.print("[")
+	n := 0
+	for v := range items {
+		if n > 0 {
+			j.print(",")
 		}
-		j.print("%s\n    %s", comma, j.value(f, "    "))
+		n++
+		j.print("\n    ")
+		j.value(v, "    ")
+		if j.err != nil {
+			return
+		}
 	}
-	if len(findings) > 0 {
-		j.print("\n  ]")
+	if n > 0 {
+		j.print("\n  ")
 	}
-	if len(notes) > 0 {
-		j.print(",\n  \"notes\": %s", j.value(notes, "  "))
+	j.print("]")
+}
+
+// sequenceOf gives a slice as a Sequence.
+func sequenceOf[T any](all []T) Sequence {
+	return func(yield func(any) bool) {
+		for i := range all {
+			if !yield(&all[i]) {
+				return
+			}
+		}
 	}
-	j.print("\n}\n")
-	return j.err
+}
+
+// ifAny gives a slice as a field's value that is left out where there is nothing in it.
+func ifAny[T any](all []T) func() any {
+	return func() any {
+		if len(all) == 0 {
+			return nil
+		}
+		return all
+	}
+}
+
+// ifSaid does the same for a text.
+func ifSaid(s string) func() any {
+	return func() any {
+		if s == "" {
+			return nil
+		}
+		return s
+	}
 }

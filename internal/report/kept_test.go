@@ -33,7 +33,7 @@ func seeds(f *testing.F, pattern string, of func(*txtar.Archive) [][]byte) {
 
 // FuzzKeptAudit reads records of the store that are damaged: they are refused, or every writer takes them.
 func FuzzKeptAudit(f *testing.F) {
-	seeds(f, "testdata/*.txtar", func(a *txtar.Archive) [][]byte { return [][]byte{a.Files[0].Data} })
+	seeds(f, "testdata/audits/*.txtar", func(a *txtar.Archive) [][]byte { return [][]byte{a.Files[0].Data} })
 	for _, damaged := range []string{
 		`{"schema":"upperpath/audit/1","chains":[{"entry":"http://a.example/","hops":[]}]}`,
 		`{"schema":"upperpath/audit/1","chains":[{"entry":"http://a.example/","arrival":"http://a.example/","hops":[{"url":"http://a.example/","status":301}],"end":"loop"}]}`,
@@ -53,12 +53,16 @@ func FuzzKeptAudit(f *testing.F) {
 
 func writeAll(t *testing.T, a *chain.Audit) {
 	t.Helper()
-	for _, format := range Formats {
-		for _, view := range []View{Look, Audit} {
-			require.NoError(t, Play(NewStream(format, view, io.Discard, Style{Now: now}), "Audit", a))
+	writeDocs(t, docsOfAudit(a))
+}
+
+func writeDocs(t *testing.T, docs map[string]Doc) {
+	t.Helper()
+	for name, d := range docs {
+		for _, format := range Formats() {
+			require.NoError(t, Write(io.Discard, format, d, Style{Detail: true}), name+" "+format)
 		}
 	}
-	require.NoError(t, HTML(io.Discard, "Audit", now, []Section{{Name: "Audit", Audit: a}}))
 }
 
 // FuzzKeptSurvey does the same for surveys, on which plans are built as well.
@@ -88,18 +92,14 @@ func FuzzKeptSurvey(f *testing.F) {
 			return
 		}
 		v.Findings = append(v.Findings, survey.Judge{Now: now}.All(&v)...)
-		for _, format := range []string{"text", "json", "md"} {
-			require.NoError(t, Survey(io.Discard, format, &v, true, Style{Now: now}))
-			require.NoError(t, Compare(io.Discard, format, &v, &v, Style{Now: now}))
-		}
+		writeDocs(t, map[string]Doc{"survey": Survey(&v, true), "compare": Compare(&v, &v)})
 		last, before := survey.Latest([]*survey.Survey{&v, &v})
 		p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: now,
 			Survey: last, Earlier: before})
-		for _, format := range []string{"text", "json", "md"} {
-			require.NoError(t, Plan(io.Discard, format, p, Style{Now: now}))
+		writeDocs(t, map[string]Doc{"plan": Plan(p)})
+		for _, s := range Sheets(p) {
+			writeDocs(t, map[string]Doc{s.Name: s.Doc})
 		}
-		_, err := Sheets(p)
-		require.NoError(t, err)
 		for i := range p.Zones {
 			if sets, err := p.Zones[i].File(p); err == nil {
 				_, _ = files.ZoneText(p.Zones[i].Name, sets, "x", files.Marks{Partial: true})

@@ -2,66 +2,84 @@ package report
 
 import (
 	"fmt"
-	"io"
-
-	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
+	"iter"
 
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Kinds writes the table of findings, a line each.
-func Kinds(w io.Writer, s Style) {
-	t := s.newTable()
-	t.AppendHeader(table.Row{"finding", "severity", "what it means"})
-	t.SetColumnConfigs([]table.ColumnConfig{{Number: 3, WidthMax: max(30, s.width()-32), WidthMaxEnforcer: text.WrapSoft}})
-	for _, k := range finding.Kinds() {
-		t.AppendRow(table.Row{s.severity(k.Severity, k.Name), string(k.Severity), k.Means})
-	}
-	render(w, t, s)
+// kindData is the table of findings as JSON has it.
+type kindData struct {
+	Code     string `json:"code"`
+	Plain    string `json:"plain"`
+	Severity string `json:"severity"`
+	About    string `json:"about"`
+	Means    string `json:"means"`
+	Meets    string `json:"meets"`
+	Do       string `json:"do"`
+	Milder   string `json:"milder,omitempty"`
 }
 
-// Explain writes the page of one finding.
-func Explain(w io.Writer, k finding.Kind, s Style) {
-	fmt.Fprintf(
-		w,
-		"%s  %s\n",
-		s.severity(k.Severity, sign(k.Severity)+" "+k.Name),
-		s.faint("("+string(k.Severity)+", about "+k.About+")"),
-	)
-	parts := [][2]string{{"", k.Means}, {"A visitor meets: ", k.Meets}, {"→ ", withHelp(k.Do, k.Help)}}
+func kindsData(all []finding.Kind) any {
+	made := []kindData{}
+	for _, k := range all {
+		made = append(made, kindData{k.Name, k.Plain, string(k.Severity), k.About, k.Means, k.Meets,
+			unmarked(withHelp(k.Do, k.Help)), k.Milder})
+	}
+	return struct {
+		Schema   string     `json:"schema"`
+		Findings []kindData `json:"findings"`
+	}{"upperpath/findings/1", made}
+}
+
+// Kinds is the table of findings, a row each.
+func Kinds() Doc {
+	t := Table{Sheet: "findings", Head: []string{"finding", "in plain words", "what it means"}, Order: true}
+	for _, k := range finding.Kinds() {
+		t.Rows = append(t.Rows, []Cell{{words(k.Name), toneOf(k.Severity)}, {Text: words(k.Plain)}, {Text: words(k.Means)}})
+	}
+	return Doc{Name: "findings", Blocks: of(t, Paragraph{Text: cat(words("✗ error, ! warning, i note. One of them: "),
+		copied("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Kinds())}
+}
+
+// Explain is the page of one finding.
+func Explain(k finding.Kind) Doc {
+	facts := Facts{{Name: "means", Value: words(k.Means)}, {Name: "a visitor meets", Value: words(k.Meets)},
+		{Name: "what to do", Value: words(withHelp(k.Do, k.Help))}}
 	if k.Milder != "" {
-		parts = append(parts, [2]string{"A warning only: ", k.Milder + "."})
+		facts = append(facts, Fact{Name: "only a warning", Value: words(k.Milder)})
 	}
-	for _, part := range parts {
-		fmt.Fprintln(w, indent(part[0]+part[1], "  ", s.width()))
-	}
+	return Doc{Name: "finding", Blocks: of(
+		Verdict{Tone: toneOf(k.Severity), Says: cat(Text{{k.Name, Strong}}, wordsf(": %s", k.Plain))},
+		Paragraph{Text: wordsf("%s, about %s", k.Severity, k.About), Soft: true}, facts,
+		Data{Sheet: "finding", Head: []string{"code", "plain", "severity", "means", "meets", "do"},
+			Rows: [][]string{{k.Name, k.Plain, string(k.Severity), k.Means, k.Meets, unmarked(withHelp(k.Do, k.Help))}}},
+	), Data: kindsData([]finding.Kind{k})}
 }
 
-// KindsMD writes docs/findings.md.
-func KindsMD(w io.Writer) {
-	fmt.Fprint(
-		w,
-		"# Findings\n\nWhat each code means, what a visitor meets, and what to do. A code never changes its meaning. This "+
-			"page is made from\nthe program's own table (`make docs`); `upperpath explain CODE` prints the same.\n",
-	)
-	chapter := ""
-	for _, k := range finding.Kinds() {
-		if k.About != chapter {
-			chapter = k.About
-			fmt.Fprintf(w, "\n## About %s\n", chapter)
-		}
-		fmt.Fprintf(
-			w,
-			"\n### `%s` (%s)\n\n%s\n\n- A visitor meets: %s\n- What to do: %s\n",
-			k.Name,
-			k.Severity,
-			k.Means,
-			k.Meets,
-			withHelp(k.Do, k.Help),
-		)
-		if k.Milder != "" {
-			fmt.Fprintf(w, "- A warning only: %s.\n", k.Milder)
+// KindsPage is the page of all findings in the docs.
+func KindsPage() Doc {
+	return Doc{Name: "findings", Title: "Findings", Blocks: kindChapters(), Data: kindsData(finding.Kinds())}
+}
+
+func kindChapters() iter.Seq[Block] {
+	return func(yield func(Block) bool) {
+		yield(Paragraph{Text: cat(words("What each code means, what a visitor meets, and what to do. A code never changes its "+
+			"meaning. This page is made from the program's own table ("), copied("make docs"), words("); "),
+			copied("upperpath explain CODE"), words(" prints the same."))})
+		chapter := ""
+		for _, k := range finding.Kinds() {
+			if k.About != chapter {
+				chapter = k.About
+				yield(Heading{Level: 2, Text: "About " + chapter})
+			}
+			yield(Heading{Level: 3, Text: fmt.Sprintf("%s: %s (%s)", k.Name, k.Plain, k.Severity)})
+			yield(Paragraph{Text: words(k.Means)})
+			items := []Text{words("A visitor meets: " + wording.LowerFirst(k.Meets)), words("What to do: " + withHelp(k.Do, k.Help))}
+			if k.Milder != "" {
+				items = append(items, words("Only a warning: "+k.Milder+"."))
+			}
+			yield(List{Items: items})
 		}
 	}
 }

@@ -3,128 +3,349 @@ package report
 import (
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/finding"
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// mdStream writes Markdown: the grid of doors, the findings, every chain.
-type mdStream struct {
-	w      io.Writer
-	style  Style
-	grid   Grid
-	chains strings.Builder
-}
+// proseWidth is where lines of prose are broken, so that a page reads well as plain text too.
+const proseWidth = 110
 
-func (m *mdStream) Start(h Head) error {
-	_, err := fmt.Fprintf(
-		m.w,
-		"# %s\n\nSeen from %s, %s.\n\n",
-		md(h.Title),
-		md(h.Vantage),
-		h.Started.Format("2006-01-02 15:04 MST"),
-	)
-	return err
-}
-
-func (m *mdStream) Chain(c chain.Chain) error {
-	m.grid.Add(c)
-	fmt.Fprintf(&m.chains, "\n- %s %s\n", sign(finding.Worst(c.Findings)), md(c.Entry.String()))
-	for _, h := range c.Hops {
-		where := ""
-		if h.IsRedirect() {
-			where = " → " + md(h.Location)
+// writeMD writes Markdown (CommonMark 0.31, with tables).
+func writeMD(w io.Writer, d Doc, s Style) error {
+	m := &mdWriter{w: w, style: s}
+	if d.Title != "" {
+		m.print("# " + md(d.Title))
+	}
+	if d.About != "" {
+		m.gap()
+		m.prose(words(d.About), "", "")
+	}
+	for b := range d.Blocks {
+		m.block(b)
+		if m.err != nil {
+			return m.err
 		}
-		fmt.Fprintf(
-			&m.chains,
-			"  - %s%s%s\n",
-			md(statusText(h)),
-			where,
-			md(strings.Join(append([]string{""}, hopFacts(h)...), " · ")),
-		)
 	}
-	if end := endText(c); end != "" {
-		fmt.Fprintf(&m.chains, "  - %s\n", md(end))
-	}
-	return nil
+	m.hidden()
+	return m.err
 }
 
-func (m *mdStream) End(findings []finding.Finding, notes []string) error {
-	doors, cleanDoors := m.grid.Count()
-	fmt.Fprintf(m.w, "%s\n", md(Verdict(doors, cleanDoors, findings)))
-	if len(m.grid.Rows) > 0 {
-		fmt.Fprint(m.w, "\n## Doors\n\n| host | http | https |\n| --- | --- | --- |\n")
-	}
-	for _, r := range m.grid.Rows {
-		fmt.Fprintf(m.w, "| %s | %s | %s |\n", md(r.Host), mdCell(r.Cells[0]), mdCell(r.Cells[1]))
-	}
-	MDFindings(m.w, findings)
-	fmt.Fprintf(m.w, "\n## Chains\n%s", m.chains.String())
-	for _, n := range notes {
-		fmt.Fprintf(m.w, "\nNote: %s\n", md(n))
-	}
-	return nil
+type mdWriter struct {
+	w     io.Writer
+	style Style
+	err   error
+	begun bool
+	fine  int
+	same  int
+	last  Block
 }
 
-func mdCell(c Cell) string {
-	switch {
-	case !c.Seen:
-		return ""
-	case len(c.Codes) == 0:
-		return sign("") + " " + c.Outcome
+func (m *mdWriter) print(line string) {
+	if m.err == nil {
+		m.begun = true
+		_, m.err = fmt.Fprintln(m.w, strings.TrimRight(line, " "))
 	}
-	return sign(c.Severity) + " " + strings.Join(finding.Names(c.Codes), ", ")
 }
 
-// MDFindings writes findings as a chapter, where there are any.
-func MDFindings(w io.Writer, findings []finding.Finding) {
-	if len(findings) == 0 {
+func (m *mdWriter) gap() {
+	if m.begun {
+		m.print("")
+	}
+}
+
+// prose writes a paragraph, its first line behind first, the others behind rest.
+func (m *mdWriter) prose(t Text, first, rest string) {
+	before := first
+	for i, line := range lay(mdText(t, false), proseWidth-len(rest), Style{}) {
+		if i > 0 || first == "" {
+			line = notMarked(line)
+		}
+		m.print(before + line)
+		before = rest
+	}
+}
+
+// marks is how a line begins that would be a list or underline a heading.
+var marks = regexp.MustCompile(`^([-+=]|[0-9]{1,9}[.)])(\s|$)|^[-=]+\s*$`)
+
+// notMarked takes from the first word of a line the power to begin something.
+func notMarked(line string) string {
+	if !marks.MatchString(line) {
+		return line
+	}
+	if at := strings.IndexAny(line, "-+=.)"); at >= 0 {
+		return line[:at] + `\` + line[at:]
+	}
+	return line
+}
+
+func (m *mdWriter) block(b Block) {
+	if c, is := b.(Chain); is {
+		m.chain(c)
+		m.last = b
 		return
 	}
-	fmt.Fprint(w, "\n## Findings\n")
-	for _, f := range scrubbed(findings) {
-		fmt.Fprintf(
-			w,
-			"\n### %s %s: %s\n\n%s\n\n→ %s\n",
-			sign(f.Severity),
-			md(f.Code.String()),
-			md(f.Subject+readable(f.Subject)),
-			md(f.Says),
-			md(fixOf(f)),
-		)
-		if met := metFrom(f, 5); met != "" {
-			fmt.Fprintf(w, "\n%s\n", md(met))
+	m.hidden()
+	switch b := b.(type) {
+	case Verdict:
+		m.gap()
+		m.prose(cat(Text{{strings.TrimSpace(b.Tone.Sign() + " "), Words}, {" ", Words}}, strong(b.Says)), "", "")
+		if b.Next != nil {
+			m.gap()
+			m.prose(b.Next, "→ ", "")
+		}
+	case Heading:
+		m.gap()
+		m.print(strings.Repeat("#", b.Level) + " " + md(b.Text))
+		if b.About != "" {
+			m.gap()
+			m.prose(words(b.About), "", "")
+		}
+	case Paragraph:
+		m.gap()
+		m.prose(b.Text, "", "")
+	case List:
+		m.list(b)
+	case Table:
+		m.table(b)
+	case Finding:
+		m.finding(b)
+	case Step:
+		m.step(b)
+	case Facts:
+		m.gap()
+		for _, f := range b {
+			m.fact(f, "")
+		}
+	case Code:
+		m.code(b, "")
+	case Figure:
+		m.gap()
+		for _, line := range b.Words {
+			m.prose(line, "- ", "  ")
+		}
+	case Detail:
+		for _, inner := range b.Blocks {
+			m.block(inner)
+		}
+	}
+	m.last = b
+}
+
+func (m *mdWriter) list(l List) {
+	if l.Title != "" {
+		m.gap()
+		m.print("## " + md(l.Title))
+	}
+	m.gap()
+	sign := l.Tone.Sign()
+	if sign != "" {
+		sign += " "
+	}
+	for _, item := range l.Items {
+		m.prose(item, "- "+sign, "  ")
+	}
+}
+
+// table writes a table, its columns aligned, so that it reads well as plain text too.
+func (m *mdWriter) table(b Table) {
+	const widest = 60
+	rows := make([][]string, 0, len(b.Rows)+1)
+	rows = append(rows, nil)
+	for _, h := range b.Head {
+		rows[0] = append(rows[0], md(h))
+	}
+	for _, r := range b.Rows {
+		row := make([]string, len(r))
+		for i, c := range r {
+			t := mdText(c.Text, true).String()
+			if c.Tone != Plain {
+				t = strings.TrimSpace(c.Tone.Sign() + " " + t)
+			}
+			row[i] = t
+		}
+		rows = append(rows, row)
+	}
+	widths := make([]int, len(b.Head))
+	for _, r := range rows {
+		for i, c := range r {
+			if n := text.StringWidthWithoutEscSequences(c); n <= widest {
+				widths[i] = max(widths[i], n, 3)
+			}
+		}
+	}
+	m.gap()
+	for i, r := range rows {
+		line := ""
+		for j, c := range r {
+			line += "| " + text.Pad(c, widths[j], ' ') + " "
+		}
+		m.print(line + "|")
+		if i == 0 {
+			line = ""
+			for _, n := range widths {
+				line += "| " + strings.Repeat("-", n) + " "
+			}
+			m.print(line + "|")
 		}
 	}
 }
 
-var mdEscapes = strings.NewReplacer(
-	`\`,
-	`\\`,
-	"`",
-	"\\`",
-	"*",
-	`\*`,
-	"_",
-	`\_`,
-	"|",
-	`\|`,
-	"<",
-	"&lt;",
-	">",
-	"&gt;",
-	"&",
-	"&amp;",
-	"[",
-	`\[`,
-	"]",
-	`\]`,
-	"#",
-	`\#`,
-	"~",
-	`\~`,
-)
+func (m *mdWriter) finding(f Finding) {
+	m.gap()
+	m.print(fmt.Sprintf("### %s %s: %s", f.Tone.Sign(), md(f.Code), md(wording.Few(f.Subjects, 8)+readableText(f.Readable).String())))
+	m.gap()
+	m.prose(f.Says, "", "")
+	m.gap()
+	m.prose(f.Fix, "→ ", "")
+	if f.Affects != "" {
+		m.gap()
+		m.prose(words(f.Affects), "", "")
+	}
+	m.code(f.Way, "")
+}
+
+// code writes lines as they are, behind what stands before each line.
+func (m *mdWriter) code(lines []string, space string) {
+	if len(lines) == 0 {
+		return
+	}
+	m.gap()
+	for _, line := range lines {
+		m.print(space + "    " + line)
+	}
+}
+
+func (m *mdWriter) step(p Step) {
+	if _, after := m.last.(Step); !after || len(p.Copy) > 0 {
+		m.gap()
+	}
+	box := map[string]string{"open": "[ ] ", "done": "[x] ", "failed": "[ ] ✗ "}[p.Box]
+	head := fmt.Sprintf("%d. ", p.Number)
+	space := strings.Repeat(" ", len(head))
+	m.prose(p.Says, head+box, space)
+	for _, f := range p.Facts {
+		m.fact(f, space)
+	}
+	if len(p.Copy) > 0 {
+		m.code(p.Copy, space)
+		m.print("")
+		m.last = nil
+	}
+}
+
+func (m *mdWriter) fact(f Fact, space string) {
+	sign := ""
+	if f.Tone != Plain {
+		sign = f.Tone.Sign() + " "
+	}
+	m.prose(cat(Text{{f.Name + ": " + sign, Words}}, f.Value), space+"- ", space+"  ")
+}
+
+func (m *mdWriter) chain(c Chain) {
+	switch {
+	case c.Told:
+		return
+	case c.Fine && !m.style.Detail:
+		m.fine++
+		return
+	case c.Same && !m.style.Detail:
+		m.same++
+		return
+	}
+	if _, after := m.last.(Chain); !after {
+		m.gap()
+	}
+	m.prose(copied(c.Entry), "- "+c.Tone.Sign()+" ", "  ")
+	for _, h := range c.Hops {
+		t := cat(words(h.Status))
+		switch {
+		case h.Location != "":
+			t = cat(t, words(" → "), copied(h.Location))
+		case h.Detail != "":
+			t = cat(t, words(" "+h.Detail))
+		}
+		if len(h.Facts) > 0 {
+			t = cat(t, words(" · "+strings.Join(h.Facts, " · ")))
+		}
+		m.prose(t, "  - ", "    ")
+	}
+	if c.Stop != "" {
+		m.prose(words(c.Stop), "  - ", "    ")
+	}
+	for _, f := range c.Further {
+		m.prose(words(f.About+": "+f.Says), "  - ", "    ")
+	}
+}
+
+func (m *mdWriter) hidden() {
+	if m.fine+m.same > 0 {
+		m.gap()
+		m.prose(words(wording.UpperFirst(hiddenText(m.fine, m.same))+"."), "", "")
+		m.fine, m.same = 0, 0
+	}
+}
+
+var mdEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "|", `\|`, "<", "&lt;", ">", "&gt;",
+	"&", "&amp;", "[", `\[`, "]", `\]`, "#", `\#`, "~", `\~`)
 
 // md escapes what Markdown or HTML would take for markup.
 func md(s string) string { return mdEscapes.Replace(s) }
+
+// mdText gives a text whose parts are Markdown already; what is kept in one piece stays so.
+func mdText(t Text, inTable bool) Text {
+	all := make(Text, len(t))
+	for i, s := range t {
+		switch s.As {
+		case Copied:
+			all[i] = Span{codeText(s.Text, inTable), Copied}
+		case Struck:
+			all[i] = Span{"~~" + codeText(s.Text, inTable) + "~~", Copied}
+		case Strong:
+			all[i] = Span{emphasized(s.Text), Words}
+		default:
+			all[i] = Span{md(s.Text), Words}
+		}
+	}
+	return all
+}
+
+// emphasized makes words strong; the spaces around them stay outside, as emphasis wants it.
+func emphasized(s string) string {
+	inside := strings.TrimSpace(s)
+	if inside == "" {
+		return s
+	}
+	at := strings.Index(s, inside)
+	return s[:at] + "**" + md(inside) + "**" + s[at+len(inside):]
+}
+
+// codeText gives a value as it is, in backquotes, more of them than stand together in it (CommonMark 0.31, section
+// 6.1), so that it cannot end its code span; "" stays empty. In a table the bar is escaped, as tables want it even there.
+func codeText(s string, inTable bool) string {
+	if s == "" {
+		return ""
+	}
+	longest, run := 0, 0
+	for _, c := range s {
+		if c != '`' {
+			run = 0
+			continue
+		}
+		run++
+		longest = max(longest, run)
+	}
+	fence := strings.Repeat("`", longest+1)
+	if inTable {
+		s = strings.ReplaceAll(s, "|", "\\|")
+	}
+	blank := strings.Trim(s, " ") == "" // of which nothing is taken away
+	if longest > 0 || !blank && (s[0] == ' ' || s[len(s)-1] == ' ') {
+		s = " " + s + " "
+	}
+	return fence + s + fence
+}

@@ -1,64 +1,179 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 	"unicode/utf8"
-
-	"github.com/jedib0t/go-pretty/v6/table"
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Plan writes a plan in a format: text, json or md.
-func Plan(w io.Writer, format string, p *plan.Plan, s Style) error {
-	switch format {
-	case "json":
-		return planJSON(w, p)
-	case "md":
-		return planMD(w, scrubbed(p))
+// Plan is a plan: the verdict, what is wrong, the steps; then what stands behind them.
+func Plan(p *plan.Plan) Doc {
+	d := Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes", Data: planData(p)}
+	d.Blocks = func(yield func(Block) bool) {
+		for _, part := range [][]Block{planHead(p), stepBlocks(p), planFindings(p), planTables(p), zoneBlocks(p), planNotes(p)} {
+			for _, b := range part {
+				if !yield(b) {
+					return
+				}
+			}
+		}
 	}
-	planText(w, scrubbed(p), s)
-	return nil
+	return d
 }
 
-// tabular is a table before a writer gives it its form.
-type tabular struct {
-	title string
-	head  []string
-	rows  [][]string
+// fewFindings is how many findings are shown whole before the steps; more are listed there and shown after them.
+const fewFindings = 3
+
+func planHead(p *plan.Plan) []Block {
+	blocks := []Block{planVerdict(p)}
+	if all := findingBlocks(p.Findings); len(all) <= fewFindings {
+		return append(blocks, all...)
+	}
+	return append(blocks, wrongTable(p.Findings))
 }
 
-func planTables(p *plan.Plan) []tabular {
-	doors := tabular{title: "Doors", head: []string{"host", "carried by", "leads to", "other paths", "hops"}}
+func planFindings(p *plan.Plan) []Block {
+	all := findingBlocks(p.Findings)
+	if len(all) <= fewFindings {
+		return nil
+	}
+	return append([]Block{Heading{Level: 2, Text: "What is wrong, and what to do"}}, all...)
+}
+
+// wrongTable lists findings by their codes, a line each, the worst first.
+func wrongTable(all []finding.Finding) Table {
+	subjects := map[finding.Code][]string{}
+	worstOf := map[finding.Code]finding.Severity{}
+	var order []finding.Code
+	for _, f := range all {
+		if subjects[f.Code] == nil {
+			order = append(order, f.Code)
+		}
+		subjects[f.Code] = append(subjects[f.Code], f.Subject)
+		if f.Severity.Rank() > worstOf[f.Code].Rank() {
+			worstOf[f.Code] = f.Severity
+		}
+	}
+	slices.SortStableFunc(order, func(a, b finding.Code) int { return cmp.Compare(worstOf[b].Rank(), worstOf[a].Rank()) })
+	t := Table{Head: []string{"what is wrong", "", "where"}}
+	for _, c := range order {
+		t.Rows = append(t.Rows, []Cell{{words(c.String()), toneOf(worstOf[c])}, {Text: words(c.Kind().Plain)},
+			{Text: words(wording.Few(subjects[c], 2))}})
+	}
+	return t
+}
+
+func planVerdict(p *plan.Plan) Verdict {
+	v := Verdict{Tone: worst(p.Findings)}
+	switch w := finding.Worst(p.Findings); {
+	case len(p.Findings) == 0:
+		v.Says = wordsf("The plan holds: %s, each tried in memory, arrive where they should.", triedText(p))
+	case w == finding.Error:
+		v.Says = words("The plan does not hold yet: " + counted(p.Findings) + ".")
+	case finding.Has(p.Findings, finding.DeclaredOtherwise):
+		v.Says = words("The plan rests on what was seen to be otherwise: " + counted(p.Findings) + ".")
+	default:
+		v.Says = words("The plan holds, and something is worth a look: " + counted(p.Findings) + ".")
+	}
+	switch f := first(p.Findings); {
+	case f != nil && f.Severity == finding.Error:
+		v.Next = cat(words("Mend what is wrong, worst first; "), copied("upperpath explain "+f.Code.String()), words(" says what it means."))
+	case slices.ContainsFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.SurveyFirst }):
+		v.Next = cat(copied("upperpath survey"), words(", then plan again: without it there are no changes."))
+	default:
+		v.Next = cat(words("Try it before it is real: "), copied("upperpath rehearse"), words("; then step 1."))
+	}
+	return v
+}
+
+func triedText(p *plan.Plan) string {
+	tried := wording.Count(len(p.Doors), "door")
+	if len(p.Rules) > 0 {
+		tried += " and " + wording.Count(len(p.Rules), "rule")
+	}
+	return tried
+}
+
+func stepBlocks(p *plan.Plan) []Block {
+	blocks := []Block{Heading{Level: 2, Text: "Steps, in this order"}}
+	for i, s := range p.Steps {
+		blocks = append(blocks, Step{Number: i + 1, Says: words(wholeStep(s))})
+	}
+	return blocks
+}
+
+func planNotes(p *plan.Plan) []Block {
+	var blocks []Block
+	for _, n := range p.Notes {
+		blocks = append(blocks, Paragraph{Text: words("note: " + noteWords(n)), Soft: true, Gap: true})
+	}
+	return blocks
+}
+
+// planTables gives what stands behind the steps: zones, places to type at, doors, certificates, rules, records.
+func planTables(p *plan.Plan) []Block {
+	var blocks []Block
+	add := func(title string, t Table) {
+		if len(t.Rows) > 0 {
+			blocks = append(blocks, Heading{Level: 2, Text: title}, t)
+		}
+	}
+	add("Zones", zoneTable(p))
+	add("Records", recordTable(p))
+	places := placesTable(p)
+	add("Typed elsewhere", places)
+	if limits := limitLines(p); len(places.Rows) > 0 && len(limits) > 0 {
+		blocks = append(blocks, List{Items: limits})
+	}
+	add("Doors", doorTable(p))
+	add("Certificates", certificateTable(p))
+	if rules := ruleTable(p); len(rules.Rows) > 0 {
+		blocks = append(blocks, Detail{Blocks: []Block{Heading{Level: 2, Text: "Rules"}, rules}})
+	}
+	return blocks
+}
+
+func doorTable(p *plan.Plan) Table {
+	t := Table{Sheet: "doors", Head: []string{"host", "carried by", "leads to", "other paths", "hops http/https"}, Order: true,
+		More: command("--format json") + " has them all"}
 	for i := 0; i+1 < len(p.Doors); i += 2 {
 		d := p.Doors[i]
 		fallback := map[string]string{
-			"same-path": "same path below it", "home": "the same place", "gone": "410 gone", "": "as they are",
+			"same-path": "same path", "home": "home", "gone": "gone (410)", "": "as they are",
 		}[d.Fallback]
-		hops := fmt.Sprintf("%s http, %s https", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
-		doors.rows = append(doors.rows, []string{d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops})
+		hops := fmt.Sprintf("%s/%s", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
+		t.Rows = append(t.Rows, cells(d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops))
 	}
-	rules := tabular{title: "Rules", head: []string{"line", "old", "new", "status", "held by"}}
+	return t
+}
+
+func ruleTable(p *plan.Plan) Table {
+	t := Table{Sheet: "rules", Head: []string{"line", "old", "new", "status", "held by"}, Order: true, Key: 2,
+		More: command("--format json") + " has them all"}
 	for _, r := range p.Rules {
 		target := r.New
 		if target == "" {
-			target = "gone"
+			target = "(gone)"
 		}
 		if r.Query == "drop" {
-			target += "  (query dropped)"
+			target += " (query dropped)"
 		}
-		rules.rows = append(
-			rules.rows,
-			[]string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status), strings.Join(r.Carriers, ", ")},
-		)
+		t.Rows = append(t.Rows, cells(fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status),
+			strings.Join(r.Carriers, ", ")))
 	}
-	certificates := tabular{title: "Certificates", head: []string{"held by", "when", "names", "issuer"}}
+	return t
+}
+
+func certificateTable(p *plan.Plan) Table {
+	t := Table{Sheet: "certificates", Head: []string{"held by", "when", "names", "issuer"}}
 	for _, c := range p.Certificates {
 		when := map[string]string{
 			"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand",
@@ -66,20 +181,25 @@ func planTables(p *plan.Plan) []tabular {
 		if c.Carrier == plan.SiteName {
 			when = "the site has its own"
 		}
-		certificates.rows = append(certificates.rows, []string{c.Carrier, when, strings.Join(c.Names, ", "), issuerOf(c)})
+		t.Rows = append(t.Rows, cells(c.Carrier, when, strings.Join(c.Names, ", "), issuerOf(c)))
 	}
-	records := tabular{title: "Records", head: []string{"name", "TTL", "type", "value"}}
+	return t
+}
+
+// recordTable gives the records of zones that nobody has seen, for which there are no changes.
+func recordTable(p *plan.Plan) Table {
+	t := Table{Sheet: "records", Head: []string{"name", "TTL", "type", "value"}, More: command("--format json") + " has them all"}
 	for _, z := range p.Zones {
 		if z.Seen != nil {
 			continue // the changes say it all
 		}
 		for _, r := range z.Records {
 			for _, v := range r.Values {
-				records.rows = append(records.rows, []string{r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, cut(v, 70)})
+				t.Rows = append(t.Rows, cells(r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, wording.Cut(v, 70)))
 			}
 		}
 	}
-	return []tabular{doors, rules, certificates, records}
+	return t
 }
 
 // issuerOf says who issues a certificate, and what CAA records say about that.
@@ -123,126 +243,15 @@ func hopsOf(steps []predict.Step) string {
 	return fmt.Sprint(len(steps) - 1)
 }
 
-// mostRows is how many rows of one table a terminal is shown.
-const mostRows = 200
-
-func planText(w io.Writer, p *plan.Plan, s Style) {
-	fmt.Fprintf(w, "%s\n", s.strong("Plan: every door to "+p.Canonical))
-	for _, t := range planTables(p) {
-		if len(t.rows) == 0 {
-			continue
-		}
-		fmt.Fprintf(w, "\n%s\n", s.strong(t.title))
-		tab := s.newTable()
-		tab.AppendHeader(row(t.head))
-		for _, r := range t.rows[:min(mostRows, len(t.rows))] {
-			tab.AppendRow(row(r))
-		}
-		render(w, tab, s)
-		if more := len(t.rows) - mostRows; more > 0 {
-			fmt.Fprintf(w, "%s\n", s.faint(fmt.Sprintf("and %d more; --format json or md has them all", more)))
-		}
+func unicodeName(name string) string {
+	if h, err := web.ParseObservedHost(name); err == nil {
+		return h.Unicode()
 	}
-	for _, v := range zoneViews(p) {
-		v.text(w, s)
-	}
-	if places := placesTable(p); len(places.rows) > 0 {
-		fmt.Fprintf(w, "\n%s\n", s.strong(places.title))
-		tab := s.newTable()
-		tab.AppendHeader(row(places.head))
-		for _, r := range places.rows {
-			tab.AppendRow(row(r))
-		}
-		render(w, tab, s)
-		for _, l := range limitLines(p) {
-			fmt.Fprintln(w, indent("· "+l, "  ", s.width()))
-		}
-	}
-	fmt.Fprintf(w, "\n%s\n", s.strong("In this order"))
-	for i, step := range p.Steps {
-		fmt.Fprintf(
-			w,
-			"%s%s\n",
-			s.strong(fmt.Sprintf("%2d ", i+1)),
-			strings.TrimPrefix(indent(StepText(step), "   ", s.width()), "   "),
-		)
-	}
-	if len(p.Findings) > 0 {
-		fmt.Fprintln(w)
-	}
-	TextFindings(w, p.Findings, s)
-	for _, n := range p.Notes {
-		fmt.Fprintf(w, "\n%s\n", s.faint(indent("note: "+NoteText(n), "", s.width())))
-	}
-	fmt.Fprintf(w, "\n%s\n", s.severity(finding.Worst(p.Findings), planVerdict(p)))
+	return name
 }
 
-func planVerdict(p *plan.Plan) string {
-	if len(p.Findings) == 0 {
-		tried := plural(len(p.Doors), "door")
-		if len(p.Rules) > 0 {
-			tried += " and " + plural(len(p.Rules), "rule")
-		}
-		return fmt.Sprintf("The plan holds: %s, each tried in memory, arrive where they should.", tried)
-	}
-	if w := finding.Worst(p.Findings); w != finding.Error {
-		if finding.Has(p.Findings, finding.DeclaredOtherwise) {
-			return "The plan rests on what was seen to be otherwise: " + lowerFirst(Verdict(0, 0, p.Findings))
-		}
-		return "The plan holds, and something is worth a look: " + lowerFirst(Verdict(0, 0, p.Findings))
-	}
-	return "The plan does not hold yet: " + Verdict(0, 0, p.Findings)
-}
-
-func lowerFirst(s string) string { return strings.ToLower(s[:1]) + s[1:] }
-
-func mdTable(w io.Writer, title string, head []string, rows [][]string) {
-	fmt.Fprintf(w, "\n%s\n\n| %s |\n|%s\n", title, strings.Join(head, " | "), strings.Repeat(" --- |", len(head)))
-	for _, r := range rows {
-		fmt.Fprintf(w, "| %s |\n", strings.Join(mdAll(r), " | "))
-	}
-}
-
-func row(cells []string) table.Row {
-	r := make(table.Row, len(cells))
-	for i, c := range cells {
-		r[i] = c
-	}
-	return r
-}
-
-func planMD(w io.Writer, p *plan.Plan) error {
-	fmt.Fprintf(w, "# Plan: every door to %s\n\n%s\n", md(p.Canonical), md(planVerdict(p)))
-	for _, t := range planTables(p) {
-		if len(t.rows) == 0 {
-			continue
-		}
-		mdTable(w, "## "+t.title, t.head, t.rows)
-	}
-	for _, v := range zoneViews(p) {
-		v.md(w)
-	}
-	if places := placesTable(p); len(places.rows) > 0 {
-		mdTable(w, "## "+places.title, places.head, places.rows)
-		for _, l := range limitLines(p) {
-			fmt.Fprintf(w, "\n- %s", md(l))
-		}
-		fmt.Fprintln(w)
-	}
-	fmt.Fprint(w, "\n## In this order\n\n")
-	for i, s := range p.Steps {
-		fmt.Fprintf(w, "%d. %s\n", i+1, md(StepText(s)))
-	}
-	MDFindings(w, p.Findings)
-	for _, n := range p.Notes {
-		fmt.Fprintf(w, "\nNote: %s\n", md(NoteText(n)))
-	}
-	return nil
-}
-
-// PlanSummary writes what a plan comes to in a few lines.
-func PlanSummary(w io.Writer, p *plan.Plan, s Style) {
-	p = scrubbed(p)
+// PlanSummary is what a plan comes to in a few lines.
+func PlanSummary(p *plan.Plan) Doc {
 	records, what := 0, "record set"
 	for _, z := range p.Zones {
 		if z.Seen == nil {
@@ -256,20 +265,10 @@ func PlanSummary(w io.Writer, p *plan.Plan, s Style) {
 			}
 		}
 	}
-	fmt.Fprintf(w, "%s, %s, %s, %s in %s.\n", plural(len(p.Doors), "door"), plural(len(p.Rules), "rule"),
-		plural(len(p.Certificates), "certificate"), plural(records, what), plural(len(p.Zones), "zone"))
-	if len(p.Findings) > 0 {
-		fmt.Fprintln(w)
-		TextFindings(w, p.Findings, s)
-	}
-	fmt.Fprintf(w, "%s\n", s.severity(finding.Worst(p.Findings), planVerdict(p)))
-}
-
-// Heading writes the heading of a step.
-func Heading(w io.Writer, number int, title string, s Style) {
-	if number > 1 {
-		fmt.Fprintln(w)
-	}
-	line := fmt.Sprintf("── %d  %s ", number, title)
-	fmt.Fprintf(w, "%s\n\n", s.strong(line+strings.Repeat("─", max(0, s.width()-len([]rune(line))))))
+	v := planVerdict(p)
+	v.Next = nil
+	return Doc{Name: "plan", Blocks: of(slices.Concat([]Block{v,
+		Paragraph{Text: wordsf("%s, %s, %s, %s in %s.", wording.Count(len(p.Doors), "door"), wording.Count(len(p.Rules), "rule"),
+			wording.Count(len(p.Certificates), "certificate"), wording.Count(records, what), wording.Count(len(p.Zones), "zone"))},
+	}, findingBlocks(p.Findings))...)}
 }

@@ -1,7 +1,6 @@
 package report
 
 import (
-	"io"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/estate"
@@ -100,7 +99,8 @@ type (
 	}
 )
 
-func planJSON(w io.Writer, p *plan.Plan) error {
+// planData is a plan as JSON has it.
+func planData(p *plan.Plan) jsonPlan {
 	v := jsonPlan{
 		Schema:       plan.Schema,
 		Canonical:    p.Canonical,
@@ -140,17 +140,7 @@ func planJSON(w io.Writer, p *plan.Plan) error {
 	for _, n := range p.Notes {
 		v.Notes = append(v.Notes, NoteText(n))
 	}
-	return JSON(w, v)
-}
-
-// inWords gives findings whose fix says its reasons.
-func inWords(all []finding.Finding) []finding.Finding {
-	made := make([]finding.Finding, len(all))
-	for i, f := range all {
-		f.Fix = fixOf(f)
-		made[i] = f
-	}
-	return made
+	return v
 }
 
 func zoneJSON(z plan.Zone) jsonZone {

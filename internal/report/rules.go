@@ -2,87 +2,92 @@ package report
 
 import (
 	"fmt"
-	"io"
 	"net/http"
 
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/proof"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Tries writes what happens to URLs in a format: text or json.
-func Tries(w io.Writer, format string, tries []predict.Try, s Style) error {
-	if format == "json" {
-		return JSON(w, struct {
-			Schema string        `json:"schema"`
-			Tries  []predict.Try `json:"tries"`
-		}{"upperpath/try/1", tries})
-	}
-	for i, t := range scrubbed(tries) {
-		if i > 0 {
-			fmt.Fprintln(w)
+// Tries is what happens to URLs.
+func Tries(tries []predict.Try) Doc {
+	data := Data{Sheet: "tries", Head: []string{"url", "line", "old", "status", "location", "hops", "end"}}
+	var blocks []Block
+	for _, t := range tries {
+		line := ""
+		if t.Rule > 0 {
+			line = fmt.Sprint(t.Rule)
 		}
-		fmt.Fprintf(w, "%s\n", s.strong(t.URL))
+		data.Rows = append(data.Rows, []string{t.URL, line, t.Old, fmt.Sprint(t.Status), t.Location, fmt.Sprint(max(0, len(t.Chain)-1)), t.End})
+		blocks = append(blocks, tryBlocks(t)...)
+	}
+	return Doc{Name: "tries", Blocks: of(append(blocks, data)...), Data: struct {
+		Schema string        `json:"schema"`
+		Tries  []predict.Try `json:"tries"`
+	}{"upperpath/try/1", tries}}
+}
+
+func tryBlocks(t predict.Try) []Block {
+	takes := "No rule takes it: the fallback of its domain, or the site, answers."
+	switch {
+	case t.Rule > 0:
+		takes = fmt.Sprintf("Line %d takes it: %s.", t.Rule, shown(t.Old))
+	case t.Status == http.StatusOK && t.Assumed == predict.OutsideEstate:
+		takes = "No rule is asked: it is no door of the estate."
+	case t.Status == http.StatusOK:
+		takes = "No rule is asked: the site serves it."
+	}
+	if t.Location != "" {
+		takes += fmt.Sprintf(" It answers %d %s", t.Status, t.Location)
+	} else if t.Status > 0 {
+		takes += fmt.Sprintf(" It answers %d.", t.Status)
+	}
+	blocks := []Block{Heading{Level: 2, Text: t.URL}, Paragraph{Text: words(takes)}}
+	var rivals []Text
+	for _, r := range t.Rivals {
+		rivals = append(rivals, wordsf("Line %d would take it too: %s; but line %d wins, since %s.", r.Line, shown(r.Old), t.Rule, r.Why))
+	}
+	if len(rivals) > 0 {
+		blocks = append(blocks, List{Items: rivals})
+	}
+	if len(t.Chain) > 0 {
+		blocks = append(blocks, tryChain(t))
+	}
+	switch t.Assumed {
+	case predict.OutsideEstate:
+		blocks = append(blocks, Paragraph{Text: words("Assumed: nobody looked at what is outside the estate."), Soft: true})
+	case predict.PagesUnknown:
+		blocks = append(blocks, Paragraph{Text: words("Assumed: the estate file lists no pages (site.pages)."), Soft: true})
+	}
+	return blocks
+}
+
+// tryChain is the predicted chain of a URL, drawn as those that were seen are.
+func tryChain(t predict.Try) Chain {
+	c := Chain{Entry: t.URL, Probe: "tried", Tone: Good, End: t.End, Redirects: len(t.Chain) - 1,
+		Outcome: wording.Count(len(t.Chain)-1, "hop")}
+	for n, step := range t.Chain {
+		h := Hop{URL: step.URL, Status: fmt.Sprint(step.Status)}
+		if n+1 < len(t.Chain) {
+			h.Location = t.Chain[n+1].URL
+		}
 		switch {
-		case t.Rule > 0:
-			fmt.Fprintf(w, "  line %d takes it: %s\n", t.Rule, shown(t.Old))
-		case t.Status == http.StatusOK && t.Assumed == predict.OutsideEstate:
-			fmt.Fprintln(w, "  no rule is asked: it is no door of the estate")
-		case t.Status == http.StatusOK:
-			fmt.Fprintln(w, "  no rule is asked: it is served")
-		default:
-			fmt.Fprintln(w, "  no rule takes it: the fallback of its domain, or the site, answers")
+		case step.Refusal != "":
+			h.Status, h.Detail, h.Tone = step.Refusal, "nobody answers at "+step.URL, Failed
+		case step.Status == http.StatusNotFound:
+			h.Detail, h.Tone = step.URL+" is not one of the pages that exist", Failed
 		}
-		for _, r := range t.Rivals {
-			fmt.Fprintln(
-				w,
-				s.faint(
-					indent(
-						fmt.Sprintf(
-							"line %d would take it too: %s; but line %d wins, since %s",
-							r.Line,
-							shown(r.Old),
-							t.Rule,
-							r.Why,
-						),
-						"  ",
-						s.width(),
-					),
-				),
-			)
-		}
-		if t.Location != "" {
-			fmt.Fprintf(w, "  it gives %d  %s\n", t.Status, t.Location)
-		} else if t.Status > 0 {
-			fmt.Fprintf(w, "  it gives %d\n", t.Status)
-		}
-		for n, step := range t.Chain {
-			mark := "→"
-			if n == 0 {
-				mark = "•"
-			}
-			answer := s.faint(fmt.Sprint(step.Status))
-			switch {
-			case step.Refusal != "":
-				answer = s.severity("error", step.Refusal+": nobody answers there")
-			case step.Status == 404:
-				answer = s.severity("error", "404: none of the pages that exist")
-			}
-			fmt.Fprintf(w, "    %s %s  %s\n", mark, step.URL, answer)
-		}
-		switch t.Assumed {
-		case predict.OutsideEstate:
-			fmt.Fprintf(w, "      %s\n", s.faint("taken for granted: nobody looked at what is outside the estate"))
-		case predict.PagesUnknown:
-			fmt.Fprintf(w, "      %s\n", s.faint("taken for granted: the estate file lists no pages (site.pages)"))
-		}
-		switch t.End {
-		case "loop":
-			fmt.Fprintf(w, "    %s\n", s.severity("error", "↺ and round again, for ever"))
-		case "limit":
-			fmt.Fprintf(w, "    %s\n", s.severity("error", "… and on: browsers give up here"))
-		}
+		c.Tone = max(c.Tone, h.Tone)
+		c.Hops = append(c.Hops, h)
+		c.Arrival = step.URL
 	}
-	return nil
+	switch t.End {
+	case "loop":
+		c.Stop, c.Tone = "↺ and round again: it never ends", Failed
+	case "limit":
+		c.Stop, c.Tone = "… and on: browsers give up here", Failed
+	}
+	return c
 }
 
 // Straightening is a line of the rules that changes, or one that is added behind it; without Now it goes.
@@ -101,9 +106,9 @@ func straightenings(all []proof.Straightened) []Straightening {
 	for _, s := range all {
 		one := Straightening{Line: s.Line, Old: s.Old.Old.String(), Was: s.Old.New.String()}
 		if s.New == nil {
-			one.Why = fmt.Sprintf("line %d says the same", s.Same)
+			one.Why = fmt.Sprintf("repeats line %d", s.Same)
 		} else {
-			one.Now, one.Why = s.New.New.String(), plural(s.Hops, "hop")
+			one.Now, one.Why = s.New.New.String(), "was "+wording.Count(s.Hops, "hop")
 		}
 		made = append(made, one)
 		for _, a := range s.Added {
@@ -116,40 +121,38 @@ func straightenings(all []proof.Straightened) []Straightening {
 	return made
 }
 
-// Straightened writes what straightening changes in a format: text or json.
-func Straightened(w io.Writer, format string, all []proof.Straightened, path string, written bool, s Style) error {
+// Straightened is what straightening changes, or has changed, in a file.
+func Straightened(all []proof.Straightened, path string, written bool) Doc {
 	changes := straightenings(all)
-	if format == "json" {
-		return JSON(w, struct {
-			Schema  string          `json:"schema"`
-			File    string          `json:"file"`
-			Written bool            `json:"written"`
-			Changes []Straightening `json:"changes"`
-		}{"upperpath/straighten/1", path, written, changes})
-	}
-	changes, path = scrubbed(changes), scrubbed(path)
-	if len(changes) == 0 {
-		fmt.Fprintln(w, "Nothing was found to straighten. What loops, or could not be decided, is shown by: upperpath prove")
-		return nil
-	}
-	t := s.newTable()
-	t.AppendHeader(row([]string{"line", "old", "was", "becomes", "why"}))
+	d := Doc{Name: "straighten", Data: struct {
+		Schema  string          `json:"schema"`
+		File    string          `json:"file"`
+		Written bool            `json:"written"`
+		Changes []Straightening `json:"changes"`
+	}{"upperpath/straighten/1", path, written, changes}}
+	t := Table{Sheet: "changes", Head: []string{"line", "old", "today", "afterwards", "why"}, Key: 2}
 	for _, c := range changes {
-		now := c.Now
-		if now == "" {
-			now = "dropped"
+		now, line, was := wording.Cut(shown(c.Now), 60), fmt.Sprint(c.Line), wording.Cut(shown(c.Was), 60)
+		if c.Now == "" {
+			now = "(dropped)"
 		}
-		line, was := fmt.Sprint(c.Line), cut(shown(c.Was), 40)
 		if c.Added {
-			line, was = "new", "the line above"
+			line, was = "new", "(the line above)"
 		}
-		t.AppendRow(row([]string{line, cut(shown(c.Old), 44), was, cut(shown(now), 40), c.Why}))
+		t.Rows = append(t.Rows, cells(line, wording.Cut(shown(c.Old), 70), was, now, c.Why))
 	}
-	render(w, t, s)
-	if written {
-		fmt.Fprintf(w, "\n%s: %s changed; everything else is as it was.\n", path, plural(len(changes), "line"))
-		return nil
+	v := Verdict{Tone: Good, Says: wordsf("%s: %s changed; everything else is as it was.", path, wording.Count(len(changes), "line"))}
+	switch {
+	case len(changes) == 0:
+		v = Verdict{Tone: Noted, Says: words("Nothing was found to straighten."),
+			Next: cat(copied("upperpath prove"), words(" shows what loops and what could not be decided."))}
+	case !written:
+		v = Verdict{Tone: Warned, Says: wordsf("%s of %s can be straightened. Nothing was changed.", wording.Count(len(changes), "line"), path),
+			Next: cat(words("To change the file: "), copied("upperpath rules straighten --write"))}
 	}
-	fmt.Fprintf(w, "\nNothing was changed. To change %s: upperpath rules straighten --write\n", path)
-	return nil
+	d.Blocks = of(v, t)
+	if len(changes) == 0 {
+		d.Blocks = of(v)
+	}
+	return d
 }

@@ -4,8 +4,6 @@ import (
 	"reflect"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
@@ -149,13 +147,4 @@ func (s *scrubber) copyTo(p place, v, out reflect.Value) {
 			out.Index(i).Set(s.copied(v.Index(i)))
 		}
 	}
-}
-
-// scrubbing is a stream that takes its parts through scrubbed.
-type scrubbing struct{ to Stream }
-
-func (s scrubbing) Start(h Head) error        { return s.to.Start(scrubbed(h)) }
-func (s scrubbing) Chain(c chain.Chain) error { return s.to.Chain(scrubbed(c)) }
-func (s scrubbing) End(findings []finding.Finding, notes []string) error {
-	return s.to.End(scrubbed(findings), scrubbed(notes))
 }

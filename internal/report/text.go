@@ -3,425 +3,647 @@ package report
 import (
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
-	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
+
+// mostRows is how many rows of one table a terminal is shown.
+const mostRows = 200
+
+// widestText is how many columns are used at most: longer lines are hard to read.
+const widestText = 120
+
+func (s Style) width() int {
+	if s.Width <= 0 {
+		return 100
+	}
+	return min(s.Width, widestText)
+}
 
 // paint colours a text where colours are wanted.
 func (s Style) paint(t string, colors ...text.Color) string {
-	if !s.Color {
+	if !s.Color || t == "" {
 		return t
 	}
 	return text.Colors(colors).Sprint(t)
 }
 
-func (s Style) strong(t string) string { return s.paint(t, text.Bold) }
-func (s Style) faint(t string) string  { return s.paint(t, text.FgHiBlack) }
-
-func (s Style) severity(v finding.Severity, t string) string {
-	switch v {
-	case finding.Error:
-		return s.paint(t, text.FgRed, text.Bold)
-	case finding.Warning:
-		return s.paint(t, text.FgYellow)
-	case finding.Note:
-		return s.paint(t, text.FgBlue)
+func (s Style) tone(t Tone, what string) string {
+	switch t {
+	case Failed:
+		return s.paint(what, text.FgRed)
+	case Warned:
+		return s.paint(what, text.FgYellow)
+	case Noted, Unseen:
+		return s.paint(what, text.FgBlue)
+	case Good:
+		return s.paint(what, text.FgGreen)
 	}
-	return s.paint(t, text.FgGreen)
+	return what
 }
 
-// sign is the mark in front of something with a severity.
-func sign(v finding.Severity) string {
-	switch v {
-	case finding.Error:
-		return "✗"
-	case finding.Warning:
-		return "!"
-	case finding.Note:
-		return "i"
+func (s Style) as(a As, what string) string {
+	switch a {
+	case Strong:
+		return s.paint(what, text.Bold)
+	case Faint, Struck:
+		return s.paint(what, text.FgHiBlack)
 	}
-	return "✓"
+	return what
+}
+
+// writeText writes for a terminal or a pipe.
+func writeText(w io.Writer, d Doc, s Style) error {
+	t := &textWriter{w: w, style: s}
+	if d.Title != "" {
+		t.lines(Text{{d.Title, Strong}}, "", "")
+	}
+	if d.About != "" {
+		t.lines(Text{{d.About, Faint}}, "", "")
+	}
+	t.begun = d.Title+d.About != ""
+	for b := range d.Blocks {
+		t.block(b)
+		if t.err != nil {
+			return t.err
+		}
+	}
+	t.hidden()
+	return t.err
+}
+
+// textWriter writes block by block; between blocks of different kinds stands an empty line.
+type textWriter struct {
+	w     io.Writer
+	style Style
+	err   error
+	begun bool // something stands there
+	fine  int  // chains that were not shown, being fine
+	same  int  // failing as others do
+	last  Block
+}
+
+func (t *textWriter) print(line string) {
+	if t.err == nil {
+		_, t.err = fmt.Fprintln(t.w, strings.TrimRight(line, " "))
+	}
+}
+
+func (t *textWriter) gap() {
+	if t.begun {
+		t.print("")
+	}
+	t.begun = true
+}
+
+// lines wraps a text, with something before its first line and something before the others.
+func (t *textWriter) lines(what Text, first, rest string) {
+	before := first
+	for _, line := range lay(what, t.style.width()-text.StringWidthWithoutEscSequences(rest), t.style) {
+		t.print(before + line)
+		before = rest
+	}
+}
+
+func (t *textWriter) block(b Block) {
+	if c, is := b.(Chain); is {
+		t.chain(c)
+		t.last = b
+		return
+	}
+	t.hidden()
+	if d, is := b.(Detail); is {
+		t.detail(d)
+		return
+	}
+	if _, is := b.(Data); is {
+		return
+	}
+	if t.apart(b) {
+		t.gap()
+	}
+	t.last = b
+	switch b := b.(type) {
+	case Verdict:
+		t.verdict(b)
+	case Heading:
+		t.heading(b)
+	case Paragraph:
+		if b.Soft {
+			t.lines(soft(b.Text), "", "")
+			return
+		}
+		t.lines(b.Text, "", "")
+	case List:
+		t.list(b)
+	case Table:
+		t.table(b)
+	case Finding:
+		t.finding(b)
+	case Step:
+		t.step(b)
+	case Facts:
+		for _, f := range b {
+			t.fact(f, "  ")
+		}
+	case Code:
+		for _, line := range b {
+			t.print("    " + line)
+		}
+	case Figure:
+		for _, line := range b.Words {
+			t.lines(line, "  ", "  ")
+		}
+	}
+}
+
+// heading writes a heading, what is about it beside it where that fits on the line.
+func (t *textWriter) heading(h Heading) {
+	s := t.style
+	if one := h.Text + "  " + h.About; text.StringWidthWithoutEscSequences(one) <= s.width() {
+		t.print(s.as(Strong, h.Text) + "  " + s.as(Faint, h.About))
+		return
+	}
+	t.lines(Text{{h.Text, Strong}}, "", "")
+	t.lines(Text{{h.About, Faint}}, "", "")
+}
+
+// apart tells whether an empty line stands before a block.
+func (t *textWriter) apart(b Block) bool {
+	_, afterHeading := t.last.(Heading)
+	switch b := b.(type) {
+	case Step:
+		_, before := t.last.(Step)
+		return !before && !afterHeading
+	case Paragraph:
+		_, before := t.last.(Paragraph)
+		return b.Gap || !before && !afterHeading
+	case Code:
+		return false
+	case Heading, Finding:
+		return true
+	}
+	return !afterHeading
+}
+
+// soft gives a text that is beside the point.
+func soft(t Text) Text {
+	all := make(Text, len(t))
+	for i, s := range t {
+		if all[i] = s; s.As == Words {
+			all[i].As = Faint
+		}
+	}
+	return all
+}
+
+func (t *textWriter) verdict(v Verdict) {
+	s := t.style
+	before := ""
+	if sign := v.Tone.Sign(); sign != "" {
+		before = s.tone(v.Tone, sign) + " "
+	}
+	var says Text
+	for _, span := range v.Says {
+		if span.As == Words {
+			span.As = Strong
+		}
+		says = append(says, span)
+	}
+	t.lines(says, before, strings.Repeat(" ", text.StringWidthWithoutEscSequences(before)))
+	if v.Next != nil {
+		t.lines(v.Next, "→ ", "  ")
+	}
+}
+
+func (t *textWriter) list(l List) {
+	if l.Title != "" {
+		t.lines(Text{{l.Title, Strong}}, "", "")
+	}
+	mark := "·"
+	if l.Tone != Plain {
+		mark = t.style.tone(l.Tone, l.Tone.Sign())
+	}
+	shown := l.Items
+	if l.More != "" && !t.style.Detail {
+		shown = shown[:min(len(shown), 20)]
+	}
+	for _, item := range shown {
+		t.lines(item, "  "+mark+" ", "    ")
+	}
+	t.more(len(l.Items)-len(shown), l.More, "  ")
+}
+
+func (t *textWriter) more(n int, how, space string) {
+	if n > 0 {
+		t.lines(soft(wordsf("and %d more; %s", n, how)), space, space)
+	}
+}
+
+func (t *textWriter) detail(d Detail) {
+	if t.style.Detail {
+		for _, b := range d.Blocks {
+			t.block(b)
+		}
+		return
+	}
+	if d.Instead != nil {
+		if _, after := t.last.(Detail); !after {
+			t.gap()
+		}
+		t.lines(soft(d.Instead), "", "")
+		t.last = d
+	}
+}
+
+func (t *textWriter) finding(f Finding) {
+	s := t.style
+	subject := wording.Few(f.Subjects, 4)
+	t.lines(cat(Text{{subject, Strong}}, readableText(f.Readable)),
+		fmt.Sprintf("%s %s  ", s.tone(f.Tone, f.Tone.Sign()), s.tone(f.Tone, fmt.Sprintf("%-17s", f.Code))), "    ")
+	t.lines(f.Says, "  ", "  ")
+	t.lines(f.Fix, "  → ", "    ")
+	if f.Affects != "" {
+		t.lines(Text{{f.Affects, Faint}}, "  ", "  ")
+	}
+	for _, line := range f.Way {
+		t.print("    " + s.paint(line, text.FgHiBlack))
+	}
+}
+
+func readableText(s string) Text {
+	if s == "" {
+		return nil
+	}
+	return Text{{" (" + s + ")", Faint}}
+}
+
+func (t *textWriter) step(p Step) {
+	number := fmt.Sprintf("%2d ", p.Number)
+	switch p.Box {
+	case "open":
+		number = "[ ] " + number
+	case "done":
+		number = t.style.tone(Good, "[✓]") + " " + number
+	case "failed":
+		number = t.style.tone(Failed, "[✗]") + " " + number
+	}
+	space := strings.Repeat(" ", text.StringWidthWithoutEscSequences(number))
+	t.lines(p.Says, t.style.paint(number, text.Bold), space)
+	for _, f := range p.Facts {
+		t.fact(f, space)
+	}
+}
+
+func (t *textWriter) fact(f Fact, space string) {
+	name := fmt.Sprintf("%-10s ", f.Name)
+	value := f.Value
+	if f.Tone != Plain {
+		value = cat(Text{{f.Tone.Sign() + " ", Words}}, value)
+	}
+	t.lines(value, space+t.style.paint(name, text.FgHiBlack), space+strings.Repeat(" ", text.StringWidthWithoutEscSequences(name)))
+}
+
+// hidden says how many chains were not shown, once the chains are over.
+func (t *textWriter) hidden() {
+	if t.fine+t.same == 0 {
+		return
+	}
+	t.gap()
+	t.lines(soft(words(hiddenText(t.fine, t.same)+"; "+command("--chains")+" shows them.")), "", "")
+	t.fine, t.same, t.last = 0, 0, nil
+}
+
+// hiddenText says which chains are not shown.
+func hiddenText(fine, same int) string {
+	var says []string
+	if same > 0 {
+		says = append(says, fmt.Sprintf("%s %s for the reasons shown above", wording.Count(same, "more chain"),
+			wording.Verb(same, "fails", "fail")))
+	}
+	if fine > 0 {
+		says = append(says, fmt.Sprintf("%s %s", wording.Count(fine, "chain"), wording.Verb(fine, "is fine", "are fine")))
+	}
+	return strings.Join(says, "; ")
+}
+
+// chain writes a chain hop by hop, or in a line where it is fine and that is wanted.
+func (t *textWriter) chain(c Chain) {
+	s := t.style
+	switch {
+	case c.Fine && !s.Detail && c.Line:
+		t.begun = true
+		arrow := ""
+		if c.Arrival != c.Entry {
+			arrow = " → " + c.Arrival
+		}
+		t.print(fmt.Sprintf("%s %s%s  %s", s.tone(c.Tone, c.Tone.Sign()), c.Entry, arrow, s.as(Faint, c.Outcome)))
+		return
+	case c.Told:
+		return
+	case c.Fine && !s.Detail:
+		t.fine++
+		return
+	case c.Same && !s.Detail:
+		t.same++
+		return
+	}
+	if before, is := t.last.(Chain); !is || !before.Line || !c.Line || !before.Fine {
+		t.gap()
+	}
+	t.print(fmt.Sprintf("%s %s", s.tone(c.Tone, c.Tone.Sign()), s.as(Strong, c.Entry)))
+	for i, h := range c.Hops {
+		t.hop(h, i)
+	}
+	if c.Stop != "" {
+		t.print("  " + s.tone(Failed, c.Stop))
+	}
+	for _, f := range c.Further {
+		t.print(fmt.Sprintf("  %s %s", s.as(Faint, fmt.Sprintf("%-13s", f.About)), s.tone(f.Tone, f.Says)))
+	}
+}
+
+func (t *textWriter) hop(h Hop, i int) {
+	s := t.style
+	target := ""
+	switch {
+	case h.Detail != "" && h.Location == "":
+		target = h.Detail
+	case h.Location != "":
+		target = "→ " + h.Location
+	case i > 0:
+		target = h.URL
+	}
+	t.print(fmt.Sprintf("  %s %s", s.tone(h.Tone, fmt.Sprintf("%-4s", h.Status)), target))
+	if len(h.Facts) > 0 {
+		t.print("       " + s.as(Faint, strings.Join(h.Facts, "   ")))
+	}
+	switch {
+	case h.Faults != "":
+		t.print("       " + s.tone(h.FaultTone, h.Certificate+": "+h.Faults))
+	case h.Certificate != "":
+		t.print("       " + s.as(Faint, h.Certificate))
+	}
+}
+
+// table writes a table no wider than the lines may be: cells are wrapped, and where even that is too wide each row
+// stands as lines of its own.
+func (t *textWriter) table(b Table) {
+	rows := b.Rows
+	if b.More != "" {
+		rows = rows[:min(len(rows), mostRows)]
+	}
+	s := t.style
+	between := 3
+	widths, fits := fit(b.Head, rows, s.width(), between)
+	if !fits || wraps(b.Head, rows, widths) {
+		between = 2
+		widths, fits = fit(b.Head, rows, s.width(), between)
+	}
+	if !fits {
+		t.stacked(b.Head, rows, max(1, b.Key))
+		t.more(len(b.Rows)-len(rows), b.More, "")
+		return
+	}
+	tab := newTable(between)
+	if strings.Join(b.Head, "") != "" {
+		head := make(table.Row, len(b.Head))
+		for i, h := range b.Head {
+			head[i] = strings.Join(lay(Text{{h, Strong}}, widths[i], s), "\n")
+		}
+		tab.AppendHeader(head)
+	}
+	for _, r := range rows {
+		row := make(table.Row, len(r))
+		for i, c := range r {
+			row[i] = strings.Join(layCell(c, widths[i], s), "\n")
+		}
+		tab.AppendRow(row)
+	}
+	longest := 0
+	lines := strings.Split(tab.Render(), "\n")
+	for i, line := range lines {
+		if lines[i] = strings.TrimRight(line, " "); !strings.Contains(line, "──") {
+			longest = max(longest, text.StringWidthWithoutEscSequences(lines[i]))
+		}
+	}
+	for _, line := range lines {
+		if strings.Contains(line, "──") {
+			line = s.as(Faint, strings.Repeat("─", longest))
+		}
+		t.print(line)
+	}
+	t.more(len(b.Rows)-len(rows), b.More, "")
 }
 
 // newTable makes a table in the one look that all of them have.
-func (s Style) newTable() table.Writer {
+func newTable(between int) table.Writer {
 	t := table.NewWriter()
 	style := table.StyleDefault
 	style.Box = table.BoxStyle{
 		PaddingLeft:      "",
-		PaddingRight:     "   ",
+		PaddingRight:     strings.Repeat(" ", between),
 		MiddleHorizontal: "─",
 		MiddleSeparator:  "─",
 		MiddleVertical:   "",
 	}
 	style.Format.Header = text.FormatDefault
 	style.Options = table.Options{SeparateHeader: true}
-	if s.Color {
-		style.Color.Header = text.Colors{text.Bold}
-		style.Color.Separator = text.Colors{text.FgHiBlack}
-	}
 	t.SetStyle(style)
 	return t
 }
 
-// render writes a table, its rule under the head no longer than its longest row.
-func render(w io.Writer, t table.Writer, s Style) {
-	lines := strings.Split(t.Render(), "\n")
-	longest := 0
-	for i, line := range lines {
-		lines[i] = strings.TrimRight(line, " ")
-		if !strings.Contains(line, "──") {
-			longest = max(longest, text.StringWidthWithoutEscSequences(lines[i]))
-		}
-	}
-	for _, line := range lines {
-		if strings.Contains(line, "──") {
-			line = s.faint(strings.Repeat("─", longest))
-		}
-		fmt.Fprintln(w, line)
-	}
-}
-
-// textStream writes for a terminal or a pipe.
-type textStream struct {
-	w     io.Writer
-	view  View
-	style Style
-	grid  *Grid
-	first bool
-	door  []chain.Chain // the probes of one door, until all have come
-}
-
-func (t *textStream) Start(h Head) error {
-	t.first = true
-	if t.view == Look || h.Title == "" {
-		return nil
-	}
-	_, err := fmt.Fprintf(t.w, "%s\n%s\n\n", t.style.strong(h.Title),
-		t.style.faint(fmt.Sprintf("seen from %s, %s", h.Vantage, h.Started.Format("2006-01-02 15:04 MST"))))
-	return err
-}
-
-func (t *textStream) Chain(c chain.Chain) error {
-	t.grid.Add(c)
-	if t.view != Look {
-		return nil
-	}
-	if c.Probe != chain.Deep && c.Probe != chain.Query {
-		t.flush()
-	}
-	t.door = append(t.door, c)
-	if c.Probe != chain.Root && len(t.door) == 1 {
-		t.flush()
-	}
-	return nil
-}
-
-// flush writes the door whose probes have come: its root hop by hop, the others in a line each.
-func (t *textStream) flush() {
-	if len(t.door) == 0 {
-		return
-	}
-	if !t.first {
-		fmt.Fprintln(t.w)
-	}
-	t.first = false
-	var all []finding.Finding
-	for _, c := range t.door {
-		all = append(all, c.Findings...)
-	}
-	t.wholeChain(t.door[0], finding.Worst(all))
-	for _, c := range t.door[1:] {
-		t.further(c)
-	}
-	t.door = nil
-}
-
-// wholeChain writes a chain hop by hop.
-func (t *textStream) wholeChain(c chain.Chain, worst finding.Severity) {
-	s := t.style
-	mark := sign(worst)
-	if c.Last().Refusal == chain.Unseen {
-		mark, worst = "?", finding.Note
-	}
-	fmt.Fprintf(t.w, "%s %s\n", s.severity(worst, mark), s.strong(c.Entry.String()))
-	for i, hop := range c.Hops {
-		what := statusText(hop)
-		target := ""
-		switch {
-		case hop.Refusal != "":
-			target = hop.Detail
-		case hop.IsRedirect() && hop.Location == "":
-			target = "no Location"
-		case hop.IsRedirect():
-			target = "→ " + hop.Location
-		case i > 0:
-			target = hop.URL.String()
-		}
-		fmt.Fprintf(
-			t.w,
-			"  %s\n",
-			strings.TrimRight(s.severity(hopSeverity(c, i), fmt.Sprintf("%-4s", what))+" "+target, " "),
-		)
-		facts := strings.Join(hopFacts(hop), "   ")
-		if facts != "" && (hop.Refusal == "" || !strings.Contains(hop.Detail, hop.Address)) {
-			fmt.Fprintf(t.w, "       %s\n", s.faint(facts))
-		}
-		if hop.TLS != nil {
-			line := certificateLine(hop.TLS, s.Now)
-			if len(hop.TLS.Faults) > 0 {
-				line = s.severity(faultSeverity(hop.TLS.Faults), line+": "+strings.Join(finding.Names(hop.TLS.Faults), ", "))
-			} else {
-				line = s.faint(line)
+// stacked writes each row as what names it, and its other fields behind the names of their columns.
+func (t *textWriter) stacked(head []string, rows [][]Cell, key int) {
+	for _, r := range rows {
+		var name, rest Text
+		for i, c := range r {
+			said := c.Text
+			if sign := c.Tone.Sign(); sign != "" {
+				said = cat(words(t.style.tone(c.Tone, sign)+" "), said)
 			}
-			fmt.Fprintf(t.w, "       %s\n", line)
-		}
-	}
-	if end := endText(c); end != "" {
-		fmt.Fprintf(t.w, "  %s\n", s.severity(finding.Error, end))
-	}
-}
-
-// further writes a door's further probes in a line, where they tell something new.
-func (t *textStream) further(c chain.Chain) {
-	if c.End == chain.NoAnswer || c.End == chain.Loop || len(c.Hops) == 1 {
-		return
-	}
-	says := describe(c)
-	switch worst := finding.Worst(c.Findings); {
-	case says == "kept":
-		says = t.style.severity("", says)
-	case worst != "":
-		says = t.style.severity(worst, says)
-	}
-	fmt.Fprintf(t.w, "  %s %s\n", t.style.faint(fmt.Sprintf("%-13s", about(c.Probe))), says)
-}
-
-func statusText(a chain.Answer) string {
-	if a.Refusal != "" {
-		return string(a.Refusal)
-	}
-	return fmt.Sprint(a.Status)
-}
-
-func hopSeverity(c chain.Chain, hop int) finding.Severity {
-	var of []finding.Finding
-	for _, f := range c.Findings {
-		if f.Hop != nil && *f.Hop == hop {
-			of = append(of, f)
-		}
-	}
-	return finding.Worst(of)
-}
-
-func faultSeverity(codes []finding.Code) finding.Severity {
-	var worst finding.Severity
-	for _, c := range codes {
-		if s := c.Kind().Severity; s.Rank() > worst.Rank() {
-			worst = s
-		}
-	}
-	return worst
-}
-
-// hopFacts gives address, name by which it was reached, TLS and time.
-func hopFacts(a chain.Answer) []string {
-	var facts []string
-	if a.Address != "" {
-		address := a.Address
-		if len(a.Aliases) > 0 {
-			address += " (alias " + a.Aliases[len(a.Aliases)-1] + ")"
-		}
-		facts = append(facts, address)
-	}
-	if a.TLS != nil {
-		version := a.TLS.Version
-		if a.TLS.ALPN != "" {
-			version += " " + a.TLS.ALPN
-		}
-		facts = append(facts, version)
-	}
-	if a.Address != "" {
-		facts = append(facts, milliseconds(a.MS))
-	}
-	return facts
-}
-
-func milliseconds(ms float64) string {
-	if ms < 10 {
-		return fmt.Sprintf("%.1f ms", ms)
-	}
-	return fmt.Sprintf("%.0f ms", ms)
-}
-
-func endText(c chain.Chain) string {
-	switch c.End {
-	case chain.Loop:
-		return "↺ back at " + c.Hops[*c.LoopsTo].URL.String()
-	case chain.Limit:
-		return fmt.Sprintf("… and on: browsers give up after %d redirects", chain.MostHops)
-	}
-	if c.StoppedAt != nil {
-		return fmt.Sprintf(
-			"⊘ ordinary visitors are stopped by a warning at %s",
-			c.Hops[*c.StoppedAt].URL.Door().String(),
-		)
-	}
-	return ""
-}
-
-func (t *textStream) End(findings []finding.Finding, notes []string) error {
-	t.flush()
-	doors, cleanDoors := t.grid.Count()
-	if t.view == Audit {
-		t.writeGrid()
-	}
-	if len(findings) > 0 {
-		fmt.Fprintln(t.w)
-	}
-	TextFindings(t.w, findings, t.style)
-	for _, n := range notes {
-		fmt.Fprintf(t.w, "\n%s\n", t.style.faint("note: "+n))
-	}
-	verdict := Verdict(doors, cleanDoors, findings)
-	switch unseen := t.grid.unseen(); {
-	case unseen != "" && t.grid.Unseen == t.grid.Chains:
-		verdict = unseen
-	case unseen != "":
-		verdict += " " + unseen
-	}
-	_, err := fmt.Fprintf(t.w, "\n%s\n", t.style.severity(finding.Worst(findings), verdict))
-	return err
-}
-
-func (t *textStream) writeGrid() {
-	tab := t.style.newTable()
-	tab.AppendHeader(table.Row{"", "http", "https"})
-	for _, r := range t.grid.Rows {
-		tab.AppendRow(table.Row{r.Host, t.cell(r.Cells[0]), t.cell(r.Cells[1])})
-	}
-	render(t.w, tab, t.style)
-	if n := t.grid.Entries; n > 0 {
-		fmt.Fprintf(t.w, "\n%s\n", t.style.faint(fmt.Sprintf("and %s asked for the rules", plural(n, "old URL"))))
-	}
-}
-
-func (t *textStream) cell(c Cell) string {
-	if !c.Seen {
-		return ""
-	}
-	switch {
-	case c.Unseen:
-		return t.style.severity(finding.Note, "? "+c.Outcome)
-	case len(c.Codes) == 0:
-		return t.style.severity("", sign("")+" "+c.Outcome)
-	}
-	return t.style.severity(c.Severity, sign(c.Severity)+" "+shortCodes(c.Codes))
-}
-
-func shortCodes(all []finding.Code) string {
-	codes := finding.Names(all)
-	if len(codes) > 2 {
-		return fmt.Sprintf("%s, %s +%d", codes[0], codes[1], len(codes)-2)
-	}
-	return strings.Join(codes, ", ")
-}
-
-// TextFindings writes findings, each with what to do.
-func TextFindings(w io.Writer, findings []finding.Finding, s Style) {
-	for i, f := range scrubbed(findings) {
-		if i > 0 {
-			fmt.Fprintln(w)
-		}
-		fmt.Fprintf(
-			w,
-			"%s %s  %s\n",
-			s.severity(f.Severity, sign(f.Severity)),
-			s.severity(f.Severity, fmt.Sprintf("%-17s", f.Code)),
-			s.strong(f.Subject)+s.faint(readable(f.Subject)),
-		)
-		fmt.Fprintln(w, indent(f.Says, "  ", s.width()))
-		fmt.Fprintln(w, indent("→ "+fixOf(f), "  ", s.width()))
-		if met := metFrom(f, 3); met != "" {
-			fmt.Fprintln(w, s.faint(indent(met, "  ", s.width())))
-		}
-	}
-}
-
-// metFrom names the doors from which a finding is met, and counts the old URLs, or names those where there are no
-// doors; "" where the subject says it all.
-func metFrom(f finding.Finding, most int) string {
-	var doors, urls []string
-	for _, e := range f.Entries {
-		u, err := web.ParseURL(e)
-		switch {
-		case err != nil || !chain.IsProbe(u):
-			urls = append(urls, e)
-		case !slices.Contains(doors, u.Door().String()):
-			doors = append(doors, u.Door().String())
-		}
-	}
-	switch {
-	case len(doors) == 0 && len(urls) < 2, len(doors) == 1 && strings.HasPrefix(f.Subject, doors[0]) && len(urls) == 0:
-		return ""
-	case len(doors) == 0:
-		return "met from " + some(urls, most)
-	case len(urls) == 0:
-		return "met from " + some(doors, most)
-	}
-	return "met from " + some(doors, most) + " and " + plural(len(urls), "old URL")
-}
-
-// readable gives the host of a subject in U-labels, in brackets, where it is written in A-labels.
-func readable(subject string) string {
-	if !strings.Contains(subject, "xn--") {
-		return ""
-	}
-	host := subject[strings.Index(subject, "://")+1:]
-	host, _, _ = strings.Cut(strings.TrimPrefix(host, "//"), "/")
-	host, _, _ = strings.Cut(host, " ")
-	h, err := web.ParseObservedHost(host)
-	if err != nil || h.Unicode() == h.String() {
-		return ""
-	}
-	return " (" + h.Unicode() + ")"
-}
-
-func some(list []string, most int) string {
-	shown := list[:min(most, len(list))]
-	s := strings.Join(shown, ", ")
-	if more := len(list) - len(shown); more > 0 {
-		s += fmt.Sprintf(", %d more", more)
-	}
-	return s
-}
-
-// indent wraps a text at words, and puts the same space before every line. A word that is too long for a line stands on
-// one of its own, in one piece: it is a URL, a name or a command, to be copied.
-func indent(s, space string, width int) string {
-	var lines []string
-	for paragraph := range strings.SplitSeq(s, "\n") {
-		line, wide := space, 0
-		for i, word := range strings.Split(paragraph, " ") {
-			n := text.StringWidthWithoutEscSequences(word)
 			switch {
-			case i > 0 && wide+1+n > width-len(space):
-				lines = append(lines, strings.TrimRight(line, " "))
-				line, wide = space+word, n
-			case i > 0:
-				line, wide = line+" "+word, wide+1+n
+			case len(c.Text) == 0:
+			case i < key:
+				name = cat(name, strong(said), words("  "))
 			default:
-				line, wide = space+word, n
+				if rest != nil {
+					rest = cat(rest, words(" · "))
+				}
+				rest = cat(rest, Text{{head[i] + ": ", Faint}}, said)
 			}
 		}
-		lines = append(lines, strings.TrimRight(line, " "))
+		t.lines(name, "", "  ")
+		if rest != nil {
+			t.lines(rest, "    ", "    ")
+		}
 	}
-	return strings.Join(lines, "\n")
+}
+
+func strong(t Text) Text {
+	all := make(Text, len(t))
+	for i, s := range t {
+		if all[i] = s; s.As == Words {
+			all[i].As = Strong
+		}
+	}
+	return all
+}
+
+// layCell wraps a cell, its mark before it.
+func layCell(c Cell, width int, s Style) []string {
+	t := c.Text
+	if c.Tone == Plain {
+		return lay(t, width, s)
+	}
+	lines := lay(t, width-2, Style{})
+	for i, line := range lines {
+		space := "  "
+		if i == 0 {
+			space = c.Tone.Sign() + " "
+		}
+		lines[i] = s.tone(c.Tone, space+line)
+	}
+	return lines
+}
+
+// fit gives the columns of a table their widths, so that all of them fit; false where that cannot be.
+func fit(head []string, rows [][]Cell, width, between int) ([]int, bool) {
+	widths, least := make([]int, len(head)), make([]int, len(head))
+	measure := func(i int, t Text, more int) {
+		longest, word := extent(t)
+		widths[i], least[i] = max(widths[i], longest+more), max(least[i], word+more)
+	}
+	for i, h := range head {
+		measure(i, Text{{h, Words}}, 0)
+	}
+	for _, r := range rows {
+		for i, c := range r {
+			more := 0
+			if c.Tone != Plain {
+				more = 2
+			}
+			measure(i, c.Text, more)
+		}
+	}
+	total := between * (len(head) - 1)
+	for _, n := range widths {
+		total += n
+	}
+	for total > width {
+		widest := -1
+		for i := range widths {
+			if widths[i] > max(least[i], 8) && (widest < 0 || widths[i] > widths[widest]) {
+				widest = i
+			}
+		}
+		if widest < 0 {
+			return widths, false
+		}
+		widths[widest]--
+		total--
+	}
+	return widths, true
+}
+
+// wraps tells whether some cell has to be wrapped.
+func wraps(head []string, rows [][]Cell, widths []int) bool {
+	for i, h := range head {
+		if text.StringWidthWithoutEscSequences(h) > widths[i] {
+			return true
+		}
+	}
+	for _, r := range rows {
+		for i, c := range r {
+			if all, _ := extent(c.Text); all > widths[i] {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// extent gives how wide a text is on one line, and how wide its widest word.
+func extent(t Text) (all, word int) {
+	for i, w := range wordsOf(t) {
+		if w.width > word {
+			word = w.width
+		}
+		if all += w.width; i > 0 {
+			all++
+		}
+	}
+	return all, word
+}
+
+// wordSpans is a word: parts that stand together without a space.
+type wordSpans struct {
+	spans  Text
+	width  int
+	breaks int // lines that end before it
+}
+
+// wordsOf parts a text at its spaces, but for those in what is kept in one piece.
+func wordsOf(t Text) []wordSpans {
+	var all []wordSpans
+	open, breaks := false, 0
+	add := func(s string, as As) {
+		if s == "" {
+			return
+		}
+		if !open {
+			all = append(all, wordSpans{breaks: breaks})
+			breaks = 0
+		}
+		w := &all[len(all)-1]
+		w.spans = append(w.spans, Span{s, as})
+		w.width += text.StringWidthWithoutEscSequences(s)
+		open = true
+	}
+	for _, span := range t {
+		if span.As == Copied || span.As == Struck {
+			add(span.Text, span.As)
+			continue
+		}
+		for n, line := range strings.Split(span.Text, "\n") {
+			if n > 0 {
+				breaks++
+				open = false
+			}
+			for i, s := range strings.Split(line, " ") {
+				if i > 0 {
+					open = false
+				}
+				add(s, span.As)
+			}
+		}
+	}
+	return all
+}
+
+// lay breaks a text into lines no wider than width, at words. A word that is too long for a line stands on one of its
+// own, in one piece: it is a URL, a name or a command, to be copied.
+func lay(t Text, width int, s Style) []string {
+	var lines []string
+	line, wide := "", 0
+	for i, w := range wordsOf(t) {
+		said := ""
+		for _, span := range w.spans {
+			said += s.as(span.As, span.Text)
+		}
+		switch {
+		case i == 0:
+			line, wide = said, w.width
+		case w.breaks > 0 || wide+1+w.width > width:
+			lines = append(lines, line)
+			line, wide = said, w.width
+		default:
+			line, wide = line+" "+said, wide+1+w.width
+		}
+	}
+	return append(lines, line)
 }

@@ -13,13 +13,13 @@ import (
 
 // Import is redirects that exist somewhere, as rules: what the rule language can say is translated, the rest is listed.
 type Import struct {
-	Rules []ImportedRule
-	Left  []Leftover
-	more  int // rules beside the first of the present line
-	extra int // such rules of all lines, beside mostPlain of each
-	over  int // the last line of which not all were made
-	Names []Named
-	named map[string]bool // those in Names
+	Rules   []ImportedRule
+	Skipped []SkippedLine
+	more    int // rules beside the first of the present line
+	extra   int // such rules of all lines, beside mostPlain of each
+	over    int // the last line of which not all were made
+	Names   []Named
+	named   map[string]bool // those in Names
 }
 
 // Named is a host that the file names without its www, and the line.
@@ -55,15 +55,15 @@ type ImportedRule struct {
 	Folds  bool   // the line ignores case, as a rule does only where the domain says so
 }
 
-// Leftover is a line that is not translated, and why.
-type Leftover struct {
+// SkippedLine is a line that is not translated, and why.
+type SkippedLine struct {
 	Line   int    `json:"line"`
 	Text   string `json:"text"`
 	Reason string `json:"reason"`
 }
 
 func (m *Import) leave(line int, text, reason string, args ...any) {
-	m.Left = append(m.Left, Leftover{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
+	m.Skipped = append(m.Skipped, SkippedLine{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
 }
 
 // Bounds of what is made of a file, far above what people write: an expression of thirty groups with two alternatives
@@ -158,7 +158,7 @@ func (m *Import) Settle(scope rule.Scope) []*rule.Rule {
 		kept, imported = append(kept, r), append(imported, m.Rules[i])
 	}
 	m.Rules = imported
-	slices.SortStableFunc(m.Left, func(a, b Leftover) int { return cmp.Compare(a.Line, b.Line) })
+	slices.SortStableFunc(m.Skipped, func(a, b SkippedLine) int { return cmp.Compare(a.Line, b.Line) })
 	return kept
 }
 

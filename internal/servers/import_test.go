@@ -20,7 +20,7 @@ func written(m Import) string {
 	for _, r := range m.Rules {
 		fmt.Fprintf(&b, "%d %s > %s %s %s\n", r.Source, r.Old, r.New, r.Status, r.Query)
 	}
-	for _, l := range m.Left {
+	for _, l := range m.Skipped {
 		fmt.Fprintf(&b, "%d left: %s\n", l.Line, l.Reason)
 	}
 	return b.String()
@@ -247,7 +247,7 @@ func accounted(t *testing.T, text string, m Import, counts func(line string) boo
 		seen[r.Source] = true
 		rule.Parse([]rule.Row{r.Row}, rule.Scope{Holds: func(web.Host) bool { return true }})
 	}
-	for _, l := range m.Left {
+	for _, l := range m.Skipped {
 		seen[l.Line] = true
 		assert.NotEmpty(t, l.Reason)
 	}

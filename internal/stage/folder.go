@@ -125,7 +125,7 @@ type answerEntry struct {
 }
 
 // FromFolder reads a scene from web.yaml and the zone files beside it. The error is a problem.List with every fault.
-func FromFolder(folder string) (Scene, error) {
+func FromFolder(folder string, now time.Time) (Scene, error) {
 	path := filepath.Join(folder, SceneName)
 	data, err := os.ReadFile(path)
 	if err != nil {
@@ -143,7 +143,7 @@ func FromFolder(folder string) (Scene, error) {
 		return Scene{}, problem.List{yamlProblem(path, err)}
 	}
 	var faults problem.List
-	scene := Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}
+	scene := Scene{Now: now, Endpoints: map[netip.AddrPort]*Endpoint{}}
 	for address, ports := range file.Addresses {
 		for port, entry := range ports {
 			at, err := netip.ParseAddrPort(netipJoin(address, port))
@@ -151,7 +151,7 @@ func FromFolder(folder string) (Scene, error) {
 				faults.Add(
 					problem.Problem{
 						File:     path,
-						Says:     "this is no address and port",
+						Says:     "this is not an address with a port",
 						Value:    address + " " + port,
 						Expected: "an address such as 203.0.113.10 and a port such as 443",
 					},
@@ -172,7 +172,7 @@ func FromFolder(folder string) (Scene, error) {
 	scene.Zones, scene.Remember, scene.Speed = zones, bool(file.Resolver.Remember), file.Resolver.Speed
 	faults = append(faults, wrong...)
 	faults = append(faults, file.names(folder, &scene).In(path)...)
-	faults = append(faults, file.registry(&scene).In(path)...)
+	faults = append(faults, file.registry(&scene, now).In(path)...)
 	faults = append(faults, file.signed(&scene).In(path)...)
 	return scene, faults.Err()
 }
@@ -184,7 +184,7 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 	for address, entry := range f.NameServers {
 		a, err := netip.ParseAddr(address)
 		if err != nil {
-			faults.Add(problem.Problem{Says: "this is no address", Value: address, Expected: "an address such as 198.51.100.53"})
+			faults.Add(problem.Problem{Says: "this is not an address", Value: address, Expected: "an address such as 198.51.100.53"})
 			continue
 		}
 		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer),
@@ -192,7 +192,7 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			Cuts: entry.Cuts, Behind: entry.Behind}
 		for _, kind := range slices.Concat(entry.Drops, entry.Fails, entry.Denies) {
 			if dns.StringToType[kind] == 0 {
-				faults.Add(problem.Problem{Says: "this is no type of record", Value: kind, Expected: "a type such as CAA or HTTPS"})
+				faults.Add(problem.Problem{Says: "this is not a record type", Value: kind, Expected: "a type such as CAA or HTTPS"})
 			}
 		}
 		if entry.Say != "" && !n.Silent && !n.Refuses {
@@ -244,7 +244,7 @@ func originOf(name string) string {
 }
 
 // registry puts the registry into the scene: an endpoint that answers as RFC 9083 says.
-func (f sceneFile) registry(scene *Scene) problem.List {
+func (f sceneFile) registry(scene *Scene, now time.Time) problem.List {
 	if f.Registry == nil {
 		return nil
 	}
@@ -264,7 +264,7 @@ func (f sceneFile) registry(scene *Scene) problem.List {
 		domain := strings.TrimSuffix(originOf(name), ".")
 		body := map[string]any{"objectClassName": "domain", "ldhName": domain, "status": entry.Status,
 			"events": []any{
-				map[string]any{"eventAction": "expiration", "eventDate": time.Now().Add(ends).UTC().Format(time.RFC3339)},
+				map[string]any{"eventAction": "expiration", "eventDate": now.Add(ends).UTC().Format(time.RFC3339)},
 			}}
 		var servers []any
 		for _, n := range entry.NameServers {

@@ -34,6 +34,7 @@ const (
 
 // authority is a root and an intermediate that issue the certificates of a stage.
 type authority struct {
+	now                 time.Time // from which certificates are counted
 	root, between       *x509.Certificate
 	rootKey, betweenKey *ecdsa.PrivateKey
 	stranger            *x509.Certificate
@@ -42,34 +43,34 @@ type authority struct {
 
 const day = 24 * time.Hour
 
-func newAuthority() (*authority, error) {
-	a := &authority{}
+func newAuthority(now time.Time) (*authority, error) {
+	a := &authority{now: now}
 	var err error
-	if a.root, a.rootKey, err = newIssuer("Upper Path Stage Root", nil, nil); err != nil {
+	if a.root, a.rootKey, err = newIssuer("Upper Path Stage Root", now, nil, nil); err != nil {
 		return nil, err
 	}
-	if a.between, a.betweenKey, err = newIssuer("Upper Path Stage Authority", a.root, a.rootKey); err != nil {
+	if a.between, a.betweenKey, err = newIssuer("Upper Path Stage Authority", now, a.root, a.rootKey); err != nil {
 		return nil, err
 	}
-	a.stranger, a.strangerKey, err = newIssuer("Stranger", nil, nil)
+	a.stranger, a.strangerKey, err = newIssuer("Stranger", now, nil, nil)
 	return a, err
 }
 
 // newIssuer makes an issuing certificate, signed by a parent or, without one, by itself.
 func newIssuer(
 	name string,
+	now time.Time,
 	parent *x509.Certificate,
 	parentKey *ecdsa.PrivateKey,
 ) (*x509.Certificate, *ecdsa.PrivateKey, error) {
-	template := template(name, -3650*day, 3650*day)
+	template := template(name, now, -3650*day, 3650*day)
 	template.IsCA, template.BasicConstraintsValid = true, true
 	template.KeyUsage = x509.KeyUsageCertSign | x509.KeyUsageDigitalSignature
 	return sign(template, parent, parentKey)
 }
 
-func template(name string, from, until time.Duration) *x509.Certificate {
+func template(name string, now time.Time, from, until time.Duration) *x509.Certificate {
 	serial, _ := rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 100))
-	now := time.Now()
 	return &x509.Certificate{
 		SerialNumber: serial,
 		Subject:      pkix.Name{CommonName: name},
@@ -104,7 +105,7 @@ func (a *authority) mint(c Certificate) (*tls.Certificate, error) {
 	if len(c.Names) > 0 {
 		name = c.Names[0]
 	}
-	t := template(name, from, until)
+	t := template(name, a.now, from, until)
 	t.KeyUsage, t.ExtKeyUsage = x509.KeyUsageDigitalSignature, []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}
 	for _, n := range c.Names {
 		if ip := net.ParseIP(n); ip != nil {
@@ -140,7 +141,7 @@ func (a *authority) pem() []byte {
 // Files makes a certificate of an authority of its own, for a real server on the bench: the certificate with its chain,
 // its key and the authority, each as PEM.
 func Files(c Certificate) (certificate, key, trust []byte, err error) {
-	a, err := newAuthority()
+	a, err := newAuthority(time.Now())
 	if err != nil {
 		return nil, nil, nil, err
 	}

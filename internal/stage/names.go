@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/miekg/dns"
+
 	"upperpath.example/upperpath/internal/core/crew"
 )
 

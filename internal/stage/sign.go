@@ -28,7 +28,7 @@ func (s Signed) holds() bool { return s.NoDS || !s.StaleDS && s.Until > 0 && s.F
 func signAll(scene Scene) (Scene, error) {
 	for _, origin := range slices.Sorted(maps.Keys(scene.Signed)) {
 		how := scene.Signed[origin]
-		k, err := newSigner(origin, how)
+		k, err := newSigner(origin, how, scene.Now)
 		if err != nil {
 			return scene, fmt.Errorf("signing %s: %w", origin, err)
 		}
@@ -87,7 +87,7 @@ type signer struct {
 	now     time.Time
 }
 
-func newSigner(origin string, how Signed) (*signer, error) {
+func newSigner(origin string, how Signed, now time.Time) (*signer, error) {
 	key := &dns.DNSKEY{
 		Hdr:       dns.RR_Header{Name: origin, Rrtype: dns.TypeDNSKEY, Class: dns.ClassINET, Ttl: 600},
 		Flags:     dns.ZONE | dns.SEP,
@@ -98,7 +98,7 @@ func newSigner(origin string, how Signed) (*signer, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &signer{key, private.(crypto.Signer), how, time.Now()}, nil
+	return &signer{key, private.(crypto.Signer), how, now}, nil
 }
 
 // sign adds the key, a chain of NSEC records and the signatures to a zone.

@@ -30,7 +30,8 @@ import (
 
 // Scene is what a stage plays.
 type Scene struct {
-	Zones       []Zone // what the world's resolvers know
+	Now         time.Time // of certificates and signatures; zero: that of the machine
+	Zones       []Zone    // what the world's resolvers know
 	Endpoints   map[netip.AddrPort]*Endpoint
 	NameServers map[netip.Addr]*NameServer
 	Signed      map[string]Signed // zones that are signed, by origin with the last dot
@@ -73,7 +74,10 @@ type Stage struct {
 // Start starts everything on loopback ports that the system chooses. An error comes back where a port cannot be had or
 // a certificate cannot be made; nothing is left running then.
 func Start(scene Scene) (*Stage, error) {
-	a, err := newAuthority()
+	if scene.Now.IsZero() {
+		scene.Now = time.Now()
+	}
+	a, err := newAuthority(scene.Now)
 	if err != nil {
 		return nil, err
 	}

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -104,7 +105,7 @@ func TestRehearsedAnswersEqualPredictedOnes(t *testing.T) {
 
 // TestTheDemoShowsTheFaultsThatItPromises reads the demo's own web.
 func TestTheDemoShowsTheFaultsThatItPromises(t *testing.T) {
-	scene, err := stage.FromFolder(filepath.Join(demoFolder(t), "stage"))
+	scene, err := stage.FromFolder(filepath.Join(demoFolder(t), "stage"), time.Now())
 	require.NoError(t, err)
 	w := start(t, scene)
 	p := demoPlan(t)
@@ -151,14 +152,14 @@ func TestASceneWithFaultsSaysThemAll(t *testing.T) {
 			0o600,
 		),
 	)
-	_, err := stage.FromFolder(filepath.Join(dir, "stage"))
+	_, err := stage.FromFolder(filepath.Join(dir, "stage"), time.Now())
 	require.Error(t, err)
 	for _, want := range []string{"192.0.2.999 80", "hush", "no such certificate", "bare *", "northmoor.example.zone",
 		"not called after a zone"} {
 		assert.Contains(t, err.Error(), want)
 	}
 	assert.NotContains(t, err.Error(), "root:")
-	_, err = stage.FromFolder(t.TempDir())
+	_, err = stage.FromFolder(t.TempDir(), time.Now())
 	assert.ErrorContains(t, err, "no scene to play")
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Want says what an entry URL should lead to. The zero value stands for no estate: only what is wrong anywhere is
@@ -132,14 +133,14 @@ func (v *verdict) certificate(i int, hop Answer) {
 	says := map[finding.Code]string{
 		finding.WrongName: fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
 		finding.Expired: fmt.Sprintf("The certificate for %s ended on %s, %s "+
-			"ago.", names, day(t.NotAfter), finding.Span(v.judge.Now.Sub(t.NotAfter))),
+			"ago.", names, day(t.NotAfter), wording.Span(v.judge.Now.Sub(t.NotAfter))),
 		finding.NotYetValid: fmt.Sprintf("The certificate for %s begins on %s, "+
-			"in %s.", names, day(t.NotBefore), finding.Span(t.NotBefore.Sub(v.judge.Now))),
+			"in %s.", names, day(t.NotBefore), wording.Span(t.NotBefore.Sub(v.judge.Now))),
 		finding.Untrusted: fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here "+
 			"trusts.", names, t.Issuer),
 		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
 		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, "+
-			"in %s.", names, day(t.NotAfter), finding.Span(t.NotAfter.Sub(v.judge.Now))),
+			"in %s.", names, day(t.NotAfter), wording.Span(t.NotAfter.Sub(v.judge.Now))),
 	}[main]
 	if len(t.Faults) > 1 {
 		says += " It is also " + strings.Join(others(t.Faults, main), " and ") + "."

@@ -89,6 +89,7 @@ const (
 // else is asked of codes.
 type Kind struct {
 	Name     string // as it is written everywhere
+	Plain    string // the same in plain words, for readers who know no codes
 	Formerly string // what it was called before, as kept audits may still have it
 	Severity Severity
 	Milder   string // for which cases it is less grave; "": it never is
@@ -160,39 +161,39 @@ func Kinds() []Kind { return slices.Clone(table[1:]) }
 
 var table = [codes]Kind{
 	NoAddress: {
-		Name: "no-address", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
+		Name: "no-address", Plain: "no address", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
 		Means: "The name leads to no address: it does not exist, or has neither A nor AAAA.",
 		Meets: "The browser says that the site cannot be found.",
 		Do:    "Create the record. For a www that was never created, that is an A, AAAA or CNAME at www.",
 	},
 	Refused: {
-		Name: "refused", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
+		Name: "refused", Plain: "connection refused", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
 		Means: "The address accepts no connection on this port.",
 		Meets: "The browser says that the site refused to connect.",
 		Do: "Have whoever carries the door listen there, or point the name at somebody who does. A forwarding form " +
 			"without TLS refuses every https visitor.",
 	},
 	Timeout: {
-		Name: "timeout", Severity: Error, About: "reaching",
+		Name: "timeout", Plain: "no answer in time", Severity: Error, About: "reaching",
 		Means: "Nothing answered in time, and not when asked once more.",
 		Meets: "The browser waits for a long time and gives up.",
-		Do: "Look whether the machine still exists and whether a firewall drops the connection; otherwise point the " +
+		Do: "Check whether the machine still exists and whether a firewall drops the connection; otherwise point the " +
 			"name elsewhere.",
 	},
 	TLSFailed: {
-		Name: "tls-failed", Severity: Error, About: "reaching",
+		Name: "tls-failed", Plain: "no secure connection", Severity: Error, About: "reaching",
 		Means: "A connection is accepted, but no TLS connection comes about.",
 		Meets: "The browser says that it cannot make a secure connection, and offers no way past.",
 		Do:    "Have the door speak TLS 1.2 or 1.3 with a certificate for this name.",
 	},
 	BadAnswer: {
-		Name: "bad-answer", Severity: Error, About: "reaching",
+		Name: "bad-answer", Plain: "not a web answer", Severity: Error, About: "reaching",
 		Means: "What came back is not HTTP, or breaks off before it is an answer.",
 		Meets: "The browser says that the site sent an invalid response.",
 		Do:    "Look at what listens on this port; the finding quotes what came.",
 	},
 	SplitAnswers: {
-		Name: "split-answers", Severity: Warning, About: "reaching",
+		Name: "split-answers", Plain: "different answers", Severity: Warning, About: "reaching",
 		Means: "Addresses, resolvers or name servers give different answers about the same thing.",
 		Meets: "One page today and another one tomorrow, or none, by chance.",
 		Do: "Have them agree. A resolver that gives an old answer goes on doing so until its TTL has run out; that is " +
@@ -200,343 +201,343 @@ var table = [codes]Kind{
 	},
 
 	WrongName: {
-		Name: "wrong-name", Severity: Error, About: "certificate",
+		Name: "wrong-name", Plain: "another site's certificate", Severity: Error, About: "certificate",
 		Means: "The certificate is for other names than this one.",
 		Meets: "A full-page warning. Most visitors turn back; with HSTS nobody can go on.",
 		Do: "Have the carrier get a certificate that holds this name (apex and www are two names), before the name " +
 			"points there.",
 	},
 	Expired: {
-		Name: "expired", Severity: Error, About: "certificate",
-		Means: "The certificate ended before the time of looking.",
+		Name: "expired", Plain: "expired certificate", Severity: Error, About: "certificate",
+		Means: "The certificate had already expired.",
 		Meets: "A full-page warning.",
 		Do: "Renew it, and find out why that did not happen by itself: a redirect that takes the renewal path is a " +
 			"common cause.",
 	},
 	NotYetValid: {
-		Name: "not-yet-valid", Severity: Error, About: "certificate",
-		Means: "The certificate begins after the time of looking.",
+		Name: "not-yet-valid", Plain: "certificate not valid yet", Severity: Error, About: "certificate",
+		Means: "The certificate is not valid yet.",
 		Meets: "A full-page warning.",
 		Do:    "Set the clock of the machine right, or wait, or use the former certificate until then.",
 	},
 	Untrusted: {
-		Name: "untrusted", Severity: Error, About: "certificate",
+		Name: "untrusted", Plain: "certificate nobody trusts", Severity: Error, About: "certificate",
 		Means: "The certificate was issued by nobody whom the vantage trusts.",
 		Meets: "A full-page warning.",
 		Do:    "Use a certificate of a public authority.",
 	},
 	BrokenChain: {
-		Name: "broken-chain", Severity: Error, About: "certificate",
+		Name: "broken-chain", Plain: "incomplete certificate chain", Severity: Error, About: "certificate",
 		Means: "The issuer's certificate is neither sent nor trusted, though the certificate says where it can be had.",
 		Meets: "A full-page warning on phones, in mail programs and in many tools; some desktop browsers fetch what is " +
 			"missing.",
 		Do: "Install the whole chain: the certificate followed by its intermediates, in one file.",
 	},
 	ExpiresSoon: {
-		Name: "expires-soon", Severity: Warning, About: "certificate",
+		Name: "expires-soon", Plain: "certificate about to expire", Severity: Warning, About: "certificate",
 		Means: "The certificate has less than 21 days and less than a third of its life left.",
 		Meets: "Nothing yet.",
-		Do:    "See that it is renewed; a certificate that renews itself would have been replaced by now.",
+		Do:    "Make sure that it is renewed; a certificate that renews itself would have been replaced by now.",
 	},
 
 	Loop: {
-		Name: "loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Name: "loop", Plain: "redirect loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
 		Means: "The chain comes back to a URL that was asked already.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do: "Find the two who send visitors to each other: often an edge network that speaks http to a server that " +
 			"insists on https. Let one of them stop.",
 	},
 	GrowingLoop: {
-		Name: "growing-loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Name: "growing-loop", Plain: "growing redirect loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
 		Means: "Every round leads to a longer URL of the same kind.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Correct the rule that puts its own beginning before the path again.",
 	},
 	TooManyHops: {
-		Name: "too-many-hops", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives},
+		Name: "too-many-hops", Plain: "too many redirects", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives},
 		Means: "After 20 redirects there is still another.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Lead every door straight to its end.",
 	},
 	ExtraHop: {
-		Name: "extra-hop", Severity: Warning, About: "chain", Denies: []Claim{NoRuleChains},
+		Name: "extra-hop", Plain: "needless redirect", Severity: Warning, About: "chain", Denies: []Claim{NoRuleChains},
 		Means: "There are more redirects than wanted until the canonical site is reached.",
 		Meets: "Each hop costs a connection: a wait, most of all on phones.",
 		Do:    "Have the first answer name the last URL.",
 	},
 	Downgrade: {
-		Name: "downgrade", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
+		Name: "downgrade", Plain: "redirect to an insecure page", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
 		Means: "A hop leads from https to http.",
 		Meets: "Everything of that hop can be read and changed on the way; some browsers warn.",
 		Do:    "Write the target with https.",
 	},
 	PlainArrival: {
-		Name: "plain-arrival", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
+		Name: "plain-arrival", Plain: "arrives on an insecure page", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
 		Means: "The chain ends on a page over http.",
 		Meets: "The browser says that the site is not secure.",
 		Do:    "Have http redirect to https there.",
 	},
 	Temporary: {
-		Name: "temporary", Severity: Warning, About: "chain",
+		Name: "temporary", Plain: "temporary redirect", Severity: Warning, About: "chain",
 		Means: "A redirect to another origin says that it is temporary, and none was planned.",
 		Meets: "Nothing; but search engines keep the old address.",
 		Do:    "Use 301 or 308.",
 	},
 	BadLocation: {
-		Name: "bad-location", Severity: Error, About: "chain",
+		Name: "bad-location", Plain: "broken redirect", Severity: Error, About: "chain",
 		Means: "A redirect whose Location is missing, double, or written so that no browser or not every browser follows it.",
 		Meets: "An empty page or an error.",
 		Do:    "Write one Location: an absolute https URL in percent-encoded ASCII.",
 	},
 	ForeignHop: {
-		Name: "foreign-hop", Severity: Note, About: "chain",
+		Name: "foreign-hop", Plain: "detour through another owner's site", Severity: Note, About: "chain",
 		Means: "The chain passes through a host that is not part of the estate.",
 		Meets: "Nothing, as long as that host's owner is friendly.",
 		Do:    "Lead straight to the target; or add the host to the estate if the client owns it.",
 	},
 
 	PrivateHop: {
-		Name: "private-hop", Severity: Error, About: "chain", Denies: []Claim{Arrives}, Help: LookInside,
+		Name: "private-hop", Plain: "redirect into a private network", Severity: Error, About: "chain", Denies: []Claim{Arrives}, Help: LookInside,
 		Means: "A redirect of a public address leads into a private network: to the visitor's own machine, a network of " +
 			"10.0.0.0/8 and its like, or a link-local address. It is not followed.",
 		Meets: "Nothing, or whatever answers at that address in the visitor's own network.",
-		Do:    "Lead to an address that everybody reaches; see why the redirect names this one.",
+		Do:    "Lead to an address that everybody reaches; find out why the redirect names this one.",
 	},
 
 	NotRedirected: {
-		Name: "not-redirected", Severity: Error, About: "destination", Formerly: "not-forwarded", Denies: []Claim{Arrives},
+		Name: "not-redirected", Plain: "not redirected", Severity: Error, About: "destination", Formerly: "not-forwarded", Denies: []Claim{Arrives},
 		Means: "A door that should forward answers by itself.",
 		Meets: "The old site, a parking page or an error instead of the canonical site.",
-		Do:    "Set up the redirect at whoever carries the door, and see that the name points there.",
+		Do:    "Set up the redirect at whoever carries the door, and make sure that the name points there.",
 	},
 	DoorsDisagree: {
-		Name: "doors-disagree", Severity: Warning, About: "destination",
+		Name: "doors-disagree", Plain: "one site at two addresses", Severity: Warning, About: "destination",
 		Means: "Apex and www both serve pages, each under its own name.",
 		Meets: "The same site at two addresses; sign-ins and search results are split.",
 		Do:    "Choose one, and redirect the other to it.",
 	},
 	WrongPage: {
-		Name: "wrong-page", Severity: Error, About: "destination", Formerly: "off-course", Denies: []Claim{Arrives},
+		Name: "wrong-page", Plain: "wrong page", Severity: Error, About: "destination", Formerly: "off-course", Denies: []Claim{Arrives},
 		Means: "The chain ends somewhere else than wanted.",
 		Meets: "A page that the visitor did not ask for.",
 		Do:    "Correct the target of the redirect.",
 	},
 	PathLost: {
-		Name: "path-lost", Severity: Error, About: "destination", Denies: []Claim{KeepsWhole},
+		Name: "path-lost", Plain: "lost path", Severity: Error, About: "destination", Denies: []Claim{KeepsWhole},
 		Means: "A path that was to be kept is cut.",
 		Meets: "The front page instead of the page that the link promised.",
 		Do:    "Redirect with the path kept; where the carrier cannot, give the door to one that can.",
 	},
 	QueryLost: {
-		Name: "query-lost", Severity: Warning, About: "destination", Denies: []Claim{KeepsWhole},
+		Name: "query-lost", Plain: "lost query", Severity: Warning, About: "destination", Denies: []Claim{KeepsWhole},
 		Means: "The query is not handed on.",
 		Meets: "A search or a campaign link that forgets what was asked.",
 		Do:    "Hand the query on; where the carrier cannot, give the door to one that can.",
 	},
 	DeadEnd: {
-		Name: "dead-end", Severity: Error, About: "destination", Denies: []Claim{Arrives},
+		Name: "dead-end", Plain: "ends on an error page", Severity: Error, About: "destination", Denies: []Claim{Arrives},
 		Means: "The chain arrives on an error.",
 		Meets: "An error page.",
 		Do:    "Lead to a page that exists, or say 410 where the page is gone on purpose.",
 	},
 
 	LeftoverAddress: {
-		Name: "leftover-address", Severity: Error, About: "records", AfterMove: true,
+		Name: "leftover-address", Plain: "old address left behind", Severity: Error, About: "records", AfterMove: true,
 		Means: "An old address stands beside the new one, or beside an alias.",
 		Meets: "The old site or the new one, by chance.",
 		Do:    "Remove it: a name leads to one place. A machine that is still needed gets a name of its own.",
 	},
 	MissingAddress: {
-		Name: "missing-address", Severity: Error, About: "records", AfterMove: true,
+		Name: "missing-address", Plain: "missing address", Severity: Error, About: "records", AfterMove: true,
 		Means: "A name lacks some or all of the addresses of whoever carries it.",
 		Meets: "Nothing for some, such as those with IPv6 only; or a site that cannot be found.",
 		Do:    "Add what is missing: all addresses of a carrier form one record set.",
 	},
 	AliasConflict: {
-		Name: "alias-conflict", Severity: Error, About: "records", Formerly: "crowded-alias",
+		Name: "alias-conflict", Plain: "alias beside other records", Severity: Error, About: "records", Formerly: "crowded-alias",
 		Means: "An alias (CNAME) stands beside other records, at the apex, or where a name server's own name has to be.",
 		Meets: "The site for some, nothing or no mail for others.",
 		Do:    "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2): replace it, or what stands beside it.",
 	},
 	WrongTarget: {
-		Name: "wrong-target", Severity: Error, About: "records", AfterMove: true,
+		Name: "wrong-target", Plain: "leads to the wrong place", Severity: Error, About: "records", AfterMove: true,
 		Means: "A name that counts as moved leads elsewhere than planned.",
 		Meets: "The old site.",
 		Do:    "Make the change that the plan names, or set the domain back to planned.",
 	},
 	DanglingAlias: {
-		Name: "dangling-alias", Severity: Error, About: "records", Formerly: "unclaimed-alias",
+		Name: "dangling-alias", Plain: "alias that nobody has claimed", Severity: Error, About: "records", Formerly: "unclaimed-alias",
 		Means: "An alias leads to where nobody answers for this name.",
-		Meets: "An error page of a stranger; and whoever claims the name there can show what he likes.",
+		Meets: "An error page of a stranger; and whoever claims the name there can show anything they like.",
 		Do:    "Claim the host at the platform first, then point to it; or remove the alias.",
 	},
 	RecordLost: {
-		Name: "record-lost", Severity: Error, About: "records", AfterMove: true,
+		Name: "record-lost", Plain: "lost record", Severity: Error, About: "records", AfterMove: true,
 		Means: "A record that was there, or that somebody asked for, is gone or would go without being named.",
 		Meets: "Whatever hung on it: a proof of ownership, a service, a name.",
 		Do:    "Put it back.", Help: KeptRecords,
 	},
 	UnplannedChange: {
-		Name: "unplanned-change", Severity: Warning, About: "records", AfterMove: true,
+		Name: "unplanned-change", Plain: "unplanned change", Severity: Warning, About: "records", AfterMove: true,
 		Means: "A record came or changed since the survey, and the plan does not know of it.",
 		Meets: "Perhaps nothing; somebody else is at work in the zone.",
 		Do:    "Ask who changed it. What is wanted is written under wanted:.",
 	},
 	MailLost: {
-		Name: "mail-lost", Severity: Error, About: "records", AfterMove: true,
+		Name: "mail-lost", Plain: "lost mail record", Severity: Error, About: "records", AfterMove: true,
 		Means: "A record on which mail depends is gone, or would go.",
 		Meets: "Mail that does not arrive, or is taken for forged.",
 		Do:    "Keep it: copy it to where the zone moves, and say mail: none only of domains that have no mail.",
 	},
 	MailTied: {
-		Name: "mail-tied", Severity: Error, About: "records",
+		Name: "mail-tied", Plain: "mail depends on the web address", Severity: Error, About: "records",
 		Means: "Mail depends on a web address that is about to change.",
 		Meets: "Nothing, until the web moves and mail stops.",
 		Do:    "Give mail a name and address of its own before the move.",
 	},
 	MailSpoofable: {
-		Name: "mail-spoofable", Severity: Note, About: "records", Formerly: "mail-open",
+		Name: "mail-spoofable", Plain: "mail can be forged", Severity: Note, About: "records", Formerly: "mail-open",
 		Means: "A domain has no mail, and no records that say so.",
 		Meets: "Forged mail in the client's name.",
 		Do: "Write mail: none, so that the plan adds a null MX (RFC 7505), v=spf1 -all (RFC 7208) and a rejecting " +
 			"policy (RFC 7489).",
 	},
 	MailMalformed: {
-		Name: "mail-malformed", Severity: Error, About: "records", Milder: "a policy at the wrong name, +all, or more than 450 octets",
+		Name: "mail-malformed", Plain: "unreadable mail policy", Severity: Error, About: "records", Milder: "a policy at the wrong name, +all, or more than 450 octets",
 		Means: "A mail policy that receivers cannot read: two where one is allowed, more than 10 look-ups, a term that nobody " +
 			"knows, or a policy at a name where nobody looks for it (RFC 7208, RFC 7489).",
 		Meets: "Mail that is taken for forged, or forged mail that is not.",
 		Do:    "Join the records into one, mend or drop the term that is named, or move the policy to its name.",
 	},
 	MailBroken: {
-		Name: "mail-broken", Severity: Error, About: "records",
+		Name: "mail-broken", Plain: "broken mail route", Severity: Error, About: "records",
 		Means: "An MX leads to an alias, to an address, or to no machine; or a null MX stands beside others.",
 		Meets: "Mail that does not arrive, or arrives by chance (RFC 5321 section 5.1, RFC 7505 section 3).",
 		Do:    "Name a machine that has addresses of its own.",
 	},
 	DependedOn: {
-		Name: "depended-on", Severity: Error, About: "records",
+		Name: "depended-on", Plain: "something else depends on it", Severity: Error, About: "records",
 		Means: "Something of the estate refers to a name that is about to change.",
 		Meets: "Whatever hangs on it: mail, reports, a site.",
-		Do:    "Change what refers to it first, or see that the name goes on answering.",
+		Do:    "Change what refers to it first, or make sure that the name goes on answering.",
 	},
 	IssuerBarred: {
-		Name: "issuer-barred", Severity: Error, About: "records",
+		Name: "issuer-barred", Plain: "certificate issuer not allowed", Severity: Error, About: "records",
 		Means: "The CAA records of a name do not let the planned issuer issue its certificate (RFC 8659).",
 		Meets: "A certificate warning, once the old certificate ends or the name moves.",
 		Do:    "Add a CAA record for the issuer, or choose one that may.",
 	},
 	ZoneDiffers: {
-		Name: "zone-differs", Severity: Error, About: "records",
+		Name: "zone-differs", Plain: "new name servers differ", Severity: Error, About: "records",
 		Means: "The new name servers of a zone do not say what the old ones say, or what the plan wants.",
 		Meets: "Whatever is missing there: mail, a door, a service; for each visitor from the moment that the delegation " +
-			"changes for him.",
+			"changes for them.",
 		Do: "Type what is missing there before the delegation changes, and survey again.",
 	},
 	StaleDS: {
-		Name: "stale-ds", Severity: Error, About: "records",
+		Name: "stale-ds", Plain: "signing record that no longer fits", Severity: Error, About: "records",
 		Means: "The parent says that the zone is signed (DS), and what the zone holds does not fit: no key, or signatures that " +
 			"its keys did not make or that do not hold yet.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
 		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
 	},
 	SignatureExpired: {
-		Name: "signature-expired", Severity: Error, About: "records", Milder: "a signature that ends within a week",
+		Name: "signature-expired", Plain: "expired signature", Severity: Error, About: "records", Milder: "a signature that ends within a week",
 		Means: "A signature of the zone (RRSIG) has ended, or soon will.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
-		Do:    "Have the provider sign the zone anew; where he cannot, have the registrar remove the DS record.",
+		Do:    "Have the provider sign the zone anew; where they cannot, have the registrar remove the DS record.",
 	},
 	CutOff: {
-		Name: "cut-off", Severity: Error, About: "records",
+		Name: "cut-off", Plain: "record that nobody can see", Severity: Error, About: "records",
 		Means: "A record stands at or below a name that is delegated to other name servers.",
 		Meets: "Nothing of it: resolvers follow the delegation, and never see the record.",
 		Do:    "Type it at the name servers to which the name is delegated, or remove the delegation.",
 	},
 	MovedUnseen: {
-		Name: "moved-unseen", Severity: Error, About: "records",
+		Name: "moved-unseen", Plain: "move of a zone not wholly seen", Severity: Error, About: "records",
 		Means: "A zone is to move to other name servers, and not all of it was seen.",
 		Meets: "Whatever hung on a record that nobody saw: mail, a service, a proof.",
 		Do:    "Take the zone from its provider's export, or have it handed out whole, before it is copied.",
 	},
 	ProviderBound: {
-		Name: "provider-bound", Severity: Warning, About: "records",
+		Name: "provider-bound", Plain: "depends on the present provider", Severity: Warning, About: "records",
 		Means: "The present provider does more than answer for the zone (forwarding, mail, parking), and that ends when the zone leaves.",
 		Meets: "A door that leads nowhere, or mail that comes back, from that day on.",
 		Do:    "Have somebody else do it before the delegation changes, or leave the zone there.",
 	},
 	DeclaredOtherwise: {
-		Name: "declared-otherwise", Severity: Warning, About: "records",
+		Name: "declared-otherwise", Plain: "estate file disagrees with what was seen", Severity: Warning, About: "records",
 		Means: "The estate file says of a carrier what a survey or an audit saw otherwise: TLS, paths, queries, or the kind of its " +
 			"redirects. What was seen counts.",
 		Meets: "What was seen: a warning, a lost page, or a redirect that search engines do not take over.",
 		Do:    "Write down what the carrier does, or have it changed there; then survey again.",
 	},
 	DoubledName: {
-		Name: "doubled-name", Severity: Warning, About: "records",
-		Means: "A name holds the domain twice, or looks like a slip of the pen for www.",
+		Name: "doubled-name", Plain: "mistyped name", Severity: Warning, About: "records",
+		Means: "A name holds the domain twice, or looks like a typing error for www.",
 		Meets: "Nothing at the name that was meant.",
 		Do:    "Remove it, and type the label without the domain.",
 	},
 
 	RegistrationEnds: {
-		Name: "registration-ends", Severity: Warning, About: "registration",
+		Name: "registration-ends", Plain: "registration about to end", Severity: Warning, About: "registration",
 		Means: "The registration ends soon, or has ended.",
 		Meets: "Nothing yet; then somebody else's site.",
 		Do:    "Renew it before anything else.",
 	},
 	OnHold: {
-		Name: "on-hold", Severity: Error, About: "registration",
+		Name: "on-hold", Plain: "domain on hold", Severity: Error, About: "registration",
 		Means: "The registry does not publish the domain.",
 		Meets: "The browser says that the site cannot be found.",
 		Do:    "Ask the registrar; a payment or a confirmation is missing most often.",
 	},
 
 	TransferLocked: {
-		Name: "transfer-locked", Severity: Note, About: "registration",
+		Name: "transfer-locked", Plain: "locked against transfer", Severity: Note, About: "registration",
 		Means: "The domain is locked against a transfer to another registrar.",
 		Meets: "Nothing; the lock keeps thieves away.",
 		Do:    "Leave it, unless the registrar is to change: then have it unlocked first, and locked again.",
 	},
 
 	RobotsBlocked: {
-		Name: "robots-blocked", Severity: Warning, About: "content", Formerly: "robots-bars",
+		Name: "robots-blocked", Plain: "hidden from search engines", Severity: Warning, About: "content", Formerly: "robots-bars",
 		Means: "An old robots.txt bars search engines from everything, so that they would never see the redirects.",
 		Meets: "Nothing; but search engines keep the old addresses.",
 		Do:    "Let robots.txt redirect too, or allow everything in it.",
 	},
 
 	Tie: {
-		Name: "tie", Severity: Error, About: "rules", Denies: []Claim{NeverTied},
+		Name: "tie", Plain: "two rules for one URL", Severity: Error, About: "rules", Denies: []Claim{NeverTied},
 		Means: "Two rules are equally specific and take the same URL.",
 		Meets: "Whichever the server happens to try first.",
 		Do:    "Make one of them more specific, or drop one.",
 	},
 	Shadowed: {
-		Name: "shadowed", Severity: Warning, About: "rules", Denies: []Claim{EachRuleWins},
+		Name: "shadowed", Plain: "rule that never applies", Severity: Warning, About: "rules", Denies: []Claim{EachRuleWins},
 		Means: "A rule never wins: others take all of its URLs, or nobody carries its door.",
 		Meets: "Another page than the rule was written for.",
 		Do:    "Drop it, or correct what stands in its way.",
 	},
 	RuleLoop: {
-		Name: "rule-loop", Severity: Error, About: "rules", Denies: []Claim{Arrives, NeverLoops},
-		Means: "Rules lead to each other, so that some URL goes round for ever.",
+		Name: "rule-loop", Plain: "rules that lead in a loop", Severity: Error, About: "rules", Denies: []Claim{Arrives, NeverLoops},
+		Means: "Rules lead to each other, so that some URL never arrives.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Correct one of them so that its target is none of the URLs that the others take.",
 	},
 	RuleChain: {
-		Name: "rule-chain", Severity: Warning, About: "rules", Denies: []Claim{NoRuleChains},
+		Name: "rule-chain", Plain: "rule that leads to another rule", Severity: Warning, About: "rules", Denies: []Claim{NoRuleChains},
 		Means: "The target of a rule is itself redirected.",
 		Meets: "Each hop costs a connection: a wait, most of all on phones.",
 		Do:    "Write the single rule that the finding shows.", Help: Straightener,
 	},
 	Undecided: {
-		Name: "undecided", Severity: Error, About: "rules",
+		Name: "undecided", Plain: "neither proved nor refuted", Severity: Error, About: "rules",
 		Means: "It could be neither proved nor refuted what holds for some URLs.",
 		Meets: "Perhaps nothing.",
 		Do:    "Make the rules that the finding names simpler, so that none leads to what another one takes.",
 	},
 	BeyondCarrier: {
-		Name: "beyond-carrier", Severity: Error, About: "rules", Denies: []Claim{Arrives},
+		Name: "beyond-carrier", Plain: "beyond what the carrier can do", Severity: Error, About: "rules", Denies: []Claim{Arrives},
 		Means: "The plan asks a carrier for something that it cannot do.",
 		Meets: "What the carrier does instead: no answer on https, a lost path, another page.",
 		Do:    "Give the door to a carrier that can, or plan less of it.",

@@ -69,8 +69,8 @@ func TestWhatIsTypedAtAForm(t *testing.T) {
 	)
 	assert.Equal(
 		t,
-		"Type the destination in full. With http:// it costs a hop more, and a visitor who came by https is led over "+
-			"plain http; without www it costs a hop more.",
+		"Type the destination in full. With http:// it costs one more hop, and a visitor who came by https is led over "+
+			"plain http; without www it costs one more hop.",
 		report.Because(c.Entries[0].Reasons),
 	)
 	assert.Equal(t, []string{"drops the query"}, c.Limits)
@@ -93,7 +93,7 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 		"add primary | primary=www.n.example | redirected to it=old.example, www.old.example",
 	}, entries(carried(t, p, "told")))
 	primary := carried(t, p, "told").Entries[5]
-	assert.Contains(t, report.Because(primary.Reasons), "only once the certificates are there")
+	assert.Contains(t, report.Because(primary.Reasons), "only once the certificates have been issued")
 	assert.Equal(t, "301 https://www.n.example/a?b", answer(p, "https://old.example/a?b"))
 	assert.Equal(
 		t,
@@ -317,7 +317,7 @@ func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 	assert.Contains(
 		t,
 		reasons(zoneOf(t, p, "old.example")),
-		"Until then it bypasses net, and every pattern for this host is dead.",
+		"Until then it bypasses net, and no pattern for this host works.",
 	)
 }
 

@@ -130,7 +130,7 @@ func TestWhatIsToChange(t *testing.T) {
 			"Both old addresses go"},
 		"a www that was never created": {"old.example", "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20",
 			[]string{"add www A  > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20"},
-			"Nobody ever created www.old.example"},
+			"www.old.example was never created"},
 		"only some of the addresses": {"old.example", "@ A 203.0.113.20\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\n" +
 			"www A 203.0.113.21\nwww AAAA 2001:db8::20",
 			[]string{"replace  A 203.0.113.20 > 203.0.113.20|203.0.113.21"}, "Only 1 of the 2 addresses of gateway are there"},
@@ -150,9 +150,9 @@ func TestWhatIsToChange(t *testing.T) {
 			[]string{"remove www CNAME parking.example >", "add www A  > 203.0.113.40"}, "An alias stands alone"},
 		"an AAAA that nobody thought of": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n@ AAAA 2001:db8::1\n" +
 			"www A 203.0.113.40",
-			[]string{"remove  AAAA 2001:db8::1 >", "replace  A 192.0.2.1 > 203.0.113.40"}, "for everybody with IPv6"},
+			[]string{"remove  AAAA 2001:db8::1 >", "replace  A 192.0.2.1 > 203.0.113.40"}, "leads everybody with IPv6 to the old machine"},
 		"never without any address": {"{name: old.example, carrier: four}", "@ AAAA 2001:db8::1\nwww A 203.0.113.40",
-			[]string{"add  A  > 203.0.113.40", "remove  AAAA 2001:db8::1 >"}, "for everybody with IPv6"},
+			[]string{"add  A  > 203.0.113.40", "remove  AAAA 2001:db8::1 >"}, "leads everybody with IPv6 to the old machine"},
 		"hints of an HTTPS record": {"{name: old.example, carrier: four}", "@ A 203.0.113.40\n@ HTTPS 1 . alpn=h2 " +
 			"ipv4hint=192.0.2.1\nwww A 203.0.113.40\nwww HTTPS 1 . alpn=h2",
 			[]string{"remove  HTTPS 1 . alpn=\"h2\" ipv4hint=\"192.0.2.1\" >"}, "RFC 9460"},
@@ -161,29 +161,29 @@ func TestWhatIsToChange(t *testing.T) {
 			"*.old.example A: It hid that www.old.example did not exist, which is created now; it stays"},
 		"a wildcard that a name below hides": {"{name: old.example, hosts: [a.b], carrier: four}", "@ A 203.0.113.40\n" +
 			"www A 203.0.113.40\n* A 192.0.2.1\nx.b TXT y",
-			[]string{"add a.b A  > 203.0.113.40"}, "Nobody ever created a.b.old.example; it leads to four."},
+			[]string{"add a.b A  > 203.0.113.40"}, "a.b.old.example was never created; it leads to four"},
 		"a wildcard below which the name lies": {"{name: old.example, hosts: [a.b], carrier: four}", "@ A 203.0.113.40\n" +
 			"www A 203.0.113.40\n* A 192.0.2.1",
 			[]string{"add a.b A  > 203.0.113.40"}, "the wildcard *.old.example answered for it and hid that"},
 		"the carrier's own alias": {"{name: old.example, carrier: {apex: four, www: aliased}}", "@ A 203.0.113.40\n" +
-			"www CNAME sites.other.example.\n", nil, "www.old.example CNAME: It leads to aliased already."},
+			"www CNAME sites.other.example.\n", nil, "www.old.example CNAME: It already leads to aliased."},
 		"a wildcard that leads elsewhere stays": {
 			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww A 203.0.113.40\n* A 192.0.2.99",
 			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "",
 		},
 		"an alias at the apex": {"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
 			"@ A 192.0.2.1\nwww A 203.0.113.40",
-			[]string{"remove  A 192.0.2.1 >", "add  ALIAS  > sites.other.example"}, "a second way"},
+			[]string{"remove  A 192.0.2.1 >", "add  ALIAS  > sites.other.example"}, "sends some visitors elsewhere"},
 		"an alias at the apex that is there": {
 			"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
-			"@ A 198.51.100.61\nwww A 203.0.113.40", nil, "gives the addresses of aliased already",
+			"@ A 198.51.100.61\nwww A 203.0.113.40", nil, "already gives the addresses of aliased",
 		},
 		"an address where something stands beside": {"{name: old.example, carrier: {apex: four, www: aliased}}",
 			"@ A 203.0.113.40\nwww CNAME parking.example.\nwww TXT proof",
 			[]string{"remove www CNAME parking.example >", "add www A  > 198.51.100.61"}, ""},
 		"a forward at a form": {
 			"{name: old.example, carrier: four}", "@ A 198.51.100.34\nwww A 203.0.113.40",
-			[]string{"replace  A 198.51.100.34 > 203.0.113.40"}, "delete its forwarding there, for one door has one carrier",
+			[]string{"replace  A 198.51.100.34 > 203.0.113.40"}, "delete the forwarding there, because a door can have only one carrier",
 		},
 		"mail of an alias": {
 			"{name: old.example, carrier: four}",
@@ -194,7 +194,7 @@ func TestWhatIsToChange(t *testing.T) {
 			"{name: _b, type: TXT, value: [\"one \", two]}, {name: '@', type: TXT, value: '\"proof=1\"'}, {name: c, type: " +
 			"cname, value: Target.Example}]}", "@ A 203.0.113.40\n@ TXT \"old\"\nwww A 203.0.113.40",
 			[]string{"add c CNAME  > target.example", "add _a TXT  > \"x\"", "add _b TXT  > \"one two\"",
-				"replace  TXT \"old\" > \"old\"|\"proof=1\""}, "It joins the others of its set"},
+				"replace  TXT \"old\" > \"old\"|\"proof=1\""}, "It is added to the values that are already there"},
 		"wanted until a day": {"{name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: " +
 			"2026-11-25}, {name: _b, type: TXT, value: y, until: 2026-11-26}]}", "@ A 203.0.113.40\nwww A 203.0.113.40\n" +
 			"_a TXT x\n_a TXT z\n_b TXT y",

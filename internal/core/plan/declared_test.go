@@ -76,7 +76,7 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 				}
 				assert.Contains(t, all, c.says)
 				var b strings.Builder
-				assert.NoError(t, report.Plan(&b, "text", p, report.Style{}))
+				assert.NoError(t, report.Write(&b, "text", report.Plan(p), report.Style{}))
 				assert.NotContains(t, b.String(), "The plan holds")
 				assert.Contains(t, b.String(), "The plan rests on what was seen to be otherwise")
 			}
@@ -122,6 +122,6 @@ func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
 	}
 	assert.Equal(t, []string{"shop.old.example"}, claims, "the others are known there")
 	assert.Len(t, certificates, 2)
-	assert.Contains(t, certificates[0], "www.old.example: The host is known there, and its records lead there")
+	assert.Contains(t, certificates[0], "www.old.example: The host is known there and its records lead there")
 	assert.NotContains(t, certificates[1], "The host is known there")
 }

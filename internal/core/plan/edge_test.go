@@ -100,14 +100,14 @@ func TestHowAnEdgeAsksWhatIsBehindIt(t *testing.T) {
 	assert.Empty(t, origin("tls: yes"), "nothing is behind it")
 	assert.Equal(
 		t,
-		[]string{"four: https, its certificate checked. What is behind it needs a certificate for these names too, " +
+		[]string{"four: https, its certificate checked. The origin needs a certificate for these names too, " +
 			"or visitors get an error page of the network."},
 		origin("behind: four"),
 	)
 	plain := origin("behind: site, origin: plain")
 	require.Len(t, plain, 1)
 	assert.True(t, strings.HasPrefix(plain[0], "the site: http. "), plain[0])
-	assert.Contains(t, plain[0], "they go in circles")
+	assert.Contains(t, plain[0], "redirect loop")
 }
 
 func TestAnEdgeBeforeTheSite(t *testing.T) {

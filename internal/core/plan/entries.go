@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Carried is a carrier with what it carries, what it cannot do, and what has to be typed there.
@@ -184,7 +185,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 				finding.BeyondCarrier,
 				c.Name,
 				fmt.Sprintf("%s takes at most %s, and %d are planned there, one a host included.", c.Name,
-					counted(c.RulesAtMost, "rule"), n),
+					wording.Count(c.RulesAtMost, "rule"), n),
 				"Take a larger plan there, write fewer rules, or give some of the hosts to another carrier.",
 				map[string]any{"carrier": c.Name, "rules": n},
 			),
@@ -199,7 +200,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 				fmt.Sprintf(
 					"%s takes at most %s, and %d are planned there: %s.",
 					c.Name,
-					counted(c.HostsAtMost, "host"),
+					wording.Count(c.HostsAtMost, "host"),
 					len(k.Hosts),
 					strings.Join(k.Hosts, ", "),
 				),
@@ -259,13 +260,6 @@ func btoi(b bool) int {
 	return 0
 }
 
-func counted(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
-}
-
 // inWords says what a carrier cannot do.
 func inWords(c *estate.Carrier) []string {
 	var all []string
@@ -280,9 +274,9 @@ func inWords(c *estate.Carrier) []string {
 	add(c.ApexOnly, "apexes only")
 	add(c.Frames, "shows the target in a frame instead of redirecting")
 	add(!c.HoldsRules && !c.By.Row().OneTarget, "holds no rules")
-	add(c.PatternsAtMost >= 0, "at most %s", counted(c.PatternsAtMost, "pattern"))
-	add(c.HostsAtMost >= 0, "at most %s", counted(c.HostsAtMost, "host"))
-	add(c.RulesAtMost >= 0, "at most %s", counted(c.RulesAtMost, "rule"))
+	add(c.PatternsAtMost >= 0, "at most %s", wording.Count(c.PatternsAtMost, "pattern"))
+	add(c.HostsAtMost >= 0, "at most %s", wording.Count(c.HostsAtMost, "host"))
+	add(c.RulesAtMost >= 0, "at most %s", wording.Count(c.RulesAtMost, "rule"))
 	add(c.Origin == estate.PlainOrigin, "speaks plain http to what is behind it")
 	add(c.Certificate == estate.After, "has its certificates only after the names point to it")
 	return all

@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // limitsOf adds a finding wherever a carrier cannot do what its door asks, and returns the doors concerned.
@@ -247,7 +248,7 @@ func (l *limits) rules(
 				fmt.Sprintf(
 					"%s takes at most %s, and the rules of %s hold %d.",
 					c.Name,
-					counted(c.PatternsAtMost, "pattern"),
+					wording.Count(c.PatternsAtMost, "pattern"),
 					h,
 					patterns,
 				),
@@ -263,7 +264,7 @@ func (l *limits) rules(
 				fmt.Sprintf(
 					"%s takes at most %s, and %s needs %d there, that for everything else included.",
 					c.Name,
-					counted(c.PatternsAtMost, "pattern"),
+					wording.Count(c.PatternsAtMost, "pattern"),
 					d.Name,
 					len(stars),
 				),

@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Move is the way of a zone to other name servers.
@@ -232,7 +233,7 @@ func staleDS(s sight, m *Move, f *found) {
 		fmt.Sprintf(
 			"In this order: have the registrar remove the DS record, wait %s, move the zone, sign it there, and only then "+
 				"publish the new DS.",
-			Words(max(s.seen.Parent.TTL, m.OldLives)),
+			wording.DurationText(max(s.seen.Parent.TTL, m.OldLives)),
 		),
 		map[string]any{"ds": m.DS},
 	)
@@ -680,24 +681,4 @@ func dependedOn(in Input, zoneOf map[string]string, zones []Zone) []finding.Find
 		}
 	}
 	return all
-}
-
-// Words gives a time in seconds as people say it: "5 minutes", "4 hours", "1 day 2 hours".
-func Words(seconds int) string {
-	if seconds <= 0 {
-		return "no time"
-	}
-	var parts []string
-	for _, u := range []struct {
-		size int
-		name string
-	}{{86400, "day"}, {3600, "hour"}, {60, "minute"}, {1, "second"}} {
-		if n := seconds / u.size; n > 0 && len(parts) < 2 {
-			if seconds %= u.size; n > 1 {
-				u.name += "s"
-			}
-			parts = append(parts, fmt.Sprintf("%d %s", n, u.name))
-		}
-	}
-	return strings.Join(parts, " ")
 }

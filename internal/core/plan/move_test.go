@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -219,8 +220,8 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 	order := said(p.Steps, report.StepText)
 	assert.Contains(t, order, "at least 4 hours before the move")
 	assert.Contains(t, order, "Wait 15 minutes")
-	assert.Equal(t, "1 day 2 hours", plan.Words(26*3600+5))
-	assert.Equal(t, "1 second", plan.Words(1))
+	assert.Equal(t, "1 day 2 hours", wording.DurationText(26*3600+5))
+	assert.Equal(t, "1 second", wording.DurationText(1))
 }
 
 func TestTheZoneAfterTheChanges(t *testing.T) {

@@ -54,10 +54,10 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 	assert.Less(
 		t,
 		place("set the name servers"),
-		place("Now that old.example can be found, and before anybody is told of it, get the 1 certificate"),
+		place("Now that old.example can be found, and before anybody is told about it, get the 1 certificate"),
 	)
 	assert.NotContains(t, order, "See and save what is there")
-	assert.NotContains(t, order, "Set the records above")
+	assert.NotContains(t, order, "Set the records below")
 	assert.Contains(t, texts(p), "the zone above knows no such domain")
 	assert.NotContains(t, texts(p), "saw nothing of the zones")
 	assert.NotContains(
@@ -83,7 +83,7 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 	e := carried(t, p, "Registrar A").Entries
 	require.Len(t, e, 1)
 	assert.Equal(t, plan.NameServers, e[0].Kind)
-	assert.Contains(t, report.Because(e[0].Reasons), "First the zone has to be there")
+	assert.Contains(t, report.Because(e[0].Reasons), "First the zone must be there")
 	for _, s := range p.Sheets() {
 		for _, l := range s.Lines {
 			assert.Equal(t, "Registrar B", s.Place)

@@ -253,6 +253,16 @@ func said[T any](all []T, words func(T) string) string {
 	return strings.Join(lines, "\n")
 }
 
+// sheetsText gives the sheets of a plan as pages.
+func sheetsText(t *testing.T, p *plan.Plan) string {
+	t.Helper()
+	var b strings.Builder
+	for _, s := range report.Sheets(p) {
+		require.NoError(t, report.Write(&b, "md", s.Doc, report.Style{}))
+	}
+	return b.String()
+}
+
 func notes(p *plan.Plan) string { return said(p.Notes, report.NoteText) }
 
 func moveOrder(m *plan.Move) string { return said(m.Steps, report.StepText) }

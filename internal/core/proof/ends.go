@@ -651,13 +651,13 @@ func (v *prover) fallbacks() {
 		v.cutShort(hop{door: d, what: "the fallback"})
 		if name := p.Domain; p.Does == predict.Redirects && !p.Upgrades && !p.DropsPath && !said[name.Name.String()] {
 			said[name.Name.String()] = true
-			v.proof.Falls = append(v.proof.Falls, Fall{name.Name.String(), count[name.Name.String()], fallsTo(name)})
+			v.proof.Fallback = append(v.proof.Fallback, Fallback{name.Name.String(), count[name.Name.String()], fallbackOf(name)})
 		}
 	}
 }
 
-// fallsTo says in words where paths go that no rule takes.
-func fallsTo(d *estate.Domain) string {
+// fallbackOf says in words where paths go that no rule takes.
+func fallbackOf(d *estate.Domain) string {
 	switch d.Fallback {
 	case estate.Gone:
 		return "410 gone, the root to " + d.LeadsTo.String()

@@ -48,14 +48,14 @@ type Proof struct {
 	Doors    int               `json:"doors"`
 	Rules    int               `json:"rules"`
 	Deepest  string            `json:"deepest,omitempty"` // a URL that takes as many hops as the bound
-	Falls    []Fall            `json:"falls"`             // what no rule takes
+	Fallback []Fallback        `json:"fallback"`          // what no rule takes
 	Assumes  []string          `json:"assumes"`
 	Findings []finding.Finding `json:"findings"`
 	Barred   int               `json:"-"` // rules that win nowhere because no carrier of their doors can hold them
 }
 
-// Fall says where the paths of a domain go that no rule takes.
-type Fall struct {
+// Fallback says where the paths of a domain go that no rule takes.
+type Fallback struct {
 	Domain string `json:"domain"`
 	Rules  int    `json:"rules"` // that come before
 	To     string `json:"to"`    // in words
@@ -89,7 +89,7 @@ func newProver(w *predict.Web) *prover {
 	if w.Estate.Policy.Upgrade == estate.SameHostFirst {
 		v.more = 1
 	}
-	v.proof = &Proof{Schema: Schema, Policy: w.Estate.Policy.Hops + v.more, Doors: len(w.Doors()), Falls: []Fall{}}
+	v.proof = &Proof{Schema: Schema, Policy: w.Estate.Policy.Hops + v.more, Doors: len(w.Doors()), Fallback: []Fallback{}}
 	return v
 }
 

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Odd returns what is worth knowing about a domain before a move, and no fault by itself, each with what to do about
@@ -136,26 +137,17 @@ func (d *Domain) oddTTLs() []string {
 		facts = append(
 			facts,
 			fmt.Sprintf("Resolvers remember these records of %s for a week or longer: %s. Lower the TTL that long "+
-				"before you change them.", d.Name, few(long)),
+				"before you change them.", d.Name, wording.Few(long, 5)),
 		)
 	}
 	if len(zero) > 0 {
 		facts = append(
 			facts,
 			fmt.Sprintf("These records of %s have a TTL of 0 s, so that nobody remembers them and every visitor "+
-				"waits for them: %s. Give them some minutes at least.", d.Name, few(zero)),
+				"waits for them: %s. Give them some minutes at least.", d.Name, wording.Few(zero, 5)),
 		)
 	}
 	return facts
-}
-
-// few joins words, and says how many more there are than fit.
-func few(all []string) string {
-	const most = 5
-	if len(all) <= most {
-		return strings.Join(all, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(all[:most], ", "), len(all)-most)
 }
 
 // delegations says which names below the domain are another's.
@@ -172,7 +164,7 @@ func (d *Domain) delegations() []string {
 		facts = append(
 			facts,
 			fmt.Sprintf("%s is delegated to other name servers (%s): its records are not in this zone. Survey it "+
-				"as a domain of its own if it is to move.", s.Name, few(servers)),
+				"as a domain of its own if it is to move.", s.Name, wording.Few(servers, 5)),
 		)
 	}
 	return facts

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Soon is how long before its end a registration is worth a warning.
@@ -23,14 +24,14 @@ func (v *verdict) registration() {
 			"The registration of %s ends on %s, in %s.",
 			d.Name,
 			r.Ends.Format(time.DateOnly),
-			finding.Span(left),
+			wording.Span(left),
 		)
 		if left < 0 {
 			says = fmt.Sprintf(
 				"The registration of %s ended on %s, %s ago.",
 				d.Name,
 				r.Ends.Format(time.DateOnly),
-				finding.Span(-left),
+				wording.Span(-left),
 			)
 		}
 		v.add(

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // EndsSoon is how long before its end a signature is worth a warning. One that is made anew every few days, as signers
@@ -43,7 +44,7 @@ func (v *verdict) signing() {
 		v.bad(
 			finding.SignatureExpired,
 			fmt.Sprintf("The signature of %s %s ended on %s, %s ago%s.", worst.Name, worst.Type,
-				worst.Ends.UTC().Format(showsName), finding.Span(now.Sub(worst.Ends)), s.whoFinds()),
+				worst.Ends.UTC().Format(showsName), wording.Span(now.Sub(worst.Ends)), s.whoFinds()),
 			anew,
 			evidence,
 		)
@@ -52,7 +53,7 @@ func (v *verdict) signing() {
 		v.bad(
 			finding.StaleDS,
 			fmt.Sprintf("The signature of %s %s holds only from %s on, in %s%s.", one.Name, one.Type,
-				one.From.UTC().Format(showsName), finding.Span(one.From.Sub(now)), s.whoFinds()),
+				one.From.UTC().Format(showsName), wording.Span(one.From.Sub(now)), s.whoFinds()),
 			"Have the provider set the clock of whoever signs the zone, and sign it anew.",
 			evidence,
 		)
@@ -85,7 +86,7 @@ func (v *verdict) signing() {
 				worst.Name,
 				worst.Type,
 				worst.Ends.UTC().Format(showsName),
-				finding.Span(worst.Ends.Sub(now)),
+				wording.Span(worst.Ends.Sub(now)),
 			),
 			"See that whoever signs the zone does so in time, before you change anything else.",
 			evidence,

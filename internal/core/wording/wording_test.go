@@ -1,0 +1,59 @@
+package wording
+
+import (
+	"testing"
+	"time"
+	"unicode/utf8"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestNumbersAgreeWithTheirNouns(t *testing.T) {
+	for want, got := range map[string]string{
+		"1 door": Count(1, "door"), "0 doors": Count(0, "door"), "2 entries": Count(2, "entry"), "1 entry": Count(1, "entry"),
+		"2 days": Count(2, "day"), "3 addresses": Count(3, "address"), "2 boxes": Count(2, "box"),
+		"2 searches": Count(2, "search"), "": CountOrNothing(0, "door"), "is": Verb(1, "is", "are"), "are": Verb(0, "is", "are"),
+	} {
+		assert.Equal(t, want, got)
+	}
+}
+
+func TestDurations(t *testing.T) {
+	for want, got := range map[string]string{
+		"no time": DurationText(0), "1 second": DurationText(1), "5 minutes": DurationText(300),
+		"1 day 2 hours": DurationText(26*3600 + 5), "4 hours": DurationText(4 * 3600),
+		"0 minutes": Span(-time.Hour), "119 minutes": Span(119 * time.Minute), "2 hours": Span(2 * time.Hour),
+		"47 hours": Span(47*time.Hour + 59*time.Minute), "2 days": Span(48 * time.Hour), "1 minute": Span(61 * time.Second),
+	} {
+		assert.Equal(t, want, got)
+	}
+}
+
+func TestListsAndCuts(t *testing.T) {
+	all := []string{"a", "b", "c"}
+	assert.Equal(t, "a, b, c", Few(all, 3))
+	assert.Equal(t, "a and 2 more", Few(all, 1))
+	assert.Equal(t, "a, b and c", And(all))
+	assert.Equal(t, "a and b", And(all[:2]))
+	assert.Equal(t, "a", And(all[:1]))
+	assert.Empty(t, And(nil))
+	assert.Equal(t, "møl…", Cut("møllehuset", 4))
+	assert.Equal(t, "møllehuset", Cut("møllehuset", 10))
+	assert.Equal(t, "…", Cut("møllehuset", 0))
+	assert.Equal(t, "ø b", LowerFirst("Ø b"))
+	assert.Equal(t, "Ø b", UpperFirst("ø b"))
+	assert.Empty(t, LowerFirst(""))
+}
+
+// FuzzCut shortens texts: none grows, and what was text stays text.
+func FuzzCut(f *testing.F) {
+	f.Add("møllehuset", 3)
+	f.Fuzz(func(t *testing.T, s string, most int) {
+		if !utf8.ValidString(s) || most < 1 || most > 1000 {
+			return
+		}
+		cut := Cut(s, most)
+		assert.True(t, utf8.ValidString(cut))
+		assert.LessOrEqual(t, utf8.RuneCountInString(cut), most)
+	})
+}

@@ -1,0 +1,575 @@
+package report
+
+import (
+	"fmt"
+	"iter"
+	"slices"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// Looked is what a look or an audit is made of.
+type Looked struct {
+	Name      string // audit, look or rehearsal
+	Title     string
+	Vantage   string
+	Canonical string // "" without an estate
+	Started   time.Time
+	Now       time.Time // for how long certificates still run
+	Chains    iter.Seq[chain.Chain]
+	End       func() (findings []finding.Finding, notes []string) // called once the chains are over
+}
+
+// Audit gives the document of a whole audit.
+func Audit(a *chain.Audit, name, title string, now time.Time) Doc {
+	return look(Looked{name, title, a.Vantage, a.Canonical, a.Started, now, slices.Values(a.Chains),
+		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }}, a.Schema, false)
+}
+
+// Brief gives a document without its chains.
+func Brief(d Doc) Doc {
+	blocks := d.Blocks
+	d.Blocks = func(yield func(Block) bool) {
+		for b := range blocks {
+			if _, is := b.(Chain); !is && !yield(b) {
+				return
+			}
+		}
+	}
+	return d
+}
+
+// Look gives the document of a look, whose chains are all followed before it says its verdict.
+func Look(l Looked) Doc { return look(l, chain.AuditSchema, false) }
+
+// Stream gives the document of a look over a long list: chains as they come, the verdict last.
+func Stream(l Looked) Doc { return look(l, chain.AuditSchema, true) }
+
+func look(l Looked, schema string, late bool) Doc {
+	about := fmt.Sprintf("seen from %s, %s", l.Vantage, l.Started.Format("2006-01-02 15:04 MST"))
+	d := Doc{Name: l.Name, Title: l.Title, About: about, Main: chainsSheet, Data: auditData(l, schema)}
+	d.Blocks = func(yield func(Block) bool) { wholeLook(l, yield) }
+	if late {
+		d.Title, d.About = "", ""
+		d.Blocks = func(yield func(Block) bool) { streamed(l, yield) }
+	}
+	return d
+}
+
+// auditData is an audit as JSON has it, chain by chain.
+func auditData(l Looked, schema string) Object {
+	var findings []finding.Finding
+	var notes []string
+	return Object{
+		{"schema", schema}, {"vantage", l.Vantage}, {"canonical", ifSaid(l.Canonical)}, {"started", l.Started},
+		{"chains", Sequence(func(yield func(any) bool) {
+			for c := range l.Chains {
+				c.Findings = inWords(c.Findings)
+				if !yield(c) {
+					return
+				}
+			}
+		})},
+		{"findings", func() any { findings, notes = l.End(); return inWords(findings) }},
+		{"notes", func() any { return ifAny(notes)() }},
+	}
+}
+
+// wholeLook gives the verdict first, then the doors in a line each, what is wrong, and the chains.
+func wholeLook(l Looked, yield func(Block) bool) {
+	var chains []chain.Chain
+	var doors doorList
+	for c := range l.Chains {
+		chains = append(chains, c)
+		doors.add(c)
+	}
+	findings, notes := l.End()
+	blocks := []Block{doors.verdict(findings)}
+	if table, ok := doors.table(l.Canonical); ok {
+		blocks = append(blocks, table)
+	}
+	if n := doors.entries; n > 0 && len(doors.all) > 0 {
+		blocks = append(blocks, Paragraph{Text: wordsf("plus %s", wording.Count(n, "URL")+perRule(n)), Soft: true})
+	}
+	blocks = append(blocks, findingBlocks(findings)...)
+	for _, b := range blocks {
+		if !yield(b) {
+			return
+		}
+	}
+	if !eachChain(slices.Values(chains), l, false, yield) {
+		return
+	}
+	noted(notes, yield)
+}
+
+func perRule(n int) string {
+	if n == 1 {
+		return " of a rule"
+	}
+	return ", one for each rule"
+}
+
+// streamed gives chains as they come, and the verdict last.
+func streamed(l Looked, yield func(Block) bool) {
+	var doors doorList
+	ended := false
+	each := func(yield func(chain.Chain) bool) {
+		for c := range l.Chains {
+			doors.count(c)
+			if !yield(c) {
+				ended = true
+				return
+			}
+		}
+	}
+	if !eachChain(each, l, true, yield) || ended {
+		return
+	}
+	findings, notes := l.End()
+	for _, b := range findingBlocks(findings) {
+		if !yield(b) {
+			return
+		}
+	}
+	if noted(notes, yield) {
+		yield(doors.verdict(findings))
+	}
+}
+
+func noted(notes []string, yield func(Block) bool) bool {
+	for _, n := range notes {
+		if !yield(Paragraph{Text: words("note: " + n), Soft: true, Gap: true}) {
+			return false
+		}
+	}
+	return true
+}
+
+// eachChain gives chains as blocks, the probes of one door together; false where nobody wants more.
+func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(Block) bool) bool {
+	var door []chain.Chain
+	shown := map[string]bool{}
+	flush := func() bool {
+		if len(door) == 0 {
+			return true
+		}
+		all := viewDoor(door, l.Now, lines)
+		door = nil
+		for _, c := range all {
+			if !lines {
+				c.Same = tellsNothing(c, shown)
+			}
+			if !yield(c) {
+				return false
+			}
+		}
+		return true
+	}
+	for c := range chains {
+		further := c.Probe == chain.Deep || c.Probe == chain.Query
+		if !further || len(door) > 0 && door[0].Entry.Door() != c.Entry.Door() {
+			if !flush() {
+				return false
+			}
+		}
+		door = append(door, c)
+	}
+	return flush()
+}
+
+// tellsNothing tells whether an old URL's chain fails in no way that was not shown before, and notes what it shows.
+func tellsNothing(c Chain, shown map[string]bool) bool {
+	same := !c.Fine && len(c.Findings) > 0 && (c.Probe == string(chain.Rule) || c.Probe == string(chain.Pattern))
+	for _, f := range c.Findings {
+		key := f.Code + " " + f.Subjects[0]
+		same = same && shown[key]
+		shown[key] = true
+	}
+	return same
+}
+
+// viewDoor gives the chains of a door as blocks: those whose way is that of the root are said in a line of it for a
+// terminal, and all stand in tables.
+func viewDoor(door []chain.Chain, now time.Time, lines bool) []Chain {
+	all := make([]Chain, 0, len(door))
+	for i, c := range door {
+		v := viewChain(c, now)
+		v.Line = lines
+		v.Fine = v.Fine && (lines || c.Probe != chain.Asked) // somebody asked for this one
+		if i > 0 && door[0].Probe == chain.Root {
+			v.Told = true
+		}
+		all = append(all, v)
+	}
+	if door[0].Probe != chain.Root {
+		return all
+	}
+	root := &all[0]
+	for i, c := range door[1:] {
+		if f, tells := further(c); tells {
+			root.Further = append(root.Further, f)
+			root.Tone = max(root.Tone, all[i+1].Tone)
+		}
+		root.Fine = root.Fine && worth(c)
+	}
+	return all
+}
+
+// worth tells whether a chain is fine.
+func worth(c chain.Chain) bool {
+	return finding.Worst(c.Findings).Rank() <= finding.Note.Rank() && c.Last().Refusal != chain.Unseen
+}
+
+func viewChain(c chain.Chain, now time.Time) Chain {
+	v := Chain{
+		Entry:     c.Entry.String(),
+		Probe:     string(c.Probe),
+		About:     probeText(c.Probe),
+		Tone:      worst(c.Findings),
+		Arrival:   c.Arrival.String(),
+		Redirects: c.Redirects(),
+		End:       string(c.End),
+		Stop:      stopText(c),
+		Outcome:   outcome(c),
+		Fine:      worth(c),
+	}
+	if c.Last().Refusal == chain.Unseen {
+		v.Tone = Unseen
+	}
+	for _, f := range c.Findings {
+		v.Findings = append(v.Findings, viewFinding(f))
+	}
+	for i, h := range c.Hops {
+		v.Hops = append(v.Hops, viewHop(c, h, i, now))
+	}
+	return v
+}
+
+func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) Hop {
+	v := Hop{URL: h.URL.String(), Status: statusText(h), Detail: h.Detail, Facts: hopFacts(h), Tone: hopTone(c, i)}
+	switch {
+	case h.IsRedirect() && h.Location == "":
+		v.Detail = "no Location"
+	case h.IsRedirect() && h.Refusal == "":
+		v.Location = h.Location
+	}
+	if h.Refusal != "" && strings.Contains(h.Detail, h.Address) {
+		v.Facts = nil
+	}
+	if h.TLS != nil {
+		v.Certificate = certificateLine(h.TLS, now)
+		if len(h.TLS.Faults) > 0 {
+			v.Faults = strings.Join(finding.Names(h.TLS.Faults), ", ")
+			for _, f := range h.TLS.Faults {
+				v.FaultTone = max(v.FaultTone, toneOf(f.Kind().Severity))
+			}
+		}
+	}
+	return v
+}
+
+// hopTone is how bad it is what was found at a hop.
+func hopTone(c chain.Chain, hop int) Tone {
+	var at []finding.Finding
+	for _, f := range c.Findings {
+		if f.Hop != nil && *f.Hop == hop {
+			at = append(at, f)
+		}
+	}
+	return worst(at)
+}
+
+func statusText(a chain.Answer) string {
+	if a.Refusal != "" {
+		return string(a.Refusal)
+	}
+	return fmt.Sprint(a.Status)
+}
+
+// hopFacts gives address, name by which it was reached, TLS and time.
+func hopFacts(a chain.Answer) []string {
+	var facts []string
+	if a.Address != "" {
+		address := a.Address
+		if len(a.Aliases) > 0 {
+			address += " (alias " + a.Aliases[len(a.Aliases)-1] + ")"
+		}
+		facts = append(facts, address)
+	}
+	if a.TLS != nil {
+		version := a.TLS.Version
+		if a.TLS.ALPN != "" {
+			version += " " + a.TLS.ALPN
+		}
+		facts = append(facts, version)
+	}
+	if a.Address != "" {
+		facts = append(facts, milliseconds(a.MS))
+	}
+	return facts
+}
+
+func milliseconds(ms float64) string {
+	if ms < 10 {
+		return fmt.Sprintf("%.1f ms", ms)
+	}
+	return fmt.Sprintf("%.0f ms", ms)
+}
+
+// stopText says how a chain ends where that is no page, or where ordinary visitors are stopped.
+func stopText(c chain.Chain) string {
+	switch c.End {
+	case chain.Loop:
+		return "↺ back at " + c.Hops[*c.LoopsTo].URL.String()
+	case chain.Limit:
+		return fmt.Sprintf("… and on: browsers give up after %d redirects", chain.MostHops)
+	}
+	if c.StoppedAt != nil {
+		return fmt.Sprintf("⊘ ordinary visitors are stopped by a warning at %s", c.Hops[*c.StoppedAt].URL.Door().String())
+	}
+	return ""
+}
+
+// certificateLine says in one line whose certificate was seen.
+func certificateLine(t *chain.TLS, now time.Time) string {
+	names := "no name"
+	if len(t.Names) > 0 {
+		names = wording.Few(t.Names, 2)
+	}
+	return fmt.Sprintf("certificate for %s, by %s, %s", names, t.Issuer, timeLeft(t.NotAfter, now))
+}
+
+func timeLeft(end, now time.Time) string {
+	left := end.Sub(now)
+	switch {
+	case end.IsZero():
+		return "end unknown"
+	case left < 0:
+		return fmt.Sprintf("ended %s ago", wording.Span(-left))
+	}
+	return wording.Span(left) + " left"
+}
+
+// probeText says what a probe was for, for the probes behind the first.
+func probeText(p chain.Probe) string {
+	switch p {
+	case chain.Deep:
+		return "with a path"
+	case chain.Query:
+		return "with a query"
+	case chain.Rule, chain.Pattern:
+		return "by a rule"
+	}
+	return ""
+}
+
+// outcome says in two words how a chain went.
+func outcome(c chain.Chain) string {
+	switch {
+	case c.Last().Refusal == chain.Unseen:
+		return "not seen"
+	case c.End == chain.NoAnswer:
+		return string(c.Last().Refusal)
+	case c.End != chain.Page:
+		return string(c.End)
+	case len(c.Hops) == 1 && c.Last().Status == 200:
+		return "the site"
+	case len(c.Hops) == 1:
+		return fmt.Sprint(c.Last().Status)
+	}
+	return wording.Count(len(c.Hops)-1, "hop")
+}
+
+// further says how a further probe of a door went, and whether that tells something new.
+func further(c chain.Chain) (Further, bool) {
+	if c.End == chain.NoAnswer || c.End == chain.Loop || len(c.Hops) == 1 {
+		return Further{}, false
+	}
+	f := Further{About: probeText(c.Probe)}
+	kept := c.Probe == chain.Deep && strings.HasSuffix(c.Arrival.Path(), c.Entry.Path()) ||
+		c.Probe == chain.Query && web.QueryHolds(c.Arrival.Query(), c.Entry.Query())
+	switch {
+	case c.End != chain.Page:
+		f.Says = string(c.End)
+	case kept:
+		f.Says, f.Tone = "kept", Good
+	default:
+		f.Says = "lost: arrives at " + c.Arrival.String()
+	}
+	if w := finding.Worst(c.Findings); w != "" && f.Tone != Good {
+		f.Tone = toneOf(w)
+	}
+	return f, true
+}
+
+// doorList is the doors of an audit with what was met at each.
+type doorList struct {
+	all     []*doorSeen
+	byDoor  map[web.Door]*doorSeen
+	chains  int
+	unseen  int // chains that this vantage could not follow to their end
+	entries int // chains that are no door's
+	doors   int // also where they are not listed
+	clean   int
+}
+
+type doorSeen struct {
+	door     web.Door
+	outcome  string
+	arrival  web.URL
+	arrives  bool
+	severity finding.Severity
+	codes    []finding.Code // the worst first
+	unseen   bool
+	seen     bool
+}
+
+// add takes in a chain.
+func (l *doorList) add(c chain.Chain) {
+	l.chains++
+	dark := c.Last().Refusal == chain.Unseen
+	if dark {
+		l.unseen++
+	}
+	if !slices.Contains(chain.ProbeOrder, c.Probe) {
+		l.entries++
+		return
+	}
+	if l.byDoor == nil {
+		l.byDoor = map[web.Door]*doorSeen{}
+	}
+	d := l.byDoor[c.Entry.Door()]
+	if d == nil {
+		d = &doorSeen{door: c.Entry.Door(), outcome: outcome(c), arrival: c.Arrival, arrives: c.End == chain.Page}
+		l.byDoor[d.door] = d
+		l.all = append(l.all, d)
+	}
+	d.unseen = d.unseen || dark
+	for _, f := range c.Findings {
+		switch {
+		case slices.Contains(d.codes, f.Code):
+		case f.Severity.Rank() > d.severity.Rank():
+			d.severity = f.Severity
+			d.codes = slices.Insert(d.codes, 0, f.Code)
+		default:
+			d.codes = append(d.codes, f.Code)
+		}
+	}
+}
+
+// count takes in a chain of a long list, of which nothing more is kept than the last door.
+func (l *doorList) count(c chain.Chain) {
+	if n := len(l.all); n > 0 && l.all[n-1].door != c.Entry.Door() {
+		l.sum()
+		l.all, l.byDoor = nil, nil
+	}
+	l.add(c)
+}
+
+func (l *doorList) sum() {
+	for _, d := range l.all {
+		l.doors++
+		if d.severity.Rank() <= finding.Note.Rank() && !d.unseen {
+			l.clean++
+		}
+	}
+}
+
+// verdict says in one sentence how an audit went, and what to do next.
+func (l *doorList) verdict(findings []finding.Finding) Verdict {
+	doors, clean := l.doors, l.clean
+	rest := *l
+	rest.sum()
+	doors, clean = rest.doors, rest.clean
+	v := Verdict{Tone: worst(findings), Says: words(doorsSentence(doors, clean, findings))}
+	switch {
+	case l.unseen > 0 && l.unseen == l.chains:
+		v.Says, v.Tone = words("Nothing could be seen from here."), max(v.Tone, Unseen)
+	case l.unseen > 0:
+		v.Says = cat(v.Says, wordsf(" %s of %d could not be seen from here.", wording.Count(l.unseen, "chain"), l.chains))
+		v.Tone = max(v.Tone, Unseen)
+	}
+	if f := first(findings); f != nil {
+		v.Next = cat(words("Begin with "), copied(f.Code.String()), wordsf(" at %s; ", f.Subject),
+			copied("upperpath explain "+f.Code.String()), words(" says what it means."))
+	}
+	return v
+}
+
+// first gives the first of the worst findings, nil where there is nothing to mend.
+func first(all []finding.Finding) *finding.Finding {
+	w := finding.Worst(all)
+	for i := range all {
+		if all[i].Severity == w && w.Rank() > finding.Note.Rank() {
+			return &all[i]
+		}
+	}
+	return nil
+}
+
+// doorsSentence says how many of the doors are clean, and what was found.
+func doorsSentence(doors, clean int, findings []finding.Finding) string {
+	bad := finding.Count(findings, finding.Error) + finding.Count(findings, finding.Warning)
+	switch {
+	case doors == 0:
+		return sentence(findings)
+	case doors == clean && bad == 0 && doors == 1:
+		return "The door is clean."
+	case doors == clean && bad == 0:
+		return fmt.Sprintf("All %s are clean.", wording.Count(doors, "door"))
+	}
+	return fmt.Sprintf("%d of %s %s clean: %s.", clean, wording.Count(doors, "door"), wording.Verb(clean, "is", "are"),
+		counted(findings))
+}
+
+// mostDoors is how many doors are listed where all of them are; of more, only those with something to see.
+const mostDoors = 40
+
+// table gives the doors, a line each.
+func (l *doorList) table(canonical string) (Table, bool) {
+	t := Table{Sheet: "doors", Head: []string{"door", "met", "arrives at"}, Order: true,
+		More: command("--format csv") + " has them all"}
+	left := 0
+	for _, d := range l.all {
+		tone, met := toneOf(d.severity), d.outcome
+		switch {
+		case d.unseen:
+			tone = Unseen
+		case len(d.codes) > 0:
+			met = strings.Join(finding.Names(d.codes), ", ")
+		}
+		if len(l.all) > mostDoors && tone <= Good {
+			left++
+			continue
+		}
+		arrival := d.arrival.String()
+		if canonical != "" && d.arrival.Door().String() == canonical {
+			arrival = d.arrival.RequestURI()
+		}
+		switch {
+		case !d.arrives:
+			arrival = "nowhere"
+		case d.arrival.Door() == d.door:
+			arrival = "(itself)"
+		}
+		t.Rows = append(t.Rows, []Cell{{Text: words(doorText(d.door))}, {Text: words(met), Tone: tone}, {Text: words(arrival)}})
+	}
+	if left > 0 {
+		t.Rows = append(t.Rows, []Cell{{Text: wordsf("%s more", wording.Count(left, "door"))}, {Text: words("clean"), Tone: Good}, {}})
+	}
+	return t, len(t.Rows) > 0
+}
+
+// doorText gives a door as a person reads it.
+func doorText(d web.Door) string {
+	if h := d.Host.Unicode(); h != d.Host.String() {
+		return strings.Replace(d.String(), d.Host.String(), h, 1)
+	}
+	return d.String()
+}

@@ -1,0 +1,198 @@
+package report
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/proof"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/store"
+)
+
+var now = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
+
+// inputs are the files of a case that are read; all others are what writers make of them.
+var inputs = []string{".json", ".yaml", ".csv", ".zone"}
+
+// subjects says for each folder of cases which documents come of one. What spoils a model is given it before.
+var subjects = map[string]func(*testing.T, *txtar.Archive, func(any)) map[string]Doc{
+	"audits":  auditDocs,
+	"plans":   planDocs,
+	"surveys": surveyDocs,
+	"imports": importDocs,
+}
+
+// caseFiles gives the cases of all folders.
+func caseFiles(t testing.TB) []string {
+	t.Helper()
+	cases, err := filepath.Glob("testdata/*/*.txtar")
+	require.NoError(t, err)
+	require.NotEmpty(t, cases)
+	return cases
+}
+
+// docsOf gives the documents of a case.
+func docsOf(t *testing.T, path string, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+	t.Helper()
+	make := subjects[filepath.Base(filepath.Dir(path))]
+	require.NotNil(t, make, path)
+	return make(t, archive, spoils)
+}
+
+func inputOf(t *testing.T, archive *txtar.Archive, name string, into any) {
+	t.Helper()
+	for _, f := range archive.Files {
+		if f.Name == name {
+			require.NoError(t, json.Unmarshal(f.Data, into))
+			return
+		}
+	}
+	t.Fatalf("no %s", name)
+}
+
+func auditDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+	t.Helper()
+	var a chain.Audit
+	inputOf(t, archive, "input.json", &a)
+	spoils(&a)
+	return docsOfAudit(&a)
+}
+
+func docsOfAudit(a *chain.Audit) map[string]Doc {
+	looked := Looked{Name: "look", Title: "A look", Vantage: a.Vantage, Started: a.Started, Now: now, Chains: slices.Values(a.Chains),
+		End: func() ([]finding.Finding, []string) { return a.Findings, a.Notes }}
+	kept := []store.Kept{{ID: 1, Started: a.Started, Vantage: a.Vantage}}
+	return map[string]Doc{
+		"audit":  Audit(a, "audit", "Audit of every door to "+a.Canonical, now),
+		"look":   Look(looked),
+		"stream": Stream(looked),
+		"report": Client(ForClient{Title: "Every door to " + a.Canonical, Made: now, Today: a}),
+		"kept":   Kept("audit", kept),
+	}
+}
+
+func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+	t.Helper()
+	dir := t.TempDir()
+	for _, f := range archive.Files {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, f.Name), f.Data, 0o600))
+	}
+	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
+	require.NoError(t, err)
+	in := plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: now}
+	for _, f := range archive.Files {
+		if name, isZone := strings.CutSuffix(f.Name, ".zone"); isZone {
+			_, records, err := files.ReadZone(filepath.Join(dir, f.Name), name)
+			require.NoError(t, err)
+			if in.Survey == nil {
+				in.Survey = &survey.Survey{Started: now}
+			}
+			in.Survey.Domains = append(in.Survey.Domains, live.FileDomain(web.MustParseHost(name), records))
+		}
+	}
+	made := in.Web()
+	p, proved, straightened := plan.Make(in), proof.Prove(made, func() {}), proof.Straighten(made)
+	choices, err := plan.Consider(in, []string{"www", "apex"})
+	require.NoError(t, err)
+	var tries []predict.Try
+	for _, r := range p.Rules {
+		if u, err := web.ParseURL(r.Example); err == nil {
+			tries = append(tries, made.Try(u))
+		}
+	}
+	for _, model := range []any{p, proved, &straightened, choices, &tries} {
+		spoils(model)
+	}
+	docs := map[string]Doc{
+		"plan":       Plan(p),
+		"summary":    PlanSummary(p),
+		"proof":      Proof(proved, p.Canonical),
+		"straighten": Straightened(straightened, "rules.csv", false),
+		"choices":    Considered(choices),
+		"tries":      Tries(tries),
+	}
+	sheets := Sheets(p)
+	var pages []Page
+	for i, s := range sheets {
+		docs[fmt.Sprintf("sheet %d %s", i+1, s.Name)] = s.Doc
+		all, err := s.Pages("md")
+		require.NoError(t, err)
+		pages = append(pages, all...)
+	}
+	docs["sheets"] = SheetsWritten("sheets", p, sheets, pages)
+	return docs
+}
+
+func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+	t.Helper()
+	var before, after survey.Survey
+	inputOf(t, archive, "before.json", &before)
+	inputOf(t, archive, "after.json", &after)
+	before.Findings = survey.Judge{Now: now}.All(&before)
+	spoils(&before)
+	spoils(&after)
+	return map[string]Doc{
+		"survey": Survey(&before, true), "brief": Survey(&before, false), "names": SurveyOfNames(&before),
+		"compare": Compare(&before, &after),
+	}
+}
+
+func importDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+	t.Helper()
+	var m Imported
+	inputOf(t, archive, "input.json", &m)
+	spoils(&m)
+	return map[string]Doc{"import": Import(m)}
+}
+
+// writtenAs gives what a form makes of a document; of a workbook its cells, and of a page what is within its body.
+func writtenAs(t testing.TB, format string, d Doc, s Style) string {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, Write(&b, format, d, s), d.Name+" "+format)
+	switch format {
+	case "html":
+		_, body, _ := strings.Cut(b.String(), "<main>")
+		body, _, _ = strings.Cut(body, "<script>")
+		return body
+	case "xlsx":
+		return dumped(t, b.Bytes())
+	}
+	return strings.ReplaceAll(b.String(), "\r\n", "\n")
+}
+
+// dumped gives the cells of a workbook, a line a row.
+func dumped(t testing.TB, data []byte) string {
+	t.Helper()
+	book, err := excelize.OpenReader(bytes.NewReader(data))
+	require.NoError(t, err)
+	defer book.Close()
+	var out strings.Builder
+	for _, name := range book.GetSheetList() {
+		fmt.Fprintf(&out, "[%s]\n", name)
+		rows, err := book.GetRows(name)
+		require.NoError(t, err)
+		for _, r := range rows {
+			fmt.Fprintln(&out, strings.TrimRight(strings.Join(r, " | "), " |"))
+		}
+	}
+	return out.String()
+}

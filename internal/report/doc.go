@@ -1,0 +1,375 @@
+// Package report shows what was found. A subject (an audit, a plan, a survey) makes one model, a Doc, and knows no
+// format; a format is one file, and knows no subject. It computes nothing that is not about showing, and lets nothing
+// hostile through: a document is scrubbed once, when Write takes it.
+//
+//	report.Write(os.Stdout, "text", report.Audit(a, "Audit", now), report.Style{Width: 100})
+package report
+
+import (
+	"fmt"
+	"io"
+	"iter"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/finding"
+)
+
+// Doc is a document before a writer gives it a form.
+type Doc struct {
+	Name   string          // of the subject: one word, such as "audit"
+	Title  string          // what it is
+	About  string          // from where and when it was seen; "" for none
+	Blocks iter.Seq[Block] // in the order in which they are read; some are made only when they are asked for
+	Main   string          // the sheet that CSV writes; "" for the first
+	Data   any             // what JSON holds of it; docs/schema says in which shape
+}
+
+// Block is a part of a document: one of the types below.
+type Block interface{ block() }
+
+// Style says how a document may look.
+type Style struct {
+	Color  bool
+	Width  int  // columns; 0: 100
+	Detail bool // what is fine, too, and what is kept back for being long
+	CRLF   bool // lines of tables end as RFC 4180 wants it
+}
+
+// Format is a form in which documents are written.
+type Format struct {
+	Name   string
+	Binary bool // nothing for a terminal
+	write  func(io.Writer, Doc, Style) error
+}
+
+// formats is the table of all forms: a new one is a file and a row.
+var formats = []Format{
+	{"text", false, writeText},
+	{"json", false, writeJSON},
+	{"csv", false, writeCSV},
+	{"md", false, writeMD},
+	{"html", false, writeHTML},
+	{"xlsx", true, writeXLSX},
+	{"junit", false, writeJUnit},
+}
+
+// Formats are the words that name a form.
+func Formats() []string {
+	var all []string
+	for _, f := range formats {
+		all = append(all, f.Name)
+	}
+	return all
+}
+
+// Binary tells whether a form is nothing for a terminal.
+func Binary(format string) bool {
+	i := slices.IndexFunc(formats, func(f Format) bool { return f.Name == format })
+	return i >= 0 && formats[i].Binary
+}
+
+// Write writes a document in a form from Formats. An error comes from the writer, or from the document's data.
+func Write(w io.Writer, format string, d Doc, s Style) error {
+	i := slices.IndexFunc(formats, func(f Format) bool { return f.Name == format })
+	if i < 0 {
+		return fmt.Errorf("no format is called %q", format)
+	}
+	return formats[i].write(w, clean(d), s)
+}
+
+// clean gives a document whose texts hold nothing hostile. Data is for JSON, which escapes instead.
+func clean(d Doc) Doc {
+	blocks := d.Blocks
+	d.Title, d.About = scrubbed(d.Title), scrubbed(d.About)
+	d.Blocks = func(yield func(Block) bool) {
+		if blocks == nil {
+			return
+		}
+		for b := range blocks {
+			if data, is := b.(Data); !is || !data.Exact {
+				b = scrubbed(b)
+			}
+			if !yield(b) {
+				return
+			}
+		}
+	}
+	return d
+}
+
+// of gives blocks that are there already as a document has them.
+func of(blocks ...Block) iter.Seq[Block] { return slices.Values(blocks) }
+
+// Tone is how good or bad something is.
+type Tone uint8
+
+// The tones, the worst last.
+const (
+	Plain Tone = iota // says nothing of the kind
+	Good
+	Unseen // nobody could look
+	Noted
+	Warned
+	Failed
+)
+
+// toneOf gives the tone of a severity; of none it is good.
+func toneOf(s finding.Severity) Tone {
+	switch s {
+	case finding.Error:
+		return Failed
+	case finding.Warning:
+		return Warned
+	case finding.Note:
+		return Noted
+	}
+	return Good
+}
+
+// Sign is the mark before something with a tone, which says the same as its colour.
+func (t Tone) Sign() string { return [...]string{"", "✓", "?", "i", "!", "✗"}[t] }
+
+// Word is a tone in a word, for those who see neither mark nor colour.
+func (t Tone) Word() string { return [...]string{"", "good", "unseen", "note", "warning", "error"}[t] }
+
+// Verdict is the one thing to know, and what to do next.
+type Verdict struct {
+	Tone Tone
+	Says Text
+	Next Text // what to do; nil where there is nothing
+}
+
+// Heading begins a chapter (level 2) or a part of one (level 3).
+type Heading struct {
+	Level int
+	Text  string
+	About string // facts beside it, less important
+}
+
+// Paragraph is prose.
+type Paragraph struct {
+	Text Text
+	Soft bool // beside the point
+	Gap  bool // apart from what stands before it
+}
+
+// List is lines that stand on their own.
+type List struct {
+	Title string
+	Items []Text
+	Tone  Tone // of each
+	More  string
+}
+
+// Table is rows to be read. With a sheet's name it is data for spreadsheets too.
+type Table struct {
+	Sheet string
+	Head  []string
+	Rows  [][]Cell
+	More  string // how to see the rows that a terminal is not shown; "" where it is shown all
+	Order bool   // by its columns, in a page that can
+	Key   int    // how many columns name a row; 0: one
+}
+
+// Cell is a field of a table.
+type Cell struct {
+	Text Text
+	Tone Tone
+}
+
+// Data is a table for spreadsheets alone.
+type Data struct {
+	Sheet string
+	Head  []string
+	Rows  [][]string
+	Exact bool // a working file, kept to the letter
+}
+
+// Finding is a fault with what to do about it; several subjects with the same fault are one.
+type Finding struct {
+	Code     string
+	Tone     Tone
+	Subjects []string
+	Readable string // the first subject's host in U-labels, where it differs
+	Name     string // the code in plain words
+	Says     Text
+	Meets    string // what a visitor meets
+	Fix      Text
+	Affects  string   // which entries, where the subjects do not say it all
+	Way      []string // a chain that shows it, a line a hop
+}
+
+// Chain is all that one entry URL met.
+type Chain struct {
+	Entry     string
+	Probe     string
+	About     string // what a further probe of a door was for
+	Tone      Tone
+	Hops      []Hop
+	Arrival   string
+	Redirects int
+	End       string // page, loop, limit, refusal, bad-location
+	Stop      string // how it ends where that is no page, or where a visitor is stopped
+	Outcome   string // in two words
+	Findings  []Finding
+	Further   []Further // a door's other probes, a line each
+	Fine      bool      // nothing is worth a look: shown in detail only
+	Same      bool      // it fails as one before it does: shown in detail only
+	Told      bool      // a line of a chain before it tells it: a row in tables only
+	Line      bool      // shown in one line where it is fine
+}
+
+// Hop is one answer of a chain.
+type Hop struct {
+	URL, Status, Location, Detail string
+	Facts                         []string
+	Certificate                   string
+	Faults                        string // of the certificate
+	Tone, FaultTone               Tone
+}
+
+// Further is how a further probe of a door went.
+type Further struct {
+	About, Says string
+	Tone        Tone
+}
+
+// Step is a thing to do.
+type Step struct {
+	Number int
+	Says   Text
+	Box    string // a box to tick: "open", "done" or "failed"; "" for none
+	Facts  []Fact
+	Copy   []string // lines to copy or to compare
+}
+
+// Fact is a value with its name.
+type Fact struct {
+	Name  string
+	Value Text
+	Tone  Tone
+}
+
+// Facts is values with their names.
+type Facts []Fact
+
+// Code is lines to copy or to compare, as they are.
+type Code []string
+
+// Detail is what a terminal shows only where it is asked for.
+type Detail struct {
+	Blocks  []Block
+	Instead Text // what it says else
+}
+
+// Figure is a drawing, with what it shows in words.
+type Figure struct {
+	Name  string // for a file
+	SVG   string
+	Words []Text
+}
+
+func (Verdict) block()   {}
+func (Heading) block()   {}
+func (Paragraph) block() {}
+func (List) block()      {}
+func (Table) block()     {}
+func (Data) block()      {}
+func (Finding) block()   {}
+func (Chain) block()     {}
+func (Step) block()      {}
+func (Facts) block()     {}
+func (Code) block()      {}
+func (Detail) block()    {}
+func (Figure) block()    {}
+
+// Text is a run of words, parts of which are something else.
+type Text []Span
+
+// Span is a part of a text.
+type Span struct {
+	Text string
+	As   As
+}
+
+// As is what a part of a text is.
+type As uint8
+
+// What a part of a text can be.
+const (
+	Words  As = iota
+	Copied    // a command, a name or a value: kept in one piece
+	Strong
+	Faint
+	Struck // no longer valid
+)
+
+// String gives a text without any form.
+func (t Text) String() string {
+	var b strings.Builder
+	for _, s := range t {
+		b.WriteString(s.Text)
+	}
+	return b.String()
+}
+
+// A command within words stands between these, which no text has (private use); words makes it a part of its own.
+const (
+	commandBegins = '\ue001'
+	commandEnds   = '\ue002'
+)
+
+// command marks a command within words.
+func command(s string) string { return string(commandBegins) + s + string(commandEnds) }
+
+// words makes a text of words with commands in them.
+func words(s string) Text {
+	var t Text
+	for s != "" {
+		before, rest, found := strings.Cut(s, string(commandBegins))
+		if before != "" {
+			t = append(t, Span{before, Words})
+		}
+		if !found {
+			break
+		}
+		inside, after, _ := strings.Cut(rest, string(commandEnds))
+		t = append(t, Span{inside, Copied})
+		s = after
+	}
+	return t
+}
+
+// wordsf formats words.
+func wordsf(format string, args ...any) Text { return words(fmt.Sprintf(format, args...)) }
+
+// unmarked gives words without their marks, for where they are data.
+func unmarked(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r == commandBegins || r == commandEnds {
+			return -1
+		}
+		return r
+	}, s)
+}
+
+// copied makes a text of a value that stays in one piece; nil of none.
+func copied(s string) Text {
+	if s == "" {
+		return nil
+	}
+	return Text{{s, Copied}}
+}
+
+// cat joins texts.
+func cat(all ...Text) Text { return slices.Concat(all...) }
+
+// cells makes a row of words.
+func cells(all ...string) []Cell {
+	row := make([]Cell, len(all))
+	for i, s := range all {
+		row[i] = Cell{Text: words(s)}
+	}
+	return row
+}

@@ -1,0 +1,217 @@
+package report
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// counted says how many findings there are of each severity, the worst first.
+func counted(all []finding.Finding) string {
+	var parts []string
+	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
+		if n := finding.Count(all, s); n > 0 {
+			parts = append(parts, wording.Count(n, string(s)))
+		}
+	}
+	if len(parts) == 0 {
+		return "nothing wrong was found"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// sentence gives counts as a sentence.
+func sentence(all []finding.Finding) string { return wording.UpperFirst(counted(all)) + "." }
+
+// worst gives the tone of the worst of findings.
+func worst(all []finding.Finding) Tone { return toneOf(finding.Worst(all)) }
+
+// mostOfACode is how many findings of one code are shown one by one.
+const mostOfACode = 10
+
+// findingBlocks gives findings as blocks, errors before warnings. Those that say the same of different subjects are
+// one. Of very many with one code the first are shown, and how many more there are.
+func findingBlocks(all []finding.Finding) []Block {
+	ordered := slices.Clone(all)
+	slices.SortStableFunc(ordered, func(a, b finding.Finding) int {
+		return cmp.Compare(b.Severity.Rank(), a.Severity.Rank())
+	})
+	var views []Finding
+	at := map[string]int{}
+	for _, f := range ordered {
+		v := viewFinding(f)
+		key := strings.Join([]string{v.Code, v.Tone.Word(), apartFrom(v.Says.String(), f.Subject),
+			apartFrom(v.Fix.String(), f.Subject), v.Affects}, "\x00")
+		if i, same := at[key]; same && len(v.Way) == 0 {
+			views[i].Subjects = append(views[i].Subjects, v.Subjects...)
+			continue
+		}
+		at[key] = len(views)
+		views = append(views, v)
+	}
+	of, shown := map[string]int{}, map[string]int{}
+	for _, v := range views {
+		of[v.Code]++
+	}
+	var blocks []Block
+	var rest []Block
+	flush := func(code string) {
+		if len(rest) > 0 {
+			blocks = append(blocks, Detail{rest, wordsf("and %d more of %s; %s has them all", len(rest), code,
+				command("--format json"))})
+		}
+		rest = nil
+	}
+	code := ""
+	for _, v := range views {
+		if v.Code != code {
+			flush(code)
+			code = v.Code
+		}
+		if shown[v.Code]++; shown[v.Code] > mostOfACode && of[v.Code] > mostOfACode+1 {
+			rest = append(rest, v)
+			continue
+		}
+		blocks = append(blocks, v)
+	}
+	flush(code)
+	return blocks
+}
+
+// apartFrom gives what is said without whom it is said of.
+func apartFrom(says, subject string) string {
+	if subject == "" {
+		return says
+	}
+	return strings.ReplaceAll(says, subject, "\x01")
+}
+
+// viewFinding gives a finding as a block.
+func viewFinding(f finding.Finding) Finding {
+	return Finding{
+		Code:     f.Code.String(),
+		Name:     f.Code.Kind().Plain,
+		Tone:     toneOf(f.Severity),
+		Subjects: []string{f.Subject},
+		Readable: readable(f.Subject),
+		Says:     words(f.Says),
+		Meets:    f.Code.Kind().Meets,
+		Fix:      words(fixOf(f)),
+		Affects:  affects(f, 3),
+		Way:      drawn(f),
+	}
+}
+
+// affects names the doors that a finding affects, and counts the old URLs, or names those where there are no doors; ""
+// where the subject says it all.
+func affects(f finding.Finding, most int) string {
+	var doors, urls []string
+	for _, e := range f.Entries {
+		u, err := web.ParseURL(e)
+		switch {
+		case err != nil || !chain.IsProbe(u):
+			urls = append(urls, e)
+		case !slices.Contains(doors, u.Door().String()):
+			doors = append(doors, u.Door().String())
+		}
+	}
+	switch {
+	case len(doors) == 0 && len(urls) < 2, len(doors) == 1 && strings.HasPrefix(f.Subject, doors[0]) && len(urls) == 0:
+		return ""
+	case len(doors) == 0:
+		return "affects " + wording.Few(urls, most)
+	case len(urls) == 0:
+		return "affects " + wording.Few(doors, most)
+	}
+	return "affects " + wording.Few(doors, most) + ", and " + wording.Count(len(urls), "old URL")
+}
+
+// readable gives the host of a subject in U-labels where it is written in A-labels; "" where it is not.
+func readable(subject string) string {
+	if !strings.Contains(subject, "xn--") {
+		return ""
+	}
+	host := subject[strings.Index(subject, "://")+1:]
+	host, _, _ = strings.Cut(strings.TrimPrefix(host, "//"), "/")
+	host, _, _ = strings.Cut(host, " ")
+	h, err := web.ParseObservedHost(host)
+	if err != nil || h.Unicode() == h.String() {
+		return ""
+	}
+	return h.Unicode()
+}
+
+// drawn gives the chain that a finding has as evidence, a line a hop; nil where it has none.
+func drawn(f finding.Finding) []string {
+	steps, ok := f.Evidence["chain"].([]string)
+	if !ok {
+		return nil
+	}
+	const most = 8
+	var lines []string
+	for i, step := range steps {
+		if len(steps) > most && i > 0 && i < len(steps)-1 { // the beginning and the end tell it
+			if i == 1 {
+				lines = append(lines, fmt.Sprintf("   … %d more", len(steps)-2))
+			}
+			continue
+		}
+		at := strings.LastIndexByte(step, ' ')
+		if strings.HasPrefix(step, "and back to ") || at < 0 {
+			lines = append(lines, "↺ "+step)
+			continue
+		}
+		mark := "→"
+		if i == 0 {
+			mark = "•"
+		}
+		lines = append(lines, fmt.Sprintf("%s %s  %s", mark, wording.Cut(step[:at], 160), step[at+1:]))
+	}
+	return lines
+}
+
+// fixOf gives what to do about a finding, the reasons, and what helps.
+func fixOf(f finding.Finding) string {
+	fix := f.Fix
+	if reasons, ok := f.Because.([]plan.Reason); ok {
+		fix += " " + because(reasons)
+	}
+	return withHelp(fix, f.Help)
+}
+
+// inWords gives findings whose fix says its reasons, as data.
+func inWords(all []finding.Finding) []finding.Finding {
+	made := make([]finding.Finding, len(all))
+	for i, f := range all {
+		f.Fix = unmarked(fixOf(f))
+		made[i] = f
+	}
+	return made
+}
+
+// helps says how the parts of the program that help with a finding are called.
+var helps = map[finding.Help]string{
+	finding.KeptRecords:  command("upperpath survey --show") + " has its values",
+	finding.LookInside:   command("--allow-private") + " follows it, where you know that network",
+	finding.Straightener: command("upperpath rules straighten") + " does it for all",
+}
+
+// withHelp puts what helps behind what to do.
+func withHelp(do string, h finding.Help) string {
+	if helps[h] == "" {
+		return do
+	}
+	return strings.TrimSuffix(do, ".") + "; " + helps[h] + "."
+}
+
+// Findings is a document of findings alone.
+func Findings(name string, all []finding.Finding) Doc {
+	return Doc{Name: name, Blocks: of(findingBlocks(all)...), Data: inWords(all)}
+}
