@@ -33,7 +33,7 @@ func (p *program) explain() *cobra.Command {
 					if near := problem.Nearest(code, codes()); near != "" {
 						hint = "did you mean " + near + "?"
 					}
-					return usage("explain %s: there is no finding of this name; %s", code, hint)
+					return usage("explain %s: there is no finding with this name; %s", code, hint)
 				}
 				if err := p.show(report.Explain(c.Kind()), &out); err != nil {
 					return err

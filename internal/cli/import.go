@@ -125,7 +125,7 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return servers.Import{}, problem.List{
-			{File: path, Says: "the file cannot be read", Expected: "a configuration file", Remedy: "look whether it is there"},
+			{File: path, Says: "the file cannot be read", Expected: "a configuration file", Remedy: "check whether it is there"},
 		}
 	}
 	if host == "" && o.kind == "apache" && !strings.Contains(strings.ToLower(string(data)), "servername") {

@@ -224,7 +224,7 @@ func expand(name string) ([]chain.Entry, error) {
 		observed, oddErr := web.ParseObservedHost(name)
 		if oddErr != nil {
 			return nil, fmt.Errorf(
-				"%q is no domain, host or URL; expected one such as lacemill-museum.example, or https:// before a page",
+				"%q is not a domain, host or URL; expected one such as lacemill-museum.example, or https:// before a page",
 				name,
 			)
 		}

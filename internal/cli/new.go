@@ -67,7 +67,7 @@ they are usually written; where one could be two days, the file asks. The domain
 			if len(servers) == 0 {
 				fmt.Fprintf(p.out, "Fill in the addresses of the server that will redirect (carriers:), then run\n\n")
 			} else {
-				fmt.Fprintf(p.out, "See whether it says what is so, then run\n\n")
+				fmt.Fprintf(p.out, "Check whether it says what is so, then run\n\n")
 			}
 			for _, d := range all {
 				if d.Asks != "" {
@@ -132,7 +132,7 @@ func newInput(canonical, list string, names []string) (web.Door, []files.ListedD
 			if apex, ok := d.Name.Apex(); ok {
 				remedy = "write " + apex.String()
 			}
-			wrong = append(wrong, fmt.Sprintf("%s is no domain of its own; %s", d.Name, remedy))
+			wrong = append(wrong, fmt.Sprintf("%s is not a domain of its own; %s", d.Name, remedy))
 		}
 		if !seen[d.Name] {
 			kept = append(kept, d)

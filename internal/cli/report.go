@@ -102,7 +102,7 @@ func storeFailed(err error) error {
 	}
 	remedy := map[store.Reason]string{
 		store.Full:    "Make room on the disk, then do it again; --forget does without the store.",
-		store.Barred:  "See to the rights of " + filepath.Dir(wrong.Path) + "; --forget does without the store.",
+		store.Barred:  "Check the permissions of " + filepath.Dir(wrong.Path) + "; --forget does without the store.",
 		store.Damaged: "Move the store away, or take it from a copy; a new one is made where there is none.",
 		store.Busy:    "Wait until it is done, or end it; then do it again.",
 	}[wrong.Reason]

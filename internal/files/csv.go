@@ -95,7 +95,7 @@ func tooWide(path string, data []byte, comma rune) problem.Problem {
 	for text := range bytes.Lines(data) {
 		line++
 		p := problem.Problem{File: path, Line: line, Value: string(text[:min(len(text), 80)]),
-			Remedy: "see whether this is the table that is meant, and whether a quote is missing further up"}
+			Remedy: "check whether this is the table that is meant, and whether a quote is missing further up"}
 		if len(text) > mostLine {
 			p.Says, p.Expected = fmt.Sprintf("the line has %d octets", len(text)), fmt.Sprintf("no more than %d", mostLine)
 			return p
@@ -173,7 +173,7 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 				Says:     fmt.Sprintf("a field holds %d octets", len(record[i])),
 				Value:    record[i],
 				Expected: fmt.Sprintf("no more than %d", mostCell),
-				Remedy:   "see whether a quote is missing further up",
+				Remedy:   "check whether a quote is missing further up",
 			})
 			return t, faults.Err()
 		}

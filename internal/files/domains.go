@@ -132,7 +132,7 @@ func (l *list) take(r row) {
 		return
 	}
 	if before, twice := l.first[h]; twice {
-		l.fail(r, "the domain is there twice", h.String(), "each domain once", fmt.Sprintf("line %d has it already", before))
+		l.fail(r, "the domain appears twice", h.String(), "each domain once", fmt.Sprintf("line %d has it already", before))
 		return
 	}
 	l.first[h] = r.line
@@ -148,7 +148,7 @@ func (l *list) take(r row) {
 	if text := field("wave"); text != "" {
 		n, err := strconv.Atoi(text)
 		if err != nil || n < 1 {
-			l.fail(r, "wave is no such number", text, "a whole number from 1", "")
+			l.fail(r, "wave is not a valid number", text, "a whole number from 1", "")
 		}
 		d.Wave = n
 	}

@@ -144,23 +144,23 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"unknown top key": {"canonicle: https://www.n.example", "did you mean canonical?"},
 		"wrong type":      {domain + "  - {name: [a.example]}", ":7:"},
 		"mapping wanted":  {domain + "  - a.example\npolicy: 3", "policy is a single value"},
-		"twice":           {domain + "  - a.example\n  - A.example.", `:8:5: the domain is there twice: "A.example."`},
+		"twice":           {domain + "  - a.example\n  - A.example.", `:8:5: the domain appears twice: "A.example."`},
 		"public suffix":   {domain + "  - co.uk", "co.uk is a public suffix"},
 		"host below":      {domain + "  - www.a.example", "write name: a.example"},
 		"URL for host": {domain + "  - https://a.example/x",
 			`it is a URL: "https://a.example/x"; expected a host name such as www.northmoor.example. Write only a.example`},
-		"no address": {
+		"not an address": {
 			"canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [203.0.113.256]}\ndomains: [a.example]",
-			`:3:31: this is no IP address: "203.0.113.256"; expected an address such as`,
+			`:3:31: this is not an IP address: "203.0.113.256"; expected an address such as`,
 		},
 		"carrier nowhere": {
 			"canonical: https://www.n.example\ncarriers:\n  g: {by: server}\ndomains: [a.example]",
 			":3:3: carrier g has neither addresses nor an alias",
 		},
-		"two claim": {domain + "  - {name: a.example, hosts: [shop, shop]}", "claimed by domain a.example already"},
+		"two claim": {domain + "  - {name: a.example, hosts: [shop, shop]}", "already claimed by domain a.example"},
 		"site claims": {
 			head + "site: {hosts: [www.n.example], also: [www.n.example]}\ndomains: [n.example]",
-			"claimed by site.also already",
+			"already claimed by site.also",
 		},
 		"unknown carrier": {domain + "  - {name: a.example, carrier: gatewy}", "did you mean gateway?"},
 		"nobody carries":  {head + "domains: [a.example]", "nobody carries a.example"},
@@ -171,7 +171,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"site elsewhere":  {head + "site: {hosts: [x.n.example]}\ndomains: [n.example]", "does not serve the canonical host"},
 		"no domains":      {head + "domains: []", "there are no domains"},
 		"empty":           {"", "the estate file is empty"},
-		"no YAML":         {"canonical: [", "this is no YAML"},
+		"no YAML":         {"canonical: [", "this is not valid YAML"},
 		"bad date":        {domain + "  - {name: a.example, renews: 2027-13-01}", "renews is no date"},
 		"bad word":        {domain + "  - {name: a.example, fallback: hom}", "did you mean home?"},
 		"leads to http": {
@@ -179,12 +179,12 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		},
 		"leads nowhere": {domain + "  - {name: a.example, leads-to: visit}", "put / before a path"},
 		"www named":     {domain + "  - {name: a.example, hosts: [www]}", "apex and www are there"},
-		"key twice":     {domain + "  - {name: a.example, note: x, note: y}", "the key is there twice"},
-		"bad resolver":  {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}", "this is no resolver"},
+		"key twice":     {domain + "  - {name: a.example, note: x, note: y}", "the key appears twice"},
+		"bad resolver":  {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}", "this is not a resolver"},
 		"bad proxy":     {domain + "  - a.example\nvantages: {v: {proxy: \"http://proxy:1\"}}", "socks5://HOST:PORT"},
-		"bad exempt":    {domain + "  - a.example\npolicy: {exempt: [/]}", "left out"},
+		"bad exempt":    {domain + "  - a.example\npolicy: {exempt: [/]}", "exempt"},
 		"bad hops":      {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
-		"bad registry":  {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is no URL"},
+		"bad registry":  {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is not a URL"},
 		"merge key":     {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
 		"a line break in a name": {
 			domain + "  - {name: a.example, registrar: \"A\\nB\"}", `:7:34: this value holds a line break: "a\nb"; expected text of one`,
@@ -281,7 +281,7 @@ func TestDomainsAndPages(t *testing.T) {
 	assert.Equal(t, "Registrar A", list[0].Registrar)
 	_, err = ReadDomains(write(t, "domains.csv", "name,renews\na.example,soon\nA.example,\nhttp://x/,\n"))
 	require.Error(t, err)
-	for _, want := range []string{":2: renews is no date", ":3: the domain is there twice", ":4: it is a URL"} {
+	for _, want := range []string{":2: renews is no date", ":3: the domain appears twice", ":4: it is a URL"} {
 		assert.Contains(t, err.Error(), want)
 	}
 	site := web.MustParseURL("https://www.n.example").Door()
@@ -542,9 +542,9 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 	}
 	for text, says := range map[string]string{
 		"domain,expires\nold.example,soon\n":       "l.csv:2: renews is no date",
-		"domain,wave\nold.example,0\n":             "l.csv:2: wave is no such number",
+		"domain,wave\nold.example,0\n":             "l.csv:2: wave is not a valid number",
 		"what,when\nold.example,x\n":               "there is no column with the names of the domains",
-		"domain\nold.example\nOLD.example.\n":      "l.csv:3: the domain is there twice",
+		"domain\nold.example\nOLD.example.\n":      "l.csv:3: the domain appears twice",
 		"domain,expires\nold.example,31.02.2027\n": "renews is no date",
 		"domain,expires\nold.example,13/13/2027\n": "renews is no date",
 		"domain\nhttps://old.example/\n":           "it is a URL",

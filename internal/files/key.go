@@ -20,7 +20,7 @@ func ReadTransferKey(path string) (TransferKey, error) {
 		if errors.As(err, &faults) {
 			for i, f := range faults { // what stands there may be the secret, or a part of it
 				if f.Line > 0 {
-					faults[i].Says, faults[i].Value, faults[i].Mark = "this is no YAML", "", ""
+					faults[i].Says, faults[i].Value, faults[i].Mark = "this is not valid YAML", "", ""
 				}
 			}
 		}

@@ -93,7 +93,7 @@ func behindLinks(path string) (string, error) {
 		}
 		path = to
 	}
-	return "", errors.New("its symbolic links lead round in a circle")
+	return "", errors.New("its symbolic links form a loop")
 }
 
 // newBeside makes a new file beside another, with the mode that the umask leaves.

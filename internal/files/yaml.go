@@ -133,13 +133,13 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 	}
 	if line, says, expected := tooMuch(data); says != "" {
 		return nil, problem.List{{File: path, Line: line, Says: says, Expected: expected,
-			Remedy: "see whether this is the file that is meant"}}
+			Remedy: "check whether this is the file that is meant"}}
 	}
 	file, err := parser.ParseBytes(data, 0, parser.AllowDuplicateMapKey())
 	if err != nil {
 		p := problem.Problem{
 			File:     path,
-			Says:     "this is no YAML",
+			Says:     "this is not valid YAML",
 			Expected: "keys and values",
 			Remedy:   "look for a missing colon, quote or bracket here or just above; indent with spaces",
 		}
@@ -169,14 +169,14 @@ func unreadable(path string, err error) problem.Problem {
 	p := problem.Problem{
 		File:   path,
 		Says:   "the file cannot be read",
-		Remedy: "see whether the name is right and you may read it",
+		Remedy: "check whether the name is right and you may read it",
 	}
 	var pathErr *os.PathError
 	if errors.As(err, &pathErr) {
 		p.Says += ": " + pathErr.Err.Error()
 	}
 	if errors.Is(err, os.ErrNotExist) {
-		p.Says, p.Expected, p.Remedy = "there is no such file", "a file", "see whether the name is right"
+		p.Says, p.Expected, p.Remedy = "there is no such file", "a file", "check whether the name is right"
 	}
 	return p
 }

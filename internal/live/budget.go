@@ -16,7 +16,7 @@ import (
 const (
 	mostServers        = 32     // names of name servers of a zone
 	mostServerSessions = 64     // their addresses
-	mostParentNames    = 16     // names of name servers of the zone above
+	mostParentNames    = 16     // names of name servers of the parent zone
 	mostQuestions      = 50_000 // for a domain
 	mostOctets         = 32 << 20
 	mostRecords        = 500_000 // of a transfer

@@ -20,7 +20,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// parentZone is the zone above a domain and who serves it.
+// parentZone is the parent zone a domain and who serves it.
 type parentZone struct {
 	once    sync.Once
 	name    string
@@ -62,7 +62,7 @@ func (w *Web) nameServer(ctx context.Context, name string, glue map[string][]net
 	return n
 }
 
-// parent finds the zone above a name: the nearest one for which the resolvers know name servers.
+// parent finds the parent zone a name: the nearest one for which the resolvers know name servers.
 func (s *Surveyor) parent(ctx context.Context, name string) *parentZone {
 	_, above, _ := strings.Cut(name, ".")
 	s.parentsLock.Lock()
@@ -159,14 +159,14 @@ func (l *looker) delegation(ctx context.Context) {
 	}
 }
 
-// parentSays is what one server of the zone above says.
+// parentSays is what one server of the parent zone says.
 type parentSays struct {
 	who        string
 	delegation *dns.Msg // nil: it did not answer
 	ds         *dns.Msg
 }
 
-// askParent asks the zone above for the delegation and DS, at several of its servers, and notes where they differ. It
+// askParent asks the parent zone for the delegation and DS, at several of its servers, and notes where they differ. It
 // returns the names of the servers, and their glue.
 func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Addr) {
 	p := l.surveyor.parent(ctx, l.domain.Name)
@@ -181,11 +181,11 @@ func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Ad
 	asking.Wait()
 	all = slices.DeleteFunc(all, func(s *parentSays) bool { return s.delegation == nil })
 	if len(p.servers) == 0 {
-		l.unseen("the zone above %s is not known: no resolver names its servers", l.domain.Name)
+		l.unseen("the parent zone of %s is not known: no resolver names its servers", l.domain.Name)
 		return nil, nil
 	}
 	if len(all) == 0 {
-		l.unseen("no server of the zone above (%s) could be asked", l.domain.Parent.Zone)
+		l.unseen("no server of the parent zone (%s) could be asked", l.domain.Parent.Zone)
 		return nil, nil
 	}
 	first := all[0] // where one knows the domain and another does not yet, there is such a domain
@@ -246,7 +246,7 @@ func (l *looker) askParentServer(ctx context.Context, at addressed, says *parent
 	}
 }
 
-// parentsDiffer notes where the servers of the zone above do not say the same.
+// parentsDiffer notes where the servers of the parent zone do not say the same.
 func (l *looker) parentsDiffer(all []*parentSays) {
 	for _, kind := range []uint16{dns.TypeNS, dns.TypeDS} {
 		var voices []*said

@@ -34,7 +34,7 @@ func (w *Web) fetch(ctx context.Context, u web.URL, accept string, most int64) (
 		}
 		u = next
 	}
-	return 0, nil, errors.New("it redirects on and on")
+	return 0, nil, errors.New("it never stops redirecting")
 }
 
 // fetchOnce follows nothing, and reads so many octets of the body at most. public says, and is told, whether the first

@@ -110,7 +110,7 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 	}
 	round := ask(w, "http://round.example/")
 	assert.Equal(t, chain.AliasLoop, round.Refusal)
-	assert.Contains(t, round.Detail, "round in a circle: ")
+	assert.Contains(t, round.Detail, "form a loop: ")
 	assert.Contains(t, ask(w, "http://many.example/").Address, "192.0.2.", "an answer too long for UDP comes over TCP")
 }
 

@@ -26,7 +26,7 @@ func TestPrivateNameServersAreNotAsked(t *testing.T) {
 	v := &survey.Survey{Schema: survey.Schema, Domains: []survey.Domain{l.domain}}
 	found := survey.Judge{}.All(v)
 	require.NotEmpty(t, found)
-	assert.Contains(t, found[0].Says, "is none that the public can ask")
+	assert.Contains(t, found[0].Says, "is not one that the public can ask")
 }
 
 func TestOfSeveralAddressesOnlyPublicOnesAreAsked(t *testing.T) {

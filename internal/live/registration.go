@@ -77,7 +77,7 @@ const mostRegistration = 1 << 20
 func readRegistration(from string, body []byte) (*survey.Registration, error) {
 	var answer map[string]json.RawMessage
 	if err := json.Unmarshal(body, &answer); err != nil || answer == nil {
-		return nil, fmt.Errorf("what %s sends is no registration: it is no JSON object", from)
+		return nil, fmt.Errorf("what %s sends is not a registration: it is not a JSON object", from)
 	}
 	r := &survey.Registration{From: from}
 	read := func(part string, to any, take func() bool) {

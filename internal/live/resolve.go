@@ -163,7 +163,7 @@ func (r *resolver) chase(ctx context.Context, h web.Host, kind uint16) found {
 			f.refusal = &refusal{chain.NoAddress, fmt.Sprintf("more than %d aliases follow each other%s", mostAliases,
 				through(f.aliases))}
 			if len(f.circle) > 0 {
-				f.refusal = &refusal{chain.AliasLoop, "its aliases lead round in a circle: " +
+				f.refusal = &refusal{chain.AliasLoop, "its aliases form a loop: " +
 					strings.Join(append(f.circle, f.circle[0]), " → ")}
 			}
 			return f

@@ -46,7 +46,7 @@ type Surveyor struct {
 	policies    sync.Map // SPF records that were asked for, by name
 }
 
-// mostParents is how many addresses of the zone above are tried: where none of these answers, the way is barred.
+// mostParents is how many addresses of the parent zone are tried: where none of these answers, the way is barred.
 const mostParents = 3
 
 // All looks at many domains at once and returns those that were seen whole before the context ended, in their order. It

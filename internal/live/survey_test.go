@@ -443,7 +443,7 @@ func TestRegistrationIsRead(t *testing.T) {
 	assert.Equal(t, []string{"active", "client hold"}, d.Registration.Status)
 	assert.Equal(t, []string{"ns1.h.example"}, d.Registration.NameServers)
 	assert.Equal(t, "Registrar A", d.Registration.Registrar)
-	for name, want := range map[string]string{"b.example": "no registration", "c.example": "answers 404"} {
+	for name, want := range map[string]string{"b.example": "not a registration", "c.example": "answers 404"} {
 		assert.Contains(t, strings.Join(s.Domain(context.Background(), subject(name)).Unseen, "\n"), want)
 	}
 }

@@ -108,7 +108,7 @@ func TestWhereNoServerCanBeReachedAResolverIsAsked(t *testing.T) {
 		"www IN A 192.0.2.1",
 		"_dmarc IN TXT \"v=DMARC1; p=none\"",
 	)
-	for _, a := range []string{"192.0.2.50", "192.0.2.52"} { // nor the zone above
+	for _, a := range []string{"192.0.2.50", "192.0.2.52"} { // nor the parent zone
 		scene.NameServers[netip.MustParseAddr(a)] = &stage.NameServer{Silent: true}
 	}
 	d := looked(t, scene)
@@ -329,7 +329,7 @@ func TestADomainThatTheZoneAboveDoesNotKnow(t *testing.T) {
 	assert.False(t, surveyor.Domain(context.Background(), subject("a.example")).Parent.Unknown)
 }
 
-// TestADomainThatOneServerOfTheZoneAboveKnows has a delegation that has not reached all servers of the zone above.
+// TestADomainThatOneServerOfTheZoneAboveKnows has a delegation that has not reached all servers of the parent zone.
 func TestADomainThatOneServerOfTheZoneAboveKnows(t *testing.T) {
 	scene := oneServer(t, &stage.NameServer{}, &stage.NameServer{})
 	knows := append(

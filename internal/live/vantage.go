@@ -77,7 +77,7 @@ func ParsePoint(s string) (Point, error) {
 	var p Point
 	u, err := web.ParseURL("http://" + left)
 	if err != nil || u.RequestURI() != "/" {
-		return fail("the left side is no host")
+		return fail("the left side is not a host")
 	}
 	p.Host, p.Port = u.Host(), u.Door().Port
 	if strings.HasSuffix(left, ":80") {
@@ -88,7 +88,7 @@ func ParsePoint(s string) (Point, error) {
 		return p, nil
 	}
 	if p.Address, err = netip.ParseAddr(strings.Trim(right, "[]")); err != nil {
-		return fail("the right side is no address")
+		return fail("the right side is not an address")
 	}
 	return p, nil
 }
@@ -121,7 +121,7 @@ func ReadRoots(path string) (*x509.CertPool, error) {
 				File:     path,
 				Says:     "the trusted certificates cannot be read: " + plainReason(err),
 				Expected: "a PEM file",
-				Remedy:   "see whether the name is right and you may read it",
+				Remedy:   "check whether the name is right and you may read it",
 			},
 		}
 	}

@@ -271,10 +271,10 @@ func (w *Web) sortHTTP(err error, seen *evidence) *refusal {
 	case isTimeout(err) || strings.Contains(err.Error(), "timeout awaiting response headers"):
 		return &refusal{
 			chain.Timeout,
-			fmt.Sprintf("it accepts the connection and then says nothing for %s", w.vantage.Timeout),
+			fmt.Sprintf("it accepts the connection and then sends nothing for %s", w.vantage.Timeout),
 		}
 	case handshake != nil:
-		return &refusal{chain.TLSFailed, "no TLS connection comes about: " + tlsReason(handshake)}
+		return &refusal{chain.TLSFailed, "no TLS connection can be made: " + tlsReason(handshake)}
 	case strings.Contains(err.Error(), "server gave HTTP response to HTTPS client"):
 		return &refusal{chain.TLSFailed, "it speaks plain HTTP on the https port"}
 	}

@@ -50,7 +50,7 @@ func (l *looker) zone(ctx context.Context) {
 		case l.only6:
 			why = "they have only IPv6 addresses, and this vantage has no IPv6"
 		case l.domain.Parent.Server != "":
-			why = "the zone above could"
+			why = "the parent zone could"
 		}
 		l.unseen(
 			"no name server of %s could be reached from here (%s); its records were asked of a resolver, so that their TTLs "+

@@ -104,7 +104,7 @@ server { server_name ~^x; return 301 https://www.n.example/; }
 2 https://old.example/a > https://www.n.example/1 301 drop
 2 https://old.example/c/{g1:digits} > https://www.n.example/3/{g1} 301 drop
 10 https://old.example/in/{+g1} > https://www.n.example/in/{+g1} 301 drop
-5 left: the name *.old.example is no single host; write its rules for each host
+5 left: the name *.old.example is not a single host; write its rules for each host
 2 left: it asks for the whole query to the letter; write a condition on its parameters by hand
 2 left: included files are not read; import them one by one
 7 left: the condition $http_user_agent ~ phone is not read
@@ -115,7 +115,7 @@ server { server_name ~^x; return 301 https://www.n.example/; }
 10 left: it stands inside a location, which decides together with it
 11 left: it stands inside a location, which decides together with it
 12 left: it rewrites inside the server, and redirects nobody
-14 left: the name ~^x is no single host; write its rules for each host
+14 left: the name ~^x is not a single host; write its rules for each host
 14 left: the file does not say whose path this is; name the host with --host
 `, written(ReadNginx(text, "")))
 	assert.Contains(

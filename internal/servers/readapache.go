@@ -581,7 +581,7 @@ func (a *apache) conditions() (asked, string) {
 		case c.variable == "HTTP_HOST" || c.variable == "SERVER_NAME":
 			host, ok := hostOf(c.pattern)
 			if !ok {
-				return at, fmt.Sprintf("the condition on the host (%s) is no single host", c.pattern)
+				return at, fmt.Sprintf("the condition on the host (%s) is not a single host", c.pattern)
 			}
 			at.hosts = []string{host}
 			if !strings.Contains(c.pattern, "www") {

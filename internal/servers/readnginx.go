@@ -234,7 +234,7 @@ func (n *nginxReader) server(d directive, hosts []string) {
 				switch {
 				case h == "_" || h == "":
 				case strings.ContainsAny(h, "*~") || strings.HasPrefix(h, "."):
-					n.leave(inner.line, inner.text(), "the name %s is no single host; write its rules for each host", h)
+					n.leave(inner.line, inner.text(), "the name %s is not a single host; write its rules for each host", h)
 				default:
 					named = append(named, strings.ToLower(h))
 				}
@@ -420,7 +420,7 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 		to = scheme + host + to
 	}
 	if !strings.Contains(to, "://") {
-		return "", false, fmt.Errorf("its target is no URL")
+		return "", false, fmt.Errorf("its target is not a URL")
 	}
 	return to, !kept, nil
 }

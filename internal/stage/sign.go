@@ -14,11 +14,11 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// Signed says how a zone is signed (RFC 4033). The stage makes a key for it and puts its DS record into the zone above.
+// Signed says how a zone is signed (RFC 4033). The stage makes a key for it and puts its DS record into the parent zone.
 type Signed struct {
 	From, Until time.Duration // of the signatures, from now
 	StaleDS     bool          // the DS record stands for another key
-	NoDS        bool          // the zone above has none
+	NoDS        bool          // the parent zone has none
 }
 
 // holds tells whether resolvers that check signatures take the zone.

@@ -10,7 +10,7 @@ import (
 // that nothing is.
 func (a *Audit) Check() error {
 	if a.Schema != AuditSchema {
-		return fmt.Errorf("it is no audit of this program: its schema is %q, and not %q", a.Schema, AuditSchema)
+		return fmt.Errorf("it is not an audit of this program: its schema is %q, not %q", a.Schema, AuditSchema)
 	}
 	for i := range a.Chains {
 		if err := a.Chains[i].Check(); err != nil {
@@ -31,7 +31,7 @@ func (c *Chain) Check() error {
 	case slices.ContainsFunc(c.Hops, func(a Answer) bool { return a.URL.IsZero() }):
 		return errors.New("an answer names no URL")
 	case !slices.Contains([]End{Page, Loop, Limit, NoAnswer, BadLocation}, c.End):
-		return fmt.Errorf("it ends in %q, which is no end", c.End)
+		return fmt.Errorf("it ends in %q, which is not one of the ends", c.End)
 	case !inside(c.LoopsTo) || !inside(c.StoppedAt) || (c.End == Loop) != (c.LoopsTo != nil):
 		return errors.New("it goes back to, or stops at, an answer that is not there")
 	}

@@ -80,10 +80,10 @@ var unnamed = map[Refusal]struct {
 	fix  string
 }{
 	NoAddress: {finding.NoAddress, "Create an A, AAAA or CNAME record for %s."},
-	Unresolved: {finding.NoAddress, "See whether the name servers of %s answer; a survey asks each of them. Until they do, visitors " +
+	Unresolved: {finding.NoAddress, "Check whether the name servers of %s answer; a survey asks each of them. Until they do, visitors " +
 		"find nothing there."},
 	AliasLoop: {finding.Loop, "Let one of the aliases behind %s lead to the machine that is meant, or give it addresses."},
-	OldSigned: {finding.SignatureExpired, "Have the provider sign the zone of %s anew at once; where he cannot, have the " +
+	OldSigned: {finding.SignatureExpired, "Have the provider sign the zone of %s again at once; where they cannot, have the " +
 		"registrar remove the DS record."},
 	BadSigned: {finding.StaleDS, "Have the registrar of the domain of %s remove the DS record, or the provider sign the zone with " +
 		"the key that it stands for."},
@@ -105,13 +105,13 @@ func (v *verdict) reaching(i int, hop Answer) {
 	}
 	if hop.Refusal == Private {
 		v.add(finding.PrivateHop, hop.URL.String(), i, fmt.Sprintf("%s was not asked: %s.", door, hop.Detail),
-			"Lead to an address that everybody reaches; see why the redirect names this one.", evidence)
+			"Lead to an address that everybody reaches; find out why the redirect names this one.", evidence)
 		v.chain.Findings[len(v.chain.Findings)-1].Help = finding.LookInside
 		return
 	}
 	fixes := map[Refusal]string{
 		Refused:   "Have whoever carries " + door.String() + " listen there, or point " + host.String() + " elsewhere.",
-		Timeout:   "See whether that machine still answers; else point " + host.String() + " elsewhere.",
+		Timeout:   "Check whether that machine still answers; else point " + host.String() + " elsewhere.",
 		TLSFailed: "Have the door speak TLS with a certificate for " + host.String() + ".",
 		BadAnswer: "Look at what listens there: it does not speak HTTP as it should.",
 	}
@@ -147,11 +147,11 @@ func (v *verdict) certificate(i int, hop Answer) {
 	}
 	fixes := map[finding.Code]string{
 		finding.WrongName:   "Get a certificate that holds " + host + ", or point the name at a carrier that has one.",
-		finding.Expired:     "Renew it, and see why it did not renew itself.",
+		finding.Expired:     "Renew it, and find out why it did not renew itself.",
 		finding.NotYetValid: "Set that machine's clock right, or use the former certificate until then.",
 		finding.Untrusted:   "Use a certificate of a public authority for " + host + ".",
 		finding.BrokenChain: "Install it together with its intermediates, in one file.",
-		finding.ExpiresSoon: "See that it is renewed before " + day(t.NotAfter) + ".",
+		finding.ExpiresSoon: "Make sure that it is renewed before " + day(t.NotAfter) + ".",
 	}
 	cause := "" // a certificate for another name is a fault of each host that shows it, the others are of the certificate
 	if main != finding.WrongName {
@@ -232,7 +232,7 @@ func (v *verdict) rounds() {
 			finding.Loop,
 			doors[0],
 			last,
-			fmt.Sprintf("Visitors are sent round in a circle: %s and back again.", strings.Join(doors, " to ")),
+			fmt.Sprintf("Visitors are caught in a redirect loop: %s and back again.", strings.Join(doors, " to ")),
 			"Find out who of those on the circle sends visitors back, and let one of them serve or lead straight to the "+
 				"canonical site.",
 			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo},

@@ -113,7 +113,7 @@ func (r *reader) mapping(n *Node, what string, fields ...field) {
 entries:
 	for _, e := range n.Entries {
 		if seen[e.Key.Text] {
-			r.fail(e.Key, "the key is there twice", "each key once", "drop one of them")
+			r.fail(e.Key, "the key appears twice", "each key once", "drop one of them")
 			continue
 		}
 		seen[e.Key.Text] = true
@@ -184,7 +184,7 @@ func (r *reader) addresses(n *Node, what string) []netip.Addr {
 		a, err := netip.ParseAddr(r.text(i, what))
 		switch {
 		case err != nil && i.Kind == Scalar:
-			r.fail(i, "this is no IP address", "an address such as 203.0.113.20 or 2001:db8:10::10", "a name goes under alias:")
+			r.fail(i, "this is not an IP address", "an address such as 203.0.113.20 or 2001:db8:10::10", "a name goes under alias:")
 		case err == nil && a.Zone() != "":
 			r.fail(i, "an address with a zone means something on one machine only", "an address without %", "")
 		case err == nil:
@@ -224,7 +224,7 @@ func (r *reader) oneOf(n *Node, what string, words ...string) string {
 	if near := problem.Nearest(n.Text, words); near != "" {
 		remedy = "did you mean " + near + "?"
 	}
-	r.fail(n, what+" is none of its words", strings.Join(words, ", "), remedy)
+	r.fail(n, what+" is not one of the allowed values", strings.Join(words, ", "), remedy)
 	return ""
 }
 

@@ -122,7 +122,7 @@ func (b *builder) canonical(root, n *Node) {
 		if _, hostErr := web.ParseHost(n.Text); hostErr == nil {
 			remedy = "write https://" + n.Text
 		}
-		b.fail(n, "the canonical site is no URL", "scheme and host such as https://www.northmoor.example", remedy)
+		b.fail(n, "the canonical site is not a URL", "scheme and host such as https://www.northmoor.example", remedy)
 	case u.Scheme() != web.HTTPS:
 		b.fail(n, "the canonical site speaks http", "https", "write https://"+u.Host().String())
 	case u.RequestURI() != "/":
@@ -211,7 +211,7 @@ func (b *builder) claim(n *Node, h web.Host, by string) {
 	if other, taken := b.claimed[h]; taken {
 		b.fail(
 			n,
-			fmt.Sprintf("the host %s is claimed by %s already", h, other),
+			fmt.Sprintf("the host %s is already claimed by %s", h, other),
 			"each host once",
 			"take it out of one of them",
 		)
@@ -292,7 +292,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		if !kind.PassesOn {
 			b.fail(
 				behind,
-				what+" is no edge network, and nothing is behind it",
+				what+" is not an edge network, so nothing can be behind it",
 				"behind: on a carrier that is by: "+kindsThat(func(r Row) bool { return r.PassesOn }),
 				"drop it",
 			)
@@ -513,7 +513,7 @@ func (b *builder) domainName(d *Domain, n *Node) bool {
 			fmt.Sprintf("write name: %s; further hosts go under hosts:", apex),
 		)
 	case b.estate.byName[d.Name] != nil:
-		b.fail(n, "the domain is there twice", "each domain once", "drop one of them")
+		b.fail(n, "the domain appears twice", "each domain once", "drop one of them")
 	default:
 		return true
 	}
@@ -524,7 +524,7 @@ func (b *builder) domainName(d *Domain, n *Node) bool {
 func (b *builder) indexName(d *Domain, n *Node) {
 	name := b.text(n, "index")
 	if name == "" || strings.ContainsAny(name, "/?#{}*% ") {
-		b.fail(n, "this is no name of a file", "a name such as index.html", "")
+		b.fail(n, "this is not a file name", "a name such as index.html", "")
 		return
 	}
 	d.Paths.Index = append(d.Paths.Index, name)
@@ -566,7 +566,7 @@ func (b *builder) further(d *Domain, n *Node) {
 		h, err := d.Name.Child(label)
 		switch {
 		case err != nil || label == "":
-			b.fail(i, "this is no host below "+d.Name.String(), "a label such as shop, or a whole name below the domain", "")
+			b.fail(i, "this is not a host below "+d.Name.String(), "a label such as shop, or a whole name below the domain", "")
 		case h == d.Name.WWW() || label == d.Name.String():
 			b.fail(i, "apex and www are there without being named", "further hosts such as shop", "drop it")
 		default:
@@ -605,7 +605,7 @@ func (b *builder) needed(d *Domain, n *Node) {
 		}
 		switch {
 		case one.By == "":
-			b.fail(e.Key, "nobody says who needs "+h.String(), "a name such as the mail service", "")
+			b.fail(e.Key, "nothing says who needs "+h.String(), "a name such as the mail service", "")
 		case slices.Contains(d.Further, h):
 			b.fail(e.Key, h.String()+" is among hosts: too, which are redirected", "one or the other", "take it out of hosts:")
 		case b.estate.Serves(h):
@@ -625,7 +625,7 @@ func (b *builder) neededHost(d *Domain, n *Node) (web.Host, bool) {
 	label := strings.TrimSuffix(strings.TrimSuffix(n.Text, "."), "."+d.Name.String())
 	h, err := d.Name.Child(label)
 	if err != nil || label == "" {
-		b.fail(n, "this is no host below "+d.Name.String(), "a label such as click, or apex or www", "")
+		b.fail(n, "this is not a host below "+d.Name.String(), "a label such as click, or apex or www", "")
 		return h, false
 	}
 	return h, true
@@ -739,7 +739,7 @@ func (b *builder) policy(n *Node) {
 				if !strings.HasPrefix(path, "/") || path == "/" || strings.ContainsAny(path, "{}*?#") {
 					b.fail(
 						i,
-						"this is no path that can be left out",
+						"this is not a path that can be exempt",
 						"the beginning of a path such as /.well-known/acme-challenge/",
 						"",
 					)
@@ -759,7 +759,7 @@ func (b *builder) registry(n *Node) {
 			if _, err := web.ParseURL(r.Address); err != nil {
 				b.fail(
 					n,
-					"the registry's address is no URL",
+					"the registry's address is not a URL",
 					"the base address of an RDAP service such as https://rdap.registry.example/",
 					"",
 				)
@@ -787,14 +787,14 @@ func (r *reader) vantage(n *Node) Vantage {
 				if addr, ok := ResolverAddress(r.text(i, "a resolver")); ok {
 					v.Resolvers = append(v.Resolvers, addr)
 				} else {
-					r.fail(i, "this is no resolver", "an IP address, with or without a port, such as 192.0.2.53:53", "")
+					r.fail(i, "this is not a resolver", "an IP address, with or without a port, such as 192.0.2.53:53", "")
 				}
 			})
 		}},
 		field{"proxy", func(n *Node) {
 			v.Proxy = r.text(n, "proxy")
 			if !ValidProxy(v.Proxy) {
-				r.fail(n, "this is no proxy that can be used", "socks5://HOST:PORT", "")
+				r.fail(n, "this proxy cannot be used", "socks5://HOST:PORT", "")
 			}
 		}},
 		field{"trust", func(n *Node) { v.Trust = r.text(n, "trust") }},

@@ -445,7 +445,7 @@ var table = [codes]Kind{
 		Name: "signature-expired", Plain: "expired signature", Severity: Error, About: "records", Milder: "a signature that ends within a week",
 		Means: "A signature of the zone (RRSIG) has ended, or soon will.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
-		Do:    "Have the provider sign the zone anew; where they cannot, have the registrar remove the DS record.",
+		Do:    "Have the provider sign the zone again; where they cannot, have the registrar remove the DS record.",
 	},
 	CutOff: {
 		Name: "cut-off", Plain: "record that nobody can see", Severity: Error, About: "records",
@@ -489,7 +489,7 @@ var table = [codes]Kind{
 		Name: "on-hold", Plain: "domain on hold", Severity: Error, About: "registration",
 		Means: "The registry does not publish the domain.",
 		Meets: "The browser says that the site cannot be found.",
-		Do:    "Ask the registrar; a payment or a confirmation is missing most often.",
+		Do:    "Ask the registrar; usually a payment or a confirmation is missing.",
 	},
 
 	TransferLocked: {
@@ -522,7 +522,7 @@ var table = [codes]Kind{
 		Name: "rule-loop", Plain: "rules that lead in a loop", Severity: Error, About: "rules", Denies: []Claim{Arrives, NeverLoops},
 		Means: "Rules lead to each other, so that some URL never arrives.",
 		Meets: "The browser says that the page redirected too many times.",
-		Do:    "Correct one of them so that its target is none of the URLs that the others take.",
+		Do:    "Correct one of them so that its target is not one of the URLs that the others take.",
 	},
 	RuleChain: {
 		Name: "rule-chain", Plain: "rule that leads to another rule", Severity: Warning, About: "rules", Denies: []Claim{NoRuleChains},

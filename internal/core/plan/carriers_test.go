@@ -313,7 +313,7 @@ func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 			"A, value: 192.0.2.9}]}\n",
 		v,
 	)
-	assert.Contains(t, found(p, "leftover-address")[0], "192.0.2.9 bypasses it: every pattern for this host would be dead")
+	assert.Contains(t, found(p, "leftover-address")[0], "192.0.2.9 bypasses it: no pattern for this host would work")
 	assert.Contains(
 		t,
 		reasons(zoneOf(t, p, "old.example")),
@@ -472,5 +472,5 @@ func TestTheOrderOfAPlatformIsKept(t *testing.T) {
 func TestAChoiceIsConsideredOnce(t *testing.T) {
 	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", nil)
 	_, err := plan.Consider(plan.Input{Estate: p.Estate}, []string{"four", "gateway", " four"})
-	assert.ErrorContains(t, err, "four is there twice")
+	assert.ErrorContains(t, err, "four appears twice")
 }

@@ -53,7 +53,7 @@ func Consider(in Input, names []string) (*Considered, error) {
 	for i, name := range names {
 		if slices.ContainsFunc(names[:i], func(o string) bool { return strings.TrimSpace(o) == strings.TrimSpace(name) }) {
 			return nil, fmt.Errorf(
-				"%s: %s is there twice; expected each choice once",
+				"%s: %s appears twice; expected each choice once",
 				strings.Join(names, ","),
 				strings.TrimSpace(name),
 			)
@@ -89,7 +89,7 @@ func variantOf(in Input, name string) (Input, string, error) {
 			known = append(known, c.Name)
 		}
 		return in, "", fmt.Errorf(
-			"%s: no carrier is called so; expected some of %s, or www,apex for the canonical host",
+			"%s: there is no carrier of that name; expected some of %s, or www,apex for the canonical host",
 			name,
 			strings.Join(known, ", "),
 		)

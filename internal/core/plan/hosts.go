@@ -577,7 +577,7 @@ func besideDoor(n want, wants []want, f *found) bool {
 	)
 	if door.through {
 		says = fmt.Sprintf(
-			"%s goes through %s, and %s bypasses it: every pattern for this host would be dead.",
+			"%s goes through %s, and %s bypasses it: no pattern for this host would work.",
 			n.Name,
 			door.carrier.Name,
 			strings.Join(extra, ", "),

@@ -87,7 +87,7 @@ func keepMail(s sight, moves, elsewhere moving, d draft) found {
 			finding.MailLost,
 			s.zone(),
 			fmt.Sprintf(
-				"The estate file says mail: none for %s, but it has mail: %s. Nothing about its mail is planned.",
+				"The estate file says mail: none for %s, but it has mail: %s. Nothing is planned for its mail.",
 				s.zone(),
 				strings.Join(evidence, "; "),
 			),

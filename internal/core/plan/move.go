@@ -21,7 +21,7 @@ type Move struct {
 	From     []string `json:"from"`
 	To       []string `json:"to"`
 	OldLives int      `json:"old_lives"`    // for how long resolvers may go on asking the old servers, in seconds
-	Unknown  bool     `json:"-"`            // nobody has seen the TTL of the delegation at the zone above, which may be longer
+	Unknown  bool     `json:"-"`            // nobody has seen the TTL of the delegation at the parent zone, which may be longer
 	Ready    bool     `json:"ready"`        // every new server was asked and says what it should
 	DS       []string `json:"ds,omitempty"` // at the parent today
 	Loses    []Loss   `json:"-"`            // what works only on the old provider's servers
@@ -415,7 +415,7 @@ func sinceEarlier(s sight, wants []want) found {
 						shortly(plain(c.Type, c.Before.Values)),
 						day,
 					),
-					"Put it back, unless somebody took it away on purpose.",
+					"Put it back, unless somebody removed it on purpose.",
 					map[string]any{"before": plain(c.Type, c.Before.Values)},
 				).With(finding.KeptRecords),
 			)
@@ -424,7 +424,7 @@ func sinceEarlier(s sight, wants []want) found {
 				finding.UnplannedChange,
 				subject,
 				fmt.Sprintf(
-					"%s %s (%s) came since %s, and the plan does not know of it; it stays.",
+					"%s %s (%s) came since %s, and the plan does not know about it; it stays.",
 					c.Name,
 					c.Type,
 					shortly(plain(c.Type, c.After.Values)),

@@ -74,11 +74,11 @@ func TestAPlanThatSendsANeededHostToTheSiteIsRefused(t *testing.T) {
 func TestWrongNeededHostsAreSaid(t *testing.T) {
 	for text, says := range map[string]string{
 		"needed: click":                           "needed is a single value",
-		"needed: {click: \"\"}":                   "nobody says who needs click.old.example",
+		"needed: {click: \"\"}":                   "nothing says who needs click.old.example",
 		"hosts: [click], needed: {click: x}":      "click.old.example is among hosts: too",
-		"needed: {\"a b\": x}":                    "this is no host below old.example",
+		"needed: {\"a b\": x}":                    "this is not a host below old.example",
 		"needed: {click: {by: x, too: y}}":        "unknown key in a needed host",
-		"needed: {click: {to: y.example}}":        "nobody says who needs click.old.example",
+		"needed: {click: {to: y.example}}":        "nothing says who needs click.old.example",
 		"needed: {click: x}, carrier: {click: g}": "unknown key in carrier",
 	} {
 		path := t.TempDir() + "/upperpath.yaml"

@@ -12,7 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// New is the way of a domain to a zone of its own: the zone above knows no such domain, so there is nothing to keep.
+// New is the way of a domain to a zone of its own: the parent zone knows no such domain, so there is nothing to keep.
 type New struct {
 	To    []string `json:"to"`    // the name servers that it is to have; empty where nobody says
 	Ready bool     `json:"ready"` // every one of them was asked, and says all that the zone needs

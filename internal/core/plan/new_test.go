@@ -14,7 +14,7 @@ import (
 	"upperpath.example/upperpath/internal/report"
 )
 
-// nowhere is a survey of old.example, which the zone above does not know.
+// nowhere is a survey of old.example, which the parent zone does not know.
 func nowhere(change ...func(*survey.Domain)) *survey.Survey {
 	d := survey.Domain{Name: "old.example", Parent: survey.Parent{Zone: "example", Server: "a.nic.example", Unknown: true}}
 	for _, c := range change {
@@ -58,7 +58,7 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 	)
 	assert.NotContains(t, order, "See and save what is there")
 	assert.NotContains(t, order, "Set the records below")
-	assert.Contains(t, texts(p), "the zone above knows no such domain")
+	assert.Contains(t, texts(p), "the parent zone knows no such domain")
 	assert.NotContains(t, texts(p), "saw nothing of the zones")
 	assert.NotContains(
 		t,

@@ -140,7 +140,7 @@ const (
 	TTLsRemaining   // the TTLs of the zone Names[0] are what a resolver had left of them
 	NotAnswered     // nobody answered about Values (name and type) of the zone Names[0]
 	ServerSilent    // the new name server Names[1] of the zone Names[0] did not answer about Values
-	NoZoneYet       // of the domains Names: the zone above knows no such domains
+	NoZoneYet       // of the domains Names: the parent zone knows no such domains
 	ServersUnasked  // the new name servers Values of the zone Names[0]
 )
 

@@ -36,7 +36,7 @@ const (
 
 	CopyZones    // Zones as they are to Servers, at Provider
 	SeeAgreement // of the old and the new servers of Zones
-	FindDS       // whether the zone above has a DS record of Zones, which are signed
+	FindDS       // whether the parent zone has a DS record of Zones, which are signed
 	RemoveDS     // of Zones, and wait
 	LeaveOld     // servers of Zones as they are, and wait
 	SignAnew     // Zones at the new servers, then publish the new DS

@@ -136,7 +136,7 @@ func (z *Zone) Lost(p *Plan) []finding.Finding {
 			finding.AliasConflict,
 			c.Name,
 			fmt.Sprintf(
-				"What is behind %s is typed as an alias at the apex %s (%s), which no zone file can say, and nothing stands "+
+				"What is behind %s is typed as an alias at the apex %s (%s), which a zone file cannot hold, and nothing stands "+
 					"in its place.",
 				c.Through,
 				c.Name,
@@ -156,13 +156,13 @@ func (z *Zone) Lost(p *Plan) []finding.Finding {
 		}
 		target := strings.Join(plain(s.Type, s.Values), ", ")
 		says := fmt.Sprintf(
-			"%s is an alias at the apex (%s), which no zone file can say, and nothing stands in its place.",
+			"%s is an alias at the apex (%s), which a zone file cannot hold, and nothing takes its place.",
 			s.Name,
 			target,
 		)
 		if len(instead) > 0 {
 			says = fmt.Sprintf(
-				"%s is an alias at the apex (%s), which no zone file can say: the addresses of today stand in its place "+
+				"%s is an alias at the apex (%s), which a zone file cannot hold: today's addresses take its place "+
 					"(%s), and nobody changes them when they change.",
 				s.Name,
 				target,

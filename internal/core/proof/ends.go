@@ -192,7 +192,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 		v.undecided(
 			o,
 			map[string]string{
-				"loop": "it may go round", "limit": "it may go on for ever",
+				"loop": "it may go round", "limit": "it may never end",
 				"dead-end": "it may lead to a page that does not exist",
 				"exempt":   "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers",
 				"failure": "it may lead to where an edge network has nobody behind it",
@@ -209,7 +209,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			finding.New(
 				finding.DeadEnd,
 				c.Arrival.String(),
-				fmt.Sprintf("%s leads to %s, which is none of the pages that exist.", u, c.Arrival),
+				fmt.Sprintf("%s leads to %s, which is not one of the pages that exist.", u, c.Arrival),
 				"Lead it to a page that exists, or say 410.",
 				v.evidence(concerned, u),
 			),
@@ -283,7 +283,7 @@ func (v *prover) circleOf(c chain.Chain) string {
 	return "circle " + strings.Join(slices.Compact(doors), " ")
 }
 
-// mostFollowed is how many redirects are followed to see whether a chain ends after all.
+// mostFollowed is how many redirects are followed to check whether a chain ends after all.
 const mostFollowed = 400
 
 // endOf follows a chain that browsers give up, and gives the URL at which it ends; false where it does not.
@@ -364,14 +364,14 @@ func (v *prover) circle(c chain.Chain) {
 	}
 	how := "round and round"
 	if c.End == chain.Limit {
-		how = "on for ever, longer at every round"
+		how = "on without end, longer on every round"
 	}
 	v.tally.Add(
 		finding.New(
 			finding.RuleLoop,
 			concerned.String(),
 			fmt.Sprintf("%s goes %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
-			"Correct one of these rules so that its target is none of the URLs that the others take.",
+			"Correct one of these rules so that its target is not one of the URLs that the others take.",
 			v.evidence(concerned, c.Entry),
 		),
 	)

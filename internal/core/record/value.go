@@ -107,7 +107,7 @@ func targetName(s string) (string, error) {
 	}
 	for label := range strings.SplitSeq(name, ".") {
 		if len(label) > 63 {
-			return "", fmt.Errorf("%s is no name: a label of over 63 characters", s)
+			return "", fmt.Errorf("%s is not a name: a label has over 63 characters", s)
 		}
 	}
 	return name + ".", nil
@@ -117,7 +117,7 @@ func address(fits func(netip.Addr) bool) func(string) (string, error) {
 	return func(s string) (string, error) {
 		a, err := netip.ParseAddr(s)
 		if err != nil || !fits(a) || a.Zone() != "" {
-			return "", fmt.Errorf("%s is no address of this kind", s)
+			return "", fmt.Errorf("%s is not an address of this kind", s)
 		}
 		return a.String(), nil
 	}
@@ -128,7 +128,7 @@ func numbers(n int) func(string) (string, error) {
 	return func(s string) (string, error) {
 		for _, f := range strings.Fields(s)[:n] {
 			if v, err := strconv.ParseUint(f, 10, 16); err != nil || strconv.FormatUint(v, 10) != f {
-				return "", fmt.Errorf("%s is no number from 0 to 65535", f)
+				return "", fmt.Errorf("%s is not a number from 0 to 65535", f)
 			}
 		}
 		return s, nil
@@ -234,7 +234,7 @@ func caa(s string) (string, error) {
 		return "", errors.New("a flag, a tag and a value are wanted")
 	}
 	if n, err := strconv.ParseUint(f[0], 10, 8); err != nil || strconv.FormatUint(n, 10) != f[0] {
-		return "", fmt.Errorf("the flag %s is no number from 0 to 255", f[0])
+		return "", fmt.Errorf("the flag %s is not a number from 0 to 255", f[0])
 	}
 	value, err := text(f[2])
 	return f[0] + " " + strings.ToLower(f[1]) + " " + value, err
@@ -290,7 +290,7 @@ func Name(s, zone string) (string, error) {
 	case strings.HasSuffix(name, "."):
 		name = strings.TrimSuffix(name, ".")
 		if name != zone && !strings.HasSuffix(name, "."+zone) {
-			return "", fmt.Errorf("%s is no name of the zone %s", s, zone)
+			return "", fmt.Errorf("%s is not a name in the zone %s", s, zone)
 		}
 	case name != zone && !strings.HasSuffix(name, "."+zone):
 		name += "." + zone
@@ -301,7 +301,7 @@ func Name(s, zone string) (string, error) {
 	}
 	for label := range strings.SplitSeq(name, ".") {
 		if len(label) > 63 {
-			return "", fmt.Errorf("%s is no name: a label of over 63 characters", s)
+			return "", fmt.Errorf("%s is not a name: a label has over 63 characters", s)
 		}
 	}
 	return name, nil

@@ -42,8 +42,8 @@ func TestValuesAreReadAsTheyAreShown(t *testing.T) {
 
 func TestWrongValuesAreSaid(t *testing.T) {
 	for _, c := range []struct{ kind, shown, says string }{
-		{"A", "2001:db8::1", "no address of this kind"}, {"A", "203.0.113.300", "no address"}, {
-			"AAAA", "203.0.113.1", "no address of this kind",
+		{"A", "2001:db8::1", "not an address of this kind"}, {"A", "203.0.113.300", "not an address"}, {
+			"AAAA", "203.0.113.1", "not an address of this kind",
 		},
 		{
 			"CNAME", "203.0.113.1", "is an address, where a name is wanted",
@@ -51,7 +51,7 @@ func TestWrongValuesAreSaid(t *testing.T) {
 		{"CNAME", strings.Repeat("a", 64) + ".example", "over 63 characters"},
 		{
 			"MX", "mx1.mail.example", "1 parts instead of 2",
-		}, {"MX", "ten mx1.mail.example", "no number"}, {"MX", "010 mx", "no number"},
+		}, {"MX", "ten mx1.mail.example", "not a number"}, {"MX", "010 mx", "not a number"},
 		{"TXT", `"open`, "has no end"}, {"TXT", `"a" b`, "has no end"}, {
 			"CAA", "issue ca.example", "flag, tag and value|a flag, a tag",
 		}, {"CAA", "300 issue x", "from 0 to 255"},

@@ -203,7 +203,7 @@ func hostile(row Row) problem.List {
 				Says:     fmt.Sprintf("the column %s holds %d octets", c.name, len(c.text)),
 				Value:    c.text,
 				Expected: fmt.Sprintf("no more than %d", c.most),
-				Remedy:   "see whether a quote is missing further up; no browser asks for so long a URL",
+				Remedy:   "check whether a quote is missing further up; no browser asks for so long a URL",
 			})
 		}
 	}

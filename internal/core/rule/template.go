@@ -119,13 +119,13 @@ func (t template) capture(at int, inside string) (Part, bool) {
 	case !isName(p.Name):
 		t.fail(
 			at,
-			fmt.Sprintf("%q is no name for a capture", inside),
+			fmt.Sprintf("%q is not a name for a capture", inside),
 			"letters, digits, - and _ after a letter, such as {year}",
 			"",
 		)
 		return p, false
 	case typed && (kind != "digits" || p.Rest):
-		t.fail(at, fmt.Sprintf("%q is no kind of capture", kind), "{name}, {name:digits} or {+name}", "")
+		t.fail(at, fmt.Sprintf("%q is not a kind of capture", kind), "{name}, {name:digits} or {+name}", "")
 		return p, false
 	}
 	p.Digits = typed

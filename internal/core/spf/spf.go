@@ -136,7 +136,7 @@ func (t Term) Fault() string {
 		}
 	case t.Name == "a", t.Name == "mx", t.Name == "ptr":
 	default:
-		return "is none that receivers know"
+		return "is not one that receivers know"
 	}
 	return ""
 }

@@ -29,7 +29,7 @@ func TestFaultsOfTerms(t *testing.T) {
 		"a mx ptr a/24 exists:x include:x ip4:192.0.2.1 ip6:2001:db8::/32 x=y exp=e redirect=r -all": "",
 		"ip4:2001:db8::1": "holds no address of its kind", "ip6:192.0.2.1": "holds no address of its kind",
 		"ip4:192.0.2.0/33": "holds no address of its kind", "include:": "names no domain", "redirect=": "names no domain",
-		"all:x": "takes no argument", "ip:192.0.2.1": "is none that receivers know", "+": "is none that receivers know",
+		"all:x": "takes no argument", "ip:192.0.2.1": "is not one that receivers know", "+": "is not one that receivers know",
 	} {
 		got := ""
 		for _, term := range Terms("v=spf1 " + text) {

@@ -73,7 +73,7 @@ func (v *verdict) circle(a AliasEnd) {
 		finding.Loop,
 		names[0],
 		fmt.Sprintf(
-			"These aliases lead round in a circle, and nowhere else: %s.",
+			"These aliases form a loop and lead nowhere else: %s.",
 			strings.Join(append(slices.Clone(a.Circle), a.Circle[0]),
 				" → "),
 		),
@@ -136,7 +136,7 @@ func (v *verdict) doubled() {
 			v.add(
 				finding.DoubledName,
 				s.Name,
-				fmt.Sprintf("%s looks like a slip of the pen for www.%s.", s.Name, d.Name),
+				fmt.Sprintf("%s looks like a typing error for www.%s.", s.Name, d.Name),
 				"Remove it if nobody uses it.",
 				map[string]any{"type": s.Type, "values": s.Values},
 			)

@@ -10,7 +10,7 @@ import (
 // that nothing is.
 func (v *Survey) Check() error {
 	if v.Schema != Schema {
-		return fmt.Errorf("it is no survey of this program: its schema is %q, and not %q", v.Schema, Schema)
+		return fmt.Errorf("it is not a survey of this program: its schema is %q, not %q", v.Schema, Schema)
 	}
 	for i := range v.Domains {
 		if err := v.Domains[i].check(); err != nil {

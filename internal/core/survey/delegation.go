@@ -10,14 +10,14 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// delegation finds what is wrong between the zone above, the name servers and the zone.
+// delegation finds what is wrong between the parent zone, the name servers and the zone.
 func (v *verdict) delegation() {
 	d := v.domain
 	if d.Parent.Unknown && (d.Registration == nil || !held(d.Registration.Status)) {
 		v.tally.Add(finding.New(
 			finding.OnHold,
 			d.Name,
-			fmt.Sprintf("The zone above (%s) does not know %s: it is not registered, has ended, or is held back.",
+			fmt.Sprintf("The parent zone (%s) does not know %s: it is not registered, has expired, or is on hold.",
 				cmp.Or(d.Parent.Zone, "."), d.Name),
 			"Look it up at the registrar before anything else; as it is, nobody can reach anything of it.",
 			map[string]any{"zone": d.Parent.Zone, "server": d.Parent.Server},
@@ -34,7 +34,7 @@ func (v *verdict) servers() {
 	d := v.domain
 	for _, s := range d.Servers {
 		if s.State == Answers || s.State == Silent && d.Source == Resolver && d.Parent.Server == "" {
-			continue // where not even the zone above could be reached from this vantage, none is to blame
+			continue // where not even the parent zone could be reached from this vantage, none is to blame
 		}
 		who := s.Name
 		if s.Address != "" {
@@ -42,7 +42,7 @@ func (v *verdict) servers() {
 		}
 		says := "does not answer for it"
 		if s.State == Inside {
-			says = "is none that the public can ask"
+			says = "is not one that the public can ask"
 		}
 		v.add(
 			finding.SplitAnswers,
@@ -82,7 +82,7 @@ func (v *verdict) servers() {
 			finding.SplitAnswers,
 			d.Name,
 			fmt.Sprintf("The name servers of %s hold different versions of the zone: %s.", d.Name, strings.Join(says, "; ")),
-			"Wait some minutes; if they still differ, have the provider see why the others do not follow.",
+			"Wait some minutes; if they still differ, have the provider find out why the others do not follow.",
 			map[string]any{"serials": says},
 		)
 	}
@@ -100,7 +100,7 @@ func (v *verdict) named(by string) []string {
 	return slices.Compact(all)
 }
 
-// glue finds addresses of name servers that the zone above and the zone itself say otherwise.
+// glue finds addresses of name servers that the parent zone and the zone itself say otherwise.
 func (v *verdict) glue() {
 	d := v.domain
 	for _, g := range d.Parent.Glue {
@@ -113,7 +113,7 @@ func (v *verdict) glue() {
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The zone above says that the name server %s is at %s (glue), the zone itself says %s.", g.Name,
+			fmt.Sprintf("The parent zone says that the name server %s is at %s (glue), the zone itself says %s.", g.Name,
 				strings.Join(g.Addresses, ", "), cmp.Or(says, "nothing")),
 			"Have the registrar change the address of the name server, or mend the zone, so that both say the same.",
 			map[string]any{"server": g.Name, "glue": g.Addresses, "zone": own},

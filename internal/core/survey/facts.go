@@ -62,7 +62,7 @@ func (d *Domain) apexAndWWW() []string {
 		facts = append(
 			facts,
 			fmt.Sprintf(
-				"%s and its www are on different machines: %s and %s. See to both when you move it.",
+				"%s and its www are on different machines: %s and %s. Take care of both when you move it.",
 				d.Name,
 				strings.Join(apexOn, ", "),
 				strings.Join(wwwOn, ", "),
@@ -170,14 +170,14 @@ func (d *Domain) delegations() []string {
 	return facts
 }
 
-// signedForNobody says where a zone has keys, and the zone above no DS record that would have anybody check.
+// signedForNobody says where a zone has keys, and the parent zone no DS record that would have anybody check.
 func (d *Domain) signedForNobody() []string {
 	_, keys := record.Find(d.Records, d.Name, "DNSKEY")
 	if !keys || d.Parent.Server == "" || len(d.Parent.DS) > 0 {
 		return nil
 	}
 	return []string{
-		fmt.Sprintf("%s is signed, but the zone above has no DS record, so that nobody checks the signatures. Have the "+
+		fmt.Sprintf("%s is signed, but the parent zone has no DS record, so that nobody checks the signatures. Have the "+
 			"registrar set it if that is wanted; a move needs nothing.", d.Name),
 	}
 }

@@ -26,7 +26,7 @@ func (v *verdict) mailWords() {
 				v.spfWords(s.Name, text)
 			}
 			if strings.HasPrefix(s.Name, "_dmarc.") && !strings.HasPrefix(text, "v=DMARC1") && hasTag(text, "p") {
-				v.malformed(s.Name, fmt.Sprintf("The policy at %s does not start with v=DMARC1; receivers pass over it (RFC 7489 "+
+				v.malformed(s.Name, fmt.Sprintf("The policy at %s does not start with v=DMARC1; receivers ignore it (RFC 7489 "+
 					"section 6.3): %s", s.Name, text), "Start it with v=DMARC1;", value)
 			}
 			for _, p := range policies {
@@ -86,7 +86,7 @@ func (v *verdict) spfWords(name, text string) {
 				name,
 				fmt.Sprintf("The SPF record of %s holds %q, which %s; receivers take the whole record as an error "+
 					"(RFC 7208 section 4.6).", name, t.Text, fault),
-				"Mend the term, or drop it.",
+				"Correct the term, or drop it.",
 				text,
 			)
 		}

@@ -135,7 +135,7 @@ func oddities() []oddity {
 		return func(d *Domain) { d.Senders = []Senders{{"sa.mail.example", text}} }
 	}
 	return []oddity{
-		// Name servers and the zone above.
+		// Name servers and the parent zone.
 		{
 			"a name server that does not answer",
 			with(state(Silent)),
@@ -150,7 +150,7 @@ func oddities() []oddity {
 		{"two lists of name servers", with(both(two, func(d *Domain) { d.Servers[1].By = []string{"zone"} })), with(two),
 			"split-answers a.example", finding.Warning},
 		{
-			"a domain that the zone above does not know",
+			"a domain that the parent zone does not know",
 			with(func(d *Domain) { d.Parent = Parent{Zone: "example", Unknown: true} }),
 			with(func(d *Domain) { d.Parent = Parent{Zone: "example"} }),
 			"on-hold a.example",

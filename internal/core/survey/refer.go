@@ -113,7 +113,7 @@ func (v *verdict) dependsOn() {
 				finding.DependedOn,
 				other,
 				fmt.Sprintf("The %s record of %s refers to %s, which is about to change.", what, where, target),
-				fmt.Sprintf("See that %s goes on answering, or change the %s record of %s first.", target, what, where),
+				fmt.Sprintf("Make sure that %s goes on answering, or change the %s record of %s first.", target, what, where),
 				map[string]any{"name": where, "target": target},
 			)
 		}

@@ -21,14 +21,14 @@ func (v *verdict) registration() {
 	if r.Ends != nil && r.Ends.Sub(v.judge.Now) < Soon {
 		left := r.Ends.Sub(v.judge.Now)
 		says := fmt.Sprintf(
-			"The registration of %s ends on %s, in %s.",
+			"The registration of %s expires on %s, in %s.",
 			d.Name,
 			r.Ends.Format(time.DateOnly),
 			wording.Span(left),
 		)
 		if left < 0 {
 			says = fmt.Sprintf(
-				"The registration of %s ended on %s, %s ago.",
+				"The registration of %s expired on %s, %s ago.",
 				d.Name,
 				r.Ends.Format(time.DateOnly),
 				wording.Span(-left),
@@ -38,7 +38,7 @@ func (v *verdict) registration() {
 			finding.RegistrationEnds,
 			d.Name,
 			says,
-			"Renew it before anything else; a redirect is worth nothing on a domain that goes.",
+			"Renew it before anything else; a redirect is worthless on a domain that is lost.",
 			map[string]any{"ends": r.Ends},
 		)
 	}
@@ -46,9 +46,9 @@ func (v *verdict) registration() {
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The registration names the servers %s, the zone above %s.", strings.Join(r.NameServers, ", "),
+			fmt.Sprintf("The registration names the servers %s, the parent zone %s.", strings.Join(r.NameServers, ", "),
 				strings.Join(d.Parent.Servers, ", ")),
-			"Ask the registrar which holds; where somebody has just changed them, the zone above follows within a day.",
+			"Ask the registrar which is right; if somebody has just changed them, the parent zone follows within a day.",
 			map[string]any{"registration": r.NameServers, "parent": d.Parent.Servers},
 		)
 	}
@@ -107,11 +107,11 @@ func (v *verdict) heldBack() {
 		finding.OnHold,
 		d.Name,
 		fmt.Sprintf(
-			"The registry holds %s back (%s): its name servers are not published.",
+			"The registry has put %s on hold (%s): its name servers are not published.",
 			d.Name,
 			strings.Join(r.Status, ", "),
 		),
-		"Ask the registrar why; most often a payment or a confirmation of the owner is missing.",
+		"Ask the registrar why; usually a payment or a confirmation of the owner is missing.",
 		map[string]any{"status": r.Status},
 	)
 }

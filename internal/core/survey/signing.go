@@ -38,12 +38,12 @@ func (v *verdict) signing() {
 	faulty := slices.IndexFunc(s.Signatures, func(s Signature) bool { return s.Fault != "" })
 	now := v.judge.Now
 	evidence := map[string]any{"signatures": s.Signatures, "barred": s.Barred}
-	const anew = "Have the provider sign the zone anew at once; where he cannot, have the registrar remove the DS record."
+	const anew = "Have the provider sign the zone again at once; where they cannot, have the registrar remove the DS record."
 	switch {
 	case worst != nil && worst.Ends.Before(now):
 		v.bad(
 			finding.SignatureExpired,
-			fmt.Sprintf("The signature of %s %s ended on %s, %s ago%s.", worst.Name, worst.Type,
+			fmt.Sprintf("The signature of %s %s expired on %s, %s ago%s.", worst.Name, worst.Type,
 				worst.Ends.UTC().Format(showsName), wording.Span(now.Sub(worst.Ends)), s.whoFinds()),
 			anew,
 			evidence,
@@ -54,7 +54,7 @@ func (v *verdict) signing() {
 			finding.StaleDS,
 			fmt.Sprintf("The signature of %s %s holds only from %s on, in %s%s.", one.Name, one.Type,
 				one.From.UTC().Format(showsName), wording.Span(one.From.Sub(now)), s.whoFinds()),
-			"Have the provider set the clock of whoever signs the zone, and sign it anew.",
+			"Have the provider set the clock of whoever signs the zone, and sign it again.",
 			evidence,
 		)
 	case faulty >= 0:
@@ -74,7 +74,7 @@ func (v *verdict) signing() {
 				strings.Join(s.Barred, ", "),
 				d.Name,
 			),
-			"Have the provider see why its signatures are not taken; until then have the registrar remove the DS record.",
+			"Have the provider find out why its signatures are not taken; until then have the registrar remove the DS record.",
 			evidence,
 		)
 	case worst != nil && worst.Ends.Sub(now) < EndsSoon && worst.Ends.Sub(worst.From) > madeAnew:
@@ -82,13 +82,13 @@ func (v *verdict) signing() {
 			finding.SignatureExpired,
 			d.Name,
 			fmt.Sprintf(
-				"The signature of %s %s ends on %s, in %s, if nobody signs the zone anew before.",
+				"The signature of %s %s expires on %s, in %s, unless the zone is signed again before then.",
 				worst.Name,
 				worst.Type,
 				worst.Ends.UTC().Format(showsName),
 				wording.Span(worst.Ends.Sub(now)),
 			),
-			"See that whoever signs the zone does so in time, before you change anything else.",
+			"Make sure that whoever signs the zone does so in time, before you change anything else.",
 			evidence,
 		).As(finding.Warning))
 	}
@@ -108,7 +108,7 @@ func (s *Signing) whoFinds() string {
 	return "; " + strings.Join(s.Barred, " and ") + " finds nothing there"
 }
 
-// staleDS finds a DS record of the zone above that no key of the zone fits.
+// staleDS finds a DS record of the parent zone that no key of the zone fits.
 func (v *verdict) staleDS() bool {
 	d := v.domain
 	answered := slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })

@@ -83,7 +83,7 @@ func misses(all []Missed, name, kind string) bool {
 	return slices.ContainsFunc(all, func(m Missed) bool { return m.Name == name && m.Type == kind })
 }
 
-// Parent is what the zone above says of a domain.
+// Parent is what the parent zone says of a domain.
 type Parent struct {
 	Zone    string   `json:"zone,omitempty"`
 	Server  string   `json:"server,omitempty"`  // who was asked
@@ -94,7 +94,7 @@ type Parent struct {
 	Unknown bool     `json:"unknown,omitempty"` // it says that there is no such domain
 }
 
-// Glue is what the zone above says about the addresses of a name server whose name lies within the zone (RFC 9471).
+// Glue is what the parent zone says about the addresses of a name server whose name lies within the zone (RFC 9471).
 type Glue struct {
 	Name      string   `json:"name"`
 	Addresses []string `json:"addresses"`
@@ -228,7 +228,7 @@ func (d *Domain) Seen() bool {
 		slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }
 
-// Nowhere tells whether there is no such zone: the zone above answered that it knows no such domain, nobody shows it,
+// Nowhere tells whether there is no such zone: the parent zone answered that it knows no such domain, nobody shows it,
 // and nobody says that it is only held back.
 func (d *Domain) Nowhere() bool {
 	return d.Parent.Unknown && !d.Seen() && (d.Registration == nil || !held(d.Registration.Status))

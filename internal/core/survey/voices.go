@@ -40,17 +40,17 @@ func (v *verdict) differences() {
 			}
 			says = append(says, s)
 		}
-		fix := "See which of them is right, and have the others follow."
+		fix := "Find out which of them is right, and have the others follow."
 		about := strings.TrimSpace(diff.Name + " " + diff.Type)
 		switch {
 		case torn:
 		case longest > 0:
 			fix = fmt.Sprintf(
-				"Nothing but wait, for up to %s. It is not only you; everybody who asked before still gets the old answer.",
+				"Just wait, for up to %s. It is not only you: everybody who asked before still gets the old answer.",
 				seconds(longest),
 			)
 		case diff.Type != "":
-			fix = "See whether this resolver answers by itself for the domain; the world follows the name servers."
+			fix = "Check whether this resolver answers by itself for the domain; the world follows the name servers."
 		}
 		v.add(
 			finding.SplitAnswers,

@@ -55,7 +55,7 @@ func (d *Door) readAuthority(authority string) string {
 	}
 	h, err := ParseObservedHost(Decode(host))
 	if err != nil {
-		return "its host is none that a browser takes"
+		return "no browser accepts its host"
 	}
 	d.Host = h
 	if port != "" {
