@@ -427,7 +427,6 @@ type doorSeen struct {
 	severity finding.Severity
 	codes    []finding.Code // the worst first
 	unseen   bool
-	seen     bool
 }
 
 // add takes in a chain.
@@ -483,10 +482,9 @@ func (l *doorList) sum() {
 
 // verdict says in one sentence how an audit went, and what to do next.
 func (l *doorList) verdict(findings []finding.Finding) Verdict {
-	doors, clean := l.doors, l.clean
 	rest := *l
 	rest.sum()
-	doors, clean = rest.doors, rest.clean
+	doors, clean := rest.doors, rest.clean
 	v := Verdict{Tone: worst(findings), Says: words(doorsSentence(doors, clean, findings))}
 	switch {
 	case l.unseen > 0 && l.unseen == l.chains:
@@ -558,10 +556,16 @@ func (l *doorList) table(canonical string) (Table, bool) {
 		case d.arrival.Door() == d.door:
 			arrival = "(itself)"
 		}
-		t.Rows = append(t.Rows, []Cell{{Text: words(doorText(d.door))}, {Text: words(met), Tone: tone}, {Text: words(arrival)}})
+		t.Rows = append(
+			t.Rows,
+			[]Cell{{Text: words(doorText(d.door))}, {Text: words(met), Tone: tone}, {Text: words(arrival)}},
+		)
 	}
 	if left > 0 {
-		t.Rows = append(t.Rows, []Cell{{Text: wordsf("%s more", wording.Count(left, "door"))}, {Text: words("clean"), Tone: Good}, {}})
+		t.Rows = append(
+			t.Rows,
+			[]Cell{{Text: wordsf("%s more", wording.Count(left, "door"))}, {Text: words("clean"), Tone: Good}, {}},
+		)
 	}
 	return t, len(t.Rows) > 0
 }

@@ -77,8 +77,15 @@ func auditDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[strin
 }
 
 func docsOfAudit(a *chain.Audit) map[string]Doc {
-	looked := Looked{Name: "look", Title: "A look", Vantage: a.Vantage, Started: a.Started, Now: now, Chains: slices.Values(a.Chains),
-		End: func() ([]finding.Finding, []string) { return a.Findings, a.Notes }}
+	looked := Looked{
+		Name:    "look",
+		Title:   "A look",
+		Vantage: a.Vantage,
+		Started: a.Started,
+		Now:     now,
+		Chains:  slices.Values(a.Chains),
+		End:     func() ([]finding.Finding, []string) { return a.Findings, a.Notes },
+	}
 	kept := []store.Kept{{ID: 1, Started: a.Started, Vantage: a.Vantage}}
 	return map[string]Doc{
 		"audit":  Audit(a, "audit", "Audit of every door to "+a.Canonical, now),

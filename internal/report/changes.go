@@ -123,14 +123,11 @@ func changesOf(z plan.Zone) []Block {
 // beforeAndAfter gives the values of a record set today and afterwards.
 func beforeAndAfter(c plan.Change) (today, afterwards Text) {
 	list := func(values []string) Text {
-		var t Text
+		short := make([]string, len(values))
 		for i, v := range values {
-			if i > 0 {
-				t = append(t, Span{"\n", Words})
-			}
-			t = append(t, Span{wording.Cut(v, 60), Words})
+			short[i] = wording.Cut(v, 60)
 		}
-		return t
+		return stack(short)
 	}
 	today, afterwards = list(c.Before), list(c.After)
 	if len(today) == 0 {
@@ -140,17 +137,21 @@ func beforeAndAfter(c plan.Change) (today, afterwards Text) {
 		afterwards = Text{{"(removed)", Faint}}
 	}
 	if more := beside(c); more != nil {
-		afterwards = cat(list(more), Text{{fmt.Sprintf("\nbeside the %d that %s", len(c.Before),
+		afterwards = cat(list(more), newLine, Text{{fmt.Sprintf("beside the %d that %s", len(c.Before),
 			wording.Verb(len(c.Before), "stays", "stay")), Faint}})
 	}
 	switch {
 	case c.Through == "" || c.Action == plan.Keep:
 	case len(c.Typed) == 0:
-		afterwards = cat(afterwards, wordsf("\nthrough %s: type nothing, the other record brings it", c.Through))
+		afterwards = cat(afterwards, newLine, wordsf("through %s: type nothing, the other record brings it", c.Through))
 	case c.TypedAs != c.Type:
-		afterwards = cat(afterwards, wordsf("\nthrough %s: type %s %s", c.Through, c.TypedAs, strings.Join(c.Typed, ", ")))
+		afterwards = cat(
+			afterwards,
+			newLine,
+			wordsf("through %s: type %s %s", c.Through, c.TypedAs, strings.Join(c.Typed, ", ")),
+		)
 	default:
-		afterwards = cat(afterwards, wordsf("\nthrough %s: type %s", c.Through, strings.Join(c.Typed, ", ")))
+		afterwards = cat(afterwards, newLine, wordsf("through %s: type %s", c.Through, strings.Join(c.Typed, ", ")))
 	}
 	return today, afterwards
 }

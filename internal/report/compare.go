@@ -50,7 +50,7 @@ func compareBlocks(compared survey.Comparison, before, after *survey.Survey) []B
 			was, is := changeTexts(c)
 			tone := map[record.Action]Tone{record.Went: Failed, record.Changed: Warned, record.Came: Noted}[c.Action]
 			t.Rows = append(t.Rows, []Cell{{Text: words(unicodeName(name))}, {Text: words(record.Label(c.Name, name))},
-				{Text: words(c.Type)}, {Text: words(was)}, {Text: words(is)}, {words(string(c.Action)), tone}})
+				{Text: words(c.Type)}, {Text: was}, {Text: is}, {words(string(c.Action)), tone}})
 		}
 	}
 	blocks := []Block{compareVerdict(len(t.Rows), compared)}
@@ -90,19 +90,22 @@ func compareVerdict(total int, compared survey.Comparison) Verdict {
 	case total == 0:
 		return Verdict{Tone: Good, Says: words("No record set differs.")}
 	}
-	return Verdict{Tone: Warned, Says: wordsf("%s %s.", wording.Count(total, "record set"), wording.Verb(total, "differs", "differ"))}
+	return Verdict{
+		Tone: Warned,
+		Says: wordsf("%s %s.", wording.Count(total, "record set"), wording.Verb(total, "differs", "differ")),
+	}
 }
 
-func changeTexts(c record.Change) (before, after string) {
-	values := func(s *record.Set) string {
+func changeTexts(c record.Change) (before, after Text) {
+	values := func(s *record.Set) Text {
 		if s == nil {
-			return ""
+			return nil
 		}
-		return strings.Join(s.Values, "\n")
+		return stack(s.Values)
 	}
 	before, after = values(c.Before), values(c.After)
 	if c.Before != nil && c.After != nil && record.SameValues(c.Before.Values, c.After.Values) {
-		return fmt.Sprintf("TTL %d s", c.Before.TTL), fmt.Sprintf("TTL %d s", c.After.TTL)
+		return wordsf("TTL %d s", c.Before.TTL), wordsf("TTL %d s", c.After.TTL)
 	}
 	return before, after
 }

@@ -11,13 +11,28 @@ import (
 
 // Considered is choices side by side.
 func Considered(c *plan.Considered) Doc {
+	at := ""
+	if allArriveAt(c) != "" {
+		at = "all of them arrive at " + allArriveAt(c)
+	}
 	return Doc{
 		Name:  "choices",
+		About: at,
 		Title: "Choices of " + c.About + ", side by side",
 		Blocks: of(consideredVerdict(c), consideredTable(c),
 			List{Title: "Behind the numbers", Items: consideredLines(c), More: command("--format md") + " has them all"}),
 		Data: c,
 	}
+}
+
+// allArriveAt gives where every choice arrives, "" where they differ.
+func allArriveAt(c *plan.Considered) string {
+	for _, ch := range c.Choices {
+		if ch.Canonical != c.Choices[0].Canonical {
+			return ""
+		}
+	}
+	return c.Choices[0].Canonical
 }
 
 // consideredVerdict names the choices that leave no door open and are not remembered against.
@@ -59,7 +74,9 @@ func consideredTable(c *plan.Considered) Table {
 		}
 		return says, Good
 	}
-	line("arrives at", plain(func(ch plan.Choice) string { return ch.Canonical }))
+	if allArriveAt(c) == "" {
+		line("arrives at", plain(func(ch plan.Choice) string { return ch.Canonical }))
+	}
 	line("most hops of a door", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.MostHops) }))
 	line("doors left open", func(ch plan.Choice) (string, Tone) {
 		return judged(len(ch.Open) > 0, fmt.Sprintf("%d of %d", len(ch.Open), ch.Doors))

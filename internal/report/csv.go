@@ -118,7 +118,18 @@ func plainRows(rows [][]Cell) [][]string {
 // chainsSheet is the table of chains, a row each.
 const chainsSheet = "chains"
 
-var chainHead = []string{"entry", "probe", "statuses", "arrival", "redirects", "end", "severity", "codes", "says", "fix"}
+var chainHead = []string{
+	"entry",
+	"probe",
+	"statuses",
+	"arrival",
+	"redirects",
+	"end",
+	"severity",
+	"codes",
+	"says",
+	"fix",
+}
 
 func chainRow(c Chain) []string {
 	var statuses, codes, says, fixes []string

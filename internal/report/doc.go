@@ -303,6 +303,7 @@ const (
 	Strong
 	Faint
 	Struck // no longer valid
+	Break  // a new line; it holds no text
 )
 
 // String gives a text without any form.
@@ -310,6 +311,9 @@ func (t Text) String() string {
 	var b strings.Builder
 	for _, s := range t {
 		b.WriteString(s.Text)
+		if s.As == Break {
+			b.WriteByte(' ')
+		}
 	}
 	return b.String()
 }
@@ -360,6 +364,21 @@ func copied(s string) Text {
 		return nil
 	}
 	return Text{{s, Copied}}
+}
+
+// newLine begins a new line within a text.
+var newLine = Text{{As: Break}}
+
+// stack puts values on lines of their own.
+func stack(values []string) Text {
+	var t Text
+	for i, v := range values {
+		if i > 0 {
+			t = append(t, newLine...)
+		}
+		t = append(t, Span{v, Words})
+	}
+	return t
 }
 
 // cat joins texts.

@@ -124,7 +124,10 @@ func FuzzHTML(f *testing.F) {
 
 // FuzzProse breaks lines of Markdown: no word is lost, and nothing that is kept in one piece is broken.
 func FuzzProse(f *testing.F) {
-	f.Add("It worked if it shows it. "+strings.Repeat("word ", 60), "upperpath look old.example --point old.example=203.0.113.20")
+	f.Add(
+		"It worked if it shows it. "+strings.Repeat("word ", 60),
+		"upperpath look old.example --point old.example=203.0.113.20",
+	)
 	f.Add("1. a - b = c\n# d", "`` a ` b")
 	f.Fuzz(func(t *testing.T, s, value string) {
 		if !utf8.ValidString(s+value) || strings.ContainsFunc(s+value, problem.Hostile) || value == "" {

@@ -56,7 +56,6 @@ type htmlWriter struct {
 	fine  int
 	same  int
 	open  string // the element around blocks of one kind: "steps" or ""
-	box   bool   // a chapter that opens and closes
 }
 
 func (h *htmlWriter) part(name string, data any) {
@@ -110,10 +109,14 @@ func (h *htmlWriter) block(b Block) {
 func htmlText(t Text) template.HTML {
 	var b strings.Builder
 	for _, s := range t {
-		inside := strings.ReplaceAll(template.HTMLEscapeString(s.Text), "\n", "<br>")
-		element := [...]string{"", "code", "b", "span class=\"soft\"", "del"}[s.As]
-		if element == "" {
+		inside := template.HTMLEscapeString(s.Text)
+		element := [...]string{"", "code", "b", "span class=\"soft\"", "del", "br"}[s.As]
+		switch element {
+		case "":
 			b.WriteString(inside)
+			continue
+		case "br":
+			b.WriteString("<br>")
 			continue
 		}
 		name, _, _ := strings.Cut(element, " ")

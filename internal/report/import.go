@@ -46,7 +46,11 @@ type ImportedRule struct {
 // Import is what came of a file. Its main table is a working file: rules as the estate reads them.
 func Import(m Imported) Doc {
 	rules := Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"}, Exact: true}
-	t := Table{Head: []string{"line", "old", "new", "status", "query"}, Key: 2, More: command("--format csv") + " has them all"}
+	t := Table{
+		Head: []string{"line", "old", "new", "status", "query"},
+		Key:  2,
+		More: command("--format csv") + " has them all",
+	}
 	for _, r := range m.Rules {
 		rules.Rows = append(rules.Rows, []string{r.Old, r.New, r.Status, r.Query, ""})
 		to, query := r.New, r.Query
@@ -61,9 +65,16 @@ func Import(m Imported) Doc {
 	}
 	blocks := []Block{importVerdict(m)}
 	if len(m.Skipped) > 0 {
-		l := List{Title: "Not translated: check these by hand", Tone: Failed, More: command("--format json") + " has them all"}
+		l := List{
+			Title: "Not translated: check these by hand",
+			Tone:  Failed,
+			More:  command("--format json") + " has them all",
+		}
 		for _, s := range m.Skipped {
-			l.Items = append(l.Items, cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90)), words("\n"+s.Reason)))
+			l.Items = append(
+				l.Items,
+				cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90)), newLine, words(s.Reason)),
+			)
 		}
 		blocks = append(blocks, l)
 	}
@@ -71,7 +82,7 @@ func Import(m Imported) Doc {
 		l := List{Title: "Where these rules answer differently from the file", Tone: Warned,
 			More: command("--format json") + " has them all"}
 		for _, d := range gathered(m.Differences) {
-			l.Items = append(l.Items, cat(copied(d.URL), words("\n"+d.Says)))
+			l.Items = append(l.Items, cat(copied(d.URL), newLine, words(d.Says)))
 		}
 		blocks = append(blocks, l)
 	}
@@ -93,8 +104,11 @@ func Import(m Imported) Doc {
 }
 
 func importVerdict(m Imported) Verdict {
-	v := Verdict{Tone: Good, Says: wordsf("%s made from %s; %s not translated, %s.", wording.Count(len(m.Rules), "rule"), m.File,
-		wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference"))}
+	v := Verdict{
+		Tone: Good,
+		Says: wordsf("%s made from %s; %s not translated, %s.", wording.Count(len(m.Rules), "rule"), m.File,
+			wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference")),
+	}
 	if len(m.Differences) > 0 {
 		v.Tone = Warned
 	}
@@ -103,7 +117,11 @@ func importVerdict(m Imported) Verdict {
 	}
 	switch {
 	case m.Added != "":
-		v.Next = cat(wordsf("They were added to %s; ", m.Added), copied("upperpath prove"), words(" says whether they lead on."))
+		v.Next = cat(
+			wordsf("They were added to %s; ", m.Added),
+			copied("upperpath prove"),
+			words(" says whether they lead on."),
+		)
 	case len(m.Rules) > 0:
 		v.Next = cat(words("Nothing was added; "), copied("--add"), words(" adds them to the estate's rules."))
 	}

@@ -64,9 +64,11 @@ func KindsPage() Doc {
 
 func kindChapters() iter.Seq[Block] {
 	return func(yield func(Block) bool) {
-		yield(Paragraph{Text: cat(words("What each code means, what a visitor meets, and what to do. A code never changes its "+
-			"meaning. This page is made from the program's own table ("), copied("make docs"), words("); "),
-			copied("upperpath explain CODE"), words(" prints the same."))})
+		yield(
+			Paragraph{Text: cat(words("What each code means, what a visitor meets, and what to do. A code never changes its "+
+				"meaning. This page is made from the program's own table ("), copied("make docs"), words("); "),
+				copied("upperpath explain CODE"), words(" prints the same."))},
+		)
 		chapter := ""
 		for _, k := range finding.Kinds() {
 			if k.About != chapter {
@@ -75,7 +77,10 @@ func kindChapters() iter.Seq[Block] {
 			}
 			yield(Heading{Level: 3, Text: fmt.Sprintf("%s: %s (%s)", k.Name, k.Plain, k.Severity)})
 			yield(Paragraph{Text: words(k.Means)})
-			items := []Text{words("A visitor meets: " + wording.LowerFirst(k.Meets)), words("What to do: " + withHelp(k.Do, k.Help))}
+			items := []Text{
+				words("A visitor meets: " + wording.LowerFirst(k.Meets)),
+				words("What to do: " + withHelp(k.Do, k.Help)),
+			}
 			if k.Milder != "" {
 				items = append(items, words("Only a warning: "+k.Milder+"."))
 			}

@@ -197,7 +197,14 @@ func (m *mdWriter) table(b Table) {
 
 func (m *mdWriter) finding(f Finding) {
 	m.gap()
-	m.print(fmt.Sprintf("### %s %s: %s", f.Tone.Sign(), md(f.Code), md(wording.Few(f.Subjects, 8)+readableText(f.Readable).String())))
+	m.print(
+		fmt.Sprintf(
+			"### %s %s: %s",
+			f.Tone.Sign(),
+			md(f.Code),
+			md(wording.Few(f.Subjects, 8)+readableText(f.Readable).String()),
+		),
+	)
 	m.gap()
 	m.prose(f.Says, "", "")
 	m.gap()
@@ -307,6 +314,10 @@ func mdText(t Text, inTable bool) Text {
 			all[i] = Span{"~~" + codeText(s.Text, inTable) + "~~", Copied}
 		case Strong:
 			all[i] = Span{emphasized(s.Text), Words}
+		case Break:
+			if all[i] = s; inTable {
+				all[i] = Span{"<br>", Words}
+			}
 		default:
 			all[i] = Span{md(s.Text), Words}
 		}

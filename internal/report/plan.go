@@ -85,7 +85,11 @@ func planVerdict(p *plan.Plan) Verdict {
 	}
 	switch f := first(p.Findings); {
 	case f != nil && f.Severity == finding.Error:
-		v.Next = cat(words("Mend what is wrong, worst first; "), copied("upperpath explain "+f.Code.String()), words(" says what it means."))
+		v.Next = cat(
+			words("Mend what is wrong, worst first; "),
+			copied("upperpath explain "+f.Code.String()),
+			words(" says what it means."),
+		)
 	case slices.ContainsFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.SurveyFirst }):
 		v.Next = cat(copied("upperpath survey"), words(", then plan again: without it there are no changes."))
 	default:
@@ -142,8 +146,12 @@ func planTables(p *plan.Plan) []Block {
 }
 
 func doorTable(p *plan.Plan) Table {
-	t := Table{Sheet: "doors", Head: []string{"host", "carried by", "leads to", "other paths", "hops http/https"}, Order: true,
-		More: command("--format json") + " has them all"}
+	t := Table{
+		Sheet: "doors",
+		Head:  []string{"host", "carried by", "leads to", "other paths", "hops http/https"},
+		Order: true,
+		More:  command("--format json") + " has them all",
+	}
 	for i := 0; i+1 < len(p.Doors); i += 2 {
 		d := p.Doors[i]
 		fallback := map[string]string{
@@ -188,7 +196,11 @@ func certificateTable(p *plan.Plan) Table {
 
 // recordTable gives the records of zones that nobody has seen, for which there are no changes.
 func recordTable(p *plan.Plan) Table {
-	t := Table{Sheet: "records", Head: []string{"name", "TTL", "type", "value"}, More: command("--format json") + " has them all"}
+	t := Table{
+		Sheet: "records",
+		Head:  []string{"name", "TTL", "type", "value"},
+		More:  command("--format json") + " has them all",
+	}
 	for _, z := range p.Zones {
 		if z.Seen != nil {
 			continue // the changes say it all
@@ -268,7 +280,18 @@ func PlanSummary(p *plan.Plan) Doc {
 	v := planVerdict(p)
 	v.Next = nil
 	return Doc{Name: "plan", Blocks: of(slices.Concat([]Block{v,
-		Paragraph{Text: wordsf("%s, %s, %s, %s in %s.", wording.Count(len(p.Doors), "door"), wording.Count(len(p.Rules), "rule"),
-			wording.Count(len(p.Certificates), "certificate"), wording.Count(records, what), wording.Count(len(p.Zones), "zone"))},
+		Paragraph{
+			Text: wordsf(
+				"%s, %s, %s, %s in %s.",
+				wording.Count(len(p.Doors), "door"),
+				wording.Count(len(p.Rules), "rule"),
+				wording.Count(
+					len(p.Certificates),
+					"certificate",
+				),
+				wording.Count(records, what),
+				wording.Count(len(p.Zones), "zone"),
+			),
+		},
 	}, findingBlocks(p.Findings))...)}
 }

@@ -54,7 +54,13 @@ func TestWriters(t *testing.T) {
 			require.NoError(t, os.WriteFile(path, txtar.Format(archive), 0o644))
 			continue
 		}
-		assert.Equal(t, slices.Sorted(maps.Keys(got)), slices.Sorted(maps.Keys(want)), "%s: what is written, and what the case holds", path)
+		assert.Equal(
+			t,
+			slices.Sorted(maps.Keys(got)),
+			slices.Sorted(maps.Keys(want)),
+			"%s: what is written, and what the case holds",
+			path,
+		)
 		for name, text := range got {
 			if text != "" && !strings.HasSuffix(text, "\n") {
 				text += "\n" // as the archive keeps it
@@ -191,12 +197,19 @@ func TestVerdicts(t *testing.T) {
 func TestWhatStaysInOnePiece(t *testing.T) {
 	long := "upperpath audit --only lacemill-museum.example --point lacemill-museum.example=203.0.113.20"
 	for width := 10; width < 120; width += 7 {
-		lines := strings.Join(lay(cat(words("Try it with "), copied(long), words(" or https://a.example/"+strings.Repeat("x", 90)+" now.")),
-			width, Style{}), "\n")
+		lines := strings.Join(
+			lay(cat(words("Try it with "), copied(long), words(" or https://a.example/"+strings.Repeat("x", 90)+" now.")),
+				width, Style{}),
+			"\n",
+		)
 		assert.Contains(t, lines, long)
 		assert.Contains(t, lines, "https://a.example/"+strings.Repeat("x", 90))
 	}
-	assert.Equal(t, Text{{"do ", Words}, {"a b", Copied}, {", then ", Words}, {"c", Copied}}, words("do "+command("a b")+", then "+command("c")))
+	assert.Equal(
+		t,
+		Text{{"do ", Words}, {"a b", Copied}, {", then ", Words}, {"c", Copied}},
+		words("do "+command("a b")+", then "+command("c")),
+	)
 	assert.Equal(t, "do a b", unmarked("do "+command("a b")))
 }
 
@@ -206,7 +219,10 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 	for _, name := range strings.Fields("a b c d e f g h i j k l m n") {
 		name += ".example"
 		same = append(same, finding.New(finding.MailSpoofable, name, name+" has no mail.", "Say so of "+name+".", nil))
-		many = append(many, finding.New(finding.WrongPage, name, name+" arrives at "+strings.Repeat("x", len(many)+1), "Mend it.", nil))
+		many = append(
+			many,
+			finding.New(finding.WrongPage, name, name+" arrives at "+strings.Repeat("x", len(many)+1), "Mend it.", nil),
+		)
 	}
 	require.Len(t, findingBlocks(same), 1)
 	assert.Len(t, findingBlocks(same)[0].(Finding).Subjects, len(same))
@@ -214,7 +230,9 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 	assert.Contains(t, text, "and 4 more of wrong-page; --format json has them all")
 	assert.NotContains(t, text, "k.example")
 	assert.Contains(t, writtenAs(t, "md", Findings("x", many), Style{}), "k.example")
-	both := findingBlocks([]finding.Finding{finding.New(finding.ExtraHop, "x", "w", "f", nil), finding.New(finding.Loop, "y", "e", "f", nil)})
+	both := findingBlocks(
+		[]finding.Finding{finding.New(finding.ExtraHop, "x", "w", "f", nil), finding.New(finding.Loop, "y", "e", "f", nil)},
+	)
 	assert.Equal(t, "loop", both[0].(Finding).Code, "errors come before warnings")
 }
 

@@ -18,7 +18,10 @@ func Tries(tries []predict.Try) Doc {
 		if t.Rule > 0 {
 			line = fmt.Sprint(t.Rule)
 		}
-		data.Rows = append(data.Rows, []string{t.URL, line, t.Old, fmt.Sprint(t.Status), t.Location, fmt.Sprint(max(0, len(t.Chain)-1)), t.End})
+		data.Rows = append(
+			data.Rows,
+			[]string{t.URL, line, t.Old, fmt.Sprint(t.Status), t.Location, fmt.Sprint(max(0, len(t.Chain)-1)), t.End},
+		)
 		blocks = append(blocks, tryBlocks(t)...)
 	}
 	return Doc{Name: "tries", Blocks: of(append(blocks, data)...), Data: struct {
@@ -37,15 +40,16 @@ func tryBlocks(t predict.Try) []Block {
 	case t.Status == http.StatusOK:
 		takes = "No rule is asked: the site serves it."
 	}
-	if t.Location != "" {
-		takes += fmt.Sprintf(" It answers %d %s", t.Status, t.Location)
-	} else if t.Status > 0 {
-		takes += fmt.Sprintf(" It answers %d.", t.Status)
-	}
 	blocks := []Block{Heading{Level: 2, Text: t.URL}, Paragraph{Text: words(takes)}}
+	if t.Status > 0 {
+		blocks = append(blocks, Paragraph{Text: wordsf("It answers %d %s", t.Status, t.Location)})
+	}
 	var rivals []Text
 	for _, r := range t.Rivals {
-		rivals = append(rivals, wordsf("Line %d would take it too: %s; but line %d wins, since %s.", r.Line, shown(r.Old), t.Rule, r.Why))
+		rivals = append(
+			rivals,
+			wordsf("Line %d would take it too: %s; but line %d wins, since %s.", r.Line, shown(r.Old), t.Rule, r.Why),
+		)
 	}
 	if len(rivals) > 0 {
 		blocks = append(blocks, List{Items: rivals})
@@ -141,14 +145,20 @@ func Straightened(all []proof.Straightened, path string, written bool) Doc {
 		}
 		t.Rows = append(t.Rows, cells(line, wording.Cut(shown(c.Old), 70), was, now, c.Why))
 	}
-	v := Verdict{Tone: Good, Says: wordsf("%s: %s changed; everything else is as it was.", path, wording.Count(len(changes), "line"))}
+	v := Verdict{
+		Tone: Good,
+		Says: wordsf("%s: %s changed; everything else is as it was.", path, wording.Count(len(changes), "line")),
+	}
 	switch {
 	case len(changes) == 0:
 		v = Verdict{Tone: Noted, Says: words("Nothing was found to straighten."),
 			Next: cat(copied("upperpath prove"), words(" shows what loops and what could not be decided."))}
 	case !written:
-		v = Verdict{Tone: Warned, Says: wordsf("%s of %s can be straightened. Nothing was changed.", wording.Count(len(changes), "line"), path),
-			Next: cat(words("To change the file: "), copied("upperpath rules straighten --write"))}
+		v = Verdict{
+			Tone: Warned,
+			Says: wordsf("%s of %s can be straightened. Nothing was changed.", wording.Count(len(changes), "line"), path),
+			Next: cat(words("To change the file: "), copied("upperpath rules straighten --write")),
+		}
 	}
 	d.Blocks = of(v, t)
 	if len(changes) == 0 {

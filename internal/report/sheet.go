@@ -45,7 +45,14 @@ func Sheets(p *plan.Plan) []Sheet {
 }
 
 // endings gives the ending of a file in a form.
-var endings = map[string]string{"md": "md", "html": "html", "xlsx": "xlsx", "text": "txt", "json": "json", "junit": "xml"}
+var endings = map[string]string{
+	"md":    "md",
+	"html":  "html",
+	"xlsx":  "xlsx",
+	"text":  "txt",
+	"json":  "json",
+	"junit": "xml",
+}
 
 // Pages writes a sheet in a form, and its tables for spreadsheets where the form is no workbook. An error comes from the
 // writer.
@@ -105,15 +112,21 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
 	zones := linesByZone(s.Lines)
 	blocks := notReady(p)
 	if n := steps(s.Lines); n > 0 {
-		blocks = append(blocks, Paragraph{Text: wordsf("%s in %s. In each zone work from top to bottom, removals first: forms refuse "+
-			"two records that contradict each other. Where a form adds the domain itself, type the label; where it wants whole "+
-			"names, the full name; where it wants a final dot, the last column.", wording.Count(n, "change"),
-			wording.Count(len(zones), "zone"))})
+		blocks = append(
+			blocks,
+			Paragraph{Text: wordsf("%s in %s. In each zone work from top to bottom, removals first: forms refuse "+
+				"two records that contradict each other. Where a form adds the domain itself, type the label; where it wants whole "+
+				"names, the full name; where it wants a final dot, the last column.", wording.Count(n, "change"),
+				wording.Count(len(zones), "zone"))},
+		)
 	}
 	if part := partly(p, zones); len(part) > 0 {
-		blocks = append(blocks, Paragraph{Text: cat(wordsf("Seen in part only: %s. Where the form shows a record at one of the names "+
-			"below that is not listed here, stop, and survey again with the provider's export (", strings.Join(part, ", ")),
-			copied("--zone"), words(")."))})
+		blocks = append(
+			blocks,
+			Paragraph{Text: cat(wordsf("Seen in part only: %s. Where the form shows a record at one of the names "+
+				"below that is not listed here, stop, and survey again with the provider's export (", strings.Join(part, ", ")),
+				copied("--zone"), words(")."))},
+		)
 	}
 	goes := slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action != plan.Remove })
 	rest := slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action == plan.Remove })
@@ -228,8 +241,12 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 		for _, t := range z.TTLs {
 			longest = max(longest, t.LowerBefore)
 		}
-		add(Paragraph{Text: wordsf("First lower these TTLs, at least %s before anything else changes.", wording.DurationText(longest))},
-			lineTable(low))
+		add(
+			Paragraph{
+				Text: wordsf("First lower these TTLs, at least %s before anything else changes.", wording.DurationText(longest)),
+			},
+			lineTable(low),
+		)
 	}
 	if n, wait := z.MailFirst(); n > 0 && len(changes) > 0 && (z.Move == nil || changes[0].Early) {
 		what := fmt.Sprintf("The first %d steps untie mail from the web. Type them", n)
@@ -302,8 +319,16 @@ func lineCells(l plan.Line) []Cell {
 	if l.Step > 0 {
 		step = fmt.Sprint(l.Step)
 	}
-	return []Cell{{Text: words(step)}, {Text: Text{{string(l.Do), Strong}}}, {Text: copied(l.Label)}, {Text: words(kindName(l.Type))},
-		{Text: value}, {Text: words(ttl)}, {Text: copied(l.Name)}, {Text: dotted}}
+	return []Cell{
+		{Text: words(step)},
+		{Text: Text{{string(l.Do), Strong}}},
+		{Text: copied(l.Label)},
+		{Text: words(kindName(l.Type))},
+		{Text: value},
+		{Text: words(ttl)},
+		{Text: copied(l.Name)},
+		{Text: dotted},
+	}
 }
 
 // boxes gives the parts of a value that many forms ask for in boxes of their own, each with the name of its box; nil
@@ -332,8 +357,12 @@ func boxes(l plan.Line) [][2]string {
 // whyStep says why a change is made, and which command shows that it worked, and what that prints, line by line.
 func whyStep(l plan.Line) Step {
 	check, says := checkText(l.Check)
-	s := Step{Number: l.Step, Says: cat(copied(l.Label), wordsf(" %s: %s It worked if this prints what is below it, in any order.",
-		l.Type, because(l.Reasons))), Copy: []string{check}}
+	s := Step{
+		Number: l.Step,
+		Says: cat(copied(l.Label), wordsf(" %s: %s It worked if this prints what is below it, in any order.",
+			l.Type, because(l.Reasons))),
+		Copy: []string{check},
+	}
 	if says == "nothing" || l.Check.Alias {
 		s.Copy = append(s.Copy, "("+says+")")
 		return s
@@ -419,8 +448,12 @@ func patternBlocks(patterns []plan.Entry) []Block {
 		why = append(why, Step{Number: e.Step, Says: cat(words(because(e.Reasons)), shows(e))})
 	}
 	return append([]Block{Heading{Level: 3, Text: "Patterns of " + unicodeName(patterns[0].Domain)},
-		Paragraph{Text: words("In this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the " +
-			"first and the second star took.")}, t}, why...)
+		Paragraph{
+			Text: words(
+				"In this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the " +
+					"first and the second star took.",
+			),
+		}, t}, why...)
 }
 
 // shows says which command shows that an entry worked.
@@ -451,7 +484,10 @@ func SheetsWritten(folder string, p *plan.Plan, all []Sheet, pages []Page) Doc {
 	}
 	v := planVerdict(p)
 	v.Next = cat(words("The order of all of it: "), copied("upperpath plan"))
-	d.Blocks = of(slices.Concat([]Block{v, t, Paragraph{Text: words("Tables for a spreadsheet (.csv) are beside each page."), Soft: true}},
-		findingBlocks(p.Findings))...)
+	d.Blocks = of(
+		slices.Concat(
+			[]Block{v, t, Paragraph{Text: words("Tables for a spreadsheet (.csv) are beside each page."), Soft: true}},
+			findingBlocks(p.Findings),
+		)...)
 	return d
 }

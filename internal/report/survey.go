@@ -59,7 +59,10 @@ func surveyed(v *survey.Survey) Doc {
 		facts = append(facts, d.Facts...)
 	}
 	if len(facts) > 0 {
-		blocks = append(blocks, List{Title: "Worth knowing", Items: texts(facts), More: command("--format json") + " has them all"})
+		blocks = append(
+			blocks,
+			List{Title: "Worth knowing", Items: texts(facts), More: command("--format json") + " has them all"},
+		)
 	}
 	return Doc{Name: "survey", Main: "records", Data: surveyData(v),
 		Blocks: of(slices.Concat([]Block{surveyVerdict(v)}, findingBlocks(v.Findings), blocks)...)}
@@ -85,8 +88,12 @@ func surveyVerdict(v *survey.Survey) Verdict {
 		said.Says = words("No zone could be seen. " + sentence(v.Findings))
 	case len(dark) > 0:
 		said.Tone = max(said.Tone, Unseen)
-		said.Says = wordsf("%d of %s could not be seen. Of the others: %s.", len(dark), wording.Count(len(v.Domains), "domain"),
-			counted(v.Findings))
+		said.Says = wordsf(
+			"%d of %s could not be seen. Of the others: %s.",
+			len(dark),
+			wording.Count(len(v.Domains), "domain"),
+			counted(v.Findings),
+		)
 	}
 	if f := first(v.Findings); f != nil {
 		said.Next = cat(words("Begin with "), copied(f.Code.String()), wordsf(" at %s. ", f.Subject), words("Then "),
@@ -168,8 +175,11 @@ func domainBlocks(d survey.Domain, now time.Time) []Block {
 		if !answers {
 			says, tone = fault, Warned
 		}
-		servers.Rows = append(servers.Rows, []Cell{{Text: words(strings.TrimSpace(name + " " + address))}, {words(says), tone},
-			{Text: words(by)}})
+		servers.Rows = append(
+			servers.Rows,
+			[]Cell{{Text: words(strings.TrimSpace(name + " " + address))}, {words(says), tone},
+				{Text: words(by)}},
+		)
 	}
 	for _, n := range d.Servers {
 		server(n.Name, n.Address, strings.Join(n.By, " and "), n.State == survey.Answers, n.Serial, n.Says)
@@ -181,7 +191,11 @@ func domainBlocks(d survey.Domain, now time.Time) []Block {
 	if len(servers.Rows) > 0 {
 		blocks = append(blocks, servers)
 	}
-	t := Table{Sheet: "records", Head: []string{"name", "TTL", "type", "value"}, More: command("--format json") + " has them all"}
+	t := Table{
+		Sheet: "records",
+		Head:  []string{"name", "TTL", "type", "value"},
+		More:  command("--format json") + " has them all",
+	}
 	for _, set := range d.Records {
 		for _, value := range set.Values {
 			t.Rows = append(t.Rows, cells(set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, wording.Cut(value, 200)))
@@ -226,9 +240,12 @@ func unseenLines(v *survey.Survey) []string {
 		}
 	}
 	if n := partials(v); n > 0 {
-		lines = append(lines, fmt.Sprintf("The picture of %s is partial: no name server handed out the whole zone, so names that "+
-			"are commonly there were asked for one by one. An export from the provider shows all: %s",
-			wording.Count(n, "zone"), command("--zone FILE")))
+		lines = append(
+			lines,
+			fmt.Sprintf("The picture of %s is partial: no name server handed out the whole zone, so names that "+
+				"are commonly there were asked for one by one. An export from the provider shows all: %s",
+				wording.Count(n, "zone"), command("--zone FILE")),
+		)
 	}
 	return lines
 }

@@ -59,7 +59,9 @@ func (s Style) as(a As, what string) string {
 // writeText writes for a terminal or a pipe.
 func writeText(w io.Writer, d Doc, s Style) error {
 	t := &textWriter{w: w, style: s}
-	if d.Title != "" {
+	if text.StringWidthWithoutEscSequences(d.Title) <= s.width() && d.Title != "" {
+		t.print(s.as(Strong, d.Title))
+	} else if d.Title != "" {
 		t.lines(Text{{d.Title, Strong}}, "", "")
 	}
 	if d.About != "" {
@@ -305,7 +307,11 @@ func (t *textWriter) fact(f Fact, space string) {
 	if f.Tone != Plain {
 		value = cat(Text{{f.Tone.Sign() + " ", Words}}, value)
 	}
-	t.lines(value, space+t.style.paint(name, text.FgHiBlack), space+strings.Repeat(" ", text.StringWidthWithoutEscSequences(name)))
+	t.lines(
+		value,
+		space+t.style.paint(name, text.FgHiBlack),
+		space+strings.Repeat(" ", text.StringWidthWithoutEscSequences(name)),
+	)
 }
 
 // hidden says how many chains were not shown, once the chains are over.
@@ -605,21 +611,20 @@ func wordsOf(t Text) []wordSpans {
 		open = true
 	}
 	for _, span := range t {
-		if span.As == Copied || span.As == Struck {
+		switch span.As {
+		case Copied, Struck:
 			add(span.Text, span.As)
 			continue
+		case Break:
+			breaks++
+			open = false
+			continue
 		}
-		for n, line := range strings.Split(span.Text, "\n") {
-			if n > 0 {
-				breaks++
+		for i, s := range strings.Split(span.Text, " ") {
+			if i > 0 {
 				open = false
 			}
-			for i, s := range strings.Split(line, " ") {
-				if i > 0 {
-					open = false
-				}
-				add(s, span.As)
-			}
+			add(s, span.As)
 		}
 	}
 	return all

@@ -258,7 +258,10 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	plan.FitsNoKey: always("It fits no key of the zone: resolvers that check signatures find nothing there. " +
 		"Remove it before anything else."),
 	plan.BeforeServers: func(r plan.Reason) string {
-		return say("Remove it %s before the name servers change: the new ones hold other keys.", wording.DurationText(r.Seconds))
+		return say(
+			"Remove it %s before the name servers change: the new ones hold other keys.",
+			wording.DurationText(r.Seconds),
+		)
 	},
 	plan.ServersReady: always(
 		"The new servers must give every answer that the old ones give before this is typed; they do.",
@@ -324,8 +327,10 @@ func noteWords(n plan.Note) string {
 	case plan.SaidAlready:
 		return say("Line %d of the rules repeats line %d.", n.Lines[0], n.Lines[1])
 	case plan.NobodySawAny:
-		return say("Nobody has looked at the zones yet, so the plan gives records but no changes. Run `upperpath survey`, or " +
-			"give a zone file: `upperpath plan --zone FILE`.")
+		return say(
+			"Nobody has looked at the zones yet, so the plan gives records but no changes. Run `upperpath survey`, or " +
+				"give a zone file: `upperpath plan --zone FILE`.",
+		)
 	case plan.NoZoneYet:
 		return say(
 			"%s: the parent zone knows no such domain, so the plan makes the zone from nothing. Check at the registrar that "+

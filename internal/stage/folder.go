@@ -184,7 +184,9 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 	for address, entry := range f.NameServers {
 		a, err := netip.ParseAddr(address)
 		if err != nil {
-			faults.Add(problem.Problem{Says: "this is not an address", Value: address, Expected: "an address such as 198.51.100.53"})
+			faults.Add(
+				problem.Problem{Says: "this is not an address", Value: address, Expected: "an address such as 198.51.100.53"},
+			)
 			continue
 		}
 		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer),

@@ -20,8 +20,14 @@ func TestWhatIsPackedIsWhatComesBack(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	for n := range 4 {
-		v := &survey.Survey{Schema: survey.Schema, Vantage: `"domains":null`, Started: time.Now().UTC(), Domains: []survey.Domain{},
-			Findings: []finding.Finding{finding.New(finding.Loop, "x", `{"domains":null}`, "", nil)}, Notes: []string{"]"}}
+		v := &survey.Survey{
+			Schema:   survey.Schema,
+			Vantage:  `"domains":null`,
+			Started:  time.Now().UTC(),
+			Domains:  []survey.Domain{},
+			Findings: []finding.Finding{finding.New(finding.Loop, "x", `{"domains":null}`, "", nil)},
+			Notes:    []string{"]"},
+		}
 		for range n {
 			v.Domains = append(v.Domains, survey.Domain{Name: "a.example", Servers: []survey.Server{}, Records: []record.Set{
 				{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"domains":null,]}`}}}})

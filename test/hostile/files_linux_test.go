@@ -64,7 +64,7 @@ func TestAStoreThatCannotBeWrittenToIsReadAndSaid(t *testing.T) {
 	} {
 		code, said := as(t, folder, strings.Fields(writing)...)
 		assert.Equal(t, 3, code, "%s: %s", writing, said)
-		assert.Contains(t, said, "See to the rights of", writing)
+		assert.Contains(t, said, "Check the permissions of", writing)
 		assert.Contains(t, said, "--forget", writing)
 		assert.NotContains(t, said, "move it away", writing)
 	}

@@ -116,7 +116,7 @@ func imported(t *testing.T, file string, args ...string) (left []int, differs []
 	var result struct {
 		Left []struct {
 			Line int `json:"line"`
-		} `json:"left"`
+		} `json:"skipped"`
 		Differences []struct {
 			URL string `json:"url"`
 		} `json:"differences"`

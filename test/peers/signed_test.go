@@ -33,7 +33,22 @@ func (z *signedZones) sign(zone, text, from, until string) string {
 		return strings.TrimSpace(string(out))
 	}
 	key := tool("dnssec-keygen", "-a", "ECDSAP256SHA256", "-f", "KSK", zone)
-	tool("dnssec-signzone", "-P", "-z", "-x", "-S", "-o", zone, "-s", from, "-e", until, "-f", zone+".signed", zone+".zone")
+	tool(
+		"dnssec-signzone",
+		"-P",
+		"-z",
+		"-x",
+		"-S",
+		"-o",
+		zone,
+		"-s",
+		from,
+		"-e",
+		until,
+		"-f",
+		zone+".signed",
+		zone+".zone",
+	)
 	return tool("dnssec-dsfromkey", "-2", key)
 }
 
@@ -68,8 +83,11 @@ func startSigned(t *testing.T) *signedZones {
 		return fmt.Sprintf("directory %q; pid-file none; session-keyfile none; lock-file none; notify no; "+
 			"managed-keys-directory %[1]q; listen-on port %s { 127.0.0.1; }; listen-on-v6 { none; };", z.dir, port)
 	}
-	serving := z.write("served.conf", fmt.Sprintf("options { %s recursion no; allow-transfer { none; }; };\ncontrols { };\n"+
-		"zone \"example\" { type primary; file \"example.signed\"; };\n%s", common(z.served), zones))
+	serving := z.write(
+		"served.conf",
+		fmt.Sprintf("options { %s recursion no; allow-transfer { none; }; };\ncontrols { };\n"+
+			"zone \"example\" { type primary; file \"example.signed\"; };\n%s", common(z.served), zones),
+	)
 	_, port, _ := strings.Cut(z.served, ":")
 	checking := z.write("checking.conf", fmt.Sprintf("options { %s recursion yes; dnssec-validation yes; forward only; "+
 		"forwarders { 127.0.0.1 port %s; }; };\ncontrols { };\ntrust-anchors { example. static-ds %s %s %s %q; };\n",

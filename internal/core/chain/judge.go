@@ -80,13 +80,22 @@ var unnamed = map[Refusal]struct {
 	fix  string
 }{
 	NoAddress: {finding.NoAddress, "Create an A, AAAA or CNAME record for %s."},
-	Unresolved: {finding.NoAddress, "Check whether the name servers of %s answer; a survey asks each of them. Until they do, visitors " +
-		"find nothing there."},
+	Unresolved: {
+		finding.NoAddress,
+		"Check whether the name servers of %s answer; a survey asks each of them. Until they do, visitors " +
+			"find nothing there.",
+	},
 	AliasLoop: {finding.Loop, "Let one of the aliases behind %s lead to the machine that is meant, or give it addresses."},
-	OldSigned: {finding.SignatureExpired, "Have the provider sign the zone of %s again at once; where they cannot, have the " +
-		"registrar remove the DS record."},
-	BadSigned: {finding.StaleDS, "Have the registrar of the domain of %s remove the DS record, or the provider sign the zone with " +
-		"the key that it stands for."},
+	OldSigned: {
+		finding.SignatureExpired,
+		"Have the provider sign the zone of %s again at once; where they cannot, have the " +
+			"registrar remove the DS record.",
+	},
+	BadSigned: {
+		finding.StaleDS,
+		"Have the registrar of the domain of %s remove the DS record, or the provider sign the zone with " +
+			"the key that it stands for.",
+	},
 }
 
 func (v *verdict) reaching(i int, hop Answer) {

@@ -184,7 +184,12 @@ func (r *reader) addresses(n *Node, what string) []netip.Addr {
 		a, err := netip.ParseAddr(r.text(i, what))
 		switch {
 		case err != nil && i.Kind == Scalar:
-			r.fail(i, "this is not an IP address", "an address such as 203.0.113.20 or 2001:db8:10::10", "a name goes under alias:")
+			r.fail(
+				i,
+				"this is not an IP address",
+				"an address such as 203.0.113.20 or 2001:db8:10::10",
+				"a name goes under alias:",
+			)
 		case err == nil && a.Zone() != "":
 			r.fail(i, "an address with a zone means something on one machine only", "an address without %", "")
 		case err == nil:

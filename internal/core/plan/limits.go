@@ -121,8 +121,15 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	}
 	name := strings.ReplaceAll(c.Name, "%", "%%")
 	if c.ApexOnly && !h.IsApex() {
-		l.share(c, h.String(), name+" takes apexes only and cannot carry %s; visitors find no site there.",
-			fmt.Sprintf("Give hosts that are not an apex to another carrier, such as carrier: {apex: %s, www: NAME}.", c.Name), doors[:]...)
+		l.share(
+			c,
+			h.String(),
+			name+" takes apexes only and cannot carry %s; visitors find no site there.",
+			fmt.Sprintf(
+				"Give hosts that are not an apex to another carrier, such as carrier: {apex: %s, www: NAME}.",
+				c.Name,
+			),
+			doors[:]...)
 		return
 	}
 	if !c.TLS {

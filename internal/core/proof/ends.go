@@ -651,7 +651,10 @@ func (v *prover) fallbacks() {
 		v.cutShort(hop{door: d, what: "the fallback"})
 		if name := p.Domain; p.Does == predict.Redirects && !p.Upgrades && !p.DropsPath && !said[name.Name.String()] {
 			said[name.Name.String()] = true
-			v.proof.Fallback = append(v.proof.Fallback, Fallback{name.Name.String(), count[name.Name.String()], fallbackOf(name)})
+			v.proof.Fallback = append(
+				v.proof.Fallback,
+				Fallback{name.Name.String(), count[name.Name.String()], fallbackOf(name)},
+			)
 		}
 	}
 }

@@ -44,7 +44,11 @@ func TestRefusesMeansNobody(t *testing.T) {
 		"v=spf1": false, "": false} {
 		assert.Equal(t, want, Refuses(text), text)
 	}
-	assert.Equal(t, []string{"x.example", "y.example"}, Names("v=spf1 include:X.example. include:%{d}.z a:w redirect=y.example"))
+	assert.Equal(
+		t,
+		[]string{"x.example", "y.example"},
+		Names("v=spf1 include:X.example. include:%{d}.z a:w redirect=y.example"),
+	)
 	assert.Equal(t, "v=spf1 a", Among([]string{`"other"`, `"v=spf1" " a"`}))
 }
 
