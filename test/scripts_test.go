@@ -53,6 +53,7 @@ func TestScripts(t *testing.T) {
 			e.Setenv("PATH", folder+string(os.PathListSeparator)+e.Getenv("PATH"))
 			e.Setenv("TMPDIR", e.WorkDir)
 			e.Setenv("UPPERPATH_CLOCK", clock)
+			e.Setenv("TZ", "UTC")
 			return nil
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){

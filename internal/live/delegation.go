@@ -199,6 +199,7 @@ func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Ad
 	for _, says := range all {
 		if says.ds != nil {
 			l.readDS(says.ds)
+			l.dsAnswered = true
 			break
 		}
 	}

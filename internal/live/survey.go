@@ -137,6 +137,7 @@ type looker struct {
 	sessions []*session // of the servers that answer, the first being the one that is asked for everything
 	asked    int        // addresses of name servers
 
+	dsAnswered bool // the parent zone said whether it has a DS record
 	byResolver bool // none of them could be reached
 	only6      bool // some have only IPv6 addresses, and this vantage has no IPv6
 	lock       sync.Mutex

@@ -20,6 +20,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/proof"
+	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -135,6 +136,8 @@ func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string
 		"straighten": Straightened(straightened, "rules.csv", false),
 		"choices":    Considered(choices),
 		"tries":      Tries(tries),
+		"runbook":    Runbook(RunbookOf(p, "", now), nil, nil, now),
+		"halfway":    halfway(t, p),
 	}
 	sheets := Sheets(p)
 	var pages []Page
@@ -146,6 +149,18 @@ func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string
 	}
 	docs["sheets"] = SheetsWritten("sheets", p, sheets, pages)
 	return docs
+}
+
+// halfway is a runbook some of whose steps are done, and whose check has stopped.
+func halfway(t *testing.T, p *plan.Plan) Doc {
+	t.Helper()
+	b := RunbookOf(p, "wave:1", now)
+	require.NoError(t, b.Mark(1, now))
+	b.Tasks[0].ByHand = false
+	require.NoError(t, b.Mark(2, now.Add(time.Minute)))
+	progress := &runbook.Progress{Done: []int{1}, Open: &b.Tasks[2], Missing: []string{"old.example A is 192.0.2.1"},
+		Unseen: []string{"ns1.old-host.example did not answer"}, Waiting: []runbook.Waiting{{Number: 4, Until: now.Add(time.Hour)}}}
+	return Runbook(b, progress, nil, now)
 }
 
 func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {

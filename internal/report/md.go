@@ -222,9 +222,26 @@ func (m *mdWriter) code(lines []string, space string) {
 		return
 	}
 	m.gap()
+	fence := fenceFor(strings.Join(lines, "\n"), 3)
+	m.print(space + fence)
 	for _, line := range lines {
-		m.print(space + "    " + line)
+		m.print(space + line)
 	}
+	m.print(space + fence)
+}
+
+// fenceFor gives more backquotes than stand together in a text (CommonMark 0.31, sections 4.5 and 6.1).
+func fenceFor(s string, least int) string {
+	longest, run := 0, 0
+	for _, c := range s {
+		if c != '`' {
+			run = 0
+			continue
+		}
+		run++
+		longest = max(longest, run)
+	}
+	return strings.Repeat("`", max(longest+1, least))
 }
 
 func (m *mdWriter) step(p Step) {
@@ -341,21 +358,12 @@ func codeText(s string, inTable bool) string {
 	if s == "" {
 		return ""
 	}
-	longest, run := 0, 0
-	for _, c := range s {
-		if c != '`' {
-			run = 0
-			continue
-		}
-		run++
-		longest = max(longest, run)
-	}
-	fence := strings.Repeat("`", longest+1)
+	fence := fenceFor(s, 1)
 	if inTable {
 		s = strings.ReplaceAll(s, "|", "\\|")
 	}
 	blank := strings.Trim(s, " ") == "" // of which nothing is taken away
-	if longest > 0 || !blank && (s[0] == ' ' || s[len(s)-1] == ' ') {
+	if len(fence) > 1 || !blank && (s[0] == ' ' || s[len(s)-1] == ' ') {
 		s = " " + s + " "
 	}
 	return fence + s + fence

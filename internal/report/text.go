@@ -299,6 +299,9 @@ func (t *textWriter) step(p Step) {
 	for _, f := range p.Facts {
 		t.fact(f, space)
 	}
+	for _, line := range p.Copy {
+		t.print(space + "  " + line)
+	}
 }
 
 func (t *textWriter) fact(f Fact, space string) {

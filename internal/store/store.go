@@ -1,5 +1,5 @@
-// Package store keeps what was seen: audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate
-// file. Nothing that is kept is ever changed.
+// Package store keeps what was seen, audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate
+// file; nothing of that is ever changed. Beside it lies what was done of runbooks, one for each scope.
 //
 //	s, err := store.Open(estateFolder)
 //	defer s.Close()
@@ -8,6 +8,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -23,6 +24,7 @@ import (
 	sqlite3 "modernc.org/sqlite/lib"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
@@ -49,6 +51,10 @@ CREATE TABLE IF NOT EXISTS surveys (
 	started TEXT NOT NULL,
 	vantage TEXT NOT NULL,
 	doc     BLOB NOT NULL  -- the survey as JSON, docs/schema/survey.json, compressed (gzip)
+);
+CREATE TABLE IF NOT EXISTS runbooks (
+	scope TEXT PRIMARY KEY, -- which domains are meant: '' for all, a wave or a domain
+	doc   BLOB NOT NULL     -- the runbook as JSON, docs/schema/runbook.json, compressed (gzip)
 )`
 
 // Reason says why a store could not be used.
@@ -289,4 +295,27 @@ func (s *Store) list(ctx context.Context, query string) ([]Kept, error) {
 		all = append(all, k)
 	}
 	return all, wrong(s.path, rows.Err())
+}
+
+// KeepRunbook keeps a runbook in place of the one of the same scope.
+func (s *Store) KeepRunbook(ctx context.Context, b *runbook.Book) error {
+	doc, err := pack(b)
+	if err != nil {
+		return fmt.Errorf("keeping the runbook: %w", err)
+	}
+	_, err = s.db.ExecContext(ctx, "INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = excluded.doc",
+		b.Scope, doc)
+	return wrong(s.path, err)
+}
+
+// Runbook returns the runbook of a scope; ErrEmpty where none was begun.
+func (s *Store) Runbook(ctx context.Context, scope string) (*runbook.Book, error) {
+	if s.db == nil {
+		return nil, ErrEmpty
+	}
+	var n int
+	if err := s.db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = 'runbooks'").Scan(&n); err != nil || n == 0 {
+		return nil, cmp.Or(wrong(s.path, err), ErrEmpty) // a store that was made before there were runbooks
+	}
+	return one[runbook.Book](ctx, s, "SELECT 0, doc FROM runbooks WHERE scope = ?", scope)
 }

@@ -12,6 +12,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -142,4 +143,30 @@ func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {
 	assert.Len(t, damaged, 5)
 	require.Len(t, all, 1)
 	assert.Equal(t, "first", all[0].Vantage)
+}
+
+// TestRunbooksAreKeptByScope keeps one for all and one for a wave, and puts a later state in the place of an earlier.
+func TestRunbooksAreKeptByScope(t *testing.T) {
+	dir := t.TempDir()
+	s, err := store.Open(dir)
+	require.NoError(t, err)
+	_, err = s.Runbook(t.Context(), "")
+	require.ErrorIs(t, err, store.ErrEmpty)
+	start := time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
+	all := runbook.New("https://www.n.example", "", []runbook.Task{{Key: "a"}, {Key: "b", After: []int{1}}}, start)
+	wave := runbook.New("https://www.n.example", "wave:2", []runbook.Task{{Key: "c"}}, start)
+	require.NoError(t, s.KeepRunbook(t.Context(), all))
+	require.NoError(t, s.KeepRunbook(t.Context(), wave))
+	require.NoError(t, all.Mark(1, start))
+	require.NoError(t, s.KeepRunbook(t.Context(), all))
+	require.NoError(t, s.Close())
+	s, err = store.Read(dir)
+	require.NoError(t, err)
+	defer s.Close()
+	again, err := s.Runbook(t.Context(), "")
+	require.NoError(t, err)
+	assert.Equal(t, all, again)
+	again, err = s.Runbook(t.Context(), "wave:2")
+	require.NoError(t, err)
+	assert.Equal(t, wave, again)
 }

@@ -1,0 +1,231 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/store"
+)
+
+// runbookOptions are the options of runbook beside those of every command.
+type runbookOptions struct {
+	start       string
+	check, anew bool
+	done, undo  int
+}
+
+func (p *program) runbook() *cobra.Command {
+	var from estateOptions
+	var vantage vantageOptions
+	var out output
+	var o runbookOptions
+	c := &cobra.Command{
+		Use:   "runbook",
+		Short: "Work through the plan's steps: what, where, when, and whether it worked",
+		Long: `runbook makes the plan's steps a list to work through: for each, at which provider, for which names, the values to copy,
+how long to wait and until when by the clock, what to see when it worked, and the way back. With --check it looks whether
+the next open step is done: it asks name servers, parent zones and doors, marks what is done with the time, passes over
+what still waits, and stops at the first step that is not done, saying what is missing. What nobody can see from outside is
+marked by hand (--done). What was done is kept in .upperpath/ beside the estate file, for each --only by itself.`,
+		Example: `  upperpath runbook
+  upperpath runbook --start 2026-12-01T09:00:00+01:00
+  upperpath runbook --format html > runbook.html
+  upperpath runbook --check --from stage/stage.yaml
+  upperpath runbook --done 2
+  upperpath runbook --undo 2`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			return p.runRunbook(c.Context(), &from, &vantage, &out, &o)
+		},
+	}
+	from.flags(c)
+	vantage.flags(c)
+	out.flags(c)
+	f := c.Flags()
+	f.StringVar(&o.start, "start", "", "begin at this `TIME`, such as 2026-12-01T09:00:00+01:00 (default: now)")
+	f.BoolVar(&o.check, "check", false, "look whether the next open steps are done, and mark those that are")
+	f.IntVar(&o.done, "done", 0, "mark the step with this `NUMBER` as done, without looking")
+	f.IntVar(&o.undo, "undo", 0, "mark the step with this `NUMBER` as not done")
+	f.BoolVar(&o.anew, "anew", false, "make the runbook anew from the present plan; what is done stays done")
+	return c
+}
+
+func (p *program) runRunbook(ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *runbookOptions) error {
+	e, made, err := from.readSeen(ctx)
+	if err != nil {
+		return err
+	}
+	book, begun, err := p.bookOf(ctx, e, made, from.only, o)
+	if err != nil {
+		return err
+	}
+	faults := errorsOf(made)
+	if begun { // what was changed since is a part of it
+		faults = nil
+	}
+	if o.check && len(faults) > 0 {
+		if err := p.show(report.Runbook(book, nil, faults, p.now()), out); err != nil {
+			return err
+		}
+		return ended{code: exitFindings}
+	}
+	if err := errors.Join(mark(o.done, func() error { return book.Mark(o.done, p.now()) }),
+		mark(o.undo, func() error { return book.Unmark(o.undo) })); err != nil {
+		return ended{exitUsage, err}
+	}
+	var progress *runbook.Progress
+	var checkErr error
+	if o.check {
+		made, err := p.proceed(ctx, e, made, vantage, book)
+		progress, checkErr = &made, err
+	}
+	if o.check || o.done > 0 || o.undo > 0 || o.anew || o.start != "" {
+		if err := p.keepBook(context.WithoutCancel(ctx), e, book); err != nil {
+			return storeFailed(err)
+		}
+	}
+	if err := p.show(report.Runbook(book, progress, faults, p.now()), out); err != nil {
+		return err
+	}
+	switch {
+	case checkErr != nil:
+		return checkErr
+	case progress != nil && progress.Open != nil, len(faults) > 0:
+		return ended{code: exitFindings}
+	}
+	return nil
+}
+
+func mark(number int, do func() error) error {
+	if number == 0 {
+		return nil
+	}
+	return do()
+}
+
+func errorsOf(made *plan.Plan) []string {
+	var all []string
+	for _, f := range made.Findings {
+		if f.Severity == finding.Error {
+			all = append(all, f.Says)
+		}
+	}
+	return all
+}
+
+// bookOf gives the runbook that was begun, or one of the present plan.
+func (p *program) bookOf(
+	ctx context.Context,
+	e *files.Estate,
+	made *plan.Plan,
+	scope string,
+	o *runbookOptions,
+) (*runbook.Book, bool, error) {
+	start := p.now()
+	if o.start != "" {
+		var err error
+		if start, err = time.Parse(time.RFC3339, o.start); err != nil {
+			return nil, false, usage("--start %s: expected a time such as 2026-12-01T09:00:00+01:00", o.start)
+		}
+	}
+	source := sourceOf(e)
+	fresh := report.RunbookOf(made, scope, start)
+	fresh.Source = source
+	s, err := store.Read(e.Folder())
+	if err != nil {
+		return nil, false, storeFailed(err)
+	}
+	defer s.Close()
+	kept, err := s.Runbook(ctx, scope)
+	switch {
+	case errors.Is(err, store.ErrEmpty):
+		return fresh, false, nil
+	case err != nil:
+		return nil, false, storeFailed(err)
+	case o.anew:
+		fresh.Adopt(kept)
+		if o.start == "" {
+			fresh.Start = kept.Start
+		}
+		return fresh, true, nil
+	}
+	if o.start != "" {
+		kept.Start = fresh.Start
+	}
+	if kept.Source != source {
+		fmt.Fprintln(p.err, "The estate file or its rules were changed since this runbook was begun. To make it anew from the present "+
+			"plan, with what is done kept: upperpath runbook --anew")
+	}
+	return kept, true, nil
+}
+
+// sourceOf stands for the estate file and its rules as they are.
+func sourceOf(e *files.Estate) string {
+	sum := sha256.New()
+	for _, path := range []string{e.Path, files.Beside(e.Path, e.Estate.Rules)} {
+		if data, err := os.ReadFile(path); err == nil {
+			sum.Write(data)
+		}
+	}
+	return hex.EncodeToString(sum.Sum(nil)[:8])
+}
+
+// proceed looks, from the vantage, which steps are done.
+func (p *program) proceed(
+	ctx context.Context,
+	e *files.Estate,
+	made *plan.Plan,
+	vantage *vantageOptions,
+	book *runbook.Book,
+) (runbook.Progress, error) {
+	w, err := vantage.open(e)
+	if err != nil {
+		return runbook.Progress{}, err
+	}
+	defer w.Close()
+	return p.proceedAt(ctx, made, w, book)
+}
+
+func (p *program) proceedAt(ctx context.Context, made *plan.Plan, w *live.Web, book *runbook.Book) (runbook.Progress, error) {
+	world := &live.World{
+		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
+		Judge:    chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards},
+		Wants:    made.Want,
+	}
+	meter := p.progress("checking the next steps", 0, "")
+	defer meter.done()
+	progress, err := book.Proceed(ctx, world, p.now())
+	if broken := w.Broken(); broken != nil && err == nil && len(progress.Done) == 0 && len(progress.Unseen) > 0 {
+		return progress, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
+	}
+	return progress, err
+}
+
+func (p *program) keepBook(ctx context.Context, e *files.Estate, book *runbook.Book) error {
+	p.keeping.Lock()
+	defer p.keeping.Unlock()
+	s, err := store.Open(e.Folder())
+	if err != nil {
+		return err
+	}
+	err = s.KeepRunbook(ctx, book)
+	p.kept.Store(err == nil)
+	return errors.Join(err, s.Close())
+}

@@ -1,0 +1,338 @@
+package plan
+
+import (
+	"cmp"
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Task is a step at one place, with what is typed there and what has to be seen once it is done.
+type Task struct {
+	Step    Step
+	Place   string // "" where nothing is typed
+	Zones   []string
+	Lines   []Line
+	Entries []Entry
+	Expects []runbook.Expect
+}
+
+// Tasks gives the steps of the plan, those that are done at several places once for each, in their order.
+func (p *Plan) Tasks() []Task {
+	sheets := p.Sheets()
+	var all []Task
+	for _, s := range p.Steps {
+		all = append(all, p.tasksOf(s, sheets)...)
+	}
+	return all
+}
+
+func (p *Plan) tasksOf(s Step, sheets []Sheet) []Task {
+	var all []Task
+	at := func(lines func(Line) bool, entries func(Sheet, Entry) bool) {
+		for _, sheet := range sheets {
+			t := Task{Step: s, Place: sheet.Place}
+			for _, l := range sheet.Lines {
+				if lines != nil && lines(l) {
+					t.Lines = append(t.Lines, l)
+				}
+			}
+			for _, e := range sheet.Entries {
+				if entries != nil && entries(sheet, e) {
+					t.Entries = append(t.Entries, e)
+				}
+			}
+			if len(t.Lines)+len(t.Entries) > 0 {
+				t.Zones = zonesIn(t)
+				all = append(all, t)
+			}
+		}
+	}
+	about := func(zone string) bool { return slices.Contains(s.Zones, zone) }
+	switch s.Kind {
+	case LowerTTLs:
+		at(func(l Line) bool { return l.Do == Lower }, nil)
+	case RaiseTTLs:
+		at(func(l Line) bool { return l.Do == Raise }, nil)
+	case UntieMail:
+		at(func(l Line) bool { return l.Step > 0 && untiesMail(l) && about(l.Zone) }, nil)
+	case MakeEarly:
+		at(func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }, nil)
+	case MakeChanges:
+		// What forwarded a door until now is deleted right before its records change: one door has one carrier.
+		at(func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) },
+			func(_ Sheet, e Entry) bool { return e.Action == Remove && e.Kind != DSEntry })
+	case SetRecords:
+		at(func(l Line) bool { return l.Step > 0 }, nil)
+	case GetCertificates, CertifyNew:
+		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == CertEntry && about(e.Domain) })
+	case ClaimHosts, ClaimAfter:
+		at(nil, func(sheet Sheet, e Entry) bool {
+			return sheet.Place == s.Provider && (e.Kind == HostEntry || e.Kind == Records)
+		})
+	case PlaceRedirects:
+		at(nil, func(sheet Sheet, e Entry) bool {
+			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != Remove &&
+				slices.Contains([]Kind{Config, Forward, SourceEntry, DoorEntry, Pattern, OriginEntry}, e.Kind)
+		})
+	case ChoosePrimaries:
+		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == Primary })
+	case RemoveStaleDS, RemoveDS:
+		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == DSEntry && about(e.Domain) })
+	case ChangeNameServers, DelegateZones:
+		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == NameServers && about(e.Domain) })
+	case CopyZones, CreateZones:
+		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == ZoneEntry && about(e.Domain) })
+	}
+	// What forwarded a door until now goes first.
+	slices.SortStableFunc(all, func(a, b Task) int { return cmp.Compare(min(1, len(a.Lines)), min(1, len(b.Lines))) })
+	if len(all) == 0 {
+		all = []Task{{Step: s, Place: s.Provider, Zones: s.Zones}}
+	}
+	for i := range all {
+		all[i].Expects = p.expects(&all[i])
+	}
+	return all
+}
+
+// untiesMail tells whether a line gives mail a way of its own.
+func untiesMail(l Line) bool { return (&Change{Reasons: l.Reasons}).UntiesMail() }
+
+func zonesIn(t Task) []string {
+	var zones []string
+	add := func(zone string) {
+		if zone != "" && !slices.Contains(zones, zone) {
+			zones = append(zones, zone)
+		}
+	}
+	for _, l := range t.Lines {
+		add(l.Zone)
+	}
+	for _, e := range t.Entries {
+		add(e.Domain)
+	}
+	return zones
+}
+
+// expects says what has to be seen once a task is done. Nothing: it cannot be seen from outside.
+func (p *Plan) expects(t *Task) []runbook.Expect {
+	switch t.Step.Kind {
+	case LowerTTLs, RaiseTTLs:
+		return ttlsExpected(t.Lines)
+	case UntieMail, MakeEarly, MakeChanges, SetRecords:
+		return recordsExpected(t.Lines)
+	case RemoveStaleDS, RemoveDS:
+		return eachZone(t, runbook.Expect{Kind: runbook.NoDS})
+	case ChangeNameServers, DelegateZones:
+		return eachZone(t, runbook.Expect{Kind: runbook.Delegation, Values: t.Step.Servers})
+	case CopyZones, CreateZones:
+		return p.zonesExpected(t)
+	case SeeAgreement:
+		return p.agreementExpected(t)
+	case GetCertificates, CertifyNew:
+		return p.certificatesExpected(t)
+	case PlaceRedirects:
+		return p.redirectsExpected(web.HTTP, t.Place)
+	case TryRedirects:
+		return p.redirectsExpected(web.HTTPS, slices.Concat(p.placed()...)...)
+	case IssueCertificates:
+		return p.doorsExpected(func(d Door) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
+	case ChoosePrimaries:
+		return p.doorsExpected(func(d Door) bool { return d.Carrier == t.Place })
+	case AuditDoors:
+		return p.doorsExpected(func(Door) bool { return true })
+	}
+	return nil
+}
+
+func eachZone(t *Task, e runbook.Expect) []runbook.Expect {
+	var all []runbook.Expect
+	for _, z := range t.Zones {
+		e.Name = z
+		all = append(all, e)
+	}
+	return all
+}
+
+func ttlsExpected(lines []Line) []runbook.Expect {
+	var all []runbook.Expect
+	for _, l := range lines {
+		e := runbook.Expect{Kind: runbook.TTLAtMost, Name: l.Name, Type: l.Type, Server: l.Check.Server, TTL: l.TTL}
+		if l.Do == Raise {
+			e.Kind = runbook.TTLAtLeast
+		}
+		if l.Type == record.Alias || l.Through != "" || l.Check.Server == "" {
+			continue // the provider decides on what is answered
+		}
+		if !slices.ContainsFunc(all, func(o runbook.Expect) bool { return o.Name == e.Name && o.Type == e.Type }) {
+			all = append(all, e)
+		}
+	}
+	return all
+}
+
+func recordsExpected(lines []Line) []runbook.Expect {
+	var all []runbook.Expect
+	for _, l := range lines {
+		c := l.Check
+		if c.Kind != AskServer || c.Server == "" {
+			continue
+		}
+		e := runbook.Expect{Kind: runbook.Records, Name: c.Name, Type: c.Type, Server: c.Server, Values: c.Values, Alias: c.Alias}
+		if !slices.ContainsFunc(all, func(o runbook.Expect) bool {
+			return o.Name == e.Name && o.Type == e.Type && o.Server == e.Server
+		}) {
+			all = append(all, e)
+		}
+	}
+	return all
+}
+
+func (p *Plan) zoneNamed(name string) *Zone {
+	if i := slices.IndexFunc(p.Zones, func(z Zone) bool { return z.Name == name }); i >= 0 {
+		return &p.Zones[i]
+	}
+	return nil
+}
+
+// nextServers gives the name servers that a zone is to have.
+func (p *Plan) nextServers(name string) []string {
+	switch z := p.zoneNamed(name); {
+	case z == nil:
+	case z.Move != nil:
+		return z.Move.To
+	case z.New != nil:
+		return z.New.To
+	}
+	return nil
+}
+
+func (p *Plan) zonesExpected(t *Task) []runbook.Expect {
+	var all []runbook.Expect
+	for _, z := range t.Step.Zones {
+		for _, server := range p.nextServers(z) {
+			all = append(all, runbook.Expect{Kind: runbook.Zone, Name: z, Server: server})
+		}
+	}
+	return all
+}
+
+// agreementExpected asks the next servers for everything that the present ones say.
+func (p *Plan) agreementExpected(t *Task) []runbook.Expect {
+	all := p.zonesExpected(t)
+	for _, name := range t.Step.Zones {
+		z := p.zoneNamed(name)
+		if z == nil || z.Move == nil {
+			continue
+		}
+		for _, set := range p.atCopying(z) {
+			for _, server := range z.Move.To {
+				all = append(all, runbook.Expect{Kind: runbook.Records, Name: set.Name, Type: set.Type, Server: server,
+					Values: set.Values})
+			}
+		}
+	}
+	return all
+}
+
+// atCopying gives the records of a zone as they are when it is copied: as they were seen, early changes made.
+func (p *Plan) atCopying(z *Zone) []record.Set {
+	made, err := z.AsItIs(p)
+	if err != nil {
+		return nil
+	}
+	early := map[record.Key]*Change{}
+	for i := range z.Changes {
+		if c := &z.Changes[i]; c.Step > 0 && (c.Early || c.UntiesMail()) {
+			early[record.Key{Name: c.Name, Type: c.Type}] = c
+		}
+	}
+	var sets []record.Set
+	for _, s := range made {
+		if s.Type != "SOA" && !(s.Type == "NS" && s.Name == z.Name) && early[record.Key{Name: s.Name, Type: s.Type}] == nil {
+			sets = append(sets, s)
+		}
+	}
+	for key, c := range early {
+		if len(c.After) == 0 || c.Type == record.Alias {
+			continue
+		}
+		s := record.Set{Name: key.Name, Type: key.Type}
+		for _, v := range c.After {
+			s.Values = append(s.Values, record.Dotted(c.Type, v))
+		}
+		sets = append(sets, s)
+	}
+	record.Sort(sets)
+	return sets
+}
+
+// certificatesExpected looks at the https doors of names at the carrier that is to hold their certificate.
+func (p *Plan) certificatesExpected(t *Task) []runbook.Expect {
+	var names []string
+	for _, c := range p.Certificates {
+		if c.Carrier == t.Place && slices.Contains(t.Zones, c.Domain) {
+			names = append(names, c.Names...)
+		}
+	}
+	all := p.pointed(func(d Door) bool {
+		c := p.Web.Carrier(d.Door.Host) // what a server shows is seen only once its redirects are in place
+		return d.Door.Scheme == web.HTTPS && d.Carrier == t.Place && !c.By.Row().Configured &&
+			slices.Contains(names, d.Door.Host.String())
+	})
+	for i := range all {
+		all[i].Kind, all[i].Values = runbook.Certificate, nil
+	}
+	return all
+}
+
+// placed gives the carriers whose redirects are put in place before the records change.
+func (p *Plan) placed() [][]string {
+	var all [][]string
+	for _, s := range p.Steps {
+		if s.Kind == PlaceRedirects {
+			all = append(all, s.Carriers, s.Pages)
+		}
+	}
+	return all
+}
+
+// redirectsExpected looks at the doors of carriers by http, and by https too where the certificates should be there.
+func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []runbook.Expect {
+	return p.pointed(func(d Door) bool {
+		return slices.Contains(carriers, d.Carrier) && (d.Door.Scheme == web.HTTP || upTo == web.HTTPS)
+	})
+}
+
+// pointed looks at doors at the address of whoever carries them, before any name leads there. A carrier that is known
+// by an alias alone cannot be looked at so.
+func (p *Plan) pointed(wanted func(Door) bool) []runbook.Expect {
+	var all []runbook.Expect
+	for _, d := range p.Doors {
+		c := p.Web.Carrier(d.Door.Host)
+		if c == nil || len(c.Addresses) == 0 || !wanted(d) || c.By == estate.Platform {
+			continue
+		}
+		all = append(all, runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()},
+			Address: c.Addresses[0].String()})
+	}
+	return all
+}
+
+func (p *Plan) doorsExpected(wanted func(Door) bool) []runbook.Expect {
+	var all []runbook.Expect
+	for _, d := range p.Doors {
+		if wanted(d) {
+			all = append(all, runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()}})
+		}
+	}
+	return all
+}
+
+// late tells whether the certificate of a door can be had only once the names lead there.
+func (p *Plan) late(s Step, d Door) bool {
+	return slices.ContainsFunc(s.Late, func(l Late) bool { return slices.Contains(l.Names, d.Door.Host.String()) })
+}

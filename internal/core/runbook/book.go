@@ -1,0 +1,266 @@
+// Package runbook is the list of steps that somebody works through: what has to be seen before a step counts as done,
+// when it may be done, what was done and when. It asks a World, and knows neither how that is asked nor how steps are
+// said.
+//
+//	book := runbook.New(tasks, start)
+//	progress := book.Proceed(ctx, world, now) // marks what is done, and stops at the first step that is not
+//	book.Mark(3, now)                       // by hand
+package runbook
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+)
+
+// Schema names the shape of a runbook in JSON.
+const Schema = "upperpath/runbook/1"
+
+// Book is a runbook with what was done.
+type Book struct {
+	Schema    string    `json:"schema"`
+	Canonical string    `json:"canonical"`
+	Scope     string    `json:"scope,omitempty"` // which domains are meant: a wave or one domain; "" for all
+	Start     time.Time `json:"start"`
+	Source    string    `json:"source,omitempty"` // stands for the estate file and rules of which it was made
+	Tasks     []Task    `json:"tasks"`
+}
+
+// Task is a step at one place.
+type Task struct {
+	Number   int       `json:"number"` // from 1
+	Key      string    `json:"key"`    // the same for the same step of a later plan
+	Says     string    `json:"says"`
+	Provider string    `json:"provider,omitempty"` // at whose page
+	Names    []string  `json:"names,omitempty"`    // domains, hosts or record sets that it is about
+	Copy     []string  `json:"copy,omitempty"`     // values, a line each
+	After    []int     `json:"after,omitempty"`    // numbers of the tasks that have to be done before, and whose wait has to be over
+	Delay    int       `json:"delay,omitempty"`    // how long after those it may be done, in seconds
+	Wait     int       `json:"wait,omitempty"`     // how long to wait once it is done, in seconds
+	Idle     bool      `json:"idle,omitempty"`     // there is nothing to do but wait
+	Shows    string    `json:"shows,omitempty"`    // what to see when it worked
+	Back     string    `json:"back,omitempty"`     // the way back
+	Expects  []Expect  `json:"expects,omitempty"`  // what shows that it is done; none: nobody can see it from outside
+	Done     time.Time `json:"done,omitzero"`
+	ByHand   bool      `json:"by_hand,omitempty"` // somebody said that it is done; nobody looked
+}
+
+// IsDone tells whether a task is done.
+func (t *Task) IsDone() bool { return !t.Done.IsZero() }
+
+// ErrNoTask says that there is no task with a number.
+var ErrNoTask = errors.New("there is no such step")
+
+// ErrNotDone says that a task is to be taken back that is not done.
+var ErrNotDone = errors.New("it is not done")
+
+// New makes a runbook of tasks in their order.
+func New(canonical, scope string, tasks []Task, start time.Time) *Book {
+	b := &Book{Schema: Schema, Canonical: canonical, Scope: scope, Start: start.UTC().Truncate(time.Second), Tasks: tasks}
+	for i := range b.Tasks {
+		b.Tasks[i].Number = i + 1
+	}
+	return b
+}
+
+// Adopt takes over what was done in a former book: where the same step is in this one, it is done there too. It returns
+// how many.
+func (b *Book) Adopt(former *Book) int {
+	n := 0
+	for i := range b.Tasks {
+		t := &b.Tasks[i]
+		at := slices.IndexFunc(former.Tasks, func(o Task) bool { return o.Key == t.Key && o.IsDone() })
+		if at >= 0 {
+			t.Done, t.ByHand = former.Tasks[at].Done, former.Tasks[at].ByHand
+			n++
+		}
+	}
+	return n
+}
+
+func (b *Book) task(number int) (*Task, error) {
+	if number < 1 || number > len(b.Tasks) {
+		return nil, fmt.Errorf("step %d: %w; the runbook has steps 1 to %d", number, ErrNoTask, len(b.Tasks))
+	}
+	return &b.Tasks[number-1], nil
+}
+
+// Mark says that a step is done, though nobody looked. The error is ErrNoTask.
+func (b *Book) Mark(number int, now time.Time) error {
+	t, err := b.task(number)
+	if err == nil && !t.IsDone() {
+		t.Done, t.ByHand = now.UTC().Truncate(time.Second), true
+	}
+	return err
+}
+
+// Unmark says that a step is not done after all. The error is ErrNoTask or ErrNotDone.
+func (b *Book) Unmark(number int) error {
+	t, err := b.task(number)
+	switch {
+	case err != nil:
+		return err
+	case !t.IsDone():
+		return fmt.Errorf("step %d: %w", number, ErrNotDone)
+	}
+	t.Done, t.ByHand = time.Time{}, false
+	return nil
+}
+
+// DoneCount says how many steps are done.
+func (b *Book) DoneCount() int {
+	n := 0
+	for i := range b.Tasks {
+		if b.Tasks[i].IsDone() {
+			n++
+		}
+	}
+	return n
+}
+
+// Times are when a task may be done, and until when to wait then.
+type Times struct {
+	From  time.Time // what has to be done before is done by then, and its wait is over
+	Until time.Time // the zero time: there is no wait behind it
+	Sure  bool      // everything before it is done, so that From is no forecast
+}
+
+// Times gives the times of every task, in their order. Of what is not done yet they say when it could be, were
+// everything done as soon as it may be.
+func (b *Book) Times() []Times {
+	all := make([]Times, len(b.Tasks))
+	over := make([]time.Time, len(b.Tasks)) // from when on a task stands in nobody's way
+	for i := range b.Tasks {
+		t := &b.Tasks[i]
+		at := Times{From: b.Start, Sure: true}
+		for _, n := range t.After {
+			at.Sure = at.Sure && b.Tasks[n-1].IsDone()
+			at.From = later(at.From, over[n-1])
+		}
+		at.From = at.From.Add(time.Duration(t.Delay) * time.Second)
+		wait := time.Duration(t.Wait) * time.Second
+		switch {
+		case t.Idle:
+			at.Until = at.From.Add(wait)
+		case t.IsDone() && wait > 0:
+			at.Until = t.Done.Add(wait)
+		case wait > 0:
+			at.Until = at.From.Add(wait)
+		}
+		switch {
+		case t.Idle && t.IsDone():
+			over[i] = t.Done
+		case !at.Until.IsZero():
+			over[i] = at.Until
+		case t.IsDone():
+			over[i] = t.Done
+		default:
+			over[i] = at.From
+		}
+		all[i] = at
+	}
+	return all
+}
+
+func later(a, b time.Time) time.Time {
+	if b.After(a) {
+		return b
+	}
+	return a
+}
+
+// ready tells whether everything that has to be done before a task is done, waits aside.
+func (b *Book) ready(t *Task) bool {
+	return !slices.ContainsFunc(t.After, func(n int) bool { return !b.Tasks[n-1].IsDone() })
+}
+
+// Next gives the first step that is to be done, nil where none is.
+func (b *Book) Next() *Task {
+	for i := range b.Tasks {
+		if t := &b.Tasks[i]; !t.IsDone() && !t.Idle && b.ready(t) {
+			return t
+		}
+	}
+	return nil
+}
+
+// Progress is what came of checking a runbook.
+type Progress struct {
+	Done    []int     // numbers of the steps that were found to be done now
+	Waiting []Waiting // steps that may not be done yet
+	Open    *Task     // the first step that is not done; nil: none
+	Missing []string  // what is not as it has to be for Open
+	Unseen  []string  // what nobody answered about, for Open
+}
+
+// Waiting is a step that waits, and until when.
+type Waiting struct {
+	Number int
+	Until  time.Time
+}
+
+// Proceed looks, step by step, whether what is to be seen is seen. It marks what is done with the time, passes over what
+// still waits and says so, and stops at the first step that is not done. Where the context ends, it stops with its
+// error; what was marked until then stays.
+func (b *Book) Proceed(ctx context.Context, w World, now time.Time) (Progress, error) {
+	var p Progress
+	for i := range b.Tasks {
+		t := &b.Tasks[i]
+		if t.IsDone() || !b.ready(t) {
+			continue
+		}
+		times := b.Times()[i]
+		from := times.From
+		if t.Idle {
+			from = times.Until
+		}
+		if now.Before(from) {
+			p.Waiting = append(p.Waiting, Waiting{t.Number, from})
+			continue
+		}
+		if !t.Idle {
+			if len(t.Expects) == 0 {
+				p.Open = t
+				return p, ctx.Err()
+			}
+			missing, unseen := Look(ctx, w, t.Expects)
+			if err := ctx.Err(); err != nil {
+				return p, err
+			}
+			if len(missing)+len(unseen) > 0 {
+				p.Open, p.Missing, p.Unseen = t, missing, unseen
+				return p, nil
+			}
+		}
+		t.Done = now.UTC().Truncate(time.Second)
+		p.Done = append(p.Done, t.Number)
+	}
+	slices.SortFunc(p.Waiting, func(a, b Waiting) int { return cmp.Compare(a.Number, b.Number) })
+	return p, ctx.Err()
+}
+
+// Check tells whether a runbook that was kept can be one of this program.
+func (b *Book) Check() error {
+	if b.Schema != Schema {
+		return fmt.Errorf("it is not a runbook of this program: its schema is %q, not %q", b.Schema, Schema)
+	}
+	for i, t := range b.Tasks {
+		if t.Number != i+1 {
+			return fmt.Errorf("its steps are not numbered in their order: %d stands at place %d", t.Number, i+1)
+		}
+		for _, n := range t.After {
+			if n < 1 || n >= t.Number {
+				return fmt.Errorf("step %d comes after step %d, which is not before it", t.Number, n)
+			}
+		}
+		for _, e := range t.Expects {
+			if e.Kind == Door && len(e.Values) != 1 {
+				return fmt.Errorf("step %d looks at a door that leads nowhere", t.Number)
+			}
+		}
+	}
+	return nil
+}

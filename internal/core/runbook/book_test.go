@@ -1,0 +1,240 @@
+package runbook
+
+import (
+	"context"
+	"errors"
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+var start = time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
+
+// world answers from maps; what is in none of them is not seen.
+type world struct {
+	sets    map[string]*record.Set // by server, name and type
+	servers map[string][]string
+	signed  map[string]bool
+	doors   map[string]string // by URL and address: what is wrong, "" for nothing
+}
+
+var errSilent = errors.New("it does not answer")
+
+func (w *world) Set(_ context.Context, server, name, kind string) (*record.Set, error) {
+	s, seen := w.sets[server+" "+name+" "+kind]
+	if !seen {
+		return nil, errSilent
+	}
+	return s, nil
+}
+
+func (w *world) Delegation(_ context.Context, domain string) ([]string, error) {
+	s, seen := w.servers[domain]
+	if !seen {
+		return nil, errSilent
+	}
+	return s, nil
+}
+
+func (w *world) Signed(_ context.Context, domain string) (bool, error) {
+	s, seen := w.signed[domain]
+	if !seen {
+		return false, errSilent
+	}
+	return s, nil
+}
+
+func (w *world) Follow(_ context.Context, u web.URL, at netip.Addr, target web.URL) chain.Chain {
+	c := chain.Chain{Entry: u, Arrival: target, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}}
+	key := u.String()
+	if at.IsValid() {
+		key += " " + at.String()
+	}
+	switch wrong, seen := w.doors[key]; {
+	case !seen:
+		c.Hops[0].Refusal, c.Hops[0].Detail = chain.Unseen, "it does not answer"
+	case wrong != "":
+		c.Findings = []finding.Finding{finding.New(finding.WrongPage, key, wrong, "", nil)}
+	}
+	return c
+}
+
+func set(ttl int, values ...string) *record.Set { return &record.Set{TTL: ttl, Values: values} }
+
+func book() *Book {
+	return New("https://www.n.example", "", []Task{
+		{Key: "lower", Expects: []Expect{{Kind: TTLAtMost, Name: "old.example", Type: "A", Server: "ns", TTL: 300}}, Wait: 4 * 3600},
+		{Key: "claim"},
+		{Key: "change", After: []int{1, 2}, Expects: []Expect{{Kind: Records, Name: "old.example", Type: "A", Server: "ns",
+			Values: []string{"203.0.113.20"}}}},
+		{Key: "wait", After: []int{3}, Wait: 900, Idle: true},
+		{Key: "audit", After: []int{4}, Expects: []Expect{{Kind: Door, URL: "https://old.example/", Values: []string{"https://www.n.example/"}}}},
+		{Key: "raise", After: []int{5}, Delay: 24 * 3600, Expects: []Expect{{Kind: TTLAtLeast, Name: "old.example", Type: "A",
+			Server: "ns", TTL: 3600}}},
+	}, start)
+}
+
+func TestTimesByTheClock(t *testing.T) {
+	b := book()
+	times := b.Times()
+	assert.Equal(t, start.Add(4*time.Hour), times[0].Until)
+	assert.Equal(t, start, times[1].From)
+	assert.Equal(t, start.Add(4*time.Hour), times[2].From, "lowered TTLs are waited for")
+	assert.Equal(t, start.Add(4*time.Hour+15*time.Minute), times[3].Until)
+	assert.Equal(t, start.Add(28*time.Hour+15*time.Minute), times[5].From)
+	assert.False(t, times[2].Sure)
+	require.NoError(t, b.Mark(1, start.Add(time.Hour)))
+	require.NoError(t, b.Mark(2, start.Add(time.Hour)))
+	times = b.Times()
+	assert.Equal(t, start.Add(5*time.Hour), times[2].From, "counted from when it was done")
+	assert.True(t, times[2].Sure)
+}
+
+// TestARunbookIsWorkedThrough plays a runbook from its beginning to its end.
+func TestARunbookIsWorkedThrough(t *testing.T) {
+	b := book()
+	w := &world{sets: map[string]*record.Set{"ns old.example A": set(3600, "192.0.2.1")}, doors: map[string]string{}}
+	proceed := func(at time.Time) Progress {
+		t.Helper()
+		p, err := b.Proceed(t.Context(), w, at)
+		require.NoError(t, err)
+		return p
+	}
+	p := proceed(start)
+	assert.Equal(t, "lower", p.Open.Key)
+	assert.Equal(t, []string{"the TTL of old.example A is 1 hour at ns, and should be at most 5 minutes"}, p.Missing)
+	assert.Empty(t, p.Done)
+
+	w.sets["ns old.example A"] = set(300, "192.0.2.1")
+	p = proceed(start)
+	assert.Equal(t, []int{1}, p.Done)
+	assert.Equal(t, "claim", p.Open.Key, "nobody can see it: it is not passed over")
+	assert.Empty(t, p.Missing)
+	require.NoError(t, b.Mark(2, start))
+	assert.True(t, b.Tasks[1].ByHand)
+
+	p = proceed(start.Add(time.Hour))
+	assert.Equal(t, []Waiting{{3, start.Add(4 * time.Hour)}}, p.Waiting)
+	assert.Nil(t, p.Open)
+	assert.Equal(t, "change", b.Next().Key)
+
+	p = proceed(start.Add(5 * time.Hour))
+	assert.Equal(t, []string{"old.example A is 192.0.2.1 at ns, and should be 203.0.113.20"}, p.Missing)
+	delete(w.sets, "ns old.example A")
+	p = proceed(start.Add(5 * time.Hour))
+	assert.Empty(t, p.Missing)
+	assert.Equal(t, []string{"ns did not answer about old.example A: it does not answer"}, p.Unseen)
+	w.sets["ns old.example A"] = set(300, "203.0.113.20")
+	p = proceed(start.Add(5 * time.Hour))
+	assert.Equal(t, []int{3}, p.Done)
+	assert.Equal(t, []Waiting{{4, start.Add(5*time.Hour + 15*time.Minute)}}, p.Waiting)
+
+	p = proceed(start.Add(6 * time.Hour))
+	assert.Equal(t, []int{4}, p.Done)
+	assert.Equal(t, []string{"https://old.example/ was not seen: it does not answer"}, p.Unseen)
+	w.doors["https://old.example/"] = "It arrives elsewhere."
+	assert.Equal(t, []string{"https://old.example/: It arrives elsewhere."}, proceed(start.Add(6*time.Hour)).Missing)
+	w.doors["https://old.example/"] = ""
+	p = proceed(start.Add(6 * time.Hour))
+	assert.Equal(t, []int{5}, p.Done)
+	assert.Equal(t, []Waiting{{6, start.Add(30 * time.Hour)}}, p.Waiting)
+	w.sets["ns old.example A"] = set(3600, "203.0.113.20")
+	assert.Equal(t, []int{6}, proceed(start.Add(31*time.Hour)).Done)
+	assert.Equal(t, len(b.Tasks), b.DoneCount())
+	assert.Nil(t, b.Next())
+	assert.NoError(t, b.Check())
+}
+
+func TestStepsAreMarkedAndUnmarked(t *testing.T) {
+	b := book()
+	assert.ErrorIs(t, b.Mark(9, start), ErrNoTask)
+	assert.ErrorIs(t, b.Unmark(0), ErrNoTask)
+	assert.ErrorIs(t, b.Unmark(1), ErrNotDone)
+	require.NoError(t, b.Mark(1, start))
+	require.NoError(t, b.Mark(1, start.Add(time.Hour)))
+	assert.Equal(t, start, b.Tasks[0].Done, "done stays done")
+	require.NoError(t, b.Unmark(1))
+	assert.False(t, b.Tasks[0].IsDone())
+	require.NoError(t, b.Mark(3, start))
+	other := New("", "", []Task{{Key: "x"}, {Key: "change"}}, start)
+	assert.Equal(t, 1, other.Adopt(b))
+	assert.True(t, other.Tasks[1].IsDone())
+}
+
+// TestWhatIsExpected has each kind of look where it holds, where it does not, and where nobody answers.
+func TestWhatIsExpected(t *testing.T) {
+	w := &world{
+		sets: map[string]*record.Set{"ns a.example A": set(60, "203.0.113.1"), "ns gone.example A": nil, "ns a.example SOA": set(60, "x"),
+			"lame a.example SOA": nil},
+		servers: map[string][]string{"a.example": {"ns1.x", "ns2.x"}, "new.example": nil},
+		signed:  map[string]bool{"a.example": true, "b.example": false},
+		doors:   map[string]string{"http://a.example/ 203.0.113.9": "", "http://b.example/ 203.0.113.9": "It loops."},
+	}
+	door := func(u, at string) Expect {
+		return Expect{Kind: Door, URL: u, Address: at, Values: []string{"https://www.n.example/"}}
+	}
+	for _, c := range []struct {
+		expect          Expect
+		missing, unseen string
+	}{
+		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns"}, "", ""},
+		{Expect{Kind: Records, Name: "a.example", Type: "A", Server: "ns"}, "a.example still has A records at ns: 203.0.113.1", ""},
+		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns", Values: []string{"1"}}, "gone.example has no A record at ns yet, and should have 1", ""},
+		{Expect{Kind: Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}}, "", ""},
+		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}}, "gone.example has no A record at ns yet", ""},
+		{Expect{Kind: TTLAtMost, Name: "gone.example", Type: "A", Server: "ns", TTL: 1}, "gone.example has no A record at ns", ""},
+		{Expect{Kind: TTLAtMost, Name: "a.example", Type: "A", Server: "no", TTL: 1}, "", "no did not answer about a.example A"},
+		{Expect{Kind: Zone, Name: "a.example", Server: "ns"}, "", ""},
+		{Expect{Kind: Zone, Name: "a.example", Server: "lame"}, "lame does not hold the zone a.example", ""},
+		{Expect{Kind: Zone, Name: "a.example", Server: "no"}, "", "no did not answer for a.example"},
+		{Expect{Kind: Delegation, Name: "a.example", Values: []string{"ns2.x", "ns1.x"}}, "", ""},
+		{Expect{Kind: Delegation, Name: "new.example", Values: []string{"ns1.x"}}, "names none as the name servers of new.example", ""},
+		{Expect{Kind: Delegation, Name: "c.example", Values: []string{"ns1.x"}}, "", "the parent zone of c.example was not seen"},
+		{Expect{Kind: NoDS, Name: "a.example"}, "the parent zone still has a DS record of a.example", ""},
+		{Expect{Kind: NoDS, Name: "b.example"}, "", ""},
+		{Expect{Kind: NoDS, Name: "c.example"}, "", "the parent zone of c.example was not seen"},
+		{door("http://a.example/", "203.0.113.9"), "", ""},
+		{door("http://b.example/", "203.0.113.9"), "http://b.example/ at 203.0.113.9: It loops.", ""},
+		{door("http://c.example/", ""), "", "http://c.example/ was not seen"},
+		{door("::", ""), "", ":: cannot be asked"},
+	} {
+		missing, unseen := Look(t.Context(), w, []Expect{c.expect})
+		assert.Contains(t, strings.Join(missing, "\n"), c.missing, "%v", c.expect)
+		assert.Contains(t, strings.Join(unseen, "\n"), c.unseen, "%v", c.expect)
+		assert.Equal(t, c.missing == "", len(missing) == 0, "%v: %v", c.expect, missing)
+		assert.Equal(t, c.unseen == "", len(unseen) == 0, "%v: %v", c.expect, unseen)
+	}
+}
+
+func TestAKeptRunbookIsChecked(t *testing.T) {
+	for _, wrong := range []func(*Book){
+		func(b *Book) { b.Schema = "x" },
+		func(b *Book) { b.Tasks[2].After = []int{3} },
+		func(b *Book) { b.Tasks[2].After = []int{0} },
+		func(b *Book) { b.Tasks[1].Number = 7 },
+		func(b *Book) { b.Tasks[4].Expects[0].Values = nil },
+	} {
+		b := book()
+		require.NoError(t, b.Check())
+		wrong(b)
+		assert.Error(t, b.Check())
+	}
+}
+
+func TestAnEndedContextMarksNothingMore(t *testing.T) {
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	b := book()
+	_, err := b.Proceed(ctx, &world{}, start)
+	assert.ErrorIs(t, err, context.Canceled)
+	assert.Zero(t, b.DoneCount())
+}

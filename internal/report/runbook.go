@@ -1,0 +1,394 @@
+package report
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// clockForm is a time on which somebody has to be there.
+const clockForm = "Mon 2 Jan 15:04 MST"
+
+// RunbookOf makes the runbook of a plan: its steps in words, place by place, with the values to copy.
+func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
+	p = scrubbed(p) // it is kept, and read by others
+	planned := p.Tasks()
+	var tasks []runbook.Task
+	for i, t := range planned {
+		made := runbook.Task{
+			Key:      taskKey(t),
+			Says:     taskText(t, slices.ContainsFunc(planned, func(o plan.Task) bool { return o.Step.Kind == t.Step.Kind && o.Place != t.Place })),
+			Provider: t.Place,
+			Names:    taskNames(t),
+			Copy:     taskCopy(t),
+			Wait:     t.Step.Wait,
+			Idle:     slices.Contains([]plan.StepKind{plan.WaitForTTLs, plan.LeaveOld}, t.Step.Kind),
+			Shows:    taskShows(t),
+			Back:     taskBack(t),
+			Expects:  t.Expects,
+		}
+		if t.Step.Kind == plan.RaiseTTLs {
+			made.Delay, made.Wait = t.Step.Wait, 0
+		}
+		for n, before := range planned[:i] {
+			if slices.Contains(t.Step.After, before.Step.Kind) && related(before, t) {
+				made.After = append(made.After, n+1)
+			}
+		}
+		tasks = append(tasks, made)
+	}
+	return runbook.New(p.Canonical, scope, tasks, start)
+}
+
+// related tells whether one task has to wait for another: not where both are about zones, and share none.
+func related(before, t plan.Task) bool {
+	if len(before.Step.Zones) == 0 || len(t.Step.Zones) == 0 {
+		return true
+	}
+	return slices.ContainsFunc(before.Step.Zones, func(z string) bool { return slices.Contains(t.Step.Zones, z) })
+}
+
+// taskKey stands for a task in every plan that has it.
+func taskKey(t plan.Task) string {
+	return strings.Join([]string{stepNames[t.Step.Kind], t.Place, strings.Join(t.Zones, " ")}, "|")
+}
+
+// stepNames are short names of steps, which are kept.
+var stepNames = map[plan.StepKind]string{
+	plan.SurveyFirst: "survey", plan.RemoveStaleDS: "remove-stale-ds", plan.LowerTTLs: "lower-ttls", plan.UntieMail: "untie-mail",
+	plan.GetCertificates: "certificates", plan.ClaimHosts: "claim", plan.MakeEarly: "early", plan.PlaceRedirects: "redirects",
+	plan.TryRedirects: "try", plan.MakeChanges: "changes", plan.WaitForTTLs: "wait", plan.SetRecords: "records",
+	plan.ChangeNameServers: "name-servers", plan.ClaimAfter: "claim-after", plan.IssueCertificates: "issue",
+	plan.ChoosePrimaries: "primaries", plan.AuditDoors: "audit", plan.RaiseTTLs: "raise-ttls", plan.CopyZones: "copy",
+	plan.SeeAgreement: "agree", plan.FindDS: "find-ds", plan.RemoveDS: "remove-ds", plan.LeaveOld: "leave-old",
+	plan.SignAnew: "sign", plan.CreateZones: "create", plan.DelegateZones: "delegate", plan.CertifyNew: "certificates-new",
+}
+
+// taskText says what is done in a task: as the step says it, or for one of several places.
+func taskText(t plan.Task, several bool) string {
+	if !several || t.Place == "" {
+		return wholeStep(t.Step)
+	}
+	zones := wording.Few(unicodeNames(t.Zones), 4)
+	switch t.Step.Kind {
+	case plan.LowerTTLs:
+		return fmt.Sprintf("At %s lower the TTLs of %s to %s.", t.Place, zones, wording.DurationText(plan.MovingTTL))
+	case plan.RaiseTTLs:
+		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones, wording.DurationText(plan.RecordTTL))
+	case plan.UntieMail:
+		return fmt.Sprintf("At %s untie the mail of %s from the web.", t.Place, zones)
+	case plan.MakeChanges, plan.SetRecords:
+		if len(t.Lines) == 0 {
+			return fmt.Sprintf("At %s delete what forwards %s, right before its records change.", t.Place, zones)
+		}
+		return fmt.Sprintf("At %s make the %s of %s, each zone in its order, removals first.", t.Place,
+			wording.Count(steps(t.Lines), "change"), zones)
+	case plan.GetCertificates, plan.CertifyNew:
+		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
+	case plan.PlaceRedirects:
+		if t.Entries[0].Kind == plan.Config {
+			return say("Put the redirects in place at %s: %s.", t.Place, command("upperpath write nginx --carrier "+t.Place))
+		}
+		return fmt.Sprintf("Put the redirects of %s in place at %s.", zones, t.Place)
+	case plan.ChoosePrimaries:
+		return fmt.Sprintf("Choose the primary host at %s, which redirects the others from then on.", t.Place)
+	}
+	return wholeStep(t.Step)
+}
+
+func unicodeNames(all []string) []string {
+	made := make([]string, len(all))
+	for i, n := range all {
+		made[i] = unicodeName(n)
+	}
+	return made
+}
+
+// taskNames gives the names that a task is about.
+func taskNames(t plan.Task) []string {
+	switch {
+	case len(t.Lines) > 0:
+		var names []string
+		for _, l := range t.Lines {
+			if n := l.Name + " " + l.Type; !slices.Contains(names, n) {
+				names = append(names, n)
+			}
+		}
+		return names
+	case len(t.Step.Hosts) > 0:
+		return t.Step.Hosts
+	}
+	return t.Zones
+}
+
+// taskCopy gives the values of a task as they are typed, a line each.
+func taskCopy(t plan.Task) []string {
+	var all []string
+	zone := ""
+	for _, l := range t.Lines {
+		if l.Zone != zone {
+			zone = l.Zone
+			all = append(all, "in the zone "+unicodeName(zone)+":")
+		}
+		all = append(all, "  "+lineText(l))
+	}
+	for _, e := range t.Entries {
+		about := unicodeName(e.Domain)
+		if about == "" {
+			about = "all domains"
+		}
+		all = append(all, fmt.Sprintf("%s: %s", about, entryTitle(e)))
+		for _, f := range e.Fields {
+			all = append(all, fmt.Sprintf("  %s: %s", f.Name, fieldText(f)))
+		}
+	}
+	if t.Step.Kind == plan.ChangeNameServers && len(t.Entries) == 0 {
+		all = append(all, t.Step.Servers...)
+	}
+	return all
+}
+
+func lineText(l plan.Line) string {
+	ttl := fmt.Sprintf("TTL %d", l.TTL)
+	value := l.Value
+	if l.Type == "TXT" && l.Dotted != "" {
+		value = l.Dotted
+	}
+	kind := l.Type
+	if kind == record.Alias {
+		kind = "ALIAS"
+	}
+	switch l.Do {
+	case plan.Remove:
+		return fmt.Sprintf("remove   %s %s %s", l.Label, kind, l.Was)
+	case plan.Replace:
+		return fmt.Sprintf("replace  %s %s %s by %s %s", l.Label, kind, l.Was, value, ttl)
+	case plan.Add:
+		return fmt.Sprintf("add      %s %s %s %s", l.Label, kind, value, ttl)
+	case plan.Lower, plan.Raise:
+		return fmt.Sprintf("set      %s %s %s %s", l.Label, kind, value, ttl)
+	}
+	return ""
+}
+
+// taskShows says what to see when a task worked.
+func taskShows(t plan.Task) string {
+	switch t.Step.Kind {
+	case plan.LowerTTLs:
+		return "The name servers give these records with the short TTL."
+	case plan.RaiseTTLs:
+		return "The name servers give these records with the long TTL."
+	case plan.UntieMail, plan.MakeEarly, plan.MakeChanges, plan.SetRecords:
+		if len(t.Lines) == 0 {
+			return "The page there lists them no longer."
+		}
+		return "The name servers give the new values."
+	case plan.RemoveStaleDS, plan.RemoveDS:
+		return "The parent zone has no DS record any more."
+	case plan.ChangeNameServers, plan.DelegateZones:
+		return "The parent zone names the new name servers."
+	case plan.CopyZones, plan.CreateZones:
+		return "The new name servers answer for the zone."
+	case plan.SeeAgreement:
+		return "The new name servers give every answer that the present ones give."
+	case plan.GetCertificates, plan.CertifyNew:
+		if len(t.Expects) == 0 {
+			return "The certificates are there; whether they are served is checked once the redirects are in place."
+		}
+		return "The https doors at the carrier's address show a certificate for their names."
+	case plan.PlaceRedirects:
+		return "The http doors at the carrier's address redirect where they should."
+	case plan.TryRedirects, plan.AuditDoors, plan.ChoosePrimaries:
+		return "Every door arrives where it should, without a warning."
+	case plan.IssueCertificates:
+		return "The https doors show a certificate for their names."
+	case plan.ClaimHosts, plan.ClaimAfter:
+		return "The carrier's page lists the hosts."
+	case plan.SignAnew:
+		return "The carrier's page shows the zone as signed."
+	}
+	return ""
+}
+
+// taskBack says how a task is taken back.
+func taskBack(t plan.Task) string {
+	if len(t.Lines) == 0 && len(t.Entries) > 0 && t.Step.Back == plan.TypeOldValues {
+		return "Type them there again."
+	}
+	return backText(t.Step.Back)
+}
+
+func backText(w plan.Way) string {
+	return map[plan.Way]string{
+		plan.TypeOldValues: say("Type the old values again: the kept survey has them (%s).", command("upperpath survey --list")),
+		plan.OldServers:    "Set the old name servers again; they still answer.",
+		plan.Unclaim:       "Remove the hosts there.",
+		plan.OldDS:         "Publish the DS record again, while the zone is still signed with its key.",
+	}[w]
+}
+
+// Runbook is a runbook as it stands, with what came of checking it where that was done. What stands in the way of it is
+// said first.
+func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Time) Doc {
+	done := b.DoneCount()
+	scope := ""
+	if b.Scope != "" {
+		scope = ", " + b.Scope
+	}
+	d := Doc{Name: "runbook", Title: "Runbook: every door to " + b.Canonical + scope,
+		About: "start " + b.Start.In(now.Location()).Format(clockForm), Main: "runbook"}
+	v := Verdict{Tone: Noted, Says: wordsf("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"), wording.Verb(done, "is", "are"))}
+	next := b.Next()
+	switch {
+	case len(faults) > 0:
+		v.Tone, v.Says = Failed, wordsf("NOT READY: the plan has %s.", wording.Count(len(faults), "error"))
+		v.Next = cat(copied("upperpath plan"), words(" shows them; mend them before you begin."))
+	case done == len(b.Tasks):
+		v.Tone, v.Says = Good, wordsf("All %s are done.", wording.Count(len(b.Tasks), "step"))
+	case p != nil && p.Open != nil:
+		v.Tone, v.Says, v.Next = openVerdict(b, p, v.Says)
+	case next != nil && b.Times()[next.Number-1].From.After(now):
+		from := b.Times()[next.Number-1].From
+		v.Next = wordsf("Wait until %s (%s more); then step %d.", from.In(now.Location()).Format(clockForm), wording.Span(from.Sub(now)),
+			next.Number)
+	case next != nil:
+		v.Next = cat(wordsf("Step %d: %s Then ", next.Number, next.Says), copied("upperpath runbook --check"))
+	}
+	blocks := []Block{v}
+	if p != nil {
+		blocks = append(blocks, progressBlocks(b, p, now)...)
+	}
+	blocks = append(blocks, Heading{Level: 2, Text: "Steps"})
+	data := Data{Sheet: "runbook", Head: []string{"step", "state", "done", "by", "at", "what", "names", "copy", "not before", "wait until",
+		"worked if", "way back"}}
+	for i, times := range b.Times() {
+		t := &b.Tasks[i]
+		blocks = append(blocks, taskBlock(t, times, p, now))
+		data.Rows = append(data.Rows, taskRow(t, times, p))
+	}
+	d.Blocks = of(append(blocks, data)...)
+	d.Data = runbookData(b)
+	return d
+}
+
+// openVerdict says why a check stopped, and what to do.
+func openVerdict(b *runbook.Book, p *runbook.Progress, says Text) (Tone, Text, Text) {
+	t := p.Open
+	switch {
+	case len(t.Expects) == 0:
+		return Warned, cat(says, wordsf(" Step %d cannot be seen from outside.", t.Number)),
+			cat(wordsf("Step %d: %s When it is done: ", t.Number, t.Says), copied(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
+	case len(p.Missing) == 0:
+		return Unseen, cat(says, wordsf(" Step %d: nobody answered whether it is done.", t.Number)),
+			cat(words("Look again: "), copied("upperpath runbook --check"))
+	}
+	return Failed, cat(says, wordsf(" Step %d is not done.", t.Number)), cat(wordsf("Step %d: %s", t.Number, t.Says))
+}
+
+func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []Block {
+	var blocks []Block
+	var moved []Text
+	for _, n := range p.Done {
+		moved = append(moved, wordsf("step %d: %s", n, b.Tasks[n-1].Says))
+	}
+	if len(moved) > 0 {
+		blocks = append(blocks, List{Title: "Found to be done now", Items: moved, Tone: Good})
+	}
+	if t := p.Open; t != nil && len(p.Missing) > 0 {
+		blocks = append(blocks, List{Title: fmt.Sprintf("What is missing for step %d", t.Number), Items: texts(p.Missing), Tone: Failed,
+			More: command("--format json") + " has them all"})
+	}
+	if t := p.Open; t != nil && len(p.Unseen) > 0 {
+		blocks = append(blocks, List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number), Items: texts(p.Unseen),
+			Tone: Unseen})
+	}
+	var waiting []Text
+	for _, w := range p.Waiting {
+		waiting = append(waiting, wordsf("step %d waits until %s (%s more)", w.Number, w.Until.In(now.Location()).Format(clockForm),
+			wording.Span(w.Until.Sub(now))))
+	}
+	if len(waiting) > 0 {
+		blocks = append(blocks, List{Title: "Waiting", Items: waiting})
+	}
+	return blocks
+}
+
+func taskState(t *runbook.Task, p *runbook.Progress) string {
+	switch {
+	case t.IsDone():
+		return "done"
+	case p != nil && p.Open == t && len(p.Missing) > 0:
+		return "failed"
+	}
+	return "open"
+}
+
+func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now time.Time) Step {
+	s := Step{Number: t.Number, Says: words(t.Says), Box: taskState(t, p)}
+	clock := func(at time.Time) string { return at.In(now.Location()).Format(clockForm) }
+	fact := func(name, value string) {
+		if value != "" {
+			s.Facts = append(s.Facts, Fact{Name: name, Value: words(value)})
+		}
+	}
+	if t.IsDone() {
+		how := ", its check held"
+		if t.ByHand {
+			how = ", marked by hand: nobody checked"
+		} else if t.Idle {
+			how = ", the wait was over"
+		}
+		fact("done", clock(t.Done)+how)
+		if !times.Until.IsZero() && times.Until.After(now) && !t.Idle {
+			fact("wait", "until "+clock(times.Until))
+		}
+		return s
+	}
+	fact("at", t.Provider)
+	fact("for", wording.Few(t.Names, 8))
+	if times.From.After(now) && !t.Idle {
+		fact("not before", clock(times.From))
+	}
+	if !times.Until.IsZero() {
+		fact("wait", fmt.Sprintf("%s, until %s", wording.DurationText(t.Wait), clock(times.Until)))
+	}
+	fact("worked if", t.Shows)
+	if len(t.Expects) == 0 && !t.Idle {
+		fact("check", "nobody can see this from outside: "+command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
+	}
+	fact("way back", t.Back)
+	s.Copy = t.Copy
+	return s
+}
+
+func taskRow(t *runbook.Task, times runbook.Times, p *runbook.Progress) []string {
+	done, by := "", ""
+	if t.IsDone() {
+		done, by = t.Done.Format(time.RFC3339), "check"
+		if t.ByHand {
+			by = "hand"
+		}
+	}
+	until := ""
+	if !times.Until.IsZero() {
+		until = times.Until.UTC().Format(time.RFC3339)
+	}
+	return []string{fmt.Sprint(t.Number), taskState(t, p), done, by, t.Provider, unmarked(t.Says), strings.Join(t.Names, ", "),
+		strings.Join(t.Copy, "; "), times.From.UTC().Format(time.RFC3339), until, t.Shows, unmarked(t.Back)}
+}
+
+// runbookData is a runbook as JSON has it.
+func runbookData(b *runbook.Book) *runbook.Book {
+	made := *b
+	made.Tasks = slices.Clone(b.Tasks)
+	for i := range made.Tasks {
+		made.Tasks[i].Says, made.Tasks[i].Back = unmarked(made.Tasks[i].Says), unmarked(made.Tasks[i].Back)
+	}
+	return &made
+}
