@@ -105,7 +105,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		return err
 	}
 	p.chapter(1, "What is there: names, mail, registration")
-	if err := p.demoSurvey(ctx, e, made, scene); err != nil {
+	seen, err := p.demoSurvey(ctx, e, made, scene)
+	if err != nil {
 		return err
 	}
 	if err := p.surveyFaulty(ctx, folder, scene); err != nil {
@@ -130,13 +131,16 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		return err
 	}
 	p.chapter(5, "The plan, rehearsed")
-	after, err := p.demoAudit(ctx, e, func() (*chain.Audit, error) { return p.rehearsal(ctx, made) })
+	after, err := p.rehearsal(ctx, made) // not kept: nobody met it
 	if err != nil {
+		return err
+	}
+	if err := p.tell(report.Brief(report.Audit(after, "rehearsal", "", p.now()))); err != nil {
 		return err
 	}
 	page := filepath.Join(folder, "report.html")
 	if err := writeHTML(page, report.Client(report.ForClient{Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
-		After: after, Plan: made}), force); err != nil {
+		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now())}), force); err != nil {
 		return err
 	}
 	p.chapter(6, "The report")
@@ -222,12 +226,17 @@ func mendRules(path string, made *predict.Web) (straightened, mended int, text [
 }
 
 // demoSurvey surveys the stage, keeps what it saw, and shows what is odd about names; the doors come after it.
-func (p *program) demoSurvey(ctx context.Context, e *files.Estate, made *plan.Plan, scene stage.Scene) error {
+func (p *program) demoSurvey(
+	ctx context.Context,
+	e *files.Estate,
+	made *plan.Plan,
+	scene stage.Scene,
+) (*survey.Survey, error) {
 	v, err := p.keptSurvey(ctx, e, made, scene)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return p.tell(report.SurveyOfNames(v))
+	return v, p.tell(report.SurveyOfNames(v))
 }
 
 // surveyFaulty surveys the stage for the second estate of the demo, whose plan goes wrong everywhere.

@@ -1,31 +1,45 @@
 package cli
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
 )
 
+// reportOptions are the options of report beside those of every command.
+type reportOptions struct {
+	path, title, by, words, figure string
+	number, before                 int64
+	list, force                    bool
+}
+
 func (p *program) report() *cobra.Command {
 	var from estateOptions
-	var path string
-	var number int64
-	var list, force bool
 	var out output
+	var o reportOptions
 	c := &cobra.Command{
 		Use:   "report",
 		Short: "Show the last audit again, or make a page of it for the client",
-		Long: `report shows the audit that was kept last. With --out it writes one page of HTML that needs nothing but itself: the
-verdict, the grid of doors, the findings with what to do, and every chain drawn.`,
+		Long: `report shows the audit that was kept last. With --out it writes one page of HTML for the client, which needs nothing but
+itself: what is wrong or right in one sentence; each domain today and afterwards; what has to be done, where and by when;
+risks with their dates; figures; and what was found, with what to do. With --before it sets an earlier audit beside the
+last one. --figure writes one of the figures alone: doors, hops, chains or dates; as PNG where --out ends in .png, else as SVG.`,
 		Example: `  upperpath report
   upperpath report --out report.html
+  upperpath report --out report.html --title "Northmoor Museums Trust: one address" --by "Your consultant"
+  upperpath report --before 1 --out report.html
+  upperpath report --figure doors --out doors.png
   upperpath report --list
   upperpath report --number 1 --format md`,
 		Args: cobra.NoArgs,
@@ -33,50 +47,131 @@ verdict, the grid of doors, the findings with what to do, and every chain drawn.
 			if err := out.check(); err != nil {
 				return err
 			}
-			estatePath := from.path
-			if estatePath == "" {
-				var err error
-				if estatePath, err = files.FindEstate("."); err != nil {
-					return err
-				}
-			}
-			s, err := store.Read((&files.Estate{Path: estatePath}).Folder())
-			if err != nil {
-				return storeFailed(err)
-			}
-			defer s.Close()
-			if list {
-				kept, err := s.List(c.Context())
-				if err != nil {
-					return storeFailed(err)
-				}
-				return p.show(report.Kept("audit", kept), &out)
-			}
-			a, err := kept(c, s, number)
-			if err != nil {
-				return err
-			}
-			if path != "" {
-				if err := writeHTML(path, report.Client(report.ForClient{Title: reportTitle(a.Canonical), Made: p.now(), Today: a}), force); err != nil {
-					return err
-				}
-				fmt.Fprintf(p.err, "%s was written.\n", path)
-				return out.verdict(a.Findings)
-			}
-			if err := p.show(report.Audit(a, "audit", reportTitle(a.Canonical), p.now()), &out); err != nil {
-				return err
-			}
-			return out.verdict(a.Findings)
+			return p.runReport(c, &from, &out, &o)
 		},
 	}
-	c.Flags().StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
-	c.Flags().StringVar(&path, "out", "", "write a page of HTML to this `FILE`")
-	c.Flags().Int64Var(&number, "number", 0, "the audit with this `NUMBER` instead of the last")
-	c.Flags().BoolVar(&list, "list", false, "list what is kept")
-	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
+	f := c.Flags()
+	f.StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	f.StringVar(&o.path, "out", "", "write a page of HTML, or a figure, to this `FILE`")
+	f.StringVar(&o.title, "title", "", "the `TITLE` of the page, such as the client's name")
+	f.StringVar(&o.by, "by", "", "the `NAME` of whoever made the page")
+	f.StringVar(&o.words, "words", "", "a text `FILE` whose paragraphs stand at the top of the page")
+	f.StringVar(&o.figure, "figure", "", "write this `FIGURE` alone: "+strings.Join(report.Figures(), ", "))
+	f.Int64Var(&o.number, "number", 0, "the audit with this `NUMBER` instead of the last")
+	f.Int64Var(&o.before, "before", 0, "set the audit with this `NUMBER` before it")
+	f.BoolVar(&o.list, "list", false, "list what is kept")
+	f.BoolVar(&o.force, "force", false, "replace a file that this program did not make or that was edited")
+	_ = c.RegisterFlagCompletionFunc("figure", cobra.FixedCompletions(report.Figures(), cobra.ShellCompDirectiveNoFileComp))
 	out.flags(c)
 	out.chainFlag(c)
 	return c
+}
+
+func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output, o *reportOptions) error {
+	s, err := p.openStore(from)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if o.list {
+		kept, err := s.List(c.Context())
+		if err != nil {
+			return storeFailed(err)
+		}
+		return p.show(report.Kept("audit", kept), out)
+	}
+	a, err := kept(c, s, o.number)
+	if err != nil {
+		return err
+	}
+	if o.path == "" && o.figure == "" {
+		if err := p.show(report.Audit(a, "audit", reportTitle(a.Canonical), p.now()), out); err != nil {
+			return err
+		}
+		return out.verdict(a.Findings)
+	}
+	page, err := p.forClient(c, from, s, a, o)
+	if err != nil {
+		return err
+	}
+	if o.figure != "" {
+		return p.writeFigure(page, o)
+	}
+	if err := writeHTML(o.path, report.Client(page), o.force); err != nil {
+		return err
+	}
+	fmt.Fprintf(p.err, "%s was written.\n", o.path)
+	return out.verdict(a.Findings)
+}
+
+// forClient gathers what a page for the client is made of. Where the estate cannot be read, what comes of it is missing,
+// and that is said.
+func (p *program) forClient(
+	c *cobra.Command,
+	from *estateOptions,
+	s *store.Store,
+	a *chain.Audit,
+	o *reportOptions,
+) (report.ForClient, error) {
+	page := report.ForClient{Title: cmp.Or(o.title, reportTitle(a.Canonical)), By: o.by, Made: p.now(), Today: a}
+	if o.before > 0 {
+		var err error
+		if page.Before, err = kept(c, s, o.before); err != nil {
+			return page, err
+		}
+	}
+	if o.words != "" {
+		text, err := os.ReadFile(o.words)
+		if err != nil {
+			return page, usage("--words %s: the file cannot be read; check that the name is right", o.words)
+		}
+		for part := range strings.SplitSeq(strings.ReplaceAll(string(text), "\r\n", "\n"), "\n\n") {
+			if part = strings.Join(strings.Fields(part), " "); part != "" {
+				page.Words = append(page.Words, part)
+			}
+		}
+	}
+	_, in, err := from.inputSeen(c.Context())
+	if err != nil {
+		fmt.Fprintln(p.err, "The estate file could not be read, so that the page holds nothing of the plan: upperpath plan says why.")
+		return page, nil
+	}
+	page.Plan, page.Survey = plan.Make(in), in.Survey
+	book, err := s.Runbook(c.Context(), "")
+	if errors.Is(err, store.ErrEmpty) {
+		book, err = report.RunbookOf(page.Plan, "", p.now()), nil
+	}
+	if err != nil {
+		return page, storeFailed(err)
+	}
+	page.Book = book
+	return page, nil
+}
+
+// writeFigure writes one figure to a file, or to standard output.
+func (p *program) writeFigure(page report.ForClient, o *reportOptions) error {
+	if !contains(report.Figures(), o.figure) {
+		return usage("--figure %s: expected one of %s", o.figure, strings.Join(report.Figures(), ", "))
+	}
+	format := "svg"
+	if strings.EqualFold(filepath.Ext(o.path), ".png") {
+		format = "png"
+	}
+	data, ok, err := report.DrawFigure(page, o.figure, format)
+	switch {
+	case err != nil:
+		return failed(err)
+	case !ok:
+		return usage("--figure %s: there is nothing to draw", o.figure)
+	case o.path == "":
+		_, err := p.out.Write(data)
+		return err
+	}
+	if err := files.Write(o.path, data); err != nil {
+		return failed(err)
+	}
+	fmt.Fprintf(p.err, "%s was written.\n", o.path)
+	return nil
 }
 
 func kept(c *cobra.Command, s *store.Store, number int64) (*chain.Audit, error) {

@@ -1,22 +1,403 @@
 package report
 
 import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/runbook"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// ForClient is what the page for a client is made of.
+// ForClient is what the page for a client is made of. Today is what was met; everything else may be missing.
 type ForClient struct {
-	Title string
-	Made  time.Time
-	Today *chain.Audit
-	After *chain.Audit // as it will be; nil where nobody knows
-	Plan  *plan.Plan   // nil where there is none
+	Title  string
+	By     string   // who made it
+	Words  []string // paragraphs of whoever made it
+	Made   time.Time
+	Today  *chain.Audit
+	Before *chain.Audit // what was met before the work; then Today is how it is after it
+	After  *chain.Audit // what will be met, as it was tried out
+	Plan   *plan.Plan
+	Survey *survey.Survey
+	Book   *runbook.Book
 }
 
-// Client is the page for a client.
+func (c ForClient) todayWord() string {
+	if c.Before != nil {
+		return "Before"
+	}
+	return "Today"
+}
+
+func (c ForClient) afterWord() string {
+	if c.Before != nil {
+		return "Now"
+	}
+	return "Afterwards"
+}
+
+// Client is the page for a client: what is wrong or right, each domain before and after, what has to be done, by whom and
+// when, risks with their dates, figures, and then what shows it.
 func Client(c ForClient) Doc {
-	return Audit(c.Today, "report", c.Title, c.Made)
+	if c.Before != nil { // what was met now stands on the side of what comes after
+		c.Today, c.After = c.Before, c.Today
+	}
+	about := c.Made.Format("2 January 2006")
+	if c.By != "" {
+		about = c.By + ", " + about
+	}
+	d := Doc{Name: "report", Title: c.Title, About: about, Main: chainsSheet,
+		Data: auditData(Looked{Vantage: c.Today.Vantage, Canonical: c.Today.Canonical, Started: c.Today.Started,
+			Chains: slices.Values(c.Today.Chains), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes }},
+			c.Today.Schema)}
+	d.Blocks = func(yield func(Block) bool) {
+		for _, part := range [][]Block{clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c), clientEvidence(c)} {
+			for _, b := range part {
+				if !yield(b) {
+					return
+				}
+			}
+		}
+	}
+	return d
+}
+
+// clientHead says in one sentence what is wrong or right.
+func clientHead(c ForClient) []Block {
+	l := doorsOf(c.Today)
+	l.sum()
+	v := Verdict{Tone: worst(c.Today.Findings)}
+	bad := l.doors - l.clean
+	at := c.Today.Canonical
+	switch {
+	case l.doors == 0:
+		v.Says = words(sentence(c.Today.Findings))
+	case bad == 0:
+		v.Says = wordsf("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
+	default:
+		v.Says = wordsf("%s, %d of the %s do not lead visitors safely to %s.", c.todayWord(), bad, wording.Count(l.doors, "door"), at)
+	}
+	if l.unseen > 0 {
+		v.Says = cat(v.Says, wordsf(" %s could not be seen.", wording.Count(l.unseen, "address")))
+	}
+	if good, of := c.countAfter(l); of > 0 && bad > 0 {
+		v.Says = cat(v.Says, wordsf(" %s, %d of %d do.", c.afterWord(), good, of))
+		if c.Before != nil && good == of {
+			v.Tone = Good
+		}
+	}
+	blocks := []Block{v}
+	for _, p := range c.Words {
+		blocks = append(blocks, Paragraph{Text: words(p)})
+	}
+	return append(blocks, Paragraph{Text: words("A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
+		"a visitor would, and followed to where it ends."), Soft: true})
+}
+
+// countAfter counts the doors that are good afterwards, of those of which that is known.
+func (c ForClient) countAfter(l doorList) (good, of int) {
+	for _, d := range l.all {
+		if s, ok := c.after(d.door); ok {
+			of++
+			if s.tone == Good {
+				good++
+			}
+		}
+	}
+	return good, of
+}
+
+// clientDomains gives each domain in a line, before and after.
+func clientDomains(c ForClient) []Block {
+	l := doorsOf(c.Today)
+	byDomain := map[string][]*doorSeen{}
+	var order []string
+	for _, d := range l.all {
+		name := c.domainOf(d.door.Host)
+		if byDomain[name] == nil {
+			order = append(order, name)
+		}
+		byDomain[name] = append(byDomain[name], d)
+	}
+	if len(order) == 0 {
+		return nil
+	}
+	t := Table{Sheet: "domains", Head: []string{"domain", wording.LowerFirst(c.todayWord()), wording.LowerFirst(c.afterWord()), "note"},
+		Order: true}
+	withAfter, withNote := false, false
+	for _, name := range order {
+		doors := byDomain[name]
+		before := domainState(doors, stateOf)
+		var after Cell
+		known := slices.DeleteFunc(slices.Clone(doors), func(d *doorSeen) bool { _, ok := c.after(d.door); return !ok })
+		if len(known) > 0 {
+			after = domainState(known, func(d *doorSeen) doorState { s, _ := c.after(d.door); return s })
+			if where := c.leadsTo(name); where != "" && after.Tone == Good {
+				after.Text = words("leads to " + where)
+			}
+			withAfter = true
+		}
+		note := c.noteOf(name)
+		withNote = withNote || note != ""
+		t.Rows = append(t.Rows, []Cell{{Text: words(unicodeName(name))}, before, after, {Text: words(note)}})
+	}
+	t = without(t, 3, !withNote)
+	t = without(t, 2, !withAfter)
+	return []Block{Heading{Level: 2, Text: "Your domains"}, t}
+}
+
+// domainOf gives the domain of a host; the host itself where it is another name of the site.
+func (c ForClient) domainOf(h web.Host) string {
+	if c.Plan != nil {
+		if d := c.Plan.Estate.DomainOf(h); d != nil {
+			return d.Name.String()
+		}
+		return h.String()
+	}
+	if apex, ok := h.Apex(); ok {
+		return apex.String()
+	}
+	return h.String()
+}
+
+// without drops a column of a table where that is wanted.
+func without(t Table, column int, drop bool) Table {
+	if !drop {
+		return t
+	}
+	t.Head = slices.Delete(slices.Clone(t.Head), column, column+1)
+	for i, r := range t.Rows {
+		t.Rows[i] = slices.Delete(r, column, column+1)
+	}
+	return t
+}
+
+// domainState says how the doors of a domain are, in plain words.
+func domainState(doors []*doorSeen, of func(*doorSeen) doorState) Cell {
+	var says []string
+	bad, tone := 0, Good
+	for _, d := range doors {
+		s := of(d)
+		tone = max(tone, s.tone)
+		if s.tone <= Good {
+			continue
+		}
+		bad++
+		if !slices.Contains(says, s.says) {
+			says = append(says, s.says)
+		}
+	}
+	if bad == 0 {
+		return Cell{words("every door arrives"), Good}
+	}
+	return Cell{wordsf("%d of %s: %s", bad, wording.Count(len(doors), "door"), wording.Few(says, 3)), tone}
+}
+
+func (c ForClient) domain(name string) *estate.Domain {
+	if c.Plan == nil {
+		return nil
+	}
+	h, err := web.ParseHost(name)
+	if err != nil {
+		return nil
+	}
+	return c.Plan.Estate.DomainOf(h)
+}
+
+func (c ForClient) noteOf(name string) string {
+	if d := c.domain(name); d != nil && d.Name.String() == name {
+		return d.Note
+	}
+	return ""
+}
+
+func (c ForClient) leadsTo(name string) string {
+	if c.Plan == nil {
+		return ""
+	}
+	for _, d := range c.Plan.Doors {
+		if d.Door.Host.String() == name {
+			return d.LeadsTo.String()
+		}
+	}
+	return ""
+}
+
+// clientWork says what has to be done, at which provider, and by when.
+func clientWork(c ForClient) []Block {
+	if c.Book == nil || c.Before != nil || c.Book.DoneCount() == len(c.Book.Tasks) {
+		return nil
+	}
+	type work struct {
+		what     []string
+		from, to time.Time
+	}
+	all := map[string]*work{}
+	var order []string
+	for i, times := range c.Book.Times() {
+		t := &c.Book.Tasks[i]
+		if t.IsDone() || t.Idle {
+			continue
+		}
+		who := cmp.Or(t.Provider, c.By, "your consultant")
+		w := all[who]
+		if w == nil {
+			w = &work{from: times.From}
+			all[who] = w
+			order = append(order, who)
+		}
+		w.to = later(w.to, times.From)
+		w.what = append(w.what, clientTask(t))
+	}
+	t := Table{Sheet: "work", Head: []string{"where", "what has to be done", "when"}}
+	for _, who := range order {
+		w := all[who]
+		when := w.from.In(c.Made.Location()).Format("2 Jan 15:04")
+		if w.to.After(w.from) {
+			when += " to " + w.to.In(c.Made.Location()).Format("2 Jan 15:04")
+		}
+		t.Rows = append(t.Rows, []Cell{{Text: words(who)}, {Text: stack(w.what)}, {Text: words(when)}})
+	}
+	begun := "Times count from now, as if each step were done as soon as it may be."
+	if c.Book.DoneCount() > 0 {
+		begun = fmt.Sprintf("%d of %s %s done. Times are the earliest ones.", c.Book.DoneCount(), wording.Count(len(c.Book.Tasks), "step"),
+			wording.Verb(c.Book.DoneCount(), "is", "are"))
+	}
+	return []Block{Heading{Level: 2, Text: "What has to be done"}, Paragraph{Text: words(begun), Soft: true}, t}
+}
+
+// clientTask says in a few plain words what is done in a task.
+func clientTask(t *runbook.Task) string {
+	parts := strings.SplitN(t.Key, "|", 3)
+	about := wording.Few(t.Names, 3)
+	if len(parts) == 3 && parts[2] != "" {
+		about = wording.Few(unicodeNames(strings.Fields(parts[2])), 3)
+	}
+	does := map[string]string{
+		"survey": "look at what is there", "remove-stale-ds": "remove the outdated signing record (DS) of", "lower-ttls": "shorten how long records are remembered (TTL) for",
+		"delete": "delete what forwards for", "untie-mail": "give mail an address of its own for", "certificates": "get the certificates of", "certificates-new": "get the certificates of",
+		"claim": "add the hosts of", "claim-after": "add the hosts of", "early": "make the first changes of", "redirects": "put the redirects in place for",
+		"try": "try the redirects before anything points there", "changes": "change the records of", "records": "set the records of",
+		"name-servers": "change the name servers of", "delegate": "set the name servers of", "issue": "have the remaining certificates issued",
+		"primaries": "choose the main host for", "audit": "try every door again", "raise-ttls": "set the usual TTLs again for", "copy": "copy the zone of",
+		"create": "create the zone of", "agree": "compare the old and the new name servers of", "find-ds": "find out about the signing record (DS) of",
+		"remove-ds": "remove the signing record (DS) of", "sign": "sign the zone of",
+	}[parts[0]]
+	switch {
+	case does == "":
+		return unmarked(t.Says)
+	case strings.HasSuffix(does, " of"), strings.HasSuffix(does, " for"):
+		if about == "" {
+			about = "all domains"
+		}
+		return wording.UpperFirst(does) + " " + about
+	}
+	return wording.UpperFirst(does)
+}
+
+func later(a, b time.Time) time.Time {
+	if b.After(a) {
+		return b
+	}
+	return a
+}
+
+// clientRisks gives what ends soon, and what endangers mail.
+func clientRisks(c ForClient) []Block {
+	t := Table{Sheet: "risks", Head: []string{"by", "what", "about", "what to do"}}
+	for _, d := range c.datesOf() {
+		if d.tone == Good {
+			continue
+		}
+		does := map[string]string{"certificate": "Have it renewed.", "registration": "Renew it at the registrar."}[d.what]
+		says := "the " + d.what + " ends"
+		if d.tone == Failed {
+			says = "the " + d.what + " has expired"
+		}
+		t.Rows = append(t.Rows, []Cell{{Text: words(d.at.Format(time.DateOnly))}, {words(says), d.tone}, {Text: words(d.about)}, {Text: words(does)}})
+	}
+	for _, f := range c.mailFindings() {
+		t.Rows = append(t.Rows, []Cell{{Text: words("before the move")}, {words(f.Code.Kind().Plain), toneOf(f.Severity)},
+			{Text: words(unicodeName(f.Subject))}, {Text: words(fixOf(f))}})
+	}
+	if len(t.Rows) == 0 {
+		return nil
+	}
+	return []Block{Heading{Level: 2, Text: "Risks, and until when"}, t}
+}
+
+// mailFindings gives what endangers mail, as the survey and the plan found it.
+func (c ForClient) mailFindings() []finding.Finding {
+	var all []finding.Finding
+	seen := map[string]bool{}
+	take := func(list []finding.Finding) {
+		for _, f := range list {
+			key := f.Code.String() + f.Subject
+			if strings.HasPrefix(f.Code.String(), "mail-") && f.Severity.Rank() > finding.Note.Rank() && !seen[key] {
+				seen[key] = true
+				all = append(all, f)
+			}
+		}
+	}
+	if c.Survey != nil {
+		take(c.Survey.Findings)
+	}
+	if c.Plan != nil {
+		take(c.Plan.Findings)
+	}
+	return all
+}
+
+func clientFigures(c ForClient) []Block {
+	var blocks []Block
+	for _, f := range drawAll(c) {
+		if len(blocks) == 0 {
+			blocks = append(blocks, Heading{Level: 2, Text: "In pictures"})
+		}
+		blocks = append(blocks, Heading{Level: 3, Text: f.drawing.title}, Figure{Name: f.name, SVG: f.drawing.SVG(false), Words: f.words, Note: f.note})
+	}
+	return blocks
+}
+
+// clientEvidence gives what was found, with what to do, and the ways that show it, one for each reason.
+func clientEvidence(c ForClient) []Block {
+	if len(c.Today.Findings) == 0 {
+		return nil
+	}
+	blocks := []Block{Heading{Level: 2, Text: "What was found", About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")}}
+	blocks = append(blocks, findingBlocks(c.Today.Findings)...)
+	shown := map[string]bool{}
+	var ways []Block
+	for _, ch := range c.Today.Chains {
+		v := viewChain(ch, c.Made)
+		if v.Fine || ch.Probe != chain.Root && ch.Probe != chain.Rule && ch.Probe != chain.Pattern {
+			continue
+		}
+		fresh := false
+		for _, f := range v.Findings {
+			key := f.Code + " " + f.Subjects[0]
+			fresh = fresh || !shown[key]
+			shown[key] = true
+		}
+		if fresh {
+			ways = append(ways, v)
+		}
+	}
+	if len(ways) > 0 {
+		blocks = append(blocks, Fold{"The ways that show it", "one for each reason", ways})
+	}
+	for _, n := range c.Today.Notes {
+		blocks = append(blocks, Paragraph{Text: words(strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
+			Soft: true})
+	}
+	return blocks
 }

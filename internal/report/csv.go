@@ -60,6 +60,8 @@ func (c *csvWriter) block(b Block) {
 		if c.main == "" || c.main == b.Sheet {
 			c.whole(b.Head, b.Rows, b.Exact)
 		}
+	case Fold:
+		c.block(Detail{Blocks: b.Blocks})
 	case Detail:
 		for _, inner := range b.Blocks {
 			if !c.done {

@@ -263,11 +263,18 @@ type Detail struct {
 	Instead Text // what it says else
 }
 
+// Fold is a chapter that a page shows closed, for those who want to read on.
+type Fold struct {
+	Title, About string
+	Blocks       []Block
+}
+
 // Figure is a drawing, with what it shows in words.
 type Figure struct {
 	Name  string // for a file
 	SVG   string
-	Words []Text
+	Words []Text // what it shows, for those who do not see it
+	Note  string // what it does not show
 }
 
 func (Verdict) block()   {}
@@ -282,6 +289,7 @@ func (Step) block()      {}
 func (Facts) block()     {}
 func (Code) block()      {}
 func (Detail) block()    {}
+func (Fold) block()      {}
 func (Figure) block()    {}
 
 // Text is a run of words, parts of which are something else.

@@ -95,6 +95,13 @@ func (h *htmlWriter) block(b Block) {
 			h.open = "steps"
 		}
 		h.part("step", b)
+	case Fold:
+		h.part("fold", b)
+		for _, inner := range b.Blocks {
+			h.block(inner)
+		}
+		h.between(nil)
+		h.part("fold-end", nil)
 	case Detail:
 		for _, inner := range b.Blocks {
 			h.block(inner)

@@ -60,6 +60,8 @@ func writeJUnit(w io.Writer, d Doc, _ Style) error {
 			if b.Box != "" { // else it is nothing that could fail
 				others = append(others, stepCase(d.Name, b))
 			}
+		case Fold:
+			take(Detail{Blocks: b.Blocks})
 		case Detail:
 			for _, inner := range b.Blocks {
 				take(inner)

@@ -128,6 +128,14 @@ func (m *mdWriter) block(b Block) {
 		for _, line := range b.Words {
 			m.prose(line, "- ", "  ")
 		}
+		if b.Note != "" {
+			m.prose(words(b.Note), "- ", "  ")
+		}
+	case Fold:
+		m.block(Heading{Level: 2, Text: b.Title, About: b.About})
+		for _, inner := range b.Blocks {
+			m.block(inner)
+		}
 	case Detail:
 		for _, inner := range b.Blocks {
 			m.block(inner)

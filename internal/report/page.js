@@ -36,6 +36,5 @@
     }
     bar.querySelector("[role=status]").textContent = words === "" ? "" : shown + " of " + parts.length + " shown";
   });
-  const verdict = document.querySelector(".verdict");
-  if (verdict) verdict.after(bar);
+  (document.querySelector(".finding, .chain") || parts[0].closest(".wide")).before(bar);
 })();

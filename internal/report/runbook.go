@@ -56,7 +56,11 @@ func related(before, t plan.Task) bool {
 
 // taskKey stands for a task in every plan that has it.
 func taskKey(t plan.Task) string {
-	return strings.Join([]string{stepNames[t.Step.Kind], t.Place, strings.Join(t.Zones, " ")}, "|")
+	name := stepNames[t.Step.Kind]
+	if t.Step.Kind == plan.MakeChanges && len(t.Lines) == 0 && len(t.Entries) > 0 {
+		name = "delete"
+	}
+	return strings.Join([]string{name, t.Place, strings.Join(t.Zones, " ")}, "|")
 }
 
 // stepNames are short names of steps, which are kept.

@@ -118,6 +118,13 @@ func (t *textWriter) block(b Block) {
 		return
 	}
 	t.hidden()
+	if f, is := b.(Fold); is {
+		t.block(Heading{Level: 2, Text: f.Title, About: f.About})
+		for _, inner := range f.Blocks {
+			t.block(inner)
+		}
+		return
+	}
 	if d, is := b.(Detail); is {
 		t.detail(d)
 		return
@@ -159,6 +166,9 @@ func (t *textWriter) block(b Block) {
 	case Figure:
 		for _, line := range b.Words {
 			t.lines(line, "  ", "  ")
+		}
+		if b.Note != "" {
+			t.lines(words(b.Note), "  ", "  ")
 		}
 	}
 }

@@ -78,6 +78,8 @@ func (x *workbook) block(b Block) {
 		x.rows("findings", findingHead, [][]string{findingRow(b)})
 	case Step:
 		x.rows("steps", stepHead, [][]string{stepRow(b)})
+	case Fold:
+		x.block(Detail{Blocks: b.Blocks})
 	case Detail:
 		for _, inner := range b.Blocks {
 			x.block(inner)

@@ -46,10 +46,10 @@ const day = 24 * time.Hour
 func newAuthority(now time.Time) (*authority, error) {
 	a := &authority{now: now}
 	var err error
-	if a.root, a.rootKey, err = newIssuer("Upper Path Stage Root", now, nil, nil); err != nil {
+	if a.root, a.rootKey, err = newIssuer("Upper Path Test Root", now, nil, nil); err != nil {
 		return nil, err
 	}
-	if a.between, a.betweenKey, err = newIssuer("Upper Path Stage Authority", now, a.root, a.rootKey); err != nil {
+	if a.between, a.betweenKey, err = newIssuer("Upper Path Test Authority", now, a.root, a.rootKey); err != nil {
 		return nil, err
 	}
 	a.stranger, a.strangerKey, err = newIssuer("Stranger", now, nil, nil)

@@ -148,10 +148,10 @@ func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {
 // TestRunbooksAreKeptByScope keeps one for all and one for a wave, and puts a later state in the place of an earlier.
 func TestRunbooksAreKeptByScope(t *testing.T) {
 	dir := t.TempDir()
-	s, err := store.Open(dir)
+	s, err := Open(dir)
 	require.NoError(t, err)
 	_, err = s.Runbook(t.Context(), "")
-	require.ErrorIs(t, err, store.ErrEmpty)
+	require.ErrorIs(t, err, ErrEmpty)
 	start := time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
 	all := runbook.New("https://www.n.example", "", []runbook.Task{{Key: "a"}, {Key: "b", After: []int{1}}}, start)
 	wave := runbook.New("https://www.n.example", "wave:2", []runbook.Task{{Key: "c"}}, start)
@@ -160,7 +160,7 @@ func TestRunbooksAreKeptByScope(t *testing.T) {
 	require.NoError(t, all.Mark(1, start))
 	require.NoError(t, s.KeepRunbook(t.Context(), all))
 	require.NoError(t, s.Close())
-	s, err = store.Read(dir)
+	s, err = Read(dir)
 	require.NoError(t, err)
 	defer s.Close()
 	again, err := s.Runbook(t.Context(), "")
