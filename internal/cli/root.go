@@ -211,6 +211,12 @@ func (p *program) complain(err error) {
 	}
 }
 
+// Root gives the command line as it is, for those who write it down.
+func Root() *cobra.Command {
+	p := &program{in: strings.NewReader(""), out: &outlet{to: io.Discard}, err: &outlet{to: io.Discard}}
+	return p.root()
+}
+
 func (p *program) root() *cobra.Command {
 	cobra.EnableCommandSorting = false
 	root := &cobra.Command{
@@ -265,6 +271,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetCompletionCommandGroupID("other")
 	root.InitDefaultHelpCmd()
 	root.InitDefaultCompletionCmd()
+	completion(root)
 	for _, c := range root.Commands() {
 		if c.HasSubCommands() {
 			c.Args, c.RunE = knownCommand, func(c *cobra.Command, _ []string) error { return c.Help() }

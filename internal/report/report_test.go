@@ -247,3 +247,16 @@ func TestDocsOfFindingsAreFresh(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, want, string(got), "docs/findings.md is stale; run make docs")
 }
+
+// TestDocsOfTheEstateFileAreFresh keeps the page of keys and the schema for editors the same as the program's own table.
+func TestDocsOfTheEstateFileAreFresh(t *testing.T) {
+	for path, format := range map[string]string{"../../docs/estate.md": "md", "../../docs/schema/estate.json": "json"} {
+		want := writtenAs(t, format, EstatePage(), Style{})
+		if *update {
+			require.NoError(t, os.WriteFile(path, []byte(want), 0o644))
+		}
+		got, err := os.ReadFile(path)
+		require.NoError(t, err)
+		assert.Equal(t, want, string(got), "%s is stale; run make docs", path)
+	}
+}

@@ -96,6 +96,9 @@ type field struct {
 	take func(*Node)
 }
 
+// heard is told of the keys that each mapping takes, in tests.
+var heard func(what string, names []string)
+
 // mapping hands every entry to its field. Unknown and repeated keys are faults.
 func (r *reader) mapping(n *Node, what string, fields ...field) {
 	if n == nil || n.Kind == Empty {
@@ -108,6 +111,9 @@ func (r *reader) mapping(n *Node, what string, fields ...field) {
 	names := make([]string, len(fields))
 	for i, f := range fields {
 		names[i] = f.key
+	}
+	if heard != nil {
+		heard(what, names)
 	}
 	seen := map[string]bool{}
 entries:
