@@ -1,27 +1,32 @@
-# What a person needs: make test, make lint, make dist, make docs, make bench, make fuzz.
+# What a person needs: make test, make lint, make dist, make docs, make man, make bench, make fuzz.
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X upperpath.example/upperpath/internal/cli.Version=$(VERSION)
 # The race detector needs a C compiler; without one the tests run without it.
 RACE := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
-STATICCHECK := honnef.co/go/tools/cmd/staticcheck@v0.8.2
+GOLANGCI := github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0
 TARGETS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
 
-.PHONY: build test peers lint docs bench fuzz dist screenshots
+.PHONY: build test peers lint docs man bench fuzz dist screenshots
 
 build:
 	CGO_ENABLED=0 go build -trimpath -ldflags '$(LDFLAGS)' -o upperpath .
 
+# COVER=-coverprofile=coverage.out has the coverage written down.
+COVER ?=
 # Everything: installs the peers that are missing (as root on Debian; PEERS=skip leaves that), then runs all tests.
 test: peers
-	go test -count=1 $(RACE) ./...
+	go test -count=1 $(RACE) $(COVER) ./...
 
 peers:
 	@test/install-peers.sh
 
 lint:
-	@unformatted=$$(gofmt -l .); if [ -n "$$unformatted" ]; then echo "not formatted: $$unformatted"; exit 1; fi
-	go vet ./...
-	go run $(STATICCHECK) ./...
+	go mod tidy -diff
+	go run $(GOLANGCI) run ./...
+
+# A manual page a command, from the program's own help, into man/.
+man:
+	go run ./docs/man man
 
 # Makes the pages that repeat the program's own tables anew; a test fails where they are stale.
 docs:
@@ -43,6 +48,7 @@ dist:
 		echo "dist/upperpath-$$os-$$arch$$ending"; \
 		CGO_ENABLED=0 GOOS=$$os GOARCH=$$arch go build -trimpath -ldflags '$(LDFLAGS)' -o dist/upperpath-$$os-$$arch$$ending . || exit 1; \
 	done
+	@cd dist && sha256sum upperpath-* > checksums.txt && echo dist/checksums.txt
 
 screenshots:
 	docs/screenshots/make.sh

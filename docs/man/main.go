@@ -21,7 +21,11 @@ func main() {
 	if err == nil {
 		root := cli.Root()
 		root.DisableAutoGenTag = true
-		err = doc.GenManTree(root, &doc.GenManHeader{Title: "UPPERPATH", Section: "1", Source: "Upper Path", Manual: "Upper Path"}, os.Args[1])
+		err = doc.GenManTree(
+			root,
+			&doc.GenManHeader{Title: "UPPERPATH", Section: "1", Source: "Upper Path", Manual: "Upper Path"},
+			os.Args[1],
+		)
 	}
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)

@@ -26,13 +26,14 @@ func (p *program) audit() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "audit",
 		Short: "Try every door and every rule as visitors do, and say what is wrong",
-		Long: `audit tries every door of the estate (http and https, apex, www and further hosts) at its root, at a made-up
-path and with a made-up query, and an example of every rule. It follows each to the end, as a browser does, and
-compares with what the estate file wants. The result is kept in .upperpath/ beside the estate file; report shows it.`,
+		Long: `audit tries every door of the estate (http and https, apex, www and further hosts) at its root, at a
+made-up path and with a made-up query, and an example of every rule. It follows each to the end, as
+a browser does, and compares with what the estate file wants. The result is kept in .upperpath/
+beside the estate file; report shows it.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml
   upperpath audit --from stage/stage.yaml --only wave:2 --format json
-  upperpath audit --only lacemill-museum.example --point lacemill-museum.example=203.0.113.20 --point www.lacemill-museum.example=203.0.113.20`,
+  upperpath audit --only northmoor.example --point northmoor.example=203.0.113.20`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {

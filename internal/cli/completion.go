@@ -15,9 +15,12 @@ func completes(c *cobra.Command, flag string, words func(*cobra.Command) []strin
 	if c.Flags().Lookup(flag) == nil {
 		return
 	}
-	_ = c.RegisterFlagCompletionFunc(flag, func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-		return words(c), cobra.ShellCompDirectiveNoFileComp
-	})
+	_ = c.RegisterFlagCompletionFunc(
+		flag,
+		func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+			return words(c), cobra.ShellCompDirectiveNoFileComp
+		},
+	)
 }
 
 // completion teaches every command the words of the estate and the store: domains, waves, carriers, vantages, and the
@@ -30,9 +33,12 @@ func completion(c *cobra.Command) {
 	completes(c, "before", auditNumbers)
 	completes(c, "show", surveyNumbers)
 	if c.Flags().Lookup("from") != nil {
-		_ = c.RegisterFlagCompletionFunc("from", func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
-			return vantageWords(c), cobra.ShellCompDirectiveDefault // a file will do too
-		})
+		_ = c.RegisterFlagCompletionFunc(
+			"from",
+			func(c *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+				return vantageWords(c), cobra.ShellCompDirectiveDefault // a file will do too
+			},
+		)
 	}
 	switch c.Name() {
 	case "plan", "look":
@@ -47,7 +53,10 @@ func completion(c *cobra.Command) {
 
 func wordsOf(words func(*cobra.Command) []string) cobra.CompletionFunc {
 	return func(c *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
-		return slices.DeleteFunc(words(c), func(w string) bool { return slices.Contains(args, w) }), cobra.ShellCompDirectiveNoFileComp
+		return slices.DeleteFunc(
+			words(c),
+			func(w string) bool { return slices.Contains(args, w) },
+		), cobra.ShellCompDirectiveNoFileComp
 	}
 }
 

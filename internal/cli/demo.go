@@ -33,9 +33,9 @@ func (p *program) demo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Play the whole job on a made-up estate, without any network",
-		Long: `demo plays the job on the Northmoor Museums Trust, which is made up: it surveys and audits the estate as it is today on a
-stand-in web, makes the plan, rehearses it on a second one, and writes report.html. It leaves a folder behind in which every
-other command can be tried.`,
+		Long: `demo plays the job on the Northmoor Museums Trust, which is made up: it surveys and audits the
+estate as it is today on a stand-in web, makes the plan, rehearses it on a second one, and writes
+report.html. It leaves a folder behind in which every other command can be tried.`,
 		Example: `  upperpath demo
   upperpath demo --dir northmoor`,
 		Args: cobra.NoArgs,
@@ -139,7 +139,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		return err
 	}
 	page := filepath.Join(folder, "report.html")
-	if err := writeHTML(page, report.Client(report.ForClient{Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
+	if err := writeHTML(page, report.Client(report.ForClient{
+		Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
 		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now())}), force); err != nil {
 		return err
 	}

@@ -30,10 +30,11 @@ func (p *program) rulesImport() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "import FILE",
 		Short: "Import existing redirects: a table, an Apache or an nginx configuration",
-		Long: `import reads the redirects of an earlier move and writes them as rules: a table with any two named columns (with * and $1
-too), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule with RewriteCond), or one of nginx (return, rewrite, map,
-location). What the rule language cannot say is listed with line and reason. These files take the first match and rules the most
-specific one; where that changes an answer, it is said, with a URL.`,
+		Long: `import reads the redirects of an earlier move and writes them as rules: a table with any two named
+columns (with * and $1 too), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule
+with RewriteCond), or one of nginx (return, rewrite, map, location). What the rule language cannot
+say is listed with line and reason. These files take the first match and rules the most specific
+one; where that changes an answer, it is said, with a URL.`,
 		Example: `  upperpath rules import old.htaccess --host lacemill-museum.example
   upperpath rules import old-nginx.conf --format csv > more-rules.csv
   upperpath rules import old-list.csv --old from --new to --host ferryhouse.example --add`,

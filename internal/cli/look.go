@@ -32,11 +32,11 @@ func (p *program) look() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "look DOMAIN|HOST|URL...",
 		Short: "Follow domains and URLs hop by hop, and say what is wrong",
-		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried by its four
-doors (http and https, apex and www), each at its root, at a made-up path and with a made-up query; another host by its
-two doors; a URL as it stands. It asks the zone's own name servers too, and says where a resolver gives an old answer and
-for how long it will. It needs no estate file. With - it reads one a line from standard input, and writes
-results as they come.`,
+		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried by
+its four doors (http and https, apex and www), each at its root, at a made-up path and with a
+made-up query; another host by its two doors; a URL as it stands. It asks the zone's own name
+servers too, and says where a resolver gives an old answer and for how long it will. It needs no
+estate file. With - it reads one a line from standard input, and writes results as they come.`,
 		Example: `  upperpath look lacemill-museum.example
   upperpath look lacemill-museum.example --from stage/stage.yaml     # the demo's, while the stage plays it
   upperpath look https://www.northmoor.example/visit/ --from stage/stage.yaml --format json

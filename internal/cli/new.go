@@ -23,11 +23,13 @@ func (p *program) newEstate() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "new",
 		Short: "Write an estate file to start from",
-		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there, and an empty rules.csv. The
-domains come from --domain or from a list: a CSV file such as registrars export, with a column name (or domain), and where you
-have them renews (or expiry date), registrar, provider, carrier, wave and note; or names alone, a line each. Dates are read as
-they are usually written; where one could be two days, the file asks. The domain of the canonical site is added by itself.`,
-		Example: `  upperpath new --canonical https://www.northmoor.example --domain lacemill-museum.example --domain slatequarry.example
+		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there, and an
+empty rules.csv. The domains come from --domain or from a list: a CSV file such as registrars
+export, with a column name (or domain), and where you have them renews (or expiry date), registrar,
+provider, carrier, wave and note; or names alone, a line each. Dates are read as they are usually
+written; where one could be two days, the file asks. The domain of the canonical site is added by
+itself.`,
+		Example: `  upperpath new --canonical https://www.northmoor.example --domain slatequarry.example
   upperpath new --canonical https://www.northmoor.example --list domains.csv --server 203.0.113.20`,
 		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {

@@ -16,11 +16,12 @@ func (p *program) plan() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "plan [NAME]",
 		Short: "Work out doors, rules, certificates, records and their changes, and what every door will answer",
-		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it, which certificates are
-needed and when, and which records each name needs. It compares these with the last survey (or with zone files) and says
-what to add, replace, remove and keep, in which order and why; what to type on the pages of carriers and registrars; how
-to lead TTLs and name servers around the move. It follows every door and an example of every rule in memory, with the
-limits of each carrier, and says where the plan does not hold. It changes nothing.`,
+		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it,
+which certificates are needed and when, and which records each name needs. It compares these with
+the last survey (or with zone files) and says what to add, replace, remove and keep, in which order
+and why; what to type on the pages of carriers and registrars; how to lead TTLs and name servers
+around the move. It follows every door and an example of every rule in memory, with the limits of
+each carrier, and says where the plan does not hold. It changes nothing.`,
 		Example: `  upperpath plan
   upperpath plan lacemill-museum.example
   upperpath plan --zone-detail

@@ -18,9 +18,9 @@ func (p *program) rehearse() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rehearse",
 		Short: "Play the plan on a stand-in web, and audit it there",
-		Long: `rehearse puts the plan on the stage: its records into a name server, its certificates and redirects at the addresses
-of whoever carries them, all on loopback. Then it audits every door and an example of every rule there, over real
-sockets. Nothing real is touched.`,
+		Long: `rehearse puts the plan on the stage: its records into a name server, its certificates and redirects
+at the addresses of whoever carries them, all on loopback. Then it audits every door and an example
+of every rule there, over real sockets. Nothing real is touched.`,
 		Example: `  upperpath rehearse
   upperpath rehearse --only wave:1 --format json`,
 		Args: cobra.NoArgs,
@@ -36,7 +36,8 @@ sockets. Nothing real is touched.`,
 			if err != nil {
 				return err
 			}
-			if err := p.show(report.Audit(a, "rehearsal", "Rehearsal of every door to "+a.Canonical, p.now()), &out); err != nil {
+			title := "Rehearsal of every door to " + a.Canonical
+			if err := p.show(report.Audit(a, "rehearsal", title, p.now()), &out); err != nil {
 				return err
 			}
 			return out.verdict(a.Findings)

@@ -31,10 +31,12 @@ func (p *program) report() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "report",
 		Short: "Show the last audit again, or make a page of it for the client",
-		Long: `report shows the audit that was kept last. With --out it writes one page of HTML for the client, which needs nothing but
-itself: what is wrong or right in one sentence; each domain today and afterwards; what has to be done, where and by when;
-risks with their dates; figures; and what was found, with what to do. With --before it sets an earlier audit beside the
-last one. --figure writes one of the figures alone: doors, hops, chains or dates; as PNG where --out ends in .png, else as SVG.`,
+		Long: `report shows the audit that was kept last. With --out it writes one page of HTML for the client,
+which needs nothing but itself: what is wrong or right in one sentence; each domain today and
+afterwards; what has to be done, where and by when; risks with their dates; figures; and what was
+found, with what to do. With --before it sets an earlier audit beside the last one. --figure writes
+one of the figures alone: doors, hops, chains or dates; as PNG where --out ends in .png, else as
+SVG.`,
 		Example: `  upperpath report
   upperpath report --out report.html
   upperpath report --out report.html --title "Northmoor Museums Trust: one address" --by "Your consultant"
@@ -61,7 +63,10 @@ last one. --figure writes one of the figures alone: doors, hops, chains or dates
 	f.Int64Var(&o.before, "before", 0, "set the audit with this `NUMBER` before it")
 	f.BoolVar(&o.list, "list", false, "list what is kept")
 	f.BoolVar(&o.force, "force", false, "replace a file that this program did not make or that was edited")
-	_ = c.RegisterFlagCompletionFunc("figure", cobra.FixedCompletions(report.Figures(), cobra.ShellCompDirectiveNoFileComp))
+	_ = c.RegisterFlagCompletionFunc(
+		"figure",
+		cobra.FixedCompletions(report.Figures(), cobra.ShellCompDirectiveNoFileComp),
+	)
 	out.flags(c)
 	out.chainFlag(c)
 	return c
@@ -104,8 +109,8 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output, 
 	return out.verdict(a.Findings)
 }
 
-// forClient gathers what a page for the client is made of. Where the estate cannot be read, what comes of it is missing,
-// and that is said.
+// forClient gathers what a page for the client is made of. Where the estate cannot be read, what comes of it is
+// missing, and that is said.
 func (p *program) forClient(
 	c *cobra.Command,
 	from *estateOptions,
@@ -133,7 +138,10 @@ func (p *program) forClient(
 	}
 	_, in, err := from.inputSeen(c.Context())
 	if err != nil {
-		fmt.Fprintln(p.err, "The estate file could not be read, so that the page holds nothing of the plan: upperpath plan says why.")
+		fmt.Fprintln(
+			p.err,
+			"The estate file could not be read, so that the page holds nothing of the plan: upperpath plan says why.",
+		)
 		return page, nil
 	}
 	page.Plan, page.Survey = plan.Make(in), in.Survey

@@ -36,11 +36,13 @@ func (p *program) runbook() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "runbook",
 		Short: "Work through the plan's steps: what, where, when, and whether it worked",
-		Long: `runbook makes the plan's steps a list to work through: for each, at which provider, for which names, the values to copy,
-how long to wait and until when by the clock, what to see when it worked, and the way back. With --check it looks whether
-the next open step is done: it asks name servers, parent zones and doors, marks what is done with the time, passes over
-what still waits, and stops at the first step that is not done, saying what is missing. What nobody can see from outside is
-marked by hand (--done). What was done is kept in .upperpath/ beside the estate file, for each --only by itself.`,
+		Long: `runbook makes the plan's steps a list to work through: for each, at which provider, for which names,
+the values to copy, how long to wait and until when by the clock, what to see when it worked, and
+the way back. With --check it looks whether the next open step is done: it asks name servers, parent
+zones and doors, marks what is done with the time, passes over what still waits, and stops at the
+first step that is not done, saying what is missing. What nobody can see from outside is marked by
+hand (--done). What was done is kept in .upperpath/ beside the estate file, for each --only by
+itself.`,
 		Example: `  upperpath runbook
   upperpath runbook --start 2026-12-01T09:00:00+01:00
   upperpath runbook --format html > runbook.html
@@ -67,7 +69,13 @@ marked by hand (--done). What was done is kept in .upperpath/ beside the estate 
 	return c
 }
 
-func (p *program) runRunbook(ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *runbookOptions) error {
+func (p *program) runRunbook(
+	ctx context.Context,
+	from *estateOptions,
+	vantage *vantageOptions,
+	out *output,
+	o *runbookOptions,
+) error {
 	e, made, err := from.readSeen(ctx)
 	if err != nil {
 		return err
@@ -170,8 +178,11 @@ func (p *program) bookOf(
 		kept.Start = fresh.Start
 	}
 	if kept.Source != source {
-		fmt.Fprintln(p.err, "The estate file or its rules were changed since this runbook was begun. To make it anew from the present "+
-			"plan, with what is done kept: upperpath runbook --anew")
+		fmt.Fprintln(
+			p.err,
+			"The estate file or its rules were changed since this runbook was begun. To make it anew from the present "+
+				"plan, with what is done kept: upperpath runbook --anew",
+		)
 	}
 	return kept, true, nil
 }
@@ -203,7 +214,12 @@ func (p *program) proceed(
 	return p.proceedAt(ctx, made, w, book)
 }
 
-func (p *program) proceedAt(ctx context.Context, made *plan.Plan, w *live.Web, book *runbook.Book) (runbook.Progress, error) {
+func (p *program) proceedAt(
+	ctx context.Context,
+	made *plan.Plan,
+	w *live.Web,
+	book *runbook.Book,
+) (runbook.Progress, error) {
 	world := &live.World{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
 		Judge:    chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards},

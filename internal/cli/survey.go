@@ -46,10 +46,11 @@ func (p *program) survey() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "survey",
 		Short: "See what is there of every domain: records, mail, certificates; say what is odd; keep it",
-		Long: `survey looks at every domain of the estate: at the name servers that the parent and the zone name, each of them asked;
-at the records of apex, www, further hosts and names that are commonly there, or at the whole zone where a name server
-hands it out (AXFR) or a file has it (--zone); at every door with its certificate; at the registration. It says what is
-odd, and keeps what it saw in .upperpath/, dated, so that it can be compared and gone back to.`,
+		Long: `survey looks at every domain of the estate: at the name servers that the parent and the zone name,
+each of them asked; at the records of apex, www, further hosts and names that are commonly there, or
+at the whole zone where a name server hands it out (AXFR) or a file has it (--zone); at every door
+with its certificate; at the registration. It says what is odd, and keeps what it saw in
+.upperpath/, dated, so that it can be compared and gone back to.`,
 		Example: `  upperpath survey --from stage/stage.yaml
   upperpath survey --from stage/stage.yaml --only lacemill-museum.example --records --save before
   upperpath survey --list

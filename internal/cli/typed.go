@@ -23,10 +23,11 @@ func (p *program) writeSheet() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "sheet",
 		Short: "Write what has to be typed on providers' pages, a sheet for each place",
-		Long: `write sheet makes, for each place where something is typed (where records are kept, each carrier, each registrar), a
-page to type from (Markdown) and tables for a spreadsheet (CSV): the changes in their order, what goes first; the label
-relative to the zone and the full name, the value with and without its last dot, texts in strings, the TTL; forwarding
-entries, hosts, patterns, delegations; and for each a command that shows that it worked.`,
+		Long: `write sheet makes, for each place where something is typed (where records are kept, each carrier,
+each registrar), a page to type from (Markdown) and tables for a spreadsheet (CSV): the changes in
+their order, what goes first; the label relative to the zone and the full name, the value with and
+without its last dot, texts in strings, the TTL; forwarding entries, hosts, patterns, delegations;
+and for each a command that shows that it worked.`,
 		Example: `  upperpath write sheet
   upperpath write sheet --only wave:2 --out wave-2
   upperpath write sheet --format html
@@ -82,9 +83,10 @@ func (p *program) writeZone() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "zone",
 		Short: "Write each zone as it is after the changes, as a standard zone file",
-		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that was there, changed as the plan says,
-with the serial of the SOA one higher, and with the new name servers where the zone moves to others. A domain that the zone
-above does not know yet gets its zone from nothing. Name servers load it, and most providers import it.`,
+		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that was there,
+changed as the plan says, with the serial of the SOA one higher, and with the new name servers where
+the zone moves to others. A domain that the zone above does not know yet gets its zone from nothing.
+Name servers load it, and most providers import it.`,
 		Example: `  upperpath write zone
   upperpath write zone --only ferryhouse.example --out new-zones
   upperpath write zone --as-it-is --out copies`,

@@ -152,7 +152,8 @@ func FuzzZoneText(f *testing.F) {
 		}
 		h := rr.Header()
 		name := strings.ToLower(strings.TrimSuffix(h.Name, "."))
-		if h.Class != dns.ClassINET || h.Rrtype == dns.TypeSOA || h.Rrtype == dns.TypeOPT || !strings.HasSuffix(name, ".a.example") ||
+		if h.Class != dns.ClassINET || h.Rrtype == dns.TypeSOA || h.Rrtype == dns.TypeOPT ||
+			!strings.HasSuffix(name, ".a.example") ||
 			h.Rrtype == dns.TypeTSIG ||
 			h.Ttl > 1<<31-1 ||
 			h.Rrtype == dns.TypeAXFR ||

@@ -27,7 +27,8 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 	line("  # also: []          # other names at which the same site is reachable: they must redirect too")
 	line("  # addresses: []     # where it lives; or alias: NAME")
 	line(
-		"\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding), platform,\n# " +
+		"\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding)," +
+			" platform,\n# " +
 			"edge, service (a hosted redirect service) or account (a hosting account).",
 	)
 	line("carriers:")

@@ -255,7 +255,8 @@ var namesIn = map[string][]int{
 // byName are the types that every server knows by name.
 var byName = strings.Fields(
 	"A AAAA AFSDB CAA CDNSKEY CDS CERT CNAME CSYNC DHCID DNAME DNSKEY DS EUI48 EUI64 HINFO HTTPS KX L32 L64 " +
-		"LOC LP MINFO MX NAPTR NID NS NSEC NSEC3 NSEC3PARAM OPENPGPKEY PTR RP RRSIG RT SMIMEA SOA SPF SRV SSHFP SVCB TLSA TXT URI ZONEMD",
+		"LOC LP MINFO MX NAPTR NID NS NSEC NSEC3 NSEC3PARAM OPENPGPKEY PTR " +
+		"RP RRSIG RT SMIMEA SOA SPF SRV SSHFP SVCB TLSA TXT URI ZONEMD",
 )
 
 // typeText writes a record's type and data. A type that some server does not know by name stands there in the form for

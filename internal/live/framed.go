@@ -2,6 +2,7 @@ package live
 
 import (
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -45,7 +46,7 @@ func framed(base web.URL, page io.Reader) string {
 				quiet = tag
 			case tag == "img" || tag == "video" || tag == "form" || tag == "canvas" || tag == "object":
 				return ""
-			case tag == "title" || tag == "script" || tag == "style" || tag == "noscript" || tag == "noframes" || tag == "template":
+			case slices.Contains([]string{"title", "script", "style", "noscript", "noframes", "template"}, tag):
 				quiet = tag
 			}
 		}

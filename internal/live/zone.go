@@ -216,98 +216,107 @@ func (l *looker) delegated(answer *dns.Msg, name string) []dns.RR {
 // askNames asks the name servers for the names that matter and those that are commonly there, beside records that are
 // known already. A made-up name finds out a wildcard, whose answers are then not taken for names of their own.
 func (l *looker) askNames(ctx context.Context, known []dns.RR) {
-	asked := map[string]bool{}
-	ask := func(name string, kinds ...uint16) []dns.RR {
-		var all []dns.RR
-		asked[name] = true
-		for i, kind := range kinds {
-			if ctx.Err() != nil {
-				return all
-			}
-			answer := l.askAny(ctx, name, kind)
-			switch {
-			case answer == nil:
-				continue
-			case answer.Rcode == dns.RcodeNameError && i == 0:
-				return all // no such name: no other type either
-			}
-			if below := l.delegated(answer, name); below != nil {
-				return append(all, below...) // another zone's; what it holds is not this one's
-			}
-			for _, rr := range answer.Answer {
-				if plain(rr.Header().Name) == name && rr.Header().Rrtype != dns.TypeRRSIG {
-					all = append(all, rr)
-				}
-			}
-		}
-		return all
-	}
 	zone := l.domain.Name
-	wild := ask(madeUpLabel+"."+zone, dns.TypeA, dns.TypeAAAA, dns.TypeTXT, dns.TypeMX)
-	records := known
-	for _, rr := range wild {
+	a := &asker{looker: l, records: known, asked: map[string]bool{}}
+	a.wild = a.ask(ctx, madeUpLabel+"."+zone, dns.TypeA, dns.TypeAAAA, dns.TypeTXT, dns.TypeMX)
+	for _, rr := range a.wild {
 		c := dns.Copy(rr)
 		c.Header().Name = "*." + zone + "."
-		records = append(records, c)
+		a.records = append(a.records, c)
 	}
-	byWildcard := func(rr dns.RR) bool {
-		return slices.ContainsFunc(wild, func(w dns.RR) bool {
-			return w.Header().Rrtype == rr.Header().Rrtype && rdata(w) == rdata(rr)
-		})
-	}
-	take := func(name string, rrs []dns.RR) {
-		for _, rr := range rrs {
-			if name == zone || !byWildcard(rr) {
-				records = append(records, rr)
-			}
-		}
-	}
-	take(zone, ask(zone, append([]uint16{dns.TypeSOA}, commonTypes...)...))
-	for _, h := range l.subject.Hosts {
-		if h.String() != zone {
-			take(h.String(), ask(h.String(), commonTypes...))
-		}
-	}
+	a.take(ctx, zone, append([]uint16{dns.TypeSOA}, commonTypes...)...)
+	a.hosts(ctx, commonTypes)
 	for _, label := range commonHosts {
-		name := label + "." + zone
-		take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeMX, dns.TypeTXT))
+		a.take(ctx, label+"."+zone, dns.TypeA, dns.TypeAAAA, dns.TypeMX, dns.TypeTXT)
 	}
 	for _, label := range []string{zone, "www." + zone, "mail." + zone, "_dmarc." + zone} {
-		name := label + "." + zone
-		take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeTXT))
+		a.take(ctx, label+"."+zone, dns.TypeA, dns.TypeAAAA, dns.TypeTXT)
 	}
 	for _, label := range policyNames {
-		take(label+"."+zone, ask(label+"."+zone, dns.TypeTXT))
+		a.take(ctx, label+"."+zone, dns.TypeTXT)
 	}
 	for _, label := range slices.Compact(slices.Sorted(slices.Values(slices.Concat(selectors, l.subject.Selectors)))) {
-		name := label + "._domainkey." + zone
-		take(name, ask(name, dns.TypeTXT))
+		a.take(ctx, label+"._domainkey."+zone, dns.TypeTXT)
 	}
 	for _, label := range services {
-		take(label+"."+zone, ask(label+"."+zone, dns.TypeSRV))
+		a.take(ctx, label+"."+zone, dns.TypeSRV)
 	}
 	for _, w := range l.subject.Wanted {
-		take(w.Name, ask(w.Name, dns.StringToType[w.Type]))
+		a.take(ctx, w.Name, dns.StringToType[w.Type])
 	}
-	read := 0
-	follow := func() { // what is referred to may refer on
-		for read < len(records) {
-			names := referredTo(zone, records[read:])
-			read = len(records)
-			for _, name := range names {
-				if !asked[name] && len(asked) < mostReferred {
-					take(name, ask(name, dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeTXT))
-				}
+	a.follow(ctx)
+	a.take(ctx, zone, append([]uint16{dns.TypeDNSKEY}, rareTypes...)...)
+	a.hosts(ctx, rareTypes)
+	a.follow(ctx)
+	l.keep(a.records)
+}
+
+// asker asks for names one by one.
+type asker struct {
+	*looker
+	records []dns.RR
+	asked   map[string]bool
+	wild    []dns.RR // what a name says that nobody made
+	read    int      // of records: whose references were followed
+}
+
+// ask gives the records of a name: of its first type, and where the name is there, of the others.
+func (a *asker) ask(ctx context.Context, name string, kinds ...uint16) []dns.RR {
+	var all []dns.RR
+	a.asked[name] = true
+	for i, kind := range kinds {
+		if ctx.Err() != nil {
+			return all
+		}
+		answer := a.askAny(ctx, name, kind)
+		switch {
+		case answer == nil:
+			continue
+		case answer.Rcode == dns.RcodeNameError && i == 0:
+			return all // no such name: no other type either
+		}
+		if below := a.delegated(answer, name); below != nil {
+			return append(all, below...) // another zone's; what it holds is not this one's
+		}
+		for _, rr := range answer.Answer {
+			if plain(rr.Header().Name) == name && rr.Header().Rrtype != dns.TypeRRSIG {
+				all = append(all, rr)
 			}
 		}
 	}
-	follow()
-	take(zone, ask(zone, append([]uint16{dns.TypeDNSKEY}, rareTypes...)...))
-	for _, h := range l.subject.Hosts {
-		if h.String() != zone {
-			take(h.String(), ask(h.String(), rareTypes...))
+	return all
+}
+
+// take asks for a name and keeps what no wildcard says.
+func (a *asker) take(ctx context.Context, name string, kinds ...uint16) {
+	for _, rr := range a.ask(ctx, name, kinds...) {
+		byWildcard := slices.ContainsFunc(a.wild, func(w dns.RR) bool {
+			return w.Header().Rrtype == rr.Header().Rrtype && rdata(w) == rdata(rr)
+		})
+		if name == a.domain.Name || !byWildcard {
+			a.records = append(a.records, rr)
 		}
 	}
-	follow()
-	l.keep(records)
+}
+
+// hosts asks for the hosts beside the apex.
+func (a *asker) hosts(ctx context.Context, kinds []uint16) {
+	for _, h := range a.subject.Hosts {
+		if h.String() != a.domain.Name {
+			a.take(ctx, h.String(), kinds...)
+		}
+	}
+}
+
+// follow asks for what is referred to, which may refer on.
+func (a *asker) follow(ctx context.Context) {
+	for a.read < len(a.records) {
+		names := referredTo(a.domain.Name, a.records[a.read:])
+		a.read = len(a.records)
+		for _, name := range names {
+			if !a.asked[name] && len(a.asked) < mostReferred {
+				a.take(ctx, name, dns.TypeA, dns.TypeAAAA, dns.TypeCNAME, dns.TypeTXT)
+			}
+		}
+	}
 }

@@ -159,7 +159,9 @@ func halfway(t *testing.T, p *plan.Plan) Doc {
 	b.Tasks[0].ByHand = false
 	require.NoError(t, b.Mark(2, now.Add(time.Minute)))
 	progress := &runbook.Progress{Done: []int{1}, Open: &b.Tasks[2], Missing: []string{"old.example A is 192.0.2.1"},
-		Unseen: []string{"ns1.old-host.example did not answer"}, Waiting: []runbook.Waiting{{Number: 4, Until: now.Add(time.Hour)}}}
+		Unseen: []string{
+			"ns1.old-host.example did not answer",
+		}, Waiting: []runbook.Waiting{{Number: 4, Until: now.Add(time.Hour)}}}
 	return Runbook(b, progress, nil, now)
 }
 

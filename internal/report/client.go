@@ -45,8 +45,8 @@ func (c ForClient) afterWord() string {
 	return "Afterwards"
 }
 
-// Client is the page for a client: what is wrong or right, each domain before and after, what has to be done, by whom and
-// when, risks with their dates, figures, and then what shows it.
+// Client is the page for a client: what is wrong or right, each domain before and after, what has to be done, by whom
+// and when, risks with their dates, figures, and then what shows it.
 func Client(c ForClient) Doc {
 	if c.Before != nil { // what was met now stands on the side of what comes after
 		c.Today, c.After = c.Before, c.Today
@@ -57,10 +57,14 @@ func Client(c ForClient) Doc {
 	}
 	d := Doc{Name: "report", Title: c.Title, About: about, Main: chainsSheet,
 		Data: auditData(Looked{Vantage: c.Today.Vantage, Canonical: c.Today.Canonical, Started: c.Today.Started,
-			Chains: slices.Values(c.Today.Chains), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes }},
+			Chains: slices.Values(
+				c.Today.Chains,
+			), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes }},
 			c.Today.Schema)}
 	d.Blocks = func(yield func(Block) bool) {
-		for _, part := range [][]Block{clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c), clientEvidence(c)} {
+		for _, part := range [][]Block{
+			clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c), clientEvidence(c),
+		} {
 			for _, b := range part {
 				if !yield(b) {
 					return
@@ -84,7 +88,13 @@ func clientHead(c ForClient) []Block {
 	case bad == 0:
 		v.Says = wordsf("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
 	default:
-		v.Says = wordsf("%s, %d of the %s do not lead visitors safely to %s.", c.todayWord(), bad, wording.Count(l.doors, "door"), at)
+		v.Says = wordsf(
+			"%s, %d of the %s do not lead visitors safely to %s.",
+			c.todayWord(),
+			bad,
+			wording.Count(l.doors, "door"),
+			at,
+		)
 	}
 	if l.unseen > 0 {
 		v.Says = cat(v.Says, wordsf(" %s could not be seen.", wording.Count(l.unseen, "address")))
@@ -99,8 +109,11 @@ func clientHead(c ForClient) []Block {
 	for _, p := range c.Words {
 		blocks = append(blocks, Paragraph{Text: words(p)})
 	}
-	return append(blocks, Paragraph{Text: words("A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
-		"a visitor would, and followed to where it ends."), Soft: true})
+	return append(
+		blocks,
+		Paragraph{Text: words("A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
+			"a visitor would, and followed to where it ends."), Soft: true},
+	)
 }
 
 // countAfter counts the doors that are good afterwards, of those of which that is known.
@@ -131,8 +144,11 @@ func clientDomains(c ForClient) []Block {
 	if len(order) == 0 {
 		return nil
 	}
-	t := Table{Sheet: "domains", Head: []string{"domain", wording.LowerFirst(c.todayWord()), wording.LowerFirst(c.afterWord()), "note"},
-		Order: true}
+	t := Table{
+		Sheet: "domains",
+		Head:  []string{"domain", wording.LowerFirst(c.todayWord()), wording.LowerFirst(c.afterWord()), "note"},
+		Order: true,
+	}
 	withAfter, withNote := false, false
 	for _, name := range order {
 		doors := byDomain[name]
@@ -269,8 +285,12 @@ func clientWork(c ForClient) []Block {
 	}
 	begun := "Times count from now, as if each step were done as soon as it may be."
 	if c.Book.DoneCount() > 0 {
-		begun = fmt.Sprintf("%d of %s %s done. Times are the earliest ones.", c.Book.DoneCount(), wording.Count(len(c.Book.Tasks), "step"),
-			wording.Verb(c.Book.DoneCount(), "is", "are"))
+		begun = fmt.Sprintf(
+			"%d of %s %s done. Times are the earliest ones.",
+			c.Book.DoneCount(),
+			wording.Count(len(c.Book.Tasks), "step"),
+			wording.Verb(c.Book.DoneCount(), "is", "are"),
+		)
 	}
 	return []Block{Heading{Level: 2, Text: "What has to be done"}, Paragraph{Text: words(begun), Soft: true}, t}
 }
@@ -283,14 +303,32 @@ func clientTask(t *runbook.Task) string {
 		about = wording.Few(unicodeNames(strings.Fields(parts[2])), 3)
 	}
 	does := map[string]string{
-		"survey": "look at what is there", "remove-stale-ds": "remove the outdated signing record (DS) of", "lower-ttls": "shorten how long records are remembered (TTL) for",
-		"delete": "delete what forwards for", "untie-mail": "give mail an address of its own for", "certificates": "get the certificates of", "certificates-new": "get the certificates of",
-		"claim": "add the hosts of", "claim-after": "add the hosts of", "early": "make the first changes of", "redirects": "put the redirects in place for",
-		"try": "try the redirects before anything points there", "changes": "change the records of", "records": "set the records of",
-		"name-servers": "change the name servers of", "delegate": "set the name servers of", "issue": "have the remaining certificates issued",
-		"primaries": "choose the main host for", "audit": "try every door again", "raise-ttls": "set the usual TTLs again for", "copy": "copy the zone of",
-		"create": "create the zone of", "agree": "compare the old and the new name servers of", "find-ds": "find out about the signing record (DS) of",
-		"remove-ds": "remove the signing record (DS) of", "sign": "sign the zone of",
+		"survey":           "look at what is there",
+		"remove-stale-ds":  "remove the outdated signing record (DS) of",
+		"lower-ttls":       "shorten how long records are remembered (TTL) for",
+		"delete":           "delete what forwards for",
+		"untie-mail":       "give mail an address of its own for",
+		"certificates":     "get the certificates of",
+		"certificates-new": "get the certificates of",
+		"claim":            "add the hosts of",
+		"claim-after":      "add the hosts of",
+		"early":            "make the first changes of",
+		"redirects":        "put the redirects in place for",
+		"try":              "try the redirects before anything points there",
+		"changes":          "change the records of",
+		"records":          "set the records of",
+		"name-servers":     "change the name servers of",
+		"delegate":         "set the name servers of",
+		"issue":            "have the remaining certificates issued",
+		"primaries":        "choose the main host for",
+		"audit":            "try every door again",
+		"raise-ttls":       "set the usual TTLs again for",
+		"copy":             "copy the zone of",
+		"create":           "create the zone of",
+		"agree":            "compare the old and the new name servers of",
+		"find-ds":          "find out about the signing record (DS) of",
+		"remove-ds":        "remove the signing record (DS) of",
+		"sign":             "sign the zone of",
 	}[parts[0]]
 	switch {
 	case does == "":
@@ -323,7 +361,15 @@ func clientRisks(c ForClient) []Block {
 		if d.tone == Failed {
 			says = "the " + d.what + " has expired"
 		}
-		t.Rows = append(t.Rows, []Cell{{Text: words(d.at.Format(time.DateOnly))}, {words(says), d.tone}, {Text: words(d.about)}, {Text: words(does)}})
+		t.Rows = append(
+			t.Rows,
+			[]Cell{
+				{Text: words(d.at.Format(time.DateOnly))},
+				{words(says), d.tone},
+				{Text: words(d.about)},
+				{Text: words(does)},
+			},
+		)
 	}
 	for _, f := range c.mailFindings() {
 		t.Rows = append(t.Rows, []Cell{{Text: words("before the move")}, {words(f.Code.Kind().Plain), toneOf(f.Severity)},
@@ -363,7 +409,11 @@ func clientFigures(c ForClient) []Block {
 		if len(blocks) == 0 {
 			blocks = append(blocks, Heading{Level: 2, Text: "In pictures"})
 		}
-		blocks = append(blocks, Heading{Level: 3, Text: f.drawing.title}, Figure{Name: f.name, SVG: f.drawing.SVG(false), Words: f.words, Note: f.note})
+		blocks = append(
+			blocks,
+			Heading{Level: 3, Text: f.drawing.title},
+			Figure{Name: f.name, SVG: f.drawing.SVG(false), Words: f.words, Note: f.note},
+		)
 	}
 	return blocks
 }
@@ -373,7 +423,9 @@ func clientEvidence(c ForClient) []Block {
 	if len(c.Today.Findings) == 0 {
 		return nil
 	}
-	blocks := []Block{Heading{Level: 2, Text: "What was found", About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")}}
+	blocks := []Block{
+		Heading{Level: 2, Text: "What was found", About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")},
+	}
 	blocks = append(blocks, findingBlocks(c.Today.Findings)...)
 	shown := map[string]bool{}
 	var ways []Block
@@ -396,8 +448,11 @@ func clientEvidence(c ForClient) []Block {
 		blocks = append(blocks, Fold{"The ways that show it", "one for each reason", ways})
 	}
 	for _, n := range c.Today.Notes {
-		blocks = append(blocks, Paragraph{Text: words(strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
-			Soft: true})
+		blocks = append(
+			blocks,
+			Paragraph{Text: words(strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
+				Soft: true},
+		)
 	}
 	return blocks
 }

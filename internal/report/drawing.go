@@ -54,7 +54,7 @@ const (
 
 // inkOf gives the ink of a tone, and tinted the one behind its words.
 func inkOf(t Tone) ink {
-	return map[Tone]ink{Good: inkGood, Warned: inkWarn, Failed: inkFail, Noted: inkNote, Unseen: inkNote, Plain: inkSoft}[t]
+	return [...]ink{Plain: inkSoft, Good: inkGood, Unseen: inkNote, Noted: inkNote, Warned: inkWarn, Failed: inkFail}[t]
 }
 
 func (i ink) tinted() ink { return i + "-bg" }
@@ -108,8 +108,15 @@ func (d *drawing) sign(x, y float32, t Tone) {
 // SVG writes the drawing. Alone it brings its colours, light and dark; in a page it takes the page's.
 func (d *drawing) SVG(alone bool) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %g %g" width="%g" height="%g" role="img" aria-label="%s">`,
-		d.w, d.h, d.w, d.h, html.EscapeString(d.title))
+	fmt.Fprintf(
+		&b,
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %g %g" width="%g" height="%g" role="img" aria-label="%s">`,
+		d.w,
+		d.h,
+		d.w,
+		d.h,
+		html.EscapeString(d.title),
+	)
 	fmt.Fprintf(&b, "<title>%s</title>", html.EscapeString(d.title))
 	if alone {
 		b.WriteString("<style>" + inkStyle() + "</style>")
@@ -125,7 +132,13 @@ func (d *drawing) SVG(alone bool) string {
 			fmt.Fprintf(&b, `<text x="%g" y="%g" font-size="%g" text-anchor="%s" fill="var(--%s)"%s>%s</text>`, s.at[0], s.at[1],
 				s.size, s.anchor, s.ink, weight, html.EscapeString(s.text))
 		case s.stroke > 0:
-			fmt.Fprintf(&b, `<polyline points="%s" fill="none" stroke="var(--%s)" stroke-width="%g"/>`, pointsText(s.path), s.ink, s.stroke)
+			fmt.Fprintf(
+				&b,
+				`<polyline points="%s" fill="none" stroke="var(--%s)" stroke-width="%g"/>`,
+				pointsText(s.path),
+				s.ink,
+				s.stroke,
+			)
 		default:
 			fmt.Fprintf(&b, `<polygon points="%s" fill="var(--%s)"/>`, pointsText(s.path), s.ink)
 		}
@@ -220,7 +233,10 @@ func (f *faces) write(picture *image.RGBA, s shape, scale float32) error {
 	if s.bold {
 		of = f.bold
 	}
-	face, err := opentype.NewFace(of, &opentype.FaceOptions{Size: float64(s.size * scale), DPI: 72, Hinting: font.HintingNone})
+	face, err := opentype.NewFace(
+		of,
+		&opentype.FaceOptions{Size: float64(s.size * scale), DPI: 72, Hinting: font.HintingNone},
+	)
 	if err != nil {
 		return fmt.Errorf("drawing: %w", err)
 	}

@@ -22,10 +22,21 @@ var sections = []struct{ name, title, about string }{
 
 // EstatePage is the page of all keys of the estate file in the docs.
 func EstatePage() Doc {
-	blocks := []Block{Paragraph{Text: cat(words("One YAML file, "), copied("upperpath.yaml"), words(", says what a client owns and what is "+
-		"wanted. Its keys, made from the program's own table ("), copied("make docs"), words("). Editors that know JSON Schema take "),
-		copied("docs/schema/estate.json"), words(". Paths are relative to the file. An unknown key is an error that names the nearest "+
-			"one."))}}
+	blocks := []Block{
+		Paragraph{Text: cat(
+			words("One YAML file, "),
+			copied("upperpath.yaml"),
+			words(", says what a client owns and what is "+
+				"wanted. Its keys, made from the program's own table ("),
+			copied("make docs"),
+			words("). Editors that know JSON Schema take "),
+			copied(
+				"docs/schema/estate.json",
+			),
+			words(". Paths are relative to the file. An unknown key is an error that names the nearest "+
+				"one."),
+		)},
+	}
 	for _, s := range sections {
 		t := Table{Sheet: s.title, Head: []string{"key", "type", "default", "example", "what it says"}}
 		for _, k := range estate.Keys() {
@@ -36,8 +47,11 @@ func EstatePage() Doc {
 			if k.Words != nil {
 				kind = strings.Join(k.Words, ", ")
 			}
-			t.Rows = append(t.Rows, []Cell{{Text: copied(k.Name)}, {Text: words(kind)}, {Text: words(k.Default)}, {Text: copied(k.Example)},
-				{Text: words(k.Means)}})
+			t.Rows = append(
+				t.Rows,
+				[]Cell{{Text: copied(k.Name)}, {Text: words(kind)}, {Text: words(k.Default)}, {Text: copied(k.Example)},
+					{Text: words(k.Means)}},
+			)
 		}
 		blocks = append(blocks, Heading{Level: 2, Text: s.title, About: s.about}, t)
 	}
@@ -68,7 +82,9 @@ func estateSchema() map[string]any {
 	top["$schema"], top["title"] = "https://json-schema.org/draft/2020-12/schema", "The estate file of Upper Path"
 	top["required"] = []string{"canonical", "domains"}
 	top["$defs"] = map[string]any{
-		"site": object("site"), "policy": object("policy"), "registry": object("registry"), "carrier": carrier, "domain": domain,
+		"site": object(
+			"site",
+		), "policy": object("policy"), "registry": object("registry"), "carrier": carrier, "domain": domain,
 		"defaults": object("domains", "name"), "wanted": wanted, "needed": object("needed"), "vantage": object("vantages"),
 	}
 	return top
@@ -84,7 +100,7 @@ func keySchema(k estate.Key) map[string]any {
 		return map[string]any{"oneOf": []any{of, map[string]any{"type": "array", "items": of}}}
 	}
 	text := map[string]any{"type": []string{"string", "number"}}
-	s := map[string]any{}
+	var s map[string]any
 	switch {
 	case k.Name == "defaults":
 		s = ref("defaults")
@@ -93,7 +109,10 @@ func keySchema(k estate.Key) map[string]any {
 	case k.Name == "vantages":
 		s = each(ref("vantage"))
 	case k.Name == "domains":
-		s = map[string]any{"type": "array", "items": map[string]any{"oneOf": []any{map[string]any{"type": "string"}, ref("domain")}}}
+		s = map[string]any{
+			"type":  "array",
+			"items": map[string]any{"oneOf": []any{map[string]any{"type": "string"}, ref("domain")}},
+		}
 	case k.Name == "carrier" && k.Section == "domains":
 		s = map[string]any{"oneOf": []any{text, each(text)}}
 	case k.Name == "needed":

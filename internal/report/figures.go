@@ -253,7 +253,8 @@ func chainFigure(c ForClient) figure {
 	var shown []chain.Chain
 	seen := map[string]bool{}
 	for _, ch := range c.Today.Chains {
-		if ch.Probe != chain.Root || len(ch.Findings) == 0 || finding.Worst(ch.Findings) != finding.Error || len(shown) == mostStations {
+		if ch.Probe != chain.Root || len(ch.Findings) == 0 || finding.Worst(ch.Findings) != finding.Error ||
+			len(shown) == mostStations {
 			continue
 		}
 		key := ch.Findings[0].Code.String() + ch.Findings[0].Subject
@@ -270,7 +271,11 @@ func chainFigure(c ForClient) figure {
 	for _, ch := range shown {
 		longest = max(longest, min(len(ch.Hops), 4))
 	}
-	d := &drawing{title: "What visitors meet on the way", w: left + float32(longest)*step + 130, h: float32(len(shown))*row + 8}
+	d := &drawing{
+		title: "What visitors meet on the way",
+		w:     left + float32(longest)*step + 130,
+		h:     float32(len(shown))*row + 8,
+	}
 	var says []Text
 	for r, ch := range shown {
 		drawWay(d, ch, left, float32(r)*row+34, step)
@@ -342,7 +347,14 @@ func drawLock(d *drawing, x, y float32, broken bool) {
 	}
 	d.box(x-4, y-1, 8, 6, i)
 	if !broken {
-		d.line(i, 1.6, [2]float32{x - 2.6, y - 1}, [2]float32{x - 2.6, y - 5}, [2]float32{x + 2.6, y - 5}, [2]float32{x + 2.6, y - 1})
+		d.line(
+			i,
+			1.6,
+			[2]float32{x - 2.6, y - 1},
+			[2]float32{x - 2.6, y - 5},
+			[2]float32{x + 2.6, y - 5},
+			[2]float32{x + 2.6, y - 1},
+		)
 		return
 	}
 	d.line(i, 1.6, [2]float32{x - 2.6, y - 2}, [2]float32{x - 2.6, y - 6}, [2]float32{x + 2.6, y - 6})
@@ -378,7 +390,10 @@ func (c ForClient) datesOf() []dated {
 			key := fmt.Sprint(h.TLS.Names, h.TLS.NotAfter)
 			if !held[key] && len(h.TLS.Names) > 0 {
 				held[key] = true
-				all = append(all, dated{h.TLS.NotAfter, "certificate", h.URL.Host().Unicode(), tone(h.TLS.NotAfter, 21*24*time.Hour)})
+				all = append(
+					all,
+					dated{h.TLS.NotAfter, "certificate", h.URL.Host().Unicode(), tone(h.TLS.NotAfter, 21*24*time.Hour)},
+				)
 			}
 		}
 	}
@@ -406,7 +421,11 @@ func dateFigure(c ForClient) figure {
 		part := float32(t.Sub(from)) / float32(to.Sub(from))
 		return left + long*min(1, max(0, part))
 	}
-	d := &drawing{title: "When certificates and registrations end", w: left + long + 130, h: top + float32(len(shown))*row + 12}
+	d := &drawing{
+		title: "When certificates and registrations end",
+		w:     left + long + 130,
+		h:     top + float32(len(shown))*row + 12,
+	}
 	for m := time.Date(from.Year(), from.Month()+1, 1, 0, 0, 0, 0, time.UTC); m.Before(to); m = m.AddDate(0, 1, 0) {
 		d.line(inkLine, 1, [2]float32{at(m), top - 8}, [2]float32{at(m), d.h - 8})
 		if m.Month()%3 == 1 && (at(m) < at(c.Made)-60 || at(m) > at(c.Made)+60) {
@@ -423,7 +442,13 @@ func dateFigure(c ForClient) figure {
 		d.say(8, y+14, 13, inkText, "start", wording.Cut(one.about, 34))
 		d.say(left-8, y+14, 12, inkSoft, "end", one.what)
 		d.line(inkOf(one.tone), 3, [2]float32{min(x, at(c.Made)), y + 10}, [2]float32{max(x, at(c.Made)), y + 10})
-		d.polygon(inkOf(one.tone), [2]float32{x, y + 3}, [2]float32{x + 7, y + 10}, [2]float32{x, y + 17}, [2]float32{x - 7, y + 10})
+		d.polygon(
+			inkOf(one.tone),
+			[2]float32{x, y + 3},
+			[2]float32{x + 7, y + 10},
+			[2]float32{x, y + 17},
+			[2]float32{x - 7, y + 10},
+		)
 		if one.at.Before(c.Made) {
 			d.say(x-12, y+14, 12, inkOf(one.tone), "end", one.at.Format("2 Jan 2006"))
 			continue

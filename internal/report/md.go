@@ -361,7 +361,8 @@ func emphasized(s string) string {
 }
 
 // codeText gives a value as it is, in backquotes, more of them than stand together in it (CommonMark 0.31, section
-// 6.1), so that it cannot end its code span; "" stays empty. In a table the bar is escaped, as tables want it even there.
+// 6.1), so that it cannot end its code span; "" stays empty. In a table the bar is escaped, as tables want it even
+// there.
 func codeText(s string, inTable bool) string {
 	if s == "" {
 		return ""

@@ -18,7 +18,9 @@ import (
 func Plan(p *plan.Plan) Doc {
 	d := Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes", Data: planData(p)}
 	d.Blocks = func(yield func(Block) bool) {
-		for _, part := range [][]Block{planHead(p), stepBlocks(p), planFindings(p), planTables(p), zoneBlocks(p), planNotes(p)} {
+		for _, part := range [][]Block{
+			planHead(p), stepBlocks(p), planFindings(p), planTables(p), zoneBlocks(p), planNotes(p),
+		} {
 			for _, b := range part {
 				if !yield(b) {
 					return

@@ -22,8 +22,11 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 	var tasks []runbook.Task
 	for i, t := range planned {
 		made := runbook.Task{
-			Key:      taskKey(t),
-			Says:     taskText(t, slices.ContainsFunc(planned, func(o plan.Task) bool { return o.Step.Kind == t.Step.Kind && o.Place != t.Place })),
+			Key: taskKey(t),
+			Says: taskText(
+				t,
+				slices.ContainsFunc(planned, func(o plan.Task) bool { return o.Step.Kind == t.Step.Kind && o.Place != t.Place }),
+			),
 			Provider: t.Place,
 			Names:    taskNames(t),
 			Copy:     taskCopy(t),
@@ -65,13 +68,33 @@ func taskKey(t plan.Task) string {
 
 // stepNames are short names of steps, which are kept.
 var stepNames = map[plan.StepKind]string{
-	plan.SurveyFirst: "survey", plan.RemoveStaleDS: "remove-stale-ds", plan.LowerTTLs: "lower-ttls", plan.UntieMail: "untie-mail",
-	plan.GetCertificates: "certificates", plan.ClaimHosts: "claim", plan.MakeEarly: "early", plan.PlaceRedirects: "redirects",
-	plan.TryRedirects: "try", plan.MakeChanges: "changes", plan.WaitForTTLs: "wait", plan.SetRecords: "records",
-	plan.ChangeNameServers: "name-servers", plan.ClaimAfter: "claim-after", plan.IssueCertificates: "issue",
-	plan.ChoosePrimaries: "primaries", plan.AuditDoors: "audit", plan.RaiseTTLs: "raise-ttls", plan.CopyZones: "copy",
-	plan.SeeAgreement: "agree", plan.FindDS: "find-ds", plan.RemoveDS: "remove-ds", plan.LeaveOld: "leave-old",
-	plan.SignAnew: "sign", plan.CreateZones: "create", plan.DelegateZones: "delegate", plan.CertifyNew: "certificates-new",
+	plan.SurveyFirst:       "survey",
+	plan.RemoveStaleDS:     "remove-stale-ds",
+	plan.LowerTTLs:         "lower-ttls",
+	plan.UntieMail:         "untie-mail",
+	plan.GetCertificates:   "certificates",
+	plan.ClaimHosts:        "claim",
+	plan.MakeEarly:         "early",
+	plan.PlaceRedirects:    "redirects",
+	plan.TryRedirects:      "try",
+	plan.MakeChanges:       "changes",
+	plan.WaitForTTLs:       "wait",
+	plan.SetRecords:        "records",
+	plan.ChangeNameServers: "name-servers",
+	plan.ClaimAfter:        "claim-after",
+	plan.IssueCertificates: "issue",
+	plan.ChoosePrimaries:   "primaries",
+	plan.AuditDoors:        "audit",
+	plan.RaiseTTLs:         "raise-ttls",
+	plan.CopyZones:         "copy",
+	plan.SeeAgreement:      "agree",
+	plan.FindDS:            "find-ds",
+	plan.RemoveDS:          "remove-ds",
+	plan.LeaveOld:          "leave-old",
+	plan.SignAnew:          "sign",
+	plan.CreateZones:       "create",
+	plan.DelegateZones:     "delegate",
+	plan.CertifyNew:        "certificates-new",
 }
 
 // taskText says what is done in a task: as the step says it, or for one of several places.
@@ -230,7 +253,7 @@ func taskBack(t plan.Task) string {
 
 func backText(w plan.Way) string {
 	return map[plan.Way]string{
-		plan.TypeOldValues: say("Type the old values again: the kept survey has them (%s).", command("upperpath survey --list")),
+		plan.TypeOldValues: say("Type the old values again: the kept survey has them (`upperpath survey --list`)."),
 		plan.OldServers:    "Set the old name servers again; they still answer.",
 		plan.Unclaim:       "Remove the hosts there.",
 		plan.OldDS:         "Publish the DS record again, while the zone is still signed with its key.",
@@ -247,7 +270,10 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 	}
 	d := Doc{Name: "runbook", Title: "Runbook: every door to " + b.Canonical + scope,
 		About: "start " + b.Start.In(now.Location()).Format(clockForm), Main: "runbook"}
-	v := Verdict{Tone: Noted, Says: wordsf("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"), wording.Verb(done, "is", "are"))}
+	v := Verdict{
+		Tone: Noted,
+		Says: wordsf("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"), wording.Verb(done, "is", "are")),
+	}
 	next := b.Next()
 	switch {
 	case len(faults) > 0:
@@ -259,8 +285,12 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		v.Tone, v.Says, v.Next = openVerdict(b, p, v.Says)
 	case next != nil && b.Times()[next.Number-1].From.After(now):
 		from := b.Times()[next.Number-1].From
-		v.Next = wordsf("Wait until %s (%s more); then step %d.", from.In(now.Location()).Format(clockForm), wording.Span(from.Sub(now)),
-			next.Number)
+		v.Next = wordsf(
+			"Wait until %s (%s more); then step %d.",
+			from.In(now.Location()).Format(clockForm),
+			wording.Span(from.Sub(now)),
+			next.Number,
+		)
 	case next != nil:
 		v.Next = cat(wordsf("Step %d: %s Then ", next.Number, next.Says), copied("upperpath runbook --check"))
 	}
@@ -269,8 +299,11 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		blocks = append(blocks, progressBlocks(b, p, now)...)
 	}
 	blocks = append(blocks, Heading{Level: 2, Text: "Steps"})
-	data := Data{Sheet: "runbook", Head: []string{"step", "state", "done", "by", "at", "what", "names", "copy", "not before", "wait until",
-		"worked if", "way back"}}
+	data := Data{
+		Sheet: "runbook",
+		Head: []string{"step", "state", "done", "by", "at", "what", "names", "copy", "not before", "wait until",
+			"worked if", "way back"},
+	}
 	for i, times := range b.Times() {
 		t := &b.Tasks[i]
 		blocks = append(blocks, taskBlock(t, times, p, now))
@@ -287,7 +320,10 @@ func openVerdict(b *runbook.Book, p *runbook.Progress, says Text) (Tone, Text, T
 	switch {
 	case len(t.Expects) == 0:
 		return Warned, cat(says, wordsf(" Step %d cannot be seen from outside.", t.Number)),
-			cat(wordsf("Step %d: %s When it is done: ", t.Number, t.Says), copied(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
+			cat(
+				wordsf("Step %d: %s When it is done: ", t.Number, t.Says),
+				copied(fmt.Sprintf("upperpath runbook --done %d", t.Number)),
+			)
 	case len(p.Missing) == 0:
 		return Unseen, cat(says, wordsf(" Step %d: nobody answered whether it is done.", t.Number)),
 			cat(words("Look again: "), copied("upperpath runbook --check"))
@@ -305,17 +341,26 @@ func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []Block
 		blocks = append(blocks, List{Title: "Found to be done now", Items: moved, Tone: Good})
 	}
 	if t := p.Open; t != nil && len(p.Missing) > 0 {
-		blocks = append(blocks, List{Title: fmt.Sprintf("What is missing for step %d", t.Number), Items: texts(p.Missing), Tone: Failed,
-			More: command("--format json") + " has them all"})
+		blocks = append(
+			blocks,
+			List{Title: fmt.Sprintf("What is missing for step %d", t.Number), Items: texts(p.Missing), Tone: Failed,
+				More: command("--format json") + " has them all"},
+		)
 	}
 	if t := p.Open; t != nil && len(p.Unseen) > 0 {
-		blocks = append(blocks, List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number), Items: texts(p.Unseen),
-			Tone: Unseen})
+		blocks = append(
+			blocks,
+			List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number), Items: texts(p.Unseen),
+				Tone: Unseen},
+		)
 	}
 	var waiting []Text
 	for _, w := range p.Waiting {
-		waiting = append(waiting, wordsf("step %d waits until %s (%s more)", w.Number, w.Until.In(now.Location()).Format(clockForm),
-			wording.Span(w.Until.Sub(now))))
+		waiting = append(
+			waiting,
+			wordsf("step %d waits until %s (%s more)", w.Number, w.Until.In(now.Location()).Format(clockForm),
+				wording.Span(w.Until.Sub(now))),
+		)
 	}
 	if len(waiting) > 0 {
 		blocks = append(blocks, List{Title: "Waiting", Items: waiting})
@@ -383,8 +428,20 @@ func taskRow(t *runbook.Task, times runbook.Times, p *runbook.Progress) []string
 	if !times.Until.IsZero() {
 		until = times.Until.UTC().Format(time.RFC3339)
 	}
-	return []string{fmt.Sprint(t.Number), taskState(t, p), done, by, t.Provider, unmarked(t.Says), strings.Join(t.Names, ", "),
-		strings.Join(t.Copy, "; "), times.From.UTC().Format(time.RFC3339), until, t.Shows, unmarked(t.Back)}
+	return []string{
+		fmt.Sprint(t.Number),
+		taskState(t, p),
+		done,
+		by,
+		t.Provider,
+		unmarked(t.Says),
+		strings.Join(t.Names, ", "),
+		strings.Join(t.Copy, "; "),
+		times.From.UTC().Format(time.RFC3339),
+		until,
+		t.Shows,
+		unmarked(t.Back),
+	}
 }
 
 // runbookData is a runbook as JSON has it.

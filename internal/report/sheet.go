@@ -54,8 +54,8 @@ var endings = map[string]string{
 	"junit": "xml",
 }
 
-// Pages writes a sheet in a form, and its tables for spreadsheets where the form is no workbook. An error comes from the
-// writer.
+// Pages writes a sheet in a form, and its tables for spreadsheets where the form is no workbook. An error comes from
+// the writer.
 func (s Sheet) Pages(format string) ([]Page, error) {
 	var pages []Page
 	add := func(name, format string, d Doc, table bool) error {
@@ -115,8 +115,8 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
 		blocks = append(
 			blocks,
 			Paragraph{Text: wordsf("%s in %s. In each zone work from top to bottom, removals first: forms refuse "+
-				"two records that contradict each other. Where a form adds the domain itself, type the label; where it wants whole "+
-				"names, the full name; where it wants a final dot, the last column.", wording.Count(n, "change"),
+				"two records that contradict each other. Where a form adds the domain itself, type the label; where it wants "+
+				"whole names, the full name; where it wants a final dot, the last column.", wording.Count(n, "change"),
 				wording.Count(len(zones), "zone"))},
 		)
 	}

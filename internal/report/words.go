@@ -243,7 +243,8 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 		"The origin needs a certificate for these names too, or visitors get an error page of the network.",
 	),
 	plan.OriginMustNotUpgrade: always(
-		"The origin is asked by http even for visitors who came by https: if it sends http to https, they are caught in a redirect loop.",
+		"The origin is asked by http even for visitors who came by https: if it sends http to https, they are caught in " +
+			"a redirect loop.",
 	),
 	plan.ProofByDNS: always(
 		"The names do not lead to this server yet, so prove control to the issuer by DNS: a TXT record at these names, " +
@@ -275,7 +276,8 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	),
 	plan.ServersUntilNow: func(r plan.Reason) string {
 		return say(
-			"Until now: %s. Some resolvers use the old delegation for up to %s more; leave the old servers as they are until then.",
+			"Until now: %s. Some resolvers use the old delegation for up to %s more; leave the old servers as they are "+
+				"until then.",
 			strings.Join(r.Values, ", "),
 			wording.DurationText(r.Seconds),
 		)
@@ -489,7 +491,8 @@ func stepText(s plan.Step) string {
 		return say("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider, s.Zones[0])
 	case plan.LowerTTLs:
 		return say(
-			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the longest current TTL: %s.",
+			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the longest "+
+				"current TTL: %s.",
 			wording.DurationText(plan.MovingTTL),
 			wording.DurationText(s.Wait),
 			wording.Few(s.Names, 6),

@@ -143,7 +143,8 @@ func (s *sheet) flush() error {
 		}
 	}
 	if s.head {
-		if err := s.out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		first := &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}
+		if err := s.out.SetPanes(first); err != nil {
 			return fmt.Errorf("writing a workbook: %w", err)
 		}
 	}

@@ -14,7 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// Signed says how a zone is signed (RFC 4033). The stage makes a key for it and puts its DS record into the parent zone.
+// Signed says how a zone is signed (RFC 4033). The stage makes a key for it and puts its DS record into the parent
+// zone.
 type Signed struct {
 	From, Until time.Duration // of the signatures, from now
 	StaleDS     bool          // the DS record stands for another key

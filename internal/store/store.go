@@ -303,8 +303,12 @@ func (s *Store) KeepRunbook(ctx context.Context, b *runbook.Book) error {
 	if err != nil {
 		return fmt.Errorf("keeping the runbook: %w", err)
 	}
-	_, err = s.db.ExecContext(ctx, "INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = excluded.doc",
-		b.Scope, doc)
+	_, err = s.db.ExecContext(
+		ctx,
+		"INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = excluded.doc",
+		b.Scope,
+		doc,
+	)
 	return wrong(s.path, err)
 }
 
@@ -314,7 +318,9 @@ func (s *Store) Runbook(ctx context.Context, scope string) (*runbook.Book, error
 		return nil, ErrEmpty
 	}
 	var n int
-	if err := s.db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = 'runbooks'").Scan(&n); err != nil || n == 0 {
+	there := s.db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = 'runbooks'")
+	if err := there.Scan(&n); err != nil ||
+		n == 0 {
 		return nil, cmp.Or(wrong(s.path, err), ErrEmpty) // a store that was made before there were runbooks
 	}
 	return one[runbook.Book](ctx, s, "SELECT 0, doc FROM runbooks WHERE scope = ?", scope)

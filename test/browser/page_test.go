@@ -131,11 +131,18 @@ func TestThePageForTheClientIsFiltered(t *testing.T) {
 	ctx, console := open(t, reportPage(t))
 	all := evaluate[int](t, ctx, shownFindings)
 	require.Greater(t, all, 10)
-	require.NoError(t, chromedp.Run(ctx, chromedp.Focus(`.filter input`, chromedp.ByQuery), chromedp.KeyEvent("ferryhouse")))
+	require.NoError(
+		t,
+		chromedp.Run(ctx, chromedp.Focus(`.filter input`, chromedp.ByQuery), chromedp.KeyEvent("ferryhouse")),
+	)
 	some := evaluate[int](t, ctx, shownFindings)
 	assert.Less(t, some, all)
 	assert.Positive(t, some)
-	assert.Regexp(t, `^[0-9]+ of [0-9]+ shown$`, evaluate[string](t, ctx, `document.querySelector(".filter [role=status]").textContent`))
+	assert.Regexp(
+		t,
+		`^[0-9]+ of [0-9]+ shown$`,
+		evaluate[string](t, ctx, `document.querySelector(".filter [role=status]").textContent`),
+	)
 	require.NoError(t, chromedp.Run(ctx, chromedp.KeyEvent(strings.Repeat(kb.Backspace, len("ferryhouse")))))
 	assert.Equal(t, all, evaluate[int](t, ctx, shownFindings))
 	assert.Empty(t, *console)
@@ -155,11 +162,20 @@ func TestTablesAreSortedByKeyboardAlone(t *testing.T) {
 		}
 	}
 	require.True(t, evaluate[bool](t, ctx, focused), "the tab key leads to the head of a table")
-	assert.NotEqual(t, "none", evaluate[string](t, ctx, `getComputedStyle(document.activeElement).outlineStyle`), "focus is seen")
+	assert.NotEqual(
+		t,
+		"none",
+		evaluate[string](t, ctx, `getComputedStyle(document.activeElement).outlineStyle`),
+		"focus is seen",
+	)
 	require.NoError(t, chromedp.Run(ctx, chromedp.KeyEvent(kb.Enter)))
 	up := evaluate[[]string](t, ctx, firstColumn)
 	assert.NotEqual(t, before, up)
-	assert.Equal(t, "ascending", evaluate[string](t, ctx, `document.activeElement.closest("th").getAttribute("aria-sort")`))
+	assert.Equal(
+		t,
+		"ascending",
+		evaluate[string](t, ctx, `document.activeElement.closest("th").getAttribute("aria-sort")`),
+	)
 	require.NoError(t, chromedp.Run(ctx, chromedp.KeyEvent(kb.Enter)))
 	assert.NotEqual(t, up, evaluate[[]string](t, ctx, firstColumn))
 	assert.Empty(t, *console)
@@ -234,8 +250,14 @@ func TestAPhoneShowsThePage(t *testing.T) {
 // TestAScreenReaderHasWordsForEverything looks at what is there beside what is seen.
 func TestAScreenReaderHasWordsForEverything(t *testing.T) {
 	ctx, _ := open(t, reportPage(t))
-	assert.Zero(t, evaluate[int](t, ctx, `[...document.querySelectorAll("svg")].filter(s => !s.getAttribute("aria-label")).length`))
-	assert.Zero(t, evaluate[int](t, ctx, `[...document.querySelectorAll("input")].filter(i => !i.closest("label")).length`))
+	assert.Zero(
+		t,
+		evaluate[int](t, ctx, `[...document.querySelectorAll("svg")].filter(s => !s.getAttribute("aria-label")).length`),
+	)
+	assert.Zero(
+		t,
+		evaluate[int](t, ctx, `[...document.querySelectorAll("input")].filter(i => !i.closest("label")).length`),
+	)
 	assert.Zero(t, evaluate[int](t, ctx, `[...document.querySelectorAll("th")].filter(h => h.scope !== "col").length`))
 	assert.Equal(t, 1, evaluate[int](t, ctx, `document.querySelectorAll("h1").length`))
 	assert.Equal(t, "en", evaluate[string](t, ctx, `document.documentElement.lang`))

@@ -71,7 +71,7 @@ type Chain struct {
 	Arrival   web.URL           `json:"arrival"` // the last URL
 	End       End               `json:"end"`
 	LoopsTo   *int              `json:"loops_to,omitempty"`   // for a loop: the hop that it goes back to, from 0
-	StoppedAt *int              `json:"stopped_at,omitempty"` // the hop where a certificate stops ordinary visitors, from 0
+	StoppedAt *int              `json:"stopped_at,omitempty"` // where a certificate stops ordinary visitors, from 0
 	Findings  []finding.Finding `json:"findings"`
 }
 

@@ -16,7 +16,7 @@ import (
 type Want struct {
 	Target    web.URL // where it should arrive, or, for a URL of the site itself, the URL itself; zero: no estate
 	Gone      bool    // a planned 410
-	Hops      int     // redirects that are wanted at most: until the first arrival on the target's origin, or until the 410
+	Hops      int     // redirects at most: until the first arrival on the target's origin, or until the 410
 	Temporary bool    // a temporary redirect is planned
 }
 

@@ -46,8 +46,17 @@ func TestTheTableOfKeysIsThatOfTheReader(t *testing.T) {
 		"registry": map[string]any{"bootstrap": "x"},
 		"vantages": map[string]any{"office": map[string]any{"timeout": "2s"}},
 	}))
-	sections := map[string]string{"the estate file": "", "site": "site", "carrier gateway": "carriers", "a domain": "domains",
-		"a needed host": "needed", "wanted": "wanted", "policy": "policy", "registry": "registry", "a vantage": "vantages"}
+	sections := map[string]string{
+		"the estate file": "",
+		"site":            "site",
+		"carrier gateway": "carriers",
+		"a domain":        "domains",
+		"a needed host":   "needed",
+		"wanted":          "wanted",
+		"policy":          "policy",
+		"registry":        "registry",
+		"a vantage":       "vantages",
+	}
 	for what, section := range sections {
 		var documented []string
 		for _, k := range Keys() {

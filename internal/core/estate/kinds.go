@@ -24,7 +24,7 @@ type Row struct {
 	Kind  Kind
 	Title string // what it is, such as "a forwarding form"
 	Page  string // the heading of what is typed there
-	Steps []Step // what is typed there, in the order in which it accepts that; for a kind whose order a carrier may change, its own
+	Steps []Step // what is typed there, in its order; some carriers may have one of their own
 
 	// What a carrier of the kind does, where the estate file does not say otherwise.
 	TLS        bool

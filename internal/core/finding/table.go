@@ -241,20 +241,23 @@ var table = [codes]Kind{
 	},
 
 	Loop: {
-		Name: "loop", Plain: "redirect loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Name: "loop", Plain: "redirect loop",
+		Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
 		Means: "The chain comes back to a URL that was asked already.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do: "Find the two who send visitors to each other: often an edge network that speaks http to a server that " +
 			"insists on https. Let one of them stop.",
 	},
 	GrowingLoop: {
-		Name: "growing-loop", Plain: "growing redirect loop", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
+		Name: "growing-loop", Plain: "growing redirect loop",
+		Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives, NeverLoops},
 		Means: "Every round leads to a longer URL of the same kind.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Correct the rule that puts its own beginning before the path again.",
 	},
 	TooManyHops: {
-		Name: "too-many-hops", Plain: "too many redirects", Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives},
+		Name: "too-many-hops", Plain: "too many redirects",
+		Severity: Error, About: "chain", Endless: true, Denies: []Claim{Arrives},
 		Means: "After 20 redirects there is still another.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Lead every door straight to its end.",
@@ -266,13 +269,15 @@ var table = [codes]Kind{
 		Do:    "Have the first answer name the last URL.",
 	},
 	Downgrade: {
-		Name: "downgrade", Plain: "redirect to an insecure page", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
+		Name: "downgrade", Plain: "redirect to an insecure page",
+		Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
 		Means: "A hop leads from https to http.",
 		Meets: "Everything of that hop can be read and changed on the way; some browsers warn.",
 		Do:    "Write the target with https.",
 	},
 	PlainArrival: {
-		Name: "plain-arrival", Plain: "arrives on an insecure page", Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
+		Name: "plain-arrival", Plain: "arrives on an insecure page",
+		Severity: Error, About: "chain", Denies: []Claim{StaysSecure},
 		Means: "The chain ends on a page over http.",
 		Meets: "The browser says that the site is not secure.",
 		Do:    "Have http redirect to https there.",
@@ -297,7 +302,8 @@ var table = [codes]Kind{
 	},
 
 	PrivateHop: {
-		Name: "private-hop", Plain: "redirect into a private network", Severity: Error, About: "chain", Denies: []Claim{Arrives}, Help: LookInside,
+		Name: "private-hop", Plain: "redirect into a private network",
+		Severity: Error, About: "chain", Denies: []Claim{Arrives}, Help: LookInside,
 		Means: "A redirect of a public address leads into a private network: to the visitor's own machine, a network of " +
 			"10.0.0.0/8 and its like, or a link-local address. It is not followed.",
 		Meets: "Nothing, or whatever answers at that address in the visitor's own network.",
@@ -305,7 +311,8 @@ var table = [codes]Kind{
 	},
 
 	NotRedirected: {
-		Name: "not-redirected", Plain: "not redirected", Severity: Error, About: "destination", Formerly: "not-forwarded", Denies: []Claim{Arrives},
+		Name: "not-redirected", Plain: "not redirected",
+		Severity: Error, About: "destination", Formerly: "not-forwarded", Denies: []Claim{Arrives},
 		Means: "A door that should forward answers by itself.",
 		Meets: "The old site, a parking page or an error instead of the canonical site.",
 		Do:    "Set up the redirect at whoever carries the door, and make sure that the name points there.",
@@ -317,7 +324,8 @@ var table = [codes]Kind{
 		Do:    "Choose one, and redirect the other to it.",
 	},
 	WrongPage: {
-		Name: "wrong-page", Plain: "wrong page", Severity: Error, About: "destination", Formerly: "off-course", Denies: []Claim{Arrives},
+		Name: "wrong-page", Plain: "wrong page",
+		Severity: Error, About: "destination", Formerly: "off-course", Denies: []Claim{Arrives},
 		Means: "The chain ends somewhere else than wanted.",
 		Meets: "A page that the visitor did not ask for.",
 		Do:    "Correct the target of the redirect.",
@@ -354,7 +362,8 @@ var table = [codes]Kind{
 		Do:    "Add what is missing: all addresses of a carrier form one record set.",
 	},
 	AliasConflict: {
-		Name: "alias-conflict", Plain: "alias beside other records", Severity: Error, About: "records", Formerly: "crowded-alias",
+		Name: "alias-conflict", Plain: "alias beside other records",
+		Severity: Error, About: "records", Formerly: "crowded-alias",
 		Means: "An alias (CNAME) stands beside other records, at the apex, or where a name server's own name has to be.",
 		Meets: "The site for some, nothing or no mail for others.",
 		Do:    "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2): replace it, or what stands beside it.",
@@ -366,7 +375,8 @@ var table = [codes]Kind{
 		Do:    "Make the change that the plan names, or set the domain back to planned.",
 	},
 	DanglingAlias: {
-		Name: "dangling-alias", Plain: "alias that nobody has claimed", Severity: Error, About: "records", Formerly: "unclaimed-alias",
+		Name: "dangling-alias", Plain: "alias that nobody has claimed",
+		Severity: Error, About: "records", Formerly: "unclaimed-alias",
 		Means: "An alias leads to where nobody answers for this name.",
 		Meets: "An error page of a stranger; and whoever claims the name there can show anything they like.",
 		Do:    "Claim the host at the platform first, then point to it; or remove the alias.",
@@ -403,8 +413,10 @@ var table = [codes]Kind{
 			"policy (RFC 7489).",
 	},
 	MailMalformed: {
-		Name: "mail-malformed", Plain: "unreadable mail policy", Severity: Error, About: "records", Milder: "a policy at the wrong name, +all, or more than 450 octets",
-		Means: "A mail policy that receivers cannot read: two where one is allowed, more than 10 look-ups, a term that nobody " +
+		Name: "mail-malformed", Plain: "unreadable mail policy",
+		Severity: Error, About: "records", Milder: "a policy at the wrong name, +all, or more than 450 octets",
+		Means: "A mail policy that receivers cannot read: two where one is allowed, more than 10 look-ups, a term " +
+			"that nobody " +
 			"knows, or a policy at a name where nobody looks for it (RFC 7208, RFC 7489).",
 		Meets: "Mail that is taken for forged, or forged mail that is not.",
 		Do:    "Join the records into one, mend or drop the term that is named, or move the policy to its name.",
@@ -436,13 +448,15 @@ var table = [codes]Kind{
 	},
 	StaleDS: {
 		Name: "stale-ds", Plain: "signing record that no longer fits", Severity: Error, About: "records",
-		Means: "The parent says that the zone is signed (DS), and what the zone holds does not fit: no key, or signatures that " +
+		Means: "The parent says that the zone is signed (DS), and what the zone holds does not fit: no key, or " +
+			"signatures that " +
 			"its keys did not make or that do not hold yet.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
 		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
 	},
 	SignatureExpired: {
-		Name: "signature-expired", Plain: "expired signature", Severity: Error, About: "records", Milder: "a signature that ends within a week",
+		Name: "signature-expired", Plain: "expired signature",
+		Severity: Error, About: "records", Milder: "a signature that ends within a week",
 		Means: "A signature of the zone (RRSIG) has ended, or soon will.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
 		Do:    "Have the provider sign the zone again; where they cannot, have the registrar remove the DS record.",
@@ -461,13 +475,15 @@ var table = [codes]Kind{
 	},
 	ProviderBound: {
 		Name: "provider-bound", Plain: "depends on the present provider", Severity: Warning, About: "records",
-		Means: "The present provider does more than answer for the zone (forwarding, mail, parking), and that ends when the zone leaves.",
+		Means: "The present provider does more than answer for the zone (forwarding, mail, parking), and that ends " +
+			"when the zone leaves.",
 		Meets: "A door that leads nowhere, or mail that comes back, from that day on.",
 		Do:    "Have somebody else do it before the delegation changes, or leave the zone there.",
 	},
 	DeclaredOtherwise: {
 		Name: "declared-otherwise", Plain: "estate file disagrees with what was seen", Severity: Warning, About: "records",
-		Means: "The estate file says of a carrier what a survey or an audit saw otherwise: TLS, paths, queries, or the kind of its " +
+		Means: "The estate file says of a carrier what a survey or an audit saw otherwise: TLS, paths, queries, or " +
+			"the kind of its " +
 			"redirects. What was seen counts.",
 		Meets: "What was seen: a warning, a lost page, or a redirect that search engines do not take over.",
 		Do:    "Write down what the carrier does, or have it changed there; then survey again.",
@@ -500,7 +516,8 @@ var table = [codes]Kind{
 	},
 
 	RobotsBlocked: {
-		Name: "robots-blocked", Plain: "hidden from search engines", Severity: Warning, About: "content", Formerly: "robots-bars",
+		Name: "robots-blocked", Plain: "hidden from search engines",
+		Severity: Warning, About: "content", Formerly: "robots-bars",
 		Means: "An old robots.txt bars search engines from everything, so that they would never see the redirects.",
 		Meets: "Nothing; but search engines keep the old addresses.",
 		Do:    "Let robots.txt redirect too, or allow everything in it.",
@@ -519,13 +536,15 @@ var table = [codes]Kind{
 		Do:    "Drop it, or correct what stands in its way.",
 	},
 	RuleLoop: {
-		Name: "rule-loop", Plain: "rules that lead in a loop", Severity: Error, About: "rules", Denies: []Claim{Arrives, NeverLoops},
+		Name: "rule-loop", Plain: "rules that lead in a loop",
+		Severity: Error, About: "rules", Denies: []Claim{Arrives, NeverLoops},
 		Means: "Rules lead to each other, so that some URL never arrives.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Correct one of them so that its target is not one of the URLs that the others take.",
 	},
 	RuleChain: {
-		Name: "rule-chain", Plain: "rule that leads to another rule", Severity: Warning, About: "rules", Denies: []Claim{NoRuleChains},
+		Name: "rule-chain", Plain: "rule that leads to another rule",
+		Severity: Warning, About: "rules", Denies: []Claim{NoRuleChains},
 		Means: "The target of a rule is itself redirected.",
 		Meets: "Each hop costs a connection: a wait, most of all on phones.",
 		Do:    "Write the single rule that the finding shows.", Help: Straightener,
@@ -537,7 +556,8 @@ var table = [codes]Kind{
 		Do:    "Make the rules that the finding names simpler, so that none leads to what another one takes.",
 	},
 	BeyondCarrier: {
-		Name: "beyond-carrier", Plain: "beyond what the carrier can do", Severity: Error, About: "rules", Denies: []Claim{Arrives},
+		Name: "beyond-carrier", Plain: "beyond what the carrier can do",
+		Severity: Error, About: "rules", Denies: []Claim{Arrives},
 		Means: "The plan asks a carrier for something that it cannot do.",
 		Meets: "What the carrier does instead: no answer on https, a lost path, another page.",
 		Do:    "Give the door to a carrier that can, or plan less of it.",

@@ -94,7 +94,8 @@ func keepMail(s sight, moves, elsewhere moving, d draft) found {
 			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.",
 			map[string]any{"evidence": evidence},
 		)
-	case s.domain.Mail != "none" && len(evidence) == 0 && !s.wantsMail() && !s.saysNoMail() && !s.hasPolicy() && !s.mailUnseen():
+	case s.domain.Mail != "none" && len(evidence) == 0 && !s.wantsMail() && !s.saysNoMail() && !s.hasPolicy() &&
+		!s.mailUnseen():
 		f.find(
 			finding.MailSpoofable,
 			s.zone(),
@@ -394,7 +395,8 @@ func untieSender(s sight, d draft, f *found, set record.Set, t tied) {
 	)
 }
 
-// withoutTies gives a planned SPF record with today's addresses in place of those terms that the record of today has too.
+// withoutTies gives a planned SPF record with today's addresses in place of those terms that the record of today has
+// too.
 func withoutTies(s sight, planned, at string, t tied) string {
 	there := map[string]bool{}
 	for _, term := range spf.Terms(record.Unquote(t.value)) {

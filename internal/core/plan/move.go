@@ -21,7 +21,7 @@ type Move struct {
 	From     []string `json:"from"`
 	To       []string `json:"to"`
 	OldLives int      `json:"old_lives"`    // for how long resolvers may go on asking the old servers, in seconds
-	Unknown  bool     `json:"-"`            // nobody has seen the TTL of the delegation at the parent zone, which may be longer
+	Unknown  bool     `json:"-"`            // nobody has seen the TTL of the delegation, which may be longer
 	Ready    bool     `json:"ready"`        // every new server was asked and says what it should
 	DS       []string `json:"ds,omitempty"` // at the parent today
 	Loses    []Loss   `json:"-"`            // what works only on the old provider's servers

@@ -78,7 +78,7 @@ type Door struct {
 	Domain   string         `json:"domain,omitempty"` // "" for another name of the site
 	Carrier  string         `json:"carrier"`          // the site itself: "site"
 	LeadsTo  web.URL        `json:"leads_to"`         // where its root arrives
-	Fallback string         `json:"fallback"`         // what happens to other paths where no rule matches; "" on the site's own doors
+	Fallback string         `json:"fallback"`         // of paths that no rule takes; "" on the site's own doors
 	Chain    []predict.Step `json:"chain"`            // predicted, from its root
 }
 

@@ -181,7 +181,14 @@ func recordsExpected(lines []Line) []runbook.Expect {
 		if c.Kind != AskServer || c.Server == "" {
 			continue
 		}
-		e := runbook.Expect{Kind: runbook.Records, Name: c.Name, Type: c.Type, Server: c.Server, Values: c.Values, Alias: c.Alias}
+		e := runbook.Expect{
+			Kind:   runbook.Records,
+			Name:   c.Name,
+			Type:   c.Type,
+			Server: c.Server,
+			Values: c.Values,
+			Alias:  c.Alias,
+		}
 		if !slices.ContainsFunc(all, func(o runbook.Expect) bool {
 			return o.Name == e.Name && o.Type == e.Type && o.Server == e.Server
 		}) {
@@ -316,8 +323,11 @@ func (p *Plan) pointed(wanted func(Door) bool) []runbook.Expect {
 		if c == nil || len(c.Addresses) == 0 || !wanted(d) || c.By == estate.Platform {
 			continue
 		}
-		all = append(all, runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()},
-			Address: c.Addresses[0].String()})
+		all = append(
+			all,
+			runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()},
+				Address: c.Addresses[0].String()},
+		)
 	}
 	return all
 }
@@ -326,7 +336,10 @@ func (p *Plan) doorsExpected(wanted func(Door) bool) []runbook.Expect {
 	var all []runbook.Expect
 	for _, d := range p.Doors {
 		if wanted(d) {
-			all = append(all, runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()}})
+			all = append(
+				all,
+				runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()}},
+			)
 		}
 	}
 	return all

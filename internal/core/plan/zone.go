@@ -81,7 +81,7 @@ type Change struct {
 	Before  []string
 	After   []string
 	Through string   // the edge network through which it goes
-	Typed   []string // what is typed there instead of what the world sees; nothing where another record of the name brings it
+	Typed   []string // what is typed there instead; nothing where another record of the name brings it
 	TypedAs string   // the type of that
 	Reasons []Reason
 	Early   bool // of a zone that moves: made at the present name servers, before the zone is copied to the next ones
@@ -104,7 +104,7 @@ type TTL struct {
 	Type        string `json:"type"`
 	Seen        int    `json:"seen"`         // in seconds, as all of these
 	LowerTo     int    `json:"lower_to"`     // what to lower it to before the change; as seen where that is short already
-	LowerBefore int    `json:"lower_before"` // how long before the change at least: the old TTL has to run out; 0: not at all
+	LowerBefore int    `json:"lower_before"` // how long before the change: the old TTL has to run out; 0: not at all
 	WaitAfter   int    `json:"wait_after"`   // for how long after the change some resolvers may still give the old answer
 	RaiseTo     int    `json:"raise_to"`     // what to raise it to a day after the change; 0: it goes
 }

@@ -39,7 +39,7 @@ const (
 // Door describes one door: all that its answers hang on. The zero value is a door outside the estate.
 type Door struct {
 	web.Door                // as a visitor comes in
-	Asked    web.Door       // as whoever answers is asked: an edge network may ask its origin by http. Rules and exempt paths look at this one
+	Asked    web.Door       // as whoever answers is asked, which rules and exempt paths look at: an edge may ask by http
 	Carrier  string         // who answers: a carrier's name, SiteName, "" outside the estate
 	Domain   *estate.Domain // that the host belongs to; nil for a name outside all domains
 	Does     Does

@@ -3,7 +3,7 @@
 //
 // It does not read files (a Row is a line that somebody else has read) and does not follow what it gives.
 //
-//	rules, faults := rule.Parse([]rule.Row{{Line: 2, Old: "old.example/archive/{+rest}", New: "/archive/{+rest}"}}, scope)
+//	rules, faults := rule.Parse([]rule.Row{{Line: 2, Old: "old.example/a/{+rest}", New: "/archive/{+rest}"}}, scope)
 //	table := rule.Compile(rules, scope)
 //	match, ok := table.Lookup(web.MustParseURL("http://old.example/archive/1998/lace.html"))
 //	match.Location(canonical) // "https://www.northmoor.example/archive/1998/lace.html"

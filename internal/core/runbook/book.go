@@ -37,7 +37,7 @@ type Task struct {
 	Provider string    `json:"provider,omitempty"` // at whose page
 	Names    []string  `json:"names,omitempty"`    // domains, hosts or record sets that it is about
 	Copy     []string  `json:"copy,omitempty"`     // values, a line each
-	After    []int     `json:"after,omitempty"`    // numbers of the tasks that have to be done before, and whose wait has to be over
+	After    []int     `json:"after,omitempty"`    // tasks to be done before, whose wait has to be over
 	Delay    int       `json:"delay,omitempty"`    // how long after those it may be done, in seconds
 	Wait     int       `json:"wait,omitempty"`     // how long to wait once it is done, in seconds
 	Idle     bool      `json:"idle,omitempty"`     // there is nothing to do but wait
@@ -202,9 +202,9 @@ type Waiting struct {
 	Until  time.Time
 }
 
-// Proceed looks, step by step, whether what is to be seen is seen. It marks what is done with the time, passes over what
-// still waits and says so, and stops at the first step that is not done. Where the context ends, it stops with its
-// error; what was marked until then stays.
+// Proceed looks, step by step, whether what is to be seen is seen. It marks what is done with the time, passes over
+// what still waits and says so, and stops at the first step that is not done. Where the context ends, it stops with
+// its error; what was marked until then stays.
 func (b *Book) Proceed(ctx context.Context, w World, now time.Time) (Progress, error) {
 	var p Progress
 	for i := range b.Tasks {

@@ -72,12 +72,20 @@ func set(ttl int, values ...string) *record.Set { return &record.Set{TTL: ttl, V
 
 func book() *Book {
 	return New("https://www.n.example", "", []Task{
-		{Key: "lower", Expects: []Expect{{Kind: TTLAtMost, Name: "old.example", Type: "A", Server: "ns", TTL: 300}}, Wait: 4 * 3600},
+		{
+			Key:     "lower",
+			Expects: []Expect{{Kind: TTLAtMost, Name: "old.example", Type: "A", Server: "ns", TTL: 300}},
+			Wait:    4 * 3600,
+		},
 		{Key: "claim"},
 		{Key: "change", After: []int{1, 2}, Expects: []Expect{{Kind: Records, Name: "old.example", Type: "A", Server: "ns",
 			Values: []string{"203.0.113.20"}}}},
 		{Key: "wait", After: []int{3}, Wait: 900, Idle: true},
-		{Key: "audit", After: []int{4}, Expects: []Expect{{Kind: Door, URL: "https://old.example/", Values: []string{"https://www.n.example/"}}}},
+		{
+			Key:     "audit",
+			After:   []int{4},
+			Expects: []Expect{{Kind: Door, URL: "https://old.example/", Values: []string{"https://www.n.example/"}}},
+		},
 		{Key: "raise", After: []int{5}, Delay: 24 * 3600, Expects: []Expect{{Kind: TTLAtLeast, Name: "old.example", Type: "A",
 			Server: "ns", TTL: 3600}}},
 	}, start)
@@ -173,8 +181,12 @@ func TestStepsAreMarkedAndUnmarked(t *testing.T) {
 // TestWhatIsExpected has each kind of look where it holds, where it does not, and where nobody answers.
 func TestWhatIsExpected(t *testing.T) {
 	w := &world{
-		sets: map[string]*record.Set{"ns a.example A": set(60, "203.0.113.1"), "ns gone.example A": nil, "ns a.example SOA": set(60, "x"),
-			"lame a.example SOA": nil},
+		sets: map[string]*record.Set{
+			"ns a.example A":     set(60, "203.0.113.1"),
+			"ns gone.example A":  nil,
+			"ns a.example SOA":   set(60, "x"),
+			"lame a.example SOA": nil,
+		},
 		servers: map[string][]string{"a.example": {"ns1.x", "ns2.x"}, "new.example": nil},
 		signed:  map[string]bool{"a.example": true, "b.example": false},
 		doors:   map[string]string{"http://a.example/ 203.0.113.9": "", "http://b.example/ 203.0.113.9": "It loops."},

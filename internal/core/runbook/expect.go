@@ -28,7 +28,7 @@ const (
 	Delegation  Kind = "delegation"   // the parent zone names Values as the servers of Name
 	NoDS        Kind = "no-ds"        // the parent zone has no DS record of Name
 	Certificate Kind = "certificate"  // URL shows a certificate for its host, at Address where there is one
-	Door        Kind = "door"         // URL leads to Values[0], with Address taken instead of what DNS says where there is one
+	Door        Kind = "door"         // URL leads to Values[0], its host at Address where there is one
 )
 
 // Expect is something that has to be seen.
@@ -123,7 +123,13 @@ func (e Expect) records(ctx context.Context, w World) (missing, unseen string) {
 	case e.Alias || record.SameValues(values, wanted):
 		return "", ""
 	case len(values) == 0:
-		return fmt.Sprintf("%s has no %s record at %s yet, and should have %s", e.Name, e.Type, e.Server, wording.Few(wanted, 4)), ""
+		return fmt.Sprintf(
+			"%s has no %s record at %s yet, and should have %s",
+			e.Name,
+			e.Type,
+			e.Server,
+			wording.Few(wanted, 4),
+		), ""
 	case len(wanted) == 0:
 		return fmt.Sprintf("%s still has %s records at %s: %s", e.Name, e.Type, e.Server, wording.Few(values, 4)), ""
 	}
@@ -188,7 +194,8 @@ func (e Expect) door(ctx context.Context, w World) (missing, unseen string) {
 	}
 	var faults []string
 	for _, f := range c.Findings {
-		if f.Severity == finding.Error && (e.Kind == Door || f.Hop != nil && *f.Hop == 0 && f.Code.Kind().About != "destination") {
+		if f.Severity == finding.Error &&
+			(e.Kind == Door || f.Hop != nil && *f.Hop == 0 && f.Code.Kind().About != "destination") {
 			faults = append(faults, f.Says)
 		}
 	}

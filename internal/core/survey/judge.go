@@ -76,7 +76,8 @@ func (v *verdict) joined(f finding.Finding) finding.Finding {
 	case (f.Code == finding.SignatureExpired || f.Code == finding.StaleDS) && v.unsigned != 0:
 		f.Code = v.unsigned
 		return f.Causing(signatures + v.domain.Name)
-	case f.Code == finding.NoAddress && v.domain.Parent.Unknown && v.within(hostOf(f.Entry)) && f.Subject == hostOf(f.Entry):
+	case f.Code == finding.NoAddress && v.domain.Parent.Unknown && v.within(hostOf(f.Entry)) &&
+		f.Subject == hostOf(f.Entry):
 		f.Code = finding.OnHold
 		return f.Causing(unknowns + v.domain.Name)
 	case f.Code == finding.Loop && v.round[hostOf(f.Entry)] != "":

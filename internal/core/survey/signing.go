@@ -38,7 +38,8 @@ func (v *verdict) signing() {
 	faulty := slices.IndexFunc(s.Signatures, func(s Signature) bool { return s.Fault != "" })
 	now := v.judge.Now
 	evidence := map[string]any{"signatures": s.Signatures, "barred": s.Barred}
-	const anew = "Have the provider sign the zone again at once; where they cannot, have the registrar remove the DS record."
+	const anew = "Have the provider sign the zone again at once; where they cannot, " +
+		"have the registrar remove the DS record."
 	switch {
 	case worst != nil && worst.Ends.Before(now):
 		v.bad(

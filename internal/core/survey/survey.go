@@ -57,7 +57,7 @@ type Domain struct {
 	Differences  []Difference  `json:"differences,omitempty"`
 	Aliases      []AliasEnd    `json:"aliases,omitempty"`
 	Targets      []Target      `json:"targets,omitempty"`         // machines that MX and NS records name
-	Senders      []Senders     `json:"sender_policies,omitempty"` // SPF records of other zones, to which the zone's own lead
+	Senders      []Senders     `json:"sender_policies,omitempty"` // SPF of other zones, to which the zone's own lead
 	Signing      *Signing      `json:"signing,omitempty"`         // nil: nothing was seen of signatures
 	Registration *Registration `json:"registration,omitempty"`
 	Robots       []Robots      `json:"robots,omitempty"`
@@ -65,7 +65,7 @@ type Domain struct {
 	Facts        []string      `json:"facts,omitempty"`  // odd, but no fault
 	Unseen       []string      `json:"unseen,omitempty"` // what could not be seen, and why
 	Missed       []Missed      `json:"missed,omitempty"` // questions that nobody answered
-	Failed       []Missed      `json:"failed,omitempty"` // questions that one of the servers did not answer, though another did
+	Failed       []Missed      `json:"failed,omitempty"` // that one server did not answer, though another did
 }
 
 // Missed is a question that was asked and not answered: what stands there is unseen, and never absent.
