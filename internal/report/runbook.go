@@ -453,3 +453,50 @@ func runbookData(b *runbook.Book) *runbook.Book {
 	}
 	return &made
 }
+
+// Played is what a round of a runbook that is played came to: the steps that were found to be done, a line each.
+func Played(b *runbook.Book, p runbook.Progress, now time.Time) Doc {
+	var blocks []Block
+	for _, n := range p.Done {
+		t := &b.Tasks[n-1]
+		how := "its check holds"
+		if t.Idle {
+			how = "the wait is over"
+		}
+		blocks = append(blocks, playedStep(t, how, now))
+	}
+	if t := p.Open; t != nil && len(t.Expects) == 0 {
+		blocks = append(blocks, playedStep(t, "marked by hand: nobody can see it from outside", now))
+	}
+	return Doc{Name: "played", Blocks: of(blocks...)}
+}
+
+func playedStep(t *runbook.Task, how string, now time.Time) Step {
+	return Step{Number: t.Number, Box: "done", Says: cat(words(t.Says),
+		Text{{fmt.Sprintf(" %s; %s.", now.Format(clockForm), how), Faint}})}
+}
+
+// RunbookVerdict says how far a runbook is.
+func RunbookVerdict(b *runbook.Book) Doc {
+	v := Verdict{Tone: Warned, Says: wordsf("%d of %s are done.", b.DoneCount(), wording.Count(len(b.Tasks), "step"))}
+	if b.DoneCount() == len(b.Tasks) {
+		v = Verdict{Tone: Good, Says: wordsf("All %s are done: %s.", wording.Count(len(b.Tasks), "step"), howDone(b))}
+	}
+	return Doc{Name: "runbook", Blocks: of(v)}
+}
+
+// howDone says how many steps were found to be done, waited for, and marked by hand.
+func howDone(b *runbook.Book) string {
+	checked, idle, byHand := 0, 0, 0
+	for i := range b.Tasks {
+		switch t := &b.Tasks[i]; {
+		case t.ByHand:
+			byHand++
+		case t.Idle:
+			idle++
+		default:
+			checked++
+		}
+	}
+	return fmt.Sprintf("%d with their check, %s, %d marked by hand", checked, wording.Count(idle, "wait"), byHand)
+}

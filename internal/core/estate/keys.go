@@ -70,7 +70,7 @@ func Keys() []Key {
 			nil,
 			"",
 			`{office: {resolvers: ["192.0.2.53"]}}`,
-			"Places to look from, by a name of your choice; --from NAME takes one.",
+			"Places to look from, each by a name of your choice.",
 		},
 		{
 			"",
@@ -270,7 +270,7 @@ func Keys() []Key {
 			"none",
 			"Whether it has mail; none adds the records that say so.",
 		},
-		{"domains", "wave", "number", nil, "1", "2", "Which domains move together; --only wave:2 means these."},
+		{"domains", "wave", "number", nil, "1", "2", "Which domains move together."},
 		{
 			"domains",
 			"state",

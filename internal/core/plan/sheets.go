@@ -82,6 +82,8 @@ func linesIn(z Zone, seen *survey.Domain) []Line {
 	present, next := "", ""
 	if seen != nil && len(seen.Servers) > 0 {
 		present = seen.Servers[0].Name
+	} else if named, ok := record.Find(z.asItIs, z.Name, "NS"); ok && len(named.Values) > 0 { // the zone came from a file
+		present = record.Plain("NS", named.Values[0])
 	}
 	switch next = present; {
 	case z.Move != nil:
@@ -231,7 +233,7 @@ func typed(kind, value string) string {
 func check(z Zone, c Change, server string) Check {
 	if c.Action == Remove && c.Type != "CNAME" {
 		for _, o := range z.Changes {
-			if o.Name == c.Name && o.Type == "CNAME" && o.Action != Remove {
+			if o.Name == c.Name && (o.Type == "CNAME" || o.Type == record.Alias) && o.Action != Remove {
 				c = o
 				break
 			}

@@ -139,7 +139,11 @@ func (p *Plan) expects(t *Task) []runbook.Expect {
 	case TryRedirects:
 		return p.redirectsExpected(web.HTTPS, slices.Concat(p.placed()...)...)
 	case IssueCertificates:
-		return p.doorsExpected(func(d Door) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
+		all := p.doorsExpected(func(d Door) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
+		for i := range all {
+			all[i].Kind, all[i].Values = runbook.Certificate, nil
+		}
+		return all
 	case ChoosePrimaries:
 		return p.doorsExpected(func(d Door) bool { return d.Carrier == t.Place })
 	case AuditDoors:
@@ -188,6 +192,11 @@ func recordsExpected(lines []Line) []runbook.Expect {
 			Server: c.Server,
 			Values: c.Values,
 			Alias:  c.Alias,
+		}
+		for _, o := range lines { // which addresses an alias gives is not known, but which it must not give any more is
+			if e.Alias && o.Name == l.Name && o.Type == e.Type && o.Was != "" {
+				e.Not = append(e.Not, record.Dotted(o.Type, o.Was))
+			}
 		}
 		if !slices.ContainsFunc(all, func(o runbook.Expect) bool {
 			return o.Name == e.Name && o.Type == e.Type && o.Server == e.Server

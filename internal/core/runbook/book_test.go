@@ -203,6 +203,10 @@ func TestWhatIsExpected(t *testing.T) {
 		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns", Values: []string{"1"}}, "gone.example has no A record at ns yet, and should have 1", ""},
 		{Expect{Kind: Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}}, "", ""},
 		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}}, "gone.example has no A record at ns yet", ""},
+		{
+			Expect{Kind: Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}, Not: []string{"203.0.113.1"}},
+			"a.example still has A records at ns: 203.0.113.1", "",
+		},
 		{Expect{Kind: TTLAtMost, Name: "gone.example", Type: "A", Server: "ns", TTL: 1}, "gone.example has no A record at ns", ""},
 		{Expect{Kind: TTLAtMost, Name: "a.example", Type: "A", Server: "no", TTL: 1}, "", "no did not answer about a.example A"},
 		{Expect{Kind: Zone, Name: "a.example", Server: "ns"}, "", ""},

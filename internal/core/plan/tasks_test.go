@@ -1,0 +1,80 @@
+package plan_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/runbook"
+)
+
+// tasksText gives what is done where, and what is looked at then, a line each.
+func tasksText(p *plan.Plan) string {
+	var all []string
+	for _, t := range p.Tasks() {
+		all = append(all, fmt.Sprintf("%d at %q: %d lines, %d entries", t.Step.Kind, t.Place, len(t.Lines), len(t.Entries)))
+		for _, e := range t.Expects {
+			all = append(all, fmt.Sprintf("  %s %s%s %s %s %v %d %s not %v", e.Kind, e.URL, e.Name, e.Type, e.Server, e.Values, e.TTL,
+				e.Address, e.Not))
+		}
+	}
+	return strings.Join(all, "\n")
+}
+
+// TestTasksOfAPlainMove has one domain that moves to a server.
+func TestTasksOfAPlainMove(t *testing.T) {
+	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, records-at: Registrar A}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME old.example.\n@ MX 0 ."))
+	text := tasksText(p)
+	assert.Contains(t, text, fmt.Sprintf("%d at \"Registrar A\": 1 lines, 0 entries\n  ttl-at-most old.example A ns.old.example", plan.LowerTTLs))
+	assert.Contains(t, text, "records old.example A ns.old.example [203.0.113.40]")
+	assert.Contains(t, text, "door http://old.example/   [https://www.n.example/] 0 203.0.113.40", "before any name points there")
+	assert.Contains(t, text, "door https://www.old.example/   [https://www.n.example/] 0  not []", "as it is afterwards")
+	assert.Contains(t, text, "ttl-at-least old.example A ns.old.example")
+	kinds := map[plan.StepKind]int{}
+	for _, task := range p.Tasks() {
+		kinds[task.Step.Kind]++
+		if task.Step.Kind == plan.GetCertificates {
+			assert.Empty(t, task.Expects, "what a server shows is seen only once its redirects are in place")
+		}
+	}
+	assert.Equal(t, 1, kinds[plan.MakeChanges])
+	assert.Equal(t, 1, kinds[plan.AuditDoors])
+}
+
+// TestAnAliasThatComesIsNotTakenForTheAddressThatGoes asks for an alias's addresses, of which only the old ones are known.
+func TestAnAliasThatComesIsNotTakenForTheAddressThatGoes(t *testing.T) {
+	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased, apex-alias: yes}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."))
+	var found []runbook.Expect
+	for _, task := range p.Tasks() {
+		for _, e := range task.Expects {
+			if e.Kind == runbook.Records && e.Name == "old.example" && e.Alias {
+				found = append(found, e)
+			}
+		}
+	}
+	require.Len(t, found, 1, tasksText(p))
+	assert.Equal(t, []string{"192.0.2.1"}, found[0].Not)
+}
+
+// TestEveryStepBecomesATask loses no step of a plan, and keeps their order.
+func TestEveryStepBecomesATask(t *testing.T) {
+	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n"+
+		"  - {name: other.example, carrier: aliased, records-at: Registrar B}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\n@ MX 10 old.example.\n", "other.example\nwww A 192.0.2.1\n@ MX 0 ."))
+	at := 0
+	for _, task := range p.Tasks() {
+		for at < len(p.Steps) && p.Steps[at].Kind != task.Step.Kind {
+			at++
+		}
+		require.Less(t, at, len(p.Steps), "%v", task.Step.Kind)
+	}
+	for _, s := range p.Steps {
+		assert.Contains(t, tasksText(p), fmt.Sprintf("%d at ", s.Kind))
+	}
+}
