@@ -569,3 +569,34 @@ func TestAnEstateWhoseCarriersAreOpenCanBeLookedAt(t *testing.T) {
 		assert.Len(t, e.Domains[1].Hosts(), 2)
 	}
 }
+
+// TestTheExamplesOfTheKeysAreRead puts the example of every key of the estate file into a file, and reads it: no key is unknown
+// and no value of another kind than it takes.
+func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
+	const carriers = "carriers:\n  gateway: {by: server, addresses: [203.0.113.20]"
+	for _, k := range estate.Keys() {
+		line := k.Name + ": " + k.Example
+		text := map[string]string{
+			"":         "canonical: https://www.northmoor.example\n" + line + "\n",
+			"site":     "site: {" + line + "}\n",
+			"carriers": carriers + ", " + line + "}\n",
+			"domains":  "domains:\n  - {" + line + "}\n",
+			"needed":   "domains:\n  - {name: a.example, needed: {click: {" + line + "}}}\n",
+			"wanted":   "domains:\n  - {name: a.example, wanted: [{" + line + "}]}\n",
+			"policy":   "policy: {" + line + "}\n",
+			"registry": "registry: {" + line + "}\n",
+			"vantages": "vantages: {office: {" + line + "}}\n",
+		}[k.Section]
+		require.NotEmpty(t, text, k.Name)
+		path := filepath.Join(t.TempDir(), "upperpath.yaml")
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		_, err := ReadEstate(path)
+		if err == nil {
+			continue
+		}
+		for _, wrong := range []string{"unknown key", "allowed values", "neither yes nor no", "this is not", "whole number", "a date such",
+			"a mapping with", "a time such", "cannot be used"} {
+			assert.NotContains(t, err.Error(), wrong, "%s: %s", k.Section, line)
+		}
+	}
+}

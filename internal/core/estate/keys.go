@@ -209,8 +209,8 @@ func Keys() []Key {
 			"steps",
 			"list of text",
 			[]string{string(Claim), string(Issue), string(Point), string(Redirect)},
-			"[claim, issue, point, redirect]",
-			"[claim, point, issue, redirect]",
+			"[claim, certificate, records, redirect]",
+			"[claim, records, certificate, redirect]",
 			"The order in which a platform accepts things.",
 		},
 		{
