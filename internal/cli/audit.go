@@ -106,7 +106,7 @@ func (p *program) runAudit(
 	defer progress.done()
 	var tally chain.Tally
 	err := chain.Run(ctx, w, entries(slices.Values(asks)), parallel, func(c chain.Chain) {
-		judge.Chain(&c, made.Want(c.Entry))
+		judge.Chain(&c, made.Goal(c.Entry))
 		tally.AddChain(c)
 		a.Chains = append(a.Chains, c)
 		progress.step()

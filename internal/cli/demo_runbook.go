@@ -34,7 +34,7 @@ func (p *program) playRunbook(ctx context.Context, made *plan.Plan, scene stage.
 	world := &live.World{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
 		Judge:    chain.Judge{Now: clock, Estate: made.Estate.Holds, Forwards: made.Forwards},
-		Wants:    made.Want,
+		Goals:    made.Goal,
 	}
 	tried := 0
 	for range 4 * len(tasks) {

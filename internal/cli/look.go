@@ -87,7 +87,7 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 		defer cancel(nil)
 		gone := errors.New("nobody reads on")
 		followErr = chain.Run(ctx, w, asks, parallel, func(c chain.Chain) {
-			judge.Chain(&c, chain.Want{})
+			judge.Chain(&c, chain.Goal{})
 			tally.AddChain(c)
 			if context.Cause(ctx) == nil && (!yield(c) || p.out.err != nil) { // nothing is kept here
 				cancel(gone)

@@ -223,7 +223,7 @@ func (p *program) proceedAt(
 	world := &live.World{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
 		Judge:    chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards},
-		Wants:    made.Want,
+		Goals:    made.Goal,
 	}
 	meter := p.progress("checking the next steps", 0, "")
 	defer meter.done()

@@ -84,7 +84,7 @@ func engineLoop(b *testing.B, v live.Vantage, urls []web.URL) {
 		if len(c.Hops) != 2 || c.Last().Status != 200 {
 			b.Fatalf("%s: %d hops, %+v", c.Entry, len(c.Hops), c.Last())
 		}
-		judge.Chain(&c, chain.Want{})
+		judge.Chain(&c, chain.Goal{})
 		tally.AddChain(c)
 	})
 	if err != nil {

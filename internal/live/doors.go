@@ -75,7 +75,7 @@ func (l *looker) doors(ctx context.Context) {
 				done := l.surveyor.turn()
 				c := chain.Follow(ctx, l.web, chain.Ask{URL: probes[probe]}, probe)
 				done()
-				judge.Chain(&c, chain.Want{})
+				judge.Chain(&c, chain.Goal{})
 				l.domain.Chains = append(l.domain.Chains, c)
 			}
 			if len(addresses) > 1 {

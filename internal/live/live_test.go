@@ -276,7 +276,7 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 		}()
 		select {
 		case got := <-done:
-			chain.Judge{Now: time.Now()}.Chain(&got, chain.Want{})
+			chain.Judge{Now: time.Now()}.Chain(&got, chain.Goal{})
 			var codes []string
 			for _, f := range got.Findings {
 				codes = append(codes, f.Code.String())

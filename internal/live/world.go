@@ -18,7 +18,7 @@ import (
 type World struct {
 	Surveyor *Surveyor
 	Judge    chain.Judge // reads the chains
-	Wants    func(web.URL) chain.Want
+	Goals    func(web.URL) chain.Goal
 }
 
 var errNoAddress = errors.New("its name leads to no address")
@@ -82,12 +82,12 @@ func (w *World) Follow(ctx context.Context, u web.URL, at netip.Addr, target web
 		asker = pinned{w.Surveyor.Web, u.Host(), at}
 	}
 	c := chain.Follow(ctx, asker, chain.Ask{URL: u}, chain.Root)
-	want := chain.Want{}
-	if w.Wants != nil {
-		want = w.Wants(u)
+	goal := chain.Goal{}
+	if w.Goals != nil {
+		goal = w.Goals(u)
 	}
-	want.Target = target
-	w.Judge.Chain(&c, want)
+	goal.Target = target
+	w.Judge.Chain(&c, goal)
 	return c
 }
 

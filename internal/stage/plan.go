@@ -172,7 +172,7 @@ func (b *planScene) outside() []web.Host {
 	var hosts []web.Host
 	seen := map[web.Host]bool{}
 	for _, ask := range b.plan.Asks(true) {
-		h := b.plan.Want(ask.URL).Target.Host()
+		h := b.plan.Goal(ask.URL).Target.Host()
 		if !h.IsZero() && !seen[h] && !b.plan.Estate.Holds(h) {
 			hosts = append(hosts, h)
 		}

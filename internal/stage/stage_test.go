@@ -113,7 +113,7 @@ func TestTheDemoShowsTheFaultsThatItPromises(t *testing.T) {
 	var tally chain.Tally
 	for _, ask := range p.Asks(true) {
 		c := chain.Follow(context.Background(), w, chain.Ask{URL: ask.URL}, ask.Probe)
-		judge.Chain(&c, p.Want(ask.URL))
+		judge.Chain(&c, p.Goal(ask.URL))
 		tally.AddChain(c)
 	}
 	codes := map[string]bool{}

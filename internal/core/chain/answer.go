@@ -5,7 +5,7 @@
 // does no I/O itself and knows no clock: the time to judge certificates at comes in with the Judge.
 //
 //	c := chain.Follow(ctx, asker, chain.Ask{URL: web.MustParseURL("http://old.example/")}, chain.Root)
-//	chain.Judge{Now: now}.Chain(&c, chain.Want{})
+//	chain.Judge{Now: now}.Chain(&c, chain.Goal{})
 //	for _, f := range c.Findings { fmt.Println(f.Code, f.Says, f.Fix) }
 package chain
 

@@ -156,7 +156,7 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		},
 	} {
 		got := Follow(context.Background(), in(c.web), Ask{URL: web.MustParseURL(c.entry)}, c.probe)
-		estateJudge().Chain(&got, Want{Target: web.MustParseURL(c.target), Hops: 1})
+		estateJudge().Chain(&got, Goal{Target: web.MustParseURL(c.target), Hops: 1})
 		assert.Equal(t, c.want, codes(got), name)
 		for _, f := range got.Findings {
 			k := f.Code.Kind()
@@ -194,7 +194,7 @@ func TestJudgeWithoutAnEstate(t *testing.T) {
 		},
 	} {
 		got := Follow(context.Background(), in(c.web), Ask{URL: web.MustParseURL(c.entry)}, c.probe)
-		Judge{Now: now}.Chain(&got, Want{})
+		Judge{Now: now}.Chain(&got, Goal{})
 		assert.Equal(t, c.want, codes(got), name)
 	}
 }
@@ -205,7 +205,7 @@ func TestTooManyHopsIsNoGrowingLoop(t *testing.T) {
 		long[fmt.Sprintf("http://h%d.example", i)] = fmt.Sprintf("301 http://h%d.example/", i+1)
 	}
 	c := Follow(context.Background(), long, Ask{URL: web.MustParseURL("http://h0.example/")}, Root)
-	Judge{Now: now}.Chain(&c, Want{})
+	Judge{Now: now}.Chain(&c, Goal{})
 	assert.Equal(t, "too-many-hops", codes(c))
 	assert.Len(t, c.Hops, MostHops+1)
 	assert.Equal(t, Limit, c.End)
@@ -214,13 +214,13 @@ func TestTooManyHopsIsNoGrowingLoop(t *testing.T) {
 func TestPlannedGoneAndPlannedTemporary(t *testing.T) {
 	j := estateJudge()
 	c := Follow(context.Background(), pretend{old: "410"}, Ask{URL: web.MustParseURL(old + "/x")}, Rule)
-	j.Chain(&c, Want{Gone: true})
+	j.Chain(&c, Goal{Gone: true})
 	assert.Empty(t, c.Findings)
 	c = Follow(context.Background(), in(pretend{old: "301 " + www + "/"}), Ask{URL: web.MustParseURL(old + "/x")}, Rule)
-	j.Chain(&c, Want{Gone: true})
+	j.Chain(&c, Goal{Gone: true})
 	assert.Equal(t, "wrong-page", codes(c))
 	c = Follow(context.Background(), in(pretend{old: "302 " + www + "/"}), Ask{URL: web.MustParseURL(old + "/")}, Root)
-	j.Chain(&c, Want{Target: web.MustParseURL(www + "/"), Hops: 1, Temporary: true})
+	j.Chain(&c, Goal{Target: web.MustParseURL(www + "/"), Hops: 1, Temporary: true})
 	assert.Empty(t, c.Findings)
 }
 
@@ -265,7 +265,7 @@ func TestCertificateFaultsStopOrdinaryVisitorsAndTheFollowerGoesOn(t *testing.T)
 			{URL: web.MustParseURL(www + "/"), Status: 200},
 		}
 		got := Follow(context.Background(), seen, Ask{URL: web.MustParseURL("https://old.example/")}, Root)
-		estateJudge().Chain(&got, Want{Target: web.MustParseURL(www + "/"), Hops: 1})
+		estateJudge().Chain(&got, Goal{Target: web.MustParseURL(www + "/"), Hops: 1})
 		assert.Equal(t, c.want, codes(got))
 		assert.Contains(t, got.Findings[0].Says, c.says)
 		assert.Equal(t, www+"/", got.Arrival.String(), "what lies behind is shown")
@@ -300,7 +300,7 @@ func TestTallyGroupsByCause(t *testing.T) {
 				Ask{URL: u},
 				probe,
 			)
-			Judge{Now: now}.Chain(&c, Want{})
+			Judge{Now: now}.Chain(&c, Goal{})
 			tally.AddChain(c)
 		}
 	}

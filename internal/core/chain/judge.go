@@ -11,16 +11,16 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Want says what an entry URL should lead to. The zero value stands for no estate: only what is wrong anywhere is
+// Goal says what an entry URL should lead to. The zero value stands for no estate: only what is wrong anywhere is
 // judged.
-type Want struct {
+type Goal struct {
 	Target    web.URL // where it should arrive, or, for a URL of the site itself, the URL itself; zero: no estate
 	Gone      bool    // a planned 410
 	Hops      int     // redirects at most: until the first arrival on the target's origin, or until the 410
 	Temporary bool    // a temporary redirect is planned
 }
 
-func (w Want) known() bool { return !w.Target.IsZero() || w.Gone }
+func (w Goal) known() bool { return !w.Target.IsZero() || w.Gone }
 
 // Judge reads chains. Its fields are what it needs to know of the world.
 type Judge struct {
@@ -30,8 +30,8 @@ type Judge struct {
 }
 
 // Chain adds to a chain all that is wrong with it, and where a certificate stops ordinary visitors.
-func (j Judge) Chain(c *Chain, w Want) {
-	v := verdict{judge: j, chain: c, want: w}
+func (j Judge) Chain(c *Chain, w Goal) {
+	v := verdict{judge: j, chain: c, goal: w}
 	for i, hop := range c.Hops {
 		v.reaching(i, hop)
 		v.certificate(i, hop)
@@ -51,7 +51,7 @@ func (j Judge) Chain(c *Chain, w Want) {
 type verdict struct {
 	judge Judge
 	chain *Chain
-	want  Want
+	goal  Goal
 }
 
 func (v *verdict) add(code finding.Code, subject string, hop int, says, fix string, evidence map[string]any) {
@@ -207,7 +207,7 @@ func (v *verdict) redirect(i int, hop Answer) {
 		v.add(finding.Downgrade, door.String(), i, fmt.Sprintf("%s sends visitors from https to %s.", door, to),
 			"Write the target of the redirect with https.", evidence)
 	}
-	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door && !v.want.Temporary {
+	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door && !v.goal.Temporary {
 		v.addCause(
 			door.Host.String()+" "+to.String(),
 			finding.Temporary,
@@ -330,7 +330,7 @@ func (v *verdict) looked() {
 
 // destination judges where a chain ends against what the estate wants.
 func (v *verdict) destination() {
-	c, w := v.chain, v.want
+	c, w := v.chain, v.goal
 	last := len(c.Hops) - 1
 	status := c.Last().Status
 	entry, arrival := c.Entry.Door(), c.Arrival
@@ -388,7 +388,7 @@ func (v *verdict) destination() {
 
 // landing compares the first URL on the wanted origin with the wanted one.
 func (v *verdict) landing(hop int, at web.URL) {
-	target := v.want.Target
+	target := v.goal.Target
 	wanted, got := web.NormalPath(target.Path()), web.NormalPath(at.Path())
 	evidence := map[string]any{"asked": v.chain.Entry.String(), "wanted": target.String(), "arrival": at.String()}
 	entry := v.chain.Entry.Door().String()
@@ -411,7 +411,7 @@ func (v *verdict) landing(hop int, at web.URL) {
 }
 
 func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
-	subject, fix := v.chain.Entry.Door().String(), fmt.Sprintf("Redirect it to %s.", v.want.Target)
+	subject, fix := v.chain.Entry.Door().String(), fmt.Sprintf("Redirect it to %s.", v.goal.Target)
 	cause := ""
 	switch v.chain.Probe {
 	case Asked:
@@ -427,7 +427,7 @@ func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
 		hop,
 		says,
 		fix,
-		map[string]any{"wanted": v.want.Target.String(), "arrival": arrival.String()},
+		map[string]any{"wanted": v.goal.Target.String(), "arrival": arrival.String()},
 	)
 }
 

@@ -43,7 +43,7 @@ func (b *builder) wantedIn(zone string, n *Node) (Wanted, bool) {
 	}
 	if kind != nil {
 		w.Type = strings.ToUpper(b.text(kind, "wanted: type"))
-		if record.Wants(w.Type) == "" {
+		if record.ValueForm(w.Type) == "" {
 			remedy := ""
 			if near := problem.Nearest(w.Type, record.Types()); near != "" {
 				remedy = "did you mean " + near + "?"
@@ -111,7 +111,7 @@ func (b *builder) wantedValue(kind string, n *Node) string {
 		return ""
 	}
 	if err != nil {
-		b.fail(n, "wanted: "+err.Error(), record.Wants(kind), "copy the value once more from whoever asks for it")
+		b.fail(n, "wanted: "+err.Error(), record.ValueForm(kind), "copy the value once more from whoever asks for it")
 	}
 	return value
 }

@@ -25,7 +25,7 @@ type Certificate struct {
 
 	MayIssue []string // what CAA records say; none: everybody may
 	Limits   []string // of account and method, in CAA records (RFC 8657)
-	ByDNS    []string // where the issuer wants a TXT record, so that it can be had before
+	ByDNS    []string // where the issuer asking a TXT record, so that it can be had before
 	Gap      bool     // visitors meet a warning from the moment the name points there until it is issued
 }
 
@@ -259,19 +259,19 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *found, b *bars) {
 		if strings.HasPrefix(name, "*.") {
 			tag = "issuewild"
 		}
-		wants := c.Issuer
-		if wants == "" {
-			wants = "whoever issues the certificates of " + c.Carrier
+		asking := c.Issuer
+		if asking == "" {
+			asking = "whoever issues the certificates of " + c.Carrier
 		}
-		bar := barred{at: i.At, may: may, wants: wants, carrier: c.Carrier, tag: tag, issuer: c.Issuer, listed: i.May}
+		bar := barred{at: i.At, may: may, asking: asking, carrier: c.Carrier, tag: tag, issuer: c.Issuer, listed: i.May}
 		b.add(bar, name)
 	}
 }
 
 // barred is an issuer that CAA records bar from issuing a carrier's certificates, and for which names.
 type barred struct {
-	at, may, wants, carrier, tag, issuer string
-	listed, names                        []string
+	at, may, asking, carrier, tag, issuer string
+	listed, names                         []string
 }
 
 // bars gathers what is barred: one cause, however many names there are.
@@ -307,7 +307,7 @@ func (b bars) findings() []finding.Finding {
 				o.at,
 				o.may,
 				strings.Join(o.names, ", "),
-				o.wants,
+				o.asking,
 				o.carrier,
 			),
 			fix,

@@ -137,7 +137,7 @@ func choice(name string, p *Plan) Choice {
 	at := map[string]int{}
 	for _, ask := range p.Asks(false) {
 		ch := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
-		judge.Chain(&ch, p.Want(ask.URL))
+		judge.Chain(&ch, p.Goal(ask.URL))
 		c.MostHops = max(c.MostHops, len(ch.Hops)-1)
 		if ask.Probe == chain.Root && ch.Hops[0].Permanent() && ch.Hops[0].IsRedirect() {
 			c.Permanent++

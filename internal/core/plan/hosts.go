@@ -13,12 +13,12 @@ import (
 
 // leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is replaced, what is in
 // the way goes. It tells which names' addresses change, too.
-func leadHosts(s sight, wants []want) (found, moving) {
+func leadHosts(s sight, required []requirement) (found, moving) {
 	var all found
 	moves := moving{}
 	for _, h := range s.domain.Hosts() {
-		var own []want
-		for _, n := range wants {
+		var own []requirement
+		for _, n := range required {
 			if n.host == h {
 				own = append(own, n)
 			}
@@ -26,7 +26,7 @@ func leadHosts(s sight, wants []want) (found, moving) {
 		if len(own) == 0 {
 			continue
 		}
-		f, was := leadHost(s, h.String(), own, wants)
+		f, was := leadHost(s, h.String(), own, required)
 		all.proposals, all.findings = append(all.proposals, f.proposals...), append(all.findings, f.findings...)
 		if was != nil {
 			moves[h.String()] = was
@@ -36,7 +36,7 @@ func leadHosts(s sight, wants []want) (found, moving) {
 }
 
 // leadHost leads one host to its carrier. was is the sets that were there, where the host's address changes; else nil.
-func leadHost(s sight, name string, own, wants []want) (f found, was []record.Set) {
+func leadHost(s sight, name string, own, required []requirement) (f found, was []record.Set) {
 	var have []record.Set
 	for _, set := range s.have[name] {
 		if isWeb(set.Type) {
@@ -66,7 +66,7 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 		f.proposals = append(f.proposals, p)
 		return f, nil
 	}
-	if target := follows(own, have, wants); target != "" && len(s.beside(name)) == 0 {
+	if target := follows(own, have, required); target != "" && len(s.beside(name)) == 0 {
 		set := have[0]
 		f.propose(
 			staying,
@@ -84,7 +84,7 @@ func leadHost(s sight, name string, own, wants []want) (f found, was []record.Se
 	var goes, comes, turns []Change
 	changes := false
 	for _, set := range have {
-		i := slices.IndexFunc(own, func(n want) bool { return n.Type == set.Type })
+		i := slices.IndexFunc(own, func(n requirement) bool { return n.Type == set.Type })
 		switch {
 		case i < 0 && (set.Type != "HTTPS" || alone || hints(set)):
 			goes = append(
@@ -173,7 +173,7 @@ func allGo(have []record.Set, goes []Change) bool {
 	return addresses == going
 }
 
-func through(n want) string {
+func through(n requirement) string {
 	if n.through {
 		return n.carrier.Name
 	}
@@ -182,14 +182,16 @@ func through(n want) string {
 
 // follows gives the host of the zone that an alias follows to the same carrier, "" where it does not: such an alias is
 // as good as the addresses.
-func follows(own []want, have []record.Set, wants []want) string {
+func follows(own []requirement, have []record.Set, required []requirement) string {
 	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || own[0].Type == "CNAME" {
 		return ""
 	}
 	target := record.Target("CNAME", have[0].Values[0])
 	if slices.ContainsFunc(
-		wants,
-		func(n want) bool { return n.Name == target && n.carrier == own[0].carrier && n.Name != own[0].Name },
+		required,
+		func(n requirement) bool {
+			return n.Name == target && n.carrier == own[0].carrier && n.Name != own[0].Name
+		},
 	) {
 		return target
 	}
@@ -198,7 +200,7 @@ func follows(own []want, have []record.Set, wants []want) string {
 
 // aliasLeads tells whether an alias that is there leads to the carrier already, though its addresses are what the
 // estate file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
-func aliasLeads(s sight, name string, own []want, have []record.Set) bool {
+func aliasLeads(s sight, name string, own []requirement, have []record.Set) bool {
 	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].through {
 		return false
 	}
@@ -222,7 +224,7 @@ func aliasLeads(s sight, name string, own []want, have []record.Set) bool {
 }
 
 // isFlattened tells whether the world sees the addresses of the carrier where the provider's alias is wanted.
-func isFlattened(own []want, have []record.Set) bool {
+func isFlattened(own []requirement, have []record.Set) bool {
 	if own[0].Type != record.Alias || len(own[0].carrier.Addresses) == 0 || len(have) == 0 {
 		return false
 	}
@@ -285,7 +287,7 @@ func hints(s record.Set) bool {
 	return false
 }
 
-func whyGoes(s sight, set record.Set, own []want) []Reason {
+func whyGoes(s sight, set record.Set, own []requirement) []Reason {
 	n := own[0]
 	switch {
 	case set.Type == "HTTPS":
@@ -300,7 +302,7 @@ func whyGoes(s sight, set record.Set, own []want) []Reason {
 	return append([]Reason{{Why: StillOld, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
 }
 
-func whyTurns(s sight, set record.Set, n want) []Reason {
+func whyTurns(s sight, set record.Set, n requirement) []Reason {
 	if set.Type == "CNAME" {
 		return slices.Concat(
 			[]Reason{{Why: AliasReplaced, Carrier: n.carrier.Name}},
@@ -328,7 +330,7 @@ func whyTurns(s sight, set record.Set, n want) []Reason {
 	return all
 }
 
-func whyComes(s sight, n want, have []record.Set) []Reason {
+func whyComes(s sight, n requirement, have []record.Set) []Reason {
 	who := n.carrier.Name
 	claims := claim(n.Name, n.carrier)
 	switch below := s.wildcardOver(n.Name); {
@@ -345,11 +347,11 @@ func whyComes(s sight, n want, have []record.Set) []Reason {
 }
 
 // settleWanted adds what somebody asks for and removes what has done its work.
-func settleWanted(s sight, wants []want) found {
+func settleWanted(s sight, required []requirement) found {
 	var f found
-	for _, n := range wants {
+	for _, n := range required {
 		if n.host.IsZero() {
-			settleOne(s, n, wants, &f)
+			settleOne(s, n, required, &f)
 		}
 	}
 	for _, r := range s.domain.Wanted {
@@ -371,8 +373,8 @@ func settleWanted(s sight, wants []want) found {
 	return f
 }
 
-func settleOne(s sight, n want, wants []want, f *found) {
-	if besideDoor(n, wants, f) || neededAt(s, n, f) || cannotStand(s, n, wants, f) {
+func settleOne(s sight, n requirement, required []requirement, f *found) {
+	if besideDoor(n, required, f) || neededAt(s, n, f) || cannotStand(s, n, required, f) {
 		return
 	}
 	set, there := s.set(n.Name, n.Type)
@@ -409,7 +411,7 @@ func settleOne(s sight, n want, wants []want, f *found) {
 
 // cannotStand tells whether a wanted record cannot stand at its name, because an alias stands alone (RFC 1034 section
 // 3.6.2): it is one, and other records are there, or an alias is or comes there.
-func cannotStand(s sight, n want, wants []want, f *found) bool {
+func cannotStand(s sight, n requirement, required []requirement, f *found) bool {
 	says := ""
 	switch {
 	case n.Type == "CNAME":
@@ -419,25 +421,25 @@ func cannotStand(s sight, n want, wants []want, f *found) bool {
 					shortly(old.Values))
 			}
 		}
-		for _, o := range wants {
+		for _, o := range required {
 			if o.Name == n.Name && o.Type != "CNAME" {
 				says = fmt.Sprintf("%s is wanted as an alias, and %s is wanted there too (%s).", n.Name, o.Type, shortly(o.Values))
 			}
 		}
 	default:
-		i := slices.IndexFunc(wants, func(o want) bool { return o.Name == n.Name && o.Type == "CNAME" })
+		i := slices.IndexFunc(required, func(o requirement) bool { return o.Name == n.Name && o.Type == "CNAME" })
 		alias, there := s.set(n.Name, "CNAME")
-		leads := slices.ContainsFunc(wants, func(o want) bool { return o.Name == n.Name && !o.host.IsZero() })
+		leads := slices.ContainsFunc(required, func(o requirement) bool { return o.Name == n.Name && !o.host.IsZero() })
 		switch {
-		case i >= 0 && wants[i].carrier != nil:
+		case i >= 0 && required[i].carrier != nil:
 			says = fmt.Sprintf(
 				"%s %s (%s) is wanted, and %s leads to %s by an alias (%s), beside which nothing can stand.",
 				n.Name,
 				n.Type,
 				shortly(plain(n.Type, n.Values)),
 				n.Name,
-				wants[i].carrier.Name,
-				shortly(plain("CNAME", wants[i].Values)),
+				required[i].carrier.Name,
+				shortly(plain("CNAME", required[i].Values)),
 			)
 		case there && !leads:
 			says = fmt.Sprintf(
@@ -457,7 +459,7 @@ func cannotStand(s sight, n want, wants []want, f *found) bool {
 		finding.AliasConflict,
 		n.Name,
 		says,
-		"Ask whoever wants the record for another name; or have the alias replaced by "+
+		"Ask whoever required the record for another name; or have the alias replaced by "+
 			"addresses, where its carrier gives some.",
 		map[string]any{"type": n.Type, "values": plain(n.Type, n.Values)},
 	)
@@ -466,7 +468,7 @@ func cannotStand(s sight, n want, wants []want, f *found) bool {
 
 // joinPolicies joins a wanted SPF or DMARC record with the one that is there, since two count as none. It gives the
 // values with the joined one, nil where nothing is joined, and what is still missing then.
-func joinPolicies(n want, set record.Set, missing []string, f *found) (joined, left []string) {
+func joinPolicies(n requirement, set record.Set, missing []string, f *found) (joined, left []string) {
 	if n.Type != "TXT" {
 		return nil, missing
 	}
@@ -547,20 +549,20 @@ func dmarcTags(text string) (tags map[string]string, order []string) {
 
 // besideDoor tells whether a wanted record is an address at a door, which is not the carrier's: a second way that takes
 // visitors by chance.
-func besideDoor(n want, wants []want, f *found) bool {
+func besideDoor(n requirement, required []requirement, f *found) bool {
 	if !isAddress(n.Type) {
 		return false
 	}
-	i := slices.IndexFunc(wants, func(o want) bool { return !o.host.IsZero() && o.Name == n.Name })
+	i := slices.IndexFunc(required, func(o requirement) bool { return !o.host.IsZero() && o.Name == n.Name })
 	if i < 0 {
 		return false
 	}
-	door := wants[i]
+	door := required[i]
 	var extra []string
 	for _, v := range n.Values {
 		if !slices.ContainsFunc(
-			wants,
-			func(o want) bool { return !o.host.IsZero() && o.Name == n.Name && slices.Contains(o.Values, v) },
+			required,
+			func(o requirement) bool { return !o.host.IsZero() && o.Name == n.Name && slices.Contains(o.Values, v) },
 		) {
 			extra = append(extra, v)
 		}

@@ -94,7 +94,7 @@ func keepMail(s sight, moves, elsewhere moving, d draft) found {
 			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.",
 			map[string]any{"evidence": evidence},
 		)
-	case s.domain.Mail != "none" && len(evidence) == 0 && !s.wantsMail() && !s.saysNoMail() && !s.hasPolicy() &&
+	case s.domain.Mail != "none" && len(evidence) == 0 && !s.asksForMail() && !s.saysNoMail() && !s.hasPolicy() &&
 		!s.mailUnseen():
 		f.find(
 			finding.MailSpoofable,
@@ -455,8 +455,8 @@ func (s sight) behind(name string, moves moving) string {
 	return name
 }
 
-// wantsMail tells whether somebody asks for records that let the domain receive mail, or say who sends it.
-func (s sight) wantsMail() bool {
+// asksForMail tells whether somebody asks for records that let the domain receive mail, or say who sends it.
+func (s sight) asksForMail() bool {
 	for _, w := range s.domain.Wanted {
 		if w.Name == s.zone() && (w.Type == "MX" || w.Type == "TXT" && spf.Is(record.Unquote(w.Value))) {
 			return true

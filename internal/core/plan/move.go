@@ -46,7 +46,7 @@ type Loss struct {
 }
 
 // moveOf works out the move of a zone whose name servers are to be others; nil where they are not.
-func moveOf(s sight, wants []want, whole []record.Set) (*Move, found) {
+func moveOf(s sight, required []requirement, whole []record.Set) (*Move, found) {
 	var f found
 	to := names(s.domain.MovesTo())
 	from := s.delegated()
@@ -66,7 +66,7 @@ func moveOf(s sight, wants []want, whole []record.Set) (*Move, found) {
 	m.Loses = losesWithServers(s, to, &f)
 	providerBound(s, m, &f)
 	staleDS(s, m, &f)
-	m.Ready = comingAgrees(s, to, differences{s, wants, whole}, &f)
+	m.Ready = comingAgrees(s, to, differences{s, required, whole}, &f)
 	m.Steps = stepsOfMove(s, m)
 	return m, f
 }
@@ -307,9 +307,9 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 
 // differences is what the records of a new name server are compared with.
 type differences struct {
-	s     sight
-	wants []want
-	whole []record.Set
+	s        sight
+	required []requirement
+	whole    []record.Set
 }
 
 type zoneDifference struct {
@@ -318,7 +318,7 @@ type zoneDifference struct {
 	mail               bool
 }
 
-// at gives what a new name server says otherwise than the old ones do and than the plan wants. What belongs to the
+// at gives what a new name server says otherwise than the old ones do and than the plan required. What belongs to the
 // servers and signatures is theirs.
 func (d differences) at(c survey.Coming) []zoneDifference {
 	type pair struct{ there, wanted, now []string }
@@ -337,7 +337,7 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 		switch {
 		case theirs(s):
 		case s.Type == record.Alias:
-			for _, n := range d.wants {
+			for _, n := range d.required {
 				if n.Name == s.Name && n.Type == s.Type {
 					for _, kind := range []string{"A", "AAAA"} {
 						if values := addressesOf(n.carrier.Addresses, kind); len(values) > 0 {
@@ -386,14 +386,14 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 }
 
 // sinceEarlier says what came and went since an earlier survey without being planned.
-func sinceEarlier(s sight, wants []want) found {
+func sinceEarlier(s sight, required []requirement) found {
 	var f found
 	if s.earlier == nil {
 		return f
 	}
 	day := s.when.Format("2006-01-02 15:04")
 	for _, c := range record.Changes(s.earlier.Records, s.seen.Records) {
-		if c.Type == "SOA" || isSignature(c.Type) || isPlanned(s, wants, c) || s.unsure(c) {
+		if c.Type == "SOA" || isSignature(c.Type) || isPlanned(s, required, c) || s.unsure(c) {
 			continue
 		}
 		subject := c.Name + " " + c.Type
@@ -470,16 +470,16 @@ func (s sight) unsure(c record.Change) bool {
 		c.Action == record.Came && s.earlier.Partial && !s.seen.Partial
 }
 
-// isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is wanted, or away from
+// isPlanned tells whether a change that was seen is one that the plan required: it leads to what is wanted, or away from
 // what is to be removed.
-func isPlanned(s sight, wants []want, c record.Change) bool {
-	if isWeb(c.Type) && slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() }) {
+func isPlanned(s sight, required []requirement, c record.Change) bool {
+	if isWeb(c.Type) && slices.ContainsFunc(required, func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }) {
 		return true // what differs at a door is said by the changes themselves
 	}
 	if c.Type == "NS" && c.Name == s.zone() && len(s.domain.MovesTo()) > 0 {
 		return true
 	}
-	for _, n := range wants {
+	for _, n := range required {
 		if n.Name == c.Name && n.Type == c.Type && c.After != nil &&
 			!slices.ContainsFunc(n.Values, func(v string) bool { return !slices.Contains(normal(c.Type, c.After.Values), v) }) {
 			return true
@@ -489,7 +489,7 @@ func isPlanned(s sight, wants []want, c record.Change) bool {
 }
 
 // carriedOut checks a zone that counts as moved: what is still to do there is a fault.
-func carriedOut(s sight, wants []want, changes []Change) found {
+func carriedOut(s sight, required []requirement, changes []Change) found {
 	var f found
 	for _, c := range changes {
 		if c.Step == 0 {
@@ -503,7 +503,7 @@ func carriedOut(s sight, wants []want, changes []Change) found {
 			}
 			f.findings = append(f.findings, made)
 		}
-		door := slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() })
+		door := slices.ContainsFunc(required, func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() })
 		if !door || !isWeb(c.Type) {
 			if c.Action == Add && s.misses(c.Name, c.Type) {
 				continue // a note says that nobody answered

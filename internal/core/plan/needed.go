@@ -87,7 +87,7 @@ func touchesNeeded(d *estate.Domain, name, kind string) string {
 }
 
 // neededAt refuses a wanted record that would lead a host elsewhere that somebody else needs.
-func neededAt(s sight, n want, f *found) bool {
+func neededAt(s sight, n requirement, f *found) bool {
 	by := touchesNeeded(s.domain, n.Name, n.Type)
 	if by == "" {
 		return false

@@ -25,12 +25,12 @@ var ErrNoServers = errors.New("nobody says which name servers are to hold the ne
 
 // fromNothing gives a zone that nobody has seen the records that it needs; where there is no such zone yet, how it
 // comes to be.
-func (z *Zone) fromNothing(s sight, wants []want) {
+func (z *Zone) fromNothing(s sight, required []requirement) {
 	why := NobodyLooked
 	if s.nowhere != nil {
 		why = ZoneIsNew
 	}
-	for i, n := range wants {
+	for i, n := range required {
 		c := Change{
 			Step:    i + 1,
 			Action:  Add,
@@ -50,7 +50,7 @@ func (z *Zone) fromNothing(s sight, wants []want) {
 	if s.nowhere == nil {
 		return
 	}
-	z.New = &New{To: names(s.domain.MovesTo()), Ready: heldAlready(s, wants), serial: 1}
+	z.New = &New{To: names(s.domain.MovesTo()), Ready: heldAlready(s, required), serial: 1}
 	if !s.now.IsZero() {
 		z.New.serial = serialOf(s.now)
 	}
@@ -68,12 +68,12 @@ func serialOf(now time.Time) uint32 {
 }
 
 // heldAlready tells whether every name server that a new zone is to have answers for it, and says all that it needs.
-func heldAlready(s sight, wants []want) bool {
+func heldAlready(s sight, required []requirement) bool {
 	to := names(s.domain.MovesTo())
 	for _, server := range to {
 		asked := slices.DeleteFunc(slices.Clone(s.nowhere.Coming), func(c survey.Coming) bool { return c.Name != server })
 		for _, c := range asked {
-			if c.State != survey.Answers || slices.ContainsFunc(wants, func(n want) bool {
+			if c.State != survey.Answers || slices.ContainsFunc(required, func(n requirement) bool {
 				set, there := record.Find(c.Records, n.Name, n.Type)
 				return !there || !same(n.Type, set.Values, n.Values)
 			}) {

@@ -7,7 +7,7 @@
 //
 //	p := plan.Make(plan.Input{Estate: e, Rules: rules})
 //	p.Web.Answer(ctx, chain.Ask{URL: u}) // predicted
-//	p.Want(u)                            // wanted
+//	p.Goal(u)                            // wanted
 package plan
 
 import (
@@ -152,8 +152,8 @@ func (p *Plan) Whole() *Plan {
 // Domains returns the domains that the plan is about: those meant, without the ones to be left.
 func (p *Plan) Domains() []*estate.Domain { return p.Web.Domains() }
 
-// Want says where a URL of the estate should lead.
-func (p *Plan) Want(u web.URL) chain.Want { return p.Web.Want(u) }
+// Goal says where a URL of the estate should lead.
+func (p *Plan) Goal(u web.URL) chain.Goal { return p.Web.Goal(u) }
 
 // Forwards tells whether a door of the estate should forward.
 func (p *Plan) Forwards(d web.Door) bool { return p.Web.Forwards(d) }
@@ -172,7 +172,7 @@ func doorsOf(w *predict.Web) []Door {
 	all := []Door{}
 	for _, d := range w.Doors() {
 		root := d.URL("/", "")
-		made := Door{Door: d, Carrier: SiteName, LeadsTo: w.Want(root).Target, Chain: stepsFrom(w, root)}
+		made := Door{Door: d, Carrier: SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
 		domain := w.Estate.DomainOf(d.Host)
 		if domain != nil {
 			made.Domain = domain.Name.String()
@@ -264,7 +264,7 @@ func predicted(p *Plan, beyond map[web.Door]bool) found {
 			continue
 		}
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
-		judge.Chain(&c, p.Want(ask.URL))
+		judge.Chain(&c, p.Goal(ask.URL))
 		for _, one := range c.Findings {
 			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil && !by.KeepsQuery {
 				one = one.Causing("queries at " + by.Name) // a limit of the carrier, however many doors meet it

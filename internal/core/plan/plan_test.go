@@ -218,9 +218,9 @@ func TestSameHostFirstAllowsOneHopMoreForHTTP(t *testing.T) {
 	)
 	assert.Empty(t, p.Findings)
 	assert.Equal(t, "301 https://n.example/x", answer(p, "http://n.example/x"))
-	assert.Equal(t, 2, p.Want(web.MustParseURL("http://n.example/x")).Hops)
-	assert.Equal(t, 1, p.Want(web.MustParseURL("https://n.example/x")).Hops)
-	assert.Equal(t, 1, p.Want(web.MustParseURL("http://www.n.example/x")).Hops)
+	assert.Equal(t, 2, p.Goal(web.MustParseURL("http://n.example/x")).Hops)
+	assert.Equal(t, 1, p.Goal(web.MustParseURL("https://n.example/x")).Hops)
+	assert.Equal(t, 1, p.Goal(web.MustParseURL("http://www.n.example/x")).Hops)
 }
 
 func TestSelect(t *testing.T) {

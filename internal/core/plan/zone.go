@@ -230,8 +230,8 @@ func movesIn(in Input, seen surveys, d *estate.Domain) moving {
 	if s.seen == nil {
 		return nil
 	}
-	wants, _ := wantsOf(s)
-	_, moves := leadHosts(s, wants)
+	required, _ := requirementsOf(s)
+	_, moves := leadHosts(s, required)
 	return moves
 }
 
@@ -239,13 +239,13 @@ func movesIn(in Input, seen surveys, d *estate.Domain) moving {
 // phases.
 func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePlan {
 	s := sightOf(in, seen, d)
-	wants, notes := wantsOf(s)
-	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(wants), domain: d}
+	required, notes := requirementsOf(s)
+	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(required), domain: d}
 	z.Present, z.Next = places(d, nil)
 	z.Note = d.Note
 	made := zonePlan{zone: z, notes: notes}
 	if s.seen == nil {
-		made.zone.fromNothing(s, wants)
+		made.zone.fromNothing(s, required)
 		return made
 	}
 	when := s.seen.Looked
@@ -257,9 +257,9 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 		changes = changes.with(f.proposals)
 		made.findings, made.notes = append(made.findings, f.findings...), append(made.notes, f.notes...)
 	}
-	hosts, moves := leadHosts(s, wants)
+	hosts, moves := leadHosts(s, required)
 	take(hosts)
-	take(settleWanted(s, wants))
+	take(settleWanted(s, required))
 	take(keepWildcards(s, moves, changes))
 	take(keepMail(s, moves, elsewhere, changes))
 	take(keepOthers(s, moves, changes))
@@ -273,14 +273,14 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	made.zone.Changes = inOrder(changes)
 	made.zone.asItIs = s.seen.Records
 	made.zone.whole = afterwards(s.seen.Records, made.zone.Changes)
-	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, wants, made.zone.Changes), s.negative()
-	take(sinceEarlier(s, wants))
+	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, required, made.zone.Changes), s.negative()
+	take(sinceEarlier(s, required))
 	take(notAnswered(s))
 	take(formElsewhere(s))
 	untouched, needed := neededHosts(s)
 	made.zone.Untouched = untouched
 	take(needed)
-	move, loses := moveOf(s, wants, made.zone.whole)
+	move, loses := moveOf(s, required, made.zone.whole)
 	made.zone.Move = move
 	made.zone.Present, made.zone.Next = places(d, move)
 	if edge := d.Edge(); edge != nil && move == nil && s.alreadyAt(edge) {
@@ -292,7 +292,7 @@ func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePl
 	}
 	take(loses)
 	if d.State == estate.Moved {
-		take(carriedOut(s, wants, made.zone.Changes))
+		take(carriedOut(s, required, made.zone.Changes))
 	}
 	return made
 }
@@ -379,7 +379,7 @@ func afterwards(seen []record.Set, changes []Change) []record.Set {
 }
 
 // ttlsOf works out how the TTLs are led around the changes.
-func ttlsOf(s sight, wants []want, changes []Change) []TTL {
+func ttlsOf(s sight, required []requirement, changes []Change) []TTL {
 	var all []TTL
 	for _, c := range changes {
 		if c.Action != Replace && c.Action != Remove || !isAddress(c.Type) || c.UntiesMail() {
@@ -395,7 +395,7 @@ func ttlsOf(s sight, wants []want, changes []Change) []TTL {
 			t.LowerTo, t.LowerBefore, t.WaitAfter = MovingTTL, old, MovingTTL
 		}
 		if c.Action == Replace ||
-			slices.ContainsFunc(wants, func(n want) bool { return n.Name == c.Name && !n.host.IsZero() }) {
+			slices.ContainsFunc(required, func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }) {
 			t.RaiseTo = RecordTTL
 		}
 		all = append(all, t)

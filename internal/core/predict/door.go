@@ -7,7 +7,7 @@
 //	w := predict.New(predict.Input{Estate: e, Rules: rules})
 //	d := w.Door(u.Door())  // how the door treats its URLs
 //	d.Answer(u)            // what it answers to one of them
-//	w.Want(u)              // where that URL should lead, were no carrier limited
+//	w.Goal(u)              // where that URL should lead, were no carrier limited
 package predict
 
 import (

@@ -142,7 +142,7 @@ func TestIntendedIsWithoutLimits(t *testing.T) {
 	w := estateOf(t, "{by: form, addresses: [198.51.100.34]}", "", "old.example/a,/rule").Web()
 	u := web.MustParseURL("https://old.example/a?b")
 	assert.Equal(t, "https://www.n.example/rule?b", w.Intended(u).Location)
-	assert.Equal(t, "https://www.n.example/rule?b", w.Want(u).Target.String())
+	assert.Equal(t, "https://www.n.example/rule?b", w.Goal(u).Target.String())
 	assert.False(t, w.Forwards(web.MustParseURL("https://old.example:8443/").Door()))
 	assert.True(t, w.Forwards(web.MustParseURL("http://www.n.example/").Door()))
 	assert.False(t, w.Forwards(web.MustParseURL("https://www.n.example/").Door()))

@@ -123,7 +123,7 @@ func (w *Web) carried(c *estate.Carrier, d web.Door, domain *estate.Domain) Door
 		turned.Domain = domain
 		return turned
 	}
-	door := w.wanted(d, domain)
+	door := w.intended(d, domain)
 	door.Carrier = c.Name
 	door.DropsPath, door.DropsQuery = !c.KeepsPath, !c.KeepsQuery
 	switch {
@@ -136,7 +136,7 @@ func (w *Web) carried(c *estate.Carrier, d web.Door, domain *estate.Domain) Door
 }
 
 // wanted describes a door as it should be, were its carrier not limited.
-func (w *Web) wanted(d web.Door, domain *estate.Domain) Door {
+func (w *Web) intended(d web.Door, domain *estate.Domain) Door {
 	p := w.Estate.Policy
 	door := Door{Door: d, Asked: d, Domain: domain, Does: Redirects, Exempt: w.exempt(d), Rules: w.Rules, Status: p.Status,
 		Canonical: w.Estate.Canonical, Home: domain.LeadsTo, Fallback: domain.Fallback, Paths: domain.Paths}
@@ -188,36 +188,36 @@ func through(d *estate.Domain, h web.Host) *estate.Carrier {
 // Intended predicts what a URL answers where every carrier can do what is asked of it.
 func (w *Web) Intended(u web.URL) chain.Answer {
 	if d := u.Door(); d.Port == 0 && w.Carrier(d.Host) != nil && !w.IsSite(d.Host) {
-		return w.wanted(d, w.Estate.DomainOf(d.Host)).Answer(u)
+		return w.intended(d, w.Estate.DomainOf(d.Host)).Answer(u)
 	}
 	return w.Door(u.Door()).Answer(u)
 }
 
-// Want says where a URL of the estate should lead: where the rules and the fallback send it, were no carrier limited.
-func (w *Web) Want(u web.URL) chain.Want {
-	want := chain.Want{Target: u}
+// Goal says where a URL of the estate should lead: where the rules and the fallback send it, were no carrier limited.
+func (w *Web) Goal(u web.URL) chain.Goal {
+	goal := chain.Goal{Target: u}
 	for hops := range chain.MostHops {
-		if !w.Forwards(want.Target.Door()) {
+		if !w.Forwards(goal.Target.Door()) {
 			break
 		}
-		a := w.Intended(want.Target)
+		a := w.Intended(goal.Target)
 		if a.Status == rule.Gone {
-			return chain.Want{Gone: true, Hops: hops}
+			return chain.Goal{Gone: true, Hops: hops}
 		}
 		next, _, ok := a.Next()
 		if !a.IsRedirect() || !ok {
 			break
 		}
-		want.Temporary = want.Temporary || !a.Permanent()
-		want.Target = next
+		goal.Temporary = goal.Temporary || !a.Permanent()
+		goal.Target = next
 	}
-	if want.Target.Door() != u.Door() {
-		want.Hops = w.Estate.Policy.Hops
+	if goal.Target.Door() != u.Door() {
+		goal.Hops = w.Estate.Policy.Hops
 		if w.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP && !w.Estate.Serves(u.Host()) {
-			want.Hops++
+			goal.Hops++
 		}
 	}
-	return want
+	return goal
 }
 
 // Forwards tells whether a door of the estate should forward: all do but the canonical one.

@@ -353,7 +353,7 @@ func (v *prover) circle(c chain.Chain) {
 	v.said[key] = true
 	concerned := v.linesOf(v.round(c)...)
 	if concerned.String() == "" { // doors that send visitors to each other, whatever the rules are
-		v.judge.Chain(&c, v.world.Want(c.Entry))
+		v.judge.Chain(&c, v.world.Goal(c.Entry))
 		for _, f := range c.Findings {
 			if ofCircle(f) {
 				f.Evidence = v.evidence(concerned, c.Entry)

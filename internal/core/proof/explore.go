@@ -49,6 +49,19 @@ func (q parameters) key() string {
 }
 
 // state is a set of URLs on the way: all those of a template at a door, and from which entries they come.
+//
+// A worked example, with the rules
+//
+//	old.example/{a}-{b}         /pair/{a}/{b}
+//	old.example/find?q={q}      /search/{q}
+//	old.example/files/{+rest}   /archive/{+rest}
+//
+// The first takes all paths of the template /X-Y. Captures take the shortest first: of /x-y-z, a is x and b is y-z. So
+// X may hold no "-", which is a constraint in the hop's short. The second moves q from the query into a path, where it
+// is written otherwise (a slash becomes %2F): the path is some text behind /search/, but which q it came from cannot be
+// told from it, so that the state is loose. Of the third, rest may be ../y, which browsers resolve: /archive/../y is
+// asked for as /y, and the state that goes on there has dots. A visitor who came to /files/a?utm=1 was sent on with the
+// query utm=1: that is sent, and what a rule two hops later may still ask for.
 type state struct {
 	door   web.Door
 	path   []rule.Part

@@ -201,7 +201,7 @@ func (v *prover) probes() {
 		probes := chain.Probes(d)
 		for _, probe := range chain.ProbeOrder {
 			c := chain.Follow(context.Background(), v.world, chain.Ask{URL: probes[probe]}, probe)
-			v.judge.Chain(&c, v.world.Want(probes[probe]))
+			v.judge.Chain(&c, v.world.Goal(probes[probe]))
 			if endless(c) && len(v.round(c)) > 0 { // the rules are the cause, not the doors
 				c.Findings = slices.DeleteFunc(c.Findings, ofCircle)
 				v.circle(c)
@@ -247,7 +247,7 @@ func (v *prover) unheld() {
 		}
 		c, l := v.run(witness), v.linesOf(concerned...)
 		f := finding.New(finding.BeyondCarrier, d.String(), fmt.Sprintf("%s cannot hold %s: %s ends at %s instead "+
-			"of %s.", p.Carrier, l, witness, c.Arrival, v.world.Want(witness).Target),
+			"of %s.", p.Carrier, l, witness, c.Arrival, v.world.Goal(witness).Target),
 			fmt.Sprintf("Give %s to a carrier that looks at paths and queries.", d.Host),
 			v.evidence(l, witness)).
 			Causing(p.Carrier + " " + p.Domain.Name.String())
@@ -259,7 +259,7 @@ func (v *prover) unheld() {
 // asIntended tells whether a URL ends where it would if no carrier were limited, apart from a query that is not handed
 // on, which is said of the door.
 func (v *prover) asIntended(u web.URL) bool {
-	c, want := v.run(u), v.world.Want(u)
+	c, want := v.run(u), v.world.Goal(u)
 	if want.Gone {
 		return c.Last().Status == rule.Gone
 	}

@@ -45,7 +45,7 @@ func tryAll(p *predict.Web, all []web.URL) judged {
 			j.hops, j.long = c.Redirects(), u
 		}
 		d := p.Door(u.Door())
-		if want := p.Want(u); c.End == chain.Page && p.Forwards(u.Door()) && !want.Gone &&
+		if want := p.Goal(u); c.End == chain.Page && p.Forwards(u.Door()) && !want.Gone &&
 			want.Target.Door() == p.Estate.Canonical {
 			landed := slices.IndexFunc(c.Hops, func(a chain.Answer) bool { return a.URL.Door() == p.Estate.Canonical })
 			m, ok := p.Rules.Lookup(u)

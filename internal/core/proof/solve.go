@@ -27,47 +27,47 @@ const mostShort = 3
 // variables once and in the order of the entry; else the answer is unknown.
 func solve(s state, e *effort) (map[string]string, answer) {
 	order := variables(s.entry)
-	var stages []stage
+	var automata []automaton
 	for _, h := range s.hops {
 		for _, avoid := range h.avoid {
-			all, ok := newStages(h.path, avoid, order)
+			all, ok := newAutomata(h.path, avoid, order)
 			if !ok {
 				return nil, unknown
 			}
-			stages = append(stages, all...)
+			automata = append(automata, all...)
 		}
 		for _, c := range h.short {
 			if len(s.hops) > mostShort {
 				break // what is definite was barred on the way
 			}
-			all, ok := newStages(c.text, rule.Variant{Parts: c.pattern}, order)
+			all, ok := newAutomata(c.text, rule.Variant{Parts: c.pattern}, order)
 			if !ok {
 				return nil, unknown
 			}
-			stages = append(stages, all...)
+			automata = append(automata, all...)
 		}
 	}
 	for _, avoid := range s.avoid {
-		all, ok := newStages(s.path, avoid, order)
+		all, ok := newAutomata(s.path, avoid, order)
 		if !ok {
 			return nil, unknown
 		}
-		stages = append(stages, all...)
+		automata = append(automata, all...)
 	}
-	letters := alphabet(stages)
+	letters := alphabet(automata)
 	if slices.Contains(letters, ".") {
 		for _, dots := range dotted { // no URL has a segment of dots
-			st, ok := newStage(s.entry, dots, order)
+			st, ok := newAutomaton(s.entry, dots, order)
 			if !ok {
 				return nil, unknown
 			}
-			stages = append(stages, st)
+			automata = append(automata, st)
 		}
 	}
 	if len(order) != captures(s.entry) {
 		return nil, unknown // a variable comes twice in the entry
 	}
-	return product{order, stages, letters}.search(e)
+	return product{order, automata, letters}.search(e)
 }
 
 // dotted are the paths with a segment of dots.
@@ -100,29 +100,29 @@ func variables(parts []rule.Part) []rule.Part {
 	return all
 }
 
-// stage is one pattern that must not take the path of one hop: the texts before, between and behind the variables, and
+// automaton is one pattern that must not take the path of one hop: the texts before, between and behind the variables, and
 // the pattern.
-type stage struct {
+type automaton struct {
 	texts   map[int][]string // in front of a variable, by its place in the order; len(order): behind the last
 	holds   map[int]bool     // which variables the path holds
 	pattern []rule.Part      // in octets and captures
-	except  int              // how many stages behind this one are what it leaves out
+	except  int              // how many automata behind this one are what it leaves out
 }
 
-// newStages gives a stage of what must not take a path, and behind it one for each pattern that this leaves out.
-func newStages(path []rule.Part, avoid rule.Variant, order []rule.Part) ([]stage, bool) {
-	st, ok := newStage(path, avoid.Parts, order)
+// newAutomata gives a automaton of what must not take a path, and behind it one for each pattern that this leaves out.
+func newAutomata(path []rule.Part, avoid rule.Variant, order []rule.Part) ([]automaton, bool) {
+	st, ok := newAutomaton(path, avoid.Parts, order)
 	st.except = len(avoid.Not)
-	all := []stage{st}
+	all := []automaton{st}
 	for _, end := range avoid.Not {
-		left, fits := newStage(path, endsIn(end), order)
+		left, fits := newAutomaton(path, endsIn(end), order)
 		all, ok = append(all, left), ok && fits
 	}
 	return all, ok
 }
 
-func newStage(path, avoid []rule.Part, order []rule.Part) (stage, bool) {
-	st := stage{texts: map[int][]string{}, holds: map[int]bool{}}
+func newAutomaton(path, avoid []rule.Part, order []rule.Part) (automaton, bool) {
+	st := automaton{texts: map[int][]string{}, holds: map[int]bool{}}
 	at := -1
 	var pending []string
 	for _, p := range path {
@@ -151,9 +151,9 @@ func newStage(path, avoid []rule.Part, order []rule.Part) (stage, bool) {
 }
 
 // alphabet gives the octets that can make a difference, and a letter and a digit that stand for all others.
-func alphabet(stages []stage) []string {
+func alphabet(automata []automaton) []string {
 	all := []string{"/", "7"}
-	for _, st := range stages {
+	for _, st := range automata {
 		for _, p := range st.pattern {
 			if !p.IsCapture() && !slices.Contains(all, p.Literal) {
 				all = append(all, p.Literal)
@@ -175,10 +175,10 @@ type places string
 // mostPlaces is how long a pattern may be, in octets and captures.
 const mostPlaces = 2000
 
-func (st stage) start() places { return st.open([]uint16{0}) }
+func (st automaton) start() places { return st.open([]uint16{0}) }
 
 // open adds the places behind captures that may end.
-func (st stage) open(set []uint16) places {
+func (st automaton) open(set []uint16) places {
 	for i := 0; i < len(set); i++ {
 		at := int(set[i]) / 2
 		if at < len(st.pattern) && (st.pattern[at].Rest || st.pattern[at].IsCapture() && set[i]%2 == 1) {
@@ -198,7 +198,7 @@ func (st stage) open(set []uint16) places {
 
 func (p places) at(i int) int { return int(p[2*i])<<8 | int(p[2*i+1]) }
 
-func (st stage) read(from places, unit string) places {
+func (st automaton) read(from places, unit string) places {
 	var set []uint16
 	for i := range len(from) / 2 {
 		at := from.at(i) / 2
@@ -215,24 +215,24 @@ func (st stage) read(from places, unit string) places {
 	return st.open(set)
 }
 
-func (st stage) readAll(from places, text []string) places {
+func (st automaton) readAll(from places, text []string) places {
 	for _, u := range text {
 		from = st.read(from, u)
 	}
 	return from
 }
 
-func (st stage) accepts(at places) bool {
+func (st automaton) accepts(at places) bool {
 	return at != "" && at.at(len(at)/2-1) == 2*len(st.pattern) // the last place is the end
 }
 
 type product struct {
 	order    []rule.Part
-	stages   []stage
+	automata []automaton
 	alphabet []string
 }
 
-// point is a place in the product: which variable is being written, whether it has something, and where each stage is.
+// point is a place in the product: which variable is being written, whether it has something, and where each automaton is.
 type point struct {
 	variable int
 	started  bool
@@ -246,14 +246,14 @@ type visit struct {
 }
 
 func (p product) search(e *effort) (map[string]string, answer) {
-	sets := make([]places, len(p.stages))
-	for i, st := range p.stages {
+	sets := make([]places, len(p.automata))
+	for i, st := range p.automata {
 		sets[i] = st.start()
 	}
 	queue := []visit{{p.enter(0, sets), -1, ""}}
 	seen := map[point]bool{queue[0].point: true}
 	for i := 0; i < len(queue); i++ {
-		if len(queue) > mostSolved || !e.spend(1+len(p.alphabet)*len(p.stages)) {
+		if len(queue) > mostSolved || !e.spend(1+len(p.alphabet)*len(p.automata)) {
 			return nil, unknown
 		}
 		v := queue[i]
@@ -278,7 +278,7 @@ func (p product) search(e *effort) (map[string]string, answer) {
 				continue
 			}
 			sets := split(v.at)
-			for n, st := range p.stages {
+			for n, st := range p.automata {
 				if st.holds[v.variable] {
 					sets[n] = st.read(sets[n], unit)
 				}
@@ -289,9 +289,9 @@ func (p product) search(e *effort) (map[string]string, answer) {
 	return nil, impossible
 }
 
-// enter reads, in every stage, the text in front of a variable.
+// enter reads, in every automaton, the text in front of a variable.
 func (p product) enter(variable int, sets []places) point {
-	for n, st := range p.stages {
+	for n, st := range p.automata {
 		sets[n] = st.readAll(sets[n], st.texts[variable])
 	}
 	return point{variable, false, join(sets)}
@@ -300,10 +300,10 @@ func (p product) enter(variable int, sets []places) point {
 func (p product) free(at string) bool {
 	sets := split(at)
 	for n := 0; n < len(sets); {
-		st := p.stages[n]
+		st := p.automata[n]
 		barred := st.accepts(sets[n])
 		for i := range st.except {
-			barred = barred && !p.stages[n+1+i].accepts(sets[n+1+i])
+			barred = barred && !p.automata[n+1+i].accepts(sets[n+1+i])
 		}
 		if barred {
 			return false

@@ -22,27 +22,27 @@ var kinds = map[string]struct {
 	fields int // 0: read by itself
 	names  []int
 	read   func(string) (string, error)
-	wants  string
+	form   string
 }{
-	"A":     {read: address(netip.Addr.Is4), wants: "an IPv4 address such as 203.0.113.10"},
-	"AAAA":  {read: address(netip.Addr.Is6), wants: "an IPv6 address such as 2001:db8:10::10"},
-	"CNAME": {fields: 1, names: []int{0}, wants: "the name that it leads to, such as sites.platform.example"},
-	"NS":    {fields: 1, names: []int{0}, wants: "the name of a name server, such as ns1.edge.example"},
-	"PTR":   {fields: 1, names: []int{0}, wants: "a name"},
-	"MX":    {fields: 2, names: []int{1}, read: numbers(1), wants: "a preference and a name, such as 10 mx1.mail.example"},
+	"A":     {read: address(netip.Addr.Is4), form: "an IPv4 address such as 203.0.113.10"},
+	"AAAA":  {read: address(netip.Addr.Is6), form: "an IPv6 address such as 2001:db8:10::10"},
+	"CNAME": {fields: 1, names: []int{0}, form: "the name that it leads to, such as sites.platform.example"},
+	"NS":    {fields: 1, names: []int{0}, form: "the name of a name server, such as ns1.edge.example"},
+	"PTR":   {fields: 1, names: []int{0}, form: "a name"},
+	"MX":    {fields: 2, names: []int{1}, read: numbers(1), form: "a preference and a name, such as 10 mx1.mail.example"},
 	"SRV": {
 		fields: 4,
 		names:  []int{3},
 		read:   numbers(3),
-		wants:  "priority, weight, port and a name, such as 0 5 443 www.northmoor.example",
+		form:   "priority, weight, port and a name, such as 0 5 443 www.northmoor.example",
 	},
-	"TXT":   {read: text, wants: "a text"},
-	"CAA":   {read: caa, wants: `a flag, a tag and a value, such as 0 issue "ca.example"`},
-	"TLSA":  {fields: 4, read: numbers(3), wants: "usage, selector, matching type and data, such as 3 1 1 0d6f..."},
-	"SSHFP": {fields: 3, read: numbers(2), wants: "algorithm, type and fingerprint"},
-	"DS":    {fields: 4, read: numbers(3), wants: "key tag, algorithm, digest type and digest"},
-	"HTTPS": {read: service, wants: "a priority and a target, such as 1 . alpn=h2"},
-	"SVCB":  {read: service, wants: "a priority and a target, such as 1 . alpn=h2"},
+	"TXT":   {read: text, form: "a text"},
+	"CAA":   {read: caa, form: `a flag, a tag and a value, such as 0 issue "ca.example"`},
+	"TLSA":  {fields: 4, read: numbers(3), form: "usage, selector, matching type and data, such as 3 1 1 0d6f..."},
+	"SSHFP": {fields: 3, read: numbers(2), form: "algorithm, type and fingerprint"},
+	"DS":    {fields: 4, read: numbers(3), form: "key tag, algorithm, digest type and digest"},
+	"HTTPS": {read: service, form: "a priority and a target, such as 1 . alpn=h2"},
+	"SVCB":  {read: service, form: "a priority and a target, such as 1 . alpn=h2"},
 }
 
 // Types returns the record types that values can be read of, in order.
@@ -55,8 +55,8 @@ func Types() []string {
 	return all
 }
 
-// Wants says what a value of a type looks like, "" for a type that is not known.
-func Wants(kind string) string { return kinds[kind].wants }
+// ValueForm says what a value of a type looks like, "" for a type that is not known.
+func ValueForm(kind string) string { return kinds[kind].form }
 
 // ErrType says that a record type is not known.
 var ErrType = errors.New("no record type that is known")

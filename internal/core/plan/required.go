@@ -13,7 +13,7 @@ import (
 )
 
 // want is a record set that the plan needs, and why.
-type want struct {
+type requirement struct {
 	record.Set
 	carrier *estate.Carrier // who answers there; nil for what is no door
 	host    web.Host
@@ -24,8 +24,8 @@ type want struct {
 	typedAs string   // the type of that
 }
 
-// wantsOf works out what the plan needs in a zone: the doors, what is wanted, and what says that there is no mail.
-func wantsOf(s sight) (wants []want, notes []Note) {
+// requirementsOf works out what the plan needs in a zone: the doors, what is wanted, and what says that there is no mail.
+func requirementsOf(s sight) (required []requirement, notes []Note) {
 	site := &estate.Carrier{Name: SiteName, Addresses: s.estate.Site.Addresses, Alias: s.estate.Site.Alias}
 	for _, h := range s.domain.Hosts() {
 		c := cmp.Or(s.domain.Carry[h], s.domain.Served[h], site)
@@ -33,22 +33,22 @@ func wantsOf(s sight) (wants []want, notes []Note) {
 			c = through
 		}
 		sets := s.leadTo(h, c)
-		wants = append(wants, sets...)
+		required = append(required, sets...)
 		if c == site && len(sets) == 0 {
 			notes = append(notes, Note{Notice: SiteUnplaced, Names: []string{h.String()}})
 		}
 	}
-	wants = withAsked(s, wants)
+	required = withAsked(s, required)
 	if s.domain.Mail == "none" && len(s.mailSeen()) == 0 {
-		wants = withoutMail(s, wants)
+		required = withoutMail(s, required)
 		if s.seen == nil && s.nowhere == nil {
 			notes = append(notes, Note{Notice: MailUnseen, Names: []string{s.zone()}})
 		}
 	}
-	for i := range wants {
-		wants[i].Values = oneSPF(wants[i].Type, wants[i].Values)
+	for i := range required {
+		required[i].Values = oneSPF(required[i].Type, required[i].Values)
 	}
-	return wants, notes
+	return required, notes
 }
 
 // oneSPF joins the SPF records among the values of a set: two count as none (RFC 7208 section 4.5).
@@ -74,9 +74,9 @@ func oneSPF(kind string, values []string) []string {
 }
 
 // recordsOf gives what is wanted as records.
-func recordsOf(wants []want) []Record {
+func recordsOf(required []requirement) []Record {
 	all := []Record{}
-	for _, n := range wants {
+	for _, n := range required {
 		r := Record{n.Name, n.Type, n.TTL, nil}
 		for _, v := range n.Values {
 			r.Values = append(r.Values, record.Plain(n.Type, v))
@@ -89,13 +89,13 @@ func recordsOf(wants []want) []Record {
 // leadTo gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is
 // one and nothing else has to stand at the name; at the apex it cannot stand (RFC 1034 section 3.6.2), unless the
 // provider offers one.
-func (s sight) leadTo(h web.Host, c *estate.Carrier) []want {
+func (s sight) leadTo(h web.Host, c *estate.Carrier) []requirement {
 	if c.ApexOnly && !h.IsApex() {
 		return nil
 	}
 	name := h.String()
-	made := func(kind string, values []string) want {
-		return want{Set: record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values}, carrier: c, host: h}
+	made := func(kind string, values []string) requirement {
+		return requirement{Set: record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values}, carrier: c, host: h}
 	}
 	if !c.Alias.IsZero() && (!h.IsApex() || s.domain.ApexAlias) &&
 		(len(c.Addresses) == 0 || len(s.beside(name)) == 0 || h.IsApex()) {
@@ -103,9 +103,9 @@ func (s sight) leadTo(h web.Host, c *estate.Carrier) []want {
 		if h.IsApex() {
 			kind = record.Alias
 		}
-		return s.typedAtEdge(c, []want{made(kind, []string{c.Alias.String() + "."})})
+		return s.typedAtEdge(c, []requirement{made(kind, []string{c.Alias.String() + "."})})
 	}
-	var sets []want
+	var sets []requirement
 	for _, kind := range []string{"A", "AAAA"} {
 		if values := addressesOf(c.Addresses, kind); len(values) > 0 {
 			sets = append(sets, made(kind, values))
@@ -123,25 +123,25 @@ const (
 // typedAtEdge adds to the records of a host what is typed instead of them at an edge network that holds the zone: where
 // what is behind it answers, or placeholders where there is nothing. A record for which nothing is left is not typed at
 // all: the network answers with its own addresses, of both kinds, as soon as one is.
-func (s sight) typedAtEdge(c *estate.Carrier, wants []want) []want {
-	if !c.By.Row().TakesZone || len(c.NameServers) == 0 || len(wants) == 0 {
-		return wants
+func (s sight) typedAtEdge(c *estate.Carrier, required []requirement) []requirement {
+	if !c.By.Row().TakesZone || len(c.NameServers) == 0 || len(required) == 0 {
+		return required
 	}
-	origin := s.originOf(c, wants[0].host)
+	origin := s.originOf(c, required[0].host)
 	left := slices.Clone(origin)
-	for i, n := range wants {
-		wants[i].through = true
+	for i, n := range required {
+		required[i].through = true
 		at := slices.IndexFunc(left, func(o record.Set) bool { return o.Type == n.Type })
 		if at < 0 {
 			continue
 		}
-		wants[i].typed, wants[i].typedAs = left[at].Values, left[at].Type
+		required[i].typed, required[i].typedAs = left[at].Values, left[at].Type
 		left = slices.Delete(left, at, at+1)
 	}
 	if len(left) == len(origin) {
-		wants[0].typed, wants[0].typedAs = origin[0].Values, origin[0].Type
+		required[0].typed, required[0].typedAs = origin[0].Values, origin[0].Type
 	}
-	return wants
+	return required
 }
 
 // originOf gives what leads an edge network to what is behind it, for a host: addresses, or an alias where there are
@@ -190,7 +190,7 @@ func (s sight) beside(name string) []string {
 }
 
 // withAsked adds what somebody asks for, unless it has done its work.
-func withAsked(s sight, wants []want) []want {
+func withAsked(s sight, required []requirement) []requirement {
 	for _, r := range s.domain.Wanted {
 		if s.doneWith(r) != nil {
 			continue
@@ -202,16 +202,16 @@ func withAsked(s sight, wants []want) []want {
 		if r.Until.Certificate {
 			why = append(why, Reason{Why: MayGoWithCertificate})
 		}
-		i := slices.IndexFunc(wants, func(n want) bool { return n.wanted && n.Name == r.Name && n.Type == r.Type })
+		i := slices.IndexFunc(required, func(n requirement) bool { return n.wanted && n.Name == r.Name && n.Type == r.Type })
 		if i < 0 {
-			wants = append(wants, want{Set: record.Set{Name: r.Name, Type: r.Type, TTL: RecordTTL}, why: why, wanted: true})
-			i = len(wants) - 1
+			required = append(required, requirement{Set: record.Set{Name: r.Name, Type: r.Type, TTL: RecordTTL}, why: why, wanted: true})
+			i = len(required) - 1
 		}
-		if !slices.Contains(wants[i].Values, r.Value) {
-			wants[i].Values = append(wants[i].Values, r.Value)
+		if !slices.Contains(required[i].Values, r.Value) {
+			required[i].Values = append(required[i].Values, r.Value)
 		}
 	}
-	return wants
+	return required
 }
 
 // doneWith says why a wanted record is wanted no longer, nil where it still is.
@@ -263,9 +263,9 @@ func certifiedAt(h web.Host, c *estate.Carrier, seen *survey.Domain) bool {
 
 // withoutMail adds the records that say that a domain neither receives mail nor sends it: a null MX (RFC 7505), an SPF
 // record that allows nobody (RFC 7208), a policy that rejects the rest (RFC 7489).
-func withoutMail(s sight, wants []want) []want {
+func withoutMail(s sight, required []requirement) []requirement {
 	apex := s.zone()
-	for _, n := range []want{
+	for _, n := range []requirement{
 		{Set: record.Set{Name: apex, Type: "MX", Values: []string{"0 ."}}, why: []Reason{{Why: ReceivesNoMail}}},
 		{Set: record.Set{Name: apex, Type: "TXT", Values: []string{`"v=spf1 -all"`}}, why: []Reason{{Why: SendsNoMail}}},
 		{
@@ -274,12 +274,12 @@ func withoutMail(s sight, wants []want) []want {
 		},
 	} {
 		n.TTL, n.wanted = RecordTTL, true
-		if i := slices.IndexFunc(wants, func(o want) bool { return o.Name == n.Name && o.Type == n.Type }); i >= 0 {
-			wants[i].Values = append(wants[i].Values, n.Values...)
-			wants[i].why = append(wants[i].why, n.why...)
+		if i := slices.IndexFunc(required, func(o requirement) bool { return o.Name == n.Name && o.Type == n.Type }); i >= 0 {
+			required[i].Values = append(required[i].Values, n.Values...)
+			required[i].why = append(required[i].why, n.why...)
 			continue
 		}
-		wants = append(wants, n)
+		required = append(required, n)
 	}
-	return wants
+	return required
 }
