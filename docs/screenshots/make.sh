@@ -46,6 +46,25 @@ page() {
 terminal demo "upperpath demo" top
 terminal look "upperpath look lacemill-museum.example --from stage/stage.yaml" top
 terminal survey "upperpath survey --from stage/stage.yaml --only wave:2" top
+terminal audit "upperpath audit --from stage/stage.yaml" top
+terminal rehearse "upperpath rehearse" top
+terminal try "upperpath rules try 'http://lacemill-museum.example/index.php?page=contact&lang=da' slatequarry.example/exhibition/slate"
+terminal import "upperpath rules import old.htaccess --host lacemill-museum.example"
+cp rules.csv mended.csv
+cp old-rules.csv rules.csv
+terminal prove "upperpath prove" top
+cp mended.csv rules.csv
+terminal plan "upperpath plan" top
+terminal changes "upperpath plan lacemill-museum.example" '/Changes in/,$'
+terminal runbook "upperpath runbook --check --from stage/stage.yaml" top
+terminal faulty "upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones" top
+terminal consider "upperpath plan --consider gateway,platform,registrar --only northmoormuseum.example; echo; upperpath plan --consider www,apex"
+upperpath write apache >/dev/null
+terminal apache "upperpath write apache --force; echo; cat apache/up3.txt; echo; sed -n '/^# slate/,/All other paths/p' apache/apache.conf" top
+upperpath write sheet --format html >/dev/null
+page sheet "$work/museums/sheets/registrar-a.html"
+page report "$work/museums/report.html"
+# Last, since it changes a zone of the stage.
 cat >stage/zones/northmoormuseum.example.zone <<'Z'
 $TTL 300
 @ IN SOA ns1.registrar-a.example. hostmaster.registrar-a.example. 2026110102 7200 3600 1209600 900
@@ -57,21 +76,3 @@ Z
 sleep 1.5
 upperpath survey --from stage/stage.yaml --fail-on never >/dev/null 2>&1
 terminal compare "upperpath compare 1 3"
-terminal audit "upperpath audit --from stage/stage.yaml" top
-terminal rehearse "upperpath rehearse"
-terminal proved "upperpath prove"
-terminal try "upperpath rules try 'http://lacemill-museum.example/index.php?page=contact&lang=da' slatequarry.example/exhibition/slate"
-terminal import "upperpath rules import old.htaccess --host lacemill-museum.example"
-cp rules.csv mended.csv
-cp old-rules.csv rules.csv
-terminal prove "upperpath prove" top
-terminal straighten "upperpath rules straighten --write; echo; diff old-rules.csv rules.csv"
-cp mended.csv rules.csv
-terminal plan "upperpath plan --only lacemill-museum.example" '/Changes in/,$'
-terminal faulty "upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones" '/leftover-address/,$'
-terminal consider "upperpath plan --consider gateway,platform,registrar --only northmoormuseum.example; echo; upperpath plan --consider www,apex"
-upperpath write apache >/dev/null
-terminal apache "upperpath write apache --force; echo; cat apache/up3.txt; echo; sed -n '/^# slate/,/All other paths/p' apache/apache.conf" top
-upperpath write sheet >/dev/null
-terminal sheet "cat sheets/registrar-a.md" '/^# What/,$' 4 168 9
-page report "$work/museums/report.html"

@@ -88,13 +88,12 @@ func clientHead(c ForClient) []Block {
 	case bad == 0:
 		v.Says = wordsf("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
 	default:
-		v.Says = wordsf(
-			"%s, %d of the %s do not lead visitors safely to %s.",
-			c.todayWord(),
-			bad,
-			wording.Count(l.doors, "door"),
-			at,
-		)
+		do := "do"
+		if c.Before != nil {
+			do = "did"
+		}
+		v.Says = wordsf("%s, %d of the %s %s not lead visitors safely to %s.", c.todayWord(), bad,
+			wording.Count(l.doors, "door"), do, at)
 	}
 	if l.unseen > 0 {
 		v.Says = cat(v.Says, wordsf(" %s could not be seen.", wording.Count(l.unseen, "address")))
@@ -158,7 +157,7 @@ func clientDomains(c ForClient) []Block {
 		if len(known) > 0 {
 			after = domainState(known, func(d *doorSeen) doorState { s, _ := c.after(d.door); return s })
 			if where := c.leadsTo(name); where != "" && after.Tone == Good {
-				after.Text = words("leads to " + where)
+				after.Text = words("arrives at " + c.placeText(where))
 			}
 			withAfter = true
 		}
@@ -183,6 +182,17 @@ func (c ForClient) domainOf(h web.Host) string {
 		return apex.String()
 	}
 	return h.String()
+}
+
+// placeText gives where a domain leads as its owner would say it.
+func (c ForClient) placeText(where string) string {
+	switch path, here := strings.CutPrefix(where, c.Today.Canonical); {
+	case here && path == "/":
+		return "the front page"
+	case here:
+		return path
+	}
+	return where
 }
 
 // without drops a column of a table where that is wanted.

@@ -99,6 +99,9 @@ var stepNames = map[plan.StepKind]string{
 
 // taskText says what is done in a task: as the step says it, or for one of several places.
 func taskText(t plan.Task, several bool) string {
+	if t.Step.Kind == plan.SurveyFirst {
+		return wholeStep(t.Step) + " The runbook is then made from what was seen: " + command("upperpath runbook --anew")
+	}
 	if !several || t.Place == "" {
 		return wholeStep(t.Step)
 	}
@@ -291,6 +294,9 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 			wording.Span(from.Sub(now)),
 			next.Number,
 		)
+	case next != nil && len(next.Expects) == 0:
+		v.Next = cat(wordsf("Step %d: %s When it is done: ", next.Number, next.Says),
+			copied(fmt.Sprintf("upperpath runbook --done %d", next.Number)))
 	case next != nil:
 		v.Next = cat(wordsf("Step %d: %s Then ", next.Number, next.Says), copied("upperpath runbook --check"))
 	}
