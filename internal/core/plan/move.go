@@ -318,7 +318,7 @@ type zoneDifference struct {
 	mail               bool
 }
 
-// at gives what a new name server says otherwise than the old ones do and than the plan required. What belongs to the
+// at gives what a new name server says otherwise than the old ones do and than the plan wants. What belongs to the
 // servers and signatures is theirs.
 func (d differences) at(c survey.Coming) []zoneDifference {
 	type pair struct{ there, wanted, now []string }
@@ -470,10 +470,11 @@ func (s sight) unsure(c record.Change) bool {
 		c.Action == record.Came && s.earlier.Partial && !s.seen.Partial
 }
 
-// isPlanned tells whether a change that was seen is one that the plan required: it leads to what is wanted, or away from
+// isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is wanted, or away from
 // what is to be removed.
 func isPlanned(s sight, required []requirement, c record.Change) bool {
-	if isWeb(c.Type) && slices.ContainsFunc(required, func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }) {
+	isDoor := func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }
+	if isWeb(c.Type) && slices.ContainsFunc(required, isDoor) {
 		return true // what differs at a door is said by the changes themselves
 	}
 	if c.Type == "NS" && c.Name == s.zone() && len(s.domain.MovesTo()) > 0 {

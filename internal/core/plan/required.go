@@ -12,7 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// want is a record set that the plan needs, and why.
+// requirement is a record set that the plan needs, and why.
 type requirement struct {
 	record.Set
 	carrier *estate.Carrier // who answers there; nil for what is no door
@@ -24,7 +24,7 @@ type requirement struct {
 	typedAs string   // the type of that
 }
 
-// requirementsOf works out what the plan needs in a zone: the doors, what is wanted, and what says that there is no mail.
+// requirementsOf works out what the plan needs in a zone: doors, what is wanted, and what says that there is no mail.
 func requirementsOf(s sight) (required []requirement, notes []Note) {
 	site := &estate.Carrier{Name: SiteName, Addresses: s.estate.Site.Addresses, Alias: s.estate.Site.Alias}
 	for _, h := range s.domain.Hosts() {
@@ -204,7 +204,8 @@ func withAsked(s sight, required []requirement) []requirement {
 		}
 		i := slices.IndexFunc(required, func(n requirement) bool { return n.wanted && n.Name == r.Name && n.Type == r.Type })
 		if i < 0 {
-			required = append(required, requirement{Set: record.Set{Name: r.Name, Type: r.Type, TTL: RecordTTL}, why: why, wanted: true})
+			set := record.Set{Name: r.Name, Type: r.Type, TTL: RecordTTL}
+			required = append(required, requirement{Set: set, why: why, wanted: true})
 			i = len(required) - 1
 		}
 		if !slices.Contains(required[i].Values, r.Value) {

@@ -100,7 +100,7 @@ func variables(parts []rule.Part) []rule.Part {
 	return all
 }
 
-// automaton is one pattern that must not take the path of one hop: the texts before, between and behind the variables, and
+// automaton is one pattern that must not take the path of one hop: the texts around the variables, and
 // the pattern.
 type automaton struct {
 	texts   map[int][]string // in front of a variable, by its place in the order; len(order): behind the last
@@ -232,7 +232,7 @@ type product struct {
 	alphabet []string
 }
 
-// point is a place in the product: which variable is being written, whether it has something, and where each automaton is.
+// point is a place in the product: which variable is being written, whether it has any, and where each automaton is.
 type point struct {
 	variable int
 	started  bool
