@@ -68,8 +68,8 @@ func Play(today Scene, p *plan.Plan) (*Player, error) {
 func (p *Player) Do(t plan.Task) error {
 	switch t.Step.Kind {
 	case plan.RemoveStaleDS, plan.RemoveDS:
-		for _, z := range t.Zones {
-			p.edit(func(rr dns.RR) bool { return isSet(rr, z, dns.TypeDS) }, nil)
+		for _, zone := range t.Zones {
+			p.edit(func(rr dns.RR) bool { return isSet(rr, zone, dns.TypeDS) }, nil)
 		}
 	case plan.ChangeNameServers, plan.DelegateZones:
 		for _, z := range t.Zones {

@@ -25,7 +25,7 @@ type Certificate struct {
 
 	MayIssue []string // what CAA records say; none: everybody may
 	Limits   []string // of account and method, in CAA records (RFC 8657)
-	ByDNS    []string // where the issuer asking a TXT record, so that it can be had before
+	ByDNS    []string // where the issuer wants a TXT record, so that it can be had before
 	Gap      bool     // visitors meet a warning from the moment the name points there until it is issued
 }
 

@@ -13,7 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// sight is what the phases of one zone read: what the estate required of it, and what was seen of it. Nothing of it is
+// sight is what the phases of one zone read: what the estate wants of it, and what was seen of it. Nothing of it is
 // ever changed.
 type sight struct {
 	estate  *estate.Estate
