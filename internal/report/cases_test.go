@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -174,7 +175,7 @@ func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 	spoils(&before)
 	spoils(&after)
 	return map[string]Doc{
-		"survey": Survey(&before, true), "brief": Survey(&before, false), "names": SurveyOfNames(&before),
+		"survey": Survey(&before, true), "names": SurveyOfNames(&before),
 		"compare": Compare(&before, &after),
 	}
 }
@@ -187,6 +188,9 @@ func importDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 	return map[string]Doc{"import": Import(m)}
 }
 
+// inner is where a line of a page goes on with what stands within an element.
+var inner = regexp.MustCompile(`\n+(</?(?:tr|tbody|thead|th|td|li|dl|ol|ul|table|div|p|pre|summary)\b)`)
+
 // writtenAs gives what a form makes of a document; of a workbook its cells, and of a page what is within its body.
 func writtenAs(t testing.TB, format string, d Doc, s Style) string {
 	t.Helper()
@@ -196,11 +200,64 @@ func writtenAs(t testing.TB, format string, d Doc, s Style) string {
 	case "html":
 		_, body, _ := strings.Cut(b.String(), "<main>")
 		body, _, _ = strings.Cut(body, "<script>")
-		return body
+		return inner.ReplaceAllString(body, " $1")
 	case "xlsx":
 		return dumped(t, b.Bytes())
+	case "json":
+		return compacted(t, b.Bytes())
 	}
 	return strings.ReplaceAll(b.String(), "\r\n", "\n")
+}
+
+// compacted gives JSON with a line for each field at the top, and for each item of a list there.
+func compacted(t testing.TB, data []byte) string {
+	t.Helper()
+	var compact bytes.Buffer
+	require.NoError(t, json.Compact(&compact, data))
+	var out strings.Builder
+	depth, quoted, escaped := 0, false, false
+	for _, c := range compact.String() {
+		out.WriteRune(c)
+		switch {
+		case escaped:
+			escaped = false
+		case quoted && c == '\\':
+			escaped = true
+		case c == '"':
+			quoted = !quoted
+		case quoted:
+		case c == '{' || c == '[':
+			depth++
+		case c == '}' || c == ']':
+			depth--
+		case c == ',' && depth <= 2:
+			out.WriteByte('\n')
+		}
+	}
+	out.WriteByte('\n')
+	return out.String()
+}
+
+// formatsOf gives the forms in which a document is offered.
+func formatsOf(name string) []string {
+	switch {
+	case strings.HasPrefix(name, "sheet "):
+		return []string{"md", "html", "xlsx", "csv"}
+	case slices.Contains([]string{"summary", "sheets", "names"}, name):
+		return []string{"text"}
+	}
+	return Formats()
+}
+
+// isAbout tells which documents a case is about: those whose names begin with a word of the line "shows: ..." in its
+// comment; all where there is no such line.
+func isAbout(archive *txtar.Archive, name string) bool {
+	for line := range strings.Lines(string(archive.Comment)) {
+		if all, is := strings.CutPrefix(strings.TrimSpace(line), "shows: "); is {
+			return slices.ContainsFunc(strings.Fields(all), func(w string) bool { return strings.HasPrefix(name, w) })
+		}
+	}
+	return true
 }
 
 // dumped gives the cells of a workbook, a line a row.
