@@ -155,7 +155,7 @@ func (l *list) take(r row) {
 	if text := field("renews"); text != "" {
 		var ok bool
 		if d.Renews, d.Asks, ok = readDate(text, l.dayFirst); !ok {
-			l.fail(r, "renews is no date", text, "a date such as 2027-03-01, 01.03.2027 or 1 Mar 2027", "")
+			l.fail(r, "renews is not a date", text, "a date such as 2027-03-01, 01.03.2027 or 1 Mar 2027", "")
 		}
 	}
 	l.domains = append(l.domains, d)

@@ -172,7 +172,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"no domains":      {head + "domains: []", "there are no domains"},
 		"empty":           {"", "the estate file is empty"},
 		"no YAML":         {"canonical: [", "this is not valid YAML"},
-		"bad date":        {domain + "  - {name: a.example, renews: 2027-13-01}", "renews is no date"},
+		"bad date":        {domain + "  - {name: a.example, renews: 2027-13-01}", "renews is not a date"},
 		"bad word":        {domain + "  - {name: a.example, fallback: hom}", "did you mean home?"},
 		"leads to http": {
 			domain + "  - {name: a.example, leads-to: \"http://www.n.example/x\"}", "write https://www.n.example/x",
@@ -281,7 +281,7 @@ func TestDomainsAndPages(t *testing.T) {
 	assert.Equal(t, "Registrar A", list[0].Registrar)
 	_, err = ReadDomains(write(t, "domains.csv", "name,renews\na.example,soon\nA.example,\nhttp://x/,\n"))
 	require.Error(t, err)
-	for _, want := range []string{":2: renews is no date", ":3: the domain appears twice", ":4: it is a URL"} {
+	for _, want := range []string{":2: renews is not a date", ":3: the domain appears twice", ":4: it is a URL"} {
 		assert.Contains(t, err.Error(), want)
 	}
 	site := web.MustParseURL("https://www.n.example").Door()
@@ -541,12 +541,12 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 		assert.Equal(t, c.want[0].RecordsAt, e.Domains[0].RecordsAt)
 	}
 	for text, says := range map[string]string{
-		"domain,expires\nold.example,soon\n":       "l.csv:2: renews is no date",
+		"domain,expires\nold.example,soon\n":       "l.csv:2: renews is not a date",
 		"domain,wave\nold.example,0\n":             "l.csv:2: wave is not a valid number",
 		"what,when\nold.example,x\n":               "there is no column with the names of the domains",
 		"domain\nold.example\nOLD.example.\n":      "l.csv:3: the domain appears twice",
-		"domain,expires\nold.example,31.02.2027\n": "renews is no date",
-		"domain,expires\nold.example,13/13/2027\n": "renews is no date",
+		"domain,expires\nold.example,31.02.2027\n": "renews is not a date",
+		"domain,expires\nold.example,13/13/2027\n": "renews is not a date",
 		"domain\nhttps://old.example/\n":           "it is a URL",
 	} {
 		_, err := ReadDomains(write(t, "l.csv", text))

@@ -74,7 +74,7 @@ func readSitemap(path string, data []byte) ([]web.URL, error) {
 					File:     path,
 					Line:     line,
 					Column:   column,
-					Says:     "this is no sitemap",
+					Says:     "this is not a sitemap",
 					Expected: "XML with <urlset>",
 					Remedy:   "save the sitemap again",
 				},

@@ -36,7 +36,7 @@ func tryBlocks(t predict.Try) []Block {
 	case t.Rule > 0:
 		takes = fmt.Sprintf("Line %d takes it: %s.", t.Rule, shown(t.Old))
 	case t.Status == http.StatusOK && t.Assumed == predict.OutsideEstate:
-		takes = "No rule is asked: it is no door of the estate."
+		takes = "No rule is asked: it is not a door of the estate."
 	case t.Status == http.StatusOK:
 		takes = "No rule is asked: the site serves it."
 	}

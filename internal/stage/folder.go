@@ -304,7 +304,7 @@ func netipJoin(address, port string) string {
 }
 
 func yamlProblem(path string, err error) problem.Problem {
-	p := problem.Problem{File: path, Says: "this is no scene", Expected: "certificates: and addresses:"}
+	p := problem.Problem{File: path, Says: "this is not a scene", Expected: "certificates: and addresses:"}
 	var y yaml.Error
 	if errors.As(err, &y) {
 		p.Says += ": " + y.GetMessage()
@@ -383,7 +383,7 @@ func fromNow(s string, otherwise time.Duration) (time.Duration, error) {
 	}
 	d, err := time.ParseDuration(s)
 	if err != nil {
-		return 0, fmt.Errorf("%q is no time", s)
+		return 0, fmt.Errorf("%q is not a time", s)
 	}
 	return d, nil
 }
@@ -403,7 +403,7 @@ func (a answerEntry) compile() ([]answerer, problem.List) {
 	for _, name := range a.Hosts {
 		h, err := web.ParseObservedHost(name)
 		if err != nil {
-			faults.Add(problem.Problem{Says: "this is no host", Value: name, Expected: "a host name"})
+			faults.Add(problem.Problem{Says: "this is not a host", Value: name, Expected: "a host name"})
 		}
 		hosts = append(hosts, h)
 	}

@@ -140,7 +140,7 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		},
 		"a sitemap": {"plan --estate pages.yaml", "<urlset>" + strings.Repeat("<url>", 1_000_000), "input:1:", 2},
 		"a sitemap's entities": {"plan --estate pages.yaml", "<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;\">]>" +
-			"<urlset><url><loc>https://www.n.example/&b;</loc></url></urlset>", "this is no sitemap", 2},
+			"<urlset><url><loc>https://www.n.example/&b;</loc></url></urlset>", "this is not a sitemap", 2},
 		"roots": {
 			"look old.example --trust FILE",
 			strings.Repeat("-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n", 50_000),

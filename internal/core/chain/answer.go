@@ -38,7 +38,7 @@ type Refusal string
 const (
 	NoAddress  Refusal = "no-address"        // the name leads to no address
 	Unresolved Refusal = "unresolved"        // resolvers could not find out where the name leads
-	AliasLoop  Refusal = "alias-loop"        // its aliases lead round in a circle
+	AliasLoop  Refusal = "alias-loop"        // its aliases form a loop
 	OldSigned  Refusal = "signature-expired" // resolvers give no answer, since a signature of the zone has ended
 	BadSigned  Refusal = "stale-ds"          // resolvers give no answer, since the zone's signatures do not hold
 	Refused    Refusal = "refused"           // nothing accepts connections there

@@ -220,7 +220,7 @@ func (r *reader) boolean(n *Node, what string) bool {
 func (r *reader) number(n *Node, what string, least int) int {
 	i, err := strconv.Atoi(n.Text)
 	if err != nil || i < least {
-		r.fail(n, what+" is no such number", fmt.Sprintf("a whole number from %d", least), "")
+		r.fail(n, what+" is not a valid number", fmt.Sprintf("a whole number from %d", least), "")
 	}
 	return i
 }
@@ -242,7 +242,7 @@ func (r *reader) oneOf(n *Node, what string, words ...string) string {
 func (r *reader) date(n *Node, what string) time.Time {
 	t, err := time.Parse(time.DateOnly, n.Text)
 	if err != nil {
-		r.fail(n, what+" is no date", "a date such as 2027-03-01", "")
+		r.fail(n, what+" is not a date", "a date such as 2027-03-01", "")
 	}
 	return t
 }
@@ -250,7 +250,7 @@ func (r *reader) date(n *Node, what string) time.Time {
 func (r *reader) duration(n *Node, what string) time.Duration {
 	d, err := time.ParseDuration(n.Text)
 	if err != nil || d <= 0 {
-		r.fail(n, what+" is no time", "a time such as 2s or 500ms", "")
+		r.fail(n, what+" is not a time", "a time such as 2s or 500ms", "")
 	}
 	return d
 }

@@ -26,7 +26,7 @@ type Assumed string
 
 // Why a page is taken for granted; "" where it is known.
 const (
-	OutsideEstate Assumed = "outside" // it is no door of the estate
+	OutsideEstate Assumed = "outside" // it is not a door of the estate
 	PagesUnknown  Assumed = "pages"   // the estate file lists no pages of the site
 )
 

@@ -100,7 +100,7 @@ func targetName(s string) (string, error) {
 	name := strings.ToLower(strings.TrimSuffix(s, "."))
 	if name == "" || len(name) > 253 || strings.Contains(name, "..") || strings.HasPrefix(name, ".") ||
 		strings.ContainsAny(name, "/:@\"' ") {
-		return "", fmt.Errorf("%s is no name", s)
+		return "", fmt.Errorf("%s is not a name", s)
 	}
 	if _, err := netip.ParseAddr(name); err == nil {
 		return "", fmt.Errorf("%s is an address, where a name is wanted", s)
@@ -297,7 +297,7 @@ func Name(s, zone string) (string, error) {
 	}
 	if strings.Contains(name, "..") || strings.HasPrefix(name, ".") || len(name) > 253 ||
 		strings.ContainsAny(name, "/:@\"' \t") {
-		return "", fmt.Errorf("%s is no name", s)
+		return "", fmt.Errorf("%s is not a name", s)
 	}
 	for label := range strings.SplitSeq(name, ".") {
 		if len(label) > 63 {

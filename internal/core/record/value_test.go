@@ -47,7 +47,7 @@ func TestWrongValuesAreSaid(t *testing.T) {
 		},
 		{
 			"CNAME", "203.0.113.1", "is an address, where a name is wanted",
-		}, {"CNAME", "a b", "2 parts instead of 1"}, {"CNAME", "https://x/", "is no name"}, {"CNAME", "", "is empty"},
+		}, {"CNAME", "a b", "2 parts instead of 1"}, {"CNAME", "https://x/", "is not a name"}, {"CNAME", "", "is empty"},
 		{"CNAME", strings.Repeat("a", 64) + ".example", "over 63 characters"},
 		{
 			"MX", "mx1.mail.example", "1 parts instead of 2",

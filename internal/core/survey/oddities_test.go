@@ -533,7 +533,7 @@ func TestLookupsNameTheTermsThatCostThem(t *testing.T) {
 	d := domain(senders("include:s.mail.example", "mx", "ip4:192.0.2.1", "a:x.example", "redirect=r.mail.example"))
 	d.Senders = []Senders{
 		{"s.mail.example", "v=spf1 include:s2.mail.example a -all"},
-		{"s2.mail.example", "v=spf1 include:s.mail.example mx -all"}, // round in a circle
+		{"s2.mail.example", "v=spf1 include:s.mail.example mx -all"}, // a loop
 	}
 	v := verdict{domain: &d, sets: setsOf(d.Records)}
 	n, costs := v.lookups(v.spfAt("a.example"))
