@@ -75,7 +75,7 @@ func auditData(l Looked, schema string) Object {
 				}
 			}
 		})},
-		{"findings", func() any { findings, notes = l.End(); return inWords(findings) }},
+		{"findings", func() any { findings, notes = l.End(); return inWordsOne(findings) }},
 		{"notes", func() any { return ifAny(notes)() }},
 	}
 }

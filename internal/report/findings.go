@@ -196,6 +196,17 @@ func inWords(all []finding.Finding) []finding.Finding {
 	return made
 }
 
+// inWordsOne gives the same finding by finding, so that very many need no more memory than they have.
+func inWordsOne(all []finding.Finding) Sequence {
+	return func(yield func(any) bool) {
+		for i := range all {
+			if !yield(inWords(all[i : i+1])[0]) {
+				return
+			}
+		}
+	}
+}
+
 // helps says how the parts of the program that help with a finding are called.
 var helps = map[finding.Help]string{
 	finding.KeptRecords:  command("upperpath survey --show") + " has its values",

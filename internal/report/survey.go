@@ -72,7 +72,7 @@ func surveyed(v *survey.Survey) Doc {
 func surveyData(v *survey.Survey) Object {
 	return Object{
 		{"schema", v.Schema}, {"vantage", v.Vantage}, {"canonical", ifSaid(v.Canonical)}, {"started", v.Started},
-		{"domains", sequenceOf(v.Domains)}, {"findings", inWords(v.Findings)}, {"notes", ifAny(v.Notes)},
+		{"domains", sequenceOf(v.Domains)}, {"findings", inWordsOne(v.Findings)}, {"notes", ifAny(v.Notes)},
 	}
 }
 

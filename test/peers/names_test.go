@@ -380,7 +380,7 @@ domains:
 		require.Zero(t, code, out)
 	}
 	plan := func() string {
-		out, _ := run(t, "", "plan", "--estate", estate)
+		out, _ := run(t, "", "plan", "--zone-detail", "--estate", estate)
 		return strings.Join(strings.Fields(out), " ") // lines are wrapped
 	}
 	planned := filepath.Join(n.dir, "planned")
@@ -424,7 +424,7 @@ zone "bound.example" { type primary; file %[3]q; };
 	to := []string{"--point", "ns1.knot-to.example:53=" + second, "--point", "ns1.bind-to.example:53=" + third}
 	require.Eventually(t, func() bool { // both load their zones a moment after they listen
 		survey(to...)
-		return strings.Count(plan(), "(ready: the new servers say everything)") == 2
+		return strings.Count(plan(), "(ready: the new servers give every answer)") == 2
 	}, 20*time.Second, 300*time.Millisecond, "what was written and loaded is what the plan wants")
 
 	n.write(
