@@ -76,17 +76,20 @@ func (w *World) Signed(ctx context.Context, domain string) (bool, error) {
 }
 
 // Follow follows a URL, its own host taken to be at an address where there is one, and judges the chain.
-func (w *World) Follow(ctx context.Context, u web.URL, at netip.Addr, target web.URL) chain.Chain {
+func (w *World) Follow(ctx context.Context, entry chain.Entry, at netip.Addr, target web.URL) chain.Chain {
+	u := entry.Ask.URL
 	var asker chain.Asker = w.Surveyor.Web
 	if at.IsValid() {
 		asker = pinned{w.Surveyor.Web, u.Host(), at}
 	}
-	c := chain.Follow(ctx, asker, chain.Ask{URL: u}, chain.Root)
+	c := chain.Follow(ctx, asker, entry.Ask, entry.Probe)
 	goal := chain.Goal{}
 	if w.Goals != nil {
 		goal = w.Goals(u)
 	}
-	goal.Target = target
+	if !target.IsZero() {
+		goal.Target = target
+	}
 	w.Judge.Chain(&c, goal)
 	return c
 }

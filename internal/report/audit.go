@@ -532,8 +532,7 @@ const mostDoors = 40
 // table gives the doors, a line each.
 func (l *doorList) table(canonical string) (Table, bool) {
 	t := Table{Sheet: "doors", Head: []string{"door", "met", "arrives at"}, Order: true,
-		More: command("--format csv") + " has them all"}
-	left := 0
+		Worth: len(l.all) > mostDoors, More: command("--format csv") + " has them all"}
 	for _, d := range l.all {
 		tone, met := toneOf(d.severity), d.outcome
 		switch {
@@ -541,10 +540,6 @@ func (l *doorList) table(canonical string) (Table, bool) {
 			tone = Unseen
 		case len(d.codes) > 0:
 			met = strings.Join(finding.Names(d.codes), ", ")
-		}
-		if len(l.all) > mostDoors && tone <= Good {
-			left++
-			continue
 		}
 		arrival := d.arrival.String()
 		if canonical != "" && d.arrival.Door().String() == canonical {
@@ -556,16 +551,7 @@ func (l *doorList) table(canonical string) (Table, bool) {
 		case d.arrival.Door() == d.door:
 			arrival = "(itself)"
 		}
-		t.Rows = append(
-			t.Rows,
-			[]Cell{{Text: words(doorText(d.door))}, {Text: words(met), Tone: tone}, {Text: words(arrival)}},
-		)
-	}
-	if left > 0 {
-		t.Rows = append(
-			t.Rows,
-			[]Cell{{Text: wordsf("%s more", wording.Count(left, "door"))}, {Text: words("clean"), Tone: Good}, {}},
-		)
+		t.Rows = append(t.Rows, []Cell{{words(doorText(d.door)), Plain}, {words(met), tone}, {words(arrival), Plain}})
 	}
 	return t, len(t.Rows) > 0
 }

@@ -99,7 +99,11 @@ func clientHead(c ForClient) []Block {
 		v.Says = cat(v.Says, wordsf(" %s could not be seen.", wording.Count(l.unseen, "address")))
 	}
 	if good, of := c.countAfter(l); of > 0 && bad > 0 {
-		v.Says = cat(v.Says, wordsf(" %s, %d of %d do.", c.afterWord(), good, of))
+		when := c.afterWord()
+		if c.Before == nil {
+			when = "Once the plan is carried out"
+		}
+		v.Says = cat(v.Says, wordsf(" %s, %s.", when, allOrSome(good, of)))
 		if c.Before != nil && good == of {
 			v.Tone = Good
 		}
@@ -113,6 +117,13 @@ func clientHead(c ForClient) []Block {
 		Paragraph{Text: words("A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
 			"a visitor would, and followed to where it ends."), Soft: true},
 	)
+}
+
+func allOrSome(good, of int) string {
+	if good == of {
+		return fmt.Sprintf("all %d do", of)
+	}
+	return fmt.Sprintf("%d of %d do", good, of)
 }
 
 // countAfter counts the doors that are good afterwards, of those of which that is known.
@@ -385,10 +396,16 @@ func clientRisks(c ForClient) []Block {
 		t.Rows = append(t.Rows, []Cell{{Text: words("before the move")}, {words(f.Code.Kind().Plain), toneOf(f.Severity)},
 			{Text: words(unicodeName(f.Subject))}, {Text: words(fixOf(f))}})
 	}
-	if len(t.Rows) == 0 {
-		return nil
+	blocks := []Block{Heading{Level: 2, Text: "Risks, and until when"}}
+	if len(t.Rows) > 0 {
+		blocks = append(blocks, t)
+	} else {
+		blocks = append(blocks, Paragraph{Text: words("Of the certificates that were seen, none ends soon.")})
 	}
-	return []Block{Heading{Level: 2, Text: "Risks, and until when"}, t}
+	if c.Survey == nil {
+		blocks = append(blocks, Paragraph{Text: words("Nobody has looked at registrations and mail yet."), Soft: true})
+	}
+	return blocks
 }
 
 // mailFindings gives what endangers mail, as the survey and the plan found it.

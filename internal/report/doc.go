@@ -168,6 +168,7 @@ type Table struct {
 	Head  []string
 	Rows  [][]Cell
 	More  string // how to see the rows that a terminal is not shown; "" where it is shown all
+	Worth bool   // a terminal is shown only the rows with a tone that calls for a look, unless it is asked for all
 	Order bool   // by its columns, in a page that can
 	Key   int    // how many columns name a row; 0: one
 }

@@ -17,6 +17,14 @@ import (
 // Plan is a plan: the verdict, what is wrong, the steps; then what stands behind them.
 func Plan(p *plan.Plan) Doc {
 	d := Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes", Data: planData(p)}
+	if meant := p.Domains(); len(meant) < len(p.Estate.Domains) {
+		var names []string
+		for _, m := range meant {
+			names = append(names, m.Name.Unicode())
+		}
+		d.About = fmt.Sprintf("of %s; %s of the estate are not meant, or left as they are", wording.Few(names, 6),
+			wording.Count(len(p.Estate.Domains)-len(meant), "other domain"))
+	}
 	d.Blocks = func(yield func(Block) bool) {
 		for _, part := range [][]Block{
 			planHead(p), stepBlocks(p), planFindings(p), planTables(p), zoneBlocks(p), planNotes(p),

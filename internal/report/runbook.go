@@ -234,8 +234,14 @@ func taskShows(t plan.Task) string {
 		return "The https doors at the carrier's address show a certificate for their names."
 	case plan.PlaceRedirects:
 		return "The http doors at the carrier's address redirect where they should."
-	case plan.TryRedirects, plan.AuditDoors, plan.ChoosePrimaries:
-		return "Every door arrives where it should, without a warning."
+	case plan.ChoosePrimaries:
+		return "Its doors arrive where they should, without a warning."
+	case plan.TryRedirects, plan.AuditDoors:
+		shows := "Every door, and an example of every rule, arrives where it should, without a warning."
+		if plan.Tried(t.Expects) >= plan.MostExamples {
+			shows += fmt.Sprintf(" At most %d rules are tried here; upperpath audit tries all.", plan.MostExamples)
+		}
+		return shows
 	case plan.IssueCertificates:
 		return "The https doors show a certificate for their names."
 	case plan.ClaimHosts, plan.ClaimAfter:

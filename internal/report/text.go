@@ -3,6 +3,7 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -413,9 +414,21 @@ func (t *textWriter) hop(h Hop, i int) {
 // stands as lines of its own.
 func (t *textWriter) table(b Table) {
 	rows := b.Rows
+	quiet := 0
+	if b.Worth && !t.style.Detail {
+		rows = slices.DeleteFunc(slices.Clone(rows), func(r []Cell) bool {
+			return !slices.ContainsFunc(r, func(c Cell) bool { return c.Tone > Good })
+		})
+		quiet = len(b.Rows) - len(rows)
+	}
+	all := len(rows)
 	if b.More != "" {
 		rows = rows[:min(len(rows), mostRows)]
 	}
+	defer func() {
+		t.more(all-len(rows), b.More, "")
+		t.more(quiet, command("--chains")+" shows them too", "")
+	}()
 	s := t.style
 	between := 3
 	widths, fits := fit(b.Head, rows, s.width(), between)
@@ -425,7 +438,6 @@ func (t *textWriter) table(b Table) {
 	}
 	if !fits {
 		t.stacked(b.Head, rows, max(1, b.Key))
-		t.more(len(b.Rows)-len(rows), b.More, "")
 		return
 	}
 	tab := newTable(between)
@@ -456,7 +468,6 @@ func (t *textWriter) table(b Table) {
 		}
 		t.print(line)
 	}
-	t.more(len(b.Rows)-len(rows), b.More, "")
 }
 
 // newTable makes a table in the one look that all of them have.

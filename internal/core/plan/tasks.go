@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/runbook"
@@ -137,7 +138,7 @@ func (p *Plan) expects(t *Task) []runbook.Expect {
 	case PlaceRedirects:
 		return p.redirectsExpected(web.HTTP, t.Place)
 	case TryRedirects:
-		return p.redirectsExpected(web.HTTPS, slices.Concat(p.placed()...)...)
+		return p.examples(p.redirectsExpected(web.HTTPS, slices.Concat(p.placed()...)...))
 	case IssueCertificates:
 		all := p.doorsExpected(func(d Door) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
 		for i := range all {
@@ -147,7 +148,7 @@ func (p *Plan) expects(t *Task) []runbook.Expect {
 	case ChoosePrimaries:
 		return p.doorsExpected(func(d Door) bool { return d.Carrier == t.Place })
 	case AuditDoors:
-		return p.doorsExpected(func(Door) bool { return true })
+		return p.examples(p.doorsExpected(func(Door) bool { return true }))
 	}
 	return nil
 }
@@ -357,4 +358,49 @@ func (p *Plan) doorsExpected(wanted func(Door) bool) []runbook.Expect {
 // late tells whether the certificate of a door can be had only once the names lead there.
 func (p *Plan) late(s Step, d Door) bool {
 	return slices.ContainsFunc(s.Late, func(l Late) bool { return slices.Contains(l.Names, d.Door.Host.String()) })
+}
+
+// MostExamples is how many rules are tried out by example where doors are looked at.
+const MostExamples = 500
+
+// Tried counts the rules that are tried by example among expectations.
+func Tried(expects []runbook.Expect) int {
+	n := 0
+	for _, e := range expects {
+		if p := chain.Probe(e.Probe); p == chain.Rule || p == chain.Pattern {
+			n++
+		}
+	}
+	return n
+}
+
+// examples adds to doors that are looked at a made-up path and query at each, and an example of each rule, where they
+// are looked at.
+func (p *Plan) examples(doors []runbook.Expect) []runbook.Expect {
+	at := map[web.Door]string{}
+	for _, e := range doors {
+		if u, err := web.ParseURL(e.URL); err == nil {
+			at[u.Door()] = e.Address
+		}
+	}
+	rules := 0
+	for _, ask := range p.Asks(true) {
+		address, looked := at[ask.URL.Door()]
+		if !looked || ask.Probe == chain.Root {
+			continue
+		}
+		if ask.Probe == chain.Rule || ask.Probe == chain.Pattern {
+			if rules++; rules > MostExamples {
+				continue
+			}
+		}
+		target := ""
+		if goal := p.Goal(ask.URL); !goal.Gone && !goal.Target.IsZero() {
+			target = goal.Target.String()
+		}
+		doors = append(doors, runbook.Expect{
+			Kind: runbook.Door, URL: ask.URL.String(), Values: []string{target}, Address: address, Probe: string(ask.Probe),
+		})
+	}
+	return doors
 }

@@ -53,7 +53,8 @@ func (w *world) Signed(_ context.Context, domain string) (bool, error) {
 	return s, nil
 }
 
-func (w *world) Follow(_ context.Context, u web.URL, at netip.Addr, target web.URL) chain.Chain {
+func (w *world) Follow(_ context.Context, entry chain.Entry, at netip.Addr, target web.URL) chain.Chain {
+	u := entry.Ask.URL
 	c := chain.Chain{Entry: u, Arrival: target, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}}
 	key := u.String()
 	if at.IsValid() {

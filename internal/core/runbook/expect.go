@@ -43,6 +43,7 @@ type Expect struct {
 	TTL     int      `json:"ttl,omitempty"`
 	URL     string   `json:"url,omitempty"`
 	Address string   `json:"address,omitempty"`
+	Probe   string   `json:"probe,omitempty"` // what the URL is, as an audit has it; absent: the root of its door
 }
 
 // World is what is asked.
@@ -53,9 +54,9 @@ type World interface {
 	Delegation(ctx context.Context, domain string) ([]string, error)
 	// Signed tells whether the parent zone has a DS record of a domain. An error says why that was not seen.
 	Signed(ctx context.Context, domain string) (bool, error)
-	// Follow follows a URL as a browser does, its first host taken to be at an address where there is one. The chain is
+	// Follow follows a URL as a browser does, its own host taken to be at an address where there is one. The chain is
 	// judged against where the URL should lead.
-	Follow(ctx context.Context, u web.URL, at netip.Addr, target web.URL) chain.Chain
+	Follow(ctx context.Context, u chain.Entry, at netip.Addr, target web.URL) chain.Chain
 }
 
 // mostAtOnce is how many questions are open at a time.
@@ -182,12 +183,13 @@ func (e Expect) parent(ctx context.Context, w World) (missing, unseen string) {
 
 func (e Expect) door(ctx context.Context, w World) (missing, unseen string) {
 	u, err := web.ParseURL(e.URL)
-	target, targetErr := web.ParseURL(cmp.Or(strings.Join(e.Values, ""), e.URL))
-	if err != nil || targetErr != nil {
+	if err != nil {
 		return "", fmt.Sprintf("%s cannot be asked", e.URL)
 	}
+	target, _ := web.ParseURL(strings.Join(e.Values, "")) // none: what the plan says of the URL
 	at, _ := netip.ParseAddr(e.Address)
-	c := w.Follow(ctx, u, at, target)
+	probe := cmp.Or(chain.Probe(e.Probe), chain.Root)
+	c := w.Follow(ctx, chain.Entry{Ask: chain.Ask{URL: u}, Probe: probe}, at, target)
 	where := ""
 	if at.IsValid() {
 		where = " at " + at.String()
