@@ -7,6 +7,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
@@ -14,16 +15,27 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
+// notMeant counts the domains that the plan could have had and does not.
+func notMeant(p *plan.Plan) int {
+	n := -len(p.Domains())
+	for _, d := range p.Estate.Domains {
+		if d.State != estate.Leave {
+			n++
+		}
+	}
+	return n
+}
+
 // Plan is a plan: the verdict, what is wrong, the steps; then what stands behind them.
 func Plan(p *plan.Plan) Doc {
 	d := Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes", Data: planData(p)}
-	if meant := p.Domains(); len(meant) < len(p.Estate.Domains) {
+	if others := notMeant(p); others > 0 {
 		var names []string
-		for _, m := range meant {
+		for _, m := range p.Domains() {
 			names = append(names, m.Name.Unicode())
 		}
-		d.About = fmt.Sprintf("of %s; %s of the estate are not meant, or left as they are", wording.Few(names, 6),
-			wording.Count(len(p.Estate.Domains)-len(meant), "other domain"))
+		d.About = fmt.Sprintf("only of %s; %s %s not meant", wording.Few(names, 6), wording.Count(others, "other domain"),
+			wording.Verb(others, "is", "are"))
 	}
 	d.Blocks = func(yield func(Block) bool) {
 		for _, part := range [][]Block{

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"flag"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -282,4 +283,30 @@ func TestDocsOfTheEstateFileAreFresh(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, want, string(got), "%s is stale; run make docs", path)
 	}
+}
+
+// TestATerminalIsShownTheDoorsThatMatter has more doors than a person reads, one of them bad: a terminal is told how
+// many more there are, and a page has them all.
+func TestATerminalIsShownTheDoorsThatMatter(t *testing.T) {
+	a := chain.Audit{Canonical: "https://www.n.example"}
+	for i := range mostDoors + 1 {
+		u := web.MustParseURL(fmt.Sprintf("https://a%d.example/", i))
+		c := chain.Chain{Entry: u, Probe: chain.Root, Arrival: web.MustParseURL("https://www.n.example/"), End: chain.Page,
+			Hops: []chain.Answer{{URL: u, Status: 301}, {URL: web.MustParseURL("https://www.n.example/"), Status: 200}}}
+		if i == 7 {
+			c.Findings, c.Arrival = []finding.Finding{{Code: finding.WrongPage, Severity: finding.Error, Subject: u.String()}}, u
+			a.Findings = append(
+				a.Findings,
+				finding.Finding{Code: finding.WrongPage, Severity: finding.Error, Subject: u.String()},
+			)
+		}
+		a.Chains = append(a.Chains, c)
+	}
+	d := Audit(&a, "audit", "", now)
+	text := writtenAs(t, "text", d, Style{Width: 100})
+	assert.Contains(t, text, "https://a7.example")
+	assert.NotContains(t, text, "https://a8.example")
+	assert.Contains(t, text, fmt.Sprintf("%d more", mostDoors))
+	assert.Contains(t, writtenAs(t, "text", d, Style{Width: 100, Detail: true}), "https://a8.example")
+	assert.Contains(t, writtenAs(t, "html", d, Style{}), "https://a8.example")
 }

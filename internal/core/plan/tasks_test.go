@@ -18,8 +18,11 @@ func tasksText(p *plan.Plan) string {
 	for _, t := range p.Tasks() {
 		all = append(all, fmt.Sprintf("%d at %q: %d lines, %d entries", t.Step.Kind, t.Place, len(t.Lines), len(t.Entries)))
 		for _, e := range t.Expects {
-			all = append(all, fmt.Sprintf("  %s %s%s %s %s %v %d %s not %v", e.Kind, e.URL, e.Name, e.Type, e.Server, e.Values, e.TTL,
-				e.Address, e.Not))
+			all = append(
+				all,
+				fmt.Sprintf("  %s %s%s %s %s %v %d %s not %v", e.Kind, e.URL, e.Name, e.Type, e.Server, e.Values, e.TTL,
+					e.Address, e.Not),
+			)
 		}
 	}
 	return strings.Join(all, "\n")
@@ -27,12 +30,24 @@ func tasksText(p *plan.Plan) string {
 
 // TestTasksOfAPlainMove has one domain that moves to a server.
 func TestTasksOfAPlainMove(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, records-at: Registrar A}\n",
-		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME old.example.\n@ MX 0 ."))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, records-at: Registrar A}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME old.example.\n@ MX 0 ."),
+	)
 	text := tasksText(p)
-	assert.Contains(t, text, fmt.Sprintf("%d at \"Registrar A\": 1 lines, 0 entries\n  ttl-at-most old.example A ns.old.example", plan.LowerTTLs))
+	assert.Contains(
+		t,
+		text,
+		fmt.Sprintf("%d at \"Registrar A\": 1 lines, 0 entries\n  ttl-at-most old.example A ns.old.example", plan.LowerTTLs),
+	)
 	assert.Contains(t, text, "records old.example A ns.old.example [203.0.113.40]")
-	assert.Contains(t, text, "door http://old.example/   [https://www.n.example/] 0 203.0.113.40", "before any name points there")
+	assert.Contains(
+		t,
+		text,
+		"door http://old.example/   [https://www.n.example/] 0 203.0.113.40",
+		"before any name points there",
+	)
 	assert.Contains(t, text, "door https://www.old.example/   [https://www.n.example/] 0  not []", "as it is afterwards")
 	assert.Contains(t, text, "ttl-at-least old.example A ns.old.example")
 	kinds := map[plan.StepKind]int{}
@@ -48,8 +63,11 @@ func TestTasksOfAPlainMove(t *testing.T) {
 
 // TestAnAliasThatComesIsNotTakenForTheAddressThatGoes asks for an alias's addresses, of which only the old ones are known.
 func TestAnAliasThatComesIsNotTakenForTheAddressThatGoes(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased, apex-alias: yes}\n",
-		seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."))
+	p := planFor(
+		t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased, apex-alias: yes}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."),
+	)
 	var found []runbook.Expect
 	for _, task := range p.Tasks() {
 		for _, e := range task.Expects {
@@ -76,5 +94,36 @@ func TestEveryStepBecomesATask(t *testing.T) {
 	}
 	for _, s := range p.Steps {
 		assert.Contains(t, tasksText(p), fmt.Sprintf("%d at ", s.Kind))
+	}
+}
+
+// TestWhatIsAuditedIsMoreThanRoots looks at made-up paths and an example of each rule, where the door is looked at.
+func TestWhatIsAuditedIsMoreThanRoots(t *testing.T) {
+	p := carriedAt(t, "by: server, addresses: [203.0.113.40]", "", "@ A 192.0.2.1\nwww CNAME old.example.\n",
+		"old.example/prices.html,/tickets/,\nold.example/news/{y:digits},/blog/{y},\nold.example/shop,,410\n")
+	for _, task := range p.Tasks() {
+		at := ""
+		switch task.Step.Kind {
+		case plan.TryRedirects:
+			at = "203.0.113.40"
+		case plan.AuditDoors:
+		default:
+			continue
+		}
+		targets := map[string]string{}
+		for _, e := range task.Expects {
+			if e.Probe != "" {
+				assert.Equal(t, at, e.Address, e.URL)
+				targets[e.Probe+" "+e.URL] = e.Values[0]
+			}
+		}
+		assert.Equal(t, "https://www.n.example/upper-path/made-up/page.html",
+			targets["deep http://old.example/upper-path/made-up/page.html"])
+		assert.Equal(t, "https://www.n.example/tickets/", targets["rule https://old.example/prices.html"])
+		assert.Equal(t, "https://www.n.example/blog/77", targets["pattern https://old.example/news/77"])
+		gone, asked := targets["rule https://old.example/shop"]
+		assert.True(t, asked, "a page that is meant to be gone is looked at too")
+		assert.Empty(t, gone)
+		assert.Equal(t, 3, plan.Tried(task.Expects))
 	}
 }
