@@ -234,7 +234,7 @@ func TestResolversThatRememberAreFoundOut(t *testing.T) {
 	assert.Regexp(t, `the resolver \S+ says 192\.0\.2\.1, and will for up to 10 min`, says)
 	assert.Regexp(
 		t,
-		`About new\.a\.example A, ns1\.h\.example \(192\.0\.2\.51:53\) says 192\.0\.2\.78; .*the resolver \S+ says nothing, and will for up to (2 min|119 s)`,
+		`Answers about new\.a\.example A differ: ns1\.h\.example \(192\.0\.2\.51:53\) says 192\.0\.2\.78; .*the resolver \S+ says nothing, and will for up to (2 min|119 s)`,
 		says,
 		"an old absence (RFC 2308)",
 	)

@@ -553,7 +553,7 @@ func (r *expressionReader) readClass() (string, error) {
 			switch c.takes {
 			case "maybe", "word":
 				return "", fmt.Errorf(
-					"%s takes less than {name} does, or nothing too; write {name} by hand if that is near enough",
+					"%s takes less than {name} does, or nothing too; write {name} by hand if that is close enough",
 					c.text,
 				)
 			}
@@ -566,7 +566,7 @@ func (r *expressionReader) readClass() (string, error) {
 	}
 	if strings.HasPrefix(r.rest, "[0-9]") || strings.HasPrefix(r.rest, `\d`) {
 		return "", fmt.Errorf(
-			"%s asks for so many digits, and {name:digits} takes any number of them; write it by hand if that is near enough",
+			"%s asks for an exact number of digits, and {name:digits} takes any; write it by hand if that is close enough",
 			r.rest[:end],
 		)
 	}

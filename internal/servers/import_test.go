@@ -66,7 +66,7 @@ RewriteCond %{HTTP_HOST} ^lost\.example$
 17 http://old.example/{+g1} > https://old.example/{+g1} 308 
 26 old.example/p%7Bq%7D > https://www.n.example/%7Br%7D%2A 301 
 26 old.example/p%7Bq%7D/{+rest} > https://www.n.example/%7Br%7D%2A/{+rest} 301 
-8 left: [0-9]{4} asks for so many digits, and {name:digits} takes any number of them; write it by hand if that is near enough
+8 left: [0-9]{4} asks for an exact number of digits, and {name:digits} takes any; write it by hand if that is close enough
 9 left: a class such as \w is more than the rule language says
 10 left: a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment
 11 left: it matches anywhere in a path, and a rule starts at its beginning

@@ -242,7 +242,7 @@ func (v *verdict) rounds() {
 			doors[0],
 			last,
 			fmt.Sprintf("Visitors are caught in a redirect loop: %s and back again.", strings.Join(doors, " to ")),
-			"Find out who of those on the circle sends visitors back, and let one of them serve or lead straight to the "+
+			"Find out which host in the loop sends visitors back, and have it serve the page or redirect straight to the "+
 				"canonical site.",
 			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo},
 		)

@@ -55,7 +55,7 @@ func (v *verdict) differences() {
 		v.add(
 			finding.SplitAnswers,
 			about,
-			fmt.Sprintf("About %s, %s.", about, strings.Join(says, "; ")),
+			fmt.Sprintf("Answers about %s differ: %s.", about, strings.Join(says, "; ")),
 			fix,
 			map[string]any{"voices": diff.Voices},
 		)
