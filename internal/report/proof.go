@@ -43,8 +43,16 @@ func ProofSummary(p *proof.Proof, canonical string) Doc {
 	if v.Tone == Good {
 		v.Tone = max(Good, worst(p.Findings))
 	}
-	if finding.Has(p.Findings, finding.RuleChain) {
-		v.Next = cat(words("For the chains: "), copied("upperpath rules straighten"))
+	chains := cat(words("For the chains: "), copied("upperpath rules straighten"))
+	switch has := finding.Has(p.Findings, finding.RuleChain); {
+	case worst(p.Findings) == Failed:
+		first := p.Findings[0]
+		v.Next = cat(words("Begin with "), copied(first.Code.String()), wordsf(" at %s.", first.Subject))
+		if has {
+			v.Next = cat(v.Next, words(" "), chains)
+		}
+	case has:
+		v.Next = chains
 	}
 	return Doc{Name: "proof", Main: "claims", Blocks: of(append([]Block{v}, findingBlocks(p.Findings)...)...)}
 }

@@ -403,7 +403,7 @@ func entryBlocks(entries []plan.Entry, title string) []Block {
 			t.Rows = append(t.Rows, []Cell{{Text: words(f.Name)}, {Text: copied(fieldText(f))}})
 		}
 		blocks = append(blocks, Heading{Level: 3, Text: fmt.Sprintf("%d. %s: %s", e.Step, about, entryTitle(e))}, t,
-			Paragraph{Text: cat(words(because(e.Reasons)), shows(e))})
+			Paragraph{Text: cat(words(because(e.Reasons)), checkedBy(e))})
 	}
 	flush()
 	return blocks
@@ -445,7 +445,7 @@ func patternBlocks(patterns []plan.Entry) []Block {
 			}
 		}
 		t.Rows = append(t.Rows, row)
-		why = append(why, Step{Number: e.Step, Says: cat(words(because(e.Reasons)), shows(e))})
+		why = append(why, Step{Number: e.Step, Says: cat(words(because(e.Reasons)), checkedBy(e))})
 	}
 	return append([]Block{Heading{Level: 3, Text: "Patterns of " + unicodeName(patterns[0].Domain)},
 		Paragraph{
@@ -456,13 +456,13 @@ func patternBlocks(patterns []plan.Entry) []Block {
 		}, t}, why...)
 }
 
-// shows says which command shows that an entry worked.
-func shows(e plan.Entry) Text {
+// checkedBy says which command shows whether an entry worked.
+func checkedBy(e plan.Entry) Text {
 	check, _ := checkText(e.Check)
 	if check == "" {
 		return nil
 	}
-	return cat(words(" It worked if "), copied(check), words(" shows it."))
+	return cat(words(" Check it with "), copied(check), words("."))
 }
 
 // SheetsWritten says which sheets were written, and where to begin.

@@ -362,15 +362,15 @@ func (v *prover) circle(c chain.Chain) {
 		}
 		return
 	}
-	how := "round and round"
+	how := "loops"
 	if c.End == chain.Limit {
-		how = "on without end, longer on every round"
+		how = "never ends, and grows with every round"
 	}
 	v.tally.Add(
 		finding.New(
 			finding.RuleLoop,
 			concerned.String(),
-			fmt.Sprintf("%s goes %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
+			fmt.Sprintf("%s %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
 			"Correct one of these rules so that its target is not one of the URLs that the others take.",
 			v.evidence(concerned, c.Entry),
 		),
