@@ -22,7 +22,7 @@ peers:
 
 lint:
 	go mod tidy -diff
-	go run $(GOLANGCI) run ./...
+	go run $(GOLANGCI) run --allow-parallel-runners ./...
 
 # A manual page a command, from the program's own help, into man/.
 man:
