@@ -49,6 +49,11 @@ SVG.`,
 			if err := out.check(); err != nil {
 				return err
 			}
+			for _, of := range []string{"title", "by", "words", "before", "force"} {
+				if c.Flags().Changed(of) && o.path == "" && o.figure == "" {
+					return usage("--%s: it is for the page of --out FILE, or for a --figure; give one of them too", of)
+				}
+			}
 			return p.runReport(c, &from, &out, &o)
 		},
 	}
@@ -90,7 +95,7 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output, 
 		return err
 	}
 	if o.path == "" && o.figure == "" {
-		if err := p.show(report.Audit(a, "audit", reportTitle(a.Canonical), p.now()), out); err != nil {
+		if err := p.show(report.Audit(a, "audit", reportTitle(a.Canonical), a.Started), out); err != nil {
 			return err
 		}
 		return out.verdict(a.Findings)

@@ -35,12 +35,23 @@ func (c ForClient) todayWord() string {
 	if c.Before != nil {
 		return "Before"
 	}
-	return "Today"
+	return c.daySeen(c.Today, "Today")
+}
+
+// daySeen gives a word for what is as it was just seen; where that is longer ago, the day on which it was.
+func (c ForClient) daySeen(a *chain.Audit, word string) string {
+	switch ago := c.Made.Sub(a.Started); {
+	case ago < 24*time.Hour:
+		return word
+	case a.Started.Year() != c.Made.Year():
+		return "On " + a.Started.In(c.Made.Location()).Format("2 January 2006")
+	}
+	return "On " + a.Started.In(c.Made.Location()).Format("2 January")
 }
 
 func (c ForClient) afterWord() string {
 	if c.Before != nil {
-		return "Now"
+		return c.daySeen(c.After, "Now")
 	}
 	return "Afterwards"
 }
@@ -85,12 +96,14 @@ func clientHead(c ForClient) []Block {
 	switch {
 	case l.doors == 0:
 		v.Says = words(sentence(c.Today.Findings))
-	case bad == 0:
+	case bad == 0 && c.todayWord() == "Today":
 		v.Says = wordsf("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
+	case bad == 0:
+		v.Says = wordsf("%s, all %s led visitors safely to %s.", c.todayWord(), wording.Count(l.doors, "door"), at)
 	default:
-		do := "do"
-		if c.Before != nil {
-			do = "did"
+		do := "did"
+		if c.todayWord() == "Today" {
+			do = "do"
 		}
 		v.Says = wordsf("%s, %d of the %s %s not lead visitors safely to %s.", c.todayWord(), bad,
 			wording.Count(l.doors, "door"), do, at)
@@ -457,7 +470,7 @@ func clientEvidence(c ForClient) []Block {
 	shown := map[string]bool{}
 	var ways []Block
 	for _, ch := range c.Today.Chains {
-		v := viewChain(ch, c.Made)
+		v := viewChain(ch, c.Today.Started)
 		if v.Fine || ch.Probe != chain.Root && ch.Probe != chain.Rule && ch.Probe != chain.Pattern {
 			continue
 		}

@@ -144,7 +144,8 @@ func doorFigure(c ForClient) figure {
 	}
 	shown := hosts[:min(len(hosts), mostFigureRows)]
 	const left, cell, row, top = 250, 212, 30, 46
-	d := &drawing{title: "Every door today and afterwards", w: left + 4*cell + 20, h: top + float32(len(shown))*row + 14}
+	d := &drawing{title: fmt.Sprintf("Every door %s and %s", wording.LowerFirst(c.todayWord()),
+		wording.LowerFirst(c.afterWord())), w: left + 4*cell + 20, h: top + float32(len(shown))*row + 14}
 	withAfter := false
 	for _, h := range shown {
 		if _, ok := c.after(web.Door{Scheme: web.HTTP, Host: h}); ok {

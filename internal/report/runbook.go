@@ -278,7 +278,7 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		scope = ", " + b.Scope
 	}
 	d := Doc{Name: "runbook", Title: "Runbook: every door to " + b.Canonical + scope,
-		About: "start " + b.Start.In(now.Location()).Format(clockForm), Main: "runbook"}
+		About: "start " + b.Start.In(now.Location()).Format("Mon 2 Jan 2006 15:04 MST"), Main: "runbook"}
 	v := Verdict{
 		Tone: Noted,
 		Says: wordsf("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"), wording.Verb(done, "is", "are")),
