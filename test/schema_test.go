@@ -46,7 +46,8 @@ func TestTheSchemaOfTheEstateFileTakesTheDemo(t *testing.T) {
 		text, err := os.ReadFile(path)
 		require.NoError(t, err)
 		require.NoError(t, schema.Validate(value(text)), path)
-		for _, wrong := range [][2]string{{"canonical:", "cannonical:"}, {"by: server", "by: magic"}, {"mail: none", "mail: perhaps"}} {
+		for _, wrong := range [][2]string{{"canonical:", "cannonical:"}, {"by: server", "by: magic"}, {"mail: none",
+			"mail: perhaps"}} {
 			bad := strings.Replace(string(text), wrong[0], wrong[1], 1)
 			require.NotEqual(t, string(text), bad, wrong[0])
 			require.Error(t, schema.Validate(value([]byte(bad))), wrong[1])

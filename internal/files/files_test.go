@@ -131,8 +131,9 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 			domain + "  - {name: a.example, lead-to: /}",
 			`:7:23: unknown key in a domain: "lead-to"; expected a key that is known. Did you mean leads-to?`,
 		},
-		"unknown key in defaults": {head + "defaults: {carrier: gateway, wawe: 2}\ndomains: [a.example]", "did you mean wave?"},
-		"a name for all":          {head + "defaults: {name: x.example}\ndomains: [a.example]", "unknown key in defaults"},
+		"unknown key in defaults": {head + "defaults: {carrier: gateway, wawe: 2}\ndomains: [a.example]",
+			"did you mean wave?"},
+		"a name for all": {head + "defaults: {name: x.example}\ndomains: [a.example]", "unknown key in defaults"},
 		"a default for nobody": {
 			head + "defaults: {carrier: {apex: gateway, www: gateway, shp: gateway}}\ndomains: [a.example]",
 			`:5:51: no domain has a host shp: "shp"`,
@@ -187,14 +188,17 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"bad registry":  {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is not a URL"},
 		"merge key":     {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
 		"a line break in a name": {
-			domain + "  - {name: a.example, registrar: \"A\\nB\"}", `:7:34: this value holds a line break: "a\nb"; expected text of one`,
+			domain + "  - {name: a.example, registrar: \"A\\nB\"}",
+			`:7:34: this value holds a line break: "a\nb"; expected text of one`,
 		},
 		"an escape in a carrier's name": {
-			"canonical: https://www.n.example\ncarriers:\n  \"g\\e[2J\": {by: server, addresses: [203.0.113.2]}\ndomains: [a.example]",
+			"canonical: https://www.n.example\ncarriers:\n  \"g\\e[2J\": {by: server, addresses: [203.0.113.2]}\ndomains: " +
+				"[a.example]",
 			`:3:3: this value holds the control character U+001B: "g\x1b[2j"`,
 		},
 		"a turned direction": {
-			domain + "  - {name: a.example, note: \"a\u202eb\"}", "holds the character u+202e, which turns the direction of writing",
+			domain + "  - {name: a.example, note: \"a\u202eb\"}",
+			"holds the character u+202e, which turns the direction of writing",
 		},
 		"a path with a tab": {domain + "  - a.example\nrules: \"a\\tb.csv\"", "this value holds a tab"},
 		"missing rules":     {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
@@ -260,7 +264,8 @@ func TestRulesFaults(t *testing.T) {
 		"from,to\n":                   "there is no column old",
 		"old,nev\n":                   "call it new",
 		"old,new\na.example/\"x,/y\n": ":2:",
-		"old,new\na.example/x,\"/x#f\nX-Evil: 1\"\n":             `:2:13: the column new holds a line break: "/x#f\nX-Evil: 1"; expected text of one`,
+		"old,new\na.example/x,\"/x#f\nX-Evil: 1\"\n": `:2:13: the column new holds a line break: ` +
+			`"/x#f\nX-Evil: 1"; expected text of one`,
 		"old,new\na.example/x,/a\tb\n":                           "write it percent-encoded (%09) if it belongs to the URL",
 		"old,new,note\na.example/x,/y,a\u202eb\n":                "the column note holds the character U+202E, which turns",
 		"old,new\n\"a.example/x\rb\",/y\n":                       "the column old holds a line break",
@@ -292,7 +297,8 @@ func TestDomainsAndPages(t *testing.T) {
 		write(
 			t,
 			"sitemap.xml",
-			`<?xml version="1.0"?><urlset><url><loc>https://www.n.example/a</loc></url><url><loc> https://www.n.example/b </loc></url></urlset>`,
+			`<?xml version="1.0"?><urlset><url><loc>https://www.n.example/a</loc></url><url><loc> https://www.n.example/b `+
+				`</loc></url></urlset>`,
 		),
 		site,
 	)
@@ -493,7 +499,8 @@ func TestAListOfRecordsIsAZoneFileToo(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "old.example", zone)
 	assert.Len(t, records, 2)
-	for name, text := range map[string]string{"old.example.zone": "; nothing\n", "export.txt": "old.example. 300 IN A 192.0.2.1\n"} {
+	for name, text := range map[string]string{"old.example.zone": "; nothing\n",
+		"export.txt": "old.example. 300 IN A 192.0.2.1\n"} {
 		_, _, err = ReadZone(write(t, name, text), map[string]string{"old.example.zone": "old.example"}[name])
 		assert.ErrorContains(t, err, "nothing says which zone it is", name)
 	}
@@ -570,7 +577,8 @@ func TestAnEstateWhoseCarriersAreOpenCanBeLookedAt(t *testing.T) {
 	}
 }
 
-// TestTheExamplesOfTheKeysAreRead puts the example of every key of the estate file into a file, and reads it: no key is unknown
+// TestTheExamplesOfTheKeysAreRead puts the example of every key of the estate file into a file, and reads it: no key
+// is unknown
 // and no value of another kind than it takes.
 func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 	const carriers = "carriers:\n  gateway: {by: server, addresses: [203.0.113.20]"
@@ -594,7 +602,8 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 		if err == nil {
 			continue
 		}
-		for _, wrong := range []string{"unknown key", "allowed values", "neither yes nor no", "this is not", "whole number", "a date such",
+		for _, wrong := range []string{"unknown key", "allowed values", "neither yes nor no", "this is not", "whole number",
+			"a date such",
 			"a mapping with", "a time such", "cannot be used"} {
 			assert.NotContains(t, err.Error(), wrong, "%s: %s", k.Section, line)
 		}

@@ -130,7 +130,8 @@ func FuzzZoneText(f *testing.F) {
 		return wire[:n]
 	}
 	for _, text := range []string{
-		`$\(id\).a.example. 60 IN TXT "a\"b\\" "\255"`, `x.a.example. 60 IN MX 10 \;m.a.example.`, `a.example. 60 IN CAA 0 issue "ca.example"`,
+		`$\(id\).a.example. 60 IN TXT "a\"b\\" "\255"`, `x.a.example. 60 IN MX 10 \;m.a.example.`,
+		`a.example. 60 IN CAA 0 issue "ca.example"`,
 		`\@.a.example. 1 IN SRV 1 2 3 \[x\].a.example.`, `x.a.example. 60 IN HTTPS 1 . alpn="h2,h3" port=8443`,
 		`x.a.example. 60 IN NAPTR 1 2 "u" "E2U+sip" "!^.*$!sip:x@y!" .`, `x.a.example. 60 IN TYPE65280 \# 3 616263`,
 		`x.a.example. 60 IN URI 1 2 "https://x/\""`, `x.a.example. 60 IN SSHFP 1 1 00`,

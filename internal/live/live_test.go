@@ -391,7 +391,8 @@ func TestTrustFiles(t *testing.T) {
 	for text, want := range map[string]string{
 		"nothing":     "there is no certificate in it",
 		string(trust): "",
-		string(trust) + "-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n": fmt.Sprintf("ca.pem:%d: a certificate cannot be read", strings.Count(string(trust), "\n")+1),
+		string(trust) + "-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n": fmt.Sprintf("ca.pem:%d: a "+
+			"certificate cannot be read", strings.Count(string(trust), "\n")+1),
 	} {
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 		_, err = live.FromEstate("x", estate.Vantage{Trust: path})

@@ -189,7 +189,8 @@ func TestWhatTheZoneRefersToIsAskedFor(t *testing.T) {
 	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[0] = a
 	scene.Zones[2] = a
 	d := looked(t, scene)
-	for _, want := range []string{"odd-ns A", "mx-seven A", "_spf-x TXT", "_spf-y TXT", "sender A", "box-3 CNAME", "box-4 AAAA",
+	for _, want := range []string{"odd-ns A", "mx-seven A", "_spf-x TXT", "_spf-y TXT", "sender A", "box-3 CNAME",
+		"box-4 AAAA",
 		"front A", "svc-9 A"} {
 		label, kind, _ := strings.Cut(want, " ")
 		assert.True(t, holds(d, label+".a.example", kind), want)

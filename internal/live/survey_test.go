@@ -234,7 +234,8 @@ func TestResolversThatRememberAreFoundOut(t *testing.T) {
 	assert.Regexp(t, `the resolver \S+ says 192\.0\.2\.1, and will for up to 10 min`, says)
 	assert.Regexp(
 		t,
-		`Answers about new\.a\.example A differ: ns1\.h\.example \(192\.0\.2\.51:53\) says 192\.0\.2\.78; .*the resolver \S+ says nothing, and will for up to (2 min|119 s)`,
+		`Answers about new\.a\.example A differ: ns1\.h\.example \(192\.0\.2\.51:53\) says 192\.0\.2\.78; .*the resolver `+
+			`\S+ says nothing, and will for up to (2 min|119 s)`,
 		says,
 		"an old absence (RFC 2308)",
 	)
@@ -419,7 +420,8 @@ func TestFiveHundredDomainsWithDeadNameServersEndInTime(t *testing.T) {
 }
 
 func TestRegistrationIsRead(t *testing.T) {
-	body := `{"objectClassName":"domain","status":["active","client hold"],"events":[{"eventAction":"registration","eventDate":"2001-01-01T00:00:00Z"},{"eventAction":"expiration","eventDate":"2027-03-01T00:00:00Z"}],"nameservers":[{"ldhName":"NS1.H.example."}],"entities":[{"roles":["registrar"],"vcardArray":["vcard",[["version",{},"text","4.0"],["fn",{},"text","Registrar A"]]]}]}`
+	body := `{"objectClassName":"domain","status":["active","client ` +
+		`hold"],"events":[{"eventAction":"registration","eventDate":"2001-01-01T00:00:00Z"},{"eventAction":"expiration","eventDate":"2027-03-01T00:00:00Z"}],"nameservers":[{"ldhName":"NS1.H.example."}],"entities":[{"roles":["registrar"],"vcardArray":["vcard",[["version",{},"text","4.0"],["fn",{},"text","Registrar A"]]]}]}`
 	answers := map[string]stage.Reply{
 		"/rdap/domain/a.example": {Status: 200, Text: body},
 		"/rdap/domain/b.example": {Status: 200, Text: "<html>"},

@@ -116,7 +116,8 @@ func TestWhereNoServerCanBeReachedAResolverIsAsked(t *testing.T) {
 	assert.True(t, d.Partial)
 	assert.True(t, d.Remaining)
 	assert.True(t, d.Seen())
-	for _, want := range []string{"www.a.example A", "a.example MX", "mail.a.example A", "_dmarc.a.example TXT", "a.example SOA"} {
+	for _, want := range []string{"www.a.example A", "a.example MX", "mail.a.example A", "_dmarc.a.example TXT",
+		"a.example SOA"} {
 		name, kind, _ := strings.Cut(want, " ")
 		assert.True(t, holds(d, name, kind), want)
 	}
@@ -447,8 +448,9 @@ func TestOneBadFieldOfARegistrationDropsNoOther(t *testing.T) {
 	answers := map[string]string{
 		"bad-events.example": `{"status":["active"],"events":[{"eventAction":7},{"eventAction":"expiration","eventDate":"2027-03-01T00:00:00"}],
 			"nameservers":[{"ldhName":5},{"ldhName":"NS1.h.example"}],"entities":"x"}`,
-		"day.example":    `{"events":[{"eventAction":"expiration","eventDate":"2027-03-01"}],"status":null}`,
-		"odd.example":    `{"events":[{"eventAction":"expiration","eventDate":"next year"}],"status":["ok",{}],"nameservers":[]}`,
+		"day.example": `{"events":[{"eventAction":"expiration","eventDate":"2027-03-01"}],"status":null}`,
+		"odd.example": `{"events":[{"eventAction":"expiration","eventDate":"next ` +
+			`year"}],"status":["ok",{}],"nameservers":[]}`,
 		"list.example":   `["domain"]`,
 		"large.example":  `{"status":["active"],"notices":"` + strings.Repeat("n", 900<<10) + `"}`,
 		"larger.example": `{"status":["active"],"notices":"` + strings.Repeat("n", 1100<<10) + `"}`,

@@ -272,7 +272,8 @@ func TestDocsOfFindingsAreFresh(t *testing.T) {
 	assert.Equal(t, want, string(got), "docs/findings.md is stale; run make docs")
 }
 
-// TestDocsOfTheEstateFileAreFresh keeps the page of keys and the schema for editors the same as the program's own table.
+// TestDocsOfTheEstateFileAreFresh keeps the page of keys and the schema for editors the same as the program's own
+// table.
 func TestDocsOfTheEstateFileAreFresh(t *testing.T) {
 	for path, format := range map[string]string{"../../docs/estate.md": "md", "../../docs/schema/estate.json": "json"} {
 		want := writtenAs(t, format, EstatePage(), Style{})

@@ -225,7 +225,8 @@ old,new
 		out, err := nginxWriter.Write(p, Options{})
 		require.NoError(t, err)
 		all := map[string]string{}
-		for _, m := range regexp.MustCompile(`(?s)\nmap \S+ (\S+) \{\n(.*?)\n\}\n`).FindAllStringSubmatch(string(out.Files[0].Text), -1) {
+		for _, m := range regexp.MustCompile(`(?s)\nmap \S+ (\S+) `+
+			`\{\n(.*?)\n\}\n`).FindAllStringSubmatch(string(out.Files[0].Text), -1) {
 			all[m[1]] = m[2]
 		}
 		return all

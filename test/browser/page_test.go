@@ -148,7 +148,8 @@ func TestThePageForTheClientIsFiltered(t *testing.T) {
 	assert.Empty(t, *console)
 }
 
-const firstColumn = `[...document.querySelectorAll("table[data-order] tbody tr")].slice(0, 8).map(r => r.cells[0].textContent)`
+const firstColumn = `[...document.querySelectorAll("table[data-order] tbody tr")].slice(0, 8).map(r => ` +
+	`r.cells[0].textContent)`
 
 // TestTablesAreSortedByKeyboardAlone reaches the head of a table with the tab key, and sorts by it both ways.
 func TestTablesAreSortedByKeyboardAlone(t *testing.T) {
@@ -199,7 +200,8 @@ func TestThePageIsPrintedOnAFewSheets(t *testing.T) {
 	assert.Empty(t, *console)
 }
 
-// contrast gives the texts whose contrast with what is behind them is below 4.5 to 1 (WCAG 2.2, 1.4.3), in the page and in its
+// contrast gives the texts whose contrast with what is behind them is below 4.5 to 1 (WCAG 2.2, 1.4.3), in the page
+// and in its
 // drawings.
 const contrast = `(() => {
   const parse = c => { const m = c.match(/[\d.]+/g).map(Number); return m.length < 4 ? [...m, 1] : m; };
@@ -274,7 +276,8 @@ func TestThePageReadsWithoutItsScript(t *testing.T) {
 	ctx, console := open(t, path)
 	text := evaluate[string](t, ctx, `document.querySelector("main").innerText`)
 	require.NoError(t, chromedp.Run(ctx, chromedp.Click("summary", chromedp.ByQuery)))
-	for _, part := range []string{"Your domains", "What has to be done", "Risks, and until when", "What was found", "redirect loop"} {
+	for _, part := range []string{"Your domains", "What has to be done", "Risks, and until when", "What was found",
+		"redirect loop"} {
 		assert.Contains(t, text, part)
 	}
 	after := evaluate[string](t, ctx, `document.querySelector("main").innerText`)

@@ -70,7 +70,8 @@ func TestAFullDiskBehindTheOutputIsAFailure(t *testing.T) {
 		"plan", "plan --format json", "plan --format md", "prove", "prove --format json", "explain", "explain loop",
 		"rules try http://lacemill-museum.example/", "rules straighten", "survey --list", "report", "report --format csv",
 		"write nginx --out written", "help rules", "compare 1 1", "survey --show 1",
-		"rules try --format json http://lacemill-museum.example/", "rules straighten --format json", "look http://127.0.0.1:9/ --format csv",
+		"rules try --format json http://lacemill-museum.example/", "rules straighten --format json",
+		"look http://127.0.0.1:9/ --format csv",
 		"explain --help", "completion bash", "report --list --format csv", "plan --consider www,apex",
 	} {
 		code, said := run(t, folder, full, strings.Fields(args)...)

@@ -28,7 +28,8 @@ func TestWhatAPublicAddressLeadsToInAPrivateNetworkIsNotAsked(t *testing.T) {
 	setAddress(t, "lo:1", "203.0.113.5")
 	var asked sync.Map
 	leads := map[string]string{"/in": "http://127.0.0.1:8080/secret", "/named": "http://127.1.2.3:8080/name",
-		"/meta": "http://169.254.169.254/latest/", "/six": "http://[::ffff:127.0.0.1]:8080/six", "/out": "http://203.0.113.5:8080/end"}
+		"/meta": "http://169.254.169.254/latest/", "/six": "http://[::ffff:127.0.0.1]:8080/six",
+		"/out": "http://203.0.113.5:8080/end"}
 	l, err := net.Listen("tcp", "0.0.0.0:8080")
 	require.NoError(t, err)
 	defer l.Close()

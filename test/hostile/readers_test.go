@@ -53,7 +53,8 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		"continued lines":      {apache, strings.Repeat("a\\\n", 500_000), "", 0},
 		"blocks in blocks":     {apache, strings.Repeat("<If x>\n", 100_000), "more than 100 deep", 1},
 		"hosts that never end": {apache, strings.Repeat("<VirtualHost *:80>\nServerName a.old.example\n", 100_000), "", 1},
-		"aliases": {apache, "<VirtualHost *:80>\nServerName a.old.example\nServerAlias " + numbered(50_000, "h#.old.example ") +
+		"aliases": {apache, "<VirtualHost *:80>\nServerName a.old.example\nServerAlias " + numbered(50_000,
+			"h#.old.example ") +
 			"\n" + strings.Repeat("Redirect /a /b\n", 5_000) + "</VirtualHost>\n", "not all of its alternatives", 1},
 		"nginx blocks": {nginx, strings.Repeat("a {", 100_000), "more than 100 deep", 1},
 		"nginx names": {
@@ -139,8 +140,9 @@ func TestFilesThatMeanHarm(t *testing.T) {
 			"input:1: ", 2,
 		},
 		"a sitemap": {"plan --estate pages.yaml", "<urlset>" + strings.Repeat("<url>", 1_000_000), "input:1:", 2},
-		"a sitemap's entities": {"plan --estate pages.yaml", "<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;\">]>" +
-			"<urlset><url><loc>https://www.n.example/&b;</loc></url></urlset>", "this is not a sitemap", 2},
+		"a sitemap's entities": {"plan --estate pages.yaml",
+			"<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;\">]>" +
+				"<urlset><url><loc>https://www.n.example/&b;</loc></url></urlset>", "this is not a sitemap", 2},
 		"roots": {
 			"look old.example --trust FILE",
 			strings.Repeat("-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n", 50_000),

@@ -124,7 +124,8 @@ func TestServersThatSpeakNoTLSEnd(t *testing.T) {
 			}
 		}},
 		"hostile headers": {Body: func(w io.Writer) {
-			_, _ = io.WriteString(w, "HTTP/1.1 301 Moved\r\nConnection: close\r\nContent-Length: 0\r\nLocation: /\x1b[2J\xc2\x9b31m\xe2\x80\xaeFORGED\r\n\r\n")
+			_, _ = io.WriteString(w, "HTTP/1.1 301 Moved\r\nConnection: close\r\nContent-Length: 0\r\nLocation: "+
+				"/\x1b[2J\xc2\x9b31m\xe2\x80\xaeFORGED\r\n\r\n")
 		}},
 		"a hostile status": {Body: func(w io.Writer) {
 			_, _ = io.WriteString(w, "HTTP/1.1 999999999999 \x1b[2JFORGED\r\n\r\n")

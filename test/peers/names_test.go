@@ -261,7 +261,8 @@ func TestSurveyOfRealNameServers(t *testing.T) {
 	for _, d := range []survey.Domain{keyed, bound} {
 		assert.Equal(t, survey.Walked, d.Source, "a zone signed with NSEC is walked from name to name")
 		assert.False(t, d.Partial)
-		for _, want := range []string{"hidden A", "*.wild A", "svc HTTPS", "xn--bnke-ira A", "below NS", "ns.below A", "inner NS",
+		for _, want := range []string{"hidden A", "*.wild A", "svc HTTPS", "xn--bnke-ira A", "below NS", "ns.below A",
+			"inner NS",
 			"inner DS"} {
 			label, kind, _ := strings.Cut(want, " ")
 			assert.True(t, has(d, label+"."+d.Name, kind), d.Name+" "+want)

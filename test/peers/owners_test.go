@@ -21,20 +21,27 @@ import (
 // values are records of every type that zones of small domains hold, with values that writers and readers disagree on.
 var values = []string{
 	"A 192.0.2.1", "AAAA 2001:db8::1", "MX 0 .", "MX 10 m.b.example.", "SRV 0 0 0 .", "SRV 1 2 443 s.b.example.",
-	`TXT ""`, `TXT "" ""`, `TXT "$ORIGIN x"`, `TXT "=" "<" "\027" "\000\255"`, `TXT "a;b" "(" ")" "@"`, `TXT "\"q\" \\ \034"`,
-	`TXT "v=spf1 include:%{i}._x.b.example -all"`, `CAA 0 issue ";"`, `CAA 128 issue "ca.example; validationmethods=dns-01"`,
+	`TXT ""`, `TXT "" ""`, `TXT "$ORIGIN x"`, `TXT "=" "<" "\027" "\000\255"`, `TXT "a;b" "(" ")" "@"`,
+	`TXT "\"q\" \\ \034"`,
+	`TXT "v=spf1 include:%{i}._x.b.example -all"`, `CAA 0 issue ";"`,
+	`CAA 128 issue "ca.example; validationmethods=dns-01"`,
 	`CAA 0 iodef "mailto:x@b.example"`, "HTTPS 0 x.b.example.", "HTTPS 1 .", `HTTPS 1 . alpn="h2,h3" no-default-alpn`,
-	"HTTPS 1 . alpn=h3 no-default-alpn port=8443 ipv4hint=192.0.2.1,192.0.2.2 ipv6hint=2001:db8::1", "HTTPS 2 . mandatory=alpn alpn=h2",
+	"HTTPS 1 . alpn=h3 no-default-alpn port=8443 ipv4hint=192.0.2.1,192.0.2.2 ipv6hint=2001:db8::1",
+	"HTTPS 2 . mandatory=alpn alpn=h2",
 	`HTTPS 3 . key65333="x=<y>"`, `HTTPS 4 . ech="AEX+DQBBtgAgACBsb25nIGJ1dCBtYWRlIHVwIGtleSAxMjM0NTY3ODkwMTI="`,
 	`SVCB 1 d.b.example. alpn=dot`, `SVCB 1 d.b.example. dohpath="/dns-query{?dns}" alpn=h2`,
-	"DNAME t.b.example.", `NAPTR 1 2 "u" "E2U+sip" "!^.*$!sip:x@b.example!" .`, `NAPTR 1 2 "s" "SIP+D2U" "" _sip._udp.b.example.`,
-	"NAPTR 1 2 \"\" \"\" \"!^(.+)\\\\;$!\\\\1!\" .", "TLSA 3 1 1 " + strings.Repeat("0a", 32), "SSHFP 4 2 " + strings.Repeat("0b", 32),
+	"DNAME t.b.example.", `NAPTR 1 2 "u" "E2U+sip" "!^.*$!sip:x@b.example!" .`,
+	`NAPTR 1 2 "s" "SIP+D2U" "" _sip._udp.b.example.`,
+	"NAPTR 1 2 \"\" \"\" \"!^(.+)\\\\;$!\\\\1!\" .", "TLSA 3 1 1 " + strings.Repeat("0a", 32),
+	"SSHFP 4 2 " + strings.Repeat("0b", 32),
 	"DS 1 13 2 " + strings.Repeat("0c", 32), "CDS 0 0 0 00", "LOC 52 22 23.000 N 4 53 32.000 E -2.00m 0.00m 10000m 10m",
 	`HINFO "A B" ""`, "RP h.b.example. t.b.example.", "AFSDB 1 a.b.example.", "KX 1 k.b.example.", "RT 1 r.b.example.",
 	`URI 10 1 "https://b.example/x?y=<z>"`, "PTR p.b.example.", `SPF "v=spf1 -all"`, "OPENPGPKEY AAAA", "SMIMEA 3 0 0 00",
-	"CERT 1 0 0 AAAA", "DHCID AAAA", "EUI48 00-00-5e-00-53-2a", "EUI64 00-00-5e-ef-10-00-00-2a", "NID 1 1111:2222:3333:4444",
+	"CERT 1 0 0 AAAA", "DHCID AAAA", "EUI48 00-00-5e-00-53-2a", "EUI64 00-00-5e-ef-10-00-00-2a",
+	"NID 1 1111:2222:3333:4444",
 	"L32 1 192.0.2.1", "L64 1 2001:1db8:1111:2222", "LP 1 l.b.example.", `ISDN "150862028003217" "004"`,
-	`TYPE65280 \# 3 010203`, "TYPE731 \\# 0", "MINFO r.b.example. e.b.example.", "PX 1 x.b.example. y.b.example.", "APL 1:192.0.2.0/24",
+	`TYPE65280 \# 3 010203`, "TYPE731 \\# 0", "MINFO r.b.example. e.b.example.", "PX 1 x.b.example. y.b.example.",
+	"APL 1:192.0.2.0/24",
 	"AVC \"x\"", "NINFO \"x\"",
 	"ZONEMD 7 1 1 " + strings.Repeat("0d", 48), "CSYNC 66 3 A NS AAAA",
 }
@@ -68,7 +75,8 @@ func TestZonesWithAnyValueAreLoaded(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a.example.zone")
 	require.NoError(t, os.WriteFile(path, text, 0o600))
 	dumped := path + ".dumped.zone"
-	for _, check := range []string{"named-checkzone -i none -D -o " + dumped + " a.example " + path, "kzonecheck -o a.example " + path} {
+	for _, check := range []string{"named-checkzone -i none -D -o " + dumped + " a.example " + path,
+		"kzonecheck -o a.example " + path} {
 		words := strings.Fields(check)
 		said, err := exec.Command(peer(t, words[0]), words[1:]...).CombinedOutput()
 		assert.NoError(t, err, "%s: %s", words[0], said)

@@ -68,7 +68,8 @@ func startSigned(t *testing.T) *signedZones {
 	const day = 24 * time.Hour
 	parent := "$TTL 600\n@ IN SOA ns.example. h.example. 7 7200 3600 1209600 300\n@ IN NS ns\nns IN A 127.0.0.1\n"
 	zones := ""
-	for zone, until := range map[string]time.Duration{"sound.example": 20 * day, "stale.example": -day, "soon.example": 3 * day,
+	for zone, until := range map[string]time.Duration{"sound.example": 20 * day, "stale.example": -day,
+		"soon.example":  3 * day,
 		"wrong.example": 20 * day} {
 		ds := z.sign(zone, childZone, when(-30*day), when(until))
 		if zone == "wrong.example" {

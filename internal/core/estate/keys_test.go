@@ -28,7 +28,8 @@ func tree(v any) *Node {
 	return n
 }
 
-// TestTheTableOfKeysIsThatOfTheReader has an estate with every section, and compares the keys that the reader takes there
+// TestTheTableOfKeysIsThatOfTheReader has an estate with every section, and compares the keys that the reader takes
+// there
 // with the table that the docs are made from.
 func TestTheTableOfKeysIsThatOfTheReader(t *testing.T) {
 	taken := map[string][]string{}

@@ -438,7 +438,8 @@ func TestAFormElsewhere(t *testing.T) {
 	assert.Contains(
 		t,
 		at("ns.other.example")[0],
-		"broad is to forward old.example, www.old.example, and does so only on its own name servers (ns1.registrar.example); "+
+		"broad is to forward old.example, www.old.example, and does so only on its own name servers "+
+			"(ns1.registrar.example); "+
 			"the zone is at ns.other.example.",
 	)
 }

@@ -150,7 +150,8 @@ func TestWhatIsToChange(t *testing.T) {
 			[]string{"remove www CNAME parking.example >", "add www A  > 203.0.113.40"}, "An alias stands alone"},
 		"an AAAA that nobody thought of": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n@ AAAA 2001:db8::1\n" +
 			"www A 203.0.113.40",
-			[]string{"remove  AAAA 2001:db8::1 >", "replace  A 192.0.2.1 > 203.0.113.40"}, "leads everybody with IPv6 to the old machine"},
+			[]string{"remove  AAAA 2001:db8::1 >", "replace  A 192.0.2.1 > 203.0.113.40"},
+			"leads everybody with IPv6 to the old machine"},
 		"never without any address": {"{name: old.example, carrier: four}", "@ AAAA 2001:db8::1\nwww A 203.0.113.40",
 			[]string{"add  A  > 203.0.113.40", "remove  AAAA 2001:db8::1 >"}, "leads everybody with IPv6 to the old machine"},
 		"hints of an HTTPS record": {"{name: old.example, carrier: four}", "@ A 203.0.113.40\n@ HTTPS 1 . alpn=h2 " +
@@ -183,7 +184,8 @@ func TestWhatIsToChange(t *testing.T) {
 			[]string{"remove www CNAME parking.example >", "add www A  > 198.51.100.61"}, ""},
 		"a forward at a form": {
 			"{name: old.example, carrier: four}", "@ A 198.51.100.34\nwww A 203.0.113.40",
-			[]string{"replace  A 198.51.100.34 > 203.0.113.40"}, "delete the forwarding there, because a door can have only one carrier",
+			[]string{"replace  A 198.51.100.34 > 203.0.113.40"},
+			"delete the forwarding there, because a door can have only one carrier",
 		},
 		"mail of an alias": {
 			"{name: old.example, carrier: four}",
@@ -331,7 +333,8 @@ func TestNothingIsPlannedThatCannotStandTogether(t *testing.T) {
 func TestWhatIsDelegatedIsNotChanged(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: a.www, type: TXT, value: x}]}\n",
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: a.www, "+
+			"type: TXT, value: x}]}\n",
 		seen(t, "old.example\n@ A 192.0.2.1\n@ MX 0 .\nwww NS ns.other.example."),
 	)
 	assert.Equal(t, []string{"replace  A 192.0.2.1 > 203.0.113.40"}, changes(zoneOf(t, p, "old.example")))

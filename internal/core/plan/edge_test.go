@@ -15,7 +15,8 @@ import (
 // edged plans old.example through an edge network that takes its zone, with what is behind it.
 func edged(t *testing.T, behind, zone, domain string) *plan.Plan {
 	t.Helper()
-	carriers := "  front: {by: edge, addresses: [198.51.100.90, \"2001:db8::90\"], name-servers: [ns1.front.example], " + behind +
+	carriers := "  front: {by: edge, addresses: [198.51.100.90, \"2001:db8::90\"], name-servers: [ns1.front.example], " +
+		"" + behind +
 		"}\n  hosting: {by: platform, alias: sites.hosting.example}\n  gateway:"
 	d := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: front" + domain + "}\n"
 	return planEdited(t, d, [2]string{"  gateway:", carriers}, seen(t, "old.example\n"+zone))

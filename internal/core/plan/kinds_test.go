@@ -54,10 +54,12 @@ func TestAHostedRedirectService(t *testing.T) {
 	p := carriedAt(t, at, "", zone, "old.example/a,/visit/,\nold.example/gone,,410\n")
 	assert.Equal(t, []string{
 		"old.example/a | https://www.n.example/visit/ | permanent (301) | does not matter | keep",
-		"old.example/gone | no target | 410 (gone); where it has no such answer, let a server carry the host | does not matter | keep",
+		"old.example/gone | no target | 410 (gone); where it has no such answer, let a server carry the host | does not " +
+			"matter | keep",
 		"old.example | https://www.n.example/ | permanent (301) | keep | keep",
 		"www.old.example/a | https://www.n.example/visit/ | permanent (301) | does not matter | keep",
-		"www.old.example/gone | no target | 410 (gone); where it has no such answer, let a server carry the host | does not matter | keep",
+		"www.old.example/gone | no target | 410 (gone); where it has no such answer, let a server carry the host | does " +
+			"not matter | keep",
 		"www.old.example | https://www.n.example/ | permanent (301) | keep | keep",
 	}, typedAs(p, plan.SourceEntry))
 	assert.Empty(t, subjects(p))

@@ -139,7 +139,8 @@ func TestMailIsUntiedFromWhatItFollows(t *testing.T) {
 				"add mail A  > 192.0.2.1"}},
 		"an alias that follows an alias": {"@ A 203.0.113.40\nwww CNAME host.other.example.\nmail CNAME www\n@ MX 5 mail",
 			[]string{"replace mail CNAME www.old.example > host.other.example"}},
-		"an alias of another zone": {"@ A 203.0.113.40\nwww A 203.0.113.40\nmail CNAME www.two.example.\n@ MX 5 mx.other.example.",
+		"an alias of another zone": {"@ A 203.0.113.40\nwww A 203.0.113.40\nmail CNAME www.two.example.\n@ MX 5 " +
+			"mx.other.example.",
 			[]string{"remove mail CNAME www.two.example >", "add mail A  > 192.0.2.5"}},
 		"a key that is an alias": {"@ A 192.0.2.1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\nk._domainkey CNAME @", nil},
 		"a term with a prefix": {"@ A 192.0.2.1\n@ AAAA 2001:db8::1\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n" +
@@ -219,11 +220,13 @@ func TestWantedPoliciesAreJoined(t *testing.T) {
 func TestAPolicyThatIsJoinedIsUntiedToo(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: \"@\", type: TXT, "+
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: \"@\", "+
+			"type: TXT, "+
 			"value: \"v=spf1 include:mail.example -all\"}]}\n",
 		seen(
 			t,
-			"old.example\n@ A 192.0.2.30\nwww A 203.0.113.40\n@ MX 10 mx.other.example.\n@ TXT \"v=spf1 a/24 -all\"\n@ TXT \"proof\"",
+			"old.example\n@ A 192.0.2.30\nwww A 203.0.113.40\n@ MX 10 mx.other.example.\n@ TXT \"v=spf1 a/24 -all\"\n@ TXT "+
+				"\"proof\"",
 		),
 	)
 	const text = `"v=spf1 ip4:192.0.2.30/24 include:mail.example -all"`

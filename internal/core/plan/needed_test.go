@@ -26,9 +26,11 @@ func TestHostsThatSomebodyElseNeedsAreLeftAlone(t *testing.T) {
 		"**Not to be touched**: `click.old.example`, which leads to `click.mail.example`; the mail service needs it.")
 
 	for name, c := range map[string]struct{ domain, zone, want string }{
-		"that is gone":         {", needed: {click: the mail service}", "", "record-lost click.old.example"},
-		"where it has to be":   {", needed: {click: {by: the mail service, to: Click.mail.example.}}", "click CNAME click.mail.example.", ""},
-		"that leads elsewhere": {", needed: {click: {by: x, to: click.mail.example}}", "click A 192.0.2.9", "wrong-target click.old.example"},
+		"that is gone": {", needed: {click: the mail service}", "", "record-lost click.old.example"},
+		"where it has to be": {", needed: {click: {by: the mail service, to: Click.mail.example.}}",
+			"click CNAME click.mail.example.", ""},
+		"that leads elsewhere": {", needed: {click: {by: x, to: click.mail.example}}", "click A 192.0.2.9",
+			"wrong-target click.old.example"},
 		"that would be led away": {", needed: {click: x}, wanted: [{name: click, type: CNAME, value: y.example}]",
 			"click CNAME click.mail.example.", "depended-on click.old.example"},
 		"with a proof beside": {", needed: {click: x}, wanted: [{name: _a.click, type: TXT, value: y}]",

@@ -23,7 +23,8 @@ func nowhere(change ...func(*survey.Domain)) *survey.Survey {
 	return &survey.Survey{Started: today.Add(-time.Hour), Domains: []survey.Domain{d}}
 }
 
-const newDomain = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, mail: none, registrar: Registrar A, " +
+const newDomain = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, mail: " +
+	"none, registrar: Registrar A, " +
 	"records-at: Registrar B, name-servers: [ns1.b.example, ns2.b.example]}\n"
 
 func orderOf(p *plan.Plan) string {

@@ -30,7 +30,8 @@ func siteAt(t *testing.T, site, carrier, zone string) (*plan.Plan, error) {
 	return plan.Make(plan.Input{Estate: e.Estate, Survey: seen(t, "old.example\n"+zone), Now: today}), nil
 }
 
-const platform = "by: platform, alias: sites.other.example, addresses: [198.51.100.61], certificate: after, issuer: ca.example, " +
+const platform = "by: platform, alias: sites.other.example, addresses: [198.51.100.61], certificate: after, " +
+	"issuer: ca.example, " +
 	"wanted: [{name: _claim, type: TXT, value: x}]"
 
 // TestTheSiteHasACarrierToo joins one domain to a platform, which is the commonest job of all.
@@ -56,7 +57,8 @@ func TestTheSiteHasACarrierToo(t *testing.T) {
 	}
 	for _, want := range []string{"host host: old.example", "host host: www.old.example",
 		"records www.old.example CNAME: sites.other.example", "records _claim.old.example TXT: x",
-		"certificate certificate for: www.old.example", "primary primary: www.old.example", "primary redirected to it: old.example"} {
+		"certificate certificate for: www.old.example", "primary primary: www.old.example",
+		"primary redirected to it: old.example"} {
 		assert.Contains(t, typed, want+"\n")
 	}
 	order := said(p.Steps, report.StepText)

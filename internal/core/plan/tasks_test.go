@@ -61,7 +61,8 @@ func TestTasksOfAPlainMove(t *testing.T) {
 	assert.Equal(t, 1, kinds[plan.AuditDoors])
 }
 
-// TestAnAliasThatComesIsNotTakenForTheAddressThatGoes asks for an alias's addresses, of which only the old ones are known.
+// TestAnAliasThatComesIsNotTakenForTheAddressThatGoes asks for an alias's addresses, of which only the old ones are
+// known.
 func TestAnAliasThatComesIsNotTakenForTheAddressThatGoes(t *testing.T) {
 	p := planFor(
 		t,

@@ -115,7 +115,8 @@ func BenchmarkProveNasty(b *testing.B) {
 		for _, work := range []struct {
 			name string
 			do   func(*predict.Web) any
-		}{{"prove", func(w *predict.Web) any { return Prove(w, nil).Verdict }}, {"straighten", func(w *predict.Web) any { return len(Straighten(w)) }}} {
+		}{{"prove", func(w *predict.Web) any { return Prove(w, nil).Verdict }}, {"straighten",
+			func(w *predict.Web) any { return len(Straighten(w)) }}} {
 			b.Run(name+"/"+work.name, func(b *testing.B) {
 				w := nastyWorld(b, family, 50)
 				var said any

@@ -68,7 +68,8 @@ func TestNamesAreReadAsTheyAreShown(t *testing.T) {
 	for shown, want := range map[string]string{
 		"": "a.example", "@": "a.example", "a.example": "a.example", "a.example.": "a.example", "www": "www.a.example",
 		"WWW.a.example": "www.a.example",
-		"_x._y":         "_x._y.a.example", "www.a.example.": "www.a.example", "*": "*.a.example", "deep.er": "deep.er.a.example",
+		"_x._y":         "_x._y.a.example", "www.a.example.": "www.a.example", "*": "*.a.example",
+		"deep.er": "deep.er.a.example",
 	} {
 		got, err := record.Name(shown, "a.example")
 		require.NoError(t, err, shown)

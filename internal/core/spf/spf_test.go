@@ -8,9 +8,10 @@ import (
 
 func TestTermsAreTakenApart(t *testing.T) {
 	for text, want := range map[string]Term{
-		"a":                     {Qualifier: '+', Name: "a"},
-		"-ALL":                  {Qualifier: '-', Name: "all"},
-		"?a:Mail.Example./24":   {Qualifier: '?', Name: "a", Domain: "mail.example", Prefix: "/24", value: "Mail.Example./24"},
+		"a":    {Qualifier: '+', Name: "a"},
+		"-ALL": {Qualifier: '-', Name: "all"},
+		"?a:Mail.Example./24": {Qualifier: '?', Name: "a", Domain: "mail.example", Prefix: "/24",
+			value: "Mail.Example./24"},
 		"mx/24//64":             {Qualifier: '+', Name: "mx", Prefix: "/24//64", value: "/24//64"},
 		"ip4:192.0.2.0/24":      {Qualifier: '+', Name: "ip4", value: "192.0.2.0/24"},
 		"redirect=x.example":    {Qualifier: '+', Name: "redirect", Domain: "x.example", Modifier: true, value: "x.example"},
@@ -40,8 +41,9 @@ func TestFaultsOfTerms(t *testing.T) {
 }
 
 func TestRefusesMeansNobody(t *testing.T) {
-	for text, want := range map[string]bool{"v=spf1 -all": true, "v=spf1 -ALL": true, "v=spf1 ~all": false, "v=spf1 mx -all": false,
-		"v=spf1": false, "": false} {
+	for text, want := range map[string]bool{"v=spf1 -all": true, "v=spf1 -ALL": true, "v=spf1 ~all": false,
+		"v=spf1 mx -all": false,
+		"v=spf1":         false, "": false} {
 		assert.Equal(t, want, Refuses(text), text)
 	}
 	assert.Equal(

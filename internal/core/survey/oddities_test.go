@@ -163,8 +163,9 @@ func oddities() []oddity {
 		{"a name server that is an alias", with(inside, "@ NS ns1.a.example.", "ns1 CNAME host.h.example."),
 			with(inside, "@ NS ns1.a.example.", "ns1 A 192.0.2.51"), "alias-conflict ns1.a.example", finding.Error},
 		{"a name server elsewhere that is an alias", with(both(two, target(Target{Name: "a.example", Type: "NS",
-			Target: "ns1.h.example", Alias: "x.h.example"})), "@ NS ns1.h.example."), with(both(two, target(Target{Name: "a.example",
-			Type: "NS", Target: "ns1.h.example", Addresses: []string{"192.0.2.51"}})), "@ NS ns1.h.example."),
+			Target: "ns1.h.example", Alias: "x.h.example"})), "@ NS ns1.h.example."), with(both(two,
+			target(Target{Name: "a.example",
+				Type: "NS", Target: "ns1.h.example", Addresses: []string{"192.0.2.51"}})), "@ NS ns1.h.example."),
 			"alias-conflict ns1.h.example", finding.Error},
 		{"a single name server", with(serve("ns1.h.example")), with(two), "has a single name server", ""},
 		{
@@ -512,8 +513,10 @@ func TestEveryCodeOfASurveyIsAmongTheOddities(t *testing.T) {
 		all += o.want + "\n"
 	}
 	for _, c := range []finding.Code{finding.SplitAnswers, finding.AliasConflict, finding.DanglingAlias, finding.MailTied,
-		finding.MailMalformed, finding.MailBroken, finding.DependedOn, finding.StaleDS, finding.SignatureExpired, finding.CutOff,
-		finding.DoubledName, finding.RegistrationEnds, finding.OnHold, finding.TransferLocked, finding.RobotsBlocked, finding.Loop} {
+		finding.MailMalformed, finding.MailBroken, finding.DependedOn, finding.StaleDS, finding.SignatureExpired,
+		finding.CutOff,
+		finding.DoubledName, finding.RegistrationEnds, finding.OnHold, finding.TransferLocked, finding.RobotsBlocked,
+		finding.Loop} {
 		assert.Contains(t, all, c.String()+" ")
 	}
 }

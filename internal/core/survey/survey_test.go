@@ -133,7 +133,8 @@ func TestADifferenceSaysWhoSaysWhatAndForHowLong(t *testing.T) {
 	f := Judge{Now: now}.All(&Survey{Domains: []Domain{d}})
 	assert.Equal(
 		t,
-		"Answers about www.a.example A differ: ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 says 192.0.2.1, and will for up to "+
+		"Answers about www.a.example A differ: ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 says 192.0.2.1, and "+
+			"will for up to "+
 			"90 min.",
 		f[0].Says,
 	)

@@ -12,7 +12,8 @@ func TestNumbersAgreeWithTheirNouns(t *testing.T) {
 	for want, got := range map[string]string{
 		"1 door": Count(1, "door"), "0 doors": Count(0, "door"), "2 entries": Count(2, "entry"), "1 entry": Count(1, "entry"),
 		"2 days": Count(2, "day"), "3 addresses": Count(3, "address"), "2 boxes": Count(2, "box"),
-		"2 searches": Count(2, "search"), "": CountOrNothing(0, "door"), "is": Verb(1, "is", "are"), "are": Verb(0, "is", "are"),
+		"2 searches": Count(2, "search"), "": CountOrNothing(0, "door"), "is": Verb(1, "is", "are"), "are": Verb(0, "is",
+			"are"),
 	} {
 		assert.Equal(t, want, got)
 	}
