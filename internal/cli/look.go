@@ -104,7 +104,7 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 				tally.Add(f)
 			}
 		}
-		findings = tally.Findings()
+		findings = tally.Take()
 		return findings, w.Notes()
 	}
 	doc := report.Look(looked)

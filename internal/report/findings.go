@@ -39,13 +39,17 @@ const mostOfACode = 10
 // findingBlocks gives findings as blocks, errors before warnings. Those that say the same of different subjects are
 // one. Of very many with one code the first are shown, and how many more there are.
 func findingBlocks(all []finding.Finding) []Block {
-	ordered := slices.Clone(all)
-	slices.SortStableFunc(ordered, func(a, b finding.Finding) int {
-		return cmp.Compare(b.Severity.Rank(), a.Severity.Rank())
+	order := make([]int32, len(all)) // and not the findings: a look over a long list has very many
+	for i := range order {
+		order[i] = int32(i)
+	}
+	slices.SortStableFunc(order, func(a, b int32) int {
+		return cmp.Compare(all[b].Severity.Rank(), all[a].Severity.Rank())
 	})
 	var views []Finding
 	at := map[string]int{}
-	for _, f := range ordered {
+	for _, i := range order {
+		f := all[i]
 		v := viewFinding(f)
 		key := strings.Join([]string{v.Code, v.Tone.Word(), apartFrom(v.Says.String(), f.Subject),
 			apartFrom(v.Fix.String(), f.Subject), v.Affects}, "\x00")

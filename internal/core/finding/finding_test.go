@@ -70,6 +70,10 @@ func TestOneCauseIsOneFinding(t *testing.T) {
 		got,
 	)
 	assert.NotNil(t, (&Tally{}).Findings())
+	assert.NotNil(t, (&Tally{}).Take())
+	all := tally.Findings()
+	assert.Equal(t, all, tally.Take(), "the same, and then nothing")
+	assert.Empty(t, tally.Findings())
 }
 
 func TestFindingsAreOrderedByTheirNumbersToo(t *testing.T) {

@@ -54,3 +54,14 @@ func (t *Tally) Findings() []Finding {
 	Sort(list)
 	return list
 }
+
+// Take returns the same and empties the tally, which needs no second place for very many.
+func (t *Tally) Take() []Finding {
+	list := t.list
+	t.list, t.causes = nil, nil
+	Sort(list)
+	if list == nil {
+		list = []Finding{}
+	}
+	return list
+}
