@@ -129,6 +129,10 @@ func (p *program) forClient(
 		if page.Before, err = kept(c, s, o.before); err != nil {
 			return page, err
 		}
+		if !page.Before.Started.Before(a.Started) {
+			return page, usage("--before %d: this audit is not older than the one it is set before; expected an earlier one "+
+				"(upperpath report --list)", o.before)
+		}
 	}
 	if o.words != "" {
 		text, err := os.ReadFile(o.words)

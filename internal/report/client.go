@@ -386,7 +386,8 @@ func later(a, b time.Time) time.Time {
 // clientRisks gives what ends soon, and what endangers mail.
 func clientRisks(c ForClient) []Block {
 	t := Table{Sheet: "risks", Head: []string{"by", "what", "about", "what to do"}}
-	for _, d := range c.datesOf() {
+	dates := c.datesOf()
+	for _, d := range dates {
 		if d.tone == Good {
 			continue
 		}
@@ -410,9 +411,12 @@ func clientRisks(c ForClient) []Block {
 			{Text: words(unicodeName(f.Subject))}, {Text: words(fixOf(f))}})
 	}
 	blocks := []Block{Heading{Level: 2, Text: "Risks, and until when"}}
-	if len(t.Rows) > 0 {
+	switch {
+	case len(t.Rows) > 0:
 		blocks = append(blocks, t)
-	} else {
+	case len(dates) == 0:
+		blocks = append(blocks, Paragraph{Text: words("No certificate was seen, and so nothing is known of when one ends.")})
+	default:
 		blocks = append(blocks, Paragraph{Text: words("Of the certificates that were seen, none ends soon.")})
 	}
 	if c.Survey == nil {

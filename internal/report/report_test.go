@@ -311,3 +311,13 @@ func TestATerminalIsShownTheDoorsThatMatter(t *testing.T) {
 	assert.Contains(t, writtenAs(t, "text", d, Style{Width: 100, Detail: true}), "https://a8.example")
 	assert.Contains(t, writtenAs(t, "html", d, Style{}), "https://a8.example")
 }
+
+// TestNothingIsSaidOfCertificatesThatNobodySaw has an audit by http alone.
+func TestNothingIsSaidOfCertificatesThatNobodySaw(t *testing.T) {
+	u := web.MustParseURL("http://a.example/")
+	a := chain.Audit{Canonical: "https://www.n.example", Started: now, Chains: []chain.Chain{
+		{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}}}}
+	text := writtenAs(t, "text", Client(ForClient{Title: "T", Made: now, Today: &a}), Style{Width: 100})
+	assert.Contains(t, text, "No certificate was seen")
+	assert.NotContains(t, text, "none ends soon")
+}
