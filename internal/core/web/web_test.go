@@ -145,7 +145,12 @@ func TestResolveReadsALocationAsBrowsersDo(t *testing.T) {
 		"javascript:alert(1)": "",
 		"":                    "",
 		"https://":            "",
-		"/a\x1b[31m":          "",
+		"/a\x1b[31m":          "https://a.example/a%1B[31m",
+		"http:page":           "http://page/",
+		"https:page":          "https://a.example/dir/page",
+		"https:/x/":           "https://a.example/x/",
+		"http://0x7f.1/":      "http://127.0.0.1/",
+		"http://192.168.257/": "http://192.168.1.1/",
 		"mailto:x@a.example":  "",
 	} {
 		next, _, err := base.Resolve(in)

@@ -1,0 +1,153 @@
+package web
+
+import (
+	"net/netip"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/nlnwa/whatwg-url/url"
+)
+
+// standard reads URLs as the URL Standard says (url.spec.whatwg.org), which is how browsers read them.
+var standard = url.NewParser()
+
+// Resolve gives the URL that a reference, such as the value of a Location header, leads to from u, as the URL Standard
+// says (section 4.4, the basic URL parser). oddity says in words what a browser had to mend, "" where nothing. An error
+// is an *Error: nothing that a browser would follow. User names and passwords are left out.
+func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
+	if next, plain := u.plain(reference); plain {
+		return next, "", nil
+	}
+	fail := func(says string) (URL, string, error) {
+		return URL{}, "", &Error{
+			Kind:     "URL",
+			Value:    MaskedReference(reference),
+			Says:     says,
+			Expected: "an http or https URL such as https://www.northmoor.example/visit/",
+		}
+	}
+	trimmed := strings.TrimFunc(reference, func(r rune) bool { return r <= ' ' })
+	if trimmed == "" {
+		return fail("it is empty")
+	}
+	parsed, err := standard.ParseRef(u.String(), escapeRaw(trimmed))
+	if err != nil {
+		return fail("it is no URL")
+	}
+	d := Door{Scheme: Scheme(parsed.Scheme())}
+	if d.Scheme != HTTP && d.Scheme != HTTPS {
+		return fail("its scheme is neither http nor https")
+	}
+	if d.Host, err = hostOfStandard(parsed.Hostname()); err != nil {
+		return fail("no browser accepts its host")
+	}
+	if port := parsed.DecodedPort(); port != int(d.Scheme.Port()) {
+		d.Port = uint16(port) //nolint:gosec // the standard's parser takes none above 65535
+	}
+	if d.Port == 0 && parsed.Port() == "0" {
+		return fail("its port is none")
+	}
+	return d.URL(parsed.Pathname(), strings.TrimPrefix(parsed.Search(), "?")), oddityOf(trimmed, parsed), nil
+}
+
+// plain reads what needs no mending: a path from the root, or an absolute URL of small letters.
+func (u URL) plain(reference string) (URL, bool) {
+	if len(reference) > 1 && reference[0] == '/' && reference[1] != '/' {
+		r, plain := SplitRaw("http://a" + reference)
+		if !plain || strings.ContainsAny(r.Query, `'"<>`) || strings.ContainsAny(r.Path, "\"<>`{}^|") {
+			return URL{}, false
+		}
+		return URL{u.door, r.Path, r.Query}, true
+	}
+	r, plain := SplitRaw(reference)
+	if !plain || !plainName(r.Host) || strings.ContainsAny(r.Query, `'"<>`) || strings.ContainsAny(r.Path, "\"<>`{}^|") {
+		return URL{}, false
+	}
+	return URL{Door{Scheme: r.Scheme, Host: Host{r.Host}}, r.Path, r.Query}, true
+}
+
+// plainName tells whether a name in small letters is certainly one that needs no reading: no number, no A-label, no
+// label that is empty or too long.
+func plainName(name string) bool {
+	last := name[strings.LastIndexByte(name, '.')+1:]
+	return last != "" && (last[0] < '0' || last[0] > '9') && !strings.Contains(name, "xn--") && len(name) <= 253 &&
+		!longLabel(name)
+}
+
+// escapeRaw percent-encodes the octets that are not UTF-8, as browsers do with what stands in a header.
+func escapeRaw(s string) string {
+	if utf8.ValidString(s) {
+		return s
+	}
+	b := make([]byte, 0, len(s)+16)
+	for i := range len(s) {
+		if s[i] >= 0x80 {
+			b = appendEscaped(b, s[i])
+		} else {
+			b = append(b, s[i])
+		}
+	}
+	return string(b)
+}
+
+// hostOfStandard takes a host that the standard's parser has read.
+func hostOfStandard(name string) (Host, error) {
+	if inner, is := strings.CutPrefix(name, "["); is {
+		a, err := netip.ParseAddr(strings.TrimSuffix(inner, "]"))
+		return Host{a.String()}, err
+	}
+	name = strings.TrimSuffix(name, ".")
+	if name == "" || len(name) > 253 || longLabel(name) {
+		return Host{}, &Error{Kind: "host", Value: name, Says: "no name server knows it", Expected: "a host name"}
+	}
+	return Host{name}, nil
+}
+
+// standardHost reads a host alone as the standard does.
+func standardHost(s string) (Host, error) {
+	parsed, err := standard.Parse("http://" + escapeRaw(s) + "/")
+	if err != nil || parsed.Username() != "" || parsed.Password() != "" || parsed.Port() != "" ||
+		parsed.Pathname() != "/" || parsed.Search() != "" || strings.ContainsAny(s, "\t\r\n/?#@\\") {
+		return Host{}, &Error{Kind: "host", Value: s, Says: "no browser takes it", Expected: "a host name or an IP address"}
+	}
+	return hostOfStandard(parsed.Hostname())
+}
+
+// oddityOf says what a browser had to mend in a reference, "" where nothing.
+func oddityOf(reference string, parsed *url.Url) string {
+	beforeQuery, _, _ := strings.Cut(reference, "?")
+	control := strings.IndexFunc(reference, func(r rune) bool { return r < ' ' && r != '\t' || r == 0x7f })
+	outside := strings.IndexFunc(reference, func(r rune) bool { return r >= 0x80 })
+	_, behind, _ := strings.Cut(reference, ":")
+	switch {
+	case parsed.Username() != "" || parsed.Password() != "":
+		return "it holds a user name, which everybody on the way can read"
+	case control >= 0:
+		return "it holds a control character, which has to be percent-encoded"
+	case strings.Contains(reference, "\t"):
+		return "it holds a tab, which browsers leave out"
+	case strings.Contains(reference, " "):
+		return "it holds a space, which has to be written %20"
+	case outside >= 0:
+		return "it holds a character outside ASCII, which has to be percent-encoded"
+	case strings.Contains(beforeQuery, `\`):
+		return "it holds a backslash, which some clients read as a slash and others do not"
+	case hasScheme(reference) && (!strings.HasPrefix(behind, "//") || strings.HasPrefix(behind, "///")):
+		return "it has not two slashes behind its scheme, which browsers mend and others do not"
+	case strings.HasPrefix(reference, "///"):
+		return "it begins with more than two slashes, which browsers read as two and others do not"
+	case hasScheme(reference) && parsed.IsIPv4() && !strings.Contains(reference, parsed.Hostname()):
+		return "its host is the number " + parsed.Hostname() + " in another notation"
+	}
+	return ""
+}
+
+// portOf reads a port; "" is none, which is 0.
+func portOf(s string) (uint16, bool) {
+	if s == "" {
+		return 0, true
+	}
+	n, err := strconv.ParseUint(s, 10, 16)
+	return uint16(n), err == nil && n > 0
+}
