@@ -11,7 +11,10 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -21,6 +24,7 @@ import (
 func (p *program) audit() *cobra.Command {
 	var from estateOptions
 	var vantage vantageOptions
+	var visitors visitorOptions
 	var out output
 	var doorsOnly, forget bool
 	c := &cobra.Command{
@@ -28,18 +32,22 @@ func (p *program) audit() *cobra.Command {
 		Short: "Try every door and every rule as visitors do, and say what is wrong",
 		Long: `audit tries every door of the estate (http and https, apex, www and further hosts) at its root, at a
 made-up path and with a made-up query, and an example of every rule. It follows each to the end, as
-a browser does, and compares with what the estate file wants. The result is kept in .upperpath/
-beside the estate file; report shows it.`,
+a browser does, from each address that a door has, and compares with what the estate file wants. It
+reads the page on which visitors arrive too. --from with several vantages, --as and --returning send
+further visitors, and say where they fare otherwise. The result is kept in .upperpath/ beside the
+estate file; report shows it.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml
   upperpath audit --from stage/stage.yaml --only wave:2 --format json
+  upperpath audit --from stage/stage.yaml --as phone --as search-robot
+  upperpath audit --from stage/stage.yaml --returning survey
   upperpath audit --only northmoor.example --point northmoor.example=203.0.113.20`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
 				return err
 			}
-			e, made, err := from.read()
+			e, made, err := from.readSeen(c.Context())
 			if err != nil {
 				return err
 			}
@@ -48,12 +56,12 @@ beside the estate file; report shows it.`,
 					return err
 				}
 			}
-			w, err := vantage.open(e)
+			who, err := visitors.open(c.Context(), &vantage, e)
 			if err != nil {
 				return err
 			}
-			defer w.Close()
-			a, err := p.runAudit(c.Context(), made, w, vantage.parallel, !doorsOnly)
+			defer func() { _ = who.close() }()
+			a, err := p.runAudit(c.Context(), made, who, vantage.parallel, !doorsOnly)
 			interrupted := errors.Is(err, context.Canceled)
 			if err != nil && !interrupted {
 				return err
@@ -77,6 +85,7 @@ beside the estate file; report shows it.`,
 	}
 	from.flags(c)
 	vantage.flags(c)
+	visitors.flags(c)
 	out.flags(c)
 	out.chainFlag(c)
 	c.Flags().BoolVar(&doorsOnly, "doors-only", false, "leave out the examples of rules")
@@ -85,45 +94,100 @@ beside the estate file; report shows it.`,
 }
 
 // runAudit follows every URL that the plan asks, and judges it. Where the context ends, what was seen comes back with
-// its error; where the vantage does not work, an error alone.
+// its error; where no vantage works, an error alone.
 func (p *program) runAudit(
 	ctx context.Context,
 	made *plan.Plan,
-	w *live.Web,
+	who *crowd,
 	parallel int,
 	rules bool,
 ) (*chain.Audit, error) {
-	asks := made.Asks(rules)
+	asks := slices.Collect(auditEntries(made, rules))
+	w := who.first()
 	a := &chain.Audit{
 		Schema:    chain.AuditSchema,
-		Vantage:   w.Vantage().Name,
+		Vantage:   who.from(),
 		Canonical: made.Canonical,
 		Started:   p.now().UTC().Truncate(time.Millisecond),
 		Chains:    []chain.Chain{},
 	}
-	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards}
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards, Exempt: made.Exempt,
+		Clues: made.Clues()}
+	judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(ctx, h) }
 	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
 	var tally chain.Tally
-	err := chain.Run(ctx, w, entries(slices.Values(asks)), parallel, func(c chain.Chain) {
-		judge.Chain(&c, made.Goal(c.Entry))
-		tally.AddChain(c)
-		a.Chains = append(a.Chains, c)
+	var torn []web.Host // their addresses do not do the same
+	err := chain.RunAll(ctx, who.visitors, slices.Values(asks), parallel, func(all []chain.Chain) {
+		for _, c := range who.judged(all, judge, made.Goal(all[0].Entry)) {
+			tally.AddChain(c)
+			a.Chains = append(a.Chains, c)
+			if finding.Has(c.Findings, finding.SplitAnswers) && !slices.Contains(torn, c.Entry.Host()) {
+				torn = append(torn, c.Entry.Host())
+			}
+		}
 		progress.step()
 	})
+	if err == nil {
+		p.besides(ctx, made, w, judge, torn, &tally)
+	}
 	p.keeping.Lock() // an interrupt may have come
 	defer p.keeping.Unlock()
-	a.Findings, a.Notes = tally.Findings(), w.Notes()
+	tally.Together()
+	canonical := made.Estate.Canonical.Host
+	if apex, ok := canonical.Apex(); ok {
+		canonical = apex
+	}
+	a.Findings, a.Notes = tally.Findings(), append(who.notes(), tally.Preloading(canonical)...)
 	if err != nil {
 		a.Notes = append(
 			a.Notes,
 			fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", len(a.Chains), len(asks)),
 		)
 	}
-	if broken := w.Broken(); broken != nil {
+	if broken := who.broken(); broken != nil {
 		return a, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
 	return a, err
+}
+
+// besides looks at what is no door: the sitemap of the site, and who says what about hosts whose addresses do not do
+// the same.
+func (p *program) besides(
+	ctx context.Context,
+	made *plan.Plan,
+	w *live.Web,
+	judge chain.Judge,
+	torn []web.Host,
+	tally *chain.Tally,
+) {
+	if at, links, ok := w.SitemapLinks(ctx, made.Estate.Canonical); ok {
+		tally.Add(judge.SitemapFindings(at, links)...)
+	}
+	if len(torn) > 0 {
+		tally.Add(survey.Split(w.Voices(ctx, torn[:min(len(torn), mostTorn)]))...)
+	}
+}
+
+// mostTorn is of how many hosts the name servers are asked what they say.
+const mostTorn = 50
+
+// auditEntries yields every URL that an audit asks: those of the plan, and what else is asked of each host.
+func auditEntries(made *plan.Plan, rules bool) iter.Seq[chain.Entry] {
+	return func(yield func(chain.Entry) bool) {
+		for e := range entries(slices.Values(made.Asks(rules))) {
+			if !yield(e) {
+				return
+			}
+			if e.Probe == chain.Query && e.Ask.URL.Scheme() == web.HTTP {
+				for _, more := range chain.Besides(e.Ask.URL.Host()) {
+					if !yield(more) {
+						return
+					}
+				}
+			}
+		}
+	}
 }
 
 func entries(asks iter.Seq[plan.ToAsk]) iter.Seq[chain.Entry] {

@@ -14,9 +14,10 @@ import (
 func (p *program) explain() *cobra.Command {
 	var out output
 	c := &cobra.Command{
-		Use:   "explain [CODE...]",
-		Short: "Say what a finding means, what a visitor meets, and what to do",
+		Use:   "explain [CODE|CAUSE...]",
+		Short: "Say what a finding means, what a visitor meets, what can cause it, and what to do",
 		Example: `  upperpath explain path-lost
+  upperpath explain edge-by-http
   upperpath explain            # all of them, a line each`,
 		ValidArgs: codes(),
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -27,6 +28,12 @@ func (p *program) explain() *cobra.Command {
 				return p.show(report.Kinds(), &out)
 			}
 			for _, code := range args {
+				if cause, ok := finding.NamedCause(code); ok {
+					if err := p.show(report.ExplainCause(cause.Kind()), &out); err != nil {
+						return err
+					}
+					continue
+				}
 				c, ok := finding.Named(code)
 				if !ok {
 					hint := "upperpath explain lists them all"
@@ -50,6 +57,9 @@ func codes() []string {
 	var all []string
 	for _, k := range finding.Kinds() {
 		all = append(all, k.Name)
+	}
+	for _, c := range finding.Causes() {
+		all = append(all, c.Name)
 	}
 	return all
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"net/netip"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -16,9 +17,11 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -28,18 +31,26 @@ const mostMemory = 100 << 20
 
 func (p *program) look() *cobra.Command {
 	var vantage vantageOptions
+	var visitors visitorOptions
+	var estatePath string
 	var out output
 	c := &cobra.Command{
 		Use:   "look DOMAIN|HOST|URL...",
 		Short: "Follow domains and URLs hop by hop, and say what is wrong",
 		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried by
 its four doors (http and https, apex and www), each at its root, at a made-up path and with a
-made-up query; another host by its two doors; a URL as it stands. It asks the zone's own name
-servers too, and says where a resolver gives an old answer and for how long it will. It needs no
-estate file. With - it reads one a line from standard input, and writes results as they come.`,
+made-up query; another host by its two doors; a URL as it stands, and with POST before it as a form
+sends it. Every address of a door is asked by itself. It asks the zone's own name servers too, and
+says where a resolver gives an old answer and for how long it will. Where the evidence shows why
+something is wrong, it says so: cause and remedy, in a sentence each.
+
+It needs no estate file; where there is one, it knows from it and from the last survey who owns
+which address. With - it reads one a line from standard input, and writes results as they come.`,
 		Example: `  upperpath look lacemill-museum.example
   upperpath look lacemill-museum.example --from stage/stage.yaml     # the demo's, while the stage plays it
   upperpath look https://www.northmoor.example/visit/ --from stage/stage.yaml --format json
+  upperpath look ferryhouse.example --origin 192.0.2.55 --from stage/stage.yaml
+  upperpath look "POST http://northmoor-tickets.example/order" --from stage/stage.yaml
   upperpath look - --from stage/stage.yaml --format csv < old-urls.txt > found.csv`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -49,21 +60,67 @@ estate file. With - it reads one a line from standard input, and writes results 
 			if contains(args, "-") && len(args) > 1 {
 				return usage("look takes either - or names, not both")
 			}
-			w, err := vantage.open(nil)
+			known, e, err := p.knows(c.Context(), estatePath)
+			if err != nil && estatePath != "" {
+				return err
+			}
+			if err != nil { // it is in the way of nothing
+				p.complain(fmt.Errorf("the estate file here is not used: %w", err))
+			}
+			who, err := visitors.open(c.Context(), &vantage, e)
 			if err != nil {
 				return err
 			}
-			defer w.Close()
-			return p.runLook(c.Context(), args, w, vantage.parallel, &out)
+			defer func() { _ = who.close() }()
+			l := looking{args: args, who: who, parallel: vantage.parallel}
+			l.judge = chain.Judge{Now: who.first().Now()}
+			if known != nil {
+				l.judge.Clues = known.Clues()
+			}
+			if args[0] != "-" {
+				l.judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return who.first().CAA(c.Context(), h) }
+			}
+			if l.judge.Clues.Origin, l.origin, err = visitors.originClue(c.Context(), who.first()); err != nil {
+				return err
+			}
+			return p.runLook(c.Context(), l, &out)
 		},
 	}
 	vantage.flags(c)
+	visitors.flags(c)
+	c.Flags().StringVar(&visitors.origin, "origin", "", "ask the machine behind an edge by itself too, at this `ADDRESS`")
+	c.Flags().StringVar(&estatePath, "estate", "", "know from this estate `FILE` who owns which address (default: "+
+		"upperpath.yaml here or in a folder above)")
 	out.flags(c)
 	out.chainFlag(c)
 	return c
 }
 
-func (p *program) runLook(ctx context.Context, args []string, w *live.Web, parallel int, out *output) error {
+// knows gives the plan of the estate file that is named or stands here, for what it knows; nil where there is none.
+func (p *program) knows(ctx context.Context, path string) (*plan.Plan, *files.Estate, error) {
+	if path == "" {
+		found, err := files.FindEstate(".")
+		if err != nil {
+			return nil, nil, nil //nolint:nilerr // a look needs none
+		}
+		path = found
+	}
+	o := estateOptions{path: path}
+	e, made, err := o.readSeen(ctx)
+	return made, e, err
+}
+
+// looking is a look: at what, by whom, judged how.
+type looking struct {
+	args     []string
+	who      *crowd
+	parallel int
+	judge    chain.Judge
+	origin   netip.Addr
+}
+
+func (p *program) runLook(ctx context.Context, l looking, out *output) error {
+	args, w := l.args, l.who.first()
 	var wrong error
 	asks := given(args, &wrong)
 	if args[0] == "-" {
@@ -79,18 +136,18 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 	var findings []finding.Finding
 	var tally chain.Tally
 	var followErr error
-	judge := chain.Judge{Now: w.Now()}
-	looked := report.Looked{Name: "look", Title: "A look at " + wording.Few(args, 3), Vantage: w.Vantage().Name,
+	looked := report.Looked{Name: "look", Title: "A look at " + wording.Few(args, 3), Vantage: l.who.from(),
 		Started: p.now().UTC().Truncate(time.Millisecond), Now: w.Now()}
 	looked.Chains = func(yield func(chain.Chain) bool) {
 		ctx, cancel := context.WithCancelCause(ctx)
 		defer cancel(nil)
 		gone := errors.New("nobody reads on")
-		followErr = chain.Run(ctx, w, asks, parallel, func(c chain.Chain) {
-			judge.Chain(&c, chain.Goal{})
-			tally.AddChain(c)
-			if context.Cause(ctx) == nil && (!yield(c) || p.out.err != nil) { // nothing is kept here
-				cancel(gone)
+		followErr = chain.RunAll(ctx, l.who.visitors, asks, l.parallel, func(all []chain.Chain) {
+			for _, c := range l.who.judged(all, l.judge, chain.Goal{}) {
+				tally.AddChain(c)
+				if context.Cause(ctx) == nil && (!yield(c) || p.out.err != nil) { // nothing is kept here
+					cancel(gone)
+				}
 			}
 		})
 		if errors.Is(context.Cause(ctx), gone) {
@@ -99,13 +156,18 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 	}
 	looked.End = func() ([]finding.Finding, []string) {
 		tally.Disagreements()
+		tally.Together()
+		notes := tally.Preloading(web.Host{})
+		if l.origin.IsValid() {
+			notes = append(notes, originNotes(ctx, w, hostsOf(args), l.origin)...)
+		}
 		if args[0] != "-" && ctx.Err() == nil {
 			for _, f := range survey.Split(w.Voices(ctx, hostsOf(args))) {
 				tally.Add(f)
 			}
 		}
 		findings = tally.Take()
-		return findings, w.Notes()
+		return findings, append(l.who.notes(), notes...)
 	}
 	doc := report.Look(looked)
 	if args[0] == "-" {
@@ -117,12 +179,25 @@ func (p *program) runLook(ctx context.Context, args []string, w *live.Web, paral
 	switch {
 	case followErr != nil:
 		return followErr
-	case w.Broken() != nil:
-		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", w.Broken()))
+	case l.who.broken() != nil:
+		return failed(fmt.Errorf("nothing could be seen from this vantage: %w", l.who.broken()))
 	case wrong != nil:
 		return ended{exitUsage, wrong}
 	}
 	return out.verdict(findings)
+}
+
+// originNotes says what the origin answers for hosts when it is asked by itself.
+func originNotes(ctx context.Context, w *live.Web, hosts []web.Host, at netip.Addr) []string {
+	var all []string
+	for _, h := range hosts {
+		plain, secure := w.Origin(ctx, web.Door{Scheme: web.HTTPS, Host: h}.URL("/", ""), at)
+		all = append(
+			all,
+			fmt.Sprintf("Asked for %s by itself, the origin %s; over https, %s.", h, plain.Does(), secure.Does()),
+		)
+	}
+	return all
 }
 
 // hostsOf gives the hosts that names on the command line are about.
@@ -211,12 +286,24 @@ func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 // expand gives the chains to follow for one name: a URL as it stands, a bare domain by its four doors, a host by its
 // two.
 func expand(name string) ([]chain.Entry, error) {
+	method := ""
+	if verb, rest, two := strings.Cut(name, " "); two && (verb == "POST" || verb == "GET") {
+		if method, name = verb, strings.TrimSpace(rest); verb == "GET" {
+			method = ""
+		}
+	}
 	if strings.Contains(name, "://") {
 		u, err := web.ParseURL(name)
 		if err != nil {
 			return nil, err
 		}
-		return []chain.Entry{{Ask: chain.Ask{URL: u}, Probe: chain.Asked}}, nil
+		return []chain.Entry{{Ask: chain.Ask{URL: u, Method: method}, Probe: chain.Asked}}, nil
+	}
+	if method != "" {
+		return nil, fmt.Errorf(
+			"%q is sent to no URL; expected one behind POST, such as https://www.northmoor.example/order",
+			name,
+		)
 	}
 	h, err := web.ParseHost(name)
 	if err != nil {
@@ -240,6 +327,9 @@ func expand(name string) ([]chain.Entry, error) {
 			probes := chain.Probes(d)
 			for _, probe := range chain.ProbeOrder {
 				asks = append(asks, chain.Entry{Ask: chain.Ask{URL: probes[probe]}, Probe: probe})
+			}
+			if d.Scheme == web.HTTP {
+				asks = append(asks, chain.Besides(h)...)
 			}
 		}
 	}

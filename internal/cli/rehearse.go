@@ -7,7 +7,6 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
-	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
 )
@@ -70,12 +69,13 @@ func (p *program) auditStage(
 	err := onStage(ctx, scene, name, func(ctx context.Context, s *stage.Stage) error {
 		vantage := s.Vantage()
 		vantage.Name, vantage.Agent, vantage.Clock = name, agent(made.Estate.Contact), now
-		w, err := live.New(vantage)
-		if err != nil {
+		who := &crowd{}
+		if err := who.add(vantage, ""); err != nil {
 			return failed(err)
 		}
-		defer w.Close()
-		a, err = p.runAudit(ctx, made, w, 32, true)
+		defer func() { _ = who.close() }()
+		var err error
+		a, err = p.runAudit(ctx, made, who, 32, true)
 		return err
 	})
 	return a, err

@@ -42,26 +42,35 @@ func (o *vantageOptions) flags(c *cobra.Command) {
 
 // open makes the web that is seen from the vantage. The estate may be nil.
 func (o *vantageOptions) open(e *files.Estate) (*live.Web, error) {
-	if o.parallel < 1 || o.parallel > 1024 {
-		return nil, usage("--parallel %d: expected a number from 1 to 1024", o.parallel)
-	}
-	name, v, err := o.settings(e)
+	v, err := o.vantage(e)
 	if err != nil {
 		return nil, err
 	}
+	return live.New(v)
+}
+
+// vantage gives the vantage that the options describe.
+func (o *vantageOptions) vantage(e *files.Estate) (live.Vantage, error) {
+	if o.parallel < 1 || o.parallel > 1024 {
+		return live.Vantage{}, usage("--parallel %d: expected a number from 1 to 1024", o.parallel)
+	}
+	name, v, err := o.settings(e)
+	if err != nil {
+		return live.Vantage{}, err
+	}
 	vantage, err := live.FromEstate(name, v)
 	if err != nil {
-		return nil, ended{exitUsage, err}
+		return live.Vantage{}, ended{exitUsage, err}
 	}
 	for _, p := range o.points {
 		point, err := live.ParsePoint(p)
 		if err != nil {
-			return nil, usage("--point %w", err)
+			return live.Vantage{}, usage("--point %w", err)
 		}
 		vantage.Points = append(vantage.Points, point)
 	}
 	if vantage.AsOf, err = parseTime(o.asOf); err != nil {
-		return nil, err
+		return live.Vantage{}, err
 	}
 	vantage.Private = o.private
 	vantage.Agent = agent("")
@@ -69,7 +78,7 @@ func (o *vantageOptions) open(e *files.Estate) (*live.Web, error) {
 		vantage.Agent = agent(e.Contact)
 	}
 	vantage.Clock = now
-	return live.New(vantage)
+	return vantage, nil
 }
 
 func agent(contact string) string {

@@ -1,10 +1,13 @@
 package live
 
 import (
+	"crypto/rsa"
 	"crypto/sha256"
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
+	"fmt"
+	"slices"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -21,6 +24,8 @@ type judgedKey struct {
 type certified struct {
 	names  []string
 	issuer string
+	weak   []string // in words
+	sha1   bool
 }
 
 // certificate gives the facts of a TLS connection and of the certificate shown for a host.
@@ -41,7 +46,7 @@ func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
 	faults, known := w.judged[key]
 	said, heard := w.said[key.sum]
 	if !heard {
-		if said = (certified{names(leaf), issuer(leaf)}); len(w.said) >= mostKnown {
+		if said = read(state.PeerCertificates); len(w.said) >= mostKnown {
 			clear(w.said)
 		}
 		w.said[key.sum] = said
@@ -57,8 +62,45 @@ func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
 		w.judged[key] = faults
 		w.lock.Unlock()
 	}
-	t.Faults = faults
+	t.Faults, t.Weak, t.Refused = faults, said.weak, said.sha1
+	if state.Version < tls.VersionTLS12 {
+		t.Weak = append(
+			slices.Clone(t.Weak),
+			fmt.Sprintf("it speaks nothing newer than %s, which browsers refuse", t.Version),
+		)
+		t.Refused = true
+	}
+	if len(t.Weak) > 0 {
+		t.Faults = slices.DeleteFunc(slices.Clone(t.Faults), func(c finding.Code) bool { return c == finding.ExpiresSoon })
+		t.Faults = append(t.Faults, finding.WeakCertificate)
+	}
 	return t
+}
+
+// leastRSA is how long an RSA key has to be, in bits (CA/Browser Forum Baseline Requirements, section 6.1.5).
+const leastRSA = 2048
+
+// read takes from certificates what the first says, and in what they are weak.
+func read(sent []*x509.Certificate) certified {
+	c := certified{names: names(sent[0]), issuer: issuer(sent[0])}
+	for i, s := range sent {
+		whose := "its certificate"
+		if i > 0 {
+			whose = "that of its issuer"
+		}
+		root := string(s.RawSubject) == string(s.RawIssuer) && i > 0 // trusted or not for itself
+		switch s.SignatureAlgorithm {
+		case x509.SHA1WithRSA, x509.DSAWithSHA1, x509.ECDSAWithSHA1, x509.MD5WithRSA:
+			if !root {
+				c.weak = append(c.weak, fmt.Sprintf("%s is signed by %s, which browsers refuse", whose, s.SignatureAlgorithm))
+				c.sha1 = true
+			}
+		}
+		if key, is := s.PublicKey.(*rsa.PublicKey); is && key.N.BitLen() < leastRSA {
+			c.weak = append(c.weak, fmt.Sprintf("%s has an RSA key of %d bits, and 2048 are the least", whose, key.N.BitLen()))
+		}
+	}
+	return c
 }
 
 func names(c *x509.Certificate) []string {
@@ -99,7 +141,8 @@ func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPoo
 	for _, c := range sent[1:] {
 		between.AddCert(c)
 	}
-	if _, err := leaf.Verify(x509.VerifyOptions{Roots: roots, Intermediates: between, CurrentTime: within}); err != nil {
+	_, err := leaf.Verify(x509.VerifyOptions{Roots: roots, Intermediates: between, CurrentTime: within})
+	if err != nil && !(read(sent).sha1 && isUnknown(err)) { // nobody checks a signature that is worth nothing
 		faults = append(faults, distrust(sent, err))
 	}
 	life, left := leaf.NotAfter.Sub(leaf.NotBefore), leaf.NotAfter.Sub(now)
@@ -107,6 +150,12 @@ func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPoo
 		faults = append(faults, finding.ExpiresSoon)
 	}
 	return faults
+}
+
+func isUnknown(err error) bool {
+	var unknown x509.UnknownAuthorityError
+	var weak x509.InsecureAlgorithmError
+	return errors.As(err, &unknown) || errors.As(err, &weak)
 }
 
 // distrust tells a chain with a missing link from one that leads to nobody: the last certificate that can be reached by

@@ -24,7 +24,7 @@ type dialer struct {
 	proxy   proxy.ContextDialer // nil: none
 	through string
 	timeout time.Duration
-	points  []Point
+	points  map[web.Host][]Point
 	ipv6    bool
 	skipped atomic.Bool // an IPv6 address was left out
 	failure atomic.Pointer[string]
@@ -66,8 +66,14 @@ func (d *dialer) isDead(target netip.AddrPort) *refusal {
 }
 
 func newDialer(v Vantage) (*dialer, error) {
-	d := &dialer{timeout: v.Timeout, points: v.Points, through: v.Proxy, ipv6: true, dead: map[netip.AddrPort]death{}}
+	d := &dialer{timeout: v.Timeout, through: v.Proxy, ipv6: true, dead: map[netip.AddrPort]death{}}
 	d.direct.Timeout = v.Timeout
+	for _, p := range v.Points {
+		if d.points == nil {
+			d.points = map[web.Host][]Point{}
+		}
+		d.points[p.Host] = append(d.points[p.Host], p)
+	}
 	if v.Proxy == "" {
 		d.ipv6 = hasIPv6()
 		return d, nil
@@ -116,8 +122,8 @@ func (d *dialer) broken() error {
 
 // pointed returns the address that a point of the vantage sets for a host and port.
 func (d *dialer) pointed(h web.Host, port uint16) (netip.AddrPort, bool) {
-	for _, p := range d.points {
-		if p.Host == h && (p.Port == 0 || p.Port == port) {
+	for _, p := range d.points[h] {
+		if p.Port == 0 || p.Port == port {
 			to := p.To
 			if to == 0 {
 				to = port
@@ -139,13 +145,17 @@ type conn struct {
 func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16) (net.Conn, netip.AddrPort, *refusal) {
 	var why *refusal
 	var tried netip.AddrPort
+	began := time.Now()
 	for _, a := range addresses {
+		if why != nil && time.Since(began) > 3*d.timeout {
+			break // a browser gives up too
+		}
 		if a.Is6() && !d.ipv6 {
 			d.skipped.Store(true)
 			continue
 		}
 		target := netip.AddrPortFrom(a, port)
-		c, refused := d.dial(ctx, target, d.proxy != nil)
+		c, refused := d.dial(ctx, target)
 		if refused == nil {
 			return c, target, nil
 		}
@@ -159,7 +169,8 @@ func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16)
 	return nil, tried, why
 }
 
-func (d *dialer) dial(ctx context.Context, target netip.AddrPort, proxied bool) (net.Conn, *refusal) {
+// dial opens a connection by the vantage's way, which is its proxy where it has one, whoever names the address.
+func (d *dialer) dial(ctx context.Context, target netip.AddrPort) (net.Conn, *refusal) {
 	if why := d.isDead(target); why != nil {
 		return nil, why
 	}
@@ -168,7 +179,7 @@ func (d *dialer) dial(ctx context.Context, target netip.AddrPort, proxied bool) 
 	defer cancel()
 	var c net.Conn
 	var err error
-	if proxied {
+	if d.proxy != nil {
 		c, err = d.proxy.DialContext(ctx, "tcp", target.String())
 	} else {
 		c, err = d.direct.DialContext(ctx, "tcp", target.String())
@@ -199,8 +210,12 @@ func (d *dialer) sort(err error, target netip.AddrPort) *refusal {
 		return &refusal{chain.Timeout, fmt.Sprintf("%s takes no connection within %s", target, d.timeout)}
 	case errors.Is(err, syscall.ECONNREFUSED), strings.HasSuffix(says, "connection refused"):
 		return &refusal{chain.Refused, fmt.Sprintf("%s refuses the connection", target)}
+	case target.Addr().Is6() && d.proxy != nil &&
+		(strings.HasSuffix(says, "network unreachable") || strings.HasSuffix(says, "address type not supported")):
+		d.skipped.Store(true)
+		return &refusal{chain.Unseen, fmt.Sprintf("the proxy %s has no way to IPv6", d.through)}
 	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH), strings.HasSuffix(says, "unreachable"):
-		return &refusal{chain.Timeout, fmt.Sprintf("there is no way to %s", target)}
+		return &refusal{chain.Unreachable, fmt.Sprintf("there is no way to %s", target)}
 	case strings.HasSuffix(says, "connection not allowed by ruleset"):
 		return &refusal{chain.Unseen, fmt.Sprintf("the proxy does not let us go to %s", target)}
 	}

@@ -105,7 +105,7 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 		"dangling.example": "does not exist (by way of the alias nowhere.example)",
 	} {
 		a := ask(w, "http://"+host+"/")
-		assert.Equal(t, chain.NoAddress, a.Refusal, host)
+		assert.Contains(t, []chain.Refusal{chain.NoAddress, chain.NoDomain}, a.Refusal, host)
 		assert.Contains(t, a.Detail, says, host)
 	}
 	round := ask(w, "http://round.example/")
@@ -130,7 +130,7 @@ func TestRefusalsAreSorted(t *testing.T) {
 	for u, want := range map[string]chain.Refusal{
 		"https://up.example/":      chain.Refused,
 		"http://silent.example/":   chain.Timeout,
-		"http://gone.example/":     chain.Timeout,
+		"http://gone.example/":     chain.Unreachable,
 		"https://up.example:8443/": chain.TLSFailed,
 	} {
 		a := ask(w, u)
@@ -269,7 +269,7 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 		"outside ASCII":  {redirect("Location: http://bad.example/\xc3\xb8\r\n"), "bad-location"},
 		"unknown host":   {redirect("Location: http://:80/\r\n"), "bad-location"},
 	} {
-		w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Points = []live.Point{raw(t, c.answer)} })
+		w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Proxy, v.Points = "", []live.Point{raw(t, c.answer)} })
 		done := make(chan chain.Chain, 1)
 		go func() {
 			done <- chain.Follow(context.Background(), w, chain.Ask{URL: web.MustParseURL("http://bad.example/x")}, chain.Asked)
@@ -305,7 +305,7 @@ func TestPathsGoOutToTheLetter(t *testing.T) {
 		server := &http.Server{Handler: http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = r.RequestURI })}
 		go func() { _ = server.Serve(l) }()
 		at := netip.MustParseAddrPort(l.Addr().String())
-		v.Points = []live.Point{{Host: web.MustParseHost("a.example"), Address: at.Addr(), To: at.Port()}}
+		v.Proxy, v.Points = "", []live.Point{{Host: web.MustParseHost("a.example"), Address: at.Addr(), To: at.Port()}}
 	})
 	for _, uri := range []string{"/", "/a%2Fb|c?x=%20|y", "//two", "/a//b", `/say"hi"`, "/{x}", "/%7e~", "/?", "/a?b?c"} {
 		require.Equal(t, 200, ask(w, "http://a.example"+uri).Status, uri)
@@ -313,7 +313,7 @@ func TestPathsGoOutToTheLetter(t *testing.T) {
 	}
 }
 
-func TestPointsGoAroundDNSAndProxy(t *testing.T) {
+func TestPointsGoAroundDNSAndKeepToTheWay(t *testing.T) {
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		assert.Equal(t, "UpperPath/test", r.UserAgent())
 		http.Redirect(w, r, "https://www.n.example"+r.RequestURI, http.StatusMovedPermanently)
@@ -324,7 +324,7 @@ func TestPointsGoAroundDNSAndProxy(t *testing.T) {
 	w := look(
 		t,
 		stage.Scene{},
-		func(v *live.Vantage) { v.Points, v.Proxy, v.Agent = []live.Point{p}, "127.0.0.1:1", "UpperPath/test" },
+		func(v *live.Vantage) { v.Points, v.Proxy, v.Agent = []live.Point{p}, "", "UpperPath/test" },
 	)
 	a := ask(w, "http://old.example/a%2Fb?c")
 	assert.Equal(t, 301, a.Status)
@@ -332,10 +332,22 @@ func TestPointsGoAroundDNSAndProxy(t *testing.T) {
 	assert.Equal(t, strings.TrimPrefix(server.URL, "http://"), a.Address)
 	assert.Equal(
 		t,
-		chain.NoAddress,
+		chain.NoDomain,
 		ask(w, "https://old.example/").Refusal,
 		"a point with a port holds for that port alone",
 	)
+}
+
+// TestAPointNeverLeavesTheStage points at a server on loopback, which the stage's proxy does not know.
+func TestAPointNeverLeavesTheStage(t *testing.T) {
+	server := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {
+		t.Error("the point was asked around the proxy")
+	}))
+	defer server.Close()
+	p, err := live.ParsePoint("old.example=" + strings.TrimPrefix(server.URL, "http://"))
+	require.NoError(t, err)
+	w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Points = []live.Point{p} })
+	assert.Equal(t, chain.Unreachable, ask(w, "http://old.example/").Refusal)
 }
 
 func TestAFrameIsSeenInWhatAServerAnswers(t *testing.T) {
@@ -352,7 +364,7 @@ func TestAFrameIsSeenInWhatAServerAnswers(t *testing.T) {
 	defer server.Close()
 	p, err := live.ParsePoint("old.example:80=" + strings.TrimPrefix(server.URL, "http://"))
 	require.NoError(t, err)
-	w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Points = []live.Point{p} })
+	w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Proxy, v.Points = "", []live.Point{p} })
 	assert.Equal(t, "https://www.n.example/", ask(w, "http://old.example/").Framed)
 	assert.Empty(t, ask(w, "http://old.example/text").Framed, "it is text")
 	assert.Empty(t, ask(w, "http://old.example/missing").Framed, "it is an error page")

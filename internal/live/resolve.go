@@ -171,6 +171,11 @@ func (r *resolver) chase(ctx context.Context, h web.Host, kind uint16) found {
 			return f
 		case answer.Rcode == dns.RcodeNameError:
 			f.refusal = &refusal{chain.NoAddress, "the name does not exist" + through(f.aliases)}
+			if domain := r.noDomain(ctx, answer, name); domain != "" && len(f.aliases) > 0 {
+				f.refusal.detail = "the domain " + domain + " does not exist" + through(f.aliases)
+			} else if domain != "" {
+				f.refusal = &refusal{chain.NoDomain, "the domain " + domain + " does not exist"}
+			}
 			f.absent = true
 			return f
 		case last == name:
@@ -178,6 +183,32 @@ func (r *resolver) chase(ctx context.Context, h web.Host, kind uint16) found {
 		}
 		name = last
 	}
+}
+
+// noDomain gives the domain of a name that does not exist where the whole domain does not: whose denial comes from the
+// zone above it (RFC 2308 section 2.1), or who is denied itself.
+func (r *resolver) noDomain(ctx context.Context, denial *dns.Msg, name string) string {
+	h, err := web.ParseObservedHost(name)
+	if err != nil {
+		return ""
+	}
+	apex, ok := h.Apex()
+	if !ok {
+		return ""
+	}
+	if soa := soaOf(denial.Ns); soa != nil {
+		if zone := plain(soa.Hdr.Name); zone == apex.String() || !dns.IsSubDomain(dns.Fqdn(zone), dns.Fqdn(apex.String())) {
+			return ""
+		}
+		return apex.String()
+	}
+	if apex != h {
+		if answer, refused := r.exchange(ctx, dns.Fqdn(apex.String()), dns.TypeSOA); refused != nil ||
+			answer.Rcode != dns.RcodeNameError {
+			return ""
+		}
+	}
+	return apex.String()
 }
 
 // walk follows the aliases inside one answer, and returns the last name; false where they do not end.

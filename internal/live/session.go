@@ -20,7 +20,6 @@ type session struct {
 	web     *Web
 	name    string // of the name server
 	target  netip.AddrPort
-	direct  bool // a point leads there, around the proxy
 	conn    *dns.Conn
 	queries int
 	serial  uint32         // of the zone, as it said
@@ -37,12 +36,12 @@ const dnsPort = 53
 func (w *Web) newSession(h web.Host, a netip.Addr) *session {
 	s := &session{web: w, name: h.String(), target: netip.AddrPortFrom(a, dnsPort)}
 	if to, pointed := w.dialer.pointed(h, dnsPort); pointed {
-		s.target, s.direct = to, true
+		s.target = to
 	}
 	return s
 }
 
-func (s *session) proxied() bool { return s.web.dialer.proxy != nil && !s.direct }
+func (s *session) proxied() bool { return s.web.dialer.proxy != nil }
 
 // who names the server for people.
 func (s *session) who() string { return fmt.Sprintf("%s (%s)", s.name, s.target) }
@@ -207,7 +206,7 @@ func (s *session) dial(ctx context.Context) (net.Conn, error) {
 
 // stream opens a TCP connection, through the proxy where there is one.
 func (s *session) stream(ctx context.Context) (net.Conn, error) {
-	c, refused := s.web.dialer.dial(ctx, s.target, s.proxied())
+	c, refused := s.web.dialer.dial(ctx, s.target)
 	if refused != nil {
 		return nil, refused
 	}

@@ -278,6 +278,7 @@ func against(t *testing.T, answer func(dns.ResponseWriter, *dns.Msg)) survey.Dom
 	at := server(t, answer)
 	scene := stage.Scene{Zones: []stage.Zone{zone(t, "a.example", soa, "@ IN NS ns.bad.example.")}}
 	w := look(t, scene, func(v *live.Vantage) {
+		v.Proxy = ""
 		v.Points = []live.Point{{Host: web.MustParseHost("ns.bad.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
 	})
 	done := make(chan survey.Domain, 1)
@@ -400,6 +401,7 @@ func TestFiveHundredDomainsWithDeadNameServersEndInTime(t *testing.T) {
 		z.Records = append(z.Records, rr(t, fmt.Sprintf("d%d.example. 60 IN NS ns.dead.example.", i)))
 	}
 	w := look(t, stage.Scene{Zones: []stage.Zone{z}}, func(v *live.Vantage) {
+		v.Proxy = ""
 		v.Points = []live.Point{{Host: web.MustParseHost("ns.dead.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
 		v.Timeout = 2 * time.Second // for those that live: 500 of them at once, on a busy machine
 	})

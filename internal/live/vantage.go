@@ -50,6 +50,7 @@ type Vantage struct {
 	AsOf      time.Time        // certificates are judged at this time; zero: what Clock shows
 	Clock     func() time.Time // nil: that of the machine
 	Agent     string           // the User-Agent header
+	As        string           // what that makes one look like, such as a phone; "": this program
 	Private   bool             // what public addresses lead to in private networks is asked too
 }
 
@@ -191,8 +192,11 @@ type Web struct {
 	pinned   map[netip.Addr]*http.Transport
 	judged   map[judgedKey][]finding.Code
 	said     map[[sha256.Size]byte]certified // by certificates
+	pages    map[uint64]markup               // by URL and octets
 	hosts    map[web.Host]*turn
 	saw      atomic.Bool // anything was seen at all
+	header   http.Header // what every request says
+	texts    sync.Map    // addresses and ports as text
 	private  bool        // private networks are asked too, whoever led there
 	lock     sync.Mutex
 }
@@ -201,6 +205,7 @@ type Web struct {
 type turn struct {
 	slots chan struct{}
 	users int
+	kept  bool // for as long as the web is looked at; the first of them are
 }
 
 // New makes a web that is seen from a vantage.
@@ -215,8 +220,11 @@ func New(v Vantage) (*Web, error) {
 		return nil, err
 	}
 	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
-		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, hosts: map[web.Host]*turn{}}
-	w.shared = w.transport(netip.Addr{})
+		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{},
+		hosts: map[web.Host]*turn{}}
+	w.shared, w.header = w.transport(netip.Addr{}), http.Header{
+		"User-Agent": {v.Agent}, "Accept": {"text/html,*/*;q=0.8"},
+	}
 	w.private = v.Private || v.inside()
 	return w, nil
 }
@@ -296,11 +304,19 @@ func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
 	w.lock.Lock()
 	t := w.hosts[h]
 	if t == nil {
-		t = &turn{slots: make(chan struct{}, mostPerHost)}
+		t = &turn{slots: make(chan struct{}, mostPerHost), kept: len(w.hosts) < mostKnown}
 		w.hosts[h] = t
 	}
 	t.users++
 	w.lock.Unlock()
+	if t.kept {
+		select {
+		case t.slots <- struct{}{}:
+			return func() { <-t.slots }, true
+		case <-ctx.Done():
+			return nil, false
+		}
+	}
 	leave := func() {
 		w.lock.Lock()
 		defer w.lock.Unlock()

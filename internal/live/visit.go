@@ -1,6 +1,7 @@
 package live
 
 import (
+	"bytes"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -9,6 +10,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/http/cookiejar"
 	"net/http/httptrace"
 	"net/netip"
 	"net/url"
@@ -17,7 +19,10 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/net/publicsuffix"
+
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -47,6 +52,8 @@ type evidence struct {
 	target    netip.AddrPort
 	handshake error
 	got       bool // a connection was handed over
+	certain   bool // there is one target only
+	dials     int
 }
 
 // dialled notes where a connection is being opened to, unless the request has got one already.
@@ -56,6 +63,16 @@ func (e *evidence) dialled(target netip.AddrPort) {
 	if !e.got && target.IsValid() {
 		e.target = target
 	}
+}
+
+// mostDials is how often a connection is opened for one request: HTTP/2 asks again where a server goes away.
+const mostDials = 2
+
+func (e *evidence) again() int {
+	e.lock.Lock()
+	defer e.lock.Unlock()
+	e.dials++
+	return e.dials
 }
 
 func (e *evidence) gotConn(info httptrace.GotConnInfo) {
@@ -87,17 +104,25 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 	a := chain.Answer{URL: ask.URL}
 	seen := &evidence{}
 	door := ask.URL.Door()
+	var only netip.AddrPort // where it is certain to go
 	if ask.Address.IsValid() {
 		seen.host = found{addresses: []netip.Addr{ask.Address}}
-	} else if _, pointed := w.dialer.pointed(door.Host, door.PortNumber()); !pointed {
+	} else if to, pointed := w.dialer.pointed(door.Host, door.PortNumber()); pointed {
+		only = to
+	} else {
 		seen.host = w.resolver.lookup(ctx, door.Host)
 		a.Aliases, a.TTL = seen.host.aliases, seen.host.ttl
+		a.Found = w.within(seen.host.addresses)
 	}
 	refused := seen.host.refusal
 	if refused == nil && ask.Public {
 		refused = w.keepOut(door.Host, seen)
 	}
+	if all := seen.host.addresses; len(all) == 1 && (all[0].Is4() || w.dialer.ipv6) {
+		only = netip.AddrPortFrom(all[0], door.PortNumber())
+	}
 	if refused == nil {
+		seen.target, seen.certain = only, only.IsValid()
 		refused = w.request(ctx, ask, seen, &a)
 	}
 	if refused != nil {
@@ -107,10 +132,20 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 		w.saw.Store(true)
 	}
 	if target, _ := seen.read(); target.IsValid() {
-		a.Address = target.String()
+		a.At, a.Address = target, w.text(target)
 	}
 	a.MS = float64(time.Since(start).Microseconds()) / 1000
 	return a
+}
+
+// text gives an address as text, which is the same for all that is met there.
+func (w *Web) text(at netip.AddrPort) string {
+	if s, known := w.texts.Load(at); known {
+		return s.(string)
+	}
+	s := at.String()
+	w.texts.Store(at, s)
+	return s
 }
 
 // keepOut takes private addresses out of what a public address led to; the refusal says that there is no other.
@@ -131,16 +166,23 @@ func (w *Web) keepOut(h web.Host, seen *evidence) *refusal {
 
 // request sends the GET and reads the answer into a.
 func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer) *refusal {
-	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen), 4*w.vantage.Timeout)
-	defer cancel()
-	ctx = httptrace.WithClientTrace(ctx, &httptrace.ClientTrace{GotConn: seen.gotConn, TLSHandshakeDone: seen.handshaken})
-	request := &http.Request{Method: http.MethodGet, URL: asURL(ask.URL), Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
-		Header: http.Header{"User-Agent": {w.vantage.Agent}, "Accept": {"text/html,*/*;q=0.8"}}}
-	response, err := w.transportFor(ask).RoundTrip(request.WithContext(ctx))
+	// Dialling, shaking hands, waiting for the head and reading the page each end by themselves; but HTTP/2 is tried
+	// again and again where a server goes away.
+	ctx = context.WithValue(ctx, evidenceKey{}, seen)
+	if ask.URL.Scheme() == web.HTTPS {
+		limited, cancel := context.WithTimeout(ctx, 4*w.vantage.Timeout)
+		defer cancel()
+		ctx = limited
+	}
+	if !seen.certain || ask.URL.Scheme() == web.HTTPS {
+		trace := &httptrace.ClientTrace{GotConn: seen.gotConn, TLSHandshakeDone: seen.handshaken}
+		ctx = httptrace.WithClientTrace(ctx, trace)
+	}
+	response, err := w.transportFor(ask).RoundTrip(w.asking(ctx, ask, a))
 	if err != nil {
 		return w.sortHTTP(err, seen)
 	}
-	defer closeWith(ctx, response)()
+	defer response.Body.Close()
 	if response.StatusCode == http.StatusSwitchingProtocols { // what follows is no HTTP, and never ends by itself
 		return &refusal{chain.BadAnswer, "it answers 101: it goes on in another protocol, for which nobody asked"}
 	}
@@ -154,13 +196,164 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 	if response.TLS != nil {
 		a.TLS = w.certificate(response.TLS, ask.URL.Host())
 	}
-	body := io.LimitReader(response.Body, MostBody)
-	if kind, _, _ := strings.Cut(response.Header.Get("Content-Type"), ";"); a.Status == http.StatusOK &&
-		strings.TrimSpace(kind) == "text/html" {
-		a.Framed = framed(ask.URL, body)
+	a.Headers = headersOf(response.Header, a.Status)
+	if jar, ok := ask.Cookies.(http.CookieJar); ok && a.Headers != nil && a.Headers.Cookies {
+		jar.SetCookies(plainURL(ask.URL), response.Cookies())
 	}
-	_, _ = io.Copy(io.Discard, body)
+	w.body(ask.URL, response, a)
 	return nil
+}
+
+// body reads what an answer holds, as far as it tells where a visitor goes or what a visitor meets.
+func (w *Web) body(at web.URL, response *http.Response, a *chain.Answer) {
+	if response.ContentLength == 0 {
+		w.refresh(response, a)
+		return
+	}
+	late := time.AfterFunc(4*w.vantage.Timeout, func() { _ = response.Body.Close() })
+	defer late.Stop()
+	switch {
+	case a.IsRedirect():
+	case at.Path() == "/robots.txt" && a.Status == http.StatusOK:
+		text, _ := io.ReadAll(io.LimitReader(response.Body, MostBody))
+		a.Bars = survey.Bars(string(text))
+	case isPage(response.Header):
+		w.markup(at, response, a)
+	}
+	if a.Page == nil || a.Page.Octets >= MostPage {
+		_, _ = io.CopyN(io.Discard, response.Body, MostBody)
+	}
+	w.refresh(response, a)
+}
+
+// refresh reads the Refresh header.
+func (w *Web) refresh(response *http.Response, a *chain.Answer) {
+	if text := one(response.Header, "Refresh"); text != "" && !a.IsRedirect() {
+		if to, after, ok := refresh(text); ok && to != "" && after <= mostPatience && len(to) <= mostURL &&
+			(a.Soft == nil || after < a.Soft.After) {
+			a.Soft = &chain.Soft{By: chain.ByHeader, To: web.MaskedReference(to), After: after}
+		}
+	}
+}
+
+// buffers are for pages that are being read.
+var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
+
+func (w *Web) markup(at web.URL, response *http.Response, a *chain.Answer) {
+	buffer := buffers.Get().(*bytes.Buffer)
+	defer buffers.Put(buffer)
+	buffer.Reset()
+	_, _ = buffer.ReadFrom(&io.LimitedReader{R: response.Body, N: MostPage})
+	if one(response.Header, "Content-Type") == "" &&
+		!strings.HasPrefix(http.DetectContentType(buffer.Bytes()), "text/html") {
+		return
+	}
+	m := w.page(at, buffer.Bytes())
+	a.Page, a.Soft = m.doc, m.soft
+	if a.Status == http.StatusOK {
+		a.Framed = m.framed
+	}
+	if len(m.doc.Insecure) > 0 &&
+		strings.Contains(strings.ToLower(response.Header.Get("Content-Security-Policy")), upgradeAll) {
+		secure := *m.doc
+		secure.Insecure = nil
+		a.Page = &secure
+	}
+}
+
+// isPage tells whether a browser reads an answer as HTML; where nothing says what it is, it looks itself.
+func isPage(h http.Header) bool {
+	kind, _, _ := strings.Cut(one(h, "Content-Type"), ";")
+	switch strings.ToLower(strings.TrimSpace(kind)) {
+	case "text/html", "application/xhtml+xml", "":
+		return true
+	}
+	return false
+}
+
+// headersOf keeps the headers that tell who answers, and for how long; nil where there are none.
+func headersOf(h http.Header, status int) *chain.Headers {
+	var got chain.Headers
+	for key, values := range h { // few of them are there, and each is looked at once
+		if len(values) == 0 {
+			continue
+		}
+		switch key {
+		case "Server":
+			got.Server = values[0]
+		case "Via":
+			got.Via = strings.Join(values, ", ")
+		case "Cache-Control":
+			got.Cache = strings.Join(values, ", ")
+		case "Age":
+			got.Age = values[0]
+		case "Expires":
+			got.Expires = values[0]
+		case "Strict-Transport-Security":
+			got.HSTS = values[0]
+		case "X-Robots-Tag":
+			got.Robots = strings.Join(values, ", ")
+		case "Set-Cookie":
+			got.Cookies = true
+		case "Retry-After":
+			got.RetryIn = values[0]
+		default: // guards say so in a header of their own name
+			got.Challenge = got.Challenge || status >= 400 && values[0] == "challenge" && strings.HasSuffix(key, "-Mitigated")
+		}
+	}
+	if got == (chain.Headers{}) {
+		return nil
+	}
+	kept := got
+	return &kept
+}
+
+// one gives the first value of a header; the name is in its normal form.
+func one(h http.Header, name string) string {
+	if values := h[name]; len(values) > 0 {
+		return values[0]
+	}
+	return ""
+}
+
+// asking makes the request for a question. What every request says is the same, and is never changed.
+func (w *Web) asking(ctx context.Context, ask chain.Ask, a *chain.Answer) *http.Request {
+	request := http.Request{Method: http.MethodGet, URL: asURL(ask.URL), Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
+		Header: w.header}
+	if ask.Method != "" {
+		request.Method, request.Body = ask.Method, http.NoBody
+	}
+	if jar, ok := ask.Cookies.(http.CookieJar); ok {
+		request.Header = w.header.Clone()
+		for _, c := range jar.Cookies(plainURL(ask.URL)) {
+			request.AddCookie(c)
+		}
+		a.Sent = request.Header.Get("Cookie")
+	}
+	return request.WithContext(ctx)
+}
+
+// NewCookies gives an empty jar, as a browser has it (RFC 6265).
+func (w *Web) NewCookies() chain.Cookies {
+	jar, err := cookiejar.New(&cookiejar.Options{PublicSuffixList: publicsuffix.List})
+	if err != nil {
+		return nil
+	}
+	return jar
+}
+
+// plainURL gives a URL for a jar.
+func plainURL(u web.URL) *url.URL {
+	return &url.URL{Scheme: string(u.Scheme()), Host: u.Door().Host.String(), Path: web.Decode(u.Path())}
+}
+
+// within gives the addresses that this vantage can try.
+func (w *Web) within(all []netip.Addr) []netip.Addr {
+	if w.dialer.ipv6 || !slices.ContainsFunc(all, netip.Addr.Is6) {
+		return all
+	}
+	w.dialer.skipped.Store(true)
+	return slices.DeleteFunc(slices.Clone(all), netip.Addr.Is6)
 }
 
 // closeWith closes a response's body as soon as the context ends, since net/http gives a connection away that goes on
@@ -176,8 +369,7 @@ func closeWith(ctx context.Context, r *http.Response) func() {
 // asURL gives a URL for net/http. Its path goes out to the letter, as a browser would send it; only one that starts
 // with two slashes has to be left to net/url, which encodes some characters in it that browsers do not.
 func asURL(u web.URL) *url.URL {
-	host := strings.TrimPrefix(u.Door().String(), string(u.Scheme())+"://")
-	out := &url.URL{Scheme: string(u.Scheme()), Host: host, Opaque: u.Path(), RawQuery: u.Query()}
+	out := &url.URL{Scheme: string(u.Scheme()), Host: u.Door().Authority(), Opaque: u.Path(), RawQuery: u.Query()}
 	if strings.HasPrefix(u.Path(), "//") {
 		out.Opaque = ""
 		out.Path, out.RawPath = web.Decode(u.Path()), u.Path()
@@ -214,7 +406,7 @@ func (w *Web) transport(address netip.Addr) *http.Transport {
 		DialContext: func(ctx context.Context, _, hostPort string) (net.Conn, error) {
 			return w.connect(ctx, hostPort, address)
 		},
-		TLSClientConfig:        &tls.Config{InsecureSkipVerify: true}, //nolint:gosec // judged by certificate()
+		TLSClientConfig:        everyTLS(),
 		ForceAttemptHTTP2:      true,
 		DisableCompression:     true,
 		TLSHandshakeTimeout:    w.vantage.Timeout,
@@ -226,10 +418,22 @@ func (w *Web) transport(address netip.Addr) *http.Transport {
 	}
 }
 
+// everyTLS takes whatever a server speaks, so that what browsers refuse can be named; certificate judges it afterwards.
+func everyTLS() *tls.Config {
+	c := &tls.Config{InsecureSkipVerify: true, MinVersion: tls.VersionTLS10} //nolint:gosec // judged by certificate()
+	for _, s := range slices.Concat(tls.CipherSuites(), tls.InsecureCipherSuites()) {
+		c.CipherSuites = append(c.CipherSuites, s.ID)
+	}
+	return c
+}
+
 func (w *Web) connect(ctx context.Context, hostPort string, address netip.Addr) (net.Conn, error) {
 	seen, _ := ctx.Value(evidenceKey{}).(*evidence)
 	if seen == nil {
 		return nil, errors.New("a connection that nobody asked for")
+	}
+	if seen.again() > mostDials {
+		return nil, &refusal{chain.BadAnswer, "what it sends is not HTTP: it closes the connection without an answer"}
 	}
 	host, portText, err := net.SplitHostPort(hostPort)
 	if err != nil {
@@ -245,7 +449,7 @@ func (w *Web) connect(ctx context.Context, hostPort string, address netip.Addr) 
 	}
 	if target, ok := w.dialer.pointed(h, port); ok && !address.IsValid() {
 		seen.dialled(target)
-		c, refused := w.dialer.dial(ctx, target, false)
+		c, refused := w.dialer.dial(ctx, target)
 		if refused != nil {
 			return nil, refused
 		}

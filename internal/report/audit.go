@@ -89,7 +89,8 @@ func wholeLook(l Looked, yield func(Block) bool) {
 		doors.add(c)
 	}
 	findings, notes := l.End()
-	blocks := []Block{doors.verdict(findings)}
+	doors.tear(findings)
+	blocks := append([]Block{doors.verdict(findings)}, causeBlocks(findings)...)
 	if table, ok := doors.table(l.Canonical); ok {
 		blocks = append(blocks, table)
 	}
@@ -105,7 +106,82 @@ func wholeLook(l Looked, yield func(Block) bool) {
 	if !eachChain(slices.Values(chains), l, false, yield) {
 		return
 	}
+	if table, ok := certificatesTable(chains, l.Now); ok && !yield(table) {
+		return
+	}
 	noted(notes, yield)
+}
+
+// causeBlocks says of the first of the worst findings why it is there, where that is known, and what shows it.
+func causeBlocks(findings []finding.Finding) []Block {
+	f := first(findings)
+	if f == nil || f.Why == "" {
+		return nil
+	}
+	facts := Facts{{Name: "cause", Value: words(f.Why)}, {Name: "remedy", Value: words(f.Fix)}}
+	var seen []string
+	for _, key := range []string{"address", "owner", "alias", "server", "via", "location", "cache_control", "age",
+		"strict_transport_security", "origin_http", "origin_https"} {
+		if text, ok := f.Evidence[key].(string); ok && text != "" {
+			seen = append(seen, strings.ReplaceAll(key, "_", "-")+": "+text)
+		}
+	}
+	if len(seen) > 0 {
+		facts = append(facts, Fact{Name: "seen", Value: words(strings.Join(seen, "; "))})
+	}
+	return []Block{facts}
+}
+
+// mostCertificates is of how many certificates a terminal shows all dates; of more, those with something to see.
+const mostCertificates = 12
+
+// firstEnds is how many of many certificates are shown in any case: those that end first.
+const firstEnds = 3
+
+// certificatesTable gives the certificates that were seen, whose ends come first: one page of dates for many hosts.
+func certificatesTable(chains []chain.Chain, now time.Time) (Table, bool) {
+	type seen struct {
+		tls   *chain.TLS
+		hosts []string
+	}
+	var all []*seen
+	byKey := map[string]*seen{}
+	for i := range chains {
+		for j := range chains[i].Hops {
+			h := &chains[i].Hops[j]
+			if h.TLS == nil || h.TLS.NotAfter.IsZero() {
+				continue
+			}
+			key := fmt.Sprint(h.TLS.Names, h.TLS.Issuer, h.TLS.NotAfter.Unix())
+			s := byKey[key]
+			if s == nil {
+				s = &seen{tls: h.TLS}
+				byKey[key] = s
+				all = append(all, s)
+			}
+			if host := h.URL.Host().String(); !slices.Contains(s.hosts, host) {
+				s.hosts = append(s.hosts, host)
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b *seen) int { return a.tls.NotAfter.Compare(b.tls.NotAfter) })
+	t := Table{Sheet: "certificates", Head: []string{"certificate ends", "left", "shown by", "issued by"},
+		Worth: len(all) > mostCertificates, More: command("--chains") + " shows them all"}
+	for i, s := range all {
+		tone := Plain
+		if t.Worth && i < firstEnds {
+			tone = toneOf(finding.Note)
+		}
+		for _, f := range s.tls.Faults {
+			tone = max(tone, toneOf(f.Kind().Severity))
+		}
+		t.Rows = append(t.Rows, []Cell{{words(s.tls.NotAfter.UTC().Format(time.DateOnly)), tone},
+			{
+				words(timeLeft(s.tls.NotAfter, now)),
+				Plain,
+			}, {words(wording.Few(s.hosts, 3)), Plain}, {words(s.tls.Issuer), Plain}})
+	}
+	return t, len(t.Rows) > 1
 }
 
 func perRule(n int) string {
@@ -172,7 +248,7 @@ func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(Bl
 		return true
 	}
 	for c := range chains {
-		further := c.Probe == chain.Deep || c.Probe == chain.Query
+		further := slices.Contains(besideRoot, c.Probe)
 		if !further || len(door) > 0 && door[0].Entry.Door() != c.Entry.Door() {
 			if !flush() {
 				return false
@@ -182,6 +258,9 @@ func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(Bl
 	}
 	return flush()
 }
+
+// besideRoot are the probes of a door beside that of its root.
+var besideRoot = []chain.Probe{chain.Deep, chain.Query, chain.WellKnown, chain.Robots}
 
 // tellsNothing tells whether an old URL's chain fails in no way that was not shown before, and notes what it shows.
 func tellsNothing(c Chain, shown map[string]bool) bool {
@@ -248,12 +327,29 @@ func viewChain(c chain.Chain, now time.Time) Chain {
 	for i, h := range c.Hops {
 		v.Hops = append(v.Hops, viewHop(c, h, i, now))
 	}
+	for _, o := range c.Others {
+		if !o.Same {
+			v.Further = append(v.Further, Further{About: "and", Says: o.Answer.Does(), Tone: Plain})
+			v.Fine = false
+		}
+	}
+	if len(c.SeenBy) > 0 {
+		v.Further = append(v.Further, Further{About: "met", Says: strings.Join(c.SeenBy, ", ")})
+		v.Fine = false
+	}
 	return v
 }
 
 func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) Hop {
 	v := Hop{URL: h.URL.String(), Status: statusText(h), Detail: h.Detail, Facts: hopFacts(h), Tone: hopTone(c, i)}
+	if next, _, ok := h.Next(); ok && !h.IsRedirect() && h.MovesOn() {
+		v.Location = next.String()
+		v.Facts = append(v.Facts, map[string]string{chain.ByHeader: "by a Refresh header", chain.ByMeta: "by its markup",
+			chain.ByScript: "by a script"}[h.Soft.By])
+	}
 	switch {
+	case h.Framed != "" && i == len(c.Hops)-1:
+		v.Facts = append(v.Facts, "shows "+h.Framed+" in a frame"+frameEnd(c.Frame))
 	case h.IsRedirect() && h.Location == "":
 		v.Detail = "no Location"
 	case h.IsRedirect() && h.Refusal == "":
@@ -272,6 +368,14 @@ func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) Hop {
 		}
 	}
 	return v
+}
+
+// frameEnd says how what a page shows in a frame answers.
+func frameEnd(frame []chain.Answer) string {
+	if len(frame) == 0 {
+		return ""
+	}
+	return " (" + statusText(frame[len(frame)-1]) + ")"
 }
 
 // hopTone is how bad it is what was found at a hop.
@@ -295,6 +399,15 @@ func statusText(a chain.Answer) string {
 // hopFacts gives address, name by which it was reached, TLS and time.
 func hopFacts(a chain.Answer) []string {
 	var facts []string
+	switch a.Remembered {
+	case chain.MemoRedirect:
+		return []string{"remembered: nobody is asked"}
+	case chain.MemoHSTS:
+		return []string{"HSTS: nobody is asked"}
+	}
+	if a.Method != "" {
+		facts = append(facts, posted(a))
+	}
 	if a.Address != "" {
 		address := a.Address
 		if len(a.Aliases) > 0 {
@@ -313,6 +426,17 @@ func hopFacts(a chain.Answer) []string {
 		facts = append(facts, milliseconds(a.MS))
 	}
 	return facts
+}
+
+// posted says what browsers make of a method at a redirect.
+func posted(a chain.Answer) string {
+	switch {
+	case !a.IsRedirect():
+		return a.Method
+	case a.NextMethod() == "":
+		return fmt.Sprintf("%s becomes GET: what was sent is lost", a.Method)
+	}
+	return a.Method + " is kept, with what was sent"
 }
 
 func milliseconds(ms float64) string {
@@ -388,7 +512,8 @@ func outcome(c chain.Chain) string {
 
 // further says how a further probe of a door went, and whether that tells something new.
 func further(c chain.Chain) (Further, bool) {
-	if c.End == chain.NoAnswer || c.End == chain.Loop || len(c.Hops) == 1 {
+	if c.Probe == chain.WellKnown || c.Probe == chain.Robots || c.End == chain.NoAnswer || c.End == chain.Loop ||
+		len(c.Hops) == 1 {
 		return Further{}, false
 	}
 	f := Further{About: probeText(c.Probe)}
@@ -436,7 +561,7 @@ func (l *doorList) add(c chain.Chain) {
 	if dark {
 		l.unseen++
 	}
-	if !slices.Contains(chain.ProbeOrder, c.Probe) {
+	if c.Probe != chain.Root && !slices.Contains(besideRoot, c.Probe) {
 		l.entries++
 		return
 	}
@@ -452,11 +577,34 @@ func (l *doorList) add(c chain.Chain) {
 	d.unseen = d.unseen || dark
 	for _, f := range c.Findings {
 		switch {
+		case f.Severity == finding.Note && !strings.HasPrefix(f.Subject, c.Entry.Door().String()):
+			// it is of where the door leads, and said there
 		case slices.Contains(d.codes, f.Code):
 		case f.Severity.Rank() > d.severity.Rank():
 			d.severity = f.Severity
 			d.codes = slices.Insert(d.codes, 0, f.Code)
 		default:
+			d.codes = append(d.codes, f.Code)
+		}
+	}
+}
+
+// tear takes in that not all say the same about the addresses of a host, so that none of its doors is ticked.
+func (l *doorList) tear(findings []finding.Finding) {
+	for _, f := range findings {
+		host, _, _ := strings.Cut(f.Subject, " ")
+		if f.Code != finding.SplitAnswers || f.Severity.Rank() <= finding.Note.Rank() {
+			continue
+		}
+		for _, d := range l.all {
+			if d.door.Host.String() != host || slices.Contains(d.codes, f.Code) {
+				continue
+			}
+			if f.Severity.Rank() > d.severity.Rank() {
+				d.severity = f.Severity
+				d.codes = slices.Insert(d.codes, 0, f.Code)
+				continue
+			}
 			d.codes = append(d.codes, f.Code)
 		}
 	}

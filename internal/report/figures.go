@@ -118,10 +118,19 @@ func (c ForClient) after(d web.Door) (doorState, bool) {
 	return doorState{}, false
 }
 
+// onTheWay leaves out what is said of the page on which visitors arrive: they were led there.
+func onTheWay(all []finding.Finding) []finding.Finding {
+	return slices.DeleteFunc(slices.Clone(all), func(f finding.Finding) bool { return f.Code.Kind().About == "content" })
+}
+
 // doorsOf gives the doors of an audit, a pair a host.
 func doorsOf(a *chain.Audit) doorList {
 	var l doorList
 	for _, c := range a.Chains {
+		if c.Probe == chain.WellKnown || c.Probe == chain.Robots {
+			continue // no visitor comes by these
+		}
+		c.Findings = onTheWay(c.Findings)
 		l.add(c)
 	}
 	return l

@@ -105,7 +105,7 @@ func viewFinding(f finding.Finding) Finding {
 		Tone:     toneOf(f.Severity),
 		Subjects: []string{f.Subject},
 		Readable: readable(f.Subject),
-		Says:     words(f.Says),
+		Says:     words(strings.TrimSpace(f.Says + " " + f.Why)),
 		Meets:    f.Code.Kind().Meets,
 		Fix:      words(fixOf(f)),
 		Affects:  affects(f, 3),

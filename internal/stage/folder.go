@@ -2,9 +2,11 @@ package stage
 
 import (
 	"cmp"
+	"crypto/tls"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net/http"
 	"net/netip"
 	"os"
 	"path/filepath"
@@ -101,10 +103,14 @@ type certificateEntry struct {
 	Until        string   `yaml:"until"`        // such as 60d, from now
 	SignedBy     Signer   `yaml:"signed-by"`    // itself or stranger; else the stage's own authority
 	Intermediate string   `yaml:"intermediate"` // left-out: it is not sent
+	Signature    string   `yaml:"signature"`    // sha1; else by SHA-256
+	RSA          int      `yaml:"rsa"`          // an RSA key of so many bits; else an elliptic one
 }
 
 type endpointEntry struct {
-	Say          string        `yaml:"say"` // closed or silence, instead of answers
+	Say          string        `yaml:"say"`    // closed, silence or nowhere, instead of answers
+	TLS          string        `yaml:"tls"`    // the newest version that it speaks, such as "1.1"; else any
+	Strict       yesNo         `yaml:"strict"` // it shakes hands only for names that a certificate holds
 	Certificates []string      `yaml:"certificates"`
 	Answers      []answerEntry `yaml:"answers"`
 }
@@ -122,6 +128,11 @@ type answerEntry struct {
 	Raw     string   `yaml:"raw"`     // these octets instead of HTTP
 	Endless string   `yaml:"endless"` // headers or body
 	Literal string   `yaml:"literal"` // the Location to the letter, however wrong
+	HTML    string   `yaml:"html"`    // a page to the letter
+	Cookie  string   `yaml:"cookie"`  // it answers those alone who bring this cookie
+	Agent   string   `yaml:"agent"`   // it answers those alone whose User-Agent holds this
+
+	Headers map[string]string `yaml:"headers"`
 }
 
 // FromFolder reads a scene from web.yaml and the zone files beside it. The error is a problem.List with every fault.
@@ -322,13 +333,26 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 		return nil, nil
 	case "silence":
 		return &Endpoint{Silent: true}, nil
+	case "nowhere":
+		return &Endpoint{Nowhere: true}, nil
 	case "":
 	default:
 		faults.Add(
-			problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "closed or silence"},
+			problem.Problem{
+				Says:     "say holds a word that it does not know",
+				Value:    entry.Say,
+				Expected: "closed, silence or nowhere",
+			},
 		)
 	}
-	e := &Endpoint{}
+	e := &Endpoint{Strict: bool(entry.Strict)}
+	if entry.TLS != "" {
+		versions := map[string]uint16{"1.0": tls.VersionTLS10, "1.1": tls.VersionTLS11, "1.2": tls.VersionTLS12}
+		if e.NewestTLS = versions[entry.TLS]; e.NewestTLS == 0 {
+			faults.Add(problem.Problem{Says: "tls holds a version that it does not know", Value: entry.TLS,
+				Expected: `"1.0", "1.1" or "1.2"`})
+		}
+	}
 	for _, name := range entry.Certificates {
 		c, known := f.Certificates[name]
 		if !known {
@@ -347,9 +371,9 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 		faults = append(faults, wrong...)
 		answers = append(answers, made...)
 	}
-	e.Answer = func(u web.URL) Reply {
+	e.Visit = func(u web.URL, r *http.Request) Reply {
 		for _, a := range answers {
-			if reply, ok := a.answer(u); ok {
+			if reply, ok := a.answer(u, r); ok {
 				return reply
 			}
 		}
@@ -359,7 +383,12 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 }
 
 func (c certificateEntry) certificate() (Certificate, error) {
-	out := Certificate{SignedBy: c.SignedBy, LeaveOut: c.Intermediate == "left-out"}
+	out := Certificate{
+		SignedBy: c.SignedBy,
+		LeaveOut: c.Intermediate == "left-out",
+		SHA1:     c.Signature == "sha1",
+		RSA:      c.RSA,
+	}
 	for _, n := range c.Names {
 		h, err := web.ParseObservedHost(n)
 		if err != nil {
@@ -429,8 +458,14 @@ func (a answerEntry) compile() ([]answerer, problem.List) {
 	return all, faults
 }
 
-func (a answerer) answer(u web.URL) (Reply, bool) {
+func (a answerer) answer(u web.URL, by *http.Request) (Reply, bool) {
 	if len(a.hosts) > 0 && !slices.Contains(a.hosts, u.Host()) {
+		return Reply{}, false
+	}
+	if _, err := by.Cookie(a.entry.Cookie); a.entry.Cookie != "" && err != nil {
+		return Reply{}, false
+	}
+	if !strings.Contains(by.UserAgent(), a.entry.Agent) {
 		return Reply{}, false
 	}
 	m, ok := a.table.Lookup(u.At(web.Door{Scheme: u.Scheme(), Host: everyHost}))
@@ -443,6 +478,8 @@ func (a answerer) answer(u web.URL) (Reply, bool) {
 		Text:    a.entry.Text,
 		Raw:     a.entry.Raw,
 		Endless: a.entry.Endless,
+		HTML:    a.entry.HTML,
+		Headers: a.entry.Headers,
 	}
 	switch {
 	case a.entry.To != "":

@@ -1,9 +1,11 @@
 package stage
 
 import (
+	"crypto"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
+	"crypto/rsa"
 	"crypto/tls"
 	"crypto/x509"
 	"crypto/x509/pkix"
@@ -20,6 +22,8 @@ type Certificate struct {
 	From, Until time.Duration // from now; both zero: 30 days ago to 60 days from now
 	SignedBy    Signer
 	LeaveOut    bool // the intermediate certificate is not sent
+	SHA1        bool // it is signed by SHA-1
+	RSA         int  // it has an RSA key of so many bits; 0: an elliptic one
 }
 
 // Signer says who signs a certificate.
@@ -87,12 +91,17 @@ func sign(t, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certi
 	if parent == nil {
 		parent, parentKey = t, key
 	}
-	der, err := x509.CreateCertificate(rand.Reader, t, parent, &key.PublicKey, parentKey)
-	if err != nil {
-		return nil, nil, fmt.Errorf("making the certificate of %s: %w", t.Subject.CommonName, err)
-	}
-	c, err := x509.ParseCertificate(der)
+	c, err := signFor(t, parent, key, parentKey)
 	return c, key, err
+}
+
+// signFor makes the certificate of a key.
+func signFor(t, parent *x509.Certificate, key crypto.Signer, parentKey *ecdsa.PrivateKey) (*x509.Certificate, error) {
+	der, err := x509.CreateCertificate(rand.Reader, t, parent, key.Public(), parentKey)
+	if err != nil {
+		return nil, fmt.Errorf("making the certificate of %s: %w", t.Subject.CommonName, err)
+	}
+	return x509.ParseCertificate(der)
 }
 
 // mint makes a certificate and its chain.
@@ -123,7 +132,21 @@ func (a *authority) mint(c Certificate) (*tls.Certificate, error) {
 	case ByStranger:
 		parent, key = a.stranger, a.strangerKey
 	}
-	leaf, leafKey, err := sign(t, parent, key)
+	if c.SHA1 {
+		t.SignatureAlgorithm = x509.ECDSAWithSHA1
+	}
+	leafKey, err := c.key()
+	if err != nil {
+		return nil, fmt.Errorf("making a key: %w", err)
+	}
+	if parent == nil { // it signs itself, with an elliptic key
+		own, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+		if err != nil {
+			return nil, fmt.Errorf("making a key: %w", err)
+		}
+		parent, key, leafKey = t, own, own
+	}
+	leaf, err := signFor(t, parent, leafKey, key)
 	if err != nil {
 		return nil, err
 	}
@@ -132,6 +155,13 @@ func (a *authority) mint(c Certificate) (*tls.Certificate, error) {
 		chain.Certificate = append(chain.Certificate, a.between.Raw)
 	}
 	return chain, nil
+}
+
+func (c Certificate) key() (crypto.Signer, error) {
+	if c.RSA > 0 {
+		return rsa.GenerateKey(rand.Reader, c.RSA)
+	}
+	return ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 }
 
 func (a *authority) pem() []byte {

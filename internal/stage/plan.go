@@ -196,7 +196,11 @@ func (b *planScene) endpoints(site []netip.Addr) {
 				return Reply{Status: 421}
 			}
 			answer := b.plan.Web.Answer(context.Background(), chain.Ask{URL: u})
-			return Reply{Status: cmp.Or(answer.Status, 421), Location: answer.Location}
+			reply := Reply{Status: cmp.Or(answer.Status, 421), Location: answer.Location}
+			if u.Scheme() == web.HTTPS && reply.Status == 200 { // what the site itself sends is its own business
+				reply.Headers = map[string]string{"Strict-Transport-Security": "max-age=31536000"}
+			}
+			return reply
 		}
 		b.scene.Endpoints[netip.AddrPortFrom(a, 80)] = &Endpoint{Answer: answer}
 		if !plain[a] {

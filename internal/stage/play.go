@@ -2,6 +2,7 @@ package stage
 
 import (
 	"fmt"
+	"net/http"
 	"net/netip"
 	"slices"
 	"strings"
@@ -47,12 +48,12 @@ func Play(today Scene, p *plan.Plan) (*Player, error) {
 		if before != nil {
 			both.Certificates = slices.Concat(before.Certificates, later.Certificates)
 		}
-		both.Answer = func(u web.URL) Reply {
+		both.Visit = func(u web.URL, r *http.Request) Reply {
 			switch {
 			case flag.Load():
-				return later.Answer(u)
+				return later.reply(u, r)
 			case before != nil:
-				return before.Answer(u)
+				return before.reply(u, r)
 			}
 			return Reply{Status: 404, Title: "Nothing is here yet"}
 		}

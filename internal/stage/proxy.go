@@ -58,6 +58,10 @@ func (s *Stage) lead(client net.Conn) {
 		_, _ = io.Copy(io.Discard, client) // until the client gives up
 		return
 	}
+	if e != nil && e.Nowhere {
+		replySocks(client, socksUnreachable)
+		return
+	}
 	door, played := s.doors[target]
 	if !played {
 		replySocks(client, s.absence(target.Addr()))
@@ -125,6 +129,9 @@ func readSocks(c io.ReadWriter, names zones) (netip.AddrPort, byte) {
 	port := binary.BigEndian.Uint16(rest[size:])
 	address := rest[:size]
 	if request[3] == 3 {
+		if a, err := netip.ParseAddr(string(address)); err == nil { // an address written as a name
+			return netip.AddrPortFrom(a, port), socksOK
+		}
 		found := names.addresses(string(address))
 		if len(found) == 0 {
 			return none, socksUnreachable

@@ -42,8 +42,22 @@ type Scene struct {
 // Endpoint is what listens at an address and port. A port without one refuses connections.
 type Endpoint struct {
 	Silent       bool          // takes no connection and says nothing
+	Nowhere      bool          // there is no way to it
+	Relay        string        // a real server on loopback, such as 127.0.0.1:8080, answers there instead
 	Certificates []Certificate // with any, it speaks TLS; the first is shown where none fits
+	NewestTLS    uint16        // such as tls.VersionTLS11; 0: the newest there is
+	Strict       bool          // it shakes hands only for names that a certificate holds
+	OnlyHTTP1    bool          // it offers no HTTP/2
 	Answer       func(web.URL) Reply
+	Visit        func(web.URL, *http.Request) Reply // instead of Answer, where it matters who asks
+}
+
+// reply gives what the endpoint says.
+func (e *Endpoint) reply(u web.URL, r *http.Request) Reply {
+	if e.Visit != nil {
+		return e.Visit(u, r)
+	}
+	return e.Answer(u)
 }
 
 // Reply is what an endpoint says to a request.
@@ -52,6 +66,8 @@ type Reply struct {
 	Location string
 	Title    string // of a page
 	Text     string // a body of plain text instead of a page
+	HTML     string // a page to the letter
+	Headers  map[string]string
 	Raw      string // these octets instead of HTTP
 	Endless  string // "headers" or "body": never comes to an end
 }
@@ -104,7 +120,7 @@ func (s *Stage) start() error {
 		return err
 	}
 	for at, e := range s.scene.Endpoints {
-		if e.Silent {
+		if e.Silent || e.Nowhere {
 			continue
 		}
 		if err := s.serveEndpoint(at, e); err != nil {
@@ -178,6 +194,10 @@ func (s *Stage) VantageFile(trust string) []byte {
 func (s *Stage) Trust() []byte { return s.authority.pem() }
 
 func (s *Stage) serveEndpoint(at netip.AddrPort, e *Endpoint) error {
+	if e.Relay != "" {
+		s.doors[at] = e.Relay
+		return nil
+	}
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err
@@ -201,18 +221,30 @@ func (s *Stage) serveEndpoint(at netip.AddrPort, e *Endpoint) error {
 	}
 	server.TLSConfig = &tls.Config{
 		MinVersion: tls.VersionTLS12,
+		MaxVersion: e.NewestTLS,
 		GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
 			for _, c := range certificates {
 				if c.Leaf.VerifyHostname(hello.ServerName) == nil {
 					return c, nil
 				}
 			}
+			if e.Strict {
+				return nil, errStranger
+			}
 			return certificates[0], nil
 		},
+	}
+	if e.NewestTLS != 0 && e.NewestTLS < tls.VersionTLS12 {
+		server.TLSConfig.MinVersion = tls.VersionTLS10
+	}
+	if e.OnlyHTTP1 || server.TLSConfig.MinVersion < tls.VersionTLS12 { // RFC 9113 section 9.2
+		server.TLSNextProto = map[string]func(*http.Server, *tls.Conn, http.Handler){}
 	}
 	go func() { _ = server.ServeTLS(l, "", "") }()
 	return nil
 }
+
+var errStranger = errors.New("there is no certificate for this name")
 
 // handler answers the requests of one endpoint.
 type handler struct {
@@ -227,7 +259,10 @@ func (h handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "this is no URL", http.StatusBadRequest)
 		return
 	}
-	reply := h.endpoint.Answer(u)
+	reply := h.endpoint.reply(u, r)
+	for name, value := range reply.Headers {
+		w.Header().Add(name, value)
+	}
 	switch {
 	case reply.Raw != "" || reply.Endless == "headers":
 		misbehave(w, reply)
@@ -241,8 +276,14 @@ func (h handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		_, _ = io.WriteString(w, reply.Text)
 		return
 	}
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	if w.Header().Get("Content-Type") == "" {
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	}
 	w.WriteHeader(reply.Status)
+	if reply.HTML != "" {
+		_, _ = io.WriteString(w, reply.HTML)
+		return
+	}
 	_, _ = fmt.Fprintf(w, "<!doctype html>\n<title>%s</title>\n<h1>%[1]s</h1>\n", pageTitle(reply))
 	for reply.Endless == "body" {
 		if _, err := w.Write(make([]byte, 16<<10)); err != nil {

@@ -24,6 +24,17 @@ type Ask struct {
 	URL     web.URL
 	Address netip.Addr // the zero value: whichever the name leads to
 	Public  bool       // the chain began at a public address: what leads from there into a private network is not asked
+	Method  string     // POST, or "" for GET
+	Cookies Cookies    // what a browser has kept on the way; nil: nothing is kept
+}
+
+// Cookies is what a browser keeps of the cookies on its way along a chain (RFC 6265). Whoever answers makes it and
+// reads it; a chain only hands it on.
+type Cookies any
+
+// CookieKeeper is an Asker that can keep cookies.
+type CookieKeeper interface {
+	NewCookies() Cookies
 }
 
 // Asker is a web that answers: predicted, rehearsed or observed. What goes wrong is a Refusal in the answer.
@@ -36,34 +47,84 @@ type Refusal string
 
 // The ways in which a URL refuses.
 const (
-	NoAddress  Refusal = "no-address"        // the name leads to no address
-	Unresolved Refusal = "unresolved"        // resolvers could not find out where the name leads
-	AliasLoop  Refusal = "alias-loop"        // its aliases form a loop
-	OldSigned  Refusal = "signature-expired" // resolvers give no answer, since a signature of the zone has ended
-	BadSigned  Refusal = "stale-ds"          // resolvers give no answer, since the zone's signatures do not hold
-	Refused    Refusal = "refused"           // nothing accepts connections there
-	Timeout    Refusal = "timeout"           // nothing answers in time
-	TLSFailed  Refusal = "tls-failed"        // no TLS connection comes about
-	BadAnswer  Refusal = "bad-answer"        // what comes back is not HTTP
-	Private    Refusal = "private-hop"       // it lies in a private network, into which a public address has led
-	Unseen     Refusal = "unseen"            // this vantage cannot look there; no fault of the door
+	NoAddress   Refusal = "no-address"        // the name leads to no address
+	NoDomain    Refusal = "no-domain"         // the domain does not exist: the zone above knows no such name
+	Unresolved  Refusal = "unresolved"        // resolvers could not find out where the name leads
+	AliasLoop   Refusal = "alias-loop"        // its aliases form a loop
+	OldSigned   Refusal = "signature-expired" // resolvers give no answer, since a signature of the zone has ended
+	BadSigned   Refusal = "stale-ds"          // resolvers give no answer, since the zone's signatures do not hold
+	Refused     Refusal = "refused"           // nothing accepts connections there
+	Timeout     Refusal = "timeout"           // nothing answers in time
+	Unreachable Refusal = "unreachable"       // there is no way to the address
+	TLSFailed   Refusal = "tls-failed"        // no TLS connection comes about
+	BadAnswer   Refusal = "bad-answer"        // what comes back is not HTTP
+	Private     Refusal = "private-hop"       // it lies in a private network, into which a public address has led
+	Unseen      Refusal = "unseen"            // this vantage cannot look there; no fault of the door
 )
 
 // Answer is what one URL answers: facts, no judgement.
 type Answer struct {
-	URL            web.URL  `json:"url"`
-	Address        string   `json:"address,omitempty"` // address and port that were dialled
-	Aliases        []string `json:"aliases,omitempty"` // the CNAMEs on the way to it
-	TTL            int      `json:"ttl,omitempty"`     // of the address record, in seconds
-	Status         int      `json:"status,omitempty"`
-	Location       string   `json:"location,omitempty"`        // the Location header, as it came
-	OtherLocations []string `json:"other_locations,omitempty"` // further Location headers
-	Framed         string   `json:"framed,omitempty"`          // by the page, which shows this URL
-	Refusal        Refusal  `json:"refusal,omitempty"`
-	Detail         string   `json:"detail,omitempty"` // the refusal in words
-	TLS            *TLS     `json:"tls,omitempty"`
-	MS             float64  `json:"ms"` // from the question to the answer, in milliseconds
+	URL            web.URL   `json:"url"`
+	Method         string    `json:"method,omitempty"`  // POST; "": GET
+	Address        string    `json:"address,omitempty"` // address and port that were dialled
+	Aliases        []string  `json:"aliases,omitempty"` // the CNAMEs on the way to it
+	TTL            int       `json:"ttl,omitempty"`     // of the address record, in seconds
+	Status         int       `json:"status,omitempty"`
+	Location       string    `json:"location,omitempty"`        // the Location header, as it came
+	OtherLocations []string  `json:"other_locations,omitempty"` // further Location headers
+	Headers        *Headers  `json:"headers,omitempty"`
+	Soft           *Soft     `json:"soft,omitempty"`   // how the page sends visitors on by itself
+	Framed         string    `json:"framed,omitempty"` // by the page, which shows this URL
+	Page           *Document `json:"page,omitempty"`   // what an HTML page says of itself
+	Bars           string    `json:"bars,omitempty"`   // the line of a robots.txt that bars everything
+	Remembered     Memo      `json:"remembered,omitempty"`
+	Refusal        Refusal   `json:"refusal,omitempty"`
+	Detail         string    `json:"detail,omitempty"` // the refusal in words
+	TLS            *TLS      `json:"tls,omitempty"`
+	MS             float64   `json:"ms"` // from the question to the answer, in milliseconds
+
+	Sent  string         `json:"-"` // the cookies that went out with the question
+	At    netip.AddrPort `json:"-"` // the address and port that were dialled
+	Found []netip.Addr   `json:"-"` // all the addresses of the name
 }
+
+// Headers is what the headers of an answer say of who answers, and for how long (RFC 9110, RFC 9111, RFC 6797).
+type Headers struct {
+	Server    string `json:"server,omitempty"`
+	Via       string `json:"via,omitempty"`
+	Cache     string `json:"cache_control,omitempty"`
+	Age       string `json:"age,omitempty"`
+	Expires   string `json:"expires,omitempty"`
+	HSTS      string `json:"strict_transport_security,omitempty"`
+	Robots    string `json:"x_robots_tag,omitempty"`
+	Cookies   bool   `json:"set_cookie,omitempty"` // it sets a cookie
+	RetryIn   string `json:"retry_after,omitempty"`
+	Challenge bool   `json:"challenge,omitempty"` // it says itself that it is a challenge for robots
+}
+
+// Soft is how a page sends visitors on without a redirect of the server.
+type Soft struct {
+	By    string  `json:"by"`              // refresh-header, meta or script
+	To    string  `json:"to"`              // as it stands there
+	After float64 `json:"after,omitempty"` // in seconds
+	Line  int     `json:"line,omitempty"`
+}
+
+// The ways in which a page sends visitors on.
+const (
+	ByHeader = "refresh-header"
+	ByMeta   = "meta"
+	ByScript = "script"
+)
+
+// Memo says what a browser remembers, so that it asks nobody: "redirect" or "hsts".
+type Memo string
+
+// What browsers remember.
+const (
+	MemoRedirect Memo = "redirect" // a permanent redirect (RFC 9111 section 4.2.2)
+	MemoHSTS     Memo = "hsts"     // to go by https alone (RFC 6797 section 8.3)
+)
 
 // TLS is what was seen of a TLS connection and of the certificate of whoever answered.
 type TLS struct {
@@ -73,7 +134,9 @@ type TLS struct {
 	Issuer    string         `json:"issuer"`
 	NotBefore time.Time      `json:"not_before"`
 	NotAfter  time.Time      `json:"not_after"`
-	Faults    []finding.Code `json:"faults"` // empty where a browser is content
+	Weak      []string       `json:"weak,omitempty"`    // why it is weak, in words
+	Refused   bool           `json:"refused,omitempty"` // browsers refuse it for that
+	Faults    []finding.Code `json:"faults"`            // empty where a browser is content
 }
 
 // IsRedirect tells whether a browser looks for a Location (RFC 9110 section 15.4).
@@ -84,9 +147,34 @@ func (a Answer) IsRedirect() bool {
 // Permanent tells whether the redirect says that it holds for good.
 func (a Answer) Permanent() bool { return a.Status == 301 || a.Status == 308 }
 
+// MovesOn tells whether a browser goes on from here: by a redirect, or because the page sends it.
+func (a Answer) MovesOn() bool {
+	if a.IsRedirect() {
+		return true
+	}
+	if a.Soft == nil {
+		return false
+	}
+	next, _, err := a.URL.Resolve(a.Soft.To)
+	return err == nil && next != a.URL
+}
+
+// NextMethod gives the method with which a browser goes on (the Fetch Standard, HTTP-redirect fetch): GET, "", but
+// behind 307 and 308.
+func (a Answer) NextMethod() string {
+	if a.Status == 307 || a.Status == 308 {
+		return a.Method
+	}
+	return ""
+}
+
 // Next gives the URL that a browser goes to from a redirect. complaint says what is wrong with the Location header, ""
 // where nothing is; ok is false where a browser would not go on.
 func (a Answer) Next() (next web.URL, complaint string, ok bool) {
+	if !a.IsRedirect() && a.Soft != nil {
+		next, _, err := a.URL.Resolve(a.Soft.To)
+		return next, "", err == nil
+	}
 	for _, other := range a.OtherLocations {
 		if other != a.Location {
 			return web.URL{}, "it names two different Locations, and browsers go to neither", false

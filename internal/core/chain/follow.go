@@ -2,7 +2,6 @@ package chain
 
 import (
 	"context"
-	"net/netip"
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/finding"
@@ -27,6 +26,9 @@ const (
 	Rule    Probe = "rule"    // the URL of a rule without captures
 	Pattern Probe = "pattern" // a made-up example of a rule with captures
 	Asked   Probe = "url"     // a URL that somebody gave
+
+	WellKnown Probe = "well-known" // a made-up token where certificate authorities look
+	Robots    Probe = "robots"     // what robots are told
 )
 
 // madeUp tells whether the path that is asked exists for the asking only, so that nobody need have a page there.
@@ -41,6 +43,18 @@ const (
 // Probes gives the URLs with which a door is tried.
 func Probes(d web.Door) map[Probe]web.URL {
 	return map[Probe]web.URL{Root: d.URL("/", ""), Deep: d.URL(deepPath, ""), Query: d.URL("/", probeTerm)}
+}
+
+// WellKnownPath is a token that nobody has, where certificate authorities look for theirs (RFC 8555 section 8.3).
+const WellKnownPath = "/.well-known/acme-challenge/upper-path-made-up"
+
+// Besides gives what else is asked of a host, by its http door.
+func Besides(h web.Host) []Entry {
+	d := web.Door{Scheme: web.HTTP, Host: h}
+	return []Entry{
+		{Ask: Ask{URL: d.URL(WellKnownPath, "")}, Probe: WellKnown},
+		{Ask: Ask{URL: d.URL("/robots.txt", "")}, Probe: Robots},
+	}
 }
 
 // IsProbe tells whether a URL is one of those with which a door is tried.
@@ -65,14 +79,20 @@ const (
 
 // Chain is all the answers from an entry URL to its end.
 type Chain struct {
-	Entry     web.URL           `json:"entry"`
-	Probe     Probe             `json:"probe"`
-	Hops      []Answer          `json:"hops"`    // every answer, the last included
-	Arrival   web.URL           `json:"arrival"` // the last URL
-	End       End               `json:"end"`
-	LoopsTo   *int              `json:"loops_to,omitempty"`   // for a loop: the hop that it goes back to, from 0
-	StoppedAt *int              `json:"stopped_at,omitempty"` // where a certificate stops ordinary visitors, from 0
-	Findings  []finding.Finding `json:"findings"`
+	Entry     web.URL  `json:"entry"`
+	Probe     Probe    `json:"probe"`
+	Hops      []Answer `json:"hops"`    // every answer, the last included
+	Arrival   web.URL  `json:"arrival"` // the last URL
+	End       End      `json:"end"`
+	LoopsTo   *int     `json:"loops_to,omitempty"`   // for a loop: the hop that it goes back to, from 0
+	StoppedAt *int     `json:"stopped_at,omitempty"` // where a certificate stops ordinary visitors, from 0
+	Cookies   bool     `json:"cookies,omitempty"`    // it ends only for those who keep cookies
+	Frame     []Answer `json:"frame,omitempty"`      // what the page shows in a frame, every answer
+	Others    []Other  `json:"others,omitempty"`     // what further addresses of the entry's host answer
+	SeenBy    []string `json:"seen_by,omitempty"`    // which visitors go this way, where not all do
+
+	strayed  bool              // it arrives on a page other than the one that was asked or planned
+	Findings []finding.Finding `json:"findings"`
 }
 
 // Last returns the last answer.
@@ -89,26 +109,52 @@ func (c *Chain) Redirects() int {
 
 // public tells whether the chain began at an address that everybody reaches.
 func (c *Chain) public() bool {
-	began, err := netip.ParseAddrPort(c.Hops[0].Address)
-	return err == nil && !web.IsPrivate(began.Addr())
+	began := c.Hops[0].At
+	return began.IsValid() && !web.IsPrivate(began.Addr())
 }
 
 // Follow asks from the entry on, redirect by redirect, until an answer is none, a URL comes again, or a browser would
-// give up. It goes on behind certificate faults, as a visitor does who clicks the warning away. It returns early, with
-// what it has, when the context ends.
+// give up. It goes on behind certificate faults, as a visitor does who clicks the warning away, and where a page sends
+// visitors on by itself. A round in which a cookie is set is followed once more with cookies, as a browser does. It
+// returns early, with what it has, when the context ends.
 func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
-	c := Chain{Entry: entry.URL, Probe: probe, Findings: []finding.Finding{}}
-	var been []string // the keys of the URLs of the hops
+	c := follow(ctx, asker, entry, probe)
+	if keeper, ok := asker.(CookieKeeper); ok && c.End == Loop && c.setsCookie() && entry.Cookies == nil {
+		entry.Cookies = keeper.NewCookies()
+		if kept := follow(ctx, asker, entry, probe); kept.End != Loop {
+			kept.Cookies = true
+			c = kept
+		}
+	}
+	if last := c.Last(); c.End == Page && last.Framed != "" && probe != inFrame {
+		if shown, err := web.ParseURL(last.Framed); err == nil {
+			c.Frame = follow(ctx, asker, Ask{URL: shown, Public: c.public()}, inFrame).Hops
+		}
+	}
+	return c
+}
+
+// inFrame is the probe of what a page shows in a frame.
+const inFrame Probe = "frame"
+
+// setsCookie tells whether an answer of a loop sets a cookie.
+func (c *Chain) setsCookie() bool {
+	return slices.ContainsFunc(c.Hops[*c.LoopsTo:], func(a Answer) bool { return a.Headers != nil && a.Headers.Cookies })
+}
+
+func follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
+	c := Chain{Entry: entry.URL, Probe: probe, Findings: []finding.Finding{}, Hops: make([]Answer, 0, usualHops)}
 	ask := entry
 	for {
 		answer := asker.Answer(ctx, ask)
-		c.Hops, been = append(c.Hops, answer), append(been, answer.URL.Key())
+		answer.Method = ask.Method
+		c.Hops = append(c.Hops, answer)
 		c.Arrival = ask.URL
 		if answer.Refusal != "" {
 			c.End = NoAnswer
 			return c
 		}
-		if !answer.IsRedirect() {
+		if !answer.MovesOn() {
 			c.End = Page
 			return c
 		}
@@ -117,7 +163,8 @@ func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End = BadLocation
 			return c
 		}
-		if at := slices.Index(been, next.Key()); at >= 0 {
+		ask = Ask{URL: next, Public: c.public(), Method: answer.NextMethod(), Cookies: entry.Cookies}
+		if at := c.been(ask); at >= 0 {
 			c.End, c.LoopsTo = Loop, &at
 			return c
 		}
@@ -125,6 +172,24 @@ func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End = Limit
 			return c
 		}
-		ask = Ask{URL: next, Public: c.public()}
 	}
+}
+
+// usualHops is for how many answers a chain has room from the start.
+const usualHops = 2
+
+// been tells at which hop the same was asked before, -1 where it was not. With cookies a URL may answer otherwise the
+// second time, and a third time it is the same again.
+func (c *Chain) been(ask Ask) int {
+	times := 0
+	for i := range c.Hops {
+		h := &c.Hops[i]
+		if h.Method != ask.Method || !h.URL.Same(ask.URL) {
+			continue
+		}
+		if times++; ask.Cookies == nil || times > 1 {
+			return i
+		}
+	}
+	return -1
 }

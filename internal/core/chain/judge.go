@@ -27,25 +27,52 @@ type Judge struct {
 	Now      time.Time             // certificates are judged at this time
 	Estate   func(web.Host) bool   // whether a host belongs to the estate; nil: no estate
 	Forwards func(d web.Door) bool // whether a door of the estate should forward; nil: no estate
+	Exempt   func(web.URL) bool    // whether a URL is planned not to be redirected; nil: nobody planned anything
+	Clues    Clues                 // what else is known, for causes; the zero value: nothing
 }
 
 // Chain adds to a chain all that is wrong with it, and where a certificate stops ordinary visitors.
 func (j Judge) Chain(c *Chain, w Goal) {
 	v := verdict{judge: j, chain: c, goal: w}
-	for i, hop := range c.Hops {
+	switch c.Probe {
+	case WellKnown:
+		v.wellKnown()
+		return
+	case Robots:
+		v.robots()
+		return
+	}
+	for i := range c.Hops {
+		hop := &c.Hops[i]
 		v.reaching(i, hop)
 		v.certificate(i, hop)
 		v.redirect(i, hop)
+		v.soft(i, hop)
 	}
 	v.rounds()
 	if c.End == Page {
-		if w.known() {
+		c.strayed = len(c.Hops) > 1 && c.Arrival.Path() != "/" && !c.Arrival.Same(w.Target) &&
+			!strings.EqualFold(c.Arrival.Path(), c.Entry.Path())
+		switch last := &c.Hops[len(c.Hops)-1]; {
+		case last.TurnsAway():
+			v.turnedAway(last)
+		case last.Framed != "":
+			v.framed(last)
+		case w.known():
 			v.destination()
-		} else {
+			v.content(last)
+		default:
 			v.looked()
+			v.content(last)
 		}
 	}
-	finding.Sort(c.Findings)
+	if len(c.Others) > 0 {
+		v.addresses()
+	}
+	if len(c.Findings) > 0 {
+		v.causes()
+		finding.Sort(c.Findings)
+	}
 }
 
 type verdict struct {
@@ -80,6 +107,11 @@ var unnamed = map[Refusal]struct {
 	fix  string
 }{
 	NoAddress: {finding.NoAddress, "Create an A, AAAA or CNAME record for %s."},
+	NoDomain: {
+		finding.NoAddress,
+		"Ask the client's registrar whether the domain of %s is still registered and delegated: register or renew it, " +
+			"or take it off the list. A record cannot be created before that.",
+	},
 	Unresolved: {
 		finding.NoAddress,
 		"Check whether the name servers of %s answer; a survey asks each of them. Until they do, visitors " +
@@ -98,7 +130,7 @@ var unnamed = map[Refusal]struct {
 	},
 }
 
-func (v *verdict) reaching(i int, hop Answer) {
+func (v *verdict) reaching(i int, hop *Answer) {
 	if hop.Refusal == "" || hop.Refusal == Unseen {
 		return
 	}
@@ -108,8 +140,11 @@ func (v *verdict) reaching(i int, hop Answer) {
 		evidence["address"] = hop.Address
 	}
 	if unnamed, ok := unnamed[hop.Refusal]; ok {
-		v.add(unnamed.code, host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail),
-			fmt.Sprintf(unnamed.fix, host), evidence)
+		fix := fmt.Sprintf(unnamed.fix, host)
+		if n := len(hop.Aliases); n > 0 && unnamed.code == finding.NoAddress && hop.Refusal != Unresolved {
+			fix = fmt.Sprintf("Correct the alias of %s: what it leads to, %s, is not there.", host, hop.Aliases[n-1])
+		}
+		v.add(unnamed.code, host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail), fix, evidence)
 		return
 	}
 	if hop.Refusal == Private {
@@ -119,7 +154,9 @@ func (v *verdict) reaching(i int, hop Answer) {
 		return
 	}
 	fixes := map[Refusal]string{
-		Refused:   "Have whoever carries " + door.String() + " listen there, or point " + host.String() + " elsewhere.",
+		Refused: "Have whoever carries " + door.String() + " listen there, or point " + host.String() + " elsewhere.",
+		Unreachable: "Check whether " + hop.Address + " is the right address and its network is announced; else point " +
+			host.String() + " elsewhere. Others may reach it: look from another vantage too.",
 		Timeout:   "Check whether that machine still answers; else point " + host.String() + " elsewhere.",
 		TLSFailed: "Have the door speak TLS with a certificate for " + host.String() + ".",
 		BadAnswer: "Look at what listens there: it does not speak HTTP as it should.",
@@ -129,14 +166,16 @@ func (v *verdict) reaching(i int, hop Answer) {
 }
 
 // certificate makes one finding of a certificate, under its gravest fault; the others are named in it.
-func (v *verdict) certificate(i int, hop Answer) {
+func (v *verdict) certificate(i int, hop *Answer) {
 	if hop.TLS == nil || len(hop.TLS.Faults) == 0 {
 		return
 	}
 	t, host := hop.TLS, hop.URL.Host().String()
 	main := slices.Min(t.Faults) // the table has the gravest first
-	if main.Kind().Severity == finding.Error && v.chain.StoppedAt == nil {
-		v.chain.StoppedAt = &i
+	refused := main.Kind().Severity == finding.Error || t.Refused
+	if refused && v.chain.StoppedAt == nil {
+		stopped := i
+		v.chain.StoppedAt = &stopped
 	}
 	names := listed(t.Names, 3)
 	says := map[finding.Code]string{
@@ -150,6 +189,7 @@ func (v *verdict) certificate(i int, hop Answer) {
 		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
 		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, "+
 			"in %s.", names, day(t.NotAfter), wording.Span(t.NotAfter.Sub(v.judge.Now))),
+		finding.WeakCertificate: fmt.Sprintf("The encryption of %s is outdated: %s.", host, strings.Join(t.Weak, ", and ")),
 	}[main]
 	if len(t.Faults) > 1 {
 		says += " It is also " + strings.Join(others(t.Faults, main), " and ") + "."
@@ -161,14 +201,19 @@ func (v *verdict) certificate(i int, hop Answer) {
 		finding.Untrusted:   "Use a certificate of a public authority for " + host + ".",
 		finding.BrokenChain: "Install it together with its intermediates, in one file.",
 		finding.ExpiresSoon: "Make sure that it is renewed before " + day(t.NotAfter) + ".",
+		finding.WeakCertificate: "Have the server speak TLS 1.2 and 1.3, with a new certificate: an RSA key of 2048 bits " +
+			"or more, or an elliptic one.",
 	}
 	cause := "" // a certificate for another name is a fault of each host that shows it, the others are of the certificate
-	if main != finding.WrongName {
+	if main != finding.WrongName && main != finding.WeakCertificate {
 		cause = fmt.Sprint(t.Names, t.Issuer, t.NotAfter)
 	}
 	v.addCause(cause, main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
 		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore, "not_after": t.NotAfter,
 		"faults": t.Faults})
+	if f := &v.chain.Findings[len(v.chain.Findings)-1]; refused && f.Severity != finding.Error {
+		*f = f.As(finding.Error)
+	}
 }
 
 // others names all faults but one.
@@ -182,12 +227,15 @@ func others(faults []finding.Code, main finding.Code) []string {
 	return names
 }
 
-func (v *verdict) redirect(i int, hop Answer) {
+func (v *verdict) redirect(i int, hop *Answer) {
 	if hop.Refusal != "" || !hop.IsRedirect() {
 		return
 	}
-	door := hop.URL.Door()
 	next, complaint, ok := hop.Next()
+	if ok && complaint == "" && v.fine(i, hop, next) {
+		return
+	}
+	door := hop.URL.Door()
 	if complaint != "" {
 		v.add(
 			finding.BadLocation,
@@ -230,6 +278,12 @@ func (v *verdict) redirect(i int, hop Answer) {
 	}
 }
 
+// fine tells whether nothing is to be said of a redirect, without making anything.
+func (v *verdict) fine(i int, hop *Answer, next web.URL) bool {
+	down := hop.URL.Scheme() == web.HTTPS && next.Scheme() == web.HTTP
+	return !down && hop.Permanent() && (v.judge.Estate == nil || i+1 >= len(v.chain.Hops)-1)
+}
+
 // rounds judges chains that do not end.
 func (v *verdict) rounds() {
 	c := v.chain
@@ -246,6 +300,10 @@ func (v *verdict) rounds() {
 				"canonical site.",
 			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo},
 		)
+	case Page:
+		if c.Cookies {
+			v.cookieLoop()
+		}
 	case Limit:
 		period, ok := growth(c.Hops)
 		if ok || last < MostHops {
@@ -306,10 +364,20 @@ func (v *verdict) looked() {
 	c := v.chain
 	last, redirected := len(c.Hops)-1, len(c.Hops) > 1
 	entry, arrival := c.Entry.Door().String(), c.Arrival
-	if redirects := c.Redirects(); redirects > 1 {
+	if redirects := c.Redirects(); redirects > 1 && !c.Cookies {
 		v.extraHop(redirects, 1, arrival)
 	}
 	v.plainArrival(last)
+	if at := &c.Hops[last]; at.Page.Parked() && !c.Probe.madeUp() {
+		v.add(
+			finding.WrongPage,
+			arrival.Host().String(),
+			last,
+			fmt.Sprintf("%s arrives on a page of no use.", c.Entry.Door()),
+			"Point it to where the site is.",
+			map[string]any{"arrival": arrival.String(), "title": at.Page.Title},
+		)
+	}
 	switch {
 	case c.Probe == Deep && redirected && arrival.Path() == "/":
 		v.add(
@@ -320,6 +388,8 @@ func (v *verdict) looked() {
 			"Redirect with the path kept.",
 			map[string]any{"asked": c.Entry.String(), "arrival": arrival.String()},
 		)
+	case c.Probe == Asked && redirected && arrival.Path() == "/" && c.Entry.Path() != "/":
+		v.landedHome(last)
 	case c.Probe == Query && redirected && !web.QueryHolds(arrival.Query(), c.Entry.Query()):
 		v.queryLost(last)
 	}
@@ -368,7 +438,7 @@ func (v *verdict) destination() {
 		return
 	}
 	landed := slices.IndexFunc(c.Hops, func(a Answer) bool { return a.URL.Door() == w.Target.Door() })
-	if landed >= 0 && landed > w.Hops {
+	if landed >= 0 && landed > w.Hops && !c.Cookies {
 		v.extraHop(landed, w.Hops, c.Hops[landed].URL)
 	}
 	switch {
@@ -380,6 +450,9 @@ func (v *verdict) destination() {
 		v.offCourse(last, arrival, fmt.Sprintf("%s reaches %s, but is sent on to %s.", entry, w.Target.Door(), arrival))
 	default:
 		v.landing(landed, c.Hops[landed].URL)
+		if landed < last && arrival.Path() == "/" && w.Target.Path() != "/" && len(v.codes(finding.Error)) == 0 {
+			v.landedHome(last)
+		}
 	}
 	if status >= 400 && !c.Probe.madeUp() && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
 		v.deadEnd(last, status)
@@ -449,16 +522,17 @@ func (v *verdict) plainArrival(last int) {
 	if arrival.Scheme() != web.HTTP {
 		return
 	}
+	door := arrival.Door().String()
 	if last > 0 && v.chain.Hops[last-1].URL.Scheme() == web.HTTPS {
 		return
 	}
 	v.add(
 		finding.PlainArrival,
-		arrival.Door().String(),
+		door,
 		last,
-		fmt.Sprintf("%s serves its page over http.", arrival.Door()),
-		fmt.Sprintf("Have %s redirect to https.", arrival.Door()),
-		map[string]any{"arrival": arrival.String()},
+		door+" serves its page over http.",
+		"Have "+door+" redirect to https.",
+		map[string]any{"arrival": arrival},
 	)
 }
 

@@ -36,6 +36,8 @@ type Finding struct {
 	Entry    string         `json:"entry,omitempty"`
 	Hop      *int           `json:"hop,omitempty"` // index in hops, from 0
 	Evidence map[string]any `json:"evidence"`
+	Cause    Cause          `json:"cause,omitzero"` // where the evidence shows it; Fix tells what to do about it
+	Why      string         `json:"why,omitempty"`  // the cause in one sentence
 	Says     string         `json:"says"`
 	Fix      string         `json:"fix"`
 	Help     Help           `json:"-"`

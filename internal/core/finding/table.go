@@ -16,26 +16,32 @@ const (
 
 	NoAddress
 	Refused
+	Unreachable
 	Timeout
 	TLSFailed
 	BadAnswer
 	SplitAnswers
+	TurnedAway
 
 	WrongName
 	Expired
 	NotYetValid
 	Untrusted
 	BrokenChain
+	WeakCertificate
 	ExpiresSoon
 
 	Loop
 	GrowingLoop
+	CookieLoop
 	TooManyHops
 	ExtraHop
 	Downgrade
 	PlainArrival
 	Temporary
 	BadLocation
+	Framed
+	SoftRedirect
 	ForeignHop
 	PrivateHop
 
@@ -45,6 +51,13 @@ const (
 	PathLost
 	QueryLost
 	DeadEnd
+	LandedHome
+	ManyToOne
+
+	RememberedLoop
+	HSTSTrap
+	HSTSShort
+	HSTSMissing
 
 	LeftoverAddress
 	MissingAddress
@@ -68,12 +81,17 @@ const (
 	ProviderBound
 	DeclaredOtherwise
 	DoubledName
+	WellKnownTaken
 
 	RegistrationEnds
 	OnHold
 	TransferLocked
 
 	RobotsBlocked
+	NoIndex
+	CanonicalDisagrees
+	MixedContent
+	LeftoverLink
 
 	Tie
 	Shadowed
@@ -93,6 +111,7 @@ type Kind struct {
 	Formerly string // what it was called before, as kept audits may still have it
 	Severity Severity
 	Milder   string // for which cases it is less grave; "": it never is
+	Graver   string // for which cases it is graver
 	About    string // the chapter
 	Means    string
 	Meets    string // what a visitor meets
@@ -162,9 +181,10 @@ func Kinds() []Kind { return slices.Clone(table[1:]) }
 var table = [codes]Kind{
 	NoAddress: {
 		Name: "no-address", Plain: "no address", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
-		Means: "The name leads to no address: it does not exist, or has neither A nor AAAA.",
+		Means: "The name leads to no address: it or its whole domain does not exist, or it has neither A nor AAAA.",
 		Meets: "The browser says that the site cannot be found.",
-		Do:    "Create the record. For a www that was never created, that is an A, AAAA or CNAME at www.",
+		Do: "Create the record; for a www that was never created, that is an A, AAAA or CNAME at www. A domain that does " +
+			"not exist has to be registered or renewed first.",
 	},
 	Refused: {
 		Name: "refused", Plain: "connection refused", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
@@ -172,6 +192,13 @@ var table = [codes]Kind{
 		Meets: "The browser says that the site refused to connect.",
 		Do: "Have whoever carries the door listen there, or point the name at somebody who does. A forwarding form " +
 			"without TLS refuses every https visitor.",
+	},
+	Unreachable: {
+		Name: "unreachable", Plain: "no way to the address", Severity: Error, About: "reaching",
+		Means: "There is no way to the address: a router on the way, or the own network, says so at once.",
+		Meets: "The browser says that the address is unreachable.",
+		Do: "Check whether the address is right and its network is announced; look from another vantage, since the " +
+			"fault may be on the way from this one.",
 	},
 	Timeout: {
 		Name: "timeout", Plain: "no answer in time", Severity: Error, About: "reaching",
@@ -193,11 +220,22 @@ var table = [codes]Kind{
 		Do:    "Look at what listens on this port; the finding quotes what came.",
 	},
 	SplitAnswers: {
-		Name: "split-answers", Plain: "different answers", Severity: Warning, About: "reaching",
-		Means: "Addresses, resolvers or name servers give different answers about the same thing.",
+		Name: "split-answers", Plain: "different answers",
+		Severity: Warning, Graver: "one of the addresses does what would be an error at the door", About: "reaching",
+		Means: "Addresses, resolvers, name servers, vantages or kinds of visitors get different answers about the same " +
+			"thing.",
 		Meets: "One page today and another one tomorrow, or none, by chance.",
 		Do: "Have them agree. A resolver that gives an old answer goes on doing so until its TTL has run out; that is " +
 			"waited for, not mended.",
+	},
+
+	TurnedAway: {
+		Name: "turned-away", Plain: "robots are turned away", Severity: Warning, About: "reaching",
+		Means: "The answer is a challenge or a refusal for robots: a page that asks whether one is human, or a limit on " +
+			"how often one may ask. It says nothing about the door.",
+		Meets: "The page, most likely; this program, and perhaps search engines, do not get to see it.",
+		Do: "Look at it in a browser. Ask whoever guards the site to let this program's User-Agent through, or go from a " +
+			"vantage that it trusts.",
 	},
 
 	WrongName: {
@@ -233,6 +271,16 @@ var table = [codes]Kind{
 			"missing.",
 		Do: "Install the whole chain: the certificate followed by its intermediates, in one file.",
 	},
+	WeakCertificate: {
+		Name: "weak-certificate", Plain: "outdated encryption",
+		Severity: Warning, Graver: "a signature by SHA-1, or nothing newer than TLS 1.1: browsers refuse these",
+		About: "certificate",
+		Means: "The certificate is signed by SHA-1 or has an RSA key under 2048 bits, or the server speaks nothing newer " +
+			"than TLS 1.1 (RFC 8996).",
+		Meets: "A full-page warning, or none yet in some browsers.",
+		Do: "Have the server speak TLS 1.2 and 1.3, with a new certificate: an RSA key of 2048 bits or more, or an " +
+			"elliptic one.",
+	},
 	ExpiresSoon: {
 		Name: "expires-soon", Plain: "certificate about to expire", Severity: Warning, About: "certificate",
 		Means: "The certificate has less than 21 days and less than a third of its life left.",
@@ -254,6 +302,12 @@ var table = [codes]Kind{
 		Means: "Every round leads to a longer URL of the same kind.",
 		Meets: "The browser says that the page redirected too many times.",
 		Do:    "Correct the rule that puts its own beginning before the path again.",
+	},
+	CookieLoop: {
+		Name: "cookie-loop", Plain: "loop without a cookie", Severity: Error, About: "chain", Denies: []Claim{NeverLoops},
+		Means: "A URL redirects to itself, or in a round, until a cookie that it set comes back.",
+		Meets: "Nothing with cookies. Search engines, and browsers that take none, go round and give up.",
+		Do:    "Have the page answer without the cookie; whatever it is for can wait until somebody needs it.",
 	},
 	TooManyHops: {
 		Name: "too-many-hops", Plain: "too many redirects",
@@ -293,6 +347,20 @@ var table = [codes]Kind{
 		Means: "A redirect whose Location is missing, double, or written so that no browser or not every browser follows it.",
 		Meets: "An empty page or an error.",
 		Do:    "Write one Location: an absolute https URL in percent-encoded ASCII.",
+	},
+	Framed: {
+		Name: "framed", Plain: "site shown in a frame", Severity: Error, About: "chain", Denies: []Claim{Arrives},
+		Means: "The door answers with a page of its own that shows the site in a frame, under the old name.",
+		Meets: "The site, but every page at one address: no bookmark, no link to a page, no sign-in in many browsers; " +
+			"search engines see an empty page.",
+		Do: "Switch the forwarding from frame (also called masked or hidden) to a redirect with 301, or give the door to a " +
+			"carrier that redirects.",
+	},
+	SoftRedirect: {
+		Name: "soft-redirect", Plain: "redirect by the page itself", Severity: Warning, About: "chain",
+		Means: "A page sends visitors on by a Refresh header, by markup or by a script, and not by the server's answer.",
+		Meets: "A blank page for a moment; nothing at all where scripts are off. Search engines may keep the old address.",
+		Do:    "Have the server answer 301 with a Location.",
 	},
 	ForeignHop: {
 		Name: "foreign-hop", Plain: "detour through another owner's site", Severity: Note, About: "chain",
@@ -343,10 +411,55 @@ var table = [codes]Kind{
 		Do:    "Hand the query on; where the carrier cannot, give the door to one that can.",
 	},
 	DeadEnd: {
-		Name: "dead-end", Plain: "ends on an error page", Severity: Error, About: "destination", Denies: []Claim{Arrives},
-		Means: "The chain arrives on an error.",
+		Name: "dead-end", Plain: "ends on an error page", Severity: Error,
+		Milder: "a page that says that it was not found, and answers 200",
+		About:  "destination", Denies: []Claim{Arrives},
+		Means: "The chain arrives on an error, or on a page that says that there is none.",
 		Meets: "An error page.",
 		Do:    "Lead to a page that exists, or say 410 where the page is gone on purpose.",
+	},
+
+	LandedHome: {
+		Name: "landed-home", Plain: "old page lands on the home page", Severity: Warning, About: "destination",
+		Means: "The URL of a page arrives on the home page of the site.",
+		Meets: "The front page instead of what the link promised. Search engines take it for a page that is gone.",
+		Do:    "Lead it to the page that took its place, or answer 410 where there is none.",
+	},
+	ManyToOne: {
+		Name: "many-to-one", Plain: "many old pages on one new page", Severity: Warning, About: "destination",
+		Means: "Many different old URLs arrive on one and the same page, for which nobody planned it.",
+		Meets: "Not what the link promised. Search engines take most of them for pages that are gone.",
+		Do:    "Lead each to the page that took its place; where there is none, answer 410.",
+	},
+
+	RememberedLoop: {
+		Name: "remembered-loop", Plain: "loop for returning visitors",
+		Severity: Error, About: "memory", Endless: true,
+		Means: "A browser that remembers an earlier permanent redirect, or HSTS, goes round in a loop, though a fresh one " +
+			"arrives.",
+		Meets: "The browser says that the page redirected too many times; only clearing its data helps.",
+		Do: "Let neither end send visitors back to where they once were sent from, until the memory has ended; redirect by " +
+			"302 or with Cache-Control: no-store while both directions are still being tried.",
+	},
+	HSTSTrap: {
+		Name: "hsts-trap", Plain: "insecure host locked out by HSTS", Severity: Error, About: "memory",
+		Means: "HSTS (RFC 6797) covers a host that cannot speak TLS, or shows a certificate that browsers refuse.",
+		Meets: "A warning with no way past, also for those who come by http.",
+		Do: "Give the host a certificate before anything else; or take includeSubDomains out, and wait until max-age has " +
+			"passed.",
+	},
+	HSTSShort: {
+		Name: "hsts-short", Plain: "HSTS ends soon", Severity: Note, About: "memory",
+		Means: "The site asks browsers to remember https (HSTS, RFC 6797), but for less than half a year.",
+		Meets: "Nothing; whoever comes back later than that is open to attack on the first, insecure, request.",
+		Do:    "Raise max-age to 31536000 (a year) once every host works over https.",
+	},
+	HSTSMissing: {
+		Name: "hsts-missing", Plain: "no HSTS", Severity: Note, About: "memory",
+		Means: "The site does not ask browsers to remember https (HSTS, RFC 6797).",
+		Meets: "Nothing; but each first request by http can be read and changed on the way.",
+		Do: "Have it send Strict-Transport-Security over https: a short max-age first, a year once every host works over " +
+			"https.",
 	},
 
 	LeftoverAddress: {
@@ -494,6 +607,14 @@ var table = [codes]Kind{
 		Meets: "Nothing at the name that was meant.",
 		Do:    "Remove it, and type the label without the domain.",
 	},
+	WellKnownTaken: {
+		Name: "well-known-taken", Plain: "certificate renewal swallowed", Severity: Warning, About: "records",
+		Milder: "without an estate",
+		Means: "A catch-all redirect or page answers below /.well-known/acme-challenge/, where certificate authorities " +
+			"look for a token (RFC 8555 section 8.3).",
+		Meets: "Nothing, until a certificate is not renewed and ends.",
+		Do:    "Leave /.well-known/acme-challenge/ out of the redirect, on http doors.",
+	},
 
 	RegistrationEnds: {
 		Name: "registration-ends", Plain: "registration about to end", Severity: Warning, About: "registration",
@@ -521,6 +642,31 @@ var table = [codes]Kind{
 		Means: "An old robots.txt bars search engines from everything, so that they would never see the redirects.",
 		Meets: "Nothing; but search engines keep the old addresses.",
 		Do:    "Let robots.txt redirect too, or allow everything in it.",
+	},
+	NoIndex: {
+		Name: "noindex", Plain: "kept out of search engines", Severity: Warning, About: "content",
+		Means: "The page on which visitors arrive tells search engines not to list it.",
+		Meets: "Nothing; but the page vanishes from search results, and the old address with it.",
+		Do:    "Take noindex out of the page's robots element or its X-Robots-Tag header; it often stays from a test site.",
+	},
+	CanonicalDisagrees: {
+		Name: "canonical-disagrees", Plain: "page names another address as its own", Severity: Warning, About: "content",
+		Means: "The page on which visitors arrive says in its markup (rel=canonical, og:url or hreflang) that it belongs " +
+			"to another host.",
+		Meets: "Nothing; but search engines and shared links go by what the page says, and keep the old host alive.",
+		Do:    "Set the site's own address in its settings, so that its pages name the canonical host.",
+	},
+	MixedContent: {
+		Name: "mixed-content", Plain: "insecure parts in a secure page", Severity: Warning, About: "content",
+		Means: "A page over https loads something over http.",
+		Meets: "Missing pictures, styles or functions: browsers block it, or try https instead.",
+		Do:    "Write these addresses with https, or without a scheme and host.",
+	},
+	LeftoverLink: {
+		Name: "leftover-link", Plain: "link to an old address", Severity: Note, About: "content",
+		Means: "The site itself, or its sitemap, still links to a host that only redirects.",
+		Meets: "One hop more than needed.",
+		Do:    "Change the link to the new address.",
 	},
 
 	Tie: {

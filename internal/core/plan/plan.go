@@ -155,6 +155,13 @@ func (p *Plan) Domains() []*estate.Domain { return p.Web.Domains() }
 // Goal says where a URL of the estate should lead.
 func (p *Plan) Goal(u web.URL) chain.Goal { return p.Web.Goal(u) }
 
+// Exempt tells whether a URL is planned not to be redirected, since certificate authorities look there: its door
+// exempts it, and its carrier can do so.
+func (p *Plan) Exempt(u web.URL) bool {
+	a := p.Web.Answer(context.Background(), chain.Ask{URL: u})
+	return a.Refusal == "" && !a.IsRedirect()
+}
+
 // Forwards tells whether a door of the estate should forward.
 func (p *Plan) Forwards(d web.Door) bool { return p.Web.Forwards(d) }
 

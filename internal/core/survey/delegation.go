@@ -104,7 +104,7 @@ func (v *verdict) named(by string) []string {
 func (v *verdict) glue() {
 	d := v.domain
 	for _, g := range d.Parent.Glue {
-		own := d.addresses(g.Name)
+		own := d.Addresses(g.Name)
 		missed := d.Misses(g.Name, "A") || d.Misses(g.Name, "AAAA")
 		if missed || record.SameValues(own, g.Addresses) || v.cut(g.Name) != "" || len(own) == 0 && (d.Partial || !d.Seen()) {
 			continue

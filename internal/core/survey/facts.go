@@ -55,7 +55,7 @@ func (d *Domain) manyAddresses() []string {
 func (d *Domain) apexAndWWW() []string {
 	var facts []string
 	www := "www." + d.Name
-	apexOn, wwwOn := d.addresses(d.Name), d.addresses(www)
+	apexOn, wwwOn := d.Addresses(d.Name), d.Addresses(www)
 	_, aliased := record.Find(d.Records, www, "CNAME")
 	switch {
 	case len(apexOn) > 0 && len(wwwOn) > 0 && !record.SameValues(apexOn, wwwOn):

@@ -168,7 +168,7 @@ func (v *verdict) machine(name, kind, target string) (alias string, absent bool)
 	}
 	for _, t := range d.Targets {
 		if t.Name == name && t.Type == kind && t.Target == target {
-			return t.Alias, t.Absent && len(d.addresses(target)) == 0
+			return t.Alias, t.Absent && len(d.Addresses(target)) == 0
 		}
 	}
 	inside := target == d.Name || strings.HasSuffix(target, "."+d.Name)
@@ -190,10 +190,10 @@ func (d *Domain) wildcarded(name string) bool {
 func (v *verdict) mailTied() {
 	d := v.domain
 	www := "www." + d.Name
-	onWeb := slices.Concat(d.addresses(d.Name), d.addresses(www))
+	onWeb := slices.Concat(d.Addresses(d.Name), d.Addresses(www))
 	shared := func(name string) bool {
 		return name == d.Name || name == www ||
-			slices.ContainsFunc(d.addresses(name), func(a string) bool { return slices.Contains(onWeb, a) })
+			slices.ContainsFunc(d.Addresses(name), func(a string) bool { return slices.Contains(onWeb, a) })
 	}
 	mx, hasMX := d.set("", "MX")
 	tied := false
@@ -213,13 +213,13 @@ func (v *verdict) mailTied() {
 						"MX that names it.",
 					d.Name,
 				),
-				map[string]any{"mx": value, "addresses": d.addresses(target)},
+				map[string]any{"mx": value, "addresses": d.Addresses(target)},
 			)
 		}
 	}
 	refuses := spf.Refuses(v.spfAt(d.Name))
 	unknown := d.Misses(d.Name, "MX") || d.Misses(d.Name, "TXT")
-	if !hasMX && !unknown && len(d.addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
+	if !hasMX && !unknown && len(d.Addresses(d.Name)) > 0 && !refuses && v.signsOfMail() {
 		tied = true
 		v.add(
 			finding.MailTied,

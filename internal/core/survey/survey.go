@@ -320,8 +320,8 @@ func (d *Domain) set(label, kind string) (record.Set, bool) {
 	return record.Find(d.Records, name, kind)
 }
 
-// addresses returns the addresses of a name within the records, following aliases inside the zone.
-func (d *Domain) addresses(name string) []string {
+// Addresses returns the addresses of a name within the records, following aliases inside the zone.
+func (d *Domain) Addresses(name string) []string {
 	for range 8 {
 		var all []string
 		for _, kind := range []string{"A", "AAAA"} {

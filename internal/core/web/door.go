@@ -3,6 +3,7 @@ package web
 import (
 	"cmp"
 	"strconv"
+	"strings"
 )
 
 // Scheme is http or https.
@@ -38,12 +39,13 @@ func (d Door) String() string {
 	if d.IsZero() {
 		return ""
 	}
-	return string(d.Scheme) + "://" + d.authority()
+	return string(d.Scheme) + "://" + d.Authority()
 }
 
-func (d Door) authority() string {
+// Authority returns the host as it stands in a URL, with the port where it is not the scheme's own.
+func (d Door) Authority() string {
 	name := d.Host.String()
-	if a, ok := d.Host.Address(); ok && a.Is6() {
+	if strings.IndexByte(name, ':') >= 0 {
 		name = "[" + name + "]"
 	}
 	if d.Port != 0 {

@@ -40,6 +40,6 @@ func TestAPageThatIsAFrame(t *testing.T) {
 		"a tag without an end":    {`<frameset><frame src="` + strings.Repeat("a", 100<<10), ""},
 		"a source that is no URL": {`<frameset><frame src="javascript:alert(1)"></frameset>`, ""},
 	} {
-		t.Run(name, func(t *testing.T) { assert.Equal(t, c.want, framed(base, strings.NewReader(c.page))) })
+		t.Run(name, func(t *testing.T) { assert.Equal(t, c.want, readPage(base, strings.NewReader(c.page)).framed) })
 	}
 }
