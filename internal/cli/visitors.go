@@ -72,6 +72,7 @@ type crowd struct {
 	memory   *chain.Memory // of one more, who comes back; nil: nobody does
 
 	entries, differ int // how many were followed, and on how many not all went the same way
+	unseen          int // how many not all could follow
 }
 
 // open makes the webs of all vantages and kinds of visitors. The estate may be nil.
@@ -178,8 +179,12 @@ func (c *crowd) notes() []string {
 		for _, v := range c.visitors[:len(c.webs)] {
 			names = append(names, v.Name)
 		}
-		all = append(all, fmt.Sprintf("Gone %s: all went the same way on %d of %s.", strings.Join(names, ", "), c.entries-c.differ,
-			wording.Count(c.entries, "URL")))
+		says := fmt.Sprintf("Gone %s: all went the same way on %d of %s", strings.Join(names, ", "),
+			c.entries-c.differ-c.unseen, wording.Count(c.entries, "URL"))
+		if c.unseen > 0 {
+			says += fmt.Sprintf("; %d could not be followed by all", c.unseen)
+		}
+		all = append(all, says+".")
 	}
 	if c.memory != nil {
 		redirects, hosts := c.memory.Count()
@@ -215,23 +220,28 @@ func (c *crowd) judged(all []chain.Chain, judge chain.Judge, goal chain.Goal) []
 	}
 	c.entries++
 	if c.memory == nil {
-		ways := chain.Join(c.visitors, all)
-		if len(ways) > 1 {
-			c.differ++
-		}
-		return ways
+		return c.counted(chain.Join(c.visitors, all))
 	}
 	last := len(all) - 1
 	again := all[last]
 	again.Findings = again.Findings[:0]
 	c.memory.JudgeReturning(&all[0], &again, c.first().Now())
-	ways := chain.Join(c.visitors[:last], all[:last])
-	if len(ways) > 1 {
-		c.differ++
-	}
+	ways := c.counted(chain.Join(c.visitors[:last], all[:last]))
 	if len(again.Findings) > 0 {
 		again.SeenBy = []string{c.visitors[last].Name}
 		ways = append(ways, again)
+	}
+	return ways
+}
+
+// counted counts whether all went the same way.
+func (c *crowd) counted(ways []chain.Chain) []chain.Chain {
+	switch {
+	case len(ways) == 1:
+	case slices.ContainsFunc(ways, func(w chain.Chain) bool { return w.Last().Refusal == chain.Unseen }):
+		c.unseen++
+	default:
+		c.differ++
 	}
 	return ways
 }

@@ -158,7 +158,7 @@ func (t *textWriter) block(b Block) {
 		t.step(b)
 	case Facts:
 		for _, f := range b {
-			t.fact(f, "  ")
+			t.fact(f, "  ", widest(b))
 		}
 	case Code:
 		for _, line := range b {
@@ -308,15 +308,27 @@ func (t *textWriter) step(p Step) {
 	space := strings.Repeat(" ", text.StringWidthWithoutEscSequences(number))
 	t.lines(p.Says, t.style.paint(number, text.Bold), space)
 	for _, f := range p.Facts {
-		t.fact(f, space)
+		t.fact(f, space, leastName)
 	}
 	for _, line := range p.Copy {
 		t.print(space + "  " + line)
 	}
 }
 
-func (t *textWriter) fact(f Fact, space string) {
-	name := fmt.Sprintf("%-10s ", f.Name)
+// widest is how wide a column of names has to be.
+func widest(facts []Fact) int {
+	wide := leastName
+	for _, f := range facts {
+		wide = max(wide, text.StringWidthWithoutEscSequences(f.Name))
+	}
+	return wide
+}
+
+// leastName is how wide a column of names is at least.
+const leastName = 10
+
+func (t *textWriter) fact(f Fact, space string, wide int) {
+	name := fmt.Sprintf("%-*s ", wide, f.Name)
 	value := f.Value
 	if f.Tone != Plain {
 		value = cat(Text{{f.Tone.Sign() + " ", Words}}, value)
