@@ -196,8 +196,9 @@ type Web struct {
 	hosts    map[web.Host]*turn
 	saw      atomic.Bool // anything was seen at all
 	header   http.Header // what every request says
-	texts    sync.Map    // addresses and ports as text
-	private  bool        // private networks are asked too, whoever led there
+	reading  sync.RWMutex
+	texts    map[netip.AddrPort]string // addresses and ports as text
+	private  bool                      // private networks are asked too, whoever led there
 	lock     sync.Mutex
 }
 
@@ -220,7 +221,7 @@ func New(v Vantage) (*Web, error) {
 		return nil, err
 	}
 	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
-		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{},
+		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{}, texts: map[netip.AddrPort]string{},
 		hosts: map[web.Host]*turn{}}
 	w.shared, w.header = w.transport(netip.Addr{}), http.Header{
 		"User-Agent": {v.Agent}, "Accept": {"text/html,*/*;q=0.8"},

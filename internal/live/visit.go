@@ -140,11 +140,19 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 
 // text gives an address as text, which is the same for all that is met there.
 func (w *Web) text(at netip.AddrPort) string {
-	if s, known := w.texts.Load(at); known {
-		return s.(string)
+	w.reading.RLock()
+	s, known := w.texts[at]
+	w.reading.RUnlock()
+	if known {
+		return s
 	}
-	s := at.String()
-	w.texts.Store(at, s)
+	s = at.String()
+	w.reading.Lock()
+	defer w.reading.Unlock()
+	if len(w.texts) >= mostKnown {
+		clear(w.texts)
+	}
+	w.texts[at] = s
 	return s
 }
 

@@ -111,6 +111,11 @@ func (v *verdict) content(last *Answer) {
 		return
 	}
 	at := len(v.chain.Hops) - 1
+	v.hsts(at, last)
+	how, hidden := last.hidden()
+	if last.Page == nil && !hidden || last.Page.bare() && !hidden {
+		return
+	}
 	page := last.URL.Door().URL(last.URL.Path(), "").String()
 	ours := v.judge.Forwards == nil || !v.judge.Forwards(last.URL.Door())
 	if last.Page.NotFound() && ours && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
@@ -120,11 +125,10 @@ func (v *verdict) content(last *Answer) {
 			map[string]any{"status": last.Status, "title": last.Page.Title})
 		v.soften()
 	}
-	if how, is := last.hidden(); is {
+	if hidden {
 		v.add(finding.NoIndex, page, at, fmt.Sprintf("%s asks search engines not to list it: %s.", page, how),
 			"Take it out once the page is meant to be found.", map[string]any{"how": how})
 	}
-	v.hsts(at, last)
 	if last.Page == nil {
 		return
 	}
@@ -209,9 +213,11 @@ func (v *verdict) parts(at int, page string, insecure []Link) {
 
 // hsts judges what a page over https asks browsers to remember.
 func (v *verdict) hsts(at int, last *Answer) {
+	if last.Address == "" || last.URL.Scheme() != web.HTTPS || v.chain.StoppedAt != nil {
+		return // what nobody was asked for has no header
+	}
 	door := last.URL.Door()
-	_, isAddress := door.Host.Address() // RFC 6797 section 8.1.1; what nobody was asked for has no header
-	if last.Address == "" || door.Scheme != web.HTTPS || v.chain.StoppedAt != nil || isAddress ||
+	if _, isAddress := door.Host.Address(); isAddress || // RFC 6797 section 8.1.1
 		v.judge.Forwards != nil && v.judge.Forwards(door) {
 		return
 	}

@@ -71,7 +71,9 @@ func (j Judge) Chain(c *Chain, w Goal) {
 	}
 	if len(c.Findings) > 0 {
 		v.causes()
-		finding.Sort(c.Findings)
+		if len(c.Findings) > 1 {
+			finding.Sort(c.Findings)
+		}
 	}
 }
 
@@ -363,7 +365,7 @@ func growth(hops []Answer) (int, bool) {
 func (v *verdict) looked() {
 	c := v.chain
 	last, redirected := len(c.Hops)-1, len(c.Hops) > 1
-	entry, arrival := c.Entry.Door().String(), c.Arrival
+	arrival := c.Arrival
 	if redirects := c.Redirects(); redirects > 1 && !c.Cookies {
 		v.extraHop(redirects, 1, arrival)
 	}
@@ -380,6 +382,7 @@ func (v *verdict) looked() {
 	}
 	switch {
 	case c.Probe == Deep && redirected && arrival.Path() == "/":
+		entry := c.Entry.Door().String()
 		v.add(
 			finding.PathLost,
 			entry,

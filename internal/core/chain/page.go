@@ -25,6 +25,12 @@ type Document struct {
 	sorts struct{ notFound, parked, strange, challenge, done bool }
 }
 
+// bare tells whether a page says nothing that could be amiss.
+func (p *Document) bare() bool {
+	return p != nil && !p.NotFound() && p.Canonical == "" && p.Social == "" && len(p.Languages) == 0 && len(p.Links) == 0 &&
+		len(p.Insecure) == 0
+}
+
 // Sort finds out once what kind of page it is, for one that many chains share.
 func (p *Document) Sort() {
 	p.sorts.notFound, p.sorts.parked, p.sorts.strange = p.NotFound(), p.Parked(), p.Strange()
