@@ -221,7 +221,8 @@ func New(v Vantage) (*Web, error) {
 		return nil, err
 	}
 	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
-		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{}, texts: map[netip.AddrPort]string{},
+		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{},
+		texts: map[netip.AddrPort]string{},
 		hosts: map[web.Host]*turn{}}
 	w.shared, w.header = w.transport(netip.Addr{}), http.Header{
 		"User-Agent": {v.Agent}, "Accept": {"text/html,*/*;q=0.8"},

@@ -27,8 +27,8 @@ type Document struct {
 
 // bare tells whether a page says nothing that could be amiss.
 func (p *Document) bare() bool {
-	return p != nil && !p.NotFound() && p.Canonical == "" && p.Social == "" && len(p.Languages) == 0 && len(p.Links) == 0 &&
-		len(p.Insecure) == 0
+	return p != nil && !p.NotFound() && p.Canonical == "" && p.Social == "" && len(p.Languages) == 0 &&
+		len(p.Links) == 0 && len(p.Insecure) == 0
 }
 
 // Sort finds out once what kind of page it is, for one that many chains share.
