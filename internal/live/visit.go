@@ -34,7 +34,8 @@ func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
 	}
 	defer leave()
 	a := w.once(ctx, ask)
-	if a.Refusal == chain.Timeout && ctx.Err() == nil {
+	// A connection that was kept may have been closed at the other end before the question came: browsers ask again too.
+	if (a.Refusal == chain.Timeout || a.Refusal == chain.BadAnswer && a.Reused) && ctx.Err() == nil {
 		slog.Debug("asking once more", "url", ask.URL, "because", a.Detail)
 		a = w.once(ctx, ask)
 	}
@@ -53,6 +54,7 @@ type evidence struct {
 	handshake error
 	got       bool // a connection was handed over
 	certain   bool // there is one target only
+	reused    bool // the connection had answered before
 	dials     int
 }
 
@@ -79,7 +81,7 @@ func (e *evidence) gotConn(info httptrace.GotConnInfo) {
 	e.lock.Lock()
 	defer e.lock.Unlock()
 	if c, ok := plainConn(info.Conn).(*conn); ok {
-		e.target, e.got, e.handshake = c.target, true, nil
+		e.target, e.got, e.handshake, e.reused = c.target, true, nil, info.Reused
 	}
 }
 
@@ -89,6 +91,12 @@ func (e *evidence) handshaken(_ tls.ConnectionState, err error) {
 	if !e.got {
 		e.handshake = err
 	}
+}
+
+func (e *evidence) kept() bool {
+	e.lock.Lock()
+	defer e.lock.Unlock()
+	return e.reused
 }
 
 func (e *evidence) read() (netip.AddrPort, error) {
@@ -126,7 +134,7 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 		refused = w.request(ctx, ask, seen, &a)
 	}
 	if refused != nil {
-		a.Refusal, a.Detail = refused.kind, refused.detail
+		a.Refusal, a.Detail, a.Reused = refused.kind, refused.detail, seen.kept()
 	}
 	if a.Refusal != chain.Unseen {
 		w.saw.Store(true)

@@ -83,9 +83,10 @@ type Answer struct {
 	TLS            *TLS      `json:"tls,omitempty"`
 	MS             float64   `json:"ms"` // from the question to the answer, in milliseconds
 
-	Sent  string         `json:"-"` // the cookies that went out with the question
-	At    netip.AddrPort `json:"-"` // the address and port that were dialled
-	Found []netip.Addr   `json:"-"` // all the addresses of the name
+	Sent   string         `json:"-"` // the cookies that went out with the question
+	At     netip.AddrPort `json:"-"` // the address and port that were dialled
+	Reused bool           `json:"-"` // the connection had answered before
+	Found  []netip.Addr   `json:"-"` // all the addresses of the name
 }
 
 // Headers is what the headers of an answer say of who answers, and for how long (RFC 9110, RFC 9111, RFC 6797).
