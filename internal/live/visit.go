@@ -35,7 +35,8 @@ func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
 	defer leave()
 	a := w.once(ctx, ask)
 	// A connection that was kept may have been closed at the other end before the question came: browsers ask again too.
-	if (a.Refusal == chain.Timeout || a.Refusal == chain.BadAnswer && a.Reused) && ctx.Err() == nil {
+	if (a.Refusal == chain.Timeout || a.Refusal == chain.BadAnswer && a.Reused) && ctx.Err() == nil &&
+		ask.Method == "" { // what is sent may do something, and is sent once
 		slog.Debug("asking once more", "url", ask.URL, "because", a.Detail)
 		a = w.once(ctx, ask)
 	}

@@ -169,9 +169,9 @@ func TestHSTSOfAHostAboveGoesByHTTPSAlone(t *testing.T) {
 	m.Preload(web.MustParseHost("b.example"), false)
 	r := Returning{Asker: answers{}, Memory: &m, Now: noon}
 	ask := func(u string) Answer { return r.Answer(context.Background(), Ask{URL: web.MustParseURL(u)}) }
-	assert.Equal(t, "https://x.a.example/p?q", ask("http://x.a.example/p?q").Location)
+	assert.Equal(t, "https://sub.a.example/p?q", ask("http://sub.a.example/p?q").Location)
 	assert.Equal(t, "https://a.example:8080/", ask("http://a.example:8080/").Location, "a port that is named stays")
-	assert.Empty(t, ask("http://x.b.example/").Remembered)
+	assert.Empty(t, ask("http://sub.b.example/").Remembered)
 	assert.Equal(t, MemoHSTS, ask("http://b.example/").Remembered)
 }
 
