@@ -30,7 +30,8 @@ var once = []Probe{Rule, Pattern, WellKnown, Robots}
 // FollowEach follows an entry, and once more from each further address of its host.
 func FollowEach(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 	c := Follow(ctx, asker, entry, probe)
-	if _, remembers := asker.(Returning); remembers || slices.Contains(once, probe) || entry.Method != "" || entry.Address.IsValid() ||
+	if _, remembers := asker.(Returning); remembers || slices.Contains(once, probe) || entry.Method != "" ||
+		entry.Address.IsValid() ||
 		len(c.Hops[0].Found) < 2 {
 		return c
 	}
