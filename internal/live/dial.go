@@ -142,7 +142,7 @@ type conn struct {
 
 // first dials the addresses one after the other until one accepts, as browsers do in the end. The refusal is the first
 // one.
-func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16) (net.Conn, netip.AddrPort, *refusal) {
+func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16) (*conn, netip.AddrPort, *refusal) {
 	var why *refusal
 	var tried netip.AddrPort
 	began := time.Now()
@@ -170,7 +170,7 @@ func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16)
 }
 
 // dial opens a connection by the vantage's way, which is its proxy where it has one, whoever names the address.
-func (d *dialer) dial(ctx context.Context, target netip.AddrPort) (net.Conn, *refusal) {
+func (d *dialer) dial(ctx context.Context, target netip.AddrPort) (*conn, *refusal) {
 	if why := d.isDead(target); why != nil {
 		return nil, why
 	}

@@ -23,6 +23,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+	"unicode"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
@@ -195,7 +196,9 @@ type Web struct {
 	pages    map[uint64]markup               // by URL and octets
 	hosts    map[web.Host]*turn
 	saw      atomic.Bool // anything was seen at all
+	kept     keeper      // connections over http
 	header   http.Header // what every request says
+	lines    string      // the same as it goes out, and the end of the line before
 	reading  sync.RWMutex
 	texts    map[netip.AddrPort]string // addresses and ports as text
 	private  bool                      // private networks are asked too, whoever led there
@@ -209,9 +212,18 @@ type turn struct {
 	kept  bool // for as long as the web is looked at; the first of them are
 }
 
+// accept is what a browser says that it takes, in short.
+const accept = "text/html,*/*;q=0.8"
+
 // New makes a web that is seen from a vantage.
 func New(v Vantage) (*Web, error) {
 	v.Timeout = cmp.Or(v.Timeout, DefaultTimeout)
+	v.Agent = strings.Map(func(r rune) rune { // it goes out as a line
+		if unicode.IsControl(r) {
+			return -1
+		}
+		return r
+	}, v.Agent)
 	r, err := newResolver(v.Resolvers, v.Timeout)
 	if err != nil {
 		return nil, err
@@ -224,9 +236,12 @@ func New(v Vantage) (*Web, error) {
 		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{},
 		texts: map[netip.AddrPort]string{},
 		hosts: map[web.Host]*turn{}}
-	w.shared, w.header = w.transport(netip.Addr{}), http.Header{
-		"User-Agent": {v.Agent}, "Accept": {"text/html,*/*;q=0.8"},
+	w.shared, w.header = w.transport(netip.Addr{}), http.Header{"User-Agent": {v.Agent}, "Accept": {accept}}
+	w.lines = "\r\n"
+	if v.Agent != "" {
+		w.lines += "User-Agent: " + v.Agent + "\r\n"
 	}
+	w.lines += "Accept: " + accept + "\r\n"
 	w.private = v.Private || v.inside()
 	return w, nil
 }
@@ -295,6 +310,7 @@ func (w *Web) broken() error { return errors.Join(w.dialer.broken(), w.resolver.
 
 // Close drops the connections that are kept.
 func (w *Web) Close() {
+	w.kept.close()
 	w.shared.CloseIdleConnections()
 	for _, t := range w.pinned {
 		t.CloseIdleConnections()

@@ -15,6 +15,7 @@ import (
 	"net/netip"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -54,7 +55,6 @@ type evidence struct {
 	target    netip.AddrPort
 	handshake error
 	got       bool // a connection was handed over
-	certain   bool // there is one target only
 	reused    bool // the connection had answered before
 	dials     int
 }
@@ -79,11 +79,16 @@ func (e *evidence) again() int {
 }
 
 func (e *evidence) gotConn(info httptrace.GotConnInfo) {
+	if c, ok := plainConn(info.Conn).(*conn); ok {
+		e.met(c.target, info.Reused)
+	}
+}
+
+// met notes over which connection the question goes.
+func (e *evidence) met(target netip.AddrPort, reused bool) {
 	e.lock.Lock()
 	defer e.lock.Unlock()
-	if c, ok := plainConn(info.Conn).(*conn); ok {
-		e.target, e.got, e.handshake, e.reused = c.target, true, nil, info.Reused
-	}
+	e.target, e.got, e.handshake, e.reused = target, true, nil, reused
 }
 
 func (e *evidence) handshaken(_ tls.ConnectionState, err error) {
@@ -113,12 +118,9 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 	a := chain.Answer{URL: ask.URL}
 	seen := &evidence{}
 	door := ask.URL.Door()
-	var only netip.AddrPort // where it is certain to go
 	if ask.Address.IsValid() {
 		seen.host = found{addresses: []netip.Addr{ask.Address}}
-	} else if to, pointed := w.dialer.pointed(door.Host, door.PortNumber()); pointed {
-		only = to
-	} else {
+	} else if _, pointed := w.dialer.pointed(door.Host, door.PortNumber()); !pointed {
 		seen.host = w.resolver.lookup(ctx, door.Host)
 		a.Aliases, a.TTL = seen.host.aliases, seen.host.ttl
 		a.Found = w.within(seen.host.addresses)
@@ -127,11 +129,7 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 	if refused == nil && ask.Public {
 		refused = w.keepOut(door.Host, seen)
 	}
-	if all := seen.host.addresses; len(all) == 1 && (all[0].Is4() || w.dialer.ipv6) {
-		only = netip.AddrPortFrom(all[0], door.PortNumber())
-	}
 	if refused == nil {
-		seen.target, seen.certain = only, only.IsValid()
 		refused = w.request(ctx, ask, seen, &a)
 	}
 	if refused != nil {
@@ -181,28 +179,33 @@ func (w *Web) keepOut(h web.Host, seen *evidence) *refusal {
 	}
 }
 
-// request sends the GET and reads the answer into a.
+// request sends the question and reads the answer into a.
 func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer) *refusal {
+	if ask.URL.Scheme() == web.HTTP {
+		return w.plainly(ctx, ask, seen, a, func(r *http.Response) *refusal { return w.take(ask, r, a) })
+	}
 	// Dialling, shaking hands, waiting for the head and reading the page each end by themselves; but HTTP/2 is tried
 	// again and again where a server goes away.
-	ctx = context.WithValue(ctx, evidenceKey{}, seen)
-	if ask.URL.Scheme() == web.HTTPS {
-		limited, cancel := context.WithTimeout(ctx, 4*w.vantage.Timeout)
-		defer cancel()
-		ctx = limited
-	}
-	if !seen.certain || ask.URL.Scheme() == web.HTTPS {
-		trace := &httptrace.ClientTrace{GotConn: seen.gotConn, TLSHandshakeDone: seen.handshaken}
-		ctx = httptrace.WithClientTrace(ctx, trace)
-	}
-	response, err := w.transportFor(ask).RoundTrip(w.asking(ctx, ask, a))
+	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen), 4*w.vantage.Timeout)
+	defer cancel()
+	trace := &httptrace.ClientTrace{GotConn: seen.gotConn, TLSHandshakeDone: seen.handshaken}
+	response, err := w.transportFor(ask).RoundTrip(w.asking(httptrace.WithClientTrace(ctx, trace), ask, a))
 	if err != nil {
 		return w.sortHTTP(err, seen)
 	}
 	defer response.Body.Close()
 	if response.StatusCode == http.StatusSwitchingProtocols { // what follows is no HTTP, and never ends by itself
-		return &refusal{chain.BadAnswer, "it answers 101: it goes on in another protocol, for which nobody asked"}
+		return &refusal{chain.BadAnswer, otherProtocol}
 	}
+	late := time.AfterFunc(4*w.vantage.Timeout, func() { _ = response.Body.Close() })
+	defer late.Stop()
+	return w.take(ask, response, a)
+}
+
+const otherProtocol = "it answers 101: it goes on in another protocol, for which nobody asked"
+
+// take reads an answer into a.
+func (w *Web) take(ask chain.Ask, response *http.Response, a *chain.Answer) *refusal {
 	a.Status = response.StatusCode
 	if locations := response.Header["Location"]; len(locations) > 0 {
 		for i, l := range locations { // nobody keeps a password, and it leads nowhere else
@@ -227,8 +230,6 @@ func (w *Web) body(at web.URL, response *http.Response, a *chain.Answer) {
 		w.refresh(response, a)
 		return
 	}
-	late := time.AfterFunc(4*w.vantage.Timeout, func() { _ = response.Body.Close() })
-	defer late.Stop()
 	switch {
 	case a.IsRedirect():
 	case at.Path() == "/robots.txt" && a.Status == http.StatusOK:
@@ -340,14 +341,24 @@ func (w *Web) asking(ctx context.Context, ask chain.Ask, a *chain.Answer) *http.
 	if ask.Method != "" {
 		request.Method, request.Body = ask.Method, http.NoBody
 	}
-	if jar, ok := ask.Cookies.(http.CookieJar); ok {
+	if a.Sent = w.cookies(ask); a.Sent != "" {
 		request.Header = w.header.Clone()
-		for _, c := range jar.Cookies(plainURL(ask.URL)) {
-			request.AddCookie(c)
-		}
-		a.Sent = request.Header.Get("Cookie")
+		request.Header.Set("Cookie", a.Sent)
 	}
 	return request.WithContext(ctx)
+}
+
+// cookies gives what a question says of cookies; "" where it has none.
+func (w *Web) cookies(ask chain.Ask) string {
+	jar, ok := ask.Cookies.(http.CookieJar)
+	if !ok {
+		return ""
+	}
+	carrier := http.Request{Header: http.Header{}}
+	for _, c := range jar.Cookies(plainURL(ask.URL)) {
+		carrier.AddCookie(c)
+	}
+	return carrier.Header.Get("Cookie")
 }
 
 // NewCookies gives an empty jar, as a browser has it (RFC 6265).
@@ -444,6 +455,7 @@ func everyTLS() *tls.Config {
 	return c
 }
 
+// connect opens a connection for net/http.
 func (w *Web) connect(ctx context.Context, hostPort string, address netip.Addr) (net.Conn, error) {
 	seen, _ := ctx.Value(evidenceKey{}).(*evidence)
 	if seen == nil {
@@ -456,28 +468,30 @@ func (w *Web) connect(ctx context.Context, hostPort string, address netip.Addr) 
 	if err != nil {
 		return nil, err
 	}
-	var port uint16
-	if _, err := fmt.Sscan(portText, &port); err != nil {
+	port, err := strconv.ParseUint(portText, 10, 16)
+	if err != nil {
 		return nil, err
 	}
 	h, err := web.ParseObservedHost(host)
 	if err != nil {
 		return nil, err
 	}
-	if target, ok := w.dialer.pointed(h, port); ok && !address.IsValid() {
-		seen.dialled(target)
-		c, refused := w.dialer.dial(ctx, target)
-		if refused != nil {
-			return nil, refused
-		}
-		return c, nil
-	}
-	c, target, refused := w.dialer.first(ctx, seen.host.addresses, port)
-	seen.dialled(target)
+	c, refused := w.open(ctx, seen, h, uint16(port), address)
 	if refused != nil {
 		return nil, refused
 	}
 	return c, nil
+}
+
+// open opens a connection to what DNS or a point says of a host, or to the one address.
+func (w *Web) open(ctx context.Context, seen *evidence, h web.Host, port uint16, address netip.Addr) (*conn, *refusal) {
+	if target, ok := w.dialer.pointed(h, port); ok && !address.IsValid() {
+		seen.dialled(target)
+		return w.dialer.dial(ctx, target)
+	}
+	c, target, refused := w.dialer.first(ctx, seen.host.addresses, port)
+	seen.dialled(target)
+	return c, refused
 }
 
 // sortHTTP makes one of our refusals of what net/http says. The hooks tell how far the request came.
