@@ -142,13 +142,17 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := p.playRunbook(ctx, made, scene); err != nil {
 		return err
 	}
+	p.chapter(7, "A change, awaited on the stage")
+	if err := p.playAwait(ctx, made, scene, "www.lacemill-museum.example"); err != nil {
+		return err
+	}
 	page := filepath.Join(folder, "report.html")
 	if err := writeHTML(page, report.Client(report.ForClient{
 		Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
 		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now())}), force); err != nil {
 		return err
 	}
-	p.chapter(7, "The report")
+	p.chapter(8, "The report")
 	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
 	p.nextCommands(folder, made)
 	if finding.Worst(after.Findings) != "" {

@@ -22,13 +22,16 @@ type vantageOptions struct {
 	private                  bool
 }
 
-func (o *vantageOptions) flags(c *cobra.Command) {
+func (o *vantageOptions) flags(c *cobra.Command) { o.flagsNamed(c, "timeout") }
+
+// flagsNamed adds the options; timeout is how that for each step is called.
+func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 	f := c.Flags()
 	f.StringVar(&o.from, "from", "", "look from this `VANTAGE`: a name in the estate file, or a vantage file")
 	f.StringArrayVar(&o.resolvers, "resolver", nil, "ask the resolver at `HOST:PORT` (repeatable)")
 	f.StringVar(&o.proxy, "proxy", "", "go through a proxy, `socks5://HOST:PORT`")
 	f.StringVar(&o.trust, "trust", "", "trust the certificates in this PEM `FILE` instead of the system's")
-	f.DurationVar(&o.timeout, "timeout", 0, "how long to wait at each step, a `TIME` such as 2s (default 10s)")
+	f.DurationVar(&o.timeout, timeout, 0, "how long to wait at each step, a `TIME` such as 2s (default 10s)")
 	f.StringArrayVar(
 		&o.points,
 		"point",

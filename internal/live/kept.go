@@ -169,6 +169,19 @@ func (k *keeper) sweep() {
 	k.sweeper = nil
 }
 
+// drop closes what waits for a host.
+func (k *keeper) drop(h web.Host) {
+	k.lock.Lock()
+	defer k.lock.Unlock()
+	for e := k.all.Front(); e != nil; {
+		next := e.Next()
+		if e.Value.(*keptConn).way.host == h {
+			_ = k.out(e).Close()
+		}
+		e = next
+	}
+}
+
 func (k *keeper) close() {
 	k.lock.Lock()
 	defer k.lock.Unlock()

@@ -74,6 +74,15 @@ func Keys() []Key {
 		},
 		{
 			"",
+			"resolvers",
+			"list of text",
+			nil,
+			"",
+			`["192.0.2.53", "192.0.2.54:5353"]`,
+			"Resolvers that await asks beside those of the vantage, with or without a port.",
+		},
+		{
+			"",
 			"registry",
 			"registry",
 			nil,

@@ -26,6 +26,7 @@ type Estate struct {
 	Rules     string // file, relative to the estate file; "" for none
 	Policy    Policy
 	Vantages  map[string]Vantage
+	Resolvers []string // HOST:PORT, asked beside those of a vantage where something is waited for
 	Selectors []string // of DKIM keys that the client's mail uses
 	Registry  Registry
 

@@ -70,6 +70,7 @@ func (b *builder) estateFile(root *Node) {
 		field{"rules", func(n *Node) { e.Rules = b.text(n, "rules") }},
 		field{"policy", b.policy},
 		field{"vantages", b.vantages},
+		field{"resolvers", func(n *Node) { b.estate.Resolvers = b.resolvers(n) }},
 		field{"selectors", func(n *Node) {
 			b.list(n, "selectors", func(i *Node) { e.Selectors = append(e.Selectors, b.text(i, "a selector")) })
 		}},
@@ -782,15 +783,7 @@ func (b *builder) vantages(n *Node) {
 func (r *reader) vantage(n *Node) Vantage {
 	var v Vantage
 	r.mapping(n, "a vantage",
-		field{"resolvers", func(n *Node) {
-			r.list(n, "resolvers", func(i *Node) {
-				if addr, ok := ResolverAddress(r.text(i, "a resolver")); ok {
-					v.Resolvers = append(v.Resolvers, addr)
-				} else {
-					r.fail(i, "this is not a resolver", "an IP address, with or without a port, such as 192.0.2.53:53", "")
-				}
-			})
-		}},
+		field{"resolvers", func(n *Node) { v.Resolvers = r.resolvers(n) }},
 		field{"proxy", func(n *Node) {
 			v.Proxy = r.text(n, "proxy")
 			if !ValidProxy(v.Proxy) {
@@ -801,6 +794,18 @@ func (r *reader) vantage(n *Node) Vantage {
 		field{"timeout", func(n *Node) { v.Timeout = r.duration(n, "timeout") }},
 	)
 	return v
+}
+
+func (r *reader) resolvers(n *Node) []string {
+	var all []string
+	r.list(n, "resolvers", func(i *Node) {
+		if addr, ok := ResolverAddress(r.text(i, "a resolver")); ok {
+			all = append(all, addr)
+		} else {
+			r.fail(i, "this is not a resolver", "an IP address, with or without a port, such as 192.0.2.53:53", "")
+		}
+	})
+	return all
 }
 
 // ResolverAddress gives the address and port of a resolver; the port is 53 where none is named.

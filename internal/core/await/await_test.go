@@ -1,0 +1,402 @@
+package await_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"sync"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/await"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// bubble is the clock of a test, in which time passes only while everybody waits (testing/synctest).
+type bubble struct{}
+
+func (bubble) Now() time.Time                         { return time.Now() }
+func (bubble) After(d time.Duration) <-chan time.Time { return time.After(d) }
+
+// began is when every bubble begins.
+var began = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// world is a made-up one: name servers change at some time, each on its own, and resolvers remember as RFC 1035 and
+// RFC 2308 have it. It is written for this test alone.
+type world struct {
+	start    time.Time
+	lock     sync.Mutex
+	clock    await.Clock
+	changes  map[string]time.Time // by name server and name: when it has the new
+	silent   map[string]time.Time // until when a place says nothing
+	old, new map[string][]string  // by name and type
+	ttl      int
+	cache    map[string]cached // by resolver, name and type
+	sticky   map[string]int    // resolvers that keep everything so much longer
+	asked    map[string][]time.Time
+	doors    func(u web.URL) await.Answer
+}
+
+type cached struct {
+	values []string
+	until  time.Time
+}
+
+func (w *world) Ask(_ context.Context, q await.Question) await.Answer {
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	now := time.Now()
+	w.asked[q.Place.Name] = append(w.asked[q.Place.Name], now)
+	if now.Before(w.silent[q.Place.Name]) {
+		return await.Answer{Unseen: "it does not answer"}
+	}
+	if q.Door != nil {
+		return w.doors(q.Door.URL)
+	}
+	key := q.Want.Name + " " + q.Want.Type
+	at := func(server string) []string {
+		if when, ok := w.changes[server+" "+q.Want.Name]; ok && !now.Before(when) {
+			return w.new[key]
+		}
+		return w.old[key]
+	}
+	if q.Place.Kind != await.Resolver {
+		return await.Answer{Values: at(q.Place.Name), TTL: w.ttl}
+	}
+	mine := q.Place.Name + " " + key
+	c, known := w.cache[mine]
+	if !known || !now.Before(c.until) {
+		server := []string{"ns1", "ns2"}[rand.IntN(2)] // it asks either
+		c = cached{at(server), now.Add(time.Duration(w.ttl+w.sticky[q.Place.Name]) * time.Second)}
+		w.cache[mine] = c
+	}
+	left := int(c.until.Sub(now) / time.Second)
+	if s := w.sticky[q.Place.Name]; s > 0 { // it does not say so
+		left = min(left, w.ttl)
+	}
+	return await.Answer{Values: c.values, TTL: left}
+}
+
+func newWorld() *world {
+	return &world{start: time.Now(), changes: map[string]time.Time{}, silent: map[string]time.Time{}, ttl: 300,
+		old: map[string][]string{}, new: map[string][]string{}, cache: map[string]cached{}, sticky: map[string]int{},
+		asked: map[string][]time.Time{}, doors: func(web.URL) await.Answer { return await.Answer{} }}
+}
+
+func places(domain string, resolvers int) []*await.Place {
+	all := []*await.Place{{Kind: await.NameServer, Name: "ns1", Zones: []string{domain}},
+		{Kind: await.NameServer, Name: "ns2", Zones: []string{domain}}}
+	for i := range resolvers {
+		all = append(all, &await.Place{Kind: await.Resolver, Name: fmt.Sprintf("r%d", i)})
+	}
+	return append(all, &await.Place{Kind: await.Vantage, Name: "here"})
+}
+
+func address(name, to, from string) await.Want {
+	w := await.Want{Domain: "a.example", Name: name, Type: "A", Holds: "A", Values: []string{to}, Lasts: 300}
+	if from != "" {
+		w.Before = []string{from}
+	}
+	return w
+}
+
+func ignore([]await.Change) error { return nil }
+
+// TestTheWaitIsOverWhenTheWorldIsAsPlanned has name servers change at random times, and resolvers that had asked before
+// at random times. Whatever is said to be there is there in the world, whatever bound was said holds, nobody is asked
+// more often than may be, and no resolver before its name servers.
+func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		for seed := range uint64(40) {
+			r := rand.New(rand.NewPCG(seed, 1)) //nolint:gosec // a test
+			w := newWorld()
+			var wants []await.Want
+			names := 1 + r.IntN(6)
+			changed := map[string]time.Time{} // when the last of its servers has it
+			for i := range names {
+				name := fmt.Sprintf("h%d.a.example", i)
+				want := address(name, "203.0.113.20", "198.51.100.4")
+				if r.IntN(3) == 0 { // it was not there before
+					want.Before = nil
+				} else {
+					w.old[name+" A"] = want.Before
+				}
+				w.new[name+" A"] = want.Values
+				for _, s := range []string{"ns1", "ns2"} {
+					at := began.Add(time.Duration(r.IntN(600)) * time.Second)
+					w.changes[s+" "+name] = at
+					if at.After(changed[name]) {
+						changed[name] = at
+					}
+				}
+				for _, resolver := range []string{"r0", "r1", "r2"} {
+					if r.IntN(2) == 0 { // somebody else asked it
+						w.cache[resolver+" "+name+" A"] = cached{w.old[name+" A"], began.Add(time.Duration(r.IntN(900)) * time.Second)}
+					}
+				}
+				wants = append(wants, want)
+			}
+			b := await.New(wants, nil, places("a.example", 3), began)
+			bound := map[string]time.Time{}
+			err := await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
+				for _, c := range changes {
+					if c.Item.State != await.There {
+						continue
+					}
+					assert.False(t, c.At.Before(w.changes["ns1 "+c.Item.Host]) && c.At.Before(w.changes["ns2 "+c.Item.Host]),
+						"seed %d: %s at %s is said to be there, and is nowhere", seed, c.Item.Subject, c.Item.Place.Name)
+					if until, said := bound[c.Item.Subject+c.Item.Place.Name]; said {
+						assert.False(t, c.At.After(until.Add(15*time.Second)), "seed %d: %s at %s took longer than was said: %s, not %s", seed,
+							c.Item.Subject, c.Item.Place.Name, c.At.Sub(began), until.Sub(began))
+					}
+				}
+				for _, i := range b.Items() {
+					if key := i.Subject + i.Place.Name; !i.Until.IsZero() && bound[key].IsZero() {
+						bound[key] = i.Until
+					}
+				}
+				return nil
+			})
+			require.NoError(t, err)
+			require.True(t, b.Done())
+			assert.Empty(t, b.Missing(time.Now()))
+			for _, i := range b.Items() {
+				if i.Place.Kind == await.Resolver {
+					assert.False(t, i.Asked.Before(changed[i.Host]), "seed %d: %s was asked too early", seed, i.Place.Name)
+				}
+			}
+			for place, times := range w.asked {
+				assertCalm(t, place, times)
+			}
+		}
+	})
+}
+
+// assertCalm looks that a place is asked in rounds at least 5 s apart.
+func assertCalm(t *testing.T, place string, times []time.Time) {
+	t.Helper()
+	slices.SortFunc(times, time.Time.Compare)
+	round := times[0]
+	for _, at := range times {
+		if at.Sub(round) >= 4900*time.Millisecond {
+			round = at
+		}
+		assert.Less(t, at.Sub(round), 2*time.Second, "%s is asked between its rounds", place)
+	}
+}
+
+func TestAThousandNamesAtThreeResolversAreAskedWithLessThan200QuestionsASecond(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		w := newWorld()
+		var wants []await.Want
+		for i := range 1000 {
+			name := fmt.Sprintf("h%d.a.example", i)
+			wants = append(wants, address(name, "203.0.113.20", "198.51.100.4"))
+			w.new[name+" A"], w.old[name+" A"] = []string{"203.0.113.20"}, []string{"198.51.100.4"}
+			w.changes["ns1 "+name], w.changes["ns2 "+name] = began.Add(time.Minute), began.Add(2*time.Minute)
+		}
+		b := await.New(wants, nil, places("a.example", 3), began)
+		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, ignore))
+		var all []time.Time
+		for _, times := range w.asked {
+			all = append(all, times...)
+		}
+		slices.SortFunc(all, time.Time.Compare)
+		most, from := 0, 0
+		for i, at := range all {
+			for at.Sub(all[from]) >= time.Second {
+				from++
+			}
+			most = max(most, i-from+1)
+		}
+		assert.Less(t, most, 200, "questions within a second")
+		assert.Equal(t, len(all), b.Asked())
+	})
+}
+
+// one waits for one record, and gives the item of a place when it has a cause, or everything is there.
+func one(t *testing.T, want await.Want, w *world, place string) await.Item {
+	t.Helper()
+	b := await.New([]await.Want{want}, nil, places("a.example", 1), time.Now())
+	found := errors.New("found")
+	var item await.Item
+	err := await.Run(context.Background(), b, w, bubble{}, func([]await.Change) error {
+		for _, i := range b.Items() {
+			if i.Place.Name == place && i.Cause != "" {
+				item = i
+				return found
+			}
+		}
+		if time.Since(w.start) > 3*time.Hour {
+			return found
+		}
+		return nil
+	})
+	require.ErrorIs(t, err, found)
+	return item
+}
+
+func TestWhatIsOverdueHasACause(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		const name = "h.a.example"
+		prepare := func() (*world, await.Want) {
+			w := newWorld()
+			w.old[name+" A"], w.new[name+" A"] = []string{"198.51.100.4"}, []string{"203.0.113.20"}
+			w.changes["ns1 "+name], w.changes["ns2 "+name] = began, w.start
+			return w, address(name, "203.0.113.20", "198.51.100.4")
+		}
+		w, want := prepare()
+		delete(w.changes, "ns2 "+name)
+		i := one(t, want, w, "ns2")
+		assert.Equal(t, await.NotTransferred, i.Cause)
+		assert.Equal(t, await.Old, i.State)
+		assert.NotEmpty(t, i.Fix)
+		assert.GreaterOrEqual(t, time.Since(w.start), 15*time.Minute, "name servers may take a while for it")
+
+		w, want = prepare()
+		w.cache["r0 "+name+" A"], w.sticky["r0"] = cached{w.old[name+" A"], w.start.Add(2 * time.Hour)}, 1
+		i = one(t, want, w, "r0")
+		assert.Equal(t, await.KeepsLonger, i.Cause)
+		assert.Less(t, time.Since(w.start), 20*time.Minute, "the TTL that it gave was 5 minutes")
+
+		w, want = prepare()
+		w.new[name+" A"] = []string{"203.0.113.20", "198.51.100.99"}
+		i = one(t, want, w, "ns1")
+		assert.Equal(t, await.LeftBeside, i.Cause)
+		assert.Equal(t, await.Other, i.State)
+		assert.Contains(t, i.Why, "198.51.100.99")
+	})
+}
+
+func TestWhatNobodyAnsweredAboutIsUnseen(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		w := newWorld()
+		const name = "h.a.example"
+		w.new[name+" A"] = []string{"203.0.113.20"}
+		w.changes["ns1 "+name], w.changes["ns2 "+name] = began, began
+		w.silent["ns2"], w.silent["r0"] = began.Add(time.Hour), began.Add(2*time.Hour)
+		b := await.New([]await.Want{address(name, "203.0.113.20", "")}, nil, places("a.example", 2), began)
+		seen := map[string][]await.State{}
+		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
+			for _, c := range changes {
+				seen[c.Item.Place.Name] = append(seen[c.Item.Place.Name], c.Item.State)
+			}
+			return nil
+		}))
+		assert.Equal(t, map[string][]await.State{
+			"ns1": {await.There}, "ns2": {await.Unseen, await.There}, "r0": {await.Unseen, await.There}, "r1": {await.There},
+		}, seen, "one silent name server keeps nobody from asking the resolvers")
+		assert.GreaterOrEqual(t, time.Since(began), 2*time.Hour)
+	})
+}
+
+func TestStatesOfRecords(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		alias := await.Want{Domain: "a.example", Name: "w.a.example", Type: "A", Holds: "CNAME",
+			Values: []string{"Sites.platform.example."}, Before: []string{"198.51.100.4"}}
+		none := await.Want{Domain: "a.example", Name: "w.a.example", Type: "AAAA", Holds: "AAAA", Before: []string{"2001:db8::1"}}
+		flat := await.Want{Domain: "a.example", Name: "a.example", Type: "A", Holds: "A", Alias: true,
+			Values: []string{"sites.platform.example."}, Before: []string{"198.51.100.4"}}
+		text := await.Want{Domain: "a.example", Name: "a.example", Type: "TXT", Holds: "TXT", Values: []string{`"Proof=1"`}}
+		for _, c := range []struct {
+			want await.Want
+			says await.Answer
+			is   await.State
+		}{
+			{alias, await.Answer{Alias: "sites.PLATFORM.example."}, await.There},
+			{alias, await.Answer{Alias: "old.example."}, await.Other},
+			{alias, await.Answer{Values: []string{"198.51.100.4"}}, await.Old},
+			{alias, await.Answer{}, await.Nothing},
+			{none, await.Answer{}, await.There},
+			{none, await.Answer{Values: []string{"2001:db8::1"}}, await.Old},
+			{none, await.Answer{Values: []string{"2001:db8::2"}}, await.Other},
+			{none, await.Answer{Alias: "old.example."}, await.Other},
+			{flat, await.Answer{Values: []string{"203.0.113.7"}}, await.There},
+			{flat, await.Answer{Values: []string{"203.0.113.7", "198.51.100.4"}}, await.Old},
+			{flat, await.Answer{}, await.Nothing},
+			{text, await.Answer{Values: []string{`"Proof=1"`}}, await.There},
+			{text, await.Answer{Values: []string{`"proof=1"`}}, await.Other},
+			{text, await.Answer{Barred: "its signatures do not hold"}, await.Nothing},
+		} {
+			place := []*await.Place{{Kind: await.Resolver, Name: "r"}}
+			b := await.New([]await.Want{c.want}, nil, place, began)
+			stop := errors.New("stop")
+			err := await.Run(context.Background(), b, says(c.says), bubble{}, func(ch []await.Change) error {
+				if len(ch) > 0 {
+					return stop
+				}
+				return nil
+			})
+			require.ErrorIs(t, err, stop)
+			assert.Equal(t, c.is, b.Items()[0].State, "%+v for %+v", c.says, c.want)
+		}
+	})
+}
+
+type says await.Answer
+
+func (s says) Ask(context.Context, await.Question) await.Answer { return await.Answer(s) }
+
+func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		w := newWorld()
+		const name = "h.a.example"
+		w.new[name+" A"], w.old[name+" A"] = []string{"203.0.113.20"}, []string{"198.51.100.4"}
+		w.changes["ns1 "+name], w.changes["ns2 "+name] = began.Add(time.Minute), began.Add(2*time.Minute)
+		issued := began.Add(30 * time.Minute)
+		first := 0
+		var asked time.Time
+		w.doors = func(u web.URL) await.Answer {
+			if asked.IsZero() {
+				asked = time.Now()
+			}
+			if u.Scheme() == web.HTTPS && time.Now().Before(issued) {
+				f := finding.New(finding.WrongName, u.String(), "The certificate is for another name.", "Wait.", nil)
+				f.Hop, f.Cause, f.Why = &first, finding.CertificateComing, "It is being issued."
+				return await.Answer{Findings: []finding.Finding{f}, TTL: 60}
+			}
+			return await.Answer{Met: "301", TTL: 60}
+		}
+		target := web.MustParseURL("https://www.n.example/")
+		doors := []await.Door{{URL: web.MustParseURL("http://" + name + "/"), Target: target, Domain: "a.example"},
+			{URL: web.MustParseURL("https://" + name + "/"), Target: target, Domain: "a.example"}}
+		b := await.New([]await.Want{address(name, "203.0.113.20", "198.51.100.4")}, doors, places("a.example", 1), began)
+		var coming await.Item
+		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
+			for _, c := range changes {
+				if c.Item.What == await.Certificate && c.Item.State == await.Other {
+					coming = c.Item
+				}
+			}
+			return nil
+		}))
+		assert.False(t, asked.Before(began.Add(2*time.Minute)), "a resolver would remember the old address")
+		assert.Equal(t, await.Cause("certificate-coming"), coming.Cause)
+		assert.Equal(t, "It is being issued.", coming.Why)
+		assert.False(t, time.Now().Before(issued))
+		assertCalm(t, "here", w.asked["here"])
+	})
+}
+
+func TestAnInterruptEndsTheWait(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		ctx, cancel := context.WithCancel(context.Background())
+		b := await.New([]await.Want{address("h.a.example", "203.0.113.20", "")}, nil, places("a.example", 1), began)
+		err := await.Run(ctx, b, newWorld(), bubble{}, func([]await.Change) error {
+			if time.Since(began) > time.Minute {
+				cancel()
+			}
+			return nil
+		})
+		require.ErrorIs(t, err, context.Canceled)
+		assert.False(t, b.Done())
+		assert.Equal(t, await.NotAsked, b.Missing(time.Now())[len(b.Missing(time.Now()))-1].State)
+	})
+}

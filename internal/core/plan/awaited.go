@@ -1,0 +1,142 @@
+package plan
+
+import (
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/await"
+	"upperpath.example/upperpath/internal/core/record"
+)
+
+// Awaited gives everything that has to be seen once the plan is carried out: record sets with what stood there before,
+// and doors with where they lead.
+func (p *Plan) Awaited() (zones []await.Zone, wants []await.Want, doors []await.Door) {
+	for i := range p.Zones {
+		z := &p.Zones[i]
+		a := await.Zone{Domain: z.Name, Servers: p.nextServers(z.Name)}
+		if seen := p.input.Survey.Of(z.Name); seen != nil {
+			for _, s := range seen.Servers {
+				if !slices.Contains(a.Known, s.Name) {
+					a.Known = append(a.Known, s.Name)
+				}
+			}
+		}
+		all := z.wants()
+		parent := p.parentWants(z)
+		a.Parent = len(parent) > 0
+		zones, wants = append(zones, a), append(append(wants, all...), parent...)
+	}
+	for _, d := range p.Doors {
+		doors = append(doors, await.Door{URL: d.Door.URL("/", ""), Target: d.LeadsTo, Domain: d.Domain})
+	}
+	return zones, wants, doors
+}
+
+// parentWants gives what the parent zone is to say of a zone that moves, that is new, or whose DS record fits no key.
+func (p *Plan) parentWants(z *Zone) []await.Want {
+	var all []await.Want
+	if to := p.nextServers(z.Name); len(to) > 0 {
+		w := await.Want{Domain: z.Name, Name: z.Name, Type: "NS", Holds: "NS", Values: inFull(to)}
+		if z.Move != nil {
+			w.Before, w.Lasts = inFull(z.Move.From), z.Move.OldLives
+		}
+		all = append(all, w)
+	}
+	for _, s := range p.Steps {
+		if (s.Kind == RemoveStaleDS || s.Kind == RemoveDS) && slices.Contains(s.Zones, z.Name) {
+			all = append(all, await.Want{Domain: z.Name, Name: z.Name, Type: "DS", Holds: "DS"})
+		}
+	}
+	return all
+}
+
+func inFull(names []string) []string {
+	all := make([]string, len(names))
+	for i, n := range names {
+		all[i] = record.Dotted("NS", n)
+	}
+	return all
+}
+
+// wants gives the record sets that a zone is to hold, and those that are to go. An address of a door is asked for by
+// either type, as browsers do: where an alias comes, the old address has to be gone from every cache.
+func (z *Zone) wants() []await.Want {
+	values, before := map[record.Key][]string{}, map[record.Key][]string{}
+	var order []record.Key
+	put := func(name, kind string, after []string) {
+		key := record.Key{Name: name, Type: kind}
+		if _, known := values[key]; !known {
+			order = append(order, key)
+		}
+		values[key] = Record{Name: name, Type: kind, Values: after}.Set().Values
+	}
+	for _, r := range z.Records {
+		put(r.Name, r.Type, r.Values)
+	}
+	for i := range z.Changes {
+		c := &z.Changes[i]
+		if c.Step == 0 {
+			continue
+		}
+		if c.Action == Remove {
+			put(c.Name, c.Type, nil)
+		} else {
+			put(c.Name, c.Type, c.After)
+		}
+		before[record.Key{Name: c.Name, Type: c.Type}] = Record{Name: c.Name, Type: c.Type, Values: c.Before}.Set().Values
+	}
+	lasts := map[string]int{}
+	for _, t := range z.TTLs {
+		lasts[t.Name] = max(lasts[t.Name], t.Seen)
+	}
+	var all []await.Want
+	done := map[string]bool{}
+	for _, key := range order {
+		if !leads(key.Type) {
+			if isSignature(key.Type) {
+				continue
+			}
+			w := await.Want{Domain: z.Name, Name: key.Name, Type: key.Type, Holds: key.Type, Values: values[key],
+				Before: before[key], Lasts: z.lasts(before[key], lasts[key.Name])}
+			all = append(all, w)
+			continue
+		}
+		if done[key.Name] {
+			continue
+		}
+		done[key.Name] = true
+		all = append(all, z.leads(key.Name, values, before, lasts[key.Name])...)
+	}
+	return all
+}
+
+// leads tells whether records of a type lead a name somewhere.
+func leads(kind string) bool { return isAddress(kind) || kind == "CNAME" || kind == record.Alias }
+
+// leads gives what a name should answer to each type of address.
+func (z *Zone) leads(name string, values, before map[record.Key][]string, lasts int) []await.Want {
+	of := func(m map[record.Key][]string, kind string) []string { return m[record.Key{Name: name, Type: kind}] }
+	var all []await.Want
+	for _, kind := range []string{"A", "AAAA"} {
+		w := await.Want{Domain: z.Name, Name: name, Type: kind, Holds: kind, Values: of(values, kind)}
+		w.Before = slices.Concat(of(before, kind), of(before, "CNAME"))
+		switch alias := of(values, "CNAME"); {
+		case len(alias) > 0:
+			w.Holds, w.Values = "CNAME", alias
+		case len(of(values, record.Alias)) > 0:
+			if w.Values, w.Alias = of(values, record.Alias), true; kind == "AAAA" {
+				continue // whether it has any is the provider's business
+			}
+		}
+		w.Lasts = z.lasts(w.Before, lasts)
+		all = append(all, w)
+	}
+	return all
+}
+
+// lasts says for how long resolvers may keep what was there, or that there was nothing.
+func (z *Zone) lasts(before []string, ttl int) int {
+	if len(before) == 0 {
+		return z.AbsentFor
+	}
+	return ttl
+}

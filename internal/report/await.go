@@ -1,0 +1,433 @@
+package report
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/await"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// Awaiting is a wait for what a plan wants.
+type Awaiting struct {
+	Canonical string
+	Vantage   string
+	Started   time.Time
+	Ended     time.Time
+	Silent    []string // domains whose name servers nobody named
+	Notes     []string
+	Board     *await.Board
+}
+
+// SawNothing tells whether nobody has answered at all.
+func (a *Awaiting) SawNothing() bool {
+	return !slices.ContainsFunc(a.Board.Items(), func(i await.Item) bool {
+		return i.State != await.Unseen && i.State != await.NotAsked
+	})
+}
+
+// Await is what came of a wait.
+func Await(a *Awaiting) Doc {
+	items := a.Board.Items()
+	missing := a.Board.Missing(a.Ended)
+	d := Doc{Name: "await", Title: "Waiting for what the plan wants: every door to " + a.Canonical,
+		About: "seen from " + a.Vantage + ", " + a.Ended.Format(clockForm), Main: "awaited"}
+	blocks := []Block{awaitVerdict(a, missing, a.Ended)}
+	blocks = append(blocks, awaitCauses(missing)...)
+	found, not := asked(missing)
+	if len(found) > 0 {
+		blocks = append(blocks, awaitTable(found, a.Ended, -1))
+	}
+	if len(not) > 0 {
+		blocks = append(blocks, notAsked(not))
+	}
+	var there []await.Item
+	for _, i := range items {
+		if i.State == await.There {
+			there = append(there, i)
+		}
+	}
+	if len(there) > 0 {
+		t := awaitTable(there, a.Ended, -1)
+		t.Sheet = ""
+		blocks = append(blocks, Detail{Blocks: []Block{Heading{Level: 3, Text: "What is there"}, t}})
+	}
+	for _, domain := range a.Silent {
+		a.Notes = append(a.Notes, fmt.Sprintf("Nobody named the name servers of %s: they were not asked.", domain))
+	}
+	for i, n := range a.Notes {
+		blocks = append(blocks, Paragraph{Text: words(n), Soft: true, Gap: i == 0})
+	}
+	blocks = append(blocks, awaitSheet(items, a.Ended))
+	d.Blocks, d.Data = of(blocks...), awaitData(a)
+	return d
+}
+
+// AwaitNow is how far a wait is, in so many lines at most.
+func AwaitNow(a *Awaiting, now time.Time, lines int) Doc {
+	missing := a.Board.Missing(now)
+	blocks := []Block{awaitVerdict(a, missing, now)}
+	causes := awaitCauses(missing)
+	found, not := asked(missing)
+	room := max(3, lines-9-6*min(len(causes), 1))
+	if len(found) > 0 {
+		blocks = append(blocks, awaitTable(found, now, room))
+	}
+	if more := len(awaitRows(found)) - room; more > 0 {
+		blocks = append(blocks, Paragraph{Text: wordsf("and %d more", more), Soft: true})
+	}
+	if len(not) > 0 {
+		blocks = append(blocks, notAsked(not))
+	}
+	for _, c := range causes {
+		if l, is := c.(List); is {
+			l.Items = l.Items[:min(len(l.Items), 2)]
+			c = l
+		}
+		blocks = append(blocks, c)
+	}
+	return Doc{Name: "await", Blocks: of(blocks...)}
+}
+
+// AwaitBegins is how things stand after the first look, in one line.
+func AwaitBegins(a *Awaiting, now time.Time) string {
+	counts := map[await.State]int{}
+	for _, i := range a.Board.Items() {
+		counts[i.State]++
+	}
+	var parts []string
+	for _, s := range []await.State{await.There, await.Old, await.Nothing, await.Other, await.Unseen, await.NotAsked} {
+		if counts[s] > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", counts[s], stateText(&await.Item{State: s})))
+		}
+	}
+	return fmt.Sprintf("%s  first look at %s: %s", now.Format("15:04:05"), wording.Count(len(a.Board.Items()), "thing"),
+		strings.Join(parts, ", "))
+}
+
+// AwaitLine is a change in one line.
+func AwaitLine(c await.Change) string {
+	i := &c.Item
+	line := fmt.Sprintf("%s  %-9s  %s at %s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i), i.Place.Name, i.Says)
+	if i.State != await.There && !i.Until.IsZero() {
+		line += fmt.Sprintf("; at most %s still", shortSpan(i.Until.Sub(c.At)))
+	}
+	if i.Why != "" && i.Why != i.Says {
+		line += "; " + i.Why
+	}
+	return line
+}
+
+func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
+	all := len(a.Board.Items())
+	waited := shortSpan(now.Sub(a.Started))
+	asked := fmt.Sprintf(" Waited %s, asked %s.", waited, wording.Count(a.Board.Asked(), "question"))
+	switch {
+	case all == 0:
+		return Verdict{Tone: Noted, Says: words("The plan wants nothing that could be waited for.")}
+	case len(missing) == 0:
+		return Verdict{Tone: Good, Says: wordsf("All %d are there.%s", all, asked)}
+	}
+	v := Verdict{Tone: Warned, Says: wordsf("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing), asked)}
+	causes, unseen := 0, 0
+	for i := range missing {
+		if missing[i].Cause != await.NoCause {
+			causes++
+		}
+		if missing[i].State == await.Unseen {
+			unseen++
+		}
+	}
+	until, known := a.Board.Until()
+	switch {
+	case causes > 0:
+		v.Tone = Failed
+		v.Next = wordsf("Of %d it shows why: see below.", causes)
+	case unseen == len(missing):
+		v.Tone = Unseen
+		v.Next = words("Nobody answered about the others.")
+	case known:
+		v.Next = wordsf("Going by TTLs, all is there by %s at the latest (%s still).", until.In(now.Location()).Format(clockForm),
+			shortSpan(until.Sub(now)))
+	default:
+		v.Next = words("Nobody can tell until when: name servers change when their provider changes them.")
+	}
+	return v
+}
+
+func stateText(i *await.Item) string {
+	if i.State == await.NotAsked {
+		return "not asked"
+	}
+	return string(i.State)
+}
+
+func stateTone(i *await.Item, now time.Time) Tone {
+	switch {
+	case i.State == await.There:
+		return Good
+	case i.Cause != await.NoCause || i.Overdue(now):
+		return Failed
+	case i.State == await.Unseen, i.State == await.NotAsked:
+		return Unseen
+	}
+	return Warned
+}
+
+// shortSpan gives a time that somebody waits, by the second where it is short.
+func shortSpan(d time.Duration) string {
+	if d < time.Minute {
+		return fmt.Sprintf("%d s", max(0, int(d.Seconds())))
+	}
+	return wording.Span(d)
+}
+
+// leftText says at most how long something can still take.
+func leftText(i *await.Item, now time.Time) string {
+	switch {
+	case i.State == await.There:
+		return ""
+	case i.Overdue(now):
+		return "overdue"
+	case !i.Until.IsZero():
+		return shortSpan(i.Until.Sub(now))
+	case i.Lasts > 0:
+		return wording.Span(time.Duration(i.Lasts)*time.Second) + " from the change on"
+	}
+	return ""
+}
+
+// awaitRow is items that are alike but for where they are seen.
+type awaitRow struct {
+	item   *await.Item
+	places []*await.Place
+}
+
+// awaitRows puts items together that are alike but for their place.
+func awaitRows(items []await.Item) []awaitRow {
+	type key struct {
+		subject, says, left string
+		what                await.What
+		state               await.State
+		cause               await.Cause
+		kind                await.Kind
+	}
+	at := map[key]int{}
+	var rows []awaitRow
+	for n := range items {
+		i := &items[n]
+		k := key{i.Subject, i.Says, i.Until.Format(time.TimeOnly), i.What, i.State, i.Cause, i.Place.Kind}
+		if row, known := at[k]; known {
+			rows[row].places = append(rows[row].places, i.Place)
+			continue
+		}
+		at[k] = len(rows)
+		rows = append(rows, awaitRow{i, []*await.Place{i.Place}})
+	}
+	return rows
+}
+
+// where names the places of a row, in few words where they are many.
+func (r *awaitRow) where() string {
+	kind := map[await.Kind]string{await.NameServer: "name server", await.Resolver: "resolver"}[r.item.Place.Kind]
+	if len(r.places) > 1 && kind != "" {
+		return wording.Count(len(r.places), kind)
+	}
+	p := r.places[0]
+	switch {
+	case p.Kind == await.Vantage:
+		return "door"
+	case p.Host != "":
+		return p.Host
+	}
+	return p.Name
+}
+
+// awaitTable shows items in so many rows at most; -1: in all that there are.
+func awaitTable(items []await.Item, now time.Time, most int) Table {
+	t := Table{Sheet: "awaiting", Head: []string{"what", "is", "where", "at most still"}}
+	bounded := slices.ContainsFunc(items, func(i await.Item) bool { return leftText(&i, now) != "" })
+	if !bounded {
+		t.Head = t.Head[:3]
+	}
+	for n, r := range awaitRows(items) {
+		if most >= 0 && n >= most {
+			break
+		}
+		i := r.item
+		row := []Cell{{Text: words(awaitSubject(i))}, {words(awaitIs(i)), stateTone(i, now)}, {Text: words(r.where())}}
+		if bounded {
+			row = append(row, Cell{Text: words(leftText(i, now))})
+		}
+		t.Rows = append(t.Rows, row)
+	}
+	if most < 0 {
+		t.More = command("--format csv") + " has them all"
+	}
+	return t
+}
+
+// mostSaid is how much of what is there stands in a table.
+const mostSaid = 34
+
+// awaitIs says how far an item is, and what is there in a few words.
+func awaitIs(i *await.Item) string {
+	says := i.Says
+	if i.What != await.Record {
+		says = strings.TrimSpace(strings.TrimPrefix(says, strings.TrimSuffix(i.Subject, "/")))
+	}
+	if says == "" || says == string(i.State) || i.State == await.Nothing && says == "nothing" {
+		return stateText(i)
+	}
+	return stateText(i) + ": " + wording.Cut(says, mostSaid)
+}
+
+// asked divides items into those that somebody was asked about, and the others.
+func asked(items []await.Item) (all, not []await.Item) {
+	for _, i := range items {
+		if i.State == await.NotAsked {
+			not = append(not, i)
+		} else {
+			all = append(all, i)
+		}
+	}
+	return all, not
+}
+
+// notAsked says what was not asked yet, and why.
+func notAsked(items []await.Item) Block {
+	resolvers, doors := 0, map[string]bool{}
+	for _, i := range items {
+		if i.Place.Kind == await.Vantage {
+			doors[i.Subject] = true
+		} else {
+			resolvers++
+		}
+	}
+	var parts []string
+	if resolvers > 0 {
+		parts = append(parts, wording.Count(resolvers, "record")+" at resolvers")
+	}
+	if len(doors) > 0 {
+		parts = append(parts, wording.Count(len(doors), "door"))
+	}
+	return Paragraph{Text: wordsf("%s not asked yet: their name servers do not have the new, and who is asked now "+
+		"remembers the old.", wording.UpperFirst(wording.And(parts)+" "+
+		wording.Verb(resolvers+len(doors), "is", "are"))), Soft: true, Gap: true}
+}
+
+// awaitSubject names an item: a record set, or what is seen at a door.
+func awaitSubject(i *await.Item) string {
+	if i.What == await.Certificate {
+		return "certificate of " + unicodeName(i.Host)
+	}
+	if i.What == await.Record {
+		return unicodeName(i.Host) + strings.TrimPrefix(i.Subject, i.Host)
+	}
+	return i.Subject
+}
+
+// awaitCauses says why things are not there, each cause once, and what to do.
+func awaitCauses(missing []await.Item) []Block {
+	var items []Text
+	var said []string
+	for n := range missing {
+		i := &missing[n]
+		if i.Why == "" || slices.Contains(said, i.Why) {
+			continue
+		}
+		said = append(said, i.Why)
+		about := ""
+		if i.What != await.Record {
+			about = awaitSubject(i) + ": "
+		}
+		items = append(items, cat(wordsf("%s%s ", about, i.Why), Text{{i.Fix, Strong}}))
+	}
+	if len(items) == 0 {
+		return nil
+	}
+	return []Block{List{Title: "Why, and what to do", Items: items, Tone: Failed, More: command("--format json") +
+		" has them all"}}
+}
+
+// awaitSheet is everything for spreadsheets.
+func awaitSheet(items []await.Item, now time.Time) Data {
+	d := Data{Sheet: "awaited", Head: []string{"kind", "domain", "subject", "place", "state", "there now", "wanted", "asked",
+		"at the latest", "overdue", "cause", "why", "remedy"}}
+	stamp := func(t time.Time) string {
+		if t.IsZero() {
+			return ""
+		}
+		return t.UTC().Format(time.RFC3339)
+	}
+	for n := range items {
+		i := &items[n]
+		d.Rows = append(d.Rows, []string{string(i.What), i.Domain, i.Subject, i.Place.Name, string(i.State), i.Says, i.Wanted,
+			stamp(i.Asked), stamp(i.Until), map[bool]string{true: "yes"}[i.Overdue(now)], string(i.Cause), i.Why, i.Fix})
+	}
+	return d
+}
+
+// awaitJSON is a wait as JSON has it.
+type awaitJSON struct {
+	Schema    string     `json:"schema"`
+	Canonical string     `json:"canonical"`
+	Vantage   string     `json:"vantage"`
+	Started   time.Time  `json:"started"`
+	Ended     time.Time  `json:"ended"`
+	There     int        `json:"there"`
+	Missing   int        `json:"missing"`
+	Questions int        `json:"questions"`
+	Items     []itemJSON `json:"items"`
+	Silent    []string   `json:"silent,omitempty"`
+	Notes     []string   `json:"notes,omitempty"`
+}
+
+type itemJSON struct {
+	Kind    string    `json:"kind"`
+	Domain  string    `json:"domain,omitempty"`
+	Subject string    `json:"subject"`
+	Place   string    `json:"place"`
+	State   string    `json:"state"`
+	Now     string    `json:"now,omitempty"`
+	Wanted  string    `json:"wanted"`
+	Asked   time.Time `json:"asked,omitzero"`
+	Until   time.Time `json:"until,omitzero"`
+	Lasts   int       `json:"lasts,omitempty"`
+	Overdue bool      `json:"overdue,omitempty"`
+	Cause   string    `json:"cause,omitempty"`
+	Why     string    `json:"why,omitempty"`
+	Fix     string    `json:"fix,omitempty"`
+}
+
+func awaitData(a *Awaiting) awaitJSON {
+	j := awaitJSON{Schema: "upperpath/await/1", Canonical: a.Canonical, Vantage: a.Vantage, Started: a.Started.UTC(),
+		Ended: a.Ended.UTC(), Questions: a.Board.Asked(), Items: []itemJSON{}, Silent: a.Silent, Notes: a.Notes}
+	for n, i := range a.Board.Items() {
+		at := &a.Board.Items()[n]
+		if i.State == await.There {
+			j.There++
+		} else {
+			j.Missing++
+		}
+		j.Items = append(j.Items, itemJSON{Kind: string(i.What), Domain: i.Domain, Subject: i.Subject, Place: i.Place.Name,
+			State: string(i.State), Now: i.Says, Wanted: i.Wanted, Asked: i.Asked.UTC(), Until: utc(i.Until), Lasts: i.Lasts,
+			Overdue: at.Overdue(a.Ended), Cause: string(i.Cause), Why: i.Why, Fix: i.Fix})
+	}
+	return j
+}
+
+func utc(t time.Time) time.Time {
+	if t.IsZero() {
+		return t
+	}
+	return t.UTC()
+}
+
+// AwaitBrief is the verdict on a wait alone.
+func AwaitBrief(a *Awaiting) Doc {
+	return Doc{Name: "await", Blocks: of(awaitVerdict(a, a.Board.Missing(a.Ended), a.Ended))}
+}
+
