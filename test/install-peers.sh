@@ -2,7 +2,7 @@
 # Installs the real servers that the tests need and this machine lacks. It does so as root on Debian only, and starts no
 # service. PEERS=skip leaves it. Elsewhere it says which tests will be skipped.
 set -euo pipefail
-declare -A package=([nginx]=nginx [knotd]=knot [kzonecheck]=knot-dnssecutils [named]=bind9 [named-checkzone]=bind9-utils [dnssec-signzone]=bind9-utils [apache2]=apache2 [httxt2dbm]=apache2-utils [chromium]=chromium [certutil]=libnss3-tools)
+declare -A package=([nginx]=nginx [knotd]=knot [kzonecheck]=knot-dnssecutils [named]=bind9 [named-checkzone]=bind9-utils [dnssec-signzone]=bind9-utils [apache2]=apache2 [httxt2dbm]=apache2-utils [chromium]=chromium [certutil]=libnss3-tools [unbound]=unbound)
 missing=()
 for program in "${!package[@]}"; do
   PATH="$PATH:/usr/sbin:/usr/local/sbin" command -v "$program" >/dev/null || missing+=("$program")

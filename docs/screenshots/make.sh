@@ -58,6 +58,7 @@ cp mended.csv rules.csv
 terminal plan "upperpath plan" top
 terminal changes "upperpath plan lacemill-museum.example" '/Changes in/,$'
 terminal runbook "upperpath runbook --check --from stage/stage.yaml" top
+terminal await "upperpath await --from stage/stage.yaml --only lacemill-museum.example"
 terminal faulty "upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones" top
 terminal consider "upperpath plan --consider gateway,platform,registrar --only northmoormuseum.example; echo; upperpath plan --consider www,apex"
 upperpath write apache >/dev/null

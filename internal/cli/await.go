@@ -279,4 +279,3 @@ func (s *screen) clear() {
 	_, _ = io.WriteString(s.to, s.up())
 	s.lines, s.last = 0, nil
 }
-

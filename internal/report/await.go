@@ -110,7 +110,11 @@ func AwaitBegins(a *Awaiting, now time.Time) string {
 // AwaitLine is a change in one line.
 func AwaitLine(c await.Change) string {
 	i := &c.Item
-	line := fmt.Sprintf("%s  %-9s  %s at %s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i), i.Place.Name, i.Says)
+	where := ""
+	if i.Place.Kind != await.Vantage {
+		where = " at " + i.Place.Name
+	}
+	line := fmt.Sprintf("%s  %-9s  %s%s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i), where, i.Says)
 	if i.State != await.There && !i.Until.IsZero() {
 		line += fmt.Sprintf("; at most %s still", shortSpan(i.Until.Sub(c.At)))
 	}
@@ -151,10 +155,24 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
 	case known:
 		v.Next = wordsf("Going by TTLs, all is there by %s at the latest (%s still).", until.In(now.Location()).Format(clockForm),
 			shortSpan(until.Sub(now)))
+	case !slices.ContainsFunc(missing, func(i await.Item) bool { return i.Place.Kind != await.Vantage }):
+		v.Next = words("The records are there; doors follow as their carriers make certificates and redirects.")
 	default:
 		v.Next = words("Nobody can tell until when: name servers change when their provider changes them.")
+		if most := longest(missing); most > 0 {
+			v.Next = cat(v.Next, wordsf(" From then on resolvers may keep the old for %s.", wording.DurationText(most)))
+		}
 	}
 	return v
+}
+
+// longest is for how long resolvers may keep what one of these was, in seconds; 0 where nobody knows.
+func longest(items []await.Item) int {
+	most := 0
+	for _, i := range items {
+		most = max(most, i.Lasts)
+	}
+	return most
 }
 
 func stateText(i *await.Item) string {
@@ -430,4 +448,3 @@ func utc(t time.Time) time.Time {
 func AwaitBrief(a *Awaiting) Doc {
 	return Doc{Name: "await", Blocks: of(awaitVerdict(a, a.Board.Missing(a.Ended), a.Ended))}
 }
-
