@@ -34,8 +34,11 @@ func Await(a *Awaiting) Doc {
 	missing := a.Board.Missing(a.Ended)
 	d := Doc{Name: "await", Title: "Waiting for what the plan wants: every door to " + a.Canonical,
 		About: "seen from " + a.Vantage + ", " + a.Ended.Format(clockForm), Main: "awaited"}
-	blocks := []Block{awaitVerdict(a, missing, a.Ended)}
-	blocks = append(blocks, awaitCauses(missing)...)
+	v := awaitVerdict(a, missing, a.Ended)
+	if v.Tone == Warned { // it is over, and not all is there
+		v.Tone = Failed
+	}
+	blocks := append([]Block{v}, awaitCauses(missing)...)
 	found, not := asked(missing)
 	if len(found) > 0 {
 		blocks = append(blocks, awaitTable(found, a.Ended, -1))

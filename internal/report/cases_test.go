@@ -139,6 +139,7 @@ func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string
 		"tries":      Tries(tries),
 		"runbook":    Runbook(RunbookOf(p, "", now), nil, nil, now),
 		"halfway":    halfway(t, p),
+		"await":      waiting(t, p, spoils),
 	}
 	sheets := Sheets(p)
 	var pages []Page

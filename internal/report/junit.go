@@ -40,6 +40,7 @@ func writeJUnit(w io.Writer, d Doc, _ Style) error {
 	var chains, others []junitCase
 	var findings []Finding
 	shown := map[string]bool{}
+	failed := false
 	var take func(Block)
 	take = func(b Block) {
 		switch b := b.(type) {
@@ -48,6 +49,7 @@ func writeJUnit(w io.Writer, d Doc, _ Style) error {
 			if b.Tone == Unseen {
 				c.Skipped, c.Out = &junitSkipped{b.Says.String()}, ""
 			}
+			failed = failed || b.Tone == Failed
 			others = append(others, c)
 		case Chain:
 			for _, f := range b.Findings {
@@ -70,6 +72,9 @@ func writeJUnit(w io.Writer, d Doc, _ Style) error {
 	}
 	for b := range d.Blocks {
 		take(b)
+	}
+	if failed && len(chains)+len(findings) == 0 && len(others) == 1 { // nothing else tells it
+		others[0].Failure, others[0].Out = &junitFailure{Type: d.Name, Message: others[0].Out}, ""
 	}
 	cases := append(others, chains...)
 	for _, f := range findings {
