@@ -1,5 +1,6 @@
 // Package store keeps what was seen, audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate
-// file; nothing of that is ever changed. Beside it lies what was done of runbooks, one for each scope.
+// file; nothing of that is ever changed. Beside it lies what was done of runbooks, one for each scope, and what somebody
+// accepted: the state with which others are compared, and faults that are lived with until a date.
 //
 //	s, err := store.Open(estateFolder)
 //	defer s.Close()
@@ -55,6 +56,19 @@ CREATE TABLE IF NOT EXISTS surveys (
 CREATE TABLE IF NOT EXISTS runbooks (
 	scope TEXT PRIMARY KEY, -- which domains are meant: '' for all, a wave or a domain
 	doc   BLOB NOT NULL     -- the runbook as JSON, docs/schema/runbook.json, compressed (gzip)
+);
+CREATE TABLE IF NOT EXISTS states (
+	id    INTEGER PRIMARY KEY,
+	taken TEXT NOT NULL,
+	doc   BLOB NOT NULL -- what was accepted as it was, as JSON, compressed (gzip); the last one holds
+);
+CREATE TABLE IF NOT EXISTS acceptances (
+	code    TEXT NOT NULL, -- of a finding or a change
+	subject TEXT NOT NULL,
+	until   TEXT NOT NULL, -- on this date it comes back
+	why     TEXT NOT NULL,
+	given   TEXT NOT NULL,
+	PRIMARY KEY (code, subject)
 )`
 
 // Reason says why a store could not be used.

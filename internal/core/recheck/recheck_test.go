@@ -1,0 +1,223 @@
+package recheck_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/recheck"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+var day = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
+
+// seen is a survey of one domain, and what an audit met at its door.
+func seen(change func(*survey.Survey, *chain.Audit)) *recheck.State {
+	ends := day.AddDate(1, 0, 0)
+	v := &survey.Survey{Started: day, Domains: []survey.Domain{{Name: "a.example", Source: survey.Transfer,
+		Servers: []survey.Server{{Name: "ns1.h.example", State: survey.Answers}},
+		Parent:  survey.Parent{Server: "a.registry.example", Servers: []string{"ns1.h.example", "ns2.h.example"}},
+		Records: []record.Set{{Name: "a.example", Type: "SOA", Values: []string{"ns1. h. 1 2 3 4 5"}},
+			{Name: "a.example", Type: "A", TTL: 300, Values: []string{"192.0.2.1"}},
+			{Name: "www.a.example", Type: "CNAME", TTL: 300, Values: []string{"a.example."}}},
+		Registration: &survey.Registration{From: "rdap", Ends: &ends, Registrar: "R", Status: []string{"active"}},
+	}}, Findings: []finding.Finding{
+		finding.New(finding.MailSpoofable, "a.example", "Anybody may send.", "Say who may.", nil)}}
+	u := web.MustParseURL("http://a.example/")
+	to := web.MustParseURL("https://www.n.example/")
+	secure := web.MustParseURL("https://a.example/")
+	a := &chain.Audit{Started: day, Chains: []chain.Chain{
+		{Entry: u, Probe: chain.Root, End: chain.Page, Arrival: to, Hops: []chain.Answer{
+			{URL: u, Status: 301, Location: to.String()}, {URL: to, Status: 200, Page: &chain.Document{Title: "Museum"}}}},
+		{Entry: secure, Probe: chain.Root, End: chain.Page, Arrival: to, Hops: []chain.Answer{
+			{URL: secure, Status: 301, Location: to.String(), TLS: &chain.TLS{Names: []string{"a.example"}, Issuer: "CA",
+				NotAfter: day.AddDate(0, 2, 0)}}, {URL: to, Status: 200}}},
+	}}
+	if change != nil {
+		change(v, a)
+	}
+	return recheck.Of(v, a)
+}
+
+// told gives the news in words that a test can compare.
+func told(n *recheck.News) []string {
+	all := []string{}
+	add := func(what string, items []recheck.Item) {
+		for _, i := range items {
+			all = append(all, what+" "+i.Name()+" "+i.Subject)
+		}
+	}
+	add("new", n.New)
+	add("changed", n.Changed)
+	add("mended", n.Mended)
+	add("back", n.Back)
+	for _, g := range n.Unseen {
+		all = append(all, "unseen "+g.Domain+" "+g.Subject)
+	}
+	slices.Sort(all)
+	return all
+}
+
+func TestOnlyWhatIsNewIsSaid(t *testing.T) {
+	for name, c := range map[string]struct {
+		change func(*survey.Survey, *chain.Audit)
+		says   []string
+	}{
+		"nothing": {func(v *survey.Survey, a *chain.Audit) {
+			v.Started, a.Started = day.AddDate(0, 1, 0), day.AddDate(0, 1, 0)
+			v.Domains[0].Records[0].Values = []string{"ns1. h. 9 2 3 4 5"}                   // another serial
+			v.Domains[0].Records[1].TTL = 60                                                 // another TTL
+			a.Chains[1].Hops[0].TLS.NotAfter = day.AddDate(0, 5, 0)                          // it was renewed
+			slices.Reverse(v.Domains[0].Parent.Servers)                                      // another order
+			v.Findings[0].Says, a.Chains[0].Hops[0].Address = "Other words.", "192.0.2.9:80" // other facts, the same fault
+		}, []string{}},
+		"a record": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records[1].Values = []string{"192.0.2.66"} },
+			[]string{"changed record-changed a.example A"}},
+		"a record came": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Records = append(v.Domains[0].Records, record.Set{Name: "x.a.example", Type: "A", Values: []string{"1"}})
+		}, []string{"changed record-changed x.a.example A"}},
+		"a record went": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records = v.Domains[0].Records[:2] },
+			[]string{"changed record-changed www.a.example CNAME"}},
+		"nobody answered about it": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Records = v.Domains[0].Records[:2]
+			v.Domains[0].Missed = []survey.Missed{{Name: "www.a.example", Type: "CNAME"}}
+		}, []string{"unseen a.example www.a.example CNAME"}},
+		"it was asked for by name this time": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Records, v.Domains[0].Partial = v.Domains[0].Records[:2], true
+		}, []string{}},
+		"the domain is dark": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Servers[0].State, v.Domains[0].Records, v.Findings, v.Domains[0].Source = survey.Silent, nil, nil, ""
+		}, []string{"unseen a.example "}},
+		"name servers": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Parent.Servers[0] = "ns.thief.example" },
+			[]string{"changed delegation-changed a.example delegation"}},
+		"a DS record": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Parent.DS = []survey.DS{{Text: "1 13 2 AB"}} },
+			[]string{"changed delegation-changed a.example DS"}},
+		"the zone above was not seen": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Parent = survey.Parent{} },
+			[]string{"unseen a.example a.example DS", "unseen a.example a.example delegation"}},
+		"the registration": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Registration.Registrar, v.Domains[0].Registration.Status = "S", []string{"client hold"}
+		}, []string{"changed registration-changed a.example registrar", "changed registration-changed a.example status"}},
+		"the registry did not answer": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Registration = nil },
+			[]string{"unseen a.example a.example registrar", "unseen a.example a.example registration",
+				"unseen a.example a.example status"}},
+		"a fault": {func(_ *survey.Survey, a *chain.Audit) {
+			a.Findings = []finding.Finding{finding.New(finding.PlainArrival, "http://a.example", "x", "y", nil)}
+		}, []string{"new plain-arrival http://a.example"}},
+		"a fault is worse": {func(v *survey.Survey, _ *chain.Audit) { v.Findings[0].Severity = finding.Error },
+			[]string{"new mail-spoofable a.example"}},
+		"a fault is mended": {func(v *survey.Survey, _ *chain.Audit) { v.Findings = nil },
+			[]string{"mended mail-spoofable a.example"}},
+		"a redirect": {func(_ *survey.Survey, a *chain.Audit) { a.Chains[0].Hops[0].Status = 302 },
+			[]string{"changed redirect-changed http://a.example/"}},
+		"a page": {func(_ *survey.Survey, a *chain.Audit) {
+			a.Chains[0].Hops[1].Page = &chain.Document{Title: "Buy this domain"}
+		}, []string{"changed page-changed http://a.example/"}},
+		"a certificate of somebody else": {func(_ *survey.Survey, a *chain.Audit) { a.Chains[1].Hops[0].TLS.Issuer = "Other" },
+			[]string{"changed certificate-changed https://a.example"}},
+		"a door could not be asked": {func(_ *survey.Survey, a *chain.Audit) {
+			a.Chains[1].Hops = []chain.Answer{{URL: a.Chains[1].Entry, Refusal: chain.Unseen, Detail: "interrupted"}}
+			a.Chains[1].End = chain.NoAnswer
+		}, []string{"unseen a.example https://a.example/"}},
+		"another domain": {func(v *survey.Survey, _ *chain.Audit) {
+			other := v.Domains[0]
+			other.Name, other.Records = "b.example", []record.Set{{Name: "b.example", Type: "A", Values: []string{"192.0.2.2"}}}
+			v.Domains = append(v.Domains, other)
+		}, []string{}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			n := recheck.Compare(seen(nil), seen(c.change), nil, day)
+			assert.Equal(t, c.says, told(n))
+			assert.Equal(t, len(c.says) > 0, n.Any())
+		})
+	}
+}
+
+func TestWhatSomebodyLivesWithComesBackOnItsDate(t *testing.T) {
+	faulty := seen(func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records[1].Values = []string{"192.0.2.66"} })
+	until := day.AddDate(0, 1, 0)
+	accepted := []recheck.Acceptance{{Code: "record-changed", Subject: "a.example A", Until: until, Why: "a test"},
+		{Code: "mail-spoofable", Subject: "a.example", Until: until, Why: "no mail there"}}
+	n := recheck.Compare(seen(nil), faulty, accepted, until.Add(-time.Second))
+	assert.Empty(t, told(n))
+	assert.Len(t, n.Living, 2)
+	n = recheck.Compare(seen(nil), faulty, accepted, until)
+	assert.Equal(t, []string{"back mail-spoofable a.example", "back record-changed a.example A"}, told(n))
+	assert.Equal(t, "no mail there", n.Back[1].Why)
+	n = recheck.Compare(nil, faulty, accepted, day)
+	assert.True(t, n.Any(), "where nothing was accepted, that is said")
+	assert.True(t, n.Since.IsZero())
+}
+
+func TestWhatIsMendedIsToldOnce(t *testing.T) {
+	base, mended := seen(nil), seen(func(v *survey.Survey, _ *chain.Audit) { v.Findings = nil })
+	n := recheck.Compare(base, mended, nil, day)
+	assert.Len(t, n.Mended, 1)
+	base = base.Settle(n.Mended)
+	assert.False(t, recheck.Compare(base, mended, nil, day).Any())
+	assert.Equal(t, []string{"new mail-spoofable a.example"}, told(recheck.Compare(base, seen(nil), nil, day)), "again")
+}
+
+func TestAPartOfTheEstateChangesThatPartOfTheState(t *testing.T) {
+	two := seen(func(v *survey.Survey, _ *chain.Audit) {
+		other := v.Domains[0]
+		other.Name, other.Records = "b.example", []record.Set{{Name: "b.example", Type: "A", Values: []string{"192.0.2.2"}}}
+		v.Domains = append(v.Domains, other)
+	})
+	one := seen(func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records[1].Values = []string{"192.0.2.66"} })
+	n := recheck.Compare(two, one, nil, day)
+	assert.Equal(t, []string{"changed record-changed a.example A"}, told(n), "b.example was not looked at")
+	joined := recheck.Join(two, one)
+	assert.False(t, recheck.Compare(joined, one, nil, day).Any())
+	assert.Equal(t, []string{"changed record-changed a.example A"}, told(recheck.Compare(joined, two, nil, day)))
+}
+
+// TestNothingIsLostOrInvented compares random states with a plain reading of the same lists: every finding of now is
+// new, the same, lived with or back; every one of before that is not there any more is mended or could not be seen.
+func TestNothingIsLostOrInvented(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7)) //nolint:gosec // a test
+	state := func() *recheck.State {
+		s := &recheck.State{Taken: day, Domains: []string{"a.example", "b.example"}}
+		for i := range 12 {
+			if r.IntN(2) == 0 {
+				domain := []string{"a.example", "b.example"}[i%2]
+				s.Facts = append(s.Facts, recheck.Fact{Kind: recheck.Finding, Code: fmt.Sprintf("c%02d", i), Domain: domain,
+					Subject: domain, Severity: finding.Warning})
+			}
+		}
+		if r.IntN(3) == 0 {
+			s.Gaps = append(s.Gaps, recheck.Gap{Domain: "a.example"})
+		}
+		return s
+	}
+	for range 500 {
+		base, now := state(), state()
+		n := recheck.Compare(base, now, nil, day)
+		has := func(s *recheck.State, code string) bool {
+			return slices.ContainsFunc(s.Facts, func(f recheck.Fact) bool { return f.Code == code })
+		}
+		in := func(items []recheck.Item, code string) bool {
+			return slices.ContainsFunc(items, func(i recheck.Item) bool { return i.Code == code })
+		}
+		same := 0
+		for i := range 12 {
+			code := fmt.Sprintf("c%02d", i)
+			before, after := has(base, code), has(now, code)
+			if before && after {
+				same++
+			}
+			assert.Equal(t, after && !before, in(n.New, code), code)
+			dark := len(now.Gaps) > 0 && i%2 == 0
+			assert.Equal(t, before && !after && !dark, in(n.Mended, code), code)
+		}
+		assert.Equal(t, same, n.Known)
+		assert.False(t, recheck.Compare(base, base, nil, day).Any())
+	}
+}

@@ -1,0 +1,309 @@
+// Package recheck says what is new. It makes plain facts of what a survey and an audit saw, compares them with the
+// state that somebody accepted, and leaves out what somebody lives with until a date. What nobody could look at is
+// neither mended nor gone.
+//
+//	now := recheck.Of(survey, audit)
+//	news := recheck.Compare(accepted, now, acceptances, today)
+//	news.Any() // false: there is nothing to say
+package recheck
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Schema names the shape of a state in JSON.
+const Schema = "upperpath/state/1"
+
+// Kind says what a fact is about.
+type Kind string
+
+// The kinds of facts.
+const (
+	Finding      Kind = "finding"
+	Record       Kind = "record"
+	Delegation   Kind = "delegation"
+	Certificate  Kind = "certificate"
+	Registration Kind = "registration"
+	Redirect     Kind = "redirect"
+	Page         Kind = "page"
+	Planned      Kind = "planned" // of a plan: what it wants
+)
+
+// Code is what a change of a fact is called where somebody accepts it; of a finding it is the finding's own.
+func (k Kind) Code() string { return string(k) + "-changed" }
+
+// Codes gives what changes are called.
+func Codes() []string {
+	var all []string
+	for _, k := range []Kind{Record, Delegation, Certificate, Registration, Redirect, Page} {
+		all = append(all, k.Code())
+	}
+	return all
+}
+
+// Fact is something that is so.
+type Fact struct {
+	Kind     Kind             `json:"kind"`
+	Code     string           `json:"code,omitempty"` // of a finding
+	Domain   string           `json:"domain,omitempty"`
+	Subject  string           `json:"subject"`         // such as "www.old.example A", or a URL
+	Value    string           `json:"value,omitempty"` // what is compared
+	Severity finding.Severity `json:"severity,omitempty"`
+	Says     string           `json:"says,omitempty"`
+	Fix      string           `json:"fix,omitempty"`
+}
+
+// Gap is something that nobody could look at.
+type Gap struct {
+	Domain  string `json:"domain"`
+	Subject string `json:"subject,omitempty"` // as facts have it; "": everything that name servers say of the domain
+	Why     string `json:"why"`
+}
+
+// Ends is a date on which something ends.
+type Ends struct {
+	Subject string    `json:"subject"` // a domain, or the host of a certificate
+	Ends    time.Time `json:"ends"`
+}
+
+// State is what was so on one day.
+type State struct {
+	Schema        string    `json:"schema"`
+	Taken         time.Time `json:"taken"`
+	Vantage       string    `json:"vantage"`
+	Canonical     string    `json:"canonical"`
+	Domains       []string  `json:"domains"`           // that were looked at
+	Partial       []string  `json:"partial,omitempty"` // of those, whose records were asked for by name
+	Facts         []Fact    `json:"facts"`             // in order
+	Gaps          []Gap     `json:"gaps,omitempty"`
+	Certificates  []Ends    `json:"certificates,omitempty"`
+	Registrations []Ends    `json:"registrations,omitempty"`
+}
+
+// Check tells whether a state that was kept can be one of this program.
+func (s *State) Check() error {
+	if s.Schema != Schema {
+		return fmt.Errorf("it is not a state of this program: its schema is %q, not %q", s.Schema, Schema)
+	}
+	return nil
+}
+
+// Of makes the state of a survey and an audit; either may be nil.
+func Of(v *survey.Survey, a *chain.Audit) *State {
+	s := &State{Schema: Schema}
+	if v != nil {
+		s.Taken, s.Vantage, s.Canonical = v.Started, v.Vantage, v.Canonical
+		s.survey(v, a != nil)
+	}
+	if a != nil {
+		s.Taken, s.Vantage, s.Canonical = a.Started, a.Vantage, a.Canonical
+		s.audit(a)
+	}
+	s.settle()
+	return s
+}
+
+// settle puts everything in order, each fact once.
+func (s *State) settle() {
+	slices.SortStableFunc(s.Facts, func(a, b Fact) int {
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Subject, b.Subject))
+	})
+	s.Facts = slices.CompactFunc(s.Facts, func(a, b Fact) bool { return a.key() == b.key() })
+	slices.Sort(s.Domains)
+	s.Domains = slices.Compact(s.Domains)
+}
+
+type key struct {
+	kind          Kind
+	code, subject string
+}
+
+func (f *Fact) key() key { return key{f.Kind, f.Code, f.Subject} }
+
+// Findings adds what was found.
+func (s *State) findings(all []finding.Finding) {
+	for _, f := range all {
+		s.Facts = append(s.Facts, Fact{Kind: Finding, Code: f.Code.String(), Domain: domainOf(f.Subject), Subject: f.Subject,
+			Severity: f.Severity, Says: f.Says, Fix: f.Fix})
+	}
+}
+
+// domainOf gives the domain that something is about: a URL, a record set or a name. "" where it names none.
+func domainOf(subject string) string {
+	if h := hostOf(subject); h != "" {
+		if parsed, err := web.ParseObservedHost(h); err == nil {
+			if apex, ok := parsed.Apex(); ok {
+				return apex.String()
+			}
+			return parsed.String()
+		}
+		return h
+	}
+	return ""
+}
+
+// hostOf gives the name that something is about.
+func hostOf(subject string) string {
+	name, _, _ := strings.Cut(strings.TrimPrefix(subject, "POST "), " ")
+	if _, rest, isURL := strings.Cut(name, "://"); isURL {
+		name, _, _ = strings.Cut(rest, "/")
+		if at := strings.LastIndexByte(name, ':'); at > strings.LastIndexByte(name, ']') {
+			name = name[:at]
+		}
+	}
+	if !strings.Contains(name, ".") {
+		return ""
+	}
+	return name
+}
+
+// passing are the types of records that change by themselves.
+var passing = []string{"SOA", "RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "ZONEMD", "TYPE65534"}
+
+// survey takes in a survey. What it found at doors is left out where an audit went through them, which knows where they
+// should lead.
+func (s *State) survey(v *survey.Survey, audited bool) {
+	s.findings(slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool {
+		return audited && (f.Entry != "" || len(f.Entries) > 0)
+	}))
+	for i := range v.Domains {
+		d := &v.Domains[i]
+		s.Domains = append(s.Domains, d.Name)
+		if !d.Seen() {
+			why := "no name server of it answered"
+			if d.Nowhere() {
+				why = ""
+				s.fact(Delegation, d.Name, d.Name, "the parent zone knows no such domain")
+			}
+			if why != "" {
+				s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Why: why})
+			}
+		} else {
+			s.records(d)
+		}
+		s.parent(d)
+		s.registration(d)
+	}
+}
+
+func (s *State) fact(kind Kind, domain, subject, value string) {
+	s.Facts = append(s.Facts, Fact{Kind: kind, Domain: domain, Subject: subject, Value: value})
+}
+
+func (s *State) records(d *survey.Domain) {
+	if d.Partial {
+		s.Partial = append(s.Partial, d.Name)
+	}
+	for _, m := range d.Missed {
+		s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Subject: m.Name + " " + m.Type, Why: m.Why})
+	}
+	for _, set := range d.Records {
+		if slices.Contains(passing, set.Type) {
+			continue
+		}
+		values := slices.Sorted(slices.Values(set.Values))
+		s.fact(Record, d.Name, set.Name+" "+set.Type, strings.Join(values, "\n"))
+	}
+}
+
+func (s *State) parent(d *survey.Domain) {
+	if d.Parent.Server == "" {
+		s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Subject: d.Name + " delegation", Why: "the zone above was not seen"},
+			Gap{Domain: d.Name, Subject: d.Name + " DS", Why: "the zone above was not seen"})
+		return
+	}
+	if len(d.Parent.Servers) > 0 {
+		s.fact(Delegation, d.Name, d.Name+" delegation", strings.Join(slices.Sorted(slices.Values(d.Parent.Servers)), "\n"))
+	}
+	var ds []string
+	for _, one := range d.Parent.DS {
+		ds = append(ds, one.Text)
+	}
+	if slices.Sort(ds); len(ds) > 0 {
+		s.fact(Delegation, d.Name, d.Name+" DS", strings.Join(ds, "\n"))
+	}
+}
+
+func (s *State) registration(d *survey.Domain) {
+	r := d.Registration
+	about := func(what string) string { return d.Name + " " + what }
+	if r == nil || r.From == survey.EstateFile {
+		for _, what := range []string{"registration", "registrar", "status"} {
+			s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Subject: about(what), Why: "its registration was not seen"})
+		}
+		return
+	}
+	if r.Ends != nil && r.EndsFrom != survey.EstateFile {
+		s.fact(Registration, d.Name, about("registration"), "ends "+r.Ends.UTC().Format(time.DateOnly))
+		s.Registrations = append(s.Registrations, Ends{d.Name, *r.Ends})
+	}
+	if r.Registrar != "" {
+		s.fact(Registration, d.Name, about("registrar"), r.Registrar)
+	}
+	if len(r.Status) > 0 {
+		s.fact(Registration, d.Name, about("status"), strings.Join(slices.Sorted(slices.Values(r.Status)), "\n"))
+	}
+}
+
+func (s *State) audit(a *chain.Audit) {
+	s.findings(a.Findings)
+	for i := range a.Chains {
+		c := &a.Chains[i]
+		domain := domainOf(c.Entry.String())
+		s.Domains = append(s.Domains, domain)
+		entry := c.Entry.String()
+		if m := c.Hops[0].Method; m != "" {
+			entry = m + " " + entry
+		}
+		for _, who := range c.SeenBy {
+			entry += " (" + who + ")"
+		}
+		if c.Probe == chain.Robots || c.Probe == chain.WellKnown {
+			continue // what matters of them are findings
+		}
+		if last := c.Last(); last.Refusal == chain.Unseen {
+			s.Gaps = append(s.Gaps, Gap{Domain: domain, Subject: entry, Why: last.Detail})
+			continue
+		}
+		s.fact(Redirect, domain, entry, way(c))
+		if c.End == chain.Page && c.Last().Page != nil && c.Last().Page.Title != "" {
+			s.fact(Page, domain, entry, c.Last().Page.Title)
+		}
+		if first := &c.Hops[0]; first.TLS != nil && c.Probe == chain.Root && len(c.SeenBy) == 0 {
+			host := c.Entry.Host().String()
+			names := slices.Sorted(slices.Values(first.TLS.Names))
+			s.fact(Certificate, domain, c.Entry.Door().String(), "for "+strings.Join(names, ", ")+"\nby "+first.TLS.Issuer)
+			s.Certificates = append(s.Certificates, Ends{host, first.TLS.NotAfter})
+		}
+	}
+}
+
+// way says how a chain goes: each status and where it leads, and how it ends.
+func way(c *chain.Chain) string {
+	var lines []string
+	for i := range c.Hops {
+		hop := &c.Hops[i]
+		switch {
+		case hop.Refusal != "":
+			lines = append(lines, string(hop.Refusal))
+		case hop.Status >= 300 && hop.Status < 400 && i+1 < len(c.Hops):
+			lines = append(lines, strconv.Itoa(hop.Status)+" → "+c.Hops[i+1].URL.String())
+		default:
+			lines = append(lines, strconv.Itoa(hop.Status))
+		}
+	}
+	if c.End != chain.Page && c.End != chain.NoAnswer {
+		lines = append(lines, string(c.End))
+	}
+	return strings.Join(lines, "\n")
+}

@@ -1,0 +1,329 @@
+package report
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/recheck"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// newsDate is how days are written in news.
+const newsDate = "2 January 2006"
+
+// News is what is new, as it can be mailed to a client: without commands and codes, which stand in tables and JSON.
+func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today time.Time) Doc {
+	d := Doc{Name: "news", Title: "What is new at the doors to " + s.Canonical, Main: "news",
+		About: "looked at on " + s.Taken.In(today.Location()).Format(newsDate+" 15:04 MST")}
+	if !n.Since.IsZero() {
+		d.About += ", compared with " + n.Since.In(today.Location()).Format(newsDate)
+	}
+	blocks := []Block{newsVerdict(n)}
+	add := func(title string, tone Tone, items []recheck.Item, says func(*recheck.Item) Text) {
+		if len(items) == 0 {
+			return
+		}
+		l := List{Title: title, Tone: tone, More: command("--format csv") + " has them all"}
+		for i := range items {
+			l.Items = append(l.Items, says(&items[i]))
+		}
+		blocks = append(blocks, l)
+	}
+	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
+		part := slices.DeleteFunc(slices.Clone(n.New), func(i recheck.Item) bool { return i.Severity != s })
+		add(newTitles[s], toneOf(s), part, findingNews)
+	}
+	add("Changed", Warned, n.Changed, changeNews)
+	add("Was to be looked at again today", Warned, n.Back, backNews)
+	add("Mended", Good, n.Mended, func(i *recheck.Item) Text {
+		return wordsf("%s: %s.", readable(i.Subject), wording.LowerFirst(plainCode(i.Code)))
+	})
+	if len(n.Unseen) > 0 {
+		l := List{Title: "Could not be looked at this time", Tone: Unseen}
+		for _, g := range n.Unseen {
+			l.Items = append(l.Items, wordsf("%s: %s", readable(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")))
+		}
+		blocks = append(blocks, l)
+	}
+	if len(n.FirstFor) > 0 {
+		blocks = append(blocks, Paragraph{Text: wordsf("Looked at for the first time: %s.",
+			strings.Join(unicodeNames(n.FirstFor), ", ")), Soft: true, Gap: true})
+	}
+	aside := fmt.Sprintf("%s %s as before", wording.Count(n.Same, "fact"), wording.Verb(n.Same, "is", "are"))
+	if n.Known > 0 {
+		aside += fmt.Sprintf(", %s known among them", wording.Count(n.Known, "finding"))
+	}
+	if len(n.Living) > 0 {
+		aside += fmt.Sprintf("; %d accepted until later", len(n.Living))
+	}
+	if !n.Since.IsZero() {
+		blocks = append(blocks, Paragraph{Text: words(aside + "."), Soft: true, Gap: true})
+	}
+	d.Blocks = of(append(blocks, newsSheet(n))...)
+	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, append([]recheck.Acceptance{}, lived...)}
+	return d
+}
+
+var newTitles = map[finding.Severity]string{finding.Error: "New: visitors do not arrive, or meet a warning",
+	finding.Warning: "New: it works, but not as it should", finding.Note: "New: worth knowing"}
+
+func newsVerdict(n *recheck.News) Verdict {
+	var parts []string
+	count := func(k int, says string) {
+		if k > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", k, says))
+		}
+	}
+	count(len(n.New), "new")
+	count(len(n.Changed), "changed")
+	count(len(n.Back), "to look at again")
+	count(len(n.Mended), "mended")
+	count(len(n.Unseen), "could not be looked at")
+	tone := toneOf(n.Worse())
+	if tone == Good && len(n.Unseen) > 0 {
+		tone = Unseen
+	}
+	says := "Nothing is new."
+	if len(parts) > 0 {
+		says = wording.UpperFirst(strings.Join(parts, ", ")) + "."
+	}
+	if n.Since.IsZero() {
+		says = "Nothing was accepted yet, so this is everything that was found. " + says
+		tone = max(tone, Noted)
+	}
+	return Verdict{Tone: tone, Says: words(says)}
+}
+
+// orText gives the first text that says anything.
+func orText(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+// plainCode says a code in plain words.
+func plainCode(code string) string {
+	for _, k := range finding.Kinds() {
+		if k.Name == code {
+			return k.Plain
+		}
+	}
+	return code
+}
+
+func findingNews(i *recheck.Item) Text {
+	t := Text{{wording.UpperFirst(plainCode(i.Code)) + ". ", Strong}}
+	if i.Was != "" {
+		t = append(t, wordsf("Worse than before: %s, was %s. ", i.Is, i.Was)...)
+	}
+	return cat(t, words(i.Says+" "), words(i.Fix))
+}
+
+// changedWords say what changed, by kind.
+var changedWords = map[recheck.Kind]string{
+	recheck.Record: "record", recheck.Delegation: "in the zone above", recheck.Certificate: "certificate",
+	recheck.Registration: "at the registry", recheck.Redirect: "way of visitors", recheck.Page: "title of the page",
+	recheck.Planned: "planned",
+}
+
+func changeNews(i *recheck.Item) Text {
+	t := Text{{readableFact(i.Subject), Strong}, {" (" + changedWords[i.Kind] + "): ", Words}}
+	flat := func(s string) string { return wording.Cut(strings.ReplaceAll(s, "\n", ", "), 160) }
+	switch {
+	case i.Was == "":
+		return cat(t, wordsf("new, %s", flat(i.Is)))
+	case i.Is == "":
+		return cat(t, wordsf("gone, was %s", flat(i.Was)))
+	}
+	return cat(t, wordsf("was %s, is %s", flat(i.Was), flat(i.Is)))
+}
+
+// readableFact gives the subject of a fact with its name in letters.
+func readableFact(subject string) string {
+	name, rest, _ := strings.Cut(subject, " ")
+	if strings.Contains(name, "://") {
+		return subject
+	}
+	return strings.TrimSpace(unicodeName(name) + " " + rest)
+}
+
+func backNews(i *recheck.Item) Text {
+	says := findingNews
+	if i.Kind != recheck.Finding {
+		says = changeNews
+	}
+	return cat(says(i), wordsf(" It was accepted until %s: %s", i.Accepted, i.Why))
+}
+
+// newsJSON is news as JSON has them.
+type newsJSON struct {
+	Schema    string `json:"schema"`
+	Canonical string `json:"canonical"`
+	Vantage   string `json:"vantage"`
+	*recheck.News
+	Accepted []recheck.Acceptance `json:"accepted"`
+}
+
+func newsSheet(n *recheck.News) Data {
+	d := Data{Sheet: "news", Head: []string{"what", "severity", "code", "domain", "subject", "was", "is", "says", "remedy",
+		"accepted until", "why"}}
+	flat := func(s string) string { return strings.ReplaceAll(s, "\n", "; ") }
+	add := func(what string, items []recheck.Item) {
+		for n := range items {
+			i := &items[n]
+			d.Rows = append(d.Rows, []string{what, string(i.Severity), i.Name(), i.Domain, i.Subject, flat(i.Was), flat(i.Is),
+				i.Says, i.Fix, i.Accepted, i.Why})
+		}
+	}
+	add("new", n.New)
+	add("changed", n.Changed)
+	add("again", n.Back)
+	add("mended", n.Mended)
+	for _, g := range n.Unseen {
+		d.Rows = append(d.Rows, []string{"unseen", "", "", g.Domain, g.Subject, "", "", g.Why, "", "", ""})
+	}
+	return d
+}
+
+// AcceptedAll says which state was taken to compare with, and what of it is no good.
+func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) Doc {
+	faults := 0
+	var bad []Text
+	for _, f := range s.Facts {
+		if f.Kind != recheck.Finding {
+			continue
+		}
+		faults++
+		if f.Severity == finding.Error {
+			bad = append(bad, cat(Text{{wording.UpperFirst(plainCode(f.Code)) + ". ", Strong}}, words(f.Says)))
+		}
+	}
+	v := Verdict{Tone: Good, Says: wordsf("The state of %s is accepted: %s, %s, %s.",
+		s.Taken.In(today.Location()).Format(newsDate), wording.Count(len(s.Domains), "domain"),
+		wording.Count(len(s.Facts)-faults, "fact"), wording.Count(faults, "finding")),
+		Next: cat(words("From now on "), copied("upperpath recheck"), words(" says only what differs from it."))}
+	blocks := []Block{v}
+	if len(bad) > 0 {
+		blocks = append(blocks, List{Title: "Errors that are accepted with it", Items: bad, Tone: Failed,
+			More: command("--format csv") + " has them all"})
+	}
+	if len(s.Gaps) > 0 {
+		l := List{Title: "What could not be looked at, and is not a part of it", Tone: Unseen}
+		for _, g := range s.Gaps {
+			l.Items = append(l.Items, wordsf("%s: %s", readable(orText(g.Subject, g.Domain)), g.Why))
+		}
+		blocks = append(blocks, l)
+	}
+	d := Doc{Name: "news", Title: "Recheck of every door to " + s.Canonical, Main: "news"}
+	d.Blocks = of(append(blocks, newsSheet(n))...)
+	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, []recheck.Acceptance{}}
+	return d
+}
+
+// Lived is the list of what is accepted: the state, and what somebody lives with until a date.
+func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) Doc {
+	d := Doc{Name: "accepted", Title: "What is accepted"}
+	v := Verdict{Tone: Noted, Says: words("No state was accepted yet."),
+		Next: cat(words("Take the one of now: "), copied("upperpath recheck --accept-all"))}
+	if base != nil {
+		v = Verdict{Tone: Good, Says: wordsf("The state of %s is accepted, with %s.",
+			base.Taken.In(today.Location()).Format(newsDate), wording.Count(len(base.Domains), "domain"))}
+	}
+	t := Table{Sheet: "accepted", Head: []string{"what", "of", "until", "why", "since"}}
+	for _, a := range lived {
+		until := Cell{Text: words(a.Until.Format(time.DateOnly))}
+		if !today.Before(a.Until) {
+			until.Tone = Warned
+		}
+		t.Rows = append(t.Rows, []Cell{{Text: words(a.Code)}, {Text: words(readableFact(a.Subject))}, until, {Text: words(a.Why)},
+			{Text: words(a.Given.Format(time.DateOnly))}})
+	}
+	blocks := []Block{v}
+	if len(t.Rows) > 0 {
+		blocks = append(blocks, t)
+	}
+	d.Blocks = of(blocks...)
+	data := map[string]any{"schema": "upperpath/accepted/1", "accepted": append([]recheck.Acceptance{}, lived...)}
+	if base != nil {
+		data["state"] = base.Taken.UTC()
+	}
+	d.Data = data
+	return d
+}
+
+// figures are written in the text format of Prometheus (its exposition format, version 0.0.4).
+type figures struct{ strings.Builder }
+
+// family begins figures of one name.
+func (f *figures) family(name, help string) {
+	fmt.Fprintf(f, "# HELP upperpath_%s %s\n# TYPE upperpath_%[1]s gauge\n", name, help)
+}
+
+// line writes a figure; label may be "".
+func (f *figures) line(name, label, value string, figure int64) {
+	labels := ""
+	if label != "" {
+		labels = fmt.Sprintf(`{%s="%s"}`, label, escapeLabel(value))
+	}
+	fmt.Fprintf(f, "upperpath_%s%s %d\n", name, labels, figure)
+}
+
+func (f *figures) one(name, help string, figure int64) {
+	f.family(name, help)
+	f.line(name, "", "", figure)
+}
+
+// ends writes when things end, each once.
+func (f *figures) ends(name, help, label string, all []recheck.Ends) {
+	if len(all) > 0 {
+		f.family(name, help)
+	}
+	done := map[string]bool{}
+	for _, e := range all {
+		if !done[e.Subject] {
+			done[e.Subject] = true
+			f.line(name, label, e.Subject, e.Ends.Unix())
+		}
+	}
+}
+
+// Metrics gives figures for Prometheus.
+func Metrics(s *recheck.State, n *recheck.News) []byte {
+	var f figures
+	f.one("recheck_time_seconds", "When it was looked last.", s.Taken.Unix())
+	if !n.Since.IsZero() {
+		f.one("accepted_time_seconds", "When the accepted state was seen.", n.Since.Unix())
+	}
+	f.one("domains", "How many domains were looked at.", int64(len(s.Domains)))
+	f.family("findings", "Findings of now, the accepted ones included.")
+	for _, severity := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
+		count := int64(0)
+		for _, fact := range s.Facts {
+			if fact.Kind == recheck.Finding && fact.Severity == severity {
+				count++
+			}
+		}
+		f.line("findings", "severity", string(severity), count)
+	}
+	f.family("news", "What differs from the accepted state.")
+	for _, part := range []struct {
+		kind  string
+		count int
+	}{{"new", len(n.New)}, {"changed", len(n.Changed)}, {"again", len(n.Back)}, {"mended", len(n.Mended)},
+		{"unseen", len(n.Unseen)}} {
+		f.line("news", "kind", part.kind, int64(part.count))
+	}
+	f.one("unseen", "What could not be looked at.", int64(len(s.Gaps)))
+	f.ends("certificate_end_time_seconds", "When the certificate of a host ends.", "host", s.Certificates)
+	f.ends("registration_end_time_seconds", "When the registration of a domain ends.", "domain", s.Registrations)
+	return []byte(f.String())
+}
+
+// escapeLabel escapes a label's value as the format wants it.
+func escapeLabel(s string) string {
+	return strings.NewReplacer(`\`, `\\`, "\n", `\n`, `"`, `\"`).Replace(s)
+}
