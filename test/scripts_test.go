@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"testing"
 	"time"
 
@@ -61,6 +62,7 @@ func TestScripts(t *testing.T) {
 			"exits":  exits,
 			"schema": conforms,
 			"pause":  pause,
+			"until":  until,
 		},
 	})
 }
@@ -85,6 +87,22 @@ func pause(ts *testscript.TestScript, _ bool, args []string) {
 	d, err := time.ParseDuration(args[0])
 	ts.Check(err)
 	time.Sleep(d)
+}
+
+// until TEXT COMMAND... runs a command, whatever its exit code, again and again until its output holds a text.
+func until(ts *testscript.TestScript, _ bool, args []string) {
+	if len(args) < 2 {
+		ts.Fatalf("usage: until TEXT COMMAND...")
+	}
+	for deadline := time.Now().Add(30 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		_ = ts.Exec(args[1], args[2:]...)
+		if strings.Contains(ts.ReadFile("stdout"), args[0]) {
+			return
+		}
+		if time.Now().After(deadline) {
+			ts.Fatalf("%q does not come:\n%s", args[0], ts.ReadFile("stdout"))
+		}
+	}
 }
 
 // exits CODE COMMAND... runs a command and looks at its exit code; stdout and stderr are there for what follows.

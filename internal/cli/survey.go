@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"path/filepath"
 	"runtime/debug"
-	"strconv"
 	"strings"
 	"time"
 
@@ -378,40 +377,4 @@ func oneSurvey(ctx context.Context, s *store.Store, number int64) (*survey.Surve
 		return nil, usage("there is no survey %d; upperpath survey --list shows what is kept", number)
 	}
 	return v, storeFailed(err)
-}
-
-func (p *program) compare() *cobra.Command {
-	var from estateOptions
-	var out output
-	c := &cobra.Command{
-		Use:   "compare A B",
-		Short: "Say which records came, went and changed between two surveys",
-		Example: `  upperpath survey --list
-  upperpath compare 1 2`,
-		Args: cobra.ExactArgs(2),
-		RunE: func(c *cobra.Command, args []string) error {
-			if err := out.check(); err != nil {
-				return err
-			}
-			s, err := p.openStore(&from)
-			if err != nil {
-				return err
-			}
-			defer s.Close()
-			var both [2]*survey.Survey
-			for i, a := range args {
-				number, err := strconv.ParseInt(a, 10, 64)
-				if err != nil {
-					return usage("compare %s: expected the number of a survey; upperpath survey --list shows them", a)
-				}
-				if both[i], err = oneSurvey(c.Context(), s, number); err != nil {
-					return err
-				}
-			}
-			return p.show(report.Compare(both[0], both[1]), &out)
-		},
-	}
-	c.Flags().StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
-	out.formatFlag(c)
-	return c
 }

@@ -21,6 +21,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/proof"
+	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -89,13 +90,44 @@ func docsOfAudit(a *chain.Audit) map[string]Doc {
 		End:     func() ([]finding.Finding, []string) { return a.Findings, a.Notes },
 	}
 	kept := []store.Kept{{ID: 1, Started: a.Started, Vantage: a.Vantage}}
+	state, base, lived := recheckOf(a)
+	news := recheck.Compare(base, state, lived, now)
 	return map[string]Doc{
+		"news":   News(news, state, lived, now),
+		"first":  News(recheck.Compare(nil, state, lived, now), state, lived, now),
+		"taken":  AcceptedAll(news, state, now),
+		"lived":  Lived(base, lived, now),
+		"differ": CompareStates("audit", "1", "2", news),
 		"audit":  Audit(a, "audit", "Audit of every door to "+a.Canonical, now),
 		"look":   Look(looked),
 		"stream": Stream(looked),
 		"report": Client(ForClient{Title: "Every door to " + a.Canonical, Made: now, Today: a}),
 		"kept":   Kept("audit", kept),
 	}
+}
+
+// recheckOf gives the state of an audit, one that was accepted and differs from it in everything that can differ, and
+// what is lived with.
+func recheckOf(a *chain.Audit) (state, base *recheck.State, lived []recheck.Acceptance) {
+	state = recheck.Of(nil, a)
+	was := *state
+	was.Taken, was.Facts, was.Gaps = now.AddDate(0, -1, 0), slices.Clone(state.Facts), nil
+	for i := range was.Facts {
+		switch f := &was.Facts[i]; {
+		case f.Kind == recheck.Finding && i%4 == 0:
+			f.Subject = "mended." + f.Subject
+		case f.Kind == recheck.Finding && i%4 == 1:
+			lived = append(lived, recheck.Acceptance{Code: f.Code, Subject: f.Subject, Until: now.AddDate(0, 0, i%3-1),
+				Why: "known since " + f.Domain, Given: was.Taken})
+		case i%5 == 0:
+			f.Value = "before, " + f.Value
+		}
+	}
+	if len(state.Facts) > 0 {
+		state.Gaps = append(state.Gaps, recheck.Gap{Domain: state.Facts[0].Domain, Why: "no answer of " +
+			state.Facts[0].Subject})
+	}
+	return state, &was, lived
 }
 
 func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
@@ -175,9 +207,10 @@ func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 	before.Findings = survey.Judge{Now: now}.All(&before)
 	spoils(&before)
 	spoils(&after)
+	news := recheck.Compare(recheck.Of(&before, nil), recheck.Of(&after, nil), nil, now)
 	return map[string]Doc{
 		"survey": Survey(&before, true), "names": SurveyOfNames(&before),
-		"compare": Compare(&before, &after),
+		"compare": Compare(&before, &after, news),
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -23,13 +24,18 @@ type Comparison struct {
 	OnlyAfter  []string `json:"only_after,omitempty"`  // not looked at, or not seen, by the earlier one
 
 	Unseen map[string][]record.Key `json:"unseen,omitempty"` // by domain: seen by one, and not answered for the other
+
+	New     []recheck.Item `json:"new"`     // findings
+	Mended  []recheck.Item `json:"mended"`  // findings
+	Changed []recheck.Item `json:"changed"` // what is no record
+	Same    int            `json:"same"`    // findings
 }
 
-// Compare is what came, went and changed between two surveys.
-func Compare(before, after *survey.Survey) Doc {
+// Compare is what came, went and changed between two surveys; n is the same two as states.
+func Compare(before, after *survey.Survey, n *recheck.News) Doc {
 	compared := survey.Compare(before, after)
 	c := Comparison{"upperpath/compare/1", before.Started, after.Started, map[string][]record.Change{},
-		compared.OnlyBefore, compared.OnlyAfter, compared.Unseen}
+		compared.OnlyBefore, compared.OnlyAfter, compared.Unseen, n.New, n.Mended, besideRecords(n), n.Known}
 	for name, list := range compared.Changes {
 		c.Domains[name] = append([]record.Change{}, list...)
 	}
@@ -37,12 +43,17 @@ func Compare(before, after *survey.Survey) Doc {
 		Name: "comparison",
 		Title: fmt.Sprintf("From %s to %s", before.Started.Format("2006-01-02 15:04"),
 			after.Started.Format("2006-01-02 15:04 MST")),
-		Blocks: of(compareBlocks(compared, before, after)...),
+		Blocks: of(compareBlocks(compared, before, after, n)...),
 		Data:   c,
 	}
 }
 
-func compareBlocks(compared survey.Comparison, before, after *survey.Survey) []Block {
+// besideRecords gives what changed and is no record: records stand in a table.
+func besideRecords(n *recheck.News) []recheck.Item {
+	return slices.DeleteFunc(slices.Clone(n.Changed), func(i recheck.Item) bool { return i.Kind == recheck.Record })
+}
+
+func compareBlocks(compared survey.Comparison, before, after *survey.Survey, n *recheck.News) []Block {
 	t := Table{Sheet: "changes", Head: []string{"domain", "name", "type", "before", "after", "what"}, Order: true,
 		More: command("--format csv") + " has them all"}
 	for _, name := range slices.Sorted(maps.Keys(compared.Changes)) {
@@ -53,9 +64,13 @@ func compareBlocks(compared survey.Comparison, before, after *survey.Survey) []B
 				{Text: words(c.Type)}, {Text: was}, {Text: is}, {words(string(c.Action)), tone}})
 		}
 	}
-	blocks := []Block{compareVerdict(len(t.Rows), compared)}
+	blocks := []Block{compareVerdict(len(t.Rows), compared, n)}
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
+	}
+	blocks = append(blocks, comparedFindings(n)...)
+	if changes := changesTold(besideRecords(n)); len(changes) > 0 {
+		blocks = append(blocks, List{Title: "Changed beside the records", Tone: Warned, Items: changes})
 	}
 	aside := func(format string, args ...any) {
 		blocks = append(blocks, Paragraph{Text: wordsf(format, args...), Soft: true, Gap: true})
@@ -83,17 +98,17 @@ func compareBlocks(compared survey.Comparison, before, after *survey.Survey) []B
 }
 
 // compareVerdict says how much differs, and says nothing where nothing could be compared.
-func compareVerdict(total int, compared survey.Comparison) Verdict {
-	switch {
-	case len(compared.Changes) == 0:
+func compareVerdict(total int, compared survey.Comparison, n *recheck.News) Verdict {
+	if len(compared.Changes) == 0 {
 		return Verdict{Tone: Unseen, Says: words("Nothing could be compared.")}
-	case total == 0:
-		return Verdict{Tone: Good, Says: words("No record set differs.")}
 	}
-	return Verdict{
-		Tone: Warned,
-		Says: wordsf("%s %s.", wording.Count(total, "record set"), wording.Verb(total, "differs", "differ")),
+	v := comparedVerdict(n, total+len(besideRecords(n)))
+	says := words("No record set differs. ")
+	if total > 0 {
+		says = wordsf("%s %s. ", wording.Count(total, "record set"), wording.Verb(total, "differs", "differ"))
 	}
+	v.Says = cat(says, wordsf("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known))
+	return v
 }
 
 func changeTexts(c record.Change) (before, after Text) {

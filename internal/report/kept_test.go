@@ -12,6 +12,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/files"
 )
@@ -92,7 +93,7 @@ func FuzzKeptSurvey(f *testing.F) {
 			return
 		}
 		v.Findings = append(v.Findings, survey.Judge{Now: now}.All(&v)...)
-		writeDocs(t, map[string]Doc{"survey": Survey(&v, true), "compare": Compare(&v, &v)})
+		writeDocs(t, map[string]Doc{"survey": Survey(&v, true), "compare": Compare(&v, &v, recheck.Compare(recheck.Of(&v, nil), recheck.Of(&v, nil), nil, now))})
 		last, before := survey.Latest([]*survey.Survey{&v, &v})
 		p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: now,
 			Survey: last, Earlier: before})

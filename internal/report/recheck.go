@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/recheck"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
@@ -36,15 +37,18 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		part := slices.DeleteFunc(slices.Clone(n.New), func(i recheck.Item) bool { return i.Severity != s })
 		add(newTitles[s], toneOf(s), part, findingNews)
 	}
-	add("Changed", Warned, n.Changed, changeNews)
+	if changes := changesTold(n.Changed); len(changes) > 0 {
+		blocks = append(blocks, List{Title: "Changed", Tone: Warned, Items: changes,
+			More: command("--format csv") + " has them all"})
+	}
 	add("Was to be looked at again today", Warned, n.Back, backNews)
 	add("Mended", Good, n.Mended, func(i *recheck.Item) Text {
-		return wordsf("%s: %s.", readable(i.Subject), wording.LowerFirst(plainCode(i.Code)))
+		return wordsf("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code)))
 	})
 	if len(n.Unseen) > 0 {
 		l := List{Title: "Could not be looked at this time", Tone: Unseen}
 		for _, g := range n.Unseen {
-			l.Items = append(l.Items, wordsf("%s: %s", readable(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")))
+			l.Items = append(l.Items, wordsf("%s: %s", readableFact(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")))
 		}
 		blocks = append(blocks, l)
 	}
@@ -130,6 +134,32 @@ var changedWords = map[recheck.Kind]string{
 	recheck.Planned: "planned",
 }
 
+// changesTold says what changed, a door once: where its visitors go another way, that tells of its further paths and
+// pages too.
+func changesTold(items []recheck.Item) []Text {
+	var all []Text
+	at, more := map[string]int{}, map[string]int{}
+	for n := range items {
+		i := &items[n]
+		door := ""
+		if u, err := web.ParseURL(i.Subject); err == nil && i.Kind != recheck.Certificate {
+			door = u.Door().String()
+		}
+		if _, told := at[door]; told && door != "" {
+			if i.Kind == recheck.Redirect {
+				more[door]++
+			}
+			continue
+		}
+		at[door] = len(all)
+		all = append(all, changeNews(i))
+	}
+	for door, n := range more {
+		all[at[door]] = cat(all[at[door]], wordsf("; %s of it too", wording.Count(n, "further path")))
+	}
+	return all
+}
+
 func changeNews(i *recheck.Item) Text {
 	t := Text{{readableFact(i.Subject), Strong}, {" (" + changedWords[i.Kind] + "): ", Words}}
 	flat := func(s string) string { return wording.Cut(strings.ReplaceAll(s, "\n", ", "), 160) }
@@ -152,11 +182,11 @@ func readableFact(subject string) string {
 }
 
 func backNews(i *recheck.Item) Text {
-	says := findingNews
+	says := findingNews(i)
 	if i.Kind != recheck.Finding {
-		says = changeNews
+		says = cat(changeNews(i), words("."))
 	}
-	return cat(says(i), wordsf(" It was accepted until %s: %s", i.Accepted, i.Why))
+	return cat(says, wordsf(" It was accepted until %s: %s", i.Accepted, i.Why))
 }
 
 // newsJSON is news as JSON has them.
@@ -214,7 +244,7 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) Doc {
 	if len(s.Gaps) > 0 {
 		l := List{Title: "What could not be looked at, and is not a part of it", Tone: Unseen}
 		for _, g := range s.Gaps {
-			l.Items = append(l.Items, wordsf("%s: %s", readable(orText(g.Subject, g.Domain)), g.Why))
+			l.Items = append(l.Items, wordsf("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
 		}
 		blocks = append(blocks, l)
 	}

@@ -91,6 +91,7 @@ type comparison struct {
 	base, now *State
 	today     time.Time
 	accepted  map[[2]string]Acceptance
+	part      bool // not every domain of the accepted state was looked at
 }
 
 func (c *comparison) compare() {
@@ -106,6 +107,7 @@ func (c *comparison) compare() {
 		c.met(is, old, covered)
 	}
 	gaps := covers(c.now.Gaps)
+	c.part = slices.ContainsFunc(c.base.Domains, func(d string) bool { return !slices.Contains(c.now.Domains, d) })
 	for i := range c.base.Facts {
 		old := &c.base.Facts[i]
 		if was[old.key()] != nil {
@@ -177,6 +179,8 @@ func (c *comparison) gone(old *Fact, gaps func(*Fact) bool) {
 	case gaps(old), old.Kind == Record && slices.Contains(c.now.Partial, old.Domain) &&
 		!slices.Contains(c.base.Partial, old.Domain):
 		// nobody could look, or asked for it by name
+	case old.Kind == Finding && c.part && !strings.Contains(old.Subject, "://"):
+		// what shows it may lie in a domain that was not looked at
 	case old.Kind == Finding:
 		c.Mended = append(c.Mended, Item{Fact: *old})
 	default:
@@ -274,8 +278,10 @@ func Join(before, now *State) *State {
 	made.Facts, made.Gaps = slices.Clone(now.Facts), slices.Clone(now.Gaps)
 	made.Domains, made.Partial = slices.Clone(now.Domains), slices.Clone(now.Partial)
 	elsewhere := func(domain string) bool { return !slices.Contains(now.Domains, domain) }
+	part := slices.ContainsFunc(before.Domains, elsewhere)
 	for _, f := range before.Facts {
-		if f.Domain != "" && elsewhere(f.Domain) {
+		apart := part && f.Kind == Finding && !strings.Contains(f.Subject, "://") // what shows it may lie elsewhere
+		if f.Domain != "" && elsewhere(f.Domain) || apart {
 			made.Facts = append(made.Facts, f)
 		}
 	}

@@ -307,3 +307,15 @@ func way(c *chain.Chain) string {
 	}
 	return strings.Join(lines, "\n")
 }
+
+// OfPlan makes a state of what a plan wants, as somebody put it into facts, and of what it finds.
+func OfPlan(canonical string, facts []Fact, found []finding.Finding) *State {
+	s := &State{Schema: Schema, Canonical: canonical, Facts: facts}
+	s.findings(found)
+	for i := range s.Facts { // a plan is about all that it knows
+		s.Facts[i].Domain = ""
+	}
+	s.Domains = []string{""}
+	s.settle()
+	return s
+}

@@ -1,0 +1,277 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/recheck"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/store"
+)
+
+// The kinds of what can be compared.
+const (
+	surveys = "survey"
+	audits  = "audit"
+	plans   = "plan"
+)
+
+// compared is one side of a comparison.
+type compared struct {
+	kind   string
+	name   string // as it is called in a title
+	survey *survey.Survey
+	state  *recheck.State
+}
+
+func (p *program) compare() *cobra.Command {
+	var from estateOptions
+	var out output
+	c := &cobra.Command{
+		Use:   "compare A B",
+		Short: "Say what was mended, what is new and what is the same between two surveys, audits or plans",
+		Long: `compare takes two surveys, two audits or two plans: what is kept by its number, first, last, or a date
+(the last one kept by the end of that day); a survey unless it says audit: in front; a plan, or a
+survey or audit, from a file that --format json wrote; plan for the present one. It says which
+findings are new, mended and the same, which records came, went and changed, and what else did. It
+ends with 1 where something got worse: a finding that is new, from --fail-on on.`,
+		Example: `  upperpath compare first last
+  upperpath compare 2026-11-01 last
+  upperpath compare audit:first audit:last
+  upperpath compare plan.json plan`,
+		Args: cobra.ExactArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			return p.runCompare(c.Context(), &from, &out, args)
+		},
+	}
+	c.Flags().StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	out.flags(c)
+	_ = c.Flags().Set("fail-on", "warning")
+	c.Flags().Lookup("fail-on").DefValue = "warning"
+	return c
+}
+
+func (p *program) runCompare(ctx context.Context, from *estateOptions, out *output, args []string) error {
+	var kinds [2]string
+	for i, a := range args {
+		var err error
+		if kinds[i], err = kindOf(a); err != nil {
+			return err
+		}
+	}
+	for i := range kinds {
+		if kinds[i] == "" {
+			if kinds[i] = kinds[1-i]; kinds[i] == "" || kinds[i] == plans { // no plan is kept
+				kinds[i] = surveys
+			}
+		}
+	}
+	if kinds[0] != kinds[1] {
+		return usage("compare %s %s: %s and %s cannot be compared", args[0], args[1], aOrAn(kinds[0]), aOrAn(kinds[1]))
+	}
+	var both [2]compared
+	for i, a := range args {
+		var err error
+		if both[i], err = p.side(ctx, from, a, kinds[i]); err != nil {
+			return err
+		}
+	}
+	before, after := both[0], both[1]
+	news := recheck.Compare(before.state, after.state, nil, p.now())
+	d := report.CompareStates(before.kind, before.name, after.name, news)
+	if before.kind == surveys {
+		d = report.Compare(before.survey, after.survey, news)
+	}
+	if err := p.show(d, out); err != nil {
+		return err
+	}
+	var worse []finding.Finding
+	for _, i := range news.New {
+		worse = append(worse, finding.Finding{Severity: i.Severity})
+	}
+	return out.verdict(worse)
+}
+
+func aOrAn(kind string) string {
+	if kind == audits {
+		return "an " + kind
+	}
+	return "a " + kind
+}
+
+// kindOf says what a word names; "" where it does not say so.
+func kindOf(word string) (string, error) {
+	kind, _, marked := strings.Cut(word, ":")
+	switch {
+	case marked && (kind == surveys || kind == audits), word == plans:
+		return kind, nil
+	case isFile(word):
+		return kindOfFile(word)
+	}
+	return "", nil
+}
+
+func isFile(word string) bool {
+	info, err := os.Stat(word)
+	return err == nil && !info.IsDir()
+}
+
+// kindOfFile says what a JSON file of ours holds.
+func kindOfFile(path string) (string, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return "", err
+	}
+	var head struct {
+		Schema string `json:"schema"`
+	}
+	if err := json.Unmarshal(data, &head); err != nil {
+		return "", usage("%s: it cannot be read as JSON: %w", path, err)
+	}
+	kind, isOurs := map[string]string{survey.Schema: surveys, chain.AuditSchema: audits, plan.Schema: plans}[head.Schema]
+	if !isOurs {
+		return "", usage("%s: its schema is %q; expected a survey, an audit or a plan that --format json wrote", path,
+			head.Schema)
+	}
+	return kind, nil
+}
+
+// side reads one side of a comparison.
+func (p *program) side(ctx context.Context, from *estateOptions, word, kind string) (compared, error) {
+	if isFile(word) {
+		return sideFromFile(word)
+	}
+	if word == plans {
+		_, made, err := from.readSeen(ctx)
+		if err != nil {
+			return compared{}, err
+		}
+		return compared{kind: plans, name: "the present plan", state: report.PlanState(made, p.now())}, nil
+	}
+	if strings.ContainsAny(word, "./\\") {
+		return compared{}, usage("compare %s: there is no such file", word)
+	}
+	s, err := p.openStore(from)
+	if err != nil {
+		return compared{}, err
+	}
+	defer s.Close()
+	word = strings.TrimPrefix(word, kind+":")
+	number, err := p.keptNumber(ctx, s, word, kind)
+	if err != nil {
+		return compared{}, err
+	}
+	if kind == surveys {
+		v, err := oneSurvey(ctx, s, number)
+		if err != nil {
+			return compared{}, err
+		}
+		return ofSurvey(v), nil
+	}
+	a, err := s.Get(ctx, number)
+	if errors.Is(err, store.ErrEmpty) {
+		return compared{}, usage("there is no audit %d; upperpath report --list shows what is kept", number)
+	}
+	if err != nil {
+		return compared{}, storeFailed(err)
+	}
+	return ofAudit(a), nil
+}
+
+func ofSurvey(v *survey.Survey) compared {
+	return compared{surveys, v.Started.Format("2006-01-02 15:04"), v, recheck.Of(v, nil)}
+}
+
+func ofAudit(a *chain.Audit) compared {
+	return compared{audits, a.Started.Format("2006-01-02 15:04"), nil, recheck.Of(nil, a)}
+}
+
+func sideFromFile(path string) (compared, error) {
+	kind, err := kindOfFile(path)
+	if err != nil {
+		return compared{}, err
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return compared{}, failed(err)
+	}
+	read := func(v interface{ Check() error }) error {
+		err := json.Unmarshal(data, v)
+		if err == nil {
+			err = v.Check()
+		}
+		if err != nil {
+			return usage("%s: it cannot be read: %w", path, err)
+		}
+		return nil
+	}
+	switch kind {
+	case surveys:
+		var v survey.Survey
+		if err := read(&v); err != nil {
+			return compared{}, err
+		}
+		return ofSurvey(&v), nil
+	case audits:
+		var a chain.Audit
+		if err := read(&a); err != nil {
+			return compared{}, err
+		}
+		return ofAudit(&a), nil
+	}
+	state, err := report.PlanStateFrom(data)
+	if err != nil {
+		return compared{}, usage("%s: it cannot be read: %w", path, err)
+	}
+	return compared{kind: plans, name: path, state: state}, nil
+}
+
+// keptNumber finds what is kept by a number, first, last, or a date.
+func (p *program) keptNumber(ctx context.Context, s *store.Store, word, kind string) (int64, error) {
+	number, err := strconv.ParseInt(word, 10, 64)
+	if err == nil {
+		return number, nil
+	}
+	list := s.ListSurveys
+	if kind == audits {
+		list = s.List
+	}
+	all, err := list(ctx)
+	if err != nil {
+		return 0, storeFailed(err)
+	}
+	if len(all) == 0 {
+		return 0, usage("compare %s: no %s was kept yet", word, kind)
+	}
+	day, dateErr := time.ParseInLocation(time.DateOnly, word, p.now().Location())
+	switch {
+	case word == "last":
+		return all[0].ID, nil
+	case word == "first":
+		return all[len(all)-1].ID, nil
+	case dateErr != nil:
+		return 0, usage("compare %s: expected the number of %s, first, last, a date such as 2026-11-01, or a file", word,
+			aOrAn(kind))
+	}
+	at := slices.IndexFunc(all, func(k store.Kept) bool { return k.Started.Before(day.AddDate(0, 0, 1)) })
+	if at < 0 {
+		return 0, usage("compare %s: nothing was kept until then; the first %s is of %s", word, kind,
+			all[len(all)-1].Started.Format(time.DateOnly))
+	}
+	return all[at].ID, nil
+}
