@@ -138,7 +138,22 @@ func Read(estateFolder string) (*Store, error) {
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
 		return &Store{path: path}, nil
 	}
-	return open(path, "ro", "SELECT count(*) FROM audits", "SELECT count(*) FROM surveys")
+	first := []string{"SELECT count(*) FROM audits", "SELECT count(*) FROM surveys"}
+	s, err := open(path, "ro", first...)
+	if !cutOff(err) {
+		return s, err
+	}
+	// Somebody was killed while writing; whoever may write takes that back, and no one else can read.
+	if s, err := open(path, "rw", first...); err == nil {
+		_ = s.Close()
+	}
+	return open(path, "ro", first...)
+}
+
+// cutOff tells whether a store cannot be read since a writing was cut off (sqlite.org/rescode.html, readonly_rollback).
+func cutOff(err error) bool {
+	var code *sqlite.Error
+	return errors.As(err, &code) && code.Code() == sqlite3.SQLITE_READONLY_ROLLBACK
 }
 
 func pathOf(estateFolder string) string { return filepath.Join(estateFolder, Folder, "store.db") }
