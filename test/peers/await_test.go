@@ -180,4 +180,22 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 	assert.True(t, at["new        moved.example A at ns1"].Before(old), "the resolver is asked once the name server has it")
 	assert.LessOrEqual(t, new.Sub(changed), (changingTTL+10)*time.Second, "it took no longer than the TTL says")
 	assert.Contains(t, text, "at most ")
+
+	// Once accepted, nothing is new, until another certificate stands there.
+	recheck := func(args ...string) (string, int) {
+		return run(t, "", append(append([]string{"recheck", "--forget"}, args...), c.vantage...)...)
+	}
+	text, code = run(t, "", append([]string{"recheck", "--accept-all"}, c.vantage...)...)
+	require.Equal(t, 0, code, text)
+	text, code = recheck()
+	require.Equal(t, 0, code, text)
+	assert.Empty(t, text)
+	c.exchange("old")
+	require.NoError(t, c.nginx.Process.Signal(syscall.SIGHUP))
+	require.Eventually(t, func() bool { // while nginx reloads, either may answer
+		text, code = recheck()
+		return code == 1 && strings.Contains(strings.Join(strings.Fields(text), " "),
+			"https://moved.example (certificate): was for moved.example, www.moved.example, www.n.example, by")
+	}, 20*time.Second, 50*time.Millisecond, "%s", text)
+	assert.Contains(t, text, "Another site's certificate. ")
 }
