@@ -59,14 +59,13 @@ terminal plan "upperpath plan" top
 terminal changes "upperpath plan lacemill-museum.example" '/Changes in/,$'
 terminal runbook "upperpath runbook --check --from stage/stage.yaml" top
 terminal await "upperpath await --from stage/stage.yaml --only lacemill-museum.example"
-terminal faulty "upperpath plan --estate faulty/upperpath.yaml --zone faulty/zones" top
-terminal consider "upperpath plan --consider gateway,platform,registrar --only northmoormuseum.example; echo; upperpath plan --consider www,apex"
 upperpath write apache >/dev/null
 terminal apache "upperpath write apache --force; echo; cat apache/up3.txt; echo; sed -n '/^# slate/,/All other paths/p' apache/apache.conf" top
 upperpath write sheet --format html >/dev/null
 page sheet "$work/museums/sheets/registrar-a.html"
 page report "$work/museums/report.html"
 # Last, since it changes a zone of the stage.
+upperpath recheck --from stage/stage.yaml --accept-all >/dev/null 2>&1
 cat >stage/zones/northmoormuseum.example.zone <<'Z'
 $TTL 300
 @ IN SOA ns1.registrar-a.example. hostmaster.registrar-a.example. 2026110102 7200 3600 1209600 900
@@ -77,4 +76,5 @@ www IN CNAME sites.platform.example.
 Z
 sleep 1.5
 upperpath survey --from stage/stage.yaml --fail-on never >/dev/null 2>&1
-terminal compare "upperpath compare 1 3"
+terminal compare "upperpath compare first last" top
+terminal recheck "upperpath recheck --from stage/stage.yaml --forget"

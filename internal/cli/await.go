@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -92,6 +93,7 @@ func (p *program) runAwait(
 	for _, other := range who.webs {
 		resolvers = append(other.Resolvers(), resolvers...)
 	}
+	debug.SetGCPercent(surveyGarbage)
 	asker := awaiter(made, w)
 	meter := p.progress("finding the name servers", 0, "")
 	places, silent := asker.Places(ctx, zones, resolvers)

@@ -44,7 +44,11 @@ func completion(c *cobra.Command) {
 	case "plan", "look":
 		c.ValidArgsFunction = wordsOf(domainWords)
 	case "compare":
-		c.ValidArgsFunction = wordsOf(surveyNumbers)
+		c.ValidArgsFunction = wordsOf(func(c *cobra.Command) []string {
+			return append(surveyNumbers(c), "first", "last", "audit:first", "audit:last", plans)
+		})
+	case "recheck":
+		c.ValidArgsFunction = cobra.NoFileCompletions
 	}
 	for _, below := range c.Commands() {
 		completion(below)

@@ -193,7 +193,9 @@ func (p *program) lookAgain(
 	if err != nil {
 		return nil, err
 	}
-	return &lookedAgain{recheck.Of(v, a), func(ctx context.Context, s *store.Store) error {
+	state := recheck.Of(v, a)
+	state.Part = len(made.Domains()) < len(made.Whole().Domains())
+	return &lookedAgain{state, func(ctx context.Context, s *store.Store) error {
 		survey, err := s.KeepSurvey(ctx, v)
 		if err != nil {
 			return err

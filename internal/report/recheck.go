@@ -56,6 +56,10 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		blocks = append(blocks, Paragraph{Text: wordsf("Looked at for the first time: %s.",
 			strings.Join(unicodeNames(n.FirstFor), ", ")), Soft: true, Gap: true})
 	}
+	if len(n.Left) > 0 {
+		blocks = append(blocks, Paragraph{Text: wordsf("Not looked at any more: %s.",
+			strings.Join(unicodeNames(n.Left), ", ")), Soft: true, Gap: len(n.FirstFor) == 0})
+	}
 	aside := fmt.Sprintf("%s %s as before", wording.Count(n.Same, "fact"), wording.Verb(n.Same, "is", "are"))
 	if n.Known > 0 {
 		aside += fmt.Sprintf(", %s known among them", wording.Count(n.Known, "finding"))

@@ -39,6 +39,7 @@ type News struct {
 	Same     int       `json:"same"`      // facts that are as they were
 	Known    int       `json:"known"`     // of those, findings
 	FirstFor []string  `json:"first_for"` // domains that are looked at for the first time
+	Left     []string  `json:"left"`      // domains that are not looked at any more
 }
 
 // Any tells whether there is anything to say.
@@ -72,7 +73,7 @@ type Acceptance struct {
 // lives with for longer. What was not looked at this time (the domains of now say what was) is left aside.
 func Compare(base, now *State, accepted []Acceptance, today time.Time) *News {
 	n := &News{Now: now.Taken, New: []Item{}, Changed: []Item{}, Mended: []Item{}, Back: []Item{}, Unseen: []Gap{},
-		Living: []Item{}, FirstFor: []string{}}
+		Living: []Item{}, FirstFor: []string{}, Left: []string{}}
 	if base == nil {
 		base = &State{}
 	} else {
@@ -91,7 +92,6 @@ type comparison struct {
 	base, now *State
 	today     time.Time
 	accepted  map[[2]string]Acceptance
-	part      bool // not every domain of the accepted state was looked at
 }
 
 func (c *comparison) compare() {
@@ -107,7 +107,11 @@ func (c *comparison) compare() {
 		c.met(is, old, covered)
 	}
 	gaps := covers(c.now.Gaps)
-	c.part = slices.ContainsFunc(c.base.Domains, func(d string) bool { return !slices.Contains(c.now.Domains, d) })
+	for _, d := range c.base.Domains {
+		if !c.now.Part && !slices.Contains(c.now.Domains, d) {
+			c.Left = append(c.Left, d)
+		}
+	}
 	for i := range c.base.Facts {
 		old := &c.base.Facts[i]
 		if was[old.key()] != nil {
@@ -179,7 +183,7 @@ func (c *comparison) gone(old *Fact, gaps func(*Fact) bool) {
 	case gaps(old), old.Kind == Record && slices.Contains(c.now.Partial, old.Domain) &&
 		!slices.Contains(c.base.Partial, old.Domain):
 		// nobody could look, or asked for it by name
-	case old.Kind == Finding && c.part && !strings.Contains(old.Subject, "://"):
+	case old.Kind == Finding && c.now.Part && !strings.Contains(old.Subject, "://"):
 		// what shows it may lie in a domain that was not looked at
 	case old.Kind == Finding:
 		c.Mended = append(c.Mended, Item{Fact: *old})
@@ -269,18 +273,19 @@ func (s *State) Names(code string) []string {
 	return all
 }
 
-// Join gives a state with what was looked at now in place of what was known of those domains before; before may be nil.
+// Join gives the state to accept: that of now, and where that is a part, in place of what was known of its domains
+// before. before may be nil.
 func Join(before, now *State) *State {
-	if before == nil {
+	if before == nil || !now.Part {
 		return now
 	}
 	made := *now
+	made.Part = false
 	made.Facts, made.Gaps = slices.Clone(now.Facts), slices.Clone(now.Gaps)
 	made.Domains, made.Partial = slices.Clone(now.Domains), slices.Clone(now.Partial)
 	elsewhere := func(domain string) bool { return !slices.Contains(now.Domains, domain) }
-	part := slices.ContainsFunc(before.Domains, elsewhere)
 	for _, f := range before.Facts {
-		apart := part && f.Kind == Finding && !strings.Contains(f.Subject, "://") // what shows it may lie elsewhere
+		apart := f.Kind == Finding && !strings.Contains(f.Subject, "://") // what shows it may lie elsewhere
 		if f.Domain != "" && elsewhere(f.Domain) || apart {
 			made.Facts = append(made.Facts, f)
 		}

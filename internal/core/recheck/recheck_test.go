@@ -172,7 +172,11 @@ func TestAPartOfTheEstateChangesThatPartOfTheState(t *testing.T) {
 		v.Domains = append(v.Domains, other)
 	})
 	one := seen(func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records[1].Values = []string{"192.0.2.66"} })
+	left := recheck.Compare(two, one, nil, day)
+	assert.Equal(t, []string{"b.example"}, left.Left, "it is not a domain of the estate any more")
+	one.Part = true
 	n := recheck.Compare(two, one, nil, day)
+	assert.Empty(t, n.Left)
 	assert.Equal(t, []string{"changed record-changed a.example A"}, told(n), "b.example was not looked at")
 	bare := *one
 	bare.Facts = slices.DeleteFunc(slices.Clone(one.Facts), func(f recheck.Fact) bool { return f.Kind == recheck.Finding })

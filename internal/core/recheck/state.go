@@ -83,6 +83,7 @@ type State struct {
 	Vantage       string    `json:"vantage"`
 	Canonical     string    `json:"canonical"`
 	Domains       []string  `json:"domains"`           // that were looked at
+	Part          bool      `json:"part,omitempty"`    // a part of the estate was looked at
 	Partial       []string  `json:"partial,omitempty"` // of those, whose records were asked for by name
 	Facts         []Fact    `json:"facts"`             // in order
 	Gaps          []Gap     `json:"gaps,omitempty"`
