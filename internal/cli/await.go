@@ -115,7 +115,7 @@ func (p *program) runAwait(
 	if err != nil && !errors.Is(err, errTimeUp) && !errors.Is(err, context.Canceled) {
 		return err
 	}
-	if showErr := p.show(report.Await(&a), out); showErr != nil {
+	if showErr := p.show(report.Await(&a, out.detail), out); showErr != nil {
 		return showErr
 	}
 	switch {
@@ -175,7 +175,13 @@ func (wallClock) Now() time.Time                         { return now() }
 func (wallClock) After(d time.Duration) <-chan time.Time { return time.After(d) }
 
 // waitFor waits, and shows meanwhile how far it is: on a terminal in a table that changes, in a pipe line by line.
-func (p *program) waitFor(ctx context.Context, a *report.Awaiting, asker await.Asker, out *output, o *awaitOptions) error {
+func (p *program) waitFor(
+	ctx context.Context,
+	a *report.Awaiting,
+	asker await.Asker,
+	out *output,
+	o *awaitOptions,
+) error {
 	a.Board.Beat = time.Second / 2
 	began := time.Now()
 	shows := func([]await.Change) error { return nil }

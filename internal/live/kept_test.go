@@ -171,7 +171,12 @@ func TestWhatIsPostedGoesOutOnceAndAlone(t *testing.T) {
 	ask := talked
 	ask.Method = http.MethodPost
 	assert.Equal(t, chain.BadAnswer, w.Answer(context.Background(), ask).Refusal)
-	assert.Equal(t, int64(2), s.connections.Load(), "the one that was kept may be closed, and then nobody knows what was done")
+	assert.Equal(
+		t,
+		int64(2),
+		s.connections.Load(),
+		"the one that was kept may be closed, and then nobody knows what was done",
+	)
 	<-s.said
 	assert.Equal(t, "POST /a?b=1 HTTP/1.1\r\nHost: talk.example\r\nUser-Agent: Test\r\n"+
 		"Accept: text/html,*/*;q=0.8\r\nContent-Length: 0\r\n", <-s.said)

@@ -104,7 +104,9 @@ func block(pairs ...string) []byte {
 }
 
 func heads(f *http2.Framer, stream uint32, end bool, pairs ...string) {
-	_ = f.WriteHeaders(http2.HeadersFrameParam{StreamID: stream, BlockFragment: block(pairs...), EndHeaders: true, EndStream: end})
+	_ = f.WriteHeaders(
+		http2.HeadersFrameParam{StreamID: stream, BlockFragment: block(pairs...), EndHeaders: true, EndStream: end},
+	)
 }
 
 const whole = "<!doctype html><title>Whole</title><h1>Whole</h1>"

@@ -28,8 +28,8 @@ func (a *Awaiting) SawNothing() bool {
 	})
 }
 
-// Await is what came of a wait.
-func Await(a *Awaiting) Doc {
+// Await is what came of a wait; all shows what is there, too.
+func Await(a *Awaiting, all bool) Doc {
 	items := a.Board.Items()
 	missing := a.Board.Missing(a.Ended)
 	d := Doc{Name: "await", Title: "Waiting for what the plan wants: every door to " + a.Canonical,
@@ -48,7 +48,7 @@ func Await(a *Awaiting) Doc {
 	}
 	var there []await.Item
 	for _, i := range items {
-		if i.State == await.There {
+		if all && i.State == await.There {
 			there = append(there, i)
 		}
 	}
@@ -137,7 +137,10 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
 	case len(missing) == 0:
 		return Verdict{Tone: Good, Says: wordsf("All %d are there.%s", all, asked)}
 	}
-	v := Verdict{Tone: Warned, Says: wordsf("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing), asked)}
+	v := Verdict{
+		Tone: Warned,
+		Says: wordsf("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing), asked),
+	}
 	causes, unseen := 0, 0
 	for i := range missing {
 		if missing[i].Cause != await.NoCause {
@@ -156,8 +159,11 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
 		v.Tone = Unseen
 		v.Next = words("Nobody answered about the others.")
 	case known:
-		v.Next = wordsf("Going by TTLs, all is there by %s at the latest (%s still).", until.In(now.Location()).Format(clockForm),
-			shortSpan(until.Sub(now)))
+		v.Next = wordsf(
+			"Going by TTLs, all is there by %s at the latest (%s still).",
+			until.In(now.Location()).Format(clockForm),
+			shortSpan(until.Sub(now)),
+		)
 	case !slices.ContainsFunc(missing, func(i await.Item) bool { return i.Place.Kind != await.Vantage }):
 		v.Next = words("The records are there; doors follow as their carriers make certificates and redirects.")
 	default:
@@ -375,8 +381,11 @@ func awaitCauses(missing []await.Item) []Block {
 
 // awaitSheet is everything for spreadsheets.
 func awaitSheet(items []await.Item, now time.Time) Data {
-	d := Data{Sheet: "awaited", Head: []string{"kind", "domain", "subject", "place", "state", "there now", "wanted", "asked",
-		"at the latest", "overdue", "cause", "why", "remedy"}}
+	d := Data{
+		Sheet: "awaited",
+		Head: []string{"kind", "domain", "subject", "place", "state", "there now", "wanted", "asked",
+			"at the latest", "overdue", "cause", "why", "remedy"},
+	}
 	stamp := func(t time.Time) string {
 		if t.IsZero() {
 			return ""
@@ -389,21 +398,6 @@ func awaitSheet(items []await.Item, now time.Time) Data {
 			stamp(i.Asked), stamp(i.Until), map[bool]string{true: "yes"}[i.Overdue(now)], string(i.Cause), i.Why, i.Fix})
 	}
 	return d
-}
-
-// awaitJSON is a wait as JSON has it.
-type awaitJSON struct {
-	Schema    string     `json:"schema"`
-	Canonical string     `json:"canonical"`
-	Vantage   string     `json:"vantage"`
-	Started   time.Time  `json:"started"`
-	Ended     time.Time  `json:"ended"`
-	There     int        `json:"there"`
-	Missing   int        `json:"missing"`
-	Questions int        `json:"questions"`
-	Items     []itemJSON `json:"items"`
-	Silent    []string   `json:"silent,omitempty"`
-	Notes     []string   `json:"notes,omitempty"`
 }
 
 type itemJSON struct {
@@ -423,21 +417,28 @@ type itemJSON struct {
 	Fix     string    `json:"fix,omitempty"`
 }
 
-func awaitData(a *Awaiting) awaitJSON {
-	j := awaitJSON{Schema: "upperpath/await/1", Canonical: a.Canonical, Vantage: a.Vantage, Started: a.Started.UTC(),
-		Ended: a.Ended.UTC(), Questions: a.Board.Asked(), Items: []itemJSON{}, Silent: a.Silent, Notes: a.Notes}
-	for n, i := range a.Board.Items() {
-		at := &a.Board.Items()[n]
+// awaitData is a wait as JSON has it, item by item: there may be very many.
+func awaitData(a *Awaiting) Object {
+	items := a.Board.Items()
+	there := 0
+	for _, i := range items {
 		if i.State == await.There {
-			j.There++
-		} else {
-			j.Missing++
+			there++
 		}
-		j.Items = append(j.Items, itemJSON{Kind: string(i.What), Domain: i.Domain, Subject: i.Subject, Place: i.Place.Name,
-			State: string(i.State), Now: i.Says, Wanted: i.Wanted, Asked: i.Asked.UTC(), Until: utc(i.Until), Lasts: i.Lasts,
-			Overdue: at.Overdue(a.Ended), Cause: string(i.Cause), Why: i.Why, Fix: i.Fix})
 	}
-	return j
+	made := func(yield func(any) bool) {
+		for n := range items {
+			i := &items[n]
+			if !yield(itemJSON{Kind: string(i.What), Domain: i.Domain, Subject: i.Subject, Place: i.Place.Name,
+				State: string(i.State), Now: i.Says, Wanted: i.Wanted, Asked: utc(i.Asked), Until: utc(i.Until), Lasts: i.Lasts,
+				Overdue: i.Overdue(a.Ended), Cause: string(i.Cause), Why: i.Why, Fix: i.Fix}) {
+				return
+			}
+		}
+	}
+	return Object{{"schema", "upperpath/await/1"}, {"canonical", a.Canonical}, {"vantage", a.Vantage},
+		{"started", a.Started.UTC()}, {"ended", a.Ended.UTC()}, {"there", there}, {"missing", len(items) - there},
+		{"questions", a.Board.Asked()}, {"items", Sequence(made)}, {"silent", ifAny(a.Silent)}, {"notes", ifAny(a.Notes)}}
 }
 
 func utc(t time.Time) time.Time {

@@ -68,7 +68,7 @@ func waiting(t *testing.T, p *plan.Plan, spoils func(any)) Doc {
 	a.Board = await.New(wants, doors, places, now)
 	looked := errors.New("looked")
 	if a.Board.Done() {
-		return Await(a)
+		return Await(a, true)
 	}
 	require.ErrorIs(t, await.Run(context.Background(), a.Board, told, atNow{}, func([]await.Change) error {
 		if a.Board.Looked() {
@@ -76,5 +76,5 @@ func waiting(t *testing.T, p *plan.Plan, spoils func(any)) Doc {
 		}
 		return nil
 	}), looked)
-	return Await(a)
+	return Await(a, true)
 }

@@ -48,7 +48,10 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 	if len(n.Unseen) > 0 {
 		l := List{Title: "Could not be looked at this time", Tone: Unseen}
 		for _, g := range n.Unseen {
-			l.Items = append(l.Items, wordsf("%s: %s", readableFact(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")))
+			l.Items = append(
+				l.Items,
+				wordsf("%s: %s", readableFact(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")),
+			)
 		}
 		blocks = append(blocks, l)
 	}
@@ -273,8 +276,11 @@ func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) Doc
 		if !today.Before(a.Until) {
 			until.Tone = Warned
 		}
-		t.Rows = append(t.Rows, []Cell{{Text: words(a.Code)}, {Text: words(readableFact(a.Subject))}, until, {Text: words(a.Why)},
-			{Text: words(a.Given.Format(time.DateOnly))}})
+		t.Rows = append(
+			t.Rows,
+			[]Cell{{Text: words(a.Code)}, {Text: words(readableFact(a.Subject))}, until, {Text: words(a.Why)},
+				{Text: words(a.Given.Format(time.DateOnly))}},
+		)
 	}
 	blocks := []Block{v}
 	if len(t.Rows) > 0 {

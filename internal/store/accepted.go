@@ -24,8 +24,12 @@ func (s *Store) Accept(ctx context.Context, state *recheck.State) error {
 		return wrong(s.path, err)
 	}
 	defer func() { _ = tx.Rollback() }()
-	_, err = tx.ExecContext(ctx, "INSERT INTO states (taken, doc) VALUES (?, ?)", state.Taken.UTC().Format(time.RFC3339Nano),
-		doc)
+	_, err = tx.ExecContext(
+		ctx,
+		"INSERT INTO states (taken, doc) VALUES (?, ?)",
+		state.Taken.UTC().Format(time.RFC3339Nano),
+		doc,
+	)
 	if err == nil {
 		_, err = tx.ExecContext(ctx, "DELETE FROM states WHERE id NOT IN (SELECT id FROM states ORDER BY id DESC LIMIT ?)",
 			mostStates)
@@ -79,7 +83,10 @@ func (s *Store) Lived(ctx context.Context) ([]recheck.Acceptance, error) {
 	if ok, err := s.has(ctx, "acceptances"); !ok {
 		return nil, err
 	}
-	rows, err := s.db.QueryContext(ctx, "SELECT code, subject, until, why, given FROM acceptances ORDER BY until, code, subject")
+	rows, err := s.db.QueryContext(
+		ctx,
+		"SELECT code, subject, until, why, given FROM acceptances ORDER BY until, code, subject",
+	)
 	if err != nil {
 		return nil, wrong(s.path, err)
 	}

@@ -1,6 +1,6 @@
 // Package store keeps what was seen, audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate
-// file; nothing of that is ever changed. Beside it lies what was done of runbooks, one for each scope, and what somebody
-// accepted: the state with which others are compared, and faults that are lived with until a date.
+// file; nothing of that is ever changed. Beside it lies what was done of runbooks, one for each scope, and what was
+// accepted: the state with which others are compared, and faults that somebody lives with until a date.
 //
 //	s, err := store.Open(estateFolder)
 //	defer s.Close()

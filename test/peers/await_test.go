@@ -33,8 +33,11 @@ type changing struct {
 const changingTTL = 15
 
 func (c *changing) zone(address string, serial int) {
-	c.write("zones/moved.example.zone", fmt.Sprintf("$TTL %d\n@ IN SOA ns1.moved.example. h.moved.example. %d 3600 600 86400 5\n"+
-		"@ IN NS ns1\n@ IN A %s\nwww IN A %[3]s\nns1 IN A 127.0.0.1\n", changingTTL, serial, address))
+	c.write(
+		"zones/moved.example.zone",
+		fmt.Sprintf("$TTL %d\n@ IN SOA ns1.moved.example. h.moved.example. %d 3600 600 86400 5\n"+
+			"@ IN NS ns1\n@ IN A %s\nwww IN A %[3]s\nns1 IN A 127.0.0.1\n", changingTTL, serial, address),
+	)
 }
 
 // certificates makes two, which both are trusted, and puts the one there that lacks what changes.
@@ -67,10 +70,13 @@ func startChanging(t *testing.T) *changing {
 	c.zone("192.0.2.10", 1)
 	run := filepath.Join(c.dir, "run")
 	require.NoError(t, os.MkdirAll(run, 0o755))
-	config := c.write("knot.conf", fmt.Sprintf("server:\n    rundir: %[1]q\n    listen: %[2]s\ndatabase:\n    storage: %[1]q\n"+
-		"template:\n  - id: default\n    storage: %[3]q\n    zonefile-sync: -1\n"+
-		"zone:\n  - domain: example\n    file: example.zone\n  - domain: moved.example\n    file: moved.example.zone\n", run,
-		strings.Replace(c.knot, ":", "@", 1), filepath.Join(c.dir, "zones")))
+	config := c.write(
+		"knot.conf",
+		fmt.Sprintf("server:\n    rundir: %[1]q\n    listen: %[2]s\ndatabase:\n    storage: %[1]q\n"+
+			"template:\n  - id: default\n    storage: %[3]q\n    zonefile-sync: -1\n"+
+			"zone:\n  - domain: example\n    file: example.zone\n  - domain: moved.example\n    file: moved.example.zone\n", run,
+			strings.Replace(c.knot, ":", "@", 1), filepath.Join(c.dir, "zones")),
+	)
 	c.knotd = exec.Command(knotd, "-c", config)
 	c.start(c.knotd, c.knot)
 	_, port, _ := strings.Cut(c.unbound, ":")
@@ -177,7 +183,11 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 	assert.False(t, at["new        certificate of moved.example"].Before(at["other      certificate of moved.example"]))
 	old, new := at["old        moved.example A at resolver"], at["new        moved.example A at resolver"]
 	require.False(t, old.IsZero() || new.IsZero(), text)
-	assert.True(t, at["new        moved.example A at ns1"].Before(old), "the resolver is asked once the name server has it")
+	assert.True(
+		t,
+		at["new        moved.example A at ns1"].Before(old),
+		"the resolver is asked once the name server has it",
+	)
 	assert.LessOrEqual(t, new.Sub(changed), (changingTTL+10)*time.Second, "it took no longer than the TTL says")
 	assert.Contains(t, text, "at most ")
 

@@ -33,7 +33,6 @@ var began = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 type world struct {
 	start    time.Time
 	lock     sync.Mutex
-	clock    await.Clock
 	changes  map[string]time.Time // by name server and name: when it has the new
 	silent   map[string]time.Time // until when a place says nothing
 	old, new map[string][]string  // by name and type
@@ -153,8 +152,16 @@ func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 					assert.False(t, c.At.Before(w.changes["ns1 "+c.Item.Host]) && c.At.Before(w.changes["ns2 "+c.Item.Host]),
 						"seed %d: %s at %s is said to be there, and is nowhere", seed, c.Item.Subject, c.Item.Place.Name)
 					if until, said := bound[c.Item.Subject+c.Item.Place.Name]; said {
-						assert.False(t, c.At.After(until.Add(15*time.Second)), "seed %d: %s at %s took longer than was said: %s, not %s", seed,
-							c.Item.Subject, c.Item.Place.Name, c.At.Sub(began), until.Sub(began))
+						assert.False(
+							t,
+							c.At.After(until.Add(15*time.Second)),
+							"seed %d: %s at %s took longer than was said: %s, not %s",
+							seed,
+							c.Item.Subject,
+							c.Item.Place.Name,
+							c.At.Sub(began),
+							until.Sub(began),
+						)
 					}
 				}
 				for _, i := range b.Items() {
@@ -301,7 +308,13 @@ func TestStatesOfRecords(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		alias := await.Want{Domain: "a.example", Name: "w.a.example", Type: "A", Holds: "CNAME",
 			Values: []string{"Sites.platform.example."}, Before: []string{"198.51.100.4"}}
-		none := await.Want{Domain: "a.example", Name: "w.a.example", Type: "AAAA", Holds: "AAAA", Before: []string{"2001:db8::1"}}
+		none := await.Want{
+			Domain: "a.example",
+			Name:   "w.a.example",
+			Type:   "AAAA",
+			Holds:  "AAAA",
+			Before: []string{"2001:db8::1"},
+		}
 		flat := await.Want{Domain: "a.example", Name: "a.example", Type: "A", Holds: "A", Alias: true,
 			Values: []string{"sites.platform.example."}, Before: []string{"198.51.100.4"}}
 		text := await.Want{Domain: "a.example", Name: "a.example", Type: "TXT", Holds: "TXT", Values: []string{`"Proof=1"`}}
