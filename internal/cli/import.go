@@ -31,7 +31,8 @@ func (p *program) rulesImport() *cobra.Command {
 		Use:   "import FILE",
 		Short: "Import existing redirects: a table, an Apache or an nginx configuration",
 		Long: `import reads the redirects of an earlier move and writes them as rules: a table with any two named
-columns (with * and $1 too), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule
+columns (with * and $1 too; a line without a new address is undecided, - or 410 is gone; one that
+names a scheme or a www is taken for both), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule
 with RewriteCond), or one of nginx (return, rewrite, map, location). What the rule language cannot
 say is listed with line and reason. These files take the first match and rules the most specific
 one; where that changes an answer, it is said, with a URL.`,
@@ -47,7 +48,7 @@ one; where that changes an answer, it is said, with a URL.`,
 			if err != nil {
 				return err
 			}
-			imported, err := readImport(args[0], &o)
+			imported, err := readImport(args[0], &o, in.Estate.Serves)
 			if err != nil {
 				return err
 			}
@@ -83,7 +84,7 @@ var (
 )
 
 // readImport reads the file as what it is.
-func readImport(path string, o *importOptions) (servers.Import, error) {
+func readImport(path string, o *importOptions, serves func(web.Host) bool) (servers.Import, error) {
 	name := strings.ToLower(filepath.Base(path))
 	if o.kind == "" {
 		switch {
@@ -120,8 +121,12 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 		host = h.String()
 	}
 	if o.kind == "csv" {
-		lines, pairs, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
-		return servers.ReadPairs(lines, pairs, host, 301), err
+		read, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
+		pairs := make([]servers.Pair, len(read))
+		for i, p := range read {
+			pairs[i] = servers.Pair(p)
+		}
+		return servers.ReadPairs(pairs, host, 301, serves), err
 	}
 	data, err := os.ReadFile(path)
 	if err != nil {
@@ -151,7 +156,11 @@ func readImport(path string, o *importOptions) (servers.Import, error) {
 func (p *program) imported(path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions) error {
 	scope := files.RuleScope(e.Estate)
 	rules := m.Settle(scope)
-	result := report.Imported{File: path, Canonical: canonical.String()}
+	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened, Merged: m.Merged,
+		Untracked: m.Untracked}
+	for _, l := range m.Undecided {
+		result.Undecided = append(result.Undecided, report.Skipped(l))
+	}
 	for _, r := range m.Rules {
 		result.Rules = append(
 			result.Rules,
@@ -174,7 +183,7 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 	if err := p.show(report.Import(result), &o.out); err != nil {
 		return err
 	}
-	if len(result.Skipped) > 0 || len(result.Differences) > 0 {
+	if len(result.Skipped)+len(result.Differences)+len(result.Undecided) > 0 {
 		return ended{code: exitFindings}
 	}
 	return nil

@@ -257,16 +257,22 @@ func ReadRules(path string, scope rule.Scope) ([]*rule.Rule, error) {
 	return rules, faults.In(path).Err()
 }
 
-// ReadPairs reads two columns of a CSV file, by name, with the line of each row. The error is a problem.List.
-func ReadPairs(path, first, second string) (lines []int, pairs [][2]string, err error) {
+// Pair is a line of a table of redirects.
+type Pair struct {
+	Line             int
+	Old, New, Status string // Status: "" where there is no such column
+}
+
+// ReadPairs reads two columns of a CSV file, by name, and what it says of the status. The error is a problem.List.
+func ReadPairs(path, first, second string) ([]Pair, error) {
 	first, second = strings.ToLower(first), strings.ToLower(second)
 	t, err := readCSV(path, []string{first, second}, []string{first, second})
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	for _, r := range t.rows {
-		lines = append(lines, r.line)
-		pairs = append(pairs, [2]string{t.field(r, first), t.field(r, second)})
+	pairs := make([]Pair, len(t.rows))
+	for i, r := range t.rows {
+		pairs[i] = Pair{r.line, t.field(r, first), t.field(r, second), t.field(r, "status")}
 	}
-	return lines, pairs, nil
+	return pairs, nil
 }

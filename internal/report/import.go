@@ -15,7 +15,10 @@ type Imported struct {
 	Rules       []ImportedRule
 	Skipped     []Skipped
 	Differences []Difference
-	Added       string // the file to which the rules were added; "" for none
+	Undecided   []Skipped // lines without a new address
+	Added       string    // the file to which the rules were added; "" for none
+
+	Widened, Merged, Untracked int // lines taken for both schemes and hosts, said twice, without their tracking
 }
 
 // Skipped is a line that was not translated, and why.
@@ -78,6 +81,14 @@ func Import(m Imported) Doc {
 		}
 		blocks = append(blocks, l)
 	}
+	if len(m.Undecided) > 0 {
+		l := List{Title: "Undecided: no new address yet", Tone: Warned, More: command("--format json") + " has them all"}
+		for _, s := range m.Undecided {
+			l.Items = append(l.Items, cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90))))
+		}
+		blocks = append(blocks, l)
+	}
+	blocks = append(blocks, takenWider(m)...)
 	if len(m.Differences) > 0 {
 		l := List{Title: "Where these rules answer differently from the file", Tone: Warned,
 			More: command("--format json") + " has them all"}
@@ -98,9 +109,29 @@ func Import(m Imported) Doc {
 			Rules       []ImportedRule `json:"rules"`
 			Skipped     []Skipped      `json:"skipped"`
 			Differences []Difference   `json:"differences"`
+			Undecided   []Skipped      `json:"undecided"`
+			Widened     int            `json:"widened,omitempty"`
+			Merged      int            `json:"merged,omitempty"`
+			Untracked   int            `json:"untracked,omitempty"`
 		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Skipped{}, m.Skipped...),
-			append([]Difference{}, m.Differences...)},
+			append([]Difference{}, m.Differences...), append([]Skipped{}, m.Undecided...), m.Widened, m.Merged, m.Untracked},
 	}
+}
+
+// takenWider says where a table was read as people mean it, and not to the letter.
+func takenWider(m Imported) []Block {
+	var blocks []Block
+	say := func(n int, format string) {
+		if n > 0 {
+			blocks = append(blocks, Paragraph{Text: wordsf(format, wording.Count(n, "line")), Soft: true, Gap: len(blocks) == 0})
+		}
+	}
+	say(m.Widened, "%s of the table named one scheme, or the www of a domain, and became a rule for http and https, apex "+
+		"and www: no other line says otherwise of those.")
+	say(m.Merged, "%s said the same of the other scheme or host, and is in that rule.")
+	say(m.Untracked, "%s held parameters that only follow visitors (utm_source, gclid and their kind), which are no "+
+		"conditions.")
+	return blocks
 }
 
 func importVerdict(m Imported) Verdict {
@@ -109,7 +140,11 @@ func importVerdict(m Imported) Verdict {
 		Says: wordsf("%s made from %s; %s not translated, %s.", wording.Count(len(m.Rules), "rule"), m.File,
 			wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference")),
 	}
-	if len(m.Differences) > 0 {
+	if len(m.Undecided) > 0 {
+		v.Says = wordsf("%s made from %s; %s not translated, %d undecided, %s.", wording.Count(len(m.Rules), "rule"), m.File,
+			wording.Count(len(m.Skipped), "line"), len(m.Undecided), wording.Count(len(m.Differences), "difference"))
+	}
+	if len(m.Differences)+len(m.Undecided) > 0 {
 		v.Tone = Warned
 	}
 	if len(m.Skipped) > 0 {

@@ -20,6 +20,11 @@ type Import struct {
 	over    int // the last line of which not all were made
 	Names   []Named
 	named   map[string]bool // those in Names
+
+	Undecided []SkippedLine // lines of a table without a new address
+	Widened   int           // lines of a table that name one scheme or host, and are taken for both
+	Merged    int           // lines of a table that say the same of the other scheme or host
+	Untracked int           // lines of a table from which parameters that follow visitors were left out
 }
 
 // Named is a host that the file names without its www, and the line.

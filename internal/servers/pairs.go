@@ -2,50 +2,164 @@ package servers
 
 import (
 	"fmt"
+	"slices"
+	"strconv"
 	"strings"
+
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/web"
 )
 
+// Pair is a line of a table of redirects.
+type Pair struct {
+	Line     int
+	Old, New string // whole URLs, or paths of a host
+	Status   string // "" where the table has no such column
+}
+
+// goneWords say in a table that a page is gone on purpose.
+var goneWords = []string{"-", "410", "gone"}
+
 // ReadPairs makes rules of two columns of a table: old addresses and new ones, whole URLs or paths of a host, with
-// stars for any characters and $1, $2 for what they took.
-func ReadPairs(lines []int, pairs [][2]string, host string, status int) Import {
+// stars for any characters and $1, $2 for what they took. A line without a new address is undecided, and no rule. One
+// that names a scheme, or an apex or its www, is taken for both schemes and both hosts, unless the table says otherwise
+// of those, or serves says that the site answers the www itself. Parameters that only follow visitors are left out.
+func ReadPairs(pairs []Pair, host string, status int, serves func(web.Host) bool) Import {
 	var m Import
-	for i, p := range pairs {
-		old, to := strings.TrimSpace(p[0]), strings.TrimSpace(p[1])
-		text := old + "," + to
-		switch {
-		case old == "":
-			m.leave(lines[i], text, "it has no old address")
-			continue
-		case strings.HasPrefix(old, "/") && host == "":
-			m.leave(lines[i], text, "its old address names no host; say which with --host")
-			continue
-		case strings.HasPrefix(old, "/"):
-			old = host + old
+	var entries []entry
+	for _, p := range pairs {
+		if e, ok := m.read(p, host, status); ok {
+			entries = append(entries, e)
 		}
-		old, _, _ = strings.Cut(old, "#")
-		groups := map[string]string{}
-		old, why := starred(braces.Replace(old), groups)
-		if why != "" {
-			m.leave(lines[i], text, "%s", why)
-			continue
-		}
-		if to != "" {
-			var err error
-			if to, err = target(strings.ReplaceAll(to, "*", "%2A"), groups, '$'); err != nil {
-				m.leave(lines[i], text, "%s", err)
-				continue
-			}
-			if !strings.Contains(to, "://") && !strings.HasPrefix(to, "/") {
-				to = "https://" + to
-			}
-		}
-		s := status
-		if to == "" {
-			s = 410
-		}
-		m.add(lines[i], text, old, to, s, false, "", "")
+	}
+	for _, e := range m.twins(entries, serves) {
+		m.add(e.line, e.text, e.old, e.to, e.status, false, "", "")
 	}
 	return m
+}
+
+// entry is a line of a table that is a redirect.
+type entry struct {
+	line      int
+	text      string
+	old, to   string // as the rule language has them
+	status    int
+	untracked bool
+}
+
+// read reads a line; what is none goes to what is left, or to what is undecided.
+func (m *Import) read(p Pair, host string, status int) (entry, bool) {
+	from, to := strings.TrimSpace(p.Old), strings.TrimSpace(p.New)
+	e := entry{line: p.Line, text: from + "," + to, status: status}
+	says := strings.TrimSpace(p.Status)
+	gone := slices.Contains(goneWords, strings.ToLower(to)) || to == "" && (says == "410" || strings.EqualFold(says, "gone"))
+	switch {
+	case from == "":
+		m.leave(p.Line, e.text, "it has no old address")
+		return e, false
+	case to == "" && !gone:
+		m.Undecided = append(m.Undecided, SkippedLine{p.Line, from, "it has no new address yet"})
+		return e, false
+	case strings.HasPrefix(from, "/") && host == "":
+		m.leave(p.Line, e.text, "its old address names no host; say which with --host")
+		return e, false
+	case strings.HasPrefix(from, "/"):
+		from = host + from
+	}
+	from, _, _ = strings.Cut(from, "#")
+	from, e.untracked = withoutTracking(from)
+	groups := map[string]string{}
+	from, why := starred(braces.Replace(from), groups)
+	if why != "" {
+		m.leave(p.Line, e.text, "%s", why)
+		return e, false
+	}
+	e.old = from
+	if gone {
+		e.status = 410
+		return e, true
+	}
+	var err error
+	if e.to, err = target(strings.ReplaceAll(to, "*", "%2A"), groups, '$'); err != nil {
+		m.leave(p.Line, e.text, "%s", err)
+		return e, false
+	}
+	if !strings.Contains(e.to, "://") && !strings.HasPrefix(e.to, "/") {
+		e.to = "https://" + e.to
+	}
+	if n, err := strconv.Atoi(says); err == nil && (n == 301 || n == 302 || n == 307 || n == 308) {
+		e.status = n
+	}
+	return e, true
+}
+
+func withoutTracking(address string) (string, bool) {
+	path, query, asks := strings.Cut(address, "?")
+	if !asks {
+		return address, false
+	}
+	kept, any := old.WithoutTracking(query)
+	switch {
+	case !any:
+		return address, false
+	case kept == "":
+		return path, true
+	}
+	return path + "?" + kept, true
+}
+
+// twins gives the redirects with those that say the same of both schemes and both hosts as one.
+func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
+	groups := map[string][]int{}
+	keys := make([]string, len(entries))
+	for i, e := range entries {
+		keys[i] = wide(e.old, serves)
+		groups[keys[i]] = append(groups[keys[i]], i)
+	}
+	var all []entry
+	for i, e := range entries {
+		if e.untracked {
+			m.Untracked++
+		}
+		group := groups[keys[i]]
+		agree := !slices.ContainsFunc(group, func(n int) bool {
+			return entries[n].to != entries[group[0]].to || entries[n].status != entries[group[0]].status
+		})
+		switch {
+		case !agree: // each is for what it names
+		case group[0] != i:
+			m.Merged++
+			continue
+		case e.old != keys[i]:
+			m.Widened++
+			e.old = keys[i]
+		}
+		all = append(all, e)
+	}
+	return all
+}
+
+// wide gives an old address without its scheme, and without the www of a domain where a rule of the apex holds for the
+// www too.
+func wide(address string, serves func(web.Host) bool) string {
+	_, rest, schemed := strings.Cut(address, "://")
+	if !schemed || strings.ContainsAny(address[:strings.Index(address, "://")], "/?") {
+		rest = address
+	}
+	host, _, _ := strings.Cut(rest, "/")
+	h, err := web.ParseHost(host)
+	if err != nil {
+		return rest
+	}
+	bare, www := strings.CutPrefix(h.String(), "www.")
+	if !www {
+		return rest
+	}
+	apex, err := web.ParseHost(bare)
+	if err != nil || !apex.IsApex() || serves != nil && serves(h) {
+		return rest
+	}
+	return rest[len("www."):]
 }
 
 // starred writes a pattern with stars as one of the rule language, and says why it cannot be where that is so.
