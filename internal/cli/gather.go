@@ -1,0 +1,249 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/store"
+)
+
+// oldURLsName is what the file with old URLs is called.
+const oldURLsName = "old-urls.csv"
+
+// gatherOptions are the options of gather beside those of every command.
+type gatherOptions struct {
+	host, url, weight, leaveOut, to string
+	pages, force, showRules, all    bool
+}
+
+func (p *program) gather() *cobra.Command {
+	var from estateOptions
+	var vantage vantageOptions
+	var out output
+	var o gatherOptions
+	c := &cobra.Command{
+		Use:   "gather SOURCE...",
+		Short: "Gather the old URLs that people, links and search engines still use",
+		Long: `gather makes old-urls.csv (url, weight, source, method, note, and the further columns of tables) of
+what others wrote down: sitemaps and their indexes, feeds, access logs in the Common and Combined
+format, CSV and XLSX exports with a column of addresses under any usual name, lists, records of a
+browser (HAR); compressed (gzip, zstd) or not, as files or as http and https URLs; - is standard
+input. --survey adds the pages that the last survey met. URLs that are the same (RFC 3986) are one,
+and their weights are added. Robots' hits, parts of pages and parameters that follow visitors are
+left out by rules that --rules shows and --leave-out changes; every line that is left out is counted
+by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
+		Example: `  upperpath gather access.log --host lacemill-museum.example
+  upperpath gather sitemap.xml export.csv access.log.2.gz --host https://www.slatequarry.example
+  upperpath gather --survey
+  upperpath gather crawl.xlsx --url Address --weight Inlinks --to crawl.csv
+  upperpath gather --rules > leave-out.yaml`,
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			if o.showRules {
+				_, err := p.out.Write(files.LeaveOutText(old.DefaultLeaveOut()))
+				return err
+			}
+			if len(args) == 0 && !o.pages {
+				return usage("gather: expected files or URLs to gather from, or --survey")
+			}
+			return p.runGather(c.Context(), &from, &vantage, &out, &o, args)
+		},
+	}
+	from.flags(c)
+	vantage.flags(c)
+	out.formatFlag(c)
+	f := c.Flags()
+	f.StringVar(&o.host, "host", "", "the `HOST` or door whose paths they are, where a source names none")
+	f.StringVar(&o.url, "url", "", "the `COLUMN` of tables with the addresses")
+	f.StringVar(&o.weight, "weight", "", "the `COLUMN` of tables with visits, hits or links")
+	f.StringVar(&o.leaveOut, "leave-out", "", "the `FILE` with rules for what is left out")
+	f.BoolVar(&o.showRules, "rules", false, "write the rules for what is left out, to be changed")
+	f.StringVar(&o.to, "to", "", "the `FILE` to write (default: "+oldURLsName+" beside the estate file)")
+	f.BoolVar(&o.pages, "survey", false, "add the pages that the last survey met")
+	f.BoolVar(&o.all, "all-hosts", false, "take hosts too that the estate does not hold")
+	f.BoolVar(&o.force, "force", false, "replace the file, though it was edited")
+	return c
+}
+
+func (p *program) runGather(
+	ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *gatherOptions, sources []string,
+) error {
+	from.undecided = true
+	e, made, err := from.read()
+	if err != nil {
+		return err
+	}
+	leave := old.DefaultLeaveOut()
+	if o.leaveOut != "" {
+		if leave, err = files.ReadLeaveOut(o.leaveOut); err != nil {
+			return err
+		}
+	}
+	g := old.NewGathering(leave)
+	if !o.all {
+		g.Hosts = func(h web.Host) bool { return made.Estate.Holds(h) || made.Estate.Serves(h) }
+	}
+	reader := &files.OldURLs{To: g, URL: o.url, Weight: o.weight, Stop: ctx.Err}
+	if reader.Door, err = doorOf(o.host); err != nil {
+		return err
+	}
+	meter := p.progress("gathering", 0, "")
+	err = p.gatherAll(ctx, reader, vantage, e, sources)
+	meter.done()
+	if err != nil {
+		return err
+	}
+	if o.pages {
+		if err := gatherSurvey(ctx, g, e); err != nil {
+			return err
+		}
+	}
+	path := o.to
+	if path == "" {
+		path = files.Beside(e.Path, oldURLsName)
+	}
+	if n, _ := g.Count(); n > 0 {
+		text, err := oldURLsText(g)
+		if err == nil {
+			err = files.WriteOwnTable(path, text, o.force)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	if err := p.show(report.Gathered(g, fromHere(path)), out); err != nil {
+		return err
+	}
+	if n, _ := g.Count(); n == 0 {
+		return ended{code: exitFindings}
+	}
+	return nil
+}
+
+// doorOf reads a host or a door whose paths are meant.
+func doorOf(host string) (web.Door, error) {
+	if host == "" {
+		return web.Door{}, nil
+	}
+	if !strings.Contains(host, "://") {
+		host = "http://" + host
+	}
+	u, err := web.ParseURL(host)
+	if err != nil || u.RequestURI() != "/" {
+		return web.Door{}, usage("--host %s: expected a host or a door, such as https://www.old.example", host)
+	}
+	return u.Door(), nil
+}
+
+// gatherAll reads all sources, and the sitemaps that indexes among them name.
+func (p *program) gatherAll(
+	ctx context.Context, reader *files.OldURLs, vantage *vantageOptions, e *files.Estate, sources []string,
+) error {
+	var w *live.Web
+	done := map[string]bool{}
+	for len(sources) > 0 {
+		source := sources[0]
+		sources = sources[1:]
+		if done[source] {
+			continue
+		}
+		done[source] = true
+		u, err := web.ParseURL(source)
+		switch {
+		case source == "-":
+			err = reader.AddFrom("standard input", "standard input", p.in)
+		case err == nil:
+			if w == nil {
+				if w, err = vantage.open(e); err != nil {
+					return err
+				}
+				defer w.Close()
+			}
+			err = gatherURL(ctx, reader, w, u)
+		default:
+			err = reader.Add(source)
+		}
+		if err != nil {
+			return err
+		}
+		sources = append(sources, reader.Maps...)
+		reader.Maps = nil
+	}
+	return nil
+}
+
+// mostFetched is how many octets a source may have that is fetched.
+const mostFetched = 256 << 20
+
+func gatherURL(ctx context.Context, reader *files.OldURLs, w *live.Web, u web.URL) error {
+	status, body, err := w.Fetch(ctx, u, mostFetched)
+	if err != nil {
+		return failed(fmt.Errorf("%s cannot be fetched: %w", u, err))
+	}
+	if status != 200 {
+		return failed(fmt.Errorf("%s answers %d, and no file", u, status))
+	}
+	return reader.AddFrom(u.String(), u.String(), bytes.NewReader(body))
+}
+
+// gatherSurvey adds the pages that the last survey met at the doors of the estate.
+func gatherSurvey(ctx context.Context, g *old.Gathering, e *files.Estate) error {
+	s, err := store.Read(e.Folder())
+	if err != nil {
+		return storeFailed(err)
+	}
+	defer s.Close()
+	latest, _, err := s.LatestSurveys(ctx, func(*survey.Survey) bool { return false })
+	if err != nil {
+		return storeFailed(err)
+	}
+	if len(latest) == 0 {
+		return usage("--survey: no survey was kept yet; run upperpath survey first")
+	}
+	source := g.Begin("survey of " + latest[0].Started.Format("2006-01-02"))
+	for _, d := range latest[0].Domains {
+		for _, c := range d.Chains {
+			if c.Probe != "root" {
+				continue // made up
+			}
+			for _, hop := range c.Hops {
+				if hop.Refusal == "" {
+					g.Add(source, old.Seen{URL: []byte(hop.URL.String()), Status: hop.Status})
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// oldURLsText writes what was gathered as the file that is kept.
+func oldURLsText(g *old.Gathering) ([]byte, error) {
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	head := append([]string{"url", "weight", "source", "method", "note"}, g.More...)
+	errs := []error{w.Write(head)}
+	for _, e := range g.Entries() {
+		row := []string{e.URL, fmt.Sprint(e.Weight), strings.Join(g.SourcesOf(e), "; "), e.Method, report.OldNote(e)}
+		row = append(row, e.More...)
+		for len(row) < len(head) {
+			row = append(row, "")
+		}
+		errs = append(errs, w.Write(row))
+	}
+	w.Flush()
+	return b.Bytes(), errors.Join(append(errs, w.Error())...)
+}

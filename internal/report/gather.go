@@ -1,0 +1,94 @@
+package report
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// OldNote says of an old URL what sources noted, what was answered there, and who leads there.
+func OldNote(e *old.Entry) string {
+	parts := []string{}
+	if e.Note != "" {
+		parts = append(parts, e.Note)
+	}
+	var answers []string
+	for _, s := range e.Statuses() {
+		answers = append(answers, fmt.Sprintf("%d ×%d", s[0], s[1]))
+	}
+	if len(answers) > 0 {
+		parts = append(parts, strings.Join(answers, ", "))
+	}
+	if e.Referrer() != "" {
+		parts = append(parts, "linked from "+e.Referrer())
+	}
+	return strings.Join(parts, "; ")
+}
+
+// gatheredJSON is what a gathering came to, as JSON has it.
+type gatheredJSON struct {
+	Schema  string         `json:"schema"`
+	File    string         `json:"file"`
+	URLs    int            `json:"urls"`
+	Weight  int64          `json:"weight"`
+	Sources []gatheredFrom `json:"sources"`
+}
+
+type gatheredFrom struct {
+	Name    string                      `json:"name"`
+	Lines   int64                       `json:"lines"`
+	Kept    int64                       `json:"kept"`
+	LeftOut map[old.Reason]*old.LeftOut `json:"left_out"`
+}
+
+// Gathered is what a gathering of old URLs came to.
+func Gathered(g *old.Gathering, path string) Doc {
+	urls, weight := g.Count()
+	d := Doc{Name: "gather", Title: "Old URLs", Main: "sources"}
+	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}}
+	var out int64
+	t := Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
+	reasons := map[old.Reason]*old.LeftOut{}
+	for _, s := range g.Sources() {
+		left := s.Lines - s.Kept
+		out += left
+		t.Rows = append(t.Rows, cells(s.Name, fmt.Sprint(s.Lines), fmt.Sprint(s.Kept), fmt.Sprint(left)))
+		data.Sources = append(data.Sources, gatheredFrom{s.Name, s.Lines, s.Kept, s.Out})
+		for why, o := range s.Out {
+			if reasons[why] == nil {
+				reasons[why] = &old.LeftOut{}
+			}
+			reasons[why].Count += o.Count
+			reasons[why].Examples = append(reasons[why].Examples, o.Examples...)
+		}
+	}
+	v := Verdict{Tone: Good, Says: wordsf("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"), weight,
+		wording.Count(int(out), "line"))}
+	if urls == 0 {
+		v = Verdict{Tone: Failed, Says: wordsf("No old URL was found; %s left out.", wording.Count(int(out), "line"))}
+	} else {
+		v.Next = cat(words("They are in "), copied(path), words("."))
+	}
+	blocks := []Block{v, t}
+	l := List{Title: "Left out", More: command("--format json") + " has them all"}
+	for _, why := range slices.Sorted(maps.Keys(reasons)) {
+		o := reasons[why]
+		l.Items = append(l.Items, cat(wordsf("%d: %s, such as ", o.Count, why), copied(wording.Cut(o.Examples[0], 100))))
+	}
+	if len(l.Items) > 0 {
+		blocks = append(blocks, l)
+	}
+	if top := g.Entries(); len(top) > 0 && top[0].Weight > 0 {
+		heavy := Table{Head: []string{"weight", "heaviest"}}
+		for _, e := range top[:min(len(top), 8)] {
+			heavy.Rows = append(heavy.Rows, cells(fmt.Sprint(e.Weight), wording.Cut(e.URL, 90)))
+		}
+		blocks = append(blocks, heavy)
+	}
+	d.Blocks, d.Data = of(blocks...), data
+	return d
+}
