@@ -6,6 +6,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -93,6 +94,7 @@ func (p *program) runGather(
 			return err
 		}
 	}
+	debug.SetGCPercent(surveyGarbage) // there may be millions
 	g := old.NewGathering(leave)
 	if !o.all {
 		g.Hosts = func(h web.Host) bool { return made.Estate.Holds(h) || made.Estate.Serves(h) }

@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/xuri/excelize/v2"
@@ -70,14 +71,19 @@ func (o *OldURLs) AddFrom(name, path string, from io.Reader) error {
 	counted := &countingReader{from: from, read: o.Read}
 	plain, closes, err := unpacked(counted)
 	if err != nil {
-		return problem.List{{File: path, Says: "it cannot be unpacked: " + err.Error(), Expected: "gzip or zstd as it was made"}}
+		return problem.List{
+			{File: path, Says: "it cannot be unpacked: " + err.Error(), Expected: "gzip or zstd as it was made"},
+		}
 	}
 	defer closes()
 	r := bufio.NewReaderSize(plain, 256<<10)
 	head, _ := r.Peek(4 << 10)
 	switch {
 	case bytes.HasPrefix(head, []byte("\xff\xfe")), bytes.HasPrefix(head, []byte("\xfe\xff")):
-		r = bufio.NewReaderSize(transform.NewReader(r, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder()), 64<<10)
+		r = bufio.NewReaderSize(
+			transform.NewReader(r, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder()),
+			64<<10,
+		)
 		head, _ = r.Peek(4 << 10)
 	case bytes.HasPrefix(head, []byte("\xef\xbb\xbf")):
 		_, _ = r.Discard(3)
@@ -386,36 +392,37 @@ func isTable(head []byte) bool {
 
 // table reads a CSV file with a head.
 func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
-	head, _ := r.Peek(64 << 10)
+	head, _ := r.Peek(mostHead)
 	line, _, _ := bytes.Cut(head, []byte("\n"))
 	var from io.Reader = r
 	if !validUTF8(head) { // what is no UTF-8 is what old programs write
 		from = transform.NewReader(r, charmap.Windows1252.NewDecoder())
 	}
-	c := csv.NewReader(from)
-	c.Comma, c.FieldsPerRecord, c.LazyQuotes, c.ReuseRecord = mark(line), -1, true, true
+	part := &checked{from: from, stop: o.Stop}
+	c := csv.NewReader(part)
+	c.Comma, c.Comment, c.FieldsPerRecord, c.LazyQuotes, c.ReuseRecord = mark(line), '#', -1, true, true
 	if c.Comma == 0 {
 		c.Comma = ','
 	}
 	first, err := c.Read()
 	if err != nil {
-		return problem.List{{File: path, Line: 1, Says: "this is no table: " + err.Error(), Expected: "a first line with columns"}}
+		return problem.List{
+			{File: path, Line: 1, Says: "this is no table: " + err.Error(), Expected: "a first line with columns"},
+		}
 	}
 	t, err := o.columns(name, path, slices.Clone(first))
 	if err != nil {
 		return err
 	}
 	for n := 0; ; n++ {
-		if n%4096 == 0 && o.Stop != nil {
-			if err := o.Stop(); err != nil {
-				return err
-			}
-		}
 		record, err := c.Read()
+		part.ended()
 		var parse *csv.ParseError
 		switch {
 		case errors.Is(err, io.EOF):
 			return nil
+		case err != nil && o.Stop != nil && o.Stop() != nil:
+			return o.Stop()
 		case errors.As(err, &parse):
 			t.source.Leave(old.Unreadable, strings.Join(record, ","))
 			continue
@@ -427,9 +434,15 @@ func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
 	}
 }
 
-// validUTF8 tells whether the beginning of a text is UTF-8; its last character may be cut.
+// mostHead is how much of a text is looked at to find out what it is.
+const mostHead = 64 << 10
+
+// validUTF8 tells whether the beginning of a text is UTF-8; where there is more, its last character may be cut.
 func validUTF8(head []byte) bool {
-	return strings.ToValidUTF8(string(head[:max(0, len(head)-4)]), "") == string(head[:max(0, len(head)-4)])
+	if len(head) == mostHead {
+		head = head[:len(head)-utf8.UTFMax]
+	}
+	return utf8.Valid(head)
 }
 
 // sheet is a table that is being read.
@@ -463,8 +476,14 @@ func (o *OldURLs) columns(name, path string, head []string) (*sheet, error) {
 	}
 	t := &sheet{of: o, url: find(o.URL, urlNames), weight: find(o.Weight, weightNames), note: slices.Index(lower, "note")}
 	if t.url < 0 {
-		p := problem.Problem{File: path, Line: 1, Says: "no column is known to hold addresses", Value: strings.Join(head, ","),
-			Expected: "one that is called url, address, page or the like", Remedy: "name it with --url"}
+		p := problem.Problem{
+			File:     path,
+			Line:     1,
+			Says:     "no column is known to hold addresses",
+			Value:    strings.Join(head, ","),
+			Expected: "one that is called url, address, page or the like",
+			Remedy:   "name it with --url",
+		}
 		if o.URL != "" {
 			p.Says, p.Remedy = "there is no column "+o.URL, "name one of these"
 			p.Expected = "--url with one of its columns"
@@ -530,8 +549,10 @@ func weightOf(s string) int64 {
 func (o *OldURLs) workbook(path string) error {
 	f, err := excelize.OpenFile(path, excelize.Options{UnzipSizeLimit: mostSheet, UnzipXMLSizeLimit: 16 << 20})
 	if err != nil {
-		return problem.List{{File: path, Says: "it cannot be read as a workbook: " + err.Error(), Expected: "an XLSX file of at " +
-			"most 256 MiB unpacked", Remedy: "export it as CSV"}}
+		return problem.List{
+			{File: path, Says: "it cannot be read as a workbook: " + err.Error(), Expected: "an XLSX file of at " +
+				"most 256 MiB unpacked", Remedy: "export it as CSV"},
+		}
 	}
 	defer f.Close()
 	var failed error
@@ -579,13 +600,15 @@ func (o *OldURLs) workbook(path string) error {
 // Maps.
 func (o *OldURLs) markup(name, path string, r io.Reader) error {
 	s := o.To.Begin(name)
-	d := xml.NewDecoder(&checked{from: r, stop: o.Stop})
+	from := &checked{from: r, stop: o.Stop}
+	d := xml.NewDecoder(from)
 	d.Strict = true // an entity that XML does not know is an error, and none is unfolded
 	index, known := false, false
 	var text []byte
 	reading, in := "", []string{}
 	for {
 		token, err := d.Token()
+		from.ended()
 		line, column := d.InputPos()
 		switch {
 		case errors.Is(err, io.EOF) && known:
@@ -634,11 +657,18 @@ func (o *OldURLs) markup(name, path string, r io.Reader) error {
 	}
 }
 
-// checked ends a stream where somebody wants it to end.
+// checked ends a stream where somebody wants it to end, and where a part of it has no end: its reader would keep all of
+// that part.
 type checked struct {
-	from io.Reader
-	stop func() error
+	from  io.Reader
+	stop  func() error
+	since int // octets since the last part ended
 }
+
+// mostPart is how long a record, an element or an object may be, in octets.
+const mostPart = 32 << 20
+
+var errNoEnd = fmt.Errorf("a part of it is longer than %d MiB", mostPart>>20)
 
 func (c *checked) Read(p []byte) (int, error) {
 	if c.stop != nil {
@@ -646,13 +676,22 @@ func (c *checked) Read(p []byte) (int, error) {
 			return 0, err
 		}
 	}
-	return c.from.Read(p)
+	if c.since > mostPart {
+		return 0, errNoEnd
+	}
+	n, err := c.from.Read(p)
+	c.since += n
+	return n, err
 }
+
+// ended says that a part has come to its end.
+func (c *checked) ended() { c.since = 0 }
 
 // har reads what a browser recorded (HTTP Archive 1.2): the pages of log.entries, entry by entry.
 func (o *OldURLs) har(name, path string, r io.Reader) error {
 	s := o.To.Begin(name)
-	d := json.NewDecoder(io.LimitReader(&checked{from: r, stop: o.Stop}, mostHAR))
+	from := &checked{from: r, stop: o.Stop}
+	d := json.NewDecoder(io.LimitReader(from, mostHAR))
 	wrong := func(err error) error {
 		if o.Stop != nil && o.Stop() != nil {
 			return o.Stop()
@@ -682,7 +721,11 @@ func (o *OldURLs) har(name, path string, r io.Reader) error {
 		if err := d.Decode(&e); err != nil {
 			return wrong(err)
 		}
-		o.To.Add(s, old.Seen{URL: []byte(e.Request.URL), Method: []byte(e.Request.Method), Status: e.Response.Status, Weight: 1})
+		from.ended()
+		o.To.Add(
+			s,
+			old.Seen{URL: []byte(e.Request.URL), Method: []byte(e.Request.Method), Status: e.Response.Status, Weight: 1},
+		)
 	}
 	return nil
 }

@@ -66,8 +66,11 @@ func Gathered(g *old.Gathering, path string) Doc {
 			reasons[why].Examples = append(reasons[why].Examples, o.Examples...)
 		}
 	}
-	v := Verdict{Tone: Good, Says: wordsf("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"), weight,
-		wording.Count(int(out), "line"))}
+	v := Verdict{
+		Tone: Good,
+		Says: wordsf("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"), weight,
+			wording.Count(int(out), "line")),
+	}
 	if urls == 0 {
 		v = Verdict{Tone: Failed, Says: wordsf("No old URL was found; %s left out.", wording.Count(int(out), "line"))}
 	} else {

@@ -52,7 +52,8 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	from, to := strings.TrimSpace(p.Old), strings.TrimSpace(p.New)
 	e := entry{line: p.Line, text: from + "," + to, status: status}
 	says := strings.TrimSpace(p.Status)
-	gone := slices.Contains(goneWords, strings.ToLower(to)) || to == "" && (says == "410" || strings.EqualFold(says, "gone"))
+	gone := slices.Contains(goneWords, strings.ToLower(to)) ||
+		to == "" && (says == "410" || strings.EqualFold(says, "gone"))
 	switch {
 	case from == "":
 		m.leave(p.Line, e.text, "it has no old address")

@@ -62,8 +62,14 @@ func TestWhatSourcesSayIsJoined(t *testing.T) {
 	g := old.NewGathering(old.LeaveOut{})
 	crawl, log := g.Begin("crawl.csv", "title", "owner"), g.Begin("access.log")
 	g.Add(crawl, old.Seen{URL: []byte("http://old.example/a"), More: []string{"A page", ""}})
-	g.Add(log, old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 200, Referrer: []byte("https://portal.example/x")})
-	g.Add(log, old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 301, Referrer: []byte("http://old.example/b")})
+	g.Add(
+		log,
+		old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 200, Referrer: []byte("https://portal.example/x")},
+	)
+	g.Add(
+		log,
+		old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 301, Referrer: []byte("http://old.example/b")},
+	)
 	g.Add(log, old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 301})
 	e := g.Entries()[0]
 	assert.Equal(t, []string{"crawl.csv", "access.log"}, g.SourcesOf(e))
