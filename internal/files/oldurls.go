@@ -166,7 +166,7 @@ func (o *OldURLs) lines(path string, r *bufio.Reader, each func(line []byte, lon
 		if errors.Is(err, bufio.ErrBufferFull) {
 			whole = append(whole[:0], part[:min(len(part), mostLogLine)]...)
 			for errors.Is(err, bufio.ErrBufferFull) {
-				part, err = r.ReadSlice('\n')
+				_, err = r.ReadSlice('\n')
 				if o.Stop != nil && o.Stop() != nil {
 					return o.Stop()
 				}
@@ -599,19 +599,15 @@ func (o *OldURLs) workbook(path string) error {
 // markup reads a sitemap, an index of sitemaps, or a feed (sitemaps.org; RSS 2.0; RFC 4287). What an index names is in
 // Maps.
 func (o *OldURLs) markup(name, path string, r io.Reader) error {
-	s := o.To.Begin(name)
+	m := markup{of: o, source: o.To.Begin(name)}
 	from := &checked{from: r, stop: o.Stop}
-	d := xml.NewDecoder(from)
-	d.Strict = true // an entity that XML does not know is an error, and none is unfolded
-	index, known := false, false
-	var text []byte
-	reading, in := "", []string{}
+	d := xml.NewDecoder(from) // an entity that XML does not know is an error, and none is unfolded
 	for {
 		token, err := d.Token()
 		from.ended()
 		line, column := d.InputPos()
 		switch {
-		case errors.Is(err, io.EOF) && known:
+		case errors.Is(err, io.EOF) && m.known:
 			return nil
 		case err != nil:
 			if o.Stop != nil && o.Stop() != nil {
@@ -622,39 +618,61 @@ func (o *OldURLs) markup(name, path string, r io.Reader) error {
 		}
 		switch t := token.(type) {
 		case xml.StartElement:
-			if in = append(in, t.Name.Local); len(in) > 100 {
-				return problem.List{{File: path, Line: line, Says: "its elements lie more than 100 deep"}}
-			}
-			known = known || slices.Contains([]string{"urlset", "sitemapindex", "rss", "feed", "RDF"}, t.Name.Local)
-			index = index || t.Name.Local == "sitemapindex"
-			reading, text = t.Name.Local, text[:0]
-			if t.Name.Local == "link" && slices.Contains(in, "entry") {
-				for _, a := range t.Attr {
-					if a.Name.Local == "href" {
-						o.To.Add(s, old.Seen{URL: []byte(strings.TrimSpace(a.Value))})
-					}
-				}
+			if m.open(t); len(m.in) > mostNested {
+				return problem.List{{File: path, Line: line, Says: fmt.Sprintf("its elements lie more than %d deep", mostNested)}}
 			}
 		case xml.CharData:
-			if len(text) < mostXMLName {
-				text = append(text, t...)
+			if len(m.text) < mostXMLName {
+				m.text = append(m.text, t...)
 			}
 		case xml.EndElement:
-			address := bytes.TrimSpace(text)
-			item := slices.Contains(in, "item") || slices.Contains(in, "url")
-			switch {
-			case reading != t.Name.Local || len(address) == 0:
-			case t.Name.Local == "loc" && index:
-				if len(o.Maps) < mostSitemaps {
-					o.Maps = append(o.Maps, string(address))
-				}
-			case item && (t.Name.Local == "loc" || t.Name.Local == "link") && in[max(0, len(in)-2)] != "image":
-				o.To.Add(s, old.Seen{URL: address})
-			}
-			reading = ""
-			in = in[:max(0, len(in)-1)]
+			m.close(t.Name.Local)
 		}
 	}
+}
+
+// mostNested is how deep elements may lie in each other.
+const mostNested = 100
+
+// markup is a sitemap or a feed that is being read.
+type markup struct {
+	of           *OldURLs
+	source       *old.Source
+	in           []string // the elements around
+	reading      string   // the element whose text it is
+	text         []byte
+	index, known bool
+}
+
+func (m *markup) open(t xml.StartElement) {
+	name := t.Name.Local
+	m.in = append(m.in, name)
+	m.known = m.known || slices.Contains([]string{"urlset", "sitemapindex", "rss", "feed", "RDF"}, name)
+	m.index = m.index || name == "sitemapindex"
+	m.reading, m.text = name, m.text[:0]
+	if name != "link" || !slices.Contains(m.in, "entry") {
+		return
+	}
+	for _, a := range t.Attr {
+		if a.Name.Local == "href" {
+			m.of.To.Add(m.source, old.Seen{URL: []byte(strings.TrimSpace(a.Value))})
+		}
+	}
+}
+
+func (m *markup) close(name string) {
+	address := bytes.TrimSpace(m.text)
+	item := slices.Contains(m.in, "item") || slices.Contains(m.in, "url")
+	switch {
+	case m.reading != name || len(address) == 0:
+	case name == "loc" && m.index:
+		if len(m.of.Maps) < mostSitemaps {
+			m.of.Maps = append(m.of.Maps, string(address))
+		}
+	case item && (name == "loc" || name == "link") && m.in[max(0, len(m.in)-2)] != "image":
+		m.of.To.Add(m.source, old.Seen{URL: address})
+	}
+	m.reading, m.in = "", m.in[:max(0, len(m.in)-1)]
 }
 
 // checked ends a stream where somebody wants it to end, and where a part of it has no end: its reader would keep all of

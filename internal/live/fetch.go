@@ -82,8 +82,8 @@ func (w *Web) fetchOnce(
 	return response.StatusCode, location, body, err
 }
 
-// Fetch gets the body of a URL, following a few redirects; one of more than so many octets is an error. Certificates are
-// not judged.
+// Fetch gets the body of a URL, following a few redirects; one of more than so many octets is an error. Certificates
+// are not judged.
 func (w *Web) Fetch(ctx context.Context, u web.URL, most int64) (status int, body []byte, err error) {
 	return w.fetch(ctx, u, "*/*", most)
 }

@@ -140,8 +140,8 @@ const (
 	isLong
 )
 
-// Add takes in an address. Two that are the same by RFC 3986 section 6.2.2, but for what follows visitors, are one; their
-// weights are added.
+// Add takes in an address. Two that are the same by RFC 3986 section 6.2.2, but for what follows visitors, are one;
+// their weights are added.
 func (g *Gathering) Add(s *Source, a Seen) {
 	post := string(a.Method) == "POST"
 	switch {

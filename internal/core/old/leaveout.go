@@ -34,8 +34,8 @@ func DefaultLeaveOut() LeaveOut {
 // tracking are the parameters by which advertisers and newsletters follow visitors.
 var tracking = []string{
 	"utm_*", "gclid", "gclsrc", "dclid", "gbraid", "wbraid", "gad_*", "fbclid", "msclkid", "yclid", "ttclid", "twclid",
-	"li_fat_id", "igshid", "igsh", "mc_cid", "mc_eid", "_ga", "_gl", "_hsenc", "_hsmi", "mkt_tok", "vero_id", "oly_anon_id",
-	"oly_enc_id", "wickedid", "srsltid",
+	"li_fat_id", "igshid", "igsh", "mc_cid", "mc_eid", "_ga", "_gl", "_hsenc", "_hsmi", "mkt_tok", "vero_id",
+	"oly_anon_id", "oly_enc_id", "wickedid", "srsltid",
 }
 
 // Tracks tells whether a parameter follows visitors and says nothing about the page, as the default rules have it.
