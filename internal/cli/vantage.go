@@ -18,7 +18,8 @@ type vantageOptions struct {
 	from, proxy, trust, asOf string
 	resolvers, points        []string
 	timeout                  time.Duration
-	parallel                 int
+	parallel, perHost        int
+	rate                     float64
 	private                  bool
 }
 
@@ -40,7 +41,9 @@ func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 	)
 	f.BoolVar(&o.private, "allow-private", false, "follow redirects of public addresses into private networks too")
 	f.StringVar(&o.asOf, "as-of", "", "judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
-	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once, a `NUMBER`; at most 4 a host")
+	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once, a `NUMBER`")
+	f.IntVar(&o.perHost, "per-host", 4, "how many questions at one host go on at a time, a `NUMBER`")
+	f.Float64Var(&o.rate, "rate", 0, "how many questions a second begin at one host, a `NUMBER` (default: no limit)")
 }
 
 // open makes the web that is seen from the vantage. The estate may be nil.
@@ -56,6 +59,12 @@ func (o *vantageOptions) open(e *files.Estate) (*live.Web, error) {
 func (o *vantageOptions) vantage(e *files.Estate) (live.Vantage, error) {
 	if o.parallel < 1 || o.parallel > 1024 {
 		return live.Vantage{}, usage("--parallel %d: expected a number from 1 to 1024", o.parallel)
+	}
+	if o.perHost < 1 || o.perHost > 64 {
+		return live.Vantage{}, usage("--per-host %d: expected a number from 1 to 64", o.perHost)
+	}
+	if o.rate < 0 {
+		return live.Vantage{}, usage("--rate %v: expected a number above 0, such as 2 or 0.5", o.rate)
 	}
 	name, v, err := o.settings(e)
 	if err != nil {
@@ -75,7 +84,7 @@ func (o *vantageOptions) vantage(e *files.Estate) (live.Vantage, error) {
 	if vantage.AsOf, err = parseTime(o.asOf); err != nil {
 		return live.Vantage{}, err
 	}
-	vantage.Private = o.private
+	vantage.Private, vantage.PerHost, vantage.Rate = o.private, o.perHost, o.rate
 	vantage.Agent = agent("")
 	if e != nil {
 		vantage.Agent = agent(e.Contact)

@@ -300,3 +300,53 @@ func TestManyHostsKeepFewConnections(t *testing.T) {
 	assert.Eventually(t, func() bool { return open.Load() == 0 }, 10*time.Second, 10*time.Millisecond, "Close closes all")
 	assert.Less(t, most.Load(), int64(hosts), "but not all of them")
 }
+
+// TestAServerThatAsksForTimeIsGivenIt has servers answer 429 and 503 once, with a time to come back or without.
+func TestAServerThatAsksForTimeIsGivenIt(t *testing.T) {
+	for name, c := range map[string]struct {
+		says   string // what is answered first
+		status int    // that is found in the end
+		waits  time.Duration
+		asked  int
+	}{
+		"429":                 {"HTTP/1.1 429 Slow\r\nContent-Length: 0\r\n\r\n", 200, time.Second, 2},
+		"429, in a second":    {"HTTP/1.1 429 Slow\r\nRetry-After: 1\r\nContent-Length: 0\r\n\r\n", 200, time.Second, 2},
+		"503, at once":        {"HTTP/1.1 503 Busy\r\nRetry-After: 0\r\nContent-Length: 0\r\n\r\n", 200, 0, 2},
+		"503, in an hour":     {"HTTP/1.1 503 Busy\r\nRetry-After: 3600\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
+		"503, nobody knows":   {"HTTP/1.1 503 Busy\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
+		"503, at no time":     {"HTTP/1.1 503 Busy\r\nRetry-After: soon\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
+		"503, a day long ago": {"HTTP/1.1 503 Busy\r\nRetry-After: Wed, 21 Oct 2015 07:28:00 GMT\r\nContent-Length: 0\r\n\r\n", 200, 0, 2},
+	} {
+		t.Run(name, func(t *testing.T) {
+			var asked atomic.Int64
+			s := talks(t, func(conn net.Conn, _ int64, _ string) {
+				if asked.Add(1) == 1 {
+					_, _ = io.WriteString(conn, c.says)
+					return
+				}
+				_, _ = io.WriteString(conn, short)
+			})
+			w := s.web(t, live.Vantage{})
+			began := time.Now()
+			a := w.Answer(context.Background(), talked)
+			assert.Equal(t, c.status, a.Status)
+			assert.GreaterOrEqual(t, time.Since(began), c.waits)
+			assert.Equal(t, int64(c.asked), asked.Load())
+		})
+	}
+}
+
+func TestQuestionsAtAHostBeginAsOftenAsMayBe(t *testing.T) {
+	s := talks(t, func(conn net.Conn, _ int64, _ string) { _, _ = io.WriteString(conn, short) })
+	w := s.web(t, live.Vantage{Rate: 50, PerHost: 8})
+	began := time.Now()
+	var all sync.WaitGroup
+	for range 11 {
+		all.Go(func() { assert.Equal(t, http.StatusOK, w.Answer(context.Background(), talked).Status) })
+	}
+	all.Wait()
+	assert.GreaterOrEqual(t, time.Since(began), 10*time.Second/50, "the first at once, then one every 20 ms")
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	assert.Equal(t, chain.Unseen, w.Answer(ctx, talked).Refusal)
+}

@@ -51,6 +51,8 @@ type Vantage struct {
 	AsOf      time.Time        // certificates are judged at this time; zero: what Clock shows
 	Clock     func() time.Time // nil: that of the machine
 	Agent     string           // the User-Agent header
+	PerHost   int              // how many questions at a host go on at a time; 0: mostPerHost
+	Rate      float64          // how many questions a second begin at a host; 0: as many as come
 	As        string           // what that makes one look like, such as a phone; "": this program
 	Private   bool             // what public addresses lead to in private networks is asked too
 }
@@ -196,6 +198,7 @@ type Web struct {
 	pages    map[uint64]markup               // by URL and octets
 	hosts    map[web.Host]*turn
 	saw      atomic.Bool // anything was seen at all
+	held     atomic.Bool // some host has asked to be left alone for a while
 	kept     keeper      // connections over http
 	header   http.Header // what every request says
 	lines    string      // the same as it goes out, and the end of the line before
@@ -208,6 +211,7 @@ type Web struct {
 // turn lets so many questions at a host go on at a time.
 type turn struct {
 	slots chan struct{}
+	free  time.Time // when the next question may begin
 	users int
 	kept  bool // for as long as the web is looked at; the first of them are
 }
@@ -322,20 +326,15 @@ func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
 	w.lock.Lock()
 	t := w.hosts[h]
 	if t == nil {
-		t = &turn{slots: make(chan struct{}, mostPerHost), kept: len(w.hosts) < mostKnown}
+		t = &turn{slots: make(chan struct{}, cmp.Or(w.vantage.PerHost, mostPerHost)), kept: len(w.hosts) < mostKnown}
 		w.hosts[h] = t
 	}
 	t.users++
 	w.lock.Unlock()
-	if t.kept {
-		select {
-		case t.slots <- struct{}{}:
-			return func() { <-t.slots }, true
-		case <-ctx.Done():
-			return nil, false
-		}
-	}
 	leave := func() {
+		if t.kept {
+			return
+		}
 		w.lock.Lock()
 		defer w.lock.Unlock()
 		if t.users--; t.users == 0 {
@@ -344,10 +343,61 @@ func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
 	}
 	select {
 	case t.slots <- struct{}{}:
-		return func() { <-t.slots; leave() }, true
 	case <-ctx.Done():
 		leave()
 		return nil, false
+	}
+	if !w.pace(ctx, t) {
+		<-t.slots
+		leave()
+		return nil, false
+	}
+	return func() { <-t.slots; leave() }, true
+}
+
+// pace waits until a question may begin at a host; false where the context ended first.
+func (w *Web) pace(ctx context.Context, t *turn) bool {
+	if w.vantage.Rate == 0 && !w.held.Load() {
+		return true
+	}
+	w.lock.Lock()
+	now := time.Now()
+	at := t.free
+	if at.Before(now) {
+		at = now
+	}
+	t.free = at
+	if w.vantage.Rate > 0 {
+		t.free = at.Add(time.Duration(float64(time.Second) / w.vantage.Rate))
+	}
+	w.lock.Unlock()
+	return sleep(ctx, at.Sub(now))
+}
+
+// sleep waits; false where the context ended first.
+func sleep(ctx context.Context, d time.Duration) bool {
+	if d <= 0 {
+		return ctx.Err() == nil
+	}
+	timer := time.NewTimer(d)
+	defer timer.Stop()
+	select {
+	case <-timer.C:
+		return true
+	case <-ctx.Done():
+		return false
+	}
+}
+
+// hold has nobody ask at a host for some time, since it said so.
+func (w *Web) hold(h web.Host, d time.Duration) {
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	w.held.Store(true)
+	if t := w.hosts[h]; t != nil {
+		if until := time.Now().Add(d); until.After(t.free) {
+			t.free = until
+		}
 	}
 }
 

@@ -2,6 +2,7 @@ package live
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -41,10 +42,48 @@ func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
 		slog.Debug("asking once more", "url", ask.URL, "because", a.Detail)
 		a = w.once(ctx, ask)
 	}
+	if wait, asked := backOff(&a, time.Now()); asked && ask.Method == "" {
+		slog.Debug("asked to come back later", "url", ask.URL, "in", wait)
+		w.hold(ask.URL.Host(), wait)
+		if sleep(ctx, wait) {
+			a = w.once(ctx, ask)
+		}
+	}
 	if slog.Default().Enabled(ctx, slog.LevelDebug) {
 		slog.Debug("answer", "url", ask.URL, "status", a.Status, "refusal", a.Refusal, "address", a.Address, "ms", a.MS)
 	}
 	return a
+}
+
+// How long a server may have us wait before it is asked once more, and how long we wait where it does not say.
+const (
+	mostHeld = 30 * time.Second
+	someHeld = time.Second
+)
+
+// backOff tells whether an answer asks to come back later, and when: 429 does, and 503 where it says when (RFC 9110
+// section 10.2.3, RFC 6585 section 4). What is too far off is taken as it is.
+func backOff(a *chain.Answer, now time.Time) (time.Duration, bool) {
+	if a.Status != http.StatusTooManyRequests && a.Status != http.StatusServiceUnavailable || a.Headers != nil &&
+		a.Headers.Challenge {
+		return 0, false
+	}
+	says := ""
+	if a.Headers != nil {
+		says = a.Headers.RetryIn
+	}
+	if says == "" {
+		return someHeld, a.Status == http.StatusTooManyRequests
+	}
+	wait := time.Duration(0)
+	if n, err := strconv.Atoi(says); err == nil && n >= 0 {
+		wait = time.Duration(min(n, 1<<20)) * time.Second
+	} else if at, err := http.ParseTime(says); err == nil {
+		wait = max(0, at.Sub(now))
+	} else {
+		return 0, false
+	}
+	return wait, wait <= mostHeld
 }
 
 // evidence is what the hooks beside a request gather. A connection that is being opened may outlive its request, hence
@@ -441,7 +480,7 @@ func (w *Web) transport(address netip.Addr) *http.Transport {
 		ResponseHeaderTimeout:  w.vantage.Timeout,
 		IdleConnTimeout:        10 * time.Second,
 		MaxIdleConns:           256,
-		MaxIdleConnsPerHost:    mostPerHost,
+		MaxIdleConnsPerHost:    cmp.Or(w.vantage.PerHost, mostPerHost),
 		MaxResponseHeaderBytes: MostHeader,
 	}
 }
