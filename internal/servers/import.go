@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/rule"
@@ -388,6 +390,7 @@ type way struct {
 	note   string
 	differ string // a path at which the template says otherwise
 	folds  bool   // it ignores case
+	exact  string // how many digits it asks for, in words; "": any number
 }
 
 // readExpression takes a regular expression apart. prefix stands before what it matches: "/" where a server leaves it
@@ -422,6 +425,9 @@ func readExpression(s, prefix string) (expression, error) {
 		return again
 	})
 	for i := range ways {
+		if w := &ways[i]; w.exact != "" && w.note == "" { // a sample has one digit, and it asks for more
+			w.note, w.differ = "The rule takes any number of digits there, the file "+w.exact+".", exampleOf(w.old)
+		}
 		if u := longestFirst(ways[i].old); u != "" && ways[i].note == "" && !r.lazy {
 			ways[i].note, ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the "+
 				"longest.", u
@@ -534,6 +540,21 @@ func (r *expressionReader) readText() (string, error) {
 	return string(c), nil
 }
 
+// exactDigits is a class that takes so many digits.
+var exactDigits = regexp.MustCompile(`^(?:\[0-9\]|\\d)\{(\d{1,3})(?:,(\d{0,3}))?\}`)
+
+// manyDigits says {2}, {2,4} or {2,} in words.
+func manyDigits(braces string) string {
+	least, most, ranged := strings.Cut(strings.Trim(braces, "{}"), ",")
+	switch {
+	case !ranged:
+		return "exactly " + least
+	case most == "":
+		return least + " or more"
+	}
+	return least + " to " + most
+}
+
 // What a class and its repetition take.
 const (
 	takesSegment = "segment" // one or more characters without /
@@ -563,6 +584,12 @@ func (r *expressionReader) readClass() (string, error) {
 				)
 			}
 			return c.takes, nil
+		}
+	}
+	if m := exactDigits.FindStringSubmatch(r.rest); m != nil {
+		if least, _ := strconv.Atoi(m[1]); least > 1 {
+			r.rest = r.rest[len(m[0]):]
+			return m[0][strings.IndexByte(m[0], '{'):], nil
 		}
 	}
 	end := strings.IndexAny(r.rest, ")/")
@@ -678,6 +705,10 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 	for _, w := range ways {
 		written := "{" + name + "}"
 		old := written
+		if strings.HasPrefix(takes, "{") { // so many digits
+			w.exact = manyDigits(takes)
+			takes = takesDigits
+		}
 		switch takes {
 		case takesDigits:
 			old = "{" + name + ":digits}"
