@@ -144,4 +144,23 @@ func TestAResolverThatChecksSignaturesTellsTheCause(t *testing.T) {
 	}
 	_, err := os.Stat(filepath.Join(z.dir, "estate", ".upperpath"))
 	assert.ErrorIs(t, err, os.ErrNotExist)
+	// A wait for a zone whose DS record fits no key says why it will not end: the name server has what is wanted.
+	estate = z.write("waits/upperpath.yaml", "canonical: https://www.sound.example\n"+
+		"carriers: {g: {by: server, addresses: [192.0.2.10]}}\ndomains: [{name: wrong.example, carrier: g}]\n")
+	c := exec.Command(program, "await", "--estate", estate, "--resolver", z.checking, "--step-timeout", "2s", "--timeout", "0s",
+		"--for", "wrong.example", "--format", "json", "--allow-private", "--point", "ns.example:53="+z.served)
+	out, err := c.Output()
+	require.Error(t, err, "not all is there")
+	var waits struct {
+		Items []struct{ Place, State, Cause, Fix string }
+	}
+	require.NoError(t, json.Unmarshal(out, &waits), "%s", out)
+	causes := map[string]int{}
+	for _, i := range waits.Items {
+		if i.Cause != "" {
+			causes[i.Cause]++
+			assert.Contains(t, i.Fix, "Remove the DS record")
+		}
+	}
+	assert.Equal(t, map[string]int{"bad-signatures": 2}, causes, "A and AAAA at the resolver that checks: %s", out)
 }
