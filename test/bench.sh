@@ -54,7 +54,8 @@ done
   for i in $(seq 200); do echo "  - d$i.example"; done
 } >many/upperpath.yaml
 ./upperpath stage many/stage >/dev/null &
-trap 'kill $player $! 2>/dev/null || true; rm -rf "$work"' EXIT
+players=$!
+trap 'kill $player $players 2>/dev/null || true; rm -rf "$work"' EXIT
 until [ -s many/stage/stage.yaml ]; do sleep 0.1; done
 echo "survey of 200 domains with 41,800 records and 800 doors:"
 for format in text json; do
@@ -62,3 +63,63 @@ for format in text json; do
     --format $format --fail-on never >/dev/null 2>>many/log || true
 done
 tail -n 4 many/log | grep KB
+
+# An estate that is as its plan wants it: so many domains on two name servers, all of whose doors redirect.
+# settled DIR COUNT
+settled() {
+  mkdir -p "$1/stage/zones"
+  {
+    printf '$TTL 3600\n%s\n@ IN NS p.registry\np.registry IN A 198.51.100.50\nrdap.registry IN A 198.51.100.90\n' "$soa"
+    printf 'www.n IN A 203.0.113.10\nhost IN NS ns1.host\nns1.host IN A 198.51.100.51\nns2.host IN A 198.51.100.52\n'
+    for i in $(seq "$2"); do printf 'd%s IN NS ns1.host\nd%s IN NS ns2.host\n' "$i" "$i"; done
+  } >"$1/stage/zones/example.zone"
+  printf '$TTL 3600\n%s\n@ IN NS ns1\nns1 IN A 198.51.100.51\nns2 IN A 198.51.100.52\n' "$soa" >"$1/stage/zones/host.example.zone"
+  for i in $(seq "$2"); do
+    printf '$TTL 3600\n%s\n@ IN NS ns1.host.example.\n@ IN NS ns2.host.example.\n@ IN A 203.0.113.20\nwww IN A 203.0.113.20\n' \
+      "$soa" >"$1/stage/zones/d$i.example.zone"
+  done
+  {
+    printf 'certificates:\n  site: {names: [www.n.example]}\n'
+    for i in $(seq "$2"); do echo "  c$i: {names: [d$i.example, www.d$i.example]}"; done
+    local there='answers: [{to: "https://www.n.example/{+rest}", path: "/{+rest}"}]'
+    printf 'addresses:\n  203.0.113.10:\n    443: {certificates: [site], answers: [{page: Museum}]}\n    80: {%s}\n' "$there"
+    printf '  203.0.113.20:\n    80: {%s}\n    443: {certificates: [%s], %s}\n' "$there" "$(seq -f 'c%g' -s ', ' "$2")" "$there"
+    printf 'name-servers:\n  198.51.100.50: {only: [example]}\n  198.51.100.51: {transfer: yes}\n  198.51.100.52: {transfer: yes}\n'
+    printf 'registry:\n  address: 198.51.100.90\n  domains:\n'
+    for i in $(seq "$2"); do
+      echo "    d$i.example: {ends: 200d, status: [active], name-servers: [ns1.host.example, ns2.host.example]}"
+    done
+  } >"$1/stage/web.yaml"
+  {
+    printf 'canonical: https://www.n.example\nsite: {addresses: [203.0.113.10]}\nregistry: {address: "http://rdap.registry.example"}\n'
+    printf 'carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndefaults: {carrier: g}\ndomains:\n'
+    for i in $(seq "$2"); do echo "  - d$i.example"; done
+  } >"$1/upperpath.yaml"
+  ./upperpath stage "$1/stage" >/dev/null &
+  players="$players $!"
+  trap 'kill $player $players 2>/dev/null || true; rm -rf "$work"' EXIT
+  until [ -s "$1/stage/stage.yaml" ]; do sleep 0.1; done
+}
+
+# A recheck is to take less than twice what survey and audit take.
+settled forty 40
+echo "survey, audit and recheck of 40 domains:"
+for command in survey audit recheck; do
+  /usr/bin/time -f "  $command: %e s, %M KB at the peak" ./upperpath $command --estate forty/upperpath.yaml \
+    --from forty/stage/stage.yaml --forget >/dev/null 2>>forty/log || true
+done
+grep KB forty/log
+
+# A wait for 1,000 names at three resolvers is to ask less than 200 questions a second, in 50 MB. It takes 80 s.
+settled thousand 500
+settled second 1
+settled third 1
+for other in second third; do
+  rm -r $other/stage/zones && cp -r thousand/stage/zones $other/stage/
+done
+sleep 2 # the stages read their zones again
+resolvers=$(sed -n 's/.*resolvers: *\["\([^"]*\)".*/"\1"/p' second/stage/stage.yaml third/stage/stage.yaml | paste -sd, -)
+sed -i "s/^domains:/resolvers: [$resolvers]\ndomains:/" thousand/upperpath.yaml
+echo "wait for 1,000 names at three resolvers (resolvers beside that of the stage: $resolvers):"
+/usr/bin/time -f "  %e s, %M KB at the peak" ./upperpath await --estate thousand/upperpath.yaml \
+  --from thousand/stage/stage.yaml --timeout 5m | grep 'are there'
