@@ -95,6 +95,10 @@ settled() {
     printf 'carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndefaults: {carrier: g}\ndomains:\n'
     for i in $(seq "$2"); do echo "  - d$i.example"; done
   } >"$1/upperpath.yaml"
+}
+
+# play DIR
+play() {
   ./upperpath stage "$1/stage" >/dev/null &
   players="$players $!"
   trap 'kill $player $players 2>/dev/null || true; rm -rf "$work"' EXIT
@@ -103,6 +107,7 @@ settled() {
 
 # A recheck is to take less than twice what survey and audit take.
 settled forty 40
+play forty
 echo "survey, audit and recheck of 40 domains:"
 for command in survey audit recheck; do
   /usr/bin/time -f "  $command: %e s, %M KB at the peak" ./upperpath $command --estate forty/upperpath.yaml \
@@ -112,12 +117,9 @@ grep KB forty/log
 
 # A wait for 1,000 names at three resolvers is to ask less than 200 questions a second, in 50 MB. It takes 80 s.
 settled thousand 500
-settled second 1
-settled third 1
-for other in second third; do
-  rm -r $other/stage/zones && cp -r thousand/stage/zones $other/stage/
-done
-sleep 2 # the stages read their zones again
+cp -r thousand second
+cp -r thousand third
+for stage in thousand second third; do play $stage; done
 resolvers=$(sed -n 's/.*resolvers: *\["\([^"]*\)".*/"\1"/p' second/stage/stage.yaml third/stage/stage.yaml | paste -sd, -)
 sed -i "s/^domains:/resolvers: [$resolvers]\ndomains:/" thousand/upperpath.yaml
 echo "wait for 1,000 names at three resolvers (resolvers beside that of the stage: $resolvers):"
