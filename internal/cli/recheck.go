@@ -23,12 +23,12 @@ import (
 
 // recheckOptions are the options of recheck beside those of every command.
 type recheckOptions struct {
-	accept, withdraw  string
-	until, why        string
-	acceptAll, list   bool
-	metrics           string
-	survey            surveyOptions
-	doorsOnly, forget bool
+	accept, withdraw string
+	until, why       string
+	acceptAll, list  bool
+	metrics          string
+	survey           surveyOptions
+	forget           bool
 }
 
 func (p *program) recheck() *cobra.Command {
@@ -84,7 +84,6 @@ docs/recheck.md. It ends with 0 when nothing is new, with 1 when something is.`,
 	f.StringVar(&o.metrics, "metrics", "", "write figures for Prometheus into this `FILE`")
 	f.StringVar(&o.survey.key, "key", "", "a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.survey.noTransfer, "no-transfer", false, "do not ask for whole zones")
-	f.BoolVar(&o.doorsOnly, "doors-only", false, "leave out the examples of rules")
 	f.BoolVar(&o.forget, "forget", false, "do not keep the survey and the audit where something is new")
 	return c
 }
@@ -189,7 +188,7 @@ func (p *program) lookAgain(
 	if v.SawNothing() {
 		return nil, failed(sawNothing(w, v))
 	}
-	a, err := p.runAudit(ctx, made, who, vantage.parallel, !o.doorsOnly)
+	a, err := p.runAudit(ctx, made, who, vantage.parallel, true)
 	if err != nil {
 		return nil, err
 	}

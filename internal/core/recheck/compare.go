@@ -79,7 +79,13 @@ func Compare(base, now *State, accepted []Acceptance, today time.Time) *News {
 	} else {
 		n.Since = base.Taken
 	}
-	c := &comparison{News: n, base: base, now: now, today: today, accepted: map[[2]string]Acceptance{}}
+	c := &comparison{News: n, base: base, now: now, today: today, accepted: map[[2]string]Acceptance{},
+		ways: map[string]bool{}}
+	for _, f := range now.Facts {
+		if f.Kind == Redirect {
+			c.ways[f.Subject] = true
+		}
+	}
 	for _, a := range accepted {
 		c.accepted[[2]string{a.Code, a.Subject}] = a
 	}
@@ -92,6 +98,7 @@ type comparison struct {
 	base, now *State
 	today     time.Time
 	accepted  map[[2]string]Acceptance
+	ways      map[string]bool // the entries that were followed now
 }
 
 func (c *comparison) compare() {
@@ -183,6 +190,8 @@ func (c *comparison) gone(old *Fact, gaps func(*Fact) bool) {
 	case gaps(old), old.Kind == Record && slices.Contains(c.now.Partial, old.Domain) &&
 		!slices.Contains(c.base.Partial, old.Domain):
 		// nobody could look, or asked for it by name
+	case !c.asked(old):
+		// an audit that asks for it says what it met
 	case old.Kind == Finding && c.now.Part && !strings.Contains(old.Subject, "://"):
 		// what shows it may lie in a domain that was not looked at
 	case old.Kind == Finding:
@@ -190,6 +199,24 @@ func (c *comparison) gone(old *Fact, gaps func(*Fact) bool) {
 	default:
 		c.put(&c.Changed, Item{Fact: changed(old), Was: old.Value})
 	}
+}
+
+// asked tells whether what a fact was seen by was asked again: a rule that is gone, and its example with it, is none
+// that was mended.
+func (c *comparison) asked(old *Fact) bool {
+	at := strings.Index(old.Subject, "://")
+	switch {
+	case old.Kind == Redirect:
+		return false // it would be there, or a gap
+	case old.Kind == Certificate:
+		return c.ways[old.Subject+"/"]
+	case old.Kind == Page:
+		return c.ways[old.Subject]
+	case old.Kind != Finding || at < 0:
+		return true
+	}
+	_, path, deep := strings.Cut(old.Subject[at+len("://"):], "/")
+	return !deep || path == "" || c.ways[old.Subject]
 }
 
 // put adds an item to a list, unless somebody lives with it.

@@ -126,6 +126,7 @@ func TestOnlyWhatIsNewIsSaid(t *testing.T) {
 			a.Chains[1].Hops = []chain.Answer{{URL: a.Chains[1].Entry, Refusal: chain.Unseen, Detail: "interrupted"}}
 			a.Chains[1].End = chain.NoAnswer
 		}, []string{"unseen a.example https://a.example/"}},
+		"a rule and its example are gone": {func(_ *survey.Survey, a *chain.Audit) { a.Chains = a.Chains[1:] }, []string{}},
 		"another domain": {func(v *survey.Survey, _ *chain.Audit) {
 			other := v.Domains[0]
 			other.Name, other.Records = "b.example", []record.Set{{Name: "b.example", Type: "A", Values: []string{"192.0.2.2"}}}
@@ -163,6 +164,17 @@ func TestWhatIsMendedIsToldOnce(t *testing.T) {
 	base = base.Settle(n.Mended)
 	assert.False(t, recheck.Compare(base, mended, nil, day).Any())
 	assert.Equal(t, []string{"new mail-spoofable a.example"}, told(recheck.Compare(base, seen(nil), nil, day)), "again")
+}
+
+func TestWhatIsNotAskedAnyMoreIsNotMended(t *testing.T) {
+	faulty := func(subject string) *recheck.State {
+		return seen(func(_ *survey.Survey, a *chain.Audit) {
+			a.Findings = []finding.Finding{finding.New(finding.WrongPage, subject, "x", "y", nil)}
+		})
+	}
+	assert.Empty(t, told(recheck.Compare(faulty("http://a.example/season"), seen(nil), nil, day)))
+	assert.Equal(t, []string{"mended wrong-page http://a.example/"},
+		told(recheck.Compare(faulty("http://a.example/"), seen(nil), nil, day)))
 }
 
 func TestAPartOfTheEstateChangesThatPartOfTheState(t *testing.T) {
