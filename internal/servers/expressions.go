@@ -106,6 +106,8 @@ func captured(parts []rule.Part, i int, end byte, odd bool) string {
 	one := "[^/" + string(rune(end)) + "]"
 	whole := i+1 == len(parts) || behind == '/'
 	switch {
+	case p.Rest && strings.IndexByte("0123456789ABCDEFabcdef", behind) >= 0:
+		return "[^" + string(rune(end)) + `]*(?<!%)(?<!%[0-9A-Fa-f])`
 	case p.Rest:
 		return "[^" + string(rune(end)) + "]*"
 	case p.Digits && odd && (behind < '0' || behind > '9'):

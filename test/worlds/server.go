@@ -162,6 +162,9 @@ func Dense(random *rand.Rand) World {
 			"{x}",
 			"{x:digits}",
 			"{+r}",
+			"{+r}.php",
+			"/{+r}/index.php",
+			"{+r}0",
 			"/{x}/b",
 			"-{x}.html",
 			"/",
@@ -193,7 +196,7 @@ func serverRule(random *rand.Rand) string {
 		last = false
 	}
 	if !last && random.IntN(5) == 0 {
-		old += "{+r}"
+		old += "{+r}" + pick("", "", ".php", "/", "0", literal("%C3%A9"), "/index.php")
 		names = append(names, "{+r}")
 	}
 	query := ""

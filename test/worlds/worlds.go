@@ -146,6 +146,7 @@ func Random(random *rand.Rand) World {
 					"a",
 					"{x}",
 					"{x}/{+r}",
+					"{+r}b",
 					"b?p=1",
 				)+","+pick(
 					"/b",
@@ -201,7 +202,7 @@ func randomRule(random *rand.Rand) string {
 		old += piece
 	}
 	if random.IntN(5) == 0 {
-		old += "{+r}"
+		old += "{+r}" + pick("", "", "a", "/", "/b", "0")
 		names = append(names, "{+r}")
 	}
 	if random.IntN(4) == 0 {

@@ -242,6 +242,14 @@ func (v *prover) unheld() {
 				witness = u
 			}
 		}
+		for _, e := range v.onlyAsAsked(p) {
+			u, ok := v.world.Rules.Example(e.Rule)
+			if u = u.At(d); ok && !v.asIntended(u) {
+				if concerned = append(concerned, e.Rule); len(concerned) == 1 {
+					witness = u
+				}
+			}
+		}
 		if len(concerned) == 0 {
 			continue
 		}
@@ -254,6 +262,15 @@ func (v *prover) unheld() {
 		f.Entry = witness.String()
 		v.tally.Add(f)
 	}
+}
+
+// onlyAsAsked gives the rules that name another scheme than that of a door, and take its URLs all the same, since its
+// carrier asks by that.
+func (v *prover) onlyAsAsked(p predict.Door) []rule.Entry {
+	if p.Asked.Scheme == p.Door.Scheme || !p.AsksRules() {
+		return nil
+	}
+	return slices.DeleteFunc(v.world.Rules.On(p.Asked), func(e rule.Entry) bool { return e.Rule.Old.Scheme == "" })
 }
 
 // asIntended tells whether a URL ends where it would if no carrier were limited, apart from a query that is not handed

@@ -328,7 +328,7 @@ func randomRules(random *rand.Rand) []string {
 			old += piece
 		}
 		if random.IntN(4) == 0 {
-			old += "{+r}"
+			old += "{+r}" + []string{"", "", "a", "/b", "0"}[random.IntN(5)]
 			names = append(names, "{+r}")
 		}
 		to := worlds.TargetPath(random, names)

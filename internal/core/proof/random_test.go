@@ -156,7 +156,7 @@ func TestALittleEffortProvesNothingWrong(t *testing.T) {
 		require.True(t, j.elsewhere.IsZero(), "%s\n%s", j.elsewhere, label)
 	}
 	t.Log(verdicts)
-	assert.Greater(t, verdicts[Undecided], rounds/10)
+	assert.Greater(t, verdicts[Undecided], rounds/20)
 }
 
 // straightenedWorld gives a world whose rules are those that Straighten makes of them, and how many it changed.

@@ -151,6 +151,12 @@ func (x *explorer) take(s state, r *rule.Rule, takes binding, emit func(outcome)
 	path = tidy(path)
 	lead(s, resolved(path), query)
 	if mayHoldDots(r) {
+		if endsWithin(r.Old.Parts) { // dots may stand at the end of what {+name} takes, too
+			s := s
+			s.loose, s.dots = true, true
+			lead(s, []rule.Part{{Literal: "/"}, x.names.fresh(rule.Part{Rest: true})}, query)
+			return
+		}
 		x.withDots(s, path, func(s state, path []rule.Part, b binding) { lead(s, path, query.through(b)) })
 	}
 }
@@ -336,6 +342,12 @@ func mayHoldDots(r *rule.Rule) bool {
 		}
 	}
 	return false
+}
+
+// endsWithin tells whether a pattern's {+name} ends within a segment.
+func endsWithin(parts []rule.Part) bool {
+	n := len(parts)
+	return n > 1 && parts[n-2].Rest && !strings.HasPrefix(parts[n-1].Literal, "/")
 }
 
 // candidates gives the rules of a door that may take a path of a template, the most specific first.

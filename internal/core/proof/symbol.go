@@ -166,11 +166,11 @@ func (m *meeting) capture(t, p []rule.Part, vars, takes binding, taken []rule.Pa
 		return
 	}
 	c := p[0]
-	if c.Rest {
+	if c.Rest && len(p) == 1 {
 		m.step(nil, p[1:], vars, takes.and(binding{c.Name: append(slices.Clone(taken), t...)}), nil)
 		return
 	}
-	if len(taken) > 0 {
+	if len(taken) > 0 || c.Rest {
 		m.step(t, p[1:], vars, takes.and(binding{c.Name: taken}), nil) // it ends here
 	}
 	if len(t) == 0 {

@@ -39,6 +39,7 @@ type hostTable struct {
 	apex     uint32 // the place of the host whose rules it inherits; its own where it inherits none
 	patterns []ref  // the most specific first
 	tree     *node
+	slashed  bool // it has patterns of that kind
 }
 
 // head is what stands before path and target of a rule in the text of an index. It lies beside the path so that a
@@ -298,7 +299,7 @@ func (b *indexBuilder) patterns() {
 		case len(t.patterns) == 0 || t.tree != nil:
 		case len(t.patterns) == len(apex.patterns) && !slices.ContainsFunc(t.patterns,
 			func(r ref) bool { return r&inheritedRef == 0 }):
-			t.tree, t.patterns = apex.tree, apex.patterns // all of them are inherited, in the same order
+			t.tree, t.patterns, t.slashed = apex.tree, apex.patterns, apex.slashed // all of them are inherited, in the same order
 		default:
 			t.tree = newTree(b.Index, t, b.rules)
 		}
@@ -476,11 +477,14 @@ func (x *Index) holds(h head, scheme uint8, m *Match) bool {
 // pattern looks for the most specific pattern that takes a path.
 func (x *Index) pattern(t *hostTable, m *Match, scheme uint8, whole, short string) bool {
 	w := walker{x, t, scheme, m, int32(len(t.patterns))}
-	w.walk(t.tree, short, 1, false)
+	w.walk(t.tree, short, 1, byShort)
 	if len(short) != len(whole) {
-		w.walk(t.tree, whole, 1, true)
+		w.walk(t.tree, whole, 1, byWhole)
 	} else if t.mode.EitherSlash && !strings.HasSuffix(short, "/") {
-		w.walk(t.tree, whole+"/", 1, true)
+		w.walk(t.tree, whole+"/", 1, byWhole)
+	}
+	if t.slashed {
+		w.walk(t.tree, t.mode.withSlash(whole), 1, bySlash)
 	}
 	if int(w.best) == len(t.patterns) {
 		return false

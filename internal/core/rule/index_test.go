@@ -3,6 +3,7 @@ package rule
 import (
 	"fmt"
 	"math/rand/v2"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -160,6 +161,8 @@ func randomTable(random *rand.Rand, n int) []string {
 		switch random.IntN(8) {
 		case 0:
 			old += "{+r}"
+		case 2:
+			old += "{+r}" + []string{"a", "0", "/", "/b0", "%2Fb", "/a/", "A"}[random.IntN(7)]
 		case 1:
 			old = strings.TrimSuffix(old, "/") + "/{z}/{+r}"
 		}
@@ -267,4 +270,66 @@ func TestVariantsAreExactlyWhatAPatternTakes(t *testing.T) {
 			require.Equal(t, takesPath(old, mode, folded), in, "%s on %s: %v %v", old, path, mode, variants)
 		}
 	}
+}
+
+func TestARestMayStandBeforeALiteralEnding(t *testing.T) {
+	tab := table(t, "old.example/{+path}.php,/{+path}/", "old.example/shop/{id:digits}-{+name}.html,/shop/{id}/{+name}",
+		"old.example/{+dir}/index.php,/{+dir}/", "old.example/{+path}0,/zero/{+path}", "old.example/x/{+all},/y/{+all}")
+	for u, want := range map[string]string{
+		"http://old.example/a.php":                "2 https://www.northmoor.example/a/",
+		"http://old.example/a/b/c.php?d=e":        "2 https://www.northmoor.example/a/b/c/?d=e",
+		"http://old.example/a.php/b.php":          "2 https://www.northmoor.example/a.php/b/",
+		"http://old.example/.php":                 "2 https://www.northmoor.example//",
+		"http://old.example/a.ph%70":              "2 https://www.northmoor.example/a/",
+		"http://old.example/a.php/":               "",
+		"http://old.example/a.PHP":                "",
+		"http://old.example/a/b/index.php":        "4 https://www.northmoor.example/a/b/",
+		"http://old.example/index.php":            "2 https://www.northmoor.example/index/",
+		"http://old.example/shop/7-a/b-c.html":    "3 https://www.northmoor.example/shop/7/a/b-c",
+		"http://old.example/shop/7-.html":         "3 https://www.northmoor.example/shop/7/",
+		"http://old.example/a%20":                 "",
+		"http://old.example/a%C3%B80":             "5 https://www.northmoor.example/zero/a%C3%B8",
+		"http://old.example/x/b.php":              "2 https://www.northmoor.example/x/b/",
+		"http://old.example/x/b.html":             "6 https://www.northmoor.example/y/b.html",
+		"http://old.example/caf%C3%A9/b%2fc.php":  "2 https://www.northmoor.example/caf%C3%A9/b%2fc/",
+		"http://old.example/%2e%2e/q/./r/..a.php": "2 https://www.northmoor.example/q/r/..a/",
+	} {
+		assert.Equal(t, want, found(tab, u), u)
+	}
+}
+
+// Regular expressions of another engine say what a rest before an ending takes.
+func TestRestsBeforeEndingsEqualExpressions(t *testing.T) {
+	random := rand.New(rand.NewPCG(3, 9))
+	pieces := []string{"a", "/", "0", "%20", "%2F", "b", ".", "%", "2"}
+	write := func(n int) string {
+		s := ""
+		for range random.IntN(n) {
+			s += pieces[random.IntN(7)]
+		}
+		return s
+	}
+	unit := `(?:%[0-9A-F]{2}|[^%])`
+	taken := 0
+	for range 20_000 {
+		begin, end, path := "/"+write(3), write(4), "/"+write(9)
+		if end == "" || web.NormalPath(end) != end || web.NormalPath(path) != path {
+			continue
+		}
+		parts := []Part{{Literal: begin}, {Name: "r", Rest: true}, {Literal: end}}
+		is := regexp.MustCompile("^" + regexp.QuoteMeta(begin) + "(" + unit + "*)" + regexp.QuoteMeta(end) + "$")
+		want := is.FindStringSubmatch(path)
+		require.Equal(t, want != nil, takesAll(parts, path), "%s: %s", partsText(parts), path)
+		if p := program(parts); p != "" {
+			require.Equal(t, want != nil, run(p, path), "%s: %s", partsText(parts), path)
+		}
+		if want != nil {
+			spans := make([]span, 3)
+			m := matcher{parts: parts, text: path, spans: spans}
+			require.True(t, m.from(0, 0))
+			require.Equal(t, want[1], path[spans[1].from:spans[1].to])
+			taken++
+		}
+	}
+	require.Greater(t, taken, 200)
 }

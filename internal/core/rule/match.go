@@ -15,9 +15,12 @@ func (m Match) taken(parts []Part) []string {
 		compared = foldString(compared)
 	}
 	text, form := compared, mode.parts(parts)
-	rest := parts[len(parts)-1].Rest
-	if !rest {
+	rest := endsOpen(parts)
+	switch mode.kindOf(parts) {
+	case byShort:
 		text = compared[:mode.end(compared)]
+	case bySlash:
+		text = mode.withSlash(compared)
 	}
 	spans := make([]span, len(parts))
 	if found := (&matcher{parts: form, text: text, spans: spans}); !found.from(0, 0) && rest {

@@ -130,7 +130,7 @@ func TestParseSaysWhatIsWrongAndWhere(t *testing.T) {
 		"old.example/a/*,/b":                 {"bare *", "{+rest}", "\n    old.example/a/*\n                  ^"},
 		"old.example/*/a,/b":                 {"write {name}"},
 		"old.example/{a}{b},/b":              {"side by side"},
-		"old.example/{+a}/b,/b":              {"does not stand last"},
+		"old.example/{+a}/b/{c},/b":          {"does not stand last"},
 		"old.example/{a}/{a},/b":             {"one name"},
 		"old.example/{a,/b":                  {"not closed"},
 		"old.example/a},/b":                  {"not opened"},
@@ -213,7 +213,7 @@ func TestOverlapEqualsTryingAllPaths(t *testing.T) {
 				s += pieces[random.IntN(len(pieces))]
 			}
 			if random.IntN(2) == 0 {
-				s += "{+r}"
+				s += "{+r}" + []string{"", "a", "/", "/b", "0b"}[random.IntN(5)]
 			}
 			if rs, faults := Parse([]Row{{Old: s, New: "/"}}, scope); len(faults) == 0 {
 				return rs[0].Old.Parts

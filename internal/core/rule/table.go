@@ -226,8 +226,11 @@ func (t *Table) Candidates(u web.URL) []Entry {
 func takesPath(p Pattern, mode Mode, path string) bool {
 	parts := mode.parts(p.Parts)
 	short := path[:mode.end(path)]
-	if !parts[len(parts)-1].Rest {
+	switch mode.kindOf(p.Parts) {
+	case byShort:
 		return takesAll(parts, short)
+	case bySlash:
+		return takesAll(parts, mode.withSlash(path))
 	}
 	return takesAll(parts, path) ||
 		mode.EitherSlash && short == path && !strings.HasSuffix(path, "/") && takesAll(parts, path+"/")

@@ -3,6 +3,7 @@ package rule
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/problem"
@@ -142,7 +143,8 @@ func isName(s string) bool {
 	return s != ""
 }
 
-// checkPattern looks for what a pattern must not hold: two captures side by side, {+name} before the end, a name twice.
+// checkPattern looks for what a pattern must not hold: two captures side by side, {+name} before more than a literal
+// ending, a name twice.
 func (t template) checkPattern(parts []Part) {
 	seen := map[string]bool{}
 	at := t.offset
@@ -151,8 +153,9 @@ func (t template) checkPattern(parts []Part) {
 		case !p.IsCapture():
 		case seen[p.Name]:
 			t.fail(at, "two captures have one name", "a name of its own for each", "call the second {"+p.Name+"2}")
-		case p.Rest && i != len(parts)-1:
-			t.fail(at, "{+"+p.Name+"} does not stand last", "{+name} at the end only", "write {"+p.Name+"} for one segment")
+		case p.Rest && slices.ContainsFunc(parts[i+1:], Part.IsCapture):
+			t.fail(at, "{+"+p.Name+"} does not stand last", "{+name} at the end, or before a literal ending such as .php",
+				"write {"+p.Name+"} for one segment")
 		case i > 0 && parts[i-1].IsCapture():
 			t.fail(at, "two captures stand side by side", "some text between them", "put what separates them, such as - or /")
 		}

@@ -25,6 +25,27 @@ type leaf struct {
 	rank   int32
 	scheme uint8
 	asks   bool // it has conditions on the query
+	ends   kind
+}
+
+// kind says what paths a pattern is compared with.
+type kind uint8
+
+const (
+	byShort kind = iota // without what does not count at their end
+	byWhole             // it ends with {+name}: as they are, too
+	bySlash             // with a slash at their end
+)
+
+// kindOf gives the kind of a pattern at a host with a mode.
+func (m Mode) kindOf(parts []Part) kind {
+	switch {
+	case endsOpen(parts):
+		return byWhole
+	case m.slashed(parts):
+		return bySlash
+	}
+	return byShort
 }
 
 type mixed struct {
@@ -32,9 +53,10 @@ type mixed struct {
 	to    *node
 }
 
-// restEnd is the end of a pattern with {+name}: what stands before that in its segment.
+// restEnd is the end of a pattern with {+name}: what stands before that in its segment, and the literal ending behind.
 type restEnd struct {
-	parts []Part
+	parts  []Part // with the ending all that is left of the pattern; else what stands before {+name}
+	ending bool
 	leaf
 }
 
@@ -42,7 +64,6 @@ type restEnd struct {
 type tail struct {
 	program string
 	leaf
-	rests bool // it ends with {+name}
 	parts []Part
 	all   [][]Part
 }
@@ -88,7 +109,7 @@ func run(program, s string) bool {
 			}
 			s, i = s[n:], i+1+n
 		case stepRest:
-			return true
+			return i+1 == len(program) || ending(s, program[i+3:]) >= 0
 		default:
 			end := strings.IndexByte(s, '/')
 			if end < 0 {
@@ -115,7 +136,9 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 	root := &node{best: int32(len(t.patterns))}
 	for rank, r := range t.patterns {
 		h := x.head(r)
-		root.add(Segments(t.mode.parts(rules[r.rule()].Old.Parts)), leaf{int32(rank), h.scheme, h.flags&asksFlag != 0})
+		parts := rules[r.rule()].Old.Parts
+		t.slashed = t.slashed || t.mode.slashed(parts)
+		root.add(Segments(t.mode.parts(parts)), leaf{int32(rank), h.scheme, h.flags&asksFlag != 0, t.mode.kindOf(parts)})
 	}
 	return root
 }
@@ -158,7 +181,7 @@ func (m Mode) Variants(parts []Part) []Variant {
 		}
 		all = append(all, v)
 	}
-	if last.Rest {
+	if endsOpen(parts) {
 		all = append(all, Variant{Parts: form})
 		// A folder counts also without its slash.
 		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") && !strings.HasSuffix(before, "//") &&
@@ -171,7 +194,15 @@ func (m Mode) Variants(parts []Part) []Variant {
 		}
 		return all
 	}
-	whole(form)
+	if m.slashed(parts) {
+		v := Variant{Parts: form[:n-1], Not: []string{"/"}}
+		for _, name := range index {
+			v.Not = append(v.Not, "/"+name)
+		}
+		all = append(all, v, Variant{Parts: form})
+	} else {
+		whole(form)
+	}
 	add := func(tail string) {
 		longer := slices.Clone(form)
 		if last.IsCapture() {
@@ -212,11 +243,26 @@ func (m Mode) parts(parts []Part) []Part {
 	if !last.IsCapture() {
 		// The end of the pattern decides together with what stands before it; a slash alone behind a capture goes too.
 		last.Literal = last.Literal[:m.endOfLiteral(last.Literal, len(made) == 1)]
-		if last.Literal == "" {
+		switch {
+		case m.slashed(parts):
+			last.Literal = "/" // else {+name} would stand last, and take all
+		case last.Literal == "":
 			made = made[:len(made)-1]
 		}
 	}
 	return made
+}
+
+// slashed tells whether a pattern ends with {+name} and what does not count at the end of a path: paths are compared
+// with a slash at their end then, instead of none.
+func (m Mode) slashed(parts []Part) bool {
+	n := len(parts)
+	return m.EitherSlash && n > 1 && parts[n-2].Rest && m.endOfLiteral(parts[n-1].Literal, false) == 0
+}
+
+// withSlash gives a path as it is compared with a slash at its end.
+func (m Mode) withSlash(path string) string {
+	return strings.TrimSuffix(path[:m.end(path)], "/") + "/"
 }
 
 func (m Mode) endOfLiteral(s string, whole bool) int {
@@ -256,7 +302,7 @@ func (n *node) add(all [][]Part, l leaf) {
 	if n.single == nil && n.onlyTo == nil && n.literal == nil && n.any == nil && n.digits == nil && n.mixed == nil &&
 		n.restEnds == nil {
 		parts := joined(all)
-		n.single = &tail{program(parts), l, len(parts) > 0 && parts[len(parts)-1].Rest, parts, all}
+		n.single = &tail{program(parts), l, parts, all}
 		return
 	}
 	if t := n.single; t != nil {
@@ -268,8 +314,12 @@ func (n *node) add(all [][]Part, l leaf) {
 
 func (n *node) insert(all [][]Part, l leaf) {
 	segment := all[0]
-	if len(all) == 1 && len(segment) > 0 && segment[len(segment)-1].Rest {
-		n.restEnds = append(n.restEnds, restEnd{segment[:len(segment)-1], l})
+	if at := slices.IndexFunc(segment, func(p Part) bool { return p.Rest }); at >= 0 {
+		if at == len(segment)-1 && len(all) == 1 {
+			n.restEnds = append(n.restEnds, restEnd{segment[:at], false, l})
+		} else {
+			n.restEnds = append(n.restEnds, restEnd{joined(all), true, l})
+		}
 		return
 	}
 	to := n.child(segment, l.rank)
@@ -389,21 +439,21 @@ func (w *walker) offer(l leaf) {
 	}
 }
 
-// walk goes down from a node, with the segment that starts at a place of the path. With rests it looks for patterns
-// with {+name} alone.
-func (w *walker) walk(n *node, path string, at int, rests bool) {
+// walk goes down from a node, with the segment that starts at a place of the path. It looks for patterns of one
+// kind alone, or, with byShort, for all.
+func (w *walker) walk(n *node, path string, at int, ends kind) {
 	if n.best >= w.best {
 		return
 	}
 	rest := path[at:]
 	if t := n.single; t != nil {
-		if (!rests || t.rests) && t.takes(rest) {
+		if (ends == byShort || t.ends == ends) && t.takes(rest) {
 			w.offer(t.leaf)
 		}
 		return
 	}
 	for i := range n.restEnds {
-		if e := &n.restEnds[i]; e.rank < w.best && takesStart(e.parts, rest) {
+		if e := &n.restEnds[i]; e.rank < w.best && (ends == byShort || e.ends == ends) && e.takes(rest) {
 			w.offer(e.leaf)
 		}
 	}
@@ -413,11 +463,11 @@ func (w *walker) walk(n *node, path string, at int, rests bool) {
 	}
 	down := func(to *node) {
 		if !last {
-			w.walk(to, path, at+len(segment)+1, rests)
+			w.walk(to, path, at+len(segment)+1, ends)
 			return
 		}
 		for _, l := range to.ends {
-			if !rests {
+			if ends == byShort {
 				w.offer(l)
 			}
 		}
@@ -439,6 +489,13 @@ func (w *walker) walk(n *node, path string, at int, rests bool) {
 	if n.any != nil {
 		down(n.any)
 	}
+}
+
+func (e *restEnd) takes(s string) bool {
+	if e.ending {
+		return takesAll(e.parts, s)
+	}
+	return takesStart(e.parts, s)
 }
 
 func allDigits(s string) bool {
@@ -472,7 +529,23 @@ func (p Part) takesUnit(s string, at int) bool {
 	return c != '/'
 }
 
-// takesAll tells whether parts without {+name} take a whole text.
+// endsOpen tells whether a pattern ends with {+name}.
+func endsOpen(parts []Part) bool { return len(parts) > 0 && parts[len(parts)-1].Rest }
+
+// ending gives where a literal ending begins in a text in normal form, -1 where that does not end so. What begins
+// within an escape is none.
+func ending(s, literal string) int {
+	at := len(s) - len(literal)
+	if at < 0 || s[at:] != literal {
+		return -1
+	}
+	if at > 0 && s[at-1] == '%' && len(literal) > 1 || at > 1 && s[at-2] == '%' {
+		return -1
+	}
+	return at
+}
+
+// takesAll tells whether parts take a whole text.
 func takesAll(parts []Part, s string) bool {
 	m := matcher{parts: parts, text: s}
 	return m.from(0, 0)
@@ -523,7 +596,13 @@ func (m *matcher) from(part, at int) bool {
 		return strings.HasPrefix(m.text[at:], p.Literal) && m.from(part+1, at+len(p.Literal))
 	}
 	if p.Rest {
-		m.note(part, at, len(m.text))
+		end := len(m.text)
+		if part+1 < len(m.parts) {
+			if end = ending(m.text, m.parts[part+1].Literal); end < at {
+				return false
+			}
+		}
+		m.note(part, at, end)
 		return true
 	}
 	word, bit := m.known(part, at)
