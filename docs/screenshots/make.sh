@@ -49,7 +49,7 @@ terminal cause "upperpath look ferryhouse.example --origin 192.0.2.55 --from sta
 terminal survey "upperpath survey --from stage/stage.yaml --only wave:2" top
 terminal audit "upperpath audit --from stage/stage.yaml" top
 terminal rehearse "upperpath rehearse" top
-terminal try "upperpath rules try 'http://lacemill-museum.example/index.php?page=contact&lang=da' slatequarry.example/exhibition/slate"
+terminal cover "upperpath cover" top
 terminal import "upperpath rules import old.htaccess --host lacemill-museum.example"
 cp rules.csv mended.csv
 cp old-rules.csv rules.csv

@@ -16,11 +16,13 @@ import (
 	"upperpath.example/upperpath/demo"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -126,11 +128,15 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := p.demoProof(folder, e); err != nil {
 		return err
 	}
-	p.chapter(4, "The plan")
+	p.chapter(4, "The old URLs, gathered, and what becomes of each")
+	if err := p.demoCover(ctx, folder, e, made); err != nil {
+		return err
+	}
+	p.chapter(5, "The plan")
 	if err := p.tell(report.PlanSummary(made)); err != nil {
 		return err
 	}
-	p.chapter(5, "The plan, rehearsed")
+	p.chapter(6, "The plan, rehearsed")
 	after, err := p.rehearsal(ctx, made) // not kept: nobody met it
 	if err != nil {
 		return err
@@ -138,11 +144,11 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err := p.tell(report.Brief(report.Audit(after, "rehearsal", "", p.now()))); err != nil {
 		return err
 	}
-	p.chapter(6, "The runbook, worked through on the stage")
+	p.chapter(7, "The runbook, worked through on the stage")
 	if err := p.playRunbook(ctx, made, scene); err != nil {
 		return err
 	}
-	p.chapter(7, "A change, awaited on the stage")
+	p.chapter(8, "A change, awaited on the stage")
 	if err := p.playAwait(ctx, made, scene, "www.lacemill-museum.example"); err != nil {
 		return err
 	}
@@ -152,7 +158,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now())}), force); err != nil {
 		return err
 	}
-	p.chapter(8, "The report")
+	p.chapter(9, "The report")
 	fmt.Fprintf(p.out, "%s was written; the whole took %.1f s.\n", page, time.Since(start).Seconds())
 	p.nextCommands(folder, made)
 	if finding.Worst(after.Findings) != "" {
@@ -211,6 +217,29 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 		return err
 	}
 	return p.tell(report.ProofSummary(after, made.Estate.Canonical.String()))
+}
+
+// demoCover gathers the old URLs of an export, and says what becomes of each.
+func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate, made *plan.Plan) error {
+	g := old.NewGathering(old.DefaultLeaveOut())
+	g.Hosts = func(h web.Host) bool { return made.Estate.Holds(h) || made.Estate.Serves(h) }
+	if err := (&files.OldURLs{To: g}).Add(filepath.Join(folder, "old-pages.csv")); err != nil {
+		return err
+	}
+	path := filepath.Join(folder, oldURLsName)
+	text, err := oldURLsText(g)
+	if err == nil {
+		err = files.WriteOwnTable(path, text, false)
+	}
+	if err != nil {
+		return err
+	}
+	in := plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}
+	all, _, err := p.oldURLs(ctx, e, in, web.Door{}, nil)
+	if err != nil {
+		return err
+	}
+	return p.tell(report.CoverSummary(report.Covered{Coverage: old.Cover(in.Web(), all, nil), From: oldURLsName}))
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person changes.
@@ -333,6 +362,7 @@ func (p *program) nextCommands(folder string, made *plan.Plan) {
 		"look lacemill-museum.example --from " + vantage,
 		"plan --estate " + estate,
 		"prove --estate " + estate,
+		"cover --estate " + estate,
 		"plan --estate " + faulty + " --zone " + quoteArgument(filepath.Join(folder, "faulty", "zones")),
 		"audit --estate " + estate + " --from " + vantage,
 	} {

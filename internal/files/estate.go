@@ -78,10 +78,13 @@ func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.Li
 		e.SiteRules, err = ReadRules(e.beside(read.Site.Rules), SiteScope(read))
 		gather(err)
 	}
-	if read.Site.Pages != "" {
-		var err error
-		e.Pages, err = ReadPages(e.beside(read.Site.Pages), read.Canonical)
+	for _, name := range read.Site.Pages {
+		pages, err := ReadPages(e.beside(name), read.Canonical)
 		gather(err)
+		e.Pages = append(e.Pages, pages...)
+	}
+	if len(read.Site.Pages) > 0 && e.Pages == nil {
+		e.Pages = []web.URL{} // somebody says that there are none
 	}
 	for name, v := range read.Vantages {
 		if v.Trust != "" {

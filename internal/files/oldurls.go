@@ -31,7 +31,7 @@ import (
 // OldURLs reads old URLs from files of others: sitemaps and feeds, access logs, tables, lists, records of a browser
 // (HAR).
 type OldURLs struct {
-	To     *old.Gathering
+	To     old.Sink
 	Door   web.Door // whose paths they are, where a file names no host; the zero value: nobody's
 	URL    string   // the column of tables with addresses; "": one of the usual names
 	Weight string   // the column with the weight; "": one of the usual names
@@ -365,6 +365,7 @@ var (
 	urlNames = []string{"url", "address", "old", "old url", "page", "link", "uri", "location", "landing page", "page path",
 		"page url", "top pages", "target url", "destination url", "source url", "page path and screen class", "adresse",
 		"seite", "loc", "path", "href"}
+	statusNames = []string{"status", "status code", "statuscode", "http status", "http status code", "response code"}
 	weightNames = []string{"weight", "visits", "hits", "clicks", "sessions", "views", "pageviews", "page views", "traffic",
 		"users", "entrances", "backlinks", "referring domains", "inlinks", "unique inlinks", "impressions", "besuche"}
 )
@@ -450,7 +451,9 @@ type sheet struct {
 	of          *OldURLs
 	source      *old.Source
 	url, weight int
+	status      int
 	note        int
+	method      int
 	more        []int
 	buffer      []byte
 	values      []string
@@ -474,7 +477,8 @@ func (o *OldURLs) columns(name, path string, head []string) (*sheet, error) {
 		}
 		return -1
 	}
-	t := &sheet{of: o, url: find(o.URL, urlNames), weight: find(o.Weight, weightNames), note: slices.Index(lower, "note")}
+	t := &sheet{of: o, url: find(o.URL, urlNames), weight: find(o.Weight, weightNames), status: find("", statusNames),
+		note: slices.Index(lower, "note"), method: slices.Index(lower, "method")}
 	if t.url < 0 {
 		p := problem.Problem{
 			File:     path,
@@ -497,7 +501,7 @@ func (o *OldURLs) columns(name, path string, head []string) (*sheet, error) {
 	var more []string
 	for i, h := range head {
 		own := slices.Contains([]string{"url", "weight", "source", "method", "note"}, lower[i])
-		if i != t.url && i != t.weight && h != "" && !own && !slices.Contains(more, h) {
+		if i != t.url && i != t.weight && i != t.status && h != "" && !own && !slices.Contains(more, h) {
 			t.more, more = append(t.more, i), append(more, h)
 		}
 	}
@@ -523,8 +527,9 @@ func (t *sheet) row(fields []string) {
 		t.values = append(t.values, strings.Clone(at(i)))
 	}
 	t.buffer = t.of.whole(t.buffer, schemed([]byte(address)))
+	status, _ := strconv.Atoi(at(t.status)) // a column of words says nothing
 	t.of.To.Add(t.source, old.Seen{URL: t.buffer, Weight: weightOf(at(t.weight)), Note: strings.Clone(at(t.note)),
-		More: t.values})
+		Method: []byte(at(t.method)), Status: status, More: t.values})
 }
 
 // weightOf reads a number as tables write it: with marks between thousands, or a fraction.

@@ -32,7 +32,7 @@ func gathers(t *testing.T, name string, data []byte, set func(*OldURLs)) (string
 	}
 	err := o.Add(path)
 	var lines []string
-	for _, e := range o.To.Entries() {
+	for _, e := range o.To.(*old.Gathering).Entries() {
 		lines = append(
 			lines,
 			strings.TrimSpace(fmt.Sprintf("%s %d %s %s", e.URL, e.Weight, e.Method, strings.Join(e.More, "|"))),
@@ -138,10 +138,10 @@ func TestWhatIsMeantToHarmIsBounded(t *testing.T) {
 	is, o, err := gathers(t, "list.txt", []byte("/a\n/"+long+"\n/b\n"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, "http://old.example/a 0\nhttp://old.example/b 0", is)
-	assert.Equal(t, int64(1), o.To.Sources()[0].Out[old.TooLong].Count)
+	assert.Equal(t, int64(1), o.To.(*old.Gathering).Sources()[0].Out[old.TooLong].Count)
 	_, o, err = gathers(t, "log", []byte(combined+`h - - [x] "GET /`+long+` HTTP/1.1" 200 1`+"\n"), nil)
 	require.NoError(t, err)
-	assert.Equal(t, int64(1), o.To.Sources()[0].Out[old.TooLong].Count)
+	assert.Equal(t, int64(1), o.To.(*old.Gathering).Sources()[0].Out[old.TooLong].Count)
 	for name, text := range map[string]string{
 		"entities":           `<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;">]><urlset><url><loc>&b;</loc></url></urlset>`,
 		"depth":              "<urlset>" + strings.Repeat("<a>", 100_000),
@@ -188,14 +188,14 @@ func FuzzOldURLs(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		o := &OldURLs{To: old.NewGathering(old.DefaultLeaveOut())}
 		_ = o.AddFrom("x", "x", bytes.NewReader(data))
-		for _, s := range o.To.Sources() {
+		for _, s := range o.To.(*old.Gathering).Sources() {
 			var out int64
 			for _, l := range s.Out {
 				out += l.Count
 			}
 			require.Equal(t, s.Lines, s.Kept+out, "every line is taken or counted by its reason")
 		}
-		for _, e := range o.To.Entries() {
+		for _, e := range o.To.(*old.Gathering).Entries() {
 			_, err := web.ParseURL(e.URL)
 			require.NoError(t, err)
 		}

@@ -8,13 +8,28 @@ import (
 	"os"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// ReadPages reads the pages that exist: a URL or a path of the site a line (# starts a comment), or a sitemap
-// (sitemaps.org, urlset). The error is a problem.List with every fault.
+// mostPages is how many octets a list of pages may have that is read as a whole.
+const mostPages = 1 << 30
+
+// ReadPages reads the pages that exist: a URL or a path of the site a line (# starts a comment), a sitemap (sitemaps.org,
+// urlset), or a table with a column of addresses, of which those count that a column of statuses gives no redirect and
+// no error. The error is a problem.List with every fault.
 func ReadPages(path string, site web.Door) ([]web.URL, error) {
+	if info, err := os.Stat(path); err == nil && info.Size() > mostPages {
+		return nil, problem.List{{File: path, Says: "the file is larger than a GiB", Expected: "a list of the site's pages"}}
+	}
+	head, err := headOf(path)
+	if err != nil {
+		return nil, problem.List{unreadable(path, err)}
+	}
+	if isTable(head) || bytes.HasPrefix(head, []byte("PK\x03\x04")) || packed(head) {
+		return readPageTable(path, site)
+	}
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
@@ -54,6 +69,46 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 			}
 			pages = append(pages, u)
 		}
+	}
+	return pages, faults.Err()
+}
+
+// headOf gives how a file begins.
+func headOf(path string) ([]byte, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	head, err := io.ReadAll(io.LimitReader(f, 4<<10))
+	return bytes.TrimPrefix(head, []byte("\xef\xbb\xbf")), err
+}
+
+// packed tells whether a file begins as gzip or zstd do.
+func packed(head []byte) bool {
+	return bytes.HasPrefix(head, []byte("\x1f\x8b")) || bytes.HasPrefix(head, []byte("\x28\xb5\x2f\xfd"))
+}
+
+// readPageTable reads pages from what else old URLs are read from: tables, workbooks, packed lists and sitemaps.
+func readPageTable(path string, site web.Door) ([]web.URL, error) {
+	pages := []web.URL{}
+	var faults problem.List
+	reader := &OldURLs{Door: site, To: old.Each(func(a old.Seen) {
+		u, err := web.ParseURL(string(a.URL))
+		switch {
+		case err != nil && len(faults) <= problem.MostSaid:
+			faults.Add(problem.Problem{File: path, Says: "this is neither a path nor a URL", Value: string(a.URL),
+				Expected: "a page such as /visit/ or https://www.northmoor.example/visit/"})
+		case err == nil && (a.Status == 0 || a.Status >= 200 && a.Status < 300):
+			pages = append(pages, u)
+		}
+	})}
+	if err := reader.Add(path); err != nil {
+		return nil, err
+	}
+	if len(reader.Maps) > 0 {
+		faults.Add(problem.Problem{File: path, Says: "this is an index of sitemaps", Expected: "a sitemap with <urlset>",
+			Remedy: "save the sitemaps that it names and list their pages"})
 	}
 	return pages, faults.Err()
 }

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/proof"
@@ -136,7 +137,28 @@ func claimTable(p *proof.Proof) Table {
 		hops = "of those that arrive, " + hops
 	}
 	t.Rows = append(t.Rows, []Cell{{Text: words("most hops of any URL")}, {words(hops), tone}})
+	pages, tone := pagesSentence(p)
+	t.Rows = append(t.Rows, []Cell{{Text: words("the pages that they arrive on exist")}, {words(pages), tone}})
 	return t
+}
+
+// pagesSentence says what a proof promises of pages, and what it does not.
+func pagesSentence(p *proof.Proof) (string, Tone) {
+	if !p.Pages.Known {
+		return "nobody has said which do (site.pages)", Unseen
+	}
+	says := wording.Count(p.Pages.Checked, "target") + " checked"
+	var open []string
+	if n := p.Pages.Captured; n > 0 {
+		open = append(open, fmt.Sprintf("%d captured", n))
+	}
+	if n := p.Pages.SamePath; n > 0 {
+		open = append(open, fmt.Sprintf("%d same-path", n))
+	}
+	if len(open) == 0 {
+		return says, Good
+	}
+	return says + "; not: " + strings.Join(open, ", "), Unseen
 }
 
 func fallbackTable(p *proof.Proof) Table {

@@ -114,7 +114,7 @@ func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
 	groups := map[string][]int{}
 	keys := make([]string, len(entries))
 	for i, e := range entries {
-		keys[i] = wide(e.old, serves)
+		keys[i] = old.Wide(e.old, serves)
 		groups[keys[i]] = append(groups[keys[i]], i)
 	}
 	var all []entry
@@ -138,29 +138,6 @@ func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
 		all = append(all, e)
 	}
 	return all
-}
-
-// wide gives an old address without its scheme, and without the www of a domain where a rule of the apex holds for the
-// www too.
-func wide(address string, serves func(web.Host) bool) string {
-	_, rest, schemed := strings.Cut(address, "://")
-	if !schemed || strings.ContainsAny(address[:strings.Index(address, "://")], "/?") {
-		rest = address
-	}
-	host, _, _ := strings.Cut(rest, "/")
-	h, err := web.ParseHost(host)
-	if err != nil {
-		return rest
-	}
-	bare, www := strings.CutPrefix(h.String(), "www.")
-	if !www {
-		return rest
-	}
-	apex, err := web.ParseHost(bare)
-	if err != nil || !apex.IsApex() || serves != nil && serves(h) {
-		return rest
-	}
-	return rest[len("www."):]
 }
 
 // starred writes a pattern with stars as one of the rule language, and says why it cannot be where that is so.

@@ -166,7 +166,7 @@ func (t *Tally) Together() {
 	}
 	for _, to := range slices.Sorted(maps.Keys(t.landed)) {
 		paths := t.landed[to]
-		if len(paths) < leastMany {
+		if len(paths) < LeastMany {
 			continue
 		}
 		t.Add(finding.New(finding.ManyToOne, to,
@@ -176,8 +176,8 @@ func (t *Tally) Together() {
 	}
 }
 
-// leastMany is how many old URLs on one page are many.
-const leastMany = 5
+// LeastMany is from how many old URLs on a page on they are many.
+const LeastMany = 5
 
 func compareHosts(a, b web.Host) int { return cmp.Compare(a.String(), b.String()) }
 

@@ -120,7 +120,15 @@ func Keys() []Key {
 		},
 		{"site", "addresses", "addresses", nil, "", "[203.0.113.10, 2001:db8:10::10]", "Where the site lives."},
 		{"site", "alias", "host", nil, "", "sites.platform.example", "Where the site lives, as a name."},
-		{"site", "pages", "path", nil, "", "pages.txt", "The pages that exist: a list of URLs, or a sitemap."},
+		{
+			"site",
+			"pages",
+			"list of paths",
+			nil,
+			"",
+			"[pages.txt, crawl.csv]",
+			"The pages that exist: lists of URLs or paths, sitemaps, the tables that a crawl gives; one file or several.",
+		},
 		{"site", "rules", "path", nil, "", "site-rules.csv", "What the site redirects by itself."},
 		{"site", "issuer", "text", nil, "", "ca.example", "Who issues its certificates, as CAA records name it."},
 		{

@@ -40,7 +40,7 @@ type Site struct {
 	Addresses []netip.Addr
 	Alias     web.Host
 	Carrier   *Carrier // who serves it; nil: nobody says
-	Pages     string   // file with the pages that exist
+	Pages     []string // files with the pages that exist; nil: nobody says
 	Rules     string   // file with what the site redirects by itself
 	Issuer    string
 }

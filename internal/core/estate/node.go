@@ -159,6 +159,16 @@ func (r *reader) text(n *Node, what string) string {
 	return n.Text
 }
 
+func (r *reader) texts(n *Node, what string) []string {
+	var all []string
+	r.list(n, what, func(i *Node) {
+		if s := r.text(i, what); s != "" {
+			all = append(all, s)
+		}
+	})
+	return all
+}
+
 func (r *reader) host(n *Node, what string) web.Host {
 	s := r.text(n, what)
 	if s == "" {

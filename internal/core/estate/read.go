@@ -151,7 +151,7 @@ func (b *builder) site(n *Node) {
 		},
 		field{"addresses", func(n *Node) { s.Addresses = b.addresses(n, "site.addresses") }},
 		field{"alias", func(n *Node) { alias = n; s.Alias = b.host(n, "site.alias") }},
-		field{"pages", func(n *Node) { s.Pages = b.text(n, "site.pages") }},
+		field{"pages", func(n *Node) { s.Pages = b.texts(n, "site.pages") }},
 		field{"rules", func(n *Node) { s.Rules = b.text(n, "site.rules") }},
 		field{"issuer", func(n *Node) { s.Issuer = b.text(n, "site.issuer") }},
 	)

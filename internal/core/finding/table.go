@@ -97,6 +97,8 @@ const (
 	Shadowed
 	RuleLoop
 	RuleChain
+	Uncovered
+	OneDoorOnly
 	Undecided
 	BeyondCarrier
 
@@ -694,6 +696,18 @@ var table = [codes]Kind{
 		Means: "The target of a rule is itself redirected.",
 		Meets: "Each hop costs a connection: a wait, most of all on phones.",
 		Do:    "Write the single rule that the finding shows.", Help: Straightener,
+	},
+	Uncovered: {
+		Name: "uncovered", Plain: "old page without a rule", Severity: Warning, About: "rules",
+		Means: "An old URL that is used falls to the home page, or to a fallback that says gone, since no rule takes it.",
+		Meets: "The front page, or a page that says gone, instead of what the link promised.",
+		Do:    "Lead it to the page that took its place, or say 410 where there is none.",
+	},
+	OneDoorOnly: {
+		Name: "one-door-only", Plain: "rule for one door only", Severity: Warning, About: "rules",
+		Means: "A rule takes an old URL by one scheme or host, while its twin by the other goes elsewhere.",
+		Meets: "The right page or the wrong one, depending on how the link was written.",
+		Do:    "Write the rule without its scheme, and for the apex: it then holds for http and https, apex and www.",
 	},
 	Undecided: {
 		Name: "undecided", Plain: "neither proved nor refuted", Severity: Error, About: "rules",

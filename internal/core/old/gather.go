@@ -32,6 +32,27 @@ type Source struct {
 	more []int // where its further columns stand in entries
 }
 
+// Sink takes in addresses from sources.
+type Sink interface {
+	Begin(name string, more ...string) *Source // begins a source; more are the names of its further columns
+	Add(*Source, Seen)                         // what Seen holds is valid for the call alone
+}
+
+// Each is a Sink that hands every address on, as it stands.
+type Each func(Seen)
+
+// Begin begins a source, which counts nothing.
+func (Each) Begin(name string, more ...string) *Source {
+	return &Source{Name: name, More: more, Out: map[Reason]*LeftOut{}}
+}
+
+// Add hands an address on.
+func (e Each) Add(s *Source, a Seen) {
+	s.Lines++
+	s.Kept++
+	e(a)
+}
+
 // Reason says why a line is left out.
 type Reason string
 

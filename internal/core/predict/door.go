@@ -81,6 +81,9 @@ func (d Door) Exempts(u web.URL) bool {
 
 // Sees gives a URL as whoever answers sees it: at the door that is asked, without what is dropped on the way.
 func (d Door) Sees(u web.URL) web.URL {
+	if !d.DropsPath && !d.DropsQuery {
+		return u.At(d.Asked)
+	}
 	path, query := u.Path(), u.Query()
 	if d.DropsPath {
 		path = "/"

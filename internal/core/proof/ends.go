@@ -680,15 +680,16 @@ func (v *prover) assumes() []string {
 			"Every carrier takes as many hosts, patterns and rules as are planned there: the plan counts them.",
 		)
 	}
-	if !v.world.KnowsPages() {
+	switch p := v.proof.Pages; {
+	case !p.Known:
 		all = append(
 			all,
 			"Every page of the canonical site to which a rule leads exists: the estate file names no list of pages "+
 				"(site.pages).",
 		)
-	} else {
+	case p.Captured > 0 || p.SamePath > 0:
 		all = append(all, "Pages to which a rule with captures, or the same path, leads exist: only targets without "+
-			"captures were compared with the list of pages.")
+			"captures were compared with the list of pages. For the old URLs that are known, a coverage tells.")
 	}
 	if len(v.ofSite) == 0 {
 		all = append(all, "The canonical site redirects nothing by itself: the estate file names no site.rules.")

@@ -49,6 +49,7 @@ type Proof struct {
 	Rules    int               `json:"rules"`
 	Deepest  string            `json:"deepest,omitempty"` // a URL that takes as many hops as the bound
 	Fallback []Fallback        `json:"fallback"`          // what no rule takes
+	Pages    Pages             `json:"pages"`
 	Assumes  []string          `json:"assumes"`
 	Findings []finding.Finding `json:"findings"`
 	Barred   int               `json:"-"` // rules that win nowhere because no carrier of their doors can hold them
@@ -59,6 +60,37 @@ type Fallback struct {
 	Domain string `json:"domain"`
 	Rules  int    `json:"rules"` // that come before
 	To     string `json:"to"`    // in words
+}
+
+// Pages says what a proof knows of the pages on which URLs arrive.
+type Pages struct {
+	Known    bool `json:"known"`     // the estate file names the pages that exist
+	Checked  int  `json:"checked"`   // rules whose one target was compared with them
+	Captured int  `json:"captured"`  // rules whose target holds captures: nobody knows every page that comes of them
+	SamePath int  `json:"same_path"` // domains where what no rule takes goes to the same path, whatever that is
+}
+
+// pages counts what is known of the pages on which URLs arrive.
+func (v *prover) pages() {
+	p := &v.proof.Pages
+	p.Known = v.world.KnowsPages()
+	site := v.world.Estate.Canonical
+	for _, r := range v.world.Rules.Rules() {
+		to := r.New.Door
+		if r.Status == rule.Gone || !v.asks(r).meant || len(r.New.Host) == 0 && !to.IsZero() && to != site {
+			continue
+		}
+		if _, exact := literal(r.New.Parts); !exact || len(r.New.Host) > 0 {
+			p.Captured++
+		} else if p.Known {
+			p.Checked++
+		}
+	}
+	for _, d := range v.world.Domains() {
+		if d.Fallback == estate.SamePath && d.LeadsTo.Door() == site {
+			p.SamePath++
+		}
+	}
 }
 
 // prover is the work on one proof.
@@ -106,6 +138,7 @@ func proved(v *prover, step func()) *Proof {
 	v.siteRules()
 	v.fallbacks()
 	v.proof.Findings = v.tally.Findings()
+	v.pages()
 	v.proof.Assumes = v.assumes()
 	v.proof.Verdict = verdict(v.proof.Findings)
 	return v.proof

@@ -12,7 +12,30 @@ func unreserved(c byte) bool {
 
 // plain are the octets that stand for themselves in a path: unreserved, sub-delims, ":", "@" and "/" (RFC 3986 section
 // 3.3).
-func plain(c byte) bool { return unreserved(c) || strings.IndexByte("!$&'()*+,;=:@/", c) >= 0 }
+func plain(c byte) bool { return kinds[c]&isPlain != 0 }
+
+// kinds says of each octet what it is: looking it up takes less than asking.
+var kinds = func() (all [256]uint8) {
+	for i := range all {
+		c := byte(i)
+		if unreserved(c) || strings.IndexByte("!$&'()*+,;=:@/", c) >= 0 {
+			all[c] |= isPlain
+		}
+		if c <= 0x20 || c >= 0x7f || c == '#' {
+			all[c] |= barredInQuery | barredInPath
+		}
+		if c == '?' {
+			all[c] |= barredInPath
+		}
+	}
+	return all
+}()
+
+const (
+	isPlain       = 1 << iota
+	barredInPath  // it cannot be sent in a path
+	barredInQuery // it cannot be sent in a query
+)
 
 func hexValue(c byte) (byte, bool) {
 	switch {
@@ -42,18 +65,18 @@ func appendEscaped(b []byte, c byte) []byte { return append(b, '%', upperHex[c>>
 // percent-encoded, a backslash is a slash (as browsers read http URLs), dot segments are removed. All else stays as it
 // came.
 func cleanPath(raw string) string {
-	return RemoveDotSegments(encodeUnsendable(strings.ReplaceAll(raw, `\`, "/"), "?#"))
+	return RemoveDotSegments(encodeUnsendable(strings.ReplaceAll(raw, `\`, "/"), barredInPath))
 }
 
-func cleanQuery(raw string) string { return encodeUnsendable(raw, "#") }
+func cleanQuery(raw string) string { return encodeUnsendable(raw, barredInQuery) }
 
-func encodeUnsendable(s, also string) string {
-	bad := func(c byte) bool { return c <= 0x20 || c >= 0x7f || strings.IndexByte(also, c) >= 0 }
-	clean := true
-	for i := 0; i < len(s) && clean; i++ {
-		clean = !bad(s[i])
+func encodeUnsendable(s string, barred uint8) string {
+	bad := func(c byte) bool { return kinds[c]&barred != 0 }
+	at := 0
+	for at < len(s) && kinds[s[at]]&barred == 0 {
+		at++
 	}
-	if clean {
+	if at == len(s) {
 		return s
 	}
 	b := make([]byte, 0, len(s)+16)

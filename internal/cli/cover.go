@@ -1,0 +1,124 @@
+package cli
+
+import (
+	"context"
+	"runtime/debug"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/problem"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/report"
+)
+
+func (p *program) cover() *cobra.Command {
+	var from estateOptions
+	var out output
+	var host string
+	var all bool
+	c := &cobra.Command{
+		Use:   "cover [FILE...]",
+		Short: "See what becomes of each old URL under the plan, by weight, before anything moves",
+		Long: `cover follows every old URL of old-urls.csv (or of FILEs: whatever gather reads; - is standard input)
+through the plan, in memory, and says what becomes of it: a page of its own, which is among those
+that exist (site.pages), or of which nobody knows; a page with many others; the home page; gone, on
+purpose or by the fallback; no page. First what share of the weight becomes what, then the heaviest
+that do not arrive as they should, by domain and by section; and rules that take an old URL by one
+door and not by the other. --format csv is a sheet of what is left to decide: fill its column new
+(- or 410 where a page is gone), and rules import takes it back; empty lines stay undecided.`,
+		Example: `  upperpath cover
+  upperpath cover --only lacemill-museum.example
+  upperpath cover access.log --host lacemill-museum.example
+  upperpath cover --format csv > work.csv
+  upperpath rules import work.csv`,
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := out.check(); err != nil {
+				return err
+			}
+			e, in, err := p.read(c.Context(), &from)
+			if err != nil {
+				return err
+			}
+			door, err := doorOf(host)
+			if err != nil {
+				return err
+			}
+			addresses, name, err := p.oldURLs(c.Context(), e, in, door, args)
+			if err != nil {
+				return err
+			}
+			var made *old.Coverage
+			meter := p.progress("covering", len(addresses), "old URLs")
+			err = interruptible(c.Context(), func() { made = old.Cover(in.Web(), addresses, meter.step) })
+			meter.done()
+			if err != nil {
+				return err
+			}
+			if err := p.show(report.Cover(report.Covered{Coverage: made, From: name, All: all}), &out); err != nil {
+				return err
+			}
+			return out.verdict(made.Findings)
+		},
+	}
+	from.flags(c)
+	out.flags(c)
+	c.Flags().StringVar(&host, "host", "", "the `HOST` or door whose paths they are, where a file names none")
+	c.Flags().BoolVar(&all, "all", false, "show all that do not arrive as they should, not only the heaviest")
+	return c
+}
+
+// oldURLs reads old URLs from files, or from the one that gather made, each once; name says from where.
+func (p *program) oldURLs(
+	ctx context.Context, e *files.Estate, in plan.Input, door web.Door, paths []string,
+) (all []old.Address, name string, err error) {
+	debug.SetGCPercent(surveyGarbage) // there may be millions
+	if len(paths) == 0 {
+		paths = []string{files.Beside(e.Path, oldURLsName)}
+	}
+	made := in.Web()
+	known := map[string]int{}
+	reader := &files.OldURLs{Door: door, Stop: ctx.Err, To: old.Each(func(a old.Seen) {
+		method := strings.ToUpper(string(a.Method))
+		if method != "POST" {
+			method = ""
+		}
+		key := method + string(a.URL)
+		if at, is := known[key]; is {
+			all[at].Weight += a.Weight
+			return
+		}
+		if in.Only != nil {
+			if u, err := web.ParseURL(string(a.URL)); err == nil && !made.Means(u.Host()) {
+				return
+			}
+		}
+		known[key] = len(all)
+		all = append(all, old.Address{URL: key[len(method):], Weight: a.Weight, Method: method})
+	})}
+	for _, path := range paths {
+		if path == "-" {
+			err = reader.AddFrom("standard input", "standard input", p.in)
+		} else {
+			err = reader.Add(path)
+		}
+		if err != nil {
+			return nil, "", hinted(err)
+		}
+	}
+	if len(reader.Maps) > 0 {
+		return nil, "", usage("%s is an index of sitemaps; upperpath gather fetches what it names", fromHere(paths[0]))
+	}
+	return all, fromHere(strings.Join(paths, ", ")), nil
+}
+
+// hinted says where old URLs come from, where the file that is looked for by itself is not there.
+func hinted(err error) error {
+	if faults, is := err.(problem.List); is && len(faults) == 1 && strings.HasSuffix(faults[0].File, oldURLsName) {
+		faults[0].Remedy = "gather old URLs first: upperpath gather SOURCE..."
+	}
+	return err
+}

@@ -1,0 +1,323 @@
+package report
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// Covered is what a coverage is shown with.
+type Covered struct {
+	*old.Coverage
+	From string // the file with the old URLs
+	All  bool   // every URL that is left to decide is shown
+}
+
+// How many lines of a coverage a terminal is shown.
+const (
+	mostHeavy    = 12
+	mostSections = 8
+)
+
+// fateWords say what becomes of old URLs, and how good that is.
+var fateWords = map[old.Fate]struct {
+	says string // of one
+	sum  string // of many, behind a share
+	tone Tone
+}{
+	old.OwnPage:   {"a page of its own", "arrive on a page of their own", Good},
+	old.Unchecked: {"a page of its own, unchecked", "are led to a page of their own, which nobody has checked", Unseen},
+	old.Section:   {"a page with many others", "on a page with many others", Plain},
+	old.AtHome:    {"the home page", "at home", Warned},
+	old.Retired:   {"gone on purpose (410)", "are gone on purpose", Plain},
+	old.Fallen:    {"gone, by the fallback (410)", "fall to a fallback that says gone", Warned},
+	old.Missing:   {"a page that does not exist", "end at a page that does not exist", Failed},
+	old.Broken:    {"no page at all", "meet no page at all", Failed},
+	old.Outside:   {"not of the estate", "are not of the estate", Noted},
+}
+
+// Cover says what becomes of old URLs under the plan.
+func Cover(c Covered) Doc {
+	d := Doc{Name: "cover", Title: "What becomes of the old URLs", Main: "work"}
+	blocks := []Block{c.verdict(), c.totals()}
+	blocks = append(blocks, c.heavy()...)
+	blocks = append(blocks, c.byDomain()...)
+	blocks = append(blocks, findingBlocks(c.Findings)...)
+	if !c.PagesKnown {
+		blocks = append(blocks, Paragraph{Gap: true, Soft: true, Text: words("Unchecked: the estate file names no list of " +
+			"the pages that exist (site.pages: a list, a sitemap, the table of a crawl), so that nobody knows whether a " +
+			"target is one.")})
+	}
+	d.Blocks = of(append(blocks, c.work())...)
+	d.Data = c.data()
+	return d
+}
+
+// CoverSummary is the verdict of a coverage and its shares.
+func CoverSummary(c Covered) Doc {
+	return Doc{Name: "cover", Blocks: of(c.verdict(), c.totals())}
+}
+
+// byWeight tells whether sources say what old URLs weigh; else they are counted.
+func (c Covered) byWeight() bool { return c.Total.All.Weight > 0 }
+
+// share gives a share of all in per cent.
+func (c Covered) share(s old.Share, all old.Share) string {
+	part, whole := s.Weight, all.Weight
+	if !c.byWeight() {
+		part, whole = int64(s.URLs), int64(all.URLs)
+	}
+	return percent(part, whole)
+}
+
+// percent writes a share: nothing and all are said only of nothing and all.
+func percent(part, whole int64) string {
+	switch {
+	case whole == 0 || part == 0:
+		return "0 %"
+	case part == whole:
+		return "100 %"
+	}
+	tenths := (part*1000 + whole/2) / whole
+	switch {
+	case tenths == 0:
+		return "under 0.1 %"
+	case tenths >= 1000:
+		return "over 99.9 %"
+	case tenths%10 == 0:
+		return fmt.Sprintf("%d %%", tenths/10)
+	}
+	return fmt.Sprintf("%d.%d %%", tenths/10, tenths%10)
+}
+
+func (c Covered) verdict() Verdict {
+	all := c.Total.All
+	if all.URLs == 0 {
+		return Verdict{Tone: Unseen, Says: cat(words("No old URL stands in "), copied(c.From), words("."))}
+	}
+	var parts []string
+	tone := toneOf(finding.Worst(c.Findings))
+	for _, f := range old.Fates() {
+		if c.Total.Fates[f].URLs == 0 {
+			continue
+		}
+		parts = append(parts, c.share(c.Total.Fates[f], all)+" "+fateWords[f].sum)
+		if f == old.Unchecked && tone == Good {
+			tone = Unseen
+		}
+	}
+	of := "Of " + wording.Count(all.URLs, "old URL")
+	if c.byWeight() {
+		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.URLs, "old URL"), all.Weight)
+	}
+	v := Verdict{Tone: tone, Says: words(of + ", " + wording.And(parts) + ".")}
+	if open := c.Total.Open(); open.URLs > 0 {
+		v.Next = words("Decide the heaviest first: " + command("upperpath cover --format csv > work.csv") + ", fill the column " +
+			"new (- where a page is gone), then " + command("upperpath rules import work.csv --add"))
+	}
+	return v
+}
+
+// totals is how many old URLs become what.
+func (c Covered) totals() Table {
+	t := Table{Sheet: "totals", Head: []string{"what becomes of them", "old URLs", "weight", "share"}}
+	row := func(says string, s old.Share, tone Tone) {
+		if s.URLs > 0 {
+			t.Rows = append(t.Rows, []Cell{{words(says), tone}, {words(fmt.Sprint(s.URLs)), Plain},
+				{words(fmt.Sprint(s.Weight)), Plain}, {words(c.share(s, c.Total.All)), Plain}})
+		}
+	}
+	for _, f := range old.Fates() {
+		row(fateWords[f].says, c.Total.Fates[f], fateWords[f].tone)
+	}
+	row("of all these, in more hops than planned", c.Long, Warned)
+	row("of all these, not as planned, since the carrier cannot", c.ByCarrier, Failed)
+	return t
+}
+
+// heavy is what weighs most of what does not arrive as it should.
+func (c Covered) heavy() []Block {
+	which := func(o old.Outcome) bool { return !o.Fate.Decided() || o.By == old.ByCarrier || o.Long }
+	all := c.Heaviest(which, 0)
+	if len(all) == 0 {
+		return nil
+	}
+	l := List{Title: "The heaviest that do not arrive as they should"}
+	shown := all
+	if !c.All {
+		shown = all[:min(len(all), mostHeavy)]
+	}
+	for _, i := range shown {
+		a := c.Addresses[i]
+		before := ""
+		if c.byWeight() {
+			before = fmt.Sprintf("%d: ", a.Weight)
+		}
+		if a.Method != "" {
+			before += a.Method + " "
+		}
+		l.Items = append(l.Items, cat(words(before), copied(wording.Cut(a.URL, 90)), Text{{As: Break}},
+			words(strings.TrimPrefix(fateWords[c.Outcomes[i].Fate].tone.Sign()+" ", " ")+c.becomes(i))))
+	}
+	blocks := []Block{l}
+	if n := len(all) - len(shown); n > 0 {
+		blocks = append(blocks, Paragraph{Soft: true, Text: wordsf("and %d more; %s shows them", n, command("--all"))})
+	}
+	return blocks
+}
+
+// becomes says what becomes of one old URL, and why.
+func (c Covered) becomes(i int) string {
+	o := c.Outcomes[i]
+	says := fateWords[o.Fate].says
+	arrival, end, status := c.End(i)
+	switch {
+	case o.Fate == old.Missing:
+		says = fmt.Sprintf("%d at %s", status, arrival)
+	case o.Fate == old.Broken && end != chain.Page:
+		says = fmt.Sprintf("%s at %s", end, arrival)
+	case o.Fate == old.Broken:
+		says = fmt.Sprintf("%d at %s", status, arrival)
+	case o.Fate == old.Section:
+		says = "with many others at " + arrival
+	case o.Fate.Arrives():
+		says = arrival
+	}
+	how := map[old.By]string{old.ByRule: fmt.Sprintf("line %d", o.Line), old.ByFallback: "the fallback",
+		old.ByCarrier: "its carrier cannot do better"}[o.By]
+	if o.Long {
+		how = strings.TrimPrefix(how+", ", ", ") + wording.Count(int(o.Hops), "hop")
+	}
+	if how != "" {
+		says += " (" + how + ")"
+	}
+	return says
+}
+
+// byDomain is the same by domain, and by section where something is left to decide.
+func (c Covered) byDomain() []Block {
+	columns := []struct {
+		name  string
+		fates []old.Fate
+	}{
+		{"own page", []old.Fate{old.OwnPage}}, {"unchecked", []old.Fate{old.Unchecked}}, {"section", []old.Fate{old.Section}},
+		{"home", []old.Fate{old.AtHome}}, {"gone", []old.Fate{old.Retired, old.Fallen}},
+		{"nowhere", []old.Fate{old.Missing, old.Broken}},
+	}
+	columns = slices.DeleteFunc(columns, func(col struct {
+		name  string
+		fates []old.Fate
+	}) bool {
+		return !slices.ContainsFunc(col.fates, func(f old.Fate) bool { return c.Total.Fates[f].URLs > 0 })
+	})
+	table := func(sheet, head string, areas []old.Area, most int) (Table, int) {
+		t := Table{Sheet: sheet, Head: []string{head, "old URLs", "weight"}}
+		for _, col := range columns {
+			t.Head = append(t.Head, col.name)
+		}
+		for i, a := range areas {
+			if most > 0 && (i >= most || a.Open().URLs == 0) {
+				return t, len(areas) - i
+			}
+			row := cells(a.Name, fmt.Sprint(a.All.URLs), fmt.Sprint(a.All.Weight))
+			for _, col := range columns {
+				var s old.Share
+				for _, f := range col.fates {
+					s.URLs += a.Fates[f].URLs
+					s.Weight += a.Fates[f].Weight
+				}
+				row = append(row, Cell{Text: words(c.shareOf(s, a.All))})
+			}
+			t.Rows = append(t.Rows, row)
+		}
+		return t, 0
+	}
+	var blocks []Block
+	if t, _ := table("domains", "domain", c.Domains, 0); len(t.Rows) > 0 {
+		blocks = append(blocks, t)
+	}
+	if t, _ := table("sections", "section, with most left to decide", c.Sections, mostSections); len(t.Rows) > 0 &&
+		len(c.Sections) > len(c.Domains) {
+		blocks = append(blocks, t)
+	}
+	return blocks
+}
+
+// shareOf gives a share of a part: by number where the part weighs nothing.
+func (c Covered) shareOf(s, all old.Share) string {
+	if all.Weight == 0 {
+		return percent(int64(s.URLs), int64(all.URLs))
+	}
+	return percent(s.Weight, all.Weight)
+}
+
+// work is the sheet on which is decided what becomes of old URLs: rules import takes it back.
+func (c Covered) work() Data {
+	d := Data{Sheet: "work", Head: []string{"old", "new", "status", "weight", "becomes", "note"}, Exact: true}
+	for _, r := range c.Sheet() {
+		o := c.Outcomes[r.Example]
+		d.Rows = append(d.Rows, []string{r.Old, "", "", fmt.Sprint(r.Weight), c.becomes(r.Example),
+			map[bool]string{true: "the carrier of this domain cannot lead it"}[o.By == old.ByCarrier]})
+	}
+	return d
+}
+
+// data is a coverage as JSON has it.
+func (c Covered) data() Object {
+	type fate struct {
+		Fate string `json:"fate"`
+		old.Share
+	}
+	type area struct {
+		Name string `json:"name"`
+		old.Share
+		Fates []fate `json:"fates"`
+	}
+	fatesOf := func(a old.Area) []fate {
+		all := []fate{}
+		for _, f := range old.Fates() {
+			if a.Fates[f].URLs > 0 {
+				all = append(all, fate{f.String(), a.Fates[f]})
+			}
+		}
+		return all
+	}
+	areas := func(all []old.Area) []area {
+		made := make([]area, len(all))
+		for i, a := range all {
+			made[i] = area{a.Name, a.All, fatesOf(a)}
+		}
+		return made
+	}
+	type covered struct {
+		URL     string `json:"url"`
+		Method  string `json:"method,omitempty"`
+		Weight  int64  `json:"weight"`
+		Fate    string `json:"fate"`
+		By      string `json:"by"`
+		Line    int32  `json:"line,omitempty"`
+		Hops    uint8  `json:"hops"`
+		Arrival string `json:"arrival,omitempty"`
+		Status  int    `json:"status,omitempty"`
+	}
+	return Object{
+		{"schema", "upperpath/cover/1"}, {"file", c.From}, {"pages_known", c.PagesKnown}, {"total", c.Total.All},
+		{"fates", fatesOf(c.Total)}, {"long", c.Long}, {"by_carrier", c.ByCarrier}, {"domains", areas(c.Domains)},
+		{"sections", areas(c.Sections)},
+		{"urls", Sequence(func(yield func(any) bool) {
+			for i, a := range c.Addresses {
+				o := c.Outcomes[i]
+				arrival, _, status := c.End(i)
+				if !yield(covered{a.URL, a.Method, a.Weight, o.Fate.String(), o.By.String(), o.Line, o.Hops, arrival, status}) {
+					return
+				}
+			}
+		})},
+		{"findings", inWordsOne(c.Findings)},
+	}
+}
