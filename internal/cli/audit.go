@@ -27,6 +27,7 @@ func (p *program) audit() *cobra.Command {
 	var visitors visitorOptions
 	var out output
 	var doorsOnly, forget bool
+	var olds oldURLOptions
 	c := &cobra.Command{
 		Use:   "audit",
 		Short: "Try every door and every rule as visitors do, and say what is wrong",
@@ -35,16 +36,25 @@ made-up path and with a made-up query, and an example of every rule. It follows 
 a browser does, from each address that a door has, and compares with what the estate file wants. It
 reads the page on which visitors arrive too. --from with several vantages, --as and --returning send
 further visitors, and say where they fare otherwise. The result is kept in .upperpath/ beside the
-estate file; report shows it.`,
+estate file; report shows it.
+
+With --old-urls it follows the old URLs of a file instead (what gather made, or another), a million
+where need be, and says by weight which of them arrive on the page that the plan wants. What several
+lead to is asked once. Each is kept as it comes: where the audit was cut off, --resume goes on.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml
   upperpath audit --from stage/stage.yaml --only wave:2 --format json
   upperpath audit --from stage/stage.yaml --as phone --as search-robot
   upperpath audit --from stage/stage.yaml --returning survey
-  upperpath audit --only northmoor.example --point northmoor.example=203.0.113.20`,
+  upperpath audit --only northmoor.example --point northmoor.example=203.0.113.20
+  upperpath audit --old-urls old-urls.csv --from stage/stage.yaml
+  upperpath audit --old-urls old-urls.csv --from stage/stage.yaml --resume`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := out.check(); err != nil {
+				return err
+			}
+			if err := olds.check(forget, doorsOnly); err != nil {
 				return err
 			}
 			e, made, err := from.readSeen(c.Context())
@@ -61,6 +71,9 @@ estate file; report shows it.`,
 				return err
 			}
 			defer func() { _ = who.close() }()
+			if olds.path != "" {
+				return p.followOldURLs(c.Context(), e, made, who, vantage.parallel, &olds, &out)
+			}
 			a, err := p.runAudit(c.Context(), made, who, vantage.parallel, !doorsOnly)
 			interrupted := errors.Is(err, context.Canceled)
 			if err != nil && !interrupted {
@@ -90,6 +103,9 @@ estate file; report shows it.`,
 	out.chainFlag(c)
 	c.Flags().BoolVar(&doorsOnly, "doors-only", false, "leave out the examples of rules")
 	c.Flags().BoolVar(&forget, "forget", false, "do not keep the result")
+	c.Flags().StringVar(&olds.path, "old-urls", "", "follow the old URLs of this `FILE` instead of doors and rules")
+	c.Flags().StringVar(&olds.host, "host", "", "the `HOST` or door whose paths they are, where that file names none")
+	c.Flags().BoolVar(&olds.resume, "resume", false, "go on where an audit of these old URLs was cut off")
 	return c
 }
 

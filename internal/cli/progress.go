@@ -10,6 +10,7 @@ import (
 // meter shows on one line of a terminal how far a work is, from the first second on; elsewhere it does nothing.
 type meter struct {
 	count atomic.Int64
+	over  atomic.Int64 // that need not be done
 	end   chan struct{}
 	ended chan struct{}
 }
@@ -49,7 +50,8 @@ func (m *meter) show(w io.Writer, what string, total int, of string) {
 			fmt.Fprintf(w, "\r\x1b[K%s, %d s", what, int(time.Since(began).Seconds()))
 			continue
 		}
-		done := int(m.count.Load())
+		over := int(m.over.Load())
+		done := int(m.count.Load()) + over
 		bar := make([]rune, width)
 		for i := range bar {
 			bar[i] = '·'
@@ -59,18 +61,35 @@ func (m *meter) show(w io.Writer, what string, total int, of string) {
 		}
 		fmt.Fprintf(
 			w,
-			"\r\x1b[K%s  %s  %d of %d %s, %d s",
+			"\r\x1b[K%s  %s  %d of %d %s, %s",
 			what,
 			string(bar),
 			done,
 			total,
 			of,
-			int(time.Since(began).Seconds()),
+			pace(done-over, total-done, time.Since(began)),
 		)
 	}
 }
 
+// longWork is from when on a work is said to have a pace.
+const longWork = 10 * time.Second
+
+// pace says how long a work takes, and of a long one how fast it goes and for how long still.
+func pace(done, left int, took time.Duration) string {
+	says := fmt.Sprintf("%d s", int(took.Seconds()))
+	if took < longWork || done == 0 {
+		return says
+	}
+	rate := float64(done) / took.Seconds()
+	rest := time.Duration(float64(left) / rate * float64(time.Second)).Round(time.Second)
+	return fmt.Sprintf("%s, %.0f a second, %s left", says, rate, rest)
+}
+
 func (m *meter) step() { m.count.Add(1) }
+
+// skip counts what need not be done.
+func (m *meter) skip() { m.over.Add(1) }
 
 func (m *meter) done() {
 	close(m.end)

@@ -200,6 +200,7 @@ type Web struct {
 	saw      atomic.Bool // anything was seen at all
 	held     atomic.Bool // some host has asked to be left alone for a while
 	kept     keeper      // connections over http
+	onward   *shared     // nil: each chain asks for itself
 	header   http.Header // what every request says
 	lines    string      // the same as it goes out, and the end of the line before
 	reading  sync.RWMutex

@@ -30,6 +30,14 @@ import (
 
 // Answer asks one URL for real. What goes wrong is a Refusal in the answer; a time-out is tried once more.
 func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
+	if w.onward != nil && ask.Onward && ask.Method == "" && ask.Cookies == nil && !ask.Address.IsValid() {
+		return w.onward.answer(ctx, ask, w.answer)
+	}
+	return w.answer(ctx, ask)
+}
+
+// answer asks, whoever has asked before.
+func (w *Web) answer(ctx context.Context, ask chain.Ask) chain.Answer {
 	leave, ok := w.await(ctx, ask.URL.Host())
 	if !ok {
 		return chain.Answer{URL: ask.URL, Refusal: chain.Unseen, Detail: "interrupted"}

@@ -59,6 +59,7 @@ func (c *csvWriter) block(b Block) {
 	case Data:
 		if c.main == "" || c.main == b.Sheet {
 			c.whole(b.Head, b.Rows, b.Exact)
+			c.done = !b.Goes
 		}
 	case Fold:
 		c.block(Detail{Blocks: b.Blocks})
@@ -72,7 +73,9 @@ func (c *csvWriter) block(b Block) {
 }
 
 func (c *csvWriter) whole(head []string, rows [][]string, exact bool) {
-	c.row(head, exact)
+	if !c.begun {
+		c.row(head, exact)
+	}
 	for _, r := range rows {
 		c.row(r, exact)
 	}

@@ -185,6 +185,7 @@ type Data struct {
 	Head  []string
 	Rows  [][]string
 	Exact bool // a working file, kept to the letter
+	Goes  bool // it goes on: another block holds further rows of this sheet
 }
 
 // Finding is a fault with what to do about it; several subjects with the same fault are one.

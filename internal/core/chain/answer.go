@@ -26,6 +26,7 @@ type Ask struct {
 	Public  bool       // the chain began at a public address: what leads from there into a private network is not asked
 	Method  string     // POST, or "" for GET
 	Cookies Cookies    // what a browser has kept on the way; nil: nothing is kept
+	Onward  bool       // an answer led there: others may lead there too
 }
 
 // Cookies is what a browser keeps of the cookies on its way along a chain (RFC 6265). Whoever answers makes it and
@@ -81,7 +82,8 @@ type Answer struct {
 	Refusal        Refusal   `json:"refusal,omitempty"`
 	Detail         string    `json:"detail,omitempty"` // the refusal in words
 	TLS            *TLS      `json:"tls,omitempty"`
-	MS             float64   `json:"ms"` // from the question to the answer, in milliseconds
+	Shared         bool      `json:"shared,omitempty"` // another chain had led there, and it was asked once for all
+	MS             float64   `json:"ms"`               // from the question to the answer, in milliseconds
 
 	Sent   string         `json:"-"` // the cookies that went out with the question
 	At     netip.AddrPort `json:"-"` // the address and port that were dialled

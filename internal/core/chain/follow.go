@@ -91,6 +91,7 @@ type Chain struct {
 	Others    []Other  `json:"others,omitempty"`     // what further addresses of the entry's host answer
 	SeenBy    []string `json:"seen_by,omitempty"`    // which visitors go this way, where not all do
 
+	Number   int               `json:"-"` // of its entry, as whoever listed it counts
 	strayed  bool              // it arrives on a page other than the one that was asked or planned
 	Findings []finding.Finding `json:"findings"`
 }
@@ -163,7 +164,8 @@ func follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End = BadLocation
 			return c
 		}
-		ask = Ask{URL: next, Public: c.public(), Method: answer.NextMethod(), Cookies: entry.Cookies}
+		ask = Ask{URL: next, Public: c.public(), Method: answer.NextMethod(), Cookies: entry.Cookies,
+			Onward: true}
 		if at := c.been(ask); at >= 0 {
 			c.End, c.LoopsTo = Loop, &at
 			return c

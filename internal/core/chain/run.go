@@ -10,8 +10,9 @@ import (
 
 // Entry is where a chain starts, and why.
 type Entry struct {
-	Ask   Ask
-	Probe Probe
+	Ask    Ask
+	Probe  Probe
+	Number int // as whoever lists entries counts them; chains have it too
 }
 
 // Run follows many chains, so many at a time, and hands each to emit in the order of the entries, as soon as those
@@ -127,6 +128,7 @@ func (l *line) follow(ctx context.Context, visitors []Visitor, e Entry, at int) 
 	all := make([]Chain, len(visitors))
 	for i, v := range visitors {
 		all[i] = FollowEach(ctx, v.Asker, e.Ask, e.Probe)
+		all[i].Number = e.Number
 	}
 	whole = true
 	if ctx.Err() != nil {

@@ -1,0 +1,337 @@
+package cli
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"iter"
+	"os"
+	"sync"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/store"
+)
+
+// oldURLOptions says which old URLs an audit follows.
+type oldURLOptions struct {
+	path   string
+	host   string
+	resume bool
+}
+
+// check says what does not go together.
+func (o *oldURLOptions) check(forget, doorsOnly bool) error {
+	switch {
+	case o.path == "" && (o.resume || o.host != ""):
+		return usage("--resume and --host are about old URLs; expected --old-urls FILE with them")
+	case o.path != "" && forget:
+		return usage("--forget: old URLs are kept as they are followed; expected --old-urls without it")
+	case o.path != "" && doorsOnly:
+		return usage("--doors-only: --old-urls follows no doors; expected one of them")
+	}
+	return nil
+}
+
+// followOldURLs follows the old URLs of a list, judges each against the plan, keeps each as it comes, and shows how they
+// fare. What a run that was cut off has kept is not asked again where it is to be resumed.
+func (p *program) followOldURLs(
+	ctx context.Context, e *files.Estate, made *plan.Plan, who *crowd, parallel int, o *oldURLOptions, out *output,
+) error {
+	if len(who.visitors) > 1 {
+		return usage("--old-urls goes as one visitor from one place; expected it without --as, --returning and a list of --from")
+	}
+	list, err := p.listOf(ctx, made, o)
+	if err != nil {
+		return err
+	}
+	s, err := store.Open(e.Folder())
+	if err != nil {
+		return storeFailed(err)
+	}
+	defer s.Close()
+	run := store.Run{Started: p.now(), Vantage: who.from(), Source: fromHere(o.path), Digest: list.digest, Total: list.total}
+	first, beyond := 0, map[int]bool{}
+	if o.resume {
+		if run, first, beyond, err = resumed(ctx, s, list, o.path); err != nil {
+			return err
+		}
+	} else if run, err = s.BeginRun(ctx, run); err != nil {
+		return storeFailed(err)
+	}
+	if !run.Ended {
+		skip := func(n int) bool { return n < first || beyond[n] }
+		err = p.follow(ctx, s, run, made, who, parallel, list, skip)
+	}
+	interrupted := errors.Is(err, context.Canceled)
+	if err != nil && !interrupted {
+		return err
+	}
+	var broken error
+	if broken = who.broken(); broken != nil {
+		broken = failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
+	}
+	findings, showErr := p.showFollowed(context.WithoutCancel(ctx), s, run, list, out)
+	switch {
+	case showErr != nil:
+		return showErr
+	case interrupted:
+		return err
+	case broken != nil:
+		return broken
+	}
+	return findings
+}
+
+// resumed gives the run of a list that was cut off, and what of it is kept.
+func resumed(ctx context.Context, s *store.Store, list *oldList, path string) (store.Run, int, map[int]bool, error) {
+	run, err := s.LastRun(ctx, list.digest)
+	if errors.Is(err, store.ErrEmpty) {
+		return run, 0, nil, usage("--resume: no audit of %s, as it is now, was begun; leave --resume away to begin one", path)
+	}
+	if err != nil {
+		return run, 0, nil, storeFailed(err)
+	}
+	first, beyond, err := s.DoneOf(ctx, run.ID)
+	return run, first, beyond, storeFailed(err)
+}
+
+// oldList is a list of old URLs in a file, which is read anew each time.
+type oldList struct {
+	path      string
+	door      web.Door
+	known     func(web.Host) bool
+	total     int
+	strangers int // lines that are no URL of the estate
+	digest    string
+}
+
+// listOf counts what a list holds.
+func (p *program) listOf(ctx context.Context, made *plan.Plan, o *oldURLOptions) (*oldList, error) {
+	door, err := doorOf(o.host)
+	if err != nil {
+		return nil, err
+	}
+	f, err := os.Open(o.path)
+	if err != nil {
+		return nil, hinted((&files.OldURLs{}).Add(o.path))
+	}
+	defer f.Close()
+	sum := sha256.New()
+	if _, err := io.Copy(sum, f); err != nil {
+		return nil, failed(err)
+	}
+	l := &oldList{path: o.path, door: door, digest: hex.EncodeToString(sum.Sum(nil))}
+	l.known = func(h web.Host) bool { return made.Estate.Holds(h) && made.Web.Means(h) }
+	meter := p.progress("reading the old URLs", 0, "")
+	defer meter.done()
+	var wrong error
+	for range l.entries(ctx, &wrong) {
+		l.total++
+	}
+	return l, hinted(wrong)
+}
+
+// entries yields what is to be followed, numbered from 0.
+func (l *oldList) entries(ctx context.Context, wrong *error) iter.Seq2[chain.Entry, old.Address] {
+	return func(yield func(chain.Entry, old.Address) bool) {
+		n, strangers, over := 0, 0, false
+		enough := errors.New("enough")
+		reader := &files.OldURLs{Door: l.door, Stop: func() error {
+			if over {
+				return enough
+			}
+			return ctx.Err()
+		}}
+		reader.To = old.Each(func(a old.Seen) {
+			if over {
+				return
+			}
+			u, err := web.ParseURL(string(a.URL))
+			if err != nil || !l.known(u.Host()) {
+				strangers++
+				return
+			}
+			method := ""
+			if string(a.Method) == "POST" {
+				method = "POST"
+			}
+			over = !yield(chain.Entry{Ask: chain.Ask{URL: u, Method: method}, Probe: chain.Asked, Number: n},
+				old.Address{URL: u.String(), Weight: a.Weight, Method: method})
+			n++
+		})
+		if err := reader.Add(l.path); err != nil && !errors.Is(err, enough) {
+			*wrong = err
+		}
+		l.strangers = strangers
+	}
+}
+
+// follow follows what is left of a list, and keeps it as it comes.
+func (p *program) follow(
+	ctx context.Context, s *store.Store, run store.Run, made *plan.Plan, who *crowd, parallel int, list *oldList,
+	skip func(int) bool,
+) error {
+	w := who.first()
+	w.Share()
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards, Exempt: made.Exempt,
+		Clues: made.Clues()}
+	meter := p.progress("following", list.total, "old URLs")
+	defer meter.done()
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	k := &followedKeeper{program: p, store: s, run: run.ID, stop: cancel, waiting: map[int]old.Address{}}
+	var wrong error
+	asks := func(yield func(chain.Entry) bool) {
+		for entry, address := range list.entries(ctx, &wrong) {
+			if skip(entry.Number) {
+				meter.skip()
+				continue
+			}
+			k.expect(entry.Number, address)
+			if !yield(entry) {
+				return
+			}
+		}
+	}
+	ended := k.flushNowAndThen()
+	err := chain.RunAll(ctx, who.visitors, asks, parallel, func(all []chain.Chain) {
+		c := &all[0]
+		goal := made.Goal(c.Entry)
+		judge.Chain(c, goal)
+		k.take(c, goal, made.Estate.Canonical)
+		meter.step()
+	})
+	ended()
+	if cause := context.Cause(ctx); err != nil && cause != nil && !errors.Is(cause, context.Canceled) {
+		return storeFailed(cause)
+	}
+	if err == nil && wrong == nil {
+		err = storeFailed(s.EndRun(context.WithoutCancel(ctx), run.ID, p.now()))
+	}
+	return errors.Join(err, wrong)
+}
+
+// followedKeeper keeps what was followed, some at a time, and no later than half a second after it was.
+type followedKeeper struct {
+	program *program
+	store   *store.Store
+	run     int64
+	stop    context.CancelCauseFunc
+
+	lock    sync.Mutex
+	waiting map[int]old.Address // that are being followed
+	batch   []old.Followed
+}
+
+const (
+	mostBatch  = 2000
+	keptWithin = 400 * time.Millisecond
+)
+
+func (k *followedKeeper) expect(n int, a old.Address) {
+	k.lock.Lock()
+	defer k.lock.Unlock()
+	k.waiting[n] = a
+}
+
+func (k *followedKeeper) take(c *chain.Chain, goal chain.Goal, site web.Door) {
+	k.lock.Lock()
+	a := k.waiting[c.Number]
+	delete(k.waiting, c.Number)
+	k.batch = append(k.batch, old.FollowedOf(c, a, goal, site))
+	full := len(k.batch) >= mostBatch
+	k.lock.Unlock()
+	if full {
+		k.flush()
+	}
+}
+
+// flush keeps what has come. Where it cannot be kept, the following ends.
+func (k *followedKeeper) flush() {
+	k.program.keeping.Lock()
+	defer k.program.keeping.Unlock()
+	k.lock.Lock()
+	batch := k.batch
+	k.batch = nil
+	k.lock.Unlock()
+	if len(batch) == 0 {
+		return
+	}
+	if err := k.store.KeepFollowed(context.Background(), k.run, batch); err != nil {
+		k.stop(err)
+		return
+	}
+	k.program.kept.Store(true)
+}
+
+// flushNowAndThen keeps what has come from time to time; what comes back ends that, and keeps the rest.
+func (k *followedKeeper) flushNowAndThen() (end func()) {
+	done, ended := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(ended)
+		tick := time.NewTicker(keptWithin)
+		defer tick.Stop()
+		for {
+			select {
+			case <-done:
+				return
+			case <-tick.C:
+				k.flush()
+			}
+		}
+	}()
+	return func() {
+		close(done)
+		<-ended
+		k.flush()
+	}
+}
+
+// mostWorst is how many URLs a finding names, and how many are shown first.
+const (
+	mostNamed = 5
+	mostShown = 20
+)
+
+// showFollowed shows how the old URLs of a run fare; the error in its place says that there are findings.
+func (p *program) showFollowed(
+	ctx context.Context, s *store.Store, run store.Run, list *oldList, out *output,
+) (verdict, err error) {
+	areas, long, err := s.AreasOf(ctx, run.ID)
+	if err != nil {
+		return nil, storeFailed(err)
+	}
+	var readErr error
+	findings := old.MetFindings(areas, func(domain string, m old.Met) []old.Followed {
+		worst, err := s.WorstOf(ctx, run.ID, domain, m.String(), mostNamed)
+		readErr = errors.Join(readErr, err)
+		return worst
+	})
+	most := mostShown
+	if out.detail {
+		most = list.total
+	}
+	worst, err := s.WorstOf(ctx, run.ID, "", "", most)
+	if readErr = errors.Join(readErr, err); readErr != nil {
+		return nil, storeFailed(readErr)
+	}
+	all := func(yield func(old.Followed) bool) { readErr = s.EachOf(ctx, run.ID, yield) }
+	doc := report.Followed(report.ForFollowed{Source: run.Source, Vantage: run.Vantage, Started: run.Started,
+		Total: list.total, Strangers: list.strangers, Areas: areas, Long: long, Findings: findings, Worst: worst, All: all})
+	if err := p.show(doc, out); err != nil {
+		return nil, err
+	}
+	if readErr != nil {
+		return nil, storeFailed(readErr)
+	}
+	return out.verdict(findings), nil
+}

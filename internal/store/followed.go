@@ -1,0 +1,228 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/old"
+)
+
+const followedSchema = `
+CREATE TABLE IF NOT EXISTS old_runs (
+	id      INTEGER PRIMARY KEY,
+	started TEXT NOT NULL,
+	vantage TEXT NOT NULL,
+	source  TEXT NOT NULL, -- the file with the old URLs
+	digest  TEXT NOT NULL, -- of what stood in it
+	total   INTEGER NOT NULL,
+	ended   TEXT NOT NULL  -- '': it was cut off
+);
+CREATE TABLE IF NOT EXISTS old_followed (
+	run     INTEGER NOT NULL,
+	at      INTEGER NOT NULL, -- its number in the list, from 0
+	url     TEXT NOT NULL,
+	method  TEXT NOT NULL,
+	domain  TEXT NOT NULL,
+	weight  INTEGER NOT NULL,
+	met     TEXT NOT NULL,    -- how somebody fares who follows it
+	arrival TEXT NOT NULL,
+	status  INTEGER NOT NULL,
+	hops    INTEGER NOT NULL,
+	long    INTEGER NOT NULL,
+	codes   TEXT NOT NULL,    -- of findings, with spaces between
+	says    TEXT NOT NULL,
+	PRIMARY KEY (run, at)
+) WITHOUT ROWID`
+
+// Run is old URLs that are, or were, followed in the real web.
+type Run struct {
+	ID      int64
+	Started time.Time
+	Vantage string
+	Source  string
+	Digest  string
+	Total   int
+	Ended   bool
+}
+
+// BeginRun begins to keep the old URLs of a list that is followed.
+func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
+	if err := s.tables(ctx); err != nil {
+		return r, err
+	}
+	made, err := s.db.ExecContext(ctx, "INSERT INTO old_runs (started, vantage, source, digest, total, ended) "+
+		"VALUES (?, ?, ?, ?, ?, '')", r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total)
+	if err != nil {
+		return r, wrong(s.path, err)
+	}
+	r.ID, err = made.LastInsertId()
+	return r, err
+}
+
+func (s *Store) tables(ctx context.Context) error {
+	_, err := s.db.ExecContext(ctx, followedSchema)
+	return wrong(s.path, err)
+}
+
+// LastRun gives the last run over a list with a digest; ErrEmpty where there is none.
+func (s *Store) LastRun(ctx context.Context, digest string) (Run, error) {
+	var r Run
+	if s.db == nil {
+		return r, ErrEmpty
+	}
+	if err := s.tables(ctx); err != nil {
+		return r, err
+	}
+	var started, ended string
+	err := s.db.QueryRowContext(ctx, "SELECT id, started, vantage, source, digest, total, ended FROM old_runs "+
+		"WHERE digest = ? ORDER BY id DESC LIMIT 1", digest).
+		Scan(&r.ID, &started, &r.Vantage, &r.Source, &r.Digest, &r.Total, &ended)
+	if errors.Is(err, sql.ErrNoRows) {
+		return r, ErrEmpty
+	}
+	r.Started, _ = time.Parse(time.RFC3339Nano, started)
+	r.Ended = ended != ""
+	return r, wrong(s.path, err)
+}
+
+// DoneOf gives which numbers of a run are kept: how many from 0 on without a gap, and those behind.
+func (s *Store) DoneOf(ctx context.Context, run int64) (first int, beyond map[int]bool, err error) {
+	beyond = map[int]bool{}
+	rows, err := s.db.QueryContext(ctx, "SELECT at FROM old_followed WHERE run = ? ORDER BY at", run)
+	if err != nil {
+		return 0, nil, wrong(s.path, err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var at int
+		if err := rows.Scan(&at); err != nil {
+			return 0, nil, wrong(s.path, err)
+		}
+		if at == first {
+			first++
+		} else {
+			beyond[at] = true
+		}
+	}
+	return first, beyond, wrong(s.path, rows.Err())
+}
+
+// KeepFollowed keeps old URLs that were followed, all of them or none.
+func (s *Store) KeepFollowed(ctx context.Context, run int64, all []old.Followed) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return wrong(s.path, err)
+	}
+	defer func() { _ = tx.Rollback() }()
+	insert, err := tx.PrepareContext(ctx, "INSERT OR REPLACE INTO old_followed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+	if err != nil {
+		return wrong(s.path, err)
+	}
+	defer insert.Close()
+	for i := range all {
+		f := &all[i]
+		_, err := insert.ExecContext(ctx, run, f.Number, f.URL, f.Method, domainOf(f.URL), f.Weight, f.Met.String(),
+			f.Arrival, f.Status, f.Hops, f.Long, strings.Join(f.Codes, " "), f.Says)
+		if err != nil {
+			return wrong(s.path, err)
+		}
+	}
+	return wrong(s.path, tx.Commit())
+}
+
+// domainOf gives the host of a URL without its www.
+func domainOf(url string) string {
+	_, rest, _ := strings.Cut(url, "://")
+	host, _, _ := strings.Cut(rest, "/")
+	host, _, _ = strings.Cut(host, "?")
+	return strings.TrimPrefix(host, "www.")
+}
+
+// EndRun says that all of a run was followed.
+func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) error {
+	_, err := s.db.ExecContext(ctx, "UPDATE old_runs SET ended = ? WHERE id = ?", at.UTC().Format(time.RFC3339Nano), run)
+	return wrong(s.path, err)
+}
+
+// AreasOf gives how the old URLs of a run fare, by domain, and how many of them take more hops than planned.
+func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, long old.Share, err error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT domain, met, long, count(*), sum(weight) FROM old_followed WHERE run = ? "+
+		"GROUP BY domain, met, long ORDER BY domain", run)
+	if err != nil {
+		return nil, long, wrong(s.path, err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var name, met string
+		var isLong bool
+		var share old.Share
+		if err := rows.Scan(&name, &met, &isLong, &share.URLs, &share.Weight); err != nil {
+			return nil, long, wrong(s.path, err)
+		}
+		if len(areas) == 0 || areas[len(areas)-1].Name != name {
+			areas = append(areas, old.MetArea{Name: name})
+		}
+		m, known := old.MetNamed(met)
+		if !known {
+			m = old.NotSeen // a later version knows more
+		}
+		areas[len(areas)-1].Take(m, share)
+		if isLong {
+			long.URLs += share.URLs
+			long.Weight += share.Weight
+		}
+	}
+	old.SortAreas(areas)
+	return areas, long, wrong(s.path, rows.Err())
+}
+
+const followedColumns = "SELECT at, url, method, weight, met, arrival, status, hops, long, codes, says FROM old_followed "
+
+// WorstOf gives the heaviest of a run that do not fare well: of a domain and in a way, or of all where these are "".
+func (s *Store) WorstOf(ctx context.Context, run int64, domain string, met string, most int) ([]old.Followed, error) {
+	query, args := followedColumns+"WHERE run = ? AND met NOT IN ('right', 'gone') ", []any{run}
+	if met != "" {
+		query, args = query+"AND domain = ? AND met = ? ", append(args, domain, met)
+	}
+	var all []old.Followed
+	err := s.eachFollowed(ctx, query+"ORDER BY weight DESC, at LIMIT ?", append(args, most), func(f old.Followed) bool {
+		all = append(all, f)
+		return true
+	})
+	return all, err
+}
+
+// EachOf calls a function with every old URL of a run, in the order of the list, until it says that it is enough.
+func (s *Store) EachOf(ctx context.Context, run int64, each func(old.Followed) bool) error {
+	return s.eachFollowed(ctx, followedColumns+"WHERE run = ? ORDER BY at", []any{run}, each)
+}
+
+func (s *Store) eachFollowed(ctx context.Context, query string, args []any, each func(old.Followed) bool) error {
+	rows, err := s.db.QueryContext(ctx, query, args...)
+	if err != nil {
+		return wrong(s.path, err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var f old.Followed
+		var met, codes string
+		err := rows.Scan(&f.Number, &f.URL, &f.Method, &f.Weight, &met, &f.Arrival, &f.Status, &f.Hops, &f.Long, &codes, &f.Says)
+		if err != nil {
+			return wrong(s.path, err)
+		}
+		known := false
+		if f.Met, known = old.MetNamed(met); !known {
+			f.Met = old.NotSeen
+		}
+		if codes != "" {
+			f.Codes = strings.Split(codes, " ")
+		}
+		if !each(f) {
+			return nil
+		}
+	}
+	return wrong(s.path, rows.Err())
+}
