@@ -71,7 +71,7 @@ lead to is asked once. Each is kept as it comes: where the audit was cut off, --
 				return err
 			}
 			defer func() { _ = who.close() }()
-			if olds.path != "" {
+			if olds.only = from.only; olds.path != "" {
 				return p.followOldURLs(c.Context(), e, made, who, vantage.parallel, &olds, &out)
 			}
 			a, err := p.runAudit(c.Context(), made, who, vantage.parallel, !doorsOnly)

@@ -25,6 +25,7 @@ import (
 type oldURLOptions struct {
 	path   string
 	host   string
+	only   string // domains: others are left out of the list
 	resume bool
 }
 
@@ -95,7 +96,8 @@ func (p *program) followOldURLs(
 func resumed(ctx context.Context, s *store.Store, list *oldList, path string) (store.Run, int, map[int]bool, error) {
 	run, err := s.LastRun(ctx, list.digest)
 	if errors.Is(err, store.ErrEmpty) {
-		return run, 0, nil, usage("--resume: no audit of %s, as it is now, was begun; leave --resume away to begin one", path)
+		return run, 0, nil, usage("--resume: no audit of %s, as it is now and with the same "+
+			"--only, was begun; leave --resume away to begin one", path)
 	}
 	if err != nil {
 		return run, 0, nil, storeFailed(err)
@@ -129,6 +131,7 @@ func (p *program) listOf(ctx context.Context, made *plan.Plan, o *oldURLOptions)
 	if _, err := io.Copy(sum, f); err != nil {
 		return nil, failed(err)
 	}
+	fmt.Fprintf(sum, "\n%s\n%s\n", o.host, o.only) // another part of the list is another one
 	l := &oldList{path: o.path, door: door, digest: hex.EncodeToString(sum.Sum(nil))}
 	l.known = func(h web.Host) bool { return made.Estate.Holds(h) && made.Web.Means(h) }
 	meter := p.progress("reading the old URLs", 0, "")

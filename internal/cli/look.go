@@ -125,6 +125,9 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 	asks := given(args, &wrong)
 	if args[0] == "-" {
 		debug.SetMemoryLimit(mostMemory)
+		for _, w := range l.who.webs { // what a thousand old URLs lead to is asked once
+			w.Share()
+		}
 		asks = lines(p.in, &wrong)
 	} else {
 		for range asks { // names are few: all are read before the first is asked
