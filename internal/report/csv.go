@@ -36,6 +36,7 @@ type csvWriter struct {
 	err   error
 	begun bool
 	done  bool
+	goes  bool // the sheet that was begun goes on
 
 	verdict Verdict
 }
@@ -58,8 +59,12 @@ func (c *csvWriter) block(b Block) {
 		}
 	case Data:
 		if c.main == "" || c.main == b.Sheet {
-			c.whole(b.Head, b.Rows, b.Exact)
-			c.done = !b.Goes
+			head := b.Head
+			if c.goes {
+				head = nil
+			}
+			c.whole(head, b.Rows, b.Exact)
+			c.done, c.goes = !b.Goes, b.Goes
 		}
 	case Fold:
 		c.block(Detail{Blocks: b.Blocks})
@@ -73,7 +78,7 @@ func (c *csvWriter) block(b Block) {
 }
 
 func (c *csvWriter) whole(head []string, rows [][]string, exact bool) {
-	if !c.begun {
+	if head != nil {
 		c.row(head, exact)
 	}
 	for _, r := range rows {
