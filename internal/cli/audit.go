@@ -134,8 +134,9 @@ func (p *program) runAudit(
 	defer progress.done()
 	var tally chain.Tally
 	var torn []web.Host // their addresses do not do the same
-	err := chain.RunAll(ctx, who.visitors, slices.Values(asks), parallel, func(all []chain.Chain) {
-		for _, c := range who.judged(all, judge, made.Goal(all[0].Entry)) {
+	beside, judged := who.judging(judge, made.Goal)
+	err := chain.RunJudged(ctx, who.visitors, slices.Values(asks), parallel, beside, func(all []chain.Chain) {
+		for _, c := range judged(all) {
 			tally.AddChain(c)
 			a.Chains = append(a.Chains, c)
 			if finding.Has(c.Findings, finding.SplitAnswers) && !slices.Contains(torn, c.Entry.Host()) {

@@ -206,13 +206,13 @@ func (p *program) follow(
 		}
 	}
 	ended := k.flushNowAndThen()
-	err := chain.RunAll(ctx, who.visitors, asks, parallel, func(all []chain.Chain) {
-		c := &all[0]
-		goal := made.Goal(c.Entry)
-		judge.Chain(c, goal)
-		k.take(c, goal, made.Estate.Canonical)
+	follow := func(all []chain.Chain) {
+		goal := made.Goal(all[0].Entry)
+		judge.Chain(&all[0], goal)
+		k.take(&all[0], goal, made.Estate.Canonical)
 		meter.step()
-	})
+	}
+	err := chain.RunJudged(ctx, who.visitors, asks, parallel, follow, func([]chain.Chain) {})
 	ended()
 	if cause := context.Cause(ctx); err != nil && cause != nil && !errors.Is(cause, context.Canceled) {
 		return storeFailed(cause)

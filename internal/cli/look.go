@@ -26,6 +26,9 @@ import (
 	"upperpath.example/upperpath/internal/report"
 )
 
+// lookGarbage is how much of what is not used any more may lie about, in percent of what is, below that limit.
+const lookGarbage = 300
+
 // mostMemory is what a look over a long list should keep to, in octets; the collector works harder from here on.
 const mostMemory = 100 << 20
 
@@ -125,6 +128,7 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 	asks := given(args, &wrong)
 	if args[0] == "-" {
 		debug.SetMemoryLimit(mostMemory)
+		debug.SetGCPercent(lookGarbage)
 		for _, w := range l.who.webs { // what a thousand old URLs lead to is asked once
 			w.Share()
 		}
@@ -145,16 +149,17 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 		ctx, cancel := context.WithCancelCause(ctx)
 		defer cancel(nil)
 		gone := errors.New("nobody reads on")
-		followErr = chain.RunAll(ctx, l.who.visitors, asks, l.parallel, func(all []chain.Chain) {
-			for _, c := range l.who.judged(all, l.judge, chain.Goal{}) {
+		judge, judged := l.who.judging(l.judge, func(web.URL) chain.Goal { return chain.Goal{} })
+		followErr = chain.RunJudged(ctx, l.who.visitors, asks, l.parallel, judge, func(all []chain.Chain) {
+			for _, c := range judged(all) {
 				tally.AddChain(c)
-				if context.Cause(ctx) == nil && (!yield(c) || p.out.err != nil) { // nothing is kept here
+				if context.Cause(ctx) == nil && (!yield(c) || p.out.fault() != nil) { // nothing is kept here
 					cancel(gone)
 				}
 			}
 		})
 		if errors.Is(context.Cause(ctx), gone) {
-			followErr = p.out.err
+			followErr = p.out.fault()
 		}
 	}
 	looked.End = func() ([]finding.Finding, []string) {

@@ -47,6 +47,13 @@ func (o *outlet) Write(text []byte) (int, error) {
 	return len(text), nil
 }
 
+// fault gives why it could not write, nil where it could.
+func (o *outlet) fault() error {
+	o.lock.Lock()
+	defer o.lock.Unlock()
+	return o.err
+}
+
 // raw gives a writer for what is no text.
 func (o *outlet) raw() io.Writer { return rawOutlet{o} }
 

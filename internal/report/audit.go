@@ -52,7 +52,7 @@ func Stream(l Looked) Doc { return look(l, chain.AuditSchema, true) }
 
 func look(l Looked, schema string, late bool) Doc {
 	about := fmt.Sprintf("seen from %s, %s", l.Vantage, l.Started.Format("2006-01-02 15:04 MST"))
-	d := Doc{Name: l.Name, Title: l.Title, About: about, Main: chainsSheet, Data: auditData(l, schema)}
+	d := Doc{Name: l.Name, Title: l.Title, About: about, Main: chainsSheet, Data: auditData(l, schema, late)}
 	d.Blocks = func(yield func(Block) bool) { wholeLook(l, yield) }
 	if late {
 		d.Title, d.About = "", ""
@@ -62,19 +62,24 @@ func look(l Looked, schema string, late bool) Doc {
 }
 
 // auditData is an audit as JSON has it, chain by chain.
-func auditData(l Looked, schema string) Object {
+func auditData(l Looked, schema string, late bool) Object {
 	var findings []finding.Finding
 	var notes []string
+	each := func(yield func(any) bool) {
+		for c := range l.Chains {
+			c.Findings = inWords(c.Findings)
+			if !yield(c) {
+				return
+			}
+		}
+	}
+	var chains any = Sequence(each)
+	if late {
+		chains = Lines(each)
+	}
 	return Object{
 		{"schema", schema}, {"vantage", l.Vantage}, {"canonical", ifSaid(l.Canonical)}, {"started", l.Started},
-		{"chains", Sequence(func(yield func(any) bool) {
-			for c := range l.Chains {
-				c.Findings = inWords(c.Findings)
-				if !yield(c) {
-					return
-				}
-			}
-		})},
+		{"chains", chains},
 		{"findings", func() any { findings, notes = l.End(); return inWordsOne(findings) }},
 		{"notes", func() any { return ifAny(notes)() }},
 	}

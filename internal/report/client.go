@@ -71,7 +71,7 @@ func Client(c ForClient) Doc {
 			Chains: slices.Values(
 				c.Today.Chains,
 			), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes }},
-			c.Today.Schema)}
+			c.Today.Schema, false)}
 	d.Blocks = func(yield func(Block) bool) {
 		for _, part := range [][]Block{
 			clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c), clientEvidence(c),

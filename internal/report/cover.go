@@ -309,7 +309,7 @@ func (c Covered) data() Object {
 		{"schema", "upperpath/cover/1"}, {"file", c.From}, {"pages_known", c.PagesKnown}, {"total", c.Total.All},
 		{"fates", fatesOf(c.Total)}, {"long", c.Long}, {"by_carrier", c.ByCarrier}, {"domains", areas(c.Domains)},
 		{"sections", areas(c.Sections)},
-		{"urls", Sequence(func(yield func(any) bool) {
+		{"urls", Lines(func(yield func(any) bool) {
 			for i, a := range c.Addresses {
 				o := c.Outcomes[i]
 				arrival, _, status := c.End(i)

@@ -249,7 +249,7 @@ func (f ForFollowed) data(all *old.MetArea) Object {
 		{"schema", "upperpath/old-urls/1"}, {"file", f.Source}, {"vantage", f.Vantage}, {"started", f.Started},
 		{"listed", f.Total}, {"strangers", f.Strangers}, {"total", all.All}, {"mets", metsOf(all)}, {"long", f.Long},
 		{"domains", areas},
-		{"urls", Sequence(func(yield func(any) bool) {
+		{"urls", Lines(func(yield func(any) bool) {
 			for o := range f.All {
 				if !yield(followed{o.URL, o.Method, o.Weight, o.Met.String(), o.Arrival, o.Status, o.Hops, o.Codes, o.Says}) {
 					return

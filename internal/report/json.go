@@ -6,8 +6,11 @@ import (
 	"fmt"
 	"io"
 	"iter"
+	"slices"
+	"sync/atomic"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
@@ -23,6 +26,9 @@ type Field struct {
 
 // Sequence is the items of an array, some of which are made only when they are asked for.
 type Sequence iter.Seq[any]
+
+// Lines is a Sequence whose items are written in a line each: a long list that nobody reads from top to bottom.
+type Lines iter.Seq[any]
 
 // writeJSON writes a document's data.
 func writeJSON(w io.Writer, d Doc, _ Style) error {
@@ -42,6 +48,17 @@ func JSON(w io.Writer, v any) error {
 	return err
 }
 
+// line gives a value as JSON without line breaks.
+func line(v any) ([]byte, error) {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(v); err != nil {
+		return nil, fmt.Errorf("writing JSON: %w", err)
+	}
+	return escapeHostile(bytes.TrimRight(b.Bytes(), "\n")), nil
+}
+
 func marshal(v any, prefix string) ([]byte, error) {
 	var b bytes.Buffer
 	e := json.NewEncoder(&b)
@@ -55,6 +72,9 @@ func marshal(v any, prefix string) ([]byte, error) {
 
 // escapeHostile escapes what JSON leaves as it is: C1 controls, DEL, and what turns the direction of writing.
 func escapeHostile(data []byte) []byte {
+	if !slices.ContainsFunc(data, func(c byte) bool { return c >= 0x7f }) {
+		return data
+	}
 	out := make([]byte, 0, len(data))
 	for i := 0; i < len(data); {
 		r, size := utf8.DecodeRune(data[i:])
@@ -81,8 +101,12 @@ func writeObject(w io.Writer, o Object) error {
 		}
 		j.print("%s\n  %q: ", between, f.Name)
 		between = ","
-		if items, is := value.(Sequence); is {
-			j.array(items)
+		switch items := value.(type) {
+		case Sequence:
+			j.array(iter.Seq[any](items), func(v any) ([]byte, error) { return marshal(v, "    ") })
+			continue
+		case Lines:
+			j.array(iter.Seq[any](items), line)
 			continue
 		}
 		j.value(value, "  ")
@@ -110,19 +134,56 @@ func (j *jsonWriter) value(v any, prefix string) {
 	j.print("%s", data)
 }
 
-func (j *jsonWriter) array(items Sequence) {
+// mostAhead is how many items of an array are made into JSON ahead of the one that is written.
+const mostAhead = 64
+
+// pending is an item that is being made into JSON.
+type pending struct {
+	data []byte
+	err  error
+	made chan struct{}
+}
+
+// array writes an array item by item, as they come, in their order; several are made into JSON side by side.
+func (j *jsonWriter) array(items iter.Seq[any], item func(any) ([]byte, error)) {
 	j.print("[")
+	ahead := make(chan *pending, mostAhead)
+	var failed atomic.Bool
+	var writer, makers crew.Crew
 	n := 0
+	writer.Go(func() {
+		for p := range ahead {
+			<-p.made
+			if j.err == nil {
+				j.err = p.err
+			}
+			if j.err == nil {
+				between := ",\n    "
+				if n == 0 {
+					between = "\n    "
+				}
+				_, j.err = j.w.Write(append([]byte(between), p.data...))
+			}
+			n++
+			failed.Store(j.err != nil)
+		}
+	})
 	for v := range items {
-		if n > 0 {
-			j.print(",")
+		p := &pending{made: make(chan struct{})}
+		makers.Go(func() {
+			defer close(p.made)
+			p.data, p.err = item(v)
+		})
+		ahead <- p
+		if failed.Load() {
+			break
 		}
-		n++
-		j.print("\n    ")
-		j.value(v, "    ")
-		if j.err != nil {
-			return
-		}
+	}
+	close(ahead)
+	makers.Wait()
+	writer.Wait()
+	if j.err != nil {
+		return
 	}
 	if n > 0 {
 		j.print("\n  ")

@@ -32,11 +32,24 @@ func RunAll(
 	parallel int,
 	emit func([]Chain),
 ) error {
+	return RunJudged(ctx, visitors, entries, parallel, nil, emit)
+}
+
+// RunJudged is RunAll with something done to the chains of an entry, such as judging them, before they come into order:
+// judge is called from several goroutines at once; nil: nothing is done.
+func RunJudged(
+	ctx context.Context,
+	visitors []Visitor,
+	entries iter.Seq[Entry],
+	parallel int,
+	judge func([]Chain),
+	emit func([]Chain),
+) error {
 	given := ctx
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	next, end := iter.Pull(entries)
-	l := &line{size: 4 * parallel, next: next, end: end}
+	l := &line{size: 4 * parallel, next: next, end: end, judge: judge}
 	l.ready, l.room = sync.NewCond(&l.lock), sync.NewCond(&l.lock)
 	l.slots, l.done = make([][]Chain, l.size), make([]bool, l.size)
 	defer context.AfterFunc(ctx, l.close)()
@@ -81,6 +94,7 @@ type line struct {
 	input sync.Mutex // for next, which may block
 	next  func() (Entry, bool)
 	end   func()
+	judge func([]Chain)
 	taken int
 	over  bool // there are no entries left
 
@@ -129,6 +143,9 @@ func (l *line) follow(ctx context.Context, visitors []Visitor, e Entry, at int) 
 	for i, v := range visitors {
 		all[i] = FollowEach(ctx, v.Asker, e.Ask, e.Probe)
 		all[i].Number = e.Number
+	}
+	if ctx.Err() == nil && l.judge != nil {
+		l.judge(all)
 	}
 	whole = true
 	if ctx.Err() != nil {

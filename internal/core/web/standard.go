@@ -60,11 +60,41 @@ func (u URL) plain(reference string) (URL, bool) {
 		}
 		return URL{u.door, r.Path, r.Query}, true
 	}
+	reference, port, ok := withoutPort(reference)
+	if !ok {
+		return URL{}, false
+	}
 	r, plain := SplitRaw(reference)
 	if !plain || !plainName(r.Host) || strings.ContainsAny(r.Query, `'"<>`) || strings.ContainsAny(r.Path, "\"<>`{}^|") {
 		return URL{}, false
 	}
-	return URL{Door{Scheme: r.Scheme, Host: Host{r.Host}}, r.Path, r.Query}, true
+	if port == r.Scheme.Port() {
+		port = 0
+	}
+	return URL{Door{Scheme: r.Scheme, Host: Host{r.Host}, Port: port}, r.Path, r.Query}, true
+}
+
+// withoutPort gives an absolute URL without the port that it names, and that port; 0 where it names none. It is false
+// where the port needs a closer look.
+func withoutPort(reference string) (string, uint16, bool) {
+	start := strings.Index(reference, "://")
+	if start < 0 {
+		return reference, 0, true
+	}
+	start += len("://")
+	end := len(reference)
+	if i := strings.IndexAny(reference[start:], "/?#"); i >= 0 {
+		end = start + i
+	}
+	colon := strings.LastIndexByte(reference[start:end], ':')
+	if colon < 0 {
+		return reference, 0, true
+	}
+	n, err := strconv.ParseUint(reference[start+colon+1:end], 10, 16)
+	if err != nil || n == 0 || strings.ContainsAny(reference[start:start+colon], ":[]@") {
+		return reference, 0, false
+	}
+	return reference[:start+colon] + reference[end:], uint16(n), true
 }
 
 // plainName tells whether a name in small letters is certainly one that needs no reading: no number, no A-label, no
