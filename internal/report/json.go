@@ -1,6 +1,7 @@
 package report
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -151,6 +152,7 @@ func (j *jsonWriter) array(items iter.Seq[any], item func(any) ([]byte, error)) 
 	var failed atomic.Bool
 	var writer, makers crew.Crew
 	n := 0
+	out := bufio.NewWriterSize(j.w, 64<<10)
 	writer.Go(func() {
 		for p := range ahead {
 			<-p.made
@@ -162,7 +164,13 @@ func (j *jsonWriter) array(items iter.Seq[any], item func(any) ([]byte, error)) 
 				if n == 0 {
 					between = "\n    "
 				}
-				_, j.err = j.w.Write(append([]byte(between), p.data...))
+				_, j.err = out.WriteString(between)
+			}
+			if j.err == nil {
+				_, j.err = out.Write(p.data)
+			}
+			if j.err == nil && len(ahead) == 0 { // whoever reads along waits for nothing
+				j.err = out.Flush()
 			}
 			n++
 			failed.Store(j.err != nil)
@@ -182,6 +190,9 @@ func (j *jsonWriter) array(items iter.Seq[any], item func(any) ([]byte, error)) 
 	close(ahead)
 	makers.Wait()
 	writer.Wait()
+	if j.err == nil {
+		j.err = out.Flush()
+	}
 	if j.err != nil {
 		return
 	}
