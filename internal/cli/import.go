@@ -19,7 +19,7 @@ import (
 // importOptions are the options of rules import.
 type importOptions struct {
 	kind, host, context, oldColumn, newColumn string
-	add                                       bool
+	add, all                                  bool
 	out                                       output
 }
 
@@ -73,6 +73,7 @@ one; where that changes an answer, it is said, with a URL.`,
 	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old addresses")
 	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the new ones")
 	o.out.formatFlag(c)
+	f.BoolVar(&o.all, "all", false, "show every line and every difference, not only the first")
 	f.BoolVar(&o.add, "add", false, "add the rules at the end of the estate's rules.csv")
 	return c
 }
@@ -138,7 +139,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 		return servers.Import{}, usage("whose paths are these? %s names no host; name it with --host", path)
 	}
 	if o.kind == "nginx" {
-		return servers.ReadNginx(string(data), host), nil
+		return servers.ReadNginx(string(data), host, included(path)), nil
 	}
 	if o.context == "" {
 		o.context = "server"
@@ -149,7 +150,40 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 	if o.context != "htaccess" && o.context != "server" {
 		return servers.Import{}, usage("--context %s: expected htaccess or server", o.context)
 	}
-	return servers.ReadApache(string(data), host, o.context == "htaccess"), nil
+	return servers.ReadApache(string(data), host, o.context == "htaccess", included(path)), nil
+}
+
+// mostIncluded is how many octets of included files are read, and how many files.
+const (
+	mostIncluded      = 64 << 20
+	mostIncludedFiles = 1000
+)
+
+// included gives the texts of files that a configuration includes: beside it, by a name or a pattern.
+func included(path string) servers.Includes {
+	octets, files := 0, 0
+	return func(pattern string) []string {
+		pattern = strings.Trim(pattern, `"'`)
+		if !filepath.IsAbs(pattern) {
+			pattern = filepath.Join(filepath.Dir(path), filepath.FromSlash(pattern))
+		}
+		names, err := filepath.Glob(pattern)
+		if err != nil {
+			return nil
+		}
+		var texts []string
+		for _, name := range names {
+			info, err := os.Stat(name)
+			if err != nil || !info.Mode().IsRegular() || files >= mostIncludedFiles || octets+int(info.Size()) > mostIncluded {
+				continue
+			}
+			if data, err := os.ReadFile(name); err == nil {
+				texts = append(texts, string(data))
+				octets, files = octets+len(data), files+1
+			}
+		}
+		return texts
+	}
 }
 
 // imported reads the rules as those of the estate, and writes what came of it.
@@ -157,7 +191,13 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 	scope := files.RuleScope(e.Estate)
 	rules := m.Settle(scope)
 	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened, Merged: m.Merged,
-		Untracked: m.Untracked}
+		Untracked: m.Untracked, Relative: m.Relative}
+	for _, l := range m.Anyway {
+		result.Anyway = append(result.Anyway, report.Skipped(l))
+	}
+	for _, l := range m.Beside {
+		result.Beside = append(result.Beside, report.Skipped(l))
+	}
 	for _, l := range m.Undecided {
 		result.Undecided = append(result.Undecided, report.Skipped(l))
 	}
@@ -179,6 +219,9 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 			return err
 		}
 		result.Added = fromHere(to)
+	}
+	if o.out.detail = o.all; o.all {
+		result.All = true
 	}
 	if err := p.show(report.Import(result), &o.out); err != nil {
 		return err

@@ -16,9 +16,13 @@ type Imported struct {
 	Skipped     []Skipped
 	Differences []Difference
 	Undecided   []Skipped // lines without a new address
+	Anyway      []Skipped // lines that do what a door does anyway
+	Beside      []Skipped // directives beside redirects that matter to the move
+	All         bool      // every difference is shown by itself
 	Added       string    // the file to which the rules were added; "" for none
 
 	Widened, Merged, Untracked int // lines taken for both schemes and hosts, said twice, without their tracking
+	Relative                   int // lines that lead to a path of their own host
 }
 
 // Skipped is a line that was not translated, and why.
@@ -68,18 +72,7 @@ func Import(m Imported) Doc {
 	}
 	blocks := []Block{importVerdict(m)}
 	if len(m.Skipped) > 0 {
-		l := List{
-			Title: "Not translated: check these by hand",
-			Tone:  Failed,
-			More:  command("--format json") + " has them all",
-		}
-		for _, s := range m.Skipped {
-			l.Items = append(
-				l.Items,
-				cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90)), newLine, words(s.Reason)),
-			)
-		}
-		blocks = append(blocks, l)
+		blocks = append(blocks, linesList("Not translated: check these by hand", Failed, m.Skipped))
 	}
 	if len(m.Undecided) > 0 {
 		l := List{Title: "Undecided: no new address yet", Tone: Warned, More: command("--format json") + " has them all"}
@@ -89,10 +82,20 @@ func Import(m Imported) Doc {
 		blocks = append(blocks, l)
 	}
 	blocks = append(blocks, takenWider(m)...)
+	if len(m.Anyway) > 0 {
+		blocks = append(blocks, linesList("No rule: a door does this anyway", Good, m.Anyway))
+	}
+	if len(m.Beside) > 0 {
+		blocks = append(blocks, linesList("Beside redirects, and of weight for the move", Noted, m.Beside))
+	}
 	if len(m.Differences) > 0 {
 		l := List{Title: "Where these rules answer differently from the file", Tone: Warned,
-			More: command("--format json") + " has them all"}
-		for _, d := range gathered(m.Differences) {
+			More: command("--all") + " shows them all"}
+		differences := gathered(m.Differences)
+		if m.All {
+			differences = m.Differences
+		}
+		for _, d := range differences {
 			l.Items = append(l.Items, cat(copied(d.URL), newLine, words(d.Says)))
 		}
 		blocks = append(blocks, l)
@@ -110,12 +113,23 @@ func Import(m Imported) Doc {
 			Skipped     []Skipped      `json:"skipped"`
 			Differences []Difference   `json:"differences"`
 			Undecided   []Skipped      `json:"undecided"`
+			Anyway      []Skipped      `json:"anyway,omitempty"`
+			Beside      []Skipped      `json:"beside,omitempty"`
 			Widened     int            `json:"widened,omitempty"`
 			Merged      int            `json:"merged,omitempty"`
 			Untracked   int            `json:"untracked,omitempty"`
 		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Skipped{}, m.Skipped...),
-			append([]Difference{}, m.Differences...), append([]Skipped{}, m.Undecided...), m.Widened, m.Merged, m.Untracked},
+			append([]Difference{}, m.Differences...), append([]Skipped{}, m.Undecided...), m.Anyway, m.Beside, m.Widened, m.Merged, m.Untracked},
 	}
+}
+
+// linesList is lines of the file, each with what is to be said of it.
+func linesList(title string, tone Tone, lines []Skipped) List {
+	l := List{Title: title, Tone: tone, More: command("--all") + " shows them all"}
+	for _, s := range lines {
+		l.Items = append(l.Items, cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90)), newLine, words(s.Reason)))
+	}
+	return l
 }
 
 // takenWider says where a table was read as people mean it, and not to the letter.
@@ -126,9 +140,10 @@ func takenWider(m Imported) []Block {
 			blocks = append(blocks, Paragraph{Text: wordsf(format, wording.Count(n, "line")), Soft: true, Gap: len(blocks) == 0})
 		}
 	}
-	say(m.Widened, "%s of the table named one scheme, or the www of a domain, and became a rule for http and https, apex "+
-		"and www: no other line says otherwise of those.")
+	say(m.Widened, "%s named one scheme, or the www of a domain, and became a rule for http and https, apex and www: no "+
+		"other line says otherwise of those.")
 	say(m.Merged, "%s said the same of the other scheme or host, and is in that rule.")
+	say(m.Relative, "%s led to a path of the host that was asked; the rule of an apex leads its www there too, to the apex.")
 	say(m.Untracked, "%s held parameters that only follow visitors (utm_source, gclid and their kind), which are no "+
 		"conditions.")
 	return blocks

@@ -22,9 +22,15 @@ type Import struct {
 	over    int // the last line of which not all were made
 	Names   []Named
 	named   map[string]bool // those in Names
+	plain   map[string]bool // hosts of servers that the file has for http alone
+	tells   map[string]bool // hosts of which it says something for https by itself
+
+	Anyway []SkippedLine // lines that do what a door does anyway: https, and one of apex and www
+	Beside []SkippedLine // directives beside redirects that matter to a move
 
 	Undecided []SkippedLine // lines of a table without a new address
-	Widened   int           // lines of a table that name one scheme or host, and are taken for both
+	Relative  int           // lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
+	Widened   int           // lines that name one scheme or host, and are taken for both
 	Merged    int           // lines of a table that say the same of the other scheme or host
 	Untracked int           // lines of a table from which parameters that follow visitors were left out
 }
@@ -73,6 +79,82 @@ func (m *Import) leave(line int, text, reason string, args ...any) {
 	m.Skipped = append(m.Skipped, SkippedLine{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
 }
 
+// widen takes the scheme off rules of servers that the file has for http alone: what it says of https it does not say.
+func (m *Import) widen() {
+	said := map[int]bool{}
+	for i := range m.Rules {
+		rest, plain := strings.CutPrefix(m.Rules[i].Old, "http://")
+		host, _, _ := strings.Cut(rest, "/")
+		if plain && m.plain[host] && !m.tells[host] {
+			m.Rules[i].Old = rest
+			if !said[m.Rules[i].Source] {
+				m.Widened++
+			}
+			said[m.Rules[i].Source] = true
+		}
+	}
+}
+
+// serves notes of hosts by which scheme a server of the file answers them; "": by both, or nobody says.
+func (m *Import) serves(scheme string, hosts []string) {
+	if m.plain == nil {
+		m.plain, m.tells = map[string]bool{}, map[string]bool{}
+	}
+	for _, h := range hosts {
+		if scheme == "http://" {
+			m.plain[h] = true
+		} else {
+			m.tells[h] = true
+		}
+	}
+}
+
+// anyway notes a line that does what a door does anyway, once.
+func (m *Import) anyway(line int, text, reason string) {
+	text = strings.TrimSpace(text)
+	if !slices.ContainsFunc(m.Anyway, func(s SkippedLine) bool { return s.Line == line && s.Text == text }) {
+		m.Anyway = append(m.Anyway, SkippedLine{line, text, reason})
+	}
+}
+
+// beside notes a directive that is no redirect and matters to the move.
+func (m *Import) beside(line int, text, reason string) {
+	m.Beside = append(m.Beside, SkippedLine{line, strings.TrimSpace(text), reason})
+}
+
+// ownDoor says of a rule that leads a whole host to itself, or to its www or its apex, what it does; "" for others.
+func ownDoor(old, to string) string {
+	scheme, from, named := strings.Cut(old, "://")
+	if !named {
+		scheme, from = "", old
+	}
+	host, path, _ := strings.Cut(from, "/")
+	target, secure := strings.CutPrefix(to, "https://")
+	there, below, _ := strings.Cut(target, "/")
+	whole := strings.HasPrefix(path, "{+") && strings.HasSuffix(path, "}") && below == path
+	switch {
+	case !secure || !whole || strings.TrimPrefix(host, "www.") != strings.TrimPrefix(there, "www."):
+		return ""
+	case host != there:
+		return "it leads to the apex or the www of the same domain: every door leads to the site anyway, in one hop"
+	case scheme == "https":
+		return "" // to itself, in a loop
+	}
+	return "it leads to https on the same host: every door leads to the site anyway, in one hop"
+}
+
+// withWWW gives hosts, each apex with its www: rules that lead back to the host that was asked differ there.
+func withWWW(hosts []string) []string {
+	var all []string
+	for _, name := range hosts {
+		all = append(all, name)
+		if h, err := web.ParseHost(name); err == nil && h.IsApex() && !slices.Contains(hosts, "www."+name) {
+			all = append(all, "www."+name)
+		}
+	}
+	return all
+}
+
 // Bounds of what is made of a file, far above what people write: an expression of thirty groups with two alternatives
 // each stands for a thousand million paths.
 const (
@@ -91,7 +173,12 @@ var (
 )
 
 // add adds a rule. A pattern that ends with {+name} and a target without keep what the rule language says of them.
-func (m *Import) add(line int, text, old, to string, status int, drop bool, note, differ string) {
+// It is false where no rule was added, since a door does so anyway, or there are too many.
+func (m *Import) add(line int, text, old, to string, status int, drop bool, note, differ string) bool {
+	if why := ownDoor(old, to); why != "" {
+		m.anyway(line, text, why)
+		return false
+	}
 	if n := len(m.Rules); n > 0 && m.Rules[n-1].Source == line && m.Rules[n-1].Text == strings.TrimSpace(text) {
 		if m.more++; m.more > mostPlain {
 			m.extra++
@@ -106,7 +193,7 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 				)
 			}
 			m.over = line
-			return
+			return false
 		}
 	} else {
 		m.more = 0
@@ -119,6 +206,7 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 		m.Rules,
 		ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules), Note: note, Differ: differ},
 	)
+	return true
 }
 
 // sendable writes octets that no URL holds, control characters among them, as a browser sends them.
@@ -400,14 +488,21 @@ func readExpression(s, prefix string) (expression, error) {
 		return expression{}, fmt.Errorf("its expression is longer than %d octets", mostExpressed)
 	}
 	r := expressionReader{rest: s}
-	if rest, ok := strings.CutPrefix(s, "^"); ok {
+	start := way{old: prefix, groups: map[string]string{}}
+	switch rest, anchored := strings.CutPrefix(s, "^"); {
+	case anchored && (rest == ".?" || rest == "."), s == "" || s == ".?" || s == ".":
+		r.rest = "" // whatever the path is
+	case anchored:
 		r.rest = rest
-	} else {
+	case strings.HasPrefix(s, ".*") || strings.HasPrefix(s, "(.*") || strings.HasPrefix(s, ".+") || strings.HasPrefix(s, "(.+"):
+		// It takes all from the beginning on.
+	case literalEnding(s) && s[0] != '/':
+		start.old = firstOf(prefix, "/") + "{+any}"
+	default:
 		return expression{}, fmt.Errorf("it matches anywhere in a path, and a rule starts at its beginning")
 	}
-	start := way{old: prefix, groups: map[string]string{}}
-	if prefix == "/" {
-		r.rest = strings.TrimPrefix(r.rest, "/") // some write it although it is never there
+	if prefix == "/" && start.old == "/" {
+		r.rest = strings.TrimPrefix(strings.TrimPrefix(r.rest, "/?"), "/") // some write it although it is never there
 	}
 	ways, err := r.read([]way{start}, false)
 	if err != nil {
@@ -488,7 +583,7 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			}
 			r.unnamed++ // a capture of its own, which no target names
 			name := fmt.Sprintf("u%d", r.unnamed)
-			if ways, err = with(ways, unit, name, 0, "", r.rest == "" || r.rest == "$"); err != nil {
+			if ways, err = with(ways, unit, name, 0, "", r.last()); err != nil {
 				return nil, err
 			}
 		case strings.IndexByte(`)|*+?{}^$`, c) >= 0:
@@ -631,6 +726,9 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 		return nil, fmt.Errorf("a group is not closed")
 	}
 	inside := r.rest[:end]
+	if made, is, err := r.readTail(ways, inside, end, number, name); is {
+		return made, err
+	}
 	if !strings.ContainsAny(inside, ".[") && !strings.Contains(inside, `\d`) ||
 		strings.Contains(inside, `\.`) && !strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") &&
 			!strings.Contains(inside, `\d`) {
@@ -651,7 +749,76 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if r.rest == "/?$" && greedy && (takes == takesAll || takes == takesSome) {
 		r.rest = "$" // the group takes the slash itself
 	}
-	return with(ways, takes, fmt.Sprintf("g%d", number), number, name, r.rest == "" || r.rest == "$")
+	return with(ways, takes, fmt.Sprintf("g%d", number), number, name, r.last())
+}
+
+// last tells whether nothing comes behind, or a literal ending alone.
+func (r *expressionReader) last() bool { return r.rest == "" || r.rest == "$" || literalEnding(r.rest) }
+
+// literalEnding tells whether an expression is text up to its end.
+func literalEnding(s string) bool {
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case c == '$':
+			return i > 0 && i == len(s)-1
+		case c == '\\':
+			if i++; i == len(s) || strings.IndexByte("wWsSdDbB0123456789", s[i]) >= 0 {
+				return false
+			}
+		case strings.IndexByte(".()[]{}*+?|^", c) >= 0:
+			return false
+		}
+	}
+	return false
+}
+
+// tailGroup is what stands in a group that is text and then anything, as in (/.*)?.
+var tailGroup = regexp.MustCompile(`^((?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+)(\.\*|\.\+)$`)
+
+// readTail reads such a group; false where it is none.
+func (r *expressionReader) readTail(ways []way, inside string, end, number int, name string) ([]way, bool, error) {
+	m := tailGroup.FindStringSubmatch(inside)
+	if m == nil {
+		return nil, false, nil
+	}
+	r.rest = r.rest[end+1:]
+	optional := strings.HasPrefix(r.rest, "?")
+	r.rest = strings.TrimPrefix(r.rest, "?")
+	if r.rest != "" && strings.IndexByte("*+{", r.rest[0]) >= 0 {
+		return nil, true, fmt.Errorf("a repeated group is more than the rule language says")
+	}
+	if !r.last() {
+		return nil, true, fmt.Errorf("(%s) before the end takes slashes, and {name} does not", inside)
+	}
+	inner, text := expressionReader{rest: m[1]}, ""
+	for inner.rest != "" {
+		one, err := inner.readText()
+		if err != nil {
+			return nil, true, err
+		}
+		text += one
+	}
+	var made []way
+	for _, w := range ways {
+		written := fmt.Sprintf("%s{+g%d}", text, number)
+		tail := w
+		if m[2] == ".+" {
+			tail.note, tail.differ = "The rule takes the URL with nothing behind it too.", exampleOf(w.old)+text
+		}
+		tail.old += written
+		tail.groups = maps.Clone(w.groups)
+		if number > 0 {
+			tail.groups[fmt.Sprint(number)], tail.groups[name] = written, written
+		}
+		if made = append(made, tail); optional {
+			w.groups = maps.Clone(w.groups)
+			if number > 0 {
+				w.groups[fmt.Sprint(number)], w.groups[name] = "", ""
+			}
+			made = append(made, w)
+		}
+	}
+	return made, true, nil
 }
 
 // readAlternatives reads a group of texts, each of which makes a rule of its own.
@@ -720,11 +887,14 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 			}
 			written = "{+" + name + "}"
 			old = written
-			if takes == takesSome {
+			if w.old == "" { // a path begins with a slash, which the group takes too
+				old = "/" + written
+				written = old
+			} else if takes == takesSome {
 				w.note, w.differ = "The rule takes the URL with nothing behind it too.", exampleOf(w.old)
 			}
 		}
-		if strings.HasSuffix(w.old, "}") {
+		if strings.HasSuffix(w.old, "}") || strings.Contains(w.old, "{+") {
 			return nil, fmt.Errorf("two captures stand side by side")
 		}
 		w.old += old

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -19,6 +20,12 @@ func written(m Import) string {
 	var b strings.Builder
 	for _, r := range m.Rules {
 		fmt.Fprintf(&b, "%d %s > %s %s %s\n", r.Source, r.Old, r.New, r.Status, r.Query)
+	}
+	for _, l := range m.Anyway {
+		fmt.Fprintf(&b, "%d anyway\n", l.Line)
+	}
+	for _, l := range m.Beside {
+		fmt.Fprintf(&b, "%d beside\n", l.Line)
 	}
 	for _, l := range m.Skipped {
 		fmt.Fprintf(&b, "%d left: %s\n", l.Line, l.Reason)
@@ -64,24 +71,24 @@ RewriteCond %{HTTP_HOST} ^lost\.example$
 5 old.example/a/ > https://www.n.example/ab/ 301 
 6 old.example/c/d > https://www.n.example/with%20space 301 
 8 old.example/year/{g1:digits} > https://www.n.example/{g1} 302 
-17 http://old.example/{+g1} > https://old.example/{+g1} 308 
+10 old.example/s/{+g1}.php > https://www.n.example/{+g1} 302 
 26 old.example/p%7Bq%7D > https://www.n.example/%7Br%7D%2A 301 
 26 old.example/p%7Bq%7D/{+rest} > https://www.n.example/%7Br%7D%2A/{+rest} 301 
+17 anyway
 9 left: a class such as \w is more than the rule language says
-10 left: a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment
 11 left: it matches anywhere in a path, and a rule starts at its beginning
 12 left: its target holds the whole query; rules hand it on by themselves
 13 left: the flag E is more than a redirect
-15 left: the condition on REQUEST_FILENAME cannot be said by a rule
+15 left: it asks whether a file is there, which a rule cannot know
 18 left: RewriteMap is not read
 21 left: it stands inside <Directory /x>, which decides whether it holds
 23 left: it stands inside <Directory /x>, which decides whether it holds
 25 left: no rule has the status 303
 27 left: it has no path and target
-28 left: included files are not read; import them one by one
+28 left: the included file is not there; import it by itself
 29 left: it redirects whatever is missing; the fallback of the domain says where that goes
 30 left: no RewriteRule follows it
-`, written(ReadApache(text, "old.example", true)))
+`, written(ReadApache(text, "old.example", true, nil)))
 }
 
 func TestReadNginx(t *testing.T) {
@@ -100,27 +107,27 @@ server {
 }
 server { server_name ~^x; return 301 https://www.n.example/; }
 `
-	assert.Equal(t, `3 http://old.example/{+rest} > https://old.example/{+rest} 301 
-2 https://old.example/a > https://www.n.example/1 301 drop
+	assert.Equal(t, `2 https://old.example/a > https://www.n.example/1 301 drop
 2 https://old.example/c/{g1:digits} > https://www.n.example/3/{g1} 301 drop
 10 https://old.example/in/{+g1} > https://www.n.example/in/{+g1} 301 drop
+3 anyway
 5 left: the name *.old.example is not a single host; write its rules for each host
 2 left: it asks for the whole query to the letter; write a condition on its parameters by hand
-2 left: included files are not read; import them one by one
+2 left: the included file is not there; import it by itself
 7 left: the condition $http_user_agent ~ phone is not read
 8 left: it redirects what ends in an error; the fallback of the domain says where that goes
-9 left: included files are not read; import them one by one
+9 left: the included file is not there; import it by itself
 10 left: it stands inside a location, which decides together with it
 10 left: it stands inside a location, which decides together with it
-10 left: it stands inside a location, which decides together with it
+10 left: the condition $arg_a is not read
 11 left: it stands inside a location, which decides together with it
 12 left: it rewrites inside the server, and redirects nobody
 14 left: the name ~^x is not a single host; write its rules for each host
 14 left: the file does not say whose path this is; name the host with --host
-`, written(ReadNginx(text, "")))
+`, written(ReadNginx(text, "", nil)))
 	assert.Contains(
 		t,
-		written(ReadNginx("server {\n return 301 /;\n", "old.example")),
+		written(ReadNginx("server {\n return 301 /;\n", "old.example", nil)),
 		"3 left: the file ends inside a block or directive",
 	)
 }
@@ -297,6 +304,9 @@ func accounted(t *testing.T, text string, m Import, counts func(line string) boo
 		seen[r.Source] = true
 		rule.Parse([]rule.Row{r.Row}, rule.Scope{Holds: func(web.Host) bool { return true }})
 	}
+	for _, l := range slices.Concat(m.Anyway, m.Beside) {
+		seen[l.Line] = true
+	}
 	for _, l := range m.Skipped {
 		seen[l.Line] = true
 		assert.NotEmpty(t, l.Reason)
@@ -317,10 +327,10 @@ func FuzzReadApache(f *testing.F) {
 	f.Add("RewriteRule ^([0-9]+)/?$ https://x/%1?a=$1 [R,QSA]\nRewriteBase /q\nRedirect \"/a b\" \"/c\"")
 	f.Fuzz(func(t *testing.T, text string) {
 		if strings.Contains(text, "\\") || strings.Contains(text, "\r") {
-			ReadApache(text, "old.example", true) // lines that go on are counted elsewhere
+			ReadApache(text, "old.example", true, nil) // lines that go on are counted elsewhere
 			return
 		}
-		accounted(t, text, ReadApache(text, "old.example", false), func(line string) bool {
+		accounted(t, text, ReadApache(text, "old.example", false, nil), func(line string) bool {
 			words := strings.Fields(line)
 			return len(words) > 0 && (strings.EqualFold(words[0], "Redirect") || strings.EqualFold(words[0], "RedirectMatch"))
 		})
@@ -335,7 +345,7 @@ func FuzzReadNginx(f *testing.F) {
 	)
 	f.Add("return 301 https://$host$request_uri;\nlocation = /a { rewrite ^ /b redirect; }\n# } {\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		accounted(t, text, ReadNginx(text, "old.example"), func(string) bool { return false })
+		accounted(t, text, ReadNginx(text, "old.example", nil), func(string) bool { return false })
 	})
 }
 
@@ -355,7 +365,7 @@ func TestABraceInAnExpressionEndsNoWord(t *testing.T) {
 	m := ReadNginx(
 		"server { server_name old.example; location ~ ^/y/[0-9]{4}/ { return 301 /years; } rewrite ^/z{2}$ /zz permanent; "+
 			"location = /plain { return 301 /p; } }",
-		"",
+		"", nil,
 	)
 	assert.Contains(
 		t,

@@ -2,6 +2,7 @@ package servers
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,9 +12,9 @@ import (
 // and the simple forms of RewriteRule with RewriteCond. host is whose paths they are where no ServerName says so;
 // htaccess says that the file lies in the root folder of a host, where RewriteRule sees paths without their first
 // slash.
-func ReadApache(text, host string, htaccess bool) Import {
+func ReadApache(text, host string, htaccess bool, includes Includes) Import {
 	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: htaccess, base: "/"}
-	lines := logical(text)
+	lines := a.withIncluded(logical(text), includes, 0)
 	for i, line := range lines {
 		a.line(line.number, line.text, lines[i+1:])
 	}
@@ -26,6 +27,7 @@ func ReadApache(text, host string, htaccess bool) Import {
 			a.Rules[i].Rank += len(a.Rules)
 		}
 	}
+	a.widen()
 	return a.Import
 }
 
@@ -40,6 +42,39 @@ func hostList(host string) []string {
 type apacheHost struct {
 	hosts  []string
 	scheme string
+}
+
+// Includes gives the texts of the files that a configuration includes by a name or a pattern, in their order; none where
+// they are not there. nil: nothing is included.
+type Includes func(pattern string) []string
+
+// mostIncluded is how deep files may include each other.
+const mostIncluded = 10
+
+// withIncluded puts the lines of included files where they are included; their numbers are those of the line that does
+// so.
+func (a *apache) withIncluded(lines []numbered, includes Includes, depth int) []numbered {
+	var all []numbered
+	for _, l := range lines {
+		words := splitWords(l.text)
+		if includes == nil || len(words) != 2 || depth == mostIncluded ||
+			!strings.EqualFold(words[0], "include") && !strings.EqualFold(words[0], "includeoptional") {
+			all = append(all, l)
+			continue
+		}
+		texts := includes(words[1])
+		if len(texts) == 0 {
+			all = append(all, l)
+		}
+		for _, text := range texts {
+			inner := logical(text)
+			for i := range inner {
+				inner[i].number = l.number
+			}
+			all = append(all, a.withIncluded(inner, includes, depth+1)...)
+		}
+	}
+	return all
 }
 
 type numbered struct {
@@ -84,6 +119,8 @@ type apache struct {
 	tooDeep   int         // blocks that are open beside those
 	asks      []condition // before the next RewriteRule
 	rewritten map[int]bool
+
+	lastRelative int // the last line that leads to a path of its own host
 }
 
 type condition struct {
@@ -141,11 +178,20 @@ func (a *apache) line(number int, text string, behind []numbered) {
 		}
 		a.asks = nil
 	case "include", "includeoptional":
-		a.leave(number, trimmed, "included files are not read; import them one by one")
+		a.leave(number, trimmed, "the included file is not there; import it by itself")
 	case "errordocument":
 		if len(args) > 1 && strings.Contains(args[1], "://") {
 			a.leave(number, trimmed, "it redirects whatever is missing; the fallback of the domain says where that goes")
+		} else {
+			a.beside(number, trimmed, "the old site shows a page of its own where nothing is; the fallback takes its place")
 		}
+	case "header":
+		if strings.Contains(strings.ToLower(trimmed), "strict-transport-security") {
+			a.beside(number, trimmed, "browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
+				"from the first minute on")
+		}
+	case "proxypass", "proxypassmatch":
+		a.beside(number, trimmed, "it fetches from another server, and redirects nobody: what is there has to move too")
 	default:
 		if redirects {
 			a.leave(number, trimmed, "%s is not read", words[0])
@@ -193,6 +239,7 @@ func (a *apache) block(number int, text string, behind []numbered) {
 		if len(behind) > 0 {
 			a.narrow(behind[0].number-1, a.hosts)
 		}
+		a.serves(a.scheme, a.hosts)
 		a.hosts = withoutWWW(a.hosts)
 	}
 }
@@ -237,6 +284,14 @@ func withoutWWW(hosts []string) []string {
 	})
 }
 
+// relative counts a line that leads to a path of the host that was asked.
+func (a *apache) relative(line int) {
+	if a.lastRelative != line {
+		a.Relative++
+	}
+	a.lastRelative = line
+}
+
 // put adds a rule for each host.
 func (a *apache) put(
 	number int,
@@ -247,6 +302,9 @@ func (a *apache) put(
 	drop bool,
 	w way,
 ) {
+	if status != 410 && len(a.hosts) > 0 && strings.HasPrefix(to("\x00"), "https://\x00") {
+		a.relative(number)
+	}
 	for _, host := range a.hosts {
 		if a.over == number && number > 0 {
 			return
@@ -263,8 +321,9 @@ func (a *apache) putAt(number int, text string, scheme, host, old, to string, st
 	if w.differ != "" {
 		differ = "http://" + host + w.differ
 	}
-	a.add(number, text, scheme+host+old, to, status, drop, w.note, differ)
-	a.Rules[len(a.Rules)-1].Folds = w.folds
+	if a.add(number, text, scheme+host+old, to, status, drop, w.note, differ) {
+		a.Rules[len(a.Rules)-1].Folds = w.folds
+	}
 }
 
 // splitWords splits a directive into words; quotes hold a word together.
@@ -401,6 +460,19 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	if len(args) > 2 {
 		flags = strings.Trim(args[2], "[]")
 	}
+	if args[1] == "-" && onlyNotes(flags) {
+		a.anyway(number, text, "it notes something for the lines behind it, and redirects nobody")
+		return
+	}
+	if a.leadsToItself(args, flags) {
+		a.anyway(number, text, "it leads to https, to the apex or to the www of the same domain: every door leads to the site "+
+			"anyway, in one hop")
+		return
+	}
+	if proxies(flags) {
+		a.beside(number, text, "it fetches from another server, and redirects nobody: what is there has to move too")
+		return
+	}
 	f, why := rewriteFlags(flags, args[1])
 	if why != "" {
 		a.leave(number, text, "%s", why)
@@ -415,7 +487,7 @@ func (a *apache) rewrite(number int, text string, args []string) {
 		a.leave(number, text, "%s", err)
 		return
 	}
-	at, why := a.conditions()
+	ats, why := a.conditions()
 	if why != "" {
 		a.leave(number, text, "%s", why)
 		return
@@ -423,20 +495,29 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	substitution, query, asked := strings.Cut(args[1], "?")
 	drop := f.discard || asked && !f.append
 	from := len(a.Rules)
-	for _, w := range x.ways {
-		w.folds = f.folds
-		if at.note != "" && w.note == "" {
-			w.note, w.differ = at.note, at.differ(w)
+	if f.status != 410 && !strings.Contains(args[1], "://") {
+		a.relative(number)
+	}
+	for _, at := range ats {
+		hosts := at.hosts
+		if strings.Contains(args[1], "%{HTTP_HOST}") {
+			hosts = withWWW(hosts)
 		}
-		for _, host := range at.hosts {
-			to := ""
-			if f.status != 410 {
-				if to, err = a.substitution(substitution, query, w, at, host); err != nil {
-					a.leave(number, text, "%s", err)
-					return
-				}
+		for _, w := range x.ways {
+			w.folds = f.folds
+			if at.note != "" && w.note == "" {
+				w.note, w.differ = at.note, at.differ(w)
 			}
-			a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
+			for _, host := range hosts {
+				to := ""
+				if f.status != 410 {
+					if to, err = a.substitution(substitution, query, w, at, host); err != nil {
+						a.leave(number, text, "%s", err)
+						return
+					}
+				}
+				a.putAt(number, text, at.scheme, host, w.old+at.query, to, f.status, drop, w)
+			}
 		}
 	}
 	if a.rewritten == nil {
@@ -535,6 +616,8 @@ func rewriteFlags(flags, to string) (rewriteHow, string) {
 			}
 		case "G", "GONE":
 			f.status = 410
+		case "F", "FORBIDDEN":
+			return f, "it answers 403: nobody may see it, and no rule says so"
 		case "QSA", "QSAPPEND":
 			f.append = true
 		case "QSD", "QSDISCARD":
@@ -570,38 +653,161 @@ func (a asked) differ(w way) string {
 	return path + a.example
 }
 
-// conditions translates the conditions before a RewriteRule, and says why they cannot be where that is so.
-func (a *apache) conditions() (asked, string) {
-	at := asked{apacheHost: apacheHost{hosts: a.hosts}}
+// groups gives the conditions before a RewriteRule, those together of which one has to hold ([OR]).
+func (a *apache) groups() [][]condition {
+	var all [][]condition
+	joins := false
 	for _, c := range a.asks {
-		how := strings.ToUpper(c.how)
-		switch {
-		case strings.Contains(how, "OR"):
-			return at, "its conditions are joined by [OR]"
-		case c.variable == "HTTP_HOST" || c.variable == "SERVER_NAME":
-			host, ok := hostOf(c.pattern)
-			if !ok {
-				return at, fmt.Sprintf("the condition on the host (%s) is not a single host", c.pattern)
+		if joins {
+			all[len(all)-1] = append(all[len(all)-1], c)
+		} else {
+			all = append(all, []condition{c})
+		}
+		joins = slices.ContainsFunc(strings.Split(strings.ToUpper(c.how), ","), func(f string) bool {
+			f = strings.TrimSpace(f)
+			return f == "OR" || f == "ORNEXT"
+		})
+	}
+	return all
+}
+
+// conditions translates the conditions before a RewriteRule into all combinations of what they ask for, and says why
+// they cannot be where that is so.
+func (a *apache) conditions() ([]asked, string) {
+	all := []asked{{apacheHost: apacheHost{hosts: a.hosts}}}
+	for _, group := range a.groups() {
+		if hosts, ok := a.anyHost(group); ok {
+			for i := range all {
+				all[i].hosts = hosts
 			}
-			at.hosts = []string{host}
-			if !strings.Contains(c.pattern, "www") {
-				a.narrow(c.line, at.hosts)
+			continue
+		}
+		var made []asked
+		for _, at := range all {
+			for _, c := range group {
+				with := at
+				if why := a.ask(&with, c); why != "" {
+					return nil, why
+				}
+				if at.scheme == "" || with.scheme == at.scheme {
+					made = append(made, with)
+				}
 			}
-		case c.variable == "HTTPS" || c.variable == "REQUEST_SCHEME" || c.variable == "SERVER_PORT":
-			scheme, ok := schemeOf(c.pattern)
-			if !ok {
-				return at, fmt.Sprintf("the condition %s is not read", c.text)
-			}
-			at.scheme = scheme
-		case c.variable == "QUERY_STRING":
-			if why := at.askQuery(c.pattern); why != "" {
-				return at, why
-			}
-		default:
-			return at, fmt.Sprintf("the condition on %s cannot be said by a rule", c.variable)
+		}
+		if all = made; len(all) > mostWays {
+			return nil, errTooMany.Error()
 		}
 	}
-	return at, ""
+	return all, ""
+}
+
+// anyHost gives the hosts that conditions joined by [OR] name.
+func (a *apache) anyHost(group []condition) ([]string, bool) {
+	var hosts []string
+	for _, c := range group {
+		host, ok := hostOf(c.pattern)
+		if c.variable != "HTTP_HOST" && c.variable != "SERVER_NAME" || !ok {
+			return nil, false
+		}
+		if hosts = append(hosts, host); strings.Contains(c.pattern, "(") { // with or without its www
+			hosts = append(hosts, "www."+host)
+		}
+	}
+	a.narrow(group[0].line, hosts)
+	return withoutWWW(hosts), true
+}
+
+// ask adds what a condition asks for.
+func (a *apache) ask(at *asked, c condition) string {
+	switch c.variable {
+	case "HTTP_HOST", "SERVER_NAME":
+		host, ok := hostOf(c.pattern)
+		if !ok {
+			return fmt.Sprintf("the condition on the host (%s) is not a single host", c.pattern)
+		}
+		at.hosts = []string{host}
+	case "HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP:X-FORWARDED-PROTO", "ENV:HTTPS":
+		scheme, ok := schemeOf(c.pattern)
+		if !ok {
+			return fmt.Sprintf("the condition %s is not read", c.text)
+		}
+		at.scheme = scheme
+		a.serves("", at.hosts)
+	case "QUERY_STRING":
+		return at.askQuery(c.pattern)
+	case "REQUEST_URI":
+		if strings.HasPrefix(c.pattern, "!") && strings.Contains(c.pattern, "well-known") {
+			return "" // doors leave that alone too (policy.exempt)
+		}
+		return "the condition on REQUEST_URI cannot be said by a rule; write its path into the rule"
+	case "REQUEST_FILENAME":
+		return "it asks whether a file is there, which a rule cannot know"
+	default:
+		return fmt.Sprintf("the condition on %s cannot be said by a rule", c.variable)
+	}
+	return ""
+}
+
+// onlyNotes tells whether flags set variables alone.
+func onlyNotes(flags string) bool {
+	notes := false
+	for flag := range strings.SplitSeq(flags, ",") {
+		name, _, _ := strings.Cut(strings.ToUpper(strings.TrimSpace(flag)), "=")
+		switch name {
+		case "E", "ENV":
+			notes = true
+		case "", "NC", "NOCASE":
+		default:
+			return false
+		}
+	}
+	return notes
+}
+
+// proxies tells whether flags have the server fetch from another one.
+func proxies(flags string) bool {
+	return slices.ContainsFunc(strings.Split(strings.ToUpper(flags), ","), func(f string) bool {
+		f = strings.TrimSpace(f)
+		return f == "P" || f == "PROXY"
+	})
+}
+
+// What leads a whole host to https, or to its www or apex: an expression that takes every path, and a target on the host
+// that was asked, whatever decides on its scheme.
+var (
+	everyPath = []string{"^", "^(.*)$", "(.*)", "^(.*)", ".*", "^.*$", "^.*", "^/?(.*)$", "^/(.*)$", "^/?(.*)", ".?", "^.?$"}
+	ownTarget = regexp.MustCompile(`^(?:https|%\{ENV:[A-Za-z_]+\}|%\{REQUEST_SCHEME\}|http%\{ENV:[A-Za-z_]+\})://` +
+		`(?:www\.)?(%\{HTTP_HOST\}|%\{SERVER_NAME\}|%1|[A-Za-z0-9.-]+)(?::443)?(?:/?\$1|/?%\{REQUEST_URI\})$`)
+	doorWords = []string{"HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP_HOST", "SERVER_NAME", "HTTP:X-FORWARDED-PROTO",
+		"HTTP:X-FORWARDED-SSL", "HTTP:X-FORWARDED-PORT", "HTTP:CF-VISITOR", "ENV:HTTPS", "ENV:PROTO", "SERVER_ADDR",
+		"REMOTE_ADDR"}
+)
+
+// leadsToItself tells whether a RewriteRule with its conditions does no more than a door does anyway.
+func (a *apache) leadsToItself(args []string, flags string) bool {
+	m := ownTarget.FindStringSubmatch(args[1])
+	if m == nil || !slices.Contains(everyPath, args[0]) {
+		return false
+	}
+	if f, why := rewriteFlags(flags, args[1]); why != "" || f.status == 410 {
+		return false
+	}
+	own := strings.HasPrefix(m[1], "%")
+	for _, h := range a.hosts {
+		own = own || strings.TrimPrefix(strings.ToLower(m[1]), "www.") == strings.TrimPrefix(h, "www.")
+	}
+	for _, c := range a.asks {
+		known := slices.Contains(doorWords, c.variable) ||
+			c.variable == "REQUEST_URI" && strings.HasPrefix(c.pattern, "!") && strings.Contains(c.pattern, "well-known")
+		host, literal := hostOf(c.pattern)
+		if c.variable == "HTTP_HOST" && literal && !strings.HasPrefix(m[1], "%") {
+			own = strings.TrimPrefix(host, "www.") == strings.TrimPrefix(strings.ToLower(m[1]), "www.")
+		}
+		if !known {
+			return false
+		}
+	}
+	return own
 }
 
 func hostOf(pattern string) (string, bool) {

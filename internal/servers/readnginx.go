@@ -2,24 +2,27 @@ package servers
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 )
 
 // ReadNginx takes redirects out of an nginx configuration: return, rewrite, location and map, in servers with literal
 // names. host is whose paths they are where no server_name says so.
-func ReadNginx(text, host string) Import {
-	n := nginxReader{maps: map[string]nginxMap{}}
+func ReadNginx(text, host string, includes Includes) Import {
+	n := nginxReader{maps: map[string]nginxMap{}, includes: includes}
 	blocks, err := parseNginx(text)
 	if err != nil {
 		n.leave(err.line, err.text, "%s", err.says)
 		return n.Import
 	}
+	blocks = n.withIncluded(blocks, 0)
 	n.collect(blocks)
 	n.context(blocks, hostList(host))
 	for i := range n.Rules {
 		n.Rules[i].Rank = n.ranks[i]
 	}
+	n.widen()
 	return n.Import
 }
 
@@ -162,8 +165,44 @@ type nginxMap struct {
 
 type nginxReader struct {
 	Import
-	maps  map[string]nginxMap
-	ranks []int
+	maps     map[string]nginxMap
+	ranks    []int
+	includes Includes
+	names    []string // of the server that is read, all of them, in their order
+}
+
+// withIncluded puts what included files hold where they are included, with the line that does so.
+func (n *nginxReader) withIncluded(all []directive, depth int) []directive {
+	var made []directive
+	for _, d := range all {
+		d.block = n.withIncluded(d.block, depth)
+		if d.words[0] != "include" || len(d.words) != 2 || n.includes == nil || depth == mostIncluded {
+			made = append(made, d)
+			continue
+		}
+		texts := n.includes(d.words[1])
+		if len(texts) == 0 {
+			made = append(made, d)
+		}
+		for _, text := range texts {
+			inner, err := parseNginx(text)
+			if err != nil {
+				n.leave(d.line, d.text(), "line %d of it: %s", err.line, err.says)
+				continue
+			}
+			made = append(made, n.withIncluded(at(d.line, inner), depth+1)...)
+		}
+	}
+	return made
+}
+
+// at gives directives with another line.
+func at(line int, all []directive) []directive {
+	for i := range all {
+		all[i].line = line
+		at(line, all[i].block)
+	}
+	return all
 }
 
 // collect notes maps, wherever they stand.
@@ -193,9 +232,26 @@ func (n *nginxReader) put(rank int, d directive, host, scheme string, w way, to 
 	if w.differ != "" {
 		differ = firstOf(scheme, "http://") + host + w.differ
 	}
-	n.add(d.line, d.text(), scheme+host+w.old, to, status, drop, w.note, differ)
-	n.Rules[len(n.Rules)-1].Folds = w.folds
-	n.ranks = append(n.ranks, rank+len(n.ranks))
+	if n.add(d.line, d.text(), scheme+host+w.old, to, status, drop, w.note, differ) {
+		n.Rules[len(n.Rules)-1].Folds = w.folds
+		n.ranks = append(n.ranks, rank+len(n.ranks))
+	}
+}
+
+// asked gives the hosts of a rule that leads to its target: all names of the server by themselves where it leads back
+// to the one that was asked.
+func (n *nginxReader) asked(to string, hosts []string) []string {
+	if !strings.Contains(to, "$host") && !strings.Contains(to, "${host}") && !strings.Contains(to, "$http_host") {
+		return hosts
+	}
+	var all []string
+	for _, h := range hosts {
+		all = append(all, h)
+		if www := "www." + h; slices.Contains(n.names, www) && !slices.Contains(hosts, www) || n.names == nil {
+			all = append(all, withWWW([]string{h})[1:]...)
+		}
+	}
+	return all
 }
 
 func (n *nginxReader) context(all []directive, hosts []string) {
@@ -216,7 +272,7 @@ func (n *nginxReader) context(all []directive, hosts []string) {
 // included notes a file that is included, unless its name says that no redirect is in it.
 func (n *nginxReader) included(d directive) {
 	if d.words[0] == "include" && !strings.HasSuffix(d.text(), "mime.types") && !strings.HasSuffix(d.text(), "_params") {
-		n.leave(d.line, d.text(), "included files are not read; import them one by one")
+		n.leave(d.line, d.text(), "the included file is not there; import it by itself")
 	}
 }
 
@@ -225,6 +281,7 @@ func isRedirecting(d directive) bool {
 }
 
 func (n *nginxReader) server(d directive, hosts []string) {
+	n.names = nil
 	var named []string
 	plain, secure := false, false
 	for _, inner := range d.block {
@@ -249,6 +306,7 @@ func (n *nginxReader) server(d directive, hosts []string) {
 	}
 	if len(named) > 0 {
 		n.narrow(d.line, named)
+		n.names = named
 		hosts = withoutWWW(named)
 	}
 	scheme := ""
@@ -258,6 +316,8 @@ func (n *nginxReader) server(d directive, hosts []string) {
 	case plain && !secure:
 		scheme = "http://"
 	}
+	n.serves(scheme, hosts)
+	n.serves(scheme, named)
 	n.directives(d.block, hosts, scheme)
 }
 
@@ -275,14 +335,29 @@ func (n *nginxReader) directives(all []directive, hosts []string, scheme string)
 		case "location":
 			n.location(d, hosts, scheme)
 		case "if":
-			n.condition(d, hosts, scheme)
+			n.condition(rankServer, d, hosts, scheme, nil)
 		case "include":
 			n.included(d)
 		case "error_page":
 			if strings.Contains(d.text(), "://") || strings.Contains(d.text(), "=30") {
 				n.leave(d.line, d.text(), "it redirects what ends in an error; the fallback of the domain says where that goes")
+			} else {
+				n.beside(d.line, d.text(), "the old site shows a page of its own where nothing is; the fallback takes its place")
 			}
+		default:
+			n.matters(d)
 		}
+	}
+}
+
+// matters notes what is no redirect and matters to a move.
+func (n *nginxReader) matters(d directive) {
+	switch {
+	case d.words[0] == "add_header" && strings.Contains(strings.ToLower(d.text()), "strict-transport-security"):
+		n.beside(d.line, d.text(), "browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
+			"from the first minute on")
+	case d.words[0] == "proxy_pass" || d.words[0] == "fastcgi_pass" || d.words[0] == "uwsgi_pass":
+		n.beside(d.line, d.text(), "it fetches from another server, and redirects nobody: what is there has to move too")
 	}
 }
 
@@ -300,6 +375,12 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		return
 	}
 	path := words[0]
+	if strings.HasPrefix(path, "@") {
+		if slices.ContainsFunc(d.block, isRedirecting) {
+			n.leave(d.line, d.text(), "it has no path: the server comes to it from within, by try_files or error_page")
+		}
+		return
+	}
 	var ways []way
 	rank := rankPrefix + 10_000 - 10*len(path)
 	switch sign {
@@ -333,10 +414,14 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 			return
 		case "rewrite":
 			n.rewrite(rank, inner, hosts, scheme, ways)
-		case "if", "location":
+		case "if":
+			n.condition(rank, inner, hosts, scheme, ways)
+		case "location":
 			n.leave(inner.line, inner.text(), "it stands inside a location, which decides together with it")
 		case "include":
 			n.included(inner)
+		default:
+			n.matters(inner)
 		}
 	}
 }
@@ -363,7 +448,7 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 		n.mapped(rank, m, status, hosts, scheme)
 		return
 	}
-	for _, h := range hosts {
+	for _, h := range n.asked(to, hosts) {
 		if status == 410 {
 			n.put(rank, d, h, scheme, w, "", status, false)
 			continue
@@ -382,7 +467,12 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 	if scheme == "" {
 		scheme = "https://"
 	}
-	to = strings.NewReplacer("$scheme://", scheme, "$host", host, "$server_name", host, "${host}", host).Replace(to)
+	first := host
+	if len(n.names) > 0 {
+		first = n.names[0]
+	}
+	to = strings.NewReplacer("$scheme://", scheme, "$http_host", host, "$host", host, "$server_name", first, "${host}", host).
+		Replace(to)
 	kept := false
 	for _, whole := range []string{"$is_args$args", "?$args", "?$query_string"} {
 		if strings.HasSuffix(to, whole) {
@@ -461,7 +551,7 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 	drop := strings.HasSuffix(to, "?")
 	to = strings.TrimSuffix(to, "?")
 	for _, w := range ways {
-		for _, h := range hosts {
+		for _, h := range n.asked(to, hosts) {
 			target, _, err := n.target(to, w, h, scheme)
 			if err != nil {
 				n.leave(d.line, d.text(), "%s", err)
@@ -498,19 +588,71 @@ func inLocation(ways, within []way) (both []way, ok bool) {
 	return both, true
 }
 
+// ownReturn is a target on the host that was asked, or on its www or apex, with the path as it came.
+var ownReturn = regexp.MustCompile(`^(?:https|\$scheme)://(?:www\.)?(\$host|\$\{host\}|\$http_host|\$server_name|\$1|` +
+	`\$[a-z_]+|[A-Za-z0-9.-]+)(?:\$request_uri|\$uri|/?\$1|\$uri\$is_args\$args)\??$`)
+
+// doorVariables say by which door somebody came in.
+var doorVariables = []string{"$host", "$http_host", "$scheme", "$https", "$server_port", "$http_x_forwarded_proto",
+	"$ssl_protocol", "$server_name", "$http_cf_visitor"}
+
+// leadsToItself tells whether an if on the scheme or the host does no more than a door does anyway.
+func (n *nginxReader) leadsToItself(variable string, inner directive, hosts []string) bool {
+	if !slices.Contains(doorVariables, variable) || len(inner.words) < 3 {
+		return false
+	}
+	to := inner.words[2]
+	if inner.words[0] == "rewrite" && !slices.Contains(everyPath, inner.words[1]) {
+		return false
+	}
+	m := ownReturn.FindStringSubmatch(to)
+	if m == nil {
+		return false
+	}
+	if strings.HasPrefix(m[1], "$") {
+		return true
+	}
+	for _, h := range hosts {
+		if strings.TrimPrefix(strings.ToLower(m[1]), "www.") == strings.TrimPrefix(h, "www.") {
+			return true
+		}
+	}
+	return false
+}
+
 // condition reads the forms of if that stand for rules: a value of a map, a parameter of the query, a host, a scheme, a
-// path.
-func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
+// path. within are the paths of the location that it stands in, none for a server.
+func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme string, within []way) {
 	inside := strings.Trim(strings.Join(d.words[1:], " "), "()")
 	variable, rest, compares := strings.Cut(inside, " ")
-	if len(d.block) != 1 || d.block[0].words[0] != "return" {
-		n.leave(d.line, d.text(), "an if with more than a return in it is not read")
+	if len(d.block) != 1 || d.block[0].words[0] != "return" && d.block[0].words[0] != "rewrite" {
+		if slices.ContainsFunc(d.block, isRedirecting) {
+			n.leave(d.line, d.text(), "an if with more than a return in it is not read")
+		}
 		return
 	}
 	inner := d.block[0]
-	if m, mapped := n.maps[variable]; mapped && !compares && len(inner.words) == 3 && inner.words[2] == variable {
+	if n.leadsToItself(variable, inner, hosts) {
+		n.anyway(d.line, d.text()+" "+inner.text(), "it leads to https, to the apex or to the www of the same domain: every "+
+			"door leads to the site anyway, in one hop")
+		return
+	}
+	answer := func(hosts []string, scheme string, ways []way) {
+		switch {
+		case inner.words[0] == "return":
+			if ways == nil {
+				ways = []way{everything()}
+			}
+			for _, w := range ways {
+				n.returned(rank, inner, hosts, scheme, w)
+			}
+		default:
+			n.rewrite(rank, inner, hosts, scheme, ways)
+		}
+	}
+	if m, mapped := n.maps[variable]; mapped && within == nil && !compares && len(inner.words) == 3 && inner.words[2] == variable {
 		if status, ok := statusOf(inner.words[1]); ok && known(status) {
-			n.mapped(rankServer, m, status, hosts, scheme)
+			n.mapped(rank, m, status, hosts, scheme)
 			return
 		}
 	}
@@ -520,24 +662,32 @@ func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
 	switch {
 	case how == "=" && !strings.Contains(value, "$"):
 		switch {
-		case isParameter:
-			w := everything()
-			w.old += "?" + key + "=" + escapeText(value)
-			n.returned(rankServer, inner, hosts, scheme, w)
+		case isParameter && inner.words[0] == "return":
+			ways := within
+			if ways == nil {
+				ways = []way{everything()}
+			}
+			for _, w := range ways {
+				w.old += "?" + key + "=" + escapeText(value)
+				n.returned(rank, inner, hosts, scheme, w)
+			}
 			return
 		case variable == "$host" || variable == "$http_host":
-			n.returned(rankServer, inner, []string{strings.ToLower(value)}, scheme, everything())
+			answer([]string{strings.ToLower(value)}, scheme, within)
 			return
 		case variable == "$scheme" && (value == "http" || value == "https"):
 			if own := value + "://"; scheme == "" || scheme == own {
-				n.returned(rankServer, inner, hosts, own, everything())
+				n.serves("", hosts)
+				answer(hosts, own, within)
 			}
 			return
-		case variable == "$uri" || variable == "$document_uri" || variable == "$request_uri" && !strings.Contains(value, "?"):
-			n.returned(rankServer, inner, hosts, scheme, wholeKey(variable, value))
+		case within == nil && inner.words[0] == "return" && (variable == "$uri" || variable == "$document_uri" ||
+			variable == "$request_uri" && !strings.Contains(value, "?")):
+			n.returned(rank, inner, hosts, scheme, wholeKey(variable, value))
 			return
 		}
-	case (how == "~" || how == "~*") && (variable == "$uri" || variable == "$document_uri"):
+	case (how == "~" || how == "~*") && within == nil && inner.words[0] == "return" &&
+		(variable == "$uri" || variable == "$document_uri"):
 		x, err := readExpression(value, "")
 		if err != nil {
 			n.leave(d.line, d.text(), "%s", err)
@@ -545,7 +695,7 @@ func (n *nginxReader) condition(d directive, hosts []string, scheme string) {
 		}
 		for _, w := range x.ways {
 			w.folds = how == "~*"
-			n.returned(rankServer, inner, hosts, scheme, w)
+			n.returned(rank, inner, hosts, scheme, w)
 		}
 		return
 	}

@@ -131,6 +131,19 @@ func imported(t *testing.T, file string, args ...string) (left []int, differs []
 	return left, differs, estate
 }
 
+// importedAs runs the import and gives what it says.
+func importedAs(t *testing.T, file, estate string, args ...string) said {
+	t.Helper()
+	out, code := run(
+		t,
+		"",
+		append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"}, args...)...)
+	require.Less(t, code, 2, out)
+	var result said
+	require.NoError(t, json.Unmarshal([]byte(out), &result), out)
+	return result
+}
+
 // predicted gives what the rules give for a path, "" where no rule takes it.
 func predicted(t *testing.T, estate, uri string) string {
 	t.Helper()
@@ -291,6 +304,10 @@ var apachePaths = []string{
 	"/news/12/",
 	"/news/a/b",
 	"/nothing",
+	"/tail/a/b.html",
+	"/tail/a.htm",
+	"/secure",
+	"/secure/a/b?x=1",
 }
 
 func TestAnImportedApacheFolderAnswersTheSame(t *testing.T) {
@@ -300,9 +317,9 @@ func TestAnImportedApacheFolderAnswersTheSame(t *testing.T) {
 	left, differs, estate := imported(t, file, "--host", "old.example")
 	assert.Equal(
 		t,
-		[]int{11, 12, 17, 18, 23},
+		[]int{11, 12, 18},
 		left,
-		"what rewrites inside, forbids, captures slashes in the middle, comes too late, or repeats a group",
+		"what rewrites inside, forbids, or comes too late",
 	)
 	assert.Equal(
 		t,
