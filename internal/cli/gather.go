@@ -27,6 +27,9 @@ const oldURLsName = "old-urls.csv"
 type gatherOptions struct {
 	host, url, weight, leaveOut, to string
 	pages, force, showRules, all    bool
+	crawl                           []string
+	depth, most                     int
+	changed                         func(string) bool // whether an option was given
 }
 
 func (p *program) gather() *cobra.Command {
@@ -41,13 +44,16 @@ func (p *program) gather() *cobra.Command {
 what others wrote down: sitemaps and their indexes, feeds, access logs in the Common and Combined
 format, CSV and XLSX exports with a column of addresses under any usual name, lists, records of a
 browser (HAR); compressed (gzip, zstd) or not, as files or as http and https URLs; - is standard
-input. --survey adds the pages that the last survey met. URLs that are the same (RFC 3986) are one,
+input. --survey adds the pages that the last survey met; --crawl HOST follows the links of an old site,
+within the hosts of the estate: as its robots.txt allows, two questions at a time and five a second,
+unless --per-host and --rate say otherwise. URLs that are the same (RFC 3986) are one,
 and their weights are added. Robots' hits, parts of pages and parameters that follow visitors are
 left out by rules that --rules shows and --leave-out changes; every line that is left out is counted
 by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
 		Example: `  upperpath gather access.log --host lacemill-museum.example
   upperpath gather sitemap.xml export.csv access.log.2.gz --host https://www.slatequarry.example
   upperpath gather --survey
+  upperpath gather --crawl lacemill-museum.example --from stage/stage.yaml --rate 200
   upperpath gather crawl.xlsx --url Address --weight Inlinks --to crawl.csv
   upperpath gather --rules > leave-out.yaml`,
 		RunE: func(c *cobra.Command, args []string) error {
@@ -58,9 +64,13 @@ by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
 				_, err := p.out.Write(files.LeaveOutText(old.DefaultLeaveOut()))
 				return err
 			}
-			if len(args) == 0 && !o.pages {
-				return usage("gather: expected files or URLs to gather from, or --survey")
+			if len(args) == 0 && !o.pages && len(o.crawl) == 0 {
+				return usage("gather: expected files or URLs to gather from, --crawl HOST or --survey")
 			}
+			if o.depth < 0 || o.most < 1 || o.most > mostToCrawl {
+				return usage("gather: expected --depth from 0 and --most-pages from 1 to %d", mostToCrawl)
+			}
+			o.changed = c.Flags().Changed
 			return p.runGather(c.Context(), &from, &vantage, &out, &o, args)
 		},
 	}
@@ -75,6 +85,9 @@ by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
 	f.BoolVar(&o.showRules, "rules", false, "write the rules for what is left out, to be changed")
 	f.StringVar(&o.to, "to", "", "the `FILE` to write (default: "+oldURLsName+" beside the estate file)")
 	f.BoolVar(&o.pages, "survey", false, "add the pages that the last survey met")
+	f.StringArrayVar(&o.crawl, "crawl", nil, "follow the links of this `HOST`, door or page (repeatable)")
+	f.IntVar(&o.depth, "depth", 10, "of a crawl: how many links away from its beginning")
+	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: how many URLs to ask for at most")
 	f.BoolVar(&o.all, "all-hosts", false, "take hosts too that the estate does not hold")
 	f.BoolVar(&o.force, "force", false, "replace the file, though it was edited")
 	return c
@@ -114,6 +127,13 @@ func (p *program) runGather(
 			return err
 		}
 	}
+	var cut error // a crawl that is cut off keeps what it has
+	if len(o.crawl) > 0 {
+		vantage.perHost, vantage.rate = politely(vantage, o.changed)
+		if cut, err = p.crawl(ctx, g, leave, vantage, e, o); err != nil {
+			return err
+		}
+	}
 	path := o.to
 	if path == "" {
 		path = files.Beside(e.Path, oldURLsName)
@@ -130,10 +150,96 @@ func (p *program) runGather(
 	if err := p.show(report.Gathered(g, fromHere(path)), out); err != nil {
 		return err
 	}
+	if cut != nil {
+		return cut
+	}
 	if n, _ := g.Count(); n == 0 {
 		return ended{code: exitFindings}
 	}
 	return nil
+}
+
+// How a crawl asks where nobody says otherwise: so many at a time at a host, and so many a second.
+const (
+	crawlPerHost = 2
+	crawlRate    = 5
+	mostToCrawl  = 1_000_000
+	mostAlike    = 2000 // URLs that differ in numbers, or in their query, alone
+)
+
+func politely(v *vantageOptions, changed func(string) bool) (perHost int, rate float64) {
+	perHost, rate = v.perHost, v.rate
+	if !changed("per-host") {
+		perHost = crawlPerHost
+	}
+	if !changed("rate") {
+		rate = crawlRate
+	}
+	return perHost, rate
+}
+
+// crawl follows the links of old sites. cut is why it was cut off; what it has by then counts.
+func (p *program) crawl(
+	ctx context.Context, g *old.Gathering, leave old.LeaveOut, vantage *vantageOptions, e *files.Estate, o *gatherOptions,
+) (cut, err error) {
+	f := old.NewFrontier(leave)
+	f.Depth, f.Pages, f.PerFolder = o.depth, o.most, mostAlike
+	domains := map[web.Host]bool{} // the sites that were named, and no others
+	f.Hosts = func(h web.Host) bool { return domains[domainOf(h)] && (g.Hosts == nil || g.Hosts(h)) }
+	for _, from := range o.crawl {
+		u, err := crawlFrom(from)
+		if err != nil {
+			return nil, err
+		}
+		if domains[domainOf(u.Host())] = true; !f.Hosts(u.Host()) {
+			return nil, usage("--crawl %s: the estate holds no such host; add the domain to the estate file, or say --all-hosts", from)
+		}
+		f.Add(u, 0)
+	}
+	w, err := vantage.open(e)
+	if err != nil {
+		return nil, err
+	}
+	defer w.Close()
+	source := g.Begin("crawl of " + strings.Join(o.crawl, ", "))
+	meter := p.progress("crawling", 0, "")
+	defer meter.done()
+	unseen := 0
+	c := live.Crawling{Web: w, Frontier: f, Agent: robotsName, Parallel: vantage.parallel,
+		Met: func(at old.Place, got live.Crawled, err error) {
+			if err != nil {
+				unseen++
+				return
+			}
+			g.Add(source, old.Seen{URL: []byte(at.URL.String()), Status: got.Status})
+		}}
+	cut = c.Run(ctx)
+	g.Crawls = append(g.Crawls, old.Crawl{Unseen: unseen, Barred: f.Barred, TooDeep: f.TooDeep, TooMany: f.TooMany,
+		Waiting: f.Waiting()})
+	return cut, nil
+}
+
+// robotsName is the name by which a robots.txt may speak to this program.
+const robotsName = "upperpath"
+
+// domainOf gives the domain of a host, or the host itself.
+func domainOf(h web.Host) web.Host {
+	if apex, ok := h.Apex(); ok {
+		return apex
+	}
+	return h
+}
+
+// crawlFrom reads where a crawl begins: a host, a door or a page.
+func crawlFrom(s string) (web.URL, error) {
+	if !strings.Contains(s, "://") {
+		s = "http://" + s
+	}
+	u, err := web.ParseURL(s)
+	if err != nil {
+		return u, usage("--crawl %s: expected a host, a door or a page, such as https://www.old.example/", s)
+	}
+	return u, nil
 }
 
 // doorOf reads a host or a door whose paths are meant.

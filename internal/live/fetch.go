@@ -37,23 +37,35 @@ func (w *Web) fetch(ctx context.Context, u web.URL, accept string, most int64) (
 	return 0, nil, errors.New("it never stops redirecting")
 }
 
-// fetchOnce follows nothing, and reads so many octets of the body at most. public says, and is told, whether the first
-// address lay outside private networks.
+// fetchOnce follows nothing, and reads so many octets of the body at most.
 func (w *Web) fetchOnce(
 	ctx context.Context,
 	u web.URL,
 	accept string,
 	most int64,
 	public *bool,
-) (int, string, []byte, error) {
+) (status int, location string, body []byte, err error) {
+	err = w.exchange(ctx, u, accept, public, func(response *http.Response) error {
+		if status = response.StatusCode; (chain.Answer{Status: status}).IsRedirect() {
+			location = response.Header.Get("Location")
+		}
+		body, err = io.ReadAll(io.LimitReader(response.Body, most))
+		return err
+	})
+	return status, location, body, err
+}
+
+// exchange asks for a URL and hands over the answer. public says, and is told, whether the first address lay outside
+// private networks.
+func (w *Web) exchange(ctx context.Context, u web.URL, accept string, public *bool, take func(*http.Response) error) error {
 	seen := &evidence{}
 	if _, pointed := w.dialer.pointed(u.Host(), u.Door().PortNumber()); !pointed {
 		if seen.host = w.resolver.lookup(ctx, u.Host()); seen.host.refusal != nil {
-			return 0, "", nil, seen.host.refusal
+			return seen.host.refusal
 		}
 		if *public {
 			if refused := w.keepOut(u.Host(), seen); refused != nil {
-				return 0, "", nil, refused
+				return refused
 			}
 		}
 	}
@@ -63,23 +75,16 @@ func (w *Web) fetchOnce(
 		Header: http.Header{"User-Agent": {w.vantage.Agent}, "Accept": {accept}}}
 	response, err := w.shared.RoundTrip(request.WithContext(ctx))
 	if err != nil {
-		return 0, "", nil, w.sortHTTP(err, seen)
+		return w.sortHTTP(err, seen)
 	}
 	defer closeWith(ctx, response)()
 	if target, _ := seen.read(); target.IsValid() && !web.IsPrivate(target.Addr()) {
 		*public = true
 	}
 	if response.StatusCode == http.StatusSwitchingProtocols {
-		return response.StatusCode, "", nil, errors.New(
-			"it answers 101: it goes on in another protocol, for which nobody asked",
-		)
+		return errors.New("it answers 101: it goes on in another protocol, for which nobody asked")
 	}
-	location := ""
-	if (chain.Answer{Status: response.StatusCode}).IsRedirect() {
-		location = response.Header.Get("Location")
-	}
-	body, err := io.ReadAll(io.LimitReader(response.Body, most))
-	return response.StatusCode, location, body, err
+	return take(response)
 }
 
 // Fetch gets the body of a URL, following a few redirects; one of more than so many octets is an error. Certificates

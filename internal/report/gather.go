@@ -36,6 +36,7 @@ type gatheredJSON struct {
 	URLs    int            `json:"urls"`
 	Weight  int64          `json:"weight"`
 	Sources []gatheredFrom `json:"sources"`
+	Crawls  []old.Crawl    `json:"crawls,omitempty"`
 }
 
 type gatheredFrom struct {
@@ -49,7 +50,7 @@ type gatheredFrom struct {
 func Gathered(g *old.Gathering, path string) Doc {
 	urls, weight := g.Count()
 	d := Doc{Name: "gather", Title: "Old URLs", Main: "sources"}
-	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}}
+	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}, g.Crawls}
 	var out int64
 	t := Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
 	reasons := map[old.Reason]*old.LeftOut{}
@@ -85,6 +86,9 @@ func Gathered(g *old.Gathering, path string) Doc {
 	if len(l.Items) > 0 {
 		blocks = append(blocks, l)
 	}
+	for _, c := range g.Crawls {
+		blocks = append(blocks, crawlNotes(c)...)
+	}
 	if top := g.Entries(); len(top) > 0 && top[0].Weight > 0 {
 		heavy := Table{Head: []string{"weight", "heaviest"}}
 		for _, e := range top[:min(len(top), 8)] {
@@ -94,4 +98,23 @@ func Gathered(g *old.Gathering, path string) Doc {
 	}
 	d.Blocks, d.Data = of(blocks...), data
 	return d
+}
+
+// crawlNotes says what a crawl did not look at: nothing is known of that.
+func crawlNotes(c old.Crawl) []Block {
+	l := List{Title: "The crawl did not look at", Tone: Unseen}
+	say := func(n int, format string) {
+		if n > 0 {
+			l.Items = append(l.Items, wordsf(format, wording.Count(n, "URL")))
+		}
+	}
+	say(c.Unseen, "%s that did not answer")
+	say(c.Barred, "%s that robots.txt keeps out")
+	say(c.TooDeep, "%s that are more links away than "+command("--depth"))
+	say(c.TooMany, "%s beyond "+command("--most-pages")+", or of a list that has no end")
+	say(c.Waiting, "%s that were still waiting when it was cut off")
+	if len(l.Items) == 0 {
+		return nil
+	}
+	return []Block{l}
 }

@@ -94,8 +94,9 @@ type statusCount struct {
 
 // Gathering is old URLs as they come together.
 type Gathering struct {
-	Hosts func(web.Host) bool // the hosts that are meant; nil: all
-	More  []string            // names of further columns
+	Hosts  func(web.Host) bool // the hosts that are meant; nil: all
+	More   []string            // names of further columns
+	Crawls []Crawl
 
 	leave   LeaveOut
 	sources []*Source
@@ -104,6 +105,15 @@ type Gathering struct {
 	byRaw   map[string]int32  // what was read before, to the letter: an entry, or a reason
 	agents  map[string]bool   // whether it is a robot's
 	hosts   map[string]string // of referrers
+}
+
+// Crawl is what a crawl did not look at, by number of URLs.
+type Crawl struct {
+	Unseen  int `json:"unseen"`   // that did not answer
+	Barred  int `json:"barred"`   // that robots.txt keeps out
+	TooDeep int `json:"too_deep"` // that are more links away than was asked for
+	TooMany int `json:"too_many"` // beyond what was asked for, or of a list without end
+	Waiting int `json:"waiting"`  // that were not asked for when it was cut off
 }
 
 // Bounds of what is remembered to be quick.

@@ -1,0 +1,71 @@
+package old_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+func TestRobotsSayWhatMayBeAskedFor(t *testing.T) {
+	// The examples of RFC 9309 sections 2.2.2, 2.2.3 and 5.1, and what is beside them.
+	text := "\ufeffUser-Agent: *\nDisallow: *.gif$\nDisallow: /example/\nAllow: /publications/\n\n" +
+		"User-Agent: foobot\nDisallow:/\nAllow:/example/page.html\nAllow:/example/allowed.gif\n\n" +
+		"User-Agent: barbot\nUser-Agent: bazbot\nDisallow: /example/page.html\nCrawl-delay: 2\n\nUser-Agent: quxbot\n"
+	for name, want := range map[string]map[string]bool{
+		"foobot": {"/": false, "/example/page.html": true, "/example/allowed.gif": true, "/a.gif": false},
+		"barbot": {"/": true, "/example/page.html": false, "/example/page.html?x": false, "/a.gif": true},
+		"BazBot": {"/example/page.html": false},
+		"quxbot": {"/example/page.html": true},
+		"other":  {"/": true, "/a.gif": false, "/a.gif?x": true, "/example/x": false, "/publications/": true},
+	} {
+		r := old.ParseRobots(text, name)
+		for uri, allowed := range want {
+			assert.Equal(t, allowed, r.Allows(uri), "%s %s", name, uri)
+		}
+	}
+	assert.Equal(t, 2*time.Second, old.ParseRobots(text, "bazbot").Delay)
+	assert.True(t, old.ParseRobots("User-agent: *\nDisallow: /p\nAllow: /page\n", "x").Allows("/page"), "the longest decides")
+	assert.True(t, old.ParseRobots("User-agent: *\nDisallow: /a\nAllow: /a\n", "x").Allows("/a"), "of two the one that allows")
+	assert.True(t, old.ParseRobots("User-agent: *\nDisallow:\n", "x").Allows("/a"))
+	assert.False(t, old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/x"))
+	assert.True(t, old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/xy"))
+	assert.False(t, old.Barred().Allows("/"))
+	assert.True(t, old.ParseRobots("no robots.txt at all <html>", "x").Allows("/"))
+}
+
+func TestEveryCrawlEnds(t *testing.T) {
+	f := old.NewFrontier(old.DefaultLeaveOut())
+	f.Depth, f.Pages, f.PerFolder = 3, 50, 10
+	f.Hosts = func(h web.Host) bool { return h.String() == "old.example" }
+	add := func(u string, depth int) { f.Add(web.MustParseURL(u), depth) }
+	add("http://old.example/", 0)
+	add("http://old.example/?utm_source=x", 1)
+	add("http://OLD.example:80/", 1)
+	add("http://old.example/a.png", 1)
+	add("http://else.example/", 1)
+	add("http://old.example/deep", 4)
+	add("http://old.example/a/a/a/a/", 1)
+	assert.Equal(t, []int{1, 1, 1, 1}, []int{f.Waiting(), f.Strangers, f.TooDeep, f.TooMany})
+	for day := range 100 {
+		add(fmt.Sprintf("http://old.example/calendar/2026/%d?view=%d", day, day), 1)
+	}
+	assert.Equal(t, 11, f.Waiting(), "a calendar without end has one shape")
+	for page := range 100 {
+		add(fmt.Sprintf("http://old.example/page-%s", string(rune('a'+page%26))+string(rune('a'+page/26))), 1)
+	}
+	assert.Equal(t, 50, f.Waiting())
+	first, ok := f.Next()
+	assert.True(t, ok)
+	assert.Equal(t, "http://old.example/", first.URL.String(), "the nearest first")
+	for ok {
+		_, ok = f.Next()
+	}
+	add("http://old.example/one-more", 1)
+	_, ok = f.Next()
+	assert.False(t, ok, "what was taken counts")
+}

@@ -1,0 +1,251 @@
+package live
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/net/html"
+
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/old"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// Crawled is what a URL gave to a crawl.
+type Crawled struct {
+	Status int
+	Kind   string    // of its content, such as text/html
+	To     web.URL   // where it redirects; the zero value: nowhere
+	Links  []web.URL // of a page, each once
+	Public bool      // it lies outside private networks
+}
+
+// mostCrawlLinks is how many links of a page are taken.
+const mostCrawlLinks = 5000
+
+// Crawl asks for a URL and reads the links of its page. One that wants to be asked later is asked once more then. public
+// says that the crawl began outside private networks.
+func (w *Web) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, error) {
+	c, wait, err := w.crawlOnce(ctx, u, public)
+	if err == nil && wait > 0 {
+		w.hold(u.Host(), wait)
+		if sleep(ctx, wait) {
+			c, _, err = w.crawlOnce(ctx, u, public)
+		}
+	}
+	return c, err
+}
+
+func (w *Web) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawled, wait time.Duration, err error) {
+	leave, ok := w.await(ctx, u.Host())
+	if !ok {
+		return c, 0, ctx.Err()
+	}
+	defer leave()
+	err = w.exchange(ctx, u, accept, &public, func(response *http.Response) error {
+		c.Status = response.StatusCode
+		c.Kind, _, _ = strings.Cut(response.Header.Get("Content-Type"), ";")
+		a := chain.Answer{URL: u, Status: c.Status, Headers: headersOf(response.Header, c.Status)}
+		c.Public = public
+		if a.IsRedirect() {
+			a.Location = response.Header.Get("Location")
+			if next, _, ok := a.Next(); ok {
+				c.To = next
+			}
+			return nil
+		}
+		if held, later := backOff(&a, time.Now()); later {
+			wait = max(held, time.Millisecond)
+			return nil
+		}
+		if c.Status != http.StatusOK || !isPage(response.Header) {
+			return nil
+		}
+		page, err := io.ReadAll(io.LimitReader(response.Body, MostPage))
+		if err != nil && len(page) == 0 && !errors.Is(err, io.EOF) {
+			return err
+		}
+		c.Links = linksOf(u, page)
+		return nil
+	})
+	return c, wait, err
+}
+
+// linksOf gives the http and https URLs to which a page links, each once.
+func linksOf(at web.URL, page []byte) []web.URL {
+	z := html.NewTokenizer(bytes.NewReader(page))
+	z.SetMaxBuf(MostPage)
+	base, seen := at, map[string]bool{}
+	var all []web.URL
+	for len(all) < mostCrawlLinks {
+		kind := z.Next()
+		if kind == html.ErrorToken {
+			break
+		}
+		if kind != html.StartTagToken && kind != html.SelfClosingTagToken {
+			continue
+		}
+		name, more := z.TagName()
+		attribute := map[string]string{"a": "href", "area": "href", "base": "href", "frame": "src", "iframe": "src",
+			"link": "href"}[string(name)]
+		if attribute == "" {
+			continue
+		}
+		element, reference, rel := string(name), "", ""
+		for more {
+			var key, value []byte
+			key, value, more = z.TagAttr()
+			switch string(key) {
+			case attribute:
+				reference = string(value)
+			case "rel":
+				rel = strings.ToLower(string(value))
+			}
+		}
+		if element == "link" && rel != "canonical" && rel != "next" && rel != "prev" && rel != "alternate" {
+			continue
+		}
+		next, _, err := base.Resolve(reference)
+		if err != nil || len(reference) > mostURL {
+			continue
+		}
+		if element == "base" {
+			base = next
+			continue
+		}
+		if key := next.Key(); !seen[key] {
+			seen[key] = true
+			all = append(all, next)
+		}
+	}
+	return all
+}
+
+// Crawling is a crawl that goes on.
+type Crawling struct {
+	Web      *Web
+	Frontier *old.Frontier
+	Agent    string // by which robots.txt may name us
+	Parallel int
+	Met      func(old.Place, Crawled, error) // is told of each URL that was asked for, one at a time
+
+	lock   sync.Mutex
+	more   *sync.Cond
+	busy   int
+	public bool
+	robots map[web.Door]*robotsOf
+}
+
+// robotsOf is the robots.txt of a door, read once.
+type robotsOf struct {
+	once sync.Once
+	says *old.Robots
+}
+
+// Run crawls until the frontier is empty, or the context ends, whose error comes back.
+func (c *Crawling) Run(ctx context.Context) error {
+	c.more = sync.NewCond(&c.lock)
+	c.robots = map[web.Door]*robotsOf{}
+	defer context.AfterFunc(ctx, func() { // whoever waits for more wakes
+		c.lock.Lock()
+		defer c.lock.Unlock()
+		c.more.Broadcast()
+	})()
+	var workers crew.Crew
+	for range c.Parallel {
+		workers.Go(func() {
+			for {
+				p, ok := c.next(ctx)
+				if !ok {
+					return
+				}
+				c.ask(ctx, p)
+			}
+		})
+	}
+	workers.Wait()
+	return ctx.Err()
+}
+
+// next gives the next URL, and waits for one while others may still find some.
+func (c *Crawling) next(ctx context.Context) (old.Place, bool) {
+	c.lock.Lock()
+	defer c.lock.Unlock()
+	for ctx.Err() == nil {
+		if p, ok := c.Frontier.Next(); ok {
+			c.busy++
+			return p, true
+		}
+		if c.busy == 0 {
+			break
+		}
+		c.more.Wait()
+	}
+	c.more.Broadcast()
+	return old.Place{}, false
+}
+
+func (c *Crawling) ask(ctx context.Context, p old.Place) {
+	allowed := c.robotsAt(ctx, p.URL.Door()).Allows(p.URL.RequestURI())
+	var got Crawled
+	var err error
+	if allowed {
+		c.lock.Lock()
+		public := c.public
+		c.lock.Unlock()
+		got, err = c.Web.Crawl(ctx, p.URL, public)
+	}
+	c.lock.Lock()
+	defer c.lock.Unlock()
+	defer c.more.Broadcast()
+	c.busy--
+	if !allowed {
+		c.Frontier.Barred++
+		return
+	}
+	if ctx.Err() != nil {
+		return // it may have been cut off
+	}
+	c.public = c.public || got.Public
+	c.Met(p, got, err)
+	if !got.To.IsZero() {
+		c.Frontier.Add(got.To, p.Depth) // the same page by another name
+	}
+	for _, l := range got.Links {
+		c.Frontier.Add(l, p.Depth+1)
+	}
+}
+
+// robotsAt gives the robots.txt of a door. One that is not there bars nothing; one that nobody could read bars all (RFC
+// 9309 section 2.3.1).
+func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *old.Robots {
+	c.lock.Lock()
+	r := c.robots[d]
+	if r == nil {
+		r = &robotsOf{}
+		c.robots[d] = r
+	}
+	c.lock.Unlock()
+	r.once.Do(func() {
+		status, body, err := c.Web.Fetch(ctx, d.URL("/robots.txt", ""), old.MostRobots)
+		switch {
+		case err != nil || status >= 500:
+			r.says = old.Barred()
+		case status >= 400:
+			r.says = &old.Robots{}
+		default:
+			r.says = old.ParseRobots(string(body), c.Agent)
+		}
+	})
+	if r.says.Delay > 0 {
+		c.Web.hold(d.Host, r.says.Delay)
+	}
+	return r.says
+}
