@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"hash/maphash"
 	"runtime/debug"
 	"strings"
 
@@ -14,6 +15,9 @@ import (
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
+
+// coverMemory is from how many octets on the collector works harder.
+const coverMemory = 430 << 20
 
 func (p *program) cover() *cobra.Command {
 	var from estateOptions
@@ -58,7 +62,8 @@ door and not by the other. --format csv is a sheet of what is left to decide: fi
 			if err != nil {
 				return err
 			}
-			if err := p.show(report.Cover(report.Covered{Coverage: made, From: name, All: all}), &out); err != nil {
+			if err := p.show(report.Cover(report.Covered{Coverage: made, From: name, All: all,
+				Work: contains([]string{"csv", "xlsx"}, out.format)}), &out); err != nil {
 				return err
 			}
 			return out.verdict(made.Findings)
@@ -75,19 +80,23 @@ door and not by the other. --format csv is a sheet of what is left to decide: fi
 func (p *program) oldURLs(
 	ctx context.Context, e *files.Estate, in plan.Input, door web.Door, paths []string,
 ) (all []old.Address, name string, err error) {
-	debug.SetGCPercent(surveyGarbage) // there may be millions
+	debug.SetMemoryLimit(coverMemory) // there may be millions
 	if len(paths) == 0 {
 		paths = []string{files.Beside(e.Path, oldURLsName)}
 	}
 	made := in.Web()
-	known := map[string]int{}
+	known, seed := map[uint64]int32{}, maphash.MakeSeed()
 	reader := &files.OldURLs{Door: door, Stop: ctx.Err, To: old.Each(func(a old.Seen) {
 		method := strings.ToUpper(string(a.Method))
 		if method != "POST" {
 			method = ""
 		}
-		key := method + string(a.URL)
-		if at, is := known[key]; is {
+		key := maphash.Bytes(seed, a.URL)
+		if method != "" {
+			key = ^key
+		}
+		at, is := known[key]
+		if is && all[at].URL == string(a.URL) && all[at].Method == method {
 			all[at].Weight += a.Weight
 			return
 		}
@@ -96,8 +105,10 @@ func (p *program) oldURLs(
 				return
 			}
 		}
-		known[key] = len(all)
-		all = append(all, old.Address{URL: key[len(method):], Weight: a.Weight, Method: method})
+		if !is {
+			known[key] = int32(len(all)) //nolint:gosec // so many do not fit into memory
+		}
+		all = append(all, old.Address{URL: string(a.URL), Weight: a.Weight, Method: method})
 	})}
 	for _, path := range paths {
 		if path == "-" {

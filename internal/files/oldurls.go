@@ -532,9 +532,18 @@ func (t *sheet) row(fields []string) {
 		Method: []byte(at(t.method)), Status: status, More: t.values})
 }
 
+// What stands between thousands, and may stand there or before a fraction.
+var (
+	betweenThousands = strings.NewReplacer(" ", "", "\u00a0", "", "\u202f", "", "'", "")
+	marksOfNumbers   = strings.NewReplacer(".", "", ",", "")
+)
+
 // weightOf reads a number as tables write it: with marks between thousands, or a fraction.
 func weightOf(s string) int64 {
-	s = strings.NewReplacer(" ", "", "\u00a0", "", "\u202f", "", "'", "").Replace(s)
+	if n, err := strconv.ParseInt(s, 10, 64); err == nil || s == "" {
+		return max(0, n)
+	}
+	s = betweenThousands.Replace(s)
 	if n, err := strconv.ParseInt(s, 10, 64); err == nil {
 		return max(0, n)
 	}
@@ -543,7 +552,7 @@ func weightOf(s string) int64 {
 	if last >= 0 && len(s)-last-1 != 3 { // a fraction
 		s = s[:last]
 	}
-	n, err := strconv.ParseInt(strings.NewReplacer(".", "", ",", "").Replace(s), 10, 64)
+	n, err := strconv.ParseInt(marksOfNumbers.Replace(s), 10, 64)
 	if err != nil {
 		return 0
 	}

@@ -16,6 +16,7 @@ type Covered struct {
 	*old.Coverage
 	From string // the file with the old URLs
 	All  bool   // every URL that is left to decide is shown
+	Work bool   // the sheet of what is left to decide is wanted: it may be long
 }
 
 // How many lines of a coverage a terminal is shown.
@@ -53,7 +54,10 @@ func Cover(c Covered) Doc {
 			"the pages that exist (site.pages: a list, a sitemap, the table of a crawl), so that nobody knows whether a " +
 			"target is one.")})
 	}
-	d.Blocks = of(append(blocks, c.work())...)
+	if c.Work {
+		blocks = append(blocks, c.work())
+	}
+	d.Blocks = of(blocks...)
 	d.Data = c.data()
 	return d
 }

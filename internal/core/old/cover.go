@@ -153,7 +153,9 @@ type place struct {
 // coverer works out what becomes of URLs; each goroutine has its own.
 type coverer struct {
 	web   *predict.Web
-	doors map[web.Door]door
+	doors map[web.Door]*door
+	last  *door // the one that was asked for last: lists are in order, and chains end at one door
+	site  *door
 	sum   maphash.Hash
 }
 
@@ -168,13 +170,24 @@ func (c *coverer) Answer(_ context.Context, ask chain.Ask) chain.Answer {
 	return c.door(ask.URL.Door()).Door.Answer(ask.URL)
 }
 
-func (c *coverer) door(d web.Door) door {
+func (c *coverer) door(d web.Door) *door {
+	if c.site != nil && c.site.Door.Door == d {
+		return c.site
+	}
+	if c.last != nil && c.last.Door.Door == d {
+		return c.last
+	}
 	known, is := c.doors[d]
 	if !is {
-		known = door{Door: c.web.Door(d)}
+		known = &door{Door: c.web.Door(d)}
 		known.limited = c.web.Forwards(d) && (known.Does != predict.Redirects && known.Carrier != predict.SiteName ||
 			known.DropsPath || known.DropsQuery || known.Asked != d || !known.AsksRules() && !known.Upgrades)
 		c.doors[d] = known
+	}
+	if d == c.web.Estate.Canonical {
+		c.site = known
+	} else {
+		c.last = known
 	}
 	return known
 }
@@ -192,7 +205,7 @@ const together = 20_000
 // from several goroutines.
 func Cover(w *predict.Web, all []Address, step func()) *Coverage {
 	made := &Coverage{Addresses: all, Outcomes: make([]Outcome, len(all)), PagesKnown: w.KnowsPages(),
-		again: &coverer{web: w, doors: map[web.Door]door{}}}
+		again: &coverer{web: w, doors: map[web.Door]*door{}}}
 	sums := make([]sum, len(all))
 	parts := (len(all) + together - 1) / together
 	found := make([][]oneDoor, parts)
@@ -200,7 +213,7 @@ func Cover(w *predict.Web, all []Address, step func()) *Coverage {
 	var workers crew.Crew
 	for part := range parts {
 		workers.Go(func() {
-			c := &coverer{web: w, doors: map[web.Door]door{}}
+			c := &coverer{web: w, doors: map[web.Door]*door{}}
 			c.sum.SetSeed(seed)
 			for i := part * together; i < min(len(all), (part+1)*together); i++ {
 				var one *oneDoor
@@ -217,8 +230,12 @@ func Cover(w *predict.Web, all []Address, step func()) *Coverage {
 	}
 	workers.Wait()
 	made.oneDoor = slices.Concat(found...)
+	var sorted crew.Crew
+	loose := made.loosely(sums)
+	sorted.Go(func() { slices.SortFunc(loose, inOrder) })
 	made.sections(sums)
-	made.twins(sums)
+	sorted.Wait()
+	made.twins(loose)
 	made.sumUp()
 	made.judge()
 	return made
@@ -318,7 +335,7 @@ func (c *coverer) isHome(u web.URL) bool {
 }
 
 // by says what takes a URL at its door, and the rule where one does.
-func (c *coverer) by(u web.URL, d door, root bool) (By, *rule.Rule) {
+func (c *coverer) by(u web.URL, d *door, root bool) (By, *rule.Rule) {
 	if d.Upgrades { // the rules are asked at the next door
 		d = c.door(web.Door{Scheme: web.HTTPS, Host: u.Host()})
 	}
@@ -402,7 +419,7 @@ func inOrder(a, b pair) int {
 
 // sections finds the pages on which many old pages arrive.
 func (c *Coverage) sections(sums []sum) {
-	var all []pair
+	all := make([]pair, 0, len(sums))
 	for i, o := range c.Outcomes {
 		if o.Fate.Arrives() && o.By != ByRoot && o.By != BySite {
 			all = append(all, pair{sums[i].arrival, sums[i].page, int32(i)}) //nolint:gosec // so many do not fit into memory
@@ -436,16 +453,20 @@ func eachGroup(all []pair, each func([]pair)) {
 	}
 }
 
-// twins looks for old URLs that differ from one that a rule leads to its page in a slash, in case, or in their door, and
-// meet something worse.
-func (c *Coverage) twins(sums []sum) {
-	var all []pair
+// loosely gives the addresses with what they are, whatever their door, the case of their letters and a slash at the end.
+func (c *Coverage) loosely(sums []sum) []pair {
+	all := make([]pair, 0, len(sums))
 	for i, o := range c.Outcomes {
 		if o.Fate != Outside && o.By != ByCarrier {
 			all = append(all, pair{sums[i].loose, 0, int32(i)}) //nolint:gosec // so many do not fit into memory
 		}
 	}
-	slices.SortFunc(all, inOrder)
+	return all
+}
+
+// twins looks for old URLs that differ from one that a rule leads to its page in a slash, in case, or in their door, and
+// meet something worse.
+func (c *Coverage) twins(all []pair) {
 	known := map[int32]bool{}
 	for _, o := range c.oneDoor {
 		known[o.at] = true
