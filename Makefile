@@ -36,6 +36,7 @@ bench:
 	go test -run '^$$' -bench . ./...
 	test/bench.sh
 	test/rates.sh
+	test/oldurls.sh
 
 # Every reader and writer, a minute each: FUZZTIME=10s ONLY=Zone make fuzz is quicker.
 fuzz:

@@ -42,13 +42,15 @@ func (o *oldURLOptions) check(forget, doorsOnly bool) error {
 	return nil
 }
 
-// followOldURLs follows the old URLs of a list, judges each against the plan, keeps each as it comes, and shows how they
-// fare. What a run that was cut off has kept is not asked again where it is to be resumed.
+// followOldURLs follows the old URLs of a list, judges each against the plan, keeps each as it comes, and shows how
+// they fare. What a run that was cut off has kept is not asked again where it is to be resumed.
 func (p *program) followOldURLs(
 	ctx context.Context, e *files.Estate, made *plan.Plan, who *crowd, parallel int, o *oldURLOptions, out *output,
 ) error {
 	if len(who.visitors) > 1 {
-		return usage("--old-urls goes as one visitor from one place; expected it without --as, --returning and a list of --from")
+		return usage(
+			"--old-urls goes as one visitor from one place; expected it without --as, --returning and a list of --from",
+		)
 	}
 	list, err := p.listOf(ctx, made, o)
 	if err != nil {
@@ -59,11 +61,21 @@ func (p *program) followOldURLs(
 		return storeFailed(err)
 	}
 	defer s.Close()
-	run := store.Run{Started: p.now(), Vantage: who.from(), Source: fromHere(o.path), Digest: list.digest, Total: list.total}
+	run := store.Run{
+		Started: p.now(),
+		Vantage: who.from(),
+		Source:  fromHere(o.path),
+		Digest:  list.digest,
+		Total:   list.total,
+	}
 	first, beyond := 0, map[int]bool{}
 	if o.resume {
 		if run, first, beyond, err = resumed(ctx, s, list, o.path); err != nil {
 			return err
+		}
+		if run.Vantage != who.from() && !run.Ended {
+			return usage("--resume: that audit looked from %s, and this is %s; go on from there, or leave --resume away",
+				run.Vantage, who.from())
 		}
 	} else if run, err = s.BeginRun(ctx, run); err != nil {
 		return storeFailed(err)

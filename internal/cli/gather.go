@@ -192,7 +192,10 @@ func (p *program) crawl(
 			return nil, err
 		}
 		if domains[domainOf(u.Host())] = true; !f.Hosts(u.Host()) {
-			return nil, usage("--crawl %s: the estate holds no such host; add the domain to the estate file, or say --all-hosts", from)
+			return nil, usage(
+				"--crawl %s: the estate holds no such host; add the domain to the estate file, or say --all-hosts",
+				from,
+			)
 		}
 		f.Add(u, 0)
 	}

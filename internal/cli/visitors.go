@@ -234,8 +234,8 @@ func (c *crowd) judged(all []chain.Chain, judge chain.Judge, goal chain.Goal) []
 	return ways
 }
 
-// judging gives what judges the chains of an entry side by side, and what takes them in their order then: of one visitor
-// judging needs nothing else; where there are several, what they met is joined in order.
+// judging gives what judges the chains of an entry side by side, and what takes them in their order then: of one
+// visitor judging needs nothing else; where there are several, what they met is joined in order.
 func (c *crowd) judging(judge chain.Judge, goal func(web.URL) chain.Goal) (
 	beside func([]chain.Chain), inOrder func([]chain.Chain) []chain.Chain,
 ) {

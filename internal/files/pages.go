@@ -16,9 +16,9 @@ import (
 // mostPages is how many octets a list of pages may have that is read as a whole.
 const mostPages = 1 << 30
 
-// ReadPages reads the pages that exist: a URL or a path of the site a line (# starts a comment), a sitemap (sitemaps.org,
-// urlset), or a table with a column of addresses, of which those count that a column of statuses gives no redirect and
-// no error. The error is a problem.List with every fault.
+// ReadPages reads the pages that exist: a URL or a path of the site a line (# starts a comment), a sitemap
+// (sitemaps.org, urlset), or a table with a column of addresses, of which those count that a column of statuses gives
+// no redirect and no error. The error is a problem.List with every fault.
 func ReadPages(path string, site web.Door) ([]web.URL, error) {
 	if info, err := os.Stat(path); err == nil && info.Size() > mostPages {
 		return nil, problem.List{{File: path, Says: "the file is larger than a GiB", Expected: "a list of the site's pages"}}

@@ -30,8 +30,8 @@ type Crawled struct {
 // mostCrawlLinks is how many links of a page are taken.
 const mostCrawlLinks = 5000
 
-// Crawl asks for a URL and reads the links of its page. One that wants to be asked later is asked once more then. public
-// says that the crawl began outside private networks.
+// Crawl asks for a URL and reads the links of its page. One that wants to be asked later is asked once more then.
+// public says that the crawl began outside private networks.
 func (w *Web) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, error) {
 	c, wait, err := w.crawlOnce(ctx, u, public)
 	if err == nil && wait > 0 {

@@ -56,9 +56,15 @@ func crawls(t *testing.T, ctx context.Context, v live.Vantage, f *old.Frontier) 
 	f.Hosts = func(h web.Host) bool { return h.String() == "old.example" }
 	f.Add(web.MustParseURL("http://old.example/"), 0)
 	met = map[string]int{}
-	c := live.Crawling{Web: w, Frontier: f, Agent: "upperpath", Parallel: 8, Met: func(at old.Place, got live.Crawled, err error) {
-		met[at.URL.RequestURI()] = got.Status
-	}}
+	c := live.Crawling{
+		Web:      w,
+		Frontier: f,
+		Agent:    "upperpath",
+		Parallel: 8,
+		Met: func(at old.Place, got live.Crawled, err error) {
+			met[at.URL.RequestURI()] = got.Status
+		},
+	}
 	return met, c.Run(ctx)
 }
 
@@ -114,7 +120,14 @@ func TestACrawlOfASiteWithoutEndEnds(t *testing.T) {
 		}
 		w.Header().Set("Content-Type", "text/html")
 		for i := range 20 {
-			fmt.Fprintf(w, `<a href="%s/%c">x</a><a href="/day/%d/%d">y</a>`, strings.TrimSuffix(r.URL.Path, "/"), 'a'+i, i, len(r.URL.Path))
+			fmt.Fprintf(
+				w,
+				`<a href="%s/%c">x</a><a href="/day/%d/%d">y</a>`,
+				strings.TrimSuffix(r.URL.Path, "/"),
+				'a'+i,
+				i,
+				len(r.URL.Path),
+			)
 		}
 	})
 	f := old.NewFrontier(old.LeaveOut{})

@@ -57,7 +57,13 @@ func (w *Web) fetchOnce(
 
 // exchange asks for a URL and hands over the answer. public says, and is told, whether the first address lay outside
 // private networks.
-func (w *Web) exchange(ctx context.Context, u web.URL, accept string, public *bool, take func(*http.Response) error) error {
+func (w *Web) exchange(
+	ctx context.Context,
+	u web.URL,
+	accept string,
+	public *bool,
+	take func(*http.Response) error,
+) error {
 	seen := &evidence{}
 	if _, pointed := w.dialer.pointed(u.Host(), u.Door().PortNumber()); !pointed {
 		if seen.host = w.resolver.lookup(ctx, u.Host()); seen.host.refusal != nil {

@@ -121,8 +121,10 @@ func (c Covered) verdict() Verdict {
 	}
 	v := Verdict{Tone: tone, Says: words(of + ", " + wording.And(parts) + ".")}
 	if open := c.Total.Open(); open.URLs > 0 {
-		v.Next = words("Decide the heaviest first: " + command("upperpath cover --format csv > work.csv") + ", fill the column " +
-			"new (- where a page is gone), then " + command("upperpath rules import work.csv --add"))
+		v.Next = words(
+			"Decide the heaviest first: " + command("upperpath cover --format csv > work.csv") + ", fill the column " +
+				"new (- where a page is gone), then " + command("upperpath rules import work.csv --add"),
+		)
 	}
 	return v
 }

@@ -61,8 +61,11 @@ func Followed(f ForFollowed) Doc {
 	}
 	blocks = append(blocks, findingBlocks(f.Findings)...)
 	if f.Strangers > 0 {
-		blocks = append(blocks, Paragraph{Gap: true, Soft: true, Text: wordsf("%s of the list %s no URL of the domains that are "+
-			"meant, and nobody asked.", wording.Count(f.Strangers, "line"), wording.Verb(f.Strangers, "is", "are"))})
+		blocks = append(
+			blocks,
+			Paragraph{Gap: true, Soft: true, Text: wordsf("%s of the list %s no URL of the domains that are "+
+				"meant, and nobody asked.", wording.Count(f.Strangers, "line"), wording.Verb(f.Strangers, "is", "are"))},
+		)
 	}
 	d.Blocks = func(yield func(Block) bool) {
 		for _, b := range blocks {

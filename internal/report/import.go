@@ -119,7 +119,9 @@ func Import(m Imported) Doc {
 			Merged      int            `json:"merged,omitempty"`
 			Untracked   int            `json:"untracked,omitempty"`
 		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Skipped{}, m.Skipped...),
-			append([]Difference{}, m.Differences...), append([]Skipped{}, m.Undecided...), m.Anyway, m.Beside, m.Widened, m.Merged, m.Untracked},
+			append(
+				[]Difference{},
+				m.Differences...), append([]Skipped{}, m.Undecided...), m.Anyway, m.Beside, m.Widened, m.Merged, m.Untracked},
 	}
 }
 
@@ -143,7 +145,10 @@ func takenWider(m Imported) []Block {
 	say(m.Widened, "%s named one scheme, or the www of a domain, and became a rule for http and https, apex and www: no "+
 		"other line says otherwise of those.")
 	say(m.Merged, "%s said the same of the other scheme or host, and is in that rule.")
-	say(m.Relative, "%s led to a path of the host that was asked; the rule of an apex leads its www there too, to the apex.")
+	say(
+		m.Relative,
+		"%s led to a path of the host that was asked; the rule of an apex leads its www there too, to the apex.",
+	)
 	say(m.Untracked, "%s held parameters that only follow visitors (utm_source, gclid and their kind), which are no "+
 		"conditions.")
 	return blocks

@@ -494,7 +494,7 @@ func readExpression(s, prefix string) (expression, error) {
 		r.rest = "" // whatever the path is
 	case anchored:
 		r.rest = rest
-	case strings.HasPrefix(s, ".*") || strings.HasPrefix(s, "(.*") || strings.HasPrefix(s, ".+") || strings.HasPrefix(s, "(.+"):
+	case strings.HasPrefix(strings.TrimPrefix(s, "("), ".*") || strings.HasPrefix(strings.TrimPrefix(s, "("), ".+"):
 		// It takes all from the beginning on.
 	case literalEnding(s) && s[0] != '/':
 		start.old = firstOf(prefix, "/") + "{+any}"

@@ -44,8 +44,8 @@ type apacheHost struct {
 	scheme string
 }
 
-// Includes gives the texts of the files that a configuration includes by a name or a pattern, in their order; none where
-// they are not there. nil: nothing is included.
+// Includes gives the texts of the files that a configuration includes by a name or a pattern, in their order; none
+// where they are not there. nil: nothing is included.
 type Includes func(pattern string) []string
 
 // mostIncluded is how deep files may include each other.
@@ -465,8 +465,12 @@ func (a *apache) rewrite(number int, text string, args []string) {
 		return
 	}
 	if a.leadsToItself(args, flags) {
-		a.anyway(number, text, "it leads to https, to the apex or to the www of the same domain: every door leads to the site "+
-			"anyway, in one hop")
+		a.anyway(
+			number,
+			text,
+			"it leads to https, to the apex or to the www of the same domain: every door leads to the site "+
+				"anyway, in one hop",
+		)
 		return
 	}
 	if proxies(flags) {
@@ -772,10 +776,23 @@ func proxies(flags string) bool {
 	})
 }
 
-// What leads a whole host to https, or to its www or apex: an expression that takes every path, and a target on the host
-// that was asked, whatever decides on its scheme.
+// What leads a whole host to https, or to its www or apex: an expression that takes every path, and a target on the
+// host that was asked, whatever decides on its scheme.
 var (
-	everyPath = []string{"^", "^(.*)$", "(.*)", "^(.*)", ".*", "^.*$", "^.*", "^/?(.*)$", "^/(.*)$", "^/?(.*)", ".?", "^.?$"}
+	everyPath = []string{
+		"^",
+		"^(.*)$",
+		"(.*)",
+		"^(.*)",
+		".*",
+		"^.*$",
+		"^.*",
+		"^/?(.*)$",
+		"^/(.*)$",
+		"^/?(.*)",
+		".?",
+		"^.?$",
+	}
 	ownTarget = regexp.MustCompile(`^(?:https|%\{ENV:[A-Za-z_]+\}|%\{REQUEST_SCHEME\}|http%\{ENV:[A-Za-z_]+\})://` +
 		`(?:www\.)?(%\{HTTP_HOST\}|%\{SERVER_NAME\}|%1|[A-Za-z0-9.-]+)(?::443)?(?:/?\$1|/?%\{REQUEST_URI\})$`)
 	doorWords = []string{"HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP_HOST", "SERVER_NAME", "HTTP:X-FORWARDED-PROTO",

@@ -471,7 +471,8 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 	if len(n.names) > 0 {
 		first = n.names[0]
 	}
-	to = strings.NewReplacer("$scheme://", scheme, "$http_host", host, "$host", host, "$server_name", first, "${host}", host).
+	to = strings.NewReplacer("$scheme://", scheme, "$http_host", host, "$host", host, "$server_name", first, "${host}",
+		host).
 		Replace(to)
 	kept := false
 	for _, whole := range []string{"$is_args$args", "?$args", "?$query_string"} {
@@ -650,7 +651,8 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 			n.rewrite(rank, inner, hosts, scheme, ways)
 		}
 	}
-	if m, mapped := n.maps[variable]; mapped && within == nil && !compares && len(inner.words) == 3 && inner.words[2] == variable {
+	if m, mapped := n.maps[variable]; mapped && within == nil && !compares && len(inner.words) == 3 &&
+		inner.words[2] == variable {
 		if status, ok := statusOf(inner.words[1]); ok && known(status) {
 			n.mapped(rank, m, status, hosts, scheme)
 			return
@@ -658,32 +660,9 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 	}
 	how, value, _ := strings.Cut(rest, " ")
 	value = strings.Trim(value, `"'`)
-	key, isParameter := strings.CutPrefix(variable, "$arg_")
 	switch {
 	case how == "=" && !strings.Contains(value, "$"):
-		switch {
-		case isParameter && inner.words[0] == "return":
-			ways := within
-			if ways == nil {
-				ways = []way{everything()}
-			}
-			for _, w := range ways {
-				w.old += "?" + key + "=" + escapeText(value)
-				n.returned(rank, inner, hosts, scheme, w)
-			}
-			return
-		case variable == "$host" || variable == "$http_host":
-			answer([]string{strings.ToLower(value)}, scheme, within)
-			return
-		case variable == "$scheme" && (value == "http" || value == "https"):
-			if own := value + "://"; scheme == "" || scheme == own {
-				n.serves("", hosts)
-				answer(hosts, own, within)
-			}
-			return
-		case within == nil && inner.words[0] == "return" && (variable == "$uri" || variable == "$document_uri" ||
-			variable == "$request_uri" && !strings.Contains(value, "?")):
-			n.returned(rank, inner, hosts, scheme, wholeKey(variable, value))
+		if n.equals(rank, variable, value, inner, hosts, scheme, within, answer) {
 			return
 		}
 	case (how == "~" || how == "~*") && within == nil && inner.words[0] == "return" &&
@@ -700,6 +679,38 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 		return
 	}
 	n.leave(d.line, d.text(), "the condition %s is not read", inside)
+}
+
+// equals reads an if that compares a variable with a word; false where that is more than is read.
+func (n *nginxReader) equals(
+	rank int, variable, value string, inner directive, hosts []string, scheme string, within []way,
+	answer func(hosts []string, scheme string, ways []way),
+) bool {
+	key, isParameter := strings.CutPrefix(variable, "$arg_")
+	switch {
+	case isParameter && inner.words[0] == "return":
+		ways := within
+		if ways == nil {
+			ways = []way{everything()}
+		}
+		for _, w := range ways {
+			w.old += "?" + key + "=" + escapeText(value)
+			n.returned(rank, inner, hosts, scheme, w)
+		}
+	case variable == "$host" || variable == "$http_host":
+		answer([]string{strings.ToLower(value)}, scheme, within)
+	case variable == "$scheme" && (value == "http" || value == "https"):
+		if own := value + "://"; scheme == "" || scheme == own {
+			n.serves("", hosts)
+			answer(hosts, own, within)
+		}
+	case within == nil && inner.words[0] == "return" && (variable == "$uri" || variable == "$document_uri" ||
+		variable == "$request_uri" && !strings.Contains(value, "?")):
+		n.returned(rank, inner, hosts, scheme, wholeKey(variable, value))
+	default:
+		return false
+	}
+	return true
 }
 
 // wholeKey is the one path of a comparison with a variable. $request_uri holds the query too, and so takes the path

@@ -117,7 +117,10 @@ func (s *Store) KeepFollowed(ctx context.Context, run int64, all []old.Followed)
 		return wrong(s.path, err)
 	}
 	defer func() { _ = tx.Rollback() }()
-	insert, err := tx.PrepareContext(ctx, "INSERT OR REPLACE INTO old_followed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)")
+	insert, err := tx.PrepareContext(
+		ctx,
+		"INSERT OR REPLACE INTO old_followed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+	)
 	if err != nil {
 		return wrong(s.path, err)
 	}
@@ -179,7 +182,8 @@ func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, lo
 	return areas, long, wrong(s.path, rows.Err())
 }
 
-const followedColumns = "SELECT at, url, method, weight, met, arrival, status, hops, long, codes, says FROM old_followed "
+const followedColumns = "SELECT at, url, method, weight, met, arrival, status, hops, long, codes, says " +
+	"FROM old_followed "
 
 // WorstOf gives the heaviest of a run that do not fare well: of a domain and in a way, or of all where these are "".
 func (s *Store) WorstOf(ctx context.Context, run int64, domain string, met string, most int) ([]old.Followed, error) {
@@ -209,7 +213,19 @@ func (s *Store) eachFollowed(ctx context.Context, query string, args []any, each
 	for rows.Next() {
 		var f old.Followed
 		var met, codes string
-		err := rows.Scan(&f.Number, &f.URL, &f.Method, &f.Weight, &met, &f.Arrival, &f.Status, &f.Hops, &f.Long, &codes, &f.Says)
+		err := rows.Scan(
+			&f.Number,
+			&f.URL,
+			&f.Method,
+			&f.Weight,
+			&met,
+			&f.Arrival,
+			&f.Status,
+			&f.Hops,
+			&f.Long,
+			&codes,
+			&f.Says,
+		)
 		if err != nil {
 			return wrong(s.path, err)
 		}

@@ -201,8 +201,19 @@ type sum struct {
 // together is how many URLs one goroutine takes.
 const together = 20_000
 
-// Cover says what becomes of each address under the plan, in memory. step, where it is given, is called once for each,
-// from several goroutines.
+// isPlain tells whether the text of a URL names scheme and host as they are compared: in small letters, without a port
+// that goes without saying.
+func isPlain(text string, u web.URL) bool {
+	rest, is := strings.CutPrefix(text, string(u.Scheme())+"://")
+	if !is {
+		return false
+	}
+	rest, is = strings.CutPrefix(rest, u.Host().String())
+	return is && (rest == "" || rest[0] == '/' || rest[0] == '?')
+}
+
+// Cover says what becomes of each address under the plan, in memory; each is written there as browsers ask for it.
+// step, where it is given, is called once for each, from several goroutines.
 func Cover(w *predict.Web, all []Address, step func()) *Coverage {
 	made := &Coverage{Addresses: all, Outcomes: make([]Outcome, len(all)), PagesKnown: w.KnowsPages(),
 		again: &coverer{web: w, doors: map[web.Door]*door{}}}
@@ -217,7 +228,7 @@ func Cover(w *predict.Web, all []Address, step func()) *Coverage {
 			c.sum.SetSeed(seed)
 			for i := part * together; i < min(len(all), (part+1)*together); i++ {
 				var one *oneDoor
-				made.Outcomes[i], sums[i], one = c.cover(all[i])
+				made.Outcomes[i], sums[i], one = c.cover(&all[i])
 				if one != nil {
 					one.at = int32(i) //nolint:gosec // so many do not fit into memory
 					found[part] = append(found[part], *one)
@@ -242,10 +253,13 @@ func Cover(w *predict.Web, all []Address, step func()) *Coverage {
 }
 
 // cover says what becomes of one address.
-func (c *coverer) cover(a Address) (Outcome, sum, *oneDoor) {
+func (c *coverer) cover(a *Address) (Outcome, sum, *oneDoor) {
 	u, err := web.ParseURL(a.URL)
 	if err != nil {
 		return Outcome{Fate: Outside, By: ByNobody}, sum{}, nil
+	}
+	if !isPlain(a.URL, u) {
+		a.URL = u.String()
 	}
 	p := c.place(u)
 	o := Outcome{Fate: p.fate, By: p.by, Hops: uint8(min(p.hops, 255)), Line: p.line} //nolint:gosec // bounded
@@ -453,7 +467,8 @@ func eachGroup(all []pair, each func([]pair)) {
 	}
 }
 
-// loosely gives the addresses with what they are, whatever their door, the case of their letters and a slash at the end.
+// loosely gives the addresses with what they are, whatever their door, the case of their letters and a slash at the
+// end.
 func (c *Coverage) loosely(sums []sum) []pair {
 	all := make([]pair, 0, len(sums))
 	for i, o := range c.Outcomes {
@@ -464,8 +479,8 @@ func (c *Coverage) loosely(sums []sum) []pair {
 	return all
 }
 
-// twins looks for old URLs that differ from one that a rule leads to its page in a slash, in case, or in their door, and
-// meet something worse.
+// twins looks for old URLs that differ from one that a rule leads to its page in a slash, in case, or in their door,
+// and meet something worse.
 func (c *Coverage) twins(all []pair) {
 	known := map[int32]bool{}
 	for _, o := range c.oneDoor {
@@ -535,6 +550,7 @@ func (p *Area) add(f Fate, weight int64) {
 func (c *Coverage) partsOf(address string) (domain, section string) {
 	_, rest, _ := strings.Cut(address, "://")
 	host, path, _ := strings.Cut(rest, "/")
+	host, _, _ = strings.Cut(host, "?")
 	domain = strings.TrimPrefix(host, "www.")
 	if folder, _, below := strings.Cut(path, "/"); below && !strings.ContainsAny(folder, "?") {
 		return domain, domain + "/" + folder + "/"
@@ -556,8 +572,8 @@ func heaviest(all map[string]*Area) []Area {
 	return parts
 }
 
-// End says where an old URL ends: the URL, how, and the status of its answer; "" for one that is not of the estate. It is
-// for one goroutine at a time.
+// End says where an old URL ends: the URL, how, and the status of its answer; "" for one that is not of the estate. It
+// is for one goroutine at a time.
 func (c *Coverage) End(i int) (arrival string, end chain.End, status int) {
 	u, err := web.ParseURL(c.Addresses[i].URL)
 	if err != nil || c.Outcomes[i].Fate == Outside {

@@ -114,6 +114,15 @@ func findingsOf(c *old.Coverage) []string {
 	return all
 }
 
+func TestOldURLsAreWrittenAsBrowsersAskForThem(t *testing.T) {
+	all := addresses("HTTP://Old.Example:80/a", "http://old.example?x=1", "https://old.example/A#top", "http://WWW.old.example")
+	c := old.Cover(webOf(t, coveredEstate, "/visit/"), all, nil)
+	assert.Equal(t, []string{"http://old.example/a", "http://old.example?x=1", "https://old.example/A#top",
+		"http://www.old.example/"}, []string{all[0].URL, all[1].URL, all[2].URL, all[3].URL})
+	require.Len(t, c.Domains, 1)
+	assert.Equal(t, "old.example", c.Domains[0].Name)
+}
+
 func TestARuleForOneDoorIsSaid(t *testing.T) {
 	w := webOf(t, coveredEstate, "/visit/")
 	for u, want := range map[string][]string{

@@ -106,8 +106,14 @@ func (c *Coverage) findingOf(g *group) finding.Finding {
 		if n := g.kinds[Fallen]; n > 0 {
 			falls = append(falls, fmt.Sprintf("%d to the fallback, which says gone", n))
 		}
-		says = fmt.Sprintf("%s of %s %s: %s; the heaviest is %s.", urls, g.domain, wording.Verb(g.share.URLs, "falls", "fall"),
-			strings.Join(falls, ", "), first)
+		says = fmt.Sprintf(
+			"%s of %s %s: %s; the heaviest is %s.",
+			urls,
+			g.domain,
+			wording.Verb(g.share.URLs, "falls", "fall"),
+			strings.Join(falls, ", "),
+			first,
+		)
 		fix = "Lead each to the page that took its place, or say 410 where there is none."
 	case finding.DeadEnd:
 		how := fmt.Sprintf("arrives on %s, which answers %d", arrival, status)
@@ -116,7 +122,8 @@ func (c *Coverage) findingOf(g *group) finding.Finding {
 		}
 		says = fmt.Sprintf("%s of %s %s no page: %s %s.", urls, g.domain, wording.Verb(g.share.URLs, "meets", "meet"),
 			first, how)
-		fix = "Lead each to a page that exists, say 410 where there is none, or add the page to those that exist (site.pages)."
+		fix = "Lead each to a page that exists, say 410 where there is none, or add the page to those that exist " +
+			"(site.pages)."
 	case finding.BeyondCarrier:
 		u, _ := web.ParseURL(first)
 		says = fmt.Sprintf("%s of %s %s not led where the plan says, since who carries the door cannot do it: %s ends at %s "+

@@ -29,8 +29,16 @@ func TestRobotsSayWhatMayBeAskedFor(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 2*time.Second, old.ParseRobots(text, "bazbot").Delay)
-	assert.True(t, old.ParseRobots("User-agent: *\nDisallow: /p\nAllow: /page\n", "x").Allows("/page"), "the longest decides")
-	assert.True(t, old.ParseRobots("User-agent: *\nDisallow: /a\nAllow: /a\n", "x").Allows("/a"), "of two the one that allows")
+	assert.True(
+		t,
+		old.ParseRobots("User-agent: *\nDisallow: /p\nAllow: /page\n", "x").Allows("/page"),
+		"the longest decides",
+	)
+	assert.True(
+		t,
+		old.ParseRobots("User-agent: *\nDisallow: /a\nAllow: /a\n", "x").Allows("/a"),
+		"of two the one that allows",
+	)
 	assert.True(t, old.ParseRobots("User-agent: *\nDisallow:\n", "x").Allows("/a"))
 	assert.False(t, old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/x"))
 	assert.True(t, old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/xy"))

@@ -88,8 +88,14 @@ var metBy = []struct {
 	met   Met
 	codes []finding.Code
 }{
-	{Astray, []finding.Code{finding.Loop, finding.GrowingLoop, finding.CookieLoop, finding.TooManyHops, finding.BadLocation}},
-	{Stopped, []finding.Code{finding.WrongName, finding.Expired, finding.NotYetValid, finding.Untrusted, finding.BrokenChain}},
+	{
+		Astray,
+		[]finding.Code{finding.Loop, finding.GrowingLoop, finding.CookieLoop, finding.TooManyHops, finding.BadLocation},
+	},
+	{
+		Stopped,
+		[]finding.Code{finding.WrongName, finding.Expired, finding.NotYetValid, finding.Untrusted, finding.BrokenChain},
+	},
 	{NoPage, []finding.Code{finding.DeadEnd}},
 	{NotMoved, []finding.Code{finding.NotRedirected}},
 	{MetHome, []finding.Code{finding.LandedHome}},
@@ -97,7 +103,8 @@ var metBy = []struct {
 	{Insecure, []finding.Code{finding.Downgrade, finding.PlainArrival}},
 }
 
-// FollowedOf says how somebody fares on a chain that was judged. goal is where the plan leads it, site the canonical one.
+// FollowedOf says how somebody fares on a chain that was judged. goal is where the plan leads it, site the canonical
+// one.
 func FollowedOf(c *chain.Chain, a Address, goal chain.Goal, site web.Door) Followed {
 	last := &c.Hops[len(c.Hops)-1]
 	f := Followed{Number: c.Number, URL: a.URL, Method: a.Method, Weight: a.Weight, Arrival: c.Arrival.String(),
@@ -185,8 +192,13 @@ func SortAreas(areas []MetArea) {
 var metFinding = map[Met]metKind{
 	MetHome: {MetHome, finding.LandedHome, "arrives on the home page", "arrive on the home page",
 		"Lead each to the page that took its place, or answer 410."},
-	OtherPage: {OtherPage, finding.WrongPage, "arrives on another page than planned", "arrive on another page than planned",
-		"Compare the redirects there with the plan's rules."},
+	OtherPage: {
+		OtherPage,
+		finding.WrongPage,
+		"arrives on another page than planned",
+		"arrive on another page than planned",
+		"Compare the redirects there with the plan's rules.",
+	},
 	NotMoved: {NotMoved, finding.NotRedirected, "is still served by the old site", "are still served by the old site",
 		"Redirect the door: the plan says where."},
 	Insecure: {Insecure, finding.Downgrade, "goes over http", "go over http", "Lead straight to the https address."},

@@ -40,7 +40,13 @@ func TestHowSomebodyFaresWhoFollowsAnOldURL(t *testing.T) {
 		"a challenge for robots":       {old.NotSeen, chain.Goal{Target: page}, page, chain.Page, chain.Answer{Status: 403}, []finding.Code{finding.TurnedAway}, nil},
 		"over http on the way":         {old.Insecure, chain.Goal{Target: page}, page, chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.Downgrade}, nil},
 	} {
-		way := chain.Chain{Arrival: c.arrival, End: c.end, Hops: []chain.Answer{{Status: 301}, c.last}, StoppedAt: c.stopped, Number: 7}
+		way := chain.Chain{
+			Arrival:   c.arrival,
+			End:       c.end,
+			Hops:      []chain.Answer{{Status: 301}, c.last},
+			StoppedAt: c.stopped,
+			Number:    7,
+		}
 		for _, code := range c.codes {
 			way.Findings = append(way.Findings, finding.New(code, "old.example", "It says "+code.String()+".", "", nil))
 		}

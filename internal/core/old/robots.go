@@ -68,7 +68,8 @@ func ParseRobots(text, name string) *Robots {
 	return all
 }
 
-// Barred is a robots.txt that lets nothing be asked for, as one counts that could not be had (RFC 9309 section 2.3.1.4).
+// Barred is a robots.txt that lets nothing be asked for, as one counts that could not be had (RFC 9309 section
+// 2.3.1.4).
 func Barred() *Robots { return &Robots{rules: []robotsRule{{"/", false}}} }
 
 // Allows tells whether a path with its query may be asked for: the longest rule that fits decides, and of two of one

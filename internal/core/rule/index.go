@@ -299,7 +299,8 @@ func (b *indexBuilder) patterns() {
 		case len(t.patterns) == 0 || t.tree != nil:
 		case len(t.patterns) == len(apex.patterns) && !slices.ContainsFunc(t.patterns,
 			func(r ref) bool { return r&inheritedRef == 0 }):
-			t.tree, t.patterns, t.slashed = apex.tree, apex.patterns, apex.slashed // all of them are inherited, in the same order
+			// All of them are inherited, in the same order.
+			t.tree, t.patterns, t.slashed = apex.tree, apex.patterns, apex.slashed
 		default:
 			t.tree = newTree(b.Index, t, b.rules)
 		}
