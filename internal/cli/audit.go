@@ -103,7 +103,8 @@ lead to is asked once. Each is kept as it comes: where the audit was cut off, --
 	out.chainFlag(c)
 	c.Flags().BoolVar(&doorsOnly, "doors-only", false, "leave out the examples of rules")
 	c.Flags().BoolVar(&forget, "forget", false, "do not keep the result")
-	c.Flags().StringVar(&olds.path, "old-urls", "", "follow the old URLs of this `FILE` instead of doors and rules")
+	c.Flags().StringVar(&olds.path, "old-urls", "", "follow the old URLs of this `FILE` (- is standard input) instead of "+
+		"doors and rules")
 	c.Flags().StringVar(&olds.host, "host", "", "the `HOST` or door whose paths they are, where that file names none")
 	c.Flags().BoolVar(&olds.resume, "resume", false, "go on where an audit of these old URLs was cut off")
 	return c
@@ -134,7 +135,7 @@ func (p *program) runAudit(
 	defer progress.done()
 	var tally chain.Tally
 	var torn []web.Host // their addresses do not do the same
-	beside, judged := who.judging(judge, made.Goal)
+	beside, judged := who.judging(func(u web.URL) (chain.Judge, chain.Goal) { return judge, made.Goal(u) })
 	err := chain.RunJudged(ctx, who.visitors, slices.Values(asks), parallel, beside, func(all []chain.Chain) {
 		for _, c := range judged(all) {
 			tally.AddChain(c)

@@ -29,6 +29,21 @@ type oldURLOptions struct {
 	resume bool
 }
 
+// standardInput copies standard input into a file, since a list is read twice; done removes it.
+func (p *program) standardInput() (path string, done func(), err error) {
+	f, err := os.CreateTemp("", "upperpath-old-urls-*")
+	if err != nil {
+		return "", nil, failed(err)
+	}
+	done = func() { _ = os.Remove(f.Name()) }
+	_, err = io.Copy(f, p.in)
+	if err = errors.Join(err, f.Close()); err != nil {
+		done()
+		return "", nil, failed(err)
+	}
+	return f.Name(), done, nil
+}
+
 // check says what does not go together.
 func (o *oldURLOptions) check(forget, doorsOnly bool) error {
 	switch {
@@ -52,6 +67,15 @@ func (p *program) followOldURLs(
 			"--old-urls goes as one visitor from one place; expected it without --as, --returning and a list of --from",
 		)
 	}
+	source := fromHere(o.path)
+	if o.path == "-" {
+		path, done, err := p.standardInput()
+		if err != nil {
+			return err
+		}
+		defer done()
+		o.path, source = path, "standard input"
+	}
 	list, err := p.listOf(ctx, made, o)
 	if err != nil {
 		return err
@@ -64,7 +88,7 @@ func (p *program) followOldURLs(
 	run := store.Run{
 		Started: p.now(),
 		Vantage: who.from(),
-		Source:  fromHere(o.path),
+		Source:  source,
 		Digest:  list.digest,
 		Total:   list.total,
 	}

@@ -48,13 +48,16 @@ says where a resolver gives an old answer and for how long it will. Where the ev
 something is wrong, it says so: cause and remedy, in a sentence each.
 
 It needs no estate file; where there is one, it knows from it and from the last survey who owns
-which address. With - it reads one a line from standard input, and writes results as they come.`,
+which address. With - it reads one a line from standard input, and writes results as they come; what
+several lead to is asked once. With - and --estate, URLs of the estate are judged against its plan,
+as audit --old-urls does.`,
 		Example: `  upperpath look lacemill-museum.example
   upperpath look lacemill-museum.example --from stage/stage.yaml     # the demo's, while the stage plays it
   upperpath look https://www.northmoor.example/visit/ --from stage/stage.yaml --format json
   upperpath look ferryhouse.example --origin 192.0.2.55 --from stage/stage.yaml
   upperpath look "POST http://northmoor-tickets.example/order" --from stage/stage.yaml
-  upperpath look - --from stage/stage.yaml --format csv < old-urls.txt > found.csv`,
+  upperpath look - --from stage/stage.yaml --format csv < old-urls.txt > found.csv
+  upperpath look - --estate upperpath.yaml --from stage/stage.yaml < old-urls.txt`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := out.check(); err != nil {
@@ -79,6 +82,9 @@ which address. With - it reads one a line from standard input, and writes result
 			l.judge = chain.Judge{Now: who.first().Now()}
 			if known != nil {
 				l.judge.Clues = known.Clues()
+			}
+			if args[0] == "-" && estatePath != "" {
+				l.plan = known
 			}
 			if args[0] != "-" {
 				l.judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return who.first().CAA(c.Context(), h) }
@@ -119,7 +125,18 @@ type looking struct {
 	who      *crowd
 	parallel int
 	judge    chain.Judge
+	plan     *plan.Plan // against which URLs of its estate are judged; nil: against none
 	origin   netip.Addr
+}
+
+// by gives who judges a URL, and where it should lead: by the plan, where there is one and it is about that URL.
+func (l *looking) by(u web.URL) (chain.Judge, chain.Goal) {
+	if l.plan == nil || !l.plan.Estate.Holds(u.Host()) {
+		return l.judge, chain.Goal{}
+	}
+	j := l.judge
+	j.Estate, j.Forwards, j.Exempt = l.plan.Estate.Holds, l.plan.Forwards, l.plan.Exempt
+	return j, l.plan.Goal(u)
 }
 
 func (p *program) runLook(ctx context.Context, l looking, out *output) error {
@@ -149,7 +166,7 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 		ctx, cancel := context.WithCancelCause(ctx)
 		defer cancel(nil)
 		gone := errors.New("nobody reads on")
-		judge, judged := l.who.judging(l.judge, func(web.URL) chain.Goal { return chain.Goal{} })
+		judge, judged := l.who.judging(l.by)
 		followErr = chain.RunJudged(ctx, l.who.visitors, asks, l.parallel, judge, func(all []chain.Chain) {
 			for _, c := range judged(all) {
 				tally.AddChain(c)

@@ -236,14 +236,19 @@ func (c *crowd) judged(all []chain.Chain, judge chain.Judge, goal chain.Goal) []
 
 // judging gives what judges the chains of an entry side by side, and what takes them in their order then: of one
 // visitor judging needs nothing else; where there are several, what they met is joined in order.
-func (c *crowd) judging(judge chain.Judge, goal func(web.URL) chain.Goal) (
+func (c *crowd) judging(by func(web.URL) (chain.Judge, chain.Goal)) (
 	beside func([]chain.Chain), inOrder func([]chain.Chain) []chain.Chain,
 ) {
 	if len(c.visitors) == 1 {
-		return func(all []chain.Chain) { judge.Chain(&all[0], goal(all[0].Entry)) },
-			func(all []chain.Chain) []chain.Chain { return all }
+		return func(all []chain.Chain) {
+			judge, goal := by(all[0].Entry)
+			judge.Chain(&all[0], goal)
+		}, func(all []chain.Chain) []chain.Chain { return all }
 	}
-	return nil, func(all []chain.Chain) []chain.Chain { return c.judged(all, judge, goal(all[0].Entry)) }
+	return nil, func(all []chain.Chain) []chain.Chain {
+		judge, goal := by(all[0].Entry)
+		return c.judged(all, judge, goal)
+	}
 }
 
 // counted counts whether all went the same way.

@@ -90,7 +90,7 @@ func hunt(rounds int, seed uint64) (int, *rand.Rand) {
 // says.
 func TestNoURLContradictsAProof(t *testing.T) {
 	t.Parallel()
-	rounds, random := hunt(100, 21)
+	rounds, random := hunt(100, 22)
 	all := worlds.Entries()
 	verdicts := map[Verdict]int{}
 	for round := 0; round < rounds; {
@@ -130,7 +130,7 @@ func TestNoURLContradictsAProof(t *testing.T) {
 // TestALittleEffortProvesNothingWrong does the same with proofs that are cut short everywhere.
 func TestALittleEffortProvesNothingWrong(t *testing.T) {
 	t.Parallel()
-	rounds, random := hunt(100, 22)
+	rounds, random := hunt(100, 25)
 	all := worlds.Entries()
 	verdicts := map[Verdict]int{}
 	for round := 0; round < rounds; {

@@ -311,7 +311,7 @@ func TestRestsBeforeEndingsEqualExpressions(t *testing.T) {
 	}
 	unit := `(?:%[0-9A-F]{2}|[^%])`
 	taken := 0
-	for range 20_000 {
+	for range 3_000 {
 		begin, end, path := "/"+write(3), write(4), "/"+write(9)
 		if end == "" || web.NormalPath(end) != end || web.NormalPath(path) != path {
 			continue
@@ -331,5 +331,5 @@ func TestRestsBeforeEndingsEqualExpressions(t *testing.T) {
 			taken++
 		}
 	}
-	require.Greater(t, taken, 200)
+	require.Greater(t, taken, 30)
 }
