@@ -222,3 +222,29 @@ func BenchmarkAccessLog(b *testing.B) {
 		}
 	}
 }
+
+func TestTheTableOfACrawlSaysWhichPagesExist(t *testing.T) {
+	site := web.MustParseURL("https://www.n.example/").Door()
+	read := func(name, text string) string {
+		path := filepath.Join(t.TempDir(), name)
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		pages, err := ReadPages(path, site)
+		require.NoError(t, err)
+		var all []string
+		for _, p := range pages {
+			all = append(all, p.Path())
+		}
+		return strings.Join(all, " ")
+	}
+	assert.Equal(t, "/a /b", read("crawl.csv", "Address;Status Code;Title\nhttps://www.n.example/a;200;A\n/b;204;\n"+
+		"/c;301;\n/d;404;\n/e;500;\n"))
+	assert.Equal(t, "/a /b /e", read("gathered.csv", "url,weight,source,method,note\nhttps://www.n.example/a,0,crawl,,200 ×1\n"+
+		"https://www.n.example/b,0,crawl,,\"301 ×2, 200 ×1\"\nhttps://www.n.example/c,0,crawl,,301 ×1\n"+
+		"https://www.n.example/d,0,crawl,,410 ×1; linked from portal.example\nhttps://www.n.example/e,0,list,,\n"),
+		"what gathering wrote of answers counts")
+	assert.Equal(t, "/x", read("pages.xml.gz", string(squeezed(t, "<urlset><url><loc>https://www.n.example/x</loc></url></urlset>"))))
+	path := filepath.Join(t.TempDir(), "odd.csv")
+	require.NoError(t, os.WriteFile(path, []byte("url,title\nmailto:x,y\n/a,b\n"), 0o600))
+	_, err := ReadPages(path, site)
+	require.ErrorContains(t, err, "neither a path nor a URL")
+}

@@ -6,6 +6,8 @@ import (
 	"errors"
 	"io"
 	"os"
+	"regexp"
+	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/old"
@@ -73,6 +75,15 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 	return pages, faults.Err()
 }
 
+// answers are what the note of an old URL says that was answered there, as gathering writes it.
+var answers = regexp.MustCompile(`\b([1-5])\d\d ×\d+`)
+
+// answeredElse tells whether a note says what was answered, and that it was never a page.
+func answeredElse(note string) bool {
+	all := answers.FindAllStringSubmatch(note, -1)
+	return len(all) > 0 && !slices.ContainsFunc(all, func(m []string) bool { return m[1] == "2" })
+}
+
 // headOf gives how a file begins.
 func headOf(path string) ([]byte, error) {
 	f, err := os.Open(path)
@@ -99,7 +110,7 @@ func readPageTable(path string, site web.Door) ([]web.URL, error) {
 		case err != nil && len(faults) <= problem.MostSaid:
 			faults.Add(problem.Problem{File: path, Says: "this is neither a path nor a URL", Value: string(a.URL),
 				Expected: "a page such as /visit/ or https://www.northmoor.example/visit/"})
-		case err == nil && (a.Status == 0 || a.Status >= 200 && a.Status < 300):
+		case err == nil && (a.Status == 0 && !answeredElse(a.Note) || a.Status >= 200 && a.Status < 300):
 			pages = append(pages, u)
 		}
 	})}
