@@ -50,7 +50,7 @@ terminal survey "upperpath survey --from stage/stage.yaml --only wave:2" top
 terminal audit "upperpath audit --from stage/stage.yaml" top
 terminal rehearse "upperpath rehearse" top
 terminal cover "upperpath cover" top
-terminal import "upperpath rules import old.htaccess --host lacemill-museum.example"
+terminal import "upperpath rules import old.htaccess --host lacemill-museum.example" top
 cp rules.csv mended.csv
 cp old-rules.csv rules.csv
 terminal prove "upperpath prove" top
