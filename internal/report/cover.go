@@ -120,7 +120,7 @@ func (c Covered) verdict() Verdict {
 		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.URLs, "old URL"), all.Weight)
 	}
 	v := Verdict{Tone: tone, Says: words(of + ", " + wording.And(parts) + ".")}
-	if open := c.Total.Open(); open.URLs > 0 {
+	if open := c.Total.Open(); open.URLs+c.Unruled.URLs > 0 {
 		v.Next = words(
 			"Decide the heaviest first: " + command("upperpath cover --format csv > work.csv") + ", fill the column " +
 				"new (- where a page is gone), then " + command("upperpath rules import work.csv --add"),
@@ -143,12 +143,13 @@ func (c Covered) totals() Table {
 	}
 	row("of all these, in more hops than planned", c.Long, Warned)
 	row("of all these, not as planned, since the carrier cannot", c.ByCarrier, Failed)
+	row("of all these, by the fallback alone, unchecked", c.Unruled, Unseen)
 	return t
 }
 
 // heavy is what weighs most of what does not arrive as it should.
 func (c Covered) heavy() []Block {
-	which := func(o old.Outcome) bool { return !o.Fate.Decided() || o.By == old.ByCarrier || o.Long }
+	which := func(o old.Outcome) bool { return o.Open() || o.Long }
 	all := c.Heaviest(which, 0)
 	if len(all) == 0 {
 		return nil
@@ -313,7 +314,8 @@ func (c Covered) data() Object {
 	}
 	return Object{
 		{"schema", "upperpath/cover/1"}, {"file", c.From}, {"pages_known", c.PagesKnown}, {"total", c.Total.All},
-		{"fates", fatesOf(c.Total)}, {"long", c.Long}, {"by_carrier", c.ByCarrier}, {"domains", areas(c.Domains)},
+		{"fates", fatesOf(c.Total)}, {"long", c.Long}, {"by_carrier", c.ByCarrier}, {"unruled", c.Unruled},
+		{"domains", areas(c.Domains)},
 		{"sections", areas(c.Sections)},
 		{"urls", Lines(func(yield func(any) bool) {
 			for i, a := range c.Addresses {

@@ -109,7 +109,7 @@ func crawlNotes(c old.Crawl) []Block {
 		}
 	}
 	say(c.Unseen, "%s that did not answer")
-	say(c.Barred, "%s that robots.txt keeps out")
+	say(c.Barred, "%s that robots.txt keeps out, or whose robots.txt nobody could read")
 	say(c.TooDeep, "%s that are more links away than "+command("--depth"))
 	say(c.TooMany, "%s beyond "+command("--most-pages")+", or of a list that has no end")
 	say(c.Waiting, "%s that were still waiting when it was cut off")

@@ -85,6 +85,14 @@ type Outcome struct {
 	Long bool  // more redirects than the policy has it
 }
 
+// Open tells whether something is left to decide about an old URL: it does not arrive, its carrier cannot lead it there,
+// or no rule takes it and nobody knows whether the page of the fallback exists.
+func (o Outcome) Open() bool {
+	return !o.Fate.Decided() || o.By == ByCarrier || o.unruled()
+}
+
+func (o Outcome) unruled() bool { return o.Fate == Unchecked && o.By == ByFallback }
+
 // Share is how many old URLs there are of a kind, and what they weigh.
 type Share struct {
 	URLs   int   `json:"urls"`
@@ -122,6 +130,7 @@ type Coverage struct {
 	Total      Area
 	Long       Share // take more redirects than the policy has it
 	ByCarrier  Share // are led otherwise than planned, since their carrier cannot do it
+	Unruled    Share // no rule takes them, and nobody knows whether the page of the fallback exists
 	Domains    []Area
 	Sections   []Area
 	PagesKnown bool // the pages that exist were named
@@ -332,8 +341,6 @@ func (c *coverer) place(u web.URL) place {
 		p.fate = AtHome
 	case p.arrival.Door() == c.web.Estate.Canonical && c.web.KnowsPages():
 		p.fate = OwnPage
-	case p.arrival.Door() == c.web.Estate.Canonical && p.arrival.Path() == "/":
-		p.fate = OwnPage // the site itself
 	default:
 		p.fate = Unchecked
 	}
@@ -522,6 +529,9 @@ func (c *Coverage) sumUp() {
 		if o.By == ByCarrier {
 			c.ByCarrier.add(a.Weight)
 		}
+		if o.unruled() {
+			c.Unruled.add(a.Weight)
+		}
 		if o.Fate == Outside {
 			continue
 		}
@@ -610,7 +620,7 @@ func (c *Coverage) Sheet() []Row {
 	places := map[string]int{}
 	var rows []Row
 	for i, a := range c.Addresses {
-		if c.Outcomes[i].Fate.Decided() && c.Outcomes[i].By != ByCarrier {
+		if !c.Outcomes[i].Open() {
 			continue
 		}
 		u, err := web.ParseURL(a.URL)

@@ -87,7 +87,7 @@ func TestWhatBecomesOfOldURLs(t *testing.T) {
 		assert.Equal(t, want.line, o.Line, u)
 	}
 	unknown := old.Cover(webOf(t, coveredEstate), addresses("http://old.example/a", "http://old.example/"), nil)
-	assert.Equal(t, []old.Fate{old.Unchecked, old.OwnPage},
+	assert.Equal(t, []old.Fate{old.Unchecked, old.Unchecked},
 		[]old.Fate{unknown.Outcomes[0].Fate, unknown.Outcomes[1].Fate}, "nobody said which pages exist")
 }
 
@@ -206,4 +206,24 @@ func TestCoverageEqualsFollowingEachURL(t *testing.T) {
 
 func framed(p *predict.Web, u string) bool {
 	return p.Door(web.MustParseURL(u).Door()).Does == predict.Frames
+}
+
+func TestTheSheetHoldsWhatIsLeftToDecide(t *testing.T) {
+	all := []old.Address{{URL: "http://old.example/nothing", Weight: 5}, {URL: "https://www.old.example/nothing?gclid=1", Weight: 9},
+		{URL: "http://old.example/a", Weight: 100}, {URL: "http://old.example/retired", Weight: 50},
+		{URL: "http://form.example/deep?x=1", Weight: 30}, {URL: "http://old.example/s*r", Weight: 1},
+		{URL: "http://stranger.example/", Weight: 99}}
+	rows := func(pages ...string) string {
+		c := old.Cover(webOf(t, coveredEstate, pages...), slices.Clone(all), nil)
+		var lines []string
+		for _, r := range c.Sheet() {
+			lines = append(lines, fmt.Sprintf("%s %d %d", r.Old, r.Weight, r.Example))
+		}
+		return strings.Join(lines, "\n")
+	}
+	want := "form.example/deep?x=1 30 4\nold.example/nothing 14 1\nold.example/s%2Ar 1 5"
+	assert.Equal(t, want, rows("/visit/"), "all doors of an address are one, tracking aside")
+	assert.Equal(t, want, rows(), "where nobody knows the pages, what no rule takes is left to decide too")
+	c := old.Cover(webOf(t, coveredEstate), slices.Clone(all), nil)
+	assert.Equal(t, old.Share{URLs: 3, Weight: 15}, c.Unruled)
 }
