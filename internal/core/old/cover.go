@@ -85,8 +85,8 @@ type Outcome struct {
 	Long bool  // more redirects than the policy has it
 }
 
-// Open tells whether something is left to decide about an old URL: it does not arrive, its carrier cannot lead it there,
-// or no rule takes it and nobody knows whether the page of the fallback exists.
+// Open tells whether something is left to decide about an old URL: it does not arrive, its carrier cannot lead it
+// there, or no rule takes it and nobody knows whether the page of the fallback exists.
 func (o Outcome) Open() bool {
 	return !o.Fate.Decided() || o.By == ByCarrier || o.unruled()
 }
