@@ -47,8 +47,10 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	}
 	audit := func(more ...string) *exec.Cmd {
 		point := "old.example:80=" + strings.TrimPrefix(server.URL, "http://")
-		c := exec.Command(filepath.Join(folder, "upperpath"), append([]string{"audit", "--old-urls", "old-urls.csv", "--point",
-			point, "--parallel", "16", "--per-host", "16", "--fail-on", "never", "--format", "json"}, more...)...)
+		c := exec.Command(
+			filepath.Join(folder, "upperpath"),
+			append([]string{"audit", "--old-urls", "old-urls.csv", "--point",
+				point, "--parallel", "16", "--per-host", "16", "--fail-on", "never", "--format", "json"}, more...)...)
 		c.Dir = dir
 		return c
 	}

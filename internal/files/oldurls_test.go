@@ -238,11 +238,19 @@ func TestTheTableOfACrawlSaysWhichPagesExist(t *testing.T) {
 	}
 	assert.Equal(t, "/a /b", read("crawl.csv", "Address;Status Code;Title\nhttps://www.n.example/a;200;A\n/b;204;\n"+
 		"/c;301;\n/d;404;\n/e;500;\n"))
-	assert.Equal(t, "/a /b /e", read("gathered.csv", "url,weight,source,method,note\nhttps://www.n.example/a,0,crawl,,200 ×1\n"+
-		"https://www.n.example/b,0,crawl,,\"301 ×2, 200 ×1\"\nhttps://www.n.example/c,0,crawl,,301 ×1\n"+
-		"https://www.n.example/d,0,crawl,,410 ×1; linked from portal.example\nhttps://www.n.example/e,0,list,,\n"),
-		"what gathering wrote of answers counts")
-	assert.Equal(t, "/x", read("pages.xml.gz", string(squeezed(t, "<urlset><url><loc>https://www.n.example/x</loc></url></urlset>"))))
+	assert.Equal(
+		t,
+		"/a /b /e",
+		read("gathered.csv", "url,weight,source,method,note\nhttps://www.n.example/a,0,crawl,,200 ×1\n"+
+			"https://www.n.example/b,0,crawl,,\"301 ×2, 200 ×1\"\nhttps://www.n.example/c,0,crawl,,301 ×1\n"+
+			"https://www.n.example/d,0,crawl,,410 ×1; linked from portal.example\nhttps://www.n.example/e,0,list,,\n"),
+		"what gathering wrote of answers counts",
+	)
+	assert.Equal(
+		t,
+		"/x",
+		read("pages.xml.gz", string(squeezed(t, "<urlset><url><loc>https://www.n.example/x</loc></url></urlset>"))),
+	)
 	path := filepath.Join(t.TempDir(), "odd.csv")
 	require.NoError(t, os.WriteFile(path, []byte("url,title\nmailto:x,y\n/a,b\n"), 0o600))
 	_, err := ReadPages(path, site)

@@ -130,7 +130,10 @@ func plainLoop(b *testing.B, at string, urls []web.URL) {
 // BenchmarkShared compares following many old URLs to few pages (40 to 1) with each chain asking for itself, in the same
 // run, over TLS and with pages of 40 KB, as sites have them.
 func BenchmarkShared(b *testing.B) {
-	page := "<!doctype html><title>Opening hours</title><h1>Hours</h1>" + strings.Repeat("<p>Open from ten to five.</p>\n", 1400)
+	page := "<!doctype html><title>Opening hours</title><h1>Hours</h1>" + strings.Repeat(
+		"<p>Open from ten to five.</p>\n",
+		1400,
+	)
 	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/new/") {
 			w.Header().Set("Content-Type", "text/html")

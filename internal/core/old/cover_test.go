@@ -100,7 +100,11 @@ func TestManyOldPagesOnOneAreASection(t *testing.T) {
 	c := old.Cover(w, addresses(append(urls, "http://old.example/a")...), nil)
 	assert.Equal(t, chain.LeastMany, c.Total.Fates[old.Section].URLs)
 	assert.Equal(t, int64(10*chain.LeastMany), c.Total.Fates[old.Section].Weight)
-	twins := append(slices.Clone(urls[:chain.LeastMany-1]), "https://www.old.example/shop/0", "http://old.example/shop/1?gclid=7")
+	twins := append(
+		slices.Clone(urls[:chain.LeastMany-1]),
+		"https://www.old.example/shop/0",
+		"http://old.example/shop/1?gclid=7",
+	)
 	c = old.Cover(w, addresses(twins...), nil)
 	assert.Zero(t, c.Total.Fates[old.Section].URLs, "the same page by another door is one page")
 	assert.Equal(t, "old.example/shop/", c.Sections[0].Name)
@@ -115,7 +119,12 @@ func findingsOf(c *old.Coverage) []string {
 }
 
 func TestOldURLsAreWrittenAsBrowsersAskForThem(t *testing.T) {
-	all := addresses("HTTP://Old.Example:80/a", "http://old.example?x=1", "https://old.example/A#top", "http://WWW.old.example")
+	all := addresses(
+		"HTTP://Old.Example:80/a",
+		"http://old.example?x=1",
+		"https://old.example/A#top",
+		"http://WWW.old.example",
+	)
 	c := old.Cover(webOf(t, coveredEstate, "/visit/"), all, nil)
 	assert.Equal(t, []string{"http://old.example/a", "http://old.example?x=1", "https://old.example/A#top",
 		"http://www.old.example/"}, []string{all[0].URL, all[1].URL, all[2].URL, all[3].URL})
@@ -136,7 +145,12 @@ func TestARuleForOneDoorIsSaid(t *testing.T) {
 		assert.Equal(t, want, findingsOf(old.Cover(w, addresses(u), nil)), u)
 	}
 	both := old.Cover(w, addresses("http://old.example/Case", "http://old.example/case", "http://old.example/Case/"), nil)
-	assert.Contains(t, findingsOf(both), "one-door-only rules line 11 http://old.example/Case", "twins that are old URLs too")
+	assert.Contains(
+		t,
+		findingsOf(both),
+		"one-door-only rules line 11 http://old.example/Case",
+		"twins that are old URLs too",
+	)
 	assert.Empty(t, findingsOf(old.Cover(w, addresses("http://old.example/Case"), nil)), "nobody asks for the twin")
 }
 
@@ -209,10 +223,15 @@ func framed(p *predict.Web, u string) bool {
 }
 
 func TestTheSheetHoldsWhatIsLeftToDecide(t *testing.T) {
-	all := []old.Address{{URL: "http://old.example/nothing", Weight: 5}, {URL: "https://www.old.example/nothing?gclid=1", Weight: 9},
-		{URL: "http://old.example/a", Weight: 100}, {URL: "http://old.example/retired", Weight: 50},
-		{URL: "http://form.example/deep?x=1", Weight: 30}, {URL: "http://old.example/s*r", Weight: 1},
-		{URL: "http://stranger.example/", Weight: 99}}
+	all := []old.Address{
+		{URL: "http://old.example/nothing", Weight: 5},
+		{URL: "https://www.old.example/nothing?gclid=1", Weight: 9},
+		{URL: "http://old.example/a", Weight: 100},
+		{URL: "http://old.example/retired", Weight: 50},
+		{URL: "http://form.example/deep?x=1", Weight: 30},
+		{URL: "http://old.example/s*r", Weight: 1},
+		{URL: "http://stranger.example/", Weight: 99},
+	}
 	rows := func(pages ...string) string {
 		c := old.Cover(webOf(t, coveredEstate, pages...), slices.Clone(all), nil)
 		var lines []string
