@@ -55,8 +55,8 @@ func RunJudged(
 	defer context.AfterFunc(ctx, l.close)()
 	defer l.close()
 	var workers crew.Crew
+	l.working = parallel // before the first may leave
 	for range parallel {
-		l.working++
 		workers.Go(func() {
 			defer l.leave()
 			ctx, done := context.WithCancel(ctx) // so that not all register what they do with one
