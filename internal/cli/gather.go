@@ -50,11 +50,11 @@ unless --per-host and --rate say otherwise. URLs that are the same (RFC 3986) ar
 and their weights are added. Robots' hits, parts of pages and parameters that follow visitors are
 left out by rules that --rules shows and --leave-out changes; every line that is left out is counted
 by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
-		Example: `  upperpath gather access.log --host lacemill-museum.example
-  upperpath gather sitemap.xml export.csv access.log.2.gz --host https://www.slatequarry.example
+		Example: `  upperpath gather old-pages.csv
+  upperpath gather old-pages.csv pages.txt --host https://www.northmoor.example
   upperpath gather --survey
   upperpath gather --crawl lacemill-museum.example --from stage/stage.yaml --rate 200
-  upperpath gather crawl.xlsx --url Address --weight Inlinks --to crawl.csv
+  upperpath gather old-list.csv --url from --weight visits --host ferryhouse.example --to list.csv
   upperpath gather --rules > leave-out.yaml`,
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := out.check(); err != nil {

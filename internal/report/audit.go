@@ -640,6 +640,8 @@ func (l *doorList) verdict(findings []finding.Finding) Verdict {
 	doors, clean := rest.doors, rest.clean
 	v := Verdict{Tone: worst(findings), Says: words(doorsSentence(doors, clean, findings))}
 	switch {
+	case l.chains == 0 && len(findings) == 0:
+		v.Says, v.Tone = words("Nothing was followed, and nothing is known."), Unseen
 	case l.unseen > 0 && l.unseen == l.chains:
 		v.Says, v.Tone = words("Nothing could be seen from here."), max(v.Tone, Unseen)
 	case l.unseen > 0:
