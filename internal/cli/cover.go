@@ -28,12 +28,13 @@ func (p *program) cover() *cobra.Command {
 		Use:   "cover [FILE...]",
 		Short: "See what becomes of each old URL under the plan, by weight, before anything moves",
 		Long: `cover follows every old URL of old-urls.csv (or of FILEs: whatever gather reads, line by line as it
-stands, parts of pages and robots' hits too, which gather leaves out; - is standard input) through the plan, in memory, and says what becomes of it: a page of its own, which is among those
-that exist (site.pages), or of which nobody knows; a page with many others; the home page; gone, on
-purpose or by the fallback; no page. First what share of the weight becomes what, then the heaviest
-that do not arrive as they should, by domain and by section; and rules that take an old URL by one
-door and not by the other. --format csv is a sheet of what is left to decide: fill its column new
-(- or 410 where a page is gone), and rules import takes it back; empty lines stay undecided.`,
+stands, parts of pages and robots' hits too, which gather leaves out; - is standard input) through
+the plan, in memory, and says what becomes of it: a page of its own, which is among those that exist
+(site.pages), or of which nobody knows; a page with many others; the home page; gone, on purpose or
+by the fallback; no page. First what share of the weight becomes what, then the heaviest that do not
+arrive as they should, by domain and by section; and rules that take an old URL by one door and not
+by the other. --format csv is a sheet of what is left to decide: fill its column new (- or 410 where
+a page is gone), and rules import takes it back; empty lines stay undecided.`,
 		Example: `  upperpath cover
   upperpath cover --only lacemill-museum.example
   upperpath cover --format csv > work.csv
