@@ -211,6 +211,7 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 		before.Domains = slices.Clone(in.Earlier.Domains)
 	}
 	var faults problem.List
+	at, beforeAt := domainsByName(merged), domainsByName(before)
 	for path, z := range zones {
 		if e.DomainOf(z.name) == nil || e.DomainOf(z.name).Name != z.name {
 			faults.Add(
@@ -231,20 +232,37 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 		}
 		d := live.FileDomain(z.name, z.records)
 		d.Looked, d.Partial, d.Remaining, d.Missed = in.Now, z.marks.Partial, z.marks.Remaining, z.marks.Missed
-		if was := merged.Of(d.Name); was != nil {
-			before.Domains = append(
-				slices.DeleteFunc(before.Domains, func(o survey.Domain) bool { return o.Name == d.Name }),
-				*was,
-			)
-			seen := *was
+		if i, there := at[d.Name]; there && merged.Domains[i].Seen() {
+			was := merged.Domains[i]
+			put(before, beforeAt, was)
+			seen := was
 			seen.Records, seen.Wildcards, seen.Source, seen.Looked = d.Records, d.Wildcards, d.Source, in.Now
 			seen.Partial, seen.Remaining, seen.Missed = d.Partial, d.Remaining, d.Missed
 			d = seen
 		}
-		merged.Domains = append(slices.DeleteFunc(merged.Domains, func(o survey.Domain) bool { return o.Name == d.Name }), d)
+		put(merged, at, d)
 	}
 	in.Survey, in.Earlier = merged, before
 	return faults.Err()
+}
+
+// domainsByName says where the domains of a survey stand in it.
+func domainsByName(v *survey.Survey) map[string]int {
+	at := map[string]int{}
+	for i := range v.Domains {
+		at[v.Domains[i].Name] = i
+	}
+	return at
+}
+
+// put puts a domain into a survey in place of the one of its name.
+func put(v *survey.Survey, at map[string]int, d survey.Domain) {
+	if i, there := at[d.Name]; there {
+		v.Domains[i] = d
+		return
+	}
+	at[d.Name] = len(v.Domains)
+	v.Domains = append(v.Domains, d)
 }
 
 // zonePaths gives the zone files that are meant; of a folder all that end in .zone.

@@ -112,12 +112,12 @@ func taskText(t plan.Task, several bool) string {
 	case plan.RaiseTTLs:
 		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones, wording.DurationText(plan.RecordTTL))
 	case plan.UntieMail:
-		return fmt.Sprintf("At %s untie the mail of %s from the web.", t.Place, zones)
+		return fmt.Sprintf("At %s untie from the web what follows it in %s: mail first of all.", t.Place, zones)
 	case plan.MakeChanges, plan.SetRecords:
 		if len(t.Lines) == 0 {
 			return fmt.Sprintf("At %s delete what forwards %s, right before its records change.", t.Place, zones)
 		}
-		return fmt.Sprintf("At %s make the %s of %s, each zone in its order, removals first.", t.Place,
+		return fmt.Sprintf("At %s make the %s of %s, each zone from top to bottom.", t.Place,
 			wording.Count(steps(t.Lines), "change"), zones)
 	case plan.GetCertificates, plan.CertifyNew:
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)

@@ -114,8 +114,8 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
 	if n := steps(s.Lines); n > 0 {
 		blocks = append(
 			blocks,
-			Paragraph{Text: wordsf("%s in %s. In each zone work from top to bottom, removals first: forms refuse "+
-				"two records that contradict each other. Where a form adds the domain itself, type the label; where it wants "+
+			Paragraph{Text: wordsf("%s in %s. In each zone work from top to bottom; type the rows of one name "+
+				"in one go, for between a removal and what replaces it the name leads nowhere. Where a form adds the domain itself, type the label; where it wants "+
 				"whole names, the full name; where it wants a final dot, the last column.", wording.Count(n, "change"),
 				wording.Count(len(zones), "zone"))},
 		)

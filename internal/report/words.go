@@ -164,6 +164,9 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 			r.Name,
 		)
 	},
+	plan.NameFollowed: func(r plan.Reason) string {
+		return say("It followed %s, whose address changes, and is no door itself; it stays where it is.", r.Name)
+	},
 	plan.JoinsPolicy: always("It is joined with the policy that is there: two count as none."),
 	plan.TermFollowed: func(r plan.Reason) string {
 		return say("The term %q followed the web's address; today's address stands in its place.", r.Values[0])
@@ -499,7 +502,7 @@ func stepText(s plan.Step) string {
 		)
 	case plan.UntieMail:
 		return say(
-			"Untie mail from the web: make the first %s of %s (`upperpath write sheet`), then wait %s, because resolvers "+
+			"Untie mail, and whatever else follows a door, from the web: make the first %s of %s (`upperpath write sheet`), then wait %s, because resolvers "+
 				"remember the old answers that long. Only then may the web's addresses change.",
 			wording.Count(s.Count, "change"),
 			wording.Few(s.Zones, 6),
@@ -548,7 +551,7 @@ func stepText(s plan.Step) string {
 		return say("Try them before anything points there: `upperpath audit --point HOST=ADDRESS`.")
 	case plan.MakeChanges:
 		return say(
-			"Make the %s in %s, each zone in its order, removals first: `upperpath write sheet`.",
+			"Make the %s in %s, each zone from top to bottom: `upperpath write sheet`.",
 			wording.Count(s.Count, "change"),
 			wording.Count(len(s.Zones), "zone"),
 		)

@@ -11,7 +11,6 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
-	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -218,13 +217,19 @@ func withIssuers(
 type missedIssuers func(name, at string) string
 
 func missedIssuersOf(zones []Zone) missedIssuers {
+	missed := map[string]string{} // zones by the names about whose CAA nobody answered there
+	for _, z := range zones {
+		for _, m := range z.Missed {
+			if m.Type == "CAA" {
+				missed[m.Name] = z.Name
+			}
+		}
+	}
 	return func(name, at string) string {
 		name = strings.TrimPrefix(name, "*.")
-		for _, z := range zones {
-			for up := name; up != at && (up == z.Name || strings.HasSuffix(up, "."+z.Name)); _, up, _ = strings.Cut(up, ".") {
-				if slices.ContainsFunc(z.Missed, func(m survey.Missed) bool { return m.Name == up && m.Type == "CAA" }) {
-					return z.Name
-				}
+		for up := name; up != at && up != ""; _, up, _ = strings.Cut(up, ".") {
+			if zone := missed[up]; zone != "" {
+				return zone
 			}
 		}
 		return ""

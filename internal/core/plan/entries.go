@@ -14,6 +14,7 @@ import (
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // Carried is a carrier with what it carries, what it cannot do, and what has to be typed there.
@@ -29,23 +30,23 @@ type Carried struct {
 }
 
 // Kind says what an entry is about.
-type Kind string
+type Kind = world.Kind
 
 // The kinds of entries.
 const (
-	Forward     Kind = "forward"      // a line of a forwarding form
-	SourceEntry Kind = "source"       // a line of a redirect service
-	DoorEntry   Kind = "door"         // the redirect of one door
-	HostEntry   Kind = "host"         // a host that the carrier has to be told of
-	Pattern     Kind = "pattern"      // a redirect by pattern
-	ZoneEntry   Kind = "zone"         // a zone that the carrier takes over
-	NameServers Kind = "name-servers" // the delegation
-	DSEntry     Kind = "ds"           // the parent's word that the zone is signed
-	CertEntry   Kind = "certificate"  // a certificate to be had
-	Records     Kind = "records"      // records that are typed elsewhere, and waited for
-	OriginEntry Kind = "origin"       // how what is behind an edge network is spoken to
-	Primary     Kind = "primary"      // the host to which a platform leads its others
-	Config      Kind = "configuration"
+	Forward     = world.Forward
+	SourceEntry = world.SourceEntry
+	DoorEntry   = world.DoorEntry
+	HostEntry   = world.HostEntry
+	Pattern     = world.Pattern
+	ZoneEntry   = world.ZoneEntry
+	NameServers = world.NameServers
+	DSEntry     = world.DSEntry
+	CertEntry   = world.CertEntry
+	Records     = world.Records
+	OriginEntry = world.OriginEntry
+	Primary     = world.Primary
+	Config      = world.Config
 )
 
 // What a place is where things are typed beside carriers.
@@ -85,7 +86,7 @@ type Pointed struct {
 type typing struct {
 	web          *predict.Web
 	zones        []Zone
-	certificates []Certificate
+	certificates map[string][]Certificate     // by domain
 	asks         map[*estate.Domain][]web.URL // what an audit asks, by domain
 	seen         surveys
 }
@@ -113,8 +114,11 @@ func Knows(s estate.Step) bool {
 
 // carriersOf works out what is typed where, apart from records.
 func carriersOf(w *predict.Web, seen surveys, p *Plan) ([]Carried, found) {
-	t := typing{web: w, zones: p.Zones, certificates: p.Certificates, asks: map[*estate.Domain][]web.URL{},
+	t := typing{web: w, zones: p.Zones, certificates: map[string][]Certificate{}, asks: map[*estate.Domain][]web.URL{},
 		seen: seen}
+	for _, c := range p.Certificates {
+		t.certificates[c.Domain] = append(t.certificates[c.Domain], c)
+	}
 	for _, ask := range p.Asks(true) {
 		of := w.Estate.DomainOf(ask.URL.Host())
 		t.asks[of] = append(t.asks[of], ask.URL)
@@ -142,19 +146,27 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []Entry{}}
 	var findings []finding.Finding
 	row := c.By.Row()
+	open := false // it has redirects to hold that nobody has put there yet
 	claim, point := slices.Index(c.Steps, estate.Claim), slices.Index(c.Steps, estate.Point)
 	k.claimsAfter = point >= 0 && point < claim
 	for _, z := range t.zones {
-		hosts := carriedBy(z.domain, c)
+		if z.Guest {
+			continue
+		}
+		hosts := carriedBy(t.web.Estate, z.domain, c)
 		for _, h := range hosts {
 			k.Hosts = append(k.Hosts, h.String())
 			k.redirects = k.redirects || z.domain.Served[h] != c
+			open = open || z.domain.Served[h] != c && z.domain.State != estate.Moved
 		}
 		if len(hosts) > 0 && z.domain.State != estate.Moved {
 			for _, step := range c.Steps {
 				of := hosts
-				if step == estate.Point || step == estate.Issue {
+				switch step {
+				case estate.Point:
 					of = reached(z.domain, c, hosts)
+				case estate.Issue:
+					of = slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return !issues(c, z.domain, h) })
 				}
 				if make := entriesFor[step]; make != nil && len(of) > 0 {
 					entries, found := make(t, c, z, of)
@@ -166,7 +178,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 			k.Entries = append(k.Entries, forwardsToDelete(c, z)...)
 		}
 	}
-	if row.Configured && k.redirects && len(k.Entries) > 0 {
+	if row.Configured && open {
 		k.Entries = append(
 			k.Entries,
 			Entry{
@@ -215,10 +227,26 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 // reached leaves out the hosts whose names lead to an edge network in front of a carrier: their records never point to
 // it.
 func reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
-	return slices.DeleteFunc(
-		slices.Clone(hosts),
-		func(h web.Host) bool { return d.Through[h] != nil && d.Through[h] != c },
-	)
+	return slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool {
+		return d.Through[h] != nil && d.Through[h] != c || isBehind(d, h, c)
+	})
+}
+
+// isBehind tells whether a carrier is behind the edge network that carries a host.
+func isBehind(d *estate.Domain, h web.Host, c *estate.Carrier) bool {
+	return d.Carry[h] != nil && d.Carry[h] != c && d.Carry[h].Behind == c.Name
+}
+
+// issues tells whether a carrier has to be told to get a certificate for a host: it answers there by TLS itself, to
+// visitors or to the edge network in front of it.
+func issues(c *estate.Carrier, d *estate.Domain, h web.Host) bool {
+	switch {
+	case !slices.Contains(c.Steps, estate.Issue), !c.TLS, c.ApexOnly && !h.IsApex():
+		return false
+	case isBehind(d, h, c):
+		return d.Carry[h].Origin != estate.PlainOrigin
+	}
+	return d.Through[h] == nil || d.Through[h] == c
 }
 
 // sources counts the lines of a redirect service.
@@ -232,10 +260,11 @@ func sources(all []Entry) int {
 	return n
 }
 
-func carriedBy(d *estate.Domain, c *estate.Carrier) []web.Host {
+// carriedBy gives the hosts of a domain that a carrier answers, or is behind the edge network that carries them.
+func carriedBy(e *estate.Estate, d *estate.Domain, c *estate.Carrier) []web.Host {
 	var all []web.Host
 	for _, h := range d.Hosts() {
-		if d.AnsweredBy(h, c) {
+		if d.AnsweredBy(h, c) || isBehind(d, h, c) && !e.Serves(h) {
 			all = append(all, h)
 		}
 	}
@@ -541,8 +570,8 @@ func (t typing) issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry
 // heldByHand gives the certificates that a server of our own has to hold.
 func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
 	var all []Entry
-	for _, cert := range t.certificates {
-		if cert.Carrier != c.Name || cert.Domain != z.Name {
+	for _, cert := range t.certificates[z.Name] {
+		if cert.Carrier != c.Name {
 			continue
 		}
 		e := Entry{
@@ -568,22 +597,35 @@ func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry 
 	return all
 }
 
-// primaryEntries gives the host to which a platform leads its others.
+// primaryEntries gives the host to which a platform leads its others, and before that the redirects of those that it
+// is to lead elsewhere than to the same path.
 func primaryEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	canonical := t.web.Estate.Canonical.Host
 	others := slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return h == canonical })
 	if len(others) == 0 {
 		return nil, nil
 	}
+	var all []Entry
+	for _, h := range others {
+		d := z.domain
+		plainly := d.Fallback == estate.SamePath && d.LeadsTo == t.web.Estate.Canonical.URL("/", "") &&
+			len(entriesOf(t.web.Rules, h)) == 0
+		if d.Served[h] == c || !c.HoldsRules || plainly {
+			continue
+		}
+		for _, s := range starsFor(t.web, d, "", []web.Host{h}) {
+			all = append(all, patternEntry(z.Name, s))
+		}
+	}
 	why := []Reason{{Why: PrimaryRedirects}}
 	if i, j := slices.Index(c.Steps, estate.Issue), slices.Index(c.Steps, estate.Redirect); i >= 0 && i < j {
 		why = append(why, Reason{Why: AfterCertificates})
 	}
-	return []Entry{{Action: Add, Kind: Primary, Domain: z.Name, Reasons: why, Check: lookAt(others[0]), Fields: []Field{
-		{
-			Name:  "primary",
-			Value: canonical.String(),
-		}, {Name: "redirected to it", Value: joined(others)}}}}, nil
+	return append(all, Entry{Action: Add, Kind: Primary, Domain: z.Name, Reasons: why, Check: lookAt(others[0]),
+		Fields: []Field{
+			{Name: world.FieldPrimary, Value: canonical.String()},
+			{Name: world.FieldRedirected, Value: joined(others)},
+		}}), nil
 }
 
 // zoneEntries gives the zone that an edge network takes over.
@@ -731,10 +773,10 @@ func registrars(zones []Zone, seen surveys) []Carried {
 	var all []Carried
 	for _, z := range zones {
 		entries := registrarEntries(z, seen)
-		if len(entries) == 0 {
+		if len(entries) == 0 || z.Guest {
 			continue
 		}
-		name := cmp.Or(z.domain.Registrar, "the registrar of "+z.Name)
+		name := registrarOf(&z)
 		i := slices.IndexFunc(all, func(k Carried) bool { return k.Name == name })
 		if i < 0 {
 			i = len(all)
@@ -744,6 +786,8 @@ func registrars(zones []Zone, seen surveys) []Carried {
 	}
 	return all
 }
+
+func registrarOf(z *Zone) string { return cmp.Or(z.domain.Registrar, "the registrar of "+z.Name) }
 
 func registrarEntries(z Zone, seen surveys) []Entry {
 	last := seen.last[z.Name]

@@ -222,7 +222,7 @@ func (l *limits) rules(
 	if c.Behind != "" {
 		return
 	}
-	if kind.Stars && h == carriedBy(d, c)[0] {
+	if kind.Stars && h == carriedBy(l.web.Estate, d, c)[0] {
 		if keys := careless(d.Paths); keys != "" {
 			add(
 				h.String(),
@@ -265,7 +265,7 @@ func (l *limits) rules(
 		return
 	}
 	if stars := starsOf(l.web, d, c); c.PatternsAtMost >= 0 && len(stars) > c.PatternsAtMost {
-		if h == carriedBy(d, c)[0] {
+		if h == carriedBy(l.web.Estate, d, c)[0] {
 			add(
 				h.String(),
 				fmt.Sprintf(

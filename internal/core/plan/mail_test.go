@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 )
 
@@ -122,9 +123,12 @@ func TestWhatRefersToANameThatChanges(t *testing.T) {
 		),
 	)
 	all := found(p, "depended-on")
-	assert.Len(t, all, 2, all)
-	assert.Contains(t, all[0]+all[1], "The CNAME record of blog.old.example refers to old.example")
-	assert.Contains(t, all[0]+all[1], "The MX record of two.example refers to old.example")
+	assert.Len(t, all, 1, all)
+	assert.Contains(t, all[0], "blog.old.example follows old.example")
+	assert.Contains(t, changes(zoneOf(t, p, "old.example")), "add blog A  > 192.0.2.1", "it stays where it is")
+	assert.Contains(t, changes(zoneOf(t, p, "two.example")), "replace  MX 5 old.example > 5 mail.two.example",
+		"mail gets a name in its own zone")
+	assert.Zero(t, finding.Count(p.Findings, finding.Error), subjects(p))
 }
 
 // TestMailIsUntiedFromWhatItFollows has mail behind aliases, and senders by names with prefixes, behind aliases and in
@@ -148,7 +152,7 @@ func TestMailIsUntiedFromWhatItFollows(t *testing.T) {
 			`replace  TXT "v=spf1 a/24//64 -all" > "v=spf1 ip4:192.0.2.1/24 ip6:2001:db8::1/64 -all"`}},
 		"a term behind an alias": {"@ A 192.0.2.1\nwww A 203.0.113.40\nout CNAME @\n@ MX 5 mx.other.example.\n" +
 			"@ TXT \"v=spf1 a:out.old.example ~all\"", []string{
-			`replace  TXT "v=spf1 a:out.old.example ~all" > "v=spf1 ip4:192.0.2.1 ~all"`}},
+			"remove out CNAME old.example >", "add out A  > 192.0.2.1"}},
 		"a term of another zone": {"@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n" +
 			"@ TXT \"v=spf1 a:www.two.example ~all\"", []string{
 			`replace  TXT "v=spf1 a:www.two.example ~all" > "v=spf1 ip4:192.0.2.5 ~all"`}},

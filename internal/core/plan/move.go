@@ -3,7 +3,6 @@ package plan
 import (
 	"cmp"
 	"fmt"
-	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -493,7 +492,7 @@ func isPlanned(s sight, required []requirement, c record.Change) bool {
 func carriedOut(s sight, required []requirement, changes []Change) found {
 	var f found
 	for _, c := range changes {
-		if c.Step == 0 {
+		if c.Step == 0 || c.UntiesMail() {
 			continue
 		}
 		subject := c.Name + " " + c.Type
@@ -594,92 +593,4 @@ func leadsRight(changes []Change, name string) bool {
 		return c.Name == name && isWeb(c.Type) && c.Type != "HTTPS" &&
 			(c.Action == Keep || len(c.Before) > 0 && len(without(c.Before, c.After)) < len(c.Before))
 	})
-}
-
-// movesAt gives the name at a target whose address changes, and its zone; the first below it where a whole tree of
-// names refers there (DNAME, RFC 6672). "" for none.
-func movesAt(kind, target string, zoneOf map[string]string) (name, zone string) {
-	if zone := zoneOf[target]; zone != "" || kind != "DNAME" {
-		return target, zone
-	}
-	for _, name := range slices.Sorted(maps.Keys(zoneOf)) {
-		if strings.HasSuffix(name, "."+target) {
-			return name, zoneOf[name]
-		}
-	}
-	return target, ""
-}
-
-// byAddress gives the values of a set with the names on whose addresses they depend, each pair once.
-func byAddress(s record.Set) [][2]string {
-	var all [][2]string
-	for _, v := range s.Values {
-		for _, name := range survey.RefersByAddress(s.Type, v) {
-			if pair := [2]string{v, name}; !slices.Contains(all, pair) {
-				all = append(all, pair)
-			}
-		}
-	}
-	return all
-}
-
-// dependedOn finds what refers to a name whose address changes, in every zone that was seen: it would follow to a
-// carrier that knows nothing of it. zoneOf gives the zones of the names whose addresses change.
-// What the plan changes itself depends on nothing any more.
-func dependedOn(in Input, zoneOf map[string]string, zones []Zone) []finding.Finding {
-	if in.Survey == nil {
-		return nil
-	}
-	changed := map[record.Key]bool{}
-	for _, z := range zones {
-		for _, c := range z.Changes {
-			changed[record.Key{Name: c.Name, Type: c.Type}] = c.Step > 0
-		}
-	}
-	var all []finding.Finding
-	for i := range in.Survey.Domains {
-		d := &in.Survey.Domains[i]
-		var domain *estate.Domain
-		if h, err := web.ParseHost(d.Name); err == nil {
-			domain = in.Estate.DomainOf(h)
-		}
-		for _, s := range d.Records {
-			if changed[s.Key()] {
-				continue
-			}
-			for _, reference := range byAddress(s) {
-				v, target := reference[0], reference[1]
-				target, zone := movesAt(s.Type, target, zoneOf)
-				own := zone == d.Name && (s.Type == "NS" || s.Type == "TXT" || s.Type == "MX" && s.Name == d.Name)
-				if zone == "" || own { // those of the zone's own mail and name servers are looked at by themselves
-					continue
-				}
-				if domain != nil && slices.ContainsFunc(domain.Hosts(), func(h web.Host) bool { return h.String() == s.Name }) &&
-					s.Type == "CNAME" {
-					continue // the plan leads it elsewhere itself
-				}
-				all = append(
-					all,
-					finding.New(
-						finding.DependedOn,
-						target,
-						fmt.Sprintf(
-							"The %s record of %s refers to %s, whose address changes; it would follow to a machine that knows nothing "+
-								"of it.",
-							s.Type,
-							s.Name,
-							target,
-						),
-						fmt.Sprintf(
-							"Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
-							s.Name,
-							target,
-						),
-						map[string]any{"name": s.Name, "type": s.Type, "value": record.Plain(s.Type, v)},
-					),
-				)
-			}
-		}
-	}
-	return all
 }

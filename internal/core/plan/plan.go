@@ -16,15 +16,18 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // Schema names the shape of a plan in JSON.
@@ -47,11 +50,14 @@ type Input struct {
 	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
 }
 
-// Web predicts the web as it is after the plan, which is all that a proof needs.
+// Web predicts the web as it is after the plan, which is all that a proof needs: doors reach only whom something that is
+// typed tells of them.
 func (in Input) Web() *predict.Web {
-	return predict.New(
+	w := predict.New(
 		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages, Only: in.Only},
 	)
+	w.Reaches(untold(in, w))
+	return w
 }
 
 // Plan is the whole plan.
@@ -70,6 +76,9 @@ type Plan struct {
 	Estate *estate.Estate
 	Table  *rule.Table
 	input  Input
+	today  *world.World      // as it was seen
+	asks   []ToAsk           // what an audit asks, rules included
+	beyond map[web.Door]bool // doors of which it was said that their carrier cannot do what is asked
 }
 
 // Door is a door of the estate with where it must lead and who carries it.
@@ -107,26 +116,22 @@ func Make(in Input) *Plan {
 	take(leftDomains(in.Estate, w))
 	p.Doors = doorsOf(w)
 	limits, beyond := limitsOf(w)
+	p.beyond = beyond
 	take(limits)
 	p.Rules = rulesOf(w)
+	p.asks = p.Asks(true)
 	take(faultyRules(w))
 	take(redirectsNeeded(w))
 	p.Certificates = certificatesOf(w)
 	take(predicted(p, beyond))
-	moves, was := map[string]string{}, moving{}
-	for _, d := range w.Domains() {
-		for name, sets := range movesIn(in, seen, d) {
-			moves[name], was[name] = d.Name.String(), sets
-		}
-	}
-	for _, d := range w.Domains() {
-		made := planZone(in, seen, d, was)
+	zones, both := zonesOfPlan(in, seen, w)
+	p.today = both.before
+	for _, made := range zones {
 		p.Zones = append(p.Zones, made.zone)
 		take(found{findings: made.findings, notes: made.notes})
 	}
 	take(unseenZones(in.Survey, p.Zones))
 	take(found{findings: declaredOtherwise(in)})
-	take(found{findings: dependedOn(in, moves, p.Zones)})
 	take(earlierZones(in, seen, w))
 	carriers, f := carriersOf(w, seen, p)
 	p.Carriers = carriers
@@ -135,8 +140,67 @@ func Make(in Input) *Plan {
 	p.Certificates = certificates
 	take(f)
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
+	take(found{findings: p.unsaid(p.Play(p.Sheets()), tally.Findings())})
 	p.Findings = tally.Findings()
 	return p
+}
+
+// zonesOfPlan works the zones out: those that are meant, and of the others those in which something follows a door that
+// moves. A zone whose hosts leave those of another one comes before it.
+func zonesOfPlan(in Input, seen surveys, w *predict.Web) ([]*zonePlan, *worlds) {
+	var all, guests []*zonePlan
+	meant := map[*estate.Domain]bool{}
+	for _, d := range w.Domains() {
+		meant[d] = true
+		all = append(all, lead(in, seen, d))
+	}
+	for _, d := range in.Estate.Domains {
+		if !meant[d] && d.State != estate.Leave && seen.last[d.Name.String()] != nil {
+			guests = append(guests, guest(in, seen, d))
+		}
+	}
+	both := worldsOf(in)
+	untie(slices.Concat(all, guests), both)
+	zones := slices.Concat(all, guests)
+	sideBySide(len(zones), func(i int) { zones[i].finish(in, both) })
+	for _, k := range guests {
+		if k.zone.changed() {
+			all = append(all, k)
+		}
+	}
+	return leaversBefore(all, both), both
+}
+
+// leaversBefore puts zones whose hosts leave those of another zone before it.
+func leaversBefore(zones []*zonePlan, both *worlds) []*zonePlan {
+	at := map[string]*zonePlan{}
+	byHost := map[string]string{}
+	var names []string
+	for _, k := range zones {
+		at[k.zone.Name], names = k, append(names, k.zone.Name)
+		for name := range k.moves {
+			byHost[name] = k.zone.Name
+		}
+	}
+	first := map[string][]string{} // by zone: those that come before it
+	for name, zone := range byHost {
+		for _, via := range both.before.Lead(name).Via[1:] {
+			if other := byHost[via]; other != "" && other != zone && both.leaves(name, via) {
+				first[other] = append(first[other], zone)
+			}
+		}
+	}
+	if len(first) == 0 {
+		return zones
+	}
+	var sorted []*zonePlan
+	for _, all := range first {
+		slices.Sort(all)
+	}
+	for _, name := range topological(names, func(name string) []string { return first[name] }) {
+		sorted = append(sorted, at[name])
+	}
+	return sorted
 }
 
 // Whole returns the plan for all domains of the estate, whichever this one is about.
@@ -264,11 +328,13 @@ func faultyRules(w *predict.Web) found {
 // predicted judges the predicted chains of all doors and examples. A door whose carrier is known to be unable is not
 // judged once more.
 func predicted(p *Plan, beyond map[web.Door]bool) found {
-	var f found
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
-	for _, ask := range p.Asks(true) {
-		if beyond[ask.URL.Door()] {
-			continue
+	asks := p.Asks(true)
+	each := make([][]finding.Finding, len(asks))
+	sideBySide(len(asks), func(i int) {
+		ask := asks[i]
+		if beyond[ask.URL.Door()] || p.Web.Untold(ask.URL.Host()) != "" {
+			return
 		}
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
 		judge.Chain(&c, p.Goal(ask.URL))
@@ -276,10 +342,31 @@ func predicted(p *Plan, beyond map[web.Door]bool) found {
 			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil && !by.KeepsQuery {
 				one = one.Causing("queries at " + by.Name) // a limit of the carrier, however many doors meet it
 			}
-			f.findings = append(f.findings, one)
+			each[i] = append(each[i], one)
 		}
+	})
+	return found{findings: slices.Concat(each...)}
+}
+
+// sideBySide does a work for each of n, several at a time.
+func sideBySide(n int, work func(i int)) {
+	const workers, most = 4, 256 // of how many one worker takes at once
+	var next atomic.Int64
+	var all crew.Crew
+	for range workers {
+		all.Go(func() {
+			for {
+				end := int(next.Add(most))
+				for i := end - most; i < min(end, n); i++ {
+					work(i)
+				}
+				if end >= n {
+					return
+				}
+			}
+		})
 	}
-	return f
+	all.Wait()
 }
 
 // ToAsk is a URL to try, and why.
@@ -302,6 +389,9 @@ func earlierOf(in Input, w *predict.Web) []*estate.Domain {
 // Asks returns what an audit asks: every door's probes, and with rules an example of each rule. Where one wave is
 // meant, the roots of what earlier ones moved are asked too.
 func (p *Plan) Asks(rules bool) []ToAsk {
+	if rules && p.asks != nil {
+		return p.asks
+	}
 	var asks []ToAsk
 	for _, d := range p.Doors {
 		probes := chain.Probes(d.Door)
@@ -333,13 +423,18 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 func unseenZones(v *survey.Survey, zones []Zone) found {
 	var f found
 	var unseen, tried, nowhere []string
+	looked := map[string]bool{}
+	if v != nil {
+		for i := range v.Domains {
+			looked[v.Domains[i].Name] = true
+		}
+	}
 	for _, z := range zones {
-		looked := v != nil && slices.ContainsFunc(v.Domains, func(d survey.Domain) bool { return d.Name == z.Name })
 		switch name := z.domain.Name.Unicode(); {
 		case z.Seen != nil:
 		case z.New != nil:
 			nowhere = append(nowhere, name)
-		case looked:
+		case looked[z.Name]:
 			tried = append(tried, name)
 		default:
 			unseen = append(unseen, name)
@@ -365,7 +460,9 @@ func unseenZones(v *survey.Survey, zones []Zone) found {
 func earlierZones(in Input, seen surveys, w *predict.Web) found {
 	var f found
 	for _, d := range earlierOf(in, w) {
-		for _, one := range planZone(in, seen, d, nil).findings {
+		made := lead(in, seen, d)
+		made.finish(in, nil)
+		for _, one := range made.findings {
 			if one.Code.Kind().AfterMove {
 				f.findings = append(f.findings, one)
 			}

@@ -39,11 +39,13 @@ type Line struct {
 // registrars.
 func (p *Plan) Sheets() []Sheet {
 	var sheets []Sheet
+	byPlace := map[string]int{}
 	at := func(place, by string) *Sheet {
-		i := slices.IndexFunc(sheets, func(s Sheet) bool { return s.Place == place })
-		if i < 0 {
+		i, there := byPlace[place]
+		if !there {
+			i = len(sheets)
+			byPlace[place] = i
 			sheets = append(sheets, Sheet{Place: place, By: by})
-			i = len(sheets) - 1
 		}
 		return &sheets[i]
 	}
@@ -164,7 +166,7 @@ func ttlLine(z Zone, do Action, ttl int, set record.Set, value, server string, e
 	return l
 }
 
-// linesOf gives a change record by record, what goes first.
+// linesOf gives a change record by record: first what takes the place of something else, so that the set is never empty.
 func linesOf(z Zone, c Change, server string) []Line {
 	after, kind := c.After, c.Type
 	if c.Through != "" && c.Action != Keep {
@@ -207,14 +209,21 @@ func linesOf(z Zone, c Change, server string) []Line {
 	if kind != c.Type {
 		pairs = 0
 	}
-	for _, v := range goes[pairs:] {
-		all = append(all, line(Remove, v, ""))
-	}
 	for i := range pairs {
 		all = append(all, line(Replace, goes[i], comes[i]))
 	}
-	for _, v := range comes[pairs:] {
+	adds, removes := comes[pairs:], goes[pairs:]
+	if pairs == 0 { // an alias or an address that goes, before what a form would refuse beside it
+		for _, v := range removes {
+			all = append(all, line(Remove, v, ""))
+		}
+		removes = nil
+	}
+	for _, v := range adds {
 		all = append(all, line(Add, "", v))
+	}
+	for _, v := range removes {
+		all = append(all, line(Remove, v, ""))
 	}
 	return all
 }

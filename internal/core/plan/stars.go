@@ -12,70 +12,16 @@ import (
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
-// Star is a rule as most forms of edge networks want it: * stands for any characters, and $1, $2, ... in the target for
-// what the first, second, ... star took. The first pattern that fits is used; stars take as little as they can, the
-// last one the rest.
+// Star is a rule as most forms of edge networks want it.
 type Star struct {
-	Old    string // host and path; with a scheme where the rule names one
-	New    string // a whole URL; "" where the page is gone
-	Status int
-	Line   int      // of the rule; 0 for what happens where none matches
-	Rule   string   // in the rule language
-	Takes  []string // the hosts that it takes
-	Wider  string   // a URL that it takes although the rule does not; "" where there is none
-	Drops  bool     // the visitor's query is not handed on
-}
-
-// matches returns what the stars took of a URL without its query, false where the pattern does not fit.
-func (s Star) matches(u web.URL) ([]string, bool) {
-	old, subject := s.Old, u.Host().String()+web.NormalPath(u.Path())
-	if scheme, rest, named := strings.Cut(old, "://"); named {
-		if scheme != string(u.Scheme()) {
-			return nil, false
-		}
-		old = rest
-	}
-	pieces := strings.Split(old, "*")
-	if !strings.HasPrefix(subject, pieces[0]) {
-		return nil, false
-	}
-	subject = subject[len(pieces[0]):]
-	if len(pieces) == 1 {
-		return nil, subject == ""
-	}
-	var taken []string
-	for i, p := range pieces[1:] {
-		at := strings.Index(subject, p)
-		if i == len(pieces)-2 {
-			if at = len(subject) - len(p); at < 0 || subject[at:] != p {
-				return nil, false
-			}
-		}
-		if at < 0 {
-			return nil, false
-		}
-		taken = append(taken, subject[:at])
-		subject = subject[at+len(p):]
-	}
-	return taken, true
-}
-
-// location gives where a star pattern leads a URL that it takes.
-func (s Star) location(u web.URL, taken []string) string {
-	to := s.New
-	for i := len(taken); i > 0; i-- {
-		to = strings.ReplaceAll(to, fmt.Sprintf("$%d", i), taken[i-1])
-	}
-	head, query, _ := strings.Cut(to, "?")
-	if !s.Drops {
-		query = web.MergeQuery(query, u.Query())
-	}
-	if query != "" {
-		head += "?" + query
-	}
-	return head
+	world.Star
+	Line  int      // of the rule; 0 for what happens where none matches
+	Rule  string   // in the rule language
+	Takes []string // the hosts that it takes
+	Wider string   // a URL that it takes although the rule does not; "" where there is none
 }
 
 // starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it carries, in their
@@ -135,12 +81,14 @@ func starsFor(w *predict.Web, d *estate.Domain, lead string, hosts []web.Host) [
 			continue // no star looks at a query; limits says so
 		}
 		s := Star{
-			Old:    host + starPath(e.Rule.Old.Parts),
-			Status: cmp.Or(e.Rule.Status, w.Estate.Policy.Status),
-			Line:   e.Rule.Line,
-			Rule:   e.Rule.Old.String(),
-			Takes:  takes,
-			Drops:  e.Rule.DropQuery,
+			Star: world.Star{
+				Old:    host + starPath(e.Rule.Old.Parts),
+				Status: cmp.Or(e.Rule.Status, w.Estate.Policy.Status),
+				Drops:  e.Rule.DropQuery,
+			},
+			Line:  e.Rule.Line,
+			Rule:  e.Rule.Old.String(),
+			Takes: takes,
 		}
 		if e.Rule.Old.Scheme != "" {
 			s.Old = string(e.Rule.Old.Scheme) + "://" + s.Old
@@ -214,8 +162,10 @@ func starTarget(canonical web.Door, r *rule.Rule, before int) string {
 
 func fallbackStars(status int, d *estate.Domain, host string, takes []string, before int) []Star {
 	home := d.LeadsTo
-	root := Star{Old: host + "/", New: home.String(), Status: status, Takes: takes, Rule: "the root"}
-	rest := Star{Old: host + "/*", Status: status, Takes: takes, Rule: "everything else"}
+	star := func(path, to, rule string) Star {
+		return Star{Star: world.Star{Old: host + path, New: to, Status: status}, Takes: takes, Rule: rule}
+	}
+	root, rest := star("/", home.String(), "the root"), star("/*", "", "everything else")
 	switch d.Fallback {
 	case estate.Gone:
 		rest.Status = rule.Gone
@@ -254,7 +204,7 @@ func widerThan(w *predict.Web, r *rule.Rule, s Star, h web.Host) string {
 		return ""
 	}
 	u := web.Doors(h)[1].URL(path, "")
-	if _, fits := s.matches(u); !fits || w.Intended(u).Location == byStars(u, []Star{s}).Location {
+	if _, fits := s.Match(u); !fits || w.Intended(u).Location == byStars(u, []Star{s}).Location {
 		return ""
 	}
 	return u.String()
@@ -263,13 +213,13 @@ func widerThan(w *predict.Web, r *rule.Rule, s Star, h web.Host) string {
 // byStars gives what patterns with stars answer.
 func byStars(u web.URL, stars []Star) chain.Answer {
 	for _, s := range stars {
-		taken, fits := s.matches(u)
+		taken, fits := s.Match(u)
 		switch {
 		case !fits:
 		case s.New == "":
 			return chain.Answer{URL: u, Status: s.Status}
 		default:
-			return chain.Answer{URL: u, Status: s.Status, Location: s.location(u, taken)}
+			return chain.Answer{URL: u, Status: s.Status, Location: s.Location(u, taken)}
 		}
 	}
 	return chain.Answer{URL: u, Status: 404}

@@ -142,9 +142,10 @@ func step(s Step) Step {
 func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Step {
 	open := slices.DeleteFunc(slices.Clone(zones), func(z Zone) bool { return z.domain.State == estate.Moved })
 	moved := map[string]bool{}
-	moves := map[string]bool{}
+	moves, fresh := map[string]bool{}, map[string]bool{}
 	for _, z := range zones {
 		moved[z.Name] = z.domain.State == estate.Moved
+		fresh[z.Name] = z.New != nil && !moved[z.Name]
 		moves[z.Name] = z.Move != nil
 	}
 	certificates = slices.DeleteFunc(
@@ -153,7 +154,7 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 	)
 	var early, late []Certificate // of zones that do not exist yet, none can be had before they are delegated
 	for _, c := range certificates {
-		if slices.ContainsFunc(open, func(z Zone) bool { return z.Name == c.Domain && z.New != nil }) {
+		if fresh[c.Domain] {
 			late = append(late, c)
 		} else {
 			early = append(early, c)
@@ -162,7 +163,7 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 	return slices.Concat(
 		stepsOfLooking(open, carriers, moves),
 		stepsOfLowering(open),
-		stepsOfMail(open),
+		stepsOfMail(zones), // in zones that count as moved too
 		stepsOfEarly(open),
 		stepsOfDelegations(open, CopyZones, SeeAgreement, FindDS, RemoveDS, ChangeNameServers, LeaveOld),
 		stepsOfCertificates(GetCertificates, early),
@@ -247,18 +248,20 @@ func (z *Zone) MailFirst() (count, wait int) {
 // UntiesMail tells whether a change gives mail a way of its own, so that the web can move.
 func (c *Change) UntiesMail() bool {
 	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
-		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, TermFollowed}, r.Why)
+		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, NameFollowed, TermFollowed}, r.Why)
 	})
 }
 
 func stepsOfCertificates(kind StepKind, all []Certificate) []Step {
 	s := Step{Kind: kind}
+	listed := map[string]bool{}
 	for _, c := range all {
 		if c.When == string(estate.After) {
 			continue
 		}
 		s.Count++
-		if !slices.Contains(s.Zones, c.Domain) {
+		if !listed[c.Domain] {
+			listed[c.Domain] = true
 			s.Zones = append(s.Zones, c.Domain)
 		}
 		if len(c.ByDNS) > 0 && !slices.Contains(s.Carriers, c.Carrier) {

@@ -22,8 +22,10 @@ type Task struct {
 }
 
 // Tasks gives the steps of the plan, those that are done at several places once for each, in their order.
-func (p *Plan) Tasks() []Task {
-	sheets := p.Sheets()
+func (p *Plan) Tasks() []Task { return p.TasksOf(p.Sheets()) }
+
+// TasksOf gives the tasks in which sheets are typed, whoever wrote these.
+func (p *Plan) TasksOf(sheets []Sheet) []Task {
 	var all []Task
 	for _, s := range p.Steps {
 		all = append(all, p.tasksOf(s, sheets)...)
@@ -32,61 +34,24 @@ func (p *Plan) Tasks() []Task {
 }
 
 func (p *Plan) tasksOf(s Step, sheets []Sheet) []Task {
+	lines, entries := typedIn(s)
 	var all []Task
-	at := func(lines func(Line) bool, entries func(Sheet, Entry) bool) {
-		for _, sheet := range sheets {
-			t := Task{Step: s, Place: sheet.Place}
-			for _, l := range sheet.Lines {
-				if lines != nil && lines(l) {
-					t.Lines = append(t.Lines, l)
-				}
-			}
-			for _, e := range sheet.Entries {
-				if entries != nil && entries(sheet, e) {
-					t.Entries = append(t.Entries, e)
-				}
-			}
-			if len(t.Lines)+len(t.Entries) > 0 {
-				t.Zones = zonesIn(t)
-				all = append(all, t)
+	for _, sheet := range sheets {
+		t := Task{Step: s, Place: sheet.Place}
+		for _, l := range sheet.Lines {
+			if lines(l) {
+				t.Lines = append(t.Lines, l)
 			}
 		}
-	}
-	about := func(zone string) bool { return slices.Contains(s.Zones, zone) }
-	switch s.Kind {
-	case LowerTTLs:
-		at(func(l Line) bool { return l.Do == Lower }, nil)
-	case RaiseTTLs:
-		at(func(l Line) bool { return l.Do == Raise }, nil)
-	case UntieMail:
-		at(func(l Line) bool { return l.Step > 0 && untiesMail(l) && about(l.Zone) }, nil)
-	case MakeEarly:
-		at(func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }, nil)
-	case MakeChanges:
-		// What forwarded a door until now is deleted right before its records change: one door has one carrier.
-		at(func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) },
-			func(_ Sheet, e Entry) bool { return e.Action == Remove && e.Kind != DSEntry })
-	case SetRecords:
-		at(func(l Line) bool { return l.Step > 0 }, nil)
-	case GetCertificates, CertifyNew:
-		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == CertEntry && about(e.Domain) })
-	case ClaimHosts, ClaimAfter:
-		at(nil, func(sheet Sheet, e Entry) bool {
-			return sheet.Place == s.Provider && (e.Kind == HostEntry || e.Kind == Records)
-		})
-	case PlaceRedirects:
-		at(nil, func(sheet Sheet, e Entry) bool {
-			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != Remove &&
-				slices.Contains([]Kind{Config, Forward, SourceEntry, DoorEntry, Pattern, OriginEntry}, e.Kind)
-		})
-	case ChoosePrimaries:
-		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == Primary })
-	case RemoveStaleDS, RemoveDS:
-		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == DSEntry && about(e.Domain) })
-	case ChangeNameServers, DelegateZones:
-		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == NameServers && about(e.Domain) })
-	case CopyZones, CreateZones:
-		at(nil, func(_ Sheet, e Entry) bool { return e.Kind == ZoneEntry && about(e.Domain) })
+		for _, e := range sheet.Entries {
+			if entries(sheet, e) {
+				t.Entries = append(t.Entries, e)
+			}
+		}
+		if len(t.Lines)+len(t.Entries) > 0 {
+			t.Zones = zonesIn(t)
+			all = append(all, t)
+		}
 	}
 	// What forwarded a door until now goes first.
 	slices.SortStableFunc(all, func(a, b Task) int { return cmp.Compare(min(1, len(a.Lines)), min(1, len(b.Lines))) })
@@ -97,6 +62,56 @@ func (p *Plan) tasksOf(s Step, sheets []Sheet) []Task {
 		all[i].Expects = p.expects(&all[i])
 	}
 	return all
+}
+
+// typedIn says which rows of sheets are typed in a step.
+func typedIn(s Step) (lines func(Line) bool, entries func(Sheet, Entry) bool) {
+	lines = func(Line) bool { return false }
+	entries = func(Sheet, Entry) bool { return false }
+	zones := map[string]bool{}
+	for _, z := range s.Zones {
+		zones[z] = true
+	}
+	about := func(zone string) bool { return zones[zone] }
+	switch s.Kind {
+	case LowerTTLs:
+		lines = func(l Line) bool { return l.Do == Lower }
+	case RaiseTTLs:
+		lines = func(l Line) bool { return l.Do == Raise }
+	case UntieMail:
+		lines = func(l Line) bool { return l.Step > 0 && untiesMail(l) && about(l.Zone) }
+	case MakeEarly:
+		lines = func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }
+	case MakeChanges:
+		// What forwarded a door until now is deleted right before its records change: one door has one carrier.
+		lines = func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) }
+		entries = func(_ Sheet, e Entry) bool { return e.Action == Remove && e.Kind != DSEntry }
+	case SetRecords:
+		lines = func(l Line) bool { return l.Step > 0 }
+	case GetCertificates, CertifyNew:
+		entries = func(_ Sheet, e Entry) bool { return e.Kind == CertEntry && about(e.Domain) }
+	case ClaimHosts, ClaimAfter:
+		entries = func(sheet Sheet, e Entry) bool {
+			return sheet.Place == s.Provider && (e.Kind == HostEntry || e.Kind == Records)
+		}
+	case PlaceRedirects:
+		kinds := []Kind{Config, Forward, SourceEntry, DoorEntry, Pattern, OriginEntry}
+		entries = func(sheet Sheet, e Entry) bool {
+			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != Remove &&
+				slices.Contains(kinds, e.Kind)
+		}
+	case ChoosePrimaries:
+		entries = func(sheet Sheet, e Entry) bool {
+			return e.Kind == Primary || e.Kind == Pattern && estate.Kind(sheet.By).Row().OwnSteps
+		}
+	case RemoveStaleDS, RemoveDS:
+		entries = func(_ Sheet, e Entry) bool { return e.Kind == DSEntry && about(e.Domain) }
+	case ChangeNameServers, DelegateZones:
+		entries = func(_ Sheet, e Entry) bool { return e.Kind == NameServers && about(e.Domain) }
+	case CopyZones, CreateZones:
+		entries = func(_ Sheet, e Entry) bool { return e.Kind == ZoneEntry && about(e.Domain) }
+	}
+	return lines, entries
 }
 
 // untiesMail tells whether a line gives mail a way of its own.

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // Zone is a domain with the records that the plan needs in it, and the changes that lead there from what was seen.
@@ -32,6 +33,8 @@ type Zone struct {
 	AbsentFor int   // for how long resolvers remember that a name is not there, in seconds
 	Move      *Move // to other name servers
 	New       *New  // there is no such zone yet
+
+	Guest bool // it is not meant: only what follows what is meant is changed there
 
 	domain *estate.Domain
 	asItIs []record.Set // all records as they were seen
@@ -166,12 +169,20 @@ func (d draft) with(all []proposal) draft {
 		made.byPhase[p] = slices.Clone(d.byPhase[p])
 	}
 	for _, p := range all {
-		made.add(p.phase, p.change)
-		for _, key := range p.keys {
-			made.touched[key] = true
-		}
+		made.join(p)
 	}
 	return made
+}
+
+// join adds a proposal.
+func (d *draft) join(p proposal) {
+	if d.touched == nil {
+		d.touched = map[record.Key]bool{}
+	}
+	d.add(p.phase, p.change)
+	for _, key := range p.keys {
+		d.touched[key] = true
+	}
 }
 
 func (d *draft) add(phase int, c Change) {
@@ -216,85 +227,164 @@ func (d draft) planned(s sight, name, kind string) []string {
 	return set.Values
 }
 
-// zonePlan is one zone worked out.
+// zonePlan is one zone as far as it is worked out.
 type zonePlan struct {
 	zone     Zone
-	moves    moving
 	findings []finding.Finding
 	notes    []Note
+
+	sight
+	required []requirement
+	moves    moving
+	draft    draft
+	guest    bool // of a domain that is not meant: only what follows what is meant is changed there
 }
 
-// movesIn gives the names of a zone whose addresses change, and what was there.
-func movesIn(in Input, seen surveys, d *estate.Domain) moving {
-	s := sightOf(in, seen, d)
-	if s.seen == nil {
-		return nil
+func (k *zonePlan) take(f found) {
+	for _, p := range f.proposals {
+		k.draft.join(p)
 	}
-	required, _ := requirementsOf(s)
-	_, moves := leadHosts(s, required)
-	return moves
+	k.findings, k.notes = append(k.findings, f.findings...), append(k.notes, f.notes...)
 }
 
-// planZone works out one zone: what is wanted there, and where it was seen, the changes. This is the order of the
-// phases.
-func planZone(in Input, seen surveys, d *estate.Domain, elsewhere moving) zonePlan {
+// lead begins a zone: what is wanted there, and the changes that lead its doors to their carriers.
+func lead(in Input, seen surveys, d *estate.Domain) *zonePlan {
 	s := sightOf(in, seen, d)
 	required, notes := requirementsOf(s)
 	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(required), domain: d}
 	z.Present, z.Next = places(d, nil)
 	z.Note = d.Note
-	made := zonePlan{zone: z, notes: notes}
+	k := &zonePlan{zone: z, notes: notes, sight: s, required: required}
 	if s.seen == nil {
-		made.zone.fromNothing(s, required)
-		return made
+		k.zone.fromNothing(s, required)
+		return k
+	}
+	hosts, moves := leadHosts(s, required)
+	k.moves = moves
+	k.take(hosts)
+	k.take(settleWanted(s, required))
+	return k
+}
+
+// guest begins a zone that is not meant.
+func guest(in Input, seen surveys, d *estate.Domain) *zonePlan {
+	k := &zonePlan{zone: Zone{Name: d.Name.String(), RecordsAt: d.RecordsAt, State: string(d.State), domain: d, Guest: true},
+		sight: sightOf(in, seen, d), guest: true}
+	k.zone.Present, k.zone.Next = places(d, nil)
+	return k
+}
+
+// untie adds what keeps everything where it is that follows a door of any zone: names first, then mail that is handed
+// to them, then who may send. Each sees what those before it have done.
+func untie(zones []*zonePlan, both *worlds) {
+	for _, k := range zones {
+		both.takeAll(k)
+	}
+	for _, phase := range []func(k *zonePlan) found{
+		func(k *zonePlan) found { return untieNames(k.sight, both, k.guest) },
+		func(k *zonePlan) found { return untieReceivers(k.sight, both) },
+		func(k *zonePlan) found { return untieSenders(k.sight, both, k.draft) },
+	} {
+		for _, k := range zones {
+			if k.seen == nil {
+				continue
+			}
+			if f := phase(k); len(f.proposals) > 0 || len(f.findings) > 0 {
+				k.take(f)
+				both.takeAll(k)
+			}
+		}
+	}
+}
+
+// takeAll types the changes of a zone into the world ahead. What cannot be typed is said when the sheets are played.
+func (b *worlds) takeAll(k *zonePlan) {
+	if k.seen == nil {
+		for _, c := range k.zone.comes {
+			_ = b.take(k.zone.Name, c)
+		}
+		return
+	}
+	for phase, changes := range k.draft.byPhase {
+		for _, c := range changes {
+			if phase != staying {
+				_ = b.take(k.zone.Name, c)
+			}
+		}
+	}
+}
+
+// finish ends a zone: everything else stays, what cannot be is taken out and said, and the zone is as it then is.
+func (k *zonePlan) finish(in Input, both *worlds) {
+	s := k.sight
+	if s.seen == nil {
+		return
 	}
 	when := s.seen.Looked
 	if when.IsZero() {
 		when = in.Survey.Started
 	}
-	var changes draft
-	take := func(f found) {
-		changes = changes.with(f.proposals)
-		made.findings, made.notes = append(made.findings, f.findings...), append(made.notes, f.notes...)
+	if !k.guest {
+		k.take(keepWildcards(s, k.moves, k.draft))
+		k.take(judgeMail(s))
 	}
-	hosts, moves := leadHosts(s, required)
-	take(hosts)
-	take(settleWanted(s, required))
-	take(keepWildcards(s, moves, changes))
-	take(keepMail(s, moves, elsewhere, changes))
-	take(keepOthers(s, moves, changes))
-	changes, cut := withoutCut(s, changes)
-	take(cut)
-	changes, crowded := standingTogether(s, changes, made.findings)
-	take(crowded)
-	made.moves = moves
-	made.zone.Seen, made.zone.Partial, made.zone.Missed = &when, s.seen.Partial, s.seen.Missed
-	made.zone.Remaining = s.seen.Remaining
-	made.zone.Changes = inOrder(changes)
-	made.zone.asItIs = s.seen.Records
-	made.zone.whole = afterwards(s.seen.Records, made.zone.Changes)
-	made.zone.TTLs, made.zone.AbsentFor = ttlsOf(s, required, made.zone.Changes), s.negative()
-	take(sinceEarlier(s, required))
-	take(notAnswered(s))
-	take(formElsewhere(s))
+	k.take(keepOthers(s, k.moves, k.draft))
+	changes, cut := withoutCut(s, k.draft)
+	k.draft = changes
+	k.take(cut)
+	changes, crowded := standingTogether(s, k.draft, k.findings)
+	k.draft = changes
+	k.take(crowded)
+	z := &k.zone
+	z.Seen, z.Partial, z.Missed, z.Remaining = &when, s.seen.Partial, s.seen.Missed, s.seen.Remaining
+	z.Changes = inOrder(k.draft, both.leaves)
+	z.asItIs = s.seen.Records
+	z.whole = afterwards(s.seen.Records, z.Changes)
+	z.TTLs, z.AbsentFor = ttlsOf(s, k.required, z.Changes), s.negative()
+	if k.guest {
+		return
+	}
+	k.take(sinceEarlier(s, k.required))
+	k.take(notAnswered(s))
+	k.take(formElsewhere(s))
 	untouched, needed := neededHosts(s)
-	made.zone.Untouched = untouched
-	take(needed)
-	move, loses := moveOf(s, required, made.zone.whole)
-	made.zone.Move = move
-	made.zone.Present, made.zone.Next = places(d, move)
-	if edge := d.Edge(); edge != nil && move == nil && s.alreadyAt(edge) {
-		made.zone.RecordsAt, made.zone.Present, made.zone.Next = edge.Name, edge.Name, edge.Name // whatever is written down
+	z.Untouched = untouched
+	k.take(needed)
+	k.move()
+	if s.domain.State == estate.Moved {
+		k.take(carriedOut(s, k.required, z.Changes))
 	}
-	for i := range made.zone.Changes {
-		c := &made.zone.Changes[i]
+}
+
+// move works out how the zone gets to other name servers, where it does, and where its records are typed.
+func (k *zonePlan) move() {
+	s, z := k.sight, &k.zone
+	move, loses := moveOf(s, k.required, z.whole)
+	z.Move = move
+	z.Present, z.Next = places(s.domain, move)
+	if edge := s.domain.Edge(); edge != nil && move == nil && s.alreadyAt(edge) {
+		z.RecordsAt, z.Present, z.Next = edge.Name, edge.Name, edge.Name // whatever is written down
+	}
+	for i := range z.Changes {
+		c := &z.Changes[i]
 		c.Early = c.Early && c.Step > 0 && move != nil
 	}
-	take(loses)
-	if d.State == estate.Moved {
-		take(carriedOut(s, required, made.zone.Changes))
+	k.take(loses)
+}
+
+// changed reports whether anything is to be typed in the zone.
+func (z *Zone) changed() bool {
+	return slices.ContainsFunc(z.Changes, func(c Change) bool { return c.Step > 0 })
+}
+
+// leaves reports whether a name leads by way of another and will no more: it has to leave before the other one moves,
+// or it is led for a while to a carrier that knows nothing of it.
+func (b *worlds) leaves(name, other string) bool {
+	if b == nil {
+		return false
 	}
-	return made
+	by := func(l world.Lead) bool { return len(l.Via) > 1 && slices.Contains(l.Via[1:], other) }
+	return by(b.before.Lead(name)) && !by(b.ahead.Lead(name))
 }
 
 // notAnswered notes what nobody answered about at the apex and at hosts that have doors.
@@ -315,14 +405,21 @@ func notAnswered(s sight) found {
 	return f
 }
 
-// inOrder puts the changes in their order, and numbers those that are to be made.
-func inOrder(d draft) []Change {
+// inOrder puts the changes in their order, and numbers those that are to be made. leaves reports whether a first name
+// leads by way of a second one today, and will no more.
+func inOrder(d draft, leaves func(a, b string) bool) []Change {
 	var all []Change
 	for phase, changes := range d.byPhase {
-		if phase != turning && phase != fresh {
+		switch phase {
+		case fresh: // with those that turn
+			continue
+		case turning:
+			changes = leaversFirst(slices.Concat(d.byPhase[fresh], changes), leaves)
+		default:
 			slices.SortStableFunc(changes, func(a, b Change) int {
-				// What is new comes before what leads to it.
-				return cmp.Or(cmp.Compare(late(a), late(b)), record.CompareNames(a.Name, b.Name), cmp.Compare(a.Type, b.Type))
+				// What is new comes before what leads to it, and what takes the place of an alias right after that.
+				return cmp.Or(cmp.Compare(late(a), late(b)), record.CompareNames(a.Name, b.Name),
+					cmp.Compare(btoi(a.Action != Remove), btoi(b.Action != Remove)), cmp.Compare(a.Type, b.Type))
 			})
 		}
 		for _, c := range changes {
@@ -338,14 +435,59 @@ func inOrder(d draft) []Change {
 
 func late(c Change) int {
 	switch {
-	case c.Action == Remove && c.UntiesMail():
-		return -1 // an alias, at whose name addresses come
+	case c.Action == Remove && c.UntiesMail(): // an alias, at whose name addresses come
 	case c.Action != Add:
 		return 2
-	case isAddress(c.Type):
-		return 0
+	case !isAddress(c.Type):
+		return 1
 	}
-	return 1
+	return 0
+}
+
+// leaversFirst puts the changes of names that leave others before those of the others. Changes of one name stay
+// together.
+func leaversFirst(changes []Change, leaves func(a, b string) bool) []Change {
+	var names []string
+	of := map[string][]Change{}
+	for _, c := range changes {
+		if of[c.Name] == nil {
+			names = append(names, c.Name)
+		}
+		of[c.Name] = append(of[c.Name], c)
+	}
+	if len(names) < 2 {
+		return changes
+	}
+	var all []Change
+	leavers := func(name string) []string {
+		return slices.DeleteFunc(slices.Clone(names), func(o string) bool { return o == name || !leaves(o, name) })
+	}
+	for _, name := range topological(names, leavers) {
+		all = append(all, of[name]...)
+	}
+	return all
+}
+
+// topological puts each name behind those that have to come before it, and keeps the order otherwise. Names that would
+// have to come before each other stay as they are.
+func topological(names []string, firsts func(name string) []string) []string {
+	var all []string
+	begun := map[string]bool{}
+	var place func(name string)
+	place = func(name string) {
+		if begun[name] {
+			return
+		}
+		begun[name] = true
+		for _, other := range firsts(name) {
+			place(other)
+		}
+		all = append(all, name)
+	}
+	for _, name := range names {
+		place(name)
+	}
+	return all
 }
 
 // afterwards gives what a zone holds after its changes.

@@ -35,7 +35,8 @@ func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, er
 	to := names(z.domain.MovesTo())
 	var sets []record.Set
 	soa := false
-	for _, s := range whole {
+	for _, h := range z.held(whole, changed) {
+		s := h.Set
 		switch {
 		case isSignature(s.Type):
 			continue // made anew by whoever signs the zone
@@ -47,12 +48,8 @@ func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, er
 		case s.Type == record.Alias:
 			sets = append(sets, z.aliasAddresses(p, s)...)
 			continue
-		}
-		if c := z.through(s); c != nil && changed {
-			if len(c.Typed) == 0 || c.TypedAs == "CNAME" && c.Name == z.Name {
-				continue // another record of the name brings it, or no zone file can say it
-			}
-			s.Type, s.Values = c.TypedAs, c.Typed
+		case h.through && s.Type == "CNAME" && s.Name == z.Name:
+			continue // no zone file can say it
 		}
 		sets = append(sets, s)
 	}
@@ -60,6 +57,29 @@ func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, er
 		return nil, fmt.Errorf("nobody showed the SOA record of %s, without which no name server loads a zone", z.Name)
 	}
 	return sets, nil
+}
+
+// heldSet is a set as it stands where the zone is held.
+type heldSet struct {
+	record.Set
+	through bool // an edge network answers with its own addresses
+}
+
+// held gives sets of the zone as they are typed where it is held: what goes through an edge network is typed otherwise
+// there than the world sees it, and not at all where another record of the name brings it.
+func (z *Zone) held(whole []record.Set, changed bool) []heldSet {
+	var all []heldSet
+	for _, s := range whole {
+		c := z.through(s)
+		switch {
+		case c == nil || !changed:
+			all = append(all, heldSet{Set: s})
+		case len(c.Typed) > 0:
+			s.Type, s.Values = c.TypedAs, c.Typed
+			all = append(all, heldSet{s, true})
+		}
+	}
+	return all
 }
 
 func dotted(all []string) []string {

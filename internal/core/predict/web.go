@@ -28,11 +28,19 @@ type Web struct {
 	Estate *estate.Estate
 	Rules  *rule.Table // the redirect map
 
-	site  *rule.Table
-	pages map[string]bool
-	only  func(*estate.Domain) bool
-	doors []web.Door
+	site   *rule.Table
+	pages  map[string]bool
+	only   func(*estate.Domain) bool
+	doors  []web.Door
+	untold map[web.Host]string
 }
+
+// Reaches says which hosts reach nobody, since nothing tells a carrier of them, with that carrier. It is called before
+// the web is asked anything.
+func (w *Web) Reaches(untold map[web.Host]string) { w.untold = untold }
+
+// Untold gives the carrier that nothing tells of a host, "" where all that have to be are told.
+func (w *Web) Untold(h web.Host) string { return w.untold[h] }
 
 // New compiles the rules and lists the doors.
 func New(in Input) *Web {
@@ -63,6 +71,16 @@ func (w *Web) Door(d web.Door) Door {
 	domain := w.Estate.DomainOf(d.Host)
 	switch c := w.Carrier(d.Host); {
 	case d.Port != 0:
+	case w.untold[d.Host] != "":
+		return Door{
+			Door:    d,
+			Asked:   d,
+			Carrier: c.Name,
+			Domain:  domain,
+			Does:    Refuses,
+			Refusal: chain.BadAnswer,
+			Detail:  "nothing tells " + w.untold[d.Host] + " of " + d.Host.String(),
+		}
 	case w.IsSite(d.Host):
 		if edge := through(domain, d.Host); edge != nil {
 			return w.siteDoor(Asks(edge, d), domain).Behind(edge, d)

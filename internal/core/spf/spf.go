@@ -182,3 +182,6 @@ func Join(first, second string) string {
 	}
 	return strings.Join(words, " ")
 }
+
+// Argument gives what stands behind the ":" or "=" of a term, "" for nothing.
+func (t Term) Argument() string { return t.value }

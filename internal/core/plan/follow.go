@@ -1,0 +1,457 @@
+package plan
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/spf"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
+)
+
+// worlds is the state of the world as it was seen, and with what is planned so far. What leads elsewhere ahead than
+// before, and is no door, follows a door whose address changes.
+//
+// Suppose "@ A 192.0.2.1", "www CNAME @", "@ MX 10 www", and the apex moves to 203.0.113.20. The record of www does not
+// change; but ahead it ends at 203.0.113.20, and so does the mail. So the MX record is led to a name that ends, ahead
+// too, where www ended before.
+type worlds struct {
+	before, ahead *world.World
+	mailing       map[string]bool // names by way of which mail is received or sent
+}
+
+func worldsOf(in Input) *worlds {
+	made := &worlds{mailing: map[string]bool{}}
+	made.before = world.New(world.Input{Estate: in.Estate, Survey: in.Survey})
+	made.ahead = made.before.Clone()
+	if in.Survey == nil {
+		return made
+	}
+	for i := range in.Survey.Domains {
+		for _, s := range in.Survey.Domains[i].Records {
+			if s.Type != "MX" && s.Type != "TXT" {
+				continue
+			}
+			for _, v := range s.Values {
+				for _, name := range survey.RefersByAddress(s.Type, v) {
+					for _, via := range made.before.Lead(name).Via {
+						made.mailing[via] = true
+					}
+				}
+			}
+		}
+	}
+	return made
+}
+
+// moved gives where a name ended before, where it ends elsewhere ahead. ok is false where it does not, and where nobody
+// knows where it ended.
+func (b *worlds) moved(name string) (was world.Lead, ok bool) {
+	was = b.before.Lead(name)
+	return was, !was.Same(b.ahead.Lead(name)) && len(was.Ends) > 0 && !was.Unseen()
+}
+
+// comes reports whether a name leads nowhere today, and somewhere ahead.
+func (b *worlds) comes(name string) bool {
+	return len(b.before.Lead(name).Ends) == 0 && len(b.ahead.Lead(name).Ends) > 0
+}
+
+// take types a change into the world ahead.
+func (b *worlds) take(zone string, c Change) error {
+	values := func(all []string, through string) []world.Value {
+		var made []world.Value
+		for _, v := range all {
+			made = append(made, world.Value{Text: v, TTL: c.TTL, Through: through})
+		}
+		return made
+	}
+	switch {
+	case c.Action == Keep:
+		return nil
+	case c.Action == Remove:
+		return b.ahead.Type(zone, c.Name, c.Type, nil)
+	case c.Through == "":
+		return b.ahead.Type(zone, c.Name, c.Type, values(c.After, ""))
+	}
+	if err := b.ahead.Type(zone, c.Name, c.Type, nil); err != nil || len(c.Typed) == 0 {
+		return err
+	}
+	return b.ahead.Type(zone, c.Name, cmp.Or(c.TypedAs, c.Type), values(c.Typed, c.Through))
+}
+
+// leadsTo gives the record sets that lead a name to ends; nil where no records can.
+func leadsTo(ends []string) []record.Set {
+	var sets []record.Set
+	for _, end := range ends {
+		kind := "CNAME"
+		if a, err := netip.ParseAddr(end); err == nil {
+			if kind = "A"; a.Is6() {
+				kind = "AAAA"
+			}
+		} else if len(ends) > 1 || strings.ContainsAny(end, "?' ") {
+			return nil
+		} else {
+			end += "."
+		}
+		if i := slices.IndexFunc(sets, func(s record.Set) bool { return s.Type == kind }); i >= 0 {
+			sets[i].Values = append(sets[i].Values, end)
+			continue
+		}
+		sets = append(sets, record.Set{Type: kind, Values: []string{end}})
+	}
+	return sets
+}
+
+// typedWords gives changes as somebody reads them: name, type and values.
+func typedWords(all []Change) []string {
+	var words []string
+	for _, c := range all {
+		words = append(words, fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(plain(c.Type, c.After), ", ")))
+	}
+	return words
+}
+
+// untieNames gives whatever follows a door whose address changes, and is no door itself, the address that it has today:
+// aliases, wildcards, hosts that somebody else needs; in the zone of a guest its doors too, which wait for their turn.
+func untieNames(s sight, both *worlds, guest bool) found {
+	var f found
+	for _, set := range s.seen.Records {
+		if set.Type != "CNAME" || len(set.Values) == 0 || !guest && s.isHost(set.Name) || survey.ForNoHost(set.Name) {
+			continue
+		}
+		if n := s.neededAs(set.Name); n != nil && n.To == record.Plain("CNAME", set.Values[0]) {
+			continue // somebody says that it is to be this alias
+		}
+		untieName(s, both, set, &f)
+	}
+	for _, n := range s.domain.Needed {
+		if len(s.have[n.Host.String()]) == 0 { // only a wildcard answers for it
+			untieName(s, both, record.Set{Name: n.Host.String(), TTL: RecordTTL}, &f)
+		}
+	}
+	return f
+}
+
+func (s sight) neededAs(name string) *estate.Needed {
+	for i, n := range s.domain.Needed {
+		if n.Host.String() == name {
+			return &s.domain.Needed[i]
+		}
+	}
+	return nil
+}
+
+// untieName leads one name, an alias or one without records of its own, to where it ends today.
+func untieName(s sight, both *worlds, alias record.Set, f *found) {
+	was, moves := both.moved(alias.Name)
+	sets := leadsTo(was.Ends)
+	if !moves || sets == nil {
+		return
+	}
+	why := NameFollowed
+	if isMail(alias) || both.mailing[alias.Name] {
+		why = MailAlias
+	}
+	follows := alias.Name
+	if len(was.Via) > 1 {
+		follows = was.Via[1]
+		for _, via := range was.Via[1:] {
+			if _, moves := both.moved(via); moves {
+				follows = via
+			}
+		}
+	}
+	reasons := []Reason{{Why: why, Name: follows}}
+	var adds []Change
+	for _, to := range sets {
+		adds = append(adds, Change{Action: Add, Name: alias.Name, Type: to.Type, TTL: alias.TTL, After: to.Values,
+			Reasons: reasons})
+	}
+	untied := typedWords(adds)
+	says, code := "%s is an alias that follows %s, whose address changes with the web: mail would be looked for there.",
+		finding.MailTied
+	if why == NameFollowed {
+		says, code = "%s follows %s, whose address changes with the web, and is no door itself.", finding.DependedOn
+	}
+	fix := "Untie it before the web moves, as the first changes do: %s%s. Then survey again."
+	instead := " in place of the alias"
+	if alias.Type == "" {
+		instead = ""
+	}
+	f.findings = append(f.findings, finding.New(
+		code, alias.Name, fmt.Sprintf(says, alias.Name, follows),
+		fmt.Sprintf(fix, strings.Join(untied, "; "), instead),
+		map[string]any{"alias": plain("CNAME", alias.Values), "untied": untied, "follows": follows},
+	).As(finding.Warning))
+	switch {
+	case alias.Type == "":
+	case adds[0].Type == "CNAME": // the name that changes was an alias itself
+		adds[0].Action, adds[0].Before = Replace, alias.Values
+	default:
+		f.propose(untying, Change{Action: Remove, Name: alias.Name, Type: "CNAME", TTL: alias.TTL, Before: alias.Values,
+			Reasons: reasons})
+	}
+	for _, c := range adds {
+		f.propose(untying, c)
+	}
+}
+
+// untieReceivers leads mail that follows a door whose address changes to a name of its own, with today's addresses.
+func untieReceivers(s sight, both *worlds) found {
+	var f found
+	for _, mx := range s.seen.Records {
+		if mx.Type == "MX" {
+			untieMX(s, both, mx, &f)
+		}
+	}
+	apex := s.zone()
+	_, hasMX := s.set(apex, "MX")
+	was, moves := both.moved(apex)
+	if hasMX || !moves || s.misses(apex, "MX") || s.domain.Mail == "none" || len(s.mailSeen()) == 0 && !s.hasPolicy() ||
+		s.asksForMX() {
+		return f
+	}
+	to, adds := ownMail(s, both, was.Ends, &f)
+	if to == "" {
+		return f
+	}
+	tie(
+		s,
+		&f,
+		fmt.Sprintf(
+			"%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), which changes.",
+			apex,
+		),
+		append(typedWords(adds), "MX 10 "+to),
+	)
+	f.propose(untying, Change{Action: Add, Name: apex, Type: "MX", TTL: RecordTTL, After: []string{"10 " + to + "."},
+		Reasons: []Reason{{Why: MailWent}}})
+	return f
+}
+
+// untieMX leads the records of one MX set that follow a door elsewhere.
+func untieMX(s sight, both *worlds, mx record.Set, f *found) {
+	var after []string
+	tied := ""
+	lives := slices.ContainsFunc(mx.Values, func(v string) bool {
+		return len(both.before.Lead(record.Target("MX", v)).Ends) > 0
+	})
+	for _, v := range mx.Values {
+		target := record.Target("MX", v)
+		was, moves := both.moved(target)
+		if lives && target != "" && both.comes(target) {
+			tied = target
+			tie(
+				s,
+				f,
+				fmt.Sprintf("Mail for %s may go to %s, which leads nowhere today and to the web from then on.", mx.Name, target),
+				[]string{"MX " + record.Plain("MX", v) + " goes"},
+			)
+			continue
+		}
+		if moves {
+			if to, adds := ownMail(s, both, was.Ends, f); to != "" {
+				preference, _, _ := strings.Cut(v, " ")
+				v, tied = preference+" "+to+".", target
+				tie(
+					s,
+					f,
+					fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", mx.Name, target),
+					append(typedWords(adds), fmt.Sprintf("MX %s %s", preference, to)),
+				)
+			}
+		}
+		if !slices.Contains(after, v) {
+			after = append(after, v)
+		}
+	}
+	if tied != "" {
+		f.propose(untying, Change{Action: Replace, Name: mx.Name, Type: "MX", TTL: mx.TTL, Before: mx.Values, After: after,
+			Reasons: []Reason{{Why: MailHung, Name: tied}}})
+	}
+}
+
+// tie says that mail is tied, and what unties it.
+func tie(s sight, f *found, says string, untied []string) {
+	f.findings = append(f.findings, finding.New(
+		finding.MailTied,
+		s.zone(),
+		says,
+		fmt.Sprintf(
+			"Untie it before the web moves, as the first changes do: %s. Then survey again.",
+			strings.Join(untied, "; "),
+		),
+		map[string]any{"untied": untied},
+	).As(finding.Warning))
+}
+
+// mailLabels are how a name for mail alone is called, the usual ones first. Beyond them a number tells more apart than
+// any zone has.
+func mailLabels(yield func(string) bool) {
+	for n := 1; n < 1000; n++ {
+		for _, label := range []string{"mail", "mx"} {
+			if n > 1 {
+				label = fmt.Sprintf("%s%d", label, n)
+			}
+			if !yield(label) {
+				return
+			}
+		}
+	}
+}
+
+// ownMail finds a name for mail that ends at today's machines, now and ahead, in the zone itself, and proposes the
+// records that it needs. Where mail ends at a name outside the estate, it goes straight there. The name is "" where
+// there is none.
+func ownMail(s sight, both *worlds, ends []string, f *found) (string, []Change) {
+	sets := leadsTo(ends)
+	if len(sets) == 0 {
+		return "", nil
+	}
+	if sets[0].Type == "CNAME" {
+		return record.Target("CNAME", sets[0].Values[0]), nil
+	}
+	for label := range mailLabels {
+		name := label + "." + s.zone()
+		lead := both.before.Lead(name)
+		if s.isHost(name) || s.neededAs(name) != nil {
+			continue
+		}
+		if kinds := both.ahead.Types(name); len(kinds) > 0 {
+			if slices.Equal(both.ahead.Lead(name).Ends, ends) && !slices.Contains(kinds, "CNAME") &&
+				(len(lead.Ends) == 0 || slices.Equal(lead.Ends, ends) || len(both.before.Types(name)) == 0) {
+				return name, nil
+			}
+			continue
+		}
+		if len(lead.Ends) == 0 && both.mailing[name] {
+			continue // somebody names it who meets nothing there today
+		}
+		answered := len(lead.Ends) > 0 && !lead.Unseen() // by a wildcard
+		usual := label == "mail" || label == "mx"
+		if !both.ahead.Free(name) || !both.before.Free(name) || answered && usual && !slices.Equal(lead.Ends, ends) {
+			continue
+		}
+		var adds []Change
+		for _, set := range sets {
+			c := Change{Action: Add, Name: name, Type: set.Type, TTL: RecordTTL, After: set.Values,
+				Reasons: []Reason{{Why: MailOwnName}}}
+			if both.take(s.zone(), c) != nil {
+				return "", nil
+			}
+			adds = append(adds, c)
+			f.propose(untying, c)
+		}
+		return name, adds
+	}
+	return "", nil
+}
+
+// untieSenders writes today's addresses into the SPF records of the zone in place of what follows doors whose addresses
+// change.
+func untieSenders(s sight, both *worlds, d draft) found {
+	var f found
+	for _, set := range s.seen.Records {
+		if set.Type != "TXT" {
+			continue
+		}
+		today := map[string]bool{}
+		for _, v := range set.Values {
+			for _, term := range spf.Terms(record.Unquote(v)) {
+				today[term.Text] = true
+			}
+		}
+		values := slices.Clone(d.with(f.proposals).planned(s, set.Name, "TXT"))
+		changed := ""
+		for i, v := range values {
+			text, term := literally(both, record.Unquote(v), set.Name, today)
+			if term == "" {
+				continue
+			}
+			values[i], changed = record.Quote(text), term
+			f.findings = append(f.findings, finding.New(
+				finding.MailTied,
+				set.Name,
+				fmt.Sprintf(
+					"The SPF record of %s allows senders by %q, which follows a web address that changes.",
+					set.Name,
+					term,
+				),
+				fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", values[i]),
+				map[string]any{"term": term, "untied": []string{"TXT " + values[i]}},
+			).As(finding.Warning))
+		}
+		if changed != "" {
+			f.propose(untying, Change{Action: Replace, Name: set.Name, Type: "TXT", TTL: set.TTL, Before: set.Values,
+				After: values, Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}}})
+		}
+	}
+	return f
+}
+
+// literally gives an SPF record with today's addresses in place of those of today's terms that follow names whose
+// addresses change, none of them twice, and the last of those terms; "" where none does. A term that is only wanted
+// means what it names then.
+func literally(both *worlds, text, at string, today map[string]bool) (after, changed string) {
+	if !spf.Is(text) {
+		return "", ""
+	}
+	words := []string{"v=spf1"}
+	add := func(word string) {
+		said := slices.ContainsFunc(words, func(w string) bool {
+			return strings.EqualFold(strings.TrimPrefix(w, "+"), strings.TrimPrefix(word, "+"))
+		})
+		if !said {
+			words = append(words, word)
+		}
+	}
+	for _, term := range spf.Terms(text) {
+		literal := literalTerm(both, term, at)
+		if literal == nil || !today[term.Text] {
+			add(term.Text)
+			continue
+		}
+		changed = term.Text
+		for _, word := range literal {
+			add(word)
+		}
+	}
+	return strings.Join(words, " "), changed
+}
+
+// literalTerm gives the terms that stand for one which follows a web address that changes, nil where it does not. What
+// it says of how much of an address counts is kept (RFC 7208 section 5.6).
+func literalTerm(both *worlds, term spf.Term, at string) []string {
+	if term.Modifier || term.Name != "a" && term.Name != "mx" {
+		return nil
+	}
+	was, now := both.before.Named(at, term), both.ahead.Named(at, term)
+	if slices.Equal(was, now) || len(was) == 0 {
+		return nil
+	}
+	four, six, both6 := strings.Cut(term.Prefix, "//")
+	if both6 {
+		six = "/" + six
+	}
+	var literal []string
+	for _, end := range was {
+		a, err := netip.ParseAddr(end)
+		switch {
+		case err != nil && strings.ContainsAny(end, "?' "):
+			return nil
+		case err != nil:
+			literal = append(literal, term.Sign()+"a:"+end+term.Prefix)
+		case a.Is4():
+			literal = append(literal, term.Sign()+"ip4:"+end+four)
+		default:
+			literal = append(literal, term.Sign()+"ip6:"+end+six)
+		}
+	}
+	return literal
+}

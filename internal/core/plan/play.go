@@ -1,0 +1,718 @@
+package plan
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/spf"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/world"
+)
+
+// Play types the rows of sheets into the world as it was seen, in the order of the steps, and gives a finding for
+// whatever breaks on the way or is not so in the end. It knows of the plan what is wanted in the end, and nothing of
+// how it means to get there: that is what the sheets say.
+func (p *Plan) Play(sheets []Sheet) []finding.Finding {
+	pl := player{plan: p, world: p.today.Clone(),
+		seen: surveysOf(p.input), said: map[string]bool{}}
+	pl.remember()
+	pl.watch = world.NewWatch(pl.world, pl.wishes())
+	acts := actsOf(p, sheets)
+	begun := false // some record changes
+	for i, a := range acts {
+		if !begun && a.rows[0].IsRecord() && a.kind != LowerTTLs {
+			pl.lowered()
+			begun = true
+		}
+		if a.kind == RaiseTTLs && !pl.ended {
+			pl.zonesAfter(false)
+		}
+		pl.broke(pl.watch.Act(i+1, a.rows))
+	}
+	if !begun {
+		pl.lowered()
+	}
+	if !pl.ended {
+		pl.zonesAfter(false)
+	}
+	pl.zonesAfter(true)
+	pl.toldAll()
+	return pl.tally.Findings()
+}
+
+// unsaid gives what the sheets break, but for what is known of the same name already and cannot but show there too.
+func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
+	errors := map[string]bool{}
+	for _, f := range known {
+		if f.Severity == finding.Error {
+			errors[f.Code.String()+" "+f.Subject] = true
+		}
+	}
+	return slices.DeleteFunc(played, func(f finding.Finding) bool { return errors[f.Code.String()+" "+f.Subject] })
+}
+
+// player is what is known while sheets are played.
+type player struct {
+	plan  *Plan
+	world *world.World
+	watch *world.Watch
+	seen  surveys
+	tally finding.Tally
+	said  map[string]bool // what was said already of a subject
+	ended bool            // all records are typed
+}
+
+// act is rows that are typed at once, in a step.
+type act struct {
+	kind StepKind
+	rows []world.Row
+}
+
+// actsOf puts the rows of sheets in the order in which they are typed: step by step, place by place. What belongs to no
+// step is typed last.
+func actsOf(p *Plan, sheets []Sheet) []act {
+	type at struct{ sheet, row int }
+	lines, entries := map[at]bool{}, map[at]bool{}
+	var all []act
+	take := func(kind StepKind, line func(Line) bool, entry func(Sheet, Entry) bool) {
+		for i, sheet := range sheets {
+			for j, e := range sheet.Entries {
+				if !entries[at{i, j}] && entry(sheet, e) {
+					entries[at{i, j}] = true
+					all = append(all, act{kind, []world.Row{p.entryRow(sheet.Place, e)}})
+				}
+			}
+		}
+		for i, sheet := range sheets {
+			var rows []world.Row
+			for j, l := range sheet.Lines {
+				if !lines[at{i, j}] && line(l) {
+					lines[at{i, j}] = true
+					rows = append(rows, lineRow(sheet.Place, l))
+				}
+			}
+			for _, together := range atOnce(rows) {
+				all = append(all, act{kind, together})
+			}
+		}
+	}
+	for _, s := range p.Steps {
+		line, entry := typedIn(s)
+		if s.Kind != RaiseTTLs {
+			take(s.Kind, line, entry)
+		}
+	}
+	rest := func(Sheet, Entry) bool { return true }
+	take(MakeChanges, func(l Line) bool { return l.Do != Raise }, rest)
+	take(RaiseTTLs, func(Line) bool { return true }, rest)
+	return all
+}
+
+// atOnce parts rows into those that are typed at once: an alias and whatever takes its place, or gives it up for it,
+// are one act, and so is all that makes a new name.
+func atOnce(rows []world.Row) [][]world.Row {
+	var all [][]world.Row
+	for begin := 0; begin < len(rows); {
+		end, alias, adds := begin, false, true
+		for end < len(rows) && rows[end].Zone == rows[begin].Zone && rows[end].Label == rows[begin].Label {
+			alias = alias || rows[end].Type == "CNAME" || rows[end].Type == record.Alias
+			adds = adds && rows[end].Do == world.Add
+			end++
+		}
+		if alias || adds {
+			all = append(all, rows[begin:end])
+		} else {
+			for i := begin; i < end; i++ {
+				all = append(all, rows[i:i+1])
+			}
+		}
+		begin = end
+	}
+	return all
+}
+
+func lineRow(place string, l Line) world.Row {
+	return world.Row{Place: place, Do: world.Action(l.Do), Zone: l.Zone, Label: l.Label, Type: l.Type, Was: l.Was,
+		Value: l.Value, TTL: l.TTL, Through: l.Through}
+}
+
+func (p *Plan) entryRow(place string, e Entry) world.Row {
+	r := world.Row{Place: place, Do: world.Action(e.Action), Kind: e.Kind, Domain: e.Domain}
+	for _, f := range e.Fields {
+		if f.Holds == "" {
+			r.Fields = append(r.Fields, world.Field{Name: f.Name, Value: f.Value})
+			continue
+		}
+		var hosts []string // a file is one entry: what its writer puts into it
+		for _, d := range p.Web.Held(f.Holds) {
+			if h := d.Host.String(); !slices.Contains(hosts[max(0, len(hosts)-1):], h) {
+				hosts = append(hosts, h)
+			}
+		}
+		r.Fields = append(r.Fields, world.Field{Name: world.FieldHosts, Value: strings.Join(hosts, ", ")})
+	}
+	return r
+}
+
+// remember puts into the world what carriers were seen to know.
+func (pl *player) remember() {
+	t := typing{web: pl.plan.Web, seen: pl.seen}
+	for _, d := range pl.plan.Estate.Domains {
+		for _, h := range d.Hosts() {
+			for _, c := range tellable(pl.plan.Estate, d, h) {
+				if d.State == estate.Moved || t.claimedAt(d.Name.String(), h, c) {
+					pl.world.SawKnown(c.Name, h.String())
+				}
+			}
+			for _, who := range pl.world.Carriers(h.String()) {
+				for _, name := range who {
+					if c := pl.plan.Estate.Carrier(name); c != nil && c.By.Row().WithZone {
+						pl.world.SawForwarding(name, h.String())
+					}
+				}
+			}
+		}
+	}
+}
+
+// tellable gives who has to be told of a host: who answers it, and who is behind that.
+func tellable(e *estate.Estate, d *estate.Domain, h web.Host) []*estate.Carrier {
+	var all []*estate.Carrier
+	for _, c := range []*estate.Carrier{d.Carry[h], d.Through[h], d.Served[h]} {
+		if c == nil {
+			continue
+		}
+		all = append(all, c)
+		if behind := e.Holder(c); behind != c {
+			all = append(all, behind)
+		}
+	}
+	return all
+}
+
+// wishes gives what may become otherwise.
+func (pl *player) wishes() world.Wishes {
+	p := pl.plan
+	wish := world.Wishes{
+		Needed: map[string]bool{},
+		Silent: map[string]bool{},
+		MX:     map[string]map[string]bool{},
+		Policy: map[string]bool{},
+		Gone:   map[record.Key]bool{},
+		Late:   map[string]bool{},
+	}
+	led := map[string]bool{}
+	for _, d := range p.Estate.Domains {
+		for _, n := range d.Needed {
+			wish.Needed[n.Host.String()] = true
+		}
+		if d.State != estate.Leave {
+			wish.Doors = append(wish.Doors, d.Hosts()...)
+		}
+		s := sight{domain: d, seen: pl.seen.last[d.Name.String()], have: map[string][]record.Set{}}
+		if s.seen == nil {
+			continue
+		}
+		for _, set := range s.seen.Records {
+			if set.Name == s.zone() || set.Name == "_dmarc."+s.zone() {
+				s.have[set.Name] = append(s.have[set.Name], set)
+			}
+		}
+		if d.Mail != "none" && (len(s.mailSeen()) > 0 || s.hasPolicy()) {
+			wish.Mailing = append(wish.Mailing, s.zone())
+		}
+	}
+	for _, z := range p.Zones {
+		if z.Guest {
+			continue
+		}
+		for _, h := range z.domain.Hosts() {
+			led[h.String()] = true
+		}
+		pl.wanted(z, &wish)
+	}
+	for _, k := range p.Carriers {
+		wish.Late[k.Name] = k.claimsAfter
+	}
+	wish.Led = func(name string) bool { return led[name] }
+	return wish
+}
+
+// wanted adds what somebody asks for in a zone that is meant.
+func (pl *player) wanted(z Zone, wish *world.Wishes) {
+	if z.domain.Mail != "none" && len(z.domain.Wanted) == 0 {
+		return
+	}
+	s := sightOf(pl.plan.input, pl.seen, z.domain)
+	if z.domain.Mail == "none" && len(s.mailSeen()) == 0 {
+		wish.Silent[z.Name] = true
+	}
+	for _, w := range z.domain.Wanted {
+		switch {
+		case w.Type == "MX":
+			if wish.MX[w.Name] == nil {
+				wish.MX[w.Name] = map[string]bool{}
+			}
+			wish.MX[w.Name][w.Value] = true
+		case s.doneWith(w) == nil:
+		case w.Type == "TXT" && spf.Is(record.Unquote(w.Value)):
+			wish.Policy[w.Name] = true
+		default:
+			wish.Gone[record.Key{Name: w.Name, Type: w.Type}] = true
+		}
+	}
+}
+
+func (pl *player) find(f finding.Finding) {
+	key := f.Code.String() + " " + f.Subject
+	if pl.said[key] {
+		return
+	}
+	pl.said[key] = true
+	pl.tally.Add(f)
+}
+
+// lowered looks whether every TTL was lowered that has to be before anything changes.
+func (pl *player) lowered() {
+	for i := range pl.plan.Zones {
+		z := &pl.plan.Zones[i]
+		if z.domain.State == estate.Moved {
+			continue
+		}
+		for _, t := range z.TTLs {
+			values, seen := pl.world.Set(z.Name, record.Key{Name: t.Name, Type: t.Type})
+			if !seen || t.LowerBefore == 0 || !slices.ContainsFunc(values, func(v world.Value) bool { return v.TTL > t.LowerTo }) {
+				continue
+			}
+			pl.find(finding.New(
+				finding.ZoneDiffers,
+				t.Name+" "+t.Type,
+				fmt.Sprintf("No row of a sheet lowers the TTL of %s %s to %d s before it changes; it is %d s.", t.Name, t.Type,
+					t.LowerTo, values[0].TTL),
+				"Lower it first, and wait for as long as it was; resolvers keep the old answer for that long.",
+				map[string]any{"ttl": values[0].TTL, "wanted": t.LowerTo},
+			))
+		}
+	}
+}
+
+// zonesAfter compares every zone with the one that is written to a file: before TTLs are raised again, or after. What
+// nobody typed, and no change is about, is in both as it was seen.
+func (pl *player) zonesAfter(raised bool) {
+	pl.ended = true
+	for i := range pl.plan.Zones {
+		z := &pl.plan.Zones[i]
+		keys, short := map[record.Key]bool{}, map[record.Key]bool{}
+		for _, c := range z.changesToType() {
+			keys[record.Key{Name: c.Name, Type: c.Type}] = true
+			held := record.Key{Name: c.Name, Type: cmp.Or(c.TypedAs, c.Type)}
+			if keys[held] = true; c.shortLived() {
+				short[held] = true
+			}
+		}
+		for _, key := range pl.world.Typed(z.Name) {
+			keys[key] = true
+		}
+		wanted := map[record.Key]record.Set{}
+		if len(keys) > 0 {
+			for _, h := range z.held(z.end(), true) {
+				wanted[record.Key{Name: h.Name, Type: h.Type}] = h.Set
+			}
+		}
+		for key := range keys {
+			there, seen := pl.world.Set(z.Name, key)
+			if !seen && z.New == nil {
+				continue
+			}
+			ttl := wanted[key].TTL
+			if raised && short[key] {
+				ttl = RecordTTL
+			}
+			pl.compare(z, key, there, wanted[key].Values, ttl, short[key])
+		}
+	}
+}
+
+// changesToType gives the changes of a zone that are to be made.
+func (z *Zone) changesToType() []Change {
+	if z.Seen == nil {
+		return z.comes
+	}
+	return slices.DeleteFunc(slices.Clone(z.Changes), func(c Change) bool { return c.Step == 0 })
+}
+
+// end gives all record sets of a zone after its changes.
+func (z *Zone) end() []record.Set {
+	if z.Seen != nil {
+		return z.whole
+	}
+	var all []record.Set
+	for _, c := range z.comes {
+		all = append(all, Record{c.Name, c.Type, c.TTL, c.After}.Set())
+	}
+	return all
+}
+
+// compare says where a set is not what it is in the file of its zone.
+func (pl *player) compare(z *Zone, key record.Key, there []world.Value, wanted []string, ttl int, typed bool) {
+	var values []string
+	keeps := 0
+	for _, v := range there {
+		values = append(values, v.Text)
+		if (typed || v.Typed) && v.TTL != ttl {
+			keeps = v.TTL
+		}
+	}
+	switch {
+	case !same(key.Type, values, wanted):
+		pl.find(finding.New(
+			finding.ZoneDiffers,
+			key.Name+" "+key.Type,
+			fmt.Sprintf("Typed row by row, the sheets leave %s %s in %s at %s; the plan, and the zone file that it writes, "+
+				"say %s.", key.Name, key.Type, z.Name, orNothing(plain(key.Type, values)), orNothing(plain(key.Type, wanted))),
+			"Type none of it. Plan again from a new survey; where it says so again, tell us.",
+			map[string]any{"typed": plain(key.Type, values), "wanted": plain(key.Type, wanted)},
+		))
+	case keeps > 0:
+		pl.find(finding.New(
+			finding.ZoneDiffers,
+			key.Name+" "+key.Type,
+			fmt.Sprintf("Typed row by row, the sheets leave %s %s with a TTL of %d s instead of %d s.", key.Name, key.Type,
+				keeps, ttl),
+			"Give it that TTL where the zone is held.",
+			map[string]any{"typed": keeps, "wanted": ttl},
+		))
+	}
+}
+
+// broke says what broke with an act.
+func (pl *player) broke(all []world.Break) {
+	for _, b := range all {
+		pl.find(pl.finding(b))
+	}
+}
+
+func (pl *player) finding(b world.Break) finding.Finding {
+	before, after := shortly(b.Before), orNothing(b.After)
+	code, says, fix := finding.Undecided, "", ""
+	subject := b.Subject
+	switch b.Kind {
+	case world.RowUnfit:
+		says = fmt.Sprintf("A row of a sheet cannot be typed as it stands: %s.", b.Says)
+		fix = "Type none of it. Survey again, and plan from that."
+	case world.MailMoved:
+		code = finding.MailTied
+		if len(b.After) == 0 {
+			code = finding.MailLost
+		}
+		says = fmt.Sprintf("Mail for %s ends at %s today, and at %s", b.Subject, before, after)
+		fix = "Give its mail a name and address of its own first, in its own zone; or write the records that it is to have " +
+			"from then on under wanted:."
+	case world.SenderLost:
+		code = finding.MailTied
+		says = fmt.Sprintf("Senders of %s may send less: today %s; %s", b.Subject, before, after)
+		fix = "Write the addresses that send today into its SPF record first, or what is to hold under wanted:."
+	case world.Followed:
+		code, subject = finding.DependedOn, b.Target
+		if b.Type == "CNAME" {
+			says = fmt.Sprintf("The %s record of %s refers to %s, which ends at %s today: %s would follow to %s", b.Type,
+				b.Subject, b.Target, before, b.Subject, after)
+		} else {
+			says = fmt.Sprintf("The %s record of %s refers to %s: it ends at %s today, and would at %s", b.Type, b.Subject,
+				b.Target, before, after)
+		}
+		fix = fmt.Sprintf("Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
+			b.Subject, b.Target)
+	case world.NeededMoved:
+		code = finding.DependedOn
+		says = fmt.Sprintf("%s is needed where it is, at %s, and would lead to %s", b.Subject, before, after)
+		fix = "Lead it to today's address itself first, or take it out of needed: if nobody needs it any more."
+	case world.DoorDark:
+		code = finding.RecordLost
+		says = fmt.Sprintf("%s leads to %s today, and nowhere", b.Subject, before)
+		fix = "Add its new records before the old ones go."
+	case world.Untold:
+		code = finding.BeyondCarrier
+		says = fmt.Sprintf("%s leads to %s, which nobody told of it,", b.Subject, strings.Join(b.After, " or "))
+		fix = fmt.Sprintf("Tell %s of %s first, or lead it to whoever carries it before anything else.",
+			strings.Join(b.After, " or "), b.Subject)
+	case world.Crowded:
+		code = finding.AliasConflict
+		says = fmt.Sprintf("%s holds what cannot stand together (%s)", b.Subject, strings.Join(b.After, ", "))
+		fix = "Decide which of them is needed, and remove the others first."
+	}
+	if b.Kind != world.RowUnfit {
+		says += fmt.Sprintf(" once this is typed: %s.", b.Row)
+	}
+	return finding.New(code, subject, says, fix, map[string]any{
+		"act": b.Act, "row": b.Row.String(), "place": b.Row.Place, "before": b.Before, "after": b.After, "name": b.Subject,
+	})
+}
+
+// toldAll looks whether every door's carrier was told of it in the end, and answers as the plan predicts.
+func (pl *player) toldAll() {
+	asks := map[web.Host][]web.URL{}
+	for _, ask := range pl.plan.Asks(true) {
+		h := ask.URL.Host()
+		asks[h] = append(asks[h], ask.URL)
+		if ask.URL.Query() == "" {
+			asks[h] = append(asks[h], ask.URL.Door().URL(ask.URL.Path(), "made=up"))
+		}
+	}
+	byCarrier := map[string][]string{}
+	for i := range pl.plan.Zones {
+		z := &pl.plan.Zones[i]
+		if z.Guest || z.domain.State == estate.Moved {
+			continue
+		}
+		for _, h := range z.domain.Hosts() {
+			for _, c := range tellable(pl.plan.Estate, z.domain, h) {
+				if c.ApexOnly && !h.IsApex() {
+					continue // a limit, which is said
+				}
+				if !pl.world.Knows(c.Name, h) && z.domain.Served[h] != c {
+					byCarrier[c.Name] = append(byCarrier[c.Name], h.String())
+				}
+			}
+			pl.answers(z, h, asks[h])
+		}
+		pl.pages(z)
+	}
+	for _, c := range pl.plan.Estate.Carriers {
+		hosts := byCarrier[c.Name]
+		if len(hosts) == 0 {
+			continue
+		}
+		pl.find(untoldFinding(c.Name, hosts))
+	}
+	pl.siteToo()
+}
+
+func untoldFinding(carrier string, hosts []string) finding.Finding {
+	return finding.New(
+		finding.BeyondCarrier,
+		carrier,
+		fmt.Sprintf("Nothing on any sheet tells %s of %s: whoever comes there by that name is refused, or meets somebody "+
+			"else's site.", carrier, wording.Few(hosts, 3)),
+		fmt.Sprintf("Give these hosts to another carrier, or have %s told of them before their records change.", carrier),
+		map[string]any{"carrier": carrier, "hosts": hosts},
+	)
+}
+
+// answers compares what a host's carrier was told to answer with what the plan predicts.
+func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
+	c := z.domain.Carry[h]
+	if c == nil || !pl.world.Knows(c.Name, h) {
+		return
+	}
+	for _, u := range asks {
+		d := pl.plan.Web.Door(u.Door())
+		if pl.plan.beyond[u.Door()] || d.Exempts(u) || d.Upgrades || pl.plan.Web.Untold(h) != "" {
+			continue
+		}
+		planned := d.Answer(u)
+		if planned.Refusal != "" || !planned.IsRedirect() && planned.Status != 410 {
+			continue
+		}
+		says, told := pl.world.Says(c.Name, u)
+		if says.Behind != "" {
+			if want := cmp.Or(c.Behind, "the site"); says.Behind != want {
+				pl.wrong(c, z.Name, "asks "+says.Behind+" instead of "+want, u)
+				return
+			}
+			if c.Behind != "" {
+				says, told = pl.world.Says(c.Behind, u)
+			}
+		}
+		switch {
+		case says.Unread || says.Behind != "":
+		case !told:
+			pl.wrong(c, z.Name, "is told nothing of "+u.String(), u)
+			return
+		case says.Framed:
+			pl.wrong(c, z.Name, "is told to show it in a frame", u)
+			return
+		case says.Status != planned.Status || !sameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
+			pl.wrong(c, z.Name, fmt.Sprintf("is told to send %s to %s instead of %s", u,
+				saysWhere(says.Status, says.Location), saysWhere(planned.Status, planned.Location)), u)
+			return
+		}
+	}
+}
+
+func saysWhere(status int, location string) string {
+	return strings.TrimSpace(fmt.Sprint(status, " ", location))
+}
+
+func (pl *player) wrong(c *estate.Carrier, zone, what string, u web.URL) {
+	key := finding.BeyondCarrier.String() + " " + c.Name + " answers in " + zone
+	if pl.said[key] {
+		return
+	}
+	pl.said[key] = true
+	pl.tally.Add(finding.New(
+		finding.BeyondCarrier,
+		u.Host().String(),
+		fmt.Sprintf("Typed as the sheet says, %s %s.", c.Name, what),
+		"Write the rule so that it can be typed there, or give the host to a server.",
+		map[string]any{"carrier": c.Name, "url": u.String()},
+	))
+}
+
+// pages looks whether the pages of a zone's carriers and of its registrar were told the rest: certificates, records
+// that are waited for, the zone, the delegation.
+func (pl *player) pages(z *Zone) {
+	d := z.domain
+	lacks := func(who, what string) {
+		pl.find(finding.New(
+			finding.BeyondCarrier,
+			z.Name+" at "+who,
+			fmt.Sprintf("Nothing on any sheet tells %s %s.", who, what),
+			"Plan again from a new survey; where it says so again, tell us.",
+			map[string]any{"place": who, "zone": z.Name},
+		))
+	}
+	t := typing{web: pl.plan.Web, seen: pl.seen}
+	for _, c := range pl.plan.Estate.Carriers {
+		hosts := carriedBy(pl.plan.Estate, d, c)
+		told := pl.world.At(c.Name)
+		for _, h := range hosts {
+			if issues(c, d, h) && !t.certifiedThere(z.Name, h, c) && !told.Certificates[h.String()] {
+				lacks(c.Name, "to get the certificate for "+h.String())
+			}
+		}
+		if len(hosts) == 0 {
+			continue
+		}
+		for _, e := range originEntries(c, *z) {
+			if told.Origins[z.Name] != (world.Origin{Behind: e.Fields[0].Value, AskedBy: e.Fields[1].Value}) {
+				lacks(c.Name, "how to ask what is behind it, "+e.Fields[0].Value)
+			}
+		}
+		if slices.Contains(c.Steps, estate.Point) && len(reached(d, c, hosts)) > 0 {
+			pl.awaited(z, c, told.Awaited[z.Name], lacks)
+		}
+		if slices.Contains(c.Steps, estate.TakeZone) && len(c.NameServers) > 0 && (z.Move != nil || z.Seen == nil) &&
+			!slices.Equal(told.Zones[z.Name], names(c.NameServers)) {
+			lacks(c.Name, "to take the zone over with its name servers")
+		}
+	}
+	for _, c := range pl.plan.Estate.Carriers {
+		for _, h := range d.Hosts() {
+			if _, still := pl.world.At(c.Name).Forwards[h.String()]; still && c.By.Row().WithZone && d.Carry[h] != c {
+				lacks(c.Name, "to delete its forwarding of "+h.String()+", which writes its address back into the zone")
+			}
+		}
+	}
+	registrar := pl.world.At(registrarOf(z))
+	for _, e := range registrarEntries(*z, pl.seen) {
+		switch e.Kind {
+		case NameServers:
+			var wanted []string
+			for _, f := range e.Fields {
+				wanted = append(wanted, f.Value)
+			}
+			if !slices.Equal(registrar.Delegations[z.Name], wanted) {
+				lacks(registrarOf(z), "the name servers "+strings.Join(wanted, " and "))
+			}
+		case DSEntry:
+			if !slices.Contains(registrar.Unsigned[z.Name], e.Fields[0].Value) {
+				lacks(registrarOf(z), "to remove the DS record "+e.Fields[0].Value)
+			}
+		}
+	}
+}
+
+// awaited looks whether the records that a carrier's page waits for are those that stand in the zone then.
+func (pl *player) awaited(z *Zone, c *estate.Carrier, fields []world.Field, lacks func(who, what string)) {
+	if len(fields) == 0 {
+		lacks(c.Name, "which records it waits for")
+		return
+	}
+	for _, r := range z.Records {
+		name := r.Name + " " + r.Type
+		i := slices.IndexFunc(fields, func(f world.Field) bool { return f.Name == name })
+		concerns := asksFor(c, z.domain, r) ||
+			isWeb(r.Type) && slices.ContainsFunc(carriedBy(pl.plan.Estate, z.domain, c), func(h web.Host) bool {
+				return h.String() == r.Name && len(reached(z.domain, c, []web.Host{h})) > 0
+			})
+		switch {
+		case !concerns:
+		case i < 0:
+			lacks(c.Name, "that it waits for "+name)
+		default:
+			var wanted []string
+			for _, v := range r.Values {
+				wanted = append(wanted, typed(r.Type, v))
+			}
+			if fields[i].Value != strings.Join(wanted, ", ") {
+				lacks(c.Name, fmt.Sprintf("that it waits for %s as %s", name, strings.Join(wanted, ", ")))
+			}
+		}
+	}
+}
+
+// siteToo looks whether the site was told to lead its other names to the canonical host.
+func (pl *player) siteToo() {
+	told := pl.world.At(SiteName)
+	for _, h := range pl.plan.Estate.Site.Also {
+		if told.Primaries[h.String()] != pl.plan.Estate.Canonical.Host.String() {
+			pl.find(finding.New(
+				finding.BeyondCarrier,
+				h.String(),
+				fmt.Sprintf("Nothing on any sheet tells the site to lead %s to %s.", h, pl.plan.Estate.Canonical.Host),
+				"Choose the primary host there.",
+				map[string]any{"host": h.String()},
+			))
+		}
+	}
+}
+
+// untold gives the hosts of what is meant whose carriers nobody tells of them, with the carrier, as far as entries on
+// carriers' pages say. It is what a predicted web reaches, whatever the records say.
+func untold(in Input, w *predict.Web) map[web.Host]string {
+	p := &Plan{Estate: in.Estate, Web: w, input: in}
+	seen := surveysOf(in)
+	for _, d := range w.Domains() {
+		p.Zones = append(p.Zones, Zone{Name: d.Name.String(), domain: d})
+	}
+	state := world.New(world.Input{Estate: in.Estate})
+	pl := player{plan: p, world: state, seen: seen}
+	pl.remember()
+	t := typing{web: w, zones: p.Zones, seen: seen}
+	for _, c := range in.Estate.Carriers {
+		k, _ := carried(t, c)
+		for _, e := range k.Entries {
+			if e.Action == Add && e.Kind != CertEntry {
+				_ = state.Apply(p.entryRow(c.Name, e))
+			}
+		}
+	}
+	all := map[web.Host]string{}
+	for _, d := range w.Domains() {
+		for _, h := range d.Hosts() {
+			c := d.Carry[h]
+			if c == nil || c.ApexOnly && !h.IsApex() {
+				continue
+			}
+			for _, who := range tellable(in.Estate, d, h) {
+				if !state.Knows(who.Name, h) && d.Served[h] != who && !(who.ApexOnly && !h.IsApex()) {
+					all[h] = who.Name
+				}
+			}
+			root := web.Doors(h)[1].URL("/", "")
+			holder := in.Estate.Holder(c)
+			if _, told := state.Says(holder.Name, root); all[h] == "" && !told && !(holder.ApexOnly && !h.IsApex()) {
+				all[h] = holder.Name
+			}
+		}
+	}
+	return all
+}

@@ -1,0 +1,441 @@
+// Package world holds a state of the world: the record sets of every zone of an estate as they were seen, and what each
+// carrier was told. Only what somebody types changes it (Apply). From a state alone follow the addresses at the end of
+// a name, who receives a domain's mail, whom its SPF record lets send, which carrier a host leads to, and whether that
+// carrier was told of it.
+//
+// It knows nothing of a plan, and wants nothing: Watch compares what follows from one state with what followed from the
+// first. What nobody saw is unseen here too: a name in a zone that nobody showed stands for itself, with a "?".
+//
+//	w := world.New(world.Input{Estate: e, Survey: v})
+//	w.Lead("www.old.example").Ends          // ["192.0.2.1"]
+//	w.Apply(world.Row{Zone: "old.example", Do: world.Remove, Label: "www", Type: "CNAME", Was: "old.example"})
+package world
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
+)
+
+// World is a state of the world. It is not safe for several goroutines.
+type World struct {
+	zones    map[string]*zone
+	told     map[string]*Told
+	policies map[string]string // SPF records of names outside, "" where it was answered that there is none
+	estate   *estate.Estate
+	places   places
+
+	shared map[string]bool // zones that another state holds too: they are copied before they are changed
+
+	touch func(name string) // is called for every name that is looked at; nil: nobody listens
+}
+
+// Input is what a state of the world is made of.
+type Input struct {
+	Estate *estate.Estate
+	Survey *survey.Survey // what was seen last of each domain; nil: nobody has looked
+}
+
+// zone is one zone as the world sees it.
+type zone struct {
+	name    string
+	unseen  bool                    // nobody showed it: what stands there is unknown
+	partial bool                    // names that nobody asked for may be there
+	asked   map[string]bool         // the names that every survey asks for
+	missed  map[record.Key]bool     // questions that nobody answered
+	hidden  []string                // names below which a wildcard answers that nobody showed
+	sets    map[string][]Set        // by owner
+	below   map[string]int          // how many owners stand at a name or below it (RFC 4592 section 2.2.2)
+	typed   map[record.Key]struct{} // sets that somebody typed
+}
+
+// Set is all records of one name and type, each as it was typed or seen.
+type Set struct {
+	Type   string
+	Values []Value
+}
+
+// Value is one record.
+type Value struct {
+	Text    string // in zone-file form
+	TTL     int    // in seconds
+	Through string // the edge network that answers with its own addresses instead; "" for none
+	Typed   bool   // somebody typed it, and it is not only seen
+}
+
+// New gives the state of the world as it was seen. Every domain of the estate has its zone: those that are to be left
+// and those of other waves too.
+func New(in Input) *World {
+	w := &World{
+		zones:    map[string]*zone{},
+		told:     map[string]*Told{},
+		policies: map[string]string{},
+		estate:   in.Estate,
+	}
+	seen := map[string]*survey.Domain{}
+	if in.Survey != nil {
+		for i := range in.Survey.Domains {
+			seen[in.Survey.Domains[i].Name] = &in.Survey.Domains[i]
+		}
+	}
+	for _, d := range in.Estate.Domains {
+		z := zoneOf(d.Name.String(), seen[d.Name.String()])
+		for _, h := range d.Hosts() {
+			z.asked[h.String()] = true
+		}
+		w.zones[z.name] = z
+	}
+	for _, d := range seen {
+		for _, s := range d.Senders {
+			w.policies[s.Name] = s.Text
+		}
+	}
+	w.places = placesOf(in.Estate)
+	return w
+}
+
+// Clone gives a state that is like this one, and goes its own way from there. Neither may be changed while somebody asks
+// the other.
+func (w *World) Clone() *World {
+	made := &World{
+		zones: maps.Clone(w.zones), told: map[string]*Told{}, policies: w.policies, estate: w.estate, places: w.places,
+		shared: map[string]bool{},
+	}
+	if w.shared == nil {
+		w.shared = map[string]bool{}
+	}
+	for name := range w.zones {
+		made.shared[name], w.shared[name] = true, true
+	}
+	return made
+}
+
+// own gives a zone to be changed, nil where there is none.
+func (w *World) own(name string) *zone {
+	z := w.zones[name]
+	if z == nil || !w.shared[name] {
+		return z
+	}
+	made := *z
+	made.below, made.typed = maps.Clone(z.below), maps.Clone(z.typed)
+	made.sets = make(map[string][]Set, len(z.sets))
+	for owner, sets := range z.sets {
+		sets = slices.Clone(sets)
+		for i := range sets {
+			sets[i].Values = slices.Clone(sets[i].Values)
+		}
+		made.sets[owner] = sets
+	}
+	w.zones[name], w.shared[name] = &made, false
+	return &made
+}
+
+func zoneOf(name string, seen *survey.Domain) *zone {
+	z := &zone{
+		name:   name,
+		asked:  map[string]bool{},
+		missed: map[record.Key]bool{},
+		sets:   map[string][]Set{},
+		below:  map[string]int{},
+		typed:  map[record.Key]struct{}{},
+	}
+	switch {
+	case seen == nil || !seen.Seen() && !seen.Nowhere():
+		z.unseen = true
+		return z
+	case !seen.Seen():
+		return z // there is no such zone yet
+	}
+	z.partial, z.hidden = seen.Partial, seen.Wildcards
+	for _, m := range seen.Missed {
+		z.missed[record.Key{Name: m.Name, Type: m.Type}] = true
+	}
+	for _, s := range seen.Records {
+		for _, v := range s.Values {
+			z.add(s.Name, s.Type, Value{Text: normal(s.Type, v), TTL: s.TTL})
+		}
+	}
+	z.hidden = slices.DeleteFunc(slices.Clone(z.hidden), func(below string) bool { return len(z.sets["*."+below]) > 0 })
+	return z
+}
+
+// normal gives a value as all values of a state are compared.
+func normal(kind, value string) string {
+	if kind == record.Alias {
+		kind = "CNAME"
+	}
+	n, err := record.Value(kind, value)
+	if err != nil {
+		return value
+	}
+	return n
+}
+
+// add puts a record into the zone; false where it is there already.
+func (z *zone) add(owner, kind string, v Value) bool {
+	sets := z.sets[owner]
+	i := slices.IndexFunc(sets, func(s Set) bool { return s.Type == kind })
+	switch {
+	case i < 0:
+		if len(sets) == 0 {
+			z.count(owner, 1)
+		}
+		z.sets[owner] = append(sets, Set{kind, []Value{v}})
+	case slices.ContainsFunc(sets[i].Values, func(o Value) bool { return o.Text == v.Text }):
+		return false
+	default:
+		sets[i].Values = append(sets[i].Values, v)
+	}
+	return true
+}
+
+// remove takes a record out of the zone; false where it is not there.
+func (z *zone) remove(owner, kind, text string) bool {
+	s, at := z.find(owner, kind, text)
+	if at < 0 {
+		return false
+	}
+	s.Values = slices.Delete(s.Values, at, at+1)
+	if len(s.Values) > 0 {
+		return true
+	}
+	left := slices.DeleteFunc(z.sets[owner], func(s Set) bool { return s.Type == kind })
+	if z.sets[owner] = left; len(left) == 0 {
+		delete(z.sets, owner)
+		z.count(owner, -1)
+	}
+	return true
+}
+
+// find gives the set that holds a record, and where in it; -1 where it is not there.
+func (z *zone) find(owner, kind, text string) (*Set, int) {
+	for i := range z.sets[owner] {
+		if s := &z.sets[owner][i]; s.Type == kind {
+			return s, slices.IndexFunc(s.Values, func(v Value) bool { return v.Text == text })
+		}
+	}
+	return nil, -1
+}
+
+// count keeps how many owners there are at a name and below it.
+func (z *zone) count(owner string, by int) {
+	for at := owner; ; {
+		z.below[at] += by
+		if z.below[at] == 0 {
+			delete(z.below, at)
+		}
+		if at == z.name || at == "" {
+			return
+		}
+		_, at, _ = strings.Cut(at, ".")
+	}
+}
+
+// Action says what is done with a record, or an entry.
+type Action string
+
+// The actions, as sheets name them.
+const (
+	Add     Action = "add"
+	Replace Action = "replace"
+	Remove  Action = "remove"
+	Lower   Action = "lower" // of its TTL alone
+	Raise   Action = "raise"
+)
+
+// Row is one row of a sheet, as it is typed: one record, or one entry on a carrier's page.
+type Row struct {
+	Place string // where it is typed
+	Do    Action
+
+	// Of a record.
+	Zone    string
+	Label   string // relative to the zone
+	Type    string
+	Was     string // what stands there, where it is replaced or removed
+	Value   string // "" where it is removed
+	TTL     int    // in seconds
+	Through string // the edge network through which it goes
+
+	// Of an entry: Type is empty.
+	Kind   Kind
+	Domain string
+	Fields []Field
+}
+
+// Field is one box of a form with what is typed into it.
+type Field struct{ Name, Value string }
+
+// IsRecord reports whether a row is a record.
+func (r Row) IsRecord() bool { return r.Type != "" }
+
+func (r Row) String() string {
+	if !r.IsRecord() {
+		text := string(r.Do) + " " + string(r.Kind)
+		for _, f := range r.Fields {
+			text += ", " + f.Name + ": " + f.Value
+		}
+		return text + " at " + r.Place
+	}
+	value := r.Value
+	switch {
+	case value == "":
+		value = r.Was
+	case r.Was != "":
+		value = r.Was + " by " + value
+	}
+	return fmt.Sprintf("%s %s %s %s in %s", r.Do, r.Label, r.Type, value, r.Zone)
+}
+
+// Unfit says why a row cannot be typed as it stands.
+type Unfit struct {
+	Row  Row
+	Says string
+}
+
+func (u *Unfit) Error() string { return u.Row.String() + ": " + u.Says }
+
+// Apply changes the state by one row, as typed; nothing else changes it. The error is an *Unfit, and the state is then
+// as it was.
+func (w *World) Apply(r Row) error {
+	if !r.IsRecord() {
+		return w.tell(r)
+	}
+	z := w.own(r.Zone)
+	if z == nil {
+		return &Unfit{r, "no zone of this name is in the estate"}
+	}
+	owner, err := record.Name(r.Label, z.name)
+	if err != nil {
+		return &Unfit{r, err.Error()}
+	}
+	kind := r.Type
+	if kind == record.Alias {
+		kind = "CNAME" // it is typed like one
+	}
+	read := func(shown string) (string, error) {
+		if r.Do == Remove {
+			return normal(kind, shown), nil // of whatever type it is
+		}
+		return record.Value(kind, shown)
+	}
+	was, value := "", ""
+	if r.Do == Remove || r.Do == Replace {
+		if was, err = read(r.Was); err != nil {
+			return &Unfit{r, err.Error()}
+		}
+	}
+	if r.Do != Remove {
+		if value, err = read(r.Value); err != nil {
+			return &Unfit{r, err.Error()}
+		}
+	}
+	return w.change(z, r, owner, was, value)
+}
+
+func (w *World) change(z *zone, r Row, owner, was, value string) error {
+	gone := func(text string) bool {
+		_, at := z.find(owner, r.Type, text)
+		return at < 0 && !z.knowsNot(owner, r.Type)
+	}
+	switch r.Do {
+	case Lower, Raise:
+		s, at := z.find(owner, r.Type, value)
+		if at < 0 {
+			if z.knowsNot(owner, r.Type) {
+				return nil
+			}
+			return &Unfit{r, "no such record is there"}
+		}
+		s.Values[at].TTL = r.TTL
+		return nil
+	case Remove:
+		if gone(was) {
+			return &Unfit{r, "no such record is there"}
+		}
+		z.remove(owner, r.Type, was)
+	case Replace, Add:
+		if r.Do == Replace {
+			if gone(was) {
+				return &Unfit{r, "no such record is there"}
+			}
+			z.remove(owner, r.Type, was)
+		}
+		if !z.add(owner, r.Type, Value{value, r.TTL, r.Through, true}) && r.Do == Add && r.Through == "" {
+			return &Unfit{r, "it is there already"}
+		}
+	default:
+		return &Unfit{r, "nobody can do that"}
+	}
+	z.typed[record.Key{Name: owner, Type: r.Type}] = struct{}{}
+	return nil
+}
+
+// knowsNot reports whether nobody knows what stands at a name and type.
+func (z *zone) knowsNot(owner, kind string) bool {
+	if _, typed := z.typed[record.Key{Name: owner, Type: kind}]; typed {
+		return false
+	}
+	return z.unseen || z.missed[record.Key{Name: owner, Type: kind}]
+}
+
+// Set gives the records of a name and type in a zone, and false where nobody has seen the zone.
+func (w *World) Set(zone string, key record.Key) ([]Value, bool) {
+	z := w.zones[zone]
+	if z == nil || z.unseen {
+		return nil, false
+	}
+	for _, s := range z.sets[key.Name] {
+		if s.Type == key.Type {
+			return s.Values, true
+		}
+	}
+	return nil, true
+}
+
+// Typed gives the sets of a zone that somebody typed, or took out.
+func (w *World) Typed(zone string) []record.Key {
+	if z := w.zones[zone]; z != nil {
+		return slices.Collect(maps.Keys(z.typed))
+	}
+	return nil
+}
+
+// Crowds gives the types that stand at a name, where DNS forbids them to stand together: beside an alias (RFC 1034
+// section 3.6.2), or one at the apex; nothing where it allows them. What an edge network answers with its own addresses
+// is no alias to the world.
+func (w *World) Crowds(zone, owner string) []string {
+	z := w.zones[zone]
+	if z == nil {
+		return nil
+	}
+	var kinds []string
+	aliases := 0
+	for _, s := range z.sets[owner] {
+		for _, v := range s.Values {
+			switch {
+			case isSignature(s.Type):
+			case (s.Type == "CNAME" || s.Type == "DNAME" && owner == z.name) && !(v.Through != "" && owner == z.name):
+				aliases++
+				fallthrough
+			default:
+				kinds = append(kinds, s.Type)
+			}
+		}
+	}
+	if aliases == 0 || len(kinds) == 1 && owner != z.name {
+		return nil
+	}
+	slices.Sort(kinds)
+	return slices.Compact(kinds)
+}
+
+// isSignature reports whether a type is made by signing the zone, and goes with it.
+func isSignature(kind string) bool {
+	return slices.Contains([]string{"RRSIG", "NSEC", "NSEC3", "NSEC3PARAM"}, kind)
+}
