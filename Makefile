@@ -6,7 +6,7 @@ RACE := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 GOLANGCI := github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0
 TARGETS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
 
-.PHONY: build test peers lint docs man bench fuzz dist screenshots
+.PHONY: build test peers lint docs man bench fuzz soak dist screenshots
 
 build:
 	CGO_ENABLED=0 go build -trimpath -ldflags '$(LDFLAGS)' -o upperpath .
@@ -41,6 +41,12 @@ bench:
 # Every reader and writer, a minute each: FUZZTIME=10s ONLY=Zone make fuzz is quicker.
 fuzz:
 	test/fuzz.sh
+
+# Thousands of estates at random, played from their sheets by a reader of their own: ROUNDS=500 SEED=7 make soak.
+ROUNDS ?= 5000
+SEED ?= 1
+soak:
+	ROUNDS=$(ROUNDS) SEED=$(SEED) go test -count=1 -timeout 3h -v ./test/cutover
 
 dist:
 	@mkdir -p dist

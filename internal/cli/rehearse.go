@@ -2,10 +2,12 @@ package cli
 
 import (
 	"context"
+	"slices"
 
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
@@ -55,7 +57,12 @@ func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit,
 		return nil, failed(err)
 	}
 	scene.Now = now()
-	return p.auditStage(ctx, scene, "rehearsal", made)
+	a, err := p.auditStage(ctx, scene, "rehearsal", made)
+	if err == nil { // a stage plays what comes of a plan, and not how somebody gets there
+		a.Findings = slices.Concat(a.Findings, made.Broken)
+		finding.Sort(a.Findings)
+	}
+	return a, err
 }
 
 // auditStage audits what a plan is about on a stage that plays a scene.

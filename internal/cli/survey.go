@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"path/filepath"
 	"runtime/debug"
+	"slices"
 	"strings"
 	"time"
 
@@ -165,10 +166,14 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 	}
 	var faults problem.List
 	var subjects []live.Subject
-	for _, d := range made.Domains() {
+	for _, d := range surveyed(made) {
+		hosts := d.Hosts()
+		if d.State == estate.Leave {
+			hosts = nil // no door of it is followed; its records may lead to what moves
+		}
 		subject := live.Subject{
 			Name:      d.Name,
-			Hosts:     d.Hosts(),
+			Hosts:     hosts,
 			Selectors: e.Selectors,
 			Zone:      byName[d.Name.String()],
 			Partial:   marks[d.Name.String()].marks.Partial,
@@ -202,6 +207,17 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 		}
 	}
 	return subjects, faults.Err()
+}
+
+// surveyed gives the domains to look at: those that a plan is about, and those that are to be left.
+func surveyed(made *plan.Plan) []*estate.Domain {
+	all := slices.Clone(made.Domains())
+	for _, d := range made.Estate.Domains {
+		if d.State == estate.Leave && made.Web.Means(d.Name) {
+			all = append(all, d)
+		}
+	}
+	return all
 }
 
 // zoneFile is a zone as a file has it.

@@ -143,13 +143,7 @@ Name servers load it, and most providers import it.`,
 					partial, wording.Verb(partial, "is", "are"),
 				)
 			}
-			if n := finding.Count(made.Findings, finding.Error); n > 0 {
-				fmt.Fprintf(
-					p.out,
-					"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are mended.\n",
-					wording.Count(n, "error"),
-				)
-			}
+			p.notReady(made.Findings)
 			if err := errors.Join(failures...); err != nil {
 				return failed(err)
 			}

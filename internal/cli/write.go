@@ -3,11 +3,15 @@ package cli
 import (
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/servers"
@@ -65,7 +69,7 @@ exit code is then 1.`,
 					}
 				}
 			}
-			e, in, err := from.input()
+			e, in, err := from.inputSeen(c.Context())
 			if err != nil {
 				return err
 			}
@@ -92,8 +96,10 @@ exit code is then 1.`,
 					return err
 				}
 			}
+			broken := plan.Broken(in)
 			p.saidServer(out, name, written, predicted)
-			return (&output{failOn: "error"}).verdict(written.Findings)
+			p.notReady(broken)
+			return (&output{failOn: "error"}).verdict(slices.Concat(written.Findings, broken))
 		},
 	}
 	from.flags(c)
@@ -170,6 +176,19 @@ func (p *program) saidServer(out, carrier string, written servers.Output, predic
 			return
 		}
 	}
+}
+
+// notReady says that what was written belongs to a plan that does not hold.
+func (p *program) notReady(all []finding.Finding) {
+	n := finding.Count(all, finding.Error)
+	if n == 0 {
+		return
+	}
+	fmt.Fprintf(
+		p.out,
+		"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are mended.\n",
+		wording.Count(n, "error"),
+	)
 }
 
 // serverCarrier finds the carrier that is meant.

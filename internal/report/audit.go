@@ -676,6 +676,8 @@ func doorsSentence(doors, clean int, findings []finding.Finding) string {
 		return "The door is clean."
 	case doors == clean && bad == 0:
 		return fmt.Sprintf("All %s are clean.", wording.Count(doors, "door"))
+	case doors == clean && doors > 1:
+		return fmt.Sprintf("All %s are clean, and something else is not: %s.", wording.Count(doors, "door"), counted(findings))
 	}
 	return fmt.Sprintf("%d of %s %s clean: %s.", clean, wording.Count(doors, "door"), wording.Verb(clean, "is", "are"),
 		counted(findings))

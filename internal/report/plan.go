@@ -97,13 +97,14 @@ func planVerdict(p *plan.Plan) Verdict {
 	v := Verdict{Tone: worst(p.Findings)}
 	switch w := finding.Worst(p.Findings); {
 	case len(p.Findings) == 0:
-		v.Says = wordsf("The plan holds: %s, each tried in memory, arrive where they should.", triedText(p))
+		v.Says = wordsf("The plan holds: %s arrive where they should%s.", triedText(p), playedText(p))
 	case w == finding.Error:
 		v.Says = words("The plan does not hold yet: " + counted(p.Findings) + ".")
 	case finding.Has(p.Findings, finding.DeclaredOtherwise):
 		v.Says = words("The plan rests on what was seen to be otherwise: " + counted(p.Findings) + ".")
 	default:
-		v.Says = words("The plan holds, and something is worth a look: " + counted(p.Findings) + ".")
+		v.Says = wordsf("The plan holds: %s arrive where they should%s. Worth a look: %s.", triedText(p), playedText(p),
+			counted(p.Findings))
 	}
 	switch f := first(p.Findings); {
 	case f != nil && f.Severity == finding.Error:
@@ -118,6 +119,23 @@ func planVerdict(p *plan.Plan) Verdict {
 		v.Next = cat(words("Try it before it is real: "), copied("upperpath rehearse"), words("; then step 1."))
 	}
 	return v
+}
+
+// playedText says how much of what is typed was played, and of which zones it was not, or not of all.
+func playedText(p *plan.Plan) string {
+	unseen, partly := len(p.Played.Unseen), len(p.Played.Partly)
+	if !slices.ContainsFunc(p.Zones, func(z plan.Zone) bool { return z.Seen != nil || z.New != nil }) {
+		return ", each tried in memory; nobody has seen the zones, so that no record was played"
+	}
+	text := fmt.Sprintf("; %s of the sheets, played in their order, lose no mail, no name and no door",
+		wording.Count(p.Played.Rows, "row"))
+	if partly > 0 {
+		text += fmt.Sprintf(" of what was seen (%s in part)", wording.Count(partly, "zone"))
+	}
+	if unseen > 0 {
+		text += fmt.Sprintf("; %s nobody has seen", wording.Count(unseen, "zone"))
+	}
+	return text
 }
 
 func triedText(p *plan.Plan) string {

@@ -14,6 +14,7 @@ type (
 	jsonPlan struct {
 		Schema       string            `json:"schema"`
 		Canonical    string            `json:"canonical"`
+		Played       plan.Played       `json:"played"`
 		Doors        []plan.Door       `json:"doors"`
 		Rules        []plan.Rule       `json:"rules"`
 		Certificates []jsonCertificate `json:"certificates"`
@@ -104,6 +105,7 @@ func planData(p *plan.Plan) jsonPlan {
 	v := jsonPlan{
 		Schema:       plan.Schema,
 		Canonical:    p.Canonical,
+		Played:       p.Played,
 		Doors:        p.Doors,
 		Rules:        p.Rules,
 		Certificates: []jsonCertificate{},

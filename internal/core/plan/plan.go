@@ -71,6 +71,8 @@ type Plan struct {
 	Steps        []Step // what to do, in this order
 	Findings     []finding.Finding
 	Notes        []Note
+	Broken       []finding.Finding // those of the findings that come of playing what is typed
+	Played       Played
 
 	Web    *predict.Web
 	Estate *estate.Estate
@@ -79,6 +81,13 @@ type Plan struct {
 	today  *world.World      // as it was seen
 	asks   []ToAsk           // what an audit asks, rules included
 	beyond map[web.Door]bool // doors of which it was said that their carrier cannot do what is asked
+}
+
+// Played is how much of what is typed was played.
+type Played struct {
+	Rows   int      `json:"rows"`   // records and entries
+	Unseen []string `json:"unseen"` // zones of the estate that nobody has seen, so that nobody knows what follows there
+	Partly []string `json:"partly"` // zones of which parts were not seen, which may be lost
 }
 
 // Door is a door of the estate with where it must lead and who carries it.
@@ -103,8 +112,14 @@ type Rule struct {
 	Chain    []predict.Step `json:"chain"`             // predicted, from the example
 }
 
-// Make works the plan out. This is the order of its phases.
-func Make(in Input) *Plan {
+// Make works the plan out.
+func Make(in Input) *Plan { return in.plan(true) }
+
+// Broken plays what is to be typed, without the chains of rules that a whole plan follows, and gives what breaks.
+func Broken(in Input) []finding.Finding { return in.plan(false).Broken }
+
+// plan works a plan out, with an example of every rule or without rules. This is the order of its phases.
+func (in Input) plan(rules bool) *Plan {
 	w := in.Web()
 	seen := surveysOf(in)
 	p := &Plan{Canonical: in.Estate.Canonical.String(), Web: w, Estate: in.Estate, Table: w.Rules, input: in}
@@ -118,7 +133,9 @@ func Make(in Input) *Plan {
 	limits, beyond := limitsOf(w)
 	p.beyond = beyond
 	take(limits)
-	p.Rules = rulesOf(w)
+	if rules {
+		p.Rules = rulesOf(w)
+	}
 	p.asks = p.Asks(true)
 	take(faultyRules(w))
 	take(redirectsNeeded(w))
@@ -140,7 +157,10 @@ func Make(in Input) *Plan {
 	p.Certificates = certificates
 	take(f)
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
-	take(found{findings: p.unsaid(p.Play(p.Sheets()), tally.Findings())})
+	sheets := p.Sheets()
+	p.Played = playedOf(p, sheets, seen)
+	p.Broken = p.unsaid(p.Play(sheets), tally.Findings())
+	take(found{findings: p.Broken})
 	p.Findings = tally.Findings()
 	return p
 }

@@ -58,6 +58,25 @@ func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
 	return slices.DeleteFunc(played, func(f finding.Finding) bool { return errors[f.Code.String()+" "+f.Subject] })
 }
 
+// playedOf counts what is played. A zone that nobody has seen may hold names that lead to what moves, whether it is meant
+// or not.
+func playedOf(p *Plan, sheets []Sheet, seen surveys) Played {
+	made := Played{Unseen: []string{}, Partly: []string{}}
+	for _, s := range sheets {
+		made.Rows += len(s.Lines) + len(s.Entries)
+	}
+	for _, d := range p.Estate.Domains {
+		switch name := d.Name.String(); {
+		case seen.nowhere[name] != nil:
+		case seen.last[name] == nil:
+			made.Unseen = append(made.Unseen, name)
+		case seen.last[name].Partial || len(seen.last[name].Missed) > 0:
+			made.Partly = append(made.Partly, name)
+		}
+	}
+	return made
+}
+
 // player is what is known while sheets are played.
 type player struct {
 	plan  *Plan
@@ -395,12 +414,20 @@ func (pl *player) compare(z *Zone, key record.Key, there []world.Value, wanted [
 // broke says what broke with an act.
 func (pl *player) broke(all []world.Break) {
 	for _, b := range all {
+		if b.Kind == world.Untold {
+			for _, who := range b.After {
+				pl.said[who+" of "+b.Subject] = true
+			}
+		}
 		pl.find(pl.finding(b))
 	}
 }
 
 func (pl *player) finding(b world.Break) finding.Finding {
 	before, after := shortly(b.Before), orNothing(b.After)
+	if b.Kind == world.MailMoved {
+		before, after = inTurn(b.Before), inTurn(b.After)
+	}
 	code, says, fix := finding.Undecided, "", ""
 	subject := b.Subject
 	switch b.Kind {
@@ -456,6 +483,21 @@ func (pl *player) finding(b world.Break) finding.Finding {
 	})
 }
 
+// inTurn says where mail ends: the machines that are tried first, then the others.
+func inTurn(machines []string) string {
+	var turns []string
+	last := ""
+	for _, m := range machines {
+		turn, machine, _ := strings.Cut(m, " ")
+		if turn == last {
+			turns[len(turns)-1] += ", " + machine
+		} else {
+			turns, last = append(turns, machine), turn
+		}
+	}
+	return orNothing([]string{strings.Join(turns, ", then ")})
+}
+
 // toldAll looks whether every door's carrier was told of it in the end, and answers as the plan predicts.
 func (pl *player) toldAll() {
 	asks := map[web.Host][]web.URL{}
@@ -477,7 +519,7 @@ func (pl *player) toldAll() {
 				if c.ApexOnly && !h.IsApex() {
 					continue // a limit, which is said
 				}
-				if !pl.world.Knows(c.Name, h) && z.domain.Served[h] != c {
+				if !pl.world.Knows(c.Name, h) && z.domain.Served[h] != c && !pl.said[c.Name+" of "+h.String()] {
 					byCarrier[c.Name] = append(byCarrier[c.Name], h.String())
 				}
 			}

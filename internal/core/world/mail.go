@@ -97,8 +97,10 @@ func (w *World) Senders(name string) map[string]Result {
 	return all
 }
 
-// policy gives the SPF record of a name, "" where there is none; two of them make none that anybody can use, and are
-// given as they are, one behind the other. known is false where nobody knows.
+// twoPolicies stands for two records where one is allowed (section 4.5): its term is one that nobody knows.
+const twoPolicies = "v=spf1 two"
+
+// policy gives the SPF record of a name, "" where there is none. known is false where nobody knows.
 func (w *World) policy(name string) (text string, known bool) {
 	values, at, known := w.values(name, "TXT")
 	if !known {
@@ -111,7 +113,7 @@ func (w *World) policy(name string) (text string, known bool) {
 	for _, v := range values {
 		if one := record.Unquote(v); spf.Is(one) {
 			if text != "" {
-				return text + " " + one, true // "v=spf1" is no term that anybody knows
+				return twoPolicies, true
 			}
 			text = one
 		}
