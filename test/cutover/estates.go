@@ -165,7 +165,7 @@ func zone(r *rand.Rand, name string, names []string, keys string) []string {
 	for n := range r.IntN(3) {
 		add(fmt.Sprintf("%s MX %d %s", apex, 10+10*r.IntN(n+2), pick(hosts...)))
 	}
-	add(maybe(6, "_imaps._tcp."+apex+" SRV 0 1 993 mx.post.example.")...)
+	add(maybe(6, "_imaps._tcp."+apex+" SRV 0 1 993 "+pick("mx.post.example.", at("www"), at("mail"), apex))...)
 	add(maybe(8, at("news")+" MX 5 "+pick(hosts...))...)
 	if r.IntN(3) > 0 {
 		var terms []string

@@ -316,6 +316,11 @@ func (pl *Player) facts() Facts {
 	for name := range pl.mailing {
 		f["mail "+name] = pl.mail(name)
 	}
+	for name, at := range pl.lines {
+		for _, v := range at["SRV"] {
+			f["service "+name] = strings.Join(pl.ends(strings.TrimSuffix(v[strings.LastIndex(v, " ")+1:], "."), 0), " ")
+		}
+	}
 	for _, name := range pl.needed {
 		f["needed "+name] = strings.Join(pl.ends(name, 0), " ")
 	}
@@ -356,7 +361,7 @@ func (pl *Player) Type(t plan.Task) []string {
 				return `"` + v + `"`
 			case "CNAME", "ALIAS":
 				return v + "."
-			case "MX":
+			case "MX", "SRV":
 				return strings.TrimSuffix(v, ".") + "."
 			}
 			return v

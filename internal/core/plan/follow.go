@@ -205,9 +205,9 @@ func untieName(s sight, both *worlds, alias record.Set, f *found) {
 // untieReceivers leads mail that follows a door whose address changes to a name of its own, with today's addresses.
 func untieReceivers(s sight, both *worlds) found {
 	var f found
-	for _, mx := range s.seen.Records {
-		if mx.Type == "MX" {
-			untieMX(s, both, mx, &f)
+	for _, set := range s.seen.Records {
+		if set.Type == "MX" || set.Type == "SRV" && isMailService(set.Name) {
+			untieTargets(s, both, set, &f)
 		}
 	}
 	apex := s.zone()
@@ -235,35 +235,43 @@ func untieReceivers(s sight, both *worlds) found {
 	return f
 }
 
-// untieMX leads the records of one MX set that follow a door elsewhere.
-func untieMX(s sight, both *worlds, mx record.Set, f *found) {
+// isMailService tells whether a name is that of a service by which mail programs find their servers (RFC 6186, RFC 6764).
+func isMailService(name string) bool {
+	service, _, _ := strings.Cut(name, ".")
+	return slices.Contains([]string{
+		"_imap", "_imaps", "_pop3", "_pop3s", "_submission", "_submissions", "_sieve", "_autodiscover",
+		"_caldav", "_caldavs", "_carddav", "_carddavs",
+	}, service)
+}
+
+// untieTargets leads the records of one MX or SRV set that follow a door elsewhere.
+func untieTargets(s sight, both *worlds, set record.Set, f *found) {
 	var after []string
 	tied := ""
-	lives := slices.ContainsFunc(mx.Values, func(v string) bool {
-		return len(both.before.Lead(record.Target("MX", v)).Ends) > 0
+	lives := slices.ContainsFunc(set.Values, func(v string) bool {
+		return len(both.before.Lead(record.Target(set.Type, v)).Ends) > 0
 	})
-	for _, v := range mx.Values {
-		target := record.Target("MX", v)
+	for _, v := range set.Values {
+		target := record.Target(set.Type, v)
 		was, moves := both.moved(target)
 		if lives && target != "" && both.comes(target) {
 			tied = target
 			tie(
 				s,
 				f,
-				fmt.Sprintf("Mail for %s may go to %s, which leads nowhere today and to the web from then on.", mx.Name, target),
-				[]string{"MX " + record.Plain("MX", v) + " goes"},
+				fmt.Sprintf("Mail for %s may go to %s, which leads nowhere today and to the web from then on.", set.Name, target),
+				[]string{set.Type + " " + record.Plain(set.Type, v) + " goes"},
 			)
 			continue
 		}
 		if moves {
 			if to, adds := ownMail(s, both, was.Ends, f); to != "" {
-				preference, _, _ := strings.Cut(v, " ")
-				v, tied = preference+" "+to+".", target
+				v, tied = v[:strings.LastIndexByte(v, ' ')+1]+to+".", target
 				tie(
 					s,
 					f,
-					fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", mx.Name, target),
-					append(typedWords(adds), fmt.Sprintf("MX %s %s", preference, to)),
+					fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", set.Name, target),
+					append(typedWords(adds), set.Type+" "+record.Plain(set.Type, v)),
 				)
 			}
 		}
@@ -272,8 +280,8 @@ func untieMX(s sight, both *worlds, mx record.Set, f *found) {
 		}
 	}
 	if tied != "" {
-		f.propose(untying, Change{Action: Replace, Name: mx.Name, Type: "MX", TTL: mx.TTL, Before: mx.Values, After: after,
-			Reasons: []Reason{{Why: MailHung, Name: tied}}})
+		f.propose(untying, Change{Action: Replace, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
+			After: after, Reasons: []Reason{{Why: MailHung, Name: tied}}})
 	}
 }
 

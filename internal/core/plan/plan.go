@@ -170,9 +170,11 @@ func (in Input) plan(rules bool) *Plan {
 func zonesOfPlan(in Input, seen surveys, w *predict.Web) ([]*zonePlan, *worlds) {
 	var all, guests []*zonePlan
 	meant := map[*estate.Domain]bool{}
-	for _, d := range w.Domains() {
+	domains := w.Domains()
+	all = make([]*zonePlan, len(domains))
+	sideBySide(len(domains), func(i int) { all[i] = lead(in, seen, domains[i]) })
+	for _, d := range domains {
 		meant[d] = true
-		all = append(all, lead(in, seen, d))
 	}
 	for _, d := range in.Estate.Domains {
 		if !meant[d] && d.State != estate.Leave && seen.last[d.Name.String()] != nil {
@@ -260,8 +262,10 @@ func leftDomains(e *estate.Estate, w *predict.Web) found {
 }
 
 func doorsOf(w *predict.Web) []Door {
-	all := []Door{}
-	for _, d := range w.Doors() {
+	doors := w.Doors()
+	all := make([]Door, len(doors))
+	sideBySide(len(doors), func(i int) {
+		d := doors[i]
 		root := d.URL("/", "")
 		made := Door{Door: d, Carrier: SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
 		domain := w.Estate.DomainOf(d.Host)
@@ -271,8 +275,8 @@ func doorsOf(w *predict.Web) []Door {
 		if c := w.Carrier(d.Host); c != nil {
 			made.Carrier, made.Fallback = c.Name, string(domain.Fallback)
 		}
-		all = append(all, made)
-	}
+		all[i] = made
+	})
 	return all
 }
 

@@ -451,12 +451,14 @@ func (pl *player) finding(b world.Break) finding.Finding {
 		if b.Type == "CNAME" {
 			says = fmt.Sprintf("The %s record of %s refers to %s, which ends at %s today: %s would follow to %s", b.Type,
 				b.Subject, b.Target, before, b.Subject, after)
+			fix = fmt.Sprintf("Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
+				b.Subject, b.Target)
 		} else {
 			says = fmt.Sprintf("The %s record of %s refers to %s: it ends at %s today, and would at %s", b.Type, b.Subject,
 				b.Target, before, after)
+			fix = fmt.Sprintf("Give the machine that it means a name of its own with today's address, and have the %s record "+
+				"name that, before %s changes.", b.Type, b.Target)
 		}
-		fix = fmt.Sprintf("Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
-			b.Subject, b.Target)
 	case world.NeededMoved:
 		code = finding.DependedOn
 		says = fmt.Sprintf("%s is needed where it is, at %s, and would lead to %s", b.Subject, before, after)
@@ -555,15 +557,18 @@ func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
 		return
 	}
 	for _, u := range asks {
+		says, told := pl.world.Says(c.Name, u)
+		if says.Unread || pl.plan.beyond[u.Door()] || pl.plan.Web.Untold(h) != "" {
+			continue
+		}
 		d := pl.plan.Web.Door(u.Door())
-		if pl.plan.beyond[u.Door()] || d.Exempts(u) || d.Upgrades || pl.plan.Web.Untold(h) != "" {
+		if d.Exempts(u) || d.Upgrades {
 			continue
 		}
 		planned := d.Answer(u)
 		if planned.Refusal != "" || !planned.IsRedirect() && planned.Status != 410 {
 			continue
 		}
-		says, told := pl.world.Says(c.Name, u)
 		if says.Behind != "" {
 			if want := cmp.Or(c.Behind, "the site"); says.Behind != want {
 				pl.wrong(c, z.Name, "asks "+says.Behind+" instead of "+want, u)
