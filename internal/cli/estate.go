@@ -95,8 +95,8 @@ func (o *estateOptions) input() (*files.Estate, plan.Input, error) {
 	}, nil
 }
 
-// interruptible does a work of pure computing, and comes back early, with the error of the context, where that ends
-// first.
+// interruptible does a work of pure computing, and comes back early, with the error of the context,
+// where that ends first.
 func interruptible(ctx context.Context, work func()) error {
 	done := make(chan *crew.Fault, 1)
 	go func() { done <- crew.Try(work) }()
@@ -145,8 +145,8 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 	return e, in, err
 }
 
-// lastSeen gives what the kept surveys saw last of every domain, what they saw before that, and what the last audit
-// met.
+// lastSeen gives what the kept surveys saw last of every domain, what they saw before that, and
+// what the last audit met.
 func (o *estateOptions) lastSeen(
 	ctx context.Context,
 	e *files.Estate,
@@ -189,8 +189,8 @@ func (o *estateOptions) lastSeen(
 	return last, before, audited, nil
 }
 
-// takeZones takes the records of zone files instead of those that a survey saw, which are then what was there before.
-// What only a survey sees, such as doors and the delegation, stays.
+// takeZones takes the records of zone files instead of those that a survey saw, which are then what
+// was there before. What only a survey sees, such as doors and the delegation, stays.
 func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 	paths, err := zonePaths(o.zones)
 	if err != nil {

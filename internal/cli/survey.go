@@ -26,8 +26,8 @@ import (
 	"upperpath.example/upperpath/internal/store"
 )
 
-// surveyGarbage is how much garbage a survey lets stand, in per cent of what it holds: it waits for others most of the
-// time, and has time to clear up.
+// surveyGarbage is how much garbage a survey lets stand, in per cent of what it holds: it waits for
+// others most of the time, and has time to clear up.
 const surveyGarbage = 40
 
 // surveyOptions are the options of survey beside those of every command.
@@ -259,8 +259,8 @@ func newSurveyor(e *files.Estate, w *live.Web, parallel int, o *surveyOptions) (
 	return s, nil
 }
 
-// takeSurvey looks at the domains, many at a time, and judges what it saw. Where the context ends, what was seen comes
-// back with its error.
+// takeSurvey looks at the domains, many at a time, and judges what it saw. Where the context ends,
+// what was seen comes back with its error.
 func (p *program) takeSurvey(
 	ctx context.Context,
 	e *files.Estate,

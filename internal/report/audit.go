@@ -117,7 +117,8 @@ func wholeLook(l Looked, yield func(Block) bool) {
 	noted(notes, yield)
 }
 
-// causeBlocks says of the first of the worst findings why it is there, where that is known, and what shows it.
+// causeBlocks says of the first of the worst findings why it is there, where that is known, and
+// what shows it.
 func causeBlocks(findings []finding.Finding) []Block {
 	f := first(findings)
 	if f == nil || f.Why == "" {
@@ -137,13 +138,15 @@ func causeBlocks(findings []finding.Finding) []Block {
 	return []Block{facts}
 }
 
-// mostCertificates is of how many certificates a terminal shows all dates; of more, those with something to see.
+// mostCertificates is of how many certificates a terminal shows all dates; of more, those with
+// something to see.
 const mostCertificates = 12
 
 // firstEnds is how many of many certificates are shown in any case: those that end first.
 const firstEnds = 3
 
-// certificatesTable gives the certificates that were seen, whose ends come first: one page of dates for many hosts.
+// certificatesTable gives the certificates that were seen, whose ends come first: one page of dates
+// for many hosts.
 func certificatesTable(chains []chain.Chain, now time.Time) (Table, bool) {
 	type seen struct {
 		tls   *chain.TLS
@@ -267,7 +270,8 @@ func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(Bl
 // besideRoot are the probes of a door beside that of its root.
 var besideRoot = []chain.Probe{chain.Deep, chain.Query, chain.WellKnown, chain.Robots}
 
-// tellsNothing tells whether an old URL's chain fails in no way that was not shown before, and notes what it shows.
+// tellsNothing tells whether an old URL's chain fails in no way that was not shown before, and
+// notes what it shows.
 func tellsNothing(c Chain, shown map[string]bool) bool {
 	same := !c.Fine && len(c.Findings) > 0 && (c.Probe == string(chain.Rule) || c.Probe == string(chain.Pattern))
 	for _, f := range c.Findings {
@@ -278,8 +282,8 @@ func tellsNothing(c Chain, shown map[string]bool) bool {
 	return same
 }
 
-// viewDoor gives the chains of a door as blocks: those whose way is that of the root are said in a line of it for a
-// terminal, and all stand in tables.
+// viewDoor gives the chains of a door as blocks: those whose way is that of the root are said in a
+// line of it for a terminal, and all stand in tables.
 func viewDoor(door []chain.Chain, now time.Time, lines bool) []Chain {
 	all := make([]Chain, 0, len(door))
 	for i, c := range door {
@@ -594,7 +598,8 @@ func (l *doorList) add(c chain.Chain) {
 	}
 }
 
-// tear takes in that not all say the same about the addresses of a host, so that none of its doors is ticked.
+// tear takes in that not all say the same about the addresses of a host, so that none of its doors
+// is ticked.
 func (l *doorList) tear(findings []finding.Finding) {
 	for _, f := range findings {
 		host, _, _ := strings.Cut(f.Subject, " ")
@@ -677,13 +682,15 @@ func doorsSentence(doors, clean int, findings []finding.Finding) string {
 	case doors == clean && bad == 0:
 		return fmt.Sprintf("All %s are clean.", wording.Count(doors, "door"))
 	case doors == clean && doors > 1:
-		return fmt.Sprintf("All %s are clean, and something else is not: %s.", wording.Count(doors, "door"), counted(findings))
+		return fmt.Sprintf("All %s are clean, and something else is not: %s.",
+			wording.Count(doors, "door"), counted(findings))
 	}
 	return fmt.Sprintf("%d of %s %s clean: %s.", clean, wording.Count(doors, "door"), wording.Verb(clean, "is", "are"),
 		counted(findings))
 }
 
-// mostDoors is how many doors are listed where all of them are; of more, only those with something to see.
+// mostDoors is how many doors are listed where all of them are; of more, only those with something
+// to see.
 const mostDoors = 40
 
 // table gives the doors, a line each.

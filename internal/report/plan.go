@@ -51,7 +51,8 @@ func Plan(p *plan.Plan) Doc {
 	return d
 }
 
-// fewFindings is how many findings are shown whole before the steps; more are listed there and shown after them.
+// fewFindings is how many findings are shown whole before the steps; more are listed there and
+// shown after them.
 const fewFindings = 3
 
 func planHead(p *plan.Plan) []Block {
@@ -121,7 +122,8 @@ func planVerdict(p *plan.Plan) Verdict {
 	return v
 }
 
-// playedText says how much of what is typed was played, and of which zones it was not, or not of all.
+// playedText says how much of what is typed was played, and of which zones it was not, or not of
+// all.
 func playedText(p *plan.Plan) string {
 	unseen, partly := len(p.Played.Unseen), len(p.Played.Partly)
 	if !slices.ContainsFunc(p.Zones, func(z plan.Zone) bool { return z.Seen != nil || z.New != nil }) {
@@ -162,7 +164,8 @@ func planNotes(p *plan.Plan) []Block {
 	return blocks
 }
 
-// planTables gives what stands behind the steps: zones, places to type at, doors, certificates, rules, records.
+// planTables gives what stands behind the steps: zones, places to type at, doors, certificates,
+// rules, records.
 func planTables(p *plan.Plan) []Block {
 	var blocks []Block
 	add := func(title string, t Table) {
@@ -266,7 +269,8 @@ func issuerOf(c plan.Certificate) string {
 	return says
 }
 
-// shown gives a rule's side as people read it: its host in U-labels, its path decoded where that is text.
+// shown gives a rule's side as people read it: its host in U-labels, its path decoded where that is
+// text.
 func shown(s string) string {
 	host, rest, _ := strings.Cut(s, "/")
 	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {

@@ -9,7 +9,8 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// The shape of a plan in JSON: the plan's data with its reasons, checks and steps in words (docs/schema/plan.json).
+// The shape of a plan in JSON: the plan's data with its reasons, checks and steps in words
+// (docs/schema/plan.json).
 type (
 	jsonPlan struct {
 		Schema       string            `json:"schema"`

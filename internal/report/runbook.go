@@ -15,7 +15,8 @@ import (
 // clockForm is a time on which somebody has to be there.
 const clockForm = "Mon 2 Jan 15:04 MST"
 
-// RunbookOf makes the runbook of a plan: its steps in words, place by place, with the values to copy.
+// RunbookOf makes the runbook of a plan: its steps in words, place by place, with the values to
+// copy.
 func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 	p = scrubbed(p) // it is kept, and read by others
 	planned := p.Tasks()
@@ -49,7 +50,8 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 	return runbook.New(p.Canonical, scope, tasks, start)
 }
 
-// related tells whether one task has to wait for another: not where both are about zones, and share none.
+// related tells whether one task has to wait for another: not where both are about zones, and share
+// none.
 func related(before, t plan.Task) bool {
 	if len(before.Step.Zones) == 0 || len(t.Step.Zones) == 0 {
 		return true
@@ -269,8 +271,8 @@ func backText(w plan.Way) string {
 	}[w]
 }
 
-// Runbook is a runbook as it stands, with what came of checking it where that was done. What stands in the way of it is
-// said first.
+// Runbook is a runbook as it stands, with what came of checking it where that was done. What stands
+// in the way of it is said first.
 func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Time) Doc {
 	done := b.DoneCount()
 	scope := ""
@@ -466,7 +468,8 @@ func runbookData(b *runbook.Book) *runbook.Book {
 	return &made
 }
 
-// Played is what a round of a runbook that is played came to: the steps that were found to be done, a line each.
+// Played is what a round of a runbook that is played came to: the steps that were found to be done,
+// a line each.
 func Played(b *runbook.Book, p runbook.Progress, now time.Time) Doc {
 	var blocks []Block
 	for _, n := range p.Done {

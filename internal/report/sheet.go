@@ -54,8 +54,8 @@ var endings = map[string]string{
 	"junit": "xml",
 }
 
-// Pages writes a sheet in a form, and its tables for spreadsheets where the form is no workbook. An error comes from
-// the writer.
+// Pages writes a sheet in a form, and its tables for spreadsheets where the form is no workbook. An
+// error comes from the writer.
 func (s Sheet) Pages(format string) ([]Page, error) {
 	var pages []Page
 	add := func(name, format string, d Doc, table bool) error {
@@ -114,10 +114,11 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
 	if n := steps(s.Lines); n > 0 {
 		blocks = append(
 			blocks,
-			Paragraph{Text: wordsf("%s in %s. In each zone work from top to bottom; type the rows of one name "+
-				"in one go, for between a removal and what replaces it the name leads nowhere. Where a form adds the domain itself, type the label; where it wants "+
-				"whole names, the full name; where it wants a final dot, the last column.", wording.Count(n, "change"),
-				wording.Count(len(zones), "zone"))},
+			Paragraph{Text: wordsf("%s in %s. Work from top to bottom in each zone. Type the rows of "+
+				"one name in one go: between a removal and what replaces it, the name leads nowhere. "+
+				"Where a form adds the domain itself, type the label; where it wants whole names, the "+
+				"full name; where it wants a final dot, the last column.",
+				wording.Count(n, "change"), wording.Count(len(zones), "zone"))},
 		)
 	}
 	if part := partly(p, zones); len(part) > 0 {
@@ -215,8 +216,8 @@ func steps(lines []plan.Line) int {
 	return n
 }
 
-// zoneSheet gives the changes of one zone: what to type, and below it why and how to tell that it worked. TTLs that are
-// lowered before and raised afterwards stand in tables of their own.
+// zoneSheet gives the changes of one zone: what to type, and below it why and how to tell that it
+// worked. TTLs that are lowered before and raised afterwards stand in tables of their own.
 func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 	zone := lines[0].Zone
 	z := &p.Zones[slices.IndexFunc(p.Zones, func(z plan.Zone) bool { return z.Name == zone })]
@@ -331,8 +332,8 @@ func lineCells(l plan.Line) []Cell {
 	}
 }
 
-// boxes gives the parts of a value that many forms ask for in boxes of their own, each with the name of its box; nil
-// for a value of one part.
+// boxes gives the parts of a value that many forms ask for in boxes of their own, each with the
+// name of its box; nil for a value of one part.
 func boxes(l plan.Line) [][2]string {
 	names := map[string][]string{
 		"MX":  {"priority", "mail server"},
@@ -354,7 +355,8 @@ func boxes(l plan.Line) [][2]string {
 	return all
 }
 
-// whyStep says why a change is made, and which command shows that it worked, and what that prints, line by line.
+// whyStep says why a change is made, and which command shows that it worked, and what that prints,
+// line by line.
 func whyStep(l plan.Line) Step {
 	check, says := checkText(l.Check)
 	s := Step{
@@ -371,7 +373,8 @@ func whyStep(l plan.Line) Step {
 	return s
 }
 
-// entryBlocks gives the entries of a carrier's or registrar's page: patterns in one table, the others one by one.
+// entryBlocks gives the entries of a carrier's or registrar's page: patterns in one table, the
+// others one by one.
 func entryBlocks(entries []plan.Entry, title string) []Block {
 	if len(entries) == 0 {
 		return nil

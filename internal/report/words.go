@@ -10,11 +10,11 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// What the core means by reasons, notes, checks and steps is said here, and nowhere else: in words, and with the
-// commands as they are typed.
+// What the core means by reasons, notes, checks and steps is said here, and nowhere else: in words,
+// and with the commands as they are typed.
 
-// say formats words in which commands stand in backquotes, and marks those; what the words are filled with is left as
-// it is.
+// say formats words in which commands stand in backquotes, and marks those; what the words are
+// filled with is left as it is.
 func say(format string, args ...any) string {
 	var b strings.Builder
 	for i, part := range strings.Split(format, "`") {
@@ -417,7 +417,8 @@ func noteWords(n plan.Note) string {
 	return ""
 }
 
-// checkText gives the command that shows that something worked, and where it asks a server, what that says then.
+// checkText gives the command that shows that something worked, and where it asks a server, what
+// that says then.
 func checkText(c plan.Check) (command, expect string) {
 	points := ""
 	for _, p := range c.Points {
@@ -502,8 +503,9 @@ func stepText(s plan.Step) string {
 		)
 	case plan.UntieMail:
 		return say(
-			"Untie mail, and whatever else follows a door, from the web: make the first %s of %s (`upperpath write sheet`), then wait %s, because resolvers "+
-				"remember the old answers that long. Only then may the web's addresses change.",
+			"Untie mail, and whatever else follows a door, from the web: make the first %s of %s "+
+				"(`upperpath write sheet`), then wait %s, because resolvers remember the old answers that "+
+				"long. Only then may the web's addresses change.",
 			wording.Count(s.Count, "change"),
 			wording.Few(s.Zones, 6),
 			wording.DurationText(s.Wait),

@@ -32,8 +32,8 @@ func errorsOf(p *plan.Plan) []string {
 	return all
 }
 
-// TestNothingIsLostUnsaid plays the tasks of plans at random with a reader of its own: whatever it loses, the plan said,
-// and most estates lose nothing at all.
+// TestNothingIsLostUnsaid plays the tasks of plans at random with a reader of its own: whatever it
+// loses, the plan said, and most estates lose nothing at all.
 func TestNothingIsLostUnsaid(t *testing.T) {
 	rounds, seed := number("ROUNDS", 200), number("SEED", 1)
 	t.Logf("SEED=%d ROUNDS=%d", seed, rounds)

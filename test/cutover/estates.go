@@ -1,6 +1,7 @@
-// Package cutover makes estates at random whose mail, names and doors hang on each other in the ways that people build,
-// and plays what the plan tells people to type with a reader of its own: a resolver, a sender's check and a list of what
-// carriers were told, all written apart from the program's core.
+// Package cutover makes estates at random whose mail, names and doors hang on each other in the
+// ways that people build, and plays what the plan tells people to type with a reader of its own: a
+// resolver, a sender's check and a list of what carriers were told, all written apart from the
+// program's core.
 package cutover
 
 import (
@@ -46,7 +47,9 @@ carriers:
   gw: {by: server, addresses: [203.0.113.20, "2001:db8:2::20"]}
   own: {by: server, addresses: [203.0.113.21], certificate: by-hand}
   plat: {by: platform, alias: sites.plat.example, addresses: [198.51.100.60]}
-  late: {by: platform, alias: sites.late.example, addresses: [198.51.100.61], certificate: after, steps: [records, claim, certificate, redirect]}
+  late:
+    {by: platform, alias: sites.late.example, addresses: [198.51.100.61], certificate: after,
+     steps: [records, claim, certificate, redirect]}
   links: {by: service, alias: hosts.links.example, addresses: [198.51.100.90]}
   park: {by: account, addresses: [198.51.100.91]}
   edge: {by: edge, addresses: [198.51.100.80]}
@@ -63,7 +66,11 @@ domains:
 func Random(r *rand.Rand) Estate {
 	pick := func(all ...string) string { return all[r.IntN(len(all))] }
 	e := Estate{Zones: map[string][]string{}, File: carriers + "  - {name: n.example}\n"}
-	e.Zones["n.example"] = []string{"n.example. A 192.0.2.99", "www.n.example. A 203.0.113.10", "n.example. MX 10 mx.post.example."}
+	e.Zones["n.example"] = []string{
+		"n.example. A 192.0.2.99",
+		"www.n.example. A 203.0.113.10",
+		"n.example. MX 10 mx.post.example.",
+	}
 	names := []string{"old.example", "two.example", "three.example"}[:1+r.IntN(3)]
 	for _, name := range names {
 		keys := domainKeys(r, name)
@@ -79,7 +86,20 @@ func Random(r *rand.Rand) Estate {
 func domainKeys(r *rand.Rand, name string) string {
 	pick := func(all ...string) string { return all[r.IntN(len(all))] }
 	one := func() string {
-		return pick("gw", "gw", "own", "plat", "late", "links", "park", "edge", "front", "plain", "funnel", "form")
+		return pick(
+			"gw",
+			"gw",
+			"own",
+			"plat",
+			"late",
+			"links",
+			"park",
+			"edge",
+			"front",
+			"plain",
+			"funnel",
+			"form",
+		)
 	}
 	keys := ""
 	switch r.IntN(4) {
@@ -131,9 +151,19 @@ func zone(r *rand.Rand, name string, names []string, keys string) []string {
 	add(apex + " A " + ip)
 	add(maybe(4, apex+" AAAA 2001:db8::"+fmt.Sprint(1+r.IntN(9)))...)
 	add(maybe(6, apex+" A 192.0.2.77")...)
-	add(maybe(3, pick(at("*")+" CNAME "+apex, at("*")+" CNAME "+at("www"), at("*")+" A 192.0.2.70"))...)
-	www := pick("CNAME "+apex, "CNAME "+apex, "CNAME "+apex, "A "+ip, "A 192.0.2.88", "CNAME web.host.example.", "", "",
-		"CNAME "+other+".")
+	add(
+		maybe(3, pick(at("*")+" CNAME "+apex, at("*")+" CNAME "+at("www"), at("*")+" A 192.0.2.70"))...)
+	www := pick(
+		"CNAME "+apex,
+		"CNAME "+apex,
+		"CNAME "+apex,
+		"A "+ip,
+		"A 192.0.2.88",
+		"CNAME web.host.example.",
+		"",
+		"",
+		"CNAME "+other+".",
+	)
 	if strings.Contains(keys, "moved") {
 		z = []string{apex + " A 203.0.113.20", apex + " AAAA 2001:db8:2::20"}
 		www = pick("CNAME "+apex, "A 203.0.113.20")
@@ -149,9 +179,25 @@ func zone(r *rand.Rand, name string, names []string, keys string) []string {
 	if strings.Contains(keys, "needed") && !wild {
 		chance = 1
 	}
-	add(maybe(chance, pick(at("click")+" CNAME "+apex, at("click")+" CNAME track.post.example.", at("click")+" A 192.0.2.66"))...)
+	add(
+		maybe(
+			chance,
+			pick(
+				at("click")+" CNAME "+apex,
+				at("click")+" CNAME track.post.example.",
+				at("click")+" A 192.0.2.66",
+			),
+		)...)
 	add(maybe(5, at("shop")+" "+pick("CNAME "+at("www"), "A 192.0.2.67"))...)
-	mail := pick("A "+ip, "A 192.0.2.90", "CNAME "+apex, "CNAME "+at("www"), "CNAME "+at("relay"), "", "CNAME www."+other+".")
+	mail := pick(
+		"A "+ip,
+		"A 192.0.2.90",
+		"CNAME "+apex,
+		"CNAME "+at("www"),
+		"CNAME "+at("relay"),
+		"",
+		"CNAME www."+other+".",
+	)
 	if mail != "" && mail != "CNAME "+at("mail") {
 		add(at("mail") + " " + mail)
 	}
@@ -160,19 +206,36 @@ func zone(r *rand.Rand, name string, names []string, keys string) []string {
 	}
 	add(maybe(4, at("mx")+" A 192.0.2.92")...)
 	add(maybe(6, at("mail2")+" A 192.0.2.93", at("mx2")+" A 192.0.2.94")...)
-	hosts := []string{apex, at("www"), at("mail"), at("mail"), at("relay"), other + ".", "www." + other + ".", "mail." + other + ".",
-		"mx.post.example.", at("in")}
+	hosts := []string{
+		apex,
+		at("www"),
+		at("mail"),
+		at("mail"),
+		at("relay"),
+		other + ".",
+		"www." + other + ".",
+		"mail." + other + ".",
+		"mx.post.example.",
+		at("in"),
+	}
 	for n := range r.IntN(3) {
 		add(fmt.Sprintf("%s MX %d %s", apex, 10+10*r.IntN(n+2), pick(hosts...)))
 	}
-	add(maybe(6, "_imaps._tcp."+apex+" SRV 0 1 993 "+pick("mx.post.example.", at("www"), at("mail"), apex))...)
+	add(
+		maybe(
+			6,
+			"_imaps._tcp."+apex+" SRV 0 1 993 "+pick("mx.post.example.", at("www"), at("mail"), apex),
+		)...)
 	add(maybe(8, at("news")+" MX 5 "+pick(hosts...))...)
 	if r.IntN(3) > 0 {
 		var terms []string
 		for range 1 + r.IntN(3) {
 			host := strings.TrimSuffix(pick(hosts...), ".")
-			terms = append(terms, pick("a", "mx", "a:"+host, "mx:"+other, "ip4:192.0.2.55", "include:_spf.post.example", "?a",
-				"a/28", "+a", "a:www."+name, "include:"+other))
+			terms = append(
+				terms,
+				pick("a", "mx", "a:"+host, "mx:"+other, "ip4:192.0.2.55", "include:_spf.post.example", "?a",
+					"a/28", "+a", "a:www."+name, "include:"+other),
+			)
 		}
 		add(apex + ` TXT "v=spf1 ` + strings.Join(terms, " ") + " " + pick("-all", "~all") + `"`)
 	}
@@ -193,14 +256,24 @@ func (e Estate) Input(t testing.TB) plan.Input {
 	in.Survey = &survey.Survey{Started: Today.Add(-time.Hour)}
 	for name, lines := range e.Zones {
 		text := "$TTL 3600\n" + name + ". SOA ns.now.example. host.now.example. 7 7200 3600 1209600 900\n" + name +
-			". NS ns.now.example.\n" + strings.Join(lines, "\n") + "\n"
+			". NS ns.now.example.\n" + strings.Join(
+			lines,
+			"\n",
+		) + "\n"
 		file := filepath.Join(dir, name+".zone")
 		require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
 		_, records, err := files.ReadZone(file, name)
 		require.NoError(t, err, text)
 		d := live.FileDomain(web.MustParseHost(name), records)
-		d.Parent = survey.Parent{Zone: "example", Server: "ns.example", Servers: []string{"ns.now.example"}, TTL: 3600}
-		d.Servers = []survey.Server{{Name: "ns.now.example", Address: "192.0.2.53", State: survey.Answers}}
+		d.Parent = survey.Parent{
+			Zone:    "example",
+			Server:  "ns.example",
+			Servers: []string{"ns.now.example"},
+			TTL:     3600,
+		}
+		d.Servers = []survey.Server{
+			{Name: "ns.now.example", Address: "192.0.2.53", State: survey.Answers},
+		}
 		in.Survey.Domains = append(in.Survey.Domains, d)
 	}
 	return in

@@ -27,8 +27,14 @@ func demoPlan(t *testing.T) *plan.Plan {
 	root := filepath.Join("..", "..", "demo", "estate")
 	e, err := files.ReadEstate(filepath.Join(root, "upperpath.yaml"))
 	require.NoError(t, err)
-	in := plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: Today,
-		Survey: &survey.Survey{Started: Today.Add(-time.Hour)}}
+	in := plan.Input{
+		Estate:    e.Estate,
+		Rules:     e.Rules,
+		SiteRules: e.SiteRules,
+		Pages:     e.Pages,
+		Now:       Today,
+		Survey:    &survey.Survey{Started: Today.Add(-time.Hour)},
+	}
 	for _, d := range e.Domains {
 		path := filepath.Join(root, "stage", "zones", d.Name.String()+".zone")
 		_, records, err := files.ReadZone(path, d.Name.String())
@@ -67,8 +73,8 @@ func other(kind, value string) string {
 	return strings.Replace(value, ".example", ".exampel", 1)
 }
 
-// mistakes gives every single mistake that somebody can make with the rows of sheets: one left out, one with another
-// value, two of one place whose values are exchanged.
+// mistakes gives every single mistake that somebody can make with the rows of sheets: one left out,
+// one with another value, two of one place whose values are exchanged.
 func mistakes(sheets []plan.Sheet, yield func(what string, wrong []plan.Sheet)) {
 	for i, s := range sheets {
 		for j, l := range s.Lines {
@@ -106,7 +112,8 @@ func mistakes(sheets []plan.Sheet, yield func(what string, wrong []plan.Sheet)) 
 			wrong[i].Entries = slices.Delete(wrong[i].Entries, j, j+1)
 			yield("left out "+name, wrong)
 			for k, f := range e.Fields {
-				if f.Holds != "" || f.Value == "" || slices.Contains(free, f.Name) || f.Value == "does not matter" {
+				if f.Holds != "" || f.Value == "" || slices.Contains(free, f.Name) ||
+					f.Value == "does not matter" {
 					continue
 				}
 				wrong := copied(sheets)
@@ -136,7 +143,8 @@ func mistakes(sheets []plan.Sheet, yield func(what string, wrong []plan.Sheet)) 
 // free are boxes that say for whoever types what a row is about, and are not typed.
 var free = []string{"rule"}
 
-// TestEveryMistakeTurnsThePlanRed makes each single mistake in the sheets of the demo and of estates at random.
+// TestEveryMistakeTurnsThePlanRed makes each single mistake in the sheets of the demo and of
+// estates at random.
 func TestEveryMistakeTurnsThePlanRed(t *testing.T) {
 	rounds, seed := number("ROUNDS", 50), number("SEED", 1)
 	count, survived := 0, []string{}
@@ -160,14 +168,21 @@ func TestEveryMistakeTurnsThePlanRed(t *testing.T) {
 			try(fmt.Sprintf("round %d", i), p)
 		}
 	}
-	t.Logf("SEED=%d: %d mistakes, %d of them in the demo; %d were not seen", seed, count, demo, len(survived))
+	t.Logf(
+		"SEED=%d: %d mistakes, %d of them in the demo; %d were not seen",
+		seed,
+		count,
+		demo,
+		len(survived),
+	)
 	if os.Getenv("SHOW") != "" {
 		fmt.Println(strings.Join(survived, "\n"))
 	}
 	assert.Empty(t, survived)
 }
 
-// TestRowsInTheWrongOrder swaps neighbouring rows of sheets: whatever the reader apart loses by that, the plan says.
+// TestRowsInTheWrongOrder swaps neighbouring rows of sheets: whatever the reader apart loses by
+// that, the plan says.
 func TestRowsInTheWrongOrder(t *testing.T) {
 	rounds, seed := number("ROUNDS", 50), number("SEED", 1)
 	swaps, harmful := 0, 0
@@ -192,8 +207,16 @@ func TestRowsInTheWrongOrder(t *testing.T) {
 					continue
 				}
 				harmful++
-				require.NotZero(t, finding.Count(p.Play(wrong), finding.Error), "SEED=%d, round %d, row %d: %s\n%s", seed, i,
-					j, broken[0], e)
+				require.NotZero(
+					t,
+					finding.Count(p.Play(wrong), finding.Error),
+					"SEED=%d, round %d, row %d: %s\n%s",
+					seed,
+					i,
+					j,
+					broken[0],
+					e,
+				)
 			}
 		}
 	}

@@ -10,7 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 )
 
-// Player types rows and looks at what the world then sees. It reads zones in a plain way of its own.
+// Player types rows and looks at what the world then sees. It reads zones in a plain way of its
+// own.
 type Player struct {
 	lines   map[string]map[string][]string // values by name and type
 	through map[string]string              // the edge network that answers at a name
@@ -32,16 +33,24 @@ type Facts map[string]string
 
 // NewPlayer begins with the zones of an estate.
 func NewPlayer(e Estate, p *plan.Plan) *Player {
-	pl := &Player{lines: map[string]map[string][]string{}, through: map[string]string{}, led: map[string]bool{},
-		mailing: map[string]bool{}, silent: map[string]bool{}, known: map[string]bool{}, homes: map[string][]string{},
-		who: map[string][]string{}}
+	pl := &Player{
+		lines:   map[string]map[string][]string{},
+		through: map[string]string{},
+		led:     map[string]bool{},
+		mailing: map[string]bool{},
+		silent:  map[string]bool{},
+		known:   map[string]bool{},
+		homes:   map[string][]string{},
+		who:     map[string][]string{},
+	}
 	for name, lines := range e.Zones {
 		pl.apexes = append(pl.apexes, name)
 		for _, l := range lines {
 			f := strings.SplitN(l, " ", 3)
 			owner := strings.TrimSuffix(f[0], ".")
 			pl.add(owner, f[1], f[2])
-			if f[1] == "MX" || owner == name && strings.Contains(f[2], "v=spf1") && !strings.HasSuffix(f[2], `"v=spf1 -all"`) {
+			if f[1] == "MX" ||
+				owner == name && strings.Contains(f[2], "v=spf1") && !strings.HasSuffix(f[2], `"v=spf1 -all"`) {
 				pl.mailing[owner] = true
 			}
 		}
@@ -226,7 +235,8 @@ func (pl *Player) policies(name string) []string {
 	return all
 }
 
-// may says what the policy of a name says of a sender: a sign, or "!" where nobody can make sense of it.
+// may says what the policy of a name says of a sender: a sign, or "!" where nobody can make sense
+// of it.
 func (pl *Player) may(name, sender string, looks *int, depth int) string {
 	texts := pl.policies(name)
 	switch {
@@ -257,7 +267,10 @@ func (pl *Player) may(name, sender string, looks *int, depth int) string {
 		case "ip4", "ip6":
 			hit = covers(host, prefix, sender)
 		case "a":
-			hit = slices.ContainsFunc(pl.ends(host, 0), func(end string) bool { return near(end, prefix, sender) })
+			hit = slices.ContainsFunc(
+				pl.ends(host, 0),
+				func(end string) bool { return near(end, prefix, sender) },
+			)
 		case "mx":
 			for _, v := range pl.looked(host, "MX") {
 				_, to, _ := strings.Cut(v, " ")
@@ -299,7 +312,14 @@ func covers(end, prefix, sender string) bool {
 
 // Senders are those that are asked about: everything that any test zone names.
 func (pl *Player) senders() []string {
-	all := []string{"include:_spf.post.example", "192.0.2.55", "203.0.113.20", "mx.post.example", "web.host.example", "198.18.0.1"}
+	all := []string{
+		"include:_spf.post.example",
+		"192.0.2.55",
+		"203.0.113.20",
+		"mx.post.example",
+		"web.host.example",
+		"198.18.0.1",
+	}
 	for _, n := range []int{1, 5, 16, 30, 33, 48, 59, 60, 66, 67, 70, 77, 88, 90, 91, 92, 93, 94, 99} {
 		all = append(all, fmt.Sprintf("192.0.2.%d", n))
 	}
@@ -318,7 +338,10 @@ func (pl *Player) facts() Facts {
 	}
 	for name, at := range pl.lines {
 		for _, v := range at["SRV"] {
-			f["service "+name] = strings.Join(pl.ends(strings.TrimSuffix(v[strings.LastIndex(v, " ")+1:], "."), 0), " ")
+			f["service "+name] = strings.Join(
+				pl.ends(strings.TrimSuffix(v[strings.LastIndex(v, " ")+1:], "."), 0),
+				" ",
+			)
 		}
 	}
 	for _, name := range pl.needed {
@@ -383,8 +406,8 @@ func (pl *Player) Type(t plan.Task) []string {
 	return broken
 }
 
-// atOnce tells whether the rows around one, of one name, replace an alias by something else or the reverse, or make
-// the name.
+// atOnce tells whether the rows around one, of one name, replace an alias by something else or the
+// reverse, or make the name.
 func atOnce(lines []plan.Line, i int) bool {
 	begin := i
 	for begin > 0 && lines[begin-1].Name == lines[i].Name {
@@ -494,7 +517,10 @@ func (pl *Player) door(name, was, is string) []string {
 	var all []string
 	for _, end := range strings.Fields(is) {
 		carriers := pl.who[end]
-		told := slices.ContainsFunc(carriers, func(c string) bool { return pl.known[c+" "+name] || c == "late" })
+		told := slices.ContainsFunc(
+			carriers,
+			func(c string) bool { return pl.known[c+" "+name] || c == "late" },
+		)
 		if len(carriers) > 0 && !told && !slices.Contains(strings.Fields(was), end) {
 			all = append(all, fmt.Sprintf("door %s leads to %s, untold", name, carriers[0]))
 		}
@@ -502,7 +528,8 @@ func (pl *Player) door(name, was, is string) []string {
 	return all
 }
 
-// End says what is not so once everything is typed: every door of what is meant leads to its carrier, which was told.
+// End says what is not so once everything is typed: every door of what is meant leads to its
+// carrier, which was told.
 func (pl *Player) End(p *plan.Plan) []string {
 	var all []string
 	for _, d := range p.Domains() {

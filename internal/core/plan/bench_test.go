@@ -52,8 +52,8 @@ func manyZones(b *testing.B, n int) Input {
 	return Input{Estate: e, Survey: v}
 }
 
-// BenchmarkChanges works out the changes of many zones of 100 record sets each: 10,000 zones should take no more than
-// twelve times as long as 1,000.
+// BenchmarkChanges works out the changes of many zones of 100 record sets each: 10,000 zones should
+// take no more than twelve times as long as 1,000.
 func BenchmarkChanges(b *testing.B) {
 	for _, n := range []int{1000, 10000} {
 		b.Run(fmt.Sprintf("zones=%d", n), func(b *testing.B) {
@@ -73,8 +73,8 @@ func BenchmarkChanges(b *testing.B) {
 	}
 }
 
-// BenchmarkMake makes the whole plan, the playing of every row included, beside reading the same zones into a world:
-// 10,000 domains should take no more than twelve times as long as 1,000.
+// BenchmarkMake makes the whole plan, the playing of every row included, beside reading the same
+// zones into a world: 10,000 domains should take no more than twelve times as long as 1,000.
 func BenchmarkMake(b *testing.B) {
 	for _, n := range []int{1000, 10000} {
 		in := manyZones(b, n)

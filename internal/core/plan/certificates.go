@@ -58,8 +58,8 @@ func certificatesOf(w *predict.Web) []Certificate {
 	return append(all, site)
 }
 
-// holders gives those who must hold a certificate for a host: its carrier, and what is behind that where it is asked
-// over TLS.
+// holders gives those who must hold a certificate for a host: its carrier, and what is behind that
+// where it is asked over TLS.
 func holders(e *estate.Estate, d *estate.Domain, h web.Host) []*estate.Carrier {
 	var all []*estate.Carrier
 	c := cmp.Or(d.Carry[h], d.Through[h], d.Served[h])
@@ -72,7 +72,8 @@ func holders(e *estate.Estate, d *estate.Domain, h web.Host) []*estate.Carrier {
 	return all
 }
 
-// Issuance is what the CAA records that hold for a name say (RFC 8659): who may issue, with what limits.
+// Issuance is what the CAA records that hold for a name say (RFC 8659): who may issue, with what
+// limits.
 type Issuance struct {
 	At     string   // the name where the records stand; "" where there are none, and everybody may
 	May    []string // the issuers that may
@@ -85,8 +86,8 @@ func (i Issuance) Allows(issuer string) bool {
 	return i.At == "" || !i.Bars && slices.ContainsFunc(i.May, func(m string) bool { return strings.EqualFold(m, issuer) })
 }
 
-// issuance climbs from a name up to the zone's apex until CAA records are found (RFC 8659 section 3), and reads them. A
-// name that starts with "*." is asked about as a wildcard.
+// issuance climbs from a name up to the zone's apex until CAA records are found (RFC 8659 section
+// 3), and reads them. A name that starts with "*." is asked about as a wildcard.
 func issuance(name string, records []record.Set) Issuance {
 	plain, wild := strings.CutPrefix(name, "*.")
 	for at := plain; at != ""; {
@@ -135,7 +136,8 @@ func readCAA(s record.Set, wild bool) Issuance {
 	return i
 }
 
-// zoneRecords gives the records of the zone that holds a name, as the plan leaves it; false where nobody has seen it.
+// zoneRecords gives the records of the zone that holds a name, as the plan leaves it; false where
+// nobody has seen it.
 type zoneRecords func(name string) ([]record.Set, bool)
 
 // zonesOf gives the records of the plan's zones, and of the others as they were seen.
@@ -162,8 +164,8 @@ func zonesOf(in Input, seen surveys, zones []Zone) zoneRecords {
 	}
 }
 
-// withIssuers looks for every certificate whether its issuer may issue it, and for how long visitors would meet a
-// warning.
+// withIssuers looks for every certificate whether its issuer may issue it, and for how long
+// visitors would meet a warning.
 func withIssuers(
 	e *estate.Estate,
 	all []Certificate,
@@ -212,8 +214,8 @@ func withIssuers(
 	return all, f
 }
 
-// missedIssuers gives the zone where nobody answered about CAA records that would hold for a name before those at
-// another, "" where all was answered.
+// missedIssuers gives the zone where nobody answered about CAA records that would hold for a name
+// before those at another, "" where all was answered.
 type missedIssuers func(name, at string) string
 
 func missedIssuersOf(zones []Zone) missedIssuers {
@@ -236,7 +238,8 @@ func missedIssuersOf(zones []Zone) missedIssuers {
 	}
 }
 
-// checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may issue it.
+// checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may
+// issue it.
 func checkIssuer(c *Certificate, name string, i Issuance, f *found, b *bars) {
 	for _, m := range i.May {
 		if !slices.Contains(c.MayIssue, m) {
@@ -273,7 +276,8 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *found, b *bars) {
 	}
 }
 
-// barred is an issuer that CAA records bar from issuing a carrier's certificates, and for which names.
+// barred is an issuer that CAA records bar from issuing a carrier's certificates, and for which
+// names.
 type barred struct {
 	at, may, asking, carrier, tag, issuer string
 	listed, names                         []string

@@ -91,7 +91,8 @@ type typing struct {
 	seen         surveys
 }
 
-// entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one zone.
+// entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one
+// zone.
 var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry,
 	[]finding.Finding){
 	estate.Forward:   forwardEntries,
@@ -224,8 +225,8 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 	return k, findings
 }
 
-// reached leaves out the hosts whose names lead to an edge network in front of a carrier: their records never point to
-// it.
+// reached leaves out the hosts whose names lead to an edge network in front of a carrier: their
+// records never point to it.
 func reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
 	return slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool {
 		return d.Through[h] != nil && d.Through[h] != c || isBehind(d, h, c)
@@ -237,8 +238,8 @@ func isBehind(d *estate.Domain, h web.Host, c *estate.Carrier) bool {
 	return d.Carry[h] != nil && d.Carry[h] != c && d.Carry[h].Behind == c.Name
 }
 
-// issues tells whether a carrier has to be told to get a certificate for a host: it answers there by TLS itself, to
-// visitors or to the edge network in front of it.
+// issues tells whether a carrier has to be told to get a certificate for a host: it answers there
+// by TLS itself, to visitors or to the edge network in front of it.
 func issues(c *estate.Carrier, d *estate.Domain, h web.Host) bool {
 	switch {
 	case !slices.Contains(c.Steps, estate.Issue), !c.TLS, c.ApexOnly && !h.IsApex():
@@ -260,7 +261,8 @@ func sources(all []Entry) int {
 	return n
 }
 
-// carriedBy gives the hosts of a domain that a carrier answers, or is behind the edge network that carries them.
+// carriedBy gives the hosts of a domain that a carrier answers, or is behind the edge network that
+// carries them.
 func carriedBy(e *estate.Estate, d *estate.Domain, c *estate.Carrier) []web.Host {
 	var all []web.Host
 	for _, h := range d.Hosts() {
@@ -313,7 +315,8 @@ func inWords(c *estate.Carrier) []string {
 
 func lookAt(h web.Host) Check { return Check{Kind: LookAtHost, Host: h.String()} }
 
-// forwardEntries gives the line of a form for each host: the complete destination, permanent, without a frame.
+// forwardEntries gives the line of a form for each host: the complete destination, permanent,
+// without a frame.
 func forwardEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	var all []Entry
 	d := z.domain
@@ -345,8 +348,8 @@ func keeping(keeps bool) string {
 	return "drop"
 }
 
-// sourceEntries gives what is typed at a redirect service: a line for each rule, which go first, and one for everything
-// else of a host.
+// sourceEntries gives what is typed at a redirect service: a line for each rule, which go first,
+// and one for everything else of a host.
 func sourceEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	var all []Entry
 	d := z.domain
@@ -384,7 +387,8 @@ func sourceEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Ent
 	return all, nil
 }
 
-// doorEntries gives the redirects of a hosting account: http and https apart, the complete destination at each.
+// doorEntries gives the redirects of a hosting account: http and https apart, the complete
+// destination at each.
 func doorEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	var all []Entry
 	d := z.domain
@@ -428,7 +432,8 @@ func costs(w *predict.Web, to web.URL) Reason {
 	return r
 }
 
-// forwardsToDelete gives the forwardings of hosts that leave a form: their addresses were seen there.
+// forwardsToDelete gives the forwardings of hosts that leave a form: their addresses were seen
+// there.
 func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
 	var all []Entry
 	for _, h := range z.domain.Hosts() {
@@ -597,8 +602,8 @@ func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry 
 	return all
 }
 
-// primaryEntries gives the host to which a platform leads its others, and before that the redirects of those that it
-// is to lead elsewhere than to the same path.
+// primaryEntries gives the host to which a platform leads its others, and before that the redirects
+// of those that it is to lead elsewhere than to the same path.
 func primaryEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
 	canonical := t.web.Estate.Canonical.Host
 	others := slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return h == canonical })

@@ -15,12 +15,12 @@ import (
 	"upperpath.example/upperpath/internal/core/world"
 )
 
-// worlds is the state of the world as it was seen, and with what is planned so far. What leads elsewhere ahead than
-// before, and is no door, follows a door whose address changes.
+// worlds is the state of the world as it was seen, and with what is planned so far. What leads
+// elsewhere ahead than before, and is no door, follows a door whose address changes.
 //
-// Suppose "@ A 192.0.2.1", "www CNAME @", "@ MX 10 www", and the apex moves to 203.0.113.20. The record of www does not
-// change; but ahead it ends at 203.0.113.20, and so does the mail. So the MX record is led to a name that ends, ahead
-// too, where www ended before.
+// Suppose "@ A 192.0.2.1", "www CNAME @", "@ MX 10 www", and the apex moves to 203.0.113.20. The
+// record of www does not change; but ahead it ends at 203.0.113.20, and so does the mail. So the MX
+// record is led to a name that ends, ahead too, where www ended before.
 type worlds struct {
 	before, ahead *world.World
 	mailing       map[string]bool // names by way of which mail is received or sent
@@ -50,8 +50,8 @@ func worldsOf(in Input) *worlds {
 	return made
 }
 
-// moved gives where a name ended before, where it ends elsewhere ahead. ok is false where it does not, and where nobody
-// knows where it ended.
+// moved gives where a name ended before, where it ends elsewhere ahead. ok is false where it does
+// not, and where nobody knows where it ended.
 func (b *worlds) moved(name string) (was world.Lead, ok bool) {
 	was = b.before.Lead(name)
 	return was, !was.Same(b.ahead.Lead(name)) && len(was.Ends) > 0 && !was.Unseen()
@@ -112,17 +112,22 @@ func leadsTo(ends []string) []record.Set {
 func typedWords(all []Change) []string {
 	var words []string
 	for _, c := range all {
-		words = append(words, fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(plain(c.Type, c.After), ", ")))
+		words = append(
+			words,
+			fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(plain(c.Type, c.After), ", ")),
+		)
 	}
 	return words
 }
 
-// untieNames gives whatever follows a door whose address changes, and is no door itself, the address that it has today:
-// aliases, wildcards, hosts that somebody else needs; in the zone of a guest its doors too, which wait for their turn.
+// untieNames gives whatever follows a door whose address changes, and is no door itself, the
+// address that it has today: aliases, wildcards, hosts that somebody else needs; in the zone of a
+// guest its doors too, which wait for their turn.
 func untieNames(s sight, both *worlds, guest bool) found {
 	var f found
 	for _, set := range s.seen.Records {
-		if set.Type != "CNAME" || len(set.Values) == 0 || !guest && s.isHost(set.Name) || survey.ForNoHost(set.Name) {
+		if set.Type != "CNAME" || len(set.Values) == 0 || !guest && s.isHost(set.Name) ||
+			survey.ForNoHost(set.Name) {
 			continue
 		}
 		if n := s.neededAs(set.Name); n != nil && n.To == record.Plain("CNAME", set.Values[0]) {
@@ -170,8 +175,11 @@ func untieName(s sight, both *worlds, alias record.Set, f *found) {
 	reasons := []Reason{{Why: why, Name: follows}}
 	var adds []Change
 	for _, to := range sets {
-		adds = append(adds, Change{Action: Add, Name: alias.Name, Type: to.Type, TTL: alias.TTL, After: to.Values,
-			Reasons: reasons})
+		adds = append(
+			adds,
+			Change{Action: Add, Name: alias.Name, Type: to.Type, TTL: alias.TTL, After: to.Values,
+				Reasons: reasons},
+		)
 	}
 	untied := typedWords(adds)
 	says, code := "%s is an alias that follows %s, whose address changes with the web: mail would be looked for there.",
@@ -194,15 +202,19 @@ func untieName(s sight, both *worlds, alias record.Set, f *found) {
 	case adds[0].Type == "CNAME": // the name that changes was an alias itself
 		adds[0].Action, adds[0].Before = Replace, alias.Values
 	default:
-		f.propose(untying, Change{Action: Remove, Name: alias.Name, Type: "CNAME", TTL: alias.TTL, Before: alias.Values,
-			Reasons: reasons})
+		f.propose(
+			untying,
+			Change{Action: Remove, Name: alias.Name, Type: "CNAME", TTL: alias.TTL, Before: alias.Values,
+				Reasons: reasons},
+		)
 	}
 	for _, c := range adds {
 		f.propose(untying, c)
 	}
 }
 
-// untieReceivers leads mail that follows a door whose address changes to a name of its own, with today's addresses.
+// untieReceivers leads mail that follows a door whose address changes to a name of its own, with
+// today's addresses.
 func untieReceivers(s sight, both *worlds) found {
 	var f found
 	for _, set := range s.seen.Records {
@@ -213,7 +225,8 @@ func untieReceivers(s sight, both *worlds) found {
 	apex := s.zone()
 	_, hasMX := s.set(apex, "MX")
 	was, moves := both.moved(apex)
-	if hasMX || !moves || s.misses(apex, "MX") || s.domain.Mail == "none" || len(s.mailSeen()) == 0 && !s.hasPolicy() ||
+	if hasMX || !moves || s.misses(apex, "MX") || s.domain.Mail == "none" ||
+		len(s.mailSeen()) == 0 && !s.hasPolicy() ||
 		s.asksForMX() {
 		return f
 	}
@@ -230,12 +243,16 @@ func untieReceivers(s sight, both *worlds) found {
 		),
 		append(typedWords(adds), "MX 10 "+to),
 	)
-	f.propose(untying, Change{Action: Add, Name: apex, Type: "MX", TTL: RecordTTL, After: []string{"10 " + to + "."},
-		Reasons: []Reason{{Why: MailWent}}})
+	f.propose(
+		untying,
+		Change{Action: Add, Name: apex, Type: "MX", TTL: RecordTTL, After: []string{"10 " + to + "."},
+			Reasons: []Reason{{Why: MailWent}}},
+	)
 	return f
 }
 
-// isMailService tells whether a name is that of a service by which mail programs find their servers (RFC 6186, RFC 6764).
+// isMailService tells whether a name is that of a service by which mail programs find their servers
+// (RFC 6186, RFC 6764).
 func isMailService(name string) bool {
 	service, _, _ := strings.Cut(name, ".")
 	return slices.Contains([]string{
@@ -259,7 +276,11 @@ func untieTargets(s sight, both *worlds, set record.Set, f *found) {
 			tie(
 				s,
 				f,
-				fmt.Sprintf("Mail for %s may go to %s, which leads nowhere today and to the web from then on.", set.Name, target),
+				fmt.Sprintf(
+					"Mail for %s may go to %s, which leads nowhere today and to the web from then on.",
+					set.Name,
+					target,
+				),
 				[]string{set.Type + " " + record.Plain(set.Type, v) + " goes"},
 			)
 			continue
@@ -280,8 +301,11 @@ func untieTargets(s sight, both *worlds, set record.Set, f *found) {
 		}
 	}
 	if tied != "" {
-		f.propose(untying, Change{Action: Replace, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
-			After: after, Reasons: []Reason{{Why: MailHung, Name: tied}}})
+		f.propose(
+			untying,
+			Change{Action: Replace, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
+				After: after, Reasons: []Reason{{Why: MailHung, Name: tied}}},
+		)
 	}
 }
 
@@ -299,8 +323,8 @@ func tie(s sight, f *found, says string, untied []string) {
 	).As(finding.Warning))
 }
 
-// mailLabels are how a name for mail alone is called, the usual ones first. Beyond them a number tells more apart than
-// any zone has.
+// mailLabels are how a name for mail alone is called, the usual ones first. Beyond them a number
+// tells more apart than any zone has.
 func mailLabels(yield func(string) bool) {
 	for n := 1; n < 1000; n++ {
 		for _, label := range []string{"mail", "mx"} {
@@ -314,9 +338,9 @@ func mailLabels(yield func(string) bool) {
 	}
 }
 
-// ownMail finds a name for mail that ends at today's machines, now and ahead, in the zone itself, and proposes the
-// records that it needs. Where mail ends at a name outside the estate, it goes straight there. The name is "" where
-// there is none.
+// ownMail finds a name for mail that ends at today's machines, now and ahead, in the zone itself,
+// and proposes the records that it needs. Where mail ends at a name outside the estate, it goes
+// straight there. The name is "" where there is none.
 func ownMail(s sight, both *worlds, ends []string, f *found) (string, []Change) {
 	sets := leadsTo(ends)
 	if len(sets) == 0 {
@@ -343,7 +367,8 @@ func ownMail(s sight, both *worlds, ends []string, f *found) (string, []Change) 
 		}
 		answered := len(lead.Ends) > 0 && !lead.Unseen() // by a wildcard
 		usual := label == "mail" || label == "mx"
-		if !both.ahead.Free(name) || !both.before.Free(name) || answered && usual && !slices.Equal(lead.Ends, ends) {
+		if !both.ahead.Free(name) || !both.before.Free(name) ||
+			answered && usual && !slices.Equal(lead.Ends, ends) {
 			continue
 		}
 		var adds []Change
@@ -361,8 +386,8 @@ func ownMail(s sight, both *worlds, ends []string, f *found) (string, []Change) 
 	return "", nil
 }
 
-// untieSenders writes today's addresses into the SPF records of the zone in place of what follows doors whose addresses
-// change.
+// untieSenders writes today's addresses into the SPF records of the zone in place of what follows
+// doors whose addresses change.
 func untieSenders(s sight, both *worlds, d draft) found {
 	var f found
 	for _, set := range s.seen.Records {
@@ -391,21 +416,27 @@ func untieSenders(s sight, both *worlds, d draft) found {
 					set.Name,
 					term,
 				),
-				fmt.Sprintf("Untie it before the web moves, as the first changes do: TXT %s. Then survey again.", values[i]),
+				fmt.Sprintf(
+					"Untie it before the web moves, as the first changes do: TXT %s. Then survey again.",
+					values[i],
+				),
 				map[string]any{"term": term, "untied": []string{"TXT " + values[i]}},
 			).As(finding.Warning))
 		}
 		if changed != "" {
-			f.propose(untying, Change{Action: Replace, Name: set.Name, Type: "TXT", TTL: set.TTL, Before: set.Values,
-				After: values, Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}}})
+			f.propose(
+				untying,
+				Change{Action: Replace, Name: set.Name, Type: "TXT", TTL: set.TTL, Before: set.Values,
+					After: values, Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}}},
+			)
 		}
 	}
 	return f
 }
 
-// literally gives an SPF record with today's addresses in place of those of today's terms that follow names whose
-// addresses change, none of them twice, and the last of those terms; "" where none does. A term that is only wanted
-// means what it names then.
+// literally gives an SPF record with today's addresses in place of those of today's terms that
+// follow names whose addresses change, none of them twice, and the last of those terms; "" where
+// none does. A term that is only wanted means what it names then.
 func literally(both *worlds, text, at string, today map[string]bool) (after, changed string) {
 	if !spf.Is(text) {
 		return "", ""
@@ -433,8 +464,8 @@ func literally(both *worlds, text, at string, today map[string]bool) (after, cha
 	return strings.Join(words, " "), changed
 }
 
-// literalTerm gives the terms that stand for one which follows a web address that changes, nil where it does not. What
-// it says of how much of an address counts is kept (RFC 7208 section 5.6).
+// literalTerm gives the terms that stand for one which follows a web address that changes, nil
+// where it does not. What it says of how much of an address counts is kept (RFC 7208 section 5.6).
 func literalTerm(both *worlds, term spf.Term, at string) []string {
 	if term.Modifier || term.Name != "a" && term.Name != "mx" {
 		return nil

@@ -17,8 +17,8 @@ import (
 const oldAndTwo = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n" +
 	"  - {name: two.example, carrier: four}\n"
 
-// TestWhatFollowsADoorIsLedRight has what hangs on doors in the ways that people build it: nothing is lost, and what is
-// typed for that is told.
+// TestWhatFollowsADoorIsLedRight has what hangs on doors in the ways that people build it: nothing
+// is lost, and what is typed for that is told.
 func TestWhatFollowsADoorIsLedRight(t *testing.T) {
 	const two = "two.example\n@ A 192.0.2.5\nwww A 192.0.2.5\n@ MX 0 ."
 	for name, c := range map[string]struct {
@@ -56,7 +56,12 @@ func TestWhatFollowsADoorIsLedRight(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			domains := oldAndTwo + c.domains
 			if c.domains == "needed" {
-				domains = strings.Replace(oldAndTwo, "old.example, carrier: four", "old.example, carrier: four, needed: {click: x}", 1)
+				domains = strings.Replace(
+					oldAndTwo,
+					"old.example, carrier: four",
+					"old.example, carrier: four, needed: {click: x}",
+					1,
+				)
 			}
 			of := "old.example"
 			zones := []string{"old.example\n" + c.old, two}
@@ -80,7 +85,8 @@ func TestWhatFollowsADoorIsLedRight(t *testing.T) {
 	}
 }
 
-// TestWhatFollowsFromAnotherWaveIsUntiedToo moves one domain alone, on which the mail of another one hangs.
+// TestWhatFollowsFromAnotherWaveIsUntiedToo moves one domain alone, on which the mail of another
+// one hangs.
 func TestWhatFollowsFromAnotherWaveIsUntiedToo(t *testing.T) {
 	zones := []string{"old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 .",
 		"two.example\n@ A 192.0.2.5\nwww CNAME www.old.example.\n@ MX 10 www.old.example."}
@@ -106,15 +112,27 @@ func TestWhatFollowsFromAnotherWaveIsUntiedToo(t *testing.T) {
 	}
 	left := strings.Replace(oldAndTwo, "two.example, carrier: four", "two.example, state: leave", 1)
 	p := planFor(t, left, seen(t, zones...))
-	assert.Contains(t, strings.Join(found(p, "mail-tied"), "\n"), "Mail for two.example ends at 192.0.2.1 today",
-		"nothing is typed in a domain that is to be left: that is an error")
-	assert.Contains(t, strings.Join(found(p, "depended-on"), "\n"), "The CNAME record of www.two.example refers to www.old.example")
+	assert.Contains(
+		t,
+		strings.Join(found(p, "mail-tied"), "\n"),
+		"Mail for two.example ends at 192.0.2.1 today",
+		"nothing is typed in a domain that is to be left: that is an error",
+	)
+	assert.Contains(
+		t,
+		strings.Join(found(p, "depended-on"), "\n"),
+		"The CNAME record of www.two.example refers to www.old.example",
+	)
 }
 
 // TestWhatLeavesAnAliasLeavesItFirst parts an apex and its www, which followed it.
 func TestWhatLeavesAnAliasLeavesItFirst(t *testing.T) {
 	const apart = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: certified}}\n"
-	p := planFor(t, apart, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\nmail CNAME @\nwebmail CNAME @\n@ MX 10 mail"))
+	p := planFor(
+		t,
+		apart,
+		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\nmail CNAME @\nwebmail CNAME @\n@ MX 10 mail"),
+	)
 	assert.Zero(t, finding.Count(p.Findings, finding.Error), subjects(p))
 	assert.Equal(t, []string{
 		"remove mail CNAME old.example >", "add mail A  > 192.0.2.1",
@@ -126,8 +144,11 @@ func TestWhatLeavesAnAliasLeavesItFirst(t *testing.T) {
 // TestAServerBehindAnEdgeIsTold has its file, its sheet and its certificate.
 func TestAServerBehindAnEdgeIsTold(t *testing.T) {
 	for carrier, certificates := range map[string]int{"securely": 1, "plainly": 0} {
-		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: "+carrier+"}\n",
-			seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
+		p := planFor(
+			t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: "+carrier+"}\n",
+			seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."),
+		)
 		four := carried(t, p, "four")
 		assert.Equal(t, []string{"old.example", "www.old.example"}, four.Hosts)
 		count := map[plan.Kind]int{}
@@ -135,14 +156,23 @@ func TestAServerBehindAnEdgeIsTold(t *testing.T) {
 			count[e.Kind]++
 		}
 		assert.Equal(t, 1, count[plan.Config], carrier)
-		assert.Equal(t, certificates, count[plan.CertEntry], "none where the edge asks by http: %s", carrier)
+		assert.Equal(
+			t,
+			certificates,
+			count[plan.CertEntry],
+			"none where the edge asks by http: %s",
+			carrier,
+		)
 		assert.Len(t, p.Web.Held("four"), 4)
 	}
 }
 
 // TestAPlatformBehindAnEdgeIsTold claims the hosts there, though no name ever points to it.
 func TestAPlatformBehindAnEdgeIsTold(t *testing.T) {
-	edit := [2]string{"  four:", "  funnel: {by: edge, addresses: [198.51.100.85], behind: aliased}\n  four:"}
+	edit := [2]string{
+		"  four:",
+		"  funnel: {by: edge, addresses: [198.51.100.85], behind: aliased}\n  four:",
+	}
 	domains := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: funnel}\n"
 	p := planEdited(t, domains, edit, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
 	assert.Zero(t, finding.Count(p.Findings, finding.Error), subjects(p))
@@ -162,7 +192,8 @@ func TestADoorReachesOnlyWhomItWasToldToReach(t *testing.T) {
 	assert.Equal(t, "http://www.old.example", made.Findings[0].Subject)
 }
 
-// TestSheetsThatTellNobody drops what tells carriers of hosts: the plan says who was not told, and of what.
+// TestSheetsThatTellNobody drops what tells carriers of hosts: the plan says who was not told, and
+// of what.
 func TestSheetsThatTellNobody(t *testing.T) {
 	const domains = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: aliased}}\n"
 	p := planFor(t, domains, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
@@ -170,7 +201,10 @@ func TestSheetsThatTellNobody(t *testing.T) {
 	require.Empty(t, p.Play(sheets))
 	for i := range sheets {
 		if sheets[i].Place == "aliased" {
-			sheets[i].Entries = slices.DeleteFunc(sheets[i].Entries, func(e plan.Entry) bool { return e.Kind == plan.HostEntry })
+			sheets[i].Entries = slices.DeleteFunc(
+				sheets[i].Entries,
+				func(e plan.Entry) bool { return e.Kind == plan.HostEntry },
+			)
 		}
 	}
 	var said []string

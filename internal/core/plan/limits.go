@@ -13,7 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// limitsOf adds a finding wherever a carrier cannot do what its door asks, and returns the doors concerned.
+// limitsOf adds a finding wherever a carrier cannot do what its door asks, and returns the doors
+// concerned.
 func limitsOf(w *predict.Web) (found, map[web.Door]bool) {
 	l := limits{web: w, beyond: map[web.Door]bool{}}
 	for _, d := range w.Domains() {
@@ -104,7 +105,8 @@ func (l *limits) site(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	}
 }
 
-// host adds a finding wherever a carrier cannot do what a host asks of it, and says what a visitor meets there.
+// host adds a finding wherever a carrier cannot do what a host asks of it, and says what a visitor
+// meets there.
 func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	doors := web.Doors(h)
 	add := func(subject, says, fix string, concerned ...web.Door) {

@@ -11,7 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/spf"
 )
 
-// isMail tells whether a record has to do with mail: who receives it, who may send it, how it is signed and reported.
+// isMail tells whether a record has to do with mail: who receives it, who may send it, how it is
+// signed and reported.
 func isMail(s record.Set) bool {
 	if s.Type == "MX" {
 		return true
@@ -126,7 +127,8 @@ func (s sight) asksForMX() bool {
 	return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool { return w.Name == s.zone() && w.Type == "MX" })
 }
 
-// asksForMail tells whether somebody asks for records that let the domain receive mail, or say who sends it.
+// asksForMail tells whether somebody asks for records that let the domain receive mail, or say who
+// sends it.
 func (s sight) asksForMail() bool {
 	for _, w := range s.domain.Wanted {
 		if w.Name == s.zone() && (w.Type == "MX" || w.Type == "TXT" && spf.Is(record.Unquote(w.Value))) {

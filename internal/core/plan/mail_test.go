@@ -131,8 +131,8 @@ func TestWhatRefersToANameThatChanges(t *testing.T) {
 	assert.Zero(t, finding.Count(p.Findings, finding.Error), subjects(p))
 }
 
-// TestMailIsUntiedFromWhatItFollows has mail behind aliases, and senders by names with prefixes, behind aliases and in
-// another zone.
+// TestMailIsUntiedFromWhatItFollows has mail behind aliases, and senders by names with prefixes,
+// behind aliases and in another zone.
 func TestMailIsUntiedFromWhatItFollows(t *testing.T) {
 	for name, c := range map[string]struct {
 		zone string

@@ -70,7 +70,8 @@ func moveOf(s sight, required []requirement, whole []record.Set) (*Move, found) 
 	return m, f
 }
 
-// movedUnseen says that a move rests on a picture of which parts are missing: what nobody saw is not copied.
+// movedUnseen says that a move rests on a picture of which parts are missing: what nobody saw is
+// not copied.
 func movedUnseen(s sight, to []string, f *found) {
 	why := ""
 	switch {
@@ -184,8 +185,8 @@ func losesWithServers(s sight, to []string, f *found) []Loss {
 	return all
 }
 
-// formElsewhere says where hosts are to be forwarded by a form that works on its provider's own name servers, and the
-// zone is, and stays, at others.
+// formElsewhere says where hosts are to be forwarded by a form that works on its provider's own
+// name servers, and the zone is, and stays, at others.
 func formElsewhere(s sight) found {
 	var f found
 	at := s.delegated()
@@ -317,8 +318,8 @@ type zoneDifference struct {
 	mail               bool
 }
 
-// at gives what a new name server says otherwise than the old ones do and than the plan wants. What belongs to the
-// servers and signatures is theirs.
+// at gives what a new name server says otherwise than the old ones do and than the plan wants. What
+// belongs to the servers and signatures is theirs.
 func (d differences) at(c survey.Coming) []zoneDifference {
 	type pair struct{ there, wanted, now []string }
 	pairs := map[record.Key]*pair{}
@@ -455,8 +456,8 @@ func sinceEarlier(s sight, required []requirement) found {
 	return f
 }
 
-// unsure tells whether a set may only look as if it came or went, because one of the two pictures was made by asking
-// for names, and nobody asked for this one.
+// unsure tells whether a set may only look as if it came or went, because one of the two pictures
+// was made by asking for names, and nobody asked for this one.
 func (s sight) unsure(c record.Change) bool {
 	if c.Action == record.Went && s.seen.Misses(c.Name, c.Type) ||
 		c.Action == record.Came && s.earlier.Misses(c.Name, c.Type) {
@@ -469,8 +470,8 @@ func (s sight) unsure(c record.Change) bool {
 		c.Action == record.Came && s.earlier.Partial && !s.seen.Partial
 }
 
-// isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is wanted, or away from
-// what is to be removed.
+// isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is
+// wanted, or away from what is to be removed.
 func isPlanned(s sight, required []requirement, c record.Change) bool {
 	isDoor := func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }
 	if isWeb(c.Type) && slices.ContainsFunc(required, isDoor) {
@@ -577,7 +578,8 @@ func carriedOut(s sight, required []requirement, changes []Change) found {
 	return f
 }
 
-// otherWay gives where a door leads by a record of another type that is to go, "" where there is none.
+// otherWay gives where a door leads by a record of another type that is to go, "" where there is
+// none.
 func otherWay(changes []Change, c Change, right bool) string {
 	for _, o := range changes {
 		if o.Name == c.Name && o.Action == Remove && isAddress(o.Type) && c.Action == Add && !right {
@@ -587,7 +589,8 @@ func otherWay(changes []Change, c Change, right bool) string {
 	return ""
 }
 
-// leadsRight tells whether a door has a record that leads where it should, whatever else stands beside it.
+// leadsRight tells whether a door has a record that leads where it should, whatever else stands
+// beside it.
 func leadsRight(changes []Change, name string) bool {
 	return slices.ContainsFunc(changes, func(c Change) bool {
 		return c.Name == name && isWeb(c.Type) && c.Type != "HTTPS" &&

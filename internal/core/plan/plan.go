@@ -1,9 +1,10 @@
-// Package plan works out, from the estate, all that the move needs: where each door must lead and who carries it, which
-// carrier cannot, the rules, the certificates, the DNS records, what is typed where, and the steps, in their order.
+// Package plan works out, from the estate, all that the move needs: where each door must lead and
+// who carries it, which carrier cannot, the rules, the certificates, the DNS records, what is typed
+// where, and the steps, in their order.
 //
-// It changes nothing and looks at nothing outside what it is given. Its phases take values and return values; Make says
-// in which order they run, planZone does so for one zone. Reasons, notes, checks and steps are data, which reports put
-// into words.
+// It changes nothing and looks at nothing outside what it is given. Its phases take values and
+// return values; Make says in which order they run, planZone does so for one zone. Reasons, notes,
+// checks and steps are data, which reports put into words.
 //
 //	p := plan.Make(plan.Input{Estate: e, Rules: rules})
 //	p.Web.Answer(ctx, chain.Ask{URL: u}) // predicted
@@ -50,8 +51,8 @@ type Input struct {
 	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
 }
 
-// Web predicts the web as it is after the plan, which is all that a proof needs: doors reach only whom something that is
-// typed tells of them.
+// Web predicts the web as it is after the plan, which is all that a proof needs: doors reach only
+// whom something that is typed tells of them.
 func (in Input) Web() *predict.Web {
 	w := predict.New(
 		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages, Only: in.Only},
@@ -115,10 +116,12 @@ type Rule struct {
 // Make works the plan out.
 func Make(in Input) *Plan { return in.plan(true) }
 
-// Broken plays what is to be typed, without the chains of rules that a whole plan follows, and gives what breaks.
+// Broken plays what is to be typed, without the chains of rules that a whole plan follows, and
+// gives what breaks.
 func Broken(in Input) []finding.Finding { return in.plan(false).Broken }
 
-// plan works a plan out, with an example of every rule or without rules. This is the order of its phases.
+// plan works a plan out, with an example of every rule or without rules. This is the order of its
+// phases.
 func (in Input) plan(rules bool) *Plan {
 	w := in.Web()
 	seen := surveysOf(in)
@@ -165,8 +168,8 @@ func (in Input) plan(rules bool) *Plan {
 	return p
 }
 
-// zonesOfPlan works the zones out: those that are meant, and of the others those in which something follows a door that
-// moves. A zone whose hosts leave those of another one comes before it.
+// zonesOfPlan works the zones out: those that are meant, and of the others those in which something
+// follows a door that moves. A zone whose hosts leave those of another one comes before it.
 func zonesOfPlan(in Input, seen surveys, w *predict.Web) ([]*zonePlan, *worlds) {
 	var all, guests []*zonePlan
 	meant := map[*estate.Domain]bool{}
@@ -241,8 +244,8 @@ func (p *Plan) Domains() []*estate.Domain { return p.Web.Domains() }
 // Goal says where a URL of the estate should lead.
 func (p *Plan) Goal(u web.URL) chain.Goal { return p.Web.Goal(u) }
 
-// Exempt tells whether a URL is planned not to be redirected, since certificate authorities look there: its door
-// exempts it, and its carrier can do so.
+// Exempt tells whether a URL is planned not to be redirected, since certificate authorities look
+// there: its door exempts it, and its carrier can do so.
 func (p *Plan) Exempt(u web.URL) bool {
 	a := p.Web.Answer(context.Background(), chain.Ask{URL: u})
 	return a.Refusal == "" && !a.IsRedirect()
@@ -349,8 +352,8 @@ func faultyRules(w *predict.Web) found {
 	return f
 }
 
-// predicted judges the predicted chains of all doors and examples. A door whose carrier is known to be unable is not
-// judged once more.
+// predicted judges the predicted chains of all doors and examples. A door whose carrier is known to
+// be unable is not judged once more.
 func predicted(p *Plan, beyond map[web.Door]bool) found {
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
 	asks := p.Asks(true)
@@ -410,8 +413,8 @@ func earlierOf(in Input, w *predict.Web) []*estate.Domain {
 	return all
 }
 
-// Asks returns what an audit asks: every door's probes, and with rules an example of each rule. Where one wave is
-// meant, the roots of what earlier ones moved are asked too.
+// Asks returns what an audit asks: every door's probes, and with rules an example of each rule.
+// Where one wave is meant, the roots of what earlier ones moved are asked too.
 func (p *Plan) Asks(rules bool) []ToAsk {
 	if rules && p.asks != nil {
 		return p.asks
@@ -480,7 +483,8 @@ func unseenZones(v *survey.Survey, zones []Zone) found {
 	return f
 }
 
-// earlierZones checks the zones that earlier waves have moved: what they did is taken as done, and looked at.
+// earlierZones checks the zones that earlier waves have moved: what they did is taken as done, and
+// looked at.
 func earlierZones(in Input, seen surveys, w *predict.Web) found {
 	var f found
 	for _, d := range earlierOf(in, w) {
@@ -500,7 +504,8 @@ type ErrOnly struct{ Says, Expected string }
 
 func (e *ErrOnly) Error() string { return e.Says + "; expected " + e.Expected }
 
-// Select gives the function for Input.Only from a name: "" for all, a domain, or "wave:N". The error is an *ErrOnly.
+// Select gives the function for Input.Only from a name: "" for all, a domain, or "wave:N". The
+// error is an *ErrOnly.
 func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
 	if only == "" {
 		return nil, nil

@@ -16,9 +16,9 @@ import (
 	"upperpath.example/upperpath/internal/core/world"
 )
 
-// Play types the rows of sheets into the world as it was seen, in the order of the steps, and gives a finding for
-// whatever breaks on the way or is not so in the end. It knows of the plan what is wanted in the end, and nothing of
-// how it means to get there: that is what the sheets say.
+// Play types the rows of sheets into the world as it was seen, in the order of the steps, and gives
+// a finding for whatever breaks on the way or is not so in the end. It knows of the plan what is
+// wanted in the end, and nothing of how it means to get there: that is what the sheets say.
 func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 	pl := player{plan: p, world: p.today.Clone(),
 		seen: surveysOf(p.input), said: map[string]bool{}}
@@ -47,7 +47,8 @@ func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 	return pl.tally.Findings()
 }
 
-// unsaid gives what the sheets break, but for what is known of the same name already and cannot but show there too.
+// unsaid gives what the sheets break, but for what is known of the same name already and cannot but
+// show there too.
 func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
 	errors := map[string]bool{}
 	for _, f := range known {
@@ -55,11 +56,14 @@ func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
 			errors[f.Code.String()+" "+f.Subject] = true
 		}
 	}
-	return slices.DeleteFunc(played, func(f finding.Finding) bool { return errors[f.Code.String()+" "+f.Subject] })
+	return slices.DeleteFunc(
+		played,
+		func(f finding.Finding) bool { return errors[f.Code.String()+" "+f.Subject] },
+	)
 }
 
-// playedOf counts what is played. A zone that nobody has seen may hold names that lead to what moves, whether it is meant
-// or not.
+// playedOf counts what is played. A zone that nobody has seen may hold names that lead to what
+// moves, whether it is meant or not.
 func playedOf(p *Plan, sheets []Sheet, seen surveys) Played {
 	made := Played{Unseen: []string{}, Partly: []string{}}
 	for _, s := range sheets {
@@ -94,8 +98,8 @@ type act struct {
 	rows []world.Row
 }
 
-// actsOf puts the rows of sheets in the order in which they are typed: step by step, place by place. What belongs to no
-// step is typed last.
+// actsOf puts the rows of sheets in the order in which they are typed: step by step, place by
+// place. What belongs to no step is typed last.
 func actsOf(p *Plan, sheets []Sheet) []act {
 	type at struct{ sheet, row int }
 	lines, entries := map[at]bool{}, map[at]bool{}
@@ -134,8 +138,8 @@ func actsOf(p *Plan, sheets []Sheet) []act {
 	return all
 }
 
-// atOnce parts rows into those that are typed at once: an alias and whatever takes its place, or gives it up for it,
-// are one act, and so is all that makes a new name.
+// atOnce parts rows into those that are typed at once: an alias and whatever takes its place, or
+// gives it up for it, are one act, and so is all that makes a new name.
 func atOnce(rows []world.Row) [][]world.Row {
 	var all [][]world.Row
 	for begin := 0; begin < len(rows); {
@@ -158,8 +162,17 @@ func atOnce(rows []world.Row) [][]world.Row {
 }
 
 func lineRow(place string, l Line) world.Row {
-	return world.Row{Place: place, Do: world.Action(l.Do), Zone: l.Zone, Label: l.Label, Type: l.Type, Was: l.Was,
-		Value: l.Value, TTL: l.TTL, Through: l.Through}
+	return world.Row{
+		Place:   place,
+		Do:      world.Action(l.Do),
+		Zone:    l.Zone,
+		Label:   l.Label,
+		Type:    l.Type,
+		Was:     l.Was,
+		Value:   l.Value,
+		TTL:     l.TTL,
+		Through: l.Through,
+	}
 }
 
 func (p *Plan) entryRow(place string, e Entry) world.Row {
@@ -307,14 +320,20 @@ func (pl *player) lowered() {
 		}
 		for _, t := range z.TTLs {
 			values, seen := pl.world.Set(z.Name, record.Key{Name: t.Name, Type: t.Type})
-			if !seen || t.LowerBefore == 0 || !slices.ContainsFunc(values, func(v world.Value) bool { return v.TTL > t.LowerTo }) {
+			if !seen || t.LowerBefore == 0 ||
+				!slices.ContainsFunc(values, func(v world.Value) bool { return v.TTL > t.LowerTo }) {
 				continue
 			}
 			pl.find(finding.New(
 				finding.ZoneDiffers,
 				t.Name+" "+t.Type,
-				fmt.Sprintf("No row of a sheet lowers the TTL of %s %s to %d s before it changes; it is %d s.", t.Name, t.Type,
-					t.LowerTo, values[0].TTL),
+				fmt.Sprintf(
+					"No row of a sheet lowers the TTL of %s %s to %d s before it changes; it is %d s.",
+					t.Name,
+					t.Type,
+					t.LowerTo,
+					values[0].TTL,
+				),
 				"Lower it first, and wait for as long as it was; resolvers keep the old answer for that long.",
 				map[string]any{"ttl": values[0].TTL, "wanted": t.LowerTo},
 			))
@@ -322,8 +341,8 @@ func (pl *player) lowered() {
 	}
 }
 
-// zonesAfter compares every zone with the one that is written to a file: before TTLs are raised again, or after. What
-// nobody typed, and no change is about, is in both as it was seen.
+// zonesAfter compares every zone with the one that is written to a file: before TTLs are raised
+// again, or after. What nobody typed, and no change is about, is in both as it was seen.
 func (pl *player) zonesAfter(raised bool) {
 	pl.ended = true
 	for i := range pl.plan.Zones {
@@ -380,7 +399,14 @@ func (z *Zone) end() []record.Set {
 }
 
 // compare says where a set is not what it is in the file of its zone.
-func (pl *player) compare(z *Zone, key record.Key, there []world.Value, wanted []string, ttl int, typed bool) {
+func (pl *player) compare(
+	z *Zone,
+	key record.Key,
+	there []world.Value,
+	wanted []string,
+	ttl int,
+	typed bool,
+) {
 	var values []string
 	keeps := 0
 	for _, v := range there {
@@ -394,17 +420,29 @@ func (pl *player) compare(z *Zone, key record.Key, there []world.Value, wanted [
 		pl.find(finding.New(
 			finding.ZoneDiffers,
 			key.Name+" "+key.Type,
-			fmt.Sprintf("Typed row by row, the sheets leave %s %s in %s at %s; the plan, and the zone file that it writes, "+
-				"say %s.", key.Name, key.Type, z.Name, orNothing(plain(key.Type, values)), orNothing(plain(key.Type, wanted))),
-			"Type none of it. Plan again from a new survey; where it says so again, tell us.",
+			fmt.Sprintf(
+				"Typed row by row, the sheets leave %s %s in %s at %s; the plan, and the zone file that it writes, "+
+					"say %s.",
+				key.Name,
+				key.Type,
+				z.Name,
+				orNothing(plain(key.Type, values)),
+				orNothing(plain(key.Type, wanted)),
+			),
+			"Type none of it. Plan again from a new survey.",
 			map[string]any{"typed": plain(key.Type, values), "wanted": plain(key.Type, wanted)},
 		))
 	case keeps > 0:
 		pl.find(finding.New(
 			finding.ZoneDiffers,
 			key.Name+" "+key.Type,
-			fmt.Sprintf("Typed row by row, the sheets leave %s %s with a TTL of %d s instead of %d s.", key.Name, key.Type,
-				keeps, ttl),
+			fmt.Sprintf(
+				"Typed row by row, the sheets leave %s %s with a TTL of %d s instead of %d s.",
+				key.Name,
+				key.Type,
+				keeps,
+				ttl,
+			),
 			"Give it that TTL where the zone is held.",
 			map[string]any{"typed": keeps, "wanted": ttl},
 		))
@@ -449,10 +487,20 @@ func (pl *player) finding(b world.Break) finding.Finding {
 	case world.Followed:
 		code, subject = finding.DependedOn, b.Target
 		if b.Type == "CNAME" {
-			says = fmt.Sprintf("The %s record of %s refers to %s, which ends at %s today: %s would follow to %s", b.Type,
-				b.Subject, b.Target, before, b.Subject, after)
-			fix = fmt.Sprintf("Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
-				b.Subject, b.Target)
+			says = fmt.Sprintf(
+				"The %s record of %s refers to %s, which ends at %s today: %s would follow to %s",
+				b.Type,
+				b.Subject,
+				b.Target,
+				before,
+				b.Subject,
+				after,
+			)
+			fix = fmt.Sprintf(
+				"Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
+				b.Subject,
+				b.Target,
+			)
 		} else {
 			says = fmt.Sprintf("The %s record of %s refers to %s: it ends at %s today, and would at %s", b.Type, b.Subject,
 				b.Target, before, after)
@@ -461,7 +509,12 @@ func (pl *player) finding(b world.Break) finding.Finding {
 		}
 	case world.NeededMoved:
 		code = finding.DependedOn
-		says = fmt.Sprintf("%s is needed where it is, at %s, and would lead to %s", b.Subject, before, after)
+		says = fmt.Sprintf(
+			"%s is needed where it is, at %s, and would lead to %s",
+			b.Subject,
+			before,
+			after,
+		)
 		fix = "Lead it to today's address itself first, or take it out of needed: if nobody needs it any more."
 	case world.DoorDark:
 		code = finding.RecordLost
@@ -469,12 +522,20 @@ func (pl *player) finding(b world.Break) finding.Finding {
 		fix = "Add its new records before the old ones go."
 	case world.Untold:
 		code = finding.BeyondCarrier
-		says = fmt.Sprintf("%s leads to %s, which nobody told of it,", b.Subject, strings.Join(b.After, " or "))
+		says = fmt.Sprintf(
+			"%s leads to %s, which nobody told of it,",
+			b.Subject,
+			strings.Join(b.After, " or "),
+		)
 		fix = fmt.Sprintf("Tell %s of %s first, or lead it to whoever carries it before anything else.",
 			strings.Join(b.After, " or "), b.Subject)
 	case world.Crowded:
 		code = finding.AliasConflict
-		says = fmt.Sprintf("%s holds what cannot stand together (%s)", b.Subject, strings.Join(b.After, ", "))
+		says = fmt.Sprintf(
+			"%s holds what cannot stand together (%s)",
+			b.Subject,
+			strings.Join(b.After, ", "),
+		)
 		fix = "Decide which of them is needed, and remove the others first."
 	}
 	if b.Kind != world.RowUnfit {
@@ -500,7 +561,8 @@ func inTurn(machines []string) string {
 	return orNothing([]string{strings.Join(turns, ", then ")})
 }
 
-// toldAll looks whether every door's carrier was told of it in the end, and answers as the plan predicts.
+// toldAll looks whether every door's carrier was told of it in the end, and answers as the plan
+// predicts.
 func (pl *player) toldAll() {
 	asks := map[web.Host][]web.URL{}
 	for _, ask := range pl.plan.Asks(true) {
@@ -543,9 +605,16 @@ func untoldFinding(carrier string, hosts []string) finding.Finding {
 	return finding.New(
 		finding.BeyondCarrier,
 		carrier,
-		fmt.Sprintf("Nothing on any sheet tells %s of %s: whoever comes there by that name is refused, or meets somebody "+
-			"else's site.", carrier, wording.Few(hosts, 3)),
-		fmt.Sprintf("Give these hosts to another carrier, or have %s told of them before their records change.", carrier),
+		fmt.Sprintf(
+			"Nothing on any sheet tells %s of %s: whoever comes there by that name is refused, or meets somebody "+
+				"else's site.",
+			carrier,
+			wording.Few(hosts, 3),
+		),
+		fmt.Sprintf(
+			"Give these hosts to another carrier, or have %s told of them before their records change.",
+			carrier,
+		),
 		map[string]any{"carrier": carrier, "hosts": hosts},
 	)
 }
@@ -613,8 +682,8 @@ func (pl *player) wrong(c *estate.Carrier, zone, what string, u web.URL) {
 	))
 }
 
-// pages looks whether the pages of a zone's carriers and of its registrar were told the rest: certificates, records
-// that are waited for, the zone, the delegation.
+// pages looks whether the pages of a zone's carriers and of its registrar were told the rest:
+// certificates, records that are waited for, the zone, the delegation.
 func (pl *player) pages(z *Zone) {
 	d := z.domain
 	lacks := func(who, what string) {
@@ -622,7 +691,7 @@ func (pl *player) pages(z *Zone) {
 			finding.BeyondCarrier,
 			z.Name+" at "+who,
 			fmt.Sprintf("Nothing on any sheet tells %s %s.", who, what),
-			"Plan again from a new survey; where it says so again, tell us.",
+			"Plan again from a new survey.",
 			map[string]any{"place": who, "zone": z.Name},
 		))
 	}
@@ -646,15 +715,20 @@ func (pl *player) pages(z *Zone) {
 		if slices.Contains(c.Steps, estate.Point) && len(reached(d, c, hosts)) > 0 {
 			pl.awaited(z, c, told.Awaited[z.Name], lacks)
 		}
-		if slices.Contains(c.Steps, estate.TakeZone) && len(c.NameServers) > 0 && (z.Move != nil || z.Seen == nil) &&
+		if slices.Contains(c.Steps, estate.TakeZone) && len(c.NameServers) > 0 &&
+			(z.Move != nil || z.Seen == nil) &&
 			!slices.Equal(told.Zones[z.Name], names(c.NameServers)) {
 			lacks(c.Name, "to take the zone over with its name servers")
 		}
 	}
 	for _, c := range pl.plan.Estate.Carriers {
 		for _, h := range d.Hosts() {
-			if _, still := pl.world.At(c.Name).Forwards[h.String()]; still && c.By.Row().WithZone && d.Carry[h] != c {
-				lacks(c.Name, "to delete its forwarding of "+h.String()+", which writes its address back into the zone")
+			if _, still := pl.world.At(c.Name).Forwards[h.String()]; still && c.By.Row().WithZone &&
+				d.Carry[h] != c {
+				lacks(
+					c.Name,
+					"to delete its forwarding of "+h.String()+", which writes its address back into the zone",
+				)
 			}
 		}
 	}
@@ -677,8 +751,14 @@ func (pl *player) pages(z *Zone) {
 	}
 }
 
-// awaited looks whether the records that a carrier's page waits for are those that stand in the zone then.
-func (pl *player) awaited(z *Zone, c *estate.Carrier, fields []world.Field, lacks func(who, what string)) {
+// awaited looks whether the records that a carrier's page waits for are those that stand in the
+// zone then.
+func (pl *player) awaited(
+	z *Zone,
+	c *estate.Carrier,
+	fields []world.Field,
+	lacks func(who, what string),
+) {
 	if len(fields) == 0 {
 		lacks(c.Name, "which records it waits for")
 		return
@@ -687,9 +767,10 @@ func (pl *player) awaited(z *Zone, c *estate.Carrier, fields []world.Field, lack
 		name := r.Name + " " + r.Type
 		i := slices.IndexFunc(fields, func(f world.Field) bool { return f.Name == name })
 		concerns := asksFor(c, z.domain, r) ||
-			isWeb(r.Type) && slices.ContainsFunc(carriedBy(pl.plan.Estate, z.domain, c), func(h web.Host) bool {
-				return h.String() == r.Name && len(reached(z.domain, c, []web.Host{h})) > 0
-			})
+			isWeb(r.Type) &&
+				slices.ContainsFunc(carriedBy(pl.plan.Estate, z.domain, c), func(h web.Host) bool {
+					return h.String() == r.Name && len(reached(z.domain, c, []web.Host{h})) > 0
+				})
 		switch {
 		case !concerns:
 		case i < 0:
@@ -714,7 +795,11 @@ func (pl *player) siteToo() {
 			pl.find(finding.New(
 				finding.BeyondCarrier,
 				h.String(),
-				fmt.Sprintf("Nothing on any sheet tells the site to lead %s to %s.", h, pl.plan.Estate.Canonical.Host),
+				fmt.Sprintf(
+					"Nothing on any sheet tells the site to lead %s to %s.",
+					h,
+					pl.plan.Estate.Canonical.Host,
+				),
 				"Choose the primary host there.",
 				map[string]any{"host": h.String()},
 			))
@@ -722,8 +807,9 @@ func (pl *player) siteToo() {
 	}
 }
 
-// untold gives the hosts of what is meant whose carriers nobody tells of them, with the carrier, as far as entries on
-// carriers' pages say. It is what a predicted web reaches, whatever the records say.
+// untold gives the hosts of what is meant whose carriers nobody tells of them, with the carrier, as
+// far as entries on carriers' pages say. It is what a predicted web reaches, whatever the records
+// say.
 func untold(in Input, w *predict.Web) map[web.Host]string {
 	p := &Plan{Estate: in.Estate, Web: w, input: in}
 	seen := surveysOf(in)
@@ -756,7 +842,8 @@ func untold(in Input, w *predict.Web) map[web.Host]string {
 			}
 			root := web.Doors(h)[1].URL("/", "")
 			holder := in.Estate.Holder(c)
-			if _, told := state.Says(holder.Name, root); all[h] == "" && !told && !(holder.ApexOnly && !h.IsApex()) {
+			if _, told := state.Says(holder.Name, root); all[h] == "" && !told &&
+				!(holder.ApexOnly && !h.IsApex()) {
 				all[h] = holder.Name
 			}
 		}

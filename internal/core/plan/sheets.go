@@ -35,8 +35,8 @@ type Line struct {
 	Early   bool  // of a zone that moves: at the present name servers
 }
 
-// Sheets gives what is to be typed, place by place: records where they are kept, then the carriers' pages, then
-// registrars.
+// Sheets gives what is to be typed, place by place: records where they are kept, then the carriers'
+// pages, then registrars.
 func (p *Plan) Sheets() []Sheet {
 	var sheets []Sheet
 	byPlace := map[string]int{}
@@ -74,7 +74,8 @@ func (p *Plan) Sheets() []Sheet {
 	return sheets
 }
 
-// linesIn gives the changes of a zone, a line a record; where nobody has seen the zone, the records that it needs.
+// linesIn gives the changes of a zone, a line a record; where nobody has seen the zone, the records
+// that it needs.
 func linesIn(z Zone, seen *survey.Domain) []Line {
 	var all []Line
 	changes := z.Changes
@@ -106,8 +107,8 @@ func linesIn(z Zone, seen *survey.Domain) []Line {
 	return append(all, raised(z, next)...)
 }
 
-// lowered gives the records whose TTL is lowered before anything changes: at the present name servers, which are those
-// that resolvers remember.
+// lowered gives the records whose TTL is lowered before anything changes: at the present name
+// servers, which are those that resolvers remember.
 func lowered(z Zone, server string) []Line {
 	var all []Line
 	for _, t := range z.TTLs {
@@ -166,7 +167,8 @@ func ttlLine(z Zone, do Action, ttl int, set record.Set, value, server string, e
 	return l
 }
 
-// linesOf gives a change record by record: first what takes the place of something else, so that the set is never empty.
+// linesOf gives a change record by record: first what takes the place of something else, so that
+// the set is never empty.
 func linesOf(z Zone, c Change, server string) []Line {
 	after, kind := c.After, c.Type
 	if c.Through != "" && c.Action != Keep {
@@ -238,7 +240,8 @@ func typed(kind, value string) string {
 
 // check asks the zone's own server, and says what it should answer.
 //
-// Where an alias comes in place of what goes, the alias is asked for: any other question would follow it.
+// Where an alias comes in place of what goes, the alias is asked for: any other question would
+// follow it.
 func check(z Zone, c Change, server string) Check {
 	if c.Action == Remove && c.Type != "CNAME" {
 		for _, o := range z.Changes {

@@ -24,8 +24,8 @@ type Star struct {
 	Wider string   // a URL that it takes although the rule does not; "" where there is none
 }
 
-// starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it carries, in their
-// order.
+// starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it
+// carries, in their order.
 func starsOf(w *predict.Web, d *estate.Domain, c *estate.Carrier) []Star {
 	var hosts []web.Host
 	for _, h := range d.Hosts() {
@@ -114,7 +114,8 @@ func starPath(parts []rule.Part) string {
 	return b.String()
 }
 
-// starTarget writes a target with numbers for captures; before counts the stars in front of the path.
+// starTarget writes a target with numbers for captures; before counts the stars in front of the
+// path.
 func starTarget(canonical web.Door, r *rule.Rule, before int) string {
 	number := map[string]int{}
 	for _, part := range r.Old.Parts {
@@ -186,8 +187,8 @@ func fallbackStars(status int, d *estate.Domain, host string, takes []string, be
 	return []Star{root, rest}
 }
 
-// widerThan gives a URL that the star form takes although the rule does not: a star takes slashes and letters where
-// {name} or {name:digits} does not. "" where there is none.
+// widerThan gives a URL that the star form takes although the rule does not: a star takes slashes
+// and letters where {name} or {name:digits} does not. "" where there is none.
 func widerThan(w *predict.Web, r *rule.Rule, s Star, h web.Host) string {
 	path := ""
 	for i, part := range r.Old.Parts {
@@ -225,8 +226,8 @@ func byStars(u web.URL, stars []Star) chain.Answer {
 	return chain.Answer{URL: u, Status: 404}
 }
 
-// checkStars follows the probes of a domain's doors and the examples of its rules through the star patterns, and gives
-// a finding where they answer otherwise than the plan.
+// checkStars follows the probes of a domain's doors and the examples of its rules through the star
+// patterns, and gives a finding where they answer otherwise than the plan.
 func checkStars(w *predict.Web, d *estate.Domain, c *estate.Carrier, stars []Star, asks []web.URL) []finding.Finding {
 	for _, u := range asks {
 		if d.Carry[u.Host()] != c || w.Door(u.Door()).Exempts(u) {

@@ -85,8 +85,8 @@ type Late struct {
 	Carrier string
 }
 
-// sequence says of each kind of step what has to be done before it, what shows that it worked, and how it is taken
-// back.
+// sequence says of each kind of step what has to be done before it, what shows that it worked, and
+// how it is taken back.
 var sequence = map[StepKind]struct {
 	after []StepKind
 	check CheckKind
@@ -210,7 +210,8 @@ func stepsOfLowering(open []Zone) []Step {
 	return []Step{step(s)}
 }
 
-// stepsOfMail says which changes untie mail from the web, and how long to wait until nobody remembers how it was.
+// stepsOfMail says which changes untie mail from the web, and how long to wait until nobody
+// remembers how it was.
 func stepsOfMail(open []Zone) []Step {
 	s := Step{Kind: UntieMail}
 	for i := range open {
@@ -225,8 +226,8 @@ func stepsOfMail(open []Zone) []Step {
 	return []Step{step(s)}
 }
 
-// MailFirst gives how many changes of a zone untie its mail from the web, and for how long resolvers remember how it
-// was, in seconds: so long is waited before the web moves.
+// MailFirst gives how many changes of a zone untie its mail from the web, and for how long
+// resolvers remember how it was, in seconds: so long is waited before the web moves.
 func (z *Zone) MailFirst() (count, wait int) {
 	for _, c := range z.Changes {
 		if c.Step == 0 || !c.UntiesMail() {
@@ -277,8 +278,8 @@ func stepsOfCertificates(kind StepKind, all []Certificate) []Step {
 	return []Step{step(s)}
 }
 
-// stepsOfTelling says what carriers have to be told before any record leads there; or, of those that take hosts only
-// then, once they do.
+// stepsOfTelling says what carriers have to be told before any record leads there; or, of those
+// that take hosts only then, once they do.
 func stepsOfTelling(carriers []Carried, after bool) []Step {
 	var all []Step
 	for _, c := range carriers {
@@ -357,7 +358,8 @@ func stepsOfRecords(open []Zone) []Step {
 	return nil
 }
 
-// stepsOfEarly says which changes of zones that move are made before they are copied, mail left aside.
+// stepsOfEarly says which changes of zones that move are made before they are copied, mail left
+// aside.
 func stepsOfEarly(open []Zone) []Step {
 	var all []Step
 	for i := range open {
@@ -375,7 +377,8 @@ func stepsOfEarly(open []Zone) []Step {
 	return together(all)
 }
 
-// stepsOfDelegations gives the steps of some kinds of all zones that move, in the order of the kinds.
+// stepsOfDelegations gives the steps of some kinds of all zones that move, in the order of the
+// kinds.
 func stepsOfDelegations(open []Zone, kinds ...StepKind) []Step {
 	var all []Step
 	for _, kind := range kinds {
@@ -395,7 +398,8 @@ func stepsOfDelegations(open []Zone, kinds ...StepKind) []Step {
 	return all
 }
 
-// together joins steps of one kind that are done at one place with the same servers, for several zones.
+// together joins steps of one kind that are done at one place with the same servers, for several
+// zones.
 func together(all []Step) []Step {
 	var joined []Step
 	for _, s := range all {
@@ -452,8 +456,8 @@ func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) 
 // partlySeen tells whether records of the zone may be there that nobody has seen.
 func (z *Zone) partlySeen() bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
 
-// stepsOfMove says in which order a zone moves to other name servers: it is copied as it is, compared, and only then
-// does the delegation change.
+// stepsOfMove says in which order a zone moves to other name servers: it is copied as it is,
+// compared, and only then does the delegation change.
 func stepsOfMove(s sight, m *Move) []Step {
 	about := []string{s.zone()}
 	d := s.domain

@@ -21,7 +21,8 @@ type Task struct {
 	Expects []runbook.Expect
 }
 
-// Tasks gives the steps of the plan, those that are done at several places once for each, in their order.
+// Tasks gives the steps of the plan, those that are done at several places once for each, in their
+// order.
 func (p *Plan) Tasks() []Task { return p.TasksOf(p.Sheets()) }
 
 // TasksOf gives the tasks in which sheets are typed, whoever wrote these.
@@ -83,7 +84,8 @@ func typedIn(s Step) (lines func(Line) bool, entries func(Sheet, Entry) bool) {
 	case MakeEarly:
 		lines = func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }
 	case MakeChanges:
-		// What forwarded a door until now is deleted right before its records change: one door has one carrier.
+		// What forwarded a door until now is deleted right before its records change: one door has one
+		// carrier.
 		lines = func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) }
 		entries = func(_ Sheet, e Entry) bool { return e.Action == Remove && e.Kind != DSEntry }
 	case SetRecords:
@@ -270,7 +272,8 @@ func (p *Plan) agreementExpected(t *Task) []runbook.Expect {
 	return all
 }
 
-// atCopying gives the records of a zone as they are when it is copied: as they were seen, early changes made.
+// atCopying gives the records of a zone as they are when it is copied: as they were seen, early
+// changes made.
 func (p *Plan) atCopying(z *Zone) []record.Set {
 	made, err := z.AsItIs(p)
 	if err != nil {
@@ -302,7 +305,8 @@ func (p *Plan) atCopying(z *Zone) []record.Set {
 	return sets
 }
 
-// certificatesExpected looks at the https doors of names at the carrier that is to hold their certificate.
+// certificatesExpected looks at the https doors of names at the carrier that is to hold their
+// certificate.
 func (p *Plan) certificatesExpected(t *Task) []runbook.Expect {
 	var names []string
 	for _, c := range p.Certificates {
@@ -332,15 +336,16 @@ func (p *Plan) placed() [][]string {
 	return all
 }
 
-// redirectsExpected looks at the doors of carriers by http, and by https too where the certificates should be there.
+// redirectsExpected looks at the doors of carriers by http, and by https too where the certificates
+// should be there.
 func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []runbook.Expect {
 	return p.pointed(func(d Door) bool {
 		return slices.Contains(carriers, d.Carrier) && (d.Door.Scheme == web.HTTP || upTo == web.HTTPS)
 	})
 }
 
-// pointed looks at doors at the address of whoever carries them, before any name leads there. A carrier that is known
-// by an alias alone cannot be looked at so.
+// pointed looks at doors at the address of whoever carries them, before any name leads there. A
+// carrier that is known by an alias alone cannot be looked at so.
 func (p *Plan) pointed(wanted func(Door) bool) []runbook.Expect {
 	var all []runbook.Expect
 	for _, d := range p.Doors {
@@ -389,8 +394,8 @@ func Tried(expects []runbook.Expect) int {
 	return n
 }
 
-// examples adds to doors that are looked at a made-up path and query at each, and an example of each rule, where they
-// are looked at.
+// examples adds to doors that are looked at a made-up path and query at each, and an example of
+// each rule, where they are looked at.
 func (p *Plan) examples(doors []runbook.Expect) []runbook.Expect {
 	at := map[web.Door]string{}
 	for _, e := range doors {

@@ -14,7 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/world"
 )
 
-// Zone is a domain with the records that the plan needs in it, and the changes that lead there from what was seen.
+// Zone is a domain with the records that the plan needs in it, and the changes that lead there from
+// what was seen.
 type Zone struct {
 	Name      string
 	RecordsAt string      // where its records are typed
@@ -112,8 +113,9 @@ type TTL struct {
 	RaiseTo     int    `json:"raise_to"`     // what to raise it to a day after the change; 0: it goes
 }
 
-// The phases in which a zone is changed: what unties mail, which is waited for, what nothing hangs on yet, names that
-// did not exist, names that lead elsewhere from now on, what is in nobody's way any more, and what stays.
+// The phases in which a zone is changed: what unties mail, which is waited for, what nothing hangs
+// on yet, names that did not exist, names that lead elsewhere from now on, what is in nobody's way
+// any more, and what stays.
 const (
 	untying = iota
 	first
@@ -159,7 +161,8 @@ type draft struct {
 	touched map[record.Key]bool
 }
 
-// with returns the draft with what a phase proposes. A second change to the same set is joined with the first.
+// with returns the draft with what a phase proposes. A second change to the same set is joined with
+// the first.
 func (d draft) with(all []proposal) draft {
 	made := draft{touched: map[record.Key]bool{}}
 	for key := range d.touched {
@@ -268,14 +271,15 @@ func lead(in Input, seen surveys, d *estate.Domain) *zonePlan {
 
 // guest begins a zone that is not meant.
 func guest(in Input, seen surveys, d *estate.Domain) *zonePlan {
-	k := &zonePlan{zone: Zone{Name: d.Name.String(), RecordsAt: d.RecordsAt, State: string(d.State), domain: d, Guest: true},
-		sight: sightOf(in, seen, d), guest: true}
+	z := Zone{Name: d.Name.String(), RecordsAt: d.RecordsAt, State: string(d.State), Guest: true}
+	z.domain = d
+	k := &zonePlan{zone: z, sight: sightOf(in, seen, d), guest: true}
 	k.zone.Present, k.zone.Next = places(d, nil)
 	return k
 }
 
-// untie adds what keeps everything where it is that follows a door of any zone: names first, then mail that is handed
-// to them, then who may send. Each sees what those before it have done.
+// untie adds what keeps everything where it is that follows a door of any zone: names first, then
+// mail that is handed to them, then who may send. Each sees what those before it have done.
 func untie(zones []*zonePlan, both *worlds) {
 	for _, k := range zones {
 		both.takeAll(k)
@@ -297,7 +301,8 @@ func untie(zones []*zonePlan, both *worlds) {
 	}
 }
 
-// takeAll types the changes of a zone into the world ahead. What cannot be typed is said when the sheets are played.
+// takeAll types the changes of a zone into the world ahead. What cannot be typed is said when the
+// sheets are played.
 func (b *worlds) takeAll(k *zonePlan) {
 	if k.seen == nil {
 		for _, c := range k.zone.comes {
@@ -314,7 +319,8 @@ func (b *worlds) takeAll(k *zonePlan) {
 	}
 }
 
-// finish ends a zone: everything else stays, what cannot be is taken out and said, and the zone is as it then is.
+// finish ends a zone: everything else stays, what cannot be is taken out and said, and the zone is
+// as it then is.
 func (k *zonePlan) finish(in Input, both *worlds) {
 	s := k.sight
 	if s.seen == nil {
@@ -356,7 +362,8 @@ func (k *zonePlan) finish(in Input, both *worlds) {
 	}
 }
 
-// move works out how the zone gets to other name servers, where it does, and where its records are typed.
+// move works out how the zone gets to other name servers, where it does, and where its records are
+// typed.
 func (k *zonePlan) move() {
 	s, z := k.sight, &k.zone
 	move, loses := moveOf(s, k.required, z.whole)
@@ -377,8 +384,8 @@ func (z *Zone) changed() bool {
 	return slices.ContainsFunc(z.Changes, func(c Change) bool { return c.Step > 0 })
 }
 
-// leaves reports whether a name leads by way of another and will no more: it has to leave before the other one moves,
-// or it is led for a while to a carrier that knows nothing of it.
+// leaves reports whether a name leads by way of another and will no more: it has to leave before
+// the other one moves, or it is led for a while to a carrier that knows nothing of it.
 func (b *worlds) leaves(name, other string) bool {
 	if b == nil {
 		return false
@@ -405,8 +412,8 @@ func notAnswered(s sight) found {
 	return f
 }
 
-// inOrder puts the changes in their order, and numbers those that are to be made. leaves reports whether a first name
-// leads by way of a second one today, and will no more.
+// inOrder puts the changes in their order, and numbers those that are to be made. leaves reports
+// whether a first name leads by way of a second one today, and will no more.
 func inOrder(d draft, leaves func(a, b string) bool) []Change {
 	var all []Change
 	for phase, changes := range d.byPhase {
@@ -417,7 +424,8 @@ func inOrder(d draft, leaves func(a, b string) bool) []Change {
 			changes = leaversFirst(slices.Concat(d.byPhase[fresh], changes), leaves)
 		default:
 			slices.SortStableFunc(changes, func(a, b Change) int {
-				// What is new comes before what leads to it, and what takes the place of an alias right after that.
+				// What is new comes before what leads to it, and what takes the place of an alias right after
+				// that.
 				return cmp.Or(cmp.Compare(late(a), late(b)), record.CompareNames(a.Name, b.Name),
 					cmp.Compare(btoi(a.Action != Remove), btoi(b.Action != Remove)), cmp.Compare(a.Type, b.Type))
 			})
@@ -444,8 +452,8 @@ func late(c Change) int {
 	return 0
 }
 
-// leaversFirst puts the changes of names that leave others before those of the others. Changes of one name stay
-// together.
+// leaversFirst puts the changes of names that leave others before those of the others. Changes of
+// one name stay together.
 func leaversFirst(changes []Change, leaves func(a, b string) bool) []Change {
 	var names []string
 	of := map[string][]Change{}
@@ -468,8 +476,8 @@ func leaversFirst(changes []Change, leaves func(a, b string) bool) []Change {
 	return all
 }
 
-// topological puts each name behind those that have to come before it, and keeps the order otherwise. Names that would
-// have to come before each other stay as they are.
+// topological puts each name behind those that have to come before it, and keeps the order
+// otherwise. Names that would have to come before each other stay as they are.
 func topological(names []string, firsts func(name string) []string) []string {
 	var all []string
 	begun := map[string]bool{}
@@ -545,8 +553,8 @@ func ttlsOf(s sight, required []requirement, changes []Change) []TTL {
 	return all
 }
 
-// negative gives for how long resolvers remember that a name is not there: the smaller of the SOA's own TTL and its
-// last field (RFC 2308 section 5). 0 where nobody showed the SOA.
+// negative gives for how long resolvers remember that a name is not there: the smaller of the SOA's
+// own TTL and its last field (RFC 2308 section 5). 0 where nobody showed the SOA.
 func (s sight) negative() int {
 	soa, ok := s.set(s.zone(), "SOA")
 	if !ok || len(soa.Values) != 1 {

@@ -13,13 +13,15 @@ import (
 // ErrUnseen says that no survey holds a zone.
 var ErrUnseen = errors.New("nobody has seen the zone")
 
-// File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA, whose serial is one
-// higher, and the name servers to which it moves. An alias at the apex stands there as the addresses of its carrier,
-// and what goes through an edge network as it is typed there. The error says what is not known.
+// File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA,
+// whose serial is one higher, and the name servers to which it moves. An alias at the apex stands
+// there as the addresses of its carrier, and what goes through an edge network as it is typed
+// there. The error says what is not known.
 func (z *Zone) File(p *Plan) ([]record.Set, error) { return z.file(p, z.whole, true) }
 
-// AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves: with its SOA and
-// those name servers, and otherwise without any change. The error says what is not known.
+// AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves:
+// with its SOA and those name servers, and otherwise without any change. The error says what is not
+// known.
 func (z *Zone) AsItIs(p *Plan) ([]record.Set, error) { return z.file(p, z.asItIs, false) }
 
 func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, error) {
@@ -65,8 +67,9 @@ type heldSet struct {
 	through bool // an edge network answers with its own addresses
 }
 
-// held gives sets of the zone as they are typed where it is held: what goes through an edge network is typed otherwise
-// there than the world sees it, and not at all where another record of the name brings it.
+// held gives sets of the zone as they are typed where it is held: what goes through an edge network
+// is typed otherwise there than the world sees it, and not at all where another record of the name
+// brings it.
 func (z *Zone) held(whole []record.Set, changed bool) []heldSet {
 	var all []heldSet
 	for _, s := range whole {
@@ -100,7 +103,8 @@ func (z *Zone) through(s record.Set) *Change {
 	return nil
 }
 
-// nextSOA gives the value of a SOA with a serial one higher (RFC 1982), and the first new name server as its primary.
+// nextSOA gives the value of a SOA with a serial one higher (RFC 1982), and the first new name
+// server as its primary.
 func nextSOA(values, to []string, moves bool) string {
 	if len(values) == 0 {
 		return ""
@@ -118,8 +122,8 @@ func nextSOA(values, to []string, moves bool) string {
 	return strings.Join(f, " ")
 }
 
-// aliasAddresses gives the addresses that stand for the provider's alias at the apex, none where its carrier names
-// none.
+// aliasAddresses gives the addresses that stand for the provider's alias at the apex, none where
+// its carrier names none.
 func (z *Zone) aliasAddresses(p *Plan, s record.Set) []record.Set {
 	c := p.Estate.Carrier(z.carrierAt(s.Name))
 	if c == nil {
@@ -143,8 +147,8 @@ func (z *Zone) carrierAt(name string) string {
 	return ""
 }
 
-// Lost gives what a zone file cannot hold: an alias at the apex, in whose place stand the addresses of its carrier, or
-// nothing where that names none.
+// Lost gives what a zone file cannot hold: an alias at the apex, in whose place stand the addresses
+// of its carrier, or nothing where that names none.
 func (z *Zone) Lost(p *Plan) []finding.Finding {
 	var all []finding.Finding
 	for _, c := range z.Changes {

@@ -22,8 +22,8 @@ type Input struct {
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
 }
 
-// Web is the predicted web: what every URL answers once the plan is carried out. It is a chain.Asker, and safe for many
-// goroutines.
+// Web is the predicted web: what every URL answers once the plan is carried out. It is a
+// chain.Asker, and safe for many goroutines.
 type Web struct {
 	Estate *estate.Estate
 	Rules  *rule.Table // the redirect map
@@ -35,8 +35,8 @@ type Web struct {
 	untold map[web.Host]string
 }
 
-// Reaches says which hosts reach nobody, since nothing tells a carrier of them, with that carrier. It is called before
-// the web is asked anything.
+// Reaches says which hosts reach nobody, since nothing tells a carrier of them, with that carrier.
+// It is called before the web is asked anything.
 func (w *Web) Reaches(untold map[web.Host]string) { w.untold = untold }
 
 // Untold gives the carrier that nothing tells of a host, "" where all that have to be are told.
@@ -65,8 +65,8 @@ func (w *Web) Answer(_ context.Context, ask chain.Ask) chain.Answer {
 	return w.Door(ask.URL.Door()).Answer(ask.URL)
 }
 
-// Door describes a door, whether it is one of the estate's or not. What listens at a port of its own is no door of the
-// estate.
+// Door describes a door, whether it is one of the estate's or not. What listens at a port of its
+// own is no door of the estate.
 func (w *Web) Door(d web.Door) Door {
 	domain := w.Estate.DomainOf(d.Host)
 	switch c := w.Carrier(d.Host); {
@@ -115,8 +115,8 @@ func (w *Web) Door(d web.Door) Door {
 	return Door{Door: d, Asked: d}
 }
 
-// Held describes the doors that a carrier itself holds, as it is asked for them: its hosts, and those of edge networks
-// in front of it.
+// Held describes the doors that a carrier itself holds, as it is asked for them: its hosts, and
+// those of edge networks in front of it.
 func (w *Web) Held(carrier string) []Door {
 	var all []Door
 	for _, d := range w.Domains() {
@@ -186,7 +186,8 @@ func (w *Web) IsSite(h web.Host) bool {
 	return w.Estate.Serves(h) || slices.Contains(w.Estate.Site.Also, h)
 }
 
-// Carrier returns who carries the doors of a host, nil where nobody does or the domain is left as it is.
+// Carrier returns who carries the doors of a host, nil where nobody does or the domain is left as
+// it is.
 func (w *Web) Carrier(h web.Host) *estate.Carrier {
 	d := w.Estate.DomainOf(h)
 	if d == nil || d.State == estate.Leave {
@@ -211,7 +212,8 @@ func (w *Web) Intended(u web.URL) chain.Answer {
 	return w.Door(u.Door()).Answer(u)
 }
 
-// Goal says where a URL of the estate should lead: where the rules and the fallback send it, were no carrier limited.
+// Goal says where a URL of the estate should lead: where the rules and the fallback send it, were
+// no carrier limited.
 func (w *Web) Goal(u web.URL) chain.Goal {
 	goal := chain.Goal{Target: u}
 	for hops := range chain.MostHops {
@@ -246,7 +248,8 @@ func (w *Web) Forwards(d web.Door) bool {
 // KnowsPages tells whether it is known which pages of the site exist.
 func (w *Web) KnowsPages() bool { return w.pages != nil }
 
-// Doors gives the doors that are meant, http before https of each host: those of the domains, then the site's own.
+// Doors gives the doors that are meant, http before https of each host: those of the domains, then
+// the site's own.
 func (w *Web) Doors() []web.Door { return w.doors }
 
 // Domains returns the domains that are meant, without the ones to be left.
@@ -260,8 +263,8 @@ func (w *Web) Domains() []*estate.Domain {
 	return all
 }
 
-// Means tells whether a host is one of the domains that are meant. Another name of the site goes with the canonical
-// one.
+// Means tells whether a host is one of the domains that are meant. Another name of the site goes
+// with the canonical one.
 func (w *Web) Means(h web.Host) bool {
 	home := cmp.Or(w.Estate.DomainOf(h), w.Estate.DomainOf(w.Estate.Canonical.Host))
 	return home == nil || w.only(home)
@@ -288,8 +291,8 @@ func (w *Web) listDoors() {
 	}
 }
 
-// Ties gives a finding for each pair of rules in the tables that doors ask which the order of specificity cannot tell
-// apart.
+// Ties gives a finding for each pair of rules in the tables that doors ask which the order of
+// specificity cannot tell apart.
 func Ties(doors []Door) []finding.Finding {
 	var tally finding.Tally
 	tables := map[*rule.Table]bool{}

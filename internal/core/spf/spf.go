@@ -38,7 +38,8 @@ func Is(text string) bool {
 	return strings.EqualFold(word, "v=spf1")
 }
 
-// Among gives the SPF record among the values of a TXT record set, as a zone file has them; "" where there is none.
+// Among gives the SPF record among the values of a TXT record set, as a zone file has them; ""
+// where there is none.
 func Among(values []string) string {
 	for _, value := range values {
 		if text := record.Unquote(value); Is(text) {
@@ -105,7 +106,8 @@ func (t Term) LooksUp() bool {
 	return slices.Contains([]string{"include", "a", "mx", "ptr", "exists"}, t.Name)
 }
 
-// TakesOver tells whether a term takes the SPF record of another name over, which it names without macros.
+// TakesOver tells whether a term takes the SPF record of another name over, which it names without
+// macros.
 func (t Term) TakesOver() bool {
 	return (t.Name == "include" && !t.Modifier || t.Name == "redirect" && t.Modifier) && !strings.Contains(t.value, "%")
 }
@@ -158,8 +160,9 @@ func Refuses(text string) bool {
 	return len(terms) == 1 && terms[0].Name == "all" && terms[0].Qualifier == '-'
 }
 
-// Join gives one record that allows whom either of two allows: the terms of the first, then those of the second that it
-// has not, then how the first one ends, or else the second. Two records at one name count as none (section 4.5).
+// Join gives one record that allows whom either of two allows: the terms of the first, then those
+// of the second that it has not, then how the first one ends, or else the second. Two records at
+// one name count as none (section 4.5).
 func Join(first, second string) string {
 	words, end := []string{"v=spf1"}, ""
 	been := map[string]bool{}

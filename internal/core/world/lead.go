@@ -27,9 +27,9 @@ func (l Lead) Unseen() bool {
 	return slices.ContainsFunc(l.Ends, func(end string) bool { return strings.HasPrefix(end, "?") })
 }
 
-// Lead gives the addresses at the end of a name: aliases are followed (RFC 1034 section 3.6.2), wildcards answer for
-// what does not exist (RFC 4592), whole trees are led elsewhere (RFC 6672). A name at which nothing is, or that leads
-// round, has no end.
+// Lead gives the addresses at the end of a name: aliases are followed (RFC 1034 section 3.6.2),
+// wildcards answer for what does not exist (RFC 4592), whole trees are led elsewhere (RFC 6672). A
+// name at which nothing is, or that leads round, has no end.
 func (w *World) Lead(name string) Lead {
 	var l Lead
 	w.follow(name, &l)
@@ -83,8 +83,8 @@ func (w *World) follow(name string, l *Lead) {
 	}
 }
 
-// owner gives the name whose sets answer for a name: itself, the wildcard right below the nearest name above that
-// exists, or "" for none. unseen says what it is where nobody knows.
+// owner gives the name whose sets answer for a name: itself, the wildcard right below the nearest
+// name above that exists, or "" for none. unseen says what it is where nobody knows.
 func (w *World) owner(z *zone, name string) (owner, unseen string) {
 	switch {
 	case len(z.sets[name]) > 0:
@@ -121,7 +121,8 @@ func (z *zone) encloser(name string) string {
 	return z.name
 }
 
-// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
+// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for
+// none.
 func (z *zone) cut(name string) string {
 	for at := name; at != z.name && at != ""; _, at, _ = strings.Cut(at, ".") {
 		if z.has(at, "NS") {
@@ -131,7 +132,8 @@ func (z *zone) cut(name string) string {
 	return ""
 }
 
-// tree gives where a name leads that lies below one whose whole tree is led elsewhere (DNAME), "" for nowhere.
+// tree gives where a name leads that lies below one whose whole tree is led elsewhere (DNAME), ""
+// for nowhere.
 func (z *zone) tree(name string) string {
 	for at := name; at != z.name && at != ""; {
 		_, at, _ = strings.Cut(at, ".")
@@ -176,8 +178,9 @@ func (w *World) lookedAbove(z *zone, name string) {
 	}
 }
 
-// values gives the values of a type that answer for a name, by way of aliases, with the name at which they stand.
-// known is false where nobody knows, and then at says at which name; a name outside is not known.
+// values gives the values of a type that answer for a name, by way of aliases, with the name at
+// which they stand. known is false where nobody knows, and then at says at which name; a name
+// outside is not known.
 func (w *World) values(name, kind string) (values []string, at string, known bool) {
 	for range mostAliases {
 		z := w.zoneAt(name)
@@ -254,8 +257,8 @@ func (p places) at(who string) []string {
 	return []string{who + "'s own addresses"}
 }
 
-// Carriers gives who stands where a host leads: a list for each end and each alias on the way at which somebody does.
-// Several stand at one end where they share an address.
+// Carriers gives who stands where a host leads: a list for each end and each alias on the way at
+// which somebody does. Several stand at one end where they share an address.
 func (w *World) Carriers(host string) [][]string {
 	lead := w.Lead(host)
 	var all [][]string
@@ -291,8 +294,8 @@ func (w *World) Types(name string) []string {
 	return all
 }
 
-// Free reports whether a new name can be made: nothing stands at it or below it, nobody else has it, and it is not one
-// about which nobody answered.
+// Free reports whether a new name can be made: nothing stands at it or below it, nobody else has
+// it, and it is not one about which nobody answered.
 func (w *World) Free(name string) bool {
 	z := w.zoneAt(name)
 	if z == nil || z.unseen || z.below[name] > 0 || z.cut(name) != "" {
@@ -313,7 +316,8 @@ func (w *World) rowsTo(zone, owner, kind string, values []Value) []Row {
 	var rows []Row
 	for _, s := range z.sets[owner] {
 		for _, v := range s.Values {
-			if s.Type == kind && !slices.ContainsFunc(values, func(o Value) bool { return o.Text == v.Text }) {
+			if s.Type == kind &&
+				!slices.ContainsFunc(values, func(o Value) bool { return o.Text == v.Text }) {
 				rows = append(rows, Row{Do: Remove, Zone: zone, Label: label, Type: kind, Was: v.Text})
 			}
 		}
@@ -327,8 +331,8 @@ func (w *World) rowsTo(zone, owner, kind string, values []Value) []Row {
 	return rows
 }
 
-// Type types whatever makes a set hold these values and no others. It is for states that are thought out before any
-// sheet is there.
+// Type types whatever makes a set hold these values and no others. It is for states that are
+// thought out before any sheet is there.
 func (w *World) Type(zone, owner, kind string, values []Value) error {
 	for i := range values {
 		values[i].Text = normal(kind, values[i].Text)

@@ -19,8 +19,9 @@ type Receiver struct {
 	Lead       Lead
 }
 
-// Receivers gives who receives the mail of a name (RFC 5321 section 5.1): those that its MX records name, or the name
-// itself where there are none; nobody where a null MX refuses it (RFC 7505). known is false where nobody knows.
+// Receivers gives who receives the mail of a name (RFC 5321 section 5.1): those that its MX records
+// name, or the name itself where there are none; nobody where a null MX refuses it (RFC 7505).
+// known is false where nobody knows.
 func (w *World) Receivers(name string) (all []Receiver, known bool) {
 	values, at, known := w.values(name, "MX")
 	switch {
@@ -47,8 +48,8 @@ func (w *World) Receivers(name string) (all []Receiver, known bool) {
 	return all, true
 }
 
-// Machines gives where mail ends, in the order in which it is tried: "1 192.0.2.1", the number being the same for
-// machines that are tried alike.
+// Machines gives where mail ends, in the order in which it is tried: "1 192.0.2.1", the number
+// being the same for machines that are tried alike.
 func Machines(all []Receiver) []string {
 	var machines []string
 	place, last := 0, -1
@@ -80,9 +81,10 @@ const (
 // mostDepth bounds how deep records take others over; the bound on look-ups ends earlier.
 const mostDepth = spf.MostLookups + 2
 
-// Senders gives every sender that the SPF record of a name names, by whatever term (RFC 7208 section 5), with what it
-// says of it. A sender is an address, a name outside the estate, or a term that nobody here can look into; "*" is
-// everybody else. It is empty where the name has no such record or nobody knows.
+// Senders gives every sender that the SPF record of a name names, by whatever term (RFC 7208
+// section 5), with what it says of it. A sender is an address, a name outside the estate, or a term
+// that nobody here can look into; "*" is everybody else. It is empty where the name has no such
+// record or nobody knows.
 func (w *World) Senders(name string) map[string]Result {
 	text, known := w.policy(name)
 	if !known || text == "" {
@@ -97,7 +99,8 @@ func (w *World) Senders(name string) map[string]Result {
 	return all
 }
 
-// twoPolicies stands for two records where one is allowed (section 4.5): its term is one that nobody knows.
+// twoPolicies stands for two records where one is allowed (section 4.5): its term is one that
+// nobody knows.
 const twoPolicies = "v=spf1 two"
 
 // policy gives the SPF record of a name, "" where there is none. known is false where nobody knows.
@@ -206,7 +209,8 @@ func (w *World) Named(at string, t spf.Term) []string {
 	return slices.Compact(all)
 }
 
-// Allows says what the SPF record of a name says of a sender, as Senders names them (RFC 7208 section 4).
+// Allows says what the SPF record of a name says of a sender, as Senders names them (RFC 7208
+// section 4).
 func (w *World) Allows(name, sender string) Result {
 	look := 0
 	return w.allows(name, sender, &look, 0)
@@ -258,7 +262,13 @@ func (w *World) allows(name, sender string, lookups *int, depth int) Result {
 	return w.allows(redirect, sender, lookups, depth+1)
 }
 
-func (w *World) matches(at string, t spf.Term, sender string, lookups *int, depth int) (matches, broken bool) {
+func (w *World) matches(
+	at string,
+	t spf.Term,
+	sender string,
+	lookups *int,
+	depth int,
+) (matches, broken bool) {
 	address, err := netip.ParseAddr(sender)
 	isAddress := err == nil
 	switch t.Name {

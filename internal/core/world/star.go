@@ -7,9 +7,9 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Star is a redirect as most forms of edge networks want it: * stands for any characters, and $1, $2, ... in the target
-// for what the first, second, ... star took. The first pattern that fits is used; stars take as little as they can, the
-// last one the rest.
+// Star is a redirect as most forms of edge networks want it: * stands for any characters, and $1,
+// $2, ... in the target for what the first, second, ... star took. The first pattern that fits is
+// used; stars take as little as they can, the last one the rest.
 type Star struct {
 	Old    string // host and path; with a scheme where it holds for that alone
 	New    string // a whole URL; "" where the page is gone
@@ -17,7 +17,8 @@ type Star struct {
 	Drops  bool // the visitor's query is not handed on
 }
 
-// Match returns what the stars took of a URL without its query, false where the pattern does not fit.
+// Match returns what the stars took of a URL without its query, false where the pattern does not
+// fit.
 func (s Star) Match(u web.URL) ([]string, bool) {
 	old, subject := s.Old, u.Host().String()+web.NormalPath(u.Path())
 	if scheme, rest, named := strings.Cut(old, "://"); named {

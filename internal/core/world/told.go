@@ -194,7 +194,8 @@ func (w *World) untell(t *Told, r Row, box func(string) string) error {
 	return nil
 }
 
-// certified notes for which hosts a certificate is to be had. Where names are proved by DNS, each has its proof.
+// certified notes for which hosts a certificate is to be had. Where names are proved by DNS, each
+// has its proof.
 func (w *World) certified(t *Told, r Row, box func(string) string) error {
 	hosts := listed(box(FieldCertificate))
 	var proofs []string
@@ -243,7 +244,8 @@ func listed(text string) []string {
 	return all
 }
 
-// Knows reports whether a carrier was told of a host, or was seen to know it. The site knows what it serves.
+// Knows reports whether a carrier was told of a host, or was seen to know it. The site knows what
+// it serves.
 func (w *World) Knows(carrier string, h web.Host) bool {
 	if carrier == SiteName {
 		return w.estate.Serves(h) || slices.Contains(w.estate.Site.Also, h)
@@ -298,7 +300,8 @@ type Saying struct {
 	Unread   bool   // it answers as its file says, or as it was seen to; nobody reads that here
 }
 
-// Says gives what a carrier was told to answer at a URL; false where nobody told it anything of that.
+// Says gives what a carrier was told to answer at a URL; false where nobody told it anything of
+// that.
 func (w *World) Says(carrier string, u web.URL) (Saying, bool) {
 	t, host := w.told[carrier], u.Host().String()
 	if t == nil {
@@ -361,7 +364,8 @@ func (f Forwarding) says(u web.URL) Saying {
 	return Saying{Status: f.Status, Location: to, Framed: f.Frames, AnyQuery: f.Query == ""}
 }
 
-// Comparable gives as much of a location as the carrier was told of: without its query where the form does not ask.
+// Comparable gives as much of a location as the carrier was told of: without its query where the
+// form does not ask.
 func (s Saying) Comparable(location string) string {
 	if s.AnyQuery {
 		location, _, _ = strings.Cut(location, "?")

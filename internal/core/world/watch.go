@@ -13,8 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Watch looks, after each act, whether what must stay as it is did: it compares what follows from the state with what
-// followed from the first. An act is rows that are typed at once.
+// Watch looks, after each act, whether what must stay as it is did: it compares what follows from
+// the state with what followed from the first. An act is rows that are typed at once.
 //
 //	k := world.NewWatch(w, world.Wishes{})
 //	for _, rows := range acts {
@@ -110,7 +110,8 @@ func NewWatch(w *World, wishes Wishes) *Watch {
 	return k
 }
 
-// watchSet adds what a set makes worth watching: what it refers to by address (mail apart), who receives, who may send.
+// watchSet adds what a set makes worth watching: what it refers to by address (mail apart), who
+// receives, who may send.
 func (k *Watch) watchSet(owner string, s Set, mailing map[string]bool) {
 	if len(s.Values) == 0 {
 		return
@@ -125,7 +126,9 @@ func (k *Watch) watchSet(owner string, s Set, mailing map[string]bool) {
 	case "CNAME", "DNAME", "SRV", "NS", "HTTPS", "SVCB", record.Alias:
 		door := isAddress(s.Type) || s.Type == "HTTPS"
 		switch {
-		case s.Type == "CNAME" && survey.ForNoHost(owner), door && k.wishes.Led(owner), k.wishes.Needed[owner]:
+		case s.Type == "CNAME" && survey.ForNoHost(owner),
+			door && k.wishes.Led(owner),
+			k.wishes.Needed[owner]:
 			return
 		}
 		target := ""
@@ -162,7 +165,8 @@ func (k *Watch) listen(i int) {
 	}
 }
 
-// ends gives where what a set refers to by address ends, or the name itself where the set makes an alias of it.
+// ends gives where what a set refers to by address ends, or the name itself where the set makes an
+// alias of it.
 func (k *Watch) ends(s *subject) []string {
 	w := k.world
 	if s.kind == NeededMoved || isAddress(s.set) {
@@ -214,7 +218,10 @@ func (k *Watch) Act(number int, rows []Row) []Break {
 		}
 		var unfit *Unfit
 		if err := k.world.Apply(r); errors.As(err, &unfit) {
-			breaks = append(breaks, Break{Kind: RowUnfit, Subject: subjectOf(r), Row: r, Act: number, Says: unfit.Says})
+			breaks = append(
+				breaks,
+				Break{Kind: RowUnfit, Subject: subjectOf(r), Row: r, Act: number, Says: unfit.Says},
+			)
 		} else if owner.Name != "" && r.Do != Lower && r.Do != Raise {
 			owners = append(owners, owner)
 		}
@@ -274,7 +281,9 @@ func (k *Watch) look(i int) []Break {
 	defer func() { k.world.touch = nil }()
 	broke := func(kind BreakKind, before, after []string) []Break {
 		s.broken = true
-		return []Break{{Kind: kind, Subject: s.name, Type: s.set, Target: s.target, Before: before, After: after}}
+		return []Break{
+			{Kind: kind, Subject: s.name, Type: s.set, Target: s.target, Before: before, After: after},
+		}
 	}
 	switch s.kind {
 	case MailMoved:
@@ -312,7 +321,8 @@ func (k *Watch) mail(s *subject) (before, after []string) {
 	return Machines(rest(s.receives)), Machines(rest(now))
 }
 
-// lost gives the senders of a name that may send less than they might, and what was said of them and is.
+// lost gives the senders of a name that may send less than they might, and what was said of them
+// and is.
 func (k *Watch) lost(s *subject) (before, after []string) {
 	if k.wishes.Silent[s.name] || k.wishes.Policy[s.name] {
 		return nil, nil
@@ -338,7 +348,10 @@ func (k *Watch) door(s *subject, broke func(BreakKind, []string, []string) []Bre
 		return nil
 	}
 	for _, who := range k.world.Carriers(s.name) {
-		known := slices.ContainsFunc(who, func(c string) bool { return k.world.Knows(c, h) || k.wishes.Late[c] })
+		known := slices.ContainsFunc(
+			who,
+			func(c string) bool { return k.world.Knows(c, h) || k.wishes.Late[c] },
+		)
 		was := slices.ContainsFunc(s.carriers, func(o []string) bool { return slices.Equal(o, who) })
 		if !known && !was {
 			return broke(Untold, s.before, who)

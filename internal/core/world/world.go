@@ -1,10 +1,11 @@
-// Package world holds a state of the world: the record sets of every zone of an estate as they were seen, and what each
-// carrier was told. Only what somebody types changes it (Apply). From a state alone follow the addresses at the end of
-// a name, who receives a domain's mail, whom its SPF record lets send, which carrier a host leads to, and whether that
-// carrier was told of it.
+// Package world holds a state of the world: the record sets of every zone of an estate as they were
+// seen, and what each carrier was told. Only what somebody types changes it (Apply). From a state
+// alone follow the addresses at the end of a name, who receives a domain's mail, whom its SPF
+// record lets send, which carrier a host leads to, and whether that carrier was told of it.
 //
-// It knows nothing of a plan, and wants nothing: Watch compares what follows from one state with what followed from the
-// first. What nobody saw is unseen here too: a name in a zone that nobody showed stands for itself, with a "?".
+// It knows nothing of a plan, and wants nothing: Watch compares what follows from one state with
+// what followed from the first. What nobody saw is unseen here too: a name in a zone that nobody
+// showed stands for itself, with a "?".
 //
 //	w := world.New(world.Input{Estate: e, Survey: v})
 //	w.Lead("www.old.example").Ends          // ["192.0.2.1"]
@@ -68,8 +69,8 @@ type Value struct {
 	Typed   bool   // somebody typed it, and it is not only seen
 }
 
-// New gives the state of the world as it was seen. Every domain of the estate has its zone: those that are to be left
-// and those of other waves too.
+// New gives the state of the world as it was seen. Every domain of the estate has its zone: those
+// that are to be left and those of other waves too.
 func New(in Input) *World {
 	w := &World{
 		zones:    map[string]*zone{},
@@ -99,11 +100,13 @@ func New(in Input) *World {
 	return w
 }
 
-// Clone gives a state that is like this one, and goes its own way from there. Neither may be changed while somebody asks
-// the other.
+// Clone gives a state that is like this one, and goes its own way from there. Neither may be
+// changed while somebody asks the other.
 func (w *World) Clone() *World {
 	made := &World{
-		zones: maps.Clone(w.zones), told: map[string]*Told{}, policies: w.policies, estate: w.estate, places: w.places,
+		zones: maps.Clone(
+			w.zones,
+		), told: map[string]*Told{}, policies: w.policies, estate: w.estate, places: w.places,
 		shared: map[string]bool{},
 	}
 	if w.shared == nil {
@@ -160,7 +163,10 @@ func zoneOf(name string, seen *survey.Domain) *zone {
 			z.add(s.Name, s.Type, Value{Text: normal(s.Type, v), TTL: s.TTL})
 		}
 	}
-	z.hidden = slices.DeleteFunc(slices.Clone(z.hidden), func(below string) bool { return len(z.sets["*."+below]) > 0 })
+	z.hidden = slices.DeleteFunc(
+		slices.Clone(z.hidden),
+		func(below string) bool { return len(z.sets["*."+below]) > 0 },
+	)
 	return z
 }
 
@@ -300,8 +306,8 @@ type Unfit struct {
 
 func (u *Unfit) Error() string { return u.Row.String() + ": " + u.Says }
 
-// Apply changes the state by one row, as typed; nothing else changes it. The error is an *Unfit, and the state is then
-// as it was.
+// Apply changes the state by one row, as typed; nothing else changes it. The error is an *Unfit,
+// and the state is then as it was.
 func (w *World) Apply(r Row) error {
 	if !r.IsRecord() {
 		return w.tell(r)
@@ -406,9 +412,9 @@ func (w *World) Typed(zone string) []record.Key {
 	return nil
 }
 
-// Crowds gives the types that stand at a name, where DNS forbids them to stand together: beside an alias (RFC 1034
-// section 3.6.2), or one at the apex; nothing where it allows them. What an edge network answers with its own addresses
-// is no alias to the world.
+// Crowds gives the types that stand at a name, where DNS forbids them to stand together: beside an
+// alias (RFC 1034 section 3.6.2), or one at the apex; nothing where it allows them. What an edge
+// network answers with its own addresses is no alias to the world.
 func (w *World) Crowds(zone, owner string) []string {
 	z := w.zones[zone]
 	if z == nil {

@@ -55,7 +55,11 @@ func of(t *testing.T, change func(*survey.Domain), zones ...string) *world.World
 	e, faults := estate.Read(mapping(
 		entry("canonical", text("https://www.n.example")),
 		entry("carriers", mapping(
-			entry("gw", carrier("server", "203.0.113.20")), entry("plat", carrier("platform", "198.51.100.60")),
+			entry(
+				"gw",
+				carrier("server", "203.0.113.20"),
+			),
+			entry("plat", carrier("platform", "198.51.100.60")),
 			entry("net", carrier("edge", "198.51.100.80")),
 		)),
 		entry("defaults", mapping(entry("carrier", text("gw")))),
@@ -65,14 +69,18 @@ func of(t *testing.T, change func(*survey.Domain), zones ...string) *world.World
 	return world.New(world.Input{Estate: e, Survey: v})
 }
 
-// TestWhereNamesLead has aliases, wildcards by the examples of RFC 4592 section 2.2.1, trees, rings and other zones.
+// TestWhereNamesLead has aliases, wildcards by the examples of RFC 4592 section 2.2.1, trees, rings
+// and other zones.
 func TestWhereNamesLead(t *testing.T) {
-	w := of(t, nil,
+	w := of(
+		t,
+		nil,
 		"a.example\na.example A 192.0.2.1\na.example AAAA 2001:db8::1\nwww.a.example CNAME a.example\n"+
 			"out.a.example CNAME else.where.test\n*.a.example A 192.0.2.9\nx.y.a.example TXT t\nsub.a.example NS ns.test\n"+
 			"one.a.example CNAME two.a.example\ntwo.a.example CNAME one.a.example\nother.a.example CNAME www.b.example\n"+
 			"tree.a.example DNAME b.example\nempty.a.example TXT t",
-		"b.example\nb.example A 192.0.2.2\nwww.b.example CNAME www.a.example\n*.wild.b.example CNAME a.example")
+		"b.example\nb.example A 192.0.2.2\nwww.b.example CNAME www.a.example\n*.wild.b.example CNAME a.example",
+	)
 	for name, want := range map[string]string{
 		"a.example":            "192.0.2.1 2001:db8::1",
 		"www.a.example":        "192.0.2.1 2001:db8::1",
@@ -94,7 +102,11 @@ func TestWhereNamesLead(t *testing.T) {
 	} {
 		assert.Equal(t, want, strings.Join(w.Lead(name).Ends, " "), name)
 	}
-	assert.Equal(t, []string{"other.a.example", "www.b.example", "www.a.example", "a.example"}, w.Lead("other.a.example").Via)
+	assert.Equal(
+		t,
+		[]string{"other.a.example", "www.b.example", "www.a.example", "a.example"},
+		w.Lead("other.a.example").Via,
+	)
 }
 
 func TestWhatNobodySawIsUnseen(t *testing.T) {
@@ -110,14 +122,27 @@ func TestWhatNobodySawIsUnseen(t *testing.T) {
 	_, known := w.Receivers("a.example")
 	assert.False(t, known)
 	assert.True(t, w.Lead("ftp.a.example").Unseen())
-	assert.NoError(t, w.Apply(world.Row{Zone: "a.example", Do: world.Remove, Label: "www", Type: "A", Was: "192.0.2.7"}),
-		"nobody knows whether it is there")
+	assert.NoError(
+		t,
+		w.Apply(
+			world.Row{Zone: "a.example", Do: world.Remove, Label: "www", Type: "A", Was: "192.0.2.7"},
+		),
+		"nobody knows whether it is there",
+	)
 }
 
 // TestRowsAreTypedAsTheyStand types rows, right and wrong ones.
 func TestRowsAreTypedAsTheyStand(t *testing.T) {
 	row := func(do world.Action, label, kind, was, value string) world.Row {
-		return world.Row{Zone: "a.example", Do: do, Label: label, Type: kind, Was: was, Value: value, TTL: 300}
+		return world.Row{
+			Zone:  "a.example",
+			Do:    do,
+			Label: label,
+			Type:  kind,
+			Was:   was,
+			Value: value,
+			TTL:   300,
+		}
 	}
 	for name, c := range map[string]struct {
 		row  world.Row
@@ -141,7 +166,11 @@ func TestRowsAreTypedAsTheyStand(t *testing.T) {
 		"an address beside the others": {row(world.Add, "@", "A", "", "192.0.2.8"), "", "192.0.2.1 192.0.2.8"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			w := of(t, nil, "a.example\na.example A 192.0.2.1\nwww.a.example CNAME a.example\n*.a.example A 192.0.2.9\nt.a.example TXT \"one two\"")
+			w := of(
+				t,
+				nil,
+				"a.example\na.example A 192.0.2.1\nwww.a.example CNAME a.example\n*.a.example A 192.0.2.9\nt.a.example TXT \"one two\"",
+			)
 			clone := w.Clone()
 			err := w.Apply(c.row)
 			if c.says == "" {
@@ -150,7 +179,12 @@ func TestRowsAreTypedAsTheyStand(t *testing.T) {
 				assert.Contains(t, err.Error(), c.says)
 			}
 			assert.Equal(t, c.ends, strings.Join(w.Lead("www.a.example").Ends, " "))
-			assert.Equal(t, "192.0.2.1", strings.Join(clone.Lead("www.a.example").Ends, " "), "a clone goes its own way")
+			assert.Equal(
+				t,
+				"192.0.2.1",
+				strings.Join(clone.Lead("www.a.example").Ends, " "),
+				"a clone goes its own way",
+			)
 		})
 	}
 }
@@ -184,16 +218,29 @@ func TestWhoMaySend(t *testing.T) {
 		}
 	}
 	w := of(t, nil, zone+`"v=spf1 ip4:198.51.100.0/30 mx -all"`)
-	assert.Equal(t, map[string]world.Result{"*": world.Fail, "198.51.100.0": world.Pass, "198.51.100.3": world.Pass, "192.0.2.2": world.Pass},
-		w.Senders("a.example"), "the ends of a network stand for it")
+	assert.Equal(
+		t,
+		map[string]world.Result{
+			"*":            world.Fail,
+			"198.51.100.0": world.Pass,
+			"198.51.100.3": world.Pass,
+			"192.0.2.2":    world.Pass,
+		},
+		w.Senders("a.example"),
+		"the ends of a network stand for it",
+	)
 	assert.Empty(t, w.Senders("none.a.example"))
 	two := of(t, nil, zone+`"v=spf1 a -all"`+"\na.example TXT \"v=spf1 mx -all\"")
 	assert.Equal(t, world.Broken, two.Allows("a.example", "192.0.2.1"), "two are none")
 }
 
 func TestWhoReceives(t *testing.T) {
-	w := of(t, nil, "a.example\na.example A 192.0.2.1\na.example MX 20 two.a.example\na.example MX 5 x.test\na.example MX 5 gone.a.example\n"+
-		"two.a.example CNAME a.example\nnull.a.example MX 0 .\nplain.a.example A 192.0.2.4\nalias.a.example CNAME a.example")
+	w := of(
+		t,
+		nil,
+		"a.example\na.example A 192.0.2.1\na.example MX 20 two.a.example\na.example MX 5 x.test\na.example MX 5 gone.a.example\n"+
+			"two.a.example CNAME a.example\nnull.a.example MX 0 .\nplain.a.example A 192.0.2.4\nalias.a.example CNAME a.example",
+	)
 	machines := func(name string) string {
 		all, known := w.Receivers(name)
 		assert.True(t, known)
@@ -208,7 +255,11 @@ func TestWhoReceives(t *testing.T) {
 }
 
 func TestWhoWasTold(t *testing.T) {
-	w := of(t, nil, "a.example\na.example A 203.0.113.20\nwww.a.example A 198.51.100.60\nshop.a.example A 192.0.2.1")
+	w := of(
+		t,
+		nil,
+		"a.example\na.example A 203.0.113.20\nwww.a.example A 198.51.100.60\nshop.a.example A 192.0.2.1",
+	)
 	www, apex := web.MustParseHost("www.a.example"), web.MustParseHost("a.example")
 	entry := func(place string, kind world.Kind, fields ...string) {
 		r := world.Row{Place: place, Do: world.Add, Kind: kind, Domain: "a.example"}
@@ -221,7 +272,14 @@ func TestWhoWasTold(t *testing.T) {
 	assert.Equal(t, [][]string{{"plat"}}, w.Carriers("www.a.example"))
 	assert.Empty(t, w.Carriers("shop.a.example"))
 	assert.False(t, w.Knows("plat", www))
-	entry("plat", world.Primary, world.FieldPrimary, "www.n.example", world.FieldRedirected, "www.a.example")
+	entry(
+		"plat",
+		world.Primary,
+		world.FieldPrimary,
+		"www.n.example",
+		world.FieldRedirected,
+		"www.a.example",
+	)
 	assert.False(t, w.Knows("plat", www), "it takes no host that was not claimed")
 	entry("plat", world.HostEntry, world.FieldHost, "www.a.example")
 	assert.True(t, w.Knows("plat", www))
@@ -232,13 +290,29 @@ func TestWhoWasTold(t *testing.T) {
 	assert.True(t, w.Knows("gw", apex))
 	says, _ = w.Says("gw", web.MustParseURL("https://a.example/"))
 	assert.True(t, says.Unread)
-	entry("net", world.Pattern, world.FieldPattern, "*a.example/*", world.FieldTarget, "https://www.n.example/$2", world.FieldStatus, "301",
-		world.FieldQuery, "drop")
+	entry(
+		"net",
+		world.Pattern,
+		world.FieldPattern,
+		"*a.example/*",
+		world.FieldTarget,
+		"https://www.n.example/$2",
+		world.FieldStatus,
+		"301",
+		world.FieldQuery,
+		"drop",
+	)
 	assert.True(t, w.Knows("net", www), "a star stands for www too")
 	says, _ = w.Says("net", web.MustParseURL("http://www.a.example/x?y"))
 	assert.Equal(t, world.Saying{Status: 301, Location: "https://www.n.example/x"}, says)
 	_, told = w.Says("nobody", web.MustParseURL("http://www.a.example/"))
 	assert.False(t, told)
-	assert.Error(t, w.Apply(world.Row{Place: "gw", Do: world.Add, Kind: world.CertEntry, Fields: []world.Field{
-		{Name: world.FieldCertificate, Value: "a.example"}, {Name: world.FieldProof, Value: "_acme-challenge.b.example"}}}))
+	assert.Error(
+		t,
+		w.Apply(world.Row{Place: "gw", Do: world.Add, Kind: world.CertEntry, Fields: []world.Field{
+			{
+				Name:  world.FieldCertificate,
+				Value: "a.example",
+			}, {Name: world.FieldProof, Value: "_acme-challenge.b.example"}}}),
+	)
 }
