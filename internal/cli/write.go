@@ -69,7 +69,7 @@ exit code is then 1.`,
 					}
 				}
 			}
-			e, in, err := from.inputSeen(c.Context())
+			e, in, err := from.input()
 			if err != nil {
 				return err
 			}
@@ -96,6 +96,11 @@ exit code is then 1.`,
 					return err
 				}
 			}
+			last, before, audited, err := from.lastSeen(c.Context(), e)
+			if err != nil { // a file needs nothing of that; whether its plan holds does
+				from.complain(fmt.Errorf("what was seen cannot be read, and the records are not played: %w", err))
+			}
+			in.Survey, in.Earlier, in.Audited = last, before, audited
 			broken := plan.Broken(in)
 			p.saidServer(out, name, written, predicted)
 			p.notReady(broken)
