@@ -63,7 +63,7 @@ func TestWhatIsTypedAtAForm(t *testing.T) {
 		t,
 		[]string{
 			"add forward | from=old.example | to=https://www.n.example/mill/ | kind=permanent (301) | frame or masking=no | " +
-				"path=keep",
+				"path=drop",
 		},
 		entries(c),
 	)

@@ -326,7 +326,7 @@ func forwardEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 		}
 		path := "not offered: every path ends there"
 		if c.KeepsPath {
-			path = "keep"
+			path = keeping(d.Fallback == estate.SamePath)
 		}
 		all = append(all, Entry{Action: Add, Kind: Forward, Domain: d.Name.String(), Fields: []Field{
 			{

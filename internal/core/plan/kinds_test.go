@@ -131,3 +131,31 @@ func TestEveryKindHasItsEntries(t *testing.T) {
 		}
 	}
 }
+
+// TestWhatIsTypedAtLimitedCarriersIsWhatThePlanPredicts plays the sheets of carriers with limits and policies of their
+// own: what a carrier drops by itself, or does with a status of its own, is no mistake of the sheet.
+func TestWhatIsTypedAtLimitedCarriersIsWhatThePlanPredicts(t *testing.T) {
+	for name, c := range map[string]struct{ at, more, domain string }{
+		"an edge that drops the query":        {"by: edge, addresses: [198.51.100.80], keeps: [path]", "", ""},
+		"an edge that drops the path":         {"by: edge, addresses: [198.51.100.80], keeps: [query]", "", ", fallback: home"},
+		"a platform with a status of its own": {"by: platform, addresses: [198.51.100.60]", "policy: {status: 308}\n", ""},
+		"a platform that leads to a section":  {"by: platform, addresses: [198.51.100.60]", "", ", leads-to: /mill/"},
+		"a form that keeps paths, for home":   {"by: form, addresses: [198.51.100.34], tls: yes, keeps: [path]", "", ", fallback: home"},
+		"an account":                          {"by: account, addresses: [198.51.100.90]", "", ", leads-to: /mill/"},
+		"a service":                           {"by: service, addresses: [198.51.100.90]", "policy: {status: 302}\n", ", leads-to: /mill/"},
+		"https first":                         {"by: edge, addresses: [198.51.100.80]", "policy: {upgrade: same-host-first, hops: 2}\n", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			dir := t.TempDir()
+			path := filepath.Join(dir, "upperpath.yaml")
+			text := "canonical: https://www.n.example\nsite: {addresses: [203.0.113.10]}\n" + c.more + "carriers: {c: {" + c.at +
+				"}}\ndomains:\n  - {name: old.example, carrier: c" + c.domain + "}\n"
+			require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+			e, err := files.ReadEstate(path)
+			require.NoError(t, err)
+			p := plan.Make(plan.Input{Estate: e.Estate, Survey: seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."), Now: today})
+			assert.Empty(t, p.Broken)
+			assert.NotZero(t, p.Played.Rows)
+		})
+	}
+}

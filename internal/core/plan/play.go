@@ -626,12 +626,13 @@ func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
 		return
 	}
 	for _, u := range asks {
-		says, told := pl.world.Says(c.Name, u)
-		if says.Unread || pl.plan.beyond[u.Door()] || pl.plan.Web.Untold(h) != "" {
+		if pl.plan.beyond[u.Door()] || pl.plan.Web.Untold(h) != "" {
 			continue
 		}
 		d := pl.plan.Web.Door(u.Door())
-		if d.Exempts(u) || d.Upgrades {
+		seen := d.Sees(u) // what never gets there, it was not told to drop either
+		says, told := pl.world.Says(c.Name, seen)
+		if says.Unread || d.Exempts(u) || d.Upgrades {
 			continue
 		}
 		planned := d.Answer(u)
@@ -644,7 +645,7 @@ func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
 				return
 			}
 			if c.Behind != "" {
-				says, told = pl.world.Says(c.Behind, u)
+				says, told = pl.world.Says(c.Behind, seen)
 			}
 		}
 		switch {
@@ -655,7 +656,7 @@ func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
 		case says.Framed:
 			pl.wrong(c, z.Name, "is told to show it in a frame", u)
 			return
-		case says.Status != planned.Status || !sameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
+		case !says.AnyStatus && says.Status != planned.Status || !sameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
 			pl.wrong(c, z.Name, fmt.Sprintf("is told to send %s to %s instead of %s", u,
 				saysWhere(says.Status, says.Location), saysWhere(planned.Status, planned.Location)), u)
 			return
@@ -724,7 +725,7 @@ func (pl *player) pages(z *Zone) {
 	for _, c := range pl.plan.Estate.Carriers {
 		for _, h := range d.Hosts() {
 			if _, still := pl.world.At(c.Name).Forwards[h.String()]; still && c.By.Row().WithZone &&
-				d.Carry[h] != c {
+				d.Carry[h] != c && !isBehind(d, h, c) {
 				lacks(
 					c.Name,
 					"to delete its forwarding of "+h.String()+", which writes its address back into the zone",

@@ -292,12 +292,13 @@ func (w *World) kindOf(carrier string) estate.Row {
 
 // Saying is what a carrier was told to answer.
 type Saying struct {
-	Status   int
-	Location string
-	Framed   bool   // it shows the target in a frame
-	AnyQuery bool   // nobody says what becomes of the query
-	Behind   string // it asks this carrier, or SiteName, instead
-	Unread   bool   // it answers as its file says, or as it was seen to; nobody reads that here
+	Status    int
+	Location  string
+	AnyStatus bool   // nobody says with which status it redirects
+	Framed    bool   // it shows the target in a frame
+	AnyQuery  bool   // nobody says what becomes of the query
+	Behind    string // it asks this carrier, or SiteName, instead
+	Unread    bool   // it answers as its file says, or as it was seen to; nobody reads that here
 }
 
 // Says gives what a carrier was told to answer at a URL; false where nobody told it anything of
@@ -342,7 +343,7 @@ func (w *World) Says(carrier string, u web.URL) (Saying, bool) {
 		if u.Query() != "" {
 			location += "?" + u.Query()
 		}
-		return Saying{Status: 301, Location: location}, true
+		return Saying{Status: 301, Location: location, AnyStatus: true}, true
 	}
 	return Saying{Unread: t.Knew[host]}, t.Knew[host]
 }
