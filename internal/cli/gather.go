@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/csv"
 	"errors"
@@ -260,56 +261,113 @@ func doorOf(host string) (web.Door, error) {
 	return u.Door(), nil
 }
 
-// gatherAll reads all sources, and the sitemaps that indexes among them name.
+// source is where old URLs are read from.
+type source struct {
+	name  string
+	named bool // something from outside names it, and nobody typed it here
+}
+
+// mostMaps is how many sitemaps may be read that others name, of all sources together.
+const mostMaps = 10_000
+
+// gatherAll reads all sources, and the sitemaps that indexes among them name. One that fails leaves the others; the
+// error is that of the first where all that were typed fail.
 func (p *program) gatherAll(
-	ctx context.Context, reader *files.OldURLs, vantage *vantageOptions, e *files.Estate, sources []string,
+	ctx context.Context, reader *files.OldURLs, vantage *vantageOptions, e *files.Estate, typed []string,
 ) error {
-	var w *live.Web
+	g := gathering{p: p, reader: reader, vantage: vantage, estate: e}
+	defer g.close()
+	var first error
+	failures, named, left := 0, 0, 0
 	done := map[string]bool{}
-	for len(sources) > 0 {
-		source := sources[0]
-		sources = sources[1:]
-		if done[source] {
+	var all []source
+	for _, name := range typed {
+		all = append(all, source{name: name})
+	}
+	for len(all) > 0 {
+		one := all[0]
+		all = all[1:]
+		if done[one.name] {
 			continue
 		}
-		done[source] = true
-		u, err := web.ParseURL(source)
-		switch {
-		case source == "-":
-			err = reader.AddFrom("standard input", "standard input", p.in)
-		case err == nil:
-			if w == nil {
-				if w, err = vantage.open(e); err != nil {
-					return err
-				}
-				defer w.Close()
+		done[one.name] = true
+		if one.named {
+			if named++; named > mostMaps {
+				left++
+				continue
 			}
-			err = gatherURL(ctx, reader, w, u)
-		default:
-			err = reader.Add(source)
 		}
-		if err != nil {
-			return err
+		if err := g.add(ctx, one); err != nil {
+			if ctx.Err() != nil || len(typed) == 1 && !one.named {
+				return err
+			}
+			first = cmp.Or(first, err)
+			if !one.named {
+				failures++
+			}
+			fmt.Fprintf(p.err, "upperpath: left out: %s\n", err)
 		}
-		sources = append(sources, reader.Maps...)
+		for _, name := range reader.Maps {
+			all = append(all, source{name, true})
+		}
 		reader.Maps = nil
+	}
+	if left > 0 {
+		fmt.Fprintf(p.err, "upperpath: %d sitemaps were left out: more than %d were named\n", left, mostMaps)
+	}
+	if failures == len(typed) && failures > 0 {
+		return first
 	}
 	return nil
 }
 
-// mostFetched is how many octets a source may have that is fetched.
-const mostFetched = 256 << 20
+// gathering reads sources, by way of a vantage that is opened for the first that has to be fetched.
+type gathering struct {
+	p       *program
+	reader  *files.OldURLs
+	vantage *vantageOptions
+	estate  *files.Estate
+	web     *live.Web
+}
 
-func gatherURL(ctx context.Context, reader *files.OldURLs, w *live.Web, u web.URL) error {
-	status, body, err := w.Fetch(ctx, u, mostFetched)
+func (g *gathering) close() {
+	if g.web != nil {
+		g.web.Close()
+	}
+}
+
+// add reads one source. What something from outside names is fetched from a public place, and is never a file of ours.
+func (g *gathering) add(ctx context.Context, one source) error {
+	u, err := web.ParseURL(one.name)
+	switch {
+	case err != nil && one.named:
+		return usage("%s: a sitemap names it, and it is no http or https address", one.name)
+	case one.name == "-":
+		return g.reader.AddFrom("standard input", "standard input", g.p.in)
+	case err != nil:
+		return g.reader.Add(one.name)
+	}
+	if g.web == nil {
+		if g.web, err = g.vantage.open(g.estate); err != nil {
+			return err
+		}
+	}
+	fetch := g.web.Fetch
+	if one.named {
+		fetch = g.web.FetchNamed
+	}
+	status, body, err := fetch(ctx, u, mostFetched)
 	if err != nil {
 		return failed(fmt.Errorf("%s cannot be fetched: %w", u, err))
 	}
 	if status != 200 {
 		return failed(fmt.Errorf("%s answers %d, and no file", u, status))
 	}
-	return reader.AddFrom(u.String(), u.String(), bytes.NewReader(body))
+	return g.reader.AddFrom(u.String(), u.String(), bytes.NewReader(body))
 }
+
+// mostFetched is how many octets a source may have that is fetched.
+const mostFetched = 256 << 20
 
 // gatherSurvey adds the pages that the last survey met at the doors of the estate.
 func gatherSurvey(ctx context.Context, g *old.Gathering, e *files.Estate) error {

@@ -184,8 +184,13 @@ func (p *program) writeFigure(page report.ForClient, o *reportOptions) error {
 		_, err := p.out.Write(data)
 		return err
 	}
-	if err := files.Write(o.path, data); err != nil {
-		return failed(err)
+	if format == "png" {
+		err = files.WriteOwnPNG(o.path, data, o.force)
+	} else {
+		err = files.WriteOwn(o.path, data, "<!-- ", " -->", o.force)
+	}
+	if err != nil {
+		return err
 	}
 	fmt.Fprintf(p.err, "%s was written.\n", o.path)
 	return nil

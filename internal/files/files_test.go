@@ -1,6 +1,9 @@
 package files
 
 import (
+	"bytes"
+	"image"
+	"image/png"
 	"os"
 	"path/filepath"
 	"strings"
@@ -608,4 +611,28 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 			assert.NotContains(t, err.Error(), wrong, "%s: %s", k.Section, line)
 		}
 	}
+}
+
+// TestAPictureIsReplacedOnlyWhereItIsOurs writes a picture, again, and over one that somebody else made.
+func TestAPictureIsReplacedOnlyWhereItIsOurs(t *testing.T) {
+	var made bytes.Buffer
+	require.NoError(t, png.Encode(&made, image.NewGray(image.Rect(0, 0, 2, 2))))
+	path := filepath.Join(t.TempDir(), "doors.png")
+	require.NoError(t, WriteOwnPNG(path, made.Bytes(), false))
+	require.NoError(t, WriteOwnPNG(path, made.Bytes(), false), "its own")
+	data, err := os.ReadFile(path)
+	require.NoError(t, err)
+	_, err = png.Decode(bytes.NewReader(data))
+	require.NoError(t, err, "it is a picture all the same")
+	data[len(data)-60]++
+	require.NoError(t, os.WriteFile(path, data, 0o600))
+	assert.ErrorContains(t, WriteOwnPNG(path, made.Bytes(), false), "not made by this program", "edited")
+	for _, other := range []string{made.String(), "canonical: https://www.n.example\n", "\x89PNG\r\n\x1a\n", ""} {
+		require.NoError(t, os.WriteFile(path, []byte(other), 0o600))
+		require.Error(t, WriteOwnPNG(path, made.Bytes(), false), "%q", other)
+		kept, err := os.ReadFile(path)
+		require.NoError(t, err)
+		assert.Equal(t, other, string(kept))
+	}
+	require.NoError(t, WriteOwnPNG(path, made.Bytes(), true))
 }

@@ -3,9 +3,11 @@ package files
 import (
 	"bytes"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash/crc32"
 	"io/fs"
 	"math/rand/v2"
 	"os"
@@ -127,6 +129,43 @@ func WriteOwnTable(path string, data []byte, force bool) error {
 	return Write(path, append(slices.Clone(data), []byte("# "+markWord+sum(data)+"\r\n")...))
 }
 
+// WriteOwnPNG does the same for a PNG picture: the mark is a text chunk right before its end (PNG, third edition,
+// section 11.3.3).
+func WriteOwnPNG(path string, data []byte, force bool) error {
+	if err := MayReplace(path, force); err != nil {
+		return err
+	}
+	return Write(path, markedPNG(data))
+}
+
+// Of a PNG picture: how it begins, and how many octets its last chunk has.
+const (
+	pngHead = "\x89PNG\r\n\x1a\n"
+	pngEnd  = 12
+)
+
+// markedPNG gives a picture with the mark.
+func markedPNG(data []byte) []byte {
+	if len(data) < len(pngHead)+pngEnd {
+		return data
+	}
+	text := []byte("tEXtComment\x00" + markWord + sum(data))
+	chunk := binary.BigEndian.AppendUint32(nil, uint32(len(text)-4))
+	chunk = binary.BigEndian.AppendUint32(append(chunk, text...), crc32.ChecksumIEEE(text))
+	end := len(data) - pngEnd
+	return slices.Concat(data[:end], chunk, data[end:])
+}
+
+// ownPNG reports whether a picture is one that this program made, and nobody edited since.
+func ownPNG(data []byte) bool {
+	chunk := len(markedPNG(make([]byte, len(pngHead)+pngEnd))) - len(pngHead) - pngEnd
+	at := len(data) - pngEnd - chunk
+	if !strings.HasPrefix(string(data), pngHead) || at < len(pngHead) {
+		return false
+	}
+	return bytes.Equal(markedPNG(slices.Concat(data[:at], data[at+chunk:])), data)
+}
+
 // MayReplace tells whether WriteOwn would write: nil, or an error that says why the file that is there has to stay.
 func MayReplace(path string, force bool) error {
 	old, err := os.ReadFile(path)
@@ -135,6 +174,9 @@ func MayReplace(path string, force bool) error {
 	}
 	if err != nil {
 		return fmt.Errorf("looking at %s: %w", path, err)
+	}
+	if ownPNG(old) {
+		return nil
 	}
 	first, rest, _ := bytes.Cut(old, []byte("\n"))
 	_, mark, made := strings.Cut(string(first), markWord)
