@@ -483,7 +483,7 @@ func (a *apacheText) constant(s *section, w reading, d predict.Door) {
 	if d.DropsQuery {
 		query = ""
 	}
-	redirects(s, d.Status, argument(substitution(to.String())+path+query))
+	redirects(s, d.Status, leadsTo(substitution(to.String())+path+query))
 }
 
 // redirects adds a redirect.
@@ -621,7 +621,7 @@ func (a *apacheText) looksUpAny(s *section, w reading, t *table) {
 		if e.rule.Status == rule.Gone {
 			hits.rule("^", "-", "R=410,L", is)
 		} else {
-			redirects(&hits, statusOn(e.rule, t.door), argument("%1"+suffix), is)
+			redirects(&hits, statusOn(e.rule, t.door), leadsTo("%1"+suffix), is)
 		}
 	}
 	if found != "%{ENV:UP_HIT} " {
@@ -946,7 +946,7 @@ func (a *apacheText) target(r *rule.Rule, d predict.Door, n numbering) string {
 		fragment = "#" + substitution(cleanTarget(r.New.Fragment))
 		query = strings.ReplaceAll(query, asIs, "%{ENV:UP_ASK}")
 	}
-	return argument(at + n.expand(r.New.Parts) + query + fragment)
+	return leadsTo(at + n.expand(r.New.Parts) + query + fragment)
 }
 
 func (n numbering) expand(parts []rule.Part) string {
@@ -1006,7 +1006,7 @@ func (a *apacheText) fallback(s *section, w reading, t *table) {
 		query = "?" + substitution(d.Home.Query()) + query
 	}
 	s.comment("Everything else.")
-	to := argument(home + query)
+	to := leadsTo(home + query)
 	if t.rootDiffers() {
 		var roots []string
 		for _, v := range d.Paths.Variants([]rule.Part{{Literal: "/"}}) {
@@ -1020,7 +1020,7 @@ func (a *apacheText) fallback(s *section, w reading, t *table) {
 	}
 	switch {
 	case d.Fallback == estate.SamePath && !d.DropsPath:
-		redirects(s, d.Status, argument(strings.TrimSuffix(home, "/")+w.path()+query))
+		redirects(s, d.Status, leadsTo(strings.TrimSuffix(home, "/")+w.path()+query))
 	case d.Fallback == estate.Gone && !d.DropsPath:
 		s.rule("^", "-", "R=410,L")
 	default:
@@ -1056,9 +1056,25 @@ func substitution(s string) string {
 	return b.String()
 }
 
-// argument writes one argument of a rule or a condition. mod_rewrite reads them by itself: a quote inside is escaped,
-// nothing else is.
-func argument(s string) string { return `"` + strings.ReplaceAll(s, `"`, `\"`) + `"` }
+// argument writes one argument of a rule or a condition, an expression or a text that is compared.
+// mod_rewrite reads them by itself: one ends at the next quote of its kind, whatever stands before
+// that. So one with a double quote stands in single ones, and one with both has it written as the
+// octet that it is.
+func argument(s string) string { return quotedArgument(s, `\x22`) }
+
+// leadsTo writes the argument that a rule leads to, in which a double quote beside a single one is
+// percent-encoded, as browsers send it.
+func leadsTo(s string) string { return quotedArgument(s, `\%22`) }
+
+func quotedArgument(s, instead string) string {
+	switch {
+	case !strings.Contains(s, `"`):
+		return `"` + s + `"`
+	case !strings.Contains(s, "'"):
+		return "'" + s + "'"
+	}
+	return `"` + strings.ReplaceAll(s, `"`, instead) + `"`
+}
 
 // directoryPattern writes a folder for a <Directory> section, which takes names with * ? and [ for patterns of a
 // shell: a * and a ? take themselves there, and a ? what would say something else.
