@@ -186,18 +186,6 @@ func (pl *Player) looked(name, kind string) []string {
 	return nil
 }
 
-// last gives the name at the end of aliases.
-func (pl *Player) last(name string) string {
-	for range 12 {
-		at := pl.lines[pl.owner(name)]
-		if pl.zone(name) == "" || len(at["CNAME"]) == 0 {
-			return name
-		}
-		name = strings.TrimSuffix(at["CNAME"][0], ".")
-	}
-	return name
-}
-
 func (pl *Player) mail(name string) string {
 	mx := pl.looked(name, "MX")
 	if len(mx) == 0 {

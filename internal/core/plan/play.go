@@ -656,7 +656,8 @@ func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
 		case says.Framed:
 			pl.wrong(c, z.Name, "is told to show it in a frame", u)
 			return
-		case !says.AnyStatus && says.Status != planned.Status || !sameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
+		case !says.AnyStatus && says.Status != planned.Status,
+			!sameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
 			pl.wrong(c, z.Name, fmt.Sprintf("is told to send %s to %s instead of %s", u,
 				saysWhere(says.Status, says.Location), saysWhere(planned.Status, planned.Location)), u)
 			return
