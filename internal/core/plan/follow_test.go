@@ -123,6 +123,10 @@ func TestWhatFollowsFromAnotherWaveIsUntiedToo(t *testing.T) {
 		strings.Join(found(p, "depended-on"), "\n"),
 		"The CNAME record of www.two.example refers to www.old.example",
 	)
+	zones[1] += "\n@ TXT \"v=spf1 a:www.old.example -all\""
+	p = planFor(t, left, seen(t, zones...))
+	assert.Contains(t, strings.Join(found(p, "mail-tied"), "\n"), "The SPF record of two.example "+
+		"allows 192.0.2.1 today, and no longer once this is typed: replace @ A 192.0.2.1 by")
 }
 
 // TestWhatLeavesAnAliasLeavesItFirst parts an apex and its www, which followed it.

@@ -50,16 +50,16 @@ func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 // unsaid gives what the sheets break, but for what is known of the same name already and cannot but
 // show there too.
 func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
-	errors := map[string]bool{}
+	same := []finding.Code{finding.BeyondCarrier, finding.AliasConflict, finding.RecordLost, finding.MailLost}
+	said := map[string]bool{}
 	for _, f := range known {
-		if f.Severity == finding.Error {
-			errors[f.Code.String()+" "+f.Subject] = true
+		if f.Severity == finding.Error && slices.Contains(same, f.Code) {
+			said[f.Code.String()+" "+f.Subject] = true
 		}
 	}
-	return slices.DeleteFunc(
-		played,
-		func(f finding.Finding) bool { return errors[f.Code.String()+" "+f.Subject] },
-	)
+	return slices.DeleteFunc(played, func(f finding.Finding) bool {
+		return said[f.Code.String()+" "+f.Subject]
+	})
 }
 
 // playedOf counts what is played. A zone that nobody has seen may hold names that lead to what
@@ -457,7 +457,7 @@ func (pl *player) broke(all []world.Break) {
 				pl.said[who+" of "+b.Subject] = true
 			}
 		}
-		pl.find(pl.finding(b))
+		pl.tally.Add(pl.finding(b)) // each subject breaks once
 	}
 }
 
@@ -482,8 +482,9 @@ func (pl *player) finding(b world.Break) finding.Finding {
 			"from then on under wanted:."
 	case world.SenderLost:
 		code = finding.MailTied
-		says = fmt.Sprintf("Senders of %s may send less: today %s; %s", b.Subject, before, after)
-		fix = "Write the addresses that send today into its SPF record first, or what is to hold under wanted:."
+		says = sendersLost(b)
+		fix = "Write the addresses that send today into its SPF record first, or what is to hold " +
+			"under wanted:."
 	case world.Followed:
 		code, subject = finding.DependedOn, b.Target
 		if b.Type == "CNAME" {
@@ -544,6 +545,27 @@ func (pl *player) finding(b world.Break) finding.Finding {
 	return finding.New(code, subject, says, fix, map[string]any{
 		"act": b.Act, "row": b.Row.String(), "place": b.Row.Place, "before": b.Before, "after": b.After, "name": b.Subject,
 	})
+}
+
+// sendersLost says who may send less than before.
+func sendersLost(b world.Break) string {
+	var names []string
+	for _, s := range b.Before {
+		name, _, _ := strings.Cut(s, " ")
+		if name == "*" {
+			name = "everybody else"
+		}
+		names = append(names, name)
+	}
+	does, then := "allows", "no longer"
+	if !strings.HasSuffix(b.Before[0], world.Pass.String()) {
+		does = "does not refuse"
+	}
+	if strings.HasSuffix(b.After[0], world.Broken.String()) {
+		then = "can no longer be read"
+	}
+	return fmt.Sprintf("The SPF record of %s %s %s today, and %s", b.Subject, does,
+		wording.Few(names, 3), then)
 }
 
 // inTurn says where mail ends: the machines that are tried first, then the others.
