@@ -119,8 +119,22 @@ func domainKeys(r *rand.Rand, name string) string {
 	} else if r.IntN(12) == 0 && name != "old.example" {
 		keys += ", state: leave"
 	}
-	if r.IntN(4) == 0 {
+	switch r.IntN(8) {
+	case 0, 1:
 		keys += ", hosts: [shop]"
+	case 2:
+		keys += ", hosts: [shop, de.eu]"
+	}
+	if r.IntN(6) == 0 {
+		keys += ", apex-alias: yes"
+	}
+	switch r.IntN(14) {
+	case 0:
+		keys += `, wanted: [{name: "@", type: TXT, value: "v=spf1 include:_spf.new.example -all"}]`
+	case 1:
+		keys += `, wanted: [{name: "@", type: MX, value: "5 mx.new.example"}]`
+	case 2:
+		keys += `, wanted: [{name: _proof, type: TXT, value: "proof=1"}, {name: chat, type: CNAME, value: chat.new.example}]`
 	}
 	if r.IntN(4) == 0 {
 		keys += ", needed: {click: the mail service}"
@@ -205,6 +219,9 @@ func zone(r *rand.Rand, name string, names []string, keys string) []string {
 		add(at("relay") + " " + pick("CNAME "+at("www"), "CNAME "+apex, "A 192.0.2.91"))
 	}
 	add(maybe(4, at("mx")+" A 192.0.2.92")...)
+	add(maybe(8, at("*.eu")+" CNAME "+at("www"), at("fr.eu")+" A 192.0.2.95")...)
+	add(maybe(60, at("tree")+" DNAME "+other+".")...)
+	add(maybe(10, at("x")+" MX 10 "+at("any"))...)
 	add(maybe(6, at("mail2")+" A 192.0.2.93", at("mx2")+" A 192.0.2.94")...)
 	hosts := []string{
 		apex,

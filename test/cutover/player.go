@@ -20,13 +20,17 @@ type Player struct {
 	led     map[string]bool // doors of what is meant
 	needed  []string
 	mailing map[string]bool
-	silent  map[string]bool
+	mx      map[string]bool     // names that have MX records today
 	known   map[string]bool     // "carrier host"
 	homes   map[string][]string // addresses of carriers
 	who     map[string][]string // carriers by address or alias
 	asked   []string            // the senders that are asked about
+	wanted  map[string]bool     // domains for whose mail another machine is asked for
 	start   Facts
 }
+
+// newMachine is the machine that wanted MX records name.
+const newMachine = "mx.new.example"
 
 // Facts is what must stay, by what it is about.
 type Facts map[string]string
@@ -38,7 +42,7 @@ func NewPlayer(e Estate, p *plan.Plan) *Player {
 		through: map[string]string{},
 		led:     map[string]bool{},
 		mailing: map[string]bool{},
-		silent:  map[string]bool{},
+		mx:      map[string]bool{},
 		known:   map[string]bool{},
 		homes:   map[string][]string{},
 		who:     map[string][]string{},
@@ -82,6 +86,19 @@ func NewPlayer(e Estate, p *plan.Plan) *Player {
 			if c := d.Carry[h]; c != nil && d.State == "moved" {
 				pl.known[c.Name+" "+h.String()] = true
 				pl.known[c.Behind+" "+h.String()] = true
+			}
+		}
+	}
+	for name, at := range pl.lines {
+		if len(at["MX"]) > 0 {
+			pl.mx[name] = true
+		}
+	}
+	pl.wanted = map[string]bool{}
+	for _, d := range p.Domains() {
+		for _, w := range d.Wanted {
+			if w.Type == "MX" {
+				pl.wanted[d.Name.String()] = true
 			}
 		}
 	}
@@ -469,6 +486,16 @@ func (pl *Player) broken() []string {
 			all = append(all, pl.door(name, was, is)...)
 		case "name":
 			if is = strings.Join(pl.ends(name, 0), " "); was != is && was != "" {
+				all = append(all, fmt.Sprintf("%s: %s, now %s", what, was, is))
+			}
+		case "mail":
+			if _, hadMX := pl.mx[name]; pl.wanted[name] && !hadMX {
+				continue // somebody asks that it goes elsewhere
+			}
+			if pl.wanted[name] {
+				is = strings.TrimPrefix(strings.TrimPrefix(is, newMachine), " then ")
+			}
+			if was != is && was != "" {
 				all = append(all, fmt.Sprintf("%s: %s, now %s", what, was, is))
 			}
 		case "sender":

@@ -75,6 +75,7 @@ type subject struct {
 	name   string
 	set    string // the type of the set that leads there
 	target string
+	tree   []string // of a set that leads a whole tree of names: the doors there
 
 	before   []string
 	receives []Receiver
@@ -151,6 +152,9 @@ func (k *Watch) add(s *subject) {
 	case Untold:
 		s.carriers, s.before = k.world.Carriers(s.name), k.world.Lead(s.name).Ends
 	default:
+		if s.set == "DNAME" {
+			s.tree = k.below(s.target)
+		}
 		s.before = k.ends(s)
 	}
 	k.world.touch = nil
@@ -175,13 +179,20 @@ func (k *Watch) ends(s *subject) []string {
 	z := w.zoneAt(s.name)
 	w.looked(s.name)
 	var all []string
+	for _, door := range s.tree {
+		all = append(all, w.Lead(door).Ends...)
+	}
+	if s.set == "DNAME" {
+		slices.Sort(all)
+		return slices.Compact(all)
+	}
 	for _, set := range z.sets[s.name] {
 		if set.Type != s.set {
 			continue
 		}
 		for _, v := range set.Values {
 			for _, name := range survey.Refers(set.Type, v.Text) {
-				all = append(all, k.endsOf(set.Type, name)...)
+				all = append(all, w.Lead(name).Ends...)
 			}
 		}
 	}
@@ -189,14 +200,12 @@ func (k *Watch) ends(s *subject) []string {
 	return slices.Compact(all)
 }
 
-func (k *Watch) endsOf(kind, target string) []string {
-	if kind != "DNAME" {
-		return k.world.Lead(target).Ends
-	}
+// below gives the doors below a name that lead somewhere: a whole tree of names follows them.
+func (k *Watch) below(name string) []string {
 	var all []string
-	for _, h := range k.wishes.Doors { // a whole tree of names follows
-		if strings.HasSuffix(h.String(), "."+target) {
-			all = append(all, k.world.Lead(h.String()).Ends...)
+	for _, h := range k.wishes.Doors {
+		if door := h.String(); strings.HasSuffix(door, "."+name) && len(k.world.Lead(door).Ends) > 0 {
+			all = append(all, door)
 		}
 	}
 	return all
