@@ -35,6 +35,7 @@ func errorsOf(p *plan.Plan) []string {
 // TestNothingIsLostUnsaid plays the tasks of plans at random with a reader of its own: whatever it
 // loses, the plan said, and most estates lose nothing at all.
 func TestNothingIsLostUnsaid(t *testing.T) {
+	t.Parallel()
 	rounds, seed := number("ROUNDS", 200), number("SEED", 1)
 	t.Logf("SEED=%d ROUNDS=%d", seed, rounds)
 	led, lost := 0, 0

@@ -146,6 +146,7 @@ var free = []string{"rule"}
 // TestEveryMistakeTurnsThePlanRed makes each single mistake in the sheets of the demo and of
 // estates at random.
 func TestEveryMistakeTurnsThePlanRed(t *testing.T) {
+	t.Parallel()
 	rounds, seed := number("ROUNDS", 50), number("SEED", 1)
 	count, survived := 0, []string{}
 	try := func(name string, p *plan.Plan) {
@@ -184,6 +185,7 @@ func TestEveryMistakeTurnsThePlanRed(t *testing.T) {
 // TestRowsInTheWrongOrder swaps neighbouring rows of sheets: whatever the reader apart loses by
 // that, the plan says.
 func TestRowsInTheWrongOrder(t *testing.T) {
+	t.Parallel()
 	rounds, seed := number("ROUNDS", 50), number("SEED", 1)
 	swaps, harmful := 0, 0
 	for i := range rounds {
