@@ -15,6 +15,9 @@ const MostHops = 20
 // of it.
 const MostOctets = 64 << 10
 
+// TooLong tells whether a URL on the way is longer than any server takes: there following ends.
+func TooLong(u web.URL) bool { return len(u.Path())+len(u.Query()) > MostOctets }
+
 // Probe says why a URL was asked.
 type Probe string
 
@@ -170,7 +173,7 @@ func follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 			c.End, c.LoopsTo = Loop, &at
 			return c
 		}
-		if len(c.Hops) > MostHops || len(next.Path())+len(next.Query()) > MostOctets {
+		if len(c.Hops) > MostHops || TooLong(next) {
 			c.End = Limit
 			return c
 		}

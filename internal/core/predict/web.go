@@ -225,7 +225,7 @@ func (w *Web) Goal(u web.URL) chain.Goal {
 			return chain.Goal{Gone: true, Hops: hops}
 		}
 		next, _, ok := a.Next()
-		if !a.IsRedirect() || !ok {
+		if !a.IsRedirect() || !ok || chain.TooLong(next) {
 			break
 		}
 		goal.Temporary = goal.Temporary || !a.Permanent()

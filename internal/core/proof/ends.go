@@ -296,7 +296,7 @@ func (v *prover) endOf(c chain.Chain) (end web.URL, redirects int, ok bool) {
 		if !a.IsRedirect() || !goes {
 			return u, redirects, true
 		}
-		if len(next.Path())+len(next.Query()) > chain.MostOctets {
+		if chain.TooLong(next) {
 			return u, redirects, false
 		}
 		u = next
@@ -529,7 +529,7 @@ func (v *prover) feasible(
 			}
 		}
 		for n := range 200 {
-			if v.names.effort.over() {
+			if !v.names.effort.spend(4 * (1 + len(s.asked))) {
 				break
 			}
 			var values map[string]string // the plainest first

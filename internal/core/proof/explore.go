@@ -2,7 +2,6 @@ package proof
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -39,14 +38,33 @@ func (q parameters) through(b binding) parameters {
 	return c
 }
 
+// conditions gives what is known to be asked.
+func (q parameters) conditions() []rule.Condition {
+	var all []rule.Condition
+	for k, v := range q.fixed {
+		all = append(all, rule.Condition{Key: k, Parts: v})
+	}
+	return all
+}
+
+// key gives all that is known of a query, as a text.
 func (q parameters) key() string {
-	var all []string
+	all := make([]string, 0, len(q.fixed)+len(q.absent))
 	for k, v := range q.fixed {
 		all = append(all, k+"="+text(v))
 	}
+	for k := range q.absent {
+		all = append(all, k)
+	}
 	slices.Sort(all)
-	return fmt.Sprint(all, q.absent, q.open)
+	if q.open {
+		all = append(all, "and others")
+	}
+	return strings.Join(all, "&")
 }
+
+// size is how much there is to copy of what is known of a query.
+func (s *state) size() int { return len(s.query.fixed) + len(s.query.absent) + len(s.asked) }
 
 // state is a set of URLs on the way: all those of a template at a door, and from which entries they come.
 //
@@ -170,17 +188,18 @@ func (x *explorer) door(d web.Door) predict.Door {
 func (x *explorer) follow(s state, emit func(outcome)) {
 	x.budget--
 	x.spent++
-	if x.budget < 0 || !x.names.effort.spend(4+len(s.hops)*(2+len(s.path))) {
+	if x.budget < 0 || !x.names.effort.spend(4+len(s.hops)*(2+len(s.path))+4*s.size()) {
 		emit(outcome{s, "", true})
 		return
 	}
+	asks, path := s.query.key(), text(s.path)
 	for _, h := range s.hops {
-		if h.door == s.door && text(h.path) == text(s.path) && h.query == s.query.key() {
+		if h.door == s.door && h.query == asks && text(h.path) == path {
 			emit(outcome{s, "loop", false})
 			return
 		}
 	}
-	if len(s.hops) > chain.MostHops || len(s.path) > mostParts || len(text(s.path)) > mostOctets {
+	if len(s.hops) > chain.MostHops || len(s.path) > mostParts || len(path) > mostOctets {
 		emit(outcome{s, "limit", false}) // the web itself is asked whether it ever ends
 		return
 	}

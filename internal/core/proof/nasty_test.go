@@ -69,6 +69,23 @@ var nasty = map[string]func(i, n int) (old, to string){
 				'a'+(i*5)%26,
 			)
 	},
+	// What is asked of the query: any of them may have been asked for, so that a visitor goes round any number of times.
+	"queries anew": func(i, _ int) (string, string) {
+		return fmt.Sprintf("/p?k%d={v}", i), fmt.Sprintf("/p?j%d={v}", i)
+	},
+	"queries in a ring": func(i, n int) (string, string) {
+		return fmt.Sprintf("/p?k%d={v}", i), fmt.Sprintf("/p?k%d={v}", (i+1)%n)
+	},
+	"queries anywhere": func(i, _ int) (string, string) {
+		return fmt.Sprintf("/{+p}?k%d={v}", i), fmt.Sprintf("/{+p}?z%d={v}", i)
+	},
+	"queries used up": func(i, _ int) (string, string) { return fmt.Sprintf("/p?k%d=a", i), "/p" },
+	"queries and captures": func(i, _ int) (string, string) {
+		return fmt.Sprintf("/{a}-{b}?k%d=a", i), "/{b}-{a}"
+	},
+	"tripling": func(i, _ int) (string, string) {
+		return fmt.Sprintf("/t%d/{+r}", i), fmt.Sprintf("/t%d/{+r}/{+r}/{+r}", i)
+	},
 	"to the root": func(i, _ int) (string, string) {
 		return fmt.Sprintf("/%sx{+r}", strings.Repeat("{a}", 0)+strings.Repeat("y", i)), "/{+r}"
 	},

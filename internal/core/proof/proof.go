@@ -548,7 +548,8 @@ func (v *prover) before(r *rule.Rule, path []rule.Part, d web.Door) []rule.Varia
 	for _, prefix := range p.Exempt {
 		avoid = append(avoid, below(prefix))
 	}
-	for _, e := range v.candidates(p, path) {
+	sure := parameters{fixed: map[string][]rule.Part{}}.set(conditions)
+	for _, e := range v.candidates(p, path, sure) {
 		if e.Rule == r {
 			break
 		}

@@ -16,7 +16,7 @@ func (x *explorer) byRules(s state, d predict.Door, emit func(outcome)) []state 
 	for _, prefix := range d.Exempt {
 		s.avoid = append(slices.Clone(s.avoid), below(prefix))
 	}
-	for _, e := range x.candidates(d, s.path) {
+	for _, e := range x.candidates(d, s.path, s.query) {
 		covered, taken := x.byRule(s, e.Rule, mode, emit)
 		if covered {
 			return nil
@@ -95,6 +95,9 @@ func (x *explorer) conditions(s state, takes binding, all []rule.Condition, each
 		return false
 	}
 	// The visitor may have asked for it.
+	if !x.names.effort.spend(2 + 4*s.size()) {
+		return false
+	}
 	instance, took := make([]rule.Part, 0, len(c.Parts)), binding{}
 	for _, p := range c.Parts {
 		if p.IsCapture() {
@@ -350,8 +353,8 @@ func endsWithin(parts []rule.Part) bool {
 	return n > 1 && parts[n-2].Rest && !strings.HasPrefix(parts[n-1].Literal, "/")
 }
 
-// candidates gives the rules of a door that may take a path of a template, the most specific first.
-func (x *explorer) candidates(d predict.Door, path []rule.Part) []rule.Entry {
+// candidates gives the rules of a door that may take a path of a template with such a query, the most specific first.
+func (x *explorer) candidates(d predict.Door, path []rule.Part, query parameters) []rule.Entry {
 	mode := d.Paths
 	start := ""
 	if len(path) > 0 {
@@ -360,8 +363,10 @@ func (x *explorer) candidates(d predict.Door, path []rule.Part) []rule.Entry {
 	var found []rule.Entry
 	whole, isLiteral := literal(path)
 	switch {
-	case mode.IsExact() && isLiteral:
+	case mode.IsExact() && isLiteral && query.open:
 		found = d.Rules.ExactAt(d.Asked, whole)
+	case mode.IsExact() && isLiteral:
+		found = d.Rules.ExactAsking(d.Asked, whole, query.conditions())
 	case mode.IsExact():
 		all := x.exact(d)
 		from := sort.Search(len(all), func(i int) bool { p, _ := all[i].Rule.Old.Exact(); return p >= start })

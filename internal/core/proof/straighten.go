@@ -120,7 +120,7 @@ func (v *prover) straightFrom(own start, r *rule.Rule, doors []web.Door) (Straig
 // takenBefore tells whether rules of a door that win over one rule take something of what another one takes.
 func (v *prover) takenBefore(r, added *rule.Rule, d web.Door) bool {
 	mode := v.door(d).Paths
-	for _, e := range v.candidates(v.door(d), added.Old.Parts) {
+	for _, e := range v.candidates(v.door(d), added.Old.Parts, anyQuery()) {
 		if e.Rule == r {
 			return false
 		}

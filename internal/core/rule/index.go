@@ -29,7 +29,7 @@ type Index struct {
 	text   []byte   // the exact rules, one behind the other: a head, path and target
 	at     []uint32 // where in text each rule stands, in words of 8 octets
 	slots  []slot
-	chains [][]ref          // of those that share a path
+	chains []pathRules      // of those that share a path
 	rich   map[uint32]*Rule // rules with captures or conditions
 }
 
@@ -102,6 +102,7 @@ func NewIndex(rules []*Rule, scope Scope) *Index {
 	x := &Index{seed: maphash.MakeSeed(), hosts: map[string]uint32{}, rich: map[uint32]*Rule{}}
 	b := indexBuilder{x, rules, inheritance{scope, map[web.Host]web.Host{}}}
 	b.exactRules()
+	b.settle()
 	b.patterns()
 	return x
 }
@@ -226,12 +227,8 @@ func (b *indexBuilder) put(host uint32, path string, r ref) {
 		case s.tag != uint32(h>>32):
 		case s.word&chainBit != 0:
 			at := (s.word &^ chainBit) - 1
-			if chain := b.chains[at]; b.isAt(b.at[chain[0].rule()], host, path) {
-				place := slices.IndexFunc(chain, func(o ref) bool { return b.compare(r, o) < 0 })
-				if place < 0 {
-					place = len(chain)
-				}
-				b.chains[at] = slices.Insert(chain, place, r)
+			if c := &b.chains[at]; b.isAt(b.at[c.refs[0].rule()], host, path) {
+				c.refs = append(c.refs, r)
 				return
 			}
 		case b.isAt(s.word-1, host, path):
@@ -240,11 +237,7 @@ func (b *indexBuilder) put(host uint32, path string, r ref) {
 			if first.host != host {
 				other |= inheritedRef
 			}
-			chain := []ref{other, r}
-			if b.compare(r, other) < 0 {
-				slices.Reverse(chain)
-			}
-			b.chains = append(b.chains, chain)
+			b.chains = append(b.chains, pathRules{refs: []ref{other, r}})
 			s.word = chainBit | uint32(len(b.chains))
 			return
 		}
@@ -423,17 +416,15 @@ func (x *Index) exactAt(m *Match, scheme uint8, path string) bool {
 			return false
 		case s.tag != uint32(h>>32):
 		case s.word&chainBit != 0:
-			chain := x.chains[(s.word&^chainBit)-1]
-			if !x.isAt(x.at[chain[0].rule()], m.table, path) {
+			c := x.chains[(s.word&^chainBit)-1]
+			if !x.isAt(x.at[c.refs[0].rule()], m.table, path) {
 				continue
 			}
-			for _, r := range chain {
-				if h := x.head(r); x.holds(h, scheme, m) {
-					m.Place = int(h.rule)
-					return true
-				}
+			h, ok := x.first(c, scheme, m.query)
+			if ok {
+				m.Place = int(h.rule)
 			}
-			return false
+			return ok
 		case x.isAt(s.word-1, m.table, path):
 			h := x.headAt(s.word - 1)
 			m.Place = int(h.rule)
@@ -443,18 +434,18 @@ func (x *Index) exactAt(m *Match, scheme uint8, path string) bool {
 }
 
 // chainAt returns all exact rules at a path of a host, in their order.
-func (x *Index) chainAt(host uint32, path string) []ref {
+func (x *Index) chainAt(host uint32, path string) pathRules {
 	h := x.hash(host, maphash.String(x.seed, path))
 	mask := uint64(len(x.slots) - 1)
 	for i := h & mask; ; i = (i + 1) & mask {
 		s := x.slots[i]
 		switch {
 		case s.word == 0:
-			return nil
+			return pathRules{}
 		case s.tag != uint32(h>>32):
 		case s.word&chainBit != 0:
-			if chain := x.chains[(s.word&^chainBit)-1]; x.isAt(x.at[chain[0].rule()], host, path) {
-				return chain
+			if c := x.chains[(s.word&^chainBit)-1]; x.isAt(x.at[c.refs[0].rule()], host, path) {
+				return c
 			}
 		case x.isAt(s.word-1, host, path):
 			first := x.headAt(s.word - 1)
@@ -462,7 +453,7 @@ func (x *Index) chainAt(host uint32, path string) []ref {
 			if first.host != host {
 				r |= inheritedRef
 			}
-			return []ref{r}
+			return pathRules{refs: []ref{r}}
 		}
 	}
 }
@@ -477,7 +468,7 @@ func (x *Index) holds(h head, scheme uint8, m *Match) bool {
 
 // pattern looks for the most specific pattern that takes a path.
 func (x *Index) pattern(t *hostTable, m *Match, scheme uint8, whole, short string) bool {
-	w := walker{x, t, scheme, m, int32(len(t.patterns))}
+	w := walker{x, t, scheme, asked{query: m.query}, int32(len(t.patterns))}
 	w.walk(t.tree, short, 1, byShort)
 	if len(short) != len(whole) {
 		w.walk(t.tree, whole, 1, byWhole)

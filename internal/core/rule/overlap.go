@@ -14,82 +14,98 @@ type Tie struct {
 	Witness       web.URL // a URL that both take
 }
 
-// Ties returns all pairs of rules that the order of specificity cannot tell apart, in the order of the file. Exact
-// duplicates are none.
+// mostTies is how many earlier rules are named with which one rule ties: whoever parts it from these sees the others.
+const mostTies = 3
+
+// Ties returns the pairs of rules that the order of specificity cannot tell apart, in the order of the file: of a rule
+// that ties with many earlier ones the first three of them. Exact duplicates are none, and of several that say the same
+// the first stands for all.
 func (t *Table) Ties() []Tie {
 	var ties []Tie
-	t.equals(func(a, b *Rule) {
-		if a.same(b) {
-			return
-		}
-		if u, ok := t.meet(a, b); ok {
-			ties = append(ties, Tie{a, b, u})
-		}
-	})
+	again := t.repeated()
+	for _, group := range t.alike() {
+		group = slices.DeleteFunc(group, func(r *Rule) bool { return again[r] != nil })
+		t.rivals(group, func(b *Rule, earlier func(func(*Rule) bool)) {
+			found := 0
+			earlier(func(a *Rule) bool {
+				if u, ok := t.meet(a, b); ok {
+					ties = append(ties, Tie{a, b, u})
+					found++
+				}
+				return found < mostTies
+			})
+		})
+	}
 	slices.SortStableFunc(ties, func(a, b Tie) int {
 		return cmp.Or(cmp.Compare(a.Second.Line, b.Second.Line), cmp.Compare(a.First.Line, b.First.Line))
 	})
 	return ties
 }
 
-// Duplicates returns the rules that say exactly what an earlier one says, each with the earlier one first, in the order
+// Duplicates returns the rules that say exactly what an earlier one says, each with the earliest one first, in the order
 // of the file.
 func (t *Table) Duplicates() [][2]*Rule {
 	var pairs [][2]*Rule
-	seen := map[*Rule]bool{}
-	t.equals(func(a, b *Rule) {
-		if a.same(b) && !seen[b] {
-			seen[b] = true
-			pairs = append(pairs, [2]*Rule{a, b})
-		}
-	})
+	for b, a := range t.repeated() {
+		pairs = append(pairs, [2]*Rule{a, b})
+	}
 	slices.SortFunc(pairs, func(a, b [2]*Rule) int { return cmp.Compare(a[1].Line, b[1].Line) })
 	return pairs
 }
 
-// equals calls a function for all pairs of rules that are equally specific and may take one path, the earlier one
-// first.
-func (t *Table) equals(each func(a, b *Rule)) {
-	pair := func(a, b *Rule) {
-		if a.Old.Scheme == b.Old.Scheme && a.Old.Host == b.Old.Host &&
-			specificity(Entry{Rule: a}) == specificity(Entry{Rule: b}) {
-			if b.Line < a.Line {
-				a, b = b, a
-			}
-			each(a, b)
-		}
-	}
-	for _, chain := range t.chains {
-		for i, x := range chain {
-			for _, y := range chain[:i] {
-				if x&inheritedRef == 0 && y&inheritedRef == 0 {
-					pair(t.rules[y.rule()], t.rules[x.rule()])
-				}
+// repeated gives, of each rule that says what an earlier one says, the earliest.
+func (t *Table) repeated() map[*Rule]*Rule {
+	again := map[*Rule]*Rule{}
+	for _, group := range t.alike() {
+		first := make(map[string]*Rule, len(group))
+		for _, r := range group {
+			key := r.saying()
+			if a := first[key]; a != nil {
+				again[r] = a
+			} else {
+				first[key] = r
 			}
 		}
 	}
-	groups := map[tieKey][]*Rule{}
-	for at := range t.tables {
-		for _, p := range t.tables[at].patterns {
-			r := t.rules[p.rule()]
-			if t.hosts[r.Old.Host.String()] != uint32(at) {
-				continue // inherited
-			}
-			key := tieKey{r.Old.Host, r.Old.Scheme, specificity(Entry{Rule: r})}
-			for _, earlier := range groups[key] {
-				if !startsApart(earlier.Old.Parts[0].Literal, r.Old.Parts[0].Literal) {
-					pair(earlier, r)
-				}
+	return again
+}
+
+// alike gives the rules that are equally specific and, where they are exact, share a path: groups of two and more, each
+// in the order of the file.
+func (t *Table) alike() [][]*Rule {
+	type alike struct {
+		host   web.Host
+		scheme web.Scheme
+		spec   [7]int
+	}
+	var all [][]*Rule
+	parted := func(refs []ref) {
+		groups := map[alike][]*Rule{}
+		var order []alike
+		for _, x := range refs {
+			r := t.rules[x.rule()]
+			key := alike{r.Old.Host, r.Old.Scheme, specificity(Entry{Rule: r})}
+			if groups[key] == nil {
+				order = append(order, key)
 			}
 			groups[key] = append(groups[key], r)
 		}
+		for _, key := range order {
+			if g := groups[key]; len(g) > 1 {
+				slices.SortStableFunc(g, func(a, b *Rule) int { return cmp.Compare(a.Line, b.Line) })
+				all = append(all, g)
+			}
+		}
 	}
-}
-
-type tieKey struct {
-	host   web.Host
-	scheme web.Scheme
-	spec   [7]int
+	for _, c := range t.chains {
+		parted(slices.DeleteFunc(slices.Clone(c.refs), func(r ref) bool { return r&inheritedRef != 0 }))
+	}
+	for at := range t.tables {
+		parted(slices.DeleteFunc(slices.Clone(t.tables[at].patterns), func(r ref) bool {
+			return t.hosts[t.rules[r.rule()].Old.Host.String()] != uint32(at) // inherited
+		}))
+	}
+	return all
 }
 
 // meet returns a URL that two rules of one host both take, and false where there is none.
@@ -98,11 +114,11 @@ func (t *Table) meet(a, b *Rule) (web.URL, bool) {
 	if at, have := t.hosts[a.Old.Host.String()]; have {
 		mode = t.tables[at].mode
 	}
-	path, ok := Overlap(mode.parts(a.Old.Parts), mode.parts(b.Old.Parts))
+	query, ok := meetQuery(a.Old.Query, b.Old.Query)
 	if !ok {
 		return web.URL{}, false
 	}
-	query, ok := meetQuery(a.Old.Query, b.Old.Query)
+	path, ok := Overlap(mode.parts(a.Old.Parts), mode.parts(b.Old.Parts))
 	door := web.Door{Scheme: cmp.Or(a.Old.Scheme, b.Old.Scheme, web.HTTPS), Host: a.Old.Host}
 	return door.URL(path, query), ok
 }

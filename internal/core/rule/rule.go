@@ -588,8 +588,7 @@ func (t Target) String() string {
 // Place names the rule as reports do.
 func (r *Rule) Place() string { return fmt.Sprintf("rules line %d", r.Line) }
 
-// same tells whether two rules are exact duplicates.
-func (r *Rule) same(other *Rule) bool {
-	return r.Old.String() == other.Old.String() && r.New.String() == other.New.String() &&
-		r.Status == other.Status && r.DropQuery == other.DropQuery
+// saying gives all that a rule says, one text: of two that say the same the later one is needless.
+func (r *Rule) saying() string {
+	return fmt.Sprintf("%s\x00%s\x00%d\x00%t", r.Old, r.New, r.Status, r.DropQuery)
 }

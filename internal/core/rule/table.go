@@ -102,15 +102,37 @@ func (t *Table) All(d web.Door) []Entry {
 // ExactAt returns the exact rules that are about a path of a door, in the form in which the host compares paths, the
 // most specific first.
 func (t *Table) ExactAt(d web.Door, path string) []Entry {
+	c := t.exactOf(d, path)
+	all := make([]Entry, 0, len(c.refs))
+	for _, r := range c.refs {
+		all = t.appendEntry(all, d, r)
+	}
+	return all
+}
+
+// ExactAsking is ExactAt without rules whose conditions cannot hold where a query has these parameters and no others.
+// Others may be among them that cannot.
+func (t *Table) ExactAsking(d web.Door, path string, query []Condition) []Entry {
+	c := t.exactOf(d, path)
+	var all []Entry
+	for _, at := range c.asking(query) {
+		all = t.appendEntry(all, d, c.refs[at])
+	}
+	return all
+}
+
+func (t *Table) exactOf(d web.Door, path string) pathRules {
 	at, have := t.hosts[d.Host.String()]
 	if !have || d.Port != 0 {
-		return nil
+		return pathRules{}
 	}
-	var all []Entry
-	for _, r := range t.Index.chainAt(at, path) {
-		if e := (Entry{t.rules[r.rule()], r&inheritedRef != 0}); e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == d.Scheme {
-			all = append(all, e)
-		}
+	return t.Index.chainAt(at, path)
+}
+
+func (t *Table) appendEntry(all []Entry, d web.Door, r ref) []Entry {
+	e := Entry{t.rules[r.rule()], r&inheritedRef != 0}
+	if e.Rule.Old.Scheme == "" || e.Rule.Old.Scheme == d.Scheme {
+		all = append(all, e)
 	}
 	return all
 }

@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 )
@@ -16,8 +17,9 @@ type node struct {
 	any      *node            // a segment that is one capture
 	digits   *node            // a segment that is one capture of digits
 	mixed    []mixed          // segments with captures and text
-	ends     []leaf           // patterns that end here
+	ends     leaves           // patterns that end here
 	restEnds []restEnd        // patterns whose {+name} starts in the segment that begins here
+	restAt   map[string]int   // the place of each of them, while the tree is made
 }
 
 // leaf is a pattern. It is known by its rank: the lower, the more specific.
@@ -57,7 +59,14 @@ type mixed struct {
 type restEnd struct {
 	parts  []Part // with the ending all that is left of the pattern; else what stands before {+name}
 	ending bool
-	leaf
+	ends   kind
+	leaves
+}
+
+// leaves are patterns that take the same paths, the most specific first.
+type leaves struct {
+	all   []leaf
+	sorts *querySorts // nil for a few
 }
 
 // tail is the rest of a pattern, as a program where its captures are whole segments, else as parts; and as segments.
@@ -140,7 +149,35 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 		t.slashed = t.slashed || t.mode.slashed(parts)
 		root.add(Segments(t.mode.parts(parts)), leaf{int32(rank), h.scheme, h.flags&asksFlag != 0, t.mode.kindOf(parts)})
 	}
+	root.settle(func(l *leaves) {
+		if len(l.all) > fewRules {
+			l.sorts = newQuerySorts(x.seed, len(l.all), func(at int) []Condition {
+				return rules[t.patterns[l.all[at].rank].rule()].Old.Query
+			})
+		}
+	})
 	return root
+}
+
+// settle calls a function for all leaves, and forgets what was needed only to make the tree.
+func (n *node) settle(each func(*leaves)) {
+	if n == nil {
+		return
+	}
+	n.restAt = nil
+	each(&n.ends)
+	for i := range n.restEnds {
+		each(&n.restEnds[i].leaves)
+	}
+	for i := range n.mixed {
+		n.mixed[i].to.settle(each)
+	}
+	for _, to := range n.literal {
+		to.settle(each)
+	}
+	n.onlyTo.settle(each)
+	n.any.settle(each)
+	n.digits.settle(each)
 }
 
 // Variant is a set of paths: those that Parts take, without those that end in one of Not.
@@ -315,17 +352,26 @@ func (n *node) add(all [][]Part, l leaf) {
 func (n *node) insert(all [][]Part, l leaf) {
 	segment := all[0]
 	if at := slices.IndexFunc(segment, func(p Part) bool { return p.Rest }); at >= 0 {
-		if at == len(segment)-1 && len(all) == 1 {
-			n.restEnds = append(n.restEnds, restEnd{segment[:at], false, l})
-		} else {
-			n.restEnds = append(n.restEnds, restEnd{joined(all), true, l})
+		e := restEnd{segment[:at], false, l.ends, leaves{}}
+		if at < len(segment)-1 || len(all) > 1 {
+			e = restEnd{joined(all), true, l.ends, leaves{}}
 		}
+		key := e.key()
+		place, have := n.restAt[key]
+		if !have {
+			if n.restAt == nil {
+				n.restAt = map[string]int{}
+			}
+			place = len(n.restEnds)
+			n.restAt[key], n.restEnds = place, append(n.restEnds, e)
+		}
+		n.restEnds[place].all = append(n.restEnds[place].all, l)
 		return
 	}
 	to := n.child(segment, l.rank)
 	to.best = min(to.best, l.rank)
 	if len(all) == 1 {
-		to.ends = append(to.ends, l)
+		to.ends.all = append(to.ends.all, l)
 	} else {
 		to.add(all[1:], l)
 	}
@@ -414,6 +460,22 @@ func (n *node) behind(segment string) *node {
 	return n.literal[segment]
 }
 
+// key tells ends apart that take different texts.
+func (e *restEnd) key() string {
+	var b strings.Builder
+	for _, p := range e.parts {
+		if p.IsCapture() {
+			p.Name = "x"
+		}
+		b.WriteString(p.String())
+		if p.Label {
+			b.WriteString(" label")
+		}
+	}
+	fmt.Fprint(&b, " ", e.ending, e.ends)
+	return b.String()
+}
+
 // sameTaking tells whether two parts take the same, whatever their captures are called.
 func sameTaking(a, b Part) bool {
 	return a.Literal == b.Literal && a.IsCapture() == b.IsCapture() && a.Digits == b.Digits && a.Rest == b.Rest &&
@@ -425,7 +487,7 @@ type walker struct {
 	index  *Index
 	table  *hostTable
 	scheme uint8
-	match  *Match
+	query  asked
 	best   int32
 }
 
@@ -433,10 +495,24 @@ type walker struct {
 func (w *walker) offer(l leaf) {
 	switch {
 	case l.rank >= w.best || l.scheme != 0 && l.scheme != w.scheme:
-	case l.asks && !conditionsHold(w.index.rich[w.table.patterns[l.rank].rule()].Old.Query, w.match.query):
+	case l.asks && !w.query.hold(w.index.rich[w.table.patterns[l.rank].rule()].Old.Query):
 	default:
 		w.best = l.rank
 	}
+}
+
+// offerAll takes the best of patterns that take the path.
+func (w *walker) offerAll(all *leaves) {
+	if all.sorts == nil {
+		for _, l := range all.all {
+			w.offer(l)
+		}
+		return
+	}
+	all.sorts.each(&w.query, func(place int) bool {
+		w.offer(all.all[place])
+		return all.all[place].rank < w.best
+	})
 }
 
 // walk goes down from a node, with the segment that starts at a place of the path. It looks for patterns of one
@@ -453,8 +529,9 @@ func (w *walker) walk(n *node, path string, at int, ends kind) {
 		return
 	}
 	for i := range n.restEnds {
-		if e := &n.restEnds[i]; e.rank < w.best && (ends == byShort || e.ends == ends) && e.takes(rest) {
-			w.offer(e.leaf)
+		e := &n.restEnds[i]
+		if e.all[0].rank < w.best && (ends == byShort || e.ends == ends) && e.takes(rest) {
+			w.offerAll(&e.leaves)
 		}
 	}
 	segment, last := rest, true
@@ -466,10 +543,8 @@ func (w *walker) walk(n *node, path string, at int, ends kind) {
 			w.walk(to, path, at+len(segment)+1, ends)
 			return
 		}
-		for _, l := range to.ends {
-			if ends == byShort {
-				w.offer(l)
-			}
+		if ends == byShort {
+			w.offerAll(&to.ends)
 		}
 	}
 	if to := n.behind(segment); to != nil {

@@ -27,6 +27,9 @@ func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
 			Expected: "an http or https URL such as https://www.northmoor.example/visit/",
 		}
 	}
+	if len(reference) > MostURL {
+		return fail("it is longer than browsers take (2 MiB)")
+	}
 	trimmed := strings.TrimFunc(reference, func(r rune) bool { return r <= ' ' })
 	if trimmed == "" {
 		return fail("it is empty")

@@ -2,6 +2,9 @@ package web
 
 import "strings"
 
+// MostURL is how long a URL is at most, in octets: no browser takes a longer one.
+const MostURL = 2 << 20
+
 // URL is an http or https URL as a browser would ask for it: an absolute one, its path clean of dot segments, without
 // fragment or user information. Percent-encoding is kept as it came. The zero value is no URL. Two URLs are the same
 // to a server where their Keys are equal; == compares them to the letter.
@@ -20,6 +23,9 @@ func ParseURL(s string) (URL, error) {
 			Says:     says,
 			Expected: "an http or https URL such as https://www.northmoor.example/visit/",
 		}
+	}
+	if len(s) > MostURL {
+		return fail("it is longer than browsers take (2 MiB)")
 	}
 	scheme, rest, ok := strings.Cut(s, ":")
 	if !ok || !strings.HasPrefix(rest, "//") {
