@@ -60,7 +60,7 @@ measure nginx 18480 18481 "${kinds[@]}"
 kill %1 2>/dev/null || true; wait 2>/dev/null || true
 
 ./upperpath write apache --out apache --place "$work/apache" --listen http=127.0.0.1:18580 --listen https=127.0.0.1:18543 --certificates "$work" --challenges "$work/challenges" >/dev/null
-httxt2dbm -i apache/up1.txt -o apache/up1.dbm >/dev/null 2>&1
+for table in apache/up*.txt; do httxt2dbm -i "$table" -o "${table%.txt}.dbm" >/dev/null 2>&1; done
 modules=/usr/lib/apache2/modules
 cat >apache.conf <<CONF
 ServerRoot $work

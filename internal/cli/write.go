@@ -58,6 +58,9 @@ exit code is then 1.`,
 				return ended{exitUsage, err}
 			}
 			o.HTTP, o.HTTPS = listens.HTTP, listens.HTTPS
+			if err := w.Refuses(o); err != nil {
+				return ended{exitUsage, err}
+			}
 			for i, chosen := range forms {
 				if !chosen {
 					continue
@@ -86,6 +89,14 @@ exit code is then 1.`,
 			if err != nil {
 				return ended{exitFindings, err}
 			}
+			checked, err := w.Check(c.Context(), doors, o)
+			if err != nil {
+				checked.Why = err.Error()
+			}
+			if checked.Refused != "" {
+				return ended{exitFindings, fmt.Errorf("%s (%s on this machine) refuses what would be written, so nothing "+
+					"is: %s. Leave out or change the rule that stands there", w.Checker.Called, checked.By, checked.Refused)}
+			}
 			for _, f := range written.Files {
 				if err := files.MayReplace(filepath.Join(out, f.Name), force); err != nil {
 					return err
@@ -102,7 +113,7 @@ exit code is then 1.`,
 			}
 			in.Survey, in.Earlier, in.Audited = last, before, audited
 			broken := plan.Broken(in)
-			p.saidServer(out, name, written, predicted)
+			p.saidServer(out, name, written, predicted, whatWasChecked(w, checked))
 			p.notReady(broken)
 			return (&output{failOn: "error"}).verdict(slices.Concat(written.Findings, broken))
 		},
@@ -138,7 +149,12 @@ func (p *program) writeExamples(w servers.Writer) string {
 }
 
 // saidServer says what was written and how to put it in place.
-func (p *program) saidServer(out, carrier string, written servers.Output, predicted *predict.Web) {
+func (p *program) saidServer(
+	out, carrier string,
+	written servers.Output,
+	predicted *predict.Web,
+	checked string,
+) {
 	_ = p.tell(report.Findings("written", written.Findings))
 	said, carries := filepath.Join(out, written.Files[0].Name), "carries"
 	switch tables := len(written.Files) - 1; {
@@ -153,12 +169,13 @@ func (p *program) saidServer(out, carrier string, written servers.Output, predic
 	}
 	fmt.Fprintf(
 		p.out,
-		"%s %s the %d doors of %s%s.\n\nTo put it in place:\n",
+		"%s %s the %d doors of %s%s.\n%s\n\nTo put it in place:\n",
 		said,
 		carries,
 		written.Doors,
 		carrier,
 		limits,
+		checked,
 	)
 	for i, step := range written.Steps {
 		fmt.Fprintf(p.out, "  %d %s\n", i+1, step)
@@ -181,6 +198,16 @@ func (p *program) saidServer(out, carrier string, written servers.Output, predic
 			return
 		}
 	}
+}
+
+// whatWasChecked says whether the server itself has read what was written.
+func whatWasChecked(w servers.Writer, c servers.Checked) string {
+	if c.By == "" {
+		return fmt.Sprintf("NOT CHECKED by the server itself: %s. Run %s there before it is taken into use.", c.Why,
+			w.Checker.Called)
+	}
+	return fmt.Sprintf("%s has read it (%s on this machine, certificates made for that) and finds no fault.",
+		w.Checker.Called, c.By)
 }
 
 // notReady says that what was written belongs to a plan that does not hold.

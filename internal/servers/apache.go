@@ -35,17 +35,13 @@ var apacheWriter = Writer{
 			[]string{"listen", "certificates", "challenges", "place"},
 		},
 	},
-	write: writeApache,
+	Checker: apacheChecker,
+	bars:    "${",
+	write:   writeApache,
 }
 
 func writeApache(doors predictedDoors, o Options) (Output, error) {
-	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
-		if strings.Contains(folder, "${") {
-			return Output{}, fmt.Errorf(
-				"%q: the name of a folder holds ${, which Apache takes for a variable; expected a name without it", folder)
-		}
-	}
-	a := apacheText{options: o, strips: map[string]int{}}
+	a := apacheText{options: o, tag: tagOf(doors), strips: map[string]int{}}
 	a.blocks, a.tables = blocksOf(doors, a.sort)
 	if o.Form == htaccess {
 		steps := []string{"put it into the folder from which the account serves these hosts", "ask for one URL of each host"}
@@ -63,9 +59,9 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 		if len(t.exact) == 0 {
 			continue
 		}
-		files = append(files, File{t.mapName() + ".txt", a.mapFile(t)})
+		files = append(files, File{a.mapName(t) + ".txt", a.mapFile(t)})
 		if t.isLarge() {
-			steps = append(steps, fmt.Sprintf("there, after every change: httxt2dbm -i %[1]s.txt -o %[1]s.dbm", t.mapName()))
+			steps = append(steps, fmt.Sprintf("there, after every change: httxt2dbm -i %[1]s.txt -o %[1]s.dbm", a.mapName(t)))
 		}
 	}
 	steps = append(steps, "apachectl configtest, then apachectl graceful (modules rewrite and ssl)")
@@ -74,6 +70,7 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 
 type apacheText struct {
 	options  Options
+	tag      string // in the names of tables
 	blocks   []block
 	tables   []*table
 	strips   map[string]int
@@ -88,8 +85,9 @@ const mostInText = 200
 // mostInPair is how long a path with its target may be in a DBM file, in octets.
 const mostInPair = 900
 
-func (t *table) mapName() string { return fmt.Sprintf("up%d", t.number) }
-func (t *table) isLarge() bool   { return len(t.exact) > mostInText }
+// mapName names a table, by the estate too, since two estates may write for one server.
+func (a *apacheText) mapName(t *table) string { return fmt.Sprintf("up%s_%d", a.tag, t.number) }
+func (t *table) isLarge() bool                { return len(t.exact) > mostInText }
 
 // sort parts the rules of a table into those that are looked up and those that are tried.
 func (a *apacheText) sort(t *table, entries []rule.Entry) {
@@ -189,8 +187,8 @@ const apacheHead = `# Redirects for Apache (2.4.60 or newer, with mod_rewrite an
 #     %s
 #
 # How a request is answered: paths of plain octets are read as Apache itself reads them, all others as they came, with
-# every octet spelled out. Whole paths are looked up in a table (up1.txt, up2.txt, ...: path, line of rules.csv,
-# status, target). Patterns are tried, those that begin otherwise skipped; each stands below its rule.
+# every octet spelled out. Whole paths are looked up in a table (up...txt beside this file: path, line of
+# rules.csv, status, target). Patterns are tried, those that begin otherwise skipped; each stands below its rule.
 `
 
 const apacheRefusals = `#
@@ -282,7 +280,7 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 		apacheQuote(a.options.Challenges),
 	)
 	if t := k.table; t != nil && len(t.exact) > 0 {
-		file := strings.TrimSuffix(a.options.Place, "/") + "/" + t.mapName()
+		file := strings.TrimSuffix(a.options.Place, "/") + "/" + a.mapName(t)
 		kind := "txt:" + file + ".txt"
 		if t.isLarge() {
 			kind = "dbm:" + file + ".dbm"
@@ -290,7 +288,7 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 		fmt.Fprintf(
 			b,
 			"    RewriteMap %s %s\n    RewriteMap up_lower int:tolower\n    RewriteMap up_escape int:escape\n",
-			t.mapName(),
+			a.mapName(t),
 			apacheQuote(kind),
 		)
 	}
@@ -602,7 +600,7 @@ func (a *apacheText) looksUpAny(s *section, w reading, t *table) {
 		if t.door.Paths.IgnoreCase {
 			of = "${up_lower:" + of + "}"
 		}
-		return "${" + t.mapName() + ":" + of + "} "
+		return "${" + a.mapName(t) + ":" + of + "} "
 	}
 	found := "%{ENV:UP_HIT} "
 	var hits section

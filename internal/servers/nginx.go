@@ -23,7 +23,8 @@ maps, patterns by how their paths begin, path and query kept as the rules and th
 	Options: Options{HTTP: []string{"80", "[::]:80"}, HTTPS: []string{"443", "[::]:443"},
 		Certificates: "/etc/nginx/upperpath/certificates", Challenges: "/var/www/upperpath-challenges",
 		Place: "/etc/nginx/upperpath"},
-	write: writeNginx,
+	Checker: nginxChecker,
+	write:   writeNginx,
 }
 
 func writeNginx(doors predictedDoors, o Options) (Output, error) {

@@ -254,7 +254,7 @@ func (c *chain) whole(next string) string {
 			fmt.Sprintf(`"%s\n%s"`, given, key),
 			checked,
 			orEmpty(next),
-			`    "~^(?<up_k>/[^\n]*)\n(?<up_t>[^\n]*)\n\\k<up_k>\\z" $up_t;`+"\n",
+			`    "~(?s)^(?<up_k>/.*)\n(?<up_t>[^\n]*)\n\\k<up_k>\\z" $up_t;`+"\n",
 		)
 		next = checked
 	}

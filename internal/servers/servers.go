@@ -11,6 +11,7 @@ package servers
 import (
 	"fmt"
 	"net/url"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -28,6 +29,8 @@ type Writer struct {
 	Options Options
 	Forms   []Form // other forms beside the first
 	Steps   []string
+	Checker Checker
+	bars    string // what no name of a folder may hold
 	write   func(predictedDoors, Options) (Output, error)
 }
 
@@ -82,11 +85,25 @@ func (w Writer) Write(doors []predict.Door, o Options) (Output, error) {
 	if err := tied(doors); err != nil {
 		return Output{}, err
 	}
-	o = o.or(w.Options)
-	if err := o.check(); err != nil {
+	if err := w.Refuses(o); err != nil {
 		return Output{}, err
 	}
-	return w.write(doors, o)
+	return w.write(doors, o.or(w.Options))
+}
+
+// Refuses says which option no configuration file of the server can hold.
+func (w Writer) Refuses(o Options) error {
+	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
+		if i := strings.IndexFunc(folder, problem.Hostile); i >= 0 {
+			r, _ := utf8.DecodeRuneInString(folder[i:])
+			return fmt.Errorf("%q: the name of a folder holds %s; expected a name without it", folder, problem.Named(r))
+		}
+		if w.bars != "" && strings.Contains(folder, w.bars) {
+			return fmt.Errorf("%q: the name of a folder holds %s, which %s takes for a variable; expected a name without it",
+				folder, w.bars, w.Name)
+		}
+	}
+	return nil
 }
 
 func tied(doors []predict.Door) error {
@@ -113,32 +130,28 @@ func (o Options) or(others Options) Options {
 	return o
 }
 
-// check refuses names of folders that no configuration file can hold.
-func (o Options) check() error {
-	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
-		if i := strings.IndexFunc(folder, problem.Hostile); i >= 0 {
-			r, _ := utf8.DecodeRuneInString(folder[i:])
-			return fmt.Errorf("%q: the name of a folder holds %s; expected a name without it", folder, problem.Named(r))
-		}
-	}
-	return nil
-}
-
-// ParseListen reads "http=ADDR:PORT" and "https=ADDR:PORT". The error names what was expected.
+// ParseListen reads "http=ADDR:PORT" and "https=ADDR:PORT", each address once. The error names what was expected.
 func ParseListen(values []string) (o Options, err error) {
+	said := map[string]string{}
 	for _, v := range values {
 		scheme, at, _ := strings.Cut(v, "=")
 		u, parseErr := url.Parse("//" + at)
-		if parseErr != nil || u.Port() == "" || u.Host != at || strings.ContainsAny(at, " ;\"'\\${}<>#%") {
-			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
+		if parseErr != nil || u.Port() == "" || u.Hostname() == "" || u.Host != at ||
+			strings.ContainsAny(at, " ;\"'\\${}<>#%") || scheme != "http" && scheme != "https" {
+			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as "+
+				"http=127.0.0.1:8080; * is every address", v)
 		}
-		switch scheme {
-		case "http":
+		if port, err := strconv.ParseUint(u.Port(), 10, 16); err != nil || port == 0 {
+			return o, fmt.Errorf("--listen %s: the port is not between 1 and 65535", v)
+		}
+		if before, again := said[strings.ToLower(at)]; again {
+			return o, fmt.Errorf("--listen %s: the address is named already, by --listen %s; no two listen on one", v, before)
+		}
+		said[strings.ToLower(at)] = v
+		if scheme == "http" {
 			o.HTTP = append(o.HTTP, at)
-		case "https":
+		} else {
 			o.HTTPS = append(o.HTTPS, at)
-		default:
-			return o, fmt.Errorf("--listen %s: expected http=ADDRESS:PORT or https=ADDRESS:PORT, such as http=127.0.0.1:8080", v)
 		}
 	}
 	return o, nil

@@ -84,6 +84,46 @@ domains:
 	}
 }
 
+// TestServersTakeControlCharactersInPaths asks for percent-encoded control characters in every place of a rule: whole
+// paths with capitals and without, patterns, captures, queries, in capitals and small digits.
+func TestServersTakeControlCharactersInPaths(t *testing.T) {
+	const estate = `canonical: https://www.n.example
+site: {hosts: [www.n.example]}
+carriers:
+  g: {by: server, addresses: [203.0.113.20]}
+rules: rules.csv
+domains:
+  - {name: old.example, fallback: gone}
+  - {name: careless.example, ignore-case: yes, index: [index.php], fallback: gone}
+`
+	world := worlds.World{Estate: estate}
+	var requests []request
+	for _, host := range []string{"old.example", "careless.example"} {
+		for i, odd := range []string{"%0d%0a", "%0A", "%0D", "%09", "%01", "%7F", "%1b", "%0d%0aX"} {
+			world.Rules = append(world.Rules,
+				fmt.Sprintf("%s/w%d%s,/whole/%d", host, i, odd, i), fmt.Sprintf("%s/W%d%sBar,/capitals/%d", host, i, odd, i),
+				fmt.Sprintf("%s/a%d%s-{x},/one/{x}", host, i, odd), fmt.Sprintf("%s/B%d%s/{+r},/rest/{+r}", host, i, odd),
+				fmt.Sprintf("%s/q%d?p=%s,/asked/%d", host, i, odd, i), fmt.Sprintf("%s/t%d,/to%s/x", host, i, odd),
+			)
+			for _, o := range []string{odd, strings.ToUpper(odd), strings.ToLower(odd), odd + "%0a", ""} {
+				for _, uri := range []string{
+					fmt.Sprintf("/w%d%s", i, o), fmt.Sprintf("/W%d%sBar", i, o), fmt.Sprintf("/a%d%s-z", i, o),
+					fmt.Sprintf("/a%d%s-z%%0d%%0Ay", i, odd), fmt.Sprintf("/B%d%s/x", i, o), fmt.Sprintf("/B%d%s/x%%0A/", i, odd),
+					fmt.Sprintf("/q%d?p=%s", i, o), fmt.Sprintf("/t%d?z=%s", i, o), fmt.Sprintf("/w%d%s%%0a/w", i, o),
+				} {
+					requests = append(requests, request{"http", host, uri})
+				}
+			}
+		}
+	}
+	for name, start := range realServers {
+		t.Run(name, func(t *testing.T) {
+			asked, _ := compare(t, name, world, requests, start, map[string]int{})
+			assert.Greater(t, asked, 300)
+		})
+	}
+}
+
 // TestServersTakeLongPaths asks for URLs of nearly the 8 KiB that servers read: a repeated group in an expression would
 // have an engine give up, and the rule would not be found.
 func TestServersTakeLongPaths(t *testing.T) {

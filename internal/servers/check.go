@@ -1,0 +1,252 @@
+package servers
+
+import (
+	"bytes"
+	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/x509"
+	"crypto/x509/pkix"
+	"encoding/pem"
+	"errors"
+	"fmt"
+	"math/big"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"upperpath.example/upperpath/internal/core/predict"
+)
+
+// Checker is how a server itself reads a configuration without taking it into use.
+type Checker struct {
+	Names   []string // of the program, as systems call it
+	Called  string   // what the check is called in its manual
+	Oldest  [3]int   // the first version that is meant
+	version []string // arguments that have the version said
+	// main makes the main file of a trial in a folder, around the file of a form, and gives the arguments; false where this
+	// machine lacks what that needs.
+	main func(binary, folder, file, form string) (text string, args []string, ok bool)
+}
+
+// Checked is what a server said of a configuration.
+type Checked struct {
+	By      string // the program with its version, such as "nginx 1.22.1"; "" where none was asked
+	Why     string // why none was asked
+	Refused string // what it finds wrong, "" for nothing
+}
+
+// longestCheck is how long a server may take to read a trial.
+const longestCheck = 2 * time.Minute
+
+// Check has the server itself read what Write makes of these doors, where it is on this machine: in a folder of its own
+// under the system's temporary one, with certificates made for that and ports of loopback, nothing of which outlives the
+// call. The error says that the trial itself could not be made.
+func (w Writer) Check(ctx context.Context, doors []predict.Door, o Options) (Checked, error) {
+	c := w.Checker
+	binary := c.find()
+	if binary == "" {
+		return Checked{Why: c.Names[0] + " is not on this machine"}, nil
+	}
+	ctx, stop := context.WithTimeout(ctx, longestCheck)
+	defer stop()
+	said, err := exec.CommandContext(ctx, binary, c.version...).CombinedOutput()
+	version, text := versionIn(string(said))
+	switch {
+	case err != nil || text == "":
+		return Checked{Why: fmt.Sprintf("%s does not say which version it is", binary)}, nil
+	case slices.Compare(version[:], c.Oldest[:]) < 0:
+		return Checked{Why: fmt.Sprintf("the %s on this machine is %s, older than what is meant", c.Names[0], text)}, nil
+	}
+	folder, err := os.MkdirTemp("", "upperpath-check-")
+	if err != nil {
+		return Checked{}, err
+	}
+	defer func() { _ = os.RemoveAll(folder) }()
+	o.HTTP, o.HTTPS = []string{"127.0.0.1:48080"}, []string{"127.0.0.1:48443"}
+	o.Certificates, o.Challenges, o.Place = folder, folder, folder
+	written, err := w.Write(doors, o)
+	if err != nil {
+		return Checked{}, err
+	}
+	if err := trial(folder, doors, written); err != nil {
+		return Checked{}, err
+	}
+	main, args, ok := c.main(binary, folder, written.Files[0].Name, o.Form)
+	if !ok {
+		return Checked{Why: fmt.Sprintf("the modules of %s are not where systems put them", binary)}, nil
+	}
+	if err := os.WriteFile(filepath.Join(folder, "main.conf"), []byte(main), 0o600); err != nil {
+		return Checked{}, err
+	}
+	said, err = exec.CommandContext(ctx, binary, args...).CombinedOutput()
+	by := Checked{By: c.Names[0] + " " + text}
+	var failed *exec.ExitError
+	switch {
+	case err == nil:
+		return by, nil
+	case ctx.Err() != nil:
+		return Checked{Why: fmt.Sprintf("%s took longer than %s to read it", binary, longestCheck)}, nil
+	case !errors.As(err, &failed):
+		return Checked{Why: fmt.Sprintf("%s could not be run", binary)}, nil
+	}
+	by.Refused = complaint(strings.ReplaceAll(string(said), folder+"/", ""))
+	return by, nil
+}
+
+func (c Checker) find() string {
+	for _, name := range c.Names {
+		if path, err := exec.LookPath(name); err == nil && filepath.IsAbs(path) {
+			return path
+		}
+		for _, dir := range []string{"/usr/sbin", "/usr/local/sbin"} { // where a user's own path does not look
+			path := filepath.Join(dir, name)
+			if info, err := os.Stat(path); err == nil && info.Mode().IsRegular() && info.Mode()&0o111 != 0 {
+				return path
+			}
+		}
+	}
+	return ""
+}
+
+var versionNumber = regexp.MustCompile(`/(\d+)\.(\d+)\.(\d+)`)
+
+// versionIn reads "name/1.22.1".
+func versionIn(said string) (version [3]int, text string) {
+	m := versionNumber.FindStringSubmatch(said)
+	if m == nil {
+		return version, ""
+	}
+	for i := range version {
+		version[i], _ = strconv.Atoi(m[i+1]) // digits, or so many that no bound is below them
+	}
+	return version, m[0][1:]
+}
+
+// complaint picks the lines that say what is wrong.
+func complaint(said string) string {
+	var lines []string
+	for line := range strings.Lines(said) {
+		line = strings.TrimSpace(line)
+		if line != "" && !strings.Contains(line, "[warn]") && !strings.Contains(line, "test failed") &&
+			!strings.Contains(line, "[alert] could not open error log") {
+			lines = append(lines, line)
+		}
+	}
+	const most = 3
+	return commentSafe(strings.Join(lines[:min(most, len(lines))], " "))
+}
+
+// trial puts the files of a configuration into a folder, and a certificate for each domain.
+func trial(folder string, doors []predict.Door, written Output) error {
+	for _, f := range written.Files {
+		if err := os.WriteFile(filepath.Join(folder, f.Name), f.Text, 0o600); err != nil {
+			return err
+		}
+		// What a table is made into on the server only has to be there.
+		if table, is := strings.CutSuffix(f.Name, ".txt"); is {
+			for _, ending := range []string{".dbm", ".dbm.dir", ".dbm.pag"} {
+				if err := os.WriteFile(filepath.Join(folder, table+ending), nil, 0o600); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	certificate, key, err := selfSigned()
+	if err != nil {
+		return err
+	}
+	made := map[string]bool{}
+	for _, d := range doors {
+		if d.Domain == nil || made[d.Domain.Name.String()] {
+			continue
+		}
+		name := d.Domain.Name.String()
+		made[name] = true
+		for ending, text := range map[string][]byte{".crt": certificate, ".key": key} {
+			if err := os.WriteFile(filepath.Join(folder, name+ending), text, 0o600); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// selfSigned makes a certificate with which nothing is ever served.
+func selfSigned() (certificate, key []byte, err error) {
+	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	if err != nil {
+		return nil, nil, err
+	}
+	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "check.invalid"},
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour)}
+	der, err := x509.CreateCertificate(rand.Reader, template, template, private.Public(), private)
+	if err != nil {
+		return nil, nil, err
+	}
+	keyDER, err := x509.MarshalPKCS8PrivateKey(private)
+	var c, k bytes.Buffer
+	_ = pem.Encode(&c, &pem.Block{Type: "CERTIFICATE", Bytes: der})
+	_ = pem.Encode(&k, &pem.Block{Type: "PRIVATE KEY", Bytes: keyDER})
+	return c.Bytes(), k.Bytes(), err
+}
+
+var nginxChecker = Checker{
+	Names:   []string{"nginx"},
+	Called:  "nginx -t",
+	Oldest:  [3]int{1, 19, 4},
+	version: []string{"-v"},
+	main: func(_, folder, file, _ string) (string, []string, bool) {
+		main := filepath.Join(folder, "main.conf")
+		return fmt.Sprintf(`pid %[1]s/pid; error_log stderr;
+events {}
+http {
+    access_log off;
+    client_body_temp_path %[1]s/body; proxy_temp_path %[1]s/proxy; fastcgi_temp_path %[1]s/fastcgi;
+    uwsgi_temp_path %[1]s/uwsgi; scgi_temp_path %[1]s/scgi;
+    include %[1]s/%[2]s;
+}
+`, folder, file), []string{"-t", "-q", "-p", folder, "-c", main}, true
+	},
+}
+
+var apacheChecker = Checker{
+	Names:   []string{"apache2", "httpd"},
+	Called:  "apachectl configtest",
+	Oldest:  [3]int{2, 4, 60},
+	version: []string{"-v"},
+	main: func(_, folder, file, form string) (string, []string, bool) {
+		modules := ""
+		for _, dir := range []string{
+			"/usr/lib/apache2/modules", "/usr/lib64/httpd/modules", "/usr/lib/httpd/modules", "/usr/libexec/apache2",
+			"/usr/local/libexec/apache24", "/usr/local/apache2/modules",
+		} {
+			if _, err := os.Stat(filepath.Join(dir, "mod_rewrite.so")); err == nil {
+				modules = dir
+			}
+		}
+		if modules == "" {
+			return "", nil, false
+		}
+		var text strings.Builder
+		for _, m := range []string{"mpm_event", "unixd", "authz_core", "alias", "rewrite", "socache_shmcb", "ssl"} {
+			if _, err := os.Stat(filepath.Join(modules, "mod_"+m+".so")); err == nil { // some are built in
+				fmt.Fprintf(&text, "<IfModule !%[1]s_module>\nLoadModule %[1]s_module %[2]s/mod_%[1]s.so\n</IfModule>\n", m, modules)
+			}
+		}
+		fmt.Fprintf(&text, "ServerRoot \"%[1]s\"\nServerName check.invalid\nPidFile \"%[1]s/pid\"\nErrorLog \"%[1]s/error.log\"\n"+
+			"Mutex \"file:%[1]s\" default\n", folder)
+		include := fmt.Sprintf("Include \"%s/%s\"\n", folder, file)
+		if form == htaccess {
+			include = fmt.Sprintf("<Directory \"%s/pages\">\n%s</Directory>\n", folder, include)
+		}
+		text.WriteString(include)
+		return text.String(), []string{"-t", "-f", filepath.Join(folder, "main.conf")}, true
+	},
+}
