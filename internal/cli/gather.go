@@ -185,14 +185,27 @@ func (p *program) crawl(
 ) (cut, err error) {
 	f := old.NewFrontier(leave)
 	f.Depth, f.Pages, f.PerFolder = o.depth, o.most, mostAlike
-	domains := map[web.Host]bool{} // the sites that were named, and no others
-	f.Hosts = func(h web.Host) bool { return domains[domainOf(h)] && (g.Hosts == nil || g.Hosts(h)) }
+	// The sites that were named and no others, by the ports of the schemes or those that were named.
+	domains, doors := map[web.Host]bool{}, map[web.Door]bool{}
+	means := func(h web.Host) bool { return domains[domainOf(h)] && (g.Hosts == nil || g.Hosts(h)) }
+	ports := 0
+	f.Doors = func(d web.Door) bool {
+		switch {
+		case !means(d.Host):
+			return false
+		case d.Port != 0 && !doors[d]:
+			ports++
+			return false
+		}
+		return true
+	}
 	for _, from := range o.crawl {
 		u, err := crawlFrom(from)
 		if err != nil {
 			return nil, err
 		}
-		if domains[domainOf(u.Host())] = true; !f.Hosts(u.Host()) {
+		doors[u.Door()] = true
+		if domains[domainOf(u.Host())] = true; !means(u.Host()) {
 			return nil, usage(
 				"--crawl %s: the estate holds no such host; add the domain to the estate file, or say --all-hosts",
 				from,
@@ -219,7 +232,7 @@ func (p *program) crawl(
 		}}
 	cut = c.Run(ctx)
 	g.Crawls = append(g.Crawls, old.Crawl{Unseen: unseen, Barred: f.Barred, TooDeep: f.TooDeep, TooMany: f.TooMany,
-		Waiting: f.Waiting()})
+		Strangers: ports, Waiting: f.Waiting()})
 	return cut, nil
 }
 

@@ -113,7 +113,7 @@ func linksOf(at web.URL, page []byte) []web.URL {
 			continue
 		}
 		next, _, err := base.Resolve(reference)
-		if err != nil || len(reference) > mostURL {
+		if err != nil || len(reference) > mostURL || len(next.Path())+len(next.Query()) > mostURL {
 			continue
 		}
 		if element == "base" {
@@ -234,7 +234,10 @@ func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *old.Robots {
 	}
 	c.lock.Unlock()
 	r.once.Do(func() {
-		status, body, err := c.Web.Fetch(ctx, d.URL("/robots.txt", ""), old.MostRobots)
+		c.lock.Lock()
+		public := c.public
+		c.lock.Unlock()
+		status, body, err := c.Web.fetchStart(ctx, d.URL("/robots.txt", ""), "*/*", old.MostRobots, public)
 		switch {
 		case err != nil || status >= 500:
 			r.says = old.Barred()
@@ -243,9 +246,9 @@ func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *old.Robots {
 		default:
 			r.says = old.ParseRobots(string(body), c.Agent)
 		}
+		if r.says.Delay > 0 {
+			c.Web.space(d.Host, r.says.Delay)
+		}
 	})
-	if r.says.Delay > 0 {
-		c.Web.hold(d.Host, r.says.Delay)
-	}
 	return r.says
 }

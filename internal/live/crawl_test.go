@@ -53,7 +53,7 @@ func crawls(t *testing.T, ctx context.Context, v live.Vantage, f *old.Frontier) 
 	w, openErr := live.New(v)
 	require.NoError(t, openErr)
 	t.Cleanup(w.Close)
-	f.Hosts = func(h web.Host) bool { return h.String() == "old.example" }
+	f.Doors = func(d web.Door) bool { return d.Host.String() == "old.example" }
 	f.Add(web.MustParseURL("http://old.example/"), 0)
 	met = map[string]int{}
 	c := live.Crawling{
@@ -165,4 +165,17 @@ func TestACrawlThatIsCutOffEndsAtOnce(t *testing.T) {
 	met, err := crawls(t, ctx, v, f)
 	assert.True(t, errors.Is(err, context.Canceled))
 	assert.NotEmpty(t, met)
+}
+
+func TestALargeRobotsIsReadToItsBound(t *testing.T) {
+	v, _ := site(t, map[string]string{
+		"/robots.txt": "User-agent: *\nDisallow: /private\n" + strings.Repeat("# nothing at all\n", 60_000),
+		"/":           "<a href=/private/x><a href=/open>", "/open": "here", "/private/x": "no",
+	}, http.NotFound)
+	f := old.NewFrontier(old.LeaveOut{})
+	f.Depth, f.Pages, f.PerFolder = 5, 10, 10
+	met, err := crawls(t, context.Background(), v, f)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int{"/": 200, "/open": 200}, met)
+	assert.Equal(t, 1, f.Barred)
 }

@@ -22,16 +22,24 @@ func (w *Web) fetch(ctx context.Context, u web.URL, accept string, most int64) (
 func (w *Web) fetchFrom(
 	ctx context.Context, u web.URL, accept string, most int64, public bool,
 ) (int, []byte, error) {
+	status, body, err := w.fetchStart(ctx, u, accept, most+1, public)
+	if int64(len(body)) > most {
+		return status, nil, fmt.Errorf("%s sends more than %d octets", u.Door(), most)
+	}
+	return status, body, err
+}
+
+// fetchStart gets so many octets of the body at most, and leaves the rest.
+func (w *Web) fetchStart(
+	ctx context.Context, u web.URL, accept string, most int64, public bool,
+) (int, []byte, error) {
 	for range 4 {
 		leave, ok := w.await(ctx, u.Host())
 		if !ok {
 			return 0, nil, ctx.Err()
 		}
-		status, location, body, err := w.fetchOnce(ctx, u, accept, most+1, &public)
+		status, location, body, err := w.fetchOnce(ctx, u, accept, most, &public)
 		leave()
-		if int64(len(body)) > most {
-			return status, nil, fmt.Errorf("%s sends more than %d octets", u.Door(), most)
-		}
 		if err != nil || location == "" {
 			return status, body, err
 		}

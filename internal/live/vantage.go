@@ -212,7 +212,8 @@ type Web struct {
 // turn lets so many questions at a host go on at a time.
 type turn struct {
 	slots chan struct{}
-	free  time.Time // when the next question may begin
+	free  time.Time     // when the next question may begin
+	pause time.Duration // that it asks for between two of them
 	users int
 	kept  bool // for as long as the web is looked at; the first of them are
 }
@@ -327,7 +328,7 @@ func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
 	w.lock.Lock()
 	t := w.hosts[h]
 	if t == nil {
-		t = &turn{slots: make(chan struct{}, cmp.Or(w.vantage.PerHost, mostPerHost)), kept: len(w.hosts) < mostKnown}
+		t = w.newTurn()
 		w.hosts[h] = t
 	}
 	t.users++
@@ -356,6 +357,10 @@ func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
 	return func() { <-t.slots; leave() }, true
 }
 
+func (w *Web) newTurn() *turn {
+	return &turn{slots: make(chan struct{}, cmp.Or(w.vantage.PerHost, mostPerHost)), kept: len(w.hosts) < mostKnown}
+}
+
 // pace waits until a question may begin at a host; false where the context ended first.
 func (w *Web) pace(ctx context.Context, t *turn) bool {
 	if w.vantage.Rate == 0 && !w.held.Load() {
@@ -368,9 +373,11 @@ func (w *Web) pace(ctx context.Context, t *turn) bool {
 		at = now
 	}
 	t.free = at
+	pause := t.pause
 	if w.vantage.Rate > 0 {
-		t.free = at.Add(time.Duration(float64(time.Second) / w.vantage.Rate))
+		pause = max(pause, time.Duration(float64(time.Second)/w.vantage.Rate))
 	}
+	t.free = at.Add(pause)
 	w.lock.Unlock()
 	return sleep(ctx, at.Sub(now))
 }
@@ -399,6 +406,23 @@ func (w *Web) hold(h web.Host, d time.Duration) {
 		if until := time.Now().Add(d); until.After(t.free) {
 			t.free = until
 		}
+	}
+}
+
+// space has questions to a host begin no closer to each other than this, since it asks for that. The one to its
+// robots.txt, which says so, counts as the first.
+func (w *Web) space(h web.Host, pause time.Duration) {
+	w.lock.Lock()
+	defer w.lock.Unlock()
+	w.held.Store(true)
+	t := w.hosts[h]
+	if t == nil {
+		t = w.newTurn()
+		w.hosts[h] = t
+	}
+	t.kept, t.pause = true, pause
+	if until := time.Now().Add(pause); until.After(t.free) {
+		t.free = until
 	}
 }
 

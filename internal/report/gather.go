@@ -103,16 +103,17 @@ func Gathered(g *old.Gathering, path string) Doc {
 // crawlNotes says what a crawl did not look at: nothing is known of that.
 func crawlNotes(c old.Crawl) []Block {
 	l := List{Title: "The crawl did not look at", Tone: Unseen}
-	say := func(n int, format string) {
+	say := func(n int, noun, format string) {
 		if n > 0 {
-			l.Items = append(l.Items, wordsf(format, wording.Count(n, "URL")))
+			l.Items = append(l.Items, wordsf(format, wording.Count(n, noun)))
 		}
 	}
-	say(c.Unseen, "%s that did not answer")
-	say(c.Barred, "%s that robots.txt keeps out, or whose robots.txt nobody could read")
-	say(c.TooDeep, "%s that are more links away than "+command("--depth"))
-	say(c.TooMany, "%s beyond "+command("--most-pages")+", or of a list that has no end")
-	say(c.Waiting, "%s that were still waiting when it was cut off")
+	say(c.Unseen, "URL", "%s that did not answer")
+	say(c.Barred, "URL", "%s that robots.txt keeps out, or whose robots.txt nobody could read")
+	say(c.TooDeep, "link", "%s to what is more links away than "+command("--depth"))
+	say(c.TooMany, "link", "%s to what is beyond "+command("--most-pages")+", too long, or of a list that has no end")
+	say(c.Strangers, "link", "%s to other ports of its hosts")
+	say(c.Waiting, "URL", "%s that were still waiting when it was cut off")
 	if len(l.Items) == 0 {
 		return nil
 	}

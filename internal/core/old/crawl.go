@@ -1,6 +1,7 @@
 package old
 
 import (
+	"hash/maphash"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/web"
@@ -15,32 +16,36 @@ type Place struct {
 // Frontier is what a crawl knows of and has not asked for yet: each URL once, on the hosts that are meant, within
 // bounds, so that every crawl ends.
 type Frontier struct {
-	Hosts     func(web.Host) bool
+	Doors     func(web.Door) bool
 	Depth     int // how many links away from the beginning
 	Pages     int // how many URLs are asked for at most
 	PerFolder int // how many URLs are asked for at most that differ in numbers, or in their query, alone
 
 	Barred    int // that robots.txt keeps out
-	TooDeep   int // that are further away than Depth
-	TooMany   int // beyond Pages or PerFolder
-	Strangers int // on other hosts
+	TooDeep   int // links to what is further away than Depth
+	TooMany   int // links to what is beyond Pages or PerFolder
+	Strangers int // on other doors
 
-	leave  LeaveOut
-	queue  []Place
-	seen   map[string]bool
-	shapes map[string]int
-	taken  int
+	leave   LeaveOut
+	queue   []Place
+	seed    maphash.Seed
+	seen    map[uint64]bool // by their hash: only those that are asked for
+	shapes  map[uint64]int
+	taken   int
+	waiting int // octets of those that are known and not asked for
 }
 
 // NewFrontier begins one.
 func NewFrontier(leave LeaveOut) *Frontier {
-	return &Frontier{leave: leave, seen: map[string]bool{}, shapes: map[string]int{}}
+	return &Frontier{leave: leave, seed: maphash.MakeSeed(), seen: map[uint64]bool{}, shapes: map[uint64]int{}}
 }
 
-// mostCrawled is how long a URL may be, in octets, and how often one folder may stand in its path.
+// MostCrawled is how long a URL may be for which a crawl asks, in octets.
+const MostCrawled = 2000
+
 const (
-	mostCrawled  = 2000
-	mostRepeated = 3
+	mostRepeated = 3        // times that one folder stands in its path
+	mostWaiting  = 32 << 20 // octets of all that wait to be asked for
 )
 
 // Add takes in a URL to which a link leads, so many links away.
@@ -52,23 +57,26 @@ func (f *Frontier) Add(u web.URL, depth int) {
 		u = u.Door().URL(u.Path(), query)
 	}
 	key := u.Key()
-	if f.seen[key] {
+	seen := maphash.String(f.seed, key)
+	if f.seen[seen] {
 		return
 	}
-	if f.Hosts != nil && !f.Hosts(u.Host()) {
+	if f.Doors != nil && !f.Doors(u.Door()) {
 		f.Strangers++
 		return
 	}
-	f.seen[key] = true
-	shape := shapeOf(u)
+	shape := maphash.String(f.seed, shapeOf(u))
 	switch {
 	case depth > f.Depth:
 		f.TooDeep++
-	case f.taken >= f.Pages, f.shapes[shape] >= f.PerFolder, len(key) > mostCrawled, repeats(u.Path()):
+	case f.taken >= f.Pages, f.shapes[shape] >= f.PerFolder, len(key) > MostCrawled, repeats(u.Path()),
+		f.waiting+len(key) > mostWaiting:
 		f.TooMany++
 	default:
 		f.taken++
+		f.seen[seen] = true
 		f.shapes[shape]++
+		f.waiting += len(key)
 		f.queue = append(f.queue, Place{u, depth})
 	}
 }
@@ -79,7 +87,9 @@ func (f *Frontier) Next() (Place, bool) {
 		return Place{}, false
 	}
 	p := f.queue[0]
+	f.queue[0] = Place{}
 	f.queue = f.queue[1:]
+	f.waiting -= len(p.URL.Key())
 	return p, true
 }
 

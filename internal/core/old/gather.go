@@ -109,11 +109,12 @@ type Gathering struct {
 
 // Crawl is what a crawl did not look at, by number of URLs.
 type Crawl struct {
-	Unseen  int `json:"unseen"`   // that did not answer
-	Barred  int `json:"barred"`   // that robots.txt keeps out
-	TooDeep int `json:"too_deep"` // that are more links away than was asked for
-	TooMany int `json:"too_many"` // beyond what was asked for, or of a list without end
-	Waiting int `json:"waiting"`  // that were not asked for when it was cut off
+	Unseen    int `json:"unseen"`      // that did not answer
+	Barred    int `json:"barred"`      // that robots.txt keeps out
+	TooDeep   int `json:"too_deep"`    // links to what is further away than was asked for
+	Strangers int `json:"other_ports"` // links to other ports of its hosts
+	TooMany   int `json:"too_many"`    // links beyond what was asked for, or of a list without end
+	Waiting   int `json:"waiting"`     // that were not asked for when it was cut off
 }
 
 // Bounds of what is remembered to be quick.

@@ -4,6 +4,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"upperpath.example/upperpath/internal/core/web"
 )
 
 // Robots is what a robots.txt lets a crawl ask for (RFC 9309).
@@ -17,18 +19,18 @@ type robotsRule struct {
 	allow bool
 }
 
-// Bounds of a robots.txt, above what RFC 9309 section 2.5 asks parsers to read.
-const (
-	MostRobots      = 500 << 10
-	mostRobotsRules = 5000
-	mostDelay       = 30 * time.Second
-)
+// MostRobots is how much of a robots.txt is read, in octets (RFC 9309 section 2.5); what comes behind does not count.
+const MostRobots = 500 << 10
+
+// mostDelay is the longest pause that a robots.txt gets.
+const mostDelay = 30 * time.Second
 
 // ParseRobots reads a robots.txt for a robot of a name: the groups that name it, or else those for everybody.
 func ParseRobots(text, name string) *Robots {
 	own, all := &Robots{}, &Robots{}
 	named, group, begun := false, []*Robots(nil), true
-	for line := range strings.Lines(strings.TrimPrefix(text, "\ufeff")) {
+	text = text[:min(len(text), MostRobots)]
+	for line := range strings.FieldsFuncSeq(strings.TrimPrefix(text, "\ufeff"), isLineEnd) {
 		line, _, _ = strings.Cut(line, "#")
 		key, value, ok := strings.Cut(strings.TrimSpace(line), ":")
 		if !ok {
@@ -43,14 +45,14 @@ func ParseRobots(text, name string) *Robots {
 			switch {
 			case value == "*":
 				group = append(group, all)
-			case strings.EqualFold(value, name):
+			case strings.EqualFold(productToken(value), name):
 				group, named = append(group, own), true
 			}
 		case "allow", "disallow":
 			begun = false
 			for _, r := range group {
-				if value != "" && len(r.rules) < mostRobotsRules {
-					r.rules = append(r.rules, robotsRule{value, key == "allow"})
+				if value != "" {
+					r.rules = append(r.rules, robotsRule{robotsForm(value), key == "allow"})
 				}
 			}
 		case "crawl-delay":
@@ -68,6 +70,31 @@ func ParseRobots(text, name string) *Robots {
 	return all
 }
 
+// isLineEnd tells whether a character ends a line (RFC 9309 section 2.2).
+func isLineEnd(r rune) bool { return r == '\n' || r == '\r' }
+
+// productToken gives what a line names a robot by: letters, "_" and "-", whatever version comes behind (RFC 9309
+// section 2.2.1).
+func productToken(value string) string {
+	end := strings.IndexFunc(value, func(r rune) bool {
+		return (r|0x20 < 'a' || r|0x20 > 'z') && r != '_' && r != '-'
+	})
+	if end < 0 {
+		return value
+	}
+	return value[:end]
+}
+
+// robotsForm gives a path with its query as both sides are compared: percent-encoded where it is not ASCII, unreserved
+// octets decoded (RFC 9309 section 2.2.2).
+func robotsForm(uri string) string {
+	path, query, asks := strings.Cut(uri, "?")
+	if path = web.NormalPath(path); asks {
+		path += "?" + web.NormalQuery(query)
+	}
+	return path
+}
+
 // Barred is a robots.txt that lets nothing be asked for, as one counts that could not be had (RFC 9309 section
 // 2.3.1.4).
 func Barred() *Robots { return &Robots{rules: []robotsRule{{"/", false}}} }
@@ -76,6 +103,9 @@ func Barred() *Robots { return &Robots{rules: []robotsRule{{"/", false}}} }
 // length the one that allows.
 func (r *Robots) Allows(uri string) bool {
 	best, allows := -1, true
+	uri = robotsForm(uri)
+	// What a rule means literally it writes percent-encoded.
+	uri = strings.NewReplacer("*", "%2A", "$", "%24").Replace(uri)
 	for _, rule := range r.rules {
 		if n := len(rule.path); fits(rule.path, uri) && (n > best || n == best && rule.allow) {
 			best, allows = n, rule.allow
@@ -87,6 +117,7 @@ func (r *Robots) Allows(uri string) bool {
 // fits tells whether a path begins as a rule says, whose stars stand for anything and whose last $ for the end.
 func fits(rule, uri string) bool {
 	rule, whole := strings.CutSuffix(rule, "$")
+	rule = strings.ReplaceAll(rule, "$", "%24") // only the last one means the end
 	pieces := strings.Split(rule, "*")
 	if !strings.HasPrefix(uri, pieces[0]) {
 		return false
