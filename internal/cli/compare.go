@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
 )
@@ -133,7 +134,7 @@ func isFile(word string) bool {
 
 // kindOfFile says what a JSON file of ours holds.
 func kindOfFile(path string) (string, error) {
-	data, err := os.ReadFile(path)
+	data, err := files.Read(path, files.MostJSON)
 	if err != nil {
 		return "", err
 	}
@@ -206,7 +207,7 @@ func sideFromFile(path string) (compared, error) {
 	if err != nil {
 		return compared{}, err
 	}
-	data, err := os.ReadFile(path)
+	data, err := files.Read(path, files.MostJSON)
 	if err != nil {
 		return compared{}, failed(err)
 	}

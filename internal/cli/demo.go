@@ -71,7 +71,7 @@ func demoFolder(dir string, force bool) (string, error) {
 			return err
 		}
 		data[path], err = fs.ReadFile(source, path)
-		old, readErr := os.ReadFile(filepath.Join(dir, filepath.FromSlash(path)))
+		old, readErr := files.Read(filepath.Join(dir, filepath.FromSlash(path)), files.MostSmall)
 		if readErr == nil && !bytes.Equal(old, data[path]) && !force {
 			faults.Add(
 				problem.Problem{
@@ -89,7 +89,7 @@ func demoFolder(dir string, force bool) (string, error) {
 	}
 	for path, d := range data {
 		if err == nil {
-			err = files.Write(filepath.Join(dir, filepath.FromSlash(path)), d)
+			err = files.WriteNew(filepath.Join(dir, filepath.FromSlash(path)), d, force)
 		}
 	}
 	return dir, err
@@ -199,7 +199,7 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 		return err
 	}
 	now := filepath.Join(folder, "rules.csv")
-	kept, err := os.ReadFile(now)
+	kept, err := files.Read(now, files.MostSmall)
 	if err != nil {
 		return failed(err)
 	}
@@ -229,7 +229,7 @@ func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
 	path := filepath.Join(folder, oldURLsName)
 	text, err := oldURLsText(g)
 	if err == nil {
-		err = files.WriteOwnTable(path, text, false)
+		err = files.WriteMade(false, files.Made{Path: path, Data: text, Form: files.Table})
 	}
 	if err != nil {
 		return err
@@ -255,7 +255,7 @@ func mendRules(path string, made *predict.Web) (straightened, mended int, text [
 		edits[r.Line] = files.Edit{Set: map[string]string{"new": to}, Drop: to == ""}
 		mended++
 	}
-	data, err := os.ReadFile(path)
+	data, err := files.Read(path, files.MostSmall)
 	if err != nil {
 		return 0, 0, nil, failed(err)
 	}
@@ -381,7 +381,7 @@ func writeHTML(path string, d report.Doc, force bool) error {
 	if err := report.Write(&page, "html", d, report.Style{}); err != nil {
 		return failed(fmt.Errorf("making the report: %w", err))
 	}
-	return files.WriteOwn(path, page.Bytes(), "<!-- ", " -->", force)
+	return files.WriteMade(force, files.Made{Path: path, Data: page.Bytes(), Opens: "<!-- ", Closes: " -->"})
 }
 
 var errNothingKept = errors.New("no audit has been kept for this estate yet; run upperpath audit first")

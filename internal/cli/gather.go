@@ -142,7 +142,7 @@ func (p *program) runGather(
 	if n, _ := g.Count(); n > 0 {
 		text, err := oldURLsText(g)
 		if err == nil {
-			err = files.WriteOwnTable(path, text, o.force)
+			err = files.WriteMade(o.force, files.Made{Path: path, Data: text, Form: files.Table})
 		}
 		if err != nil {
 			return err

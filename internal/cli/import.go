@@ -1,8 +1,12 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
+	"io"
+	"io/fs"
 	"os"
+	pathpkg "path"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -96,7 +100,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 		case strings.Contains(name, "nginx"):
 			o.kind = "nginx"
 		default:
-			data, _ := os.ReadFile(path) // whether it can be read is said below
+			data, _ := files.Read(path, files.MostConfig) // whether it can be read is said below
 			switch {
 			case apacheLine.Match(data):
 				o.kind = "apache"
@@ -129,10 +133,11 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 		}
 		return servers.ReadPairs(pairs, host, 301, serves), err
 	}
-	data, err := os.ReadFile(path)
+	data, err := files.Read(path, files.MostConfig)
 	if err != nil {
 		return servers.Import{}, problem.List{
-			{File: path, Says: "the file cannot be read", Expected: "a configuration file", Remedy: "check whether it is there"},
+			{File: path, Says: "the file cannot be read", Expected: "a configuration file of 64 MiB at most",
+				Remedy: "check whether it is there"},
 		}
 	}
 	if host == "" && o.kind == "apache" && !strings.Contains(strings.ToLower(string(data)), "servername") {
@@ -159,32 +164,57 @@ const (
 	mostIncludedFiles = 1000
 )
 
-// included gives the texts of files that a configuration includes: beside it, by a name or a pattern.
+// included gives the texts of files that a configuration includes, by a name or a pattern: those in its own folder or
+// below. A configuration comes from outside, and reads nothing else of this machine.
 func included(path string) servers.Includes {
-	octets, files := 0, 0
+	octets, count := int64(0), 0
 	return func(pattern string) []string {
-		pattern = strings.Trim(pattern, `"'`)
-		if !filepath.IsAbs(pattern) {
-			pattern = filepath.Join(filepath.Dir(path), filepath.FromSlash(pattern))
+		root, err := os.OpenRoot(filepath.Dir(path)) // which no name and no link leads out of
+		if err != nil {
+			return nil
 		}
-		names, err := filepath.Glob(pattern)
+		defer root.Close()
+		names, err := fs.Glob(root.FS(), pathpkg.Clean(strings.Trim(pattern, `"'`)))
 		if err != nil {
 			return nil
 		}
 		var texts []string
 		for _, name := range names {
-			info, err := os.Stat(name)
-			if err != nil || !info.Mode().IsRegular() || files >= mostIncludedFiles || octets+int(info.Size()) > mostIncluded {
+			if count++; count > mostIncludedFiles {
+				break
+			}
+			data, err := readIncluded(root, name, mostIncluded-octets)
+			if err != nil {
 				continue
 			}
-			if data, err := os.ReadFile(name); err == nil {
-				texts = append(texts, string(data))
-				octets, files = octets+len(data), files+1
-			}
+			octets += int64(len(data))
+			texts = append(texts, string(data))
 		}
 		return texts
 	}
 }
+
+func readIncluded(root *os.Root, name string, most int64) ([]byte, error) {
+	info, err := root.Stat(name)
+	if err != nil {
+		return nil, err
+	}
+	if !info.Mode().IsRegular() { // a pipe would keep us waiting
+		return nil, errNoFile
+	}
+	f, err := root.Open(name)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	data, err := io.ReadAll(io.LimitReader(f, most+1))
+	if err == nil && int64(len(data)) > most {
+		err = files.ErrTooLarge
+	}
+	return data, err
+}
+
+var errNoFile = errors.New("it is no plain file")
 
 // imported reads the rules as those of the estate, and writes what came of it.
 func (p *program) imported(path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions) error {
@@ -238,10 +268,6 @@ func addRules(e *files.Estate, source string, rules []servers.ImportedRule) (str
 		return "", usage("the estate file names no rules; add rules: rules.csv to it")
 	}
 	path := files.Beside(e.Path, e.Estate.Rules)
-	data, err := os.ReadFile(path)
-	if err != nil {
-		return "", failed(err)
-	}
 	var rows [][]string
 	for _, r := range rules {
 		rows = append(
@@ -249,9 +275,7 @@ func addRules(e *files.Estate, source string, rules []servers.ImportedRule) (str
 			[]string{r.Old, r.New, r.Status, r.Query, fmt.Sprintf("%s line %d", filepath.Base(source), r.Source)},
 		)
 	}
-	text, err := files.AppendRules(path, data, []string{"old", "new", "status", "query", "note"}, rows)
-	if err != nil {
-		return "", err
-	}
-	return path, wrapFailed(files.Write(path, text))
+	return path, edited(files.Change(path, func(text []byte) ([]byte, error) {
+		return files.AppendRules(path, text, []string{"old", "new", "status", "query", "note"}, rows)
+	}))
 }

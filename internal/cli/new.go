@@ -56,12 +56,12 @@ itself.`,
 					},
 				}
 			}
-			if err := files.Write(out, []byte(text)); err != nil {
+			if err := files.WriteNew(out, []byte(text), force); err != nil {
 				return failed(err)
 			}
 			rules := filepath.Join(filepath.Dir(out), "rules.csv")
 			if _, err := os.Stat(rules); errors.Is(err, os.ErrNotExist) {
-				if err := files.Write(rules, []byte(files.NewRules)); err != nil {
+				if err := files.WriteNew(rules, []byte(files.NewRules), false); err != nil {
 					return failed(err)
 				}
 			}

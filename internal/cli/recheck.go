@@ -109,7 +109,7 @@ func (p *program) runRecheck(
 	today := p.now()
 	news := recheck.Compare(base, seen.state, lived, today)
 	if o.metrics != "" {
-		if err := files.WriteOwn(o.metrics, report.Metrics(seen.state, news), "# ", "", false); err != nil {
+		if err := files.WriteMade(false, files.Made{Path: o.metrics, Data: report.Metrics(seen.state, news), Opens: "# "}); err != nil {
 			return err
 		}
 	}

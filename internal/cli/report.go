@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -12,6 +11,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
@@ -135,7 +135,7 @@ func (p *program) forClient(
 		}
 	}
 	if o.words != "" {
-		text, err := os.ReadFile(o.words)
+		text, err := files.Read(o.words, files.MostSmall)
 		if err != nil {
 			return page, usage("--words %s: the file cannot be read; check that the name is right", o.words)
 		}
@@ -185,9 +185,9 @@ func (p *program) writeFigure(page report.ForClient, o *reportOptions) error {
 		return err
 	}
 	if format == "png" {
-		err = files.WriteOwnPNG(o.path, data, o.force)
+		err = files.WriteMade(o.force, files.Made{Path: o.path, Data: data, Form: files.PNG})
 	} else {
-		err = files.WriteOwn(o.path, data, "<!-- ", " -->", o.force)
+		err = files.WriteMade(o.force, files.Made{Path: o.path, Data: data, Opens: "<!-- ", Closes: " -->"})
 	}
 	if err != nil {
 		return err
@@ -224,6 +224,15 @@ func storeFailed(err error) error {
 		store.Busy:    "Wait until it is done, or end it; then do it again.",
 	}[wrong.Reason]
 	return failed(fmt.Errorf("%w. %s", err, remedy))
+}
+
+// edited is how a change of the consultant's own file ends: what is wrong in it is said as of every file.
+func edited(err error) error {
+	var faults problem.List
+	if errors.As(err, &faults) {
+		return err
+	}
+	return wrapFailed(err)
 }
 
 func wrapFailed(err error) error {

@@ -130,16 +130,9 @@ everything else stays to the octet. A temporary redirect is never joined into a 
 			path := files.Beside(e.Path, e.Estate.Rules)
 			edits := edits(changes)
 			if write && len(edits) > 0 {
-				data, err := os.ReadFile(path)
+				err := files.Change(path, func(text []byte) ([]byte, error) { return files.EditRules(path, text, edits) })
 				if err != nil {
-					return failed(err)
-				}
-				text, err := files.EditRules(path, data, edits)
-				if err != nil {
-					return err
-				}
-				if err := files.Write(path, text); err != nil {
-					return failed(err)
+					return edited(err)
 				}
 			}
 			return p.show(report.Straightened(changes, fromHere(path), write), &out)

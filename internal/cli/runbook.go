@@ -6,7 +6,6 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"os"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -191,7 +190,7 @@ func (p *program) bookOf(
 func sourceOf(e *files.Estate) string {
 	sum := sha256.New()
 	for _, path := range []string{e.Path, files.Beside(e.Path, e.Estate.Rules)} {
-		if data, err := os.ReadFile(path); err == nil {
+		if data, err := files.Read(path, files.MostTable); err == nil {
 			sum.Write(data)
 		}
 	}

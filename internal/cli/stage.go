@@ -46,10 +46,9 @@ no network.`,
 				return failed(err)
 			}
 			vantage := filepath.Join(args[0], vantageName)
-			err = files.WriteOwn(filepath.Join(args[0], trustName), s.Trust(), "# ", "", force)
-			if err == nil {
-				err = files.WriteOwn(vantage, s.VantageFile(trustName), "# ", "", force)
-			}
+			err = files.WriteMade(force,
+				files.Made{Path: filepath.Join(args[0], trustName), Data: s.Trust(), Opens: "# "},
+				files.Made{Path: vantage, Data: s.VantageFile(trustName), Opens: "# "})
 			if err != nil {
 				_ = s.Close()
 				return err

@@ -328,7 +328,7 @@ func (p *program) saveZones(folder string, v *survey.Survey) error {
 		text, err := files.ZoneText(d.Name, d.Records, "as it was seen",
 			files.Marks{Partial: d.Partial, Remaining: d.Remaining, Missed: d.Missed})
 		if err == nil {
-			err = files.WriteNew(filepath.Join(folder, d.Name+".zone"), text)
+			err = files.WriteNew(filepath.Join(folder, d.Name+".zone"), text, false)
 		}
 		if err != nil {
 			failures = append(failures, err)

@@ -50,16 +50,15 @@ and for each a command that shows that it worked.`,
 				}
 				all = append(all, pages...)
 			}
-			for _, page := range all {
-				path := filepath.Join(out, page.Name)
+			pages := make([]files.Made, len(all))
+			for i, page := range all {
+				pages[i] = files.Made{Path: filepath.Join(out, page.Name), Data: page.Data, Opens: "<!-- ", Closes: " -->"}
 				if page.Table {
-					err = files.WriteOwnTable(path, page.Data, force)
-				} else {
-					err = files.WriteOwn(path, page.Data, "<!-- ", " -->", force)
+					pages[i].Form = files.Table
 				}
-				if err != nil {
-					return err
-				}
+			}
+			if err := files.WriteMade(force, pages...); err != nil {
+				return err
 			}
 			if err := p.tell(report.SheetsWritten(out, made, sheets, all)); err != nil {
 				return err
@@ -119,7 +118,7 @@ Name servers load it, and most providers import it.`,
 					return failed(err)
 				}
 				path := filepath.Join(out, z.Name+".zone")
-				if err := files.WriteOwn(path, text, "; ", "", force); err != nil {
+				if err := files.WriteMade(force, files.Made{Path: path, Data: text, Opens: "; "}); err != nil {
 					return err
 				}
 				fmt.Fprintf(p.out, "%s\n", path)

@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -297,7 +296,7 @@ type visited struct {
 func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visited, error) {
 	what, number, numbered := strings.Cut(o.returning, ":")
 	if what != "audit" && what != "survey" {
-		data, err := os.ReadFile(o.returning)
+		data, err := files.Read(o.returning, files.MostJSON)
 		if err != nil {
 			return nil, usage(
 				"--returning %s: it is neither audit nor survey, and no file that can be read; expected one of them, "+
@@ -409,7 +408,7 @@ func visitsIn(path string, data []byte) ([]visited, error) {
 // readPreloaded reads a list of hosts that browsers come with: one a line, with a plus before it for those below it
 // too, or the JSON in which browsers keep theirs.
 func readPreloaded(path string, m *chain.Memory) error {
-	data, err := os.ReadFile(path)
+	data, err := files.Read(path, files.MostConfig)
 	if err != nil {
 		return fmt.Errorf("--preloaded %s: it cannot be read; check whether the name is right", path)
 	}

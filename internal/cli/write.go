@@ -97,15 +97,12 @@ exit code is then 1.`,
 				return ended{exitFindings, fmt.Errorf("%s (%s on this machine) refuses what would be written, so nothing "+
 					"is: %s. Leave out or change the rule that stands there", w.Checker.Called, checked.By, checked.Refused)}
 			}
-			for _, f := range written.Files {
-				if err := files.MayReplace(filepath.Join(out, f.Name), force); err != nil {
-					return err
-				}
+			made := make([]files.Made, len(written.Files))
+			for i, f := range written.Files {
+				made[i] = files.Made{Path: filepath.Join(out, f.Name), Data: f.Text, Opens: w.Comment}
 			}
-			for _, f := range written.Files {
-				if err := files.WriteOwn(filepath.Join(out, f.Name), f.Text, w.Comment, "", force); err != nil {
-					return err
-				}
+			if err := files.WriteMade(force, made...); err != nil {
+				return err
 			}
 			last, before, audited, err := from.lastSeen(c.Context(), e)
 			if err != nil { // a file needs nothing of that; whether its plan holds does

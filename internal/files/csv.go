@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -111,7 +110,7 @@ func tooWide(path string, data []byte, comma rune) problem.Problem {
 // readCSV reads RFC 4180 CSV with a header. A byte-order mark, ";" as the separator and CRLF are understood; lines that
 // start with # are comments. needed columns that are missing are a fault.
 func readCSV(path string, needed []string, known []string) (*table, error) {
-	data, err := os.ReadFile(path)
+	data, err := Read(path, MostTable)
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"image"
 	"image/png"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -326,15 +327,15 @@ func TestFindEstateLooksInParentFolders(t *testing.T) {
 
 func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "deep", "x.conf")
-	require.NoError(t, WriteOwn(path, []byte("one\n"), "# ", "", false))
-	require.NoError(t, WriteOwn(path, []byte("two\n"), "# ", "", false), "its own file is refreshed")
+	require.NoError(t, WriteMade(false, Made{Path: path, Data: []byte("one\n"), Opens: "# "}))
+	require.NoError(t, WriteMade(false, Made{Path: path, Data: []byte("two\n"), Opens: "# "}), "its own file is refreshed")
 	edited, err := os.ReadFile(path)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, append(edited, "more\n"...), 0o600))
-	assert.ErrorContains(t, WriteOwn(path, []byte("three\n"), "# ", "", false), "edited since")
-	require.NoError(t, WriteOwn(path, []byte("three\n"), "# ", "", true))
+	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: []byte("three\n"), Opens: "# "}), "edited since")
+	require.NoError(t, WriteMade(true, Made{Path: path, Data: []byte("three\n"), Opens: "# "}))
 	foreign := write(t, "foreign.conf", "mine\n")
-	assert.ErrorContains(t, WriteOwn(foreign, []byte("x"), "# ", "", false), "not made by this program")
+	assert.ErrorContains(t, WriteMade(false, Made{Path: foreign, Data: []byte("x"), Opens: "# "}), "not made by this program")
 	kept, _ := os.ReadFile(foreign)
 	assert.Equal(t, "mine\n", string(kept))
 	left, _ := os.ReadDir(filepath.Dir(path))
@@ -618,21 +619,73 @@ func TestAPictureIsReplacedOnlyWhereItIsOurs(t *testing.T) {
 	var made bytes.Buffer
 	require.NoError(t, png.Encode(&made, image.NewGray(image.Rect(0, 0, 2, 2))))
 	path := filepath.Join(t.TempDir(), "doors.png")
-	require.NoError(t, WriteOwnPNG(path, made.Bytes(), false))
-	require.NoError(t, WriteOwnPNG(path, made.Bytes(), false), "its own")
+	require.NoError(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}))
+	require.NoError(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}), "its own")
 	data, err := os.ReadFile(path)
 	require.NoError(t, err)
 	_, err = png.Decode(bytes.NewReader(data))
 	require.NoError(t, err, "it is a picture all the same")
 	data[len(data)-60]++
 	require.NoError(t, os.WriteFile(path, data, 0o600))
-	assert.ErrorContains(t, WriteOwnPNG(path, made.Bytes(), false), "not made by this program", "edited")
+	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}), "not made by this program", "edited")
 	for _, other := range []string{made.String(), "canonical: https://www.n.example\n", "\x89PNG\r\n\x1a\n", ""} {
 		require.NoError(t, os.WriteFile(path, []byte(other), 0o600))
-		require.Error(t, WriteOwnPNG(path, made.Bytes(), false), "%q", other)
+		require.Error(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}), "%q", other)
 		kept, err := os.ReadFile(path)
 		require.NoError(t, err)
 		assert.Equal(t, other, string(kept))
 	}
-	require.NoError(t, WriteOwnPNG(path, made.Bytes(), true))
+	require.NoError(t, WriteMade(true, Made{Path: path, Data: made.Bytes(), Form: PNG}))
+}
+
+func TestReadingEndsAtABound(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "x")
+	require.NoError(t, os.WriteFile(path, []byte("12345"), 0o600))
+	data, err := Read(path, 5)
+	require.NoError(t, err)
+	assert.Equal(t, "12345", string(data))
+	_, err = Read(path, 4)
+	require.ErrorIs(t, err, ErrTooLarge)
+	_, err = Read(path+"y", 4)
+	require.ErrorIs(t, err, fs.ErrNotExist)
+	if _, err := os.Stat("/dev/zero"); err == nil {
+		_, err = Read("/dev/zero", 1<<20)
+		require.ErrorIs(t, err, ErrTooLarge, "what has no size ends too")
+	}
+	if data, err := os.ReadFile("/proc/self/status"); err == nil {
+		read, err := Read("/proc/self/status", 1<<20)
+		require.NoError(t, err)
+		assert.Equal(t, data[:5], read[:5], "what says that it is empty is read all the same")
+	}
+}
+
+func TestOfSeveralFilesNoneIsWrittenWhereOneHasToStay(t *testing.T) {
+	dir := t.TempDir()
+	a, b := filepath.Join(dir, "a"), filepath.Join(dir, "b")
+	require.NoError(t, os.WriteFile(b, []byte("mine"), 0o600))
+	err := WriteMade(false, Made{Path: a, Data: []byte("new"), Opens: "# "}, Made{Path: b, Data: []byte("new"), Opens: "# "})
+	assert.ErrorContains(t, err, "not made by this program")
+	assert.NoFileExists(t, a)
+	require.ErrorIs(t, WriteNew(b, []byte("new"), false), ErrExists)
+	require.ErrorIs(t, WriteNew(b, []byte("longer than what is there"), false), ErrExists)
+	require.NoError(t, WriteNew(b, []byte("mine"), false))
+	require.NoError(t, WriteNew(b, []byte("new"), true))
+}
+
+func TestAFileThatSomebodyElseChangedStays(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "rules.csv")
+	require.NoError(t, os.WriteFile(path, []byte("old,new\n"), 0o600))
+	err := Change(path, func(text []byte) ([]byte, error) {
+		require.NoError(t, os.WriteFile(path, []byte("old,new\nhers,/\n"), 0o600))
+		return append(text, "mine,/\n"...), nil
+	})
+	require.ErrorIs(t, err, ErrChanged)
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, "old,new\nhers,/\n", string(text))
+	require.NoError(t, Change(path, func(text []byte) ([]byte, error) { return append(text, "mine,/\n"...), nil }))
+	text, err = os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, "old,new\nhers,/\nmine,/\n", string(text))
+	require.ErrorIs(t, Change(path, func([]byte) ([]byte, error) { return nil, ErrExists }), ErrExists)
 }

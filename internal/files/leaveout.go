@@ -3,7 +3,6 @@ package files
 import (
 	"bytes"
 	"fmt"
-	"os"
 	"strings"
 
 	"github.com/goccy/go-yaml"
@@ -41,7 +40,7 @@ func LeaveOutText(l old.LeaveOut) []byte {
 
 // ReadLeaveOut reads rules for what is left out. The error is a problem.List.
 func ReadLeaveOut(path string) (old.LeaveOut, error) {
-	data, err := os.ReadFile(path)
+	data, err := Read(path, MostSmall)
 	if err != nil {
 		return old.LeaveOut{}, problem.List{unreadable(path, err)}
 	}

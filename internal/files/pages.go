@@ -32,7 +32,7 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 	if isTable(head) || bytes.HasPrefix(head, []byte("PK\x03\x04")) || packed(head) {
 		return readPageTable(path, site)
 	}
-	data, err := os.ReadFile(path)
+	data, err := Read(path, MostTable)
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}

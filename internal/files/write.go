@@ -25,11 +25,11 @@ var writing sync.RWMutex
 // Settle waits until no file is being written any more, and lets no other begin: for a program that is about to end.
 func Settle() { writing.Lock() }
 
-// Write writes a file whole or not at all: into a temporary file beside it, synced, then renamed. Where a file is there
+// writeWhole writes a file whole or not at all, whatever was there: into a temporary file beside it, synced, then renamed. Where a file is there
 // already it keeps its mode, and its owner where the system lets us set it; a new one has what the umask leaves of
 // 0666. Behind a symbolic link the file that it leads to is written; what is no plain file, such as a terminal, is
 // written to as it is. The error says what could not be done, and wraps the system's.
-func Write(path string, data []byte) error {
+func writeWhole(path string, data []byte) error {
 	writing.RLock()
 	defer writing.RUnlock()
 	if err := replace(path, data); err != nil {
@@ -112,30 +112,84 @@ func newBeside(path string) (*os.File, error) {
 // markWord stands in the line of a file that says that the program made it, before the sum of the rest of the file.
 const markWord = "Made by Upper Path; unedited while this fits: "
 
-// WriteOwn writes a file that the program makes, with a line on top, in comment signs, that marks it as such. A file
-// that is there already is replaced only if it is the program's own and nobody has edited it, or with force.
-func WriteOwn(path string, data []byte, opens, closes string, force bool) error {
-	if err := MayReplace(path, force); err != nil {
-		return err
-	}
-	return Write(path, append([]byte(opens+markWord+sum(data)+closes+"\n"), data...))
+// Made is a file that the program makes: it may replace what it made before and nobody edited, and nothing else. A line
+// on top marks it, in comment signs.
+type Made struct {
+	Path          string
+	Data          []byte
+	Opens, Closes string // of a comment
+	Form          Form   // where its mark stands
 }
 
-// WriteOwnTable does the same for a table, whose first line has to stay its head: the mark stands in the last line.
-func WriteOwnTable(path string, data []byte, force bool) error {
-	if err := MayReplace(path, force); err != nil {
-		return err
+// Form says where the mark of a file stands.
+type Form int
+
+// The forms.
+const (
+	Commented Form = iota // in its first line
+	Table                 // in its last line: the first one has to stay its head
+	PNG                   // in a text chunk right before its end (PNG, third edition, section 11.3.3)
+)
+
+// WriteMade writes files that the program makes: all of them, or none where one has to stay. What is there already is
+// replaced only where it is the program's own and nobody has edited it, or with force.
+func WriteMade(force bool, all ...Made) error {
+	for _, m := range all {
+		if err := mayReplace(m.Path, force); err != nil {
+			return err
+		}
 	}
-	return Write(path, append(slices.Clone(data), []byte("# "+markWord+sum(data)+"\r\n")...))
+	for _, m := range all {
+		data := m.Data
+		switch m.Form {
+		case Table:
+			data = append(slices.Clone(data), []byte("# "+markWord+sum(data)+"\r\n")...)
+		case PNG:
+			data = markedPNG(data)
+		default:
+			data = append([]byte(m.Opens+markWord+sum(data)+m.Closes+"\n"), data...)
+		}
+		if err := writeWhole(m.Path, data); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// WriteOwnPNG does the same for a PNG picture: the mark is a text chunk right before its end (PNG, third edition,
-// section 11.3.3).
-func WriteOwnPNG(path string, data []byte, force bool) error {
-	if err := MayReplace(path, force); err != nil {
+// ErrExists says that a file with other contents is there already.
+var ErrExists = errors.New("the file is there already, with other contents")
+
+// WriteNew writes a file, and replaces none but with force: where a file with other contents is there, the error is
+// ErrExists.
+func WriteNew(path string, data []byte, force bool) error {
+	old, err := Read(path, int64(len(data)))
+	switch {
+	case force || errors.Is(err, fs.ErrNotExist):
+		return writeWhole(path, data)
+	case errors.Is(err, ErrTooLarge) || err == nil && !bytes.Equal(old, data):
+		return fmt.Errorf("%s: %w", path, ErrExists)
+	}
+	return err
+}
+
+// ErrChanged says that somebody else changed a file in the meantime.
+var ErrChanged = errors.New("somebody changed the file in the meantime; nothing was written")
+
+// Change changes a file that is the consultant's own: what comes of the text that is there takes its place, unless
+// somebody else changed it by then (ErrChanged).
+func Change(path string, change func(text []byte) ([]byte, error)) error {
+	before, err := Read(path, MostTable)
+	if err != nil {
+		return fmt.Errorf("reading %s: %w", path, err)
+	}
+	after, err := change(slices.Clone(before))
+	if err != nil || bytes.Equal(before, after) {
 		return err
 	}
-	return Write(path, markedPNG(data))
+	if now, err := Read(path, MostTable); err != nil || !bytes.Equal(now, before) {
+		return fmt.Errorf("%s: %w", path, errors.Join(ErrChanged, err))
+	}
+	return writeWhole(path, after)
 }
 
 // Of a PNG picture: how it begins, and how many octets its last chunk has.
@@ -166,10 +220,16 @@ func ownPNG(data []byte) bool {
 	return bytes.Equal(markedPNG(slices.Concat(data[:at], data[at+chunk:])), data)
 }
 
-// MayReplace tells whether WriteOwn would write: nil, or an error that says why the file that is there has to stay.
-func MayReplace(path string, force bool) error {
-	old, err := os.ReadFile(path)
-	if errors.Is(err, os.ErrNotExist) || force {
+// mostOwn is how large a file may be that is looked at before it is replaced; none that the program makes comes near.
+const mostOwn = 4 << 30
+
+// mayReplace gives nil where a file may be replaced, or an error that says why it has to stay.
+func mayReplace(path string, force bool) error {
+	if force {
+		return nil
+	}
+	old, err := Read(path, mostOwn)
+	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
 	if err != nil {

@@ -23,7 +23,7 @@ import (
 // ReadTree reads a YAML file into a tree of nodes with their places. A file that is missing or is no YAML is a
 // problem.List of one.
 func ReadTree(path string) (*estate.Node, error) {
-	data, err := os.ReadFile(path)
+	data, err := Read(path, mostYAML+1)
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}

@@ -2,7 +2,6 @@ package files
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"io/fs"
 	"os"
@@ -54,7 +53,7 @@ func (c *counted) Open(name string) (fs.File, error) {
 // providers export: it is of the zone that the origin names. A byte-order mark is passed over. The error is a
 // problem.List.
 func ReadZone(path, origin string) (string, []dns.RR, error) {
-	data, err := os.ReadFile(path)
+	data, err := Read(path, MostTable)
 	if err != nil {
 		return "", nil, problem.List{unreadable(path, err)}
 	}
@@ -225,7 +224,7 @@ func oneLine(s string) string { return problem.Clean(s) }
 // such marks.
 func ZoneMarks(path string) Marks {
 	var m Marks
-	data, err := os.ReadFile(path)
+	data, err := Read(path, MostTable)
 	if err != nil {
 		return m
 	}
@@ -409,21 +408,4 @@ func loads(zone string, s record.Set, value int, besideAlias bool) bool {
 		return true
 	}
 	return !besideAlias
-}
-
-// ErrExists says that a file with other contents is there already.
-var ErrExists = errors.New("the file is there already, with other contents")
-
-// WriteNew writes a file, and never replaces one: where a file with other contents is there, the error is ErrExists.
-func WriteNew(path string, data []byte) error {
-	old, err := os.ReadFile(path)
-	switch {
-	case errors.Is(err, os.ErrNotExist):
-		return Write(path, data)
-	case err != nil:
-		return err
-	case !bytes.Equal(old, data):
-		return fmt.Errorf("%s: %w", path, ErrExists)
-	}
-	return nil
 }

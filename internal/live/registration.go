@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -24,7 +23,7 @@ type Registry struct {
 
 // ReadBootstrap reads an RFC 9224 bootstrap file. An error says what is wrong with it.
 func ReadBootstrap(path string) (Registry, error) {
-	data, err := os.ReadFile(path)
+	data, err := readFile(path)
 	if err != nil {
 		return Registry{}, fmt.Errorf("reading the bootstrap file: %w", err)
 	}

@@ -118,7 +118,7 @@ func FromEstate(name string, v estate.Vantage) (Vantage, error) {
 // ReadRoots reads trusted certificates from a PEM file (RFC 7468). The error is a problem.List: the file cannot be
 // read, a certificate in it cannot, or there is none.
 func ReadRoots(path string) (*x509.CertPool, error) {
-	data, err := os.ReadFile(path)
+	data, err := readFile(path)
 	if err != nil {
 		return nil, problem.List{
 			{

@@ -85,7 +85,7 @@ RewriteCond %{HTTP_HOST} ^lost\.example$
 23 left: it stands inside <Directory /x>, which decides whether it holds
 25 left: no rule has the status 303
 27 left: it has no path and target
-28 left: the included file is not there; import it by itself
+28 left: the included file is not in the folder of this one; import it by itself
 29 left: it redirects whatever is missing; the fallback of the domain says where that goes
 30 left: no RewriteRule follows it
 `, written(ReadApache(text, "old.example", true, nil)))
@@ -113,10 +113,10 @@ server { server_name ~^x; return 301 https://www.n.example/; }
 3 anyway
 5 left: the name *.old.example is not a single host; write its rules for each host
 2 left: it asks for the whole query to the letter; write a condition on its parameters by hand
-2 left: the included file is not there; import it by itself
+2 left: the included file is not in the folder of this one; import it by itself
 7 left: the condition $http_user_agent ~ phone is not read
 8 left: it redirects what ends in an error; the fallback of the domain says where that goes
-9 left: the included file is not there; import it by itself
+9 left: the included file is not in the folder of this one; import it by itself
 10 left: it stands inside a location, which decides together with it
 10 left: it stands inside a location, which decides together with it
 10 left: the condition $arg_a is not read

@@ -178,7 +178,7 @@ func (a *apache) line(number int, text string, behind []numbered) {
 		}
 		a.asks = nil
 	case "include", "includeoptional":
-		a.leave(number, trimmed, "the included file is not there; import it by itself")
+		a.leave(number, trimmed, "the included file is not in the folder of this one; import it by itself")
 	case "errordocument":
 		if len(args) > 1 && strings.Contains(args[1], "://") {
 			a.leave(number, trimmed, "it redirects whatever is missing; the fallback of the domain says where that goes")

@@ -272,7 +272,7 @@ func (n *nginxReader) context(all []directive, hosts []string) {
 // included notes a file that is included, unless its name says that no redirect is in it.
 func (n *nginxReader) included(d directive) {
 	if d.words[0] == "include" && !strings.HasSuffix(d.text(), "mime.types") && !strings.HasSuffix(d.text(), "_params") {
-		n.leave(d.line, d.text(), "the included file is not there; import it by itself")
+		n.leave(d.line, d.text(), "the included file is not in the folder of this one; import it by itself")
 	}
 }
 

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/netip"
-	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -21,6 +20,7 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
 )
 
 // SceneName is what the file is called that says what every address serves; the zone files stand beside it in zones/,
@@ -138,7 +138,7 @@ type answerEntry struct {
 // FromFolder reads a scene from web.yaml and the zone files beside it. The error is a problem.List with every fault.
 func FromFolder(folder string, now time.Time) (Scene, error) {
 	path := filepath.Join(folder, SceneName)
-	data, err := os.ReadFile(path)
+	data, err := files.Read(path, files.MostConfig)
 	if err != nil {
 		return Scene{}, problem.List{
 			{
@@ -501,7 +501,7 @@ func readZones(folder string) ([]Zone, problem.List) {
 		)
 	}
 	for _, path := range paths {
-		data, err := os.ReadFile(path)
+		data, err := files.Read(path, files.MostConfig)
 		if err != nil {
 			faults.Add(problem.Problem{File: path, Says: "the zone file cannot be read"})
 			continue

@@ -84,8 +84,8 @@ func TestWrongNeededHostsAreSaid(t *testing.T) {
 		"needed: {click: x}, carrier: {click: g}": "unknown key in carrier",
 	} {
 		path := t.TempDir() + "/upperpath.yaml"
-		assert.NoError(t, files.Write(path, []byte("canonical: https://www.n.example\n"+
-			"carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains:\n  - {name: old.example, "+text+"}\n")))
+		assert.NoError(t, files.WriteNew(path, []byte("canonical: https://www.n.example\n"+
+			"carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains:\n  - {name: old.example, "+text+"}\n"), false))
 		_, err := files.ReadEstate(path)
 		assert.ErrorContains(t, err, says, text)
 	}
