@@ -130,4 +130,36 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	require.NoError(t, err, string(out[:min(len(out), 2000)]))
 	assert.Equal(t, before, counts())
 	assert.Contains(t, string(out), `"listed": 4000`)
+	assert.Contains(t, string(out), "was complete; nothing was asked again")
+
+	// Where the redirect map changed, what should lead elsewhere now is asked and judged anew, and nothing else is.
+	write := func(name, text string) { require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600)) }
+	asksAnew := func(n int, changed string) {
+		t.Helper()
+		before := counts()
+		out, err := audit("--resume").CombinedOutput()
+		require.NoError(t, err, string(out[:min(len(out), 2000)]))
+		assert.Contains(t, string(out), changed)
+		again := 0
+		for path, times := range counts() {
+			if strings.HasPrefix(path, "/old/") && times > before[path] {
+				again++
+			}
+		}
+		assert.Equal(t, n, again, changed)
+	}
+	estate, err := os.ReadFile(filepath.Join(dir, "upperpath.yaml"))
+	require.NoError(t, err)
+	write("rules.csv", "old,new\n")
+	write("upperpath.yaml", string(estate)+"rules: rules.csv\n")
+	asksAnew(urls, "the estate file and the redirect map changed: all of its 4000 URLs are asked anew")
+	write("rules.csv", "old,new\nold.example/old/7,/page/\nold.example/old/8,/page\nold.example/old/9,/old/9\n")
+	asksAnew(2, "the redirect map changed: of its 4000 URLs, 3998 are kept")
+	write("rules.csv", "old,new\nold.example/old/8,/page\nold.example/old/7,/page/\n")
+	asksAnew(0, "the redirect map changed: of its 4000 URLs, 4000 are kept")
+	write("upperpath.yaml", string(estate)+"rules: rules.csv\npolicy: {hops: 2}\n")
+	asksAnew(urls, "the estate file changed: all of its 4000 URLs")
+	out, err = audit("--resume", "--timeout", "9s", "--point", "x.old.example=127.0.0.1").CombinedOutput()
+	require.NoError(t, err, string(out[:min(len(out), 2000)]))
+	assert.Contains(t, string(out), "the vantage changed")
 }

@@ -72,7 +72,7 @@ lead to is asked once. Each is kept as it comes: where the audit was cut off, --
 			}
 			defer func() { _ = who.close() }()
 			if olds.only = from.only; olds.path != "" {
-				return p.followOldURLs(c.Context(), e, made, who, vantage.parallel, &olds, &out)
+				return p.followOldURLs(c.Context(), e, made, who, &vantage, &olds, &out)
 			}
 			a, err := p.runAudit(c.Context(), made, who, vantage.parallel, !doorsOnly)
 			interrupted := errors.Is(err, context.Canceled)

@@ -16,6 +16,7 @@ import (
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/store"
@@ -60,7 +61,8 @@ func (o *oldURLOptions) check(forget, doorsOnly bool) error {
 // followOldURLs follows the old URLs of a list, judges each against the plan, keeps each as it comes, and shows how
 // they fare. What a run that was cut off has kept is not asked again where it is to be resumed.
 func (p *program) followOldURLs(
-	ctx context.Context, e *files.Estate, made *plan.Plan, who *crowd, parallel int, o *oldURLOptions, out *output,
+	ctx context.Context, e *files.Estate, made *plan.Plan, who *crowd, from *vantageOptions, o *oldURLOptions,
+	out *output,
 ) error {
 	if len(who.visitors) > 1 {
 		return usage(
@@ -91,22 +93,23 @@ func (p *program) followOldURLs(
 		Source:  source,
 		Digest:  list.digest,
 		Total:   list.total,
+		Bound:   boundTo(e, from),
 	}
 	first, beyond := 0, map[int]bool{}
 	if o.resume {
-		if run, first, beyond, err = resumed(ctx, s, list, o.path); err != nil {
-			return err
-		}
-		if run.Vantage != who.from() && !run.Ended {
-			return usage("--resume: that audit looked from %s, and this is %s; go on from there, or leave --resume away",
-				run.Vantage, who.from())
-		}
+		run, err = p.resumed(ctx, s, list, run, made)
 	} else if run, err = s.BeginRun(ctx, run); err != nil {
+		err = storeFailed(err)
+	}
+	if err != nil {
+		return err
+	}
+	if first, beyond, err = s.DoneOf(ctx, run.ID); err != nil {
 		return storeFailed(err)
 	}
 	if !run.Ended {
 		skip := func(n int) bool { return n < first || beyond[n] }
-		err = p.follow(ctx, s, run, made, who, parallel, list, skip)
+		err = p.follow(ctx, s, run, made, who, from.parallel, list, skip)
 	}
 	interrupted := errors.Is(err, context.Canceled)
 	if err != nil && !interrupted {
@@ -128,18 +131,127 @@ func (p *program) followOldURLs(
 	return findings
 }
 
-// resumed gives the run of a list that was cut off, and what of it is kept.
-func resumed(ctx context.Context, s *store.Store, list *oldList, path string) (store.Run, int, map[int]bool, error) {
-	run, err := s.LastRun(ctx, list.digest)
+// What the verdicts of a run hang on beside its list, as people call it.
+const (
+	boundEstate = "the estate file"
+	boundRules  = "the redirect map"
+	boundSite   = "the site's own redirects"
+	boundPages  = "the list of pages"
+	boundPlace  = "the vantage"
+)
+
+// boundTo gives a digest of everything that the verdicts of a run hang on beside its list.
+func boundTo(e *files.Estate, from *vantageOptions) map[string]string {
+	beside := func(names ...string) (all []byte) {
+		for _, name := range names {
+			if name != "" {
+				data, _ := files.Read(files.Beside(e.Path, name), files.MostTable) // it was read just now
+				all = fmt.Append(all, len(data), " ", string(data))
+			}
+		}
+		return all
+	}
+	estate, _ := files.Read(e.Path, files.MostSmall)
+	vantage, _ := files.Read(from.from, files.MostSmall) // where it is a file and no name
+	trust, _ := files.Read(from.trust, files.MostConfig)
+	place := fmt.Append(nil, from.from, from.proxy, from.asOf, from.resolvers, from.points, from.private, "\n",
+		string(vantage), "\n", string(trust))
+	all := map[string]string{}
+	for name, data := range map[string][]byte{
+		boundEstate: estate, boundRules: beside(e.Estate.Rules), boundSite: beside(e.Estate.Site.Rules),
+		boundPages: beside(e.Estate.Site.Pages...), boundPlace: place,
+	} {
+		sum := sha256.Sum256(data)
+		all[name] = hex.EncodeToString(sum[:8])
+	}
+	return all
+}
+
+// resumed gives the run that goes on: the one of the same list that was cut off, where nothing changed since on which
+// its verdicts hang. Else it says what did, and begins another, which takes over what still holds: where the redirect
+// map alone changed, the URLs that should lead where they should before.
+func (p *program) resumed(
+	ctx context.Context, s *store.Store, list *oldList, now store.Run, made *plan.Plan,
+) (store.Run, error) {
+	last, err := s.LastRun(ctx, list.digest)
 	if errors.Is(err, store.ErrEmpty) {
-		return run, 0, nil, usage("--resume: no audit of %s, as it is now and with the same "+
-			"--only, was begun; leave --resume away to begin one", path)
+		return now, usage("--resume: no audit of %s, as it is now and with the same "+
+			"--only, was begun; leave --resume away to begin one", now.Source)
 	}
 	if err != nil {
-		return run, 0, nil, storeFailed(err)
+		return now, storeFailed(err)
 	}
-	first, beyond, err := s.DoneOf(ctx, run.ID)
-	return run, first, beyond, storeFailed(err)
+	var changed []string
+	for _, name := range []string{boundEstate, boundRules, boundSite, boundPages, boundPlace} {
+		if last.Bound[name] != now.Bound[name] {
+			changed = append(changed, name)
+		}
+	}
+	began := last.Started.Local().Format("2006-01-02 15:04")
+	switch {
+	case len(changed) == 0 && last.Ended:
+		fmt.Fprintf(p.err, "upperpath: --resume: that audit, begun %s, was complete; nothing was asked again. Leave "+
+			"--resume away to ask anew.\n", began)
+		return last, nil
+	case len(changed) == 0:
+		return last, nil
+	}
+	run, err := s.BeginRun(ctx, now)
+	if err != nil {
+		return now, storeFailed(err)
+	}
+	held := 0
+	if len(changed) == 1 && changed[0] == boundRules {
+		if held, err = takeOver(ctx, s, list, last.ID, run.ID, made); err != nil {
+			return now, err
+		}
+	}
+	said := fmt.Sprintf("all of its %s are asked anew", wording.Count(list.total, "URL"))
+	if held > 0 {
+		said = fmt.Sprintf("of its %s, %d are kept, which should lead where they should then; the others are asked",
+			wording.Count(list.total, "URL"), held)
+	}
+	fmt.Fprintf(p.err, "upperpath: --resume: since that audit began (%s), %s changed: %s.\n", began,
+		wording.And(changed), said)
+	return run, nil
+}
+
+// takeOver has a run take over what an earlier one of the same list kept of URLs that should lead where they should
+// then, and returns how many these are.
+func takeOver(ctx context.Context, s *store.Store, list *oldList, from, to int64, made *plan.Plan) (int, error) {
+	var wrong error
+	next, stop := iter.Pull2(list.entries(ctx, &wrong))
+	defer stop()
+	held := 0
+	var batch []old.Followed
+	flush := func() error {
+		held += len(batch)
+		err := s.KeepFollowed(ctx, to, batch)
+		batch = batch[:0]
+		return err
+	}
+	entry, _, more := next()
+	for at := 0; more; at += mostBatch {
+		kept, err := s.PartOf(ctx, from, at, mostBatch)
+		if err != nil {
+			return held, storeFailed(err)
+		}
+		for _, f := range kept {
+			for more && entry.Number < f.Number {
+				entry, _, more = next()
+			}
+			if more && entry.Number == f.Number && f.Goal == old.GoalDigest(made.Goal(entry.Ask.URL)) {
+				batch = append(batch, f)
+			}
+		}
+		for more && entry.Number < at+mostBatch {
+			entry, _, more = next()
+		}
+		if err := flush(); err != nil {
+			return held, storeFailed(err)
+		}
+	}
+	return held, wrong
 }
 
 // oldList is a list of old URLs in a file, which is read anew each time.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"strings"
 	"time"
@@ -18,7 +19,8 @@ CREATE TABLE IF NOT EXISTS old_runs (
 	source  TEXT NOT NULL, -- the file with the old URLs
 	digest  TEXT NOT NULL, -- of what stood in it
 	total   INTEGER NOT NULL,
-	ended   TEXT NOT NULL  -- '': it was cut off
+	ended   TEXT NOT NULL, -- '': it was cut off
+	bound   TEXT NOT NULL DEFAULT '' -- what its verdicts hang on, as JSON: names and digests
 );
 CREATE TABLE IF NOT EXISTS old_followed (
 	run     INTEGER NOT NULL,
@@ -34,6 +36,7 @@ CREATE TABLE IF NOT EXISTS old_followed (
 	long    INTEGER NOT NULL,
 	codes   TEXT NOT NULL,    -- of findings, with spaces between
 	says    TEXT NOT NULL,
+	goal    TEXT NOT NULL DEFAULT '', -- a digest of where it should have led
 	PRIMARY KEY (run, at)
 ) WITHOUT ROWID`
 
@@ -46,6 +49,7 @@ type Run struct {
 	Digest  string
 	Total   int
 	Ended   bool
+	Bound   map[string]string // what its verdicts hang on beside the list, each with a digest
 }
 
 // BeginRun begins to keep the old URLs of a list that is followed.
@@ -53,8 +57,13 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 	if err := s.tables(ctx); err != nil {
 		return r, err
 	}
-	made, err := s.db.ExecContext(ctx, "INSERT INTO old_runs (started, vantage, source, digest, total, ended) "+
-		"VALUES (?, ?, ?, ?, ?, '')", r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total)
+	bound, err := json.Marshal(r.Bound)
+	if err != nil {
+		return r, err
+	}
+	made, err := s.db.ExecContext(ctx, "INSERT INTO old_runs (started, vantage, source, digest, total, ended, bound) "+
+		"VALUES (?, ?, ?, ?, ?, '', ?)", r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total,
+		string(bound))
 	if err != nil {
 		return r, wrong(s.path, err)
 	}
@@ -63,8 +72,21 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 }
 
 func (s *Store) tables(ctx context.Context) error {
-	_, err := s.db.ExecContext(ctx, followedSchema)
-	return wrong(s.path, err)
+	if _, err := s.db.ExecContext(ctx, followedSchema); err != nil {
+		return wrong(s.path, err)
+	}
+	// Stores of an earlier version have neither of these.
+	for table, column := range map[string]string{"old_runs": "bound", "old_followed": "goal"} {
+		var n int
+		err := s.db.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table, column).Scan(&n)
+		if err == nil && n == 0 {
+			_, err = s.db.ExecContext(ctx, "ALTER TABLE "+table+" ADD COLUMN "+column+" TEXT NOT NULL DEFAULT ''")
+		}
+		if err != nil {
+			return wrong(s.path, err)
+		}
+	}
+	return nil
 }
 
 // LastRun gives the last run over a list with a digest; ErrEmpty where there is none.
@@ -76,15 +98,18 @@ func (s *Store) LastRun(ctx context.Context, digest string) (Run, error) {
 	if err := s.tables(ctx); err != nil {
 		return r, err
 	}
-	var started, ended string
-	err := s.db.QueryRowContext(ctx, "SELECT id, started, vantage, source, digest, total, ended FROM old_runs "+
+	var started, ended, bound string
+	err := s.db.QueryRowContext(ctx, "SELECT id, started, vantage, source, digest, total, ended, bound FROM old_runs "+
 		"WHERE digest = ? ORDER BY id DESC LIMIT 1", digest).
-		Scan(&r.ID, &started, &r.Vantage, &r.Source, &r.Digest, &r.Total, &ended)
+		Scan(&r.ID, &started, &r.Vantage, &r.Source, &r.Digest, &r.Total, &ended, &bound)
 	if errors.Is(err, sql.ErrNoRows) {
 		return r, ErrEmpty
 	}
 	r.Started, _ = time.Parse(time.RFC3339Nano, started)
 	r.Ended = ended != ""
+	if json.Unmarshal([]byte(bound), &r.Bound) != nil {
+		r.Bound = nil // an earlier version noted nothing
+	}
 	return r, wrong(s.path, err)
 }
 
@@ -119,7 +144,8 @@ func (s *Store) KeepFollowed(ctx context.Context, run int64, all []old.Followed)
 	defer func() { _ = tx.Rollback() }()
 	insert, err := tx.PrepareContext(
 		ctx,
-		"INSERT OR REPLACE INTO old_followed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+		"INSERT OR REPLACE INTO old_followed (run, at, url, method, domain, weight, met, arrival, status, hops, long, "+
+			"codes, says, goal) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 	)
 	if err != nil {
 		return wrong(s.path, err)
@@ -128,7 +154,7 @@ func (s *Store) KeepFollowed(ctx context.Context, run int64, all []old.Followed)
 	for i := range all {
 		f := &all[i]
 		_, err := insert.ExecContext(ctx, run, f.Number, f.URL, f.Method, domainOf(f.URL), f.Weight, f.Met.String(),
-			f.Arrival, f.Status, f.Hops, f.Long, strings.Join(f.Codes, " "), f.Says)
+			f.Arrival, f.Status, f.Hops, f.Long, strings.Join(f.Codes, " "), f.Says, f.Goal)
 		if err != nil {
 			return wrong(s.path, err)
 		}
@@ -182,7 +208,7 @@ func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, lo
 	return areas, long, wrong(s.path, rows.Err())
 }
 
-const followedColumns = "SELECT at, url, method, weight, met, arrival, status, hops, long, codes, says " +
+const followedColumns = "SELECT at, url, method, weight, met, arrival, status, hops, long, codes, says, goal " +
 	"FROM old_followed "
 
 // WorstOf gives the heaviest of a run that do not fare well: of a domain and in a way, or of all where these are "".
@@ -202,6 +228,17 @@ func (s *Store) WorstOf(ctx context.Context, run int64, domain string, met strin
 // EachOf calls a function with every old URL of a run, in the order of the list, until it says that it is enough.
 func (s *Store) EachOf(ctx context.Context, run int64, each func(old.Followed) bool) error {
 	return s.eachFollowed(ctx, followedColumns+"WHERE run = ? ORDER BY at", []any{run}, each)
+}
+
+// PartOf gives what is kept of a run whose number in the list is at least one, so many numbers on.
+func (s *Store) PartOf(ctx context.Context, run int64, at, most int) ([]old.Followed, error) {
+	var all []old.Followed
+	err := s.eachFollowed(ctx, followedColumns+"WHERE run = ? AND at >= ? AND at < ? ORDER BY at",
+		[]any{run, at, at + most}, func(f old.Followed) bool {
+			all = append(all, f)
+			return true
+		})
+	return all, err
 }
 
 func (s *Store) eachFollowed(ctx context.Context, query string, args []any, each func(old.Followed) bool) error {
@@ -225,6 +262,7 @@ func (s *Store) eachFollowed(ctx context.Context, query string, args []any, each
 			&f.Long,
 			&codes,
 			&f.Says,
+			&f.Goal,
 		)
 		if err != nil {
 			return wrong(s.path, err)

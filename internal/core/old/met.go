@@ -3,7 +3,9 @@ package old
 import (
 	"cmp"
 	"fmt"
+	"hash/fnv"
 	"slices"
+	"strconv"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
@@ -81,6 +83,7 @@ type Followed struct {
 	Long    bool
 	Codes   []string // of the findings, the worst first
 	Says    string   // of the worst
+	Goal    string   // a digest of where it should have led: its verdict holds as long as that stays so
 }
 
 // codes that tell how somebody fares: what stands first decides.
@@ -103,12 +106,19 @@ var metBy = []struct {
 	{Insecure, []finding.Code{finding.Downgrade, finding.PlainArrival}},
 }
 
+// GoalDigest gives a short text that differs where goals do.
+func GoalDigest(g chain.Goal) string {
+	h := fnv.New64a()
+	fmt.Fprint(h, g.Target, g.Gone, g.Hops, g.Temporary)
+	return strconv.FormatUint(h.Sum64(), 36)
+}
+
 // FollowedOf says how somebody fares on a chain that was judged. goal is where the plan leads it, site the canonical
 // one.
 func FollowedOf(c *chain.Chain, a Address, goal chain.Goal, site web.Door) Followed {
 	last := &c.Hops[len(c.Hops)-1]
 	f := Followed{Number: c.Number, URL: a.URL, Method: a.Method, Weight: a.Weight, Arrival: c.Arrival.String(),
-		Status: last.Status, Hops: c.Redirects()}
+		Status: last.Status, Hops: c.Redirects(), Goal: GoalDigest(goal)}
 	sorted := slices.Clone(c.Findings)
 	finding.Sort(sorted)
 	has := map[finding.Code]bool{}
