@@ -119,7 +119,7 @@ func (p *program) followOldURLs(
 	if broken = who.broken(); broken != nil {
 		broken = failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
-	findings, showErr := p.showFollowed(context.WithoutCancel(ctx), s, run, list, out)
+	findings, showErr := p.showFollowed(context.WithoutCancel(ctx), s, run, list, who.first().Notes(), out)
 	switch {
 	case showErr != nil:
 		return showErr
@@ -455,7 +455,7 @@ const (
 
 // showFollowed shows how the old URLs of a run fare; the error in its place says that there are findings.
 func (p *program) showFollowed(
-	ctx context.Context, s *store.Store, run store.Run, list *oldList, out *output,
+	ctx context.Context, s *store.Store, run store.Run, list *oldList, notes []string, out *output,
 ) (verdict, err error) {
 	areas, long, err := s.AreasOf(ctx, run.ID)
 	if err != nil {
@@ -477,7 +477,8 @@ func (p *program) showFollowed(
 	}
 	all := func(yield func(old.Followed) bool) { readErr = s.EachOf(ctx, run.ID, yield) }
 	doc := report.Followed(report.ForFollowed{Source: run.Source, Vantage: run.Vantage, Started: run.Started,
-		Total: list.total, Strangers: list.strangers, Areas: areas, Long: long, Findings: findings, Worst: worst, All: all})
+		Total: list.total, Strangers: list.strangers, Areas: areas, Long: long, Findings: findings, Worst: worst, All: all,
+		Notes: notes})
 	if err := p.show(doc, out); err != nil {
 		return nil, err
 	}

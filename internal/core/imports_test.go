@@ -25,6 +25,7 @@ var allowed = []string{
 	"cmp",
 	"context",
 	"encoding/binary",
+	"hash/fnv",
 	"hash/maphash",
 	"errors",
 	"fmt",

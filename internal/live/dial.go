@@ -29,6 +29,7 @@ type dialer struct {
 	skipped atomic.Bool // an IPv6 address was left out
 	failure atomic.Pointer[string]
 	worked  atomic.Bool
+	sockets *sockets
 	lock    sync.Mutex
 	dead    map[netip.AddrPort]death
 }
@@ -66,7 +67,8 @@ func (d *dialer) isDead(target netip.AddrPort) *refusal {
 }
 
 func newDialer(v Vantage) (*dialer, error) {
-	d := &dialer{timeout: v.Timeout, through: v.Proxy, ipv6: true, dead: map[netip.AddrPort]death{}}
+	d := &dialer{timeout: v.Timeout, through: v.Proxy, ipv6: true, dead: map[netip.AddrPort]death{},
+		sockets: newSockets(v.Timeout, mostSockets())}
 	d.direct.Timeout = v.Timeout
 	for _, p := range v.Points {
 		if d.points == nil {
@@ -90,7 +92,7 @@ func newDialer(v Vantage) (*dialer, error) {
 func hasIPv6() bool {
 	c, err := net.Dial("udp6", "[2001:db8::1]:53")
 	if err != nil {
-		return false
+		return ofOurs(err) != nil // then nobody knows
 	}
 	return c.Close() == nil
 }
@@ -138,6 +140,14 @@ func (d *dialer) pointed(h web.Host, port uint16) (netip.AddrPort, bool) {
 type conn struct {
 	net.Conn
 	target netip.AddrPort
+	leave  func() // gives its socket back
+}
+
+// Close closes the connection.
+func (c *conn) Close() error {
+	err := c.Conn.Close()
+	c.leave()
+	return err
 }
 
 // first dials the addresses one after the other until one accepts, as browsers do in the end. The refusal is the first
@@ -174,15 +184,24 @@ func (d *dialer) dial(ctx context.Context, target netip.AddrPort) (*conn, *refus
 	if why := d.isDead(target); why != nil {
 		return nil, why
 	}
-	began := time.Now()
-	ctx, cancel := context.WithTimeout(ctx, d.timeout)
-	defer cancel()
-	var c net.Conn
-	var err error
-	if d.proxy != nil {
-		c, err = d.proxy.DialContext(ctx, "tcp", target.String())
-	} else {
-		c, err = d.direct.DialContext(ctx, "tcp", target.String())
+	var began time.Time
+	c, err := holding(ctx, d.sockets, func() (net.Conn, error) {
+		began = time.Now()
+		ctx, cancel := context.WithTimeout(ctx, d.timeout)
+		defer cancel()
+		if d.proxy != nil {
+			return d.proxy.DialContext(ctx, "tcp", target.String())
+		}
+		c, err := d.direct.DialContext(ctx, "tcp", target.String())
+		if target.Addr().Is6() && errors.Is(err, syscall.EADDRNOTAVAIL) { // it has no address to come from
+			d.skipped.Store(true)
+			err = &refusal{chain.Unseen, "this vantage has no IPv6"}
+		}
+		return c, err
+	})
+	var own *refusal
+	if errors.As(err, &own) {
+		return nil, own
 	}
 	if err != nil {
 		why := d.sort(err, target)
@@ -192,11 +211,14 @@ func (d *dialer) dial(ctx context.Context, target netip.AddrPort) (*conn, *refus
 		return nil, why
 	}
 	d.worked.Store(true)
-	return &conn{c, target}, nil
+	return &conn{c, target, sync.OnceFunc(d.sockets.leave)}, nil
 }
 
 // sort makes one of our refusals of whatever the system, the proxy library or the proxy says.
 func (d *dialer) sort(err error, target netip.AddrPort) *refusal {
+	if why := ofOurs(err); why != nil {
+		return why
+	}
 	var ours proxyFailure
 	says := err.Error()
 	if errors.As(err, &ours) {

@@ -182,6 +182,15 @@ func (k *keeper) drop(h web.Host) {
 	}
 }
 
+// clear closes all that wait.
+func (k *keeper) clear() {
+	k.lock.Lock()
+	defer k.lock.Unlock()
+	for first := k.all.Front(); first != nil; first = k.all.Front() {
+		_ = k.out(first).Close()
+	}
+}
+
 func (k *keeper) close() {
 	k.lock.Lock()
 	defer k.lock.Unlock()

@@ -35,6 +35,7 @@ type resolver struct {
 	servers  []string
 	system   bool // nothing names servers: Go's own resolver is asked
 	timeout  time.Duration
+	sockets  *sockets
 	once     singleflight.Group
 	lock     sync.Mutex
 	known    map[web.Host]found
@@ -50,8 +51,8 @@ const (
 	mostKnown   = 20_000
 )
 
-func newResolver(servers []string, timeout time.Duration) (*resolver, error) {
-	r := &resolver{servers: servers, timeout: timeout, known: map[web.Host]found{},
+func newResolver(servers []string, timeout time.Duration, s *sockets) (*resolver, error) {
+	r := &resolver{servers: servers, timeout: timeout, sockets: s, known: map[web.Host]found{},
 		silent: map[string]leftOut{}, proven: map[string]dns.Question{}}
 	if len(servers) > 0 {
 		return r, nil
@@ -270,6 +271,8 @@ func (r *resolver) exchange(ctx context.Context, name string, kind uint16) (*dns
 		switch {
 		case budgetOf(ctx).over() != nil:
 			return nil, budgetOf(ctx).over()
+		case ofOurs(err) != nil, isUnseen(err):
+			return nil, &refusal{chain.Unseen, err.Error()}
 		case err != nil:
 			last = &refusal{chain.Unresolved, r.why(server, err)}
 			continue
@@ -389,7 +392,8 @@ func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server stri
 		if why := budgetOf(ctx).ask(); why != nil {
 			return nil, why
 		}
-		answer, err := exchange(ctx, &dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232}, question, server)
+		answer, err := exchange(ctx, r.sockets, &dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232},
+			question, server)
 		if err == nil {
 			r.answered.Store(true)
 			r.lock.Lock()
@@ -436,6 +440,9 @@ func (r *resolver) askSystem(ctx context.Context, h web.Host) found {
 		return found{addresses: addresses}
 	case errors.As(err, &missing) && missing.IsNotFound:
 		return found{absent: true, refusal: &refusal{chain.NoAddress, "the system's resolver finds no such name"}}
+	}
+	if why := ofOurs(err); why != nil {
+		return found{refusal: why}
 	}
 	return found{refusal: &refusal{chain.Unresolved, "the system's resolver fails: " + err.Error()}}
 }

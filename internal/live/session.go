@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"sync"
 	"time"
 
 	"github.com/miekg/dns"
@@ -21,6 +22,7 @@ type session struct {
 	name    string // of the name server
 	target  netip.AddrPort
 	conn    *dns.Conn
+	leave   func() // gives its socket back
 	queries int
 	serial  uint32         // of the zone, as it said
 	bare    bool           // it wants no EDNS (RFC 6891 section 7)
@@ -49,6 +51,7 @@ func (s *session) who() string { return fmt.Sprintf("%s (%s)", s.name, s.target)
 func (s *session) close() {
 	if s.conn != nil {
 		_ = s.conn.Close()
+		s.leave()
 		s.conn = nil
 	}
 }
@@ -106,7 +109,8 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 		err != nil && !errors.Is(err, errUnreadable) && !errors.Is(err, errMute) {
 		return answer, err
 	}
-	whole, tcpErr := exchange(ctx, &dns.Client{Net: "tcp", Timeout: s.patience()}, question, s.target.String())
+	whole, tcpErr := exchange(ctx, s.web.dialer.sockets, &dns.Client{Net: "tcp", Timeout: s.patience()}, question,
+		s.target.String())
 	switch {
 	case tcpErr == nil:
 		delete(s.unheard, kind)
@@ -122,7 +126,7 @@ func (s *session) twice(ctx context.Context, question *dns.Msg) (*dns.Msg, error
 	kind, began := question.Question[0].Qtype, time.Now()
 	answer, err := s.exchange(ctx, question)
 	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) || errors.Is(err, errUnreadable) ||
-		budgetOf(ctx).over() != nil {
+		isUnseen(err) || budgetOf(ctx).over() != nil {
 		return answer, err
 	}
 	if s.unheard[kind] == 0 || !isTimeout(err) {
@@ -198,10 +202,19 @@ func (s *session) exchange(ctx context.Context, question *dns.Msg) (*dns.Msg, er
 
 // dial opens the socket: UDP, or TCP through the proxy.
 func (s *session) dial(ctx context.Context) (net.Conn, error) {
-	if !s.proxied() {
-		return s.web.dialer.direct.DialContext(ctx, "udp", s.target.String())
+	s.leave = func() {}
+	if s.proxied() {
+		return s.stream(ctx)
 	}
-	return s.stream(ctx)
+	c, err := holding(ctx, s.web.dialer.sockets, func() (net.Conn, error) {
+		return s.web.dialer.direct.DialContext(ctx, "udp", s.target.String())
+	})
+	if err == nil {
+		s.leave = sync.OnceFunc(s.web.dialer.sockets.leave)
+	} else if why := ofOurs(err); why != nil {
+		return nil, why
+	}
+	return c, err
 }
 
 // stream opens a TCP connection, through the proxy where there is one.

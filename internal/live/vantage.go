@@ -14,11 +14,13 @@ import (
 	"encoding/pem"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
 	"net/http"
 	"net/netip"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -230,11 +232,11 @@ func New(v Vantage) (*Web, error) {
 		}
 		return r
 	}, v.Agent)
-	r, err := newResolver(v.Resolvers, v.Timeout)
+	d, err := newDialer(v)
 	if err != nil {
 		return nil, err
 	}
-	d, err := newDialer(v)
+	r, err := newResolver(v.Resolvers, v.Timeout, d.sockets)
 	if err != nil {
 		return nil, err
 	}
@@ -242,6 +244,7 @@ func New(v Vantage) (*Web, error) {
 		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{},
 		texts: map[netip.AddrPort]string{},
 		hosts: map[web.Host]*turn{}}
+	d.sockets.relieve = w.relieve
 	w.shared, w.header = w.transport(netip.Addr{}), http.Header{"User-Agent": {v.Agent}, "Accept": {accept}}
 	w.lines = "\r\n"
 	if v.Agent != "" {
@@ -296,6 +299,9 @@ func (w *Web) Notes() []string {
 	for _, why := range w.resolver.notes() {
 		notes = append(notes, strings.ToUpper(why[:1])+why[1:]+".")
 	}
+	if why := w.dialer.sockets.note(); why != "" {
+		notes = append(notes, why)
+	}
 	if why := w.broken(); why != nil && w.saw.Load() {
 		notes = append(notes, "Only what needs no question to anybody was seen: "+why.Error()+".")
 	}
@@ -317,8 +323,17 @@ func (w *Web) broken() error { return errors.Join(w.dialer.broken(), w.resolver.
 // Close drops the connections that are kept.
 func (w *Web) Close() {
 	w.kept.close()
+	w.relieve()
+}
+
+// relieve drops connections that only wait for another question.
+func (w *Web) relieve() {
+	w.kept.clear()
 	w.shared.CloseIdleConnections()
-	for _, t := range w.pinned {
+	w.lock.Lock()
+	pinned := slices.Collect(maps.Values(w.pinned))
+	w.lock.Unlock()
+	for _, t := range pinned {
 		t.CloseIdleConnections()
 	}
 }

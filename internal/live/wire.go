@@ -58,11 +58,17 @@ func answersTo(answer, question *dns.Msg) bool {
 
 // exchange asks over a connection of its own, which the end of the context closes: the DNS library minds its deadline
 // alone.
-func exchange(ctx context.Context, client *dns.Client, question *dns.Msg, server string) (*dns.Msg, error) {
-	c, err := client.DialContext(ctx, server)
+func exchange(
+	ctx context.Context, s *sockets, client *dns.Client, question *dns.Msg, server string,
+) (*dns.Msg, error) {
+	c, err := holding(ctx, s, func() (*dns.Conn, error) { return client.DialContext(ctx, server) })
+	if why := ofOurs(err); why != nil {
+		return nil, why
+	}
 	if err != nil {
 		return nil, err
 	}
+	defer s.leave()
 	defer c.Close()
 	defer context.AfterFunc(ctx, func() { _ = c.Close() })()
 	_ = c.SetDeadline(time.Now().Add(client.Timeout))

@@ -22,6 +22,7 @@ type ForFollowed struct {
 	Findings        []finding.Finding
 	Worst           []old.Followed         // the heaviest that do not fare well
 	All             iter.Seq[old.Followed] // everything, in the order of the list
+	Notes           []string               // what the vantage could not see
 }
 
 // metWords say how old URLs fare, and how good that is.
@@ -67,6 +68,10 @@ func Followed(f ForFollowed) Doc {
 				"meant, and nobody asked.", wording.Count(f.Strangers, "line"), wording.Verb(f.Strangers, "is", "are"))},
 		)
 	}
+	noted(f.Notes, func(b Block) bool {
+		blocks = append(blocks, b)
+		return true
+	})
 	d.Blocks = func(yield func(Block) bool) {
 		for _, b := range blocks {
 			if !yield(b) {
@@ -259,6 +264,6 @@ func (f ForFollowed) data(all *old.MetArea) Object {
 				}
 			}
 		})},
-		{"findings", inWordsOne(f.Findings)},
+		{"findings", inWordsOne(f.Findings)}, {"notes", append([]string{}, f.Notes...)},
 	}
 }
