@@ -114,7 +114,7 @@ func (p *program) runRecheck(
 		}
 	}
 	if o.acceptAll {
-		return p.acceptAll(ctx, e, base, seen, news, out)
+		return p.acceptAll(ctx, e, seen, news, out)
 	}
 	if !news.Any() {
 		if out.format == "json" { // whoever reads it wants to read something
@@ -131,7 +131,7 @@ func (p *program) runRecheck(
 		return err
 	}
 	if base != nil && len(news.Mended) > 0 { // said once it was shown
-		if err := p.inStore(e, func(s *store.Store) error { return s.Accept(ctx, base.Settle(news.Mended)) }); err != nil {
+		if err := p.inStore(e, func(s *store.Store) error { return settled(ctx, s, news.Mended) }); err != nil {
 			return storeFailed(err)
 		}
 	}
@@ -222,15 +222,22 @@ func (p *program) keepSeen(ctx context.Context, e *files.Estate, seen *lookedAga
 	return p.inStore(e, func(s *store.Store) error { return seen.keep(context.WithoutCancel(ctx), s) })
 }
 
+// settled takes what is mended out of the state that was accepted.
+func settled(ctx context.Context, s *store.Store, mended []recheck.Item) error {
+	return s.Accept(ctx, func(before *recheck.State) *recheck.State { return before.Settle(mended) })
+}
+
 // acceptAll takes what was seen as the state to compare with.
 func (p *program) acceptAll(
-	ctx context.Context, e *files.Estate, base *recheck.State, seen *lookedAgain, news *recheck.News, out *output,
+	ctx context.Context, e *files.Estate, seen *lookedAgain, news *recheck.News, out *output,
 ) error {
 	ctx = context.WithoutCancel(ctx)
 	if err := p.keepSeen(ctx, e, seen); err != nil {
 		return storeFailed(err)
 	}
-	err := p.inStore(e, func(s *store.Store) error { return s.Accept(ctx, recheck.Join(base, seen.state)) })
+	err := p.inStore(e, func(s *store.Store) error {
+		return s.Accept(ctx, func(before *recheck.State) *recheck.State { return recheck.Join(before, seen.state) })
+	})
 	if err != nil {
 		return storeFailed(err)
 	}

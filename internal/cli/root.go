@@ -11,6 +11,7 @@ import (
 	"os/signal"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -75,7 +76,9 @@ type program struct {
 
 // Run runs the command line and returns the exit code.
 func Run(args []string, in io.Reader, out, err io.Writer) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	// Whoever started us may have had some ignored, as nohup does: they stay so.
+	minded := slices.DeleteFunc(slices.Clone(endings), signal.Ignored)
+	ctx, stop := signal.NotifyContext(context.Background(), minded...)
 	defer stop()
 	// A pipe whose reader has left is an error of the writing, and not the end: what was seen is kept first.
 	signal.Ignore(syscall.SIGPIPE)

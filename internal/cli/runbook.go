@@ -79,7 +79,11 @@ func (p *program) runRunbook(
 	if err != nil {
 		return err
 	}
-	book, begun, err := p.bookOf(ctx, e, made, from.only, o)
+	begin, err := p.beginning(e, made, from.only, o)
+	if err != nil {
+		return err
+	}
+	book, begun, err := p.bookOf(ctx, e, begin, o)
 	if err != nil {
 		return err
 	}
@@ -93,19 +97,27 @@ func (p *program) runRunbook(
 		}
 		return ended{code: exitFindings}
 	}
-	if err := errors.Join(mark(o.done, func() error { return book.Mark(o.done, p.now()) }),
-		mark(o.undo, func() error { return book.Unmark(o.undo) })); err != nil {
-		return ended{exitUsage, err}
+	if o.check || o.done > 0 || o.undo > 0 || o.anew || o.start != "" {
+		book, err = p.changeBook(context.WithoutCancel(ctx), e, begin, o, func(b *runbook.Book) error {
+			return errors.Join(mark(o.done, func() error { return b.Mark(o.done, p.now()) }),
+				mark(o.undo, func() error { return b.Unmark(o.undo) }))
+		})
+		if err != nil {
+			return err
+		}
 	}
 	var progress *runbook.Progress
 	var checkErr error
-	if o.check {
-		made, err := p.proceed(ctx, e, made, vantage, book)
-		progress, checkErr = &made, err
-	}
-	if o.check || o.done > 0 || o.undo > 0 || o.anew || o.start != "" {
-		if err := p.keepBook(context.WithoutCancel(ctx), e, book); err != nil {
-			return storeFailed(err)
+	if o.check { // that takes its time, in which others may mark steps
+		seen, err := p.proceed(ctx, e, made, vantage, book)
+		progress, checkErr = &seen, err
+		checked := book
+		book, err = p.changeBook(context.WithoutCancel(ctx), e, begin, &runbookOptions{}, func(b *runbook.Book) error {
+			b.TakeDone(checked, seen.Done)
+			return nil
+		})
+		if err != nil {
+			return err
 		}
 	}
 	if err := p.show(report.Runbook(book, progress, faults, p.now()), out); err != nil {
@@ -137,53 +149,93 @@ func errorsOf(made *plan.Plan) []string {
 	return all
 }
 
-// bookOf gives the runbook that was begun, or one of the present plan.
-func (p *program) bookOf(
-	ctx context.Context,
-	e *files.Estate,
-	made *plan.Plan,
-	scope string,
-	o *runbookOptions,
-) (*runbook.Book, bool, error) {
+// beginning gives the runbook of the present plan.
+func (p *program) beginning(
+	e *files.Estate, made *plan.Plan, scope string, o *runbookOptions,
+) (func() *runbook.Book, error) {
 	start := p.now()
 	if o.start != "" {
 		var err error
 		if start, err = time.Parse(time.RFC3339, o.start); err != nil {
-			return nil, false, usage("--start %s: expected a time such as 2026-12-01T09:00:00+01:00", o.start)
+			return nil, usage("--start %s: expected a time such as 2026-12-01T09:00:00+01:00", o.start)
 		}
 	}
 	source := sourceOf(e)
-	fresh := report.RunbookOf(made, scope, start)
-	fresh.Source = source
+	return func() *runbook.Book {
+		fresh := report.RunbookOf(made, scope, start)
+		fresh.Source = source
+		return fresh
+	}, nil
+}
+
+// bookFrom gives the runbook that goes on: the one that is kept, or one of the present plan where none is or where it is
+// to be made anew. kept may be nil.
+func bookFrom(kept *runbook.Book, begin func() *runbook.Book, o *runbookOptions) *runbook.Book {
+	switch {
+	case kept == nil:
+		return begin()
+	case o.anew:
+		fresh := begin()
+		fresh.Adopt(kept)
+		if o.start == "" {
+			fresh.Start = kept.Start
+		}
+		return fresh
+	}
+	if o.start != "" {
+		kept.Start = begin().Start
+	}
+	return kept
+}
+
+// bookOf gives the runbook that goes on, and whether it was begun.
+func (p *program) bookOf(
+	ctx context.Context, e *files.Estate, begin func() *runbook.Book, o *runbookOptions,
+) (*runbook.Book, bool, error) {
 	s, err := store.Read(e.Folder())
 	if err != nil {
 		return nil, false, storeFailed(err)
 	}
 	defer s.Close()
-	kept, err := s.Runbook(ctx, scope)
-	switch {
-	case errors.Is(err, store.ErrEmpty):
+	fresh := begin()
+	kept, err := s.Runbook(ctx, fresh.Scope)
+	if errors.Is(err, store.ErrEmpty) {
 		return fresh, false, nil
-	case err != nil:
+	}
+	if err != nil {
 		return nil, false, storeFailed(err)
-	case o.anew:
-		fresh.Adopt(kept)
-		if o.start == "" {
-			fresh.Start = kept.Start
-		}
-		return fresh, true, nil
 	}
-	if o.start != "" {
-		kept.Start = fresh.Start
-	}
-	if kept.Source != source {
+	if kept.Source != fresh.Source && !o.anew {
 		fmt.Fprintln(
 			p.err,
 			"The estate file or its rules were changed since this runbook was begun. To make it anew from the present "+
 				"plan, with what is done kept: upperpath runbook --anew",
 		)
 	}
-	return kept, true, nil
+	return bookFrom(kept, begin, o), true, nil
+}
+
+// changeBook changes the runbook that is kept, as it is by now, and returns what is kept then.
+func (p *program) changeBook(
+	ctx context.Context, e *files.Estate, begin func() *runbook.Book, o *runbookOptions, change func(*runbook.Book) error,
+) (*runbook.Book, error) {
+	var book *runbook.Book
+	var wrong error
+	err := p.inStore(e, func(s *store.Store) error {
+		return s.ChangeRunbook(ctx, begin().Scope, func(kept *runbook.Book) (*runbook.Book, error) {
+			book = bookFrom(kept, begin, o)
+			wrong = change(book)
+			return book, wrong
+		})
+	})
+	p.kept.Store(p.kept.Load() || err == nil)
+	switch {
+	case wrong != nil:
+		return nil, ended{exitUsage, wrong}
+	case err != nil:
+		return nil, storeFailed(err)
+	}
+	return book, nil
 }
 
 // sourceOf stands for the estate file and its rules as they are.
@@ -231,16 +283,4 @@ func (p *program) proceedAt(
 		return progress, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
 	return progress, err
-}
-
-func (p *program) keepBook(ctx context.Context, e *files.Estate, book *runbook.Book) error {
-	p.keeping.Lock()
-	defer p.keeping.Unlock()
-	s, err := store.Open(e.Folder())
-	if err != nil {
-		return err
-	}
-	err = s.KeepRunbook(ctx, book)
-	p.kept.Store(err == nil)
-	return errors.Join(err, s.Close())
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"time"
@@ -13,36 +14,41 @@ import (
 // mostStates is how many accepted states stay: the one that holds, and the one before it.
 const mostStates = 2
 
-// Accept keeps a state as the one with which others are compared. Until that is done whole, the one before holds.
-func (s *Store) Accept(ctx context.Context, state *recheck.State) error {
-	doc, err := pack(state)
-	if err != nil {
-		return fmt.Errorf("keeping the accepted state: %w", err)
-	}
-	tx, err := s.db.BeginTx(ctx, nil)
-	if err != nil {
+// Accept keeps what a function makes of the state that was accepted, nil where none was, as the one with which others
+// are compared. Until that is done whole, the one before holds, and nobody else changes it meanwhile.
+func (s *Store) Accept(ctx context.Context, change func(before *recheck.State) *recheck.State) error {
+	return s.within(ctx, func(tx *sql.Tx) error {
+		before, err := oneIn[recheck.State](ctx, s, tx, lastAccepted)
+		if err != nil && !errors.Is(err, ErrEmpty) {
+			return err
+		}
+		state := change(before)
+		doc, err := pack(state)
+		if err != nil {
+			return fmt.Errorf("keeping the accepted state: %w", err)
+		}
+		_, err = tx.ExecContext(
+			ctx,
+			"INSERT INTO states (taken, doc) VALUES (?, ?)",
+			state.Taken.UTC().Format(time.RFC3339Nano),
+			doc,
+		)
+		if err == nil {
+			_, err = tx.ExecContext(ctx, "DELETE FROM states WHERE id NOT IN (SELECT id FROM states ORDER BY id DESC LIMIT ?)",
+				mostStates)
+		}
 		return wrong(s.path, err)
-	}
-	defer func() { _ = tx.Rollback() }()
-	_, err = tx.ExecContext(
-		ctx,
-		"INSERT INTO states (taken, doc) VALUES (?, ?)",
-		state.Taken.UTC().Format(time.RFC3339Nano),
-		doc,
-	)
-	if err == nil {
-		_, err = tx.ExecContext(ctx, "DELETE FROM states WHERE id NOT IN (SELECT id FROM states ORDER BY id DESC LIMIT ?)",
-			mostStates)
-	}
-	return wrong(s.path, cmp.Or(err, tx.Commit()))
+	})
 }
+
+const lastAccepted = "SELECT id, doc FROM states ORDER BY id DESC LIMIT 1"
 
 // Accepted returns the state that was accepted last; ErrEmpty where none was.
 func (s *Store) Accepted(ctx context.Context) (*recheck.State, error) {
 	if ok, err := s.has(ctx, "states"); !ok {
 		return nil, cmp.Or(err, ErrEmpty)
 	}
-	return one[recheck.State](ctx, s, "SELECT id, doc FROM states ORDER BY id DESC LIMIT 1")
+	return one[recheck.State](ctx, s, lastAccepted)
 }
 
 // has tells whether there is a table: a store may be older than it.

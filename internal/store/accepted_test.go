@@ -36,7 +36,7 @@ func TestTheLastAcceptedStateHolds(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	for day := range 5 {
-		require.NoError(t, s.Accept(ctx, state(day)))
+		require.NoError(t, accept(ctx, s, state(day)))
 		got, err := s.Accepted(ctx)
 		require.NoError(t, err)
 		assert.Equal(t, state(day), got)
@@ -53,13 +53,17 @@ func TestTheLastAcceptedStateHolds(t *testing.T) {
 	require.ErrorIs(t, s.Unlive(ctx, a.Code, a.Subject), store.ErrNotLived)
 }
 
+func accept(ctx context.Context, s *store.Store, state *recheck.State) error {
+	return s.Accept(ctx, func(*recheck.State) *recheck.State { return state })
+}
+
 // TestAKilledWriterLeavesTheStateBefore copies the store in the middle of a writing, journal included, as a machine
 // that goes down leaves it: it can be read and written again, and holds what was accepted before.
 func TestAKilledWriterLeavesTheStateBefore(t *testing.T) {
 	ctx, folder, left := context.Background(), t.TempDir(), t.TempDir()
 	s, err := store.Open(folder)
 	require.NoError(t, err)
-	require.NoError(t, s.Accept(ctx, state(0)))
+	require.NoError(t, accept(ctx, s, state(0)))
 	require.NoError(t, s.Close())
 	path := filepath.Join(folder, store.Folder, "store.db")
 	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(path))

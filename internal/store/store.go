@@ -159,7 +159,8 @@ func cutOff(err error) bool {
 func pathOf(estateFolder string) string { return filepath.Join(estateFolder, Folder, "store.db") }
 
 func open(path, mode string, first ...string) (*Store, error) {
-	query := "?_pragma=busy_timeout(5000)&_pragma=journal_mode(delete)&mode=rwc"
+	// A transaction holds the store from its first reading on, so that what it changes is what it read.
+	query := "?_pragma=busy_timeout(5000)&_pragma=journal_mode(delete)&_txlock=immediate&mode=rwc"
 	if mode == "ro" {
 		query = "?_pragma=busy_timeout(5000)&mode=ro"
 	}
@@ -268,9 +269,21 @@ func one[T any, P interface {
 	if s.db == nil {
 		return nil, ErrEmpty
 	}
+	return oneIn[T, P](ctx, s, s.db, query, args...)
+}
+
+// reader is a database, or a transaction in it.
+type reader interface {
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
+func oneIn[T any, P interface {
+	*T
+	Check() error
+}](ctx context.Context, s *Store, in reader, query string, args ...any) (*T, error) {
 	var number int64
 	var doc []byte
-	err := s.db.QueryRowContext(ctx, query, args...).Scan(&number, &doc)
+	err := in.QueryRowContext(ctx, query, args...).Scan(&number, &doc)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrEmpty
 	}
@@ -326,19 +339,45 @@ func (s *Store) list(ctx context.Context, query string) ([]Kept, error) {
 	return all, wrong(s.path, rows.Err())
 }
 
-// KeepRunbook keeps a runbook in place of the one of the same scope.
-func (s *Store) KeepRunbook(ctx context.Context, b *runbook.Book) error {
-	doc, err := pack(b)
+// within does something in one transaction, whole or not at all.
+func (s *Store) within(ctx context.Context, do func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
-		return fmt.Errorf("keeping the runbook: %w", err)
+		return wrong(s.path, err)
 	}
-	_, err = s.db.ExecContext(
-		ctx,
-		"INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = excluded.doc",
-		b.Scope,
-		doc,
-	)
-	return wrong(s.path, err)
+	defer func() { _ = tx.Rollback() }()
+	if err := do(tx); err != nil {
+		return err
+	}
+	return wrong(s.path, tx.Commit())
+}
+
+// ChangeRunbook keeps what a function makes of the runbook of a scope that is kept, nil where none is, in place of it.
+// Nobody else changes it meanwhile. An error of the function comes back as it is, and nothing is changed.
+func (s *Store) ChangeRunbook(
+	ctx context.Context, scope string, change func(kept *runbook.Book) (*runbook.Book, error),
+) error {
+	return s.within(ctx, func(tx *sql.Tx) error {
+		kept, err := oneIn[runbook.Book](ctx, s, tx, "SELECT 0, doc FROM runbooks WHERE scope = ?", scope)
+		if err != nil && !errors.Is(err, ErrEmpty) {
+			return err
+		}
+		b, err := change(kept)
+		if err != nil {
+			return err
+		}
+		doc, err := pack(b)
+		if err != nil {
+			return fmt.Errorf("keeping the runbook: %w", err)
+		}
+		_, err = tx.ExecContext(
+			ctx,
+			"INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = excluded.doc",
+			b.Scope,
+			doc,
+		)
+		return wrong(s.path, err)
+	})
 }
 
 // Runbook returns the runbook of a scope; ErrEmpty where none was begun.

@@ -145,6 +145,11 @@ func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {
 	assert.Equal(t, "first", all[0].Vantage)
 }
 
+func keepRunbook(t *testing.T, s *Store, b *runbook.Book) error {
+	t.Helper()
+	return s.ChangeRunbook(t.Context(), b.Scope, func(*runbook.Book) (*runbook.Book, error) { return b, nil })
+}
+
 // TestRunbooksAreKeptByScope keeps one for all and one for a wave, and puts a later state in the place of an earlier.
 func TestRunbooksAreKeptByScope(t *testing.T) {
 	dir := t.TempDir()
@@ -155,10 +160,10 @@ func TestRunbooksAreKeptByScope(t *testing.T) {
 	start := time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
 	all := runbook.New("https://www.n.example", "", []runbook.Task{{Key: "a"}, {Key: "b", After: []int{1}}}, start)
 	wave := runbook.New("https://www.n.example", "wave:2", []runbook.Task{{Key: "c"}}, start)
-	require.NoError(t, s.KeepRunbook(t.Context(), all))
-	require.NoError(t, s.KeepRunbook(t.Context(), wave))
+	require.NoError(t, keepRunbook(t, s, all))
+	require.NoError(t, keepRunbook(t, s, wave))
 	require.NoError(t, all.Mark(1, start))
-	require.NoError(t, s.KeepRunbook(t.Context(), all))
+	require.NoError(t, keepRunbook(t, s, all))
 	require.NoError(t, s.Close())
 	s, err = Read(dir)
 	require.NoError(t, err)

@@ -81,6 +81,21 @@ func (b *Book) Adopt(former *Book) int {
 	return n
 }
 
+// TakeDone takes over steps that were found done in a copy of this book: those of these numbers there, where the same
+// step is in this one and not done yet.
+func (b *Book) TakeDone(copied *Book, numbers []int) {
+	for _, n := range numbers {
+		from, err := copied.task(n)
+		if err != nil {
+			continue
+		}
+		at := slices.IndexFunc(b.Tasks, func(o Task) bool { return o.Key == from.Key && !o.IsDone() })
+		if at >= 0 {
+			b.Tasks[at].Done, b.Tasks[at].ByHand = from.Done, from.ByHand
+		}
+	}
+}
+
 func (b *Book) task(number int) (*Task, error) {
 	if number < 1 || number > len(b.Tasks) {
 		return nil, fmt.Errorf("step %d: %w; the runbook has steps 1 to %d", number, ErrNoTask, len(b.Tasks))
