@@ -41,6 +41,7 @@ type resolver struct {
 	known    map[web.Host]found
 	answered atomic.Bool
 	failure  atomic.Pointer[string]
+	crowded  map[web.Host]string     // of whose addresses not all are tried
 	silent   map[string]leftOut      // servers that did not answer
 	proven   map[string]dns.Question // that a server has answered
 }
@@ -49,10 +50,12 @@ type resolver struct {
 const (
 	mostAliases = 12
 	mostKnown   = 20_000
+	mostTried   = 16 // addresses of a host
+	mostCrowded = 20 // hosts of which it is said that they have more
 )
 
 func newResolver(servers []string, timeout time.Duration, s *sockets) (*resolver, error) {
-	r := &resolver{servers: servers, timeout: timeout, sockets: s, known: map[web.Host]found{},
+	r := &resolver{servers: servers, timeout: timeout, sockets: s, known: map[web.Host]found{}, crowded: map[web.Host]string{},
 		silent: map[string]leftOut{}, proven: map[string]dns.Question{}}
 	if len(servers) > 0 {
 		return r, nil
@@ -93,11 +96,17 @@ func (r *resolver) lookup(ctx context.Context, h web.Host) found {
 	}
 	result, _, _ := r.once.Do(h.String(), func() (any, error) {
 		f := r.ask(ctx, h)
+		all := len(f.addresses)
+		f.addresses = fewer(f.addresses)
 		if ctx.Err() != nil {
 			return f, nil
 		}
 		r.lock.Lock()
 		defer r.lock.Unlock()
+		if all > len(f.addresses) && len(r.crowded) < mostCrowded {
+			r.crowded[h] = fmt.Sprintf("of the %d addresses of %s, %d were tried: what the other %d do was not seen",
+				all, h.Unicode(), len(f.addresses), all-len(f.addresses))
+		}
 		if len(r.known) >= mostKnown {
 			clear(r.known)
 		}
@@ -105,6 +114,19 @@ func (r *resolver) lookup(ctx context.Context, h web.Host) found {
 		return f, nil
 	})
 	return result.(found)
+}
+
+// fewer gives the addresses that are tried where a host has very many: of both kinds where there are.
+func fewer(all []netip.Addr) []netip.Addr {
+	if len(all) <= mostTried {
+		return all
+	}
+	six := slices.IndexFunc(all, netip.Addr.Is6)
+	if six < 0 {
+		six = len(all)
+	}
+	n := min(len(all)-six, max(mostTried-six, mostTried/2))
+	return slices.Concat(all[:min(six, mostTried-n)], all[six:six+n])
 }
 
 func (r *resolver) ask(ctx context.Context, h web.Host) found {
@@ -377,6 +399,9 @@ func (r *resolver) notes() []string {
 	var all []string
 	for _, l := range r.silent {
 		all = append(all, l.why)
+	}
+	for _, why := range r.crowded {
+		all = append(all, why)
 	}
 	slices.Sort(all)
 	return all

@@ -27,7 +27,10 @@ type names struct {
 	Zone    func(c *dns.Conn, q *dns.Msg) // what a transfer sends; nil: it refuses
 	Text    int                           // octets of the text that every question for TXT gets
 	Alias   bool                          // every name is an alias of a longer one
+	Many    int                           // addresses that every name has, all of them dead; 0: one
 
+	Mute     bool         // behind the proxy, what is no name server says nothing
+	muted    atomic.Int64 // how often it did
 	asked    atomic.Int64
 	resolver string
 	proxy    string
@@ -107,6 +110,11 @@ func (n *names) lead(c net.Conn) uint16 {
 	size := map[byte]int{1: 4, 4: 16}[head[3]]
 	_, _ = io.ReadFull(c, head[:size+2])
 	port := binary.BigEndian.Uint16(head[size:])
+	if port != 53 && n.Mute {
+		n.muted.Add(1)
+		_, _ = io.ReadFull(c, head[:1]) // until who asked leaves
+		return 0
+	}
 	if port != 53 {
 		_, _ = c.Write([]byte{5, 5, 0, 1, 0, 0, 0, 0, 0, 0})
 		return 0
@@ -156,6 +164,10 @@ func (n *names) answer(q *dns.Msg) *dns.Msg {
 	switch kind := q.Question[0].Qtype; {
 	case n.Alias && kind != dns.TypeNS:
 		add("%s 60 IN CNAME x%s", name, name)
+	case kind == dns.TypeA && n.Many > 0 && !strings.HasPrefix(name, "ns"):
+		for i := range n.Many {
+			add("%s 60 IN A 198.51.100.%d", name, i)
+		}
 	case kind == dns.TypeA:
 		add("%s 60 IN A 192.0.2.7", name)
 	case kind == dns.TypeNS && name == "old.example.":
@@ -296,6 +308,15 @@ func TestAliasesWithoutEndEnd(t *testing.T) {
 	n := &names{Alias: true, Servers: oneServer}
 	n.survey(t, time.Minute)
 	assert.Less(t, n.asked.Load(), int64(20_000))
+}
+
+// TestManyDeadAddressesEnd has every host at 250 addresses that say nothing: some are tried, and how many were not is
+// said.
+func TestManyDeadAddressesEnd(t *testing.T) {
+	n := &names{Many: 250, Servers: oneServer, Mute: true}
+	said, _ := n.survey(t, time.Minute, "--timeout", "100ms")
+	assert.Contains(t, said, "Of the 250 addresses of old.example, 16 were tried: what the other 234 do was not seen.")
+	assert.LessOrEqual(t, n.muted.Load(), int64(2*2*16*9), "no address is tried again and again")
 }
 
 // TestAnInterruptIsHeeded interrupts commands that wait for a resolver that never answers: at most half a second, and
