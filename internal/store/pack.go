@@ -3,15 +3,23 @@ package store
 import (
 	"bytes"
 	"compress/gzip"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"io"
 
+	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// mostDocument is how many octets of JSON a document may have.
-const mostDocument = 1 << 30
+// Bounds of a document as JSON, in octets, beyond which somebody tampered with it: of any, of a runbook, and how many
+// times longer it may be than it is compressed, once it is long. Honest ones come to 40 times.
+const (
+	mostDocument = 1 << 30
+	mostBook     = 256 << 20
+	mostSpread   = 100
+	longDocument = 16 << 20
+)
 
 // pack writes a document as JSON, compressed (RFC 1952): what was seen repeats itself. A survey goes domain by domain,
 // so that many need no more memory than they have.
@@ -66,19 +74,29 @@ func packSurvey(w io.Writer, v *survey.Survey) error {
 
 // unpack reads a document. One that is not compressed is JSON as it stands.
 func unpack(doc []byte, v any) error {
+	most := mostDocument
+	if _, is := v.(*runbook.Book); is {
+		most = mostBook
+	}
 	if !bytes.HasPrefix(doc, []byte{0x1f, 0x8b}) {
+		if len(doc) > most {
+			return fmt.Errorf("it has more than %d MiB", most>>20)
+		}
 		return json.Unmarshal(doc, v)
 	}
+	most = min(most, longDocument+mostSpread*len(doc))
 	z, err := gzip.NewReader(bytes.NewReader(doc))
 	if err != nil {
 		return err
 	}
-	text, err := io.ReadAll(io.LimitReader(z, mostDocument+1))
-	if err != nil {
+	// Its end says how long it is (RFC 1952 section 2.3.1), where nobody tampered with it.
+	var text bytes.Buffer
+	text.Grow(min(most, int(binary.LittleEndian.Uint32(doc[max(0, len(doc)-4):]))) + bytes.MinRead)
+	if _, err := text.ReadFrom(io.LimitReader(z, int64(most)+1)); err != nil {
 		return err
 	}
-	if len(text) > mostDocument {
-		return fmt.Errorf("it has more than %d octets", mostDocument)
+	if text.Len() > most {
+		return fmt.Errorf("it has more than %d MiB", most>>20)
 	}
-	return json.Unmarshal(text, v)
+	return json.Unmarshal(text.Bytes(), v)
 }

@@ -1,9 +1,15 @@
 package store
 
 import (
+	"bytes"
+	"compress/gzip"
 	"context"
+	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"runtime"
+	"slices"
 	"testing"
 	"time"
 
@@ -174,4 +180,57 @@ func TestRunbooksAreKeptByScope(t *testing.T) {
 	again, err = s.Runbook(t.Context(), "wave:2")
 	require.NoError(t, err)
 	assert.Equal(t, wave, again)
+}
+
+// TestDocumentsThatSomebodyTamperedWithEnd puts bombs into a store: each is damaged, and none takes the memory that it
+// asks for.
+func TestDocumentsThatSomebodyTamperedWithEnd(t *testing.T) {
+	dir := t.TempDir()
+	s, err := Open(dir)
+	require.NoError(t, err)
+	defer s.Close()
+	ctx := context.Background()
+	squeeze := func(write func(w io.Writer)) []byte {
+		var b bytes.Buffer
+		z := gzip.NewWriter(&b)
+		write(z)
+		require.NoError(t, z.Close())
+		return b.Bytes()
+	}
+	blank := bytes.Repeat([]byte(" "), 1<<20)
+	bomb := squeeze(func(w io.Writer) {
+		for range 1 << 10 {
+			_, _ = w.Write(blank)
+		}
+	})
+	lying := append(slices.Clone(bomb[:len(bomb)-4]), 0xff, 0xff, 0xff, 0xff)
+	tasks := squeeze(func(w io.Writer) {
+		fmt.Fprint(w, `{"schema":"upperpath/runbook/1","tasks":[{"number":1}`)
+		for i := range 300_000 {
+			fmt.Fprintf(w, `,{"number":%d,"key":"%x"}`, i+2, i*7919)
+		}
+		fmt.Fprint(w, `]}`)
+	})
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	for i, doc := range [][]byte{bomb, lying, tasks} {
+		_, err := s.db.ExecContext(ctx, "INSERT INTO audits (started, vantage, doc) VALUES ('', '', ?)", doc)
+		require.NoError(t, err)
+		_, err = s.db.ExecContext(ctx, "INSERT INTO runbooks (scope, doc) VALUES (?, ?)", fmt.Sprint(i), doc)
+		require.NoError(t, err)
+	}
+	damaged := func(err error) {
+		t.Helper()
+		var broken *Error
+		require.ErrorAs(t, err, &broken)
+		assert.Equal(t, Damaged, broken.Reason)
+	}
+	for i := range 3 {
+		_, err = s.Get(ctx, int64(i+1))
+		damaged(err)
+		_, err = s.Runbook(ctx, fmt.Sprint(i))
+		damaged(err)
+	}
+	runtime.ReadMemStats(&after)
+	assert.Less(t, int(after.TotalAlloc-before.TotalAlloc)>>20, 1200, "MB in all, of six documents of up to 1 GiB")
 }

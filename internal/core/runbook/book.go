@@ -69,12 +69,17 @@ func New(canonical, scope string, tasks []Task, start time.Time) *Book {
 // Adopt takes over what was done in a former book: where the same step is in this one, it is done there too. It returns
 // how many.
 func (b *Book) Adopt(former *Book) int {
+	done := make(map[string]*Task, len(former.Tasks))
+	for i := range former.Tasks {
+		if t := &former.Tasks[i]; t.IsDone() && done[t.Key] == nil {
+			done[t.Key] = t
+		}
+	}
 	n := 0
 	for i := range b.Tasks {
 		t := &b.Tasks[i]
-		at := slices.IndexFunc(former.Tasks, func(o Task) bool { return o.Key == t.Key && o.IsDone() })
-		if at >= 0 {
-			t.Done, t.ByHand = former.Tasks[at].Done, former.Tasks[at].ByHand
+		if o := done[t.Key]; o != nil {
+			t.Done, t.ByHand = o.Done, o.ByHand
 			n++
 		}
 	}
@@ -147,37 +152,43 @@ type Times struct {
 // everything done as soon as it may be.
 func (b *Book) Times() []Times {
 	all := make([]Times, len(b.Tasks))
-	over := make([]time.Time, len(b.Tasks)) // from when on a task stands in nobody's way
+	over := make([]time.Time, len(b.Tasks))
 	for i := range b.Tasks {
-		t := &b.Tasks[i]
-		at := Times{From: b.Start, Sure: true}
-		for _, n := range t.After {
-			at.Sure = at.Sure && b.Tasks[n-1].IsDone()
-			at.From = later(at.From, over[n-1])
-		}
-		at.From = at.From.Add(time.Duration(t.Delay) * time.Second)
-		wait := time.Duration(t.Wait) * time.Second
-		switch {
-		case t.Idle:
-			at.Until = at.From.Add(wait)
-		case t.IsDone() && wait > 0:
-			at.Until = t.Done.Add(wait)
-		case wait > 0:
-			at.Until = at.From.Add(wait)
-		}
-		switch {
-		case t.Idle && t.IsDone():
-			over[i] = t.Done
-		case !at.Until.IsZero():
-			over[i] = at.Until
-		case t.IsDone():
-			over[i] = t.Done
-		default:
-			over[i] = at.From
-		}
-		all[i] = at
+		all[i] = b.timesOf(i, over)
 	}
 	return all
+}
+
+// timesOf gives the times of a task. over holds, for each before it, from when on it stands in nobody's way, and then
+// for this one too.
+func (b *Book) timesOf(i int, over []time.Time) Times {
+	t := &b.Tasks[i]
+	at := Times{From: b.Start, Sure: true}
+	for _, n := range t.After {
+		at.Sure = at.Sure && b.Tasks[n-1].IsDone()
+		at.From = later(at.From, over[n-1])
+	}
+	at.From = at.From.Add(time.Duration(t.Delay) * time.Second)
+	wait := time.Duration(t.Wait) * time.Second
+	switch {
+	case t.Idle:
+		at.Until = at.From.Add(wait)
+	case t.IsDone() && wait > 0:
+		at.Until = t.Done.Add(wait)
+	case wait > 0:
+		at.Until = at.From.Add(wait)
+	}
+	switch {
+	case t.Idle && t.IsDone():
+		over[i] = t.Done
+	case !at.Until.IsZero():
+		over[i] = at.Until
+	case t.IsDone():
+		over[i] = t.Done
+	default:
+		over[i] = at.From
+	}
+	return at
 }
 
 func later(a, b time.Time) time.Time {
@@ -222,12 +233,13 @@ type Waiting struct {
 // its error; what was marked until then stays.
 func (b *Book) Proceed(ctx context.Context, w World, now time.Time) (Progress, error) {
 	var p Progress
+	over := make([]time.Time, len(b.Tasks))
 	for i := range b.Tasks {
 		t := &b.Tasks[i]
+		times := b.timesOf(i, over)
 		if t.IsDone() || !b.ready(t) {
 			continue
 		}
-		times := b.Times()[i]
 		from := times.From
 		if t.Idle {
 			from = times.Until
@@ -252,15 +264,22 @@ func (b *Book) Proceed(ctx context.Context, w World, now time.Time) (Progress, e
 		}
 		t.Done = now.UTC().Truncate(time.Second)
 		p.Done = append(p.Done, t.Number)
+		b.timesOf(i, over)
 	}
 	slices.SortFunc(p.Waiting, func(a, b Waiting) int { return cmp.Compare(a.Number, b.Number) })
 	return p, ctx.Err()
 }
 
+// mostTasks is how many steps a runbook may have: ten for each domain of the largest estate.
+const mostTasks = 200_000
+
 // Check tells whether a runbook that was kept can be one of this program.
 func (b *Book) Check() error {
 	if b.Schema != Schema {
 		return fmt.Errorf("it is not a runbook of this program: its schema is %q, not %q", b.Schema, Schema)
+	}
+	if len(b.Tasks) > mostTasks {
+		return fmt.Errorf("it has %d steps, and no plan has more than %d", len(b.Tasks), mostTasks)
 	}
 	for i, t := range b.Tasks {
 		if t.Number != i+1 {
