@@ -72,8 +72,9 @@ type heldSet struct {
 // brings it.
 func (z *Zone) held(whole []record.Set, changed bool) []heldSet {
 	var all []heldSet
+	through := z.through()
 	for _, s := range whole {
-		c := z.through(s)
+		c := through[record.Key{Name: s.Name, Type: s.Type}]
 		switch {
 		case c == nil || !changed:
 			all = append(all, heldSet{Set: s})
@@ -93,14 +94,16 @@ func dotted(all []string) []string {
 	return values
 }
 
-// through gives the change that makes a set go through an edge network, nil where none does.
-func (z *Zone) through(s record.Set) *Change {
-	for i, c := range z.Changes {
-		if c.Name == s.Name && c.Type == s.Type && c.Through != "" && c.Action != Keep {
-			return &z.Changes[i]
+// through gives the changes that make sets go through an edge network.
+func (z *Zone) through() map[record.Key]*Change {
+	all := map[record.Key]*Change{}
+	for i := range z.Changes {
+		c := &z.Changes[i]
+		if key := (record.Key{Name: c.Name, Type: c.Type}); c.Through != "" && c.Action != Keep && all[key] == nil {
+			all[key] = c
 		}
 	}
-	return nil
+	return all
 }
 
 // nextSOA gives the value of a SOA with a serial one higher (RFC 1982), and the first new name
