@@ -134,6 +134,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 		return servers.ReadPairs(pairs, host, 301, serves), err
 	}
 	data, err := files.Read(path, files.MostConfig)
+	files.InProportion(len(data))
 	if err != nil {
 		return servers.Import{}, problem.List{
 			{File: path, Says: "the file cannot be read", Expected: "a configuration file of 64 MiB at most",
@@ -219,7 +220,7 @@ var errNoFile = errors.New("it is no plain file")
 // imported reads the rules as those of the estate, and writes what came of it.
 func (p *program) imported(path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions) error {
 	scope := files.RuleScope(e.Estate)
-	rules := m.Settle(scope)
+	m.Settle(scope)
 	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened, Merged: m.Merged,
 		Untracked: m.Untracked, Relative: m.Relative}
 	for _, l := range m.Anyway {
@@ -231,13 +232,17 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 	for _, l := range m.Undecided {
 		result.Undecided = append(result.Undecided, report.Skipped(l))
 	}
-	for _, r := range m.Rules {
-		result.Rules = append(
-			result.Rules,
-			report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status, Query: r.Query},
-		)
+	result.Count = len(m.Rules)
+	result.Rules = func(yield func(report.ImportedRule) bool) {
+		for i := range m.Rules {
+			r := &m.Rules[i]
+			if !yield(report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status,
+				Query: r.Query}) {
+				return
+			}
+		}
 	}
-	for _, d := range m.Differences(rules, scope, canonical) {
+	for _, d := range m.Differences(scope, canonical) {
 		result.Differences = append(result.Differences, report.Difference(d))
 	}
 	for _, l := range m.Skipped {

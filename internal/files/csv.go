@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -84,8 +83,6 @@ const (
 	mostCell    = 1 << 20 // octets of a field
 	mostLine    = 4 << 20 // octets of a line
 	mostColumns = 10_000
-
-	largeTable = 8 << 20 // octets
 )
 
 // tooWide looks for lines that would take memory out of proportion, before any is taken apart.
@@ -114,9 +111,7 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}
-	if len(data) > largeTable { // the collector works harder from here on, so that memory stays in proportion
-		debug.SetMemoryLimit(int64(10*len(data) + 100<<20))
-	}
+	InProportion(len(data))
 	t := &table{
 		path:    path,
 		data:    bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")),

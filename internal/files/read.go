@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 )
 
 // How large files may be that are read whole, in octets.
@@ -55,4 +56,15 @@ func readAll(f *os.File, most int64) ([]byte, error) {
 
 func tooLarge(most int64) error {
 	return fmt.Errorf("%w: at most %d MiB", ErrTooLarge, (most+1<<20-1)>>20)
+}
+
+// largeInput is from how many octets of one file on memory is minded.
+const largeInput = 4 << 20
+
+// InProportion has the collector work harder from here on, where a file of so many octets was read, so that memory stays
+// in proportion to it: ten times as much, and 100 MB.
+func InProportion(octets int) {
+	if octets > largeInput {
+		debug.SetMemoryLimit(int64(9*octets + 80<<20)) // beside the heap there is the program itself
+	}
 }

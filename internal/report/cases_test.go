@@ -216,10 +216,14 @@ func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 
 func importDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
 	t.Helper()
-	var m Imported
+	var m struct {
+		Imported
+		Rules []ImportedRule
+	}
 	inputOf(t, archive, "input.json", &m)
 	spoils(&m)
-	return map[string]Doc{"import": Import(m)}
+	m.Imported.Rules, m.Count = slices.Values(m.Rules), len(m.Rules)
+	return map[string]Doc{"import": Import(m.Imported)}
 }
 
 // inner is where a line of a page goes on with what stands within an element.

@@ -167,10 +167,19 @@ type Table struct {
 	Sheet string
 	Head  []string
 	Rows  [][]Cell
+	Rest  int    // how many further rows there are, which nothing shows but what More names
 	More  string // how to see the rows that a terminal is not shown; "" where it is shown all
 	Worth bool   // a terminal is shown only the rows with a tone that calls for a look, unless it is asked for all
 	Order bool   // by its columns, in a page that can
 	Key   int    // how many columns name a row; 0: one
+}
+
+// RestText says how many rows there are that nothing shows; nil for none.
+func (t Table) RestText() Text {
+	if t.Rest == 0 {
+		return nil
+	}
+	return wordsf("and %d more; %s", t.Rest, t.More)
 }
 
 // Cell is a field of a table.

@@ -2,6 +2,7 @@ package report
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -12,7 +13,8 @@ import (
 type Imported struct {
 	File        string
 	Canonical   string // whose targets are shown as paths
-	Rules       []ImportedRule
+	Rules       iter.Seq[ImportedRule]
+	Count       int // of the rules
 	Skipped     []Skipped
 	Differences []Difference
 	Undecided   []Skipped // lines without a new address
@@ -52,14 +54,16 @@ type ImportedRule struct {
 
 // Import is what came of a file. Its main table is a working file: rules as the estate reads them.
 func Import(m Imported) Doc {
-	rules := Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"}, Exact: true}
 	t := Table{
 		Head: []string{"line", "old", "new", "status", "query"},
 		Key:  2,
 		More: command("--format csv") + " has them all",
 	}
-	for _, r := range m.Rules {
-		rules.Rows = append(rules.Rows, []string{r.Old, r.New, r.Status, r.Query, ""})
+	for r := range m.Rules {
+		if len(t.Rows) == mostImported && !m.All {
+			t.Rest = m.Count - len(t.Rows)
+			break
+		}
 		to, query := r.New, r.Query
 		if to == "" {
 			to = "gone"
@@ -100,28 +104,59 @@ func Import(m Imported) Doc {
 		}
 		blocks = append(blocks, l)
 	}
-	if len(m.Rules) > 0 {
+	if m.Count > 0 {
 		blocks = append(blocks, t)
 	}
 	return Doc{
-		Name: "import", Main: "rules", Blocks: of(append(blocks, rules)...),
-		Data: struct {
-			Schema      string         `json:"schema"`
-			File        string         `json:"file"`
-			Added       string         `json:"added,omitempty"`
-			Rules       []ImportedRule `json:"rules"`
-			Skipped     []Skipped      `json:"skipped"`
-			Differences []Difference   `json:"differences"`
-			Undecided   []Skipped      `json:"undecided"`
-			Anyway      []Skipped      `json:"anyway,omitempty"`
-			Beside      []Skipped      `json:"beside,omitempty"`
-			Widened     int            `json:"widened,omitempty"`
-			Merged      int            `json:"merged,omitempty"`
-			Untracked   int            `json:"untracked,omitempty"`
-		}{"upperpath/import/1", m.File, m.Added, append([]ImportedRule{}, m.Rules...), append([]Skipped{}, m.Skipped...),
-			append(
-				[]Difference{},
-				m.Differences...), append([]Skipped{}, m.Undecided...), m.Anyway, m.Beside, m.Widened, m.Merged, m.Untracked},
+		Name: "import", Main: "rules", Blocks: func(yield func(Block) bool) {
+			for _, b := range blocks {
+				if !yield(b) {
+					return
+				}
+			}
+			m.sheet(yield)
+		},
+		Data: Object{
+			{"schema", "upperpath/import/1"}, {"file", m.File}, {"added", ifSaid(m.Added)},
+			{"rules", Lines(func(yield func(any) bool) {
+				for r := range m.Rules {
+					if !yield(r) {
+						return
+					}
+				}
+			})},
+			{"skipped", append([]Skipped{}, m.Skipped...)}, {"differences", append([]Difference{}, m.Differences...)},
+			{"undecided", append([]Skipped{}, m.Undecided...)}, {"anyway", ifAny(m.Anyway)}, {"beside", ifAny(m.Beside)},
+			{"widened", ifMore(m.Widened)}, {"merged", ifMore(m.Merged)}, {"untracked", ifMore(m.Untracked)},
+		},
+	}
+}
+
+// mostImported is how many rules are shown where nobody asks for all; the working file has every one.
+const mostImported = 1000
+
+// sheet is the working file, in pieces: rules as the estate reads them.
+func (m Imported) sheet(yield func(Block) bool) {
+	piece := Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"}, Exact: true, Goes: true}
+	for r := range m.Rules {
+		if piece.Rows = append(piece.Rows, []string{r.Old, r.New, r.Status, r.Query, ""}); len(piece.Rows) == sheetPiece {
+			if !yield(piece) {
+				return
+			}
+			piece.Rows = nil
+		}
+	}
+	piece.Goes = false
+	yield(piece)
+}
+
+// ifMore gives a number for a field that is left out where it is 0.
+func ifMore(n int) func() any {
+	return func() any {
+		if n == 0 {
+			return nil
+		}
+		return n
 	}
 }
 
@@ -157,11 +192,11 @@ func takenWider(m Imported) []Block {
 func importVerdict(m Imported) Verdict {
 	v := Verdict{
 		Tone: Good,
-		Says: wordsf("%s made from %s; %s not translated, %s.", wording.Count(len(m.Rules), "rule"), m.File,
+		Says: wordsf("%s made from %s; %s not translated, %s.", wording.Count(m.Count, "rule"), m.File,
 			wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference")),
 	}
 	if len(m.Undecided) > 0 {
-		v.Says = wordsf("%s made from %s; %s not translated, %d undecided, %s.", wording.Count(len(m.Rules), "rule"), m.File,
+		v.Says = wordsf("%s made from %s; %s not translated, %d undecided, %s.", wording.Count(m.Count, "rule"), m.File,
 			wording.Count(len(m.Skipped), "line"), len(m.Undecided), wording.Count(len(m.Differences), "difference"))
 	}
 	if len(m.Differences)+len(m.Undecided) > 0 {
@@ -177,7 +212,7 @@ func importVerdict(m Imported) Verdict {
 			copied("upperpath prove"),
 			words(" says whether they lead on."),
 		)
-	case len(m.Rules) > 0:
+	case m.Count > 0:
 		v.Next = cat(words("Nothing was added; "), copied("--add"), words(" adds them to the estate's rules."))
 	}
 	return v

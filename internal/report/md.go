@@ -112,6 +112,10 @@ func (m *mdWriter) block(b Block) {
 		m.list(b)
 	case Table:
 		m.table(b)
+		if b.Rest > 0 {
+			m.gap()
+			m.prose(b.RestText(), "", "")
+		}
 	case Finding:
 		m.finding(b)
 	case Step:

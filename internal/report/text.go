@@ -438,7 +438,7 @@ func (t *textWriter) table(b Table) {
 		rows = rows[:min(len(rows), mostRows)]
 	}
 	defer func() {
-		t.more(all-len(rows), b.More, "")
+		t.more(all-len(rows)+b.Rest, b.More, "")
 		t.more(quiet, command("--chains")+" shows them too", "")
 	}()
 	s := t.style

@@ -3,6 +3,7 @@ package servers
 import (
 	"cmp"
 	"fmt"
+	"hash/maphash"
 	"maps"
 	"regexp"
 	"slices"
@@ -198,7 +199,7 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 	} else {
 		m.more = 0
 	}
-	row := rule.Row{Line: line, Old: sendable(old), New: sendable(to), Status: fmt.Sprint(status)}
+	row := rule.Row{Line: line, Old: sendable(old), New: sendable(to), Status: statusText(status)}
 	if drop {
 		row.Query = "drop"
 	}
@@ -209,11 +210,29 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 	return true
 }
 
+// statusText gives a status as text, one text for all that have it.
+func statusText(status int) string {
+	if text, usual := map[int]string{301: "301", 302: "302", 303: "303", 307: "307", 308: "308", 410: "410"}[status]; usual {
+		return text
+	}
+	return strconv.Itoa(status)
+}
+
+// unsendable tells whether an octet is in no URL.
+func unsendable(c byte) bool { return c <= ' ' || c == 0x7F || c == '"' || c == '<' || c == '>' }
+
 // sendable writes octets that no URL holds, control characters among them, as a browser sends them.
 func sendable(s string) string {
+	at := 0
+	for at < len(s) && !unsendable(s[at]) {
+		at++
+	}
+	if at == len(s) {
+		return s
+	}
 	var b strings.Builder
 	for i := range len(s) {
-		if c := s[i]; c <= ' ' || c == 0x7F || c == '"' || c == '<' || c == '>' {
+		if c := s[i]; unsendable(c) {
 			fmt.Fprintf(&b, "%%%02X", c)
 		} else {
 			b.WriteByte(c)
@@ -222,39 +241,47 @@ func sendable(s string) string {
 	return b.String()
 }
 
-// Settle reads the rules of an import in the scope of an estate, and gives them in their order. What is no rule there,
-// and those for which an earlier line takes the very same URLs, so that the file never comes to them, go to what is
-// left.
-func (m *Import) Settle(scope rule.Scope) []*rule.Rule {
-	rules := make([]*rule.Rule, len(m.Rules))
-	type line struct{ at, rank, source int }
-	first := map[string]line{}
-	for i, r := range m.Rules {
-		parsed, faults := rule.Parse([]rule.Row{r.Row}, scope)
+// Settle reads the rules of an import in the scope of an estate. What is no rule there, and those for which an earlier
+// line takes the very same URLs, so that the file never comes to them, go to what is left. There may be a million: what
+// is read is not kept.
+func (m *Import) Settle(scope rule.Scope) {
+	reader := rule.NewReader(scope)
+	seed := maphash.MakeSeed()
+	keys := make([]uint64, len(m.Rules)) // of what each takes; 0: it is no rule
+	first := make(map[uint64]int32, len(m.Rules))
+	for i := range m.Rules {
+		r := &m.Rules[i]
+		parsed, faults := reader.Read(r.Row)
 		if len(faults) > 0 {
 			m.leave(r.Source, r.Text, "%s", faults[0].Says)
 			continue
 		}
-		rules[i] = parsed[0]
-		key := parsed[0].Old.String()
-		if before, have := first[key]; !have || r.Rank < before.rank {
-			first[key] = line{i, r.Rank, r.Source}
+		keys[i] = max(1, maphash.String(seed, parsed.Old.String()))
+		if before, have := first[keys[i]]; !have || r.Rank < m.Rules[before].Rank {
+			first[keys[i]] = int32(i)
 		}
 	}
-	kept, imported := rules[:0], m.Rules[:0] // in place: there may be a million
-	for i, r := range rules {
-		if r == nil {
-			continue
-		}
-		if before := first[r.Old.String()]; before.at != i {
-			m.leave(m.Rules[i].Source, m.Rules[i].Text, "line %d comes first and takes all of %s", before.source, r.Old)
-			continue
-		}
-		kept, imported = append(kept, r), append(imported, m.Rules[i])
+	text := func(i int) string {
+		parsed, _ := reader.Read(m.Rules[i].Row)
+		return parsed.Old.String()
 	}
-	m.Rules = imported
+	drop := make([]bool, len(m.Rules))
+	for i := range m.Rules {
+		at := int(first[keys[i]])
+		if drop[i] = keys[i] == 0; drop[i] || at == i || text(at) != text(i) {
+			continue
+		}
+		drop[i] = true
+		m.leave(m.Rules[i].Source, m.Rules[i].Text, "line %d comes first and takes all of %s", m.Rules[at].Source, text(i))
+	}
+	kept := m.Rules[:0] // in place
+	for i := range m.Rules {
+		if !drop[i] {
+			kept = append(kept, m.Rules[i])
+		}
+	}
+	m.Rules = kept
 	slices.SortStableFunc(m.Skipped, func(a, b SkippedLine) int { return cmp.Compare(a.Line, b.Line) })
-	return kept
 }
 
 // Difference is a URL that the file and the rules made of it answer otherwise.
@@ -265,30 +292,29 @@ type Difference struct {
 	Says  string `json:"says"`
 }
 
-// Differences finds where it changes an answer that the file takes the first match and the rules, in the same order as
-// those of the import, the most specific one; and where else they say something else. Each comes with a URL.
-func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web.Door) []Difference {
+// Differences finds where it changes an answer that the file takes the first match and the rules the most specific one;
+// and where else they say something else. Each comes with a URL. The rules have to be settled in the same scope.
+func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference {
+	w := newWins(m, scope, canonical)
 	var all []Difference
-	for i, r := range m.Rules {
+	for i := range m.Rules {
+		r := &m.Rules[i]
 		if r.Differ != "" {
 			all = append(all, Difference{r.Differ, r.Source, 0, r.Note})
 		}
-		if u := otherCase(rules[i]); r.Folds && u != "" && (scope.Mode == nil || !scope.Mode(rules[i].Old.Host).IgnoreCase) {
+		if !r.Folds {
+			continue
+		}
+		read := w.read(i)
+		if u := otherCase(read); u != "" && (scope.Mode == nil || !scope.Mode(read.Old.Host).IgnoreCase) {
 			all = append(
 				all,
 				Difference{u, r.Source, 0, "The file ignores case there; rules do so where the domain says ignore-case: yes."},
 			)
 		}
 	}
-	all = append(all, m.beyond(rules, scope)...)
-	w := wins{of: m, rules: rules, table: rule.Compile(rules, scope), scope: scope, canonical: canonical,
-		said: map[[2]int]bool{}, found: all, led: map[led][]int{}}
-	for i, r := range rules {
-		path, exact := lead(r)
-		at := led{r.Old.Host, path, exact}
-		w.led[at] = append(w.led[at], i)
-	}
-	for i, pairs := 0, 0; i < len(rules); i++ {
+	w.found = append(all, w.beyond()...)
+	for i, pairs := 0, 0; i < len(m.Rules); i++ {
 		w.meeting(i, func(other int) {
 			if pairs++; pairs <= mostCompared {
 				w.compare(i, other)
@@ -311,16 +337,20 @@ func (m *Import) Differences(rules []*rule.Rule, scope rule.Scope, canonical web
 
 // beyond gives, for each apex that the file names without its www, a URL of the www that a rule takes and the file does
 // not.
-func (m *Import) beyond(rules []*rule.Rule, scope rule.Scope) []Difference {
+func (w *wins) beyond() []Difference {
 	var all []Difference
-	for _, n := range m.Names {
+	for _, n := range w.of.Names {
 		apex, err := web.ParseHost(n.Host)
-		if err != nil || !apex.IsApex() || scope.Serves != nil && scope.Serves(apex.WWW()) ||
-			slices.ContainsFunc(m.Names, func(o Named) bool { return o.Host == apex.WWW().String() }) ||
-			slices.ContainsFunc(rules, func(r *rule.Rule) bool { return r.Old.Host == apex.WWW() }) {
+		if err != nil || !apex.IsApex() || w.scope.Serves != nil && w.scope.Serves(apex.WWW()) ||
+			slices.ContainsFunc(w.of.Names, func(o Named) bool { return o.Host == apex.WWW().String() }) {
 			continue
 		}
-		for _, r := range rules {
+		at, have := w.firstOf[apex]
+		if _, www := w.firstOf[apex.WWW()]; www || !have {
+			continue
+		}
+		for i := int(at); i < len(w.of.Rules); i++ {
+			r := w.read(i)
 			if r.Old.Host != apex {
 				continue
 			}
@@ -357,23 +387,137 @@ func otherCase(r *rule.Rule) string {
 	return web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTP), Host: r.Old.Host}.URL(other, queryFor(r)).String()
 }
 
-// wins compares which rule wins with which line is the first.
+// wins compares which rule wins with which line is the first. Rules are read again where they are needed.
 type wins struct {
 	of        *Import
-	rules     []*rule.Rule
-	table     *rule.Table
 	scope     rule.Scope
+	reader    *rule.Reader
 	canonical web.Door
 	said      map[[2]int]bool
 	found     []Difference
-	led       map[led][]int // rules by how their paths begin
+	seed      maphash.Seed
+	led       map[uint64]int32    // by how their paths begin and what they ask for: one more than the first rule
+	next      []int32             // one more than the next that begins so and asks for that
+	kinds     map[uint64][]string // the sets of parameters for which rules ask whose paths begin so
+	ledKind   map[uint64]int32    // by how their paths begin and for which parameters they ask, whatever the values
+	nextKind  []int32
+	firstOf   map[web.Host]int32 // the first rule of each host
+	modes     bool               // some host does not care how a path is written
+	table     *rule.Table        // of all rules, where that had to be made
 }
 
-// led is how the paths of a rule begin: the text before its first capture, or a whole path.
-type led struct {
-	host  web.Host
-	text  string
-	exact bool
+func newWins(m *Import, scope rule.Scope, canonical web.Door) *wins {
+	w := &wins{of: m, scope: scope, reader: rule.NewReader(scope), canonical: canonical, said: map[[2]int]bool{},
+		seed: maphash.MakeSeed(), led: make(map[uint64]int32, len(m.Rules)), next: make([]int32, len(m.Rules)),
+		kinds: map[uint64][]string{}, ledKind: map[uint64]int32{}, nextKind: make([]int32, len(m.Rules)),
+		firstOf: map[web.Host]int32{}}
+	for i := len(m.Rules) - 1; i >= 0; i-- {
+		r := w.read(i)
+		w.firstOf[r.Old.Host] = int32(i)
+		path, exact := lead(r)
+		begins := w.begin(r.Old.Host, path, exact)
+		kind, values := asks(r)
+		key := w.key(begins, kind, values)
+		w.next[i], w.led[key] = w.led[key], int32(i)+1
+		if kind == "" {
+			continue
+		}
+		if key = w.key(begins, kind, anyValues); w.ledKind[key] == 0 {
+			w.kinds[begins] = append(w.kinds[begins], kind)
+		}
+		w.nextKind[i], w.ledKind[key] = w.ledKind[key], int32(i)+1
+	}
+	for h := range w.firstOf {
+		w.modes = w.modes || scope.Mode != nil && !scope.Mode(h).IsExact()
+	}
+	return w
+}
+
+// read reads a rule, which was one when the import was settled.
+func (w *wins) read(i int) *rule.Rule {
+	r, _ := w.reader.Read(w.of.Rules[i].Row)
+	return r
+}
+
+// begin stands for how the paths of a rule begin: the text before its first capture, or a whole path.
+func (w *wins) begin(h web.Host, text string, exact bool) uint64 {
+	k := maphash.String(w.seed, text) ^ maphash.String(w.seed, h.String())*0x9E3779B97F4A7C15
+	if exact {
+		k = ^k
+	}
+	return k
+}
+
+// anyValues stands in a key for whatever is asked for.
+const anyValues = "\x01"
+
+func (w *wins) key(begins uint64, kind, values string) uint64 {
+	if kind == "" {
+		return begins
+	}
+	return begins*0xBF58476D1CE4E5B9 ^ maphash.String(w.seed, kind+"\x00"+values)
+}
+
+// asks gives the parameters of which a rule asks for one value each, and these: rules that ask for the same parameters
+// and other values never take one URL.
+func asks(r *rule.Rule) (kind, values string) {
+	for _, c := range r.Old.Query {
+		switch {
+		case len(c.Parts) == 0:
+			kind, values = kind+c.Key+"\x00", values+"\x00"
+		case len(c.Parts) == 1 && !c.Parts[0].IsCapture():
+			kind, values = kind+c.Key+"\x00", values+c.Parts[0].Literal+"\x00"
+		}
+	}
+	return kind, values
+}
+
+// valuesIn gives what a query asks of the parameters of a kind; false where one is not there.
+func valuesIn(query, kind string) (string, bool) {
+	values := ""
+	for key := range strings.SplitSeq(strings.TrimSuffix(kind, "\x00"), "\x00") {
+		value, there := rule.Parameter(query, key)
+		if !there {
+			return "", false
+		}
+		values += web.NormalQuery(value) + "\x00"
+	}
+	return values, true
+}
+
+// begins calls a function for the rules whose paths begin so and that may take a URL of a rule that asks for so much; by
+// chance others may be among them.
+func (w *wins) begins(h web.Host, text string, exact bool, kind, values string, each func(int)) {
+	begins := w.begin(h, text, exact)
+	for at := w.led[begins]; at > 0; at = w.next[at-1] {
+		each(int(at) - 1)
+	}
+	for _, other := range w.kinds[begins] {
+		if other == kind {
+			for at := w.led[w.key(begins, kind, values)]; at > 0; at = w.next[at-1] {
+				each(int(at) - 1)
+			}
+			continue
+		}
+		for at := w.ledKind[w.key(begins, other, anyValues)]; at > 0; at = w.nextKind[at-1] {
+			each(int(at) - 1)
+		}
+	}
+}
+
+// taking calls a function for the rules whose paths begin so and that may take a URL with a query.
+func (w *wins) taking(h web.Host, text string, exact bool, query string, each func(int)) {
+	begins := w.begin(h, text, exact)
+	for at := w.led[begins]; at > 0; at = w.next[at-1] {
+		each(int(at) - 1)
+	}
+	for _, kind := range w.kinds[begins] {
+		if values, there := valuesIn(query, kind); there {
+			for at := w.led[w.key(begins, kind, values)]; at > 0; at = w.next[at-1] {
+				each(int(at) - 1)
+			}
+		}
+	}
 }
 
 func lead(r *rule.Rule) (text string, exact bool) {
@@ -389,21 +533,22 @@ func lead(r *rule.Rule) (text string, exact bool) {
 // meeting gives each rule that may take a path that rule i takes too, for each pair once: two whole paths have to be
 // the same, and of two patterns the beginning of one begins the other's.
 func (w *wins) meeting(i int, meets func(int)) {
-	r := w.rules[i]
+	r := w.read(i)
 	text, exact := lead(r)
+	kind, values := asks(r)
 	if exact {
-		for _, other := range w.led[led{r.Old.Host, text, true}] {
+		w.begins(r.Old.Host, text, true, kind, values, func(other int) {
 			if other > i {
 				meets(other)
 			}
-		}
+		})
 	}
 	for n := range len(text) + 1 {
-		for _, other := range w.led[led{r.Old.Host, text[:n], false}] {
+		w.begins(r.Old.Host, text[:n], false, kind, values, func(other int) {
 			if exact || n < len(text) || other > i {
 				meets(other)
 			}
-		}
+		})
 	}
 }
 
@@ -411,9 +556,12 @@ func (w *wins) compare(i, j int) {
 	if w.of.Rules[j].Rank < w.of.Rules[i].Rank {
 		i, j = j, i
 	}
-	first, second := w.rules[i], w.rules[j]
 	key := [2]int{w.of.Rules[i].Source, w.of.Rules[j].Source}
-	if w.said[key] || key[0] == key[1] ||
+	if w.said[key] || key[0] == key[1] {
+		return
+	}
+	first, second := w.read(i), w.read(j)
+	if first.Old.Host != second.Old.Host ||
 		first.Old.Scheme != "" && second.Old.Scheme != "" && first.Old.Scheme != second.Old.Scheme {
 		return
 	}
@@ -428,8 +576,8 @@ func (w *wins) compare(i, j int) {
 		path,
 		queryFor(first, second),
 	)
-	won, ok := w.table.Lookup(u)
-	if !ok || won.Rule != second {
+	won, ok := w.winner(u)
+	if !ok || won.Rule.Line != second.Line || won.Rule.Old.String() != second.Old.String() {
 		return
 	}
 	theirs, takes := rule.Compile([]*rule.Rule{first}, w.scope).Lookup(u)
@@ -443,6 +591,43 @@ func (w *wins) compare(i, j int) {
 			key[0],
 			key[1],
 		)})
+}
+
+// mostRivals is how many rules that may take a URL are looked at by themselves; beyond, all rules are.
+const mostRivals = 64
+
+// winner gives the rule that takes a URL, of all.
+func (w *wins) winner(u web.URL) (rule.Match, bool) {
+	if w.table == nil && !w.modes {
+		var few []int
+		path := web.NormalPath(u.Path())
+		hosts := []web.Host{u.Host()}
+		if apex, ok := u.Host().Apex(); ok && apex != u.Host() {
+			hosts = append(hosts, apex) // whose rules its www may inherit
+		}
+		for _, h := range hosts {
+			w.taking(h, path, true, u.Query(), func(i int) { few = append(few, i) })
+			for n := range len(path) + 1 {
+				w.taking(h, path[:n], false, u.Query(), func(i int) { few = append(few, i) })
+			}
+		}
+		if len(few) <= mostRivals {
+			slices.Sort(few)
+			rules := make([]*rule.Rule, len(few))
+			for i, at := range few {
+				rules[i] = w.read(at)
+			}
+			return rule.Compile(rules, w.scope).Lookup(u)
+		}
+	}
+	if w.table == nil {
+		rules := make([]*rule.Rule, len(w.of.Rules))
+		for i := range rules {
+			rules[i] = w.read(i)
+		}
+		w.table = rule.Compile(rules, w.scope)
+	}
+	return w.table.Lookup(u)
 }
 
 func queryFor(rules ...*rule.Rule) string {
@@ -511,6 +696,11 @@ func readExpression(s, prefix string) (expression, error) {
 	if !r.ended {
 		if ways, err = open(ways); err != nil {
 			return expression{}, err
+		}
+	}
+	for _, w := range ways {
+		if w.old != "" && w.old[0] != '/' && w.old[0] != '{' {
+			return expression{}, fmt.Errorf("it matches no path, since each begins with / (in an .htaccess none does)")
 		}
 	}
 	seen := map[string]bool{}

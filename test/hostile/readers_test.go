@@ -62,6 +62,15 @@ func TestFilesThatMeanHarm(t *testing.T) {
 			"server { server_name " + numbered(50_000, "h#.old.example ") + "; location = /a { return 301 /b; } }",
 			"", 0,
 		},
+		"many redirects": {apache, numbered(60_000, "Redirect 301 /archive/page-#.html https://www.n.example/c/#/\n"), "", 0},
+		"many rewrites": {apache, "RewriteEngine on\n" +
+			numbered(60_000, "RewriteRule ^/a/p-#\\.html$ https://www.n.example/c/#/ [R=301,L]\n"), "60000 rules", 0},
+		"many that are left": {apache, "RewriteEngine on\n" +
+			numbered(60_000, "RewriteRule a/p-#\\.html https://www.n.example/c/#/ [R=301,L]\n"), "60000 lines not", 1},
+		"many locations": {nginx, "server { server_name old.example;\n" +
+			numbered(60_000, "location = /a/p-#.html { return 301 https://www.n.example/c/#/; }\n") + "}\n", "60000 rules", 1},
+		"many numbers": {"rules import FILE --kind csv", "old,new\n" +
+			numbered(60_000, "https://old.example/index.php?id=#,https://www.n.example/c/#/\n"), "60000 rules", 0},
 		"nginx one word": {nginx, strings.Repeat("x", 5_000_000), "", 1},
 
 		"includes": {
@@ -79,6 +88,16 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		"many strings": {"plan --zone FILE", soa + "x TXT " + strings.Repeat(`"x" `, 1_000_000) + "\n", "", 0},
 		"braces":       {"plan --zone FILE", soa + strings.Repeat("(", 2_000_000), "", 2},
 
+		"rules of one path":            {"prove", "old,new\n" + numbered(5_000, "old.example/index.php?id=#,/p/#\n"), "Proved", 0},
+		"planned rules of one path":    {"plan", "old,new\n" + numbered(5_000, "old.example/index.php?id=#,/p/#\n"), "holds", 0},
+		"rules of one pattern":         {"prove", "old,new\n" + numbered(5_000, "old.example/{x}.php?id=#,/p/#\n"), "Proved", 0},
+		"rules of one path, all tied":  {"prove", "old,new\n" + numbered(2_000, "old.example/p?k#=1,/p/#\n"), "tie", 1},
+		"rules that feed by the query": {"prove", "old,new\n" + numbered(30, "old.example/p?k#={v},https://old.example/p?j#={v}\n"), "", 1},
+		"rules that triple": {
+			"prove",
+			"old,new\nold.example/{+r},https://old.example/{+r}/{+r}/{+r}\n",
+			"never ends, and grows", 1,
+		},
 		"parameters": {
 			"plan",
 			"old,new\nold.example/a?" + numbered(20_000, "a#={x#}&") + ",/b\n",
@@ -162,7 +181,7 @@ func TestFilesThatMeanHarm(t *testing.T) {
 				require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600))
 			}
 			write("upperpath.yaml", estate)
-			if c.command == "plan" {
+			if c.command == "plan" || c.command == "prove" {
 				write("upperpath.yaml", estate+"rules: input\n")
 			}
 			write("pages.yaml", estate+"site: {pages: input}\n")

@@ -84,6 +84,9 @@ func (m Match) value(r *Rule, name string, took []string) (value string, fromQue
 	return "", true
 }
 
+// Parameter returns the first value of a key of a query, raw, and whether the key is there. The key is in normal form.
+func Parameter(query, key string) (string, bool) { return parameter(query, key) }
+
 // parameter returns the first value of a key, raw, and whether the key is there. The key is in normal form.
 func parameter(query, key string) (string, bool) {
 	for query != "" {

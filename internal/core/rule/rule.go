@@ -110,6 +110,24 @@ func Parse(rows []Row, scope Scope) ([]*Rule, problem.List) {
 	return rules, faults
 }
 
+// Reader reads rows one by one, for whoever keeps none of the rules. It is not for several goroutines at once.
+type Reader struct{ scope Scope }
+
+// NewReader makes a reader of rules in a scope.
+func NewReader(scope Scope) *Reader {
+	scope.known = map[string]web.Host{}
+	return &Reader{scope}
+}
+
+// Read reads one row. All that is wrong comes back, without a line; then there is no rule.
+func (r *Reader) Read(row Row) (*Rule, problem.List) {
+	made, faults := parseRow(row, r.scope)
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	return made, nil
+}
+
 func parseRows(rows []Row, scope Scope) ([]*Rule, problem.List) {
 	rules := make([]*Rule, 0, len(rows))
 	var faults problem.List
