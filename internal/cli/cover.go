@@ -97,7 +97,7 @@ func (p *program) oldURLs(
 		}
 		at, is := known[key]
 		if is && all[at].URL == string(a.URL) && all[at].Method == method {
-			all[at].Weight += a.Weight
+			all[at].Weight = old.Plus(all[at].Weight, a.Weight)
 			return
 		}
 		if in.Only != nil {

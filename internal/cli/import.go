@@ -224,19 +224,19 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened, Merged: m.Merged,
 		Untracked: m.Untracked, Relative: m.Relative}
 	for _, l := range m.Anyway {
-		result.Anyway = append(result.Anyway, report.Skipped(l))
+		result.Anyway = append(result.Anyway, masked(l))
 	}
 	for _, l := range m.Beside {
-		result.Beside = append(result.Beside, report.Skipped(l))
+		result.Beside = append(result.Beside, masked(l))
 	}
 	for _, l := range m.Undecided {
-		result.Undecided = append(result.Undecided, report.Skipped(l))
+		result.Undecided = append(result.Undecided, masked(l))
 	}
 	result.Count = len(m.Rules)
 	result.Rules = func(yield func(report.ImportedRule) bool) {
 		for i := range m.Rules {
 			r := &m.Rules[i]
-			if !yield(report.ImportedRule{Line: r.Source, Text: r.Text, Old: r.Old, New: r.New, Status: r.Status,
+			if !yield(report.ImportedRule{Line: r.Source, Text: web.MaskedWords(r.Text), Old: r.Old, New: r.New, Status: r.Status,
 				Query: r.Query}) {
 				return
 			}
@@ -246,7 +246,7 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 		result.Differences = append(result.Differences, report.Difference(d))
 	}
 	for _, l := range m.Skipped {
-		result.Skipped = append(result.Skipped, report.Skipped(l))
+		result.Skipped = append(result.Skipped, masked(l))
 	}
 	if o.add && len(m.Rules) > 0 {
 		to, err := addRules(e, path, m.Rules)
@@ -265,6 +265,11 @@ func (p *program) imported(path string, e *files.Estate, canonical web.Door, m s
 		return ended{code: exitFindings}
 	}
 	return nil
+}
+
+// masked gives a line of somebody's file as it is shown: a password in it is not.
+func masked(l servers.SkippedLine) report.Skipped {
+	return report.Skipped{Line: l.Line, Text: web.MaskedWords(l.Text), Reason: web.MaskedWords(l.Reason)}
 }
 
 // addRules adds rules at the end of the estate's, in its own columns; what is there stays as it is.

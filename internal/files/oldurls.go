@@ -10,8 +10,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -528,35 +530,52 @@ func (t *sheet) row(fields []string) {
 	}
 	t.buffer = t.of.whole(t.buffer, schemed([]byte(address)))
 	status, _ := strconv.Atoi(at(t.status)) // a column of words says nothing
-	t.of.To.Add(t.source, old.Seen{URL: t.buffer, Weight: weightOf(at(t.weight)), Note: strings.Clone(at(t.note)),
+	weight, known := weightOf(at(t.weight))
+	if !known {
+		t.source.Unweighed(at(t.weight))
+	}
+	t.of.To.Add(t.source, old.Seen{URL: t.buffer, Weight: weight, Note: strings.Clone(at(t.note)),
 		Method: []byte(at(t.method)), Status: status, More: t.values})
 }
 
-// What stands between thousands, and may stand there or before a fraction.
+// What stands between thousands, and how numbers are written: whole or grouped, a fraction, a power of ten or a letter
+// for thousands, millions, thousands of millions.
 var (
-	betweenThousands = strings.NewReplacer(" ", "", "\u00a0", "", "\u202f", "", "'", "")
+	betweenThousands = strings.NewReplacer(" ", "", "\u00a0", "", "\u202f", "", "'", "", "\u2019", "", "_", "")
 	marksOfNumbers   = strings.NewReplacer(".", "", ",", "")
+	plainNumber      = regexp.MustCompile(`^\+?([1-9]\d{0,2}(?:[.,]\d{2,3})*[.,]\d{3}|\d+)(?:[.,]\d+)?$`)
+	shortNumber      = regexp.MustCompile(`^\+?(\d+(?:[.,]\d+)?)(?:[eE]\+?(\d{1,2}))?([kKmMbB]?)$`)
+	noNumber         = []string{"-", "\u2013", "\u2014", "n/a", "na", "null", "none"}
 )
 
-// weightOf reads a number as tables write it: with marks between thousands, or a fraction.
-func weightOf(s string) int64 {
-	if n, err := strconv.ParseInt(s, 10, 64); err == nil || s == "" {
-		return max(0, n)
+// weightOf reads a number as tables write it: with marks between thousands, a fraction, 12.5k or 1e5. It is false where
+// that is none, or larger than anybody counts.
+func weightOf(s string) (int64, bool) {
+	if n, err := strconv.ParseInt(s, 10, 64); err == nil && n <= old.MostWeight {
+		return max(0, n), true
 	}
 	s = betweenThousands.Replace(s)
-	if n, err := strconv.ParseInt(s, 10, 64); err == nil {
-		return max(0, n)
+	if s == "" || slices.Contains(noNumber, strings.ToLower(s)) {
+		return 0, true
 	}
-	dot, comma := strings.LastIndexByte(s, '.'), strings.LastIndexByte(s, ',')
-	last := max(dot, comma)
-	if last >= 0 && len(s)-last-1 != 3 { // a fraction
-		s = s[:last]
+	if minus, is := strings.CutPrefix(s, "-"); is && !strings.HasPrefix(minus, "-") {
+		_, known := weightOf(minus)
+		return 0, known
 	}
-	n, err := strconv.ParseInt(marksOfNumbers.Replace(s), 10, 64)
-	if err != nil {
-		return 0
+	var value float64
+	if m := plainNumber.FindStringSubmatch(s); m != nil {
+		value, _ = strconv.ParseFloat(marksOfNumbers.Replace(m[1]), 64)
+	} else if m := shortNumber.FindStringSubmatch(s); m != nil {
+		value, _ = strconv.ParseFloat(strings.Replace(m[1], ",", ".", 1), 64)
+		power, _ := strconv.Atoi(m[2])
+		value *= math.Pow10(power + map[string]int{"k": 3, "m": 6, "b": 9}[strings.ToLower(m[3])])
+	} else {
+		return 0, false
 	}
-	return max(0, n)
+	if value > old.MostWeight {
+		return 0, false
+	}
+	return int64(value + 1e-6), true
 }
 
 // workbook reads the first sheet of a workbook that has a column with addresses.

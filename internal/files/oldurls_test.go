@@ -256,3 +256,22 @@ func TestTheTableOfACrawlSaysWhichPagesExist(t *testing.T) {
 	_, err := ReadPages(path, site)
 	require.ErrorContains(t, err, "neither a path nor a URL")
 }
+
+func TestWeightsAreReadAsTablesWriteThem(t *testing.T) {
+	for text, want := range map[string]int64{
+		"": 0, "12": 12, "1,234": 1234, "1.234": 1234, "1'234": 1234, "1\u202f234": 1234, "1 234 567": 1234567,
+		"1,234.56": 1234, "1.234,56": 1234, "12.5": 12, "12.50": 12, "0.5": 0, "0.125": 0, "1,00,000": 100_000,
+		"12.5k": 12_500, "12,5K": 12_500, "1.2M": 1_200_000, "3b": 3_000_000_000, "1e5": 100_000, "1.5E+03": 1500,
+		"-4": 0, "-": 0, "n/a": 0, "+7": 7, "1000000000000": 1_000_000_000_000, "1234567.8": 1234567, "2.3k": 2300,
+	} {
+		got, known := weightOf(text)
+		assert.True(t, known, text)
+		assert.Equal(t, want, got, text)
+	}
+	for _, text := range []string{"12%", "many", "1.2.3", "0x10", "9223372036854775807", "1e30", "1e99", "12.5 kg", "--3",
+		"1000000000001", "٣"} {
+		got, known := weightOf(text)
+		assert.False(t, known, text)
+		assert.Zero(t, got, text)
+	}
+}

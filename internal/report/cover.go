@@ -87,7 +87,7 @@ func percent(part, whole int64) string {
 	case part == whole:
 		return "100 %"
 	}
-	tenths := (part*1000 + whole/2) / whole
+	tenths := int64(float64(part)/float64(whole)*1000 + 0.5)
 	switch {
 	case tenths == 0:
 		return "under 0.1 %"
@@ -236,7 +236,7 @@ func (c Covered) byDomain() []Block {
 				var s old.Share
 				for _, f := range col.fates {
 					s.URLs += a.Fates[f].URLs
-					s.Weight += a.Fates[f].Weight
+					s.Weight = old.Plus(s.Weight, a.Fates[f].Weight)
 				}
 				row = append(row, Cell{Text: words(c.shareOf(s, a.All))})
 			}

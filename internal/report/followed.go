@@ -171,7 +171,7 @@ func (f ForFollowed) domains(all *old.MetArea) Table {
 	sum := func(a *old.MetArea, mets []old.Met) (s old.Share) {
 		for _, m := range mets {
 			s.URLs += a.Mets[m].URLs
-			s.Weight += a.Mets[m].Weight
+			s.Weight = old.Plus(s.Weight, a.Mets[m].Weight)
 		}
 		return s
 	}

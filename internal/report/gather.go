@@ -44,6 +44,7 @@ type gatheredFrom struct {
 	Lines   int64                       `json:"lines"`
 	Kept    int64                       `json:"kept"`
 	LeftOut map[old.Reason]*old.LeftOut `json:"left_out"`
+	Odd     *old.LeftOut                `json:"odd_weights,omitempty"`
 }
 
 // Gathered is what a gathering of old URLs came to.
@@ -54,11 +55,18 @@ func Gathered(g *old.Gathering, path string) Doc {
 	var out int64
 	t := Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
 	reasons := map[old.Reason]*old.LeftOut{}
+	odd := List{Title: "Counted as 0: no number that is understood", Tone: Warned}
 	for _, s := range g.Sources() {
 		left := s.Lines - s.Kept
 		out += left
 		t.Rows = append(t.Rows, cells(s.Name, fmt.Sprint(s.Lines), fmt.Sprint(s.Kept), fmt.Sprint(left)))
-		data.Sources = append(data.Sources, gatheredFrom{s.Name, s.Lines, s.Kept, s.Out})
+		from := gatheredFrom{s.Name, s.Lines, s.Kept, s.Out, nil}
+		if s.Odd.Count > 0 {
+			from.Odd = &s.Odd
+			odd.Items = append(odd.Items, cat(wordsf("%s of %s, such as ", wording.Count(int(s.Odd.Count), "weight"), s.Name),
+				copied(wording.Cut(s.Odd.Examples[0], 100))))
+		}
+		data.Sources = append(data.Sources, from)
 		for why, o := range s.Out {
 			if reasons[why] == nil {
 				reasons[why] = &old.LeftOut{}
@@ -85,6 +93,9 @@ func Gathered(g *old.Gathering, path string) Doc {
 	}
 	if len(l.Items) > 0 {
 		blocks = append(blocks, l)
+	}
+	if len(odd.Items) > 0 {
+		blocks = append(blocks, odd)
 	}
 	for _, c := range g.Crawls {
 		blocks = append(blocks, crawlNotes(c)...)

@@ -1173,6 +1173,9 @@ func target(s string, groups map[string]string, sign byte) (string, error) {
 			b.WriteByte(c)
 		}
 	}
+	if made := b.String(); strings.HasPrefix(made, "//") { // a host, by the scheme that was asked for
+		return "https:" + made, nil
+	}
 	return b.String(), nil
 }
 

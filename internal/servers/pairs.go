@@ -61,6 +61,8 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 	case to == "" && !gone:
 		m.Undecided = append(m.Undecided, SkippedLine{p.Line, from, "it has no new address yet"})
 		return e, false
+	case strings.HasPrefix(from, "//"): // a host, by whatever scheme
+		from = from[2:]
 	case strings.HasPrefix(from, "/") && host == "":
 		m.leave(p.Line, e.text, "its old address names no host; say which with --host")
 		return e, false

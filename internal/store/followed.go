@@ -178,7 +178,7 @@ func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) error {
 
 // AreasOf gives how the old URLs of a run fare, by domain, and how many of them take more hops than planned.
 func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, long old.Share, err error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT domain, met, long, count(*), sum(weight) FROM old_followed WHERE run = ? "+
+	rows, err := s.db.QueryContext(ctx, "SELECT domain, met, long, count(*), CAST(min(total(weight), 9e18) AS INTEGER) FROM old_followed WHERE run = ? "+
 		"GROUP BY domain, met, long ORDER BY domain", run)
 	if err != nil {
 		return nil, long, wrong(s.path, err)
@@ -201,7 +201,7 @@ func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, lo
 		areas[len(areas)-1].Take(m, share)
 		if isLong {
 			long.URLs += share.URLs
-			long.Weight += share.Weight
+			long.Weight = old.Plus(long.Weight, share.Weight)
 		}
 	}
 	old.SortAreas(areas)

@@ -101,7 +101,7 @@ type Share struct {
 
 func (s *Share) add(weight int64) {
 	s.URLs++
-	s.Weight += weight
+	s.Weight = Plus(s.Weight, weight)
 }
 
 // Area is what becomes of the old URLs of a domain, or of a section of one.
@@ -117,7 +117,7 @@ func (p *Area) Open() Share {
 	for f, share := range p.Fates {
 		if !Fate(f).Decided() { //nolint:gosec // there are few
 			s.URLs += share.URLs
-			s.Weight += share.Weight
+			s.Weight = Plus(s.Weight, share.Weight)
 		}
 	}
 	return s
@@ -635,7 +635,7 @@ func (c *Coverage) Sheet() []Row {
 			places[key] = at
 			rows = append(rows, Row{Old: strings.ReplaceAll(key, "*", "%2A"), Example: i})
 		}
-		rows[at].Weight += a.Weight
+		rows[at].Weight = Plus(rows[at].Weight, a.Weight)
 		if a.Weight > c.Addresses[rows[at].Example].Weight {
 			rows[at].Example = i
 		}

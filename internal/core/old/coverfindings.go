@@ -169,7 +169,7 @@ func (c *Coverage) oneDoorFindings() []finding.Finding {
 		var weight int64
 		heaviest := of[0]
 		for _, o := range of {
-			weight += c.Addresses[o.at].Weight
+			weight = Plus(weight, c.Addresses[o.at].Weight)
 			if c.Addresses[o.at].Weight > c.Addresses[heaviest.at].Weight {
 				heaviest = o
 			}

@@ -2,6 +2,7 @@ package old
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"strings"
 
@@ -28,6 +29,7 @@ type Source struct {
 	Lines int64 // that it has
 	Kept  int64 // of those, how many count
 	Out   map[Reason]*LeftOut
+	Odd   LeftOut // weights that are no number, of lines that count 0 therefore
 
 	more []int // where its further columns stand in entries
 }
@@ -117,6 +119,18 @@ type Crawl struct {
 	Waiting   int `json:"waiting"`     // that were not asked for when it was cut off
 }
 
+// MostWeight is the largest weight that an address may have, alone or summed up: far more than anybody counts, and so
+// little that millions of them can be added.
+const MostWeight = 1_000_000_000_000
+
+// Plus adds weights, none of which is below 0; no sum is larger than what a number holds.
+func Plus(a, b int64) int64 {
+	if a > math.MaxInt64-b {
+		return math.MaxInt64
+	}
+	return a + b
+}
+
 // Bounds of what is remembered to be quick.
 const (
 	mostRaw      = 100_000
@@ -157,8 +171,15 @@ func (s *Source) Leave(why Reason, example string) {
 		o = &LeftOut{Examples: []string{}}
 		s.Out[why] = o
 	}
+	o.add(example)
+}
+
+// Unweighed counts a weight that is no number.
+func (s *Source) Unweighed(weight string) { s.Odd.add(weight) }
+
+func (o *LeftOut) add(example string) {
 	o.Count++
-	if example = strings.TrimSpace(example[:min(len(example), 300)]); len(o.Examples) < mostExamples &&
+	if example = strings.TrimSpace(web.MaskedWords(example[:min(len(example), 300)])); len(o.Examples) < mostExamples &&
 		!slices.Contains(o.Examples, example) {
 		o.Examples = append(o.Examples, example)
 	}
@@ -259,12 +280,12 @@ func (g *Gathering) place(raw []byte, post bool) int32 {
 
 // take adds what a source says of an entry.
 func (e *Entry) take(g *Gathering, s *Source, a *Seen) {
-	e.Weight += a.Weight
+	e.Weight = min(MostWeight, Plus(e.Weight, a.Weight))
 	if n := slices.Index(g.sources, s); n < 64 {
 		e.sources |= 1 << n
 	}
-	if a.Note != "" && !strings.Contains(e.Note, a.Note) {
-		e.Note = strings.TrimPrefix(e.Note+"; "+a.Note, "; ")
+	if note := web.MaskedWords(a.Note); note != "" && !strings.Contains(e.Note, note) {
+		e.Note = strings.TrimPrefix(e.Note+"; "+note, "; ")
 	}
 	if a.Status > 0 {
 		e.status(a.Status)
@@ -283,7 +304,7 @@ func (e *Entry) take(g *Gathering, s *Source, a *Seen) {
 			e.More = append(e.More, "")
 		}
 		if e.More[at] == "" {
-			e.More[at] = value
+			e.More[at] = web.MaskedWords(value)
 		}
 	}
 }
@@ -304,15 +325,23 @@ func (g *Gathering) referrer(page []byte, to string) string {
 	if !is {
 		return ""
 	}
-	host, _, _ := strings.Cut(rest, "/")
-	if len(host) > 253 || strings.Contains(to, "://"+host+"/") {
+	end := strings.IndexAny(rest, `/?#\`)
+	if end < 0 {
+		end = len(rest)
+	}
+	authority := rest[strings.LastIndexByte(rest[:end], '@')+1 : end]
+	host, known := g.hosts[authority]
+	if !known {
+		// Whoever asks writes what they like there: only what is a host goes on.
+		if u, err := web.ParseURL("http://" + authority + "/"); err == nil && len(authority) <= 253 {
+			host = u.Host().String()
+		}
+		if len(g.hosts) < mostAgents {
+			g.hosts[strings.Clone(authority)] = host
+		}
+	}
+	if host == "" || strings.Contains(to, "://"+host+"/") {
 		return ""
-	}
-	if h, known := g.hosts[host]; known {
-		return h
-	}
-	if len(g.hosts) < mostAgents {
-		g.hosts[host] = host
 	}
 	return host
 }
@@ -332,7 +361,7 @@ func (g *Gathering) Entries() []*Entry {
 // Count gives how many old URLs there are, and their weight.
 func (g *Gathering) Count() (urls int, weight int64) {
 	for i := range g.entries {
-		weight += g.entries[i].Weight
+		weight = Plus(weight, g.entries[i].Weight)
 	}
 	return len(g.entries), weight
 }

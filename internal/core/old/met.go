@@ -173,9 +173,9 @@ type MetArea struct {
 // Take counts old URLs that fare in one way.
 func (a *MetArea) Take(m Met, s Share) {
 	a.All.URLs += s.URLs
-	a.All.Weight += s.Weight
+	a.All.Weight = Plus(a.All.Weight, s.Weight)
 	a.Mets[m].URLs += s.URLs
-	a.Mets[m].Weight += s.Weight
+	a.Mets[m].Weight = Plus(a.Mets[m].Weight, s.Weight)
 }
 
 // Wrong gives how many do not fare well.
@@ -184,7 +184,7 @@ func (a *MetArea) Wrong() Share {
 	for m, share := range a.Mets {
 		if !Met(m).Fine() { //nolint:gosec // there are few
 			s.URLs += share.URLs
-			s.Weight += share.Weight
+			s.Weight = Plus(s.Weight, share.Weight)
 		}
 	}
 	return s

@@ -42,13 +42,21 @@ func (e *Error) Error() string {
 var strict = idna.New(idna.MapForLookup(), idna.StrictDomainName(true), idna.Transitional(false),
 	idna.BidiRule(), idna.VerifyDNSLength(true))
 
+// withoutUser hides what stands before an @, which may be a password.
+func withoutUser(s string) string {
+	if at := strings.LastIndexByte(s, '@'); at >= 0 {
+		return "***" + s[at:]
+	}
+	return s
+}
+
 // ParseHost reads a host name as somebody writes it into an estate: U-labels or A-labels, at least two of them. A URL,
 // a port, an underscore, an IP address or a bad label is an *Error that says what to write instead.
 func ParseHost(s string) (Host, error) {
 	fail := func(says, remedy string) (Host, error) {
 		return Host{}, &Error{
 			Kind:     "host",
-			Value:    s,
+			Value:    withoutUser(s),
 			Says:     says,
 			Expected: "a host name such as www.northmoor.example",
 			Remedy:   remedy,
@@ -56,6 +64,8 @@ func ParseHost(s string) (Host, error) {
 	}
 	trimmed := strings.TrimSpace(s)
 	switch {
+	case strings.Contains(trimmed, "@"):
+		return fail("it holds user information", "leave away what stands before the @")
 	case trimmed == "":
 		return fail("it is empty", "")
 	case strings.Contains(trimmed, "://"):
