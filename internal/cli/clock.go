@@ -9,26 +9,29 @@ import (
 // clockName is the environment variable that sets the clock: everything that has a date goes by it.
 const clockName = "UPPERPATH_CLOCK"
 
-// ahead is how far the clock is ahead of that of the machine. It is taken once, so that the clock goes on.
-var ahead = sync.OnceValues(func() (time.Duration, error) {
+// setClock is what the clock was set to, and when by that of the machine: it goes on from there. The zero value: nobody
+// set it.
+type setClock struct{ to, at time.Time }
+
+var clockSet = sync.OnceValues(func() (setClock, error) {
 	set := os.Getenv(clockName)
 	if set == "" {
-		return 0, nil
+		return setClock{}, nil
 	}
-	at, err := time.Parse(time.RFC3339, set)
+	to, err := time.Parse(time.RFC3339, set)
 	if err != nil {
-		return 0, usage("%s=%s: expected a time such as 2026-11-01T12:00:00Z", clockName, set)
+		return setClock{}, usage("%s=%s: expected a time such as 2026-11-01T12:00:00Z", clockName, set)
 	}
-	return time.Until(at), nil
+	return setClock{to, time.Now()}, nil
 })
 
 // now is what the clock shows.
 func now() time.Time {
-	by, err := ahead()
-	if err != nil || by == 0 {
+	set, err := clockSet()
+	if err != nil || set.at.IsZero() {
 		return time.Now()
 	}
-	return time.Now().Add(by)
+	return set.to.Add(time.Since(set.at))
 }
 
 func (p *program) now() time.Time { return now() }

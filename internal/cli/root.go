@@ -239,7 +239,7 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 		SilenceUsage:  true,
 		Version:       version(),
 		PersistentPreRunE: func(*cobra.Command, []string) error {
-			if _, err := ahead(); err != nil {
+			if _, err := clockSet(); err != nil {
 				return err
 			}
 			p.started = true

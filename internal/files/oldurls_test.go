@@ -275,3 +275,15 @@ func TestWeightsAreReadAsTablesWriteThem(t *testing.T) {
 		assert.Zero(t, got, text)
 	}
 }
+
+// FuzzWeight looks whether a weight is ever below 0 or more than anybody counts.
+func FuzzWeight(f *testing.F) {
+	for _, text := range []string{"1,234.5", "12.5k", "1e5", "-3", "9223372036854775808", "n/a"} {
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		n, known := weightOf(text)
+		assert.True(t, n >= 0 && n <= old.MostWeight, "%q is %d", text, n)
+		assert.False(t, !known && n != 0, text)
+	})
+}

@@ -349,6 +349,53 @@ func FuzzReadNginx(f *testing.F) {
 	})
 }
 
+// FuzzImported settles what was read of a table and looks for differences: each names a URL that can be asked for.
+func FuzzImported(f *testing.F) {
+	f.Add("/a/*,/b/$1\n/a/x,/c\n/index.php?id=1,/1\n/index.php?id=2,/2\n/index.php,/\n")
+	f.Add("//old.example/a,//n.example/b\nwww.old.example/a,/c\nhttp://old.example/a,/d\n/a/x*y,/e\n/a/*,/f")
+	f.Fuzz(func(t *testing.T, text string) {
+		var pairs []Pair
+		for i, line := range strings.Split(text, "\n") {
+			if old, to, ok := strings.Cut(line, ","); ok && i < 200 {
+				pairs = append(pairs, Pair{i + 1, old, to, ""})
+			}
+		}
+		m := ReadPairs(pairs, "old.example", 301, nil)
+		scope := rule.Scope{Holds: func(h web.Host) bool { return h.String() == "old.example" || h.String() == "www.old.example" }}
+		m.Settle(scope)
+		rows := make([]rule.Row, len(m.Rules))
+		for i, r := range m.Rules {
+			rows[i] = r.Row
+		}
+		if _, faults := rule.Parse(rows, scope); len(faults) > 0 {
+			t.Fatalf("what was settled is no rule: %v", faults)
+		}
+		for _, d := range m.Differences(scope, web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}) {
+			if _, err := web.ParseURL(d.URL); err != nil {
+				t.Fatal(err)
+			}
+		}
+	})
+}
+
+// FuzzListen looks whether what is taken can stand in a configuration file.
+func FuzzListen(f *testing.F) {
+	f.Add("http=127.0.0.1:8080")
+	f.Add("https=[::1]:443")
+	f.Add("http=*:80")
+	f.Fuzz(func(t *testing.T, value string) {
+		o, err := ParseListen([]string{value})
+		if err != nil {
+			return
+		}
+		for _, at := range append(o.HTTP, o.HTTPS...) {
+			if strings.ContainsAny(at, " \t\r\n;{}\"'\\$#<>") || !regexp.MustCompile(`.:[1-9][0-9]{0,4}$|.:0+[1-9]`).MatchString(at) {
+				t.Fatalf("%q", at)
+			}
+		}
+	})
+}
+
 func FuzzReadPairs(f *testing.F) {
 	f.Add("/a/*", "/b/$1")
 	f.Add("http://old.example/{x}?a=*", "https://n.example/#$1")

@@ -59,7 +59,7 @@ func ParseRobots(text, name string) *Robots {
 			begun = false
 			if n, err := strconv.ParseFloat(value, 64); err == nil && n > 0 {
 				for _, r := range group {
-					r.Delay = min(mostDelay, time.Duration(n*float64(time.Second)))
+					r.Delay = time.Duration(min(n, mostDelay.Seconds()) * float64(time.Second))
 				}
 			}
 		}

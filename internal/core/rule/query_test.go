@@ -133,3 +133,42 @@ func TestTiesEqualComparingAllPairs(t *testing.T) {
 	}
 	assert.Greater(t, found, 1000)
 }
+
+// FuzzRulesOfOnePath compares look-ups by the query with trying every rule, and ties with comparing all pairs.
+func FuzzRulesOfOnePath(f *testing.F) {
+	f.Add("id=1|id=2|id={n}|page=a&id=1||lang|x=1{y}", "id=1&page=a&id=2")
+	f.Add("a={+r}|a=|a=%41|a=A|b=1&a=1", "%61=A")
+	f.Fuzz(func(t *testing.T, asks, query string) {
+		var all []string
+		for i, q := range strings.Split(asks, "|") {
+			if strings.ContainsAny(q, ",\n\r\"") || i > 60 {
+				return
+			}
+			line := "old.example/p"
+			if q != "" {
+				line += "?" + q
+			}
+			all = append(all, line+",/to")
+		}
+		rules, faults := Parse(rows(all), scope)
+		if len(faults) > 0 {
+			return
+		}
+		u, err := web.ParseURL("http://old.example/p?" + query)
+		if err != nil {
+			return
+		}
+		tab := Compile(rules, scope)
+		want := tab.Candidates(u)
+		m, ok := tab.Lookup(u)
+		require.Equal(t, len(want) > 0, ok)
+		if ok {
+			require.Zero(t, Compare(want[0], Entry{Rule: m.Rule}))
+			require.True(t, conditionsHold(m.Rule.Old.Query, u.Query()))
+		}
+		for _, tie := range tab.Ties() {
+			require.True(t, conditionsHold(tie.First.Old.Query, tie.Witness.Query()), "%s", tie.Witness)
+			require.True(t, conditionsHold(tie.Second.Old.Query, tie.Witness.Query()), "%s", tie.Witness)
+		}
+	})
+}
