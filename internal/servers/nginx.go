@@ -313,6 +313,9 @@ func (n *nginx) constant(d predict.Door) string {
 // The most octets that nginx reads as one word of its configuration, with some room.
 const mostWord = 3900
 
+// mostSpelled is how many octets one of a rule becomes at most in an expression, with quotes: (?:a|%61) and its like.
+const mostSpelled = 24
+
 // nginxBars says why nginx cannot hold a rule, "" where it can.
 func nginxBars(r *rule.Rule, hashable bool) string {
 	for _, p := range r.Old.Parts {
@@ -326,7 +329,11 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 			name,
 		)
 	}
-	old := quoteValue(r.Old.String())
+	old := r.Old.String()
+	if len(old)+len(r.New.String()) < mostWord/mostSpelled { // however it is written, it is short enough
+		return ""
+	}
+	old = quoteValue(old)
 	if !hashable {
 		old = quote(variantRegexp(r, r.Old.Parts, true) + conditionsRegexp(r))
 	}

@@ -291,9 +291,9 @@ func (c *chain) wholePaths(next string) []wholePath {
 	}
 	for _, path := range order {
 		var w bytes.Buffer
-		var lines []string
+		var lines []int
 		for _, r := range asking[path] {
-			lines = append(lines, strconv.Itoa(r.Line))
+			lines = append(lines, r.Line)
 			fmt.Fprintf(
 				&w,
 				"    # line %d: %s\n    %s %s;\n",
@@ -306,12 +306,12 @@ func (c *chain) wholePaths(next string) []wholePath {
 		otherwise := orEmpty(next)
 		if r := others[path]; r != nil {
 			otherwise = c.leadsTo(c.table, r)
-			lines = append(lines, strconv.Itoa(r.Line))
+			lines = append(lines, r.Line)
 			fmt.Fprintf(&w, "    # else line %d\n", r.Line)
 		}
 		name := c.name()
 		c.add("$args", name, otherwise, "    # "+commentSafe(path)+"\n"+w.String())
-		paths = append(paths, wholePath{path, `"` + name + `"`, strings.Join(lines, ", ")})
+		paths = append(paths, wholePath{path, `"` + name + `"`, linesText(lines)})
 	}
 	return paths
 }

@@ -163,8 +163,27 @@ func beyond(server, place, old, why string, line int) finding.Finding {
 		"Leave the rule to another carrier, or do without it.", map[string]any{"line": line})
 }
 
+// mostComment is how long a comment may be, in octets: nginx refuses one that its buffer of 4 KiB does not hold.
+const mostComment = 500
+
+// linesText names rules by their lines, the first of many.
+func linesText(lines []int) string {
+	const most = 8
+	var all []string
+	for _, n := range lines[:min(len(lines), most)] {
+		all = append(all, strconv.Itoa(n))
+	}
+	if more := len(lines) - most; more > 0 {
+		return fmt.Sprintf("%s and %d more", strings.Join(all, ", "), more)
+	}
+	return strings.Join(all, ", ")
+}
+
 // commentSafe keeps a text on its comment line.
 func commentSafe(s string) string {
+	if len(s) > mostComment {
+		s = strings.ToValidUTF8(s[:mostComment], "") + "..."
+	}
 	s = strings.Map(func(r rune) rune {
 		if problem.Hostile(r) {
 			return ' '

@@ -57,13 +57,14 @@ func (t *Table) Duplicates() [][2]*Rule {
 func (t *Table) repeated() map[*Rule]*Rule {
 	again := map[*Rule]*Rule{}
 	for _, group := range t.alike() {
-		first := make(map[string]*Rule, len(group))
+		first := make(map[uint64]*Rule, len(group))
 		for _, r := range group {
-			key := r.saying()
-			if a := first[key]; a != nil {
-				again[r] = a
-			} else {
+			key := r.sum(t.seed)
+			switch a := first[key]; {
+			case a == nil:
 				first[key] = r
+			case a.saying() == r.saying():
+				again[r] = a
 			}
 		}
 	}

@@ -2,6 +2,7 @@ package rule
 
 import (
 	"cmp"
+	"hash/maphash"
 	"slices"
 	"strconv"
 )
@@ -10,6 +11,15 @@ import (
 // ones that may take one of its URLs, until it has enough. Left out are only rules that certainly take none, so that of
 // thousands that each ask for another id none is compared with the others.
 func (t *Table) rivals(group []*Rule, each func(b *Rule, earlier func(enough func(a *Rule) bool))) {
+	if same, ok := t.oneKind(group); ok {
+		for i, b := range group {
+			each(b, func(enough func(a *Rule) bool) {
+				for at := same[i]; at > 0 && enough(group[at-1]); at = same[at-1] {
+				}
+			})
+		}
+		return
+	}
 	traits := make([][]trait, len(group))
 	all := make([]int32, len(group))
 	for i, r := range group {
@@ -25,6 +35,35 @@ func (t *Table) rivals(group []*Rule, each func(b *Rule, earlier func(enough fun
 			tree.walk(traits[i], int32(i), func(at int32) bool { return enough(group[at]) })
 		})
 	}
+}
+
+// oneKind gives for each rule of a group one more than the place of the last one before it that asks for the same values,
+// where all are exact and ask for the same parameters: then no others can take one of its URLs. 0 is none.
+func (t *Table) oneKind(group []*Rule) (same []uint32, ok bool) {
+	if _, exact := group[0].Old.Exact(); !exact {
+		return nil, false
+	}
+	for _, r := range group {
+		if len(r.Old.Query) != len(group[0].Old.Query) {
+			return nil, false
+		}
+		for i, c := range r.Old.Query { // they are in order
+			if _, fixed := c.fixed(); !fixed || c.Key != group[0].Old.Query[i].Key {
+				return nil, false
+			}
+		}
+	}
+	same = make([]uint32, len(group))
+	last := make(map[uint64]uint32, len(group))
+	for i, r := range group {
+		key := uint64(0)
+		for _, c := range r.Old.Query {
+			value, _ := c.fixed()
+			key = key*0x9E3779B97F4A7C15 ^ maphash.String(t.seed, value)
+		}
+		same[i], last[key] = last[key], uint32(i)+1
+	}
+	return same, true
 }
 
 // trait is something that all URLs of a rule have in common: rules that have the same kind of trait, and another

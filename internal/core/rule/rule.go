@@ -11,6 +11,7 @@ package rule
 
 import (
 	"fmt"
+	"hash/maphash"
 	"slices"
 	"strconv"
 	"strings"
@@ -609,4 +610,24 @@ func (r *Rule) Place() string { return fmt.Sprintf("rules line %d", r.Line) }
 // saying gives all that a rule says, one text: of two that say the same the later one is needless.
 func (r *Rule) saying() string {
 	return fmt.Sprintf("%s\x00%s\x00%d\x00%t", r.Old, r.New, r.Status, r.DropQuery)
+}
+
+// sum is a hash of much of what a rule says, made without a text.
+func (r *Rule) sum(seed maphash.Seed) uint64 {
+	h := uint64(r.Status)
+	add := func(s string) { h = h*0x9E3779B97F4A7C15 ^ maphash.String(seed, s) }
+	for _, parts := range [][]Part{r.Old.Parts, r.New.Parts, r.New.Query} {
+		for _, p := range parts {
+			add(p.Literal)
+			add(p.Name)
+		}
+	}
+	for _, c := range r.Old.Query {
+		add(c.Key)
+		for _, p := range c.Parts {
+			add(p.Literal)
+			add(p.Name)
+		}
+	}
+	return h
 }
