@@ -208,7 +208,7 @@ func (p *program) resumed(
 	}
 	said := fmt.Sprintf("all of its %s are asked anew", wording.Count(list.total, "URL"))
 	if held > 0 {
-		said = fmt.Sprintf("of its %s, %d are kept, which should lead where they should then; the others are asked",
+		said = fmt.Sprintf("of its %s those whose goal is the same (%d) are kept, and the others asked anew",
 			wording.Count(list.total, "URL"), held)
 	}
 	fmt.Fprintf(p.err, "upperpath: --resume: since that audit began (%s), %s changed: %s.\n", began,

@@ -31,6 +31,7 @@ var allowed = []string{
 	"fmt",
 	"iter",
 	"maps",
+	"math",
 	"math/rand/v2",
 	"net/netip",
 	"net/url",

@@ -54,9 +54,11 @@ func readAll(f *os.File, most int64) ([]byte, error) {
 	}
 }
 
-func tooLarge(most int64) error {
-	return fmt.Errorf("%w: at most %d MiB", ErrTooLarge, (most+1<<20-1)>>20)
-}
+// tooLarge is an ErrTooLarge that knows its bound.
+type tooLarge int64
+
+func (most tooLarge) Error() string { return fmt.Sprintf("it has more than %d octets", int64(most)) }
+func (most tooLarge) Unwrap() error { return ErrTooLarge }
 
 // largeInput is from how many octets of one file on memory is minded.
 const largeInput = 4 << 20

@@ -23,7 +23,7 @@ import (
 // ReadTree reads a YAML file into a tree of nodes with their places. A file that is missing or is no YAML is a
 // problem.List of one.
 func ReadTree(path string) (*estate.Node, error) {
-	data, err := Read(path, mostYAML+1)
+	data, err := Read(path, mostYAML)
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}
@@ -170,6 +170,11 @@ func unreadable(path string, err error) problem.Problem {
 		File:   path,
 		Says:   "the file cannot be read",
 		Remedy: "check whether the name is right and you may read it",
+	}
+	var most tooLarge
+	if errors.As(err, &most) {
+		p.Says, p.Expected = most.Error(), fmt.Sprintf("no more than %d", int64(most))
+		p.Remedy = "check whether this is the file that you mean"
 	}
 	var pathErr *os.PathError
 	if errors.As(err, &pathErr) {

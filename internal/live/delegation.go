@@ -382,6 +382,11 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 // askServer fills in how a name server answers for the zone.
 func (l *looker) askServer(ctx context.Context, s *session, server *survey.Server) []string {
 	answer, err := s.ask(ctx, l.domain.Name, dns.TypeSOA)
+	if isUnseen(err) {
+		server.State, server.Says = survey.Unasked, "nobody could ask it: "+plainError(err)
+		l.unseen("%s of %s could not be asked: %s", s.who(), l.domain.Name, plainError(err))
+		return nil
+	}
 	if err != nil {
 		server.State, server.Says = survey.Silent, fmt.Sprintf("it does not answer within %s", l.web.vantage.Timeout)
 		var r *refusal

@@ -104,7 +104,7 @@ func holding[T any](ctx context.Context, s *sockets, open func() (T, error)) (T,
 			since = time.Now()
 		case <-time.After(pause): // others hold what this machine has, too
 		case <-ctx.Done():
-			return none, ctx.Err()
+			return none, s.overtime(ctx)
 		}
 	}
 }
@@ -140,9 +140,20 @@ func (s *sockets) enter(ctx context.Context, since *time.Time) error {
 		}
 		timer.Stop()
 		if ctx.Err() != nil {
-			return ctx.Err()
+			return s.overtime(ctx)
 		}
 	}
+}
+
+// overtime is why there is none, where the time for it ended in waiting: the shortage is to blame, and not whoever would
+// have been asked.
+func (s *sockets) overtime(ctx context.Context) error {
+	s.lock.Lock()
+	defer s.lock.Unlock()
+	if errors.Is(ctx.Err(), context.DeadlineExceeded) && s.last != nil {
+		return s.last
+	}
+	return ctx.Err()
 }
 
 func (s *sockets) wakes() chan struct{} {

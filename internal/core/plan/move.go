@@ -248,11 +248,15 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 		who := strings.TrimSpace(c.Name + " " + c.Address)
 		if c.State != survey.Answers {
 			agrees = false
+			does, fix := "does not answer for", "Create the zone there before the delegation changes."
+			if c.State == survey.Unasked {
+				does, fix = "could not be asked about", "Survey it once more before the delegation changes."
+			}
 			f.find(
 				finding.ZoneDiffers,
 				s.zone(),
-				fmt.Sprintf("The new name server %s does not answer for %s: %s.", who, s.zone(), c.Says),
-				"Create the zone there before the delegation changes.",
+				fmt.Sprintf("The new name server %s %s %s: %s.", who, does, s.zone(), c.Says),
+				fix,
 				map[string]any{"server": c.Name, "address": c.Address},
 			)
 			continue

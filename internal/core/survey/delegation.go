@@ -33,7 +33,7 @@ func (v *verdict) delegation() {
 func (v *verdict) servers() {
 	d := v.domain
 	for _, s := range d.Servers {
-		if s.State == Answers || s.State == Silent && d.Source == Resolver && d.Parent.Server == "" {
+		if s.State == Answers || s.State == Unasked || s.State == Silent && d.Source == Resolver && d.Parent.Server == "" {
 			continue // where not even the parent zone could be reached from this vantage, none is to blame
 		}
 		who := s.Name

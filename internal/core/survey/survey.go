@@ -117,6 +117,7 @@ const (
 	Other   State = "other-zone" // it answers for a zone above or below
 	Nowhere State = "no-address" // its name leads to no address
 	Inside  State = "private"    // its address lies in a private network, and was not asked
+	Unasked State = "unseen"     // nobody could ask it, for a reason that lies with us
 )
 
 // Server is one name server at one of its addresses.

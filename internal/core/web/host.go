@@ -42,8 +42,8 @@ func (e *Error) Error() string {
 var strict = idna.New(idna.MapForLookup(), idna.StrictDomainName(true), idna.Transitional(false),
 	idna.BidiRule(), idna.VerifyDNSLength(true))
 
-// withoutUser hides what stands before an @, which may be a password.
-func withoutUser(s string) string {
+// userHidden hides what stands before an @, which may be a password.
+func userHidden(s string) string {
 	if at := strings.LastIndexByte(s, '@'); at >= 0 {
 		return "***" + s[at:]
 	}
@@ -56,7 +56,7 @@ func ParseHost(s string) (Host, error) {
 	fail := func(says, remedy string) (Host, error) {
 		return Host{}, &Error{
 			Kind:     "host",
-			Value:    withoutUser(s),
+			Value:    userHidden(s),
 			Says:     says,
 			Expected: "a host name such as www.northmoor.example",
 			Remedy:   remedy,
