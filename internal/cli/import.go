@@ -218,7 +218,9 @@ func readIncluded(root *os.Root, name string, most int64) ([]byte, error) {
 var errNoFile = errors.New("it is no plain file")
 
 // imported reads the rules as those of the estate, and writes what came of it.
-func (p *program) imported(path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions) error {
+func (p *program) imported(
+	path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions,
+) error {
 	scope := files.RuleScope(e.Estate)
 	m.Settle(scope)
 	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened, Merged: m.Merged,

@@ -109,7 +109,8 @@ func (p *program) runRecheck(
 	today := p.now()
 	news := recheck.Compare(base, seen.state, lived, today)
 	if o.metrics != "" {
-		if err := files.WriteMade(false, files.Made{Path: o.metrics, Data: report.Metrics(seen.state, news), Opens: "# "}); err != nil {
+		made := files.Made{Path: o.metrics, Data: report.Metrics(seen.state, news), Opens: "# "}
+		if err := files.WriteMade(false, made); err != nil {
 			return err
 		}
 	}

@@ -168,8 +168,8 @@ func (p *program) beginning(
 	}, nil
 }
 
-// bookFrom gives the runbook that goes on: the one that is kept, or one of the present plan where none is or where it is
-// to be made anew. kept may be nil.
+// bookFrom gives the runbook that goes on: the one that is kept, or one of the present plan where
+// none is or where it is to be made anew. kept may be nil.
 func bookFrom(kept *runbook.Book, begin func() *runbook.Book, o *runbookOptions) *runbook.Book {
 	switch {
 	case kept == nil:

@@ -63,8 +63,8 @@ func (most tooLarge) Unwrap() error { return ErrTooLarge }
 // largeInput is from how many octets of one file on memory is minded.
 const largeInput = 4 << 20
 
-// InProportion has the collector work harder from here on, where a file of so many octets was read, so that memory stays
-// in proportion to it: ten times as much, and 100 MB.
+// InProportion has the collector work harder from here on, where a file of so many octets was
+// read, so that memory stays in proportion to it: ten times as much, and 100 MB.
 func InProportion(octets int) {
 	if octets > largeInput {
 		debug.SetMemoryLimit(int64(9*octets + 80<<20)) // beside the heap there is the program itself

@@ -25,10 +25,11 @@ var writing sync.RWMutex
 // Settle waits until no file is being written any more, and lets no other begin: for a program that is about to end.
 func Settle() { writing.Lock() }
 
-// writeWhole writes a file whole or not at all, whatever was there: into a temporary file beside it, synced, then renamed. Where a file is there
-// already it keeps its mode, and its owner where the system lets us set it; a new one has what the umask leaves of
-// 0666. Behind a symbolic link the file that it leads to is written; what is no plain file, such as a terminal, is
-// written to as it is. The error says what could not be done, and wraps the system's.
+// writeWhole writes a file whole or not at all, whatever was there: into a temporary file beside it,
+// synced, then renamed. Where a file is there already it keeps its mode, and its owner where the
+// system lets us set it; a new one has what the umask leaves of 0666. Behind a symbolic link the file
+// that it leads to is written; what is no plain file, such as a terminal, is written to as it is. The
+// error says what could not be done, and wraps the system's.
 func writeWhole(path string, data []byte) error {
 	writing.RLock()
 	defer writing.RUnlock()

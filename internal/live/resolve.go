@@ -55,7 +55,8 @@ const (
 )
 
 func newResolver(servers []string, timeout time.Duration, s *sockets) (*resolver, error) {
-	r := &resolver{servers: servers, timeout: timeout, sockets: s, known: map[web.Host]found{}, crowded: map[web.Host]string{},
+	r := &resolver{servers: servers, timeout: timeout, sockets: s,
+		known: map[web.Host]found{}, crowded: map[web.Host]string{},
 		silent: map[string]leftOut{}, proven: map[string]dns.Question{}}
 	if len(servers) > 0 {
 		return r, nil

@@ -145,8 +145,8 @@ func (s *sockets) enter(ctx context.Context, since *time.Time) error {
 	}
 }
 
-// overtime is why there is none, where the time for it ended in waiting: the shortage is to blame, and not whoever would
-// have been asked.
+// overtime is why there is none, where the time for it ended in waiting: the shortage is to blame,
+// and not whoever would have been asked.
 func (s *sockets) overtime(ctx context.Context) error {
 	s.lock.Lock()
 	defer s.lock.Unlock()

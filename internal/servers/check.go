@@ -30,8 +30,8 @@ type Checker struct {
 	Called  string   // what the check is called in its manual
 	Oldest  [3]int   // the first version that is meant
 	version []string // arguments that have the version said
-	// main makes the main file of a trial in a folder, around the file of a form, and gives the arguments; false where this
-	// machine lacks what that needs.
+	// main makes the main file of a trial in a folder, around the file of a form, and gives the
+	// arguments; false where this machine lacks what that needs.
 	main func(binary, folder, file, form string) (text string, args []string, ok bool)
 }
 
@@ -45,9 +45,10 @@ type Checked struct {
 // longestCheck is how long a server may take to read a trial.
 const longestCheck = 2 * time.Minute
 
-// Check has the server itself read what Write makes of these doors, where it is on this machine: in a folder of its own
-// under the system's temporary one, with certificates made for that and ports of loopback, nothing of which outlives the
-// call. The error says that the trial itself could not be made.
+// Check has the server itself read what Write makes of these doors, where it is on this machine: in
+// a folder of its own under the system's temporary one, with certificates made for that and ports of
+// loopback, nothing of which outlives the call. The error says that the trial itself could not be
+// made.
 func (w Writer) Check(ctx context.Context, doors []predict.Door, o Options) (Checked, error) {
 	c := w.Checker
 	binary := c.find()
@@ -237,11 +238,12 @@ var apacheChecker = Checker{
 		var text strings.Builder
 		for _, m := range []string{"mpm_event", "unixd", "authz_core", "alias", "rewrite", "socache_shmcb", "ssl"} {
 			if _, err := os.Stat(filepath.Join(modules, "mod_"+m+".so")); err == nil { // some are built in
-				fmt.Fprintf(&text, "<IfModule !%[1]s_module>\nLoadModule %[1]s_module %[2]s/mod_%[1]s.so\n</IfModule>\n", m, modules)
+				fmt.Fprintf(&text, "<IfModule !%[1]s_module>\nLoadModule %[1]s_module %[2]s/mod_%[1]s.so\n"+
+					"</IfModule>\n", m, modules)
 			}
 		}
-		fmt.Fprintf(&text, "ServerRoot \"%[1]s\"\nServerName check.invalid\nPidFile \"%[1]s/pid\"\nErrorLog \"%[1]s/error.log\"\n"+
-			"Mutex \"file:%[1]s\" default\n", folder)
+		fmt.Fprintf(&text, "ServerRoot \"%[1]s\"\nServerName check.invalid\nPidFile \"%[1]s/pid\"\n"+
+			"ErrorLog \"%[1]s/error.log\"\nMutex \"file:%[1]s\" default\n", folder)
 		include := fmt.Sprintf("Include \"%s/%s\"\n", folder, file)
 		if form == htaccess {
 			include = fmt.Sprintf("<Directory \"%s/pages\">\n%s</Directory>\n", folder, include)

@@ -212,8 +212,10 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 
 // statusText gives a status as text, one text for all that have it.
 func statusText(status int) string {
-	if text, usual := map[int]string{301: "301", 302: "302", 303: "303", 307: "307", 308: "308", 410: "410"}[status]; usual {
-		return text
+	for _, usual := range []string{"301", "302", "303", "307", "308", "410"} {
+		if usual == strconv.Itoa(status) {
+			return usual
+		}
 	}
 	return strconv.Itoa(status)
 }
@@ -485,8 +487,8 @@ func valuesIn(query, kind string) (string, bool) {
 	return values, true
 }
 
-// begins calls a function for the rules whose paths begin so and that may take a URL of a rule that asks for so much; by
-// chance others may be among them.
+// begins calls a function for the rules whose paths begin so and that may take a URL of a rule that
+// asks for so much; by chance others may be among them.
 func (w *wins) begins(h web.Host, text string, exact bool, kind, values string, each func(int)) {
 	begins := w.begin(h, text, exact)
 	for at := w.led[begins]; at > 0; at = w.next[at-1] {

@@ -178,7 +178,8 @@ func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) error {
 
 // AreasOf gives how the old URLs of a run fare, by domain, and how many of them take more hops than planned.
 func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, long old.Share, err error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT domain, met, long, count(*), CAST(min(total(weight), 9e18) AS INTEGER) FROM old_followed WHERE run = ? "+
+	rows, err := s.db.QueryContext(ctx, "SELECT domain, met, long, count(*), "+
+		"CAST(min(total(weight), 9e18) AS INTEGER) FROM old_followed WHERE run = ? "+
 		"GROUP BY domain, met, long ORDER BY domain", run)
 	if err != nil {
 		return nil, long, wrong(s.path, err)

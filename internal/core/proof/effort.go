@@ -37,6 +37,3 @@ func (e *effort) spend(steps int) bool {
 	}
 	return true
 }
-
-// over tells whether the share is used up.
-func (e *effort) over() bool { return e != nil && e.mine < 0 }

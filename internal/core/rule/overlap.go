@@ -42,8 +42,8 @@ func (t *Table) Ties() []Tie {
 	return ties
 }
 
-// Duplicates returns the rules that say exactly what an earlier one says, each with the earliest one first, in the order
-// of the file.
+// Duplicates returns the rules that say exactly what an earlier one says, each with the earliest
+// one first, in the order of the file.
 func (t *Table) Duplicates() [][2]*Rule {
 	var pairs [][2]*Rule
 	for b, a := range t.repeated() {

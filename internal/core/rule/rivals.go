@@ -37,8 +37,9 @@ func (t *Table) rivals(group []*Rule, each func(b *Rule, earlier func(enough fun
 	}
 }
 
-// oneKind gives for each rule of a group one more than the place of the last one before it that asks for the same values,
-// where all are exact and ask for the same parameters: then no others can take one of its URLs. 0 is none.
+// oneKind gives for each rule of a group one more than the place of the last one before it that asks
+// for the same values, where all are exact and ask for the same parameters: then no others can take
+// one of its URLs. 0 is none.
 func (t *Table) oneKind(group []*Rule) (same []uint32, ok bool) {
 	if _, exact := group[0].Old.Exact(); !exact {
 		return nil, false
