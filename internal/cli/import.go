@@ -238,8 +238,8 @@ func (p *program) imported(
 	result.Rules = func(yield func(report.ImportedRule) bool) {
 		for i := range m.Rules {
 			r := &m.Rules[i]
-			if !yield(report.ImportedRule{Line: r.Source, Text: web.MaskedWords(r.Text), Old: r.Old, New: r.New, Status: r.Status,
-				Query: r.Query}) {
+			if !yield(report.ImportedRule{Line: r.Source, Text: web.MaskedWords(r.Text), Old: r.Old,
+				New: r.New, Status: r.Status, Query: r.Query}) {
 				return
 			}
 		}
