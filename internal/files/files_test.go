@@ -689,3 +689,33 @@ func TestAFileThatSomebodyElseChangedStays(t *testing.T) {
 	assert.Equal(t, "old,new\nhers,/\nmine,/\n", string(text))
 	require.ErrorIs(t, Change(path, func([]byte) ([]byte, error) { return nil, ErrExists }), ErrExists)
 }
+
+// FuzzMade looks whether any file but the program's own, unedited, is ever replaced.
+func FuzzMade(f *testing.F) {
+	f.Add([]byte("canonical: https://www.n.example\n"))
+	f.Add([]byte("# " + markWord + "0000000000000000\nx\n"))
+	f.Add([]byte("old,new\n# " + markWord + sum([]byte("old,new\n")) + "\r\nmore"))
+	f.Add([]byte(pngHead + strings.Repeat("\x00", 80)))
+	f.Fuzz(func(t *testing.T, there []byte) {
+		path := filepath.Join(t.TempDir(), "there")
+		require.NoError(t, os.WriteFile(path, there, 0o600))
+		err := WriteMade(false, Made{Path: path, Data: []byte("new\n"), Opens: "# "})
+		if err != nil {
+			after, err := os.ReadFile(path)
+			require.NoError(t, err)
+			require.Equal(t, there, after)
+			return
+		}
+		require.Contains(t, string(there), markWord, "only what bears the mark is replaced")
+		require.True(t, bytes.Contains(there, []byte(sum(withoutMark(there)))) || ownPNG(there))
+	})
+}
+
+// withoutMark gives a file without the line that holds the mark.
+func withoutMark(text []byte) []byte {
+	first, rest, _ := bytes.Cut(text, []byte("\n"))
+	if bytes.Contains(first, []byte(markWord)) {
+		return rest
+	}
+	return text[:bytes.LastIndex(bytes.TrimRight(text, "\r\n"), []byte("\n"))+1]
+}

@@ -82,7 +82,7 @@ func unpack(doc []byte, v any) error {
 		if len(doc) > most {
 			return fmt.Errorf("it has more than %d MiB", most>>20)
 		}
-		return json.Unmarshal(doc, v)
+		return decode(doc, v)
 	}
 	most = min(most, longDocument+mostSpread*len(doc))
 	z, err := gzip.NewReader(bytes.NewReader(doc))
@@ -98,5 +98,51 @@ func unpack(doc []byte, v any) error {
 	if text.Len() > most {
 		return fmt.Errorf("it has more than %d MiB", most>>20)
 	}
-	return json.Unmarshal(text.Bytes(), v)
+	return decode(text.Bytes(), v)
+}
+
+// What an object takes in memory, in octets, whatever few fields of it are written; and what all of a document may, for
+// its length and besides.
+const (
+	perObject  = 400
+	perOctet   = 10
+	anyObjects = 64 << 20
+)
+
+// decode reads JSON whose objects are as long as honest ones: a megabyte of {} would become a hundred.
+func decode(text []byte, v any) error {
+	if n := objectsIn(text); n*perObject > len(text)*perOctet+anyObjects {
+		return fmt.Errorf("it holds %d entries in %d octets: nothing that was seen is so short", n, len(text))
+	}
+	return json.Unmarshal(text, v)
+}
+
+// objectsIn counts the objects of a JSON text.
+func objectsIn(text []byte) int {
+	n := 0
+	for len(text) > 0 {
+		at := bytes.IndexAny(text, `{"`)
+		if at < 0 {
+			break
+		}
+		if text[at] == '{' {
+			n++
+			text = text[at+1:]
+			continue
+		}
+		text = text[at+1:]
+		for { // to the end of the string
+			end := bytes.IndexAny(text, `"\\`)
+			if end < 0 || text[end] == '\\' && end+2 > len(text) {
+				return n
+			}
+			escaped := text[end] == '\\'
+			text = text[end+1:]
+			if !escaped {
+				break
+			}
+			text = text[1:]
+		}
+	}
+	return n
 }

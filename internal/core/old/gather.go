@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -145,10 +146,22 @@ func NewGathering(leave LeaveOut) *Gathering {
 		hosts: map[string]string{}}
 }
 
+// plain gives what somebody wrote as it is kept: without passwords, and without characters that forge a line or turn the
+// direction of writing.
+func plain(s string) string {
+	return strings.TrimSpace(strings.Map(func(r rune) rune {
+		if problem.Hostile(r) {
+			return ' '
+		}
+		return r
+	}, web.MaskedWords(s)))
+}
+
 // Begin begins a source; more are the names of its further columns.
 func (g *Gathering) Begin(name string, more ...string) *Source {
-	s := &Source{Name: name, More: more, Out: map[Reason]*LeftOut{}}
+	s := &Source{Name: plain(name), More: more, Out: map[Reason]*LeftOut{}}
 	for _, m := range more {
+		m = plain(m)
 		at := slices.Index(g.More, m)
 		if at < 0 {
 			at = len(g.More)
@@ -179,7 +192,7 @@ func (s *Source) Unweighed(weight string) { s.Odd.add(weight) }
 
 func (o *LeftOut) add(example string) {
 	o.Count++
-	if example = strings.TrimSpace(web.MaskedWords(example[:min(len(example), 300)])); len(o.Examples) < mostExamples &&
+	if example = plain(strings.ToValidUTF8(example[:min(len(example), 300)], "?")); len(o.Examples) < mostExamples &&
 		!slices.Contains(o.Examples, example) {
 		o.Examples = append(o.Examples, example)
 	}
@@ -284,7 +297,7 @@ func (e *Entry) take(g *Gathering, s *Source, a *Seen) {
 	if n := slices.Index(g.sources, s); n < 64 {
 		e.sources |= 1 << n
 	}
-	if note := web.MaskedWords(a.Note); note != "" && !strings.Contains(e.Note, note) {
+	if note := plain(a.Note); note != "" && !strings.Contains(e.Note, note) {
 		e.Note = strings.TrimPrefix(e.Note+"; "+note, "; ")
 	}
 	if a.Status > 0 {
@@ -304,7 +317,7 @@ func (e *Entry) take(g *Gathering, s *Source, a *Seen) {
 			e.More = append(e.More, "")
 		}
 		if e.More[at] == "" {
-			e.More[at] = web.MaskedWords(value)
+			e.More[at] = plain(value)
 		}
 	}
 }
