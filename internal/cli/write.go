@@ -80,6 +80,10 @@ exit code is then 1.`,
 			if err != nil {
 				return err
 			}
+			if runs := e.Estate.Carrier(name).Software; runs != w.Name {
+				fmt.Fprintf(p.err, "upperpath: the estate file says that %s runs %s; the steps of the plan say so too "+
+					"(software: %s on the carrier changes that).\n", name, runs, w.Name)
+			}
 			predicted := in.Web()
 			doors := predicted.Held(name)
 			if len(doors) == 0 {
@@ -222,10 +226,13 @@ func (p *program) notReady(all []finding.Finding) {
 
 // serverCarrier finds the carrier that is meant.
 func serverCarrier(e *files.Estate, name, server string) (string, error) {
-	var configured []string
+	var configured, running []string
 	for _, c := range e.Carriers {
 		if c.By.Row().Configured {
 			configured = append(configured, c.Name)
+			if c.Software == server {
+				running = append(running, c.Name)
+			}
 		}
 	}
 	switch {
@@ -239,6 +246,8 @@ func serverCarrier(e *files.Estate, name, server string) (string, error) {
 		return name, nil
 	case len(configured) == 0:
 		return "", usage("the estate has no carrier that is by: server; nothing to write for %s", server)
+	case len(running) == 1:
+		return running[0], nil
 	case len(configured) > 1:
 		return "", usage(
 			"the estate has several carriers that are by: server; name one with --carrier: %s",

@@ -125,7 +125,7 @@ func taskText(t plan.Task, several bool) string {
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case plan.PlaceRedirects:
 		if t.Entries[0].Kind == plan.Config {
-			return say("Put the redirects in place at %s: %s.", t.Place, command("upperpath write nginx --carrier "+t.Place))
+			return say("Put the redirects in place at %s: %s.", t.Place, command(writes(t.Entries[0].Fields[0])))
 		}
 		return fmt.Sprintf("Put the redirects of %s in place at %s.", zones, t.Place)
 	case plan.ChoosePrimaries:

@@ -3,6 +3,7 @@ package report
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -467,10 +468,13 @@ func checkText(c plan.Check) (command, expect string) {
 // fieldText gives what is typed into a box.
 func fieldText(f plan.Field) string {
 	if f.Holds != "" {
-		return "upperpath write nginx --carrier " + f.Holds
+		return writes(f)
 	}
 	return f.Value
 }
+
+// writes is the command that writes the configuration of a field.
+func writes(f plan.Field) string { return "upperpath write " + f.Software + " --carrier " + f.Holds }
 
 // StepText says what is done in a step.
 func StepText(s plan.Step) string { return unmarked(wholeStep(s)) }
@@ -542,8 +546,14 @@ func stepText(s plan.Step) string {
 		)
 	case plan.PlaceRedirects:
 		var how []string
-		if len(s.Carriers) > 0 {
-			how = append(how, say("`upperpath write nginx` for %s", both(s.Carriers)))
+		for _, software := range slices.Compact(slices.Sorted(slices.Values(s.Software))) {
+			var run []string
+			for i, name := range s.Carriers {
+				if s.Software[i] == software {
+					run = append(run, name)
+				}
+			}
+			how = append(how, say("`upperpath write %s` for %s", software, both(run)))
 		}
 		if len(s.Pages) > 0 {
 			how = append(how, say("the sheets for %s (`upperpath write sheet`)", both(s.Pages)))

@@ -169,6 +169,15 @@ func Keys() []Key {
 			"after",
 			"Whether it can hold a certificate before a name points to it.",
 		},
+		{
+			"carriers",
+			"software",
+			"text",
+			[]string{Nginx, Apache},
+			Nginx,
+			Apache,
+			"What a server of your own runs: which configuration is written for it.",
+		},
 		{"carriers", "tls", "yes or no", nil, "yes; of a form: no", "no", "Whether it answers https."},
 		{
 			"carriers",

@@ -78,7 +78,14 @@ type Carrier struct {
 	Issuer         string // who issues its certificates (CAA); "" where nobody says
 	Steps          []Step // what is done there, in the order in which it accepts it
 	Wanted         []Wanted
+	Software       string // of a server whose redirects are written as a configuration file
 }
+
+// The software of servers for which configuration is written.
+const (
+	Nginx  = "nginx"
+	Apache = "apache"
+)
 
 // Fallback says what happens where no rule matches.
 type Fallback string

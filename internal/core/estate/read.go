@@ -243,9 +243,24 @@ func (b *builder) carriers(n *Node) {
 	}
 }
 
+// software settles what a server runs: nothing is written for carriers of other kinds.
+func (b *builder) software(c *Carrier, what string, said *Node) {
+	switch kind := c.By.Row(); {
+	case kind.Configured:
+		c.Software = cmp.Or(c.Software, Nginx)
+	case said != nil && c.By != "":
+		b.fail(
+			said,
+			what+" is "+kind.Title+", for which no configuration is written",
+			"software: on a carrier that is by: "+kindsThat(func(r Row) bool { return r.Configured }),
+			"drop it",
+		)
+	}
+}
+
 func (b *builder) carrier(key, n *Node) *Carrier {
 	c := &Carrier{Name: key.Text, PatternsAtMost: -1, HostsAtMost: -1, RulesAtMost: -1}
-	var keeps, tls, rules, steps, behind *Node
+	var keeps, tls, rules, steps, behind, software *Node
 	what := "carrier " + key.Text
 	b.mapping(n, what,
 		field{"by", func(n *Node) {
@@ -268,6 +283,9 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"rules", func(n *Node) { rules = n }},
 		field{"frames", func(n *Node) { c.Frames = b.boolean(n, what+": frames") }},
 		field{"issuer", func(n *Node) { c.Issuer = b.text(n, what+": issuer") }},
+		field{"software", func(n *Node) {
+			software, c.Software = n, b.oneOf(n, what+": software", Nginx, Apache)
+		}},
 		field{"steps", func(n *Node) { steps = n }},
 		field{"wanted", func(n *Node) { b.list(n, what+": wanted", func(w *Node) { b.wantedBy(c, w) }) }},
 	)
@@ -275,6 +293,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 	if c.Certificate == "" {
 		c.Certificate = cmp.Or(kind.Holds, Before)
 	}
+	b.software(c, what, software)
 	c.HoldsRules = kind.HoldsRules
 	if rules != nil {
 		c.HoldsRules = b.boolean(rules, what+": rules")

@@ -26,6 +26,7 @@ type Carried struct {
 	Entries []Entry  // in their order
 
 	redirects   bool // it carries hosts that do, beside those where it serves the site
+	software    string
 	claimsAfter bool // it takes hosts only once their records point there
 }
 
@@ -70,9 +71,10 @@ type Entry struct {
 
 // Field is one box of a form with what is typed into it.
 type Field struct {
-	Name  string
-	Value string
-	Holds string // the carrier whose configuration is meant, instead of a value
+	Name     string
+	Value    string
+	Holds    string // the carrier whose configuration is meant, instead of a value
+	Software string // of that
 }
 
 // Pointed says what a star pattern takes.
@@ -144,7 +146,8 @@ func carriersOf(w *predict.Web, seen surveys, p *Plan) ([]Carried, found) {
 
 // carried works out one carrier.
 func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
-	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []Entry{}}
+	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []Entry{},
+		software: c.Software}
 	var findings []finding.Finding
 	row := c.By.Row()
 	open := false // it has redirects to hold that nobody has put there yet
@@ -185,7 +188,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 			Entry{
 				Action:  Add,
 				Kind:    Config,
-				Fields:  []Field{{Name: "redirects", Holds: c.Name}},
+				Fields:  []Field{{Name: "redirects", Holds: c.Name, Software: c.Software}},
 				Reasons: []Reason{{Why: OneConfiguration}},
 				Check:   Check{Kind: AuditCarrier, Points: []Point{{Address: firstAddress(c)}}},
 			},

@@ -66,6 +66,7 @@ type Step struct {
 	Hosts    []string   // that it is about
 	Names    []string   // record sets: name and type
 	Carriers []string   // whom it is for
+	Software []string   // of servers that get a configuration: what each of Carriers runs
 	ByHand   []string   // of those, whose certificates somebody puts there
 	Pages    []string   // carriers with pages of their own
 	Servers  []string   // name servers
@@ -304,16 +305,19 @@ func stepsOfTelling(carriers []Carried, after bool) []Step {
 
 func stepsOfRedirects(carriers []Carried) []Step {
 	s := Step{Kind: PlaceRedirects}
-	byKind := map[estate.Kind][]string{}
+	byKind, runs := map[estate.Kind][]string{}, map[string]string{}
 	for _, c := range carriers {
 		if c.redirects {
 			byKind[estate.Kind(c.By)] = append(byKind[estate.Kind(c.By)], c.Name)
+			runs[c.Name] = c.software
 		}
 	}
 	for _, row := range estate.Kinds() {
 		switch {
 		case row.Configured:
-			s.Carriers = append(s.Carriers, byKind[row.Kind]...)
+			for _, name := range byKind[row.Kind] {
+				s.Carriers, s.Software = append(s.Carriers, name), append(s.Software, runs[name])
+			}
 		case !row.OwnSteps: // a platform redirects last
 			s.Pages = append(s.Pages, byKind[row.Kind]...)
 		}
