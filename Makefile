@@ -1,4 +1,4 @@
-# What a person needs: make test, make lint, make dist, make docs, make man, make bench, make fuzz.
+# What a person needs: make test, make lint, make dist, make docs, make man, make bench, make fuzz, make mutate.
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X upperpath.example/upperpath/internal/cli.Version=$(VERSION)
 # The race detector needs a C compiler; without one the tests run without it.
@@ -6,20 +6,19 @@ RACE := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 GOLANGCI := github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0
 TARGETS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
 
-.PHONY: build test peers lint docs man bench fuzz soak dist screenshots
+.PHONY: build test peers lint docs man bench fuzz soak mutate dist screenshots
 
 build:
 	CGO_ENABLED=0 go build -trimpath -ldflags '$(LDFLAGS)' -o upperpath .
 
 # COVER=-coverprofile=coverage.out has the coverage written down.
 COVER ?=
-# Everything: installs the peers that are missing (as root on Debian; PEERS=skip leaves that), then runs all tests.
-# What plays thousands of sheets has no concurrency of its own, and goes without the race detector, which takes ten
-# times as long.
-PLAYED := /test/cutover$$
+# Everything: installs the peers that are missing (as root on Debian; PEERS=skip leaves that), then runs all tests. The
+# race detector runs where there is concurrency; elsewhere it finds nothing and takes several times as long.
+RACED := grep -lrE 'go func|crew\.Crew|\.Go\(|sideBySide\(' internal --include=*.go | grep -v _test.go | xargs -n1 dirname | sort -u | sed 's|^|./|'
 test: peers
-	go test -count=1 $(RACE) $(COVER) $$(go list ./... | grep -v '$(PLAYED)')
-	go test -count=1 $$(go list ./... | grep '$(PLAYED)')
+	go test -count=1 $(RACE) $(COVER) $$($(RACED))
+	go test -count=1 $$(go list ./... | grep -vxF "$$(go list $$($(RACED)))")
 
 peers:
 	@test/install-peers.sh
@@ -51,6 +50,12 @@ ROUNDS ?= 5000
 SEED ?= 1
 soak:
 	ROUNDS=$(ROUNDS) SEED=$(SEED) go test -count=1 -timeout 3h -v ./test/cutover
+
+# Small changes of the code, drawn at random, that no test notices: N=50 SEED=3 PKG=./internal/core/chain make mutate.
+N ?= 40
+PKG ?= $(filter-out ./internal/core,$(shell find ./internal/core -mindepth 1 -maxdepth 1 -type d -not -name testdata))
+mutate:
+	go run ./test/mutate -n $(N) -seed $(SEED) $(PKG)
 
 dist:
 	@mkdir -p dist

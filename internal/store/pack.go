@@ -119,29 +119,15 @@ func decode(text []byte, v any) error {
 
 // objectsIn counts the objects of a JSON text.
 func objectsIn(text []byte) int {
-	n := 0
-	for len(text) > 0 {
-		at := bytes.IndexAny(text, `{"`)
-		if at < 0 {
-			break
-		}
-		if text[at] == '{' {
+	n, inside := 0, false // inside a string
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case c == '"':
+			inside = !inside
+		case inside && c == '\\':
+			i++
+		case !inside && c == '{':
 			n++
-			text = text[at+1:]
-			continue
-		}
-		text = text[at+1:]
-		for { // to the end of the string
-			end := bytes.IndexAny(text, `"\\`)
-			if end < 0 || text[end] == '\\' && end+2 > len(text) {
-				return n
-			}
-			escaped := text[end] == '\\'
-			text = text[end+1:]
-			if !escaped {
-				break
-			}
-			text = text[1:]
 		}
 	}
 	return n
