@@ -43,6 +43,7 @@ func main() {
 	n := flag.Int("n", 20, "how many mutants to draw in all")
 	seed := flag.Uint64("seed", 1, "of the draw")
 	also := flag.String("also", "", "packages whose tests count too, with commas between")
+	file := flag.String("file", "", "only files with this in their path")
 	parallel := flag.Int("parallel", 2, "how many to try at once")
 	wait := flag.Duration("timeout", 2*time.Minute, "for the tests of one mutant, which counts as noticed beyond")
 	flag.Parse()
@@ -55,6 +56,7 @@ func main() {
 		}
 		all = append(all, made...)
 	}
+	all = slices.DeleteFunc(all, func(m mutant) bool { return !strings.Contains(m.file, *file) })
 	random := rand.New(rand.NewPCG(*seed, *seed)) //nolint:gosec // nothing hangs on it
 	random.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	all = all[:min(*n, len(all))]

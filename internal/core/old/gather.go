@@ -146,8 +146,8 @@ func NewGathering(leave LeaveOut) *Gathering {
 		hosts: map[string]string{}}
 }
 
-// plain gives what somebody wrote as it is kept: without passwords, and without characters that forge a line or turn the
-// direction of writing.
+// plain gives what somebody wrote as it is kept: without passwords, and without characters that forge
+// a line or turn the direction of writing.
 func plain(s string) string {
 	return strings.TrimSpace(strings.Map(func(r rune) rune {
 		if problem.Hostile(r) {
