@@ -240,3 +240,97 @@ func TestNothingIsLostOrInvented(t *testing.T) {
 		assert.False(t, recheck.Compare(base, base, nil, day).Any())
 	}
 }
+
+// factsOf gives the facts of one kind as SUBJECT = VALUE.
+func factsOf(s *recheck.State, kind recheck.Kind) []string {
+	var all []string
+	for _, f := range s.Facts {
+		if f.Kind == kind {
+			all = append(all, f.Subject+" = "+f.Value)
+		}
+	}
+	return all
+}
+
+func TestTheFactsOfADay(t *testing.T) {
+	s := seen(nil)
+	assert.NoError(t, s.Check())
+	assert.Equal(t, []string{"a.example registrar = R", "a.example registration = ends 2027-11-01", "a.example status = active"},
+		factsOf(s, recheck.Registration))
+	assert.Equal(t, []recheck.Ends{{Subject: "a.example", Ends: day.AddDate(1, 0, 0)}}, s.Registrations)
+	assert.Equal(t, []string{"http://a.example/ = 301 → https://www.n.example/\n200",
+		"https://a.example/ = 301 → https://www.n.example/\n200"}, factsOf(s, recheck.Redirect))
+	asked := func(change func(*survey.Registration)) *recheck.State {
+		return seen(func(v *survey.Survey, _ *chain.Audit) { change(v.Domains[0].Registration) })
+	}
+	none := asked(func(r *survey.Registration) { r.Ends, r.Registrar, r.Status = nil, "", nil })
+	assert.Empty(t, factsOf(none, recheck.Registration))
+	assert.Empty(t, none.Registrations)
+	told := asked(func(r *survey.Registration) { r.EndsFrom = survey.EstateFile })
+	assert.Equal(t, []string{"a.example registrar = R", "a.example status = active"}, factsOf(told, recheck.Registration),
+		"what somebody wrote down was not seen")
+	two := asked(func(r *survey.Registration) { r.Status = []string{"b", "a"} })
+	assert.Contains(t, factsOf(two, recheck.Registration), "a.example status = a\nb")
+	for name, c := range map[string]struct {
+		hops []chain.Answer
+		end  chain.End
+		want string
+	}{
+		"not modified":     {[]chain.Answer{{Status: 304}}, chain.Page, "304"},
+		"a loop":           {[]chain.Answer{{Status: 302}, {Status: 399}}, chain.Loop, "302 → http://a.example/\n399\nloop"},
+		"nobody":           {[]chain.Answer{{Status: 302}, {Refusal: chain.Refused}}, chain.NoAnswer, "302 → http://a.example/\nrefused"},
+		"an error":         {[]chain.Answer{{Status: 400}, {Status: 200}}, chain.Page, "400\n200"},
+		"a page":           {[]chain.Answer{{Status: 299}, {Status: 200}}, chain.Page, "299\n200"},
+		"a bad Location":   {[]chain.Answer{{Status: 301}}, chain.BadLocation, "301\nbad-location"},
+		"a redirect first": {[]chain.Answer{{Status: 300}, {Status: 200}}, chain.Page, "300 → http://a.example/\n200"},
+	} {
+		s := seen(func(_ *survey.Survey, a *chain.Audit) {
+			for i := range c.hops {
+				c.hops[i].URL = a.Chains[0].Entry
+			}
+			a.Chains[0].Hops, a.Chains[0].End = c.hops, c.end
+		})
+		assert.Contains(t, factsOf(s, recheck.Redirect), "http://a.example/ = "+c.want, name)
+	}
+	// What is asked of robots and of certificate authorities is no page of the door.
+	for _, probe := range []chain.Probe{chain.Robots, chain.WellKnown} {
+		s := seen(func(_ *survey.Survey, a *chain.Audit) { a.Chains[0].Probe = probe })
+		assert.Len(t, factsOf(s, recheck.Redirect), 1, probe)
+	}
+	other := *s
+	other.Schema = "upperpath/audit/1"
+	assert.ErrorContains(t, other.Check(), "it is not a state of this program")
+}
+
+func TestAPartTakesThePlaceOfItsDomainsAlone(t *testing.T) {
+	of := func(names ...string) *recheck.State {
+		return seen(func(v *survey.Survey, a *chain.Audit) {
+			one := v.Domains[0]
+			v.Domains, a.Chains, v.Findings = nil, nil, nil
+			for _, name := range names {
+				one.Name, one.Partial, one.Registration = name, true, nil
+				one.Records = []record.Set{{Name: name, Type: "A", Values: []string{"192.0.2.9"}}}
+				v.Domains = append(v.Domains, one)
+			}
+		})
+	}
+	before, now := of("a.example", "b.example"), of("b.example", "c.example")
+	assert.Same(t, now, recheck.Join(nil, now), "nothing was accepted")
+	assert.Same(t, now, recheck.Join(before, now), "it is the whole")
+	now.Part = true
+	joined := recheck.Join(before, now)
+	all := []string{"a.example", "b.example", "c.example"}
+	assert.ElementsMatch(t, all, joined.Domains)
+	assert.ElementsMatch(t, all, joined.Partial)
+	assert.False(t, joined.Part)
+	assert.ElementsMatch(t, []string{"a.example A = 192.0.2.9", "b.example A = 192.0.2.9", "c.example A = 192.0.2.9"},
+		factsOf(joined, recheck.Record))
+	gaps := map[string]int{}
+	for _, g := range joined.Gaps {
+		gaps[g.Domain]++
+	}
+	assert.Len(t, gaps, 3)
+	assert.Equal(t, gaps["a.example"], gaps["c.example"])
+	assert.Equal(t, gaps["a.example"], gaps["b.example"], "none twice")
+	assert.Len(t, now.Domains, 2, "what is joined is not changed")
+}
