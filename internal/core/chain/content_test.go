@@ -422,3 +422,23 @@ func TestAnswersThatAreTheSameToAVisitor(t *testing.T) {
 		assert.Equal(t, c.same, sameAnswer(&c.b, &c.a), name)
 	}
 }
+
+func TestFromWhichStatusOnAPageIsNone(t *testing.T) {
+	for status, want := range map[int]string{200: "", 299: "", 399: "", 400: "dead-end", 404: "dead-end", 500: "dead-end"} {
+		moved := Answer{URL: web.MustParseURL(old + "/a"), Status: 301, Location: www + "/a"}
+		end := page(www+"/a", func(a *Answer) { a.Status, a.Page = status, nil })
+		got := judged(old+"/a", www+"/a", Rule, moved, end)
+		if want == "" {
+			assert.NotContains(t, codes(got), "dead-end", status)
+			continue
+		}
+		assert.Contains(t, codes(got), want, status)
+		// Without an estate too.
+		c := Follow(context.Background(), fixed{moved, end}, Ask{URL: moved.URL}, Asked)
+		Judge{Now: now}.Chain(&c, Goal{})
+		assert.Contains(t, codes(c), want, status)
+		// What was made up is nowhere.
+		deep := judged(old+"/a", www+"/a", Deep, moved, end)
+		assert.NotContains(t, codes(deep), "dead-end", status)
+	}
+}
