@@ -206,13 +206,16 @@ func (p *program) resumed(
 			return now, err
 		}
 	}
+	what := wording.And(changed) + " changed"
+	if last.Bound == nil {
+		what = "nobody noted what its verdicts hang on, since an earlier version kept it"
+	}
 	said := fmt.Sprintf("all of its %s are asked anew", wording.Count(list.total, "URL"))
 	if held > 0 {
 		said = fmt.Sprintf("of its %s those whose goal is the same (%d) are kept, and the others asked anew",
 			wording.Count(list.total, "URL"), held)
 	}
-	fmt.Fprintf(p.err, "upperpath: --resume: since that audit began (%s), %s changed: %s.\n", began,
-		wording.And(changed), said)
+	fmt.Fprintf(p.err, "upperpath: --resume: since that audit began (%s), %s: %s.\n", began, what, said)
 	return run, nil
 }
 

@@ -47,6 +47,9 @@ func Plan(p *plan.Plan) Doc {
 				}
 			}
 		}
+		if len(p.Rules) > mostListed {
+			ruleSheet(p, yield)
+		}
 	}
 	return d
 }
@@ -206,21 +209,45 @@ func doorTable(p *plan.Plan) Table {
 	return t
 }
 
+// mostListed is how many rules are shown; spreadsheets get every one.
+const mostListed = 5000
+
+var ruleHead = []string{"line", "old", "new", "status", "held by"}
+
 func ruleTable(p *plan.Plan) Table {
-	t := Table{Sheet: "rules", Head: []string{"line", "old", "new", "status", "held by"}, Order: true, Key: 2,
-		More: command("--format json") + " has them all"}
-	for _, r := range p.Rules {
-		target := r.New
-		if target == "" {
-			target = "(gone)"
-		}
-		if r.Query == "drop" {
-			target += " (query dropped)"
-		}
-		t.Rows = append(t.Rows, cells(fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status),
-			strings.Join(r.Carriers, ", ")))
+	t := Table{Sheet: "rules", Head: ruleHead, Order: true, Key: 2, More: command("--format json") + " has them all"}
+	if more := len(p.Rules) - mostListed; more > 0 {
+		t.Sheet, t.Rest = "", more // the sheet comes by itself
+	}
+	for i := range p.Rules[:min(len(p.Rules), mostListed)] {
+		t.Rows = append(t.Rows, cells(ruleRow(&p.Rules[i])...))
 	}
 	return t
+}
+
+func ruleRow(r *plan.Rule) []string {
+	target := r.New
+	if target == "" {
+		target = "(gone)"
+	}
+	if r.Query == "drop" {
+		target += " (query dropped)"
+	}
+	return []string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status), strings.Join(r.Carriers, ", ")}
+}
+
+// ruleSheet is every rule for spreadsheets, in pieces.
+func ruleSheet(p *plan.Plan, yield func(Block) bool) {
+	for at := 0; at < len(p.Rules); at += sheetPiece {
+		end := min(len(p.Rules), at+sheetPiece)
+		piece := Data{Sheet: "rules", Head: ruleHead, Goes: end < len(p.Rules)}
+		for i := range p.Rules[at:end] {
+			piece.Rows = append(piece.Rows, ruleRow(&p.Rules[at+i]))
+		}
+		if !yield(piece) {
+			return
+		}
+	}
 }
 
 func certificateTable(p *plan.Plan) Table {

@@ -6,18 +6,23 @@ import (
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // The shape of a plan in JSON: the plan's data with its reasons, checks and steps in words
 // (docs/schema/plan.json).
 type (
+	jsonRule struct {
+		plan.Rule
+		Chain []predict.Step `json:"chain"` // predicted, from the example
+	}
 	jsonPlan struct {
 		Schema       string            `json:"schema"`
 		Canonical    string            `json:"canonical"`
 		Played       plan.Played       `json:"played"`
 		Doors        []plan.Door       `json:"doors"`
-		Rules        []plan.Rule       `json:"rules"`
+		Rules        []jsonRule        `json:"rules"`
 		Certificates []jsonCertificate `json:"certificates"`
 		Zones        []jsonZone        `json:"zones"`
 		Carriers     []jsonCarrier     `json:"carriers"`
@@ -108,12 +113,15 @@ func planData(p *plan.Plan) jsonPlan {
 		Canonical:    p.Canonical,
 		Played:       p.Played,
 		Doors:        p.Doors,
-		Rules:        p.Rules,
+		Rules:        make([]jsonRule, len(p.Rules)),
 		Certificates: []jsonCertificate{},
 		Zones:        []jsonZone{},
 		Carriers:     []jsonCarrier{},
 		Order:        []string{},
 		Findings:     inWords(p.Findings),
+	}
+	for i := range p.Rules {
+		v.Rules[i] = jsonRule{p.Rules[i], p.ChainOf(&p.Rules[i])}
 	}
 	for _, c := range p.Certificates {
 		made := jsonCertificate{

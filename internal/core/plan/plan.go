@@ -103,14 +103,22 @@ type Door struct {
 
 // Rule is a line of the redirect map with who must hold it and an example.
 type Rule struct {
-	Line     int            `json:"line"`
-	Old      string         `json:"old"`
-	New      string         `json:"new"`
-	Status   int            `json:"status"`
-	Query    string         `json:"query"` // keep or drop
-	Carriers []string       `json:"carriers"`
-	Example  string         `json:"example,omitempty"` // a URL that it takes; "" where other rules win all that were tried
-	Chain    []predict.Step `json:"chain"`             // predicted, from the example
+	Line     int      `json:"line"`
+	Old      string   `json:"old"`
+	New      string   `json:"new"`
+	Status   int      `json:"status"`
+	Query    string   `json:"query"` // keep or drop
+	Carriers []string `json:"carriers"`
+	Example  string   `json:"example,omitempty"` // a URL that it takes; "" where other rules win all that were tried
+}
+
+// ChainOf predicts the chain of a rule's example; none where it has none. It is not kept: there may be a million.
+func (p *Plan) ChainOf(r *Rule) []predict.Step {
+	u, err := web.ParseURL(r.Example)
+	if err != nil {
+		return []predict.Step{}
+	}
+	return stepsFrom(p.Web, u)
 }
 
 // Make works the plan out.
@@ -306,7 +314,6 @@ func rulesOf(w *predict.Web) []Rule {
 			Status:   cmp.Or(r.Status, w.Estate.Policy.Status),
 			Query:    "keep",
 			Carriers: []string{},
-			Chain:    []predict.Step{},
 		}
 		if r.DropQuery {
 			listed.Query = "drop"
@@ -322,7 +329,7 @@ func rulesOf(w *predict.Web) []Rule {
 			}
 		}
 		if u, ok := w.Rules.Example(r); ok {
-			listed.Example, listed.Chain = u.String(), stepsFrom(w, u)
+			listed.Example = u.String()
 		}
 		all = append(all, listed)
 	}

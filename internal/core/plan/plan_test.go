@@ -127,7 +127,7 @@ func TestACleanPlanHasNoFindings(t *testing.T) {
 			{URL: "https://mill.example/old.html", Status: 301},
 			{URL: "https://www.n.example/visit/", Status: 200},
 		},
-		p.Rules[0].Chain,
+		p.ChainOf(&p.Rules[0]),
 	)
 }
 
