@@ -2,8 +2,8 @@
 // when it may be done, what was done and when. It asks a World, and knows neither how that is asked nor how steps are
 // said.
 //
-//	book := runbook.New(tasks, start)
-//	progress := book.Proceed(ctx, world, now) // marks what is done, and stops at the first step that is not
+//	book := runbook.New(canonical, "", tasks, start)
+//	progress, err := book.Proceed(ctx, world, now) // marks what is done, and stops at the first step that is not
 //	book.Mark(3, now)                       // by hand
 package runbook
 
