@@ -71,22 +71,26 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 	return r, err
 }
 
+// tables makes what runs are kept in, and what stores of an earlier version lack of it: at once, since
+// two programs may begin side by side.
 func (s *Store) tables(ctx context.Context) error {
-	if _, err := s.db.ExecContext(ctx, followedSchema); err != nil {
-		return wrong(s.path, err)
-	}
-	// Stores of an earlier version have neither of these.
-	for table, column := range map[string]string{"old_runs": "bound", "old_followed": "goal"} {
-		var n int
-		err := s.db.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table, column).Scan(&n)
-		if err == nil && n == 0 {
-			_, err = s.db.ExecContext(ctx, "ALTER TABLE "+table+" ADD COLUMN "+column+" TEXT NOT NULL DEFAULT ''")
-		}
-		if err != nil {
+	return s.within(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, followedSchema); err != nil {
 			return wrong(s.path, err)
 		}
-	}
-	return nil
+		for table, column := range map[string]string{"old_runs": "bound", "old_followed": "goal"} {
+			var n int
+			err := tx.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table, column).
+				Scan(&n)
+			if err == nil && n == 0 {
+				_, err = tx.ExecContext(ctx, "ALTER TABLE "+table+" ADD COLUMN "+column+" TEXT NOT NULL DEFAULT ''")
+			}
+			if err != nil {
+				return wrong(s.path, err)
+			}
+		}
+		return nil
+	})
 }
 
 // LastRun gives the last run over a list with a digest; ErrEmpty where there is none.
