@@ -2,6 +2,7 @@ package test
 
 import (
 	"database/sql"
+	"encoding/pem"
 	"fmt"
 	"math/rand/v2"
 	"net/http"
@@ -164,4 +165,20 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	out, err = audit("--resume", "--timeout", "9s", "--point", "x.old.example=127.0.0.1").CombinedOutput()
 	require.NoError(t, err, string(out[:min(len(out), 2000)]))
 	assert.Contains(t, string(out), "the vantage changed")
+	// The certificates that a vantage file trusts are of the vantage, and how long it waits is not.
+	secure := httptest.NewTLSServer(nil)
+	defer secure.Close()
+	trust := string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: secure.Certificate().Raw}))
+	for _, step := range []struct{ trust, vantage, says string }{
+		{trust, "trust: ca.pem\n", "the vantage changed"},
+		{trust, "trust: ca.pem\ntimeout: 9s\n", "was complete"},
+		{trust + trust, "trust: ca.pem\n", "the vantage changed"},
+		{trust + trust, "trust: ca.pem\n", "was complete"},
+	} {
+		write("ca.pem", step.trust)
+		write("office.yaml", step.vantage)
+		out, err = audit("--resume", "--from", "office.yaml").CombinedOutput()
+		require.NoError(t, err, string(out[:min(len(out), 2000)]))
+		assert.Contains(t, string(out), step.says, step.vantage)
+	}
 }

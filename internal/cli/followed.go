@@ -152,10 +152,10 @@ func boundTo(e *files.Estate, from *vantageOptions) map[string]string {
 		return all
 	}
 	estate, _ := files.Read(e.Path, files.MostSmall)
-	vantage, _ := files.Read(from.from, files.MostSmall) // where it is a file and no name
-	trust, _ := files.Read(from.trust, files.MostConfig)
-	place := fmt.Append(nil, from.from, from.proxy, from.asOf, from.resolvers, from.points, from.private, "\n",
-		string(vantage), "\n", string(trust))
+	_, vantage, _ := from.settings(e) // it was opened just now
+	vantage.Timeout = 0               // how long to wait is no other place
+	trust, _ := files.Read(vantage.Trust, files.MostConfig)
+	place := fmt.Appendf(nil, "%q %q %t %q\n%s", vantage, from.points, from.private, from.asOf, trust)
 	all := map[string]string{}
 	for name, data := range map[string][]byte{
 		boundEstate: estate, boundRules: beside(e.Estate.Rules), boundSite: beside(e.Estate.Site.Rules),
