@@ -207,8 +207,12 @@ func whatWasChecked(w servers.Writer, c servers.Checked) string {
 		return fmt.Sprintf("NOT CHECKED by the server itself: %s. Run %s there before it is taken into use.", c.Why,
 			w.Checker.Called)
 	}
-	return fmt.Sprintf("%s has read it (%s on this machine, certificates made for that) and finds no fault.",
-		w.Checker.Called, c.By)
+	finds := "finds no fault"
+	if c.Warned != "" {
+		finds = "takes it, with a warning to look into first: " + strings.TrimRight(c.Warned, ".")
+	}
+	return fmt.Sprintf("%s has read it (%s on this machine, certificates made for that) and %s.",
+		w.Checker.Called, c.By, finds)
 }
 
 // notReady says that what was written belongs to a plan that does not hold.

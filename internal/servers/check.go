@@ -40,6 +40,7 @@ type Checked struct {
 	By      string // the program with its version, such as "nginx 1.22.1"; "" where none was asked
 	Why     string // why none was asked
 	Refused string // what it finds wrong, "" for nothing
+	Warned  string // what it warns of where it takes it, "" for nothing
 }
 
 // longestCheck is how long a server may take to read a trial.
@@ -88,16 +89,18 @@ func (w Writer) Check(ctx context.Context, doors []predict.Door, o Options) (Che
 	}
 	said, err = exec.CommandContext(ctx, binary, args...).CombinedOutput()
 	by := Checked{By: c.Names[0] + " " + text}
+	heard := strings.ReplaceAll(string(said), folder+"/", "")
 	var failed *exec.ExitError
 	switch {
 	case err == nil:
+		by.Warned = complaint(heard, true)
 		return by, nil
 	case ctx.Err() != nil:
 		return Checked{Why: fmt.Sprintf("%s took longer than %s to read it", binary, longestCheck)}, nil
 	case !errors.As(err, &failed):
 		return Checked{Why: fmt.Sprintf("%s could not be run", binary)}, nil
 	}
-	by.Refused = complaint(strings.ReplaceAll(string(said), folder+"/", ""))
+	by.Refused = complaint(heard, false)
 	return by, nil
 }
 
@@ -130,12 +133,12 @@ func versionIn(said string) (version [3]int, text string) {
 	return version, m[0][1:]
 }
 
-// complaint picks the lines that say what is wrong.
-func complaint(said string) string {
+// complaint picks the lines that say what is wrong, or the warnings.
+func complaint(said string, warnings bool) string {
 	var lines []string
 	for line := range strings.Lines(said) {
 		line = strings.TrimSpace(line)
-		if line != "" && !strings.Contains(line, "[warn]") && !strings.Contains(line, "test failed") &&
+		if line != "" && strings.Contains(line, "warn]") == warnings && !strings.Contains(line, "test failed") &&
 			!strings.Contains(line, "[alert] could not open error log") {
 			lines = append(lines, line)
 		}

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -25,11 +26,16 @@ func TestServersRefuseWhatTheyCannotRead(t *testing.T) {
 	for _, c := range []struct {
 		w                  Writer
 		form, name, good   string
+		odd, warns         string
 		bad, says, hasNone string
 	}{
-		{nginxWriter, "", "nginx.conf", "server { listen 127.0.0.1:48080; }", "server { lisen 80; }", `"lisen"`, "/tmp"},
-		{apacheWriter, "", "apache.conf", "RewriteEngine on\n", "RewriteRule ^ \"/a\"b\" [L]\n", "RewriteRule", "/tmp"},
-		{apacheWriter, htaccess, ".htaccess", "RewriteEngine on\nRewriteRule ^a /b [R=301,L]\n",
+		{nginxWriter, "", "nginx.conf", "server { listen 127.0.0.1:48080; }",
+			strings.Repeat("server { listen 127.0.0.1:48080; server_name a.example; }\n", 2), "conflicting server name",
+			"server { lisen 80; }", `"lisen"`, "/tmp"},
+		{apacheWriter, "", "apache.conf", "RewriteEngine on\n",
+			"Alias /a /srv/a\nAlias /a/b /srv/b\n", "probably never match",
+			"RewriteRule ^ \"/a\"b\" [L]\n", "RewriteRule", "/tmp"},
+		{apacheWriter, htaccess, ".htaccess", "RewriteEngine on\nRewriteRule ^a /b [R=301,L]\n", "", "",
 			"RewriteRule ^a /b [R=301,X]\n", "flag", "/tmp"},
 	} {
 		t.Run(c.w.Name+c.form, func(t *testing.T) {
@@ -43,7 +49,15 @@ func TestServersRefuseWhatTheyCannotRead(t *testing.T) {
 			said, err := broken(c.w, c.name, c.good).Check(context.Background(), nil, Options{Form: c.form})
 			require.NoError(t, err)
 			assert.Empty(t, said.Refused)
+			assert.Empty(t, said.Warned)
 			assert.Contains(t, said.By, c.w.Checker.Names[0])
+			if c.odd != "" {
+				said, err = broken(c.w, c.name, c.odd).Check(context.Background(), nil, Options{Form: c.form})
+				require.NoError(t, err)
+				assert.Empty(t, said.Refused)
+				assert.Contains(t, said.Warned, c.warns)
+				assert.NotContains(t, said.Warned, c.hasNone)
+			}
 			said, err = broken(c.w, c.name, c.bad).Check(context.Background(), []predict.Door{}, Options{Form: c.form})
 			require.NoError(t, err)
 			assert.Contains(t, said.Refused, c.says)
