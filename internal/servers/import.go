@@ -464,11 +464,8 @@ func (w *wins) key(begins uint64, kind, values string) uint64 {
 // and other values never take one URL.
 func asks(r *rule.Rule) (kind, values string) {
 	for _, c := range r.Old.Query {
-		switch {
-		case len(c.Parts) == 0:
-			kind, values = kind+c.Key+"\x00", values+"\x00"
-		case len(c.Parts) == 1 && !c.Parts[0].IsCapture():
-			kind, values = kind+c.Key+"\x00", values+c.Parts[0].Literal+"\x00"
+		if value, fixed := c.Fixed(); fixed {
+			kind, values = kind+c.Key+"\x00", values+value+"\x00"
 		}
 	}
 	return kind, values

@@ -28,8 +28,9 @@ type querySorts struct {
 	allWith map[string][]uint32 // all rules under a parameter, whatever its value is
 }
 
-// fixed gives the one value for which a condition holds, and false where there are several.
-func (c Condition) fixed() (string, bool) {
+// Fixed gives the one value for which a condition holds, in normal form, and false where there are
+// several.
+func (c Condition) Fixed() (string, bool) {
 	switch {
 	case len(c.Parts) == 0:
 		return "", true
@@ -40,7 +41,7 @@ func (c Condition) fixed() (string, bool) {
 }
 
 func (s *querySorts) hash(c Condition) uint64 {
-	if value, fixed := c.fixed(); fixed {
+	if value, fixed := c.Fixed(); fixed {
 		return s.ofValue(c.Key, value)
 	}
 	return s.ofKey(c.Key)
@@ -214,7 +215,7 @@ func (c pathRules) asking(query []Condition) []int {
 	}
 	add(c.sorts.bare)
 	for _, asked := range query {
-		if value, fixed := asked.fixed(); fixed {
+		if value, fixed := asked.Fixed(); fixed {
 			add(c.sorts.under[c.sorts.ofValue(asked.Key, value)])
 			add(c.sorts.under[c.sorts.ofKey(asked.Key)])
 			continue

@@ -49,7 +49,7 @@ func (t *Table) oneKind(group []*Rule) (same []uint32, ok bool) {
 			return nil, false
 		}
 		for i, c := range r.Old.Query { // they are in order
-			if _, fixed := c.fixed(); !fixed || c.Key != group[0].Old.Query[i].Key {
+			if _, fixed := c.Fixed(); !fixed || c.Key != group[0].Old.Query[i].Key {
 				return nil, false
 			}
 		}
@@ -59,7 +59,7 @@ func (t *Table) oneKind(group []*Rule) (same []uint32, ok bool) {
 	for i, r := range group {
 		key := uint64(0)
 		for _, c := range r.Old.Query {
-			value, _ := c.fixed()
+			value, _ := c.Fixed()
 			key = key*0x9E3779B97F4A7C15 ^ maphash.String(t.seed, value)
 		}
 		same[i], last[key] = last[key], uint32(i)+1
@@ -76,11 +76,8 @@ type trait struct{ kind, text string }
 func traitsOf(p Pattern, parts []Part) []trait {
 	var all []trait
 	for _, c := range p.Query {
-		switch {
-		case len(c.Parts) == 0:
-			all = append(all, trait{"?" + c.Key, ""})
-		case len(c.Parts) == 1 && !c.Parts[0].IsCapture():
-			all = append(all, trait{"?" + c.Key, c.Parts[0].Literal})
+		if value, fixed := c.Fixed(); fixed {
+			all = append(all, trait{"?" + c.Key, value})
 		}
 	}
 	if _, exact := p.Exact(); exact {
