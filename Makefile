@@ -15,7 +15,7 @@ build:
 COVER ?=
 # Everything: installs the peers that are missing (as root on Debian; PEERS=skip leaves that), then runs all tests. The
 # race detector runs where there is concurrency; elsewhere it finds nothing and takes several times as long.
-RACED := grep -lrE 'go func|crew\.Crew|\.Go\(|sideBySide\(' internal --include=*.go | grep -v _test.go | xargs -n1 dirname | sort -u | sed 's|^|./|'
+RACED := grep -lrE 'go func|crew\.Crew|\.Go\(|crew\.Each\(' internal --include=*.go | grep -v _test.go | xargs -n1 dirname | sort -u | sed 's|^|./|'
 test: peers
 	go test -count=1 $(RACE) $(COVER) $$($(RACED))
 	go test -count=1 $$(go list ./... | grep -vxF "$$(go list $$($(RACED)))")

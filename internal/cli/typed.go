@@ -99,10 +99,10 @@ Name servers load it, and most providers import it.`,
 			partial, findings := 0, slices.Clone(made.Findings)
 			for i := range made.Zones {
 				z := &made.Zones[i]
-				sets, err := z.File(made)
+				sets, err := made.File(z)
 				what := "as it is after the changes of the plan"
 				if asItIs {
-					sets, err = z.AsItIs(made)
+					sets, err = made.AsItIs(z)
 					what = "as it is, to be copied to other name servers"
 				}
 				if errors.Is(err, plan.ErrUnseen) {
@@ -124,7 +124,7 @@ Name servers load it, and most providers import it.`,
 				fmt.Fprintf(p.out, "%s\n", path)
 				var lost []finding.Finding
 				if !asItIs {
-					lost = z.Lost(made)
+					lost = made.Lost(z)
 				}
 				for _, f := range lost {
 					fmt.Fprintf(p.out, "  %s %s\n", f.Says, f.Fix)

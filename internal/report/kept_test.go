@@ -102,7 +102,7 @@ func FuzzKeptSurvey(f *testing.F) {
 			writeDocs(t, map[string]Doc{s.Name: s.Doc})
 		}
 		for i := range p.Zones {
-			if sets, err := p.Zones[i].File(p); err == nil {
+			if sets, err := p.File(&p.Zones[i]); err == nil {
 				_, _ = files.ZoneText(p.Zones[i].Name, sets, "x", files.Marks{Partial: true})
 			}
 		}

@@ -256,7 +256,7 @@ func certificateTable(p *plan.Plan) Table {
 		when := map[string]string{
 			"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand",
 		}[c.When]
-		if c.Carrier == plan.SiteName {
+		if c.Carrier == predict.SiteName {
 			when = "the site has its own"
 		}
 		t.Rows = append(t.Rows, cells(c.Carrier, when, strings.Join(c.Names, ", "), issuerOf(c)))

@@ -191,7 +191,7 @@ func zoneJSON(z plan.Zone) jsonZone {
 		for _, l := range m.Loses {
 			v.Move.Loses = append(v.Move.Loses, LossText(l))
 		}
-		for _, s := range m.Steps {
+		for _, s := range plan.StepsOfMove(&z) {
 			v.Move.Order = append(v.Move.Order, StepText(s))
 		}
 	}

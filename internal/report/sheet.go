@@ -249,7 +249,7 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 			lineTable(low),
 		)
 	}
-	if n, wait := z.MailFirst(); n > 0 && len(changes) > 0 && (z.Move == nil || changes[0].Early) {
+	if n, wait := plan.MailFirst(z); n > 0 && len(changes) > 0 && (z.Move == nil || changes[0].Early) {
 		what := fmt.Sprintf("The first %d steps untie mail from the web. Type them", n)
 		if n == 1 {
 			what = "The first step unties mail from the web. Type it"

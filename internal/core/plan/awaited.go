@@ -20,7 +20,7 @@ func (p *Plan) Awaited() (zones []await.Zone, wants []await.Want, doors []await.
 				}
 			}
 		}
-		all := z.wants()
+		all := wantsOf(z)
 		parent := p.parentWants(z)
 		a.Parent = len(parent) > 0
 		zones, wants = append(zones, a), append(append(wants, all...), parent...)
@@ -57,9 +57,9 @@ func inFull(names []string) []string {
 	return all
 }
 
-// wants gives the record sets that a zone is to hold, and those that are to go. An address of a door is asked for by
+// wantsOf gives the record sets that a zone is to hold, and those that are to go. An address of a door is asked for by
 // either type, as browsers do: where an alias comes, the old address has to be gone from every cache.
-func (z *Zone) wants() []await.Want {
+func wantsOf(z *Zone) []await.Want {
 	values, before := map[record.Key][]string{}, map[record.Key][]string{}
 	var order []record.Key
 	put := func(name, kind string, after []string) {
@@ -96,7 +96,7 @@ func (z *Zone) wants() []await.Want {
 				continue
 			}
 			w := await.Want{Domain: z.Name, Name: key.Name, Type: key.Type, Holds: key.Type, Values: values[key],
-				Before: before[key], Lasts: z.lasts(before[key], lasts[key.Name])}
+				Before: before[key], Lasts: lasting(z, before[key], lasts[key.Name])}
 			all = append(all, w)
 			continue
 		}
@@ -104,7 +104,7 @@ func (z *Zone) wants() []await.Want {
 			continue
 		}
 		done[key.Name] = true
-		all = append(all, z.leads(key.Name, values, before, lasts[key.Name])...)
+		all = append(all, addressWants(z, key.Name, values, before, lasts[key.Name])...)
 	}
 	return all
 }
@@ -112,8 +112,8 @@ func (z *Zone) wants() []await.Want {
 // leads tells whether records of a type lead a name somewhere.
 func leads(kind string) bool { return isAddress(kind) || kind == "CNAME" || kind == record.Alias }
 
-// leads gives what a name should answer to each type of address.
-func (z *Zone) leads(name string, values, before map[record.Key][]string, lasts int) []await.Want {
+// addressWants gives what a name should answer to each type of address.
+func addressWants(z *Zone, name string, values, before map[record.Key][]string, lasts int) []await.Want {
 	of := func(m map[record.Key][]string, kind string) []string { return m[record.Key{Name: name, Type: kind}] }
 	var all []await.Want
 	for _, kind := range []string{"A", "AAAA"} {
@@ -127,14 +127,14 @@ func (z *Zone) leads(name string, values, before map[record.Key][]string, lasts 
 				continue // whether it has any is the provider's business
 			}
 		}
-		w.Lasts = z.lasts(w.Before, lasts)
+		w.Lasts = lasting(z, w.Before, lasts)
 		all = append(all, w)
 	}
 	return all
 }
 
-// lasts says for how long resolvers may keep what was there, or that there was nothing.
-func (z *Zone) lasts(before []string, ttl int) int {
+// lasting says for how long resolvers may keep what was there, or that there was nothing.
+func lasting(z *Zone, before []string, ttl int) int {
 	if len(before) == 0 {
 		return z.AbsentFor
 	}

@@ -8,6 +8,7 @@ import (
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // manyZones makes an estate of n domains and a survey that saw 100 record sets in each.
@@ -58,12 +59,12 @@ func BenchmarkChanges(b *testing.B) {
 	for _, n := range []int{1000, 10000} {
 		b.Run(fmt.Sprintf("zones=%d", n), func(b *testing.B) {
 			in := manyZones(b, n)
-			seen, w := surveysOf(in), in.Web()
+			known := Known{Estate: in.Estate, Survey: in.Survey}
+			seen, w := surveysOf(known), in.Web()
 			for b.Loop() {
 				changes := 0
-				zones, _ := zonesOfPlan(in, seen, w)
-				for _, k := range zones {
-					changes += len(k.zone.Changes)
+				for _, z := range zonesOf(known, seen, w.Domains()).Zones {
+					changes += len(z.Changes)
 				}
 				if changes < 8*n {
 					b.Fatalf("%d changes", changes)
@@ -87,7 +88,7 @@ func BenchmarkMake(b *testing.B) {
 		})
 		b.Run(fmt.Sprintf("world=%d", n), func(b *testing.B) {
 			for b.Loop() {
-				worldsOf(in)
+				world.New(world.Input{Estate: in.Estate, Survey: in.Survey}).Clone()
 			}
 		})
 	}

@@ -45,7 +45,7 @@ func certificatesOf(w *predict.Web) []Certificate {
 			}
 		}
 	}
-	site := Certificate{Carrier: SiteName, When: string(estate.Before), Issuer: w.Estate.Site.Issuer}
+	site := Certificate{Carrier: predict.SiteName, When: string(estate.Before), Issuer: w.Estate.Site.Issuer}
 	for _, h := range slices.Concat(w.Estate.Site.Hosts, w.Estate.Site.Also) {
 		if d := w.Estate.DomainOf(h); d != nil && d.Served[h] != nil && d.Through[h] == nil && w.Means(d.Name) {
 			continue // its carrier holds it
@@ -140,8 +140,8 @@ func readCAA(s record.Set, wild bool) Issuance {
 // nobody has seen it.
 type zoneRecords func(name string) ([]record.Set, bool)
 
-// zonesOf gives the records of the plan's zones, and of the others as they were seen.
-func zonesOf(in Input, seen surveys, zones []Zone) zoneRecords {
+// recordsAt gives the records of the plan's zones, and of the others as they were seen.
+func recordsAt(e *estate.Estate, seen surveys, zones []Zone) zoneRecords {
 	at := make(map[string]int, len(zones))
 	for i, z := range zones {
 		at[z.Name] = i
@@ -154,7 +154,7 @@ func zonesOf(in Input, seen surveys, zones []Zone) zoneRecords {
 			}
 		}
 		if h, err := web.ParseHost(name); err == nil {
-			if d := in.Estate.DomainOf(h); d != nil {
+			if d := e.DomainOf(h); d != nil {
 				if last := seen.last[d.Name.String()]; last != nil {
 					return last.Records, true
 				}
@@ -171,8 +171,8 @@ func withIssuers(
 	all []Certificate,
 	records zoneRecords,
 	missed missedIssuers,
-) ([]Certificate, found) {
-	var f found
+) ([]Certificate, Found) {
+	var f Found
 	unseen := map[string][]string{}
 	var barring bars
 	all = slices.Clone(all)
@@ -240,7 +240,7 @@ func missedIssuersOf(zones []Zone) missedIssuers {
 
 // checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may
 // issue it.
-func checkIssuer(c *Certificate, name string, i Issuance, f *found, b *bars) {
+func checkIssuer(c *Certificate, name string, i Issuance, f *Found, b *bars) {
 	for _, m := range i.May {
 		if !slices.Contains(c.MayIssue, m) {
 			c.MayIssue = append(c.MayIssue, m)

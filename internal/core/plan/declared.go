@@ -9,31 +9,32 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// sighting is something that a carrier was seen to do otherwise than the estate file says.
-type sighting struct {
+// contradiction is something that a carrier was seen to do otherwise than the estate file says.
+type contradiction struct {
 	what, fix string
 	urls      []string // that met it, in order
 }
 
 // declaredOtherwise says where a survey or an audit met carriers that do otherwise than the estate file says. What was
 // seen counts: at addresses of carriers whose redirects others make, on hosts that they already lead into the estate.
-func declaredOtherwise(in Input) []finding.Finding {
+func declaredOtherwise(e *estate.Estate, seen *survey.Survey, audited []chain.Chain) []finding.Finding {
 	var chains []chain.Chain
-	if in.Survey != nil {
-		for i := range in.Survey.Domains {
-			chains = append(chains, in.Survey.Domains[i].Chains...)
+	if seen != nil {
+		for i := range seen.Domains {
+			chains = append(chains, seen.Domains[i].Chains...)
 		}
 	}
-	chains = append(chains, in.Audited...)
+	chains = append(chains, audited...)
 	var all []finding.Finding
-	for _, c := range in.Estate.Carriers {
+	for _, c := range e.Carriers {
 		if row := c.By.Row(); row.Configured || row.Stars {
 			continue // what is seen there today is our own doing
 		}
-		for _, s := range sightings(in.Estate, c, chains) {
+		for _, s := range contradictions(e, c, chains) {
 			all = append(all, finding.New(
 				finding.DeclaredOtherwise,
 				c.Name,
@@ -54,8 +55,8 @@ func listedURLs(all []string) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(all[:most], ", "), len(all)-most)
 }
 
-// sightings gives what was seen of one carrier.
-func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sighting {
+// contradictions gives what was seen of one carrier.
+func contradictions(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []contradiction {
 	leads := map[web.Host]bool{} // hosts that it was seen to lead into the estate
 	for i := range chains {
 		first := chains[i].Hops[0]
@@ -67,19 +68,19 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 			leads[chains[i].Entry.Host()] = true
 		}
 	}
-	noTLS := sighting{
+	noTLS := contradiction{
 		what: "does not speak TLS",
 		fix:  "Write tls: no at " + c.Name + ", or have it mended there, and survey again.",
 	}
-	cuts := sighting{
+	cuts := contradiction{
 		what: "cuts the path",
 		fix:  "Take path out of keeps: at " + c.Name + ", or switch it on there, and survey again.",
 	}
-	query := sighting{what: "drops the query",
+	query := contradiction{what: "drops the query",
 		fix: "Take query out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
-	forNow := sighting{what: "redirects for now only (302, 303 or 307)",
+	forNow := contradiction{what: "redirects for now only (302, 303 or 307)",
 		fix: "Choose permanent there, where it is offered, and survey again; else give its hosts to another carrier."}
-	frame := sighting{what: "shows the site in a frame instead of redirecting",
+	frame := contradiction{what: "shows the site in a frame instead of redirecting",
 		fix: "Switch the frame (masking) off there, and survey again; else write frames: yes at " + c.Name +
 			" and give its hosts to another carrier."}
 	for i := range chains {
@@ -88,7 +89,7 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 		if !leads[ch.Entry.Host()] || !metAt(first, c) {
 			continue
 		}
-		see := func(s *sighting, when bool) {
+		see := func(s *contradiction, when bool) {
 			if when && !slices.Contains(s.urls, ch.Entry.String()) {
 				s.urls = append(s.urls, ch.Entry.String())
 			}
@@ -105,8 +106,8 @@ func sightings(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) []sigh
 		see(&forNow, first.Status == 302 || first.Status == 303 || first.Status == 307)
 	}
 	return slices.DeleteFunc(
-		[]sighting{noTLS, cuts, query, forNow, frame},
-		func(s sighting) bool { return len(s.urls) == 0 },
+		[]contradiction{noTLS, cuts, query, forNow, frame},
+		func(s contradiction) bool { return len(s.urls) == 0 },
 	)
 }
 
@@ -124,15 +125,15 @@ func metAt(a chain.Answer, c *estate.Carrier) bool {
 
 // claimedAt tells whether a host was met at a carrier that knows it already: its http door answers there, and does not
 // say that there is nothing of the kind.
-func (t typing) claimedAt(zone string, h web.Host, c *estate.Carrier) bool {
-	seen := t.seen.last[zone]
+func claimedAt(all surveys, zone string, h web.Host, c *estate.Carrier) bool {
+	seen := all.last[zone]
 	if seen == nil {
 		return false
 	}
 	claimed := false
 	for _, ch := range seen.Chains {
 		first := ch.Hops[0]
-		if ch.Entry.Host() != h || ch.Probe != chain.Root || !t.metAt(first, c) {
+		if ch.Entry.Host() != h || ch.Probe != chain.Root || !metThere(first, c) {
 			continue
 		}
 		switch {
@@ -145,17 +146,17 @@ func (t typing) claimedAt(zone string, h web.Host, c *estate.Carrier) bool {
 	return claimed
 }
 
-// metAt tells whether an answer came from a carrier: at one of its addresses, or by way of its alias.
-func (t typing) metAt(a chain.Answer, c *estate.Carrier) bool {
+// metThere tells whether an answer came from a carrier: at one of its addresses, or by way of its alias.
+func metThere(a chain.Answer, c *estate.Carrier) bool {
 	return metAt(a, c) || !c.Alias.IsZero() && slices.Contains(a.Aliases, c.Alias.String())
 }
 
 // certifiedThere tells whether a host's https door was met at a carrier with a certificate that browsers take.
-func (t typing) certifiedThere(zone string, h web.Host, c *estate.Carrier) bool {
-	seen := t.seen.last[zone]
+func certifiedThere(all surveys, zone string, h web.Host, c *estate.Carrier) bool {
+	seen := all.last[zone]
 	return seen != nil && slices.ContainsFunc(seen.Chains, func(ch chain.Chain) bool {
 		first := ch.Hops[0]
-		return ch.Entry.Host() == h && ch.Entry.Scheme() == web.HTTPS && t.metAt(first, c) && first.TLS != nil &&
+		return ch.Entry.Host() == h && ch.Entry.Scheme() == web.HTTPS && metThere(first, c) && first.TLS != nil &&
 			len(first.TLS.Faults) == 0
 	})
 }

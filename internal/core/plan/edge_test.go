@@ -78,10 +78,10 @@ func TestAnAliasBehindAnEdgeCannotStandBesideAnything(t *testing.T) {
 
 	p = edged(t, "behind: hosting", "@ A 192.0.2.7\n@ SOA ns. h. 1 2 3 4 5\nwww A 192.0.2.7", "")
 	z := zoneOf(t, p, "old.example")
-	lost := z.Lost(p)
+	lost := p.Lost(&z)
 	require.Len(t, lost, 1, "no zone file says an alias at the apex")
 	assert.Contains(t, lost[0].Says, "sites.hosting.example")
-	sets, err := z.File(p)
+	sets, err := p.File(&z)
 	require.NoError(t, err)
 	for _, s := range sets {
 		assert.False(t, s.Name == "old.example" && (s.Type == "A" || s.Type == "CNAME"), "%v", s)

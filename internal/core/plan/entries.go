@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -116,18 +117,20 @@ func Knows(s estate.Step) bool {
 }
 
 // carriersOf works out what is typed where, apart from records.
-func carriersOf(w *predict.Web, seen surveys, p *Plan) ([]Carried, found) {
-	t := typing{web: w, zones: p.Zones, certificates: map[string][]Certificate{}, asks: map[*estate.Domain][]web.URL{},
+func carriersOf(
+	w *predict.Web, seen surveys, zones []Zone, certificates []Certificate, asks iter.Seq[web.URL],
+) ([]Carried, Found) {
+	t := typing{web: w, zones: zones, certificates: map[string][]Certificate{}, asks: map[*estate.Domain][]web.URL{},
 		seen: seen}
-	for _, c := range p.Certificates {
+	for _, c := range certificates {
 		t.certificates[c.Domain] = append(t.certificates[c.Domain], c)
 	}
-	for _, ask := range p.Asks(true) {
-		of := w.Estate.DomainOf(ask.URL.Host())
-		t.asks[of] = append(t.asks[of], ask.URL)
+	for u := range asks {
+		of := w.Estate.DomainOf(u.Host())
+		t.asks[of] = append(t.asks[of], u)
 	}
 	all := []Carried{}
-	var f found
+	var f Found
 	for _, c := range w.Estate.Carriers {
 		k, findings := carried(t, c)
 		f.findings = append(f.findings, findings...)
@@ -138,10 +141,22 @@ func carriersOf(w *predict.Web, seen surveys, p *Plan) ([]Carried, found) {
 	if k := siteEntries(w.Estate); len(k.Entries) > 0 {
 		all = append(all, numbered(k))
 	}
-	for _, k := range registrars(p.Zones, seen) {
+	for _, k := range registrars(zones, seen) {
 		all = append(all, numbered(k))
 	}
 	return all, f
+}
+
+// carriersAlone gives the carriers of an estate with their entries as far as these rest on the web alone: without
+// certificates, and without what is checked of them.
+func carriersAlone(w *predict.Web, seen surveys, zones []Zone) []Carried {
+	var all []Carried
+	t := typing{web: w, zones: zones, seen: seen}
+	for _, c := range w.Estate.Carriers {
+		k, _ := carried(t, c)
+		all = append(all, k)
+	}
+	return all
 }
 
 // carried works out one carrier.
@@ -279,19 +294,12 @@ func carriedBy(e *estate.Estate, d *estate.Domain, c *estate.Carrier) []web.Host
 // numbered puts what goes before what comes, and numbers all of it.
 func numbered(k Carried) Carried {
 	slices.SortStableFunc(k.Entries, func(a, b Entry) int {
-		return cmp.Compare(btoi(a.Action != Remove), btoi(b.Action != Remove))
+		return removesFirst(a.Action, b.Action)
 	})
 	for i := range k.Entries {
 		k.Entries[i].Step = i + 1
 	}
 	return k
-}
-
-func btoi(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
 }
 
 // inWords says what a carrier cannot do.
@@ -466,7 +474,7 @@ func claimEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 		why = AddBefore
 	}
 	for _, h := range hosts {
-		if t.claimedAt(z.Name, h, c) {
+		if claimedAt(t.seen, z.Name, h, c) {
 			continue
 		}
 		all = append(
@@ -553,9 +561,9 @@ func (t typing) issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry
 	for _, h := range hosts {
 		why := HeldBefore
 		switch {
-		case t.certifiedThere(z.Name, h, c):
+		case certifiedThere(t.seen, z.Name, h, c):
 			continue
-		case t.claimedAt(z.Name, h, c):
+		case claimedAt(t.seen, z.Name, h, c):
 			why = BeingIssued
 		case c.Certificate == estate.After:
 			why = HeldAfter
@@ -759,7 +767,7 @@ func points(c *estate.Carrier, hosts []web.Host) []Point {
 
 // siteEntries gives what the site itself has to do: lead its other names to the canonical host.
 func siteEntries(e *estate.Estate) Carried {
-	k := Carried{Name: SiteName, By: SiteKind, Hosts: []string{}, Entries: []Entry{}}
+	k := Carried{Name: predict.SiteName, By: SiteKind, Hosts: []string{}, Entries: []Entry{}}
 	for _, h := range e.Site.Hosts {
 		k.Hosts = append(k.Hosts, h.String())
 	}

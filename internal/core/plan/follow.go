@@ -26,7 +26,7 @@ type worlds struct {
 	mailing       map[string]bool // names by way of which mail is received or sent
 }
 
-func worldsOf(in Input) *worlds {
+func worldsOf(in Known) *worlds {
 	made := &worlds{mailing: map[string]bool{}}
 	made.before = world.New(world.Input{Estate: in.Estate, Survey: in.Survey})
 	made.ahead = made.before.Clone()

@@ -15,7 +15,7 @@ import (
 
 // limitsOf adds a finding wherever a carrier cannot do what its door asks, and returns the doors
 // concerned.
-func limitsOf(w *predict.Web) (found, map[web.Door]bool) {
+func limitsOf(w *predict.Web) (Found, map[web.Door]bool) {
 	l := limits{web: w, beyond: map[web.Door]bool{}}
 	for _, d := range w.Domains() {
 		for _, h := range d.Hosts() {
@@ -35,12 +35,12 @@ func limitsOf(w *predict.Web) (found, map[web.Door]bool) {
 		l.find(finding.BeyondCarrier, subject, fmt.Sprintf(s.says, listedURLs(s.subjects)), s.fix,
 			map[string]any{"carrier": s.carrier.Name, "by": string(s.carrier.By), "hosts": s.subjects})
 	}
-	return l.found, l.beyond
+	return l.Found, l.beyond
 }
 
 // limits gathers what carriers cannot do.
 type limits struct {
-	found
+	Found
 	web    *predict.Web
 	beyond map[web.Door]bool
 	shared []shared

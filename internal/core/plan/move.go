@@ -17,14 +17,15 @@ import (
 
 // Move is the way of a zone to other name servers.
 type Move struct {
-	From     []string `json:"from"`
-	To       []string `json:"to"`
-	OldLives int      `json:"old_lives"`    // for how long resolvers may go on asking the old servers, in seconds
-	Unknown  bool     `json:"-"`            // nobody has seen the TTL of the delegation, which may be longer
-	Ready    bool     `json:"ready"`        // every new server was asked and says what it should
-	DS       []string `json:"ds,omitempty"` // at the parent today
-	Loses    []Loss   `json:"-"`            // what works only on the old provider's servers
-	Steps    []Step   `json:"-"`
+	From         []string `json:"from"`
+	To           []string `json:"to"`
+	OldLives     int      `json:"old_lives"`    // for how long resolvers may go on asking the old servers, in seconds
+	Unknown      bool     `json:"-"`            // nobody has seen the TTL of the delegation, which may be longer
+	Ready        bool     `json:"ready"`        // every new server was asked and says what it should
+	DS           []string `json:"ds,omitempty"` // at the parent today
+	Loses        []Loss   `json:"-"`            // what works only on the old provider's servers
+	Keys         bool     `json:"-"`            // the zone holds keys of its own
+	ParentUnseen bool     `json:"-"`            // nobody showed whether the parent has a DS record
 }
 
 // LossKind says what is lost with a provider's name servers.
@@ -66,7 +67,8 @@ func moveOf(s sight, required []requirement, whole []record.Set) (*Move, found) 
 	providerBound(s, m, &f)
 	staleDS(s, m, &f)
 	m.Ready = comingAgrees(s, to, differences{s, required, whole}, &f)
-	m.Steps = stepsOfMove(s, m)
+	_, m.Keys = s.set(s.zone(), "DNSKEY")
+	m.ParentUnseen = s.seen.Parent.Server == ""
 	return m, f
 }
 
@@ -600,4 +602,23 @@ func leadsRight(changes []Change, name string) bool {
 		return c.Name == name && isWeb(c.Type) && c.Type != "HTTPS" &&
 			(c.Action == Keep || len(c.Before) > 0 && len(without(c.Before, c.After)) < len(c.Before))
 	})
+}
+
+// places says where the records of a zone are typed: until it moves, and from then on.
+func places(d *estate.Domain, m *Move) (present, next string) {
+	if m == nil {
+		at := cmp.Or(d.RecordsAt, d.RecordsFrom, "records of "+d.Name.String())
+		return at, at
+	}
+	return cmp.Or(d.RecordsFrom, "the present name servers "+strings.Join(m.From, " and ")), nextPlace(d, m.To)
+}
+
+func nextPlace(d *estate.Domain, to []string) string {
+	if edge := d.Edge(); edge != nil && slices.Equal(names(edge.NameServers), to) {
+		return edge.Name
+	}
+	if d.RecordsAt != "" && d.RecordsAt != d.RecordsFrom {
+		return d.RecordsAt
+	}
+	return "the next name servers " + strings.Join(to, " and ")
 }

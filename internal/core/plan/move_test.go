@@ -132,7 +132,7 @@ func TestAZoneThatMoves(t *testing.T) {
 	require.NotNil(t, m)
 	assert.True(t, m.Ready)
 	assert.Equal(t, 86400, m.OldLives)
-	assert.Contains(t, moveOrder(m), "at the old name servers for 1 day")
+	assert.Contains(t, moveOrder(zoneOf(t, p, "old.example")), "at the old name servers for 1 day")
 
 	p = planFor(t, moves, moving(t, "@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
 	assert.True(t, zoneOf(t, p, "old.example").Move.Ready, "what says what the plan wants agrees too")
@@ -168,7 +168,7 @@ func TestADSThatWouldBeLeftBehind(t *testing.T) {
 	signed := func(d *survey.Domain) { d.Parent.DS = []survey.DS{{Text: "1 13 2 AA", Matched: true}} }
 	p := planFor(t, moves, moving(t, same, signed))
 	assert.Equal(t, []string{"stale-ds old.example"}, subjects(p))
-	order := moveOrder(zoneOf(t, p, "old.example").Move)
+	order := moveOrder(zoneOf(t, p, "old.example"))
 	assert.Less(
 		t,
 		strings.Index(order, "remove the DS record of old.example, and wait 1 day"),
@@ -232,7 +232,7 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 		seen(t, "old.example\n@ A 192.0.2.1\n@ AAAA 2001:db8::1\n* A 192.0.2.1\nk TXT one"),
 	)
 	z := zoneOf(t, p, "old.example")
-	sets, err := z.File(p)
+	sets, err := p.File(&z)
 	require.NoError(t, err)
 	var got []string
 	for _, s := range sets {
@@ -247,7 +247,7 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 		`_dmarc TXT "v=DMARC1; p=reject"`,
 	}, got, "placeholders are typed at an edge network, and nothing else is lost")
 	unseen := zoneOf(t, p, "unseen.example")
-	_, err = unseen.File(p)
+	_, err = p.File(&unseen)
 	assert.ErrorContains(t, err, "nobody has seen the zone unseen.example")
 }
 

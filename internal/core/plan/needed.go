@@ -57,8 +57,8 @@ func neededHosts(s sight) ([]Untouched, found) {
 }
 
 // redirectsNeeded refuses rules that would send a host to the site that somebody else needs.
-func redirectsNeeded(w *predict.Web) found {
-	var f found
+func redirectsNeeded(w *predict.Web) Found {
+	var f Found
 	for _, r := range w.Rules.Rules() {
 		d := w.Estate.DomainOf(r.Old.Host)
 		if d == nil {

@@ -2,10 +2,7 @@ package plan
 
 import (
 	"cmp"
-	"errors"
-	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/record"
@@ -19,9 +16,6 @@ type New struct {
 
 	serial uint32
 }
-
-// ErrNoServers says that nobody names the name servers of a zone that is to be made.
-var ErrNoServers = errors.New("nobody says which name servers are to hold the new zone")
 
 // fromNothing gives a zone that nobody has seen the records that it needs; where there is no such zone yet, how it
 // comes to be.
@@ -85,69 +79,4 @@ func heldAlready(s sight, required []requirement) bool {
 		}
 	}
 	return len(to) > 0
-}
-
-// newFile gives a zone that does not exist yet as its zone file: a SOA (RFC 1035 section 3.3.13, with the times that
-// RFC 1912 section 2.2 recommends), its name servers, and its records.
-func (z *Zone) newFile() ([]record.Set, error) {
-	to := z.New.To
-	if len(to) == 0 {
-		return nil, fmt.Errorf(
-			"%w %s: write name-servers: into its line, as the provider's page names them",
-			ErrNoServers,
-			z.Name,
-		)
-	}
-	sets := []record.Set{
-		{Name: z.Name, Type: "SOA", TTL: RecordTTL, Values: []string{
-			fmt.Sprintf("%s. hostmaster.%s. %d 7200 3600 1209600 3600", to[0], z.Name, z.New.serial),
-		}},
-		{Name: z.Name, Type: "NS", TTL: RecordTTL, Values: dotted(to)},
-	}
-	for _, c := range z.comes {
-		s := record.Set{Name: c.Name, Type: c.Type, TTL: c.TTL}
-		values := c.After
-		if c.Through != "" {
-			if len(c.Typed) == 0 || c.TypedAs == "CNAME" && c.Name == z.Name {
-				continue // another record of the name brings it, or no zone file can say it
-			}
-			s.Type, values = c.TypedAs, c.Typed
-		}
-		if s.Type == record.Alias {
-			continue
-		}
-		for _, v := range values {
-			s.Values = append(s.Values, record.Dotted(s.Type, v))
-		}
-		sets = append(sets, s)
-	}
-	for _, server := range to {
-		inside := server == z.Name || strings.HasSuffix(server, "."+z.Name)
-		if inside && !slices.ContainsFunc(sets, func(s record.Set) bool { return s.Name == server && isAddress(s.Type) }) {
-			return nil, fmt.Errorf(
-				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it as a wanted record",
-				server,
-				z.Name,
-			)
-		}
-	}
-	return sets, nil
-}
-
-// stepsOfNew says how zones that do not exist yet come to be: made where they are to stand, and delegated last of all,
-// for that is what leads visitors there.
-func stepsOfNew(open []Zone) []Step {
-	var made, delegated []Step
-	for _, z := range open {
-		if z.New == nil {
-			continue
-		}
-		about := []string{z.Name}
-		made = append(made, step(Step{Kind: CreateZones, Zones: about, Provider: z.Next}))
-		delegated = append(
-			delegated,
-			step(Step{Kind: DelegateZones, Zones: about, Provider: z.domain.Registrar, Servers: z.New.To}),
-		)
-	}
-	return append(together(made), together(delegated)...)
 }

@@ -68,7 +68,7 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 		"there is no mail where there is no domain",
 	)
 
-	sets, err := z.File(p)
+	sets, err := p.File(&z)
 	require.NoError(t, err)
 	text := map[string]string{}
 	for _, s := range sets {
@@ -150,7 +150,7 @@ func TestWhatIsNoNewZone(t *testing.T) {
 	)
 	z := zoneOf(t, ended, "old.example")
 	assert.Nil(t, z.New, "it was there once, with mail")
-	_, err := z.File(ended)
+	_, err := ended.File(&z)
 	assert.ErrorIs(t, err, plan.ErrUnseen)
 }
 
@@ -164,7 +164,7 @@ func TestANewZoneNeedsNameServers(t *testing.T) {
 		return p, zoneOf(t, p, "old.example")
 	}
 	p, z := named("", "")
-	_, err := z.File(p)
+	_, err := p.File(&z)
 	assert.ErrorIs(t, err, plan.ErrNoServers)
 	assert.ErrorContains(t, err, "write name-servers: into its line")
 	assert.Contains(t, orderOf(p), "to those that its provider names")
@@ -173,10 +173,10 @@ func TestANewZoneNeedsNameServers(t *testing.T) {
 	assert.Equal(t, "Registrar A", z.Next, "there is no other place yet")
 
 	p, z = named(", name-servers: [ns1.old.example]", "")
-	_, err = z.File(p)
+	_, err = p.File(&z)
 	assert.ErrorContains(t, err, "lies in the new zone old.example itself")
 
 	p, z = named(", name-servers: [ns1.old.example]", ", wanted: [{name: ns1, type: A, value: 203.0.113.53}]")
-	_, err = z.File(p)
+	_, err = p.File(&z)
 	assert.NoError(t, err)
 }

@@ -15,9 +15,9 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
-	"sync/atomic"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
@@ -34,9 +34,6 @@ import (
 // Schema names the shape of a plan in JSON.
 const Schema = "upperpath/plan/1"
 
-// SiteName stands for the site where a carrier is named.
-const SiteName = predict.SiteName
-
 // Input is what a plan is made of.
 type Input struct {
 	Estate    *estate.Estate
@@ -49,6 +46,11 @@ type Input struct {
 	Audited   []chain.Chain             // what an audit met last
 	Earlier   *survey.Survey            // what was seen before that, to say what came and went since; nil: nothing
 	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
+}
+
+// known gives what the zones are worked out from.
+func (in Input) known() Known {
+	return Known{Estate: in.Estate, Survey: in.Survey, Earlier: in.Earlier, Now: in.Now}
 }
 
 // Web predicts the web as it is after the plan, which is all that a proof needs: doors reach only
@@ -132,10 +134,10 @@ func Broken(in Input) []finding.Finding { return in.plan(false).Broken }
 // phases.
 func (in Input) plan(rules bool) *Plan {
 	w := in.Web()
-	seen := surveysOf(in)
+	seen := surveysOf(in.known())
 	p := &Plan{Canonical: in.Estate.Canonical.String(), Web: w, Estate: in.Estate, Table: w.Rules, input: in}
 	var tally finding.Tally
-	take := func(f found) {
+	take := func(f Found) {
 		tally.Add(f.findings...)
 		p.Notes = append(p.Notes, f.notes...)
 	}
@@ -152,88 +154,25 @@ func (in Input) plan(rules bool) *Plan {
 	take(redirectsNeeded(w))
 	p.Certificates = certificatesOf(w)
 	take(predicted(p, beyond))
-	zones, both := zonesOfPlan(in, seen, w)
-	p.today = both.before
-	for _, made := range zones {
-		p.Zones = append(p.Zones, made.zone)
-		take(found{findings: made.findings, notes: made.notes})
-	}
+	zones := zonesOf(in.known(), seen, w.Domains())
+	p.Zones, p.today = zones.Zones, zones.Today
+	take(zones.Found)
 	take(unseenZones(in.Survey, p.Zones))
-	take(found{findings: declaredOtherwise(in)})
+	take(Found{findings: declaredOtherwise(in.Estate, in.Survey, in.Audited)})
 	take(earlierZones(in, seen, w))
-	carriers, f := carriersOf(w, seen, p)
+	carriers, f := carriersOf(w, seen, p.Zones, p.Certificates, p.urls())
 	p.Carriers = carriers
 	take(f)
-	certificates, f := withIssuers(in.Estate, p.Certificates, zonesOf(in, seen, p.Zones), missedIssuersOf(p.Zones))
+	certificates, f := withIssuers(in.Estate, p.Certificates, recordsAt(in.Estate, seen, p.Zones), missedIssuersOf(p.Zones))
 	p.Certificates = certificates
 	take(f)
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
 	sheets := p.Sheets()
 	p.Played = playedOf(p, sheets, seen)
 	p.Broken = p.unsaid(p.Play(sheets), tally.Findings())
-	take(found{findings: p.Broken})
+	take(Found{findings: p.Broken})
 	p.Findings = tally.Findings()
 	return p
-}
-
-// zonesOfPlan works the zones out: those that are meant, and of the others those in which something
-// follows a door that moves. A zone whose hosts leave those of another one comes before it.
-func zonesOfPlan(in Input, seen surveys, w *predict.Web) ([]*zonePlan, *worlds) {
-	var all, guests []*zonePlan
-	meant := map[*estate.Domain]bool{}
-	domains := w.Domains()
-	all = make([]*zonePlan, len(domains))
-	sideBySide(len(domains), func(i int) { all[i] = lead(in, seen, domains[i]) })
-	for _, d := range domains {
-		meant[d] = true
-	}
-	for _, d := range in.Estate.Domains {
-		if !meant[d] && d.State != estate.Leave && seen.last[d.Name.String()] != nil {
-			guests = append(guests, guest(in, seen, d))
-		}
-	}
-	both := worldsOf(in)
-	untie(slices.Concat(all, guests), both)
-	zones := slices.Concat(all, guests)
-	sideBySide(len(zones), func(i int) { zones[i].finish(in, both) })
-	for _, k := range guests {
-		if k.zone.changed() {
-			all = append(all, k)
-		}
-	}
-	return leaversBefore(all, both), both
-}
-
-// leaversBefore puts zones whose hosts leave those of another zone before it.
-func leaversBefore(zones []*zonePlan, both *worlds) []*zonePlan {
-	at := map[string]*zonePlan{}
-	byHost := map[string]string{}
-	var names []string
-	for _, k := range zones {
-		at[k.zone.Name], names = k, append(names, k.zone.Name)
-		for name := range k.moves {
-			byHost[name] = k.zone.Name
-		}
-	}
-	first := map[string][]string{} // by zone: those that come before it
-	for name, zone := range byHost {
-		for _, via := range both.before.Lead(name).Via[1:] {
-			if other := byHost[via]; other != "" && other != zone && both.leaves(name, via) {
-				first[other] = append(first[other], zone)
-			}
-		}
-	}
-	if len(first) == 0 {
-		return zones
-	}
-	var sorted []*zonePlan
-	for _, all := range first {
-		slices.Sort(all)
-	}
-	for _, name := range topological(names, func(name string) []string { return first[name] }) {
-		sorted = append(sorted, at[name])
-	}
-	return sorted
 }
 
 // Whole returns the plan for all domains of the estate, whichever this one is about.
@@ -262,8 +201,8 @@ func (p *Plan) Exempt(u web.URL) bool {
 // Forwards tells whether a door of the estate should forward.
 func (p *Plan) Forwards(d web.Door) bool { return p.Web.Forwards(d) }
 
-func leftDomains(e *estate.Estate, w *predict.Web) found {
-	var f found
+func leftDomains(e *estate.Estate, w *predict.Web) Found {
+	var f Found
 	for _, d := range e.Domains {
 		if d.State == estate.Leave && w.Means(d.Name) {
 			f.note(LeftAsItIs, d.Name.Unicode())
@@ -275,10 +214,10 @@ func leftDomains(e *estate.Estate, w *predict.Web) found {
 func doorsOf(w *predict.Web) []Door {
 	doors := w.Doors()
 	all := make([]Door, len(doors))
-	sideBySide(len(doors), func(i int) {
+	crew.Each(len(doors), func(i int) {
 		d := doors[i]
 		root := d.URL("/", "")
-		made := Door{Door: d, Carrier: SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
+		made := Door{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
 		domain := w.Estate.DomainOf(d.Host)
 		if domain != nil {
 			made.Domain = domain.Name.String()
@@ -337,8 +276,8 @@ func rulesOf(w *predict.Web) []Rule {
 }
 
 // faultyRules says what is wrong with the rules among themselves and with where they stand.
-func faultyRules(w *predict.Web) found {
-	var f found
+func faultyRules(w *predict.Web) Found {
+	var f Found
 	for _, t := range w.Rules.Ties() {
 		f.findings = append(f.findings, predict.TieFinding(t))
 	}
@@ -361,11 +300,11 @@ func faultyRules(w *predict.Web) found {
 
 // predicted judges the predicted chains of all doors and examples. A door whose carrier is known to
 // be unable is not judged once more.
-func predicted(p *Plan, beyond map[web.Door]bool) found {
+func predicted(p *Plan, beyond map[web.Door]bool) Found {
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
 	asks := p.Asks(true)
 	each := make([][]finding.Finding, len(asks))
-	sideBySide(len(asks), func(i int) {
+	crew.Each(len(asks), func(i int) {
 		ask := asks[i]
 		if beyond[ask.URL.Door()] || p.Web.Untold(ask.URL.Host()) != "" {
 			return
@@ -379,28 +318,7 @@ func predicted(p *Plan, beyond map[web.Door]bool) found {
 			each[i] = append(each[i], one)
 		}
 	})
-	return found{findings: slices.Concat(each...)}
-}
-
-// sideBySide does a work for each of n, several at a time.
-func sideBySide(n int, work func(i int)) {
-	const workers, most = 4, 256 // of how many one worker takes at once
-	var next atomic.Int64
-	var all crew.Crew
-	for range workers {
-		all.Go(func() {
-			for {
-				end := int(next.Add(most))
-				for i := end - most; i < min(end, n); i++ {
-					work(i)
-				}
-				if end >= n {
-					return
-				}
-			}
-		})
-	}
-	all.Wait()
+	return Found{findings: slices.Concat(each...)}
 }
 
 // ToAsk is a URL to try, and why.
@@ -453,9 +371,20 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 	return asks
 }
 
+// urls gives what an audit asks, without why.
+func (p *Plan) urls() iter.Seq[web.URL] {
+	return func(yield func(web.URL) bool) {
+		for _, ask := range p.asks {
+			if !yield(ask.URL) {
+				return
+			}
+		}
+	}
+}
+
 // unseenZones says which zones nobody has looked at, and of which a survey saw nothing.
-func unseenZones(v *survey.Survey, zones []Zone) found {
-	var f found
+func unseenZones(v *survey.Survey, zones []Zone) Found {
+	var f Found
 	var unseen, tried, nowhere []string
 	looked := map[string]bool{}
 	if v != nil {
@@ -492,16 +421,10 @@ func unseenZones(v *survey.Survey, zones []Zone) found {
 
 // earlierZones checks the zones that earlier waves have moved: what they did is taken as done, and
 // looked at.
-func earlierZones(in Input, seen surveys, w *predict.Web) found {
-	var f found
+func earlierZones(in Input, seen surveys, w *predict.Web) Found {
+	var f Found
 	for _, d := range earlierOf(in, w) {
-		made := lead(in, seen, d)
-		made.finish(in, nil)
-		for _, one := range made.findings {
-			if one.Code.Kind().AfterMove {
-				f.findings = append(f.findings, one)
-			}
-		}
+		f.findings = append(f.findings, afterMove(in.known(), seen, d)...)
 	}
 	return f
 }

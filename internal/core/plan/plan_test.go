@@ -265,4 +265,4 @@ func sheetsText(t *testing.T, p *plan.Plan) string {
 
 func notes(p *plan.Plan) string { return said(p.Notes, report.NoteText) }
 
-func moveOrder(m *plan.Move) string { return said(m.Steps, report.StepText) }
+func moveOrder(z plan.Zone) string { return said(plan.StepsOfMove(&z), report.StepText) }

@@ -21,7 +21,7 @@ import (
 // wanted in the end, and nothing of how it means to get there: that is what the sheets say.
 func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 	pl := player{plan: p, world: p.today.Clone(),
-		seen: surveysOf(p.input), said: map[string]bool{}}
+		seen: surveysOf(p.input.known()), said: map[string]bool{}}
 	pl.remember()
 	pl.watch = world.NewWatch(pl.world, pl.wishes())
 	acts := actsOf(p, sheets)
@@ -195,11 +195,10 @@ func (p *Plan) entryRow(place string, e Entry) world.Row {
 
 // remember puts into the world what carriers were seen to know.
 func (pl *player) remember() {
-	t := typing{web: pl.plan.Web, seen: pl.seen}
 	for _, d := range pl.plan.Estate.Domains {
 		for _, h := range d.Hosts() {
 			for _, c := range tellable(pl.plan.Estate, d, h) {
-				if d.State == estate.Moved || t.claimedAt(d.Name.String(), h, c) {
+				if d.State == estate.Moved || claimedAt(pl.seen, d.Name.String(), h, c) {
 					pl.world.SawKnown(c.Name, h.String())
 				}
 			}
@@ -282,7 +281,7 @@ func (pl *player) wanted(z Zone, wish *world.Wishes) {
 	if z.domain.Mail != "none" && len(z.domain.Wanted) == 0 {
 		return
 	}
-	s := sightOf(pl.plan.input, pl.seen, z.domain)
+	s := sightOf(pl.plan.input.known(), pl.seen, z.domain)
 	if z.domain.Mail == "none" && len(s.mailSeen()) == 0 {
 		wish.Silent[z.Name] = true
 	}
@@ -348,10 +347,10 @@ func (pl *player) zonesAfter(raised bool) {
 	for i := range pl.plan.Zones {
 		z := &pl.plan.Zones[i]
 		keys, short := map[record.Key]bool{}, map[record.Key]bool{}
-		for _, c := range z.changesToType() {
+		for _, c := range changesToType(z) {
 			keys[record.Key{Name: c.Name, Type: c.Type}] = true
 			held := record.Key{Name: c.Name, Type: cmp.Or(c.TypedAs, c.Type)}
-			if keys[held] = true; c.shortLived() {
+			if keys[held] = true; shortLived(&c) {
 				short[held] = true
 			}
 		}
@@ -360,7 +359,7 @@ func (pl *player) zonesAfter(raised bool) {
 		}
 		wanted := map[record.Key]record.Set{}
 		if len(keys) > 0 {
-			for _, h := range z.held(z.end(), true) {
+			for _, h := range heldSets(z, setsInTheEnd(z), true) {
 				wanted[record.Key{Name: h.Name, Type: h.Type}] = h.Set
 			}
 		}
@@ -379,15 +378,15 @@ func (pl *player) zonesAfter(raised bool) {
 }
 
 // changesToType gives the changes of a zone that are to be made.
-func (z *Zone) changesToType() []Change {
+func changesToType(z *Zone) []Change {
 	if z.Seen == nil {
 		return z.comes
 	}
 	return slices.DeleteFunc(slices.Clone(z.Changes), func(c Change) bool { return c.Step == 0 })
 }
 
-// end gives all record sets of a zone after its changes.
-func (z *Zone) end() []record.Set {
+// setsInTheEnd gives all record sets of a zone after its changes.
+func setsInTheEnd(z *Zone) []record.Set {
 	if z.Seen != nil {
 		return z.whole
 	}
@@ -719,12 +718,11 @@ func (pl *player) pages(z *Zone) {
 			map[string]any{"place": who, "zone": z.Name},
 		))
 	}
-	t := typing{web: pl.plan.Web, seen: pl.seen}
 	for _, c := range pl.plan.Estate.Carriers {
 		hosts := carriedBy(pl.plan.Estate, d, c)
 		told := pl.world.At(c.Name)
 		for _, h := range hosts {
-			if issues(c, d, h) && !t.certifiedThere(z.Name, h, c) && !told.Certificates[h.String()] {
+			if issues(c, d, h) && !certifiedThere(pl.seen, z.Name, h, c) && !told.Certificates[h.String()] {
 				lacks(c.Name, "to get the certificate for "+h.String())
 			}
 		}
@@ -813,7 +811,7 @@ func (pl *player) awaited(
 
 // siteToo looks whether the site was told to lead its other names to the canonical host.
 func (pl *player) siteToo() {
-	told := pl.world.At(SiteName)
+	told := pl.world.At(predict.SiteName)
 	for _, h := range pl.plan.Estate.Site.Also {
 		if told.Primaries[h.String()] != pl.plan.Estate.Canonical.Host.String() {
 			pl.find(finding.New(
@@ -836,19 +834,17 @@ func (pl *player) siteToo() {
 // say.
 func untold(in Input, w *predict.Web) map[web.Host]string {
 	p := &Plan{Estate: in.Estate, Web: w, input: in}
-	seen := surveysOf(in)
+	seen := surveysOf(in.known())
 	for _, d := range w.Domains() {
 		p.Zones = append(p.Zones, Zone{Name: d.Name.String(), domain: d})
 	}
 	state := world.New(world.Input{Estate: in.Estate})
 	pl := player{plan: p, world: state, seen: seen}
 	pl.remember()
-	t := typing{web: w, zones: p.Zones, seen: seen}
-	for _, c := range in.Estate.Carriers {
-		k, _ := carried(t, c)
+	for _, k := range carriersAlone(w, seen, p.Zones) {
 		for _, e := range k.Entries {
 			if e.Action == Add && e.Kind != CertEntry {
-				_ = state.Apply(p.entryRow(c.Name, e))
+				_ = state.Apply(p.entryRow(k.Name, e))
 			}
 		}
 	}

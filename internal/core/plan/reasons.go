@@ -1,6 +1,10 @@
 package plan
 
-import "time"
+import (
+	"time"
+
+	"upperpath.example/upperpath/internal/core/finding"
+)
 
 // Why says what a reason is. Reports turn it into a sentence, with the facts that it names.
 type Why uint8
@@ -151,6 +155,22 @@ type Note struct {
 	Names  []string
 	Values []string
 	Lines  [2]int
+}
+
+// Found is what a part of the work on a plan found out.
+type Found struct {
+	findings []finding.Finding
+	notes    []Note
+}
+
+// find adds a finding.
+func (f *Found) find(code finding.Code, subject, says, fix string, evidence map[string]any) {
+	f.findings = append(f.findings, finding.New(code, subject, says, fix, evidence))
+}
+
+// note adds a note about names.
+func (f *Found) note(n Notice, names ...string) {
+	f.notes = append(f.notes, Note{Notice: n, Names: names})
 }
 
 // CheckKind says what is looked at.

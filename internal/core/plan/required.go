@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -26,7 +27,7 @@ type requirement struct {
 
 // requirementsOf works out what the plan needs in a zone: doors, what is wanted, and what says that there is no mail.
 func requirementsOf(s sight) (required []requirement, notes []Note) {
-	site := &estate.Carrier{Name: SiteName, Addresses: s.estate.Site.Addresses, Alias: s.estate.Site.Alias}
+	site := &estate.Carrier{Name: predict.SiteName, Addresses: s.estate.Site.Addresses, Alias: s.estate.Site.Alias}
 	for _, h := range s.domain.Hosts() {
 		c := cmp.Or(s.domain.Carry[h], s.domain.Served[h], site)
 		if through := s.domain.Through[h]; through != nil {

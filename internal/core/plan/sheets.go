@@ -49,7 +49,7 @@ func (p *Plan) Sheets() []Sheet {
 		}
 		return &sheets[i]
 	}
-	seen := surveysOf(p.input)
+	seen := surveysOf(p.input.known())
 	for _, z := range p.Zones {
 		if lines := linesIn(z, seen.last[z.Name]); len(lines) > 0 {
 			early := slices.DeleteFunc(slices.Clone(lines), func(l Line) bool { return !l.Early })
@@ -128,7 +128,7 @@ func lowered(z Zone, server string) []Line {
 func raised(z Zone, server string) []Line {
 	var all []Line
 	for _, c := range z.Changes {
-		if !c.shortLived() {
+		if !shortLived(&c) {
 			continue
 		}
 		for _, v := range c.Typed {
@@ -147,7 +147,7 @@ func raised(z Zone, server string) []Line {
 }
 
 // shortLived tells whether a change gives a set a TTL that is raised a day later.
-func (c *Change) shortLived() bool {
+func shortLived(c *Change) bool {
 	return c.Step > 0 && (c.Action == Add || c.Action == Replace) && c.TTL == MovingTTL
 }
 

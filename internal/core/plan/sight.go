@@ -31,7 +31,7 @@ type sight struct {
 type surveys struct{ last, before, nowhere map[string]*survey.Domain }
 
 // surveysOf sorts what was seen. What nobody looked at is not there.
-func surveysOf(in Input) surveys {
+func surveysOf(in Known) surveys {
 	byName := func(v *survey.Survey, look func(*survey.Domain) bool) map[string]*survey.Domain {
 		all := map[string]*survey.Domain{}
 		if v == nil {
@@ -58,7 +58,7 @@ func surveysOf(in Input) surveys {
 }
 
 // sightOf gathers what the phases of a domain's zone read.
-func sightOf(in Input, seen surveys, d *estate.Domain) sight {
+func sightOf(in Known, seen surveys, d *estate.Domain) sight {
 	s := sight{estate: in.Estate, domain: d, now: in.Now, have: map[string][]record.Set{}, exists: map[string]bool{}}
 	s.nowhere = seen.nowhere[d.Name.String()]
 	if s.seen = seen.last[d.Name.String()]; s.seen == nil {

@@ -1,9 +1,7 @@
 package plan
 
 import (
-	"cmp"
 	"slices"
-	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
 )
@@ -216,7 +214,7 @@ func stepsOfLowering(open []Zone) []Step {
 func stepsOfMail(open []Zone) []Step {
 	s := Step{Kind: UntieMail}
 	for i := range open {
-		if n, wait := open[i].MailFirst(); n > 0 {
+		if n, wait := MailFirst(&open[i]); n > 0 {
 			s.Zones = append(s.Zones, open[i].Name)
 			s.Count, s.Wait = s.Count+n, max(s.Wait, wait)
 		}
@@ -229,7 +227,7 @@ func stepsOfMail(open []Zone) []Step {
 
 // MailFirst gives how many changes of a zone untie its mail from the web, and for how long
 // resolvers remember how it was, in seconds: so long is waited before the web moves.
-func (z *Zone) MailFirst() (count, wait int) {
+func MailFirst(z *Zone) (count, wait int) {
 	for _, c := range z.Changes {
 		if c.Step == 0 || !c.UntiesMail() {
 			continue
@@ -348,7 +346,7 @@ func stepsOfRecords(open []Zone) []Step {
 		}
 		if s.Count += n; n > 0 {
 			s.Zones = append(s.Zones, z.Name)
-			if z.partlySeen() {
+			if partlySeen(&z) {
 				s.Partial = append(s.Partial, z.Name)
 			}
 		}
@@ -391,7 +389,7 @@ func stepsOfDelegations(open []Zone, kinds ...StepKind) []Step {
 			if z.Move == nil {
 				continue
 			}
-			for _, s := range z.Move.Steps {
+			for _, s := range StepsOfMove(&z) {
 				if s.Kind == kind {
 					same = append(same, s)
 				}
@@ -446,7 +444,7 @@ func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) 
 	raise := Step{Kind: RaiseTTLs, Wait: int(RaiseAfter.Seconds())}
 	for _, z := range open {
 		for _, c := range z.Changes {
-			if c.shortLived() {
+			if shortLived(&c) {
 				raise.Count++
 			}
 		}
@@ -458,20 +456,19 @@ func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) 
 }
 
 // partlySeen tells whether records of the zone may be there that nobody has seen.
-func (z *Zone) partlySeen() bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
+func partlySeen(z *Zone) bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
 
-// stepsOfMove says in which order a zone moves to other name servers: it is copied as it is,
+// StepsOfMove says in which order a zone moves to other name servers: it is copied as it is,
 // compared, and only then does the delegation change.
-func stepsOfMove(s sight, m *Move) []Step {
-	about := []string{s.zone()}
-	d := s.domain
+func StepsOfMove(z *Zone) []Step {
+	about := []string{z.Name}
+	d, m := z.domain, z.Move
 	copying := Step{Kind: CopyZones, Zones: about, Servers: m.To, Provider: nextPlace(d, m.To)}
-	if s.seen.Partial || len(s.seen.Missed) > 0 {
+	if partlySeen(z) {
 		copying.Partial = about
 	}
 	all := []Step{step(copying), step(Step{Kind: SeeAgreement, Zones: about})}
-	_, keys := s.set(s.zone(), "DNSKEY")
-	if keys && len(m.DS) == 0 && s.seen.Parent.Server == "" {
+	if m.Keys && len(m.DS) == 0 && m.ParentUnseen {
 		all = append(all, step(Step{Kind: FindDS, Zones: about, Provider: d.Registrar}))
 	}
 	if len(m.DS) > 0 {
@@ -491,21 +488,20 @@ func stepsOfMove(s sight, m *Move) []Step {
 	return all
 }
 
-// places says where the records of a zone are typed: until it moves, and from then on.
-func places(d *estate.Domain, m *Move) (present, next string) {
-	if m == nil {
-		at := cmp.Or(d.RecordsAt, d.RecordsFrom, "records of "+d.Name.String())
-		return at, at
+// stepsOfNew says how zones that do not exist yet come to be: made where they are to stand, and delegated last of all,
+// for that is what leads visitors there.
+func stepsOfNew(open []Zone) []Step {
+	var made, delegated []Step
+	for _, z := range open {
+		if z.New == nil {
+			continue
+		}
+		about := []string{z.Name}
+		made = append(made, step(Step{Kind: CreateZones, Zones: about, Provider: z.Next}))
+		delegated = append(
+			delegated,
+			step(Step{Kind: DelegateZones, Zones: about, Provider: z.domain.Registrar, Servers: z.New.To}),
+		)
 	}
-	return cmp.Or(d.RecordsFrom, "the present name servers "+strings.Join(m.From, " and ")), nextPlace(d, m.To)
-}
-
-func nextPlace(d *estate.Domain, to []string) string {
-	if edge := d.Edge(); edge != nil && slices.Equal(names(edge.NameServers), to) {
-		return edge.Name
-	}
-	if d.RecordsAt != "" && d.RecordsAt != d.RecordsFrom {
-		return d.RecordsAt
-	}
-	return "the next name servers " + strings.Join(to, " and ")
+	return append(together(made), together(delegated)...)
 }

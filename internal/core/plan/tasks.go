@@ -275,7 +275,7 @@ func (p *Plan) agreementExpected(t *Task) []runbook.Expect {
 // atCopying gives the records of a zone as they are when it is copied: as they were seen, early
 // changes made.
 func (p *Plan) atCopying(z *Zone) []record.Set {
-	made, err := z.AsItIs(p)
+	made, err := p.AsItIs(z)
 	if err != nil {
 		return nil
 	}

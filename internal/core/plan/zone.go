@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
@@ -75,6 +76,17 @@ const (
 	Raise Action = "raise"
 )
 
+// removesFirst compares actions: what goes comes before what comes.
+func removesFirst(a, b Action) int {
+	switch {
+	case a == b || a != Remove && b != Remove:
+		return 0
+	case a == Remove:
+		return -1
+	}
+	return 1
+}
+
 // Change is a record set to add, replace, remove or keep, with the reasons.
 type Change struct {
 	Step    int // from 1, in the order in which to make them; 0 for what stays
@@ -133,23 +145,14 @@ type proposal struct {
 	keys   []record.Key
 }
 
-// found is what a phase of the work on a zone found out.
+// found is what a phase of the work on a zone found out, and what it proposes.
 type found struct {
+	Found
 	proposals []proposal
-	findings  []finding.Finding
-	notes     []Note
 }
 
 func (f *found) propose(phase int, c Change) {
 	f.proposals = append(f.proposals, proposal{phase: phase, change: c})
-}
-
-func (f *found) find(code finding.Code, subject, says, fix string, evidence map[string]any) {
-	f.findings = append(f.findings, finding.New(code, subject, says, fix, evidence))
-}
-
-func (f *found) note(n Notice, names ...string) {
-	f.notes = append(f.notes, Note{Notice: n, Names: names})
 }
 
 // moving is the names whose addresses change, and what was there.
@@ -230,6 +233,92 @@ func (d draft) planned(s sight, name, kind string) []string {
 	return set.Values
 }
 
+// Known is what zones are worked out from.
+type Known struct {
+	Estate  *estate.Estate
+	Survey  *survey.Survey // what was seen last; nil: nobody has looked
+	Earlier *survey.Survey // what was seen before that; nil: nothing
+	Now     time.Time      // for what is wanted until a date; the zero value ends nothing
+}
+
+// Made is what becomes of all zones.
+type Made struct {
+	Found
+	Zones []Zone
+	Today *world.World // as it was seen
+}
+
+// zonesOf works the zones out: those of the domains that are meant, and of the others those in which something
+// follows a door that moves. A zone whose hosts leave those of another one comes before it.
+func zonesOf(in Known, seen surveys, domains []*estate.Domain) Made {
+	var all, guests []*zonePlan
+	meant := map[*estate.Domain]bool{}
+	all = make([]*zonePlan, len(domains))
+	crew.Each(len(domains), func(i int) { all[i] = lead(in, seen, domains[i]) })
+	for _, d := range domains {
+		meant[d] = true
+	}
+	for _, d := range in.Estate.Domains {
+		if !meant[d] && d.State != estate.Leave && seen.last[d.Name.String()] != nil {
+			guests = append(guests, guest(in, seen, d))
+		}
+	}
+	both := worldsOf(in)
+	untie(slices.Concat(all, guests), both)
+	zones := slices.Concat(all, guests)
+	crew.Each(len(zones), func(i int) { zones[i].finish(in, both) })
+	for _, k := range guests {
+		if k.zone.changed() {
+			all = append(all, k)
+		}
+	}
+	made := Made{Today: both.before}
+	for _, k := range leaversBefore(all, both) {
+		made.Zones = append(made.Zones, k.zone)
+		made.findings, made.notes = append(made.findings, k.findings...), append(made.notes, k.notes...)
+	}
+	return made
+}
+
+// afterMove gives what is found at a zone that an earlier wave has moved: what it did is taken as done, and looked at.
+func afterMove(in Known, seen surveys, d *estate.Domain) []finding.Finding {
+	made := lead(in, seen, d)
+	made.finish(in, nil)
+	return slices.DeleteFunc(made.findings, func(f finding.Finding) bool { return !f.Code.Kind().AfterMove })
+}
+
+// leaversBefore puts zones whose hosts leave those of another zone before it.
+func leaversBefore(zones []*zonePlan, both *worlds) []*zonePlan {
+	at := map[string]*zonePlan{}
+	byHost := map[string]string{}
+	var names []string
+	for _, k := range zones {
+		at[k.zone.Name], names = k, append(names, k.zone.Name)
+		for name := range k.moves {
+			byHost[name] = k.zone.Name
+		}
+	}
+	first := map[string][]string{} // by zone: those that come before it
+	for name, zone := range byHost {
+		for _, via := range both.before.Lead(name).Via[1:] {
+			if other := byHost[via]; other != "" && other != zone && both.leaves(name, via) {
+				first[other] = append(first[other], zone)
+			}
+		}
+	}
+	if len(first) == 0 {
+		return zones
+	}
+	var sorted []*zonePlan
+	for _, all := range first {
+		slices.Sort(all)
+	}
+	for _, name := range topological(names, func(name string) []string { return first[name] }) {
+		sorted = append(sorted, at[name])
+	}
+	return sorted
+}
+
 // zonePlan is one zone as far as it is worked out.
 type zonePlan struct {
 	zone     Zone
@@ -251,7 +340,7 @@ func (k *zonePlan) take(f found) {
 }
 
 // lead begins a zone: what is wanted there, and the changes that lead its doors to their carriers.
-func lead(in Input, seen surveys, d *estate.Domain) *zonePlan {
+func lead(in Known, seen surveys, d *estate.Domain) *zonePlan {
 	s := sightOf(in, seen, d)
 	required, notes := requirementsOf(s)
 	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(required), domain: d}
@@ -270,7 +359,7 @@ func lead(in Input, seen surveys, d *estate.Domain) *zonePlan {
 }
 
 // guest begins a zone that is not meant.
-func guest(in Input, seen surveys, d *estate.Domain) *zonePlan {
+func guest(in Known, seen surveys, d *estate.Domain) *zonePlan {
 	z := Zone{Name: d.Name.String(), RecordsAt: d.RecordsAt, State: string(d.State), Guest: true}
 	z.domain = d
 	k := &zonePlan{zone: z, sight: sightOf(in, seen, d), guest: true}
@@ -321,7 +410,7 @@ func (b *worlds) takeAll(k *zonePlan) {
 
 // finish ends a zone: everything else stays, what cannot be is taken out and said, and the zone is
 // as it then is.
-func (k *zonePlan) finish(in Input, both *worlds) {
+func (k *zonePlan) finish(in Known, both *worlds) {
 	s := k.sight
 	if s.seen == nil {
 		return
@@ -427,7 +516,7 @@ func inOrder(d draft, leaves func(a, b string) bool) []Change {
 				// What is new comes before what leads to it, and what takes the place of an alias right after
 				// that.
 				return cmp.Or(cmp.Compare(late(a), late(b)), record.CompareNames(a.Name, b.Name),
-					cmp.Compare(btoi(a.Action != Remove), btoi(b.Action != Remove)), cmp.Compare(a.Type, b.Type))
+					removesFirst(a.Action, b.Action), cmp.Compare(a.Type, b.Type))
 			})
 		}
 		for _, c := range changes {

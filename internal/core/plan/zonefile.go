@@ -3,6 +3,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -13,21 +14,24 @@ import (
 // ErrUnseen says that no survey holds a zone.
 var ErrUnseen = errors.New("nobody has seen the zone")
 
+// ErrNoServers says that nobody names the name servers of a zone that is to be made.
+var ErrNoServers = errors.New("nobody says which name servers are to hold the new zone")
+
 // File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA,
 // whose serial is one higher, and the name servers to which it moves. An alias at the apex stands
 // there as the addresses of its carrier, and what goes through an edge network as it is typed
 // there. The error says what is not known.
-func (z *Zone) File(p *Plan) ([]record.Set, error) { return z.file(p, z.whole, true) }
+func (p *Plan) File(z *Zone) ([]record.Set, error) { return p.file(z, z.whole, true) }
 
 // AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves:
 // with its SOA and those name servers, and otherwise without any change. The error says what is not
 // known.
-func (z *Zone) AsItIs(p *Plan) ([]record.Set, error) { return z.file(p, z.asItIs, false) }
+func (p *Plan) AsItIs(z *Zone) ([]record.Set, error) { return p.file(z, z.asItIs, false) }
 
-func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, error) {
+func (p *Plan) file(z *Zone, whole []record.Set, changed bool) ([]record.Set, error) {
 	switch {
 	case z.New != nil && changed:
-		return z.newFile()
+		return newFile(z)
 	case z.New != nil:
 		return nil, fmt.Errorf("there is no zone %s yet, so that there is nothing to copy", z.Name)
 	}
@@ -37,7 +41,7 @@ func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, er
 	to := names(z.domain.MovesTo())
 	var sets []record.Set
 	soa := false
-	for _, h := range z.held(whole, changed) {
+	for _, h := range heldSets(z, whole, changed) {
 		s := h.Set
 		switch {
 		case isSignature(s.Type):
@@ -48,7 +52,7 @@ func (z *Zone) file(p *Plan, whole []record.Set, changed bool) ([]record.Set, er
 		case s.Type == "NS" && s.Name == z.Name && z.Move != nil:
 			s.Values = dotted(to)
 		case s.Type == record.Alias:
-			sets = append(sets, z.aliasAddresses(p, s)...)
+			sets = append(sets, p.aliasAddresses(z, s)...)
 			continue
 		case h.through && s.Type == "CNAME" && s.Name == z.Name:
 			continue // no zone file can say it
@@ -67,12 +71,12 @@ type heldSet struct {
 	through bool // an edge network answers with its own addresses
 }
 
-// held gives sets of the zone as they are typed where it is held: what goes through an edge network
+// heldSets gives sets of the zone as they are typed where it is held: what goes through an edge network
 // is typed otherwise there than the world sees it, and not at all where another record of the name
 // brings it.
-func (z *Zone) held(whole []record.Set, changed bool) []heldSet {
+func heldSets(z *Zone, whole []record.Set, changed bool) []heldSet {
 	var all []heldSet
-	through := z.through()
+	through := throughEdge(z)
 	for _, s := range whole {
 		c := through[record.Key{Name: s.Name, Type: s.Type}]
 		switch {
@@ -94,8 +98,8 @@ func dotted(all []string) []string {
 	return values
 }
 
-// through gives the changes that make sets go through an edge network.
-func (z *Zone) through() map[record.Key]*Change {
+// throughEdge gives the changes that make sets go through an edge network.
+func throughEdge(z *Zone) map[record.Key]*Change {
 	all := map[record.Key]*Change{}
 	for i := range z.Changes {
 		c := &z.Changes[i]
@@ -127,8 +131,8 @@ func nextSOA(values, to []string, moves bool) string {
 
 // aliasAddresses gives the addresses that stand for the provider's alias at the apex, none where
 // its carrier names none.
-func (z *Zone) aliasAddresses(p *Plan, s record.Set) []record.Set {
-	c := p.Estate.Carrier(z.carrierAt(s.Name))
+func (p *Plan) aliasAddresses(z *Zone, s record.Set) []record.Set {
+	c := p.Estate.Carrier(carrierAt(z, s.Name))
 	if c == nil {
 		return nil
 	}
@@ -141,7 +145,7 @@ func (z *Zone) aliasAddresses(p *Plan, s record.Set) []record.Set {
 	return sets
 }
 
-func (z *Zone) carrierAt(name string) string {
+func carrierAt(z *Zone, name string) string {
 	for h, c := range z.domain.Carry {
 		if h.String() == name && c != nil {
 			return c.Name
@@ -152,7 +156,7 @@ func (z *Zone) carrierAt(name string) string {
 
 // Lost gives what a zone file cannot hold: an alias at the apex, in whose place stand the addresses
 // of its carrier, or nothing where that names none.
-func (z *Zone) Lost(p *Plan) []finding.Finding {
+func (p *Plan) Lost(z *Zone) []finding.Finding {
 	var all []finding.Finding
 	for _, c := range z.Changes {
 		if c.Through == "" || c.TypedAs != "CNAME" || c.Name != z.Name {
@@ -178,7 +182,7 @@ func (z *Zone) Lost(p *Plan) []finding.Finding {
 			continue
 		}
 		var instead []string
-		for _, set := range z.aliasAddresses(p, s) {
+		for _, set := range p.aliasAddresses(z, s) {
 			instead = append(instead, set.Values...)
 		}
 		target := strings.Join(plain(s.Type, s.Values), ", ")
@@ -203,4 +207,51 @@ func (z *Zone) Lost(p *Plan) []finding.Finding {
 		)
 	}
 	return all
+}
+
+// newFile gives a zone that does not exist yet as its zone file: a SOA (RFC 1035 section 3.3.13, with the times that
+// RFC 1912 section 2.2 recommends), its name servers, and its records.
+func newFile(z *Zone) ([]record.Set, error) {
+	to := z.New.To
+	if len(to) == 0 {
+		return nil, fmt.Errorf(
+			"%w %s: write name-servers: into its line, as the provider's page names them",
+			ErrNoServers,
+			z.Name,
+		)
+	}
+	sets := []record.Set{
+		{Name: z.Name, Type: "SOA", TTL: RecordTTL, Values: []string{
+			fmt.Sprintf("%s. hostmaster.%s. %d 7200 3600 1209600 3600", to[0], z.Name, z.New.serial),
+		}},
+		{Name: z.Name, Type: "NS", TTL: RecordTTL, Values: dotted(to)},
+	}
+	for _, c := range z.comes {
+		s := record.Set{Name: c.Name, Type: c.Type, TTL: c.TTL}
+		values := c.After
+		if c.Through != "" {
+			if len(c.Typed) == 0 || c.TypedAs == "CNAME" && c.Name == z.Name {
+				continue // another record of the name brings it, or no zone file can say it
+			}
+			s.Type, values = c.TypedAs, c.Typed
+		}
+		if s.Type == record.Alias {
+			continue
+		}
+		for _, v := range values {
+			s.Values = append(s.Values, record.Dotted(s.Type, v))
+		}
+		sets = append(sets, s)
+	}
+	for _, server := range to {
+		inside := server == z.Name || strings.HasSuffix(server, "."+z.Name)
+		if inside && !slices.ContainsFunc(sets, func(s record.Set) bool { return s.Name == server && isAddress(s.Type) }) {
+			return nil, fmt.Errorf(
+				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it as a wanted record",
+				server,
+				z.Name,
+			)
+		}
+	}
+	return sets, nil
 }
