@@ -6,9 +6,12 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // zoneTable gives the zones, a line each.
@@ -29,7 +32,7 @@ func zoneTable(p *plan.Plan) Table {
 	return t
 }
 
-func countChanges(z plan.Zone) (changes, stays int) {
+func countChanges(z zone.Zone) (changes, stays int) {
 	for _, c := range z.Changes {
 		if c.Step > 0 {
 			changes++
@@ -41,7 +44,7 @@ func countChanges(z plan.Zone) (changes, stays int) {
 }
 
 // seenText says when a zone was seen, and what was not.
-func seenText(z plan.Zone) string {
+func seenText(z zone.Zone) string {
 	seen := z.Seen.Format(time.DateOnly)
 	if z.Partial {
 		seen += ", partial"
@@ -74,7 +77,7 @@ func zoneBlocks(p *plan.Plan) []Block {
 }
 
 // changesOf gives a zone's changes as they are today and afterwards, what stays, and how its TTLs are led.
-func changesOf(z plan.Zone) []Block {
+func changesOf(z zone.Zone) []Block {
 	t := Table{Head: []string{"", "name", "type", "today", "afterwards", "why"}, Key: 3}
 	reasons := map[string][]string{}
 	var order []string
@@ -121,7 +124,7 @@ func changesOf(z plan.Zone) []Block {
 }
 
 // beforeAndAfter gives the values of a record set today and afterwards.
-func beforeAndAfter(c plan.Change) (today, afterwards Text) {
+func beforeAndAfter(c act.Change) (today, afterwards Text) {
 	list := func(values []string) Text {
 		short := make([]string, len(values))
 		for i, v := range values {
@@ -141,7 +144,7 @@ func beforeAndAfter(c plan.Change) (today, afterwards Text) {
 			wording.Verb(len(c.Before), "stays", "stay")), Faint}})
 	}
 	switch {
-	case c.Through == "" || c.Action == plan.Keep:
+	case c.Through == "" || c.Action == act.Keep:
 	case len(c.Typed) == 0:
 		afterwards = cat(afterwards, newLine, wordsf("through %s: type nothing, the other record brings it", c.Through))
 	case c.TypedAs != c.Type:
@@ -157,7 +160,7 @@ func beforeAndAfter(c plan.Change) (today, afterwards Text) {
 }
 
 // beside gives the values that join a set from which nothing goes, nil where something goes.
-func beside(c plan.Change) []string {
+func beside(c act.Change) []string {
 	var more []string
 	for _, v := range c.After {
 		if !slices.Contains(c.Before, v) {
@@ -171,7 +174,7 @@ func beside(c plan.Change) []string {
 }
 
 // ttlTable says how TTLs are led around the changes, those that go together in one row.
-func ttlTable(z plan.Zone) Table {
+func ttlTable(z zone.Zone) Table {
 	type around struct{ seen, lower, wait, raise int }
 	sets := map[around][]string{}
 	var order []around
@@ -186,7 +189,7 @@ func ttlTable(z plan.Zone) Table {
 	for _, a := range order {
 		lower, by, raise := "short enough", "", ""
 		if a.lower > 0 {
-			lower = wording.DurationText(plan.MovingTTL)
+			lower = wording.DurationText(act.MovingTTL)
 			by = wording.DurationText(a.lower) + " before the change"
 		}
 		if a.raise > 0 {
@@ -199,9 +202,9 @@ func ttlTable(z plan.Zone) Table {
 }
 
 // absentText says for how long what is new may not be seen.
-func absentText(z plan.Zone) []string {
+func absentText(z zone.Zone) []string {
 	if z.AbsentFor == 0 ||
-		!slices.ContainsFunc(z.Changes, func(c plan.Change) bool { return c.Step > 0 && c.Action == plan.Add }) {
+		!slices.ContainsFunc(z.Changes, func(c act.Change) bool { return c.Step > 0 && c.Action == act.Add }) {
 		return nil
 	}
 	return []string{absentSays(z.AbsentFor)}
@@ -212,7 +215,7 @@ func absentSays(seconds int) string {
 		wording.DurationText(seconds))
 }
 
-func moveText(z plan.Zone) []string {
+func moveText(z zone.Zone) []string {
 	m := z.Move
 	if m == nil {
 		return nil
@@ -282,22 +285,22 @@ func limitLines(p *plan.Plan) []Text {
 const toDelete = " to delete"
 
 // entryKind names an entry in words that take an s in the plural, "" where there is nothing to type.
-func entryKind(e plan.Entry) string {
-	word := map[plan.Kind]string{
-		plan.Forward:     "forwarding",
-		plan.SourceEntry: "redirect",
-		plan.DoorEntry:   "redirect",
-		plan.HostEntry:   "host",
-		plan.Pattern:     "pattern",
-		plan.ZoneEntry:   "zone",
-		plan.NameServers: "delegation",
-		plan.DSEntry:     "DS record",
-		plan.CertEntry:   "certificate",
-		plan.Primary:     "primary host",
-		plan.OriginEntry: "setting",
-		plan.Config:      "configuration",
+func entryKind(e act.Entry) string {
+	word := map[world.Kind]string{
+		world.Forward:     "forwarding",
+		world.SourceEntry: "redirect",
+		world.DoorEntry:   "redirect",
+		world.HostEntry:   "host",
+		world.Pattern:     "pattern",
+		world.ZoneEntry:   "zone",
+		world.NameServers: "delegation",
+		world.DSEntry:     "DS record",
+		world.CertEntry:   "certificate",
+		world.Primary:     "primary host",
+		world.OriginEntry: "setting",
+		world.Config:      "configuration",
 	}[e.Kind]
-	if e.Action == plan.Remove && word != "" {
+	if e.Action == act.Remove && word != "" {
 		return word + toDelete
 	}
 	return word

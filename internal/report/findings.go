@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 )
@@ -184,7 +184,7 @@ func drawn(f finding.Finding) []string {
 // fixOf gives what to do about a finding, the reasons, and what helps.
 func fixOf(f finding.Finding) string {
 	fix := f.Fix
-	if reasons, ok := f.Because.([]plan.Reason); ok {
+	if reasons, ok := f.Because.([]act.Reason); ok {
 		fix += " " + because(reasons)
 	}
 	return withHelp(fix, f.Help)

@@ -7,12 +7,15 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // notMeant counts the domains that the plan could have had and does not.
@@ -117,7 +120,7 @@ func planVerdict(p *plan.Plan) Verdict {
 			copied("upperpath explain "+f.Code.String()),
 			words(" says what it means."),
 		)
-	case slices.ContainsFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.SurveyFirst }):
+	case slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.SurveyFirst }):
 		v.Next = cat(copied("upperpath survey"), words(", then plan again: without it there are no changes."))
 	default:
 		v.Next = cat(words("Try it before it is real: "), copied("upperpath rehearse"), words("; then step 1."))
@@ -129,7 +132,7 @@ func planVerdict(p *plan.Plan) Verdict {
 // all.
 func playedText(p *plan.Plan) string {
 	unseen, partly := len(p.Played.Unseen), len(p.Played.Partly)
-	if !slices.ContainsFunc(p.Zones, func(z plan.Zone) bool { return z.Seen != nil || z.New != nil }) {
+	if !slices.ContainsFunc(p.Zones, func(z zone.Zone) bool { return z.Seen != nil || z.New != nil }) {
 		return ", each tried in memory; nobody has seen the zones, so that no record was played"
 	}
 	text := fmt.Sprintf("; %s of the sheets, played in their order, lose no mail, no name and no door",
@@ -285,7 +288,7 @@ func recordTable(p *plan.Plan) Table {
 }
 
 // issuerOf says who issues a certificate, and what CAA records say about that.
-func issuerOf(c plan.Certificate) string {
+func issuerOf(c carry.Certificate) string {
 	says := c.Issuer
 	if len(c.MayIssue) > 0 && !slices.Contains(c.MayIssue, c.Issuer) {
 		says = strings.TrimSpace(says + " (CAA: only " + strings.Join(c.MayIssue, ", ") + ")")

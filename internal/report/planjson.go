@@ -3,11 +3,15 @@ package report
 import (
 	"time"
 
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // The shape of a plan in JSON: the plan's data with its reasons, checks and steps in words
@@ -45,29 +49,29 @@ type (
 		Name      string          `json:"name"`
 		RecordsAt string          `json:"records_at,omitempty"`
 		State     string          `json:"state"`
-		Records   []plan.Record   `json:"records"`
+		Records   []zone.Record   `json:"records"`
 		Seen      *time.Time      `json:"seen,omitempty"`
-		New       *plan.New       `json:"new,omitempty"`
+		New       *zone.New       `json:"new,omitempty"`
 		Partial   bool            `json:"partial,omitempty"`
 		Remaining bool            `json:"remaining_ttls,omitempty"`
 		Missed    []survey.Missed `json:"missed,omitempty"`
 		Changes   []jsonChange    `json:"changes,omitempty"`
-		TTLs      []plan.TTL      `json:"ttls,omitempty"`
+		TTLs      []zone.TTL      `json:"ttls,omitempty"`
 		AbsentFor int             `json:"absent_for,omitempty"`
 		Move      *jsonMove       `json:"move,omitempty"`
 	}
 	jsonChange struct {
-		Step    int         `json:"step"`
-		Action  plan.Action `json:"action"`
-		Name    string      `json:"name"`
-		Type    string      `json:"type"`
-		TTL     int         `json:"ttl"`
-		Before  []string    `json:"before"`
-		After   []string    `json:"after"`
-		Typed   []string    `json:"typed,omitempty"`
-		TypedAs string      `json:"typed_as,omitempty"`
-		Through string      `json:"through,omitempty"`
-		Reason  string      `json:"reason"`
+		Step    int        `json:"step"`
+		Action  act.Action `json:"action"`
+		Name    string     `json:"name"`
+		Type    string     `json:"type"`
+		TTL     int        `json:"ttl"`
+		Before  []string   `json:"before"`
+		After   []string   `json:"after"`
+		Typed   []string   `json:"typed,omitempty"`
+		TypedAs string     `json:"typed_as,omitempty"`
+		Through string     `json:"through,omitempty"`
+		Reason  string     `json:"reason"`
 	}
 	jsonMove struct {
 		From     []string `json:"from"`
@@ -87,8 +91,8 @@ type (
 	}
 	jsonEntry struct {
 		Step   int         `json:"step"`
-		Action plan.Action `json:"action"`
-		Kind   plan.Kind   `json:"kind"`
+		Action act.Action  `json:"action"`
+		Kind   world.Kind  `json:"kind"`
 		Domain string      `json:"domain,omitempty"`
 		Fields []jsonField `json:"fields"`
 		Reason string      `json:"reason"`
@@ -154,7 +158,7 @@ func planData(p *plan.Plan) jsonPlan {
 	return v
 }
 
-func zoneJSON(z plan.Zone) jsonZone {
+func zoneJSON(z zone.Zone) jsonZone {
 	v := jsonZone{
 		Name:      z.Name,
 		RecordsAt: z.RecordsAt,
@@ -198,7 +202,7 @@ func zoneJSON(z plan.Zone) jsonZone {
 	return v
 }
 
-func carrierJSON(c plan.Carried) jsonCarrier {
+func carrierJSON(c carry.Carried) jsonCarrier {
 	v := jsonCarrier{Name: c.Name, By: c.By, Hosts: c.Hosts, Limits: c.Limits, Entries: []jsonEntry{}}
 	for _, e := range c.Entries {
 		command, _ := checkText(e.Check)
@@ -224,9 +228,9 @@ func carrierJSON(c plan.Carried) jsonCarrier {
 // placeTitle says what a place is where something is typed.
 func placeTitle(by string) string {
 	switch by {
-	case plan.SiteKind:
+	case carry.SiteKind:
 		return "the site"
-	case plan.RegistrarKind:
+	case carry.RegistrarKind:
 		return "a registrar"
 	}
 	return estate.Kind(by).Row().Title
@@ -234,7 +238,7 @@ func placeTitle(by string) string {
 
 // placePage gives the heading of what is typed there.
 func placePage(by string) string {
-	if by == plan.SiteKind {
+	if by == carry.SiteKind {
 		return "On the site"
 	}
 	if page := estate.Kind(by).Row().Page; page != "" {

@@ -6,10 +6,12 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // clockForm is a time on which somebody has to be there.
@@ -32,7 +34,7 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 			Names:    taskNames(t),
 			Copy:     taskCopy(t),
 			Wait:     t.Step.Wait,
-			Idle:     slices.Contains([]plan.StepKind{plan.WaitForTTLs, plan.LeaveOld}, t.Step.Kind),
+			Idle:     slices.Contains([]act.StepKind{plan.WaitForTTLs, plan.LeaveOld}, t.Step.Kind),
 			Shows:    taskShows(t),
 			Back:     taskBack(t),
 			Expects:  t.Expects,
@@ -69,7 +71,7 @@ func taskKey(t plan.Task) string {
 }
 
 // stepNames are short names of steps, which are kept.
-var stepNames = map[plan.StepKind]string{
+var stepNames = map[act.StepKind]string{
 	plan.SurveyFirst:       "survey",
 	plan.RemoveStaleDS:     "remove-stale-ds",
 	plan.LowerTTLs:         "lower-ttls",
@@ -110,9 +112,9 @@ func taskText(t plan.Task, several bool) string {
 	zones := wording.Few(unicodeNames(t.Zones), 4)
 	switch t.Step.Kind {
 	case plan.LowerTTLs:
-		return fmt.Sprintf("At %s lower the TTLs of %s to %s.", t.Place, zones, wording.DurationText(plan.MovingTTL))
+		return fmt.Sprintf("At %s lower the TTLs of %s to %s.", t.Place, zones, wording.DurationText(act.MovingTTL))
 	case plan.RaiseTTLs:
-		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones, wording.DurationText(plan.RecordTTL))
+		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones, wording.DurationText(act.RecordTTL))
 	case plan.UntieMail:
 		return fmt.Sprintf("At %s untie from the web what follows it in %s: mail first of all.", t.Place, zones)
 	case plan.MakeChanges, plan.SetRecords:
@@ -124,7 +126,7 @@ func taskText(t plan.Task, several bool) string {
 	case plan.GetCertificates, plan.CertifyNew:
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case plan.PlaceRedirects:
-		if t.Entries[0].Kind == plan.Config {
+		if t.Entries[0].Kind == world.Config {
 			return say("Put the redirects in place at %s: %s.", t.Place, command(writes(t.Entries[0].Fields[0])))
 		}
 		return fmt.Sprintf("Put the redirects of %s in place at %s.", zones, t.Place)
@@ -197,13 +199,13 @@ func lineText(l plan.Line) string {
 		kind = "ALIAS"
 	}
 	switch l.Do {
-	case plan.Remove:
+	case act.Remove:
 		return fmt.Sprintf("remove   %s %s %s", l.Label, kind, l.Was)
-	case plan.Replace:
+	case act.Replace:
 		return fmt.Sprintf("replace  %s %s %s by %s %s", l.Label, kind, l.Was, value, ttl)
-	case plan.Add:
+	case act.Add:
 		return fmt.Sprintf("add      %s %s %s %s", l.Label, kind, value, ttl)
-	case plan.Lower, plan.Raise:
+	case act.Lower, act.Raise:
 		return fmt.Sprintf("set      %s %s %s %s", l.Label, kind, value, ttl)
 	}
 	return ""
@@ -256,18 +258,18 @@ func taskShows(t plan.Task) string {
 
 // taskBack says how a task is taken back.
 func taskBack(t plan.Task) string {
-	if len(t.Lines) == 0 && len(t.Entries) > 0 && t.Step.Back == plan.TypeOldValues {
+	if len(t.Lines) == 0 && len(t.Entries) > 0 && t.Step.Back == act.TypeOldValues {
 		return "Type them there again."
 	}
 	return backText(t.Step.Back)
 }
 
-func backText(w plan.Way) string {
-	return map[plan.Way]string{
-		plan.TypeOldValues: say("Type the old values again: the kept survey has them (`upperpath survey --list`)."),
-		plan.OldServers:    "Set the old name servers again; they still answer.",
-		plan.Unclaim:       "Remove the hosts there.",
-		plan.OldDS:         "Publish the DS record again, while the zone is still signed with its key.",
+func backText(w act.Way) string {
+	return map[act.Way]string{
+		act.TypeOldValues: say("Type the old values again: the kept survey has them (`upperpath survey --list`)."),
+		act.OldServers:    "Set the old name servers again; they still answer.",
+		act.Unclaim:       "Remove the hosts there.",
+		act.OldDS:         "Publish the DS record again, while the zone is still signed with its key.",
 	}[w]
 }
 

@@ -6,10 +6,13 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Sheet is what has to be typed at one place.
@@ -129,8 +132,8 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
 				copied("--zone"), words(")."))},
 		)
 	}
-	goes := slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action != plan.Remove })
-	rest := slices.DeleteFunc(slices.Clone(s.Entries), func(e plan.Entry) bool { return e.Action == plan.Remove })
+	goes := slices.DeleteFunc(slices.Clone(s.Entries), func(e act.Entry) bool { return e.Action != act.Remove })
+	rest := slices.DeleteFunc(slices.Clone(s.Entries), func(e act.Entry) bool { return e.Action == act.Remove })
 	blocks = append(blocks, entryBlocks(goes, "First of all")...)
 	for _, lines := range zones {
 		blocks = append(blocks, zoneSheet(p, lines)...)
@@ -219,14 +222,14 @@ func steps(lines []plan.Line) int {
 // zoneSheet gives the changes of one zone: what to type, and below it why and how to tell that it
 // worked. TTLs that are lowered before and raised afterwards stand in tables of their own.
 func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
-	zone := lines[0].Zone
-	z := &p.Zones[slices.IndexFunc(p.Zones, func(z plan.Zone) bool { return z.Name == zone })]
-	blocks := []Block{Heading{Level: 2, Text: unicodeName(zone)}}
+	name := lines[0].Zone
+	z := &p.Zones[slices.IndexFunc(p.Zones, func(z zone.Zone) bool { return z.Name == name })]
+	blocks := []Block{Heading{Level: 2, Text: unicodeName(name)}}
 	add := func(all ...Block) { blocks = append(blocks, all...) }
-	doing := func(do ...plan.Action) []plan.Line {
+	doing := func(do ...act.Action) []plan.Line {
 		return slices.DeleteFunc(slices.Clone(lines), func(l plan.Line) bool { return !slices.Contains(do, l.Do) })
 	}
-	changes := doing(plan.Add, plan.Remove, plan.Replace)
+	changes := doing(act.Add, act.Remove, act.Replace)
 	if z.Note != "" {
 		add(Paragraph{Text: words("Note: " + z.Note)})
 	}
@@ -237,7 +240,7 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 		}
 		add(Paragraph{Text: cat(t, wordsf("; %s needs it.", u.By))})
 	}
-	if low := doing(plan.Lower); len(low) > 0 {
+	if low := doing(act.Lower); len(low) > 0 {
 		longest := 0
 		for _, t := range z.TTLs {
 			longest = max(longest, t.LowerBefore)
@@ -264,10 +267,10 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 			}
 		}
 	}
-	if z.AbsentFor > 0 && slices.ContainsFunc(changes, func(l plan.Line) bool { return l.Do == plan.Add }) {
+	if z.AbsentFor > 0 && slices.ContainsFunc(changes, func(l plan.Line) bool { return l.Do == act.Add }) {
 		add(Paragraph{Text: words(absentSays(z.AbsentFor))})
 	}
-	if high := doing(plan.Raise); len(high) > 0 {
+	if high := doing(act.Raise); len(high) > 0 {
 		add(Paragraph{Text: words("A day later, if nothing had to be taken back, raise these TTLs.")}, lineTable(high))
 	}
 	return blocks
@@ -300,13 +303,13 @@ func lineTable(lines []plan.Line) Table {
 func lineCells(l plan.Line) []Cell {
 	value := copied(l.Value)
 	switch l.Do {
-	case plan.Remove:
+	case act.Remove:
 		value = Text{{l.Was, Struck}}
-	case plan.Replace:
+	case act.Replace:
 		value = cat(Text{{l.Was, Struck}}, words(" "), copied(l.Value))
 	}
 	ttl := fmt.Sprintf("%s (%d s)", wording.DurationText(l.TTL), l.TTL)
-	if l.Do == plan.Remove {
+	if l.Do == act.Remove {
 		ttl = ""
 	}
 	if l.Through != "" {
@@ -375,12 +378,12 @@ func whyStep(l plan.Line) Step {
 
 // entryBlocks gives the entries of a carrier's or registrar's page: patterns in one table, the
 // others one by one.
-func entryBlocks(entries []plan.Entry, title string) []Block {
+func entryBlocks(entries []act.Entry, title string) []Block {
 	if len(entries) == 0 {
 		return nil
 	}
 	blocks := []Block{Heading{Level: 2, Text: title}}
-	var patterns []plan.Entry
+	var patterns []act.Entry
 	domain := ""
 	flush := func() {
 		if len(patterns) > 0 {
@@ -389,11 +392,11 @@ func entryBlocks(entries []plan.Entry, title string) []Block {
 		patterns = nil
 	}
 	for _, e := range entries {
-		if e.Domain != domain || e.Kind != plan.Pattern {
+		if e.Domain != domain || e.Kind != world.Pattern {
 			flush()
 		}
 		domain = e.Domain
-		if e.Kind == plan.Pattern {
+		if e.Kind == world.Pattern {
 			patterns = append(patterns, e)
 			continue
 		}
@@ -412,29 +415,29 @@ func entryBlocks(entries []plan.Entry, title string) []Block {
 	return blocks
 }
 
-func entryTitle(e plan.Entry) string {
-	if e.Action == plan.Remove {
-		return map[plan.Kind]string{plan.Forward: "delete the forwarding", plan.DSEntry: "remove the DS record"}[e.Kind]
+func entryTitle(e act.Entry) string {
+	if e.Action == act.Remove {
+		return map[world.Kind]string{world.Forward: "delete the forwarding", world.DSEntry: "remove the DS record"}[e.Kind]
 	}
-	if e.Kind == plan.NameServers && e.Action == plan.Add {
+	if e.Kind == world.NameServers && e.Action == act.Add {
 		return "set the name servers"
 	}
-	return map[plan.Kind]string{
-		plan.Forward:     "forward it",
-		plan.SourceEntry: "redirect it",
-		plan.DoorEntry:   "redirect this door",
-		plan.HostEntry:   "claim the host",
-		plan.ZoneEntry:   "create the zone",
-		plan.NameServers: "change the name servers",
-		plan.CertEntry:   "have the certificate there",
-		plan.Records:     "set the records, then come back",
-		plan.Primary:     "choose the primary host",
-		plan.OriginEntry: "say how to reach the origin",
-		plan.Config:      "put the redirects in place",
+	return map[world.Kind]string{
+		world.Forward:     "forward it",
+		world.SourceEntry: "redirect it",
+		world.DoorEntry:   "redirect this door",
+		world.HostEntry:   "claim the host",
+		world.ZoneEntry:   "create the zone",
+		world.NameServers: "change the name servers",
+		world.CertEntry:   "have the certificate there",
+		world.Records:     "set the records, then come back",
+		world.Primary:     "choose the primary host",
+		world.OriginEntry: "say how to reach the origin",
+		world.Config:      "put the redirects in place",
 	}[e.Kind]
 }
 
-func patternBlocks(patterns []plan.Entry) []Block {
+func patternBlocks(patterns []act.Entry) []Block {
 	t := Table{Head: []string{"step", "pattern", "target", "status", "query", "rule"}}
 	var why []Block
 	for _, e := range patterns {
@@ -460,7 +463,7 @@ func patternBlocks(patterns []plan.Entry) []Block {
 }
 
 // checkedBy says which command shows whether an entry worked.
-func checkedBy(e plan.Entry) Text {
+func checkedBy(e act.Entry) Text {
 	check, _ := checkText(e.Check)
 	if check == "" {
 		return nil

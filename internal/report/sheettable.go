@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -42,7 +43,7 @@ func recordRows(lines []plan.Line) [][]string {
 	for _, l := range lines {
 		ttl, long := fmt.Sprint(l.TTL), wording.DurationText(l.TTL)
 		check, expect := checkText(l.Check)
-		if l.Do == plan.Remove {
+		if l.Do == act.Remove {
 			ttl, long = "", ""
 		}
 		step := ""
@@ -105,7 +106,7 @@ func stringsText(all []string) string {
 }
 
 // entryRows gives the entries as rows with a column for each box of the forms.
-func entryRows(entries []plan.Entry) ([]string, [][]string) {
+func entryRows(entries []act.Entry) ([]string, [][]string) {
 	var fields []string
 	for _, e := range entries {
 		for _, f := range e.Fields {

@@ -7,8 +7,11 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // What the core means by reasons, notes, checks and steps is said here, and nowhere else: in words,
@@ -28,34 +31,34 @@ func say(format string, args ...any) string {
 }
 
 // reasonWords gives a sentence for each reason.
-var reasonWords = map[plan.Why]func(r plan.Reason) string{
-	plan.AliasGivesAlready: by("The provider's alias already gives the addresses of %s."),
-	plan.FollowsDoor: func(r plan.Reason) string {
+var reasonWords = map[act.Why]func(r act.Reason) string{
+	act.AliasGivesAlready: by("The provider's alias already gives the addresses of %s."),
+	act.FollowsDoor: func(r act.Reason) string {
 		return say("It follows %s, which leads to %s.", r.Name,
 			r.Carrier)
 	},
-	plan.Harmless:     always("It names no address and does no harm."),
-	plan.LeadsAlready: by("It already leads to %s."),
-	plan.CrowdsAlias: always("An alias stands alone at its name (RFC 1034 section 3.6.2). " +
+	act.Harmless:     always("It names no address and does no harm."),
+	act.LeadsAlready: by("It already leads to %s."),
+	act.CrowdsAlias: always("An alias stands alone at its name (RFC 1034 section 3.6.2). " +
 		"Do not type this before the finding about it is settled."),
-	plan.NamesItself: always("It gives browsers addresses or a name of its own (RFC 9460), " +
+	act.NamesItself: always("It gives browsers addresses or a name of its own (RFC 9460), " +
 		"which lead to the old machine whatever A and AAAA say."),
-	plan.AliasBefore: by("An alias stands alone: remove it before the addresses of %s are added."),
-	plan.SecondWay: always(
+	act.AliasBefore: by("An alias stands alone: remove it before the addresses of %s are added."),
+	act.SecondWay: always(
 		"An address beside the alias sends some visitors elsewhere: they get one or the other by chance.",
 	),
-	plan.StillOldIPv6: by("It still leads everybody with IPv6 to the old machine; %s has no IPv6 address."),
-	plan.StillOld:     by("It still leads to the old machine; %s has no such address."),
-	plan.AliasReplaced: by(
+	act.StillOldIPv6: by("It still leads everybody with IPv6 to the old machine; %s has no IPv6 address."),
+	act.StillOld:     by("It still leads to the old machine; %s has no such address."),
+	act.AliasReplaced: by(
 		"One alias is replaced by the other; a second one beside it would break the name. From now on it leads to %s.",
 	),
-	plan.LeftOver: func(r plan.Reason) string {
+	act.LeftOver: func(r act.Reason) string {
 		return say(
 			"%s would be left over: visitors would get one address or the other by chance.",
 			strings.Join(r.Values, ", "),
 		)
 	},
-	plan.Incomplete: func(r plan.Reason) string {
+	act.Incomplete: func(r act.Reason) string {
 		return say(
 			"Only %d of the %d addresses of %s are there; they belong together in one record set.",
 			r.Count,
@@ -63,176 +66,176 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 			r.Carrier,
 		)
 	},
-	plan.LeadsFromNow: by("From now on it leads to %s."),
-	plan.AllGo: func(r plan.Reason) string {
+	act.LeadsFromNow: by("From now on it leads to %s."),
+	act.AllGo: func(r act.Reason) string {
 		all := say("All %d", r.Count)
 		if r.Count == 2 {
 			all = "Both"
 		}
 		return all + " old addresses go; one left beside the new would still get some of the visitors."
 	},
-	plan.Bypasses: by("Until then it bypasses %s, and no pattern for this host works."),
-	plan.HiddenByWildcard: func(r plan.Reason) string {
+	act.Bypasses: by("Until then it bypasses %s, and no pattern for this host works."),
+	act.HiddenByWildcard: func(r act.Reason) string {
 		return say("%s was never created: the wildcard *.%s answered for it and hid that.", r.Name, r.Below)
 	},
-	plan.NeverCreated: func(r plan.Reason) string {
+	act.NeverCreated: func(r act.Reason) string {
 		return say("%s was never created; it leads to %s from now on.", r.Name, r.Carrier)
 	},
-	plan.AddFirst: func(r plan.Reason) string {
+	act.AddFirst: func(r act.Reason) string {
 		return say("Add %s to %s first, or a stranger's site shows there.", r.Name, r.Carrier)
 	},
-	plan.IPv6Too: by("Add the IPv6 address of %s too."),
-	plan.ClaimFirst: func(r plan.Reason) string {
+	act.IPv6Too: by("Add the IPv6 address of %s too."),
+	act.ClaimFirst: func(r act.Reason) string {
 		return say(
 			"Claim %s at %s first: a stranger can take an alias that nobody has claimed.",
 			r.Name,
 			r.Carrier,
 		)
 	},
-	plan.BelongsTo: func(r plan.Reason) string { return say("%s belongs to %s.", r.Values[0], r.Carrier) },
-	plan.BelongsToForm: func(r plan.Reason) string {
+	act.BelongsTo: func(r act.Reason) string { return say("%s belongs to %s.", r.Values[0], r.Carrier) },
+	act.BelongsToForm: func(r act.Reason) string {
 		return say(
 			"%s belongs to %s: delete the forwarding there, because a door can have only one carrier.",
 			r.Values[0],
 			r.Carrier,
 		)
 	},
-	plan.TodayForwards: func(r plan.Reason) string { return say("Today it forwards to %s.", r.URL) },
-	plan.TodayPage:     always("Today it shows a page of its own."),
-	plan.TodayAnswers:  func(r plan.Reason) string { return say("Today it answers %d.", r.Count) },
+	act.TodayForwards: func(r act.Reason) string { return say("Today it forwards to %s.", r.URL) },
+	act.TodayPage:     always("Today it shows a page of its own."),
+	act.TodayAnswers:  func(r act.Reason) string { return say("Today it answers %d.", r.Count) },
 
-	plan.SomebodyAsks:         always("A service asks for it; every survey checks that it is there."),
-	plan.CarrierAsks:          by("%s asks for it."),
-	plan.MayGoWithCertificate: always("It may go once the certificate has been issued."),
-	plan.IsThere:              always("It is there."),
-	plan.ReplacesAlias:        always("It replaces the alias that is there."),
-	plan.JoinsSet:             always("It is added to the values that are already there."),
-	plan.WantedUntil: func(r plan.Reason) string {
+	act.SomebodyAsks:         always("A service asks for it; every survey checks that it is there."),
+	act.CarrierAsks:          by("%s asks for it."),
+	act.MayGoWithCertificate: always("It may go once the certificate has been issued."),
+	act.IsThere:              always("It is there."),
+	act.ReplacesAlias:        always("It replaces the alias that is there."),
+	act.JoinsSet:             always("It is added to the values that are already there."),
+	act.WantedUntil: func(r act.Reason) string {
 		return "It was wanted until " +
 			r.Date.Format(time.DateOnly) + "."
 	},
-	plan.WantedUntilCertificate: always("It was wanted until the certificate was issued, and it has been."),
-	plan.OthersStay:             always("The other values stay."),
+	act.WantedUntilCertificate: always("It was wanted until the certificate was issued, and it has been."),
+	act.OthersStay:             always("The other values stay."),
 
-	plan.LeadsToLeft: func(r plan.Reason) string {
+	act.LeadsToLeft: func(r act.Reason) string {
 		return say(
 			"It stays for names that are not listed, and leads them to %s, which the web is leaving: find out which are in "+
 				"use before that machine is switched off.",
 			r.Values[0],
 		)
 	},
-	plan.HidNames: func(r plan.Reason) string {
+	act.HidNames: func(r act.Reason) string {
 		return say("It hid that %s did not exist, which is created now; it stays for names that are not listed.",
 			strings.Join(r.Values, " and "))
 	},
-	plan.Stays: always("It stays as it is."),
-	plan.StaysAtLeft: func(r plan.Reason) string {
+	act.Stays: always("It stays as it is."),
+	act.StaysAtLeft: func(r act.Reason) string {
 		return say(
 			"It stays and still leads to %s, which the web is leaving: move it or drop it before that machine is switched "+
 				"off.",
 			r.Values[0],
 		)
 	},
-	plan.MailAtLeft: func(r plan.Reason) string {
+	act.MailAtLeft: func(r act.Reason) string {
 		return say(
 			"Mail: it stays, and needs the machine at %s, which the web is leaving: do not switch it off.",
 			r.Values[0],
 		)
 	},
-	plan.MailStays:   always("Mail: it stays as it is."),
-	plan.SaysIssuers: always("It says who may issue certificates; it stays."),
-	plan.StaysUnowned: always(
+	act.MailStays:   always("Mail: it stays as it is."),
+	act.SaysIssuers: always("It says who may issue certificates; it stays."),
+	act.StaysUnowned: always(
 		"It stays, although nobody answers where it leads: claim it there or remove it before a stranger claims it.",
 	),
-	plan.StaysDoubled: always("It stays, although it looks like a typing error: the name contains the domain twice."),
-	plan.NobodyAnswered: always(
+	act.StaysDoubled: always("It stays, although it looks like a typing error: the name contains the domain twice."),
+	act.NobodyAnswered: always(
 		"Nobody answered whether it is already there or what is in its way: survey again first.",
 	),
-	plan.ZoneIsNew:    always("The zone is new, and nothing is there yet."),
-	plan.NobodyLooked: always("Nobody has checked whether it is already there or what is in its way: survey first."),
+	act.ZoneIsNew:    always("The zone is new, and nothing is there yet."),
+	act.NobodyLooked: always("Nobody has checked whether it is already there or what is in its way: survey first."),
 
-	plan.ReceivesNoMail: always("mail: none. It says that the domain receives no mail (RFC 7505)."),
-	plan.SendsNoMail:    always("mail: none. It says that the domain sends no mail (RFC 7208)."),
-	plan.RejectsForged:  always("mail: none. It says that the domain wants forged mail rejected (RFC 7489)."),
-	plan.MailHung: func(r plan.Reason) string {
+	act.ReceivesNoMail: always("mail: none. It says that the domain receives no mail (RFC 7505)."),
+	act.SendsNoMail:    always("mail: none. It says that the domain sends no mail (RFC 7208)."),
+	act.RejectsForged:  always("mail: none. It says that the domain wants forged mail rejected (RFC 7489)."),
+	act.MailHung: func(r act.Reason) string {
 		return say("Mail depended on the address of %s, which changes; from now on it has a name of its own.", r.Name)
 	},
-	plan.MailWent:    always("Mail went to the web's own address, which changes; from now on it has a name of its own."),
-	plan.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can move."),
-	plan.MailAlias: func(r plan.Reason) string {
+	act.MailWent:    always("Mail went to the web's own address, which changes; from now on it has a name of its own."),
+	act.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can move."),
+	act.MailAlias: func(r act.Reason) string {
 		return say(
 			"The alias followed %s, whose address changes; from now on mail has today's address of its own.",
 			r.Name,
 		)
 	},
-	plan.NameFollowed: func(r plan.Reason) string {
+	act.NameFollowed: func(r act.Reason) string {
 		return say("It followed %s, whose address changes, and is no door itself; it stays where it is.", r.Name)
 	},
-	plan.JoinsPolicy: always("It is joined with the policy that is there: two count as none."),
-	plan.TermFollowed: func(r plan.Reason) string {
+	act.JoinsPolicy: always("It is joined with the policy that is there: two count as none."),
+	act.TermFollowed: func(r act.Reason) string {
 		return say("The term %q followed the web's address; today's address stands in its place.", r.Values[0])
 	},
 
-	plan.OneConfiguration: always("One configuration holds the redirects of all domains that this server carries. " +
+	act.OneConfiguration: always("One configuration holds the redirects of all domains that this server carries. " +
 		"It must be in place before any name points to it."),
-	plan.TypeInFull: always("Type the destination in full."),
-	plan.CostsMore:  costsText,
-	plan.DeleteBefore: func(r plan.Reason) string {
+	act.TypeInFull: always("Type the destination in full."),
+	act.CostsMore:  costsText,
+	act.DeleteBefore: func(r act.Reason) string {
 		return say("A door can have only one carrier. Delete it right before the records of %s are typed: "+
 			"many forms write their address back while a forwarding exists.", r.Name)
 	},
-	plan.AddBefore: always(
+	act.AddBefore: always(
 		"Add it there before any record points there: a name that the account does not know shows a stranger's site, and a " +
 			"stranger could add it. Apex and www are two hosts.",
 	),
-	plan.UntilRedirected: func(r plan.Reason) string {
+	act.UntilRedirected: func(r act.Reason) string {
 		return say(
 			"Until this is set, the main site of %s shows here under the old name. http and https are set apart.",
 			r.Carrier,
 		)
 	},
-	plan.ClaimBefore: always(
+	act.ClaimBefore: always(
 		"Claim it before any record points there: a stranger can take an alias that nobody has claimed. " +
 			"Apex and www are two hosts.",
 	),
-	plan.TypeThere: func(r plan.Reason) string {
+	act.TypeThere: func(r act.Reason) string {
 		return say(
 			"Type these where the records of %s are kept, then come back and have %s check them.",
 			r.Name,
 			r.Carrier,
 		)
 	},
-	plan.BeingIssued: always(
+	act.BeingIssued: always(
 		"The host is known there and its records lead there; only the certificate is missing. Just wait: it is " +
 			"issued without your help, usually within minutes and within a day at most. After that, check whether CAA records " +
 			"allow its issuer, and ask there.",
 	),
-	plan.HeldBefore: always("It holds its certificate before the records point to it."),
-	plan.HeldAfter: always(
+	act.HeldBefore: always("It holds its certificate before the records point to it."),
+	act.HeldAfter: always(
 		"It requests the certificates only once the records lead there; until they are issued, visitors by https " +
 			"meet a warning. Request them at once, and check every few minutes.",
 	),
-	plan.PrimaryRedirects: always(
+	act.PrimaryRedirects: always(
 		"The others redirect to the primary host and keep path and query; http goes straight to https.",
 	),
-	plan.AfterCertificates: always("It accepts this only once the certificates have been issued."),
-	plan.TakesZone: by(
+	act.AfterCertificates: always("It accepts this only once the certificates have been issued."),
+	act.TakesZone: by(
 		"%s takes over the zone: it answers for all its names, so everything that the zone holds today must be " +
 			"there first (`upperpath write zone`).",
 	),
-	plan.HeldFirst: always(
+	act.HeldFirst: always(
 		"It must be in place before the first visitor: most browsers come by https. Apex and www are two names.",
 	),
-	plan.PatternTakes: func(r plan.Reason) string {
+	act.PatternTakes: func(r act.Reason) string {
 		return say("It takes %s: %s.", strings.Join(r.Values, " and "), r.Name)
 	},
-	plan.FirstStar: always(
+	act.FirstStar: always(
 		"The first star is what stands before the apex, www. or nothing, and is $1; what follows in the path starts at $2.",
 	),
-	plan.StarWider: func(r plan.Reason) string {
+	act.StarWider: func(r act.Reason) string {
 		return say("A star takes more than the rule does, for instance %s.", r.URL)
 	},
-	plan.StarBeforeName: func(r plan.Reason) string {
+	act.StarBeforeName: func(r act.Reason) string {
 		return say(
 			"The star before the name takes whatever ends in %s, so any%s and every host below it as well: if "+
 				"another of them goes through the network, type both names instead.",
@@ -240,45 +243,45 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 			r.Name,
 		)
 	},
-	plan.ExactWithQuery: func(r plan.Reason) string {
+	act.ExactWithQuery: func(r act.Reason) string {
 		return say("It has to match with any query; where the form compares whole URLs, type %s too.", r.Name)
 	},
-	plan.OriginNeedsCertificate: always(
+	act.OriginNeedsCertificate: always(
 		"The origin needs a certificate for these names too, or visitors get an error page of the network.",
 	),
-	plan.OriginMustNotUpgrade: always(
+	act.OriginMustNotUpgrade: always(
 		"The origin is asked by http even for visitors who came by https: if it sends http to https, they are caught in " +
 			"a redirect loop.",
 	),
-	plan.ProofByDNS: always(
+	act.ProofByDNS: always(
 		"The names do not lead to this server yet, so prove control to the issuer by DNS: a TXT record at these names, " +
 			"with the value that it gives. Then nobody meets a warning on the day of the move.",
 	),
-	plan.IssuedAfter: always(
+	act.IssuedAfter: always(
 		"The certificate can be issued only after the names lead here. Until then, usually for some minutes, " +
 			"everybody who comes by https meets a warning. Have it issued by DNS beforehand if you can (certificate: before).",
 	),
-	plan.PutByHand:   always("Somebody puts it there by hand, before the names lead here."),
-	plan.AlsoAnswers: always("The site answers under this name too; it must redirect, or search engines find two sites."),
-	plan.FitsNoKey: always("It fits no key of the zone: resolvers that check signatures find nothing there. " +
+	act.PutByHand:   always("Somebody puts it there by hand, before the names lead here."),
+	act.AlsoAnswers: always("The site answers under this name too; it must redirect, or search engines find two sites."),
+	act.FitsNoKey: always("It fits no key of the zone: resolvers that check signatures find nothing there. " +
 		"Remove it before anything else."),
-	plan.BeforeServers: func(r plan.Reason) string {
+	act.BeforeServers: func(r act.Reason) string {
 		return say(
 			"Remove it %s before the name servers change: the new ones hold other keys.",
 			wording.DurationText(r.Seconds),
 		)
 	},
-	plan.ServersReady: always(
+	act.ServersReady: always(
 		"The new servers must give every answer that the old ones give before this is typed; they do.",
 	),
-	plan.ServersNotReady: always(
+	act.ServersNotReady: always(
 		"Not yet: the new servers must give every answer first. Survey again until the plan finds no difference.",
 	),
-	plan.ZoneThere: always("The zone is already there, with every record that it needs."),
-	plan.ZoneNotThere: always(
+	act.ZoneThere: always("The zone is already there, with every record that it needs."),
+	act.ZoneNotThere: always(
 		"First the zone must be there, with its records; survey again, and the plan says when it is.",
 	),
-	plan.ServersUntilNow: func(r plan.Reason) string {
+	act.ServersUntilNow: func(r act.Reason) string {
 		return say(
 			"Until now: %s. Some resolvers use the old delegation for up to %s more; leave the old servers as they are "+
 				"until then.",
@@ -288,17 +291,17 @@ var reasonWords = map[plan.Why]func(r plan.Reason) string{
 	},
 }
 
-func always(s string) func(plan.Reason) string { return func(plan.Reason) string { return s } }
+func always(s string) func(act.Reason) string { return func(act.Reason) string { return s } }
 
-func by(format string) func(plan.Reason) string {
-	return func(r plan.Reason) string { return say(format, r.Carrier) }
+func by(format string) func(act.Reason) string {
+	return func(r act.Reason) string { return say(format, r.Carrier) }
 }
 
 // costsText says what a destination costs that is typed with http, or without www.
-func costsText(r plan.Reason) string {
+func costsText(r act.Reason) string {
 	hops := func(n int) string {
 		switch n {
-		case plan.Nowhere:
+		case carry.Nowhere:
 			return "leads nowhere"
 		case 1:
 			return "costs one more hop"
@@ -306,16 +309,16 @@ func costsText(r plan.Reason) string {
 		return say("costs %d more hops", n)
 	}
 	says := say("With http:// it %s, and a visitor who came by https is led over plain http", hops(r.Count))
-	if r.Of != plan.NoWWW {
+	if r.Of != carry.NoWWW {
 		says += "; without www it " + hops(r.Of)
 	}
 	return says + "."
 }
 
 // Because says reasons, one behind the other.
-func Because(all []plan.Reason) string { return unmarked(because(all)) }
+func Because(all []act.Reason) string { return unmarked(because(all)) }
 
-func because(all []plan.Reason) string {
+func because(all []act.Reason) string {
 	var said []string
 	for _, r := range all {
 		said = append(said, reasonWords[r.Why](r))
@@ -324,51 +327,51 @@ func because(all []plan.Reason) string {
 }
 
 // NoteText says a note of a plan.
-func NoteText(n plan.Note) string { return unmarked(noteWords(n)) }
+func NoteText(n act.Note) string { return unmarked(noteWords(n)) }
 
-func noteWords(n plan.Note) string {
+func noteWords(n act.Note) string {
 	switch n.Notice {
-	case plan.LeftAsItIs:
+	case act.LeftAsItIs:
 		return n.Names[0] + " is left as it is (state: leave)."
-	case plan.SaidAlready:
+	case act.SaidAlready:
 		return say("Line %d of the rules repeats line %d.", n.Lines[0], n.Lines[1])
-	case plan.NobodySawAny:
+	case act.NobodySawAny:
 		return say(
 			"Nobody has looked at the zones yet, so the plan gives records but no changes. Run `upperpath survey`, or " +
 				"give a zone file: `upperpath plan --zone FILE`.",
 		)
-	case plan.NoZoneYet:
+	case act.NoZoneYet:
 		return say(
 			"%s: the parent zone knows no such domain, so the plan makes the zone from nothing. Check at the registrar that "+
 				"the domain is registered and neither expired nor on hold.",
 			wording.Few(n.Names, 8),
 		)
-	case plan.SurveySawNone:
+	case act.SurveySawNone:
 		return say(
 			"The survey saw nothing of the zones of %s, so the plan gives records but no changes. The survey says why "+
 				"(`upperpath survey --list`, `--show`). Survey again, or give a zone file: `upperpath plan --zone FILE`.",
 			wording.Few(n.Names, 8),
 		)
-	case plan.TTLsRemaining:
+	case act.TTLsRemaining:
 		return say(
 			"%s was seen through a resolver, so its TTLs are what was left of them. The plan waits a day where no "+
 				"longer TTL was seen; if the provider's page shows a longer one, wait that long.",
 			n.Names[0],
 		)
-	case plan.IssuersUnseen:
+	case act.IssuersUnseen:
 		return say(
 			"Nobody answered about the CAA records of %s, so it is unknown whether the issuer may issue the "+
 				"certificates of %s. Survey again, or check the provider's page.",
 			n.Names[0],
 			wording.Few(n.Names[1:], 6),
 		)
-	case plan.NotAnswered:
+	case act.NotAnswered:
 		return say(
 			"Nobody answered about %s of %s: what is there is unknown and may be in the way. Survey again.",
 			wording.Few(n.Values, 8),
 			n.Names[0],
 		)
-	case plan.ServerSilent:
+	case act.ServerSilent:
 		return say(
 			"The new name server %s did not answer about %s: whether it holds what %s needs is unknown. Survey "+
 				"again before the delegation changes.",
@@ -376,30 +379,30 @@ func noteWords(n plan.Note) string {
 			wording.Few(n.Values, 8),
 			n.Names[0],
 		)
-	case plan.NobodySawSome:
+	case act.NobodySawSome:
 		return say(
 			"Nobody has seen the zones of %s, so the plan gives records for them but no changes. Run `upperpath survey`, or "+
 				"give a zone file: `upperpath plan --zone FILE`.",
 			strings.Join(n.Names, ", "),
 		)
-	case plan.SiteUnplaced:
+	case act.SiteUnplaced:
 		return say(
 			"The estate file does not say where the site lives (site.addresses or site.alias), so there is no record for %s.",
 			n.Names[0],
 		)
-	case plan.MailUnseen:
+	case act.MailUnseen:
 		return say(
 			"Nobody has seen whether %s receives or sends mail; survey it before you type the records that say it does "+
 				"not.",
 			n.Names[0],
 		)
-	case plan.WildcardUnshown:
+	case act.WildcardUnshown:
 		return say(
 			"Every name below %[1]s answers (a wildcard), but nobody showed its record: look for *.%[1]s on the provider's "+
 				"page, and remove it unless somebody needs it.",
 			n.Names[0],
 		)
-	case plan.IssuerUnknown:
+	case act.IssuerUnknown:
 		return say(
 			"The CAA records at %s let only %s issue certificates; the estate file does not say who issues those of %s "+
 				"(issuer:).",
@@ -407,7 +410,7 @@ func noteWords(n plan.Note) string {
 			n.Names[1],
 			n.Names[2],
 		)
-	case plan.ServersUnasked:
+	case act.ServersUnasked:
 		return say(
 			"The new name servers %s of %s have not been asked yet. Create the zone there (`upperpath write zone`), then "+
 				"survey again: they must agree before the delegation changes.",
@@ -420,35 +423,35 @@ func noteWords(n plan.Note) string {
 
 // checkText gives the command that shows that something worked, and where it asks a server, what
 // that says then.
-func checkText(c plan.Check) (command, expect string) {
+func checkText(c act.Check) (command, expect string) {
 	points := ""
 	for _, p := range c.Points {
 		points += say(" --point %s=%s", p.Host, p.Address)
 	}
 	switch c.Kind {
-	case plan.LookAtHost:
+	case act.LookAtHost:
 		command = "upperpath look " + c.Host
-	case plan.LookAtURL:
+	case act.LookAtURL:
 		command = "upperpath look " + c.URL
-	case plan.LookPointed:
+	case act.LookPointed:
 		command = "upperpath look " + c.Host + points
-	case plan.AuditPointed:
+	case act.AuditPointed:
 		command = "upperpath audit --only " + c.Host + points
-	case plan.AuditCarrier:
+	case act.AuditCarrier:
 		address := "ADDRESS"
 		if len(c.Points) > 0 && c.Points[0].Address != "" {
 			address = c.Points[0].Address
 		}
 		command = "upperpath audit --point HOST=" + address
-	case plan.SurveyZone:
+	case act.SurveyZone:
 		command = "upperpath survey --only " + c.Host
-	case plan.SurveyRecords:
+	case act.SurveyRecords:
 		command = "upperpath survey --only " + c.Host + " --records"
-	case plan.AuditAll:
+	case act.AuditAll:
 		command = "upperpath audit"
-	case plan.PlanAgain:
+	case act.PlanAgain:
 		command = "upperpath plan"
-	case plan.AskServer:
+	case act.AskServer:
 		command = say("dig +short %s %s", c.Name, c.Type)
 		if c.Server != "" {
 			command += " @" + c.Server
@@ -466,7 +469,7 @@ func checkText(c plan.Check) (command, expect string) {
 }
 
 // fieldText gives what is typed into a box.
-func fieldText(f plan.Field) string {
+func fieldText(f act.Field) string {
 	if f.Holds != "" {
 		return writes(f)
 	}
@@ -474,22 +477,22 @@ func fieldText(f plan.Field) string {
 }
 
 // writes is the command that writes the configuration of a field.
-func writes(f plan.Field) string { return "upperpath write " + f.Software + " --carrier " + f.Holds }
+func writes(f act.Field) string { return "upperpath write " + f.Software + " --carrier " + f.Holds }
 
 // StepText says what is done in a step.
-func StepText(s plan.Step) string { return unmarked(wholeStep(s)) }
+func StepText(s act.Step) string { return unmarked(wholeStep(s)) }
 
-func wholeStep(s plan.Step) string { return stepText(s) + partText(s) }
+func wholeStep(s act.Step) string { return stepText(s) + partText(s) }
 
 // partText says of which zones of a step not everything was seen.
-func partText(s plan.Step) string {
+func partText(s act.Step) string {
 	if len(s.Partial) == 0 {
 		return ""
 	}
 	return say(" Not all of %s was seen: compare it with an export from the provider first.", wording.Few(s.Partial, 6))
 }
 
-func stepText(s plan.Step) string {
+func stepText(s act.Step) string {
 	both := func(all []string) string { return strings.Join(all, " and ") }
 	switch s.Kind {
 	case plan.SurveyFirst:
@@ -501,7 +504,7 @@ func stepText(s plan.Step) string {
 		return say(
 			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the longest "+
 				"current TTL: %s.",
-			wording.DurationText(plan.MovingTTL),
+			wording.DurationText(act.MovingTTL),
 			wording.DurationText(s.Wait),
 			wording.Few(s.Names, 6),
 		)
@@ -587,13 +590,13 @@ func stepText(s plan.Step) string {
 			"A day later, if nothing had to be taken back: raise the TTL of %s to %s, set state: moved in the estate file, and "+
 				"survey again.",
 			wording.Count(s.Count, "record set"),
-			wording.DurationText(plan.RecordTTL),
+			wording.DurationText(act.RecordTTL),
 		)
 	}
 	return ""
 }
 
-func certificatesText(s plan.Step) string {
+func certificatesText(s act.Step) string {
 	says := say("Get the %s that can be issued before the names point there", wording.Count(s.Count, "certificate"))
 	switch {
 	case s.Kind == plan.CertifyNew:
@@ -612,7 +615,7 @@ func certificatesText(s plan.Step) string {
 }
 
 // moveStepText says what is done in a step of zones' move to other name servers.
-func moveStepText(s plan.Step) string {
+func moveStepText(s act.Step) string {
 	zones, to := wording.Few(s.Zones, 6), strings.Join(s.Servers, " and ")
 	registrar := cmp.Or(s.Provider, "the registrar")
 	wait := wording.DurationText(s.Wait)
@@ -687,11 +690,11 @@ func asItIs(zones []string) string {
 }
 
 // LossText says what works only on the old provider's name servers.
-func LossText(l plan.Loss) string {
+func LossText(l zone.Loss) string {
 	switch l.Kind {
-	case plan.LosesForwarding:
+	case zone.LosesForwarding:
 		return say("the forwarding of %s at %s", l.Host, l.Carrier)
-	case plan.LosesAlias:
+	case zone.LosesAlias:
 		return say("the alias at the apex of %s, unless the new provider offers one too", l.Host)
 	}
 	return say("what %s forwards for %s today", l.Carrier, l.Host)

@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Where the stage puts what the estate does not place: the site where it names no address, and hosts outside the
@@ -102,7 +103,7 @@ type planScene struct {
 	carried map[netip.Addr]map[web.Host]bool
 }
 
-func (b *planScene) zone(z plan.Zone) error {
+func (b *planScene) zone(z zone.Zone) error {
 	zone := Zone{Origin: z.Name + "."}
 	var apexAliases []string // the world sees the addresses
 	lines := []string{

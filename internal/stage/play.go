@@ -10,6 +10,7 @@ import (
 
 	"github.com/miekg/dns"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
@@ -203,7 +204,7 @@ func (p *Player) line(l plan.Line) error {
 	}
 	goes := func(dns.RR) bool { return false }
 	switch was := record.Dotted(l.Type, l.Was); {
-	case l.Do == plan.Lower || l.Do == plan.Raise:
+	case l.Do == act.Lower || l.Do == act.Raise:
 		goes = func(rr dns.RR) bool {
 			return slices.ContainsFunc(comes, func(c dns.RR) bool { return dns.IsDuplicate(c, rr) })
 		}

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -94,7 +95,7 @@ func mistakes(sheets []plan.Sheet, yield func(what string, wrong []plan.Sheet)) 
 				change("another value that goes", func(l *plan.Line) { l.Was = v })
 			}
 			change("another name", func(l *plan.Line) { l.Label += "x" })
-			if l.Do != plan.Remove {
+			if l.Do != act.Remove {
 				change("another TTL", func(l *plan.Line) { l.TTL += 17 })
 			}
 			for k := j + 1; k < len(s.Lines); k++ {

@@ -7,7 +7,9 @@ import (
 	"sort"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // Player types rows and looks at what the world then sees. It reads zones in a plain way of its
@@ -379,7 +381,7 @@ func (pl *Player) Type(t plan.Task) []string {
 		pl.tell(t.Place, e)
 	}
 	for i, l := range t.Lines {
-		if l.Do == plan.Lower || l.Do == plan.Raise {
+		if l.Do == act.Lower || l.Do == act.Raise {
 			continue
 		}
 		name := l.Name
@@ -397,7 +399,7 @@ func (pl *Player) Type(t plan.Task) []string {
 		if l.Was != "" && !pl.drop(name, l.Type, value(l.Was)) {
 			broken = append(broken, fmt.Sprintf("row: %s %s %s is not there", l.Label, l.Type, l.Was))
 		}
-		if l.Do != plan.Remove {
+		if l.Do != act.Remove {
 			pl.add(name, l.Type, value(l.Value))
 			if pl.through[name] = l.Through; l.Through == "" {
 				delete(pl.through, name)
@@ -421,12 +423,12 @@ func atOnce(lines []plan.Line, i int) bool {
 	alias, adds := false, true
 	for j := begin; j < len(lines) && lines[j].Name == lines[i].Name; j++ {
 		alias = alias || lines[j].Type == "CNAME" || lines[j].Type == "ALIAS"
-		adds = adds && lines[j].Do == plan.Add
+		adds = adds && lines[j].Do == act.Add
 	}
 	return alias || adds
 }
 
-func (pl *Player) tell(place string, e plan.Entry) {
+func (pl *Player) tell(place string, e act.Entry) {
 	field := func(name string) string {
 		for _, f := range e.Fields {
 			if f.Name == name {
@@ -441,31 +443,31 @@ func (pl *Player) tell(place string, e plan.Entry) {
 		}
 	}
 	switch e.Kind {
-	case plan.HostEntry:
+	case world.HostEntry:
 		know(field("host"))
-	case plan.Forward:
-		if e.Action == plan.Add {
+	case world.Forward:
+		if e.Action == act.Add {
 			know(field("from"))
 		}
-	case plan.DoorEntry:
+	case world.DoorEntry:
 		_, h, _ := strings.Cut(field("from"), "://")
 		know(h)
-	case plan.SourceEntry:
+	case world.SourceEntry:
 		h, _, _ := strings.Cut(field("source"), "/")
 		know(h)
-	case plan.Pattern:
+	case world.Pattern:
 		h, _, _ := strings.Cut(strings.TrimPrefix(field("pattern"), "*"), "/")
 		know(h)
 		if strings.HasPrefix(field("pattern"), "*") {
 			know("www." + h)
 		}
-	case plan.OriginEntry:
+	case world.OriginEntry:
 		for _, h := range pl.doors {
 			if pl.zone(h) == e.Domain {
 				know(h)
 			}
 		}
-	case plan.Config: // its file is read apart, by real servers
+	case world.Config: // its file is read apart, by real servers
 		for _, h := range pl.doors {
 			know(h)
 		}

@@ -3,8 +3,10 @@ package plan
 import (
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/await"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Awaited gives everything that has to be seen once the plan is carried out: record sets with what stood there before,
@@ -32,7 +34,7 @@ func (p *Plan) Awaited() (zones []await.Zone, wants []await.Want, doors []await.
 }
 
 // parentWants gives what the parent zone is to say of a zone that moves, that is new, or whose DS record fits no key.
-func (p *Plan) parentWants(z *Zone) []await.Want {
+func (p *Plan) parentWants(z *zone.Zone) []await.Want {
 	var all []await.Want
 	if to := p.nextServers(z.Name); len(to) > 0 {
 		w := await.Want{Domain: z.Name, Name: z.Name, Type: "NS", Holds: "NS", Values: inFull(to)}
@@ -59,7 +61,7 @@ func inFull(names []string) []string {
 
 // wantsOf gives the record sets that a zone is to hold, and those that are to go. An address of a door is asked for by
 // either type, as browsers do: where an alias comes, the old address has to be gone from every cache.
-func wantsOf(z *Zone) []await.Want {
+func wantsOf(z *zone.Zone) []await.Want {
 	values, before := map[record.Key][]string{}, map[record.Key][]string{}
 	var order []record.Key
 	put := func(name, kind string, after []string) {
@@ -67,7 +69,7 @@ func wantsOf(z *Zone) []await.Want {
 		if _, known := values[key]; !known {
 			order = append(order, key)
 		}
-		values[key] = Record{Name: name, Type: kind, Values: after}.Set().Values
+		values[key] = zone.Record{Name: name, Type: kind, Values: after}.Set().Values
 	}
 	for _, r := range z.Records {
 		put(r.Name, r.Type, r.Values)
@@ -77,12 +79,12 @@ func wantsOf(z *Zone) []await.Want {
 		if c.Step == 0 {
 			continue
 		}
-		if c.Action == Remove {
+		if c.Action == act.Remove {
 			put(c.Name, c.Type, nil)
 		} else {
 			put(c.Name, c.Type, c.After)
 		}
-		before[record.Key{Name: c.Name, Type: c.Type}] = Record{Name: c.Name, Type: c.Type, Values: c.Before}.Set().Values
+		before[record.Key{Name: c.Name, Type: c.Type}] = zone.Record{Name: c.Name, Type: c.Type, Values: c.Before}.Set().Values
 	}
 	lasts := map[string]int{}
 	for _, t := range z.TTLs {
@@ -92,7 +94,7 @@ func wantsOf(z *Zone) []await.Want {
 	done := map[string]bool{}
 	for _, key := range order {
 		if !leads(key.Type) {
-			if isSignature(key.Type) {
+			if record.IsSigning(key.Type) {
 				continue
 			}
 			w := await.Want{Domain: z.Name, Name: key.Name, Type: key.Type, Holds: key.Type, Values: values[key],
@@ -110,10 +112,12 @@ func wantsOf(z *Zone) []await.Want {
 }
 
 // leads tells whether records of a type lead a name somewhere.
-func leads(kind string) bool { return isAddress(kind) || kind == "CNAME" || kind == record.Alias }
+func leads(kind string) bool {
+	return record.LeadsToAddress(kind) || kind == "CNAME" || kind == record.Alias
+}
 
 // addressWants gives what a name should answer to each type of address.
-func addressWants(z *Zone, name string, values, before map[record.Key][]string, lasts int) []await.Want {
+func addressWants(z *zone.Zone, name string, values, before map[record.Key][]string, lasts int) []await.Want {
 	of := func(m map[record.Key][]string, kind string) []string { return m[record.Key{Name: name, Type: kind}] }
 	var all []await.Want
 	for _, kind := range []string{"A", "AAAA"} {
@@ -134,7 +138,7 @@ func addressWants(z *Zone, name string, values, before map[record.Key][]string, 
 }
 
 // lasting says for how long resolvers may keep what was there, or that there was nothing.
-func lasting(z *Zone, before []string, ttl int) int {
+func lasting(z *zone.Zone, before []string, ttl int) int {
 	if len(before) == 0 {
 		return z.AbsentFor
 	}

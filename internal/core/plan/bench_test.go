@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // manyZones makes an estate of n domains and a survey that saw 100 record sets in each.
@@ -59,11 +60,11 @@ func BenchmarkChanges(b *testing.B) {
 	for _, n := range []int{1000, 10000} {
 		b.Run(fmt.Sprintf("zones=%d", n), func(b *testing.B) {
 			in := manyZones(b, n)
-			known := Known{Estate: in.Estate, Survey: in.Survey}
-			seen, w := surveysOf(known), in.Web()
+			known := zone.Known{Estate: in.Estate, Survey: in.Survey}
+			seen, w := zone.SurveysOf(known), in.Web()
 			for b.Loop() {
 				changes := 0
-				for _, z := range zonesOf(known, seen, w.Domains()).Zones {
+				for _, z := range zone.Make(known, seen, w.Domains()).Zones {
 					changes += len(z.Changes)
 				}
 				if changes < 8*n {

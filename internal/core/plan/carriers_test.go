@@ -8,12 +8,16 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -27,7 +31,7 @@ func secured(host, address string, faults []finding.Code) chain.Chain {
 	}
 }
 
-func carried(t *testing.T, p *plan.Plan, name string) plan.Carried {
+func carried(t *testing.T, p *plan.Plan, name string) carry.Carried {
 	t.Helper()
 	for _, c := range p.Carriers {
 		if c.Name == name {
@@ -35,11 +39,11 @@ func carried(t *testing.T, p *plan.Plan, name string) plan.Carried {
 		}
 	}
 	t.Fatal("nothing is typed at " + name)
-	return plan.Carried{}
+	return carry.Carried{}
 }
 
 // entries gives what is typed at a carrier, a line an entry.
-func entries(c plan.Carried) []string {
+func entries(c carry.Carried) []string {
 	var all []string
 	for _, e := range c.Entries {
 		line := string(e.Action) + " " + string(e.Kind)
@@ -125,7 +129,7 @@ func TestAnEdgeThatSpeaksPlainHTTPIsALoop(t *testing.T) {
 	assert.Contains(
 		t,
 		z.Records,
-		plan.Record{Name: "www.n.example", Type: "A", TTL: 3600, Values: []string{"198.51.100.81"}},
+		zone.Record{Name: "www.n.example", Type: "A", TTL: 3600, Values: []string{"198.51.100.81"}},
 		"the door leads to the edge",
 	)
 
@@ -163,7 +167,7 @@ func patterns(p *plan.Plan, name string) []string {
 	var all []string
 	for _, c := range p.Carriers {
 		for _, e := range c.Entries {
-			if c.Name == name && e.Kind == plan.Pattern {
+			if c.Name == name && e.Kind == world.Pattern {
 				all = append(all, e.Fields[0].Value+" > "+e.Fields[1].Value+" "+e.Fields[2].Value)
 			}
 		}
@@ -446,7 +450,7 @@ func TestAFormElsewhere(t *testing.T) {
 
 // TestTheOrderOfAPlatformIsKept has one that takes a host only once its records point there, and redirects last.
 func TestTheOrderOfAPlatformIsKept(t *testing.T) {
-	order := func(steps ...estate.Step) []plan.StepKind {
+	order := func(steps ...estate.Step) []act.StepKind {
 		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased}\n",
 			seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."),
 			func(in *plan.Input) {
@@ -454,7 +458,7 @@ func TestTheOrderOfAPlatformIsKept(t *testing.T) {
 					in.Estate.Carrier("aliased").Steps = steps
 				}
 			})
-		var kinds []plan.StepKind
+		var kinds []act.StepKind
 		for _, s := range p.Steps {
 			kinds = append(kinds, s.Kind)
 		}

@@ -12,10 +12,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -75,7 +77,7 @@ func planEdited(
 }
 
 // changes gives what is to do in a zone, a line a change: step action name type before -> after.
-func changes(z plan.Zone) []string {
+func changes(z zone.Zone) []string {
 	var all []string
 	for _, c := range z.Changes {
 		if c.Step > 0 {
@@ -97,7 +99,7 @@ func changes(z plan.Zone) []string {
 	return all
 }
 
-func zoneOf(t *testing.T, p *plan.Plan, name string) plan.Zone {
+func zoneOf(t *testing.T, p *plan.Plan, name string) zone.Zone {
 	t.Helper()
 	for _, z := range p.Zones {
 		if z.Name == name {
@@ -105,10 +107,10 @@ func zoneOf(t *testing.T, p *plan.Plan, name string) plan.Zone {
 		}
 	}
 	t.Fatal("no zone " + name)
-	return plan.Zone{}
+	return zone.Zone{}
 }
 
-func reasons(z plan.Zone) string {
+func reasons(z zone.Zone) string {
 	var all []string
 	for _, c := range z.Changes {
 		all = append(all, c.Name+" "+c.Type+": "+report.Because(c.Reasons))
@@ -251,10 +253,10 @@ func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
 		}
 		return strings.Join(all, "\n")
 	}
-	www := func(p *plan.Plan) plan.Why {
+	www := func(p *plan.Plan) act.Why {
 		for _, z := range p.Zones {
 			for _, c := range z.Changes {
-				if c.Name == "www.old.example" && c.Action == plan.Add && c.Type == "A" {
+				if c.Name == "www.old.example" && c.Action == act.Add && c.Type == "A" {
 					return c.Reasons[0].Why
 				}
 			}
@@ -263,15 +265,15 @@ func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
 	}
 	gone := planned()
 	assert.Contains(t, codes(gone), "mail-lost old.example MX", "it was answered that there is none")
-	assert.Equal(t, plan.NeverCreated, www(gone))
+	assert.Equal(t, act.NeverCreated, www(gone))
 	missed := []survey.Missed{{Name: "old.example", Type: "MX", By: "ns", Why: "it says SERVFAIL"}}
 	for _, kind := range []string{"A", "AAAA", "CNAME"} {
 		missed = append(missed, survey.Missed{Name: "www.old.example", Type: kind, By: "ns", Why: "it says SERVFAIL"})
 	}
 	unseen := planned(missed...)
 	assert.NotContains(t, codes(unseen), "-lost")
-	assert.Equal(t, plan.NobodyAnswered, www(unseen))
-	i := slices.IndexFunc(unseen.Notes, func(n plan.Note) bool { return n.Notice == plan.NotAnswered })
+	assert.Equal(t, act.NobodyAnswered, www(unseen))
+	i := slices.IndexFunc(unseen.Notes, func(n act.Note) bool { return n.Notice == act.NotAnswered })
 	require.GreaterOrEqual(t, i, 0)
 	assert.Contains(t, unseen.Notes[i].Values, "old.example MX")
 	assert.Contains(t, report.NoteText(unseen.Notes[i]), "Nobody answered about old.example MX")

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -119,9 +120,9 @@ func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
 	for _, c := range p.Carriers {
 		for _, e := range c.Entries {
 			switch e.Kind {
-			case plan.HostEntry:
+			case world.HostEntry:
 				claims = append(claims, e.Fields[0].Value)
-			case plan.CertEntry:
+			case world.CertEntry:
 				certificates = append(certificates, e.Fields[0].Value+": "+report.Because(e.Reasons))
 			}
 		}

@@ -8,7 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -31,7 +33,7 @@ func typedAtPage(t *testing.T, p *plan.Plan, place string) []string {
 			continue
 		}
 		for _, l := range s.Lines {
-			if l.Do != plan.Lower && l.Do != plan.Raise {
+			if l.Do != act.Lower && l.Do != act.Raise {
 				all = append(all, strings.Join(strings.Fields(strings.Join(
 					[]string{string(l.Do), l.Label, l.Type, l.Was, l.Value}, " ")), " "))
 			}
@@ -92,7 +94,7 @@ func TestHowAnEdgeAsksWhatIsBehindIt(t *testing.T) {
 	origin := func(behind string) []string {
 		var all []string
 		for _, e := range carried(t, edged(t, behind, "@ A 192.0.2.7", ""), "front").Entries {
-			if e.Kind == plan.OriginEntry {
+			if e.Kind == world.OriginEntry {
 				all = append(all, e.Fields[0].Value+": "+e.Fields[1].Value+". "+report.Because(e.Reasons))
 			}
 		}

@@ -8,10 +8,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 const oldAndTwo = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n" +
@@ -105,7 +107,7 @@ func TestWhatFollowsFromAnotherWaveIsUntiedToo(t *testing.T) {
 			assert.True(t, z.Guest)
 			assert.Subset(t, changes(z), []string{"replace  MX 10 www.old.example > 10 mail.two.example",
 				"add www A  > 192.0.2.1"}, "its own door waits for its turn where it is")
-			i := slices.IndexFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.UntieMail })
+			i := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.UntieMail })
 			require.GreaterOrEqual(t, i, 0)
 			assert.Contains(t, p.Steps[i].Zones, "two.example")
 		})
@@ -155,15 +157,15 @@ func TestAServerBehindAnEdgeIsTold(t *testing.T) {
 		)
 		four := carried(t, p, "four")
 		assert.Equal(t, []string{"old.example", "www.old.example"}, four.Hosts)
-		count := map[plan.Kind]int{}
+		count := map[world.Kind]int{}
 		for _, e := range four.Entries {
 			count[e.Kind]++
 		}
-		assert.Equal(t, 1, count[plan.Config], carrier)
+		assert.Equal(t, 1, count[world.Config], carrier)
 		assert.Equal(
 			t,
 			certificates,
-			count[plan.CertEntry],
+			count[world.CertEntry],
 			"none where the edge asks by http: %s",
 			carrier,
 		)
@@ -180,8 +182,8 @@ func TestAPlatformBehindAnEdgeIsTold(t *testing.T) {
 	domains := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: funnel}\n"
 	p := planEdited(t, domains, edit, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
 	assert.Zero(t, finding.Count(p.Findings, finding.Error), subjects(p))
-	assert.Equal(t, []string{"old.example", "www.old.example"}, typedAs(p, plan.HostEntry))
-	assert.Len(t, typedAs(p, plan.Primary), 2, "one for the site's other name")
+	assert.Equal(t, []string{"old.example", "www.old.example"}, typedAs(p, world.HostEntry))
+	assert.Len(t, typedAs(p, world.Primary), 2, "one for the site's other name")
 }
 
 // TestADoorReachesOnlyWhomItWasToldToReach takes a host out of what carriers are told.
@@ -207,7 +209,7 @@ func TestSheetsThatTellNobody(t *testing.T) {
 		if sheets[i].Place == "aliased" {
 			sheets[i].Entries = slices.DeleteFunc(
 				sheets[i].Entries,
-				func(e plan.Entry) bool { return e.Kind == plan.HostEntry },
+				func(e act.Entry) bool { return e.Kind == world.HostEntry },
 			)
 		}
 	}

@@ -9,8 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -30,7 +32,7 @@ func carriedAt(t *testing.T, carrier, domain, zone, rules string) *plan.Plan {
 	)
 }
 
-func typedAs(p *plan.Plan, kind plan.Kind) []string {
+func typedAs(p *plan.Plan, kind world.Kind) []string {
 	var all []string
 	for _, c := range p.Carriers {
 		for _, e := range c.Entries {
@@ -61,7 +63,7 @@ func TestAHostedRedirectService(t *testing.T) {
 		"www.old.example/gone | no target | 410 (gone); where it has no such answer, let a server carry the host | does " +
 			"not matter | keep",
 		"www.old.example | https://www.n.example/ | permanent (301) | keep | keep",
-	}, typedAs(p, plan.SourceEntry))
+	}, typedAs(p, world.SourceEntry))
 	assert.Empty(t, subjects(p))
 	assert.Equal(t, "after", p.Certificates[0].When, "its certificate comes after the name points there")
 	assert.True(t, p.Certificates[0].Gap)
@@ -87,7 +89,7 @@ func TestAHostedRedirectService(t *testing.T) {
 	assert.Equal(
 		t,
 		"old.example | https://www.n.example/visit/ | permanent (301) | drop | drop",
-		typedAs(p, plan.SourceEntry)[0],
+		typedAs(p, world.SourceEntry)[0],
 	)
 }
 
@@ -101,8 +103,8 @@ func TestAHostingAccountWithParkedDomains(t *testing.T) {
 		"https://old.example | https://www.n.example/visit/ | permanent (301) | drop",
 		"http://www.old.example | https://www.n.example/visit/ | permanent (301) | drop",
 		"https://www.old.example | https://www.n.example/visit/ | permanent (301) | drop",
-	}, typedAs(p, plan.DoorEntry), "http and https apart")
-	assert.Equal(t, []string{"old.example", "www.old.example"}, typedAs(p, plan.HostEntry))
+	}, typedAs(p, world.DoorEntry), "http and https apart")
+	assert.Equal(t, []string{"old.example", "www.old.example"}, typedAs(p, world.HostEntry))
 	order := said(p.Steps, report.StepText)
 	claim, records := strings.Index(order, "Claim old.example"), strings.Index(order, "Make the 2 changes")
 	assert.True(t, 0 <= claim && claim < records, "a domain is added before its records point there")
@@ -127,7 +129,7 @@ func TestEveryKindHasItsEntries(t *testing.T) {
 		assert.NotEmpty(t, row.Title, row.Kind)
 		assert.NotEmpty(t, row.Page, row.Kind)
 		for _, step := range row.Steps {
-			assert.True(t, plan.Knows(step), "%s: %s", row.Kind, step)
+			assert.True(t, carry.Knows(step), "%s: %s", row.Kind, step)
 		}
 	}
 }

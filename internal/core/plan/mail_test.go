@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 )
@@ -89,7 +90,7 @@ func TestMailSurvives(t *testing.T) {
 			assert.Contains(t, strings.Join(found(p, c.code), "\n"), c.says)
 			z := zoneOf(t, p, "old.example")
 			for _, ch := range z.Changes {
-				if ch.Action == plan.Add && strings.HasPrefix(ch.Name, "m") {
+				if ch.Action == act.Add && strings.HasPrefix(ch.Name, "m") {
 					assert.Equal(t, 1, ch.Step, "mail gets its name before anything else")
 				}
 			}
@@ -182,8 +183,8 @@ func TestMailIsUntiedFromWhatItFollows(t *testing.T) {
 				return
 			}
 			assert.NotEmpty(t, found(p, "mail-tied"))
-			i := slices.IndexFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.UntieMail })
-			j := slices.IndexFunc(p.Steps, func(s plan.Step) bool { return s.Kind == plan.MakeChanges })
+			i := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.UntieMail })
+			j := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.MakeChanges })
 			require.GreaterOrEqual(t, i, 0, "a step of its own, which is waited for")
 			assert.Less(t, i, j)
 			assert.Equal(t, len(c.want), p.Steps[i].Count)

@@ -9,11 +9,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -189,9 +191,9 @@ func TestWhatWorksOnlyOnTheOldServers(t *testing.T) {
 	assert.Contains(t, found(p, "beyond-carrier")[0], "works only on its own provider's name servers")
 	assert.Equal(
 		t,
-		[]plan.Loss{
-			{Kind: plan.LosesForwarding, Host: "old.example", Carrier: "broad"},
-			{Kind: plan.LosesAlias, Host: "old.example"},
+		[]zone.Loss{
+			{Kind: zone.LosesForwarding, Host: "old.example", Carrier: "broad"},
+			{Kind: zone.LosesAlias, Host: "old.example"},
 		},
 		zoneOf(t, p, "old.example").Move.Loses,
 	)
@@ -204,7 +206,7 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 		seen(t, "old.example\n@ 14400 A 192.0.2.1\n@ 60 AAAA 2001:db8::1\n@ MX 5 mx.other.example."),
 	)
 	z := zoneOf(t, p, "old.example")
-	assert.Equal(t, []plan.TTL{
+	assert.Equal(t, []zone.TTL{
 		{Name: "old.example", Type: "AAAA", Seen: 60, LowerTo: 60, WaitAfter: 60, RaiseTo: 3600},
 		{Name: "old.example", Type: "A", Seen: 14400, LowerTo: 300, LowerBefore: 14400, WaitAfter: 300, RaiseTo: 3600},
 	}, z.TTLs)
@@ -213,7 +215,7 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 		if c.Name == "www.old.example" {
 			assert.Equal(t, 3600, c.TTL, "a new name")
 		}
-		if c.Name == "old.example" && c.Action == plan.Replace {
+		if c.Name == "old.example" && c.Action == act.Replace {
 			assert.Equal(t, 300, c.TTL, "short while it can still be taken back")
 		}
 	}
@@ -287,7 +289,7 @@ func TestANewServerThatDoesNotAnswerIsNotSaidToLackAnything(t *testing.T) {
 	}))
 	assert.Empty(t, subjects(p))
 	assert.False(t, zoneOf(t, p, "old.example").Move.Ready, "it is not known to be ready either")
-	i := slices.IndexFunc(p.Notes, func(n plan.Note) bool { return n.Notice == plan.ServerSilent })
+	i := slices.IndexFunc(p.Notes, func(n act.Note) bool { return n.Notice == act.ServerSilent })
 	require.GreaterOrEqual(t, i, 0)
 	assert.Contains(t, report.NoteText(p.Notes[i]), "did not answer about old.example MX")
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/files"
 )
 
@@ -66,7 +67,7 @@ func TestAPlanThatSendsANeededHostToTheSiteIsRefused(t *testing.T) {
 	)
 	for _, c := range p.Carriers {
 		for _, e := range c.Entries {
-			if e.Kind == plan.Pattern {
+			if e.Kind == world.Pattern {
 				assert.False(t, strings.HasPrefix(e.Fields[0].Value, "*"), e.Fields[0].Value)
 			}
 		}

@@ -11,6 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -83,7 +85,7 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 
 	e := carried(t, p, "Registrar A").Entries
 	require.Len(t, e, 1)
-	assert.Equal(t, plan.NameServers, e[0].Kind)
+	assert.Equal(t, world.NameServers, e[0].Kind)
 	assert.Contains(t, report.Because(e[0].Reasons), "First the zone must be there")
 	for _, s := range p.Sheets() {
 		for _, l := range s.Lines {
@@ -155,7 +157,7 @@ func TestWhatIsNoNewZone(t *testing.T) {
 }
 
 func TestANewZoneNeedsNameServers(t *testing.T) {
-	named := func(servers, wanted string) (*plan.Plan, plan.Zone) {
+	named := func(servers, wanted string) (*plan.Plan, zone.Zone) {
 		p := planFor(
 			t,
 			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four"+servers+wanted+"}\n",

@@ -10,11 +10,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -177,7 +179,7 @@ func TestTiesAndDuplicates(t *testing.T) {
 func TestRecordsAndCertificates(t *testing.T) {
 	p := makePlan(t, "domains:\n  - n.example\n  - {name: plat.example, carrier: {www: platform}, hosts: [shop]}\n", "")
 	require.Len(t, p.Zones, 2)
-	assert.Equal(t, []plan.Record{
+	assert.Equal(t, []zone.Record{
 		{Name: "n.example", Type: "A", TTL: 3600, Values: []string{"203.0.113.20", "203.0.113.21"}},
 		{Name: "n.example", Type: "AAAA", TTL: 3600, Values: []string{"2001:db8::20"}},
 		{Name: "www.n.example", Type: "A", TTL: 3600, Values: []string{"203.0.113.10"}},
@@ -185,12 +187,12 @@ func TestRecordsAndCertificates(t *testing.T) {
 	}, p.Zones[0].Records)
 	assert.Equal(
 		t,
-		plan.Record{Name: "www.plat.example", Type: "CNAME", TTL: 3600, Values: []string{"sites.platform.example"}},
+		zone.Record{Name: "www.plat.example", Type: "CNAME", TTL: 3600, Values: []string{"sites.platform.example"}},
 		p.Zones[1].Records[2],
 	)
 	require.True(t, p.Certificates[2].Gap, "visitors meet a warning")
 	p.Certificates[2].Gap = false
-	assert.Equal(t, []plan.Certificate{
+	assert.Equal(t, []carry.Certificate{
 		{
 			Carrier: "gateway",
 			Domain:  "n.example",
@@ -265,4 +267,4 @@ func sheetsText(t *testing.T, p *plan.Plan) string {
 
 func notes(p *plan.Plan) string { return said(p.Notes, report.NoteText) }
 
-func moveOrder(z plan.Zone) string { return said(plan.StepsOfMove(&z), report.StepText) }
+func moveOrder(z zone.Zone) string { return said(plan.StepsOfMove(&z), report.StepText) }

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
@@ -14,6 +16,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Play types the rows of sheets into the world as it was seen, in the order of the steps, and gives
@@ -21,12 +24,12 @@ import (
 // wanted in the end, and nothing of how it means to get there: that is what the sheets say.
 func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 	pl := player{plan: p, world: p.today.Clone(),
-		seen: surveysOf(p.input.known()), said: map[string]bool{}}
+		seen: zone.SurveysOf(p.input.known()), said: map[string]bool{}}
 	pl.remember()
 	pl.watch = world.NewWatch(pl.world, pl.wishes())
-	acts := actsOf(p, sheets)
+	deeds := deedsOf(p, sheets)
 	begun := false // some record changes
-	for i, a := range acts {
+	for i, a := range deeds {
 		if !begun && a.rows[0].IsRecord() && a.kind != LowerTTLs {
 			pl.lowered()
 			begun = true
@@ -64,17 +67,17 @@ func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
 
 // playedOf counts what is played. A zone that nobody has seen may hold names that lead to what
 // moves, whether it is meant or not.
-func playedOf(p *Plan, sheets []Sheet, seen surveys) Played {
+func playedOf(p *Plan, sheets []Sheet, seen zone.Surveys) Played {
 	made := Played{Unseen: []string{}, Partly: []string{}}
 	for _, s := range sheets {
 		made.Rows += len(s.Lines) + len(s.Entries)
 	}
 	for _, d := range p.Estate.Domains {
 		switch name := d.Name.String(); {
-		case seen.nowhere[name] != nil:
-		case seen.last[name] == nil:
+		case seen.Nowhere[name] != nil:
+		case seen.Last[name] == nil:
 			made.Unseen = append(made.Unseen, name)
-		case seen.last[name].Partial || len(seen.last[name].Missed) > 0:
+		case seen.Last[name].Partial || len(seen.Last[name].Missed) > 0:
 			made.Partly = append(made.Partly, name)
 		}
 	}
@@ -86,30 +89,30 @@ type player struct {
 	plan  *Plan
 	world *world.World
 	watch *world.Watch
-	seen  surveys
+	seen  zone.Surveys
 	tally finding.Tally
 	said  map[string]bool // what was said already of a subject
 	ended bool            // all records are typed
 }
 
-// act is rows that are typed at once, in a step.
-type act struct {
-	kind StepKind
+// deed is rows that are typed at once, in a step.
+type deed struct {
+	kind act.StepKind
 	rows []world.Row
 }
 
-// actsOf puts the rows of sheets in the order in which they are typed: step by step, place by
+// deedsOf puts the rows of sheets in the order in which they are typed: step by step, place by
 // place. What belongs to no step is typed last.
-func actsOf(p *Plan, sheets []Sheet) []act {
+func deedsOf(p *Plan, sheets []Sheet) []deed {
 	type at struct{ sheet, row int }
 	lines, entries := map[at]bool{}, map[at]bool{}
-	var all []act
-	take := func(kind StepKind, line func(Line) bool, entry func(Sheet, Entry) bool) {
+	var all []deed
+	take := func(kind act.StepKind, line func(Line) bool, entry func(Sheet, act.Entry) bool) {
 		for i, sheet := range sheets {
 			for j, e := range sheet.Entries {
 				if !entries[at{i, j}] && entry(sheet, e) {
 					entries[at{i, j}] = true
-					all = append(all, act{kind, []world.Row{p.entryRow(sheet.Place, e)}})
+					all = append(all, deed{kind, []world.Row{p.entryRow(sheet.Place, e)}})
 				}
 			}
 		}
@@ -122,7 +125,7 @@ func actsOf(p *Plan, sheets []Sheet) []act {
 				}
 			}
 			for _, together := range atOnce(rows) {
-				all = append(all, act{kind, together})
+				all = append(all, deed{kind, together})
 			}
 		}
 	}
@@ -132,8 +135,8 @@ func actsOf(p *Plan, sheets []Sheet) []act {
 			take(s.Kind, line, entry)
 		}
 	}
-	rest := func(Sheet, Entry) bool { return true }
-	take(MakeChanges, func(l Line) bool { return l.Do != Raise }, rest)
+	rest := func(Sheet, act.Entry) bool { return true }
+	take(MakeChanges, func(l Line) bool { return l.Do != act.Raise }, rest)
 	take(RaiseTTLs, func(Line) bool { return true }, rest)
 	return all
 }
@@ -175,7 +178,7 @@ func lineRow(place string, l Line) world.Row {
 	}
 }
 
-func (p *Plan) entryRow(place string, e Entry) world.Row {
+func (p *Plan) entryRow(place string, e act.Entry) world.Row {
 	r := world.Row{Place: place, Do: world.Action(e.Action), Kind: e.Kind, Domain: e.Domain}
 	for _, f := range e.Fields {
 		if f.Holds == "" {
@@ -198,7 +201,7 @@ func (pl *player) remember() {
 	for _, d := range pl.plan.Estate.Domains {
 		for _, h := range d.Hosts() {
 			for _, c := range tellable(pl.plan.Estate, d, h) {
-				if d.State == estate.Moved || claimedAt(pl.seen, d.Name.String(), h, c) {
+				if d.State == estate.Moved || carry.ClaimedAt(pl.seen, d.Name.String(), h, c) {
 					pl.world.SawKnown(c.Name, h.String())
 				}
 			}
@@ -247,52 +250,43 @@ func (pl *player) wishes() world.Wishes {
 		if d.State != estate.Leave {
 			wish.Doors = append(wish.Doors, d.Hosts()...)
 		}
-		s := sight{domain: d, seen: pl.seen.last[d.Name.String()], have: map[string][]record.Set{}}
-		if s.seen == nil {
-			continue
-		}
-		for _, set := range s.seen.Records {
-			if set.Name == s.zone() || set.Name == "_dmarc."+s.zone() {
-				s.have[set.Name] = append(s.have[set.Name], set)
-			}
-		}
-		if d.Mail != "none" && (len(s.mailSeen()) > 0 || s.hasPolicy()) {
-			wish.Mailing = append(wish.Mailing, s.zone())
+		if d.Mail != "none" && zone.Mailing(d, pl.seen.Last[d.Name.String()]) {
+			wish.Mailing = append(wish.Mailing, d.Name.String())
 		}
 	}
 	for _, z := range p.Zones {
 		if z.Guest {
 			continue
 		}
-		for _, h := range z.domain.Hosts() {
+		for _, h := range z.Domain.Hosts() {
 			led[h.String()] = true
 		}
 		pl.wanted(z, &wish)
 	}
 	for _, k := range p.Carriers {
-		wish.Late[k.Name] = k.claimsAfter
+		wish.Late[k.Name] = k.ClaimsAfter
 	}
 	wish.Led = func(name string) bool { return led[name] }
 	return wish
 }
 
 // wanted adds what somebody asks for in a zone that is meant.
-func (pl *player) wanted(z Zone, wish *world.Wishes) {
-	if z.domain.Mail != "none" && len(z.domain.Wanted) == 0 {
+func (pl *player) wanted(z zone.Zone, wish *world.Wishes) {
+	if z.Domain.Mail != "none" && len(z.Domain.Wanted) == 0 {
 		return
 	}
-	s := sightOf(pl.plan.input.known(), pl.seen, z.domain)
-	if z.domain.Mail == "none" && len(s.mailSeen()) == 0 {
+	s := zone.SightOf(pl.plan.input.known(), pl.seen, z.Domain)
+	if z.Domain.Mail == "none" && len(s.MailSeen()) == 0 {
 		wish.Silent[z.Name] = true
 	}
-	for _, w := range z.domain.Wanted {
+	for _, w := range z.Domain.Wanted {
 		switch {
 		case w.Type == "MX":
 			if wish.MX[w.Name] == nil {
 				wish.MX[w.Name] = map[string]bool{}
 			}
 			wish.MX[w.Name][w.Value] = true
-		case s.doneWith(w) == nil:
+		case s.DoneWith(w) == nil:
 		case w.Type == "TXT" && spf.Is(record.Unquote(w.Value)):
 			wish.Policy[w.Name] = true
 		default:
@@ -314,7 +308,7 @@ func (pl *player) find(f finding.Finding) {
 func (pl *player) lowered() {
 	for i := range pl.plan.Zones {
 		z := &pl.plan.Zones[i]
-		if z.domain.State == estate.Moved {
+		if z.Domain.State == estate.Moved {
 			continue
 		}
 		for _, t := range z.TTLs {
@@ -350,7 +344,7 @@ func (pl *player) zonesAfter(raised bool) {
 		for _, c := range changesToType(z) {
 			keys[record.Key{Name: c.Name, Type: c.Type}] = true
 			held := record.Key{Name: c.Name, Type: cmp.Or(c.TypedAs, c.Type)}
-			if keys[held] = true; shortLived(&c) {
+			if keys[held] = true; act.ShortLived(&c) {
 				short[held] = true
 			}
 		}
@@ -370,7 +364,7 @@ func (pl *player) zonesAfter(raised bool) {
 			}
 			ttl := wanted[key].TTL
 			if raised && short[key] {
-				ttl = RecordTTL
+				ttl = act.RecordTTL
 			}
 			pl.compare(z, key, there, wanted[key].Values, ttl, short[key])
 		}
@@ -378,28 +372,28 @@ func (pl *player) zonesAfter(raised bool) {
 }
 
 // changesToType gives the changes of a zone that are to be made.
-func changesToType(z *Zone) []Change {
+func changesToType(z *zone.Zone) []act.Change {
 	if z.Seen == nil {
-		return z.comes
+		return z.Comes
 	}
-	return slices.DeleteFunc(slices.Clone(z.Changes), func(c Change) bool { return c.Step == 0 })
+	return slices.DeleteFunc(slices.Clone(z.Changes), func(c act.Change) bool { return c.Step == 0 })
 }
 
 // setsInTheEnd gives all record sets of a zone after its changes.
-func setsInTheEnd(z *Zone) []record.Set {
+func setsInTheEnd(z *zone.Zone) []record.Set {
 	if z.Seen != nil {
-		return z.whole
+		return z.Whole
 	}
 	var all []record.Set
-	for _, c := range z.comes {
-		all = append(all, Record{c.Name, c.Type, c.TTL, c.After}.Set())
+	for _, c := range z.Comes {
+		all = append(all, zone.Record{Name: c.Name, Type: c.Type, TTL: c.TTL, Values: c.After}.Set())
 	}
 	return all
 }
 
 // compare says where a set is not what it is in the file of its zone.
 func (pl *player) compare(
-	z *Zone,
+	z *zone.Zone,
 	key record.Key,
 	there []world.Value,
 	wanted []string,
@@ -415,7 +409,7 @@ func (pl *player) compare(
 		}
 	}
 	switch {
-	case !same(key.Type, values, wanted):
+	case !record.SameMeaning(key.Type, values, wanted):
 		pl.find(finding.New(
 			finding.ZoneDiffers,
 			key.Name+" "+key.Type,
@@ -425,11 +419,11 @@ func (pl *player) compare(
 				key.Name,
 				key.Type,
 				z.Name,
-				orNothing(plain(key.Type, values)),
-				orNothing(plain(key.Type, wanted)),
+				wording.OrNothing(record.PlainAll(key.Type, values)),
+				wording.OrNothing(record.PlainAll(key.Type, wanted)),
 			),
 			"Type none of it. Plan again from a new survey.",
-			map[string]any{"typed": plain(key.Type, values), "wanted": plain(key.Type, wanted)},
+			map[string]any{"typed": record.PlainAll(key.Type, values), "wanted": record.PlainAll(key.Type, wanted)},
 		))
 	case keeps > 0:
 		pl.find(finding.New(
@@ -461,7 +455,7 @@ func (pl *player) broke(all []world.Break) {
 }
 
 func (pl *player) finding(b world.Break) finding.Finding {
-	before, after := shortly(b.Before), orNothing(b.After)
+	before, after := wording.Shortly(b.Before), wording.OrNothing(b.After)
 	if b.Kind == world.MailMoved {
 		before, after = inTurn(b.Before), inTurn(b.After)
 	}
@@ -579,7 +573,7 @@ func inTurn(machines []string) string {
 			turns, last = append(turns, machine), turn
 		}
 	}
-	return orNothing([]string{strings.Join(turns, ", then ")})
+	return wording.OrNothing([]string{strings.Join(turns, ", then ")})
 }
 
 // toldAll looks whether every door's carrier was told of it in the end, and answers as the plan
@@ -596,15 +590,15 @@ func (pl *player) toldAll() {
 	byCarrier := map[string][]string{}
 	for i := range pl.plan.Zones {
 		z := &pl.plan.Zones[i]
-		if z.Guest || z.domain.State == estate.Moved {
+		if z.Guest || z.Domain.State == estate.Moved {
 			continue
 		}
-		for _, h := range z.domain.Hosts() {
-			for _, c := range tellable(pl.plan.Estate, z.domain, h) {
+		for _, h := range z.Domain.Hosts() {
+			for _, c := range tellable(pl.plan.Estate, z.Domain, h) {
 				if c.ApexOnly && !h.IsApex() {
 					continue // a limit, which is said
 				}
-				if !pl.world.Knows(c.Name, h) && z.domain.Served[h] != c && !pl.said[c.Name+" of "+h.String()] {
+				if !pl.world.Knows(c.Name, h) && z.Domain.Served[h] != c && !pl.said[c.Name+" of "+h.String()] {
 					byCarrier[c.Name] = append(byCarrier[c.Name], h.String())
 				}
 			}
@@ -641,8 +635,8 @@ func untoldFinding(carrier string, hosts []string) finding.Finding {
 }
 
 // answers compares what a host's carrier was told to answer with what the plan predicts.
-func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
-	c := z.domain.Carry[h]
+func (pl *player) answers(z *zone.Zone, h web.Host, asks []web.URL) {
+	c := z.Domain.Carry[h]
 	if c == nil || !pl.world.Knows(c.Name, h) {
 		return
 	}
@@ -678,7 +672,7 @@ func (pl *player) answers(z *Zone, h web.Host, asks []web.URL) {
 			pl.wrong(c, z.Name, "is told to show it in a frame", u)
 			return
 		case !says.AnyStatus && says.Status != planned.Status,
-			!sameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
+			!carry.SameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
 			pl.wrong(c, z.Name, fmt.Sprintf("is told to send %s to %s instead of %s", u,
 				saysWhere(says.Status, says.Location), saysWhere(planned.Status, planned.Location)), u)
 			return
@@ -707,8 +701,8 @@ func (pl *player) wrong(c *estate.Carrier, zone, what string, u web.URL) {
 
 // pages looks whether the pages of a zone's carriers and of its registrar were told the rest:
 // certificates, records that are waited for, the zone, the delegation.
-func (pl *player) pages(z *Zone) {
-	d := z.domain
+func (pl *player) pages(z *zone.Zone) {
+	d := z.Domain
 	lacks := func(who, what string) {
 		pl.find(finding.New(
 			finding.BeyondCarrier,
@@ -719,34 +713,34 @@ func (pl *player) pages(z *Zone) {
 		))
 	}
 	for _, c := range pl.plan.Estate.Carriers {
-		hosts := carriedBy(pl.plan.Estate, d, c)
+		hosts := carry.CarriedBy(pl.plan.Estate, d, c)
 		told := pl.world.At(c.Name)
 		for _, h := range hosts {
-			if issues(c, d, h) && !certifiedThere(pl.seen, z.Name, h, c) && !told.Certificates[h.String()] {
+			if carry.Issues(c, d, h) && !carry.CertifiedThere(pl.seen, z.Name, h, c) && !told.Certificates[h.String()] {
 				lacks(c.Name, "to get the certificate for "+h.String())
 			}
 		}
 		if len(hosts) == 0 {
 			continue
 		}
-		for _, e := range originEntries(c, *z) {
+		for _, e := range carry.OriginEntries(c, *z) {
 			if told.Origins[z.Name] != (world.Origin{Behind: e.Fields[0].Value, AskedBy: e.Fields[1].Value}) {
 				lacks(c.Name, "how to ask what is behind it, "+e.Fields[0].Value)
 			}
 		}
-		if slices.Contains(c.Steps, estate.Point) && len(reached(d, c, hosts)) > 0 {
+		if slices.Contains(c.Steps, estate.Point) && len(carry.Reached(d, c, hosts)) > 0 {
 			pl.awaited(z, c, told.Awaited[z.Name], lacks)
 		}
 		if slices.Contains(c.Steps, estate.TakeZone) && len(c.NameServers) > 0 &&
 			(z.Move != nil || z.Seen == nil) &&
-			!slices.Equal(told.Zones[z.Name], names(c.NameServers)) {
+			!slices.Equal(told.Zones[z.Name], web.Names(c.NameServers)) {
 			lacks(c.Name, "to take the zone over with its name servers")
 		}
 	}
 	for _, c := range pl.plan.Estate.Carriers {
 		for _, h := range d.Hosts() {
 			if _, still := pl.world.At(c.Name).Forwards[h.String()]; still && c.By.Row().WithZone &&
-				d.Carry[h] != c && !isBehind(d, h, c) {
+				d.Carry[h] != c && !carry.IsBehind(d, h, c) {
 				lacks(
 					c.Name,
 					"to delete its forwarding of "+h.String()+", which writes its address back into the zone",
@@ -754,20 +748,20 @@ func (pl *player) pages(z *Zone) {
 			}
 		}
 	}
-	registrar := pl.world.At(registrarOf(z))
-	for _, e := range registrarEntries(*z, pl.seen) {
+	registrar := pl.world.At(carry.RegistrarOf(z))
+	for _, e := range carry.RegistrarEntries(*z, pl.seen) {
 		switch e.Kind {
-		case NameServers:
+		case world.NameServers:
 			var wanted []string
 			for _, f := range e.Fields {
 				wanted = append(wanted, f.Value)
 			}
 			if !slices.Equal(registrar.Delegations[z.Name], wanted) {
-				lacks(registrarOf(z), "the name servers "+strings.Join(wanted, " and "))
+				lacks(carry.RegistrarOf(z), "the name servers "+strings.Join(wanted, " and "))
 			}
-		case DSEntry:
+		case world.DSEntry:
 			if !slices.Contains(registrar.Unsigned[z.Name], e.Fields[0].Value) {
-				lacks(registrarOf(z), "to remove the DS record "+e.Fields[0].Value)
+				lacks(carry.RegistrarOf(z), "to remove the DS record "+e.Fields[0].Value)
 			}
 		}
 	}
@@ -776,7 +770,7 @@ func (pl *player) pages(z *Zone) {
 // awaited looks whether the records that a carrier's page waits for are those that stand in the
 // zone then.
 func (pl *player) awaited(
-	z *Zone,
+	z *zone.Zone,
 	c *estate.Carrier,
 	fields []world.Field,
 	lacks func(who, what string),
@@ -788,10 +782,10 @@ func (pl *player) awaited(
 	for _, r := range z.Records {
 		name := r.Name + " " + r.Type
 		i := slices.IndexFunc(fields, func(f world.Field) bool { return f.Name == name })
-		concerns := asksFor(c, z.domain, r) ||
-			isWeb(r.Type) &&
-				slices.ContainsFunc(carriedBy(pl.plan.Estate, z.domain, c), func(h web.Host) bool {
-					return h.String() == r.Name && len(reached(z.domain, c, []web.Host{h})) > 0
+		concerns := carry.AsksFor(c, z.Domain, r) ||
+			record.LeadsBrowsers(r.Type) &&
+				slices.ContainsFunc(carry.CarriedBy(pl.plan.Estate, z.Domain, c), func(h web.Host) bool {
+					return h.String() == r.Name && len(carry.Reached(z.Domain, c, []web.Host{h})) > 0
 				})
 		switch {
 		case !concerns:
@@ -800,7 +794,7 @@ func (pl *player) awaited(
 		default:
 			var wanted []string
 			for _, v := range r.Values {
-				wanted = append(wanted, typed(r.Type, v))
+				wanted = append(wanted, record.Typed(r.Type, v))
 			}
 			if fields[i].Value != strings.Join(wanted, ", ") {
 				lacks(c.Name, fmt.Sprintf("that it waits for %s as %s", name, strings.Join(wanted, ", ")))
@@ -834,16 +828,16 @@ func (pl *player) siteToo() {
 // say.
 func untold(in Input, w *predict.Web) map[web.Host]string {
 	p := &Plan{Estate: in.Estate, Web: w, input: in}
-	seen := surveysOf(in.known())
+	seen := zone.SurveysOf(in.known())
 	for _, d := range w.Domains() {
-		p.Zones = append(p.Zones, Zone{Name: d.Name.String(), domain: d})
+		p.Zones = append(p.Zones, zone.Zone{Name: d.Name.String(), Domain: d})
 	}
 	state := world.New(world.Input{Estate: in.Estate})
 	pl := player{plan: p, world: state, seen: seen}
 	pl.remember()
-	for _, k := range carriersAlone(w, seen, p.Zones) {
+	for _, k := range carry.CarriersAlone(w, seen, p.Zones) {
 		for _, e := range k.Entries {
-			if e.Action == Add && e.Kind != CertEntry {
+			if e.Action == act.Add && e.Kind != world.CertEntry {
 				_ = state.Apply(p.entryRow(k.Name, e))
 			}
 		}

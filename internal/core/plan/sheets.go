@@ -4,8 +4,11 @@ import (
 	"cmp"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Sheet is all that is typed at one place: records, and what its other pages ask.
@@ -13,16 +16,16 @@ type Sheet struct {
 	Place   string
 	By      string // what the place is: "records", or the kind of the carrier or registrar
 	Lines   []Line
-	Entries []Entry
+	Entries []act.Entry
 }
 
 // Line is one record as it is typed into a form.
 type Line struct {
 	Zone    string
-	Step    int    // of the change; the lines of one change share it
-	Do      Action // add, remove, or replace one value by another
-	Label   string // relative to the zone: www, @
-	Name    string // in full, without its last dot
+	Step    int        // of the change; the lines of one change share it
+	Do      act.Action // add, remove, or replace one value by another
+	Label   string     // relative to the zone: www, @
+	Name    string     // in full, without its last dot
 	Type    string
 	TTL     int    // in seconds
 	Was     string // what stands there, where it is replaced or removed
@@ -30,9 +33,9 @@ type Line struct {
 	Dotted  string // as zone files want it: with its last dot, a text in quoted strings
 	Strings []string
 	Through string // the edge network through which it goes
-	Reasons []Reason
-	Check   Check // what shows that it worked
-	Early   bool  // of a zone that moves: at the present name servers
+	Reasons []act.Reason
+	Check   act.Check // what shows that it worked
+	Early   bool      // of a zone that moves: at the present name servers
 }
 
 // Sheets gives what is to be typed, place by place: records where they are kept, then the carriers'
@@ -49,17 +52,17 @@ func (p *Plan) Sheets() []Sheet {
 		}
 		return &sheets[i]
 	}
-	seen := surveysOf(p.input.known())
+	seen := zone.SurveysOf(p.input.known())
 	for _, z := range p.Zones {
-		if lines := linesIn(z, seen.last[z.Name]); len(lines) > 0 {
+		if lines := linesIn(z, seen.Last[z.Name]); len(lines) > 0 {
 			early := slices.DeleteFunc(slices.Clone(lines), func(l Line) bool { return !l.Early })
 			later := slices.DeleteFunc(slices.Clone(lines), func(l Line) bool { return l.Early })
 			if len(early) > 0 {
-				s := at(z.Present, RecordsKind)
+				s := at(z.Present, carry.RecordsKind)
 				s.Lines = append(s.Lines, early...)
 			}
 			if len(later) > 0 {
-				s := at(z.Next, RecordsKind)
+				s := at(z.Next, carry.RecordsKind)
 				s.Lines = append(s.Lines, later...)
 			}
 		}
@@ -76,16 +79,16 @@ func (p *Plan) Sheets() []Sheet {
 
 // linesIn gives the changes of a zone, a line a record; where nobody has seen the zone, the records
 // that it needs.
-func linesIn(z Zone, seen *survey.Domain) []Line {
+func linesIn(z zone.Zone, seen *survey.Domain) []Line {
 	var all []Line
 	changes := z.Changes
 	if z.Seen == nil {
-		changes = z.comes
+		changes = z.Comes
 	}
 	present, next := "", ""
 	if seen != nil && len(seen.Servers) > 0 {
 		present = seen.Servers[0].Name
-	} else if named, ok := record.Find(z.asItIs, z.Name, "NS"); ok && len(named.Values) > 0 { // the zone came from a file
+	} else if named, ok := record.Find(z.AsItIs, z.Name, "NS"); ok && len(named.Values) > 0 { // the zone came from a file
 		present = record.Plain("NS", named.Values[0])
 	}
 	switch next = present; {
@@ -109,15 +112,15 @@ func linesIn(z Zone, seen *survey.Domain) []Line {
 
 // lowered gives the records whose TTL is lowered before anything changes: at the present name
 // servers, which are those that resolvers remember.
-func lowered(z Zone, server string) []Line {
+func lowered(z zone.Zone, server string) []Line {
 	var all []Line
 	for _, t := range z.TTLs {
 		if t.LowerBefore == 0 {
 			continue
 		}
-		if set, ok := record.Find(z.asItIs, t.Name, t.Type); ok {
+		if set, ok := record.Find(z.AsItIs, t.Name, t.Type); ok {
 			for _, v := range set.Values {
-				all = append(all, ttlLine(z, Lower, t.LowerTo, set, v, server, z.Move != nil))
+				all = append(all, ttlLine(z, act.Lower, t.LowerTo, set, v, server, z.Move != nil))
 			}
 		}
 	}
@@ -125,33 +128,28 @@ func lowered(z Zone, server string) []Line {
 }
 
 // raised gives the records whose TTL is raised a day after they changed.
-func raised(z Zone, server string) []Line {
+func raised(z zone.Zone, server string) []Line {
 	var all []Line
 	for _, c := range z.Changes {
-		if !shortLived(&c) {
+		if !act.ShortLived(&c) {
 			continue
 		}
 		for _, v := range c.Typed {
 			set := record.Set{Name: c.Name, Type: c.Type, Values: c.After}
-			l := ttlLine(z, Raise, RecordTTL, set, v, server, false)
-			l.Type, l.Value, l.Dotted, l.Through = c.TypedAs, typed(c.TypedAs, v), record.Dotted(c.TypedAs, v), c.Through
+			l := ttlLine(z, act.Raise, act.RecordTTL, set, v, server, false)
+			l.Type, l.Value, l.Dotted, l.Through = c.TypedAs, record.Typed(c.TypedAs, v), record.Dotted(c.TypedAs, v), c.Through
 			all = append(all, l)
 		}
-		if set, ok := record.Find(z.whole, c.Name, c.Type); ok && c.Through == "" {
+		if set, ok := record.Find(z.Whole, c.Name, c.Type); ok && c.Through == "" {
 			for _, v := range set.Values {
-				all = append(all, ttlLine(z, Raise, RecordTTL, set, v, server, false))
+				all = append(all, ttlLine(z, act.Raise, act.RecordTTL, set, v, server, false))
 			}
 		}
 	}
 	return all
 }
 
-// shortLived tells whether a change gives a set a TTL that is raised a day later.
-func shortLived(c *Change) bool {
-	return c.Step > 0 && (c.Action == Add || c.Action == Replace) && c.TTL == MovingTTL
-}
-
-func ttlLine(z Zone, do Action, ttl int, set record.Set, value, server string, early bool) Line {
+func ttlLine(z zone.Zone, do act.Action, ttl int, set record.Set, value, server string, early bool) Line {
 	l := Line{
 		Zone:   z.Name,
 		Do:     do,
@@ -159,29 +157,29 @@ func ttlLine(z Zone, do Action, ttl int, set record.Set, value, server string, e
 		Name:   set.Name,
 		Type:   set.Type,
 		TTL:    ttl,
-		Value:  typed(set.Type, value),
+		Value:  record.Typed(set.Type, value),
 		Dotted: record.Dotted(set.Type, value),
 		Early:  early,
-		Check:  Check{Kind: AskServer, Name: set.Name, Type: set.Type, Server: server, Values: set.Values},
+		Check:  act.Check{Kind: act.AskServer, Name: set.Name, Type: set.Type, Server: server, Values: set.Values},
 	}
 	return l
 }
 
 // linesOf gives a change record by record: first what takes the place of something else, so that
 // the set is never empty.
-func linesOf(z Zone, c Change, server string) []Line {
+func linesOf(z zone.Zone, c act.Change, server string) []Line {
 	after, kind := c.After, c.Type
-	if c.Through != "" && c.Action != Keep {
+	if c.Through != "" && c.Action != act.Keep {
 		after, kind = c.Typed, cmp.Or(c.TypedAs, c.Type)
 	}
-	goes, comes := without(c.Before, after), without(after, c.Before)
+	goes, comes := record.Without(c.Before, after), record.Without(after, c.Before)
 	switch {
-	case c.Action == Remove:
+	case c.Action == act.Remove:
 		goes, comes = c.Before, nil
 	case kind != c.Type:
 		goes, comes = c.Before, after
 	}
-	line := func(do Action, was, value string) Line {
+	line := func(do act.Action, was, value string) Line {
 		l := Line{
 			Zone:    z.Name,
 			Step:    c.Step,
@@ -190,8 +188,8 @@ func linesOf(z Zone, c Change, server string) []Line {
 			Name:    c.Name,
 			Type:    c.Type,
 			TTL:     c.TTL,
-			Was:     typed(c.Type, was),
-			Value:   typed(kind, value),
+			Was:     record.Typed(c.Type, was),
+			Value:   record.Typed(kind, value),
 			Through: c.Through,
 			Reasons: c.Reasons,
 			Early:   c.Early,
@@ -212,46 +210,38 @@ func linesOf(z Zone, c Change, server string) []Line {
 		pairs = 0
 	}
 	for i := range pairs {
-		all = append(all, line(Replace, goes[i], comes[i]))
+		all = append(all, line(act.Replace, goes[i], comes[i]))
 	}
 	adds, removes := comes[pairs:], goes[pairs:]
 	if pairs == 0 { // an alias or an address that goes, before what a form would refuse beside it
 		for _, v := range removes {
-			all = append(all, line(Remove, v, ""))
+			all = append(all, line(act.Remove, v, ""))
 		}
 		removes = nil
 	}
 	for _, v := range adds {
-		all = append(all, line(Add, "", v))
+		all = append(all, line(act.Add, "", v))
 	}
 	for _, v := range removes {
-		all = append(all, line(Remove, v, ""))
+		all = append(all, line(act.Remove, v, ""))
 	}
 	return all
-}
-
-// typed gives a value as most forms want it.
-func typed(kind, value string) string {
-	if kind == "TXT" && value != "" {
-		return record.Unquote(value)
-	}
-	return record.Plain(kind, value)
 }
 
 // check asks the zone's own server, and says what it should answer.
 //
 // Where an alias comes in place of what goes, the alias is asked for: any other question would
 // follow it.
-func check(z Zone, c Change, server string) Check {
-	if c.Action == Remove && c.Type != "CNAME" {
+func check(z zone.Zone, c act.Change, server string) act.Check {
+	if c.Action == act.Remove && c.Type != "CNAME" {
 		for _, o := range z.Changes {
-			if o.Name == c.Name && (o.Type == "CNAME" || o.Type == record.Alias) && o.Action != Remove {
+			if o.Name == c.Name && (o.Type == "CNAME" || o.Type == record.Alias) && o.Action != act.Remove {
 				c = o
 				break
 			}
 		}
 	}
-	made := Check{Kind: AskServer, Name: c.Name, Type: c.Type, Server: server, Alias: c.Type == record.Alias}
+	made := act.Check{Kind: act.AskServer, Name: c.Name, Type: c.Type, Server: server, Alias: c.Type == record.Alias}
 	if made.Alias {
 		made.Type = "A"
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -102,7 +103,7 @@ func TestAServerThatServesOnlyTheSiteHoldsNoRedirects(t *testing.T) {
 	p := plan.Make(plan.Input{Estate: e.Estate, Now: today})
 	require.Len(t, p.Carriers, 1)
 	for _, entry := range p.Carriers[0].Entries {
-		assert.NotEqual(t, plan.Config, entry.Kind)
+		assert.NotEqual(t, world.Config, entry.Kind)
 	}
 	for _, s := range p.Steps {
 		assert.NotEqual(t, plan.PlaceRedirects, s.Kind)

@@ -3,15 +3,16 @@ package plan
 import (
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
-
-// StepKind says what is done in a step.
-type StepKind uint8
 
 // The steps of a cutover, in the order in which they are done.
 const (
-	_ StepKind = iota
+	_ act.StepKind = iota
 
 	SurveyFirst       // see and save what is there
 	RemoveStaleDS     // have Provider remove the DS record of Zones[0], which fits no key
@@ -44,114 +45,74 @@ const (
 	CertifyNew    // Zones, which can be found now: Count certificates; for Carriers by DNS, at ByHand by hand
 )
 
-// Way says how a step is taken back.
-type Way uint8
-
-// The ways back.
-const (
-	NoWay         Way = iota // nothing was changed
-	TypeOldValues            // what stood there before, from the kept survey
-	OldServers               // the old delegation; the old servers still answer
-	Unclaim                  // give the hosts up there
-	OldDS                    // publish the DS record again, while the zone is still signed
-)
-
-// Step is one act of the cutover, as data: reports say it in words.
-type Step struct {
-	Kind     StepKind
-	Provider string     // at whose page; "" where that differs or nothing is typed
-	Zones    []string   // that it is about
-	Hosts    []string   // that it is about
-	Names    []string   // record sets: name and type
-	Carriers []string   // whom it is for
-	Software []string   // of servers that get a configuration: what each of Carriers runs
-	ByHand   []string   // of those, whose certificates somebody puts there
-	Pages    []string   // carriers with pages of their own
-	Servers  []string   // name servers
-	Late     []Late     // certificates
-	Partial  []string   // zones of which not everything was seen
-	Count    int        // of what is done
-	After    []StepKind // what has to be done before
-	Wait     int        // how long to wait then, in seconds
-	Unknown  bool       // the TTL that decides on it is not known, and may be longer
-	Check    Check      // what shows that it worked
-	Back     Way
-}
-
-// Late is names whose certificate can be had only after they point to a carrier.
-type Late struct {
-	Names   []string
-	Carrier string
-}
-
 // sequence says of each kind of step what has to be done before it, what shows that it worked, and
 // how it is taken back.
-var sequence = map[StepKind]struct {
-	after []StepKind
-	check CheckKind
-	back  Way
+var sequence = map[act.StepKind]struct {
+	after []act.StepKind
+	check act.CheckKind
+	back  act.Way
 }{
 	SurveyFirst:     {},
-	RemoveStaleDS:   {check: SurveyZone, back: OldDS},
-	LowerTTLs:       {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
-	GetCertificates: {check: AuditAll},
-	ClaimHosts:      {back: Unclaim},
-	MakeEarly:       {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
-	PlaceRedirects:  {check: AuditAll},
-	TryRedirects:    {after: []StepKind{PlaceRedirects, GetCertificates}, check: AuditAll},
-	UntieMail:       {after: []StepKind{SurveyFirst}, check: PlanAgain, back: TypeOldValues},
+	RemoveStaleDS:   {check: act.SurveyZone, back: act.OldDS},
+	LowerTTLs:       {after: []act.StepKind{SurveyFirst}, check: act.PlanAgain, back: act.TypeOldValues},
+	GetCertificates: {check: act.AuditAll},
+	ClaimHosts:      {back: act.Unclaim},
+	MakeEarly:       {after: []act.StepKind{SurveyFirst}, check: act.PlanAgain, back: act.TypeOldValues},
+	PlaceRedirects:  {check: act.AuditAll},
+	TryRedirects:    {after: []act.StepKind{PlaceRedirects, GetCertificates}, check: act.AuditAll},
+	UntieMail:       {after: []act.StepKind{SurveyFirst}, check: act.PlanAgain, back: act.TypeOldValues},
 	MakeChanges: {
-		after: []StepKind{LowerTTLs, UntieMail, ClaimHosts, TryRedirects},
-		check: PlanAgain,
-		back:  TypeOldValues,
+		after: []act.StepKind{LowerTTLs, UntieMail, ClaimHosts, TryRedirects},
+		check: act.PlanAgain,
+		back:  act.TypeOldValues,
 	},
-	WaitForTTLs:       {after: []StepKind{MakeChanges}},
-	SetRecords:        {after: []StepKind{TryRedirects}, check: PlanAgain, back: TypeOldValues},
-	ChangeNameServers: {after: []StepKind{SeeAgreement, RemoveDS}, check: SurveyZone, back: OldServers},
-	ClaimAfter:        {after: []StepKind{MakeChanges}, back: Unclaim},
-	IssueCertificates: {after: []StepKind{MakeChanges}, check: AuditAll},
-	ChoosePrimaries:   {after: []StepKind{IssueCertificates}, check: AuditAll},
-	AuditDoors:        {after: []StepKind{WaitForTTLs}, check: AuditAll},
-	RaiseTTLs:         {after: []StepKind{AuditDoors}, check: PlanAgain},
-	CopyZones:         {after: []StepKind{LowerTTLs, UntieMail, MakeEarly}, check: SurveyZone},
-	SeeAgreement:      {after: []StepKind{CopyZones}, check: PlanAgain},
-	FindDS:            {after: []StepKind{SeeAgreement}},
-	RemoveDS:          {after: []StepKind{SeeAgreement}, check: SurveyZone, back: OldDS},
-	LeaveOld:          {after: []StepKind{ChangeNameServers}},
-	SignAnew:          {after: []StepKind{LeaveOld}, check: SurveyZone},
-	CreateZones:       {check: SurveyZone},
-	CertifyNew:        {after: []StepKind{DelegateZones}, check: AuditAll},
-	DelegateZones:     {after: []StepKind{CreateZones, TryRedirects}, check: SurveyZone},
+	WaitForTTLs:       {after: []act.StepKind{MakeChanges}},
+	SetRecords:        {after: []act.StepKind{TryRedirects}, check: act.PlanAgain, back: act.TypeOldValues},
+	ChangeNameServers: {after: []act.StepKind{SeeAgreement, RemoveDS}, check: act.SurveyZone, back: act.OldServers},
+	ClaimAfter:        {after: []act.StepKind{MakeChanges}, back: act.Unclaim},
+	IssueCertificates: {after: []act.StepKind{MakeChanges}, check: act.AuditAll},
+	ChoosePrimaries:   {after: []act.StepKind{IssueCertificates}, check: act.AuditAll},
+	AuditDoors:        {after: []act.StepKind{WaitForTTLs}, check: act.AuditAll},
+	RaiseTTLs:         {after: []act.StepKind{AuditDoors}, check: act.PlanAgain},
+	CopyZones:         {after: []act.StepKind{LowerTTLs, UntieMail, MakeEarly}, check: act.SurveyZone},
+	SeeAgreement:      {after: []act.StepKind{CopyZones}, check: act.PlanAgain},
+	FindDS:            {after: []act.StepKind{SeeAgreement}},
+	RemoveDS:          {after: []act.StepKind{SeeAgreement}, check: act.SurveyZone, back: act.OldDS},
+	LeaveOld:          {after: []act.StepKind{ChangeNameServers}},
+	SignAnew:          {after: []act.StepKind{LeaveOld}, check: act.SurveyZone},
+	CreateZones:       {check: act.SurveyZone},
+	CertifyNew:        {after: []act.StepKind{DelegateZones}, check: act.AuditAll},
+	DelegateZones:     {after: []act.StepKind{CreateZones, TryRedirects}, check: act.SurveyZone},
 }
 
 // step completes a step by what holds for all of its kind.
-func step(s Step) Step {
+func step(s act.Step) act.Step {
 	row := sequence[s.Kind]
 	s.After, s.Back = row.after, row.back
-	if s.Check.Kind == NoCheck {
+	if s.Check.Kind == act.NoCheck {
 		s.Check.Kind = row.check
 	}
-	if s.Check.Kind == SurveyZone && len(s.Zones) > 0 {
+	if s.Check.Kind == act.SurveyZone && len(s.Zones) > 0 {
 		s.Check.Host = s.Zones[0]
 	}
 	return s
 }
 
 // stepsOf says in which order to carry a plan out, so that no door is dark on the way.
-func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Step {
-	open := slices.DeleteFunc(slices.Clone(zones), func(z Zone) bool { return z.domain.State == estate.Moved })
+func stepsOf(zones []zone.Zone, carriers []carry.Carried, certificates []carry.Certificate) []act.Step {
+	open := slices.DeleteFunc(slices.Clone(zones), func(z zone.Zone) bool { return z.Domain.State == estate.Moved })
 	moved := map[string]bool{}
 	moves, fresh := map[string]bool{}, map[string]bool{}
 	for _, z := range zones {
-		moved[z.Name] = z.domain.State == estate.Moved
+		moved[z.Name] = z.Domain.State == estate.Moved
 		fresh[z.Name] = z.New != nil && !moved[z.Name]
 		moves[z.Name] = z.Move != nil
 	}
 	certificates = slices.DeleteFunc(
 		slices.Clone(certificates),
-		func(c Certificate) bool { return c.Domain == "" || moved[c.Domain] },
+		func(c carry.Certificate) bool { return c.Domain == "" || moved[c.Domain] },
 	)
-	var early, late []Certificate // of zones that do not exist yet, none can be had before they are delegated
+	var early, late []carry.Certificate // of zones that do not exist yet, none can be had before they are delegated
 	for _, c := range certificates {
 		if fresh[c.Domain] {
 			late = append(late, c)
@@ -177,15 +138,15 @@ func stepsOf(zones []Zone, carriers []Carried, certificates []Certificate) []Ste
 	)
 }
 
-func stepsOfLooking(open []Zone, carriers []Carried, moves map[string]bool) []Step {
-	var all []Step
-	if slices.ContainsFunc(open, func(z Zone) bool { return z.Seen == nil && z.New == nil }) {
-		all = append(all, step(Step{Kind: SurveyFirst}))
+func stepsOfLooking(open []zone.Zone, carriers []carry.Carried, moves map[string]bool) []act.Step {
+	var all []act.Step
+	if slices.ContainsFunc(open, func(z zone.Zone) bool { return z.Seen == nil && z.New == nil }) {
+		all = append(all, step(act.Step{Kind: SurveyFirst}))
 	}
 	for _, c := range carriers {
 		for _, e := range c.Entries {
-			if e.Kind == DSEntry && !moves[e.Domain] {
-				all = append(all, step(Step{Kind: RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
+			if e.Kind == world.DSEntry && !moves[e.Domain] {
+				all = append(all, step(act.Step{Kind: RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
 			}
 		}
 	}
@@ -193,8 +154,8 @@ func stepsOfLooking(open []Zone, carriers []Carried, moves map[string]bool) []St
 }
 
 // stepsOfLowering says which TTLs to lower beforehand, and for how long to wait then.
-func stepsOfLowering(open []Zone) []Step {
-	s := Step{Kind: LowerTTLs}
+func stepsOfLowering(open []zone.Zone) []act.Step {
+	s := act.Step{Kind: LowerTTLs}
 	for _, z := range open {
 		for _, t := range z.TTLs {
 			if t.LowerBefore > 0 {
@@ -206,13 +167,13 @@ func stepsOfLowering(open []Zone) []Step {
 	if len(s.Names) == 0 {
 		return nil
 	}
-	return []Step{step(s)}
+	return []act.Step{step(s)}
 }
 
 // stepsOfMail says which changes untie mail from the web, and how long to wait until nobody
 // remembers how it was.
-func stepsOfMail(open []Zone) []Step {
-	s := Step{Kind: UntieMail}
+func stepsOfMail(open []zone.Zone) []act.Step {
+	s := act.Step{Kind: UntieMail}
 	for i := range open {
 		if n, wait := MailFirst(&open[i]); n > 0 {
 			s.Zones = append(s.Zones, open[i].Name)
@@ -222,38 +183,31 @@ func stepsOfMail(open []Zone) []Step {
 	if s.Count == 0 {
 		return nil
 	}
-	return []Step{step(s)}
+	return []act.Step{step(s)}
 }
 
 // MailFirst gives how many changes of a zone untie its mail from the web, and for how long
 // resolvers remember how it was, in seconds: so long is waited before the web moves.
-func MailFirst(z *Zone) (count, wait int) {
+func MailFirst(z *zone.Zone) (count, wait int) {
 	for _, c := range z.Changes {
 		if c.Step == 0 || !c.UntiesMail() {
 			continue
 		}
 		count++
 		old := c.TTL // of what is there
-		if c.Action == Add {
+		if c.Action == act.Add {
 			old = z.AbsentFor
 		}
 		wait = max(wait, old)
 		if z.Remaining {
-			wait = max(wait, unknownTTL)
+			wait = max(wait, act.UnknownTTL)
 		}
 	}
 	return count, wait
 }
 
-// UntiesMail tells whether a change gives mail a way of its own, so that the web can move.
-func (c *Change) UntiesMail() bool {
-	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
-		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, NameFollowed, TermFollowed}, r.Why)
-	})
-}
-
-func stepsOfCertificates(kind StepKind, all []Certificate) []Step {
-	s := Step{Kind: kind}
+func stepsOfCertificates(kind act.StepKind, all []carry.Certificate) []act.Step {
+	s := act.Step{Kind: kind}
 	listed := map[string]bool{}
 	for _, c := range all {
 		if c.When == string(estate.After) {
@@ -274,23 +228,23 @@ func stepsOfCertificates(kind StepKind, all []Certificate) []Step {
 	if s.Count == 0 {
 		return nil
 	}
-	return []Step{step(s)}
+	return []act.Step{step(s)}
 }
 
 // stepsOfTelling says what carriers have to be told before any record leads there; or, of those
 // that take hosts only then, once they do.
-func stepsOfTelling(carriers []Carried, after bool) []Step {
-	var all []Step
+func stepsOfTelling(carriers []carry.Carried, after bool) []act.Step {
+	var all []act.Step
 	for _, c := range carriers {
-		claims := Step{Kind: ClaimHosts, Provider: c.Name}
-		if c.claimsAfter != after {
+		claims := act.Step{Kind: ClaimHosts, Provider: c.Name}
+		if c.ClaimsAfter != after {
 			continue
 		}
 		if after {
 			claims.Kind = ClaimAfter
 		}
 		for _, e := range c.Entries {
-			if e.Kind == HostEntry {
+			if e.Kind == world.HostEntry {
 				claims.Hosts = append(claims.Hosts, e.Fields[0].Value)
 			}
 		}
@@ -301,13 +255,13 @@ func stepsOfTelling(carriers []Carried, after bool) []Step {
 	return all
 }
 
-func stepsOfRedirects(carriers []Carried) []Step {
-	s := Step{Kind: PlaceRedirects}
+func stepsOfRedirects(carriers []carry.Carried) []act.Step {
+	s := act.Step{Kind: PlaceRedirects}
 	byKind, runs := map[estate.Kind][]string{}, map[string]string{}
 	for _, c := range carriers {
-		if c.redirects {
+		if c.Redirects {
 			byKind[estate.Kind(c.By)] = append(byKind[estate.Kind(c.By)], c.Name)
-			runs[c.Name] = c.software
+			runs[c.Name] = c.Software
 		}
 	}
 	for _, row := range estate.Kinds() {
@@ -323,11 +277,11 @@ func stepsOfRedirects(carriers []Carried) []Step {
 	if len(s.Carriers)+len(s.Pages) == 0 {
 		return nil
 	}
-	return []Step{step(s), step(Step{Kind: TryRedirects})}
+	return []act.Step{step(s), step(act.Step{Kind: TryRedirects})}
 }
 
-func stepsOfRecords(open []Zone) []Step {
-	s := Step{Kind: MakeChanges}
+func stepsOfRecords(open []zone.Zone) []act.Step {
+	s := act.Step{Kind: MakeChanges}
 	wait, unseen := 0, false
 	for _, z := range open {
 		unseen = unseen || z.Seen == nil && z.New == nil
@@ -337,7 +291,7 @@ func stepsOfRecords(open []Zone) []Step {
 				continue
 			}
 			n++
-			if c.Action == Add {
+			if c.Action == act.Add {
 				wait = max(wait, z.AbsentFor)
 			}
 		}
@@ -353,17 +307,17 @@ func stepsOfRecords(open []Zone) []Step {
 	}
 	switch {
 	case s.Count > 0:
-		return []Step{step(s), step(Step{Kind: WaitForTTLs, Wait: wait})}
+		return []act.Step{step(s), step(act.Step{Kind: WaitForTTLs, Wait: wait})}
 	case unseen:
-		return []Step{step(Step{Kind: SetRecords})}
+		return []act.Step{step(act.Step{Kind: SetRecords})}
 	}
 	return nil
 }
 
 // stepsOfEarly says which changes of zones that move are made before they are copied, mail left
 // aside.
-func stepsOfEarly(open []Zone) []Step {
-	var all []Step
+func stepsOfEarly(open []zone.Zone) []act.Step {
+	var all []act.Step
 	for i := range open {
 		z := &open[i]
 		n := 0
@@ -373,7 +327,7 @@ func stepsOfEarly(open []Zone) []Step {
 			}
 		}
 		if n > 0 {
-			all = append(all, step(Step{Kind: MakeEarly, Provider: z.Present, Zones: []string{z.Name}, Count: n}))
+			all = append(all, step(act.Step{Kind: MakeEarly, Provider: z.Present, Zones: []string{z.Name}, Count: n}))
 		}
 	}
 	return together(all)
@@ -381,10 +335,10 @@ func stepsOfEarly(open []Zone) []Step {
 
 // stepsOfDelegations gives the steps of some kinds of all zones that move, in the order of the
 // kinds.
-func stepsOfDelegations(open []Zone, kinds ...StepKind) []Step {
-	var all []Step
+func stepsOfDelegations(open []zone.Zone, kinds ...act.StepKind) []act.Step {
+	var all []act.Step
 	for _, kind := range kinds {
-		var same []Step
+		var same []act.Step
 		for _, z := range open {
 			if z.Move == nil {
 				continue
@@ -402,10 +356,10 @@ func stepsOfDelegations(open []Zone, kinds ...StepKind) []Step {
 
 // together joins steps of one kind that are done at one place with the same servers, for several
 // zones.
-func together(all []Step) []Step {
-	var joined []Step
+func together(all []act.Step) []act.Step {
+	var joined []act.Step
 	for _, s := range all {
-		i := slices.IndexFunc(joined, func(o Step) bool {
+		i := slices.IndexFunc(joined, func(o act.Step) bool {
 			return o.Kind == s.Kind && o.Provider == s.Provider && slices.Equal(o.Servers, s.Servers)
 		})
 		if i < 0 {
@@ -420,31 +374,31 @@ func together(all []Step) []Step {
 	return joined
 }
 
-func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) []Step {
-	var all []Step
-	late := Step{Kind: IssueCertificates}
+func stepsOfEnding(open []zone.Zone, carriers []carry.Carried, certificates []carry.Certificate) []act.Step {
+	var all []act.Step
+	late := act.Step{Kind: IssueCertificates}
 	for _, c := range certificates {
 		if c.When == string(estate.After) {
-			late.Late = append(late.Late, Late{c.Names, c.Carrier})
+			late.Late = append(late.Late, act.Late{Names: c.Names, Carrier: c.Carrier})
 		}
 	}
 	if len(late.Late) > 0 {
 		all = append(all, step(late))
 	}
-	primaries := Step{Kind: ChoosePrimaries}
+	primaries := act.Step{Kind: ChoosePrimaries}
 	for _, c := range carriers {
-		if c.redirects && estate.Kind(c.By).Row().OwnSteps {
+		if c.Redirects && estate.Kind(c.By).Row().OwnSteps {
 			primaries.Pages = append(primaries.Pages, c.Name)
 		}
 	}
 	if len(primaries.Pages) > 0 {
 		all = append(all, step(primaries))
 	}
-	all = append(all, step(Step{Kind: AuditDoors}))
-	raise := Step{Kind: RaiseTTLs, Wait: int(RaiseAfter.Seconds())}
+	all = append(all, step(act.Step{Kind: AuditDoors}))
+	raise := act.Step{Kind: RaiseTTLs, Wait: int(act.RaiseAfter.Seconds())}
 	for _, z := range open {
 		for _, c := range z.Changes {
-			if shortLived(&c) {
+			if act.ShortLived(&c) {
 				raise.Count++
 			}
 		}
@@ -456,52 +410,106 @@ func stepsOfEnding(open []Zone, carriers []Carried, certificates []Certificate) 
 }
 
 // partlySeen tells whether records of the zone may be there that nobody has seen.
-func partlySeen(z *Zone) bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
+func partlySeen(z *zone.Zone) bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
 
 // StepsOfMove says in which order a zone moves to other name servers: it is copied as it is,
 // compared, and only then does the delegation change.
-func StepsOfMove(z *Zone) []Step {
+func StepsOfMove(z *zone.Zone) []act.Step {
 	about := []string{z.Name}
-	d, m := z.domain, z.Move
-	copying := Step{Kind: CopyZones, Zones: about, Servers: m.To, Provider: nextPlace(d, m.To)}
+	d, m := z.Domain, z.Move
+	copying := act.Step{Kind: CopyZones, Zones: about, Servers: m.To, Provider: zone.NextPlace(d, m.To)}
 	if partlySeen(z) {
 		copying.Partial = about
 	}
-	all := []Step{step(copying), step(Step{Kind: SeeAgreement, Zones: about})}
+	all := []act.Step{step(copying), step(act.Step{Kind: SeeAgreement, Zones: about})}
 	if m.Keys && len(m.DS) == 0 && m.ParentUnseen {
-		all = append(all, step(Step{Kind: FindDS, Zones: about, Provider: d.Registrar}))
+		all = append(all, step(act.Step{Kind: FindDS, Zones: about, Provider: d.Registrar}))
 	}
 	if len(m.DS) > 0 {
 		all = append(
 			all,
-			step(Step{Kind: RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}),
+			step(act.Step{Kind: RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}),
 		)
 	}
 	all = append(
 		all,
-		step(Step{Kind: ChangeNameServers, Zones: about, Provider: d.Registrar, Servers: m.To}),
-		step(Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives, Unknown: m.Unknown}),
+		step(act.Step{Kind: ChangeNameServers, Zones: about, Provider: d.Registrar, Servers: m.To}),
+		step(act.Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives, Unknown: m.Unknown}),
 	)
 	if len(m.DS) > 0 {
-		all = append(all, step(Step{Kind: SignAnew, Zones: about}))
+		all = append(all, step(act.Step{Kind: SignAnew, Zones: about}))
 	}
 	return all
 }
 
 // stepsOfNew says how zones that do not exist yet come to be: made where they are to stand, and delegated last of all,
 // for that is what leads visitors there.
-func stepsOfNew(open []Zone) []Step {
-	var made, delegated []Step
+func stepsOfNew(open []zone.Zone) []act.Step {
+	var made, delegated []act.Step
 	for _, z := range open {
 		if z.New == nil {
 			continue
 		}
 		about := []string{z.Name}
-		made = append(made, step(Step{Kind: CreateZones, Zones: about, Provider: z.Next}))
+		made = append(made, step(act.Step{Kind: CreateZones, Zones: about, Provider: z.Next}))
 		delegated = append(
 			delegated,
-			step(Step{Kind: DelegateZones, Zones: about, Provider: z.domain.Registrar, Servers: z.New.To}),
+			step(act.Step{Kind: DelegateZones, Zones: about, Provider: z.Domain.Registrar, Servers: z.New.To}),
 		)
 	}
 	return append(together(made), together(delegated)...)
 }
+
+// typedIn says which rows of sheets are typed in a step.
+func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) bool) {
+	lines = func(Line) bool { return false }
+	entries = func(Sheet, act.Entry) bool { return false }
+	zones := map[string]bool{}
+	for _, z := range s.Zones {
+		zones[z] = true
+	}
+	about := func(zone string) bool { return zones[zone] }
+	switch s.Kind {
+	case LowerTTLs:
+		lines = func(l Line) bool { return l.Do == act.Lower }
+	case RaiseTTLs:
+		lines = func(l Line) bool { return l.Do == act.Raise }
+	case UntieMail:
+		lines = func(l Line) bool { return l.Step > 0 && untiesMail(l) && about(l.Zone) }
+	case MakeEarly:
+		lines = func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }
+	case MakeChanges:
+		// What forwarded a door until now is deleted right before its records change: one door has one
+		// carrier.
+		lines = func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) }
+		entries = func(_ Sheet, e act.Entry) bool { return e.Action == act.Remove && e.Kind != world.DSEntry }
+	case SetRecords:
+		lines = func(l Line) bool { return l.Step > 0 }
+	case GetCertificates, CertifyNew:
+		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.CertEntry && about(e.Domain) }
+	case ClaimHosts, ClaimAfter:
+		entries = func(sheet Sheet, e act.Entry) bool {
+			return sheet.Place == s.Provider && (e.Kind == world.HostEntry || e.Kind == world.Records)
+		}
+	case PlaceRedirects:
+		kinds := []world.Kind{world.Config, world.Forward, world.SourceEntry, world.DoorEntry, world.Pattern, world.OriginEntry}
+		entries = func(sheet Sheet, e act.Entry) bool {
+			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != act.Remove &&
+				slices.Contains(kinds, e.Kind)
+		}
+	case ChoosePrimaries:
+		entries = func(sheet Sheet, e act.Entry) bool {
+			return e.Kind == world.Primary || e.Kind == world.Pattern && estate.Kind(sheet.By).Row().OwnSteps
+		}
+	case RemoveStaleDS, RemoveDS:
+		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.DSEntry && about(e.Domain) }
+	case ChangeNameServers, DelegateZones:
+		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.NameServers && about(e.Domain) }
+	case CopyZones, CreateZones:
+		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.ZoneEntry && about(e.Domain) }
+	}
+	return lines, entries
+}
+
+// untiesMail tells whether a line gives mail a way of its own.
+func untiesMail(l Line) bool { return (&act.Change{Reasons: l.Reasons}).UntiesMail() }

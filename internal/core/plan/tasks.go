@@ -4,20 +4,22 @@ import (
 	"cmp"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Task is a step at one place, with what is typed there and what has to be seen once it is done.
 type Task struct {
-	Step    Step
+	Step    act.Step
 	Place   string // "" where nothing is typed
 	Zones   []string
 	Lines   []Line
-	Entries []Entry
+	Entries []act.Entry
 	Expects []runbook.Expect
 }
 
@@ -34,7 +36,7 @@ func (p *Plan) TasksOf(sheets []Sheet) []Task {
 	return all
 }
 
-func (p *Plan) tasksOf(s Step, sheets []Sheet) []Task {
+func (p *Plan) tasksOf(s act.Step, sheets []Sheet) []Task {
 	lines, entries := typedIn(s)
 	var all []Task
 	for _, sheet := range sheets {
@@ -64,60 +66,6 @@ func (p *Plan) tasksOf(s Step, sheets []Sheet) []Task {
 	}
 	return all
 }
-
-// typedIn says which rows of sheets are typed in a step.
-func typedIn(s Step) (lines func(Line) bool, entries func(Sheet, Entry) bool) {
-	lines = func(Line) bool { return false }
-	entries = func(Sheet, Entry) bool { return false }
-	zones := map[string]bool{}
-	for _, z := range s.Zones {
-		zones[z] = true
-	}
-	about := func(zone string) bool { return zones[zone] }
-	switch s.Kind {
-	case LowerTTLs:
-		lines = func(l Line) bool { return l.Do == Lower }
-	case RaiseTTLs:
-		lines = func(l Line) bool { return l.Do == Raise }
-	case UntieMail:
-		lines = func(l Line) bool { return l.Step > 0 && untiesMail(l) && about(l.Zone) }
-	case MakeEarly:
-		lines = func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }
-	case MakeChanges:
-		// What forwarded a door until now is deleted right before its records change: one door has one
-		// carrier.
-		lines = func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) }
-		entries = func(_ Sheet, e Entry) bool { return e.Action == Remove && e.Kind != DSEntry }
-	case SetRecords:
-		lines = func(l Line) bool { return l.Step > 0 }
-	case GetCertificates, CertifyNew:
-		entries = func(_ Sheet, e Entry) bool { return e.Kind == CertEntry && about(e.Domain) }
-	case ClaimHosts, ClaimAfter:
-		entries = func(sheet Sheet, e Entry) bool {
-			return sheet.Place == s.Provider && (e.Kind == HostEntry || e.Kind == Records)
-		}
-	case PlaceRedirects:
-		kinds := []Kind{Config, Forward, SourceEntry, DoorEntry, Pattern, OriginEntry}
-		entries = func(sheet Sheet, e Entry) bool {
-			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != Remove &&
-				slices.Contains(kinds, e.Kind)
-		}
-	case ChoosePrimaries:
-		entries = func(sheet Sheet, e Entry) bool {
-			return e.Kind == Primary || e.Kind == Pattern && estate.Kind(sheet.By).Row().OwnSteps
-		}
-	case RemoveStaleDS, RemoveDS:
-		entries = func(_ Sheet, e Entry) bool { return e.Kind == DSEntry && about(e.Domain) }
-	case ChangeNameServers, DelegateZones:
-		entries = func(_ Sheet, e Entry) bool { return e.Kind == NameServers && about(e.Domain) }
-	case CopyZones, CreateZones:
-		entries = func(_ Sheet, e Entry) bool { return e.Kind == ZoneEntry && about(e.Domain) }
-	}
-	return lines, entries
-}
-
-// untiesMail tells whether a line gives mail a way of its own.
-func untiesMail(l Line) bool { return (&Change{Reasons: l.Reasons}).UntiesMail() }
 
 func zonesIn(t Task) []string {
 	var zones []string
@@ -183,7 +131,7 @@ func ttlsExpected(lines []Line) []runbook.Expect {
 	var all []runbook.Expect
 	for _, l := range lines {
 		e := runbook.Expect{Kind: runbook.TTLAtMost, Name: l.Name, Type: l.Type, Server: l.Check.Server, TTL: l.TTL}
-		if l.Do == Raise {
+		if l.Do == act.Raise {
 			e.Kind = runbook.TTLAtLeast
 		}
 		if l.Type == record.Alias || l.Through != "" || l.Check.Server == "" {
@@ -200,7 +148,7 @@ func recordsExpected(lines []Line) []runbook.Expect {
 	var all []runbook.Expect
 	for _, l := range lines {
 		c := l.Check
-		if c.Kind != AskServer || c.Server == "" {
+		if c.Kind != act.AskServer || c.Server == "" {
 			continue
 		}
 		e := runbook.Expect{
@@ -225,8 +173,8 @@ func recordsExpected(lines []Line) []runbook.Expect {
 	return all
 }
 
-func (p *Plan) zoneNamed(name string) *Zone {
-	if i := slices.IndexFunc(p.Zones, func(z Zone) bool { return z.Name == name }); i >= 0 {
+func (p *Plan) zoneNamed(name string) *zone.Zone {
+	if i := slices.IndexFunc(p.Zones, func(z zone.Zone) bool { return z.Name == name }); i >= 0 {
 		return &p.Zones[i]
 	}
 	return nil
@@ -274,12 +222,12 @@ func (p *Plan) agreementExpected(t *Task) []runbook.Expect {
 
 // atCopying gives the records of a zone as they are when it is copied: as they were seen, early
 // changes made.
-func (p *Plan) atCopying(z *Zone) []record.Set {
+func (p *Plan) atCopying(z *zone.Zone) []record.Set {
 	made, err := p.AsItIs(z)
 	if err != nil {
 		return nil
 	}
-	early := map[record.Key]*Change{}
+	early := map[record.Key]*act.Change{}
 	for i := range z.Changes {
 		if c := &z.Changes[i]; c.Step > 0 && (c.Early || c.UntiesMail()) {
 			early[record.Key{Name: c.Name, Type: c.Type}] = c
@@ -376,8 +324,8 @@ func (p *Plan) doorsExpected(wanted func(Door) bool) []runbook.Expect {
 }
 
 // late tells whether the certificate of a door can be had only once the names lead there.
-func (p *Plan) late(s Step, d Door) bool {
-	return slices.ContainsFunc(s.Late, func(l Late) bool { return slices.Contains(l.Names, d.Door.Host.String()) })
+func (p *Plan) late(s act.Step, d Door) bool {
+	return slices.ContainsFunc(s.Late, func(l act.Late) bool { return slices.Contains(l.Names, d.Door.Host.String()) })
 }
 
 // MostExamples is how many rules are tried out by example where doors are looked at.

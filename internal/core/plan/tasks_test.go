@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/runbook"
 )
@@ -50,7 +51,7 @@ func TestTasksOfAPlainMove(t *testing.T) {
 	)
 	assert.Contains(t, text, "door https://www.old.example/   [https://www.n.example/] 0  not []", "as it is afterwards")
 	assert.Contains(t, text, "ttl-at-least old.example A ns.old.example")
-	kinds := map[plan.StepKind]int{}
+	kinds := map[act.StepKind]int{}
 	for _, task := range p.Tasks() {
 		kinds[task.Step.Kind]++
 		if task.Step.Kind == plan.GetCertificates {

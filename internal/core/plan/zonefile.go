@@ -7,8 +7,11 @@ import (
 	"strconv"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // ErrUnseen says that no survey holds a zone.
@@ -21,14 +24,14 @@ var ErrNoServers = errors.New("nobody says which name servers are to hold the ne
 // whose serial is one higher, and the name servers to which it moves. An alias at the apex stands
 // there as the addresses of its carrier, and what goes through an edge network as it is typed
 // there. The error says what is not known.
-func (p *Plan) File(z *Zone) ([]record.Set, error) { return p.file(z, z.whole, true) }
+func (p *Plan) File(z *zone.Zone) ([]record.Set, error) { return p.file(z, z.Whole, true) }
 
 // AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves:
 // with its SOA and those name servers, and otherwise without any change. The error says what is not
 // known.
-func (p *Plan) AsItIs(z *Zone) ([]record.Set, error) { return p.file(z, z.asItIs, false) }
+func (p *Plan) AsItIs(z *zone.Zone) ([]record.Set, error) { return p.file(z, z.AsItIs, false) }
 
-func (p *Plan) file(z *Zone, whole []record.Set, changed bool) ([]record.Set, error) {
+func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Set, error) {
 	switch {
 	case z.New != nil && changed:
 		return newFile(z)
@@ -38,13 +41,13 @@ func (p *Plan) file(z *Zone, whole []record.Set, changed bool) ([]record.Set, er
 	if z.Seen == nil {
 		return nil, fmt.Errorf("%w %s, so that a file of it would lose what is there", ErrUnseen, z.Name)
 	}
-	to := names(z.domain.MovesTo())
+	to := web.Names(z.Domain.MovesTo())
 	var sets []record.Set
 	soa := false
 	for _, h := range heldSets(z, whole, changed) {
 		s := h.Set
 		switch {
-		case isSignature(s.Type):
+		case record.IsSigning(s.Type):
 			continue // made anew by whoever signs the zone
 		case s.Type == "SOA":
 			s.Values = []string{nextSOA(s.Values, to, z.Move != nil)}
@@ -74,7 +77,7 @@ type heldSet struct {
 // heldSets gives sets of the zone as they are typed where it is held: what goes through an edge network
 // is typed otherwise there than the world sees it, and not at all where another record of the name
 // brings it.
-func heldSets(z *Zone, whole []record.Set, changed bool) []heldSet {
+func heldSets(z *zone.Zone, whole []record.Set, changed bool) []heldSet {
 	var all []heldSet
 	through := throughEdge(z)
 	for _, s := range whole {
@@ -99,11 +102,11 @@ func dotted(all []string) []string {
 }
 
 // throughEdge gives the changes that make sets go through an edge network.
-func throughEdge(z *Zone) map[record.Key]*Change {
-	all := map[record.Key]*Change{}
+func throughEdge(z *zone.Zone) map[record.Key]*act.Change {
+	all := map[record.Key]*act.Change{}
 	for i := range z.Changes {
 		c := &z.Changes[i]
-		if key := (record.Key{Name: c.Name, Type: c.Type}); c.Through != "" && c.Action != Keep && all[key] == nil {
+		if key := (record.Key{Name: c.Name, Type: c.Type}); c.Through != "" && c.Action != act.Keep && all[key] == nil {
 			all[key] = c
 		}
 	}
@@ -131,22 +134,22 @@ func nextSOA(values, to []string, moves bool) string {
 
 // aliasAddresses gives the addresses that stand for the provider's alias at the apex, none where
 // its carrier names none.
-func (p *Plan) aliasAddresses(z *Zone, s record.Set) []record.Set {
+func (p *Plan) aliasAddresses(z *zone.Zone, s record.Set) []record.Set {
 	c := p.Estate.Carrier(carrierAt(z, s.Name))
 	if c == nil {
 		return nil
 	}
 	var sets []record.Set
 	for _, kind := range []string{"A", "AAAA"} {
-		if values := addressesOf(c.Addresses, kind); len(values) > 0 {
+		if values := record.Addresses(c.Addresses, kind); len(values) > 0 {
 			sets = append(sets, record.Set{Name: s.Name, Type: kind, TTL: s.TTL, Values: values})
 		}
 	}
 	return sets
 }
 
-func carrierAt(z *Zone, name string) string {
-	for h, c := range z.domain.Carry {
+func carrierAt(z *zone.Zone, name string) string {
+	for h, c := range z.Domain.Carry {
 		if h.String() == name && c != nil {
 			return c.Name
 		}
@@ -156,13 +159,13 @@ func carrierAt(z *Zone, name string) string {
 
 // Lost gives what a zone file cannot hold: an alias at the apex, in whose place stand the addresses
 // of its carrier, or nothing where that names none.
-func (p *Plan) Lost(z *Zone) []finding.Finding {
+func (p *Plan) Lost(z *zone.Zone) []finding.Finding {
 	var all []finding.Finding
 	for _, c := range z.Changes {
 		if c.Through == "" || c.TypedAs != "CNAME" || c.Name != z.Name {
 			continue
 		}
-		target := strings.Join(plain("CNAME", c.Typed), ", ")
+		target := strings.Join(record.PlainAll("CNAME", c.Typed), ", ")
 		all = append(all, finding.New(
 			finding.AliasConflict,
 			c.Name,
@@ -177,7 +180,7 @@ func (p *Plan) Lost(z *Zone) []finding.Finding {
 			map[string]any{"target": target},
 		))
 	}
-	for _, s := range z.whole {
+	for _, s := range z.Whole {
 		if s.Type != record.Alias {
 			continue
 		}
@@ -185,7 +188,7 @@ func (p *Plan) Lost(z *Zone) []finding.Finding {
 		for _, set := range p.aliasAddresses(z, s) {
 			instead = append(instead, set.Values...)
 		}
-		target := strings.Join(plain(s.Type, s.Values), ", ")
+		target := strings.Join(record.PlainAll(s.Type, s.Values), ", ")
 		says := fmt.Sprintf(
 			"%s is an alias at the apex (%s), which a zone file cannot hold, and nothing takes its place.",
 			s.Name,
@@ -211,7 +214,7 @@ func (p *Plan) Lost(z *Zone) []finding.Finding {
 
 // newFile gives a zone that does not exist yet as its zone file: a SOA (RFC 1035 section 3.3.13, with the times that
 // RFC 1912 section 2.2 recommends), its name servers, and its records.
-func newFile(z *Zone) ([]record.Set, error) {
+func newFile(z *zone.Zone) ([]record.Set, error) {
 	to := z.New.To
 	if len(to) == 0 {
 		return nil, fmt.Errorf(
@@ -221,12 +224,12 @@ func newFile(z *Zone) ([]record.Set, error) {
 		)
 	}
 	sets := []record.Set{
-		{Name: z.Name, Type: "SOA", TTL: RecordTTL, Values: []string{
-			fmt.Sprintf("%s. hostmaster.%s. %d 7200 3600 1209600 3600", to[0], z.Name, z.New.serial),
+		{Name: z.Name, Type: "SOA", TTL: act.RecordTTL, Values: []string{
+			fmt.Sprintf("%s. hostmaster.%s. %d 7200 3600 1209600 3600", to[0], z.Name, z.New.Serial),
 		}},
-		{Name: z.Name, Type: "NS", TTL: RecordTTL, Values: dotted(to)},
+		{Name: z.Name, Type: "NS", TTL: act.RecordTTL, Values: dotted(to)},
 	}
-	for _, c := range z.comes {
+	for _, c := range z.Comes {
 		s := record.Set{Name: c.Name, Type: c.Type, TTL: c.TTL}
 		values := c.After
 		if c.Through != "" {
@@ -245,7 +248,7 @@ func newFile(z *Zone) ([]record.Set, error) {
 	}
 	for _, server := range to {
 		inside := server == z.Name || strings.HasSuffix(server, "."+z.Name)
-		if inside && !slices.ContainsFunc(sets, func(s record.Set) bool { return s.Name == server && isAddress(s.Type) }) {
+		if inside && !slices.ContainsFunc(sets, func(s record.Set) bool { return s.Name == server && record.LeadsToAddress(s.Type) }) {
 			return nil, fmt.Errorf(
 				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it as a wanted record",
 				server,

@@ -1,4 +1,4 @@
-package plan
+package zone
 
 import (
 	"cmp"
@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
@@ -15,40 +16,10 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Move is the way of a zone to other name servers.
-type Move struct {
-	From         []string `json:"from"`
-	To           []string `json:"to"`
-	OldLives     int      `json:"old_lives"`    // for how long resolvers may go on asking the old servers, in seconds
-	Unknown      bool     `json:"-"`            // nobody has seen the TTL of the delegation, which may be longer
-	Ready        bool     `json:"ready"`        // every new server was asked and says what it should
-	DS           []string `json:"ds,omitempty"` // at the parent today
-	Loses        []Loss   `json:"-"`            // what works only on the old provider's servers
-	Keys         bool     `json:"-"`            // the zone holds keys of its own
-	ParentUnseen bool     `json:"-"`            // nobody showed whether the parent has a DS record
-}
-
-// LossKind says what is lost with a provider's name servers.
-type LossKind uint8
-
-// What is lost.
-const (
-	LosesForwarding LossKind = iota // of Host at Carrier
-	LosesAlias                      // at the apex of the zone Host
-	LosesToday                      // what Carrier forwards for Host today
-)
-
-// Loss is something that works only on the old provider's name servers.
-type Loss struct {
-	Kind    LossKind
-	Host    string
-	Carrier string
-}
-
 // moveOf works out the move of a zone whose name servers are to be others; nil where they are not.
-func moveOf(s sight, required []requirement, whole []record.Set) (*Move, found) {
+func moveOf(s Sight, required []requirement, whole []record.Set) (*Move, found) {
 	var f found
-	to := names(s.domain.MovesTo())
+	to := web.Names(s.domain.MovesTo())
 	from := s.delegated()
 	if len(to) == 0 || len(from) == 0 || slices.Equal(from, to) {
 		return nil, f
@@ -57,7 +28,7 @@ func moveOf(s sight, required []requirement, whole []record.Set) (*Move, found) 
 	m := &Move{From: from, To: to, OldLives: max(s.seen.Parent.TTL, ns.TTL)}
 	m.Unknown = s.seen.Parent.TTL == 0
 	if m.Unknown {
-		m.OldLives = max(m.OldLives, unknownTTL)
+		m.OldLives = max(m.OldLives, act.UnknownTTL)
 	}
 	for _, ds := range s.seen.Parent.DS {
 		m.DS = append(m.DS, ds.Text)
@@ -74,7 +45,7 @@ func moveOf(s sight, required []requirement, whole []record.Set) (*Move, found) 
 
 // movedUnseen says that a move rests on a picture of which parts are missing: what nobody saw is
 // not copied.
-func movedUnseen(s sight, to []string, f *found) {
+func movedUnseen(s Sight, to []string, f *found) {
 	why := ""
 	switch {
 	case s.seen.Partial:
@@ -85,7 +56,7 @@ func movedUnseen(s sight, to []string, f *found) {
 	default:
 		return
 	}
-	f.find(
+	f.Find(
 		finding.MovedUnseen,
 		s.zone(),
 		fmt.Sprintf("%s is to move to %s, and not all of it was seen: %s.", s.zone(), strings.Join(to, " and "), why),
@@ -95,7 +66,7 @@ func movedUnseen(s sight, to []string, f *found) {
 }
 
 // providerBound says what the present provider does beside its name servers, and may end with them.
-func providerBound(s sight, m *Move, f *found) {
+func providerBound(s Sight, m *Move, f *found) {
 	theirs := map[string]bool{}
 	for _, n := range m.From {
 		if apex := registrable(n); apex != "" && apex != s.zone() {
@@ -103,7 +74,7 @@ func providerBound(s sight, m *Move, f *found) {
 		}
 	}
 	add := func(what string, evidence map[string]any) {
-		f.find(
+		f.Find(
 			finding.ProviderBound,
 			s.zone(),
 			fmt.Sprintf("%s leaves %s, and %s: that may end with the zone.", s.zone(), strings.Join(m.From, " and "), what),
@@ -146,15 +117,15 @@ func registrable(name string) string {
 }
 
 // losesWithServers says what works only on the old provider's name servers.
-func losesWithServers(s sight, to []string, f *found) []Loss {
+func losesWithServers(s Sight, to []string, f *found) []Loss {
 	var all []Loss
 	for _, h := range s.domain.Hosts() {
 		c := s.domain.Carry[h]
-		if c == nil || !c.By.Row().WithZone || slices.Equal(names(c.NameServers), to) {
+		if c == nil || !c.By.Row().WithZone || slices.Equal(web.Names(c.NameServers), to) {
 			continue
 		}
 		all = append(all, Loss{LosesForwarding, h.String(), c.Name})
-		f.find(
+		f.Find(
 			finding.BeyondCarrier,
 			h.String(),
 			fmt.Sprintf(
@@ -189,7 +160,7 @@ func losesWithServers(s sight, to []string, f *found) []Loss {
 
 // formElsewhere says where hosts are to be forwarded by a form that works on its provider's own
 // name servers, and the zone is, and stays, at others.
-func formElsewhere(s sight) found {
+func formElsewhere(s Sight) found {
 	var f found
 	at := s.delegated()
 	if len(s.domain.MovesTo()) > 0 || len(at) == 0 {
@@ -198,17 +169,17 @@ func formElsewhere(s sight) found {
 	byCarrier := map[*estate.Carrier][]string{}
 	for _, h := range s.domain.Hosts() {
 		if c := s.domain.Carry[h]; c != nil && c.By.Row().WithZone && len(c.NameServers) > 0 &&
-			!slices.Equal(names(c.NameServers), at) {
+			!slices.Equal(web.Names(c.NameServers), at) {
 			byCarrier[c] = append(byCarrier[c], h.String())
 		}
 	}
 	for _, c := range s.estate.Carriers {
 		if hosts := byCarrier[c]; len(hosts) > 0 {
-			f.find(
+			f.Find(
 				finding.BeyondCarrier,
 				s.zone(),
 				fmt.Sprintf("%s is to forward %s, and does so only on its own name servers (%s); the zone is at %s.", c.Name,
-					strings.Join(hosts, ", "), strings.Join(names(c.NameServers), ", "), strings.Join(at, ", ")),
+					strings.Join(hosts, ", "), strings.Join(web.Names(c.NameServers), ", "), strings.Join(at, ", ")),
 				"Move the zone there (name-servers:), or give these hosts to a carrier that does not depend on the name servers.",
 				map[string]any{"carrier": c.Name, "hosts": hosts, "zone": at},
 			)
@@ -218,12 +189,12 @@ func formElsewhere(s sight) found {
 }
 
 // staleDS says that a DS record would be left behind: the new servers hold other keys, or none.
-func staleDS(s sight, m *Move, f *found) {
+func staleDS(s Sight, m *Move, f *found) {
 	if len(m.DS) == 0 ||
 		len(s.seen.Coming) > 0 && !slices.ContainsFunc(s.seen.Coming, func(c survey.Coming) bool { return !c.Keys }) {
 		return
 	}
-	f.find(
+	f.Find(
 		finding.StaleDS,
 		s.zone(),
 		fmt.Sprintf(
@@ -242,7 +213,7 @@ func staleDS(s sight, m *Move, f *found) {
 }
 
 // comingAgrees compares what the new name servers say with what the zone should hold, name by name.
-func comingAgrees(s sight, to []string, d differences, f *found) bool {
+func comingAgrees(s Sight, to []string, d differences, f *found) bool {
 	asked := map[string]bool{}
 	agrees := true
 	for _, c := range s.seen.Coming {
@@ -254,7 +225,7 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 			if c.State == survey.Unasked {
 				does, fix = "could not be asked about", "Survey it once more before the delegation changes."
 			}
-			f.find(
+			f.Find(
 				finding.ZoneDiffers,
 				s.zone(),
 				fmt.Sprintf("The new name server %s %s %s: %s.", who, does, s.zone(), c.Says),
@@ -276,19 +247,19 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 					"with it."
 			}
 			old := ""
-			if !same(d.kind, d.now, d.wanted) {
-				old = fmt.Sprintf("; the old ones say %s", orNothing(d.now))
+			if !record.SameMeaning(d.kind, d.now, d.wanted) {
+				old = fmt.Sprintf("; the old ones say %s", wording.OrNothing(d.now))
 			}
-			f.find(
+			f.Find(
 				code,
 				d.name+" "+d.kind,
 				fmt.Sprintf(
 					"The new name server %s says %s for %s %s, and %s is wanted%s.",
 					who,
-					orNothing(d.there),
+					wording.OrNothing(d.there),
 					d.name,
 					d.kind,
-					orNothing(d.wanted),
+					wording.OrNothing(d.wanted),
 					old,
 				),
 				fix,
@@ -296,7 +267,7 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 			)
 		}
 		if len(unanswered) > 0 {
-			f.notes = append(f.notes, Note{Notice: ServerSilent, Names: []string{s.zone(), who}, Values: unanswered})
+			f.Notes = append(f.Notes, act.Note{Notice: act.ServerSilent, Names: []string{s.zone(), who}, Values: unanswered})
 		}
 	}
 	var missing []string
@@ -306,14 +277,14 @@ func comingAgrees(s sight, to []string, d differences, f *found) bool {
 		}
 	}
 	if len(missing) > 0 {
-		f.notes = append(f.notes, Note{Notice: ServersUnasked, Names: []string{s.zone()}, Values: missing})
+		f.Notes = append(f.Notes, act.Note{Notice: act.ServersUnasked, Names: []string{s.zone()}, Values: missing})
 	}
 	return agrees
 }
 
 // differences is what the records of a new name server are compared with.
 type differences struct {
-	s        sight
+	s        Sight
 	required []requirement
 	whole    []record.Set
 }
@@ -337,7 +308,7 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 		return pairs[key]
 	}
 	theirs := func(s record.Set) bool {
-		return s.Type == "SOA" || isSignature(s.Type) || s.Type == "NS" && s.Name == d.s.zone()
+		return s.Type == "SOA" || record.IsSigning(s.Type) || s.Type == "NS" && s.Name == d.s.zone()
 	}
 	for _, s := range d.whole {
 		switch {
@@ -346,7 +317,7 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 			for _, n := range d.required {
 				if n.Name == s.Name && n.Type == s.Type {
 					for _, kind := range []string{"A", "AAAA"} {
-						if values := addressesOf(n.carrier.Addresses, kind); len(values) > 0 {
+						if values := record.Addresses(n.carrier.Addresses, kind); len(values) > 0 {
 							at(record.Set{Name: s.Name, Type: kind}).wanted = values
 						}
 					}
@@ -368,15 +339,15 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 	}
 	var all []zoneDifference
 	for key, p := range pairs {
-		if !same(key.Type, p.there, p.wanted) && !same(key.Type, p.there, p.now) {
+		if !record.SameMeaning(key.Type, p.there, p.wanted) && !record.SameMeaning(key.Type, p.there, p.now) {
 			all = append(
 				all,
 				zoneDifference{
 					key.Name,
 					key.Type,
-					plain(key.Type, p.there),
-					plain(key.Type, p.wanted),
-					plain(key.Type, p.now),
+					record.PlainAll(key.Type, p.there),
+					record.PlainAll(key.Type, p.wanted),
+					record.PlainAll(key.Type, p.now),
 					isMail(record.Set{Name: key.Name, Type: key.Type, Values: p.wanted}),
 				},
 			)
@@ -392,14 +363,14 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 }
 
 // sinceEarlier says what came and went since an earlier survey without being planned.
-func sinceEarlier(s sight, required []requirement) found {
+func sinceEarlier(s Sight, required []requirement) found {
 	var f found
 	if s.earlier == nil {
 		return f
 	}
 	day := s.when.Format("2006-01-02 15:04")
 	for _, c := range record.Changes(s.earlier.Records, s.seen.Records) {
-		if c.Type == "SOA" || isSignature(c.Type) || isPlanned(s, required, c) || s.unsure(c) {
+		if c.Type == "SOA" || record.IsSigning(c.Type) || isPlanned(s, required, c) || s.unsure(c) {
 			continue
 		}
 		subject := c.Name + " " + c.Type
@@ -409,8 +380,8 @@ func sinceEarlier(s sight, required []requirement) found {
 			if isMail(*c.Before) {
 				code = finding.MailLost
 			}
-			f.findings = append(
-				f.findings,
+			f.Findings = append(
+				f.Findings,
 				finding.New(
 					code,
 					subject,
@@ -418,32 +389,32 @@ func sinceEarlier(s sight, required []requirement) found {
 						"%s %s (%s) was there on %s, is gone, and the plan does not remove it.",
 						c.Name,
 						c.Type,
-						shortly(plain(c.Type, c.Before.Values)),
+						wording.Shortly(record.PlainAll(c.Type, c.Before.Values)),
 						day,
 					),
 					"Put it back, unless somebody removed it on purpose.",
-					map[string]any{"before": plain(c.Type, c.Before.Values)},
+					map[string]any{"before": record.PlainAll(c.Type, c.Before.Values)},
 				).With(finding.KeptRecords),
 			)
 		case record.Came:
-			f.find(
+			f.Find(
 				finding.UnplannedChange,
 				subject,
 				fmt.Sprintf(
 					"%s %s (%s) came since %s, and the plan does not know about it; it stays.",
 					c.Name,
 					c.Type,
-					shortly(plain(c.Type, c.After.Values)),
+					wording.Shortly(record.PlainAll(c.Type, c.After.Values)),
 					day,
 				),
 				"Ask who created it. If it is wanted, write it under wanted:.",
-				map[string]any{"after": plain(c.Type, c.After.Values)},
+				map[string]any{"after": record.PlainAll(c.Type, c.After.Values)},
 			)
 		default:
-			if same(c.Type, c.Before.Values, c.After.Values) {
+			if record.SameMeaning(c.Type, c.Before.Values, c.After.Values) {
 				continue
 			}
-			f.find(
+			f.Find(
 				finding.UnplannedChange,
 				subject,
 				fmt.Sprintf(
@@ -451,11 +422,11 @@ func sinceEarlier(s sight, required []requirement) found {
 					c.Name,
 					c.Type,
 					day,
-					shortly(plain(c.Type, c.Before.Values)),
-					shortly(plain(c.Type, c.After.Values)),
+					wording.Shortly(record.PlainAll(c.Type, c.Before.Values)),
+					wording.Shortly(record.PlainAll(c.Type, c.After.Values)),
 				),
 				"Ask who changed it, and why; then change it back or the estate file.",
-				map[string]any{"before": plain(c.Type, c.Before.Values), "after": plain(c.Type, c.After.Values)},
+				map[string]any{"before": record.PlainAll(c.Type, c.Before.Values), "after": record.PlainAll(c.Type, c.After.Values)},
 			)
 		}
 	}
@@ -464,7 +435,7 @@ func sinceEarlier(s sight, required []requirement) found {
 
 // unsure tells whether a set may only look as if it came or went, because one of the two pictures
 // was made by asking for names, and nobody asked for this one.
-func (s sight) unsure(c record.Change) bool {
+func (s Sight) unsure(c record.Change) bool {
 	if c.Action == record.Went && s.seen.Misses(c.Name, c.Type) ||
 		c.Action == record.Came && s.earlier.Misses(c.Name, c.Type) {
 		return true
@@ -478,9 +449,9 @@ func (s sight) unsure(c record.Change) bool {
 
 // isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is
 // wanted, or away from what is to be removed.
-func isPlanned(s sight, required []requirement, c record.Change) bool {
+func isPlanned(s Sight, required []requirement, c record.Change) bool {
 	isDoor := func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }
-	if isWeb(c.Type) && slices.ContainsFunc(required, isDoor) {
+	if record.LeadsBrowsers(c.Type) && slices.ContainsFunc(required, isDoor) {
 		return true // what differs at a door is said by the changes themselves
 	}
 	if c.Type == "NS" && c.Name == s.zone() && len(s.domain.MovesTo()) > 0 {
@@ -488,7 +459,7 @@ func isPlanned(s sight, required []requirement, c record.Change) bool {
 	}
 	for _, n := range required {
 		if n.Name == c.Name && n.Type == c.Type && c.After != nil &&
-			!slices.ContainsFunc(n.Values, func(v string) bool { return !slices.Contains(normal(c.Type, c.After.Values), v) }) {
+			!slices.ContainsFunc(n.Values, func(v string) bool { return !slices.Contains(record.Normal(c.Type, c.After.Values), v) }) {
 			return true
 		}
 	}
@@ -496,26 +467,26 @@ func isPlanned(s sight, required []requirement, c record.Change) bool {
 }
 
 // carriedOut checks a zone that counts as moved: what is still to do there is a fault.
-func carriedOut(s sight, required []requirement, changes []Change) found {
+func carriedOut(s Sight, required []requirement, changes []act.Change) found {
 	var f found
 	for _, c := range changes {
 		if c.Step == 0 || c.UntiesMail() {
 			continue
 		}
 		subject := c.Name + " " + c.Type
-		add := func(code finding.Code, says, fix string, evidence map[string]any, because ...Reason) {
+		add := func(code finding.Code, says, fix string, evidence map[string]any, because ...act.Reason) {
 			made := finding.New(code, subject, says, fix, evidence)
 			if len(because) > 0 {
 				made.Because = because
 			}
-			f.findings = append(f.findings, made)
+			f.Findings = append(f.Findings, made)
 		}
 		door := slices.ContainsFunc(required, func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() })
-		if !door || !isWeb(c.Type) {
-			if c.Action == Add && s.misses(c.Name, c.Type) {
+		if !door || !record.LeadsBrowsers(c.Type) {
+			if c.Action == act.Add && s.misses(c.Name, c.Type) {
 				continue // a note says that nobody answered
 			}
-			if c.Action == Add {
+			if c.Action == act.Add {
 				add(
 					finding.RecordLost,
 					fmt.Sprintf(
@@ -523,7 +494,7 @@ func carriedOut(s sight, required []requirement, changes []Change) found {
 						s.zone(),
 						c.Type,
 						c.Name,
-						shortly(c.After),
+						wording.Shortly(c.After),
 					),
 					"Add it.",
 					map[string]any{"wanted": c.After},
@@ -531,31 +502,31 @@ func carriedOut(s sight, required []requirement, changes []Change) found {
 			}
 			continue
 		}
-		left, missing := without(c.Before, c.After), without(c.After, c.Before)
+		left, missing := record.Without(c.Before, c.After), record.Without(c.After, c.Before)
 		right := leadsRight(changes, c.Name)
 		others := otherWay(changes, c, right)
 		evidence := map[string]any{"there": c.Before, "wanted": c.After}
 		switch {
-		case c.Action == Remove && right:
+		case c.Action == act.Remove && right:
 			add(
 				finding.LeftoverAddress,
-				fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", s.zone(), c.Name, shortly(c.Before)),
+				fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", s.zone(), c.Name, wording.Shortly(c.Before)),
 				"Remove it.",
 				evidence,
 				c.Reasons...)
-		case c.Action == Remove:
+		case c.Action == act.Remove:
 		case len(left) == len(c.Before) && (len(left) > 0 || others != ""):
 			there := cmp.Or(strings.Join(left, ", "), others)
 			add(
 				finding.WrongTarget,
-				fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", s.zone(), c.Name, there, shortly(c.After)),
+				fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", s.zone(), c.Name, there, wording.Shortly(c.After)),
 				"Replace it, or write state: planned.",
 				evidence,
 			)
 		case len(missing) > 0 && (len(c.Before) > 0 || right):
 			add(
 				finding.MissingAddress,
-				fmt.Sprintf("%s counts as moved, but %s lacks %s.", s.zone(), c.Name, shortly(missing)),
+				fmt.Sprintf("%s counts as moved, but %s lacks %s.", s.zone(), c.Name, wording.Shortly(missing)),
 				"Add it: all addresses of a carrier form one record set.",
 				evidence,
 			)
@@ -563,7 +534,7 @@ func carriedOut(s sight, required []requirement, changes []Change) found {
 			add(
 				finding.MissingAddress,
 				fmt.Sprintf("%s counts as moved, but %s has no address at all.", s.zone(), c.Name),
-				"Add "+c.Type+" "+shortly(c.After)+".",
+				"Add "+c.Type+" "+wording.Shortly(c.After)+".",
 				evidence,
 			)
 		}
@@ -574,7 +545,7 @@ func carriedOut(s sight, required []requirement, changes []Change) found {
 					"%s counts as moved, but %s still leads to %s too: visitors get one or the other by chance.",
 					s.zone(),
 					c.Name,
-					shortly(left),
+					wording.Shortly(left),
 				),
 				"Remove it.",
 				evidence,
@@ -586,10 +557,10 @@ func carriedOut(s sight, required []requirement, changes []Change) found {
 
 // otherWay gives where a door leads by a record of another type that is to go, "" where there is
 // none.
-func otherWay(changes []Change, c Change, right bool) string {
+func otherWay(changes []act.Change, c act.Change, right bool) string {
 	for _, o := range changes {
-		if o.Name == c.Name && o.Action == Remove && isAddress(o.Type) && c.Action == Add && !right {
-			return shortly(o.Before)
+		if o.Name == c.Name && o.Action == act.Remove && record.LeadsToAddress(o.Type) && c.Action == act.Add && !right {
+			return wording.Shortly(o.Before)
 		}
 	}
 	return ""
@@ -597,10 +568,10 @@ func otherWay(changes []Change, c Change, right bool) string {
 
 // leadsRight tells whether a door has a record that leads where it should, whatever else stands
 // beside it.
-func leadsRight(changes []Change, name string) bool {
-	return slices.ContainsFunc(changes, func(c Change) bool {
-		return c.Name == name && isWeb(c.Type) && c.Type != "HTTPS" &&
-			(c.Action == Keep || len(c.Before) > 0 && len(without(c.Before, c.After)) < len(c.Before))
+func leadsRight(changes []act.Change, name string) bool {
+	return slices.ContainsFunc(changes, func(c act.Change) bool {
+		return c.Name == name && record.LeadsBrowsers(c.Type) && c.Type != "HTTPS" &&
+			(c.Action == act.Keep || len(c.Before) > 0 && len(record.Without(c.Before, c.After)) < len(c.Before))
 	})
 }
 
@@ -610,11 +581,11 @@ func places(d *estate.Domain, m *Move) (present, next string) {
 		at := cmp.Or(d.RecordsAt, d.RecordsFrom, "records of "+d.Name.String())
 		return at, at
 	}
-	return cmp.Or(d.RecordsFrom, "the present name servers "+strings.Join(m.From, " and ")), nextPlace(d, m.To)
+	return cmp.Or(d.RecordsFrom, "the present name servers "+strings.Join(m.From, " and ")), NextPlace(d, m.To)
 }
 
-func nextPlace(d *estate.Domain, to []string) string {
-	if edge := d.Edge(); edge != nil && slices.Equal(names(edge.NameServers), to) {
+func NextPlace(d *estate.Domain, to []string) string {
+	if edge := d.Edge(); edge != nil && slices.Equal(web.Names(edge.NameServers), to) {
 		return edge.Name
 	}
 	if d.RecordsAt != "" && d.RecordsAt != d.RecordsFrom {

@@ -1,4 +1,4 @@
-package plan
+package carry
 
 import (
 	"cmp"
@@ -7,11 +7,13 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Certificate is a certificate that somebody must hold.
@@ -28,8 +30,8 @@ type Certificate struct {
 	Gap      bool     // visitors meet a warning from the moment the name points there until it is issued
 }
 
-// certificatesOf gives the certificates that carriers and the site must hold.
-func certificatesOf(w *predict.Web) []Certificate {
+// Certificates gives the certificates that carriers and the site must hold.
+func Certificates(w *predict.Web) []Certificate {
 	all := []Certificate{}
 	for _, d := range w.Domains() {
 		byCarrier := map[string]int{}
@@ -140,8 +142,8 @@ func readCAA(s record.Set, wild bool) Issuance {
 // nobody has seen it.
 type zoneRecords func(name string) ([]record.Set, bool)
 
-// recordsAt gives the records of the plan's zones, and of the others as they were seen.
-func recordsAt(e *estate.Estate, seen surveys, zones []Zone) zoneRecords {
+// RecordsAt gives the records of the plan's zones, and of the others as they were seen.
+func RecordsAt(e *estate.Estate, seen zone.Surveys, zones []zone.Zone) zoneRecords {
 	at := make(map[string]int, len(zones))
 	for i, z := range zones {
 		at[z.Name] = i
@@ -150,12 +152,12 @@ func recordsAt(e *estate.Estate, seen surveys, zones []Zone) zoneRecords {
 		name = strings.TrimPrefix(name, "*.")
 		for above := name; above != ""; _, above, _ = strings.Cut(above, ".") {
 			if i, ok := at[above]; ok {
-				return zones[i].whole, zones[i].Seen != nil
+				return zones[i].Whole, zones[i].Seen != nil
 			}
 		}
 		if h, err := web.ParseHost(name); err == nil {
 			if d := e.DomainOf(h); d != nil {
-				if last := seen.last[d.Name.String()]; last != nil {
+				if last := seen.Last[d.Name.String()]; last != nil {
 					return last.Records, true
 				}
 			}
@@ -164,15 +166,15 @@ func recordsAt(e *estate.Estate, seen surveys, zones []Zone) zoneRecords {
 	}
 }
 
-// withIssuers looks for every certificate whether its issuer may issue it, and for how long
+// WithIssuers looks for every certificate whether its issuer may issue it, and for how long
 // visitors would meet a warning.
-func withIssuers(
+func WithIssuers(
 	e *estate.Estate,
 	all []Certificate,
 	records zoneRecords,
 	missed missedIssuers,
-) ([]Certificate, Found) {
-	var f Found
+) ([]Certificate, act.Found) {
+	var f act.Found
 	unseen := map[string][]string{}
 	var barring bars
 	all = slices.Clone(all)
@@ -206,10 +208,10 @@ func withIssuers(
 			}
 		}
 	}
-	f.findings = append(f.findings, barring.findings()...)
+	f.Findings = append(f.Findings, barring.findings()...)
 	for _, zone := range slices.Sorted(maps.Keys(unseen)) {
 		slices.Sort(unseen[zone])
-		f.note(IssuersUnseen, append([]string{zone}, slices.Compact(unseen[zone])...)...)
+		f.Note(act.IssuersUnseen, append([]string{zone}, slices.Compact(unseen[zone])...)...)
 	}
 	return all, f
 }
@@ -218,7 +220,7 @@ func withIssuers(
 // before those at another, "" where all was answered.
 type missedIssuers func(name, at string) string
 
-func missedIssuersOf(zones []Zone) missedIssuers {
+func MissedIssuersOf(zones []zone.Zone) missedIssuers {
 	missed := map[string]string{} // zones by the names about whose CAA nobody answered there
 	for _, z := range zones {
 		for _, m := range z.Missed {
@@ -240,7 +242,7 @@ func missedIssuersOf(zones []Zone) missedIssuers {
 
 // checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may
 // issue it.
-func checkIssuer(c *Certificate, name string, i Issuance, f *Found, b *bars) {
+func checkIssuer(c *Certificate, name string, i Issuance, f *act.Found, b *bars) {
 	for _, m := range i.May {
 		if !slices.Contains(c.MayIssue, m) {
 			c.MayIssue = append(c.MayIssue, m)
@@ -258,9 +260,9 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *Found, b *bars) {
 	switch {
 	case i.At == "":
 	case c.Issuer == "" && !i.Bars:
-		note := Note{Notice: IssuerUnknown, Names: []string{i.At, may, c.Carrier}}
-		if !slices.ContainsFunc(f.notes, func(n Note) bool { return slices.Equal(n.Names, note.Names) }) {
-			f.notes = append(f.notes, note)
+		note := act.Note{Notice: act.IssuerUnknown, Names: []string{i.At, may, c.Carrier}}
+		if !slices.ContainsFunc(f.Notes, func(n act.Note) bool { return slices.Equal(n.Names, note.Names) }) {
+			f.Notes = append(f.Notes, note)
 		}
 	case c.Issuer == "" || !i.Allows(c.Issuer):
 		tag := "issue"

@@ -1,4 +1,4 @@
-package plan
+package zone
 
 import (
 	"fmt"
@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
 // isMail tells whether a record has to do with mail: who receives it, who may send it, how it is
@@ -35,13 +36,13 @@ func isMail(s record.Set) bool {
 }
 
 // spf returns the SPF record of the apex, "" where there is none.
-func (s sight) spf() string {
+func (s Sight) spf() string {
 	set, _ := s.set(s.zone(), "TXT")
 	return spf.Among(set.Values)
 }
 
-// mailSeen gives the evidence that a domain receives mail or sends as itself.
-func (s sight) mailSeen() []string {
+// MailSeen gives the evidence that a domain receives mail or sends as itself.
+func (s Sight) MailSeen() []string {
 	var evidence []string
 	mx, _ := s.set(s.zone(), "MX")
 	for _, v := range mx.Values {
@@ -75,12 +76,12 @@ func hasKey(value string) bool {
 }
 
 // judgeMail says where mail would be given up, and where nothing says whether there is any.
-func judgeMail(s sight) found {
+func judgeMail(s Sight) found {
 	var f found
-	evidence := s.mailSeen()
+	evidence := s.MailSeen()
 	switch {
 	case s.domain.Mail == "none" && len(evidence) > 0:
-		f.find(
+		f.Find(
 			finding.MailLost,
 			s.zone(),
 			fmt.Sprintf(
@@ -93,7 +94,7 @@ func judgeMail(s sight) found {
 		)
 	case s.domain.Mail != "none" && len(evidence) == 0 && !s.asksForMail() && !s.saysNoMail() && !s.hasPolicy() &&
 		!s.mailUnseen():
-		f.find(
+		f.Find(
 			finding.MailSpoofable,
 			s.zone(),
 			fmt.Sprintf(
@@ -108,32 +109,46 @@ func judgeMail(s sight) found {
 }
 
 // mailUnseen tells whether nobody answered about what would show mail.
-func (s sight) mailUnseen() bool {
+func (s Sight) mailUnseen() bool {
 	return s.misses(s.zone(), "MX", "TXT") || s.misses("_dmarc."+s.zone(), "TXT")
 }
 
-func (s sight) saysNoMail() bool {
+func (s Sight) saysNoMail() bool {
 	mx, _ := s.set(s.zone(), "MX")
 	return slices.Contains(mx.Values, "0 .") || spf.Refuses(s.spf())
 }
 
-func (s sight) hasPolicy() bool {
+func (s Sight) hasPolicy() bool {
 	_, ok := s.set("_dmarc."+s.zone(), "TXT")
 	return ok
 }
 
 // asksForMX tells whether somebody asks for records that say who receives the domain's mail.
-func (s sight) asksForMX() bool {
+func (s Sight) asksForMX() bool {
 	return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool { return w.Name == s.zone() && w.Type == "MX" })
 }
 
 // asksForMail tells whether somebody asks for records that let the domain receive mail, or say who
 // sends it.
-func (s sight) asksForMail() bool {
+func (s Sight) asksForMail() bool {
 	for _, w := range s.domain.Wanted {
 		if w.Name == s.zone() && (w.Type == "MX" || w.Type == "TXT" && spf.Is(record.Unquote(w.Value))) {
 			return true
 		}
 	}
 	return false
+}
+
+// Mailing reports whether a domain was seen to receive mail, or to say who may send it.
+func Mailing(d *estate.Domain, seen *survey.Domain) bool {
+	if seen == nil {
+		return false
+	}
+	s := Sight{domain: d, seen: seen, have: map[string][]record.Set{}}
+	for _, set := range seen.Records {
+		if set.Name == s.zone() || set.Name == "_dmarc."+s.zone() {
+			s.have[set.Name] = append(s.have[set.Name], set)
+		}
+	}
+	return len(s.MailSeen()) > 0 || s.hasPolicy()
 }

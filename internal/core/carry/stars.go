@@ -1,4 +1,4 @@
-package plan
+package carry
 
 import (
 	"cmp"
@@ -237,7 +237,7 @@ func checkStars(w *predict.Web, d *estate.Domain, c *estate.Carrier, stars []Sta
 		if w.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP {
 			continue // the network's own switch does that
 		}
-		if typed.Status == planned.Status && sameURL(u, typed.Location, planned.Location) {
+		if typed.Status == planned.Status && SameURL(u, typed.Location, planned.Location) {
 			continue
 		}
 		return []finding.Finding{
@@ -260,7 +260,7 @@ func checkStars(w *predict.Web, d *estate.Domain, c *estate.Carrier, stars []Sta
 	return nil
 }
 
-func sameURL(base web.URL, a, b string) bool {
+func SameURL(base web.URL, a, b string) bool {
 	if a == b {
 		return true
 	}

@@ -1,4 +1,4 @@
-package plan
+package zone
 
 import (
 	"fmt"
@@ -6,14 +6,16 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is replaced, what is in
 // the way goes. It tells which names' addresses change, too.
-func leadHosts(s sight, required []requirement) (found, moving) {
+func leadHosts(s Sight, required []requirement) (found, moving) {
 	var all found
 	moves := moving{}
 	for _, h := range s.domain.Hosts() {
@@ -27,7 +29,7 @@ func leadHosts(s sight, required []requirement) (found, moving) {
 			continue
 		}
 		f, was := leadHost(s, h.String(), own, required)
-		all.proposals, all.findings = append(all.proposals, f.proposals...), append(all.findings, f.findings...)
+		all.proposals, all.Findings = append(all.proposals, f.proposals...), append(all.Findings, f.Findings...)
 		if was != nil {
 			moves[h.String()] = was
 		}
@@ -36,28 +38,28 @@ func leadHosts(s sight, required []requirement) (found, moving) {
 }
 
 // leadHost leads one host to its carrier. was is the sets that were there, where the host's address changes; else nil.
-func leadHost(s sight, name string, own, required []requirement) (f found, was []record.Set) {
+func leadHost(s Sight, name string, own, required []requirement) (f found, was []record.Set) {
 	var have []record.Set
 	for _, set := range s.have[name] {
-		if isWeb(set.Type) {
+		if record.LeadsBrowsers(set.Type) {
 			have = append(have, set)
 		}
 	}
 	alone := own[0].Type == "CNAME" || own[0].Type == record.Alias
-	keep := func(set record.Set, kind string, before, after []string, why Reason) Change {
-		return Change{
-			Action:  Keep,
+	keep := func(set record.Set, kind string, before, after []string, why act.Reason) act.Change {
+		return act.Change{
+			Action:  act.Keep,
 			Name:    name,
 			Type:    kind,
 			TTL:     set.TTL,
 			Before:  before,
 			After:   after,
-			Reasons: []Reason{why},
+			Reasons: []act.Reason{why},
 		}
 	}
 	if isFlattened(own, have) {
 		n := own[0]
-		c := keep(have[0], n.Type, n.Values, n.Values, Reason{Why: AliasGivesAlready, Carrier: n.carrier.Name})
+		c := keep(have[0], n.Type, n.Values, n.Values, act.Reason{Why: act.AliasGivesAlready, Carrier: n.carrier.Name})
 		c.Through = through(n)
 		p := proposal{phase: staying, change: c}
 		for _, set := range have {
@@ -70,18 +72,18 @@ func leadHost(s sight, name string, own, required []requirement) (f found, was [
 		set := have[0]
 		f.propose(
 			staying,
-			keep(set, set.Type, set.Values, set.Values, Reason{Why: FollowsDoor, Name: target, Carrier: own[0].carrier.Name}),
+			keep(set, set.Type, set.Values, set.Values, act.Reason{Why: act.FollowsDoor, Name: target, Carrier: own[0].carrier.Name}),
 		)
 		return f, nil
 	}
 	if aliasLeads(s, name, own, have) {
 		f.propose(
 			staying,
-			keep(have[0], "CNAME", have[0].Values, have[0].Values, Reason{Why: LeadsAlready, Carrier: own[0].carrier.Name}),
+			keep(have[0], "CNAME", have[0].Values, have[0].Values, act.Reason{Why: act.LeadsAlready, Carrier: own[0].carrier.Name}),
 		)
 		return f, nil
 	}
-	var goes, comes, turns []Change
+	var goes, comes, turns []act.Change
 	changes := false
 	for _, set := range have {
 		i := slices.IndexFunc(own, func(n requirement) bool { return n.Type == set.Type })
@@ -89,20 +91,20 @@ func leadHost(s sight, name string, own, required []requirement) (f found, was [
 		case i < 0 && (set.Type != "HTTPS" || alone || hints(set)):
 			goes = append(
 				goes,
-				Change{Action: Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: whyGoes(s, set, own)},
+				act.Change{Action: act.Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: whyGoes(s, set, own)},
 			)
-			changes = changes || isAddress(set.Type)
+			changes = changes || record.LeadsToAddress(set.Type)
 		case i < 0:
-			f.propose(staying, keep(set, set.Type, set.Values, set.Values, Reason{Why: Harmless}))
-		case same(set.Type, set.Values, own[i].Values):
-			c := keep(set, set.Type, set.Values, set.Values, Reason{Why: LeadsAlready, Carrier: own[i].carrier.Name})
+			f.propose(staying, keep(set, set.Type, set.Values, set.Values, act.Reason{Why: act.Harmless}))
+		case record.SameMeaning(set.Type, set.Values, own[i].Values):
+			c := keep(set, set.Type, set.Values, set.Values, act.Reason{Why: act.LeadsAlready, Carrier: own[i].carrier.Name})
 			c.Through = through(own[i])
 			f.propose(staying, c)
 		default:
 			n := own[i]
 			turns = append(
 				turns,
-				Change{Action: Replace, Name: name, Type: set.Type, TTL: MovingTTL, Before: set.Values, After: n.Values,
+				act.Change{Action: act.Replace, Name: name, Type: set.Type, TTL: act.MovingTTL, Before: set.Values, After: n.Values,
 					Typed: n.typed, TypedAs: n.typedAs, Through: through(n), Reasons: whyTurns(s, set, n)},
 			)
 			changes = true
@@ -112,14 +114,14 @@ func leadHost(s sight, name string, own, required []requirement) (f found, was [
 		if slices.ContainsFunc(have, func(set record.Set) bool { return set.Type == n.Type }) {
 			continue
 		}
-		ttl := RecordTTL
+		ttl := act.RecordTTL
 		if len(have) > 0 {
-			ttl = MovingTTL
+			ttl = act.MovingTTL
 		}
 		comes = append(
 			comes,
-			Change{
-				Action:  Add,
+			act.Change{
+				Action:  act.Add,
 				Name:    name,
 				Type:    n.Type,
 				TTL:     ttl,
@@ -147,7 +149,7 @@ func leadHost(s sight, name string, own, required []requirement) (f found, was [
 	}
 	// What goes, goes first, as forms refuse two that contradict each other; but a name is never left without any address.
 	order := slices.Concat(goes, turns, comes)
-	if len(turns) == 0 && !alone && !slices.ContainsFunc(goes, func(c Change) bool { return c.Type == "CNAME" }) &&
+	if len(turns) == 0 && !alone && !slices.ContainsFunc(goes, func(c act.Change) bool { return c.Type == "CNAME" }) &&
 		allGo(have, goes) {
 		order = slices.Concat(comes, goes)
 	}
@@ -158,15 +160,15 @@ func leadHost(s sight, name string, own, required []requirement) (f found, was [
 }
 
 // allGo tells whether all addresses that are there go.
-func allGo(have []record.Set, goes []Change) bool {
+func allGo(have []record.Set, goes []act.Change) bool {
 	addresses, going := 0, 0
 	for _, s := range have {
-		if isAddress(s.Type) {
+		if record.LeadsToAddress(s.Type) {
 			addresses++
 		}
 	}
 	for _, c := range goes {
-		if isAddress(c.Type) {
+		if record.LeadsToAddress(c.Type) {
 			going++
 		}
 	}
@@ -200,7 +202,7 @@ func follows(own []requirement, have []record.Set, required []requirement) strin
 
 // aliasLeads tells whether an alias that is there leads to the carrier already, though its addresses are what the
 // estate file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
-func aliasLeads(s sight, name string, own []requirement, have []record.Set) bool {
+func aliasLeads(s Sight, name string, own []requirement, have []record.Set) bool {
 	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].through {
 		return false
 	}
@@ -230,7 +232,7 @@ func isFlattened(own []requirement, have []record.Set) bool {
 	}
 	for _, kind := range []string{"A", "AAAA"} {
 		s, _ := record.Find(have, own[0].Name, kind)
-		if !same(kind, s.Values, addressesOf(own[0].carrier.Addresses, kind)) {
+		if !record.SameMeaning(kind, s.Values, record.Addresses(own[0].carrier.Addresses, kind)) {
 			return false
 		}
 	}
@@ -238,39 +240,39 @@ func isFlattened(own []requirement, have []record.Set) bool {
 }
 
 // crowd removes what cannot stand beside the alias that is to come, and says what is lost by it.
-func crowd(s sight, name string, f *found) []Change {
-	var goes []Change
+func crowd(s Sight, name string, f *found) []act.Change {
+	var goes []act.Change
 	for _, set := range s.have[name] {
-		if isWeb(set.Type) || isSignature(set.Type) {
+		if record.LeadsBrowsers(set.Type) || record.IsSigning(set.Type) {
 			continue
 		}
 		code, what := finding.RecordLost, "a record that somebody may need"
 		if isMail(set) {
 			code, what = finding.MailLost, "mail"
 		}
-		f.find(
+		f.Find(
 			code,
 			name,
 			fmt.Sprintf(
 				"%s becomes an alias, and its %s record (%s) cannot stand beside it: %s would be lost.",
 				name,
 				set.Type,
-				shortly(set.Values),
+				wording.Shortly(set.Values),
 				what,
 			),
 			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the record to another "+
 				"name first.",
-			map[string]any{"type": set.Type, "values": plain(set.Type, set.Values)},
+			map[string]any{"type": set.Type, "values": record.PlainAll(set.Type, set.Values)},
 		)
 		goes = append(
 			goes,
-			Change{
-				Action:  Remove,
+			act.Change{
+				Action:  act.Remove,
 				Name:    name,
 				Type:    set.Type,
 				TTL:     set.TTL,
 				Before:  set.Values,
-				Reasons: []Reason{{Why: CrowdsAlias}},
+				Reasons: []act.Reason{{Why: act.CrowdsAlias}},
 			},
 		)
 	}
@@ -287,67 +289,67 @@ func hints(s record.Set) bool {
 	return false
 }
 
-func whyGoes(s sight, set record.Set, own []requirement) []Reason {
+func whyGoes(s Sight, set record.Set, own []requirement) []act.Reason {
 	n := own[0]
 	switch {
 	case set.Type == "HTTPS":
-		return []Reason{{Why: NamesItself}}
+		return []act.Reason{{Why: act.NamesItself}}
 	case set.Type == "CNAME":
-		return append([]Reason{{Why: AliasBefore, Carrier: n.carrier.Name}}, s.today(set.Name)...)
+		return append([]act.Reason{{Why: act.AliasBefore, Carrier: n.carrier.Name}}, s.today(set.Name)...)
 	case n.Type == "CNAME" || n.Type == record.Alias:
-		return slices.Concat([]Reason{{Why: SecondWay}}, s.owner(set.Values), s.today(set.Name))
+		return slices.Concat([]act.Reason{{Why: act.SecondWay}}, s.owner(set.Values), s.today(set.Name))
 	case set.Type == "AAAA":
-		return append([]Reason{{Why: StillOldIPv6, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
+		return append([]act.Reason{{Why: act.StillOldIPv6, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
 	}
-	return append([]Reason{{Why: StillOld, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
+	return append([]act.Reason{{Why: act.StillOld, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
 }
 
-func whyTurns(s sight, set record.Set, n requirement) []Reason {
+func whyTurns(s Sight, set record.Set, n requirement) []act.Reason {
 	if set.Type == "CNAME" {
 		return slices.Concat(
-			[]Reason{{Why: AliasReplaced, Carrier: n.carrier.Name}},
+			[]act.Reason{{Why: act.AliasReplaced, Carrier: n.carrier.Name}},
 			claim(n.Name, n.carrier),
 			s.today(set.Name),
 		)
 	}
-	was, is := normal(set.Type, set.Values), normal(set.Type, n.Values)
-	left := without(was, is)
+	was, is := record.Normal(set.Type, set.Values), record.Normal(set.Type, n.Values)
+	left := record.Without(was, is)
 	stay := len(was) - len(left)
 	switch {
 	case stay > 0 && len(left) > 0:
-		return append([]Reason{{Why: LeftOver, Values: left}}, s.owner(left)...)
+		return append([]act.Reason{{Why: act.LeftOver, Values: left}}, s.owner(left)...)
 	case stay > 0:
-		return []Reason{{Why: Incomplete, Count: stay, Of: len(is), Carrier: n.carrier.Name}}
+		return []act.Reason{{Why: act.Incomplete, Count: stay, Of: len(is), Carrier: n.carrier.Name}}
 	}
-	var all []Reason
+	var all []act.Reason
 	if len(left) > 1 {
-		all = append(all, Reason{Why: AllGo, Count: len(left)})
+		all = append(all, act.Reason{Why: act.AllGo, Count: len(left)})
 	}
-	all = slices.Concat(all, []Reason{{Why: LeadsFromNow, Carrier: n.carrier.Name}}, s.owner(left), s.today(set.Name))
+	all = slices.Concat(all, []act.Reason{{Why: act.LeadsFromNow, Carrier: n.carrier.Name}}, s.owner(left), s.today(set.Name))
 	if n.carrier.By.Row().TakesZone && s.alreadyAt(n.carrier) {
-		all = append(all, Reason{Why: Bypasses, Carrier: n.carrier.Name})
+		all = append(all, act.Reason{Why: act.Bypasses, Carrier: n.carrier.Name})
 	}
 	return all
 }
 
-func whyComes(s sight, n requirement, have []record.Set) []Reason {
+func whyComes(s Sight, n requirement, have []record.Set) []act.Reason {
 	who := n.carrier.Name
 	claims := claim(n.Name, n.carrier)
 	switch below := s.wildcardOver(n.Name); {
 	case len(have) == 0 && below != "":
-		return append([]Reason{{Why: HiddenByWildcard, Name: n.Name, Below: below}}, claims...)
+		return append([]act.Reason{{Why: act.HiddenByWildcard, Name: n.Name, Below: below}}, claims...)
 	case len(have) == 0 && s.misses(n.Name, n.Type, "A", "AAAA", "CNAME"):
-		return append([]Reason{{Why: NobodyAnswered}}, claims...)
+		return append([]act.Reason{{Why: act.NobodyAnswered}}, claims...)
 	case len(have) == 0:
-		return append([]Reason{{Why: NeverCreated, Name: n.Name, Carrier: who}}, claims...)
+		return append([]act.Reason{{Why: act.NeverCreated, Name: n.Name, Carrier: who}}, claims...)
 	case n.Type == "AAAA":
-		return []Reason{{Why: IPv6Too, Carrier: who}}
+		return []act.Reason{{Why: act.IPv6Too, Carrier: who}}
 	}
-	return append([]Reason{{Why: LeadsFromNow, Carrier: who}}, claims...)
+	return append([]act.Reason{{Why: act.LeadsFromNow, Carrier: who}}, claims...)
 }
 
 // settleWanted adds what somebody asks for and removes what has done its work.
-func settleWanted(s sight, required []requirement) found {
+func settleWanted(s Sight, required []requirement) found {
 	var f found
 	for _, n := range required {
 		if n.host.IsZero() {
@@ -356,38 +358,38 @@ func settleWanted(s sight, required []requirement) found {
 	}
 	for _, r := range s.domain.Wanted {
 		set, there := s.set(r.Name, r.Type)
-		why := s.doneWith(r)
-		if why == nil || !there || !slices.Contains(normal(r.Type, set.Values), r.Value) {
+		why := s.DoneWith(r)
+		if why == nil || !there || !slices.Contains(record.Normal(r.Type, set.Values), r.Value) {
 			continue
 		}
 		rest := slices.DeleteFunc(
 			slices.Clone(set.Values),
-			func(v string) bool { return slices.Contains(normal(r.Type, []string{v}), r.Value) },
+			func(v string) bool { return slices.Contains(record.Normal(r.Type, []string{v}), r.Value) },
 		)
-		c := Change{Action: Remove, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: why}
+		c := act.Change{Action: act.Remove, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: why}
 		if len(rest) > 0 {
-			c.Action, c.After, c.Reasons = Replace, rest, append(why, Reason{Why: OthersStay})
+			c.Action, c.After, c.Reasons = act.Replace, rest, append(why, act.Reason{Why: act.OthersStay})
 		}
 		f.propose(clearing, c)
 	}
 	return f
 }
 
-func settleOne(s sight, n requirement, required []requirement, f *found) {
+func settleOne(s Sight, n requirement, required []requirement, f *found) {
 	if besideDoor(n, required, f) || neededAt(s, n, f) || cannotStand(s, n, required, f) {
 		return
 	}
 	set, there := s.set(n.Name, n.Type)
-	all := normal(n.Type, set.Values)
+	all := record.Normal(n.Type, set.Values)
 	missing := slices.DeleteFunc(slices.Clone(n.Values), func(v string) bool { return slices.Contains(all, v) })
 	joined, missing := joinPolicies(n, set, missing, f)
-	because := func(more Why) []Reason { return append(slices.Clip(n.why), Reason{Why: more}) }
-	c := Change{Name: n.Name, Type: n.Type, TTL: n.TTL, Before: set.Values}
+	because := func(more act.Why) []act.Reason { return append(slices.Clip(n.why), act.Reason{Why: more}) }
+	c := act.Change{Name: n.Name, Type: n.Type, TTL: n.TTL, Before: set.Values}
 	switch {
 	case !there:
-		c.Action, c.Before, c.After, c.Reasons = Add, nil, n.Values, n.why
+		c.Action, c.Before, c.After, c.Reasons = act.Add, nil, n.Values, n.why
 		if s.misses(n.Name, n.Type) {
-			c.Reasons = because(NobodyAnswered)
+			c.Reasons = because(act.NobodyAnswered)
 		}
 		phase := first
 		if _, alias := s.set(n.Name, "CNAME"); alias && n.Type != "CNAME" {
@@ -395,35 +397,35 @@ func settleOne(s sight, n requirement, required []requirement, f *found) {
 		}
 		f.propose(phase, c)
 	case joined != nil:
-		c.Action, c.TTL, c.After, c.Reasons = Replace, set.TTL, slices.Concat(joined, missing), because(JoinsPolicy)
+		c.Action, c.TTL, c.After, c.Reasons = act.Replace, set.TTL, slices.Concat(joined, missing), because(act.JoinsPolicy)
 		f.propose(first, c)
 	case len(missing) == 0:
-		c.Action, c.TTL, c.After, c.Reasons = Keep, set.TTL, set.Values, because(IsThere)
+		c.Action, c.TTL, c.After, c.Reasons = act.Keep, set.TTL, set.Values, because(act.IsThere)
 		f.propose(staying, c)
 	case n.Type == "CNAME":
-		c.Action, c.After, c.Reasons = Replace, n.Values, because(ReplacesAlias)
+		c.Action, c.After, c.Reasons = act.Replace, n.Values, because(act.ReplacesAlias)
 		f.propose(first, c)
 	default:
-		c.Action, c.TTL, c.After, c.Reasons = Replace, set.TTL, slices.Concat(set.Values, missing), because(JoinsSet)
+		c.Action, c.TTL, c.After, c.Reasons = act.Replace, set.TTL, slices.Concat(set.Values, missing), because(act.JoinsSet)
 		f.propose(first, c)
 	}
 }
 
 // cannotStand tells whether a wanted record cannot stand at its name, because an alias stands alone (RFC 1034 section
 // 3.6.2): it is one, and other records are there, or an alias is or comes there.
-func cannotStand(s sight, n requirement, required []requirement, f *found) bool {
+func cannotStand(s Sight, n requirement, required []requirement, f *found) bool {
 	says := ""
 	switch {
 	case n.Type == "CNAME":
 		for _, old := range s.have[n.Name] {
-			if old.Type != "CNAME" && !isSignature(old.Type) {
+			if old.Type != "CNAME" && !record.IsSigning(old.Type) {
 				says = fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type,
-					shortly(old.Values))
+					wording.Shortly(old.Values))
 			}
 		}
 		for _, o := range required {
 			if o.Name == n.Name && o.Type != "CNAME" {
-				says = fmt.Sprintf("%s is wanted as an alias, and %s is wanted there too (%s).", n.Name, o.Type, shortly(o.Values))
+				says = fmt.Sprintf("%s is wanted as an alias, and %s is wanted there too (%s).", n.Name, o.Type, wording.Shortly(o.Values))
 			}
 		}
 	default:
@@ -436,17 +438,17 @@ func cannotStand(s sight, n requirement, required []requirement, f *found) bool 
 				"%s %s (%s) is wanted, and %s leads to %s by an alias (%s), beside which nothing can stand.",
 				n.Name,
 				n.Type,
-				shortly(plain(n.Type, n.Values)),
+				wording.Shortly(record.PlainAll(n.Type, n.Values)),
 				n.Name,
 				required[i].carrier.Name,
-				shortly(plain("CNAME", required[i].Values)),
+				wording.Shortly(record.PlainAll("CNAME", required[i].Values)),
 			)
 		case there && !leads:
 			says = fmt.Sprintf(
 				"%s %s (%s) is wanted, and %s is an alias for %s, beside which nothing can stand.",
 				n.Name,
 				n.Type,
-				shortly(plain(n.Type, n.Values)),
+				wording.Shortly(record.PlainAll(n.Type, n.Values)),
 				n.Name,
 				record.Target("CNAME", alias.Values[0]),
 			)
@@ -455,13 +457,13 @@ func cannotStand(s sight, n requirement, required []requirement, f *found) bool 
 	if says == "" {
 		return false
 	}
-	f.find(
+	f.Find(
 		finding.AliasConflict,
 		n.Name,
 		says,
 		"Ask whoever required the record for another name; or have the alias replaced by "+
 			"addresses, where its carrier gives some.",
-		map[string]any{"type": n.Type, "values": plain(n.Type, n.Values)},
+		map[string]any{"type": n.Type, "values": record.PlainAll(n.Type, n.Values)},
 	)
 	return true
 }
@@ -486,7 +488,7 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 		}
 		switch {
 		case both == "":
-			f.find(
+			f.Find(
 				finding.MailMalformed,
 				n.Name,
 				fmt.Sprintf("%s is wanted at %s, and another policy is there (%s): two count as none (RFC 7489 section 6.6.3).",
@@ -550,7 +552,7 @@ func dmarcTags(text string) (tags map[string]string, order []string) {
 // besideDoor tells whether a wanted record is an address at a door, which is not the carrier's: a second way that takes
 // visitors by chance.
 func besideDoor(n requirement, required []requirement, f *found) bool {
-	if !isAddress(n.Type) {
+	if !record.LeadsToAddress(n.Type) {
 		return false
 	}
 	i := slices.IndexFunc(required, func(o requirement) bool { return !o.host.IsZero() && o.Name == n.Name })
@@ -574,7 +576,7 @@ func besideDoor(n requirement, required []requirement, f *found) bool {
 		"%s leads to %s (%s), and %s is to be kept beside it as a second way: visitors get one or the other by chance.",
 		n.Name,
 		door.carrier.Name,
-		shortly(plain(door.Type, door.Values)),
+		wording.Shortly(record.PlainAll(door.Type, door.Values)),
 		strings.Join(extra, ", "),
 	)
 	if door.through {
@@ -585,14 +587,14 @@ func besideDoor(n requirement, required []requirement, f *found) bool {
 			strings.Join(extra, ", "),
 		)
 	}
-	f.find(finding.LeftoverAddress, n.Name, says, "Drop the line from wanted:, or give the machine a name of its own.",
+	f.Find(finding.LeftoverAddress, n.Name, says, "Drop the line from wanted:, or give the machine a name of its own.",
 		map[string]any{"addresses": extra, "carrier": door.carrier.Name})
 	return true
 }
 
 // keepWildcards keeps the wildcards, which answer for names that nobody knows, and says what is to know of them: a name
 // that a wildcard hid is created, and leads where it should from then on.
-func keepWildcards(s sight, moves moving, d draft) found {
+func keepWildcards(s Sight, moves moving, d draft) found {
 	var f found
 	hidden := map[string][]string{}
 	for _, h := range s.domain.Hosts() {
@@ -602,31 +604,31 @@ func keepWildcards(s sight, moves moving, d draft) found {
 	}
 	for _, set := range s.seen.Records {
 		below, isWild := strings.CutPrefix(set.Name, "*.")
-		if !isWild || !isAddress(set.Type) || d.touched[set.Key()] {
+		if !isWild || !record.LeadsToAddress(set.Type) || d.touched[set.Key()] {
 			continue
 		}
-		var why []Reason
+		var why []act.Reason
 		if len(hidden[below]) > 0 {
-			why = append(why, Reason{Why: HidNames, Values: hidden[below]})
+			why = append(why, act.Reason{Why: act.HidNames, Values: hidden[below]})
 		}
 		if left := leftAt(moves, set); left != "" {
-			why = append(why, Reason{Why: LeadsToLeft, Values: []string{left}})
+			why = append(why, act.Reason{Why: act.LeadsToLeft, Values: []string{left}})
 		}
 		if why != nil {
-			f.propose(staying, Change{Action: Keep, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
+			f.propose(staying, act.Change{Action: act.Keep, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
 				After: set.Values, Reasons: why})
 		}
 	}
 	for _, below := range s.seen.Wildcards {
 		if len(s.have["*."+below]) == 0 {
-			f.note(WildcardUnshown, below)
+			f.Note(act.WildcardUnshown, below)
 		}
 	}
 	return f
 }
 
 // keepOthers keeps everything else that is there.
-func keepOthers(s sight, moves moving, d draft) found {
+func keepOthers(s Sight, moves moving, d draft) found {
 	var f found
 	dangles := map[string]bool{}
 	for _, a := range s.seen.Aliases {
@@ -634,36 +636,36 @@ func keepOthers(s sight, moves moving, d draft) found {
 	}
 	zone := s.zone()
 	for _, set := range s.seen.Records {
-		if d.touched[set.Key()] || set.Type == "SOA" || isSignature(set.Type) || set.Type == "NS" && set.Name == zone {
+		if d.touched[set.Key()] || set.Type == "SOA" || record.IsSigning(set.Type) || set.Type == "NS" && set.Name == zone {
 			continue
 		}
-		why := Reason{Why: Stays}
+		why := act.Reason{Why: act.Stays}
 		left := leftAt(moves, set)
 		if left != "" {
-			why = Reason{Why: StaysAtLeft, Values: []string{left}}
+			why = act.Reason{Why: act.StaysAtLeft, Values: []string{left}}
 		}
 		switch {
 		case isMail(set) && left != "":
-			why = Reason{Why: MailAtLeft, Values: []string{left}}
+			why = act.Reason{Why: act.MailAtLeft, Values: []string{left}}
 		case isMail(set):
-			why = Reason{Why: MailStays}
+			why = act.Reason{Why: act.MailStays}
 		case set.Type == "CAA":
-			why = Reason{Why: SaysIssuers}
+			why = act.Reason{Why: act.SaysIssuers}
 		case set.Type == "CNAME" && dangles[set.Name]:
-			why = Reason{Why: StaysUnowned}
+			why = act.Reason{Why: act.StaysUnowned}
 		case set.Name == zone+"."+zone || strings.HasSuffix(set.Name, "."+zone+"."+zone):
-			why = Reason{Why: StaysDoubled}
+			why = act.Reason{Why: act.StaysDoubled}
 		}
 		f.propose(
 			staying,
-			Change{
-				Action:  Keep,
+			act.Change{
+				Action:  act.Keep,
 				Name:    set.Name,
 				Type:    set.Type,
 				TTL:     set.TTL,
 				Before:  set.Values,
 				After:   set.Values,
-				Reasons: []Reason{why},
+				Reasons: []act.Reason{why},
 			},
 		)
 	}

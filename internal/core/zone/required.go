@@ -1,10 +1,11 @@
-package plan
+package zone
 
 import (
 	"cmp"
 	"net/netip"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
@@ -18,7 +19,7 @@ type requirement struct {
 	record.Set
 	carrier *estate.Carrier // who answers there; nil for what is no door
 	host    web.Host
-	why     []Reason
+	why     []act.Reason
 	wanted  bool     // somebody asked for it
 	through bool     // an edge network that holds the zone
 	typed   []string // there, instead of Values; nothing where another record brings it
@@ -26,7 +27,7 @@ type requirement struct {
 }
 
 // requirementsOf works out what the plan needs in a zone: doors, what is wanted, and what says that there is no mail.
-func requirementsOf(s sight) (required []requirement, notes []Note) {
+func requirementsOf(s Sight) (required []requirement, notes []act.Note) {
 	site := &estate.Carrier{Name: predict.SiteName, Addresses: s.estate.Site.Addresses, Alias: s.estate.Site.Alias}
 	for _, h := range s.domain.Hosts() {
 		c := cmp.Or(s.domain.Carry[h], s.domain.Served[h], site)
@@ -36,14 +37,14 @@ func requirementsOf(s sight) (required []requirement, notes []Note) {
 		sets := s.leadTo(h, c)
 		required = append(required, sets...)
 		if c == site && len(sets) == 0 {
-			notes = append(notes, Note{Notice: SiteUnplaced, Names: []string{h.String()}})
+			notes = append(notes, act.Note{Notice: act.SiteUnplaced, Names: []string{h.String()}})
 		}
 	}
 	required = withAsked(s, required)
-	if s.domain.Mail == "none" && len(s.mailSeen()) == 0 {
+	if s.domain.Mail == "none" && len(s.MailSeen()) == 0 {
 		required = withoutMail(s, required)
 		if s.seen == nil && s.nowhere == nil {
-			notes = append(notes, Note{Notice: MailUnseen, Names: []string{s.zone()}})
+			notes = append(notes, act.Note{Notice: act.MailUnseen, Names: []string{s.zone()}})
 		}
 	}
 	for i := range required {
@@ -90,13 +91,13 @@ func recordsOf(required []requirement) []Record {
 // leadTo gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is
 // one and nothing else has to stand at the name; at the apex it cannot stand (RFC 1034 section 3.6.2), unless the
 // provider offers one.
-func (s sight) leadTo(h web.Host, c *estate.Carrier) []requirement {
+func (s Sight) leadTo(h web.Host, c *estate.Carrier) []requirement {
 	if c.ApexOnly && !h.IsApex() {
 		return nil
 	}
 	name := h.String()
 	made := func(kind string, values []string) requirement {
-		return requirement{Set: record.Set{Name: name, Type: kind, TTL: RecordTTL, Values: values}, carrier: c, host: h}
+		return requirement{Set: record.Set{Name: name, Type: kind, TTL: act.RecordTTL, Values: values}, carrier: c, host: h}
 	}
 	if !c.Alias.IsZero() && (!h.IsApex() || s.domain.ApexAlias) &&
 		(len(c.Addresses) == 0 || len(s.beside(name)) == 0 || h.IsApex()) {
@@ -108,7 +109,7 @@ func (s sight) leadTo(h web.Host, c *estate.Carrier) []requirement {
 	}
 	var sets []requirement
 	for _, kind := range []string{"A", "AAAA"} {
-		if values := addressesOf(c.Addresses, kind); len(values) > 0 {
+		if values := record.Addresses(c.Addresses, kind); len(values) > 0 {
 			sets = append(sets, made(kind, values))
 		}
 	}
@@ -124,7 +125,7 @@ const (
 // typedAtEdge adds to the records of a host what is typed instead of them at an edge network that holds the zone: where
 // what is behind it answers, or placeholders where there is nothing. A record for which nothing is left is not typed at
 // all: the network answers with its own addresses, of both kinds, as soon as one is.
-func (s sight) typedAtEdge(c *estate.Carrier, required []requirement) []requirement {
+func (s Sight) typedAtEdge(c *estate.Carrier, required []requirement) []requirement {
 	if !c.By.Row().TakesZone || len(c.NameServers) == 0 || len(required) == 0 {
 		return required
 	}
@@ -148,7 +149,7 @@ func (s sight) typedAtEdge(c *estate.Carrier, required []requirement) []requirem
 // originOf gives what leads an edge network to what is behind it, for a host: addresses, or an alias where there are
 // none or the name can hold one, which such networks resolve themselves, at the apex too; or placeholders, where
 // nothing is behind it.
-func (s sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
+func (s Sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
 	var addresses []netip.Addr
 	var alias web.Host
 	switch b := s.estate.Carrier(c.Behind); {
@@ -159,7 +160,7 @@ func (s sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
 	}
 	var sets []record.Set
 	for _, kind := range []string{"A", "AAAA"} {
-		if values := addressesOf(addresses, kind); len(values) > 0 {
+		if values := record.Addresses(addresses, kind); len(values) > 0 {
 			sets = append(sets, record.Set{Type: kind, Values: values})
 		}
 	}
@@ -175,10 +176,10 @@ func (s sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
 }
 
 // beside gives the types that stand at a name and cannot stand beside an alias.
-func (s sight) beside(name string) []string {
+func (s Sight) beside(name string) []string {
 	var kinds []string
 	for _, set := range s.have[name] {
-		if !isWeb(set.Type) && !isSignature(set.Type) {
+		if !record.LeadsBrowsers(set.Type) && !record.IsSigning(set.Type) {
 			kinds = append(kinds, set.Type)
 		}
 	}
@@ -191,21 +192,21 @@ func (s sight) beside(name string) []string {
 }
 
 // withAsked adds what somebody asks for, unless it has done its work.
-func withAsked(s sight, required []requirement) []requirement {
+func withAsked(s Sight, required []requirement) []requirement {
 	for _, r := range s.domain.Wanted {
-		if s.doneWith(r) != nil {
+		if s.DoneWith(r) != nil {
 			continue
 		}
-		why := []Reason{{Why: SomebodyAsks}}
+		why := []act.Reason{{Why: act.SomebodyAsks}}
 		if r.By != "" {
-			why = []Reason{{Why: CarrierAsks, Carrier: r.By}}
+			why = []act.Reason{{Why: act.CarrierAsks, Carrier: r.By}}
 		}
 		if r.Until.Certificate {
-			why = append(why, Reason{Why: MayGoWithCertificate})
+			why = append(why, act.Reason{Why: act.MayGoWithCertificate})
 		}
 		i := slices.IndexFunc(required, func(n requirement) bool { return n.wanted && n.Name == r.Name && n.Type == r.Type })
 		if i < 0 {
-			set := record.Set{Name: r.Name, Type: r.Type, TTL: RecordTTL}
+			set := record.Set{Name: r.Name, Type: r.Type, TTL: act.RecordTTL}
 			required = append(required, requirement{Set: set, why: why, wanted: true})
 			i = len(required) - 1
 		}
@@ -216,13 +217,13 @@ func withAsked(s sight, required []requirement) []requirement {
 	return required
 }
 
-// doneWith says why a wanted record is wanted no longer, nil where it still is.
-func (s sight) doneWith(r estate.Wanted) []Reason {
+// DoneWith says why a wanted record is wanted no longer, nil where it still is.
+func (s Sight) DoneWith(r estate.Wanted) []act.Reason {
 	switch {
 	case !r.Until.Date.IsZero() && !s.now.IsZero() && !s.now.Before(r.Until.Date):
-		return []Reason{{Why: WantedUntil, Date: r.Until.Date}}
+		return []act.Reason{{Why: act.WantedUntil, Date: r.Until.Date}}
 	case r.Until.Certificate && s.seen != nil && certified(s.domain, s.seen):
-		return []Reason{{Why: WantedUntilCertificate}}
+		return []act.Reason{{Why: act.WantedUntilCertificate}}
 	}
 	return nil
 }
@@ -265,17 +266,17 @@ func certifiedAt(h web.Host, c *estate.Carrier, seen *survey.Domain) bool {
 
 // withoutMail adds the records that say that a domain neither receives mail nor sends it: a null MX (RFC 7505), an SPF
 // record that allows nobody (RFC 7208), a policy that rejects the rest (RFC 7489).
-func withoutMail(s sight, required []requirement) []requirement {
+func withoutMail(s Sight, required []requirement) []requirement {
 	apex := s.zone()
 	for _, n := range []requirement{
-		{Set: record.Set{Name: apex, Type: "MX", Values: []string{"0 ."}}, why: []Reason{{Why: ReceivesNoMail}}},
-		{Set: record.Set{Name: apex, Type: "TXT", Values: []string{`"v=spf1 -all"`}}, why: []Reason{{Why: SendsNoMail}}},
+		{Set: record.Set{Name: apex, Type: "MX", Values: []string{"0 ."}}, why: []act.Reason{{Why: act.ReceivesNoMail}}},
+		{Set: record.Set{Name: apex, Type: "TXT", Values: []string{`"v=spf1 -all"`}}, why: []act.Reason{{Why: act.SendsNoMail}}},
 		{
 			Set: record.Set{Name: "_dmarc." + apex, Type: "TXT", Values: []string{`"v=DMARC1; p=reject"`}},
-			why: []Reason{{Why: RejectsForged}},
+			why: []act.Reason{{Why: act.RejectsForged}},
 		},
 	} {
-		n.TTL, n.wanted = RecordTTL, true
+		n.TTL, n.wanted = act.RecordTTL, true
 		if i := slices.IndexFunc(required, func(o requirement) bool { return o.Name == n.Name && o.Type == n.Type }); i >= 0 {
 			required[i].Values = append(required[i].Values, n.Values...)
 			required[i].why = append(required[i].why, n.why...)

@@ -1,4 +1,14 @@
-package plan
+// Package carry works out who carries what: what is typed on the page of each carrier and registrar,
+// which limits of a carrier stand in the way, who must hold which certificate, and where a survey met
+// a carrier that does otherwise than the estate file says.
+//
+//	carriers, found := carry.Carriers(web, seen, zones, certificates, urls)
+//	carriers[0].Entries // in the order in which to type them
+//
+// Suppose the registrar's form carries old.example and takes neither https nor a path. Then Limits
+// finds beyond-carrier at its https doors, and at its http doors where the fallback is same-path; the
+// entries of the form say from where to where, once a host, and that the form cuts the path.
+package carry
 
 import (
 	"cmp"
@@ -8,14 +18,17 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Carried is a carrier with what it carries, what it cannot do, and what has to be typed there.
@@ -23,33 +36,13 @@ type Carried struct {
 	Name    string // of the carrier; "site" for the site itself, and a registrar's name where only the delegation is typed
 	By      string // a kind of carriers, SiteKind or RegistrarKind
 	Hosts   []string
-	Limits  []string // in words
-	Entries []Entry  // in their order
+	Limits  []string    // in words
+	Entries []act.Entry // in their order
 
-	redirects   bool // it carries hosts that do, beside those where it serves the site
-	software    string
-	claimsAfter bool // it takes hosts only once their records point there
+	Redirects   bool // it carries hosts that do, beside those where it serves the site
+	Software    string
+	ClaimsAfter bool // it takes hosts only once their records point there
 }
-
-// Kind says what an entry is about.
-type Kind = world.Kind
-
-// The kinds of entries.
-const (
-	Forward     = world.Forward
-	SourceEntry = world.SourceEntry
-	DoorEntry   = world.DoorEntry
-	HostEntry   = world.HostEntry
-	Pattern     = world.Pattern
-	ZoneEntry   = world.ZoneEntry
-	NameServers = world.NameServers
-	DSEntry     = world.DSEntry
-	CertEntry   = world.CertEntry
-	Records     = world.Records
-	OriginEntry = world.OriginEntry
-	Primary     = world.Primary
-	Config      = world.Config
-)
 
 // What a place is where things are typed beside carriers.
 const (
@@ -58,45 +51,18 @@ const (
 	RecordsKind   = "records"
 )
 
-// Entry is something to be typed, or done, on a carrier's page.
-type Entry struct {
-	Step    int // from 1, at this carrier
-	Action  Action
-	Kind    Kind
-	Domain  string  // absent where all of the carrier's are meant
-	Fields  []Field // in the order in which forms ask
-	Reasons []Reason
-	Check   Check // what shows that it worked
-	Star    *Pointed
-}
-
-// Field is one box of a form with what is typed into it.
-type Field struct {
-	Name     string
-	Value    string
-	Holds    string // the carrier whose configuration is meant, instead of a value
-	Software string // of that
-}
-
-// Pointed says what a star pattern takes.
-type Pointed struct {
-	Line  int      // of the rule
-	Takes []string // hosts
-	Wider string
-}
-
 // typing is what the entries of carriers are made of. Nothing of it is changed.
 type typing struct {
 	web          *predict.Web
-	zones        []Zone
+	zones        []zone.Zone
 	certificates map[string][]Certificate     // by domain
 	asks         map[*estate.Domain][]web.URL // what an audit asks, by domain
-	seen         surveys
+	seen         zone.Surveys
 }
 
 // entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one
 // zone.
-var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry,
+var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
 	[]finding.Finding){
 	estate.Forward:   forwardEntries,
 	estate.Source:    sourceEntries,
@@ -116,10 +82,10 @@ func Knows(s estate.Step) bool {
 	return ok
 }
 
-// carriersOf works out what is typed where, apart from records.
-func carriersOf(
-	w *predict.Web, seen surveys, zones []Zone, certificates []Certificate, asks iter.Seq[web.URL],
-) ([]Carried, Found) {
+// Carriers works out what is typed where, apart from records.
+func Carriers(
+	w *predict.Web, seen zone.Surveys, zones []zone.Zone, certificates []Certificate, asks iter.Seq[web.URL],
+) ([]Carried, act.Found) {
 	t := typing{web: w, zones: zones, certificates: map[string][]Certificate{}, asks: map[*estate.Domain][]web.URL{},
 		seen: seen}
 	for _, c := range certificates {
@@ -130,10 +96,10 @@ func carriersOf(
 		t.asks[of] = append(t.asks[of], u)
 	}
 	all := []Carried{}
-	var f Found
+	var f act.Found
 	for _, c := range w.Estate.Carriers {
 		k, findings := carried(t, c)
-		f.findings = append(f.findings, findings...)
+		f.Findings = append(f.Findings, findings...)
 		if len(k.Entries) > 0 || len(k.Hosts) > 0 {
 			all = append(all, numbered(k))
 		}
@@ -147,9 +113,9 @@ func carriersOf(
 	return all, f
 }
 
-// carriersAlone gives the carriers of an estate with their entries as far as these rest on the web alone: without
+// CarriersAlone gives the carriers of an estate with their entries as far as these rest on the web alone: without
 // certificates, and without what is checked of them.
-func carriersAlone(w *predict.Web, seen surveys, zones []Zone) []Carried {
+func CarriersAlone(w *predict.Web, seen zone.Surveys, zones []zone.Zone) []Carried {
 	var all []Carried
 	t := typing{web: w, zones: zones, seen: seen}
 	for _, c := range w.Estate.Carriers {
@@ -161,31 +127,31 @@ func carriersAlone(w *predict.Web, seen surveys, zones []Zone) []Carried {
 
 // carried works out one carrier.
 func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
-	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []Entry{},
-		software: c.Software}
+	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []act.Entry{},
+		Software: c.Software}
 	var findings []finding.Finding
 	row := c.By.Row()
 	open := false // it has redirects to hold that nobody has put there yet
 	claim, point := slices.Index(c.Steps, estate.Claim), slices.Index(c.Steps, estate.Point)
-	k.claimsAfter = point >= 0 && point < claim
+	k.ClaimsAfter = point >= 0 && point < claim
 	for _, z := range t.zones {
 		if z.Guest {
 			continue
 		}
-		hosts := carriedBy(t.web.Estate, z.domain, c)
+		hosts := CarriedBy(t.web.Estate, z.Domain, c)
 		for _, h := range hosts {
 			k.Hosts = append(k.Hosts, h.String())
-			k.redirects = k.redirects || z.domain.Served[h] != c
-			open = open || z.domain.Served[h] != c && z.domain.State != estate.Moved
+			k.Redirects = k.Redirects || z.Domain.Served[h] != c
+			open = open || z.Domain.Served[h] != c && z.Domain.State != estate.Moved
 		}
-		if len(hosts) > 0 && z.domain.State != estate.Moved {
+		if len(hosts) > 0 && z.Domain.State != estate.Moved {
 			for _, step := range c.Steps {
 				of := hosts
 				switch step {
 				case estate.Point:
-					of = reached(z.domain, c, hosts)
+					of = Reached(z.Domain, c, hosts)
 				case estate.Issue:
-					of = slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return !issues(c, z.domain, h) })
+					of = slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return !Issues(c, z.Domain, h) })
 				}
 				if make := entriesFor[step]; make != nil && len(of) > 0 {
 					entries, found := make(t, c, z, of)
@@ -200,12 +166,12 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 	if row.Configured && open {
 		k.Entries = append(
 			k.Entries,
-			Entry{
-				Action:  Add,
-				Kind:    Config,
-				Fields:  []Field{{Name: "redirects", Holds: c.Name, Software: c.Software}},
-				Reasons: []Reason{{Why: OneConfiguration}},
-				Check:   Check{Kind: AuditCarrier, Points: []Point{{Address: firstAddress(c)}}},
+			act.Entry{
+				Action:  act.Add,
+				Kind:    world.Config,
+				Fields:  []act.Field{{Name: "redirects", Holds: c.Name, Software: c.Software}},
+				Reasons: []act.Reason{{Why: act.OneConfiguration}},
+				Check:   act.Check{Kind: act.AuditCarrier, Points: []act.Point{{Address: firstAddress(c)}}},
 			},
 		)
 	}
@@ -243,48 +209,48 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 	return k, findings
 }
 
-// reached leaves out the hosts whose names lead to an edge network in front of a carrier: their
+// Reached leaves out the hosts whose names lead to an edge network in front of a carrier: their
 // records never point to it.
-func reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
+func Reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
 	return slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool {
-		return d.Through[h] != nil && d.Through[h] != c || isBehind(d, h, c)
+		return d.Through[h] != nil && d.Through[h] != c || IsBehind(d, h, c)
 	})
 }
 
-// isBehind tells whether a carrier is behind the edge network that carries a host.
-func isBehind(d *estate.Domain, h web.Host, c *estate.Carrier) bool {
+// IsBehind tells whether a carrier is behind the edge network that carries a host.
+func IsBehind(d *estate.Domain, h web.Host, c *estate.Carrier) bool {
 	return d.Carry[h] != nil && d.Carry[h] != c && d.Carry[h].Behind == c.Name
 }
 
-// issues tells whether a carrier has to be told to get a certificate for a host: it answers there
+// Issues tells whether a carrier has to be told to get a certificate for a host: it answers there
 // by TLS itself, to visitors or to the edge network in front of it.
-func issues(c *estate.Carrier, d *estate.Domain, h web.Host) bool {
+func Issues(c *estate.Carrier, d *estate.Domain, h web.Host) bool {
 	switch {
 	case !slices.Contains(c.Steps, estate.Issue), !c.TLS, c.ApexOnly && !h.IsApex():
 		return false
-	case isBehind(d, h, c):
+	case IsBehind(d, h, c):
 		return d.Carry[h].Origin != estate.PlainOrigin
 	}
 	return d.Through[h] == nil || d.Through[h] == c
 }
 
 // sources counts the lines of a redirect service.
-func sources(all []Entry) int {
+func sources(all []act.Entry) int {
 	n := 0
 	for _, e := range all {
-		if e.Kind == SourceEntry {
+		if e.Kind == world.SourceEntry {
 			n++
 		}
 	}
 	return n
 }
 
-// carriedBy gives the hosts of a domain that a carrier answers, or is behind the edge network that
+// CarriedBy gives the hosts of a domain that a carrier answers, or is behind the edge network that
 // carries them.
-func carriedBy(e *estate.Estate, d *estate.Domain, c *estate.Carrier) []web.Host {
+func CarriedBy(e *estate.Estate, d *estate.Domain, c *estate.Carrier) []web.Host {
 	var all []web.Host
 	for _, h := range d.Hosts() {
-		if d.AnsweredBy(h, c) || isBehind(d, h, c) && !e.Serves(h) {
+		if d.AnsweredBy(h, c) || IsBehind(d, h, c) && !e.Serves(h) {
 			all = append(all, h)
 		}
 	}
@@ -293,8 +259,8 @@ func carriedBy(e *estate.Estate, d *estate.Domain, c *estate.Carrier) []web.Host
 
 // numbered puts what goes before what comes, and numbers all of it.
 func numbered(k Carried) Carried {
-	slices.SortStableFunc(k.Entries, func(a, b Entry) int {
-		return removesFirst(a.Action, b.Action)
+	slices.SortStableFunc(k.Entries, func(a, b act.Entry) int {
+		return act.RemovesFirst(a.Action, b.Action)
 	})
 	for i := range k.Entries {
 		k.Entries[i].Step = i + 1
@@ -324,13 +290,13 @@ func inWords(c *estate.Carrier) []string {
 	return all
 }
 
-func lookAt(h web.Host) Check { return Check{Kind: LookAtHost, Host: h.String()} }
+func lookAt(h web.Host) act.Check { return act.Check{Kind: act.LookAtHost, Host: h.String()} }
 
 // forwardEntries gives the line of a form for each host: the complete destination, permanent,
 // without a frame.
-func forwardEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
-	var all []Entry
-	d := z.domain
+func forwardEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+	var all []act.Entry
+	d := z.Domain
 	for _, h := range hosts {
 		if c.ApexOnly && !h.IsApex() {
 			continue
@@ -339,14 +305,14 @@ func forwardEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 		if c.KeepsPath {
 			path = keeping(d.Fallback == estate.SamePath)
 		}
-		all = append(all, Entry{Action: Add, Kind: Forward, Domain: d.Name.String(), Fields: []Field{
+		all = append(all, act.Entry{Action: act.Add, Kind: world.Forward, Domain: d.Name.String(), Fields: []act.Field{
 			{
 				Name:  "from",
 				Value: h.String(),
 			}, {Name: "to", Value: d.LeadsTo.String()}, {Name: "kind", Value: fmt.Sprintf("permanent (%d)",
 				t.web.Estate.Policy.Status)},
 			{Name: "frame or masking", Value: "no"}, {Name: "path", Value: path},
-		}, Reasons: []Reason{{Why: TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
+		}, Reasons: []act.Reason{{Why: act.TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
 	}
 	return all, nil
 }
@@ -361,10 +327,10 @@ func keeping(keeps bool) string {
 
 // sourceEntries gives what is typed at a redirect service: a line for each rule, which go first,
 // and one for everything else of a host.
-func sourceEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
-	var all []Entry
-	d := z.domain
-	line := func(from, to, path, query string, status int, check Check) {
+func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+	var all []act.Entry
+	d := z.Domain
+	line := func(from, to, path, query string, status int, check act.Check) {
 		kind := fmt.Sprintf("permanent (%d)", status)
 		switch status {
 		case 302, 307:
@@ -372,10 +338,10 @@ func sourceEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Ent
 		case rule.Gone:
 			to, kind = "no target", "410 (gone); where it has no such answer, let a server carry the host"
 		}
-		all = append(all, Entry{Action: Add, Kind: SourceEntry, Domain: z.Name, Fields: []Field{
+		all = append(all, act.Entry{Action: act.Add, Kind: world.SourceEntry, Domain: z.Name, Fields: []act.Field{
 			{Name: "source", Value: from}, {Name: "destination", Value: to}, {Name: "kind", Value: kind},
 			{Name: "path", Value: path}, {Name: "query", Value: query},
-		}, Reasons: []Reason{{Why: TypeInFull}}, Check: check})
+		}, Reasons: []act.Reason{{Why: act.TypeInFull}}, Check: check})
 	}
 	for _, h := range hosts {
 		for _, e := range entriesOf(t.web.Rules, h) {
@@ -390,7 +356,7 @@ func sourceEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Ent
 				to = m.Location(t.web.Estate.Canonical)
 			}
 			line(h.String()+path, to, "does not matter", keeping(!r.DropQuery && c.KeepsQuery),
-				cmp.Or(r.Status, t.web.Estate.Policy.Status), Check{Kind: LookAtURL, URL: u.String()})
+				cmp.Or(r.Status, t.web.Estate.Policy.Status), act.Check{Kind: act.LookAtURL, URL: u.String()})
 		}
 		path := keeping(c.KeepsPath && d.Fallback == estate.SamePath)
 		line(h.String(), d.LeadsTo.String(), path, keeping(c.KeepsQuery), t.web.Estate.Policy.Status, lookAt(h))
@@ -400,9 +366,9 @@ func sourceEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Ent
 
 // doorEntries gives the redirects of a hosting account: http and https apart, the complete
 // destination at each.
-func doorEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
-	var all []Entry
-	d := z.domain
+func doorEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+	var all []act.Entry
+	d := z.Domain
 	for _, h := range hosts {
 		if d.Served[h] == c {
 			continue // it serves the site there
@@ -411,11 +377,11 @@ func doorEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry
 			if door.Scheme == web.HTTPS && !c.TLS {
 				continue
 			}
-			all = append(all, Entry{Action: Add, Kind: DoorEntry, Domain: z.Name, Fields: []Field{
+			all = append(all, act.Entry{Action: act.Add, Kind: world.DoorEntry, Domain: z.Name, Fields: []act.Field{
 				{Name: "from", Value: door.String()}, {Name: "to", Value: d.LeadsTo.String()},
 				{Name: "kind", Value: fmt.Sprintf("permanent (%d)", t.web.Estate.Policy.Status)},
 				{Name: "path", Value: keeping(c.KeepsPath && d.Fallback == estate.SamePath)},
-			}, Reasons: []Reason{{Why: UntilRedirected, Carrier: c.Name}}, Check: lookAt(h)})
+			}, Reasons: []act.Reason{{Why: act.UntilRedirected, Carrier: c.Name}}, Check: lookAt(h)})
 		}
 	}
 	return all, nil
@@ -428,7 +394,7 @@ const (
 )
 
 // costs says what a destination costs that is typed with http, or without www.
-func costs(w *predict.Web, to web.URL) Reason {
+func costs(w *predict.Web, to web.URL) act.Reason {
 	hops := func(d web.Door) int {
 		c := chain.Follow(context.Background(), w, chain.Ask{URL: to.At(d)}, chain.Root)
 		if c.Last().Refusal != "" {
@@ -436,7 +402,7 @@ func costs(w *predict.Web, to web.URL) Reason {
 		}
 		return len(c.Hops) - 1
 	}
-	r := Reason{Why: CostsMore, Count: hops(web.Door{Scheme: web.HTTP, Host: to.Host()}), Of: NoWWW}
+	r := act.Reason{Why: act.CostsMore, Count: hops(web.Door{Scheme: web.HTTP, Host: to.Host()}), Of: NoWWW}
 	if apex, ok := to.Host().Apex(); ok && apex != to.Host() {
 		r.Of = hops(web.Door{Scheme: web.HTTPS, Host: apex})
 	}
@@ -445,19 +411,19 @@ func costs(w *predict.Web, to web.URL) Reason {
 
 // forwardsToDelete gives the forwardings of hosts that leave a form: their addresses were seen
 // there.
-func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
-	var all []Entry
-	for _, h := range z.domain.Hosts() {
+func forwardsToDelete(c *estate.Carrier, z zone.Zone) []act.Entry {
+	var all []act.Entry
+	for _, h := range z.Domain.Hosts() {
 		for _, ch := range z.Changes {
-			if z.domain.Carry[h] == c || ch.Name != h.String() || ch.Step == 0 || ch.Type != "A" && ch.Type != "AAAA" {
+			if z.Domain.Carry[h] == c || ch.Name != h.String() || ch.Step == 0 || ch.Type != "A" && ch.Type != "AAAA" {
 				continue
 			}
 			for _, a := range c.Addresses {
 				if slices.Contains(ch.Before, a.String()) {
 					all = append(
 						all,
-						Entry{Action: Remove, Kind: Forward, Domain: z.Name, Fields: []Field{{Name: "from", Value: h.String()}},
-							Reasons: []Reason{{Why: DeleteBefore, Name: h.String()}}, Check: lookAt(h)},
+						act.Entry{Action: act.Remove, Kind: world.Forward, Domain: z.Name, Fields: []act.Field{{Name: "from", Value: h.String()}},
+							Reasons: []act.Reason{{Why: act.DeleteBefore, Name: h.String()}}, Check: lookAt(h)},
 					)
 				}
 			}
@@ -467,24 +433,24 @@ func forwardsToDelete(c *estate.Carrier, z Zone) []Entry {
 }
 
 // claimEntries gives the hosts that a platform has to be told of.
-func claimEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
-	var all []Entry
-	why := ClaimBefore
+func claimEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+	var all []act.Entry
+	why := act.ClaimBefore
 	if c.By.Row().Shared {
-		why = AddBefore
+		why = act.AddBefore
 	}
 	for _, h := range hosts {
-		if claimedAt(t.seen, z.Name, h, c) {
+		if ClaimedAt(t.seen, z.Name, h, c) {
 			continue
 		}
 		all = append(
 			all,
-			Entry{
-				Action:  Add,
-				Kind:    HostEntry,
+			act.Entry{
+				Action:  act.Add,
+				Kind:    world.HostEntry,
 				Domain:  z.Name,
-				Fields:  []Field{{Name: "host", Value: h.String()}},
-				Reasons: []Reason{{Why: why}},
+				Fields:  []act.Field{{Name: "host", Value: h.String()}},
+				Reasons: []act.Reason{{Why: why}},
 			},
 		)
 	}
@@ -492,32 +458,32 @@ func claimEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 }
 
 // pointEntries gives the records that are typed elsewhere before a platform goes on.
-func pointEntries(_ typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
-	var fields []Field
+func pointEntries(_ typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+	var fields []act.Field
 	for _, r := range z.Records {
-		if isWeb(r.Type) && slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) ||
-			asksFor(c, z.domain, r) {
+		if record.LeadsBrowsers(r.Type) && slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) ||
+			AsksFor(c, z.Domain, r) {
 			var values []string
 			for _, v := range r.Values {
-				values = append(values, typed(r.Type, v))
+				values = append(values, record.Typed(r.Type, v))
 			}
-			fields = append(fields, Field{Name: r.Name + " " + r.Type, Value: strings.Join(values, ", ")})
+			fields = append(fields, act.Field{Name: r.Name + " " + r.Type, Value: strings.Join(values, ", ")})
 		}
 	}
-	return []Entry{
+	return []act.Entry{
 		{
-			Action:  Add,
-			Kind:    Records,
+			Action:  act.Add,
+			Kind:    world.Records,
 			Domain:  z.Name,
 			Fields:  fields,
-			Reasons: []Reason{{Why: TypeThere, Name: z.Name, Carrier: c.Name}},
-			Check:   Check{Kind: SurveyRecords, Host: z.Name},
+			Reasons: []act.Reason{{Why: act.TypeThere, Name: z.Name, Carrier: c.Name}},
+			Check:   act.Check{Kind: act.SurveyRecords, Host: z.Name},
 		},
 	}, nil
 }
 
-// asksFor tells whether a record is there because a carrier asks for it.
-func asksFor(c *estate.Carrier, d *estate.Domain, r Record) bool {
+// AsksFor tells whether a record is there because a carrier asks for it.
+func AsksFor(c *estate.Carrier, d *estate.Domain, r zone.Record) bool {
 	return slices.ContainsFunc(
 		d.Wanted,
 		func(w estate.Wanted) bool { return w.By == c.Name && w.Name == r.Name && w.Type == r.Type },
@@ -525,7 +491,7 @@ func asksFor(c *estate.Carrier, d *estate.Domain, r Record) bool {
 }
 
 // issueEntries gives the certificates that a carrier has to hold.
-func issueEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+func issueEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
 	row := c.By.Row()
 	switch {
 	case row.Claims, row.ExactOnly:
@@ -533,14 +499,14 @@ func issueEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entr
 	case row.TakesZone && !c.TLS:
 		return nil, nil
 	case row.TakesZone:
-		return []Entry{
+		return []act.Entry{
 			{
-				Action:  Add,
-				Kind:    CertEntry,
+				Action:  act.Add,
+				Kind:    world.CertEntry,
 				Domain:  z.Name,
-				Fields:  []Field{{Name: "certificate for", Value: joined(hosts)}},
-				Reasons: []Reason{{Why: HeldFirst}},
-				Check:   Check{Kind: LookPointed, Host: z.Name, Points: points(c, hosts)},
+				Fields:  []act.Field{{Name: "certificate for", Value: joined(hosts)}},
+				Reasons: []act.Reason{{Why: act.HeldFirst}},
+				Check:   act.Check{Kind: act.LookPointed, Host: z.Name, Points: points(c, hosts)},
 			},
 		}, nil
 	}
@@ -556,26 +522,26 @@ func joined(hosts []web.Host) string {
 }
 
 // issuedThere gives the certificates that a platform has issued by itself.
-func (t typing) issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
-	var all []Entry
+func (t typing) issuedThere(c *estate.Carrier, z zone.Zone, hosts []web.Host) []act.Entry {
+	var all []act.Entry
 	for _, h := range hosts {
-		why := HeldBefore
+		why := act.HeldBefore
 		switch {
-		case certifiedThere(t.seen, z.Name, h, c):
+		case CertifiedThere(t.seen, z.Name, h, c):
 			continue
-		case claimedAt(t.seen, z.Name, h, c):
-			why = BeingIssued
+		case ClaimedAt(t.seen, z.Name, h, c):
+			why = act.BeingIssued
 		case c.Certificate == estate.After:
-			why = HeldAfter
+			why = act.HeldAfter
 		}
 		all = append(
 			all,
-			Entry{
-				Action:  Add,
-				Kind:    CertEntry,
+			act.Entry{
+				Action:  act.Add,
+				Kind:    world.CertEntry,
 				Domain:  z.Name,
-				Fields:  []Field{{Name: "certificate for", Value: h.String()}},
-				Reasons: []Reason{{Why: why}},
+				Fields:  []act.Field{{Name: "certificate for", Value: h.String()}},
+				Reasons: []act.Reason{{Why: why}},
 				Check:   lookAt(h),
 			},
 		)
@@ -584,29 +550,29 @@ func (t typing) issuedThere(c *estate.Carrier, z Zone, hosts []web.Host) []Entry
 }
 
 // heldByHand gives the certificates that a server of our own has to hold.
-func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry {
-	var all []Entry
+func (t typing) heldByHand(c *estate.Carrier, z zone.Zone, hosts []web.Host) []act.Entry {
+	var all []act.Entry
 	for _, cert := range t.certificates[z.Name] {
 		if cert.Carrier != c.Name {
 			continue
 		}
-		e := Entry{
-			Action: Add,
-			Kind:   CertEntry,
+		e := act.Entry{
+			Action: act.Add,
+			Kind:   world.CertEntry,
 			Domain: z.Name,
-			Fields: []Field{{Name: "certificate for", Value: strings.Join(cert.Names, ", ")}},
-			Check:  Check{Kind: AuditPointed, Host: z.Name, Points: points(c, hosts)},
+			Fields: []act.Field{{Name: "certificate for", Value: strings.Join(cert.Names, ", ")}},
+			Check:  act.Check{Kind: act.AuditPointed, Host: z.Name, Points: points(c, hosts)},
 		}
 		switch c.Certificate {
 		case estate.Before:
 			for _, n := range cert.Names {
-				e.Fields = append(e.Fields, Field{Name: "proof by DNS (TXT)", Value: "_acme-challenge." + n})
+				e.Fields = append(e.Fields, act.Field{Name: "proof by DNS (TXT)", Value: "_acme-challenge." + n})
 			}
-			e.Reasons = []Reason{{Why: ProofByDNS}}
+			e.Reasons = []act.Reason{{Why: act.ProofByDNS}}
 		case estate.After:
-			e.Reasons = []Reason{{Why: IssuedAfter}}
+			e.Reasons = []act.Reason{{Why: act.IssuedAfter}}
 		default:
-			e.Reasons = []Reason{{Why: PutByHand}}
+			e.Reasons = []act.Reason{{Why: act.PutByHand}}
 		}
 		all = append(all, e)
 	}
@@ -615,15 +581,15 @@ func (t typing) heldByHand(c *estate.Carrier, z Zone, hosts []web.Host) []Entry 
 
 // primaryEntries gives the host to which a platform leads its others, and before that the redirects
 // of those that it is to lead elsewhere than to the same path.
-func primaryEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
+func primaryEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
 	canonical := t.web.Estate.Canonical.Host
 	others := slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return h == canonical })
 	if len(others) == 0 {
 		return nil, nil
 	}
-	var all []Entry
+	var all []act.Entry
 	for _, h := range others {
-		d := z.domain
+		d := z.Domain
 		plainly := d.Fallback == estate.SamePath && d.LeadsTo == t.web.Estate.Canonical.URL("/", "") &&
 			len(entriesOf(t.web.Rules, h)) == 0
 		if d.Served[h] == c || !c.HoldsRules || plainly {
@@ -633,41 +599,41 @@ func primaryEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 			all = append(all, patternEntry(z.Name, s))
 		}
 	}
-	why := []Reason{{Why: PrimaryRedirects}}
+	why := []act.Reason{{Why: act.PrimaryRedirects}}
 	if i, j := slices.Index(c.Steps, estate.Issue), slices.Index(c.Steps, estate.Redirect); i >= 0 && i < j {
-		why = append(why, Reason{Why: AfterCertificates})
+		why = append(why, act.Reason{Why: act.AfterCertificates})
 	}
-	return append(all, Entry{Action: Add, Kind: Primary, Domain: z.Name, Reasons: why, Check: lookAt(others[0]),
-		Fields: []Field{
+	return append(all, act.Entry{Action: act.Add, Kind: world.Primary, Domain: z.Name, Reasons: why, Check: lookAt(others[0]),
+		Fields: []act.Field{
 			{Name: world.FieldPrimary, Value: canonical.String()},
 			{Name: world.FieldRedirected, Value: joined(others)},
 		}}), nil
 }
 
 // zoneEntries gives the zone that an edge network takes over.
-func zoneEntries(_ typing, c *estate.Carrier, z Zone, _ []web.Host) ([]Entry, []finding.Finding) {
+func zoneEntries(_ typing, c *estate.Carrier, z zone.Zone, _ []web.Host) ([]act.Entry, []finding.Finding) {
 	if len(c.NameServers) == 0 || z.Move == nil && z.Seen != nil {
 		return nil, nil
 	}
-	return []Entry{
+	return []act.Entry{
 		{
-			Action: Add,
-			Kind:   ZoneEntry,
+			Action: act.Add,
+			Kind:   world.ZoneEntry,
 			Domain: z.Name,
-			Fields: []Field{
+			Fields: []act.Field{
 				{Name: "zone", Value: z.Name},
-				{Name: "name servers", Value: strings.Join(names(c.NameServers), ", ")},
+				{Name: "name servers", Value: strings.Join(web.Names(c.NameServers), ", ")},
 			},
-			Reasons: []Reason{{Why: TakesZone, Carrier: c.Name}},
-			Check:   Check{Kind: SurveyZone, Host: z.Name},
+			Reasons: []act.Reason{{Why: act.TakesZone, Carrier: c.Name}},
+			Check:   act.Check{Kind: act.SurveyZone, Host: z.Name},
 		},
 	}, nil
 }
 
 // patternEntries gives the patterns that an edge network has to hold.
-func patternEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]Entry, []finding.Finding) {
-	d := z.domain
-	origin := originEntries(c, z)
+func patternEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+	d := z.Domain
+	origin := OriginEntries(c, z)
 	if c.Behind != "" || !slices.ContainsFunc(hosts, func(h web.Host) bool { return d.Carry[h] == c }) {
 		return origin, nil
 	}
@@ -679,31 +645,31 @@ func patternEntries(t typing, c *estate.Carrier, z Zone, hosts []web.Host) ([]En
 	return all, checkStars(t.web, d, c, stars, t.asks[d])
 }
 
-// originEntries says how an edge network speaks to what is behind it, where something is.
-func originEntries(c *estate.Carrier, z Zone) []Entry {
+// OriginEntries says how an edge network speaks to what is behind it, where something is.
+func OriginEntries(c *estate.Carrier, z zone.Zone) []act.Entry {
 	site := c.BehindSite ||
-		slices.ContainsFunc(z.domain.Hosts(), func(h web.Host) bool { return z.domain.Through[h] == c })
+		slices.ContainsFunc(z.Domain.Hosts(), func(h web.Host) bool { return z.Domain.Through[h] == c })
 	if c.Behind == "" && !site {
 		return nil
 	}
-	e := Entry{
-		Action: Add,
-		Kind:   OriginEntry,
+	e := act.Entry{
+		Action: act.Add,
+		Kind:   world.OriginEntry,
 		Domain: z.Name,
-		Fields: []Field{
+		Fields: []act.Field{
 			{Name: "behind it", Value: cmp.Or(c.Behind, "the site")},
 			{Name: "asked by", Value: "https, its certificate checked"},
 		},
-		Reasons: []Reason{{Why: OriginNeedsCertificate}},
+		Reasons: []act.Reason{{Why: act.OriginNeedsCertificate}},
 	}
 	if c.Origin == estate.PlainOrigin {
 		e.Fields[1].Value = "http"
-		e.Reasons = []Reason{{Why: OriginMustNotUpgrade}}
+		e.Reasons = []act.Reason{{Why: act.OriginMustNotUpgrade}}
 	}
-	return []Entry{e}
+	return []act.Entry{e}
 }
 
-func patternEntry(domain string, s Star) Entry {
+func patternEntry(domain string, s Star) act.Entry {
 	kind, query := fmt.Sprint(s.Status), "keep"
 	switch {
 	case s.Drops:
@@ -711,30 +677,30 @@ func patternEntry(domain string, s Star) Entry {
 	case s.New == "":
 		query = ""
 	}
-	why := []Reason{{Why: PatternTakes, Values: s.Takes, Name: s.Rule}}
+	why := []act.Reason{{Why: act.PatternTakes, Values: s.Takes, Name: s.Rule}}
 	if n := strings.Count(s.Old, "*"); strings.HasPrefix(s.Old, "*") && n > 1 && strings.Contains(s.New, "$") {
-		why = append(why, Reason{Why: FirstStar})
+		why = append(why, act.Reason{Why: act.FirstStar})
 	}
 	if host, led := strings.CutPrefix(strings.TrimSuffix(s.Old, "/*"), "*"); led && !strings.Contains(host, "/") {
-		why = append(why, Reason{Why: StarBeforeName, Name: host})
+		why = append(why, act.Reason{Why: act.StarBeforeName, Name: host})
 	}
 	if !strings.HasSuffix(s.Old, "*") {
-		why = append(why, Reason{Why: ExactWithQuery, Name: s.Old + "?*"})
+		why = append(why, act.Reason{Why: act.ExactWithQuery, Name: s.Old + "?*"})
 	}
 	if s.Wider != "" {
-		why = append(why, Reason{Why: StarWider, URL: s.Wider})
+		why = append(why, act.Reason{Why: act.StarWider, URL: s.Wider})
 	}
 	to := s.New
 	if s.New == "" {
 		to, kind = "no target", "410 (gone); where the form has no such answer, let a server carry the host"
 	}
-	e := Entry{
-		Action:  Add,
-		Kind:    Pattern,
+	e := act.Entry{
+		Action:  act.Add,
+		Kind:    world.Pattern,
 		Domain:  domain,
 		Reasons: why,
-		Star:    &Pointed{s.Line, s.Takes, s.Wider},
-		Fields: []Field{
+		Star:    &act.Pointed{Line: s.Line, Takes: s.Takes, Wider: s.Wider},
+		Fields: []act.Field{
 			{
 				Name:  "pattern",
 				Value: s.Old,
@@ -742,7 +708,7 @@ func patternEntry(domain string, s Star) Entry {
 				"does not matter")}, {Name: "rule", Value: s.Rule}},
 	}
 	if example := strings.ReplaceAll(strings.TrimPrefix(s.Old, "*"), "*", "example"); !strings.Contains(example, "://") {
-		e.Check = Check{Kind: LookAtURL, URL: "https://" + example}
+		e.Check = act.Check{Kind: act.LookAtURL, URL: "https://" + example}
 	}
 	return e
 }
@@ -755,11 +721,11 @@ func firstAddress(c *estate.Carrier) string {
 }
 
 // points leads an audit to a carrier before any name points there.
-func points(c *estate.Carrier, hosts []web.Host) []Point {
-	var all []Point
+func points(c *estate.Carrier, hosts []web.Host) []act.Point {
+	var all []act.Point
 	for _, h := range hosts {
 		if len(c.Addresses) > 0 {
-			all = append(all, Point{h.String(), c.Addresses[0].String()})
+			all = append(all, act.Point{Host: h.String(), Address: c.Addresses[0].String()})
 		}
 	}
 	return all
@@ -767,15 +733,15 @@ func points(c *estate.Carrier, hosts []web.Host) []Point {
 
 // siteEntries gives what the site itself has to do: lead its other names to the canonical host.
 func siteEntries(e *estate.Estate) Carried {
-	k := Carried{Name: predict.SiteName, By: SiteKind, Hosts: []string{}, Entries: []Entry{}}
+	k := Carried{Name: predict.SiteName, By: SiteKind, Hosts: []string{}, Entries: []act.Entry{}}
 	for _, h := range e.Site.Hosts {
 		k.Hosts = append(k.Hosts, h.String())
 	}
 	for _, h := range e.Site.Also {
 		k.Entries = append(
 			k.Entries,
-			Entry{Action: Add, Kind: Primary, Domain: h.String(), Reasons: []Reason{{Why: AlsoAnswers}}, Check: lookAt(h),
-				Fields: []Field{
+			act.Entry{Action: act.Add, Kind: world.Primary, Domain: h.String(), Reasons: []act.Reason{{Why: act.AlsoAnswers}}, Check: lookAt(h),
+				Fields: []act.Field{
 					{Name: "primary", Value: e.Canonical.Host.String()},
 					{Name: "redirected to it", Value: h.String()},
 				}},
@@ -785,39 +751,39 @@ func siteEntries(e *estate.Estate) Carried {
 }
 
 // registrars gives what is typed at registrars: delegations and DS records.
-func registrars(zones []Zone, seen surveys) []Carried {
+func registrars(zones []zone.Zone, seen zone.Surveys) []Carried {
 	var all []Carried
 	for _, z := range zones {
-		entries := registrarEntries(z, seen)
+		entries := RegistrarEntries(z, seen)
 		if len(entries) == 0 || z.Guest {
 			continue
 		}
-		name := registrarOf(&z)
+		name := RegistrarOf(&z)
 		i := slices.IndexFunc(all, func(k Carried) bool { return k.Name == name })
 		if i < 0 {
 			i = len(all)
-			all = append(all, Carried{Name: name, By: RegistrarKind, Hosts: []string{}, Entries: []Entry{}})
+			all = append(all, Carried{Name: name, By: RegistrarKind, Hosts: []string{}, Entries: []act.Entry{}})
 		}
 		all[i].Entries = append(all[i].Entries, entries...)
 	}
 	return all
 }
 
-func registrarOf(z *Zone) string { return cmp.Or(z.domain.Registrar, "the registrar of "+z.Name) }
+func RegistrarOf(z *zone.Zone) string { return cmp.Or(z.Domain.Registrar, "the registrar of "+z.Name) }
 
-func registrarEntries(z Zone, seen surveys) []Entry {
-	last := seen.last[z.Name]
-	var all []Entry
-	add := func(e Entry) {
-		e.Domain, e.Check = z.Name, Check{Kind: SurveyZone, Host: z.Name}
+func RegistrarEntries(z zone.Zone, seen zone.Surveys) []act.Entry {
+	last := seen.Last[z.Name]
+	var all []act.Entry
+	add := func(e act.Entry) {
+		e.Domain, e.Check = z.Name, act.Check{Kind: act.SurveyZone, Host: z.Name}
 		all = append(all, e)
 	}
 	if z.New != nil && len(z.New.To) > 0 {
-		why := Reason{Why: ZoneNotThere}
+		why := act.Reason{Why: act.ZoneNotThere}
 		if z.New.Ready {
-			why = Reason{Why: ZoneThere}
+			why = act.Reason{Why: act.ZoneThere}
 		}
-		add(Entry{Action: Add, Kind: NameServers, Fields: serverFields(z.New.To), Reasons: []Reason{why}})
+		add(act.Entry{Action: act.Add, Kind: world.NameServers, Fields: serverFields(z.New.To), Reasons: []act.Reason{why}})
 	}
 	if last == nil {
 		return all
@@ -828,34 +794,34 @@ func registrarEntries(z Zone, seen surveys) []Entry {
 	}
 	if stale || z.Move != nil && len(z.Move.DS) > 0 {
 		for _, ds := range last.Parent.DS {
-			why := Reason{Why: FitsNoKey}
+			why := act.Reason{Why: act.FitsNoKey}
 			if !stale {
-				why = Reason{Why: BeforeServers, Seconds: z.Move.OldLives}
+				why = act.Reason{Why: act.BeforeServers, Seconds: z.Move.OldLives}
 			}
-			add(Entry{Action: Remove, Kind: DSEntry, Fields: []Field{{Name: "DS", Value: ds.Text}}, Reasons: []Reason{why}})
+			add(act.Entry{Action: act.Remove, Kind: world.DSEntry, Fields: []act.Field{{Name: "DS", Value: ds.Text}}, Reasons: []act.Reason{why}})
 		}
 	}
 	if m := z.Move; m != nil {
-		ready := Reason{Why: ServersReady}
+		ready := act.Reason{Why: act.ServersReady}
 		if !m.Ready {
-			ready = Reason{Why: ServersNotReady}
+			ready = act.Reason{Why: act.ServersNotReady}
 		}
 		add(
-			Entry{
-				Action:  Replace,
-				Kind:    NameServers,
+			act.Entry{
+				Action:  act.Replace,
+				Kind:    world.NameServers,
 				Fields:  serverFields(m.To),
-				Reasons: []Reason{ready, {Why: ServersUntilNow, Values: m.From, Seconds: m.OldLives}},
+				Reasons: []act.Reason{ready, {Why: act.ServersUntilNow, Values: m.From, Seconds: m.OldLives}},
 			},
 		)
 	}
 	return all
 }
 
-func serverFields(servers []string) []Field {
-	fields := []Field{}
+func serverFields(servers []string) []act.Field {
+	fields := []act.Field{}
 	for i, n := range servers {
-		fields = append(fields, Field{Name: fmt.Sprintf("name server %d", i+1), Value: n})
+		fields = append(fields, act.Field{Name: fmt.Sprintf("name server %d", i+1), Value: n})
 	}
 	return fields
 }

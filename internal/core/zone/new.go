@@ -1,55 +1,49 @@
-package plan
+package zone
 
 import (
 	"cmp"
 	"slices"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 )
-
-// New is the way of a domain to a zone of its own: the parent zone knows no such domain, so there is nothing to keep.
-type New struct {
-	To    []string `json:"to"`    // the name servers that it is to have; empty where nobody says
-	Ready bool     `json:"ready"` // every one of them was asked, and says all that the zone needs
-
-	serial uint32
-}
 
 // fromNothing gives a zone that nobody has seen the records that it needs; where there is no such zone yet, how it
 // comes to be.
-func (z *Zone) fromNothing(s sight, required []requirement) {
-	why := NobodyLooked
+func (z *Zone) fromNothing(s Sight, required []requirement) {
+	why := act.NobodyLooked
 	if s.nowhere != nil {
-		why = ZoneIsNew
+		why = act.ZoneIsNew
 	}
 	for i, n := range required {
-		c := Change{
+		c := act.Change{
 			Step:    i + 1,
-			Action:  Add,
+			Action:  act.Add,
 			Name:    n.Name,
 			Type:    n.Type,
 			TTL:     n.TTL,
 			Typed:   n.typed,
 			TypedAs: n.typedAs,
 			Through: through(n),
-			Reasons: append([]Reason{{Why: why}}, n.why...),
+			Reasons: append([]act.Reason{{Why: why}}, n.why...),
 		}
 		for _, v := range n.Values {
 			c.After = append(c.After, record.Plain(n.Type, v))
 		}
-		z.comes = append(z.comes, c)
+		z.Comes = append(z.Comes, c)
 	}
 	if s.nowhere == nil {
 		return
 	}
-	z.New = &New{To: names(s.domain.MovesTo()), Ready: heldAlready(s, required), serial: 1}
+	z.New = &New{To: web.Names(s.domain.MovesTo()), Ready: heldAlready(s, required), Serial: 1}
 	if !s.now.IsZero() {
-		z.New.serial = serialOf(s.now)
+		z.New.Serial = serialOf(s.now)
 	}
 	z.Next = cmp.Or(s.domain.RecordsAt, s.domain.RecordsFrom, "records of "+z.Name)
-	if edge := s.domain.Edge(); edge != nil && slices.Equal(names(edge.NameServers), z.New.To) {
+	if edge := s.domain.Edge(); edge != nil && slices.Equal(web.Names(edge.NameServers), z.New.To) {
 		z.Next = edge.Name
 	}
 	z.Present = z.Next
@@ -62,14 +56,14 @@ func serialOf(now time.Time) uint32 {
 }
 
 // heldAlready tells whether every name server that a new zone is to have answers for it, and says all that it needs.
-func heldAlready(s sight, required []requirement) bool {
-	to := names(s.domain.MovesTo())
+func heldAlready(s Sight, required []requirement) bool {
+	to := web.Names(s.domain.MovesTo())
 	for _, server := range to {
 		asked := slices.DeleteFunc(slices.Clone(s.nowhere.Coming), func(c survey.Coming) bool { return c.Name != server })
 		for _, c := range asked {
 			if c.State != survey.Answers || slices.ContainsFunc(required, func(n requirement) bool {
 				set, there := record.Find(c.Records, n.Name, n.Type)
-				return !there || !same(n.Type, set.Values, n.Values)
+				return !there || !record.SameMeaning(n.Type, set.Values, n.Values)
 			}) {
 				return false
 			}

@@ -1,4 +1,4 @@
-package plan
+package carry
 
 import (
 	"fmt"
@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // contradiction is something that a carrier was seen to do otherwise than the estate file says.
@@ -19,9 +20,9 @@ type contradiction struct {
 	urls      []string // that met it, in order
 }
 
-// declaredOtherwise says where a survey or an audit met carriers that do otherwise than the estate file says. What was
+// DeclaredOtherwise says where a survey or an audit met carriers that do otherwise than the estate file says. What was
 // seen counts: at addresses of carriers whose redirects others make, on hosts that they already lead into the estate.
-func declaredOtherwise(e *estate.Estate, seen *survey.Survey, audited []chain.Chain) []finding.Finding {
+func DeclaredOtherwise(e *estate.Estate, seen *survey.Survey, audited []chain.Chain) []finding.Finding {
 	var chains []chain.Chain
 	if seen != nil {
 		for i := range seen.Domains {
@@ -123,10 +124,10 @@ func metAt(a chain.Answer, c *estate.Carrier) bool {
 	return err == nil && slices.Contains(c.Addresses, at.Addr())
 }
 
-// claimedAt tells whether a host was met at a carrier that knows it already: its http door answers there, and does not
+// ClaimedAt tells whether a host was met at a carrier that knows it already: its http door answers there, and does not
 // say that there is nothing of the kind.
-func claimedAt(all surveys, zone string, h web.Host, c *estate.Carrier) bool {
-	seen := all.last[zone]
+func ClaimedAt(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) bool {
+	seen := all.Last[zone]
 	if seen == nil {
 		return false
 	}
@@ -151,9 +152,9 @@ func metThere(a chain.Answer, c *estate.Carrier) bool {
 	return metAt(a, c) || !c.Alias.IsZero() && slices.Contains(a.Aliases, c.Alias.String())
 }
 
-// certifiedThere tells whether a host's https door was met at a carrier with a certificate that browsers take.
-func certifiedThere(all surveys, zone string, h web.Host, c *estate.Carrier) bool {
-	seen := all.last[zone]
+// CertifiedThere tells whether a host's https door was met at a carrier with a certificate that browsers take.
+func CertifiedThere(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) bool {
+	seen := all.Last[zone]
 	return seen != nil && slices.ContainsFunc(seen.Chains, func(ch chain.Chain) bool {
 		first := ch.Hops[0]
 		return ch.Entry.Host() == h && ch.Entry.Scheme() == web.HTTPS && metThere(first, c) && first.TLS != nil &&

@@ -1,10 +1,11 @@
-package plan
+package carry
 
 import (
 	"fmt"
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
@@ -13,9 +14,9 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// limitsOf adds a finding wherever a carrier cannot do what its door asks, and returns the doors
+// Limits adds a finding wherever a carrier cannot do what its door asks, and returns the doors
 // concerned.
-func limitsOf(w *predict.Web) (Found, map[web.Door]bool) {
+func Limits(w *predict.Web) (act.Found, map[web.Door]bool) {
 	l := limits{web: w, beyond: map[web.Door]bool{}}
 	for _, d := range w.Domains() {
 		for _, h := range d.Hosts() {
@@ -32,7 +33,7 @@ func limitsOf(w *predict.Web) (Found, map[web.Door]bool) {
 		if len(s.subjects) == 1 {
 			subject = s.subjects[0]
 		}
-		l.find(finding.BeyondCarrier, subject, fmt.Sprintf(s.says, listedURLs(s.subjects)), s.fix,
+		l.Find(finding.BeyondCarrier, subject, fmt.Sprintf(s.says, listedURLs(s.subjects)), s.fix,
 			map[string]any{"carrier": s.carrier.Name, "by": string(s.carrier.By), "hosts": s.subjects})
 	}
 	return l.Found, l.beyond
@@ -40,7 +41,7 @@ func limitsOf(w *predict.Web) (Found, map[web.Door]bool) {
 
 // limits gathers what carriers cannot do.
 type limits struct {
-	Found
+	act.Found
 	web    *predict.Web
 	beyond map[web.Door]bool
 	shared []shared
@@ -69,7 +70,7 @@ func (l *limits) share(c *estate.Carrier, subject, says, fix string, concerned .
 // site adds a finding wherever whoever serves the site cannot do so at a host.
 func (l *limits) site(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	add := func(says, fix string) {
-		l.find(
+		l.Find(
 			finding.BeyondCarrier,
 			h.String(),
 			says,
@@ -110,7 +111,7 @@ func (l *limits) site(d *estate.Domain, h web.Host, c *estate.Carrier) {
 func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	doors := web.Doors(h)
 	add := func(subject, says, fix string, concerned ...web.Door) {
-		l.find(
+		l.Find(
 			finding.BeyondCarrier,
 			subject,
 			says,
@@ -224,7 +225,7 @@ func (l *limits) rules(
 	if c.Behind != "" {
 		return
 	}
-	if kind.Stars && h == carriedBy(l.web.Estate, d, c)[0] {
+	if kind.Stars && h == CarriedBy(l.web.Estate, d, c)[0] {
 		if keys := careless(d.Paths); keys != "" {
 			add(
 				h.String(),
@@ -267,7 +268,7 @@ func (l *limits) rules(
 		return
 	}
 	if stars := starsOf(l.web, d, c); c.PatternsAtMost >= 0 && len(stars) > c.PatternsAtMost {
-		if h == carriedBy(l.web.Estate, d, c)[0] {
+		if h == CarriedBy(l.web.Estate, d, c)[0] {
 			add(
 				h.String(),
 				fmt.Sprintf(

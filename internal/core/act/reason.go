@@ -1,4 +1,4 @@
-package plan
+package act
 
 import (
 	"time"
@@ -125,9 +125,6 @@ type Reason struct {
 	Date      time.Time
 }
 
-// Notice says what a note is about.
-type Notice uint8
-
 // The notes of a plan.
 const (
 	_ Notice = iota
@@ -149,60 +146,12 @@ const (
 	ServersUnasked  // the new name servers Values of the zone Names[0]
 )
 
-// Note is something worth knowing that is no fault.
-type Note struct {
-	Notice Notice
-	Names  []string
-	Values []string
-	Lines  [2]int
+// Find adds a finding.
+func (f *Found) Find(code finding.Code, subject, says, fix string, evidence map[string]any) {
+	f.Findings = append(f.Findings, finding.New(code, subject, says, fix, evidence))
 }
 
-// Found is what a part of the work on a plan found out.
-type Found struct {
-	findings []finding.Finding
-	notes    []Note
+// Note adds a note about names.
+func (f *Found) Note(n Notice, names ...string) {
+	f.Notes = append(f.Notes, Note{Notice: n, Names: names})
 }
-
-// find adds a finding.
-func (f *Found) find(code finding.Code, subject, says, fix string, evidence map[string]any) {
-	f.findings = append(f.findings, finding.New(code, subject, says, fix, evidence))
-}
-
-// note adds a note about names.
-func (f *Found) note(n Notice, names ...string) {
-	f.notes = append(f.notes, Note{Notice: n, Names: names})
-}
-
-// CheckKind says what is looked at.
-type CheckKind uint8
-
-// The checks.
-const (
-	NoCheck       CheckKind = iota
-	LookAtHost              // follow the doors of Host
-	LookAtURL               // follow URL
-	LookPointed             // follow the doors of Host as if the names pointed to Points already
-	AuditPointed            // audit the domain Host in the same way
-	AuditCarrier            // audit at the address Points[0].Address, whatever the host is
-	SurveyZone              // survey the domain Host
-	SurveyRecords           // its records only
-	AskServer               // ask Server for Name and Type, and see Values
-	AuditAll                // audit every door
-	PlanAgain               // the plan finds no difference
-)
-
-// Check says what to look at to see that something worked, and what is then seen.
-type Check struct {
-	Kind   CheckKind
-	Host   string
-	URL    string
-	Points []Point
-	Name   string
-	Type   string
-	Server string
-	Values []string // in zone-file form; none: nothing is there any more
-	Alias  bool     // the addresses of Values[0]
-}
-
-// Point leads a host to an address before DNS does.
-type Point struct{ Host, Address string }

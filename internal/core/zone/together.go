@@ -1,16 +1,17 @@
-package plan
+package zone
 
 import (
 	"fmt"
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
 
 // cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
-func (s sight) cut(name string) string {
+func (s Sight) cut(name string) string {
 	for at := name; strings.HasSuffix(at, "."+s.zone()); _, at, _ = strings.Cut(at, ".") {
 		if _, ok := s.set(at, "NS"); ok {
 			return at
@@ -21,21 +22,21 @@ func (s sight) cut(name string) string {
 
 // withoutCut takes the changes out that nobody would see, because their names are delegated elsewhere (RFC 1034 section
 // 4.2.1), and says so.
-func withoutCut(s sight, d draft) (draft, found) {
+func withoutCut(s Sight, d draft) (draft, found) {
 	var f found
 	said := map[string]bool{}
 	for p := range d.byPhase {
 		if p == staying {
 			continue
 		}
-		d.byPhase[p] = slices.DeleteFunc(slices.Clone(d.byPhase[p]), func(c Change) bool {
+		d.byPhase[p] = slices.DeleteFunc(slices.Clone(d.byPhase[p]), func(c act.Change) bool {
 			at := s.cut(c.Name)
 			if at == "" {
 				return false
 			}
 			if !said[c.Name] {
 				said[c.Name] = true
-				f.find(
+				f.Find(
 					finding.CutOff,
 					c.Name,
 					fmt.Sprintf(
@@ -56,13 +57,13 @@ func withoutCut(s sight, d draft) (draft, found) {
 
 // standingTogether says where, after the changes, an alias would not stand alone (RFC 1034 section 3.6.2), unless that
 // is said already.
-func standingTogether(s sight, d draft, said []finding.Finding) (draft, found) {
+func standingTogether(s Sight, d draft, said []finding.Finding) (draft, found) {
 	var f found
 	aliases, others := map[string]bool{}, map[string][]string{}
 	for _, changes := range d.byPhase {
 		for _, c := range changes {
 			switch {
-			case c.Action == Remove || isSignature(c.Type), c.Through != "" && c.Action != Keep && len(c.Typed) == 0:
+			case c.Action == act.Remove || record.IsSigning(c.Type), c.Through != "" && c.Action != act.Keep && len(c.Typed) == 0:
 			case c.Type == "CNAME", c.TypedAs == "CNAME" && c.Name != s.zone():
 				aliases[c.Name] = true
 			default:
@@ -80,13 +81,13 @@ func standingTogether(s sight, d draft, said []finding.Finding) (draft, found) {
 		}
 		slices.Sort(others[name])
 		alias, _ := record.Find(s.have[name], name, "CNAME")
-		f.find(
+		f.Find(
 			finding.AliasConflict,
 			name,
 			fmt.Sprintf("%s is an alias and has other records too (%s); resolvers see the one or the other, and no name server "+
 				"loads both.", name, strings.Join(slices.Compact(others[name]), ", ")),
 			"Decide which of them is needed, and remove the others before the zone is written anywhere.",
-			map[string]any{"alias": plain("CNAME", alias.Values), "others": others[name]},
+			map[string]any{"alias": record.PlainAll("CNAME", alias.Values), "others": others[name]},
 		)
 	}
 	return d, f

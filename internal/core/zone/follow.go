@@ -1,4 +1,4 @@
-package plan
+package zone
 
 import (
 	"cmp"
@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
@@ -63,7 +64,7 @@ func (b *worlds) comes(name string) bool {
 }
 
 // take types a change into the world ahead.
-func (b *worlds) take(zone string, c Change) error {
+func (b *worlds) take(zone string, c act.Change) error {
 	values := func(all []string, through string) []world.Value {
 		var made []world.Value
 		for _, v := range all {
@@ -72,9 +73,9 @@ func (b *worlds) take(zone string, c Change) error {
 		return made
 	}
 	switch {
-	case c.Action == Keep:
+	case c.Action == act.Keep:
 		return nil
-	case c.Action == Remove:
+	case c.Action == act.Remove:
 		return b.ahead.Type(zone, c.Name, c.Type, nil)
 	case c.Through == "":
 		return b.ahead.Type(zone, c.Name, c.Type, values(c.After, ""))
@@ -109,12 +110,12 @@ func leadsTo(ends []string) []record.Set {
 }
 
 // typedWords gives changes as somebody reads them: name, type and values.
-func typedWords(all []Change) []string {
+func typedWords(all []act.Change) []string {
 	var words []string
 	for _, c := range all {
 		words = append(
 			words,
-			fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(plain(c.Type, c.After), ", ")),
+			fmt.Sprintf("%s %s %s", c.Name, c.Type, strings.Join(record.PlainAll(c.Type, c.After), ", ")),
 		)
 	}
 	return words
@@ -123,7 +124,7 @@ func typedWords(all []Change) []string {
 // untieNames gives whatever follows a door whose address changes, and is no door itself, the
 // address that it has today: aliases, wildcards, hosts that somebody else needs; in the zone of a
 // guest its doors too, which wait for their turn.
-func untieNames(s sight, both *worlds, guest bool) found {
+func untieNames(s Sight, both *worlds, guest bool) found {
 	var f found
 	for _, set := range s.seen.Records {
 		if set.Type != "CNAME" || len(set.Values) == 0 || !guest && s.isHost(set.Name) ||
@@ -137,13 +138,13 @@ func untieNames(s sight, both *worlds, guest bool) found {
 	}
 	for _, n := range s.domain.Needed {
 		if len(s.have[n.Host.String()]) == 0 { // only a wildcard answers for it
-			untieName(s, both, record.Set{Name: n.Host.String(), TTL: RecordTTL}, &f)
+			untieName(s, both, record.Set{Name: n.Host.String(), TTL: act.RecordTTL}, &f)
 		}
 	}
 	return f
 }
 
-func (s sight) neededAs(name string) *estate.Needed {
+func (s Sight) neededAs(name string) *estate.Needed {
 	for i, n := range s.domain.Needed {
 		if n.Host.String() == name {
 			return &s.domain.Needed[i]
@@ -153,15 +154,15 @@ func (s sight) neededAs(name string) *estate.Needed {
 }
 
 // untieName leads one name, an alias or one without records of its own, to where it ends today.
-func untieName(s sight, both *worlds, alias record.Set, f *found) {
+func untieName(s Sight, both *worlds, alias record.Set, f *found) {
 	was, moves := both.moved(alias.Name)
 	sets := leadsTo(was.Ends)
 	if !moves || sets == nil {
 		return
 	}
-	why := NameFollowed
+	why := act.NameFollowed
 	if isMail(alias) || both.mailing[alias.Name] {
-		why = MailAlias
+		why = act.MailAlias
 	}
 	follows := alias.Name
 	if len(was.Via) > 1 {
@@ -172,19 +173,19 @@ func untieName(s sight, both *worlds, alias record.Set, f *found) {
 			}
 		}
 	}
-	reasons := []Reason{{Why: why, Name: follows}}
-	var adds []Change
+	reasons := []act.Reason{{Why: why, Name: follows}}
+	var adds []act.Change
 	for _, to := range sets {
 		adds = append(
 			adds,
-			Change{Action: Add, Name: alias.Name, Type: to.Type, TTL: alias.TTL, After: to.Values,
+			act.Change{Action: act.Add, Name: alias.Name, Type: to.Type, TTL: alias.TTL, After: to.Values,
 				Reasons: reasons},
 		)
 	}
 	untied := typedWords(adds)
 	says, code := "%s is an alias that follows %s, whose address changes with the web: mail would be looked for there.",
 		finding.MailTied
-	if why == NameFollowed {
+	if why == act.NameFollowed {
 		says, code = "%s follows %s, whose address changes with the web, and is no door itself.", finding.DependedOn
 	}
 	fix := "Untie it before the web moves, as the first changes do: %s%s. Then survey again."
@@ -192,19 +193,19 @@ func untieName(s sight, both *worlds, alias record.Set, f *found) {
 	if alias.Type == "" {
 		instead = ""
 	}
-	f.findings = append(f.findings, finding.New(
+	f.Findings = append(f.Findings, finding.New(
 		code, alias.Name, fmt.Sprintf(says, alias.Name, follows),
 		fmt.Sprintf(fix, strings.Join(untied, "; "), instead),
-		map[string]any{"alias": plain("CNAME", alias.Values), "untied": untied, "follows": follows},
+		map[string]any{"alias": record.PlainAll("CNAME", alias.Values), "untied": untied, "follows": follows},
 	).As(finding.Warning))
 	switch {
 	case alias.Type == "":
 	case adds[0].Type == "CNAME": // the name that changes was an alias itself
-		adds[0].Action, adds[0].Before = Replace, alias.Values
+		adds[0].Action, adds[0].Before = act.Replace, alias.Values
 	default:
 		f.propose(
 			untying,
-			Change{Action: Remove, Name: alias.Name, Type: "CNAME", TTL: alias.TTL, Before: alias.Values,
+			act.Change{Action: act.Remove, Name: alias.Name, Type: "CNAME", TTL: alias.TTL, Before: alias.Values,
 				Reasons: reasons},
 		)
 	}
@@ -215,7 +216,7 @@ func untieName(s sight, both *worlds, alias record.Set, f *found) {
 
 // untieReceivers leads mail that follows a door whose address changes to a name of its own, with
 // today's addresses.
-func untieReceivers(s sight, both *worlds) found {
+func untieReceivers(s Sight, both *worlds) found {
 	var f found
 	for _, set := range s.seen.Records {
 		if set.Type == "MX" || set.Type == "SRV" && isMailService(set.Name) {
@@ -226,7 +227,7 @@ func untieReceivers(s sight, both *worlds) found {
 	_, hasMX := s.set(apex, "MX")
 	was, moves := both.moved(apex)
 	if hasMX || !moves || s.misses(apex, "MX") || s.domain.Mail == "none" ||
-		len(s.mailSeen()) == 0 && !s.hasPolicy() ||
+		len(s.MailSeen()) == 0 && !s.hasPolicy() ||
 		s.asksForMX() {
 		return f
 	}
@@ -245,8 +246,8 @@ func untieReceivers(s sight, both *worlds) found {
 	)
 	f.propose(
 		untying,
-		Change{Action: Add, Name: apex, Type: "MX", TTL: RecordTTL, After: []string{"10 " + to + "."},
-			Reasons: []Reason{{Why: MailWent}}},
+		act.Change{Action: act.Add, Name: apex, Type: "MX", TTL: act.RecordTTL, After: []string{"10 " + to + "."},
+			Reasons: []act.Reason{{Why: act.MailWent}}},
 	)
 	return f
 }
@@ -262,7 +263,7 @@ func isMailService(name string) bool {
 }
 
 // untieTargets leads the records of one MX or SRV set that follow a door elsewhere.
-func untieTargets(s sight, both *worlds, set record.Set, f *found) {
+func untieTargets(s Sight, both *worlds, set record.Set, f *found) {
 	var after []string
 	tied := ""
 	lives := slices.ContainsFunc(set.Values, func(v string) bool {
@@ -303,15 +304,15 @@ func untieTargets(s sight, both *worlds, set record.Set, f *found) {
 	if tied != "" {
 		f.propose(
 			untying,
-			Change{Action: Replace, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
-				After: after, Reasons: []Reason{{Why: MailHung, Name: tied}}},
+			act.Change{Action: act.Replace, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
+				After: after, Reasons: []act.Reason{{Why: act.MailHung, Name: tied}}},
 		)
 	}
 }
 
 // tie says that mail is tied, and what unties it.
-func tie(s sight, f *found, says string, untied []string) {
-	f.findings = append(f.findings, finding.New(
+func tie(s Sight, f *found, says string, untied []string) {
+	f.Findings = append(f.Findings, finding.New(
 		finding.MailTied,
 		s.zone(),
 		says,
@@ -341,7 +342,7 @@ func mailLabels(yield func(string) bool) {
 // ownMail finds a name for mail that ends at today's machines, now and ahead, in the zone itself,
 // and proposes the records that it needs. Where mail ends at a name outside the estate, it goes
 // straight there. The name is "" where there is none.
-func ownMail(s sight, both *worlds, ends []string, f *found) (string, []Change) {
+func ownMail(s Sight, both *worlds, ends []string, f *found) (string, []act.Change) {
 	sets := leadsTo(ends)
 	if len(sets) == 0 {
 		return "", nil
@@ -371,10 +372,10 @@ func ownMail(s sight, both *worlds, ends []string, f *found) (string, []Change) 
 			answered && usual && !slices.Equal(lead.Ends, ends) {
 			continue
 		}
-		var adds []Change
+		var adds []act.Change
 		for _, set := range sets {
-			c := Change{Action: Add, Name: name, Type: set.Type, TTL: RecordTTL, After: set.Values,
-				Reasons: []Reason{{Why: MailOwnName}}}
+			c := act.Change{Action: act.Add, Name: name, Type: set.Type, TTL: act.RecordTTL, After: set.Values,
+				Reasons: []act.Reason{{Why: act.MailOwnName}}}
 			if both.take(s.zone(), c) != nil {
 				return "", nil
 			}
@@ -388,7 +389,7 @@ func ownMail(s sight, both *worlds, ends []string, f *found) (string, []Change) 
 
 // untieSenders writes today's addresses into the SPF records of the zone in place of what follows
 // doors whose addresses change.
-func untieSenders(s sight, both *worlds, d draft) found {
+func untieSenders(s Sight, both *worlds, d draft) found {
 	var f found
 	for _, set := range s.seen.Records {
 		if set.Type != "TXT" {
@@ -408,7 +409,7 @@ func untieSenders(s sight, both *worlds, d draft) found {
 				continue
 			}
 			values[i], changed = record.Quote(text), term
-			f.findings = append(f.findings, finding.New(
+			f.Findings = append(f.Findings, finding.New(
 				finding.MailTied,
 				set.Name,
 				fmt.Sprintf(
@@ -426,8 +427,8 @@ func untieSenders(s sight, both *worlds, d draft) found {
 		if changed != "" {
 			f.propose(
 				untying,
-				Change{Action: Replace, Name: set.Name, Type: "TXT", TTL: set.TTL, Before: set.Values,
-					After: values, Reasons: []Reason{{Why: TermFollowed, Values: []string{changed}}}},
+				act.Change{Action: act.Replace, Name: set.Name, Type: "TXT", TTL: set.TTL, Before: set.Values,
+					After: values, Reasons: []act.Reason{{Why: act.TermFollowed, Values: []string{changed}}}},
 			)
 		}
 	}
@@ -493,4 +494,14 @@ func literalTerm(both *worlds, term spf.Term, at string) []string {
 		}
 	}
 	return literal
+}
+
+// leaves reports whether a name leads by way of another and will no more: it has to leave before
+// the other one moves, or it is led for a while to a carrier that knows nothing of it.
+func (b *worlds) leaves(name, other string) bool {
+	if b == nil {
+		return false
+	}
+	by := func(l world.Lead) bool { return len(l.Via) > 1 && slices.Contains(l.Via[1:], other) }
+	return by(b.before.Lead(name)) && !by(b.ahead.Lead(name))
 }

@@ -1,0 +1,224 @@
+package plan
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"iter"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/predict"
+	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/web"
+)
+
+// redirectsNeeded refuses rules that would send a host to the site that somebody else needs.
+func redirectsNeeded(w *predict.Web) act.Found {
+	var f act.Found
+	for _, r := range w.Rules.Rules() {
+		d := w.Estate.DomainOf(r.Old.Host)
+		if d == nil {
+			continue
+		}
+		if by := d.NeededBy(r.Old.Host); by != "" {
+			f.Find(
+				finding.DependedOn,
+				r.Place(),
+				fmt.Sprintf("%s would redirect %s, which %s needs.", r.Place(), r.Old.Host, by),
+				"Drop the rule, or take the host out of needed: if nobody needs it any more.",
+				map[string]any{"line": r.Line, "host": r.Old.Host.String(), "by": by},
+			)
+		}
+	}
+	return f
+}
+
+// ChainOf predicts the chain of a rule's example; none where it has none. It is not kept: there may be a million.
+func (p *Plan) ChainOf(r *Rule) []predict.Step {
+	u, err := web.ParseURL(r.Example)
+	if err != nil {
+		return []predict.Step{}
+	}
+	return stepsFrom(p.Web, u)
+}
+
+func leftDomains(e *estate.Estate, w *predict.Web) act.Found {
+	var f act.Found
+	for _, d := range e.Domains {
+		if d.State == estate.Leave && w.Means(d.Name) {
+			f.Note(act.LeftAsItIs, d.Name.Unicode())
+		}
+	}
+	return f
+}
+
+func doorsOf(w *predict.Web) []Door {
+	doors := w.Doors()
+	all := make([]Door, len(doors))
+	crew.Each(len(doors), func(i int) {
+		d := doors[i]
+		root := d.URL("/", "")
+		made := Door{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
+		domain := w.Estate.DomainOf(d.Host)
+		if domain != nil {
+			made.Domain = domain.Name.String()
+		}
+		if c := w.Carrier(d.Host); c != nil {
+			made.Carrier, made.Fallback = c.Name, string(domain.Fallback)
+		}
+		all[i] = made
+	})
+	return all
+}
+
+func stepsFrom(w *predict.Web, u web.URL) []predict.Step {
+	steps, _ := w.Steps(u, chain.Root)
+	return steps
+}
+
+func rulesOf(w *predict.Web) []Rule {
+	all := []Rule{}
+	meant := map[*estate.Domain]bool{}
+	for _, d := range w.Domains() {
+		meant[d] = true
+	}
+	for _, r := range w.Rules.Rules() {
+		d := w.Estate.DomainOf(r.Old.Host)
+		if d == nil || !meant[d] {
+			continue
+		}
+		listed := Rule{
+			Line:     r.Line,
+			Old:      r.Old.String(),
+			New:      r.New.String(),
+			Status:   cmp.Or(r.Status, w.Estate.Policy.Status),
+			Query:    "keep",
+			Carriers: []string{},
+		}
+		if r.DropQuery {
+			listed.Query = "drop"
+		}
+		if r.Status == rule.Gone {
+			listed.New = ""
+		}
+		for _, h := range d.Hosts() {
+			inherits := r.Old.Host == d.Name && h == d.Name.WWW()
+			if c := w.Estate.Holder(d.Carry[h]); c != nil && (h == r.Old.Host || inherits) &&
+				!slices.Contains(listed.Carriers, c.Name) {
+				listed.Carriers = append(listed.Carriers, c.Name)
+			}
+		}
+		if u, ok := w.Rules.Example(r); ok {
+			listed.Example = u.String()
+		}
+		all = append(all, listed)
+	}
+	return all
+}
+
+// faultyRules says what is wrong with the rules among themselves and with where they stand.
+func faultyRules(w *predict.Web) act.Found {
+	var f act.Found
+	for _, t := range w.Rules.Ties() {
+		f.Findings = append(f.Findings, predict.TieFinding(t))
+	}
+	for _, pair := range w.Rules.Duplicates() {
+		f.Notes = append(f.Notes, act.Note{Notice: act.SaidAlready, Lines: [2]int{pair[1].Line, pair[0].Line}})
+	}
+	for _, r := range w.Rules.Rules() {
+		if w.Estate.Serves(r.Old.Host) {
+			f.Find(
+				finding.BeyondCarrier,
+				r.Place(),
+				fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
+				"Set the redirect up on the site, and write it down in site.rules.",
+				map[string]any{"line": r.Line},
+			)
+		}
+	}
+	return f
+}
+
+// predicted judges the predicted chains of all doors and examples. A door whose carrier is known to
+// be unable is not judged once more.
+func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
+	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
+	asks := p.Asks(true)
+	each := make([][]finding.Finding, len(asks))
+	crew.Each(len(asks), func(i int) {
+		ask := asks[i]
+		if beyond[ask.URL.Door()] || p.Web.Untold(ask.URL.Host()) != "" {
+			return
+		}
+		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
+		judge.Chain(&c, p.Goal(ask.URL))
+		for _, one := range c.Findings {
+			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil && !by.KeepsQuery {
+				one = one.Causing("queries at " + by.Name) // a limit of the carrier, however many doors meet it
+			}
+			each[i] = append(each[i], one)
+		}
+	})
+	return act.Found{Findings: slices.Concat(each...)}
+}
+
+// earlierOf returns the domains that earlier waves have moved, where one wave is meant.
+func earlierOf(in Input, w *predict.Web) []*estate.Domain {
+	var all []*estate.Domain
+	for _, d := range in.Estate.Domains {
+		if d.State == estate.Moved && d.Wave < in.Wave && !w.Means(d.Name) {
+			all = append(all, d)
+		}
+	}
+	return all
+}
+
+// Asks returns what an audit asks: every door's probes, and with rules an example of each rule.
+// Where one wave is meant, the roots of what earlier ones moved are asked too.
+func (p *Plan) Asks(rules bool) []ToAsk {
+	if rules && p.asks != nil {
+		return p.asks
+	}
+	var asks []ToAsk
+	for _, d := range p.Doors {
+		probes := chain.Probes(d.Door)
+		for _, probe := range chain.ProbeOrder {
+			asks = append(asks, ToAsk{probes[probe], probe})
+		}
+	}
+	for _, d := range earlierOf(p.input, p.Web) {
+		for _, h := range d.Hosts() {
+			for _, door := range web.Doors(h) {
+				asks = append(asks, ToAsk{chain.Probes(door)[chain.Root], chain.Root})
+			}
+		}
+	}
+	for _, r := range p.Rules {
+		u, err := web.ParseURL(r.Example)
+		switch {
+		case err != nil || !rules || len(r.Carriers) == 0:
+		case strings.Contains(r.Old, "{"):
+			asks = append(asks, ToAsk{u, chain.Pattern})
+		default:
+			asks = append(asks, ToAsk{u, chain.Rule})
+		}
+	}
+	return asks
+}
+
+// urls gives what an audit asks, without why.
+func (p *Plan) urls() iter.Seq[web.URL] {
+	return func(yield func(web.URL) bool) {
+		for _, ask := range p.asks {
+			if !yield(ask.URL) {
+				return
+			}
+		}
+	}
+}

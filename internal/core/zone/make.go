@@ -1,0 +1,256 @@
+package zone
+
+import (
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/world"
+)
+
+// Made is what becomes of all zones.
+type Made struct {
+	act.Found
+	Zones []Zone
+	Today *world.World // as it was seen
+}
+
+// Make works the zones out: those of the domains that are meant, and of the others those in which something
+// follows a door that moves. A zone whose hosts leave those of another one comes before it.
+func Make(in Known, seen Surveys, domains []*estate.Domain) Made {
+	var all, guests []*zonePlan
+	meant := map[*estate.Domain]bool{}
+	all = make([]*zonePlan, len(domains))
+	crew.Each(len(domains), func(i int) { all[i] = lead(in, seen, domains[i]) })
+	for _, d := range domains {
+		meant[d] = true
+	}
+	for _, d := range in.Estate.Domains {
+		if !meant[d] && d.State != estate.Leave && seen.Last[d.Name.String()] != nil {
+			guests = append(guests, guest(in, seen, d))
+		}
+	}
+	both := worldsOf(in)
+	untie(slices.Concat(all, guests), both)
+	zones := slices.Concat(all, guests)
+	crew.Each(len(zones), func(i int) { zones[i].finish(in, both) })
+	for _, k := range guests {
+		if k.zone.changed() {
+			all = append(all, k)
+		}
+	}
+	made := Made{Today: both.before}
+	for _, k := range leaversBefore(all, both) {
+		made.Zones = append(made.Zones, k.zone)
+		made.Findings, made.Notes = append(made.Findings, k.findings...), append(made.Notes, k.notes...)
+	}
+	return made
+}
+
+// AfterMove gives what is found at a zone that an earlier wave has moved: what it did is taken as done, and looked at.
+func AfterMove(in Known, seen Surveys, d *estate.Domain) []finding.Finding {
+	made := lead(in, seen, d)
+	made.finish(in, nil)
+	return slices.DeleteFunc(made.findings, func(f finding.Finding) bool { return !f.Code.Kind().AfterMove })
+}
+
+// leaversBefore puts zones whose hosts leave those of another zone before it.
+func leaversBefore(zones []*zonePlan, both *worlds) []*zonePlan {
+	at := map[string]*zonePlan{}
+	byHost := map[string]string{}
+	var names []string
+	for _, k := range zones {
+		at[k.zone.Name], names = k, append(names, k.zone.Name)
+		for name := range k.moves {
+			byHost[name] = k.zone.Name
+		}
+	}
+	first := map[string][]string{} // by zone: those that come before it
+	for name, zone := range byHost {
+		for _, via := range both.before.Lead(name).Via[1:] {
+			if other := byHost[via]; other != "" && other != zone && both.leaves(name, via) {
+				first[other] = append(first[other], zone)
+			}
+		}
+	}
+	if len(first) == 0 {
+		return zones
+	}
+	var sorted []*zonePlan
+	for _, all := range first {
+		slices.Sort(all)
+	}
+	for _, name := range topological(names, func(name string) []string { return first[name] }) {
+		sorted = append(sorted, at[name])
+	}
+	return sorted
+}
+
+// zonePlan is one zone as far as it is worked out.
+type zonePlan struct {
+	zone     Zone
+	findings []finding.Finding
+	notes    []act.Note
+
+	Sight
+	required []requirement
+	moves    moving
+	draft    draft
+	guest    bool // of a domain that is not meant: only what follows what is meant is changed there
+}
+
+func (k *zonePlan) take(f found) {
+	for _, p := range f.proposals {
+		k.draft.join(p)
+	}
+	k.findings, k.notes = append(k.findings, f.Findings...), append(k.notes, f.Notes...)
+}
+
+// lead begins a zone: what is wanted there, and the changes that lead its doors to their carriers.
+func lead(in Known, seen Surveys, d *estate.Domain) *zonePlan {
+	s := SightOf(in, seen, d)
+	required, notes := requirementsOf(s)
+	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(required), Domain: d}
+	z.Present, z.Next = places(d, nil)
+	z.Note = d.Note
+	k := &zonePlan{zone: z, notes: notes, Sight: s, required: required}
+	if s.seen == nil {
+		k.zone.fromNothing(s, required)
+		return k
+	}
+	hosts, moves := leadHosts(s, required)
+	k.moves = moves
+	k.take(hosts)
+	k.take(settleWanted(s, required))
+	return k
+}
+
+// guest begins a zone that is not meant.
+func guest(in Known, seen Surveys, d *estate.Domain) *zonePlan {
+	z := Zone{Name: d.Name.String(), RecordsAt: d.RecordsAt, State: string(d.State), Guest: true}
+	z.Domain = d
+	k := &zonePlan{zone: z, Sight: SightOf(in, seen, d), guest: true}
+	k.zone.Present, k.zone.Next = places(d, nil)
+	return k
+}
+
+// untie adds what keeps everything where it is that follows a door of any zone: names first, then
+// mail that is handed to them, then who may send. Each sees what those before it have done.
+func untie(zones []*zonePlan, both *worlds) {
+	for _, k := range zones {
+		both.takeAll(k)
+	}
+	for _, phase := range []func(k *zonePlan) found{
+		func(k *zonePlan) found { return untieNames(k.Sight, both, k.guest) },
+		func(k *zonePlan) found { return untieReceivers(k.Sight, both) },
+		func(k *zonePlan) found { return untieSenders(k.Sight, both, k.draft) },
+	} {
+		for _, k := range zones {
+			if k.seen == nil {
+				continue
+			}
+			if f := phase(k); len(f.proposals) > 0 || len(f.Findings) > 0 {
+				k.take(f)
+				both.takeAll(k)
+			}
+		}
+	}
+}
+
+// takeAll types the changes of a zone into the world ahead. What cannot be typed is said when the
+// sheets are played.
+func (b *worlds) takeAll(k *zonePlan) {
+	if k.seen == nil {
+		for _, c := range k.zone.Comes {
+			_ = b.take(k.zone.Name, c)
+		}
+		return
+	}
+	for phase, changes := range k.draft.byPhase {
+		for _, c := range changes {
+			if phase != staying {
+				_ = b.take(k.zone.Name, c)
+			}
+		}
+	}
+}
+
+// finish ends a zone: everything else stays, what cannot be is taken out and said, and the zone is
+// as it then is.
+func (k *zonePlan) finish(in Known, both *worlds) {
+	s := k.Sight
+	if s.seen == nil {
+		return
+	}
+	when := s.seen.Looked
+	if when.IsZero() {
+		when = in.Survey.Started
+	}
+	if !k.guest {
+		k.take(keepWildcards(s, k.moves, k.draft))
+		k.take(judgeMail(s))
+	}
+	k.take(keepOthers(s, k.moves, k.draft))
+	changes, cut := withoutCut(s, k.draft)
+	k.draft = changes
+	k.take(cut)
+	changes, crowded := standingTogether(s, k.draft, k.findings)
+	k.draft = changes
+	k.take(crowded)
+	z := &k.zone
+	z.Seen, z.Partial, z.Missed, z.Remaining = &when, s.seen.Partial, s.seen.Missed, s.seen.Remaining
+	z.Changes = inOrder(k.draft, both.leaves)
+	z.AsItIs = s.seen.Records
+	z.Whole = afterwards(s.seen.Records, z.Changes)
+	z.TTLs, z.AbsentFor = ttlsOf(s, k.required, z.Changes), s.negative()
+	if k.guest {
+		return
+	}
+	k.take(sinceEarlier(s, k.required))
+	k.take(notAnswered(s))
+	k.take(formElsewhere(s))
+	untouched, needed := neededHosts(s)
+	z.Untouched = untouched
+	k.take(needed)
+	k.move()
+	if s.domain.State == estate.Moved {
+		k.take(carriedOut(s, k.required, z.Changes))
+	}
+}
+
+// move works out how the zone gets to other name servers, where it does, and where its records are
+// typed.
+func (k *zonePlan) move() {
+	s, z := k.Sight, &k.zone
+	move, loses := moveOf(s, k.required, z.Whole)
+	z.Move = move
+	z.Present, z.Next = places(s.domain, move)
+	if edge := s.domain.Edge(); edge != nil && move == nil && s.alreadyAt(edge) {
+		z.RecordsAt, z.Present, z.Next = edge.Name, edge.Name, edge.Name // whatever is written down
+	}
+	for i := range z.Changes {
+		c := &z.Changes[i]
+		c.Early = c.Early && c.Step > 0 && move != nil
+	}
+	k.take(loses)
+}
+
+// notAnswered notes what nobody answered about at the apex and at hosts that have doors.
+func notAnswered(s Sight) found {
+	var f found
+	var keys []string
+	for _, m := range s.seen.Missed {
+		if m.Name == s.zone() || s.isHost(m.Name) {
+			keys = append(keys, m.Name+" "+m.Type)
+		}
+	}
+	if len(keys) > 0 {
+		f.Notes = append(f.Notes, act.Note{Notice: act.NotAnswered, Names: []string{s.zone()}, Values: keys})
+	}
+	if s.seen.Remaining {
+		f.Note(act.TTLsRemaining, s.zone())
+	}
+	return f
+}
