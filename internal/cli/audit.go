@@ -93,7 +93,7 @@ lead to is asked once. Each is kept as it comes: where the audit was cut off, --
 			if interrupted {
 				return err
 			}
-			return out.verdict(a.Findings)
+			return out.exit(a.Findings)
 		},
 	}
 	from.flags(c)
@@ -174,7 +174,7 @@ func (p *program) runAudit(
 func (p *program) besides(
 	ctx context.Context,
 	made *plan.Plan,
-	w *live.Web,
+	w *live.Client,
 	judge chain.Judge,
 	torn []web.Host,
 	tally *chain.Tally,

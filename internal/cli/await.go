@@ -128,7 +128,7 @@ func (p *program) runAwait(
 }
 
 // awaiter asks from a vantage what a plan waits for.
-func awaiter(made *plan.Plan, w *live.Web) *live.Awaiter {
+func awaiter(made *plan.Plan, w *live.Client) *live.Awaiter {
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards, Exempt: made.Exempt,
 		Clues: made.Clues()}
 	judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(context.Background(), h) }

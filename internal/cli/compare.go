@@ -105,7 +105,7 @@ func (p *program) runCompare(ctx context.Context, from *estateOptions, out *outp
 	for _, i := range news.New {
 		worse = append(worse, finding.Finding{Severity: i.Severity})
 	}
-	return out.verdict(worse)
+	return out.exit(worse)
 }
 
 func aOrAn(kind string) string {

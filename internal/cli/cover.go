@@ -66,7 +66,7 @@ a page is gone), and rules import takes it back; empty lines stay undecided.`,
 				Work: contains([]string{"csv", "xlsx"}, out.format)}), &out); err != nil {
 				return err
 			}
-			return out.verdict(made.Findings)
+			return out.exit(made.Findings)
 		},
 	}
 	from.flags(c)

@@ -179,7 +179,7 @@ var mends = map[string]string{
 // it again.
 func (p *program) demoProof(folder string, e *files.Estate) error {
 	path := filepath.Join(folder, "old-rules.csv")
-	prove := func(path string) (*proof.Proof, *predict.Web, error) {
+	prove := func(path string) (*proof.Proof, *predict.Prediction, error) {
 		rules, err := files.ReadRules(path, files.RuleScope(e.Estate))
 		if err != nil {
 			return nil, nil, err
@@ -243,7 +243,7 @@ func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
 }
 
 // mendRules gives the text of a redirect map with its chains straightened and what a person changes.
-func mendRules(path string, made *predict.Web) (straightened, mended int, text []byte, err error) {
+func mendRules(path string, made *predict.Prediction) (straightened, mended int, text []byte, err error) {
 	changes := proof.Straighten(made)
 	straightened = len(changes)
 	edits := edits(changes)

@@ -42,7 +42,7 @@ func (p *program) explain() *cobra.Command {
 					}
 					return usage("explain %s: there is no finding with this name; %s", code, hint)
 				}
-				if err := p.show(report.Explain(c.Kind()), &out); err != nil {
+				if err := p.show(report.Explain(c.Row()), &out); err != nil {
 					return err
 				}
 			}
@@ -55,7 +55,7 @@ func (p *program) explain() *cobra.Command {
 
 func codes() []string {
 	var all []string
-	for _, k := range finding.Kinds() {
+	for _, k := range finding.Rows() {
 		all = append(all, k.Name)
 	}
 	for _, c := range finding.Causes() {

@@ -488,5 +488,5 @@ func (p *program) showFollowed(
 	if readErr != nil {
 		return nil, storeFailed(readErr)
 	}
-	return out.verdict(findings), nil
+	return out.exit(findings), nil
 }

@@ -340,7 +340,7 @@ type gathering struct {
 	reader  *files.OldURLs
 	vantage *vantageOptions
 	estate  *files.Estate
-	web     *live.Web
+	web     *live.Client
 }
 
 func (g *gathering) close() {

@@ -209,11 +209,11 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 	case wrong != nil:
 		return ended{exitUsage, wrong}
 	}
-	return out.verdict(findings)
+	return out.exit(findings)
 }
 
 // originNotes says what the origin answers for hosts when it is asked by itself.
-func originNotes(ctx context.Context, w *live.Web, hosts []web.Host, at netip.Addr) []string {
+func originNotes(ctx context.Context, w *live.Client, hosts []web.Host, at netip.Addr) []string {
 	var all []string
 	for _, h := range hosts {
 		plain, secure := w.Origin(ctx, web.Door{Scheme: web.HTTPS, Host: h}.URL("/", ""), at)

@@ -55,7 +55,7 @@ each carrier, and says where the plan does not hold. It changes nothing.`,
 			if err := p.show(report.Plan(made), &out); err != nil {
 				return err
 			}
-			return out.verdict(made.Findings)
+			return out.exit(made.Findings)
 		},
 	}
 	from.flags(c)

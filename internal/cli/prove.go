@@ -40,7 +40,7 @@ the reason.`,
 			if err := p.show(report.Proof(made, in.Estate.Canonical.String()), &out); err != nil {
 				return err
 			}
-			return out.verdict(made.Findings)
+			return out.exit(made.Findings)
 		},
 	}
 	from.flags(c)

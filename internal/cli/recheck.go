@@ -283,10 +283,10 @@ func (p *program) acceptOne(ctx context.Context, from *estateOptions, o *recheck
 	return nil
 }
 
-// knownCode tells whether something can be accepted under a name: that of a finding or of a change.
+// knownCode reports whether something can be accepted under a name: that of a finding or of a change.
 func knownCode(code string) error {
 	codes := recheck.Codes()
-	for _, k := range finding.Kinds() {
+	for _, k := range finding.Rows() {
 		codes = append(codes, k.Name)
 	}
 	if contains(codes, code) {

@@ -41,7 +41,7 @@ of every rule there, over real sockets. Nothing real is touched.`,
 			if err := p.show(report.Audit(a, "rehearsal", title, p.now()), &out); err != nil {
 				return err
 			}
-			return out.verdict(a.Findings)
+			return out.exit(a.Findings)
 		},
 	}
 	from.flags(c)

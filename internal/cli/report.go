@@ -98,7 +98,7 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output, 
 		if err := p.show(report.Audit(a, "audit", reportTitle(a.Canonical), a.Started), out); err != nil {
 			return err
 		}
-		return out.verdict(a.Findings)
+		return out.exit(a.Findings)
 	}
 	page, err := p.forClient(c, from, s, a, o)
 	if err != nil {
@@ -111,7 +111,7 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output, 
 		return err
 	}
 	fmt.Fprintf(p.err, "%s was written.\n", o.path)
-	return out.verdict(a.Findings)
+	return out.exit(a.Findings)
 }
 
 // forClient gathers what a page for the client is made of. Where the estate cannot be read, what comes of it is

@@ -403,8 +403,8 @@ func (p *program) show(d report.Doc, o *output) error {
 // tell writes a document as text.
 func (p *program) tell(d report.Doc) error { return p.show(d, &output{format: "text"}) }
 
-// verdict turns findings into the exit code.
-func (o *output) verdict(findings []finding.Finding) error {
+// exit turns findings into the exit code.
+func (o *output) exit(findings []finding.Finding) error {
 	if o.failOn != "never" && finding.Worst(findings).Rank() >= finding.Severity(o.failOn).Rank() && len(findings) > 0 {
 		return ended{code: exitFindings}
 	}
@@ -440,13 +440,13 @@ func terminal(w io.Writer) (*os.File, bool) {
 	return f, isFile && term.IsTerminal(int(f.Fd()))
 }
 
-// colored tells whether what goes to a writer may have colours.
+// colored reports whether what goes to a writer may have colours.
 func colored(w io.Writer) bool {
 	_, is := terminal(w)
 	return is && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 }
 
-// onTerminal tells whether progress is seen by somebody.
+// onTerminal reports whether progress is seen by somebody.
 func (p *program) onTerminal() bool {
 	_, is := terminal(p.err.to)
 	return is

@@ -268,7 +268,7 @@ func (p *program) proceed(
 func (p *program) proceedAt(
 	ctx context.Context,
 	made *plan.Plan,
-	w *live.Web,
+	w *live.Client,
 	book *runbook.Book,
 ) (runbook.Progress, error) {
 	world := &live.World{

@@ -107,7 +107,7 @@ func (p *program) watchZones(ctx context.Context, folder string, s *stage.Stage)
 	}
 }
 
-// zoneState tells whether a zone file was written.
+// zoneState reports whether a zone file was written.
 func zoneState(folder string) string {
 	var state strings.Builder
 	paths, _ := filepath.Glob(filepath.Join(folder, "*", "*.zone"))

@@ -138,11 +138,11 @@ func (p *program) runSurvey(
 	if v.SawNothing() { // kept all the same: that somebody looked, and saw nothing, is worth knowing
 		return failed(sawNothing(w, v))
 	}
-	return out.verdict(v.Findings)
+	return out.exit(v.Findings)
 }
 
 // sawNothing says why a survey saw nothing at all.
-func sawNothing(w *live.Web, v *survey.Survey) error {
+func sawNothing(w *live.Client, v *survey.Survey) error {
 	if broken := w.Broken(); broken != nil {
 		return fmt.Errorf("nothing could be seen from this vantage: %w", broken)
 	}
@@ -238,7 +238,7 @@ func zoneNameOf(path string) string {
 	return h.String()
 }
 
-func newSurveyor(e *files.Estate, w *live.Web, parallel int, o *surveyOptions) (*live.Surveyor, error) {
+func newSurveyor(e *files.Estate, w *live.Client, parallel int, o *surveyOptions) (*live.Surveyor, error) {
 	s := &live.Surveyor{Web: w, Parallel: parallel, NoTransfer: o.noTransfer}
 	if o.key != "" {
 		key, err := files.ReadTransferKey(o.key)
@@ -384,7 +384,7 @@ func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *out
 			return err
 		}
 	}
-	return out.verdict(v.Findings)
+	return out.exit(v.Findings)
 }
 
 func oneSurvey(ctx context.Context, s *store.Store, number int64) (*survey.Survey, error) {

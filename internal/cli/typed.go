@@ -63,7 +63,7 @@ and for each a command that shows that it worked.`,
 			if err := p.tell(report.SheetsWritten(out, made, sheets, all)); err != nil {
 				return err
 			}
-			return (&output{failOn: "error"}).verdict(made.Findings)
+			return (&output{failOn: "error"}).exit(made.Findings)
 		},
 	}
 	from.flags(c)
@@ -146,7 +146,7 @@ Name servers load it, and most providers import it.`,
 			if err := errors.Join(failures...); err != nil {
 				return failed(err)
 			}
-			return (&output{failOn: "error"}).verdict(findings)
+			return (&output{failOn: "error"}).exit(findings)
 		},
 	}
 	from.flags(c)

@@ -47,7 +47,7 @@ func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 }
 
 // open makes the web that is seen from the vantage. The estate may be nil.
-func (o *vantageOptions) open(e *files.Estate) (*live.Web, error) {
+func (o *vantageOptions) open(e *files.Estate) (*live.Client, error) {
 	v, err := o.vantage(e)
 	if err != nil {
 		return nil, err

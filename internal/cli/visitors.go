@@ -66,7 +66,7 @@ var kinds = map[string]struct{ says, agent string }{
 
 // crowd is everybody who goes through the doors, each from a vantage.
 type crowd struct {
-	webs     []*live.Web // a visitor each; the first is the one that everything else is asked from
+	webs     []*live.Client // a visitor each; the first is the one that everything else is asked from
 	visitors []chain.Visitor
 	memory   *chain.Memory // of one more, who comes back; nil: nobody does
 
@@ -136,7 +136,7 @@ func (c *crowd) add(v live.Vantage, name string) error {
 	return nil
 }
 
-func (c *crowd) first() *live.Web { return c.webs[0] }
+func (c *crowd) first() *live.Client { return c.webs[0] }
 
 // close drops the connections of all.
 func (c *crowd) close() error {
@@ -463,7 +463,7 @@ func preloadedJSON(path string, data []byte, m *chain.Memory) error {
 // originClue has the origin asked by itself; nil where no address was given.
 func (o *visitorOptions) originClue(
 	ctx context.Context,
-	w *live.Web,
+	w *live.Client,
 ) (func(web.URL) (plain, secure chain.Answer, ok bool), netip.Addr, error) {
 	if o.origin == "" {
 		return nil, netip.Addr{}, nil

@@ -116,7 +116,7 @@ exit code is then 1.`,
 			broken := plan.Broken(in)
 			p.saidServer(out, name, written, predicted, whatWasChecked(w, checked))
 			p.notReady(broken)
-			return (&output{failOn: "error"}).verdict(slices.Concat(written.Findings, broken))
+			return (&output{failOn: "error"}).exit(slices.Concat(written.Findings, broken))
 		},
 	}
 	from.flags(c)
@@ -153,7 +153,7 @@ func (p *program) writeExamples(w servers.Writer) string {
 func (p *program) saidServer(
 	out, carrier string,
 	written servers.Output,
-	predicted *predict.Web,
+	predicted *predict.Prediction,
 	checked string,
 ) {
 	_ = p.tell(report.Findings("written", written.Findings))

@@ -308,7 +308,7 @@ func (l *logLine) read(line []byte) bool {
 	return true
 }
 
-// isServer tells whether the first word of a line is the name of a server, and not the address of a visitor.
+// isServer reports whether the first word of a line is the name of a server, and not the address of a visitor.
 func isServer(word []byte) bool {
 	name, _, _ := bytes.Cut(word, []byte(":"))
 	last := name[bytes.LastIndexByte(name, '.')+1:]
@@ -355,7 +355,7 @@ func (l *logLine) unescaped(s []byte) []byte {
 	return l.clear
 }
 
-// isLog tells whether a text begins with a line of an access log.
+// isLog reports whether a text begins with a line of an access log.
 func isLog(head []byte) bool {
 	line, _, _ := bytes.Cut(head, []byte("\n"))
 	var l logLine
@@ -382,7 +382,7 @@ func mark(line []byte) rune {
 	return 0
 }
 
-// isTable tells whether a text begins with the head of a table: several columns, none of which is an address, or one
+// isTable reports whether a text begins with the head of a table: several columns, none of which is an address, or one
 // column with a usual name.
 func isTable(head []byte) bool {
 	line, _, _ := bytes.Cut(head, []byte("\n"))
@@ -440,7 +440,7 @@ func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
 // mostHead is how much of a text is looked at to find out what it is.
 const mostHead = 64 << 10
 
-// validUTF8 tells whether the beginning of a text is UTF-8; where there is more, its last character may be cut.
+// validUTF8 reports whether the beginning of a text is UTF-8; where there is more, its last character may be cut.
 func validUTF8(head []byte) bool {
 	if len(head) == mostHead {
 		head = head[:len(head)-utf8.UTFMax]

@@ -78,7 +78,7 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 // answers are what the note of an old URL says that was answered there, as gathering writes it.
 var answers = regexp.MustCompile(`\b([1-5])\d\d ×\d+`)
 
-// answeredElse tells whether a note says what was answered, and that it was never a page.
+// answeredElse reports whether a note says what was answered, and that it was never a page.
 func answeredElse(note string) bool {
 	all := answers.FindAllStringSubmatch(note, -1)
 	return len(all) > 0 && !slices.ContainsFunc(all, func(m []string) bool { return m[1] == "2" })
@@ -95,7 +95,7 @@ func headOf(path string) ([]byte, error) {
 	return bytes.TrimPrefix(head, []byte("\xef\xbb\xbf")), err
 }
 
-// packed tells whether a file begins as gzip or zstd do.
+// packed reports whether a file begins as gzip or zstd do.
 func packed(head []byte) bool {
 	return bytes.HasPrefix(head, []byte("\x1f\x8b")) || bytes.HasPrefix(head, []byte("\x28\xb5\x2f\xfd"))
 }

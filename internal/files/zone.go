@@ -398,7 +398,7 @@ func fieldsOf(value string) []string {
 	return append(fields, value[start:])
 }
 
-// loads tells whether name servers load a value beside the others of its name: an alias stands alone, once, and never
+// loads reports whether name servers load a value beside the others of its name: an alias stands alone, once, and never
 // at the apex (RFC 1034 section 3.6.2); only what signs it may stand beside it (RFC 4034 section 2.5).
 func loads(zone string, s record.Set, value int, besideAlias bool) bool {
 	switch s.Type {

@@ -134,7 +134,7 @@ func (a *Awaiter) door(ctx context.Context, d *await.Door) await.Answer {
 }
 
 // forget forgets where a host is, and drops the connections to it.
-func (w *Web) forget(h web.Host) {
+func (w *Client) forget(h web.Host) {
 	w.resolver.lock.Lock()
 	delete(w.resolver.known, h)
 	w.resolver.lock.Unlock()
@@ -212,4 +212,4 @@ func (a *Awaiter) Places(
 }
 
 // Resolvers gives the resolvers of a vantage as HOST:PORT; none where the system names none in a file.
-func (w *Web) Resolvers() []string { return w.resolver.servers }
+func (w *Client) Resolvers() []string { return w.resolver.servers }

@@ -16,7 +16,7 @@ import (
 
 // CAA gives what the CAA records allow that hold for a host: those at the host, or at the nearest name above that has
 // any (RFC 8659 section 3). false: not all could be asked.
-func (w *Web) CAA(ctx context.Context, h web.Host) (chain.CAA, bool) {
+func (w *Client) CAA(ctx context.Context, h web.Host) (chain.CAA, bool) {
 	if w.resolver.system {
 		return chain.CAA{}, false
 	}
@@ -26,18 +26,18 @@ func (w *Web) CAA(ctx context.Context, h web.Host) (chain.CAA, bool) {
 			return chain.CAA{}, false
 		}
 		found := chain.CAA{At: at.String(), Issuers: []string{}}
-		any := false
+		some := false
 		for _, rr := range answer.Answer {
 			caa, is := rr.(*dns.CAA)
 			if !is {
 				continue
 			}
-			any = true
+			some = true
 			if strings.EqualFold(caa.Tag, "issue") && strings.TrimSpace(caa.Value) != ";" {
 				found.Issuers = append(found.Issuers, caa.Value)
 			}
 		}
-		if any {
+		if some {
 			return found, true
 		}
 	}
@@ -45,7 +45,7 @@ func (w *Web) CAA(ctx context.Context, h web.Host) (chain.CAA, bool) {
 }
 
 // Origin asks the machine at an address for a URL by itself, over http and over https.
-func (w *Web) Origin(ctx context.Context, u web.URL, at netip.Addr) (plain, secure chain.Answer) {
+func (w *Client) Origin(ctx context.Context, u web.URL, at netip.Addr) (plain, secure chain.Answer) {
 	ask := func(s web.Scheme) chain.Answer {
 		return w.Answer(ctx, chain.Ask{URL: u.At(web.Door{Scheme: s, Host: u.Host()}), Address: at})
 	}
@@ -54,7 +54,7 @@ func (w *Web) Origin(ctx context.Context, u web.URL, at netip.Addr) (plain, secu
 
 // SitemapLinks reads the sitemap of a site, and gives of each other host the first entry that names it. at is where it
 // was; false where there is none, or none that can be read.
-func (w *Web) SitemapLinks(ctx context.Context, site web.Door) (at web.URL, links []chain.Link, ok bool) {
+func (w *Client) SitemapLinks(ctx context.Context, site web.Door) (at web.URL, links []chain.Link, ok bool) {
 	at = site.URL("/sitemap.xml", "")
 	status, body, err := w.fetch(ctx, at, "application/xml", MostPage)
 	if err != nil || status != 200 {

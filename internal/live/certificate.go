@@ -29,7 +29,7 @@ type certified struct {
 }
 
 // certificate gives the facts of a TLS connection and of the certificate shown for a host.
-func (w *Web) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
+func (w *Client) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS {
 	t := &chain.TLS{
 		Version: tls.VersionName(state.Version),
 		ALPN:    state.NegotiatedProtocol,

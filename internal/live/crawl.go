@@ -32,7 +32,7 @@ const mostCrawlLinks = 5000
 
 // Crawl asks for a URL and reads the links of its page. One that wants to be asked later is asked once more then.
 // public says that the crawl began outside private networks.
-func (w *Web) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, error) {
+func (w *Client) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, error) {
 	c, wait, err := w.crawlOnce(ctx, u, public)
 	if err == nil && wait > 0 {
 		w.hold(u.Host(), wait)
@@ -43,7 +43,7 @@ func (w *Web) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, error
 	return c, err
 }
 
-func (w *Web) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawled, wait time.Duration, err error) {
+func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawled, wait time.Duration, err error) {
 	leave, ok := w.await(ctx, u.Host())
 	if !ok {
 		return c, 0, ctx.Err()
@@ -130,7 +130,7 @@ func linksOf(at web.URL, page []byte) []web.URL {
 
 // Crawling is a crawl that goes on.
 type Crawling struct {
-	Web      *Web
+	Web      *Client
 	Frontier *old.Frontier
 	Agent    string // by which robots.txt may name us
 	Parallel int

@@ -35,7 +35,7 @@ type nameServer struct {
 }
 
 // nameServer finds the addresses of a name server: what the resolvers say, or else the glue of a delegation.
-func (w *Web) nameServer(ctx context.Context, name string, glue map[string][]netip.Addr) *nameServer {
+func (w *Client) nameServer(ctx context.Context, name string, glue map[string][]netip.Addr) *nameServer {
 	n := &nameServer{name: name}
 	h, err := web.ParseObservedHost(name)
 	if err != nil {

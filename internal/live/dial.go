@@ -88,7 +88,7 @@ func newDialer(v Vantage) (*dialer, error) {
 	return d, nil
 }
 
-// hasIPv6 tells whether the system has a route for IPv6. Connecting UDP sends nothing.
+// hasIPv6 reports whether the system has a route for IPv6. Connecting UDP sends nothing.
 func hasIPv6() bool {
 	c, err := net.Dial("udp6", "[2001:db8::1]:53")
 	if err != nil {

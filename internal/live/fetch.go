@@ -13,13 +13,13 @@ import (
 
 // fetch gets the body of a URL, following a few redirects. Certificates are not judged. A body of
 // more than so many octets is an error.
-func (w *Web) fetch(ctx context.Context, u web.URL, accept string, most int64) (int, []byte, error) {
+func (w *Client) fetch(ctx context.Context, u web.URL, accept string, most int64) (int, []byte, error) {
 	return w.fetchFrom(ctx, u, accept, most, false)
 }
 
 // fetchFrom does so for a URL that somebody public named, who leads nobody into private networks, or
 // for one that was typed here.
-func (w *Web) fetchFrom(
+func (w *Client) fetchFrom(
 	ctx context.Context, u web.URL, accept string, most int64, public bool,
 ) (int, []byte, error) {
 	status, body, err := w.fetchStart(ctx, u, accept, most+1, public)
@@ -30,7 +30,7 @@ func (w *Web) fetchFrom(
 }
 
 // fetchStart gets so many octets of the body at most, and leaves the rest.
-func (w *Web) fetchStart(
+func (w *Client) fetchStart(
 	ctx context.Context, u web.URL, accept string, most int64, public bool,
 ) (int, []byte, error) {
 	for range 4 {
@@ -53,7 +53,7 @@ func (w *Web) fetchStart(
 }
 
 // fetchOnce follows nothing, and reads so many octets of the body at most.
-func (w *Web) fetchOnce(
+func (w *Client) fetchOnce(
 	ctx context.Context,
 	u web.URL,
 	accept string,
@@ -72,7 +72,7 @@ func (w *Web) fetchOnce(
 
 // exchange asks for a URL and hands over the answer. public says, and is told, whether the first address lay outside
 // private networks.
-func (w *Web) exchange(
+func (w *Client) exchange(
 	ctx context.Context,
 	u web.URL,
 	accept string,
@@ -110,12 +110,12 @@ func (w *Web) exchange(
 
 // Fetch gets the body of a URL, following a few redirects; one of more than so many octets is an error. Certificates
 // are not judged.
-func (w *Web) Fetch(ctx context.Context, u web.URL, most int64) (status int, body []byte, err error) {
+func (w *Client) Fetch(ctx context.Context, u web.URL, most int64) (status int, body []byte, err error) {
 	return w.fetch(ctx, u, "*/*", most)
 }
 
 // FetchNamed does the same for a URL that something from outside named: it leads nobody into private
 // networks, unless the vantage looks into those anyway.
-func (w *Web) FetchNamed(ctx context.Context, u web.URL, most int64) (int, []byte, error) {
+func (w *Client) FetchNamed(ctx context.Context, u web.URL, most int64) (int, []byte, error) {
 	return w.fetchFrom(ctx, u, "*/*", most, true)
 }

@@ -79,7 +79,7 @@ func (c *keptConn) body(within time.Duration) error {
 	return c.SetReadDeadline(time.Now().Add(within))
 }
 
-// ending tells whether a body was read to its end.
+// ending reports whether a body was read to its end.
 type ending struct {
 	io.ReadCloser
 	ended bool
@@ -207,7 +207,7 @@ func (k *keeper) close() {
 // been closed at the other end before the question came: then another one is asked, as browsers do (RFC 9110 section
 // 9.2.2), and also where a server says 408 for a question that it never read. What is sent with POST goes over a
 // connection of its own, and once.
-func (w *Web) plainly(
+func (w *Client) plainly(
 	ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer, read func(*http.Response) *refusal,
 ) *refusal {
 	door := ask.URL.Door()
@@ -261,7 +261,7 @@ func (w *Web) plainly(
 }
 
 // question writes the head of a request (RFC 9112 section 3). The path goes out to the letter, as a browser sends it.
-func (w *Web) question(out []byte, ask chain.Ask, a *chain.Answer) []byte {
+func (w *Client) question(out []byte, ask chain.Ask, a *chain.Answer) []byte {
 	method := ask.Method
 	if method == "" {
 		method = http.MethodGet

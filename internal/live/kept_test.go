@@ -67,7 +67,7 @@ func talks(t *testing.T, say func(c net.Conn, connection int64, request string))
 	return s
 }
 
-func (s *talker) web(t *testing.T, v live.Vantage) *live.Web {
+func (s *talker) web(t *testing.T, v live.Vantage) *live.Client {
 	t.Helper()
 	v.Points, v.Resolvers = []live.Point{s.point}, []string{"127.0.0.1:1"}
 	w, err := live.New(v)

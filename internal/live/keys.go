@@ -72,7 +72,7 @@ func (l *looker) matchKeys(ctx context.Context) *dns.Msg {
 	return answer
 }
 
-// standsFor tells whether a DS record stands for one of the keys.
+// standsFor reports whether a DS record stands for one of the keys.
 func standsFor(ds string, keys []dns.RR) bool {
 	for _, rr := range keys {
 		key, ok := rr.(*dns.DNSKEY)

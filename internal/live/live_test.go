@@ -45,7 +45,7 @@ func page(title string) func(web.URL) stage.Reply {
 }
 
 // look starts a scene and returns a web that sees it, with short time-outs.
-func look(t *testing.T, scene stage.Scene, change func(*live.Vantage)) *live.Web {
+func look(t *testing.T, scene stage.Scene, change func(*live.Vantage)) *live.Client {
 	t.Helper()
 	s, err := stage.Start(scene)
 	require.NoError(t, err)
@@ -63,7 +63,7 @@ func look(t *testing.T, scene stage.Scene, change func(*live.Vantage)) *live.Web
 	return w
 }
 
-func ask(w *live.Web, u string) chain.Answer {
+func ask(w *live.Client, u string) chain.Answer {
 	return w.Answer(context.Background(), chain.Ask{URL: web.MustParseURL(u)})
 }
 

@@ -36,7 +36,7 @@ type markup struct {
 var pageSeed = maphash.MakeSeed()
 
 // page reads a page once: where the same octets come again from the same folder, what was read is taken.
-func (w *Web) page(at web.URL, octets []byte) markup {
+func (w *Client) page(at web.URL, octets []byte) markup {
 	var h maphash.Hash
 	h.SetSeed(pageSeed)
 	path := at.Path()
@@ -251,12 +251,12 @@ func (r *pageReader) open() {
 	}
 }
 
-// showing tells whether an element shows something without any text.
+// showing reports whether an element shows something without any text.
 func showing(tag string) bool {
 	return tag == "img" || tag == "video" || tag == "form" || tag == "canvas" || tag == "object"
 }
 
-// hidden tells whether a frame is too small to be seen.
+// hidden reports whether a frame is too small to be seen.
 func hidden(a attributes) bool {
 	for _, side := range []string{"width", "height"} {
 		if n, err := strconv.Atoi(a[side]); err == nil && n < 50 {
@@ -520,7 +520,7 @@ func scriptTarget(script []byte) (to string, after float64) {
 	return "", 0
 }
 
-// word tells whether a word begins at an octet of a script.
+// word reports whether a word begins at an octet of a script.
 func word(s string, i int) bool {
 	c := s[i] | 0x20
 	return c >= 'a' && c <= 'z' && (i == 0 || !(s[i-1]|0x20 >= 'a' && s[i-1]|0x20 <= 'z' || s[i-1] == '.'))

@@ -7,7 +7,7 @@ import (
 	"syscall"
 )
 
-// quiet tells whether nothing has come over a connection that waits: no answer that nobody asked for, and no end.
+// quiet reports whether nothing has come over a connection that waits: no answer that nobody asked for, and no end.
 // Behind a proxy nobody can tell, and it is taken to be quiet.
 func quiet(c net.Conn) bool {
 	system, ok := c.(syscall.Conn)

@@ -37,7 +37,7 @@ func presented(rr dns.RR) (kind, data string) {
 	return fmt.Sprintf("TYPE%d", h.Rrtype), data
 }
 
-// sameOctets tells whether two records are the same on the wire.
+// sameOctets reports whether two records are the same on the wire.
 func sameOctets(a, b dns.RR) bool {
 	one, other := make([]byte, dns.Len(a)+1), make([]byte, dns.Len(b)+1)
 	n, err := dns.PackRR(a, one, 0, nil, false)

@@ -201,7 +201,7 @@ func cardName(raw json.RawMessage) string {
 }
 
 // registration asks for a domain's registration (RFC 9082 section 3.1.3, RFC 9083 section 5.3).
-func (w *Web) registration(ctx context.Context, r Registry, domain string) (*survey.Registration, error) {
+func (w *Client) registration(ctx context.Context, r Registry, domain string) (*survey.Registration, error) {
 	base := r.base(domain)
 	if base == "" {
 		return nil, errors.New("nobody is named who would know (registration: in the estate file)")

@@ -335,7 +335,7 @@ func (r *resolver) why(server string, err error) string {
 	return why
 }
 
-// unsigned tells whether a resolver that says SERVFAIL does so because signatures do not hold: it answers where it is
+// unsigned reports whether a resolver that says SERVFAIL does so because signatures do not hold: it answers where it is
 // asked not to check them (RFC 4035 section 3.2.2). The refusal says whether one has ended.
 func (r *resolver) unsigned(ctx context.Context, question *dns.Msg, server string, answer *dns.Msg) *refusal {
 	if answer.Rcode != dns.RcodeServerFailure {
@@ -376,7 +376,7 @@ type leftOut struct {
 // asksAgain is how long a server that did not answer is left out.
 const asksAgain = time.Minute
 
-// skips tells whether a server is not asked now.
+// skips reports whether a server is not asked now.
 func (r *resolver) skips(server string) bool {
 	r.lock.Lock()
 	defer r.lock.Unlock()

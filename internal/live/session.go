@@ -18,7 +18,7 @@ import (
 // session asks one name server at one address, over one socket: UDP, or TCP where the vantage has a proxy. It is not
 // for several goroutines at once.
 type session struct {
-	web     *Web
+	web     *Client
 	name    string // of the name server
 	target  netip.AddrPort
 	conn    *dns.Conn
@@ -35,7 +35,7 @@ type session struct {
 const dnsPort = 53
 
 // newSession makes a session with a name server at one of its addresses, or where a point of the vantage says.
-func (w *Web) newSession(h web.Host, a netip.Addr) *session {
+func (w *Client) newSession(h web.Host, a netip.Addr) *session {
 	s := &session{web: w, name: h.String(), target: netip.AddrPortFrom(a, dnsPort)}
 	if to, pointed := w.dialer.pointed(h, dnsPort); pointed {
 		s.target = to

@@ -32,7 +32,7 @@ type flight struct {
 }
 
 // Share has what chains lead to asked once for all of them from now on.
-func (w *Web) Share() {
+func (w *Client) Share() {
 	w.onward = &shared{young: map[sharedKey]*flight{}, older: map[sharedKey]*flight{}}
 }
 

@@ -37,7 +37,7 @@ func TestWhatManyLeadToIsAskedOnce(t *testing.T) {
 	}))
 	defer server.Close()
 	at := netip.MustParseAddrPort(strings.TrimPrefix(server.URL, "http://"))
-	open := func(share bool) *live.Web {
+	open := func(share bool) *live.Client {
 		w, err := live.New(live.Vantage{Points: []live.Point{{Host: web.MustParseHost("old.example"), Address: at.Addr(),
 			To: at.Port()}}})
 		require.NoError(t, err)
@@ -48,7 +48,7 @@ func TestWhatManyLeadToIsAskedOnce(t *testing.T) {
 		return w
 	}
 	const each = 30
-	follow := func(w *live.Web) (shared int) {
+	follow := func(w *live.Client) (shared int) {
 		clear(asked)
 		entries := func(yield func(chain.Entry) bool) {
 			for i := range 10 * each {

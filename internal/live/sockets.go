@@ -71,7 +71,7 @@ func ofOurs(err error) *refusal {
 	return nil
 }
 
-// isUnseen tells whether an error says that something could not be seen for a reason of our own.
+// isUnseen reports whether an error says that something could not be seen for a reason of our own.
 func isUnseen(err error) bool {
 	var why *refusal
 	return errors.As(err, &why) && why.kind == chain.Unseen

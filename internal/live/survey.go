@@ -33,7 +33,7 @@ type Subject struct {
 
 // Surveyor looks at domains.
 type Surveyor struct {
-	Web         *Web
+	Web         *Client
 	Key         *TransferKey
 	NoTransfer  bool
 	NamesAlone  bool // leave doors and registration out
@@ -131,7 +131,7 @@ func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 // looker is the look at one domain.
 type looker struct {
 	surveyor *Surveyor
-	web      *Web
+	web      *Client
 	subject  Subject
 	domain   survey.Domain
 	sessions []*session // of the servers that answer, the first being the one that is asked for everything

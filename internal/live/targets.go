@@ -45,7 +45,7 @@ func (l *looker) targets(ctx context.Context) {
 	}
 }
 
-// within tells whether a name lies within the zone, so that its records say what is there.
+// within reports whether a name lies within the zone, so that its records say what is there.
 func (l *looker) within(name string) bool {
 	return name == l.domain.Name || strings.HasSuffix(name, "."+l.domain.Name)
 }

@@ -188,8 +188,8 @@ func plainReason(err error) string {
 	return err.Error()
 }
 
-// Web is the observed web: a chain.Asker that asks for real. It is safe for many goroutines.
-type Web struct {
+// Client is the observed web: a chain.Asker that asks for real. It is safe for many goroutines.
+type Client struct {
 	vantage  Vantage
 	resolver *resolver
 	dialer   *dialer
@@ -224,7 +224,7 @@ type turn struct {
 const accept = "text/html,*/*;q=0.8"
 
 // New makes a web that is seen from a vantage.
-func New(v Vantage) (*Web, error) {
+func New(v Vantage) (*Client, error) {
 	v.Timeout = cmp.Or(v.Timeout, DefaultTimeout)
 	v.Agent = strings.Map(func(r rune) rune { // it goes out as a line
 		if unicode.IsControl(r) {
@@ -240,7 +240,7 @@ func New(v Vantage) (*Web, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &Web{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
+	w := &Client{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
 		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{},
 		texts: map[netip.AddrPort]string{},
 		hosts: map[web.Host]*turn{}}
@@ -255,7 +255,7 @@ func New(v Vantage) (*Web, error) {
 	return w, nil
 }
 
-// inside tells whether a vantage was set up to look from inside a private network: its own proxy or resolvers lie
+// inside reports whether a vantage was set up to look from inside a private network: its own proxy or resolvers lie
 // there. Those of the system do nearly everywhere, and say nothing.
 func (v Vantage) inside() bool {
 	for _, at := range append([]string{v.Proxy}, v.Resolvers...) {
@@ -271,10 +271,10 @@ func (v Vantage) inside() bool {
 }
 
 // Vantage returns the vantage.
-func (w *Web) Vantage() Vantage { return w.vantage }
+func (w *Client) Vantage() Vantage { return w.vantage }
 
 // Now returns the time at which certificates are judged.
-func (w *Web) Now() time.Time {
+func (w *Client) Now() time.Time {
 	switch {
 	case !w.vantage.AsOf.IsZero():
 		return w.vantage.AsOf
@@ -285,7 +285,7 @@ func (w *Web) Now() time.Time {
 }
 
 // Notes says what this vantage cannot see.
-func (w *Web) Notes() []string {
+func (w *Client) Notes() []string {
 	var notes []string
 	if w.resolver.system {
 		notes = append(
@@ -311,23 +311,23 @@ func (w *Web) Notes() []string {
 // Broken returns an error where the vantage itself does not work, so that nothing could be seen from it: its proxy or
 // all of its resolvers do not answer. What was seen in spite of that, by way of a point, is a result; Notes says then
 // what was not.
-func (w *Web) Broken() error {
+func (w *Client) Broken() error {
 	if w.saw.Load() {
 		return nil
 	}
 	return w.broken()
 }
 
-func (w *Web) broken() error { return errors.Join(w.dialer.broken(), w.resolver.broken()) }
+func (w *Client) broken() error { return errors.Join(w.dialer.broken(), w.resolver.broken()) }
 
 // Close drops the connections that are kept.
-func (w *Web) Close() {
+func (w *Client) Close() {
 	w.kept.close()
 	w.relieve()
 }
 
 // relieve drops connections that only wait for another question.
-func (w *Web) relieve() {
+func (w *Client) relieve() {
 	w.kept.clear()
 	w.shared.CloseIdleConnections()
 	w.lock.Lock()
@@ -339,7 +339,7 @@ func (w *Web) relieve() {
 }
 
 // await waits for a turn at a host, and returns what gives it back; false where the context ended first.
-func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
+func (w *Client) await(ctx context.Context, h web.Host) (func(), bool) {
 	w.lock.Lock()
 	t := w.hosts[h]
 	if t == nil {
@@ -372,12 +372,12 @@ func (w *Web) await(ctx context.Context, h web.Host) (func(), bool) {
 	return func() { <-t.slots; leave() }, true
 }
 
-func (w *Web) newTurn() *turn {
+func (w *Client) newTurn() *turn {
 	return &turn{slots: make(chan struct{}, cmp.Or(w.vantage.PerHost, mostPerHost)), kept: len(w.hosts) < mostKnown}
 }
 
 // pace waits until a question may begin at a host; false where the context ended first.
-func (w *Web) pace(ctx context.Context, t *turn) bool {
+func (w *Client) pace(ctx context.Context, t *turn) bool {
 	if w.vantage.Rate == 0 && !w.held.Load() {
 		return true
 	}
@@ -413,7 +413,7 @@ func sleep(ctx context.Context, d time.Duration) bool {
 }
 
 // hold has nobody ask at a host for some time, since it said so.
-func (w *Web) hold(h web.Host, d time.Duration) {
+func (w *Client) hold(h web.Host, d time.Duration) {
 	w.lock.Lock()
 	defer w.lock.Unlock()
 	w.held.Store(true)
@@ -426,7 +426,7 @@ func (w *Web) hold(h web.Host, d time.Duration) {
 
 // space has questions to a host begin no closer to each other than this, since it asks for that. The one to its
 // robots.txt, which says so, counts as the first.
-func (w *Web) space(h web.Host, pause time.Duration) {
+func (w *Client) space(h web.Host, pause time.Duration) {
 	w.lock.Lock()
 	defer w.lock.Unlock()
 	w.held.Store(true)

@@ -29,7 +29,7 @@ import (
 )
 
 // Answer asks one URL for real. What goes wrong is a Refusal in the answer; a time-out is tried once more.
-func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
+func (w *Client) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
 	if w.onward != nil && ask.Onward && ask.Method == "" && ask.Cookies == nil && !ask.Address.IsValid() {
 		return w.onward.answer(ctx, ask, w.answer)
 	}
@@ -37,7 +37,7 @@ func (w *Web) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
 }
 
 // answer asks, whoever has asked before.
-func (w *Web) answer(ctx context.Context, ask chain.Ask) chain.Answer {
+func (w *Client) answer(ctx context.Context, ask chain.Ask) chain.Answer {
 	leave, ok := w.await(ctx, ask.URL.Host())
 	if !ok {
 		return chain.Answer{URL: ask.URL, Refusal: chain.Unseen, Detail: "interrupted"}
@@ -69,7 +69,7 @@ const (
 	someHeld = time.Second
 )
 
-// backOff tells whether an answer asks to come back later, and when: 429 does, and 503 where it says when (RFC 9110
+// backOff reports whether an answer asks to come back later, and when: 429 does, and 503 where it says when (RFC 9110
 // section 10.2.3, RFC 6585 section 4). What is too far off is taken as it is.
 func backOff(a *chain.Answer, now time.Time) (time.Duration, bool) {
 	if a.Status != http.StatusTooManyRequests && a.Status != http.StatusServiceUnavailable || a.Headers != nil &&
@@ -160,7 +160,7 @@ func (e *evidence) read() (netip.AddrPort, error) {
 
 type evidenceKey struct{}
 
-func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
+func (w *Client) once(ctx context.Context, ask chain.Ask) chain.Answer {
 	start := time.Now()
 	a := chain.Answer{URL: ask.URL}
 	seen := &evidence{}
@@ -193,7 +193,7 @@ func (w *Web) once(ctx context.Context, ask chain.Ask) chain.Answer {
 }
 
 // text gives an address as text, which is the same for all that is met there.
-func (w *Web) text(at netip.AddrPort) string {
+func (w *Client) text(at netip.AddrPort) string {
 	w.reading.RLock()
 	s, known := w.texts[at]
 	w.reading.RUnlock()
@@ -211,7 +211,7 @@ func (w *Web) text(at netip.AddrPort) string {
 }
 
 // keepOut takes private addresses out of what a public address led to; the refusal says that there is no other.
-func (w *Web) keepOut(h web.Host, seen *evidence) *refusal {
+func (w *Client) keepOut(h web.Host, seen *evidence) *refusal {
 	if w.private || len(seen.host.addresses) == 0 {
 		return nil
 	}
@@ -227,7 +227,7 @@ func (w *Web) keepOut(h web.Host, seen *evidence) *refusal {
 }
 
 // request sends the question and reads the answer into a.
-func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer) *refusal {
+func (w *Client) request(ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer) *refusal {
 	if ask.URL.Scheme() == web.HTTP {
 		return w.plainly(ctx, ask, seen, a, func(r *http.Response) *refusal { return w.take(ask, r, a) })
 	}
@@ -252,7 +252,7 @@ func (w *Web) request(ctx context.Context, ask chain.Ask, seen *evidence, a *cha
 const otherProtocol = "it answers 101: it goes on in another protocol, for which nobody asked"
 
 // take reads an answer into a.
-func (w *Web) take(ask chain.Ask, response *http.Response, a *chain.Answer) *refusal {
+func (w *Client) take(ask chain.Ask, response *http.Response, a *chain.Answer) *refusal {
 	a.Status = response.StatusCode
 	if locations := response.Header["Location"]; len(locations) > 0 {
 		for i, l := range locations { // nobody keeps a password, and it leads nowhere else
@@ -272,7 +272,7 @@ func (w *Web) take(ask chain.Ask, response *http.Response, a *chain.Answer) *ref
 }
 
 // body reads what an answer holds, as far as it tells where a visitor goes or what a visitor meets.
-func (w *Web) body(at web.URL, response *http.Response, a *chain.Answer) {
+func (w *Client) body(at web.URL, response *http.Response, a *chain.Answer) {
 	if response.ContentLength == 0 {
 		w.refresh(response, a)
 		return
@@ -292,7 +292,7 @@ func (w *Web) body(at web.URL, response *http.Response, a *chain.Answer) {
 }
 
 // refresh reads the Refresh header.
-func (w *Web) refresh(response *http.Response, a *chain.Answer) {
+func (w *Client) refresh(response *http.Response, a *chain.Answer) {
 	if text := one(response.Header, "Refresh"); text != "" && !a.IsRedirect() {
 		if to, after, ok := refresh(text); ok && to != "" && after <= mostPatience && len(to) <= mostURL &&
 			(a.Soft == nil || after < a.Soft.After) {
@@ -304,7 +304,7 @@ func (w *Web) refresh(response *http.Response, a *chain.Answer) {
 // buffers are for pages that are being read.
 var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 
-func (w *Web) markup(at web.URL, response *http.Response, a *chain.Answer) {
+func (w *Client) markup(at web.URL, response *http.Response, a *chain.Answer) {
 	buffer := buffers.Get().(*bytes.Buffer)
 	defer buffers.Put(buffer)
 	buffer.Reset()
@@ -326,7 +326,7 @@ func (w *Web) markup(at web.URL, response *http.Response, a *chain.Answer) {
 	}
 }
 
-// isPage tells whether a browser reads an answer as HTML; where nothing says what it is, it looks itself.
+// isPage reports whether a browser reads an answer as HTML; where nothing says what it is, it looks itself.
 func isPage(h http.Header) bool {
 	kind, _, _ := strings.Cut(one(h, "Content-Type"), ";")
 	switch strings.ToLower(strings.TrimSpace(kind)) {
@@ -382,7 +382,7 @@ func one(h http.Header, name string) string {
 }
 
 // asking makes the request for a question. What every request says is the same, and is never changed.
-func (w *Web) asking(ctx context.Context, ask chain.Ask, a *chain.Answer) *http.Request {
+func (w *Client) asking(ctx context.Context, ask chain.Ask, a *chain.Answer) *http.Request {
 	request := http.Request{Method: http.MethodGet, URL: asURL(ask.URL), Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
 		Header: w.header}
 	if ask.Method != "" {
@@ -396,7 +396,7 @@ func (w *Web) asking(ctx context.Context, ask chain.Ask, a *chain.Answer) *http.
 }
 
 // cookies gives what a question says of cookies; "" where it has none.
-func (w *Web) cookies(ask chain.Ask) string {
+func (w *Client) cookies(ask chain.Ask) string {
 	jar, ok := ask.Cookies.(http.CookieJar)
 	if !ok {
 		return ""
@@ -409,7 +409,7 @@ func (w *Web) cookies(ask chain.Ask) string {
 }
 
 // NewCookies gives an empty jar, as a browser has it (RFC 6265).
-func (w *Web) NewCookies() chain.Cookies {
+func (w *Client) NewCookies() chain.Cookies {
 	jar, err := cookiejar.New(&cookiejar.Options{PublicSuffixList: publicsuffix.List})
 	if err != nil {
 		return nil
@@ -423,7 +423,7 @@ func plainURL(u web.URL) *url.URL {
 }
 
 // within gives the addresses that this vantage can try.
-func (w *Web) within(all []netip.Addr) []netip.Addr {
+func (w *Client) within(all []netip.Addr) []netip.Addr {
 	if w.dialer.ipv6 || !slices.ContainsFunc(all, netip.Addr.Is6) {
 		return all
 	}
@@ -460,7 +460,7 @@ func plainConn(c net.Conn) net.Conn {
 	return c
 }
 
-func (w *Web) transportFor(ask chain.Ask) *http.Transport {
+func (w *Client) transportFor(ask chain.Ask) *http.Transport {
 	if !ask.Address.IsValid() {
 		return w.shared
 	}
@@ -476,7 +476,7 @@ func (w *Web) transportFor(ask chain.Ask) *http.Transport {
 
 // transport makes an HTTP/1.1 and HTTP/2 transport that dials what DNS or a point says, or always one address. It takes
 // every certificate, since the answer is read even where a browser would stop; the certificate is judged afterwards.
-func (w *Web) transport(address netip.Addr) *http.Transport {
+func (w *Client) transport(address netip.Addr) *http.Transport {
 	return &http.Transport{
 		DialContext: func(ctx context.Context, _, hostPort string) (net.Conn, error) {
 			return w.connect(ctx, hostPort, address)
@@ -503,7 +503,7 @@ func everyTLS() *tls.Config {
 }
 
 // connect opens a connection for net/http.
-func (w *Web) connect(ctx context.Context, hostPort string, address netip.Addr) (net.Conn, error) {
+func (w *Client) connect(ctx context.Context, hostPort string, address netip.Addr) (net.Conn, error) {
 	seen, _ := ctx.Value(evidenceKey{}).(*evidence)
 	if seen == nil {
 		return nil, errors.New("a connection that nobody asked for")
@@ -531,7 +531,7 @@ func (w *Web) connect(ctx context.Context, hostPort string, address netip.Addr) 
 }
 
 // open opens a connection to what DNS or a point says of a host, or to the one address.
-func (w *Web) open(ctx context.Context, seen *evidence, h web.Host, port uint16, address netip.Addr) (*conn, *refusal) {
+func (w *Client) open(ctx context.Context, seen *evidence, h web.Host, port uint16, address netip.Addr) (*conn, *refusal) {
 	if target, ok := w.dialer.pointed(h, port); ok && !address.IsValid() {
 		seen.dialled(target)
 		return w.dialer.dial(ctx, target)
@@ -542,7 +542,7 @@ func (w *Web) open(ctx context.Context, seen *evidence, h web.Host, port uint16,
 }
 
 // sortHTTP makes one of our refusals of what net/http says. The hooks tell how far the request came.
-func (w *Web) sortHTTP(err error, seen *evidence) *refusal {
+func (w *Client) sortHTTP(err error, seen *evidence) *refusal {
 	var ours *refusal
 	_, handshake := seen.read()
 	switch {

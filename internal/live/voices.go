@@ -36,7 +36,7 @@ func (l *looker) voices(ctx context.Context) {
 
 // Voices asks the name servers of the zones that hold some hosts, and the resolvers, about the hosts' addresses, and
 // returns where not all say the same.
-func (w *Web) Voices(ctx context.Context, hosts []web.Host) []survey.Difference {
+func (w *Client) Voices(ctx context.Context, hosts []web.Host) []survey.Difference {
 	byZone := map[string][]string{}
 	for _, h := range hosts {
 		if apex, ok := h.Apex(); ok {
@@ -80,7 +80,7 @@ type said struct {
 
 // compareVoices asks name servers and resolvers about names, and returns where not all say the same. Resolvers count
 // only beside servers.
-func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*session) []survey.Difference {
+func (w *Client) compareVoices(ctx context.Context, names []string, sessions []*session) []survey.Difference {
 	kinds := hostTypes
 	var voices []*said
 	var all crew.Crew
@@ -115,9 +115,9 @@ func (w *Web) compareVoices(ctx context.Context, names []string, sessions []*ses
 	return differences
 }
 
-// sameBehind tells whether different addresses all answer the same over http, which is how many networks share their
+// sameBehind reports whether different addresses all answer the same over http, which is how many networks share their
 // load, and no fault.
-func (w *Web) sameBehind(ctx context.Context, d survey.Difference) bool {
+func (w *Client) sameBehind(ctx context.Context, d survey.Difference) bool {
 	h, err := web.ParseObservedHost(d.Name)
 	if err != nil || d.Type != "A" && d.Type != "AAAA" {
 		return false

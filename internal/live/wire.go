@@ -46,7 +46,7 @@ func readAnswer(c *dns.Conn, question *dns.Msg) (*dns.Msg, error) {
 // truncatedBit is that of TC in the header (RFC 1035 section 4.1.1).
 const truncatedBit = 1 << 9
 
-// answersTo tells whether an answer is one to a question. Servers that say FORMERR may leave the question out.
+// answersTo reports whether an answer is one to a question. Servers that say FORMERR may leave the question out.
 func answersTo(answer, question *dns.Msg) bool {
 	q := question.Question[0]
 	if len(answer.Question) == 0 && answer.Rcode == dns.RcodeFormatError {

@@ -66,7 +66,7 @@ func (w *World) Delegation(ctx context.Context, domain string) ([]string, error)
 	return servers, nil
 }
 
-// Signed tells whether the parent zone has a DS record of a domain.
+// Signed reports whether the parent zone has a DS record of a domain.
 func (w *World) Signed(ctx context.Context, domain string) (bool, error) {
 	l := &looker{surveyor: w.Surveyor, web: w.Surveyor.Web, domain: survey.Domain{Name: domain}}
 	if l.askParent(ctx); !l.dsAnswered {
@@ -96,7 +96,7 @@ func (w *World) Follow(ctx context.Context, entry chain.Entry, at netip.Addr, ta
 
 // pinned is a web in which one host is at an address, whatever DNS says.
 type pinned struct {
-	web  *Web
+	web  *Client
 	host web.Host
 	at   netip.Addr
 }

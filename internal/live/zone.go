@@ -73,7 +73,7 @@ func (l *looker) zone(ctx context.Context) {
 	l.saidMissed(l.domain.Failed, "; another of the servers did answer")
 }
 
-// resolverAnswers tells whether a resolver knows the zone, for where none of its own servers could be reached.
+// resolverAnswers reports whether a resolver knows the zone, for where none of its own servers could be reached.
 func (l *looker) resolverAnswers(ctx context.Context) bool {
 	answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(l.domain.Name), dns.TypeSOA)
 	if refused != nil {

@@ -181,7 +181,7 @@ func certificatesTable(chains []chain.Chain, now time.Time) (Table, bool) {
 			tone = toneOf(finding.Note)
 		}
 		for _, f := range s.tls.Faults {
-			tone = max(tone, toneOf(f.Kind().Severity))
+			tone = max(tone, toneOf(f.Row().Severity))
 		}
 		t.Rows = append(t.Rows, []Cell{{words(s.tls.NotAfter.UTC().Format(time.DateOnly)), tone},
 			{
@@ -270,10 +270,10 @@ func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(Bl
 // besideRoot are the probes of a door beside that of its root.
 var besideRoot = []chain.Probe{chain.Deep, chain.Query, chain.WellKnown, chain.Robots}
 
-// tellsNothing tells whether an old URL's chain fails in no way that was not shown before, and
+// tellsNothing reports whether an old URL's chain fails in no way that was not shown before, and
 // notes what it shows.
 func tellsNothing(c Chain, shown map[string]bool) bool {
-	same := !c.Fine && len(c.Findings) > 0 && (c.Probe == string(chain.Rule) || c.Probe == string(chain.Pattern))
+	same := !c.Fine && len(c.Findings) > 0 && (c.Probe == string(chain.ByRule) || c.Probe == string(chain.ByPattern))
 	for _, f := range c.Findings {
 		key := f.Code + " " + f.Subjects[0]
 		same = same && shown[key]
@@ -309,7 +309,7 @@ func viewDoor(door []chain.Chain, now time.Time, lines bool) []Chain {
 	return all
 }
 
-// worth tells whether a chain is fine.
+// worth reports whether a chain is fine.
 func worth(c chain.Chain) bool {
 	return finding.Worst(c.Findings).Rank() <= finding.Note.Rank() && c.Last().Refusal != chain.Unseen
 }
@@ -372,7 +372,7 @@ func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) Hop {
 		if len(h.TLS.Faults) > 0 {
 			v.Faults = strings.Join(finding.Names(h.TLS.Faults), ", ")
 			for _, f := range h.TLS.Faults {
-				v.FaultTone = max(v.FaultTone, toneOf(f.Kind().Severity))
+				v.FaultTone = max(v.FaultTone, toneOf(f.Row().Severity))
 			}
 		}
 	}
@@ -496,7 +496,7 @@ func probeText(p chain.Probe) string {
 		return "with a path"
 	case chain.Query:
 		return "with a query"
-	case chain.Rule, chain.Pattern:
+	case chain.ByRule, chain.ByPattern:
 		return "by a rule"
 	}
 	return ""

@@ -21,7 +21,7 @@ type Awaiting struct {
 	Board     *await.Board
 }
 
-// SawNothing tells whether nobody has answered at all.
+// SawNothing reports whether nobody has answered at all.
 func (a *Awaiting) SawNothing() bool {
 	return !slices.ContainsFunc(a.Board.Items(), func(i await.Item) bool {
 		return i.State != await.Unseen && i.State != await.NotAsked
@@ -239,7 +239,7 @@ func awaitRows(items []await.Item) []awaitRow {
 		what                await.What
 		state               await.State
 		cause               await.Cause
-		kind                await.Kind
+		kind                await.PlaceKind
 	}
 	at := map[key]int{}
 	var rows []awaitRow
@@ -258,7 +258,7 @@ func awaitRows(items []await.Item) []awaitRow {
 
 // where names the places of a row, in few words where they are many.
 func (r *awaitRow) where() string {
-	kind := map[await.Kind]string{await.NameServer: "name server", await.Resolver: "resolver"}[r.item.Place.Kind]
+	kind := map[await.PlaceKind]string{await.NameServer: "name server", await.Resolver: "resolver"}[r.item.Place.Kind]
 	if len(r.places) > 1 && kind != "" {
 		return wording.Count(len(r.places), kind)
 	}

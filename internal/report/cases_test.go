@@ -55,9 +55,9 @@ func caseFiles(t testing.TB) []string {
 // docsOf gives the documents of a case.
 func docsOf(t *testing.T, path string, archive *txtar.Archive, spoils func(any)) map[string]Doc {
 	t.Helper()
-	make := subjects[filepath.Base(filepath.Dir(path))]
-	require.NotNil(t, make, path)
-	return make(t, archive, spoils)
+	subject := subjects[filepath.Base(filepath.Dir(path))]
+	require.NotNil(t, subject, path)
+	return subject(t, archive, spoils)
 }
 
 func inputOf(t *testing.T, archive *txtar.Archive, name string, into any) {

@@ -286,7 +286,7 @@ const toDelete = " to delete"
 
 // entryKind names an entry in words that take an s in the plural, "" where there is nothing to type.
 func entryKind(e act.Entry) string {
-	word := map[world.Kind]string{
+	word := map[world.EntryKind]string{
 		world.Forward:     "forwarding",
 		world.SourceEntry: "redirect",
 		world.DoorEntry:   "redirect",

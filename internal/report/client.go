@@ -407,7 +407,7 @@ func clientRisks(c ForClient) []Block {
 		)
 	}
 	for _, f := range c.mailFindings() {
-		t.Rows = append(t.Rows, []Cell{{Text: words("before the move")}, {words(f.Code.Kind().Plain), toneOf(f.Severity)},
+		t.Rows = append(t.Rows, []Cell{{Text: words("before the move")}, {words(f.Code.Row().Plain), toneOf(f.Severity)},
 			{Text: words(unicodeName(f.Subject))}, {Text: words(fixOf(f))}})
 	}
 	blocks := []Block{Heading{Level: 2, Text: "Risks, and until when"}}
@@ -475,7 +475,7 @@ func clientEvidence(c ForClient) []Block {
 	var ways []Block
 	for _, ch := range c.Today.Chains {
 		v := viewChain(ch, c.Today.Started)
-		if v.Fine || ch.Probe != chain.Root && ch.Probe != chain.Rule && ch.Probe != chain.Pattern {
+		if v.Fine || ch.Probe != chain.Root && ch.Probe != chain.ByRule && ch.Probe != chain.ByPattern {
 			continue
 		}
 		fresh := false

@@ -67,7 +67,7 @@ func CoverSummary(c Covered) Doc {
 	return Doc{Name: "cover", Blocks: of(c.verdict(), c.totals())}
 }
 
-// byWeight tells whether sources say what old URLs weigh; else they are counted.
+// byWeight reports whether sources say what old URLs weigh; else they are counted.
 func (c Covered) byWeight() bool { return c.Total.All.Weight > 0 }
 
 // share gives a share of all in per cent.

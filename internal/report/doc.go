@@ -63,7 +63,7 @@ func Formats() []string {
 	return all
 }
 
-// Binary tells whether a form is nothing for a terminal.
+// Binary reports whether a form is nothing for a terminal.
 func Binary(format string) bool {
 	i := slices.IndexFunc(formats, func(f Format) bool { return f.Name == format })
 	return i >= 0 && formats[i].Binary

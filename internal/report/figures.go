@@ -76,7 +76,7 @@ func stateOf(d *doorSeen) doorState {
 	case d.unseen:
 		return doorState{Unseen, "not seen"}
 	case d.severity.Rank() > finding.Note.Rank():
-		return doorState{toneOf(d.severity), d.codes[0].Kind().Plain}
+		return doorState{toneOf(d.severity), d.codes[0].Row().Plain}
 	case d.outcome == "the site":
 		return doorState{Good, "the site"}
 	}
@@ -120,7 +120,7 @@ func (c ForClient) after(d web.Door) (doorState, bool) {
 
 // onTheWay leaves out what is said of the page on which visitors arrive: they were led there.
 func onTheWay(all []finding.Finding) []finding.Finding {
-	return slices.DeleteFunc(slices.Clone(all), func(f finding.Finding) bool { return f.Code.Kind().About == "content" })
+	return slices.DeleteFunc(slices.Clone(all), func(f finding.Finding) bool { return f.Code.Row().About == "content" })
 }
 
 // doorsOf gives the doors of an audit, a pair a host.
@@ -290,7 +290,7 @@ func chainFigure(c ForClient) figure {
 	for r, ch := range shown {
 		drawWay(d, ch, left, float32(r)*row+34, step)
 		f := ch.Findings[0]
-		says = append(says, wordsf("%s: %s.", ch.Entry, f.Code.Kind().Plain))
+		says = append(says, wordsf("%s: %s.", ch.Entry, f.Code.Row().Plain))
 	}
 	return figure{drawing: d, words: says}
 }
@@ -329,7 +329,7 @@ func drawWay(d *drawing, ch chain.Chain, left, y, step float32) {
 	}
 	tone := toneOf(finding.Worst(ch.Findings))
 	d.sign(x+26, y, tone)
-	d.shout(x+38, y+5, 13, inkOf(tone), "start", f.Code.Kind().Plain)
+	d.shout(x+38, y+5, 13, inkOf(tone), "start", f.Code.Row().Plain)
 }
 
 func skippedAt(i, skipped int) int {

@@ -101,12 +101,12 @@ func apartFrom(says, subject string) string {
 func viewFinding(f finding.Finding) Finding {
 	return Finding{
 		Code:     f.Code.String(),
-		Name:     f.Code.Kind().Plain,
+		Name:     f.Code.Row().Plain,
 		Tone:     toneOf(f.Severity),
 		Subjects: []string{f.Subject},
 		Readable: readable(f.Subject),
 		Says:     words(strings.TrimSpace(f.Says + " " + f.Why)),
-		Meets:    f.Code.Kind().Meets,
+		Meets:    f.Code.Row().Meets,
 		Fix:      words(fixOf(f)),
 		Affects:  affects(f, 3),
 		Way:      drawn(f),

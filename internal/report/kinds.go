@@ -41,7 +41,7 @@ func causesData(all []finding.CauseKind) []causeData {
 	return made
 }
 
-func kindsData(all []finding.Kind) any {
+func kindsData(all []finding.Row) any {
 	made := []kindData{}
 	for _, k := range all {
 		made = append(made, kindData{k.Name, k.Plain, string(k.Severity), k.About, k.Means, k.Meets,
@@ -56,15 +56,15 @@ func kindsData(all []finding.Kind) any {
 // Kinds is the table of findings, a row each.
 func Kinds() Doc {
 	t := Table{Sheet: "findings", Head: []string{"finding", "in plain words", "what it means"}, Order: true}
-	for _, k := range finding.Kinds() {
+	for _, k := range finding.Rows() {
 		t.Rows = append(t.Rows, []Cell{{words(k.Name), toneOf(k.Severity)}, {Text: words(k.Plain)}, {Text: words(k.Means)}})
 	}
 	return Doc{Name: "findings", Blocks: of(t, Paragraph{Text: cat(words("✗ error, ! warning, i note. One of them: "),
-		copied("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Kinds())}
+		copied("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Rows())}
 }
 
 // Explain is the page of one finding.
-func Explain(k finding.Kind) Doc {
+func Explain(k finding.Row) Doc {
 	facts := Facts{{Name: "means", Value: words(k.Means)}, {Name: "a visitor meets", Value: words(k.Meets)},
 		{Name: "what to do", Value: words(withHelp(k.Do, k.Help))}}
 	if k.Milder != "" {
@@ -84,10 +84,10 @@ func Explain(k finding.Kind) Doc {
 		Paragraph{Text: wordsf("%s, about %s", k.Severity, k.About), Soft: true}, facts,
 		Data{Sheet: "finding", Head: []string{"code", "plain", "severity", "means", "meets", "do"},
 			Rows: [][]string{{k.Name, k.Plain, string(k.Severity), k.Means, k.Meets, unmarked(withHelp(k.Do, k.Help))}}},
-	), Data: kindsData([]finding.Kind{k})}
+	), Data: kindsData([]finding.Row{k})}
 }
 
-func causesOf(k finding.Kind) []finding.CauseKind {
+func causesOf(k finding.Row) []finding.CauseKind {
 	code, _ := finding.Named(k.Name)
 	return finding.CausesOf(code)
 }
@@ -108,7 +108,7 @@ func ExplainCause(c finding.CauseKind) Doc {
 
 // KindsPage is the page of all findings in the docs.
 func KindsPage() Doc {
-	return Doc{Name: "findings", Title: "Findings", Blocks: kindChapters(), Data: kindsData(finding.Kinds())}
+	return Doc{Name: "findings", Title: "Findings", Blocks: kindChapters(), Data: kindsData(finding.Rows())}
 }
 
 func kindChapters() iter.Seq[Block] {
@@ -119,7 +119,7 @@ func kindChapters() iter.Seq[Block] {
 				copied("upperpath explain CODE"), words(" prints the same."))},
 		)
 		chapter := ""
-		for _, k := range finding.Kinds() {
+		for _, k := range finding.Rows() {
 			if k.About != chapter {
 				chapter = k.About
 				yield(Heading{Level: 2, Text: "About " + chapter})

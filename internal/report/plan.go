@@ -94,7 +94,7 @@ func wrongTable(all []finding.Finding) Table {
 	slices.SortStableFunc(order, func(a, b finding.Code) int { return cmp.Compare(worstOf[b].Rank(), worstOf[a].Rank()) })
 	t := Table{Head: []string{"what is wrong", "", "where"}}
 	for _, c := range order {
-		t.Rows = append(t.Rows, []Cell{{words(c.String()), toneOf(worstOf[c])}, {Text: words(c.Kind().Plain)},
+		t.Rows = append(t.Rows, []Cell{{words(c.String()), toneOf(worstOf[c])}, {Text: words(c.Row().Plain)},
 			{Text: words(wording.Few(subjects[c], 2))}})
 	}
 	return t
@@ -228,7 +228,7 @@ func ruleTable(p *plan.Plan) Table {
 	return t
 }
 
-func ruleRow(r *plan.Rule) []string {
+func ruleRow(r *plan.PlannedRule) []string {
 	target := r.New
 	if target == "" {
 		target = "(gone)"
@@ -321,7 +321,7 @@ func shownTarget(p *plan.Plan, u web.URL) string {
 	return u.String()
 }
 
-func hopsOf(steps []predict.Step) string {
+func hopsOf(steps []predict.Hop) string {
 	last := steps[len(steps)-1]
 	if last.Refusal != "" {
 		return last.Refusal

@@ -18,21 +18,21 @@ import (
 // (docs/schema/plan.json).
 type (
 	jsonRule struct {
-		plan.Rule
-		Chain []predict.Step `json:"chain"` // predicted, from the example
+		plan.PlannedRule
+		Chain []predict.Hop `json:"chain"` // predicted, from the example
 	}
 	jsonPlan struct {
-		Schema       string            `json:"schema"`
-		Canonical    string            `json:"canonical"`
-		Played       plan.Played       `json:"played"`
-		Doors        []plan.Door       `json:"doors"`
-		Rules        []jsonRule        `json:"rules"`
-		Certificates []jsonCertificate `json:"certificates"`
-		Zones        []jsonZone        `json:"zones"`
-		Carriers     []jsonCarrier     `json:"carriers"`
-		Order        []string          `json:"order"`
-		Findings     []finding.Finding `json:"findings"`
-		Notes        []string          `json:"notes,omitempty"`
+		Schema       string             `json:"schema"`
+		Canonical    string             `json:"canonical"`
+		Played       plan.Played        `json:"played"`
+		Doors        []plan.PlannedDoor `json:"doors"`
+		Rules        []jsonRule         `json:"rules"`
+		Certificates []jsonCertificate  `json:"certificates"`
+		Zones        []jsonZone         `json:"zones"`
+		Carriers     []jsonCarrier      `json:"carriers"`
+		Order        []string           `json:"order"`
+		Findings     []finding.Finding  `json:"findings"`
+		Notes        []string           `json:"notes,omitempty"`
 	}
 	jsonCertificate struct {
 		Carrier  string   `json:"carrier"`
@@ -90,14 +90,14 @@ type (
 		Entries []jsonEntry `json:"entries"`
 	}
 	jsonEntry struct {
-		Step   int         `json:"step"`
-		Action act.Action  `json:"action"`
-		Kind   world.Kind  `json:"kind"`
-		Domain string      `json:"domain,omitempty"`
-		Fields []jsonField `json:"fields"`
-		Reason string      `json:"reason"`
-		Check  string      `json:"check,omitempty"`
-		Star   *jsonStar   `json:"star,omitempty"`
+		Step   int             `json:"step"`
+		Action act.Action      `json:"action"`
+		Kind   world.EntryKind `json:"kind"`
+		Domain string          `json:"domain,omitempty"`
+		Fields []jsonField     `json:"fields"`
+		Reason string          `json:"reason"`
+		Check  string          `json:"check,omitempty"`
+		Star   *jsonStar       `json:"star,omitempty"`
 	}
 	jsonField struct {
 		Name  string `json:"name"`
@@ -233,7 +233,7 @@ func placeTitle(by string) string {
 	case carry.RegistrarKind:
 		return "a registrar"
 	}
-	return estate.Kind(by).Row().Title
+	return estate.CarrierKind(by).Row().Title
 }
 
 // placePage gives the heading of what is typed there.
@@ -241,7 +241,7 @@ func placePage(by string) string {
 	if by == carry.SiteKind {
 		return "On the site"
 	}
-	if page := estate.Kind(by).Row().Page; page != "" {
+	if page := estate.CarrierKind(by).Row().Page; page != "" {
 		return page
 	}
 	return "Last of all"

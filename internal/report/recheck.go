@@ -118,7 +118,7 @@ func orText(a, b string) string {
 
 // plainCode says a code in plain words.
 func plainCode(code string) string {
-	for _, k := range finding.Kinds() {
+	for _, k := range finding.Rows() {
 		if k.Name == code {
 			return k.Plain
 		}
@@ -135,7 +135,7 @@ func findingNews(i *recheck.Item) Text {
 }
 
 // changedWords say what changed, by kind.
-var changedWords = map[recheck.Kind]string{
+var changedWords = map[recheck.FactKind]string{
 	recheck.Record: "record", recheck.Delegation: "in the zone above", recheck.Certificate: "certificate",
 	recheck.Registration: "at the registry", recheck.Redirect: "way of visitors", recheck.Page: "title of the page",
 	recheck.Planned: "planned",

@@ -52,7 +52,7 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 	return runbook.New(p.Canonical, scope, tasks, start)
 }
 
-// related tells whether one task has to wait for another: not where both are about zones, and share
+// related reports whether one task has to wait for another: not where both are about zones, and share
 // none.
 func related(before, t plan.Task) bool {
 	if len(before.Step.Zones) == 0 || len(t.Step.Zones) == 0 {

@@ -45,7 +45,7 @@ func (s *scrubber) seen(v reflect.Value) (place, bool) {
 
 func isHostile(s string) bool { return strings.IndexFunc(s, problem.Hostile) >= 0 }
 
-// holds tells whether a value holds anything to scrub.
+// holds reports whether a value holds anything to scrub.
 func (s *scrubber) holds(v reflect.Value) bool {
 	switch v.Kind() {
 	case reflect.String:

@@ -417,12 +417,12 @@ func entryBlocks(entries []act.Entry, title string) []Block {
 
 func entryTitle(e act.Entry) string {
 	if e.Action == act.Remove {
-		return map[world.Kind]string{world.Forward: "delete the forwarding", world.DSEntry: "remove the DS record"}[e.Kind]
+		return map[world.EntryKind]string{world.Forward: "delete the forwarding", world.DSEntry: "remove the DS record"}[e.Kind]
 	}
 	if e.Kind == world.NameServers && e.Action == act.Add {
 		return "set the name servers"
 	}
-	return map[world.Kind]string{
+	return map[world.EntryKind]string{
 		world.Forward:     "forward it",
 		world.SourceEntry: "redirect it",
 		world.DoorEntry:   "redirect this door",

@@ -185,7 +185,7 @@ func (t *textWriter) heading(h Heading) {
 	t.lines(Text{{h.About, Faint}}, "", "")
 }
 
-// apart tells whether an empty line stands before a block.
+// apart reports whether an empty line stands before a block.
 func (t *textWriter) apart(b Block) bool {
 	_, afterHeading := t.last.(Heading)
 	switch b := b.(type) {
@@ -592,7 +592,7 @@ func fit(head []string, rows [][]Cell, width, between int) ([]int, bool) {
 	return widths, true
 }
 
-// wraps tells whether some cell has to be wrapped.
+// wraps reports whether some cell has to be wrapped.
 func wraps(head []string, rows [][]Cell, widths []int) bool {
 	for i, h := range head {
 		if text.StringWidthWithoutEscSequences(h) > widths[i] {

@@ -392,11 +392,11 @@ const (
 func (a *apacheText) answers(s *section, k block) {
 	var plain, others section
 	others.comment("All other paths, as they came.")
-	a.path(&others, k.Door)
+	a.path(&others, k.Treatment)
 	switch {
 	case k.table == nil:
-		a.constant(&plain, asPlain, k.Door)
-		a.constant(&others, asOdd, k.Door)
+		a.constant(&plain, asPlain, k.Treatment)
+		a.constant(&others, asOdd, k.Treatment)
 	default:
 		a.byRules(&plain, asPlain, k.table)
 		a.byRules(&others, asOdd, k.table)
@@ -415,9 +415,9 @@ func (a *apacheText) answers(s *section, k block) {
 // inFolder writes what doors answer in a folder's file: whole paths once, by their decoded form.
 func (a *apacheText) inFolder(s *section, k block) {
 	var all section
-	a.path(&all, k.Door)
+	a.path(&all, k.Treatment)
 	if k.table == nil {
-		a.constant(&all, asOdd, k.Door)
+		a.constant(&all, asOdd, k.Treatment)
 	} else {
 		a.byRules(&all, inOneFile, k.table)
 	}
@@ -456,7 +456,7 @@ func (w reading) path() string {
 }
 
 // path writes how UP_PATH becomes the path as it came, without dot segments.
-func (a *apacheText) path(s *section, d predict.Door) {
+func (a *apacheText) path(s *section, d predict.Treatment) {
 	s.rule("^", "-", "E=UP_PATH:%1,S=2", requestLine+argument(begin+"("+rawPath+")"+finish))
 	s.rule("^", "-", "E=UP_PATH:%{REQUEST_URI},S=1", requestLine+argument(begin+dottedPath+finish))
 	s.rule("^", "-", "R=400,L")
@@ -469,7 +469,7 @@ func (a *apacheText) path(s *section, d predict.Door) {
 const asIs = "?%{QUERY_STRING}"
 
 // constant writes the answer of a door that asks no rule.
-func (a *apacheText) constant(s *section, w reading, d predict.Door) {
+func (a *apacheText) constant(s *section, w reading, d predict.Treatment) {
 	to := web.Door{Scheme: web.HTTPS, Host: d.Asked.Host}
 	if d.Does == predict.ToSite {
 		to = d.Canonical
@@ -661,7 +661,7 @@ func (a *apacheText) wholes(s *section, t *table) {
 	s.unless(&all, asOdd.path()+" "+argument("//|"+meaning))
 }
 
-func statusOn(r *rule.Rule, d predict.Door) int {
+func statusOn(r *rule.Rule, d predict.Treatment) int {
 	if r.Status == 0 {
 		return d.Status
 	}
@@ -669,7 +669,7 @@ func statusOn(r *rule.Rule, d predict.Door) int {
 }
 
 // classOf names what has to be done with a target that was looked up: its status, and what is put behind it.
-func (a *apacheText) classOf(r *rule.Rule, d predict.Door) (class, suffix string) {
+func (a *apacheText) classOf(r *rule.Rule, d predict.Treatment) (class, suffix string) {
 	if r.Status == rule.Gone {
 		return "410", ""
 	}
@@ -926,7 +926,7 @@ func (n numbering) conditions(r *rule.Rule) string {
 }
 
 // target writes where a rule leads.
-func (a *apacheText) target(r *rule.Rule, d predict.Door, n numbering) string {
+func (a *apacheText) target(r *rule.Rule, d predict.Treatment, n numbering) string {
 	door := r.New.Door
 	if door.IsZero() {
 		door = d.Canonical
@@ -1027,7 +1027,7 @@ func (a *apacheText) fallback(s *section, w reading, t *table) {
 }
 
 // home gives where the root of a door leads, without its query.
-func home(d predict.Door) string { return d.Home.Door().URL(d.Home.Path(), "").String() }
+func home(d predict.Treatment) string { return d.Home.Door().URL(d.Home.Path(), "").String() }
 
 func queryParts(query string) []rule.Part {
 	if query == "" {

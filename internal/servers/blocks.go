@@ -12,15 +12,15 @@ import (
 
 // block is doors of one domain and scheme that answer alike, so that one server block says it for all of them.
 type block struct {
-	predict.Door // the first of them
-	names        []string
-	table        *table // nil where no rule is asked and nothing is looked up
+	predict.Treatment // the first of them
+	names             []string
+	table             *table // nil where no rule is asked and nothing is looked up
 }
 
 // table is the rules that doors ask, with what happens where none takes a path. Doors with the same table share it.
 type table struct {
 	number   int
-	door     predict.Door
+	door     predict.Treatment
 	exact    []exactRule  // paths that can be looked up
 	asking   []rule.Entry // exact paths with conditions on the query: they win over the exact ones
 	patterns []rule.Entry // what has to be tried one by one, in its order
@@ -39,7 +39,7 @@ type exactRule struct {
 }
 
 // blocksOf puts doors that answer alike together, in their order, and gives the tables that they need.
-func blocksOf(doors []predict.Door, sort func(*table, []rule.Entry)) ([]block, []*table) {
+func blocksOf(doors []predict.Treatment, sort func(*table, []rule.Entry)) ([]block, []*table) {
 	var blocks []block
 	var tables []*table
 	byKey, byTable := map[string]int{}, map[string]*table{}
@@ -51,7 +51,7 @@ func blocksOf(doors []predict.Door, sort func(*table, []rule.Entry)) ([]block, [
 		if !known {
 			at = len(blocks)
 			byKey[blockKey] = at
-			blocks = append(blocks, block{Door: d, table: byTable[key]})
+			blocks = append(blocks, block{Treatment: d, table: byTable[key]})
 			if d.Does == predict.Redirects && !d.Upgrades && byTable[key] == nil {
 				t := &table{number: len(tables) + 1, door: d}
 				sort(t, entries)
@@ -68,7 +68,7 @@ func blocksOf(doors []predict.Door, sort func(*table, []rule.Entry)) ([]block, [
 }
 
 // keyOf tells apart what doors answer.
-func keyOf(d predict.Door, entries []rule.Entry) string {
+func keyOf(d predict.Treatment, entries []rule.Entry) string {
 	var key strings.Builder
 	name := ""
 	if d.Domain != nil {
@@ -86,7 +86,7 @@ func keyOf(d predict.Door, entries []rule.Entry) string {
 
 // held gives the rules that may take a URL of a door, within its limits: none below an exempt path, none with a
 // condition where no query is seen, and where paths are dropped only those that take the root.
-func held(d predict.Door) []rule.Entry {
+func held(d predict.Treatment) []rule.Entry {
 	if !d.AsksRules() {
 		return nil
 	}
@@ -102,7 +102,7 @@ func held(d predict.Door) []rule.Entry {
 	})
 }
 
-// takesRoot tells whether a rule takes the path "/", whatever the query is.
+// takesRoot reports whether a rule takes the path "/", whatever the query is.
 func takesRoot(r *rule.Rule, mode rule.Mode) bool {
 	return slices.ContainsFunc(mode.Variants(r.Old.Parts), func(v rule.Variant) bool {
 		p := v.Parts
@@ -261,7 +261,7 @@ func (b *bucket) takeFromAbove(rank map[*rule.Rule]int) {
 	slices.SortFunc(b.patterns, func(x, y rule.Entry) int { return rank[x.Rule] - rank[y.Rule] })
 }
 
-// encodedReserved tells whether a path in normal form holds an encoded character that would mean something else
+// encodedReserved reports whether a path in normal form holds an encoded character that would mean something else
 // decoded.
 func encodedReserved(path string) bool {
 	for _, u := range web.Units(path) {

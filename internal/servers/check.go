@@ -50,7 +50,7 @@ const longestCheck = 2 * time.Minute
 // a folder of its own under the system's temporary one, with certificates made for that and ports of
 // loopback, nothing of which outlives the call. The error says that the trial itself could not be
 // made.
-func (w Writer) Check(ctx context.Context, doors []predict.Door, o Options) (Checked, error) {
+func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options) (Checked, error) {
 	c := w.Checker
 	binary := c.find()
 	if binary == "" {
@@ -148,7 +148,7 @@ func complaint(said string, warnings bool) string {
 }
 
 // trial puts the files of a configuration into a folder, and a certificate for each domain.
-func trial(folder string, doors []predict.Door, written Output) error {
+func trial(folder string, doors []predict.Treatment, written Output) error {
 	for _, f := range written.Files {
 		if err := os.WriteFile(filepath.Join(folder, f.Name), f.Text, 0o600); err != nil {
 			return err

@@ -58,7 +58,7 @@ func TestServersRefuseWhatTheyCannotRead(t *testing.T) {
 				assert.Contains(t, said.Warned, c.warns)
 				assert.NotContains(t, said.Warned, c.hasNone)
 			}
-			said, err = broken(c.w, c.name, c.bad).Check(context.Background(), []predict.Door{}, Options{Form: c.form})
+			said, err = broken(c.w, c.name, c.bad).Check(context.Background(), []predict.Treatment{}, Options{Form: c.form})
 			require.NoError(t, err)
 			assert.Contains(t, said.Refused, c.says)
 			assert.NotContains(t, said.Refused, c.hasNone, "nobody needs to read of a folder that is gone")

@@ -220,7 +220,7 @@ func statusText(status int) string {
 	return strconv.Itoa(status)
 }
 
-// unsendable tells whether an octet is in no URL.
+// unsendable reports whether an octet is in no URL.
 func unsendable(c byte) bool { return c <= ' ' || c == 0x7F || c == '"' || c == '<' || c == '>' }
 
 // sendable writes octets that no URL holds, control characters among them, as a browser sends them.
@@ -941,10 +941,10 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	return with(ways, takes, fmt.Sprintf("g%d", number), number, name, r.last())
 }
 
-// last tells whether nothing comes behind, or a literal ending alone.
+// last reports whether nothing comes behind, or a literal ending alone.
 func (r *expressionReader) last() bool { return r.rest == "" || r.rest == "$" || literalEnding(r.rest) }
 
-// literalEnding tells whether an expression is text up to its end.
+// literalEnding reports whether an expression is text up to its end.
 func literalEnding(s string) bool {
 	for i := 0; i < len(s); i++ {
 		switch c := s[i]; {

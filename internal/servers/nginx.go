@@ -257,7 +257,7 @@ func (n *nginx) server(b block) {
 		)
 	}
 	if b.table == nil {
-		fmt.Fprintf(w, "    location / { return %d %s; }\n}\n", b.Status, n.constant(b.Door))
+		fmt.Fprintf(w, "    location / { return %d %s; }\n}\n", b.Status, n.constant(b.Treatment))
 		return
 	}
 	n.location(b.table)
@@ -295,7 +295,7 @@ func (n *nginx) location(t *table) {
 }
 
 // constant writes the target of a door that asks no rule: the same path elsewhere, within its limits.
-func (n *nginx) constant(d predict.Door) string {
+func (n *nginx) constant(d predict.Treatment) string {
 	to := web.Door{Scheme: web.HTTPS, Host: d.Asked.Host}
 	if d.Does == predict.ToSite {
 		to = d.Canonical

@@ -114,7 +114,7 @@ func (c *chain) ifOdd(next string) string {
 	return name
 }
 
-// rootDiffers tells whether "/" leads elsewhere than where other paths lead that no rule takes.
+// rootDiffers reports whether "/" leads elsewhere than where other paths lead that no rule takes.
 func (t *table) rootDiffers() bool {
 	d := t.door
 	return !d.DropsPath && (d.Fallback == estate.Gone ||

@@ -101,9 +101,9 @@ func withoutTracking(address string) (string, bool) {
 	if !asks {
 		return address, false
 	}
-	kept, any := old.WithoutTracking(query)
+	kept, some := old.WithoutTracking(query)
 	switch {
-	case !any:
+	case !some:
 		return address, false
 	case kept == "":
 		return path, true

@@ -752,7 +752,7 @@ func (a *apache) ask(at *asked, c condition) string {
 	return ""
 }
 
-// onlyNotes tells whether flags set variables alone.
+// onlyNotes reports whether flags set variables alone.
 func onlyNotes(flags string) bool {
 	notes := false
 	for flag := range strings.SplitSeq(flags, ",") {
@@ -768,7 +768,7 @@ func onlyNotes(flags string) bool {
 	return notes
 }
 
-// proxies tells whether flags have the server fetch from another one.
+// proxies reports whether flags have the server fetch from another one.
 func proxies(flags string) bool {
 	return slices.ContainsFunc(strings.Split(strings.ToUpper(flags), ","), func(f string) bool {
 		f = strings.TrimSpace(f)
@@ -800,7 +800,7 @@ var (
 		"REMOTE_ADDR"}
 )
 
-// leadsToItself tells whether a RewriteRule with its conditions does no more than a door does anyway.
+// leadsToItself reports whether a RewriteRule with its conditions does no more than a door does anyway.
 func (a *apache) leadsToItself(args []string, flags string) bool {
 	m := ownTarget.FindStringSubmatch(args[1])
 	if m == nil || !slices.Contains(everyPath, args[0]) {

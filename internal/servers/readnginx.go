@@ -138,7 +138,7 @@ func (p *nginxParser) word(d *directive) (string, byte) {
 	return "", 0
 }
 
-// regexBrace tells whether a brace behind this text repeats something in a regular expression.
+// regexBrace reports whether a brace behind this text repeats something in a regular expression.
 func regexBrace(s string) bool { return strings.HasPrefix(s, "^") || strings.HasPrefix(s, "~") }
 
 func (p *nginxParser) quoted(sign byte) string {
@@ -597,7 +597,7 @@ var ownReturn = regexp.MustCompile(`^(?:https|\$scheme)://(?:www\.)?(\$host|\$\{
 var doorVariables = []string{"$host", "$http_host", "$scheme", "$https", "$server_port", "$http_x_forwarded_proto",
 	"$ssl_protocol", "$server_name", "$http_cf_visitor"}
 
-// leadsToItself tells whether an if on the scheme or the host does no more than a door does anyway.
+// leadsToItself reports whether an if on the scheme or the host does no more than a door does anyway.
 func (n *nginxReader) leadsToItself(variable string, inner directive, hosts []string) bool {
 	if !slices.Contains(doorVariables, variable) || len(inner.words) < 3 {
 		return false

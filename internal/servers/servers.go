@@ -63,7 +63,7 @@ type File struct {
 	Text []byte
 }
 
-type predictedDoors []predict.Door
+type predictedDoors []predict.Treatment
 
 // Writers returns the table.
 func Writers() []Writer { return []Writer{nginxWriter, apacheWriter} }
@@ -81,7 +81,7 @@ func WriterOf(name string) (Writer, bool) {
 // Write writes doors as a carrier itself is asked for them (predict's Web.Held gives them). What a field of theirs says
 // is in the files, or a finding (beyond-carrier) names what is not. The error says why nothing is written: while rules
 // are tied, no order of theirs is right.
-func (w Writer) Write(doors []predict.Door, o Options) (Output, error) {
+func (w Writer) Write(doors []predict.Treatment, o Options) (Output, error) {
 	if err := tied(doors); err != nil {
 		return Output{}, err
 	}
@@ -106,7 +106,7 @@ func (w Writer) Refuses(o Options) error {
 	return nil
 }
 
-func tied(doors []predict.Door) error {
+func tied(doors []predict.Treatment) error {
 	for _, f := range predict.Ties(doors) {
 		return fmt.Errorf("rules are tied, so that no server can hold them both: %s %s", f.Says, f.Fix)
 	}

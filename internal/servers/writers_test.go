@@ -16,7 +16,7 @@ import (
 	"upperpath.example/upperpath/internal/files"
 )
 
-func load(t *testing.T, archive *txtar.Archive) []predict.Door {
+func load(t *testing.T, archive *txtar.Archive) []predict.Treatment {
 	t.Helper()
 	dir := t.TempDir()
 	for _, f := range archive.Files {

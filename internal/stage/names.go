@@ -69,7 +69,7 @@ func (n *NameServer) write(w dns.ResponseWriter, answer *dns.Msg) {
 	_ = w.WriteMsg(answer)
 }
 
-// misbehaves carries out what the fields say, and tells whether that was all.
+// misbehaves carries out what the fields say, and reports whether that was all.
 func (n *NameServer) misbehaves(w dns.ResponseWriter, question, answer *dns.Msg) bool {
 	kind := dns.TypeToString[question.Question[0].Qtype]
 	switch {

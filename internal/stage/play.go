@@ -133,7 +133,7 @@ func (p *Player) edit(goes func(dns.RR) bool, comes []dns.RR) {
 	p.now.NameServers = servers
 }
 
-// belongs tells whether a record stands in a zone: in that whose name is the longest around it, and a delegation in
+// belongs reports whether a record stands in a zone: in that whose name is the longest around it, and a delegation in
 // the one above.
 func belongs(rr dns.RR, z Zone, all []Zone) bool {
 	name := rr.Header().Name

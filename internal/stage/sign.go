@@ -22,7 +22,7 @@ type Signed struct {
 	NoDS        bool          // the parent zone has none
 }
 
-// holds tells whether resolvers that check signatures take the zone.
+// holds reports whether resolvers that check signatures take the zone.
 func (s Signed) holds() bool { return s.NoDS || !s.StaleDS && s.Until > 0 && s.From < 0 }
 
 // signAll signs the zones that are to be signed, wherever they are served, and gives the zones above their DS records.
@@ -73,7 +73,7 @@ func signAll(scene Scene) (Scene, error) {
 	return scene, nil
 }
 
-// isParent tells whether a zone delegates another.
+// isParent reports whether a zone delegates another.
 func isParent(z Zone, origin string) bool {
 	return slices.ContainsFunc(z.Records, func(rr dns.RR) bool {
 		return rr.Header().Rrtype == dns.TypeNS && strings.EqualFold(rr.Header().Name, origin)
@@ -172,7 +172,7 @@ func (z zones) withSignatures(answer *dns.Msg) {
 	}
 }
 
-// bogus tells whether a name lies in a zone whose signatures do not hold, so that a resolver that checks them gives no
+// bogus reports whether a name lies in a zone whose signatures do not hold, so that a resolver that checks them gives no
 // answer about it.
 func (r *resolver) bogus(name string, kind uint16) bool {
 	zone := r.zones.Load().holding(name, kind)

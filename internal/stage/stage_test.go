@@ -36,7 +36,7 @@ func demoPlan(t *testing.T) *plan.Plan {
 	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
 }
 
-func start(t *testing.T, scene stage.Scene) *live.Web {
+func start(t *testing.T, scene stage.Scene) *live.Client {
 	t.Helper()
 	s, err := stage.Start(scene)
 	require.NoError(t, err)

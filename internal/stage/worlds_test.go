@@ -42,7 +42,7 @@ func TestTheStageAnswersAsEveryDoorIsDescribed(t *testing.T) {
 			says := func(a chain.Answer) string {
 				return strings.TrimSpace(cmp.Or(string(a.Refusal), strconv.Itoa(a.Status)) + " " + a.Location)
 			}
-			want := says(p.Web.Door(u.Door()).Answer(u))
+			want := says(p.Web.Treatment(u.Door()).Answer(u))
 			kinds[strings.Fields(want)[0]]++
 			require.Equal(t, want, says(web.Answer(context.Background(), chain.Ask{URL: u})), "%s\n%s", u, world)
 		}

@@ -51,7 +51,7 @@ func (s *Store) Accepted(ctx context.Context) (*recheck.State, error) {
 	return one[recheck.State](ctx, s, lastAccepted)
 }
 
-// has tells whether there is a table: a store may be older than it.
+// has reports whether there is a table: a store may be older than it.
 func (s *Store) has(ctx context.Context, table string) (bool, error) {
 	if s.db == nil {
 		return false, nil

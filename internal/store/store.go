@@ -150,7 +150,7 @@ func Read(estateFolder string) (*Store, error) {
 	return open(path, "ro", first...)
 }
 
-// cutOff tells whether a store cannot be read since a writing was cut off (sqlite.org/rescode.html, readonly_rollback).
+// cutOff reports whether a store cannot be read since a writing was cut off (sqlite.org/rescode.html, readonly_rollback).
 func cutOff(err error) bool {
 	var code *sqlite.Error
 	return errors.As(err, &code) && code.Code() == sqlite3.SQLITE_READONLY_ROLLBACK
@@ -236,7 +236,7 @@ func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error)
 const mostSurveys = 100
 
 // LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for: it is given each and
-// tells whether an older one is wanted too. Those that are damaged are left out, and come back as errors of their own.
+// reports whether an older one is wanted too. Those that are damaged are left out, and come back as errors of their own.
 func (s *Store) LatestSurveys(
 	ctx context.Context,
 	more func(*survey.Survey) bool,

@@ -142,7 +142,7 @@ func (pl *Player) zone(name string) string {
 	return ""
 }
 
-// there tells whether a name exists, by itself or on the way to others.
+// there reports whether a name exists, by itself or on the way to others.
 func (pl *Player) there(name string) bool {
 	if len(pl.lines[name]) > 0 {
 		return true
@@ -307,7 +307,7 @@ func near(end, prefix, sender string) bool {
 	return end == sender || !strings.Contains(end, ":") && covers(end, prefix, sender)
 }
 
-// covers tells whether an end, or the network around it, holds a sender.
+// covers reports whether an end, or the network around it, holds a sender.
 func covers(end, prefix, sender string) bool {
 	if end == sender {
 		return true
@@ -413,7 +413,7 @@ func (pl *Player) Type(t plan.Task) []string {
 	return broken
 }
 
-// atOnce tells whether the rows around one, of one name, replace an alias by something else or the
+// atOnce reports whether the rows around one, of one name, replace an alias by something else or the
 // reverse, or make the name.
 func atOnce(lines []plan.Line, i int) bool {
 	begin := i

@@ -319,7 +319,7 @@ location.replace('` + site + `/page')</script>`), finds: "soft-redirect"},
 		{what: "arrives on 404", plain: to(site + "/nothing"), goal: site + "/nothing", finds: "dead-end"},
 		{what: "arrives on a page that says 404 with 200", plain: to(site + "/lost"), goal: site + "/lost", finds: "dead-end"},
 		{what: "arrives on lost property", plain: to(site + "/lost-and"), goal: site + "/lost-and"},
-		{what: "the site sends it home", ask: "http://{h}/moved-home", probe: chain.Rule, plain: to(site + "/moved-home"),
+		{what: "the site sends it home", ask: "http://{h}/moved-home", probe: chain.ByRule, plain: to(site + "/moved-home"),
 			goal: site + "/moved-home", finds: "landed-home"},
 		{what: "an old page on the home page", ask: "http://{h}/old/page.html", plain: to(site + "/"), finds: "landed-home"},
 		{what: "the root on the home page", plain: to(site + "/")},
@@ -394,7 +394,7 @@ location.replace('` + site + `/page')</script>`), finds: "soft-redirect"},
 type world struct {
 	doors []*door
 	stage *stage.Stage
-	web   *live.Web
+	web   *live.Client
 }
 
 func play(t *testing.T, doors []*door) *world {
@@ -589,7 +589,7 @@ func TestEveryFaultHasItsDoor(t *testing.T) {
 			found[code] = true
 		}
 	}
-	for _, k := range finding.Kinds() {
+	for _, k := range finding.Rows() {
 		if slices.Contains(chapters, k.About) && !elsewhere[k.Name] {
 			assert.True(t, found[k.Name], k.Name)
 		}

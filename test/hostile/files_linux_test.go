@@ -148,23 +148,23 @@ func TestFilesKeepWhatTheyAre(t *testing.T) {
 	chain := "old,new\nold.example/a,https://old.example/b\nold.example/b,/c\n"
 	write("upperpath.yaml", estate+"rules: rules.csv\n", 0o600)
 	require.NoError(t, os.Mkdir(filepath.Join(folder, "kept"), 0o755))
-	real := write("kept/real.csv", chain, 0o640)
+	actual := write("kept/real.csv", chain, 0o640)
 	if os.Geteuid() == 0 {
-		require.NoError(t, os.Chown(real, 65534, 65534))
+		require.NoError(t, os.Chown(actual, 65534, 65534))
 	}
 	require.NoError(t, os.Symlink("kept/real.csv", filepath.Join(folder, "link.csv")))
 	require.NoError(t, os.Symlink("link.csv", filepath.Join(folder, "rules.csv")))
 	code, said := run(t, folder, nil, "rules", "straighten", "--write")
 	require.Zero(t, code, said)
-	text, err := os.ReadFile(real)
+	text, err := os.ReadFile(actual)
 	require.NoError(t, err)
 	assert.Contains(t, string(text), "old.example/a,/c", "the file behind the links is changed")
 	to, err := os.Readlink(filepath.Join(folder, "rules.csv"))
 	require.NoError(t, err, "the link stays one")
 	assert.Equal(t, "link.csv", to)
-	assert.Equal(t, os.FileMode(0o640), mode(real))
+	assert.Equal(t, os.FileMode(0o640), mode(actual))
 	if os.Geteuid() == 0 {
-		s, err := os.Stat(real)
+		s, err := os.Stat(actual)
 		require.NoError(t, err)
 		assert.EqualValues(t, 65534, s.Sys().(*syscall.Stat_t).Uid)
 	}

@@ -108,11 +108,11 @@ func noticed(m mutant, wait time.Duration, also []string) bool {
 	defer os.RemoveAll(dir)
 	file := filepath.Join(dir, "mutant.go")
 	overlay := filepath.Join(dir, "overlay.json")
-	real, err := filepath.Abs(m.file)
+	path, err := filepath.Abs(m.file)
 	if err != nil {
 		panic(err)
 	}
-	laid, err := json.Marshal(map[string]any{"Replace": map[string]string{real: file}})
+	laid, err := json.Marshal(map[string]any{"Replace": map[string]string{path: file}})
 	if err == nil {
 		err = os.WriteFile(file, m.text, 0o600)
 	}

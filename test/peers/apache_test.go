@@ -153,7 +153,7 @@ func (a *apache) refuses(uri string) bool {
 		a.folder && (strings.Contains(strings.ToUpper(path), "%2F"))
 }
 
-// climbs tells whether a path leads above the root.
+// climbs reports whether a path leads above the root.
 func climbs(path string) bool {
 	depth := 0
 	for s := range strings.SplitSeq(path[1:], "/") {

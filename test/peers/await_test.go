@@ -181,14 +181,14 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 	require.NoError(t, waiting.Wait(), "%s\n%s", text, errs.String())
 	assert.Contains(t, text, "✓ All 17 are there.")
 	assert.False(t, at["new        certificate of moved.example"].Before(at["other      certificate of moved.example"]))
-	old, new := at["old        moved.example A at resolver"], at["new        moved.example A at resolver"]
-	require.False(t, old.IsZero() || new.IsZero(), text)
+	before, after := at["old        moved.example A at resolver"], at["new        moved.example A at resolver"]
+	require.False(t, before.IsZero() || after.IsZero(), text)
 	assert.True(
 		t,
-		at["new        moved.example A at ns1"].Before(old),
+		at["new        moved.example A at ns1"].Before(before),
 		"the resolver is asked once the name server has it",
 	)
-	assert.LessOrEqual(t, new.Sub(changed), (changingTTL+10)*time.Second, "it took no longer than the TTL says")
+	assert.LessOrEqual(t, after.Sub(changed), (changingTTL+10)*time.Second, "it took no longer than the TTL says")
 	assert.Contains(t, text, "at most ")
 
 	// Once accepted, nothing is new, until another certificate stands there.

@@ -22,7 +22,7 @@ import (
 type answering interface {
 	// ask sends a request line as it stands, and returns status and Location.
 	ask(scheme, sni, host, uri string) string
-	// refuses tells whether the server's file says that it refuses a request.
+	// refuses reports whether the server's file says that it refuses a request.
 	refuses(uri string) bool
 	// normal gives an answer as the server's file says that it differs.
 	normal(answer string) string
@@ -235,7 +235,7 @@ func compare(
 		if !assert.NoError(t, err) {
 			return
 		}
-		held := map[web.Door]predict.Door{}
+		held := map[web.Door]predict.Treatment{}
 		for _, d := range predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules}).Held("g") {
 			held[d.Door] = d
 		}

@@ -8,12 +8,12 @@ import (
 	"time"
 )
 
-// ShortLived tells whether a change gives a set a TTL that is raised a day later.
+// ShortLived reports whether a change gives a set a TTL that is raised a day later.
 func ShortLived(c *Change) bool {
 	return c.Step > 0 && (c.Action == Add || c.Action == Replace) && c.TTL == MovingTTL
 }
 
-// UntiesMail tells whether a change gives mail a way of its own, so that the web can move.
+// UntiesMail reports whether a change gives mail a way of its own, so that the web can move.
 func (c *Change) UntiesMail() bool {
 	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
 		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, NameFollowed, TermFollowed}, r.Why)

@@ -8,7 +8,7 @@ import (
 type Entry struct {
 	Step    int // from 1, at this carrier
 	Action  Action
-	Kind    world.Kind
+	Kind    world.EntryKind
 	Domain  string  // absent where all of the carrier's are meant
 	Fields  []Field // in the order in which forms ask
 	Reasons []Reason

@@ -45,20 +45,20 @@ type Door struct {
 	Domain string // "" for another name of the site
 }
 
-// Kind says where it is looked.
-type Kind uint8
+// PlaceKind says where it is looked.
+type PlaceKind uint8
 
 // The kinds of places.
 const (
-	NameServer Kind = iota
-	Parent          // the name servers of the zone above
+	NameServer PlaceKind = iota
+	Parent               // the name servers of the zone above
 	Resolver
 	Vantage
 )
 
 // Place is somebody who is asked.
 type Place struct {
-	Kind  Kind
+	Kind  PlaceKind
 	Name  string         // as people read it, such as "ns1.host.example (192.0.2.1)"
 	Host  string         // the name of a name server
 	At    netip.AddrPort // where it is asked
@@ -113,7 +113,7 @@ type Item struct {
 	due  time.Time // the first Until that was reckoned once everybody who is asked by others had it
 }
 
-// Overdue tells whether an item should have been there by a time.
+// Overdue reports whether an item should have been there by a time.
 func (i *Item) Overdue(now time.Time) bool {
 	return i.State != There && !i.due.IsZero() && now.After(i.due.Add(grace))
 }
@@ -238,7 +238,7 @@ func New(wants []Want, doors []Door, places []*Place, now time.Time) *Board {
 	return b
 }
 
-// above tells whether a want is about what the zone above says.
+// above reports whether a want is about what the zone above says.
 func (w *Want) above() bool { return w.Name == w.Domain && (w.Type == "NS" || w.Type == "DS") }
 
 func (w *Want) item() Item {
@@ -313,10 +313,10 @@ func (b *Board) Until() (time.Time, bool) {
 	return last, true
 }
 
-// Done tells whether everything is there.
+// Done reports whether everything is there.
 func (b *Board) Done() bool { return b.left == 0 }
 
-// Looked tells whether everything that can be asked by now has been asked once.
+// Looked reports whether everything that can be asked by now has been asked once.
 func (b *Board) Looked() bool {
 	return !slices.ContainsFunc(b.questions, func(q Question) bool {
 		return q.flying || q.queued || q.asked.IsZero() && q.open == 0

@@ -24,7 +24,7 @@ const (
 	perRound  = 40 * int(perServer/time.Second)
 )
 
-// settled tells whether an answer lets those be asked who wait for it: what was asked for is there, or nobody says.
+// settled reports whether an answer lets those be asked who wait for it: what was asked for is there, or nobody says.
 func (b *Board) settled(q *Question) bool {
 	return !q.asked.IsZero() && !slices.ContainsFunc(q.items, func(at int) bool {
 		s := b.items[at].State

@@ -198,7 +198,7 @@ func (b *Board) takeDoor(q *Question, it *Item, a Answer, now time.Time) {
 		if f.Severity != finding.Error {
 			continue
 		}
-		about := f.Code.Kind().About
+		about := f.Code.Row().About
 		first := f.Hop != nil && *f.Hop == 0
 		counts := first && (about == "certificate" || about == "reaching")
 		if it.What == Redirect { // behind a warning the redirect may be as it should
@@ -219,7 +219,7 @@ func (b *Board) takeDoor(q *Question, it *Item, a Answer, now time.Time) {
 		it.Says = wording.LowerFirst(worst.Says)
 	}
 	switch {
-	case worst.Code.Kind().About == "reaching":
+	case worst.Code.Row().About == "reaching":
 		it.State = Nothing
 	case worst.Cause == finding.PreviousCarrier:
 		it.State = Old
@@ -235,7 +235,7 @@ func (b *Board) takeDoor(q *Question, it *Item, a Answer, now time.Time) {
 	}
 }
 
-// resolved tells whether every resolver has the records of a host.
+// resolved reports whether every resolver has the records of a host.
 func (b *Board) resolved(host string) bool {
 	all := b.resolving[host]
 	return len(all) > 0 && !slices.ContainsFunc(all, func(at int) bool { return b.items[at].State != There })

@@ -31,7 +31,7 @@ type Certificate struct {
 }
 
 // Certificates gives the certificates that carriers and the site must hold.
-func Certificates(w *predict.Web) []Certificate {
+func Certificates(w *predict.Prediction) []Certificate {
 	all := []Certificate{}
 	for _, d := range w.Domains() {
 		byCarrier := map[string]int{}
@@ -83,7 +83,7 @@ type Issuance struct {
 	Bars   bool     // nobody may, whoever asks
 }
 
-// Allows tells whether an issuer may issue.
+// Allows reports whether an issuer may issue.
 func (i Issuance) Allows(issuer string) bool {
 	return i.At == "" || !i.Bars && slices.ContainsFunc(i.May, func(m string) bool { return strings.EqualFold(m, issuer) })
 }

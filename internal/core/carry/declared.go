@@ -112,19 +112,19 @@ func contradictions(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) [
 	)
 }
 
-// framedInto tells whether a page shows one of the estate in a frame.
+// framedInto reports whether a page shows one of the estate in a frame.
 func framedInto(e *estate.Estate, a chain.Answer) bool {
 	u, err := web.ParseURL(a.Framed)
 	return err == nil && e.Holds(u.Host())
 }
 
-// metAt tells whether an answer came from an address of a carrier.
+// metAt reports whether an answer came from an address of a carrier.
 func metAt(a chain.Answer, c *estate.Carrier) bool {
 	at, err := netip.ParseAddrPort(a.Address)
 	return err == nil && slices.Contains(c.Addresses, at.Addr())
 }
 
-// ClaimedAt tells whether a host was met at a carrier that knows it already: its http door answers there, and does not
+// ClaimedAt reports whether a host was met at a carrier that knows it already: its http door answers there, and does not
 // say that there is nothing of the kind.
 func ClaimedAt(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) bool {
 	seen := all.Last[zone]
@@ -147,12 +147,12 @@ func ClaimedAt(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) boo
 	return claimed
 }
 
-// metThere tells whether an answer came from a carrier: at one of its addresses, or by way of its alias.
+// metThere reports whether an answer came from a carrier: at one of its addresses, or by way of its alias.
 func metThere(a chain.Answer, c *estate.Carrier) bool {
 	return metAt(a, c) || !c.Alias.IsZero() && slices.Contains(a.Aliases, c.Alias.String())
 }
 
-// CertifiedThere tells whether a host's https door was met at a carrier with a certificate that browsers take.
+// CertifiedThere reports whether a host's https door was met at a carrier with a certificate that browsers take.
 func CertifiedThere(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) bool {
 	seen := all.Last[zone]
 	return seen != nil && slices.ContainsFunc(seen.Chains, func(ch chain.Chain) bool {

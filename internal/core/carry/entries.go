@@ -53,7 +53,7 @@ const (
 
 // typing is what the entries of carriers are made of. Nothing of it is changed.
 type typing struct {
-	web          *predict.Web
+	web          *predict.Prediction
 	zones        []zone.Zone
 	certificates map[string][]Certificate     // by domain
 	asks         map[*estate.Domain][]web.URL // what an audit asks, by domain
@@ -62,7 +62,7 @@ type typing struct {
 
 // entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one
 // zone.
-var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+var entriesFor = map[estate.CarrierStep]func(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
 	[]finding.Finding){
 	estate.Forward:   forwardEntries,
 	estate.Source:    sourceEntries,
@@ -76,15 +76,15 @@ var entriesFor = map[estate.Step]func(t typing, c *estate.Carrier, z zone.Zone, 
 	estate.Configure: nil, // once for all zones
 }
 
-// Knows tells whether a step at a carrier is one whose entries are known.
-func Knows(s estate.Step) bool {
+// Knows reports whether a step at a carrier is one whose entries are known.
+func Knows(s estate.CarrierStep) bool {
 	_, ok := entriesFor[s]
 	return ok
 }
 
 // Carriers works out what is typed where, apart from records.
 func Carriers(
-	w *predict.Web, seen zone.Surveys, zones []zone.Zone, certificates []Certificate, asks iter.Seq[web.URL],
+	w *predict.Prediction, seen zone.Surveys, zones []zone.Zone, certificates []Certificate, asks iter.Seq[web.URL],
 ) ([]Carried, act.Found) {
 	t := typing{web: w, zones: zones, certificates: map[string][]Certificate{}, asks: map[*estate.Domain][]web.URL{},
 		seen: seen}
@@ -115,7 +115,7 @@ func Carriers(
 
 // CarriersAlone gives the carriers of an estate with their entries as far as these rest on the web alone: without
 // certificates, and without what is checked of them.
-func CarriersAlone(w *predict.Web, seen zone.Surveys, zones []zone.Zone) []Carried {
+func CarriersAlone(w *predict.Prediction, seen zone.Surveys, zones []zone.Zone) []Carried {
 	var all []Carried
 	t := typing{web: w, zones: zones, seen: seen}
 	for _, c := range w.Estate.Carriers {
@@ -153,8 +153,8 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 				case estate.Issue:
 					of = slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return !Issues(c, z.Domain, h) })
 				}
-				if make := entriesFor[step]; make != nil && len(of) > 0 {
-					entries, found := make(t, c, z, of)
+				if typed := entriesFor[step]; typed != nil && len(of) > 0 {
+					entries, found := typed(t, c, z, of)
 					k.Entries, findings = append(k.Entries, entries...), append(findings, found...)
 				}
 			}
@@ -217,12 +217,12 @@ func Reached(d *estate.Domain, c *estate.Carrier, hosts []web.Host) []web.Host {
 	})
 }
 
-// IsBehind tells whether a carrier is behind the edge network that carries a host.
+// IsBehind reports whether a carrier is behind the edge network that carries a host.
 func IsBehind(d *estate.Domain, h web.Host, c *estate.Carrier) bool {
 	return d.Carry[h] != nil && d.Carry[h] != c && d.Carry[h].Behind == c.Name
 }
 
-// Issues tells whether a carrier has to be told to get a certificate for a host: it answers there
+// Issues reports whether a carrier has to be told to get a certificate for a host: it answers there
 // by TLS itself, to visitors or to the edge network in front of it.
 func Issues(c *estate.Carrier, d *estate.Domain, h web.Host) bool {
 	switch {
@@ -394,7 +394,7 @@ const (
 )
 
 // costs says what a destination costs that is typed with http, or without www.
-func costs(w *predict.Web, to web.URL) act.Reason {
+func costs(w *predict.Prediction, to web.URL) act.Reason {
 	hops := func(d web.Door) int {
 		c := chain.Follow(context.Background(), w, chain.Ask{URL: to.At(d)}, chain.Root)
 		if c.Last().Refusal != "" {
@@ -482,7 +482,7 @@ func pointEntries(_ typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([
 	}, nil
 }
 
-// AsksFor tells whether a record is there because a carrier asks for it.
+// AsksFor reports whether a record is there because a carrier asks for it.
 func AsksFor(c *estate.Carrier, d *estate.Domain, r zone.Record) bool {
 	return slices.ContainsFunc(
 		d.Wanted,

@@ -16,7 +16,7 @@ import (
 
 // Limits adds a finding wherever a carrier cannot do what its door asks, and returns the doors
 // concerned.
-func Limits(w *predict.Web) (act.Found, map[web.Door]bool) {
+func Limits(w *predict.Prediction) (act.Found, map[web.Door]bool) {
 	l := limits{web: w, beyond: map[web.Door]bool{}}
 	for _, d := range w.Domains() {
 		for _, h := range d.Hosts() {
@@ -42,7 +42,7 @@ func Limits(w *predict.Web) (act.Found, map[web.Door]bool) {
 // limits gathers what carriers cannot do.
 type limits struct {
 	act.Found
-	web    *predict.Web
+	web    *predict.Prediction
 	beyond map[web.Door]bool
 	shared []shared
 }

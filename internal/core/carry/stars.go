@@ -26,7 +26,7 @@ type Star struct {
 
 // starsOf gives the patterns that an edge network has to hold for the hosts of a domain that it
 // carries, in their order.
-func starsOf(w *predict.Web, d *estate.Domain, c *estate.Carrier) []Star {
+func starsOf(w *predict.Prediction, d *estate.Domain, c *estate.Carrier) []Star {
 	var hosts []web.Host
 	for _, h := range d.Hosts() {
 		if d.Carry[h] == c {
@@ -44,7 +44,7 @@ func starsOf(w *predict.Web, d *estate.Domain, c *estate.Carrier) []Star {
 	return all
 }
 
-// sameRules tells whether the same rules hold on two hosts.
+// sameRules reports whether the same rules hold on two hosts.
 func sameRules(table *rule.Table, a, b web.Host) bool {
 	rules := func(h web.Host) []*rule.Rule {
 		var all []*rule.Rule
@@ -69,7 +69,7 @@ func entriesOf(table *rule.Table, h web.Host) []rule.Entry {
 }
 
 // starsFor makes the patterns of one host, or with a star before it of an apex and its www.
-func starsFor(w *predict.Web, d *estate.Domain, lead string, hosts []web.Host) []Star {
+func starsFor(w *predict.Prediction, d *estate.Domain, lead string, hosts []web.Host) []Star {
 	host := lead + hosts[0].String()
 	var takes []string
 	for _, h := range hosts {
@@ -189,7 +189,7 @@ func fallbackStars(status int, d *estate.Domain, host string, takes []string, be
 
 // widerThan gives a URL that the star form takes although the rule does not: a star takes slashes
 // and letters where {name} or {name:digits} does not. "" where there is none.
-func widerThan(w *predict.Web, r *rule.Rule, s Star, h web.Host) string {
+func widerThan(w *predict.Prediction, r *rule.Rule, s Star, h web.Host) string {
 	path := ""
 	for i, part := range r.Old.Parts {
 		switch {
@@ -228,9 +228,9 @@ func byStars(u web.URL, stars []Star) chain.Answer {
 
 // checkStars follows the probes of a domain's doors and the examples of its rules through the star
 // patterns, and gives a finding where they answer otherwise than the plan.
-func checkStars(w *predict.Web, d *estate.Domain, c *estate.Carrier, stars []Star, asks []web.URL) []finding.Finding {
+func checkStars(w *predict.Prediction, d *estate.Domain, c *estate.Carrier, stars []Star, asks []web.URL) []finding.Finding {
 	for _, u := range asks {
-		if d.Carry[u.Host()] != c || w.Door(u.Door()).Exempts(u) {
+		if d.Carry[u.Host()] != c || w.Treatment(u.Door()).Exempts(u) {
 			continue
 		}
 		typed, planned := byStars(u, stars), w.Intended(u)

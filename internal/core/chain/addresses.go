@@ -25,7 +25,7 @@ type Other struct {
 }
 
 // once are the probes for which one address of a host speaks for all: those of its doors tell them apart.
-var once = []Probe{Rule, Pattern, WellKnown, Robots}
+var once = []Probe{ByRule, ByPattern, WellKnown, Robots}
 
 // FollowEach follows an entry, and once more from each further address of its host.
 func FollowEach(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
@@ -49,7 +49,7 @@ func FollowEach(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain 
 }
 
 // addresses judges what the further addresses answer, and adds one finding where any does otherwise.
-func (v *verdict) addresses() {
+func (v *judging) addresses() {
 	c := v.chain
 	differ, worst := false, false
 	for i := range c.Others {
@@ -110,11 +110,11 @@ func (v *verdict) addresses() {
 	c.Findings = append(c.Findings, f)
 }
 
-// passedOver tells whether browsers try the next address where one refuses so (RFC 8305).
+// passedOver reports whether browsers try the next address where one refuses so (RFC 8305).
 func passedOver(r Refusal) bool { return r == Refused || r == Unreachable || r == Timeout }
 
 // codes gives the codes of the chain's findings of a severity.
-func (v *verdict) codes(s finding.Severity) []finding.Code {
+func (v *judging) codes(s finding.Severity) []finding.Code {
 	var all []finding.Code
 	for _, f := range v.chain.Findings {
 		if f.Severity == s && !slices.Contains(all, f.Code) {
@@ -147,7 +147,7 @@ func (a *Answer) Does() string { return doing(a) }
 func doing(a *Answer) string {
 	at := bare(a.Address)
 	fault := ""
-	if a.TLS != nil && len(a.TLS.Faults) > 0 && slices.Min(a.TLS.Faults).Kind().Severity == finding.Error {
+	if a.TLS != nil && len(a.TLS.Faults) > 0 && slices.Min(a.TLS.Faults).Row().Severity == finding.Error {
 		fault = fmt.Sprintf(", with a certificate that browsers refuse (%s)", slices.Min(a.TLS.Faults))
 	}
 	switch {
@@ -173,7 +173,7 @@ func doing(a *Answer) string {
 	return fmt.Sprintf("%s shows a page (%d)%s", at, a.Status, fault)
 }
 
-// sameAnswer tells whether two answers to one question are the same to a visitor.
+// sameAnswer reports whether two answers to one question are the same to a visitor.
 func sameAnswer(a, b *Answer) bool {
 	if a.Refusal != "" || b.Refusal != "" {
 		return a.Refusal == b.Refusal

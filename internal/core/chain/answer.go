@@ -142,15 +142,15 @@ type TLS struct {
 	Faults    []finding.Code `json:"faults"`            // empty where a browser is content
 }
 
-// IsRedirect tells whether a browser looks for a Location (RFC 9110 section 15.4).
+// IsRedirect reports whether a browser looks for a Location (RFC 9110 section 15.4).
 func (a Answer) IsRedirect() bool {
 	return slices.Contains([]int{301, 302, 303, 307, 308}, a.Status)
 }
 
-// Permanent tells whether the redirect says that it holds for good.
+// Permanent reports whether the redirect says that it holds for good.
 func (a Answer) Permanent() bool { return a.Status == 301 || a.Status == 308 }
 
-// MovesOn tells whether a browser goes on from here: by a redirect, or because the page sends it.
+// MovesOn reports whether a browser goes on from here: by a redirect, or because the page sends it.
 func (a Answer) MovesOn() bool {
 	if a.IsRedirect() {
 		return true

@@ -58,7 +58,7 @@ func (t *Tally) AddChain(c Chain) {
 	switch c.Probe {
 	case Root:
 		t.addRoot(&c)
-	case Asked, Rule:
+	case Asked, ByRule:
 		if c.strayed && len(t.landed) < mostLanded {
 			if t.landed == nil {
 				t.landed = map[string][]string{}
@@ -221,7 +221,7 @@ func (t *Tally) Disagreements() {
 
 // SitemapFindings gives a finding where a sitemap still names hosts that only redirect.
 func (j Judge) SitemapFindings(at web.URL, links []Link) []finding.Finding {
-	v := verdict{judge: j}
+	v := judging{judge: j}
 	var left []string
 	for _, l := range links {
 		if h, ok := hostOf(l.URL); ok && v.old(h) {

@@ -33,13 +33,13 @@ type CAA struct {
 	Issuers []string // the authorities that they allow
 }
 
-// allows tells whether the records allow the authority of a certificate.
+// allows reports whether the records allow the authority of a certificate.
 func (c CAA) allows(issuer string) bool {
 	return slices.ContainsFunc(c.Issuers, func(i string) bool { return sameIssuer(i, issuer) })
 }
 
 // causes finds the causes of what was found, as far as the evidence shows them, and puts each in words.
-func (v *verdict) causes() {
+func (v *judging) causes() {
 	for i := range v.chain.Findings {
 		f := &v.chain.Findings[i]
 		if f.Hop == nil || f.Cause != finding.NoCause {
@@ -74,7 +74,7 @@ func because(f *finding.Finding, cause finding.Cause, says, do string) {
 }
 
 // shows puts what the cause was seen by into the evidence.
-func (v *verdict) shows(f *finding.Finding, hop *Answer) {
+func (v *judging) shows(f *finding.Finding, hop *Answer) {
 	put := func(key, value string) {
 		if value != "" && f.Evidence[key] == nil {
 			f.Evidence[key] = value
@@ -97,7 +97,7 @@ func (v *verdict) shows(f *finding.Finding, hop *Answer) {
 	}
 }
 
-func (v *verdict) place(hop *Answer) (Place, bool) {
+func (v *judging) place(hop *Answer) (Place, bool) {
 	at, err := netip.ParseAddrPort(hop.Address)
 	if err != nil || v.judge.Clues.Place == nil {
 		return Place{}, false
@@ -106,7 +106,7 @@ func (v *verdict) place(hop *Answer) (Place, bool) {
 }
 
 // who names whoever answers at a hop: the carrier where the estate knows it, else the address and what its headers say.
-func (v *verdict) who(hop *Answer) string {
+func (v *judging) who(hop *Answer) string {
 	at := bare(hop.Address)
 	if p, ok := v.place(hop); ok {
 		return fmt.Sprintf("%s (%s)", p.Carrier, at)
@@ -117,7 +117,7 @@ func (v *verdict) who(hop *Answer) string {
 	return at
 }
 
-func (v *verdict) loopCause(f *finding.Finding) {
+func (v *judging) loopCause(f *finding.Finding) {
 	c := v.chain
 	if c.LoopsTo == nil {
 		return
@@ -152,7 +152,7 @@ func (v *verdict) loopCause(f *finding.Finding) {
 }
 
 // edgeCause explains an https URL that redirects to itself.
-func (v *verdict) edgeCause(f *finding.Finding, hop *Answer) {
+func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 	place, known := v.place(hop)
 	do := "Have %s fetch from the origin by https (the origin needs a certificate for that); or have the origin serve " +
 		"what comes through %[1]s without redirecting it."
@@ -204,7 +204,7 @@ func (v *verdict) edgeCause(f *finding.Finding, hop *Answer) {
 }
 
 // nameCause explains a certificate for another name, or none at all.
-func (v *verdict) nameCause(f *finding.Finding, hop *Answer) {
+func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 	host := hop.URL.Host()
 	if _, isAddress := host.Address(); isAddress {
 		f.Fix = "Ask for the name that leads there: hardly any certificate is for an address."
@@ -266,7 +266,7 @@ func (v *verdict) nameCause(f *finding.Finding, hop *Answer) {
 
 // pending tells a platform that does not know a host from one that is waiting for its certificate, and from one that
 // may not get it.
-func (v *verdict) pending(f *finding.Finding, hop *Answer, alias string, place Place) {
+func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place Place) {
 	host := hop.URL.Host()
 	where := "the platform"
 	switch {
@@ -345,12 +345,12 @@ func issuersText(issuers []string) string {
 	return wording.Few(issuers, 3)
 }
 
-// strange tells whether an answer shows that whoever answers does not know the host.
+// strange reports whether an answer shows that whoever answers does not know the host.
 func strange(a *Answer) bool {
 	return a.Status == 404 || a.Status == 421 || a.Status == 409 || a.Status == 530 || a.Page.Strange()
 }
 
-// sameIssuer tells whether the domain by which CAA records name an authority fits the name in its certificates: the
+// sameIssuer reports whether the domain by which CAA records name an authority fits the name in its certificates: the
 // letters of one hold those of the other.
 func sameIssuer(domain, name string) bool {
 	letters := func(s string) string {
@@ -368,7 +368,7 @@ func sameIssuer(domain, name string) bool {
 }
 
 // pageCause explains a page that is not the one that was wanted.
-func (v *verdict) pageCause(f *finding.Finding, hop *Answer) {
+func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 	host := hop.URL.Host()
 	switch {
 	case hop.Page.Parked():
@@ -409,7 +409,7 @@ func (v *verdict) pageCause(f *finding.Finding, hop *Answer) {
 }
 
 // leftBehind explains what an address of the previous carrier does.
-func (v *verdict) leftBehind(f *finding.Finding, hop *Answer) bool {
+func (v *judging) leftBehind(f *finding.Finding, hop *Answer) bool {
 	at, err := netip.ParseAddrPort(hop.Address)
 	if err != nil || v.judge.Clues.Before == nil || !v.judge.Clues.Before(hop.URL.Host(), at.Addr()) {
 		return false
@@ -433,7 +433,7 @@ func (v *verdict) leftBehind(f *finding.Finding, hop *Answer) bool {
 	return true
 }
 
-func (v *verdict) splitCause(f *finding.Finding) {
+func (v *judging) splitCause(f *finding.Finding) {
 	if v.judge.Clues.Before == nil {
 		return
 	}
@@ -458,7 +458,7 @@ func (v *verdict) splitCause(f *finding.Finding) {
 		wording.Few(old, 3)), f.Fix)
 }
 
-// sameApex tells whether two names, perhaps wildcards, lie in one registrable domain.
+// sameApex reports whether two names, perhaps wildcards, lie in one registrable domain.
 func sameApex(a, b string) bool {
 	x, errX := web.ParseObservedHost(strings.TrimPrefix(a, "*."))
 	y, errY := web.ParseObservedHost(strings.TrimPrefix(b, "*."))
@@ -470,5 +470,5 @@ func sameApex(a, b string) bool {
 	return okX && okY && ax == ay || x == y
 }
 
-// under tells whether an alias lies in the domain of the host itself.
+// under reports whether an alias lies in the domain of the host itself.
 func under(h web.Host, alias string) bool { return sameApex(h.String(), alias) }

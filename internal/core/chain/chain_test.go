@@ -86,7 +86,7 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 	}{
 		"clean":             {pretend{old: "301 " + www + "{uri}"}, deep, Deep, www + deepPath, ""},
 		"the site itself":   {nil, www + "/", Root, www + "/", ""},
-		"site adds a slash": {pretend{old: "301 " + www + "{uri}"}, old + "/slash", Rule, www + "/slash", ""},
+		"site adds a slash": {pretend{old: "301 " + www + "{uri}"}, old + "/slash", ByRule, www + "/slash", ""},
 		"serves a page":     {pretend{old: "200"}, old + "/", Root, www + "/", "not-redirected"},
 		"answers an error":  {pretend{old: "404"}, deep, Deep, www + deepPath, "not-redirected"},
 		"forwards to one that serves": {
@@ -131,7 +131,7 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 			www + "/", "extra-hop foreign-hop",
 		},
 		"dead end": {
-			pretend{old: "301 " + www + "{uri}"}, old + "/missing", Rule, www + "/missing", "dead-end",
+			pretend{old: "301 " + www + "{uri}"}, old + "/missing", ByRule, www + "/missing", "dead-end",
 		},
 		"made-up path may be missing": {
 			pretend{old: "301 " + www + "{uri}", www + deepPath: "404"}, deep, Deep, www + deepPath, "",
@@ -152,14 +152,14 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		"javascript":         {pretend{old: "301 javascript:alert(1)"}, old + "/", Root, www + "/", "bad-location"},
 		"control characters": {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/", "loop bad-location bad-location"},
 		"a space is mended": {
-			pretend{old: "301 " + www + "/a b"}, old + "/x", Rule, www + "/a%20b", "bad-location",
+			pretend{old: "301 " + www + "/a b"}, old + "/x", ByRule, www + "/a%20b", "bad-location",
 		},
 	} {
 		got := Follow(context.Background(), in(c.web), Ask{URL: web.MustParseURL(c.entry)}, c.probe)
 		estateJudge().Chain(&got, Goal{Target: web.MustParseURL(c.target), Hops: 1})
 		assert.Equal(t, c.want, codes(got), name)
 		for _, f := range got.Findings {
-			k := f.Code.Kind()
+			k := f.Code.Row()
 			assert.NotEmpty(t, k.Name)
 			assert.Equal(t, k.Severity, f.Severity)
 			assert.NotEmpty(t, f.Says)
@@ -213,10 +213,10 @@ func TestTooManyHopsIsNoGrowingLoop(t *testing.T) {
 
 func TestPlannedGoneAndPlannedTemporary(t *testing.T) {
 	j := estateJudge()
-	c := Follow(context.Background(), pretend{old: "410"}, Ask{URL: web.MustParseURL(old + "/x")}, Rule)
+	c := Follow(context.Background(), pretend{old: "410"}, Ask{URL: web.MustParseURL(old + "/x")}, ByRule)
 	j.Chain(&c, Goal{Gone: true})
 	assert.Empty(t, c.Findings)
-	c = Follow(context.Background(), in(pretend{old: "301 " + www + "/"}), Ask{URL: web.MustParseURL(old + "/x")}, Rule)
+	c = Follow(context.Background(), in(pretend{old: "301 " + www + "/"}), Ask{URL: web.MustParseURL(old + "/x")}, ByRule)
 	j.Chain(&c, Goal{Gone: true})
 	assert.Equal(t, "wrong-page", codes(c))
 	c = Follow(context.Background(), in(pretend{old: "302 " + www + "/"}), Ask{URL: web.MustParseURL(old + "/")}, Root)

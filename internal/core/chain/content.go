@@ -10,7 +10,7 @@ import (
 )
 
 // soft judges a page that sends visitors on by itself.
-func (v *verdict) soft(i int, hop *Answer) {
+func (v *judging) soft(i int, hop *Answer) {
 	if hop.Soft == nil || hop.IsRedirect() || !hop.MovesOn() {
 		return
 	}
@@ -41,7 +41,7 @@ func (v *verdict) soft(i int, hop *Answer) {
 	}
 }
 
-func (v *verdict) framed(last *Answer) {
+func (v *judging) framed(last *Answer) {
 	door := last.URL.Door()
 	inside := ""
 	if n := len(v.chain.Frame); n > 0 {
@@ -58,7 +58,7 @@ func (v *verdict) framed(last *Answer) {
 		map[string]any{"framed": last.Framed})
 }
 
-func (v *verdict) cookieLoop() {
+func (v *judging) cookieLoop() {
 	c := v.chain
 	for i := range c.Hops {
 		for j := i + 1; j < len(c.Hops); j++ {
@@ -75,7 +75,7 @@ func (v *verdict) cookieLoop() {
 	}
 }
 
-func (v *verdict) turnedAway(last *Answer) {
+func (v *judging) turnedAway(last *Answer) {
 	door := last.URL.Door()
 	says := fmt.Sprintf("%s answers %d with a challenge for robots; what visitors get was not seen.", door, last.Status)
 	if last.Status == 429 {
@@ -97,7 +97,7 @@ func retryText(s string) string {
 	return s
 }
 
-func (v *verdict) landedHome(last int) {
+func (v *judging) landedHome(last int) {
 	c := v.chain
 	subject := c.Entry.String()
 	v.add(finding.LandedHome, subject, last, fmt.Sprintf("%s arrives on the home page, %s.", c.Entry, c.Arrival),
@@ -106,7 +106,7 @@ func (v *verdict) landedHome(last int) {
 }
 
 // content judges the page on which a chain arrives, and what its answer says for the future.
-func (v *verdict) content(last *Answer) {
+func (v *judging) content(last *Answer) {
 	if v.chain.Probe.madeUp() || last.Status < 200 || last.Status >= 300 {
 		return
 	}
@@ -137,7 +137,7 @@ func (v *verdict) content(last *Answer) {
 }
 
 // soften makes the finding that was added last a warning.
-func (v *verdict) soften() {
+func (v *judging) soften() {
 	f := &v.chain.Findings[len(v.chain.Findings)-1]
 	*f = f.As(finding.Warning)
 }
@@ -151,7 +151,7 @@ func (p *Document) saying() string {
 }
 
 // names judges the hosts that a page names as its own or links to.
-func (v *verdict) names(at int, page string, last *Answer) {
+func (v *judging) names(at int, page string, last *Answer) {
 	own := last.URL.Host()
 	if v.goal.known() && !v.goal.Target.IsZero() {
 		own = v.goal.Target.Host()
@@ -192,13 +192,13 @@ func (v *verdict) names(at int, page string, last *Answer) {
 	}
 }
 
-// old tells whether a host is one of the estate that only forwards.
-func (v *verdict) old(h web.Host) bool {
+// old reports whether a host is one of the estate that only forwards.
+func (v *judging) old(h web.Host) bool {
 	return v.judge.Forwards != nil && v.judge.Forwards(web.Door{Scheme: web.HTTPS, Host: h})
 }
 
 // parts judges what a page over https loads over http.
-func (v *verdict) parts(at int, page string, insecure []Link) {
+func (v *judging) parts(at int, page string, insecure []Link) {
 	if len(insecure) == 0 {
 		return
 	}
@@ -212,7 +212,7 @@ func (v *verdict) parts(at int, page string, insecure []Link) {
 }
 
 // hsts judges what a page over https asks browsers to remember.
-func (v *verdict) hsts(at int, last *Answer) {
+func (v *judging) hsts(at int, last *Answer) {
 	if last.Address == "" || last.URL.Scheme() != web.HTTPS || v.chain.StoppedAt != nil {
 		return // what nobody was asked for has no header
 	}
@@ -244,7 +244,7 @@ func (v *verdict) hsts(at int, last *Answer) {
 }
 
 // wellKnown judges what stands where certificate authorities look for a token that is not there.
-func (v *verdict) wellKnown() {
+func (v *judging) wellKnown() {
 	c := v.chain
 	first := &c.Hops[0]
 	if first.Refusal != "" || first.Status == 404 || first.Status == 403 || first.Status == 410 || first.Status >= 500 ||
@@ -282,7 +282,7 @@ func (v *verdict) wellKnown() {
 }
 
 // robots judges what robots are told.
-func (v *verdict) robots() {
+func (v *judging) robots() {
 	c := v.chain
 	last := &c.Hops[len(c.Hops)-1]
 	if last.Bars == "" {

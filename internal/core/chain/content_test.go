@@ -117,7 +117,7 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		"a day less":          {func(a *Answer) { a.Headers.HSTS = "max-age=15465600" }, []string{"hsts-short"}},
 		"nobody was asked":    {func(a *Answer) { a.Address, a.Headers = "", nil }, nil},
 	} {
-		got := judged(old+"/visit/", visit, Rule, moved, page(visit, c.change))
+		got := judged(old+"/visit/", visit, ByRule, moved, page(visit, c.change))
 		text := said(got)
 		if assert.Len(t, got.Findings, len(c.want), "%s: %s", name, text) && len(c.want) > 0 {
 			assert.Contains(t, text, c.want[0], name)
@@ -129,7 +129,7 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		Answer{URL: web.MustParseURL(old + deepPath), Status: 301, Location: www + deepPath}, missing)))
 	// An error is no page.
 	gone := page(visit, func(a *Answer) { a.Status, a.Page.NoIndex = 300, true })
-	assert.NotContains(t, said(judged(old+"/visit/", visit, Rule, moved, gone)), "noindex")
+	assert.NotContains(t, said(judged(old+"/visit/", visit, ByRule, moved, gone)), "noindex")
 }
 
 func TestPagesThatSendVisitorsOn(t *testing.T) {
@@ -320,7 +320,7 @@ func TestWhoIsAskedAtEachAddress(t *testing.T) {
 	asker := byAddress{first, second}
 	ask := Ask{URL: web.MustParseURL(old + "/")}
 	assert.Len(t, FollowEach(context.Background(), asker, ask, Root).Others, 2, "all but the one that was met")
-	for _, probe := range []Probe{Rule, Pattern, WellKnown, Robots} {
+	for _, probe := range []Probe{ByRule, ByPattern, WellKnown, Robots} {
 		assert.Empty(t, FollowEach(context.Background(), asker, ask, probe).Others, probe)
 	}
 	assert.Empty(t, FollowEach(context.Background(), Returning{Asker: asker, Memory: &Memory{}}, ask, Root).Others)
@@ -427,7 +427,7 @@ func TestFromWhichStatusOnAPageIsNone(t *testing.T) {
 	for status, want := range map[int]string{200: "", 299: "", 399: "", 400: "dead-end", 404: "dead-end", 500: "dead-end"} {
 		moved := Answer{URL: web.MustParseURL(old + "/a"), Status: 301, Location: www + "/a"}
 		end := page(www+"/a", func(a *Answer) { a.Status, a.Page = status, nil })
-		got := judged(old+"/a", www+"/a", Rule, moved, end)
+		got := judged(old+"/a", www+"/a", ByRule, moved, end)
 		if want == "" {
 			assert.NotContains(t, codes(got), "dead-end", status)
 			continue

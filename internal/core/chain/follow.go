@@ -15,7 +15,7 @@ const MostHops = 20
 // of it.
 const MostOctets = 64 << 10
 
-// TooLong tells whether a URL on the way is longer than any server takes: there following ends.
+// TooLong reports whether a URL on the way is longer than any server takes: there following ends.
 func TooLong(u web.URL) bool { return len(u.Path())+len(u.Query()) > MostOctets }
 
 // Probe says why a URL was asked.
@@ -23,19 +23,19 @@ type Probe string
 
 // The probes. Every door is tried with the first three.
 const (
-	Root    Probe = "root"    // the door's root
-	Deep    Probe = "deep"    // a made-up path: is it kept?
-	Query   Probe = "query"   // a made-up query: is it kept?
-	Rule    Probe = "rule"    // the URL of a rule without captures
-	Pattern Probe = "pattern" // a made-up example of a rule with captures
-	Asked   Probe = "url"     // a URL that somebody gave
+	Root      Probe = "root"    // the door's root
+	Deep      Probe = "deep"    // a made-up path: is it kept?
+	Query     Probe = "query"   // a made-up query: is it kept?
+	ByRule    Probe = "rule"    // the URL of a rule without captures
+	ByPattern Probe = "pattern" // a made-up example of a rule with captures
+	Asked     Probe = "url"     // a URL that somebody gave
 
 	WellKnown Probe = "well-known" // a made-up token where certificate authorities look
 	Robots    Probe = "robots"     // what robots are told
 )
 
-// madeUp tells whether the path that is asked exists for the asking only, so that nobody need have a page there.
-func (p Probe) madeUp() bool { return p == Deep || p == Pattern }
+// madeUp reports whether the path that is asked exists for the asking only, so that nobody need have a page there.
+func (p Probe) madeUp() bool { return p == Deep || p == ByPattern }
 
 // What is asked of every door. The path and the query are made up; nobody has them.
 const (
@@ -60,7 +60,7 @@ func Besides(h web.Host) []Entry {
 	}
 }
 
-// IsProbe tells whether a URL is one of those with which a door is tried.
+// IsProbe reports whether a URL is one of those with which a door is tried.
 func IsProbe(u web.URL) bool {
 	return u.RequestURI() == "/" || u.Path() == deepPath || u.RequestURI() == "/?"+probeTerm
 }
@@ -111,7 +111,7 @@ func (c *Chain) Redirects() int {
 	return n
 }
 
-// public tells whether the chain began at an address that everybody reaches.
+// public reports whether the chain began at an address that everybody reaches.
 func (c *Chain) public() bool {
 	began := c.Hops[0].At
 	return began.IsValid() && !web.IsPrivate(began.Addr())
@@ -141,7 +141,7 @@ func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 // inFrame is the probe of what a page shows in a frame.
 const inFrame Probe = "frame"
 
-// setsCookie tells whether an answer of a loop sets a cookie.
+// setsCookie reports whether an answer of a loop sets a cookie.
 func (c *Chain) setsCookie() bool {
 	return slices.ContainsFunc(c.Hops[*c.LoopsTo:], func(a Answer) bool { return a.Headers != nil && a.Headers.Cookies })
 }

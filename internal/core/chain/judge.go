@@ -33,7 +33,7 @@ type Judge struct {
 
 // Chain adds to a chain all that is wrong with it, and where a certificate stops ordinary visitors.
 func (j Judge) Chain(c *Chain, w Goal) {
-	v := verdict{judge: j, chain: c, goal: w}
+	v := judging{judge: j, chain: c, goal: w}
 	switch c.Probe {
 	case WellKnown:
 		v.wellKnown()
@@ -77,18 +77,18 @@ func (j Judge) Chain(c *Chain, w Goal) {
 	}
 }
 
-type verdict struct {
+type judging struct {
 	judge Judge
 	chain *Chain
 	goal  Goal
 }
 
-func (v *verdict) add(code finding.Code, subject string, hop int, says, fix string, evidence map[string]any) {
+func (v *judging) add(code finding.Code, subject string, hop int, says, fix string, evidence map[string]any) {
 	v.addCause("", code, subject, hop, says, fix, evidence)
 }
 
 // addCause adds a finding whose cause can show itself under several subjects.
-func (v *verdict) addCause(
+func (v *judging) addCause(
 	cause string,
 	code finding.Code,
 	subject string,
@@ -96,12 +96,12 @@ func (v *verdict) addCause(
 	says, fix string,
 	evidence map[string]any,
 ) {
-	f := finding.New(code, subject, says, fix, evidence).Causing(cause)
+	f := finding.New(code, subject, says, fix, evidence).GroupedBy(cause)
 	f.Entry, f.Hop = v.chain.Entry.String(), &hop
 	v.chain.Findings = append(v.chain.Findings, f)
 }
 
-func (v *verdict) has(code finding.Code) bool { return finding.Has(v.chain.Findings, code) }
+func (v *judging) has(code finding.Code) bool { return finding.Has(v.chain.Findings, code) }
 
 // unnamed is what becomes of the refusals in which a name leads to no address: their codes, and what to do about each.
 var unnamed = map[Refusal]struct {
@@ -132,7 +132,7 @@ var unnamed = map[Refusal]struct {
 	},
 }
 
-func (v *verdict) reaching(i int, hop *Answer) {
+func (v *judging) reaching(i int, hop *Answer) {
 	if hop.Refusal == "" || hop.Refusal == Unseen {
 		return
 	}
@@ -168,13 +168,13 @@ func (v *verdict) reaching(i int, hop *Answer) {
 }
 
 // certificate makes one finding of a certificate, under its gravest fault; the others are named in it.
-func (v *verdict) certificate(i int, hop *Answer) {
+func (v *judging) certificate(i int, hop *Answer) {
 	if hop.TLS == nil || len(hop.TLS.Faults) == 0 {
 		return
 	}
 	t, host := hop.TLS, hop.URL.Host().String()
 	main := slices.Min(t.Faults) // the table has the gravest first
-	refused := main.Kind().Severity == finding.Error || t.Refused
+	refused := main.Row().Severity == finding.Error || t.Refused
 	if refused && v.chain.StoppedAt == nil {
 		stopped := i
 		v.chain.StoppedAt = &stopped
@@ -229,7 +229,7 @@ func others(faults []finding.Code, main finding.Code) []string {
 	return names
 }
 
-func (v *verdict) redirect(i int, hop *Answer) {
+func (v *judging) redirect(i int, hop *Answer) {
 	if hop.Refusal != "" || !hop.IsRedirect() {
 		return
 	}
@@ -280,14 +280,14 @@ func (v *verdict) redirect(i int, hop *Answer) {
 	}
 }
 
-// fine tells whether nothing is to be said of a redirect, without making anything.
-func (v *verdict) fine(i int, hop *Answer, next web.URL) bool {
+// fine reports whether nothing is to be said of a redirect, without making anything.
+func (v *judging) fine(i int, hop *Answer, next web.URL) bool {
 	down := hop.URL.Scheme() == web.HTTPS && next.Scheme() == web.HTTP
 	return !down && hop.Permanent() && (v.judge.Estate == nil || i+1 >= len(v.chain.Hops)-1)
 }
 
 // rounds judges chains that do not end.
-func (v *verdict) rounds() {
+func (v *judging) rounds() {
 	c := v.chain
 	last := len(c.Hops) - 1
 	switch c.End {
@@ -362,7 +362,7 @@ func growth(hops []Answer) (int, bool) {
 }
 
 // looked judges where a chain ends when no estate says what is wanted.
-func (v *verdict) looked() {
+func (v *judging) looked() {
 	c := v.chain
 	last, redirected := len(c.Hops)-1, len(c.Hops) > 1
 	arrival := c.Arrival
@@ -402,7 +402,7 @@ func (v *verdict) looked() {
 }
 
 // destination judges where a chain ends against what the estate wants.
-func (v *verdict) destination() {
+func (v *judging) destination() {
 	c, w := v.chain, v.goal
 	last := len(c.Hops) - 1
 	status := c.Last().Status
@@ -463,7 +463,7 @@ func (v *verdict) destination() {
 }
 
 // landing compares the first URL on the wanted origin with the wanted one.
-func (v *verdict) landing(hop int, at web.URL) {
+func (v *judging) landing(hop int, at web.URL) {
 	target := v.goal.Target
 	wanted, got := web.NormalPath(target.Path()), web.NormalPath(at.Path())
 	evidence := map[string]any{"asked": v.chain.Entry.String(), "wanted": target.String(), "arrival": at.String()}
@@ -486,13 +486,13 @@ func (v *verdict) landing(hop int, at web.URL) {
 	}
 }
 
-func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
+func (v *judging) offCourse(hop int, arrival web.URL, says string) {
 	subject, fix := v.chain.Entry.Door().String(), fmt.Sprintf("Redirect it to %s.", v.goal.Target)
 	cause := ""
 	switch v.chain.Probe {
 	case Asked:
 		subject = v.chain.Entry.String()
-	case Rule, Pattern:
+	case ByRule, ByPattern:
 		cause = subject + " rules"
 		fix = fmt.Sprintf("Put the rules of %s in place at whoever carries it.", v.chain.Entry.Host())
 	}
@@ -507,7 +507,7 @@ func (v *verdict) offCourse(hop int, arrival web.URL, says string) {
 	)
 }
 
-func (v *verdict) extraHop(redirects, most int, at web.URL) {
+func (v *judging) extraHop(redirects, most int, at web.URL) {
 	entry := v.chain.Entry.Door()
 	v.add(
 		finding.ExtraHop,
@@ -520,7 +520,7 @@ func (v *verdict) extraHop(redirects, most int, at web.URL) {
 }
 
 // plainArrival is silent behind a downgrade that leads to the arrival: that is one cause, and named already.
-func (v *verdict) plainArrival(last int) {
+func (v *judging) plainArrival(last int) {
 	arrival := v.chain.Arrival
 	if arrival.Scheme() != web.HTTP {
 		return
@@ -539,7 +539,7 @@ func (v *verdict) plainArrival(last int) {
 	)
 }
 
-func (v *verdict) queryLost(hop int) {
+func (v *judging) queryLost(hop int) {
 	entry := v.chain.Entry.Door().String()
 	v.add(
 		finding.QueryLost,
@@ -551,7 +551,7 @@ func (v *verdict) queryLost(hop int) {
 	)
 }
 
-func (v *verdict) deadEnd(hop, status int) {
+func (v *judging) deadEnd(hop, status int) {
 	at := v.chain.Arrival.Door().URL(v.chain.Arrival.Path(), "")
 	v.add(finding.DeadEnd, at.String(), hop, fmt.Sprintf("%s answers %d.", at, status),
 		"Lead to a page that exists, or say 410 where the page is gone on purpose.", map[string]any{"status": status})

@@ -123,7 +123,7 @@ func ParseHSTS(text string) (HSTSPolicy, bool) {
 // mostSeconds is a hundred years; longer is as good as for ever.
 const mostSeconds = 100 * 366 * 24 * 3600
 
-// keeps tells whether a browser keeps a redirect, and until when: as long as it says that it is fresh (RFC 9111 section
+// keeps reports whether a browser keeps a redirect, and until when: as long as it says that it is fresh (RFC 9111 section
 // 4.2.1), and where it says nothing, for good if it is permanent (section 4.2.2; browsers set no end).
 func keeps(h *Answer, at time.Time) (time.Time, bool) {
 	if !h.IsRedirect() {
@@ -169,7 +169,7 @@ func httpTime(s string) (time.Time, bool) {
 	return time.Time{}, false
 }
 
-// covered tells whether a browser asks a host by https alone at a time, and whether that is by what a host above says.
+// covered reports whether a browser asks a host by https alone at a time, and whether that is by what a host above says.
 func (m *Memory) covered(h web.Host, now time.Time) (secured, web.Host, bool) {
 	for at := h; !at.IsZero(); at = at.Parent() {
 		s, ok := m.secure[at]
@@ -252,7 +252,7 @@ func (m *Memory) JudgeReturning(fresh, again *Chain, now time.Time) {
 	again.Findings = append(again.Findings, f)
 }
 
-// trapped tells whether a chain gets no further for want of TLS: with HSTS nobody can click a warning away.
+// trapped reports whether a chain gets no further for want of TLS: with HSTS nobody can click a warning away.
 func (m *Memory) trapped(c *Chain) bool {
 	last := c.Last()
 	return c.StoppedAt != nil || c.End == NoAnswer && last.Refusal != Unseen && last.URL.Scheme() == web.HTTPS

@@ -25,7 +25,7 @@ type Document struct {
 	sorts struct{ notFound, parked, strange, challenge, done bool }
 }
 
-// bare tells whether a page says nothing that could be amiss.
+// bare reports whether a page says nothing that could be amiss.
 func (p *Document) bare() bool {
 	return p != nil && !p.NotFound() && p.Canonical == "" && p.Social == "" && len(p.Languages) == 0 &&
 		len(p.Links) == 0 && len(p.Insecure) == 0
@@ -45,7 +45,7 @@ type Link struct {
 	Line    int    `json:"line"`
 }
 
-// says tells whether one of the phrases stands in what a page says of itself, in small letters.
+// says reports whether one of the phrases stands in what a page says of itself, in small letters.
 func (p *Document) says(phrases []string) bool {
 	if p == nil {
 		return false
@@ -54,7 +54,7 @@ func (p *Document) says(phrases []string) bool {
 	return slices.ContainsFunc(phrases, func(s string) bool { return strings.Contains(text, s) })
 }
 
-// opens tells whether one of the phrases stands in the title, the heading or the beginning of the text.
+// opens reports whether one of the phrases stands in the title, the heading or the beginning of the text.
 func (p *Document) opens(phrases []string) bool {
 	if p.says(phrases) {
 		return true
@@ -74,7 +74,7 @@ var notFoundPhrases = []string{
 	"niet gevonden", "ikke fundet", "ikke funnet", "hittades inte", "nie znaleziono", "não encontrada",
 }
 
-// NotFound tells whether a page says that there is none: in its title or heading.
+// NotFound reports whether a page says that there is none: in its title or heading.
 func (p *Document) NotFound() bool {
 	if p == nil || p.sorts.done {
 		return p != nil && p.sorts.notFound
@@ -91,7 +91,7 @@ var parkedPhrases = []string{
 	"ce domaine est à vendre", "dominio en venta",
 }
 
-// Parked tells whether a page says that the domain is parked or for sale.
+// Parked reports whether a page says that the domain is parked or for sale.
 func (p *Document) Parked() bool {
 	if p == nil || p.sorts.done {
 		return p != nil && p.sorts.parked
@@ -107,7 +107,7 @@ var strangePhrases = []string{
 	"not been added", "hasn't been added", "nothing is published here",
 }
 
-// Strange tells whether a page says that its server does not know the host.
+// Strange reports whether a page says that its server does not know the host.
 func (p *Document) Strange() bool {
 	if p == nil || p.sorts.done {
 		return p != nil && p.sorts.strange
@@ -123,7 +123,7 @@ var challengePhrases = []string{
 	"pardon our interruption", "human verification",
 }
 
-// TurnsAway tells whether an answer is for robots: a challenge, or a limit on how often one may ask (RFC 6585 section
+// TurnsAway reports whether an answer is for robots: a challenge, or a limit on how often one may ask (RFC 6585 section
 // 4).
 func (a *Answer) TurnsAway() bool {
 	switch {
@@ -147,7 +147,7 @@ func (p *Document) challenges() bool {
 // mostChallenge is how long a page is at most that is nothing but a challenge, in octets.
 const mostChallenge = 32 << 10
 
-// hidden tells whether an answer asks search engines not to list it (RFC 9309 knows nothing of it; it is their own
+// hidden reports whether an answer asks search engines not to list it (RFC 9309 knows nothing of it; it is their own
 // agreement): by the header or in the page.
 func (a *Answer) hidden() (how string, is bool) {
 	if a.Headers != nil && saysNoIndex(a.Headers.Robots) {

@@ -89,7 +89,7 @@ func ending(c *Chain) string {
 	return fmt.Sprintf("arrives at %s (%d)", c.Arrival, last.Status)
 }
 
-// sameWay tells whether two chains from one entry are the same to a visitor.
+// sameWay reports whether two chains from one entry are the same to a visitor.
 func sameWay(a, b *Chain) bool {
 	if len(a.Hops) != len(b.Hops) || a.End != b.End || !a.Arrival.Same(b.Arrival) {
 		return false

@@ -5,26 +5,26 @@ import (
 	"strings"
 )
 
-// Kind says what a carrier is.
-type Kind string
+// CarrierKind says what a carrier is.
+type CarrierKind string
 
 // The kinds of carriers.
 const (
-	Server   Kind = "server"   // a server of our own
-	Form     Kind = "form"     // a forwarding form of a registrar or host
-	Platform Kind = "platform" // the site's own platform
-	Edge     Kind = "edge"     // an edge network
-	Service  Kind = "service"  // a hosted redirect service
-	Account  Kind = "account"  // a hosting account on which domains are parked
+	Server   CarrierKind = "server"   // a server of our own
+	Form     CarrierKind = "form"     // a forwarding form of a registrar or host
+	Platform CarrierKind = "platform" // the site's own platform
+	Edge     CarrierKind = "edge"     // an edge network
+	Service  CarrierKind = "service"  // a hosted redirect service
+	Account  CarrierKind = "account"  // a hosting account on which domains are parked
 )
 
 // Row is all that is asked of a kind of carrier. Nothing else in the program tells kinds apart: a new kind is a row
 // here, and where it wants something typed that no other kind wants, a step with its entries in plan.
 type Row struct {
-	Kind  Kind
-	Title string // what it is, such as "a forwarding form"
-	Page  string // the heading of what is typed there
-	Steps []Step // what is typed there, in its order; some carriers may have one of their own
+	Kind  CarrierKind
+	Title string        // what it is, such as "a forwarding form"
+	Page  string        // the heading of what is typed there
+	Steps []CarrierStep // what is typed there, in its order; some carriers may have one of their own
 
 	// What a carrier of the kind does, where the estate file does not say otherwise.
 	TLS        bool
@@ -48,22 +48,22 @@ type Row struct {
 }
 
 var rows = []Row{
-	{Kind: Server, Title: "a server of your own", Page: "On the server", Steps: []Step{Issue, Configure},
+	{Kind: Server, Title: "a server of your own", Page: "On the server", Steps: []CarrierStep{Issue, Configure},
 		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Configured: true, ProvesByDNS: true, Serves: true},
-	{Kind: Form, Title: "a forwarding form", Page: "Forwarding", Steps: []Step{Forward},
+	{Kind: Form, Title: "a forwarding form", Page: "Forwarding", Steps: []CarrierStep{Forward},
 		OneTarget: true, WithZone: true},
-	{Kind: Platform, Title: "the site's platform", Page: "At the platform", Steps: []Step{Claim, Issue, Point, Redirect},
+	{Kind: Platform, Title: "the site's platform", Page: "At the platform", Steps: []CarrierStep{Claim, Issue, Point, Redirect},
 		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		OwnSteps: true, Claims: true, Serves: true},
-	{Kind: Edge, Title: "an edge network", Page: "At the edge network", Steps: []Step{TakeZone, Issue, Patterns},
+	{Kind: Edge, Title: "an edge network", Page: "At the edge network", Steps: []CarrierStep{TakeZone, Issue, Patterns},
 		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Stars: true, PassesOn: true, TakesZone: true},
 	{
 		Kind:       Service,
 		Title:      "a hosted redirect service",
 		Page:       "At the redirect service",
-		Steps:      []Step{Source, Point, Issue},
+		Steps:      []CarrierStep{Source, Point, Issue},
 		TLS:        true,
 		KeepsPath:  true,
 		KeepsQuery: true,
@@ -71,7 +71,7 @@ var rows = []Row{
 		Holds:      After,
 		ExactOnly:  true,
 	},
-	{Kind: Account, Title: "a hosting account", Page: "In the hosting account", Steps: []Step{Claim, Lines, Point, Issue},
+	{Kind: Account, Title: "a hosting account", Page: "In the hosting account", Steps: []CarrierStep{Claim, Lines, Point, Issue},
 		TLS: true, KeepsPath: true, KeepsQuery: true, Holds: After,
 		OneTarget: true, Claims: true, Shared: true, Serves: true},
 }
@@ -80,7 +80,7 @@ var rows = []Row{
 func Kinds() []Row { return slices.Clone(rows) }
 
 // Row returns what is asked of the kind; the zero value for what is no kind.
-func (k Kind) Row() Row {
+func (k CarrierKind) Row() Row {
 	for _, r := range rows {
 		if r.Kind == k {
 			return r
@@ -115,26 +115,26 @@ func kindsThat(so func(Row) bool) string {
 	return strings.Join(all, " or ")
 }
 
-// Step is something that is done at a carrier.
-type Step string
+// CarrierStep is something that is done at a carrier.
+type CarrierStep string
 
 // The steps. Those up to Redirect are a platform's, and may be named in the estate file.
 const (
-	Claim     Step = "claim"         // tell it of the host
-	Point     Step = "records"       // the records lead to it
-	Issue     Step = "certificate"   // it holds the certificate
-	Redirect  Step = "redirect"      // it can be told what is primary, and redirects the others
-	Source    Step = "source"        // a line for a host, and one for each rule, with its complete destination
-	Lines     Step = "lines"         // a redirect for each door of a host, http and https apart
-	Forward   Step = "forward"       // a line of a form leads a host to one place
-	TakeZone  Step = "zone"          // it takes the zone over
-	Patterns  Step = "patterns"      // redirects as patterns with stars
-	Configure Step = "configuration" // redirects in a configuration file
+	Claim     CarrierStep = "claim"         // tell it of the host
+	Point     CarrierStep = "records"       // the records lead to it
+	Issue     CarrierStep = "certificate"   // it holds the certificate
+	Redirect  CarrierStep = "redirect"      // it can be told what is primary, and redirects the others
+	Source    CarrierStep = "source"        // a line for a host, and one for each rule, with its complete destination
+	Lines     CarrierStep = "lines"         // a redirect for each door of a host, http and https apart
+	Forward   CarrierStep = "forward"       // a line of a form leads a host to one place
+	TakeZone  CarrierStep = "zone"          // it takes the zone over
+	Patterns  CarrierStep = "patterns"      // redirects as patterns with stars
+	Configure CarrierStep = "configuration" // redirects in a configuration file
 )
 
 // stepsOf gives the order in which a carrier of a kind accepts things where the estate file does not say: one that has
 // its certificate only after the name points there cannot have it before.
-func stepsOf(r Row, w When) []Step {
+func stepsOf(r Row, w When) []CarrierStep {
 	steps := slices.Clone(r.Steps)
 	if i, j := slices.Index(steps, Issue), slices.Index(steps, Point); w != Before && i >= 0 && j > i {
 		steps[i], steps[j] = steps[j], steps[i]

@@ -58,7 +58,7 @@ const (
 // Carrier is whoever answers a door with a redirect, with its limits.
 type Carrier struct {
 	Name           string
-	By             Kind
+	By             CarrierKind
 	Addresses      []netip.Addr
 	Alias          web.Host
 	Certificate    When
@@ -67,16 +67,16 @@ type Carrier struct {
 	KeepsQuery     bool
 	ApexOnly       bool
 	NameServers    []web.Host
-	Origin         string // plain: it speaks http to what is behind it
-	Behind         string // an edge: the carrier to which it passes everything on; "" for nobody
-	BehindSite     bool   // an edge: what it lets through goes to the site
-	PatternsAtMost int    // -1: no limit
-	HostsAtMost    int    // -1: no limit
-	RulesAtMost    int    // of all its hosts together; -1: no limit
-	HoldsRules     bool   // it can look at paths and lead each elsewhere
-	Frames         bool   // it shows the target in a frame instead of redirecting
-	Issuer         string // who issues its certificates (CAA); "" where nobody says
-	Steps          []Step // what is done there, in the order in which it accepts it
+	Origin         string        // plain: it speaks http to what is behind it
+	Behind         string        // an edge: the carrier to which it passes everything on; "" for nobody
+	BehindSite     bool          // an edge: what it lets through goes to the site
+	PatternsAtMost int           // -1: no limit
+	HostsAtMost    int           // -1: no limit
+	RulesAtMost    int           // of all its hosts together; -1: no limit
+	HoldsRules     bool          // it can look at paths and lead each elsewhere
+	Frames         bool          // it shows the target in a frame instead of redirecting
+	Issuer         string        // who issues its certificates (CAA); "" where nobody says
+	Steps          []CarrierStep // what is done there, in the order in which it accepts it
 	Wanted         []Wanted
 	Software       string // of a server whose redirects are written as a configuration file
 }
@@ -145,7 +145,7 @@ func (d *Domain) MovesTo() []web.Host {
 	return nil
 }
 
-// AnsweredBy tells whether a carrier answers at a host: it carries it, stands in front of the site there, or serves the
+// AnsweredBy reports whether a carrier answers at a host: it carries it, stands in front of the site there, or serves the
 // site there.
 func (d *Domain) AnsweredBy(h web.Host, c *Carrier) bool {
 	return c != nil && (d.Carry[h] == c || d.Through[h] == c || d.Served[h] == c)
@@ -235,10 +235,10 @@ type Vantage struct {
 	Timeout   time.Duration
 }
 
-// Serves tells whether the site itself serves a host.
+// Serves reports whether the site itself serves a host.
 func (e *Estate) Serves(h web.Host) bool { return slices.Contains(e.Site.Hosts, h) }
 
-// Holds tells whether a host belongs to the estate: a name of a domain, or one of the site's.
+// Holds reports whether a host belongs to the estate: a name of a domain, or one of the site's.
 func (e *Estate) Holds(h web.Host) bool {
 	if e.Serves(h) || slices.Contains(e.Site.Also, h) || h == e.Site.Alias {
 		return true

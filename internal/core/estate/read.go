@@ -264,7 +264,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 	what := "carrier " + key.Text
 	b.mapping(n, what,
 		field{"by", func(n *Node) {
-			c.By = Kind(b.oneOf(n, what+": by", kindNames()...))
+			c.By = CarrierKind(b.oneOf(n, what+": by", kindNames()...))
 		}},
 		field{"addresses", func(n *Node) { c.Addresses = b.addresses(n, what+": addresses") }},
 		field{"alias", func(n *Node) { c.Alias = b.host(n, what+": alias") }},
@@ -836,7 +836,7 @@ func ResolverAddress(s string) (string, bool) {
 	return ap.String(), err == nil && ap.Port() != 0
 }
 
-// ValidProxy tells whether this is a SOCKS5 proxy's URL.
+// ValidProxy reports whether this is a SOCKS5 proxy's URL.
 func ValidProxy(s string) bool {
 	u, err := url.Parse(s)
 	return err == nil && u.Scheme == "socks5" && u.Port() != "" && u.Hostname() != "" && u.User == nil

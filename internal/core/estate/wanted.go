@@ -251,7 +251,7 @@ func (b *builder) steps(c *Carrier, n *Node) {
 	}
 	c.Steps = nil
 	b.list(n, "steps", func(i *Node) {
-		s := Step(b.oneOf(i, "steps", string(Claim), string(Point), string(Issue), string(Redirect)))
+		s := CarrierStep(b.oneOf(i, "steps", string(Claim), string(Point), string(Issue), string(Redirect)))
 		if slices.Contains(c.Steps, s) {
 			b.fail(i, "the step appears twice", "each step once", "drop one of them")
 		}

@@ -63,7 +63,7 @@ func New(code Code, subject, says, fix string, evidence map[string]any) Finding 
 	if evidence == nil {
 		evidence = map[string]any{}
 	}
-	return Finding{Code: code, Severity: code.Kind().Severity, Subject: subject, Says: says, Fix: fix, Evidence: evidence}
+	return Finding{Code: code, Severity: code.Row().Severity, Subject: subject, Says: says, Fix: fix, Evidence: evidence}
 }
 
 // As returns the finding with another severity than the table gives it.
@@ -72,9 +72,9 @@ func (f Finding) As(s Severity) Finding {
 	return f
 }
 
-// Causing returns the finding with its cause named: findings of one code and cause are one, whatever their subjects
+// GroupedBy returns the finding with its cause named: findings of one code and cause are one, whatever their subjects
 // are.
-func (f Finding) Causing(cause string) Finding {
+func (f Finding) GroupedBy(cause string) Finding {
 	f.cause = cause
 	return f
 }
@@ -115,7 +115,7 @@ func Worst(findings []Finding) Severity {
 	return worst
 }
 
-// Has tells whether a code is among findings.
+// Has reports whether a code is among findings.
 func Has(findings []Finding, code Code) bool {
 	return slices.ContainsFunc(findings, func(f Finding) bool { return f.Code == code })
 }

@@ -10,7 +10,7 @@ import (
 
 func TestTheTableIsComplete(t *testing.T) {
 	seen := map[string]bool{}
-	for _, k := range Kinds() {
+	for _, k := range Rows() {
 		assert.False(t, seen[k.Name], k.Name)
 		seen[k.Name] = true
 		for _, text := range []string{k.Name, k.About, k.Means, k.Meets, k.Do} {
@@ -57,7 +57,7 @@ func TestOneCauseIsOneFinding(t *testing.T) {
 		at(Refused, "https://a", "https://a/x", "2"),
 		at(Refused, "https://b", "https://b/", "1"),
 	)
-	tally.Add(at(Expired, "https://a", "e1", "1").Causing("c"), at(Expired, "https://b", "e2", "1").Causing("c"))
+	tally.Add(at(Expired, "https://a", "e1", "1").GroupedBy("c"), at(Expired, "https://b", "e2", "1").GroupedBy("c"))
 	tally.Add(at(MailTied, "a", "", "one thing"), at(MailTied, "a", "", "another thing"))
 	var got [][]string
 	for _, f := range tally.Findings() {

@@ -105,9 +105,9 @@ const (
 	codes // how many there are, and one
 )
 
-// Kind is a row of the table of findings: what a code means, what a visitor meets, what to do in general, and whatever
+// Row is a row of the table of findings: what a code means, what a visitor meets, what to do in general, and whatever
 // else is asked of codes.
-type Kind struct {
+type Row struct {
 	Name     string // as it is written everywhere
 	Plain    string // the same in plain words, for readers who know no codes
 	Formerly string // what it was called before, as kept audits may still have it
@@ -139,19 +139,19 @@ const (
 	NoRuleChains              // no rule leads to another
 )
 
-// Kind returns the row of a code; one without a name for what is no code.
-func (c Code) Kind() Kind {
+// Row returns the row of a code; one without a name for what is no code.
+func (c Code) Row() Row {
 	if c == 0 || c >= codes {
-		return Kind{Severity: Error}
+		return Row{Severity: Error}
 	}
 	return table[c]
 }
 
 // String returns the code as it is written everywhere.
-func (c Code) String() string { return c.Kind().Name }
+func (c Code) String() string { return c.Row().Name }
 
-// Denies tells whether a finding of this code shows that a claim does not hold.
-func (c Code) Denies(claim Claim) bool { return slices.Contains(c.Kind().Denies, claim) }
+// Denies reports whether a finding of this code shows that a claim does not hold.
+func (c Code) Denies(claim Claim) bool { return slices.Contains(c.Row().Denies, claim) }
 
 // MarshalText writes the name of the code.
 func (c Code) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
@@ -177,10 +177,10 @@ func Named(name string) (Code, bool) {
 	return 0, false
 }
 
-// Kinds returns the table in its order.
-func Kinds() []Kind { return slices.Clone(table[1:]) }
+// Rows returns the table in its order.
+func Rows() []Row { return slices.Clone(table[1:]) }
 
-var table = [codes]Kind{
+var table = [codes]Row{
 	NoAddress: {
 		Name: "no-address", Plain: "no address", Severity: Error, About: "reaching", Denies: []Claim{Arrives},
 		Means: "The name leads to no address: it or its whole domain does not exist, or it has neither A nor AAAA.",

@@ -14,7 +14,7 @@ import (
 )
 
 // manyOld gives n old URLs, and a web of n/10 rules and n/10 pages that takes most of them.
-func manyOld(b *testing.B, n int) (*predict.Web, []old.Address) {
+func manyOld(b *testing.B, n int) (*predict.Prediction, []old.Address) {
 	b.Helper()
 	in, ok := worlds.World{Estate: "canonical: https://www.n.example\nsite: {addresses: [203.0.113.10]}\ncarriers:\n" +
 		"  g: {by: server, addresses: [203.0.113.20]}\ndefaults: {carrier: g}\nrules: rules.csv\n" +

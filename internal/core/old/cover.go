@@ -53,10 +53,10 @@ func (f Fate) String() string {
 	return [...]string{"page", "unchecked", "section", "home", "retired", "fallen", "missing", "broken", "outside"}[f]
 }
 
-// Arrives tells whether somebody who follows the old URL meets a page that took its place, so far as is known.
+// Arrives reports whether somebody who follows the old URL meets a page that took its place, so far as is known.
 func (f Fate) Arrives() bool { return f <= Unchecked }
 
-// Decided tells whether nothing is left to decide: it arrives, is gone on purpose, or is not the plan's.
+// Decided reports whether nothing is left to decide: it arrives, is gone on purpose, or is not the plan's.
 func (f Fate) Decided() bool { return f.Arrives() || f == Retired || f == Outside }
 
 // By says what leads an old URL to where it ends.
@@ -85,7 +85,7 @@ type Outcome struct {
 	Long bool  // more redirects than the policy has it
 }
 
-// Open tells whether something is left to decide about an old URL: it does not arrive, its carrier cannot lead it
+// Open reports whether something is left to decide about an old URL: it does not arrive, its carrier cannot lead it
 // there, or no rule takes it and nobody knows whether the page of the fallback exists.
 func (o Outcome) Open() bool {
 	return !o.Fate.Decided() || o.By == ByCarrier || o.unruled()
@@ -161,7 +161,7 @@ type place struct {
 
 // coverer works out what becomes of URLs; each goroutine has its own.
 type coverer struct {
-	web   *predict.Web
+	web   *predict.Prediction
 	doors map[web.Door]*door
 	last  *door // the one that was asked for last: lists are in order, and chains end at one door
 	site  *door
@@ -170,25 +170,25 @@ type coverer struct {
 
 // door is a door with what is asked of it for every URL.
 type door struct {
-	predict.Door
+	predict.Treatment
 	limited bool // it may answer otherwise than was planned
 }
 
 // Answer is chain.Asker's: the prediction, with doors described once.
 func (c *coverer) Answer(_ context.Context, ask chain.Ask) chain.Answer {
-	return c.door(ask.URL.Door()).Door.Answer(ask.URL)
+	return c.door(ask.URL.Door()).Treatment.Answer(ask.URL)
 }
 
 func (c *coverer) door(d web.Door) *door {
-	if c.site != nil && c.site.Door.Door == d {
+	if c.site != nil && c.site.Treatment.Door == d {
 		return c.site
 	}
-	if c.last != nil && c.last.Door.Door == d {
+	if c.last != nil && c.last.Treatment.Door == d {
 		return c.last
 	}
 	known, is := c.doors[d]
 	if !is {
-		known = &door{Door: c.web.Door(d)}
+		known = &door{Treatment: c.web.Treatment(d)}
 		known.limited = c.web.Forwards(d) && (known.Does != predict.Redirects && known.Carrier != predict.SiteName ||
 			known.DropsPath || known.DropsQuery || known.Asked != d || !known.AsksRules() && !known.Upgrades)
 		c.doors[d] = known
@@ -210,7 +210,7 @@ type sum struct {
 // together is how many URLs one goroutine takes.
 const together = 20_000
 
-// isPlain tells whether the text of a URL names scheme and host as they are compared: in small letters, without a port
+// isPlain reports whether the text of a URL names scheme and host as they are compared: in small letters, without a port
 // that goes without saying.
 func isPlain(text string, u web.URL) bool {
 	rest, is := strings.CutPrefix(text, string(u.Scheme())+"://")
@@ -223,7 +223,7 @@ func isPlain(text string, u web.URL) bool {
 
 // Cover says what becomes of each address under the plan, in memory; each is written there as browsers ask for it.
 // step, where it is given, is called once for each, from several goroutines.
-func Cover(w *predict.Web, all []Address, step func()) *Coverage {
+func Cover(w *predict.Prediction, all []Address, step func()) *Coverage {
 	made := &Coverage{Addresses: all, Outcomes: make([]Outcome, len(all)), PagesKnown: w.KnowsPages(),
 		again: &coverer{web: w, doors: map[web.Door]*door{}}}
 	sums := make([]sum, len(all))
@@ -350,7 +350,7 @@ func (c *coverer) place(u web.URL) place {
 	return p
 }
 
-// isHome tells whether a URL is the home page of the site.
+// isHome reports whether a URL is the home page of the site.
 func (c *coverer) isHome(u web.URL) bool {
 	return u.Door() == c.web.Estate.Canonical && u.Path() == "/"
 }
@@ -360,7 +360,7 @@ func (c *coverer) by(u web.URL, d *door, root bool) (By, *rule.Rule) {
 	if d.Upgrades { // the rules are asked at the next door
 		d = c.door(web.Door{Scheme: web.HTTPS, Host: u.Host()})
 	}
-	if m, takes := d.Rule(u.At(d.Door.Door)); takes {
+	if m, takes := d.Rule(u.At(d.Treatment.Door)); takes {
 		return ByRule, m.Rule
 	}
 	switch {
@@ -374,7 +374,7 @@ func (c *coverer) by(u web.URL, d *door, root bool) (By, *rule.Rule) {
 	return ByFallback, nil
 }
 
-// asPlanned tells whether a URL ends where it would if no carrier were limited.
+// asPlanned reports whether a URL ends where it would if no carrier were limited.
 func (c *coverer) asPlanned(u web.URL, p place) bool {
 	goal := c.web.Goal(u)
 	if goal.Gone {
@@ -404,7 +404,7 @@ func (c *coverer) narrow(u web.URL, p place) *oneDoor {
 			}
 		}
 	}
-	if query, any := WithoutTracking(u.Query()); any && tracked {
+	if query, tracking := WithoutTracking(u.Query()); tracking && tracked {
 		twins = append(twins, u.Door().URL(u.Path(), query))
 	}
 	for _, twin := range twins {

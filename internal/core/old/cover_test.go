@@ -31,7 +31,7 @@ var coveredEstate = worlds.World{
 		"old.example/partner,https://partner.example/", "old.example/Case,/visit/"},
 }
 
-func webOf(t testing.TB, w worlds.World, pages ...string) *predict.Web {
+func webOf(t testing.TB, w worlds.World, pages ...string) *predict.Prediction {
 	t.Helper()
 	in, ok := w.Read(t)
 	require.True(t, ok, w.String())
@@ -218,8 +218,8 @@ func TestCoverageEqualsFollowingEachURL(t *testing.T) {
 	}
 }
 
-func framed(p *predict.Web, u string) bool {
-	return p.Door(web.MustParseURL(u).Door()).Does == predict.Frames
+func framed(p *predict.Prediction, u string) bool {
+	return p.Treatment(web.MustParseURL(u).Door()).Does == predict.Frames
 }
 
 func TestTheSheetHoldsWhatIsLeftToDecide(t *testing.T) {

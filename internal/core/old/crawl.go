@@ -53,7 +53,7 @@ func (f *Frontier) Add(u web.URL, depth int) {
 	if f.leave.part(u.Path()) {
 		return
 	}
-	if query, any := without(u.Query(), f.leave.Parameters); any {
+	if query, some := without(u.Query(), f.leave.Parameters); some {
 		u = u.Door().URL(u.Path(), query)
 	}
 	key := u.Key()
@@ -120,7 +120,7 @@ func shapeOf(u web.URL) string {
 	return b.String()
 }
 
-// repeats tells whether one folder stands in a path again and again, as relative links without a base make it.
+// repeats reports whether one folder stands in a path again and again, as relative links without a base make it.
 func repeats(path string) bool {
 	times := map[string]int{}
 	for folder := range strings.SplitSeq(path, "/") {

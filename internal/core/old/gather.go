@@ -268,7 +268,7 @@ func (g *Gathering) place(raw []byte, post bool) int32 {
 	if g.leave.part(u.Path()) {
 		return isPart
 	}
-	if query, any := without(u.Query(), g.leave.Parameters); any {
+	if query, some := without(u.Query(), g.leave.Parameters); some {
 		u = u.Door().URL(u.Path(), query)
 	}
 	key := u.Key()

@@ -38,7 +38,7 @@ var tracking = []string{
 	"oly_anon_id", "oly_enc_id", "wickedid", "srsltid",
 }
 
-// Tracks tells whether a parameter follows visitors and says nothing about the page, as the default rules have it.
+// Tracks reports whether a parameter follows visitors and says nothing about the page, as the default rules have it.
 func Tracks(name string) bool { return among(tracking, name) }
 
 func among(words []string, name string) bool {
@@ -71,13 +71,13 @@ func without(query string, names []string) (string, bool) {
 	return strings.Join(kept, "&"), len(kept) < len(parts)
 }
 
-// robot tells whether a User-Agent is one of a robot. Nobody at all is none: many logs do not say who asks.
+// robot reports whether a User-Agent is one of a robot. Nobody at all is none: many logs do not say who asks.
 func (l *LeaveOut) robot(agent string) bool {
 	agent = strings.ToLower(agent)
 	return slices.ContainsFunc(l.Robots, func(w string) bool { return strings.Contains(agent, w) })
 }
 
-// part tells whether a path is one of a part of a page.
+// part reports whether a path is one of a part of a page.
 func (l *LeaveOut) part(path string) bool {
 	dot := strings.LastIndexByte(path, '.')
 	if dot < 0 || strings.IndexByte(path[dot:], '/') >= 0 {

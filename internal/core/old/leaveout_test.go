@@ -13,8 +13,8 @@ func TestTrackingParametersSayNothingAboutThePage(t *testing.T) {
 		"": "", "utm_source=x": "", "page=2&utm_source=x&UTM_Medium=y": "page=2", "fbclid=abc&id=7": "id=7", "gclid": "",
 		"a=1&&b=2": "a=1&&b=2", "utm=1": "utm=1", "id=utm_x": "id=utm_x", "gad_source=1&q=a%20b": "q=a%20b",
 	} {
-		got, any := old.WithoutTracking(query)
+		got, some := old.WithoutTracking(query)
 		assert.Equal(t, kept, got, query)
-		assert.Equal(t, kept != query, any, query)
+		assert.Equal(t, kept != query, some, query)
 	}
 }

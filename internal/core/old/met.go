@@ -56,7 +56,7 @@ func MetNamed(name string) (Met, bool) {
 	return 0, false
 }
 
-// Fine tells whether nothing is to be done.
+// Fine reports whether nothing is to be done.
 func (m Met) Fine() bool { return m == RightPage || m == GoneRight }
 
 // Severity says how bad it is; "" where it is fine.
@@ -241,7 +241,7 @@ func (k metKind) shown(f Followed) finding.Code {
 	}
 	for _, name := range f.Codes {
 		c, known := finding.Named(name)
-		if known && (slices.Contains(fitting, c) || k.met == NoAnswer && c.Kind().About == "reaching") {
+		if known && (slices.Contains(fitting, c) || k.met == NoAnswer && c.Row().About == "reaching") {
 			return c
 		}
 	}
@@ -274,7 +274,7 @@ func MetFindings(areas []MetArea, worst func(domain string, m Met) []Followed) [
 				urls = append(urls, f.URL)
 			}
 			f := finding.New(code, a.Name, says, by.fix, map[string]any{"urls": a.Mets[m].URLs, "weight": a.Mets[m].Weight,
-				"heaviest": urls, "met": m.String()}).As(m.Severity()).Causing(m.String() + " " + a.Name)
+				"heaviest": urls, "met": m.String()}).As(m.Severity()).GroupedBy(m.String() + " " + a.Name)
 			f.Entry = first.URL
 			tally.Add(f)
 		}

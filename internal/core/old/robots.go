@@ -70,7 +70,7 @@ func ParseRobots(text, name string) *Robots {
 	return all
 }
 
-// isLineEnd tells whether a character ends a line (RFC 9309 section 2.2).
+// isLineEnd reports whether a character ends a line (RFC 9309 section 2.2).
 func isLineEnd(r rune) bool { return r == '\n' || r == '\r' }
 
 // productToken gives what a line names a robot by: letters, "_" and "-", whatever version comes behind (RFC 9309
@@ -99,7 +99,7 @@ func robotsForm(uri string) string {
 // 2.3.1.4).
 func Barred() *Robots { return &Robots{rules: []robotsRule{{"/", false}}} }
 
-// Allows tells whether a path with its query may be asked for: the longest rule that fits decides, and of two of one
+// Allows reports whether a path with its query may be asked for: the longest rule that fits decides, and of two of one
 // length the one that allows.
 func (r *Robots) Allows(uri string) bool {
 	best, allows := -1, true
@@ -114,7 +114,7 @@ func (r *Robots) Allows(uri string) bool {
 	return allows
 }
 
-// fits tells whether a path begins as a rule says, whose stars stand for anything and whose last $ for the end.
+// fits reports whether a path begins as a rule says, whose stars stand for anything and whose last $ for the end.
 func fits(rule, uri string) bool {
 	rule, whole := strings.CutSuffix(rule, "$")
 	rule = strings.ReplaceAll(rule, "$", "%24") // only the last one means the end

@@ -111,7 +111,7 @@ func wantsOf(z *zone.Zone) []await.Want {
 	return all
 }
 
-// leads tells whether records of a type lead a name somewhere.
+// leads reports whether records of a type lead a name somewhere.
 func leads(kind string) bool {
 	return record.LeadsToAddress(kind) || kind == "CNAME" || kind == record.Alias
 }

@@ -450,7 +450,7 @@ func TestAFormElsewhere(t *testing.T) {
 
 // TestTheOrderOfAPlatformIsKept has one that takes a host only once its records point there, and redirects last.
 func TestTheOrderOfAPlatformIsKept(t *testing.T) {
-	order := func(steps ...estate.Step) []act.StepKind {
+	order := func(steps ...estate.CarrierStep) []act.StepKind {
 		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased}\n",
 			seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."),
 			func(in *plan.Input) {

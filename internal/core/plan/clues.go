@@ -30,7 +30,7 @@ func (p *Plan) Clues() chain.Clues {
 	}
 }
 
-// wasBefore tells whether a survey saw a host at an address from which the plan leads it away.
+// wasBefore reports whether a survey saw a host at an address from which the plan leads it away.
 func (p *Plan) wasBefore(h web.Host, a netip.Addr) bool {
 	d := p.Estate.DomainOf(h)
 	if d == nil || d.State == estate.Leave || p.Estate.Serves(h) {

@@ -19,7 +19,7 @@ import (
 )
 
 // redirectsNeeded refuses rules that would send a host to the site that somebody else needs.
-func redirectsNeeded(w *predict.Web) act.Found {
+func redirectsNeeded(w *predict.Prediction) act.Found {
 	var f act.Found
 	for _, r := range w.Rules.Rules() {
 		d := w.Estate.DomainOf(r.Old.Host)
@@ -40,15 +40,15 @@ func redirectsNeeded(w *predict.Web) act.Found {
 }
 
 // ChainOf predicts the chain of a rule's example; none where it has none. It is not kept: there may be a million.
-func (p *Plan) ChainOf(r *Rule) []predict.Step {
+func (p *Plan) ChainOf(r *PlannedRule) []predict.Hop {
 	u, err := web.ParseURL(r.Example)
 	if err != nil {
-		return []predict.Step{}
+		return []predict.Hop{}
 	}
 	return stepsFrom(p.Web, u)
 }
 
-func leftDomains(e *estate.Estate, w *predict.Web) act.Found {
+func leftDomains(e *estate.Estate, w *predict.Prediction) act.Found {
 	var f act.Found
 	for _, d := range e.Domains {
 		if d.State == estate.Leave && w.Means(d.Name) {
@@ -58,13 +58,13 @@ func leftDomains(e *estate.Estate, w *predict.Web) act.Found {
 	return f
 }
 
-func doorsOf(w *predict.Web) []Door {
+func doorsOf(w *predict.Prediction) []PlannedDoor {
 	doors := w.Doors()
-	all := make([]Door, len(doors))
+	all := make([]PlannedDoor, len(doors))
 	crew.Each(len(doors), func(i int) {
 		d := doors[i]
 		root := d.URL("/", "")
-		made := Door{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
+		made := PlannedDoor{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
 		domain := w.Estate.DomainOf(d.Host)
 		if domain != nil {
 			made.Domain = domain.Name.String()
@@ -77,13 +77,13 @@ func doorsOf(w *predict.Web) []Door {
 	return all
 }
 
-func stepsFrom(w *predict.Web, u web.URL) []predict.Step {
+func stepsFrom(w *predict.Prediction, u web.URL) []predict.Hop {
 	steps, _ := w.Steps(u, chain.Root)
 	return steps
 }
 
-func rulesOf(w *predict.Web) []Rule {
-	all := []Rule{}
+func rulesOf(w *predict.Prediction) []PlannedRule {
+	all := []PlannedRule{}
 	meant := map[*estate.Domain]bool{}
 	for _, d := range w.Domains() {
 		meant[d] = true
@@ -93,7 +93,7 @@ func rulesOf(w *predict.Web) []Rule {
 		if d == nil || !meant[d] {
 			continue
 		}
-		listed := Rule{
+		listed := PlannedRule{
 			Line:     r.Line,
 			Old:      r.Old.String(),
 			New:      r.New.String(),
@@ -123,7 +123,7 @@ func rulesOf(w *predict.Web) []Rule {
 }
 
 // faultyRules says what is wrong with the rules among themselves and with where they stand.
-func faultyRules(w *predict.Web) act.Found {
+func faultyRules(w *predict.Prediction) act.Found {
 	var f act.Found
 	for _, t := range w.Rules.Ties() {
 		f.Findings = append(f.Findings, predict.TieFinding(t))
@@ -160,7 +160,7 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 		judge.Chain(&c, p.Goal(ask.URL))
 		for _, one := range c.Findings {
 			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil && !by.KeepsQuery {
-				one = one.Causing("queries at " + by.Name) // a limit of the carrier, however many doors meet it
+				one = one.GroupedBy("queries at " + by.Name) // a limit of the carrier, however many doors meet it
 			}
 			each[i] = append(each[i], one)
 		}
@@ -169,7 +169,7 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 }
 
 // earlierOf returns the domains that earlier waves have moved, where one wave is meant.
-func earlierOf(in Input, w *predict.Web) []*estate.Domain {
+func earlierOf(in Input, w *predict.Prediction) []*estate.Domain {
 	var all []*estate.Domain
 	for _, d := range in.Estate.Domains {
 		if d.State == estate.Moved && d.Wave < in.Wave && !w.Means(d.Name) {
@@ -204,9 +204,9 @@ func (p *Plan) Asks(rules bool) []ToAsk {
 		switch {
 		case err != nil || !rules || len(r.Carriers) == 0:
 		case strings.Contains(r.Old, "{"):
-			asks = append(asks, ToAsk{u, chain.Pattern})
+			asks = append(asks, ToAsk{u, chain.ByPattern})
 		default:
-			asks = append(asks, ToAsk{u, chain.Rule})
+			asks = append(asks, ToAsk{u, chain.ByRule})
 		}
 	}
 	return asks

@@ -157,7 +157,7 @@ func TestAServerBehindAnEdgeIsTold(t *testing.T) {
 		)
 		four := carried(t, p, "four")
 		assert.Equal(t, []string{"old.example", "www.old.example"}, four.Hosts)
-		count := map[world.Kind]int{}
+		count := map[world.EntryKind]int{}
 		for _, e := range four.Entries {
 			count[e.Kind]++
 		}

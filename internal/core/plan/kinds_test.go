@@ -32,7 +32,7 @@ func carriedAt(t *testing.T, carrier, domain, zone, rules string) *plan.Plan {
 	)
 }
 
-func typedAs(p *plan.Plan, kind world.Kind) []string {
+func typedAs(p *plan.Plan, kind world.EntryKind) []string {
 	var all []string
 	for _, c := range p.Carriers {
 		for _, e := range c.Entries {

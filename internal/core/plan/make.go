@@ -11,7 +11,7 @@ import (
 
 // Web predicts the web as it is after the plan, which is all that a proof needs: doors reach only
 // whom something that is typed tells of them.
-func (in Input) Web() *predict.Web {
+func (in Input) Web() *predict.Prediction {
 	w := predict.New(
 		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages, Only: in.Only},
 	)
@@ -120,7 +120,7 @@ func unseenZones(v *survey.Survey, zones []zone.Zone) act.Found {
 
 // earlierZones checks the zones that earlier waves have moved: what they did is taken as done, and
 // looked at.
-func earlierZones(in Input, seen zone.Surveys, w *predict.Web) act.Found {
+func earlierZones(in Input, seen zone.Surveys, w *predict.Prediction) act.Found {
 	var f act.Found
 	for _, d := range earlierOf(in, w) {
 		f.Findings = append(f.Findings, zone.AfterMove(in.known(), seen, d)...)

@@ -55,8 +55,8 @@ func (in Input) known() zone.Known {
 // Plan is the whole plan.
 type Plan struct {
 	Canonical    string
-	Doors        []Door
-	Rules        []Rule
+	Doors        []PlannedDoor
+	Rules        []PlannedRule
 	Certificates []carry.Certificate
 	Zones        []zone.Zone
 	Carriers     []carry.Carried
@@ -66,7 +66,7 @@ type Plan struct {
 	Broken       []finding.Finding // those of the findings that come of playing what is typed
 	Played       Played
 
-	Web    *predict.Web
+	Web    *predict.Prediction
 	Estate *estate.Estate
 	Table  *rule.Table
 	input  Input
@@ -82,18 +82,18 @@ type Played struct {
 	Partly []string `json:"partly"` // zones of which parts were not seen, which may be lost
 }
 
-// Door is a door of the estate with where it must lead and who carries it.
-type Door struct {
-	Door     web.Door       `json:"door"`
-	Domain   string         `json:"domain,omitempty"` // "" for another name of the site
-	Carrier  string         `json:"carrier"`          // the site itself: "site"
-	LeadsTo  web.URL        `json:"leads_to"`         // where its root arrives
-	Fallback string         `json:"fallback"`         // of paths that no rule takes; "" on the site's own doors
-	Chain    []predict.Step `json:"chain"`            // predicted, from its root
+// PlannedDoor is a door of the estate with where it must lead and who carries it.
+type PlannedDoor struct {
+	Door     web.Door      `json:"door"`
+	Domain   string        `json:"domain,omitempty"` // "" for another name of the site
+	Carrier  string        `json:"carrier"`          // the site itself: "site"
+	LeadsTo  web.URL       `json:"leads_to"`         // where its root arrives
+	Fallback string        `json:"fallback"`         // of paths that no rule takes; "" on the site's own doors
+	Chain    []predict.Hop `json:"chain"`            // predicted, from its root
 }
 
-// Rule is a line of the redirect map with who must hold it and an example.
-type Rule struct {
+// PlannedRule is a line of the redirect map with who must hold it and an example.
+type PlannedRule struct {
 	Line     int      `json:"line"`
 	Old      string   `json:"old"`
 	New      string   `json:"new"`
@@ -109,14 +109,14 @@ func (p *Plan) Domains() []*estate.Domain { return p.Web.Domains() }
 // Goal says where a URL of the estate should lead.
 func (p *Plan) Goal(u web.URL) chain.Goal { return p.Web.Goal(u) }
 
-// Exempt tells whether a URL is planned not to be redirected, since certificate authorities look
+// Exempt reports whether a URL is planned not to be redirected, since certificate authorities look
 // there: its door exempts it, and its carrier can do so.
 func (p *Plan) Exempt(u web.URL) bool {
 	a := p.Web.Answer(context.Background(), chain.Ask{URL: u})
 	return a.Refusal == "" && !a.IsRedirect()
 }
 
-// Forwards tells whether a door of the estate should forward.
+// Forwards reports whether a door of the estate should forward.
 func (p *Plan) Forwards(d web.Door) bool { return p.Web.Forwards(d) }
 
 // ToAsk is a URL to try, and why.

@@ -125,7 +125,7 @@ func TestACleanPlanHasNoFindings(t *testing.T) {
 	assert.Equal(t, []string{"gateway"}, p.Rules[0].Carriers)
 	assert.Equal(
 		t,
-		[]predict.Step{
+		[]predict.Hop{
 			{URL: "https://mill.example/old.html", Status: 301},
 			{URL: "https://www.n.example/visit/", Status: 200},
 		},
@@ -243,7 +243,7 @@ func TestWhatAPlanAsks(t *testing.T) {
 	p := makePlan(t, "domains: [n.example]\n", "n.example/a,/visit/\n")
 	assert.Len(t, p.Asks(false), 3*6)
 	asks := p.Asks(true)
-	assert.Equal(t, chain.Rule, asks[len(asks)-1].Probe)
+	assert.Equal(t, chain.ByRule, asks[len(asks)-1].Probe)
 }
 
 // said gives things in the words of reports, a line each.

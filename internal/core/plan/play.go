@@ -644,7 +644,7 @@ func (pl *player) answers(z *zone.Zone, h web.Host, asks []web.URL) {
 		if pl.plan.beyond[u.Door()] || pl.plan.Web.Untold(h) != "" {
 			continue
 		}
-		d := pl.plan.Web.Door(u.Door())
+		d := pl.plan.Web.Treatment(u.Door())
 		seen := d.Sees(u) // what never gets there, it was not told to drop either
 		says, told := pl.world.Says(c.Name, seen)
 		if says.Unread || d.Exempts(u) || d.Upgrades {
@@ -826,7 +826,7 @@ func (pl *player) siteToo() {
 // untold gives the hosts of what is meant whose carriers nobody tells of them, with the carrier, as
 // far as entries on carriers' pages say. It is what a predicted web reaches, whatever the records
 // say.
-func untold(in Input, w *predict.Web) map[web.Host]string {
+func untold(in Input, w *predict.Prediction) map[web.Host]string {
 	p := &Plan{Estate: in.Estate, Web: w, input: in}
 	seen := zone.SurveysOf(in.known())
 	for _, d := range w.Domains() {

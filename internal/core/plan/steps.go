@@ -257,10 +257,10 @@ func stepsOfTelling(carriers []carry.Carried, after bool) []act.Step {
 
 func stepsOfRedirects(carriers []carry.Carried) []act.Step {
 	s := act.Step{Kind: PlaceRedirects}
-	byKind, runs := map[estate.Kind][]string{}, map[string]string{}
+	byKind, runs := map[estate.CarrierKind][]string{}, map[string]string{}
 	for _, c := range carriers {
 		if c.Redirects {
-			byKind[estate.Kind(c.By)] = append(byKind[estate.Kind(c.By)], c.Name)
+			byKind[estate.CarrierKind(c.By)] = append(byKind[estate.CarrierKind(c.By)], c.Name)
 			runs[c.Name] = c.Software
 		}
 	}
@@ -387,7 +387,7 @@ func stepsOfEnding(open []zone.Zone, carriers []carry.Carried, certificates []ca
 	}
 	primaries := act.Step{Kind: ChoosePrimaries}
 	for _, c := range carriers {
-		if c.Redirects && estate.Kind(c.By).Row().OwnSteps {
+		if c.Redirects && estate.CarrierKind(c.By).Row().OwnSteps {
 			primaries.Pages = append(primaries.Pages, c.Name)
 		}
 	}
@@ -409,7 +409,7 @@ func stepsOfEnding(open []zone.Zone, carriers []carry.Carried, certificates []ca
 	return all
 }
 
-// partlySeen tells whether records of the zone may be there that nobody has seen.
+// partlySeen reports whether records of the zone may be there that nobody has seen.
 func partlySeen(z *zone.Zone) bool { return z.Seen != nil && (z.Partial || len(z.Missed) > 0) }
 
 // StepsOfMove says in which order a zone moves to other name servers: it is copied as it is,
@@ -492,14 +492,14 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 			return sheet.Place == s.Provider && (e.Kind == world.HostEntry || e.Kind == world.Records)
 		}
 	case PlaceRedirects:
-		kinds := []world.Kind{world.Config, world.Forward, world.SourceEntry, world.DoorEntry, world.Pattern, world.OriginEntry}
+		kinds := []world.EntryKind{world.Config, world.Forward, world.SourceEntry, world.DoorEntry, world.Pattern, world.OriginEntry}
 		entries = func(sheet Sheet, e act.Entry) bool {
 			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != act.Remove &&
 				slices.Contains(kinds, e.Kind)
 		}
 	case ChoosePrimaries:
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return e.Kind == world.Primary || e.Kind == world.Pattern && estate.Kind(sheet.By).Row().OwnSteps
+			return e.Kind == world.Primary || e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps
 		}
 	case RemoveStaleDS, RemoveDS:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.DSEntry && about(e.Domain) }
@@ -511,5 +511,5 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 	return lines, entries
 }
 
-// untiesMail tells whether a line gives mail a way of its own.
+// untiesMail reports whether a line gives mail a way of its own.
 func untiesMail(l Line) bool { return (&act.Change{Reasons: l.Reasons}).UntiesMail() }

@@ -105,15 +105,15 @@ func (p *Plan) expects(t *Task) []runbook.Expect {
 	case TryRedirects:
 		return p.examples(p.redirectsExpected(web.HTTPS, slices.Concat(p.placed()...)...))
 	case IssueCertificates:
-		all := p.doorsExpected(func(d Door) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
+		all := p.doorsExpected(func(d PlannedDoor) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
 		for i := range all {
 			all[i].Kind, all[i].Values = runbook.Certificate, nil
 		}
 		return all
 	case ChoosePrimaries:
-		return p.doorsExpected(func(d Door) bool { return d.Carrier == t.Place })
+		return p.doorsExpected(func(d PlannedDoor) bool { return d.Carrier == t.Place })
 	case AuditDoors:
-		return p.examples(p.doorsExpected(func(Door) bool { return true }))
+		return p.examples(p.doorsExpected(func(PlannedDoor) bool { return true }))
 	}
 	return nil
 }
@@ -262,7 +262,7 @@ func (p *Plan) certificatesExpected(t *Task) []runbook.Expect {
 			names = append(names, c.Names...)
 		}
 	}
-	all := p.pointed(func(d Door) bool {
+	all := p.pointed(func(d PlannedDoor) bool {
 		c := p.Web.Carrier(d.Door.Host) // what a server shows is seen only once its redirects are in place
 		return d.Door.Scheme == web.HTTPS && d.Carrier == t.Place && !c.By.Row().Configured &&
 			slices.Contains(names, d.Door.Host.String())
@@ -287,14 +287,14 @@ func (p *Plan) placed() [][]string {
 // redirectsExpected looks at the doors of carriers by http, and by https too where the certificates
 // should be there.
 func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []runbook.Expect {
-	return p.pointed(func(d Door) bool {
+	return p.pointed(func(d PlannedDoor) bool {
 		return slices.Contains(carriers, d.Carrier) && (d.Door.Scheme == web.HTTP || upTo == web.HTTPS)
 	})
 }
 
 // pointed looks at doors at the address of whoever carries them, before any name leads there. A
 // carrier that is known by an alias alone cannot be looked at so.
-func (p *Plan) pointed(wanted func(Door) bool) []runbook.Expect {
+func (p *Plan) pointed(wanted func(PlannedDoor) bool) []runbook.Expect {
 	var all []runbook.Expect
 	for _, d := range p.Doors {
 		c := p.Web.Carrier(d.Door.Host)
@@ -310,7 +310,7 @@ func (p *Plan) pointed(wanted func(Door) bool) []runbook.Expect {
 	return all
 }
 
-func (p *Plan) doorsExpected(wanted func(Door) bool) []runbook.Expect {
+func (p *Plan) doorsExpected(wanted func(PlannedDoor) bool) []runbook.Expect {
 	var all []runbook.Expect
 	for _, d := range p.Doors {
 		if wanted(d) {
@@ -323,8 +323,8 @@ func (p *Plan) doorsExpected(wanted func(Door) bool) []runbook.Expect {
 	return all
 }
 
-// late tells whether the certificate of a door can be had only once the names lead there.
-func (p *Plan) late(s act.Step, d Door) bool {
+// late reports whether the certificate of a door can be had only once the names lead there.
+func (p *Plan) late(s act.Step, d PlannedDoor) bool {
 	return slices.ContainsFunc(s.Late, func(l act.Late) bool { return slices.Contains(l.Names, d.Door.Host.String()) })
 }
 
@@ -335,7 +335,7 @@ const MostExamples = 500
 func Tried(expects []runbook.Expect) int {
 	n := 0
 	for _, e := range expects {
-		if p := chain.Probe(e.Probe); p == chain.Rule || p == chain.Pattern {
+		if p := chain.Probe(e.Probe); p == chain.ByRule || p == chain.ByPattern {
 			n++
 		}
 	}
@@ -357,7 +357,7 @@ func (p *Plan) examples(doors []runbook.Expect) []runbook.Expect {
 		if !looked || ask.Probe == chain.Root {
 			continue
 		}
-		if ask.Probe == chain.Rule || ask.Probe == chain.Pattern {
+		if ask.Probe == chain.ByRule || ask.Probe == chain.ByPattern {
 			if rules++; rules > MostExamples {
 				continue
 			}

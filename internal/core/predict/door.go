@@ -36,8 +36,8 @@ const (
 	Redirects             // by the rules, then as the fallback says
 )
 
-// Door describes one door: all that its answers hang on. The zero value is a door outside the estate.
-type Door struct {
+// Treatment describes one door: all that its answers hang on. The zero value is a door outside the estate.
+type Treatment struct {
 	web.Door                // as a visitor comes in
 	Asked    web.Door       // as whoever answers is asked, which rules and exempt paths look at: an edge may ask by http
 	Carrier  string         // who answers: a carrier's name, SiteName, "" outside the estate
@@ -62,11 +62,11 @@ type Door struct {
 	pages map[string]bool // of the site, by key; nil: nobody knows, every page counts as there
 }
 
-// AsksRules tells whether a rule may take a URL of the door.
-func (d Door) AsksRules() bool { return d.Rules != nil }
+// AsksRules reports whether a rule may take a URL of the door.
+func (d Treatment) AsksRules() bool { return d.Rules != nil }
 
-// Exempts tells whether a URL is never redirected there. It is asked with the URL as a visitor writes it.
-func (d Door) Exempts(u web.URL) bool {
+// Exempts reports whether a URL is never redirected there. It is asked with the URL as a visitor writes it.
+func (d Treatment) Exempts(u web.URL) bool {
 	if len(d.Exempt) == 0 {
 		return false
 	}
@@ -80,7 +80,7 @@ func (d Door) Exempts(u web.URL) bool {
 }
 
 // Sees gives a URL as whoever answers sees it: at the door that is asked, without what is dropped on the way.
-func (d Door) Sees(u web.URL) web.URL {
+func (d Treatment) Sees(u web.URL) web.URL {
 	if !d.DropsPath && !d.DropsQuery {
 		return u.At(d.Asked)
 	}
@@ -96,7 +96,7 @@ func (d Door) Sees(u web.URL) web.URL {
 
 // Rule gives the rule that takes a URL of the door, with what its captures took; false where none does or none is
 // asked.
-func (d Door) Rule(u web.URL) (rule.Match, bool) {
+func (d Treatment) Rule(u web.URL) (rule.Match, bool) {
 	if d.Rules == nil || d.Exempts(u) {
 		return rule.Match{}, false
 	}
@@ -104,7 +104,7 @@ func (d Door) Rule(u web.URL) (rule.Match, bool) {
 }
 
 // Candidates gives all rules that would take a URL of the door, the one that does first.
-func (d Door) Candidates(u web.URL) []rule.Entry {
+func (d Treatment) Candidates(u web.URL) []rule.Entry {
 	if d.Rules == nil || d.Exempts(u) {
 		return nil
 	}
@@ -112,7 +112,7 @@ func (d Door) Candidates(u web.URL) []rule.Entry {
 }
 
 // Answer predicts what the door answers to one of its URLs.
-func (d Door) Answer(u web.URL) chain.Answer {
+func (d Treatment) Answer(u web.URL) chain.Answer {
 	switch {
 	case d.Does == Refuses:
 		return chain.Answer{URL: u, Refusal: d.Refusal, Detail: d.Detail}
@@ -151,7 +151,7 @@ func redirect(u web.URL, status int, location string) chain.Answer {
 }
 
 // page is what the site answers where none of its own redirects takes a URL.
-func (d Door) page(u, seen web.URL) chain.Answer {
+func (d Treatment) page(u, seen web.URL) chain.Answer {
 	status := 200
 	if d.pages != nil && !d.pages[d.Asked.URL(seen.Path(), "").Key()] && !d.pages[seen.Key()] {
 		status = 404
@@ -160,7 +160,7 @@ func (d Door) page(u, seen web.URL) chain.Answer {
 }
 
 // fallback is what a door answers where no rule takes a URL.
-func (d Door) fallback(u, seen web.URL) chain.Answer {
+func (d Treatment) fallback(u, seen web.URL) chain.Answer {
 	path := d.Home.Path()
 	if !d.Paths.IsRoot(web.NormalPath(seen.Path())) {
 		switch d.Fallback {
@@ -176,7 +176,7 @@ func (d Door) fallback(u, seen web.URL) chain.Answer {
 // Behind gives the door that a visitor meets where an edge network stands in front of whoever answers: limits of both
 // hold. It is called on the door that the edge asks (Asks tells which), and met is the one at which the visitor comes
 // in.
-func (d Door) Behind(edge *estate.Carrier, met web.Door) Door {
+func (d Treatment) Behind(edge *estate.Carrier, met web.Door) Treatment {
 	if turned, ok := turnsAway(edge, met); ok {
 		turned.Domain = d.Domain
 		return turned
@@ -201,8 +201,8 @@ func Asks(edge *estate.Carrier, met web.Door) web.Door {
 }
 
 // turnsAway gives the door of a carrier that cannot answer it with a redirect; false where it can.
-func turnsAway(c *estate.Carrier, d web.Door) (Door, bool) {
-	door := Door{Door: d, Asked: d, Carrier: c.Name, Does: Refuses}
+func turnsAway(c *estate.Carrier, d web.Door) (Treatment, bool) {
+	door := Treatment{Door: d, Asked: d, Carrier: c.Name, Does: Refuses}
 	switch {
 	case c.ApexOnly && !d.Host.IsApex(): // so that no record leads there
 		door.Refusal, door.Detail = chain.NoAddress, c.Name+" takes the apex only"
@@ -211,7 +211,7 @@ func turnsAway(c *estate.Carrier, d web.Door) (Door, bool) {
 	case c.Frames:
 		door.Does = Frames
 	default:
-		return Door{}, false
+		return Treatment{}, false
 	}
 	return door, true
 }

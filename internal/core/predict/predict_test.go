@@ -47,7 +47,7 @@ func estateOf(t *testing.T, carrier, more string, rules ...string) plan.Input {
 }
 
 // answer writes down what a URL answers.
-func answer(w *predict.Web, u string) string {
+func answer(w *predict.Prediction, u string) string {
 	a := w.Answer(context.Background(), chain.Ask{URL: web.MustParseURL(u)})
 	return strings.TrimSpace(cmp.Or(string(a.Refusal), strconv.Itoa(a.Status)) + " " + a.Location)
 }

@@ -16,7 +16,7 @@ type Try struct {
 	Rivals   []Rival `json:"rivals"` // rules that would take it too
 	Status   int     `json:"status"`
 	Location string  `json:"location,omitempty"`
-	Chain    []Step  `json:"chain"` // predicted, to the end
+	Chain    []Hop   `json:"chain"` // predicted, to the end
 	End      string  `json:"end"`
 	Assumed  Assumed `json:"assumed,omitempty"`
 }
@@ -39,8 +39,8 @@ type Rival struct {
 
 // Try says which rule takes a URL, why this one and not its rivals, what it gives, and the predicted chain to the end.
 // A URL that no rule is asked for, since its carrier asks none or its path is exempt, has none.
-func (w *Web) Try(u web.URL) Try {
-	d := w.Door(u.Door())
+func (w *Prediction) Try(u web.URL) Try {
+	d := w.Treatment(u.Door())
 	a := d.Answer(u)
 	t := Try{URL: u.String(), Rivals: []Rival{}, Status: a.Status, Location: a.Location}
 	if d.Does == Redirects {
@@ -61,28 +61,28 @@ func (w *Web) Try(u web.URL) Try {
 	if end := t.Chain[len(t.Chain)-1]; end.Status == 200 {
 		switch last, err := web.ParseURL(end.URL); {
 		case err != nil:
-		case w.Door(last.Door()).Does == Outside:
+		case w.Treatment(last.Door()).Does == Outside:
 			t.Assumed = OutsideEstate
-		case w.Door(last.Door()).Does == Serves && !w.KnowsPages():
+		case w.Treatment(last.Door()).Does == Serves && !w.KnowsPages():
 			t.Assumed = PagesUnknown
 		}
 	}
 	return t
 }
 
-// Step is an answer of a predicted chain.
-type Step struct {
+// Hop is an answer of a predicted chain.
+type Hop struct {
 	URL     string `json:"url"`
 	Status  int    `json:"status,omitempty"`
 	Refusal string `json:"refusal,omitempty"`
 }
 
 // Steps follows a URL to its end, and tells which end that is.
-func (w *Web) Steps(u web.URL, probe chain.Probe) ([]Step, string) {
+func (w *Prediction) Steps(u web.URL, probe chain.Probe) ([]Hop, string) {
 	c := chain.Follow(context.Background(), w, chain.Ask{URL: u}, probe)
-	steps := make([]Step, len(c.Hops))
+	steps := make([]Hop, len(c.Hops))
 	for i, h := range c.Hops {
-		steps[i] = Step{h.URL.String(), h.Status, string(h.Refusal)}
+		steps[i] = Hop{h.URL.String(), h.Status, string(h.Refusal)}
 	}
 	return steps, string(c.End)
 }

@@ -55,7 +55,7 @@ policy: {upgrade: same-host-first, exempt: [/x/]}
 }
 
 // worldOf makes a predicted web of an estate file and its rules.
-func worldOf(t *testing.T, estate, rules string, pages ...string) *predict.Web {
+func worldOf(t *testing.T, estate, rules string, pages ...string) *predict.Prediction {
 	t.Helper()
 	dir := t.TempDir()
 	for name, text := range map[string]string{"upperpath.yaml": estate, "rules.csv": rules} {
@@ -103,7 +103,7 @@ func TestGoalsAllowAHopMoreWhereHTTPSComesFirst(t *testing.T) {
 		"https://old.example/gone":   {0, 0},
 		"http://elsewhere.test/page": {0, 0},
 	} {
-		for i, p := range []*predict.Web{direct, first} {
+		for i, p := range []*predict.Prediction{direct, first} {
 			assert.Equal(t, want[i], p.Goal(web.MustParseURL(u)).Hops, "%s %d", u, i)
 		}
 	}

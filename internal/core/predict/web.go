@@ -22,9 +22,9 @@ type Input struct {
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
 }
 
-// Web is the predicted web: what every URL answers once the plan is carried out. It is a
+// Prediction is the predicted web: what every URL answers once the plan is carried out. It is a
 // chain.Asker, and safe for many goroutines.
-type Web struct {
+type Prediction struct {
 	Estate *estate.Estate
 	Rules  *rule.Table // the redirect map
 
@@ -37,14 +37,14 @@ type Web struct {
 
 // Reaches says which hosts reach nobody, since nothing tells a carrier of them, with that carrier.
 // It is called before the web is asked anything.
-func (w *Web) Reaches(untold map[web.Host]string) { w.untold = untold }
+func (w *Prediction) Reaches(untold map[web.Host]string) { w.untold = untold }
 
 // Untold gives the carrier that nothing tells of a host, "" where all that have to be are told.
-func (w *Web) Untold(h web.Host) string { return w.untold[h] }
+func (w *Prediction) Untold(h web.Host) string { return w.untold[h] }
 
 // New compiles the rules and lists the doors.
-func New(in Input) *Web {
-	w := &Web{Estate: in.Estate, only: in.Only,
+func New(in Input) *Prediction {
+	w := &Prediction{Estate: in.Estate, only: in.Only,
 		Rules: rule.Compile(in.Rules, rule.Scope{Serves: in.Estate.Serves, Mode: in.Estate.Mode}),
 		site:  rule.Compile(in.SiteRules, rule.Scope{Serves: in.Estate.Serves})}
 	if w.only == nil {
@@ -61,18 +61,18 @@ func New(in Input) *Web {
 }
 
 // Answer predicts what a URL answers.
-func (w *Web) Answer(_ context.Context, ask chain.Ask) chain.Answer {
-	return w.Door(ask.URL.Door()).Answer(ask.URL)
+func (w *Prediction) Answer(_ context.Context, ask chain.Ask) chain.Answer {
+	return w.Treatment(ask.URL.Door()).Answer(ask.URL)
 }
 
-// Door describes a door, whether it is one of the estate's or not. What listens at a port of its
+// Treatment describes a door, whether it is one of the estate's or not. What listens at a port of its
 // own is no door of the estate.
-func (w *Web) Door(d web.Door) Door {
+func (w *Prediction) Treatment(d web.Door) Treatment {
 	domain := w.Estate.DomainOf(d.Host)
 	switch c := w.Carrier(d.Host); {
 	case d.Port != 0:
 	case w.untold[d.Host] != "":
-		return Door{
+		return Treatment{
 			Door:    d,
 			Asked:   d,
 			Carrier: c.Name,
@@ -89,7 +89,7 @@ func (w *Web) Door(d web.Door) Door {
 	case c != nil && c.Behind != "":
 		origin := w.Estate.Carrier(c.Behind)
 		if origin == nil {
-			return Door{
+			return Treatment{
 				Door:    d,
 				Asked:   d,
 				Carrier: c.Name,
@@ -103,7 +103,7 @@ func (w *Web) Door(d web.Door) Door {
 	case c != nil:
 		return w.carried(c, d, domain)
 	case domain != nil:
-		return Door{
+		return Treatment{
 			Door:    d,
 			Asked:   d,
 			Domain:  domain,
@@ -112,13 +112,13 @@ func (w *Web) Door(d web.Door) Door {
 			Detail:  "the plan gives it no record",
 		}
 	}
-	return Door{Door: d, Asked: d}
+	return Treatment{Door: d, Asked: d}
 }
 
 // Held describes the doors that a carrier itself holds, as it is asked for them: its hosts, and
 // those of edge networks in front of it.
-func (w *Web) Held(carrier string) []Door {
-	var all []Door
+func (w *Prediction) Held(carrier string) []Treatment {
+	var all []Treatment
 	for _, d := range w.Domains() {
 		for _, h := range d.Hosts() {
 			c := w.Estate.Holder(d.Carry[h])
@@ -136,7 +136,7 @@ func (w *Web) Held(carrier string) []Door {
 }
 
 // carried describes a door that a carrier answers by itself.
-func (w *Web) carried(c *estate.Carrier, d web.Door, domain *estate.Domain) Door {
+func (w *Prediction) carried(c *estate.Carrier, d web.Door, domain *estate.Domain) Treatment {
 	if turned, ok := turnsAway(c, d); ok {
 		turned.Domain = domain
 		return turned
@@ -154,9 +154,9 @@ func (w *Web) carried(c *estate.Carrier, d web.Door, domain *estate.Domain) Door
 }
 
 // wanted describes a door as it should be, were its carrier not limited.
-func (w *Web) intended(d web.Door, domain *estate.Domain) Door {
+func (w *Prediction) intended(d web.Door, domain *estate.Domain) Treatment {
 	p := w.Estate.Policy
-	door := Door{Door: d, Asked: d, Domain: domain, Does: Redirects, Exempt: w.exempt(d), Rules: w.Rules, Status: p.Status,
+	door := Treatment{Door: d, Asked: d, Domain: domain, Does: Redirects, Exempt: w.exempt(d), Rules: w.Rules, Status: p.Status,
 		Canonical: w.Estate.Canonical, Home: domain.LeadsTo, Fallback: domain.Fallback, Paths: domain.Paths}
 	if p.Upgrade == estate.SameHostFirst && d.Scheme == web.HTTP {
 		door.Upgrades, door.Rules = true, nil
@@ -165,8 +165,8 @@ func (w *Web) intended(d web.Door, domain *estate.Domain) Door {
 }
 
 // siteDoor describes a door of the site itself.
-func (w *Web) siteDoor(d web.Door, domain *estate.Domain) Door {
-	door := Door{Door: d, Asked: d, Carrier: SiteName, Domain: domain, Does: ToSite, Exempt: w.exempt(d), Status: 301,
+func (w *Prediction) siteDoor(d web.Door, domain *estate.Domain) Treatment {
+	door := Treatment{Door: d, Asked: d, Carrier: SiteName, Domain: domain, Does: ToSite, Exempt: w.exempt(d), Status: 301,
 		Canonical: w.Estate.Canonical, Home: w.Estate.Canonical.URL("/", ""), Fallback: estate.SamePath}
 	if d == w.Estate.Canonical {
 		door.Does, door.Rules, door.Status, door.pages = Serves, w.site, w.Estate.Policy.Status, w.pages
@@ -174,21 +174,21 @@ func (w *Web) siteDoor(d web.Door, domain *estate.Domain) Door {
 	return door
 }
 
-func (w *Web) exempt(d web.Door) []string {
+func (w *Prediction) exempt(d web.Door) []string {
 	if d.Scheme == web.HTTP {
 		return w.Estate.Policy.Exempt
 	}
 	return nil
 }
 
-// IsSite tells whether the site itself answers at a host: it serves it, or is reachable there too.
-func (w *Web) IsSite(h web.Host) bool {
+// IsSite reports whether the site itself answers at a host: it serves it, or is reachable there too.
+func (w *Prediction) IsSite(h web.Host) bool {
 	return w.Estate.Serves(h) || slices.Contains(w.Estate.Site.Also, h)
 }
 
 // Carrier returns who carries the doors of a host, nil where nobody does or the domain is left as
 // it is.
-func (w *Web) Carrier(h web.Host) *estate.Carrier {
+func (w *Prediction) Carrier(h web.Host) *estate.Carrier {
 	d := w.Estate.DomainOf(h)
 	if d == nil || d.State == estate.Leave {
 		return nil
@@ -205,16 +205,16 @@ func through(d *estate.Domain, h web.Host) *estate.Carrier {
 }
 
 // Intended predicts what a URL answers where every carrier can do what is asked of it.
-func (w *Web) Intended(u web.URL) chain.Answer {
+func (w *Prediction) Intended(u web.URL) chain.Answer {
 	if d := u.Door(); d.Port == 0 && w.Carrier(d.Host) != nil && !w.IsSite(d.Host) {
 		return w.intended(d, w.Estate.DomainOf(d.Host)).Answer(u)
 	}
-	return w.Door(u.Door()).Answer(u)
+	return w.Treatment(u.Door()).Answer(u)
 }
 
 // Goal says where a URL of the estate should lead: where the rules and the fallback send it, were
 // no carrier limited.
-func (w *Web) Goal(u web.URL) chain.Goal {
+func (w *Prediction) Goal(u web.URL) chain.Goal {
 	goal := chain.Goal{Target: u}
 	for hops := range chain.MostHops {
 		if !w.Forwards(goal.Target.Door()) {
@@ -240,20 +240,20 @@ func (w *Web) Goal(u web.URL) chain.Goal {
 	return goal
 }
 
-// Forwards tells whether a door of the estate should forward: all do but the canonical one.
-func (w *Web) Forwards(d web.Door) bool {
+// Forwards reports whether a door of the estate should forward: all do but the canonical one.
+func (w *Prediction) Forwards(d web.Door) bool {
 	return d.Port == 0 && d != w.Estate.Canonical && (w.Carrier(d.Host) != nil || w.IsSite(d.Host))
 }
 
-// KnowsPages tells whether it is known which pages of the site exist.
-func (w *Web) KnowsPages() bool { return w.pages != nil }
+// KnowsPages reports whether it is known which pages of the site exist.
+func (w *Prediction) KnowsPages() bool { return w.pages != nil }
 
 // Doors gives the doors that are meant, http before https of each host: those of the domains, then
 // the site's own.
-func (w *Web) Doors() []web.Door { return w.doors }
+func (w *Prediction) Doors() []web.Door { return w.doors }
 
 // Domains returns the domains that are meant, without the ones to be left.
-func (w *Web) Domains() []*estate.Domain {
+func (w *Prediction) Domains() []*estate.Domain {
 	var all []*estate.Domain
 	for _, d := range w.Estate.Domains {
 		if d.State != estate.Leave && w.only(d) {
@@ -263,14 +263,14 @@ func (w *Web) Domains() []*estate.Domain {
 	return all
 }
 
-// Means tells whether a host is one of the domains that are meant. Another name of the site goes
+// Means reports whether a host is one of the domains that are meant. Another name of the site goes
 // with the canonical one.
-func (w *Web) Means(h web.Host) bool {
+func (w *Prediction) Means(h web.Host) bool {
 	home := cmp.Or(w.Estate.DomainOf(h), w.Estate.DomainOf(w.Estate.Canonical.Host))
 	return home == nil || w.only(home)
 }
 
-func (w *Web) listDoors() {
+func (w *Prediction) listDoors() {
 	listed := map[web.Host]bool{}
 	add := func(h web.Host) {
 		if !listed[h] {
@@ -293,7 +293,7 @@ func (w *Web) listDoors() {
 
 // Ties gives a finding for each pair of rules in the tables that doors ask which the order of
 // specificity cannot tell apart.
-func Ties(doors []Door) []finding.Finding {
+func Ties(doors []Treatment) []finding.Finding {
 	var tally finding.Tally
 	tables := map[*rule.Table]bool{}
 	for _, d := range doors {

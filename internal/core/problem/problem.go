@@ -114,7 +114,7 @@ func Clean(s string) string {
 	}, s)
 }
 
-// Hostile tells whether a character could change what a terminal or a reader makes of the text around it.
+// Hostile reports whether a character could change what a terminal or a reader makes of the text around it.
 func Hostile(r rune) bool {
 	switch {
 	case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x2028, r == 0x2029, r == 0xfeff:

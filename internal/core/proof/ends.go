@@ -47,7 +47,7 @@ func (v *prover) good(o outcome, r *rule.Rule, doors []web.Door, hops int) {
 	}
 }
 
-// goes tells whether a chain is led by the rules of a way.
+// goes reports whether a chain is led by the rules of a way.
 func (v *prover) goes(c chain.Chain, hops []hop) bool {
 	for i, h := range hops {
 		if i >= len(c.Hops) {
@@ -247,7 +247,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	}
 }
 
-// endless tells whether a chain goes on for ever.
+// endless reports whether a chain goes on for ever.
 func endless(c chain.Chain) bool { return c.End == chain.Loop || c.End == chain.Limit }
 
 // onCircle gives the answers of an endless chain that come again: of one whose URLs grow, the later half.
@@ -377,9 +377,9 @@ func (v *prover) circle(c chain.Chain) {
 	)
 }
 
-// ofCircle tells whether a finding is about an endless chain.
+// ofCircle reports whether a finding is about an endless chain.
 func ofCircle(f finding.Finding) bool {
-	return f.Code.Kind().Endless
+	return f.Code.Row().Endless
 }
 
 // around tells the circle by its doors.

@@ -119,9 +119,9 @@ type outcome struct {
 
 // explorer follows sets of URLs through the predicted web.
 type explorer struct {
-	world              *predict.Web
+	world              *predict.Prediction
 	names              names
-	doors              map[web.Door]predict.Door
+	doors              map[web.Door]predict.Treatment
 	origins            map[origin]*asked
 	spent              int                       // states that were looked at in all
 	budget             int                       // states that may still be looked at for one start
@@ -150,10 +150,10 @@ func (x *explorer) fund(states int) {
 	x.budget = states
 }
 
-func newExplorer(w *predict.Web) *explorer {
+func newExplorer(w *predict.Prediction) *explorer {
 	x := &explorer{
 		world:     w,
-		doors:     map[web.Door]predict.Door{},
+		doors:     map[web.Door]predict.Treatment{},
 		entries:   map[web.Door][]rule.Entry{},
 		patterned: map[web.Door][]rule.Entry{},
 		ofSite:    map[*rule.Rule]bool{},
@@ -175,10 +175,10 @@ func (x *explorer) onSite() []rule.Entry {
 	return nil
 }
 
-func (x *explorer) door(d web.Door) predict.Door {
+func (x *explorer) door(d web.Door) predict.Treatment {
 	p, known := x.doors[d]
 	if !known {
-		p = x.world.Door(d)
+		p = x.world.Treatment(d)
 		x.doors[d] = p
 	}
 	return p
@@ -233,7 +233,7 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 }
 
 // exempt ends where a hop leads to a path that is never redirected.
-func (x *explorer) exempt(s state, d predict.Door, emit func(outcome)) {
+func (x *explorer) exempt(s state, d predict.Treatment, emit func(outcome)) {
 	for _, prefix := range d.Exempt {
 		ways, whole := x.names.meet(s.path, below(prefix).Parts, false)
 		if !whole {
@@ -258,7 +258,7 @@ func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query
 
 // site goes on at the canonical site: its own redirects, then a page. met is the path as a visitor arrives, whatever of
 // it is dropped.
-func (x *explorer) site(s state, d predict.Door, met []rule.Part, emit func(outcome)) {
+func (x *explorer) site(s state, d predict.Treatment, met []rule.Part, emit func(outcome)) {
 	for _, r := range x.byRules(s, d, emit) {
 		if d.DropsPath {
 			r.path, r.avoid = met, nil
@@ -310,7 +310,7 @@ func (s state) bound(b binding) state {
 }
 
 // ruled goes on at a door with rules: the rules that may take a path of the state, then the fallback.
-func (x *explorer) ruled(s state, d predict.Door, emit func(outcome)) {
+func (x *explorer) ruled(s state, d predict.Treatment, emit func(outcome)) {
 	rest := []state{s}
 	if d.AsksRules() {
 		rest = x.byRules(s, d, emit)
@@ -321,7 +321,7 @@ func (x *explorer) ruled(s state, d predict.Door, emit func(outcome)) {
 }
 
 // fallback goes on where no rule takes a path: the root leads to leads-to, and others where the domain says.
-func (x *explorer) fallback(s state, d predict.Door, emit func(outcome)) {
+func (x *explorer) fallback(s state, d predict.Treatment, emit func(outcome)) {
 	home := d.Home
 	homePath := []rule.Part{{Literal: web.NormalPath(home.Path())}}
 	query := s.query

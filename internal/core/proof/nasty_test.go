@@ -108,7 +108,7 @@ func targets(n int) string {
 }
 
 // nastyWorld makes an estate of one old domain with n rules of a family, that lead to itself.
-func nastyWorld(b testing.TB, family func(i, n int) (old, to string), n int) *predict.Web {
+func nastyWorld(b testing.TB, family func(i, n int) (old, to string), n int) *predict.Prediction {
 	b.Helper()
 	in := bigInput(b, 0)
 	rows := make([]rule.Row, n)
@@ -131,9 +131,9 @@ func BenchmarkProveNasty(b *testing.B) {
 	for name, family := range nasty {
 		for _, work := range []struct {
 			name string
-			do   func(*predict.Web) any
-		}{{"prove", func(w *predict.Web) any { return Prove(w, nil).Verdict }}, {"straighten",
-			func(w *predict.Web) any { return len(Straighten(w)) }}} {
+			do   func(*predict.Prediction) any
+		}{{"prove", func(w *predict.Prediction) any { return Prove(w, nil).Verdict }}, {"straighten",
+			func(w *predict.Prediction) any { return len(Straighten(w)) }}} {
 			b.Run(name+"/"+work.name, func(b *testing.B) {
 				w := nastyWorld(b, family, 50)
 				var said any

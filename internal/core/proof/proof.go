@@ -108,7 +108,7 @@ type prover struct {
 	failed int                 // ways of the present rule for which nothing was found
 }
 
-func newProver(w *predict.Web) *prover {
+func newProver(w *predict.Prediction) *prover {
 	v := &prover{
 		explorer: newExplorer(w),
 		source:   rand.New(rand.NewPCG(1, 1)),
@@ -126,7 +126,7 @@ func newProver(w *predict.Web) *prover {
 }
 
 // Prove decides. It changes nothing of the plan. step, where it is not nil, is called for each rule that was looked at.
-func Prove(w *predict.Web, step func()) *Proof {
+func Prove(w *predict.Prediction, step func()) *Proof {
 	return proved(newProver(w), step)
 }
 
@@ -140,11 +140,11 @@ func proved(v *prover, step func()) *Proof {
 	v.proof.Findings = v.tally.Findings()
 	v.pages()
 	v.proof.Assumes = v.assumes()
-	v.proof.Verdict = verdict(v.proof.Findings)
+	v.proof.Verdict = verdictOf(v.proof.Findings)
 	return v.proof
 }
 
-func verdict(findings []finding.Finding) Verdict {
+func verdictOf(findings []finding.Finding) Verdict {
 	said := Proved
 	for _, f := range findings {
 		switch {
@@ -203,7 +203,7 @@ func (v *prover) evidence(concerned lines, witness web.URL) map[string]any {
 }
 
 func (v *prover) run(u web.URL) chain.Chain {
-	c := chain.Follow(context.Background(), v.world, chain.Ask{URL: u}, chain.Rule)
+	c := chain.Follow(context.Background(), v.world, chain.Ask{URL: u}, chain.ByRule)
 	steps := 50
 	for _, h := range c.Hops {
 		steps += 20 + len(h.URL.Path())
@@ -291,7 +291,7 @@ func (v *prover) unheld() {
 			"of %s.", p.Carrier, l, witness, c.Arrival, v.world.Goal(witness).Target),
 			fmt.Sprintf("Give %s to a carrier that looks at paths and queries.", d.Host),
 			v.evidence(l, witness)).
-			Causing(p.Carrier + " " + p.Domain.Name.String())
+			GroupedBy(p.Carrier + " " + p.Domain.Name.String())
 		f.Entry = witness.String()
 		v.tally.Add(f)
 	}
@@ -299,14 +299,14 @@ func (v *prover) unheld() {
 
 // onlyAsAsked gives the rules that name another scheme than that of a door, and take its URLs all the same, since its
 // carrier asks by that.
-func (v *prover) onlyAsAsked(p predict.Door) []rule.Entry {
+func (v *prover) onlyAsAsked(p predict.Treatment) []rule.Entry {
 	if p.Asked.Scheme == p.Door.Scheme || !p.AsksRules() {
 		return nil
 	}
 	return slices.DeleteFunc(v.world.Rules.On(p.Asked), func(e rule.Entry) bool { return e.Rule.Old.Scheme == "" })
 }
 
-// asIntended tells whether a URL ends where it would if no carrier were limited, apart from a query that is not handed
+// asIntended reports whether a URL ends where it would if no carrier were limited, apart from a query that is not handed
 // on, which is said of the door.
 func (v *prover) asIntended(u web.URL) bool {
 	c, want := v.run(u), v.world.Goal(u)
@@ -386,14 +386,14 @@ func (v *prover) rooted(r *rule.Rule, cut []web.Door) []web.Door {
 	return all
 }
 
-// ends tells whether a rule leads to the site for good, whatever its captures take.
+// ends reports whether a rule leads to the site for good, whatever its captures take.
 func (v *prover) ends(r *rule.Rule) bool {
 	to := r.New.Door
 	return len(r.New.Host) == 0 && (to.IsZero() || to == v.world.Estate.Canonical) && len(v.ofSite) == 0 &&
 		v.door(v.world.Estate.Canonical).Does == predict.Serves
 }
 
-// known tells whether a rule leads to one page of which it is known whether it exists.
+// known reports whether a rule leads to one page of which it is known whether it exists.
 func (v *prover) known(r *rule.Rule) bool {
 	_, exact := literal(r.New.Parts)
 	return exact && v.world.KnowsPages()
@@ -515,7 +515,7 @@ func (v *prover) shadowed(r *rule.Rule, why string) {
 	)
 }
 
-// wins tells whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as
+// wins reports whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as
 // winning.
 func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	if !v.door(doors[0]).DropsPath && v.world.Rules.WinsAt(r, v.door(doors[0]).Asked) {
@@ -585,7 +585,7 @@ func endsIn(end string) []rule.Part {
 	return []rule.Part{anyText, {Literal: end}}
 }
 
-// mayEndIn tells whether a path of a template may end in a text.
+// mayEndIn reports whether a path of a template may end in a text.
 func mayEndIn(path []rule.Part, end string, fold bool) bool {
 	last := path[len(path)-1].Literal
 	if fold {
@@ -594,7 +594,7 @@ func mayEndIn(path []rule.Part, end string, fold bool) bool {
 	return strings.HasSuffix(last, end) || len(path) > 1 && strings.HasSuffix(end, last)
 }
 
-// implied tells whether conditions hold wherever others do.
+// implied reports whether conditions hold wherever others do.
 func implied(conditions, others []rule.Condition) bool {
 	for _, c := range conditions {
 		if !slices.ContainsFunc(others, func(o rule.Condition) bool { return o.String() == c.String() }) {

@@ -25,7 +25,7 @@ import (
 const head = worlds.Head
 
 // prove makes a plan of estate lines and rules, and proves it.
-func prove(t testing.TB, domains string, rules ...string) (*predict.Web, *Proof) {
+func prove(t testing.TB, domains string, rules ...string) (*predict.Prediction, *Proof) {
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(head+domains), 0o600))
@@ -202,7 +202,7 @@ func TestWhatHolds(t *testing.T) {
 			}
 			if c.verdict == Proved {
 				assert.Equal(t, c.bound, proof.Bound)
-				deepest := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL(proof.Deepest)}, chain.Rule)
+				deepest := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL(proof.Deepest)}, chain.ByRule)
 				assert.Equal(t, c.bound, deepest.Redirects(), proof.Deepest)
 			}
 			confirmed(t, p, proof)
@@ -283,14 +283,14 @@ func TestAPartIsProvedAlone(t *testing.T) {
 }
 
 // confirmed follows every witness: it shows what it claims.
-func confirmed(t *testing.T, p *predict.Web, proof *Proof) {
+func confirmed(t *testing.T, p *predict.Prediction, proof *Proof) {
 	t.Helper()
 	for _, f := range proof.Findings {
 		w, ok := f.Evidence["witness"].(string)
 		if !ok {
 			continue
 		}
-		c := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL(w)}, chain.Rule)
+		c := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL(w)}, chain.ByRule)
 		switch f.Code.String() {
 		case "rule-loop", "loop", "growing-loop":
 			assert.Contains(t, []chain.End{chain.Loop, chain.Limit}, c.End, w)
@@ -361,7 +361,7 @@ func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 		worst, hops := "", 0
 		for _, host := range []string{"old.example", "www.two.example", "two.example"} {
 			for _, path := range paths {
-				c := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL("https://" + host + path)}, chain.Rule)
+				c := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL("https://" + host + path)}, chain.ByRule)
 				if c.End == chain.Loop || c.End == chain.Limit || c.End == chain.NoAnswer {
 					worst = c.Entry.String()
 				} else {
@@ -394,7 +394,7 @@ func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 	assert.Zero(t, undecided, "where no target uses a capture twice, all is decided")
 }
 
-// repeats tells whether a target uses a capture twice, which makes more than a proof of this kind decides.
+// repeats reports whether a target uses a capture twice, which makes more than a proof of this kind decides.
 func repeats(rules []string) bool {
 	for _, r := range rules {
 		_, to, _ := strings.Cut(r, ",")

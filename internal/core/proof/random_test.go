@@ -29,13 +29,13 @@ type judged struct {
 	chained           map[*rule.Rule]web.URL // by rule, a URL that it leads to another redirect
 }
 
-func tryAll(p *predict.Web, all []web.URL) judged {
+func tryAll(p *predict.Prediction, all []web.URL) judged {
 	j := judged{won: map[*rule.Rule]web.URL{}, chained: map[*rule.Rule]web.URL{}}
 	for _, u := range all {
 		if strings.HasPrefix(u.Path(), "/0/") || u.Door().Port != 0 { // exempt, or no door
 			continue
 		}
-		c := chain.Follow(context.Background(), p, chain.Ask{URL: u}, chain.Rule)
+		c := chain.Follow(context.Background(), p, chain.Ask{URL: u}, chain.ByRule)
 		if downgrades(c) {
 			j.down = u
 		}
@@ -44,7 +44,7 @@ func tryAll(p *predict.Web, all []web.URL) judged {
 		} else if c.Redirects() > j.hops {
 			j.hops, j.long = c.Redirects(), u
 		}
-		d := p.Door(u.Door())
+		d := p.Treatment(u.Door())
 		if want := p.Goal(u); c.End == chain.Page && p.Forwards(u.Door()) && !want.Gone &&
 			want.Target.Door() == p.Estate.Canonical {
 			landed := slices.IndexFunc(c.Hops, func(a chain.Answer) bool { return a.URL.Door() == p.Estate.Canonical })
@@ -68,7 +68,7 @@ func tryAll(p *predict.Web, all []web.URL) judged {
 }
 
 // webOf predicts a world; false where it is none.
-func webOf(t testing.TB, w worlds.World) (*predict.Web, bool) {
+func webOf(t testing.TB, w worlds.World) (*predict.Prediction, bool) {
 	in, ok := w.Read(t)
 	if !ok {
 		return nil, false
@@ -160,7 +160,7 @@ func TestALittleEffortProvesNothingWrong(t *testing.T) {
 }
 
 // straightenedWorld gives a world whose rules are those that Straighten makes of them, and how many it changed.
-func straightenedWorld(w worlds.World, p *predict.Web) (worlds.World, int) {
+func straightenedWorld(w worlds.World, p *predict.Prediction) (worlds.World, int) {
 	line := func(r *rule.Rule) string {
 		status, query := "", ""
 		if r.Status != 0 {
@@ -212,8 +212,8 @@ func TestStraightenedRulesLeadToTheSame(t *testing.T) {
 			if strings.Contains(u.Path(), ".") || strings.HasPrefix(u.Path(), "/0/") || random.IntN(2) == 0 {
 				continue
 			}
-			was := chain.Follow(context.Background(), p, chain.Ask{URL: u}, chain.Rule)
-			is := chain.Follow(context.Background(), q, chain.Ask{URL: u}, chain.Rule)
+			was := chain.Follow(context.Background(), p, chain.Ask{URL: u}, chain.ByRule)
+			is := chain.Follow(context.Background(), q, chain.Ask{URL: u}, chain.ByRule)
 			require.Equal(t, was.End, is.End, "%s\n%s", u, label)
 			require.LessOrEqual(t, is.Redirects(), was.Redirects(), "%s\n%s", u, label)
 			if was.End != chain.Page {

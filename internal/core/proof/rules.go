@@ -11,7 +11,7 @@ import (
 )
 
 // byRules goes on with every rule of a door that takes a path of the state, and returns what they leave.
-func (x *explorer) byRules(s state, d predict.Door, emit func(outcome)) []state {
+func (x *explorer) byRules(s state, d predict.Treatment, emit func(outcome)) []state {
 	mode := d.Paths
 	for _, prefix := range d.Exempt {
 		s.avoid = append(slices.Clone(s.avoid), below(prefix))
@@ -60,7 +60,7 @@ func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outco
 	return covered, every && some
 }
 
-// conditions goes on with all ways in which the conditions on the query hold, and tells whether they hold for sure.
+// conditions goes on with all ways in which the conditions on the query hold, and reports whether they hold for sure.
 func (x *explorer) conditions(s state, takes binding, all []rule.Condition, each func(state, binding)) (sure bool) {
 	if len(all) == 0 {
 		each(s, takes)
@@ -224,10 +224,10 @@ func resolved(path []rule.Part) []rule.Part {
 	return tidy(made)
 }
 
-// hasDots tells whether a template holds a segment of dots: no URL has such a path.
+// hasDots reports whether a template holds a segment of dots: no URL has such a path.
 func hasDots(path []rule.Part) bool { return text(resolved(path)) != text(tidy(path)) }
 
-// barred tells whether some capture on the way took more than the shortest, whatever its variables are.
+// barred reports whether some capture on the way took more than the shortest, whatever its variables are.
 func (x *explorer) barred(s state) bool {
 	for _, h := range s.hops {
 		for _, c := range h.short {
@@ -317,7 +317,7 @@ func (x *explorer) targetQuery(parts []rule.Part) []rule.Condition {
 	return all
 }
 
-// mayHoldDots tells whether a target can come to hold a segment of dots that browsers resolve, although no path holds
+// mayHoldDots reports whether a target can come to hold a segment of dots that browsers resolve, although no path holds
 // one: where a capture that was a part of a segment becomes a whole one.
 func mayHoldDots(r *rule.Rule) bool {
 	whole := map[string]bool{}
@@ -347,14 +347,14 @@ func mayHoldDots(r *rule.Rule) bool {
 	return false
 }
 
-// endsWithin tells whether a pattern's {+name} ends within a segment.
+// endsWithin reports whether a pattern's {+name} ends within a segment.
 func endsWithin(parts []rule.Part) bool {
 	n := len(parts)
 	return n > 1 && parts[n-2].Rest && !strings.HasPrefix(parts[n-1].Literal, "/")
 }
 
 // candidates gives the rules of a door that may take a path of a template with such a query, the most specific first.
-func (x *explorer) candidates(d predict.Door, path []rule.Part, query parameters) []rule.Entry {
+func (x *explorer) candidates(d predict.Treatment, path []rule.Part, query parameters) []rule.Entry {
 	mode := d.Paths
 	start := ""
 	if len(path) > 0 {
@@ -393,7 +393,7 @@ func (x *explorer) candidates(d predict.Door, path []rule.Part, query parameters
 }
 
 // exact gives the exact rules of a door, by path.
-func (x *explorer) exact(d predict.Door) []rule.Entry {
+func (x *explorer) exact(d predict.Treatment) []rule.Entry {
 	all, known := x.entries[d.Asked]
 	if !known {
 		all = d.Rules.All(d.Asked)
@@ -403,7 +403,7 @@ func (x *explorer) exact(d predict.Door) []rule.Entry {
 	return all
 }
 
-func (x *explorer) patterns(d predict.Door) []rule.Entry {
+func (x *explorer) patterns(d predict.Treatment) []rule.Entry {
 	all, known := x.patterned[d.Asked]
 	if !known {
 		all = d.Rules.PatternsOn(d.Asked)

@@ -24,7 +24,7 @@ type Straightened struct {
 // Straighten gives for every rule that leads in several hops the ones that lead there in one, where such rules say the
 // same for all of its URLs, and the exact duplicates, in the order of the file. A temporary redirect is never joined
 // into a permanent one.
-func Straighten(w *predict.Web) []Straightened {
+func Straighten(w *predict.Prediction) []Straightened {
 	v := newProver(w)
 	var all []Straightened
 	again := map[*rule.Rule]*rule.Rule{}
@@ -117,7 +117,7 @@ func (v *prover) straightFrom(own start, r *rule.Rule, doors []web.Door) (Straig
 	return made, made.New != nil
 }
 
-// takenBefore tells whether rules of a door that win over one rule take something of what another one takes.
+// takenBefore reports whether rules of a door that win over one rule take something of what another one takes.
 func (v *prover) takenBefore(r, added *rule.Rule, d web.Door) bool {
 	mode := v.door(d).Paths
 	for _, e := range v.candidates(v.door(d), added.Old.Parts, anyQuery()) {
@@ -133,7 +133,7 @@ func (v *prover) takenBefore(r, added *rule.Rule, d web.Door) bool {
 	return false
 }
 
-// mayBe tells whether there may be an entry that takes a way.
+// mayBe reports whether there may be an entry that takes a way.
 func (v *prover) mayBe(o outcome, r *rule.Rule, doors []web.Door) bool {
 	if hasDots(o.entry) {
 		return false
@@ -219,7 +219,7 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 	return &copied, whole, true
 }
 
-// sameShape tells whether a template is a pattern, whatever its variables are called.
+// sameShape reports whether a template is a pattern, whatever its variables are called.
 func sameShape(a, b []rule.Part) bool {
 	return slices.EqualFunc(a, b, func(x, y rule.Part) bool {
 		return x.Literal == y.Literal && x.IsCapture() == y.IsCapture() && x.Rest == y.Rest && x.Digits == y.Digits

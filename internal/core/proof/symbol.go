@@ -71,7 +71,7 @@ type fits struct {
 	vars, takes binding
 }
 
-// exactly tells whether it holds for all paths of the template.
+// exactly reports whether it holds for all paths of the template.
 func (f fits) exactly() bool { return len(f.vars) == 0 }
 
 // How many ways and steps are looked at for one pattern.
@@ -291,7 +291,7 @@ func (k kind) part() rule.Part {
 	return rule.Part{Rest: k == anything, Digits: k == digits, Label: k == label}
 }
 
-// allows tells whether a variable may hold an octet in normal form.
+// allows reports whether a variable may hold an octet in normal form.
 func allows(p rule.Part, unit string) bool {
 	c := unit[0]
 	switch class(p) {

@@ -42,7 +42,7 @@ type News struct {
 	Left     []string  `json:"left"`      // domains that are not looked at any more
 }
 
-// Any tells whether there is anything to say.
+// Any reports whether there is anything to say.
 func (n *News) Any() bool {
 	return n.Since.IsZero() || len(n.New)+len(n.Changed)+len(n.Mended)+len(n.Back)+len(n.Unseen) > 0
 }
@@ -201,7 +201,7 @@ func (c *comparison) gone(old *Fact, gaps func(*Fact) bool) {
 	}
 }
 
-// asked tells whether what a fact was seen by was asked again: a rule that is gone, and its example with it, is none
+// asked reports whether what a fact was seen by was asked again: a rule that is gone, and its example with it, is none
 // that was mended.
 func (c *comparison) asked(old *Fact) bool {
 	at := strings.Index(old.Subject, "://")
@@ -235,7 +235,7 @@ func (c *comparison) put(list *[]Item, i Item) {
 	}
 }
 
-// over tells whether the date of an acceptance has come.
+// over reports whether the date of an acceptance has come.
 func (c *comparison) over(a Acceptance) bool { return !c.today.Before(a.Until) }
 
 // changed gives a fact with how bad it is that it changes without anybody having said so.
@@ -250,7 +250,7 @@ func changed(f *Fact) Fact {
 	return made
 }
 
-// covers gives a function that tells whether something could not be looked at.
+// covers gives a function that reports whether something could not be looked at.
 func covers(gaps []Gap) func(*Fact) bool {
 	subjects, domains, hosts := map[string]bool{}, map[string]bool{}, map[string]bool{}
 	for _, g := range gaps {

@@ -242,7 +242,7 @@ func TestNothingIsLostOrInvented(t *testing.T) {
 }
 
 // factsOf gives the facts of one kind as SUBJECT = VALUE.
-func factsOf(s *recheck.State, kind recheck.Kind) []string {
+func factsOf(s *recheck.State, kind recheck.FactKind) []string {
 	var all []string
 	for _, f := range s.Facts {
 		if f.Kind == kind {

@@ -24,28 +24,28 @@ import (
 // Schema names the shape of a state in JSON.
 const Schema = "upperpath/state/1"
 
-// Kind says what a fact is about.
-type Kind string
+// FactKind says what a fact is about.
+type FactKind string
 
 // The kinds of facts.
 const (
-	Finding      Kind = "finding"
-	Record       Kind = "record"
-	Delegation   Kind = "delegation"
-	Certificate  Kind = "certificate"
-	Registration Kind = "registration"
-	Redirect     Kind = "redirect"
-	Page         Kind = "page"
-	Planned      Kind = "planned" // of a plan: what it wants
+	Finding      FactKind = "finding"
+	Record       FactKind = "record"
+	Delegation   FactKind = "delegation"
+	Certificate  FactKind = "certificate"
+	Registration FactKind = "registration"
+	Redirect     FactKind = "redirect"
+	Page         FactKind = "page"
+	Planned      FactKind = "planned" // of a plan: what it wants
 )
 
 // Code is what a change of a fact is called where somebody accepts it; of a finding it is the finding's own.
-func (k Kind) Code() string { return string(k) + "-changed" }
+func (k FactKind) Code() string { return string(k) + "-changed" }
 
 // Codes gives what changes are called.
 func Codes() []string {
 	var all []string
-	for _, k := range []Kind{Record, Delegation, Certificate, Registration, Redirect, Page} {
+	for _, k := range []FactKind{Record, Delegation, Certificate, Registration, Redirect, Page} {
 		all = append(all, k.Code())
 	}
 	return all
@@ -53,7 +53,7 @@ func Codes() []string {
 
 // Fact is something that is so.
 type Fact struct {
-	Kind     Kind             `json:"kind"`
+	Kind     FactKind         `json:"kind"`
 	Code     string           `json:"code,omitempty"` // of a finding
 	Domain   string           `json:"domain,omitempty"`
 	Subject  string           `json:"subject"`         // such as "www.old.example A", or a URL
@@ -91,7 +91,7 @@ type State struct {
 	Registrations []Ends    `json:"registrations,omitempty"`
 }
 
-// Check tells whether a state that was kept can be one of this program.
+// Check reports whether a state that was kept can be one of this program.
 func (s *State) Check() error {
 	if s.Schema != Schema {
 		return fmt.Errorf("it is not a state of this program: its schema is %q, not %q", s.Schema, Schema)
@@ -125,7 +125,7 @@ func (s *State) settle() {
 }
 
 type key struct {
-	kind          Kind
+	kind          FactKind
 	code, subject string
 }
 
@@ -197,7 +197,7 @@ func (s *State) survey(v *survey.Survey, audited bool) {
 	}
 }
 
-func (s *State) fact(kind Kind, domain, subject, value string) {
+func (s *State) fact(kind FactKind, domain, subject, value string) {
 	s.Facts = append(s.Facts, Fact{Kind: kind, Domain: domain, Subject: subject, Value: value})
 }
 

@@ -35,10 +35,10 @@ func (s Set) Key() Key {
 	return Key{s.Name, s.Type}
 }
 
-// Same tells whether two sets hold the same values, in whichever order, with the same TTL.
+// Same reports whether two sets hold the same values, in whichever order, with the same TTL.
 func (s Set) Same(other Set) bool { return s.TTL == other.TTL && SameValues(s.Values, other.Values) }
 
-// SameValues tells whether two lists of values hold the same, in whichever order.
+// SameValues reports whether two lists of values hold the same, in whichever order.
 func SameValues(a, b []string) bool {
 	return slices.Equal(sorted(a), sorted(b))
 }

@@ -10,7 +10,7 @@ func Typed(kind, value string) string {
 	return Plain(kind, value)
 }
 
-// LeadsBrowsers tells whether a type decides where a browser goes.
+// LeadsBrowsers reports whether a type decides where a browser goes.
 func LeadsBrowsers(kind string) bool {
 	return kind == "A" || kind == "AAAA" || kind == "CNAME" || kind == "HTTPS" || kind == Alias
 }
@@ -18,7 +18,7 @@ func LeadsBrowsers(kind string) bool {
 // LeadsToAddress reports whether a resolver that asks for an address reads records of a type.
 func LeadsToAddress(kind string) bool { return kind == "A" || kind == "AAAA" || kind == "CNAME" }
 
-// IsSigning tells whether a type is made by signing the zone, and goes with it.
+// IsSigning reports whether a type is made by signing the zone, and goes with it.
 func IsSigning(kind string) bool {
 	switch kind {
 	case "RRSIG",
@@ -43,7 +43,7 @@ func PlainAll(kind string, values []string) []string {
 	return all
 }
 
-// SameMeaning tells whether two lists of values mean the same records.
+// SameMeaning reports whether two lists of values mean the same records.
 func SameMeaning(kind string, a, b []string) bool {
 	return SameValues(Normal(kind, a), Normal(kind, b))
 }

@@ -161,7 +161,7 @@ func (q *asked) isLong() bool {
 	return q.known != nil
 }
 
-// hold tells whether the first values of the query fit all conditions.
+// hold reports whether the first values of the query fit all conditions.
 func (q *asked) hold(conditions []Condition) bool {
 	if !q.isLong() {
 		return conditionsHold(conditions, q.query)

@@ -17,7 +17,7 @@ type Mode struct {
 	Index       []string // file names that stand for their folder, such as index.html
 }
 
-// IsExact tells whether a mode changes nothing.
+// IsExact reports whether a mode changes nothing.
 func (m Mode) IsExact() bool { return !m.IgnoreCase && !m.EitherSlash && len(m.Index) == 0 }
 
 // Index is rules compiled for look-ups, compact and whole in itself: exact ones by hash, patterns by a tree over
@@ -250,7 +250,7 @@ func (x *Index) hash(host uint32, h uint64) uint64 {
 	return h * 0xBF58476D1CE4E5B9
 }
 
-// isAt tells whether the rule at a place of the text is one of a host's path. What holds for an apex and stands at the
+// isAt reports whether the rule at a place of the text is one of a host's path. What holds for an apex and stands at the
 // same path of its www is inherited.
 func (x *Index) isAt(word uint32, host uint32, path string) bool {
 	b := x.text[uint64(word)*8:]
@@ -458,7 +458,7 @@ func (x *Index) chainAt(host uint32, path string) pathRules {
 	}
 }
 
-// holds tells whether a rule is about this scheme and its conditions on the query hold.
+// holds reports whether a rule is about this scheme and its conditions on the query hold.
 func (x *Index) holds(h head, scheme uint8, m *Match) bool {
 	if h.scheme != 0 && h.scheme != scheme {
 		return false
@@ -530,5 +530,5 @@ func (m Mode) end(path string) int {
 	return n
 }
 
-// IsRoot tells whether a path in normal form counts as the root.
+// IsRoot reports whether a path in normal form counts as the root.
 func (m Mode) IsRoot(path string) bool { return path == "/" || !m.IsExact() && m.path(path) == "/" }

@@ -100,7 +100,7 @@ func parameter(query, key string) (string, bool) {
 	return "", false
 }
 
-// conditionsHold tells whether the first values of a query fit all conditions.
+// conditionsHold reports whether the first values of a query fit all conditions.
 func conditionsHold(conditions []Condition, query string) bool {
 	for _, c := range conditions {
 		raw, there := parameter(query, c.Key)

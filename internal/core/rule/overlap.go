@@ -193,7 +193,7 @@ func Overlap(a, b []Part) (string, bool) {
 	return "", false
 }
 
-// startsApart tells whether no text starts with both literals; an empty one is a capture, which says nothing.
+// startsApart reports whether no text starts with both literals; an empty one is a capture, which says nothing.
 func startsApart(a, b string) bool {
 	n := min(len(a), len(b))
 	return a[:n] != b[:n]
@@ -266,7 +266,7 @@ func next(flat []Part, p place, unit string) []place {
 	return to
 }
 
-// takes tells whether a capture may hold an octet in normal form.
+// takes reports whether a capture may hold an octet in normal form.
 func (p Part) takes(unit string) bool {
 	return p.takesUnit(unit, 0) && (len(unit) == 1 || !p.Digits && !p.Label)
 }

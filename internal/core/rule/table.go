@@ -195,7 +195,7 @@ func byPlace(a, b Entry) int {
 	return Compare(a, b)
 }
 
-// hides tells whether an exact rule without conditions leaves nothing of its path to one behind it.
+// hides reports whether an exact rule without conditions leaves nothing of its path to one behind it.
 func hides(a, b *Rule) bool {
 	x, exactX := a.Old.Exact()
 	y, exactY := b.Old.Exact()
@@ -244,7 +244,7 @@ func (t *Table) Candidates(u web.URL) []Entry {
 	return all
 }
 
-// takesPath tells whether a pattern takes a path in normal form, folded where the mode folds.
+// takesPath reports whether a pattern takes a path in normal form, folded where the mode folds.
 func takesPath(p Pattern, mode Mode, path string) bool {
 	parts := mode.parts(p.Parts)
 	short := path[:mode.end(path)]
@@ -271,7 +271,7 @@ func (t *Table) Example(r *Rule) (web.URL, bool) {
 	return web.URL{}, false
 }
 
-// WinsAt tells whether an exact rule without conditions is the one that takes its own path at a door; false says
+// WinsAt reports whether an exact rule without conditions is the one that takes its own path at a door; false says
 // nothing of others.
 func (t *Table) WinsAt(r *Rule, d web.Door) bool {
 	path, exact := r.Old.Exact()

@@ -19,7 +19,7 @@ type Part struct {
 	Label   bool   // a capture that goes into a host: letters, digits and - only
 }
 
-// IsCapture tells whether the part is a capture.
+// IsCapture reports whether the part is a capture.
 func (p Part) IsCapture() bool { return p.Name != "" }
 
 // String gives the part as it is written.

@@ -107,7 +107,7 @@ func program(parts []Part) string {
 	return string(b)
 }
 
-// run tells whether a program takes a whole text.
+// run reports whether a program takes a whole text.
 func run(program, s string) bool {
 	for i := 0; i < len(program); i++ {
 		switch program[i] {
@@ -290,7 +290,7 @@ func (m Mode) parts(parts []Part) []Part {
 	return made
 }
 
-// slashed tells whether a pattern ends with {+name} and what does not count at the end of a path: paths are compared
+// slashed reports whether a pattern ends with {+name} and what does not count at the end of a path: paths are compared
 // with a slash at their end then, instead of none.
 func (m Mode) slashed(parts []Part) bool {
 	n := len(parts)
@@ -476,7 +476,7 @@ func (e *restEnd) key() string {
 	return b.String()
 }
 
-// sameTaking tells whether two parts take the same, whatever their captures are called.
+// sameTaking reports whether two parts take the same, whatever their captures are called.
 func sameTaking(a, b Part) bool {
 	return a.Literal == b.Literal && a.IsCapture() == b.IsCapture() && a.Digits == b.Digits && a.Rest == b.Rest &&
 		a.Label == b.Label
@@ -590,7 +590,7 @@ func unit(s string, at int) int {
 	return 1
 }
 
-// takesUnit tells whether a capture may hold the octet at a place.
+// takesUnit reports whether a capture may hold the octet at a place.
 func (p Part) takesUnit(s string, at int) bool {
 	c := s[at]
 	switch {
@@ -604,7 +604,7 @@ func (p Part) takesUnit(s string, at int) bool {
 	return c != '/'
 }
 
-// endsOpen tells whether a pattern ends with {+name}.
+// endsOpen reports whether a pattern ends with {+name}.
 func endsOpen(parts []Part) bool { return len(parts) > 0 && parts[len(parts)-1].Rest }
 
 // ending gives where a literal ending begins in a text in normal form, -1 where that does not end so. What begins
@@ -620,13 +620,13 @@ func ending(s, literal string) int {
 	return at
 }
 
-// takesAll tells whether parts take a whole text.
+// takesAll reports whether parts take a whole text.
 func takesAll(parts []Part, s string) bool {
 	m := matcher{parts: parts, text: s}
 	return m.from(0, 0)
 }
 
-// takesStart tells whether parts without {+name} take some beginning of a text.
+// takesStart reports whether parts without {+name} take some beginning of a text.
 func takesStart(parts []Part, s string) bool {
 	if len(parts) == 1 && !parts[0].IsCapture() {
 		return strings.HasPrefix(s, parts[0].Literal)
@@ -660,7 +660,7 @@ func (m *matcher) known(part, at int) (word *uint64, bit uint64) {
 	return &m.more[n/64], 1 << (n % 64)
 }
 
-// from tells whether the parts from one on take the text from a place on, and notes what captures take where spans are
+// from reports whether the parts from one on take the text from a place on, and notes what captures take where spans are
 // wanted.
 func (m *matcher) from(part, at int) bool {
 	if part == len(m.parts) {

@@ -48,7 +48,7 @@ type Task struct {
 	ByHand   bool      `json:"by_hand,omitempty"` // somebody said that it is done; nobody looked
 }
 
-// IsDone tells whether a task is done.
+// IsDone reports whether a task is done.
 func (t *Task) IsDone() bool { return !t.Done.IsZero() }
 
 // ErrNoTask says that there is no task with a number.
@@ -198,7 +198,7 @@ func later(a, b time.Time) time.Time {
 	return a
 }
 
-// ready tells whether everything that has to be done before a task is done, waits aside.
+// ready reports whether everything that has to be done before a task is done, waits aside.
 func (b *Book) ready(t *Task) bool {
 	return !slices.ContainsFunc(t.After, func(n int) bool { return !b.Tasks[n-1].IsDone() })
 }
@@ -273,7 +273,7 @@ func (b *Book) Proceed(ctx context.Context, w World, now time.Time) (Progress, e
 // mostTasks is how many steps a runbook may have: ten for each domain of the largest estate.
 const mostTasks = 200_000
 
-// Check tells whether a runbook that was kept can be one of this program.
+// Check reports whether a runbook that was kept can be one of this program.
 func (b *Book) Check() error {
 	if b.Schema != Schema {
 		return fmt.Errorf("it is not a runbook of this program: its schema is %q, not %q", b.Schema, Schema)

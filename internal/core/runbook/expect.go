@@ -52,7 +52,7 @@ type World interface {
 	Set(ctx context.Context, server, name, kind string) (*record.Set, error)
 	// Delegation gives the name servers that the parent zone names for a domain. An error says why that was not seen.
 	Delegation(ctx context.Context, domain string) ([]string, error)
-	// Signed tells whether the parent zone has a DS record of a domain. An error says why that was not seen.
+	// Signed reports whether the parent zone has a DS record of a domain. An error says why that was not seen.
 	Signed(ctx context.Context, domain string) (bool, error)
 	// Follow follows a URL as a browser does, its own host taken to be at an address where there is one. The chain is
 	// judged against where the URL should lead.
@@ -209,12 +209,12 @@ func (e Expect) door(ctx context.Context, w World) (missing, unseen string) {
 	return "", ""
 }
 
-// counts tells whether a finding speaks against what is expected: for a certificate, what keeps its door from showing
+// counts reports whether a finding speaks against what is expected: for a certificate, what keeps its door from showing
 // one, wherever the door leads.
 func (e Expect) counts(f finding.Finding) bool {
 	if e.Kind == Door {
 		return true
 	}
-	about := f.Code.Kind().About
+	about := f.Code.Row().About
 	return f.Hop != nil && *f.Hop == 0 && (about == "certificate" || about == "reaching")
 }

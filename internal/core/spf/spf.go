@@ -32,7 +32,7 @@ type Term struct {
 	value string // behind ":" or "="
 }
 
-// Is tells whether a text is an SPF record (section 4.5).
+// Is reports whether a text is an SPF record (section 4.5).
 func Is(text string) bool {
 	word, _, _ := strings.Cut(text, " ")
 	return strings.EqualFold(word, "v=spf1")
@@ -98,7 +98,7 @@ func (t Term) Sign() string {
 	return string(t.Qualifier)
 }
 
-// LooksUp tells whether a term costs a look-up (section 4.6.4).
+// LooksUp reports whether a term costs a look-up (section 4.6.4).
 func (t Term) LooksUp() bool {
 	if t.Modifier {
 		return t.Name == "redirect"
@@ -106,7 +106,7 @@ func (t Term) LooksUp() bool {
 	return slices.Contains([]string{"include", "a", "mx", "ptr", "exists"}, t.Name)
 }
 
-// TakesOver tells whether a term takes the SPF record of another name over, which it names without
+// TakesOver reports whether a term takes the SPF record of another name over, which it names without
 // macros.
 func (t Term) TakesOver() bool {
 	return (t.Name == "include" && !t.Modifier || t.Name == "redirect" && t.Modifier) && !strings.Contains(t.value, "%")
@@ -154,7 +154,7 @@ func Names(text string) []string {
 	return all
 }
 
-// Refuses tells whether a record lets nobody send: -all and nothing else.
+// Refuses reports whether a record lets nobody send: -all and nothing else.
 func Refuses(text string) bool {
 	terms := Terms(text)
 	return len(terms) == 1 && terms[0].Name == "all" && terms[0].Qualifier == '-'

@@ -9,7 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 )
 
-func (v *verdict) aliases() {
+func (v *judging) aliases() {
 	d := v.domain
 	byName := map[string][]string{}
 	for _, s := range d.Records {
@@ -66,7 +66,7 @@ func (v *verdict) aliases() {
 }
 
 // circle says once that aliases lead round, whoever leads into them.
-func (v *verdict) circle(a AliasEnd) {
+func (v *judging) circle(a AliasEnd) {
 	names := slices.Sorted(slices.Values(a.Circle))
 	v.round[a.Name] = names[0]
 	v.tally.Add(finding.New(
@@ -79,11 +79,11 @@ func (v *verdict) circle(a AliasEnd) {
 		),
 		"Let one of them lead to the machine that is meant, or give it addresses; remove those that nobody needs.",
 		map[string]any{"aliases": a.Circle},
-	).Causing(circles + names[0]))
+	).GroupedBy(circles + names[0]))
 }
 
 // unclaimed says why nobody answers for a name at the end of its alias, "" where somebody does.
-func (v *verdict) unclaimed(a AliasEnd) string {
+func (v *judging) unclaimed(a AliasEnd) string {
 	if !a.Exists && ForNoHost(a.Name) {
 		return "the target does not exist"
 	}
@@ -112,7 +112,7 @@ func (v *verdict) unclaimed(a AliasEnd) string {
 // nearMisses are labels that somebody typed for www.
 var nearMisses = []string{"ww", "wwww", "www.www", "wwww.www", "w", "www.ww"}
 
-func (v *verdict) doubled() {
+func (v *judging) doubled() {
 	d := v.domain
 	twice := d.Name + "." + d.Name
 	for _, s := range d.Records {

@@ -11,7 +11,7 @@ import (
 )
 
 // delegation finds what is wrong between the parent zone, the name servers and the zone.
-func (v *verdict) delegation() {
+func (v *judging) delegation() {
 	d := v.domain
 	if d.Parent.Unknown && (d.Registration == nil || !held(d.Registration.Status)) {
 		v.tally.Add(finding.New(
@@ -21,7 +21,7 @@ func (v *verdict) delegation() {
 				cmp.Or(d.Parent.Zone, "."), d.Name),
 			"Look it up at the registrar before anything else; as it is, nobody can reach anything of it.",
 			map[string]any{"zone": d.Parent.Zone, "server": d.Parent.Server},
-		).Causing(unknowns + d.Name))
+		).GroupedBy(unknowns + d.Name))
 	}
 	v.servers()
 	v.glue()
@@ -30,7 +30,7 @@ func (v *verdict) delegation() {
 }
 
 // servers finds name servers that do not answer, two lists of them, and two versions of the zone.
-func (v *verdict) servers() {
+func (v *judging) servers() {
 	d := v.domain
 	for _, s := range d.Servers {
 		if s.State == Answers || s.State == Unasked || s.State == Silent && d.Source == Resolver && d.Parent.Server == "" {
@@ -89,7 +89,7 @@ func (v *verdict) servers() {
 }
 
 // named returns the names of the servers that the parent or the zone names, in order.
-func (v *verdict) named(by string) []string {
+func (v *judging) named(by string) []string {
 	var all []string
 	for _, s := range v.domain.Servers {
 		if slices.Contains(s.By, by) {
@@ -101,7 +101,7 @@ func (v *verdict) named(by string) []string {
 }
 
 // glue finds addresses of name servers that the parent zone and the zone itself say otherwise.
-func (v *verdict) glue() {
+func (v *judging) glue() {
 	d := v.domain
 	for _, g := range d.Parent.Glue {
 		own := d.Addresses(g.Name)
@@ -122,7 +122,7 @@ func (v *verdict) glue() {
 }
 
 // serverNames finds name servers whose names are aliases (RFC 2181 section 10.3).
-func (v *verdict) serverNames() {
+func (v *judging) serverNames() {
 	d := v.domain
 	for _, s := range d.Records {
 		if s.Type != "NS" || s.Name != d.Name {
@@ -145,7 +145,7 @@ func (v *verdict) serverNames() {
 }
 
 // cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
-func (v *verdict) cut(name string) string {
+func (v *judging) cut(name string) string {
 	for at := name; strings.HasSuffix(at, "."+v.domain.Name); {
 		if _, ok := v.find(at, "NS"); ok {
 			return at
@@ -157,7 +157,7 @@ func (v *verdict) cut(name string) string {
 
 // cutOff finds records at or below a name that is delegated elsewhere, addresses of name servers left aside, which have
 // to stand there (RFC 1034 section 4.2.1).
-func (v *verdict) cutOff() {
+func (v *judging) cutOff() {
 	d := v.domain
 	serve := map[string]bool{}
 	for _, s := range d.Records {

@@ -31,7 +31,7 @@ func (j Judge) All(s *Survey) []finding.Finding {
 	var tally finding.Tally
 	for i := range s.Domains {
 		s.Domains[i].Facts = s.Domains[i].Odd()
-		v := verdict{judge: j, domain: &s.Domains[i], tally: &tally, sets: setsOf(s.Domains[i].Records)}
+		v := judging{judge: j, domain: &s.Domains[i], tally: &tally, sets: setsOf(s.Domains[i].Records)}
 		v.delegation()
 		v.signing()
 		v.hints()
@@ -64,24 +64,24 @@ func setsOf(all []record.Set) map[record.Key]record.Set {
 	return sets
 }
 
-func (v *verdict) find(name, kind string) (record.Set, bool) {
+func (v *judging) find(name, kind string) (record.Set, bool) {
 	s, ok := v.sets[record.Key{Name: name, Type: kind}]
 	return s, ok
 }
 
 // joined gives a finding of a chain the cause that the judge knows already, where it is the same: signatures that do
 // not hold, and aliases that lead round. It is one finding then, with the doors concerned.
-func (v *verdict) joined(f finding.Finding) finding.Finding {
+func (v *judging) joined(f finding.Finding) finding.Finding {
 	switch {
 	case (f.Code == finding.SignatureExpired || f.Code == finding.StaleDS) && v.unsigned != 0:
 		f.Code = v.unsigned
-		return f.Causing(signatures + v.domain.Name)
+		return f.GroupedBy(signatures + v.domain.Name)
 	case f.Code == finding.NoAddress && v.domain.Parent.Unknown && v.within(hostOf(f.Entry)) &&
 		f.Subject == hostOf(f.Entry):
 		f.Code = finding.OnHold
-		return f.Causing(unknowns + v.domain.Name)
+		return f.GroupedBy(unknowns + v.domain.Name)
 	case f.Code == finding.Loop && v.round[hostOf(f.Entry)] != "":
-		return f.Causing(circles + v.round[hostOf(f.Entry)])
+		return f.GroupedBy(circles + v.round[hostOf(f.Entry)])
 	}
 	return f
 }
@@ -93,8 +93,8 @@ const (
 	unknowns   = "nothing known of "
 )
 
-// within tells whether a name is the domain's or below it.
-func (v *verdict) within(name string) bool {
+// within reports whether a name is the domain's or below it.
+func (v *judging) within(name string) bool {
 	return name == v.domain.Name || strings.HasSuffix(name, "."+v.domain.Name)
 }
 
@@ -107,7 +107,7 @@ func hostOf(entry string) string {
 }
 
 // wanted looks for the records that somebody asks for.
-func (v *verdict) wanted() {
+func (v *judging) wanted() {
 	d := v.domain
 	for _, w := range v.judge.Wanted {
 		if w.Domain != d.Name || !d.Seen() {
@@ -145,7 +145,7 @@ func (v *verdict) wanted() {
 	}
 }
 
-type verdict struct {
+type judging struct {
 	judge  Judge
 	domain *Domain
 	tally  *finding.Tally
@@ -155,6 +155,6 @@ type verdict struct {
 	round    map[string]string         // hosts whose aliases lead round, and the first name of the circle
 }
 
-func (v *verdict) add(code finding.Code, subject, says, fix string, evidence map[string]any) {
+func (v *judging) add(code finding.Code, subject, says, fix string, evidence map[string]any) {
 	v.tally.Add(finding.New(code, subject, says, fix, evidence))
 }

@@ -13,7 +13,7 @@ import (
 )
 
 // mailWords finds policies that receivers cannot read.
-func (v *verdict) mailWords() {
+func (v *judging) mailWords() {
 	for _, s := range v.domain.Records {
 		if s.Type != "TXT" {
 			continue
@@ -61,7 +61,7 @@ func (v *verdict) mailWords() {
 	}
 }
 
-// hasTag tells whether a policy of tags such as "p=none; rua=..." has a tag.
+// hasTag reports whether a policy of tags such as "p=none; rua=..." has a tag.
 func hasTag(text, tag string) bool {
 	for part := range strings.SplitSeq(text, ";") {
 		if name, _, is := strings.Cut(part, "="); is && strings.EqualFold(strings.TrimSpace(name), tag) {
@@ -71,12 +71,12 @@ func hasTag(text, tag string) bool {
 	return false
 }
 
-func (v *verdict) malformed(name, says, fix, value string) {
+func (v *judging) malformed(name, says, fix, value string) {
 	v.add(finding.MailMalformed, name, says, fix, map[string]any{"value": value})
 }
 
 // spfWords finds what is wrong with one SPF record.
-func (v *verdict) spfWords(name, text string) {
+func (v *judging) spfWords(name, text string) {
 	mild := func(says, fix string) {
 		v.tally.Add(finding.New(finding.MailMalformed, name, says, fix, map[string]any{"value": text}).As(finding.Warning))
 	}
@@ -126,7 +126,7 @@ var policies = []struct{ starts, rfc, at string }{
 }
 
 // mailBroken finds MX records that lead to no machine (RFC 5321 section 5.1, RFC 7505 section 3).
-func (v *verdict) mailBroken() {
+func (v *judging) mailBroken() {
 	d := v.domain
 	for _, s := range d.Records {
 		if s.Type != "MX" {
@@ -161,7 +161,7 @@ func (v *verdict) mailBroken() {
 }
 
 // machine tells what is known of a target: the name for which it is an alias, and whether it has no address at all.
-func (v *verdict) machine(name, kind, target string) (alias string, absent bool) {
+func (v *judging) machine(name, kind, target string) (alias string, absent bool) {
 	d := v.domain
 	if s, ok := v.find(target, "CNAME"); ok {
 		return plainName(s.Values[0]), false
@@ -181,13 +181,13 @@ func (v *verdict) machine(name, kind, target string) (alias string, absent bool)
 	return "", !four && !six
 }
 
-// wildcarded tells whether a name may be answered for by a wildcard above it.
+// wildcarded reports whether a name may be answered for by a wildcard above it.
 func (d *Domain) wildcarded(name string) bool {
 	return slices.ContainsFunc(d.Wildcards, func(w string) bool { return strings.HasSuffix(name, "."+w) })
 }
 
 // mailTied finds mail that hangs on an address of the web, which a move changes.
-func (v *verdict) mailTied() {
+func (v *judging) mailTied() {
 	d := v.domain
 	www := "www." + d.Name
 	onWeb := slices.Concat(d.Addresses(d.Name), d.Addresses(www))
@@ -244,8 +244,8 @@ func (v *verdict) mailTied() {
 	}
 }
 
-// signsOfMail tells whether a domain without MX shows that it has to do with mail.
-func (v *verdict) signsOfMail() bool {
+// signsOfMail reports whether a domain without MX shows that it has to do with mail.
+func (v *judging) signsOfMail() bool {
 	d := v.domain
 	if len(v.spf()) > 0 {
 		return true

@@ -538,7 +538,7 @@ func TestLookupsNameTheTermsThatCostThem(t *testing.T) {
 		{"s.mail.example", "v=spf1 include:s2.mail.example a -all"},
 		{"s2.mail.example", "v=spf1 include:s.mail.example mx -all"}, // a loop
 	}
-	v := verdict{domain: &d, sets: setsOf(d.Records)}
+	v := judging{domain: &d, sets: setsOf(d.Records)}
 	n, costs := v.lookups(v.spfAt("a.example"))
 	assert.Equal(t, []string{"include:s.mail.example 5", "mx 1", "a:x.example 1", "redirect=r.mail.example 1"}, costs)
 	assert.Equal(t, 8, n)

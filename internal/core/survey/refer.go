@@ -98,7 +98,7 @@ func addressees(text string) []string {
 }
 
 // dependsOn finds what refers to another domain of the estate, which is about to change.
-func (v *verdict) dependsOn() {
+func (v *judging) dependsOn() {
 	d := v.domain
 	estate := map[string]bool{}
 	for _, other := range v.judge.Estate {

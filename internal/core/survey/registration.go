@@ -13,7 +13,7 @@ import (
 // Soon is how long before its end a registration is worth a warning.
 const Soon = 60 * 24 * time.Hour
 
-func (v *verdict) registration() {
+func (v *judging) registration() {
 	d, r := v.domain, v.domain.Registration
 	if r == nil {
 		return
@@ -56,7 +56,7 @@ func (v *verdict) registration() {
 	v.locked()
 }
 
-// sameNames tells whether two lists hold the same names, whatever their order and case.
+// sameNames reports whether two lists hold the same names, whatever their order and case.
 func sameNames(a, b []string) bool {
 	fold := func(all []string) []string {
 		names := make([]string, len(all))
@@ -70,7 +70,7 @@ func sameNames(a, b []string) bool {
 }
 
 // locked finds a lock against a transfer to another registrar (RFC 8056, RFC 5731 section 2.3).
-func (v *verdict) locked() {
+func (v *judging) locked() {
 	var locks []string
 	for _, s := range v.domain.Registration.Status {
 		if strings.Contains(plainStatus(s), "transferprohibited") {
@@ -98,7 +98,7 @@ func held(status []string) bool {
 }
 
 // heldBack finds domains that the registry does not publish.
-func (v *verdict) heldBack() {
+func (v *judging) heldBack() {
 	d, r := v.domain, v.domain.Registration
 	if !held(r.Status) {
 		return
@@ -116,7 +116,7 @@ func (v *verdict) heldBack() {
 	)
 }
 
-func (v *verdict) robots() {
+func (v *judging) robots() {
 	seen := map[string]bool{}
 	for _, r := range v.domain.Robots {
 		host := r.Door[strings.Index(r.Door, "://")+3:]

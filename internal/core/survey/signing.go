@@ -19,7 +19,7 @@ const (
 )
 
 // signing finds zones of which resolvers that check signatures see nothing, or soon will.
-func (v *verdict) signing() {
+func (v *judging) signing() {
 	d := v.domain
 	if v.staleDS() {
 		return
@@ -96,9 +96,9 @@ func (v *verdict) signing() {
 }
 
 // bad adds a finding about signatures that resolvers do not take.
-func (v *verdict) bad(code finding.Code, says, fix string, evidence map[string]any) {
+func (v *judging) bad(code finding.Code, says, fix string, evidence map[string]any) {
 	v.unsigned = code
-	v.tally.Add(finding.New(code, v.domain.Name, says, fix, evidence).Causing(signatures + v.domain.Name))
+	v.tally.Add(finding.New(code, v.domain.Name, says, fix, evidence).GroupedBy(signatures + v.domain.Name))
 }
 
 // whoFinds says who does not get an answer because of it.
@@ -110,7 +110,7 @@ func (s *Signing) whoFinds() string {
 }
 
 // staleDS finds a DS record of the parent zone that no key of the zone fits.
-func (v *verdict) staleDS() bool {
+func (v *judging) staleDS() bool {
 	d := v.domain
 	answered := slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 	matched := slices.ContainsFunc(d.Parent.DS, func(ds DS) bool { return ds.Matched })

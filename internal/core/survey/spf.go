@@ -8,7 +8,7 @@ import (
 
 // lookups counts what an SPF record costs a receiver, records of other names included as far as they were seen, and
 // names each term that costs with what it costs.
-func (v *verdict) lookups(text string) (int, []string) {
+func (v *judging) lookups(text string) (int, []string) {
 	total := 0
 	var costs []string
 	for _, t := range spf.Terms(text) {
@@ -22,7 +22,7 @@ func (v *verdict) lookups(text string) (int, []string) {
 
 // cost counts the look-ups of one term. path holds the names on the way there: a record that includes itself has no end
 // of them, and is counted once.
-func (v *verdict) cost(t spf.Term, path map[string]bool) int {
+func (v *judging) cost(t spf.Term, path map[string]bool) int {
 	if !t.LooksUp() {
 		return 0
 	}
@@ -42,7 +42,7 @@ func (v *verdict) cost(t spf.Term, path map[string]bool) int {
 }
 
 // spfAt gives the SPF record of a name, within the zone or outside it, "" where none was seen.
-func (v *verdict) spfAt(name string) string {
+func (v *judging) spfAt(name string) string {
 	if s, ok := v.find(name, "TXT"); ok {
 		return spf.Among(s.Values)
 	}
@@ -55,4 +55,4 @@ func (v *verdict) spfAt(name string) string {
 }
 
 // spf returns the terms of the zone's SPF record, nil where there is none.
-func (v *verdict) spf() []spf.Term { return spf.Terms(v.spfAt(v.domain.Name)) }
+func (v *judging) spf() []spf.Term { return spf.Terms(v.spfAt(v.domain.Name)) }

@@ -76,7 +76,7 @@ type Missed struct {
 	Why  string `json:"why"` // such as "it says SERVFAIL"
 }
 
-// Misses tells whether a question about a name and type was not answered, so that nobody knows what stands there.
+// Misses reports whether a question about a name and type was not answered, so that nobody knows what stands there.
 func (d *Domain) Misses(name, kind string) bool { return misses(d.Missed, name, kind) }
 
 func misses(all []Missed, name, kind string) bool {
@@ -139,7 +139,7 @@ type Coming struct {
 	Missed  []Missed     `json:"missed,omitempty"`
 }
 
-// Misses tells whether the server did not answer about a name and type, so that nobody knows what it holds.
+// Misses reports whether the server did not answer about a name and type, so that nobody knows what it holds.
 func (c *Coming) Misses(name, kind string) bool { return misses(c.Missed, name, kind) }
 
 // Voice is what one name server or resolver says about a name and type.
@@ -197,7 +197,7 @@ type Signature struct {
 	Fault string    `json:"fault,omitempty"` // why it does not fit, whatever the day; "": it does, or could not be checked
 }
 
-// ForNoHost tells whether a name is one at which no host is: for keys, policies and proofs such as _dmarc and
+// ForNoHost reports whether a name is one at which no host is: for keys, policies and proofs such as _dmarc and
 // selector._domainkey (RFC 8552), whose aliases lead to no address and need none.
 func ForNoHost(name string) bool {
 	return strings.HasPrefix(name, "_") || strings.Contains(name, "._")
@@ -223,13 +223,13 @@ type Robots struct {
 	Line string `json:"line"` // that bars everything
 }
 
-// Seen tells whether anybody showed the domain's records: a file, a name server that answers, or a resolver.
+// Seen reports whether anybody showed the domain's records: a file, a name server that answers, or a resolver.
 func (d *Domain) Seen() bool {
 	return d.Source == File || d.Source == Resolver ||
 		slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }
 
-// Nowhere tells whether there is no such zone: the parent zone answered that it knows no such domain, nobody shows it,
+// Nowhere reports whether there is no such zone: the parent zone answered that it knows no such domain, nobody shows it,
 // and nobody says that it is only held back.
 func (d *Domain) Nowhere() bool {
 	return d.Parent.Unknown && !d.Seen() && (d.Registration == nil || !held(d.Registration.Status))
@@ -287,7 +287,7 @@ func (s *Survey) Dark() []string {
 	return all
 }
 
-// SawNothing tells whether nothing at all was seen: no name server, no zone above and no door has answered.
+// SawNothing reports whether nothing at all was seen: no name server, no zone above and no door has answered.
 func (s *Survey) SawNothing() bool {
 	for i := range s.Domains {
 		d := &s.Domains[i]

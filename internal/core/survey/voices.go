@@ -12,12 +12,12 @@ import (
 // Split gives a finding for each difference.
 func Split(differences []Difference) []finding.Finding {
 	var tally finding.Tally
-	v := verdict{domain: &Domain{Differences: differences}, tally: &tally}
+	v := judging{domain: &Domain{Differences: differences}, tally: &tally}
 	v.differences()
 	return tally.Findings()
 }
 
-func (v *verdict) differences() {
+func (v *judging) differences() {
 	for _, diff := range v.domain.Differences {
 		var says []string
 		var first *Voice
@@ -74,7 +74,7 @@ func seconds(n int) string {
 }
 
 // hints finds HTTPS records whose hints name other addresses than the address records (RFC 9460 section 7.3).
-func (v *verdict) hints() {
+func (v *judging) hints() {
 	d := v.domain
 	for _, s := range d.Records {
 		if s.Type != "HTTPS" && s.Type != "SVCB" {

@@ -31,7 +31,7 @@ type Door struct {
 	Port   uint16 // 0: the scheme's own
 }
 
-// IsZero tells whether this is no door.
+// IsZero reports whether this is no door.
 func (d Door) IsZero() bool { return d.Host.IsZero() }
 
 // String gives the door as the start of a URL, such as "https://www.northmoor.example".

@@ -138,7 +138,7 @@ func longLabel(name string) bool {
 // String gives the host as A-labels or as an address without brackets; "" for the zero value.
 func (h Host) String() string { return h.name }
 
-// IsZero tells whether this is no host.
+// IsZero reports whether this is no host.
 func (h Host) IsZero() bool { return h.name == "" }
 
 // Unicode gives the host as a person reads it: in U-labels where it has any, and where these hold nothing that cannot
@@ -172,7 +172,7 @@ func (h Host) Apex() (Host, bool) {
 	return Host{a}, true
 }
 
-// IsApex tells whether the host is a registrable domain itself.
+// IsApex reports whether the host is a registrable domain itself.
 func (h Host) IsApex() bool {
 	a, ok := h.Apex()
 	return ok && a == h

@@ -32,7 +32,7 @@ func prefixes(all ...string) []netip.Prefix {
 	return blocks
 }
 
-// IsPrivate tells whether an address lies in a network that the public cannot reach: this machine, a private or a
+// IsPrivate reports whether an address lies in a network that the public cannot reach: this machine, a private or a
 // link-local network. An IPv6 address that holds an IPv4 address is judged by that too.
 func IsPrivate(a netip.Addr) bool {
 	a = a.WithZone("")

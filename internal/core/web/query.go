@@ -24,7 +24,7 @@ func MergeQuery(first, rest string) string {
 	return first
 }
 
-// QueryHolds tells whether every parameter of wanted stands in query, in normal form, in any order.
+// QueryHolds reports whether every parameter of wanted stands in query, in normal form, in any order.
 func QueryHolds(query, wanted string) bool {
 	have := map[string]bool{}
 	for p := range strings.SplitSeq(query, "&") {

@@ -127,7 +127,7 @@ func AppendNormalPath(b []byte, path string) []byte {
 	return b
 }
 
-// IsNormalPath tells whether a path is in normal form.
+// IsNormalPath reports whether a path is in normal form.
 func IsNormalPath(path string) bool {
 	for i := range len(path) {
 		if octets[path[i]]&(inPath|isSlash) == 0 {

@@ -100,7 +100,7 @@ func withoutPort(reference string) (string, uint16, bool) {
 	return reference[:start+colon] + reference[end:], uint16(n), true
 }
 
-// plainName tells whether a name in small letters is certainly one that needs no reading: no number, no A-label, no
+// plainName reports whether a name in small letters is certainly one that needs no reading: no number, no A-label, no
 // label that is empty or too long.
 func plainName(name string) bool {
 	last := name[strings.LastIndexByte(name, '.')+1:]

@@ -110,7 +110,7 @@ func (u URL) Path() string { return u.path }
 // Query returns the query as it is sent, without its question mark.
 func (u URL) Query() string { return u.query }
 
-// IsZero tells whether this is no URL.
+// IsZero reports whether this is no URL.
 func (u URL) IsZero() bool { return u.door.IsZero() }
 
 // RequestURI returns path and query as they stand in a request line.
@@ -141,7 +141,7 @@ func (u URL) Key() string {
 	return key
 }
 
-// Same tells whether two URLs are equal by RFC 3986 section 6.2.2.
+// Same reports whether two URLs are equal by RFC 3986 section 6.2.2.
 func (u URL) Same(other URL) bool {
 	return u == other ||
 		u.door == other.door && NormalPath(u.path) == NormalPath(other.path) &&

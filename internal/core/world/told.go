@@ -9,24 +9,24 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Kind says what an entry is about.
-type Kind string
+// EntryKind says what an entry is about.
+type EntryKind string
 
 // The kinds of entries.
 const (
-	Forward     Kind = "forward"      // a line of a forwarding form
-	SourceEntry Kind = "source"       // a line of a redirect service
-	DoorEntry   Kind = "door"         // the redirect of one door
-	HostEntry   Kind = "host"         // a host that the carrier has to be told of
-	Pattern     Kind = "pattern"      // a redirect by pattern
-	ZoneEntry   Kind = "zone"         // a zone that the carrier takes over
-	NameServers Kind = "name-servers" // the delegation
-	DSEntry     Kind = "ds"           // the parent's word that the zone is signed
-	CertEntry   Kind = "certificate"  // a certificate to be had
-	Records     Kind = "records"      // records that are typed elsewhere, and waited for
-	OriginEntry Kind = "origin"       // how what is behind an edge network is spoken to
-	Primary     Kind = "primary"      // the host to which a platform leads its others
-	Config      Kind = "configuration"
+	Forward     EntryKind = "forward"      // a line of a forwarding form
+	SourceEntry EntryKind = "source"       // a line of a redirect service
+	DoorEntry   EntryKind = "door"         // the redirect of one door
+	HostEntry   EntryKind = "host"         // a host that the carrier has to be told of
+	Pattern     EntryKind = "pattern"      // a redirect by pattern
+	ZoneEntry   EntryKind = "zone"         // a zone that the carrier takes over
+	NameServers EntryKind = "name-servers" // the delegation
+	DSEntry     EntryKind = "ds"           // the parent's word that the zone is signed
+	CertEntry   EntryKind = "certificate"  // a certificate to be had
+	Records     EntryKind = "records"      // records that are typed elsewhere, and waited for
+	OriginEntry EntryKind = "origin"       // how what is behind an edge network is spoken to
+	Primary     EntryKind = "primary"      // the host to which a platform leads its others
+	Config      EntryKind = "configuration"
 )
 
 // The boxes of forms, by what stands beside them.

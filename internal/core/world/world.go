@@ -269,7 +269,7 @@ type Row struct {
 	Through string // the edge network through which it goes
 
 	// Of an entry: Type is empty.
-	Kind   Kind
+	Kind   EntryKind
 	Domain string
 	Fields []Field
 }

@@ -261,7 +261,7 @@ func TestWhoWasTold(t *testing.T) {
 		"a.example\na.example A 203.0.113.20\nwww.a.example A 198.51.100.60\nshop.a.example A 192.0.2.1",
 	)
 	www, apex := web.MustParseHost("www.a.example"), web.MustParseHost("a.example")
-	entry := func(place string, kind world.Kind, fields ...string) {
+	entry := func(place string, kind world.EntryKind, fields ...string) {
 		r := world.Row{Place: place, Do: world.Add, Kind: kind, Domain: "a.example"}
 		for i := 0; i < len(fields); i += 2 {
 			r.Fields = append(r.Fields, world.Field{Name: fields[i], Value: fields[i+1]})

@@ -252,7 +252,7 @@ func untieReceivers(s Sight, both *worlds) found {
 	return f
 }
 
-// isMailService tells whether a name is that of a service by which mail programs find their servers
+// isMailService reports whether a name is that of a service by which mail programs find their servers
 // (RFC 6186, RFC 6764).
 func isMailService(name string) bool {
 	service, _, _ := strings.Cut(name, ".")

@@ -159,7 +159,7 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 	return f, was
 }
 
-// allGo tells whether all addresses that are there go.
+// allGo reports whether all addresses that are there go.
 func allGo(have []record.Set, goes []act.Change) bool {
 	addresses, going := 0, 0
 	for _, s := range have {
@@ -200,7 +200,7 @@ func follows(own []requirement, have []record.Set, required []requirement) strin
 	return ""
 }
 
-// aliasLeads tells whether an alias that is there leads to the carrier already, though its addresses are what the
+// aliasLeads reports whether an alias that is there leads to the carrier already, though its addresses are what the
 // estate file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
 func aliasLeads(s Sight, name string, own []requirement, have []record.Set) bool {
 	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].through {
@@ -225,7 +225,7 @@ func aliasLeads(s Sight, name string, own []requirement, have []record.Set) bool
 	return met && own[0].Type != "CNAME"
 }
 
-// isFlattened tells whether the world sees the addresses of the carrier where the provider's alias is wanted.
+// isFlattened reports whether the world sees the addresses of the carrier where the provider's alias is wanted.
 func isFlattened(own []requirement, have []record.Set) bool {
 	if own[0].Type != record.Alias || len(own[0].carrier.Addresses) == 0 || len(have) == 0 {
 		return false
@@ -279,7 +279,7 @@ func crowd(s Sight, name string, f *found) []act.Change {
 	return goes
 }
 
-// hints tells whether a HTTPS record leads browsers somewhere by itself (RFC 9460).
+// hints reports whether a HTTPS record leads browsers somewhere by itself (RFC 9460).
 func hints(s record.Set) bool {
 	for _, v := range s.Values {
 		if f := strings.Fields(v); len(f) > 1 && f[1] != "." || strings.Contains(v, "hint=") {
@@ -411,7 +411,7 @@ func settleOne(s Sight, n requirement, required []requirement, f *found) {
 	}
 }
 
-// cannotStand tells whether a wanted record cannot stand at its name, because an alias stands alone (RFC 1034 section
+// cannotStand reports whether a wanted record cannot stand at its name, because an alias stands alone (RFC 1034 section
 // 3.6.2): it is one, and other records are there, or an alias is or comes there.
 func cannotStand(s Sight, n requirement, required []requirement, f *found) bool {
 	says := ""
@@ -506,7 +506,7 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 	return joined, left
 }
 
-// samePolicy tells whether two texts are policies of one kind, of which one is allowed at a name.
+// samePolicy reports whether two texts are policies of one kind, of which one is allowed at a name.
 func samePolicy(a, b string) bool {
 	return spf.Is(a) && spf.Is(b) || strings.HasPrefix(a, "v=DMARC1") && strings.HasPrefix(b, "v=DMARC1")
 }
@@ -549,7 +549,7 @@ func dmarcTags(text string) (tags map[string]string, order []string) {
 	return tags, order
 }
 
-// besideDoor tells whether a wanted record is an address at a door, which is not the carrier's: a second way that takes
+// besideDoor reports whether a wanted record is an address at a door, which is not the carrier's: a second way that takes
 // visitors by chance.
 func besideDoor(n requirement, required []requirement, f *found) bool {
 	if !record.LeadsToAddress(n.Type) {

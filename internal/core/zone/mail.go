@@ -12,7 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// isMail tells whether a record has to do with mail: who receives it, who may send it, how it is
+// isMail reports whether a record has to do with mail: who receives it, who may send it, how it is
 // signed and reported.
 func isMail(s record.Set) bool {
 	if s.Type == "MX" {
@@ -65,7 +65,7 @@ func (s Sight) MailSeen() []string {
 	return evidence
 }
 
-// hasKey tells whether a DKIM record holds a key; one without is revoked (RFC 6376 section 3.6.1).
+// hasKey reports whether a DKIM record holds a key; one without is revoked (RFC 6376 section 3.6.1).
 func hasKey(value string) bool {
 	for tag := range strings.SplitSeq(record.Unquote(value), ";") {
 		if key, is := strings.CutPrefix(strings.TrimSpace(tag), "p="); is {
@@ -108,7 +108,7 @@ func judgeMail(s Sight) found {
 	return f
 }
 
-// mailUnseen tells whether nobody answered about what would show mail.
+// mailUnseen reports whether nobody answered about what would show mail.
 func (s Sight) mailUnseen() bool {
 	return s.misses(s.zone(), "MX", "TXT") || s.misses("_dmarc."+s.zone(), "TXT")
 }
@@ -123,12 +123,12 @@ func (s Sight) hasPolicy() bool {
 	return ok
 }
 
-// asksForMX tells whether somebody asks for records that say who receives the domain's mail.
+// asksForMX reports whether somebody asks for records that say who receives the domain's mail.
 func (s Sight) asksForMX() bool {
 	return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool { return w.Name == s.zone() && w.Type == "MX" })
 }
 
-// asksForMail tells whether somebody asks for records that let the domain receive mail, or say who
+// asksForMail reports whether somebody asks for records that let the domain receive mail, or say who
 // sends it.
 func (s Sight) asksForMail() bool {
 	for _, w := range s.domain.Wanted {

@@ -53,7 +53,7 @@ func Make(in Known, seen Surveys, domains []*estate.Domain) Made {
 func AfterMove(in Known, seen Surveys, d *estate.Domain) []finding.Finding {
 	made := lead(in, seen, d)
 	made.finish(in, nil)
-	return slices.DeleteFunc(made.findings, func(f finding.Finding) bool { return !f.Code.Kind().AfterMove })
+	return slices.DeleteFunc(made.findings, func(f finding.Finding) bool { return !f.Code.Row().AfterMove })
 }
 
 // leaversBefore puts zones whose hosts leave those of another zone before it.

@@ -433,7 +433,7 @@ func sinceEarlier(s Sight, required []requirement) found {
 	return f
 }
 
-// unsure tells whether a set may only look as if it came or went, because one of the two pictures
+// unsure reports whether a set may only look as if it came or went, because one of the two pictures
 // was made by asking for names, and nobody asked for this one.
 func (s Sight) unsure(c record.Change) bool {
 	if c.Action == record.Went && s.seen.Misses(c.Name, c.Type) ||
@@ -447,7 +447,7 @@ func (s Sight) unsure(c record.Change) bool {
 		c.Action == record.Came && s.earlier.Partial && !s.seen.Partial
 }
 
-// isPlanned tells whether a change that was seen is one that the plan wants: it leads to what is
+// isPlanned reports whether a change that was seen is one that the plan wants: it leads to what is
 // wanted, or away from what is to be removed.
 func isPlanned(s Sight, required []requirement, c record.Change) bool {
 	isDoor := func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }
@@ -566,7 +566,7 @@ func otherWay(changes []act.Change, c act.Change, right bool) string {
 	return ""
 }
 
-// leadsRight tells whether a door has a record that leads where it should, whatever else stands
+// leadsRight reports whether a door has a record that leads where it should, whatever else stands
 // beside it.
 func leadsRight(changes []act.Change, name string) bool {
 	return slices.ContainsFunc(changes, func(c act.Change) bool {

@@ -49,7 +49,7 @@ func neededHosts(s Sight) ([]Untouched, found) {
 	return all, f
 }
 
-// touchesNeeded tells whether a wanted record would stand at a host that somebody else needs.
+// touchesNeeded reports whether a wanted record would stand at a host that somebody else needs.
 func touchesNeeded(d *estate.Domain, name, kind string) string {
 	h, err := web.ParseHost(name)
 	if err != nil || !record.LeadsBrowsers(kind) {

@@ -55,7 +55,7 @@ func serialOf(now time.Time) uint32 {
 	return uint32(y*1000000 + int(m)*10000 + d*100 + 1)
 }
 
-// heldAlready tells whether every name server that a new zone is to have answers for it, and says all that it needs.
+// heldAlready reports whether every name server that a new zone is to have answers for it, and says all that it needs.
 func heldAlready(s Sight, required []requirement) bool {
 	to := web.Names(s.domain.MovesTo())
 	for _, server := range to {

@@ -228,7 +228,7 @@ func (s Sight) DoneWith(r estate.Wanted) []act.Reason {
 	return nil
 }
 
-// certified tells whether every carried host that should speak TLS was seen with a good certificate at its planned
+// certified reports whether every carried host that should speak TLS was seen with a good certificate at its planned
 // carrier.
 func certified(d *estate.Domain, seen *survey.Domain) bool {
 	some := false

@@ -85,12 +85,12 @@ func (s Sight) set(name, kind string) (record.Set, bool) {
 	return record.Find(s.have[name], name, kind)
 }
 
-// misses tells whether nobody answered about a name and any of some types, so that what stands there is unknown.
+// misses reports whether nobody answered about a name and any of some types, so that what stands there is unknown.
 func (s Sight) misses(name string, kinds ...string) bool {
 	return s.seen != nil && slices.ContainsFunc(kinds, func(kind string) bool { return s.seen.Misses(name, kind) })
 }
 
-// isHost tells whether a name is one of the hosts that have doors.
+// isHost reports whether a name is one of the hosts that have doors.
 func (s Sight) isHost(name string) bool {
 	return slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return h.String() == name })
 }
@@ -108,7 +108,7 @@ func (s Sight) delegated() []string {
 	return slices.Compact(all)
 }
 
-// alreadyAt tells whether the zone is served by a carrier's name servers.
+// alreadyAt reports whether the zone is served by a carrier's name servers.
 func (s Sight) alreadyAt(c *estate.Carrier) bool {
 	return len(c.NameServers) > 0 && slices.Equal(s.delegated(), web.Names(c.NameServers))
 }
