@@ -17,6 +17,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/await"
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -79,7 +80,7 @@ func (p *program) runAwait(
 	if err != nil {
 		return err
 	}
-	zones, wants, doors, err := awaited(made, o.name)
+	zones, all, err := awaited(made, o.name)
 	if err != nil {
 		return err
 	}
@@ -102,7 +103,7 @@ func (p *program) runAwait(
 		return err
 	}
 	a := report.Awaiting{Canonical: made.Canonical, Vantage: who.from(), Started: p.now(), Silent: silent,
-		Board: await.New(wants, doors, places, now())}
+		Board: await.New(all, places, now())}
 	if len(resolvers) == 0 {
 		a.Notes = append(a.Notes, "The system names no resolvers in a file, so none was asked about records.")
 	}
@@ -128,42 +129,41 @@ func (p *program) runAwait(
 }
 
 // awaiter asks from a vantage what a plan waits for.
-func awaiter(made *plan.Plan, w *live.Client) *live.Awaiter {
+func awaiter(made *plan.Plan, w *live.Client) *live.Asker {
 	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards, Exempt: made.Exempt,
 		Clues: made.Clues()}
 	judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(context.Background(), h) }
-	return &live.Awaiter{World: &live.World{
-		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal,
-	}}
+	return &live.Asker{
+		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal, Afresh: true,
+	}
 }
 
 // awaited gives what a plan waits for, or the part of it that is about one name.
-func awaited(made *plan.Plan, name string) ([]await.Zone, []await.Want, []await.Door, error) {
-	zones, wants, doors := made.Awaited()
+func awaited(made *plan.Plan, name string) ([]await.Zone, []expect.Expectation, error) {
+	zones, all := made.Awaited()
 	if name == "" {
-		return zones, wants, doors, nil
+		return zones, all, nil
 	}
 	if h, err := web.ParseHost(name); err == nil {
 		name = h.String()
 	}
 	name = strings.ToLower(strings.TrimSuffix(name, "."))
 	var known []string
-	part := slices.DeleteFunc(wants, func(w await.Want) bool { known = append(known, w.Name); return w.Name != name })
-	some := slices.DeleteFunc(doors, func(d await.Door) bool {
-		known = append(known, d.URL.Host().String())
-		return d.URL.Host().String() != name
+	part := slices.DeleteFunc(all, func(e expect.Expectation) bool {
+		known = append(known, e.Host())
+		return e.Host() != name
 	})
-	if len(part)+len(some) == 0 {
+	if len(part) == 0 {
 		near := ""
 		if n := problem.Nearest(name, known); n != "" {
 			near = "; did you mean " + n + "?"
 		}
-		return nil, nil, nil, usage("--for %s: the plan wants nothing of this name%s", name, near)
+		return nil, nil, usage("--for %s: the plan wants nothing of this name%s", name, near)
 	}
 	zones = slices.DeleteFunc(zones, func(z await.Zone) bool {
-		return !slices.ContainsFunc(part, func(w await.Want) bool { return w.Domain == z.Domain })
+		return !slices.ContainsFunc(part, func(e expect.Expectation) bool { return !e.AtDoor() && e.Domain == z.Domain })
 	})
-	return zones, part, some, nil
+	return zones, part, nil
 }
 
 var errTimeUp = errors.New("the time is over")
@@ -178,7 +178,7 @@ func (wallClock) After(d time.Duration) <-chan time.Time { return time.After(d) 
 func (p *program) waitFor(
 	ctx context.Context,
 	a *report.Awaiting,
-	asker await.Asker,
+	asker expect.Asker,
 	out *output,
 	o *awaitOptions,
 ) error {

@@ -55,14 +55,14 @@ func (p *program) playAwait(ctx context.Context, made *plan.Plan, scene stage.Sc
 		return failed(err)
 	}
 	defer w.Close()
-	zones, wants, doors, err := awaited(made, name)
+	zones, all, err := awaited(made, name)
 	if err != nil {
 		return err
 	}
 	asker := awaiter(made, w)
 	places, _ := asker.Places(ctx, zones, w.Resolvers())
 	a := &report.Awaiting{Canonical: made.Canonical, Vantage: vantage.Name, Started: clock.Now(),
-		Board: await.New(wants, doors, places, clock.Now())}
+		Board: await.New(all, places, clock.Now())}
 	lines, changed := p.awaitLines(a, clock.Now), false
 	err = await.Run(ctx, a.Board, asker, clock, func(changes []await.Change) error {
 		if err := lines(changes); err != nil {

@@ -31,15 +31,15 @@ func (p *program) playRunbook(ctx context.Context, made *plan.Plan, scene stage.
 	}
 	defer w.Close()
 	book, tasks := report.RunbookOf(made, "", clock), made.Tasks()
-	world := &live.World{
+	asker := &live.Asker{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
 		Judge:    chain.Judge{Now: clock, Estate: made.Estate.Holds, Forwards: made.Forwards},
 		Goals:    made.Goal,
 	}
 	tried := 0
 	for range 4 * len(tasks) {
-		world.Judge.Now = clock
-		progress, err := book.Proceed(ctx, world, clock)
+		asker.Judge.Now = clock
+		progress, err := book.Proceed(ctx, asker, clock)
 		if err != nil {
 			return err
 		}

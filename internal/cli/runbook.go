@@ -271,14 +271,14 @@ func (p *program) proceedAt(
 	w *live.Client,
 	book *runbook.Book,
 ) (runbook.Progress, error) {
-	world := &live.World{
+	asker := &live.Asker{
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
 		Judge:    chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards},
 		Goals:    made.Goal,
 	}
 	meter := p.progress("checking the next steps", 0, "")
 	defer meter.done()
-	progress, err := book.Proceed(ctx, world, p.now())
+	progress, err := book.Proceed(ctx, asker, p.now())
 	if broken := w.Broken(); broken != nil && err == nil && len(progress.Done) == 0 && len(progress.Unseen) > 0 {
 		return progress, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}

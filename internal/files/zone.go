@@ -245,12 +245,6 @@ func ZoneMarks(path string) Marks {
 	return m
 }
 
-// namesIn says which fields of a type's data are names, from 0.
-var namesIn = map[string][]int{
-	"CNAME": {0}, "DNAME": {0}, "NS": {0}, "PTR": {0}, "MX": {1}, "AFSDB": {1}, "KX": {1}, "RT": {1}, "SRV": {3},
-	"SOA": {0, 1}, "RP": {0, 1}, "MINFO": {0, 1}, "PX": {1, 2}, "NAPTR": {-1}, "HTTPS": {1}, "SVCB": {1},
-}
-
 // byName are the types that every server knows by name.
 var byName = strings.Fields(
 	"A AAAA AFSDB CAA CDNSKEY CDS CERT CNAME CSYNC DHCID DNAME DNSKEY DS EUI48 EUI64 HINFO HTTPS KX L32 L64 " +
@@ -276,7 +270,7 @@ func typeText(kind, value string) (string, string) {
 // dataText writes a record's data with its names as nameText writes them, and its parameters as every server reads
 // them.
 func dataText(kind, value string) string {
-	names := namesIn[kind]
+	names := record.NamesAt(kind)
 	if len(names) == 0 {
 		return value
 	}

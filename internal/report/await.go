@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/await"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
@@ -24,7 +25,7 @@ type Awaiting struct {
 // SawNothing reports whether nobody has answered at all.
 func (a *Awaiting) SawNothing() bool {
 	return !slices.ContainsFunc(a.Board.Items(), func(i await.Item) bool {
-		return i.State != await.Unseen && i.State != await.NotAsked
+		return i.State != expect.Unseen && i.State != expect.NotAsked
 	})
 }
 
@@ -48,7 +49,7 @@ func Await(a *Awaiting, all bool) Doc {
 	}
 	var there []await.Item
 	for _, i := range items {
-		if all && i.State == await.There {
+		if all && i.State == expect.There {
 			there = append(there, i)
 		}
 	}
@@ -96,12 +97,12 @@ func AwaitNow(a *Awaiting, now time.Time, lines int) Doc {
 
 // AwaitBegins is how things stand after the first look, in one line.
 func AwaitBegins(a *Awaiting, now time.Time) string {
-	counts := map[await.State]int{}
+	counts := map[expect.State]int{}
 	for _, i := range a.Board.Items() {
 		counts[i.State]++
 	}
 	var parts []string
-	for _, s := range []await.State{await.There, await.Old, await.Nothing, await.Other, await.Unseen, await.NotAsked} {
+	for _, s := range []expect.State{expect.There, expect.Old, expect.Nothing, expect.Other, expect.Unseen, expect.NotAsked} {
 		if counts[s] > 0 {
 			parts = append(parts, fmt.Sprintf("%d %s", counts[s], stateText(&await.Item{State: s})))
 		}
@@ -114,11 +115,11 @@ func AwaitBegins(a *Awaiting, now time.Time) string {
 func AwaitLine(c await.Change) string {
 	i := &c.Item
 	where := ""
-	if i.Place.Kind != await.Vantage {
+	if i.Place.Kind != expect.Vantage {
 		where = " at " + i.Place.Name
 	}
 	line := fmt.Sprintf("%s  %-9s  %s%s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i), where, i.Says)
-	if i.State != await.There && !i.Until.IsZero() {
+	if i.State != expect.There && !i.Until.IsZero() {
 		line += fmt.Sprintf("; at most %s still", shortSpan(i.Until.Sub(c.At)))
 	}
 	if i.Why != "" && i.Why != i.Says {
@@ -146,7 +147,7 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
 		if missing[i].Cause != await.NoCause {
 			causes++
 		}
-		if missing[i].State == await.Unseen {
+		if missing[i].State == expect.Unseen {
 			unseen++
 		}
 	}
@@ -164,7 +165,7 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
 			until.In(now.Location()).Format(clockForm),
 			shortSpan(until.Sub(now)),
 		)
-	case !slices.ContainsFunc(missing, func(i await.Item) bool { return i.Place.Kind != await.Vantage }):
+	case !slices.ContainsFunc(missing, func(i await.Item) bool { return i.Place.Kind != expect.Vantage }):
 		v.Next = words("The records are there; doors follow as their carriers make certificates and redirects.")
 	default:
 		v.Next = words("Nobody can tell until when: name servers change when their provider changes them.")
@@ -185,7 +186,7 @@ func longest(items []await.Item) int {
 }
 
 func stateText(i *await.Item) string {
-	if i.State == await.NotAsked {
+	if i.State == expect.NotAsked {
 		return "not asked"
 	}
 	return string(i.State)
@@ -193,11 +194,11 @@ func stateText(i *await.Item) string {
 
 func stateTone(i *await.Item, now time.Time) Tone {
 	switch {
-	case i.State == await.There:
+	case i.State == expect.There:
 		return Good
 	case i.Cause != await.NoCause || i.Overdue(now):
 		return Failed
-	case i.State == await.Unseen, i.State == await.NotAsked:
+	case i.State == expect.Unseen, i.State == expect.NotAsked:
 		return Unseen
 	}
 	return Warned
@@ -214,7 +215,7 @@ func shortSpan(d time.Duration) string {
 // leftText says at most how long something can still take.
 func leftText(i *await.Item, now time.Time) string {
 	switch {
-	case i.State == await.There:
+	case i.State == expect.There:
 		return ""
 	case i.Overdue(now):
 		return "overdue"
@@ -229,7 +230,7 @@ func leftText(i *await.Item, now time.Time) string {
 // awaitRow is items that are alike but for where they are seen.
 type awaitRow struct {
 	item   *await.Item
-	places []*await.Place
+	places []*expect.Place
 }
 
 // awaitRows puts items together that are alike but for their place.
@@ -237,9 +238,9 @@ func awaitRows(items []await.Item) []awaitRow {
 	type key struct {
 		subject, says, left string
 		what                await.What
-		state               await.State
+		state               expect.State
 		cause               await.Cause
-		kind                await.PlaceKind
+		kind                expect.PlaceKind
 	}
 	at := map[key]int{}
 	var rows []awaitRow
@@ -251,20 +252,20 @@ func awaitRows(items []await.Item) []awaitRow {
 			continue
 		}
 		at[k] = len(rows)
-		rows = append(rows, awaitRow{i, []*await.Place{i.Place}})
+		rows = append(rows, awaitRow{i, []*expect.Place{i.Place}})
 	}
 	return rows
 }
 
 // where names the places of a row, in few words where they are many.
 func (r *awaitRow) where() string {
-	kind := map[await.PlaceKind]string{await.NameServer: "name server", await.Resolver: "resolver"}[r.item.Place.Kind]
+	kind := map[expect.PlaceKind]string{expect.NameServer: "name server", expect.Resolver: "resolver"}[r.item.Place.Kind]
 	if len(r.places) > 1 && kind != "" {
 		return wording.Count(len(r.places), kind)
 	}
 	p := r.places[0]
 	switch {
-	case p.Kind == await.Vantage:
+	case p.Kind == expect.Vantage:
 		return "door"
 	case p.Host != "":
 		return p.Host
@@ -305,7 +306,7 @@ func awaitIs(i *await.Item) string {
 	if i.What != await.Record {
 		says = strings.TrimSpace(strings.TrimPrefix(says, strings.TrimSuffix(i.Subject, "/")))
 	}
-	if says == "" || says == string(i.State) || i.State == await.Nothing && says == "nothing" {
+	if says == "" || says == string(i.State) || i.State == expect.Nothing && says == "nothing" {
 		return stateText(i)
 	}
 	return stateText(i) + ": " + wording.Cut(says, mostSaid)
@@ -314,7 +315,7 @@ func awaitIs(i *await.Item) string {
 // asked divides items into those that somebody was asked about, and the others.
 func asked(items []await.Item) (all, not []await.Item) {
 	for _, i := range items {
-		if i.State == await.NotAsked {
+		if i.State == expect.NotAsked {
 			not = append(not, i)
 		} else {
 			all = append(all, i)
@@ -327,7 +328,7 @@ func asked(items []await.Item) (all, not []await.Item) {
 func notAsked(items []await.Item) Block {
 	resolvers, doors := 0, map[string]bool{}
 	for _, i := range items {
-		if i.Place.Kind == await.Vantage {
+		if i.Place.Kind == expect.Vantage {
 			doors[i.Subject] = true
 		} else {
 			resolvers++
@@ -422,7 +423,7 @@ func awaitData(a *Awaiting) Object {
 	items := a.Board.Items()
 	there := 0
 	for _, i := range items {
-		if i.State == await.There {
+		if i.State == expect.There {
 			there++
 		}
 	}

@@ -3,12 +3,14 @@ package report
 import (
 	"context"
 	"errors"
+	"slices"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/await"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 )
@@ -21,30 +23,40 @@ func (atNow) After(d time.Duration) <-chan time.Time { return time.After(min(d, 
 
 // toldInTurn answers about each want of a plan in another way.
 type toldInTurn struct {
-	answers map[string]await.Answer // by name and type
-	Others  []await.Answer
+	answers map[string]expect.Answer // by name and type
+	Others  []expect.Answer
 }
 
-func (a *toldInTurn) Ask(_ context.Context, q await.Question) await.Answer {
+func (a *toldInTurn) Ask(_ context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
 	switch {
-	case q.Door != nil:
+	case e.AtDoor():
 		return a.Others[0]
-	case q.Place.Kind == await.Resolver:
+	case at.Kind == expect.Resolver:
 		return a.Others[1]
 	}
-	return a.answers[q.Want.Name+" "+q.Want.Type]
+	return a.answers[e.Name+" "+e.Type]
 }
 
 // waiting is a wait for a plan after everybody was asked once: of its records one is there, and each other in another
 // state.
 func waiting(t *testing.T, p *plan.Plan, spoils func(any)) Doc {
 	t.Helper()
-	zones, wants, doors := p.Awaited()
-	wants, doors = wants[:min(5, len(wants))], doors[:min(2, len(doors))]
+	zones, all := p.Awaited()
+	var wants, doors []expect.Expectation
+	urls := map[string]bool{}
+	for _, e := range all {
+		switch {
+		case !e.AtDoor() && len(wants) < 5:
+			wants = append(wants, e)
+		case e.AtDoor() && (urls[e.URL] || len(urls) < 2):
+			urls[e.URL] = true
+			doors = append(doors, e)
+		}
+	}
 	f := finding.New(finding.WrongName, "", "The certificate is for another name.", "Wait.", nil)
 	first := 0
 	f.Hop, f.Why, f.Cause = &first, "It is still being issued.", finding.CertificateComing
-	told := &toldInTurn{answers: map[string]await.Answer{}, Others: []await.Answer{
+	told := &toldInTurn{answers: map[string]expect.Answer{}, Others: []expect.Answer{
 		{Findings: []finding.Finding{f}, Met: "301", TTL: 60},
 		{Values: []string{"198.51.100.4"}, TTL: 90}, {Values: []string{"198.51.100.4"}}, {},
 		{Unseen: "it does not answer"}, {Values: []string{"203.0.113.20", "198.51.100.99"}},
@@ -55,17 +67,17 @@ func waiting(t *testing.T, p *plan.Plan, spoils func(any)) Doc {
 	spoils(a)
 	for i, w := range wants {
 		if i == 0 {
-			told.answers[w.Name+" "+w.Type] = await.Answer{Values: w.Values}
+			told.answers[w.Name+" "+w.Type] = expect.Answer{Values: w.Values}
 			continue
 		}
 		told.answers[w.Name+" "+w.Type] = told.Others[1+i]
 	}
-	places := []*await.Place{{Kind: await.NameServer, Name: "ns1.host.example (192.0.2.1)", Host: "ns1.host.example"},
-		{Kind: await.Resolver, Name: "resolver 192.0.2.53"}, {Kind: await.Vantage, Name: "here"}}
+	places := []*expect.Place{{Kind: expect.NameServer, Name: "ns1.host.example (192.0.2.1)", Host: "ns1.host.example"},
+		{Kind: expect.Resolver, Name: "resolver 192.0.2.53"}, {Kind: expect.Vantage, Name: "here"}}
 	for _, z := range zones {
 		places[0].Zones = append(places[0].Zones, z.Domain)
 	}
-	a.Board = await.New(wants, doors, places, now)
+	a.Board = await.New(slices.Concat(wants, doors), places, now)
 	looked := errors.New("looked")
 	if a.Board.Done() {
 		return Await(a, true)

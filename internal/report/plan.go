@@ -120,7 +120,7 @@ func planVerdict(p *plan.Plan) Verdict {
 			copied("upperpath explain "+f.Code.String()),
 			words(" says what it means."),
 		)
-	case slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.SurveyFirst }):
+	case slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.SurveyFirst }):
 		v.Next = cat(copied("upperpath survey"), words(", then plan again: without it there are no changes."))
 	default:
 		v.Next = cat(words("Try it before it is real: "), copied("upperpath rehearse"), words("; then step 1."))

@@ -34,12 +34,12 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 			Names:    taskNames(t),
 			Copy:     taskCopy(t),
 			Wait:     t.Step.Wait,
-			Idle:     slices.Contains([]act.StepKind{plan.WaitForTTLs, plan.LeaveOld}, t.Step.Kind),
+			Idle:     slices.Contains([]act.StepKind{act.WaitForTTLs, act.LeaveOld}, t.Step.Kind),
 			Shows:    taskShows(t),
 			Back:     taskBack(t),
 			Expects:  t.Expects,
 		}
-		if t.Step.Kind == plan.RaiseTTLs {
+		if t.Step.Kind == act.RaiseTTLs {
 			made.Delay, made.Wait = t.Step.Wait, 0
 		}
 		for n, before := range planned[:i] {
@@ -64,7 +64,7 @@ func related(before, t plan.Task) bool {
 // taskKey stands for a task in every plan that has it.
 func taskKey(t plan.Task) string {
 	name := stepNames[t.Step.Kind]
-	if t.Step.Kind == plan.MakeChanges && len(t.Lines) == 0 && len(t.Entries) > 0 {
+	if t.Step.Kind == act.MakeChanges && len(t.Lines) == 0 && len(t.Entries) > 0 {
 		name = "delete"
 	}
 	return strings.Join([]string{name, t.Place, strings.Join(t.Zones, " ")}, "|")
@@ -72,38 +72,38 @@ func taskKey(t plan.Task) string {
 
 // stepNames are short names of steps, which are kept.
 var stepNames = map[act.StepKind]string{
-	plan.SurveyFirst:       "survey",
-	plan.RemoveStaleDS:     "remove-stale-ds",
-	plan.LowerTTLs:         "lower-ttls",
-	plan.UntieMail:         "untie-mail",
-	plan.GetCertificates:   "certificates",
-	plan.ClaimHosts:        "claim",
-	plan.MakeEarly:         "early",
-	plan.PlaceRedirects:    "redirects",
-	plan.TryRedirects:      "try",
-	plan.MakeChanges:       "changes",
-	plan.WaitForTTLs:       "wait",
-	plan.SetRecords:        "records",
-	plan.ChangeNameServers: "name-servers",
-	plan.ClaimAfter:        "claim-after",
-	plan.IssueCertificates: "issue",
-	plan.ChoosePrimaries:   "primaries",
-	plan.AuditDoors:        "audit",
-	plan.RaiseTTLs:         "raise-ttls",
-	plan.CopyZones:         "copy",
-	plan.SeeAgreement:      "agree",
-	plan.FindDS:            "find-ds",
-	plan.RemoveDS:          "remove-ds",
-	plan.LeaveOld:          "leave-old",
-	plan.SignAnew:          "sign",
-	plan.CreateZones:       "create",
-	plan.DelegateZones:     "delegate",
-	plan.CertifyNew:        "certificates-new",
+	act.SurveyFirst:       "survey",
+	act.RemoveStaleDS:     "remove-stale-ds",
+	act.LowerTTLs:         "lower-ttls",
+	act.UntieMail:         "untie-mail",
+	act.GetCertificates:   "certificates",
+	act.ClaimHosts:        "claim",
+	act.MakeEarly:         "early",
+	act.PlaceRedirects:    "redirects",
+	act.TryRedirects:      "try",
+	act.MakeChanges:       "changes",
+	act.WaitForTTLs:       "wait",
+	act.SetRecords:        "records",
+	act.ChangeNameServers: "name-servers",
+	act.ClaimAfter:        "claim-after",
+	act.IssueCertificates: "issue",
+	act.ChoosePrimaries:   "primaries",
+	act.AuditDoors:        "audit",
+	act.RaiseTTLs:         "raise-ttls",
+	act.CopyZones:         "copy",
+	act.SeeAgreement:      "agree",
+	act.FindDS:            "find-ds",
+	act.RemoveDS:          "remove-ds",
+	act.LeaveOld:          "leave-old",
+	act.SignAnew:          "sign",
+	act.CreateZones:       "create",
+	act.DelegateZones:     "delegate",
+	act.CertifyNew:        "certificates-new",
 }
 
 // taskText says what is done in a task: as the step says it, or for one of several places.
 func taskText(t plan.Task, several bool) string {
-	if t.Step.Kind == plan.SurveyFirst {
+	if t.Step.Kind == act.SurveyFirst {
 		return wholeStep(t.Step) + " The runbook is then made from what was seen: " + command("upperpath runbook --anew")
 	}
 	if !several || t.Place == "" {
@@ -111,26 +111,26 @@ func taskText(t plan.Task, several bool) string {
 	}
 	zones := wording.Few(unicodeNames(t.Zones), 4)
 	switch t.Step.Kind {
-	case plan.LowerTTLs:
+	case act.LowerTTLs:
 		return fmt.Sprintf("At %s lower the TTLs of %s to %s.", t.Place, zones, wording.DurationText(act.MovingTTL))
-	case plan.RaiseTTLs:
+	case act.RaiseTTLs:
 		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones, wording.DurationText(act.RecordTTL))
-	case plan.UntieMail:
+	case act.UntieMail:
 		return fmt.Sprintf("At %s untie from the web what follows it in %s: mail first of all.", t.Place, zones)
-	case plan.MakeChanges, plan.SetRecords:
+	case act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
 			return fmt.Sprintf("At %s delete what forwards %s, right before its records change.", t.Place, zones)
 		}
 		return fmt.Sprintf("At %s make the %s of %s, each zone from top to bottom.", t.Place,
 			wording.Count(steps(t.Lines), "change"), zones)
-	case plan.GetCertificates, plan.CertifyNew:
+	case act.GetCertificates, act.CertifyNew:
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
-	case plan.PlaceRedirects:
+	case act.PlaceRedirects:
 		if t.Entries[0].Kind == world.Config {
 			return say("Put the redirects in place at %s: %s.", t.Place, command(writes(t.Entries[0].Fields[0])))
 		}
 		return fmt.Sprintf("Put the redirects of %s in place at %s.", zones, t.Place)
-	case plan.ChoosePrimaries:
+	case act.ChoosePrimaries:
 		return fmt.Sprintf("Choose the primary host at %s, which redirects the others from then on.", t.Place)
 	}
 	return wholeStep(t.Step)
@@ -182,7 +182,7 @@ func taskCopy(t plan.Task) []string {
 			all = append(all, fmt.Sprintf("  %s: %s", f.Name, fieldText(f)))
 		}
 	}
-	if t.Step.Kind == plan.ChangeNameServers && len(t.Entries) == 0 {
+	if t.Step.Kind == act.ChangeNameServers && len(t.Entries) == 0 {
 		all = append(all, t.Step.Servers...)
 	}
 	return all
@@ -214,43 +214,43 @@ func lineText(l plan.Line) string {
 // taskShows says what to see when a task worked.
 func taskShows(t plan.Task) string {
 	switch t.Step.Kind {
-	case plan.LowerTTLs:
+	case act.LowerTTLs:
 		return "The name servers give these records with the short TTL."
-	case plan.RaiseTTLs:
+	case act.RaiseTTLs:
 		return "The name servers give these records with the long TTL."
-	case plan.UntieMail, plan.MakeEarly, plan.MakeChanges, plan.SetRecords:
+	case act.UntieMail, act.MakeEarly, act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
 			return "The page there lists them no longer."
 		}
 		return "The name servers give the new values."
-	case plan.RemoveStaleDS, plan.RemoveDS:
+	case act.RemoveStaleDS, act.RemoveDS:
 		return "The parent zone has no DS record any more."
-	case plan.ChangeNameServers, plan.DelegateZones:
+	case act.ChangeNameServers, act.DelegateZones:
 		return "The parent zone names the new name servers."
-	case plan.CopyZones, plan.CreateZones:
+	case act.CopyZones, act.CreateZones:
 		return "The new name servers answer for the zone."
-	case plan.SeeAgreement:
+	case act.SeeAgreement:
 		return "The new name servers give every answer that the present ones give."
-	case plan.GetCertificates, plan.CertifyNew:
+	case act.GetCertificates, act.CertifyNew:
 		if len(t.Expects) == 0 {
 			return "The certificates are there; whether they are served is checked once the redirects are in place."
 		}
 		return "The https doors at the carrier's address show a certificate for their names."
-	case plan.PlaceRedirects:
+	case act.PlaceRedirects:
 		return "The http doors at the carrier's address redirect where they should."
-	case plan.ChoosePrimaries:
+	case act.ChoosePrimaries:
 		return "Its doors arrive where they should, without a warning."
-	case plan.TryRedirects, plan.AuditDoors:
+	case act.TryRedirects, act.AuditDoors:
 		shows := "Every door, and an example of every rule, arrives where it should, without a warning."
 		if plan.Tried(t.Expects) >= plan.MostExamples {
 			shows += fmt.Sprintf(" At most %d rules are tried here; upperpath audit tries all.", plan.MostExamples)
 		}
 		return shows
-	case plan.IssueCertificates:
+	case act.IssueCertificates:
 		return "The https doors show a certificate for their names."
-	case plan.ClaimHosts, plan.ClaimAfter:
+	case act.ClaimHosts, act.ClaimAfter:
 		return "The carrier's page lists the hosts."
-	case plan.SignAnew:
+	case act.SignAnew:
 		return "The carrier's page shows the zone as signed."
 	}
 	return ""

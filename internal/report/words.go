@@ -9,7 +9,6 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
-	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/zone"
 )
@@ -421,53 +420,6 @@ func noteWords(n act.Note) string {
 	return ""
 }
 
-// checkText gives the command that shows that something worked, and where it asks a server, what
-// that says then.
-func checkText(c act.Check) (command, expect string) {
-	points := ""
-	for _, p := range c.Points {
-		points += say(" --point %s=%s", p.Host, p.Address)
-	}
-	switch c.Kind {
-	case act.LookAtHost:
-		command = "upperpath look " + c.Host
-	case act.LookAtURL:
-		command = "upperpath look " + c.URL
-	case act.LookPointed:
-		command = "upperpath look " + c.Host + points
-	case act.AuditPointed:
-		command = "upperpath audit --only " + c.Host + points
-	case act.AuditCarrier:
-		address := "ADDRESS"
-		if len(c.Points) > 0 && c.Points[0].Address != "" {
-			address = c.Points[0].Address
-		}
-		command = "upperpath audit --point HOST=" + address
-	case act.SurveyZone:
-		command = "upperpath survey --only " + c.Host
-	case act.SurveyRecords:
-		command = "upperpath survey --only " + c.Host + " --records"
-	case act.AuditAll:
-		command = "upperpath audit"
-	case act.PlanAgain:
-		command = "upperpath plan"
-	case act.AskServer:
-		command = say("dig +short %s %s", c.Name, c.Type)
-		if c.Server != "" {
-			command += " @" + c.Server
-		}
-		switch {
-		case len(c.Values) == 0:
-			expect = "nothing"
-		case c.Alias:
-			expect = "the addresses of " + c.Values[0]
-		default:
-			expect = strings.Join(c.Values, ", ")
-		}
-	}
-	return command, expect
-}
-
 // fieldText gives what is typed into a box.
 func fieldText(f act.Field) string {
 	if f.Holds != "" {
@@ -495,12 +447,12 @@ func partText(s act.Step) string {
 func stepText(s act.Step) string {
 	both := func(all []string) string { return strings.Join(all, " and ") }
 	switch s.Kind {
-	case plan.SurveyFirst:
+	case act.SurveyFirst:
 		return say("See and save what is there, so that the changes can be worked out and nothing is lost: " +
 			"`upperpath survey --save before`, then plan again.")
-	case plan.RemoveStaleDS:
+	case act.RemoveStaleDS:
 		return say("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider, s.Zones[0])
-	case plan.LowerTTLs:
+	case act.LowerTTLs:
 		return say(
 			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the longest "+
 				"current TTL: %s.",
@@ -508,7 +460,7 @@ func stepText(s act.Step) string {
 			wording.DurationText(s.Wait),
 			wording.Few(s.Names, 6),
 		)
-	case plan.UntieMail:
+	case act.UntieMail:
 		return say(
 			"Untie mail, and whatever else follows a door, from the web: make the first %s of %s "+
 				"(`upperpath write sheet`), then wait %s, because resolvers remember the old answers that "+
@@ -517,37 +469,37 @@ func stepText(s act.Step) string {
 			wording.Few(s.Zones, 6),
 			wording.DurationText(s.Wait),
 		)
-	case plan.GetCertificates, plan.CertifyNew:
+	case act.GetCertificates, act.CertifyNew:
 		return certificatesText(s)
-	case plan.ClaimHosts:
+	case act.ClaimHosts:
 		return say("Claim %s at %s before any record points there.", wording.Few(s.Hosts, 6), s.Provider)
-	case plan.MakeEarly:
+	case act.MakeEarly:
 		return say("At %s make the %s of %s that come before the move, and survey again.", s.Provider,
 			wording.Count(s.Count, "change"), wording.Few(s.Zones, 6))
-	case plan.CreateZones,
-		plan.DelegateZones,
-		plan.CopyZones,
-		plan.SeeAgreement,
-		plan.FindDS,
-		plan.RemoveDS,
-		plan.ChangeNameServers,
-		plan.LeaveOld,
-		plan.SignAnew:
+	case act.CreateZones,
+		act.DelegateZones,
+		act.CopyZones,
+		act.SeeAgreement,
+		act.FindDS,
+		act.RemoveDS,
+		act.ChangeNameServers,
+		act.LeaveOld,
+		act.SignAnew:
 		return moveStepText(s)
-	case plan.ClaimAfter:
+	case act.ClaimAfter:
 		return say(
 			"Claim %s at %s, which accepts them only now that their records point there. Be quick: until then a stranger "+
 				"could.",
 			wording.Few(s.Hosts, 6),
 			s.Provider,
 		)
-	case plan.ChoosePrimaries:
+	case act.ChoosePrimaries:
 		return say(
 			"Choose the primary host at %s, which redirects the others from then on; the sheet says how "+
 				"(`upperpath write sheet`).",
 			both(s.Pages),
 		)
-	case plan.PlaceRedirects:
+	case act.PlaceRedirects:
 		var how []string
 		for _, software := range slices.Compact(slices.Sorted(slices.Values(s.Software))) {
 			var run []string
@@ -562,19 +514,19 @@ func stepText(s act.Step) string {
 			how = append(how, say("the sheets for %s (`upperpath write sheet`)", both(s.Pages)))
 		}
 		return say("Put the redirects in place: %s.", strings.Join(how, "; "))
-	case plan.TryRedirects:
+	case act.TryRedirects:
 		return say("Try them before anything points there: `upperpath audit --point HOST=ADDRESS`.")
-	case plan.MakeChanges:
+	case act.MakeChanges:
 		return say(
 			"Make the %s in %s, each zone from top to bottom: `upperpath write sheet`.",
 			wording.Count(s.Count, "change"),
 			wording.Count(len(s.Zones), "zone"),
 		)
-	case plan.WaitForTTLs:
+	case act.WaitForTTLs:
 		return say("Wait %s: until then some resolvers may still give the old answer.", wording.DurationText(s.Wait))
-	case plan.SetRecords:
+	case act.SetRecords:
 		return "Set the records below, and wait for the old TTLs to run out."
-	case plan.IssueCertificates:
+	case act.IssueCertificates:
 		var late []string
 		for _, l := range s.Late {
 			late = append(late, say("%s at %s", strings.Join(l.Names, ", "), l.Carrier))
@@ -583,9 +535,9 @@ func stepText(s act.Step) string {
 			"Have the remaining certificates issued at once; until then visitors by https meet a warning: %s.",
 			strings.Join(late, "; "),
 		)
-	case plan.AuditDoors:
+	case act.AuditDoors:
 		return say("Audit every door: `upperpath audit`.")
-	case plan.RaiseTTLs:
+	case act.RaiseTTLs:
 		return say(
 			"A day later, if nothing had to be taken back: raise the TTL of %s to %s, set state: moved in the estate file, and "+
 				"survey again.",
@@ -599,7 +551,7 @@ func stepText(s act.Step) string {
 func certificatesText(s act.Step) string {
 	says := say("Get the %s that can be issued before the names point there", wording.Count(s.Count, "certificate"))
 	switch {
-	case s.Kind == plan.CertifyNew:
+	case s.Kind == act.CertifyNew:
 		says = say("Now that %s can be found, and before anybody is told about it, get the %s", wording.Few(s.Zones, 6),
 			wording.Count(s.Count, "certificate"))
 	case s.Count == 1:
@@ -623,20 +575,20 @@ func moveStepText(s act.Step) string {
 		wait = say("at least %s (the TTL in the parent zone is not known; a survey sees it)", wait)
 	}
 	switch s.Kind {
-	case plan.CopyZones:
+	case act.CopyZones:
 		only := ""
 		if len(s.Zones) == 1 {
 			only = " --only " + s.Zones[0]
 		}
 		return say("Copy %s %s to %s: %s.", zones, asItIs(s.Zones), s.Provider,
 			command("upperpath write zone --as-it-is"+only))
-	case plan.CreateZones:
+	case act.CreateZones:
 		what := "the zone %s at %s once it is registered, with all its records"
 		if len(s.Zones) > 1 {
 			what = "the zones %s at %s once they are registered, with all their records"
 		}
 		return say("Create %s: `upperpath write zone`, or `upperpath write sheet`.", say(what, zones, s.Provider))
-	case plan.DelegateZones:
+	case act.DelegateZones:
 		if to == "" {
 			to = "those that its provider names"
 		}
@@ -647,36 +599,36 @@ func moveStepText(s act.Step) string {
 			zones,
 			to,
 		)
-	case plan.SeeAgreement:
+	case act.SeeAgreement:
 		return say(
 			"Survey again: the survey asks the present and the next name servers of %s for everything known, name by name, "+
 				"and they must agree.",
 			zones,
 		)
-	case plan.FindDS:
+	case act.FindDS:
 		return say(
 			"%s is signed, and nobody has seen whether the parent zone has a DS record for it: survey it, or ask %s. If it "+
 				"has, have it removed before the name servers change, and wait for its TTL.",
 			zones,
 			registrar,
 		)
-	case plan.RemoveDS:
+	case act.RemoveDS:
 		return say("Have %s remove the DS record of %s, and wait %s.", registrar, zones, wait)
-	case plan.ChangeNameServers:
+	case act.ChangeNameServers:
 		return say(
 			"At %s change the name servers of %s to %s, once they agree with the present ones.",
 			registrar,
 			zones,
 			to,
 		)
-	case plan.LeaveOld:
+	case act.LeaveOld:
 		return say(
 			"Leave %s %s at the old name servers for %s: until then some resolvers still use the old delegation.",
 			zones,
 			asItIs(s.Zones),
 			wait,
 		)
-	case plan.SignAnew:
+	case act.SignAnew:
 		return say("Sign %s at the next name servers, and only then publish the new DS at the registrar.", zones)
 	}
 	return ""

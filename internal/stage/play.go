@@ -69,17 +69,17 @@ func Play(today Scene, p *plan.Plan) (*Player, error) {
 // a provider and seen by nobody changes nothing here. An error comes back where a record cannot be read.
 func (p *Player) Do(t plan.Task) error {
 	switch t.Step.Kind {
-	case plan.RemoveStaleDS, plan.RemoveDS:
+	case act.RemoveStaleDS, act.RemoveDS:
 		for _, zone := range t.Zones {
 			p.edit(func(rr dns.RR) bool { return isSet(rr, zone, dns.TypeDS) }, nil)
 		}
-	case plan.ChangeNameServers, plan.DelegateZones:
+	case act.ChangeNameServers, act.DelegateZones:
 		for _, z := range t.Zones {
 			if err := p.delegate(z, t.Step.Servers); err != nil {
 				return err
 			}
 		}
-	case plan.PlaceRedirects, plan.ChoosePrimaries:
+	case act.PlaceRedirects, act.ChoosePrimaries:
 		p.replace(t.Place)
 	}
 	for _, l := range t.Lines {

@@ -1,6 +1,7 @@
 package act
 
 import (
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/world"
 )
 
@@ -12,7 +13,7 @@ type Entry struct {
 	Domain  string  // absent where all of the carrier's are meant
 	Fields  []Field // in the order in which forms ask
 	Reasons []Reason
-	Check   Check // what shows that it worked
+	Check   expect.Expectation // what shows that it worked
 	Star    *Pointed
 }
 

@@ -1,7 +1,44 @@
 package act
 
+import "upperpath.example/upperpath/internal/core/expect"
+
 // StepKind says what is done in a step.
 type StepKind uint8
+
+// The steps of a cutover, in the order in which they are done.
+const (
+	_ StepKind = iota
+
+	SurveyFirst       // see and save what is there
+	RemoveStaleDS     // have Provider remove the DS record of Zones[0], which fits no key
+	LowerTTLs         // of Names, and wait
+	UntieMail         // Count changes in Zones, and wait
+	GetCertificates   // Count of them; for Carriers by DNS, at ByHand by hand
+	ClaimHosts        // Hosts at Provider
+	MakeEarly         // Count changes in Zones that move, at Provider, before they are copied
+	PlaceRedirects    // of the servers Carriers, and on the pages of Pages
+	TryRedirects      // before anything points there
+	MakeChanges       // Count of them in Zones
+	WaitForTTLs       // until no resolver gives the old answer
+	SetRecords        // where nobody has seen the zones
+	ChangeNameServers // of Zones to Servers
+	ClaimAfter        // Hosts at Provider, which takes them only once their records point there
+	IssueCertificates // that can be had only now: Late
+	ChoosePrimaries   // at Pages, which redirect only once everything else is there
+	AuditDoors        // every one
+	RaiseTTLs         // of Count record sets, a day later
+
+	CopyZones    // Zones as they are to Servers, at Provider
+	SeeAgreement // of the old and the new servers of Zones
+	FindDS       // whether the parent zone has a DS record of Zones, which are signed
+	RemoveDS     // of Zones, and wait
+	LeaveOld     // servers of Zones as they are, and wait
+	SignAnew     // Zones at the new servers, then publish the new DS
+
+	CreateZones   // Zones, which do not exist yet, at Provider
+	DelegateZones // Zones to Servers
+	CertifyNew    // Zones, which can be found now: Count certificates; for Carriers by DNS, at ByHand by hand
+)
 
 // Way says how a step is taken back.
 type Way uint8
@@ -18,22 +55,22 @@ const (
 // Step is one act of the cutover, as data: reports say it in words.
 type Step struct {
 	Kind     StepKind
-	Provider string     // at whose page; "" where that differs or nothing is typed
-	Zones    []string   // that it is about
-	Hosts    []string   // that it is about
-	Names    []string   // record sets: name and type
-	Carriers []string   // whom it is for
-	Software []string   // of servers that get a configuration: what each of Carriers runs
-	ByHand   []string   // of those, whose certificates somebody puts there
-	Pages    []string   // carriers with pages of their own
-	Servers  []string   // name servers
-	Late     []Late     // certificates
-	Partial  []string   // zones of which not everything was seen
-	Count    int        // of what is done
-	After    []StepKind // what has to be done before
-	Wait     int        // how long to wait then, in seconds
-	Unknown  bool       // the TTL that decides on it is not known, and may be longer
-	Check    Check      // what shows that it worked
+	Provider string             // at whose page; "" where that differs or nothing is typed
+	Zones    []string           // that it is about
+	Hosts    []string           // that it is about
+	Names    []string           // record sets: name and type
+	Carriers []string           // whom it is for
+	Software []string           // of servers that get a configuration: what each of Carriers runs
+	ByHand   []string           // of those, whose certificates somebody puts there
+	Pages    []string           // carriers with pages of their own
+	Servers  []string           // name servers
+	Late     []Late             // certificates
+	Partial  []string           // zones of which not everything was seen
+	Count    int                // of what is done
+	After    []StepKind         // what has to be done before
+	Wait     int                // how long to wait then, in seconds
+	Unknown  bool               // the TTL that decides on it is not known, and may be longer
+	Check    expect.Expectation // what shows that it worked
 	Back     Way
 }
 

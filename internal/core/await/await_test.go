@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/await"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -40,7 +41,7 @@ type world struct {
 	cache    map[string]cached // by resolver, name and type
 	sticky   map[string]int    // resolvers that keep everything so much longer
 	asked    map[string][]time.Time
-	doors    func(u web.URL) await.Answer
+	doors    func(u web.URL) expect.Answer
 }
 
 type cached struct {
@@ -48,60 +49,60 @@ type cached struct {
 	until  time.Time
 }
 
-func (w *world) Ask(_ context.Context, q await.Question) await.Answer {
+func (w *world) Ask(_ context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
 	w.lock.Lock()
 	defer w.lock.Unlock()
 	now := time.Now()
-	w.asked[q.Place.Name] = append(w.asked[q.Place.Name], now)
-	if now.Before(w.silent[q.Place.Name]) {
-		return await.Answer{Unseen: "it does not answer"}
+	w.asked[at.Name] = append(w.asked[at.Name], now)
+	if now.Before(w.silent[at.Name]) {
+		return expect.Answer{Unseen: "it does not answer"}
 	}
-	if q.Door != nil {
-		return w.doors(q.Door.URL)
+	if e.AtDoor() {
+		return w.doors(web.MustParseURL(e.URL))
 	}
-	key := q.Want.Name + " " + q.Want.Type
-	at := func(server string) []string {
-		if when, ok := w.changes[server+" "+q.Want.Name]; ok && !now.Before(when) {
+	key := e.Name + " " + e.Type
+	holds := func(server string) []string {
+		if when, ok := w.changes[server+" "+e.Name]; ok && !now.Before(when) {
 			return w.new[key]
 		}
 		return w.old[key]
 	}
-	if q.Place.Kind != await.Resolver {
-		return await.Answer{Values: at(q.Place.Name), TTL: w.ttl}
+	if at.Kind != expect.Resolver {
+		return expect.Answer{Values: holds(at.Name), TTL: w.ttl}
 	}
-	mine := q.Place.Name + " " + key
+	mine := at.Name + " " + key
 	c, known := w.cache[mine]
 	if !known || !now.Before(c.until) {
 		server := []string{"ns1", "ns2"}[rand.IntN(2)] // it asks either
-		c = cached{at(server), now.Add(time.Duration(w.ttl+w.sticky[q.Place.Name]) * time.Second)}
+		c = cached{holds(server), now.Add(time.Duration(w.ttl+w.sticky[at.Name]) * time.Second)}
 		w.cache[mine] = c
 	}
 	left := int(c.until.Sub(now) / time.Second)
-	if s := w.sticky[q.Place.Name]; s > 0 { // it does not say so
+	if s := w.sticky[at.Name]; s > 0 { // it does not say so
 		left = min(left, w.ttl)
 	}
-	return await.Answer{Values: c.values, TTL: left}
+	return expect.Answer{Values: c.values, TTL: left}
 }
 
 func newWorld() *world {
 	return &world{start: time.Now(), changes: map[string]time.Time{}, silent: map[string]time.Time{}, ttl: 300,
 		old: map[string][]string{}, new: map[string][]string{}, cache: map[string]cached{}, sticky: map[string]int{},
-		asked: map[string][]time.Time{}, doors: func(web.URL) await.Answer { return await.Answer{} }}
+		asked: map[string][]time.Time{}, doors: func(web.URL) expect.Answer { return expect.Answer{} }}
 }
 
-func places(domain string, resolvers int) []*await.Place {
-	all := []*await.Place{{Kind: await.NameServer, Name: "ns1", Zones: []string{domain}},
-		{Kind: await.NameServer, Name: "ns2", Zones: []string{domain}}}
+func places(domain string, resolvers int) []*expect.Place {
+	all := []*expect.Place{{Kind: expect.NameServer, Name: "ns1", Zones: []string{domain}},
+		{Kind: expect.NameServer, Name: "ns2", Zones: []string{domain}}}
 	for i := range resolvers {
-		all = append(all, &await.Place{Kind: await.Resolver, Name: fmt.Sprintf("r%d", i)})
+		all = append(all, &expect.Place{Kind: expect.Resolver, Name: fmt.Sprintf("r%d", i)})
 	}
-	return append(all, &await.Place{Kind: await.Vantage, Name: "here"})
+	return append(all, &expect.Place{Kind: expect.Vantage, Name: "here"})
 }
 
-func address(name, to, from string) await.Want {
-	w := await.Want{Domain: "a.example", Name: name, Type: "A", Holds: "A", Values: []string{to}, Lasts: 300}
+func address(name, to, from string) expect.Expectation {
+	w := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: name, Type: "A", Holds: "A", Values: []string{to}, Lasts: 300}
 	if from != "" {
-		w.Before = []string{from}
+		w.Not = []string{from}
 	}
 	return w
 }
@@ -116,16 +117,16 @@ func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 		for seed := range uint64(40) {
 			r := rand.New(rand.NewPCG(seed, 1)) //nolint:gosec // a test
 			w := newWorld()
-			var wants []await.Want
+			var wants []expect.Expectation
 			names := 1 + r.IntN(6)
 			changed := map[string]time.Time{} // when the last of its servers has it
 			for i := range names {
 				name := fmt.Sprintf("h%d.a.example", i)
 				want := address(name, "203.0.113.20", "198.51.100.4")
 				if r.IntN(3) == 0 { // it was not there before
-					want.Before = nil
+					want.Not = nil
 				} else {
-					w.old[name+" A"] = want.Before
+					w.old[name+" A"] = want.Not
 				}
 				w.new[name+" A"] = want.Values
 				for _, s := range []string{"ns1", "ns2"} {
@@ -142,11 +143,11 @@ func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 				}
 				wants = append(wants, want)
 			}
-			b := await.New(wants, nil, places("a.example", 3), began)
+			b := await.New(wants, places("a.example", 3), began)
 			bound := map[string]time.Time{}
 			err := await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
 				for _, c := range changes {
-					if c.Item.State != await.There {
+					if c.Item.State != expect.There {
 						continue
 					}
 					assert.False(t, c.At.Before(w.changes["ns1 "+c.Item.Host]) && c.At.Before(w.changes["ns2 "+c.Item.Host]),
@@ -175,7 +176,7 @@ func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 			require.True(t, b.Done())
 			assert.Empty(t, b.Missing(time.Now()))
 			for _, i := range b.Items() {
-				if i.Place.Kind == await.Resolver {
+				if i.Place.Kind == expect.Resolver {
 					assert.False(t, i.Asked.Before(changed[i.Host]), "seed %d: %s was asked too early", seed, i.Place.Name)
 				}
 			}
@@ -202,14 +203,14 @@ func assertCalm(t *testing.T, place string, times []time.Time) {
 func TestAThousandNamesAtThreeResolversAreAskedWithLessThan200QuestionsASecond(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		w := newWorld()
-		var wants []await.Want
+		var wants []expect.Expectation
 		for i := range 1000 {
 			name := fmt.Sprintf("h%d.a.example", i)
 			wants = append(wants, address(name, "203.0.113.20", "198.51.100.4"))
 			w.new[name+" A"], w.old[name+" A"] = []string{"203.0.113.20"}, []string{"198.51.100.4"}
 			w.changes["ns1 "+name], w.changes["ns2 "+name] = began.Add(time.Minute), began.Add(2*time.Minute)
 		}
-		b := await.New(wants, nil, places("a.example", 3), began)
+		b := await.New(wants, places("a.example", 3), began)
 		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, ignore))
 		var all []time.Time
 		for _, times := range w.asked {
@@ -229,9 +230,9 @@ func TestAThousandNamesAtThreeResolversAreAskedWithLessThan200QuestionsASecond(t
 }
 
 // one waits for one record, and gives the item of a place when it has a cause, or everything is there.
-func one(t *testing.T, want await.Want, w *world, place string) await.Item {
+func one(t *testing.T, want expect.Expectation, w *world, place string) await.Item {
 	t.Helper()
-	b := await.New([]await.Want{want}, nil, places("a.example", 1), time.Now())
+	b := await.New([]expect.Expectation{want}, places("a.example", 1), time.Now())
 	found := errors.New("found")
 	var item await.Item
 	err := await.Run(context.Background(), b, w, bubble{}, func([]await.Change) error {
@@ -253,7 +254,7 @@ func one(t *testing.T, want await.Want, w *world, place string) await.Item {
 func TestWhatIsOverdueHasACause(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		const name = "h.a.example"
-		prepare := func() (*world, await.Want) {
+		prepare := func() (*world, expect.Expectation) {
 			w := newWorld()
 			w.old[name+" A"], w.new[name+" A"] = []string{"198.51.100.4"}, []string{"203.0.113.20"}
 			w.changes["ns1 "+name], w.changes["ns2 "+name] = began, w.start
@@ -263,7 +264,7 @@ func TestWhatIsOverdueHasACause(t *testing.T) {
 		delete(w.changes, "ns2 "+name)
 		i := one(t, want, w, "ns2")
 		assert.Equal(t, await.NotTransferred, i.Cause)
-		assert.Equal(t, await.Old, i.State)
+		assert.Equal(t, expect.Old, i.State)
 		assert.NotEmpty(t, i.Fix)
 		assert.GreaterOrEqual(t, time.Since(w.start), 15*time.Minute, "name servers may take a while for it")
 
@@ -277,7 +278,7 @@ func TestWhatIsOverdueHasACause(t *testing.T) {
 		w.new[name+" A"] = []string{"203.0.113.20", "198.51.100.99"}
 		i = one(t, want, w, "ns1")
 		assert.Equal(t, await.LeftBeside, i.Cause)
-		assert.Equal(t, await.Other, i.State)
+		assert.Equal(t, expect.Other, i.State)
 		assert.Contains(t, i.Why, "198.51.100.99")
 	})
 }
@@ -289,16 +290,16 @@ func TestWhatNobodyAnsweredAboutIsUnseen(t *testing.T) {
 		w.new[name+" A"] = []string{"203.0.113.20"}
 		w.changes["ns1 "+name], w.changes["ns2 "+name] = began, began
 		w.silent["ns2"], w.silent["r0"] = began.Add(time.Hour), began.Add(2*time.Hour)
-		b := await.New([]await.Want{address(name, "203.0.113.20", "")}, nil, places("a.example", 2), began)
-		seen := map[string][]await.State{}
+		b := await.New([]expect.Expectation{address(name, "203.0.113.20", "")}, places("a.example", 2), began)
+		seen := map[string][]expect.State{}
 		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
 			for _, c := range changes {
 				seen[c.Item.Place.Name] = append(seen[c.Item.Place.Name], c.Item.State)
 			}
 			return nil
 		}))
-		assert.Equal(t, map[string][]await.State{
-			"ns1": {await.There}, "ns2": {await.Unseen, await.There}, "r0": {await.Unseen, await.There}, "r1": {await.There},
+		assert.Equal(t, map[string][]expect.State{
+			"ns1": {expect.There}, "ns2": {expect.Unseen, expect.There}, "r0": {expect.Unseen, expect.There}, "r1": {expect.There},
 		}, seen, "one silent name server keeps nobody from asking the resolvers")
 		assert.GreaterOrEqual(t, time.Since(began), 2*time.Hour)
 	})
@@ -306,40 +307,41 @@ func TestWhatNobodyAnsweredAboutIsUnseen(t *testing.T) {
 
 func TestStatesOfRecords(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		alias := await.Want{Domain: "a.example", Name: "w.a.example", Type: "A", Holds: "CNAME",
-			Values: []string{"Sites.platform.example."}, Before: []string{"198.51.100.4"}}
-		none := await.Want{
+		alias := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "w.a.example", Type: "A", Holds: "CNAME",
+			Values: []string{"Sites.platform.example."}, Not: []string{"198.51.100.4"}}
+		none := expect.Expectation{
+			Kind:   expect.Records,
 			Domain: "a.example",
 			Name:   "w.a.example",
 			Type:   "AAAA",
 			Holds:  "AAAA",
-			Before: []string{"2001:db8::1"},
+			Not:    []string{"2001:db8::1"},
 		}
-		flat := await.Want{Domain: "a.example", Name: "a.example", Type: "A", Holds: "A", Alias: true,
-			Values: []string{"sites.platform.example."}, Before: []string{"198.51.100.4"}}
-		text := await.Want{Domain: "a.example", Name: "a.example", Type: "TXT", Holds: "TXT", Values: []string{`"Proof=1"`}}
+		flat := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "a.example", Type: "A", Holds: "A", Alias: true,
+			Values: []string{"sites.platform.example."}, Not: []string{"198.51.100.4"}}
+		text := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "a.example", Type: "TXT", Holds: "TXT", Values: []string{`"Proof=1"`}}
 		for _, c := range []struct {
-			want await.Want
-			says await.Answer
-			is   await.State
+			want expect.Expectation
+			says expect.Answer
+			is   expect.State
 		}{
-			{alias, await.Answer{Alias: "sites.PLATFORM.example."}, await.There},
-			{alias, await.Answer{Alias: "old.example."}, await.Other},
-			{alias, await.Answer{Values: []string{"198.51.100.4"}}, await.Old},
-			{alias, await.Answer{}, await.Nothing},
-			{none, await.Answer{}, await.There},
-			{none, await.Answer{Values: []string{"2001:db8::1"}}, await.Old},
-			{none, await.Answer{Values: []string{"2001:db8::2"}}, await.Other},
-			{none, await.Answer{Alias: "old.example."}, await.Other},
-			{flat, await.Answer{Values: []string{"203.0.113.7"}}, await.There},
-			{flat, await.Answer{Values: []string{"203.0.113.7", "198.51.100.4"}}, await.Old},
-			{flat, await.Answer{}, await.Nothing},
-			{text, await.Answer{Values: []string{`"Proof=1"`}}, await.There},
-			{text, await.Answer{Values: []string{`"proof=1"`}}, await.Other},
-			{text, await.Answer{Barred: "its signatures do not hold"}, await.Nothing},
+			{alias, expect.Answer{Alias: "sites.PLATFORM.example."}, expect.There},
+			{alias, expect.Answer{Alias: "old.example."}, expect.Other},
+			{alias, expect.Answer{Values: []string{"198.51.100.4"}}, expect.Old},
+			{alias, expect.Answer{}, expect.Nothing},
+			{none, expect.Answer{}, expect.There},
+			{none, expect.Answer{Values: []string{"2001:db8::1"}}, expect.Old},
+			{none, expect.Answer{Values: []string{"2001:db8::2"}}, expect.Other},
+			{none, expect.Answer{Alias: "old.example."}, expect.Other},
+			{flat, expect.Answer{Values: []string{"203.0.113.7"}}, expect.There},
+			{flat, expect.Answer{Values: []string{"203.0.113.7", "198.51.100.4"}}, expect.Old},
+			{flat, expect.Answer{}, expect.Nothing},
+			{text, expect.Answer{Values: []string{`"Proof=1"`}}, expect.There},
+			{text, expect.Answer{Values: []string{`"proof=1"`}}, expect.Other},
+			{text, expect.Answer{Barred: "its signatures do not hold"}, expect.Nothing},
 		} {
-			place := []*await.Place{{Kind: await.Resolver, Name: "r"}}
-			b := await.New([]await.Want{c.want}, nil, place, began)
+			place := []*expect.Place{{Kind: expect.Resolver, Name: "r"}}
+			b := await.New([]expect.Expectation{c.want}, place, began)
 			stop := errors.New("stop")
 			err := await.Run(context.Background(), b, says(c.says), bubble{}, func(ch []await.Change) error {
 				if len(ch) > 0 {
@@ -353,9 +355,11 @@ func TestStatesOfRecords(t *testing.T) {
 	})
 }
 
-type says await.Answer
+type says expect.Answer
 
-func (s says) Ask(context.Context, await.Question) await.Answer { return await.Answer(s) }
+func (s says) Ask(context.Context, expect.Expectation, *expect.Place) expect.Answer {
+	return expect.Answer(s)
+}
 
 func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
@@ -366,25 +370,32 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 		issued := began.Add(30 * time.Minute)
 		first := 0
 		var asked time.Time
-		w.doors = func(u web.URL) await.Answer {
+		w.doors = func(u web.URL) expect.Answer {
 			if asked.IsZero() {
 				asked = time.Now()
 			}
 			if u.Scheme() == web.HTTPS && time.Now().Before(issued) {
 				f := finding.New(finding.WrongName, u.String(), "The certificate is for another name.", "Wait.", nil)
 				f.Hop, f.Cause, f.Why = &first, finding.CertificateComing, "It is being issued."
-				return await.Answer{Findings: []finding.Finding{f}, TTL: 60}
+				return expect.Answer{Findings: []finding.Finding{f}, TTL: 60}
 			}
-			return await.Answer{Met: "301", TTL: 60}
+			return expect.Answer{Met: "301", TTL: 60}
 		}
-		target := web.MustParseURL("https://www.n.example/")
-		doors := []await.Door{{URL: web.MustParseURL("http://" + name + "/"), Target: target, Domain: "a.example"},
-			{URL: web.MustParseURL("https://" + name + "/"), Target: target, Domain: "a.example"}}
-		b := await.New([]await.Want{address(name, "203.0.113.20", "198.51.100.4")}, doors, places("a.example", 1), began)
+		all := []expect.Expectation{address(name, "203.0.113.20", "198.51.100.4")}
+		for _, scheme := range []string{"http", "https"} {
+			d := expect.Expectation{Kind: expect.Certificate, URL: scheme + "://" + name + "/", Domain: "a.example"}
+			if scheme == "https" {
+				all = append(all, d)
+			}
+			d.Kind, d.Values = expect.Redirect, []string{"https://www.n.example/"}
+			all = append(all, d)
+		}
+		b := await.New(all, places("a.example", 1), began)
+		assert.Len(t, b.Items(), 3+3, "one record at three places, and three things at two doors")
 		var coming await.Item
 		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
 			for _, c := range changes {
-				if c.Item.What == await.Certificate && c.Item.State == await.Other {
+				if c.Item.What == await.Certificate && c.Item.State == expect.Other {
 					coming = c.Item
 				}
 			}
@@ -401,7 +412,7 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 func TestAnInterruptEndsTheWait(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		ctx, cancel := context.WithCancel(context.Background())
-		b := await.New([]await.Want{address("h.a.example", "203.0.113.20", "")}, nil, places("a.example", 1), began)
+		b := await.New([]expect.Expectation{address("h.a.example", "203.0.113.20", "")}, places("a.example", 1), began)
 		err := await.Run(ctx, b, newWorld(), bubble{}, func([]await.Change) error {
 			if time.Since(began) > time.Minute {
 				cancel()
@@ -410,6 +421,6 @@ func TestAnInterruptEndsTheWait(t *testing.T) {
 		})
 		require.ErrorIs(t, err, context.Canceled)
 		assert.False(t, b.Done())
-		assert.Equal(t, await.NotAsked, b.Missing(time.Now())[len(b.Missing(time.Now()))-1].State)
+		assert.Equal(t, expect.NotAsked, b.Missing(time.Now())[len(b.Missing(time.Now()))-1].State)
 	})
 }

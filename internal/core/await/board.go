@@ -3,6 +3,8 @@ package await
 import (
 	"slices"
 	"time"
+
+	"upperpath.example/upperpath/internal/core/expect"
 )
 
 // When whom to ask. Nobody is asked more often than once in perServer: then everything that is due there is asked, one
@@ -25,15 +27,15 @@ const (
 )
 
 // settled reports whether an answer lets those be asked who wait for it: what was asked for is there, or nobody says.
-func (b *Board) settled(q *Question) bool {
+func (b *Board) settled(q *question) bool {
 	return !q.asked.IsZero() && !slices.ContainsFunc(q.items, func(at int) bool {
 		s := b.items[at].State
-		return s != There && s != Unseen
+		return s != expect.There && s != expect.Unseen
 	})
 }
 
 // free has those wait no longer, or wait again, who wait for a question.
-func (b *Board) free(q *Question, was, is bool, now time.Time) {
+func (b *Board) free(q *question, was, is bool, now time.Time) {
 	if was == is {
 		return
 	}
@@ -55,16 +57,16 @@ func (b *Board) free(q *Question, was, is bool, now time.Time) {
 
 // schedule says when a question is asked again. What a resolver keeps is kept until its TTL is over; everybody else may
 // change at any time, and is asked less and less often.
-func (b *Board) schedule(q *Question, a Answer, now time.Time) {
+func (b *Board) schedule(q *question, a expect.Answer, now time.Time) {
 	ttl := time.Duration(a.TTL)*time.Second + time.Second
 	switch {
-	case q.Place.Kind == Resolver && a.Unseen == "" && a.Barred == "":
+	case q.place.Kind == expect.Resolver && a.Unseen == "" && a.Barred == "":
 		q.next = now.Add(min(max(ttl, perServer), longestPause))
 	default:
 		q.next = now.Add(q.pause)
 		q.pause = min(q.pause*3/2, mostPause)
 	}
-	if q.Door != nil && a.TTL > 0 { // its address may be the old one until then, and the new one right after
+	if q.expect.AtDoor() && a.TTL > 0 { // its address may be the old one until then, and the new one right after
 		if after := now.Add(max(ttl, perServer)); after.Before(q.next) {
 			q.next = after
 		}
@@ -101,7 +103,7 @@ func (b *Board) fill(now time.Time) {
 	if now.Before(b.wakeAt) {
 		return
 	}
-	free := map[*Place]int{}
+	free := map[*place]int{}
 	for _, p := range b.places {
 		if len(p.queue) == 0 && !now.Before(p.round.Add(perServer)) {
 			free[p] = perRound
@@ -112,11 +114,11 @@ func (b *Board) fill(now time.Time) {
 		q := &b.questions[i]
 		switch {
 		case q.flying, q.queued, q.left == 0, q.open > 0:
-		case free[q.Place] > 0 && !now.Before(q.next):
-			free[q.Place]--
+		case free[q.place] > 0 && !now.Before(q.next):
+			free[q.place]--
 			q.queued = true
-			q.Place.queue = append(q.Place.queue, i)
-			q.Place.round = now
+			q.place.queue = append(q.place.queue, i)
+			q.place.round = now
 		default:
 			b.wakeBy(q, now)
 		}
@@ -126,9 +128,9 @@ func (b *Board) fill(now time.Time) {
 var never = time.Unix(1<<60, 0)
 
 // wakeBy has the board look again by when a question may be asked.
-func (b *Board) wakeBy(q *Question, now time.Time) {
-	at := later(q.next, q.Place.round.Add(perServer))
-	if len(q.Place.queue) > 0 {
+func (b *Board) wakeBy(q *question, now time.Time) {
+	at := later(q.next, q.place.round.Add(perServer))
+	if len(q.place.queue) > 0 {
 		at = later(at, now.Add(tick))
 	}
 	if at.Before(b.wakeAt) {

@@ -3,92 +3,15 @@ package await
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// read says how far a want is by an answer, and what is there in a few words.
-func (w *Want) read(a Answer) (State, string) {
-	values, holds := a.Values, w.Type
-	if a.Alias != "" && w.Type != "CNAME" {
-		values, holds = []string{a.Alias}, "CNAME"
-	}
-	says := few(values)
-	if holds != w.Type && len(values) > 0 {
-		says = holds + " " + says
-	}
-	if len(values) == 0 {
-		says = "nothing"
-	}
-	old := func(v string) bool { return slices.ContainsFunc(w.Before, func(o string) bool { return same(o, v) }) }
-	switch {
-	case w.Alias:
-		switch {
-		case len(values) == 0:
-			return Nothing, says
-		case slices.ContainsFunc(values, old):
-			return Old, says
-		}
-		return There, says
-	case len(w.Values) == 0 && len(values) == 0:
-		return There, says
-	case len(w.Values) == 0 && holds != w.Type && w.Holds == w.Type:
-		// Nothing of this type may be there. An alias answers for every type, and another item waits for it to go.
-		return either(slices.ContainsFunc(values, old) || len(w.Before) == 0, Old, Other), says
-	case len(values) == 0:
-		return Nothing, says
-	case holds == w.Holds && sameValues(values, w.Values):
-		return There, says
-	case len(w.Before) > 0 && len(values) > 0 && !slices.ContainsFunc(values, func(v string) bool { return !old(v) }):
-		return Old, says
-	}
-	return Other, says
-}
-
-func either[T any](is bool, yes, no T) T {
-	if is {
-		return yes
-	}
-	return no
-}
-
-// same compares values as servers may write them: names in either case.
-func same(a, b string) bool { return a == b || strings.EqualFold(a, b) && !strings.Contains(a, `"`) }
-
-func sameValues(a, b []string) bool {
-	lower := func(all []string) []string {
-		made := slices.Clone(all)
-		for i, v := range made {
-			if !strings.Contains(v, `"`) {
-				made[i] = strings.ToLower(v)
-			}
-		}
-		return made
-	}
-	return record.SameValues(lower(a), lower(b))
-}
-
-// more gives the values that stand there beside all that should.
-func (w *Want) more(values []string) []string {
-	if len(w.Values) == 0 || len(values) <= len(w.Values) {
-		return nil
-	}
-	for _, v := range w.Values {
-		if !slices.ContainsFunc(values, func(o string) bool { return same(o, v) }) {
-			return nil
-		}
-	}
-	return slices.DeleteFunc(slices.Clone(values), func(o string) bool {
-		return slices.ContainsFunc(w.Values, func(v string) bool { return same(o, v) })
-	})
-}
-
 // take puts an answer on the board, and says which items changed their state.
-func (b *Board) take(question int, a Answer, now time.Time) (changed []int) {
+func (b *Board) take(question int, a expect.Answer, now time.Time) (changed []int) {
 	q := &b.questions[question]
 	settled := b.settled(q)
 	q.flying, q.asked = false, now
@@ -98,21 +21,25 @@ func (b *Board) take(question int, a Answer, now time.Time) (changed []int) {
 		it.Asked, it.Until, it.Cause, it.Why, it.Fix = now, time.Time{}, NoCause, "", ""
 		switch {
 		case a.Barred != "":
-			it.State, it.Says = Nothing, "no answer that it takes"
+			it.State, it.Says = expect.Nothing, "no answer that it takes"
 			it.because(BadSignatures, a.Barred)
 		case a.Unseen != "":
-			it.State, it.Says = Unseen, a.Unseen
-		case q.Want != nil:
+			it.State, it.Says = expect.Unseen, a.Unseen
+		case it.want != nil:
 			b.takeRecord(q, it, a, now)
 		default:
-			b.takeDoor(q, it, a, now)
+			b.takeDoor(it, a, now)
 		}
 		if it.State != before {
 			it.Since = now
 			changed = append(changed, at)
 		}
-		if is, was := it.State == There, before == There; is != was {
-			q.left, b.left = q.left+either(is, -1, 1), b.left+either(is, -1, 1)
+		if is, was := it.State == expect.There, before == expect.There; is != was {
+			more := 1
+			if is {
+				more = -1
+			}
+			q.left, b.left = q.left+more, b.left+more
 		}
 	}
 	b.schedule(q, a, now)
@@ -123,17 +50,18 @@ func (b *Board) take(question int, a Answer, now time.Time) (changed []int) {
 	return changed
 }
 
-func (b *Board) takeRecord(q *Question, it *Item, a Answer, now time.Time) {
-	it.State, it.Says = q.Want.read(a)
-	if it.State == There {
+func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time) {
+	seen := it.want.Judge(a)
+	it.State, it.Says = seen.State, it.want.Found(seen)
+	if it.State == expect.There {
 		it.due = time.Time{}
 		return
 	}
-	if more := q.Want.more(a.Values); len(more) > 0 {
-		it.because(LeftBeside, fmt.Sprintf("%s has %s beside what should be there.", it.Subject, few(more)))
+	if more := it.want.More(a.Values); len(more) > 0 {
+		it.because(LeftBeside, fmt.Sprintf("%s has %s beside what should be there.", it.Subject, wording.Few(more, 3)))
 	}
-	switch q.Place.Kind {
-	case Resolver:
+	switch q.place.Kind {
+	case expect.Resolver:
 		it.Until = now.Add(time.Duration(a.TTL) * time.Second)
 		lagging := b.lagging(q)
 		if len(lagging) > 0 { // it may be told the old once more
@@ -148,7 +76,7 @@ func (b *Board) takeRecord(q *Question, it *Item, a Answer, now time.Time) {
 			it.because(KeepsLonger, fmt.Sprintf("%s still gives %s, %s after its TTL was over.", it.Place.Name, it.Says,
 				wording.Span(now.Sub(it.due))))
 		}
-	case NameServer:
+	case expect.NameServer:
 		if since := b.firstThere(it); !since.IsZero() && it.due.IsZero() {
 			it.due = since.Add(transferTime)
 		}
@@ -156,21 +84,21 @@ func (b *Board) takeRecord(q *Question, it *Item, a Answer, now time.Time) {
 			it.because(NotTransferred, fmt.Sprintf("%s still gives %s, though another name server of %s gives the new.",
 				it.Place.Name, it.Says, it.Domain))
 		}
-	case Parent, Vantage:
+	case expect.Parent, expect.Vantage:
 	}
 }
 
 // lagging gives the name servers of a want that do not have it.
-func (b *Board) lagging(q *Question) []string {
+func (b *Board) lagging(q *question) []string {
 	var all []string
 	for _, n := range q.waits {
 		other := &b.questions[n]
-		if other.Place.Kind == NameServer && other.Want.Type != q.Want.Type {
+		if other.place.Kind == expect.NameServer && other.expect.Type != q.expect.Type {
 			continue
 		}
 		for _, at := range other.items {
-			if s := b.items[at].State; s != There && s != Unseen {
-				all = append(all, other.Place.Name)
+			if s := b.items[at].State; s != expect.There && s != expect.Unseen {
+				all = append(all, other.place.Name)
 			}
 		}
 	}
@@ -181,48 +109,42 @@ func (b *Board) lagging(q *Question) []string {
 func (b *Board) firstThere(it *Item) time.Time {
 	var first time.Time
 	for _, at := range b.atServers[it.want] {
-		if o := &b.items[at]; o.State == There && (first.IsZero() || o.Since.Before(first)) {
+		if o := &b.items[at]; o.State == expect.There && (first.IsZero() || o.Since.Before(first)) {
 			first = o.Since
 		}
 	}
 	return first
 }
 
-// takeDoor reads what a door does. What keeps it from showing a certificate speaks against both, what comes later
-// against the redirect alone.
-func (b *Board) takeDoor(q *Question, it *Item, a Answer, now time.Time) {
-	it.State, it.Says = There, a.Met
-	var worst *finding.Finding
-	for i := range a.Findings {
-		f := &a.Findings[i]
-		if f.Severity != finding.Error {
-			continue
-		}
-		about := f.Code.Row().About
-		first := f.Hop != nil && *f.Hop == 0
-		counts := first && (about == "certificate" || about == "reaching")
-		if it.What == Redirect { // behind a warning the redirect may be as it should
-			counts = !(first && about == "certificate")
-		}
-		if counts && (worst == nil || worst.Cause == finding.NoCause && f.Cause != finding.NoCause) {
-			worst = f
-		}
+// takeDoor reads what a door does, and names the fault that has a cause, or else the first.
+func (b *Board) takeDoor(it *Item, a expect.Answer, now time.Time) {
+	seen := it.door.Judge(a)
+	it.State, it.Says = seen.State, a.Met
+	if seen.State == expect.Unseen {
+		it.Says = seen.Why
+		return
 	}
-	if worst == nil {
+	if len(seen.Faults) == 0 {
 		if it.due = (time.Time{}); it.What == Certificate {
 			it.Says = "a certificate that browsers take"
 		}
 		return
 	}
-	it.State, it.Says = Other, worst.Says
+	worst := &seen.Faults[0]
+	for i := range seen.Faults {
+		if f := &seen.Faults[i]; worst.Cause == finding.NoCause && f.Cause != finding.NoCause {
+			worst = f
+		}
+	}
+	it.Says = worst.Says
 	if it.What == Certificate {
 		it.Says = wording.LowerFirst(worst.Says)
 	}
 	switch {
 	case worst.Code.Row().About == "reaching":
-		it.State = Nothing
+		it.State = expect.Nothing
 	case worst.Cause == finding.PreviousCarrier:
-		it.State = Old
+		it.State = expect.Old
 	}
 	if worst.Cause != finding.NoCause {
 		it.Cause, it.Why, it.Fix = cause(worst.Cause.String()), worst.Why, worst.Fix
@@ -230,7 +152,7 @@ func (b *Board) takeDoor(q *Question, it *Item, a Answer, now time.Time) {
 	if b.resolved(it.Host) { // the address may be the old one, for as long as the resolver keeps it
 		return
 	}
-	if it.State == Old || it.State == Nothing {
+	if it.State == expect.Old || it.State == expect.Nothing {
 		it.Until = now.Add(time.Duration(a.TTL) * time.Second)
 	}
 }
@@ -238,14 +160,5 @@ func (b *Board) takeDoor(q *Question, it *Item, a Answer, now time.Time) {
 // resolved reports whether every resolver has the records of a host.
 func (b *Board) resolved(host string) bool {
 	all := b.resolving[host]
-	return len(all) > 0 && !slices.ContainsFunc(all, func(at int) bool { return b.items[at].State != There })
+	return len(all) > 0 && !slices.ContainsFunc(all, func(at int) bool { return b.items[at].State != expect.There })
 }
-
-func first(values []string) string {
-	if len(values) == 0 {
-		return ""
-	}
-	return strings.TrimSuffix(values[0], ".")
-}
-
-func few(values []string) string { return wording.Few(values, 3) }

@@ -5,13 +5,8 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/expect"
 )
-
-// Asker asks for real.
-type Asker interface {
-	// Ask asks a place; whatever goes wrong is a part of the answer.
-	Ask(ctx context.Context, q Question) Answer
-}
 
 // Clock is the time by which is waited.
 type Clock interface {
@@ -24,7 +19,7 @@ type Clock interface {
 type Change struct {
 	At   time.Time
 	Item Item
-	Was  State
+	Was  expect.State
 }
 
 // How the loop goes on.
@@ -36,10 +31,10 @@ const (
 // Run asks until everything is there, and returns nil then. seen is called after every answer, with what changed, and
 // with nothing as time passes, at least with every beat of the board; an error of it ends the waiting and comes back.
 // Where the context ends, its error comes back.
-func Run(ctx context.Context, b *Board, asker Asker, clock Clock, seen func([]Change) error) error {
+func Run(ctx context.Context, b *Board, asker expect.Asker, clock Clock, seen func([]Change) error) error {
 	type answered struct {
 		question int
-		answer   Answer
+		answer   expect.Answer
 		fault    *crew.Fault
 	}
 	ctx, stop := context.WithCancel(ctx)
@@ -61,7 +56,7 @@ func Run(ctx context.Context, b *Board, asker Asker, clock Clock, seen func([]Ch
 			q := b.questions[n]
 			asking.Go(func() {
 				a := answered{question: n}
-				a.fault = crew.Try(func() { a.answer = asker.Ask(ctx, q) })
+				a.fault = crew.Try(func() { a.answer = asker.Ask(ctx, *q.expect, q.place.Place) })
 				answers <- a
 			})
 		}
@@ -101,8 +96,8 @@ func (b *Board) wakes(now time.Time) time.Duration {
 }
 
 // changes takes an answer and gives what changed.
-func (b *Board) changes(question int, a Answer, now time.Time) []Change {
-	was := map[int]State{}
+func (b *Board) changes(question int, a expect.Answer, now time.Time) []Change {
+	was := map[int]expect.State{}
 	for _, at := range b.questions[question].items {
 		was[at] = b.items[at].State
 	}

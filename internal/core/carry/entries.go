@@ -21,6 +21,7 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
@@ -171,7 +172,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 				Kind:    world.Config,
 				Fields:  []act.Field{{Name: "redirects", Holds: c.Name, Software: c.Software}},
 				Reasons: []act.Reason{{Why: act.OneConfiguration}},
-				Check:   act.Check{Kind: act.AuditCarrier, Points: []act.Point{{Address: firstAddress(c)}}},
+				Check:   expect.Expectation{Kind: expect.Audit, Points: []expect.Point{{Address: firstAddress(c)}}},
 			},
 		)
 	}
@@ -290,7 +291,9 @@ func inWords(c *estate.Carrier) []string {
 	return all
 }
 
-func lookAt(h web.Host) act.Check { return act.Check{Kind: act.LookAtHost, Host: h.String()} }
+func lookAt(h web.Host) expect.Expectation {
+	return expect.Expectation{Kind: expect.Doors, Name: h.String()}
+}
 
 // forwardEntries gives the line of a form for each host: the complete destination, permanent,
 // without a frame.
@@ -330,7 +333,7 @@ func keeping(keeps bool) string {
 func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
 	var all []act.Entry
 	d := z.Domain
-	line := func(from, to, path, query string, status int, check act.Check) {
+	line := func(from, to, path, query string, status int, check expect.Expectation) {
 		kind := fmt.Sprintf("permanent (%d)", status)
 		switch status {
 		case 302, 307:
@@ -356,7 +359,7 @@ func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) (
 				to = m.Location(t.web.Estate.Canonical)
 			}
 			line(h.String()+path, to, "does not matter", keeping(!r.DropQuery && c.KeepsQuery),
-				cmp.Or(r.Status, t.web.Estate.Policy.Status), act.Check{Kind: act.LookAtURL, URL: u.String()})
+				cmp.Or(r.Status, t.web.Estate.Policy.Status), expect.Expectation{Kind: expect.Door, URL: u.String()})
 		}
 		path := keeping(c.KeepsPath && d.Fallback == estate.SamePath)
 		line(h.String(), d.LeadsTo.String(), path, keeping(c.KeepsQuery), t.web.Estate.Policy.Status, lookAt(h))
@@ -477,7 +480,7 @@ func pointEntries(_ typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([
 			Domain:  z.Name,
 			Fields:  fields,
 			Reasons: []act.Reason{{Why: act.TypeThere, Name: z.Name, Carrier: c.Name}},
-			Check:   act.Check{Kind: act.SurveyRecords, Host: z.Name},
+			Check:   expect.Expectation{Kind: expect.SurveyRecords, Name: z.Name},
 		},
 	}, nil
 }
@@ -506,7 +509,7 @@ func issueEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([
 				Domain:  z.Name,
 				Fields:  []act.Field{{Name: "certificate for", Value: joined(hosts)}},
 				Reasons: []act.Reason{{Why: act.HeldFirst}},
-				Check:   act.Check{Kind: act.LookPointed, Host: z.Name, Points: points(c, hosts)},
+				Check:   expect.Expectation{Kind: expect.Doors, Name: z.Name, Points: points(c, hosts)},
 			},
 		}, nil
 	}
@@ -561,7 +564,7 @@ func (t typing) heldByHand(c *estate.Carrier, z zone.Zone, hosts []web.Host) []a
 			Kind:   world.CertEntry,
 			Domain: z.Name,
 			Fields: []act.Field{{Name: "certificate for", Value: strings.Join(cert.Names, ", ")}},
-			Check:  act.Check{Kind: act.AuditPointed, Host: z.Name, Points: points(c, hosts)},
+			Check:  expect.Expectation{Kind: expect.Audit, Name: z.Name, Points: points(c, hosts)},
 		}
 		switch c.Certificate {
 		case estate.Before:
@@ -625,7 +628,7 @@ func zoneEntries(_ typing, c *estate.Carrier, z zone.Zone, _ []web.Host) ([]act.
 				{Name: "name servers", Value: strings.Join(web.Names(c.NameServers), ", ")},
 			},
 			Reasons: []act.Reason{{Why: act.TakesZone, Carrier: c.Name}},
-			Check:   act.Check{Kind: act.SurveyZone, Host: z.Name},
+			Check:   expect.Expectation{Kind: expect.Survey, Name: z.Name},
 		},
 	}, nil
 }
@@ -708,7 +711,7 @@ func patternEntry(domain string, s Star) act.Entry {
 				"does not matter")}, {Name: "rule", Value: s.Rule}},
 	}
 	if example := strings.ReplaceAll(strings.TrimPrefix(s.Old, "*"), "*", "example"); !strings.Contains(example, "://") {
-		e.Check = act.Check{Kind: act.LookAtURL, URL: "https://" + example}
+		e.Check = expect.Expectation{Kind: expect.Door, URL: "https://" + example}
 	}
 	return e
 }
@@ -721,11 +724,11 @@ func firstAddress(c *estate.Carrier) string {
 }
 
 // points leads an audit to a carrier before any name points there.
-func points(c *estate.Carrier, hosts []web.Host) []act.Point {
-	var all []act.Point
+func points(c *estate.Carrier, hosts []web.Host) []expect.Point {
+	var all []expect.Point
 	for _, h := range hosts {
 		if len(c.Addresses) > 0 {
-			all = append(all, act.Point{Host: h.String(), Address: c.Addresses[0].String()})
+			all = append(all, expect.Point{Host: h.String(), Address: c.Addresses[0].String()})
 		}
 	}
 	return all
@@ -775,7 +778,7 @@ func RegistrarEntries(z zone.Zone, seen zone.Surveys) []act.Entry {
 	last := seen.Last[z.Name]
 	var all []act.Entry
 	add := func(e act.Entry) {
-		e.Domain, e.Check = z.Name, act.Check{Kind: act.SurveyZone, Host: z.Name}
+		e.Domain, e.Check = z.Name, expect.Expectation{Kind: expect.Survey, Name: z.Name}
 		all = append(all, e)
 	}
 	if z.New != nil && len(z.New.To) > 0 {

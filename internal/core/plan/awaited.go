@@ -5,13 +5,15 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/await"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/zone"
 )
 
 // Awaited gives everything that has to be seen once the plan is carried out: record sets with what stood there before,
-// and doors with where they lead.
-func (p *Plan) Awaited() (zones []await.Zone, wants []await.Want, doors []await.Door) {
+// what the zones above say, certificates and doors with where they lead.
+func (p *Plan) Awaited() (zones []await.Zone, all []expect.Expectation) {
 	for i := range p.Zones {
 		z := &p.Zones[i]
 		a := await.Zone{Domain: z.Name, Servers: p.nextServers(z.Name)}
@@ -22,30 +24,36 @@ func (p *Plan) Awaited() (zones []await.Zone, wants []await.Want, doors []await.
 				}
 			}
 		}
-		all := wantsOf(z)
 		parent := p.parentWants(z)
 		a.Parent = len(parent) > 0
-		zones, wants = append(zones, a), append(append(wants, all...), parent...)
+		zones, all = append(zones, a), append(append(all, wantsOf(z)...), parent...)
 	}
 	for _, d := range p.Doors {
-		doors = append(doors, await.Door{URL: d.Door.URL("/", ""), Target: d.LeadsTo, Domain: d.Domain})
+		e := expect.Expectation{Kind: expect.Certificate, Domain: d.Domain, URL: d.Door.URL("/", "").String()}
+		if d.Door.Scheme == web.HTTPS {
+			all = append(all, e)
+		}
+		e.Kind, e.Values = expect.Redirect, []string{d.LeadsTo.String()}
+		all = append(all, e)
 	}
-	return zones, wants, doors
+	return zones, all
 }
 
 // parentWants gives what the parent zone is to say of a zone that moves, that is new, or whose DS record fits no key.
-func (p *Plan) parentWants(z *zone.Zone) []await.Want {
-	var all []await.Want
+func (p *Plan) parentWants(z *zone.Zone) []expect.Expectation {
+	var all []expect.Expectation
 	if to := p.nextServers(z.Name); len(to) > 0 {
-		w := await.Want{Domain: z.Name, Name: z.Name, Type: "NS", Holds: "NS", Values: inFull(to)}
+		e := expect.Expectation{Kind: expect.Delegation, Domain: z.Name, Name: z.Name, Type: "NS", Holds: "NS",
+			Values: inFull(to)}
 		if z.Move != nil {
-			w.Before, w.Lasts = inFull(z.Move.From), z.Move.OldLives
+			e.Not, e.Lasts = inFull(z.Move.From), z.Move.OldLives
 		}
-		all = append(all, w)
+		all = append(all, e)
 	}
 	for _, s := range p.Steps {
-		if (s.Kind == RemoveStaleDS || s.Kind == RemoveDS) && slices.Contains(s.Zones, z.Name) {
-			all = append(all, await.Want{Domain: z.Name, Name: z.Name, Type: "DS", Holds: "DS"})
+		if (s.Kind == act.RemoveStaleDS || s.Kind == act.RemoveDS) && slices.Contains(s.Zones, z.Name) {
+			all = append(all, expect.Expectation{Kind: expect.NoDS, Domain: z.Name, Name: z.Name, Type: "DS",
+				Holds: "DS"})
 		}
 	}
 	return all
@@ -61,7 +69,7 @@ func inFull(names []string) []string {
 
 // wantsOf gives the record sets that a zone is to hold, and those that are to go. An address of a door is asked for by
 // either type, as browsers do: where an alias comes, the old address has to be gone from every cache.
-func wantsOf(z *zone.Zone) []await.Want {
+func wantsOf(z *zone.Zone) []expect.Expectation {
 	values, before := map[record.Key][]string{}, map[record.Key][]string{}
 	var order []record.Key
 	put := func(name, kind string, after []string) {
@@ -90,15 +98,15 @@ func wantsOf(z *zone.Zone) []await.Want {
 	for _, t := range z.TTLs {
 		lasts[t.Name] = max(lasts[t.Name], t.Seen)
 	}
-	var all []await.Want
+	var all []expect.Expectation
 	done := map[string]bool{}
 	for _, key := range order {
 		if !leads(key.Type) {
 			if record.IsSigning(key.Type) {
 				continue
 			}
-			w := await.Want{Domain: z.Name, Name: key.Name, Type: key.Type, Holds: key.Type, Values: values[key],
-				Before: before[key], Lasts: lasting(z, before[key], lasts[key.Name])}
+			w := expect.Expectation{Kind: expect.Records, Domain: z.Name, Name: key.Name, Type: key.Type, Holds: key.Type, Values: values[key],
+				Not: before[key], Lasts: lasting(z, before[key], lasts[key.Name])}
 			all = append(all, w)
 			continue
 		}
@@ -117,12 +125,12 @@ func leads(kind string) bool {
 }
 
 // addressWants gives what a name should answer to each type of address.
-func addressWants(z *zone.Zone, name string, values, before map[record.Key][]string, lasts int) []await.Want {
+func addressWants(z *zone.Zone, name string, values, before map[record.Key][]string, lasts int) []expect.Expectation {
 	of := func(m map[record.Key][]string, kind string) []string { return m[record.Key{Name: name, Type: kind}] }
-	var all []await.Want
+	var all []expect.Expectation
 	for _, kind := range []string{"A", "AAAA"} {
-		w := await.Want{Domain: z.Name, Name: name, Type: kind, Holds: kind, Values: of(values, kind)}
-		w.Before = slices.Concat(of(before, kind), of(before, "CNAME"))
+		w := expect.Expectation{Kind: expect.Records, Domain: z.Name, Name: name, Type: kind, Holds: kind, Values: of(values, kind)}
+		w.Not = slices.Concat(of(before, kind), of(before, "CNAME"))
 		switch alias := of(values, "CNAME"); {
 		case len(alias) > 0:
 			w.Holds, w.Values = "CNAME", alias
@@ -131,7 +139,7 @@ func addressWants(z *zone.Zone, name string, values, before map[record.Key][]str
 				continue // whether it has any is the provider's business
 			}
 		}
-		w.Lasts = lasting(z, w.Before, lasts)
+		w.Lasts = lasting(z, w.Not, lasts)
 		all = append(all, w)
 	}
 	return all

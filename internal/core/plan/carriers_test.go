@@ -465,13 +465,13 @@ func TestTheOrderOfAPlatformIsKept(t *testing.T) {
 		return kinds
 	}
 	usual := order()
-	assert.Less(t, slices.Index(usual, plan.ClaimHosts), slices.Index(usual, plan.MakeChanges))
-	assert.Less(t, slices.Index(usual, plan.MakeChanges), slices.Index(usual, plan.ChoosePrimaries), "redirects last")
-	assert.NotContains(t, usual, plan.PlaceRedirects)
+	assert.Less(t, slices.Index(usual, act.ClaimHosts), slices.Index(usual, act.MakeChanges))
+	assert.Less(t, slices.Index(usual, act.MakeChanges), slices.Index(usual, act.ChoosePrimaries), "redirects last")
+	assert.NotContains(t, usual, act.PlaceRedirects)
 	late := order(estate.Point, estate.Claim, estate.Issue, estate.Redirect)
-	assert.NotContains(t, late, plan.ClaimHosts)
-	assert.Less(t, slices.Index(late, plan.MakeChanges), slices.Index(late, plan.ClaimAfter))
-	assert.Less(t, slices.Index(late, plan.ClaimAfter), slices.Index(late, plan.ChoosePrimaries))
+	assert.NotContains(t, late, act.ClaimHosts)
+	assert.Less(t, slices.Index(late, act.MakeChanges), slices.Index(late, act.ClaimAfter))
+	assert.Less(t, slices.Index(late, act.ClaimAfter), slices.Index(late, act.ChoosePrimaries))
 }
 
 func TestAChoiceIsConsideredOnce(t *testing.T) {

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
@@ -33,7 +34,7 @@ func ExampleMake() {
 	u := web.MustParseURL("http://www.old.example/bobbins")
 	fmt.Println(p.Web.Answer(context.Background(), chain.Ask{URL: u}).Location)
 	fmt.Println(p.Goal(u).Target)
-	fmt.Println(p.Steps[0].Kind == plan.SurveyFirst, len(p.Findings))
+	fmt.Println(p.Steps[0].Kind == act.SurveyFirst, len(p.Findings))
 	// Output:
 	// https://www.n.example/lace/bobbins
 	// https://www.n.example/lace/bobbins

@@ -107,7 +107,7 @@ func TestWhatFollowsFromAnotherWaveIsUntiedToo(t *testing.T) {
 			assert.True(t, z.Guest)
 			assert.Subset(t, changes(z), []string{"replace  MX 10 www.old.example > 10 mail.two.example",
 				"add www A  > 192.0.2.1"}, "its own door waits for its turn where it is")
-			i := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.UntieMail })
+			i := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.UntieMail })
 			require.GreaterOrEqual(t, i, 0)
 			assert.Contains(t, p.Steps[i].Zones, "two.example")
 		})

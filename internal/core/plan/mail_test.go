@@ -183,8 +183,8 @@ func TestMailIsUntiedFromWhatItFollows(t *testing.T) {
 				return
 			}
 			assert.NotEmpty(t, found(p, "mail-tied"))
-			i := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.UntieMail })
-			j := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == plan.MakeChanges })
+			i := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.UntieMail })
+			j := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.MakeChanges })
 			require.GreaterOrEqual(t, i, 0, "a step of its own, which is waited for")
 			assert.Less(t, i, j)
 			assert.Equal(t, len(c.want), p.Steps[i].Count)

@@ -30,11 +30,11 @@ func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 	deeds := deedsOf(p, sheets)
 	begun := false // some record changes
 	for i, a := range deeds {
-		if !begun && a.rows[0].IsRecord() && a.kind != LowerTTLs {
+		if !begun && a.rows[0].IsRecord() && a.kind != act.LowerTTLs {
 			pl.lowered()
 			begun = true
 		}
-		if a.kind == RaiseTTLs && !pl.ended {
+		if a.kind == act.RaiseTTLs && !pl.ended {
 			pl.zonesAfter(false)
 		}
 		pl.broke(pl.watch.Act(i+1, a.rows))
@@ -131,13 +131,13 @@ func deedsOf(p *Plan, sheets []Sheet) []deed {
 	}
 	for _, s := range p.Steps {
 		line, entry := typedIn(s)
-		if s.Kind != RaiseTTLs {
+		if s.Kind != act.RaiseTTLs {
 			take(s.Kind, line, entry)
 		}
 	}
 	rest := func(Sheet, act.Entry) bool { return true }
-	take(MakeChanges, func(l Line) bool { return l.Do != act.Raise }, rest)
-	take(RaiseTTLs, func(Line) bool { return true }, rest)
+	take(act.MakeChanges, func(l Line) bool { return l.Do != act.Raise }, rest)
+	take(act.RaiseTTLs, func(Line) bool { return true }, rest)
 	return all
 }
 

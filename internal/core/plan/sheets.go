@@ -6,6 +6,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/zone"
@@ -34,8 +35,8 @@ type Line struct {
 	Strings []string
 	Through string // the edge network through which it goes
 	Reasons []act.Reason
-	Check   act.Check // what shows that it worked
-	Early   bool      // of a zone that moves: at the present name servers
+	Check   expect.Expectation // what shows that it worked
+	Early   bool               // of a zone that moves: at the present name servers
 }
 
 // Sheets gives what is to be typed, place by place: records where they are kept, then the carriers'
@@ -160,7 +161,7 @@ func ttlLine(z zone.Zone, do act.Action, ttl int, set record.Set, value, server 
 		Value:  record.Typed(set.Type, value),
 		Dotted: record.Dotted(set.Type, value),
 		Early:  early,
-		Check:  act.Check{Kind: act.AskServer, Name: set.Name, Type: set.Type, Server: server, Values: set.Values},
+		Check:  expect.Expectation{Kind: expect.Records, Name: set.Name, Type: set.Type, Server: server, Values: set.Values},
 	}
 	return l
 }
@@ -232,7 +233,7 @@ func linesOf(z zone.Zone, c act.Change, server string) []Line {
 //
 // Where an alias comes in place of what goes, the alias is asked for: any other question would
 // follow it.
-func check(z zone.Zone, c act.Change, server string) act.Check {
+func check(z zone.Zone, c act.Change, server string) expect.Expectation {
 	if c.Action == act.Remove && c.Type != "CNAME" {
 		for _, o := range z.Changes {
 			if o.Name == c.Name && (o.Type == "CNAME" || o.Type == record.Alias) && o.Action != act.Remove {
@@ -241,7 +242,7 @@ func check(z zone.Zone, c act.Change, server string) act.Check {
 			}
 		}
 	}
-	made := act.Check{Kind: act.AskServer, Name: c.Name, Type: c.Type, Server: server, Alias: c.Type == record.Alias}
+	made := expect.Expectation{Kind: expect.Records, Name: c.Name, Type: c.Type, Server: server, Alias: c.Type == record.Alias}
 	if made.Alias {
 		made.Type = "A"
 	}

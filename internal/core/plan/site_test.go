@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/files"
@@ -106,6 +107,6 @@ func TestAServerThatServesOnlyTheSiteHoldsNoRedirects(t *testing.T) {
 		assert.NotEqual(t, world.Config, entry.Kind)
 	}
 	for _, s := range p.Steps {
-		assert.NotEqual(t, plan.PlaceRedirects, s.Kind)
+		assert.NotEqual(t, act.PlaceRedirects, s.Kind)
 	}
 }

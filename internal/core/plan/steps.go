@@ -6,94 +6,60 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
-)
-
-// The steps of a cutover, in the order in which they are done.
-const (
-	_ act.StepKind = iota
-
-	SurveyFirst       // see and save what is there
-	RemoveStaleDS     // have Provider remove the DS record of Zones[0], which fits no key
-	LowerTTLs         // of Names, and wait
-	UntieMail         // Count changes in Zones, and wait
-	GetCertificates   // Count of them; for Carriers by DNS, at ByHand by hand
-	ClaimHosts        // Hosts at Provider
-	MakeEarly         // Count changes in Zones that move, at Provider, before they are copied
-	PlaceRedirects    // of the servers Carriers, and on the pages of Pages
-	TryRedirects      // before anything points there
-	MakeChanges       // Count of them in Zones
-	WaitForTTLs       // until no resolver gives the old answer
-	SetRecords        // where nobody has seen the zones
-	ChangeNameServers // of Zones to Servers
-	ClaimAfter        // Hosts at Provider, which takes them only once their records point there
-	IssueCertificates // that can be had only now: Late
-	ChoosePrimaries   // at Pages, which redirect only once everything else is there
-	AuditDoors        // every one
-	RaiseTTLs         // of Count record sets, a day later
-
-	CopyZones    // Zones as they are to Servers, at Provider
-	SeeAgreement // of the old and the new servers of Zones
-	FindDS       // whether the parent zone has a DS record of Zones, which are signed
-	RemoveDS     // of Zones, and wait
-	LeaveOld     // servers of Zones as they are, and wait
-	SignAnew     // Zones at the new servers, then publish the new DS
-
-	CreateZones   // Zones, which do not exist yet, at Provider
-	DelegateZones // Zones to Servers
-	CertifyNew    // Zones, which can be found now: Count certificates; for Carriers by DNS, at ByHand by hand
 )
 
 // sequence says of each kind of step what has to be done before it, what shows that it worked, and
 // how it is taken back.
 var sequence = map[act.StepKind]struct {
 	after []act.StepKind
-	check act.CheckKind
+	check expect.Kind
 	back  act.Way
 }{
-	SurveyFirst:     {},
-	RemoveStaleDS:   {check: act.SurveyZone, back: act.OldDS},
-	LowerTTLs:       {after: []act.StepKind{SurveyFirst}, check: act.PlanAgain, back: act.TypeOldValues},
-	GetCertificates: {check: act.AuditAll},
-	ClaimHosts:      {back: act.Unclaim},
-	MakeEarly:       {after: []act.StepKind{SurveyFirst}, check: act.PlanAgain, back: act.TypeOldValues},
-	PlaceRedirects:  {check: act.AuditAll},
-	TryRedirects:    {after: []act.StepKind{PlaceRedirects, GetCertificates}, check: act.AuditAll},
-	UntieMail:       {after: []act.StepKind{SurveyFirst}, check: act.PlanAgain, back: act.TypeOldValues},
-	MakeChanges: {
-		after: []act.StepKind{LowerTTLs, UntieMail, ClaimHosts, TryRedirects},
-		check: act.PlanAgain,
+	act.SurveyFirst:     {},
+	act.RemoveStaleDS:   {check: expect.Survey, back: act.OldDS},
+	act.LowerTTLs:       {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference, back: act.TypeOldValues},
+	act.GetCertificates: {check: expect.Audit},
+	act.ClaimHosts:      {back: act.Unclaim},
+	act.MakeEarly:       {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference, back: act.TypeOldValues},
+	act.PlaceRedirects:  {check: expect.Audit},
+	act.TryRedirects:    {after: []act.StepKind{act.PlaceRedirects, act.GetCertificates}, check: expect.Audit},
+	act.UntieMail:       {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference, back: act.TypeOldValues},
+	act.MakeChanges: {
+		after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.ClaimHosts, act.TryRedirects},
+		check: expect.NoDifference,
 		back:  act.TypeOldValues,
 	},
-	WaitForTTLs:       {after: []act.StepKind{MakeChanges}},
-	SetRecords:        {after: []act.StepKind{TryRedirects}, check: act.PlanAgain, back: act.TypeOldValues},
-	ChangeNameServers: {after: []act.StepKind{SeeAgreement, RemoveDS}, check: act.SurveyZone, back: act.OldServers},
-	ClaimAfter:        {after: []act.StepKind{MakeChanges}, back: act.Unclaim},
-	IssueCertificates: {after: []act.StepKind{MakeChanges}, check: act.AuditAll},
-	ChoosePrimaries:   {after: []act.StepKind{IssueCertificates}, check: act.AuditAll},
-	AuditDoors:        {after: []act.StepKind{WaitForTTLs}, check: act.AuditAll},
-	RaiseTTLs:         {after: []act.StepKind{AuditDoors}, check: act.PlanAgain},
-	CopyZones:         {after: []act.StepKind{LowerTTLs, UntieMail, MakeEarly}, check: act.SurveyZone},
-	SeeAgreement:      {after: []act.StepKind{CopyZones}, check: act.PlanAgain},
-	FindDS:            {after: []act.StepKind{SeeAgreement}},
-	RemoveDS:          {after: []act.StepKind{SeeAgreement}, check: act.SurveyZone, back: act.OldDS},
-	LeaveOld:          {after: []act.StepKind{ChangeNameServers}},
-	SignAnew:          {after: []act.StepKind{LeaveOld}, check: act.SurveyZone},
-	CreateZones:       {check: act.SurveyZone},
-	CertifyNew:        {after: []act.StepKind{DelegateZones}, check: act.AuditAll},
-	DelegateZones:     {after: []act.StepKind{CreateZones, TryRedirects}, check: act.SurveyZone},
+	act.WaitForTTLs:       {after: []act.StepKind{act.MakeChanges}},
+	act.SetRecords:        {after: []act.StepKind{act.TryRedirects}, check: expect.NoDifference, back: act.TypeOldValues},
+	act.ChangeNameServers: {after: []act.StepKind{act.SeeAgreement, act.RemoveDS}, check: expect.Survey, back: act.OldServers},
+	act.ClaimAfter:        {after: []act.StepKind{act.MakeChanges}, back: act.Unclaim},
+	act.IssueCertificates: {after: []act.StepKind{act.MakeChanges}, check: expect.Audit},
+	act.ChoosePrimaries:   {after: []act.StepKind{act.IssueCertificates}, check: expect.Audit},
+	act.AuditDoors:        {after: []act.StepKind{act.WaitForTTLs}, check: expect.Audit},
+	act.RaiseTTLs:         {after: []act.StepKind{act.AuditDoors}, check: expect.NoDifference},
+	act.CopyZones:         {after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.MakeEarly}, check: expect.Survey},
+	act.SeeAgreement:      {after: []act.StepKind{act.CopyZones}, check: expect.NoDifference},
+	act.FindDS:            {after: []act.StepKind{act.SeeAgreement}},
+	act.RemoveDS:          {after: []act.StepKind{act.SeeAgreement}, check: expect.Survey, back: act.OldDS},
+	act.LeaveOld:          {after: []act.StepKind{act.ChangeNameServers}},
+	act.SignAnew:          {after: []act.StepKind{act.LeaveOld}, check: expect.Survey},
+	act.CreateZones:       {check: expect.Survey},
+	act.CertifyNew:        {after: []act.StepKind{act.DelegateZones}, check: expect.Audit},
+	act.DelegateZones:     {after: []act.StepKind{act.CreateZones, act.TryRedirects}, check: expect.Survey},
 }
 
 // step completes a step by what holds for all of its kind.
 func step(s act.Step) act.Step {
 	row := sequence[s.Kind]
 	s.After, s.Back = row.after, row.back
-	if s.Check.Kind == act.NoCheck {
+	if s.Check.Kind == "" {
 		s.Check.Kind = row.check
 	}
-	if s.Check.Kind == act.SurveyZone && len(s.Zones) > 0 {
-		s.Check.Host = s.Zones[0]
+	if s.Check.Kind == expect.Survey && len(s.Zones) > 0 {
+		s.Check.Name = s.Zones[0]
 	}
 	return s
 }
@@ -125,28 +91,28 @@ func stepsOf(zones []zone.Zone, carriers []carry.Carried, certificates []carry.C
 		stepsOfLowering(open),
 		stepsOfMail(zones), // in zones that count as moved too
 		stepsOfEarly(open),
-		stepsOfDelegations(open, CopyZones, SeeAgreement, FindDS, RemoveDS, ChangeNameServers, LeaveOld),
-		stepsOfCertificates(GetCertificates, early),
+		stepsOfDelegations(open, act.CopyZones, act.SeeAgreement, act.FindDS, act.RemoveDS, act.ChangeNameServers, act.LeaveOld),
+		stepsOfCertificates(act.GetCertificates, early),
 		stepsOfTelling(carriers, false),
 		stepsOfRedirects(carriers),
 		stepsOfNew(open),
-		stepsOfCertificates(CertifyNew, late),
+		stepsOfCertificates(act.CertifyNew, late),
 		stepsOfRecords(open),
 		stepsOfTelling(carriers, true),
 		stepsOfEnding(open, carriers, certificates),
-		stepsOfDelegations(open, SignAnew),
+		stepsOfDelegations(open, act.SignAnew),
 	)
 }
 
 func stepsOfLooking(open []zone.Zone, carriers []carry.Carried, moves map[string]bool) []act.Step {
 	var all []act.Step
 	if slices.ContainsFunc(open, func(z zone.Zone) bool { return z.Seen == nil && z.New == nil }) {
-		all = append(all, step(act.Step{Kind: SurveyFirst}))
+		all = append(all, step(act.Step{Kind: act.SurveyFirst}))
 	}
 	for _, c := range carriers {
 		for _, e := range c.Entries {
 			if e.Kind == world.DSEntry && !moves[e.Domain] {
-				all = append(all, step(act.Step{Kind: RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
+				all = append(all, step(act.Step{Kind: act.RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
 			}
 		}
 	}
@@ -155,7 +121,7 @@ func stepsOfLooking(open []zone.Zone, carriers []carry.Carried, moves map[string
 
 // stepsOfLowering says which TTLs to lower beforehand, and for how long to wait then.
 func stepsOfLowering(open []zone.Zone) []act.Step {
-	s := act.Step{Kind: LowerTTLs}
+	s := act.Step{Kind: act.LowerTTLs}
 	for _, z := range open {
 		for _, t := range z.TTLs {
 			if t.LowerBefore > 0 {
@@ -173,7 +139,7 @@ func stepsOfLowering(open []zone.Zone) []act.Step {
 // stepsOfMail says which changes untie mail from the web, and how long to wait until nobody
 // remembers how it was.
 func stepsOfMail(open []zone.Zone) []act.Step {
-	s := act.Step{Kind: UntieMail}
+	s := act.Step{Kind: act.UntieMail}
 	for i := range open {
 		if n, wait := MailFirst(&open[i]); n > 0 {
 			s.Zones = append(s.Zones, open[i].Name)
@@ -236,12 +202,12 @@ func stepsOfCertificates(kind act.StepKind, all []carry.Certificate) []act.Step 
 func stepsOfTelling(carriers []carry.Carried, after bool) []act.Step {
 	var all []act.Step
 	for _, c := range carriers {
-		claims := act.Step{Kind: ClaimHosts, Provider: c.Name}
+		claims := act.Step{Kind: act.ClaimHosts, Provider: c.Name}
 		if c.ClaimsAfter != after {
 			continue
 		}
 		if after {
-			claims.Kind = ClaimAfter
+			claims.Kind = act.ClaimAfter
 		}
 		for _, e := range c.Entries {
 			if e.Kind == world.HostEntry {
@@ -256,7 +222,7 @@ func stepsOfTelling(carriers []carry.Carried, after bool) []act.Step {
 }
 
 func stepsOfRedirects(carriers []carry.Carried) []act.Step {
-	s := act.Step{Kind: PlaceRedirects}
+	s := act.Step{Kind: act.PlaceRedirects}
 	byKind, runs := map[estate.CarrierKind][]string{}, map[string]string{}
 	for _, c := range carriers {
 		if c.Redirects {
@@ -277,11 +243,11 @@ func stepsOfRedirects(carriers []carry.Carried) []act.Step {
 	if len(s.Carriers)+len(s.Pages) == 0 {
 		return nil
 	}
-	return []act.Step{step(s), step(act.Step{Kind: TryRedirects})}
+	return []act.Step{step(s), step(act.Step{Kind: act.TryRedirects})}
 }
 
 func stepsOfRecords(open []zone.Zone) []act.Step {
-	s := act.Step{Kind: MakeChanges}
+	s := act.Step{Kind: act.MakeChanges}
 	wait, unseen := 0, false
 	for _, z := range open {
 		unseen = unseen || z.Seen == nil && z.New == nil
@@ -307,9 +273,9 @@ func stepsOfRecords(open []zone.Zone) []act.Step {
 	}
 	switch {
 	case s.Count > 0:
-		return []act.Step{step(s), step(act.Step{Kind: WaitForTTLs, Wait: wait})}
+		return []act.Step{step(s), step(act.Step{Kind: act.WaitForTTLs, Wait: wait})}
 	case unseen:
-		return []act.Step{step(act.Step{Kind: SetRecords})}
+		return []act.Step{step(act.Step{Kind: act.SetRecords})}
 	}
 	return nil
 }
@@ -327,7 +293,7 @@ func stepsOfEarly(open []zone.Zone) []act.Step {
 			}
 		}
 		if n > 0 {
-			all = append(all, step(act.Step{Kind: MakeEarly, Provider: z.Present, Zones: []string{z.Name}, Count: n}))
+			all = append(all, step(act.Step{Kind: act.MakeEarly, Provider: z.Present, Zones: []string{z.Name}, Count: n}))
 		}
 	}
 	return together(all)
@@ -376,7 +342,7 @@ func together(all []act.Step) []act.Step {
 
 func stepsOfEnding(open []zone.Zone, carriers []carry.Carried, certificates []carry.Certificate) []act.Step {
 	var all []act.Step
-	late := act.Step{Kind: IssueCertificates}
+	late := act.Step{Kind: act.IssueCertificates}
 	for _, c := range certificates {
 		if c.When == string(estate.After) {
 			late.Late = append(late.Late, act.Late{Names: c.Names, Carrier: c.Carrier})
@@ -385,7 +351,7 @@ func stepsOfEnding(open []zone.Zone, carriers []carry.Carried, certificates []ca
 	if len(late.Late) > 0 {
 		all = append(all, step(late))
 	}
-	primaries := act.Step{Kind: ChoosePrimaries}
+	primaries := act.Step{Kind: act.ChoosePrimaries}
 	for _, c := range carriers {
 		if c.Redirects && estate.CarrierKind(c.By).Row().OwnSteps {
 			primaries.Pages = append(primaries.Pages, c.Name)
@@ -394,8 +360,8 @@ func stepsOfEnding(open []zone.Zone, carriers []carry.Carried, certificates []ca
 	if len(primaries.Pages) > 0 {
 		all = append(all, step(primaries))
 	}
-	all = append(all, step(act.Step{Kind: AuditDoors}))
-	raise := act.Step{Kind: RaiseTTLs, Wait: int(act.RaiseAfter.Seconds())}
+	all = append(all, step(act.Step{Kind: act.AuditDoors}))
+	raise := act.Step{Kind: act.RaiseTTLs, Wait: int(act.RaiseAfter.Seconds())}
 	for _, z := range open {
 		for _, c := range z.Changes {
 			if act.ShortLived(&c) {
@@ -417,27 +383,27 @@ func partlySeen(z *zone.Zone) bool { return z.Seen != nil && (z.Partial || len(z
 func StepsOfMove(z *zone.Zone) []act.Step {
 	about := []string{z.Name}
 	d, m := z.Domain, z.Move
-	copying := act.Step{Kind: CopyZones, Zones: about, Servers: m.To, Provider: zone.NextPlace(d, m.To)}
+	copying := act.Step{Kind: act.CopyZones, Zones: about, Servers: m.To, Provider: zone.NextPlace(d, m.To)}
 	if partlySeen(z) {
 		copying.Partial = about
 	}
-	all := []act.Step{step(copying), step(act.Step{Kind: SeeAgreement, Zones: about})}
+	all := []act.Step{step(copying), step(act.Step{Kind: act.SeeAgreement, Zones: about})}
 	if m.Keys && len(m.DS) == 0 && m.ParentUnseen {
-		all = append(all, step(act.Step{Kind: FindDS, Zones: about, Provider: d.Registrar}))
+		all = append(all, step(act.Step{Kind: act.FindDS, Zones: about, Provider: d.Registrar}))
 	}
 	if len(m.DS) > 0 {
 		all = append(
 			all,
-			step(act.Step{Kind: RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}),
+			step(act.Step{Kind: act.RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}),
 		)
 	}
 	all = append(
 		all,
-		step(act.Step{Kind: ChangeNameServers, Zones: about, Provider: d.Registrar, Servers: m.To}),
-		step(act.Step{Kind: LeaveOld, Zones: about, Wait: m.OldLives, Unknown: m.Unknown}),
+		step(act.Step{Kind: act.ChangeNameServers, Zones: about, Provider: d.Registrar, Servers: m.To}),
+		step(act.Step{Kind: act.LeaveOld, Zones: about, Wait: m.OldLives, Unknown: m.Unknown}),
 	)
 	if len(m.DS) > 0 {
-		all = append(all, step(act.Step{Kind: SignAnew, Zones: about}))
+		all = append(all, step(act.Step{Kind: act.SignAnew, Zones: about}))
 	}
 	return all
 }
@@ -451,10 +417,10 @@ func stepsOfNew(open []zone.Zone) []act.Step {
 			continue
 		}
 		about := []string{z.Name}
-		made = append(made, step(act.Step{Kind: CreateZones, Zones: about, Provider: z.Next}))
+		made = append(made, step(act.Step{Kind: act.CreateZones, Zones: about, Provider: z.Next}))
 		delegated = append(
 			delegated,
-			step(act.Step{Kind: DelegateZones, Zones: about, Provider: z.Domain.Registrar, Servers: z.New.To}),
+			step(act.Step{Kind: act.DelegateZones, Zones: about, Provider: z.Domain.Registrar, Servers: z.New.To}),
 		)
 	}
 	return append(together(made), together(delegated)...)
@@ -470,42 +436,42 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 	}
 	about := func(zone string) bool { return zones[zone] }
 	switch s.Kind {
-	case LowerTTLs:
+	case act.LowerTTLs:
 		lines = func(l Line) bool { return l.Do == act.Lower }
-	case RaiseTTLs:
+	case act.RaiseTTLs:
 		lines = func(l Line) bool { return l.Do == act.Raise }
-	case UntieMail:
+	case act.UntieMail:
 		lines = func(l Line) bool { return l.Step > 0 && untiesMail(l) && about(l.Zone) }
-	case MakeEarly:
+	case act.MakeEarly:
 		lines = func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }
-	case MakeChanges:
+	case act.MakeChanges:
 		// What forwarded a door until now is deleted right before its records change: one door has one
 		// carrier.
 		lines = func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) }
 		entries = func(_ Sheet, e act.Entry) bool { return e.Action == act.Remove && e.Kind != world.DSEntry }
-	case SetRecords:
+	case act.SetRecords:
 		lines = func(l Line) bool { return l.Step > 0 }
-	case GetCertificates, CertifyNew:
+	case act.GetCertificates, act.CertifyNew:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.CertEntry && about(e.Domain) }
-	case ClaimHosts, ClaimAfter:
+	case act.ClaimHosts, act.ClaimAfter:
 		entries = func(sheet Sheet, e act.Entry) bool {
 			return sheet.Place == s.Provider && (e.Kind == world.HostEntry || e.Kind == world.Records)
 		}
-	case PlaceRedirects:
+	case act.PlaceRedirects:
 		kinds := []world.EntryKind{world.Config, world.Forward, world.SourceEntry, world.DoorEntry, world.Pattern, world.OriginEntry}
 		entries = func(sheet Sheet, e act.Entry) bool {
 			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != act.Remove &&
 				slices.Contains(kinds, e.Kind)
 		}
-	case ChoosePrimaries:
+	case act.ChoosePrimaries:
 		entries = func(sheet Sheet, e act.Entry) bool {
 			return e.Kind == world.Primary || e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps
 		}
-	case RemoveStaleDS, RemoveDS:
+	case act.RemoveStaleDS, act.RemoveDS:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.DSEntry && about(e.Domain) }
-	case ChangeNameServers, DelegateZones:
+	case act.ChangeNameServers, act.DelegateZones:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.NameServers && about(e.Domain) }
-	case CopyZones, CreateZones:
+	case act.CopyZones, act.CreateZones:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.ZoneEntry && about(e.Domain) }
 	}
 	return lines, entries

@@ -7,8 +7,8 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/record"
-	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/zone"
 )
@@ -20,7 +20,7 @@ type Task struct {
 	Zones   []string
 	Lines   []Line
 	Entries []act.Entry
-	Expects []runbook.Expect
+	Expects []expect.Expectation
 }
 
 // Tasks gives the steps of the plan, those that are done at several places once for each, in their
@@ -84,42 +84,42 @@ func zonesIn(t Task) []string {
 }
 
 // expects says what has to be seen once a task is done. Nothing: it cannot be seen from outside.
-func (p *Plan) expects(t *Task) []runbook.Expect {
+func (p *Plan) expects(t *Task) []expect.Expectation {
 	switch t.Step.Kind {
-	case LowerTTLs, RaiseTTLs:
+	case act.LowerTTLs, act.RaiseTTLs:
 		return ttlsExpected(t.Lines)
-	case UntieMail, MakeEarly, MakeChanges, SetRecords:
+	case act.UntieMail, act.MakeEarly, act.MakeChanges, act.SetRecords:
 		return recordsExpected(t.Lines)
-	case RemoveStaleDS, RemoveDS:
-		return eachZone(t, runbook.Expect{Kind: runbook.NoDS})
-	case ChangeNameServers, DelegateZones:
-		return eachZone(t, runbook.Expect{Kind: runbook.Delegation, Values: t.Step.Servers})
-	case CopyZones, CreateZones:
+	case act.RemoveStaleDS, act.RemoveDS:
+		return eachZone(t, expect.Expectation{Kind: expect.NoDS})
+	case act.ChangeNameServers, act.DelegateZones:
+		return eachZone(t, expect.Expectation{Kind: expect.Delegation, Values: t.Step.Servers})
+	case act.CopyZones, act.CreateZones:
 		return p.zonesExpected(t)
-	case SeeAgreement:
+	case act.SeeAgreement:
 		return p.agreementExpected(t)
-	case GetCertificates, CertifyNew:
+	case act.GetCertificates, act.CertifyNew:
 		return p.certificatesExpected(t)
-	case PlaceRedirects:
+	case act.PlaceRedirects:
 		return p.redirectsExpected(web.HTTP, t.Place)
-	case TryRedirects:
+	case act.TryRedirects:
 		return p.examples(p.redirectsExpected(web.HTTPS, slices.Concat(p.placed()...)...))
-	case IssueCertificates:
+	case act.IssueCertificates:
 		all := p.doorsExpected(func(d PlannedDoor) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
 		for i := range all {
-			all[i].Kind, all[i].Values = runbook.Certificate, nil
+			all[i].Kind, all[i].Values = expect.Certificate, nil
 		}
 		return all
-	case ChoosePrimaries:
+	case act.ChoosePrimaries:
 		return p.doorsExpected(func(d PlannedDoor) bool { return d.Carrier == t.Place })
-	case AuditDoors:
+	case act.AuditDoors:
 		return p.examples(p.doorsExpected(func(PlannedDoor) bool { return true }))
 	}
 	return nil
 }
 
-func eachZone(t *Task, e runbook.Expect) []runbook.Expect {
-	var all []runbook.Expect
+func eachZone(t *Task, e expect.Expectation) []expect.Expectation {
+	var all []expect.Expectation
 	for _, z := range t.Zones {
 		e.Name = z
 		all = append(all, e)
@@ -127,32 +127,32 @@ func eachZone(t *Task, e runbook.Expect) []runbook.Expect {
 	return all
 }
 
-func ttlsExpected(lines []Line) []runbook.Expect {
-	var all []runbook.Expect
+func ttlsExpected(lines []Line) []expect.Expectation {
+	var all []expect.Expectation
 	for _, l := range lines {
-		e := runbook.Expect{Kind: runbook.TTLAtMost, Name: l.Name, Type: l.Type, Server: l.Check.Server, TTL: l.TTL}
+		e := expect.Expectation{Kind: expect.TTLAtMost, Name: l.Name, Type: l.Type, Server: l.Check.Server, TTL: l.TTL}
 		if l.Do == act.Raise {
-			e.Kind = runbook.TTLAtLeast
+			e.Kind = expect.TTLAtLeast
 		}
 		if l.Type == record.Alias || l.Through != "" || l.Check.Server == "" {
 			continue // the provider decides on what is answered
 		}
-		if !slices.ContainsFunc(all, func(o runbook.Expect) bool { return o.Name == e.Name && o.Type == e.Type }) {
+		if !slices.ContainsFunc(all, func(o expect.Expectation) bool { return o.Name == e.Name && o.Type == e.Type }) {
 			all = append(all, e)
 		}
 	}
 	return all
 }
 
-func recordsExpected(lines []Line) []runbook.Expect {
-	var all []runbook.Expect
+func recordsExpected(lines []Line) []expect.Expectation {
+	var all []expect.Expectation
 	for _, l := range lines {
 		c := l.Check
-		if c.Kind != act.AskServer || c.Server == "" {
+		if c.Kind != expect.Records || c.Server == "" {
 			continue
 		}
-		e := runbook.Expect{
-			Kind:   runbook.Records,
+		e := expect.Expectation{
+			Kind:   expect.Records,
 			Name:   c.Name,
 			Type:   c.Type,
 			Server: c.Server,
@@ -164,7 +164,7 @@ func recordsExpected(lines []Line) []runbook.Expect {
 				e.Not = append(e.Not, record.Dotted(o.Type, o.Was))
 			}
 		}
-		if !slices.ContainsFunc(all, func(o runbook.Expect) bool {
+		if !slices.ContainsFunc(all, func(o expect.Expectation) bool {
 			return o.Name == e.Name && o.Type == e.Type && o.Server == e.Server
 		}) {
 			all = append(all, e)
@@ -192,18 +192,18 @@ func (p *Plan) nextServers(name string) []string {
 	return nil
 }
 
-func (p *Plan) zonesExpected(t *Task) []runbook.Expect {
-	var all []runbook.Expect
+func (p *Plan) zonesExpected(t *Task) []expect.Expectation {
+	var all []expect.Expectation
 	for _, z := range t.Step.Zones {
 		for _, server := range p.nextServers(z) {
-			all = append(all, runbook.Expect{Kind: runbook.Zone, Name: z, Server: server})
+			all = append(all, expect.Expectation{Kind: expect.Zone, Name: z, Server: server})
 		}
 	}
 	return all
 }
 
 // agreementExpected asks the next servers for everything that the present ones say.
-func (p *Plan) agreementExpected(t *Task) []runbook.Expect {
+func (p *Plan) agreementExpected(t *Task) []expect.Expectation {
 	all := p.zonesExpected(t)
 	for _, name := range t.Step.Zones {
 		z := p.zoneNamed(name)
@@ -212,7 +212,7 @@ func (p *Plan) agreementExpected(t *Task) []runbook.Expect {
 		}
 		for _, set := range p.atCopying(z) {
 			for _, server := range z.Move.To {
-				all = append(all, runbook.Expect{Kind: runbook.Records, Name: set.Name, Type: set.Type, Server: server,
+				all = append(all, expect.Expectation{Kind: expect.Records, Name: set.Name, Type: set.Type, Server: server,
 					Values: set.Values})
 			}
 		}
@@ -255,7 +255,7 @@ func (p *Plan) atCopying(z *zone.Zone) []record.Set {
 
 // certificatesExpected looks at the https doors of names at the carrier that is to hold their
 // certificate.
-func (p *Plan) certificatesExpected(t *Task) []runbook.Expect {
+func (p *Plan) certificatesExpected(t *Task) []expect.Expectation {
 	var names []string
 	for _, c := range p.Certificates {
 		if c.Carrier == t.Place && slices.Contains(t.Zones, c.Domain) {
@@ -268,7 +268,7 @@ func (p *Plan) certificatesExpected(t *Task) []runbook.Expect {
 			slices.Contains(names, d.Door.Host.String())
 	})
 	for i := range all {
-		all[i].Kind, all[i].Values = runbook.Certificate, nil
+		all[i].Kind, all[i].Values = expect.Certificate, nil
 	}
 	return all
 }
@@ -277,7 +277,7 @@ func (p *Plan) certificatesExpected(t *Task) []runbook.Expect {
 func (p *Plan) placed() [][]string {
 	var all [][]string
 	for _, s := range p.Steps {
-		if s.Kind == PlaceRedirects {
+		if s.Kind == act.PlaceRedirects {
 			all = append(all, s.Carriers, s.Pages)
 		}
 	}
@@ -286,7 +286,7 @@ func (p *Plan) placed() [][]string {
 
 // redirectsExpected looks at the doors of carriers by http, and by https too where the certificates
 // should be there.
-func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []runbook.Expect {
+func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []expect.Expectation {
 	return p.pointed(func(d PlannedDoor) bool {
 		return slices.Contains(carriers, d.Carrier) && (d.Door.Scheme == web.HTTP || upTo == web.HTTPS)
 	})
@@ -294,8 +294,8 @@ func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []runbook.
 
 // pointed looks at doors at the address of whoever carries them, before any name leads there. A
 // carrier that is known by an alias alone cannot be looked at so.
-func (p *Plan) pointed(wanted func(PlannedDoor) bool) []runbook.Expect {
-	var all []runbook.Expect
+func (p *Plan) pointed(wanted func(PlannedDoor) bool) []expect.Expectation {
+	var all []expect.Expectation
 	for _, d := range p.Doors {
 		c := p.Web.Carrier(d.Door.Host)
 		if c == nil || len(c.Addresses) == 0 || !wanted(d) || c.By == estate.Platform {
@@ -303,20 +303,20 @@ func (p *Plan) pointed(wanted func(PlannedDoor) bool) []runbook.Expect {
 		}
 		all = append(
 			all,
-			runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()},
+			expect.Expectation{Kind: expect.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()},
 				Address: c.Addresses[0].String()},
 		)
 	}
 	return all
 }
 
-func (p *Plan) doorsExpected(wanted func(PlannedDoor) bool) []runbook.Expect {
-	var all []runbook.Expect
+func (p *Plan) doorsExpected(wanted func(PlannedDoor) bool) []expect.Expectation {
+	var all []expect.Expectation
 	for _, d := range p.Doors {
 		if wanted(d) {
 			all = append(
 				all,
-				runbook.Expect{Kind: runbook.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()}},
+				expect.Expectation{Kind: expect.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()}},
 			)
 		}
 	}
@@ -332,7 +332,7 @@ func (p *Plan) late(s act.Step, d PlannedDoor) bool {
 const MostExamples = 500
 
 // Tried counts the rules that are tried by example among expectations.
-func Tried(expects []runbook.Expect) int {
+func Tried(expects []expect.Expectation) int {
 	n := 0
 	for _, e := range expects {
 		if p := chain.Probe(e.Probe); p == chain.ByRule || p == chain.ByPattern {
@@ -344,7 +344,7 @@ func Tried(expects []runbook.Expect) int {
 
 // examples adds to doors that are looked at a made-up path and query at each, and an example of
 // each rule, where they are looked at.
-func (p *Plan) examples(doors []runbook.Expect) []runbook.Expect {
+func (p *Plan) examples(doors []expect.Expectation) []expect.Expectation {
 	at := map[web.Door]string{}
 	for _, e := range doors {
 		if u, err := web.ParseURL(e.URL); err == nil {
@@ -366,8 +366,8 @@ func (p *Plan) examples(doors []runbook.Expect) []runbook.Expect {
 		if goal := p.Goal(ask.URL); !goal.Gone && !goal.Target.IsZero() {
 			target = goal.Target.String()
 		}
-		doors = append(doors, runbook.Expect{
-			Kind: runbook.Door, URL: ask.URL.String(), Values: []string{target}, Address: address, Probe: string(ask.Probe),
+		doors = append(doors, expect.Expectation{
+			Kind: expect.Door, URL: ask.URL.String(), Values: []string{target}, Address: address, Probe: string(ask.Probe),
 		})
 	}
 	return doors

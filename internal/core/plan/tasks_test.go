@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/plan"
-	"upperpath.example/upperpath/internal/core/runbook"
 )
 
 // tasksText gives what is done where, and what is looked at then, a line each.
@@ -40,7 +40,7 @@ func TestTasksOfAPlainMove(t *testing.T) {
 	assert.Contains(
 		t,
 		text,
-		fmt.Sprintf("%d at \"Registrar A\": 1 lines, 0 entries\n  ttl-at-most old.example A ns.old.example", plan.LowerTTLs),
+		fmt.Sprintf("%d at \"Registrar A\": 1 lines, 0 entries\n  ttl-at-most old.example A ns.old.example", act.LowerTTLs),
 	)
 	assert.Contains(t, text, "records old.example A ns.old.example [203.0.113.40]")
 	assert.Contains(
@@ -54,12 +54,12 @@ func TestTasksOfAPlainMove(t *testing.T) {
 	kinds := map[act.StepKind]int{}
 	for _, task := range p.Tasks() {
 		kinds[task.Step.Kind]++
-		if task.Step.Kind == plan.GetCertificates {
+		if task.Step.Kind == act.GetCertificates {
 			assert.Empty(t, task.Expects, "what a server shows is seen only once its redirects are in place")
 		}
 	}
-	assert.Equal(t, 1, kinds[plan.MakeChanges])
-	assert.Equal(t, 1, kinds[plan.AuditDoors])
+	assert.Equal(t, 1, kinds[act.MakeChanges])
+	assert.Equal(t, 1, kinds[act.AuditDoors])
 }
 
 // TestAnAliasThatComesIsNotTakenForTheAddressThatGoes asks for an alias's addresses, of which only the old ones are
@@ -70,10 +70,10 @@ func TestAnAliasThatComesIsNotTakenForTheAddressThatGoes(t *testing.T) {
 		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased, apex-alias: yes}\n",
 		seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."),
 	)
-	var found []runbook.Expect
+	var found []expect.Expectation
 	for _, task := range p.Tasks() {
 		for _, e := range task.Expects {
-			if e.Kind == runbook.Records && e.Name == "old.example" && e.Alias {
+			if e.Kind == expect.Records && e.Name == "old.example" && e.Alias {
 				found = append(found, e)
 			}
 		}
@@ -106,9 +106,9 @@ func TestWhatIsAuditedIsMoreThanRoots(t *testing.T) {
 	for _, task := range p.Tasks() {
 		at := ""
 		switch task.Step.Kind {
-		case plan.TryRedirects:
+		case act.TryRedirects:
 			at = "203.0.113.40"
-		case plan.AuditDoors:
+		case act.AuditDoors:
 		default:
 			continue
 		}

@@ -1,6 +1,9 @@
 package record
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Typed gives a value as most forms want it.
 func Typed(kind, value string) string {
@@ -10,28 +13,28 @@ func Typed(kind, value string) string {
 	return Plain(kind, value)
 }
 
-// LeadsBrowsers reports whether a type decides where a browser goes.
-func LeadsBrowsers(kind string) bool {
-	return kind == "A" || kind == "AAAA" || kind == "CNAME" || kind == "HTTPS" || kind == Alias
+// Plain gives a value without the last dot of its name, as most provider's pages want it.
+func Plain(kind, value string) string {
+	if endsInName(kind) && !strings.HasSuffix(value, " .") && value != "." {
+		return strings.TrimSuffix(value, ".")
+	}
+	return value
 }
 
-// LeadsToAddress reports whether a resolver that asks for an address reads records of a type.
-func LeadsToAddress(kind string) bool { return kind == "A" || kind == "AAAA" || kind == "CNAME" }
-
-// IsSigning reports whether a type is made by signing the zone, and goes with it.
-func IsSigning(kind string) bool {
-	switch kind {
-	case "RRSIG",
-		"NSEC",
-		"NSEC3",
-		"NSEC3PARAM",
-		"DNSKEY",
-		"CDS",
-		"CDNSKEY",
-		"TYPE65534": // the last is bind's own note of its work
-		return true
+// Dotted gives a value with the last dot of its name, as zone files want it.
+func Dotted(kind, value string) string {
+	if endsInName(kind) && !strings.HasSuffix(value, ".") {
+		return value + "."
 	}
-	return false
+	return value
+}
+
+// Target gives the name that a value leads to, without its last dot; "" for types that lead to none.
+func Target(kind, value string) string {
+	if names := Names(kind, value); len(names) == 1 && endsInName(kind) {
+		return names[0]
+	}
+	return ""
 }
 
 // PlainAll gives values without the last dots of their names (Plain).
@@ -63,4 +66,29 @@ func Normal(kind string, values []string) []string {
 // Without returns the values of a that are not in b.
 func Without(a, b []string) []string {
 	return slices.DeleteFunc(slices.Clone(a), func(v string) bool { return slices.Contains(b, v) })
+}
+
+// Fold gives a value in the form in which it is compared, as servers may write it: names, addresses
+// and digests in lower case, names without their last dot. Everything else keeps its letters: a text
+// is another one in capitals, and so is base64.
+func Fold(kind, value string) string {
+	row := types[kind]
+	switch {
+	case strings.Contains(value, `"`):
+		return value
+	case len(row.names) == 0 && row.form != "":
+		return strings.ToLower(value)
+	case len(row.names) == 0:
+		return value
+	}
+	f := strings.Fields(value)
+	for _, i := range row.names {
+		if i < 0 {
+			i += len(f)
+		}
+		if i >= 0 && i < len(f) {
+			f[i] = strings.ToLower(strings.TrimSuffix(f[i], "."))
+		}
+	}
+	return strings.Join(f, " ")
 }

@@ -16,47 +16,20 @@ const Alias = "ALIAS"
 // mostString is how many octets one string of a TXT record holds (RFC 1035 section 3.3).
 const mostString = 255
 
-// kinds is the table of record types: how many fields a value has, which of them are names, and how a value is read.
-// Types that only stay as they are need no row.
-var kinds = map[string]struct {
-	fields int // 0: read by itself
-	names  []int
-	read   func(string) (string, error)
-	form   string
-}{
-	"A":     {read: address(netip.Addr.Is4), form: "an IPv4 address such as 203.0.113.10"},
-	"AAAA":  {read: address(netip.Addr.Is6), form: "an IPv6 address such as 2001:db8:10::10"},
-	"CNAME": {fields: 1, names: []int{0}, form: "the name that it leads to, such as sites.platform.example"},
-	"NS":    {fields: 1, names: []int{0}, form: "the name of a name server, such as ns1.edge.example"},
-	"PTR":   {fields: 1, names: []int{0}, form: "a name"},
-	"MX":    {fields: 2, names: []int{1}, read: numbers(1), form: "a preference and a name, such as 10 mx1.mail.example"},
-	"SRV": {
-		fields: 4,
-		names:  []int{3},
-		read:   numbers(3),
-		form:   "priority, weight, port and a name, such as 0 5 443 www.northmoor.example",
-	},
-	"TXT":   {read: text, form: "a text"},
-	"CAA":   {read: caa, form: `a flag, a tag and a value, such as 0 issue "ca.example"`},
-	"TLSA":  {fields: 4, read: numbers(3), form: "usage, selector, matching type and data, such as 3 1 1 0d6f..."},
-	"SSHFP": {fields: 3, read: numbers(2), form: "algorithm, type and fingerprint"},
-	"DS":    {fields: 4, read: numbers(3), form: "key tag, algorithm, digest type and digest"},
-	"HTTPS": {read: service, form: "a priority and a target, such as 1 . alpn=h2"},
-	"SVCB":  {read: service, form: "a priority and a target, such as 1 . alpn=h2"},
-}
-
 // Types returns the record types that values can be read of, in order.
 func Types() []string {
 	var all []string
-	for kind := range kinds {
-		all = append(all, kind)
+	for kind, row := range types {
+		if row.form != "" {
+			all = append(all, kind)
+		}
 	}
 	slices.Sort(all)
 	return all
 }
 
 // ValueForm says what a value of a type looks like, "" for a type that is not known.
-func ValueForm(kind string) string { return kinds[kind].form }
+func ValueForm(kind string) string { return types[kind].form }
 
 // ErrType says that a record type is not known.
 var ErrType = errors.New("no record type that is known")
@@ -65,8 +38,8 @@ var ErrType = errors.New("no record type that is known")
 // case with their last dot, a text in quoted strings of at most 255 octets. The error says what is wrong with the
 // value; it is ErrType where the type is not known.
 func Value(kind, s string) (string, error) {
-	k, known := kinds[kind]
-	if !known {
+	k := types[kind]
+	if k.form == "" {
 		return "", fmt.Errorf("%s: %w", kind, ErrType)
 	}
 	s = strings.TrimSpace(s)
@@ -252,31 +225,6 @@ func service(s string) (string, error) {
 	}
 	f[1] = target
 	return numbers(1)(strings.Join(f, " "))
-}
-
-// Plain gives a value without the last dot of its name, as most provider's pages want it.
-func Plain(kind, value string) string {
-	if (len(kinds[kind].names) > 0 || kind == Alias) && !strings.HasSuffix(value, " .") && value != "." {
-		return strings.TrimSuffix(value, ".")
-	}
-	return value
-}
-
-// Dotted gives a value with the last dot of its name, as zone files want it.
-func Dotted(kind, value string) string {
-	if (len(kinds[kind].names) > 0 || kind == Alias) && !strings.HasSuffix(value, ".") {
-		return value + "."
-	}
-	return value
-}
-
-// Target gives the name that a value leads to, without its last dot; "" for types that lead to none.
-func Target(kind, value string) string {
-	f := strings.Fields(value)
-	if names := kinds[kind].names; len(names) > 0 && names[0] < len(f) {
-		return strings.ToLower(strings.TrimSuffix(f[names[0]], "."))
-	}
-	return ""
 }
 
 // Name reads the name of a record of a zone as somebody shows it: "@" or nothing for the apex, a label, or a full name

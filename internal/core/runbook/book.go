@@ -1,9 +1,9 @@
 // Package runbook is the list of steps that somebody works through: what has to be seen before a step counts as done,
-// when it may be done, what was done and when. It asks a World, and knows neither how that is asked nor how steps are
+// when it may be done, what was done and when. It asks an expect.Asker, and knows neither how that is asked nor how steps are
 // said.
 //
 //	book := runbook.New(canonical, "", tasks, start)
-//	progress, err := book.Proceed(ctx, world, now) // marks what is done, and stops at the first step that is not
+//	progress, err := book.Proceed(ctx, asker, now) // marks what is done, and stops at the first step that is not
 //	book.Mark(3, now)                       // by hand
 package runbook
 
@@ -14,6 +14,8 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
+	"upperpath.example/upperpath/internal/core/expect"
 )
 
 // Schema names the shape of a runbook in JSON.
@@ -31,21 +33,21 @@ type Book struct {
 
 // Task is a step at one place.
 type Task struct {
-	Number   int       `json:"number"` // from 1
-	Key      string    `json:"key"`    // the same for the same step of a later plan
-	Says     string    `json:"says"`
-	Provider string    `json:"provider,omitempty"` // at whose page
-	Names    []string  `json:"names,omitempty"`    // domains, hosts or record sets that it is about
-	Copy     []string  `json:"copy,omitempty"`     // values, a line each
-	After    []int     `json:"after,omitempty"`    // tasks to be done before, whose wait has to be over
-	Delay    int       `json:"delay,omitempty"`    // how long after those it may be done, in seconds
-	Wait     int       `json:"wait,omitempty"`     // how long to wait once it is done, in seconds
-	Idle     bool      `json:"idle,omitempty"`     // there is nothing to do but wait
-	Shows    string    `json:"shows,omitempty"`    // what to see when it worked
-	Back     string    `json:"back,omitempty"`     // the way back
-	Expects  []Expect  `json:"expects,omitempty"`  // what shows that it is done; none: nobody can see it from outside
-	Done     time.Time `json:"done,omitzero"`
-	ByHand   bool      `json:"by_hand,omitempty"` // somebody said that it is done; nobody looked
+	Number   int                  `json:"number"` // from 1
+	Key      string               `json:"key"`    // the same for the same step of a later plan
+	Says     string               `json:"says"`
+	Provider string               `json:"provider,omitempty"` // at whose page
+	Names    []string             `json:"names,omitempty"`    // domains, hosts or record sets that it is about
+	Copy     []string             `json:"copy,omitempty"`     // values, a line each
+	After    []int                `json:"after,omitempty"`    // tasks to be done before, whose wait has to be over
+	Delay    int                  `json:"delay,omitempty"`    // how long after those it may be done, in seconds
+	Wait     int                  `json:"wait,omitempty"`     // how long to wait once it is done, in seconds
+	Idle     bool                 `json:"idle,omitempty"`     // there is nothing to do but wait
+	Shows    string               `json:"shows,omitempty"`    // what to see when it worked
+	Back     string               `json:"back,omitempty"`     // the way back
+	Expects  []expect.Expectation `json:"expects,omitempty"`  // what shows that it is done; none: nobody can see it from outside
+	Done     time.Time            `json:"done,omitzero"`
+	ByHand   bool                 `json:"by_hand,omitempty"` // somebody said that it is done; nobody looked
 }
 
 // IsDone reports whether a task is done.
@@ -231,7 +233,7 @@ type Waiting struct {
 // Proceed looks, step by step, whether what is to be seen is seen. It marks what is done with the time, passes over
 // what still waits and says so, and stops at the first step that is not done. Where the context ends, it stops with
 // its error; what was marked until then stays.
-func (b *Book) Proceed(ctx context.Context, w World, now time.Time) (Progress, error) {
+func (b *Book) Proceed(ctx context.Context, asker expect.Asker, now time.Time) (Progress, error) {
 	var p Progress
 	over := make([]time.Time, len(b.Tasks))
 	for i := range b.Tasks {
@@ -253,7 +255,7 @@ func (b *Book) Proceed(ctx context.Context, w World, now time.Time) (Progress, e
 				p.Open = t
 				return p, ctx.Err()
 			}
-			missing, unseen := Look(ctx, w, t.Expects)
+			missing, unseen := Look(ctx, asker, t.Expects)
 			if err := ctx.Err(); err != nil {
 				return p, err
 			}
@@ -291,7 +293,7 @@ func (b *Book) Check() error {
 			}
 		}
 		for _, e := range t.Expects {
-			if e.Kind == Door && len(e.Values) != 1 {
+			if e.Kind == expect.Door && len(e.Values) != 1 {
 				return fmt.Errorf("step %d looks at a door that leads nowhere", t.Number)
 			}
 		}

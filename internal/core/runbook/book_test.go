@@ -2,8 +2,6 @@ package runbook
 
 import (
 	"context"
-	"errors"
-	"net/netip"
 	"strings"
 	"testing"
 	"time"
@@ -11,10 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
-	"upperpath.example/upperpath/internal/core/web"
 )
 
 var start = time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
@@ -27,46 +24,45 @@ type world struct {
 	doors   map[string]string // by URL and address: what is wrong, "" for nothing
 }
 
-var errSilent = errors.New("it does not answer")
-
-func (w *world) Set(_ context.Context, server, name, kind string) (*record.Set, error) {
-	s, seen := w.sets[server+" "+name+" "+kind]
-	if !seen {
-		return nil, errSilent
+func (w *world) Ask(_ context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
+	silent := expect.Answer{Unseen: "it does not answer"}
+	switch {
+	case e.AtDoor():
+		key := strings.TrimSpace(e.URL + " " + e.Address)
+		switch wrong, seen := w.doors[key]; {
+		case !seen:
+			return silent
+		case wrong != "":
+			return expect.Answer{Findings: []finding.Finding{finding.New(finding.WrongPage, key, wrong, "", nil)}}
+		}
+		return expect.Answer{Met: "200"}
+	case e.Kind == expect.NoDS:
+		switch signed, seen := w.signed[e.Name]; {
+		case !seen:
+			return silent
+		case signed:
+			return expect.Answer{Values: []string{"a DS record"}}
+		}
+		return expect.Answer{}
+	case e.Kind == expect.Delegation:
+		servers, seen := w.servers[e.Name]
+		if !seen {
+			return silent
+		}
+		return expect.Answer{Values: servers}
 	}
-	return s, nil
-}
-
-func (w *world) Delegation(_ context.Context, domain string) ([]string, error) {
-	s, seen := w.servers[domain]
-	if !seen {
-		return nil, errSilent
+	kind := e.Type
+	if e.Kind == expect.Zone {
+		kind = "SOA"
 	}
-	return s, nil
-}
-
-func (w *world) Signed(_ context.Context, domain string) (bool, error) {
-	s, seen := w.signed[domain]
-	if !seen {
-		return false, errSilent
-	}
-	return s, nil
-}
-
-func (w *world) Follow(_ context.Context, entry chain.Entry, at netip.Addr, target web.URL) chain.Chain {
-	u := entry.Ask.URL
-	c := chain.Chain{Entry: u, Arrival: target, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}}
-	key := u.String()
-	if at.IsValid() {
-		key += " " + at.String()
-	}
-	switch wrong, seen := w.doors[key]; {
+	switch s, seen := w.sets[at.Host+" "+e.Name+" "+kind]; {
 	case !seen:
-		c.Hops[0].Refusal, c.Hops[0].Detail = chain.Unseen, "it does not answer"
-	case wrong != "":
-		c.Findings = []finding.Finding{finding.New(finding.WrongPage, key, wrong, "", nil)}
+		return silent
+	case s == nil:
+		return expect.Answer{}
+	default:
+		return expect.Answer{Values: s.Values, TTL: s.TTL}
 	}
-	return c
 }
 
 func set(ttl int, values ...string) *record.Set { return &record.Set{TTL: ttl, Values: values} }
@@ -75,19 +71,19 @@ func book() *Book {
 	return New("https://www.n.example", "", []Task{
 		{
 			Key:     "lower",
-			Expects: []Expect{{Kind: TTLAtMost, Name: "old.example", Type: "A", Server: "ns", TTL: 300}},
+			Expects: []expect.Expectation{{Kind: expect.TTLAtMost, Name: "old.example", Type: "A", Server: "ns", TTL: 300}},
 			Wait:    4 * 3600,
 		},
 		{Key: "claim"},
-		{Key: "change", After: []int{1, 2}, Expects: []Expect{{Kind: Records, Name: "old.example", Type: "A", Server: "ns",
+		{Key: "change", After: []int{1, 2}, Expects: []expect.Expectation{{Kind: expect.Records, Name: "old.example", Type: "A", Server: "ns",
 			Values: []string{"203.0.113.20"}}}},
 		{Key: "wait", After: []int{3}, Wait: 900, Idle: true},
 		{
 			Key:     "audit",
 			After:   []int{4},
-			Expects: []Expect{{Kind: Door, URL: "https://old.example/", Values: []string{"https://www.n.example/"}}},
+			Expects: []expect.Expectation{{Kind: expect.Door, URL: "https://old.example/", Values: []string{"https://www.n.example/"}}},
 		},
-		{Key: "raise", After: []int{5}, Delay: 24 * 3600, Expects: []Expect{{Kind: TTLAtLeast, Name: "old.example", Type: "A",
+		{Key: "raise", After: []int{5}, Delay: 24 * 3600, Expects: []expect.Expectation{{Kind: expect.TTLAtLeast, Name: "old.example", Type: "A",
 			Server: "ns", TTL: 3600}}},
 	}, start)
 }
@@ -192,47 +188,47 @@ func TestWhatIsExpected(t *testing.T) {
 		signed:  map[string]bool{"a.example": true, "b.example": false},
 		doors:   map[string]string{"http://a.example/ 203.0.113.9": "", "http://b.example/ 203.0.113.9": "It loops."},
 	}
-	door := func(u, at string) Expect {
-		return Expect{Kind: Door, URL: u, Address: at, Values: []string{"https://www.n.example/"}}
+	door := func(u, at string) expect.Expectation {
+		return expect.Expectation{Kind: expect.Door, URL: u, Address: at, Values: []string{"https://www.n.example/"}}
 	}
 	for _, c := range []struct {
-		expect          Expect
+		expect          expect.Expectation
 		missing, unseen string
 	}{
-		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns"}, "", ""},
-		{Expect{Kind: Records, Name: "a.example", Type: "A", Server: "ns"},
+		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns"}, "", ""},
+		{expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns"},
 			"a.example still has A records at ns: 203.0.113.1", ""},
-		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns", Values: []string{"1"}},
+		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns", Values: []string{"1"}},
 			"gone.example has no A record at ns yet, and should have 1", ""},
-		{Expect{Kind: Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}}, "", ""},
-		{Expect{Kind: Records, Name: "gone.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}},
+		{expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}}, "", ""},
+		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}},
 			"gone.example has no A record at ns yet", ""},
 		{
-			Expect{Kind: Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"},
+			expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"},
 				Not: []string{"203.0.113.1"}},
 			"a.example still has A records at ns: 203.0.113.1", "",
 		},
-		{Expect{Kind: TTLAtMost, Name: "gone.example", Type: "A", Server: "ns", TTL: 1},
+		{expect.Expectation{Kind: expect.TTLAtMost, Name: "gone.example", Type: "A", Server: "ns", TTL: 1},
 			"gone.example has no A record at ns", ""},
-		{Expect{Kind: TTLAtMost, Name: "a.example", Type: "A", Server: "no", TTL: 1}, "",
+		{expect.Expectation{Kind: expect.TTLAtMost, Name: "a.example", Type: "A", Server: "no", TTL: 1}, "",
 			"no did not answer about a.example A"},
-		{Expect{Kind: Zone, Name: "a.example", Server: "ns"}, "", ""},
-		{Expect{Kind: Zone, Name: "a.example", Server: "lame"}, "lame does not hold the zone a.example", ""},
-		{Expect{Kind: Zone, Name: "a.example", Server: "no"}, "", "no did not answer for a.example"},
-		{Expect{Kind: Delegation, Name: "a.example", Values: []string{"ns2.x", "ns1.x"}}, "", ""},
-		{Expect{Kind: Delegation, Name: "new.example", Values: []string{"ns1.x"}},
+		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "ns"}, "", ""},
+		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "lame"}, "lame does not hold the zone a.example", ""},
+		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "no"}, "", "no did not answer for a.example"},
+		{expect.Expectation{Kind: expect.Delegation, Name: "a.example", Values: []string{"ns2.x", "ns1.x"}}, "", ""},
+		{expect.Expectation{Kind: expect.Delegation, Name: "new.example", Values: []string{"ns1.x"}},
 			"names none as the name servers of new.example", ""},
-		{Expect{Kind: Delegation, Name: "c.example", Values: []string{"ns1.x"}}, "",
+		{expect.Expectation{Kind: expect.Delegation, Name: "c.example", Values: []string{"ns1.x"}}, "",
 			"the parent zone of c.example was not seen"},
-		{Expect{Kind: NoDS, Name: "a.example"}, "the parent zone still has a DS record of a.example", ""},
-		{Expect{Kind: NoDS, Name: "b.example"}, "", ""},
-		{Expect{Kind: NoDS, Name: "c.example"}, "", "the parent zone of c.example was not seen"},
+		{expect.Expectation{Kind: expect.NoDS, Name: "a.example"}, "the parent zone still has a DS record of a.example", ""},
+		{expect.Expectation{Kind: expect.NoDS, Name: "b.example"}, "", ""},
+		{expect.Expectation{Kind: expect.NoDS, Name: "c.example"}, "", "the parent zone of c.example was not seen"},
 		{door("http://a.example/", "203.0.113.9"), "", ""},
 		{door("http://b.example/", "203.0.113.9"), "http://b.example/ at 203.0.113.9: It loops.", ""},
 		{door("http://c.example/", ""), "", "http://c.example/ was not seen"},
-		{door("::", ""), "", ":: cannot be asked"},
+		{door("::", ""), "", ":: was not seen"},
 	} {
-		missing, unseen := Look(t.Context(), w, []Expect{c.expect})
+		missing, unseen := Look(t.Context(), w, []expect.Expectation{c.expect})
 		assert.Contains(t, strings.Join(missing, "\n"), c.missing, "%v", c.expect)
 		assert.Contains(t, strings.Join(unseen, "\n"), c.unseen, "%v", c.expect)
 		assert.Equal(t, c.missing == "", len(missing) == 0, "%v: %v", c.expect, missing)

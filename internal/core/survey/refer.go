@@ -13,21 +13,13 @@ import (
 // mail hosts, name servers and services, what an SPF record looks up, and where mail of reports goes. The value is as a
 // zone file has it. "." refers to nothing.
 func Refers(kind, value string) []string {
-	fields := strings.Fields(value)
-	if len(fields) == 0 {
-		return nil
-	}
 	var all []string
-	switch kind {
-	case "CNAME", "DNAME", "MX", "NS", "SRV", "NAPTR", "PTR":
-		all = append(all, fields[len(fields)-1])
-	case "HTTPS", "SVCB":
-		if len(fields) > 1 {
-			all = append(all, fields[1])
-		}
-	case "CAA":
-		all = addressees(record.Unquote(fields[len(fields)-1]))
-	case "TXT":
+	switch {
+	case record.Refers(kind):
+		all = record.Names(kind, value)
+	case kind == "CAA":
+		all = addressees(record.Unquote(lastField(value)))
+	case kind == "TXT":
 		all = textNames(record.Unquote(value))
 	}
 	names := all[:0]
