@@ -16,8 +16,8 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/imports"
 	"upperpath.example/upperpath/internal/report"
-	"upperpath.example/upperpath/internal/servers"
 )
 
 // importOptions are the options of rules import.
@@ -89,7 +89,7 @@ var (
 )
 
 // readImport reads the file as what it is.
-func readImport(path string, o *importOptions, serves func(web.Host) bool) (servers.Import, error) {
+func readImport(path string, o *importOptions, serves func(web.Host) bool) (imports.Import, error) {
 	name := strings.ToLower(filepath.Base(path))
 	if o.kind == "" {
 		switch {
@@ -107,7 +107,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 			case nginxLine.Match(data):
 				o.kind = "nginx"
 			default:
-				return servers.Import{}, usage(
+				return imports.Import{}, usage(
 					"%s: neither its name nor what stands in it tells what it is; expected --kind csv, apache or nginx",
 					path,
 				)
@@ -115,37 +115,37 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 		}
 	}
 	if !contains([]string{"csv", "apache", "nginx"}, o.kind) {
-		return servers.Import{}, usage("--kind %s: expected csv, apache or nginx", o.kind)
+		return imports.Import{}, usage("--kind %s: expected csv, apache or nginx", o.kind)
 	}
 	host := ""
 	if o.host != "" {
 		h, err := web.ParseHost(o.host)
 		if err != nil {
-			return servers.Import{}, usage("--host %s: %s", o.host, err)
+			return imports.Import{}, usage("--host %s: %s", o.host, err)
 		}
 		host = h.String()
 	}
 	if o.kind == "csv" {
 		read, err := files.ReadPairs(path, o.oldColumn, o.newColumn)
-		pairs := make([]servers.Pair, len(read))
+		pairs := make([]imports.Pair, len(read))
 		for i, p := range read {
-			pairs[i] = servers.Pair(p)
+			pairs[i] = imports.Pair(p)
 		}
-		return servers.ReadPairs(pairs, host, 301, serves), err
+		return imports.ReadPairs(pairs, host, 301, serves), err
 	}
 	data, err := files.Read(path, files.MostConfig)
 	files.InProportion(len(data))
 	if err != nil {
-		return servers.Import{}, problem.List{
+		return imports.Import{}, problem.List{
 			{File: path, Says: "the file cannot be read", Expected: "a configuration file of 64 MiB at most",
 				Remedy: "check whether it is there"},
 		}
 	}
 	if host == "" && o.kind == "apache" && !strings.Contains(strings.ToLower(string(data)), "servername") {
-		return servers.Import{}, usage("whose paths are these? %s names no host; name it with --host", path)
+		return imports.Import{}, usage("whose paths are these? %s names no host; name it with --host", path)
 	}
 	if o.kind == "nginx" {
-		return servers.ReadNginx(string(data), host, included(path)), nil
+		return imports.ReadNginx(string(data), host, included(path)), nil
 	}
 	if o.context == "" {
 		o.context = "server"
@@ -154,9 +154,9 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (serv
 		}
 	}
 	if o.context != "htaccess" && o.context != "server" {
-		return servers.Import{}, usage("--context %s: expected htaccess or server", o.context)
+		return imports.Import{}, usage("--context %s: expected htaccess or server", o.context)
 	}
-	return servers.ReadApache(string(data), host, o.context == "htaccess", included(path)), nil
+	return imports.ReadApache(string(data), host, o.context == "htaccess", included(path)), nil
 }
 
 // mostIncluded is how many octets of included files are read, and how many files.
@@ -167,7 +167,7 @@ const (
 
 // included gives the texts of files that a configuration includes, by a name or a pattern: those in its own folder or
 // below. A configuration comes from outside, and reads nothing else of this machine.
-func included(path string) servers.Includes {
+func included(path string) imports.Includes {
 	octets, count := int64(0), 0
 	return func(pattern string) []string {
 		root, err := os.OpenRoot(filepath.Dir(path)) // which no name and no link leads out of
@@ -219,7 +219,7 @@ var errNoFile = errors.New("it is no plain file")
 
 // imported reads the rules as those of the estate, and writes what came of it.
 func (p *program) imported(
-	path string, e *files.Estate, canonical web.Door, m servers.Import, o *importOptions,
+	path string, e *files.Estate, canonical web.Door, m imports.Import, o *importOptions,
 ) error {
 	scope := files.RuleScope(e.Estate)
 	m.Settle(scope)
@@ -270,12 +270,12 @@ func (p *program) imported(
 }
 
 // masked gives a line of somebody's file as it is shown: a password in it is not.
-func masked(l servers.SkippedLine) report.Skipped {
+func masked(l imports.SkippedLine) report.Skipped {
 	return report.Skipped{Line: l.Line, Text: web.MaskedWords(l.Text), Reason: web.MaskedWords(l.Reason)}
 }
 
 // addRules adds rules at the end of the estate's, in its own columns; what is there stays as it is.
-func addRules(e *files.Estate, source string, rules []servers.ImportedRule) (string, error) {
+func addRules(e *files.Estate, source string, rules []imports.ImportedRule) (string, error) {
 	if e.Estate.Rules == "" {
 		return "", usage("the estate file names no rules; add rules: rules.csv to it")
 	}

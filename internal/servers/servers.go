@@ -1,6 +1,7 @@
-// Package servers writes doors as configuration for real web servers, a file a server and a row in the table, and reads
-// redirects from such files. It works nothing out: what each door answers comes from predict; here it is only said in a
-// server's own language, exactly or not at all.
+// Package servers writes doors as configuration for real web servers, a file a server and a row in
+// the table. It works nothing out: what each door answers comes from predict; here it is only said in
+// a server's own language, exactly or not at all. Redirects that a server has already are read by
+// package imports, which shares nothing with this one, so that neither repeats the other's mistake.
 //
 //	w, _ := servers.WriterOf("nginx")
 //	out, err := w.Write(web.Held("gateway"), servers.Options{})

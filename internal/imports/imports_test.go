@@ -1,4 +1,4 @@
-package servers
+package imports
 
 import (
 	"fmt"
@@ -373,24 +373,6 @@ func FuzzImported(f *testing.F) {
 		for _, d := range m.Differences(scope, web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}) {
 			if _, err := web.ParseURL(d.URL); err != nil {
 				t.Fatal(err)
-			}
-		}
-	})
-}
-
-// FuzzListen looks whether what is taken can stand in a configuration file.
-func FuzzListen(f *testing.F) {
-	f.Add("http=127.0.0.1:8080")
-	f.Add("https=[::1]:443")
-	f.Add("http=*:80")
-	f.Fuzz(func(t *testing.T, value string) {
-		o, err := ParseListen([]string{value})
-		if err != nil {
-			return
-		}
-		for _, at := range append(o.HTTP, o.HTTPS...) {
-			if strings.ContainsAny(at, " \t\r\n;{}\"'\\$#<>") || !regexp.MustCompile(`.:[1-9][0-9]{0,4}$|.:0+[1-9]`).MatchString(at) {
-				t.Fatalf("%q", at)
 			}
 		}
 	})
