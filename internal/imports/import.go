@@ -2,14 +2,12 @@
 // pairs of URLs, as rules of the redirect map. What the rule language can say is translated; the rest
 // is listed with the reason. Nothing is dropped silently, and nothing is guessed.
 //
-//	m := imports.ReadApache("Redirect 301 /shop https://shop.example/", "old.example", nil)
-//	m.Rules[0].Old     // old.example/shop{rest*}, as Apache takes it
-//	m.Skipped          // lines that no rule says
-//	m.Differences()    // where the order of the server decides otherwise than the map would
-//
-// A regular expression becomes templates where it is of the simple kind (readExpression): "^/a/(.*)$"
-// is /a/{1*}, "^/(a|b)/$" is two rules. The server takes the first line that fits, the map the most
-// specific rule: each rule keeps its rank, and pairs that meet in the wrong order are differences.
+// "Redirect 301 /shop https://shop.example/" takes the path and all below it, and becomes two rules:
+// old.example/shop, and old.example/shop/{+rest} with https://shop.example//{+rest}, two slashes
+// included, since that is what Apache answers. A regular expression becomes templates where it is of
+// the simple kind (readExpression): "^/(a|b)/$" is two rules. The server takes the first line that
+// fits, the map the most specific rule: each rule keeps its rank, and pairs that meet in the wrong
+// order are Differences.
 package imports
 
 import (
