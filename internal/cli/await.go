@@ -21,6 +21,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -251,7 +252,7 @@ func (s *screen) rows() int {
 
 // draw writes a document in place of the one before. The cursor stays below it, so that what else is written comes
 // after it.
-func (s *screen) draw(d report.Doc) error {
+func (s *screen) draw(d doc.Doc) error {
 	if time.Since(s.drawn) < time.Second/4 {
 		return nil
 	}
@@ -261,7 +262,7 @@ func (s *screen) draw(d report.Doc) error {
 		width = 100
 	}
 	var text bytes.Buffer
-	if err := report.Write(&text, "text", d, report.Style{Color: s.color, Width: width - 1}); err != nil {
+	if err := doc.Write(&text, "text", d, doc.Style{Color: s.color, Width: width - 1}); err != nil {
 		return err
 	}
 	clean := safe(text.Bytes(), s.color)

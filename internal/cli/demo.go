@@ -23,6 +23,7 @@ import (
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
@@ -328,7 +329,7 @@ func (p *program) chapter(number int, title string) {
 		fmt.Fprintln(p.out)
 	}
 	line := fmt.Sprintf("── %d  %s ", number, title)
-	_ = p.tell(report.Doc{Title: line + strings.Repeat("─", max(0, min(p.style().Width, 100)-len([]rune(line))))})
+	_ = p.tell(doc.Doc{Title: line + strings.Repeat("─", max(0, min(p.style().Width, 100)-len([]rune(line))))})
 	fmt.Fprintln(p.out)
 }
 
@@ -376,9 +377,9 @@ func reportTitle(canonical string) string {
 
 // writeHTML writes a report page. One that is there already is replaced only if the program made it and nobody edited
 // it, or with force.
-func writeHTML(path string, d report.Doc, force bool) error {
+func writeHTML(path string, d doc.Doc, force bool) error {
 	var page bytes.Buffer
-	if err := report.Write(&page, "html", d, report.Style{}); err != nil {
+	if err := doc.Write(&page, "html", d, doc.Style{}); err != nil {
 		return failed(fmt.Errorf("making the report: %w", err))
 	}
 	return files.WriteMade(force, files.Made{Path: path, Data: page.Bytes(), Opens: "<!-- ", Closes: " -->"})

@@ -26,8 +26,8 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
-	"upperpath.example/upperpath/internal/report"
 )
 
 // Version is set when a release is built.
@@ -362,7 +362,7 @@ func (o *output) flags(c *cobra.Command) {
 
 // formatFlag adds the option that chooses the form of a result.
 func (o *output) formatFlag(c *cobra.Command) {
-	formats := report.Formats()
+	formats := doc.Formats()
 	c.Flags().StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
 	_ = c.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 }
@@ -373,7 +373,7 @@ func (o *output) chainFlag(c *cobra.Command) {
 }
 
 func (o *output) check() error {
-	formats := report.Formats()
+	formats := doc.Formats()
 	if !contains(formats, o.format) {
 		near := ""
 		if n := problem.Nearest(o.format, formats); n != "" {
@@ -388,20 +388,20 @@ func (o *output) check() error {
 }
 
 // show writes a result in the form that was chosen.
-func (p *program) show(d report.Doc, o *output) error {
-	if _, is := terminal(p.out.to); is && report.Binary(o.format) {
+func (p *program) show(d doc.Doc, o *output) error {
+	if _, is := terminal(p.out.to); is && doc.Binary(o.format) {
 		return usage("--format %s is nothing for a terminal; write it to a file: > result.%[1]s", o.format)
 	}
 	style := p.style()
 	style.Detail = o.detail
-	if report.Binary(o.format) {
-		return report.Write(p.out.raw(), o.format, d, style)
+	if doc.Binary(o.format) {
+		return doc.Write(p.out.raw(), o.format, d, style)
 	}
-	return report.Write(p.out, o.format, d, style)
+	return doc.Write(p.out, o.format, d, style)
 }
 
 // tell writes a document as text.
-func (p *program) tell(d report.Doc) error { return p.show(d, &output{format: "text"}) }
+func (p *program) tell(d doc.Doc) error { return p.show(d, &output{format: "text"}) }
 
 // exit turns findings into the exit code.
 func (o *output) exit(findings []finding.Finding) error {
@@ -421,8 +421,8 @@ func contains(list []string, s string) bool {
 }
 
 // style is how the output may look: colours and the full width only on a terminal.
-func (p *program) style() report.Style {
-	s := report.Style{Width: 100, Color: p.out.color}
+func (p *program) style() doc.Style {
+	s := doc.Style{Width: 100, Color: p.out.color}
 	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n >= 40 {
 		s.Width = n
 	}

@@ -1,3 +1,7 @@
+// Package report says what was found: each subject (an audit, a plan, a survey) is a file that makes a
+// doc.Doc of it, and knows no format. It computes nothing that is not about showing.
+//
+//	err := doc.Write(os.Stdout, "text", report.Audit(a, "Audit", now), doc.Style{Width: 100})
 package report
 
 import (
@@ -11,6 +15,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Looked is what a look or an audit is made of.
@@ -26,17 +31,17 @@ type Looked struct {
 }
 
 // Audit gives the document of a whole audit.
-func Audit(a *chain.Audit, name, title string, now time.Time) Doc {
+func Audit(a *chain.Audit, name, title string, now time.Time) doc.Doc {
 	return look(Looked{name, title, a.Vantage, a.Canonical, a.Started, now, slices.Values(a.Chains),
 		func() ([]finding.Finding, []string) { return a.Findings, a.Notes }}, a.Schema, false)
 }
 
 // Brief gives a document without its chains.
-func Brief(d Doc) Doc {
+func Brief(d doc.Doc) doc.Doc {
 	blocks := d.Blocks
-	d.Blocks = func(yield func(Block) bool) {
+	d.Blocks = func(yield func(doc.Block) bool) {
 		for b := range blocks {
-			if _, is := b.(Chain); !is && !yield(b) {
+			if _, is := b.(doc.Chain); !is && !yield(b) {
 				return
 			}
 		}
@@ -45,24 +50,24 @@ func Brief(d Doc) Doc {
 }
 
 // Look gives the document of a look, whose chains are all followed before it says its verdict.
-func Look(l Looked) Doc { return look(l, chain.AuditSchema, false) }
+func Look(l Looked) doc.Doc { return look(l, chain.AuditSchema, false) }
 
 // Stream gives the document of a look over a long list: chains as they come, the verdict last.
-func Stream(l Looked) Doc { return look(l, chain.AuditSchema, true) }
+func Stream(l Looked) doc.Doc { return look(l, chain.AuditSchema, true) }
 
-func look(l Looked, schema string, late bool) Doc {
+func look(l Looked, schema string, late bool) doc.Doc {
 	about := fmt.Sprintf("seen from %s, %s", l.Vantage, l.Started.Format("2006-01-02 15:04 MST"))
-	d := Doc{Name: l.Name, Title: l.Title, About: about, Main: chainsSheet, Data: auditData(l, schema, late)}
-	d.Blocks = func(yield func(Block) bool) { wholeLook(l, yield) }
+	d := doc.Doc{Name: l.Name, Title: l.Title, About: about, Main: doc.ChainsSheet, Data: auditData(l, schema, late)}
+	d.Blocks = func(yield func(doc.Block) bool) { wholeLook(l, yield) }
 	if late {
 		d.Title, d.About = "", ""
-		d.Blocks = func(yield func(Block) bool) { streamed(l, yield) }
+		d.Blocks = func(yield func(doc.Block) bool) { streamed(l, yield) }
 	}
 	return d
 }
 
 // auditData is an audit as JSON has it, chain by chain.
-func auditData(l Looked, schema string, late bool) Object {
+func auditData(l Looked, schema string, late bool) doc.Object {
 	var findings []finding.Finding
 	var notes []string
 	each := func(yield func(any) bool) {
@@ -73,20 +78,20 @@ func auditData(l Looked, schema string, late bool) Object {
 			}
 		}
 	}
-	var chains any = Sequence(each)
+	var chains any = doc.Sequence(each)
 	if late {
-		chains = Lines(each)
+		chains = doc.Lines(each)
 	}
-	return Object{
-		{"schema", schema}, {"vantage", l.Vantage}, {"canonical", ifSaid(l.Canonical)}, {"started", l.Started},
-		{"chains", chains},
-		{"findings", func() any { findings, notes = l.End(); return inWordsOne(findings) }},
-		{"notes", func() any { return ifAny(notes)() }},
+	return doc.Object{
+		{Name: "schema", Value: schema}, {Name: "vantage", Value: l.Vantage}, {Name: "canonical", Value: doc.IfSaid(l.Canonical)}, {Name: "started", Value: l.Started},
+		{Name: "chains", Value: chains},
+		{Name: "findings", Value: func() any { findings, notes = l.End(); return inWordsOne(findings) }},
+		{Name: "notes", Value: func() any { return doc.IfAny(notes)() }},
 	}
 }
 
 // wholeLook gives the verdict first, then the doors in a line each, what is wrong, and the chains.
-func wholeLook(l Looked, yield func(Block) bool) {
+func wholeLook(l Looked, yield func(doc.Block) bool) {
 	var chains []chain.Chain
 	var doors doorList
 	for c := range l.Chains {
@@ -95,12 +100,12 @@ func wholeLook(l Looked, yield func(Block) bool) {
 	}
 	findings, notes := l.End()
 	doors.tear(findings)
-	blocks := append([]Block{doors.verdict(findings)}, causeBlocks(findings)...)
+	blocks := append([]doc.Block{doors.verdict(findings)}, causeBlocks(findings)...)
 	if table, ok := doors.table(l.Canonical); ok {
 		blocks = append(blocks, table)
 	}
 	if n := doors.entries; n > 0 && len(doors.all) > 0 {
-		blocks = append(blocks, Paragraph{Text: wordsf("plus %s", wording.Count(n, "URL")+perRule(n)), Soft: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("plus %s", wording.Count(n, "URL")+perRule(n)), Soft: true})
 	}
 	blocks = append(blocks, findingBlocks(findings)...)
 	for _, b := range blocks {
@@ -119,12 +124,12 @@ func wholeLook(l Looked, yield func(Block) bool) {
 
 // causeBlocks says of the first of the worst findings why it is there, where that is known, and
 // what shows it.
-func causeBlocks(findings []finding.Finding) []Block {
+func causeBlocks(findings []finding.Finding) []doc.Block {
 	f := first(findings)
 	if f == nil || f.Why == "" {
 		return nil
 	}
-	facts := Facts{{Name: "cause", Value: words(f.Why)}, {Name: "remedy", Value: words(f.Fix)}}
+	facts := doc.Facts{{Name: "cause", Value: doc.Phrase(f.Why)}, {Name: "remedy", Value: doc.Phrase(f.Fix)}}
 	var seen []string
 	for _, key := range []string{"address", "owner", "alias", "server", "via", "location", "cache_control", "age",
 		"strict_transport_security", "origin_http", "origin_https"} {
@@ -133,9 +138,9 @@ func causeBlocks(findings []finding.Finding) []Block {
 		}
 	}
 	if len(seen) > 0 {
-		facts = append(facts, Fact{Name: "seen", Value: words(strings.Join(seen, "; "))})
+		facts = append(facts, doc.Fact{Name: "seen", Value: doc.Phrase(strings.Join(seen, "; "))})
 	}
-	return []Block{facts}
+	return []doc.Block{facts}
 }
 
 // mostCertificates is of how many certificates a terminal shows all dates; of more, those with
@@ -147,7 +152,7 @@ const firstEnds = 3
 
 // certificatesTable gives the certificates that were seen, whose ends come first: one page of dates
 // for many hosts.
-func certificatesTable(chains []chain.Chain, now time.Time) (Table, bool) {
+func certificatesTable(chains []chain.Chain, now time.Time) (doc.Table, bool) {
 	type seen struct {
 		tls   *chain.TLS
 		hosts []string
@@ -173,21 +178,21 @@ func certificatesTable(chains []chain.Chain, now time.Time) (Table, bool) {
 		}
 	}
 	slices.SortStableFunc(all, func(a, b *seen) int { return a.tls.NotAfter.Compare(b.tls.NotAfter) })
-	t := Table{Sheet: "certificates", Head: []string{"certificate ends", "left", "shown by", "issued by"},
-		Worth: len(all) > mostCertificates, More: command("--chains") + " shows them all"}
+	t := doc.Table{Sheet: "certificates", Head: []string{"certificate ends", "left", "shown by", "issued by"},
+		Worth: len(all) > mostCertificates, More: doc.Command("--chains") + " shows them all"}
 	for i, s := range all {
-		tone := Plain
+		tone := doc.Plain
 		if t.Worth && i < firstEnds {
-			tone = toneOf(finding.Note)
+			tone = doc.ToneOf(finding.Note)
 		}
 		for _, f := range s.tls.Faults {
-			tone = max(tone, toneOf(f.Row().Severity))
+			tone = max(tone, doc.ToneOf(f.Row().Severity))
 		}
-		t.Rows = append(t.Rows, []Cell{{words(s.tls.NotAfter.UTC().Format(time.DateOnly)), tone},
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(s.tls.NotAfter.UTC().Format(time.DateOnly)), Tone: tone},
 			{
-				words(timeLeft(s.tls.NotAfter, now)),
-				Plain,
-			}, {words(wording.Few(s.hosts, 3)), Plain}, {words(s.tls.Issuer), Plain}})
+				Text: doc.Phrase(timeLeft(s.tls.NotAfter, now)),
+				Tone: doc.Plain,
+			}, {Text: doc.Phrase(wording.Few(s.hosts, 3)), Tone: doc.Plain}, {Text: doc.Phrase(s.tls.Issuer), Tone: doc.Plain}})
 	}
 	return t, len(t.Rows) > 1
 }
@@ -200,7 +205,7 @@ func perRule(n int) string {
 }
 
 // streamed gives chains as they come, and the verdict last.
-func streamed(l Looked, yield func(Block) bool) {
+func streamed(l Looked, yield func(doc.Block) bool) {
 	var doors doorList
 	ended := false
 	each := func(yield func(chain.Chain) bool) {
@@ -226,9 +231,9 @@ func streamed(l Looked, yield func(Block) bool) {
 	}
 }
 
-func noted(notes []string, yield func(Block) bool) bool {
+func noted(notes []string, yield func(doc.Block) bool) bool {
 	for _, n := range notes {
-		if !yield(Paragraph{Text: words("note: " + n), Soft: true, Gap: true}) {
+		if !yield(doc.Paragraph{Text: doc.Phrase("note: " + n), Soft: true, Gap: true}) {
 			return false
 		}
 	}
@@ -236,7 +241,7 @@ func noted(notes []string, yield func(Block) bool) bool {
 }
 
 // eachChain gives chains as blocks, the probes of one door together; false where nobody wants more.
-func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(Block) bool) bool {
+func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(doc.Block) bool) bool {
 	var door []chain.Chain
 	shown := map[string]bool{}
 	flush := func() bool {
@@ -272,7 +277,7 @@ var besideRoot = []chain.Probe{chain.Deep, chain.Query, chain.WellKnown, chain.R
 
 // tellsNothing reports whether an old URL's chain fails in no way that was not shown before, and
 // notes what it shows.
-func tellsNothing(c Chain, shown map[string]bool) bool {
+func tellsNothing(c doc.Chain, shown map[string]bool) bool {
 	same := !c.Fine && len(c.Findings) > 0 && (c.Probe == string(chain.ByRule) || c.Probe == string(chain.ByPattern))
 	for _, f := range c.Findings {
 		key := f.Code + " " + f.Subjects[0]
@@ -284,8 +289,8 @@ func tellsNothing(c Chain, shown map[string]bool) bool {
 
 // viewDoor gives the chains of a door as blocks: those whose way is that of the root are said in a
 // line of it for a terminal, and all stand in tables.
-func viewDoor(door []chain.Chain, now time.Time, lines bool) []Chain {
-	all := make([]Chain, 0, len(door))
+func viewDoor(door []chain.Chain, now time.Time, lines bool) []doc.Chain {
+	all := make([]doc.Chain, 0, len(door))
 	for i, c := range door {
 		v := viewChain(c, now)
 		v.Line = lines
@@ -314,8 +319,8 @@ func worth(c chain.Chain) bool {
 	return finding.Worst(c.Findings).Rank() <= finding.Note.Rank() && c.Last().Refusal != chain.Unseen
 }
 
-func viewChain(c chain.Chain, now time.Time) Chain {
-	v := Chain{
+func viewChain(c chain.Chain, now time.Time) doc.Chain {
+	v := doc.Chain{
 		Entry:     c.Entry.String(),
 		Probe:     string(c.Probe),
 		About:     probeText(c.Probe),
@@ -328,7 +333,7 @@ func viewChain(c chain.Chain, now time.Time) Chain {
 		Fine:      worth(c),
 	}
 	if c.Last().Refusal == chain.Unseen {
-		v.Tone = Unseen
+		v.Tone = doc.Unseen
 	}
 	for _, f := range c.Findings {
 		v.Findings = append(v.Findings, viewFinding(f))
@@ -338,19 +343,19 @@ func viewChain(c chain.Chain, now time.Time) Chain {
 	}
 	for _, o := range c.Others {
 		if !o.Same {
-			v.Further = append(v.Further, Further{About: "and", Says: o.Answer.Does(), Tone: Plain})
+			v.Further = append(v.Further, doc.Further{About: "and", Says: o.Answer.Does(), Tone: doc.Plain})
 			v.Fine = false
 		}
 	}
 	if len(c.SeenBy) > 0 {
-		v.Further = append(v.Further, Further{About: "met", Says: strings.Join(c.SeenBy, ", ")})
+		v.Further = append(v.Further, doc.Further{About: "met", Says: strings.Join(c.SeenBy, ", ")})
 		v.Fine = false
 	}
 	return v
 }
 
-func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) Hop {
-	v := Hop{URL: h.URL.String(), Status: statusText(h), Detail: h.Detail, Facts: hopFacts(h), Tone: hopTone(c, i)}
+func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) doc.Hop {
+	v := doc.Hop{URL: h.URL.String(), Status: statusText(h), Detail: h.Detail, Facts: hopFacts(h), Tone: hopTone(c, i)}
 	if next, _, ok := h.Next(); ok && !h.IsRedirect() && h.MovesOn() {
 		v.Location = next.String()
 		v.Facts = append(v.Facts, map[string]string{chain.ByHeader: "by a Refresh header", chain.ByMeta: "by its markup",
@@ -372,7 +377,7 @@ func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) Hop {
 		if len(h.TLS.Faults) > 0 {
 			v.Faults = strings.Join(finding.Names(h.TLS.Faults), ", ")
 			for _, f := range h.TLS.Faults {
-				v.FaultTone = max(v.FaultTone, toneOf(f.Row().Severity))
+				v.FaultTone = max(v.FaultTone, doc.ToneOf(f.Row().Severity))
 			}
 		}
 	}
@@ -388,7 +393,7 @@ func frameEnd(frame []chain.Answer) string {
 }
 
 // hopTone is how bad it is what was found at a hop.
-func hopTone(c chain.Chain, hop int) Tone {
+func hopTone(c chain.Chain, hop int) doc.Tone {
 	var at []finding.Finding
 	for _, f := range c.Findings {
 		if f.Hop != nil && *f.Hop == hop {
@@ -520,24 +525,24 @@ func outcome(c chain.Chain) string {
 }
 
 // further says how a further probe of a door went, and whether that tells something new.
-func further(c chain.Chain) (Further, bool) {
+func further(c chain.Chain) (doc.Further, bool) {
 	if c.Probe == chain.WellKnown || c.Probe == chain.Robots || c.End == chain.NoAnswer || c.End == chain.Loop ||
 		len(c.Hops) == 1 {
-		return Further{}, false
+		return doc.Further{}, false
 	}
-	f := Further{About: probeText(c.Probe)}
+	f := doc.Further{About: probeText(c.Probe)}
 	kept := c.Probe == chain.Deep && strings.HasSuffix(c.Arrival.Path(), c.Entry.Path()) ||
 		c.Probe == chain.Query && web.QueryHolds(c.Arrival.Query(), c.Entry.Query())
 	switch {
 	case c.End != chain.Page:
 		f.Says = string(c.End)
 	case kept:
-		f.Says, f.Tone = "kept", Good
+		f.Says, f.Tone = "kept", doc.Good
 	default:
 		f.Says = "lost: arrives at " + c.Arrival.String()
 	}
-	if w := finding.Worst(c.Findings); w != "" && f.Tone != Good {
-		f.Tone = toneOf(w)
+	if w := finding.Worst(c.Findings); w != "" && f.Tone != doc.Good {
+		f.Tone = doc.ToneOf(w)
 	}
 	return f, true
 }
@@ -639,23 +644,23 @@ func (l *doorList) sum() {
 }
 
 // verdict says in one sentence how an audit went, and what to do next.
-func (l *doorList) verdict(findings []finding.Finding) Verdict {
+func (l *doorList) verdict(findings []finding.Finding) doc.Verdict {
 	rest := *l
 	rest.sum()
 	doors, clean := rest.doors, rest.clean
-	v := Verdict{Tone: worst(findings), Says: words(doorsSentence(doors, clean, findings))}
+	v := doc.Verdict{Tone: worst(findings), Says: doc.Phrase(doorsSentence(doors, clean, findings))}
 	switch {
 	case l.chains == 0 && len(findings) == 0:
-		v.Says, v.Tone = words("Nothing was followed, and nothing is known."), Unseen
+		v.Says, v.Tone = doc.Phrase("Nothing was followed, and nothing is known."), doc.Unseen
 	case l.unseen > 0 && l.unseen == l.chains:
-		v.Says, v.Tone = words("Nothing could be seen from here."), max(v.Tone, Unseen)
+		v.Says, v.Tone = doc.Phrase("Nothing could be seen from here."), max(v.Tone, doc.Unseen)
 	case l.unseen > 0:
-		v.Says = cat(v.Says, wordsf(" %s of %d could not be seen from here.", wording.Count(l.unseen, "chain"), l.chains))
-		v.Tone = max(v.Tone, Unseen)
+		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s of %d could not be seen from here.", wording.Count(l.unseen, "chain"), l.chains))
+		v.Tone = max(v.Tone, doc.Unseen)
 	}
 	if f := first(findings); f != nil {
-		v.Next = cat(words("Begin with "), copied(f.Code.String()), wordsf(" at %s; ", f.Subject),
-			copied("upperpath explain "+f.Code.String()), words(" says what it means."))
+		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()), doc.Phrasef(" at %s; ", f.Subject),
+			doc.Copy("upperpath explain "+f.Code.String()), doc.Phrase(" says what it means."))
 	}
 	return v
 }
@@ -694,14 +699,14 @@ func doorsSentence(doors, clean int, findings []finding.Finding) string {
 const mostDoors = 40
 
 // table gives the doors, a line each.
-func (l *doorList) table(canonical string) (Table, bool) {
-	t := Table{Sheet: "doors", Head: []string{"door", "met", "arrives at"}, Order: true,
-		Worth: len(l.all) > mostDoors, More: command("--format csv") + " has them all"}
+func (l *doorList) table(canonical string) (doc.Table, bool) {
+	t := doc.Table{Sheet: "doors", Head: []string{"door", "met", "arrives at"}, Order: true,
+		Worth: len(l.all) > mostDoors, More: doc.Command("--format csv") + " has them all"}
 	for _, d := range l.all {
-		tone, met := toneOf(d.severity), d.outcome
+		tone, met := doc.ToneOf(d.severity), d.outcome
 		switch {
 		case d.unseen:
-			tone = Unseen
+			tone = doc.Unseen
 		case len(d.codes) > 0:
 			met = strings.Join(finding.Names(d.codes), ", ")
 		}
@@ -715,7 +720,7 @@ func (l *doorList) table(canonical string) (Table, bool) {
 		case d.arrival.Door() == d.door:
 			arrival = "(itself)"
 		}
-		t.Rows = append(t.Rows, []Cell{{words(doorText(d.door)), Plain}, {words(met), tone}, {words(arrival), Plain}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(doorText(d.door)), Tone: doc.Plain}, {Text: doc.Phrase(met), Tone: tone}, {Text: doc.Phrase(arrival), Tone: doc.Plain}})
 	}
 	return t, len(t.Rows) > 0
 }

@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/await"
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Awaiting is a wait for what a plan wants.
@@ -30,16 +31,16 @@ func (a *Awaiting) SawNothing() bool {
 }
 
 // Await is what came of a wait; all shows what is there, too.
-func Await(a *Awaiting, all bool) Doc {
+func Await(a *Awaiting, all bool) doc.Doc {
 	items := a.Board.Items()
 	missing := a.Board.Missing(a.Ended)
-	d := Doc{Name: "await", Title: "Waiting for what the plan wants: every door to " + a.Canonical,
+	d := doc.Doc{Name: "await", Title: "Waiting for what the plan wants: every door to " + a.Canonical,
 		About: "seen from " + a.Vantage + ", " + a.Ended.Format(clockForm), Main: "awaited"}
 	v := awaitVerdict(a, missing, a.Ended)
-	if v.Tone == Warned { // it is over, and not all is there
-		v.Tone = Failed
+	if v.Tone == doc.Warned { // it is over, and not all is there
+		v.Tone = doc.Failed
 	}
-	blocks := append([]Block{v}, awaitCauses(missing)...)
+	blocks := append([]doc.Block{v}, awaitCauses(missing)...)
 	found, not := asked(missing)
 	if len(found) > 0 {
 		blocks = append(blocks, awaitTable(found, a.Ended, -1))
@@ -56,23 +57,23 @@ func Await(a *Awaiting, all bool) Doc {
 	if len(there) > 0 {
 		t := awaitTable(there, a.Ended, -1)
 		t.Sheet = ""
-		blocks = append(blocks, Detail{Blocks: []Block{Heading{Level: 3, Text: "What is there"}, t}})
+		blocks = append(blocks, doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 3, Text: "What is there"}, t}})
 	}
 	for _, domain := range a.Silent {
 		a.Notes = append(a.Notes, fmt.Sprintf("Nobody named the name servers of %s: they were not asked.", domain))
 	}
 	for i, n := range a.Notes {
-		blocks = append(blocks, Paragraph{Text: words(n), Soft: true, Gap: i == 0})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(n), Soft: true, Gap: i == 0})
 	}
 	blocks = append(blocks, awaitSheet(items, a.Ended))
-	d.Blocks, d.Data = of(blocks...), awaitData(a)
+	d.Blocks, d.Data = doc.Of(blocks...), awaitData(a)
 	return d
 }
 
 // AwaitNow is how far a wait is, in so many lines at most.
-func AwaitNow(a *Awaiting, now time.Time, lines int) Doc {
+func AwaitNow(a *Awaiting, now time.Time, lines int) doc.Doc {
 	missing := a.Board.Missing(now)
-	blocks := []Block{awaitVerdict(a, missing, now)}
+	blocks := []doc.Block{awaitVerdict(a, missing, now)}
 	causes := awaitCauses(missing)
 	found, not := asked(missing)
 	room := max(3, lines-9-6*min(len(causes), 1))
@@ -80,19 +81,19 @@ func AwaitNow(a *Awaiting, now time.Time, lines int) Doc {
 		blocks = append(blocks, awaitTable(found, now, room))
 	}
 	if more := len(awaitRows(found)) - room; more > 0 {
-		blocks = append(blocks, Paragraph{Text: wordsf("and %d more", more), Soft: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("and %d more", more), Soft: true})
 	}
 	if len(not) > 0 {
 		blocks = append(blocks, notAsked(not))
 	}
 	for _, c := range causes {
-		if l, is := c.(List); is {
+		if l, is := c.(doc.List); is {
 			l.Items = l.Items[:min(len(l.Items), 2)]
 			c = l
 		}
 		blocks = append(blocks, c)
 	}
-	return Doc{Name: "await", Blocks: of(blocks...)}
+	return doc.Doc{Name: "await", Blocks: doc.Of(blocks...)}
 }
 
 // AwaitBegins is how things stand after the first look, in one line.
@@ -128,19 +129,19 @@ func AwaitLine(c await.Change) string {
 	return line
 }
 
-func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
+func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict {
 	all := len(a.Board.Items())
 	waited := shortSpan(now.Sub(a.Started))
 	asked := fmt.Sprintf(" Waited %s, asked %s.", waited, wording.Count(a.Board.Asked(), "question"))
 	switch {
 	case all == 0:
-		return Verdict{Tone: Noted, Says: words("The plan wants nothing that could be waited for.")}
+		return doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("The plan wants nothing that could be waited for.")}
 	case len(missing) == 0:
-		return Verdict{Tone: Good, Says: wordsf("All %d are there.%s", all, asked)}
+		return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("All %d are there.%s", all, asked)}
 	}
-	v := Verdict{
-		Tone: Warned,
-		Says: wordsf("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing), asked),
+	v := doc.Verdict{
+		Tone: doc.Warned,
+		Says: doc.Phrasef("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing), asked),
 	}
 	causes, unseen := 0, 0
 	for i := range missing {
@@ -154,23 +155,23 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) Verdict {
 	until, known := a.Board.Until()
 	switch {
 	case causes > 0:
-		v.Tone = Failed
-		v.Next = wordsf("Of %d it shows why: see below.", causes)
+		v.Tone = doc.Failed
+		v.Next = doc.Phrasef("Of %d it shows why: see below.", causes)
 	case unseen == len(missing):
-		v.Tone = Unseen
-		v.Next = words("Nobody answered about the others.")
+		v.Tone = doc.Unseen
+		v.Next = doc.Phrase("Nobody answered about the others.")
 	case known:
-		v.Next = wordsf(
+		v.Next = doc.Phrasef(
 			"Going by TTLs, all is there by %s at the latest (%s still).",
 			until.In(now.Location()).Format(clockForm),
 			shortSpan(until.Sub(now)),
 		)
 	case !slices.ContainsFunc(missing, func(i await.Item) bool { return i.Place.Kind != expect.Vantage }):
-		v.Next = words("The records are there; doors follow as their carriers make certificates and redirects.")
+		v.Next = doc.Phrase("The records are there; doors follow as their carriers make certificates and redirects.")
 	default:
-		v.Next = words("Nobody can tell until when: name servers change when their provider changes them.")
+		v.Next = doc.Phrase("Nobody can tell until when: name servers change when their provider changes them.")
 		if most := longest(missing); most > 0 {
-			v.Next = cat(v.Next, wordsf(" From then on resolvers may keep the old for %s.", wording.DurationText(most)))
+			v.Next = doc.Cat(v.Next, doc.Phrasef(" From then on resolvers may keep the old for %s.", wording.DurationText(most)))
 		}
 	}
 	return v
@@ -192,16 +193,16 @@ func stateText(i *await.Item) string {
 	return string(i.State)
 }
 
-func stateTone(i *await.Item, now time.Time) Tone {
+func stateTone(i *await.Item, now time.Time) doc.Tone {
 	switch {
 	case i.State == expect.There:
-		return Good
+		return doc.Good
 	case i.Cause != await.NoCause || i.Overdue(now):
-		return Failed
+		return doc.Failed
 	case i.State == expect.Unseen, i.State == expect.NotAsked:
-		return Unseen
+		return doc.Unseen
 	}
-	return Warned
+	return doc.Warned
 }
 
 // shortSpan gives a time that somebody waits, by the second where it is short.
@@ -274,8 +275,8 @@ func (r *awaitRow) where() string {
 }
 
 // awaitTable shows items in so many rows at most; -1: in all that there are.
-func awaitTable(items []await.Item, now time.Time, most int) Table {
-	t := Table{Sheet: "awaiting", Head: []string{"what", "is", "where", "at most still"}}
+func awaitTable(items []await.Item, now time.Time, most int) doc.Table {
+	t := doc.Table{Sheet: "awaiting", Head: []string{"what", "is", "where", "at most still"}}
 	bounded := slices.ContainsFunc(items, func(i await.Item) bool { return leftText(&i, now) != "" })
 	if !bounded {
 		t.Head = t.Head[:3]
@@ -285,14 +286,14 @@ func awaitTable(items []await.Item, now time.Time, most int) Table {
 			break
 		}
 		i := r.item
-		row := []Cell{{Text: words(awaitSubject(i))}, {words(awaitIs(i)), stateTone(i, now)}, {Text: words(r.where())}}
+		row := []doc.Cell{{Text: doc.Phrase(awaitSubject(i))}, {Text: doc.Phrase(awaitIs(i)), Tone: stateTone(i, now)}, {Text: doc.Phrase(r.where())}}
 		if bounded {
-			row = append(row, Cell{Text: words(leftText(i, now))})
+			row = append(row, doc.Cell{Text: doc.Phrase(leftText(i, now))})
 		}
 		t.Rows = append(t.Rows, row)
 	}
 	if most < 0 {
-		t.More = command("--format csv") + " has them all"
+		t.More = doc.Command("--format csv") + " has them all"
 	}
 	return t
 }
@@ -325,7 +326,7 @@ func asked(items []await.Item) (all, not []await.Item) {
 }
 
 // notAsked says what was not asked yet, and why.
-func notAsked(items []await.Item) Block {
+func notAsked(items []await.Item) doc.Block {
 	resolvers, doors := 0, map[string]bool{}
 	for _, i := range items {
 		if i.Place.Kind == expect.Vantage {
@@ -341,7 +342,7 @@ func notAsked(items []await.Item) Block {
 	if len(doors) > 0 {
 		parts = append(parts, wording.Count(len(doors), "door"))
 	}
-	return Paragraph{Text: wordsf("%s not asked yet: their name servers do not have the new, and who is asked now "+
+	return doc.Paragraph{Text: doc.Phrasef("%s not asked yet: their name servers do not have the new, and who is asked now "+
 		"remembers the old.", wording.UpperFirst(wording.And(parts)+" "+
 		wording.Verb(resolvers+len(doors), "is", "are"))), Soft: true, Gap: true}
 }
@@ -358,8 +359,8 @@ func awaitSubject(i *await.Item) string {
 }
 
 // awaitCauses says why things are not there, each cause once, and what to do.
-func awaitCauses(missing []await.Item) []Block {
-	var items []Text
+func awaitCauses(missing []await.Item) []doc.Block {
+	var items []doc.Text
 	var said []string
 	for n := range missing {
 		i := &missing[n]
@@ -371,18 +372,18 @@ func awaitCauses(missing []await.Item) []Block {
 		if i.What != await.Record {
 			about = awaitSubject(i) + ": "
 		}
-		items = append(items, cat(wordsf("%s%s ", about, i.Why), Text{{i.Fix, Strong}}))
+		items = append(items, doc.Cat(doc.Phrasef("%s%s ", about, i.Why), doc.Text{{Text: i.Fix, As: doc.Strong}}))
 	}
 	if len(items) == 0 {
 		return nil
 	}
-	return []Block{List{Title: "Why, and what to do", Items: items, Tone: Failed, More: command("--format json") +
+	return []doc.Block{doc.List{Title: "Why, and what to do", Items: items, Tone: doc.Failed, More: doc.Command("--format json") +
 		" has them all"}}
 }
 
 // awaitSheet is everything for spreadsheets.
-func awaitSheet(items []await.Item, now time.Time) Data {
-	d := Data{
+func awaitSheet(items []await.Item, now time.Time) doc.Data {
+	d := doc.Data{
 		Sheet: "awaited",
 		Head: []string{"kind", "domain", "subject", "place", "state", "there now", "wanted", "asked",
 			"at the latest", "overdue", "cause", "why", "remedy"},
@@ -419,7 +420,7 @@ type itemJSON struct {
 }
 
 // awaitData is a wait as JSON has it, item by item: there may be very many.
-func awaitData(a *Awaiting) Object {
+func awaitData(a *Awaiting) doc.Object {
 	items := a.Board.Items()
 	there := 0
 	for _, i := range items {
@@ -437,9 +438,9 @@ func awaitData(a *Awaiting) Object {
 			}
 		}
 	}
-	return Object{{"schema", "upperpath/await/1"}, {"canonical", a.Canonical}, {"vantage", a.Vantage},
-		{"started", a.Started.UTC()}, {"ended", a.Ended.UTC()}, {"there", there}, {"missing", len(items) - there},
-		{"questions", a.Board.Asked()}, {"items", Sequence(made)}, {"silent", ifAny(a.Silent)}, {"notes", ifAny(a.Notes)}}
+	return doc.Object{{Name: "schema", Value: "upperpath/await/1"}, {Name: "canonical", Value: a.Canonical}, {Name: "vantage", Value: a.Vantage},
+		{Name: "started", Value: a.Started.UTC()}, {Name: "ended", Value: a.Ended.UTC()}, {Name: "there", Value: there}, {Name: "missing", Value: len(items) - there},
+		{Name: "questions", Value: a.Board.Asked()}, {Name: "items", Value: doc.Sequence(made)}, {Name: "silent", Value: doc.IfAny(a.Silent)}, {Name: "notes", Value: doc.IfAny(a.Notes)}}
 }
 
 func utc(t time.Time) time.Time {
@@ -450,6 +451,6 @@ func utc(t time.Time) time.Time {
 }
 
 // AwaitBrief is the verdict on a wait alone.
-func AwaitBrief(a *Awaiting) Doc {
-	return Doc{Name: "await", Blocks: of(awaitVerdict(a, a.Board.Missing(a.Ended), a.Ended))}
+func AwaitBrief(a *Awaiting) doc.Doc {
+	return doc.Doc{Name: "await", Blocks: doc.Of(awaitVerdict(a, a.Board.Missing(a.Ended), a.Ended))}
 }

@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // atNow is a clock that stands still.
@@ -39,7 +40,7 @@ func (a *toldInTurn) Ask(_ context.Context, e expect.Expectation, at *expect.Pla
 
 // waiting is a wait for a plan after everybody was asked once: of its records one is there, and each other in another
 // state.
-func waiting(t *testing.T, p *plan.Plan, spoils func(any)) Doc {
+func waiting(t *testing.T, p *plan.Plan, spoils func(any)) doc.Doc {
 	t.Helper()
 	zones, all := p.Awaited()
 	var wants, doors []expect.Expectation

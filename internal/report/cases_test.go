@@ -25,6 +25,7 @@ import (
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/store"
@@ -36,7 +37,7 @@ var now = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
 var inputs = []string{".json", ".yaml", ".csv", ".zone"}
 
 // subjects says for each folder of cases which documents come of one. What spoils a model is given it before.
-var subjects = map[string]func(*testing.T, *txtar.Archive, func(any)) map[string]Doc{
+var subjects = map[string]func(*testing.T, *txtar.Archive, func(any)) map[string]doc.Doc{
 	"audits":  auditDocs,
 	"plans":   planDocs,
 	"surveys": surveyDocs,
@@ -53,7 +54,7 @@ func caseFiles(t testing.TB) []string {
 }
 
 // docsOf gives the documents of a case.
-func docsOf(t *testing.T, path string, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+func docsOf(t *testing.T, path string, archive *txtar.Archive, spoils func(any)) map[string]doc.Doc {
 	t.Helper()
 	subject := subjects[filepath.Base(filepath.Dir(path))]
 	require.NotNil(t, subject, path)
@@ -71,7 +72,7 @@ func inputOf(t *testing.T, archive *txtar.Archive, name string, into any) {
 	t.Fatalf("no %s", name)
 }
 
-func auditDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+func auditDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]doc.Doc {
 	t.Helper()
 	var a chain.Audit
 	inputOf(t, archive, "input.json", &a)
@@ -79,7 +80,7 @@ func auditDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[strin
 	return docsOfAudit(&a)
 }
 
-func docsOfAudit(a *chain.Audit) map[string]Doc {
+func docsOfAudit(a *chain.Audit) map[string]doc.Doc {
 	looked := Looked{
 		Name:    "look",
 		Title:   "A look",
@@ -92,7 +93,7 @@ func docsOfAudit(a *chain.Audit) map[string]Doc {
 	kept := []store.Kept{{ID: 1, Started: a.Started, Vantage: a.Vantage}}
 	state, base, lived := recheckOf(a)
 	news := recheck.Compare(base, state, lived, now)
-	return map[string]Doc{
+	return map[string]doc.Doc{
 		"news":   News(news, state, lived, now),
 		"first":  News(recheck.Compare(nil, state, lived, now), state, lived, now),
 		"taken":  AcceptedAll(news, state, now),
@@ -130,7 +131,7 @@ func recheckOf(a *chain.Audit) (state, base *recheck.State, lived []recheck.Acce
 	return state, &was, lived
 }
 
-func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]doc.Doc {
 	t.Helper()
 	dir := t.TempDir()
 	for _, f := range archive.Files {
@@ -162,7 +163,7 @@ func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string
 	for _, model := range []any{p, proved, &straightened, choices, &tries} {
 		spoils(model)
 	}
-	docs := map[string]Doc{
+	docs := map[string]doc.Doc{
 		"plan":       Plan(p),
 		"summary":    PlanSummary(p),
 		"proof":      Proof(proved, p.Canonical),
@@ -186,7 +187,7 @@ func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string
 }
 
 // halfway is a runbook some of whose steps are done, and whose check has stopped.
-func halfway(t *testing.T, p *plan.Plan) Doc {
+func halfway(t *testing.T, p *plan.Plan) doc.Doc {
 	t.Helper()
 	b := RunbookOf(p, "wave:1", now)
 	require.NoError(t, b.Mark(1, now))
@@ -199,7 +200,7 @@ func halfway(t *testing.T, p *plan.Plan) Doc {
 	return Runbook(b, progress, nil, now)
 }
 
-func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]doc.Doc {
 	t.Helper()
 	var before, after survey.Survey
 	inputOf(t, archive, "before.json", &before)
@@ -208,13 +209,13 @@ func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 	spoils(&before)
 	spoils(&after)
 	news := recheck.Compare(recheck.Of(&before, nil), recheck.Of(&after, nil), nil, now)
-	return map[string]Doc{
+	return map[string]doc.Doc{
 		"survey": Survey(&before, true), "names": SurveyOfNames(&before),
 		"compare": Compare(&before, &after, news),
 	}
 }
 
-func importDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]Doc {
+func importDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string]doc.Doc {
 	t.Helper()
 	var m struct {
 		Imported
@@ -223,17 +224,17 @@ func importDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 	inputOf(t, archive, "input.json", &m)
 	spoils(&m)
 	m.Imported.Rules, m.Count = slices.Values(m.Rules), len(m.Rules)
-	return map[string]Doc{"import": Import(m.Imported)}
+	return map[string]doc.Doc{"import": Import(m.Imported)}
 }
 
 // inner is where a line of a page goes on with what stands within an element.
 var inner = regexp.MustCompile(`\n+(</?(?:tr|tbody|thead|th|td|li|dl|ol|ul|table|div|p|pre|summary)\b)`)
 
 // writtenAs gives what a form makes of a document; of a workbook its cells, and of a page what is within its body.
-func writtenAs(t testing.TB, format string, d Doc, s Style) string {
+func writtenAs(t testing.TB, format string, d doc.Doc, s doc.Style) string {
 	t.Helper()
 	var b bytes.Buffer
-	require.NoError(t, Write(&b, format, d, s), d.Name+" "+format)
+	require.NoError(t, doc.Write(&b, format, d, s), d.Name+" "+format)
 	switch format {
 	case "html":
 		_, body, _ := strings.Cut(b.String(), "<main>")
@@ -284,7 +285,7 @@ func formatsOf(name string) []string {
 	case slices.Contains([]string{"summary", "sheets", "names"}, name):
 		return []string{"text"}
 	}
-	return Formats()
+	return doc.Formats()
 }
 
 // isAbout tells which documents a case is about: those whose names begin with a word of the line "shows: ..." in its

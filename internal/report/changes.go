@@ -12,12 +12,13 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // zoneTable gives the zones, a line each.
-func zoneTable(p *plan.Plan) Table {
-	t := Table{Sheet: "zones", Head: []string{"zone", "typed at", "changes", "stay", "seen"}, Order: true,
-		More: command("--format json") + " has them all"}
+func zoneTable(p *plan.Plan) doc.Table {
+	t := doc.Table{Sheet: "zones", Head: []string{"zone", "typed at", "changes", "stay", "seen"}, Order: true,
+		More: doc.Command("--format json") + " has them all"}
 	for _, z := range p.Zones {
 		if z.Seen == nil {
 			continue
@@ -27,7 +28,7 @@ func zoneTable(p *plan.Plan) Table {
 		if z.Move != nil {
 			at = fmt.Sprintf("%s, from the move on %s", z.Present, z.Next)
 		}
-		t.Rows = append(t.Rows, cells(unicodeName(z.Name), at, fmt.Sprint(changes), fmt.Sprint(stays), seenText(z)))
+		t.Rows = append(t.Rows, doc.Cells(unicodeName(z.Name), at, fmt.Sprint(changes), fmt.Sprint(stays), seenText(z)))
 	}
 	return t
 }
@@ -59,9 +60,9 @@ func seenText(z zone.Zone) string {
 }
 
 // zoneBlocks gives the changes of each zone, which a terminal shows where they are asked for.
-func zoneBlocks(p *plan.Plan) []Block {
-	var blocks []Block
-	data := Data{Sheet: "changes", Head: []string{"zone", "step", "do", "name", "type", "today", "afterwards", "why"}}
+func zoneBlocks(p *plan.Plan) []doc.Block {
+	var blocks []doc.Block
+	data := doc.Data{Sheet: "changes", Head: []string{"zone", "step", "do", "name", "type", "today", "afterwards", "why"}}
 	for _, z := range p.Zones {
 		if z.Seen == nil {
 			continue
@@ -72,13 +73,13 @@ func zoneBlocks(p *plan.Plan) []Block {
 				strings.Join(c.Before, ", "), strings.Join(c.After, ", "), Because(c.Reasons)})
 		}
 	}
-	return []Block{Detail{blocks, cat(words("Each zone's changes and the rules: "), copied("upperpath plan --zone-detail"),
-		words(", or for one domain "), copied("upperpath plan NAME"))}, data}
+	return []doc.Block{doc.Detail{Blocks: blocks, Instead: doc.Cat(doc.Phrase("Each zone's changes and the rules: "), doc.Copy("upperpath plan --zone-detail"),
+		doc.Phrase(", or for one domain "), doc.Copy("upperpath plan NAME"))}, data}
 }
 
 // changesOf gives a zone's changes as they are today and afterwards, what stays, and how its TTLs are led.
-func changesOf(z zone.Zone) []Block {
-	t := Table{Head: []string{"", "name", "type", "today", "afterwards", "why"}, Key: 3}
+func changesOf(z zone.Zone) []doc.Block {
+	t := doc.Table{Head: []string{"", "name", "type", "today", "afterwards", "why"}, Key: 3}
 	reasons := map[string][]string{}
 	var order []string
 	for _, c := range z.Changes {
@@ -91,8 +92,8 @@ func changesOf(z zone.Zone) []Block {
 			continue
 		}
 		today, afterwards := beforeAndAfter(c)
-		t.Rows = append(t.Rows, []Cell{{Text: words(fmt.Sprint(c.Step))}, {Text: words(label)}, {Text: words(c.Type)},
-			{Text: today}, {Text: afterwards}, {Text: words(why)}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(fmt.Sprint(c.Step))}, {Text: doc.Phrase(label)}, {Text: doc.Phrase(c.Type)},
+			{Text: today}, {Text: afterwards}, {Text: doc.Phrase(why)}})
 	}
 	changes, stays := countChanges(z)
 	facts := []string{wording.Count(changes, "change")}
@@ -103,14 +104,14 @@ func changesOf(z zone.Zone) []Block {
 		facts = append(facts, "typed at "+z.RecordsAt)
 	}
 	facts = append(facts, wording.Count(stays, "record set")+" "+wording.Verb(stays, "stays", "stay"), "seen "+seenText(z))
-	blocks := []Block{Heading{Level: 2, Text: "Changes in " + unicodeName(z.Name), About: strings.Join(facts, "; ")}}
+	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Changes in " + unicodeName(z.Name), About: strings.Join(facts, "; ")}}
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
 	if len(order) > 0 {
-		stay := Table{Head: []string{"what stays", "why"}}
+		stay := doc.Table{Head: []string{"what stays", "why"}}
 		for _, why := range order {
-			stay.Rows = append(stay.Rows, cells(strings.Join(reasons[why], ", "), why))
+			stay.Rows = append(stay.Rows, doc.Cells(strings.Join(reasons[why], ", "), why))
 		}
 		blocks = append(blocks, stay)
 	}
@@ -118,43 +119,43 @@ func changesOf(z zone.Zone) []Block {
 		blocks = append(blocks, ttl)
 	}
 	for _, l := range append(absentText(z), moveText(z)...) {
-		blocks = append(blocks, Paragraph{Text: words(l)})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(l)})
 	}
 	return blocks
 }
 
 // beforeAndAfter gives the values of a record set today and afterwards.
-func beforeAndAfter(c act.Change) (today, afterwards Text) {
-	list := func(values []string) Text {
+func beforeAndAfter(c act.Change) (today, afterwards doc.Text) {
+	list := func(values []string) doc.Text {
 		short := make([]string, len(values))
 		for i, v := range values {
 			short[i] = wording.Cut(v, 60)
 		}
-		return stack(short)
+		return doc.Stack(short)
 	}
 	today, afterwards = list(c.Before), list(c.After)
 	if len(today) == 0 {
-		today = Text{{"(nothing)", Faint}}
+		today = doc.Text{{Text: "(nothing)", As: doc.Faint}}
 	}
 	if len(afterwards) == 0 {
-		afterwards = Text{{"(removed)", Faint}}
+		afterwards = doc.Text{{Text: "(removed)", As: doc.Faint}}
 	}
 	if more := beside(c); more != nil {
-		afterwards = cat(list(more), newLine, Text{{fmt.Sprintf("beside the %d that %s", len(c.Before),
-			wording.Verb(len(c.Before), "stays", "stay")), Faint}})
+		afterwards = doc.Cat(list(more), doc.NewLine, doc.Text{{Text: fmt.Sprintf("beside the %d that %s", len(c.Before),
+			wording.Verb(len(c.Before), "stays", "stay")), As: doc.Faint}})
 	}
 	switch {
 	case c.Through == "" || c.Action == act.Keep:
 	case len(c.Typed) == 0:
-		afterwards = cat(afterwards, newLine, wordsf("through %s: type nothing, the other record brings it", c.Through))
+		afterwards = doc.Cat(afterwards, doc.NewLine, doc.Phrasef("through %s: type nothing, the other record brings it", c.Through))
 	case c.TypedAs != c.Type:
-		afterwards = cat(
+		afterwards = doc.Cat(
 			afterwards,
-			newLine,
-			wordsf("through %s: type %s %s", c.Through, c.TypedAs, strings.Join(c.Typed, ", ")),
+			doc.NewLine,
+			doc.Phrasef("through %s: type %s %s", c.Through, c.TypedAs, strings.Join(c.Typed, ", ")),
 		)
 	default:
-		afterwards = cat(afterwards, newLine, wordsf("through %s: type %s", c.Through, strings.Join(c.Typed, ", ")))
+		afterwards = doc.Cat(afterwards, doc.NewLine, doc.Phrasef("through %s: type %s", c.Through, strings.Join(c.Typed, ", ")))
 	}
 	return today, afterwards
 }
@@ -174,7 +175,7 @@ func beside(c act.Change) []string {
 }
 
 // ttlTable says how TTLs are led around the changes, those that go together in one row.
-func ttlTable(z zone.Zone) Table {
+func ttlTable(z zone.Zone) doc.Table {
 	type around struct{ seen, lower, wait, raise int }
 	sets := map[around][]string{}
 	var order []around
@@ -185,7 +186,7 @@ func ttlTable(z zone.Zone) Table {
 		}
 		sets[a] = append(sets[a], record.Label(t.Name, z.Name)+" "+t.Type)
 	}
-	t := Table{Head: []string{"TTL of", "today", "lower to", "by when", "then wait", "raise a day later"}}
+	t := doc.Table{Head: []string{"TTL of", "today", "lower to", "by when", "then wait", "raise a day later"}}
 	for _, a := range order {
 		lower, by, raise := "short enough", "", ""
 		if a.lower > 0 {
@@ -195,7 +196,7 @@ func ttlTable(z zone.Zone) Table {
 		if a.raise > 0 {
 			raise = "to " + wording.DurationText(a.raise)
 		}
-		t.Rows = append(t.Rows, cells(strings.Join(sets[a], ", "), wording.DurationText(a.seen), lower, by,
+		t.Rows = append(t.Rows, doc.Cells(strings.Join(sets[a], ", "), wording.DurationText(a.seen), lower, by,
 			wording.DurationText(a.wait), raise))
 	}
 	return t
@@ -238,8 +239,8 @@ func moveText(z zone.Zone) []string {
 }
 
 // placesTable says at which places something has to be typed, beside records.
-func placesTable(p *plan.Plan) Table {
-	t := Table{Sheet: "places", Head: []string{"where", "what it is", "carries", "to do"}}
+func placesTable(p *plan.Plan) doc.Table {
+	t := doc.Table{Sheet: "places", Head: []string{"where", "what it is", "carries", "to do"}}
 	for _, c := range p.Carriers {
 		if len(c.Entries) == 0 {
 			continue
@@ -265,18 +266,18 @@ func placesTable(p *plan.Plan) Table {
 			}
 			todo = append(todo, says)
 		}
-		t.Rows = append(t.Rows, cells(c.Name, placeTitle(c.By), wording.CountOrNothing(len(c.Hosts), "host"),
+		t.Rows = append(t.Rows, doc.Cells(c.Name, placeTitle(c.By), wording.CountOrNothing(len(c.Hosts), "host"),
 			strings.Join(todo, ", ")))
 	}
 	return t
 }
 
 // limitLines says what carriers cannot do.
-func limitLines(p *plan.Plan) []Text {
-	var all []Text
+func limitLines(p *plan.Plan) []doc.Text {
+	var all []doc.Text
 	for _, c := range p.Carriers {
 		if len(c.Limits) > 0 && len(c.Hosts) > 0 {
-			all = append(all, wordsf("Limits of %s: %s.", c.Name, strings.Join(c.Limits, "; ")))
+			all = append(all, doc.Phrasef("Limits of %s: %s.", c.Name, strings.Join(c.Limits, "; ")))
 		}
 	}
 	return all

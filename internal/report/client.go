@@ -15,6 +15,7 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // ForClient is what the page for a client is made of. Today is what was met; everything else may be missing.
@@ -58,7 +59,7 @@ func (c ForClient) afterWord() string {
 
 // Client is the page for a client: what is wrong or right, each domain before and after, what has to be done, by whom
 // and when, risks with their dates, figures, and then what shows it.
-func Client(c ForClient) Doc {
+func Client(c ForClient) doc.Doc {
 	if c.Before != nil { // what was met now stands on the side of what comes after
 		c.Today, c.After = c.Before, c.Today
 	}
@@ -66,14 +67,14 @@ func Client(c ForClient) Doc {
 	if c.By != "" {
 		about = c.By + ", " + about
 	}
-	d := Doc{Name: "report", Title: c.Title, About: about, Main: chainsSheet,
+	d := doc.Doc{Name: "report", Title: c.Title, About: about, Main: doc.ChainsSheet,
 		Data: auditData(Looked{Vantage: c.Today.Vantage, Canonical: c.Today.Canonical, Started: c.Today.Started,
 			Chains: slices.Values(
 				c.Today.Chains,
 			), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes }},
 			c.Today.Schema, false)}
-	d.Blocks = func(yield func(Block) bool) {
-		for _, part := range [][]Block{
+	d.Blocks = func(yield func(doc.Block) bool) {
+		for _, part := range [][]doc.Block{
 			clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c), clientEvidence(c),
 		} {
 			for _, b := range part {
@@ -87,47 +88,47 @@ func Client(c ForClient) Doc {
 }
 
 // clientHead says in one sentence what is wrong or right.
-func clientHead(c ForClient) []Block {
+func clientHead(c ForClient) []doc.Block {
 	l := doorsOf(c.Today)
 	l.sum()
-	v := Verdict{Tone: worst(c.Today.Findings)}
+	v := doc.Verdict{Tone: worst(c.Today.Findings)}
 	bad := l.doors - l.clean
 	at := c.Today.Canonical
 	switch {
 	case l.doors == 0:
-		v.Says = words(sentence(c.Today.Findings))
+		v.Says = doc.Phrase(sentence(c.Today.Findings))
 	case bad == 0 && c.todayWord() == "Today":
-		v.Says = wordsf("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
+		v.Says = doc.Phrasef("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
 	case bad == 0:
-		v.Says = wordsf("%s, all %s led visitors safely to %s.", c.todayWord(), wording.Count(l.doors, "door"), at)
+		v.Says = doc.Phrasef("%s, all %s led visitors safely to %s.", c.todayWord(), wording.Count(l.doors, "door"), at)
 	default:
 		do := "did"
 		if c.todayWord() == "Today" {
 			do = "do"
 		}
-		v.Says = wordsf("%s, %d of the %s %s not lead visitors safely to %s.", c.todayWord(), bad,
+		v.Says = doc.Phrasef("%s, %d of the %s %s not lead visitors safely to %s.", c.todayWord(), bad,
 			wording.Count(l.doors, "door"), do, at)
 	}
 	if l.unseen > 0 {
-		v.Says = cat(v.Says, wordsf(" %s could not be seen.", wording.Count(l.unseen, "address")))
+		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s could not be seen.", wording.Count(l.unseen, "address")))
 	}
 	if good, of := c.countAfter(l); of > 0 && bad > 0 {
 		when := c.afterWord()
 		if c.Before == nil {
 			when = "Once the plan is carried out"
 		}
-		v.Says = cat(v.Says, wordsf(" %s, %s.", when, allOrSome(good, of)))
+		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s, %s.", when, allOrSome(good, of)))
 		if c.Before != nil && good == of {
-			v.Tone = Good
+			v.Tone = doc.Good
 		}
 	}
-	blocks := []Block{v}
+	blocks := []doc.Block{v}
 	for _, p := range c.Words {
-		blocks = append(blocks, Paragraph{Text: words(p)})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(p)})
 	}
 	return append(
 		blocks,
-		Paragraph{Text: words("A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
+		doc.Paragraph{Text: doc.Phrase("A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
 			"a visitor would, and followed to where it ends."), Soft: true},
 	)
 }
@@ -144,7 +145,7 @@ func (c ForClient) countAfter(l doorList) (good, of int) {
 	for _, d := range l.all {
 		if s, ok := c.after(d.door); ok {
 			of++
-			if s.tone == Good {
+			if s.tone == doc.Good {
 				good++
 			}
 		}
@@ -153,7 +154,7 @@ func (c ForClient) countAfter(l doorList) (good, of int) {
 }
 
 // clientDomains gives each domain in a line, before and after.
-func clientDomains(c ForClient) []Block {
+func clientDomains(c ForClient) []doc.Block {
 	l := doorsOf(c.Today)
 	byDomain := map[string][]*doorSeen{}
 	var order []string
@@ -167,7 +168,7 @@ func clientDomains(c ForClient) []Block {
 	if len(order) == 0 {
 		return nil
 	}
-	t := Table{
+	t := doc.Table{
 		Sheet: "domains",
 		Head:  []string{"domain", wording.LowerFirst(c.todayWord()), wording.LowerFirst(c.afterWord()), "note"},
 		Order: true,
@@ -176,22 +177,22 @@ func clientDomains(c ForClient) []Block {
 	for _, name := range order {
 		doors := byDomain[name]
 		before := domainState(doors, stateOf)
-		var after Cell
+		var after doc.Cell
 		known := slices.DeleteFunc(slices.Clone(doors), func(d *doorSeen) bool { _, ok := c.after(d.door); return !ok })
 		if len(known) > 0 {
 			after = domainState(known, func(d *doorSeen) doorState { s, _ := c.after(d.door); return s })
-			if where := c.leadsTo(name); where != "" && after.Tone == Good {
-				after.Text = words("arrives at " + c.placeText(where))
+			if where := c.leadsTo(name); where != "" && after.Tone == doc.Good {
+				after.Text = doc.Phrase("arrives at " + c.placeText(where))
 			}
 			withAfter = true
 		}
 		note := c.noteOf(name)
 		withNote = withNote || note != ""
-		t.Rows = append(t.Rows, []Cell{{Text: words(unicodeName(name))}, before, after, {Text: words(note)}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(unicodeName(name))}, before, after, {Text: doc.Phrase(note)}})
 	}
 	t = without(t, 3, !withNote)
 	t = without(t, 2, !withAfter)
-	return []Block{Heading{Level: 2, Text: "Your domains"}, t}
+	return []doc.Block{doc.Heading{Level: 2, Text: "Your domains"}, t}
 }
 
 // domainOf gives the domain of a host; the host itself where it is another name of the site.
@@ -220,7 +221,7 @@ func (c ForClient) placeText(where string) string {
 }
 
 // without drops a column of a table where that is wanted.
-func without(t Table, column int, drop bool) Table {
+func without(t doc.Table, column int, drop bool) doc.Table {
 	if !drop {
 		return t
 	}
@@ -232,13 +233,13 @@ func without(t Table, column int, drop bool) Table {
 }
 
 // domainState says how the doors of a domain are, in plain words.
-func domainState(doors []*doorSeen, of func(*doorSeen) doorState) Cell {
+func domainState(doors []*doorSeen, of func(*doorSeen) doorState) doc.Cell {
 	var says []string
-	bad, tone := 0, Good
+	bad, tone := 0, doc.Good
 	for _, d := range doors {
 		s := of(d)
 		tone = max(tone, s.tone)
-		if s.tone <= Good {
+		if s.tone <= doc.Good {
 			continue
 		}
 		bad++
@@ -247,9 +248,9 @@ func domainState(doors []*doorSeen, of func(*doorSeen) doorState) Cell {
 		}
 	}
 	if bad == 0 {
-		return Cell{words("every door arrives"), Good}
+		return doc.Cell{Text: doc.Phrase("every door arrives"), Tone: doc.Good}
 	}
-	return Cell{wordsf("%d of %s: %s", bad, wording.Count(len(doors), "door"), wording.Few(says, 3)), tone}
+	return doc.Cell{Text: doc.Phrasef("%d of %s: %s", bad, wording.Count(len(doors), "door"), wording.Few(says, 3)), Tone: tone}
 }
 
 func (c ForClient) domain(name string) *estate.Domain {
@@ -283,7 +284,7 @@ func (c ForClient) leadsTo(name string) string {
 }
 
 // clientWork says what has to be done, at which provider, and by when.
-func clientWork(c ForClient) []Block {
+func clientWork(c ForClient) []doc.Block {
 	if c.Book == nil || c.Before != nil || c.Book.DoneCount() == len(c.Book.Tasks) {
 		return nil
 	}
@@ -308,14 +309,14 @@ func clientWork(c ForClient) []Block {
 		w.to = later(w.to, times.From)
 		w.what = append(w.what, clientTask(t))
 	}
-	t := Table{Sheet: "work", Head: []string{"where", "what has to be done", "when"}}
+	t := doc.Table{Sheet: "work", Head: []string{"where", "what has to be done", "when"}}
 	for _, who := range order {
 		w := all[who]
 		when := w.from.In(c.Made.Location()).Format("2 Jan 15:04")
 		if w.to.After(w.from) {
 			when += " to " + w.to.In(c.Made.Location()).Format("2 Jan 15:04")
 		}
-		t.Rows = append(t.Rows, []Cell{{Text: words(who)}, {Text: stack(w.what)}, {Text: words(when)}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(who)}, {Text: doc.Stack(w.what)}, {Text: doc.Phrase(when)}})
 	}
 	begun := "Times count from now, as if each step were done as soon as it may be."
 	if c.Book.DoneCount() > 0 {
@@ -326,7 +327,7 @@ func clientWork(c ForClient) []Block {
 			wording.Verb(c.Book.DoneCount(), "is", "are"),
 		)
 	}
-	return []Block{Heading{Level: 2, Text: "What has to be done"}, Paragraph{Text: words(begun), Soft: true}, t}
+	return []doc.Block{doc.Heading{Level: 2, Text: "What has to be done"}, doc.Paragraph{Text: doc.Phrase(begun), Soft: true}, t}
 }
 
 // clientTask says in a few plain words what is done in a task.
@@ -366,7 +367,7 @@ func clientTask(t *runbook.Task) string {
 	}[parts[0]]
 	switch {
 	case does == "":
-		return unmarked(t.Says)
+		return doc.Unmarked(t.Says)
 	case strings.HasSuffix(does, " of"), strings.HasSuffix(does, " for"):
 		if about == "" {
 			about = "all domains"
@@ -384,43 +385,43 @@ func later(a, b time.Time) time.Time {
 }
 
 // clientRisks gives what ends soon, and what endangers mail.
-func clientRisks(c ForClient) []Block {
-	t := Table{Sheet: "risks", Head: []string{"by", "what", "about", "what to do"}}
+func clientRisks(c ForClient) []doc.Block {
+	t := doc.Table{Sheet: "risks", Head: []string{"by", "what", "about", "what to do"}}
 	dates := c.datesOf()
 	for _, d := range dates {
-		if d.tone == Good {
+		if d.tone == doc.Good {
 			continue
 		}
 		does := map[string]string{"certificate": "Have it renewed.", "registration": "Renew it at the registrar."}[d.what]
 		says := "the " + d.what + " ends"
-		if d.tone == Failed {
+		if d.tone == doc.Failed {
 			says = "the " + d.what + " has expired"
 		}
 		t.Rows = append(
 			t.Rows,
-			[]Cell{
-				{Text: words(d.at.Format(time.DateOnly))},
-				{words(says), d.tone},
-				{Text: words(d.about)},
-				{Text: words(does)},
+			[]doc.Cell{
+				{Text: doc.Phrase(d.at.Format(time.DateOnly))},
+				{Text: doc.Phrase(says), Tone: d.tone},
+				{Text: doc.Phrase(d.about)},
+				{Text: doc.Phrase(does)},
 			},
 		)
 	}
 	for _, f := range c.mailFindings() {
-		t.Rows = append(t.Rows, []Cell{{Text: words("before the move")}, {words(f.Code.Row().Plain), toneOf(f.Severity)},
-			{Text: words(unicodeName(f.Subject))}, {Text: words(fixOf(f))}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase("before the move")}, {Text: doc.Phrase(f.Code.Row().Plain), Tone: doc.ToneOf(f.Severity)},
+			{Text: doc.Phrase(unicodeName(f.Subject))}, {Text: doc.Phrase(fixOf(f))}})
 	}
-	blocks := []Block{Heading{Level: 2, Text: "Risks, and until when"}}
+	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Risks, and until when"}}
 	switch {
 	case len(t.Rows) > 0:
 		blocks = append(blocks, t)
 	case len(dates) == 0:
-		blocks = append(blocks, Paragraph{Text: words("No certificate was seen, and so nothing is known of when one ends.")})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("No certificate was seen, and so nothing is known of when one ends.")})
 	default:
-		blocks = append(blocks, Paragraph{Text: words("Of the certificates that were seen, none ends soon.")})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Of the certificates that were seen, none ends soon.")})
 	}
 	if c.Survey == nil {
-		blocks = append(blocks, Paragraph{Text: words("Nobody has looked at registrations and mail yet."), Soft: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Nobody has looked at registrations and mail yet."), Soft: true})
 	}
 	return blocks
 }
@@ -447,32 +448,32 @@ func (c ForClient) mailFindings() []finding.Finding {
 	return all
 }
 
-func clientFigures(c ForClient) []Block {
-	var blocks []Block
+func clientFigures(c ForClient) []doc.Block {
+	var blocks []doc.Block
 	for _, f := range drawAll(c) {
 		if len(blocks) == 0 {
-			blocks = append(blocks, Heading{Level: 2, Text: "In pictures"})
+			blocks = append(blocks, doc.Heading{Level: 2, Text: "In pictures"})
 		}
 		blocks = append(
 			blocks,
-			Heading{Level: 3, Text: f.drawing.title},
-			Figure{Name: f.name, SVG: f.drawing.SVG(false), Words: f.words, Note: f.note},
+			doc.Heading{Level: 3, Text: f.drawing.Title},
+			doc.Figure{Name: f.name, SVG: f.drawing.SVG(false), Words: f.words, Note: f.note},
 		)
 	}
 	return blocks
 }
 
 // clientEvidence gives what was found, with what to do, and the ways that show it, one for each reason.
-func clientEvidence(c ForClient) []Block {
+func clientEvidence(c ForClient) []doc.Block {
 	if len(c.Today.Findings) == 0 {
 		return nil
 	}
-	blocks := []Block{
-		Heading{Level: 2, Text: "What was found", About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")},
+	blocks := []doc.Block{
+		doc.Heading{Level: 2, Text: "What was found", About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")},
 	}
 	blocks = append(blocks, findingBlocks(c.Today.Findings)...)
 	shown := map[string]bool{}
-	var ways []Block
+	var ways []doc.Block
 	for _, ch := range c.Today.Chains {
 		v := viewChain(ch, c.Today.Started)
 		if v.Fine || ch.Probe != chain.Root && ch.Probe != chain.ByRule && ch.Probe != chain.ByPattern {
@@ -489,12 +490,12 @@ func clientEvidence(c ForClient) []Block {
 		}
 	}
 	if len(ways) > 0 {
-		blocks = append(blocks, Fold{"The ways that show it", "one for each reason", ways})
+		blocks = append(blocks, doc.Fold{Title: "The ways that show it", About: "one for each reason", Blocks: ways})
 	}
 	for _, n := range c.Today.Notes {
 		blocks = append(
 			blocks,
-			Paragraph{Text: words(strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
+			doc.Paragraph{Text: doc.Phrase(strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
 				Soft: true},
 		)
 	}

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Comparison is what two surveys differ in.
@@ -32,18 +33,18 @@ type Comparison struct {
 }
 
 // Compare is what came, went and changed between two surveys; n is the same two as states.
-func Compare(before, after *survey.Survey, n *recheck.News) Doc {
+func Compare(before, after *survey.Survey, n *recheck.News) doc.Doc {
 	compared := survey.Compare(before, after)
 	c := Comparison{"upperpath/compare/1", before.Started, after.Started, map[string][]record.Change{},
 		compared.OnlyBefore, compared.OnlyAfter, compared.Unseen, n.New, n.Mended, besideRecords(n), n.Known}
 	for name, list := range compared.Changes {
 		c.Domains[name] = append([]record.Change{}, list...)
 	}
-	return Doc{
+	return doc.Doc{
 		Name: "comparison",
 		Title: fmt.Sprintf("From %s to %s", before.Started.Format("2006-01-02 15:04"),
 			after.Started.Format("2006-01-02 15:04 MST")),
-		Blocks: of(compareBlocks(compared, before, after, n)...),
+		Blocks: doc.Of(compareBlocks(compared, before, after, n)...),
 		Data:   c,
 	}
 }
@@ -53,27 +54,27 @@ func besideRecords(n *recheck.News) []recheck.Item {
 	return slices.DeleteFunc(slices.Clone(n.Changed), func(i recheck.Item) bool { return i.Kind == recheck.Record })
 }
 
-func compareBlocks(compared survey.Comparison, before, after *survey.Survey, n *recheck.News) []Block {
-	t := Table{Sheet: "changes", Head: []string{"domain", "name", "type", "before", "after", "what"}, Order: true,
-		More: command("--format csv") + " has them all"}
+func compareBlocks(compared survey.Comparison, before, after *survey.Survey, n *recheck.News) []doc.Block {
+	t := doc.Table{Sheet: "changes", Head: []string{"domain", "name", "type", "before", "after", "what"}, Order: true,
+		More: doc.Command("--format csv") + " has them all"}
 	for _, name := range slices.Sorted(maps.Keys(compared.Changes)) {
 		for _, c := range compared.Changes[name] {
 			was, is := changeTexts(c)
-			tone := map[record.Action]Tone{record.Went: Failed, record.Changed: Warned, record.Came: Noted}[c.Action]
-			t.Rows = append(t.Rows, []Cell{{Text: words(unicodeName(name))}, {Text: words(record.Label(c.Name, name))},
-				{Text: words(c.Type)}, {Text: was}, {Text: is}, {words(string(c.Action)), tone}})
+			tone := map[record.Action]doc.Tone{record.Went: doc.Failed, record.Changed: doc.Warned, record.Came: doc.Noted}[c.Action]
+			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(unicodeName(name))}, {Text: doc.Phrase(record.Label(c.Name, name))},
+				{Text: doc.Phrase(c.Type)}, {Text: was}, {Text: is}, {Text: doc.Phrase(string(c.Action)), Tone: tone}})
 		}
 	}
-	blocks := []Block{compareVerdict(len(t.Rows), compared, n)}
+	blocks := []doc.Block{compareVerdict(len(t.Rows), compared, n)}
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
 	blocks = append(blocks, comparedFindings(n)...)
 	if changes := changesTold(besideRecords(n)); len(changes) > 0 {
-		blocks = append(blocks, List{Title: "Changed beside the records", Tone: Warned, Items: changes})
+		blocks = append(blocks, doc.List{Title: "Changed beside the records", Tone: doc.Warned, Items: changes})
 	}
 	aside := func(format string, args ...any) {
-		blocks = append(blocks, Paragraph{Text: wordsf(format, args...), Soft: true, Gap: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, args...), Soft: true, Gap: true})
 	}
 	for _, part := range []*survey.Survey{before, after} {
 		if n := partials(part); n > 0 {
@@ -98,29 +99,29 @@ func compareBlocks(compared survey.Comparison, before, after *survey.Survey, n *
 }
 
 // compareVerdict says how much differs, and says nothing where nothing could be compared.
-func compareVerdict(total int, compared survey.Comparison, n *recheck.News) Verdict {
+func compareVerdict(total int, compared survey.Comparison, n *recheck.News) doc.Verdict {
 	if len(compared.Changes) == 0 {
-		return Verdict{Tone: Unseen, Says: words("Nothing could be compared.")}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing could be compared.")}
 	}
 	v := comparedVerdict(n, total+len(besideRecords(n)))
-	says := words("No record set differs. ")
+	says := doc.Phrase("No record set differs. ")
 	if total > 0 {
-		says = wordsf("%s %s. ", wording.Count(total, "record set"), wording.Verb(total, "differs", "differ"))
+		says = doc.Phrasef("%s %s. ", wording.Count(total, "record set"), wording.Verb(total, "differs", "differ"))
 	}
-	v.Says = cat(says, wordsf("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known))
+	v.Says = doc.Cat(says, doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known))
 	return v
 }
 
-func changeTexts(c record.Change) (before, after Text) {
-	values := func(s *record.Set) Text {
+func changeTexts(c record.Change) (before, after doc.Text) {
+	values := func(s *record.Set) doc.Text {
 		if s == nil {
 			return nil
 		}
-		return stack(s.Values)
+		return doc.Stack(s.Values)
 	}
 	before, after = values(c.Before), values(c.After)
 	if c.Before != nil && c.After != nil && record.SameValues(c.Before.Values, c.After.Values) {
-		return wordsf("TTL %d s", c.Before.TTL), wordsf("TTL %d s", c.After.TTL)
+		return doc.Phrasef("TTL %d s", c.Before.TTL), doc.Phrasef("TTL %d s", c.After.TTL)
 	}
 	return before, after
 }

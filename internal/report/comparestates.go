@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // stateComparison is what two audits or plans differ in, as JSON has it.
@@ -27,24 +28,24 @@ type stateComparison struct {
 }
 
 // CompareStates is what two audits or two plans differ in.
-func CompareStates(kind, before, after string, n *recheck.News) Doc {
-	d := Doc{Name: "comparison", Title: fmt.Sprintf("The %s: from %s to %s", wording.Plural(kind), before, after),
+func CompareStates(kind, before, after string, n *recheck.News) doc.Doc {
+	d := doc.Doc{Name: "comparison", Title: fmt.Sprintf("The %s: from %s to %s", wording.Plural(kind), before, after),
 		Main: "differences", Data: stateComparison{"upperpath/differences/1", kind, before, after, n.New, n.Mended, n.Changed,
 			n.Unseen, n.Same, n.Known}}
-	blocks := append([]Block{comparedVerdict(n, len(n.Changed))}, comparedFindings(n)...)
+	blocks := append([]doc.Block{comparedVerdict(n, len(n.Changed))}, comparedFindings(n)...)
 	if changes := changesTold(n.Changed); len(changes) > 0 {
-		blocks = append(blocks, List{Title: "Changed", Tone: Warned, Items: changes,
-			More: command("--format csv") + " has them all"})
+		blocks = append(blocks, doc.List{Title: "Changed", Tone: doc.Warned, Items: changes,
+			More: doc.Command("--format csv") + " has them all"})
 	}
 	sheet := newsSheet(n)
 	sheet.Sheet = "differences"
-	d.Blocks = of(append(blocks, comparedAside(n, sheet)...)...)
+	d.Blocks = doc.Of(append(blocks, comparedAside(n, sheet)...)...)
 	return d
 }
 
 // comparedVerdict says whether it got better or worse.
-func comparedVerdict(n *recheck.News, changes int) Verdict {
-	v := Verdict{Tone: Good}
+func comparedVerdict(n *recheck.News, changes int) doc.Verdict {
+	v := doc.Verdict{Tone: doc.Good}
 	worse := finding.Severity("")
 	for _, i := range n.New {
 		if i.Severity.Rank() > worse.Rank() {
@@ -53,26 +54,26 @@ func comparedVerdict(n *recheck.News, changes int) Verdict {
 	}
 	switch {
 	case worse.Rank() > finding.Note.Rank():
-		v.Tone = toneOf(worse)
+		v.Tone = doc.ToneOf(worse)
 	case changes > 0:
-		v.Tone = Warned
+		v.Tone = doc.Warned
 	case len(n.Unseen) > 0:
-		v.Tone = Unseen
+		v.Tone = doc.Unseen
 	case len(n.New) > 0:
-		v.Tone = Noted
+		v.Tone = doc.Noted
 	}
-	v.Says = wordsf("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known)
+	v.Says = doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known)
 	if changes > 0 {
-		v.Says = cat(v.Says, wordsf(" %s changed.", wording.Count(changes, "other fact")))
+		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s changed.", wording.Count(changes, "other fact")))
 	}
 	return v
 }
 
 // comparedFindings lists findings that are new, and those that are mended.
-func comparedFindings(n *recheck.News) []Block {
-	var blocks []Block
+func comparedFindings(n *recheck.News) []doc.Block {
+	var blocks []doc.Block
 	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
-		l := List{Title: newTitles[s], Tone: toneOf(s), More: command("--format csv") + " has them all"}
+		l := doc.List{Title: newTitles[s], Tone: doc.ToneOf(s), More: doc.Command("--format csv") + " has them all"}
 		for i := range n.New {
 			if n.New[i].Severity == s {
 				l.Items = append(l.Items, findingNews(&n.New[i]))
@@ -82,9 +83,9 @@ func comparedFindings(n *recheck.News) []Block {
 			blocks = append(blocks, l)
 		}
 	}
-	l := List{Title: "Mended", Tone: Good, More: command("--format csv") + " has them all"}
+	l := doc.List{Title: "Mended", Tone: doc.Good, More: doc.Command("--format csv") + " has them all"}
 	for _, i := range n.Mended {
-		l.Items = append(l.Items, wordsf("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code))))
+		l.Items = append(l.Items, doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code))))
 	}
 	if len(l.Items) > 0 {
 		blocks = append(blocks, l)
@@ -93,12 +94,12 @@ func comparedFindings(n *recheck.News) []Block {
 }
 
 // comparedAside says what could not be looked at, and holds everything for spreadsheets.
-func comparedAside(n *recheck.News, sheet Data) []Block {
-	var blocks []Block
+func comparedAside(n *recheck.News, sheet doc.Data) []doc.Block {
+	var blocks []doc.Block
 	if len(n.Unseen) > 0 {
-		l := List{Title: "Could not be looked at the second time", Tone: Unseen}
+		l := doc.List{Title: "Could not be looked at the second time", Tone: doc.Unseen}
 		for _, g := range n.Unseen {
-			l.Items = append(l.Items, wordsf("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
+			l.Items = append(l.Items, doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
 		}
 		blocks = append(blocks, l)
 	}

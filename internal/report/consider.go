@@ -7,20 +7,21 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Considered is choices side by side.
-func Considered(c *plan.Considered) Doc {
+func Considered(c *plan.Considered) doc.Doc {
 	at := ""
 	if allArriveAt(c) != "" {
 		at = "all of them arrive at " + allArriveAt(c)
 	}
-	return Doc{
+	return doc.Doc{
 		Name:  "choices",
 		About: at,
 		Title: "Choices of " + c.About + ", side by side",
-		Blocks: of(consideredVerdict(c), consideredTable(c),
-			List{Title: "Behind the numbers", Items: consideredLines(c), More: command("--format md") + " has them all"}),
+		Blocks: doc.Of(consideredVerdict(c), consideredTable(c),
+			doc.List{Title: "Behind the numbers", Items: consideredLines(c), More: doc.Command("--format md") + " has them all"}),
 		Data: c,
 	}
 }
@@ -36,7 +37,7 @@ func allArriveAt(c *plan.Considered) string {
 }
 
 // consideredVerdict names the choices that leave no door open and are not remembered against.
-func consideredVerdict(c *plan.Considered) Verdict {
+func consideredVerdict(c *plan.Considered) doc.Verdict {
 	var whole []string
 	for _, ch := range c.Choices {
 		if len(ch.Open) == 0 && ch.Faults == 0 && len(ch.Remembered) == 0 {
@@ -45,40 +46,40 @@ func consideredVerdict(c *plan.Considered) Verdict {
 	}
 	switch len(whole) {
 	case 0:
-		return Verdict{Tone: Warned, Says: words("None of them is without fault.")}
+		return doc.Verdict{Tone: doc.Warned, Says: doc.Phrase("None of them is without fault.")}
 	case len(c.Choices):
-		return Verdict{Tone: Good, Says: words("Nothing speaks against any of them.")}
+		return doc.Verdict{Tone: doc.Good, Says: doc.Phrase("Nothing speaks against any of them.")}
 	}
-	return Verdict{Tone: Good, Says: wordsf("Nothing speaks against %s.", wording.And(whole))}
+	return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("Nothing speaks against %s.", wording.And(whole))}
 }
 
-func consideredTable(c *plan.Considered) Table {
-	t := Table{Sheet: "choices", Head: []string{""}}
+func consideredTable(c *plan.Considered) doc.Table {
+	t := doc.Table{Sheet: "choices", Head: []string{""}}
 	for _, ch := range c.Choices {
 		t.Head = append(t.Head, ch.Name)
 	}
-	line := func(what string, value func(plan.Choice) (string, Tone)) {
-		row := cells(what)
+	line := func(what string, value func(plan.Choice) (string, doc.Tone)) {
+		row := doc.Cells(what)
 		for _, ch := range c.Choices {
 			says, tone := value(ch)
-			row = append(row, Cell{words(says), tone})
+			row = append(row, doc.Cell{Text: doc.Phrase(says), Tone: tone})
 		}
 		t.Rows = append(t.Rows, row)
 	}
-	plain := func(value func(plan.Choice) string) func(plan.Choice) (string, Tone) {
-		return func(ch plan.Choice) (string, Tone) { return value(ch), Plain }
+	plain := func(value func(plan.Choice) string) func(plan.Choice) (string, doc.Tone) {
+		return func(ch plan.Choice) (string, doc.Tone) { return value(ch), doc.Plain }
 	}
-	judged := func(bad bool, says string) (string, Tone) {
+	judged := func(bad bool, says string) (string, doc.Tone) {
 		if bad {
-			return says, Failed
+			return says, doc.Failed
 		}
-		return says, Good
+		return says, doc.Good
 	}
 	if allArriveAt(c) == "" {
 		line("arrives at", plain(func(ch plan.Choice) string { return ch.Canonical }))
 	}
 	line("most hops of a door", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.MostHops) }))
-	line("doors left open", func(ch plan.Choice) (string, Tone) {
+	line("doors left open", func(ch plan.Choice) (string, doc.Tone) {
 		return judged(len(ch.Open) > 0, fmt.Sprintf("%d of %d", len(ch.Open), ch.Doors))
 	})
 	line("certificates", plain(func(ch plan.Choice) string {
@@ -88,20 +89,20 @@ func consideredTable(c *plan.Considered) Table {
 		return fmt.Sprint(ch.Certificates)
 	}))
 	line("browsers will remember", plain(func(ch plan.Choice) string { return wording.Count(ch.Permanent, "redirect") }))
-	line("they remember against it", func(ch plan.Choice) (string, Tone) {
+	line("they remember against it", func(ch plan.Choice) (string, doc.Tone) {
 		if len(ch.Remembered) == 0 {
-			return "nothing known", Good
+			return "nothing known", doc.Good
 		}
-		return wording.Count(len(ch.Remembered), "redirect"), Failed
+		return wording.Count(len(ch.Remembered), "redirect"), doc.Failed
 	})
 	line("record changes to type", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.Changes) }))
 	line("other entries to type", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.Entries) }))
-	line("errors of the plan", func(ch plan.Choice) (string, Tone) { return judged(ch.Faults > 0, fmt.Sprint(ch.Faults)) })
+	line("errors of the plan", func(ch plan.Choice) (string, doc.Tone) { return judged(ch.Faults > 0, fmt.Sprint(ch.Faults)) })
 	return t
 }
 
-func consideredLines(c *plan.Considered) []Text {
-	var all []Text
+func consideredLines(c *plan.Considered) []doc.Text {
+	var all []doc.Text
 	for _, ch := range c.Choices {
 		byCodes := map[string][]string{}
 		var order []string
@@ -113,10 +114,10 @@ func consideredLines(c *plan.Considered) []Text {
 			byCodes[codes] = append(byCodes[codes], o.Door)
 		}
 		for _, codes := range order {
-			all = append(all, wordsf("%s leaves open (%s): %s.", ch.Name, codes, wording.Few(byCodes[codes], 4)))
+			all = append(all, doc.Phrasef("%s leaves open (%s): %s.", ch.Name, codes, wording.Few(byCodes[codes], 4)))
 		}
 		for _, r := range ch.Remembered {
-			all = append(all, wordsf("%s: %s.", ch.Name, r))
+			all = append(all, doc.Phrasef("%s: %s.", ch.Name, r))
 		}
 	}
 	return all

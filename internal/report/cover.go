@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Covered is what a coverage is shown with.
@@ -29,42 +30,42 @@ const (
 var fateWords = map[old.Fate]struct {
 	says string // of one
 	sum  string // of many, behind a share
-	tone Tone
+	tone doc.Tone
 }{
-	old.OwnPage:   {"a page of its own", "arrive on a page of their own", Good},
-	old.Unchecked: {"a page of its own, unchecked", "are led to a page of their own, which nobody has checked", Unseen},
-	old.Section:   {"a page with many others", "on a page with many others", Plain},
-	old.AtHome:    {"the home page", "at home", Warned},
-	old.Retired:   {"gone on purpose (410)", "are gone on purpose", Plain},
-	old.Fallen:    {"gone, by the fallback (410)", "fall to a fallback that says gone", Warned},
-	old.Missing:   {"a page that does not exist", "end at a page that does not exist", Failed},
-	old.Broken:    {"no page at all", "meet no page at all", Failed},
-	old.Outside:   {"not of the estate", "are not of the estate", Noted},
+	old.OwnPage:   {"a page of its own", "arrive on a page of their own", doc.Good},
+	old.Unchecked: {"a page of its own, unchecked", "are led to a page of their own, which nobody has checked", doc.Unseen},
+	old.Section:   {"a page with many others", "on a page with many others", doc.Plain},
+	old.AtHome:    {"the home page", "at home", doc.Warned},
+	old.Retired:   {"gone on purpose (410)", "are gone on purpose", doc.Plain},
+	old.Fallen:    {"gone, by the fallback (410)", "fall to a fallback that says gone", doc.Warned},
+	old.Missing:   {"a page that does not exist", "end at a page that does not exist", doc.Failed},
+	old.Broken:    {"no page at all", "meet no page at all", doc.Failed},
+	old.Outside:   {"not of the estate", "are not of the estate", doc.Noted},
 }
 
 // Cover says what becomes of old URLs under the plan.
-func Cover(c Covered) Doc {
-	d := Doc{Name: "cover", Title: "What becomes of the old URLs", Main: "work"}
-	blocks := []Block{c.verdict(), c.totals()}
+func Cover(c Covered) doc.Doc {
+	d := doc.Doc{Name: "cover", Title: "What becomes of the old URLs", Main: "work"}
+	blocks := []doc.Block{c.verdict(), c.totals()}
 	blocks = append(blocks, c.heavy()...)
 	blocks = append(blocks, c.byDomain()...)
 	blocks = append(blocks, findingBlocks(c.Findings)...)
 	if !c.PagesKnown {
-		blocks = append(blocks, Paragraph{Gap: true, Soft: true, Text: words("Unchecked: the estate file names no list of " +
+		blocks = append(blocks, doc.Paragraph{Gap: true, Soft: true, Text: doc.Phrase("Unchecked: the estate file names no list of " +
 			"the pages that exist (site.pages: a list, a sitemap, the table of a crawl), so that nobody knows whether a " +
 			"target is one.")})
 	}
 	if c.Work {
 		blocks = append(blocks, c.work())
 	}
-	d.Blocks = of(blocks...)
+	d.Blocks = doc.Of(blocks...)
 	d.Data = c.data()
 	return d
 }
 
 // CoverSummary is the verdict of a coverage and its shares.
-func CoverSummary(c Covered) Doc {
-	return Doc{Name: "cover", Blocks: of(c.verdict(), c.totals())}
+func CoverSummary(c Covered) doc.Doc {
+	return doc.Doc{Name: "cover", Blocks: doc.Of(c.verdict(), c.totals())}
 }
 
 // byWeight reports whether sources say what old URLs weigh; else they are counted.
@@ -99,62 +100,62 @@ func percent(part, whole int64) string {
 	return fmt.Sprintf("%d.%d %%", tenths/10, tenths%10)
 }
 
-func (c Covered) verdict() Verdict {
+func (c Covered) verdict() doc.Verdict {
 	all := c.Total.All
 	if all.URLs == 0 {
-		return Verdict{Tone: Unseen, Says: cat(words("No old URL stands in "), copied(c.From), words("."))}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Cat(doc.Phrase("No old URL stands in "), doc.Copy(c.From), doc.Phrase("."))}
 	}
 	var parts []string
-	tone := toneOf(finding.Worst(c.Findings))
+	tone := doc.ToneOf(finding.Worst(c.Findings))
 	for _, f := range old.Fates() {
 		if c.Total.Fates[f].URLs == 0 {
 			continue
 		}
 		parts = append(parts, c.share(c.Total.Fates[f], all)+" "+fateWords[f].sum)
-		if f == old.Unchecked && tone == Good {
-			tone = Unseen
+		if f == old.Unchecked && tone == doc.Good {
+			tone = doc.Unseen
 		}
 	}
 	of := "Of " + wording.Count(all.URLs, "old URL")
 	if c.byWeight() {
 		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.URLs, "old URL"), all.Weight)
 	}
-	v := Verdict{Tone: tone, Says: words(of + ", " + wording.And(parts) + ".")}
+	v := doc.Verdict{Tone: tone, Says: doc.Phrase(of + ", " + wording.And(parts) + ".")}
 	if open := c.Total.Open(); open.URLs+c.Unruled.URLs > 0 {
-		v.Next = words(
-			"Decide the heaviest first: " + command("upperpath cover --format csv > work.csv") + ", fill the column " +
-				"new (- where a page is gone), then " + command("upperpath rules import work.csv --add"),
+		v.Next = doc.Phrase(
+			"Decide the heaviest first: " + doc.Command("upperpath cover --format csv > work.csv") + ", fill the column " +
+				"new (- where a page is gone), then " + doc.Command("upperpath rules import work.csv --add"),
 		)
 	}
 	return v
 }
 
 // totals is how many old URLs become what.
-func (c Covered) totals() Table {
-	t := Table{Sheet: "totals", Head: []string{"what becomes of them", "old URLs", "weight", "share"}}
-	row := func(says string, s old.Share, tone Tone) {
+func (c Covered) totals() doc.Table {
+	t := doc.Table{Sheet: "totals", Head: []string{"what becomes of them", "old URLs", "weight", "share"}}
+	row := func(says string, s old.Share, tone doc.Tone) {
 		if s.URLs > 0 {
-			t.Rows = append(t.Rows, []Cell{{words(says), tone}, {words(fmt.Sprint(s.URLs)), Plain},
-				{words(fmt.Sprint(s.Weight)), Plain}, {words(c.share(s, c.Total.All)), Plain}})
+			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(says), Tone: tone}, {Text: doc.Phrase(fmt.Sprint(s.URLs)), Tone: doc.Plain},
+				{Text: doc.Phrase(fmt.Sprint(s.Weight)), Tone: doc.Plain}, {Text: doc.Phrase(c.share(s, c.Total.All)), Tone: doc.Plain}})
 		}
 	}
 	for _, f := range old.Fates() {
 		row(fateWords[f].says, c.Total.Fates[f], fateWords[f].tone)
 	}
-	row("of all these, in more hops than planned", c.Long, Warned)
-	row("of all these, not as planned, since the carrier cannot", c.ByCarrier, Failed)
-	row("of all these, by the fallback alone, unchecked", c.Unruled, Unseen)
+	row("of all these, in more hops than planned", c.Long, doc.Warned)
+	row("of all these, not as planned, since the carrier cannot", c.ByCarrier, doc.Failed)
+	row("of all these, by the fallback alone, unchecked", c.Unruled, doc.Unseen)
 	return t
 }
 
 // heavy is what weighs most of what does not arrive as it should.
-func (c Covered) heavy() []Block {
+func (c Covered) heavy() []doc.Block {
 	which := func(o old.Outcome) bool { return o.Open() || o.Long }
 	all := c.Heaviest(which, 0)
 	if len(all) == 0 {
 		return nil
 	}
-	l := List{Title: "The heaviest that do not arrive as they should"}
+	l := doc.List{Title: "The heaviest that do not arrive as they should"}
 	shown := all
 	if !c.All {
 		shown = all[:min(len(all), mostHeavy)]
@@ -168,12 +169,12 @@ func (c Covered) heavy() []Block {
 		if a.Method != "" {
 			before += a.Method + " "
 		}
-		l.Items = append(l.Items, cat(words(before), copied(wording.Cut(a.URL, 90)), Text{{As: Break}},
-			words(strings.TrimPrefix(fateWords[c.Outcomes[i].Fate].tone.Sign()+" ", " ")+c.becomes(i))))
+		l.Items = append(l.Items, doc.Cat(doc.Phrase(before), doc.Copy(wording.Cut(a.URL, 90)), doc.Text{{As: doc.Break}},
+			doc.Phrase(strings.TrimPrefix(fateWords[c.Outcomes[i].Fate].tone.Sign()+" ", " ")+c.becomes(i))))
 	}
-	blocks := []Block{l}
+	blocks := []doc.Block{l}
 	if n := len(all) - len(shown); n > 0 {
-		blocks = append(blocks, Paragraph{Soft: true, Text: wordsf("and %d more; %s shows them", n, command("--all"))})
+		blocks = append(blocks, doc.Paragraph{Soft: true, Text: doc.Phrasef("and %d more; %s shows them", n, doc.Command("--all"))})
 	}
 	return blocks
 }
@@ -207,7 +208,7 @@ func (c Covered) becomes(i int) string {
 }
 
 // byDomain is the same by domain, and by section where something is left to decide.
-func (c Covered) byDomain() []Block {
+func (c Covered) byDomain() []doc.Block {
 	columns := []struct {
 		name  string
 		fates []old.Fate
@@ -222,8 +223,8 @@ func (c Covered) byDomain() []Block {
 	}) bool {
 		return !slices.ContainsFunc(col.fates, func(f old.Fate) bool { return c.Total.Fates[f].URLs > 0 })
 	})
-	table := func(sheet, head string, areas []old.Area, most int) (Table, int) {
-		t := Table{Sheet: sheet, Head: []string{head, "old URLs", "weight"}}
+	table := func(sheet, head string, areas []old.Area, most int) (doc.Table, int) {
+		t := doc.Table{Sheet: sheet, Head: []string{head, "old URLs", "weight"}}
 		for _, col := range columns {
 			t.Head = append(t.Head, col.name)
 		}
@@ -231,20 +232,20 @@ func (c Covered) byDomain() []Block {
 			if most > 0 && (i >= most || a.Open().URLs == 0) {
 				return t, len(areas) - i
 			}
-			row := cells(a.Name, fmt.Sprint(a.All.URLs), fmt.Sprint(a.All.Weight))
+			row := doc.Cells(a.Name, fmt.Sprint(a.All.URLs), fmt.Sprint(a.All.Weight))
 			for _, col := range columns {
 				var s old.Share
 				for _, f := range col.fates {
 					s.URLs += a.Fates[f].URLs
 					s.Weight = old.Plus(s.Weight, a.Fates[f].Weight)
 				}
-				row = append(row, Cell{Text: words(c.shareOf(s, a.All))})
+				row = append(row, doc.Cell{Text: doc.Phrase(c.shareOf(s, a.All))})
 			}
 			t.Rows = append(t.Rows, row)
 		}
 		return t, 0
 	}
-	var blocks []Block
+	var blocks []doc.Block
 	if t, _ := table("domains", "domain", c.Domains, 0); len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
@@ -264,8 +265,8 @@ func (c Covered) shareOf(s, all old.Share) string {
 }
 
 // work is the sheet on which is decided what becomes of old URLs: rules import takes it back.
-func (c Covered) work() Data {
-	d := Data{Sheet: "work", Head: []string{"old", "new", "status", "weight", "becomes", "note"}, Exact: true}
+func (c Covered) work() doc.Data {
+	d := doc.Data{Sheet: "work", Head: []string{"old", "new", "status", "weight", "becomes", "note"}, Exact: true}
 	for _, r := range c.Sheet() {
 		o := c.Outcomes[r.Example]
 		d.Rows = append(d.Rows, []string{r.Old, "", "", fmt.Sprint(r.Weight), c.becomes(r.Example),
@@ -275,7 +276,7 @@ func (c Covered) work() Data {
 }
 
 // data is a coverage as JSON has it.
-func (c Covered) data() Object {
+func (c Covered) data() doc.Object {
 	type fate struct {
 		Fate string `json:"fate"`
 		old.Share
@@ -312,12 +313,12 @@ func (c Covered) data() Object {
 		Arrival string `json:"arrival,omitempty"`
 		Status  int    `json:"status,omitempty"`
 	}
-	return Object{
-		{"schema", "upperpath/cover/1"}, {"file", c.From}, {"pages_known", c.PagesKnown}, {"total", c.Total.All},
-		{"fates", fatesOf(c.Total)}, {"long", c.Long}, {"by_carrier", c.ByCarrier}, {"unruled", c.Unruled},
-		{"domains", areas(c.Domains)},
-		{"sections", areas(c.Sections)},
-		{"urls", Lines(func(yield func(any) bool) {
+	return doc.Object{
+		{Name: "schema", Value: "upperpath/cover/1"}, {Name: "file", Value: c.From}, {Name: "pages_known", Value: c.PagesKnown}, {Name: "total", Value: c.Total.All},
+		{Name: "fates", Value: fatesOf(c.Total)}, {Name: "long", Value: c.Long}, {Name: "by_carrier", Value: c.ByCarrier}, {Name: "unruled", Value: c.Unruled},
+		{Name: "domains", Value: areas(c.Domains)},
+		{Name: "sections", Value: areas(c.Sections)},
+		{Name: "urls", Value: doc.Lines(func(yield func(any) bool) {
 			for i, a := range c.Addresses {
 				o := c.Outcomes[i]
 				arrival, _, status := c.End(i)
@@ -326,6 +327,6 @@ func (c Covered) data() Object {
 				}
 			}
 		})},
-		{"findings", inWordsOne(c.Findings)},
+		{Name: "findings", Value: inWordsOne(c.Findings)},
 	}
 }

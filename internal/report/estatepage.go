@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // sections are the parts of the estate file, with what is said of each.
@@ -21,24 +22,24 @@ var sections = []struct{ name, title, about string }{
 }
 
 // EstatePage is the page of all keys of the estate file in the docs.
-func EstatePage() Doc {
-	blocks := []Block{
-		Paragraph{Text: cat(
-			words("One YAML file, "),
-			copied("upperpath.yaml"),
-			words(", says what a client owns and what is "+
+func EstatePage() doc.Doc {
+	blocks := []doc.Block{
+		doc.Paragraph{Text: doc.Cat(
+			doc.Phrase("One YAML file, "),
+			doc.Copy("upperpath.yaml"),
+			doc.Phrase(", says what a client owns and what is "+
 				"wanted. Its keys, made from the program's own table ("),
-			copied("make docs"),
-			words("). Editors that know JSON Schema take "),
-			copied(
+			doc.Copy("make docs"),
+			doc.Phrase("). Editors that know JSON Schema take "),
+			doc.Copy(
 				"docs/schema/estate.json",
 			),
-			words(". Paths are relative to the file. An unknown key is an error that names the nearest "+
+			doc.Phrase(". Paths are relative to the file. An unknown key is an error that names the nearest "+
 				"one."),
 		)},
 	}
 	for _, s := range sections {
-		t := Table{Sheet: s.title, Head: []string{"key", "type", "default", "example", "what it says"}}
+		t := doc.Table{Sheet: s.title, Head: []string{"key", "type", "default", "example", "what it says"}}
 		for _, k := range estate.Keys() {
 			if k.Section != s.name {
 				continue
@@ -49,13 +50,13 @@ func EstatePage() Doc {
 			}
 			t.Rows = append(
 				t.Rows,
-				[]Cell{{Text: copied(k.Name)}, {Text: words(kind)}, {Text: words(k.Default)}, {Text: copied(k.Example)},
-					{Text: words(k.Means)}},
+				[]doc.Cell{{Text: doc.Copy(k.Name)}, {Text: doc.Phrase(kind)}, {Text: doc.Phrase(k.Default)}, {Text: doc.Copy(k.Example)},
+					{Text: doc.Phrase(k.Means)}},
 			)
 		}
-		blocks = append(blocks, Heading{Level: 2, Text: s.title, About: s.about}, t)
+		blocks = append(blocks, doc.Heading{Level: 2, Text: s.title, About: s.about}, t)
 	}
-	return Doc{Name: "estate", Title: "The estate file", Blocks: of(blocks...), Data: estateSchema()}
+	return doc.Doc{Name: "estate", Title: "The estate file", Blocks: doc.Of(blocks...), Data: estateSchema()}
 }
 
 // estateSchema is a JSON Schema of the estate file, for editors.

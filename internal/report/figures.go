@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // figureNames are the figures, in their order on a page.
@@ -21,7 +22,7 @@ func Figures() []string { return slices.Clone(figureNames) }
 // DrawFigure draws one figure alone, as SVG or PNG. The error is of the drawing; ok is false where there is nothing to
 // draw.
 func DrawFigure(c ForClient, name, format string) (data []byte, ok bool, err error) {
-	for _, f := range drawAll(scrubbed(c)) {
+	for _, f := range drawAll(doc.Scrubbed(c)) {
 		if f.name != name {
 			continue
 		}
@@ -37,8 +38,8 @@ func DrawFigure(c ForClient, name, format string) (data []byte, ok bool, err err
 // figure is a drawing with what it shows in words.
 type figure struct {
 	name    string
-	drawing *drawing
-	words   []Text
+	drawing *doc.Drawing
+	words   []doc.Text
 	note    string
 }
 
@@ -67,20 +68,20 @@ func drawAll(c ForClient) []figure {
 
 // doorState is how a door is, in plain words.
 type doorState struct {
-	tone Tone
+	tone doc.Tone
 	says string
 }
 
 func stateOf(d *doorSeen) doorState {
 	switch {
 	case d.unseen:
-		return doorState{Unseen, "not seen"}
+		return doorState{doc.Unseen, "not seen"}
 	case d.severity.Rank() > finding.Note.Rank():
-		return doorState{toneOf(d.severity), d.codes[0].Row().Plain}
+		return doorState{doc.ToneOf(d.severity), d.codes[0].Row().Plain}
 	case d.outcome == "the site":
-		return doorState{Good, "the site"}
+		return doorState{doc.Good, "the site"}
 	}
-	return doorState{Good, "arrives"}
+	return doorState{doc.Good, "arrives"}
 }
 
 // plannedState is how a door will be, as the plan predicts.
@@ -107,13 +108,13 @@ func (c ForClient) after(d web.Door) (doorState, bool) {
 		last := p.Chain[len(p.Chain)-1]
 		switch {
 		case last.Refusal != "":
-			return doorState{Failed, "no answer"}, true
+			return doorState{doc.Failed, "no answer"}, true
 		case len(p.Chain) == 1 && p.Carrier == "site":
-			return doorState{Good, "the site"}, true
+			return doorState{doc.Good, "the site"}, true
 		case last.URL != p.LeadsTo.String():
-			return doorState{Failed, "wrong page"}, true
+			return doorState{doc.Failed, "wrong page"}, true
 		}
-		return doorState{Good, "arrives"}, true
+		return doorState{doc.Good, "arrives"}, true
 	}
 	return doorState{}, false
 }
@@ -153,8 +154,8 @@ func doorFigure(c ForClient) figure {
 	}
 	shown := hosts[:min(len(hosts), mostFigureRows)]
 	const left, cell, row, top = 250, 212, 30, 46
-	d := &drawing{title: fmt.Sprintf("Every door %s and %s", wording.LowerFirst(c.todayWord()),
-		wording.LowerFirst(c.afterWord())), w: left + 4*cell + 20, h: top + float32(len(shown))*row + 14}
+	d := &doc.Drawing{Title: fmt.Sprintf("Every door %s and %s", wording.LowerFirst(c.todayWord()),
+		wording.LowerFirst(c.afterWord())), W: left + 4*cell + 20, H: top + float32(len(shown))*row + 14}
 	withAfter := false
 	for _, h := range shown {
 		if _, ok := c.after(web.Door{Scheme: web.HTTP, Host: h}); ok {
@@ -165,14 +166,14 @@ func doorFigure(c ForClient) figure {
 	if withAfter {
 		heads = append(heads, c.afterWord()+", http", c.afterWord()+", https")
 	} else {
-		d.w = left + 2*cell + 20
+		d.W = left + 2*cell + 20
 	}
 	for i, h := range heads {
-		d.shout(left+float32(i)*cell+8, 30, 13, inkSoft, "start", h)
+		d.Shout(left+float32(i)*cell+8, 30, 13, doc.InkSoft, "start", h)
 	}
 	for r, h := range shown {
 		y := top + float32(r)*row
-		d.say(8, y+20, 14, inkText, "start", wording.Cut(h.Unicode(), 32))
+		d.Say(8, y+20, 14, doc.InkText, "start", wording.Cut(h.Unicode(), 32))
 		for i, scheme := range []web.Scheme{web.HTTP, web.HTTPS} {
 			door := web.Door{Scheme: scheme, Host: h}
 			if seen := l.byDoor[door]; seen != nil {
@@ -190,11 +191,11 @@ func doorFigure(c ForClient) figure {
 	return f
 }
 
-func drawCell(d *drawing, x, y, w, h float32, s doorState) {
-	d.box(x+3, y+3, w-6, h-6, inkOf(s.tone).tinted())
-	d.box(x+3, y+3, 4, h-6, inkOf(s.tone))
-	d.sign(x+19, y+15, s.tone)
-	d.say(x+30, y+20, 13, inkOf(s.tone), "start", wording.Cut(s.says, 28))
+func drawCell(d *doc.Drawing, x, y, w, h float32, s doorState) {
+	d.Box(x+3, y+3, w-6, h-6, doc.InkOf(s.tone).Tinted())
+	d.Box(x+3, y+3, 4, h-6, doc.InkOf(s.tone))
+	d.Sign(x+19, y+15, s.tone)
+	d.Say(x+30, y+20, 13, doc.InkOf(s.tone), "start", wording.Cut(s.says, 28))
 }
 
 // hopFigure counts doors by how many redirects lead from them to their page.
@@ -234,21 +235,21 @@ func hopFigure(c ForClient) figure {
 		return figure{}
 	}
 	const left, row, long = 150, 46, 560
-	d := &drawing{title: "Redirects from a door to its page", w: left + long + 190, h: 40 + float32(len(order))*row}
-	d.shout(8, 24, 13, inkSoft, "start", "redirects")
-	var says []Text
+	d := &doc.Drawing{Title: "Redirects from a door to its page", W: left + long + 190, H: 40 + float32(len(order))*row}
+	d.Shout(8, 24, 13, doc.InkSoft, "start", "redirects")
+	var says []doc.Text
 	for i, k := range order {
 		y := 36 + float32(i)*row
-		d.say(8, y+22, 14, inkText, "start", k)
-		bar := func(at float32, n int, i ink, name string) {
+		d.Say(8, y+22, 14, doc.InkText, "start", k)
+		bar := func(at float32, n int, i doc.Ink, name string) {
 			wide := long * float32(n) / float32(most)
-			d.box(left, at, max(2, wide), 15, i)
-			d.say(left+max(2, wide)+8, at+13, 13, inkText, "start", fmt.Sprintf("%s: %s", name, wording.Count(n, "door")))
+			d.Box(left, at, max(2, wide), 15, i)
+			d.Say(left+max(2, wide)+8, at+13, 13, doc.InkText, "start", fmt.Sprintf("%s: %s", name, wording.Count(n, "door")))
 		}
-		bar(y+2, today[k], inkSoft, c.todayWord())
+		bar(y+2, today[k], doc.InkSoft, c.todayWord())
 		if len(after) > 0 {
-			bar(y+20, after[k], inkGood, c.afterWord())
-			says = append(says, wordsf("%s: %d %s, %d %s.", k, today[k], wording.LowerFirst(c.todayWord()), after[k],
+			bar(y+20, after[k], doc.InkGood, c.afterWord())
+			says = append(says, doc.Phrasef("%s: %d %s, %d %s.", k, today[k], wording.LowerFirst(c.todayWord()), after[k],
 				wording.LowerFirst(c.afterWord())))
 		}
 	}
@@ -281,21 +282,21 @@ func chainFigure(c ForClient) figure {
 	for _, ch := range shown {
 		longest = max(longest, min(len(ch.Hops), 4))
 	}
-	d := &drawing{
-		title: "What visitors meet on the way",
-		w:     left + float32(longest)*step + 130,
-		h:     float32(len(shown))*row + 8,
+	d := &doc.Drawing{
+		Title: "What visitors meet on the way",
+		W:     left + float32(longest)*step + 130,
+		H:     float32(len(shown))*row + 8,
 	}
-	var says []Text
+	var says []doc.Text
 	for r, ch := range shown {
 		drawWay(d, ch, left, float32(r)*row+34, step)
 		f := ch.Findings[0]
-		says = append(says, wordsf("%s: %s.", ch.Entry, f.Code.Row().Plain))
+		says = append(says, doc.Phrasef("%s: %s.", ch.Entry, f.Code.Row().Plain))
 	}
 	return figure{drawing: d, words: says}
 }
 
-func drawWay(d *drawing, ch chain.Chain, left, y, step float32) {
+func drawWay(d *doc.Drawing, ch chain.Chain, left, y, step float32) {
 	hops := ch.Hops
 	skipped := 0
 	if len(hops) > 4 {
@@ -306,30 +307,30 @@ func drawWay(d *drawing, ch chain.Chain, left, y, step float32) {
 		x := left + float32(i)*step
 		last := i == len(hops)-1
 		tone := hopTone(ch, i+skippedAt(i, skipped))
-		if tone == Good && !last {
-			tone = Plain
+		if tone == doc.Good && !last {
+			tone = doc.Plain
 		}
 		if !last {
-			d.line(inkSoft, 3, [2]float32{x + 14, y}, [2]float32{x + step - 14, y})
-			d.polygon(inkSoft, [2]float32{x + step - 14, y - 5}, [2]float32{x + step - 5, y}, [2]float32{x + step - 14, y + 5})
-			d.say(x+step/2, y-8, 12, inkSoft, "middle", statusText(h))
+			d.Line(doc.InkSoft, 3, [2]float32{x + 14, y}, [2]float32{x + step - 14, y})
+			d.Polygon(doc.InkSoft, [2]float32{x + step - 14, y - 5}, [2]float32{x + step - 5, y}, [2]float32{x + step - 14, y + 5})
+			d.Say(x+step/2, y-8, 12, doc.InkSoft, "middle", statusText(h))
 		}
 		drawStation(d, x, y, tone)
 		if h.URL.Scheme() == web.HTTPS {
 			drawLock(d, x, y, ch.StoppedAt != nil && *ch.StoppedAt == i+skippedAt(i, skipped))
 		}
-		d.say(x-12, y+28, 13, inkText, "start", wording.Cut(h.URL.Host().Unicode(), 30))
-		d.say(x-12, y+44, 12, inkSoft, "start", wording.Cut(string(h.URL.Scheme())+" "+h.URL.Path(), 30))
+		d.Say(x-12, y+28, 13, doc.InkText, "start", wording.Cut(h.URL.Host().Unicode(), 30))
+		d.Say(x-12, y+44, 12, doc.InkSoft, "start", wording.Cut(string(h.URL.Scheme())+" "+h.URL.Path(), 30))
 	}
 	x := left + float32(len(hops)-1)*step
 	f := ch.Findings[0]
 	if ch.End == chain.Loop || ch.End == chain.Limit {
-		d.line(inkFail, 3, [2]float32{x, y - 12}, [2]float32{x, y - 24}, [2]float32{left, y - 24}, [2]float32{left, y - 12})
-		d.polygon(inkFail, [2]float32{left - 5, y - 17}, [2]float32{left + 5, y - 17}, [2]float32{left, y - 9})
+		d.Line(doc.InkFail, 3, [2]float32{x, y - 12}, [2]float32{x, y - 24}, [2]float32{left, y - 24}, [2]float32{left, y - 12})
+		d.Polygon(doc.InkFail, [2]float32{left - 5, y - 17}, [2]float32{left + 5, y - 17}, [2]float32{left, y - 9})
 	}
-	tone := toneOf(finding.Worst(ch.Findings))
-	d.sign(x+26, y, tone)
-	d.shout(x+38, y+5, 13, inkOf(tone), "start", f.Code.Row().Plain)
+	tone := doc.ToneOf(finding.Worst(ch.Findings))
+	d.Sign(x+26, y, tone)
+	d.Shout(x+38, y+5, 13, doc.InkOf(tone), "start", f.Code.Row().Plain)
 }
 
 func skippedAt(i, skipped int) int {
@@ -339,25 +340,25 @@ func skippedAt(i, skipped int) int {
 	return 0
 }
 
-func drawStation(d *drawing, x, y float32, t Tone) {
-	octagon := func(r float32, i ink) {
+func drawStation(d *doc.Drawing, x, y float32, t doc.Tone) {
+	octagon := func(r float32, i doc.Ink) {
 		k := r * 0.414
-		d.polygon(i, [2]float32{x - k, y - r}, [2]float32{x + k, y - r}, [2]float32{x + r, y - k}, [2]float32{x + r, y + k},
+		d.Polygon(i, [2]float32{x - k, y - r}, [2]float32{x + k, y - r}, [2]float32{x + r, y - k}, [2]float32{x + r, y + k},
 			[2]float32{x + k, y + r}, [2]float32{x - k, y + r}, [2]float32{x - r, y + k}, [2]float32{x - r, y - k})
 	}
-	octagon(12, inkOf(t))
-	octagon(9, inkOf(t).tinted())
+	octagon(12, doc.InkOf(t))
+	octagon(9, doc.InkOf(t).Tinted())
 }
 
 // drawLock draws a padlock in a station; where a warning stops visitors it is open and crossed.
-func drawLock(d *drawing, x, y float32, broken bool) {
-	i := inkGood
+func drawLock(d *doc.Drawing, x, y float32, broken bool) {
+	i := doc.InkGood
 	if broken {
-		i = inkFail
+		i = doc.InkFail
 	}
-	d.box(x-4, y-1, 8, 6, i)
+	d.Box(x-4, y-1, 8, 6, i)
 	if !broken {
-		d.line(
+		d.Line(
 			i,
 			1.6,
 			[2]float32{x - 2.6, y - 1},
@@ -367,8 +368,8 @@ func drawLock(d *drawing, x, y float32, broken bool) {
 		)
 		return
 	}
-	d.line(i, 1.6, [2]float32{x - 2.6, y - 2}, [2]float32{x - 2.6, y - 6}, [2]float32{x + 2.6, y - 6})
-	d.line(i, 2, [2]float32{x - 7, y + 8}, [2]float32{x + 7, y - 8})
+	d.Line(i, 1.6, [2]float32{x - 2.6, y - 2}, [2]float32{x - 2.6, y - 6}, [2]float32{x + 2.6, y - 6})
+	d.Line(i, 2, [2]float32{x - 7, y + 8}, [2]float32{x + 7, y - 8})
 }
 
 // dated is something that ends.
@@ -376,20 +377,20 @@ type dated struct {
 	at    time.Time
 	what  string
 	about string
-	tone  Tone
+	tone  doc.Tone
 }
 
 // datesOf gives the ends of certificates and registrations that were seen, the earliest first.
 func (c ForClient) datesOf() []dated {
 	var all []dated
-	tone := func(at time.Time, soon time.Duration) Tone {
+	tone := func(at time.Time, soon time.Duration) doc.Tone {
 		switch left := at.Sub(c.Made); {
 		case left < 0:
-			return Failed
+			return doc.Failed
 		case left < soon:
-			return Warned
+			return doc.Warned
 		}
-		return Good
+		return doc.Good
 	}
 	held := map[string]bool{}
 	for _, ch := range c.Today.Chains {
@@ -431,39 +432,39 @@ func dateFigure(c ForClient) figure {
 		part := float32(t.Sub(from)) / float32(to.Sub(from))
 		return left + long*min(1, max(0, part))
 	}
-	d := &drawing{
-		title: "When certificates and registrations end",
-		w:     left + long + 130,
-		h:     top + float32(len(shown))*row + 12,
+	d := &doc.Drawing{
+		Title: "When certificates and registrations end",
+		W:     left + long + 130,
+		H:     top + float32(len(shown))*row + 12,
 	}
 	for m := time.Date(from.Year(), from.Month()+1, 1, 0, 0, 0, 0, time.UTC); m.Before(to); m = m.AddDate(0, 1, 0) {
-		d.line(inkLine, 1, [2]float32{at(m), top - 8}, [2]float32{at(m), d.h - 8})
+		d.Line(doc.InkLine, 1, [2]float32{at(m), top - 8}, [2]float32{at(m), d.H - 8})
 		if m.Month()%3 == 1 && (at(m) < at(c.Made)-60 || at(m) > at(c.Made)+60) {
-			d.say(at(m), 26, 12, inkSoft, "middle", m.Format("Jan 2006"))
+			d.Say(at(m), 26, 12, doc.InkSoft, "middle", m.Format("Jan 2006"))
 		}
 	}
-	d.line(inkText, 1.5, [2]float32{at(c.Made), top - 12}, [2]float32{at(c.Made), d.h - 8})
-	d.shout(at(c.Made), 26, 12, inkText, "middle", "today")
-	var says []Text
+	d.Line(doc.InkText, 1.5, [2]float32{at(c.Made), top - 12}, [2]float32{at(c.Made), d.H - 8})
+	d.Shout(at(c.Made), 26, 12, doc.InkText, "middle", "today")
+	var says []doc.Text
 	for r, one := range shown {
-		says = append(says, wordsf("%s of %s: %s.", one.what, one.about, one.at.Format("2 January 2006")))
+		says = append(says, doc.Phrasef("%s of %s: %s.", one.what, one.about, one.at.Format("2 January 2006")))
 		y := top + float32(r)*row
 		x := at(one.at)
-		d.say(8, y+14, 13, inkText, "start", wording.Cut(one.about, 34))
-		d.say(left-8, y+14, 12, inkSoft, "end", one.what)
-		d.line(inkOf(one.tone), 3, [2]float32{min(x, at(c.Made)), y + 10}, [2]float32{max(x, at(c.Made)), y + 10})
-		d.polygon(
-			inkOf(one.tone),
+		d.Say(8, y+14, 13, doc.InkText, "start", wording.Cut(one.about, 34))
+		d.Say(left-8, y+14, 12, doc.InkSoft, "end", one.what)
+		d.Line(doc.InkOf(one.tone), 3, [2]float32{min(x, at(c.Made)), y + 10}, [2]float32{max(x, at(c.Made)), y + 10})
+		d.Polygon(
+			doc.InkOf(one.tone),
 			[2]float32{x, y + 3},
 			[2]float32{x + 7, y + 10},
 			[2]float32{x, y + 17},
 			[2]float32{x - 7, y + 10},
 		)
 		if one.at.Before(c.Made) {
-			d.say(x-12, y+14, 12, inkOf(one.tone), "end", one.at.Format("2 Jan 2006"))
+			d.Say(x-12, y+14, 12, doc.InkOf(one.tone), "end", one.at.Format("2 Jan 2006"))
 			continue
 		}
-		d.say(x+12, y+14, 12, inkOf(one.tone), "start", one.at.Format("2 Jan 2006"))
+		d.Say(x+12, y+14, 12, doc.InkOf(one.tone), "start", one.at.Format("2 Jan 2006"))
 	}
 	f := figure{drawing: d, words: says}
 	if more := len(all) - len(shown); more > 0 {

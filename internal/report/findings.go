@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // counted says how many findings there are of each severity, the worst first.
@@ -31,14 +32,14 @@ func counted(all []finding.Finding) string {
 func sentence(all []finding.Finding) string { return wording.UpperFirst(counted(all)) + "." }
 
 // worst gives the tone of the worst of findings.
-func worst(all []finding.Finding) Tone { return toneOf(finding.Worst(all)) }
+func worst(all []finding.Finding) doc.Tone { return doc.ToneOf(finding.Worst(all)) }
 
 // mostOfACode is how many findings of one code are shown one by one.
 const mostOfACode = 10
 
 // findingBlocks gives findings as blocks, errors before warnings. Those that say the same of different subjects are
 // one. Of very many with one code the first are shown, and how many more there are.
-func findingBlocks(all []finding.Finding) []Block {
+func findingBlocks(all []finding.Finding) []doc.Block {
 	order := make([]int32, len(all)) // and not the findings: a look over a long list has very many
 	for i := range order {
 		order[i] = int32(i)
@@ -46,7 +47,7 @@ func findingBlocks(all []finding.Finding) []Block {
 	slices.SortStableFunc(order, func(a, b int32) int {
 		return cmp.Compare(all[b].Severity.Rank(), all[a].Severity.Rank())
 	})
-	var views []Finding
+	var views []doc.Finding
 	at := map[string]int{}
 	for _, i := range order {
 		f := all[i]
@@ -64,12 +65,12 @@ func findingBlocks(all []finding.Finding) []Block {
 	for _, v := range views {
 		of[v.Code]++
 	}
-	var blocks []Block
-	var rest []Block
+	var blocks []doc.Block
+	var rest []doc.Block
 	flush := func(code string) {
 		if len(rest) > 0 {
-			blocks = append(blocks, Detail{rest, wordsf("and %d more of %s; %s has them all", len(rest), code,
-				command("--format json"))})
+			blocks = append(blocks, doc.Detail{Blocks: rest, Instead: doc.Phrasef("and %d more of %s; %s has them all", len(rest), code,
+				doc.Command("--format json"))})
 		}
 		rest = nil
 	}
@@ -98,16 +99,16 @@ func apartFrom(says, subject string) string {
 }
 
 // viewFinding gives a finding as a block.
-func viewFinding(f finding.Finding) Finding {
-	return Finding{
+func viewFinding(f finding.Finding) doc.Finding {
+	return doc.Finding{
 		Code:     f.Code.String(),
 		Name:     f.Code.Row().Plain,
-		Tone:     toneOf(f.Severity),
+		Tone:     doc.ToneOf(f.Severity),
 		Subjects: []string{f.Subject},
 		Readable: readable(f.Subject),
-		Says:     words(strings.TrimSpace(f.Says + " " + f.Why)),
+		Says:     doc.Phrase(strings.TrimSpace(f.Says + " " + f.Why)),
 		Meets:    f.Code.Row().Meets,
-		Fix:      words(fixOf(f)),
+		Fix:      doc.Phrase(fixOf(f)),
 		Affects:  affects(f, 3),
 		Way:      drawn(f),
 	}
@@ -194,14 +195,14 @@ func fixOf(f finding.Finding) string {
 func inWords(all []finding.Finding) []finding.Finding {
 	made := make([]finding.Finding, len(all))
 	for i, f := range all {
-		f.Fix = unmarked(fixOf(f))
+		f.Fix = doc.Unmarked(fixOf(f))
 		made[i] = f
 	}
 	return made
 }
 
 // inWordsOne gives the same finding by finding, so that very many need no more memory than they have.
-func inWordsOne(all []finding.Finding) Sequence {
+func inWordsOne(all []finding.Finding) doc.Sequence {
 	return func(yield func(any) bool) {
 		for i := range all {
 			if !yield(inWords(all[i : i+1])[0]) {
@@ -213,9 +214,9 @@ func inWordsOne(all []finding.Finding) Sequence {
 
 // helps says how the parts of the program that help with a finding are called.
 var helps = map[finding.Help]string{
-	finding.KeptRecords:  command("upperpath survey --show") + " has its values",
-	finding.LookInside:   command("--allow-private") + " follows it, where you know that network",
-	finding.Straightener: command("upperpath rules straighten") + " does it for all",
+	finding.KeptRecords:  doc.Command("upperpath survey --show") + " has its values",
+	finding.LookInside:   doc.Command("--allow-private") + " follows it, where you know that network",
+	finding.Straightener: doc.Command("upperpath rules straighten") + " does it for all",
 }
 
 // withHelp puts what helps behind what to do.
@@ -227,6 +228,6 @@ func withHelp(do string, h finding.Help) string {
 }
 
 // Findings is a document of findings alone.
-func Findings(name string, all []finding.Finding) Doc {
-	return Doc{Name: name, Blocks: of(findingBlocks(all)...), Data: inWords(all)}
+func Findings(name string, all []finding.Finding) doc.Doc {
+	return doc.Doc{Name: name, Blocks: doc.Of(findingBlocks(all)...), Data: inWords(all)}
 }

@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // ForFollowed is what an audit of old URLs is shown with.
@@ -28,32 +29,32 @@ type ForFollowed struct {
 // metWords say how old URLs fare, and how good that is.
 var metWords = map[old.Met]struct {
 	says, sum string
-	tone      Tone
+	tone      doc.Tone
 }{
-	old.RightPage: {"the page that was planned", "arrive on the page that was planned", Good},
-	old.GoneRight: {"gone (410), as planned", "are gone, as planned", Plain},
-	old.MetHome:   {"the home page", "arrive on the home page", Warned},
-	old.OtherPage: {"another page than planned", "on another page than planned", Failed},
-	old.NotMoved:  {"still the old site", "are still served by the old site", Failed},
-	old.Insecure:  {"over http on the way, or in the end", "go over http", Failed},
-	old.NoPage:    {"an error in place of a page", "meet an error", Failed},
-	old.Stopped:   {"stopped by a certificate", "are stopped by a certificate", Failed},
-	old.Astray:    {"round in circles, or nowhere", "go round or nowhere", Failed},
-	old.NoAnswer:  {"no answer", "get no answer", Failed},
-	old.NotSeen:   {"unseen: nobody could look", "could not be seen", Unseen},
+	old.RightPage: {"the page that was planned", "arrive on the page that was planned", doc.Good},
+	old.GoneRight: {"gone (410), as planned", "are gone, as planned", doc.Plain},
+	old.MetHome:   {"the home page", "arrive on the home page", doc.Warned},
+	old.OtherPage: {"another page than planned", "on another page than planned", doc.Failed},
+	old.NotMoved:  {"still the old site", "are still served by the old site", doc.Failed},
+	old.Insecure:  {"over http on the way, or in the end", "go over http", doc.Failed},
+	old.NoPage:    {"an error in place of a page", "meet an error", doc.Failed},
+	old.Stopped:   {"stopped by a certificate", "are stopped by a certificate", doc.Failed},
+	old.Astray:    {"round in circles, or nowhere", "go round or nowhere", doc.Failed},
+	old.NoAnswer:  {"no answer", "get no answer", doc.Failed},
+	old.NotSeen:   {"unseen: nobody could look", "could not be seen", doc.Unseen},
 }
 
 // Followed says how the old URLs fare that were followed.
-func Followed(f ForFollowed) Doc {
+func Followed(f ForFollowed) doc.Doc {
 	var all old.MetArea
 	for _, a := range f.Areas {
 		for _, m := range old.Mets() {
 			all.Take(m, a.Mets[m])
 		}
 	}
-	d := Doc{Name: "old-urls", Title: "Audit of the old URLs in " + f.Source, Main: "old-urls",
+	d := doc.Doc{Name: "old-urls", Title: "Audit of the old URLs in " + f.Source, Main: "old-urls",
 		About: fmt.Sprintf("seen from %s, %s", f.Vantage, f.Started.UTC().Format("2006-01-02 15:04 MST"))}
-	blocks := []Block{f.verdict(&all), f.totals(&all)}
+	blocks := []doc.Block{f.verdict(&all), f.totals(&all)}
 	if len(f.Worst) > 0 {
 		blocks = append(blocks, f.worst(&all)...)
 	}
@@ -64,15 +65,15 @@ func Followed(f ForFollowed) Doc {
 	if f.Strangers > 0 {
 		blocks = append(
 			blocks,
-			Paragraph{Gap: true, Soft: true, Text: wordsf("%s of the list %s no URL of the domains that are "+
+			doc.Paragraph{Gap: true, Soft: true, Text: doc.Phrasef("%s of the list %s no URL of the domains that are "+
 				"meant, and nobody asked.", wording.Count(f.Strangers, "line"), wording.Verb(f.Strangers, "is", "are"))},
 		)
 	}
-	noted(f.Notes, func(b Block) bool {
+	noted(f.Notes, func(b doc.Block) bool {
 		blocks = append(blocks, b)
 		return true
 	})
-	d.Blocks = func(yield func(Block) bool) {
+	d.Blocks = func(yield func(doc.Block) bool) {
 		for _, b := range blocks {
 			if !yield(b) {
 				return
@@ -91,15 +92,15 @@ func shareOf(s old.Share, all old.Share) string {
 	return percent(s.Weight, all.Weight)
 }
 
-func (f ForFollowed) verdict(all *old.MetArea) Verdict {
+func (f ForFollowed) verdict(all *old.MetArea) doc.Verdict {
 	if all.All.URLs == 0 {
-		return Verdict{Tone: Unseen, Says: words("No old URL was followed yet.")}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("No old URL was followed yet.")}
 	}
 	of := "Of " + wording.Count(all.All.URLs, "old URL")
 	if all.All.Weight > 0 {
 		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.All.URLs, "old URL"), all.All.Weight)
 	}
-	tone := Good
+	tone := doc.Good
 	var parts []string
 	for _, m := range old.Mets() {
 		if all.Mets[m].URLs > 0 {
@@ -107,34 +108,34 @@ func (f ForFollowed) verdict(all *old.MetArea) Verdict {
 			tone = max(tone, metWords[m].tone)
 		}
 	}
-	v := Verdict{Tone: tone, Says: words(of + ", " + wording.And(parts) + ".")}
+	v := doc.Verdict{Tone: tone, Says: doc.Phrase(of + ", " + wording.And(parts) + ".")}
 	if left := f.Total - all.All.URLs; left > 0 {
-		v.Tone = max(v.Tone, Unseen)
-		v.Next = wordsf("%s not followed yet; %s goes on.", wording.Count(left, "old URL")+" "+
-			wording.Verb(left, "was", "were"), command("--resume"))
+		v.Tone = max(v.Tone, doc.Unseen)
+		v.Next = doc.Phrasef("%s not followed yet; %s goes on.", wording.Count(left, "old URL")+" "+
+			wording.Verb(left, "was", "were"), doc.Command("--resume"))
 	} else if len(f.Worst) > 0 {
-		v.Next = cat(words("Begin with "), copied(f.Worst[0].URL), words("."))
+		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Worst[0].URL), doc.Phrase("."))
 	}
 	return v
 }
 
-func (f ForFollowed) totals(all *old.MetArea) Table {
-	t := Table{Sheet: "totals", Head: []string{"where they arrive", "old URLs", "weight", "share"}}
-	row := func(says string, s old.Share, tone Tone) {
+func (f ForFollowed) totals(all *old.MetArea) doc.Table {
+	t := doc.Table{Sheet: "totals", Head: []string{"where they arrive", "old URLs", "weight", "share"}}
+	row := func(says string, s old.Share, tone doc.Tone) {
 		if s.URLs > 0 {
-			t.Rows = append(t.Rows, []Cell{{words(says), tone}, {words(fmt.Sprint(s.URLs)), Plain},
-				{words(fmt.Sprint(s.Weight)), Plain}, {words(shareOf(s, all.All)), Plain}})
+			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(says), Tone: tone}, {Text: doc.Phrase(fmt.Sprint(s.URLs)), Tone: doc.Plain},
+				{Text: doc.Phrase(fmt.Sprint(s.Weight)), Tone: doc.Plain}, {Text: doc.Phrase(shareOf(s, all.All)), Tone: doc.Plain}})
 		}
 	}
 	for _, m := range old.Mets() {
 		row(metWords[m].says, all.Mets[m], metWords[m].tone)
 	}
-	row("of all these, in more hops than planned", f.Long, Warned)
+	row("of all these, in more hops than planned", f.Long, doc.Warned)
 	return t
 }
 
-func (f ForFollowed) worst(all *old.MetArea) []Block {
-	l := List{Title: "The heaviest that do not arrive as planned"}
+func (f ForFollowed) worst(all *old.MetArea) []doc.Block {
+	l := doc.List{Title: "The heaviest that do not arrive as planned"}
 	for _, w := range f.Worst {
 		before := ""
 		if all.All.Weight > 0 {
@@ -147,19 +148,19 @@ func (f ForFollowed) worst(all *old.MetArea) []Block {
 		if w.Says != "" {
 			says = w.Says
 		}
-		l.Items = append(l.Items, cat(words(before), copied(wording.Cut(w.URL, 90)), Text{{As: Break}},
-			words(metWords[w.Met].tone.Sign()+" "+says)))
+		l.Items = append(l.Items, doc.Cat(doc.Phrase(before), doc.Copy(wording.Cut(w.URL, 90)), doc.Text{{As: doc.Break}},
+			doc.Phrase(metWords[w.Met].tone.Sign()+" "+says)))
 	}
-	blocks := []Block{l}
+	blocks := []doc.Block{l}
 	if n := all.Wrong().URLs - len(f.Worst); n > 0 {
-		blocks = append(blocks, Paragraph{Soft: true, Text: wordsf("and %d more; %s and %s show them all", n,
-			command("--chains"), command("--format csv"))})
+		blocks = append(blocks, doc.Paragraph{Soft: true, Text: doc.Phrasef("and %d more; %s and %s show them all", n,
+			doc.Command("--chains"), doc.Command("--format csv"))})
 	}
 	return blocks
 }
 
-func (f ForFollowed) domains(all *old.MetArea) Table {
-	t := Table{Sheet: "domains", Head: []string{"domain", "old URLs", "weight"}}
+func (f ForFollowed) domains(all *old.MetArea) doc.Table {
+	t := doc.Table{Sheet: "domains", Head: []string{"domain", "old URLs", "weight"}}
 	columns := []struct {
 		name string
 		mets []old.Met
@@ -182,10 +183,10 @@ func (f ForFollowed) domains(all *old.MetArea) Table {
 	}
 	for i := range f.Areas {
 		a := &f.Areas[i]
-		row := cells(a.Name, fmt.Sprint(a.All.URLs), fmt.Sprint(a.All.Weight))
+		row := doc.Cells(a.Name, fmt.Sprint(a.All.URLs), fmt.Sprint(a.All.Weight))
 		for _, c := range columns {
 			if sum(all, c.mets).URLs > 0 {
-				row = append(row, Cell{Text: words(shareOf(sum(a, c.mets), a.All))})
+				row = append(row, doc.Cell{Text: doc.Phrase(shareOf(sum(a, c.mets), a.All))})
 			}
 		}
 		t.Rows = append(t.Rows, row)
@@ -197,8 +198,8 @@ func (f ForFollowed) domains(all *old.MetArea) Table {
 const sheetPiece = 2000
 
 // sheet is every old URL, in pieces.
-func (f ForFollowed) sheet(yield func(Block) bool) {
-	piece := Data{Sheet: "old-urls", Goes: true,
+func (f ForFollowed) sheet(yield func(doc.Block) bool) {
+	piece := doc.Data{Sheet: "old-urls", Goes: true,
 		Head: []string{"url", "weight", "method", "met", "arrival", "status", "hops", "findings", "says"}}
 	for o := range f.All {
 		status := ""
@@ -219,7 +220,7 @@ func (f ForFollowed) sheet(yield func(Block) bool) {
 }
 
 // data is the same as JSON has it.
-func (f ForFollowed) data(all *old.MetArea) Object {
+func (f ForFollowed) data(all *old.MetArea) doc.Object {
 	type met struct {
 		Met string `json:"met"`
 		old.Share
@@ -253,17 +254,17 @@ func (f ForFollowed) data(all *old.MetArea) Object {
 		Findings []string `json:"findings,omitempty"`
 		Says     string   `json:"says,omitempty"`
 	}
-	return Object{
-		{"schema", "upperpath/old-urls/1"}, {"file", f.Source}, {"vantage", f.Vantage}, {"started", f.Started},
-		{"listed", f.Total}, {"strangers", f.Strangers}, {"total", all.All}, {"mets", metsOf(all)}, {"long", f.Long},
-		{"domains", areas},
-		{"urls", Lines(func(yield func(any) bool) {
+	return doc.Object{
+		{Name: "schema", Value: "upperpath/old-urls/1"}, {Name: "file", Value: f.Source}, {Name: "vantage", Value: f.Vantage}, {Name: "started", Value: f.Started},
+		{Name: "listed", Value: f.Total}, {Name: "strangers", Value: f.Strangers}, {Name: "total", Value: all.All}, {Name: "mets", Value: metsOf(all)}, {Name: "long", Value: f.Long},
+		{Name: "domains", Value: areas},
+		{Name: "urls", Value: doc.Lines(func(yield func(any) bool) {
 			for o := range f.All {
 				if !yield(followed{o.URL, o.Method, o.Weight, o.Met.String(), o.Arrival, o.Status, o.Hops, o.Codes, o.Says}) {
 					return
 				}
 			}
 		})},
-		{"findings", inWordsOne(f.Findings)}, {"notes", append([]string{}, f.Notes...)},
+		{Name: "findings", Value: inWordsOne(f.Findings)}, {Name: "notes", Value: append([]string{}, f.Notes...)},
 	}
 }

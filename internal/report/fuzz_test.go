@@ -15,6 +15,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 var odd = []string{
@@ -43,9 +44,9 @@ func FuzzCSV(f *testing.F) {
 		if !utf8.ValidString(a + b) {
 			return
 		}
-		a, b = scrubbed(a), scrubbed(b)
-		r := csv.NewReader(strings.NewReader(writtenAs(t, "csv", Doc{Blocks: of(Data{Head: []string{"one", "two"},
-			Rows: [][]string{{a, b}, {"last", ""}}})}, Style{})))
+		a, b = doc.Scrubbed(a), doc.Scrubbed(b)
+		r := csv.NewReader(strings.NewReader(writtenAs(t, "csv", doc.Doc{Blocks: doc.Of(doc.Data{Head: []string{"one", "two"},
+			Rows: [][]string{{a, b}, {"last", ""}}})}, doc.Style{})))
 		all, err := r.ReadAll()
 		require.NoError(t, err)
 		require.Len(t, all, 3)
@@ -64,7 +65,7 @@ func FuzzJSON(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		var b bytes.Buffer
-		require.NoError(t, JSON(&b, map[string]string{"x": s}))
+		require.NoError(t, doc.JSON(&b, map[string]string{"x": s}))
 		require.NotContains(t, strings.TrimSuffix(b.String(), "\n"), "\x1b")
 		for line := range strings.Lines(b.String()) {
 			require.Negative(t, strings.IndexFunc(strings.TrimSuffix(line, "\n"), problem.Hostile), "%q", line)
@@ -98,7 +99,7 @@ func FuzzHTML(f *testing.F) {
 			Notes:    []string{s},
 		}
 		var b bytes.Buffer
-		require.NoError(t, Write(&b, "html", Audit(a, "audit", s, now), Style{Detail: true}))
+		require.NoError(t, doc.Write(&b, "html", Audit(a, "audit", s, now), doc.Style{Detail: true}))
 		root, err := html.Parse(&b)
 		require.NoError(t, err)
 		for n := range root.Descendants() {
@@ -118,7 +119,7 @@ func FuzzHTML(f *testing.F) {
 		count, text := elements(t, "x"+s+"x")
 		plain, _ := elements(t, "xx")
 		require.Equal(t, plain, count)
-		require.Contains(t, text, scrubbed("x"+s+"x"))
+		require.Contains(t, text, doc.Scrubbed("x"+s+"x"))
 	})
 }
 
@@ -133,11 +134,11 @@ func FuzzProse(f *testing.F) {
 		if !utf8.ValidString(s+value) || strings.ContainsFunc(s+value, problem.Hostile) || value == "" {
 			return
 		}
-		said := cat(words(unmarked(s)), words(" "), copied(value))
-		lines := lay(mdText(said, false), 40, Style{})
-		require.Contains(t, strings.Join(lines, "\n"), codeText(value, false))
-		require.Equal(t, strings.Fields(mdText(said, false).String()), strings.Fields(strings.Join(lines, " ")))
-		plain := lay(said, 40, Style{})
+		said := doc.Cat(doc.Phrase(doc.Unmarked(s)), doc.Phrase(" "), doc.Copy(value))
+		lines := doc.Lay(doc.MdText(said, false), 40, doc.Style{})
+		require.Contains(t, strings.Join(lines, "\n"), doc.CodeText(value, false))
+		require.Equal(t, strings.Fields(doc.MdText(said, false).String()), strings.Fields(strings.Join(lines, " ")))
+		plain := doc.Lay(said, 40, doc.Style{})
 		require.Contains(t, strings.Join(plain, "\n"), value)
 	})
 }

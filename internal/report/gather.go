@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // OldNote says of an old URL what sources noted, what was answered there, and who leads there.
@@ -48,23 +49,23 @@ type gatheredFrom struct {
 }
 
 // Gathered is what a gathering of old URLs came to.
-func Gathered(g *old.Gathering, path string) Doc {
+func Gathered(g *old.Gathering, path string) doc.Doc {
 	urls, weight := g.Count()
-	d := Doc{Name: "gather", Title: "Old URLs", Main: "sources"}
+	d := doc.Doc{Name: "gather", Title: "Old URLs", Main: "sources"}
 	data := gatheredJSON{"upperpath/gather/1", path, urls, weight, []gatheredFrom{}, g.Crawls}
 	var out int64
-	t := Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
+	t := doc.Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
 	reasons := map[old.Reason]*old.LeftOut{}
-	odd := List{Title: "Counted as 0: no number that is understood", Tone: Warned}
+	odd := doc.List{Title: "Counted as 0: no number that is understood", Tone: doc.Warned}
 	for _, s := range g.Sources() {
 		left := s.Lines - s.Kept
 		out += left
-		t.Rows = append(t.Rows, cells(s.Name, fmt.Sprint(s.Lines), fmt.Sprint(s.Kept), fmt.Sprint(left)))
+		t.Rows = append(t.Rows, doc.Cells(s.Name, fmt.Sprint(s.Lines), fmt.Sprint(s.Kept), fmt.Sprint(left)))
 		from := gatheredFrom{s.Name, s.Lines, s.Kept, s.Out, nil}
 		if s.Odd.Count > 0 {
 			from.Odd = &s.Odd
-			odd.Items = append(odd.Items, cat(wordsf("%s of %s, such as ", wording.Count(int(s.Odd.Count), "weight"), s.Name),
-				copied(wording.Cut(s.Odd.Examples[0], 100))))
+			odd.Items = append(odd.Items, doc.Cat(doc.Phrasef("%s of %s, such as ", wording.Count(int(s.Odd.Count), "weight"), s.Name),
+				doc.Copy(wording.Cut(s.Odd.Examples[0], 100))))
 		}
 		data.Sources = append(data.Sources, from)
 		for why, o := range s.Out {
@@ -75,21 +76,21 @@ func Gathered(g *old.Gathering, path string) Doc {
 			reasons[why].Examples = append(reasons[why].Examples, o.Examples...)
 		}
 	}
-	v := Verdict{
-		Tone: Good,
-		Says: wordsf("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"), weight,
+	v := doc.Verdict{
+		Tone: doc.Good,
+		Says: doc.Phrasef("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"), weight,
 			wording.Count(int(out), "line")),
 	}
 	if urls == 0 {
-		v = Verdict{Tone: Failed, Says: wordsf("No old URL was found; %s left out.", wording.Count(int(out), "line"))}
+		v = doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef("No old URL was found; %s left out.", wording.Count(int(out), "line"))}
 	} else {
-		v.Next = cat(words("They are in "), copied(path), words("."))
+		v.Next = doc.Cat(doc.Phrase("They are in "), doc.Copy(path), doc.Phrase("."))
 	}
-	blocks := []Block{v, t}
-	l := List{Title: "Left out", More: command("--format json") + " has them all"}
+	blocks := []doc.Block{v, t}
+	l := doc.List{Title: "Left out", More: doc.Command("--format json") + " has them all"}
 	for _, why := range slices.Sorted(maps.Keys(reasons)) {
 		o := reasons[why]
-		l.Items = append(l.Items, cat(wordsf("%d: %s, such as ", o.Count, why), copied(wording.Cut(o.Examples[0], 100))))
+		l.Items = append(l.Items, doc.Cat(doc.Phrasef("%d: %s, such as ", o.Count, why), doc.Copy(wording.Cut(o.Examples[0], 100))))
 	}
 	if len(l.Items) > 0 {
 		blocks = append(blocks, l)
@@ -101,32 +102,32 @@ func Gathered(g *old.Gathering, path string) Doc {
 		blocks = append(blocks, crawlNotes(c)...)
 	}
 	if top := g.Entries(); len(top) > 0 && top[0].Weight > 0 {
-		heavy := Table{Head: []string{"weight", "heaviest"}}
+		heavy := doc.Table{Head: []string{"weight", "heaviest"}}
 		for _, e := range top[:min(len(top), 8)] {
-			heavy.Rows = append(heavy.Rows, cells(fmt.Sprint(e.Weight), wording.Cut(e.URL, 90)))
+			heavy.Rows = append(heavy.Rows, doc.Cells(fmt.Sprint(e.Weight), wording.Cut(e.URL, 90)))
 		}
 		blocks = append(blocks, heavy)
 	}
-	d.Blocks, d.Data = of(blocks...), data
+	d.Blocks, d.Data = doc.Of(blocks...), data
 	return d
 }
 
 // crawlNotes says what a crawl did not look at: nothing is known of that.
-func crawlNotes(c old.Crawl) []Block {
-	l := List{Title: "The crawl did not look at", Tone: Unseen}
+func crawlNotes(c old.Crawl) []doc.Block {
+	l := doc.List{Title: "The crawl did not look at", Tone: doc.Unseen}
 	say := func(n int, noun, format string) {
 		if n > 0 {
-			l.Items = append(l.Items, wordsf(format, wording.Count(n, noun)))
+			l.Items = append(l.Items, doc.Phrasef(format, wording.Count(n, noun)))
 		}
 	}
 	say(c.Unseen, "URL", "%s that did not answer")
 	say(c.Barred, "URL", "%s that robots.txt keeps out, or whose robots.txt nobody could read")
-	say(c.TooDeep, "link", "%s to what is more links away than "+command("--depth"))
-	say(c.TooMany, "link", "%s to what is beyond "+command("--most-pages")+", too long, or of a list that has no end")
+	say(c.TooDeep, "link", "%s to what is more links away than "+doc.Command("--depth"))
+	say(c.TooMany, "link", "%s to what is beyond "+doc.Command("--most-pages")+", too long, or of a list that has no end")
 	say(c.Strangers, "link", "%s to other ports of its hosts")
 	say(c.Waiting, "URL", "%s that were still waiting when it was cut off")
 	if len(l.Items) == 0 {
 		return nil
 	}
-	return []Block{l}
+	return []doc.Block{l}
 }

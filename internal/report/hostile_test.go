@@ -14,6 +14,7 @@ import (
 	"github.com/yuin/goldmark"
 	"github.com/yuin/goldmark/extension"
 	rendered "github.com/yuin/goldmark/renderer/html"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // evilText begins a line of its own, clears a terminal, turns the order of what is read, and tries markup.
@@ -57,11 +58,11 @@ func outputs(t *testing.T, with string) map[string]string {
 		archive, err := txtar.ParseFile(path)
 		require.NoError(t, err)
 		for name, d := range docsOf(t, path, archive, func(model any) { spoil(reflect.ValueOf(model), with) }) {
-			for _, format := range Formats() {
+			for _, format := range doc.Formats() {
 				if format == "csv" && d.Name == "import" {
 					continue // a working file, kept to the letter
 				}
-				all[filepath.Base(path)+" "+name+"."+format] = writtenAs(t, format, d, Style{Width: 100, Detail: true})
+				all[filepath.Base(path)+" "+name+"."+format] = writtenAs(t, format, d, doc.Style{Width: 100, Detail: true})
 			}
 		}
 	}
@@ -97,14 +98,14 @@ func TestWhatIsDecodedForAReaderHoldsNothingHostile(t *testing.T) {
 	for _, old := range []string{
 		"a.example/%C2%9B31m", "a.example/%C3%B8%E2%80%AE", "xn--mllehuset-l8a.example/%0A%C3%B8%1B[2J",
 	} {
-		assert.False(t, isHostile(shown(old)), old)
+		assert.False(t, doc.IsHostile(shown(old)), old)
 	}
 	assert.Equal(t, "møllehuset.example/ø", shown("xn--mllehuset-l8a.example/%C3%B8"))
 }
 
 // TestNothingToStraightenIsNoProof says of rules that lead round without end no more than that nothing was found.
 func TestNothingToStraightenIsNoProof(t *testing.T) {
-	text := writtenAs(t, "text", Straightened(nil, "rules.csv", false), Style{})
+	text := writtenAs(t, "text", Straightened(nil, "rules.csv", false), doc.Style{})
 	assert.Contains(t, text, "upperpath prove")
 	assert.NotContains(t, text, "very rule")
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Imported is what came of a file with redirects.
@@ -53,11 +54,11 @@ type ImportedRule struct {
 }
 
 // Import is what came of a file. Its main table is a working file: rules as the estate reads them.
-func Import(m Imported) Doc {
-	t := Table{
+func Import(m Imported) doc.Doc {
+	t := doc.Table{
 		Head: []string{"line", "old", "new", "status", "query"},
 		Key:  2,
-		More: command("--format csv") + " has them all",
+		More: doc.Command("--format csv") + " has them all",
 	}
 	for r := range m.Rules {
 		if len(t.Rows) == mostImported && !m.All {
@@ -71,44 +72,44 @@ func Import(m Imported) Doc {
 		if query == "" && r.New != "" {
 			query = "keep"
 		}
-		t.Rows = append(t.Rows, cells(fmt.Sprint(r.Line), wording.Cut(shown(r.Old), 70),
+		t.Rows = append(t.Rows, doc.Cells(fmt.Sprint(r.Line), wording.Cut(shown(r.Old), 70),
 			wording.Cut(shown(strings.TrimPrefix(to, m.Canonical)), 60), r.Status, query))
 	}
-	blocks := []Block{importVerdict(m)}
+	blocks := []doc.Block{importVerdict(m)}
 	if len(m.Skipped) > 0 {
-		blocks = append(blocks, linesList("Not translated: check these by hand", Failed, m.Skipped))
+		blocks = append(blocks, linesList("Not translated: check these by hand", doc.Failed, m.Skipped))
 	}
 	if len(m.Undecided) > 0 {
-		l := List{Title: "Undecided: no new address yet", Tone: Warned, More: command("--format json") + " has them all"}
+		l := doc.List{Title: "Undecided: no new address yet", Tone: doc.Warned, More: doc.Command("--format json") + " has them all"}
 		for _, s := range m.Undecided {
-			l.Items = append(l.Items, cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90))))
+			l.Items = append(l.Items, doc.Cat(doc.Phrasef("line %d: ", s.Line), doc.Copy(wording.Cut(s.Text, 90))))
 		}
 		blocks = append(blocks, l)
 	}
 	blocks = append(blocks, takenWider(m)...)
 	if len(m.Anyway) > 0 {
-		blocks = append(blocks, linesList("No rule: a door does this anyway", Good, m.Anyway))
+		blocks = append(blocks, linesList("No rule: a door does this anyway", doc.Good, m.Anyway))
 	}
 	if len(m.Beside) > 0 {
-		blocks = append(blocks, linesList("Beside redirects, and of weight for the move", Noted, m.Beside))
+		blocks = append(blocks, linesList("Beside redirects, and of weight for the move", doc.Noted, m.Beside))
 	}
 	if len(m.Differences) > 0 {
-		l := List{Title: "Where these rules answer differently from the file", Tone: Warned,
-			More: command("--all") + " shows them all"}
+		l := doc.List{Title: "Where these rules answer differently from the file", Tone: doc.Warned,
+			More: doc.Command("--all") + " shows them all"}
 		differences := gathered(m.Differences)
 		if m.All {
 			differences = m.Differences
 		}
 		for _, d := range differences {
-			l.Items = append(l.Items, cat(copied(d.URL), newLine, words(d.Says)))
+			l.Items = append(l.Items, doc.Cat(doc.Copy(d.URL), doc.NewLine, doc.Phrase(d.Says)))
 		}
 		blocks = append(blocks, l)
 	}
 	if m.Count > 0 {
 		blocks = append(blocks, t)
 	}
-	return Doc{
-		Name: "import", Main: "rules", Blocks: func(yield func(Block) bool) {
+	return doc.Doc{
+		Name: "import", Main: "rules", Blocks: func(yield func(doc.Block) bool) {
 			for _, b := range blocks {
 				if !yield(b) {
 					return
@@ -116,18 +117,18 @@ func Import(m Imported) Doc {
 			}
 			m.sheet(yield)
 		},
-		Data: Object{
-			{"schema", "upperpath/import/1"}, {"file", m.File}, {"added", ifSaid(m.Added)},
-			{"rules", Lines(func(yield func(any) bool) {
+		Data: doc.Object{
+			{Name: "schema", Value: "upperpath/import/1"}, {Name: "file", Value: m.File}, {Name: "added", Value: doc.IfSaid(m.Added)},
+			{Name: "rules", Value: doc.Lines(func(yield func(any) bool) {
 				for r := range m.Rules {
 					if !yield(r) {
 						return
 					}
 				}
 			})},
-			{"skipped", append([]Skipped{}, m.Skipped...)}, {"differences", append([]Difference{}, m.Differences...)},
-			{"undecided", append([]Skipped{}, m.Undecided...)}, {"anyway", ifAny(m.Anyway)}, {"beside", ifAny(m.Beside)},
-			{"widened", ifMore(m.Widened)}, {"merged", ifMore(m.Merged)}, {"untracked", ifMore(m.Untracked)},
+			{Name: "skipped", Value: append([]Skipped{}, m.Skipped...)}, {Name: "differences", Value: append([]Difference{}, m.Differences...)},
+			{Name: "undecided", Value: append([]Skipped{}, m.Undecided...)}, {Name: "anyway", Value: doc.IfAny(m.Anyway)}, {Name: "beside", Value: doc.IfAny(m.Beside)},
+			{Name: "widened", Value: ifMore(m.Widened)}, {Name: "merged", Value: ifMore(m.Merged)}, {Name: "untracked", Value: ifMore(m.Untracked)},
 		},
 	}
 }
@@ -136,8 +137,8 @@ func Import(m Imported) Doc {
 const mostImported = 1000
 
 // sheet is the working file, in pieces: rules as the estate reads them.
-func (m Imported) sheet(yield func(Block) bool) {
-	piece := Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"}, Exact: true, Goes: true}
+func (m Imported) sheet(yield func(doc.Block) bool) {
+	piece := doc.Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"}, Exact: true, Goes: true}
 	for r := range m.Rules {
 		if piece.Rows = append(piece.Rows, []string{r.Old, r.New, r.Status, r.Query, ""}); len(piece.Rows) == sheetPiece {
 			if !yield(piece) {
@@ -161,20 +162,20 @@ func ifMore(n int) func() any {
 }
 
 // linesList is lines of the file, each with what is to be said of it.
-func linesList(title string, tone Tone, lines []Skipped) List {
-	l := List{Title: title, Tone: tone, More: command("--all") + " shows them all"}
+func linesList(title string, tone doc.Tone, lines []Skipped) doc.List {
+	l := doc.List{Title: title, Tone: tone, More: doc.Command("--all") + " shows them all"}
 	for _, s := range lines {
-		l.Items = append(l.Items, cat(wordsf("line %d: ", s.Line), copied(wording.Cut(s.Text, 90)), newLine, words(s.Reason)))
+		l.Items = append(l.Items, doc.Cat(doc.Phrasef("line %d: ", s.Line), doc.Copy(wording.Cut(s.Text, 90)), doc.NewLine, doc.Phrase(s.Reason)))
 	}
 	return l
 }
 
 // takenWider says where a table was read as people mean it, and not to the letter.
-func takenWider(m Imported) []Block {
-	var blocks []Block
+func takenWider(m Imported) []doc.Block {
+	var blocks []doc.Block
 	say := func(n int, format string) {
 		if n > 0 {
-			blocks = append(blocks, Paragraph{Text: wordsf(format, wording.Count(n, "line")), Soft: true, Gap: len(blocks) == 0})
+			blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, wording.Count(n, "line")), Soft: true, Gap: len(blocks) == 0})
 		}
 	}
 	say(m.Widened, "%s named one scheme, or the www of a domain, and became a rule for http and https, apex and www: no "+
@@ -189,31 +190,31 @@ func takenWider(m Imported) []Block {
 	return blocks
 }
 
-func importVerdict(m Imported) Verdict {
-	v := Verdict{
-		Tone: Good,
-		Says: wordsf("%s made from %s; %s not translated, %s.", wording.Count(m.Count, "rule"), m.File,
+func importVerdict(m Imported) doc.Verdict {
+	v := doc.Verdict{
+		Tone: doc.Good,
+		Says: doc.Phrasef("%s made from %s; %s not translated, %s.", wording.Count(m.Count, "rule"), m.File,
 			wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference")),
 	}
 	if len(m.Undecided) > 0 {
-		v.Says = wordsf("%s made from %s; %s not translated, %d undecided, %s.", wording.Count(m.Count, "rule"), m.File,
+		v.Says = doc.Phrasef("%s made from %s; %s not translated, %d undecided, %s.", wording.Count(m.Count, "rule"), m.File,
 			wording.Count(len(m.Skipped), "line"), len(m.Undecided), wording.Count(len(m.Differences), "difference"))
 	}
 	if len(m.Differences)+len(m.Undecided) > 0 {
-		v.Tone = Warned
+		v.Tone = doc.Warned
 	}
 	if len(m.Skipped) > 0 {
-		v.Tone = Failed
+		v.Tone = doc.Failed
 	}
 	switch {
 	case m.Added != "":
-		v.Next = cat(
-			wordsf("They were added to %s; ", m.Added),
-			copied("upperpath prove"),
-			words(" says whether they lead on."),
+		v.Next = doc.Cat(
+			doc.Phrasef("They were added to %s; ", m.Added),
+			doc.Copy("upperpath prove"),
+			doc.Phrase(" says whether they lead on."),
 		)
 	case m.Count > 0:
-		v.Next = cat(words("Nothing was added; "), copied("--add"), words(" adds them to the estate's rules."))
+		v.Next = doc.Cat(doc.Phrase("Nothing was added; "), doc.Copy("--add"), doc.Phrase(" adds them to the estate's rules."))
 	}
 	return v
 }

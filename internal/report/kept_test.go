@@ -14,6 +14,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 )
 
@@ -44,9 +45,9 @@ func FuzzKeptAudit(f *testing.F) {
 	} {
 		f.Add(damaged)
 	}
-	f.Fuzz(func(t *testing.T, doc string) {
+	f.Fuzz(func(t *testing.T, text string) {
 		var a chain.Audit
-		if json.Unmarshal([]byte(doc), &a) == nil && a.Check() == nil {
+		if json.Unmarshal([]byte(text), &a) == nil && a.Check() == nil {
 			writeAll(t, &a)
 		}
 	})
@@ -57,11 +58,11 @@ func writeAll(t *testing.T, a *chain.Audit) {
 	writeDocs(t, docsOfAudit(a))
 }
 
-func writeDocs(t *testing.T, docs map[string]Doc) {
+func writeDocs(t *testing.T, docs map[string]doc.Doc) {
 	t.Helper()
 	for name, d := range docs {
-		for _, format := range Formats() {
-			require.NoError(t, Write(io.Discard, format, d, Style{Detail: true}), name+" "+format)
+		for _, format := range doc.Formats() {
+			require.NoError(t, doc.Write(io.Discard, format, d, doc.Style{Detail: true}), name+" "+format)
 		}
 	}
 }
@@ -87,19 +88,19 @@ func FuzzKeptSurvey(f *testing.F) {
 	}
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(f, err)
-	f.Fuzz(func(t *testing.T, doc string) {
+	f.Fuzz(func(t *testing.T, text string) {
 		var v survey.Survey
-		if json.Unmarshal([]byte(doc), &v) != nil || v.Check() != nil {
+		if json.Unmarshal([]byte(text), &v) != nil || v.Check() != nil {
 			return
 		}
 		v.Findings = append(v.Findings, survey.Judge{Now: now}.All(&v)...)
-		writeDocs(t, map[string]Doc{"survey": Survey(&v, true), "compare": Compare(&v, &v, recheck.Compare(recheck.Of(&v, nil), recheck.Of(&v, nil), nil, now))})
+		writeDocs(t, map[string]doc.Doc{"survey": Survey(&v, true), "compare": Compare(&v, &v, recheck.Compare(recheck.Of(&v, nil), recheck.Of(&v, nil), nil, now))})
 		last, before := survey.Latest([]*survey.Survey{&v, &v})
 		p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: now,
 			Survey: last, Earlier: before})
-		writeDocs(t, map[string]Doc{"plan": Plan(p)})
+		writeDocs(t, map[string]doc.Doc{"plan": Plan(p)})
 		for _, s := range Sheets(p) {
-			writeDocs(t, map[string]Doc{s.Name: s.Doc})
+			writeDocs(t, map[string]doc.Doc{s.Name: s.Doc})
 		}
 		for i := range p.Zones {
 			if sets, err := p.File(&p.Zones[i]); err == nil {

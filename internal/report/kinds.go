@@ -7,6 +7,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // kindData is the table of findings as JSON has it.
@@ -45,7 +46,7 @@ func kindsData(all []finding.Row) any {
 	made := []kindData{}
 	for _, k := range all {
 		made = append(made, kindData{k.Name, k.Plain, string(k.Severity), k.About, k.Means, k.Meets,
-			unmarked(withHelp(k.Do, k.Help)), k.Milder, k.Graver, causesData(causesOf(k))})
+			doc.Unmarked(withHelp(k.Do, k.Help)), k.Milder, k.Graver, causesData(causesOf(k))})
 	}
 	return struct {
 		Schema   string     `json:"schema"`
@@ -54,36 +55,36 @@ func kindsData(all []finding.Row) any {
 }
 
 // Kinds is the table of findings, a row each.
-func Kinds() Doc {
-	t := Table{Sheet: "findings", Head: []string{"finding", "in plain words", "what it means"}, Order: true}
+func Kinds() doc.Doc {
+	t := doc.Table{Sheet: "findings", Head: []string{"finding", "in plain words", "what it means"}, Order: true}
 	for _, k := range finding.Rows() {
-		t.Rows = append(t.Rows, []Cell{{words(k.Name), toneOf(k.Severity)}, {Text: words(k.Plain)}, {Text: words(k.Means)}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(k.Name), Tone: doc.ToneOf(k.Severity)}, {Text: doc.Phrase(k.Plain)}, {Text: doc.Phrase(k.Means)}})
 	}
-	return Doc{Name: "findings", Blocks: of(t, Paragraph{Text: cat(words("✗ error, ! warning, i note. One of them: "),
-		copied("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Rows())}
+	return doc.Doc{Name: "findings", Blocks: doc.Of(t, doc.Paragraph{Text: doc.Cat(doc.Phrase("✗ error, ! warning, i note. One of them: "),
+		doc.Copy("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Rows())}
 }
 
 // Explain is the page of one finding.
-func Explain(k finding.Row) Doc {
-	facts := Facts{{Name: "means", Value: words(k.Means)}, {Name: "a visitor meets", Value: words(k.Meets)},
-		{Name: "what to do", Value: words(withHelp(k.Do, k.Help))}}
+func Explain(k finding.Row) doc.Doc {
+	facts := doc.Facts{{Name: "means", Value: doc.Phrase(k.Means)}, {Name: "a visitor meets", Value: doc.Phrase(k.Meets)},
+		{Name: "what to do", Value: doc.Phrase(withHelp(k.Do, k.Help))}}
 	if k.Milder != "" {
-		facts = append(facts, Fact{Name: "less grave", Value: words(k.Milder)})
+		facts = append(facts, doc.Fact{Name: "less grave", Value: doc.Phrase(k.Milder)})
 	}
 	if k.Graver != "" {
-		facts = append(facts, Fact{Name: "an error", Value: words(k.Graver)})
+		facts = append(facts, doc.Fact{Name: "an error", Value: doc.Phrase(k.Graver)})
 	}
 	for _, c := range causesOf(k) {
 		facts = append(
 			facts,
-			Fact{Name: c.Name, Value: words(c.Means + " It shows: " + wording.LowerFirst(c.Shows) + " → " + c.Do)},
+			doc.Fact{Name: c.Name, Value: doc.Phrase(c.Means + " It shows: " + wording.LowerFirst(c.Shows) + " → " + c.Do)},
 		)
 	}
-	return Doc{Name: "finding", Blocks: of(
-		Verdict{Tone: toneOf(k.Severity), Says: cat(Text{{k.Name, Strong}}, wordsf(": %s", k.Plain))},
-		Paragraph{Text: wordsf("%s, about %s", k.Severity, k.About), Soft: true}, facts,
-		Data{Sheet: "finding", Head: []string{"code", "plain", "severity", "means", "meets", "do"},
-			Rows: [][]string{{k.Name, k.Plain, string(k.Severity), k.Means, k.Meets, unmarked(withHelp(k.Do, k.Help))}}},
+	return doc.Doc{Name: "finding", Blocks: doc.Of(
+		doc.Verdict{Tone: doc.ToneOf(k.Severity), Says: doc.Cat(doc.Text{{Text: k.Name, As: doc.Strong}}, doc.Phrasef(": %s", k.Plain))},
+		doc.Paragraph{Text: doc.Phrasef("%s, about %s", k.Severity, k.About), Soft: true}, facts,
+		doc.Data{Sheet: "finding", Head: []string{"code", "plain", "severity", "means", "meets", "do"},
+			Rows: [][]string{{k.Name, k.Plain, string(k.Severity), k.Means, k.Meets, doc.Unmarked(withHelp(k.Do, k.Help))}}},
 	), Data: kindsData([]finding.Row{k})}
 }
 
@@ -93,12 +94,12 @@ func causesOf(k finding.Row) []finding.CauseKind {
 }
 
 // ExplainCause is the page of one cause.
-func ExplainCause(c finding.CauseKind) Doc {
-	return Doc{Name: "cause", Blocks: of(
-		Verdict{Says: cat(Text{{c.Name, Strong}}, words(": "+c.Means))},
-		Paragraph{Text: words("a cause of " + strings.Join(finding.Names(c.Of), ", ")), Soft: true},
-		Facts{{Name: "shows itself", Value: words(c.Shows)}, {Name: "what to do", Value: words(c.Do)}},
-		Data{Sheet: "cause", Head: []string{"cause", "means", "shows", "do", "of"},
+func ExplainCause(c finding.CauseKind) doc.Doc {
+	return doc.Doc{Name: "cause", Blocks: doc.Of(
+		doc.Verdict{Says: doc.Cat(doc.Text{{Text: c.Name, As: doc.Strong}}, doc.Phrase(": "+c.Means))},
+		doc.Paragraph{Text: doc.Phrase("a cause of " + strings.Join(finding.Names(c.Of), ", ")), Soft: true},
+		doc.Facts{{Name: "shows itself", Value: doc.Phrase(c.Shows)}, {Name: "what to do", Value: doc.Phrase(c.Do)}},
+		doc.Data{Sheet: "cause", Head: []string{"cause", "means", "shows", "do", "of"},
 			Rows: [][]string{{c.Name, c.Means, c.Shows, c.Do, strings.Join(finding.Names(c.Of), " ")}}},
 	), Data: struct {
 		Schema string      `json:"schema"`
@@ -107,48 +108,48 @@ func ExplainCause(c finding.CauseKind) Doc {
 }
 
 // KindsPage is the page of all findings in the docs.
-func KindsPage() Doc {
-	return Doc{Name: "findings", Title: "Findings", Blocks: kindChapters(), Data: kindsData(finding.Rows())}
+func KindsPage() doc.Doc {
+	return doc.Doc{Name: "findings", Title: "Findings", Blocks: kindChapters(), Data: kindsData(finding.Rows())}
 }
 
-func kindChapters() iter.Seq[Block] {
-	return func(yield func(Block) bool) {
+func kindChapters() iter.Seq[doc.Block] {
+	return func(yield func(doc.Block) bool) {
 		yield(
-			Paragraph{Text: cat(words("What each code means, what a visitor meets, and what to do. A code never changes its "+
-				"meaning. This page is made from the program's own table ("), copied("make docs"), words("); "),
-				copied("upperpath explain CODE"), words(" prints the same."))},
+			doc.Paragraph{Text: doc.Cat(doc.Phrase("What each code means, what a visitor meets, and what to do. A code never changes its "+
+				"meaning. This page is made from the program's own table ("), doc.Copy("make docs"), doc.Phrase("); "),
+				doc.Copy("upperpath explain CODE"), doc.Phrase(" prints the same."))},
 		)
 		chapter := ""
 		for _, k := range finding.Rows() {
 			if k.About != chapter {
 				chapter = k.About
-				yield(Heading{Level: 2, Text: "About " + chapter})
+				yield(doc.Heading{Level: 2, Text: "About " + chapter})
 			}
-			yield(Heading{Level: 3, Text: fmt.Sprintf("%s: %s (%s)", k.Name, k.Plain, k.Severity)})
-			yield(Paragraph{Text: words(k.Means)})
-			items := []Text{
-				words("A visitor meets: " + wording.LowerFirst(k.Meets)),
-				words("What to do: " + withHelp(k.Do, k.Help)),
+			yield(doc.Heading{Level: 3, Text: fmt.Sprintf("%s: %s (%s)", k.Name, k.Plain, k.Severity)})
+			yield(doc.Paragraph{Text: doc.Phrase(k.Means)})
+			items := []doc.Text{
+				doc.Phrase("A visitor meets: " + wording.LowerFirst(k.Meets)),
+				doc.Phrase("What to do: " + withHelp(k.Do, k.Help)),
 			}
 			if k.Milder != "" {
-				items = append(items, words("Less grave: "+k.Milder+"."))
+				items = append(items, doc.Phrase("Less grave: "+k.Milder+"."))
 			}
 			if k.Graver != "" {
-				items = append(items, words("An error: "+k.Graver+"."))
+				items = append(items, doc.Phrase("An error: "+k.Graver+"."))
 			}
 			for _, c := range causesOf(k) {
-				items = append(items, cat(words("Its cause can be "), Text{{c.Name, Strong}}, words(".")))
+				items = append(items, doc.Cat(doc.Phrase("Its cause can be "), doc.Text{{Text: c.Name, As: doc.Strong}}, doc.Phrase(".")))
 			}
-			yield(List{Items: items})
+			yield(doc.List{Items: items})
 		}
-		yield(Heading{Level: 2, Text: "Causes"})
-		yield(Paragraph{Text: cat(words("Where the evidence shows why a fault is there, a finding names its cause; "),
-			copied("upperpath explain CAUSE"), words(" prints the same."))})
+		yield(doc.Heading{Level: 2, Text: "Causes"})
+		yield(doc.Paragraph{Text: doc.Cat(doc.Phrase("Where the evidence shows why a fault is there, a finding names its cause; "),
+			doc.Copy("upperpath explain CAUSE"), doc.Phrase(" prints the same."))})
 		for _, c := range finding.Causes() {
-			yield(Heading{Level: 3, Text: c.Name})
-			yield(Paragraph{Text: words(c.Means)})
-			yield(List{Items: []Text{words("Shows itself: " + wording.LowerFirst(c.Shows)), words("What to do: " + c.Do),
-				words("Behind: " + strings.Join(finding.Names(c.Of), ", ") + ".")}})
+			yield(doc.Heading{Level: 3, Text: c.Name})
+			yield(doc.Paragraph{Text: doc.Phrase(c.Means)})
+			yield(doc.List{Items: []doc.Text{doc.Phrase("Shows itself: " + wording.LowerFirst(c.Shows)), doc.Phrase("What to do: " + c.Do),
+				doc.Phrase("Behind: " + strings.Join(finding.Names(c.Of), ", ") + ".")}})
 		}
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/yuin/goldmark"
 	"github.com/yuin/goldmark/extension"
 	rendered "github.com/yuin/goldmark/renderer/html"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // FuzzCodeText has values written into a cell of a table, and reads the page with a Markdown parser: the cell holds the
@@ -24,17 +25,17 @@ func FuzzCodeText(f *testing.F) {
 	reader := goldmark.New(goldmark.WithExtensions(extension.Table), goldmark.WithRendererOptions(rendered.WithUnsafe()))
 	cell := regexp.MustCompile(`(?s)<td>(.*?)</td>\n<td>last</td>`)
 	f.Fuzz(func(t *testing.T, value string) {
-		if value = scrubbed(value); strings.TrimSpace(value) == "" {
+		if value = doc.Scrubbed(value); strings.TrimSpace(value) == "" {
 			return
 		}
 		var page bytes.Buffer
-		require.NoError(t, reader.Convert([]byte("| a | b |\n| --- | --- |\n| "+codeText(value, true)+" | last |\n"), &page))
+		require.NoError(t, reader.Convert([]byte("| a | b |\n| --- | --- |\n| "+doc.CodeText(value, true)+" | last |\n"), &page))
 		found := cell.FindStringSubmatch(page.String())
-		require.NotNil(t, found, "%q: %s", codeText(value, true), page.String())
+		require.NotNil(t, found, "%q: %s", doc.CodeText(value, true), page.String())
 		inside, whole := strings.CutPrefix(found[1], "<code>")
 		inside, ends := strings.CutSuffix(inside, "</code>")
-		require.True(t, whole && ends, "%q: %s", codeText(value, true), found[1])
-		require.NotContains(t, inside, "<", "%q", codeText(value, true))
+		require.True(t, whole && ends, "%q: %s", doc.CodeText(value, true), found[1])
+		require.NotContains(t, inside, "<", "%q", doc.CodeText(value, true))
 		require.Equal(t, value, html.UnescapeString(inside))
 	})
 }

@@ -16,6 +16,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // notMeant counts the domains that the plan could have had and does not.
@@ -30,8 +31,8 @@ func notMeant(p *plan.Plan) int {
 }
 
 // Plan is a plan: the verdict, what is wrong, the steps; then what stands behind them.
-func Plan(p *plan.Plan) Doc {
-	d := Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes", Data: planData(p)}
+func Plan(p *plan.Plan) doc.Doc {
+	d := doc.Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes", Data: planData(p)}
 	if others := notMeant(p); others > 0 {
 		var names []string
 		for _, m := range p.Domains() {
@@ -40,8 +41,8 @@ func Plan(p *plan.Plan) Doc {
 		d.About = fmt.Sprintf("only of %s; %s %s not meant", wording.Few(names, 6), wording.Count(others, "other domain"),
 			wording.Verb(others, "is", "are"))
 	}
-	d.Blocks = func(yield func(Block) bool) {
-		for _, part := range [][]Block{
+	d.Blocks = func(yield func(doc.Block) bool) {
+		for _, part := range [][]doc.Block{
 			planHead(p), stepBlocks(p), planFindings(p), planTables(p), zoneBlocks(p), planNotes(p),
 		} {
 			for _, b := range part {
@@ -61,24 +62,24 @@ func Plan(p *plan.Plan) Doc {
 // shown after them.
 const fewFindings = 3
 
-func planHead(p *plan.Plan) []Block {
-	blocks := []Block{planVerdict(p)}
+func planHead(p *plan.Plan) []doc.Block {
+	blocks := []doc.Block{planVerdict(p)}
 	if all := findingBlocks(p.Findings); len(all) <= fewFindings {
 		return append(blocks, all...)
 	}
 	return append(blocks, wrongTable(p.Findings))
 }
 
-func planFindings(p *plan.Plan) []Block {
+func planFindings(p *plan.Plan) []doc.Block {
 	all := findingBlocks(p.Findings)
 	if len(all) <= fewFindings {
 		return nil
 	}
-	return append([]Block{Heading{Level: 2, Text: "What is wrong, and what to do"}}, all...)
+	return append([]doc.Block{doc.Heading{Level: 2, Text: "What is wrong, and what to do"}}, all...)
 }
 
 // wrongTable lists findings by their codes, a line each, the worst first.
-func wrongTable(all []finding.Finding) Table {
+func wrongTable(all []finding.Finding) doc.Table {
 	subjects := map[finding.Code][]string{}
 	worstOf := map[finding.Code]finding.Severity{}
 	var order []finding.Code
@@ -92,38 +93,38 @@ func wrongTable(all []finding.Finding) Table {
 		}
 	}
 	slices.SortStableFunc(order, func(a, b finding.Code) int { return cmp.Compare(worstOf[b].Rank(), worstOf[a].Rank()) })
-	t := Table{Head: []string{"what is wrong", "", "where"}}
+	t := doc.Table{Head: []string{"what is wrong", "", "where"}}
 	for _, c := range order {
-		t.Rows = append(t.Rows, []Cell{{words(c.String()), toneOf(worstOf[c])}, {Text: words(c.Row().Plain)},
-			{Text: words(wording.Few(subjects[c], 2))}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(c.String()), Tone: doc.ToneOf(worstOf[c])}, {Text: doc.Phrase(c.Row().Plain)},
+			{Text: doc.Phrase(wording.Few(subjects[c], 2))}})
 	}
 	return t
 }
 
-func planVerdict(p *plan.Plan) Verdict {
-	v := Verdict{Tone: worst(p.Findings)}
+func planVerdict(p *plan.Plan) doc.Verdict {
+	v := doc.Verdict{Tone: worst(p.Findings)}
 	switch w := finding.Worst(p.Findings); {
 	case len(p.Findings) == 0:
-		v.Says = wordsf("The plan holds: %s arrive where they should%s.", triedText(p), playedText(p))
+		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s.", triedText(p), playedText(p))
 	case w == finding.Error:
-		v.Says = words("The plan does not hold yet: " + counted(p.Findings) + ".")
+		v.Says = doc.Phrase("The plan does not hold yet: " + counted(p.Findings) + ".")
 	case finding.Has(p.Findings, finding.DeclaredOtherwise):
-		v.Says = words("The plan rests on what was seen to be otherwise: " + counted(p.Findings) + ".")
+		v.Says = doc.Phrase("The plan rests on what was seen to be otherwise: " + counted(p.Findings) + ".")
 	default:
-		v.Says = wordsf("The plan holds: %s arrive where they should%s. Worth a look: %s.", triedText(p), playedText(p),
+		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s. Worth a look: %s.", triedText(p), playedText(p),
 			counted(p.Findings))
 	}
 	switch f := first(p.Findings); {
 	case f != nil && f.Severity == finding.Error:
-		v.Next = cat(
-			words("Mend what is wrong, worst first; "),
-			copied("upperpath explain "+f.Code.String()),
-			words(" says what it means."),
+		v.Next = doc.Cat(
+			doc.Phrase("Mend what is wrong, worst first; "),
+			doc.Copy("upperpath explain "+f.Code.String()),
+			doc.Phrase(" says what it means."),
 		)
 	case slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.SurveyFirst }):
-		v.Next = cat(copied("upperpath survey"), words(", then plan again: without it there are no changes."))
+		v.Next = doc.Cat(doc.Copy("upperpath survey"), doc.Phrase(", then plan again: without it there are no changes."))
 	default:
-		v.Next = cat(words("Try it before it is real: "), copied("upperpath rehearse"), words("; then step 1."))
+		v.Next = doc.Cat(doc.Phrase("Try it before it is real: "), doc.Copy("upperpath rehearse"), doc.Phrase("; then step 1."))
 	}
 	return v
 }
@@ -154,29 +155,29 @@ func triedText(p *plan.Plan) string {
 	return tried
 }
 
-func stepBlocks(p *plan.Plan) []Block {
-	blocks := []Block{Heading{Level: 2, Text: "Steps, in this order"}}
+func stepBlocks(p *plan.Plan) []doc.Block {
+	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Steps, in this order"}}
 	for i, s := range p.Steps {
-		blocks = append(blocks, Step{Number: i + 1, Says: words(wholeStep(s))})
+		blocks = append(blocks, doc.Step{Number: i + 1, Says: doc.Phrase(wholeStep(s))})
 	}
 	return blocks
 }
 
-func planNotes(p *plan.Plan) []Block {
-	var blocks []Block
+func planNotes(p *plan.Plan) []doc.Block {
+	var blocks []doc.Block
 	for _, n := range p.Notes {
-		blocks = append(blocks, Paragraph{Text: words("note: " + noteWords(n)), Soft: true, Gap: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("note: " + noteWords(n)), Soft: true, Gap: true})
 	}
 	return blocks
 }
 
 // planTables gives what stands behind the steps: zones, places to type at, doors, certificates,
 // rules, records.
-func planTables(p *plan.Plan) []Block {
-	var blocks []Block
-	add := func(title string, t Table) {
+func planTables(p *plan.Plan) []doc.Block {
+	var blocks []doc.Block
+	add := func(title string, t doc.Table) {
 		if len(t.Rows) > 0 {
-			blocks = append(blocks, Heading{Level: 2, Text: title}, t)
+			blocks = append(blocks, doc.Heading{Level: 2, Text: title}, t)
 		}
 	}
 	add("Zones", zoneTable(p))
@@ -184,22 +185,22 @@ func planTables(p *plan.Plan) []Block {
 	places := placesTable(p)
 	add("Typed elsewhere", places)
 	if limits := limitLines(p); len(places.Rows) > 0 && len(limits) > 0 {
-		blocks = append(blocks, List{Items: limits})
+		blocks = append(blocks, doc.List{Items: limits})
 	}
 	add("Doors", doorTable(p))
 	add("Certificates", certificateTable(p))
 	if rules := ruleTable(p); len(rules.Rows) > 0 {
-		blocks = append(blocks, Detail{Blocks: []Block{Heading{Level: 2, Text: "Rules"}, rules}})
+		blocks = append(blocks, doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 2, Text: "Rules"}, rules}})
 	}
 	return blocks
 }
 
-func doorTable(p *plan.Plan) Table {
-	t := Table{
+func doorTable(p *plan.Plan) doc.Table {
+	t := doc.Table{
 		Sheet: "doors",
 		Head:  []string{"host", "carried by", "leads to", "other paths", "hops http/https"},
 		Order: true,
-		More:  command("--format json") + " has them all",
+		More:  doc.Command("--format json") + " has them all",
 	}
 	for i := 0; i+1 < len(p.Doors); i += 2 {
 		d := p.Doors[i]
@@ -207,7 +208,7 @@ func doorTable(p *plan.Plan) Table {
 			"same-path": "same path", "home": "home", "gone": "gone (410)", "": "as they are",
 		}[d.Fallback]
 		hops := fmt.Sprintf("%s/%s", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
-		t.Rows = append(t.Rows, cells(d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops))
+		t.Rows = append(t.Rows, doc.Cells(d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops))
 	}
 	return t
 }
@@ -217,13 +218,13 @@ const mostListed = 5000
 
 var ruleHead = []string{"line", "old", "new", "status", "held by"}
 
-func ruleTable(p *plan.Plan) Table {
-	t := Table{Sheet: "rules", Head: ruleHead, Order: true, Key: 2, More: command("--format json") + " has them all"}
+func ruleTable(p *plan.Plan) doc.Table {
+	t := doc.Table{Sheet: "rules", Head: ruleHead, Order: true, Key: 2, More: doc.Command("--format json") + " has them all"}
 	if more := len(p.Rules) - mostListed; more > 0 {
 		t.Sheet, t.Rest = "", more // the sheet comes by itself
 	}
 	for i := range p.Rules[:min(len(p.Rules), mostListed)] {
-		t.Rows = append(t.Rows, cells(ruleRow(&p.Rules[i])...))
+		t.Rows = append(t.Rows, doc.Cells(ruleRow(&p.Rules[i])...))
 	}
 	return t
 }
@@ -240,10 +241,10 @@ func ruleRow(r *plan.PlannedRule) []string {
 }
 
 // ruleSheet is every rule for spreadsheets, in pieces.
-func ruleSheet(p *plan.Plan, yield func(Block) bool) {
+func ruleSheet(p *plan.Plan, yield func(doc.Block) bool) {
 	for at := 0; at < len(p.Rules); at += sheetPiece {
 		end := min(len(p.Rules), at+sheetPiece)
-		piece := Data{Sheet: "rules", Head: ruleHead, Goes: end < len(p.Rules)}
+		piece := doc.Data{Sheet: "rules", Head: ruleHead, Goes: end < len(p.Rules)}
 		for i := range p.Rules[at:end] {
 			piece.Rows = append(piece.Rows, ruleRow(&p.Rules[at+i]))
 		}
@@ -253,8 +254,8 @@ func ruleSheet(p *plan.Plan, yield func(Block) bool) {
 	}
 }
 
-func certificateTable(p *plan.Plan) Table {
-	t := Table{Sheet: "certificates", Head: []string{"held by", "when", "names", "issuer"}}
+func certificateTable(p *plan.Plan) doc.Table {
+	t := doc.Table{Sheet: "certificates", Head: []string{"held by", "when", "names", "issuer"}}
 	for _, c := range p.Certificates {
 		when := map[string]string{
 			"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand",
@@ -262,17 +263,17 @@ func certificateTable(p *plan.Plan) Table {
 		if c.Carrier == predict.SiteName {
 			when = "the site has its own"
 		}
-		t.Rows = append(t.Rows, cells(c.Carrier, when, strings.Join(c.Names, ", "), issuerOf(c)))
+		t.Rows = append(t.Rows, doc.Cells(c.Carrier, when, strings.Join(c.Names, ", "), issuerOf(c)))
 	}
 	return t
 }
 
 // recordTable gives the records of zones that nobody has seen, for which there are no changes.
-func recordTable(p *plan.Plan) Table {
-	t := Table{
+func recordTable(p *plan.Plan) doc.Table {
+	t := doc.Table{
 		Sheet: "records",
 		Head:  []string{"name", "TTL", "type", "value"},
-		More:  command("--format json") + " has them all",
+		More:  doc.Command("--format json") + " has them all",
 	}
 	for _, z := range p.Zones {
 		if z.Seen != nil {
@@ -280,7 +281,7 @@ func recordTable(p *plan.Plan) Table {
 		}
 		for _, r := range z.Records {
 			for _, v := range r.Values {
-				t.Rows = append(t.Rows, cells(r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, wording.Cut(v, 70)))
+				t.Rows = append(t.Rows, doc.Cells(r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, wording.Cut(v, 70)))
 			}
 		}
 	}
@@ -306,7 +307,7 @@ func shown(s string) string {
 	if h, err := web.ParseHost(host); err == nil && strings.Contains(host, "xn--") {
 		s = h.Unicode() + "/" + rest
 	}
-	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && !isHostile(d) &&
+	if d := web.Decode(s); strings.Contains(s, "%C") && utf8.ValidString(d) && !doc.IsHostile(d) &&
 		!strings.ContainsAny(d, "% ") {
 		return d
 	}
@@ -337,7 +338,7 @@ func unicodeName(name string) string {
 }
 
 // PlanSummary is what a plan comes to in a few lines.
-func PlanSummary(p *plan.Plan) Doc {
+func PlanSummary(p *plan.Plan) doc.Doc {
 	records, what := 0, "record set"
 	for _, z := range p.Zones {
 		if z.Seen == nil {
@@ -353,9 +354,9 @@ func PlanSummary(p *plan.Plan) Doc {
 	}
 	v := planVerdict(p)
 	v.Next = nil
-	return Doc{Name: "plan", Blocks: of(slices.Concat([]Block{v,
-		Paragraph{
-			Text: wordsf(
+	return doc.Doc{Name: "plan", Blocks: doc.Of(slices.Concat([]doc.Block{v,
+		doc.Paragraph{
+			Text: doc.Phrasef(
 				"%s, %s, %s, %s in %s.",
 				wording.Count(len(p.Doors), "door"),
 				wording.Count(len(p.Rules), "rule"),

@@ -7,26 +7,27 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Proof is a proof, what it says of every URL, and what it rests on.
-func Proof(p *proof.Proof, canonical string) Doc {
+func Proof(p *proof.Proof, canonical string) doc.Doc {
 	said := *p
 	said.Findings = inWords(p.Findings)
 	d := ProofSummary(p, canonical)
 	summary := d.Blocks
 	d.Data = said
-	d.Blocks = func(yield func(Block) bool) {
+	d.Blocks = func(yield func(doc.Block) bool) {
 		for b := range summary {
 			if !yield(b) {
 				return
 			}
 		}
-		for _, b := range []Block{claimTable(p), fallbackTable(p), List{Title: "Assumed", Items: texts(p.Assumes)}} {
-			if t, is := b.(Table); is && len(t.Rows) == 0 {
+		for _, b := range []doc.Block{claimTable(p), fallbackTable(p), doc.List{Title: "Assumed", Items: texts(p.Assumes)}} {
+			if t, is := b.(doc.Table); is && len(t.Rows) == 0 {
 				continue
 			}
-			if l, is := b.(List); is && len(l.Items) == 0 {
+			if l, is := b.(doc.List); is && len(l.Items) == 0 {
 				continue
 			}
 			if !yield(b) {
@@ -38,30 +39,30 @@ func Proof(p *proof.Proof, canonical string) Doc {
 }
 
 // ProofSummary is the verdict of a proof and its findings.
-func ProofSummary(p *proof.Proof, canonical string) Doc {
-	v := Verdict{Says: words(proofSentence(p, canonical)),
-		Tone: map[proof.Verdict]Tone{proof.Refuted: Failed, proof.Undecided: Warned, proof.Proved: Good}[p.Verdict]}
-	if v.Tone == Good {
-		v.Tone = max(Good, worst(p.Findings))
+func ProofSummary(p *proof.Proof, canonical string) doc.Doc {
+	v := doc.Verdict{Says: doc.Phrase(proofSentence(p, canonical)),
+		Tone: map[proof.Verdict]doc.Tone{proof.Refuted: doc.Failed, proof.Undecided: doc.Warned, proof.Proved: doc.Good}[p.Verdict]}
+	if v.Tone == doc.Good {
+		v.Tone = max(doc.Good, worst(p.Findings))
 	}
-	chains := cat(words("For the chains: "), copied("upperpath rules straighten"))
+	chains := doc.Cat(doc.Phrase("For the chains: "), doc.Copy("upperpath rules straighten"))
 	switch has := finding.Has(p.Findings, finding.RuleChain); {
-	case worst(p.Findings) == Failed:
+	case worst(p.Findings) == doc.Failed:
 		first := p.Findings[0]
-		v.Next = cat(words("Begin with "), copied(first.Code.String()), wordsf(" at %s.", first.Subject))
+		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(first.Code.String()), doc.Phrasef(" at %s.", first.Subject))
 		if has {
-			v.Next = cat(v.Next, words(" "), chains)
+			v.Next = doc.Cat(v.Next, doc.Phrase(" "), chains)
 		}
 	case has:
 		v.Next = chains
 	}
-	return Doc{Name: "proof", Main: "claims", Blocks: of(append([]Block{v}, findingBlocks(p.Findings)...)...)}
+	return doc.Doc{Name: "proof", Main: "claims", Blocks: doc.Of(append([]doc.Block{v}, findingBlocks(p.Findings)...)...)}
 }
 
-func texts(all []string) []Text {
-	made := make([]Text, len(all))
+func texts(all []string) []doc.Text {
+	made := make([]doc.Text, len(all))
 	for i, s := range all {
-		made[i] = words(s)
+		made[i] = doc.Phrase(s)
 	}
 	return made
 }
@@ -108,44 +109,44 @@ var claims = []struct {
 	{finding.NoRuleChains, "no rule leads to another"},
 }
 
-func claimTable(p *proof.Proof) Table {
-	t := Table{Sheet: "claims", Head: []string{"for every URL", "verdict"}}
+func claimTable(p *proof.Proof) doc.Table {
+	t := doc.Table{Sheet: "claims", Head: []string{"for every URL", "verdict"}}
 	for _, c := range claims {
-		n, tone := 0, Good
+		n, tone := 0, doc.Good
 		for _, f := range p.Findings {
 			if f.Code.Denies(c.claim) {
 				n++
-				tone = max(tone, toneOf(f.Severity))
+				tone = max(tone, doc.ToneOf(f.Severity))
 			}
 		}
 		said := "yes"
 		switch {
 		case n == 0 && c.claim == finding.EachRuleWins && p.Barred > 0:
-			said, tone = "no: "+wording.Count(p.Barred, "rule")+" beyond a carrier", Failed
+			said, tone = "no: "+wording.Count(p.Barred, "rule")+" beyond a carrier", doc.Failed
 		case n > 0:
 			said = "no: " + wording.Count(n, "finding")
 		case finding.Has(p.Findings, finding.Undecided) && c.claim != finding.NeverTied:
-			said, tone = "not decided for all", Noted
+			said, tone = "not decided for all", doc.Noted
 		}
-		t.Rows = append(t.Rows, []Cell{{Text: words(c.says)}, {words(said), tone}})
+		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(c.says)}, {Text: doc.Phrase(said), Tone: tone}})
 	}
-	hops, tone := fmt.Sprintf("%s (wanted: %d)", wording.Count(p.Bound, "hop"), p.Policy), Good
+	hops, tone := fmt.Sprintf("%s (wanted: %d)", wording.Count(p.Bound, "hop"), p.Policy), doc.Good
 	if p.Bound > p.Policy {
-		tone = Warned
+		tone = doc.Warned
 	}
 	if p.Verdict != proof.Proved {
 		hops = "of those that arrive, " + hops
 	}
-	t.Rows = append(t.Rows, []Cell{{Text: words("most hops of any URL")}, {words(hops), tone}})
+	t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase("most hops of any URL")}, {Text: doc.Phrase(hops), Tone: tone}})
 	pages, tone := pagesSentence(p)
-	t.Rows = append(t.Rows, []Cell{{Text: words("the pages that they arrive on exist")}, {words(pages), tone}})
+	t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase("the pages that they arrive on exist")}, {Text: doc.Phrase(pages), Tone: tone}})
 	return t
 }
 
 // pagesSentence says what a proof promises of pages, and what it does not.
-func pagesSentence(p *proof.Proof) (string, Tone) {
+func pagesSentence(p *proof.Proof) (string, doc.Tone) {
 	if !p.Pages.Known {
-		return "nobody has said which do (site.pages)", Unseen
+		return "nobody has said which do (site.pages)", doc.Unseen
 	}
 	says := wording.Count(p.Pages.Checked, "target") + " checked"
 	var open []string
@@ -156,15 +157,15 @@ func pagesSentence(p *proof.Proof) (string, Tone) {
 		open = append(open, fmt.Sprintf("%d same-path", n))
 	}
 	if len(open) == 0 {
-		return says, Good
+		return says, doc.Good
 	}
-	return says + "; not: " + strings.Join(open, ", "), Unseen
+	return says + "; not: " + strings.Join(open, ", "), doc.Unseen
 }
 
-func fallbackTable(p *proof.Proof) Table {
-	t := Table{Sheet: "fallback", Head: []string{"domain", "rules", "what no rule takes goes to"}}
+func fallbackTable(p *proof.Proof) doc.Table {
+	t := doc.Table{Sheet: "fallback", Head: []string{"domain", "rules", "what no rule takes goes to"}}
 	for _, f := range p.Fallback {
-		t.Rows = append(t.Rows, cells(unicodeName(f.Domain), fmt.Sprint(f.Rules), f.To))
+		t.Rows = append(t.Rows, doc.Cells(unicodeName(f.Domain), fmt.Sprint(f.Rules), f.To))
 	}
 	return t
 }

@@ -10,24 +10,25 @@ import (
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // newsDate is how days are written in news.
 const newsDate = "2 January 2006"
 
 // News is what is new, as it can be mailed to a client: without commands and codes, which stand in tables and JSON.
-func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today time.Time) Doc {
-	d := Doc{Name: "news", Title: "What is new at the doors to " + s.Canonical, Main: "news",
+func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today time.Time) doc.Doc {
+	d := doc.Doc{Name: "news", Title: "What is new at the doors to " + s.Canonical, Main: "news",
 		About: "looked at on " + s.Taken.In(today.Location()).Format(newsDate+" 15:04 MST")}
 	if !n.Since.IsZero() {
 		d.About += ", compared with " + n.Since.In(today.Location()).Format(newsDate)
 	}
-	blocks := []Block{newsVerdict(n)}
-	add := func(title string, tone Tone, items []recheck.Item, says func(*recheck.Item) Text) {
+	blocks := []doc.Block{newsVerdict(n)}
+	add := func(title string, tone doc.Tone, items []recheck.Item, says func(*recheck.Item) doc.Text) {
 		if len(items) == 0 {
 			return
 		}
-		l := List{Title: title, Tone: tone, More: command("--format csv") + " has them all"}
+		l := doc.List{Title: title, Tone: tone, More: doc.Command("--format csv") + " has them all"}
 		for i := range items {
 			l.Items = append(l.Items, says(&items[i]))
 		}
@@ -35,32 +36,32 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 	}
 	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
 		part := slices.DeleteFunc(slices.Clone(n.New), func(i recheck.Item) bool { return i.Severity != s })
-		add(newTitles[s], toneOf(s), part, findingNews)
+		add(newTitles[s], doc.ToneOf(s), part, findingNews)
 	}
 	if changes := changesTold(n.Changed); len(changes) > 0 {
-		blocks = append(blocks, List{Title: "Changed", Tone: Warned, Items: changes,
-			More: command("--format csv") + " has them all"})
+		blocks = append(blocks, doc.List{Title: "Changed", Tone: doc.Warned, Items: changes,
+			More: doc.Command("--format csv") + " has them all"})
 	}
-	add("Was to be looked at again today", Warned, n.Back, backNews)
-	add("Mended", Good, n.Mended, func(i *recheck.Item) Text {
-		return wordsf("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code)))
+	add("Was to be looked at again today", doc.Warned, n.Back, backNews)
+	add("Mended", doc.Good, n.Mended, func(i *recheck.Item) doc.Text {
+		return doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code)))
 	})
 	if len(n.Unseen) > 0 {
-		l := List{Title: "Could not be looked at this time", Tone: Unseen}
+		l := doc.List{Title: "Could not be looked at this time", Tone: doc.Unseen}
 		for _, g := range n.Unseen {
 			l.Items = append(
 				l.Items,
-				wordsf("%s: %s", readableFact(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")),
+				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")),
 			)
 		}
 		blocks = append(blocks, l)
 	}
 	if len(n.FirstFor) > 0 {
-		blocks = append(blocks, Paragraph{Text: wordsf("Looked at for the first time: %s.",
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("Looked at for the first time: %s.",
 			strings.Join(unicodeNames(n.FirstFor), ", ")), Soft: true, Gap: true})
 	}
 	if len(n.Left) > 0 {
-		blocks = append(blocks, Paragraph{Text: wordsf("Not looked at any more: %s.",
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("Not looked at any more: %s.",
 			strings.Join(unicodeNames(n.Left), ", ")), Soft: true, Gap: len(n.FirstFor) == 0})
 	}
 	aside := fmt.Sprintf("%s %s as before", wording.Count(n.Same, "fact"), wording.Verb(n.Same, "is", "are"))
@@ -71,9 +72,9 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		aside += fmt.Sprintf("; %d accepted until later", len(n.Living))
 	}
 	if !n.Since.IsZero() {
-		blocks = append(blocks, Paragraph{Text: words(aside + "."), Soft: true, Gap: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(aside + "."), Soft: true, Gap: true})
 	}
-	d.Blocks = of(append(blocks, newsSheet(n))...)
+	d.Blocks = doc.Of(append(blocks, newsSheet(n))...)
 	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, append([]recheck.Acceptance{}, lived...)}
 	return d
 }
@@ -81,7 +82,7 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 var newTitles = map[finding.Severity]string{finding.Error: "New: visitors do not arrive, or meet a warning",
 	finding.Warning: "New: it works, but not as it should", finding.Note: "New: worth knowing"}
 
-func newsVerdict(n *recheck.News) Verdict {
+func newsVerdict(n *recheck.News) doc.Verdict {
 	var parts []string
 	count := func(k int, says string) {
 		if k > 0 {
@@ -93,9 +94,9 @@ func newsVerdict(n *recheck.News) Verdict {
 	count(len(n.Back), "to look at again")
 	count(len(n.Mended), "mended")
 	count(len(n.Unseen), "could not be looked at")
-	tone := toneOf(n.Worse())
-	if tone == Good && len(n.Unseen) > 0 {
-		tone = Unseen
+	tone := doc.ToneOf(n.Worse())
+	if tone == doc.Good && len(n.Unseen) > 0 {
+		tone = doc.Unseen
 	}
 	says := "Nothing is new."
 	if len(parts) > 0 {
@@ -103,9 +104,9 @@ func newsVerdict(n *recheck.News) Verdict {
 	}
 	if n.Since.IsZero() {
 		says = "Nothing was accepted yet, so this is everything that was found. " + says
-		tone = max(tone, Noted)
+		tone = max(tone, doc.Noted)
 	}
-	return Verdict{Tone: tone, Says: words(says)}
+	return doc.Verdict{Tone: tone, Says: doc.Phrase(says)}
 }
 
 // orText gives the first text that says anything.
@@ -126,12 +127,12 @@ func plainCode(code string) string {
 	return code
 }
 
-func findingNews(i *recheck.Item) Text {
-	t := Text{{wording.UpperFirst(plainCode(i.Code)) + ". ", Strong}}
+func findingNews(i *recheck.Item) doc.Text {
+	t := doc.Text{{Text: wording.UpperFirst(plainCode(i.Code)) + ". ", As: doc.Strong}}
 	if i.Was != "" {
-		t = append(t, wordsf("Worse than before: %s, was %s. ", i.Is, i.Was)...)
+		t = append(t, doc.Phrasef("Worse than before: %s, was %s. ", i.Is, i.Was)...)
 	}
-	return cat(t, words(i.Says+" "), words(i.Fix))
+	return doc.Cat(t, doc.Phrase(i.Says+" "), doc.Phrase(i.Fix))
 }
 
 // changedWords say what changed, by kind.
@@ -143,8 +144,8 @@ var changedWords = map[recheck.FactKind]string{
 
 // changesTold says what changed, a door once: where its visitors go another way, that tells of its further paths and
 // pages too.
-func changesTold(items []recheck.Item) []Text {
-	var all []Text
+func changesTold(items []recheck.Item) []doc.Text {
+	var all []doc.Text
 	at, more := map[string]int{}, map[string]int{}
 	for n := range items {
 		i := &items[n]
@@ -162,21 +163,21 @@ func changesTold(items []recheck.Item) []Text {
 		all = append(all, changeNews(i))
 	}
 	for door, n := range more {
-		all[at[door]] = cat(all[at[door]], wordsf("; %s of it too", wording.Count(n, "further path")))
+		all[at[door]] = doc.Cat(all[at[door]], doc.Phrasef("; %s of it too", wording.Count(n, "further path")))
 	}
 	return all
 }
 
-func changeNews(i *recheck.Item) Text {
-	t := Text{{readableFact(i.Subject), Strong}, {" (" + changedWords[i.Kind] + "): ", Words}}
+func changeNews(i *recheck.Item) doc.Text {
+	t := doc.Text{{Text: readableFact(i.Subject), As: doc.Strong}, {Text: " (" + changedWords[i.Kind] + "): ", As: doc.Words}}
 	flat := func(s string) string { return wording.Cut(strings.ReplaceAll(s, "\n", ", "), 160) }
 	switch {
 	case i.Was == "":
-		return cat(t, wordsf("new, %s", flat(i.Is)))
+		return doc.Cat(t, doc.Phrasef("new, %s", flat(i.Is)))
 	case i.Is == "":
-		return cat(t, wordsf("gone, was %s", flat(i.Was)))
+		return doc.Cat(t, doc.Phrasef("gone, was %s", flat(i.Was)))
 	}
-	return cat(t, wordsf("was %s, is %s", flat(i.Was), flat(i.Is)))
+	return doc.Cat(t, doc.Phrasef("was %s, is %s", flat(i.Was), flat(i.Is)))
 }
 
 // readableFact gives the subject of a fact with its name in letters.
@@ -188,12 +189,12 @@ func readableFact(subject string) string {
 	return strings.TrimSpace(unicodeName(name) + " " + rest)
 }
 
-func backNews(i *recheck.Item) Text {
+func backNews(i *recheck.Item) doc.Text {
 	says := findingNews(i)
 	if i.Kind != recheck.Finding {
-		says = cat(changeNews(i), words("."))
+		says = doc.Cat(changeNews(i), doc.Phrase("."))
 	}
-	return cat(says, wordsf(" It was accepted until %s: %s", i.Accepted, i.Why))
+	return doc.Cat(says, doc.Phrasef(" It was accepted until %s: %s", i.Accepted, i.Why))
 }
 
 // newsJSON is news as JSON has them.
@@ -205,8 +206,8 @@ type newsJSON struct {
 	Accepted []recheck.Acceptance `json:"accepted"`
 }
 
-func newsSheet(n *recheck.News) Data {
-	d := Data{Sheet: "news", Head: []string{"what", "severity", "code", "domain", "subject", "was", "is", "says", "remedy",
+func newsSheet(n *recheck.News) doc.Data {
+	d := doc.Data{Sheet: "news", Head: []string{"what", "severity", "code", "domain", "subject", "was", "is", "says", "remedy",
 		"accepted until", "why"}}
 	flat := func(s string) string { return strings.ReplaceAll(s, "\n", "; ") }
 	add := func(what string, items []recheck.Item) {
@@ -227,66 +228,66 @@ func newsSheet(n *recheck.News) Data {
 }
 
 // AcceptedAll says which state was taken to compare with, and what of it is no good.
-func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) Doc {
+func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 	faults := 0
-	var bad []Text
+	var bad []doc.Text
 	for _, f := range s.Facts {
 		if f.Kind != recheck.Finding {
 			continue
 		}
 		faults++
 		if f.Severity == finding.Error {
-			bad = append(bad, cat(Text{{wording.UpperFirst(plainCode(f.Code)) + ". ", Strong}}, words(f.Says)))
+			bad = append(bad, doc.Cat(doc.Text{{Text: wording.UpperFirst(plainCode(f.Code)) + ". ", As: doc.Strong}}, doc.Phrase(f.Says)))
 		}
 	}
-	v := Verdict{Tone: Good, Says: wordsf("The state of %s is accepted: %s, %s, %s.",
+	v := doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("The state of %s is accepted: %s, %s, %s.",
 		s.Taken.In(today.Location()).Format(newsDate), wording.Count(len(s.Domains), "domain"),
 		wording.Count(len(s.Facts)-faults, "fact"), wording.Count(faults, "finding")),
-		Next: cat(words("From now on "), copied("upperpath recheck"), words(" says only what differs from it."))}
-	blocks := []Block{v}
+		Next: doc.Cat(doc.Phrase("From now on "), doc.Copy("upperpath recheck"), doc.Phrase(" says only what differs from it."))}
+	blocks := []doc.Block{v}
 	if len(bad) > 0 {
-		blocks = append(blocks, List{Title: "Errors that are accepted with it", Items: bad, Tone: Failed,
-			More: command("--format csv") + " has them all"})
+		blocks = append(blocks, doc.List{Title: "Errors that are accepted with it", Items: bad, Tone: doc.Failed,
+			More: doc.Command("--format csv") + " has them all"})
 	}
 	if len(s.Gaps) > 0 {
-		l := List{Title: "What could not be looked at, and is not a part of it", Tone: Unseen}
+		l := doc.List{Title: "What could not be looked at, and is not a part of it", Tone: doc.Unseen}
 		for _, g := range s.Gaps {
-			l.Items = append(l.Items, wordsf("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
+			l.Items = append(l.Items, doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
 		}
 		blocks = append(blocks, l)
 	}
-	d := Doc{Name: "news", Title: "Recheck of every door to " + s.Canonical, Main: "news"}
-	d.Blocks = of(append(blocks, newsSheet(n))...)
+	d := doc.Doc{Name: "news", Title: "Recheck of every door to " + s.Canonical, Main: "news"}
+	d.Blocks = doc.Of(append(blocks, newsSheet(n))...)
 	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, []recheck.Acceptance{}}
 	return d
 }
 
 // Lived is the list of what is accepted: the state, and what somebody lives with until a date.
-func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) Doc {
-	d := Doc{Name: "accepted", Title: "What is accepted"}
-	v := Verdict{Tone: Noted, Says: words("No state was accepted yet."),
-		Next: cat(words("Take the one of now: "), copied("upperpath recheck --accept-all"))}
+func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) doc.Doc {
+	d := doc.Doc{Name: "accepted", Title: "What is accepted"}
+	v := doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("No state was accepted yet."),
+		Next: doc.Cat(doc.Phrase("Take the one of now: "), doc.Copy("upperpath recheck --accept-all"))}
 	if base != nil {
-		v = Verdict{Tone: Good, Says: wordsf("The state of %s is accepted, with %s.",
+		v = doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("The state of %s is accepted, with %s.",
 			base.Taken.In(today.Location()).Format(newsDate), wording.Count(len(base.Domains), "domain"))}
 	}
-	t := Table{Sheet: "accepted", Head: []string{"what", "of", "until", "why", "since"}}
+	t := doc.Table{Sheet: "accepted", Head: []string{"what", "of", "until", "why", "since"}}
 	for _, a := range lived {
-		until := Cell{Text: words(a.Until.Format(time.DateOnly))}
+		until := doc.Cell{Text: doc.Phrase(a.Until.Format(time.DateOnly))}
 		if !today.Before(a.Until) {
-			until.Tone = Warned
+			until.Tone = doc.Warned
 		}
 		t.Rows = append(
 			t.Rows,
-			[]Cell{{Text: words(a.Code)}, {Text: words(readableFact(a.Subject))}, until, {Text: words(a.Why)},
-				{Text: words(a.Given.Format(time.DateOnly))}},
+			[]doc.Cell{{Text: doc.Phrase(a.Code)}, {Text: doc.Phrase(readableFact(a.Subject))}, until, {Text: doc.Phrase(a.Why)},
+				{Text: doc.Phrase(a.Given.Format(time.DateOnly))}},
 		)
 	}
-	blocks := []Block{v}
+	blocks := []doc.Block{v}
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
-	d.Blocks = of(blocks...)
+	d.Blocks = doc.Of(blocks...)
 	data := map[string]any{"schema": "upperpath/accepted/1", "accepted": append([]recheck.Acceptance{}, lived...)}
 	if base != nil {
 		data["state"] = base.Taken.UTC()

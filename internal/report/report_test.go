@@ -20,6 +20,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 var update = flag.Bool("update", os.Getenv("UPDATE") != "", "write what the writers make into the cases")
@@ -39,10 +40,10 @@ func TestWriters(t *testing.T) {
 				continue
 			}
 			for _, format := range formatsOf(name) {
-				got[name+"."+format] = writtenAs(t, format, d, Style{Width: 100})
+				got[name+"."+format] = writtenAs(t, format, d, doc.Style{Width: 100})
 			}
 			if slices.Contains([]string{"plan", "audit", "survey", "halfway"}, name) {
-				got[name+".narrow"] = writtenAs(t, "text", d, Style{Width: 80, Detail: true})
+				got[name+".narrow"] = writtenAs(t, "text", d, doc.Style{Width: 80, Detail: true})
 			}
 		}
 		want := map[string]string{}
@@ -85,11 +86,11 @@ func TestWriters(t *testing.T) {
 // TestJSONIsIndented looks at the form of JSON, which the cases hold in short.
 func TestJSONIsIndented(t *testing.T) {
 	var b bytes.Buffer
-	d := Doc{Data: Object{
-		{"schema", "x/1"}, {"none", sequenceOf([]int{})}, {"some", sequenceOf([]map[string]int{{"a": 1}, {"b": 2}})},
-		{"left", ifSaid("")},
+	d := doc.Doc{Data: doc.Object{
+		{Name: "schema", Value: "x/1"}, {Name: "none", Value: doc.SequenceOf([]int{})}, {Name: "some", Value: doc.SequenceOf([]map[string]int{{"a": 1}, {"b": 2}})},
+		{Name: "left", Value: doc.IfSaid("")},
 	}}
-	require.NoError(t, Write(&b, "json", d, Style{}))
+	require.NoError(t, doc.Write(&b, "json", d, doc.Style{}))
 	assert.Equal(t, "{\n  \"schema\": \"x/1\",\n  \"none\": [],\n  \"some\": [\n    {\n      \"a\": 1\n    },\n"+
 		"    {\n      \"b\": 2\n    }\n  ]\n}\n", b.String())
 }
@@ -110,7 +111,7 @@ func TestNoLineIsWiderThanTheWindow(t *testing.T) {
 		require.NoError(t, err)
 		for name, d := range docsOf(t, path, archive, func(any) {}) {
 			for _, width := range []int{80, 100} {
-				for line := range strings.Lines(writtenAs(t, "text", d, Style{Width: width, Detail: true})) {
+				for line := range strings.Lines(writtenAs(t, "text", d, doc.Style{Width: width, Detail: true})) {
 					line = strings.TrimSuffix(line, "\n")
 					if len([]rune(line)) <= width || strings.HasPrefix(line, "       ") || d.Name == "look" {
 						continue // the facts of a hop stand on one line
@@ -132,7 +133,7 @@ func TestJSONReadsBack(t *testing.T) {
 	require.NoError(t, err)
 	var a, again chain.Audit
 	inputOf(t, archive, "input.json", &a)
-	require.NoError(t, json.Unmarshal([]byte(writtenAs(t, "json", Audit(&a, "audit", "", now), Style{})), &again))
+	require.NoError(t, json.Unmarshal([]byte(writtenAs(t, "json", Audit(&a, "audit", "", now), doc.Style{})), &again))
 	assert.Equal(t, len(a.Chains), len(again.Chains))
 	assert.Equal(t, len(a.Findings), len(again.Findings))
 }
@@ -155,13 +156,13 @@ func TestAWriterThatFailsIsSaid(t *testing.T) {
 	require.NoError(t, err)
 	var a chain.Audit
 	inputOf(t, archive, "input.json", &a)
-	for _, format := range Formats() {
+	for _, format := range doc.Formats() {
 		for _, room := range []int{0, 300} {
-			err := Write(&full{room}, format, Audit(&a, "audit", "x", now), Style{})
+			err := doc.Write(&full{room}, format, Audit(&a, "audit", "x", now), doc.Style{})
 			require.ErrorIs(t, err, errFull, format)
 		}
 	}
-	assert.Error(t, Write(&bytes.Buffer{}, "papyrus", Doc{}, Style{}))
+	assert.Error(t, doc.Write(&bytes.Buffer{}, "papyrus", doc.Doc{}, doc.Style{}))
 }
 
 func TestNothingHostileGetsThrough(t *testing.T) {
@@ -184,8 +185,8 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 		Notes:    []string{evil},
 	}
 	for name, d := range docsOfAudit(a) {
-		for _, format := range Formats() {
-			text := writtenAs(t, format, d, Style{})
+		for _, format := range doc.Formats() {
+			text := writtenAs(t, format, d, doc.Style{})
 			for _, r := range []string{"\x1b", "\u009b", "\u202e"} {
 				assert.NotContains(t, text, r, name+" "+format)
 			}
@@ -194,15 +195,15 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 			}
 		}
 	}
-	assert.Equal(t, "'=2+3", noFormula("=2+3"))
-	assert.Equal(t, "'@x", noFormula("@x"))
-	assert.Equal(t, "x=2", noFormula("x=2"))
+	assert.Equal(t, "'=2+3", doc.NoFormula("=2+3"))
+	assert.Equal(t, "'@x", doc.NoFormula("@x"))
+	assert.Equal(t, "x=2", doc.NoFormula("x=2"))
 }
 
 func TestColourOnlyWhereItIsWanted(t *testing.T) {
 	d := Findings("x", []finding.Finding{finding.New(finding.Loop, "x", "says", "fix", nil)})
-	assert.NotContains(t, writtenAs(t, "text", d, Style{}), "\x1b")
-	coloured := writtenAs(t, "text", d, Style{Color: true})
+	assert.NotContains(t, writtenAs(t, "text", d, doc.Style{}), "\x1b")
+	coloured := writtenAs(t, "text", d, doc.Style{Color: true})
 	assert.Contains(t, coloured, "\x1b[31m")
 	assert.NotContains(t, coloured, "\x1b[31;1m", "errors do not shout")
 }
@@ -222,8 +223,8 @@ func TestWhatStaysInOnePiece(t *testing.T) {
 	long := "upperpath audit --only lacemill-museum.example --point lacemill-museum.example=203.0.113.20"
 	for width := 10; width < 120; width += 7 {
 		lines := strings.Join(
-			lay(cat(words("Try it with "), copied(long), words(" or https://a.example/"+strings.Repeat("x", 90)+" now.")),
-				width, Style{}),
+			doc.Lay(doc.Cat(doc.Phrase("Try it with "), doc.Copy(long), doc.Phrase(" or https://a.example/"+strings.Repeat("x", 90)+" now.")),
+				width, doc.Style{}),
 			"\n",
 		)
 		assert.Contains(t, lines, long)
@@ -231,10 +232,10 @@ func TestWhatStaysInOnePiece(t *testing.T) {
 	}
 	assert.Equal(
 		t,
-		Text{{"do ", Words}, {"a b", Copied}, {", then ", Words}, {"c", Copied}},
-		words("do "+command("a b")+", then "+command("c")),
+		doc.Text{{Text: "do ", As: doc.Words}, {Text: "a b", As: doc.Copied}, {Text: ", then ", As: doc.Words}, {Text: "c", As: doc.Copied}},
+		doc.Phrase("do "+doc.Command("a b")+", then "+doc.Command("c")),
 	)
-	assert.Equal(t, "do a b", unmarked("do "+command("a b")))
+	assert.Equal(t, "do a b", doc.Unmarked("do "+doc.Command("a b")))
 }
 
 // TestFindingsOfOneCauseAreOne joins what differs in its subject alone, and shows the first of very many.
@@ -249,21 +250,21 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 		)
 	}
 	require.Len(t, findingBlocks(same), 1)
-	assert.Len(t, findingBlocks(same)[0].(Finding).Subjects, len(same))
-	text := writtenAs(t, "text", Findings("x", many), Style{})
+	assert.Len(t, findingBlocks(same)[0].(doc.Finding).Subjects, len(same))
+	text := writtenAs(t, "text", Findings("x", many), doc.Style{})
 	assert.Contains(t, text, "and 4 more of wrong-page; --format json has them all")
 	assert.NotContains(t, text, "k.example")
-	assert.Contains(t, writtenAs(t, "md", Findings("x", many), Style{}), "k.example")
+	assert.Contains(t, writtenAs(t, "md", Findings("x", many), doc.Style{}), "k.example")
 	both := findingBlocks(
 		[]finding.Finding{finding.New(finding.ExtraHop, "x", "w", "f", nil), finding.New(finding.Loop, "y", "e", "f", nil)},
 	)
-	assert.Equal(t, "loop", both[0].(Finding).Code, "errors come before warnings")
+	assert.Equal(t, "loop", both[0].(doc.Finding).Code, "errors come before warnings")
 }
 
 // TestDocsOfFindingsAreFresh keeps docs/findings.md the same as the program's own table; make docs writes it anew.
 func TestDocsOfFindingsAreFresh(t *testing.T) {
 	const path = "../../docs/findings.md"
-	want := writtenAs(t, "md", KindsPage(), Style{})
+	want := writtenAs(t, "md", KindsPage(), doc.Style{})
 	if *update {
 		require.NoError(t, os.WriteFile(path, []byte(want), 0o644))
 	}
@@ -276,7 +277,7 @@ func TestDocsOfFindingsAreFresh(t *testing.T) {
 // table.
 func TestDocsOfTheEstateFileAreFresh(t *testing.T) {
 	for path, format := range map[string]string{"../../docs/estate.md": "md", "../../docs/schema/estate.json": "json"} {
-		want := writtenAs(t, format, EstatePage(), Style{})
+		want := writtenAs(t, format, EstatePage(), doc.Style{})
 		if *update {
 			require.NoError(t, os.WriteFile(path, []byte(want), 0o644))
 		}
@@ -304,12 +305,12 @@ func TestATerminalIsShownTheDoorsThatMatter(t *testing.T) {
 		a.Chains = append(a.Chains, c)
 	}
 	d := Audit(&a, "audit", "", now)
-	text := writtenAs(t, "text", d, Style{Width: 100})
+	text := writtenAs(t, "text", d, doc.Style{Width: 100})
 	assert.Contains(t, text, "https://a7.example")
 	assert.NotContains(t, text, "https://a8.example")
 	assert.Contains(t, text, fmt.Sprintf("%d more", mostDoors))
-	assert.Contains(t, writtenAs(t, "text", d, Style{Width: 100, Detail: true}), "https://a8.example")
-	assert.Contains(t, writtenAs(t, "html", d, Style{}), "https://a8.example")
+	assert.Contains(t, writtenAs(t, "text", d, doc.Style{Width: 100, Detail: true}), "https://a8.example")
+	assert.Contains(t, writtenAs(t, "html", d, doc.Style{}), "https://a8.example")
 }
 
 // TestNothingIsSaidOfCertificatesThatNobodySaw has an audit by http alone.
@@ -317,7 +318,7 @@ func TestNothingIsSaidOfCertificatesThatNobodySaw(t *testing.T) {
 	u := web.MustParseURL("http://a.example/")
 	a := chain.Audit{Canonical: "https://www.n.example", Started: now, Chains: []chain.Chain{
 		{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}}}}
-	text := writtenAs(t, "text", Client(ForClient{Title: "T", Made: now, Today: &a}), Style{Width: 100})
+	text := writtenAs(t, "text", Client(ForClient{Title: "T", Made: now, Today: &a}), doc.Style{Width: 100})
 	assert.Contains(t, text, "No certificate was seen")
 	assert.NotContains(t, text, "none ends soon")
 }

@@ -7,12 +7,13 @@ import (
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Tries is what happens to URLs.
-func Tries(tries []predict.Try) Doc {
-	data := Data{Sheet: "tries", Head: []string{"url", "line", "old", "status", "location", "hops", "end"}}
-	var blocks []Block
+func Tries(tries []predict.Try) doc.Doc {
+	data := doc.Data{Sheet: "tries", Head: []string{"url", "line", "old", "status", "location", "hops", "end"}}
+	var blocks []doc.Block
 	for _, t := range tries {
 		line := ""
 		if t.Rule > 0 {
@@ -24,13 +25,13 @@ func Tries(tries []predict.Try) Doc {
 		)
 		blocks = append(blocks, tryBlocks(t)...)
 	}
-	return Doc{Name: "tries", Blocks: of(append(blocks, data)...), Data: struct {
+	return doc.Doc{Name: "tries", Blocks: doc.Of(append(blocks, data)...), Data: struct {
 		Schema string        `json:"schema"`
 		Tries  []predict.Try `json:"tries"`
 	}{"upperpath/try/1", tries}}
 }
 
-func tryBlocks(t predict.Try) []Block {
+func tryBlocks(t predict.Try) []doc.Block {
 	takes := "No rule takes it: the fallback of its domain, or the site, answers."
 	switch {
 	case t.Rule > 0:
@@ -40,46 +41,46 @@ func tryBlocks(t predict.Try) []Block {
 	case t.Status == http.StatusOK:
 		takes = "No rule is asked: the site serves it."
 	}
-	blocks := []Block{Heading{Level: 2, Text: t.URL}, Paragraph{Text: words(takes)}}
+	blocks := []doc.Block{doc.Heading{Level: 2, Text: t.URL}, doc.Paragraph{Text: doc.Phrase(takes)}}
 	if t.Status > 0 {
-		blocks = append(blocks, Paragraph{Text: wordsf("It answers %d %s", t.Status, t.Location)})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("It answers %d %s", t.Status, t.Location)})
 	}
-	var rivals []Text
+	var rivals []doc.Text
 	for _, r := range t.Rivals {
 		rivals = append(
 			rivals,
-			wordsf("Line %d would take it too: %s; but line %d wins, since %s.", r.Line, shown(r.Old), t.Rule, r.Why),
+			doc.Phrasef("Line %d would take it too: %s; but line %d wins, since %s.", r.Line, shown(r.Old), t.Rule, r.Why),
 		)
 	}
 	if len(rivals) > 0 {
-		blocks = append(blocks, List{Items: rivals})
+		blocks = append(blocks, doc.List{Items: rivals})
 	}
 	if len(t.Chain) > 0 {
 		blocks = append(blocks, tryChain(t))
 	}
 	switch t.Assumed {
 	case predict.OutsideEstate:
-		blocks = append(blocks, Paragraph{Text: words("Assumed: nobody looked at what is outside the estate."), Soft: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Assumed: nobody looked at what is outside the estate."), Soft: true})
 	case predict.PagesUnknown:
-		blocks = append(blocks, Paragraph{Text: words("Assumed: the estate file lists no pages (site.pages)."), Soft: true})
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Assumed: the estate file lists no pages (site.pages)."), Soft: true})
 	}
 	return blocks
 }
 
 // tryChain is the predicted chain of a URL, drawn as those that were seen are.
-func tryChain(t predict.Try) Chain {
-	c := Chain{Entry: t.URL, Probe: "tried", Tone: Good, End: t.End, Redirects: len(t.Chain) - 1,
+func tryChain(t predict.Try) doc.Chain {
+	c := doc.Chain{Entry: t.URL, Probe: "tried", Tone: doc.Good, End: t.End, Redirects: len(t.Chain) - 1,
 		Outcome: wording.Count(len(t.Chain)-1, "hop")}
 	for n, step := range t.Chain {
-		h := Hop{URL: step.URL, Status: fmt.Sprint(step.Status)}
+		h := doc.Hop{URL: step.URL, Status: fmt.Sprint(step.Status)}
 		if n+1 < len(t.Chain) {
 			h.Location = t.Chain[n+1].URL
 		}
 		switch {
 		case step.Refusal != "":
-			h.Status, h.Detail, h.Tone = step.Refusal, "nobody answers at "+step.URL, Failed
+			h.Status, h.Detail, h.Tone = step.Refusal, "nobody answers at "+step.URL, doc.Failed
 		case step.Status == http.StatusNotFound:
-			h.Detail, h.Tone = step.URL+" is not one of the pages that exist", Failed
+			h.Detail, h.Tone = step.URL+" is not one of the pages that exist", doc.Failed
 		}
 		c.Tone = max(c.Tone, h.Tone)
 		c.Hops = append(c.Hops, h)
@@ -87,9 +88,9 @@ func tryChain(t predict.Try) Chain {
 	}
 	switch t.End {
 	case "loop":
-		c.Stop, c.Tone = "↺ and round again: it never ends", Failed
+		c.Stop, c.Tone = "↺ and round again: it never ends", doc.Failed
 	case "limit":
-		c.Stop, c.Tone = "… and on: browsers give up here", Failed
+		c.Stop, c.Tone = "… and on: browsers give up here", doc.Failed
 	}
 	return c
 }
@@ -126,15 +127,15 @@ func straightenings(all []proof.Straightened) []Straightening {
 }
 
 // Straightened is what straightening changes, or has changed, in a file.
-func Straightened(all []proof.Straightened, path string, written bool) Doc {
+func Straightened(all []proof.Straightened, path string, written bool) doc.Doc {
 	changes := straightenings(all)
-	d := Doc{Name: "straighten", Data: struct {
+	d := doc.Doc{Name: "straighten", Data: struct {
 		Schema  string          `json:"schema"`
 		File    string          `json:"file"`
 		Written bool            `json:"written"`
 		Changes []Straightening `json:"changes"`
 	}{"upperpath/straighten/1", path, written, changes}}
-	t := Table{Sheet: "changes", Head: []string{"line", "old", "today", "afterwards", "why"}, Key: 2}
+	t := doc.Table{Sheet: "changes", Head: []string{"line", "old", "today", "afterwards", "why"}, Key: 2}
 	for _, c := range changes {
 		now, line, was := wording.Cut(shown(c.Now), 60), fmt.Sprint(c.Line), wording.Cut(shown(c.Was), 60)
 		if c.Now == "" {
@@ -143,26 +144,26 @@ func Straightened(all []proof.Straightened, path string, written bool) Doc {
 		if c.Added {
 			line, was = "new", "(the line above)"
 		}
-		t.Rows = append(t.Rows, cells(line, wording.Cut(shown(c.Old), 70), was, now, c.Why))
+		t.Rows = append(t.Rows, doc.Cells(line, wording.Cut(shown(c.Old), 70), was, now, c.Why))
 	}
-	v := Verdict{
-		Tone: Good,
-		Says: wordsf("%s: %s changed; everything else is as it was.", path, wording.Count(len(changes), "line")),
+	v := doc.Verdict{
+		Tone: doc.Good,
+		Says: doc.Phrasef("%s: %s changed; everything else is as it was.", path, wording.Count(len(changes), "line")),
 	}
 	switch {
 	case len(changes) == 0:
-		v = Verdict{Tone: Noted, Says: words("Nothing was found to straighten."),
-			Next: cat(copied("upperpath prove"), words(" shows what loops and what could not be decided."))}
+		v = doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("Nothing was found to straighten."),
+			Next: doc.Cat(doc.Copy("upperpath prove"), doc.Phrase(" shows what loops and what could not be decided."))}
 	case !written:
-		v = Verdict{
-			Tone: Warned,
-			Says: wordsf("%s of %s can be straightened. Nothing was changed.", wording.Count(len(changes), "line"), path),
-			Next: cat(words("To change the file: "), copied("upperpath rules straighten --write")),
+		v = doc.Verdict{
+			Tone: doc.Warned,
+			Says: doc.Phrasef("%s of %s can be straightened. Nothing was changed.", wording.Count(len(changes), "line"), path),
+			Next: doc.Cat(doc.Phrase("To change the file: "), doc.Copy("upperpath rules straighten --write")),
 		}
 	}
-	d.Blocks = of(v, t)
+	d.Blocks = doc.Of(v, t)
 	if len(changes) == 0 {
-		d.Blocks = of(v)
+		d.Blocks = doc.Of(v)
 	}
 	return d
 }

@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/runbook"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // clockForm is a time on which somebody has to be there.
@@ -20,7 +21,7 @@ const clockForm = "Mon 2 Jan 15:04 MST"
 // RunbookOf makes the runbook of a plan: its steps in words, place by place, with the values to
 // copy.
 func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
-	p = scrubbed(p) // it is kept, and read by others
+	p = doc.Scrubbed(p) // it is kept, and read by others
 	planned := p.Tasks()
 	var tasks []runbook.Task
 	for i, t := range planned {
@@ -104,7 +105,7 @@ var stepNames = map[act.StepKind]string{
 // taskText says what is done in a task: as the step says it, or for one of several places.
 func taskText(t plan.Task, several bool) string {
 	if t.Step.Kind == act.SurveyFirst {
-		return wholeStep(t.Step) + " The runbook is then made from what was seen: " + command("upperpath runbook --anew")
+		return wholeStep(t.Step) + " The runbook is then made from what was seen: " + doc.Command("upperpath runbook --anew")
 	}
 	if !several || t.Place == "" {
 		return wholeStep(t.Step)
@@ -127,7 +128,7 @@ func taskText(t plan.Task, several bool) string {
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case act.PlaceRedirects:
 		if t.Entries[0].Kind == world.Config {
-			return say("Put the redirects in place at %s: %s.", t.Place, command(writes(t.Entries[0].Fields[0])))
+			return say("Put the redirects in place at %s: %s.", t.Place, doc.Command(writes(t.Entries[0].Fields[0])))
 		}
 		return fmt.Sprintf("Put the redirects of %s in place at %s.", zones, t.Place)
 	case act.ChoosePrimaries:
@@ -275,47 +276,47 @@ func backText(w act.Way) string {
 
 // Runbook is a runbook as it stands, with what came of checking it where that was done. What stands
 // in the way of it is said first.
-func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Time) Doc {
+func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Time) doc.Doc {
 	done := b.DoneCount()
 	scope := ""
 	if b.Scope != "" {
 		scope = ", " + b.Scope
 	}
-	d := Doc{Name: "runbook", Title: "Runbook: every door to " + b.Canonical + scope,
+	d := doc.Doc{Name: "runbook", Title: "Runbook: every door to " + b.Canonical + scope,
 		About: "start " + b.Start.In(now.Location()).Format("Mon 2 Jan 2006 15:04 MST"), Main: "runbook"}
-	v := Verdict{
-		Tone: Noted,
-		Says: wordsf("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"), wording.Verb(done, "is", "are")),
+	v := doc.Verdict{
+		Tone: doc.Noted,
+		Says: doc.Phrasef("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"), wording.Verb(done, "is", "are")),
 	}
 	next := b.Next()
 	switch {
 	case len(faults) > 0:
-		v.Tone, v.Says = Failed, wordsf("NOT READY: the plan has %s.", wording.Count(len(faults), "error"))
-		v.Next = cat(copied("upperpath plan"), words(" shows them; mend them before you begin."))
+		v.Tone, v.Says = doc.Failed, doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error"))
+		v.Next = doc.Cat(doc.Copy("upperpath plan"), doc.Phrase(" shows them; mend them before you begin."))
 	case done == len(b.Tasks):
-		v.Tone, v.Says = Good, wordsf("All %s are done.", wording.Count(len(b.Tasks), "step"))
+		v.Tone, v.Says = doc.Good, doc.Phrasef("All %s are done.", wording.Count(len(b.Tasks), "step"))
 	case p != nil && p.Open != nil:
 		v.Tone, v.Says, v.Next = openVerdict(b, p, v.Says)
 	case next != nil && b.Times()[next.Number-1].From.After(now):
 		from := b.Times()[next.Number-1].From
-		v.Next = wordsf(
+		v.Next = doc.Phrasef(
 			"Wait until %s (%s more); then step %d.",
 			from.In(now.Location()).Format(clockForm),
 			wording.Span(from.Sub(now)),
 			next.Number,
 		)
 	case next != nil && len(next.Expects) == 0:
-		v.Next = cat(wordsf("Step %d: %s When it is done: ", next.Number, next.Says),
-			copied(fmt.Sprintf("upperpath runbook --done %d", next.Number)))
+		v.Next = doc.Cat(doc.Phrasef("Step %d: %s When it is done: ", next.Number, next.Says),
+			doc.Copy(fmt.Sprintf("upperpath runbook --done %d", next.Number)))
 	case next != nil:
-		v.Next = cat(wordsf("Step %d: %s Then ", next.Number, next.Says), copied("upperpath runbook --check"))
+		v.Next = doc.Cat(doc.Phrasef("Step %d: %s Then ", next.Number, next.Says), doc.Copy("upperpath runbook --check"))
 	}
-	blocks := []Block{v}
+	blocks := []doc.Block{v}
 	if p != nil {
 		blocks = append(blocks, progressBlocks(b, p, now)...)
 	}
-	blocks = append(blocks, Heading{Level: 2, Text: "Steps"})
-	data := Data{
+	blocks = append(blocks, doc.Heading{Level: 2, Text: "Steps"})
+	data := doc.Data{
 		Sheet: "runbook",
 		Head: []string{"step", "state", "done", "by", "at", "what", "names", "copy", "not before", "wait until",
 			"worked if", "way back"},
@@ -325,61 +326,61 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		blocks = append(blocks, taskBlock(t, times, p, now))
 		data.Rows = append(data.Rows, taskRow(t, times, p))
 	}
-	d.Blocks = of(append(blocks, data)...)
+	d.Blocks = doc.Of(append(blocks, data)...)
 	d.Data = runbookData(b)
 	return d
 }
 
 // openVerdict says why a check stopped, and what to do.
-func openVerdict(b *runbook.Book, p *runbook.Progress, says Text) (Tone, Text, Text) {
+func openVerdict(b *runbook.Book, p *runbook.Progress, says doc.Text) (doc.Tone, doc.Text, doc.Text) {
 	t := p.Open
 	switch {
 	case len(t.Expects) == 0:
-		return Warned, cat(says, wordsf(" Step %d cannot be seen from outside.", t.Number)),
-			cat(
-				wordsf("Step %d: %s When it is done: ", t.Number, t.Says),
-				copied(fmt.Sprintf("upperpath runbook --done %d", t.Number)),
+		return doc.Warned, doc.Cat(says, doc.Phrasef(" Step %d cannot be seen from outside.", t.Number)),
+			doc.Cat(
+				doc.Phrasef("Step %d: %s When it is done: ", t.Number, t.Says),
+				doc.Copy(fmt.Sprintf("upperpath runbook --done %d", t.Number)),
 			)
 	case len(p.Missing) == 0:
-		return Unseen, cat(says, wordsf(" Step %d: nobody answered whether it is done.", t.Number)),
-			cat(words("Look again: "), copied("upperpath runbook --check"))
+		return doc.Unseen, doc.Cat(says, doc.Phrasef(" Step %d: nobody answered whether it is done.", t.Number)),
+			doc.Cat(doc.Phrase("Look again: "), doc.Copy("upperpath runbook --check"))
 	}
-	return Failed, cat(says, wordsf(" Step %d is not done.", t.Number)), cat(wordsf("Step %d: %s", t.Number, t.Says))
+	return doc.Failed, doc.Cat(says, doc.Phrasef(" Step %d is not done.", t.Number)), doc.Cat(doc.Phrasef("Step %d: %s", t.Number, t.Says))
 }
 
-func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []Block {
-	var blocks []Block
-	var moved []Text
+func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []doc.Block {
+	var blocks []doc.Block
+	var moved []doc.Text
 	for _, n := range p.Done {
-		moved = append(moved, wordsf("step %d: %s", n, b.Tasks[n-1].Says))
+		moved = append(moved, doc.Phrasef("step %d: %s", n, b.Tasks[n-1].Says))
 	}
 	if len(moved) > 0 {
-		blocks = append(blocks, List{Title: "Found to be done now", Items: moved, Tone: Good})
+		blocks = append(blocks, doc.List{Title: "Found to be done now", Items: moved, Tone: doc.Good})
 	}
 	if t := p.Open; t != nil && len(p.Missing) > 0 {
 		blocks = append(
 			blocks,
-			List{Title: fmt.Sprintf("What is missing for step %d", t.Number), Items: texts(p.Missing), Tone: Failed,
-				More: command("--format json") + " has them all"},
+			doc.List{Title: fmt.Sprintf("What is missing for step %d", t.Number), Items: texts(p.Missing), Tone: doc.Failed,
+				More: doc.Command("--format json") + " has them all"},
 		)
 	}
 	if t := p.Open; t != nil && len(p.Unseen) > 0 {
 		blocks = append(
 			blocks,
-			List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number), Items: texts(p.Unseen),
-				Tone: Unseen},
+			doc.List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number), Items: texts(p.Unseen),
+				Tone: doc.Unseen},
 		)
 	}
-	var waiting []Text
+	var waiting []doc.Text
 	for _, w := range p.Waiting {
 		waiting = append(
 			waiting,
-			wordsf("step %d waits until %s (%s more)", w.Number, w.Until.In(now.Location()).Format(clockForm),
+			doc.Phrasef("step %d waits until %s (%s more)", w.Number, w.Until.In(now.Location()).Format(clockForm),
 				wording.Span(w.Until.Sub(now))),
 		)
 	}
 	if len(waiting) > 0 {
-		blocks = append(blocks, List{Title: "Waiting", Items: waiting})
+		blocks = append(blocks, doc.List{Title: "Waiting", Items: waiting})
 	}
 	return blocks
 }
@@ -394,12 +395,12 @@ func taskState(t *runbook.Task, p *runbook.Progress) string {
 	return "open"
 }
 
-func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now time.Time) Step {
-	s := Step{Number: t.Number, Says: words(t.Says), Box: taskState(t, p)}
+func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now time.Time) doc.Step {
+	s := doc.Step{Number: t.Number, Says: doc.Phrase(t.Says), Box: taskState(t, p)}
 	clock := func(at time.Time) string { return at.In(now.Location()).Format(clockForm) }
 	fact := func(name, value string) {
 		if value != "" {
-			s.Facts = append(s.Facts, Fact{Name: name, Value: words(value)})
+			s.Facts = append(s.Facts, doc.Fact{Name: name, Value: doc.Phrase(value)})
 		}
 	}
 	if t.IsDone() {
@@ -425,7 +426,7 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 	}
 	fact("worked if", t.Shows)
 	if len(t.Expects) == 0 && !t.Idle {
-		fact("check", "nobody can see this from outside: "+command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
+		fact("check", "nobody can see this from outside: "+doc.Command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
 	}
 	fact("way back", t.Back)
 	s.Copy = t.Copy
@@ -450,13 +451,13 @@ func taskRow(t *runbook.Task, times runbook.Times, p *runbook.Progress) []string
 		done,
 		by,
 		t.Provider,
-		unmarked(t.Says),
+		doc.Unmarked(t.Says),
 		strings.Join(t.Names, ", "),
 		strings.Join(t.Copy, "; "),
 		times.From.UTC().Format(time.RFC3339),
 		until,
 		t.Shows,
-		unmarked(t.Back),
+		doc.Unmarked(t.Back),
 	}
 }
 
@@ -465,15 +466,15 @@ func runbookData(b *runbook.Book) *runbook.Book {
 	made := *b
 	made.Tasks = slices.Clone(b.Tasks)
 	for i := range made.Tasks {
-		made.Tasks[i].Says, made.Tasks[i].Back = unmarked(made.Tasks[i].Says), unmarked(made.Tasks[i].Back)
+		made.Tasks[i].Says, made.Tasks[i].Back = doc.Unmarked(made.Tasks[i].Says), doc.Unmarked(made.Tasks[i].Back)
 	}
 	return &made
 }
 
 // Played is what a round of a runbook that is played came to: the steps that were found to be done,
 // a line each.
-func Played(b *runbook.Book, p runbook.Progress, now time.Time) Doc {
-	var blocks []Block
+func Played(b *runbook.Book, p runbook.Progress, now time.Time) doc.Doc {
+	var blocks []doc.Block
 	for _, n := range p.Done {
 		t := &b.Tasks[n-1]
 		how := "its check holds"
@@ -485,21 +486,21 @@ func Played(b *runbook.Book, p runbook.Progress, now time.Time) Doc {
 	if t := p.Open; t != nil && len(t.Expects) == 0 {
 		blocks = append(blocks, playedStep(t, "marked by hand: nobody can see it from outside", now))
 	}
-	return Doc{Name: "played", Blocks: of(blocks...)}
+	return doc.Doc{Name: "played", Blocks: doc.Of(blocks...)}
 }
 
-func playedStep(t *runbook.Task, how string, now time.Time) Step {
-	return Step{Number: t.Number, Box: "done", Says: cat(words(t.Says),
-		Text{{fmt.Sprintf(" %s; %s.", now.Format(clockForm), how), Faint}})}
+func playedStep(t *runbook.Task, how string, now time.Time) doc.Step {
+	return doc.Step{Number: t.Number, Box: "done", Says: doc.Cat(doc.Phrase(t.Says),
+		doc.Text{{Text: fmt.Sprintf(" %s; %s.", now.Format(clockForm), how), As: doc.Faint}})}
 }
 
 // RunbookVerdict says how far a runbook is.
-func RunbookVerdict(b *runbook.Book) Doc {
-	v := Verdict{Tone: Warned, Says: wordsf("%d of %s are done.", b.DoneCount(), wording.Count(len(b.Tasks), "step"))}
+func RunbookVerdict(b *runbook.Book) doc.Doc {
+	v := doc.Verdict{Tone: doc.Warned, Says: doc.Phrasef("%d of %s are done.", b.DoneCount(), wording.Count(len(b.Tasks), "step"))}
 	if b.DoneCount() == len(b.Tasks) {
-		v = Verdict{Tone: Good, Says: wordsf("All %s are done: %s.", wording.Count(len(b.Tasks), "step"), howDone(b))}
+		v = doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("All %s are done: %s.", wording.Count(len(b.Tasks), "step"), howDone(b))}
 	}
-	return Doc{Name: "runbook", Blocks: of(v)}
+	return doc.Doc{Name: "runbook", Blocks: doc.Of(v)}
 }
 
 // howDone says how many steps were found to be done, waited for, and marked by hand.

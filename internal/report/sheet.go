@@ -13,13 +13,14 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Sheet is what has to be typed at one place.
 type Sheet struct {
 	Name  string // for files
 	Place string
-	Doc   Doc
+	Doc   doc.Doc
 	plan  plan.Sheet
 }
 
@@ -33,7 +34,7 @@ type Page struct {
 
 // Sheets gives the sheets of a plan, one for each place.
 func Sheets(p *plan.Plan) []Sheet {
-	p = scrubbed(p) // names of files are made of it
+	p = doc.Scrubbed(p) // names of files are made of it
 	var all []Sheet
 	used := map[string]bool{}
 	for _, s := range p.Sheets() {
@@ -61,16 +62,16 @@ var endings = map[string]string{
 // error comes from the writer.
 func (s Sheet) Pages(format string) ([]Page, error) {
 	var pages []Page
-	add := func(name, format string, d Doc, table bool) error {
+	add := func(name, format string, d doc.Doc, table bool) error {
 		var b bytes.Buffer
-		if err := Write(&b, format, d, Style{CRLF: true}); err != nil {
+		if err := doc.Write(&b, format, d, doc.Style{CRLF: true}); err != nil {
 			return err
 		}
 		pages = append(pages, Page{name, s.Place, table, b.Bytes()})
 		return nil
 	}
 	if format != "csv" {
-		if err := add(s.Name+"."+endings[format], format, s.Doc, Binary(format)); err != nil {
+		if err := add(s.Name+"."+endings[format], format, s.Doc, doc.Binary(format)); err != nil {
 			return nil, err
 		}
 	}
@@ -111,13 +112,13 @@ func slug(s string) string {
 }
 
 // sheetDoc makes the document of one place.
-func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
+func sheetDoc(p *plan.Plan, s plan.Sheet) doc.Doc {
 	zones := linesByZone(s.Lines)
 	blocks := notReady(p)
 	if n := steps(s.Lines); n > 0 {
 		blocks = append(
 			blocks,
-			Paragraph{Text: wordsf("%s in %s. Work from top to bottom in each zone. Type the rows of "+
+			doc.Paragraph{Text: doc.Phrasef("%s in %s. Work from top to bottom in each zone. Type the rows of "+
 				"one name in one go: between a removal and what replaces it, the name leads nowhere. "+
 				"Where a form adds the domain itself, type the label; where it wants whole names, the "+
 				"full name; where it wants a final dot, the last column.",
@@ -127,9 +128,9 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
 	if part := partly(p, zones); len(part) > 0 {
 		blocks = append(
 			blocks,
-			Paragraph{Text: cat(wordsf("Seen in part only: %s. Where the form shows a record at one of the names "+
+			doc.Paragraph{Text: doc.Cat(doc.Phrasef("Seen in part only: %s. Where the form shows a record at one of the names "+
 				"below that is not listed here, stop, and survey again with the provider's export (", strings.Join(part, ", ")),
-				copied("--zone"), words(")."))},
+				doc.Copy("--zone"), doc.Phrase(")."))},
 		)
 	}
 	goes := slices.DeleteFunc(slices.Clone(s.Entries), func(e act.Entry) bool { return e.Action != act.Remove })
@@ -139,15 +140,15 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) Doc {
 		blocks = append(blocks, zoneSheet(p, lines)...)
 	}
 	blocks = append(blocks, entryBlocks(rest, placePage(s.By))...)
-	records := Data{Sheet: "records", Head: recordHead, Rows: recordRows(s.Lines)}
-	entries := Data{Sheet: "entries"}
+	records := doc.Data{Sheet: "records", Head: recordHead, Rows: recordRows(s.Lines)}
+	entries := doc.Data{Sheet: "entries"}
 	entries.Head, entries.Rows = entryRows(s.Entries)
-	return Doc{Name: "sheet", Title: "What to type at " + s.Place, Blocks: of(append(blocks, records, entries)...),
+	return doc.Doc{Name: "sheet", Title: "What to type at " + s.Place, Blocks: doc.Of(append(blocks, records, entries)...),
 		Data: sheetData(s, records, entries)}
 }
 
 // sheetData is a sheet as JSON has it: its tables, each row by the names of the columns.
-func sheetData(s plan.Sheet, tables ...Data) any {
+func sheetData(s plan.Sheet, tables ...doc.Data) any {
 	made := map[string]any{"schema": "upperpath/sheet/1", "place": s.Place}
 	for _, t := range tables {
 		rows := []map[string]string{}
@@ -164,7 +165,7 @@ func sheetData(s plan.Sheet, tables ...Data) any {
 }
 
 // notReady heads a sheet of a plan that does not hold with why it does not.
-func notReady(p *plan.Plan) []Block {
+func notReady(p *plan.Plan) []doc.Block {
 	faults := slices.DeleteFunc(
 		slices.Clone(p.Findings),
 		func(f finding.Finding) bool { return f.Severity != finding.Error },
@@ -173,15 +174,15 @@ func notReady(p *plan.Plan) []Block {
 		return nil
 	}
 	const most = 10
-	l := List{Tone: Failed}
+	l := doc.List{Tone: doc.Failed}
 	for _, f := range faults[:min(len(faults), most)] {
-		l.Items = append(l.Items, words(f.Code.String()+" "+f.Subject+": "+f.Says))
+		l.Items = append(l.Items, doc.Phrase(f.Code.String()+" "+f.Subject+": "+f.Says))
 	}
 	if more := len(faults) - most; more > 0 {
-		l.Items = append(l.Items, cat(wordsf("and %d more: ", more), copied("upperpath plan")))
+		l.Items = append(l.Items, doc.Cat(doc.Phrasef("and %d more: ", more), doc.Copy("upperpath plan")))
 	}
-	return []Block{Verdict{Tone: Failed, Says: wordsf("NOT READY: the plan has %s.", wording.Count(len(faults), "error")),
-		Next: words("Type nothing of this before they are mended, except for what mends them.")}, l}
+	return []doc.Block{doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error")),
+		Next: doc.Phrase("Type nothing of this before they are mended, except for what mends them.")}, l}
 }
 
 // partly names the zones of which only a part was seen.
@@ -221,24 +222,24 @@ func steps(lines []plan.Line) int {
 
 // zoneSheet gives the changes of one zone: what to type, and below it why and how to tell that it
 // worked. TTLs that are lowered before and raised afterwards stand in tables of their own.
-func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
+func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 	name := lines[0].Zone
 	z := &p.Zones[slices.IndexFunc(p.Zones, func(z zone.Zone) bool { return z.Name == name })]
-	blocks := []Block{Heading{Level: 2, Text: unicodeName(name)}}
-	add := func(all ...Block) { blocks = append(blocks, all...) }
+	blocks := []doc.Block{doc.Heading{Level: 2, Text: unicodeName(name)}}
+	add := func(all ...doc.Block) { blocks = append(blocks, all...) }
 	doing := func(do ...act.Action) []plan.Line {
 		return slices.DeleteFunc(slices.Clone(lines), func(l plan.Line) bool { return !slices.Contains(do, l.Do) })
 	}
 	changes := doing(act.Add, act.Remove, act.Replace)
 	if z.Note != "" {
-		add(Paragraph{Text: words("Note: " + z.Note)})
+		add(doc.Paragraph{Text: doc.Phrase("Note: " + z.Note)})
 	}
 	for _, u := range z.Untouched {
-		t := cat(Text{{"Not to be touched", Strong}}, words(": "), copied(u.Host))
+		t := doc.Cat(doc.Text{{Text: "Not to be touched", As: doc.Strong}}, doc.Phrase(": "), doc.Copy(u.Host))
 		if len(u.To) > 0 {
-			t = cat(t, words(", which leads to "), copied(strings.Join(u.To, ", ")))
+			t = doc.Cat(t, doc.Phrase(", which leads to "), doc.Copy(strings.Join(u.To, ", ")))
 		}
-		add(Paragraph{Text: cat(t, wordsf("; %s needs it.", u.By))})
+		add(doc.Paragraph{Text: doc.Cat(t, doc.Phrasef("; %s needs it.", u.By))})
 	}
 	if low := doing(act.Lower); len(low) > 0 {
 		longest := 0
@@ -246,8 +247,8 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 			longest = max(longest, t.LowerBefore)
 		}
 		add(
-			Paragraph{
-				Text: wordsf("First lower these TTLs, at least %s before anything else changes.", wording.DurationText(longest)),
+			doc.Paragraph{
+				Text: doc.Phrasef("First lower these TTLs, at least %s before anything else changes.", wording.DurationText(longest)),
 			},
 			lineTable(low),
 		)
@@ -257,7 +258,7 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 		if n == 1 {
 			what = "The first step unties mail from the web. Type it"
 		}
-		add(Paragraph{Text: wordsf("%s, wait %s, and only then go on.", what, wording.DurationText(wait))})
+		add(doc.Paragraph{Text: doc.Phrasef("%s, wait %s, and only then go on.", what, wording.DurationText(wait))})
 	}
 	if len(changes) > 0 {
 		add(lineTable(changes))
@@ -268,17 +269,17 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []Block {
 		}
 	}
 	if z.AbsentFor > 0 && slices.ContainsFunc(changes, func(l plan.Line) bool { return l.Do == act.Add }) {
-		add(Paragraph{Text: words(absentSays(z.AbsentFor))})
+		add(doc.Paragraph{Text: doc.Phrase(absentSays(z.AbsentFor))})
 	}
 	if high := doing(act.Raise); len(high) > 0 {
-		add(Paragraph{Text: words("A day later, if nothing had to be taken back, raise these TTLs.")}, lineTable(high))
+		add(doc.Paragraph{Text: doc.Phrase("A day later, if nothing had to be taken back, raise these TTLs.")}, lineTable(high))
 	}
 	return blocks
 }
 
 // lineTable gives records as they are typed, a line each.
-func lineTable(lines []plan.Line) Table {
-	t := Table{Head: []string{"step", "do", "label", "type", "value", "TTL", "full name", "as in a zone file"}}
+func lineTable(lines []plan.Line) doc.Table {
+	t := doc.Table{Head: []string{"step", "do", "label", "type", "value", "TTL", "full name", "as in a zone file"}}
 	apart := slices.ContainsFunc(lines, func(l plan.Line) bool { return len(boxes(l)) > 1 })
 	if apart {
 		t.Head = slices.Insert(t.Head, 5, "in boxes of their own")
@@ -286,51 +287,51 @@ func lineTable(lines []plan.Line) Table {
 	for _, l := range lines {
 		row := lineCells(l)
 		if apart {
-			var parts Text
+			var parts doc.Text
 			for i, b := range boxes(l) {
 				if i > 0 {
-					parts = append(parts, Span{", ", Words})
+					parts = append(parts, doc.Span{Text: ", ", As: doc.Words})
 				}
-				parts = cat(parts, words(b[0]+" "), copied(b[1]))
+				parts = doc.Cat(parts, doc.Phrase(b[0]+" "), doc.Copy(b[1]))
 			}
-			row = slices.Insert(row, 5, Cell{Text: parts})
+			row = slices.Insert(row, 5, doc.Cell{Text: parts})
 		}
 		t.Rows = append(t.Rows, row)
 	}
 	return t
 }
 
-func lineCells(l plan.Line) []Cell {
-	value := copied(l.Value)
+func lineCells(l plan.Line) []doc.Cell {
+	value := doc.Copy(l.Value)
 	switch l.Do {
 	case act.Remove:
-		value = Text{{l.Was, Struck}}
+		value = doc.Text{{Text: l.Was, As: doc.Struck}}
 	case act.Replace:
-		value = cat(Text{{l.Was, Struck}}, words(" "), copied(l.Value))
+		value = doc.Cat(doc.Text{{Text: l.Was, As: doc.Struck}}, doc.Phrase(" "), doc.Copy(l.Value))
 	}
 	ttl := fmt.Sprintf("%s (%d s)", wording.DurationText(l.TTL), l.TTL)
 	if l.Do == act.Remove {
 		ttl = ""
 	}
 	if l.Through != "" {
-		value = cat(value, wordsf(" through %s: yes", l.Through))
+		value = doc.Cat(value, doc.Phrasef(" through %s: yes", l.Through))
 	}
-	dotted := copied(l.Dotted)
+	dotted := doc.Copy(l.Dotted)
 	if l.Dotted == l.Value && l.Value != "" {
-		dotted = words("the same")
+		dotted = doc.Phrase("the same")
 	}
 	step := ""
 	if l.Step > 0 {
 		step = fmt.Sprint(l.Step)
 	}
-	return []Cell{
-		{Text: words(step)},
-		{Text: Text{{string(l.Do), Strong}}},
-		{Text: copied(l.Label)},
-		{Text: words(kindName(l.Type))},
+	return []doc.Cell{
+		{Text: doc.Phrase(step)},
+		{Text: doc.Text{{Text: string(l.Do), As: doc.Strong}}},
+		{Text: doc.Copy(l.Label)},
+		{Text: doc.Phrase(kindName(l.Type))},
 		{Text: value},
-		{Text: words(ttl)},
-		{Text: copied(l.Name)},
+		{Text: doc.Phrase(ttl)},
+		{Text: doc.Copy(l.Name)},
 		{Text: dotted},
 	}
 }
@@ -360,11 +361,11 @@ func boxes(l plan.Line) [][2]string {
 
 // whyStep says why a change is made, and which command shows that it worked, and what that prints,
 // line by line.
-func whyStep(l plan.Line) Step {
+func whyStep(l plan.Line) doc.Step {
 	check, says := checkText(l.Check)
-	s := Step{
+	s := doc.Step{
 		Number: l.Step,
-		Says: cat(copied(l.Label), wordsf(" %s: %s It worked if this prints what is below it, in any order.",
+		Says: doc.Cat(doc.Copy(l.Label), doc.Phrasef(" %s: %s It worked if this prints what is below it, in any order.",
 			l.Type, because(l.Reasons))),
 		Copy: []string{check},
 	}
@@ -378,11 +379,11 @@ func whyStep(l plan.Line) Step {
 
 // entryBlocks gives the entries of a carrier's or registrar's page: patterns in one table, the
 // others one by one.
-func entryBlocks(entries []act.Entry, title string) []Block {
+func entryBlocks(entries []act.Entry, title string) []doc.Block {
 	if len(entries) == 0 {
 		return nil
 	}
-	blocks := []Block{Heading{Level: 2, Text: title}}
+	blocks := []doc.Block{doc.Heading{Level: 2, Text: title}}
 	var patterns []act.Entry
 	domain := ""
 	flush := func() {
@@ -404,12 +405,12 @@ func entryBlocks(entries []act.Entry, title string) []Block {
 		if about == "" {
 			about = "all domains"
 		}
-		t := Table{Head: []string{"box", "what to type"}}
+		t := doc.Table{Head: []string{"box", "what to type"}}
 		for _, f := range e.Fields {
-			t.Rows = append(t.Rows, []Cell{{Text: words(f.Name)}, {Text: copied(fieldText(f))}})
+			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(f.Name)}, {Text: doc.Copy(fieldText(f))}})
 		}
-		blocks = append(blocks, Heading{Level: 3, Text: fmt.Sprintf("%d. %s: %s", e.Step, about, entryTitle(e))}, t,
-			Paragraph{Text: cat(words(because(e.Reasons)), checkedBy(e))})
+		blocks = append(blocks, doc.Heading{Level: 3, Text: fmt.Sprintf("%d. %s: %s", e.Step, about, entryTitle(e))}, t,
+			doc.Paragraph{Text: doc.Cat(doc.Phrase(because(e.Reasons)), checkedBy(e))})
 	}
 	flush()
 	return blocks
@@ -437,25 +438,25 @@ func entryTitle(e act.Entry) string {
 	}[e.Kind]
 }
 
-func patternBlocks(patterns []act.Entry) []Block {
-	t := Table{Head: []string{"step", "pattern", "target", "status", "query", "rule"}}
-	var why []Block
+func patternBlocks(patterns []act.Entry) []doc.Block {
+	t := doc.Table{Head: []string{"step", "pattern", "target", "status", "query", "rule"}}
+	var why []doc.Block
 	for _, e := range patterns {
-		row := cells(fmt.Sprint(e.Step))
+		row := doc.Cells(fmt.Sprint(e.Step))
 		for _, f := range e.Fields {
 			switch f.Name {
 			case "pattern", "target", "rule":
-				row = append(row, Cell{Text: copied(f.Value)})
+				row = append(row, doc.Cell{Text: doc.Copy(f.Value)})
 			default:
-				row = append(row, Cell{Text: words(f.Value)})
+				row = append(row, doc.Cell{Text: doc.Phrase(f.Value)})
 			}
 		}
 		t.Rows = append(t.Rows, row)
-		why = append(why, Step{Number: e.Step, Says: cat(words(because(e.Reasons)), checkedBy(e))})
+		why = append(why, doc.Step{Number: e.Step, Says: doc.Cat(doc.Phrase(because(e.Reasons)), checkedBy(e))})
 	}
-	return append([]Block{Heading{Level: 3, Text: "Patterns of " + unicodeName(patterns[0].Domain)},
-		Paragraph{
-			Text: words(
+	return append([]doc.Block{doc.Heading{Level: 3, Text: "Patterns of " + unicodeName(patterns[0].Domain)},
+		doc.Paragraph{
+			Text: doc.Phrase(
 				"In this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the " +
 					"first and the second star took.",
 			),
@@ -463,36 +464,36 @@ func patternBlocks(patterns []act.Entry) []Block {
 }
 
 // checkedBy says which command shows whether an entry worked.
-func checkedBy(e act.Entry) Text {
+func checkedBy(e act.Entry) doc.Text {
 	check, _ := checkText(e.Check)
 	if check == "" {
 		return nil
 	}
-	return cat(words(" Check it with "), copied(check), words("."))
+	return doc.Cat(doc.Phrase(" Check it with "), doc.Copy(check), doc.Phrase("."))
 }
 
 // SheetsWritten says which sheets were written, and where to begin.
-func SheetsWritten(folder string, p *plan.Plan, all []Sheet, pages []Page) Doc {
-	d := Doc{Name: "sheets"}
+func SheetsWritten(folder string, p *plan.Plan, all []Sheet, pages []Page) doc.Doc {
+	d := doc.Doc{Name: "sheets"}
 	if len(all) == 0 {
-		d.Blocks = of(Verdict{Tone: Good, Says: words("There is nothing to type: everything is as the plan wants it.")})
+		d.Blocks = doc.Of(doc.Verdict{Tone: doc.Good, Says: doc.Phrase("There is nothing to type: everything is as the plan wants it.")})
 		return d
 	}
-	t := Table{Sheet: "sheets", Head: []string{"where", "records", "other entries", "page"}}
+	t := doc.Table{Sheet: "sheets", Head: []string{"where", "records", "other entries", "page"}}
 	for _, s := range all {
 		for _, page := range pages {
 			if page.Place == s.Place {
-				t.Rows = append(t.Rows, cells(s.Place, wording.CountOrNothing(steps(s.plan.Lines), "change"),
+				t.Rows = append(t.Rows, doc.Cells(s.Place, wording.CountOrNothing(steps(s.plan.Lines), "change"),
 					wording.CountOrNothing(len(s.plan.Entries), "entry"), folder+"/"+page.Name))
 				break
 			}
 		}
 	}
 	v := planVerdict(p)
-	v.Next = cat(words("The order of all of it: "), copied("upperpath plan"))
-	d.Blocks = of(
+	v.Next = doc.Cat(doc.Phrase("The order of all of it: "), doc.Copy("upperpath plan"))
+	d.Blocks = doc.Of(
 		slices.Concat(
-			[]Block{v, t, Paragraph{Text: words("Tables for a spreadsheet (.csv) are beside each page."), Soft: true}},
+			[]doc.Block{v, t, doc.Paragraph{Text: doc.Phrase("Tables for a spreadsheet (.csv) are beside each page."), Soft: true}},
 			findingBlocks(p.Findings),
 		)...)
 	return d

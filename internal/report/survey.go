@@ -10,15 +10,16 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // Survey is a survey: the verdict, what is wrong, what could not be seen, the domains; with records every record too.
-func Survey(v *survey.Survey, records bool) Doc {
+func Survey(v *survey.Survey, records bool) doc.Doc {
 	d := surveyed(v)
 	d.Title = "Survey of " + wording.Count(len(v.Domains), "domain")
 	d.About = fmt.Sprintf("seen from %s, %s", v.Vantage, v.Started.Format("2006-01-02 15:04 MST"))
 	first := d.Blocks
-	d.Blocks = func(yield func(Block) bool) {
+	d.Blocks = func(yield func(doc.Block) bool) {
 		for b := range first {
 			if !yield(b) {
 				return
@@ -27,7 +28,7 @@ func Survey(v *survey.Survey, records bool) Doc {
 		for i := range v.Domains {
 			blocks := domainBlocks(v.Domains[i], v.Started)
 			if !records {
-				blocks = []Block{Detail{Blocks: blocks}}
+				blocks = []doc.Block{doc.Detail{Blocks: blocks}}
 			}
 			for _, b := range blocks {
 				if !yield(b) {
@@ -41,19 +42,19 @@ func Survey(v *survey.Survey, records bool) Doc {
 }
 
 // SurveyOfNames is a survey without what is said about doors: for where an audit of the doors follows.
-func SurveyOfNames(v *survey.Survey) Doc {
+func SurveyOfNames(v *survey.Survey) doc.Doc {
 	names := *v
 	names.Findings = slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool { return f.Entry != "" })
 	return surveyed(&names)
 }
 
-func surveyed(v *survey.Survey) Doc {
-	var blocks []Block
+func surveyed(v *survey.Survey) doc.Doc {
+	var blocks []doc.Block
 	if unseen := unseenLines(v); len(unseen) > 0 {
-		blocks = append(blocks, List{Title: "What could not be seen", Items: texts(unseen), Tone: Unseen,
-			More: command("--format json") + " has them all"})
+		blocks = append(blocks, doc.List{Title: "What could not be seen", Items: texts(unseen), Tone: doc.Unseen,
+			More: doc.Command("--format json") + " has them all"})
 	}
-	blocks = append(blocks, Heading{Level: 2, Text: "Domains"}, domainTable(v))
+	blocks = append(blocks, doc.Heading{Level: 2, Text: "Domains"}, domainTable(v))
 	var facts []string
 	for _, d := range v.Domains {
 		facts = append(facts, d.Facts...)
@@ -61,34 +62,34 @@ func surveyed(v *survey.Survey) Doc {
 	if len(facts) > 0 {
 		blocks = append(
 			blocks,
-			List{Title: "Worth knowing", Items: texts(facts), More: command("--format json") + " has them all"},
+			doc.List{Title: "Worth knowing", Items: texts(facts), More: doc.Command("--format json") + " has them all"},
 		)
 	}
-	return Doc{Name: "survey", Main: "records", Data: surveyData(v),
-		Blocks: of(slices.Concat([]Block{surveyVerdict(v)}, findingBlocks(v.Findings), blocks)...)}
+	return doc.Doc{Name: "survey", Main: "records", Data: surveyData(v),
+		Blocks: doc.Of(slices.Concat([]doc.Block{surveyVerdict(v)}, findingBlocks(v.Findings), blocks)...)}
 }
 
 // surveyData is a survey as JSON has it, domain by domain, so that many need no more memory than they have.
-func surveyData(v *survey.Survey) Object {
-	return Object{
-		{"schema", v.Schema}, {"vantage", v.Vantage}, {"canonical", ifSaid(v.Canonical)}, {"started", v.Started},
-		{"domains", sequenceOf(v.Domains)}, {"findings", inWordsOne(v.Findings)}, {"notes", ifAny(v.Notes)},
+func surveyData(v *survey.Survey) doc.Object {
+	return doc.Object{
+		{Name: "schema", Value: v.Schema}, {Name: "vantage", Value: v.Vantage}, {Name: "canonical", Value: doc.IfSaid(v.Canonical)}, {Name: "started", Value: v.Started},
+		{Name: "domains", Value: doc.SequenceOf(v.Domains)}, {Name: "findings", Value: inWordsOne(v.Findings)}, {Name: "notes", Value: doc.IfAny(v.Notes)},
 	}
 }
 
 // surveyVerdict says in a line how it stands: what could not be seen before what was found.
-func surveyVerdict(v *survey.Survey) Verdict {
-	said := Verdict{Tone: worst(v.Findings), Says: words(sentence(v.Findings))}
+func surveyVerdict(v *survey.Survey) doc.Verdict {
+	said := doc.Verdict{Tone: worst(v.Findings), Says: doc.Phrase(sentence(v.Findings))}
 	switch dark := v.Dark(); {
 	case len(v.Domains) == 0:
-		return Verdict{Tone: Unseen, Says: words("Nothing was looked at.")}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing was looked at.")}
 	case len(dark) == len(v.Domains) && len(v.Findings) == 0:
-		return Verdict{Tone: Unseen, Says: words("Nothing could be seen: that does not mean that nothing is wrong.")}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing could be seen: that does not mean that nothing is wrong.")}
 	case len(dark) == len(v.Domains):
-		said.Says = words("No zone could be seen. " + sentence(v.Findings))
+		said.Says = doc.Phrase("No zone could be seen. " + sentence(v.Findings))
 	case len(dark) > 0:
-		said.Tone = max(said.Tone, Unseen)
-		said.Says = wordsf(
+		said.Tone = max(said.Tone, doc.Unseen)
+		said.Says = doc.Phrasef(
 			"%d of %s could not be seen. Of the others: %s.",
 			len(dark),
 			wording.Count(len(v.Domains), "domain"),
@@ -96,19 +97,19 @@ func surveyVerdict(v *survey.Survey) Verdict {
 		)
 	}
 	if f := first(v.Findings); f != nil {
-		said.Next = cat(words("Begin with "), copied(f.Code.String()), wordsf(" at %s. ", f.Subject), words("Then "),
-			copied("upperpath plan"), words("."))
+		said.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()), doc.Phrasef(" at %s. ", f.Subject), doc.Phrase("Then "),
+			doc.Copy("upperpath plan"), doc.Phrase("."))
 		return said
 	}
-	said.Next = cat(copied("upperpath plan"), words(" works out the changes."))
+	said.Next = doc.Cat(doc.Copy("upperpath plan"), doc.Phrase(" works out the changes."))
 	return said
 }
 
-func domainTable(v *survey.Survey) Table {
-	t := Table{Sheet: "domains", Head: []string{"domain", "name servers", "records", "registration ends"}, Order: true,
-		More: command("--format json") + " has them all"}
+func domainTable(v *survey.Survey) doc.Table {
+	t := doc.Table{Sheet: "domains", Head: []string{"domain", "name servers", "records", "registration ends"}, Order: true,
+		More: doc.Command("--format json") + " has them all"}
 	for _, d := range v.Domains {
-		t.Rows = append(t.Rows, cells(domainRow(d, v.Started)...))
+		t.Rows = append(t.Rows, doc.Cells(domainRow(d, v.Started)...))
 	}
 	return t
 }
@@ -153,7 +154,7 @@ func domainRow(d survey.Domain, now time.Time) []string {
 }
 
 // domainBlocks gives all that was seen of a domain's names: delegation, records, certificates.
-func domainBlocks(d survey.Domain, now time.Time) []Block {
+func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 	picture := "the whole zone, by transfer"
 	switch {
 	case d.Source == survey.File && !d.Partial:
@@ -168,46 +169,46 @@ func domainBlocks(d survey.Domain, now time.Time) []Block {
 	if d.Remaining {
 		picture += "; TTLs are what resolvers had left of them"
 	}
-	blocks := []Block{Heading{Level: 2, Text: unicodeName(d.Name), About: picture}}
-	servers := Table{Head: []string{"name server", "answers", "named by"}}
+	blocks := []doc.Block{doc.Heading{Level: 2, Text: unicodeName(d.Name), About: picture}}
+	servers := doc.Table{Head: []string{"name server", "answers", "named by"}}
 	server := func(name, address, by string, answers bool, serial uint32, fault string) {
-		says, tone := fmt.Sprintf("serial %d", serial), Good
+		says, tone := fmt.Sprintf("serial %d", serial), doc.Good
 		if !answers {
-			says, tone = fault, Warned
+			says, tone = fault, doc.Warned
 		}
 		servers.Rows = append(
 			servers.Rows,
-			[]Cell{{Text: words(strings.TrimSpace(name + " " + address))}, {words(says), tone},
-				{Text: words(by)}},
+			[]doc.Cell{{Text: doc.Phrase(strings.TrimSpace(name + " " + address))}, {Text: doc.Phrase(says), Tone: tone},
+				{Text: doc.Phrase(by)}},
 		)
 	}
 	for _, n := range d.Servers {
 		server(n.Name, n.Address, strings.Join(n.By, " and "), n.State == survey.Answers, n.Serial, n.Says)
 	}
 	for _, n := range d.Coming {
-		server(n.Name, n.Address, "to come: "+command("upperpath plan")+" compares what it says", n.State == survey.Answers,
+		server(n.Name, n.Address, "to come: "+doc.Command("upperpath plan")+" compares what it says", n.State == survey.Answers,
 			n.Serial, n.Says)
 	}
 	if len(servers.Rows) > 0 {
 		blocks = append(blocks, servers)
 	}
-	t := Table{
+	t := doc.Table{
 		Sheet: "records",
 		Head:  []string{"name", "TTL", "type", "value"},
-		More:  command("--format json") + " has them all",
+		More:  doc.Command("--format json") + " has them all",
 	}
 	for _, set := range d.Records {
 		for _, value := range set.Values {
-			t.Rows = append(t.Rows, cells(set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, wording.Cut(value, 200)))
+			t.Rows = append(t.Rows, doc.Cells(set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, wording.Cut(value, 200)))
 		}
 	}
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
-	held := List{}
+	held := doc.List{}
 	for _, c := range d.Chains {
 		if first := c.Hops[0]; c.Probe == chain.Root && first.TLS != nil {
-			held.Items = append(held.Items, words(first.URL.Door().String()+": "+certificateLine(first.TLS, now)))
+			held.Items = append(held.Items, doc.Phrase(first.URL.Door().String()+": "+certificateLine(first.TLS, now)))
 		}
 	}
 	if len(held.Items) > 0 {
@@ -244,7 +245,7 @@ func unseenLines(v *survey.Survey) []string {
 			lines,
 			fmt.Sprintf("The picture of %s is partial: no name server handed out the whole zone, so names that "+
 				"are commonly there were asked for one by one. An export from the provider shows all: %s",
-				wording.Count(n, "zone"), command("--zone FILE")),
+				wording.Count(n, "zone"), doc.Command("--zone FILE")),
 		)
 	}
 	return lines

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
 )
 
 // What the core means by reasons, notes, checks and steps is said here, and nowhere else: in words,
@@ -22,7 +23,7 @@ func say(format string, args ...any) string {
 	var b strings.Builder
 	for i, part := range strings.Split(format, "`") {
 		if i%2 == 1 {
-			part = command(part)
+			part = doc.Command(part)
 		}
 		b.WriteString(part)
 	}
@@ -315,7 +316,7 @@ func costsText(r act.Reason) string {
 }
 
 // Because says reasons, one behind the other.
-func Because(all []act.Reason) string { return unmarked(because(all)) }
+func Because(all []act.Reason) string { return doc.Unmarked(because(all)) }
 
 func because(all []act.Reason) string {
 	var said []string
@@ -326,7 +327,7 @@ func because(all []act.Reason) string {
 }
 
 // NoteText says a note of a plan.
-func NoteText(n act.Note) string { return unmarked(noteWords(n)) }
+func NoteText(n act.Note) string { return doc.Unmarked(noteWords(n)) }
 
 func noteWords(n act.Note) string {
 	switch n.Notice {
@@ -432,7 +433,7 @@ func fieldText(f act.Field) string {
 func writes(f act.Field) string { return "upperpath write " + f.Software + " --carrier " + f.Holds }
 
 // StepText says what is done in a step.
-func StepText(s act.Step) string { return unmarked(wholeStep(s)) }
+func StepText(s act.Step) string { return doc.Unmarked(wholeStep(s)) }
 
 func wholeStep(s act.Step) string { return stepText(s) + partText(s) }
 
@@ -581,7 +582,7 @@ func moveStepText(s act.Step) string {
 			only = " --only " + s.Zones[0]
 		}
 		return say("Copy %s %s to %s: %s.", zones, asItIs(s.Zones), s.Provider,
-			command("upperpath write zone --as-it-is"+only))
+			doc.Command("upperpath write zone --as-it-is"+only))
 	case act.CreateZones:
 		what := "the zone %s at %s once it is registered, with all its records"
 		if len(s.Zones) > 1 {

@@ -219,6 +219,8 @@ func TestWhereItIsLooked(t *testing.T) {
 // asker is there so that the interface is one that a test can fill.
 type asker struct{}
 
-func (asker) Ask(context.Context, expect.Expectation, *expect.Place) expect.Answer { return expect.Answer{} }
+func (asker) Ask(context.Context, expect.Expectation, *expect.Place) expect.Answer {
+	return expect.Answer{}
+}
 
 var _ expect.Asker = asker{}

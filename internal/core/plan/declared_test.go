@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/report"
 )
 
@@ -83,7 +84,7 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 				}
 				assert.Contains(t, all, c.says)
 				var b strings.Builder
-				assert.NoError(t, report.Write(&b, "text", report.Plan(p), report.Style{}))
+				assert.NoError(t, doc.Write(&b, "text", report.Plan(p), doc.Style{}))
 				assert.NotContains(t, b.String(), "The plan holds")
 				assert.Contains(t, b.String(), "The plan rests on what was seen to be otherwise")
 			}

@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -260,7 +261,7 @@ func sheetsText(t *testing.T, p *plan.Plan) string {
 	t.Helper()
 	var b strings.Builder
 	for _, s := range report.Sheets(p) {
-		require.NoError(t, report.Write(&b, "md", s.Doc, report.Style{}))
+		require.NoError(t, doc.Write(&b, "md", s.Doc, doc.Style{}))
 	}
 	return b.String()
 }

@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"fmt"
@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/text"
-
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
@@ -22,7 +21,7 @@ func writeMD(w io.Writer, d Doc, s Style) error {
 	}
 	if d.About != "" {
 		m.gap()
-		m.prose(words(d.About), "", "")
+		m.prose(Phrase(d.About), "", "")
 	}
 	for b := range d.Blocks {
 		m.block(b)
@@ -60,7 +59,7 @@ func (m *mdWriter) gap() {
 // prose writes a paragraph, its first line behind first, the others behind rest.
 func (m *mdWriter) prose(t Text, first, rest string) {
 	before := first
-	for i, line := range lay(mdText(t, false), proseWidth-len(rest), Style{}) {
+	for i, line := range Lay(MdText(t, false), proseWidth-len(rest), Style{}) {
 		if i > 0 || first == "" {
 			line = notMarked(line)
 		}
@@ -93,7 +92,7 @@ func (m *mdWriter) block(b Block) {
 	switch b := b.(type) {
 	case Verdict:
 		m.gap()
-		m.prose(cat(Text{{strings.TrimSpace(b.Tone.Sign() + " "), Words}, {" ", Words}}, strong(b.Says)), "", "")
+		m.prose(Cat(Text{{strings.TrimSpace(b.Tone.Sign() + " "), Words}, {" ", Words}}, strong(b.Says)), "", "")
 		if b.Next != nil {
 			m.gap()
 			m.prose(b.Next, "→ ", "")
@@ -103,7 +102,7 @@ func (m *mdWriter) block(b Block) {
 		m.print(strings.Repeat("#", b.Level) + " " + md(b.Text))
 		if b.About != "" {
 			m.gap()
-			m.prose(words(b.About), "", "")
+			m.prose(Phrase(b.About), "", "")
 		}
 	case Paragraph:
 		m.gap()
@@ -133,7 +132,7 @@ func (m *mdWriter) block(b Block) {
 			m.prose(line, "- ", "  ")
 		}
 		if b.Note != "" {
-			m.prose(words(b.Note), "- ", "  ")
+			m.prose(Phrase(b.Note), "- ", "  ")
 		}
 	case Fold:
 		m.block(Heading{Level: 2, Text: b.Title, About: b.About})
@@ -174,7 +173,7 @@ func (m *mdWriter) table(b Table) {
 	for _, r := range b.Rows {
 		row := make([]string, len(r))
 		for i, c := range r {
-			t := mdText(c.Text, true).String()
+			t := MdText(c.Text, true).String()
 			if c.Tone != Plain {
 				t = strings.TrimSpace(c.Tone.Sign() + " " + t)
 			}
@@ -223,7 +222,7 @@ func (m *mdWriter) finding(f Finding) {
 	m.prose(f.Fix, "→ ", "")
 	if f.Affects != "" {
 		m.gap()
-		m.prose(words(f.Affects), "", "")
+		m.prose(Phrase(f.Affects), "", "")
 	}
 	m.code(f.Way, "")
 }
@@ -279,7 +278,7 @@ func (m *mdWriter) fact(f Fact, space string) {
 	if f.Tone != Plain {
 		sign = f.Tone.Sign() + " "
 	}
-	m.prose(cat(Text{{f.Name + ": " + sign, Words}}, f.Value), space+"- ", space+"  ")
+	m.prose(Cat(Text{{f.Name + ": " + sign, Words}}, f.Value), space+"- ", space+"  ")
 }
 
 func (m *mdWriter) chain(c Chain) {
@@ -296,32 +295,32 @@ func (m *mdWriter) chain(c Chain) {
 	if _, after := m.last.(Chain); !after {
 		m.gap()
 	}
-	m.prose(copied(c.Entry), "- "+c.Tone.Sign()+" ", "  ")
+	m.prose(Copy(c.Entry), "- "+c.Tone.Sign()+" ", "  ")
 	for _, h := range c.Hops {
-		t := cat(words(h.Status))
+		t := Cat(Phrase(h.Status))
 		switch {
 		case h.Location != "":
-			t = cat(t, words(" → "), copied(h.Location))
+			t = Cat(t, Phrase(" → "), Copy(h.Location))
 		case h.Detail != "":
-			t = cat(t, words(" "+h.Detail))
+			t = Cat(t, Phrase(" "+h.Detail))
 		}
 		if len(h.Facts) > 0 {
-			t = cat(t, words(" · "+strings.Join(h.Facts, " · ")))
+			t = Cat(t, Phrase(" · "+strings.Join(h.Facts, " · ")))
 		}
 		m.prose(t, "  - ", "    ")
 	}
 	if c.Stop != "" {
-		m.prose(words(c.Stop), "  - ", "    ")
+		m.prose(Phrase(c.Stop), "  - ", "    ")
 	}
 	for _, f := range c.Further {
-		m.prose(words(f.About+": "+f.Says), "  - ", "    ")
+		m.prose(Phrase(f.About+": "+f.Says), "  - ", "    ")
 	}
 }
 
 func (m *mdWriter) hidden() {
 	if m.fine+m.same > 0 {
 		m.gap()
-		m.prose(words(wording.UpperFirst(hiddenText(m.fine, m.same))+"."), "", "")
+		m.prose(Phrase(wording.UpperFirst(hiddenText(m.fine, m.same))+"."), "", "")
 		m.fine, m.same = 0, 0
 	}
 }
@@ -332,15 +331,15 @@ var mdEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`,
 // md escapes what Markdown or HTML would take for markup.
 func md(s string) string { return mdEscapes.Replace(s) }
 
-// mdText gives a text whose parts are Markdown already; what is kept in one piece stays so.
-func mdText(t Text, inTable bool) Text {
+// MdText gives a text whose parts are Markdown already; what is kept in one piece stays so.
+func MdText(t Text, inTable bool) Text {
 	all := make(Text, len(t))
 	for i, s := range t {
 		switch s.As {
 		case Copied:
-			all[i] = Span{codeText(s.Text, inTable), Copied}
+			all[i] = Span{CodeText(s.Text, inTable), Copied}
 		case Struck:
-			all[i] = Span{"~~" + codeText(s.Text, inTable) + "~~", Copied}
+			all[i] = Span{"~~" + CodeText(s.Text, inTable) + "~~", Copied}
 		case Strong:
 			all[i] = Span{emphasized(s.Text), Words}
 		case Break:
@@ -364,10 +363,10 @@ func emphasized(s string) string {
 	return s[:at] + "**" + md(inside) + "**" + s[at+len(inside):]
 }
 
-// codeText gives a value as it is, in backquotes, more of them than stand together in it (CommonMark 0.31, section
+// CodeText gives a value as it is, in backquotes, more of them than stand together in it (CommonMark 0.31, section
 // 6.1), so that it cannot end its code span; "" stays empty. In a table the bar is escaped, as tables want it even
 // there.
-func codeText(s string, inTable bool) string {
+func CodeText(s string, inTable bool) string {
 	if s == "" {
 		return ""
 	}

@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"bytes"
@@ -18,16 +18,16 @@ import (
 	"golang.org/x/image/vector"
 )
 
-// drawing is a picture of few kinds of shapes, in units of a pixel, which can be written as SVG and as PNG.
-type drawing struct {
-	title  string
-	w, h   float32
+// Drawing is a picture of few kinds of shapes, in units of a pixel, which can be written as SVG and as PNG.
+type Drawing struct {
+	Title  string
+	W, H   float32
 	shapes []shape
 }
 
 // shape is a filled path, a line, or a text.
 type shape struct {
-	ink    ink
+	ink    Ink
 	path   [][2]float32 // a polygon; two points are a line
 	stroke float32      // how thick the line is; 0: the path is filled
 	text   string
@@ -37,90 +37,90 @@ type shape struct {
 	anchor string // start, middle or end
 }
 
-// ink is what a colour means; each picture gives it its own colour.
-type ink string
+// Ink is what a colour means; each picture gives it its own colour.
+type Ink string
 
 // The inks.
 const (
-	inkText  ink = "ink"
-	inkSoft  ink = "soft"
-	inkLine  ink = "line"
-	inkPaper ink = "paper"
-	inkGood  ink = "good"
-	inkWarn  ink = "warning"
-	inkFail  ink = "error"
-	inkNote  ink = "note"
+	InkText  Ink = "ink"
+	InkSoft  Ink = "soft"
+	InkLine  Ink = "line"
+	inkPaper Ink = "paper"
+	InkGood  Ink = "good"
+	inkWarn  Ink = "warning"
+	InkFail  Ink = "error"
+	inkNote  Ink = "note"
 )
 
-// inkOf gives the ink of a tone, and tinted the one behind its words.
-func inkOf(t Tone) ink {
-	return [...]ink{Plain: inkSoft, Good: inkGood, Unseen: inkNote, Noted: inkNote, Warned: inkWarn, Failed: inkFail}[t]
+// InkOf gives the ink of a tone, and tinted the one behind its words.
+func InkOf(t Tone) Ink {
+	return [...]Ink{Plain: InkSoft, Good: InkGood, Unseen: inkNote, Noted: inkNote, Warned: inkWarn, Failed: InkFail}[t]
 }
 
-func (i ink) tinted() ink { return i + "-bg" }
+func (i Ink) Tinted() Ink { return i + "-bg" }
 
 // colors are the inks on white paper.
-var colors = map[ink]color.NRGBA{
-	inkText: {0x1d, 0x2a, 0x33, 255}, inkSoft: {0x56, 0x65, 0x70, 255}, inkLine: {0xdd, 0xe2, 0xe4, 255},
-	inkPaper: {255, 255, 255, 255}, inkGood: {0x1f, 0x62, 0x42, 255}, inkWarn: {0x7a, 0x4f, 0x00, 255},
-	inkFail: {0x9b, 0x2b, 0x1f, 255}, inkNote: {0x2a, 0x56, 0x80, 255}, "good-bg": {0xe8, 0xf3, 0xed, 255},
+var colors = map[Ink]color.NRGBA{
+	InkText: {0x1d, 0x2a, 0x33, 255}, InkSoft: {0x56, 0x65, 0x70, 255}, InkLine: {0xdd, 0xe2, 0xe4, 255},
+	inkPaper: {255, 255, 255, 255}, InkGood: {0x1f, 0x62, 0x42, 255}, inkWarn: {0x7a, 0x4f, 0x00, 255},
+	InkFail: {0x9b, 0x2b, 0x1f, 255}, inkNote: {0x2a, 0x56, 0x80, 255}, "good-bg": {0xe8, 0xf3, 0xed, 255},
 	"warning-bg": {0xfd, 0xf3, 0xde, 255}, "error-bg": {0xfb, 0xee, 0xec, 255}, "note-bg": {0xea, 0xf1, 0xf8, 255},
 	"soft-bg": {0xfb, 0xfa, 0xf7, 255},
 }
 
-func (d *drawing) box(x, y, w, h float32, i ink) {
+func (d *Drawing) Box(x, y, w, h float32, i Ink) {
 	d.shapes = append(d.shapes, shape{ink: i, path: [][2]float32{{x, y}, {x + w, y}, {x + w, y + h}, {x, y + h}}})
 }
 
-func (d *drawing) polygon(i ink, points ...[2]float32) {
+func (d *Drawing) Polygon(i Ink, points ...[2]float32) {
 	d.shapes = append(d.shapes, shape{ink: i, path: points})
 }
 
-func (d *drawing) line(i ink, thick float32, points ...[2]float32) {
+func (d *Drawing) Line(i Ink, thick float32, points ...[2]float32) {
 	d.shapes = append(d.shapes, shape{ink: i, path: points, stroke: thick})
 }
 
-func (d *drawing) say(x, y, size float32, i ink, anchor, text string) {
+func (d *Drawing) Say(x, y, size float32, i Ink, anchor, text string) {
 	d.shapes = append(d.shapes, shape{ink: i, at: [2]float32{x, y}, size: size, text: text, anchor: anchor})
 }
 
-func (d *drawing) shout(x, y, size float32, i ink, anchor, text string) {
+func (d *Drawing) Shout(x, y, size float32, i Ink, anchor, text string) {
 	d.shapes = append(d.shapes, shape{ink: i, at: [2]float32{x, y}, size: size, text: text, anchor: anchor, bold: true})
 }
 
-// sign draws the mark of a tone, so that shape says what colour does.
-func (d *drawing) sign(x, y float32, t Tone) {
-	i := inkOf(t)
+// Sign draws the mark of a tone, so that shape says what colour does.
+func (d *Drawing) Sign(x, y float32, t Tone) {
+	i := InkOf(t)
 	switch t {
 	case Good:
-		d.line(i, 2, [2]float32{x - 4, y}, [2]float32{x - 1, y + 4}, [2]float32{x + 5, y - 4})
+		d.Line(i, 2, [2]float32{x - 4, y}, [2]float32{x - 1, y + 4}, [2]float32{x + 5, y - 4})
 	case Failed:
-		d.line(i, 2, [2]float32{x - 4, y - 4}, [2]float32{x + 4, y + 4})
-		d.line(i, 2, [2]float32{x - 4, y + 4}, [2]float32{x + 4, y - 4})
+		d.Line(i, 2, [2]float32{x - 4, y - 4}, [2]float32{x + 4, y + 4})
+		d.Line(i, 2, [2]float32{x - 4, y + 4}, [2]float32{x + 4, y - 4})
 	case Warned:
-		d.line(i, 2, [2]float32{x, y - 5}, [2]float32{x, y + 1})
-		d.box(x-1, y+3, 2, 2, i)
+		d.Line(i, 2, [2]float32{x, y - 5}, [2]float32{x, y + 1})
+		d.Box(x-1, y+3, 2, 2, i)
 	default:
-		d.line(i, 2, [2]float32{x - 4, y}, [2]float32{x + 4, y})
+		d.Line(i, 2, [2]float32{x - 4, y}, [2]float32{x + 4, y})
 	}
 }
 
 // SVG writes the drawing. Alone it brings its colours, light and dark; in a page it takes the page's.
-func (d *drawing) SVG(alone bool) string {
+func (d *Drawing) SVG(alone bool) string {
 	var b strings.Builder
 	fmt.Fprintf(
 		&b,
 		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %g %g" width="%g" height="%g" role="img" aria-label="%s">`,
-		d.w,
-		d.h,
-		d.w,
-		d.h,
-		html.EscapeString(d.title),
+		d.W,
+		d.H,
+		d.W,
+		d.H,
+		html.EscapeString(d.Title),
 	)
-	fmt.Fprintf(&b, "<title>%s</title>", html.EscapeString(d.title))
+	fmt.Fprintf(&b, "<title>%s</title>", html.EscapeString(d.Title))
 	if alone {
 		b.WriteString("<style>" + inkStyle() + "</style>")
-		fmt.Fprintf(&b, `<rect width="%g" height="%g" fill="var(--paper)"/>`, d.w, d.h)
+		fmt.Fprintf(&b, `<rect width="%g" height="%g" fill="var(--paper)"/>`, d.W, d.H)
 	}
 	for _, s := range d.shapes {
 		switch {
@@ -162,9 +162,9 @@ func inkStyle() string {
 }
 
 // PNG writes the drawing so many times larger. An error comes from the fonts, which are part of the program.
-func (d *drawing) PNG(scale float32) ([]byte, error) {
-	picture := image.NewRGBA(image.Rect(0, 0, int(d.w*scale), int(d.h*scale)))
-	fill(picture, [][2]float32{{0, 0}, {d.w, 0}, {d.w, d.h}, {0, d.h}}, scale, colors[inkPaper])
+func (d *Drawing) PNG(scale float32) ([]byte, error) {
+	picture := image.NewRGBA(image.Rect(0, 0, int(d.W*scale), int(d.H*scale)))
+	fill(picture, [][2]float32{{0, 0}, {d.W, 0}, {d.W, d.H}, {0, d.H}}, scale, colors[inkPaper])
 	faces, err := newFaces()
 	if err != nil {
 		return nil, err

@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"fmt"
@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"github.com/xuri/excelize/v2"
-
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 )
@@ -71,9 +70,9 @@ func (x *workbook) block(b Block) {
 			x.rows(b.Sheet, b.Head, plainRows(b.Rows))
 		}
 	case Data:
-		x.rows(b.Sheet, b.Head, scrubbed(b.Rows)) // no working file: nobody reads rules from a workbook
+		x.rows(b.Sheet, b.Head, Scrubbed(b.Rows)) // no working file: nobody reads rules from a workbook
 	case Chain:
-		x.rows(chainsSheet, chainHead, [][]string{chainRow(b)})
+		x.rows(ChainsSheet, chainHead, [][]string{chainRow(b)})
 	case Finding:
 		x.rows("findings", findingHead, [][]string{findingRow(b)})
 	case Step:

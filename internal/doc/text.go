@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"fmt"
@@ -8,7 +8,6 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
-
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
@@ -106,7 +105,7 @@ func (t *textWriter) gap() {
 // lines wraps a text, with something before its first line and something before the others.
 func (t *textWriter) lines(what Text, first, rest string) {
 	before := first
-	for _, line := range lay(what, t.style.width()-text.StringWidthWithoutEscSequences(rest), t.style) {
+	for _, line := range Lay(what, t.style.width()-text.StringWidthWithoutEscSequences(rest), t.style) {
 		t.print(before + line)
 		before = rest
 	}
@@ -169,7 +168,7 @@ func (t *textWriter) block(b Block) {
 			t.lines(line, "  ", "  ")
 		}
 		if b.Note != "" {
-			t.lines(words(b.Note), "  ", "  ")
+			t.lines(Phrase(b.Note), "  ", "  ")
 		}
 	}
 }
@@ -253,7 +252,7 @@ func (t *textWriter) list(l List) {
 
 func (t *textWriter) more(n int, how, space string) {
 	if n > 0 {
-		t.lines(soft(wordsf("and %d more; %s", n, how)), space, space)
+		t.lines(soft(Phrasef("and %d more; %s", n, how)), space, space)
 	}
 }
 
@@ -276,7 +275,7 @@ func (t *textWriter) detail(d Detail) {
 func (t *textWriter) finding(f Finding) {
 	s := t.style
 	subject := wording.Few(f.Subjects, 4)
-	t.lines(cat(Text{{subject, Strong}}, readableText(f.Readable)),
+	t.lines(Cat(Text{{subject, Strong}}, readableText(f.Readable)),
 		fmt.Sprintf("%s %s  ", s.tone(f.Tone, f.Tone.Sign()), s.tone(f.Tone, fmt.Sprintf("%-17s", f.Code))), "    ")
 	t.lines(f.Says, "  ", "  ")
 	t.lines(f.Fix, "  → ", "    ")
@@ -331,7 +330,7 @@ func (t *textWriter) fact(f Fact, space string, wide int) {
 	name := fmt.Sprintf("%-*s ", wide, f.Name)
 	value := f.Value
 	if f.Tone != Plain {
-		value = cat(Text{{f.Tone.Sign() + " ", Words}}, value)
+		value = Cat(Text{{f.Tone.Sign() + " ", Words}}, value)
 	}
 	t.lines(
 		value,
@@ -346,7 +345,7 @@ func (t *textWriter) hidden() {
 		return
 	}
 	t.gap()
-	t.lines(soft(words(hiddenText(t.fine, t.same)+"; "+command("--chains")+" shows them.")), "", "")
+	t.lines(soft(Phrase(hiddenText(t.fine, t.same)+"; "+Command("--chains")+" shows them.")), "", "")
 	t.fine, t.same, t.last = 0, 0, nil
 }
 
@@ -439,7 +438,7 @@ func (t *textWriter) table(b Table) {
 	}
 	defer func() {
 		t.more(all-len(rows)+b.Rest, b.More, "")
-		t.more(quiet, command("--chains")+" shows them too", "")
+		t.more(quiet, Command("--chains")+" shows them too", "")
 	}()
 	s := t.style
 	between := 3
@@ -456,7 +455,7 @@ func (t *textWriter) table(b Table) {
 	if strings.Join(b.Head, "") != "" {
 		head := make(table.Row, len(b.Head))
 		for i, h := range b.Head {
-			head[i] = strings.Join(lay(Text{{h, Strong}}, widths[i], s), "\n")
+			head[i] = strings.Join(Lay(Text{{h, Strong}}, widths[i], s), "\n")
 		}
 		tab.AppendHeader(head)
 	}
@@ -506,17 +505,17 @@ func (t *textWriter) stacked(head []string, rows [][]Cell, key int) {
 		for i, c := range r {
 			said := c.Text
 			if sign := c.Tone.Sign(); sign != "" {
-				said = cat(words(t.style.tone(c.Tone, sign)+" "), said)
+				said = Cat(Phrase(t.style.tone(c.Tone, sign)+" "), said)
 			}
 			switch {
 			case len(c.Text) == 0:
 			case i < key:
-				name = cat(name, strong(said), words("  "))
+				name = Cat(name, strong(said), Phrase("  "))
 			default:
 				if rest != nil {
-					rest = cat(rest, words(" · "))
+					rest = Cat(rest, Phrase(" · "))
 				}
-				rest = cat(rest, Text{{head[i] + ": ", Faint}}, said)
+				rest = Cat(rest, Text{{head[i] + ": ", Faint}}, said)
 			}
 		}
 		t.lines(name, "", "  ")
@@ -540,9 +539,9 @@ func strong(t Text) Text {
 func layCell(c Cell, width int, s Style) []string {
 	t := c.Text
 	if c.Tone == Plain {
-		return lay(t, width, s)
+		return Lay(t, width, s)
 	}
-	lines := lay(t, width-2, Style{})
+	lines := Lay(t, width-2, Style{})
 	for i, line := range lines {
 		space := "  "
 		if i == 0 {
@@ -666,9 +665,9 @@ func wordsOf(t Text) []wordSpans {
 	return all
 }
 
-// lay breaks a text into lines no wider than width, at words. A word that is too long for a line stands on one of its
+// Lay breaks a text into lines no wider than width, at words. A word that is too long for a line stands on one of its
 // own, in one piece: it is a URL, a name or a command, to be copied.
-func lay(t Text, width int, s Style) []string {
+func Lay(t Text, width int, s Style) []string {
 	var lines []string
 	line, wide := "", 0
 	for i, w := range wordsOf(t) {

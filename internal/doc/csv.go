@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"encoding/csv"
@@ -21,7 +21,7 @@ func writeCSV(w io.Writer, d Doc, s Style) error {
 	}
 	switch {
 	case c.begun:
-	case d.Main == chainsSheet:
+	case d.Main == ChainsSheet:
 		c.row(chainHead, false)
 	default: // there is no table
 		c.row([]string{"tone", "verdict"}, false)
@@ -46,7 +46,7 @@ func (c *csvWriter) block(b Block) {
 	case Verdict:
 		c.verdict = b
 	case Chain:
-		if c.main != "" && c.main != chainsSheet {
+		if c.main != "" && c.main != ChainsSheet {
 			return
 		}
 		if !c.begun {
@@ -97,7 +97,7 @@ func (c *csvWriter) row(fields []string, exact bool) {
 	row := make([]string, len(fields))
 	for i, f := range fields {
 		if row[i] = f; !exact && f != "@" {
-			row[i] = noFormula(f)
+			row[i] = NoFormula(f)
 		}
 	}
 	if c.err = c.w.Write(row); c.err == nil {
@@ -106,8 +106,8 @@ func (c *csvWriter) row(fields []string, exact bool) {
 	}
 }
 
-// noFormula puts a quote before what a spreadsheet would take for a formula.
-func noFormula(s string) string {
+// NoFormula puts a quote before what a spreadsheet would take for a formula.
+func NoFormula(s string) string {
 	if s != "" && strings.ContainsRune("=+-@\t\r", rune(s[0])) {
 		return "'" + s
 	}
@@ -126,7 +126,7 @@ func plainRows(rows [][]Cell) [][]string {
 }
 
 // chainsSheet is the table of chains, a row each.
-const chainsSheet = "chains"
+const ChainsSheet = "chains"
 
 var chainHead = []string{
 	"entry",

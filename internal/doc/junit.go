@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"encoding/xml"

@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"bufio"
@@ -202,8 +202,8 @@ func (j *jsonWriter) array(items iter.Seq[any], item func(any) ([]byte, error)) 
 	j.print("]")
 }
 
-// sequenceOf gives a slice as a Sequence.
-func sequenceOf[T any](all []T) Sequence {
+// SequenceOf gives a slice as a Sequence.
+func SequenceOf[T any](all []T) Sequence {
 	return func(yield func(any) bool) {
 		for i := range all {
 			if !yield(&all[i]) {
@@ -213,8 +213,8 @@ func sequenceOf[T any](all []T) Sequence {
 	}
 }
 
-// ifAny gives a slice as a field's value that is left out where there is nothing in it.
-func ifAny[T any](all []T) func() any {
+// IfAny gives a slice as a field's value that is left out where there is nothing in it.
+func IfAny[T any](all []T) func() any {
 	return func() any {
 		if len(all) == 0 {
 			return nil
@@ -223,8 +223,8 @@ func ifAny[T any](all []T) func() any {
 	}
 }
 
-// ifSaid does the same for a text.
-func ifSaid(s string) func() any {
+// IfSaid does the same for a text.
+func IfSaid(s string) func() any {
 	return func() any {
 		if s == "" {
 			return nil

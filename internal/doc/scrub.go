@@ -1,4 +1,4 @@
-package report
+package doc
 
 import (
 	"reflect"
@@ -7,10 +7,10 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
-// scrubbed gives a model in which no text holds what could begin a line, make a terminal do something or turn the
+// Scrubbed gives a model in which no text holds what could begin a line, make a terminal do something or turn the
 // order of what is read: every writer but that of JSON, which escapes, takes its model through here first, and need
 // think of it no more. A model that holds nothing of the kind comes back as it is; of another a copy is made.
-func scrubbed[T any](model T) T {
+func Scrubbed[T any](model T) T {
 	v := reflect.ValueOf(&model).Elem()
 	if !(&scrubber{}).holds(v) {
 		return model
@@ -43,13 +43,13 @@ func (s *scrubber) seen(v reflect.Value) (place, bool) {
 	return p, been
 }
 
-func isHostile(s string) bool { return strings.IndexFunc(s, problem.Hostile) >= 0 }
+func IsHostile(s string) bool { return strings.IndexFunc(s, problem.Hostile) >= 0 }
 
 // holds reports whether a value holds anything to scrub.
 func (s *scrubber) holds(v reflect.Value) bool {
 	switch v.Kind() {
 	case reflect.String:
-		return isHostile(v.String())
+		return IsHostile(v.String())
 	case reflect.Struct:
 		for i := range v.NumField() {
 			if v.Type().Field(i).IsExported() && s.holds(v.Field(i)) {

@@ -1,9 +1,10 @@
-// Package report shows what was found. A subject (an audit, a plan, a survey) makes one model, a Doc, and knows no
-// format; a format is one file, and knows no subject. It computes nothing that is not about showing, and lets nothing
-// hostile through: a document is scrubbed once, when Write takes it.
+// Package doc is one model of a document, a Doc, and the formats that write any: a terminal, Markdown,
+// pages, JSON, CSV, workbooks, JUnit. It knows no subject; package report makes documents of audits,
+// plans and runbooks. It lets nothing hostile through: a document is scrubbed once, when Write takes it.
 //
-//	report.Write(os.Stdout, "text", report.Audit(a, "Audit", now), report.Style{Width: 100})
-package report
+//	d := doc.Doc{Name: "audit", Title: "Audit", Blocks: blocks, Data: data}
+//	err := doc.Write(os.Stdout, "text", d, doc.Style{Width: 100})
+package doc
 
 import (
 	"fmt"
@@ -81,14 +82,14 @@ func Write(w io.Writer, format string, d Doc, s Style) error {
 // clean gives a document whose texts hold nothing hostile. Data is for JSON, which escapes instead.
 func clean(d Doc) Doc {
 	blocks := d.Blocks
-	d.Title, d.About = scrubbed(d.Title), scrubbed(d.About)
+	d.Title, d.About = Scrubbed(d.Title), Scrubbed(d.About)
 	d.Blocks = func(yield func(Block) bool) {
 		if blocks == nil {
 			return
 		}
 		for b := range blocks {
 			if data, is := b.(Data); !is || !data.Exact {
-				b = scrubbed(b)
+				b = Scrubbed(b)
 			}
 			if !yield(b) {
 				return
@@ -98,8 +99,8 @@ func clean(d Doc) Doc {
 	return d
 }
 
-// of gives blocks that are there already as a document has them.
-func of(blocks ...Block) iter.Seq[Block] { return slices.Values(blocks) }
+// Of gives blocks that are there already as a document has them.
+func Of(blocks ...Block) iter.Seq[Block] { return slices.Values(blocks) }
 
 // Tone is how good or bad something is.
 type Tone uint8
@@ -114,8 +115,8 @@ const (
 	Failed
 )
 
-// toneOf gives the tone of a severity; of none it is good.
-func toneOf(s finding.Severity) Tone {
+// ToneOf gives the tone of a severity; of none it is good.
+func ToneOf(s finding.Severity) Tone {
 	switch s {
 	case finding.Error:
 		return Failed
@@ -179,7 +180,7 @@ func (t Table) RestText() Text {
 	if t.Rest == 0 {
 		return nil
 	}
-	return wordsf("and %d more; %s", t.Rest, t.More)
+	return Phrasef("and %d more; %s", t.Rest, t.More)
 }
 
 // Cell is a field of a table.
@@ -343,11 +344,11 @@ const (
 	commandEnds   = '\ue002'
 )
 
-// command marks a command within words.
-func command(s string) string { return string(commandBegins) + s + string(commandEnds) }
+// Command marks a command within words.
+func Command(s string) string { return string(commandBegins) + s + string(commandEnds) }
 
-// words makes a text of words with commands in them.
-func words(s string) Text {
+// Phrase makes a text of words with commands in them.
+func Phrase(s string) Text {
 	var t Text
 	for s != "" {
 		before, rest, found := strings.Cut(s, string(commandBegins))
@@ -364,11 +365,11 @@ func words(s string) Text {
 	return t
 }
 
-// wordsf formats words.
-func wordsf(format string, args ...any) Text { return words(fmt.Sprintf(format, args...)) }
+// Phrasef formats words.
+func Phrasef(format string, args ...any) Text { return Phrase(fmt.Sprintf(format, args...)) }
 
-// unmarked gives words without their marks, for where they are data.
-func unmarked(s string) string {
+// Unmarked gives words without their marks, for where they are data.
+func Unmarked(s string) string {
 	return strings.Map(func(r rune) rune {
 		if r == commandBegins || r == commandEnds {
 			return -1
@@ -377,8 +378,8 @@ func unmarked(s string) string {
 	}, s)
 }
 
-// copied makes a text of a value that stays in one piece; nil of none.
-func copied(s string) Text {
+// Copy makes a text of a value that stays in one piece; nil of none.
+func Copy(s string) Text {
 	if s == "" {
 		return nil
 	}
@@ -386,28 +387,28 @@ func copied(s string) Text {
 }
 
 // newLine begins a new line within a text.
-var newLine = Text{{As: Break}}
+var NewLine = Text{{As: Break}}
 
-// stack puts values on lines of their own.
-func stack(values []string) Text {
+// Stack puts values on lines of their own.
+func Stack(values []string) Text {
 	var t Text
 	for i, v := range values {
 		if i > 0 {
-			t = append(t, newLine...)
+			t = append(t, NewLine...)
 		}
 		t = append(t, Span{v, Words})
 	}
 	return t
 }
 
-// cat joins texts.
-func cat(all ...Text) Text { return slices.Concat(all...) }
+// Cat joins texts.
+func Cat(all ...Text) Text { return slices.Concat(all...) }
 
-// cells makes a row of words.
-func cells(all ...string) []Cell {
+// Cells makes a row of words.
+func Cells(all ...string) []Cell {
 	row := make([]Cell, len(all))
 	for i, s := range all {
-		row[i] = Cell{Text: words(s)}
+		row[i] = Cell{Text: Phrase(s)}
 	}
 	return row
 }
