@@ -31,10 +31,9 @@ const (
 
 // compared is one side of a comparison.
 type compared struct {
-	kind   string
-	name   string // as it is called in a title
-	survey *survey.Survey
-	state  *recheck.State
+	kind  string
+	name  string // as it is called in a title
+	state *recheck.State
 }
 
 func (p *program) compare() *cobra.Command {
@@ -94,10 +93,7 @@ func (p *program) runCompare(ctx context.Context, from *estateOptions, out *outp
 	}
 	before, after := both[0], both[1]
 	news := recheck.Compare(before.state, after.state, nil, p.now())
-	d := report.CompareStates(before.kind, before.name, after.name, news)
-	if before.kind == surveys {
-		d = report.Compare(before.survey, after.survey, news)
-	}
+	d := report.Compare(before.kind, before.name, after.name, news)
 	if err := p.show(d, out); err != nil {
 		return err
 	}
@@ -195,11 +191,11 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 }
 
 func ofSurvey(v *survey.Survey) compared {
-	return compared{surveys, v.Started.Format("2006-01-02 15:04"), v, recheck.Of(v, nil)}
+	return compared{surveys, v.Started.Format("2006-01-02 15:04 MST"), recheck.Of(v, nil)}
 }
 
 func ofAudit(a *chain.Audit) compared {
-	return compared{audits, a.Started.Format("2006-01-02 15:04"), nil, recheck.Of(nil, a)}
+	return compared{audits, a.Started.Format("2006-01-02 15:04"), recheck.Of(nil, a)}
 }
 
 func sideFromFile(path string) (compared, error) {

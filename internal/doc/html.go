@@ -108,7 +108,7 @@ func (h *htmlWriter) block(b Block) {
 		}
 	case Data:
 	default:
-		h.part(strings.ToLower(strings.TrimPrefix(fmt.Sprintf("%T", b), "report.")), b)
+		h.part(strings.ToLower(strings.TrimPrefix(fmt.Sprintf("%T", b), "doc.")), b)
 	}
 }
 

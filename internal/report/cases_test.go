@@ -98,7 +98,7 @@ func docsOfAudit(a *chain.Audit) map[string]doc.Doc {
 		"first":  News(recheck.Compare(nil, state, lived, now), state, lived, now),
 		"taken":  AcceptedAll(news, state, now),
 		"lived":  Lived(base, lived, now),
-		"differ": CompareStates("audit", "1", "2", news),
+		"differ": Compare("audit", "1", "2", news),
 		"audit":  Audit(a, "audit", "Audit of every door to "+a.Canonical, now),
 		"look":   Look(looked),
 		"stream": Stream(looked),
@@ -211,7 +211,7 @@ func surveyDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 	news := recheck.Compare(recheck.Of(&before, nil), recheck.Of(&after, nil), nil, now)
 	return map[string]doc.Doc{
 		"survey": Survey(&before, true), "names": SurveyOfNames(&before),
-		"compare": Compare(&before, &after, news),
+		"compare": Compare("survey", "1", "2", news),
 	}
 }
 

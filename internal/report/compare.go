@@ -7,54 +7,72 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/record"
-	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
 )
 
-// Comparison is what two surveys differ in.
+// Comparison is what two surveys, audits or plans differ in, as JSON has it.
 type Comparison struct {
-	Schema  string                     `json:"schema"`
-	Before  time.Time                  `json:"before"`
-	After   time.Time                  `json:"after"`
-	Domains map[string][]record.Change `json:"domains"` // those that both saw
-
-	OnlyBefore []string `json:"only_before,omitempty"` // not looked at, or not seen, by the later one
-	OnlyAfter  []string `json:"only_after,omitempty"`  // not looked at, or not seen, by the earlier one
-
-	Unseen map[string][]record.Key `json:"unseen,omitempty"` // by domain: seen by one, and not answered for the other
-
+	Schema  string         `json:"schema"`
+	Kind    string         `json:"kind"` // survey, audit or plan
+	Before  string         `json:"before"`
+	After   string         `json:"after"`
 	New     []recheck.Item `json:"new"`     // findings
 	Mended  []recheck.Item `json:"mended"`  // findings
-	Changed []recheck.Item `json:"changed"` // what is no record
-	Same    int            `json:"same"`    // findings
+	Changed []recheck.Item `json:"changed"` // other facts; of surveys those that are no record
+	Unseen  []recheck.Gap  `json:"unseen"`
+	Same    int            `json:"same"`  // facts
+	Known   int            `json:"known"` // of those, findings
+
+	// Of surveys.
+	Domains    map[string][]record.Change `json:"domains,omitempty"`     // those that both saw
+	OnlyBefore []string                   `json:"only_before,omitempty"` // not looked at, or not seen, by the later one
+	OnlyAfter  []string                   `json:"only_after,omitempty"`  // not looked at, or not seen, by the earlier one
+	Unanswered map[string][]record.Key    `json:"unanswered,omitempty"`  // seen by one, and not answered for the other
 }
 
-// Compare is what came, went and changed between two surveys; n is the same two as states.
-func Compare(before, after *survey.Survey, n *recheck.News) doc.Doc {
-	compared := survey.Compare(before, after)
-	c := Comparison{"upperpath/compare/1", before.Started, after.Started, map[string][]record.Change{},
-		compared.OnlyBefore, compared.OnlyAfter, compared.Unseen, n.New, n.Mended, besideRecords(n), n.Known}
-	for name, list := range compared.Changes {
-		c.Domains[name] = append([]record.Change{}, list...)
+// Compare is what two surveys, audits or plans differ in. kind says which, before and after what they are called.
+func Compare(kind, before, after string, n *recheck.News) doc.Doc {
+	c := Comparison{"upperpath/compare/2", kind, before, after, n.New, n.Mended, besideRecords(n), n.Unseen, n.Same,
+		n.Known, nil, nil, nil, nil}
+	d := doc.Doc{Name: "comparison", Title: fmt.Sprintf("The %s: from %s to %s", wording.Plural(kind), before, after)}
+	if r := n.Records; r != nil {
+		d.Title = fmt.Sprintf("From %s to %s", n.Since.Format("2006-01-02 15:04"), n.Now.Format("2006-01-02 15:04 MST"))
+		c.Before, c.After = n.Since.Format(time.RFC3339), n.Now.Format(time.RFC3339)
+		c.OnlyBefore, c.OnlyAfter, c.Unanswered = r.OnlyBefore, r.OnlyAfter, r.Unseen
+		c.Domains = map[string][]record.Change{}
+		for name, list := range r.Changes {
+			c.Domains[name] = append([]record.Change{}, list...)
+		}
+		d.Blocks = doc.Of(surveyBlocks(r, n)...)
+	} else {
+		d.Main = "differences"
+		blocks := append([]doc.Block{comparedVerdict(n, len(n.Changed))}, comparedFindings(n)...)
+		if changes := changesTold(n.Changed); len(changes) > 0 {
+			blocks = append(blocks, doc.List{Title: "Changed", Tone: doc.Warned, Items: changes,
+				More: doc.Command("--format csv") + " has them all"})
+		}
+		sheet := newsSheet(n)
+		sheet.Sheet = "differences"
+		d.Blocks = doc.Of(append(blocks, comparedAside(n, sheet)...)...)
 	}
-	return doc.Doc{
-		Name: "comparison",
-		Title: fmt.Sprintf("From %s to %s", before.Started.Format("2006-01-02 15:04"),
-			after.Started.Format("2006-01-02 15:04 MST")),
-		Blocks: doc.Of(compareBlocks(compared, before, after, n)...),
-		Data:   c,
-	}
+	d.Data = c
+	return d
 }
 
-// besideRecords gives what changed and is no record: records stand in a table.
+// besideRecords gives what changed and stands in no table of records.
 func besideRecords(n *recheck.News) []recheck.Item {
+	if n.Records == nil {
+		return n.Changed
+	}
 	return slices.DeleteFunc(slices.Clone(n.Changed), func(i recheck.Item) bool { return i.Kind == recheck.Record })
 }
 
-func compareBlocks(compared survey.Comparison, before, after *survey.Survey, n *recheck.News) []doc.Block {
+// surveyBlocks says what differs between two surveys.
+func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
 	t := doc.Table{Sheet: "changes", Head: []string{"domain", "name", "type", "before", "after", "what"}, Order: true,
 		More: doc.Command("--format csv") + " has them all"}
 	for _, name := range slices.Sorted(maps.Keys(compared.Changes)) {
@@ -76,11 +94,9 @@ func compareBlocks(compared survey.Comparison, before, after *survey.Survey, n *
 	aside := func(format string, args ...any) {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, args...), Soft: true, Gap: true})
 	}
-	for _, part := range []*survey.Survey{before, after} {
-		if n := partials(part); n > 0 {
-			aside("partial: the survey of %s saw %s by asking for names alone", part.Started.Format("2006-01-02 15:04"),
-				wording.Count(n, "zone"))
-		}
+	for _, part := range compared.Partial {
+		aside("partial: the survey of %s saw %s by asking for names alone", part.Started.Format("2006-01-02 15:04"),
+			wording.Count(part.Zones, "zone"))
 	}
 	if all := compared.OnlyBefore; len(all) > 0 {
 		aside("not compared, because the later survey did not see them: %s", strings.Join(all, ", "))
@@ -99,7 +115,7 @@ func compareBlocks(compared survey.Comparison, before, after *survey.Survey, n *
 }
 
 // compareVerdict says how much differs, and says nothing where nothing could be compared.
-func compareVerdict(total int, compared survey.Comparison, n *recheck.News) doc.Verdict {
+func compareVerdict(total int, compared *recheck.Records, n *recheck.News) doc.Verdict {
 	if len(compared.Changes) == 0 {
 		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing could be compared.")}
 	}
@@ -124,4 +140,67 @@ func changeTexts(c record.Change) (before, after doc.Text) {
 		return doc.Phrasef("TTL %d s", c.Before.TTL), doc.Phrasef("TTL %d s", c.After.TTL)
 	}
 	return before, after
+}
+
+// comparedVerdict says whether it got better or worse.
+func comparedVerdict(n *recheck.News, changes int) doc.Verdict {
+	v := doc.Verdict{Tone: doc.Good}
+	worse := finding.Severity("")
+	for _, i := range n.New {
+		if i.Severity.Rank() > worse.Rank() {
+			worse = i.Severity
+		}
+	}
+	switch {
+	case worse.Rank() > finding.Note.Rank():
+		v.Tone = doc.ToneOf(worse)
+	case changes > 0:
+		v.Tone = doc.Warned
+	case len(n.Unseen) > 0:
+		v.Tone = doc.Unseen
+	case len(n.New) > 0:
+		v.Tone = doc.Noted
+	}
+	v.Says = doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known)
+	if changes > 0 {
+		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s changed.", wording.Count(changes, "other fact")))
+	}
+	return v
+}
+
+// comparedFindings lists findings that are new, and those that are mended.
+func comparedFindings(n *recheck.News) []doc.Block {
+	var blocks []doc.Block
+	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
+		l := doc.List{Title: newTitles[s], Tone: doc.ToneOf(s), More: doc.Command("--format csv") + " has them all"}
+		for i := range n.New {
+			if n.New[i].Severity == s {
+				l.Items = append(l.Items, findingNews(&n.New[i]))
+			}
+		}
+		if len(l.Items) > 0 {
+			blocks = append(blocks, l)
+		}
+	}
+	l := doc.List{Title: "Mended", Tone: doc.Good, More: doc.Command("--format csv") + " has them all"}
+	for _, i := range n.Mended {
+		l.Items = append(l.Items, doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code))))
+	}
+	if len(l.Items) > 0 {
+		blocks = append(blocks, l)
+	}
+	return blocks
+}
+
+// comparedAside says what could not be looked at, and holds everything for spreadsheets.
+func comparedAside(n *recheck.News, sheet doc.Data) []doc.Block {
+	var blocks []doc.Block
+	if len(n.Unseen) > 0 {
+		l := doc.List{Title: "Could not be looked at the second time", Tone: doc.Unseen}
+		for _, g := range n.Unseen {
+			l.Items = append(l.Items, doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
+		}
+		blocks = append(blocks, l)
+	}
+	return append(blocks, sheet)
 }

@@ -40,6 +40,8 @@ type News struct {
 	Known    int       `json:"known"`     // of those, findings
 	FirstFor []string  `json:"first_for"` // domains that are looked at for the first time
 	Left     []string  `json:"left"`      // domains that are not looked at any more
+
+	Records *Records `json:"-"` // where both states were made of surveys just now; else nil
 }
 
 // Any reports whether there is anything to say.
@@ -90,6 +92,9 @@ func Compare(base, now *State, accepted []Acceptance, today time.Time) *News {
 		c.accepted[[2]string{a.Code, a.Subject}] = a
 	}
 	c.compare()
+	if base.surveyed != nil && now.surveyed != nil {
+		n.Records = recordsOf(base.surveyed, now.surveyed)
+	}
 	return n
 }
 

@@ -89,6 +89,8 @@ type State struct {
 	Gaps          []Gap     `json:"gaps,omitempty"`
 	Certificates  []Ends    `json:"certificates,omitempty"`
 	Registrations []Ends    `json:"registrations,omitempty"`
+
+	surveyed *survey.Survey // of which it was made just now; nil where it was kept
 }
 
 // Check reports whether a state that was kept can be one of this program.
@@ -105,6 +107,7 @@ func Of(v *survey.Survey, a *chain.Audit) *State {
 	if v != nil {
 		s.Taken, s.Vantage, s.Canonical = v.Started, v.Vantage, v.Canonical
 		s.survey(v, a != nil)
+		s.surveyed = v
 	}
 	if a != nil {
 		s.Taken, s.Vantage, s.Canonical = a.Started, a.Vantage, a.Canonical

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/record"
@@ -184,49 +183,9 @@ func TestTextPutsStringsTogether(t *testing.T) {
 	assert.Equal(t, "a\"b\x07", record.Unquote(`"a\"b\007"`))
 }
 
-func TestCompareDoesNotTakeAPartialPictureForALoss(t *testing.T) {
-	whole, part := domain("@ A 192.0.2.1", "hidden A 192.0.2.9"), domain("@ A 192.0.2.2")
-	answers := []Server{{Name: "ns", State: Answers}}
-	whole.Servers, part.Servers = answers, answers
-	part.Partial = true
-	changes := Compare(&Survey{Domains: []Domain{whole}}, &Survey{Domains: []Domain{part}}).Changes["a.example"]
-	require.Len(t, changes, 1)
-	assert.Equal(t, record.Changed, changes[0].Action)
-	part.Partial = false
-	assert.Len(t, Compare(&Survey{Domains: []Domain{whole}}, &Survey{Domains: []Domain{part}}).Changes["a.example"], 2)
-}
-
-func TestADomainThatOneSurveyDidNotSeeIsNoLoss(t *testing.T) {
-	seen, silent := domain("@ A 192.0.2.1"), domain()
-	seen.Servers, silent.Servers = []Server{{Name: "ns", State: Answers}}, []Server{{Name: "ns", State: Silent}}
-	silent.Source = Asked
-	for _, other := range []*Survey{{}, {Domains: []Domain{silent}}} {
-		c := Compare(&Survey{Domains: []Domain{seen}}, other)
-		assert.Empty(t, c.Changes)
-		assert.Equal(t, []string{"a.example"}, c.OnlyBefore)
-		c = Compare(other, &Survey{Domains: []Domain{seen}})
-		assert.Empty(t, c.Changes)
-		assert.Equal(t, []string{"a.example"}, c.OnlyAfter)
-	}
-}
-
 func TestOddFactsDoNotMistakeAnAliasOutOfTheZoneForNothing(t *testing.T) {
 	d := domain("@ A 192.0.2.1", "www CNAME shared-host.example.")
 	assert.Empty(t, d.Odd())
 	d = domain("@ A 192.0.2.1", "@ A 192.0.2.2")
 	assert.Len(t, d.Odd(), 2)
-}
-
-func TestWhatWasNotAnsweredIsNotComparedAsGone(t *testing.T) {
-	servers := []Server{{Name: "ns", State: Answers}}
-	www := record.Set{Name: "www.a.example", Type: "A", TTL: 60, Values: []string{"192.0.2.1"}}
-	mx := record.Set{Name: "a.example", Type: "MX", TTL: 60, Values: []string{"10 m."}}
-	full := &Survey{Domains: []Domain{{Name: "a.example", Servers: servers, Records: []record.Set{www, mx}}}}
-	less := &Survey{Domains: []Domain{{Name: "a.example", Servers: servers, Records: []record.Set{},
-		Missed: []Missed{{Name: "www.a.example", Type: "A", By: "ns", Why: "it says SERVFAIL"}}}}}
-	for _, c := range []Comparison{Compare(full, less), Compare(less, full)} {
-		require.Len(t, c.Changes["a.example"], 1, "only what was answered both times")
-		assert.Equal(t, "MX", c.Changes["a.example"][0].Type)
-		assert.Equal(t, []record.Key{{Name: "www.a.example", Type: "A"}}, c.Unseen["a.example"])
-	}
 }

@@ -67,7 +67,7 @@ type New struct {
 	To    []string `json:"to"`    // the name servers that it is to have; empty where nobody says
 	Ready bool     `json:"ready"` // every one of them was asked, and says all that the zone needs
 
-	Serial uint32
+	Serial uint32 `json:"-"`
 }
 
 // Zone is a domain with the records that the plan needs in it, and the changes that lead there from

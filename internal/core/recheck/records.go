@@ -1,24 +1,33 @@
-package survey
+package recheck
 
 import (
 	"slices"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// Comparison is what two surveys differ in.
-type Comparison struct {
+// Records is what two surveys differ in, record by record, TTLs included.
+type Records struct {
 	Changes    map[string][]record.Change // of each domain that both saw
 	OnlyBefore []string                   // domains that the later survey did not look at, or could not see
 	OnlyAfter  []string                   // domains that the earlier survey did not look at, or could not see
 	Unseen     map[string][]record.Key    // what one of them saw of a domain and the other got no answer about
+	Partial    []Partial                  // of the two, those that saw zones only in part
 }
 
-// Compare returns for every domain that both surveys saw what came, went and changed. A domain that one of them did not
+// Partial is a survey that asked for the names of some zones.
+type Partial struct {
+	Started time.Time
+	Zones   int
+}
+
+// recordsOf returns for every domain that both surveys saw what came, went and changed. A domain that one of them did not
 // see is no loss, and neither is a set that only a picture made by asking lacks where the other one was whole.
-func Compare(before, after *Survey) Comparison {
-	c := Comparison{Changes: map[string][]record.Change{}, Unseen: map[string][]record.Key{}}
-	old := map[string]*Domain{}
+func recordsOf(before, after *survey.Survey) *Records {
+	c := &Records{Changes: map[string][]record.Change{}, Unseen: map[string][]record.Key{}}
+	old := map[string]*survey.Domain{}
 	for i := range before.Domains {
 		if d := &before.Domains[i]; d.Seen() {
 			old[d.Name] = d
@@ -48,5 +57,16 @@ func Compare(before, after *Survey) Comparison {
 		c.OnlyBefore = append(c.OnlyBefore, name)
 	}
 	slices.Sort(c.OnlyBefore)
+	for _, v := range []*survey.Survey{before, after} {
+		p := Partial{Started: v.Started}
+		for i := range v.Domains {
+			if v.Domains[i].Seen() && v.Domains[i].Partial {
+				p.Zones++
+			}
+		}
+		if p.Zones > 0 {
+			c.Partial = append(c.Partial, p)
+		}
+	}
 	return c
 }
