@@ -1,4 +1,5 @@
-// Command upperpath plans, proves, rehearses, writes, audits and reports the consolidation of domains onto one site.
+// Command upperpath plans, proves, rehearses, writes, audits and reports the consolidation of
+// domains onto one site.
 package main
 
 import (

@@ -16,7 +16,8 @@ import (
 
 var fenced = regexp.MustCompile("(?ms)^```([a-z]+)\n(.*?)^```$")
 
-// TestTheExamplesOfTheRulesPage runs every example of docs/rules.md: rules, and the URLs that are tried on them.
+// TestTheExamplesOfTheRulesPage runs every example of docs/rules.md: rules, and the URLs that are
+// tried on them.
 func TestTheExamplesOfTheRulesPage(t *testing.T) {
 	page, err := os.ReadFile("../docs/rules.md")
 	require.NoError(t, err)
@@ -36,7 +37,8 @@ func TestTheExamplesOfTheRulesPage(t *testing.T) {
 				os.WriteFile(
 					estate,
 					[]byte(
-						"canonical: https://www.northmoor.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
+						"canonical: https://www.northmoor.example\n"+
+							"carriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
 							"rules: rules.csv\ndomains:\n  - northmoor.example\n  - lacemill-museum.example\n"+
 							"  - slatequarry.example\n"+options,
 					),

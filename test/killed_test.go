@@ -14,8 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestKilledAtAnyMomentTheAcceptedStateIsThere kills a recheck that takes another state, and a wait, after random times,
-// and looks each time that a state is accepted: the one before or the new one.
+// TestKilledAtAnyMomentTheAcceptedStateIsThere kills a recheck that takes another state, and a
+// wait, after random times, and looks each time that a state is accepted: the one before or the new
+// one.
 func TestKilledAtAnyMomentTheAcceptedStateIsThere(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "d")
 	command := func(args ...string) *exec.Cmd {

@@ -20,8 +20,9 @@ import (
 	_ "modernc.org/sqlite"
 )
 
-// TestWhatIsKeptIsNotAskedAgain kills an audit of old URLs again and again, and goes on each time: what was kept by then
-// is not asked once more, what several old URLs lead to is asked by few, and in the end all are there once.
+// TestWhatIsKeptIsNotAskedAgain kills an audit of old URLs again and again, and goes on each time:
+// what was kept by then is not asked once more, what several old URLs lead to is asked by few, and
+// in the end all are there once.
 func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	const urls = 4000
 	var lock sync.Mutex
@@ -41,9 +42,10 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	for i := range urls {
 		list += fmt.Sprintf("http://old.example/old/%d,%d\n", i, i%7)
 	}
-	for name, text := range map[string]string{"old-urls.csv": list, "upperpath.yaml": "canonical: https://www.n.example\n" +
-		"site: {addresses: [203.0.113.10]}\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
-		"defaults: {carrier: g}\ndomains: [n.example, old.example]\n"} {
+	for name, text := range map[string]string{"old-urls.csv": list,
+		"upperpath.yaml": "canonical: https://www.n.example\n" +
+			"site: {addresses: [203.0.113.10]}\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
+			"defaults: {carrier: g}\ndomains: [n.example, old.example]\n"} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
 	audit := func(more ...string) *exec.Cmd {
@@ -51,7 +53,8 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 		c := exec.Command(
 			filepath.Join(folder, "upperpath"),
 			append([]string{"audit", "--old-urls", "old-urls.csv", "--point",
-				point, "--parallel", "16", "--per-host", "16", "--fail-on", "never", "--format", "json"}, more...)...)
+				point, "--parallel", "16", "--per-host", "16", "--fail-on", "never", "--format", "json"},
+				more...)...)
 		c.Dir = dir
 		return c
 	}
@@ -133,7 +136,8 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	assert.Contains(t, string(out), `"listed": 4000`)
 	assert.Contains(t, string(out), "was complete; nothing was asked again")
 
-	// Where the redirect map changed, what should lead elsewhere now is asked and judged anew, and nothing else is.
+	// Where the redirect map changed, what should lead elsewhere now is asked and judged anew, and
+	// nothing else is.
 	write := func(name, text string) {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
@@ -156,19 +160,24 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	write("rules.csv", "old,new\n")
 	write("upperpath.yaml", string(estate)+"rules: rules.csv\n")
 	asksAnew(urls, "the estate file and the redirect map changed: all of its 4000 URLs are asked anew")
-	write("rules.csv", "old,new\nold.example/old/7,/page/\nold.example/old/8,/page\nold.example/old/9,/old/9\n")
-	asksAnew(2, "the redirect map changed: of its 4000 URLs those whose goal is the same (3998) are kept")
+	write("rules.csv",
+		"old,new\nold.example/old/7,/page/\nold.example/old/8,/page\nold.example/old/9,/old/9\n")
+	asksAnew(2,
+		"the redirect map changed: of its 4000 URLs those whose goal is the same (3998) are kept")
 	write("rules.csv", "old,new\nold.example/old/8,/page\nold.example/old/7,/page/\n")
-	asksAnew(0, "the redirect map changed: of its 4000 URLs those whose goal is the same (4000) are kept")
+	asksAnew(0,
+		"the redirect map changed: of its 4000 URLs those whose goal is the same (4000) are kept")
 	write("upperpath.yaml", string(estate)+"rules: rules.csv\npolicy: {hops: 2}\n")
 	asksAnew(urls, "the estate file changed: all of its 4000 URLs")
-	out, err = audit("--resume", "--timeout", "9s", "--point", "x.old.example=127.0.0.1").CombinedOutput()
+	out, err = audit("--resume", "--timeout", "9s", "--point",
+		"x.old.example=127.0.0.1").CombinedOutput()
 	require.NoError(t, err, string(out[:min(len(out), 2000)]))
 	assert.Contains(t, string(out), "the vantage changed")
 	// The certificates that a vantage file trusts are of the vantage, and how long it waits is not.
 	secure := httptest.NewTLSServer(nil)
 	defer secure.Close()
-	trust := string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: secure.Certificate().Raw}))
+	trust := string(pem.EncodeToMemory(
+		&pem.Block{Type: "CERTIFICATE", Bytes: secure.Certificate().Raw}))
 	for _, step := range []struct{ trust, vantage, says string }{
 		{trust, "trust: ca.pem\n", "the vantage changed"},
 		{trust, "trust: ca.pem\ntimeout: 9s\n", "was complete"},

@@ -28,7 +28,8 @@ func conforms(ts *testscript.TestScript, _ bool, args []string) {
 	ts.Check(compiled.Validate(value))
 }
 
-// TestTheSchemaOfTheEstateFileTakesTheDemo reads the demo's estate files as an editor would, and one with mistakes.
+// TestTheSchemaOfTheEstateFileTakesTheDemo reads the demo's estate files as an editor would, and
+// one with mistakes.
 func TestTheSchemaOfTheEstateFileTakesTheDemo(t *testing.T) {
 	here, err := filepath.Abs("../docs/schema/estate.json")
 	require.NoError(t, err)
@@ -42,12 +43,14 @@ func TestTheSchemaOfTheEstateFileTakesTheDemo(t *testing.T) {
 		require.NoError(t, err)
 		return v
 	}
-	for _, path := range []string{"../demo/estate/upperpath.yaml", "../demo/estate/faulty/upperpath.yaml"} {
+	for _, path := range []string{"../demo/estate/upperpath.yaml",
+		"../demo/estate/faulty/upperpath.yaml"} {
 		text, err := os.ReadFile(path)
 		require.NoError(t, err)
 		require.NoError(t, schema.Validate(value(text)), path)
-		for _, wrong := range [][2]string{{"canonical:", "cannonical:"}, {"by: server", "by: magic"}, {"mail: none",
-			"mail: perhaps"}} {
+		for _, wrong := range [][2]string{{"canonical:", "cannonical:"}, {"by: server", "by: magic"},
+			{"mail: none",
+				"mail: perhaps"}} {
 			bad := strings.Replace(string(text), wrong[0], wrong[1], 1)
 			require.NotEqual(t, string(text), bad, wrong[0])
 			require.Error(t, schema.Validate(value([]byte(bad))), wrong[1])

@@ -1,4 +1,5 @@
-// Package test drives the built program as its users do: scripts on files in a temporary folder, against the stage.
+// Package test drives the built program as its users do: scripts on files in a temporary folder,
+// against the stage.
 package test
 
 import (
@@ -89,7 +90,8 @@ func pause(ts *testscript.TestScript, _ bool, args []string) {
 	time.Sleep(d)
 }
 
-// until TEXT COMMAND... runs a command, whatever its exit code, again and again until its output holds a text.
+// until TEXT COMMAND... runs a command, whatever its exit code, again and again until its output
+// holds a text.
 func until(ts *testscript.TestScript, _ bool, args []string) {
 	if len(args) < 2 {
 		ts.Fatalf("usage: until TEXT COMMAND...")
@@ -105,7 +107,8 @@ func until(ts *testscript.TestScript, _ bool, args []string) {
 	}
 }
 
-// exits CODE COMMAND... runs a command and looks at its exit code; stdout and stderr are there for what follows.
+// exits CODE COMMAND... runs a command and looks at its exit code; stdout and stderr are there for
+// what follows.
 func exits(ts *testscript.TestScript, _ bool, args []string) {
 	if len(args) < 2 {
 		ts.Fatalf("usage: exits CODE COMMAND...")

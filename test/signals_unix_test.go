@@ -22,8 +22,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestEverySignalThatEndsKeepsWhatIsDone sends each to an audit that has seen one door and waits for another: what was
-// seen is kept, the exit code is that of an interrupt, and nothing of the program's inside is shown.
+// TestEverySignalThatEndsKeepsWhatIsDone sends each to an audit that has seen one door and waits
+// for another: what was seen is kept, the exit code is that of an interrupt, and nothing of the
+// program's inside is shown.
 func TestEverySignalThatEndsKeepsWhatIsDone(t *testing.T) {
 	silent, err := net.Listen("tcp", "127.0.0.1:0") // takes connections, and says nothing
 	require.NoError(t, err)
@@ -42,19 +43,23 @@ func TestEverySignalThatEndsKeepsWhatIsDone(t *testing.T) {
 		}
 	}()
 	for _, signal := range []syscall.Signal{
-		syscall.SIGINT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT, syscall.SIGUSR1, syscall.SIGALRM, syscall.SIGXCPU,
+		syscall.SIGINT, syscall.SIGTERM, syscall.SIGHUP, syscall.SIGQUIT, syscall.SIGUSR1,
+		syscall.SIGALRM, syscall.SIGXCPU,
 	} {
 		t.Run(signal.String(), func(t *testing.T) {
 			if ossignal.Ignored(signal) {
 				t.Skip("whoever started the tests has it ignored, as nohup does, and the program keeps it so")
 			}
 			dir := t.TempDir()
-			require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte("canonical: https://www.n.example\n"+
-				"site: {addresses: [203.0.113.10]}\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
-				"defaults: {carrier: g}\ndomains: [n.example, old.example]\n"), 0o600))
+			require.NoError(t,
+				os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte("canonical: https://www.n.example\n"+
+					"site: {addresses: [203.0.113.10]}\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
+					"defaults: {carrier: g}\ndomains: [n.example, old.example]\n"), 0o600))
 			// One at a time: where the silent one is asked, what comes before it was seen.
-			c := exec.Command(filepath.Join(folder, "upperpath"), "audit", "--timeout", "60s", "--fail-on", "never", "--point",
-				"old.example="+silent.Addr().String(), "--point", "www.n.example="+living.Listener.Addr().String(), "--point",
+			c := exec.Command(filepath.Join(folder, "upperpath"), "audit", "--timeout", "60s", "--fail-on",
+				"never", "--point",
+				"old.example="+silent.Addr().String(), "--point",
+				"www.n.example="+living.Listener.Addr().String(), "--point",
 				"n.example="+living.Listener.Addr().String(), "--resolver", "127.0.0.1:1", "--parallel", "1")
 			c.Dir = dir
 			var said bytes.Buffer
@@ -84,7 +89,8 @@ func TestSignalsThatSomebodyIgnoresStayIgnored(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "d")
 	demo := exec.Command(filepath.Join(folder, "upperpath"), "demo", "--dir", dir)
 	require.NoError(t, demo.Run())
-	c := exec.Command("sh", "-c", `trap "" HUP; exec "$0" stage stage`, filepath.Join(folder, "upperpath"))
+	c := exec.Command("sh", "-c", `trap "" HUP; exec "$0" stage stage`,
+		filepath.Join(folder, "upperpath"))
 	c.Dir = dir
 	require.NoError(t, c.Start())
 	require.Eventually(t, func() bool {
@@ -92,7 +98,8 @@ func TestSignalsThatSomebodyIgnoresStayIgnored(t *testing.T) {
 		return err == nil && info.Size() > 0
 	}, 20*time.Second, 20*time.Millisecond)
 	require.NoError(t, c.Process.Signal(syscall.SIGHUP))
-	look := exec.Command(filepath.Join(folder, "upperpath"), "look", "lacemill-museum.example", "--from", "stage/stage.yaml",
+	look := exec.Command(filepath.Join(folder, "upperpath"), "look", "lacemill-museum.example",
+		"--from", "stage/stage.yaml",
 		"--fail-on", "never")
 	look.Dir = dir
 	out, err := look.CombinedOutput()

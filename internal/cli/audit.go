@@ -103,15 +103,18 @@ lead to is asked once. Each is kept as it comes: where the audit was cut off, --
 	out.chainFlag(c)
 	c.Flags().BoolVar(&doorsOnly, "doors-only", false, "leave out the examples of rules")
 	c.Flags().BoolVar(&forget, "forget", false, "do not keep the result")
-	c.Flags().StringVar(&olds.path, "old-urls", "", "follow the old URLs of this `FILE` (- is standard input) instead of "+
-		"doors and rules")
-	c.Flags().StringVar(&olds.host, "host", "", "the `HOST` or door whose paths they are, where that file names none")
-	c.Flags().BoolVar(&olds.resume, "resume", false, "go on where an audit of these old URLs was cut off")
+	c.Flags().StringVar(&olds.path, "old-urls", "",
+		"follow the old URLs of this `FILE` (- is standard input) instead of "+
+			"doors and rules")
+	c.Flags().StringVar(&olds.host, "host", "",
+		"the `HOST` or door whose paths they are, where that file names none")
+	c.Flags().BoolVar(&olds.resume, "resume", false,
+		"go on where an audit of these old URLs was cut off")
 	return c
 }
 
-// runAudit follows every URL that the plan asks, and judges it. Where the context ends, what was seen comes back with
-// its error; where no vantage works, an error alone.
+// runAudit follows every URL that the plan asks, and judges it. Where the context ends, what was
+// seen comes back with its error; where no vantage works, an error alone.
 func (p *program) runAudit(
 	ctx context.Context,
 	made *plan.Plan,
@@ -128,24 +131,28 @@ func (p *program) runAudit(
 		Started:   p.now().UTC().Truncate(time.Millisecond),
 		Chains:    []chain.Chain{},
 	}
-	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards, Exempt: made.Exempt,
-		Clues: made.Clues()}
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
+		Exempt: made.Exempt,
+		Clues:  made.Clues()}
 	judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(ctx, h) }
 	progress := p.progress("auditing", len(asks), "URLs")
 	defer progress.done()
 	var tally chain.Tally
 	var torn []web.Host // their addresses do not do the same
-	beside, judged := who.judging(func(u web.URL) (chain.Judge, chain.Goal) { return judge, made.Goal(u) })
-	err := chain.RunJudged(ctx, who.visitors, slices.Values(asks), parallel, beside, func(all []chain.Chain) {
-		for _, c := range judged(all) {
-			tally.AddChain(c)
-			a.Chains = append(a.Chains, c)
-			if finding.Has(c.Findings, finding.SplitAnswers) && !slices.Contains(torn, c.Entry.Host()) {
-				torn = append(torn, c.Entry.Host())
-			}
-		}
-		progress.step()
+	beside, judged := who.judging(func(u web.URL) (chain.Judge, chain.Goal) {
+		return judge, made.Goal(u)
 	})
+	err := chain.RunJudged(ctx, who.visitors, slices.Values(asks), parallel, beside,
+		func(all []chain.Chain) {
+			for _, c := range judged(all) {
+				tally.AddChain(c)
+				a.Chains = append(a.Chains, c)
+				if finding.Has(c.Findings, finding.SplitAnswers) && !slices.Contains(torn, c.Entry.Host()) {
+					torn = append(torn, c.Entry.Host())
+				}
+			}
+			progress.step()
+		})
 	if err == nil {
 		p.besides(ctx, made, w, judge, torn, &tally)
 	}
@@ -160,7 +167,8 @@ func (p *program) runAudit(
 	if err != nil {
 		a.Notes = append(
 			a.Notes,
-			fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", len(a.Chains), len(asks)),
+			fmt.Sprintf("This audit was interrupted: %d of %d URLs were followed.", len(a.Chains),
+				len(asks)),
 		)
 	}
 	if broken := who.broken(); broken != nil {
@@ -169,8 +177,8 @@ func (p *program) runAudit(
 	return a, err
 }
 
-// besides looks at what is no door: the sitemap of the site, and who says what about hosts whose addresses do not do
-// the same.
+// besides looks at what is no door: the sitemap of the site, and who says what about hosts whose
+// addresses do not do the same.
 func (p *program) besides(
 	ctx context.Context,
 	made *plan.Plan,
@@ -190,7 +198,8 @@ func (p *program) besides(
 // mostTorn is of how many hosts the name servers are asked what they say.
 const mostTorn = 50
 
-// auditEntries yields every URL that an audit asks: those of the plan, and what else is asked of each host.
+// auditEntries yields every URL that an audit asks: those of the plan, and what else is asked of
+// each host.
 func auditEntries(made *plan.Plan, rules bool) iter.Seq[chain.Entry] {
 	return func(yield func(chain.Entry) bool) {
 		for e := range entries(slices.Values(made.Asks(rules))) {

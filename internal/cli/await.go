@@ -65,8 +65,10 @@ It ends with 0 when all is there, with 1 when --timeout is over.`,
 	vantage.flagsNamed(c, "step-timeout")
 	out.formatFlag(c)
 	f := c.Flags()
-	f.StringVar(&o.name, "for", "", "only what is about this `NAME`, such as www.lacemill-museum.example")
-	f.DurationVar(&o.timeout, "timeout", 0, "give up after this `TIME`, such as 2h; 0s: look once (default: never)")
+	f.StringVar(&o.name, "for", "",
+		"only what is about this `NAME`, such as www.lacemill-museum.example")
+	f.DurationVar(&o.timeout, "timeout", 0,
+		"give up after this `TIME`, such as 2h; 0s: look once (default: never)")
 	f.BoolVar(&out.detail, "all", false, "show what is there, too")
 	return c
 }
@@ -103,10 +105,12 @@ func (p *program) runAwait(
 	if err := ctx.Err(); err != nil {
 		return err
 	}
-	a := report.Awaiting{Canonical: made.Canonical, Vantage: who.from(), Started: p.now(), Silent: silent,
-		Board: await.New(all, places, now())}
+	a := report.Awaiting{Canonical: made.Canonical, Vantage: who.from(), Started: p.now(),
+		Silent: silent,
+		Board:  await.New(all, places, now())}
 	if len(resolvers) == 0 {
-		a.Notes = append(a.Notes, "The system names no resolvers in a file, so none was asked about records.")
+		a.Notes = append(a.Notes,
+			"The system names no resolvers in a file, so none was asked about records.")
 	}
 	err = p.waitFor(ctx, &a, asker, out, o)
 	a.Notes = append(a.Notes, who.notes()...)
@@ -131,11 +135,13 @@ func (p *program) runAwait(
 
 // awaiter asks from a vantage what a plan waits for.
 func awaiter(made *plan.Plan, w *live.Client) *live.Asker {
-	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards, Exempt: made.Exempt,
-		Clues: made.Clues()}
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
+		Exempt: made.Exempt,
+		Clues:  made.Clues()}
 	judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return w.CAA(context.Background(), h) }
 	return &live.Asker{
-		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal, Afresh: true,
+		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true}, Judge: judge, Goals: made.Goal,
+		Afresh: true,
 	}
 }
 
@@ -162,7 +168,9 @@ func awaited(made *plan.Plan, name string) ([]await.Zone, []expect.Expectation, 
 		return nil, nil, usage("--for %s: the plan wants nothing of this name%s", name, near)
 	}
 	zones = slices.DeleteFunc(zones, func(z await.Zone) bool {
-		return !slices.ContainsFunc(part, func(e expect.Expectation) bool { return !e.AtDoor() && e.Domain == z.Domain })
+		return !slices.ContainsFunc(part, func(e expect.Expectation) bool {
+			return !e.AtDoor() && e.Domain == z.Domain
+		})
 	})
 	return zones, part, nil
 }
@@ -175,7 +183,8 @@ type wallClock struct{}
 func (wallClock) Now() time.Time                         { return now() }
 func (wallClock) After(d time.Duration) <-chan time.Time { return time.After(d) }
 
-// waitFor waits, and shows meanwhile how far it is: on a terminal in a table that changes, in a pipe line by line.
+// waitFor waits, and shows meanwhile how far it is: on a terminal in a table that changes, in a
+// pipe line by line.
 func (p *program) waitFor(
 	ctx context.Context,
 	a *report.Awaiting,
@@ -188,23 +197,27 @@ func (p *program) waitFor(
 	shows := func([]await.Change) error { return nil }
 	if screen := p.screen(out); screen != nil {
 		defer screen.clear()
-		shows = func([]await.Change) error { return screen.draw(report.AwaitNow(a, now(), screen.rows())) }
-	} else if _, is := terminal(p.out.to); !is && out.format == "text" && !(o.limited && o.timeout == 0) {
+		shows = func([]await.Change) error {
+			return screen.draw(report.AwaitNow(a, now(), screen.rows()))
+		}
+	} else if _, is := terminal(p.out.to); !is && out.format == "text" &&
+		!(o.limited && o.timeout == 0) {
 		shows = p.awaitLines(a, now)
 	}
 	return await.Run(ctx, a.Board, asker, wallClock{}, func(changes []await.Change) error {
 		if err := shows(changes); err != nil {
 			return err
 		}
-		if o.limited && (o.timeout > 0 && time.Since(began) >= o.timeout || o.timeout == 0 && a.Board.Looked()) {
+		if o.limited &&
+			(o.timeout > 0 && time.Since(began) >= o.timeout || o.timeout == 0 && a.Board.Looked()) {
 			return errTimeUp
 		}
 		return nil
 	})
 }
 
-// awaitLines writes how things stand once everybody has been asked for the first time, and then each change, a line
-// each.
+// awaitLines writes how things stand once everybody has been asked for the first time, and then
+// each change, a line each.
 func (p *program) awaitLines(a *report.Awaiting, now func() time.Time) func([]await.Change) error {
 	looked := false
 	return func(changes []await.Change) error {
@@ -250,8 +263,8 @@ func (s *screen) rows() int {
 	return 24
 }
 
-// draw writes a document in place of the one before. The cursor stays below it, so that what else is written comes
-// after it.
+// draw writes a document in place of the one before. The cursor stays below it, so that what else
+// is written comes after it.
 func (s *screen) draw(d doc.Doc) error {
 	if time.Since(s.drawn) < time.Second/4 {
 		return nil
@@ -275,7 +288,8 @@ func (s *screen) draw(d doc.Doc) error {
 	return err
 }
 
-// up leads back to the first line that was drawn, and clears from there (ECMA-48 sections 8.3.22 and 8.3.39).
+// up leads back to the first line that was drawn, and clears from there (ECMA-48 sections 8.3.22
+// and 8.3.39).
 func (s *screen) up() string {
 	if s.lines == 0 {
 		return ""

@@ -9,8 +9,8 @@ import (
 // clockName is the environment variable that sets the clock: everything that has a date goes by it.
 const clockName = "UPPERPATH_CLOCK"
 
-// setClock is what the clock was set to, and when by that of the machine: it goes on from there. The zero value: nobody
-// set it.
+// setClock is what the clock was set to, and when by that of the machine: it goes on from there.
+// The zero value: nobody set it.
 type setClock struct{ to, at time.Time }
 
 var clockSet = sync.OnceValues(func() (setClock, error) {

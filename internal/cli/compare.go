@@ -40,8 +40,9 @@ func (p *program) compare() *cobra.Command {
 	var from estateOptions
 	var out output
 	c := &cobra.Command{
-		Use:   "compare A B",
-		Short: "Say what was mended, what is new and what is the same between two surveys, audits or plans",
+		Use: "compare A B",
+		Short: "Say what was mended, what is new and what is the same between two surveys, audits or " +
+			"plans",
 		Long: `compare takes two surveys, two audits or two plans: what is kept by its number, first, last, or a date
 (the last one kept by the end of that day); a survey unless it says audit: in front; a plan, or a
 survey or audit, from a file that --format json wrote; plan for the present one. It says which
@@ -59,14 +60,16 @@ ends with 1 where something got worse: a finding that is new, from --fail-on on.
 			return p.runCompare(c.Context(), &from, &out, args)
 		},
 	}
-	c.Flags().StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	c.Flags().StringVar(&from.path, "estate", "",
+		"the estate `FILE` (default: upperpath.yaml here or in a folder above)")
 	out.flags(c)
 	_ = c.Flags().Set("fail-on", "warning")
 	c.Flags().Lookup("fail-on").DefValue = "warning"
 	return c
 }
 
-func (p *program) runCompare(ctx context.Context, from *estateOptions, out *output, args []string) error {
+func (p *program) runCompare(ctx context.Context, from *estateOptions, out *output,
+	args []string) error {
 	var kinds [2]string
 	for i, a := range args {
 		var err error
@@ -82,7 +85,8 @@ func (p *program) runCompare(ctx context.Context, from *estateOptions, out *outp
 		}
 	}
 	if kinds[0] != kinds[1] {
-		return usage("compare %s %s: %s and %s cannot be compared", args[0], args[1], aOrAn(kinds[0]), aOrAn(kinds[1]))
+		return usage("compare %s %s: %s and %s cannot be compared", args[0], args[1], aOrAn(kinds[0]),
+			aOrAn(kinds[1]))
 	}
 	var both [2]compared
 	for i, a := range args {
@@ -140,16 +144,20 @@ func kindOfFile(path string) (string, error) {
 	if err := json.Unmarshal(data, &head); err != nil {
 		return "", usage("%s: it cannot be read as JSON: %w", path, err)
 	}
-	kind, isOurs := map[string]string{survey.Schema: surveys, chain.AuditSchema: audits, plan.Schema: plans}[head.Schema]
+	kind, isOurs := map[string]string{survey.Schema: surveys, chain.AuditSchema: audits,
+		plan.Schema: plans}[head.Schema]
 	if !isOurs {
-		return "", usage("%s: its schema is %q; expected a survey, an audit or a plan that --format json wrote", path,
-			head.Schema)
+		return "",
+			usage("%s: its schema is %q; expected a survey, an audit or a plan that --format json wrote",
+				path,
+				head.Schema)
 	}
 	return kind, nil
 }
 
 // side reads one side of a comparison.
-func (p *program) side(ctx context.Context, from *estateOptions, word, kind string) (compared, error) {
+func (p *program) side(ctx context.Context, from *estateOptions, word, kind string) (compared,
+	error) {
 	if isFile(word) {
 		return sideFromFile(word)
 	}
@@ -158,7 +166,8 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 		if err != nil {
 			return compared{}, err
 		}
-		return compared{kind: plans, name: "the present plan", state: report.PlanState(made, p.now())}, nil
+		return compared{kind: plans, name: "the present plan", state: report.PlanState(made, p.now())},
+			nil
 	}
 	if strings.ContainsAny(word, "./\\") {
 		return compared{}, usage("compare %s: there is no such file", word)
@@ -182,7 +191,8 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 	}
 	a, err := s.Get(ctx, number)
 	if errors.Is(err, store.ErrEmpty) {
-		return compared{}, usage("there is no audit %d; upperpath report --list shows what is kept", number)
+		return compared{},
+			usage("there is no audit %d; upperpath report --list shows what is kept", number)
 	}
 	if err != nil {
 		return compared{}, storeFailed(err)
@@ -239,7 +249,8 @@ func sideFromFile(path string) (compared, error) {
 }
 
 // keptNumber finds what is kept by a number, first, last, or a date.
-func (p *program) keptNumber(ctx context.Context, s *store.Store, word, kind string) (int64, error) {
+func (p *program) keptNumber(ctx context.Context, s *store.Store, word, kind string) (int64,
+	error) {
 	number, err := strconv.ParseInt(word, 10, 64)
 	if err == nil {
 		return number, nil
@@ -262,10 +273,14 @@ func (p *program) keptNumber(ctx context.Context, s *store.Store, word, kind str
 	case word == "first":
 		return all[len(all)-1].ID, nil
 	case dateErr != nil:
-		return 0, usage("compare %s: expected the number of %s, first, last, a date such as 2026-11-01, or a file", word,
-			aOrAn(kind))
+		return 0,
+			usage("compare %s: expected the number of %s, first, last, a date such as 2026-11-01, or a file",
+				word,
+				aOrAn(kind))
 	}
-	at := slices.IndexFunc(all, func(k store.Kept) bool { return k.Started.Before(day.AddDate(0, 0, 1)) })
+	at := slices.IndexFunc(all, func(k store.Kept) bool {
+		return k.Started.Before(day.AddDate(0, 0, 1))
+	})
 	if at < 0 {
 		return 0, usage("compare %s: nothing was kept until then; the first %s is of %s", word, kind,
 			all[len(all)-1].Started.Format(time.DateOnly))

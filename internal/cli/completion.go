@@ -23,12 +23,14 @@ func completes(c *cobra.Command, flag string, words func(*cobra.Command) []strin
 	)
 }
 
-// completion teaches every command the words of the estate and the store: domains, waves, carriers, vantages, and the
-// numbers of what is kept.
+// completion teaches every command the words of the estate and the store: domains, waves, carriers,
+// vantages, and the numbers of what is kept.
 func completion(c *cobra.Command) {
 	completes(c, "only", domainWords)
 	completes(c, "carrier", carrierWords)
-	completes(c, "consider", func(c *cobra.Command) []string { return append(carrierWords(c), "www,apex") })
+	completes(c, "consider", func(c *cobra.Command) []string {
+		return append(carrierWords(c), "www,apex")
+	})
 	completes(c, "number", auditNumbers)
 	completes(c, "before", auditNumbers)
 	completes(c, "show", surveyNumbers)
@@ -132,7 +134,9 @@ func auditNumbers(c *cobra.Command) []string {
 }
 
 func surveyNumbers(c *cobra.Command) []string {
-	return keptNumbers(c, func(s *store.Store) ([]store.Kept, error) { return s.ListSurveys(c.Context()) })
+	return keptNumbers(c, func(s *store.Store) ([]store.Kept, error) {
+		return s.ListSurveys(c.Context())
+	})
 }
 
 func keptNumbers(c *cobra.Command, list func(*store.Store) ([]store.Kept, error)) []string {
@@ -151,7 +155,8 @@ func keptNumbers(c *cobra.Command, list func(*store.Store) ([]store.Kept, error)
 	}
 	var all []string
 	for _, k := range kept {
-		all = append(all, fmt.Sprintf("%d\t%s from %s", k.ID, k.Started.Format("2006-01-02 15:04"), k.Vantage))
+		all = append(all,
+			fmt.Sprintf("%d\t%s from %s", k.ID, k.Started.Format("2006-01-02 15:04"), k.Vantage))
 	}
 	return all
 }

@@ -71,12 +71,15 @@ a page is gone), and rules import takes it back; empty lines stay undecided.`,
 	}
 	from.flags(c)
 	out.flags(c)
-	c.Flags().StringVar(&host, "host", "", "the `HOST` or door whose paths they are, where a file names none")
-	c.Flags().BoolVar(&all, "all", false, "show all that do not arrive as they should, not only the heaviest")
+	c.Flags().StringVar(&host, "host", "",
+		"the `HOST` or door whose paths they are, where a file names none")
+	c.Flags().BoolVar(&all, "all", false,
+		"show all that do not arrive as they should, not only the heaviest")
 	return c
 }
 
-// oldURLs reads old URLs from files, or from the one that gather made, each once; name says from where.
+// oldURLs reads old URLs from files, or from the one that gather made, each once; name says from
+// where.
 func (p *program) oldURLs(
 	ctx context.Context, e *files.Estate, in plan.Input, door web.Door, paths []string,
 ) (all []old.Address, name string, err error) {
@@ -106,7 +109,7 @@ func (p *program) oldURLs(
 			}
 		}
 		if !is {
-			known[key] = int32(len(all)) //nolint:gosec // so many do not fit into memory
+			known[key] = int32(len(all)) // so many do not fit into memory
 		}
 		all = append(all, old.Address{URL: string(a.URL), Weight: a.Weight, Method: method})
 	})}
@@ -121,14 +124,17 @@ func (p *program) oldURLs(
 		}
 	}
 	if len(reader.Maps) > 0 {
-		return nil, "", usage("%s is an index of sitemaps; upperpath gather fetches what it names", fromHere(paths[0]))
+		return nil, "",
+			usage("%s is an index of sitemaps; upperpath gather fetches what it names", fromHere(paths[0]))
 	}
 	return all, fromHere(strings.Join(paths, ", ")), nil
 }
 
 // hinted says where old URLs come from, where the file that is looked for by itself is not there.
 func hinted(err error) error {
-	if faults, is := err.(problem.List); is && len(faults) == 1 && strings.HasSuffix(faults[0].File, oldURLsName) {
+	if faults,
+		is := err.(problem.List); is && len(faults) == 1 &&
+		strings.HasSuffix(faults[0].File, oldURLsName) {
 		faults[0].Remedy = "gather old URLs first: upperpath gather SOURCE..."
 	}
 	return err

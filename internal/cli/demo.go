@@ -55,8 +55,8 @@ report.html. It leaves a folder behind in which every other command can be tried
 	return c
 }
 
-// demoFolder puts the demo estate into a folder. A file that is there and differs is left alone, and is an error
-// without force.
+// demoFolder puts the demo estate into a folder. A file that is there and differs is left alone,
+// and is an error without force.
 func demoFolder(dir string, force bool) (string, error) {
 	if dir == "" {
 		var err error
@@ -156,7 +156,8 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	page := filepath.Join(folder, "report.html")
 	if err := writeHTML(page, report.Client(report.ForClient{
 		Title: reportTitle(made.Canonical), Made: p.now(), Today: today,
-		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now())}), force); err != nil {
+		After: after, Plan: made, Survey: seen, Book: report.RunbookOf(made, "", p.now())}),
+		force); err != nil {
 		return err
 	}
 	p.chapter(9, "The report")
@@ -168,16 +169,16 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	return nil
 }
 
-// mends is what a person changes in the redirect map of the demo, after reading what the proof says: by the rule's old,
-// the new target; "" drops the rule.
+// mends is what a person changes in the redirect map of the demo, after reading what the proof
+// says: by the rule's old, the new target; "" drops the rule.
 var mends = map[string]string{
 	"slatequarry.example/exhibition/{name}":             "/exhibitions/{name}/",
 	"lacemill-museum.example/exhibitions/{name}-quarry": "/exhibitions/{name}-quarry/",
 	"northmoor-tickets.example/season":                  "",
 }
 
-// demoProof proves the redirect map that was handed over, which is refuted; straightens it, mends the loop, and proves
-// it again.
+// demoProof proves the redirect map that was handed over, which is refuted; straightens it, mends
+// the loop, and proves it again.
 func (p *program) demoProof(folder string, e *files.Estate) error {
 	path := filepath.Join(folder, "old-rules.csv")
 	prove := func(path string) (*proof.Proof, *predict.Prediction, error) {
@@ -185,7 +186,8 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 		if err != nil {
 			return nil, nil, err
 		}
-		made := predict.New(predict.Input{Estate: e.Estate, Rules: rules, SiteRules: e.SiteRules, Pages: e.Pages})
+		made := predict.New(predict.Input{Estate: e.Estate, Rules: rules, SiteRules: e.SiteRules,
+			Pages: e.Pages})
 		return proof.Prove(made, nil), made, nil
 	}
 	handed, made, err := prove(path)
@@ -209,7 +211,8 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	}
 	fmt.Fprintf(
 		p.out,
-		"\nStraightened: %d rules now lead there in one hop. Mended by hand: %d. The result is rules.csv.\n\n",
+		"\nStraightened: %d rules now lead there in one hop. Mended by hand: %d. The result is "+
+			"rules.csv.\n\n",
 		straightened,
 		mended,
 	)
@@ -221,7 +224,8 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 }
 
 // demoCover gathers the old URLs of an export, and says what becomes of each.
-func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate, made *plan.Plan) error {
+func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
+	made *plan.Plan) error {
 	g := old.NewGathering(old.DefaultLeaveOut())
 	g.Hosts = func(h web.Host) bool { return made.Estate.Holds(h) || made.Estate.Serves(h) }
 	if err := (&files.OldURLs{To: g}).Add(filepath.Join(folder, "old-pages.csv")); err != nil {
@@ -240,11 +244,14 @@ func (p *program) demoCover(ctx context.Context, folder string, e *files.Estate,
 	if err != nil {
 		return err
 	}
-	return p.tell(report.CoverSummary(report.Covered{Coverage: old.Cover(in.Web(), all, nil), From: oldURLsName}))
+	return p.tell(report.CoverSummary(
+		report.Covered{Coverage: old.Cover(in.Web(), all, nil), From: oldURLsName}))
 }
 
-// mendRules gives the text of a redirect map with its chains straightened and what a person changes.
-func mendRules(path string, made *predict.Prediction) (straightened, mended int, text []byte, err error) {
+// mendRules gives the text of a redirect map with its chains straightened and what a person
+// changes.
+func mendRules(path string, made *predict.Prediction) (straightened, mended int, text []byte,
+	err error) {
 	changes := proof.Straighten(made)
 	straightened = len(changes)
 	edits := edits(changes)
@@ -264,7 +271,8 @@ func mendRules(path string, made *predict.Prediction) (straightened, mended int,
 	return straightened, mended, text, err
 }
 
-// demoSurvey surveys the stage, keeps what it saw, and shows what is odd about names; the doors come after it.
+// demoSurvey surveys the stage, keeps what it saw, and shows what is odd about names; the doors
+// come after it.
 func (p *program) demoSurvey(
 	ctx context.Context,
 	e *files.Estate,
@@ -278,7 +286,8 @@ func (p *program) demoSurvey(
 	return v, p.tell(report.SurveyOfNames(v))
 }
 
-// surveyFaulty surveys the stage for the second estate of the demo, whose plan goes wrong everywhere.
+// surveyFaulty surveys the stage for the second estate of the demo, whose plan goes wrong
+// everywhere.
 func (p *program) surveyFaulty(ctx context.Context, folder string, scene stage.Scene) error {
 	from := estateOptions{path: filepath.Join(folder, "faulty", files.EstateName)}
 	e, made, err := from.read()
@@ -329,7 +338,8 @@ func (p *program) chapter(number int, title string) {
 		fmt.Fprintln(p.out)
 	}
 	line := fmt.Sprintf("── %d  %s ", number, title)
-	_ = p.tell(doc.Doc{Title: line + strings.Repeat("─", max(0, min(p.style().Width, 100)-len([]rune(line))))})
+	_ = p.tell(doc.Doc{Title: line +
+		strings.Repeat("─", max(0, min(p.style().Width, 100)-len([]rune(line))))})
 	fmt.Fprintln(p.out)
 }
 
@@ -355,10 +365,12 @@ func (p *program) nextCommands(folder string, made *plan.Plan) {
 	if self, err := os.Executable(); err == nil && strings.Contains(self, "go-build") {
 		run = "go run ."
 	}
-	estate, scene := quoteArgument(filepath.Join(folder, files.EstateName)), quoteArgument(filepath.Join(folder, "stage"))
+	estate, scene := quoteArgument(filepath.Join(folder, files.EstateName)),
+		quoteArgument(filepath.Join(folder, "stage"))
 	faulty := quoteArgument(filepath.Join(folder, "faulty", files.EstateName))
 	vantage := quoteArgument(filepath.Join(folder, "stage", vantageName))
-	fmt.Fprintf(p.out, "\nTry next, with the stage running in another terminal (%s stage %s):\n\n", run, scene)
+	fmt.Fprintf(p.out, "\nTry next, with the stage running in another terminal (%s stage %s):\n\n",
+		run, scene)
 	for _, line := range []string{
 		"look lacemill-museum.example --from " + vantage,
 		"plan --estate " + estate,
@@ -375,14 +387,16 @@ func reportTitle(canonical string) string {
 	return "Every door to " + canonical
 }
 
-// writeHTML writes a report page. One that is there already is replaced only if the program made it and nobody edited
-// it, or with force.
+// writeHTML writes a report page. One that is there already is replaced only if the program made it
+// and nobody edited it, or with force.
 func writeHTML(path string, d doc.Doc, force bool) error {
 	var page bytes.Buffer
 	if err := doc.Write(&page, "html", d, doc.Style{}); err != nil {
 		return failed(fmt.Errorf("making the report: %w", err))
 	}
-	return files.WriteMade(force, files.Made{Path: path, Data: page.Bytes(), Opens: "<!-- ", Closes: " -->"})
+	return files.WriteMade(force,
+		files.Made{Path: path, Data: page.Bytes(), Opens: "<!-- ", Closes: " -->"})
 }
 
-var errNothingKept = errors.New("no audit has been kept for this estate yet; run upperpath audit first")
+var errNothingKept = errors.New(
+	"no audit has been kept for this estate yet; run upperpath audit first")

@@ -19,7 +19,8 @@ type turnedClock struct {
 	now  time.Time
 }
 
-// atOnce is how long a time takes that is waited for on the stage, so that what was asked is answered first.
+// atOnce is how long a time takes that is waited for on the stage, so that what was asked is
+// answered first.
 const atOnce = 20 * time.Millisecond
 
 func (c *turnedClock) Now() time.Time {
@@ -39,9 +40,10 @@ func (c *turnedClock) After(d time.Duration) <-chan time.Time {
 	return passed
 }
 
-// playAwait waits, on a stage that begins as it is today, for what the plan wants of one name, while somebody carries
-// the plan out.
-func (p *program) playAwait(ctx context.Context, made *plan.Plan, scene stage.Scene, name string) error {
+// playAwait waits, on a stage that begins as it is today, for what the plan wants of one name,
+// while somebody carries the plan out.
+func (p *program) playAwait(ctx context.Context, made *plan.Plan, scene stage.Scene,
+	name string) error {
 	player, err := stage.Play(scene, made)
 	if err != nil {
 		return failed(fmt.Errorf("starting the stage for the wait: %w", err))

@@ -13,8 +13,9 @@ import (
 	"upperpath.example/upperpath/internal/stage"
 )
 
-// playRunbook works the runbook of a plan through on a stage that begins as it is today. Whatever a step asks for is
-// done there; whether it worked is looked at as it is in the world. Waits are over at once: the clock is turned on.
+// playRunbook works the runbook of a plan through on a stage that begins as it is today. Whatever a
+// step asks for is done there; whether it worked is looked at as it is in the world. Waits are over
+// at once: the clock is turned on.
 func (p *program) playRunbook(ctx context.Context, made *plan.Plan, scene stage.Scene) error {
 	player, err := stage.Play(scene, made)
 	if err != nil {

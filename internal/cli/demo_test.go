@@ -12,8 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/files"
 )
 
-// TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver straightens and mends the redirect map that was handed over;
-// UPDATE=1 writes the result.
+// TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver straightens and mends the redirect map that
+// was handed over; UPDATE=1 writes the result.
 func TestTheRulesOfTheDemoAreWhatComesOfThoseHandedOver(t *testing.T) {
 	const folder = "../../demo/estate"
 	e, err := files.ReadEstate(filepath.Join(folder, files.EstateName))

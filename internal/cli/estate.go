@@ -34,15 +34,17 @@ type estateOptions struct {
 
 func (o *estateOptions) flags(c *cobra.Command) {
 	o.complain = func(err error) { fmt.Fprintf(c.ErrOrStderr(), "upperpath: %s\n", err) }
-	c.Flags().StringVar(&o.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	c.Flags().StringVar(&o.path, "estate", "",
+		"the estate `FILE` (default: upperpath.yaml here or in a folder above)")
 	c.Flags().StringVar(&o.only, "only", "", "only this `DOMAIN`, or wave:N")
 }
 
 // zoneFlags adds the option for zone files.
 func (o *estateOptions) zoneFlags(c *cobra.Command) {
 	c.Flags().
-		StringArrayVar(&o.zones, "zone", nil, "take what is there from this zone `FILE` (repeatable; or a folder of "+
-			"*.zone) instead of the last survey")
+		StringArrayVar(&o.zones, "zone", nil,
+			"take what is there from this zone `FILE` (repeatable; or a folder of "+
+				"*.zone) instead of the last survey")
 }
 
 // read reads the estate and works the plan out.
@@ -112,7 +114,8 @@ func interruptible(ctx context.Context, work func()) error {
 }
 
 // read reads the estate and its rules, with a meter where these are many.
-func (p *program) read(ctx context.Context, from *estateOptions) (e *files.Estate, in plan.Input, err error) {
+func (p *program) read(ctx context.Context, from *estateOptions) (e *files.Estate, in plan.Input,
+	err error) {
 	m := p.progress("reading the estate and its rules", 0, "")
 	defer m.done()
 	if err := interruptible(ctx, func() { e, in, err = from.input() }); err != nil {
@@ -226,12 +229,14 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 		}
 		if z.list && o.complain != nil {
 			o.complain(
-				fmt.Errorf("%s has no SOA record: it is taken for a list of records of %s, and may not hold all of them", path,
+				fmt.Errorf("%s has no SOA record: it is taken for a list of records of %s, and may not hold "+
+					"all of them", path,
 					z.name),
 			)
 		}
 		d := live.FileDomain(z.name, z.records)
-		d.Looked, d.Partial, d.Remaining, d.Missed = in.Now, z.marks.Partial, z.marks.Remaining, z.marks.Missed
+		d.Looked, d.Partial, d.Remaining, d.Missed = in.Now, z.marks.Partial, z.marks.Remaining,
+			z.marks.Missed
 		if i, there := at[d.Name]; there && merged.Domains[i].Seen() {
 			was := merged.Domains[i]
 			put(before, beforeAt, was)
@@ -310,7 +315,9 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 			continue
 		}
 		z := zoneFile{name: h, records: records, marks: files.ZoneMarks(path)}
-		if !slices.ContainsFunc(records, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeSOA }) {
+		if !slices.ContainsFunc(records, func(rr dns.RR) bool {
+			return rr.Header().Rrtype == dns.TypeSOA
+		}) {
 			z.list, z.marks.Partial = true, true
 		}
 		zones[path] = z

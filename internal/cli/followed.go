@@ -58,15 +58,18 @@ func (o *oldURLOptions) check(forget, doorsOnly bool) error {
 	return nil
 }
 
-// followOldURLs follows the old URLs of a list, judges each against the plan, keeps each as it comes, and shows how
-// they fare. What a run that was cut off has kept is not asked again where it is to be resumed.
+// followOldURLs follows the old URLs of a list, judges each against the plan, keeps each as it
+// comes, and shows how they fare. What a run that was cut off has kept is not asked again where it
+// is to be resumed.
 func (p *program) followOldURLs(
-	ctx context.Context, e *files.Estate, made *plan.Plan, who *crowd, from *vantageOptions, o *oldURLOptions,
+	ctx context.Context, e *files.Estate, made *plan.Plan, who *crowd, from *vantageOptions,
+	o *oldURLOptions,
 	out *output,
 ) error {
 	if len(who.visitors) > 1 {
 		return usage(
-			"--old-urls goes as one visitor from one place; expected it without --as, --returning and a list of --from",
+			"--old-urls goes as one visitor from one place; expected it without --as, --returning and a " +
+				"list of --from",
 		)
 	}
 	source := fromHere(o.path)
@@ -119,7 +122,8 @@ func (p *program) followOldURLs(
 	if broken = who.broken(); broken != nil {
 		broken = failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
-	findings, showErr := p.showFollowed(context.WithoutCancel(ctx), s, run, list, who.first().Notes(), out)
+	findings, showErr := p.showFollowed(context.WithoutCancel(ctx), s, run, list, who.first().Notes(),
+		out)
 	switch {
 	case showErr != nil:
 		return showErr
@@ -167,9 +171,10 @@ func boundTo(e *files.Estate, from *vantageOptions) map[string]string {
 	return all
 }
 
-// resumed gives the run that goes on: the one of the same list that was cut off, where nothing changed since on which
-// its verdicts hang. Else it says what did, and begins another, which takes over what still holds: where the redirect
-// map alone changed, the URLs that should lead where they should before.
+// resumed gives the run that goes on: the one of the same list that was cut off, where nothing
+// changed since on which its verdicts hang. Else it says what did, and begins another, which takes
+// over what still holds: where the redirect map alone changed, the URLs that should lead where they
+// should before.
 func (p *program) resumed(
 	ctx context.Context, s *store.Store, list *oldList, now store.Run, made *plan.Plan,
 ) (store.Run, error) {
@@ -190,8 +195,9 @@ func (p *program) resumed(
 	began := last.Started.Local().Format("2006-01-02 15:04")
 	switch {
 	case len(changed) == 0 && last.Ended:
-		fmt.Fprintf(p.err, "upperpath: --resume: that audit, begun %s, was complete; nothing was asked again. Leave "+
-			"--resume away to ask anew.\n", began)
+		fmt.Fprintf(p.err,
+			"upperpath: --resume: that audit, begun %s, was complete; nothing was asked again. Leave "+
+				"--resume away to ask anew.\n", began)
 		return last, nil
 	case len(changed) == 0:
 		return last, nil
@@ -212,16 +218,19 @@ func (p *program) resumed(
 	}
 	said := fmt.Sprintf("all of its %s are asked anew", wording.Count(list.total, "URL"))
 	if held > 0 {
-		said = fmt.Sprintf("of its %s those whose goal is the same (%d) are kept, and the others asked anew",
+		said = fmt.Sprintf("of its %s those whose goal is the same (%d) are kept, and the others "+
+			"asked anew",
 			wording.Count(list.total, "URL"), held)
 	}
-	fmt.Fprintf(p.err, "upperpath: --resume: since that audit began (%s), %s: %s.\n", began, what, said)
+	fmt.Fprintf(p.err, "upperpath: --resume: since that audit began (%s), %s: %s.\n", began, what,
+		said)
 	return run, nil
 }
 
-// takeOver has a run take over what an earlier one of the same list kept of URLs that should lead where they should
-// then, and returns how many these are.
-func takeOver(ctx context.Context, s *store.Store, list *oldList, from, to int64, made *plan.Plan) (int, error) {
+// takeOver has a run take over what an earlier one of the same list kept of URLs that should lead
+// where they should then, and returns how many these are.
+func takeOver(ctx context.Context, s *store.Store, list *oldList, from, to int64,
+	made *plan.Plan) (int, error) {
 	var wrong error
 	next, stop := iter.Pull2(list.entries(ctx, &wrong))
 	defer stop()
@@ -331,18 +340,21 @@ func (l *oldList) entries(ctx context.Context, wrong *error) iter.Seq2[chain.Ent
 
 // follow follows what is left of a list, and keeps it as it comes.
 func (p *program) follow(
-	ctx context.Context, s *store.Store, run store.Run, made *plan.Plan, who *crowd, parallel int, list *oldList,
+	ctx context.Context, s *store.Store, run store.Run, made *plan.Plan, who *crowd, parallel int,
+	list *oldList,
 	skip func(int) bool,
 ) error {
 	w := who.first()
 	w.Share()
-	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards, Exempt: made.Exempt,
-		Clues: made.Clues()}
+	judge := chain.Judge{Now: w.Now(), Estate: made.Estate.Holds, Forwards: made.Forwards,
+		Exempt: made.Exempt,
+		Clues:  made.Clues()}
 	meter := p.progress("following", list.total, "old URLs")
 	defer meter.done()
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	k := &followedKeeper{program: p, store: s, run: run.ID, stop: cancel, waiting: map[int]old.Address{}}
+	k := &followedKeeper{program: p, store: s, run: run.ID, stop: cancel,
+		waiting: map[int]old.Address{}}
 	var wrong error
 	asks := func(yield func(chain.Entry) bool) {
 		for entry, address := range list.entries(ctx, &wrong) {
@@ -374,7 +386,8 @@ func (p *program) follow(
 	return errors.Join(err, wrong)
 }
 
-// followedKeeper keeps what was followed, some at a time, and no later than half a second after it was.
+// followedKeeper keeps what was followed, some at a time, and no later than half a second after it
+// was.
 type followedKeeper struct {
 	program *program
 	store   *store.Store
@@ -427,7 +440,8 @@ func (k *followedKeeper) flush() {
 	k.program.kept.Store(true)
 }
 
-// flushNowAndThen keeps what has come from time to time; what comes back ends that, and keeps the rest.
+// flushNowAndThen keeps what has come from time to time; what comes back ends that, and keeps the
+// rest.
 func (k *followedKeeper) flushNowAndThen() (end func()) {
 	done, ended := make(chan struct{}), make(chan struct{})
 	go func() {
@@ -456,7 +470,8 @@ const (
 	mostShown = 20
 )
 
-// showFollowed shows how the old URLs of a run fare; the error in its place says that there are findings.
+// showFollowed shows how the old URLs of a run fare; the error in its place says that there are
+// findings.
 func (p *program) showFollowed(
 	ctx context.Context, s *store.Store, run store.Run, list *oldList, notes []string, out *output,
 ) (verdict, err error) {
@@ -479,8 +494,10 @@ func (p *program) showFollowed(
 		return nil, storeFailed(readErr)
 	}
 	all := func(yield func(old.Followed) bool) { readErr = s.EachOf(ctx, run.ID, yield) }
-	doc := report.Followed(report.ForFollowed{Source: run.Source, Vantage: run.Vantage, Started: run.Started,
-		Total: list.total, Strangers: list.strangers, Areas: areas, Long: long, Findings: findings, Worst: worst, All: all,
+	doc := report.Followed(report.ForFollowed{Source: run.Source, Vantage: run.Vantage,
+		Started: run.Started,
+		Total:   list.total, Strangers: list.strangers, Areas: areas, Long: long, Findings: findings,
+		Worst: worst, All: all,
 		Notes: notes})
 	if err := p.show(doc, out); err != nil {
 		return nil, err

@@ -79,14 +79,17 @@ by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
 	vantage.flags(c)
 	out.formatFlag(c)
 	f := c.Flags()
-	f.StringVar(&o.host, "host", "", "the `HOST` or door whose paths they are, where a source names none")
+	f.StringVar(&o.host, "host", "",
+		"the `HOST` or door whose paths they are, where a source names none")
 	f.StringVar(&o.url, "url", "", "the `COLUMN` of tables with the addresses")
 	f.StringVar(&o.weight, "weight", "", "the `COLUMN` of tables with visits, hits or links")
 	f.StringVar(&o.leaveOut, "leave-out", "", "the `FILE` with rules for what is left out")
 	f.BoolVar(&o.showRules, "rules", false, "write the rules for what is left out, to be changed")
-	f.StringVar(&o.to, "to", "", "the `FILE` to write (default: "+oldURLsName+" beside the estate file)")
+	f.StringVar(&o.to, "to", "",
+		"the `FILE` to write (default: "+oldURLsName+" beside the estate file)")
 	f.BoolVar(&o.pages, "survey", false, "add the pages that the last survey met")
-	f.StringArrayVar(&o.crawl, "crawl", nil, "follow the links of this `HOST`, door or page (repeatable)")
+	f.StringArrayVar(&o.crawl, "crawl", nil,
+		"follow the links of this `HOST`, door or page (repeatable)")
 	f.IntVar(&o.depth, "depth", 10, "of a crawl: how many links away from its beginning")
 	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: how many URLs to ask for at most")
 	f.BoolVar(&o.all, "all-hosts", false, "take hosts too that the estate does not hold")
@@ -95,7 +98,8 @@ by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
 }
 
 func (p *program) runGather(
-	ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *gatherOptions, sources []string,
+	ctx context.Context, from *estateOptions, vantage *vantageOptions, out *output, o *gatherOptions,
+	sources []string,
 ) error {
 	from.undecided = true
 	e, made, err := from.read()
@@ -181,7 +185,8 @@ func politely(v *vantageOptions, changed func(string) bool) (perHost int, rate f
 
 // crawl follows the links of old sites. cut is why it was cut off; what it has by then counts.
 func (p *program) crawl(
-	ctx context.Context, g *old.Gathering, leave old.LeaveOut, vantage *vantageOptions, e *files.Estate, o *gatherOptions,
+	ctx context.Context, g *old.Gathering, leave old.LeaveOut, vantage *vantageOptions,
+	e *files.Estate, o *gatherOptions,
 ) (cut, err error) {
 	f := old.NewFrontier(leave)
 	f.Depth, f.Pages, f.PerFolder = o.depth, o.most, mostAlike
@@ -207,7 +212,8 @@ func (p *program) crawl(
 		doors[u.Door()] = true
 		if domains[domainOf(u.Host())] = true; !means(u.Host()) {
 			return nil, usage(
-				"--crawl %s: the estate holds no such host; add the domain to the estate file, or say --all-hosts",
+				"--crawl %s: the estate holds no such host; add the domain to the estate file, or say "+
+					"--all-hosts",
 				from,
 			)
 		}
@@ -231,8 +237,9 @@ func (p *program) crawl(
 			g.Add(source, old.Seen{URL: []byte(at.URL.String()), Status: got.Status})
 		}}
 	cut = c.Run(ctx)
-	g.Crawls = append(g.Crawls, old.Crawl{Unseen: unseen, Barred: f.Barred, TooDeep: f.TooDeep, TooMany: f.TooMany,
-		Strangers: ports, Waiting: f.Waiting()})
+	g.Crawls = append(g.Crawls,
+		old.Crawl{Unseen: unseen, Barred: f.Barred, TooDeep: f.TooDeep, TooMany: f.TooMany,
+			Strangers: ports, Waiting: f.Waiting()})
 	return cut, nil
 }
 
@@ -254,7 +261,8 @@ func crawlFrom(s string) (web.URL, error) {
 	}
 	u, err := web.ParseURL(s)
 	if err != nil {
-		return u, usage("--crawl %s: expected a host, a door or a page, such as https://www.old.example/", s)
+		return u,
+			usage("--crawl %s: expected a host, a door or a page, such as https://www.old.example/", s)
 	}
 	return u, nil
 }
@@ -269,7 +277,8 @@ func doorOf(host string) (web.Door, error) {
 	}
 	u, err := web.ParseURL(host)
 	if err != nil || u.RequestURI() != "/" {
-		return web.Door{}, usage("--host %s: expected a host or a door, such as https://www.old.example", host)
+		return web.Door{},
+			usage("--host %s: expected a host or a door, such as https://www.old.example", host)
 	}
 	return u.Door(), nil
 }
@@ -283,10 +292,11 @@ type source struct {
 // mostMaps is how many sitemaps may be read that others name, of all sources together.
 const mostMaps = 10_000
 
-// gatherAll reads all sources, and the sitemaps that indexes among them name. One that fails leaves the others; the
-// error is that of the first where all that were typed fail.
+// gatherAll reads all sources, and the sitemaps that indexes among them name. One that fails leaves
+// the others; the error is that of the first where all that were typed fail.
 func (p *program) gatherAll(
-	ctx context.Context, reader *files.OldURLs, vantage *vantageOptions, e *files.Estate, typed []string,
+	ctx context.Context, reader *files.OldURLs, vantage *vantageOptions, e *files.Estate,
+	typed []string,
 ) error {
 	g := gathering{p: p, reader: reader, vantage: vantage, estate: e}
 	defer g.close()
@@ -326,7 +336,8 @@ func (p *program) gatherAll(
 		reader.Maps = nil
 	}
 	if left > 0 {
-		fmt.Fprintf(p.err, "upperpath: %d sitemaps were left out: more than %d were named\n", left, mostMaps)
+		fmt.Fprintf(p.err, "upperpath: %d sitemaps were left out: more than %d were named\n", left,
+			mostMaps)
 	}
 	if failures == len(typed) && failures > 0 {
 		return first
@@ -349,7 +360,8 @@ func (g *gathering) close() {
 	}
 }
 
-// add reads one source. What something from outside names is fetched from a public place, and is never a file of ours.
+// add reads one source. What something from outside names is fetched from a public place, and is
+// never a file of ours.
 func (g *gathering) add(ctx context.Context, one source) error {
 	u, err := web.ParseURL(one.name)
 	switch {
@@ -419,7 +431,8 @@ func oldURLsText(g *old.Gathering) ([]byte, error) {
 	head := append([]string{"url", "weight", "source", "method", "note"}, g.More...)
 	errs := []error{w.Write(head)}
 	for _, e := range g.Entries() {
-		row := []string{e.URL, fmt.Sprint(e.Weight), strings.Join(g.SourcesOf(e), "; "), e.Method, report.OldNote(e)}
+		row := []string{e.URL, fmt.Sprint(e.Weight), strings.Join(g.SourcesOf(e), "; "), e.Method,
+			report.OldNote(e)}
 		row = append(row, e.More...)
 		for len(row) < len(head) {
 			row = append(row, "")

@@ -85,7 +85,8 @@ one; where that changes an answer, it is said, with a URL.`,
 // What gives a configuration away.
 var (
 	apacheLine = regexp.MustCompile(`(?im)^\s*(Redirect(Match|Permanent|Temp)?|RewriteRule)\s`)
-	nginxLine  = regexp.MustCompile(`(?m)^\s*(return\s+30\d\s|rewrite\s+\S+\s+\S+|location\s[^{]*\{|server\s*\{)`)
+	nginxLine  = regexp.MustCompile(
+		`(?m)^\s*(return\s+30\d\s|rewrite\s+\S+\s+\S+|location\s[^{]*\{|server\s*\{)`)
 )
 
 // readImport reads the file as what it is.
@@ -95,7 +96,8 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 		switch {
 		case strings.HasSuffix(name, ".csv") || strings.HasSuffix(name, ".tsv"):
 			o.kind = "csv"
-		case strings.Contains(name, "htaccess") || strings.Contains(name, "apache") || strings.Contains(name, "httpd"):
+		case strings.Contains(name, "htaccess") || strings.Contains(name, "apache") ||
+			strings.Contains(name, "httpd"):
 			o.kind = "apache"
 		case strings.Contains(name, "nginx"):
 			o.kind = "nginx"
@@ -108,7 +110,8 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 				o.kind = "nginx"
 			default:
 				return imports.Import{}, usage(
-					"%s: neither its name nor what stands in it tells what it is; expected --kind csv, apache or nginx",
+					"%s: neither its name nor what stands in it tells what it is; expected --kind csv, apache "+
+						"or nginx",
 					path,
 				)
 			}
@@ -141,8 +144,10 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 				Remedy: "check whether it is there"},
 		}
 	}
-	if host == "" && o.kind == "apache" && !strings.Contains(strings.ToLower(string(data)), "servername") {
-		return imports.Import{}, usage("whose paths are these? %s names no host; name it with --host", path)
+	if host == "" && o.kind == "apache" &&
+		!strings.Contains(strings.ToLower(string(data)), "servername") {
+		return imports.Import{},
+			usage("whose paths are these? %s names no host; name it with --host", path)
 	}
 	if o.kind == "nginx" {
 		return imports.ReadNginx(string(data), host, included(path)), nil
@@ -165,8 +170,9 @@ const (
 	mostIncludedFiles = 1000
 )
 
-// included gives the texts of files that a configuration includes, by a name or a pattern: those in its own folder or
-// below. A configuration comes from outside, and reads nothing else of this machine.
+// included gives the texts of files that a configuration includes, by a name or a pattern: those in
+// its own folder or below. A configuration comes from outside, and reads nothing else of this
+// machine.
 func included(path string) imports.Includes {
 	octets, count := int64(0), 0
 	return func(pattern string) []string {
@@ -223,7 +229,8 @@ func (p *program) imported(
 ) error {
 	scope := files.RuleScope(e.Estate)
 	m.Settle(scope)
-	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened, Merged: m.Merged,
+	result := report.Imported{File: path, Canonical: canonical.String(), Widened: m.Widened,
+		Merged:    m.Merged,
 		Untracked: m.Untracked, Relative: m.Relative}
 	for _, l := range m.Anyway {
 		result.Anyway = append(result.Anyway, masked(l))
@@ -271,7 +278,8 @@ func (p *program) imported(
 
 // masked gives a line of somebody's file as it is shown: a password in it is not.
 func masked(l imports.SkippedLine) report.Skipped {
-	return report.Skipped{Line: l.Line, Text: web.MaskedWords(l.Text), Reason: web.MaskedWords(l.Reason)}
+	return report.Skipped{Line: l.Line, Text: web.MaskedWords(l.Text),
+		Reason: web.MaskedWords(l.Reason)}
 }
 
 // addRules adds rules at the end of the estate's, in its own columns; what is there stays as it is.
@@ -284,7 +292,8 @@ func addRules(e *files.Estate, source string, rules []imports.ImportedRule) (str
 	for _, r := range rules {
 		rows = append(
 			rows,
-			[]string{r.Old, r.New, r.Status, r.Query, fmt.Sprintf("%s line %d", filepath.Base(source), r.Source)},
+			[]string{r.Old, r.New, r.Status, r.Query,
+				fmt.Sprintf("%s line %d", filepath.Base(source), r.Source)},
 		)
 	}
 	return path, edited(files.Change(path, func(text []byte) ([]byte, error) {

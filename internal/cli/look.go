@@ -26,10 +26,12 @@ import (
 	"upperpath.example/upperpath/internal/report"
 )
 
-// lookGarbage is how much of what is not used any more may lie about, in percent of what is, below that limit.
+// lookGarbage is how much of what is not used any more may lie about, in percent of what is, below
+// that limit.
 const lookGarbage = 300
 
-// mostMemory is what a look over a long list should keep to, in octets; the collector works harder from here on.
+// mostMemory is what a look over a long list should keep to, in octets; the collector works harder
+// from here on.
 const mostMemory = 100 << 20
 
 func (p *program) look() *cobra.Command {
@@ -87,9 +89,12 @@ as audit --old-urls does.`,
 				l.plan = known
 			}
 			if args[0] != "-" {
-				l.judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) { return who.first().CAA(c.Context(), h) }
+				l.judge.Clues.CAA = func(h web.Host) (chain.CAA, bool) {
+					return who.first().CAA(c.Context(), h)
+				}
 			}
-			if l.judge.Clues.Origin, l.origin, err = visitors.originClue(c.Context(), who.first()); err != nil {
+			if l.judge.Clues.Origin, l.origin, err = visitors.originClue(c.Context(), who.first()); err !=
+				nil {
 				return err
 			}
 			return p.runLook(c.Context(), l, &out)
@@ -97,15 +102,18 @@ as audit --old-urls does.`,
 	}
 	vantage.flags(c)
 	visitors.flags(c)
-	c.Flags().StringVar(&visitors.origin, "origin", "", "ask the machine behind an edge by itself too, at this `ADDRESS`")
-	c.Flags().StringVar(&estatePath, "estate", "", "know from this estate `FILE` who owns which address (default: "+
-		"upperpath.yaml here or in a folder above)")
+	c.Flags().StringVar(&visitors.origin, "origin", "",
+		"ask the machine behind an edge by itself too, at this `ADDRESS`")
+	c.Flags().StringVar(&estatePath, "estate", "",
+		"know from this estate `FILE` who owns which address (default: "+
+			"upperpath.yaml here or in a folder above)")
 	out.flags(c)
 	out.chainFlag(c)
 	return c
 }
 
-// knows gives the plan of the estate file that is named or stands here, for what it knows; nil where there is none.
+// knows gives the plan of the estate file that is named or stands here, for what it knows; nil
+// where there is none.
 func (p *program) knows(ctx context.Context, path string) (*plan.Plan, *files.Estate, error) {
 	if path == "" {
 		found, err := files.FindEstate(".")
@@ -129,7 +137,8 @@ type looking struct {
 	origin   netip.Addr
 }
 
-// by gives who judges a URL, and where it should lead: by the plan, where there is one and it is about that URL.
+// by gives who judges a URL, and where it should lead: by the plan, where there is one and it is
+// about that URL.
 func (l *looking) by(u web.URL) (chain.Judge, chain.Goal) {
 	if l.plan == nil || !l.plan.Estate.Holds(u.Host()) {
 		return l.judge, chain.Goal{}
@@ -160,21 +169,23 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 	var findings []finding.Finding
 	var tally chain.Tally
 	var followErr error
-	looked := report.Looked{Name: "look", Title: "A look at " + wording.Few(args, 3), Vantage: l.who.from(),
+	looked := report.Looked{Name: "look", Title: "A look at " + wording.Few(args, 3),
+		Vantage: l.who.from(),
 		Started: p.now().UTC().Truncate(time.Millisecond), Now: w.Now()}
 	looked.Chains = func(yield func(chain.Chain) bool) {
 		ctx, cancel := context.WithCancelCause(ctx)
 		defer cancel(nil)
 		gone := errors.New("nobody reads on")
 		judge, judged := l.who.judging(l.by)
-		followErr = chain.RunJudged(ctx, l.who.visitors, asks, l.parallel, judge, func(all []chain.Chain) {
-			for _, c := range judged(all) {
-				tally.AddChain(c)
-				if context.Cause(ctx) == nil && (!yield(c) || p.out.fault() != nil) { // nothing is kept here
-					cancel(gone)
+		followErr = chain.RunJudged(ctx, l.who.visitors, asks, l.parallel, judge,
+			func(all []chain.Chain) {
+				for _, c := range judged(all) {
+					tally.AddChain(c)
+					if context.Cause(ctx) == nil && (!yield(c) || p.out.fault() != nil) { // nothing is kept here
+						cancel(gone)
+					}
 				}
-			}
-		})
+			})
 		if errors.Is(context.Cause(ctx), gone) {
 			followErr = p.out.fault()
 		}
@@ -219,7 +230,8 @@ func originNotes(ctx context.Context, w *live.Client, hosts []web.Host, at netip
 		plain, secure := w.Origin(ctx, web.Door{Scheme: web.HTTPS, Host: h}.URL("/", ""), at)
 		all = append(
 			all,
-			fmt.Sprintf("Asked for %s by itself, the origin %s; over https, %s.", h, plain.Does(), secure.Does()),
+			fmt.Sprintf("Asked for %s by itself, the origin %s; over https, %s.", h, plain.Does(),
+				secure.Does()),
 		)
 	}
 	return all
@@ -239,7 +251,8 @@ func hostsOf(args []string) []web.Host {
 	return hosts
 }
 
-// given yields the chains to follow for names on the command line. What is wrong with them is put into wrong.
+// given yields the chains to follow for names on the command line. What is wrong with them is put
+// into wrong.
 func given(args []string, wrong *error) iter.Seq[chain.Entry] {
 	return func(yield func(chain.Entry) bool) {
 		*wrong = nil
@@ -258,8 +271,8 @@ func given(args []string, wrong *error) iter.Seq[chain.Entry] {
 // mostLineOctets is how long a line of a list may be: more than any URL that a browser follows.
 const mostLineOctets = 64 << 10
 
-// lines yields the chains to follow for the lines of a list. A line that is none is noted in wrong, and the rest goes
-// on.
+// lines yields the chains to follow for the lines of a list. A line that is none is noted in wrong,
+// and the rest goes on.
 func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 	return func(yield func(chain.Entry) bool) {
 		reader := bufio.NewReaderSize(in, mostLineOctets)
@@ -287,7 +300,8 @@ func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 				for more && err == nil {
 					_, more, err = reader.ReadLine()
 				}
-				fault(fmt.Errorf("it is longer than %d KiB; expected a domain, a host or a URL", mostLineOctets>>10))
+				fault(fmt.Errorf("it is longer than %d KiB; expected a domain, a host or a URL",
+					mostLineOctets>>10))
 				continue
 			}
 			text := strings.TrimSpace(strings.TrimPrefix(string(line), "\ufeff"))
@@ -308,8 +322,8 @@ func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 	}
 }
 
-// expand gives the chains to follow for one name: a URL as it stands, a bare domain by its four doors, a host by its
-// two.
+// expand gives the chains to follow for one name: a URL as it stands, a bare domain by its four
+// doors, a host by its two.
 func expand(name string) ([]chain.Entry, error) {
 	method := ""
 	if verb, rest, two := strings.Cut(name, " "); two && (verb == "POST" || verb == "GET") {
@@ -336,7 +350,8 @@ func expand(name string) ([]chain.Entry, error) {
 		observed, oddErr := web.ParseObservedHost(name)
 		if oddErr != nil {
 			return nil, fmt.Errorf(
-				"%q is not a domain, host or URL; expected one such as lacemill-museum.example, or https:// before a page",
+				"%q is not a domain, host or URL; expected one such as lacemill-museum.example, or https:// "+
+					"before a page",
 				name,
 			)
 		}

@@ -67,13 +67,15 @@ itself.`,
 			}
 			fmt.Fprintf(p.out, "%s holds %d domains. ", out, len(all))
 			if len(servers) == 0 {
-				fmt.Fprintf(p.out, "Fill in the addresses of the server that will redirect (carriers:), then run\n\n")
+				fmt.Fprintf(p.out,
+					"Fill in the addresses of the server that will redirect (carriers:), then run\n\n")
 			} else {
 				fmt.Fprintf(p.out, "Check whether it says what is so, then run\n\n")
 			}
 			for _, d := range all {
 				if d.Asks != "" {
-					fmt.Fprintf(p.out, "  %s: which day does it renew? The list says %s\n", d.Name.Unicode(), d.Asks)
+					fmt.Fprintf(p.out, "  %s: which day does it renew? The list says %s\n", d.Name.Unicode(),
+						d.Asks)
 				}
 			}
 			option := ""
@@ -85,10 +87,12 @@ itself.`,
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&canonical, "canonical", "", "the `URL` of the canonical site, such as https://www.northmoor.example")
+	f.StringVar(&canonical, "canonical", "",
+		"the `URL` of the canonical site, such as https://www.northmoor.example")
 	f.StringArrayVar(&domains, "domain", nil, "a `DOMAIN` that should lead there (repeatable)")
 	f.StringVar(&list, "list", "", "a CSV `FILE` with the domains, such as a registrar exports")
-	f.StringArrayVar(&servers, "server", nil, "an `ADDRESS` of the server of your own that will redirect (repeatable)")
+	f.StringArrayVar(&servers, "server", nil,
+		"an `ADDRESS` of the server of your own that will redirect (repeatable)")
 	f.StringVar(&contact, "contact", "", "whom to `MAIL` about our requests; goes into the User-Agent")
 	f.StringVar(&out, "out", files.EstateName, "the `FILE` to write")
 	f.BoolVar(&force, "force", false, "replace an estate file that is there")
@@ -99,13 +103,15 @@ itself.`,
 func newInput(canonical, list string, names []string) (web.Door, []files.ListedDomain, error) {
 	if canonical == "" {
 		return web.Door{}, nil, usage(
-			"new needs --canonical; expected the site where everything must arrive, such as https://www.northmoor.example",
+			"new needs --canonical; expected the site where everything must arrive, such as " +
+				"https://www.northmoor.example",
 		)
 	}
 	u, err := web.ParseURL(canonical)
 	if err != nil || u.Scheme() != web.HTTPS || u.RequestURI() != "/" {
 		return web.Door{}, nil, usage(
-			"--canonical %s: expected scheme and host alone, with https, such as https://www.northmoor.example",
+			"--canonical %s: expected scheme and host alone, with https, such as "+
+				"https://www.northmoor.example",
 			canonical,
 		)
 	}
@@ -123,7 +129,8 @@ func newInput(canonical, list string, names []string) (web.Door, []files.ListedD
 		all = append(all, files.ListedDomain{Name: h})
 	}
 	if len(all) == 0 {
-		return web.Door{}, nil, usage("new needs domains; expected --domain lacemill-museum.example or --list domains.csv")
+		return web.Door{}, nil,
+			usage("new needs domains; expected --domain lacemill-museum.example or --list domains.csv")
 	}
 	var wrong []string
 	var kept []files.ListedDomain

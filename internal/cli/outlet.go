@@ -11,10 +11,11 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// outlet is standard output or standard error: the last place that every text passes, whatever its format, and the one
-// that vouches for it. It goes on line by line. What could make a terminal do something, or turn the order of what is
-// read, is replaced, save for the colours that a report gives to a terminal; passwords in URLs are masked. It remembers
-// why it could not write: most of what writes there does not look.
+// outlet is standard output or standard error: the last place that every text passes, whatever its
+// format, and the one that vouches for it. It goes on line by line. What could make a terminal do
+// something, or turn the order of what is read, is replaced, save for the colours that a report
+// gives to a terminal; passwords in URLs are masked. It remembers why it could not write: most of
+// what writes there does not look.
 type outlet struct {
 	to    io.Writer
 	color bool
@@ -130,7 +131,8 @@ func hostileAt(text []byte) int {
 			continue
 		}
 		r, size := utf8.DecodeRune(text[i:])
-		if problem.Hostile(r) || r == utf8.RuneError && size == 1 { // a stray octet is a C1 control to some terminals
+		// a stray octet is a C1 control to some terminals
+		if problem.Hostile(r) || r == utf8.RuneError && size == 1 {
 			return i
 		}
 		i += size

@@ -14,8 +14,9 @@ func (p *program) plan() *cobra.Command {
 	var out output
 	var consider string
 	c := &cobra.Command{
-		Use:   "plan [NAME]",
-		Short: "Work out doors, rules, certificates, records and their changes, and what every door will answer",
+		Use: "plan [NAME]",
+		Short: "Work out doors, rules, certificates, records and their changes, and what every door " +
+			"will answer",
 		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it,
 which certificates are needed and when, and which records each name needs. It compares these with
 the last survey (or with zone files) and says what to add, replace, remove and keep, in which order
@@ -63,7 +64,8 @@ each carrier, and says where the plan does not hold. It changes nothing.`,
 	out.flags(c)
 	c.Flags().BoolVar(&out.detail, "zone-detail", false, "show each zone's changes and the rules")
 	c.Flags().
-		StringVar(&consider, "consider", "", "set choices side by side: `NAME,NAME` of carriers, or www,apex as the "+
-			"canonical host")
+		StringVar(&consider, "consider", "",
+			"set choices side by side: `NAME,NAME` of carriers, or www,apex as the "+
+				"canonical host")
 	return c
 }

@@ -7,7 +7,8 @@ import (
 	"time"
 )
 
-// meter shows on one line of a terminal how far a work is, from the first second on; elsewhere it does nothing.
+// meter shows on one line of a terminal how far a work is, from the first second on; elsewhere it
+// does nothing.
 type meter struct {
 	count atomic.Int64
 	over  atomic.Int64 // that need not be done

@@ -62,7 +62,8 @@ docs/recheck.md. It ends with 0 when nothing is new, with 1 when something is.`,
 			case o.withdraw != "":
 				return p.withdrawOne(c.Context(), &from, o.withdraw, subject)
 			case subject != "":
-				return usage("recheck %s: a subject stands behind --accept CODE or --withdraw CODE only", subject)
+				return usage("recheck %s: a subject stands behind --accept CODE or --withdraw CODE only",
+					subject)
 			case o.until != "" || o.why != "":
 				return usage("--until and --why go with --accept CODE SUBJECT")
 			case o.list:
@@ -75,16 +76,20 @@ docs/recheck.md. It ends with 0 when nothing is new, with 1 when something is.`,
 	vantage.flags(c)
 	out.formatFlag(c)
 	f := c.Flags()
-	f.BoolVar(&o.acceptAll, "accept-all", false, "take the state of now as the one to compare with from now on")
+	f.BoolVar(&o.acceptAll, "accept-all", false,
+		"take the state of now as the one to compare with from now on")
 	f.StringVar(&o.accept, "accept", "", "live with what this `CODE` says of SUBJECT, until a date")
-	f.StringVar(&o.until, "until", "", "with --accept: the `DATE` on which it comes back, such as 2027-01-15")
+	f.StringVar(&o.until, "until", "",
+		"with --accept: the `DATE` on which it comes back, such as 2027-01-15")
 	f.StringVar(&o.why, "why", "", "with --accept: a `TEXT` that says why")
 	f.StringVar(&o.withdraw, "withdraw", "", "no longer live with what this `CODE` says of SUBJECT")
 	f.BoolVar(&o.list, "list", false, "list what is accepted, and until when")
 	f.StringVar(&o.metrics, "metrics", "", "write figures for Prometheus into this `FILE`")
-	f.StringVar(&o.survey.key, "key", "", "a `FILE` with the key for zone transfers: name, algorithm and secret")
+	f.StringVar(&o.survey.key, "key", "",
+		"a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.survey.noTransfer, "no-transfer", false, "do not ask for whole zones")
-	f.BoolVar(&o.forget, "forget", false, "do not keep the survey and the audit where something is new")
+	f.BoolVar(&o.forget, "forget", false,
+		"do not keep the survey and the audit where something is new")
 	return c
 }
 
@@ -132,7 +137,8 @@ func (p *program) runRecheck(
 		return err
 	}
 	if base != nil && len(news.Mended) > 0 { // said once it was shown
-		if err := p.inStore(e, func(s *store.Store) error { return settled(ctx, s, news.Mended) }); err != nil {
+		if err := p.inStore(e, func(s *store.Store) error { return settled(ctx, s, news.Mended) }); err !=
+			nil {
 			return storeFailed(err)
 		}
 	}
@@ -140,7 +146,8 @@ func (p *program) runRecheck(
 }
 
 // acceptedState gives what was accepted; a nil state where nothing was.
-func acceptedState(ctx context.Context, e *files.Estate) (*recheck.State, []recheck.Acceptance, error) {
+func acceptedState(ctx context.Context, e *files.Estate) (*recheck.State, []recheck.Acceptance,
+	error) {
 	s, err := store.Read(e.Folder())
 	if err != nil {
 		return nil, nil, storeFailed(err)
@@ -163,7 +170,8 @@ type lookedAgain struct {
 	keep  func(context.Context, *store.Store) error
 }
 
-// lookAgain surveys and audits. Where it was cut off, or nothing could be seen, there is no state, but an error.
+// lookAgain surveys and audits. Where it was cut off, or nothing could be seen, there is no state,
+// but an error.
 func (p *program) lookAgain(
 	ctx context.Context, e *files.Estate, made *plan.Plan, vantage *vantageOptions, o *recheckOptions,
 ) (*lookedAgain, error) {
@@ -237,7 +245,9 @@ func (p *program) acceptAll(
 		return storeFailed(err)
 	}
 	err := p.inStore(e, func(s *store.Store) error {
-		return s.Accept(ctx, func(before *recheck.State) *recheck.State { return recheck.Join(before, seen.state) })
+		return s.Accept(ctx, func(before *recheck.State) *recheck.State {
+			return recheck.Join(before, seen.state)
+		})
 	})
 	if err != nil {
 		return storeFailed(err)
@@ -246,16 +256,19 @@ func (p *program) acceptAll(
 }
 
 // acceptOne lives with something until a date.
-func (p *program) acceptOne(ctx context.Context, from *estateOptions, o *recheckOptions, subject string) error {
+func (p *program) acceptOne(ctx context.Context, from *estateOptions, o *recheckOptions,
+	subject string) error {
 	if err := knownCode(o.accept); err != nil {
 		return err
 	}
 	until, err := time.Parse(time.DateOnly, o.until)
 	switch {
 	case subject == "":
-		return usage("--accept %s: of what? Expected --accept CODE SUBJECT, such as registration-ends old.example", o.accept)
+		return usage("--accept %s: of what? Expected --accept CODE SUBJECT, such as registration-ends "+
+			"old.example", o.accept)
 	case o.until == "":
-		return usage("--accept %s %s: --until DATE is missing: on that day it comes back", o.accept, subject)
+		return usage("--accept %s %s: --until DATE is missing: on that day it comes back", o.accept,
+			subject)
 	case err != nil:
 		return usage("--until %s: expected a date such as 2027-01-15", o.until)
 	case !until.After(p.now()):
@@ -271,7 +284,8 @@ func (p *program) acceptOne(ctx context.Context, from *estateOptions, o *recheck
 		if unknown := p.warnUnknown(ctx, s, o.accept, subject); unknown != nil {
 			return unknown
 		}
-		return s.Live(ctx, recheck.Acceptance{Code: o.accept, Subject: subject, Until: until, Why: o.why, Given: p.now()})
+		return s.Live(ctx,
+			recheck.Acceptance{Code: o.accept, Subject: subject, Until: until, Why: o.why, Given: p.now()})
 	}); err != nil {
 		var e ended
 		if errors.As(err, &e) {
@@ -279,11 +293,13 @@ func (p *program) acceptOne(ctx context.Context, from *estateOptions, o *recheck
 		}
 		return storeFailed(err)
 	}
-	fmt.Fprintf(p.out, "%s of %s is accepted until %s.\n", o.accept, subject, until.Format("2 January 2006"))
+	fmt.Fprintf(p.out, "%s of %s is accepted until %s.\n", o.accept, subject,
+		until.Format("2 January 2006"))
 	return nil
 }
 
-// knownCode reports whether something can be accepted under a name: that of a finding or of a change.
+// knownCode reports whether something can be accepted under a name: that of a finding or of a
+// change.
 func knownCode(code string) error {
 	codes := recheck.Codes()
 	for _, k := range finding.Rows() {
@@ -300,8 +316,8 @@ func knownCode(code string) error {
 		strings.Join(recheck.Codes(), ", "))
 }
 
-// warnUnknown refuses what neither the accepted state nor the last survey and audit know, since it is a slip of the
-// pen.
+// warnUnknown refuses what neither the accepted state nor the last survey and audit know, since it
+// is a slip of the pen.
 func (p *program) warnUnknown(ctx context.Context, s *store.Store, code, subject string) error {
 	var known []string
 	if base, err := s.Accepted(ctx); err == nil {
@@ -330,14 +346,16 @@ func (p *program) warnUnknown(ctx context.Context, s *store.Store, code, subject
 	return usage("--accept %s %s: nothing of the kind was seen; %s", code, subject, near)
 }
 
-func (p *program) withdrawOne(ctx context.Context, from *estateOptions, code, subject string) error {
+func (p *program) withdrawOne(ctx context.Context, from *estateOptions, code,
+	subject string) error {
 	e, _, err := from.read()
 	if err != nil {
 		return err
 	}
 	err = p.inStore(e, func(s *store.Store) error { return s.Unlive(ctx, code, subject) })
 	if errors.Is(err, store.ErrNotLived) {
-		return usage("--withdraw %s %s: it was not accepted; upperpath recheck --list shows what is", code, subject)
+		return usage("--withdraw %s %s: it was not accepted; upperpath recheck --list shows what is",
+			code, subject)
 	}
 	if err == nil {
 		fmt.Fprintf(p.out, "%s of %s is not accepted any more.\n", code, subject)

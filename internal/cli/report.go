@@ -51,23 +51,27 @@ SVG.`,
 			}
 			for _, of := range []string{"title", "by", "words", "before", "force"} {
 				if c.Flags().Changed(of) && o.path == "" && o.figure == "" {
-					return usage("--%s: it is for the page of --out FILE, or for a --figure; give one of them too", of)
+					return usage("--%s: it is for the page of --out FILE, or for a --figure; give one of them too",
+						of)
 				}
 			}
 			return p.runReport(c, &from, &out, &o)
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&from.path, "estate", "", "the estate `FILE` (default: upperpath.yaml here or in a folder above)")
+	f.StringVar(&from.path, "estate", "",
+		"the estate `FILE` (default: upperpath.yaml here or in a folder above)")
 	f.StringVar(&o.path, "out", "", "write a page of HTML, or a figure, to this `FILE`")
 	f.StringVar(&o.title, "title", "", "the `TITLE` of the page, such as the client's name")
 	f.StringVar(&o.by, "by", "", "the `NAME` of whoever made the page")
 	f.StringVar(&o.words, "words", "", "a text `FILE` whose paragraphs stand at the top of the page")
-	f.StringVar(&o.figure, "figure", "", "write this `FIGURE` alone: "+strings.Join(report.Figures(), ", "))
+	f.StringVar(&o.figure, "figure", "",
+		"write this `FIGURE` alone: "+strings.Join(report.Figures(), ", "))
 	f.Int64Var(&o.number, "number", 0, "the audit with this `NUMBER` instead of the last")
 	f.Int64Var(&o.before, "before", 0, "set the audit with this `NUMBER` before it")
 	f.BoolVar(&o.list, "list", false, "list what is kept")
-	f.BoolVar(&o.force, "force", false, "replace a file that this program did not make or that was edited")
+	f.BoolVar(&o.force, "force", false,
+		"replace a file that this program did not make or that was edited")
 	_ = c.RegisterFlagCompletionFunc(
 		"figure",
 		cobra.FixedCompletions(report.Figures(), cobra.ShellCompDirectiveNoFileComp),
@@ -77,7 +81,8 @@ SVG.`,
 	return c
 }
 
-func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output, o *reportOptions) error {
+func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output,
+	o *reportOptions) error {
 	s, err := p.openStore(from)
 	if err != nil {
 		return err
@@ -114,8 +119,8 @@ func (p *program) runReport(c *cobra.Command, from *estateOptions, out *output, 
 	return out.exit(a.Findings)
 }
 
-// forClient gathers what a page for the client is made of. Where the estate cannot be read, what comes of it is
-// missing, and that is said.
+// forClient gathers what a page for the client is made of. Where the estate cannot be read, what
+// comes of it is missing, and that is said.
 func (p *program) forClient(
 	c *cobra.Command,
 	from *estateOptions,
@@ -123,15 +128,18 @@ func (p *program) forClient(
 	a *chain.Audit,
 	o *reportOptions,
 ) (report.ForClient, error) {
-	page := report.ForClient{Title: cmp.Or(o.title, reportTitle(a.Canonical)), By: o.by, Made: p.now(), Today: a}
+	page := report.ForClient{Title: cmp.Or(o.title, reportTitle(a.Canonical)), By: o.by, Made: p.now(),
+		Today: a}
 	if o.before > 0 {
 		var err error
 		if page.Before, err = kept(c, s, o.before); err != nil {
 			return page, err
 		}
 		if !page.Before.Started.Before(a.Started) {
-			return page, usage("--before %d: this audit is not older than the one it is set before; expected an earlier one "+
-				"(upperpath report --list)", o.before)
+			return page,
+				usage("--before %d: this audit is not older than the one it is set before; expected an "+
+					"earlier one "+
+					"(upperpath report --list)", o.before)
 		}
 	}
 	if o.words != "" {
@@ -149,7 +157,8 @@ func (p *program) forClient(
 	if err != nil {
 		fmt.Fprintln(
 			p.err,
-			"The estate file could not be read, so that the page holds nothing of the plan: upperpath plan says why.",
+			"The estate file could not be read, so that the page holds nothing of the plan: upperpath "+
+				"plan says why.",
 		)
 		return page, nil
 	}
@@ -187,7 +196,8 @@ func (p *program) writeFigure(page report.ForClient, o *reportOptions) error {
 	if format == "png" {
 		err = files.WriteMade(o.force, files.Made{Path: o.path, Data: data, Form: files.PNG})
 	} else {
-		err = files.WriteMade(o.force, files.Made{Path: o.path, Data: data, Opens: "<!-- ", Closes: " -->"})
+		err = files.WriteMade(o.force,
+			files.Made{Path: o.path, Data: data, Opens: "<!-- ", Closes: " -->"})
 	}
 	if err != nil {
 		return err
@@ -206,7 +216,8 @@ func kept(c *cobra.Command, s *store.Store, number int64) (*chain.Audit, error) 
 	}
 	a, err := s.Get(c.Context(), number)
 	if errors.Is(err, store.ErrEmpty) {
-		return nil, usage("--number %d: there is no such audit; upperpath report --list shows them", number)
+		return nil,
+			usage("--number %d: there is no such audit; upperpath report --list shows them", number)
 	}
 	return a, storeFailed(err)
 }
@@ -218,15 +229,18 @@ func storeFailed(err error) error {
 		return wrapFailed(err)
 	}
 	remedy := map[store.Reason]string{
-		store.Full:    "Make room on the disk, then do it again; --forget does without the store.",
-		store.Barred:  "Check the permissions of " + filepath.Dir(wrong.Path) + "; --forget does without the store.",
-		store.Damaged: "Move the store away, or take it from a copy; a new one is made where there is none.",
-		store.Busy:    "Wait until it is done, or end it; then do it again.",
+		store.Full: "Make room on the disk, then do it again; --forget does without the store.",
+		store.Barred: "Check the permissions of " + filepath.Dir(wrong.Path) +
+			"; --forget does without the store.",
+		store.Damaged: "Move the store away, or take it from a copy; a new one is made where there is " +
+			"none.",
+		store.Busy: "Wait until it is done, or end it; then do it again.",
 	}[wrong.Reason]
 	return failed(fmt.Errorf("%w. %s", err, remedy))
 }
 
-// edited is how a change of the consultant's own file ends: what is wrong in it is said as of every file.
+// edited is how a change of the consultant's own file ends: what is wrong in it is said as of every
+// file.
 func edited(err error) error {
 	var faults problem.List
 	if errors.As(err, &faults) {

@@ -1,4 +1,5 @@
-// Package cli is the command line: flags in, core and the edges called, a report out. It computes nothing.
+// Package cli is the command line: flags in, core and the edges called, a report out. It computes
+// nothing.
 package cli
 
 import (
@@ -61,7 +62,9 @@ func (e ended) Unwrap() error { return e.err }
 func failed(err error) error { return ended{exitFailed, err} }
 
 // usage says that a command was used badly.
-func usage(format string, args ...any) error { return ended{exitUsage, fmt.Errorf(format, args...)} }
+func usage(format string, args ...any) error {
+	return ended{exitUsage, fmt.Errorf(format, args...)}
+}
 
 // program is what every command works with.
 type program struct {
@@ -80,7 +83,8 @@ func Run(args []string, in io.Reader, out, err io.Writer) int {
 	minded := slices.DeleteFunc(slices.Clone(endings), signal.Ignored)
 	ctx, stop := signal.NotifyContext(context.Background(), minded...)
 	defer stop()
-	// A pipe whose reader has left is an error of the writing, and not the end: what was seen is kept first.
+	// A pipe whose reader has left is an error of the writing, and not the end: what was seen is kept
+	// first.
 	signal.Ignore(syscall.SIGPIPE)
 	ended := make(chan struct{})
 	defer close(ended)
@@ -102,8 +106,9 @@ func Run(args []string, in io.Reader, out, err io.Writer) int {
 // mostWait is how long an interrupted command has to come to its end by itself.
 const mostWait = 400 * time.Millisecond
 
-// leaveInTime ends the program where an interrupt has come and the command does not end by itself, because it is busy
-// with something that cannot be stopped. What is being kept or written then is kept and written first.
+// leaveInTime ends the program where an interrupt has come and the command does not end by itself,
+// because it is busy with something that cannot be stopped. What is being kept or written then is
+// kept and written first.
 func (p *program) leaveInTime(ctx context.Context, ended <-chan struct{}) {
 	soon := func() bool {
 		select {
@@ -142,7 +147,8 @@ func (p *program) saidInterrupted() {
 	fmt.Fprintln(p.err, says)
 }
 
-// guarded turns a panic into one sentence and a file that says where it was, without what the input held.
+// guarded turns a panic into one sentence and a file that says where it was, without what the input
+// held.
 func (p *program) guarded(run func() int) (code int) {
 	defer func() {
 		fault := recover()
@@ -216,7 +222,8 @@ func (p *program) complain(err error) {
 
 // Root gives the command line as it is, for those who write it down.
 func Root() *cobra.Command {
-	p := &program{in: strings.NewReader(""), out: &outlet{to: io.Discard}, err: &outlet{to: io.Discard}}
+	p := &program{in: strings.NewReader(""), out: &outlet{to: io.Discard},
+		err: &outlet{to: io.Discard}}
 	return p.root()
 }
 
@@ -261,8 +268,10 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 		&cobra.Group{ID: "work", Title: "The work, in its order:"},
 		&cobra.Group{ID: "other", Title: "Beside it:"},
 	)
-	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.gather(), p.cover(), p.plan(), p.prove(),
-		p.rules(), p.rehearse(), p.write(), p.runbook(), p.await(), p.audit(), p.report(), p.compare(), p.recheck()} {
+	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.gather(), p.cover(),
+		p.plan(), p.prove(),
+		p.rules(), p.rehearse(), p.write(), p.runbook(), p.await(), p.audit(), p.report(), p.compare(),
+		p.recheck()} {
 		c.GroupID = "work"
 		root.AddCommand(c)
 	}
@@ -292,7 +301,8 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	return root
 }
 
-// knownCommand refuses a word where a command below c is expected, and names the nearest that there is.
+// knownCommand refuses a word where a command below c is expected, and names the nearest that there
+// is.
 func knownCommand(c *cobra.Command, args []string) error {
 	if len(args) == 0 {
 		return nil
@@ -312,7 +322,8 @@ func knownCommand(c *cobra.Command, args []string) error {
 	return ended{exitUsage, fmt.Errorf("%s has no command %q; %s", c.CommandPath(), args[0], remedy)}
 }
 
-// usageTemplate is Cobra's, with the examples at the end, where the eye is when help has scrolled by.
+// usageTemplate is Cobra's, with the examples at the end, where the eye is when help has scrolled
+// by.
 const usageTemplate = `Usage:{{if .Runnable}}
   {{.UseLine}}{{end}}{{if .HasAvailableSubCommands}}
   {{.CommandPath}} [command]{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{if eq (len .Groups) 0}}
@@ -353,23 +364,28 @@ type output struct {
 // flags adds the options of a command whose result decides on the exit code.
 func (o *output) flags(c *cobra.Command) {
 	o.formatFlag(c)
-	c.Flags().StringVar(&o.failOn, "fail-on", "error", "exit with 1 from this `SEVERITY` on: error, warning, note, never")
+	c.Flags().StringVar(&o.failOn, "fail-on", "error",
+		"exit with 1 from this `SEVERITY` on: error, warning, note, never")
 	_ = c.RegisterFlagCompletionFunc(
 		"fail-on",
-		cobra.FixedCompletions([]string{"error", "warning", "note", "never"}, cobra.ShellCompDirectiveNoFileComp),
+		cobra.FixedCompletions([]string{"error", "warning", "note", "never"},
+			cobra.ShellCompDirectiveNoFileComp),
 	)
 }
 
 // formatFlag adds the option that chooses the form of a result.
 func (o *output) formatFlag(c *cobra.Command) {
 	formats := doc.Formats()
-	c.Flags().StringVar(&o.format, "format", "text", "how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
-	_ = c.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
+	c.Flags().StringVar(&o.format, "format", "text",
+		"how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
+	_ = c.RegisterFlagCompletionFunc("format",
+		cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 }
 
 // chainFlag adds the option that shows every chain.
 func (o *output) chainFlag(c *cobra.Command) {
-	c.Flags().BoolVar(&o.detail, "chains", false, "show every chain hop by hop, those that are fine too")
+	c.Flags().BoolVar(&o.detail, "chains", false,
+		"show every chain hop by hop, those that are fine too")
 }
 
 func (o *output) check() error {
@@ -390,7 +406,8 @@ func (o *output) check() error {
 // show writes a result in the form that was chosen.
 func (p *program) show(d doc.Doc, o *output) error {
 	if _, is := terminal(p.out.to); is && doc.Binary(o.format) {
-		return usage("--format %s is nothing for a terminal; write it to a file: > result.%[1]s", o.format)
+		return usage("--format %s is nothing for a terminal; write it to a file: > result.%[1]s",
+			o.format)
 	}
 	style := p.style()
 	style.Detail = o.detail
@@ -405,7 +422,8 @@ func (p *program) tell(d doc.Doc) error { return p.show(d, &output{format: "text
 
 // exit turns findings into the exit code.
 func (o *output) exit(findings []finding.Finding) error {
-	if o.failOn != "never" && finding.Worst(findings).Rank() >= finding.Severity(o.failOn).Rank() && len(findings) > 0 {
+	if o.failOn != "never" && finding.Worst(findings).Rank() >= finding.Severity(o.failOn).Rank() &&
+		len(findings) > 0 {
 		return ended{code: exitFindings}
 	}
 	return nil

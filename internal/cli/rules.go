@@ -31,8 +31,9 @@ func (p *program) rulesTry() *cobra.Command {
 	var from estateOptions
 	var out output
 	c := &cobra.Command{
-		Use:   "try URL...",
-		Short: "Say which rule takes a URL, why this one, what it gives, and the predicted chain to the end",
+		Use: "try URL...",
+		Short: "Say which rule takes a URL, why this one, what it gives, and the predicted chain to " +
+			"the end",
 		Example: `  upperpath rules try http://lacemill-museum.example/archive/1998/bobbins
   upperpath rules try --format json https://slatequarry.example/tours`,
 		Args: cobra.MinimumNArgs(1),
@@ -130,7 +131,9 @@ everything else stays to the octet. A temporary redirect is never joined into a 
 			path := files.Beside(e.Path, e.Estate.Rules)
 			edits := edits(changes)
 			if write && len(edits) > 0 {
-				err := files.Change(path, func(text []byte) ([]byte, error) { return files.EditRules(path, text, edits) })
+				err := files.Change(path, func(text []byte) ([]byte, error) {
+					return files.EditRules(path, text, edits)
+				})
 				if err != nil {
 					return edited(err)
 				}

@@ -60,11 +60,14 @@ itself.`,
 	vantage.flags(c)
 	out.flags(c)
 	f := c.Flags()
-	f.StringVar(&o.start, "start", "", "begin at this `TIME`, such as 2026-12-01T09:00:00+01:00 (default: now)")
-	f.BoolVar(&o.check, "check", false, "look whether the next open steps are done, and mark those that are")
+	f.StringVar(&o.start, "start", "",
+		"begin at this `TIME`, such as 2026-12-01T09:00:00+01:00 (default: now)")
+	f.BoolVar(&o.check, "check", false,
+		"look whether the next open steps are done, and mark those that are")
 	f.IntVar(&o.done, "done", 0, "mark the step with this `NUMBER` as done, without looking")
 	f.IntVar(&o.undo, "undo", 0, "mark the step with this `NUMBER` as not done")
-	f.BoolVar(&o.anew, "anew", false, "make the runbook anew from the present plan; what is done stays done")
+	f.BoolVar(&o.anew, "anew", false,
+		"make the runbook anew from the present plan; what is done stays done")
 	return c
 }
 
@@ -112,10 +115,11 @@ func (p *program) runRunbook(
 		seen, err := p.proceed(ctx, e, made, vantage, book)
 		progress, checkErr = &seen, err
 		checked := book
-		book, err = p.changeBook(context.WithoutCancel(ctx), e, begin, &runbookOptions{}, func(b *runbook.Book) error {
-			b.TakeDone(checked, seen.Done)
-			return nil
-		})
+		book, err = p.changeBook(context.WithoutCancel(ctx), e, begin, &runbookOptions{},
+			func(b *runbook.Book) error {
+				b.TakeDone(checked, seen.Done)
+				return nil
+			})
 		if err != nil {
 			return err
 		}
@@ -208,7 +212,8 @@ func (p *program) bookOf(
 	if kept.Source != fresh.Source && !o.anew {
 		fmt.Fprintln(
 			p.err,
-			"The estate file or its rules were changed since this runbook was begun. To make it anew from the present "+
+			"The estate file or its rules were changed since this runbook was begun. To make it anew "+
+				"from the present "+
 				"plan, with what is done kept: upperpath runbook --anew",
 		)
 	}
@@ -217,7 +222,8 @@ func (p *program) bookOf(
 
 // changeBook changes the runbook that is kept, as it is by now, and returns what is kept then.
 func (p *program) changeBook(
-	ctx context.Context, e *files.Estate, begin func() *runbook.Book, o *runbookOptions, change func(*runbook.Book) error,
+	ctx context.Context, e *files.Estate, begin func() *runbook.Book, o *runbookOptions,
+	change func(*runbook.Book) error,
 ) (*runbook.Book, error) {
 	var book *runbook.Book
 	var wrong error
@@ -279,7 +285,8 @@ func (p *program) proceedAt(
 	meter := p.progress("checking the next steps", 0, "")
 	defer meter.done()
 	progress, err := book.Proceed(ctx, asker, p.now())
-	if broken := w.Broken(); broken != nil && err == nil && len(progress.Done) == 0 && len(progress.Unseen) > 0 {
+	if broken := w.Broken(); broken != nil && err == nil && len(progress.Done) == 0 &&
+		len(progress.Unseen) > 0 {
 		return progress, failed(fmt.Errorf("nothing could be seen from this vantage: %w", broken))
 	}
 	return progress, err

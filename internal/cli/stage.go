@@ -55,7 +55,8 @@ no network.`,
 			}
 			fmt.Fprintf(
 				p.out,
-				"The stage plays %d endpoints and %d records. Look from it with\n\n  upperpath look DOMAIN --from %s\n\n"+
+				"The stage plays %d endpoints and %d records. Look from it with\n\n"+
+					"  upperpath look DOMAIN --from %s\n\n"+
 					"Ctrl-C ends it.\n",
 				len(scene.Endpoints),
 				records(scene),
@@ -67,8 +68,9 @@ no network.`,
 		},
 	}
 	c.Flags().
-		BoolVar(&force, "force", false, "replace a "+vantageName+" or "+trustName+" that this program did not make or "+
-			"that was edited")
+		BoolVar(&force, "force", false,
+			"replace a "+vantageName+" or "+trustName+" that this program did not make or "+
+				"that was edited")
 	return c
 }
 
@@ -80,8 +82,8 @@ func records(scene stage.Scene) int {
 	return n
 }
 
-// watchZones reads the zone files again whenever one was written, until the context ends. Resolvers that remember go on
-// giving old answers.
+// watchZones reads the zone files again whenever one was written, until the context ends. Resolvers
+// that remember go on giving old answers.
 func (p *program) watchZones(ctx context.Context, folder string, s *stage.Stage) {
 	tick := time.NewTicker(500 * time.Millisecond)
 	defer tick.Stop()
@@ -120,7 +122,8 @@ func zoneState(folder string) string {
 }
 
 // onStage starts a scene and hands its web to do.
-func onStage(ctx context.Context, scene stage.Scene, name string, do func(context.Context, *stage.Stage) error) error {
+func onStage(ctx context.Context, scene stage.Scene, name string,
+	do func(context.Context, *stage.Stage) error) error {
 	s, err := stage.Start(scene)
 	if err != nil {
 		return failed(fmt.Errorf("starting the stage for %s: %w", name, err))

@@ -75,9 +75,12 @@ with its certificate; at the registration. It says what is odd, and keeps what i
 	f.BoolVar(&o.list, "list", false, "list the surveys that are kept")
 	f.Int64Var(&o.show, "show", 0, "show the kept survey with this `NUMBER`")
 	f.BoolVar(&o.records, "records", false, "write every record, not only what is odd")
-	f.StringVar(&o.save, "save", "", "write a zone file for each domain into this `FOLDER`; nothing there is overwritten")
-	f.StringArrayVar(&o.zones, "zone", nil, "take a whole zone from this zone `FILE` (repeatable; or a folder of *.zone)")
-	f.StringVar(&o.key, "key", "", "a `FILE` with the key for zone transfers: name, algorithm and secret")
+	f.StringVar(&o.save, "save", "",
+		"write a zone file for each domain into this `FOLDER`; nothing there is overwritten")
+	f.StringArrayVar(&o.zones, "zone", nil,
+		"take a whole zone from this zone `FILE` (repeatable; or a folder of *.zone)")
+	f.StringVar(&o.key, "key", "",
+		"a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.noTransfer, "no-transfer", false, "do not ask for whole zones")
 	f.BoolVar(&o.forget, "forget", false, "do not keep the result")
 	return c
@@ -238,7 +241,8 @@ func zoneNameOf(path string) string {
 	return h.String()
 }
 
-func newSurveyor(e *files.Estate, w *live.Client, parallel int, o *surveyOptions) (*live.Surveyor, error) {
+func newSurveyor(e *files.Estate, w *live.Client, parallel int, o *surveyOptions) (*live.Surveyor,
+	error) {
 	s := &live.Surveyor{Web: w, Parallel: parallel, NoTransfer: o.noTransfer}
 	if o.key != "" {
 		key, err := files.ReadTransferKey(o.key)
@@ -283,10 +287,12 @@ func (p *program) takeSurvey(
 	for _, d := range e.Domains {
 		judge.Estate = append(judge.Estate, d.Name.String())
 		for _, w := range d.Wanted {
-			if d.State != estate.Leave && (w.Until.Date.IsZero() || judge.Now.Before(w.Until.Date)) && !w.Until.Certificate {
+			if d.State != estate.Leave && (w.Until.Date.IsZero() || judge.Now.Before(w.Until.Date)) &&
+				!w.Until.Certificate {
 				judge.Wanted = append(
 					judge.Wanted,
-					survey.Wanted{Domain: d.Name.String(), Name: w.Name, Type: w.Type, Value: w.Value, Moved: d.State == estate.Moved},
+					survey.Wanted{Domain: d.Name.String(), Name: w.Name, Type: w.Type, Value: w.Value,
+						Moved: d.State == estate.Moved},
 				)
 			}
 		}
@@ -298,13 +304,15 @@ func (p *program) takeSurvey(
 	if ctx.Err() != nil {
 		v.Notes = append(
 			v.Notes,
-			fmt.Sprintf("This survey was interrupted: %d of %d domains were seen.", len(v.Domains), len(subjects)),
+			fmt.Sprintf("This survey was interrupted: %d of %d domains were seen.", len(v.Domains),
+				len(subjects)),
 		)
 	}
 	return v, ctx.Err()
 }
 
-func (p *program) keepSurvey(ctx context.Context, e *files.Estate, v *survey.Survey) (int64, error) {
+func (p *program) keepSurvey(ctx context.Context, e *files.Estate, v *survey.Survey) (int64,
+	error) {
 	p.keeping.Lock()
 	defer p.keeping.Unlock()
 	s, err := store.Open(e.Folder())
@@ -359,7 +367,8 @@ func (p *program) openStore(from *estateOptions) (*store.Store, error) {
 	return s, nil
 }
 
-func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *output, o *surveyOptions) error {
+func (p *program) keptSurveys(ctx context.Context, from *estateOptions, out *output,
+	o *surveyOptions) error {
 	s, err := p.openStore(from)
 	if err != nil {
 		return err

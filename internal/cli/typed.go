@@ -52,7 +52,8 @@ and for each a command that shows that it worked.`,
 			}
 			pages := make([]files.Made, len(all))
 			for i, page := range all {
-				pages[i] = files.Made{Path: filepath.Join(out, page.Name), Data: page.Data, Opens: "<!-- ", Closes: " -->"}
+				pages[i] = files.Made{Path: filepath.Join(out, page.Name), Data: page.Data, Opens: "<!-- ",
+					Closes: " -->"}
 				if page.Table {
 					pages[i].Form = files.Table
 				}
@@ -69,8 +70,10 @@ and for each a command that shows that it worked.`,
 	from.flags(c)
 	from.zoneFlags(c)
 	c.Flags().StringVar(&out, "out", "sheets", "the `FOLDER` to write into")
-	c.Flags().StringVar(&format, "format", "md", "a `FORMAT` for the pages: md (with csv beside it), html, xlsx, csv")
-	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
+	c.Flags().StringVar(&format, "format", "md",
+		"a `FORMAT` for the pages: md (with csv beside it), html, xlsx, csv")
+	c.Flags().BoolVar(&force, "force", false,
+		"replace a file that this program did not make or that was edited")
 	return c
 }
 
@@ -137,7 +140,8 @@ Name servers load it, and most providers import it.`,
 			if partial > 0 {
 				fmt.Fprintf(
 					p.out,
-					"\n%d of them %s marked PARTIAL: names were asked for one by one. Compare with an export from the provider "+
+					"\n%d of them %s marked PARTIAL: names were asked for one by one. Compare with an export "+
+						"from the provider "+
 						"before they replace anything, or plan from that export: --zone FILE.\n",
 					partial, wording.Verb(partial, "is", "are"),
 				)
@@ -152,7 +156,9 @@ Name servers load it, and most providers import it.`,
 	from.flags(c)
 	from.zoneFlags(c)
 	c.Flags().StringVar(&out, "out", "zones", "the `FOLDER` to write into")
-	c.Flags().BoolVar(&asItIs, "as-it-is", false, "write what is there today, to be copied to the next name servers")
-	c.Flags().BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
+	c.Flags().BoolVar(&asItIs, "as-it-is", false,
+		"write what is there today, to be copied to the next name servers")
+	c.Flags().BoolVar(&force, "force", false,
+		"replace a file that this program did not make or that was edited")
 	return c
 }

@@ -28,22 +28,28 @@ func (o *vantageOptions) flags(c *cobra.Command) { o.flagsNamed(c, "timeout") }
 // flagsNamed adds the options; timeout is how that for each step is called.
 func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 	f := c.Flags()
-	f.StringVar(&o.from, "from", "", "look from this `VANTAGE`: a name in the estate file, or a vantage file")
+	f.StringVar(&o.from, "from", "",
+		"look from this `VANTAGE`: a name in the estate file, or a vantage file")
 	f.StringArrayVar(&o.resolvers, "resolver", nil, "ask the resolver at `HOST:PORT` (repeatable)")
 	f.StringVar(&o.proxy, "proxy", "", "go through a proxy, `socks5://HOST:PORT`")
-	f.StringVar(&o.trust, "trust", "", "trust the certificates in this PEM `FILE` instead of the system's")
-	f.DurationVar(&o.timeout, timeout, 0, "how long to wait at each step, a `TIME` such as 2s (default 10s)")
+	f.StringVar(&o.trust, "trust", "",
+		"trust the certificates in this PEM `FILE` instead of the system's")
+	f.DurationVar(&o.timeout, timeout, 0,
+		"how long to wait at each step, a `TIME` such as 2s (default 10s)")
 	f.StringArrayVar(
 		&o.points,
 		"point",
 		nil,
 		"go to an address whatever DNS says, `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)",
 	)
-	f.BoolVar(&o.private, "allow-private", false, "follow redirects of public addresses into private networks too")
-	f.StringVar(&o.asOf, "as-of", "", "judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
+	f.BoolVar(&o.private, "allow-private", false,
+		"follow redirects of public addresses into private networks too")
+	f.StringVar(&o.asOf, "as-of", "",
+		"judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
 	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once, a `NUMBER`")
 	f.IntVar(&o.perHost, "per-host", 4, "how many questions at one host go on at a time, a `NUMBER`")
-	f.Float64Var(&o.rate, "rate", 0, "how many questions a second begin at one host, a `NUMBER` (default: no limit)")
+	f.Float64Var(&o.rate, "rate", 0,
+		"how many questions a second begin at one host, a `NUMBER` (default: no limit)")
 }
 
 // open makes the web that is seen from the vantage. The estate may be nil.
@@ -109,7 +115,8 @@ func parseTime(s string) (time.Time, error) {
 			return t, nil
 		}
 	}
-	return time.Time{}, usage("--as-of %s: expected a time such as 2027-03-01 or 2027-03-01T12:00:00Z", s)
+	return time.Time{},
+		usage("--as-of %s: expected a time such as 2027-03-01 or 2027-03-01T12:00:00Z", s)
 }
 
 // settings puts the named vantage and the options together; options win.
@@ -126,7 +133,9 @@ func (o *vantageOptions) settings(e *files.Estate) (string, estate.Vantage, erro
 		for _, r := range o.resolvers {
 			address, ok := estate.ResolverAddress(r)
 			if !ok {
-				return "", v, usage("--resolver %s: expected an IP address, with or without a port, such as 192.0.2.53:53", r)
+				return "", v,
+					usage("--resolver %s: expected an IP address, with or without a port, such as 192.0.2.53:53",
+						r)
 			}
 			v.Resolvers = append(v.Resolvers, address)
 		}
@@ -156,7 +165,8 @@ func (o *vantageOptions) named(e *files.Estate) (string, estate.Vantage, error) 
 			return o.from, v, nil
 		}
 	}
-	if _, err := os.Stat(o.from); errors.Is(err, os.ErrNotExist) && !strings.ContainsAny(o.from, "./\\") && e != nil {
+	if _, err := os.Stat(o.from); errors.Is(err, os.ErrNotExist) &&
+		!strings.ContainsAny(o.from, "./\\") && e != nil {
 		var names []string
 		for n := range e.Vantages {
 			names = append(names, n)

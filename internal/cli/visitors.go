@@ -59,9 +59,11 @@ func (o *visitorOptions) flags(c *cobra.Command) {
 
 // The kinds of visitors, and what each sends as its User-Agent, in which sites look for such words.
 var kinds = map[string]struct{ says, agent string }{
-	"phone": {"as a phone", "Mozilla/5.0 (Linux; Android 14; Phone) AppleWebKit/537.36 (KHTML, like Gecko) " +
-		"Chrome/140.0.0.0 Mobile Safari/537.36"},
-	"search-robot": {"as a search robot", "Mozilla/5.0 (compatible; Googlebot/2.1; +http://www.google.com/bot.html)"},
+	"phone": {"as a phone",
+		"Mozilla/5.0 (Linux; Android 14; Phone) AppleWebKit/537.36 (KHTML, like Gecko) " +
+			"Chrome/140.0.0.0 Mobile Safari/537.36"},
+	"search-robot": {"as a search robot",
+		"Mozilla/5.0 (compatible; Googlebot/2.1; +http://www.google.com/bot.html)"},
 }
 
 // crowd is everybody who goes through the doors, each from a vantage.
@@ -75,7 +77,8 @@ type crowd struct {
 }
 
 // open makes the webs of all vantages and kinds of visitors. The estate may be nil.
-func (o *visitorOptions) open(ctx context.Context, v *vantageOptions, e *files.Estate) (*crowd, error) {
+func (o *visitorOptions) open(ctx context.Context, v *vantageOptions, e *files.Estate) (*crowd,
+	error) {
 	c := &crowd{}
 	for _, k := range o.as {
 		if _, known := kinds[k]; !known {
@@ -189,7 +192,8 @@ func (c *crowd) notes() []string {
 		redirects, hosts := c.memory.Count()
 		all = append(
 			all,
-			fmt.Sprintf("The returning browser remembered %s and %s with HSTS.", wording.Count(redirects, "redirect"),
+			fmt.Sprintf("The returning browser remembered %s and %s with HSTS.",
+				wording.Count(redirects, "redirect"),
 				wording.Count(hosts, "host")),
 		)
 	}
@@ -233,8 +237,9 @@ func (c *crowd) judged(all []chain.Chain, judge chain.Judge, goal chain.Goal) []
 	return ways
 }
 
-// judging gives what judges the chains of an entry side by side, and what takes them in their order then: of one
-// visitor judging needs nothing else; where there are several, what they met is joined in order.
+// judging gives what judges the chains of an entry side by side, and what takes them in their order
+// then: of one visitor judging needs nothing else; where there are several, what they met is joined
+// in order.
 func (c *crowd) judging(by func(web.URL) (chain.Judge, chain.Goal)) (
 	beside func([]chain.Chain), inOrder func([]chain.Chain) []chain.Chain,
 ) {
@@ -254,7 +259,9 @@ func (c *crowd) judging(by func(web.URL) (chain.Judge, chain.Goal)) (
 func (c *crowd) counted(ways []chain.Chain) []chain.Chain {
 	switch {
 	case len(ways) == 1:
-	case slices.ContainsFunc(ways, func(w chain.Chain) bool { return w.Last().Refusal == chain.Unseen }):
+	case slices.ContainsFunc(ways, func(w chain.Chain) bool {
+		return w.Last().Refusal == chain.Unseen
+	}):
 		c.unseen++
 	default:
 		c.differ++
@@ -299,7 +306,8 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 		data, err := files.Read(o.returning, files.MostJSON)
 		if err != nil {
 			return nil, usage(
-				"--returning %s: it is neither audit nor survey, and no file that can be read; expected one of them, "+
+				"--returning %s: it is neither audit nor survey, and no file that can be read; expected one "+
+					"of them, "+
 					"perhaps with a number as in audit:3, or a JSON file of one",
 				o.returning,
 			)
@@ -307,14 +315,17 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 		return visitsIn(o.returning, data)
 	}
 	if e == nil {
-		return nil, usage("--returning %s: there is no estate file here, beside which it would be kept; name its JSON file",
-			o.returning)
+		return nil,
+			usage("--returning %s: there is no estate file here, beside which it would be kept; name its "+
+				"JSON file",
+				o.returning)
 	}
 	id := int64(0)
 	if numbered {
 		var err error
 		if id, err = strconv.ParseInt(number, 10, 64); err != nil || id < 1 {
-			return nil, usage("--returning %s: expected a number behind the colon, as in %s:3", o.returning, what)
+			return nil,
+				usage("--returning %s: expected a number behind the colon, as in %s:3", o.returning, what)
 		}
 	}
 	s, err := store.Read(e.Folder())
@@ -380,7 +391,8 @@ func visitsIn(path string, data []byte) ([]visited, error) {
 		Schema string `json:"schema"`
 	}
 	fail := func(err error) error {
-		return usage("--returning %s: it cannot be read: %w; expected the JSON of an audit, a look or a survey", path, err)
+		return usage("--returning %s: it cannot be read: %w; expected the JSON of an audit, a look or "+
+			"a survey", path, err)
 	}
 	if err := json.Unmarshal(data, &kind); err != nil {
 		return nil, fail(err)
@@ -405,8 +417,8 @@ func visitsIn(path string, data []byte) ([]visited, error) {
 	return auditVisits(&a), nil
 }
 
-// readPreloaded reads a list of hosts that browsers come with: one a line, with a plus before it for those below it
-// too, or the JSON in which browsers keep theirs.
+// readPreloaded reads a list of hosts that browsers come with: one a line, with a plus before it
+// for those below it too, or the JSON in which browsers keep theirs.
 func readPreloaded(path string, m *chain.Memory) error {
 	data, err := files.Read(path, files.MostConfig)
 	if err != nil {

@@ -81,8 +81,9 @@ exit code is then 1.`,
 				return err
 			}
 			if runs := e.Estate.Carrier(name).Software; runs != w.Name {
-				fmt.Fprintf(p.err, "upperpath: the estate file says that %s runs %s; the steps of the plan say so too "+
-					"(software: %s on the carrier changes that).\n", name, runs, w.Name)
+				fmt.Fprintf(p.err,
+					"upperpath: the estate file says that %s runs %s; the steps of the plan say so too "+
+						"(software: %s on the carrier changes that).\n", name, runs, w.Name)
 			}
 			predicted := in.Web()
 			doors := predicted.Held(name)
@@ -98,8 +99,10 @@ exit code is then 1.`,
 				checked.Why = err.Error()
 			}
 			if checked.Refused != "" {
-				return ended{exitFindings, fmt.Errorf("%s (%s on this machine) refuses what would be written, so nothing "+
-					"is: %s. Leave out or change the rule that stands there", w.Checker.Called, checked.By, checked.Refused)}
+				return ended{exitFindings,
+					fmt.Errorf("%s (%s on this machine) refuses what would be written, so nothing "+
+						"is: %s. Leave out or change the rule that stands there", w.Checker.Called, checked.By,
+						checked.Refused)}
 			}
 			made := make([]files.Made, len(written.Files))
 			for i, f := range written.Files {
@@ -110,7 +113,8 @@ exit code is then 1.`,
 			}
 			last, before, audited, err := from.lastSeen(c.Context(), e)
 			if err != nil { // a file needs nothing of that; whether its plan holds does
-				from.complain(fmt.Errorf("what was seen cannot be read, and the records are not played: %w", err))
+				from.complain(fmt.Errorf("what was seen cannot be read, and the records are not played: %w",
+					err))
 			}
 			in.Survey, in.Earlier, in.Audited = last, before, audited
 			broken := plan.Broken(in)
@@ -122,20 +126,25 @@ exit code is then 1.`,
 	from.flags(c)
 	f := c.Flags()
 	f.StringVar(&out, "out", w.Name, "the `FOLDER` to write into")
-	f.StringVar(&carrier, "carrier", "", "the `CARRIER` whose doors are meant (default: the only one that is a server)")
+	f.StringVar(&carrier, "carrier", "",
+		"the `CARRIER` whose doors are meant (default: the only one that is a server)")
 	f.StringArrayVar(
 		&listen,
 		"listen",
 		nil,
 		"where doors listen, `http=ADDR:PORT` or https=ADDR:PORT (repeatable; default: ports 80 and 443)",
 	)
-	f.StringVar(&o.Certificates, "certificates", w.Options.Certificates, "the `FOLDER` with DOMAIN.crt and DOMAIN.key")
-	f.StringVar(&o.Challenges, "challenges", w.Options.Challenges, "the `FOLDER` from which exempt paths are answered")
-	f.StringVar(&o.Place, "place", w.Options.Place, "the `FOLDER` on the server in which the files will lie")
+	f.StringVar(&o.Certificates, "certificates", w.Options.Certificates,
+		"the `FOLDER` with DOMAIN.crt and DOMAIN.key")
+	f.StringVar(&o.Challenges, "challenges", w.Options.Challenges,
+		"the `FOLDER` from which exempt paths are answered")
+	f.StringVar(&o.Place, "place", w.Options.Place,
+		"the `FOLDER` on the server in which the files will lie")
 	for i, form := range w.Forms {
 		f.BoolVar(&forms[i], form.Name, false, form.Usage)
 	}
-	f.BoolVar(&force, "force", false, "replace a file that this program did not make or that was edited")
+	f.BoolVar(&force, "force", false,
+		"replace a file that this program did not make or that was edited")
 	return c
 }
 
@@ -184,14 +193,16 @@ func (p *program) saidServer(
 	for _, d := range predicted.Domains() {
 		points := ""
 		for _, h := range d.Hosts() {
-			if c := predicted.Estate.Holder(d.Carry[h]); c != nil && c.Name == carrier && len(c.Addresses) > 0 {
+			if c := predicted.Estate.Holder(d.Carry[h]); c != nil && c.Name == carrier &&
+				len(c.Addresses) > 0 {
 				points += fmt.Sprintf(" --point %s=%s", h, c.Addresses[0])
 			}
 		}
 		if points != "" {
 			fmt.Fprintf(
 				p.out,
-				"  %d try it before any name points there, domain by domain:\n      upperpath audit --only %s%s\n",
+				"  %d try it before any name points there, domain by domain:\n"+
+					"      upperpath audit --only %s%s\n",
 				len(written.Steps)+1,
 				d.Name,
 				points,
@@ -204,7 +215,8 @@ func (p *program) saidServer(
 // whatWasChecked says whether the server itself has read what was written.
 func whatWasChecked(w servers.Writer, c servers.Checked) string {
 	if c.By == "" {
-		return fmt.Sprintf("NOT CHECKED by the server itself: %s. Run %s there before it is taken into use.", c.Why,
+		return fmt.Sprintf("NOT CHECKED by the server itself: %s. Run %s there before it is taken "+
+			"into use.", c.Why,
 			w.Checker.Called)
 	}
 	finds := "finds no fault"
@@ -223,7 +235,8 @@ func (p *program) notReady(all []finding.Finding) {
 	}
 	fmt.Fprintf(
 		p.out,
-		"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are mended.\n",
+		"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are "+
+			"mended.\n",
 		wording.Count(n, "error"),
 	)
 }

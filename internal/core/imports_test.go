@@ -19,7 +19,8 @@ import (
 
 const module = "upperpath.example/upperpath/"
 
-// What core may import from outside itself: pure packages of the standard library, and names and suffixes.
+// What core may import from outside itself: pure packages of the standard library, and names and
+// suffixes.
 var allowed = []string{
 	"bytes",
 	"cmp",
@@ -56,7 +57,8 @@ func imports(t *testing.T, folder string) map[string][]string {
 	t.Helper()
 	found := map[string][]string{}
 	err := filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") ||
+			strings.HasSuffix(path, "_test.go") {
 			return err
 		}
 		file, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
@@ -85,8 +87,8 @@ func TestCoreReachesForNoIOAndNotUpwards(t *testing.T) {
 	}
 }
 
-// TestNobodyCallsTheClockInCore looks for the few calls of allowed packages that would make core depend on more than it
-// is given.
+// TestNobodyCallsTheClockInCore looks for the few calls of allowed packages that would make core
+// depend on more than it is given.
 func TestNobodyCallsTheClockInCore(t *testing.T) {
 	barred := map[string]string{
 		"time": "Now Since Until Sleep After Tick NewTimer",
@@ -94,7 +96,8 @@ func TestNobodyCallsTheClockInCore(t *testing.T) {
 		"rand": "Int IntN Int32 Int32N Int64 Int64N Uint32 Uint64 N Float32 Float64 Perm Shuffle",
 	} // a source of one's own, with a seed, is fine
 	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") ||
+			strings.HasSuffix(path, "_test.go") {
 			return err
 		}
 		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
@@ -124,7 +127,8 @@ func TestNobodyCallsTheClockInCore(t *testing.T) {
 
 func TestArrowsPointDownOnly(t *testing.T) {
 	below := map[string]string{
-		"files": "core", "live": "core", "servers": "core", "imports": "core", "store": "core", "doc": "core",
+		"files": "core", "live": "core", "servers": "core", "imports": "core", "store": "core",
+		"doc":   "core",
 		"stage": "core files live", "report": "core store doc",
 		"cli": "core files live servers imports store stage doc report",
 	}
@@ -171,7 +175,8 @@ func TestThePictureOfImportsIsTrue(t *testing.T) {
 // TestCoreNamesNoCommand looks for commands and options in what core says.
 func TestCoreNamesNoCommand(t *testing.T) {
 	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") ||
+			strings.HasSuffix(path, "_test.go") {
 			return err
 		}
 		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)

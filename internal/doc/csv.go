@@ -7,7 +7,8 @@ import (
 	"strings"
 )
 
-// writeCSV writes a document's main table (RFC 4180), for spreadsheets: the one that Main names, else the first.
+// writeCSV writes a document's main table (RFC 4180), for spreadsheets: the one that Main names,
+// else the first.
 func writeCSV(w io.Writer, d Doc, s Style) error {
 	c := &csvWriter{w: csv.NewWriter(w), main: d.Main}
 	c.w.UseCRLF = s.CRLF
@@ -87,8 +88,8 @@ func (c *csvWriter) whole(head []string, rows [][]string, exact bool) {
 	c.done = true
 }
 
-// row writes a row, with no cell that a spreadsheet would take for a formula but in working files. The apex's label is
-// typed as @ and stays so: alone it is no formula.
+// row writes a row, with no cell that a spreadsheet would take for a formula but in working files.
+// The apex's label is typed as @ and stays so: alone it is no formula.
 func (c *csvWriter) row(fields []string, exact bool) {
 	if c.err != nil {
 		return
@@ -148,14 +149,16 @@ func chainRow(c Chain) []string {
 	}
 	worst := Good
 	for _, f := range c.Findings {
-		codes, says, fixes = append(codes, f.Code), append(says, f.Says.String()), append(fixes, f.Fix.String())
+		codes, says, fixes = append(codes, f.Code), append(says, f.Says.String()),
+			append(fixes, f.Fix.String())
 		worst = max(worst, f.Tone)
 	}
 	severity := worst.Word()
 	if worst == Good {
 		severity = ""
 	}
-	return []string{c.Entry, c.Probe, strings.Join(statuses, " "), c.Arrival, fmt.Sprint(c.Redirects), c.End, severity,
+	return []string{c.Entry, c.Probe, strings.Join(statuses, " "), c.Arrival, fmt.Sprint(c.Redirects),
+		c.End, severity,
 		strings.Join(codes, " "), strings.Join(says, " "), strings.Join(fixes, " ")}
 }
 
@@ -163,7 +166,8 @@ func chainRow(c Chain) []string {
 var findingHead = []string{"severity", "code", "subject", "says", "fix", "affects"}
 
 func findingRow(f Finding) []string {
-	return []string{f.Tone.Word(), f.Code, strings.Join(f.Subjects, ", "), f.Says.String(), f.Fix.String(), f.Affects}
+	return []string{f.Tone.Word(), f.Code, strings.Join(f.Subjects, ", "), f.Says.String(),
+		f.Fix.String(), f.Affects}
 }
 
 // stepHead and stepRow are steps as data.
@@ -174,5 +178,6 @@ func stepRow(s Step) []string {
 	for _, f := range s.Facts {
 		facts = append(facts, f.Name+": "+f.Value.String())
 	}
-	return []string{fmt.Sprint(s.Number), s.Box, s.Says.String(), strings.Join(append(facts, s.Copy...), "; ")}
+	return []string{fmt.Sprint(s.Number), s.Box, s.Says.String(),
+		strings.Join(append(facts, s.Copy...), "; ")}
 }

@@ -1,6 +1,7 @@
-// Package doc is one model of a document, a Doc, and the formats that write any: a terminal, Markdown,
-// pages, JSON, CSV, workbooks, JUnit. It knows no subject; package report makes documents of audits,
-// plans and runbooks. It lets nothing hostile through: a document is scrubbed once, when Write takes it.
+// Package doc is one model of a document, a Doc, and the formats that write any: a terminal,
+// Markdown, pages, JSON, CSV, workbooks, JUnit. It knows no subject; package report makes documents
+// of audits, plans and runbooks. It lets nothing hostile through: a document is scrubbed once, when
+// Write takes it.
 //
 //	d := doc.Doc{Name: "audit", Title: "Audit", Blocks: blocks, Data: data}
 //	err := doc.Write(os.Stdout, "text", d, doc.Style{Width: 100})
@@ -18,12 +19,13 @@ import (
 
 // Doc is a document before a writer gives it a form.
 type Doc struct {
-	Name   string          // of the subject: one word, such as "audit"
-	Title  string          // what it is
-	About  string          // from where and when it was seen; "" for none
-	Blocks iter.Seq[Block] // in the order in which they are read; some are made only when they are asked for
-	Main   string          // the sheet that CSV writes; "" for the first
-	Data   any             // what JSON holds of it; docs/schema says in which shape
+	Name  string // of the subject: one word, such as "audit"
+	Title string // what it is
+	About string // from where and when it was seen; "" for none
+	// in the order in which they are read; some are made only when they are asked for
+	Blocks iter.Seq[Block]
+	Main   string // the sheet that CSV writes; "" for the first
+	Data   any    // what JSON holds of it; docs/schema says in which shape
 }
 
 // Block is a part of a document: one of the types below.
@@ -70,7 +72,8 @@ func Binary(format string) bool {
 	return i >= 0 && formats[i].Binary
 }
 
-// Write writes a document in a form from Formats. An error comes from the writer, or from the document's data.
+// Write writes a document in a form from Formats. An error comes from the writer, or from the
+// document's data.
 func Write(w io.Writer, format string, d Doc, s Style) error {
 	i := slices.IndexFunc(formats, func(f Format) bool { return f.Name == format })
 	if i < 0 {
@@ -132,7 +135,9 @@ func ToneOf(s finding.Severity) Tone {
 func (t Tone) Sign() string { return [...]string{"", "✓", "?", "i", "!", "✗"}[t] }
 
 // Word is a tone in a word, for those who see neither mark nor colour.
-func (t Tone) Word() string { return [...]string{"", "good", "unseen", "note", "warning", "error"}[t] }
+func (t Tone) Word() string {
+	return [...]string{"", "good", "unseen", "note", "warning", "error"}[t]
+}
 
 // Verdict is the one thing to know, and what to do next.
 type Verdict struct {
@@ -170,9 +175,10 @@ type Table struct {
 	Rows  [][]Cell
 	Rest  int    // how many further rows there are, which nothing shows but what More names
 	More  string // how to see the rows that a terminal is not shown; "" where it is shown all
-	Worth bool   // a terminal is shown only the rows with a tone that calls for a look, unless it is asked for all
-	Order bool   // by its columns, in a page that can
-	Key   int    // how many columns name a row; 0: one
+	// a terminal is shown only the rows with a tone that calls for a look, unless it is asked for all
+	Worth bool
+	Order bool // by its columns, in a page that can
+	Key   int  // how many columns name a row; 0: one
 }
 
 // RestText says how many rows there are that nothing shows; nil for none.
@@ -338,7 +344,8 @@ func (t Text) String() string {
 	return b.String()
 }
 
-// A command within words stands between these, which no text has (private use); words makes it a part of its own.
+// A command within words stands between these, which no text has (private use); words makes it a
+// part of its own.
 const (
 	commandBegins = '\ue001'
 	commandEnds   = '\ue002'

@@ -18,7 +18,8 @@ import (
 	"golang.org/x/image/vector"
 )
 
-// Drawing is a picture of few kinds of shapes, in units of a pixel, which can be written as SVG and as PNG.
+// Drawing is a picture of few kinds of shapes, in units of a pixel, which can be written as SVG and
+// as PNG.
 type Drawing struct {
 	Title  string
 	W, H   float32
@@ -54,22 +55,27 @@ const (
 
 // InkOf gives the ink of a tone, and tinted the one behind its words.
 func InkOf(t Tone) Ink {
-	return [...]Ink{Plain: InkSoft, Good: InkGood, Unseen: inkNote, Noted: inkNote, Warned: inkWarn, Failed: InkFail}[t]
+	return [...]Ink{Plain: InkSoft, Good: InkGood, Unseen: inkNote, Noted: inkNote, Warned: inkWarn,
+		Failed: InkFail}[t]
 }
 
 func (i Ink) Tinted() Ink { return i + "-bg" }
 
 // colors are the inks on white paper.
 var colors = map[Ink]color.NRGBA{
-	InkText: {0x1d, 0x2a, 0x33, 255}, InkSoft: {0x56, 0x65, 0x70, 255}, InkLine: {0xdd, 0xe2, 0xe4, 255},
+	InkText: {0x1d, 0x2a, 0x33, 255}, InkSoft: {0x56, 0x65, 0x70, 255},
+	InkLine:  {0xdd, 0xe2, 0xe4, 255},
 	inkPaper: {255, 255, 255, 255}, InkGood: {0x1f, 0x62, 0x42, 255}, inkWarn: {0x7a, 0x4f, 0x00, 255},
-	InkFail: {0x9b, 0x2b, 0x1f, 255}, inkNote: {0x2a, 0x56, 0x80, 255}, "good-bg": {0xe8, 0xf3, 0xed, 255},
-	"warning-bg": {0xfd, 0xf3, 0xde, 255}, "error-bg": {0xfb, 0xee, 0xec, 255}, "note-bg": {0xea, 0xf1, 0xf8, 255},
+	InkFail: {0x9b, 0x2b, 0x1f, 255}, inkNote: {0x2a, 0x56, 0x80, 255},
+	"good-bg":    {0xe8, 0xf3, 0xed, 255},
+	"warning-bg": {0xfd, 0xf3, 0xde, 255}, "error-bg": {0xfb, 0xee, 0xec, 255},
+	"note-bg": {0xea, 0xf1, 0xf8, 255},
 	"soft-bg": {0xfb, 0xfa, 0xf7, 255},
 }
 
 func (d *Drawing) Box(x, y, w, h float32, i Ink) {
-	d.shapes = append(d.shapes, shape{ink: i, path: [][2]float32{{x, y}, {x + w, y}, {x + w, y + h}, {x, y + h}}})
+	d.shapes = append(d.shapes,
+		shape{ink: i, path: [][2]float32{{x, y}, {x + w, y}, {x + w, y + h}, {x, y + h}}})
 }
 
 func (d *Drawing) Polygon(i Ink, points ...[2]float32) {
@@ -81,11 +87,13 @@ func (d *Drawing) Line(i Ink, thick float32, points ...[2]float32) {
 }
 
 func (d *Drawing) Say(x, y, size float32, i Ink, anchor, text string) {
-	d.shapes = append(d.shapes, shape{ink: i, at: [2]float32{x, y}, size: size, text: text, anchor: anchor})
+	d.shapes = append(d.shapes,
+		shape{ink: i, at: [2]float32{x, y}, size: size, text: text, anchor: anchor})
 }
 
 func (d *Drawing) Shout(x, y, size float32, i Ink, anchor, text string) {
-	d.shapes = append(d.shapes, shape{ink: i, at: [2]float32{x, y}, size: size, text: text, anchor: anchor, bold: true})
+	d.shapes = append(d.shapes,
+		shape{ink: i, at: [2]float32{x, y}, size: size, text: text, anchor: anchor, bold: true})
 }
 
 // Sign draws the mark of a tone, so that shape says what colour does.
@@ -105,7 +113,8 @@ func (d *Drawing) Sign(x, y float32, t Tone) {
 	}
 }
 
-// SVG writes the drawing. Alone it brings its colours, light and dark; in a page it takes the page's.
+// SVG writes the drawing. Alone it brings its colours, light and dark; in a page it takes the
+// page's.
 func (d *Drawing) SVG(alone bool) string {
 	var b strings.Builder
 	fmt.Fprintf(
@@ -129,7 +138,9 @@ func (d *Drawing) SVG(alone bool) string {
 			if s.bold {
 				weight = ` font-weight="600"`
 			}
-			fmt.Fprintf(&b, `<text x="%g" y="%g" font-size="%g" text-anchor="%s" fill="var(--%s)"%s>%s</text>`, s.at[0], s.at[1],
+			fmt.Fprintf(&b,
+				`<text x="%g" y="%g" font-size="%g" text-anchor="%s" fill="var(--%s)"%s>%s</text>`, s.at[0],
+				s.at[1],
 				s.size, s.anchor, s.ink, weight, html.EscapeString(s.text))
 		case s.stroke > 0:
 			fmt.Fprintf(
@@ -161,7 +172,8 @@ func inkStyle() string {
 	return "text{font-family:system-ui,'DejaVu Sans',sans-serif}" + light
 }
 
-// PNG writes the drawing so many times larger. An error comes from the fonts, which are part of the program.
+// PNG writes the drawing so many times larger. An error comes from the fonts, which are part of the
+// program.
 func (d *Drawing) PNG(scale float32) ([]byte, error) {
 	picture := image.NewRGBA(image.Rect(0, 0, int(d.W*scale), int(d.H*scale)))
 	fill(picture, [][2]float32{{0, 0}, {d.W, 0}, {d.W, d.H}, {0, d.H}}, scale, colors[inkPaper])
@@ -195,7 +207,8 @@ func thick(a, b [2]float32, width float32) [][2]float32 {
 	dx, dy := b[0]-a[0], b[1]-a[1]
 	length := max(0.001, float32(math.Hypot(float64(dx), float64(dy))))
 	nx, ny := -dy/length*width/2, dx/length*width/2
-	return [][2]float32{{a[0] + nx, a[1] + ny}, {b[0] + nx, b[1] + ny}, {b[0] - nx, b[1] - ny}, {a[0] - nx, a[1] - ny}}
+	return [][2]float32{{a[0] + nx, a[1] + ny}, {b[0] + nx, b[1] + ny}, {b[0] - nx, b[1] - ny},
+		{a[0] - nx, a[1] - ny}}
 }
 
 func fill(picture *image.RGBA, path [][2]float32, scale float32, c color.NRGBA) {

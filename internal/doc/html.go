@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// The parts of a page: a frame, a template a kind of block, and what makes tables filter and sort. Without the script
-// everything reads as well.
+// The parts of a page: a frame, a template a kind of block, and what makes tables filter and sort.
+// Without the script everything reads as well.
 var (
 	//go:embed page.html.tmpl
 	pageSource string
@@ -28,7 +28,8 @@ var page = template.Must(template.New("page").Funcs(template.FuncMap{
 	"style": func() template.CSS { return template.CSS(pageStyle) },
 	"code":  func() template.JS { return template.JS(pageScript) },
 	"few":   func(all []string) string { return wording.Few(all, 8) },
-	"svg":   func(s string) template.HTML { return template.HTML(s) }, // drawn by figure.go, which escapes
+	// drawn by figure.go, which escapes
+	"svg":   func(s string) template.HTML { return template.HTML(s) },
 	"last":  func(i int, all []Hop) bool { return i == len(all)-1 },
 	"lines": func(all []string) string { return strings.Join(all, "\n") },
 	"title": wording.UpperFirst,
@@ -64,7 +65,8 @@ func (h *htmlWriter) part(name string, data any) {
 	}
 }
 
-// between closes what stands open around blocks of another kind, and says how many chains were not shown.
+// between closes what stands open around blocks of another kind, and says how many chains were not
+// shown.
 func (h *htmlWriter) between(b Block) {
 	if _, is := b.(Step); h.open == "steps" && !is {
 		h.part("steps-end", nil)

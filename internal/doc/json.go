@@ -18,8 +18,9 @@ import (
 // Object is a JSON object whose fields come in this order.
 type Object []Field
 
-// Field is a field of an Object. A value that is a Sequence is written item by item as an array; one that is a
-// func() any is asked for its value when its turn comes, and is left out where that is nil.
+// Field is a field of an Object. A value that is a Sequence is written item by item as an array;
+// one that is a func() any is asked for its value when its turn comes, and is left out where that
+// is nil.
 type Field struct {
 	Name  string
 	Value any
@@ -28,7 +29,8 @@ type Field struct {
 // Sequence is the items of an array, some of which are made only when they are asked for.
 type Sequence iter.Seq[any]
 
-// Lines is a Sequence whose items are written in a line each: a long list that nobody reads from top to bottom.
+// Lines is a Sequence whose items are written in a line each: a long list that nobody reads from
+// top to bottom.
 type Lines iter.Seq[any]
 
 // writeJSON writes a document's data.
@@ -71,7 +73,8 @@ func marshal(v any, prefix string) ([]byte, error) {
 	return escapeHostile(bytes.TrimRight(b.Bytes(), "\n")), nil
 }
 
-// escapeHostile escapes what JSON leaves as it is: C1 controls, DEL, and what turns the direction of writing.
+// escapeHostile escapes what JSON leaves as it is: C1 controls, DEL, and what turns the direction
+// of writing.
 func escapeHostile(data []byte) []byte {
 	if !slices.ContainsFunc(data, func(c byte) bool { return c >= 0x7f }) {
 		return data
@@ -145,7 +148,8 @@ type pending struct {
 	made chan struct{}
 }
 
-// array writes an array item by item, as they come, in their order; several are made into JSON side by side.
+// array writes an array item by item, as they come, in their order; several are made into JSON side
+// by side.
 func (j *jsonWriter) array(items iter.Seq[any], item func(any) ([]byte, error)) {
 	j.print("[")
 	ahead := make(chan *pending, mostAhead)

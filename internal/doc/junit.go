@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// The form of test results that continuous integration reads: suites, cases, failures. An error is a failure, a warning
-// or a note is told beside a case that passes.
+// The form of test results that continuous integration reads: suites, cases, failures. An error is
+// a failure, a warning or a note is told beside a case that passes.
 type (
 	junitSuite struct {
 		XMLName  xml.Name    `xml:"testsuite"`
@@ -35,7 +35,8 @@ type (
 	}
 )
 
-// writeJUnit writes a case for each chain, for each finding that no chain shows, and one for the verdict.
+// writeJUnit writes a case for each chain, for each finding that no chain shows, and one for the
+// verdict.
 func writeJUnit(w io.Writer, d Doc, _ Style) error {
 	var chains, others []junitCase
 	var findings []Finding
@@ -79,7 +80,8 @@ func writeJUnit(w io.Writer, d Doc, _ Style) error {
 	cases := append(others, chains...)
 	for _, f := range findings {
 		if !shown[f.Code] {
-			cases = append(cases, findingCase(d.Name, f.Code+" "+strings.Join(f.Subjects, ", "), []Finding{f}))
+			cases = append(cases,
+				findingCase(d.Name, f.Code+" "+strings.Join(f.Subjects, ", "), []Finding{f}))
 		}
 	}
 	suite := junitSuite{Name: d.Title, Tests: len(cases), Cases: cases}

@@ -92,7 +92,8 @@ func (m *mdWriter) block(b Block) {
 	switch b := b.(type) {
 	case Verdict:
 		m.gap()
-		m.prose(Cat(Text{{strings.TrimSpace(b.Tone.Sign() + " "), Words}, {" ", Words}}, strong(b.Says)), "", "")
+		m.prose(Cat(Text{{strings.TrimSpace(b.Tone.Sign() + " "), Words}, {" ", Words}}, strong(b.Says)),
+			"", "")
 		if b.Next != nil {
 			m.gap()
 			m.prose(b.Next, "→ ", "")
@@ -241,7 +242,8 @@ func (m *mdWriter) code(lines []string, space string) {
 	m.print(space + fence)
 }
 
-// fenceFor gives more backquotes than stand together in a text (CommonMark 0.31, sections 4.5 and 6.1).
+// fenceFor gives more backquotes than stand together in a text (CommonMark 0.31, sections 4.5 and
+// 6.1).
 func fenceFor(s string, least int) string {
 	longest, run := 0, 0
 	for _, c := range s {
@@ -325,7 +327,8 @@ func (m *mdWriter) hidden() {
 	}
 }
 
-var mdEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "|", `\|`, "<", "&lt;", ">", "&gt;",
+var mdEscapes = strings.NewReplacer(`\`, `\\`, "`", "\\`", "*", `\*`, "_", `\_`, "|", `\|`, "<",
+	"&lt;", ">", "&gt;",
 	"&", "&amp;", "[", `\[`, "]", `\]`, "#", `\#`, "~", `\~`)
 
 // md escapes what Markdown or HTML would take for markup.
@@ -363,9 +366,9 @@ func emphasized(s string) string {
 	return s[:at] + "**" + md(inside) + "**" + s[at+len(inside):]
 }
 
-// CodeText gives a value as it is, in backquotes, more of them than stand together in it (CommonMark 0.31, section
-// 6.1), so that it cannot end its code span; "" stays empty. In a table the bar is escaped, as tables want it even
-// there.
+// CodeText gives a value as it is, in backquotes, more of them than stand together in it
+// (CommonMark 0.31, section 6.1), so that it cannot end its code span; "" stays empty. In a table
+// the bar is escaped, as tables want it even there.
 func CodeText(s string, inTable bool) string {
 	if s == "" {
 		return ""

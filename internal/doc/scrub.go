@@ -7,9 +7,10 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
-// Scrubbed gives a model in which no text holds what could begin a line, make a terminal do something or turn the
-// order of what is read: every writer but that of JSON, which escapes, takes its model through here first, and need
-// think of it no more. A model that holds nothing of the kind comes back as it is; of another a copy is made.
+// Scrubbed gives a model in which no text holds what could begin a line, make a terminal do
+// something or turn the order of what is read: every writer but that of JSON, which escapes, takes
+// its model through here first, and need think of it no more. A model that holds nothing of the
+// kind comes back as it is; of another a copy is made.
 func Scrubbed[T any](model T) T {
 	v := reflect.ValueOf(&model).Elem()
 	if !(&scrubber{}).holds(v) {
@@ -25,8 +26,8 @@ type place struct {
 	kind reflect.Type
 }
 
-// scrubber goes through a value, every place once. Fields that are not exported hold values of core that cannot hold
-// anything invalid.
+// scrubber goes through a value, every place once. Fields that are not exported hold values of core
+// that cannot hold anything invalid.
 type scrubber struct {
 	been map[place]reflect.Value
 }

@@ -105,7 +105,8 @@ func (t *textWriter) gap() {
 // lines wraps a text, with something before its first line and something before the others.
 func (t *textWriter) lines(what Text, first, rest string) {
 	before := first
-	for _, line := range Lay(what, t.style.width()-text.StringWidthWithoutEscSequences(rest), t.style) {
+	for _, line := range Lay(what, t.style.width()-text.StringWidthWithoutEscSequences(rest),
+		t.style) {
 		t.print(before + line)
 		before = rest
 	}
@@ -276,7 +277,8 @@ func (t *textWriter) finding(f Finding) {
 	s := t.style
 	subject := wording.Few(f.Subjects, 4)
 	t.lines(Cat(Text{{subject, Strong}}, readableText(f.Readable)),
-		fmt.Sprintf("%s %s  ", s.tone(f.Tone, f.Tone.Sign()), s.tone(f.Tone, fmt.Sprintf("%-17s", f.Code))), "    ")
+		fmt.Sprintf("%s %s  ", s.tone(f.Tone, f.Tone.Sign()),
+			s.tone(f.Tone, fmt.Sprintf("%-17s", f.Code))), "    ")
 	t.lines(f.Says, "  ", "  ")
 	t.lines(f.Fix, "  → ", "    ")
 	if f.Affects != "" {
@@ -353,11 +355,13 @@ func (t *textWriter) hidden() {
 func hiddenText(fine, same int) string {
 	var says []string
 	if same > 0 {
-		says = append(says, fmt.Sprintf("%s %s for the reasons shown above", wording.Count(same, "more chain"),
-			wording.Verb(same, "fails", "fail")))
+		says = append(says,
+			fmt.Sprintf("%s %s for the reasons shown above", wording.Count(same, "more chain"),
+				wording.Verb(same, "fails", "fail")))
 	}
 	if fine > 0 {
-		says = append(says, fmt.Sprintf("%s %s", wording.Count(fine, "chain"), wording.Verb(fine, "is fine", "are fine")))
+		says = append(says,
+			fmt.Sprintf("%s %s", wording.Count(fine, "chain"), wording.Verb(fine, "is fine", "are fine")))
 	}
 	return strings.Join(says, "; ")
 }
@@ -372,7 +376,8 @@ func (t *textWriter) chain(c Chain) {
 		if c.Arrival != c.Entry {
 			arrow = " → " + c.Arrival
 		}
-		t.print(fmt.Sprintf("%s %s%s  %s", s.tone(c.Tone, c.Tone.Sign()), c.Entry, arrow, s.as(Faint, c.Outcome)))
+		t.print(fmt.Sprintf("%s %s%s  %s", s.tone(c.Tone, c.Tone.Sign()), c.Entry, arrow,
+			s.as(Faint, c.Outcome)))
 		return
 	case c.Told:
 		return
@@ -394,7 +399,8 @@ func (t *textWriter) chain(c Chain) {
 		t.print("  " + s.tone(Failed, c.Stop))
 	}
 	for _, f := range c.Further {
-		t.print(fmt.Sprintf("  %s %s", s.as(Faint, fmt.Sprintf("%-13s", f.About)), s.tone(f.Tone, f.Says)))
+		t.print(fmt.Sprintf("  %s %s", s.as(Faint, fmt.Sprintf("%-13s", f.About)),
+			s.tone(f.Tone, f.Says)))
 	}
 }
 
@@ -421,8 +427,8 @@ func (t *textWriter) hop(h Hop, i int) {
 	}
 }
 
-// table writes a table no wider than the lines may be: cells are wrapped, and where even that is too wide each row
-// stands as lines of its own.
+// table writes a table no wider than the lines may be: cells are wrapped, and where even that is
+// too wide each row stands as lines of its own.
 func (t *textWriter) table(b Table) {
 	rows := b.Rows
 	quiet := 0
@@ -552,7 +558,8 @@ func layCell(c Cell, width int, s Style) []string {
 	return lines
 }
 
-// fit gives the columns of a table their widths, so that all of them fit; false where that cannot be.
+// fit gives the columns of a table their widths, so that all of them fit; false where that cannot
+// be.
 func fit(head []string, rows [][]Cell, width, between int) ([]int, bool) {
 	widths, least := make([]int, len(head)), make([]int, len(head))
 	measure := func(i int, t Text, more int) {
@@ -665,8 +672,8 @@ func wordsOf(t Text) []wordSpans {
 	return all
 }
 
-// Lay breaks a text into lines no wider than width, at words. A word that is too long for a line stands on one of its
-// own, in one piece: it is a URL, a name or a command, to be copied.
+// Lay breaks a text into lines no wider than width, at words. A word that is too long for a line
+// stands on one of its own, in one piece: it is a URL, a name or a command, to be copied.
 func Lay(t Text, width int, s Style) []string {
 	var lines []string
 	line, wide := "", 0

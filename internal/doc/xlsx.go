@@ -20,8 +20,8 @@ const (
 	narrowestColumn = 8.0
 )
 
-// writeXLSX writes a workbook: the verdict on its first sheet, then a sheet for each table, for chains, findings and
-// steps. Every cell is a text or a number, never a formula.
+// writeXLSX writes a workbook: the verdict on its first sheet, then a sheet for each table, for
+// chains, findings and steps. Every cell is a text or a number, never a formula.
 func writeXLSX(w io.Writer, d Doc, _ Style) error {
 	x := &workbook{file: excelize.NewFile(), sheets: map[string]*sheet{}}
 	defer x.file.Close()
@@ -98,7 +98,8 @@ func (x *workbook) rows(name string, head []string, rows [][]string) {
 		}
 	}
 	if s.rows = append(s.rows, rows...); len(s.rows) > mostSheetRows {
-		x.err = fmt.Errorf("%s has more rows than a sheet holds (%d); --format csv holds them", name, mostSheetRows)
+		x.err = fmt.Errorf("%s has more rows than a sheet holds (%d); --format csv holds them", name,
+			mostSheetRows)
 	}
 }
 
@@ -133,7 +134,8 @@ func (s *sheet) flush() error {
 	widths := map[int]float64{}
 	for _, r := range s.rows {
 		for i, c := range r {
-			widths[i] = min(widestColumn, max(widths[i], narrowestColumn, float64(len([]rune(wording.Cut(c, 100)))+2)))
+			widths[i] = min(widestColumn,
+				max(widths[i], narrowestColumn, float64(len([]rune(wording.Cut(c, 100)))+2)))
 		}
 	}
 	for i := range len(widths) {

@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// BenchmarkReadRules reads a redirect map of a million exact rules and ten thousand patterns, and compiles it: under 5
-// seconds.
+// BenchmarkReadRules reads a redirect map of a million exact rules and ten thousand patterns, and
+// compiles it: under 5 seconds.
 func BenchmarkReadRules(b *testing.B) {
 	path := filepath.Join(b.TempDir(), "rules.csv")
 	f, err := os.Create(path)
@@ -33,13 +33,16 @@ func BenchmarkReadRules(b *testing.B) {
 		)
 	}
 	for i := range 10_000 {
-		fmt.Fprintf(w, "old%d.example/section-%d/{year:digits}/{name}/{+rest},/s/{name}/{+rest},301,drop,\n", i%100, i)
+		fmt.Fprintf(w,
+			"old%d.example/section-%d/{year:digits}/{name}/{+rest},/s/{name}/{+rest},301,drop,\n", i%100, i)
 	}
 	if err := w.Flush(); err != nil {
 		b.Fatal(err)
 	}
 	f.Close()
-	scope := rule.Scope{Holds: func(web.Host) bool { return true }, Serves: func(web.Host) bool { return false }}
+	scope := rule.Scope{Holds: func(web.Host) bool { return true }, Serves: func(web.Host) bool {
+		return false
+	}}
 	for b.Loop() {
 		rules, err := ReadRules(path, scope)
 		if err != nil {

@@ -55,7 +55,8 @@ func (t *table) reader() *csv.Reader {
 	return r
 }
 
-// starts returns where the fields of some lines start, by line and column: for telling where a fault is.
+// starts returns where the fields of some lines start, by line and column: for telling where a
+// fault is.
 func (t *table) starts(lines map[int]bool) map[int]map[string]int {
 	all := map[int]map[string]int{}
 	r := t.reader()
@@ -91,21 +92,24 @@ func tooWide(path string, data []byte, comma rune) problem.Problem {
 	for text := range bytes.Lines(data) {
 		line++
 		p := problem.Problem{File: path, Line: line, Value: string(text[:min(len(text), 80)]),
-			Remedy: "check whether this is the table that is meant, and whether a quote is missing further up"}
+			Remedy: "check whether this is the table that is meant, and whether a quote is missing " +
+				"further up"}
 		if len(text) > mostLine {
-			p.Says, p.Expected = fmt.Sprintf("the line has %d octets", len(text)), fmt.Sprintf("no more than %d", mostLine)
+			p.Says, p.Expected = fmt.Sprintf("the line has %d octets", len(text)),
+				fmt.Sprintf("no more than %d", mostLine)
 			return p
 		}
 		if n := bytes.Count(text, []byte(string(comma))); n > mostColumns {
-			p.Says, p.Expected = fmt.Sprintf("the line has %d fields", n+1), fmt.Sprintf("no more than %d", mostColumns)
+			p.Says, p.Expected = fmt.Sprintf("the line has %d fields", n+1),
+				fmt.Sprintf("no more than %d", mostColumns)
 			return p
 		}
 	}
 	return problem.Problem{}
 }
 
-// readCSV reads RFC 4180 CSV with a header. A byte-order mark, ";" as the separator and CRLF are understood; lines that
-// start with # are comments. needed columns that are missing are a fault.
+// readCSV reads RFC 4180 CSV with a header. A byte-order mark, ";" as the separator and CRLF are
+// understood; lines that start with # are comments. needed columns that are missing are a fault.
 func readCSV(path string, needed []string, known []string) (*table, error) {
 	data, err := Read(path, MostTable)
 	if err != nil {
@@ -177,8 +181,8 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	}
 }
 
-// separator is ";" or a tab where the first line that is no comment holds more of them than commas, as some
-// spreadsheets and registrars write.
+// separator is ";" or a tab where the first line that is no comment holds more of them than commas,
+// as some spreadsheets and registrars write.
 func separator(data []byte) rune {
 	for line := range bytes.Lines(data) {
 		if len(bytes.TrimSpace(line)) == 0 || line[0] == '#' {
@@ -257,7 +261,8 @@ type Pair struct {
 	Old, New, Status string // Status: "" where there is no such column
 }
 
-// ReadPairs reads two columns of a CSV file, by name, and what it says of the status. The error is a problem.List.
+// ReadPairs reads two columns of a CSV file, by name, and what it says of the status. The error is
+// a problem.List.
 func ReadPairs(path, first, second string) ([]Pair, error) {
 	first, second = strings.ToLower(first), strings.ToLower(second)
 	t, err := readCSV(path, []string{first, second}, []string{first, second})

@@ -25,8 +25,8 @@ type ListedDomain struct {
 	Note      string
 }
 
-// columns are the names that registrars and people give to the columns of a list, in lower case, words joined by one
-// blank. The first is ours.
+// columns are the names that registrars and people give to the columns of a list, in lower case,
+// words joined by one blank. The first is ours.
 var domainColumns = map[string][]string{
 	"name": {"name", "domain", "domain name", "domains", "domainname", "fqdn", "zone"},
 	"renews": {
@@ -46,15 +46,17 @@ var domainColumns = map[string][]string{
 		"paid until",
 		"ends",
 	},
-	"registrar":  {"registrar", "registered at", "registered with"},
-	"records-at": {"records-at", "records at", "provider", "dns provider", "dns", "dns host", "hosted at"},
-	"carrier":    {"carrier", "carried by", "redirected by"},
-	"wave":       {"wave", "phase", "batch", "step"},
-	"note":       {"note", "notes", "comment", "comments", "remark", "remarks", "description"},
+	"registrar": {"registrar", "registered at", "registered with"},
+	"records-at": {"records-at", "records at", "provider", "dns provider", "dns", "dns host",
+		"hosted at"},
+	"carrier": {"carrier", "carried by", "redirected by"},
+	"wave":    {"wave", "phase", "batch", "step"},
+	"note":    {"note", "notes", "comment", "comments", "remark", "remarks", "description"},
 }
 
-// ReadDomains reads a list of domains: CSV with a column for the name, in any case and under any usual name, and such
-// for dates, registrar, provider, carrier, wave and note; or names alone, a line each. The error is a problem.List.
+// ReadDomains reads a list of domains: CSV with a column for the name, in any case and under any
+// usual name, and such for dates, registrar, provider, carrier, wave and note; or names alone, a
+// line each. The error is a problem.List.
 func ReadDomains(path string) ([]ListedDomain, error) {
 	t, err := readCSV(path, nil, nil)
 	if err != nil {
@@ -74,7 +76,8 @@ func ReadDomains(path string) ([]ListedDomain, error) {
 func (t *table) meant() error {
 	header := make([]string, t.width)
 	for name, i := range t.columns {
-		header[i] = strings.Join(strings.Fields(strings.NewReplacer("_", " ", "-", " ", ":", "").Replace(name)), " ")
+		header[i] = strings.Join(strings.Fields(
+			strings.NewReplacer("_", " ", "-", " ", ":", "").Replace(name)), " ")
 	}
 	named := map[string]int{}
 	for ours, usual := range domainColumns {
@@ -119,7 +122,8 @@ type list struct {
 
 func (l *list) fail(r row, says, value, expected, remedy string) {
 	l.faults.Add(
-		problem.Problem{File: l.table.path, Line: r.line, Says: says, Value: value, Expected: expected, Remedy: remedy},
+		problem.Problem{File: l.table.path, Line: r.line, Says: says, Value: value, Expected: expected,
+			Remedy: remedy},
 	)
 }
 
@@ -132,12 +136,14 @@ func (l *list) take(r row) {
 		return
 	}
 	if before, twice := l.first[h]; twice {
-		l.fail(r, "the domain appears twice", h.String(), "each domain once", fmt.Sprintf("line %d has it already", before))
+		l.fail(r, "the domain appears twice", h.String(), "each domain once",
+			fmt.Sprintf("line %d has it already", before))
 		return
 	}
 	l.first[h] = r.line
-	d := ListedDomain{Name: h, Registrar: field("registrar"), RecordsAt: field("records-at"), Carrier: field("carrier"),
-		Note: field("note")}
+	d := ListedDomain{Name: h, Registrar: field("registrar"), RecordsAt: field("records-at"),
+		Carrier: field("carrier"),
+		Note:    field("note")}
 	for _, name := range []string{"registrar", "records-at", "carrier", "note"} {
 		text := field(name)
 		if at := strings.IndexFunc(text, problem.Hostile); at >= 0 {
@@ -155,7 +161,8 @@ func (l *list) take(r row) {
 	if text := field("renews"); text != "" {
 		var ok bool
 		if d.Renews, d.Asks, ok = readDate(text, l.dayFirst); !ok {
-			l.fail(r, "renews is not a date", text, "a date such as 2027-03-01, 01.03.2027 or 1 Mar 2027", "")
+			l.fail(r, "renews is not a date", text, "a date such as 2027-03-01, 01.03.2027 or 1 Mar 2027",
+				"")
 		}
 	}
 	l.domains = append(l.domains, d)
@@ -163,15 +170,16 @@ func (l *list) take(r row) {
 
 // Forms of dates that can be one only. Strokes are read apart.
 var dateForms = []string{
-	time.DateOnly, "2006/01/02", "2006.01.02", "20060102", "02.01.2006", "2.1.2006", "2 Jan 2006", "2 January 2006",
+	time.DateOnly, "2006/01/02", "2006.01.02", "20060102", "02.01.2006", "2.1.2006", "2 Jan 2006",
+	"2 January 2006",
 	"02-Jan-2006",
 	"2-Jan-2006", "02-Jan-06", "Jan 2, 2006", "January 2, 2006", "Jan 2 2006", time.RFC3339,
 	"2006-01-02T15:04:05", "2006-01-02 15:04:05",
 	"2006-01-02 15:04", "2006-01-02 15:04:05 MST", "02.01.2006 15:04",
 }
 
-// readDate reads a date as registrars write it. Where strokes leave it open which is the day, and nothing else in the
-// list tells, asks is what is asked about and the date is "".
+// readDate reads a date as registrars write it. Where strokes leave it open which is the day, and
+// nothing else in the list tells, asks is what is asked about and the date is "".
 func readDate(s string, dayFirst *bool) (date, asks string, ok bool) {
 	for _, form := range dateForms {
 		if t, err := time.Parse(form, s); err == nil {
@@ -188,11 +196,12 @@ func readDate(s string, dayFirst *bool) (date, asks string, ok bool) {
 	case dayErr != nil, dayFirst != nil:
 		return byMonth.Format(time.DateOnly), "", true
 	}
-	return "", fmt.Sprintf("%s: %s or %s?", s, byDay.Format(time.DateOnly), byMonth.Format(time.DateOnly)), true
+	return "",
+		fmt.Sprintf("%s: %s or %s?", s, byDay.Format(time.DateOnly), byMonth.Format(time.DateOnly)), true
 }
 
-// dayFirst tells how a list writes dates with strokes, as far as one of them can be read in one way only and none in
-// the other; nil where nothing tells.
+// dayFirst tells how a list writes dates with strokes, as far as one of them can be read in one way
+// only and none in the other; nil where nothing tells.
 func (t *table) dayFirst() *bool {
 	var day, month bool
 	for _, r := range t.rows {

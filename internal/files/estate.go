@@ -38,21 +38,26 @@ func FindEstate(folder string) (string, error) {
 		}
 		parent := filepath.Dir(at)
 		if parent == at {
-			return "", problem.List{{Says: "there is no estate file here or in a folder above", Value: EstateName,
-				Expected: "an estate file", Remedy: "name one with --estate FILE, or make one with: upperpath new --canonical " +
-					"https://www.x.example --domain a.example"}}
+			return "",
+				problem.List{{Says: "there is no estate file here or in a folder above", Value: EstateName,
+					Expected: "an estate file",
+					Remedy: "name one with --estate FILE, or make one with: upperpath new --canonical " +
+						"https://www.x.example --domain a.example"}}
 		}
 		at = parent
 	}
 }
 
-// ReadEstate reads an estate file and all that it names. The error is a problem.List with every fault of every file.
+// ReadEstate reads an estate file and all that it names. The error is a problem.List with every
+// fault of every file.
 func ReadEstate(path string) (*Estate, error) { return readEstate(path, estate.Read) }
 
-// ReadUndecided does the same, and lets it be open who carries the doors: for looking at what is there.
+// ReadUndecided does the same, and lets it be open who carries the doors: for looking at what is
+// there.
 func ReadUndecided(path string) (*Estate, error) { return readEstate(path, estate.ReadUndecided) }
 
-func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.List)) (*Estate, error) {
+func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.List)) (*Estate,
+	error) {
 	root, err := ReadTree(path)
 	if err != nil {
 		return nil, err
@@ -97,7 +102,8 @@ func readEstate(path string, take func(*estate.Node) (*estate.Estate, problem.Li
 
 func (e *Estate) beside(path string) string { return Beside(e.Path, path) }
 
-// Beside gives a path that stands in a file as one from here: relative ones start from the file's folder.
+// Beside gives a path that stands in a file as one from here: relative ones start from the file's
+// folder.
 func Beside(file, path string) string {
 	if filepath.IsAbs(path) {
 		return path
@@ -120,7 +126,8 @@ func SiteScope(e *estate.Estate) rule.Scope {
 	return rule.Scope{Holds: e.Serves, Serves: e.Serves, Known: []string{e.Canonical.Host.String()}}
 }
 
-// ReadVantage reads a vantage file, such as the stage writes. Its trust path comes back as one from here.
+// ReadVantage reads a vantage file, such as the stage writes. Its trust path comes back as one from
+// here.
 func ReadVantage(path string) (estate.Vantage, error) {
 	root, err := ReadTree(path)
 	if err != nil {

@@ -66,7 +66,8 @@ vantages:
 	assert.Equal(t, "gateway", mill.Carry[mill.Name.WWW()].Name)
 	assert.Equal(t, 2, mill.Wave)
 	assert.Equal(t, mill, e.DomainOf(web.MustParseHost("deep.shop.xn--mllehuset-l8a.example")))
-	assert.Nil(t, e.Domains[0].Carry[web.MustParseHost("www.n.example")], "the site carries its own hosts")
+	assert.Nil(t, e.Domains[0].Carry[web.MustParseHost("www.n.example")],
+		"the site carries its own hosts")
 	assert.Equal(t, "https://rdap.registry.example/", e.Registry.Address)
 	assert.Equal(t, []string{"museum"}, e.Selectors)
 	form := e.Carrier("registrar")
@@ -114,8 +115,10 @@ domains:
 	assert.Equal(t, "click.a.example", a.Needed[0].Host.String())
 	assert.Equal(
 		t,
-		[]any{estate.Home, "none", 3, estate.Moved, "2027-03-01", "Registrar A", "Registrar B", "Registrar C", true},
-		[]any{a.Fallback, a.Mail, a.Wave, a.State, a.Renews.Format(time.DateOnly), a.Registrar, a.RecordsAt, a.RecordsFrom,
+		[]any{estate.Home, "none", 3, estate.Moved, "2027-03-01", "Registrar A", "Registrar B",
+			"Registrar C", true},
+		[]any{a.Fallback, a.Mail, a.Wave, a.State, a.Renews.Format(time.DateOnly), a.Registrar,
+			a.RecordsAt, a.RecordsFrom,
 			a.ApexAlias},
 	)
 	assert.Equal(t, "_proof.a.example", a.Wanted[0].Name, "the name is below each domain")
@@ -137,66 +140,80 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		},
 		"unknown key in defaults": {head + "defaults: {carrier: gateway, wawe: 2}\ndomains: [a.example]",
 			"did you mean wave?"},
-		"a name for all": {head + "defaults: {name: x.example}\ndomains: [a.example]", "unknown key in defaults"},
+		"a name for all": {head + "defaults: {name: x.example}\ndomains: [a.example]",
+			"unknown key in defaults"},
 		"a default for nobody": {
 			head + "defaults: {carrier: {apex: gateway, www: gateway, shp: gateway}}\ndomains: [a.example]",
 			`:5:51: no domain has a host shp: "shp"`,
 		},
 		"an edge before a site that is nowhere": {
-			"canonical: https://www.n.example\ncarriers:\n  net: {by: edge, addresses: [203.0.113.20], name-servers: " +
+			"canonical: https://www.n.example\ncarriers:\n" +
+				"  net: {by: edge, addresses: [203.0.113.20], name-servers: " +
 				"[ns.net.example]}\ndomains: [{name: n.example, carrier: net}]", "nobody says where it answers",
 		},
 		"unknown top key": {"canonicle: https://www.n.example", "did you mean canonical?"},
 		"wrong type":      {domain + "  - {name: [a.example]}", ":7:"},
 		"mapping wanted":  {domain + "  - a.example\npolicy: 3", "policy is a single value"},
-		"twice":           {domain + "  - a.example\n  - A.example.", `:8:5: the domain appears twice: "A.example."`},
-		"public suffix":   {domain + "  - co.uk", "co.uk is a public suffix"},
-		"host below":      {domain + "  - www.a.example", "write name: a.example"},
+		"twice": {domain + "  - a.example\n  - A.example.",
+			`:8:5: the domain appears twice: "A.example."`},
+		"public suffix": {domain + "  - co.uk", "co.uk is a public suffix"},
+		"host below":    {domain + "  - www.a.example", "write name: a.example"},
 		"URL for host": {domain + "  - https://a.example/x",
 			`it is a URL: "https://a.example/x"; expected a host name such as www.northmoor.example. Write only a.example`},
 		"not an address": {
-			"canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [203.0.113.256]}\ndomains: [a.example]",
+			"canonical: https://www.n.example\ncarriers:\n  g: {by: server, addresses: [203.0.113.256]}\n" +
+				"domains: [a.example]",
 			`:3:31: this is not an IP address: "203.0.113.256"; expected an address such as`,
 		},
 		"carrier nowhere": {
 			"canonical: https://www.n.example\ncarriers:\n  g: {by: server}\ndomains: [a.example]",
 			":3:3: carrier g has neither addresses nor an alias",
 		},
-		"two claim": {domain + "  - {name: a.example, hosts: [shop, shop]}", "already claimed by domain a.example"},
+		"two claim": {domain + "  - {name: a.example, hosts: [shop, shop]}",
+			"already claimed by domain a.example"},
 		"site claims": {
 			head + "site: {hosts: [www.n.example], also: [www.n.example]}\ndomains: [n.example]",
 			"already claimed by site.also",
 		},
 		"unknown carrier": {domain + "  - {name: a.example, carrier: gatewy}", "did you mean gateway?"},
 		"nobody carries":  {head + "domains: [a.example]", "nobody carries a.example"},
-		"canonical http":  {"canonical: http://www.n.example\ndomains: [a.example]", "write https://www.n.example"},
-		"canonical host":  {"canonical: www.n.example\ndomains: [a.example]", "write https://www.n.example"},
-		"canonical path":  {"canonical: https://www.n.example/x\ndomains: [a.example]", "write https://www.n.example"},
-		"no canonical":    {"domains: [a.example]", "there is no canonical site"},
-		"site elsewhere":  {head + "site: {hosts: [x.n.example]}\ndomains: [n.example]", "does not serve the canonical host"},
-		"no domains":      {head + "domains: []", "there are no domains"},
-		"empty":           {"", "the estate file is empty"},
-		"no YAML":         {"canonical: [", "this is not valid YAML"},
-		"bad date":        {domain + "  - {name: a.example, renews: 2027-13-01}", "renews is not a date"},
-		"bad word":        {domain + "  - {name: a.example, fallback: hom}", "did you mean home?"},
+		"canonical http": {"canonical: http://www.n.example\ndomains: [a.example]",
+			"write https://www.n.example"},
+		"canonical host": {"canonical: www.n.example\ndomains: [a.example]",
+			"write https://www.n.example"},
+		"canonical path": {"canonical: https://www.n.example/x\ndomains: [a.example]",
+			"write https://www.n.example"},
+		"no canonical": {"domains: [a.example]", "there is no canonical site"},
+		"site elsewhere": {head + "site: {hosts: [x.n.example]}\ndomains: [n.example]",
+			"does not serve the canonical host"},
+		"no domains": {head + "domains: []", "there are no domains"},
+		"empty":      {"", "the estate file is empty"},
+		"no YAML":    {"canonical: [", "this is not valid YAML"},
+		"bad date":   {domain + "  - {name: a.example, renews: 2027-13-01}", "renews is not a date"},
+		"bad word":   {domain + "  - {name: a.example, fallback: hom}", "did you mean home?"},
 		"leads to http": {
-			domain + "  - {name: a.example, leads-to: \"http://www.n.example/x\"}", "write https://www.n.example/x",
+			domain + "  - {name: a.example, leads-to: \"http://www.n.example/x\"}",
+			"write https://www.n.example/x",
 		},
 		"leads nowhere": {domain + "  - {name: a.example, leads-to: visit}", "put / before a path"},
 		"www named":     {domain + "  - {name: a.example, hosts: [www]}", "apex and www are there"},
 		"key twice":     {domain + "  - {name: a.example, note: x, note: y}", "the key appears twice"},
-		"bad resolver":  {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}", "this is not a resolver"},
-		"bad proxy":     {domain + "  - a.example\nvantages: {v: {proxy: \"http://proxy:1\"}}", "socks5://HOST:PORT"},
-		"bad exempt":    {domain + "  - a.example\npolicy: {exempt: [/]}", "exempt"},
-		"bad hops":      {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
-		"bad registry":  {domain + "  - a.example\nregistry: {address: rdap}", "the registry's address is not a URL"},
-		"merge key":     {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
+		"bad resolver": {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}",
+			"this is not a resolver"},
+		"bad proxy": {domain + "  - a.example\nvantages: {v: {proxy: \"http://proxy:1\"}}",
+			"socks5://HOST:PORT"},
+		"bad exempt": {domain + "  - a.example\npolicy: {exempt: [/]}", "exempt"},
+		"bad hops":   {domain + "  - a.example\npolicy: {hops: no}", "whole number"},
+		"bad registry": {domain + "  - a.example\nregistry: {address: rdap}",
+			"the registry's address is not a URL"},
+		"merge key": {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
 		"a line break in a name": {
 			domain + "  - {name: a.example, registrar: \"A\\nB\"}",
 			`:7:34: this value holds a line break: "a\nb"; expected text of one`,
 		},
 		"an escape in a carrier's name": {
-			"canonical: https://www.n.example\ncarriers:\n  \"g\\e[2J\": {by: server, addresses: [203.0.113.2]}\ndomains: " +
+			"canonical: https://www.n.example\ncarriers:\n" +
+				"  \"g\\e[2J\": {by: server, addresses: [203.0.113.2]}\ndomains: " +
 				"[a.example]",
 			`:3:3: this value holds the control character U+001B: "g\x1b[2j"`,
 		},
@@ -205,7 +222,8 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 			"holds the character u+202e, which turns the direction of writing",
 		},
 		"a path with a tab": {domain + "  - a.example\nrules: \"a\\tb.csv\"", "this value holds a tab"},
-		"missing rules":     {domain + "  - a.example\nrules: nowhere.csv", "nowhere.csv: there is no such file"},
+		"missing rules": {domain + "  - a.example\nrules: nowhere.csv",
+			"nowhere.csv: there is no such file"},
 	} {
 		_, err := ReadEstate(write(t, "upperpath.yaml", c.text))
 		require.Error(t, err, name)
@@ -229,7 +247,9 @@ func TestAllFaultsOfAFileComeAtOnce(t *testing.T) {
 	assert.IsIncreasing(t, []int{list[0].Line, list[1].Line, list[3].Line})
 }
 
-var scope = rule.Scope{Holds: func(h web.Host) bool { return strings.HasSuffix(h.String(), "a.example") }}
+var scope = rule.Scope{Holds: func(h web.Host) bool {
+	return strings.HasSuffix(h.String(), "a.example")
+}}
 
 func TestRulesFromSpreadsheets(t *testing.T) {
 	for name, text := range map[string]string{
@@ -254,8 +274,9 @@ func TestRulesFromSpreadsheets(t *testing.T) {
 
 func TestNotesOfSeveralLinesAreOneLine(t *testing.T) {
 	e, err := ReadEstate(
-		write(t, "upperpath.yaml", head+"contact: |\n  web@n.example\n  +00 1\ndefaults: {carrier: gateway}\n"+
-			"domains:\n  - name: a.example\n    note: |\n      one\n      two\tthree\n"),
+		write(t, "upperpath.yaml",
+			head+"contact: |\n  web@n.example\n  +00 1\ndefaults: {carrier: gateway}\n"+
+				"domains:\n  - name: a.example\n    note: |\n      one\n      two\tthree\n"),
 	)
 	require.NoError(t, err)
 	assert.Equal(t, "web@n.example +00 1", e.Contact)
@@ -270,8 +291,10 @@ func TestRulesFaults(t *testing.T) {
 		"old,new\na.example/\"x,/y\n": ":2:",
 		"old,new\na.example/x,\"/x#f\nX-Evil: 1\"\n": `:2:13: the column new holds a line break: ` +
 			`"/x#f\nX-Evil: 1"; expected text of one`,
-		"old,new\na.example/x,/a\tb\n":                           "write it percent-encoded (%09) if it belongs to the URL",
-		"old,new,note\na.example/x,/y,a\u202eb\n":                "the column note holds the character U+202E, which turns",
+		"old,new\na.example/x,/a\tb\n": "write it percent-encoded (%09) if " +
+			"it belongs to the URL",
+		"old,new,note\na.example/x,/y,a\u202eb\n": "the column note holds the " +
+			"character U+202E, which turns",
 		"old,new\n\"a.example/x\rb\",/y\n":                       "the column old holds a line break",
 		"old,new\na.example/x,/y\nb.test/x,/y\na.example/*,/y\n": "rules.csv:4:11: a bare *",
 	} {
@@ -283,18 +306,22 @@ func TestRulesFaults(t *testing.T) {
 
 func TestDomainsAndPages(t *testing.T) {
 	list, err := ReadDomains(
-		write(t, "domains.csv", "name,renews,registrar,note\na.example,2027-01-02,Registrar A,x\nb.example,,,\n"),
+		write(t, "domains.csv",
+			"name,renews,registrar,note\na.example,2027-01-02,Registrar A,x\nb.example,,,\n"),
 	)
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 	assert.Equal(t, "Registrar A", list[0].Registrar)
-	_, err = ReadDomains(write(t, "domains.csv", "name,renews\na.example,soon\nA.example,\nhttp://x/,\n"))
+	_, err = ReadDomains(write(t, "domains.csv",
+		"name,renews\na.example,soon\nA.example,\nhttp://x/,\n"))
 	require.Error(t, err)
-	for _, want := range []string{":2: renews is not a date", ":3: the domain appears twice", ":4: it is a URL"} {
+	for _, want := range []string{":2: renews is not a date", ":3: the domain appears twice",
+		":4: it is a URL"} {
 		assert.Contains(t, err.Error(), want)
 	}
 	site := web.MustParseURL("https://www.n.example").Door()
-	pages, err := ReadPages(write(t, "pages.txt", "# pages\n/visit/\nhttps://www.n.example/shop/?x=1\n"), site)
+	pages, err := ReadPages(write(t, "pages.txt",
+		"# pages\n/visit/\nhttps://www.n.example/shop/?x=1\n"), site)
 	require.NoError(t, err)
 	assert.Len(t, pages, 2)
 	pages, err = ReadPages(
@@ -308,7 +335,8 @@ func TestDomainsAndPages(t *testing.T) {
 	)
 	require.NoError(t, err)
 	assert.Len(t, pages, 2)
-	for _, bad := range []string{"visit\n", "<urlset><url><loc>x</loc></url></urlset>", "<sitemapindex/>", "<urlset><"} {
+	for _, bad := range []string{"visit\n", "<urlset><url><loc>x</loc></url></urlset>",
+		"<sitemapindex/>", "<urlset><"} {
 		_, err = ReadPages(write(t, "pages.txt", bad), site)
 		assert.Error(t, err, bad)
 	}
@@ -328,14 +356,17 @@ func TestFindEstateLooksInParentFolders(t *testing.T) {
 func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "deep", "x.conf")
 	require.NoError(t, WriteMade(false, Made{Path: path, Data: []byte("one\n"), Opens: "# "}))
-	require.NoError(t, WriteMade(false, Made{Path: path, Data: []byte("two\n"), Opens: "# "}), "its own file is refreshed")
+	require.NoError(t, WriteMade(false, Made{Path: path, Data: []byte("two\n"), Opens: "# "}),
+		"its own file is refreshed")
 	edited, err := os.ReadFile(path)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, append(edited, "more\n"...), 0o600))
-	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: []byte("three\n"), Opens: "# "}), "edited since")
+	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: []byte("three\n"), Opens: "# "}),
+		"edited since")
 	require.NoError(t, WriteMade(true, Made{Path: path, Data: []byte("three\n"), Opens: "# "}))
 	foreign := write(t, "foreign.conf", "mine\n")
-	assert.ErrorContains(t, WriteMade(false, Made{Path: foreign, Data: []byte("x"), Opens: "# "}), "not made by this program")
+	assert.ErrorContains(t, WriteMade(false, Made{Path: foreign, Data: []byte("x"), Opens: "# "}),
+		"not made by this program")
 	kept, _ := os.ReadFile(foreign)
 	assert.Equal(t, "mine\n", string(kept))
 	left, _ := os.ReadDir(filepath.Dir(path))
@@ -344,7 +375,8 @@ func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
 
 func TestZoneFiles(t *testing.T) {
 	zone, records, err := ReadZone(
-		write(t, "a.example.zone", "$ORIGIN a.example.\n$TTL 60\n@ IN SOA ns h 1 2 3 4 5\nwww IN A 192.0.2.1\n"),
+		write(t, "a.example.zone",
+			"$ORIGIN a.example.\n$TTL 60\n@ IN SOA ns h 1 2 3 4 5\nwww IN A 192.0.2.1\n"),
 		"",
 	)
 	require.NoError(t, err)
@@ -354,12 +386,16 @@ func TestZoneFiles(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
 		"no SOA": {"$ORIGIN a.example.\nwww 60 IN A 192.0.2.1\n", "has no SOA"},
 		"a long name": {
-			"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n" + strings.Repeat(long, 5) + " 60 IN A 192.0.2.1\n",
+			"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n" + strings.Repeat(long, 5) +
+				" 60 IN A 192.0.2.1\n",
 			"a.example.zone:3:",
 		},
-		"a bad address":   {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN A nowhere\n", "a.example.zone:3:"},
-		"an unknown type": {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN XYZ 1\n", "a.example.zone:3:"},
-		"outside":         {"$ORIGIN a.example.\n$INCLUDE /etc/passwd\n", "in the folder of the zone file"},
+		"a bad address": {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN A nowhere\n",
+			"a.example.zone:3:"},
+		"an unknown type": {"$ORIGIN a.example.\n@ 60 IN SOA ns h 1 2 3 4 5\nwww 60 IN XYZ 1\n",
+			"a.example.zone:3:"},
+		"outside": {"$ORIGIN a.example.\n$INCLUDE /etc/passwd\n",
+			"in the folder of the zone file"},
 	} {
 		_, _, err := ReadZone(write(t, "a.example.zone", c.text), "")
 		require.Error(t, err, name)
@@ -368,7 +404,8 @@ func TestZoneFiles(t *testing.T) {
 	path := write(t, "a.example.zone", "$ORIGIN a.example.\n$INCLUDE more.inc\n")
 	require.NoError(
 		t,
-		os.WriteFile(filepath.Join(filepath.Dir(path), "more.inc"), []byte("@ 60 IN SOA ns h 1 2 3 4 5\n"), 0o600),
+		os.WriteFile(filepath.Join(filepath.Dir(path), "more.inc"),
+			[]byte("@ 60 IN SOA ns h 1 2 3 4 5\n"), 0o600),
 	)
 	zone, _, err = ReadZone(path, "")
 	require.NoError(t, err, "a file beside it may be included")
@@ -379,7 +416,8 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 	sets := []record.Set{
 		{Name: "www.a.example", Type: "A", TTL: 60, Values: []string{"192.0.2.2", "192.0.2.1"}},
 		{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"x\"y" "z"`}},
-		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
+		{Name: "a.example", Type: "SOA", TTL: 60,
+			Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
 	}
 	text, err := ZoneText("a.example", sets, "as it was seen", Marks{Partial: true})
 	require.NoError(t, err)
@@ -392,7 +430,8 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 	assert.Len(t, records, 4)
 	crowded := append(
 		sets,
-		record.Set{Name: "b.a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example.", "y.example."}},
+		record.Set{Name: "b.a.example", Type: "CNAME", TTL: 60,
+			Values: []string{"x.example.", "y.example."}},
 		record.Set{Name: "b.a.example", Type: "TXT", TTL: 60, Values: []string{`"x"`}},
 		record.Set{Name: "a.example", Type: "CNAME", TTL: 60, Values: []string{"x.example."}},
 	)
@@ -408,26 +447,32 @@ func TestZoneTextIsCanonicalAndReadsBack(t *testing.T) {
 
 func TestAZoneFileSaysWhatIsNotKnownOfTheZone(t *testing.T) {
 	sets := []record.Set{
-		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
+		{Name: "a.example", Type: "SOA", TTL: 60,
+			Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
 	}
 	missed := []survey.Missed{
-		{Name: "www.a.example", Type: "HTTPS", By: "ns1.h.example (192.0.2.51:53)", Why: "it says SERVFAIL"},
+		{Name: "www.a.example", Type: "HTTPS", By: "ns1.h.example (192.0.2.51:53)",
+			Why: "it says SERVFAIL"},
 	}
-	text, err := ZoneText("a.example", sets, "as it was seen", Marks{Partial: true, Remaining: true, Missed: missed})
+	text, err := ZoneText("a.example", sets, "as it was seen",
+		Marks{Partial: true, Remaining: true, Missed: missed})
 	require.NoError(t, err)
 	path := write(t, "a.example.zone", string(text))
 	assert.Equal(t, Marks{Partial: true, Remaining: true, Missed: missed}, ZoneMarks(path))
 	_, records, err := ReadZone(path, "")
 	require.NoError(t, err)
 	assert.Len(t, records, 1)
-	export := write(t, "b.example.zone", "; an export\n@ IN SOA ns h 1 2 3 4 5\n; PARTIAL: no mark here\n")
+	export := write(t, "b.example.zone",
+		"; an export\n@ IN SOA ns h 1 2 3 4 5\n; PARTIAL: no mark here\n")
 	assert.Equal(t, Marks{}, ZoneMarks(export))
 }
 
 func TestNoValueBeginsALineOfAZoneFile(t *testing.T) {
 	sets := []record.Set{
-		{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
-		{Name: "x.a.example", Type: "TXT", TTL: 60, Values: []string{"\"x\"\n$INCLUDE /etc/passwd", "\"y\""}},
+		{Name: "a.example", Type: "SOA", TTL: 60,
+			Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
+		{Name: "x.a.example", Type: "TXT", TTL: 60,
+			Values: []string{"\"x\"\n$INCLUDE /etc/passwd", "\"y\""}},
 		{Name: "y.a.example", Type: "MX", TTL: 60, Values: []string{"none at all"}},
 	}
 	text, err := ZoneText("a.example", sets, "as it was seen", Marks{})
@@ -442,8 +487,9 @@ func TestTransferKeys(t *testing.T) {
 	key, err := ReadTransferKey(write(t, "key.yaml", "name: transfer\nsecret: c2VjcmV0\n"))
 	require.NoError(t, err)
 	assert.Equal(t, TransferKey{"transfer", "hmac-sha256", "c2VjcmV0"}, key)
-	for text, want := range map[string]string{"secret: c2VjcmV0": "no name", "name: x\nsecret: '!'": "no secret",
-		"nam: x": "unknown key"} {
+	for text, want := range map[string]string{"secret: c2VjcmV0": "no name",
+		"name: x\nsecret: '!'": "no secret",
+		"nam: x":               "unknown key"} {
 		_, err := ReadTransferKey(write(t, "key.yaml", text))
 		require.Error(t, err, text)
 		assert.Contains(t, err.Error(), want)
@@ -475,9 +521,13 @@ func FuzzEstate(f *testing.F) {
 }
 
 func TestAListOfDomainsHoldsTextOfOneLine(t *testing.T) {
-	list, err := ReadDomains(write(t, "l.csv", "name,registrar,note\nold.example,\"R\nA\",\"two\r\nlines\"\n"))
+	list,
+		err := ReadDomains(write(t, "l.csv",
+		"name,registrar,note\nold.example,\"R\nA\",\"two\r\nlines\"\n"))
 	require.NoError(t, err)
-	assert.Equal(t, ListedDomain{Name: web.MustParseHost("old.example"), Registrar: "R A", Note: "two lines"}, list[0])
+	assert.Equal(t,
+		ListedDomain{Name: web.MustParseHost("old.example"), Registrar: "R A", Note: "two lines"},
+		list[0])
 	_, err = ReadDomains(write(t, "l.csv", "name,note\nold.example,x\nb.example,a\x1bb\n"))
 	assert.ErrorContains(t, err, "l.csv:3: note holds the control character U+001B")
 }
@@ -485,10 +535,14 @@ func TestAListOfDomainsHoldsTextOfOneLine(t *testing.T) {
 // TestTheSecretOfAKeyIsNeverShown reads key files that are wrong in every way that one meets.
 func TestTheSecretOfAKeyIsNeverShown(t *testing.T) {
 	for _, text := range []string{
-		`secret: "TopSecret123`, "name: x\nTopSecret123: y", "TopSecret123", "secret: [TopSecret123", "a: b: TopSecret123",
-		"secret: !!TopSecret123 x", "secret: *TopSecret123", "<<: TopSecret123", "secret: TopSecret123\n---\nx: TopSecret123",
-		"\tsecret: TopSecret123", "secret: TopSecret123!", `"TopSecret123": {x: TopSecret123`, "secret: &TopSecret123",
-		"secret: 'TopSecret123\nname: x", "secret: |TopSecret123", "%TopSecret123", "? TopSecret123\n: *TopSecret123",
+		`secret: "TopSecret123`, "name: x\nTopSecret123: y", "TopSecret123", "secret: [TopSecret123",
+		"a: b: TopSecret123",
+		"secret: !!TopSecret123 x", "secret: *TopSecret123", "<<: TopSecret123",
+		"secret: TopSecret123\n---\nx: TopSecret123",
+		"\tsecret: TopSecret123", "secret: TopSecret123!", `"TopSecret123": {x: TopSecret123`,
+		"secret: &TopSecret123",
+		"secret: 'TopSecret123\nname: x", "secret: |TopSecret123", "%TopSecret123",
+		"? TopSecret123\n: *TopSecret123",
 	} {
 		_, err := ReadTransferKey(write(t, "key.yaml", text))
 		require.Error(t, err, text)
@@ -496,7 +550,8 @@ func TestTheSecretOfAKeyIsNeverShown(t *testing.T) {
 	}
 }
 
-// TestAListOfRecordsIsAZoneFileToo reads what some providers export: no SOA, no NS, and a byte-order mark.
+// TestAListOfRecordsIsAZoneFileToo reads what some providers export: no SOA, no NS, and a
+// byte-order mark.
 func TestAListOfRecordsIsAZoneFileToo(t *testing.T) {
 	path := write(t, "old.example.zone", "\ufeffold.example. 300 IN A 192.0.2.1\nwww 300 IN CNAME @\n")
 	zone, records, err := ReadZone(path, "old.example")
@@ -505,7 +560,8 @@ func TestAListOfRecordsIsAZoneFileToo(t *testing.T) {
 	assert.Len(t, records, 2)
 	for name, text := range map[string]string{"old.example.zone": "; nothing\n",
 		"export.txt": "old.example. 300 IN A 192.0.2.1\n"} {
-		_, _, err = ReadZone(write(t, name, text), map[string]string{"old.example.zone": "old.example"}[name])
+		_, _,
+			err = ReadZone(write(t, name, text), map[string]string{"old.example.zone": "old.example"}[name])
 		assert.ErrorContains(t, err, "nothing says which zone it is", name)
 	}
 	path = write(t, "b.example.zone", "\ufeff$ORIGIN b.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n")
@@ -514,27 +570,35 @@ func TestAListOfRecordsIsAZoneFileToo(t *testing.T) {
 	assert.Equal(t, "b.example", zone)
 }
 
-// TestListsOfDomainsAsRegistrarsExportThem reads headers of any case and usual name, and dates of any usual form.
+// TestListsOfDomainsAsRegistrarsExportThem reads headers of any case and usual name, and dates of
+// any usual form.
 func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 	for name, c := range map[string]struct {
 		text string
 		want []ListedDomain
 	}{
 		"a header of theirs": {
-			"Domain Name;Expiry Date;DNS Provider;Phase;Comments;Carrier\nOLD.example.;04.02.2027;Host A;2;sold soon;gateway\n",
-			[]ListedDomain{{Renews: "2027-02-04", RecordsAt: "Host A", Wave: 2, Note: "sold soon", Carrier: "gateway"}},
+			"Domain Name;Expiry Date;DNS Provider;Phase;Comments;Carrier\n" +
+				"OLD.example.;04.02.2027;Host A;2;sold soon;gateway\n",
+			[]ListedDomain{{Renews: "2027-02-04", RecordsAt: "Host A", Wave: 2, Note: "sold soon",
+				Carrier: "gateway"}},
 		},
-		"tabs":        {"domain\texpires\nold.example\t4 Feb 2027\n", []ListedDomain{{Renews: "2027-02-04"}}},
+		"tabs": {"domain\texpires\nold.example\t4 Feb 2027\n",
+			[]ListedDomain{{Renews: "2027-02-04"}}},
 		"names alone": {"old.example\nb.example\n", []ListedDomain{{}, {}}},
 		"strokes that tell nothing": {"domain,expires\nold.example,02/04/2027\n",
 			[]ListedDomain{{Asks: "02/04/2027: 2027-04-02 or 2027-02-04?"}}},
-		"strokes of the same day": {"domain,expires\nold.example,03/03/2027\n", []ListedDomain{{Renews: "2027-03-03"}}},
-		"strokes that another line tells": {"domain,expires\nold.example,02/04/2027\nb.example,25/12/2027\n",
+		"strokes of the same day": {"domain,expires\nold.example,03/03/2027\n",
+			[]ListedDomain{{Renews: "2027-03-03"}}},
+		"strokes that another line tells": {
+			"domain,expires\nold.example,02/04/2027\nb.example,25/12/2027\n",
 			[]ListedDomain{{Renews: "2027-04-02"}, {Renews: "2027-12-25"}}},
 		"strokes of the other kind": {"domain,expires\nold.example,02/04/2027\nb.example,12/25/2027\n",
 			[]ListedDomain{{Renews: "2027-02-04"}, {Renews: "2027-12-25"}}},
-		"a time": {"DOMAIN_NAME,Valid-Until\nold.example,2027-02-04T10:00:00Z\n", []ListedDomain{{Renews: "2027-02-04"}}},
-		"words":  {"Domain,Renewal Date\nold.example,\"February 4, 2027\"\n", []ListedDomain{{Renews: "2027-02-04"}}},
+		"a time": {"DOMAIN_NAME,Valid-Until\nold.example,2027-02-04T10:00:00Z\n",
+			[]ListedDomain{{Renews: "2027-02-04"}}},
+		"words": {"Domain,Renewal Date\nold.example,\"February 4, 2027\"\n",
+			[]ListedDomain{{Renews: "2027-02-04"}}},
 	} {
 		list, err := ReadDomains(write(t, "l.csv", c.text))
 		require.NoError(t, err, name)
@@ -546,7 +610,8 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 		assert.Equal(t, c.want, list, name)
 		door := web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}
 		path := write(t, "upperpath.yaml", NewEstate(door, "", []string{"203.0.113.20"}, list))
-		require.NoError(t, os.WriteFile(filepath.Join(filepath.Dir(path), "rules.csv"), []byte(NewRules), 0o600))
+		require.NoError(t,
+			os.WriteFile(filepath.Join(filepath.Dir(path), "rules.csv"), []byte(NewRules), 0o600))
 		e, err := ReadEstate(path)
 		require.NoError(t, err, name)
 		assert.Equal(t, c.want[0].RecordsAt, e.Domains[0].RecordsAt)
@@ -581,9 +646,8 @@ func TestAnEstateWhoseCarriersAreOpenCanBeLookedAt(t *testing.T) {
 	}
 }
 
-// TestTheExamplesOfTheKeysAreRead puts the example of every key of the estate file into a file, and reads it: no key
-// is unknown
-// and no value of another kind than it takes.
+// TestTheExamplesOfTheKeysAreRead puts the example of every key of the estate file into a file, and
+// reads it: no key is unknown and no value of another kind than it takes.
 func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 	const carriers = "carriers:\n  gateway: {by: server, addresses: [203.0.113.20]"
 	for _, k := range estate.Keys() {
@@ -606,7 +670,8 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 		if err == nil {
 			continue
 		}
-		for _, wrong := range []string{"unknown key", "allowed values", "neither yes nor no", "this is not", "whole number",
+		for _, wrong := range []string{"unknown key", "allowed values", "neither yes nor no",
+			"this is not", "whole number",
 			"a date such",
 			"a mapping with", "a time such", "cannot be used"} {
 			assert.NotContains(t, err.Error(), wrong, "%s: %s", k.Section, line)
@@ -614,7 +679,8 @@ func TestTheExamplesOfTheKeysAreRead(t *testing.T) {
 	}
 }
 
-// TestAPictureIsReplacedOnlyWhereItIsOurs writes a picture, again, and over one that somebody else made.
+// TestAPictureIsReplacedOnlyWhereItIsOurs writes a picture, again, and over one that somebody else
+// made.
 func TestAPictureIsReplacedOnlyWhereItIsOurs(t *testing.T) {
 	var made bytes.Buffer
 	require.NoError(t, png.Encode(&made, image.NewGray(image.Rect(0, 0, 2, 2))))
@@ -627,8 +693,10 @@ func TestAPictureIsReplacedOnlyWhereItIsOurs(t *testing.T) {
 	require.NoError(t, err, "it is a picture all the same")
 	data[len(data)-60]++
 	require.NoError(t, os.WriteFile(path, data, 0o600))
-	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}), "not made by this program", "edited")
-	for _, other := range []string{made.String(), "canonical: https://www.n.example\n", "\x89PNG\r\n\x1a\n", ""} {
+	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}),
+		"not made by this program", "edited")
+	for _, other := range []string{made.String(), "canonical: https://www.n.example\n",
+		"\x89PNG\r\n\x1a\n", ""} {
 		require.NoError(t, os.WriteFile(path, []byte(other), 0o600))
 		require.Error(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}), "%q", other)
 		kept, err := os.ReadFile(path)
@@ -663,7 +731,8 @@ func TestOfSeveralFilesNoneIsWrittenWhereOneHasToStay(t *testing.T) {
 	dir := t.TempDir()
 	a, b := filepath.Join(dir, "a"), filepath.Join(dir, "b")
 	require.NoError(t, os.WriteFile(b, []byte("mine"), 0o600))
-	err := WriteMade(false, Made{Path: a, Data: []byte("new"), Opens: "# "}, Made{Path: b, Data: []byte("new"), Opens: "# "})
+	err := WriteMade(false, Made{Path: a, Data: []byte("new"), Opens: "# "},
+		Made{Path: b, Data: []byte("new"), Opens: "# "})
 	assert.ErrorContains(t, err, "not made by this program")
 	assert.NoFileExists(t, a)
 	require.ErrorIs(t, WriteNew(b, []byte("new"), false), ErrExists)
@@ -683,7 +752,8 @@ func TestAFileThatSomebodyElseChangedStays(t *testing.T) {
 	text, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Equal(t, "old,new\nhers,/\n", string(text))
-	require.NoError(t, Change(path, func(text []byte) ([]byte, error) { return append(text, "mine,/\n"...), nil }))
+	require.NoError(t,
+		Change(path, func(text []byte) ([]byte, error) { return append(text, "mine,/\n"...), nil }))
 	text, err = os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Equal(t, "old,new\nhers,/\nmine,/\n", string(text))

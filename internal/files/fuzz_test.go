@@ -37,7 +37,8 @@ func told(t *testing.T, path string, err error) {
 }
 
 func FuzzVantage(f *testing.F) {
-	f.Add("resolvers: [\"127.0.0.1:5301\"]\nproxy: socks5://127.0.0.1:5380\ntrust: ca.pem\ntimeout: 2s\n")
+	f.Add("resolvers: [\"127.0.0.1:5301\"]\nproxy: socks5://127.0.0.1:5380\ntrust: ca.pem\n" +
+		"timeout: 2s\n")
 	f.Add("timeout: 1e9h\nresolvers: [::, '[::1]:53', 300.1.1.1]")
 	f.Add("proxy: socks5://a:b@c\ntrust: ../../x\n---")
 	path := filepath.Join(f.TempDir(), "vantage.yaml")
@@ -70,7 +71,8 @@ func FuzzTransferKey(f *testing.F) {
 
 func FuzzPages(f *testing.F) {
 	f.Add("https://www.n.example/a\n/b?c\n# d\n")
-	f.Add("<?xml version=\"1.0\"?><urlset><url><loc> https://www.n.example/a&amp;b </loc></url></urlset>")
+	f.Add("<?xml version=\"1.0\"?><urlset><url><loc> https://www.n.example/a&amp;b " +
+		"</loc></url></urlset>")
 	f.Add("\ufeff<urlset><url><loc>//x</loc><url>")
 	path := filepath.Join(f.TempDir(), "pages.txt")
 	site := web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}
@@ -106,11 +108,13 @@ func FuzzNewEstate(f *testing.F) {
 	canonical := web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}
 	f.Fuzz(func(t *testing.T, contact, registrar, note string) {
 		for _, s := range []string{contact, registrar, note} {
-			if !utf8.ValidString(s) || strings.ContainsFunc(s, problem.Hostile) || strings.TrimSpace(s) != s {
+			if !utf8.ValidString(s) || strings.ContainsFunc(s, problem.Hostile) ||
+				strings.TrimSpace(s) != s {
 				return
 			}
 		}
-		domains := []ListedDomain{{Name: web.MustParseHost("old.example"), Registrar: registrar, Note: note}}
+		domains := []ListedDomain{
+			{Name: web.MustParseHost("old.example"), Registrar: registrar, Note: note}}
 		text := NewEstate(canonical, contact, []string{"203.0.113.20"}, domains)
 		e, err := ReadEstate(stored(t, path, text))
 		require.NoError(t, err, text)
@@ -119,7 +123,8 @@ func FuzzNewEstate(f *testing.F) {
 	})
 }
 
-// FuzzZoneText writes records as they come from servers, octet by octet, and reads the zone file again.
+// FuzzZoneText writes records as they come from servers, octet by octet, and reads the zone file
+// again.
 func FuzzZoneText(f *testing.F) {
 	pack := func(text string) []byte {
 		rr, err := dns.NewRR(text)
@@ -132,14 +137,17 @@ func FuzzZoneText(f *testing.F) {
 	for _, text := range []string{
 		`$\(id\).a.example. 60 IN TXT "a\"b\\" "\255"`, `x.a.example. 60 IN MX 10 \;m.a.example.`,
 		`a.example. 60 IN CAA 0 issue "ca.example"`,
-		`\@.a.example. 1 IN SRV 1 2 3 \[x\].a.example.`, `x.a.example. 60 IN HTTPS 1 . alpn="h2,h3" port=8443`,
-		`x.a.example. 60 IN NAPTR 1 2 "u" "E2U+sip" "!^.*$!sip:x@y!" .`, `x.a.example. 60 IN TYPE65280 \# 3 616263`,
+		`\@.a.example. 1 IN SRV 1 2 3 \[x\].a.example.`,
+		`x.a.example. 60 IN HTTPS 1 . alpn="h2,h3" port=8443`,
+		`x.a.example. 60 IN NAPTR 1 2 "u" "E2U+sip" "!^.*$!sip:x@y!" .`,
+		`x.a.example. 60 IN TYPE65280 \# 3 616263`,
 		`x.a.example. 60 IN URI 1 2 "https://x/\""`, `x.a.example. 60 IN SSHFP 1 1 00`,
 	} {
 		f.Add(pack(text))
 	}
 	// One whose usual form nobody reads back, and one of a type that has a name but no form.
-	bare := &dns.NSEC3{Hdr: dns.RR_Header{Name: "x.a.example.", Rrtype: dns.TypeNSEC3, Class: dns.ClassINET, Ttl: 1}}
+	bare := &dns.NSEC3{Hdr: dns.RR_Header{Name: "x.a.example.", Rrtype: dns.TypeNSEC3,
+		Class: dns.ClassINET, Ttl: 1}}
 	wire := make([]byte, 1000)
 	n, err := dns.PackRR(bare, wire, 0, nil, false)
 	require.NoError(f, err)
@@ -163,7 +171,8 @@ func FuzzZoneText(f *testing.F) {
 			return
 		}
 		sets := []record.Set{
-			{Name: "a.example", Type: "SOA", TTL: 60, Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
+			{Name: "a.example", Type: "SOA", TTL: 60,
+				Values: []string{"ns.a.example. h.a.example. 1 2 3 4 5"}},
 		}
 		seen, _ := live.Sets("a.example", []dns.RR{rr})
 		sets = append(sets, seen...)
@@ -214,7 +223,8 @@ func FuzzAppendRules(f *testing.F) {
 		require.Len(t, is, len(was)+1, "%q", made)
 		last := row{fields: is[len(is)-1]}
 		require.Equal(t, was, is[:len(was)])
-		require.Equal(t, []string{old, to}, []string{after.field(last, "old"), after.field(last, "new")}, "%q", made)
+		require.Equal(t, []string{old, to}, []string{after.field(last, "old"), after.field(last, "new")},
+			"%q", made)
 	})
 }
 

@@ -11,8 +11,8 @@ import (
 // TransferKey is a key for zone transfers (TSIG, RFC 8945).
 type TransferKey struct{ Name, Algorithm, Secret string }
 
-// ReadTransferKey reads a key from a YAML file: name, algorithm (hmac-sha256 where none is named) and secret in base64.
-// The error is a problem.List; it never shows the secret.
+// ReadTransferKey reads a key from a YAML file: name, algorithm (hmac-sha256 where none is named)
+// and secret in base64. The error is a problem.List; it never shows the secret.
 func ReadTransferKey(path string) (TransferKey, error) {
 	root, err := ReadTree(path)
 	if err != nil {
@@ -61,7 +61,8 @@ func ReadTransferKey(path string) (TransferKey, error) {
 		)
 	}
 	if key.Name == "" {
-		faults.Add(problem.Problem{Line: 1, Says: "the key has no name", Expected: "name: as the name server calls the key"})
+		faults.Add(problem.Problem{Line: 1, Says: "the key has no name",
+			Expected: "name: as the name server calls the key"})
 	}
 	return key, faults.In(path).Err()
 }

@@ -21,14 +21,16 @@ type leaveOutFile struct {
 // LeaveOutText gives rules for what is left out, as ReadLeaveOut reads them.
 func LeaveOutText(l old.LeaveOut) []byte {
 	var b bytes.Buffer
-	b.WriteString("# What upperpath gather leaves out. A word that ends with * stands for all that it begins.\n")
+	b.WriteString("# What upperpath gather leaves out. A word that ends with * stands for all that " +
+		"it begins.\n")
 	for _, part := range []struct {
 		key, says string
 		words     []string
 	}{
 		{"robots", "words in a User-Agent, in small letters, by which a robot is known", l.Robots},
 		{"parts", "endings of paths that are parts of pages", l.Parts},
-		{"parameters", "query parameters that follow visitors and say nothing about the page", l.Parameters},
+		{"parameters", "query parameters that follow visitors and say nothing about the page",
+			l.Parameters},
 	} {
 		fmt.Fprintf(&b, "\n# %s\n%s:\n", part.says, part.key)
 		for _, w := range part.words {
@@ -48,7 +50,8 @@ func ReadLeaveOut(path string) (old.LeaveOut, error) {
 	if err := yaml.UnmarshalWithOptions(data, &f, yaml.DisallowUnknownField()); err != nil {
 		says, _, _ := strings.Cut(err.Error(), "\n")
 		return old.LeaveOut{}, problem.List{{File: path, Says: "this cannot be read: " + says,
-			Expected: "the lists robots, parts and parameters", Remedy: "upperpath gather --rules writes one to begin with"}}
+			Expected: "the lists robots, parts and parameters",
+			Remedy:   "upperpath gather --rules writes one to begin with"}}
 	}
 	lower := func(words []string) []string {
 		for i := range words {
@@ -56,5 +59,6 @@ func ReadLeaveOut(path string) (old.LeaveOut, error) {
 		}
 		return words
 	}
-	return old.LeaveOut{Robots: lower(f.Robots), Parts: lower(f.Parts), Parameters: lower(f.Parameters)}, nil
+	return old.LeaveOut{Robots: lower(f.Robots), Parts: lower(f.Parts),
+		Parameters: lower(f.Parameters)}, nil
 }

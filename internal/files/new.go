@@ -10,11 +10,13 @@ import (
 )
 
 // NewRules is an empty redirect map.
-const NewRules = "old,new,status,query,note\n# lacemill-museum.example/opening.html,/visit/opening-hours/\n" +
+const NewRules = "old,new,status,query,note\n" +
+	"# lacemill-museum.example/opening.html,/visit/opening-hours/\n" +
 	"# lacemill-museum.example/archive/{+rest},/collections/{+rest}\n"
 
 // NewEstate gives the text of an estate file to start from.
-func NewEstate(canonical web.Door, contact string, servers []string, domains []ListedDomain) string {
+func NewEstate(canonical web.Door, contact string, servers []string,
+	domains []ListedDomain) string {
 	var b strings.Builder
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	line("# The estate: every door of every domain below must arrive on the canonical site.")
@@ -24,10 +26,12 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 	}
 	line("\nsite:")
 	line("  hosts: [%s]   # what the site itself serves", canonical.Host)
-	line("  # also: []          # other names at which the same site is reachable: they must redirect too")
+	line("  # also: []          # other names at which the same site is reachable: they must " +
+		"redirect too")
 	line("  # addresses: []     # where it lives; or alias: NAME")
 	line(
-		"\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's forwarding)," +
+		"\n# Who answers the old doors with a redirect. by: server (your own), form (a registrar's " +
+			"forwarding)," +
 			" platform,\n# " +
 			"edge, service (a hosted redirect service) or account (a hosting account).",
 	)
@@ -40,12 +44,14 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 	for i, s := range servers {
 		quoted[i] = scalar(s)
 	}
-	line("  gateway: {by: server, addresses: [%s], certificate: before}%s", strings.Join(quoted, ", "), fill)
+	line("  gateway: {by: server, addresses: [%s], certificate: before}%s", strings.Join(quoted, ", "),
+		fill)
 	been := map[string]bool{"gateway": true, "": true}
 	for _, d := range domains {
 		if !been[d.Carrier] {
 			been[d.Carrier] = true
-			line("  %s: {by: server, addresses: []}   # fill in what it is, and where it answers", scalar(d.Carrier))
+			line("  %s: {by: server, addresses: []}   # fill in what it is, and where it answers",
+				scalar(d.Carrier))
 		}
 	}
 	line("\ndefaults: {carrier: gateway, mail: keep, wave: 1}")
@@ -56,7 +62,8 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 			line("    renews: %s", d.Renews)
 		}
 		if d.Asks != "" {
-			line("    # renews:   which day is it? The list says %s", strings.NewReplacer("\n", " ", "\r", " ").Replace(d.Asks))
+			line("    # renews:   which day is it? The list says %s",
+				strings.NewReplacer("\n", " ", "\r", " ").Replace(d.Asks))
 		}
 		if d.Registrar != "" {
 			line("    registrar: %s", scalar(d.Registrar))
@@ -78,7 +85,8 @@ func NewEstate(canonical web.Door, contact string, servers []string, domains []L
 	line("\npolicy:")
 	line("  hops: 1")
 	line("  status: 301")
-	line("  exempt: [/.well-known/acme-challenge/]   # never redirected over http, so that certificates can be renewed")
+	line("  exempt: [/.well-known/acme-challenge/]   # never redirected over http, so that " +
+		"certificates can be renewed")
 	return b.String()
 }
 

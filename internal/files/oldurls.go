@@ -30,8 +30,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// OldURLs reads old URLs from files of others: sitemaps and feeds, access logs, tables, lists, records of a browser
-// (HAR).
+// OldURLs reads old URLs from files of others: sitemaps and feeds, access logs, tables, lists,
+// records of a browser (HAR).
 type OldURLs struct {
 	To     old.Sink
 	Door   web.Door // whose paths they are, where a file names no host; the zero value: nobody's
@@ -68,13 +68,15 @@ func (o *OldURLs) Add(path string) error {
 	return o.AddFrom(filepath.Base(path), path, f)
 }
 
-// AddFrom does the same with what a reader gives. name is what the source is called, path what errors name.
+// AddFrom does the same with what a reader gives. name is what the source is called, path what
+// errors name.
 func (o *OldURLs) AddFrom(name, path string, from io.Reader) error {
 	counted := &countingReader{from: from, read: o.Read}
 	plain, closes, err := unpacked(counted)
 	if err != nil {
 		return problem.List{
-			{File: path, Says: "it cannot be unpacked: " + err.Error(), Expected: "gzip or zstd as it was made"},
+			{File: path, Says: "it cannot be unpacked: " + err.Error(),
+				Expected: "gzip or zstd as it was made"},
 		}
 	}
 	defer closes()
@@ -154,7 +156,8 @@ func (b *bounded) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// lines calls a function with every line without its end. One that is too long is handed over cut, and said to be.
+// lines calls a function with every line without its end. One that is too long is handed over cut,
+// and said to be.
 func (o *OldURLs) lines(path string, r *bufio.Reader, each func(line []byte, long bool)) error {
 	var whole []byte
 	for n := 0; ; n++ {
@@ -194,7 +197,8 @@ func (o *OldURLs) lines(path string, r *bufio.Reader, each func(line []byte, lon
 
 // whole gives an address as a whole URL: a path is one of the door.
 func (o *OldURLs) whole(buffer, address []byte) []byte {
-	if len(address) > 0 && address[0] == '/' && !bytes.HasPrefix(address, []byte("//")) && !o.Door.IsZero() {
+	if len(address) > 0 && address[0] == '/' && !bytes.HasPrefix(address, []byte("//")) &&
+		!o.Door.IsZero() {
 		buffer = append(buffer[:0], o.Door.String()...)
 		return append(buffer, address...)
 	}
@@ -230,7 +234,8 @@ func schemed(address []byte) []byte {
 	return append([]byte("http://"), address...)
 }
 
-// log reads an access log in the Common or the Combined format, with the server's name in front or without.
+// log reads an access log in the Common or the Combined format, with the server's name in front or
+// without.
 func (o *OldURLs) log(name, path string, r *bufio.Reader) error {
 	s := o.To.Begin(name)
 	var buffer []byte
@@ -283,7 +288,8 @@ func (l *logLine) read(line []byte) bool {
 	if !ok {
 		return false
 	}
-	if at := bytes.LastIndexByte(target, ' '); at > 0 && bytes.HasPrefix(target[at+1:], []byte("HTTP/")) {
+	if at := bytes.LastIndexByte(target, ' '); at > 0 &&
+		bytes.HasPrefix(target[at+1:], []byte("HTTP/")) {
 		target = target[:at]
 	}
 	if len(target) == 0 || len(method) == 0 {
@@ -308,11 +314,13 @@ func (l *logLine) read(line []byte) bool {
 	return true
 }
 
-// isServer reports whether the first word of a line is the name of a server, and not the address of a visitor.
+// isServer reports whether the first word of a line is the name of a server, and not the address of
+// a visitor.
 func isServer(word []byte) bool {
 	name, _, _ := bytes.Cut(word, []byte(":"))
 	last := name[bytes.LastIndexByte(name, '.')+1:]
-	return bytes.IndexByte(name, '.') > 0 && len(last) > 1 && (last[0]|0x20 >= 'a' && last[0]|0x20 <= 'z') &&
+	return bytes.IndexByte(name, '.') > 0 && len(last) > 1 &&
+		(last[0]|0x20 >= 'a' && last[0]|0x20 <= 'z') &&
 		bytes.Count(word, []byte(":")) <= 1
 }
 
@@ -332,7 +340,8 @@ func quotedPart(s []byte) (part, rest []byte, ok bool) {
 	return nil, nil, false
 }
 
-// unescaped gives a text as it was before a server wrote it into its log: \xHH and \" for octets and quotes.
+// unescaped gives a text as it was before a server wrote it into its log: \xHH and \" for octets
+// and quotes.
 func (l *logLine) unescaped(s []byte) []byte {
 	if bytes.IndexByte(s, '\\') < 0 {
 		return s
@@ -364,12 +373,17 @@ func isLog(head []byte) bool {
 
 // The names that columns of exports commonly have.
 var (
-	urlNames = []string{"url", "address", "old", "old url", "page", "link", "uri", "location", "landing page", "page path",
-		"page url", "top pages", "target url", "destination url", "source url", "page path and screen class", "adresse",
+	urlNames = []string{"url", "address", "old", "old url", "page", "link", "uri", "location",
+		"landing page", "page path",
+		"page url", "top pages", "target url", "destination url", "source url",
+		"page path and screen class", "adresse",
 		"seite", "loc", "path", "href"}
-	statusNames = []string{"status", "status code", "statuscode", "http status", "http status code", "response code"}
-	weightNames = []string{"weight", "visits", "hits", "clicks", "sessions", "views", "pageviews", "page views", "traffic",
-		"users", "entrances", "backlinks", "referring domains", "inlinks", "unique inlinks", "impressions", "besuche"}
+	statusNames = []string{"status", "status code", "statuscode", "http status", "http status code",
+		"response code"}
+	weightNames = []string{"weight", "visits", "hits", "clicks", "sessions", "views", "pageviews",
+		"page views", "traffic",
+		"users", "entrances", "backlinks", "referring domains", "inlinks", "unique inlinks",
+		"impressions", "besuche"}
 )
 
 // mark gives the separator that a line of a table has; 0 where it is none.
@@ -382,15 +396,16 @@ func mark(line []byte) rune {
 	return 0
 }
 
-// isTable reports whether a text begins with the head of a table: several columns, none of which is an address, or one
-// column with a usual name.
+// isTable reports whether a text begins with the head of a table: several columns, none of which is
+// an address, or one column with a usual name.
 func isTable(head []byte) bool {
 	line, _, _ := bytes.Cut(head, []byte("\n"))
 	line = bytes.TrimSpace(line)
 	if bytes.Contains(line, []byte("://")) || bytes.HasPrefix(line, []byte("/")) || len(line) > 4000 {
 		return false
 	}
-	return mark(line) != 0 || slices.Contains(urlNames, strings.ToLower(strings.Trim(string(line), `"`)))
+	return mark(line) != 0 ||
+		slices.Contains(urlNames, strings.ToLower(strings.Trim(string(line), `"`)))
 }
 
 // table reads a CSV file with a head.
@@ -403,14 +418,16 @@ func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
 	}
 	part := &checked{from: from, stop: o.Stop}
 	c := csv.NewReader(part)
-	c.Comma, c.Comment, c.FieldsPerRecord, c.LazyQuotes, c.ReuseRecord = mark(line), '#', -1, true, true
+	c.Comma, c.Comment, c.FieldsPerRecord, c.LazyQuotes, c.ReuseRecord = mark(line), '#', -1, true,
+		true
 	if c.Comma == 0 {
 		c.Comma = ','
 	}
 	first, err := c.Read()
 	if err != nil {
 		return problem.List{
-			{File: path, Line: 1, Says: "this is no table: " + err.Error(), Expected: "a first line with columns"},
+			{File: path, Line: 1, Says: "this is no table: " + err.Error(),
+				Expected: "a first line with columns"},
 		}
 	}
 	t, err := o.columns(name, path, slices.Clone(first))
@@ -430,8 +447,9 @@ func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
 			t.source.Leave(old.Unreadable, strings.Join(record, ","))
 			continue
 		case err != nil:
-			return problem.List{{File: path, Line: n + 2, Says: "it cannot be read to its end: " + err.Error(),
-				Expected: "the file as it was made"}}
+			return problem.List{
+				{File: path, Line: n + 2, Says: "it cannot be read to its end: " + err.Error(),
+					Expected: "the file as it was made"}}
 		}
 		t.row(record)
 	}
@@ -440,7 +458,8 @@ func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
 // mostHead is how much of a text is looked at to find out what it is.
 const mostHead = 64 << 10
 
-// validUTF8 reports whether the beginning of a text is UTF-8; where there is more, its last character may be cut.
+// validUTF8 reports whether the beginning of a text is UTF-8; where there is more, its last
+// character may be cut.
 func validUTF8(head []byte) bool {
 	if len(head) == mostHead {
 		head = head[:len(head)-utf8.UTFMax]
@@ -479,8 +498,9 @@ func (o *OldURLs) columns(name, path string, head []string) (*sheet, error) {
 		}
 		return -1
 	}
-	t := &sheet{of: o, url: find(o.URL, urlNames), weight: find(o.Weight, weightNames), status: find("", statusNames),
-		note: slices.Index(lower, "note"), method: slices.Index(lower, "method")}
+	t := &sheet{of: o, url: find(o.URL, urlNames), weight: find(o.Weight, weightNames),
+		status: find("", statusNames),
+		note:   slices.Index(lower, "note"), method: slices.Index(lower, "method")}
 	if t.url < 0 {
 		p := problem.Problem{
 			File:     path,
@@ -497,8 +517,10 @@ func (o *OldURLs) columns(name, path string, head []string) (*sheet, error) {
 		return nil, problem.List{p}
 	}
 	if o.Weight != "" && t.weight < 0 {
-		return nil, problem.List{{File: path, Line: 1, Says: "there is no column " + o.Weight, Value: strings.Join(head, ","),
-			Expected: "--weight with one of its columns"}}
+		return nil,
+			problem.List{{File: path, Line: 1, Says: "there is no column " + o.Weight,
+				Value:    strings.Join(head, ","),
+				Expected: "--weight with one of its columns"}}
 	}
 	var more []string
 	for i, h := range head {
@@ -538,18 +560,20 @@ func (t *sheet) row(fields []string) {
 		Method: []byte(at(t.method)), Status: status, More: t.values})
 }
 
-// What stands between thousands, and how numbers are written: whole or grouped, a fraction, a power of ten or a letter
-// for thousands, millions, thousands of millions.
+// What stands between thousands, and how numbers are written: whole or grouped, a fraction, a power
+// of ten or a letter for thousands, millions, thousands of millions.
 var (
-	betweenThousands = strings.NewReplacer(" ", "", "\u00a0", "", "\u202f", "", "'", "", "\u2019", "", "_", "")
-	marksOfNumbers   = strings.NewReplacer(".", "", ",", "")
-	plainNumber      = regexp.MustCompile(`^\+?([1-9]\d{0,2}(?:[.,]\d{2,3})*[.,]\d{3}|\d+)(?:[.,]\d+)?$`)
-	shortNumber      = regexp.MustCompile(`^\+?(\d+(?:[.,]\d+)?)(?:[eE]\+?(\d{1,2}))?([kKmMbB]?)$`)
-	noNumber         = []string{"-", "\u2013", "\u2014", "n/a", "na", "null", "none"}
+	betweenThousands = strings.NewReplacer(" ", "", "\u00a0", "", "\u202f", "", "'", "", "\u2019", "",
+		"_", "")
+	marksOfNumbers = strings.NewReplacer(".", "", ",", "")
+	plainNumber    = regexp.MustCompile(
+		`^\+?([1-9]\d{0,2}(?:[.,]\d{2,3})*[.,]\d{3}|\d+)(?:[.,]\d+)?$`)
+	shortNumber = regexp.MustCompile(`^\+?(\d+(?:[.,]\d+)?)(?:[eE]\+?(\d{1,2}))?([kKmMbB]?)$`)
+	noNumber    = []string{"-", "\u2013", "\u2014", "n/a", "na", "null", "none"}
 )
 
-// weightOf reads a number as tables write it: with marks between thousands, a fraction, 12.5k or 1e5. It is false where
-// that is none, or larger than anybody counts.
+// weightOf reads a number as tables write it: with marks between thousands, a fraction, 12.5k or
+// 1e5. It is false where that is none, or larger than anybody counts.
 func weightOf(s string) (int64, bool) {
 	if n, err := strconv.ParseInt(s, 10, 64); err == nil && n <= old.MostWeight {
 		return max(0, n), true
@@ -580,11 +604,14 @@ func weightOf(s string) (int64, bool) {
 
 // workbook reads the first sheet of a workbook that has a column with addresses.
 func (o *OldURLs) workbook(path string) error {
-	f, err := excelize.OpenFile(path, excelize.Options{UnzipSizeLimit: mostSheet, UnzipXMLSizeLimit: 16 << 20})
+	f,
+		err := excelize.OpenFile(path,
+		excelize.Options{UnzipSizeLimit: mostSheet, UnzipXMLSizeLimit: 16 << 20})
 	if err != nil {
 		return problem.List{
-			{File: path, Says: "it cannot be read as a workbook: " + err.Error(), Expected: "an XLSX file of at " +
-				"most 256 MiB unpacked", Remedy: "export it as CSV"},
+			{File: path, Says: "it cannot be read as a workbook: " + err.Error(),
+				Expected: "an XLSX file of at " +
+					"most 256 MiB unpacked", Remedy: "export it as CSV"},
 		}
 	}
 	defer f.Close()
@@ -624,13 +651,14 @@ func (o *OldURLs) workbook(path string) error {
 		}
 	}
 	if failed == nil {
-		failed = problem.List{{File: path, Says: "there is nothing in it", Expected: "a sheet with a column of addresses"}}
+		failed = problem.List{
+			{File: path, Says: "there is nothing in it", Expected: "a sheet with a column of addresses"}}
 	}
 	return failed
 }
 
-// markup reads a sitemap, an index of sitemaps, or a feed (sitemaps.org; RSS 2.0; RFC 4287). What an index names is in
-// Maps.
+// markup reads a sitemap, an index of sitemaps, or a feed (sitemaps.org; RSS 2.0; RFC 4287). What
+// an index names is in Maps.
 func (o *OldURLs) markup(name, path string, r io.Reader) error {
 	m := markup{of: o, source: o.To.Begin(name)}
 	from := &checked{from: r, stop: o.Stop}
@@ -646,13 +674,15 @@ func (o *OldURLs) markup(name, path string, r io.Reader) error {
 			if o.Stop != nil && o.Stop() != nil {
 				return o.Stop()
 			}
-			return problem.List{{File: path, Line: line, Column: column, Says: "this is no sitemap and no feed that can be " +
-				"read: " + err.Error(), Expected: "XML with <urlset>, <sitemapindex>, <rss> or <feed>"}}
+			return problem.List{
+				{File: path, Line: line, Column: column, Says: "this is no sitemap and no feed that can be " +
+					"read: " + err.Error(), Expected: "XML with <urlset>, <sitemapindex>, <rss> or <feed>"}}
 		}
 		switch t := token.(type) {
 		case xml.StartElement:
 			if m.open(t); len(m.in) > mostNested {
-				return problem.List{{File: path, Line: line, Says: fmt.Sprintf("its elements lie more than %d deep", mostNested)}}
+				return problem.List{
+					{File: path, Line: line, Says: fmt.Sprintf("its elements lie more than %d deep", mostNested)}}
 			}
 		case xml.CharData:
 			if len(m.text) < mostXMLName {
@@ -680,7 +710,8 @@ type markup struct {
 func (m *markup) open(t xml.StartElement) {
 	name := t.Name.Local
 	m.in = append(m.in, name)
-	m.known = m.known || slices.Contains([]string{"urlset", "sitemapindex", "rss", "feed", "RDF"}, name)
+	m.known = m.known ||
+		slices.Contains([]string{"urlset", "sitemapindex", "rss", "feed", "RDF"}, name)
 	m.index = m.index || name == "sitemapindex"
 	m.reading, m.text = name, m.text[:0]
 	if name != "link" || !slices.Contains(m.in, "entry") {
@@ -708,8 +739,8 @@ func (m *markup) close(name string) {
 	m.reading, m.in = "", m.in[:max(0, len(m.in)-1)]
 }
 
-// checked ends a stream where somebody wants it to end, and where a part of it has no end: its reader would keep all of
-// that part.
+// checked ends a stream where somebody wants it to end, and where a part of it has no end: its
+// reader would keep all of that part.
 type checked struct {
 	from  io.Reader
 	stop  func() error
@@ -747,8 +778,9 @@ func (o *OldURLs) har(name, path string, r io.Reader) error {
 		if o.Stop != nil && o.Stop() != nil {
 			return o.Stop()
 		}
-		return problem.List{{File: path, Says: "it cannot be read as a record of a browser: " + err.Error(),
-			Expected: "HAR: JSON with log.entries"}}
+		return problem.List{
+			{File: path, Says: "it cannot be read as a record of a browser: " + err.Error(),
+				Expected: "HAR: JSON with log.entries"}}
 	}
 	if err := seek(d, "log"); err != nil {
 		return wrong(err)
@@ -775,7 +807,8 @@ func (o *OldURLs) har(name, path string, r io.Reader) error {
 		from.ended()
 		o.To.Add(
 			s,
-			old.Seen{URL: []byte(e.Request.URL), Method: []byte(e.Request.Method), Status: e.Response.Status, Weight: 1},
+			old.Seen{URL: []byte(e.Request.URL), Method: []byte(e.Request.Method), Status: e.Response.Status,
+				Weight: 1},
 		)
 	}
 	return nil

@@ -20,7 +20,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// gathers reads a text as a file of a name, and gives what came of it: URL, weight and further columns a line.
+// gathers reads a text as a file of a name, and gives what came of it: URL, weight and further
+// columns a line.
 func gathers(t *testing.T, name string, data []byte, set func(*OldURLs)) (string, *OldURLs, error) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), name)
@@ -35,7 +36,8 @@ func gathers(t *testing.T, name string, data []byte, set func(*OldURLs)) (string
 	for _, e := range o.To.(*old.Gathering).Entries() {
 		lines = append(
 			lines,
-			strings.TrimSpace(fmt.Sprintf("%s %d %s %s", e.URL, e.Weight, e.Method, strings.Join(e.More, "|"))),
+			strings.TrimSpace(fmt.Sprintf("%s %d %s %s", e.URL, e.Weight, e.Method,
+				strings.Join(e.More, "|"))),
 		)
 	}
 	return strings.Join(lines, "\n"), o, err
@@ -65,7 +67,8 @@ func TestOldURLsComeInManyForms(t *testing.T) {
 		Bytes([]byte("Address\tClicks\nold.example/a\t7\n"))
 	require.NoError(t, err)
 	book := excelize.NewFile()
-	for i, row := range [][]any{{"Landing page", "Title", "Sessions"}, {"http://old.example/a", "Ålesund", 12}, {"/b", "", "1.234"}} {
+	for i, row := range [][]any{{"Landing page", "Title", "Sessions"},
+		{"http://old.example/a", "Ålesund", 12}, {"/b", "", "1.234"}} {
 		require.NoError(t, book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+1), &row))
 	}
 	sheet, err := book.WriteToBuffer()
@@ -75,33 +78,52 @@ func TestOldURLsComeInManyForms(t *testing.T) {
 		data string
 		is   string
 	}{
-		"a list": {"list.txt", "# old\nhttp://old.example/a\n/b?c=d\n\nold.example/e\r\nHTTP://OLD.example/a#x\n",
+		"a list": {"list.txt",
+			"# old\nhttp://old.example/a\n/b?c=d\n\nold.example/e\r\nHTTP://OLD.example/a#x\n",
 			"http://old.example/a 0\nhttp://old.example/b?c=d 0\nhttp://old.example/e 0"},
-		"a sitemap": {"sitemap.xml", `<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"
+		"a sitemap": {"sitemap.xml",
+			`<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"
 			xmlns:image="http://www.google.com/schemas/sitemap-image/1.1"><url><loc> http://old.example/a?b=1&amp;c=2 </loc>
 			<image:image><image:loc>http://old.example/p.png</image:loc></image:image></url></urlset>`,
 			"http://old.example/a?b=1&c=2 0"},
-		"a sitemap, compressed": {"sitemap.xml.gz", string(squeezed(t, "<urlset><url><loc>http://old.example/a</loc></url></urlset>")),
+		"a sitemap, compressed": {"sitemap.xml.gz",
+			string(squeezed(t, "<urlset><url><loc>http://old.example/a</loc></url></urlset>")),
 			"http://old.example/a 0"},
-		"a feed":        {"feed.rss", "<rss><channel><link>http://old.example/</link><item><link>http://old.example/a</link></item></channel></rss>", "http://old.example/a 0"},
-		"an Atom feed":  {"feed", `<feed><link href="http://old.example/feed"/><entry><link href="http://old.example/a"/></entry></feed>`, "http://old.example/a 0"},
-		"a log":         {"access.log", combined, "http://old.example/a?x=1 2"},
-		"a log, gzip":   {"access.log.1.gz", string(squeezed(t, combined)), "http://old.example/a?x=1 2"},
-		"a log, zstd":   {"access.log.2.zst", packed.String(), "http://old.example/a?x=1 2"},
-		"a common log":  {"access", "::1 - - [01/Nov/2026:10:00:00 +0000] \"GET / HTTP/1.0\" 200 -\n", "http://old.example/ 1"},
-		"several hosts": {"vhosts.log", "www.old.example:443 203.0.113.9 - - [01/Nov/2026:10:00:00 +0000] \"GET /a HTTP/1.1\" 200 1\n", "http://www.old.example/a 1"},
-		"odd requests": {"log", combined + `h - - [x] "-" 408 0` + "\n" + `h - - [x] "GET /q\"q\x5c\xc3\xa5 HTTP/1.1" 200 1` + "\n" +
-			`h - - [x] "POST /form HTTP/1.1" 303 1` + "\n" + `h - - [x] "GET http://old.example/abs HTTP/1.1" 200 1` + "\n",
-			"http://old.example/a?x=1 2\nhttp://old.example/abs 1\nhttp://old.example/form 1 POST\nhttp://old.example/q\"q/%C3%A5 1"},
-		"a table": {"export.csv", "\ufeff\"Page URL\";Title;Visits\nhttp://old.example/a;\"A; b\";1.234\n;nothing;1\n/b;;\"12,5\"\n",
+		"a feed": {"feed.rss",
+			"<rss><channel><link>http://old.example/</link><item><link>http://old.example/a</link></" +
+				"item></channel></rss>", "http://old.example/a 0"},
+		"an Atom feed": {"feed",
+			`<feed><link href="http://old.example/feed"/><entry><link href="http://old.example/a"/></entry></feed>`, "http://old.example/a 0"},
+		"a log":       {"access.log", combined, "http://old.example/a?x=1 2"},
+		"a log, gzip": {"access.log.1.gz", string(squeezed(t, combined)), "http://old.example/a?x=1 2"},
+		"a log, zstd": {"access.log.2.zst", packed.String(), "http://old.example/a?x=1 2"},
+		"a common log": {"access", "::1 - - [01/Nov/2026:10:00:00 +0000] \"GET / HTTP/1.0\" 200 -\n",
+			"http://old.example/ 1"},
+		"several hosts": {"vhosts.log",
+			"www.old.example:443 203.0.113.9 - - [01/Nov/2026:10:00:00 +0000] \"GET /a HTTP/1.1\" 200 1\n",
+			"http://www.old.example/a 1"},
+		"odd requests": {"log",
+			combined + `h - - [x] "-" 408 0` + "\n" + `h - - [x] "GET /q\"q\x5c\xc3\xa5 HTTP/1.1" 200 1` +
+				"\n" +
+				`h - - [x] "POST /form HTTP/1.1" 303 1` + "\n" +
+				`h - - [x] "GET http://old.example/abs HTTP/1.1" 200 1` + "\n",
+			"http://old.example/a?x=1 2\nhttp://old.example/abs 1\nhttp://old.example/form 1 POST\n" +
+				"http://old.example/q\"q/%C3%A5 1"},
+		"a table": {"export.csv",
+			"\ufeff\"Page URL\";Title;Visits\nhttp://old.example/a;\"A; b\";1.234\n;nothing;1\n" +
+				"/b;;\"12,5\"\n",
 			"http://old.example/a 1234  A; b\nhttp://old.example/b 12"},
-		"a table of Windows": {"alt.csv", "Adresse;Besuche;Ort\n/a;3;K\xf8ge\n", "http://old.example/a 3  Køge"},
-		"a table, UTF-16":    {"console.tsv", string(wide), "http://old.example/a 7"},
-		"a workbook":         {"export.xlsx", sheet.String(), "http://old.example/b 1234\nhttp://old.example/a 12  Ålesund"},
-		"what we wrote": {"old-urls.csv", "url,weight,source,method,note,owner\nhttp://old.example/a,5,x,,,me\n",
+		"a table of Windows": {"alt.csv", "Adresse;Besuche;Ort\n/a;3;K\xf8ge\n",
+			"http://old.example/a 3  Køge"},
+		"a table, UTF-16": {"console.tsv", string(wide), "http://old.example/a 7"},
+		"a workbook": {"export.xlsx", sheet.String(),
+			"http://old.example/b 1234\nhttp://old.example/a 12  Ålesund"},
+		"what we wrote": {"old-urls.csv",
+			"url,weight,source,method,note,owner\nhttp://old.example/a,5,x,,,me\n",
 			"http://old.example/a 5  me"},
-		"a HAR": {"visit.har", `{"log":{"version":"1.2","pages":[{"a":{}}],"entries":[{"request":{"method":"GET","url":"http://old.example/a"},` +
-			`"response":{"status":200}},{"request":{"method":"GET","url":"http://old.example/b.png"},"response":{"status":200}}]}}`,
+		"a HAR": {"visit.har",
+			`{"log":{"version":"1.2","pages":[{"a":{}}],"entries":[{"request":{"method":"GET","url":"http://old.example/a"},` +
+				`"response":{"status":200}},{"request":{"method":"GET","url":"http://old.example/b.png"},"response":{"status":200}}]}}`,
 			"http://old.example/a 1"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -113,14 +135,17 @@ func TestOldURLsComeInManyForms(t *testing.T) {
 }
 
 func TestWhatAnIndexNamesIsToBeReadNext(t *testing.T) {
-	_, o, err := gathers(t, "index.xml", []byte("<sitemapindex><sitemap><loc>http://old.example/s1.xml</loc></sitemap>"+
-		"<sitemap><loc>http://old.example/s2.xml.gz</loc></sitemap></sitemapindex>"), nil)
+	_, o,
+		err := gathers(t, "index.xml",
+		[]byte("<sitemapindex><sitemap><loc>http://old.example/s1.xml</loc></sitemap>"+
+			"<sitemap><loc>http://old.example/s2.xml.gz</loc></sitemap></sitemapindex>"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"http://old.example/s1.xml", "http://old.example/s2.xml.gz"}, o.Maps)
 }
 
 func TestColumnsCanBeNamed(t *testing.T) {
-	is, _, err := gathers(t, "x.csv", []byte("url,ziel,zahl\nhttp://old.example/a,http://old.example/b,4\n"),
+	is, _,
+		err := gathers(t, "x.csv", []byte("url,ziel,zahl\nhttp://old.example/a,http://old.example/b,4\n"),
 		func(o *OldURLs) { o.URL, o.Weight = "Ziel", "zahl" })
 	require.NoError(t, err)
 	assert.Equal(t, "http://old.example/b 4", is)
@@ -139,7 +164,8 @@ func TestWhatIsMeantToHarmIsBounded(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "http://old.example/a 0\nhttp://old.example/b 0", is)
 	assert.Equal(t, int64(1), o.To.(*old.Gathering).Sources()[0].Out[old.TooLong].Count)
-	_, o, err = gathers(t, "log", []byte(combined+`h - - [x] "GET /`+long+` HTTP/1.1" 200 1`+"\n"), nil)
+	_, o, err = gathers(t, "log", []byte(combined+`h - - [x] "GET /`+long+` HTTP/1.1" 200 1`+"\n"),
+		nil)
 	require.NoError(t, err)
 	assert.Equal(t, int64(1), o.To.(*old.Gathering).Sources()[0].Out[old.TooLong].Count)
 	for name, text := range map[string]string{
@@ -181,7 +207,8 @@ func TestRulesForWhatIsLeftOutCanBeChanged(t *testing.T) {
 }
 
 func FuzzOldURLs(f *testing.F) {
-	for _, s := range []string{combined, "url,weight\n/a,1\n", "<urlset><url><loc>/a</loc></url></urlset>", `{"log":{"entries":[]}}`,
+	for _, s := range []string{combined, "url,weight\n/a,1\n",
+		"<urlset><url><loc>/a</loc></url></urlset>", `{"log":{"entries":[]}}`,
 		"/a\n", "Adresse;Ort\n\"", "www.x.example:443 h - - [x] \"GET \\x4 HTTP/1.1\" 200"} {
 		f.Add([]byte(s))
 	}
@@ -202,13 +229,15 @@ func FuzzOldURLs(f *testing.F) {
 	})
 }
 
-// BenchmarkAccessLog compares the gathering of a log with a plain reading of its lines in the same run.
+// BenchmarkAccessLog compares the gathering of a log with a plain reading of its lines in the same
+// run.
 func BenchmarkAccessLog(b *testing.B) {
 	var text bytes.Buffer
 	for i := range 200_000 {
 		fmt.Fprintf(
 			&text,
-			"203.0.113.%d - - [01/Nov/2026:10:00:00 +0000] \"GET /page/%d.html HTTP/1.1\" 200 1234 \"-\" \"Mozilla/5.0\"\n",
+			"203.0.113.%d - - [01/Nov/2026:10:00:00 +0000] \"GET /page/%d.html HTTP/1.1\" 200 1234 \"-\" "+
+				"\"Mozilla/5.0\"\n",
 			i%250,
 			i%50_000,
 		)
@@ -236,20 +265,23 @@ func TestTheTableOfACrawlSaysWhichPagesExist(t *testing.T) {
 		}
 		return strings.Join(all, " ")
 	}
-	assert.Equal(t, "/a /b", read("crawl.csv", "Address;Status Code;Title\nhttps://www.n.example/a;200;A\n/b;204;\n"+
-		"/c;301;\n/d;404;\n/e;500;\n"))
+	assert.Equal(t, "/a /b",
+		read("crawl.csv", "Address;Status Code;Title\nhttps://www.n.example/a;200;A\n/b;204;\n"+
+			"/c;301;\n/d;404;\n/e;500;\n"))
 	assert.Equal(
 		t,
 		"/a /b /e",
 		read("gathered.csv", "url,weight,source,method,note\nhttps://www.n.example/a,0,crawl,,200 ×1\n"+
 			"https://www.n.example/b,0,crawl,,\"301 ×2, 200 ×1\"\nhttps://www.n.example/c,0,crawl,,301 ×1\n"+
-			"https://www.n.example/d,0,crawl,,410 ×1; linked from portal.example\nhttps://www.n.example/e,0,list,,\n"),
+			"https://www.n.example/d,0,crawl,,410 ×1; linked from portal.example\n"+
+			"https://www.n.example/e,0,list,,\n"),
 		"what gathering wrote of answers counts",
 	)
 	assert.Equal(
 		t,
 		"/x",
-		read("pages.xml.gz", string(squeezed(t, "<urlset><url><loc>https://www.n.example/x</loc></url></urlset>"))),
+		read("pages.xml.gz",
+			string(squeezed(t, "<urlset><url><loc>https://www.n.example/x</loc></url></urlset>"))),
 	)
 	path := filepath.Join(t.TempDir(), "odd.csv")
 	require.NoError(t, os.WriteFile(path, []byte("url,title\nmailto:x,y\n/a,b\n"), 0o600))
@@ -259,16 +291,21 @@ func TestTheTableOfACrawlSaysWhichPagesExist(t *testing.T) {
 
 func TestWeightsAreReadAsTablesWriteThem(t *testing.T) {
 	for text, want := range map[string]int64{
-		"": 0, "12": 12, "1,234": 1234, "1.234": 1234, "1'234": 1234, "1\u202f234": 1234, "1 234 567": 1234567,
-		"1,234.56": 1234, "1.234,56": 1234, "12.5": 12, "12.50": 12, "0.5": 0, "0.125": 0, "1,00,000": 100_000,
-		"12.5k": 12_500, "12,5K": 12_500, "1.2M": 1_200_000, "3b": 3_000_000_000, "1e5": 100_000, "1.5E+03": 1500,
-		"-4": 0, "-": 0, "n/a": 0, "+7": 7, "1000000000000": 1_000_000_000_000, "1234567.8": 1234567, "2.3k": 2300,
+		"": 0, "12": 12, "1,234": 1234, "1.234": 1234, "1'234": 1234, "1\u202f234": 1234,
+		"1 234 567": 1234567,
+		"1,234.56":  1234, "1.234,56": 1234, "12.5": 12, "12.50": 12, "0.5": 0, "0.125": 0,
+		"1,00,000": 100_000,
+		"12.5k":    12_500, "12,5K": 12_500, "1.2M": 1_200_000, "3b": 3_000_000_000, "1e5": 100_000,
+		"1.5E+03": 1500,
+		"-4":      0, "-": 0, "n/a": 0, "+7": 7, "1000000000000": 1_000_000_000_000, "1234567.8": 1234567,
+		"2.3k": 2300,
 	} {
 		got, known := weightOf(text)
 		assert.True(t, known, text)
 		assert.Equal(t, want, got, text)
 	}
-	for _, text := range []string{"12%", "many", "1.2.3", "0x10", "9223372036854775807", "1e30", "1e99", "12.5 kg", "--3",
+	for _, text := range []string{"12%", "many", "1.2.3", "0x10", "9223372036854775807", "1e30",
+		"1e99", "12.5 kg", "--3",
 		"1000000000001", "٣"} {
 		got, known := weightOf(text)
 		assert.False(t, known, text)

@@ -18,12 +18,15 @@ import (
 // mostPages is how many octets a list of pages may have that is read as a whole.
 const mostPages = 1 << 30
 
-// ReadPages reads the pages that exist: a URL or a path of the site a line (# starts a comment), a sitemap
-// (sitemaps.org, urlset), or a table with a column of addresses, of which those count that a column of statuses gives
-// no redirect and no error. The error is a problem.List with every fault.
+// ReadPages reads the pages that exist: a URL or a path of the site a line (# starts a comment), a
+// sitemap (sitemaps.org, urlset), or a table with a column of addresses, of which those count that
+// a column of statuses gives no redirect and no error. The error is a problem.List with every
+// fault.
 func ReadPages(path string, site web.Door) ([]web.URL, error) {
 	if info, err := os.Stat(path); err == nil && info.Size() > mostPages {
-		return nil, problem.List{{File: path, Says: "the file is larger than a GiB", Expected: "a list of the site's pages"}}
+		return nil,
+			problem.List{{File: path, Says: "the file is larger than a GiB",
+				Expected: "a list of the site's pages"}}
 	}
 	head, err := headOf(path)
 	if err != nil {
@@ -50,7 +53,8 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 		case len(faults) > problem.MostSaid:
 			return pages, faults.Err()
 		case len(s) > mostWidth:
-			faults.Add(problem.Problem{File: path, Line: n, Says: "the line is longer than any URL that a browser asks for",
+			faults.Add(problem.Problem{File: path, Line: n,
+				Says:  "the line is longer than any URL that a browser asks for",
 				Value: s, Expected: "a page such as /visit/"})
 		case s[0] == '/':
 			path, query, _ := strings.Cut(s, "?")
@@ -97,10 +101,12 @@ func headOf(path string) ([]byte, error) {
 
 // packed reports whether a file begins as gzip or zstd do.
 func packed(head []byte) bool {
-	return bytes.HasPrefix(head, []byte("\x1f\x8b")) || bytes.HasPrefix(head, []byte("\x28\xb5\x2f\xfd"))
+	return bytes.HasPrefix(head, []byte("\x1f\x8b")) ||
+		bytes.HasPrefix(head, []byte("\x28\xb5\x2f\xfd"))
 }
 
-// readPageTable reads pages from what else old URLs are read from: tables, workbooks, packed lists and sitemaps.
+// readPageTable reads pages from what else old URLs are read from: tables, workbooks, packed lists
+// and sitemaps.
 func readPageTable(path string, site web.Door) ([]web.URL, error) {
 	pages := []web.URL{}
 	var faults problem.List
@@ -108,7 +114,8 @@ func readPageTable(path string, site web.Door) ([]web.URL, error) {
 		u, err := web.ParseURL(string(a.URL))
 		switch {
 		case err != nil && len(faults) <= problem.MostSaid:
-			faults.Add(problem.Problem{File: path, Says: "this is neither a path nor a URL", Value: string(a.URL),
+			faults.Add(problem.Problem{File: path, Says: "this is neither a path nor a URL",
+				Value:    string(a.URL),
 				Expected: "a page such as /visit/ or https://www.northmoor.example/visit/"})
 		case err == nil && (a.Status == 0 && !answeredElse(a.Note) || a.Status >= 200 && a.Status < 300):
 			pages = append(pages, u)
@@ -118,8 +125,9 @@ func readPageTable(path string, site web.Door) ([]web.URL, error) {
 		return nil, err
 	}
 	if len(reader.Maps) > 0 {
-		faults.Add(problem.Problem{File: path, Says: "this is an index of sitemaps", Expected: "a sitemap with <urlset>",
-			Remedy: "save the sitemaps that it names and list their pages"})
+		faults.Add(problem.Problem{File: path, Says: "this is an index of sitemaps",
+			Expected: "a sitemap with <urlset>",
+			Remedy:   "save the sitemaps that it names and list their pages"})
 	}
 	return pages, faults.Err()
 }
@@ -168,7 +176,8 @@ func readSitemap(path string, data []byte) ([]web.URL, error) {
 			u, err := web.ParseURL(strings.TrimSpace(loc))
 			if err != nil {
 				faults.Add(
-					problem.Problem{File: path, Line: line, Says: "this is no URL", Value: loc, Expected: "a page of the site"},
+					problem.Problem{File: path, Line: line, Says: "this is no URL", Value: loc,
+						Expected: "a page of the site"},
 				)
 				continue
 			}

@@ -19,8 +19,8 @@ const (
 // ErrTooLarge says that a file is larger than what is read of its kind.
 var ErrTooLarge = errors.New("it is larger than what is read")
 
-// Read reads a whole file of so many octets at most; a larger one, or one without end, is ErrTooLarge. It takes what is
-// no plain file too, such as a pipe. Other errors are the system's.
+// Read reads a whole file of so many octets at most; a larger one, or one without end, is
+// ErrTooLarge. It takes what is no plain file too, such as a pipe. Other errors are the system's.
 func Read(path string, most int64) ([]byte, error) {
 	f, err := os.Open(path)
 	if err != nil {
@@ -57,7 +57,9 @@ func readAll(f *os.File, most int64) ([]byte, error) {
 // tooLarge is an ErrTooLarge that knows its bound.
 type tooLarge int64
 
-func (most tooLarge) Error() string { return fmt.Sprintf("it has more than %d octets", int64(most)) }
+func (most tooLarge) Error() string {
+	return fmt.Sprintf("it has more than %d octets", int64(most))
+}
 func (most tooLarge) Unwrap() error { return ErrTooLarge }
 
 // largeInput is from how many octets of one file on memory is minded.

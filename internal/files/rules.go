@@ -13,17 +13,18 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
-// Edit is what to do with a line of a redirect map: drop it, write other values into some of its columns, or add lines
-// behind it that are like it but for some columns.
+// Edit is what to do with a line of a redirect map: drop it, write other values into some of its
+// columns, or add lines behind it that are like it but for some columns.
 type Edit struct {
 	Drop  bool
 	Set   map[string]string // by column
 	Added []map[string]string
 }
 
-// EditRules gives the text of a redirect map with some of its lines changed. Everything else stays as it is, to the
-// octet: other lines and fields, comments, extra columns, their order, the separator, line ends, a byte-order mark. A
-// column that has to be set and is not there is an error.
+// EditRules gives the text of a redirect map with some of its lines changed. Everything else stays
+// as it is, to the octet: other lines and fields, comments, extra columns, their order, the
+// separator, line ends, a byte-order mark. A column that has to be set and is not there is an
+// error.
 func EditRules(path string, data []byte, edits map[int]Edit) ([]byte, error) {
 	t, err := headed(path, data)
 	if err != nil {
@@ -34,8 +35,8 @@ func EditRules(path string, data []byte, edits map[int]Edit) ([]byte, error) {
 	if _, err := r.Read(); err != nil {
 		return nil, problem.List{csvFault(path, err, []string{"old", "new"})}
 	}
-	// What stands between the end of one record and that of the next is the record with the comments and empty lines
-	// before it.
+	// What stands between the end of one record and that of the next is the record with the comments
+	// and empty lines before it.
 	end := r.InputOffset()
 	out.Write(t.data[:end])
 	for {
@@ -176,8 +177,8 @@ func (t *table) quoted(value string) string {
 	return strings.TrimSuffix(b.String(), string(t.comma)+"\n")
 }
 
-// AppendRules gives the text of a redirect map with rows added at its end, in the columns that it has. A value for a
-// column that is not there is an error, except a note.
+// AppendRules gives the text of a redirect map with rows added at its end, in the columns that it
+// has. A value for a column that is not there is an error, except a note.
 func AppendRules(path string, data []byte, columns []string, rows [][]string) ([]byte, error) {
 	t, err := headed(path, data)
 	if err != nil {

@@ -22,7 +22,8 @@ func TestEditedRulesKeepEverythingElse(t *testing.T) {
 	}{
 		"nothing": {"old,new\n# a\n\na,b\n", nil, "old,new\n# a\n\na,b\n"},
 		"a field, its quotes, an extra column and a comment": {"# top\nnote, Old ,who,new\n\"x, " +
-			"\"\"y\"\"\",old.example/a,me,\"/b\"\n# end", map[int]Edit{3: {Set: map[string]string{"new": "/c,d"}}},
+			"\"\"y\"\"\",old.example/a,me,\"/b\"\n# end",
+			map[int]Edit{3: {Set: map[string]string{"new": "/c,d"}}},
 			"# top\nnote, Old ,who,new\n\"x, \"\"y\"\"\",old.example/a,me,\"/c,d\"\n# end"},
 		"a mark, CRLF and semicolons": {mark + "old;new;status\r\n# a;b\r\n\r\na;b;301\r\nc;d;\r\n",
 			map[int]Edit{4: {Set: map[string]string{"new": "/e;f"}}, 5: {Drop: true}},
@@ -32,7 +33,8 @@ func TestEditedRulesKeepEverythingElse(t *testing.T) {
 			"old,new,status,query\na,b,,drop\n",
 		},
 		"no line end at the end, and more": {
-			"old,new,note\na,b,why", map[int]Edit{2: {Added: []map[string]string{{"old": "c"}, {"new": "d"}}}},
+			"old,new,note\na,b,why",
+			map[int]Edit{2: {Added: []map[string]string{{"old": "c"}, {"new": "d"}}}},
 			"old,new,note\na,b,why\nc,b,why\na,d,why",
 		},
 		"a field over two lines": {
@@ -41,12 +43,14 @@ func TestEditedRulesKeepEverythingElse(t *testing.T) {
 			"old,new,note\na,x,\"one\r\ntwo\"\nc,y,\n",
 		},
 		"two columns of one name": {
-			"old,new,new\na,b,c\n", map[int]Edit{2: {Set: map[string]string{"new": "x"}}}, "old,new,new\na,x,c\n",
+			"old,new,new\na,b,c\n", map[int]Edit{2: {Set: map[string]string{"new": "x"}}},
+			"old,new,new\na,x,c\n",
 		},
 		"a comment before what is dropped": {
 			"old,new\n# kept\na,b\nc,d\n", map[int]Edit{3: {Drop: true}}, "old,new\n# kept\nc,d\n",
 		},
-		"a line that is dropped at the end": {"old,new\na,b\nc,d", map[int]Edit{3: {Drop: true}}, "old,new\na,b\n"},
+		"a line that is dropped at the end": {"old,new\na,b\nc,d", map[int]Edit{3: {Drop: true}},
+			"old,new\na,b\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			got, err := EditRules("rules.csv", []byte(c.text), c.edits)
@@ -54,7 +58,8 @@ func TestEditedRulesKeepEverythingElse(t *testing.T) {
 			assert.Equal(t, c.want, string(got))
 		})
 	}
-	_, err := EditRules("rules.csv", []byte("old,new\na,b\n"), map[int]Edit{2: {Set: map[string]string{"query": "drop"}}})
+	_, err := EditRules("rules.csv", []byte("old,new\na,b\n"),
+		map[int]Edit{2: {Set: map[string]string{"query": "drop"}}})
 	assert.ErrorContains(t, err, `there is no column query to write "drop" into`)
 	_, err = EditRules("rules.csv", []byte("old,new\na,\"b\n"), nil)
 	assert.Error(t, err, "a file that cannot be read is not half written")
@@ -64,9 +69,11 @@ func TestAppendedRulesStandInTheirColumns(t *testing.T) {
 	rows := [][]string{{"a", "/b,c", "301", "", "from x"}, {"d", "", "410", "", ""}}
 	columns := []string{"old", "new", "status", "query", "note"}
 	for text, want := range map[string]string{
-		"status;old;new\r\n# a":           "status;old;new\r\n# a\r\n301;a;/b,c\r\n410;d;\r\n",
-		"old,new,status,query,note\n":     "old,new,status,query,note\na,\"/b,c\",301,,from x\nd,,410,,\n",
-		"\xef\xbb\xbfnote,new,status,old": "\xef\xbb\xbfnote,new,status,old\nfrom x,\"/b,c\",301,a\n,,410,d\n",
+		"status;old;new\r\n# a": "status;old;new\r\n# a\r\n301;a;/b,c\r\n410;d;\r\n",
+		"old,new,status,query,note\n": "old,new,status,query,note\na,\"/b,c\",301,,from x\n" +
+			"d,,410,,\n",
+		"\xef\xbb\xbfnote,new,status,old": "\xef\xbb\xbfnote,new,status,old\nfrom x,\"/b,c\",301,a\n" +
+			",,410,d\n",
 	} {
 		got, err := AppendRules("rules.csv", []byte(text), columns, rows)
 		require.NoError(t, err)
@@ -110,7 +117,8 @@ func FuzzEditRules(f *testing.F) {
 		if !have || len(lines) < 2 || strings.ContainsAny(value, "\r") {
 			return
 		}
-		edited, err := EditRules("rules.csv", []byte(text), map[int]Edit{lines[1]: {Set: map[string]string{"new": value}}})
+		edited, err := EditRules("rules.csv", []byte(text),
+			map[int]Edit{lines[1]: {Set: map[string]string{"new": value}}})
 		require.NoError(t, err)
 		after, err := headed("rules.csv", edited)
 		require.NoError(t, err)
@@ -134,12 +142,15 @@ func FuzzEditRules(f *testing.F) {
 	})
 }
 
-// FuzzReadRules reads whole tables: whatever they hold, there are rules or faults that name their line.
+// FuzzReadRules reads whole tables: whatever they hold, there are rules or faults that name their
+// line.
 func FuzzReadRules(f *testing.F) {
 	f.Add("old,new,status,query,note\nold.example/{a}?b={c:digits},/{a}/{c}#x,301,drop,\n")
 	f.Add("old;new\nold.example/{+r};https://{x}.n.example/\n\"")
 	f.Add("\xef\xbb\xbfold;new\r\n\"old.example/\"\"x\";/y\r\n# c\n")
-	scope := rule.Scope{Holds: func(h web.Host) bool { return strings.HasSuffix(h.String(), "old.example") }}
+	scope := rule.Scope{Holds: func(h web.Host) bool {
+		return strings.HasSuffix(h.String(), "old.example")
+	}}
 	f.Fuzz(func(t *testing.T, text string) {
 		path := filepath.Join(t.TempDir(), "rules.csv")
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))

@@ -22,14 +22,15 @@ import (
 // writing is held by whoever writes a file, and by Settle against all of them.
 var writing sync.RWMutex
 
-// Settle waits until no file is being written any more, and lets no other begin: for a program that is about to end.
+// Settle waits until no file is being written any more, and lets no other begin: for a program that
+// is about to end.
 func Settle() { writing.Lock() }
 
-// writeWhole writes a file whole or not at all, whatever was there: into a temporary file beside it,
-// synced, then renamed. Where a file is there already it keeps its mode, and its owner where the
-// system lets us set it; a new one has what the umask leaves of 0666. Behind a symbolic link the file
-// that it leads to is written; what is no plain file, such as a terminal, is written to as it is. The
-// error says what could not be done, and wraps the system's.
+// writeWhole writes a file whole or not at all, whatever was there: into a temporary file beside
+// it, synced, then renamed. Where a file is there already it keeps its mode, and its owner where
+// the system lets us set it; a new one has what the umask leaves of 0666. Behind a symbolic link
+// the file that it leads to is written; what is no plain file, such as a terminal, is written to as
+// it is. The error says what could not be done, and wraps the system's.
 func writeWhole(path string, data []byte) error {
 	writing.RLock()
 	defer writing.RUnlock()
@@ -56,7 +57,8 @@ func replace(path string, data []byte) error {
 	case before.IsDir():
 		return fmt.Errorf("a folder is there: %w", fs.ErrExist)
 	default:
-		in, err := os.OpenFile(target, os.O_WRONLY, 0) // one that may not be written to is not replaced either
+		// one that may not be written to is not replaced either
+		in, err := os.OpenFile(target, os.O_WRONLY, 0)
 		if err != nil {
 			return err
 		}
@@ -102,7 +104,8 @@ func behindLinks(path string) (string, error) {
 // newBeside makes a new file beside another, with the mode that the umask leaves.
 func newBeside(path string) (*os.File, error) {
 	for tries := 0; ; tries++ {
-		name := filepath.Join(filepath.Dir(path), fmt.Sprintf(".%s.%08x", filepath.Base(path), rand.Uint32()))
+		name := filepath.Join(filepath.Dir(path),
+			fmt.Sprintf(".%s.%08x", filepath.Base(path), rand.Uint32()))
 		f, err := os.OpenFile(name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o666)
 		if err == nil || !errors.Is(err, fs.ErrExist) || tries > 100 {
 			return f, err
@@ -110,11 +113,12 @@ func newBeside(path string) (*os.File, error) {
 	}
 }
 
-// markWord stands in the line of a file that says that the program made it, before the sum of the rest of the file.
+// markWord stands in the line of a file that says that the program made it, before the sum of the
+// rest of the file.
 const markWord = "Made by Upper Path; unedited while this fits: "
 
-// Made is a file that the program makes: it may replace what it made before and nobody edited, and nothing else. A line
-// on top marks it, in comment signs.
+// Made is a file that the program makes: it may replace what it made before and nobody edited, and
+// nothing else. A line on top marks it, in comment signs.
 type Made struct {
 	Path          string
 	Data          []byte
@@ -132,8 +136,9 @@ const (
 	PNG                   // in a text chunk right before its end (PNG, third edition, section 11.3.3)
 )
 
-// WriteMade writes files that the program makes: all of them, or none where one has to stay. What is there already is
-// replaced only where it is the program's own and nobody has edited it, or with force.
+// WriteMade writes files that the program makes: all of them, or none where one has to stay. What
+// is there already is replaced only where it is the program's own and nobody has edited it, or with
+// force.
 func WriteMade(force bool, all ...Made) error {
 	for _, m := range all {
 		if err := mayReplace(m.Path, force); err != nil {
@@ -160,8 +165,8 @@ func WriteMade(force bool, all ...Made) error {
 // ErrExists says that a file with other contents is there already.
 var ErrExists = errors.New("the file is there already, with other contents")
 
-// WriteNew writes a file, and replaces none but with force: where a file with other contents is there, the error is
-// ErrExists.
+// WriteNew writes a file, and replaces none but with force: where a file with other contents is
+// there, the error is ErrExists.
 func WriteNew(path string, data []byte, force bool) error {
 	old, err := Read(path, int64(len(data)))
 	switch {
@@ -176,8 +181,8 @@ func WriteNew(path string, data []byte, force bool) error {
 // ErrChanged says that somebody else changed a file in the meantime.
 var ErrChanged = errors.New("somebody changed the file in the meantime; nothing was written")
 
-// Change changes a file that is the consultant's own: what comes of the text that is there takes its place, unless
-// somebody else changed it by then (ErrChanged).
+// Change changes a file that is the consultant's own: what comes of the text that is there takes
+// its place, unless somebody else changed it by then (ErrChanged).
 func Change(path string, change func(text []byte) ([]byte, error)) error {
 	before, err := Read(path, MostTable)
 	if err != nil {
@@ -221,7 +226,8 @@ func ownPNG(data []byte) bool {
 	return bytes.Equal(markedPNG(slices.Concat(data[:at], data[at+chunk:])), data)
 }
 
-// mostOwn is how large a file may be that is looked at before it is replaced; none that the program makes comes near.
+// mostOwn is how large a file may be that is looked at before it is replaced; none that the program
+// makes comes near.
 const mostOwn = 4 << 30
 
 // mayReplace gives nil where a file may be replaced, or an error that says why it has to stay.
@@ -255,8 +261,9 @@ func mayReplace(path string, force bool) error {
 		if strings.HasPrefix(mark, sum(rest)) {
 			return nil
 		}
-		p.Says, p.Remedy = "the file was edited since this program made it", "keep what you changed, then replace it with "+
-			"--force"
+		p.Says, p.Remedy = "the file was edited since this program made it",
+			"keep what you changed, then replace it with "+
+				"--force"
 	}
 	return problem.List{p}
 }

@@ -1,5 +1,6 @@
-// Package files reads and writes the open formats that people keep: YAML, CSV, lists of pages. It knows places in files
-// (line and column) and hands plain values on; what they mean is checked by core.
+// Package files reads and writes the open formats that people keep: YAML, CSV, lists of pages. It
+// knows places in files (line and column) and hands plain values on; what they mean is checked by
+// core.
 //
 //	e, err := files.ReadEstate("upperpath.yaml") // err lists every fault with its place
 package files
@@ -20,8 +21,8 @@ import (
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
-// ReadTree reads a YAML file into a tree of nodes with their places. A file that is missing or is no YAML is a
-// problem.List of one.
+// ReadTree reads a YAML file into a tree of nodes with their places. A file that is missing or is
+// no YAML is a problem.List of one.
 func ReadTree(path string) (*estate.Node, error) {
 	data, err := Read(path, mostYAML)
 	if err != nil {
@@ -30,7 +31,8 @@ func ReadTree(path string) (*estate.Node, error) {
 	return parseTree(path, data)
 }
 
-// Bounds of YAML files, far above what people write: beyond them the parser would take all the memory that there is.
+// Bounds of YAML files, far above what people write: beyond them the parser would take all the
+// memory that there is.
 const (
 	mostYAML  = 8 << 20  // octets
 	mostDepth = 100      // of brackets, list marks and the like
@@ -38,8 +40,8 @@ const (
 	mostWidth = 64 << 10 // octets of a line
 )
 
-// tooMuch looks for what takes the parser's time out of proportion, without parsing: documents, lines without end, and
-// mappings of so many keys. A key is a line with a colon.
+// tooMuch looks for what takes the parser's time out of proportion, without parsing: documents,
+// lines without end, and mappings of so many keys. A key is a line with a colon.
 func tooMuch(data []byte) (line int, says, expected string) {
 	keys := map[int]int{} // of the mapping that is open, by indentation
 	documents := 0
@@ -47,7 +49,8 @@ func tooMuch(data []byte) (line int, says, expected string) {
 		line++
 		text = bytes.TrimRight(text, "\r\n")
 		if len(text) > mostWidth {
-			return line, fmt.Sprintf("the line has %d octets", len(text)), fmt.Sprintf("no more than %d", mostWidth)
+			return line, fmt.Sprintf("the line has %d octets", len(text)),
+				fmt.Sprintf("no more than %d", mostWidth)
 		}
 		if bytes.HasPrefix(text, []byte("---")) || bytes.HasPrefix(text, []byte("...")) {
 			if documents++; documents > 3 {
@@ -75,8 +78,9 @@ func tooMuch(data []byte) (line int, says, expected string) {
 	return 0, "", ""
 }
 
-// tooDeep looks for nesting beyond mostDepth, without parsing: brackets that are open at once, marks of lists and keys
-// that follow each other, indentation. A bracket counts where one may begin, which is not inside a text.
+// tooDeep looks for nesting beyond mostDepth, without parsing: brackets that are open at once,
+// marks of lists and keys that follow each other, indentation. A bracket counts where one may
+// begin, which is not inside a text.
 func tooDeep(data []byte) (line int, found bool) {
 	line = 1
 	before := byte('\n') // the last octet that was no space
@@ -145,7 +149,8 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 		}
 		var syntax *yaml.SyntaxError
 		if errors.As(err, &syntax) && syntax.Token != nil {
-			p.Line, p.Column, p.Value = syntax.Token.Position.Line, syntax.Token.Position.Column, syntax.Token.Value
+			p.Line, p.Column, p.Value = syntax.Token.Position.Line, syntax.Token.Position.Column,
+				syntax.Token.Value
 			p.Says += ": " + syntax.Message
 		}
 		return nil, problem.List{p}
@@ -160,7 +165,8 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 	}
 	node := t.node(docs[0].Body)
 	if len(docs) > 1 {
-		t.fail(docs[1].Body, "the file holds more than one document", "one document", "drop what follows the line ---")
+		t.fail(docs[1].Body, "the file holds more than one document", "one document",
+			"drop what follows the line ---")
 	}
 	return node, t.faults.In(path).Err()
 }
@@ -181,7 +187,8 @@ func unreadable(path string, err error) problem.Problem {
 		p.Says += ": " + pathErr.Err.Error()
 	}
 	if errors.Is(err, os.ErrNotExist) {
-		p.Says, p.Expected, p.Remedy = "there is no such file", "a file", "check whether the name is right"
+		p.Says, p.Expected, p.Remedy = "there is no such file", "a file",
+			"check whether the name is right"
 	}
 	return p
 }
@@ -233,7 +240,8 @@ func (t *tree) node(n ast.Node) *estate.Node {
 		if value, ok := t.anchors[n.Value.String()]; ok {
 			return value
 		}
-		t.fail(n, fmt.Sprintf("there is no anchor %s above", n.Value), "an anchor that was set before", "")
+		t.fail(n, fmt.Sprintf("there is no anchor %s above", n.Value), "an anchor that was set before",
+			"")
 	case *ast.TagNode, *ast.DirectiveNode:
 		t.fail(n, "tags and directives are not understood", "a plain value", "write the value alone")
 	}
@@ -242,7 +250,8 @@ func (t *tree) node(n ast.Node) *estate.Node {
 
 func (t *tree) entry(v *ast.MappingValueNode) estate.Entry {
 	if v.Key.IsMergeKey() {
-		t.fail(v.Key, "merge keys are not understood", "each key written out", "put what is common under defaults:")
+		t.fail(v.Key, "merge keys are not understood", "each key written out",
+			"put what is common under defaults:")
 	}
 	key := t.node(v.Key)
 	value := t.node(v.Value)

@@ -18,8 +18,8 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// Bounds of zone files. A line of a few octets can stand for as many records as it likes; so few are allowed whatever
-// the file, and more where there are octets enough to hold them.
+// Bounds of zone files. A line of a few octets can stand for as many records as it likes; so few
+// are allowed whatever the file, and more where there are octets enough to hold them.
 const (
 	mostRecords  = 1_000_000
 	fewRecords   = 50_000
@@ -47,11 +47,11 @@ func (c *counted) Open(name string) (fs.File, error) {
 	return f, nil
 }
 
-// ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within the file's own
-// folder only. The origin is the zone's name, and may be empty where the file sets $ORIGIN or a SOA with a full name.
-// It returns the zone's name, that of its SOA, and its records. A file without SOA is a list of records, such as some
-// providers export: it is of the zone that the origin names. A byte-order mark is passed over. The error is a
-// problem.List.
+// ReadZone reads a zone file (RFC 1035 section 5): $ORIGIN and $TTL are understood, $INCLUDE within
+// the file's own folder only. The origin is the zone's name, and may be empty where the file sets
+// $ORIGIN or a SOA with a full name. It returns the zone's name, that of its SOA, and its records.
+// A file without SOA is a list of records, such as some providers export: it is of the zone that
+// the origin names. A byte-order mark is passed over. The error is a problem.List.
 func ReadZone(path, origin string) (string, []dns.RR, error) {
 	data, err := Read(path, MostTable)
 	if err != nil {
@@ -98,10 +98,11 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	if zone = strings.ToLower(strings.TrimSuffix(origin, ".")); zone == "" || len(records) == 0 {
 		return "", nil, problem.List{
 			{
-				File:     path,
-				Says:     "the zone has no SOA record, and nothing says which zone it is",
-				Expected: "a whole zone file, or a list of records in a file called after its zone, such as northmoor.example.zone",
-				Remedy:   "export the zone again, with its SOA; or call the file after its zone",
+				File: path,
+				Says: "the zone has no SOA record, and nothing says which zone it is",
+				Expected: "a whole zone file, or a list of records in a file called after its zone, such as " +
+					"northmoor.example.zone",
+				Remedy: "export the zone again, with its SOA; or call the file after its zone",
 			},
 		}
 	}
@@ -124,30 +125,35 @@ func zoneFault(path string, err error) problem.Problem {
 		says = strings.TrimSuffix(says, " "+m[0])
 	}
 	if strings.Contains(says, "bad owner name") {
-		p.Expected, p.Remedy = "a name below a zone that is known", "set $ORIGIN on top, or call the file after its zone, "+
-			"such as northmoor.example.zone"
+		p.Expected, p.Remedy = "a name below a zone that is known",
+			"set $ORIGIN on top, or call the file after its zone, "+
+				"such as northmoor.example.zone"
 	}
 	if strings.Contains(says, "failed to open") {
-		p.Expected, p.Remedy = "a file in the folder of the zone file or below it", "put the included file there"
+		p.Expected, p.Remedy = "a file in the folder of the zone file or below it",
+			"put the included file there"
 	}
 	p.Says = strings.TrimPrefix(says, "dns: ")
 	return p
 }
 
-// ZoneText gives records as a standard zone file that real name servers load: the SOA first, in canonical order, every
-// name in full, a record a line, so that two can be compared line by line. what says in the first line which state of
-// the zone it is. What no name server would load beside an alias stands there as a comment. What is not known of the
-// zone stands in comments that ZoneMarks reads.
+// ZoneText gives records as a standard zone file that real name servers load: the SOA first, in
+// canonical order, every name in full, a record a line, so that two can be compared line by line.
+// what says in the first line which state of the zone it is. What no name server would load beside
+// an alias stands there as a comment. What is not known of the zone stands in comments that
+// ZoneMarks reads.
 func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte, error) {
 	if _, ok := record.Find(sets, zone, "SOA"); !ok {
-		return nil, fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
+		return nil,
+			fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
 	}
 	sets = slices.Clone(sets)
 	record.Sort(sets)
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "; The zone %s %s.\n", zone, what)
 	if marks.Partial {
-		fmt.Fprintln(&b, partialMark+" made by asking for names that are commonly there; other records may be missing.")
+		fmt.Fprintln(&b,
+			partialMark+" made by asking for names that are commonly there; other records may be missing.")
 	}
 	if marks.Remaining {
 		fmt.Fprintln(&b, remainingMark+" seen through a resolver; the zone's own TTLs may be longer.")
@@ -165,7 +171,8 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 			if !loads(zone, s, i, aliases[s.Name]) {
 				comment = "; beside others, where no name server loads it: "
 			}
-			if strings.ContainsAny(v, "\r\n") { // no name server shows such data; it would be a line of its own here
+			// no name server shows such data; it would be a line of its own here
+			if strings.ContainsAny(v, "\r\n") {
 				v, comment = problem.Clean(v), "; no name server reads it: "
 			} else if _, err := dns.NewRR(string(namedIn(fmt.Appendf(nil, ". %d IN %s %s", s.TTL, s.Type,
 				dataText(s.Type, v))))); err != nil {
@@ -178,9 +185,10 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 	return b.Bytes(), nil
 }
 
-// nameText writes a name as every server reads it, at the start of a line too. What is no letter, digit, hyphen or
-// underscore stands there as its number (RFC 1035 section 5.1): some of it begins a directive or a comment, and behind
-// a backslash alone "[" is a label of another type (RFC 2673). name holds escapes already.
+// nameText writes a name as every server reads it, at the start of a line too. What is no letter,
+// digit, hyphen or underscore stands there as its number (RFC 1035 section 5.1): some of it begins
+// a directive or a comment, and behind a backslash alone "[" is a label of another type (RFC 2673).
+// name holds escapes already.
 func nameText(name string) string {
 	var b strings.Builder
 	for i := 0; i < len(name); i++ {
@@ -193,7 +201,8 @@ func nameText(name string) string {
 			}
 			c, escaped = name[i], true
 		}
-		letter := c|0x20 >= 'a' && c|0x20 <= 'z' || c >= '0' && c <= '9' || strings.IndexByte("-_*", c) >= 0
+		letter := c|0x20 >= 'a' && c|0x20 <= 'z' || c >= '0' && c <= '9' ||
+			strings.IndexByte("-_*", c) >= 0
 		if letter || c == '.' && !escaped {
 			b.WriteByte(c)
 			continue
@@ -220,8 +229,8 @@ type Marks struct {
 // oneLine keeps a text on its comment line.
 func oneLine(s string) string { return problem.Clean(s) }
 
-// ZoneMarks reads from a zone file that ZoneText made what is not known of the zone. A file of somebody else's has no
-// such marks.
+// ZoneMarks reads from a zone file that ZoneText made what is not known of the zone. A file of
+// somebody else's has no such marks.
 func ZoneMarks(path string) Marks {
 	var m Marks
 	data, err := Read(path, MostTable)
@@ -247,13 +256,14 @@ func ZoneMarks(path string) Marks {
 
 // byName are the types that every server knows by name.
 var byName = strings.Fields(
-	"A AAAA AFSDB CAA CDNSKEY CDS CERT CNAME CSYNC DHCID DNAME DNSKEY DS EUI48 EUI64 HINFO HTTPS KX L32 L64 " +
+	"A AAAA AFSDB CAA CDNSKEY CDS CERT CNAME CSYNC DHCID DNAME DNSKEY DS EUI48 EUI64 HINFO HTTPS " +
+		"KX L32 L64 " +
 		"LOC LP MINFO MX NAPTR NID NS NSEC NSEC3 NSEC3PARAM OPENPGPKEY PTR " +
 		"RP RRSIG RT SMIMEA SOA SPF SRV SSHFP SVCB TLSA TXT URI ZONEMD",
 )
 
-// typeText writes a record's type and data. A type that some server does not know by name stands there in the form for
-// types that nobody knows (RFC 3597 section 5).
+// typeText writes a record's type and data. A type that some server does not know by name stands
+// there in the form for types that nobody knows (RFC 3597 section 5).
 func typeText(kind, value string) (string, string) {
 	data := dataText(kind, value)
 	if slices.Contains(byName, kind) || strings.HasPrefix(kind, "TYPE") {
@@ -264,11 +274,12 @@ func typeText(kind, value string) (string, string) {
 	if err != nil || rr == nil || general.ToRFC3597(rr) != nil {
 		return kind, data
 	}
-	return fmt.Sprintf("TYPE%d", rr.Header().Rrtype), fmt.Sprintf(`\# %d %s`, len(general.Rdata)/2, general.Rdata)
+	return fmt.Sprintf("TYPE%d", rr.Header().Rrtype),
+		fmt.Sprintf(`\# %d %s`, len(general.Rdata)/2, general.Rdata)
 }
 
-// dataText writes a record's data with its names as nameText writes them, and its parameters as every server reads
-// them.
+// dataText writes a record's data with its names as nameText writes them, and its parameters as
+// every server reads them.
 func dataText(kind, value string) string {
 	names := record.NamesAt(kind)
 	if len(names) == 0 {
@@ -291,7 +302,8 @@ func dataText(kind, value string) string {
 	return strings.Join(fields, " ")
 }
 
-// younger are parameters of HTTPS and SVCB that servers of some years ago know by number only (RFC 9461, RFC 9540).
+// younger are parameters of HTTPS and SVCB that servers of some years ago know by number only (RFC
+// 9461, RFC 9540).
 var younger = [][2]string{{"dohpath", "key7"}, {"ohttp", "key8"}}
 
 // paramNames are the names of the parameters that have one, by number (RFC 9460 section 14.3.2).
@@ -299,8 +311,9 @@ var paramNames = []string{
 	"mandatory", "alpn", "no-default-alpn", "port", "ipv4hint", "ech", "ipv6hint", "dohpath", "ohttp",
 }
 
-// namedParams writes the parameters of HTTPS and SVCB records that stand in a zone file by number, such as key7, by
-// their names: the zone parser takes them in no other way, and servers write them so.
+// namedParams writes the parameters of HTTPS and SVCB records that stand in a zone file by number,
+// such as key7, by their names: the zone parser takes them in no other way, and servers write them
+// so.
 func namedParams(data []byte) []byte {
 	if !bytes.Contains(data, []byte("key")) {
 		return data
@@ -327,7 +340,8 @@ func namedIn(line []byte) []byte {
 				word = word[:end]
 			}
 			service = service || string(word) == "HTTPS" || string(word) == "SVCB"
-			if n := len(word) - 1; service && n == 3 && string(word[:n]) == "key" && word[n] >= '0' && word[n] <= '8' {
+			if n := len(word) - 1; service && n == 3 && string(word[:n]) == "key" && word[n] >= '0' &&
+				word[n] <= '8' {
 				out = append(out, paramNames[word[n]-'0']...)
 				i, start = i+n, false
 				continue
@@ -349,7 +363,8 @@ func namedIn(line []byte) []byte {
 	return out
 }
 
-// paramText writes a parameter of an HTTPS or SVCB record: one without a value stands alone (RFC 9460 section 7.1.1).
+// paramText writes a parameter of an HTTPS or SVCB record: one without a value stands alone (RFC
+// 9460 section 7.1.1).
 func paramText(s string) string {
 	name, value, _ := strings.Cut(s, "=")
 	if name == "mandatory" {
@@ -392,8 +407,9 @@ func fieldsOf(value string) []string {
 	return append(fields, value[start:])
 }
 
-// loads reports whether name servers load a value beside the others of its name: an alias stands alone, once, and never
-// at the apex (RFC 1034 section 3.6.2); only what signs it may stand beside it (RFC 4034 section 2.5).
+// loads reports whether name servers load a value beside the others of its name: an alias stands
+// alone, once, and never at the apex (RFC 1034 section 3.6.2); only what signs it may stand beside
+// it (RFC 4034 section 2.5).
 func loads(zone string, s record.Set, value int, besideAlias bool) bool {
 	switch s.Type {
 	case "CNAME":

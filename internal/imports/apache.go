@@ -8,10 +8,10 @@ import (
 	"strings"
 )
 
-// ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent, RedirectTemp, RedirectMatch,
-// and the simple forms of RewriteRule with RewriteCond. host is whose paths they are where no ServerName says so;
-// htaccess says that the file lies in the root folder of a host, where RewriteRule sees paths without their first
-// slash.
+// ReadApache takes redirects out of an Apache configuration: Redirect, RedirectPermanent,
+// RedirectTemp, RedirectMatch, and the simple forms of RewriteRule with RewriteCond. host is whose
+// paths they are where no ServerName says so; htaccess says that the file lies in the root folder
+// of a host, where RewriteRule sees paths without their first slash.
 func ReadApache(text, host string, htaccess bool, includes Includes) Import {
 	a := apache{apacheHost: apacheHost{hosts: hostList(host)}, htaccess: htaccess, base: "/"}
 	lines := a.withIncluded(logical(text), includes, 0)
@@ -44,15 +44,15 @@ type apacheHost struct {
 	scheme string
 }
 
-// Includes gives the texts of the files that a configuration includes by a name or a pattern, in their order; none
-// where they are not there. nil: nothing is included.
+// Includes gives the texts of the files that a configuration includes by a name or a pattern, in
+// their order; none where they are not there. nil: nothing is included.
 type Includes func(pattern string) []string
 
 // mostIncluded is how deep files may include each other.
 const mostIncluded = 10
 
-// withIncluded puts the lines of included files where they are included; their numbers are those of the line that does
-// so.
+// withIncluded puts the lines of included files where they are included; their numbers are those of
+// the line that does so.
 func (a *apache) withIncluded(lines []numbered, includes Includes, depth int) []numbered {
 	var all []numbered
 	for _, l := range lines {
@@ -178,20 +178,25 @@ func (a *apache) line(number int, text string, behind []numbered) {
 		}
 		a.asks = nil
 	case "include", "includeoptional":
-		a.leave(number, trimmed, "the included file is not in the folder of this one; import it by itself")
+		a.leave(number, trimmed,
+			"the included file is not in the folder of this one; import it by itself")
 	case "errordocument":
 		if len(args) > 1 && strings.Contains(args[1], "://") {
-			a.leave(number, trimmed, "it redirects whatever is missing; the fallback of the domain says where that goes")
+			a.leave(number, trimmed,
+				"it redirects whatever is missing; the fallback of the domain says where that goes")
 		} else {
-			a.beside(number, trimmed, "the old site shows a page of its own where nothing is; the fallback takes its place")
+			a.beside(number, trimmed,
+				"the old site shows a page of its own where nothing is; the fallback takes its place")
 		}
 	case "header":
 		if strings.Contains(strings.ToLower(trimmed), "strict-transport-security") {
-			a.beside(number, trimmed, "browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
-				"from the first minute on")
+			a.beside(number, trimmed,
+				"browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
+					"from the first minute on")
 		}
 	case "proxypass", "proxypassmatch":
-		a.beside(number, trimmed, "it fetches from another server, and redirects nobody: what is there has to move too")
+		a.beside(number, trimmed,
+			"it fetches from another server, and redirects nobody: what is there has to move too")
 	default:
 		if redirects {
 			a.leave(number, trimmed, "%s is not read", words[0])
@@ -218,7 +223,9 @@ func (a *apache) block(number int, text string, behind []numbered) {
 			return
 		}
 		if n := len(a.inside); n > 0 {
-			if kind, _, _ := strings.Cut(strings.Trim(a.inside[n-1], "<>"), " "); strings.EqualFold(kind, "VirtualHost") {
+			if kind, _,
+				_ := strings.Cut(strings.Trim(a.inside[n-1], "<>"), " "); strings.EqualFold(kind,
+				"VirtualHost") {
 				a.apacheHost, a.off = a.outside, false
 			}
 			a.inside = a.inside[:n-1]
@@ -313,7 +320,8 @@ func (a *apache) put(
 	}
 }
 
-func (a *apache) putAt(number int, text string, scheme, host, old, to string, status int, drop bool, w way) {
+func (a *apache) putAt(number int, text string, scheme, host, old, to string, status int, drop bool,
+	w way) {
 	if scheme == "" {
 		scheme = a.scheme
 	}
@@ -474,7 +482,8 @@ func (a *apache) rewrite(number int, text string, args []string) {
 		return
 	}
 	if proxies(flags) {
-		a.beside(number, text, "it fetches from another server, and redirects nobody: what is there has to move too")
+		a.beside(number, text,
+			"it fetches from another server, and redirects nobody: what is there has to move too")
 		return
 	}
 	f, why := rewriteFlags(flags, args[1])
@@ -601,7 +610,8 @@ type rewriteHow struct {
 	append, discard, folds bool
 }
 
-// rewriteFlags reads the flags of a RewriteRule, and says why the rule cannot be translated where it cannot.
+// rewriteFlags reads the flags of a RewriteRule, and says why the rule cannot be translated where
+// it cannot.
 func rewriteFlags(flags, to string) (rewriteHow, string) {
 	f := rewriteHow{}
 	if strings.Contains(to, "://") {
@@ -675,8 +685,8 @@ func (a *apache) groups() [][]condition {
 	return all
 }
 
-// conditions translates the conditions before a RewriteRule into all combinations of what they ask for, and says why
-// they cannot be where that is so.
+// conditions translates the conditions before a RewriteRule into all combinations of what they ask
+// for, and says why they cannot be where that is so.
 func (a *apache) conditions() ([]asked, string) {
 	all := []asked{{apacheHost: apacheHost{hosts: a.hosts}}}
 	for _, group := range a.groups() {
@@ -776,8 +786,8 @@ func proxies(flags string) bool {
 	})
 }
 
-// What leads a whole host to https, or to its www or apex: an expression that takes every path, and a target on the
-// host that was asked, whatever decides on its scheme.
+// What leads a whole host to https, or to its www or apex: an expression that takes every path, and
+// a target on the host that was asked, whatever decides on its scheme.
 var (
 	everyPath = []string{
 		"^",
@@ -793,14 +803,18 @@ var (
 		".?",
 		"^.?$",
 	}
-	ownTarget = regexp.MustCompile(`^(?:https|%\{ENV:[A-Za-z_]+\}|%\{REQUEST_SCHEME\}|http%\{ENV:[A-Za-z_]+\})://` +
-		`(?:www\.)?(%\{HTTP_HOST\}|%\{SERVER_NAME\}|%1|[A-Za-z0-9.-]+)(?::443)?(?:/?\$1|/?%\{REQUEST_URI\})$`)
-	doorWords = []string{"HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP_HOST", "SERVER_NAME", "HTTP:X-FORWARDED-PROTO",
-		"HTTP:X-FORWARDED-SSL", "HTTP:X-FORWARDED-PORT", "HTTP:CF-VISITOR", "ENV:HTTPS", "ENV:PROTO", "SERVER_ADDR",
+	ownTarget = regexp.MustCompile(
+		`^(?:https|%\{ENV:[A-Za-z_]+\}|%\{REQUEST_SCHEME\}|http%\{ENV:[A-Za-z_]+\})://` +
+			`(?:www\.)?(%\{HTTP_HOST\}|%\{SERVER_NAME\}|%1|[A-Za-z0-9.-]+)(?::443)?(?:/?\$1|/?%\{REQUEST_URI\})$`)
+	doorWords = []string{"HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP_HOST", "SERVER_NAME",
+		"HTTP:X-FORWARDED-PROTO",
+		"HTTP:X-FORWARDED-SSL", "HTTP:X-FORWARDED-PORT", "HTTP:CF-VISITOR", "ENV:HTTPS", "ENV:PROTO",
+		"SERVER_ADDR",
 		"REMOTE_ADDR"}
 )
 
-// leadsToItself reports whether a RewriteRule with its conditions does no more than a door does anyway.
+// leadsToItself reports whether a RewriteRule with its conditions does no more than a door does
+// anyway.
 func (a *apache) leadsToItself(args []string, flags string) bool {
 	m := ownTarget.FindStringSubmatch(args[1])
 	if m == nil || !slices.Contains(everyPath, args[0]) {
@@ -815,7 +829,8 @@ func (a *apache) leadsToItself(args []string, flags string) bool {
 	}
 	for _, c := range a.asks {
 		known := slices.Contains(doorWords, c.variable) ||
-			c.variable == "REQUEST_URI" && strings.HasPrefix(c.pattern, "!") && strings.Contains(c.pattern, "well-known")
+			c.variable == "REQUEST_URI" && strings.HasPrefix(c.pattern, "!") &&
+				strings.Contains(c.pattern, "well-known")
 		host, literal := hostOf(c.pattern)
 		if c.variable == "HTTP_HOST" && literal && !strings.HasPrefix(m[1], "%") {
 			own = strings.TrimPrefix(host, "www.") == strings.TrimPrefix(strings.ToLower(m[1]), "www.")
@@ -852,13 +867,15 @@ func schemeOf(pattern string) (string, bool) {
 	return "", false
 }
 
-// askQuery translates a condition on the whole query: one parameter with a literal value or a number.
+// askQuery translates a condition on the whole query: one parameter with a literal value or a
+// number.
 func (a *asked) askQuery(pattern string) string {
 	inner, ok := strings.CutPrefix(pattern, "^")
 	inner, ends := strings.CutSuffix(inner, "$")
 	key, value, pair := strings.Cut(inner, "=")
 	if !ok || !ends || !pair || strings.ContainsAny(key, `()[]|*+?\.`) {
-		return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value", pattern)
+		return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value",
+			pattern)
 	}
 	switch value {
 	case `([0-9]+)`, `(\d+)`:
@@ -868,7 +885,8 @@ func (a *asked) askQuery(pattern string) string {
 	default:
 		value = strings.ReplaceAll(value, `\.`, ".")
 		if strings.ContainsAny(value, `()[]|*+?\^$`) {
-			return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value", pattern)
+			return fmt.Sprintf("the condition on the query (%s) is more than one parameter with a value",
+				pattern)
 		}
 		a.query = "?" + key + "=" + escapeText(value)
 	}

@@ -1,13 +1,13 @@
 // Package imports reads redirects that exist somewhere, in configuration of nginx or Apache or as
-// pairs of URLs, as rules of the redirect map. What the rule language can say is translated; the rest
-// is listed with the reason. Nothing is dropped silently, and nothing is guessed.
+// pairs of URLs, as rules of the redirect map. What the rule language can say is translated; the
+// rest is listed with the reason. Nothing is dropped silently, and nothing is guessed.
 //
-// "Redirect 301 /shop https://shop.example/" takes the path and all below it, and becomes two rules:
-// old.example/shop, and old.example/shop/{+rest} with https://shop.example//{+rest}, two slashes
-// included, since that is what Apache answers. A regular expression becomes templates where it is of
-// the simple kind (readExpression): "^/(a|b)/$" is two rules. The server takes the first line that
-// fits, the map the most specific rule: each rule keeps its rank, and pairs that meet in the wrong
-// order are Differences.
+// "Redirect 301 /shop https://shop.example/" takes the path and all below it, and becomes two
+// rules: old.example/shop, and old.example/shop/{+rest} with https://shop.example//{+rest}, two
+// slashes included, since that is what Apache answers. A regular expression becomes templates where
+// it is of the simple kind (readExpression): "^/(a|b)/$" is two rules. The server takes the first
+// line that fits, the map the most specific rule: each rule keeps its rank, and pairs that meet in
+// the wrong order are Differences.
 package imports
 
 import (
@@ -24,7 +24,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Import is redirects that exist somewhere, as rules: what the rule language can say is translated, the rest is listed.
+// Import is redirects that exist somewhere, as rules: what the rule language can say is translated,
+// the rest is listed.
 type Import struct {
 	Rules   []ImportedRule
 	Skipped []SkippedLine
@@ -40,10 +41,12 @@ type Import struct {
 	Beside []SkippedLine // directives beside redirects that matter to a move
 
 	Undecided []SkippedLine // lines of a table without a new address
-	Relative  int           // lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
-	Widened   int           // lines that name one scheme or host, and are taken for both
-	Merged    int           // lines of a table that say the same of the other scheme or host
-	Untracked int           // lines of a table from which parameters that follow visitors were left out
+	// lines that lead to a path of the host that was asked: of a www, the rules lead to its apex
+	Relative int
+	Widened  int // lines that name one scheme or host, and are taken for both
+	Merged   int // lines of a table that say the same of the other scheme or host
+	// lines of a table from which parameters that follow visitors were left out
+	Untracked int
 }
 
 // Named is a host that the file names without its www, and the line.
@@ -68,7 +71,8 @@ func (m *Import) narrow(line int, names []string) {
 	}
 }
 
-// ImportedRule is a rule with the line that it comes from. In the file that it comes from the first match wins.
+// ImportedRule is a rule with the line that it comes from. In the file that it comes from the first
+// match wins.
 type ImportedRule struct {
 	rule.Row
 	Source int    // line in the file
@@ -87,10 +91,12 @@ type SkippedLine struct {
 }
 
 func (m *Import) leave(line int, text, reason string, args ...any) {
-	m.Skipped = append(m.Skipped, SkippedLine{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
+	m.Skipped = append(m.Skipped,
+		SkippedLine{line, strings.TrimSpace(text), fmt.Sprintf(reason, args...)})
 }
 
-// widen takes the scheme off rules of servers that the file has for http alone: what it says of https it does not say.
+// widen takes the scheme off rules of servers that the file has for http alone: what it says of
+// https it does not say.
 func (m *Import) widen() {
 	said := map[int]bool{}
 	for i := range m.Rules {
@@ -106,7 +112,8 @@ func (m *Import) widen() {
 	}
 }
 
-// serves notes of hosts by which scheme a server of the file answers them; "": by both, or nobody says.
+// serves notes of hosts by which scheme a server of the file answers them; "": by both, or nobody
+// says.
 func (m *Import) serves(scheme string, hosts []string) {
 	if m.plain == nil {
 		m.plain, m.tells = map[string]bool{}, map[string]bool{}
@@ -123,7 +130,9 @@ func (m *Import) serves(scheme string, hosts []string) {
 // anyway notes a line that does what a door does anyway, once.
 func (m *Import) anyway(line int, text, reason string) {
 	text = strings.TrimSpace(text)
-	if !slices.ContainsFunc(m.Anyway, func(s SkippedLine) bool { return s.Line == line && s.Text == text }) {
+	if !slices.ContainsFunc(m.Anyway, func(s SkippedLine) bool {
+		return s.Line == line && s.Text == text
+	}) {
 		m.Anyway = append(m.Anyway, SkippedLine{line, text, reason})
 	}
 }
@@ -133,7 +142,8 @@ func (m *Import) beside(line int, text, reason string) {
 	m.Beside = append(m.Beside, SkippedLine{line, strings.TrimSpace(text), reason})
 }
 
-// ownDoor says of a rule that leads a whole host to itself, or to its www or its apex, what it does; "" for others.
+// ownDoor says of a rule that leads a whole host to itself, or to its www or its apex, what it
+// does; "" for others.
 func ownDoor(old, to string) string {
 	scheme, from, named := strings.Cut(old, "://")
 	if !named {
@@ -147,27 +157,30 @@ func ownDoor(old, to string) string {
 	case !secure || !whole || strings.TrimPrefix(host, "www.") != strings.TrimPrefix(there, "www."):
 		return ""
 	case host != there:
-		return "it leads to the apex or the www of the same domain: every door leads to the site anyway, in one hop"
+		return "it leads to the apex or the www of the same domain: every door leads to the site " +
+			"anyway, in one hop"
 	case scheme == "https":
 		return "" // to itself, in a loop
 	}
 	return "it leads to https on the same host: every door leads to the site anyway, in one hop"
 }
 
-// withWWW gives hosts, each apex with its www: rules that lead back to the host that was asked differ there.
+// withWWW gives hosts, each apex with its www: rules that lead back to the host that was asked
+// differ there.
 func withWWW(hosts []string) []string {
 	var all []string
 	for _, name := range hosts {
 		all = append(all, name)
-		if h, err := web.ParseHost(name); err == nil && h.IsApex() && !slices.Contains(hosts, "www."+name) {
+		if h, err := web.ParseHost(name); err == nil && h.IsApex() &&
+			!slices.Contains(hosts, "www."+name) {
 			all = append(all, "www."+name)
 		}
 	}
 	return all
 }
 
-// Bounds of what is made of a file, far above what people write: an expression of thirty groups with two alternatives
-// each stands for a thousand million paths.
+// Bounds of what is made of a file, far above what people write: an expression of thirty groups
+// with two alternatives each stands for a thousand million paths.
 const (
 	mostWays      = 200     // rules of one expression
 	mostPlain     = 3       // rules of a line beside its first that any line may make
@@ -183,14 +196,17 @@ var (
 	braces   = strings.NewReplacer("{", "%7B", "}", "%7D")
 )
 
-// add adds a rule. A pattern that ends with {+name} and a target without keep what the rule language says of them.
-// It is false where no rule was added, since a door does so anyway, or there are too many.
-func (m *Import) add(line int, text, old, to string, status int, drop bool, note, differ string) bool {
+// add adds a rule. A pattern that ends with {+name} and a target without keep what the rule
+// language says of them. It is false where no rule was added, since a door does so anyway, or there
+// are too many.
+func (m *Import) add(line int, text, old, to string, status int, drop bool, note,
+	differ string) bool {
 	if why := ownDoor(old, to); why != "" {
 		m.anyway(line, text, why)
 		return false
 	}
-	if n := len(m.Rules); n > 0 && m.Rules[n-1].Source == line && m.Rules[n-1].Text == strings.TrimSpace(text) {
+	if n := len(m.Rules); n > 0 && m.Rules[n-1].Source == line &&
+		m.Rules[n-1].Text == strings.TrimSpace(text) {
 		if m.more++; m.more > mostPlain {
 			m.extra++
 		}
@@ -215,7 +231,8 @@ func (m *Import) add(line int, text, old, to string, status int, drop bool, note
 	}
 	m.Rules = append(
 		m.Rules,
-		ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules), Note: note, Differ: differ},
+		ImportedRule{Row: row, Source: line, Text: strings.TrimSpace(text), Rank: len(m.Rules),
+			Note: note, Differ: differ},
 	)
 	return true
 }
@@ -253,9 +270,9 @@ func sendable(s string) string {
 	return b.String()
 }
 
-// Settle reads the rules of an import in the scope of an estate. What is no rule there, and those for which an earlier
-// line takes the very same URLs, so that the file never comes to them, go to what is left. There may be a million: what
-// is read is not kept.
+// Settle reads the rules of an import in the scope of an estate. What is no rule there, and those
+// for which an earlier line takes the very same URLs, so that the file never comes to them, go to
+// what is left. There may be a million: what is read is not kept.
 func (m *Import) Settle(scope rule.Scope) {
 	reader := rule.NewReader(scope)
 	seed := maphash.MakeSeed()
@@ -284,7 +301,8 @@ func (m *Import) Settle(scope rule.Scope) {
 			continue
 		}
 		drop[i] = true
-		m.leave(m.Rules[i].Source, m.Rules[i].Text, "line %d comes first and takes all of %s", m.Rules[at].Source, text(i))
+		m.leave(m.Rules[i].Source, m.Rules[i].Text, "line %d comes first and takes all of %s",
+			m.Rules[at].Source, text(i))
 	}
 	kept := m.Rules[:0] // in place
 	for i := range m.Rules {
@@ -304,8 +322,9 @@ type Difference struct {
 	Says  string `json:"says"`
 }
 
-// Differences finds where it changes an answer that the file takes the first match and the rules the most specific one;
-// and where else they say something else. Each comes with a URL. The rules have to be settled in the same scope.
+// Differences finds where it changes an answer that the file takes the first match and the rules
+// the most specific one; and where else they say something else. Each comes with a URL. The rules
+// have to be settled in the same scope.
 func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference {
 	w := newWins(m, scope, canonical)
 	var all []Difference
@@ -321,7 +340,8 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 		if u := otherCase(read); u != "" && (scope.Mode == nil || !scope.Mode(read.Old.Host).IgnoreCase) {
 			all = append(
 				all,
-				Difference{u, r.Source, 0, "The file ignores case there; rules do so where the domain says ignore-case: yes."},
+				Difference{u, r.Source, 0,
+					"The file ignores case there; rules do so where the domain says ignore-case: yes."},
 			)
 		}
 	}
@@ -347,8 +367,8 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 	return w.found
 }
 
-// beyond gives, for each apex that the file names without its www, a URL of the www that a rule takes and the file does
-// not.
+// beyond gives, for each apex that the file names without its www, a URL of the www that a rule
+// takes and the file does not.
 func (w *wins) beyond() []Difference {
 	var all []Difference
 	for _, n := range w.of.Names {
@@ -367,8 +387,10 @@ func (w *wins) beyond() []Difference {
 				continue
 			}
 			if u, ok := rule.Compile([]*rule.Rule{r}, rule.Scope{}).Example(r); ok {
-				all = append(all, Difference{u.At(web.Door{Scheme: u.Scheme(), Host: apex.WWW()}).String(), n.Line, 0,
-					fmt.Sprintf("The file names %s without its www; a rule of an apex holds for its www too.", apex)})
+				all = append(all,
+					Difference{u.At(web.Door{Scheme: u.Scheme(), Host: apex.WWW()}).String(), n.Line, 0,
+						fmt.Sprintf("The file names %s without its www; a rule of an apex holds for its www too.",
+							apex)})
 				break
 			}
 		}
@@ -396,10 +418,12 @@ func otherCase(r *rule.Rule) string {
 	if other == path || strings.Contains(path, "%") {
 		return ""
 	}
-	return web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTP), Host: r.Old.Host}.URL(other, queryFor(r)).String()
+	return web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTP), Host: r.Old.Host}.URL(other,
+		queryFor(r)).String()
 }
 
-// wins compares which rule wins with which line is the first. Rules are read again where they are needed.
+// wins compares which rule wins with which line is the first. Rules are read again where they are
+// needed.
 type wins struct {
 	of        *Import
 	scope     rule.Scope
@@ -408,19 +432,23 @@ type wins struct {
 	said      map[[2]int]bool
 	found     []Difference
 	seed      maphash.Seed
-	led       map[uint64]int32    // by how their paths begin and what they ask for: one more than the first rule
-	next      []int32             // one more than the next that begins so and asks for that
-	kinds     map[uint64][]string // the sets of parameters for which rules ask whose paths begin so
-	ledKind   map[uint64]int32    // by how their paths begin and for which parameters they ask, whatever the values
-	nextKind  []int32
-	firstOf   map[web.Host]int32 // the first rule of each host
-	modes     bool               // some host does not care how a path is written
-	table     *rule.Table        // of all rules, where that had to be made
+	// by how their paths begin and what they ask for: one more than the first rule
+	led   map[uint64]int32
+	next  []int32             // one more than the next that begins so and asks for that
+	kinds map[uint64][]string // the sets of parameters for which rules ask whose paths begin so
+	// by how their paths begin and for which parameters they ask, whatever the values
+	ledKind  map[uint64]int32
+	nextKind []int32
+	firstOf  map[web.Host]int32 // the first rule of each host
+	modes    bool               // some host does not care how a path is written
+	table    *rule.Table        // of all rules, where that had to be made
 }
 
 func newWins(m *Import, scope rule.Scope, canonical web.Door) *wins {
-	w := &wins{of: m, scope: scope, reader: rule.NewReader(scope), canonical: canonical, said: map[[2]int]bool{},
-		seed: maphash.MakeSeed(), led: make(map[uint64]int32, len(m.Rules)), next: make([]int32, len(m.Rules)),
+	w := &wins{of: m, scope: scope, reader: rule.NewReader(scope), canonical: canonical,
+		said: map[[2]int]bool{},
+		seed: maphash.MakeSeed(), led: make(map[uint64]int32, len(m.Rules)),
+		next:  make([]int32, len(m.Rules)),
 		kinds: map[uint64][]string{}, ledKind: map[uint64]int32{}, nextKind: make([]int32, len(m.Rules)),
 		firstOf: map[web.Host]int32{}}
 	for i := len(m.Rules) - 1; i >= 0; i-- {
@@ -451,7 +479,8 @@ func (w *wins) read(i int) *rule.Rule {
 	return r
 }
 
-// begin stands for how the paths of a rule begin: the text before its first capture, or a whole path.
+// begin stands for how the paths of a rule begin: the text before its first capture, or a whole
+// path.
 func (w *wins) begin(h web.Host, text string, exact bool) uint64 {
 	k := maphash.String(w.seed, text) ^ maphash.String(w.seed, h.String())*0x9E3779B97F4A7C15
 	if exact {
@@ -470,8 +499,8 @@ func (w *wins) key(begins uint64, kind, values string) uint64 {
 	return begins*0xBF58476D1CE4E5B9 ^ maphash.String(w.seed, kind+"\x00"+values)
 }
 
-// asks gives the parameters of which a rule asks for one value each, and these: rules that ask for the same parameters
-// and other values never take one URL.
+// asks gives the parameters of which a rule asks for one value each, and these: rules that ask for
+// the same parameters and other values never take one URL.
 func asks(r *rule.Rule) (kind, values string) {
 	for _, c := range r.Old.Query {
 		if value, fixed := c.Fixed(); fixed {
@@ -539,8 +568,8 @@ func lead(r *rule.Rule) (text string, exact bool) {
 	return "", false
 }
 
-// meeting gives each rule that may take a path that rule i takes too, for each pair once: two whole paths have to be
-// the same, and of two patterns the beginning of one begins the other's.
+// meeting gives each rule that may take a path that rule i takes too, for each pair once: two whole
+// paths have to be the same, and of two patterns the beginning of one begins the other's.
 func (w *wins) meeting(i int, meets func(int)) {
 	r := w.read(i)
 	text, exact := lead(r)
@@ -590,7 +619,8 @@ func (w *wins) compare(i, j int) {
 		return
 	}
 	theirs, takes := rule.Compile([]*rule.Rule{first}, w.scope).Lookup(u)
-	if !takes || theirs.Location(w.canonical) == won.Location(w.canonical) && first.Status == second.Status {
+	if !takes ||
+		theirs.Location(w.canonical) == won.Location(w.canonical) && first.Status == second.Status {
 		return
 	}
 	w.said[key] = true
@@ -602,7 +632,8 @@ func (w *wins) compare(i, j int) {
 		)})
 }
 
-// mostRivals is how many rules that may take a URL are looked at by themselves; beyond, all rules are.
+// mostRivals is how many rules that may take a URL are looked at by themselves; beyond, all rules
+// are.
 const mostRivals = 64
 
 // winner gives the rule that takes a URL, of all.
@@ -659,8 +690,8 @@ func queryFor(rules ...*rule.Rule) string {
 	return strings.Join(all, "&")
 }
 
-// expression is a regular expression of the simple kind, as templates: one for each alternative. Its groups are
-// captures g1, g2, ...
+// expression is a regular expression of the simple kind, as templates: one for each alternative.
+// Its groups are captures g1, g2, ...
 type expression struct {
 	ways     []way
 	anchored bool // at its end
@@ -675,8 +706,8 @@ type way struct {
 	exact  string // how many digits it asks for, in words; "": any number
 }
 
-// readExpression takes a regular expression apart. prefix stands before what it matches: "/" where a server leaves it
-// away. The error is the reason why the rule language cannot say it.
+// readExpression takes a regular expression apart. prefix stands before what it matches: "/" where
+// a server leaves it away. The error is the reason why the rule language cannot say it.
 func readExpression(s, prefix string) (expression, error) {
 	if len(s) > mostExpressed {
 		return expression{}, fmt.Errorf("its expression is longer than %d octets", mostExpressed)
@@ -688,15 +719,18 @@ func readExpression(s, prefix string) (expression, error) {
 		r.rest = "" // whatever the path is
 	case anchored:
 		r.rest = rest
-	case strings.HasPrefix(strings.TrimPrefix(s, "("), ".*") || strings.HasPrefix(strings.TrimPrefix(s, "("), ".+"):
+	case strings.HasPrefix(strings.TrimPrefix(s, "("), ".*") ||
+		strings.HasPrefix(strings.TrimPrefix(s, "("), ".+"):
 		// It takes all from the beginning on.
 	case literalEnding(s) && s[0] != '/':
 		start.old = firstOf(prefix, "/") + "{+any}"
 	default:
-		return expression{}, fmt.Errorf("it matches anywhere in a path, and a rule starts at its beginning")
+		return expression{},
+			fmt.Errorf("it matches anywhere in a path, and a rule starts at its beginning")
 	}
 	if prefix == "/" && start.old == "/" {
-		r.rest = strings.TrimPrefix(strings.TrimPrefix(r.rest, "/?"), "/") // some write it although it is never there
+		// some write it although it is never there
+		r.rest = strings.TrimPrefix(strings.TrimPrefix(r.rest, "/?"), "/")
 	}
 	ways, err := r.read([]way{start}, false)
 	if err != nil {
@@ -709,7 +743,8 @@ func readExpression(s, prefix string) (expression, error) {
 	}
 	for _, w := range ways {
 		if w.old != "" && w.old[0] != '/' && w.old[0] != '{' {
-			return expression{}, fmt.Errorf("it matches no path, since each begins with / (in an .htaccess none does)")
+			return expression{},
+				fmt.Errorf("it matches no path, since each begins with / (in an .htaccess none does)")
 		}
 	}
 	seen := map[string]bool{}
@@ -720,17 +755,20 @@ func readExpression(s, prefix string) (expression, error) {
 	})
 	for i := range ways {
 		if w := &ways[i]; w.exact != "" && w.note == "" { // a sample has one digit, and it asks for more
-			w.note, w.differ = "The rule takes any number of digits there, the file "+w.exact+".", exampleOf(w.old)
+			w.note, w.differ = "The rule takes any number of digits there, the file "+w.exact+".",
+				exampleOf(w.old)
 		}
 		if u := longestFirst(ways[i].old); u != "" && ways[i].note == "" && !r.lazy {
-			ways[i].note, ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the "+
+			ways[i].note,
+				ways[i].differ = "A capture of the rule takes the shortest first, the group of the file the "+
 				"longest.", u
 		}
 	}
 	return expression{ways, r.ended}, nil
 }
 
-var errTooMany = fmt.Errorf("its alternatives stand for more than %d rules; write it as several lines", mostWays)
+var errTooMany = fmt.Errorf("its alternatives stand for more than %d rules; write it as several "+
+	"lines", mostWays)
 
 // open lets anything stand behind the paths of ways, as behind an expression without $.
 func open(ways []way) ([]way, error) {
@@ -796,7 +834,8 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			if optional {
 				r.rest = r.rest[1:]
 			}
-			if strings.HasPrefix(r.rest, "*") || strings.HasPrefix(r.rest, "+") || strings.HasPrefix(r.rest, "{") {
+			if strings.HasPrefix(r.rest, "*") || strings.HasPrefix(r.rest, "+") ||
+				strings.HasPrefix(r.rest, "{") {
 				return nil, fmt.Errorf("a repeated character is more than the rule language says")
 			}
 			if optional && 2*len(ways) > mostWays {
@@ -860,8 +899,10 @@ const (
 // readClass reads a class with its repetition, outside a group or as a whole group.
 func (r *expressionReader) readClass() (string, error) {
 	for _, c := range []struct{ text, takes string }{
-		{".*", takesAll}, {".+", takesSome}, {"[^/]+", takesSegment}, {"[0-9]+", takesDigits}, {`\d+`, takesDigits},
-		{"[^/]*", "maybe"}, {"[^/.]+", "word"}, {`[^/\.]+`, "word"}, {`[a-zA-Z0-9_-]+`, "word"}, {`[a-z0-9-]+`, "word"},
+		{".*", takesAll}, {".+", takesSome}, {"[^/]+", takesSegment}, {"[0-9]+", takesDigits},
+		{`\d+`, takesDigits},
+		{"[^/]*", "maybe"}, {"[^/.]+", "word"}, {`[^/\.]+`, "word"}, {`[a-zA-Z0-9_-]+`, "word"},
+		{`[a-z0-9-]+`, "word"},
 	} {
 		if rest, ok := strings.CutPrefix(r.rest, c.text); ok {
 			if c.takes == takesDigits && strings.HasPrefix(rest, "{") {
@@ -892,7 +933,8 @@ func (r *expressionReader) readClass() (string, error) {
 	}
 	if strings.HasPrefix(r.rest, "[0-9]") || strings.HasPrefix(r.rest, `\d`) {
 		return "", fmt.Errorf(
-			"%s asks for an exact number of digits, and {name:digits} takes any; write it by hand if that is close enough",
+			"%s asks for an exact number of digits, and {name:digits} takes any; write it by hand if "+
+				"that is close enough",
 			r.rest[:end],
 		)
 	}
@@ -929,7 +971,8 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 		return made, err
 	}
 	if !strings.ContainsAny(inside, ".[") && !strings.Contains(inside, `\d`) ||
-		strings.Contains(inside, `\.`) && !strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") &&
+		strings.Contains(inside, `\.`) &&
+			!strings.ContainsAny(strings.ReplaceAll(inside, `\.`, ""), ".[") &&
 			!strings.Contains(inside, `\d`) {
 		return r.readAlternatives(ways, inside, end, number, name)
 	}
@@ -939,7 +982,8 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 		return nil, err
 	}
 	if !strings.HasPrefix(r.rest, ")") {
-		return nil, fmt.Errorf("a group with more than one class in it is more than the rule language says")
+		return nil,
+			fmt.Errorf("a group with more than one class in it is more than the rule language says")
 	}
 	r.rest = r.rest[1:]
 	if r.rest != "" && strings.IndexByte("?*+{", r.rest[0]) >= 0 {
@@ -952,7 +996,9 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 }
 
 // last reports whether nothing comes behind, or a literal ending alone.
-func (r *expressionReader) last() bool { return r.rest == "" || r.rest == "$" || literalEnding(r.rest) }
+func (r *expressionReader) last() bool {
+	return r.rest == "" || r.rest == "$" || literalEnding(r.rest)
+}
 
 // literalEnding reports whether an expression is text up to its end.
 func literalEnding(s string) bool {
@@ -975,7 +1021,8 @@ func literalEnding(s string) bool {
 var tailGroup = regexp.MustCompile(`^((?:[^\\.\[\]()*+?|{}^$]|\\[^a-zA-Z0-9])+)(\.\*|\.\+)$`)
 
 // readTail reads such a group; false where it is none.
-func (r *expressionReader) readTail(ways []way, inside string, end, number int, name string) ([]way, bool, error) {
+func (r *expressionReader) readTail(ways []way, inside string, end, number int, name string) ([]way,
+	bool, error) {
 	m := tailGroup.FindStringSubmatch(inside)
 	if m == nil {
 		return nil, false, nil
@@ -1002,7 +1049,8 @@ func (r *expressionReader) readTail(ways []way, inside string, end, number int, 
 		written := fmt.Sprintf("%s{+g%d}", text, number)
 		tail := w
 		if m[2] == ".+" {
-			tail.note, tail.differ = "The rule takes the URL with nothing behind it too.", exampleOf(w.old)+text
+			tail.note, tail.differ = "The rule takes the URL with nothing behind it too.",
+				exampleOf(w.old)+text
 		}
 		tail.old += written
 		tail.groups = maps.Clone(w.groups)
@@ -1021,7 +1069,8 @@ func (r *expressionReader) readTail(ways []way, inside string, end, number int, 
 }
 
 // readAlternatives reads a group of texts, each of which makes a rule of its own.
-func (r *expressionReader) readAlternatives(ways []way, inside string, end, number int, name string) ([]way, error) {
+func (r *expressionReader) readAlternatives(ways []way, inside string, end, number int,
+	name string) ([]way, error) {
 	r.rest = r.rest[end+1:]
 	optional := strings.HasPrefix(r.rest, "?")
 	r.rest = strings.TrimPrefix(r.rest, "?")
@@ -1081,7 +1130,8 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 		case takesAll, takesSome:
 			if !last {
 				return nil, fmt.Errorf(
-					"a .* before the end takes slashes, and {name} does not; write {name} by hand where it stands for one segment",
+					"a .* before the end takes slashes, and {name} does not; write {name} by hand where it " +
+						"stands for one segment",
 				)
 			}
 			written = "{+" + name + "}"
@@ -1106,8 +1156,8 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 	return made, nil
 }
 
-// longestFirst gives a path at which it matters whether a capture takes the shortest or the longest first, "" where it
-// never does: one where the text between two captures of a segment stands twice.
+// longestFirst gives a path at which it matters whether a capture takes the shortest or the longest
+// first, "" where it never does: one where the text between two captures of a segment stands twice.
 func longestFirst(old string) string {
 	for at, end := 0, 0; ; at = end {
 		start := strings.IndexByte(old[at:], '{')
@@ -1118,14 +1168,16 @@ func longestFirst(old string) string {
 		end = start + strings.IndexByte(old[start:], '}') + 1
 		literal, _, another := strings.Cut(old[end:], "{")
 		if !another || strings.Contains(literal, "/") ||
-			strings.Contains(old[start:end], ":digits") && strings.Trim(literal, "0123456789") != "" && literal[0] > '9' {
+			strings.Contains(old[start:end], ":digits") && strings.Trim(literal, "0123456789") != "" &&
+				literal[0] > '9' {
 			continue
 		}
 		sample := "x"
 		if strings.Contains(old[start:end], ":digits") {
 			sample = "7"
 		}
-		return exampleOf(old[:start]) + sample + literal + sample + literal + exampleOf(old[end+len(literal):])
+		return exampleOf(old[:start]) + sample + literal + sample + literal +
+			exampleOf(old[end+len(literal):])
 	}
 }
 
@@ -1148,7 +1200,8 @@ func exampleOf(old string) string {
 	return b.String()
 }
 
-// target writes a target with $1, $2 as a template. The error says what is in it that the rule language does not know.
+// target writes a target with $1, $2 as a template. The error says what is in it that the rule
+// language does not know.
 func target(s string, groups map[string]string, sign byte) (string, error) {
 	var b strings.Builder
 	for i := 0; i < len(s); i++ {
@@ -1192,7 +1245,8 @@ func target(s string, groups map[string]string, sign byte) (string, error) {
 func nameAt(s string) string {
 	s = strings.TrimPrefix(s, "{")
 	n := 0
-	for n < len(s) && (s[n] == '_' || s[n]|0x20 >= 'a' && s[n]|0x20 <= 'z' || n > 0 && s[n] >= '0' && s[n] <= '9') {
+	for n < len(s) &&
+		(s[n] == '_' || s[n]|0x20 >= 'a' && s[n]|0x20 <= 'z' || n > 0 && s[n] >= '0' && s[n] <= '9') {
 		n++
 	}
 	return s[:n]

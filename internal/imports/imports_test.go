@@ -142,9 +142,12 @@ func pairs(all ...[2]string) []Pair {
 }
 
 func TestReadPairs(t *testing.T) {
-	m := ReadPairs(pairs([2]string{"https://old.example/a#top", "https://www.n.example/b#c"}, [2]string{"/c/*", "/d/$1"},
-		[2]string{"/e/*/f", "/g"}, [2]string{"*.old.example/x", "/x"}, [2]string{"/h", "-"}, [2]string{"", "/i"},
-		[2]string{"old.example/j", "www.n.example/j"}, [2]string{"/k{1}", "/k*"}, [2]string{"/l/*", "/l/$2"},
+	m := ReadPairs(pairs([2]string{"https://old.example/a#top", "https://www.n.example/b#c"},
+		[2]string{"/c/*", "/d/$1"},
+		[2]string{"/e/*/f", "/g"}, [2]string{"*.old.example/x", "/x"}, [2]string{"/h", "-"},
+		[2]string{"", "/i"},
+		[2]string{"old.example/j", "www.n.example/j"}, [2]string{"/k{1}", "/k*"},
+		[2]string{"/l/*", "/l/$2"},
 		[2]string{"/m\x1b[31m", "/\"m\x07"}), "old.example", 301, nil)
 	assert.Equal(t, `2 old.example/a > https://www.n.example/b#c 301 
 3 old.example/c/{+s1} > /d/{+s1} 301 
@@ -164,32 +167,43 @@ func TestReadPairs(t *testing.T) {
 	)
 }
 
-// TestATableIsReadAsPeopleMeanIt has what exports of crawls hold: cells that are empty, addresses of one door, and
-// parameters that follow visitors.
+// TestATableIsReadAsPeopleMeanIt has what exports of crawls hold: cells that are empty, addresses
+// of one door, and parameters that follow visitors.
 func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 	for name, c := range map[string]struct {
 		lines []Pair
 		rules string
 	}{
-		"empty is undecided, and never gone": {pairs([2]string{"/a", ""}, [2]string{"/b", " "}, [2]string{"/c", "410"},
-			[2]string{"/d", "Gone"}), "4 old.example/c >  410 \n5 old.example/d >  410 \n2 undecided\n3 undecided\n"},
-		"unless its status says so": {[]Pair{{2, "/a", "", "410"}, {3, "/b", "", "301"}, {4, "/c", "/d", "302"}},
+		"empty is undecided, and never gone": {
+			pairs([2]string{"/a", ""}, [2]string{"/b", " "}, [2]string{"/c", "410"},
+				[2]string{"/d", "Gone"}),
+			"4 old.example/c >  410 \n5 old.example/d >  410 \n2 undecided\n3 undecided\n"},
+		"unless its status says so": {
+			[]Pair{{2, "/a", "", "410"}, {3, "/b", "", "301"}, {4, "/c", "/d", "302"}},
 			"2 old.example/a >  410 \n4 old.example/c > /d 302 \n3 undecided\n"},
-		"one door is both": {pairs([2]string{"https://www.old.example/a", "/x"}, [2]string{"http://old.example/b", "/y"}),
+		"one door is both": {
+			pairs([2]string{"https://www.old.example/a", "/x"}, [2]string{"http://old.example/b", "/y"}),
 			"2 old.example/a > /x 301 \n3 old.example/b > /y 301 \n"},
-		"doors that agree are one": {pairs([2]string{"https://www.old.example/a", "/x"}, [2]string{"http://old.example/a", "/x"},
-			[2]string{"/a", "/x"}), "2 old.example/a > /x 301 \n"},
+		"doors that agree are one": {
+			pairs([2]string{"https://www.old.example/a", "/x"}, [2]string{"http://old.example/a", "/x"},
+				[2]string{"/a", "/x"}), "2 old.example/a > /x 301 \n"},
 		"doors that do not agree stay": {pairs([2]string{"https://www.old.example/a", "/x"},
-			[2]string{"http://old.example/a", "/y"}), "2 https://www.old.example/a > /x 301 \n3 http://old.example/a > /y 301 \n"},
+			[2]string{"http://old.example/a", "/y"}),
+			"2 https://www.old.example/a > /x 301 \n3 http://old.example/a > /y 301 \n"},
 		"the www of a subdomain is a host": {pairs([2]string{"http://www.shop.old.example/a", "/x"}),
 			"2 www.shop.old.example/a > /x 301 \n"},
-		"the site's www": {pairs([2]string{"https://www.n.example/a", "/x"}), "2 www.n.example/a > /x 301 \n"},
-		"another case":   {pairs([2]string{"HTTPS://WWW.Old.example/a", "/x"}), "2 Old.example/a > /x 301 \n"},
-		"tracking is no condition": {pairs([2]string{"/a?utm_source=mail&id=7", "/x"}, [2]string{"/b?gclid=1", "/y"},
-			[2]string{"/b?fbclid=2", "/y"}), "2 old.example/a?id=7 > /x 301 \n3 old.example/b > /y 301 \n"},
+		"the site's www": {pairs([2]string{"https://www.n.example/a", "/x"}),
+			"2 www.n.example/a > /x 301 \n"},
+		"another case": {pairs([2]string{"HTTPS://WWW.Old.example/a", "/x"}),
+			"2 Old.example/a > /x 301 \n"},
+		"tracking is no condition": {
+			pairs([2]string{"/a?utm_source=mail&id=7", "/x"}, [2]string{"/b?gclid=1", "/y"},
+				[2]string{"/b?fbclid=2", "/y"}), "2 old.example/a?id=7 > /x 301 \n3 old.example/b > /y 301 \n"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			m := ReadPairs(c.lines, "old.example", 301, func(h web.Host) bool { return h.String() == "www.n.example" })
+			m := ReadPairs(c.lines, "old.example", 301, func(h web.Host) bool {
+				return h.String() == "www.n.example"
+			})
 			says := written(m)
 			for _, u := range m.Undecided {
 				says += fmt.Sprintf("%d undecided\n", u.Line)
@@ -197,7 +211,8 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 			assert.Equal(t, c.rules, says)
 		})
 	}
-	m := ReadPairs(pairs([2]string{"https://www.old.example/a?gclid=1", "/x"}, [2]string{"http://old.example/a", "/x"}),
+	m := ReadPairs(pairs([2]string{"https://www.old.example/a?gclid=1", "/x"},
+		[2]string{"http://old.example/a", "/x"}),
 		"", 301, nil)
 	assert.Equal(t, []int{1, 1, 1}, []int{m.Widened, m.Merged, m.Untracked}, "and it says so")
 }
@@ -205,7 +220,8 @@ func TestATableIsReadAsPeopleMeanIt(t *testing.T) {
 // anyDigits finds how many digits an expression asks for.
 var anyDigits = regexp.MustCompile(`\{\d+(,\d*)?\}`)
 
-// TestExpressionsTakeWhatTheirTemplatesTake compares what is translated with the regular expressions themselves.
+// TestExpressionsTakeWhatTheirTemplatesTake compares what is translated with the regular
+// expressions themselves.
 func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 	random := rand.New(rand.NewPCG(3, 4))
 	pieces := []string{
@@ -246,7 +262,8 @@ func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 		translated++
 		own := regexp.MustCompile(text)
 		var rules []*rule.Rule
-		wider, loose := false, regexp.MustCompile(anyDigits.ReplaceAllString(strings.ReplaceAll(text, ".+", ".*"), "+"))
+		wider, loose := false,
+			regexp.MustCompile(anyDigits.ReplaceAllString(strings.ReplaceAll(text, ".+", ".*"), "+"))
 		for _, w := range x.ways {
 			parsed, faults := rule.Parse(
 				[]rule.Row{{Old: "old.example" + w.old, New: "/" + w.groups["1"] + "-" + w.groups["2"]}},
@@ -277,7 +294,8 @@ func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 			}
 			require.Equal(t, own.MatchString(path), takes, "%s at %s: %v", text, path, x.ways)
 			compared++
-			if takes && !wider && !strings.Contains(text, "|") && !strings.Contains(text, "a?") && own.NumSubexp() > 1 {
+			if takes && !wider && !strings.Contains(text, "|") && !strings.Contains(text, "a?") &&
+				own.NumSubexp() > 1 {
 				groups := own.FindStringSubmatch(path)
 				require.Equal(
 					t,
@@ -295,8 +313,8 @@ func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 	assert.Greater(t, compared, 20_000)
 }
 
-// accounted checks that no line with a redirect goes without a rule or a reason, and that every rule parses or can be
-// said to be none.
+// accounted checks that no line with a redirect goes without a rule or a reason, and that every
+// rule parses or can be said to be none.
 func accounted(t *testing.T, text string, m Import, counts func(line string) bool) {
 	t.Helper()
 	seen := map[int]bool{}
@@ -319,12 +337,15 @@ func accounted(t *testing.T, text string, m Import, counts func(line string) boo
 }
 
 func FuzzReadApache(f *testing.F) {
-	f.Add("Redirect 301 /a https://b.example/\nRewriteCond %{HTTP_HOST} ^x$\nRewriteRule ^(a|b)?([^/]+)$ /$1 [R=301,NC]\n")
+	f.Add("Redirect 301 /a https://b.example/\nRewriteCond %{HTTP_HOST} ^x$\n" +
+		"RewriteRule ^(a|b)?([^/]+)$ /$1 [R=301,NC]\n")
 	f.Add(
-		"<VirtualHost *:80>\nServerName a.example\nRedirectMatch ^/x(.*)$ /y$1\n</VirtualHost>\n<If>\nRedirect gone /z\n" +
+		"<VirtualHost *:80>\nServerName a.example\nRedirectMatch ^/x(.*)$ /y$1\n</VirtualHost>\n<If>\n" +
+			"Redirect gone /z\n" +
 			"</If>",
 	)
-	f.Add("RewriteRule ^([0-9]+)/?$ https://x/%1?a=$1 [R,QSA]\nRewriteBase /q\nRedirect \"/a b\" \"/c\"")
+	f.Add("RewriteRule ^([0-9]+)/?$ https://x/%1?a=$1 [R,QSA]\nRewriteBase /q\n" +
+		"Redirect \"/a b\" \"/c\"")
 	f.Fuzz(func(t *testing.T, text string) {
 		if strings.Contains(text, "\\") || strings.Contains(text, "\r") {
 			ReadApache(text, "old.example", true, nil) // lines that go on are counted elsewhere
@@ -332,15 +353,18 @@ func FuzzReadApache(f *testing.F) {
 		}
 		accounted(t, text, ReadApache(text, "old.example", false, nil), func(line string) bool {
 			words := strings.Fields(line)
-			return len(words) > 0 && (strings.EqualFold(words[0], "Redirect") || strings.EqualFold(words[0], "RedirectMatch"))
+			return len(words) > 0 &&
+				(strings.EqualFold(words[0], "Redirect") || strings.EqualFold(words[0], "RedirectMatch"))
 		})
 	})
 }
 
 func FuzzReadNginx(f *testing.F) {
-	f.Add("server { server_name a.example; location ~ ^/x(.*)$ { return 301 /y$1; } rewrite ^/a b permanent; }")
+	f.Add("server { server_name a.example; location ~ ^/x(.*)$ { return 301 /y$1; } rewrite ^/a b " +
+		"permanent; }")
 	f.Add(
-		"map $uri $to { ~^/a(?<n>.*)$ /b$n; }\nserver { if ($to) { return 301 $to; } if ($arg_x = \"1\") { return 302 " +
+		"map $uri $to { ~^/a(?<n>.*)$ /b$n; }\n" +
+			"server { if ($to) { return 301 $to; } if ($arg_x = \"1\") { return 302 " +
 			"'/q'; } }",
 	)
 	f.Add("return 301 https://$host$request_uri;\nlocation = /a { rewrite ^ /b redirect; }\n# } {\n")
@@ -349,10 +373,12 @@ func FuzzReadNginx(f *testing.F) {
 	})
 }
 
-// FuzzImported settles what was read of a table and looks for differences: each names a URL that can be asked for.
+// FuzzImported settles what was read of a table and looks for differences: each names a URL that
+// can be asked for.
 func FuzzImported(f *testing.F) {
 	f.Add("/a/*,/b/$1\n/a/x,/c\n/index.php?id=1,/1\n/index.php?id=2,/2\n/index.php,/\n")
-	f.Add("//old.example/a,//n.example/b\nwww.old.example/a,/c\nhttp://old.example/a,/d\n/a/x*y,/e\n/a/*,/f")
+	f.Add("//old.example/a,//n.example/b\nwww.old.example/a,/c\nhttp://old.example/a,/d\n" +
+		"/a/x*y,/e\n/a/*,/f")
 	f.Fuzz(func(t *testing.T, text string) {
 		var pairs []Pair
 		for i, line := range strings.Split(text, "\n") {
@@ -361,7 +387,9 @@ func FuzzImported(f *testing.F) {
 			}
 		}
 		m := ReadPairs(pairs, "old.example", 301, nil)
-		scope := rule.Scope{Holds: func(h web.Host) bool { return h.String() == "old.example" || h.String() == "www.old.example" }}
+		scope := rule.Scope{Holds: func(h web.Host) bool {
+			return h.String() == "old.example" || h.String() == "www.old.example"
+		}}
 		m.Settle(scope)
 		rows := make([]rule.Row, len(m.Rules))
 		for i, r := range m.Rules {
@@ -370,7 +398,8 @@ func FuzzImported(f *testing.F) {
 		if _, faults := rule.Parse(rows, scope); len(faults) > 0 {
 			t.Fatalf("what was settled is no rule: %v", faults)
 		}
-		for _, d := range m.Differences(scope, web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}) {
+		for _, d := range m.Differences(scope,
+			web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.n.example")}) {
 			if _, err := web.ParseURL(d.URL); err != nil {
 				t.Fatal(err)
 			}
@@ -392,7 +421,8 @@ func FuzzReadPairs(f *testing.F) {
 
 func TestABraceInAnExpressionEndsNoWord(t *testing.T) {
 	m := ReadNginx(
-		"server { server_name old.example; location ~ ^/y/[0-9]{4}/ { return 301 /years; } rewrite ^/z{2}$ /zz permanent; "+
+		"server { server_name old.example; location ~ ^/y/[0-9]{4}/ { return 301 /years; } rewrite "+
+			"^/z{2}$ /zz permanent; "+
 			"location = /plain { return 301 /p; } }",
 		"", nil,
 	)

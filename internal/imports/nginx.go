@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// ReadNginx takes redirects out of an nginx configuration: return, rewrite, location and map, in servers with literal
-// names. host is whose paths they are where no server_name says so.
+// ReadNginx takes redirects out of an nginx configuration: return, rewrite, location and map, in
+// servers with literal names. host is whose paths they are where no server_name says so.
 func ReadNginx(text, host string, includes Includes) Import {
 	n := nginxReader{maps: map[string]nginxMap{}, includes: includes}
 	blocks, err := parseNginx(text)
@@ -78,7 +78,9 @@ func (p *nginxParser) block(depth int) ([]directive, *nginxFault) {
 					return all, &nginxFault{p.line, "{", "a block is opened that has no name"}
 				}
 				if depth == mostNesting {
-					return all, &nginxFault{p.line, d.text(), fmt.Sprintf("blocks stand in each other more than %d deep", mostNesting)}
+					return all,
+						&nginxFault{p.line, d.text(),
+							fmt.Sprintf("blocks stand in each other more than %d deep", mostNesting)}
 				}
 				inner, err := p.block(depth + 1)
 				if err != nil {
@@ -123,7 +125,8 @@ func (p *nginxParser) word(d *directive) (string, byte) {
 		default:
 			start := p.at
 			for p.at < len(p.text) && !strings.ContainsRune(" \t\r\n;", rune(p.text[p.at])) {
-				if c := p.text[p.at]; c == '{' && (p.at == start || p.text[p.at-1] != '$') && !regexBrace(p.text[start:p.at]) {
+				if c := p.text[p.at]; c == '{' && (p.at == start || p.text[p.at-1] != '$') &&
+					!regexBrace(p.text[start:p.at]) {
 					break
 				}
 				if p.text[p.at] == '\\' {
@@ -145,7 +148,8 @@ func (p *nginxParser) quoted(sign byte) string {
 	p.at++
 	var b strings.Builder
 	for p.at < len(p.text) && p.text[p.at] != sign {
-		if p.text[p.at] == '\\' && p.at+1 < len(p.text) && (p.text[p.at+1] == sign || p.text[p.at+1] == '\\') {
+		if p.text[p.at] == '\\' && p.at+1 < len(p.text) &&
+			(p.text[p.at+1] == sign || p.text[p.at+1] == '\\') {
 			p.at++
 		}
 		if p.text[p.at] == '\n' {
@@ -217,8 +221,8 @@ func (n *nginxReader) collect(all []directive) {
 	}
 }
 
-// rank orders what nginx tries: what stands in the server itself, then exact locations, those that end the search,
-// regular expressions in their order, and beginnings of paths from the longest on.
+// rank orders what nginx tries: what stands in the server itself, then exact locations, those that
+// end the search, regular expressions in their order, and beginnings of paths from the longest on.
 const (
 	rankServer = iota * 1_000_000
 	rankExact
@@ -227,7 +231,8 @@ const (
 	rankPrefix
 )
 
-func (n *nginxReader) put(rank int, d directive, host, scheme string, w way, to string, status int, drop bool) {
+func (n *nginxReader) put(rank int, d directive, host, scheme string, w way, to string, status int,
+	drop bool) {
 	differ := ""
 	if w.differ != "" {
 		differ = firstOf(scheme, "http://") + host + w.differ
@@ -238,16 +243,18 @@ func (n *nginxReader) put(rank int, d directive, host, scheme string, w way, to 
 	}
 }
 
-// asked gives the hosts of a rule that leads to its target: all names of the server by themselves where it leads back
-// to the one that was asked.
+// asked gives the hosts of a rule that leads to its target: all names of the server by themselves
+// where it leads back to the one that was asked.
 func (n *nginxReader) asked(to string, hosts []string) []string {
-	if !strings.Contains(to, "$host") && !strings.Contains(to, "${host}") && !strings.Contains(to, "$http_host") {
+	if !strings.Contains(to, "$host") && !strings.Contains(to, "${host}") &&
+		!strings.Contains(to, "$http_host") {
 		return hosts
 	}
 	var all []string
 	for _, h := range hosts {
 		all = append(all, h)
-		if www := "www." + h; slices.Contains(n.names, www) && !slices.Contains(hosts, www) || n.names == nil {
+		if www := "www." + h; slices.Contains(n.names, www) && !slices.Contains(hosts, www) ||
+			n.names == nil {
 			all = append(all, withWWW([]string{h})[1:]...)
 		}
 	}
@@ -271,8 +278,10 @@ func (n *nginxReader) context(all []directive, hosts []string) {
 
 // included notes a file that is included, unless its name says that no redirect is in it.
 func (n *nginxReader) included(d directive) {
-	if d.words[0] == "include" && !strings.HasSuffix(d.text(), "mime.types") && !strings.HasSuffix(d.text(), "_params") {
-		n.leave(d.line, d.text(), "the included file is not in the folder of this one; import it by itself")
+	if d.words[0] == "include" && !strings.HasSuffix(d.text(), "mime.types") &&
+		!strings.HasSuffix(d.text(), "_params") {
+		n.leave(d.line, d.text(),
+			"the included file is not in the folder of this one; import it by itself")
 	}
 }
 
@@ -291,7 +300,8 @@ func (n *nginxReader) server(d directive, hosts []string) {
 				switch {
 				case h == "_" || h == "":
 				case strings.ContainsAny(h, "*~") || strings.HasPrefix(h, "."):
-					n.leave(inner.line, inner.text(), "the name %s is not a single host; write its rules for each host", h)
+					n.leave(inner.line, inner.text(),
+						"the name %s is not a single host; write its rules for each host", h)
 				default:
 					named = append(named, strings.ToLower(h))
 				}
@@ -340,9 +350,11 @@ func (n *nginxReader) directives(all []directive, hosts []string, scheme string)
 			n.included(d)
 		case "error_page":
 			if strings.Contains(d.text(), "://") || strings.Contains(d.text(), "=30") {
-				n.leave(d.line, d.text(), "it redirects what ends in an error; the fallback of the domain says where that goes")
+				n.leave(d.line, d.text(),
+					"it redirects what ends in an error; the fallback of the domain says where that goes")
 			} else {
-				n.beside(d.line, d.text(), "the old site shows a page of its own where nothing is; the fallback takes its place")
+				n.beside(d.line, d.text(),
+					"the old site shows a page of its own where nothing is; the fallback takes its place")
 			}
 		default:
 			n.matters(d)
@@ -353,11 +365,14 @@ func (n *nginxReader) directives(all []directive, hosts []string, scheme string)
 // matters notes what is no redirect and matters to a move.
 func (n *nginxReader) matters(d directive) {
 	switch {
-	case d.words[0] == "add_header" && strings.Contains(strings.ToLower(d.text()), "strict-transport-security"):
-		n.beside(d.line, d.text(), "browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
-			"from the first minute on")
+	case d.words[0] == "add_header" &&
+		strings.Contains(strings.ToLower(d.text()), "strict-transport-security"):
+		n.beside(d.line, d.text(),
+			"browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
+				"from the first minute on")
 	case d.words[0] == "proxy_pass" || d.words[0] == "fastcgi_pass" || d.words[0] == "uwsgi_pass":
-		n.beside(d.line, d.text(), "it fetches from another server, and redirects nobody: what is there has to move too")
+		n.beside(d.line, d.text(),
+			"it fetches from another server, and redirects nobody: what is there has to move too")
 	}
 }
 
@@ -377,7 +392,8 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 	path := words[0]
 	if strings.HasPrefix(path, "@") {
 		if slices.ContainsFunc(d.block, isRedirecting) {
-			n.leave(d.line, d.text(), "it has no path: the server comes to it from within, by try_files or error_page")
+			n.leave(d.line, d.text(),
+				"it has no path: the server comes to it from within, by try_files or error_page")
 		}
 		return
 	}
@@ -462,7 +478,8 @@ func (n *nginxReader) returned(rank int, d directive, hosts []string, scheme str
 	}
 }
 
-// target writes the target of a return as a template: with the path and query as they came, or with groups.
+// target writes the target of a return as a template: with the path and query as they came, or with
+// groups.
 func (n *nginxReader) target(to string, w way, host, scheme string) (string, bool, error) {
 	if scheme == "" {
 		scheme = "https://"
@@ -471,7 +488,8 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 	if len(n.names) > 0 {
 		first = n.names[0]
 	}
-	to = strings.NewReplacer("$scheme://", scheme, "$http_host", host, "$host", host, "$server_name", first, "${host}",
+	to = strings.NewReplacer("$scheme://", scheme, "$http_host", host, "$host", host, "$server_name",
+		first, "${host}",
 		host).
 		Replace(to)
 	kept := false
@@ -490,7 +508,8 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 		}
 		literal, rest, ends := strings.Cut(w.old, "{+")
 		if !ends && strings.Contains(w.old, "{") || ends && rest != "rest}" {
-			return "", false, fmt.Errorf("%s behind a pattern with groups is more than the rule language says", uri)
+			return "", false,
+				fmt.Errorf("%s behind a pattern with groups is more than the rule language says", uri)
 		}
 		if ends {
 			literal += "{+rest}"
@@ -516,7 +535,8 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 	return to, !kept, nil
 }
 
-// rewrite reads a rewrite that redirects; within are the paths of the location that it stands in, none for a server.
+// rewrite reads a rewrite that redirects; within are the paths of the location that it stands in,
+// none for a server.
 func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme string, within []way) {
 	if len(d.words) < 3 {
 		n.leave(d.line, d.text(), "it has no pattern and target")
@@ -563,8 +583,8 @@ func (n *nginxReader) rewrite(rank int, d directive, hosts []string, scheme stri
 	}
 }
 
-// inLocation gives the paths that both an expression and the location take that it stands in; ok is false where that is
-// more than the rule language says.
+// inLocation gives the paths that both an expression and the location take that it stands in; ok is
+// false where that is more than the rule language says.
 func inLocation(ways, within []way) (both []way, ok bool) {
 	if within == nil {
 		return ways, true
@@ -589,15 +609,19 @@ func inLocation(ways, within []way) (both []way, ok bool) {
 	return both, true
 }
 
-// ownReturn is a target on the host that was asked, or on its www or apex, with the path as it came.
-var ownReturn = regexp.MustCompile(`^(?:https|\$scheme)://(?:www\.)?(\$host|\$\{host\}|\$http_host|\$server_name|\$1|` +
-	`\$[a-z_]+|[A-Za-z0-9.-]+)(?:\$request_uri|\$uri|/?\$1|\$uri\$is_args\$args)\??$`)
+// ownReturn is a target on the host that was asked, or on its www or apex, with the path as it
+// came.
+var ownReturn = regexp.MustCompile(
+	`^(?:https|\$scheme)://(?:www\.)?(\$host|\$\{host\}|\$http_host|\$server_name|\$1|` +
+		`\$[a-z_]+|[A-Za-z0-9.-]+)(?:\$request_uri|\$uri|/?\$1|\$uri\$is_args\$args)\??$`)
 
 // doorVariables say by which door somebody came in.
-var doorVariables = []string{"$host", "$http_host", "$scheme", "$https", "$server_port", "$http_x_forwarded_proto",
+var doorVariables = []string{"$host", "$http_host", "$scheme", "$https", "$server_port",
+	"$http_x_forwarded_proto",
 	"$ssl_protocol", "$server_name", "$http_cf_visitor"}
 
-// leadsToItself reports whether an if on the scheme or the host does no more than a door does anyway.
+// leadsToItself reports whether an if on the scheme or the host does no more than a door does
+// anyway.
 func (n *nginxReader) leadsToItself(variable string, inner directive, hosts []string) bool {
 	if !slices.Contains(doorVariables, variable) || len(inner.words) < 3 {
 		return false
@@ -621,9 +645,11 @@ func (n *nginxReader) leadsToItself(variable string, inner directive, hosts []st
 	return false
 }
 
-// condition reads the forms of if that stand for rules: a value of a map, a parameter of the query, a host, a scheme, a
-// path. within are the paths of the location that it stands in, none for a server.
-func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme string, within []way) {
+// condition reads the forms of if that stand for rules: a value of a map, a parameter of the query,
+// a host, a scheme, a path. within are the paths of the location that it stands in, none for a
+// server.
+func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme string,
+	within []way) {
 	inside := strings.Trim(strings.Join(d.words[1:], " "), "()")
 	variable, rest, compares := strings.Cut(inside, " ")
 	if len(d.block) != 1 || d.block[0].words[0] != "return" && d.block[0].words[0] != "rewrite" {
@@ -634,8 +660,9 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 	}
 	inner := d.block[0]
 	if n.leadsToItself(variable, inner, hosts) {
-		n.anyway(d.line, d.text()+" "+inner.text(), "it leads to https, to the apex or to the www of the same domain: every "+
-			"door leads to the site anyway, in one hop")
+		n.anyway(d.line, d.text()+" "+inner.text(),
+			"it leads to https, to the apex or to the www of the same domain: every "+
+				"door leads to the site anyway, in one hop")
 		return
 	}
 	answer := func(hosts []string, scheme string, ways []way) {
@@ -704,8 +731,9 @@ func (n *nginxReader) equals(
 			n.serves("", hosts)
 			answer(hosts, own, within)
 		}
-	case within == nil && inner.words[0] == "return" && (variable == "$uri" || variable == "$document_uri" ||
-		variable == "$request_uri" && !strings.Contains(value, "?")):
+	case within == nil && inner.words[0] == "return" &&
+		(variable == "$uri" || variable == "$document_uri" ||
+			variable == "$request_uri" && !strings.Contains(value, "?")):
 		n.returned(rank, inner, hosts, scheme, wholeKey(variable, value))
 	default:
 		return false
@@ -713,8 +741,8 @@ func (n *nginxReader) equals(
 	return true
 }
 
-// wholeKey is the one path of a comparison with a variable. $request_uri holds the query too, and so takes the path
-// without one only.
+// wholeKey is the one path of a comparison with a variable. $request_uri holds the query too, and
+// so takes the path without one only.
 func wholeKey(variable, path string) way {
 	w := way{old: escapeText(path), groups: map[string]string{}}
 	if variable == "$request_uri" {
@@ -738,7 +766,8 @@ func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, s
 		case strings.HasPrefix(e.words[0], "~"):
 			expressions = append(expressions, e)
 		case strings.Contains(e.words[0], "?"):
-			n.leave(e.line, e.text(), "it asks for the whole query to the letter; write a condition on its parameters by hand")
+			n.leave(e.line, e.text(),
+				"it asks for the whole query to the letter; write a condition on its parameters by hand")
 		default:
 			w := wholeKey(m.from, strings.TrimPrefix(e.words[0], `\`))
 			w.folds = true // as the plain words of a map do
@@ -758,7 +787,8 @@ func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, s
 	}
 }
 
-func (n *nginxReader) mapTo(rank int, e directive, w way, status int, hosts []string, scheme string) {
+func (n *nginxReader) mapTo(rank int, e directive, w way, status int, hosts []string,
+	scheme string) {
 	for _, h := range hosts {
 		to, drop, err := n.target(e.words[1], w, h, scheme)
 		if err != nil {

@@ -20,10 +20,11 @@ type Pair struct {
 // goneWords say in a table that a page is gone on purpose.
 var goneWords = []string{"-", "410", "gone"}
 
-// ReadPairs makes rules of two columns of a table: old addresses and new ones, whole URLs or paths of a host, with
-// stars for any characters and $1, $2 for what they took. A line without a new address is undecided, and no rule. One
-// that names a scheme, or an apex or its www, is taken for both schemes and both hosts, unless the table says otherwise
-// of those, or serves says that the site answers the www itself. Parameters that only follow visitors are left out.
+// ReadPairs makes rules of two columns of a table: old addresses and new ones, whole URLs or paths
+// of a host, with stars for any characters and $1, $2 for what they took. A line without a new
+// address is undecided, and no rule. One that names a scheme, or an apex or its www, is taken for
+// both schemes and both hosts, unless the table says otherwise of those, or serves says that the
+// site answers the www itself. Parameters that only follow visitors are left out.
 func ReadPairs(pairs []Pair, host string, status int, serves func(web.Host) bool) Import {
 	var m Import
 	var entries []entry
@@ -142,10 +143,12 @@ func (m *Import) twins(entries []entry, serves func(web.Host) bool) []entry {
 	return all
 }
 
-// starred writes a pattern with stars as one of the rule language, and says why it cannot be where that is so.
+// starred writes a pattern with stars as one of the rule language, and says why it cannot be where
+// that is so.
 func starred(s string, groups map[string]string) (string, string) {
 	pieces := strings.Split(s, "*")
-	if strings.Contains(pieces[0], "://") && !strings.Contains(strings.SplitN(pieces[0], "://", 2)[1], "/") &&
+	if strings.Contains(pieces[0], "://") &&
+		!strings.Contains(strings.SplitN(pieces[0], "://", 2)[1], "/") &&
 		len(pieces) > 1 ||
 		len(pieces) > 1 && !strings.Contains(pieces[0], "/") {
 		return "", "a star stands in its host; write a line for each host"
@@ -157,8 +160,10 @@ func starred(s string, groups map[string]string) (string, string) {
 		if i == len(pieces)-2 && piece == "" {
 			groups[fmt.Sprint(i+1)] = "{+" + name + "}"
 		} else {
-			return "", "a star before the end takes slashes, and {name} does not; write {name} for it where it stands for " +
-				"one segment"
+			return "",
+				"a star before the end takes slashes, and {name} does not; write {name} for it where it " +
+					"stands for " +
+					"one segment"
 		}
 		b.WriteString(groups[fmt.Sprint(i+1)] + piece)
 	}

@@ -16,8 +16,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Asker asks for what is expected (expect.Asker), from a vantage. It keeps no answer; what resolvers told of hosts of
-// doors is kept for the next door, unless it asks afresh.
+// Asker asks for what is expected (expect.Asker), from a vantage. It keeps no answer; what
+// resolvers told of hosts of doors is kept for the next door, unless it asks afresh.
 type Asker struct {
 	Surveyor *Surveyor
 	Judge    chain.Judge // reads the chains
@@ -49,7 +49,8 @@ func question(e expect.Expectation) uint16 {
 var errNoAddress = errors.New("its name leads to no address")
 
 // nameServer asks a name server at one address, or else at the first of its addresses that answers.
-func (a *Asker) nameServer(ctx context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
+func (a *Asker) nameServer(ctx context.Context, e expect.Expectation,
+	at *expect.Place) expect.Answer {
 	h, err := web.ParseObservedHost(at.Host)
 	if err != nil {
 		return expect.Answer{Unseen: at.Host + " is not the name of a server"}
@@ -101,7 +102,8 @@ func toldBy(answer *dns.Msg, name string, kind uint16) expect.Answer {
 	return a
 }
 
-func (a *Asker) resolver(ctx context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
+func (a *Asker) resolver(ctx context.Context, e expect.Expectation,
+	at *expect.Place) expect.Answer {
 	r, server := a.Surveyor.Web.resolver, at.At.String()
 	asked := resolverQuestion(dns.Fqdn(e.Name), question(e))
 	answer, err := r.askServer(ctx, asked, server)
@@ -151,7 +153,8 @@ func (a *Asker) delegation(ctx context.Context, domain string) ([]string, error)
 	return servers, nil
 }
 
-// door follows a door, its own host taken to be at an address where there is one, and judges the chain.
+// door follows a door, its own host taken to be at an address where there is one, and judges the
+// chain.
 func (a *Asker) door(ctx context.Context, e expect.Expectation) expect.Answer {
 	u, err := web.ParseURL(e.URL)
 	if err != nil {
@@ -172,7 +175,8 @@ func (a *Asker) door(ctx context.Context, e expect.Expectation) expect.Answer {
 	if a.Goals != nil {
 		goal = a.Goals(u)
 	}
-	if target, err := web.ParseURL(strings.Join(e.Values, "")); err == nil { // none: what the plan says of the URL
+	// none: what the plan says of the URL
+	if target, err := web.ParseURL(strings.Join(e.Values, "")); err == nil {
 		goal.Target = target
 	}
 	judge.Chain(&c, goal)

@@ -21,7 +21,8 @@ import (
 
 const benchDomains = 1000
 
-// loopbackNames is a name server on loopback that answers for every domain below bench.example and counts questions.
+// loopbackNames is a name server on loopback that answers for every domain below bench.example and
+// counts questions.
 func loopbackNames(b *testing.B) (netip.AddrPort, *atomic.Int64) {
 	b.Helper()
 	packets, err := net.ListenPacket("udp", "127.0.0.1:0")
@@ -74,13 +75,14 @@ func loopbackNames(b *testing.B) (netip.AddrPort, *atomic.Int64) {
 	return netip.MustParseAddrPort(packets.LocalAddr().String()), asked
 }
 
-// BenchmarkSurvey compares a survey of 1,000 domains against a loopback name server with a bare loop over the same DNS
-// library that sends as many questions, with the same parallelism, in the same run. It prints questions per second of
-// both, their ratio, and the heap that the survey left.
+// BenchmarkSurvey compares a survey of 1,000 domains against a loopback name server with a bare
+// loop over the same DNS library that sends as many questions, with the same parallelism, in the
+// same run. It prints questions per second of both, their ratio, and the heap that the survey left.
 func BenchmarkSurvey(b *testing.B) {
 	at, asked := loopbackNames(b)
 	v := live.Vantage{Timeout: 2 * time.Second, Resolvers: []string{at.String()},
-		Points: []live.Point{{Host: web.MustParseHost("ns.bench.example"), Port: 53, Address: at.Addr(), To: at.Port()}}}
+		Points: []live.Point{
+			{Host: web.MustParseHost("ns.bench.example"), Port: 53, Address: at.Addr(), To: at.Port()}}}
 	var engine, plain time.Duration
 	var engineAsked, plainAsked int64
 	var memory uint64
@@ -94,7 +96,8 @@ func BenchmarkSurvey(b *testing.B) {
 	}
 	b.ReportMetric(float64(engineAsked)/engine.Seconds(), "survey-queries/s")
 	b.ReportMetric(float64(plainAsked)/plain.Seconds(), "bare-queries/s")
-	b.ReportMetric((float64(engineAsked)/engine.Seconds())/(float64(plainAsked)/plain.Seconds()), "ratio")
+	b.ReportMetric((float64(engineAsked)/engine.Seconds())/(float64(plainAsked)/plain.Seconds()),
+		"ratio")
 	b.ReportMetric(float64(memory)/1e6, "MB")
 }
 

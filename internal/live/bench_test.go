@@ -28,9 +28,9 @@ const (
 	benchChains   = 4000 // of two hops each
 )
 
-// BenchmarkAuditEngine compares the engine (points, follower, judge, tally) with a plain net/http loop of the same
-// parallelism, on 32 hosts that lead to one loopback server, in the same run. It prints hops per second of both, and
-// their ratio.
+// BenchmarkAuditEngine compares the engine (points, follower, judge, tally) with a plain net/http
+// loop of the same parallelism, on 32 hosts that lead to one loopback server, in the same run. It
+// prints hops per second of both, and their ratio.
 func BenchmarkAuditEngine(b *testing.B) {
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/new") {
@@ -49,7 +49,8 @@ func BenchmarkAuditEngine(b *testing.B) {
 		v.Points = append(v.Points, live.Point{Host: h, Address: at.Addr(), To: at.Port()})
 	}
 	for i := range benchChains {
-		urls = append(urls, web.MustParseURL(fmt.Sprintf("http://host%d.example/page%d", i%benchHosts, i)))
+		urls = append(urls,
+			web.MustParseURL(fmt.Sprintf("http://host%d.example/page%d", i%benchHosts, i)))
 	}
 	var engine, plain time.Duration
 	for range b.N {
@@ -127,19 +128,20 @@ func plainLoop(b *testing.B, at string, urls []web.URL) {
 	workers.Wait()
 }
 
-// BenchmarkShared compares following many old URLs to few pages (40 to 1) with each chain asking for itself, in the same
-// run, over TLS and with pages of 40 KB, as sites have them.
+// BenchmarkShared compares following many old URLs to few pages (40 to 1) with each chain asking
+// for itself, in the same run, over TLS and with pages of 40 KB, as sites have them.
 func BenchmarkShared(b *testing.B) {
 	page := "<!doctype html><title>Opening hours</title><h1>Hours</h1>" + strings.Repeat(
 		"<p>Open from ten to five.</p>\n",
 		1400,
 	)
-	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if strings.HasPrefix(r.URL.Path, "/new/") {
-			w.Header().Set("Content-Type", "text/html")
-			_, _ = io.WriteString(w, page+`<a href="`+r.URL.Path+`">`)
-		}
-	}))
+	server := httptest.NewUnstartedServer(
+		http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if strings.HasPrefix(r.URL.Path, "/new/") {
+				w.Header().Set("Content-Type", "text/html")
+				_, _ = io.WriteString(w, page+`<a href="`+r.URL.Path+`">`)
+			}
+		}))
 	server.StartTLS()
 	defer server.Close()
 	old := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -149,14 +151,16 @@ func BenchmarkShared(b *testing.B) {
 	defer old.Close()
 	roots := x509.NewCertPool()
 	roots.AddCert(server.Certificate())
-	v := live.Vantage{Timeout: 5 * time.Second, Resolvers: []string{"127.0.0.1:1"}, Roots: roots, PerHost: benchParallel,
-		Points: []live.Point{pointAt("www.n.example", server.URL)}}
+	v := live.Vantage{Timeout: 5 * time.Second, Resolvers: []string{"127.0.0.1:1"}, Roots: roots,
+		PerHost: benchParallel,
+		Points:  []live.Point{pointAt("www.n.example", server.URL)}}
 	for i := range benchHosts {
 		v.Points = append(v.Points, pointAt(fmt.Sprintf("host%d.example", i), old.URL))
 	}
 	var urls []web.URL
 	for i := range 20_000 {
-		urls = append(urls, web.MustParseURL(fmt.Sprintf("http://host%d.example/%d?page=%d", i%benchHosts, i, i%500)))
+		urls = append(urls,
+			web.MustParseURL(fmt.Sprintf("http://host%d.example/%d?page=%d", i%benchHosts, i, i%500)))
 	}
 	var shared, alone time.Duration
 	for range b.N {
@@ -200,13 +204,14 @@ func followAll(b *testing.B, v live.Vantage, urls []web.URL, share bool) {
 	}
 }
 
-// BenchmarkFreshTLS compares asking hosts whose connections are all new with a loop of crypto/tls alone, in the same
-// run: a handshake, a question and its answer each.
+// BenchmarkFreshTLS compares asking hosts whose connections are all new with a loop of crypto/tls
+// alone, in the same run: a handshake, a question and its answer each.
 func BenchmarkFreshTLS(b *testing.B) {
-	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		w.Header().Set("Content-Type", "text/html")
-		_, _ = io.WriteString(w, "<!doctype html><title>Opening hours</title>")
-	}))
+	server := httptest.NewUnstartedServer(
+		http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "text/html")
+			_, _ = io.WriteString(w, "<!doctype html><title>Opening hours</title>")
+		}))
 	server.TLS = &tls.Config{NextProtos: []string{"http/1.1"}}
 	server.StartTLS()
 	defer server.Close()
@@ -237,8 +242,9 @@ func bareTLS(b *testing.B, at string, roots *x509.CertPool, urls []web.URL) {
 		workers.Go(func() {
 			for u := range jobs {
 				// What it shows is not for this name, and is looked at all the same, as the engine does.
-				c, err := tls.Dial("tcp", at, &tls.Config{ServerName: u.Host().String(), InsecureSkipVerify: true,
-					NextProtos: []string{"http/1.1"}})
+				c, err := tls.Dial("tcp", at,
+					&tls.Config{ServerName: u.Host().String(), InsecureSkipVerify: true,
+						NextProtos: []string{"http/1.1"}})
 				if err != nil {
 					b.Error(err)
 					continue

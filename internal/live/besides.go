@@ -14,8 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// CAA gives what the CAA records allow that hold for a host: those at the host, or at the nearest name above that has
-// any (RFC 8659 section 3). false: not all could be asked.
+// CAA gives what the CAA records allow that hold for a host: those at the host, or at the nearest
+// name above that has any (RFC 8659 section 3). false: not all could be asked.
 func (w *Client) CAA(ctx context.Context, h web.Host) (chain.CAA, bool) {
 	if w.resolver.system {
 		return chain.CAA{}, false
@@ -45,16 +45,18 @@ func (w *Client) CAA(ctx context.Context, h web.Host) (chain.CAA, bool) {
 }
 
 // Origin asks the machine at an address for a URL by itself, over http and over https.
-func (w *Client) Origin(ctx context.Context, u web.URL, at netip.Addr) (plain, secure chain.Answer) {
+func (w *Client) Origin(ctx context.Context, u web.URL, at netip.Addr) (plain,
+	secure chain.Answer) {
 	ask := func(s web.Scheme) chain.Answer {
 		return w.Answer(ctx, chain.Ask{URL: u.At(web.Door{Scheme: s, Host: u.Host()}), Address: at})
 	}
 	return ask(web.HTTP), ask(web.HTTPS)
 }
 
-// SitemapLinks reads the sitemap of a site, and gives of each other host the first entry that names it. at is where it
-// was; false where there is none, or none that can be read.
-func (w *Client) SitemapLinks(ctx context.Context, site web.Door) (at web.URL, links []chain.Link, ok bool) {
+// SitemapLinks reads the sitemap of a site, and gives of each other host the first entry that names
+// it. at is where it was; false where there is none, or none that can be read.
+func (w *Client) SitemapLinks(ctx context.Context, site web.Door) (at web.URL, links []chain.Link,
+	ok bool) {
 	at = site.URL("/sitemap.xml", "")
 	status, body, err := w.fetch(ctx, at, "application/xml", MostPage)
 	if err != nil || status != 200 {

@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 )
 
-// What a survey may cost, far above what honest zones take. Where a bound is reached, what is left is unseen, and is
-// said to be.
+// What a survey may cost, far above what honest zones take. Where a bound is reached, what is left
+// is unseen, and is said to be.
 const (
 	mostServers        = 32     // names of name servers of a zone
 	mostServerSessions = 64     // their addresses

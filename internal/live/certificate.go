@@ -52,7 +52,8 @@ func (w *Client) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS 
 		w.said[key.sum] = said
 	}
 	w.lock.Unlock()
-	t.Names, t.Issuer = said.names, said.issuer // the same for all who are shown it: some name hundreds
+	// the same for all who are shown it: some name hundreds
+	t.Names, t.Issuer = said.names, said.issuer
 	if !known {
 		faults = certificateFaults(state.PeerCertificates, h, w.vantage.Roots, w.Now())
 		w.lock.Lock()
@@ -71,13 +72,16 @@ func (w *Client) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS 
 		t.Refused = true
 	}
 	if len(t.Weak) > 0 {
-		t.Faults = slices.DeleteFunc(slices.Clone(t.Faults), func(c finding.Code) bool { return c == finding.ExpiresSoon })
+		t.Faults = slices.DeleteFunc(slices.Clone(t.Faults), func(c finding.Code) bool {
+			return c == finding.ExpiresSoon
+		})
 		t.Faults = append(t.Faults, finding.WeakCertificate)
 	}
 	return t
 }
 
-// leastRSA is how long an RSA key has to be, in bits (CA/Browser Forum Baseline Requirements, section 6.1.5).
+// leastRSA is how long an RSA key has to be, in bits (CA/Browser Forum Baseline Requirements,
+// section 6.1.5).
 const leastRSA = 2048
 
 // read takes from certificates what the first says, and in what they are weak.
@@ -92,12 +96,14 @@ func read(sent []*x509.Certificate) certified {
 		switch s.SignatureAlgorithm {
 		case x509.SHA1WithRSA, x509.DSAWithSHA1, x509.ECDSAWithSHA1, x509.MD5WithRSA:
 			if !root {
-				c.weak = append(c.weak, fmt.Sprintf("%s is signed by %s, which browsers refuse", whose, s.SignatureAlgorithm))
+				c.weak = append(c.weak,
+					fmt.Sprintf("%s is signed by %s, which browsers refuse", whose, s.SignatureAlgorithm))
 				c.sha1 = true
 			}
 		}
 		if key, is := s.PublicKey.(*rsa.PublicKey); is && key.N.BitLen() < leastRSA {
-			c.weak = append(c.weak, fmt.Sprintf("%s has an RSA key of %d bits, and 2048 are the least", whose, key.N.BitLen()))
+			c.weak = append(c.weak,
+				fmt.Sprintf("%s has an RSA key of %d bits, and 2048 are the least", whose, key.N.BitLen()))
 		}
 	}
 	return c
@@ -120,9 +126,11 @@ func issuer(c *x509.Certificate) string {
 	return c.Issuer.String()
 }
 
-// certificateFaults gives the codes of all that a browser would object to (RFC 5280 section 6, RFC 9525 for names), and
-// expires-soon. Trust is judged at a time within the certificate's life, so that its end does not hide its issuer.
-func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPool, now time.Time) []finding.Code {
+// certificateFaults gives the codes of all that a browser would object to (RFC 5280 section 6, RFC
+// 9525 for names), and expires-soon. Trust is judged at a time within the certificate's life, so
+// that its end does not hide its issuer.
+func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPool,
+	now time.Time) []finding.Code {
 	leaf := sent[0]
 	faults := []finding.Code{}
 	if leaf.VerifyHostname(h.String()) != nil {
@@ -141,8 +149,10 @@ func certificateFaults(sent []*x509.Certificate, h web.Host, roots *x509.CertPoo
 	for _, c := range sent[1:] {
 		between.AddCert(c)
 	}
-	_, err := leaf.Verify(x509.VerifyOptions{Roots: roots, Intermediates: between, CurrentTime: within})
-	if err != nil && !(read(sent).sha1 && isUnknown(err)) { // nobody checks a signature that is worth nothing
+	_, err := leaf.Verify(x509.VerifyOptions{Roots: roots, Intermediates: between,
+		CurrentTime: within})
+	// nobody checks a signature that is worth nothing
+	if err != nil && !(read(sent).sha1 && isUnknown(err)) {
 		faults = append(faults, distrust(sent, err))
 	}
 	life, left := leaf.NotAfter.Sub(leaf.NotBefore), leaf.NotAfter.Sub(now)
@@ -158,9 +168,9 @@ func isUnknown(err error) bool {
 	return errors.As(err, &unknown) || errors.As(err, &weak)
 }
 
-// distrust tells a chain with a missing link from one that leads to nobody: the last certificate that can be reached by
-// going from issuer to issuer through what was sent either says where its own issuer can be had (RFC 5280 section
-// 4.2.2.1) or does not.
+// distrust tells a chain with a missing link from one that leads to nobody: the last certificate
+// that can be reached by going from issuer to issuer through what was sent either says where its
+// own issuer can be had (RFC 5280 section 4.2.2.1) or does not.
 func distrust(sent []*x509.Certificate, err error) finding.Code {
 	var unknown x509.UnknownAuthorityError
 	if !errors.As(err, &unknown) {
@@ -169,7 +179,8 @@ func distrust(sent []*x509.Certificate, err error) finding.Code {
 	last := sent[0]
 	for range sent {
 		for _, c := range sent {
-			if c != last && string(c.RawSubject) == string(last.RawIssuer) && last.CheckSignatureFrom(c) == nil {
+			if c != last && string(c.RawSubject) == string(last.RawIssuer) &&
+				last.CheckSignatureFrom(c) == nil {
 				last = c
 				break
 			}

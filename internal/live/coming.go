@@ -11,11 +11,13 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// coming asks the name servers to which the zone is to move, at every address, about everything that is known of the
-// zone.
+// coming asks the name servers to which the zone is to move, at every address, about everything
+// that is known of the zone.
 func (l *looker) coming(ctx context.Context) {
 	for _, h := range l.subject.Coming {
-		if slices.ContainsFunc(l.domain.Servers, func(s survey.Server) bool { return s.Name == h.String() }) {
+		if slices.ContainsFunc(l.domain.Servers, func(s survey.Server) bool {
+			return s.Name == h.String()
+		}) {
 			continue // it serves the zone already
 		}
 		n := l.web.nameServer(ctx, h.String(), nil)
@@ -23,7 +25,8 @@ func (l *looker) coming(ctx context.Context) {
 			l.domain.Coming = append(
 				l.domain.Coming,
 				survey.Coming{
-					Server:  survey.Server{Name: n.name, By: []string{}, State: survey.Nowhere, Says: "its name leads to no address"},
+					Server: survey.Server{Name: n.name, By: []string{}, State: survey.Nowhere,
+						Says: "its name leads to no address"},
 					Records: []record.Set{},
 				},
 			)
@@ -44,8 +47,8 @@ func (l *looker) coming(ctx context.Context) {
 	}
 }
 
-// askComing asks a coming server for every name and type that the zone holds, that somebody wants, or that decides
-// where a door leads, and for the keys that the parent's DS stands for.
+// askComing asks a coming server for every name and type that the zone holds, that somebody wants,
+// or that decides where a door leads, and for the keys that the parent's DS stands for.
 func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 	keys := slices.Clone(l.subject.Wanted)
 	for _, h := range l.subject.Hosts {
@@ -63,7 +66,8 @@ func (l *looker) askComing(ctx context.Context, s *session, c *survey.Coming) {
 	}
 	ctx = withBudget(
 		ctx,
-		newBudget("this comparison", int64(mostQuestions+2*len(keys)), mostTransfer, budgetOf(ctx).survey()),
+		newBudget("this comparison", int64(mostQuestions+2*len(keys)), mostTransfer,
+			budgetOf(ctx).survey()),
 	)
 	var records []dns.RR
 	asked := map[record.Key]bool{}

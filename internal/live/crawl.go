@@ -30,8 +30,8 @@ type Crawled struct {
 // mostCrawlLinks is how many links of a page are taken.
 const mostCrawlLinks = 5000
 
-// Crawl asks for a URL and reads the links of its page. One that wants to be asked later is asked once more then.
-// public says that the crawl began outside private networks.
+// Crawl asks for a URL and reads the links of its page. One that wants to be asked later is asked
+// once more then. public says that the crawl began outside private networks.
 func (w *Client) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, error) {
 	c, wait, err := w.crawlOnce(ctx, u, public)
 	if err == nil && wait > 0 {
@@ -43,7 +43,8 @@ func (w *Client) Crawl(ctx context.Context, u web.URL, public bool) (Crawled, er
 	return c, err
 }
 
-func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawled, wait time.Duration, err error) {
+func (w *Client) crawlOnce(ctx context.Context, u web.URL, public bool) (c Crawled,
+	wait time.Duration, err error) {
 	leave, ok := w.await(ctx, u.Host())
 	if !ok {
 		return c, 0, ctx.Err()
@@ -93,8 +94,9 @@ func linksOf(at web.URL, page []byte) []web.URL {
 			continue
 		}
 		name, more := z.TagName()
-		attribute := map[string]string{"a": "href", "area": "href", "base": "href", "frame": "src", "iframe": "src",
-			"link": "href"}[string(name)]
+		attribute := map[string]string{"a": "href", "area": "href", "base": "href", "frame": "src",
+			"iframe": "src",
+			"link":   "href"}[string(name)]
 		if attribute == "" {
 			continue
 		}
@@ -109,7 +111,8 @@ func linksOf(at web.URL, page []byte) []web.URL {
 				rel = strings.ToLower(string(value))
 			}
 		}
-		if element == "link" && rel != "canonical" && rel != "next" && rel != "prev" && rel != "alternate" {
+		if element == "link" && rel != "canonical" && rel != "next" && rel != "prev" &&
+			rel != "alternate" {
 			continue
 		}
 		next, _, err := base.Resolve(reference)
@@ -223,8 +226,8 @@ func (c *Crawling) ask(ctx context.Context, p old.Place) {
 	}
 }
 
-// robotsAt gives the robots.txt of a door. One that is not there bars nothing; one that nobody could read bars all (RFC
-// 9309 section 2.3.1).
+// robotsAt gives the robots.txt of a door. One that is not there bars nothing; one that nobody
+// could read bars all (RFC 9309 section 2.3.1).
 func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *old.Robots {
 	c.lock.Lock()
 	r := c.robots[d]
@@ -237,7 +240,8 @@ func (c *Crawling) robotsAt(ctx context.Context, d web.Door) *old.Robots {
 		c.lock.Lock()
 		public := c.public
 		c.lock.Unlock()
-		status, body, err := c.Web.fetchStart(ctx, d.URL("/robots.txt", ""), "*/*", old.MostRobots, public)
+		status, body, err := c.Web.fetchStart(ctx, d.URL("/robots.txt", ""), "*/*", old.MostRobots,
+			public)
 		switch {
 		case err != nil || status >= 500:
 			r.says = old.Barred()

@@ -21,7 +21,8 @@ import (
 )
 
 // site is an old site: what it answers by path, and what was asked.
-func site(t *testing.T, pages map[string]string, more http.HandlerFunc) (live.Vantage, func() []string) {
+func site(t *testing.T, pages map[string]string, more http.HandlerFunc) (live.Vantage,
+	func() []string) {
 	t.Helper()
 	var lock sync.Mutex
 	var asked []string
@@ -38,7 +39,9 @@ func site(t *testing.T, pages map[string]string, more http.HandlerFunc) (live.Va
 	}))
 	t.Cleanup(server.Close)
 	at := netip.MustParseAddrPort(strings.TrimPrefix(server.URL, "http://"))
-	return live.Vantage{Points: []live.Point{{Host: web.MustParseHost("old.example"), Address: at.Addr(), To: at.Port()}}},
+	return live.Vantage{
+			Points: []live.Point{
+				{Host: web.MustParseHost("old.example"), Address: at.Addr(), To: at.Port()}}},
 		func() []string {
 			lock.Lock()
 			defer lock.Unlock()
@@ -48,7 +51,8 @@ func site(t *testing.T, pages map[string]string, more http.HandlerFunc) (live.Va
 		}
 }
 
-func crawls(t *testing.T, ctx context.Context, v live.Vantage, f *old.Frontier) (met map[string]int, err error) {
+func crawls(t *testing.T, ctx context.Context, v live.Vantage, f *old.Frontier) (met map[string]int,
+	err error) {
 	t.Helper()
 	w, openErr := live.New(v)
 	require.NoError(t, openErr)
@@ -104,8 +108,10 @@ func TestACrawlMeetsWhatIsLinkedAndNothingElse(t *testing.T) {
 	f.Depth, f.Pages, f.PerFolder = 5, 100, 50
 	met, err := crawls(t, context.Background(), v, f)
 	require.NoError(t, err)
-	assert.Equal(t, map[string]int{"/": 200, "/sub/page.html": 200, "/sub/deep/": 200, "/moved": 301, "/target": 200,
-		"/from-target": 404, "/second": 404, "/busy": 200, "/frame": 404, "/leaflet.pdf": 200, "/map": 404}, met)
+	assert.Equal(t,
+		map[string]int{"/": 200, "/sub/page.html": 200, "/sub/deep/": 200, "/moved": 301, "/target": 200,
+			"/from-target": 404, "/second": 404, "/busy": 200, "/frame": 404, "/leaflet.pdf": 200,
+			"/map": 404}, met)
 	assert.Equal(t, []int{1, 1}, []int{f.Barred, f.Strangers})
 	assert.NotContains(t, strings.Join(asked(), " "), "private")
 	assert.NotContains(t, strings.Join(asked(), " "), "jpg")
@@ -140,7 +146,10 @@ func TestACrawlOfASiteWithoutEndEnds(t *testing.T) {
 }
 
 func TestACrawlIsKeptOutWhereNobodyCouldReadRobots(t *testing.T) {
-	v, _ := site(t, nil, func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusInternalServerError) })
+	v,
+		_ := site(t, nil, func(w http.ResponseWriter, _ *http.Request) {
+		w.WriteHeader(http.StatusInternalServerError)
+	})
 	f := old.NewFrontier(old.LeaveOut{})
 	f.Depth, f.Pages, f.PerFolder = 5, 10, 10
 	met, err := crawls(t, context.Background(), v, f)
@@ -169,8 +178,9 @@ func TestACrawlThatIsCutOffEndsAtOnce(t *testing.T) {
 
 func TestALargeRobotsIsReadToItsBound(t *testing.T) {
 	v, _ := site(t, map[string]string{
-		"/robots.txt": "User-agent: *\nDisallow: /private\n" + strings.Repeat("# nothing at all\n", 60_000),
-		"/":           "<a href=/private/x><a href=/open>", "/open": "here", "/private/x": "no",
+		"/robots.txt": "User-agent: *\nDisallow: /private\n" +
+			strings.Repeat("# nothing at all\n", 60_000),
+		"/": "<a href=/private/x><a href=/open>", "/open": "here", "/private/x": "no",
 	}, http.NotFound)
 	f := old.NewFrontier(old.LeaveOut{})
 	f.Depth, f.Pages, f.PerFolder = 5, 10, 10

@@ -30,12 +30,15 @@ type parentZone struct {
 type nameServer struct {
 	name      string
 	addresses []netip.Addr
-	only6     bool         // it has addresses, of which this vantage reaches none
-	private   []netip.Addr // in private networks, which a stranger's zone has no business to have us ask
+	only6     bool // it has addresses, of which this vantage reaches none
+	// in private networks, which a stranger's zone has no business to have us ask
+	private []netip.Addr
 }
 
-// nameServer finds the addresses of a name server: what the resolvers say, or else the glue of a delegation.
-func (w *Client) nameServer(ctx context.Context, name string, glue map[string][]netip.Addr) *nameServer {
+// nameServer finds the addresses of a name server: what the resolvers say, or else the glue of a
+// delegation.
+func (w *Client) nameServer(ctx context.Context, name string,
+	glue map[string][]netip.Addr) *nameServer {
 	n := &nameServer{name: name}
 	h, err := web.ParseObservedHost(name)
 	if err != nil {
@@ -52,11 +55,15 @@ func (w *Client) nameServer(ctx context.Context, name string, glue map[string][]
 	if !w.private {
 		all := n.addresses
 		n.addresses = slices.DeleteFunc(slices.Clone(all), web.IsPrivate)
-		n.private = slices.DeleteFunc(slices.Clone(all), func(a netip.Addr) bool { return !web.IsPrivate(a) })
+		n.private = slices.DeleteFunc(slices.Clone(all), func(a netip.Addr) bool {
+			return !web.IsPrivate(a)
+		})
 	}
 	if !w.dialer.ipv6 {
 		all := len(n.addresses)
-		n.addresses = slices.DeleteFunc(slices.Clone(n.addresses), func(a netip.Addr) bool { return a.Is6() })
+		n.addresses = slices.DeleteFunc(slices.Clone(n.addresses), func(a netip.Addr) bool {
+			return a.Is6()
+		})
 		n.only6 = all > 0 && len(n.addresses) == 0
 	}
 	return n
@@ -148,14 +155,16 @@ func (l *looker) delegation(ctx context.Context) {
 			}
 		}
 	}
-	slices.SortStableFunc(l.sessions, func(a, b *session) int { // the newest is asked first, and counts
+	// the newest is asked first, and counts
+	slices.SortStableFunc(l.sessions, func(a, b *session) int {
 		return cmp.Compare(int32(b.serial-a.serial), 0) // serial number arithmetic (RFC 1982 section 3.2)
 	})
 	for i := range l.domain.Servers {
 		l.domain.Servers[i].By = names[l.domain.Servers[i].Name]
 	}
 	if len(names) == 0 {
-		l.unseen("no name server of %s is known: neither the parent nor the resolvers name one", l.domain.Name)
+		l.unseen("no name server of %s is known: neither the parent nor the resolvers name one",
+			l.domain.Name)
 	}
 }
 
@@ -166,8 +175,8 @@ type parentSays struct {
 	ds         *dns.Msg
 }
 
-// askParent asks the parent zone for the delegation and DS, at several of its servers, and notes where they differ. It
-// returns the names of the servers, and their glue.
+// askParent asks the parent zone for the delegation and DS, at several of its servers, and notes
+// where they differ. It returns the names of the servers, and their glue.
 func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Addr) {
 	p := l.surveyor.parent(ctx, l.domain.Name)
 	l.domain.Parent.Zone = cmp.Or(p.name, ".")
@@ -189,7 +198,9 @@ func (l *looker) askParent(ctx context.Context) ([]string, map[string][]netip.Ad
 		return nil, nil
 	}
 	first := all[0] // where one knows the domain and another does not yet, there is such a domain
-	if i := slices.IndexFunc(all, func(s *parentSays) bool { return s.delegation.Rcode == dns.RcodeSuccess }); i > 0 {
+	if i := slices.IndexFunc(all, func(s *parentSays) bool {
+		return s.delegation.Rcode == dns.RcodeSuccess
+	}); i > 0 {
 		first = all[i]
 	}
 	l.domain.Parent.Server = first.who
@@ -283,7 +294,8 @@ func (l *looker) readDS(answer *dns.Msg) {
 	}
 }
 
-// readDelegation reads who serves the zone, and the addresses of those whose names lie within it (glue).
+// readDelegation reads who serves the zone, and the addresses of those whose names lie within it
+// (glue).
 func (l *looker) readDelegation(answer *dns.Msg) ([]string, map[string][]netip.Addr) {
 	var names []string
 	glue := map[string][]netip.Addr{}
@@ -320,9 +332,10 @@ func (l *looker) readDelegation(answer *dns.Msg) ([]string, map[string][]netip.A
 	return l.domain.Parent.Servers, glue
 }
 
-// askServers looks whether name servers answer for the zone, all side by side, and returns the NS records of those that
-// do.
-func (l *looker) askServers(ctx context.Context, names []string, glue map[string][]netip.Addr) []string {
+// askServers looks whether name servers answer for the zone, all side by side, and returns the NS
+// records of those that do.
+func (l *looker) askServers(ctx context.Context, names []string,
+	glue map[string][]netip.Addr) []string {
 	type found struct {
 		server  survey.Server
 		session *session
@@ -333,8 +346,9 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 	for _, name := range names {
 		n := l.web.nameServer(ctx, name, glue)
 		for _, a := range n.private {
-			results = append(results, &found{server: survey.Server{Name: name, Address: a.String(), State: survey.Inside,
-				Says: "its address lies in a private network, and was not asked"}})
+			results = append(results,
+				&found{server: survey.Server{Name: name, Address: a.String(), State: survey.Inside,
+					Says: "its address lies in a private network, and was not asked"}})
 		}
 		if n.only6 {
 			l.only6 = true
@@ -344,12 +358,14 @@ func (l *looker) askServers(ctx context.Context, names []string, glue map[string
 		if len(n.addresses)+len(n.private) == 0 {
 			results = append(
 				results,
-				&found{server: survey.Server{Name: name, State: survey.Nowhere, Says: "its name leads to no address"}},
+				&found{server: survey.Server{Name: name, State: survey.Nowhere,
+					Says: "its name leads to no address"}},
 			)
 		}
 		for _, a := range n.addresses {
 			if l.asked++; l.asked > mostServerSessions {
-				l.unseen("the name servers have more than %d addresses; the others were not asked", mostServerSessions)
+				l.unseen("the name servers have more than %d addresses; the others were not asked",
+					mostServerSessions)
 				break
 			}
 			f := &found{server: survey.Server{Name: name}}
@@ -388,7 +404,8 @@ func (l *looker) askServer(ctx context.Context, s *session, server *survey.Serve
 		return nil
 	}
 	if err != nil {
-		server.State, server.Says = survey.Silent, fmt.Sprintf("it does not answer within %s", l.web.vantage.Timeout)
+		server.State, server.Says = survey.Silent,
+			fmt.Sprintf("it does not answer within %s", l.web.vantage.Timeout)
 		var r *refusal
 		if !isTimeout(err) && !(errors.As(err, &r) && r.kind == chain.Timeout) {
 			server.Says = "it does not answer: " + plainError(err)
@@ -403,7 +420,8 @@ func (l *looker) askServer(ctx context.Context, s *session, server *survey.Serve
 		server.State, server.Says = survey.Other, "it answers for the zone "+plain(soa.Hdr.Name)
 		return nil
 	case soaOf(answer.Ns) != nil && answer.Authoritative:
-		server.State, server.Says = survey.Other, "it answers for the zone "+plain(soaOf(answer.Ns).Hdr.Name)
+		server.State, server.Says = survey.Other,
+			"it answers for the zone "+plain(soaOf(answer.Ns).Hdr.Name)
 		return nil
 	default:
 		server.State, server.Says = survey.Lame, "it says "+dns.RcodeToString[answer.Rcode]

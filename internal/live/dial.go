@@ -40,10 +40,12 @@ type death struct {
 	again *refusal  // nil: it timed out once
 }
 
-// For so long an address that timed out twice is not tried once more, so that the next URLs on it need not wait too.
+// For so long an address that timed out twice is not tried once more, so that the next URLs on it
+// need not wait too.
 const deadFor = 30 * time.Second
 
-// timedOut remembers that a try that began at a time ended in a time-out. Tries side by side count as one.
+// timedOut remembers that a try that began at a time ended in a time-out. Tries side by side count
+// as one.
 func (d *dialer) timedOut(target netip.AddrPort, began time.Time, why *refusal) {
 	d.lock.Lock()
 	defer d.lock.Unlock()
@@ -150,9 +152,10 @@ func (c *conn) Close() error {
 	return err
 }
 
-// first dials the addresses one after the other until one accepts, as browsers do in the end. The refusal is the first
-// one.
-func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16) (*conn, netip.AddrPort, *refusal) {
+// first dials the addresses one after the other until one accepts, as browsers do in the end. The
+// refusal is the first one.
+func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16) (*conn,
+	netip.AddrPort, *refusal) {
 	var why *refusal
 	var tried netip.AddrPort
 	began := time.Now()
@@ -179,7 +182,8 @@ func (d *dialer) first(ctx context.Context, addresses []netip.Addr, port uint16)
 	return nil, tried, why
 }
 
-// dial opens a connection by the vantage's way, which is its proxy where it has one, whoever names the address.
+// dial opens a connection by the vantage's way, which is its proxy where it has one, whoever names
+// the address.
 func (d *dialer) dial(ctx context.Context, target netip.AddrPort) (*conn, *refusal) {
 	if why := d.isDead(target); why != nil {
 		return nil, why
@@ -193,7 +197,8 @@ func (d *dialer) dial(ctx context.Context, target netip.AddrPort) (*conn, *refus
 			return d.proxy.DialContext(ctx, "tcp", target.String())
 		}
 		c, err := d.direct.DialContext(ctx, "tcp", target.String())
-		if target.Addr().Is6() && errors.Is(err, syscall.EADDRNOTAVAIL) { // it has no address to come from
+		// it has no address to come from
+		if target.Addr().Is6() && errors.Is(err, syscall.EADDRNOTAVAIL) {
 			d.skipped.Store(true)
 			err = &refusal{chain.Unseen, "this vantage has no IPv6"}
 		}
@@ -233,10 +238,12 @@ func (d *dialer) sort(err error, target netip.AddrPort) *refusal {
 	case errors.Is(err, syscall.ECONNREFUSED), strings.HasSuffix(says, "connection refused"):
 		return &refusal{chain.Refused, fmt.Sprintf("%s refuses the connection", target)}
 	case target.Addr().Is6() && d.proxy != nil &&
-		(strings.HasSuffix(says, "network unreachable") || strings.HasSuffix(says, "address type not supported")):
+		(strings.HasSuffix(says, "network unreachable") ||
+			strings.HasSuffix(says, "address type not supported")):
 		d.skipped.Store(true)
 		return &refusal{chain.Unseen, fmt.Sprintf("the proxy %s has no way to IPv6", d.through)}
-	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH), strings.HasSuffix(says, "unreachable"):
+	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH),
+		strings.HasSuffix(says, "unreachable"):
 		return &refusal{chain.Unreachable, fmt.Sprintf("there is no way to %s", target)}
 	case strings.HasSuffix(says, "connection not allowed by ruleset"):
 		return &refusal{chain.Unseen, fmt.Sprintf("the proxy does not let us go to %s", target)}

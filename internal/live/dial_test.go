@@ -16,7 +16,8 @@ func TestWithoutIPv6AAAAIsSkippedWithANoteAndNeverAFault(t *testing.T) {
 	w, err := New(Vantage{Resolvers: []string{"127.0.0.1:1"}, Timeout: time.Second})
 	require.NoError(t, err)
 	w.dialer.ipv6 = false
-	_, _, why := w.dialer.first(context.Background(), []netip.Addr{netip.MustParseAddr("2001:db8::1")}, 80)
+	_, _, why := w.dialer.first(context.Background(), []netip.Addr{netip.MustParseAddr("2001:db8::1")},
+		80)
 	require.NotNil(t, why)
 	assert.Equal(t, chain.Unseen, why.kind)
 	require.Len(t, w.Notes(), 1)

@@ -14,8 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// aliasEnds looks whether the targets of aliases have addresses. What counts at the names of keys, policies and proofs
-// is that the target is there, with addresses or without.
+// aliasEnds looks whether the targets of aliases have addresses. What counts at the names of keys,
+// policies and proofs is that the target is there, with addresses or without.
 func (l *looker) aliasEnds(ctx context.Context) {
 	within := map[string]string{}
 	for _, s := range l.domain.Records {
@@ -43,8 +43,8 @@ func (l *looker) aliasEnds(ctx context.Context) {
 	}
 }
 
-// circleFrom gives the aliases that lead round, from where a name leads into them; nil where they do not, or follow
-// each other further than resolvers go.
+// circleFrom gives the aliases that lead round, from where a name leads into them; nil where they
+// do not, or follow each other further than resolvers go.
 func circleFrom(name string, aliases map[string]string) []string {
 	var way []string
 	for len(way) <= 2*mostAliases {
@@ -88,7 +88,8 @@ func (l *looker) doors(ctx context.Context) {
 	}
 }
 
-// askEachAddress asks every address of a door alone; different addresses with the same answer are fine.
+// askEachAddress asks every address of a door alone; different addresses with the same answer are
+// fine.
 func (l *looker) askEachAddress(ctx context.Context, d web.Door, addresses []netip.Addr) {
 	diff := survey.Difference{Name: d.String()}
 	for _, a := range addresses {
@@ -102,14 +103,17 @@ func (l *looker) askEachAddress(ctx context.Context, d web.Door, addresses []net
 		}
 		diff.Voices = append(diff.Voices, survey.Voice{Who: a.String(), Values: []string{says}})
 	}
-	if slices.ContainsFunc(diff.Voices, func(v survey.Voice) bool { return v.Values[0] != diff.Voices[0].Values[0] }) {
+	if slices.ContainsFunc(diff.Voices, func(v survey.Voice) bool {
+		return v.Values[0] != diff.Voices[0].Values[0]
+	}) {
 		l.domain.Differences = append(l.domain.Differences, diff)
 	}
 }
 
 // robots reads robots.txt of a door that serves one itself.
 func (l *looker) robots(ctx context.Context, d web.Door) {
-	status, location, body, err := l.web.fetchOnce(ctx, d.URL("/robots.txt", ""), "text/plain", MostBody, new(bool))
+	status, location, body,
+		err := l.web.fetchOnce(ctx, d.URL("/robots.txt", ""), "text/plain", MostBody, new(bool))
 	if err != nil || status != 200 || location != "" {
 		return
 	}
@@ -136,7 +140,8 @@ func (l *looker) registration(ctx context.Context) {
 	}
 	l.domain.Registration = r
 	if len(r.Unread) > 0 {
-		l.unseen("the registration of %s: a part of these could not be read: %s", l.domain.Name, strings.Join(r.Unread, ", "))
+		l.unseen("the registration of %s: a part of these could not be read: %s", l.domain.Name,
+			strings.Join(r.Unread, ", "))
 	}
 	if r.Ends == nil && !l.subject.Renews.IsZero() { // what somebody wrote down is better than nothing
 		r.Ends, r.EndsFrom = &l.subject.Renews, survey.EstateFile

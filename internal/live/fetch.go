@@ -13,12 +13,13 @@ import (
 
 // fetch gets the body of a URL, following a few redirects. Certificates are not judged. A body of
 // more than so many octets is an error.
-func (w *Client) fetch(ctx context.Context, u web.URL, accept string, most int64) (int, []byte, error) {
+func (w *Client) fetch(ctx context.Context, u web.URL, accept string, most int64) (int, []byte,
+	error) {
 	return w.fetchFrom(ctx, u, accept, most, false)
 }
 
-// fetchFrom does so for a URL that somebody public named, who leads nobody into private networks, or
-// for one that was typed here.
+// fetchFrom does so for a URL that somebody public named, who leads nobody into private networks,
+// or for one that was typed here.
 func (w *Client) fetchFrom(
 	ctx context.Context, u web.URL, accept string, most int64, public bool,
 ) (int, []byte, error) {
@@ -70,8 +71,8 @@ func (w *Client) fetchOnce(
 	return status, location, body, err
 }
 
-// exchange asks for a URL and hands over the answer. public says, and is told, whether the first address lay outside
-// private networks.
+// exchange asks for a URL and hands over the answer. public says, and is told, whether the first
+// address lay outside private networks.
 func (w *Client) exchange(
 	ctx context.Context,
 	u web.URL,
@@ -90,10 +91,12 @@ func (w *Client) exchange(
 			}
 		}
 	}
-	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen), 4*w.vantage.Timeout)
+	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen),
+		4*w.vantage.Timeout)
 	defer cancel()
-	request := &http.Request{Method: http.MethodGet, URL: asURL(u), Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
-		Header: http.Header{"User-Agent": {w.vantage.Agent}, "Accept": {accept}}}
+	request := &http.Request{Method: http.MethodGet, URL: asURL(u), Proto: "HTTP/1.1", ProtoMajor: 1,
+		ProtoMinor: 1,
+		Header:     http.Header{"User-Agent": {w.vantage.Agent}, "Accept": {accept}}}
 	response, err := w.shared.RoundTrip(request.WithContext(ctx))
 	if err != nil {
 		return w.sortHTTP(err, seen)
@@ -108,14 +111,15 @@ func (w *Client) exchange(
 	return take(response)
 }
 
-// Fetch gets the body of a URL, following a few redirects; one of more than so many octets is an error. Certificates
-// are not judged.
-func (w *Client) Fetch(ctx context.Context, u web.URL, most int64) (status int, body []byte, err error) {
+// Fetch gets the body of a URL, following a few redirects; one of more than so many octets is an
+// error. Certificates are not judged.
+func (w *Client) Fetch(ctx context.Context, u web.URL, most int64) (status int, body []byte,
+	err error) {
 	return w.fetch(ctx, u, "*/*", most)
 }
 
-// FetchNamed does the same for a URL that something from outside named: it leads nobody into private
-// networks, unless the vantage looks into those anyway.
+// FetchNamed does the same for a URL that something from outside named: it leads nobody into
+// private networks, unless the vantage looks into those anyway.
 func (w *Client) FetchNamed(ctx context.Context, u web.URL, most int64) (int, []byte, error) {
 	return w.fetchFrom(ctx, u, "*/*", most, true)
 }

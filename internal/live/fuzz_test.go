@@ -53,7 +53,8 @@ func selfSigned(f *testing.F, names ...string) []byte {
 	f.Helper()
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(f, err)
-	c := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "x\n\x1b[2J"}, DNSNames: names,
+	c := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "x\n\x1b[2J"},
+		DNSNames:  names,
 		NotBefore: time.Unix(1e9, 0), NotAfter: time.Unix(2e9, 0)}
 	der, err := x509.CreateCertificate(rand.Reader, c, c, &key.PublicKey, key)
 	require.NoError(f, err)
@@ -98,7 +99,8 @@ func FuzzCertificate(f *testing.F) {
 // FuzzPoint reads points.
 func FuzzPoint(f *testing.F) {
 	for _, s := range []string{
-		"a.example=192.0.2.1", "a.example:443=[2001:db8::1]:8443", "=", "a=b", "a.example:99999=1.2.3.4:0",
+		"a.example=192.0.2.1", "a.example:443=[2001:db8::1]:8443", "=", "a=b",
+		"a.example:99999=1.2.3.4:0",
 	} {
 		f.Add(s)
 	}

@@ -15,15 +15,17 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Connections over http are our own: one question and its answer at a time (RFC 9112), read by net/http's reader on the
-// goroutine that asks. Those over https are net/http's, since it speaks HTTP/2 too.
+// Connections over http are our own: one question and its answer at a time (RFC 9112), read by
+// net/http's reader on the goroutine that asks. Those over https are net/http's, since it speaks
+// HTTP/2 too.
 
 const (
 	mostKept = 256              // connections that wait for another question
 	keptFor  = 10 * time.Second // and for how long
 )
 
-// way is what a connection is kept for: a host and port, as browsers have it, and the address where one was named.
+// way is what a connection is kept for: a host and port, as browsers have it, and the address where
+// one was named.
 type way struct {
 	host    web.Host
 	port    uint16
@@ -55,9 +57,10 @@ func (c *keptConn) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// ask sends a question and reads the head of its answer, which has to be there within so long. The error is that of
-// the connection or of net/http's reader, or errLongHead.
-func (c *keptConn) ask(question []byte, request *http.Request, within time.Duration) (*http.Response, error) {
+// ask sends a question and reads the head of its answer, which has to be there within so long. The
+// error is that of the connection or of net/http's reader, or errLongHead.
+func (c *keptConn) ask(question []byte, request *http.Request,
+	within time.Duration) (*http.Response, error) {
 	c.left, c.heard = MostHeader, false
 	if err := c.SetDeadline(time.Now().Add(within)); err != nil {
 		return nil, err
@@ -67,7 +70,8 @@ func (c *keptConn) ask(question []byte, request *http.Request, within time.Durat
 	}
 	for { // early answers (RFC 9110 section 15.2) count for the length of the head
 		response, err := http.ReadResponse(c.reader, request)
-		if err != nil || response.StatusCode/100 != 1 || response.StatusCode == http.StatusSwitchingProtocols {
+		if err != nil || response.StatusCode/100 != 1 ||
+			response.StatusCode == http.StatusSwitchingProtocols {
 			return response, err
 		}
 	}
@@ -203,12 +207,13 @@ func (k *keeper) close() {
 	}
 }
 
-// plainly asks over http, and hands the answer to read, whose error comes back. A connection that was kept may have
-// been closed at the other end before the question came: then another one is asked, as browsers do (RFC 9110 section
-// 9.2.2), and also where a server says 408 for a question that it never read. What is sent with POST goes over a
-// connection of its own, and once.
+// plainly asks over http, and hands the answer to read, whose error comes back. A connection that
+// was kept may have been closed at the other end before the question came: then another one is
+// asked, as browsers do (RFC 9110 section 9.2.2), and also where a server says 408 for a question
+// that it never read. What is sent with POST goes over a connection of its own, and once.
 func (w *Client) plainly(
-	ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer, read func(*http.Response) *refusal,
+	ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer,
+	read func(*http.Response) *refusal,
 ) *refusal {
 	door := ask.URL.Door()
 	to := way{door.Host, door.PortNumber(), ask.Address}
@@ -243,7 +248,8 @@ func (w *Client) plainly(
 			refused = w.sortHTTP(ctx.Err(), seen)
 		case err != nil:
 			refused = w.sortHTTP(err, seen)
-		case response.StatusCode == http.StatusSwitchingProtocols: // what follows is no HTTP, and never ends by itself
+		case response.StatusCode == http.StatusSwitchingProtocols:
+			// what follows is no HTTP, and never ends by itself
 			refused = &refusal{chain.BadAnswer, otherProtocol}
 		default:
 			_ = c.body(4 * w.vantage.Timeout) // where it fails, so does the first reading
@@ -260,7 +266,8 @@ func (w *Client) plainly(
 	}
 }
 
-// question writes the head of a request (RFC 9112 section 3). The path goes out to the letter, as a browser sends it.
+// question writes the head of a request (RFC 9112 section 3). The path goes out to the letter, as a
+// browser sends it.
 func (w *Client) question(out []byte, ask chain.Ask, a *chain.Answer) []byte {
 	method := ask.Method
 	if method == "" {

@@ -22,7 +22,8 @@ import (
 	"upperpath.example/upperpath/internal/live"
 )
 
-// talker serves plain HTTP on loopback: say is told each request, and the number of its connection, from 1 on.
+// talker serves plain HTTP on loopback: say is told each request, and the number of its connection,
+// from 1 on.
 type talker struct {
 	point       live.Point
 	connections atomic.Int64
@@ -79,10 +80,12 @@ func (s *talker) web(t *testing.T, v live.Vantage) *live.Client {
 var talked = chain.Ask{URL: web.MustParseURL("http://talk.example/a?b=1")}
 
 const (
-	short    = "HTTP/1.1 200 OK\r\nContent-Length: 4\r\nContent-Type: text/plain\r\n\r\nhere"
-	moved    = "HTTP/1.1 301 Moved Permanently\r\nLocation: http://b.example/\r\nContent-Length: 0\r\n\r\n"
-	tooLate  = "HTTP/1.1 408 Request Timeout\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
-	chunked  = "HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\nTrailer: X\r\n\r\n4\r\nhere\r\n0\r\nX: y\r\n\r\n"
+	short = "HTTP/1.1 200 OK\r\nContent-Length: 4\r\nContent-Type: text/plain\r\n\r\nhere"
+	moved = "HTTP/1.1 301 Moved Permanently\r\nLocation: http://b.example/\r\n" +
+		"Content-Length: 0\r\n\r\n"
+	tooLate = "HTTP/1.1 408 Request Timeout\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
+	chunked = "HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\nTrailer: X\r\n\r\n4\r\nhere\r\n" +
+		"0\r\nX: y\r\n\r\n"
 	forGood  = "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 4\r\n\r\nhere"
 	untilEnd = "HTTP/1.0 200 OK\r\nContent-Type: text/plain\r\n\r\nhere"
 )
@@ -93,13 +96,14 @@ func TestConnectionsAreKeptForTheNextQuestion(t *testing.T) {
 		shut        bool
 		connections int64
 	}{
-		"with a length":     {answer: short, connections: 1},
-		"a redirect":        {answer: moved, connections: 1},
-		"in chunks":         {answer: chunked, connections: 1},
-		"without a body":    {answer: "HTTP/1.1 204 No Content\r\n\r\n", connections: 1},
-		"for good":          {answer: forGood, shut: true, connections: 5},
-		"HTTP/1.0":          {answer: untilEnd, shut: true, connections: 5},
-		"more than it said": {answer: short + moved, connections: 5}, // it is no answer to the next question
+		"with a length":  {answer: short, connections: 1},
+		"a redirect":     {answer: moved, connections: 1},
+		"in chunks":      {answer: chunked, connections: 1},
+		"without a body": {answer: "HTTP/1.1 204 No Content\r\n\r\n", connections: 1},
+		"for good":       {answer: forGood, shut: true, connections: 5},
+		"HTTP/1.0":       {answer: untilEnd, shut: true, connections: 5},
+		// it is no answer to the next question
+		"more than it said": {answer: short + moved, connections: 5},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s := talks(t, func(conn net.Conn, _ int64, _ string) {
@@ -113,21 +117,28 @@ func TestConnectionsAreKeptForTheNextQuestion(t *testing.T) {
 			require.Empty(t, first.Refusal, first.Detail)
 			for range 4 {
 				again := w.Answer(context.Background(), talked)
-				assert.Equal(t, []any{first.Status, first.Location, first.At}, []any{again.Status, again.Location, again.At})
+				assert.Equal(t, []any{first.Status, first.Location, first.At},
+					[]any{again.Status, again.Location, again.At})
 			}
 			assert.Equal(t, c.connections, s.connections.Load())
 		})
 	}
 }
 
-// TestWhatWasClosedMeanwhileIsAskedAnew has servers end what was kept, at once or as the next question comes, silently
-// or with a 408 that belongs to no question.
+// TestWhatWasClosedMeanwhileIsAskedAnew has servers end what was kept, at once or as the next
+// question comes, silently or with a 408 that belongs to no question.
 func TestWhatWasClosedMeanwhileIsAskedAnew(t *testing.T) {
 	for name, end := range map[string]func(c net.Conn, question int) bool{
-		"at once":                func(c net.Conn, _ int) bool { _ = c.Close(); return false },
-		"with a 408":             func(c net.Conn, _ int) bool { _, _ = io.WriteString(c, tooLate); return false },
-		"with a 408, when asked": func(c net.Conn, n int) bool { _, _ = io.WriteString(c, tooLate); return n == 2 },
-		"when it is asked":       func(c net.Conn, n int) bool { _ = c.Close(); return n == 2 },
+		"at once": func(c net.Conn, _ int) bool { _ = c.Close(); return false },
+		"with a 408": func(c net.Conn, _ int) bool {
+			_, _ = io.WriteString(c, tooLate)
+			return false
+		},
+		"with a 408, when asked": func(c net.Conn, n int) bool {
+			_, _ = io.WriteString(c, tooLate)
+			return n == 2
+		},
+		"when it is asked": func(c net.Conn, n int) bool { _ = c.Close(); return n == 2 },
 	} {
 		t.Run(name, func(t *testing.T) {
 			var lock sync.Mutex
@@ -186,40 +197,55 @@ func TestWhatIsPostedGoesOutOnceAndAlone(t *testing.T) {
 func TestTheQuestionGoesOutToTheLetter(t *testing.T) {
 	s := talks(t, func(c net.Conn, _ int64, _ string) { _, _ = io.WriteString(c, short) })
 	w := s.web(t, live.Vantage{Agent: "Te\r\nst: x"})
-	for _, path := range []string{"/", "//a//b", "/%7Ea/ü?q=a'b|c", "/a\r\nX:%20y?\r\nHost:\x00b", "/?"} {
+	for _, path := range []string{"/", "//a//b", "/%7Ea/ü?q=a'b|c", "/a\r\nX:%20y?\r\nHost:\x00b",
+		"/?"} {
 		u := web.MustParseURL("http://talk.example" + path)
 		require.Empty(t, w.Answer(context.Background(), chain.Ask{URL: u}).Refusal)
 		lines := strings.Split(<-s.said, "\r\n")
-		assert.Equal(t, []string{"GET " + u.RequestURI() + " HTTP/1.1", "Host: talk.example", "User-Agent: Test: x",
-			"Accept: text/html,*/*;q=0.8", ""}, lines, "one line each, whatever came from outside")
+		assert.Equal(t,
+			[]string{"GET " + u.RequestURI() + " HTTP/1.1", "Host: talk.example", "User-Agent: Test: x",
+				"Accept: text/html,*/*;q=0.8", ""}, lines, "one line each, whatever came from outside")
 		assert.Len(t, strings.Fields(lines[0]), 3)
 	}
 }
 
-// TestPlainAnswersAreReadAsNetHTTPReadsThem has a server say all kinds of things, right and wrong, and asks it by
-// net/http's own transport too.
+// TestPlainAnswersAreReadAsNetHTTPReadsThem has a server say all kinds of things, right and wrong,
+// and asks it by net/http's own transport too.
 func TestPlainAnswersAreReadAsNetHTTPReadsThem(t *testing.T) {
 	long := strings.Repeat("a", 300<<10)
 	for i, says := range []string{
-		short, moved, chunked, forGood, untilEnd, tooLate, "", "\r\n", "HTTP/1.1", "HTTP/1.1 200\r\n\r\n", "HTTP/1.1 2x0 OK\r\n\r\n",
+		short, moved, chunked, forGood, untilEnd, tooLate, "", "\r\n", "HTTP/1.1", "HTTP/1.1 200\r\n\r\n",
+		"HTTP/1.1 2x0 OK\r\n\r\n",
 		"HTTP/1.1 100 Continue\r\n\r\n" + short, "HTTP/1.1 103 Early Hints\r\nLink: </a>\r\n\r\n" + moved,
 		strings.Repeat("HTTP/1.1 103 Early Hints\r\n\r\n", 50) + short,
 		strings.Repeat("HTTP/1.1 103 Early Hints\r\n\r\n", 20000) + short,
 		"HTTP/1.1 101 Switching Protocols\r\nUpgrade: x\r\nConnection: upgrade\r\n\r\nhere",
-		"HTTP/2.0 200 OK\r\n\r\n", "HTTP/3 200\r\n\r\n", "ICY 200 OK\r\n\r\nhere", "SSH-2.0-x\r\n", "220 mail.example ESMTP\r\n",
+		"HTTP/2.0 200 OK\r\n\r\n", "HTTP/3 200\r\n\r\n", "ICY 200 OK\r\n\r\nhere", "SSH-2.0-x\r\n",
+		"220 mail.example ESMTP\r\n",
 		"<html>no head</html>", "\x15\x03\x01\x00\x02\x02\x50", "HTTP/1.1 301 Moved\r\n\r\n",
-		"HTTP/1.1 301 Moved\r\nLocation:\r\n\r\n", "HTTP/1.1 302 Found\r\nLocation: /a\r\nLocation: /b\r\nContent-Length: 0\r\n\r\n",
-		"HTTP/1.1 200 OK\r\nContent-Length: 4\r\nContent-Length: 5\r\n\r\nhere", "HTTP/1.1 200 OK\r\nContent-Length: -1\r\n\r\n",
+		"HTTP/1.1 301 Moved\r\nLocation:\r\n\r\n",
+		"HTTP/1.1 302 Found\r\nLocation: /a\r\nLocation: /b\r\nContent-Length: 0\r\n\r\n",
+		"HTTP/1.1 200 OK\r\nContent-Length: 4\r\nContent-Length: 5\r\n\r\nhere",
+		"HTTP/1.1 200 OK\r\nContent-Length: -1\r\n\r\n",
 		"HTTP/1.1 200 OK\r\nContent-Length: 4\r\nContent-Length: 4\r\n\r\nhere",
-		"HTTP/1.1 200 OK\r\nContent-Length: 400\r\n\r\nhere", "HTTP/1.1 200 OK\r\nContent-Length: x\r\n\r\nhere",
-		"HTTP/1.1 200 OK\r\nTransfer-Encoding: gzip\r\n\r\nhere", "HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\n",
-		"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\nContent-Length: 9\r\n\r\n4\r\nhere\r\n0\r\n\r\n",
-		"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\n4\r\nhe", "HTTP/1.1 200 OK\nContent-Length: 4\n\nhere",
-		"HTTP/1.1 200 OK\r\nNo colon\r\n\r\n", "HTTP/1.1 200 OK\r\n: none\r\n\r\n", "HTTP/1.1 200 OK\r\nA b: c\r\n\r\n",
-		"HTTP/1.1 200 OK\r\n folded\r\n\r\n", "HTTP/1.1 200 OK\r\nA: b\r\n folded\r\nContent-Length: 4\r\n\r\nhere",
-		"HTTP/1.1 200 OK\r\nA: \x00\r\n\r\n", "HTTP/1.1 200 OK\r\nA: " + long + "\r\n\r\n", "HTTP/1.1 200 " + long + "\r\n\r\n",
-		"HTTP/1.1 304 Not Modified\r\nContent-Length: 4\r\n\r\n", "HTTP/1.1 999 What\r\nContent-Length: 0\r\n\r\n",
-		"HTTP/1.1 099 What\r\nContent-Length: 0\r\n\r\n", "HTTP/1.1 500 Oh\r\nContent-Length: 4\r\n\r\nhere",
+		"HTTP/1.1 200 OK\r\nContent-Length: 400\r\n\r\nhere",
+		"HTTP/1.1 200 OK\r\nContent-Length: x\r\n\r\nhere",
+		"HTTP/1.1 200 OK\r\nTransfer-Encoding: gzip\r\n\r\nhere",
+		"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\n",
+		"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\nContent-Length: 9\r\n\r\n4\r\nhere\r\n0\r\n" +
+			"\r\n",
+		"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\n4\r\nhe",
+		"HTTP/1.1 200 OK\nContent-Length: 4\n\nhere",
+		"HTTP/1.1 200 OK\r\nNo colon\r\n\r\n", "HTTP/1.1 200 OK\r\n: none\r\n\r\n",
+		"HTTP/1.1 200 OK\r\nA b: c\r\n\r\n",
+		"HTTP/1.1 200 OK\r\n folded\r\n\r\n",
+		"HTTP/1.1 200 OK\r\nA: b\r\n folded\r\nContent-Length: 4\r\n\r\nhere",
+		"HTTP/1.1 200 OK\r\nA: \x00\r\n\r\n", "HTTP/1.1 200 OK\r\nA: " + long + "\r\n\r\n",
+		"HTTP/1.1 200 " + long + "\r\n\r\n",
+		"HTTP/1.1 304 Not Modified\r\nContent-Length: 4\r\n\r\n",
+		"HTTP/1.1 999 What\r\nContent-Length: 0\r\n\r\n",
+		"HTTP/1.1 099 What\r\nContent-Length: 0\r\n\r\n",
+		"HTTP/1.1 500 Oh\r\nContent-Length: 4\r\n\r\nhere",
 	} {
 		t.Run(fmt.Sprint(i), func(t *testing.T) {
 			s := talks(t, func(c net.Conn, _ int64, _ string) {
@@ -232,12 +258,15 @@ func TestPlainAnswersAreReadAsNetHTTPReadsThem(t *testing.T) {
 					var d net.Dialer
 					return d.DialContext(ctx, "tcp", netip.AddrPortFrom(s.point.Address, s.point.To).String())
 				}}
-			request, err := http.NewRequestWithContext(context.Background(), http.MethodGet, talked.URL.String(), http.NoBody)
+			request, err := http.NewRequestWithContext(context.Background(), http.MethodGet,
+				talked.URL.String(), http.NoBody)
 			require.NoError(t, err)
 			response, err := theirs.RoundTrip(request)
 			if err != nil {
-				assert.Equal(t, chain.BadAnswer, ours.Refusal, "net/http says %v; we have status %d", err, ours.Status)
-				assert.NotContains(t, ours.Detail, "127.0.0.1:", "what the library says of sockets is for nobody")
+				assert.Equal(t, chain.BadAnswer, ours.Refusal, "net/http says %v; we have status %d", err,
+					ours.Status)
+				assert.NotContains(t, ours.Detail, "127.0.0.1:",
+					"what the library says of sockets is for nobody")
 				return
 			}
 			defer response.Body.Close()
@@ -264,8 +293,10 @@ func TestAQuestionThatIsCutOffIsUnseen(t *testing.T) {
 
 func TestManyHostsKeepFewConnections(t *testing.T) {
 	var open, most atomic.Int64
-	server := &http.Server{ //nolint:gosec // it is asked by this test alone
-		Handler: http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "here") }),
+	server := &http.Server{ // it is asked by this test alone
+		Handler: http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+			_, _ = io.WriteString(w, "here")
+		}),
 		ConnState: func(_ net.Conn, s http.ConnState) {
 			switch s {
 			case http.StateNew:
@@ -292,16 +323,19 @@ func TestManyHostsKeepFewConnections(t *testing.T) {
 	w, err := live.New(v)
 	require.NoError(t, err)
 	for i := range hosts {
-		a := w.Answer(context.Background(), chain.Ask{URL: web.MustParseURL(fmt.Sprintf("http://h%d.example/", i))})
+		a := w.Answer(context.Background(),
+			chain.Ask{URL: web.MustParseURL(fmt.Sprintf("http://h%d.example/", i))})
 		require.Equal(t, http.StatusOK, a.Status)
 	}
 	assert.Greater(t, most.Load(), int64(200), "they are kept")
 	w.Close()
-	assert.Eventually(t, func() bool { return open.Load() == 0 }, 10*time.Second, 10*time.Millisecond, "Close closes all")
+	assert.Eventually(t, func() bool { return open.Load() == 0 }, 10*time.Second, 10*time.Millisecond,
+		"Close closes all")
 	assert.Less(t, most.Load(), int64(hosts), "but not all of them")
 }
 
-// TestAServerThatAsksForTimeIsGivenIt has servers answer 429 and 503 once, with a time to come back or without.
+// TestAServerThatAsksForTimeIsGivenIt has servers answer 429 and 503 once, with a time to come back
+// or without.
 func TestAServerThatAsksForTimeIsGivenIt(t *testing.T) {
 	for name, c := range map[string]struct {
 		says   string // what is answered first
@@ -309,13 +343,19 @@ func TestAServerThatAsksForTimeIsGivenIt(t *testing.T) {
 		waits  time.Duration
 		asked  int
 	}{
-		"429":                 {"HTTP/1.1 429 Slow\r\nContent-Length: 0\r\n\r\n", 200, time.Second, 2},
-		"429, in a second":    {"HTTP/1.1 429 Slow\r\nRetry-After: 1\r\nContent-Length: 0\r\n\r\n", 200, time.Second, 2},
-		"503, at once":        {"HTTP/1.1 503 Busy\r\nRetry-After: 0\r\nContent-Length: 0\r\n\r\n", 200, 0, 2},
-		"503, in an hour":     {"HTTP/1.1 503 Busy\r\nRetry-After: 3600\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
-		"503, nobody knows":   {"HTTP/1.1 503 Busy\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
-		"503, at no time":     {"HTTP/1.1 503 Busy\r\nRetry-After: soon\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
-		"503, a day long ago": {"HTTP/1.1 503 Busy\r\nRetry-After: Wed, 21 Oct 2015 07:28:00 GMT\r\nContent-Length: 0\r\n\r\n", 200, 0, 2},
+		"429": {"HTTP/1.1 429 Slow\r\nContent-Length: 0\r\n\r\n", 200, time.Second, 2},
+		"429, in a second": {"HTTP/1.1 429 Slow\r\nRetry-After: 1\r\nContent-Length: 0\r\n\r\n", 200,
+			time.Second, 2},
+		"503, at once": {"HTTP/1.1 503 Busy\r\nRetry-After: 0\r\nContent-Length: 0\r\n\r\n", 200,
+			0, 2},
+		"503, in an hour": {"HTTP/1.1 503 Busy\r\nRetry-After: 3600\r\nContent-Length: 0\r\n\r\n",
+			503, 0, 1},
+		"503, nobody knows": {"HTTP/1.1 503 Busy\r\nContent-Length: 0\r\n\r\n", 503, 0, 1},
+		"503, at no time": {"HTTP/1.1 503 Busy\r\nRetry-After: soon\r\nContent-Length: 0\r\n\r\n",
+			503, 0, 1},
+		"503, a day long ago": {
+			"HTTP/1.1 503 Busy\r\nRetry-After: Wed, 21 Oct 2015 07:28:00 GMT\r\nContent-Length: 0\r\n\r\n",
+			200, 0, 2},
 	} {
 		t.Run(name, func(t *testing.T) {
 			var asked atomic.Int64
@@ -345,7 +385,8 @@ func TestQuestionsAtAHostBeginAsOftenAsMayBe(t *testing.T) {
 		all.Go(func() { assert.Equal(t, http.StatusOK, w.Answer(context.Background(), talked).Status) })
 	}
 	all.Wait()
-	assert.GreaterOrEqual(t, time.Since(began), 10*time.Second/50, "the first at once, then one every 20 ms")
+	assert.GreaterOrEqual(t, time.Since(began), 10*time.Second/50,
+		"the first at once, then one every 20 ms")
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	assert.Equal(t, chain.Unseen, w.Answer(ctx, talked).Refusal)

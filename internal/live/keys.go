@@ -24,7 +24,8 @@ func (l *looker) signing(ctx context.Context) {
 	}
 }
 
-// barred gives the resolvers that answer about the zone only where they are asked not to check signatures.
+// barred gives the resolvers that answer about the zone only where they are asked not to check
+// signatures.
 func (l *looker) barred(ctx context.Context) []string {
 	var all []string
 	r := l.web.resolver
@@ -50,8 +51,8 @@ func (l *looker) keys(ctx context.Context) (*dns.Msg, error) {
 	return answer, nil
 }
 
-// matchKeys looks which DS records of the parent stand for a key of the zone (RFC 4034 section 5.1.4). It returns the
-// answer that holds the keys, nil where there is none.
+// matchKeys looks which DS records of the parent stand for a key of the zone (RFC 4034 section
+// 5.1.4). It returns the answer that holds the keys, nil where there is none.
 func (l *looker) matchKeys(ctx context.Context) *dns.Msg {
 	answer, err := l.keys(ctx)
 	if err == nil && answer.Rcode != dns.RcodeSuccess {
@@ -91,7 +92,8 @@ func standsFor(ds string, keys []dns.RR) bool {
 // mostSigned is how many name servers are asked for their signatures: each may hold others.
 const mostSigned = 8
 
-// signatures looks at the signatures of the keys, of the SOA record at every server, and of the hosts' addresses.
+// signatures looks at the signatures of the keys, of the SOA record at every server, and of the
+// hosts' addresses.
 func (l *looker) signatures(ctx context.Context, keys *dns.Msg) []survey.Signature {
 	if keys == nil || len(l.sessions) == 0 {
 		return nil
@@ -120,8 +122,8 @@ func (l *looker) signatures(ctx context.Context, keys *dns.Msg) []survey.Signatu
 	return all
 }
 
-// signaturesIn gives the signatures of a record set in an answer; one without times and with its fault where there is
-// none. An algorithm that cannot be checked here is no fault.
+// signaturesIn gives the signatures of a record set in an answer; one without times and with its
+// fault where there is none. An algorithm that cannot be checked here is no fault.
 func signaturesIn(answer *dns.Msg, name string, kind uint16, keys []dns.RR) []survey.Signature {
 	var set []dns.RR
 	for _, rr := range answer.Answer {
@@ -174,5 +176,5 @@ func signatureEnds(sig *dns.RRSIG) time.Time { return signatureTime(sig.Expirati
 // signatureTime gives the time that 32 bits stand for: the one nearest to now (RFC 1982).
 func signatureTime(seconds uint32) time.Time {
 	now := time.Now().Unix()
-	return time.Unix(now+int64(int32(seconds-uint32(now))), 0).UTC() //nolint:gosec // meant to wrap
+	return time.Unix(now+int64(int32(seconds-uint32(now))), 0).UTC() // meant to wrap
 }

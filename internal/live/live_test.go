@@ -71,7 +71,8 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 	lines := []string{
 		"a.example. 300 IN A 192.0.2.1", "www.a.example. 60 IN CNAME edge.b.example.",
 		"edge.b.example. 120 IN CNAME a.example.",
-		"six.example. 300 IN AAAA 2001:db8::1", "both.example. 30 IN A 192.0.2.99", "both.example. 30 IN A 192.0.2.1",
+		"six.example. 300 IN AAAA 2001:db8::1", "both.example. 30 IN A 192.0.2.99",
+		"both.example. 30 IN A 192.0.2.1",
 		"round.example. 300 IN CNAME robin.example.", "robin.example. 300 IN CNAME round.example.",
 		"text.example. 300 IN TXT \"x\"", "dangling.example. 300 IN CNAME nowhere.example.",
 		"*.wild.example. 300 IN A 192.0.2.1",
@@ -80,11 +81,12 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 		lines = append(lines, fmt.Sprintf("many.example. 300 IN A 192.0.2.%d", i+100))
 	}
 	lines = append(lines, "many.example. 300 IN A 192.0.2.1")
-	w := look(t, stage.Scene{Zones: records(t, lines...), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.1:80"):       {Answer: page("one")},
-		netip.MustParseAddrPort("[2001:db8::1]:80"):   {Answer: page("six")},
-		netip.MustParseAddrPort("[2001:db8::1]:8080"): {Answer: page("six on a port")},
-	}}, nil)
+	w := look(t,
+		stage.Scene{Zones: records(t, lines...), Endpoints: map[netip.AddrPort]*stage.Endpoint{
+			netip.MustParseAddrPort("192.0.2.1:80"):       {Answer: page("one")},
+			netip.MustParseAddrPort("[2001:db8::1]:80"):   {Answer: page("six")},
+			netip.MustParseAddrPort("[2001:db8::1]:8080"): {Answer: page("six on a port")},
+		}}, nil)
 	a := ask(w, "http://www.a.example/")
 	assert.Equal(t, 200, a.Status)
 	assert.Equal(t, "192.0.2.1:80", a.Address)
@@ -111,7 +113,8 @@ func TestNamesAreFollowedToTheirAddresses(t *testing.T) {
 	round := ask(w, "http://round.example/")
 	assert.Equal(t, chain.AliasLoop, round.Refusal)
 	assert.Contains(t, round.Detail, "form a loop: ")
-	assert.Contains(t, ask(w, "http://many.example/").Address, "192.0.2.", "an answer too long for UDP comes over TCP")
+	assert.Contains(t, ask(w, "http://many.example/").Address, "192.0.2.",
+		"an answer too long for UDP comes over TCP")
 }
 
 func TestRefusalsAreSorted(t *testing.T) {
@@ -144,9 +147,10 @@ func TestRefusalsAreSorted(t *testing.T) {
 func TestASilentAddressIsNotWaitedForAgainAndAgain(t *testing.T) {
 	w := look(
 		t,
-		stage.Scene{Zones: records(t, "silent.example. 1 IN A 192.0.2.2"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-			netip.MustParseAddrPort("192.0.2.2:80"): {Silent: true},
-		}},
+		stage.Scene{Zones: records(t, "silent.example. 1 IN A 192.0.2.2"),
+			Endpoints: map[netip.AddrPort]*stage.Endpoint{
+				netip.MustParseAddrPort("192.0.2.2:80"): {Silent: true},
+			}},
 		nil,
 	)
 	first := ask(w, "http://silent.example/")
@@ -174,18 +178,22 @@ func TestCertificatesAreJudgedAsBrowsersDo(t *testing.T) {
 	const host = "a.example"
 	names := []string{host, "www.a.example"}
 	for want, c := range map[string]stage.Certificate{
-		"":                             {Names: names},
-		"wrong-name":                   {Names: []string{"other.example"}},
-		"expired":                      {Names: names, From: -90 * day, Until: -2 * day},
-		"not-yet-valid":                {Names: names, From: 2 * day, Until: 90 * day},
-		"untrusted":                    {Names: names, SignedBy: stage.ByStranger},
-		"broken-chain":                 {Names: names, LeaveOut: true},
-		"expires-soon":                 {Names: names, From: -80 * day, Until: 10 * day},
-		"wrong-name expired untrusted": {Names: nil, From: -90 * day, Until: -2 * day, SignedBy: stage.ByItself},
+		"":              {Names: names},
+		"wrong-name":    {Names: []string{"other.example"}},
+		"expired":       {Names: names, From: -90 * day, Until: -2 * day},
+		"not-yet-valid": {Names: names, From: 2 * day, Until: 90 * day},
+		"untrusted":     {Names: names, SignedBy: stage.ByStranger},
+		"broken-chain":  {Names: names, LeaveOut: true},
+		"expires-soon":  {Names: names, From: -80 * day, Until: 10 * day},
+		"wrong-name expired untrusted": {Names: nil, From: -90 * day, Until: -2 * day,
+			SignedBy: stage.ByItself},
 	} {
-		w := look(t, stage.Scene{Zones: records(t, host+". 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-			netip.MustParseAddrPort("192.0.2.1:443"): {Answer: page("x"), Certificates: []stage.Certificate{c}},
-		}}, nil)
+		w := look(t,
+			stage.Scene{Zones: records(t, host+". 1 IN A 192.0.2.1"),
+				Endpoints: map[netip.AddrPort]*stage.Endpoint{
+					netip.MustParseAddrPort("192.0.2.1:443"): {Answer: page("x"),
+						Certificates: []stage.Certificate{c}},
+				}}, nil)
 		a := ask(w, "https://"+host+"/")
 		require.NotNil(t, a.TLS, want)
 		assert.Equal(t, want, strings.Join(finding.Names(a.TLS.Faults), " "))
@@ -199,12 +207,13 @@ func TestCertificatesAreJudgedAsBrowsersDo(t *testing.T) {
 func TestAnotherTimeJudgesCertificatesOtherwise(t *testing.T) {
 	w := look(
 		t,
-		stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-			netip.MustParseAddrPort("192.0.2.1:443"): {
-				Answer:       page("x"),
-				Certificates: []stage.Certificate{{Names: []string{"a.example"}}},
-			},
-		}},
+		stage.Scene{Zones: records(t, "a.example. 1 IN A 192.0.2.1"),
+			Endpoints: map[netip.AddrPort]*stage.Endpoint{
+				netip.MustParseAddrPort("192.0.2.1:443"): {
+					Answer:       page("x"),
+					Certificates: []stage.Certificate{{Names: []string{"a.example"}}},
+				},
+			}},
 		func(v *live.Vantage) { v.AsOf = time.Now().Add(61 * day) },
 	)
 	assert.Equal(t, []finding.Code{finding.Expired}, ask(w, "https://a.example/").TLS.Faults)
@@ -243,7 +252,9 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 			}
 		}
 	}
-	says := func(text string) func(net.Conn) { return func(c net.Conn) { _, _ = c.Write([]byte(text)) } }
+	says := func(text string) func(net.Conn) {
+		return func(c net.Conn) { _, _ = c.Write([]byte(text)) }
+	}
 	redirect := func(headers string) func(net.Conn) {
 		return says("HTTP/1.1 301 Moved\r\n" + headers + "Content-Length: 0\r\nConnection: close\r\n\r\n")
 	}
@@ -251,28 +262,37 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 		answer func(net.Conn)
 		want   string
 	}{
-		"garbage":        {says("\x00\x1b[31mSSH-2.0\r\n"), "bad-answer"},
-		"nothing":        {says(""), "bad-answer"},
-		"half a head":    {says("HTTP/1.1 200"), "bad-answer"},
-		"silence":        {func(net.Conn) { time.Sleep(2 * time.Second) }, "timeout"},
-		"endless header": {endless("HTTP/1.1 200 OK\r\n", "X: "+strings.Repeat("y", 1000)+"\r\n"), "bad-answer"},
-		"endless line":   {endless("HTTP/1.1 200 OK\r\nX: ", strings.Repeat("y", 4096)), "bad-answer"},
-		"endless body":   {endless("HTTP/1.1 200 OK\r\n\r\n", strings.Repeat("z", 4096)), "plain-arrival"},
-		"broken chunks":  {says("HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\n"), "plain-arrival"},
+		"garbage":     {says("\x00\x1b[31mSSH-2.0\r\n"), "bad-answer"},
+		"nothing":     {says(""), "bad-answer"},
+		"half a head": {says("HTTP/1.1 200"), "bad-answer"},
+		"silence":     {func(net.Conn) { time.Sleep(2 * time.Second) }, "timeout"},
+		"endless header": {endless("HTTP/1.1 200 OK\r\n", "X: "+strings.Repeat("y", 1000)+"\r\n"),
+			"bad-answer"},
+		"endless line": {endless("HTTP/1.1 200 OK\r\nX: ", strings.Repeat("y", 4096)), "bad-answer"},
+		"endless body": {endless("HTTP/1.1 200 OK\r\n\r\n", strings.Repeat("z", 4096)),
+			"plain-arrival"},
+		"broken chunks": {says("HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\n"),
+			"plain-arrival"},
 		"no location":    {redirect(""), "bad-location"},
 		"empty location": {redirect("Location: \r\n"), "bad-location"},
 		"spaces":         {redirect("Location: http://bad.example/a b\r\n"), "bad-location"},
 		"script":         {redirect("Location: javascript:alert(1)\r\n"), "bad-location"},
 		"tab":            {redirect("Location: http://bad.example/\tx\r\n"), "bad-location"},
-		"control":        {redirect("Location: http://bad.example/\x1b[2Jx\r\n"), "bad-answer"}, // no header may hold it
-		"two locations":  {redirect("Location: http://bad.example/1\r\nLocation: http://bad.example/2\r\n"), "bad-location"},
-		"outside ASCII":  {redirect("Location: http://bad.example/\xc3\xb8\r\n"), "bad-location"},
-		"unknown host":   {redirect("Location: http://:80/\r\n"), "bad-location"},
+		// no header may hold it
+		"control": {redirect("Location: http://bad.example/\x1b[2Jx\r\n"), "bad-answer"},
+		"two locations": {
+			redirect("Location: http://bad.example/1\r\nLocation: http://bad.example/2\r\n"),
+			"bad-location"},
+		"outside ASCII": {redirect("Location: http://bad.example/\xc3\xb8\r\n"), "bad-location"},
+		"unknown host":  {redirect("Location: http://:80/\r\n"), "bad-location"},
 	} {
-		w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Proxy, v.Points = "", []live.Point{raw(t, c.answer)} })
+		w := look(t, stage.Scene{}, func(v *live.Vantage) {
+			v.Proxy, v.Points = "", []live.Point{raw(t, c.answer)}
+		})
 		done := make(chan chain.Chain, 1)
 		go func() {
-			done <- chain.Follow(context.Background(), w, chain.Ask{URL: web.MustParseURL("http://bad.example/x")}, chain.Asked)
+			done <- chain.Follow(context.Background(), w,
+				chain.Ask{URL: web.MustParseURL("http://bad.example/x")}, chain.Asked)
 		}()
 		select {
 		case got := <-done:
@@ -291,7 +311,9 @@ func TestHostileAnswersAreFindingsAndNeverAHang(t *testing.T) {
 func TestLocalhostAsksNobody(t *testing.T) {
 	server := httptest.NewServer(http.NotFoundHandler())
 	defer server.Close()
-	w := look(t, stage.Scene{}, func(v *live.Vantage) { v.Proxy, v.Resolvers = "", []string{"127.0.0.1:1"} })
+	w := look(t, stage.Scene{}, func(v *live.Vantage) {
+		v.Proxy, v.Resolvers = "", []string{"127.0.0.1:1"}
+	})
 	at := netip.MustParseAddrPort(strings.TrimPrefix(server.URL, "http://"))
 	assert.Equal(t, 404, ask(w, fmt.Sprintf("http://dev.localhost:%d/", at.Port())).Status)
 }
@@ -302,12 +324,15 @@ func TestPathsGoOutToTheLetter(t *testing.T) {
 		l, err := net.Listen("tcp", "127.0.0.1:0")
 		require.NoError(t, err)
 		t.Cleanup(func() { _ = l.Close() })
-		server := &http.Server{Handler: http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = r.RequestURI })}
+		server := &http.Server{
+			Handler: http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) { got = r.RequestURI })}
 		go func() { _ = server.Serve(l) }()
 		at := netip.MustParseAddrPort(l.Addr().String())
-		v.Proxy, v.Points = "", []live.Point{{Host: web.MustParseHost("a.example"), Address: at.Addr(), To: at.Port()}}
+		v.Proxy, v.Points = "",
+			[]live.Point{{Host: web.MustParseHost("a.example"), Address: at.Addr(), To: at.Port()}}
 	})
-	for _, uri := range []string{"/", "/a%2Fb|c?x=%20|y", "//two", "/a//b", `/say"hi"`, "/{x}", "/%7e~", "/?", "/a?b?c"} {
+	for _, uri := range []string{"/", "/a%2Fb|c?x=%20|y", "//two", "/a//b", `/say"hi"`, "/{x}",
+		"/%7e~", "/?", "/a?b?c"} {
 		require.Equal(t, 200, ask(w, "http://a.example"+uri).Status, uri)
 		assert.Equal(t, strings.TrimSuffix(uri, "?"), got)
 	}
@@ -338,7 +363,8 @@ func TestPointsGoAroundDNSAndKeepToTheWay(t *testing.T) {
 	)
 }
 
-// TestAPointNeverLeavesTheStage points at a server on loopback, which the stage's proxy does not know.
+// TestAPointNeverLeavesTheStage points at a server on loopback, which the stage's proxy does not
+// know.
 func TestAPointNeverLeavesTheStage(t *testing.T) {
 	server := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {
 		t.Error("the point was asked around the proxy")
@@ -372,22 +398,27 @@ func TestAFrameIsSeenInWhatAServerAnswers(t *testing.T) {
 
 func TestParsePoint(t *testing.T) {
 	for in, want := range map[string]live.Point{
-		"a.example=192.0.2.1": {Host: web.MustParseHost("a.example"), Address: netip.MustParseAddr("192.0.2.1")},
+		"a.example=192.0.2.1": {Host: web.MustParseHost("a.example"),
+			Address: netip.MustParseAddr("192.0.2.1")},
 		"a.example:443=192.0.2.1:8443": {
-			Host: web.MustParseHost("a.example"), Port: 443, Address: netip.MustParseAddr("192.0.2.1"), To: 8443,
+			Host: web.MustParseHost("a.example"), Port: 443, Address: netip.MustParseAddr("192.0.2.1"),
+			To: 8443,
 		},
 		"a.example:80=[2001:db8::1]:81": {
-			Host: web.MustParseHost("a.example"), Port: 80, Address: netip.MustParseAddr("2001:db8::1"), To: 81,
+			Host: web.MustParseHost("a.example"), Port: 80, Address: netip.MustParseAddr("2001:db8::1"),
+			To: 81,
 		},
 		"møllehuset.example=[2001:db8::1]": {
-			Host: web.MustParseHost("xn--mllehuset-l8a.example"), Address: netip.MustParseAddr("2001:db8::1"),
+			Host:    web.MustParseHost("xn--mllehuset-l8a.example"),
+			Address: netip.MustParseAddr("2001:db8::1"),
 		},
 	} {
 		got, err := live.ParsePoint(in)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, got, in)
 	}
-	for _, bad := range []string{"", "a.example", "a.example=b.example", "=192.0.2.1", "a.example/x=192.0.2.1",
+	for _, bad := range []string{"", "a.example", "a.example=b.example", "=192.0.2.1",
+		"a.example/x=192.0.2.1",
 		"a.example=192.0.2.1:99999"} {
 		_, err := live.ParsePoint(bad)
 		assert.ErrorContains(t, err, "HOST[:PORT]=ADDRESS[:PORT]", bad)
@@ -403,7 +434,8 @@ func TestTrustFiles(t *testing.T) {
 	for text, want := range map[string]string{
 		"nothing":     "there is no certificate in it",
 		string(trust): "",
-		string(trust) + "-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n": fmt.Sprintf("ca.pem:%d: a "+
+		string(trust) +
+			"-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n": fmt.Sprintf("ca.pem:%d: a "+
 			"certificate cannot be read", strings.Count(string(trust), "\n")+1),
 	} {
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
@@ -423,7 +455,9 @@ func TestOneAddressCanBeAskedAlone(t *testing.T) {
 			Zones: records(t, "a.example. 1 IN A 192.0.2.1", "a.example. 1 IN A 192.0.2.2"),
 			Endpoints: map[netip.AddrPort]*stage.Endpoint{
 				netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("one")},
-				netip.MustParseAddrPort("192.0.2.2:80"): {Answer: func(web.URL) stage.Reply { return stage.Reply{Status: 503} }},
+				netip.MustParseAddrPort("192.0.2.2:80"): {Answer: func(web.URL) stage.Reply {
+					return stage.Reply{Status: 503}
+				}},
 			},
 		},
 		nil,

@@ -20,7 +20,8 @@ import (
 // oneServer is a parent, and the zone a.example on one name server that misbehaves.
 func oneServer(t *testing.T, n *stage.NameServer, others ...*stage.NameServer) stage.Scene {
 	t.Helper()
-	lines := []string{"@ IN NS p", "p IN A 192.0.2.50", "a IN NS ns1.h", "a IN NS ns2.h", "h IN NS ns1.h"}
+	lines := []string{"@ IN NS p", "p IN A 192.0.2.50", "a IN NS ns1.h", "a IN NS ns2.h",
+		"h IN NS ns1.h"}
 	parent := zone(t, "example", append([]string{soa}, lines...)...)
 	hosts := zone(t, "h.example", soa, "@ IN NS ns1", "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52")
 	a := zone(
@@ -40,7 +41,8 @@ func oneServer(t *testing.T, n *stage.NameServer, others ...*stage.NameServer) s
 	n.Zones = []stage.Zone{a, hosts}
 	scene := stage.Scene{
 		Zones: []stage.Zone{parent, hosts, a}, Endpoints: map[netip.AddrPort]*stage.Endpoint{},
-		NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.50"): {Zones: []stage.Zone{parent}}, at("192.0.2.51"): n},
+		NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.50"): {Zones: []stage.Zone{parent}},
+			at("192.0.2.51"): n},
 	}
 	for _, o := range others {
 		o.Zones = n.Zones
@@ -69,8 +71,9 @@ func holds(d survey.Domain, name, kind string) bool {
 	return ok
 }
 
-// TestAServerIsNotCondemnedForOneType surveys a zone whose only server never answers about rare types, as old firewalls
-// have it: what it answers about is seen, and the rest is missed, and not absent.
+// TestAServerIsNotCondemnedForOneType surveys a zone whose only server never answers about rare
+// types, as old firewalls have it: what it answers about is seen, and the rest is missed, and not
+// absent.
 func TestAServerIsNotCondemnedForOneType(t *testing.T) {
 	d := looked(t, oneServer(t, &stage.NameServer{Drops: []string{"HTTPS", "SVCB", "CAA"}}))
 	assert.Equal(t, survey.Answers, d.Servers[0].State)
@@ -82,7 +85,9 @@ func TestAServerIsNotCondemnedForOneType(t *testing.T) {
 		assert.False(t, holds(d, "www.a.example", kind))
 	}
 	assert.False(t, d.Misses("www.a.example", "AAAA"), "it was answered: there is none")
-	said := slices.DeleteFunc(slices.Clone(d.Unseen), func(s string) bool { return !strings.Contains(s, "no answer to") })
+	said := slices.DeleteFunc(slices.Clone(d.Unseen), func(s string) bool {
+		return !strings.Contains(s, "no answer to")
+	})
 	assert.Len(t, said, 1, "one line a server")
 }
 
@@ -93,7 +98,8 @@ func TestWhatOneServerFailsAtIsAskedOfTheNext(t *testing.T) {
 	assert.Empty(t, d.Missed)
 	require.NotEmpty(t, d.Failed, "it is kept all the same")
 	assert.Equal(t, "it says SERVFAIL", d.Failed[0].Why)
-	assert.Contains(t, strings.Join(d.Unseen, "\n"), "it says SERVFAIL; another of the servers did answer")
+	assert.Contains(t, strings.Join(d.Unseen, "\n"),
+		"it says SERVFAIL; another of the servers did answer")
 	d = looked(t, oneServer(t, &stage.NameServer{Fails: []string{"MX"}}))
 	assert.True(t, d.Misses("a.example", "MX"))
 	assert.Contains(t, strings.Join(d.Unseen, "\n"), "SERVFAIL")
@@ -136,7 +142,8 @@ func TestAliasesOfKeysNeedNoAddress(t *testing.T) {
 	}
 	assert.Equal(
 		t,
-		map[string]bool{"k1._domainkey.a.example": true, "_dmarc.a.example": false, "old.a.example": false},
+		map[string]bool{"k1._domainkey.a.example": true, "_dmarc.a.example": false,
+			"old.a.example": false},
 		exists,
 	)
 }
@@ -160,8 +167,8 @@ func TestTheNewestServerCounts(t *testing.T) {
 	assert.Equal(t, []string{"192.0.2.99"}, www.Values)
 }
 
-// TestWhatTheZoneRefersToIsAskedFor has names that nobody would guess, to which records refer, one of them in two
-// steps.
+// TestWhatTheZoneRefersToIsAskedFor has names that nobody would guess, to which records refer, one
+// of them in two steps.
 func TestWhatTheZoneRefersToIsAskedFor(t *testing.T) {
 	scene := oneServer(t, &stage.NameServer{})
 	a := zone(
@@ -189,7 +196,8 @@ func TestWhatTheZoneRefersToIsAskedFor(t *testing.T) {
 	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[0] = a
 	scene.Zones[2] = a
 	d := looked(t, scene)
-	for _, want := range []string{"odd-ns A", "mx-seven A", "_spf-x TXT", "_spf-y TXT", "sender A", "box-3 CNAME",
+	for _, want := range []string{"odd-ns A", "mx-seven A", "_spf-x TXT", "_spf-y TXT", "sender A",
+		"box-3 CNAME",
 		"box-4 AAAA",
 		"front A", "svc-9 A"} {
 		label, kind, _ := strings.Cut(want, " ")

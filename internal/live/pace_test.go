@@ -11,7 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// TestAPauseThatIsAskedForIsKeptBetweenAllQuestions looks at when questions may begin, and waits for none.
+// TestAPauseThatIsAskedForIsKeptBetweenAllQuestions looks at when questions may begin, and waits
+// for none.
 func TestAPauseThatIsAskedForIsKeptBetweenAllQuestions(t *testing.T) {
 	w, err := New(Vantage{Rate: 1000})
 	require.NoError(t, err)

@@ -35,14 +35,16 @@ type markup struct {
 
 var pageSeed = maphash.MakeSeed()
 
-// page reads a page once: where the same octets come again from the same folder, what was read is taken.
+// page reads a page once: where the same octets come again from the same folder, what was read is
+// taken.
 func (w *Client) page(at web.URL, octets []byte) markup {
 	var h maphash.Hash
 	h.SetSeed(pageSeed)
 	path := at.Path()
 	_, _ = h.WriteString(at.Host().String())
 	_, _ = h.WriteString(string(at.Scheme()))
-	_, _ = h.WriteString(path[:strings.LastIndexByte(path, '/')+1]) // what is relative is relative to this
+	// what is relative is relative to this
+	_, _ = h.WriteString(path[:strings.LastIndexByte(path, '/')+1])
 	_ = h.WriteByte(0)
 	_, _ = h.Write(octets)
 	key := h.Sum64()
@@ -87,11 +89,12 @@ type pageReader struct {
 	frame  string // of a frameset
 }
 
-// readPage reads an HTML page as it comes (the HTML Standard, section 13.2, as far as its tokens go). at is where it
-// came from. What is longer than MostPage is cut off.
+// readPage reads an HTML page as it comes (the HTML Standard, section 13.2, as far as its tokens
+// go). at is where it came from. What is longer than MostPage is cut off.
 func readPage(at web.URL, page io.Reader) markup {
 	limited := &io.LimitedReader{R: page, N: MostPage}
-	r := &pageReader{z: html.NewTokenizer(limited), at: at, base: at, line: 1, alone: true, hosts: map[web.Host]bool{}}
+	r := &pageReader{z: html.NewTokenizer(limited), at: at, base: at, line: 1, alone: true,
+		hosts: map[web.Host]bool{}}
 	r.z.SetMaxBuf(MostPage)
 	for {
 		kind := r.z.Next()
@@ -265,7 +268,8 @@ func hidden(a attributes) bool {
 	}
 	style := strings.ReplaceAll(strings.ToLower(a["style"]), " ", "")
 	_, is := a["hidden"]
-	return is || strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden")
+	return is || strings.Contains(style, "display:none") ||
+		strings.Contains(style, "visibility:hidden")
 }
 
 func (r *pageReader) meta(a attributes) {
@@ -283,13 +287,14 @@ func (r *pageReader) meta(a attributes) {
 			r.doc.NoIndex = r.doc.NoIndex || word == "noindex" || word == "none"
 		}
 	}
-	if (strings.EqualFold(a["property"], "og:url") || strings.EqualFold(a["name"], "og:url")) && r.doc.Social == "" {
+	if (strings.EqualFold(a["property"], "og:url") || strings.EqualFold(a["name"], "og:url")) &&
+		r.doc.Social == "" {
 		r.doc.Social = r.resolved(a["content"])
 	}
 }
 
-// upgradeAll is the directive with which a page has browsers load everything over https (Upgrade Insecure Requests,
-// section 3.1).
+// upgradeAll is the directive with which a page has browsers load everything over https (Upgrade
+// Insecure Requests, section 3.1).
 const upgradeAll = "upgrade-insecure-requests"
 
 func (r *pageReader) link(a attributes) {
@@ -331,11 +336,14 @@ func (r *pageReader) linked(tag, href string) {
 	r.doc.Links = append(r.doc.Links, chain.Link{URL: u.String(), Element: tag, Line: r.line})
 }
 
-// The attributes by which elements load something (Mixed Content, section 4; a form sends what was typed).
+// The attributes by which elements load something (Mixed Content, section 4; a form sends what was
+// typed).
 var loading = map[string][]string{
-	"script": {"src"}, "img": {"src", "srcset"}, "iframe": {"src"}, "frame": {"src"}, "audio": {"src"}, "embed": {"src"},
-	"video": {"src", "poster"}, "source": {"src", "srcset"}, "track": {"src"}, "object": {"data"}, "input": {"src"},
-	"form": {"action"},
+	"script": {"src"}, "img": {"src", "srcset"}, "iframe": {"src"}, "frame": {"src"}, "audio": {"src"},
+	"embed": {"src"},
+	"video": {"src", "poster"}, "source": {"src", "srcset"}, "track": {"src"}, "object": {"data"},
+	"input": {"src"},
+	"form":  {"action"},
 }
 
 // loads takes in what an element loads over http, where the page came over https.
@@ -356,7 +364,8 @@ func (r *pageReader) loads(tag string, a attributes) {
 	}
 	if tag == "link" {
 		for rel := range strings.FieldsSeq(strings.ToLower(a["rel"])) {
-			if slices.Contains([]string{"stylesheet", "icon", "preload", "modulepreload", "manifest", "apple-touch-icon"}, rel) {
+			if slices.Contains([]string{"stylesheet", "icon", "preload", "modulepreload", "manifest",
+				"apple-touch-icon"}, rel) {
 				r.insecure(tag, a["href"])
 				break
 			}
@@ -406,15 +415,16 @@ func (r *pageReader) goesOn(by, to string, after float64) {
 		}
 		to = u.String()
 	}
-	r.softs = append(r.softs, chain.Soft{By: by, To: web.MaskedReference(to), After: after, Line: r.line})
+	r.softs = append(r.softs,
+		chain.Soft{By: by, To: web.MaskedReference(to), After: after, Line: r.line})
 }
 
-// mostPatience is for how long a page may be shown before it sends visitors on, in seconds; what takes longer is a page
-// that is read.
+// mostPatience is for how long a page may be shown before it sends visitors on, in seconds; what
+// takes longer is a page that is read.
 const mostPatience = 30
 
-// refresh reads a Refresh header or its like in a page (the HTML Standard, shared declarative refresh steps): the URL,
-// "" for the page itself, and the seconds until then.
+// refresh reads a Refresh header or its like in a page (the HTML Standard, shared declarative
+// refresh steps): the URL, "" for the page itself, and the seconds until then.
 func refresh(text string) (to string, after float64, ok bool) {
 	s := strings.TrimLeft(text, " \t\r\n\f")
 	n := 0
@@ -449,11 +459,14 @@ func refresh(text string) (to string, after float64, ok bool) {
 }
 
 var (
-	// The simple forms in which a script sends visitors on: location, or its href, set to a text, or handed a text.
+	// The simple forms in which a script sends visitors on: location, or its href, set to a text, or
+	// handed a text.
 	sendsOn = regexp.MustCompile(`^(?:(?:window|self|top|parent|document|globalThis)\s*\.\s*)*location` +
-		`(?:\s*\.\s*href)?\s*=\s*(?:"([^"\\\r\n]*)"|'([^'\\\r\n]*)'|` + "`([^`\\\\$\r\n]*)`" + `)\s*(?:[;}\r\n)]|$)`)
+		`(?:\s*\.\s*href)?\s*=\s*(?:"([^"\\\r\n]*)"|'([^'\\\r\n]*)'|` + "`([^`\\\\$\r\n]*)`" +
+		`)\s*(?:[;}\r\n)]|$)`)
 	callsOn = regexp.MustCompile(`^(?:(?:window|self|top|parent|document|globalThis)\s*\.\s*)*location` +
-		`\s*\.\s*(?:replace|assign)\s*\(\s*(?:"([^"\\\r\n]*)"|'([^'\\\r\n]*)'|` + "`([^`\\\\$\r\n]*)`" + `)\s*\)`)
+		`\s*\.\s*(?:replace|assign)\s*\(\s*(?:"([^"\\\r\n]*)"|'([^'\\\r\n]*)'|` + "`([^`\\\\$\r\n]*)`" +
+		`)\s*\)`)
 	// A function that runs by itself: at once, when the page is there, or after some time.
 	runsOn = regexp.MustCompile(
 		`(?:(?:setTimeout|addEventListener)\s*\(\s*(?:["'](?:load|DOMContentLoaded)["']\s*,\s*)?|` +
@@ -462,9 +475,9 @@ var (
 	delayed = regexp.MustCompile(`^\s*,\s*(\d{1,6})\s*\)`)
 )
 
-// scriptTarget gives the URL to which a script sends visitors in one of the simple forms, as a statement of its own
-// that nothing else decides about, and after how many seconds; "" where it does not. A script that does more than that
-// with the address is not guessed at.
+// scriptTarget gives the URL to which a script sends visitors in one of the simple forms, as a
+// statement of its own that nothing else decides about, and after how many seconds; "" where it
+// does not. A script that does more than that with the address is not guessed at.
 func scriptTarget(script []byte) (to string, after float64) {
 	if !bytes.Contains(script, []byte("location")) {
 		return "", 0
@@ -523,11 +536,12 @@ func scriptTarget(script []byte) (to string, after float64) {
 // word reports whether a word begins at an octet of a script.
 func word(s string, i int) bool {
 	c := s[i] | 0x20
-	return c >= 'a' && c <= 'z' && (i == 0 || !(s[i-1]|0x20 >= 'a' && s[i-1]|0x20 <= 'z' || s[i-1] == '.'))
+	return c >= 'a' && c <= 'z' &&
+		(i == 0 || !(s[i-1]|0x20 >= 'a' && s[i-1]|0x20 <= 'z' || s[i-1] == '.'))
 }
 
-// delay gives after how many seconds a function runs that was handed to setTimeout; text is its statement and what
-// follows.
+// delay gives after how many seconds a function runs that was handed to setTimeout; text is its
+// statement and what follows.
 func delay(text string, inFunction bool) float64 {
 	end := strings.IndexByte(text, '}')
 	if !inFunction || end < 0 {

@@ -28,11 +28,14 @@ func TestAPageThatIsAFrame(t *testing.T) {
 		},
 		"text after the frame": {`<iframe src="https://x.other.example/"></iframe><p>Ours</p>`, ""},
 		"a page of pictures":   {`<img src=a.png><iframe src="https://x.other.example/"></iframe>`, ""},
-		"a counter nobody sees": {`<script>x</script><iframe src="https://x.other.example/" width=1 height=1></iframe>`,
+		"a counter nobody sees": {
+			`<script>x</script><iframe src="https://x.other.example/" width=1 height=1></iframe>`,
 			""},
-		"a hidden frame":   {`<iframe style="display: none" src="https://x.other.example/"></iframe>`, ""},
+		"a hidden frame": {`<iframe style="display: none" src="https://x.other.example/"></iframe>`,
+			""},
 		"of the same host": {`<frameset><frame src="/menu"></frameset>`, ""},
-		"in a script":      {`<script>document.write('<frame src="https://x.other.example/">')</script>`, ""},
+		"in a script": {`<script>document.write('<frame src="https://x.other.example/">')</script>`,
+			""},
 		"a password": {`<frameset><frame src="https://a:b@x.other.example/"></frameset>`,
 			"https://x.other.example/"},
 		"no HTML":                 {"%PDF-1.7", ""},
@@ -40,6 +43,8 @@ func TestAPageThatIsAFrame(t *testing.T) {
 		"a tag without an end":    {`<frameset><frame src="` + strings.Repeat("a", 100<<10), ""},
 		"a source that is no URL": {`<frameset><frame src="javascript:alert(1)"></frameset>`, ""},
 	} {
-		t.Run(name, func(t *testing.T) { assert.Equal(t, c.want, readPage(base, strings.NewReader(c.page)).framed) })
+		t.Run(name, func(t *testing.T) {
+			assert.Equal(t, c.want, readPage(base, strings.NewReader(c.page)).framed)
+		})
 	}
 }

@@ -27,8 +27,9 @@ func (w *Client) forget(h web.Host) {
 // mostAskedFor is for how many domains at a time it is asked who their name servers are.
 const mostAskedFor = 8
 
-// Places finds who is to be asked: the name servers of zones at each of their addresses, the zones above where that is
-// wanted, and the resolvers, given as HOST:PORT. silent are domains whose name servers nobody named.
+// Places finds who is to be asked: the name servers of zones at each of their addresses, the zones
+// above where that is wanted, and the resolvers, given as HOST:PORT. silent are domains whose name
+// servers nobody named.
 func (a *Asker) Places(
 	ctx context.Context, zones []await.Zone, resolvers []string,
 ) (places []*expect.Place, silent []string) {
@@ -93,5 +94,6 @@ func (a *Asker) Places(
 	return append(places, &expect.Place{Kind: expect.Vantage, Name: w.vantage.Name}), silent
 }
 
-// Resolvers gives the resolvers of a vantage as HOST:PORT; none where the system names none in a file.
+// Resolvers gives the resolvers of a vantage as HOST:PORT; none where the system names none in a
+// file.
 func (w *Client) Resolvers() []string { return w.resolver.servers }

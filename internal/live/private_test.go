@@ -13,7 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// TestPrivateNameServersAreNotAsked has a zone name a server of a private network, which a stranger may do.
+// TestPrivateNameServersAreNotAsked has a zone name a server of a private network, which a stranger
+// may do.
 func TestPrivateNameServersAreNotAsked(t *testing.T) {
 	w, err := New(Vantage{Resolvers: []string{"192.0.2.53:53"}})
 	require.NoError(t, err)
@@ -46,7 +47,8 @@ func TestOfSeveralAddressesOnlyPublicOnesAreAsked(t *testing.T) {
 	} {
 		inside, err := New(v)
 		require.NoError(t, err)
-		assert.Nil(t, inside.keepOut(h, &evidence{host: found{addresses: []netip.Addr{private}}}), "%+v", v)
+		assert.Nil(t, inside.keepOut(h, &evidence{host: found{addresses: []netip.Addr{private}}}), "%+v",
+			v)
 	}
 }
 

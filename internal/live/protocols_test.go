@@ -105,13 +105,15 @@ func block(pairs ...string) []byte {
 
 func heads(f *http2.Framer, stream uint32, end bool, pairs ...string) {
 	_ = f.WriteHeaders(
-		http2.HeadersFrameParam{StreamID: stream, BlockFragment: block(pairs...), EndHeaders: true, EndStream: end},
+		http2.HeadersFrameParam{StreamID: stream, BlockFragment: block(pairs...), EndHeaders: true,
+			EndStream: end},
 	)
 }
 
 const whole = "<!doctype html><title>Whole</title><h1>Whole</h1>"
 
-// TestBothProtocolsAreJudgedAlike has servers misbehave in the same way by HTTP/1.1 and HTTP/2: what is found is the same.
+// TestBothProtocolsAreJudgedAlike has servers misbehave in the same way by HTTP/1.1 and HTTP/2:
+// what is found is the same.
 func TestBothProtocolsAreJudgedAlike(t *testing.T) {
 	text := func(s string, shut bool) func(net.Conn, *http.Request) {
 		return func(c net.Conn, _ *http.Request) {
@@ -121,7 +123,8 @@ func TestBothProtocolsAreJudgedAlike(t *testing.T) {
 			}
 		}
 	}
-	ok := fmt.Sprintf("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: %d\r\n\r\n%s", len(whole), whole)
+	ok := fmt.Sprintf("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: %d\r\n\r\n%s",
+		len(whole), whole)
 	var firstOne, firstTwo atomic.Bool
 	for name, c := range map[string]struct {
 		says spoken
@@ -131,29 +134,35 @@ func TestBothProtocolsAreJudgedAlike(t *testing.T) {
 			heads(f, s, false, ":status", "200", "content-type", "text/html")
 			_ = f.WriteData(s, true, []byte(whole))
 		}}, ""},
-		"frames that make no sense": {spoken{text("\x00\x00\x04garbage\r\n\r\n", true), func(_ *http2.Framer, _ uint32,
-			c net.Conn) {
-			_, _ = c.Write([]byte("\xff\xff\xffgarbage that is no frame at all"))
-		}}, "bad-answer"},
-		"a status that is none": {spoken{text("HTTP/1.1 abc Bad\r\n\r\n", true), func(f *http2.Framer, s uint32, _ net.Conn) {
-			heads(f, s, true, ":status", "abc")
-		}}, "bad-answer"},
-		"no status at all": {spoken{text("Content-Type: text/html\r\n\r\n", true), func(f *http2.Framer, s uint32, _ net.Conn) {
-			heads(f, s, true, "content-type", "text/html")
-		}}, "bad-answer"},
-		"it goes away instead of answering": {spoken{text("", true), func(f *http2.Framer, _ uint32, c net.Conn) {
-			_ = f.WriteGoAway(0, http2.ErrCodeNo, nil)
-			_ = c.Close()
-		}}, "bad-answer"},
+		"frames that make no sense": {
+			spoken{text("\x00\x00\x04garbage\r\n\r\n", true), func(_ *http2.Framer, _ uint32,
+				c net.Conn) {
+				_, _ = c.Write([]byte("\xff\xff\xffgarbage that is no frame at all"))
+			}}, "bad-answer"},
+		"a status that is none": {
+			spoken{text("HTTP/1.1 abc Bad\r\n\r\n", true), func(f *http2.Framer, s uint32, _ net.Conn) {
+				heads(f, s, true, ":status", "abc")
+			}}, "bad-answer"},
+		"no status at all": {
+			spoken{text("Content-Type: text/html\r\n\r\n", true),
+				func(f *http2.Framer, s uint32, _ net.Conn) {
+					heads(f, s, true, "content-type", "text/html")
+				}}, "bad-answer"},
+		"it goes away instead of answering": {
+			spoken{text("", true), func(f *http2.Framer, _ uint32, c net.Conn) {
+				_ = f.WriteGoAway(0, http2.ErrCodeNo, nil)
+				_ = c.Close()
+			}}, "bad-answer"},
 		"it takes the request back": {spoken{text("", true), func(f *http2.Framer, s uint32, _ net.Conn) {
 			_ = f.WriteRSTStream(s, http2.ErrCodeInternal)
 		}}, "bad-answer"},
-		"it answers, and says that it goes away": {spoken{text(strings.Replace(ok, "\r\n\r\n", "\r\nConnection: close\r\n\r\n", 1),
-			true), func(f *http2.Framer, s uint32, _ net.Conn) {
-			_ = f.WriteGoAway(s, http2.ErrCodeNo, nil)
-			heads(f, s, false, ":status", "200", "content-type", "text/html")
-			_ = f.WriteData(s, true, []byte(whole))
-		}}, ""},
+		"it answers, and says that it goes away": {
+			spoken{text(strings.Replace(ok, "\r\n\r\n", "\r\nConnection: close\r\n\r\n", 1),
+				true), func(f *http2.Framer, s uint32, _ net.Conn) {
+				_ = f.WriteGoAway(s, http2.ErrCodeNo, nil)
+				heads(f, s, false, ":status", "200", "content-type", "text/html")
+				_ = f.WriteData(s, true, []byte(whole))
+			}}, ""},
 		"it closes without a word after the first answer": {spoken{func(c net.Conn, r *http.Request) {
 			if firstOne.CompareAndSwap(false, true) {
 				text("HTTP/1.1 301 Moved\r\nLocation: /next\r\nContent-Length: 0\r\n\r\n", true)(c, r)
@@ -169,17 +178,21 @@ func TestBothProtocolsAreJudgedAlike(t *testing.T) {
 			heads(f, s, false, ":status", "200", "content-type", "text/html")
 			_ = f.WriteData(s, true, []byte(whole))
 		}}, ""},
-		"an answer cut short": {spoken{text("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 9999\r\n\r\n"+whole, true),
-			func(f *http2.Framer, s uint32, c net.Conn) {
-				heads(f, s, false, ":status", "200", "content-type", "text/html", "content-length", "9999")
-				_ = f.WriteData(s, false, []byte(whole))
-				_ = c.Close()
-			}}, ""},
-		"two Locations": {spoken{text("HTTP/1.1 301 Moved\r\nLocation: /a\r\nLocation: /b\r\nContent-Length: 0\r\n\r\n", false),
+		"an answer cut short": {
+			spoken{text("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 9999\r\n\r\n"+whole,
+				true),
+				func(f *http2.Framer, s uint32, c net.Conn) {
+					heads(f, s, false, ":status", "200", "content-type", "text/html", "content-length", "9999")
+					_ = f.WriteData(s, false, []byte(whole))
+					_ = c.Close()
+				}}, ""},
+		"two Locations": {spoken{
+			text("HTTP/1.1 301 Moved\r\nLocation: /a\r\nLocation: /b\r\nContent-Length: 0\r\n\r\n", false),
 			func(f *http2.Framer, s uint32, _ net.Conn) {
 				heads(f, s, true, ":status", "301", "location", "/a", "location", "/b")
 			}}, "bad-location"},
-		"silence": {spoken{func(net.Conn, *http.Request) {}, func(*http2.Framer, uint32, net.Conn) {}}, "timeout"},
+		"silence": {spoken{func(net.Conn, *http.Request) {}, func(*http2.Framer, uint32, net.Conn) {}},
+			"timeout"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
@@ -187,11 +200,13 @@ func TestBothProtocolsAreJudgedAlike(t *testing.T) {
 				w := look(t, stage.Scene{}, func(v *live.Vantage) {
 					v.Proxy, v.Timeout, v.Points = "", time.Second, []live.Point{speaks(t, protocol, c.says)}
 				})
-				got := chain.Follow(context.Background(), w, chain.Ask{URL: web.MustParseURL("https://bad.example/x")}, chain.Asked)
+				got := chain.Follow(context.Background(), w,
+					chain.Ask{URL: web.MustParseURL("https://bad.example/x")}, chain.Asked)
 				chain.Judge{Now: time.Now()}.Chain(&got, chain.Goal{})
 				var codes []string
 				for _, f := range got.Findings {
-					if code := f.Code.String(); code != "untrusted" && code != "broken-chain" && code != "hsts-missing" {
+					if code := f.Code.String(); code != "untrusted" && code != "broken-chain" &&
+						code != "hsts-missing" {
 						codes = append(codes, code)
 					}
 				}

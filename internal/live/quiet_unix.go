@@ -7,8 +7,8 @@ import (
 	"syscall"
 )
 
-// quiet reports whether nothing has come over a connection that waits: no answer that nobody asked for, and no end.
-// Behind a proxy nobody can tell, and it is taken to be quiet.
+// quiet reports whether nothing has come over a connection that waits: no answer that nobody asked
+// for, and no end. Behind a proxy nobody can tell, and it is taken to be quiet.
 func quiet(c net.Conn) bool {
 	system, ok := c.(syscall.Conn)
 	if !ok {
@@ -22,7 +22,8 @@ func quiet(c net.Conn) bool {
 	err = raw.Read(func(fd uintptr) bool {
 		var one [1]byte
 		_, _, err := syscall.Recvfrom(int(fd), one[:], syscall.MSG_PEEK)
-		nothing = err == syscall.EAGAIN || err == syscall.EWOULDBLOCK //nolint:errorlint // the system wraps nothing
+		nothing = err == syscall.EAGAIN ||
+			err == syscall.EWOULDBLOCK //nolint:errorlint // the system wraps nothing
 		return true
 	})
 	return err == nil && nothing

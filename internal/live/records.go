@@ -19,8 +19,8 @@ func rdata(rr dns.RR) string {
 	return strings.TrimSpace(strings.TrimPrefix(rr.String(), rr.Header().String()))
 }
 
-// presented gives type and data of a record as a zone file has them: where the usual form cannot be read back as the
-// same record, in the form for types that nobody knows (RFC 3597 section 5).
+// presented gives type and data of a record as a zone file has them: where the usual form cannot be
+// read back as the same record, in the form for types that nobody knows (RFC 3597 section 5).
 func presented(rr dns.RR) (kind, data string) {
 	h := rr.Header()
 	kind, data = dns.TypeToString[h.Rrtype], rdata(rr)
@@ -52,8 +52,8 @@ func under(rr dns.RR) dns.RR {
 	return c
 }
 
-// Sets puts records into sets in canonical order, those outside the zone left out, and returns the names below which
-// wildcards stand beside them.
+// Sets puts records into sets in canonical order, those outside the zone left out, and returns the
+// names below which wildcards stand beside them.
 func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string) {
 	at := map[record.Key]int{}
 	type value struct {
@@ -78,7 +78,8 @@ func Sets(zone string, records []dns.RR) (sets []record.Set, wildcards []string)
 		case !been[value{key, set.Values[0]}]:
 			sets[i].Values = append(sets[i].Values, set.Values[0])
 		}
-		if have { // one set has one TTL (RFC 2181 section 5.2); where they differ, the longest is waited for
+		// one set has one TTL (RFC 2181 section 5.2); where they differ, the longest is waited for
+		if have {
 			sets[i].TTL = max(sets[i].TTL, set.TTL)
 		}
 		been[value{key, set.Values[0]}] = true

@@ -14,8 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Registry says where registrations are asked for (RDAP): a base address, or a bootstrap file (RFC 9224) that names one
-// for each ending. The zero value asks nobody.
+// Registry says where registrations are asked for (RDAP): a base address, or a bootstrap file (RFC
+// 9224) that names one for each ending. The zero value asks nobody.
 type Registry struct {
 	Base     string
 	services map[string]string
@@ -31,7 +31,8 @@ func ReadBootstrap(path string) (Registry, error) {
 		Services [][][]string `json:"services"`
 	}
 	if err := json.Unmarshal(data, &file); err != nil {
-		return Registry{}, fmt.Errorf("%s: %w; expected a bootstrap file of RFC 9224 with \"services\"", path, err)
+		return Registry{},
+			fmt.Errorf("%s: %w; expected a bootstrap file of RFC 9224 with \"services\"", path, err)
 	}
 	r := Registry{services: map[string]string{}}
 	for _, s := range file.Services {
@@ -54,7 +55,8 @@ func preferHTTPS(bases []string) string {
 	return bases[0]
 }
 
-// base returns the base address for a domain: of the longest ending that the registry knows (RFC 9224 section 5.1).
+// base returns the base address for a domain: of the longest ending that the registry knows (RFC
+// 9224 section 5.1).
 func (r Registry) base(domain string) string {
 	for ending := domain; ; {
 		if b := r.services[ending]; b != "" {
@@ -71,8 +73,8 @@ func (r Registry) base(domain string) string {
 // mostRegistration is how many octets an answer of a registry may have.
 const mostRegistration = 1 << 20
 
-// readRegistration reads an answer (RFC 9083 section 5.3). Each part is read by itself: one that is not as it should be
-// takes no other with it, and is named in Unread.
+// readRegistration reads an answer (RFC 9083 section 5.3). Each part is read by itself: one that is
+// not as it should be takes no other with it, and is named in Unread.
 func readRegistration(from string, body []byte) (*survey.Registration, error) {
 	var answer map[string]json.RawMessage
 	if err := json.Unmarshal(body, &answer); err != nil || answer == nil {
@@ -137,12 +139,13 @@ func readEvents(list []json.RawMessage, r *survey.Registration) bool {
 	})
 }
 
-// readTime reads a time of RFC 3339, and what registries send instead: without a zone, which counts as UTC, or a day
-// alone.
+// readTime reads a time of RFC 3339, and what registries send instead: without a zone, which counts
+// as UTC, or a day alone.
 func readTime(s string) (time.Time, bool) {
 	s = strings.TrimSpace(s)
 	for _, form := range []string{
-		time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05Z07:00", "2006-01-02 15:04:05",
+		time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05Z07:00",
+		"2006-01-02 15:04:05",
 		"2006-01-02T15:04:05Z0700", time.DateOnly,
 	} {
 		if at, err := time.Parse(form, s); err == nil {
@@ -201,7 +204,8 @@ func cardName(raw json.RawMessage) string {
 }
 
 // registration asks for a domain's registration (RFC 9082 section 3.1.3, RFC 9083 section 5.3).
-func (w *Client) registration(ctx context.Context, r Registry, domain string) (*survey.Registration, error) {
+func (w *Client) registration(ctx context.Context, r Registry, domain string) (*survey.Registration,
+	error) {
 	base := r.base(domain)
 	if base == "" {
 		return nil, errors.New("nobody is named who would know (registration: in the estate file)")

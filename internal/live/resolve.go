@@ -80,14 +80,16 @@ func (r *resolver) broken() error {
 	return nil
 }
 
-// lookup returns the addresses of a host. Many who ask for the same name at once share one question.
+// lookup returns the addresses of a host. Many who ask for the same name at once share one
+// question.
 func (r *resolver) lookup(ctx context.Context, h web.Host) found {
 	if a, ok := h.Address(); ok {
 		return found{addresses: []netip.Addr{a}}
 	}
 	if h.String() == "localhost" || strings.HasSuffix(h.String(), ".localhost") {
 		// RFC 6761 section 6.3: browsers ask nobody.
-		return found{addresses: []netip.Addr{netip.AddrFrom4([4]byte{127, 0, 0, 1}), netip.IPv6Loopback()}}
+		return found{addresses: []netip.Addr{netip.AddrFrom4([4]byte{127, 0, 0, 1}),
+			netip.IPv6Loopback()}}
 	}
 	r.lock.Lock()
 	f, ok := r.known[h]
@@ -105,7 +107,8 @@ func (r *resolver) lookup(ctx context.Context, h web.Host) found {
 		r.lock.Lock()
 		defer r.lock.Unlock()
 		if all > len(f.addresses) && len(r.crowded) < mostCrowded {
-			r.crowded[h] = fmt.Sprintf("of the %d addresses of %s, %d were tried: what the other %d do was not seen",
+			r.crowded[h] = fmt.Sprintf("of the %d addresses of %s, %d were tried: what the other %d do "+
+				"was not seen",
 				all, h.Unicode(), len(f.addresses), all-len(f.addresses))
 		}
 		if len(r.known) >= mostKnown {
@@ -117,7 +120,8 @@ func (r *resolver) lookup(ctx context.Context, h web.Host) found {
 	return result.(found)
 }
 
-// fewer gives the addresses that are tried where a host has very many: of both kinds where there are.
+// fewer gives the addresses that are tried where a host has very many: of both kinds where there
+// are.
 func fewer(all []netip.Addr) []netip.Addr {
 	if len(all) <= mostTried {
 		return all
@@ -134,7 +138,8 @@ func (r *resolver) ask(ctx context.Context, h web.Host) found {
 	if r.system {
 		return r.askSystem(ctx, h)
 	}
-	ctx, cancel := context.WithTimeout(ctx, time.Duration(4+4*len(r.servers))*r.timeout) // however long its aliases take
+	// however long its aliases take
+	ctx, cancel := context.WithTimeout(ctx, time.Duration(4+4*len(r.servers))*r.timeout)
 	defer cancel()
 	types := []uint16{dns.TypeA, dns.TypeAAAA}
 	parts := make([]found, len(types))
@@ -143,7 +148,8 @@ func (r *resolver) ask(ctx context.Context, h web.Host) found {
 		both.Go(func() { parts[i] = r.chase(ctx, h, t) })
 	}
 	both.Wait()
-	f := found{addresses: append(parts[0].addresses, parts[1].addresses...), aliases: parts[0].aliases, ttl: parts[0].ttl}
+	f := found{addresses: append(parts[0].addresses, parts[1].addresses...), aliases: parts[0].aliases,
+		ttl: parts[0].ttl}
 	if len(f.aliases) == 0 {
 		f.aliases = parts[1].aliases
 	}
@@ -158,7 +164,8 @@ func (r *resolver) ask(ctx context.Context, h web.Host) found {
 		f.refusal = parts[1].refusal
 	}
 	f.circle = append(parts[0].circle, parts[1].circle...)
-	f.absent = (parts[0].refusal == nil || parts[0].absent) && (parts[1].refusal == nil || parts[1].absent)
+	f.absent = (parts[0].refusal == nil || parts[0].absent) &&
+		(parts[1].refusal == nil || parts[1].absent)
 	if f.refusal == nil {
 		f.refusal = &refusal{chain.NoAddress, "it has neither A nor AAAA records" + through(f.aliases)}
 	}
@@ -184,8 +191,9 @@ func (r *resolver) chase(ctx context.Context, h web.Host, kind uint16) found {
 		last, ok := r.walk(answer, name, kind, &f)
 		switch {
 		case !ok:
-			f.refusal = &refusal{chain.NoAddress, fmt.Sprintf("more than %d aliases follow each other%s", mostAliases,
-				through(f.aliases))}
+			f.refusal = &refusal{chain.NoAddress,
+				fmt.Sprintf("more than %d aliases follow each other%s", mostAliases,
+					through(f.aliases))}
 			if len(f.circle) > 0 {
 				f.refusal = &refusal{chain.AliasLoop, "its aliases form a loop: " +
 					strings.Join(append(f.circle, f.circle[0]), " → ")}
@@ -209,8 +217,8 @@ func (r *resolver) chase(ctx context.Context, h web.Host, kind uint16) found {
 	}
 }
 
-// noDomain gives the domain of a name that does not exist where the whole domain does not: whose denial comes from the
-// zone above it (RFC 2308 section 2.1), or who is denied itself.
+// noDomain gives the domain of a name that does not exist where the whole domain does not: whose
+// denial comes from the zone above it (RFC 2308 section 2.1), or who is denied itself.
 func (r *resolver) noDomain(ctx context.Context, denial *dns.Msg, name string) string {
 	h, err := web.ParseObservedHost(name)
 	if err != nil {
@@ -221,7 +229,8 @@ func (r *resolver) noDomain(ctx context.Context, denial *dns.Msg, name string) s
 		return ""
 	}
 	if soa := soaOf(denial.Ns); soa != nil {
-		if zone := plain(soa.Hdr.Name); zone == apex.String() || !dns.IsSubDomain(dns.Fqdn(zone), dns.Fqdn(apex.String())) {
+		if zone := plain(soa.Hdr.Name); zone == apex.String() ||
+			!dns.IsSubDomain(dns.Fqdn(zone), dns.Fqdn(apex.String())) {
 			return ""
 		}
 		return apex.String()
@@ -235,7 +244,8 @@ func (r *resolver) noDomain(ctx context.Context, denial *dns.Msg, name string) s
 	return apex.String()
 }
 
-// walk follows the aliases inside one answer, and returns the last name; false where they do not end.
+// walk follows the aliases inside one answer, and returns the last name; false where they do not
+// end.
 func (r *resolver) walk(answer *dns.Msg, name string, kind uint16, f *found) (string, bool) {
 	for {
 		alias := take(answer, name, kind, f)
@@ -254,7 +264,8 @@ func (r *resolver) walk(answer *dns.Msg, name string, kind uint16, f *found) (st
 	}
 }
 
-// take puts the addresses that an answer gives for a name into f, or returns the name for which it is an alias.
+// take puts the addresses that an answer gives for a name into f, or returns the name for which it
+// is an alias.
 func take(answer *dns.Msg, name string, kind uint16, f *found) (alias string) {
 	for _, rr := range answer.Answer {
 		if !strings.EqualFold(rr.Header().Name, dns.Fqdn(name)) {
@@ -281,8 +292,8 @@ func take(answer *dns.Msg, name string, kind uint16, f *found) (alias string) {
 	return ""
 }
 
-// exchange asks one server after the other until one answers. Where one refuses because signatures do not hold, the
-// refusal says so.
+// exchange asks one server after the other until one answers. Where one refuses because signatures
+// do not hold, the refusal says so.
 func (r *resolver) exchange(ctx context.Context, name string, kind uint16) (*dns.Msg, *refusal) {
 	if why := budgetOf(ctx).over(); why != nil {
 		return nil, why
@@ -302,7 +313,8 @@ func (r *resolver) exchange(ctx context.Context, name string, kind uint16) (*dns
 		case answer.Rcode == dns.RcodeSuccess || answer.Rcode == dns.RcodeNameError:
 			return answer, nil
 		}
-		last = &refusal{chain.Unresolved, fmt.Sprintf("the resolver %s says %s", server, dns.RcodeToString[answer.Rcode])}
+		last = &refusal{chain.Unresolved,
+			fmt.Sprintf("the resolver %s says %s", server, dns.RcodeToString[answer.Rcode])}
 		if bad := r.unsigned(ctx, question, server, answer); bad != nil {
 			last = bad
 		}
@@ -335,9 +347,11 @@ func (r *resolver) why(server string, err error) string {
 	return why
 }
 
-// unsigned reports whether a resolver that says SERVFAIL does so because signatures do not hold: it answers where it is
-// asked not to check them (RFC 4035 section 3.2.2). The refusal says whether one has ended.
-func (r *resolver) unsigned(ctx context.Context, question *dns.Msg, server string, answer *dns.Msg) *refusal {
+// unsigned reports whether a resolver that says SERVFAIL does so because signatures do not hold: it
+// answers where it is asked not to check them (RFC 4035 section 3.2.2). The refusal says whether
+// one has ended.
+func (r *resolver) unsigned(ctx context.Context, question *dns.Msg, server string,
+	answer *dns.Msg) *refusal {
 	if answer.Rcode != dns.RcodeServerFailure {
 		return nil
 	}
@@ -408,9 +422,11 @@ func (r *resolver) notes() []string {
 	return all
 }
 
-// askServer asks over UDP, once more where nothing comes, and over TCP where the answer is cut (RFC 7766 section 5),
-// cannot be read, or does not get through. A server that says nothing at all is left out from then on.
-func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server string) (*dns.Msg, error) {
+// askServer asks over UDP, once more where nothing comes, and over TCP where the answer is cut (RFC
+// 7766 section 5), cannot be read, or does not get through. A server that says nothing at all is
+// left out from then on.
+func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server string) (*dns.Msg,
+	error) {
 	if r.skips(server) {
 		return nil, errLeftOut
 	}
@@ -418,7 +434,8 @@ func (r *resolver) askServer(ctx context.Context, question *dns.Msg, server stri
 		if why := budgetOf(ctx).ask(); why != nil {
 			return nil, why
 		}
-		answer, err := exchange(ctx, r.sockets, &dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232},
+		answer, err := exchange(ctx, r.sockets,
+			&dns.Client{Net: network, Timeout: r.timeout, UDPSize: 1232},
 			question, server)
 		if err == nil {
 			r.answered.Store(true)
@@ -465,7 +482,8 @@ func (r *resolver) askSystem(ctx context.Context, h web.Host) found {
 		slices.SortStableFunc(addresses, func(a, b netip.Addr) int { return a.BitLen() - b.BitLen() })
 		return found{addresses: addresses}
 	case errors.As(err, &missing) && missing.IsNotFound:
-		return found{absent: true, refusal: &refusal{chain.NoAddress, "the system's resolver finds no such name"}}
+		return found{absent: true,
+			refusal: &refusal{chain.NoAddress, "the system's resolver finds no such name"}}
 	}
 	if why := ofOurs(err); why != nil {
 		return found{refusal: why}

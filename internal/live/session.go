@@ -15,8 +15,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// session asks one name server at one address, over one socket: UDP, or TCP where the vantage has a proxy. It is not
-// for several goroutines at once.
+// session asks one name server at one address, over one socket: UDP, or TCP where the vantage has a
+// proxy. It is not for several goroutines at once.
 type session struct {
 	web     *Client
 	name    string // of the name server
@@ -24,17 +24,19 @@ type session struct {
 	conn    *dns.Conn
 	leave   func() // gives its socket back
 	queries int
-	serial  uint32         // of the zone, as it said
-	bare    bool           // it wants no EDNS (RFC 6891 section 7)
-	unheard map[uint16]int // how many names it did not answer about, by type, though it does about others
-	longest time.Duration  // that an answer took; 0: none came yet
-	proven  dns.Question   // that it has answered
+	serial  uint32 // of the zone, as it said
+	bare    bool   // it wants no EDNS (RFC 6891 section 7)
+	// how many names it did not answer about, by type, though it does about others
+	unheard map[uint16]int
+	longest time.Duration // that an answer took; 0: none came yet
+	proven  dns.Question  // that it has answered
 }
 
 // The port of name servers (RFC 1035 section 4.2).
 const dnsPort = 53
 
-// newSession makes a session with a name server at one of its addresses, or where a point of the vantage says.
+// newSession makes a session with a name server at one of its addresses, or where a point of the
+// vantage says.
 func (w *Client) newSession(h web.Host, a netip.Addr) *session {
 	s := &session{web: w, name: h.String(), target: netip.AddrPortFrom(a, dnsPort)}
 	if to, pointed := w.dialer.pointed(h, dnsPort); pointed {
@@ -72,10 +74,11 @@ func (s *session) question(name string, kind uint16) *dns.Msg {
 	return q
 }
 
-// ask asks for one name and type. A lost datagram is asked for once more, without EDNS where the server has answered
-// nothing else or says FORMERR (RFC 6891 section 7); a connection that broke is opened again. An answer that does not
-// fit, cannot be read or does not get through is asked for over TCP (RFC 7766 section 5). Where a server answers, but
-// not about a type, it is not taken for dead: the error is errMute, and it is soon not asked about that type any more.
+// ask asks for one name and type. A lost datagram is asked for once more, without EDNS where the
+// server has answered nothing else or says FORMERR (RFC 6891 section 7); a connection that broke is
+// opened again. An answer that does not fit, cannot be read or does not get through is asked for
+// over TCP (RFC 7766 section 5). Where a server answers, but not about a type, it is not taken for
+// dead: the error is errMute, and it is soon not asked about that type any more.
 func (s *session) ask(ctx context.Context, name string, kind uint16) (*dns.Msg, error) {
 	return s.askFor(ctx, s.question(name, kind))
 }
@@ -101,7 +104,8 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 	if err == nil && answer.Rcode == dns.RcodeFormatError && !s.bare {
 		bare := question.Copy()
 		bare.Extra = nil
-		if second, secondErr := s.exchange(ctx, bare); secondErr == nil && second.Rcode != dns.RcodeFormatError {
+		if second, secondErr := s.exchange(ctx, bare); secondErr == nil &&
+			second.Rcode != dns.RcodeFormatError {
 			answer, s.bare = second, true
 		}
 	}
@@ -109,7 +113,8 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 		err != nil && !errors.Is(err, errUnreadable) && !errors.Is(err, errMute) {
 		return answer, err
 	}
-	whole, tcpErr := exchange(ctx, s.web.dialer.sockets, &dns.Client{Net: "tcp", Timeout: s.patience()}, question,
+	whole, tcpErr := exchange(ctx, s.web.dialer.sockets,
+		&dns.Client{Net: "tcp", Timeout: s.patience()}, question,
 		s.target.String())
 	switch {
 	case tcpErr == nil:
@@ -121,11 +126,13 @@ func (s *session) askFor(ctx context.Context, question *dns.Msg) (*dns.Msg, erro
 	return nil, tcpErr
 }
 
-// twice asks once more where nothing comes back. It finds out whether the server is dead, or mute about a type.
+// twice asks once more where nothing comes back. It finds out whether the server is dead, or mute
+// about a type.
 func (s *session) twice(ctx context.Context, question *dns.Msg) (*dns.Msg, error) {
 	kind, began := question.Question[0].Qtype, time.Now()
 	answer, err := s.exchange(ctx, question)
-	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) || errors.Is(err, errUnreadable) ||
+	if err == nil || ctx.Err() != nil || errors.Is(err, errOtherQuestion) ||
+		errors.Is(err, errUnreadable) ||
 		isUnseen(err) || budgetOf(ctx).over() != nil {
 		return answer, err
 	}
@@ -151,7 +158,8 @@ func (s *session) twice(ctx context.Context, question *dns.Msg) (*dns.Msg, error
 		s.unheard[kind]++
 		return nil, errMute
 	}
-	why := &refusal{chain.Timeout, fmt.Sprintf("%s does not answer within %s", s.target, s.web.vantage.Timeout)}
+	why := &refusal{chain.Timeout,
+		fmt.Sprintf("%s does not answer within %s", s.target, s.web.vantage.Timeout)}
 	s.web.dialer.timedOut(s.target, began, why)
 	s.web.dialer.timedOut(s.target, time.Now(), why)
 	return answer, err
@@ -262,7 +270,8 @@ func (s *session) transfer(ctx context.Context, zone string, key *TransferKey) (
 	return records, err
 }
 
-func (s *session) transferAll(ctx context.Context, zone string, key *TransferKey) ([]dns.RR, error) {
+func (s *session) transferAll(ctx context.Context, zone string, key *TransferKey) ([]dns.RR,
+	error) {
 	stream, err := s.stream(ctx)
 	if err != nil {
 		return nil, err
@@ -272,7 +281,8 @@ func (s *session) transferAll(ctx context.Context, zone string, key *TransferKey
 	defer context.AfterFunc(ctx, func() { _ = c.Close() })()
 	request := new(dns.Msg)
 	request.SetAxfr(dns.Fqdn(zone))
-	t := dns.Transfer{Conn: &dns.Conn{Conn: c}, ReadTimeout: s.web.vantage.Timeout, WriteTimeout: s.web.vantage.Timeout}
+	t := dns.Transfer{Conn: &dns.Conn{Conn: c}, ReadTimeout: s.web.vantage.Timeout,
+		WriteTimeout: s.web.vantage.Timeout}
 	if key != nil {
 		name := dns.CanonicalName(key.Name)
 		request.SetTsig(name, dns.CanonicalName(key.Algorithm), 300, time.Now().Unix())
@@ -289,7 +299,8 @@ func (s *session) transferAll(ctx context.Context, zone string, key *TransferKey
 			_ = c.Close()
 		}
 		if len(records) > mostRecords {
-			err, records = &refusal{chain.Unseen, fmt.Sprintf("it holds more than %d records", mostRecords)}, nil
+			err, records = &refusal{chain.Unseen, fmt.Sprintf("it holds more than %d records", mostRecords)},
+				nil
 			_ = c.Close()
 		}
 		if err != nil {

@@ -8,12 +8,13 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// mostShared is how many answers are remembered at least for chains that lead to the same URL; twice as many at most.
+// mostShared is how many answers are remembered at least for chains that lead to the same URL;
+// twice as many at most.
 const mostShared = 20_000
 
-// shared remembers what URLs answered to which chains led, so that each is asked once however many lead there. What did
-// not answer is not remembered. Of two generations, the older one is forgotten when the younger is full; what is met
-// again becomes young again.
+// shared remembers what URLs answered to which chains led, so that each is asked once however many
+// lead there. What did not answer is not remembered. Of two generations, the older one is forgotten
+// when the younger is full; what is met again becomes young again.
 type shared struct {
 	lock         sync.Mutex
 	young, older map[sharedKey]*flight
@@ -67,7 +68,8 @@ func (s *shared) answer(
 	s.lock.Unlock()
 	defer close(f.landed) // also where asking breaks
 	f.answer = asks(ctx, ask)
-	if f.holds = f.answer.Refusal == "" && f.answer.Status < 500 && f.answer.Status != tooMany; !f.holds {
+	if f.holds = f.answer.Refusal == "" && f.answer.Status < 500 &&
+		f.answer.Status != tooMany; !f.holds {
 		s.lock.Lock()
 		defer s.lock.Unlock()
 		delete(s.young, key)

@@ -27,7 +27,8 @@ func TestWhatManyLeadToIsAskedOnce(t *testing.T) {
 		lock.Unlock()
 		switch {
 		case strings.HasPrefix(r.URL.Path, "/old/"):
-			http.Redirect(w, r, fmt.Sprintf("/page/%c", r.URL.Path[len(r.URL.Path)-1]), http.StatusMovedPermanently)
+			http.Redirect(w, r, fmt.Sprintf("/page/%c", r.URL.Path[len(r.URL.Path)-1]),
+				http.StatusMovedPermanently)
 		case r.URL.Path == "/page/9":
 			w.WriteHeader(http.StatusServiceUnavailable) // not an answer that is one for all
 		default:
@@ -38,8 +39,10 @@ func TestWhatManyLeadToIsAskedOnce(t *testing.T) {
 	defer server.Close()
 	at := netip.MustParseAddrPort(strings.TrimPrefix(server.URL, "http://"))
 	open := func(share bool) *live.Client {
-		w, err := live.New(live.Vantage{Points: []live.Point{{Host: web.MustParseHost("old.example"), Address: at.Addr(),
-			To: at.Port()}}})
+		w,
+			err := live.New(live.Vantage{
+			Points: []live.Point{{Host: web.MustParseHost("old.example"), Address: at.Addr(),
+				To: at.Port()}}})
 		require.NoError(t, err)
 		t.Cleanup(w.Close)
 		if share {
@@ -90,19 +93,24 @@ func TestWhatManyLeadToIsAskedOnce(t *testing.T) {
 	assert.Equal(t, each, asked["/page/1"])
 }
 
-// An entry is asked itself, even where others have led there; and a question that was sent is never shared.
+// An entry is asked itself, even where others have led there; and a question that was sent is never
+// shared.
 func TestEntriesAreAskedThemselves(t *testing.T) {
 	asked := 0
-	server := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { asked++ }))
+	server := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {
+		asked++
+	}))
 	defer server.Close()
 	at := netip.MustParseAddrPort(strings.TrimPrefix(server.URL, "http://"))
-	w, err := live.New(live.Vantage{Points: []live.Point{{Host: web.MustParseHost("old.example"), Address: at.Addr(),
-		To: at.Port()}}})
+	w, err := live.New(live.Vantage{
+		Points: []live.Point{{Host: web.MustParseHost("old.example"), Address: at.Addr(),
+			To: at.Port()}}})
 	require.NoError(t, err)
 	defer w.Close()
 	w.Share()
 	u := web.MustParseURL("http://old.example/")
-	for _, ask := range []chain.Ask{{URL: u, Onward: true}, {URL: u}, {URL: u, Method: "POST", Onward: true},
+	for _, ask := range []chain.Ask{{URL: u, Onward: true}, {URL: u},
+		{URL: u, Method: "POST", Onward: true},
 		{URL: u, Onward: true, Cookies: w.NewCookies()}} {
 		assert.False(t, w.Answer(context.Background(), ask).Shared)
 	}

@@ -15,8 +15,8 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 )
 
-// sockets counts the sockets that are open, and opens fewer at once where this machine gives no more: that is no fault
-// of whoever is asked. It is safe for many goroutines.
+// sockets counts the sockets that are open, and opens fewer at once where this machine gives no
+// more: that is no fault of whoever is asked. It is safe for many goroutines.
 type sockets struct {
 	patience time.Duration // how long to wait for one
 	relieve  func()        // closes what only waits for another question
@@ -32,24 +32,28 @@ type sockets struct {
 	last   error         // with which it gave no more
 }
 
-// newSockets makes one that waits so long, and opens no more than most at once; 0: as many as the machine gives.
+// newSockets makes one that waits so long, and opens no more than most at once; 0: as many as the
+// machine gives.
 func newSockets(patience time.Duration, most int) *sockets {
-	return &sockets{patience: patience, relieve: func() {}, most: most, bound: cmp.Or(most, math.MaxInt)}
+	return &sockets{patience: patience, relieve: func() {}, most: most,
+		bound: cmp.Or(most, math.MaxInt)}
 }
 
-// What this machine says when it has no more to give: descriptors, ports, memory for sockets. The numbers are those of
-// Windows (WSAEMFILE, WSAEADDRNOTAVAIL, WSAENOBUFS).
+// What this machine says when it has no more to give: descriptors, ports, memory for sockets. The
+// numbers are those of Windows (WSAEMFILE, WSAEADDRNOTAVAIL, WSAENOBUFS).
 var shortages = []struct {
 	codes []syscall.Errno
 	says  string
 }{
 	{[]syscall.Errno{syscall.EMFILE, syscall.ENFILE, 10024}, "too many open files"},
-	{[]syscall.Errno{syscall.EADDRNOTAVAIL, syscall.EADDRINUSE, syscall.EAGAIN, 10049}, "no local ports are left"},
+	{[]syscall.Errno{syscall.EADDRNOTAVAIL, syscall.EADDRINUSE, syscall.EAGAIN, 10049},
+		"no local ports are left"},
 	{[]syscall.Errno{syscall.ENOBUFS, syscall.ENOMEM, 10055}, "no memory is left for connections"},
 	{[]syscall.Errno{syscall.EPERM, syscall.EACCES, 10013}, "it does not let this program connect"},
 }
 
-// shortage gives why an error is one of this machine, and whether waiting may help; "" where it is none.
+// shortage gives why an error is one of this machine, and whether waiting may help; "" where it is
+// none.
 func shortage(err error) (says string, passes bool) {
 	for i, s := range shortages {
 		if slices.ContainsFunc(s.codes, func(code syscall.Errno) bool { return errors.Is(err, code) }) {
@@ -77,8 +81,9 @@ func isUnseen(err error) bool {
 	return errors.As(err, &why) && why.kind == chain.Unseen
 }
 
-// holding opens a socket, and waits where the machine has none to give until one is free: as long as others are given
-// back, and so long after that as patience lasts. Whoever gets one has to leave it.
+// holding opens a socket, and waits where the machine has none to give until one is free: as long
+// as others are given back, and so long after that as patience lasts. Whoever gets one has to leave
+// it.
 func holding[T any](ctx context.Context, s *sockets, open func() (T, error)) (T, error) {
 	var none T
 	since := time.Now()
@@ -115,7 +120,8 @@ func (s *sockets) enter(ctx context.Context, since *time.Time) error {
 		s.lock.Lock()
 		if s.most == 0 || s.open < s.most {
 			s.open++
-			if s.given++; s.last != nil && s.most < s.bound && s.given > 8*s.most { // it may give more by now
+			// it may give more by now
+			if s.given++; s.last != nil && s.most < s.bound && s.given > 8*s.most {
 				s.most, s.given = s.most+1, 0
 			}
 			s.lock.Unlock()
@@ -177,7 +183,8 @@ func (s *sockets) leave() {
 // fewestSockets is how many may be open at least: some work needs two at once.
 const fewestSockets = 2
 
-// ranOut notes that the machine gives no more than are open now, and returns what is closed when one is given back.
+// ranOut notes that the machine gives no more than are open now, and returns what is closed when
+// one is given back.
 func (s *sockets) ranOut(says string, err error) chan struct{} {
 	s.relieve()
 	s.lock.Lock()
@@ -196,6 +203,7 @@ func (s *sockets) note() string {
 	if s.scarce == "" {
 		return ""
 	}
-	return fmt.Sprintf("This machine gave no more than %d connections at once (%s), so less was asked side by side. What "+
+	return fmt.Sprintf("This machine gave no more than %d connections at once (%s), so less was "+
+		"asked side by side. What "+
 		"could not be asked for that reason counts as unseen.", s.least, s.scarce)
 }

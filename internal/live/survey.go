@@ -33,12 +33,14 @@ type Subject struct {
 
 // Surveyor looks at domains.
 type Surveyor struct {
-	Web         *Client
-	Key         *TransferKey
-	NoTransfer  bool
-	NamesAlone  bool // leave doors and registration out
-	Registry    Registry
-	Parallel    int // how many URLs are followed at once, and four times as many domains looked at; 0: one after the other
+	Web        *Client
+	Key        *TransferKey
+	NoTransfer bool
+	NamesAlone bool // leave doors and registration out
+	Registry   Registry
+	// how many URLs are followed at once, and four times as many domains looked at; 0: one after the
+	// other
+	Parallel    int
 	turnsOnce   sync.Once
 	turns       chan struct{}
 	parentsLock sync.Mutex
@@ -46,11 +48,12 @@ type Surveyor struct {
 	policies    sync.Map // SPF records that were asked for, by name
 }
 
-// mostParents is how many addresses of the parent zone are tried: where none of these answers, the way is barred.
+// mostParents is how many addresses of the parent zone are tried: where none of these answers, the
+// way is barred.
 const mostParents = 3
 
-// All looks at many domains at once and returns those that were seen whole before the context ended, in their order. It
-// calls step after each.
+// All looks at many domains at once and returns those that were seen whole before the context
+// ended, in their order. It calls step after each.
 func (s *Surveyor) All(ctx context.Context, subjects []Subject, step func()) []survey.Domain {
 	seen := make([]*survey.Domain, len(subjects))
 	ctx, cancel := context.WithTimeout(
@@ -58,7 +61,8 @@ func (s *Surveyor) All(ctx context.Context, subjects []Subject, step func()) []s
 		mostAllTime,
 	)
 	defer cancel()
-	turns := make(chan struct{}, 4*max(1, s.Parallel)) // most of the time a look at a domain waits for somebody
+	// most of the time a look at a domain waits for somebody
+	turns := make(chan struct{}, 4*max(1, s.Parallel))
 	var all crew.Crew
 	for i, subject := range subjects {
 		turns <- struct{}{}
@@ -91,13 +95,15 @@ func (s *Surveyor) turn() func() {
 	return func() { <-s.turns }
 }
 
-// Domain looks at one domain. What could not be seen is said in the result; it never fails as a whole.
+// Domain looks at one domain. What could not be seen is said in the result; it never fails as a
+// whole.
 func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 	l := &looker{
 		surveyor: s,
 		web:      s.Web,
 		subject:  subject,
-		domain:   survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{}, Records: []record.Set{}},
+		domain: survey.Domain{Name: subject.Name.String(), Servers: []survey.Server{},
+			Records: []record.Set{}},
 	}
 	whole := ctx
 	spend := newBudget("this domain", mostQuestions, mostOctets, budgetOf(ctx))
@@ -134,8 +140,9 @@ type looker struct {
 	web      *Client
 	subject  Subject
 	domain   survey.Domain
-	sessions []*session // of the servers that answer, the first being the one that is asked for everything
-	asked    int        // addresses of name servers
+	// of the servers that answer, the first being the one that is asked for everything
+	sessions []*session
+	asked    int // addresses of name servers
 
 	dsAnswered bool // the parent zone said whether it has a DS record
 	byResolver bool // none of them could be reached

@@ -168,7 +168,8 @@ func TestComingNameServersAreAskedAboutEverything(t *testing.T) {
 		"lost IN A 192.0.2.53",
 	)
 	scene.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[1] = scene.Zones[1]
-	scene.NameServers[netip.MustParseAddr("192.0.2.57")] = &stage.NameServer{Zones: []stage.Zone{moved}}
+	scene.NameServers[netip.MustParseAddr("192.0.2.57")] = &stage.NameServer{
+		Zones: []stage.Zone{moved}}
 	w = look(t, scene, nil)
 	s = &live.Surveyor{Web: w, NamesAlone: true}
 	sub = subject("a.example")
@@ -192,7 +193,8 @@ func TestComingNameServersAreAskedAboutEverything(t *testing.T) {
 	}
 	assert.Equal(
 		t,
-		map[string]string{"a.example A": "192.0.2.1", "a.example NS": "new.h.example.", "www.a.example CNAME": "a.example."},
+		map[string]string{"a.example A": "192.0.2.1", "a.example NS": "new.h.example.",
+			"www.a.example CNAME": "a.example."},
 		said,
 	)
 }
@@ -213,11 +215,12 @@ func TestResolversThatRememberAreFoundOut(t *testing.T) {
 	}
 
 	changed := world(t)
-	changed.Zones[2] = zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN A 192.0.2.77", "new IN A 192.0.2.78")
+	changed.Zones[2] = zone(t, "a.example", soa, "@ IN NS ns1.h.example.", "@ IN A 192.0.2.77",
+		"new IN A 192.0.2.78")
 	changed.NameServers[netip.MustParseAddr("192.0.2.51")].Zones[0] = changed.Zones[2]
 	s.SetZones(changed.Zones)
-	// The name server itself says the new thing; a fresh stage of the changed world has it, the resolver of the old one
-	// not.
+	// The name server itself says the new thing; a fresh stage of the changed world has it, the
+	// resolver of the old one not.
 	fresh, err := stage.Start(changed)
 	require.NoError(t, err)
 	defer fresh.Close()
@@ -279,11 +282,13 @@ func against(t *testing.T, answer func(dns.ResponseWriter, *dns.Msg)) survey.Dom
 	scene := stage.Scene{Zones: []stage.Zone{zone(t, "a.example", soa, "@ IN NS ns.bad.example.")}}
 	w := look(t, scene, func(v *live.Vantage) {
 		v.Proxy = ""
-		v.Points = []live.Point{{Host: web.MustParseHost("ns.bad.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
+		v.Points = []live.Point{
+			{Host: web.MustParseHost("ns.bad.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
 	})
 	done := make(chan survey.Domain, 1)
 	go func() {
-		done <- (&live.Surveyor{Web: w, NamesAlone: true}).Domain(context.Background(), subject("a.example"))
+		done <- (&live.Surveyor{Web: w, NamesAlone: true}).Domain(context.Background(),
+			subject("a.example"))
 	}()
 	select {
 	case d := <-done:
@@ -342,48 +347,57 @@ func TestHostileNameServersAreSaidAndNeverHang(t *testing.T) {
 		assert.Contains(t, d.Servers[0].Says, "not for the question")
 	})
 	t.Run("garbage", func(t *testing.T) {
-		d := against(t, func(w dns.ResponseWriter, _ *dns.Msg) { _, _ = w.Write([]byte("\x1b[31mgarbage")) })
+		d := against(t, func(w dns.ResponseWriter, _ *dns.Msg) {
+			_, _ = w.Write([]byte("\x1b[31mgarbage"))
+		})
 		assert.Equal(t, survey.Silent, d.Servers[0].State)
 	})
 	t.Run("a transfer that breaks off", func(t *testing.T) {
 		d := against(
 			t,
-			authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeAXFR: func(w dns.ResponseWriter, q *dns.Msg) {
-				m := new(dns.Msg)
-				m.SetReply(q)
-				m.Answer = []dns.RR{
-					rr(t, "a.example. 60 IN SOA ns.bad.example. h.bad.example. 1 2 3 4 5"),
-					rr(t, "x.a.example. 60 IN A 192.0.2.1"),
-				}
-				_ = w.WriteMsg(m)
-				_ = w.Close()
-			}}),
+			authoritative(t,
+				map[uint16]func(dns.ResponseWriter,
+					*dns.Msg){dns.TypeAXFR: func(w dns.ResponseWriter, q *dns.Msg) {
+					m := new(dns.Msg)
+					m.SetReply(q)
+					m.Answer = []dns.RR{
+						rr(t, "a.example. 60 IN SOA ns.bad.example. h.bad.example. 1 2 3 4 5"),
+						rr(t, "x.a.example. 60 IN A 192.0.2.1"),
+					}
+					_ = w.WriteMsg(m)
+					_ = w.Close()
+				}}),
 		)
 		assert.True(t, d.Partial)
 		assert.Contains(t, strings.Join(d.Unseen, "\n"), "gives no transfer of the zone")
 	})
 	t.Run("a CNAME loop", func(t *testing.T) {
-		d := against(t, authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeA: reply(func(m *dns.Msg) {
-			m.Answer = []dns.RR{
-				&dns.CNAME{
-					Hdr:    dns.RR_Header{Name: m.Question[0].Name, Rrtype: dns.TypeCNAME, Class: dns.ClassINET, Ttl: 60},
-					Target: m.Question[0].Name,
-				},
-			}
-		})}))
+		d := against(t,
+			authoritative(t,
+				map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeA: reply(func(m *dns.Msg) {
+					m.Answer = []dns.RR{
+						&dns.CNAME{
+							Hdr: dns.RR_Header{Name: m.Question[0].Name, Rrtype: dns.TypeCNAME, Class: dns.ClassINET,
+								Ttl: 60},
+							Target: m.Question[0].Name,
+						},
+					}
+				})}))
 		assert.Contains(t, names(d.Records), "www.a.example")
 	})
 	t.Run("TXT with control characters and in pieces", func(t *testing.T) {
-		d := against(t, authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeTXT: reply(func(m *dns.Msg) {
-			if m.Question[0].Name == "a.example." {
-				m.Answer = []dns.RR{
-					&dns.TXT{
-						Hdr: dns.RR_Header{Name: "a.example.", Rrtype: dns.TypeTXT, Class: dns.ClassINET, Ttl: 60},
-						Txt: []string{`\027[2Jx`, strings.Repeat("y", 255), "z"},
-					},
-				}
-			}
-		})}))
+		d := against(t,
+			authoritative(t,
+				map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeTXT: reply(func(m *dns.Msg) {
+					if m.Question[0].Name == "a.example." {
+						m.Answer = []dns.RR{
+							&dns.TXT{
+								Hdr: dns.RR_Header{Name: "a.example.", Rrtype: dns.TypeTXT, Class: dns.ClassINET, Ttl: 60},
+								Txt: []string{`\027[2Jx`, strings.Repeat("y", 255), "z"},
+							},
+						}
+					}
+				})}))
 		set, ok := record.Find(d.Records, "a.example", "TXT")
 		require.True(t, ok)
 		assert.NotContains(t, set.Values[0], "\x1b")
@@ -402,7 +416,8 @@ func TestFiveHundredDomainsWithDeadNameServersEndInTime(t *testing.T) {
 	}
 	w := look(t, stage.Scene{Zones: []stage.Zone{z}}, func(v *live.Vantage) {
 		v.Proxy = ""
-		v.Points = []live.Point{{Host: web.MustParseHost("ns.dead.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
+		v.Points = []live.Point{
+			{Host: web.MustParseHost("ns.dead.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
 		v.Timeout = 2 * time.Second // for those that live: 500 of them at once, on a busy machine
 	})
 	s := &live.Surveyor{Web: w, NamesAlone: true, Parallel: 32}
@@ -413,7 +428,8 @@ func TestFiveHundredDomainsWithDeadNameServersEndInTime(t *testing.T) {
 	began := time.Now()
 	said := s.All(context.Background(), subjects, func() {})
 	require.Len(t, said, 500)
-	assert.Less(t, time.Since(began), 30*time.Second) // one after the other they would take half an hour
+	// one after the other they would take half an hour
+	assert.Less(t, time.Since(began), 30*time.Second)
 	for _, d := range said {
 		require.Len(t, d.Servers, 1)
 		assert.Equal(t, survey.Silent, d.Servers[0].State)
@@ -430,14 +446,15 @@ func TestRegistrationIsRead(t *testing.T) {
 	}
 	w := look(
 		t,
-		stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-			netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
-				if r, ok := answers[u.Path()]; ok {
-					return r
-				}
-				return stage.Reply{Status: 404}
+		stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"),
+			Endpoints: map[netip.AddrPort]*stage.Endpoint{
+				netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
+					if r, ok := answers[u.Path()]; ok {
+						return r
+					}
+					return stage.Reply{Status: 404}
+				}},
 			}},
-		}},
 		nil,
 	)
 	s := &live.Surveyor{Web: w, Registry: live.Registry{Base: "http://rdap.example/rdap/"}}
@@ -447,7 +464,8 @@ func TestRegistrationIsRead(t *testing.T) {
 	assert.Equal(t, []string{"active", "client hold"}, d.Registration.Status)
 	assert.Equal(t, []string{"ns1.h.example"}, d.Registration.NameServers)
 	assert.Equal(t, "Registrar A", d.Registration.Registrar)
-	for name, want := range map[string]string{"b.example": "not a registration", "c.example": "answers 404"} {
+	for name, want := range map[string]string{"b.example": "not a registration",
+		"c.example": "answers 404"} {
 		assert.Contains(t, strings.Join(s.Domain(context.Background(), subject(name)).Unseen, "\n"), want)
 	}
 }
@@ -473,12 +491,15 @@ func TestDifferentAddressesWithTheSameAnswerAreFine(t *testing.T) {
 		"www IN A 192.0.2.3",
 	)
 	hosts := zone(t, "h.example", soa, "ns1 IN A 192.0.2.51", "ns2 IN A 192.0.2.52")
-	w := look(t, stage.Scene{Zones: []stage.Zone{one, hosts}, Endpoints: map[netip.AddrPort]*stage.Endpoint{
-		netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("x")},
-		netip.MustParseAddrPort("192.0.2.2:80"): {Answer: page("x")},
-		netip.MustParseAddrPort("192.0.2.3:80"): {Answer: func(web.URL) stage.Reply { return stage.Reply{Status: 404} }},
-	}, NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.51"): {Zones: []stage.Zone{one}},
-		at("192.0.2.52"): {Zones: []stage.Zone{two}}}}, nil)
+	w := look(t,
+		stage.Scene{Zones: []stage.Zone{one, hosts}, Endpoints: map[netip.AddrPort]*stage.Endpoint{
+			netip.MustParseAddrPort("192.0.2.1:80"): {Answer: page("x")},
+			netip.MustParseAddrPort("192.0.2.2:80"): {Answer: page("x")},
+			netip.MustParseAddrPort("192.0.2.3:80"): {Answer: func(web.URL) stage.Reply {
+				return stage.Reply{Status: 404}
+			}},
+		}, NameServers: map[netip.Addr]*stage.NameServer{at("192.0.2.51"): {Zones: []stage.Zone{one}},
+			at("192.0.2.52"): {Zones: []stage.Zone{two}}}}, nil)
 	differences := w.Voices(
 		context.Background(),
 		[]web.Host{web.MustParseHost("a.example"), web.MustParseHost("www.a.example")},
@@ -520,7 +541,8 @@ func TestBootstrapFilesNameTheRegistry(t *testing.T) {
 	s.Domain(context.Background(), subject("b.example"))
 	assert.Equal(
 		t,
-		[]string{"http://rdap.example/special/domain/a.example", "http://plain.rdap.example/domain/b.example"},
+		[]string{"http://rdap.example/special/domain/a.example",
+			"http://plain.rdap.example/domain/b.example"},
 		asked,
 	)
 	for text, want := range map[string]string{"{": "RFC 9224", "": "RFC 9224"} {

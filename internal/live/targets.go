@@ -12,7 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// The most machines that are looked for, and SPF records of other zones that are read, for a domain.
+// The most machines that are looked for, and SPF records of other zones that are read, for a
+// domain.
 const (
 	mostTargets  = 64
 	mostPolicies = 40
@@ -74,7 +75,8 @@ func (l *looker) senders(ctx context.Context) {
 		asked++
 		text, seen := l.surveyor.senderPolicy(ctx, name)
 		if !seen {
-			l.unseen("the SPF record of %s, to which that of %s leads, could not be read", name, l.domain.Name)
+			l.unseen("the SPF record of %s, to which that of %s leads, could not be read", name,
+				l.domain.Name)
 			continue
 		}
 		l.domain.Senders = append(l.domain.Senders, survey.Senders{Name: name, Text: text})

@@ -36,7 +36,8 @@ func withZone(t *testing.T, scene stage.Scene, lines ...string) stage.Scene {
 }
 
 func judge(domains ...survey.Domain) []finding.Finding {
-	return survey.Judge{Now: time.Now(), Estate: []string{"a.example"}}.All(&survey.Survey{Domains: domains})
+	return survey.Judge{Now: time.Now(),
+		Estate: []string{"a.example"}}.All(&survey.Survey{Domains: domains})
 }
 
 func codes(findings []finding.Finding) []string {
@@ -50,13 +51,16 @@ func codes(findings []finding.Finding) []string {
 var signed = map[string]stage.Signed{"a.example.": {From: -10 * day, Until: 20 * day}}
 
 func TestASignedZoneIsWalkedFromNameToName(t *testing.T) {
-	scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN A 192.0.2.1", "www IN CNAME @", "hidden-7 IN TXT \"x\"",
-		"*.wild IN A 192.0.2.9", "below IN NS ns.below", "ns.below IN A 192.0.2.77", "z.y.x IN AAAA 2001:db8::5")
+	scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN A 192.0.2.1", "www IN CNAME @",
+		"hidden-7 IN TXT \"x\"",
+		"*.wild IN A 192.0.2.9", "below IN NS ns.below", "ns.below IN A 192.0.2.77",
+		"z.y.x IN AAAA 2001:db8::5")
 	scene.Signed = signed
 	d := looked(t, scene)
 	assert.Equal(t, survey.Walked, d.Source)
 	assert.False(t, d.Partial)
-	for _, want := range []string{"hidden-7 TXT", "*.wild A", "below NS", "ns.below A", "z.y.x AAAA", "www CNAME"} {
+	for _, want := range []string{"hidden-7 TXT", "*.wild A", "below NS", "ns.below A", "z.y.x AAAA",
+		"www CNAME"} {
 		label, kind, _ := strings.Cut(want, " ")
 		assert.True(t, holds(d, label+".a.example", kind), want)
 	}
@@ -70,10 +74,13 @@ func TestASignedZoneIsWalkedFromNameToName(t *testing.T) {
 	assert.NotContains(t, strings.Join(codes(judge(d)), "\n"), "signature")
 }
 
-// TestAWalkWithoutEndIsGivenUp has a server that names ever another next name, and one that makes its NSEC records up.
+// TestAWalkWithoutEndIsGivenUp has a server that names ever another next name, and one that makes
+// its NSEC records up.
 func TestAWalkWithoutEndIsGivenUp(t *testing.T) {
 	for name, next := range map[string]func(string) string{
-		"ever more":   func(owner string) string { return "a" + strings.TrimSuffix(owner, "a.example.") + "a.example." },
+		"ever more": func(owner string) string {
+			return "a" + strings.TrimSuffix(owner, "a.example.") + "a.example."
+		},
 		"made up":     func(owner string) string { return `\000.` + owner },
 		"elsewhere":   func(string) string { return "other.example." },
 		"to itself":   func(owner string) string { return owner },
@@ -86,8 +93,10 @@ func TestAWalkWithoutEndIsGivenUp(t *testing.T) {
 					m.SetReply(q)
 					m.Authoritative = true
 					owner := q.Question[0].Name
-					m.Answer = []dns.RR{&dns.NSEC{Hdr: dns.RR_Header{Name: owner, Rrtype: dns.TypeNSEC, Class: dns.ClassINET, Ttl: 60},
-						NextDomain: next(owner), TypeBitMap: []uint16{dns.TypeNSEC}}}
+					m.Answer = []dns.RR{
+						&dns.NSEC{Hdr: dns.RR_Header{Name: owner, Rrtype: dns.TypeNSEC, Class: dns.ClassINET,
+							Ttl: 60},
+							NextDomain: next(owner), TypeBitMap: []uint16{dns.TypeNSEC}}}
 					_ = w.WriteMsg(m)
 				}}))
 			if name != "to itself" { // a zone of one name, which is what it says
@@ -116,13 +125,16 @@ func TestWhereNoServerCanBeReachedAResolverIsAsked(t *testing.T) {
 	assert.True(t, d.Partial)
 	assert.True(t, d.Remaining)
 	assert.True(t, d.Seen())
-	for _, want := range []string{"www.a.example A", "a.example MX", "mail.a.example A", "_dmarc.a.example TXT",
+	for _, want := range []string{"www.a.example A", "a.example MX", "mail.a.example A",
+		"_dmarc.a.example TXT",
 		"a.example SOA"} {
 		name, kind, _ := strings.Cut(want, " ")
 		assert.True(t, holds(d, name, kind), want)
 	}
-	assert.Contains(t, strings.Join(d.Unseen, "\n"), "no name server of a.example could be reached from here")
-	assert.NotContains(t, strings.Join(codes(judge(d)), "\n"), "split-answers", "none of them is to blame")
+	assert.Contains(t, strings.Join(d.Unseen, "\n"),
+		"no name server of a.example could be reached from here")
+	assert.NotContains(t, strings.Join(codes(judge(d)), "\n"), "split-answers",
+		"none of them is to blame")
 }
 
 // TestASilentResolverIsNamedAndLeftOut has a resolver that never answers before one that does.
@@ -150,17 +162,19 @@ func TestASilentResolverIsNamedAndLeftOut(t *testing.T) {
 	before := asked.Load()
 	surveyor.Domain(context.Background(), subject("b.example"))
 	assert.Equal(t, before, asked.Load(), "it is not asked any more")
-	assert.Contains(t, strings.Join(w.Notes(), "\n"), "The resolver "+dead.LocalAddr().String()+" does not answer within")
+	assert.Contains(t, strings.Join(w.Notes(), "\n"),
+		"The resolver "+dead.LocalAddr().String()+" does not answer within")
 }
 
-// TestALargeAnswerThatDoesNotGetThroughComesOverTCP has a server whose large datagrams are lost, and one whose large
-// answers are cut without a word.
+// TestALargeAnswerThatDoesNotGetThroughComesOverTCP has a server whose large datagrams are lost,
+// and one whose large answers are cut without a word.
 func TestALargeAnswerThatDoesNotGetThroughComesOverTCP(t *testing.T) {
 	large := func(m *dns.Msg) {
 		for i := range 40 {
 			m.Answer = append(
 				m.Answer,
-				rr(t, fmt.Sprintf("%s 60 IN TXT \"text %d %s\"", m.Question[0].Name, i, strings.Repeat("x", 40))),
+				rr(t,
+					fmt.Sprintf("%s 60 IN TXT \"text %d %s\"", m.Question[0].Name, i, strings.Repeat("x", 40))),
 			)
 		}
 	}
@@ -194,7 +208,8 @@ func TestALargeAnswerThatDoesNotGetThroughComesOverTCP(t *testing.T) {
 	}
 }
 
-// TestAnAnswerThatIsCutEverywhereIsUnseen has the stage's server cut long answers off, over TCP too.
+// TestAnAnswerThatIsCutEverywhereIsUnseen has the stage's server cut long answers off, over TCP
+// too.
 func TestAnAnswerThatIsCutEverywhereIsUnseen(t *testing.T) {
 	scene := withZone(
 		t,
@@ -214,8 +229,10 @@ func TestSignaturesThatDoNotHoldAreTheCause(t *testing.T) {
 		want finding.Code
 		door chain.Refusal
 	}{
-		"ended":      {stage.Signed{From: -30 * day, Until: -day}, finding.SignatureExpired, chain.OldSigned},
-		"another DS": {stage.Signed{From: -day, Until: 20 * day, StaleDS: true}, finding.StaleDS, chain.BadSigned},
+		"ended": {stage.Signed{From: -30 * day, Until: -day}, finding.SignatureExpired,
+			chain.OldSigned},
+		"another DS": {stage.Signed{From: -day, Until: 20 * day, StaleDS: true}, finding.StaleDS,
+			chain.BadSigned},
 	} {
 		t.Run(name, func(t *testing.T) {
 			scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN A 192.0.2.1", "www IN A 192.0.2.1")
@@ -227,9 +244,11 @@ func TestSignaturesThatDoNotHoldAreTheCause(t *testing.T) {
 			assert.Len(t, d.Signing.Barred, 1)
 			found := judge(d)
 			about := slices.DeleteFunc(codes(found), func(c string) bool {
-				return !strings.Contains(c, "signature") && !strings.Contains(c, "stale") && !strings.Contains(c, "no-address")
+				return !strings.Contains(c, "signature") && !strings.Contains(c, "stale") &&
+					!strings.Contains(c, "no-address")
 			})
-			assert.Equal(t, []string{c.want.String() + " a.example"}, about, "one cause is one finding, for all its doors")
+			assert.Equal(t, []string{c.want.String() + " a.example"}, about,
+				"one cause is one finding, for all its doors")
 			answer := ask(w, "http://www.a.example/")
 			assert.Equal(t, c.door, answer.Refusal)
 			assert.NotContains(t, found[0].Fix, "Create an A")
@@ -277,7 +296,8 @@ func TestAliasesInACircleAreOneFinding(t *testing.T) {
 	surveyor := live.Surveyor{Web: w}
 	d := surveyor.Domain(context.Background(), subject("a.example"))
 	loops := slices.DeleteFunc(codes(judge(d)), func(c string) bool {
-		return !strings.HasPrefix(c, "loop") && !strings.HasPrefix(c, "dangling") && !strings.HasPrefix(c, "no-address www")
+		return !strings.HasPrefix(c, "loop") && !strings.HasPrefix(c, "dangling") &&
+			!strings.HasPrefix(c, "no-address www")
 	})
 	assert.Equal(t, []string{"loop r1.h.example", "loop x.a.example"}, loops)
 }
@@ -330,7 +350,8 @@ func TestADomainThatTheZoneAboveDoesNotKnow(t *testing.T) {
 	assert.False(t, surveyor.Domain(context.Background(), subject("a.example")).Parent.Unknown)
 }
 
-// TestADomainThatOneServerOfTheZoneAboveKnows has a delegation that has not reached all servers of the parent zone.
+// TestADomainThatOneServerOfTheZoneAboveKnows has a delegation that has not reached all servers of
+// the parent zone.
 func TestADomainThatOneServerOfTheZoneAboveKnows(t *testing.T) {
 	scene := oneServer(t, &stage.NameServer{}, &stage.NameServer{})
 	knows := append(
@@ -374,10 +395,11 @@ func TestServersThatDifferAtMailAreFoundOut(t *testing.T) {
 	assert.Equal(t, []string{"_dmarc.a.example TXT", "mail.a.example A"}, about)
 }
 
-// TestMachinesAndPoliciesElsewhereAreLookedAt has mail at an alias and at nothing in another zone, and an SPF record
-// that leads through three zones.
+// TestMachinesAndPoliciesElsewhereAreLookedAt has mail at an alias and at nothing in another zone,
+// and an SPF record that leads through three zones.
 func TestMachinesAndPoliciesElsewhereAreLookedAt(t *testing.T) {
-	scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN MX 10 alias.h.example.", "@ IN MX 20 none.h.example.",
+	scene := withZone(t, oneServer(t, &stage.NameServer{}), "@ IN MX 10 alias.h.example.",
+		"@ IN MX 20 none.h.example.",
 		"@ IN MX 30 real.h.example.", "@ IN TXT \"v=spf1 include:one.h.example redirect=_own.a.example\"",
 		"_own IN TXT \"v=spf1 include:three.h.example -all\"")
 	scene.Zones[1] = zone(
@@ -400,11 +422,16 @@ func TestMachinesAndPoliciesElsewhereAreLookedAt(t *testing.T) {
 			said[target.Target] = fmt.Sprintf("%v %s %v", target.Addresses, target.Alias, target.Absent)
 		}
 	}
-	assert.Equal(t, map[string]string{"alias.h.example": "[192.0.2.80] real.h.example false", "none.h.example": "[]  true",
-		"real.h.example": "[192.0.2.80]  false"}, said)
-	assert.Equal(t, []survey.Senders{{Name: "one.h.example", Text: "v=spf1 include:two.h.example -all"},
-		{Name: "three.h.example"}, {Name: "two.h.example", Text: "v=spf1 mx a -all"}}, d.Senders)
-	broken := slices.DeleteFunc(codes(judge(d)), func(c string) bool { return !strings.HasPrefix(c, "mail-broken") })
+	assert.Equal(t,
+		map[string]string{"alias.h.example": "[192.0.2.80] real.h.example false",
+			"none.h.example": "[]  true",
+			"real.h.example": "[192.0.2.80]  false"}, said)
+	assert.Equal(t,
+		[]survey.Senders{{Name: "one.h.example", Text: "v=spf1 include:two.h.example -all"},
+			{Name: "three.h.example"}, {Name: "two.h.example", Text: "v=spf1 mx a -all"}}, d.Senders)
+	broken := slices.DeleteFunc(codes(judge(d)), func(c string) bool {
+		return !strings.HasPrefix(c, "mail-broken")
+	})
 	assert.Len(t, broken, 2)
 }
 
@@ -422,17 +449,20 @@ func TestAResolverThatFailsIsNoProofOfAbsence(t *testing.T) {
 	})
 	at := server(
 		t,
-		authoritative(t, map[uint16]func(dns.ResponseWriter, *dns.Msg){dns.TypeMX: func(w dns.ResponseWriter, q *dns.Msg) {
-			m := new(dns.Msg)
-			m.SetReply(q)
-			m.Authoritative = true
-			m.Answer = []dns.RR{rr(t, q.Question[0].Name+" 60 IN MX 10 mx.far.example.")}
-			_ = w.WriteMsg(m)
-		}}),
+		authoritative(t,
+			map[uint16]func(dns.ResponseWriter,
+				*dns.Msg){dns.TypeMX: func(w dns.ResponseWriter, q *dns.Msg) {
+				m := new(dns.Msg)
+				m.SetReply(q)
+				m.Authoritative = true
+				m.Answer = []dns.RR{rr(t, q.Question[0].Name+" 60 IN MX 10 mx.far.example.")}
+				_ = w.WriteMsg(m)
+			}}),
 	)
 	w := look(t, stage.Scene{}, func(v *live.Vantage) {
 		v.Resolvers, v.Proxy = []string{failing.String()}, ""
-		v.Points = []live.Point{{Host: web.MustParseHost("ns.bad.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
+		v.Points = []live.Point{
+			{Host: web.MustParseHost("ns.bad.example"), Port: 53, Address: at.Addr(), To: at.Port()}}
 	})
 	surveyor := live.Surveyor{Web: w, NamesAlone: true}
 	d := surveyor.Domain(context.Background(), subject("a.example"))
@@ -457,11 +487,12 @@ func TestOneBadFieldOfARegistrationDropsNoOther(t *testing.T) {
 	}
 	w := look(
 		t,
-		stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"), Endpoints: map[netip.AddrPort]*stage.Endpoint{
-			netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
-				return stage.Reply{Status: 200, Text: answers[strings.TrimPrefix(u.Path(), "/domain/")]}
+		stage.Scene{Zones: records(t, "rdap.example. 60 IN A 192.0.2.90"),
+			Endpoints: map[netip.AddrPort]*stage.Endpoint{
+				netip.MustParseAddrPort("192.0.2.90:80"): {Answer: func(u web.URL) stage.Reply {
+					return stage.Reply{Status: 200, Text: answers[strings.TrimPrefix(u.Path(), "/domain/")]}
+				}},
 			}},
-		}},
 		nil,
 	)
 	s := &live.Surveyor{Web: w, Registry: live.Registry{Base: "http://rdap.example"}}
@@ -477,7 +508,8 @@ func TestOneBadFieldOfARegistrationDropsNoOther(t *testing.T) {
 	odd := seen("odd.example")
 	assert.Nil(t, odd.Registration.Ends)
 	assert.Equal(t, []string{"ok"}, odd.Registration.Status)
-	assert.Contains(t, strings.Join(odd.Unseen, "\n"), "a part of these could not be read: status, events")
+	assert.Contains(t, strings.Join(odd.Unseen, "\n"),
+		"a part of these could not be read: status, events")
 	assert.Nil(t, seen("list.example").Registration)
 	assert.NotNil(t, seen("large.example").Registration, "up to 1 MB")
 	assert.Contains(t, strings.Join(seen("larger.example").Unseen, "\n"), "more than 1048576 octets")

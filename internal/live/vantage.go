@@ -1,5 +1,6 @@
-// Package live asks the world: it resolves names, opens connections, speaks TLS and HTTP, and brings back plain facts.
-// It judges nothing but certificates, where a browser would stop, and follows nothing; core does both.
+// Package live asks the world: it resolves names, opens connections, speaks TLS and HTTP, and
+// brings back plain facts. It judges nothing but certificates, where a browser would stop, and
+// follows nothing; core does both.
 //
 //	w, err := live.New(live.Vantage{Name: "office", Timeout: 10 * time.Second})
 //	answer := w.Answer(ctx, chain.Ask{URL: web.MustParseURL("http://old.example/")})
@@ -34,7 +35,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// The limits of what is read of an answer, and how long each stage may take where nobody says otherwise.
+// The limits of what is read of an answer, and how long each stage may take where nobody says
+// otherwise.
 const (
 	MostBody       = 256 << 10
 	MostHeader     = 256 << 10
@@ -99,7 +101,8 @@ func ParsePoint(s string) (Point, error) {
 	return p, nil
 }
 
-// FromEstate makes a vantage of what an estate or vantage file says. An error names the trust file that is none.
+// FromEstate makes a vantage of what an estate or vantage file says. An error names the trust file
+// that is none.
 func FromEstate(name string, v estate.Vantage) (Vantage, error) {
 	out := Vantage{Name: name, Resolvers: v.Resolvers, Timeout: v.Timeout}
 	if v.Proxy != "" {
@@ -117,8 +120,8 @@ func FromEstate(name string, v estate.Vantage) (Vantage, error) {
 	return out, err
 }
 
-// ReadRoots reads trusted certificates from a PEM file (RFC 7468). The error is a problem.List: the file cannot be
-// read, a certificate in it cannot, or there is none.
+// ReadRoots reads trusted certificates from a PEM file (RFC 7468). The error is a problem.List: the
+// file cannot be read, a certificate in it cannot, or there is none.
 func ReadRoots(path string) (*x509.CertPool, error) {
 	data, err := readFile(path)
 	if err != nil {
@@ -241,11 +244,13 @@ func New(v Vantage) (*Client, error) {
 		return nil, err
 	}
 	w := &Client{vantage: v, resolver: r, dialer: d, pinned: map[netip.Addr]*http.Transport{},
-		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{}, pages: map[uint64]markup{},
+		judged: map[judgedKey][]finding.Code{}, said: map[[sha256.Size]byte]certified{},
+		pages: map[uint64]markup{},
 		texts: map[netip.AddrPort]string{},
 		hosts: map[web.Host]*turn{}}
 	d.sockets.relieve = w.relieve
-	w.shared, w.header = w.transport(netip.Addr{}), http.Header{"User-Agent": {v.Agent}, "Accept": {accept}}
+	w.shared, w.header = w.transport(netip.Addr{}),
+		http.Header{"User-Agent": {v.Agent}, "Accept": {accept}}
 	w.lines = "\r\n"
 	if v.Agent != "" {
 		w.lines += "User-Agent: " + v.Agent + "\r\n"
@@ -255,8 +260,8 @@ func New(v Vantage) (*Client, error) {
 	return w, nil
 }
 
-// inside reports whether a vantage was set up to look from inside a private network: its own proxy or resolvers lie
-// there. Those of the system do nearly everywhere, and say nothing.
+// inside reports whether a vantage was set up to look from inside a private network: its own proxy
+// or resolvers lie there. Those of the system do nearly everywhere, and say nothing.
 func (v Vantage) inside() bool {
 	for _, at := range append([]string{v.Proxy}, v.Resolvers...) {
 		host, _, err := net.SplitHostPort(at)
@@ -290,7 +295,8 @@ func (w *Client) Notes() []string {
 	if w.resolver.system {
 		notes = append(
 			notes,
-			"The system names no resolvers in a file, so its own resolver was used: aliases and TTLs are not shown.",
+			"The system names no resolvers in a file, so its own resolver was used: aliases and TTLs are "+
+				"not shown.",
 		)
 	}
 	if w.dialer.skipped.Load() {
@@ -308,9 +314,9 @@ func (w *Client) Notes() []string {
 	return notes
 }
 
-// Broken returns an error where the vantage itself does not work, so that nothing could be seen from it: its proxy or
-// all of its resolvers do not answer. What was seen in spite of that, by way of a point, is a result; Notes says then
-// what was not.
+// Broken returns an error where the vantage itself does not work, so that nothing could be seen
+// from it: its proxy or all of its resolvers do not answer. What was seen in spite of that, by way
+// of a point, is a result; Notes says then what was not.
 func (w *Client) Broken() error {
 	if w.saw.Load() {
 		return nil
@@ -338,7 +344,8 @@ func (w *Client) relieve() {
 	}
 }
 
-// await waits for a turn at a host, and returns what gives it back; false where the context ended first.
+// await waits for a turn at a host, and returns what gives it back; false where the context ended
+// first.
 func (w *Client) await(ctx context.Context, h web.Host) (func(), bool) {
 	w.lock.Lock()
 	t := w.hosts[h]
@@ -373,7 +380,8 @@ func (w *Client) await(ctx context.Context, h web.Host) (func(), bool) {
 }
 
 func (w *Client) newTurn() *turn {
-	return &turn{slots: make(chan struct{}, cmp.Or(w.vantage.PerHost, mostPerHost)), kept: len(w.hosts) < mostKnown}
+	return &turn{slots: make(chan struct{}, cmp.Or(w.vantage.PerHost, mostPerHost)),
+		kept: len(w.hosts) < mostKnown}
 }
 
 // pace waits until a question may begin at a host; false where the context ended first.
@@ -424,8 +432,8 @@ func (w *Client) hold(h web.Host, d time.Duration) {
 	}
 }
 
-// space has questions to a host begin no closer to each other than this, since it asks for that. The one to its
-// robots.txt, which says so, counts as the first.
+// space has questions to a host begin no closer to each other than this, since it asks for that.
+// The one to its robots.txt, which says so, counts as the first.
 func (w *Client) space(h web.Host, pause time.Duration) {
 	w.lock.Lock()
 	defer w.lock.Unlock()

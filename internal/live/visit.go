@@ -28,9 +28,11 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Answer asks one URL for real. What goes wrong is a Refusal in the answer; a time-out is tried once more.
+// Answer asks one URL for real. What goes wrong is a Refusal in the answer; a time-out is tried
+// once more.
 func (w *Client) Answer(ctx context.Context, ask chain.Ask) chain.Answer {
-	if w.onward != nil && ask.Onward && ask.Method == "" && ask.Cookies == nil && !ask.Address.IsValid() {
+	if w.onward != nil && ask.Onward && ask.Method == "" && ask.Cookies == nil &&
+		!ask.Address.IsValid() {
 		return w.onward.answer(ctx, ask, w.answer)
 	}
 	return w.answer(ctx, ask)
@@ -44,7 +46,8 @@ func (w *Client) answer(ctx context.Context, ask chain.Ask) chain.Answer {
 	}
 	defer leave()
 	a := w.once(ctx, ask)
-	// A connection that was kept may have been closed at the other end before the question came: browsers ask again too.
+	// A connection that was kept may have been closed at the other end before the question came:
+	// browsers ask again too.
 	if (a.Refusal == chain.Timeout || a.Refusal == chain.BadAnswer && a.Reused) && ctx.Err() == nil &&
 		ask.Method == "" { // what is sent may do something, and is sent once
 		slog.Debug("asking once more", "url", ask.URL, "because", a.Detail)
@@ -58,22 +61,25 @@ func (w *Client) answer(ctx context.Context, ask chain.Ask) chain.Answer {
 		}
 	}
 	if slog.Default().Enabled(ctx, slog.LevelDebug) {
-		slog.Debug("answer", "url", ask.URL, "status", a.Status, "refusal", a.Refusal, "address", a.Address, "ms", a.MS)
+		slog.Debug("answer", "url", ask.URL, "status", a.Status, "refusal", a.Refusal, "address",
+			a.Address, "ms", a.MS)
 	}
 	return a
 }
 
-// How long a server may have us wait before it is asked once more, and how long we wait where it does not say.
+// How long a server may have us wait before it is asked once more, and how long we wait where it
+// does not say.
 const (
 	mostHeld = 30 * time.Second
 	someHeld = time.Second
 )
 
-// backOff reports whether an answer asks to come back later, and when: 429 does, and 503 where it says when (RFC 9110
-// section 10.2.3, RFC 6585 section 4). What is too far off is taken as it is.
+// backOff reports whether an answer asks to come back later, and when: 429 does, and 503 where it
+// says when (RFC 9110 section 10.2.3, RFC 6585 section 4). What is too far off is taken as it is.
 func backOff(a *chain.Answer, now time.Time) (time.Duration, bool) {
-	if a.Status != http.StatusTooManyRequests && a.Status != http.StatusServiceUnavailable || a.Headers != nil &&
-		a.Headers.Challenge {
+	if a.Status != http.StatusTooManyRequests && a.Status != http.StatusServiceUnavailable ||
+		a.Headers != nil &&
+			a.Headers.Challenge {
 		return 0, false
 	}
 	says := ""
@@ -94,8 +100,8 @@ func backOff(a *chain.Answer, now time.Time) (time.Duration, bool) {
 	return wait, wait <= mostHeld
 }
 
-// evidence is what the hooks beside a request gather. A connection that is being opened may outlive its request, hence
-// the lock.
+// evidence is what the hooks beside a request gather. A connection that is being opened may outlive
+// its request, hence the lock.
 type evidence struct {
 	host      found
 	lock      sync.Mutex
@@ -115,7 +121,8 @@ func (e *evidence) dialled(target netip.AddrPort) {
 	}
 }
 
-// mostDials is how often a connection is opened for one request: HTTP/2 asks again where a server goes away.
+// mostDials is how often a connection is opened for one request: HTTP/2 asks again where a server
+// goes away.
 const mostDials = 2
 
 func (e *evidence) again() int {
@@ -210,7 +217,8 @@ func (w *Client) text(at netip.AddrPort) string {
 	return s
 }
 
-// keepOut takes private addresses out of what a public address led to; the refusal says that there is no other.
+// keepOut takes private addresses out of what a public address led to; the refusal says that there
+// is no other.
 func (w *Client) keepOut(h web.Host, seen *evidence) *refusal {
 	if w.private || len(seen.host.addresses) == 0 {
 		return nil
@@ -227,21 +235,25 @@ func (w *Client) keepOut(h web.Host, seen *evidence) *refusal {
 }
 
 // request sends the question and reads the answer into a.
-func (w *Client) request(ctx context.Context, ask chain.Ask, seen *evidence, a *chain.Answer) *refusal {
+func (w *Client) request(ctx context.Context, ask chain.Ask, seen *evidence,
+	a *chain.Answer) *refusal {
 	if ask.URL.Scheme() == web.HTTP {
 		return w.plainly(ctx, ask, seen, a, func(r *http.Response) *refusal { return w.take(ask, r, a) })
 	}
-	// Dialling, shaking hands, waiting for the head and reading the page each end by themselves; but HTTP/2 is tried
-	// again and again where a server goes away.
-	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen), 4*w.vantage.Timeout)
+	// Dialling, shaking hands, waiting for the head and reading the page each end by themselves; but
+	// HTTP/2 is tried again and again where a server goes away.
+	ctx, cancel := context.WithTimeout(context.WithValue(ctx, evidenceKey{}, seen),
+		4*w.vantage.Timeout)
 	defer cancel()
 	trace := &httptrace.ClientTrace{GotConn: seen.gotConn, TLSHandshakeDone: seen.handshaken}
-	response, err := w.transportFor(ask).RoundTrip(w.asking(httptrace.WithClientTrace(ctx, trace), ask, a))
+	response, err := w.transportFor(ask).RoundTrip(
+		w.asking(httptrace.WithClientTrace(ctx, trace), ask, a))
 	if err != nil {
 		return w.sortHTTP(err, seen)
 	}
 	defer response.Body.Close()
-	if response.StatusCode == http.StatusSwitchingProtocols { // what follows is no HTTP, and never ends by itself
+	// what follows is no HTTP, and never ends by itself
+	if response.StatusCode == http.StatusSwitchingProtocols {
 		return &refusal{chain.BadAnswer, otherProtocol}
 	}
 	late := time.AfterFunc(4*w.vantage.Timeout, func() { _ = response.Body.Close() })
@@ -294,7 +306,8 @@ func (w *Client) body(at web.URL, response *http.Response, a *chain.Answer) {
 // refresh reads the Refresh header.
 func (w *Client) refresh(response *http.Response, a *chain.Answer) {
 	if text := one(response.Header, "Refresh"); text != "" && !a.IsRedirect() {
-		if to, after, ok := refresh(text); ok && to != "" && after <= mostPatience && len(to) <= mostURL &&
+		if to, after,
+			ok := refresh(text); ok && to != "" && after <= mostPatience && len(to) <= mostURL &&
 			(a.Soft == nil || after < a.Soft.After) {
 			a.Soft = &chain.Soft{By: chain.ByHeader, To: web.MaskedReference(to), After: after}
 		}
@@ -326,7 +339,8 @@ func (w *Client) markup(at web.URL, response *http.Response, a *chain.Answer) {
 	}
 }
 
-// isPage reports whether a browser reads an answer as HTML; where nothing says what it is, it looks itself.
+// isPage reports whether a browser reads an answer as HTML; where nothing says what it is, it looks
+// itself.
 func isPage(h http.Header) bool {
 	kind, _, _ := strings.Cut(one(h, "Content-Type"), ";")
 	switch strings.ToLower(strings.TrimSpace(kind)) {
@@ -363,7 +377,8 @@ func headersOf(h http.Header, status int) *chain.Headers {
 		case "Retry-After":
 			got.RetryIn = values[0]
 		default: // guards say so in a header of their own name
-			got.Challenge = got.Challenge || status >= 400 && values[0] == "challenge" && strings.HasSuffix(key, "-Mitigated")
+			got.Challenge = got.Challenge ||
+				status >= 400 && values[0] == "challenge" && strings.HasSuffix(key, "-Mitigated")
 		}
 	}
 	if got == (chain.Headers{}) {
@@ -381,9 +396,11 @@ func one(h http.Header, name string) string {
 	return ""
 }
 
-// asking makes the request for a question. What every request says is the same, and is never changed.
+// asking makes the request for a question. What every request says is the same, and is never
+// changed.
 func (w *Client) asking(ctx context.Context, ask chain.Ask, a *chain.Answer) *http.Request {
-	request := http.Request{Method: http.MethodGet, URL: asURL(ask.URL), Proto: "HTTP/1.1", ProtoMajor: 1, ProtoMinor: 1,
+	request := http.Request{Method: http.MethodGet, URL: asURL(ask.URL), Proto: "HTTP/1.1",
+		ProtoMajor: 1, ProtoMinor: 1,
 		Header: w.header}
 	if ask.Method != "" {
 		request.Method, request.Body = ask.Method, http.NoBody
@@ -419,7 +436,8 @@ func (w *Client) NewCookies() chain.Cookies {
 
 // plainURL gives a URL for a jar.
 func plainURL(u web.URL) *url.URL {
-	return &url.URL{Scheme: string(u.Scheme()), Host: u.Door().Host.String(), Path: web.Decode(u.Path())}
+	return &url.URL{Scheme: string(u.Scheme()), Host: u.Door().Host.String(),
+		Path: web.Decode(u.Path())}
 }
 
 // within gives the addresses that this vantage can try.
@@ -431,8 +449,9 @@ func (w *Client) within(all []netip.Addr) []netip.Addr {
 	return slices.DeleteFunc(slices.Clone(all), netip.Addr.Is6)
 }
 
-// closeWith closes a response's body as soon as the context ends, since net/http gives a connection away that goes on
-// in another protocol, and its reading would never end. The function that comes back closes the body now.
+// closeWith closes a response's body as soon as the context ends, since net/http gives a connection
+// away that goes on in another protocol, and its reading would never end. The function that comes
+// back closes the body now.
 func closeWith(ctx context.Context, r *http.Response) func() {
 	stop := context.AfterFunc(ctx, func() { _ = r.Body.Close() })
 	return func() {
@@ -441,10 +460,12 @@ func closeWith(ctx context.Context, r *http.Response) func() {
 	}
 }
 
-// asURL gives a URL for net/http. Its path goes out to the letter, as a browser would send it; only one that starts
-// with two slashes has to be left to net/url, which encodes some characters in it that browsers do not.
+// asURL gives a URL for net/http. Its path goes out to the letter, as a browser would send it; only
+// one that starts with two slashes has to be left to net/url, which encodes some characters in it
+// that browsers do not.
 func asURL(u web.URL) *url.URL {
-	out := &url.URL{Scheme: string(u.Scheme()), Host: u.Door().Authority(), Opaque: u.Path(), RawQuery: u.Query()}
+	out := &url.URL{Scheme: string(u.Scheme()), Host: u.Door().Authority(), Opaque: u.Path(),
+		RawQuery: u.Query()}
 	if strings.HasPrefix(u.Path(), "//") {
 		out.Opaque = ""
 		out.Path, out.RawPath = web.Decode(u.Path()), u.Path()
@@ -474,8 +495,9 @@ func (w *Client) transportFor(ask chain.Ask) *http.Transport {
 	return t
 }
 
-// transport makes an HTTP/1.1 and HTTP/2 transport that dials what DNS or a point says, or always one address. It takes
-// every certificate, since the answer is read even where a browser would stop; the certificate is judged afterwards.
+// transport makes an HTTP/1.1 and HTTP/2 transport that dials what DNS or a point says, or always
+// one address. It takes every certificate, since the answer is read even where a browser would
+// stop; the certificate is judged afterwards.
 func (w *Client) transport(address netip.Addr) *http.Transport {
 	return &http.Transport{
 		DialContext: func(ctx context.Context, _, hostPort string) (net.Conn, error) {
@@ -493,9 +515,10 @@ func (w *Client) transport(address netip.Addr) *http.Transport {
 	}
 }
 
-// everyTLS takes whatever a server speaks, so that what browsers refuse can be named; certificate judges it afterwards.
+// everyTLS takes whatever a server speaks, so that what browsers refuse can be named; certificate
+// judges it afterwards.
 func everyTLS() *tls.Config {
-	c := &tls.Config{InsecureSkipVerify: true, MinVersion: tls.VersionTLS10} //nolint:gosec // judged by certificate()
+	c := &tls.Config{InsecureSkipVerify: true, MinVersion: tls.VersionTLS10} // judged by certificate()
 	for _, s := range slices.Concat(tls.CipherSuites(), tls.InsecureCipherSuites()) {
 		c.CipherSuites = append(c.CipherSuites, s.ID)
 	}
@@ -503,13 +526,16 @@ func everyTLS() *tls.Config {
 }
 
 // connect opens a connection for net/http.
-func (w *Client) connect(ctx context.Context, hostPort string, address netip.Addr) (net.Conn, error) {
+func (w *Client) connect(ctx context.Context, hostPort string, address netip.Addr) (net.Conn,
+	error) {
 	seen, _ := ctx.Value(evidenceKey{}).(*evidence)
 	if seen == nil {
 		return nil, errors.New("a connection that nobody asked for")
 	}
 	if seen.again() > mostDials {
-		return nil, &refusal{chain.BadAnswer, "what it sends is not HTTP: it closes the connection without an answer"}
+		return nil,
+			&refusal{chain.BadAnswer,
+				"what it sends is not HTTP: it closes the connection without an answer"}
 	}
 	host, portText, err := net.SplitHostPort(hostPort)
 	if err != nil {
@@ -531,7 +557,8 @@ func (w *Client) connect(ctx context.Context, hostPort string, address netip.Add
 }
 
 // open opens a connection to what DNS or a point says of a host, or to the one address.
-func (w *Client) open(ctx context.Context, seen *evidence, h web.Host, port uint16, address netip.Addr) (*conn, *refusal) {
+func (w *Client) open(ctx context.Context, seen *evidence, h web.Host, port uint16,
+	address netip.Addr) (*conn, *refusal) {
 	if target, ok := w.dialer.pointed(h, port); ok && !address.IsValid() {
 		seen.dialled(target)
 		return w.dialer.dial(ctx, target)
@@ -541,7 +568,8 @@ func (w *Client) open(ctx context.Context, seen *evidence, h web.Host, port uint
 	return c, refused
 }
 
-// sortHTTP makes one of our refusals of what net/http says. The hooks tell how far the request came.
+// sortHTTP makes one of our refusals of what net/http says. The hooks tell how far the request
+// came.
 func (w *Client) sortHTTP(err error, seen *evidence) *refusal {
 	var ours *refusal
 	_, handshake := seen.read()
@@ -577,12 +605,14 @@ func tlsReason(err error) string {
 func httpReason(err error) string {
 	s := err.Error()
 	switch {
-	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), strings.Contains(s, "server closed idle connection"):
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF),
+		strings.Contains(s, "server closed idle connection"):
 		return "it closes the connection without an answer"
 	case strings.Contains(s, "headers exceeded"):
 		return fmt.Sprintf("its headers are longer than %d KiB", MostHeader>>10)
 	}
-	for _, prefix := range []string{"net/http: HTTP/1.x transport connection broken: ", "net/http: ", "http2: "} {
+	for _, prefix := range []string{"net/http: HTTP/1.x transport connection broken: ", "net/http: ",
+		"http2: "} {
 		s = strings.TrimPrefix(s, prefix)
 	}
 	return s

@@ -15,8 +15,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// voices asks every name server and every resolver about the hosts, the machines of mail and its policy, and notes
-// where they differ.
+// voices asks every name server and every resolver about the hosts, the machines of mail and its
+// policy, and notes where they differ.
 func (l *looker) voices(ctx context.Context) {
 	var names []string
 	for _, h := range l.subject.Hosts {
@@ -25,7 +25,8 @@ func (l *looker) voices(ctx context.Context) {
 	names = append(names, "_dmarc."+l.domain.Name)
 	for _, s := range l.domain.Records {
 		for _, value := range s.Values {
-			if target := survey.Refers(s.Type, value); s.Type == "MX" && len(target) > 0 && l.within(target[0]) &&
+			if target := survey.Refers(s.Type, value); s.Type == "MX" && len(target) > 0 &&
+				l.within(target[0]) &&
 				!slices.Contains(names, target[0]) && len(names) < mostTargets {
 				names = append(names, target[0])
 			}
@@ -34,8 +35,8 @@ func (l *looker) voices(ctx context.Context) {
 	l.domain.Differences = append(l.domain.Differences, l.web.compareVoices(ctx, names, l.sessions)...)
 }
 
-// Voices asks the name servers of the zones that hold some hosts, and the resolvers, about the hosts' addresses, and
-// returns where not all say the same.
+// Voices asks the name servers of the zones that hold some hosts, and the resolvers, about the
+// hosts' addresses, and returns where not all say the same.
 func (w *Client) Voices(ctx context.Context, hosts []web.Host) []survey.Difference {
 	byZone := map[string][]string{}
 	for _, h := range hosts {
@@ -78,9 +79,10 @@ type said struct {
 	sets  map[record.Key]*survey.Voice
 }
 
-// compareVoices asks name servers and resolvers about names, and returns where not all say the same. Resolvers count
-// only beside servers.
-func (w *Client) compareVoices(ctx context.Context, names []string, sessions []*session) []survey.Difference {
+// compareVoices asks name servers and resolvers about names, and returns where not all say the
+// same. Resolvers count only beside servers.
+func (w *Client) compareVoices(ctx context.Context, names []string,
+	sessions []*session) []survey.Difference {
 	kinds := hostTypes
 	var voices []*said
 	var all crew.Crew
@@ -88,12 +90,15 @@ func (w *Client) compareVoices(ctx context.Context, names []string, sessions []*
 		v := &said{voice: survey.Voice{Who: s.who()}, sets: map[record.Key]*survey.Voice{}}
 		voices = append(voices, v)
 		all.Go(func() {
-			v.hear(names, kinds, func(name string, kind uint16) (*dns.Msg, error) { return s.ask(ctx, name, kind) })
+			v.hear(names, kinds, func(name string, kind uint16) (*dns.Msg, error) {
+				return s.ask(ctx, name, kind)
+			})
 		})
 	}
 	if len(sessions) > 0 && !w.resolver.system {
 		for _, server := range w.resolver.servers {
-			v := &said{voice: survey.Voice{Who: "the resolver " + server, Resolver: true}, sets: map[record.Key]*survey.Voice{}}
+			v := &said{voice: survey.Voice{Who: "the resolver " + server, Resolver: true},
+				sets: map[record.Key]*survey.Voice{}}
 			voices = append(voices, v)
 			all.Go(func() {
 				v.hear(names, kinds, func(name string, kind uint16) (*dns.Msg, error) {
@@ -115,8 +120,8 @@ func (w *Client) compareVoices(ctx context.Context, names []string, sessions []*
 	return differences
 }
 
-// sameBehind reports whether different addresses all answer the same over http, which is how many networks share their
-// load, and no fault.
+// sameBehind reports whether different addresses all answer the same over http, which is how many
+// networks share their load, and no fault.
 func (w *Client) sameBehind(ctx context.Context, d survey.Difference) bool {
 	h, err := web.ParseObservedHost(d.Name)
 	if err != nil || d.Type != "A" && d.Type != "AAAA" {
@@ -132,7 +137,8 @@ func (w *Client) sameBehind(ctx context.Context, d survey.Difference) bool {
 			if err != nil || a.Is6() && !w.dialer.ipv6 {
 				return false
 			}
-			answer := w.once(ctx, chain.Ask{URL: web.Door{Scheme: web.HTTP, Host: h}.URL("/", ""), Address: a})
+			answer := w.once(ctx,
+				chain.Ask{URL: web.Door{Scheme: web.HTTP, Host: h}.URL("/", ""), Address: a})
 			switch {
 			case answer.Refusal != "":
 				return false
@@ -146,7 +152,8 @@ func (w *Client) sameBehind(ctx context.Context, d survey.Difference) bool {
 	return first != nil
 }
 
-// hear asks for every name and type. A voice that falls silent is left out of the comparison from then on.
+// hear asks for every name and type. A voice that falls silent is left out of the comparison from
+// then on.
 func (v *said) hear(names []string, kinds []uint16, ask func(string, uint16) (*dns.Msg, error)) {
 	for _, name := range names {
 		for _, kind := range kindsOf(name, kinds) {
@@ -176,7 +183,8 @@ func (v *said) hear(names []string, kinds []uint16, ask func(string, uint16) (*d
 	}
 }
 
-// kindsOf gives the types that are worth asking about a name: at one of a policy, texts and aliases.
+// kindsOf gives the types that are worth asking about a name: at one of a policy, texts and
+// aliases.
 func kindsOf(name string, kinds []uint16) []uint16 {
 	if survey.ForNoHost(name) {
 		return []uint16{dns.TypeTXT, dns.TypeCNAME}

@@ -11,9 +11,10 @@ import (
 // mostWalked is how many names of a zone are walked through.
 const mostWalked = 5_000
 
-// walk reads a zone that is signed with NSEC (RFC 4034 section 4) from name to name: each names the next and the types
-// that it holds. It returns what was found, and whether that is the whole zone. Signers that make NSEC records up as
-// they answer (RFC 4470) name a next name that is not there; there is nothing to walk then.
+// walk reads a zone that is signed with NSEC (RFC 4034 section 4) from name to name: each names the
+// next and the types that it holds. It returns what was found, and whether that is the whole zone.
+// Signers that make NSEC records up as they answer (RFC 4470) name a next name that is not there;
+// there is nothing to walk then.
 func (l *looker) walk(ctx context.Context) (records []dns.RR, whole bool) {
 	if l.byResolver {
 		return nil, false
@@ -22,7 +23,8 @@ func (l *looker) walk(ctx context.Context) (records []dns.RR, whole bool) {
 	at, been := zone, map[string]bool{}
 	for !been[at] {
 		if len(been) == mostWalked {
-			l.unseen("%s is signed, and its names were walked through; after %d of them that was given up", zone, mostWalked)
+			l.unseen("%s is signed, and its names were walked through; after %d of them that was given up",
+				zone, mostWalked)
 			return records, false
 		}
 		been[at] = true
@@ -53,7 +55,8 @@ func (l *looker) nsec(ctx context.Context, name string) *dns.NSEC {
 		if answer.Authoritative || name == l.domain.Name {
 			return nil // it answers, and has none
 		}
-		// At a delegation the record shows itself only where the zone has no DS there; else behind what is below it.
+		// At a delegation the record shows itself only where the zone has no DS there; else behind what
+		// is below it.
 		label, rest, _ := strings.Cut(dns.Fqdn(name), ".")
 		if answer, err = s.askSigned(ctx, label+`\000.`+rest, dns.TypeA); err != nil {
 			continue
@@ -73,7 +76,8 @@ func nsecOf(answer *dns.Msg, name string) *dns.NSEC {
 	return nil
 }
 
-// typesAt asks for the types that an NSEC record names; at a delegation, for what the zone holds of it.
+// typesAt asks for the types that an NSEC record names; at a delegation, for what the zone holds of
+// it.
 func (l *looker) typesAt(ctx context.Context, name string, kinds []uint16) []dns.RR {
 	var all []dns.RR
 	has := map[uint16]bool{}
@@ -82,7 +86,8 @@ func (l *looker) typesAt(ctx context.Context, name string, kinds []uint16) []dns
 	}
 	cut := has[dns.TypeNS] && !has[dns.TypeSOA]
 	for _, kind := range kinds {
-		if kind == dns.TypeNSEC || kind == dns.TypeRRSIG || cut && kind != dns.TypeNS && kind != dns.TypeDS {
+		if kind == dns.TypeNSEC || kind == dns.TypeRRSIG ||
+			cut && kind != dns.TypeNS && kind != dns.TypeDS {
 			continue
 		}
 		answer := l.askAny(ctx, name, kind)

@@ -15,8 +15,9 @@ var (
 	errUnreadable    = errors.New("its answer cannot be read")
 )
 
-// readAnswer reads the answer to a question: late ones to earlier questions are passed over. One that holds less than
-// it says cannot be read, wherever it ends: the DNS library takes what ends between two records for whole.
+// readAnswer reads the answer to a question: late ones to earlier questions are passed over. One
+// that holds less than it says cannot be read, wherever it ends: the DNS library takes what ends
+// between two records for whole.
 func readAnswer(c *dns.Conn, question *dns.Msg) (*dns.Msg, error) {
 	for {
 		var h dns.Header
@@ -46,18 +47,20 @@ func readAnswer(c *dns.Conn, question *dns.Msg) (*dns.Msg, error) {
 // truncatedBit is that of TC in the header (RFC 1035 section 4.1.1).
 const truncatedBit = 1 << 9
 
-// answersTo reports whether an answer is one to a question. Servers that say FORMERR may leave the question out.
+// answersTo reports whether an answer is one to a question. Servers that say FORMERR may leave the
+// question out.
 func answersTo(answer, question *dns.Msg) bool {
 	q := question.Question[0]
 	if len(answer.Question) == 0 && answer.Rcode == dns.RcodeFormatError {
 		return answer.Response
 	}
-	return answer.Response && len(answer.Question) == 1 && strings.EqualFold(answer.Question[0].Name, q.Name) &&
+	return answer.Response && len(answer.Question) == 1 &&
+		strings.EqualFold(answer.Question[0].Name, q.Name) &&
 		answer.Question[0].Qtype == q.Qtype
 }
 
-// exchange asks over a connection of its own, which the end of the context closes: the DNS library minds its deadline
-// alone.
+// exchange asks over a connection of its own, which the end of the context closes: the DNS library
+// minds its deadline alone.
 func exchange(
 	ctx context.Context, s *sockets, client *dns.Client, question *dns.Msg, server string,
 ) (*dns.Msg, error) {

@@ -17,7 +17,8 @@ func (l *looker) zone(ctx context.Context) {
 	if l.subject.Zone != nil {
 		l.domain.Source = survey.File
 		l.keep(l.subject.Zone)
-		l.domain.Partial, l.domain.Missed, l.domain.Remaining = l.subject.Partial, l.subject.Missed, l.subject.Remaining
+		l.domain.Partial, l.domain.Missed, l.domain.Remaining = l.subject.Partial, l.subject.Missed,
+			l.subject.Remaining
 		return
 	}
 	if !l.surveyor.NoTransfer {
@@ -53,7 +54,8 @@ func (l *looker) zone(ctx context.Context) {
 			why = "the parent zone could"
 		}
 		l.unseen(
-			"no name server of %s could be reached from here (%s); its records were asked of a resolver, so that their TTLs "+
+			"no name server of %s could be reached from here (%s); its records were asked of a resolver, "+
+				"so that their TTLs "+
 				"are what was left of them",
 			l.domain.Name,
 			why,
@@ -73,7 +75,8 @@ func (l *looker) zone(ctx context.Context) {
 	l.saidMissed(l.domain.Failed, "; another of the servers did answer")
 }
 
-// resolverAnswers reports whether a resolver knows the zone, for where none of its own servers could be reached.
+// resolverAnswers reports whether a resolver knows the zone, for where none of its own servers
+// could be reached.
 func (l *looker) resolverAnswers(ctx context.Context) bool {
 	answer, refused := l.web.resolver.exchange(ctx, dns.Fqdn(l.domain.Name), dns.TypeSOA)
 	if refused != nil {
@@ -102,11 +105,13 @@ func (l *looker) keep(records []dns.RR) {
 	l.domain.Records, l.domain.Wildcards = sets, wildcards
 }
 
-// mostAsked is how many of a zone's servers are asked a question, one after the other, until one answers.
+// mostAsked is how many of a zone's servers are asked a question, one after the other, until one
+// answers.
 const mostAsked = 3
 
-// askAny asks the zone's servers one after the other until one says whether there is something; a resolver, where none
-// can be reached. Where none does, the question is noted as missed, and nil comes back.
+// askAny asks the zone's servers one after the other until one says whether there is something; a
+// resolver, where none can be reached. Where none does, the question is noted as missed, and nil
+// comes back.
 func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg {
 	missed := survey.Missed{Name: name, Type: dns.TypeToString[kind]}
 	var failed []survey.Missed
@@ -139,7 +144,8 @@ func (l *looker) askAny(ctx context.Context, name string, kind uint16) *dns.Msg 
 	return nil
 }
 
-// mostReferred is how many names of a zone are asked about in all, those included that its records refer to.
+// mostReferred is how many names of a zone are asked about in all, those included that its records
+// refer to.
 const mostReferred = 500
 
 // referredTo gives the names within a zone to which records refer.
@@ -155,7 +161,8 @@ func referredTo(zone string, records []dns.RR) []string {
 	return all
 }
 
-// saidMissed says in a line for each server and reason what was not answered, and what else there is to say of that.
+// saidMissed says in a line for each server and reason what was not answered, and what else there
+// is to say of that.
 func (l *looker) saidMissed(all []survey.Missed, more string) {
 	byWhy := map[string][]string{}
 	var order []string
@@ -179,11 +186,13 @@ func (l *looker) saidMissed(all []survey.Missed, more string) {
 		if n == 1 {
 			questions = "question"
 		}
-		l.unseen("no answer to %d %s about %s: %s%s", n, questions, strings.Join(byWhy[why], ", "), why, more)
+		l.unseen("no answer to %d %s about %s: %s%s", n, questions, strings.Join(byWhy[why], ", "), why,
+			more)
 	}
 }
 
-// delegated gives the records of a delegation below the zone that stand in an answer to a question about a name there.
+// delegated gives the records of a delegation below the zone that stand in an answer to a question
+// about a name there.
 func (l *looker) delegated(answer *dns.Msg, name string) []dns.RR {
 	if answer.Authoritative || len(answer.Answer) > 0 {
 		return nil
@@ -192,7 +201,8 @@ func (l *looker) delegated(answer *dns.Msg, name string) []dns.RR {
 	serve := map[string]bool{}
 	for _, rr := range answer.Ns {
 		cut := plain(rr.Header().Name)
-		within := strings.HasSuffix(cut, "."+l.domain.Name) && (name == cut || strings.HasSuffix(name, "."+cut))
+		within := strings.HasSuffix(cut, "."+l.domain.Name) &&
+			(name == cut || strings.HasSuffix(name, "."+cut))
 		switch rr := rr.(type) {
 		case *dns.NS:
 			if within {
@@ -213,8 +223,9 @@ func (l *looker) delegated(answer *dns.Msg, name string) []dns.RR {
 	return all
 }
 
-// askNames asks the name servers for the names that matter and those that are commonly there, beside records that are
-// known already. A made-up name finds out a wildcard, whose answers are then not taken for names of their own.
+// askNames asks the name servers for the names that matter and those that are commonly there,
+// beside records that are known already. A made-up name finds out a wildcard, whose answers are
+// then not taken for names of their own.
 func (l *looker) askNames(ctx context.Context, known []dns.RR) {
 	zone := l.domain.Name
 	a := &asker{looker: l, records: known, asked: map[string]bool{}}
@@ -235,7 +246,8 @@ func (l *looker) askNames(ctx context.Context, known []dns.RR) {
 	for _, label := range policyNames {
 		a.take(ctx, label+"."+zone, dns.TypeTXT)
 	}
-	for _, label := range slices.Compact(slices.Sorted(slices.Values(slices.Concat(selectors, l.subject.Selectors)))) {
+	for _, label := range slices.Compact(
+		slices.Sorted(slices.Values(slices.Concat(selectors, l.subject.Selectors)))) {
 		a.take(ctx, label+"._domainkey."+zone, dns.TypeTXT)
 	}
 	for _, label := range services {

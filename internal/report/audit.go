@@ -1,5 +1,5 @@
-// Package report says what was found: each subject (an audit, a plan, a survey) is a file that makes a
-// doc.Doc of it, and knows no format. It computes nothing that is not about showing.
+// Package report says what was found: each subject (an audit, a plan, a survey) is a file that
+// makes a doc.Doc of it, and knows no format. It computes nothing that is not about showing.
 //
 //	err := doc.Write(os.Stdout, "text", report.Audit(a, "Audit", now), doc.Style{Width: 100})
 package report
@@ -57,7 +57,8 @@ func Stream(l Looked) doc.Doc { return look(l, chain.AuditSchema, true) }
 
 func look(l Looked, schema string, late bool) doc.Doc {
 	about := fmt.Sprintf("seen from %s, %s", l.Vantage, l.Started.Format("2006-01-02 15:04 MST"))
-	d := doc.Doc{Name: l.Name, Title: l.Title, About: about, Main: doc.ChainsSheet, Data: auditData(l, schema, late)}
+	d := doc.Doc{Name: l.Name, Title: l.Title, About: about, Main: doc.ChainsSheet,
+		Data: auditData(l, schema, late)}
 	d.Blocks = func(yield func(doc.Block) bool) { wholeLook(l, yield) }
 	if late {
 		d.Title, d.About = "", ""
@@ -83,7 +84,8 @@ func auditData(l Looked, schema string, late bool) doc.Object {
 		chains = doc.Lines(each)
 	}
 	return doc.Object{
-		{Name: "schema", Value: schema}, {Name: "vantage", Value: l.Vantage}, {Name: "canonical", Value: doc.IfSaid(l.Canonical)}, {Name: "started", Value: l.Started},
+		{Name: "schema", Value: schema}, {Name: "vantage", Value: l.Vantage},
+		{Name: "canonical", Value: doc.IfSaid(l.Canonical)}, {Name: "started", Value: l.Started},
 		{Name: "chains", Value: chains},
 		{Name: "findings", Value: func() any { findings, notes = l.End(); return inWordsOne(findings) }},
 		{Name: "notes", Value: func() any { return doc.IfAny(notes)() }},
@@ -105,7 +107,8 @@ func wholeLook(l Looked, yield func(doc.Block) bool) {
 		blocks = append(blocks, table)
 	}
 	if n := doors.entries; n > 0 && len(doors.all) > 0 {
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("plus %s", wording.Count(n, "URL")+perRule(n)), Soft: true})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrasef("plus %s", wording.Count(n, "URL")+perRule(n)), Soft: true})
 	}
 	blocks = append(blocks, findingBlocks(findings)...)
 	for _, b := range blocks {
@@ -129,9 +132,11 @@ func causeBlocks(findings []finding.Finding) []doc.Block {
 	if f == nil || f.Why == "" {
 		return nil
 	}
-	facts := doc.Facts{{Name: "cause", Value: doc.Phrase(f.Why)}, {Name: "remedy", Value: doc.Phrase(f.Fix)}}
+	facts := doc.Facts{{Name: "cause", Value: doc.Phrase(f.Why)},
+		{Name: "remedy", Value: doc.Phrase(f.Fix)}}
 	var seen []string
-	for _, key := range []string{"address", "owner", "alias", "server", "via", "location", "cache_control", "age",
+	for _, key := range []string{"address", "owner", "alias", "server", "via", "location",
+		"cache_control", "age",
 		"strict_transport_security", "origin_http", "origin_https"} {
 		if text, ok := f.Evidence[key].(string); ok && text != "" {
 			seen = append(seen, strings.ReplaceAll(key, "_", "-")+": "+text)
@@ -178,7 +183,8 @@ func certificatesTable(chains []chain.Chain, now time.Time) (doc.Table, bool) {
 		}
 	}
 	slices.SortStableFunc(all, func(a, b *seen) int { return a.tls.NotAfter.Compare(b.tls.NotAfter) })
-	t := doc.Table{Sheet: "certificates", Head: []string{"certificate ends", "left", "shown by", "issued by"},
+	t := doc.Table{Sheet: "certificates",
+		Head:  []string{"certificate ends", "left", "shown by", "issued by"},
 		Worth: len(all) > mostCertificates, More: doc.Command("--chains") + " shows them all"}
 	for i, s := range all {
 		tone := doc.Plain
@@ -188,11 +194,13 @@ func certificatesTable(chains []chain.Chain, now time.Time) (doc.Table, bool) {
 		for _, f := range s.tls.Faults {
 			tone = max(tone, doc.ToneOf(f.Row().Severity))
 		}
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(s.tls.NotAfter.UTC().Format(time.DateOnly)), Tone: tone},
-			{
-				Text: doc.Phrase(timeLeft(s.tls.NotAfter, now)),
-				Tone: doc.Plain,
-			}, {Text: doc.Phrase(wording.Few(s.hosts, 3)), Tone: doc.Plain}, {Text: doc.Phrase(s.tls.Issuer), Tone: doc.Plain}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(s.tls.NotAfter.UTC().Format(time.DateOnly)), Tone: tone},
+				{
+					Text: doc.Phrase(timeLeft(s.tls.NotAfter, now)),
+					Tone: doc.Plain,
+				}, {Text: doc.Phrase(wording.Few(s.hosts, 3)), Tone: doc.Plain},
+				{Text: doc.Phrase(s.tls.Issuer), Tone: doc.Plain}})
 	}
 	return t, len(t.Rows) > 1
 }
@@ -241,7 +249,8 @@ func noted(notes []string, yield func(doc.Block) bool) bool {
 }
 
 // eachChain gives chains as blocks, the probes of one door together; false where nobody wants more.
-func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool, yield func(doc.Block) bool) bool {
+func eachChain(chains iter.Seq[chain.Chain], l Looked, lines bool,
+	yield func(doc.Block) bool) bool {
 	var door []chain.Chain
 	shown := map[string]bool{}
 	flush := func() bool {
@@ -278,7 +287,8 @@ var besideRoot = []chain.Probe{chain.Deep, chain.Query, chain.WellKnown, chain.R
 // tellsNothing reports whether an old URL's chain fails in no way that was not shown before, and
 // notes what it shows.
 func tellsNothing(c doc.Chain, shown map[string]bool) bool {
-	same := !c.Fine && len(c.Findings) > 0 && (c.Probe == string(chain.ByRule) || c.Probe == string(chain.ByPattern))
+	same := !c.Fine && len(c.Findings) > 0 &&
+		(c.Probe == string(chain.ByRule) || c.Probe == string(chain.ByPattern))
 	for _, f := range c.Findings {
 		key := f.Code + " " + f.Subjects[0]
 		same = same && shown[key]
@@ -355,11 +365,13 @@ func viewChain(c chain.Chain, now time.Time) doc.Chain {
 }
 
 func viewHop(c chain.Chain, h chain.Answer, i int, now time.Time) doc.Hop {
-	v := doc.Hop{URL: h.URL.String(), Status: statusText(h), Detail: h.Detail, Facts: hopFacts(h), Tone: hopTone(c, i)}
+	v := doc.Hop{URL: h.URL.String(), Status: statusText(h), Detail: h.Detail, Facts: hopFacts(h),
+		Tone: hopTone(c, i)}
 	if next, _, ok := h.Next(); ok && !h.IsRedirect() && h.MovesOn() {
 		v.Location = next.String()
-		v.Facts = append(v.Facts, map[string]string{chain.ByHeader: "by a Refresh header", chain.ByMeta: "by its markup",
-			chain.ByScript: "by a script"}[h.Soft.By])
+		v.Facts = append(v.Facts,
+			map[string]string{chain.ByHeader: "by a Refresh header", chain.ByMeta: "by its markup",
+				chain.ByScript: "by a script"}[h.Soft.By])
 	}
 	switch {
 	case h.Framed != "" && i == len(c.Hops)-1:
@@ -469,7 +481,8 @@ func stopText(c chain.Chain) string {
 		return fmt.Sprintf("… and on: browsers give up after %d redirects", chain.MostHops)
 	}
 	if c.StoppedAt != nil {
-		return fmt.Sprintf("⊘ ordinary visitors are stopped by a warning at %s", c.Hops[*c.StoppedAt].URL.Door().String())
+		return fmt.Sprintf("⊘ ordinary visitors are stopped by a warning at %s",
+			c.Hops[*c.StoppedAt].URL.Door().String())
 	}
 	return ""
 }
@@ -526,7 +539,8 @@ func outcome(c chain.Chain) string {
 
 // further says how a further probe of a door went, and whether that tells something new.
 func further(c chain.Chain) (doc.Further, bool) {
-	if c.Probe == chain.WellKnown || c.Probe == chain.Robots || c.End == chain.NoAnswer || c.End == chain.Loop ||
+	if c.Probe == chain.WellKnown || c.Probe == chain.Robots || c.End == chain.NoAnswer ||
+		c.End == chain.Loop ||
 		len(c.Hops) == 1 {
 		return doc.Further{}, false
 	}
@@ -584,7 +598,8 @@ func (l *doorList) add(c chain.Chain) {
 	}
 	d := l.byDoor[c.Entry.Door()]
 	if d == nil {
-		d = &doorSeen{door: c.Entry.Door(), outcome: outcome(c), arrival: c.Arrival, arrives: c.End == chain.Page}
+		d = &doorSeen{door: c.Entry.Door(), outcome: outcome(c), arrival: c.Arrival,
+			arrives: c.End == chain.Page}
 		l.byDoor[d.door] = d
 		l.all = append(l.all, d)
 	}
@@ -655,11 +670,14 @@ func (l *doorList) verdict(findings []finding.Finding) doc.Verdict {
 	case l.unseen > 0 && l.unseen == l.chains:
 		v.Says, v.Tone = doc.Phrase("Nothing could be seen from here."), max(v.Tone, doc.Unseen)
 	case l.unseen > 0:
-		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s of %d could not be seen from here.", wording.Count(l.unseen, "chain"), l.chains))
+		v.Says = doc.Cat(v.Says,
+			doc.Phrasef(" %s of %d could not be seen from here.", wording.Count(l.unseen, "chain"),
+				l.chains))
 		v.Tone = max(v.Tone, doc.Unseen)
 	}
 	if f := first(findings); f != nil {
-		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()), doc.Phrasef(" at %s; ", f.Subject),
+		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()),
+			doc.Phrasef(" at %s; ", f.Subject),
 			doc.Copy("upperpath explain "+f.Code.String()), doc.Phrase(" says what it means."))
 	}
 	return v
@@ -690,7 +708,8 @@ func doorsSentence(doors, clean int, findings []finding.Finding) string {
 		return fmt.Sprintf("All %s are clean, and something else is not: %s.",
 			wording.Count(doors, "door"), counted(findings))
 	}
-	return fmt.Sprintf("%d of %s %s clean: %s.", clean, wording.Count(doors, "door"), wording.Verb(clean, "is", "are"),
+	return fmt.Sprintf("%d of %s %s clean: %s.", clean, wording.Count(doors, "door"),
+		wording.Verb(clean, "is", "are"),
 		counted(findings))
 }
 
@@ -720,7 +739,9 @@ func (l *doorList) table(canonical string) (doc.Table, bool) {
 		case d.arrival.Door() == d.door:
 			arrival = "(itself)"
 		}
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(doorText(d.door)), Tone: doc.Plain}, {Text: doc.Phrase(met), Tone: tone}, {Text: doc.Phrase(arrival), Tone: doc.Plain}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(doorText(d.door)), Tone: doc.Plain},
+				{Text: doc.Phrase(met), Tone: tone}, {Text: doc.Phrase(arrival), Tone: doc.Plain}})
 	}
 	return t, len(t.Rows) > 0
 }

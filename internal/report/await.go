@@ -57,10 +57,12 @@ func Await(a *Awaiting, all bool) doc.Doc {
 	if len(there) > 0 {
 		t := awaitTable(there, a.Ended, -1)
 		t.Sheet = ""
-		blocks = append(blocks, doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 3, Text: "What is there"}, t}})
+		blocks = append(blocks,
+			doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 3, Text: "What is there"}, t}})
 	}
 	for _, domain := range a.Silent {
-		a.Notes = append(a.Notes, fmt.Sprintf("Nobody named the name servers of %s: they were not asked.", domain))
+		a.Notes = append(a.Notes,
+			fmt.Sprintf("Nobody named the name servers of %s: they were not asked.", domain))
 	}
 	for i, n := range a.Notes {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(n), Soft: true, Gap: i == 0})
@@ -103,12 +105,14 @@ func AwaitBegins(a *Awaiting, now time.Time) string {
 		counts[i.State]++
 	}
 	var parts []string
-	for _, s := range []expect.State{expect.There, expect.Old, expect.Nothing, expect.Other, expect.Unseen, expect.NotAsked} {
+	for _, s := range []expect.State{expect.There, expect.Old, expect.Nothing, expect.Other,
+		expect.Unseen, expect.NotAsked} {
 		if counts[s] > 0 {
 			parts = append(parts, fmt.Sprintf("%d %s", counts[s], stateText(&await.Item{State: s})))
 		}
 	}
-	return fmt.Sprintf("%s  first look at %s: %s", now.Format("15:04:05"), wording.Count(len(a.Board.Items()), "thing"),
+	return fmt.Sprintf("%s  first look at %s: %s", now.Format("15:04:05"),
+		wording.Count(len(a.Board.Items()), "thing"),
 		strings.Join(parts, ", "))
 }
 
@@ -119,7 +123,8 @@ func AwaitLine(c await.Change) string {
 	if i.Place.Kind != expect.Vantage {
 		where = " at " + i.Place.Name
 	}
-	line := fmt.Sprintf("%s  %-9s  %s%s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i), where, i.Says)
+	line := fmt.Sprintf("%s  %-9s  %s%s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i),
+		where, i.Says)
 	if i.State != expect.There && !i.Until.IsZero() {
 		line += fmt.Sprintf("; at most %s still", shortSpan(i.Until.Sub(c.At)))
 	}
@@ -135,13 +140,15 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict 
 	asked := fmt.Sprintf(" Waited %s, asked %s.", waited, wording.Count(a.Board.Asked(), "question"))
 	switch {
 	case all == 0:
-		return doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("The plan wants nothing that could be waited for.")}
+		return doc.Verdict{Tone: doc.Noted,
+			Says: doc.Phrase("The plan wants nothing that could be waited for.")}
 	case len(missing) == 0:
 		return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("All %d are there.%s", all, asked)}
 	}
 	v := doc.Verdict{
 		Tone: doc.Warned,
-		Says: doc.Phrasef("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing), asked),
+		Says: doc.Phrasef("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing),
+			asked),
 	}
 	causes, unseen := 0, 0
 	for i := range missing {
@@ -166,18 +173,24 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict 
 			until.In(now.Location()).Format(clockForm),
 			shortSpan(until.Sub(now)),
 		)
-	case !slices.ContainsFunc(missing, func(i await.Item) bool { return i.Place.Kind != expect.Vantage }):
-		v.Next = doc.Phrase("The records are there; doors follow as their carriers make certificates and redirects.")
+	case !slices.ContainsFunc(missing, func(i await.Item) bool {
+		return i.Place.Kind != expect.Vantage
+	}):
+		v.Next = doc.Phrase("The records are there; doors follow as their carriers make certificates " +
+			"and redirects.")
 	default:
-		v.Next = doc.Phrase("Nobody can tell until when: name servers change when their provider changes them.")
+		v.Next = doc.Phrase("Nobody can tell until when: name servers change when their provider " +
+			"changes them.")
 		if most := longest(missing); most > 0 {
-			v.Next = doc.Cat(v.Next, doc.Phrasef(" From then on resolvers may keep the old for %s.", wording.DurationText(most)))
+			v.Next = doc.Cat(v.Next,
+				doc.Phrasef(" From then on resolvers may keep the old for %s.", wording.DurationText(most)))
 		}
 	}
 	return v
 }
 
-// longest is for how long resolvers may keep what one of these was, in seconds; 0 where nobody knows.
+// longest is for how long resolvers may keep what one of these was, in seconds; 0 where nobody
+// knows.
 func longest(items []await.Item) int {
 	most := 0
 	for _, i := range items {
@@ -260,7 +273,8 @@ func awaitRows(items []await.Item) []awaitRow {
 
 // where names the places of a row, in few words where they are many.
 func (r *awaitRow) where() string {
-	kind := map[expect.PlaceKind]string{expect.NameServer: "name server", expect.Resolver: "resolver"}[r.item.Place.Kind]
+	kind := map[expect.PlaceKind]string{expect.NameServer: "name server",
+		expect.Resolver: "resolver"}[r.item.Place.Kind]
 	if len(r.places) > 1 && kind != "" {
 		return wording.Count(len(r.places), kind)
 	}
@@ -286,7 +300,8 @@ func awaitTable(items []await.Item, now time.Time, most int) doc.Table {
 			break
 		}
 		i := r.item
-		row := []doc.Cell{{Text: doc.Phrase(awaitSubject(i))}, {Text: doc.Phrase(awaitIs(i)), Tone: stateTone(i, now)}, {Text: doc.Phrase(r.where())}}
+		row := []doc.Cell{{Text: doc.Phrase(awaitSubject(i))},
+			{Text: doc.Phrase(awaitIs(i)), Tone: stateTone(i, now)}, {Text: doc.Phrase(r.where())}}
 		if bounded {
 			row = append(row, doc.Cell{Text: doc.Phrase(leftText(i, now))})
 		}
@@ -342,9 +357,11 @@ func notAsked(items []await.Item) doc.Block {
 	if len(doors) > 0 {
 		parts = append(parts, wording.Count(len(doors), "door"))
 	}
-	return doc.Paragraph{Text: doc.Phrasef("%s not asked yet: their name servers do not have the new, and who is asked now "+
-		"remembers the old.", wording.UpperFirst(wording.And(parts)+" "+
-		wording.Verb(resolvers+len(doors), "is", "are"))), Soft: true, Gap: true}
+	return doc.Paragraph{
+		Text: doc.Phrasef("%s not asked yet: their name servers do not have the new, and who is asked "+
+			"now "+
+			"remembers the old.", wording.UpperFirst(wording.And(parts)+" "+
+			wording.Verb(resolvers+len(doors), "is", "are"))), Soft: true, Gap: true}
 }
 
 // awaitSubject names an item: a record set, or what is seen at a door.
@@ -372,13 +389,15 @@ func awaitCauses(missing []await.Item) []doc.Block {
 		if i.What != await.Record {
 			about = awaitSubject(i) + ": "
 		}
-		items = append(items, doc.Cat(doc.Phrasef("%s%s ", about, i.Why), doc.Text{{Text: i.Fix, As: doc.Strong}}))
+		items = append(items,
+			doc.Cat(doc.Phrasef("%s%s ", about, i.Why), doc.Text{{Text: i.Fix, As: doc.Strong}}))
 	}
 	if len(items) == 0 {
 		return nil
 	}
-	return []doc.Block{doc.List{Title: "Why, and what to do", Items: items, Tone: doc.Failed, More: doc.Command("--format json") +
-		" has them all"}}
+	return []doc.Block{doc.List{Title: "Why, and what to do", Items: items, Tone: doc.Failed,
+		More: doc.Command("--format json") +
+			" has them all"}}
 }
 
 // awaitSheet is everything for spreadsheets.
@@ -396,8 +415,10 @@ func awaitSheet(items []await.Item, now time.Time) doc.Data {
 	}
 	for n := range items {
 		i := &items[n]
-		d.Rows = append(d.Rows, []string{string(i.What), i.Domain, i.Subject, i.Place.Name, string(i.State), i.Says, i.Wanted,
-			stamp(i.Asked), stamp(i.Until), map[bool]string{true: "yes"}[i.Overdue(now)], string(i.Cause), i.Why, i.Fix})
+		d.Rows = append(d.Rows,
+			[]string{string(i.What), i.Domain, i.Subject, i.Place.Name, string(i.State), i.Says, i.Wanted,
+				stamp(i.Asked), stamp(i.Until), map[bool]string{true: "yes"}[i.Overdue(now)], string(i.Cause),
+				i.Why, i.Fix})
 	}
 	return d
 }
@@ -431,16 +452,21 @@ func awaitData(a *Awaiting) doc.Object {
 	made := func(yield func(any) bool) {
 		for n := range items {
 			i := &items[n]
-			if !yield(itemJSON{Kind: string(i.What), Domain: i.Domain, Subject: i.Subject, Place: i.Place.Name,
-				State: string(i.State), Now: i.Says, Wanted: i.Wanted, Asked: utc(i.Asked), Until: utc(i.Until), Lasts: i.Lasts,
+			if !yield(itemJSON{Kind: string(i.What), Domain: i.Domain, Subject: i.Subject,
+				Place: i.Place.Name,
+				State: string(i.State), Now: i.Says, Wanted: i.Wanted, Asked: utc(i.Asked), Until: utc(i.Until),
+				Lasts:   i.Lasts,
 				Overdue: i.Overdue(a.Ended), Cause: string(i.Cause), Why: i.Why, Fix: i.Fix}) {
 				return
 			}
 		}
 	}
-	return doc.Object{{Name: "schema", Value: "upperpath/await/1"}, {Name: "canonical", Value: a.Canonical}, {Name: "vantage", Value: a.Vantage},
-		{Name: "started", Value: a.Started.UTC()}, {Name: "ended", Value: a.Ended.UTC()}, {Name: "there", Value: there}, {Name: "missing", Value: len(items) - there},
-		{Name: "questions", Value: a.Board.Asked()}, {Name: "items", Value: doc.Sequence(made)}, {Name: "silent", Value: doc.IfAny(a.Silent)}, {Name: "notes", Value: doc.IfAny(a.Notes)}}
+	return doc.Object{{Name: "schema", Value: "upperpath/await/1"},
+		{Name: "canonical", Value: a.Canonical}, {Name: "vantage", Value: a.Vantage},
+		{Name: "started", Value: a.Started.UTC()}, {Name: "ended", Value: a.Ended.UTC()},
+		{Name: "there", Value: there}, {Name: "missing", Value: len(items) - there},
+		{Name: "questions", Value: a.Board.Asked()}, {Name: "items", Value: doc.Sequence(made)},
+		{Name: "silent", Value: doc.IfAny(a.Silent)}, {Name: "notes", Value: doc.IfAny(a.Notes)}}
 }
 
 func utc(t time.Time) time.Time {

@@ -38,8 +38,8 @@ func (a *toldInTurn) Ask(_ context.Context, e expect.Expectation, at *expect.Pla
 	return a.answers[e.Name+" "+e.Type]
 }
 
-// waiting is a wait for a plan after everybody was asked once: of its records one is there, and each other in another
-// state.
+// waiting is a wait for a plan after everybody was asked once: of its records one is there, and
+// each other in another state.
 func waiting(t *testing.T, p *plan.Plan, spoils func(any)) doc.Doc {
 	t.Helper()
 	zones, all := p.Awaited()
@@ -62,7 +62,8 @@ func waiting(t *testing.T, p *plan.Plan, spoils func(any)) doc.Doc {
 		{Values: []string{"198.51.100.4"}, TTL: 90}, {Values: []string{"198.51.100.4"}}, {},
 		{Unseen: "it does not answer"}, {Values: []string{"203.0.113.20", "198.51.100.99"}},
 	}}
-	a := &Awaiting{Canonical: p.Canonical, Vantage: "here", Started: now.Add(-5 * time.Minute), Ended: now,
+	a := &Awaiting{Canonical: p.Canonical, Vantage: "here", Started: now.Add(-5 * time.Minute),
+		Ended:  now,
 		Silent: []string{"silent.example"}, Notes: []string{"A note."}}
 	spoils(told)
 	spoils(a)
@@ -73,7 +74,8 @@ func waiting(t *testing.T, p *plan.Plan, spoils func(any)) doc.Doc {
 		}
 		told.answers[w.Name+" "+w.Type] = told.Others[1+i]
 	}
-	places := []*expect.Place{{Kind: expect.NameServer, Name: "ns1.host.example (192.0.2.1)", Host: "ns1.host.example"},
+	places := []*expect.Place{
+		{Kind: expect.NameServer, Name: "ns1.host.example (192.0.2.1)", Host: "ns1.host.example"},
 		{Kind: expect.Resolver, Name: "resolver 192.0.2.53"}, {Kind: expect.Vantage, Name: "here"}}
 	for _, z := range zones {
 		places[0].Zones = append(places[0].Zones, z.Domain)
@@ -83,11 +85,12 @@ func waiting(t *testing.T, p *plan.Plan, spoils func(any)) doc.Doc {
 	if a.Board.Done() {
 		return Await(a, true)
 	}
-	require.ErrorIs(t, await.Run(context.Background(), a.Board, told, atNow{}, func([]await.Change) error {
-		if a.Board.Looked() {
-			return looked
-		}
-		return nil
-	}), looked)
+	require.ErrorIs(t,
+		await.Run(context.Background(), a.Board, told, atNow{}, func([]await.Change) error {
+			if a.Board.Looked() {
+				return looked
+			}
+			return nil
+		}), looked)
 	return Await(a, true)
 }

@@ -36,7 +36,8 @@ var now = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
 // inputs are the files of a case that are read; all others are what writers make of them.
 var inputs = []string{".json", ".yaml", ".csv", ".zone"}
 
-// subjects says for each folder of cases which documents come of one. What spoils a model is given it before.
+// subjects says for each folder of cases which documents come of one. What spoils a model is given
+// it before.
 var subjects = map[string]func(*testing.T, *txtar.Archive, func(any)) map[string]doc.Doc{
 	"audits":  auditDocs,
 	"plans":   planDocs,
@@ -54,7 +55,8 @@ func caseFiles(t testing.TB) []string {
 }
 
 // docsOf gives the documents of a case.
-func docsOf(t *testing.T, path string, archive *txtar.Archive, spoils func(any)) map[string]doc.Doc {
+func docsOf(t *testing.T, path string, archive *txtar.Archive,
+	spoils func(any)) map[string]doc.Doc {
 	t.Helper()
 	subject := subjects[filepath.Base(filepath.Dir(path))]
 	require.NotNil(t, subject, path)
@@ -107,8 +109,8 @@ func docsOfAudit(a *chain.Audit) map[string]doc.Doc {
 	}
 }
 
-// recheckOf gives the state of an audit, one that was accepted and differs from it in everything that can differ, and
-// what is lived with.
+// recheckOf gives the state of an audit, one that was accepted and differs from it in everything
+// that can differ, and what is lived with.
 func recheckOf(a *chain.Audit) (state, base *recheck.State, lived []recheck.Acceptance) {
 	state = recheck.Of(nil, a)
 	was := *state
@@ -118,8 +120,9 @@ func recheckOf(a *chain.Audit) (state, base *recheck.State, lived []recheck.Acce
 		case f.Kind == recheck.Finding && i%4 == 0:
 			f.Subject = "mended." + f.Subject
 		case f.Kind == recheck.Finding && i%4 == 1:
-			lived = append(lived, recheck.Acceptance{Code: f.Code, Subject: f.Subject, Until: now.AddDate(0, 0, i%3-1),
-				Why: "known since " + f.Domain, Given: was.Taken})
+			lived = append(lived,
+				recheck.Acceptance{Code: f.Code, Subject: f.Subject, Until: now.AddDate(0, 0, i%3-1),
+					Why: "known since " + f.Domain, Given: was.Taken})
 		case i%5 == 0:
 			f.Value = "before, " + f.Value
 		}
@@ -139,7 +142,8 @@ func planDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[string
 	}
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	in := plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: now}
+	in := plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages,
+		Now: now}
 	for _, f := range archive.Files {
 		if name, isZone := strings.CutSuffix(f.Name, ".zone"); isZone {
 			_, records, err := files.ReadZone(filepath.Join(dir, f.Name), name)
@@ -193,7 +197,8 @@ func halfway(t *testing.T, p *plan.Plan) doc.Doc {
 	require.NoError(t, b.Mark(1, now))
 	b.Tasks[0].ByHand = false
 	require.NoError(t, b.Mark(2, now.Add(time.Minute)))
-	progress := &runbook.Progress{Done: []int{1}, Open: &b.Tasks[2], Missing: []string{"old.example A is 192.0.2.1"},
+	progress := &runbook.Progress{Done: []int{1}, Open: &b.Tasks[2],
+		Missing: []string{"old.example A is 192.0.2.1"},
 		Unseen: []string{
 			"ns1.old-host.example did not answer",
 		}, Waiting: []runbook.Waiting{{Number: 4, Until: now.Add(time.Hour)}}}
@@ -228,9 +233,11 @@ func importDocs(t *testing.T, archive *txtar.Archive, spoils func(any)) map[stri
 }
 
 // inner is where a line of a page goes on with what stands within an element.
-var inner = regexp.MustCompile(`\n+(</?(?:tr|tbody|thead|th|td|li|dl|ol|ul|table|div|p|pre|summary)\b)`)
+var inner = regexp.MustCompile(
+	`\n+(</?(?:tr|tbody|thead|th|td|li|dl|ol|ul|table|div|p|pre|summary)\b)`)
 
-// writtenAs gives what a form makes of a document; of a workbook its cells, and of a page what is within its body.
+// writtenAs gives what a form makes of a document; of a workbook its cells, and of a page what is
+// within its body.
 func writtenAs(t testing.TB, format string, d doc.Doc, s doc.Style) string {
 	t.Helper()
 	var b bytes.Buffer
@@ -288,12 +295,14 @@ func formatsOf(name string) []string {
 	return doc.Formats()
 }
 
-// isAbout tells which documents a case is about: those whose names begin with a word of the line "shows: ..." in its
-// comment; all where there is no such line.
+// isAbout tells which documents a case is about: those whose names begin with a word of the line
+// "shows: ..." in its comment; all where there is no such line.
 func isAbout(archive *txtar.Archive, name string) bool {
 	for line := range strings.Lines(string(archive.Comment)) {
 		if all, is := strings.CutPrefix(strings.TrimSpace(line), "shows: "); is {
-			return slices.ContainsFunc(strings.Fields(all), func(w string) bool { return strings.HasPrefix(name, w) })
+			return slices.ContainsFunc(strings.Fields(all), func(w string) bool {
+				return strings.HasPrefix(name, w)
+			})
 		}
 	}
 	return true

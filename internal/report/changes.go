@@ -17,8 +17,9 @@ import (
 
 // zoneTable gives the zones, a line each.
 func zoneTable(p *plan.Plan) doc.Table {
-	t := doc.Table{Sheet: "zones", Head: []string{"zone", "typed at", "changes", "stay", "seen"}, Order: true,
-		More: doc.Command("--format json") + " has them all"}
+	t := doc.Table{Sheet: "zones", Head: []string{"zone", "typed at", "changes", "stay", "seen"},
+		Order: true,
+		More:  doc.Command("--format json") + " has them all"}
 	for _, z := range p.Zones {
 		if z.Seen == nil {
 			continue
@@ -28,7 +29,8 @@ func zoneTable(p *plan.Plan) doc.Table {
 		if z.Move != nil {
 			at = fmt.Sprintf("%s, from the move on %s", z.Present, z.Next)
 		}
-		t.Rows = append(t.Rows, doc.Cells(unicodeName(z.Name), at, fmt.Sprint(changes), fmt.Sprint(stays), seenText(z)))
+		t.Rows = append(t.Rows,
+			doc.Cells(unicodeName(z.Name), at, fmt.Sprint(changes), fmt.Sprint(stays), seenText(z)))
 	}
 	return t
 }
@@ -62,22 +64,27 @@ func seenText(z zone.Zone) string {
 // zoneBlocks gives the changes of each zone, which a terminal shows where they are asked for.
 func zoneBlocks(p *plan.Plan) []doc.Block {
 	var blocks []doc.Block
-	data := doc.Data{Sheet: "changes", Head: []string{"zone", "step", "do", "name", "type", "today", "afterwards", "why"}}
+	data := doc.Data{Sheet: "changes",
+		Head: []string{"zone", "step", "do", "name", "type", "today", "afterwards", "why"}}
 	for _, z := range p.Zones {
 		if z.Seen == nil {
 			continue
 		}
 		blocks = append(blocks, changesOf(z)...)
 		for _, c := range z.Changes {
-			data.Rows = append(data.Rows, []string{unicodeName(z.Name), fmt.Sprint(c.Step), string(c.Action), c.Name, c.Type,
-				strings.Join(c.Before, ", "), strings.Join(c.After, ", "), Because(c.Reasons)})
+			data.Rows = append(data.Rows,
+				[]string{unicodeName(z.Name), fmt.Sprint(c.Step), string(c.Action), c.Name, c.Type,
+					strings.Join(c.Before, ", "), strings.Join(c.After, ", "), Because(c.Reasons)})
 		}
 	}
-	return []doc.Block{doc.Detail{Blocks: blocks, Instead: doc.Cat(doc.Phrase("Each zone's changes and the rules: "), doc.Copy("upperpath plan --zone-detail"),
-		doc.Phrase(", or for one domain "), doc.Copy("upperpath plan NAME"))}, data}
+	return []doc.Block{doc.Detail{Blocks: blocks,
+		Instead: doc.Cat(doc.Phrase("Each zone's changes and the rules: "),
+			doc.Copy("upperpath plan --zone-detail"),
+			doc.Phrase(", or for one domain "), doc.Copy("upperpath plan NAME"))}, data}
 }
 
-// changesOf gives a zone's changes as they are today and afterwards, what stays, and how its TTLs are led.
+// changesOf gives a zone's changes as they are today and afterwards, what stays, and how its TTLs
+// are led.
 func changesOf(z zone.Zone) []doc.Block {
 	t := doc.Table{Head: []string{"", "name", "type", "today", "afterwards", "why"}, Key: 3}
 	reasons := map[string][]string{}
@@ -92,19 +99,25 @@ func changesOf(z zone.Zone) []doc.Block {
 			continue
 		}
 		today, afterwards := beforeAndAfter(c)
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(fmt.Sprint(c.Step))}, {Text: doc.Phrase(label)}, {Text: doc.Phrase(c.Type)},
-			{Text: today}, {Text: afterwards}, {Text: doc.Phrase(why)}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(fmt.Sprint(c.Step))}, {Text: doc.Phrase(label)},
+				{Text: doc.Phrase(c.Type)},
+				{Text: today}, {Text: afterwards}, {Text: doc.Phrase(why)}})
 	}
 	changes, stays := countChanges(z)
 	facts := []string{wording.Count(changes, "change")}
 	switch {
 	case z.Move != nil:
-		facts = append(facts, fmt.Sprintf("typed at %s from the move on, until then at %s", z.Next, z.Present))
+		facts = append(facts,
+			fmt.Sprintf("typed at %s from the move on, until then at %s", z.Next, z.Present))
 	case z.RecordsAt != "":
 		facts = append(facts, "typed at "+z.RecordsAt)
 	}
-	facts = append(facts, wording.Count(stays, "record set")+" "+wording.Verb(stays, "stays", "stay"), "seen "+seenText(z))
-	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Changes in " + unicodeName(z.Name), About: strings.Join(facts, "; ")}}
+	facts = append(facts, wording.Count(stays, "record set")+" "+wording.Verb(stays, "stays", "stay"),
+		"seen "+seenText(z))
+	blocks := []doc.Block{
+		doc.Heading{Level: 2, Text: "Changes in " + unicodeName(z.Name),
+			About: strings.Join(facts, "; ")}}
 	if len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
@@ -141,13 +154,15 @@ func beforeAndAfter(c act.Change) (today, afterwards doc.Text) {
 		afterwards = doc.Text{{Text: "(removed)", As: doc.Faint}}
 	}
 	if more := beside(c); more != nil {
-		afterwards = doc.Cat(list(more), doc.NewLine, doc.Text{{Text: fmt.Sprintf("beside the %d that %s", len(c.Before),
-			wording.Verb(len(c.Before), "stays", "stay")), As: doc.Faint}})
+		afterwards = doc.Cat(list(more), doc.NewLine,
+			doc.Text{{Text: fmt.Sprintf("beside the %d that %s", len(c.Before),
+				wording.Verb(len(c.Before), "stays", "stay")), As: doc.Faint}})
 	}
 	switch {
 	case c.Through == "" || c.Action == act.Keep:
 	case len(c.Typed) == 0:
-		afterwards = doc.Cat(afterwards, doc.NewLine, doc.Phrasef("through %s: type nothing, the other record brings it", c.Through))
+		afterwards = doc.Cat(afterwards, doc.NewLine,
+			doc.Phrasef("through %s: type nothing, the other record brings it", c.Through))
 	case c.TypedAs != c.Type:
 		afterwards = doc.Cat(
 			afterwards,
@@ -155,7 +170,8 @@ func beforeAndAfter(c act.Change) (today, afterwards doc.Text) {
 			doc.Phrasef("through %s: type %s %s", c.Through, c.TypedAs, strings.Join(c.Typed, ", ")),
 		)
 	default:
-		afterwards = doc.Cat(afterwards, doc.NewLine, doc.Phrasef("through %s: type %s", c.Through, strings.Join(c.Typed, ", ")))
+		afterwards = doc.Cat(afterwards, doc.NewLine,
+			doc.Phrasef("through %s: type %s", c.Through, strings.Join(c.Typed, ", ")))
 	}
 	return today, afterwards
 }
@@ -186,7 +202,8 @@ func ttlTable(z zone.Zone) doc.Table {
 		}
 		sets[a] = append(sets[a], record.Label(t.Name, z.Name)+" "+t.Type)
 	}
-	t := doc.Table{Head: []string{"TTL of", "today", "lower to", "by when", "then wait", "raise a day later"}}
+	t := doc.Table{Head: []string{"TTL of", "today", "lower to", "by when", "then wait",
+		"raise a day later"}}
 	for _, a := range order {
 		lower, by, raise := "short enough", "", ""
 		if a.lower > 0 {
@@ -196,8 +213,9 @@ func ttlTable(z zone.Zone) doc.Table {
 		if a.raise > 0 {
 			raise = "to " + wording.DurationText(a.raise)
 		}
-		t.Rows = append(t.Rows, doc.Cells(strings.Join(sets[a], ", "), wording.DurationText(a.seen), lower, by,
-			wording.DurationText(a.wait), raise))
+		t.Rows = append(t.Rows,
+			doc.Cells(strings.Join(sets[a], ", "), wording.DurationText(a.seen), lower, by,
+				wording.DurationText(a.wait), raise))
 	}
 	return t
 }
@@ -205,14 +223,17 @@ func ttlTable(z zone.Zone) doc.Table {
 // absentText says for how long what is new may not be seen.
 func absentText(z zone.Zone) []string {
 	if z.AbsentFor == 0 ||
-		!slices.ContainsFunc(z.Changes, func(c act.Change) bool { return c.Step > 0 && c.Action == act.Add }) {
+		!slices.ContainsFunc(z.Changes, func(c act.Change) bool {
+			return c.Step > 0 && c.Action == act.Add
+		}) {
 		return nil
 	}
 	return []string{absentSays(z.AbsentFor)}
 }
 
 func absentSays(seconds int) string {
-	return fmt.Sprintf("New names may stay invisible for %s to resolvers that asked before (negative caching, RFC 2308).",
+	return fmt.Sprintf("New names may stay invisible for %s to resolvers that asked before "+
+		"(negative caching, RFC 2308).",
 		wording.DurationText(seconds))
 }
 
@@ -226,14 +247,16 @@ func moveText(z zone.Zone) []string {
 		state = "ready: the new servers give every answer"
 	}
 	all := []string{
-		fmt.Sprintf("Name servers: from %s to %s (%s).", strings.Join(m.From, ", "), strings.Join(m.To, ", "), state),
+		fmt.Sprintf("Name servers: from %s to %s (%s).", strings.Join(m.From, ", "),
+			strings.Join(m.To, ", "), state),
 	}
 	var lost []string
 	for _, l := range m.Loses {
 		lost = append(lost, LossText(l))
 	}
 	if len(lost) > 0 {
-		all = append(all, "What works only on the old servers and ends with them: "+strings.Join(lost, "; ")+".")
+		all = append(all,
+			"What works only on the old servers and ends with them: "+strings.Join(lost, "; ")+".")
 	}
 	return all
 }
@@ -266,8 +289,9 @@ func placesTable(p *plan.Plan) doc.Table {
 			}
 			todo = append(todo, says)
 		}
-		t.Rows = append(t.Rows, doc.Cells(c.Name, placeTitle(c.By), wording.CountOrNothing(len(c.Hosts), "host"),
-			strings.Join(todo, ", ")))
+		t.Rows = append(t.Rows,
+			doc.Cells(c.Name, placeTitle(c.By), wording.CountOrNothing(len(c.Hosts), "host"),
+				strings.Join(todo, ", ")))
 	}
 	return t
 }
@@ -285,7 +309,8 @@ func limitLines(p *plan.Plan) []doc.Text {
 
 const toDelete = " to delete"
 
-// entryKind names an entry in words that take an s in the plural, "" where there is nothing to type.
+// entryKind names an entry in words that take an s in the plural, "" where there is nothing to
+// type.
 func entryKind(e act.Entry) string {
 	word := map[world.EntryKind]string{
 		world.Forward:     "forwarding",

@@ -7,8 +7,8 @@ import (
 	"upperpath.example/upperpath/internal/core/expect"
 )
 
-// checkText gives the command with which somebody sees what is expected, and where it asks a server,
-// what that says then.
+// checkText gives the command with which somebody sees what is expected, and where it asks a
+// server, what that says then.
 func checkText(e expect.Expectation) (command, says string) {
 	points := ""
 	for _, p := range e.Points {

@@ -18,7 +18,8 @@ import (
 	"upperpath.example/upperpath/internal/doc"
 )
 
-// ForClient is what the page for a client is made of. Today is what was met; everything else may be missing.
+// ForClient is what the page for a client is made of. Today is what was met; everything else may be
+// missing.
 type ForClient struct {
 	Title  string
 	By     string   // who made it
@@ -39,7 +40,8 @@ func (c ForClient) todayWord() string {
 	return c.daySeen(c.Today, "Today")
 }
 
-// daySeen gives a word for what is as it was just seen; where that is longer ago, the day on which it was.
+// daySeen gives a word for what is as it was just seen; where that is longer ago, the day on which
+// it was.
 func (c ForClient) daySeen(a *chain.Audit, word string) string {
 	switch ago := c.Made.Sub(a.Started); {
 	case ago < 24*time.Hour:
@@ -57,8 +59,8 @@ func (c ForClient) afterWord() string {
 	return "Afterwards"
 }
 
-// Client is the page for a client: what is wrong or right, each domain before and after, what has to be done, by whom
-// and when, risks with their dates, figures, and then what shows it.
+// Client is the page for a client: what is wrong or right, each domain before and after, what has
+// to be done, by whom and when, risks with their dates, figures, and then what shows it.
 func Client(c ForClient) doc.Doc {
 	if c.Before != nil { // what was met now stands on the side of what comes after
 		c.Today, c.After = c.Before, c.Today
@@ -68,14 +70,16 @@ func Client(c ForClient) doc.Doc {
 		about = c.By + ", " + about
 	}
 	d := doc.Doc{Name: "report", Title: c.Title, About: about, Main: doc.ChainsSheet,
-		Data: auditData(Looked{Vantage: c.Today.Vantage, Canonical: c.Today.Canonical, Started: c.Today.Started,
+		Data: auditData(Looked{Vantage: c.Today.Vantage, Canonical: c.Today.Canonical,
+			Started: c.Today.Started,
 			Chains: slices.Values(
 				c.Today.Chains,
 			), End: func() ([]finding.Finding, []string) { return c.Today.Findings, c.Today.Notes }},
 			c.Today.Schema, false)}
 	d.Blocks = func(yield func(doc.Block) bool) {
 		for _, part := range [][]doc.Block{
-			clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c), clientEvidence(c),
+			clientHead(c), clientDomains(c), clientWork(c), clientRisks(c), clientFigures(c),
+			clientEvidence(c),
 		} {
 			for _, b := range part {
 				if !yield(b) {
@@ -100,7 +104,8 @@ func clientHead(c ForClient) []doc.Block {
 	case bad == 0 && c.todayWord() == "Today":
 		v.Says = doc.Phrasef("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
 	case bad == 0:
-		v.Says = doc.Phrasef("%s, all %s led visitors safely to %s.", c.todayWord(), wording.Count(l.doors, "door"), at)
+		v.Says = doc.Phrasef("%s, all %s led visitors safely to %s.", c.todayWord(),
+			wording.Count(l.doors, "door"), at)
 	default:
 		do := "did"
 		if c.todayWord() == "Today" {
@@ -110,7 +115,8 @@ func clientHead(c ForClient) []doc.Block {
 			wording.Count(l.doors, "door"), do, at)
 	}
 	if l.unseen > 0 {
-		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s could not be seen.", wording.Count(l.unseen, "address")))
+		v.Says = doc.Cat(v.Says,
+			doc.Phrasef(" %s could not be seen.", wording.Count(l.unseen, "address")))
 	}
 	if good, of := c.countAfter(l); of > 0 && bad > 0 {
 		when := c.afterWord()
@@ -128,8 +134,9 @@ func clientHead(c ForClient) []doc.Block {
 	}
 	return append(
 		blocks,
-		doc.Paragraph{Text: doc.Phrase("A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
-			"a visitor would, and followed to where it ends."), Soft: true},
+		doc.Paragraph{Text: doc.Phrase(
+			"A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
+				"a visitor would, and followed to where it ends."), Soft: true},
 	)
 }
 
@@ -170,7 +177,8 @@ func clientDomains(c ForClient) []doc.Block {
 	}
 	t := doc.Table{
 		Sheet: "domains",
-		Head:  []string{"domain", wording.LowerFirst(c.todayWord()), wording.LowerFirst(c.afterWord()), "note"},
+		Head: []string{"domain", wording.LowerFirst(c.todayWord()), wording.LowerFirst(c.afterWord()),
+			"note"},
 		Order: true,
 	}
 	withAfter, withNote := false, false
@@ -178,7 +186,10 @@ func clientDomains(c ForClient) []doc.Block {
 		doors := byDomain[name]
 		before := domainState(doors, stateOf)
 		var after doc.Cell
-		known := slices.DeleteFunc(slices.Clone(doors), func(d *doorSeen) bool { _, ok := c.after(d.door); return !ok })
+		known := slices.DeleteFunc(slices.Clone(doors), func(d *doorSeen) bool {
+			_, ok := c.after(d.door)
+			return !ok
+		})
 		if len(known) > 0 {
 			after = domainState(known, func(d *doorSeen) doorState { s, _ := c.after(d.door); return s })
 			if where := c.leadsTo(name); where != "" && after.Tone == doc.Good {
@@ -188,7 +199,8 @@ func clientDomains(c ForClient) []doc.Block {
 		}
 		note := c.noteOf(name)
 		withNote = withNote || note != ""
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(unicodeName(name))}, before, after, {Text: doc.Phrase(note)}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(unicodeName(name))}, before, after, {Text: doc.Phrase(note)}})
 	}
 	t = without(t, 3, !withNote)
 	t = without(t, 2, !withAfter)
@@ -250,7 +262,8 @@ func domainState(doors []*doorSeen, of func(*doorSeen) doorState) doc.Cell {
 	if bad == 0 {
 		return doc.Cell{Text: doc.Phrase("every door arrives"), Tone: doc.Good}
 	}
-	return doc.Cell{Text: doc.Phrasef("%d of %s: %s", bad, wording.Count(len(doors), "door"), wording.Few(says, 3)), Tone: tone}
+	return doc.Cell{Text: doc.Phrasef("%d of %s: %s", bad, wording.Count(len(doors), "door"),
+		wording.Few(says, 3)), Tone: tone}
 }
 
 func (c ForClient) domain(name string) *estate.Domain {
@@ -316,7 +329,8 @@ func clientWork(c ForClient) []doc.Block {
 		if w.to.After(w.from) {
 			when += " to " + w.to.In(c.Made.Location()).Format("2 Jan 15:04")
 		}
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(who)}, {Text: doc.Stack(w.what)}, {Text: doc.Phrase(when)}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(who)}, {Text: doc.Stack(w.what)}, {Text: doc.Phrase(when)}})
 	}
 	begun := "Times count from now, as if each step were done as soon as it may be."
 	if c.Book.DoneCount() > 0 {
@@ -327,7 +341,8 @@ func clientWork(c ForClient) []doc.Block {
 			wording.Verb(c.Book.DoneCount(), "is", "are"),
 		)
 	}
-	return []doc.Block{doc.Heading{Level: 2, Text: "What has to be done"}, doc.Paragraph{Text: doc.Phrase(begun), Soft: true}, t}
+	return []doc.Block{doc.Heading{Level: 2, Text: "What has to be done"},
+		doc.Paragraph{Text: doc.Phrase(begun), Soft: true}, t}
 }
 
 // clientTask says in a few plain words what is done in a task.
@@ -392,7 +407,8 @@ func clientRisks(c ForClient) []doc.Block {
 		if d.tone == doc.Good {
 			continue
 		}
-		does := map[string]string{"certificate": "Have it renewed.", "registration": "Renew it at the registrar."}[d.what]
+		does := map[string]string{"certificate": "Have it renewed.",
+			"registration": "Renew it at the registrar."}[d.what]
 		says := "the " + d.what + " ends"
 		if d.tone == doc.Failed {
 			says = "the " + d.what + " has expired"
@@ -408,20 +424,26 @@ func clientRisks(c ForClient) []doc.Block {
 		)
 	}
 	for _, f := range c.mailFindings() {
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase("before the move")}, {Text: doc.Phrase(f.Code.Row().Plain), Tone: doc.ToneOf(f.Severity)},
-			{Text: doc.Phrase(unicodeName(f.Subject))}, {Text: doc.Phrase(fixOf(f))}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase("before the move")},
+				{Text: doc.Phrase(f.Code.Row().Plain), Tone: doc.ToneOf(f.Severity)},
+				{Text: doc.Phrase(unicodeName(f.Subject))}, {Text: doc.Phrase(fixOf(f))}})
 	}
 	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Risks, and until when"}}
 	switch {
 	case len(t.Rows) > 0:
 		blocks = append(blocks, t)
 	case len(dates) == 0:
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("No certificate was seen, and so nothing is known of when one ends.")})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrase(
+				"No certificate was seen, and so nothing is known of when one ends.")})
 	default:
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Of the certificates that were seen, none ends soon.")})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrase("Of the certificates that were seen, none ends soon.")})
 	}
 	if c.Survey == nil {
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Nobody has looked at registrations and mail yet."), Soft: true})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrase("Nobody has looked at registrations and mail yet."), Soft: true})
 	}
 	return blocks
 }
@@ -433,7 +455,8 @@ func (c ForClient) mailFindings() []finding.Finding {
 	take := func(list []finding.Finding) {
 		for _, f := range list {
 			key := f.Code.String() + f.Subject
-			if strings.HasPrefix(f.Code.String(), "mail-") && f.Severity.Rank() > finding.Note.Rank() && !seen[key] {
+			if strings.HasPrefix(f.Code.String(), "mail-") && f.Severity.Rank() > finding.Note.Rank() &&
+				!seen[key] {
 				seen[key] = true
 				all = append(all, f)
 			}
@@ -463,13 +486,15 @@ func clientFigures(c ForClient) []doc.Block {
 	return blocks
 }
 
-// clientEvidence gives what was found, with what to do, and the ways that show it, one for each reason.
+// clientEvidence gives what was found, with what to do, and the ways that show it, one for each
+// reason.
 func clientEvidence(c ForClient) []doc.Block {
 	if len(c.Today.Findings) == 0 {
 		return nil
 	}
 	blocks := []doc.Block{
-		doc.Heading{Level: 2, Text: "What was found", About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")},
+		doc.Heading{Level: 2, Text: "What was found",
+			About: "seen " + c.Today.Started.Format("2 January 2006 15:04 MST")},
 	}
 	blocks = append(blocks, findingBlocks(c.Today.Findings)...)
 	shown := map[string]bool{}
@@ -490,12 +515,14 @@ func clientEvidence(c ForClient) []doc.Block {
 		}
 	}
 	if len(ways) > 0 {
-		blocks = append(blocks, doc.Fold{Title: "The ways that show it", About: "one for each reason", Blocks: ways})
+		blocks = append(blocks,
+			doc.Fold{Title: "The ways that show it", About: "one for each reason", Blocks: ways})
 	}
 	for _, n := range c.Today.Notes {
 		blocks = append(
 			blocks,
-			doc.Paragraph{Text: doc.Phrase(strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
+			doc.Paragraph{Text: doc.Phrase(
+				strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
 				Soft: true},
 		)
 	}

@@ -28,19 +28,26 @@ type Comparison struct {
 	Known   int            `json:"known"` // of those, findings
 
 	// Of surveys.
-	Domains    map[string][]record.Change `json:"domains,omitempty"`     // those that both saw
-	OnlyBefore []string                   `json:"only_before,omitempty"` // not looked at, or not seen, by the later one
-	OnlyAfter  []string                   `json:"only_after,omitempty"`  // not looked at, or not seen, by the earlier one
-	Unanswered map[string][]record.Key    `json:"unanswered,omitempty"`  // seen by one, and not answered for the other
+	Domains map[string][]record.Change `json:"domains,omitempty"` // those that both saw
+	// not looked at, or not seen, by the later one
+	OnlyBefore []string `json:"only_before,omitempty"`
+	// not looked at, or not seen, by the earlier one
+	OnlyAfter []string `json:"only_after,omitempty"`
+	// seen by one, and not answered for the other
+	Unanswered map[string][]record.Key `json:"unanswered,omitempty"`
 }
 
-// Compare is what two surveys, audits or plans differ in. kind says which, before and after what they are called.
+// Compare is what two surveys, audits or plans differ in. kind says which, before and after what
+// they are called.
 func Compare(kind, before, after string, n *recheck.News) doc.Doc {
-	c := Comparison{"upperpath/compare/2", kind, before, after, n.New, n.Mended, besideRecords(n), n.Unseen, n.Same,
+	c := Comparison{"upperpath/compare/2", kind, before, after, n.New, n.Mended, besideRecords(n),
+		n.Unseen, n.Same,
 		n.Known, nil, nil, nil, nil}
-	d := doc.Doc{Name: "comparison", Title: fmt.Sprintf("The %s: from %s to %s", wording.Plural(kind), before, after)}
+	d := doc.Doc{Name: "comparison",
+		Title: fmt.Sprintf("The %s: from %s to %s", wording.Plural(kind), before, after)}
 	if r := n.Records; r != nil {
-		d.Title = fmt.Sprintf("From %s to %s", n.Since.Format("2006-01-02 15:04"), n.Now.Format("2006-01-02 15:04 MST"))
+		d.Title = fmt.Sprintf("From %s to %s", n.Since.Format("2006-01-02 15:04"),
+			n.Now.Format("2006-01-02 15:04 MST"))
 		c.Before, c.After = n.Since.Format(time.RFC3339), n.Now.Format(time.RFC3339)
 		c.OnlyBefore, c.OnlyAfter, c.Unanswered = r.OnlyBefore, r.OnlyAfter, r.Unseen
 		c.Domains = map[string][]record.Change{}
@@ -68,19 +75,26 @@ func besideRecords(n *recheck.News) []recheck.Item {
 	if n.Records == nil {
 		return n.Changed
 	}
-	return slices.DeleteFunc(slices.Clone(n.Changed), func(i recheck.Item) bool { return i.Kind == recheck.Record })
+	return slices.DeleteFunc(slices.Clone(n.Changed), func(i recheck.Item) bool {
+		return i.Kind == recheck.Record
+	})
 }
 
 // surveyBlocks says what differs between two surveys.
 func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
-	t := doc.Table{Sheet: "changes", Head: []string{"domain", "name", "type", "before", "after", "what"}, Order: true,
+	t := doc.Table{Sheet: "changes",
+		Head: []string{"domain", "name", "type", "before", "after", "what"}, Order: true,
 		More: doc.Command("--format csv") + " has them all"}
 	for _, name := range slices.Sorted(maps.Keys(compared.Changes)) {
 		for _, c := range compared.Changes[name] {
 			was, is := changeTexts(c)
-			tone := map[record.Action]doc.Tone{record.Went: doc.Failed, record.Changed: doc.Warned, record.Came: doc.Noted}[c.Action]
-			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(unicodeName(name))}, {Text: doc.Phrase(record.Label(c.Name, name))},
-				{Text: doc.Phrase(c.Type)}, {Text: was}, {Text: is}, {Text: doc.Phrase(string(c.Action)), Tone: tone}})
+			tone := map[record.Action]doc.Tone{record.Went: doc.Failed, record.Changed: doc.Warned,
+				record.Came: doc.Noted}[c.Action]
+			t.Rows = append(t.Rows,
+				[]doc.Cell{{Text: doc.Phrase(unicodeName(name))},
+					{Text: doc.Phrase(record.Label(c.Name, name))},
+					{Text: doc.Phrase(c.Type)}, {Text: was}, {Text: is},
+					{Text: doc.Phrase(string(c.Action)), Tone: tone}})
 		}
 	}
 	blocks := []doc.Block{compareVerdict(len(t.Rows), compared, n)}
@@ -89,13 +103,15 @@ func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
 	}
 	blocks = append(blocks, comparedFindings(n)...)
 	if changes := changesTold(besideRecords(n)); len(changes) > 0 {
-		blocks = append(blocks, doc.List{Title: "Changed beside the records", Tone: doc.Warned, Items: changes})
+		blocks = append(blocks,
+			doc.List{Title: "Changed beside the records", Tone: doc.Warned, Items: changes})
 	}
 	aside := func(format string, args ...any) {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, args...), Soft: true, Gap: true})
 	}
 	for _, part := range compared.Partial {
-		aside("partial: the survey of %s saw %s by asking for names alone", part.Started.Format("2006-01-02 15:04"),
+		aside("partial: the survey of %s saw %s by asking for names alone",
+			part.Started.Format("2006-01-02 15:04"),
 			wording.Count(part.Zones, "zone"))
 	}
 	if all := compared.OnlyBefore; len(all) > 0 {
@@ -122,9 +138,11 @@ func compareVerdict(total int, compared *recheck.Records, n *recheck.News) doc.V
 	v := comparedVerdict(n, total+len(besideRecords(n)))
 	says := doc.Phrase("No record set differs. ")
 	if total > 0 {
-		says = doc.Phrasef("%s %s. ", wording.Count(total, "record set"), wording.Verb(total, "differs", "differ"))
+		says = doc.Phrasef("%s %s. ", wording.Count(total, "record set"),
+			wording.Verb(total, "differs", "differ"))
 	}
-	v.Says = doc.Cat(says, doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known))
+	v.Says = doc.Cat(says,
+		doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known))
 	return v
 }
 
@@ -161,7 +179,8 @@ func comparedVerdict(n *recheck.News, changes int) doc.Verdict {
 	case len(n.New) > 0:
 		v.Tone = doc.Noted
 	}
-	v.Says = doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known)
+	v.Says = doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended),
+		n.Known)
 	if changes > 0 {
 		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s changed.", wording.Count(changes, "other fact")))
 	}
@@ -172,7 +191,8 @@ func comparedVerdict(n *recheck.News, changes int) doc.Verdict {
 func comparedFindings(n *recheck.News) []doc.Block {
 	var blocks []doc.Block
 	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
-		l := doc.List{Title: newTitles[s], Tone: doc.ToneOf(s), More: doc.Command("--format csv") + " has them all"}
+		l := doc.List{Title: newTitles[s], Tone: doc.ToneOf(s),
+			More: doc.Command("--format csv") + " has them all"}
 		for i := range n.New {
 			if n.New[i].Severity == s {
 				l.Items = append(l.Items, findingNews(&n.New[i]))
@@ -184,7 +204,8 @@ func comparedFindings(n *recheck.News) []doc.Block {
 	}
 	l := doc.List{Title: "Mended", Tone: doc.Good, More: doc.Command("--format csv") + " has them all"}
 	for _, i := range n.Mended {
-		l.Items = append(l.Items, doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code))))
+		l.Items = append(l.Items,
+			doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code))))
 	}
 	if len(l.Items) > 0 {
 		blocks = append(blocks, l)
@@ -198,7 +219,8 @@ func comparedAside(n *recheck.News, sheet doc.Data) []doc.Block {
 	if len(n.Unseen) > 0 {
 		l := doc.List{Title: "Could not be looked at the second time", Tone: doc.Unseen}
 		for _, g := range n.Unseen {
-			l.Items = append(l.Items, doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
+			l.Items = append(l.Items,
+				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
 		}
 		blocks = append(blocks, l)
 	}

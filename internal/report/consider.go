@@ -21,7 +21,8 @@ func Considered(c *plan.Considered) doc.Doc {
 		About: at,
 		Title: "Choices of " + c.About + ", side by side",
 		Blocks: doc.Of(consideredVerdict(c), consideredTable(c),
-			doc.List{Title: "Behind the numbers", Items: consideredLines(c), More: doc.Command("--format md") + " has them all"}),
+			doc.List{Title: "Behind the numbers", Items: consideredLines(c),
+				More: doc.Command("--format md") + " has them all"}),
 		Data: c,
 	}
 }
@@ -50,7 +51,8 @@ func consideredVerdict(c *plan.Considered) doc.Verdict {
 	case len(c.Choices):
 		return doc.Verdict{Tone: doc.Good, Says: doc.Phrase("Nothing speaks against any of them.")}
 	}
-	return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("Nothing speaks against %s.", wording.And(whole))}
+	return doc.Verdict{Tone: doc.Good,
+		Says: doc.Phrasef("Nothing speaks against %s.", wording.And(whole))}
 }
 
 func consideredTable(c *plan.Considered) doc.Table {
@@ -88,16 +90,20 @@ func consideredTable(c *plan.Considered) doc.Table {
 		}
 		return fmt.Sprint(ch.Certificates)
 	}))
-	line("browsers will remember", plain(func(ch plan.Choice) string { return wording.Count(ch.Permanent, "redirect") }))
+	line("browsers will remember",
+		plain(func(ch plan.Choice) string { return wording.Count(ch.Permanent, "redirect") }))
 	line("they remember against it", func(ch plan.Choice) (string, doc.Tone) {
 		if len(ch.Remembered) == 0 {
 			return "nothing known", doc.Good
 		}
 		return wording.Count(len(ch.Remembered), "redirect"), doc.Failed
 	})
-	line("record changes to type", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.Changes) }))
+	line("record changes to type",
+		plain(func(ch plan.Choice) string { return fmt.Sprint(ch.Changes) }))
 	line("other entries to type", plain(func(ch plan.Choice) string { return fmt.Sprint(ch.Entries) }))
-	line("errors of the plan", func(ch plan.Choice) (string, doc.Tone) { return judged(ch.Faults > 0, fmt.Sprint(ch.Faults)) })
+	line("errors of the plan", func(ch plan.Choice) (string, doc.Tone) {
+		return judged(ch.Faults > 0, fmt.Sprint(ch.Faults))
+	})
 	return t
 }
 
@@ -114,7 +120,8 @@ func consideredLines(c *plan.Considered) []doc.Text {
 			byCodes[codes] = append(byCodes[codes], o.Door)
 		}
 		for _, codes := range order {
-			all = append(all, doc.Phrasef("%s leaves open (%s): %s.", ch.Name, codes, wording.Few(byCodes[codes], 4)))
+			all = append(all,
+				doc.Phrasef("%s leaves open (%s): %s.", ch.Name, codes, wording.Few(byCodes[codes], 4)))
 		}
 		for _, r := range ch.Remembered {
 			all = append(all, doc.Phrasef("%s: %s.", ch.Name, r))

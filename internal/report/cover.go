@@ -32,15 +32,16 @@ var fateWords = map[old.Fate]struct {
 	sum  string // of many, behind a share
 	tone doc.Tone
 }{
-	old.OwnPage:   {"a page of its own", "arrive on a page of their own", doc.Good},
-	old.Unchecked: {"a page of its own, unchecked", "are led to a page of their own, which nobody has checked", doc.Unseen},
-	old.Section:   {"a page with many others", "on a page with many others", doc.Plain},
-	old.AtHome:    {"the home page", "at home", doc.Warned},
-	old.Retired:   {"gone on purpose (410)", "are gone on purpose", doc.Plain},
-	old.Fallen:    {"gone, by the fallback (410)", "fall to a fallback that says gone", doc.Warned},
-	old.Missing:   {"a page that does not exist", "end at a page that does not exist", doc.Failed},
-	old.Broken:    {"no page at all", "meet no page at all", doc.Failed},
-	old.Outside:   {"not of the estate", "are not of the estate", doc.Noted},
+	old.OwnPage: {"a page of its own", "arrive on a page of their own", doc.Good},
+	old.Unchecked: {"a page of its own, unchecked",
+		"are led to a page of their own, which nobody has checked", doc.Unseen},
+	old.Section: {"a page with many others", "on a page with many others", doc.Plain},
+	old.AtHome:  {"the home page", "at home", doc.Warned},
+	old.Retired: {"gone on purpose (410)", "are gone on purpose", doc.Plain},
+	old.Fallen:  {"gone, by the fallback (410)", "fall to a fallback that says gone", doc.Warned},
+	old.Missing: {"a page that does not exist", "end at a page that does not exist", doc.Failed},
+	old.Broken:  {"no page at all", "meet no page at all", doc.Failed},
+	old.Outside: {"not of the estate", "are not of the estate", doc.Noted},
 }
 
 // Cover says what becomes of old URLs under the plan.
@@ -51,9 +52,12 @@ func Cover(c Covered) doc.Doc {
 	blocks = append(blocks, c.byDomain()...)
 	blocks = append(blocks, findingBlocks(c.Findings)...)
 	if !c.PagesKnown {
-		blocks = append(blocks, doc.Paragraph{Gap: true, Soft: true, Text: doc.Phrase("Unchecked: the estate file names no list of " +
-			"the pages that exist (site.pages: a list, a sitemap, the table of a crawl), so that nobody knows whether a " +
-			"target is one.")})
+		blocks = append(blocks,
+			doc.Paragraph{Gap: true, Soft: true,
+				Text: doc.Phrase("Unchecked: the estate file names no list of " +
+					"the pages that exist (site.pages: a list, a sitemap, the table of a crawl), so that nobody " +
+					"knows whether a " +
+					"target is one.")})
 	}
 	if c.Work {
 		blocks = append(blocks, c.work())
@@ -103,7 +107,8 @@ func percent(part, whole int64) string {
 func (c Covered) verdict() doc.Verdict {
 	all := c.Total.All
 	if all.URLs == 0 {
-		return doc.Verdict{Tone: doc.Unseen, Says: doc.Cat(doc.Phrase("No old URL stands in "), doc.Copy(c.From), doc.Phrase("."))}
+		return doc.Verdict{Tone: doc.Unseen,
+			Says: doc.Cat(doc.Phrase("No old URL stands in "), doc.Copy(c.From), doc.Phrase("."))}
 	}
 	var parts []string
 	tone := doc.ToneOf(finding.Worst(c.Findings))
@@ -123,7 +128,8 @@ func (c Covered) verdict() doc.Verdict {
 	v := doc.Verdict{Tone: tone, Says: doc.Phrase(of + ", " + wording.And(parts) + ".")}
 	if open := c.Total.Open(); open.URLs+c.Unruled.URLs > 0 {
 		v.Next = doc.Phrase(
-			"Decide the heaviest first: " + doc.Command("upperpath cover --format csv > work.csv") + ", fill the column " +
+			"Decide the heaviest first: " + doc.Command("upperpath cover --format csv > work.csv") +
+				", fill the column " +
 				"new (- where a page is gone), then " + doc.Command("upperpath rules import work.csv --add"),
 		)
 	}
@@ -132,11 +138,15 @@ func (c Covered) verdict() doc.Verdict {
 
 // totals is how many old URLs become what.
 func (c Covered) totals() doc.Table {
-	t := doc.Table{Sheet: "totals", Head: []string{"what becomes of them", "old URLs", "weight", "share"}}
+	t := doc.Table{Sheet: "totals",
+		Head: []string{"what becomes of them", "old URLs", "weight", "share"}}
 	row := func(says string, s old.Share, tone doc.Tone) {
 		if s.URLs > 0 {
-			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(says), Tone: tone}, {Text: doc.Phrase(fmt.Sprint(s.URLs)), Tone: doc.Plain},
-				{Text: doc.Phrase(fmt.Sprint(s.Weight)), Tone: doc.Plain}, {Text: doc.Phrase(c.share(s, c.Total.All)), Tone: doc.Plain}})
+			t.Rows = append(t.Rows,
+				[]doc.Cell{{Text: doc.Phrase(says), Tone: tone},
+					{Text: doc.Phrase(fmt.Sprint(s.URLs)), Tone: doc.Plain},
+					{Text: doc.Phrase(fmt.Sprint(s.Weight)), Tone: doc.Plain},
+					{Text: doc.Phrase(c.share(s, c.Total.All)), Tone: doc.Plain}})
 		}
 	}
 	for _, f := range old.Fates() {
@@ -169,12 +179,16 @@ func (c Covered) heavy() []doc.Block {
 		if a.Method != "" {
 			before += a.Method + " "
 		}
-		l.Items = append(l.Items, doc.Cat(doc.Phrase(before), doc.Copy(wording.Cut(a.URL, 90)), doc.Text{{As: doc.Break}},
-			doc.Phrase(strings.TrimPrefix(fateWords[c.Outcomes[i].Fate].tone.Sign()+" ", " ")+c.becomes(i))))
+		l.Items = append(l.Items,
+			doc.Cat(doc.Phrase(before), doc.Copy(wording.Cut(a.URL, 90)), doc.Text{{As: doc.Break}},
+				doc.Phrase(strings.TrimPrefix(fateWords[c.Outcomes[i].Fate].tone.Sign()+" ", " ")+
+					c.becomes(i))))
 	}
 	blocks := []doc.Block{l}
 	if n := len(all) - len(shown); n > 0 {
-		blocks = append(blocks, doc.Paragraph{Soft: true, Text: doc.Phrasef("and %d more; %s shows them", n, doc.Command("--all"))})
+		blocks = append(blocks,
+			doc.Paragraph{Soft: true,
+				Text: doc.Phrasef("and %d more; %s shows them", n, doc.Command("--all"))})
 	}
 	return blocks
 }
@@ -196,8 +210,9 @@ func (c Covered) becomes(i int) string {
 	case o.Fate.Arrives():
 		says = arrival
 	}
-	how := map[old.By]string{old.ByRule: fmt.Sprintf("line %d", o.Line), old.ByFallback: "the fallback",
-		old.ByCarrier: "its carrier cannot do better"}[o.By]
+	how := map[old.By]string{old.ByRule: fmt.Sprintf("line %d", o.Line),
+		old.ByFallback: "the fallback",
+		old.ByCarrier:  "its carrier cannot do better"}[o.By]
 	if o.Long {
 		how = strings.TrimPrefix(how+", ", ", ") + wording.Count(int(o.Hops), "hop")
 	}
@@ -213,7 +228,8 @@ func (c Covered) byDomain() []doc.Block {
 		name  string
 		fates []old.Fate
 	}{
-		{"own page", []old.Fate{old.OwnPage}}, {"unchecked", []old.Fate{old.Unchecked}}, {"section", []old.Fate{old.Section}},
+		{"own page", []old.Fate{old.OwnPage}}, {"unchecked", []old.Fate{old.Unchecked}},
+		{"section", []old.Fate{old.Section}},
 		{"home", []old.Fate{old.AtHome}}, {"gone", []old.Fate{old.Retired, old.Fallen}},
 		{"nowhere", []old.Fate{old.Missing, old.Broken}},
 	}
@@ -249,7 +265,8 @@ func (c Covered) byDomain() []doc.Block {
 	if t, _ := table("domains", "domain", c.Domains, 0); len(t.Rows) > 0 {
 		blocks = append(blocks, t)
 	}
-	if t, _ := table("sections", "section, with most left to decide", c.Sections, mostSections); len(t.Rows) > 0 &&
+	if t, _ := table("sections", "section, with most left to decide", c.Sections,
+		mostSections); len(t.Rows) > 0 &&
 		len(c.Sections) > len(c.Domains) {
 		blocks = append(blocks, t)
 	}
@@ -266,7 +283,8 @@ func (c Covered) shareOf(s, all old.Share) string {
 
 // work is the sheet on which is decided what becomes of old URLs: rules import takes it back.
 func (c Covered) work() doc.Data {
-	d := doc.Data{Sheet: "work", Head: []string{"old", "new", "status", "weight", "becomes", "note"}, Exact: true}
+	d := doc.Data{Sheet: "work", Head: []string{"old", "new", "status", "weight", "becomes", "note"},
+		Exact: true}
 	for _, r := range c.Sheet() {
 		o := c.Outcomes[r.Example]
 		d.Rows = append(d.Rows, []string{r.Old, "", "", fmt.Sprint(r.Weight), c.becomes(r.Example),
@@ -314,15 +332,18 @@ func (c Covered) data() doc.Object {
 		Status  int    `json:"status,omitempty"`
 	}
 	return doc.Object{
-		{Name: "schema", Value: "upperpath/cover/1"}, {Name: "file", Value: c.From}, {Name: "pages_known", Value: c.PagesKnown}, {Name: "total", Value: c.Total.All},
-		{Name: "fates", Value: fatesOf(c.Total)}, {Name: "long", Value: c.Long}, {Name: "by_carrier", Value: c.ByCarrier}, {Name: "unruled", Value: c.Unruled},
+		{Name: "schema", Value: "upperpath/cover/1"}, {Name: "file", Value: c.From},
+		{Name: "pages_known", Value: c.PagesKnown}, {Name: "total", Value: c.Total.All},
+		{Name: "fates", Value: fatesOf(c.Total)}, {Name: "long", Value: c.Long},
+		{Name: "by_carrier", Value: c.ByCarrier}, {Name: "unruled", Value: c.Unruled},
 		{Name: "domains", Value: areas(c.Domains)},
 		{Name: "sections", Value: areas(c.Sections)},
 		{Name: "urls", Value: doc.Lines(func(yield func(any) bool) {
 			for i, a := range c.Addresses {
 				o := c.Outcomes[i]
 				arrival, _, status := c.End(i)
-				if !yield(covered{a.URL, a.Method, a.Weight, o.Fate.String(), o.By.String(), o.Line, o.Hops, arrival, status}) {
+				if !yield(covered{a.URL, a.Method, a.Weight, o.Fate.String(), o.By.String(), o.Line, o.Hops,
+					arrival, status}) {
 					return
 				}
 			}

@@ -13,7 +13,8 @@ var sections = []struct{ name, title, about string }{
 	{"", "At the top", ""},
 	{"site", "site", ""},
 	{"carriers", "carriers.NAME", "Each carrier by a name of your choice."},
-	{"domains", "domains, and defaults", "Each domain is a mapping with these keys, or its name alone."},
+	{"domains", "domains, and defaults",
+		"Each domain is a mapping with these keys, or its name alone."},
 	{"needed", "domains.needed.HOST", "A host is written with who needs it, or with a mapping."},
 	{"wanted", "wanted", "Of domains and carriers."},
 	{"policy", "policy", ""},
@@ -34,12 +35,14 @@ func EstatePage() doc.Doc {
 			doc.Copy(
 				"docs/schema/estate.json",
 			),
-			doc.Phrase(". Paths are relative to the file. An unknown key is an error that names the nearest "+
+			doc.Phrase(". Paths are relative to the file. An unknown key is an error that names the "+
+				"nearest "+
 				"one."),
 		)},
 	}
 	for _, s := range sections {
-		t := doc.Table{Sheet: s.title, Head: []string{"key", "type", "default", "example", "what it says"}}
+		t := doc.Table{Sheet: s.title,
+			Head: []string{"key", "type", "default", "example", "what it says"}}
 		for _, k := range estate.Keys() {
 			if k.Section != s.name {
 				continue
@@ -50,13 +53,15 @@ func EstatePage() doc.Doc {
 			}
 			t.Rows = append(
 				t.Rows,
-				[]doc.Cell{{Text: doc.Copy(k.Name)}, {Text: doc.Phrase(kind)}, {Text: doc.Phrase(k.Default)}, {Text: doc.Copy(k.Example)},
+				[]doc.Cell{{Text: doc.Copy(k.Name)}, {Text: doc.Phrase(kind)}, {Text: doc.Phrase(k.Default)},
+					{Text: doc.Copy(k.Example)},
 					{Text: doc.Phrase(k.Means)}},
 			)
 		}
 		blocks = append(blocks, doc.Heading{Level: 2, Text: s.title, About: s.about}, t)
 	}
-	return doc.Doc{Name: "estate", Title: "The estate file", Blocks: doc.Of(blocks...), Data: estateSchema()}
+	return doc.Doc{Name: "estate", Title: "The estate file", Blocks: doc.Of(blocks...),
+		Data: estateSchema()}
 }
 
 // estateSchema is a JSON Schema of the estate file, for editors.
@@ -71,7 +76,8 @@ func estateSchema() map[string]any {
 		return all
 	}
 	object := func(section string, without ...string) map[string]any {
-		return map[string]any{"type": "object", "additionalProperties": false, "properties": properties(section, without...)}
+		return map[string]any{"type": "object", "additionalProperties": false,
+			"properties": properties(section, without...)}
 	}
 	carrier := object("carriers")
 	carrier["required"] = []string{"by"}
@@ -80,13 +86,16 @@ func estateSchema() map[string]any {
 	wanted := object("wanted")
 	wanted["required"] = []string{"name", "type", "value"}
 	top := object("")
-	top["$schema"], top["title"] = "https://json-schema.org/draft/2020-12/schema", "The estate file of Upper Path"
+	top["$schema"], top["title"] = "https://json-schema.org/draft/2020-12/schema",
+		"The estate file of Upper Path"
 	top["required"] = []string{"canonical", "domains"}
 	top["$defs"] = map[string]any{
 		"site": object(
 			"site",
-		), "policy": object("policy"), "registry": object("registry"), "carrier": carrier, "domain": domain,
-		"defaults": object("domains", "name"), "wanted": wanted, "needed": object("needed"), "vantage": object("vantages"),
+		), "policy": object("policy"), "registry": object("registry"), "carrier": carrier,
+		"domain":   domain,
+		"defaults": object("domains", "name"), "wanted": wanted, "needed": object("needed"),
+		"vantage": object("vantages"),
 	}
 	return top
 }

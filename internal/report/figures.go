@@ -19,8 +19,8 @@ var figureNames = []string{"doors", "hops", "chains", "dates"}
 // Figures names the figures that can be drawn.
 func Figures() []string { return slices.Clone(figureNames) }
 
-// DrawFigure draws one figure alone, as SVG or PNG. The error is of the drawing; ok is false where there is nothing to
-// draw.
+// DrawFigure draws one figure alone, as SVG or PNG. The error is of the drawing; ok is false where
+// there is nothing to draw.
 func DrawFigure(c ForClient, name, format string) (data []byte, ok bool, err error) {
 	for _, f := range drawAll(doc.Scrubbed(c)) {
 		if f.name != name {
@@ -121,7 +121,9 @@ func (c ForClient) after(d web.Door) (doorState, bool) {
 
 // onTheWay leaves out what is said of the page on which visitors arrive: they were led there.
 func onTheWay(all []finding.Finding) []finding.Finding {
-	return slices.DeleteFunc(slices.Clone(all), func(f finding.Finding) bool { return f.Code.Row().About == "content" })
+	return slices.DeleteFunc(slices.Clone(all), func(f finding.Finding) bool {
+		return f.Code.Row().About == "content"
+	})
 }
 
 // doorsOf gives the doors of an audit, a pair a host.
@@ -235,7 +237,8 @@ func hopFigure(c ForClient) figure {
 		return figure{}
 	}
 	const left, row, long = 150, 46, 560
-	d := &doc.Drawing{Title: "Redirects from a door to its page", W: left + long + 190, H: 40 + float32(len(order))*row}
+	d := &doc.Drawing{Title: "Redirects from a door to its page", W: left + long + 190,
+		H: 40 + float32(len(order))*row}
 	d.Shout(8, 24, 13, doc.InkSoft, "start", "redirects")
 	var says []doc.Text
 	for i, k := range order {
@@ -244,13 +247,15 @@ func hopFigure(c ForClient) figure {
 		bar := func(at float32, n int, i doc.Ink, name string) {
 			wide := long * float32(n) / float32(most)
 			d.Box(left, at, max(2, wide), 15, i)
-			d.Say(left+max(2, wide)+8, at+13, 13, doc.InkText, "start", fmt.Sprintf("%s: %s", name, wording.Count(n, "door")))
+			d.Say(left+max(2, wide)+8, at+13, 13, doc.InkText, "start",
+				fmt.Sprintf("%s: %s", name, wording.Count(n, "door")))
 		}
 		bar(y+2, today[k], doc.InkSoft, c.todayWord())
 		if len(after) > 0 {
 			bar(y+20, after[k], doc.InkGood, c.afterWord())
-			says = append(says, doc.Phrasef("%s: %d %s, %d %s.", k, today[k], wording.LowerFirst(c.todayWord()), after[k],
-				wording.LowerFirst(c.afterWord())))
+			says = append(says,
+				doc.Phrasef("%s: %d %s, %d %s.", k, today[k], wording.LowerFirst(c.todayWord()), after[k],
+					wording.LowerFirst(c.afterWord())))
 		}
 	}
 	return figure{drawing: d, words: says}
@@ -264,7 +269,8 @@ func chainFigure(c ForClient) figure {
 	var shown []chain.Chain
 	seen := map[string]bool{}
 	for _, ch := range c.Today.Chains {
-		if ch.Probe != chain.Root || len(ch.Findings) == 0 || finding.Worst(ch.Findings) != finding.Error ||
+		if ch.Probe != chain.Root || len(ch.Findings) == 0 ||
+			finding.Worst(ch.Findings) != finding.Error ||
 			len(shown) == mostStations {
 			continue
 		}
@@ -312,7 +318,8 @@ func drawWay(d *doc.Drawing, ch chain.Chain, left, y, step float32) {
 		}
 		if !last {
 			d.Line(doc.InkSoft, 3, [2]float32{x + 14, y}, [2]float32{x + step - 14, y})
-			d.Polygon(doc.InkSoft, [2]float32{x + step - 14, y - 5}, [2]float32{x + step - 5, y}, [2]float32{x + step - 14, y + 5})
+			d.Polygon(doc.InkSoft, [2]float32{x + step - 14, y - 5}, [2]float32{x + step - 5, y},
+				[2]float32{x + step - 14, y + 5})
 			d.Say(x+step/2, y-8, 12, doc.InkSoft, "middle", statusText(h))
 		}
 		drawStation(d, x, y, tone)
@@ -320,13 +327,16 @@ func drawWay(d *doc.Drawing, ch chain.Chain, left, y, step float32) {
 			drawLock(d, x, y, ch.StoppedAt != nil && *ch.StoppedAt == i+skippedAt(i, skipped))
 		}
 		d.Say(x-12, y+28, 13, doc.InkText, "start", wording.Cut(h.URL.Host().Unicode(), 30))
-		d.Say(x-12, y+44, 12, doc.InkSoft, "start", wording.Cut(string(h.URL.Scheme())+" "+h.URL.Path(), 30))
+		d.Say(x-12, y+44, 12, doc.InkSoft, "start",
+			wording.Cut(string(h.URL.Scheme())+" "+h.URL.Path(), 30))
 	}
 	x := left + float32(len(hops)-1)*step
 	f := ch.Findings[0]
 	if ch.End == chain.Loop || ch.End == chain.Limit {
-		d.Line(doc.InkFail, 3, [2]float32{x, y - 12}, [2]float32{x, y - 24}, [2]float32{left, y - 24}, [2]float32{left, y - 12})
-		d.Polygon(doc.InkFail, [2]float32{left - 5, y - 17}, [2]float32{left + 5, y - 17}, [2]float32{left, y - 9})
+		d.Line(doc.InkFail, 3, [2]float32{x, y - 12}, [2]float32{x, y - 24}, [2]float32{left, y - 24},
+			[2]float32{left, y - 12})
+		d.Polygon(doc.InkFail, [2]float32{left - 5, y - 17}, [2]float32{left + 5, y - 17},
+			[2]float32{left, y - 9})
 	}
 	tone := doc.ToneOf(finding.Worst(ch.Findings))
 	d.Sign(x+26, y, tone)
@@ -343,8 +353,10 @@ func skippedAt(i, skipped int) int {
 func drawStation(d *doc.Drawing, x, y float32, t doc.Tone) {
 	octagon := func(r float32, i doc.Ink) {
 		k := r * 0.414
-		d.Polygon(i, [2]float32{x - k, y - r}, [2]float32{x + k, y - r}, [2]float32{x + r, y - k}, [2]float32{x + r, y + k},
-			[2]float32{x + k, y + r}, [2]float32{x - k, y + r}, [2]float32{x - r, y + k}, [2]float32{x - r, y - k})
+		d.Polygon(i, [2]float32{x - k, y - r}, [2]float32{x + k, y - r}, [2]float32{x + r, y - k},
+			[2]float32{x + r, y + k},
+			[2]float32{x + k, y + r}, [2]float32{x - k, y + r}, [2]float32{x - r, y + k},
+			[2]float32{x - r, y - k})
 	}
 	octagon(12, doc.InkOf(t))
 	octagon(9, doc.InkOf(t).Tinted())
@@ -395,7 +407,8 @@ func (c ForClient) datesOf() []dated {
 	held := map[string]bool{}
 	for _, ch := range c.Today.Chains {
 		for _, h := range ch.Hops {
-			if h.TLS == nil || h.TLS.NotAfter.IsZero() || ch.Probe != chain.Root || h.URL.Host() != ch.Entry.Host() {
+			if h.TLS == nil || h.TLS.NotAfter.IsZero() || ch.Probe != chain.Root ||
+				h.URL.Host() != ch.Entry.Host() {
 				continue
 			}
 			key := fmt.Sprint(h.TLS.Names, h.TLS.NotAfter)
@@ -403,7 +416,8 @@ func (c ForClient) datesOf() []dated {
 				held[key] = true
 				all = append(
 					all,
-					dated{h.TLS.NotAfter, "certificate", h.URL.Host().Unicode(), tone(h.TLS.NotAfter, 21*24*time.Hour)},
+					dated{h.TLS.NotAfter, "certificate", h.URL.Host().Unicode(),
+						tone(h.TLS.NotAfter, 21*24*time.Hour)},
 				)
 			}
 		}
@@ -411,11 +425,14 @@ func (c ForClient) datesOf() []dated {
 	if c.Survey != nil {
 		for _, d := range c.Survey.Domains {
 			if r := d.Registration; r != nil && r.Ends != nil {
-				all = append(all, dated{*r.Ends, "registration", unicodeName(d.Name), tone(*r.Ends, 60*24*time.Hour)})
+				all = append(all,
+					dated{*r.Ends, "registration", unicodeName(d.Name), tone(*r.Ends, 60*24*time.Hour)})
 			}
 		}
 	}
-	slices.SortStableFunc(all, func(a, b dated) int { return cmp.Or(a.at.Compare(b.at), cmp.Compare(a.about, b.about)) })
+	slices.SortStableFunc(all, func(a, b dated) int {
+		return cmp.Or(a.at.Compare(b.at), cmp.Compare(a.about, b.about))
+	})
 	return all
 }
 
@@ -437,7 +454,8 @@ func dateFigure(c ForClient) figure {
 		W:     left + long + 130,
 		H:     top + float32(len(shown))*row + 12,
 	}
-	for m := time.Date(from.Year(), from.Month()+1, 1, 0, 0, 0, 0, time.UTC); m.Before(to); m = m.AddDate(0, 1, 0) {
+	for m := time.Date(from.Year(), from.Month()+1, 1, 0, 0, 0, 0,
+		time.UTC); m.Before(to); m = m.AddDate(0, 1, 0) {
 		d.Line(doc.InkLine, 1, [2]float32{at(m), top - 8}, [2]float32{at(m), d.H - 8})
 		if m.Month()%3 == 1 && (at(m) < at(c.Made)-60 || at(m) > at(c.Made)+60) {
 			d.Say(at(m), 26, 12, doc.InkSoft, "middle", m.Format("Jan 2006"))
@@ -447,12 +465,14 @@ func dateFigure(c ForClient) figure {
 	d.Shout(at(c.Made), 26, 12, doc.InkText, "middle", "today")
 	var says []doc.Text
 	for r, one := range shown {
-		says = append(says, doc.Phrasef("%s of %s: %s.", one.what, one.about, one.at.Format("2 January 2006")))
+		says = append(says,
+			doc.Phrasef("%s of %s: %s.", one.what, one.about, one.at.Format("2 January 2006")))
 		y := top + float32(r)*row
 		x := at(one.at)
 		d.Say(8, y+14, 13, doc.InkText, "start", wording.Cut(one.about, 34))
 		d.Say(left-8, y+14, 12, doc.InkSoft, "end", one.what)
-		d.Line(doc.InkOf(one.tone), 3, [2]float32{min(x, at(c.Made)), y + 10}, [2]float32{max(x, at(c.Made)), y + 10})
+		d.Line(doc.InkOf(one.tone), 3, [2]float32{min(x, at(c.Made)), y + 10},
+			[2]float32{max(x, at(c.Made)), y + 10})
 		d.Polygon(
 			doc.InkOf(one.tone),
 			[2]float32{x, y + 3},

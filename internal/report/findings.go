@@ -37,8 +37,9 @@ func worst(all []finding.Finding) doc.Tone { return doc.ToneOf(finding.Worst(all
 // mostOfACode is how many findings of one code are shown one by one.
 const mostOfACode = 10
 
-// findingBlocks gives findings as blocks, errors before warnings. Those that say the same of different subjects are
-// one. Of very many with one code the first are shown, and how many more there are.
+// findingBlocks gives findings as blocks, errors before warnings. Those that say the same of
+// different subjects are one. Of very many with one code the first are shown, and how many more
+// there are.
 func findingBlocks(all []finding.Finding) []doc.Block {
 	order := make([]int32, len(all)) // and not the findings: a look over a long list has very many
 	for i := range order {
@@ -69,8 +70,10 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 	var rest []doc.Block
 	flush := func(code string) {
 		if len(rest) > 0 {
-			blocks = append(blocks, doc.Detail{Blocks: rest, Instead: doc.Phrasef("and %d more of %s; %s has them all", len(rest), code,
-				doc.Command("--format json"))})
+			blocks = append(blocks,
+				doc.Detail{Blocks: rest,
+					Instead: doc.Phrasef("and %d more of %s; %s has them all", len(rest), code,
+						doc.Command("--format json"))})
 		}
 		rest = nil
 	}
@@ -114,8 +117,8 @@ func viewFinding(f finding.Finding) doc.Finding {
 	}
 }
 
-// affects names the doors that a finding affects, and counts the old URLs, or names those where there are no doors; ""
-// where the subject says it all.
+// affects names the doors that a finding affects, and counts the old URLs, or names those where
+// there are no doors; "" where the subject says it all.
 func affects(f finding.Finding, most int) string {
 	var doors, urls []string
 	for _, e := range f.Entries {
@@ -128,7 +131,8 @@ func affects(f finding.Finding, most int) string {
 		}
 	}
 	switch {
-	case len(doors) == 0 && len(urls) < 2, len(doors) == 1 && strings.HasPrefix(f.Subject, doors[0]) && len(urls) == 0:
+	case len(doors) == 0 && len(urls) < 2,
+		len(doors) == 1 && strings.HasPrefix(f.Subject, doors[0]) && len(urls) == 0:
 		return ""
 	case len(doors) == 0:
 		return "affects " + wording.Few(urls, most)
@@ -138,7 +142,8 @@ func affects(f finding.Finding, most int) string {
 	return "affects " + wording.Few(doors, most) + ", and " + wording.Count(len(urls), "old URL")
 }
 
-// readable gives the host of a subject in U-labels where it is written in A-labels; "" where it is not.
+// readable gives the host of a subject in U-labels where it is written in A-labels; "" where it is
+// not.
 func readable(subject string) string {
 	if !strings.Contains(subject, "xn--") {
 		return ""
@@ -201,7 +206,8 @@ func inWords(all []finding.Finding) []finding.Finding {
 	return made
 }
 
-// inWordsOne gives the same finding by finding, so that very many need no more memory than they have.
+// inWordsOne gives the same finding by finding, so that very many need no more memory than they
+// have.
 func inWordsOne(all []finding.Finding) doc.Sequence {
 	return func(yield func(any) bool) {
 		for i := range all {

@@ -65,8 +65,10 @@ func Followed(f ForFollowed) doc.Doc {
 	if f.Strangers > 0 {
 		blocks = append(
 			blocks,
-			doc.Paragraph{Gap: true, Soft: true, Text: doc.Phrasef("%s of the list %s no URL of the domains that are "+
-				"meant, and nobody asked.", wording.Count(f.Strangers, "line"), wording.Verb(f.Strangers, "is", "are"))},
+			doc.Paragraph{Gap: true, Soft: true,
+				Text: doc.Phrasef("%s of the list %s no URL of the domains that are "+
+					"meant, and nobody asked.", wording.Count(f.Strangers, "line"),
+					wording.Verb(f.Strangers, "is", "are"))},
 		)
 	}
 	noted(f.Notes, func(b doc.Block) bool {
@@ -98,7 +100,8 @@ func (f ForFollowed) verdict(all *old.MetArea) doc.Verdict {
 	}
 	of := "Of " + wording.Count(all.All.URLs, "old URL")
 	if all.All.Weight > 0 {
-		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.All.URLs, "old URL"), all.All.Weight)
+		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.All.URLs, "old URL"),
+			all.All.Weight)
 	}
 	tone := doc.Good
 	var parts []string
@@ -123,8 +126,11 @@ func (f ForFollowed) totals(all *old.MetArea) doc.Table {
 	t := doc.Table{Sheet: "totals", Head: []string{"where they arrive", "old URLs", "weight", "share"}}
 	row := func(says string, s old.Share, tone doc.Tone) {
 		if s.URLs > 0 {
-			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(says), Tone: tone}, {Text: doc.Phrase(fmt.Sprint(s.URLs)), Tone: doc.Plain},
-				{Text: doc.Phrase(fmt.Sprint(s.Weight)), Tone: doc.Plain}, {Text: doc.Phrase(shareOf(s, all.All)), Tone: doc.Plain}})
+			t.Rows = append(t.Rows,
+				[]doc.Cell{{Text: doc.Phrase(says), Tone: tone},
+					{Text: doc.Phrase(fmt.Sprint(s.URLs)), Tone: doc.Plain},
+					{Text: doc.Phrase(fmt.Sprint(s.Weight)), Tone: doc.Plain},
+					{Text: doc.Phrase(shareOf(s, all.All)), Tone: doc.Plain}})
 		}
 	}
 	for _, m := range old.Mets() {
@@ -148,13 +154,15 @@ func (f ForFollowed) worst(all *old.MetArea) []doc.Block {
 		if w.Says != "" {
 			says = w.Says
 		}
-		l.Items = append(l.Items, doc.Cat(doc.Phrase(before), doc.Copy(wording.Cut(w.URL, 90)), doc.Text{{As: doc.Break}},
-			doc.Phrase(metWords[w.Met].tone.Sign()+" "+says)))
+		l.Items = append(l.Items,
+			doc.Cat(doc.Phrase(before), doc.Copy(wording.Cut(w.URL, 90)), doc.Text{{As: doc.Break}},
+				doc.Phrase(metWords[w.Met].tone.Sign()+" "+says)))
 	}
 	blocks := []doc.Block{l}
 	if n := all.Wrong().URLs - len(f.Worst); n > 0 {
-		blocks = append(blocks, doc.Paragraph{Soft: true, Text: doc.Phrasef("and %d more; %s and %s show them all", n,
-			doc.Command("--chains"), doc.Command("--format csv"))})
+		blocks = append(blocks,
+			doc.Paragraph{Soft: true, Text: doc.Phrasef("and %d more; %s and %s show them all", n,
+				doc.Command("--chains"), doc.Command("--format csv"))})
 	}
 	return blocks
 }
@@ -167,7 +175,8 @@ func (f ForFollowed) domains(all *old.MetArea) doc.Table {
 	}{
 		{"as planned", []old.Met{old.RightPage, old.GoneRight}}, {"home", []old.Met{old.MetHome}},
 		{"other page", []old.Met{old.OtherPage, old.NotMoved, old.Insecure}},
-		{"nowhere", []old.Met{old.NoPage, old.Stopped, old.Astray, old.NoAnswer}}, {"unseen", []old.Met{old.NotSeen}},
+		{"nowhere", []old.Met{old.NoPage, old.Stopped, old.Astray, old.NoAnswer}},
+		{"unseen", []old.Met{old.NotSeen}},
 	}
 	sum := func(a *old.MetArea, mets []old.Met) (s old.Share) {
 		for _, m := range mets {
@@ -206,8 +215,9 @@ func (f ForFollowed) sheet(yield func(doc.Block) bool) {
 		if o.Status > 0 {
 			status = fmt.Sprint(o.Status)
 		}
-		piece.Rows = append(piece.Rows, []string{o.URL, fmt.Sprint(o.Weight), o.Method, o.Met.String(), o.Arrival, status,
-			fmt.Sprint(o.Hops), strings.Join(o.Codes, " "), o.Says})
+		piece.Rows = append(piece.Rows,
+			[]string{o.URL, fmt.Sprint(o.Weight), o.Method, o.Met.String(), o.Arrival, status,
+				fmt.Sprint(o.Hops), strings.Join(o.Codes, " "), o.Says})
 		if len(piece.Rows) == sheetPiece {
 			if !yield(piece) {
 				return
@@ -255,16 +265,21 @@ func (f ForFollowed) data(all *old.MetArea) doc.Object {
 		Says     string   `json:"says,omitempty"`
 	}
 	return doc.Object{
-		{Name: "schema", Value: "upperpath/old-urls/1"}, {Name: "file", Value: f.Source}, {Name: "vantage", Value: f.Vantage}, {Name: "started", Value: f.Started},
-		{Name: "listed", Value: f.Total}, {Name: "strangers", Value: f.Strangers}, {Name: "total", Value: all.All}, {Name: "mets", Value: metsOf(all)}, {Name: "long", Value: f.Long},
+		{Name: "schema", Value: "upperpath/old-urls/1"}, {Name: "file", Value: f.Source},
+		{Name: "vantage", Value: f.Vantage}, {Name: "started", Value: f.Started},
+		{Name: "listed", Value: f.Total}, {Name: "strangers", Value: f.Strangers},
+		{Name: "total", Value: all.All}, {Name: "mets", Value: metsOf(all)},
+		{Name: "long", Value: f.Long},
 		{Name: "domains", Value: areas},
 		{Name: "urls", Value: doc.Lines(func(yield func(any) bool) {
 			for o := range f.All {
-				if !yield(followed{o.URL, o.Method, o.Weight, o.Met.String(), o.Arrival, o.Status, o.Hops, o.Codes, o.Says}) {
+				if !yield(followed{o.URL, o.Method, o.Weight, o.Met.String(), o.Arrival, o.Status, o.Hops,
+					o.Codes, o.Says}) {
 					return
 				}
 			}
 		})},
-		{Name: "findings", Value: inWordsOne(f.Findings)}, {Name: "notes", Value: append([]string{}, f.Notes...)},
+		{Name: "findings", Value: inWordsOne(f.Findings)},
+		{Name: "notes", Value: append([]string{}, f.Notes...)},
 	}
 }

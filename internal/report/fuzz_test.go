@@ -35,7 +35,8 @@ var odd = []string{
 	"",
 }
 
-// FuzzCSV writes cells, and reads the table with a parser of CSV: each comes back, and none is a formula.
+// FuzzCSV writes cells, and reads the table with a parser of CSV: each comes back, and none is a
+// formula.
 func FuzzCSV(f *testing.F) {
 	for _, s := range odd {
 		f.Add(s, s)
@@ -45,15 +46,17 @@ func FuzzCSV(f *testing.F) {
 			return
 		}
 		a, b = doc.Scrubbed(a), doc.Scrubbed(b)
-		r := csv.NewReader(strings.NewReader(writtenAs(t, "csv", doc.Doc{Blocks: doc.Of(doc.Data{Head: []string{"one", "two"},
-			Rows: [][]string{{a, b}, {"last", ""}}})}, doc.Style{})))
+		r := csv.NewReader(strings.NewReader(
+			writtenAs(t, "csv", doc.Doc{Blocks: doc.Of(doc.Data{Head: []string{"one", "two"},
+				Rows: [][]string{{a, b}, {"last", ""}}})}, doc.Style{})))
 		all, err := r.ReadAll()
 		require.NoError(t, err)
 		require.Len(t, all, 3)
 		for i, want := range []string{a, b} {
 			got := all[1][i]
 			require.Equal(t, want, strings.TrimPrefix(got, map[bool]string{true: "'"}[got != want]))
-			require.False(t, got != "@" && got != "" && strings.ContainsRune("=+-@\t\r", rune(got[0])), "%q", got)
+			require.False(t, got != "@" && got != "" && strings.ContainsRune("=+-@\t\r", rune(got[0])), "%q",
+				got)
 		}
 	})
 }
@@ -68,7 +71,8 @@ func FuzzJSON(f *testing.F) {
 		require.NoError(t, doc.JSON(&b, map[string]string{"x": s}))
 		require.NotContains(t, strings.TrimSuffix(b.String(), "\n"), "\x1b")
 		for line := range strings.Lines(b.String()) {
-			require.Negative(t, strings.IndexFunc(strings.TrimSuffix(line, "\n"), problem.Hostile), "%q", line)
+			require.Negative(t, strings.IndexFunc(strings.TrimSuffix(line, "\n"), problem.Hostile), "%q",
+				line)
 		}
 		var again map[string]string
 		require.NoError(t, json.Unmarshal(b.Bytes(), &again))
@@ -78,7 +82,8 @@ func FuzzJSON(f *testing.F) {
 	})
 }
 
-// FuzzHTML writes a page, and reads it with a parser of HTML: what was put in is text there, and no element.
+// FuzzHTML writes a page, and reads it with a parser of HTML: what was put in is text there, and no
+// element.
 func FuzzHTML(f *testing.F) {
 	for _, s := range odd {
 		f.Add(s)
@@ -88,7 +93,8 @@ func FuzzHTML(f *testing.F) {
 		u := web.MustParseURL("http://a.example/")
 		c := chain.Chain{Entry: u, Arrival: u, Probe: chain.Root, End: chain.Page,
 			Hops: []chain.Answer{
-				{URL: u, Status: 301, Location: s, Detail: s, TLS: &chain.TLS{Version: s, Issuer: s, Names: []string{s}}},
+				{URL: u, Status: 301, Location: s, Detail: s,
+					TLS: &chain.TLS{Version: s, Issuer: s, Names: []string{s}}},
 			},
 			Findings: []finding.Finding{finding.New(finding.Loop, s, s, s, nil)}}
 		a := &chain.Audit{
@@ -123,7 +129,8 @@ func FuzzHTML(f *testing.F) {
 	})
 }
 
-// FuzzProse breaks lines of Markdown: no word is lost, and nothing that is kept in one piece is broken.
+// FuzzProse breaks lines of Markdown: no word is lost, and nothing that is kept in one piece is
+// broken.
 func FuzzProse(f *testing.F) {
 	f.Add(
 		"It worked if it shows it. "+strings.Repeat("word ", 60),
@@ -137,7 +144,8 @@ func FuzzProse(f *testing.F) {
 		said := doc.Cat(doc.Phrase(doc.Unmarked(s)), doc.Phrase(" "), doc.Copy(value))
 		lines := doc.Lay(doc.MdText(said, false), 40, doc.Style{})
 		require.Contains(t, strings.Join(lines, "\n"), doc.CodeText(value, false))
-		require.Equal(t, strings.Fields(doc.MdText(said, false).String()), strings.Fields(strings.Join(lines, " ")))
+		require.Equal(t, strings.Fields(doc.MdText(said, false).String()),
+			strings.Fields(strings.Join(lines, " ")))
 		plain := doc.Lay(said, 40, doc.Style{})
 		require.Contains(t, strings.Join(plain, "\n"), value)
 	})

@@ -60,12 +60,14 @@ func Gathered(g *old.Gathering, path string) doc.Doc {
 	for _, s := range g.Sources() {
 		left := s.Lines - s.Kept
 		out += left
-		t.Rows = append(t.Rows, doc.Cells(s.Name, fmt.Sprint(s.Lines), fmt.Sprint(s.Kept), fmt.Sprint(left)))
+		t.Rows = append(t.Rows,
+			doc.Cells(s.Name, fmt.Sprint(s.Lines), fmt.Sprint(s.Kept), fmt.Sprint(left)))
 		from := gatheredFrom{s.Name, s.Lines, s.Kept, s.Out, nil}
 		if s.Odd.Count > 0 {
 			from.Odd = &s.Odd
-			odd.Items = append(odd.Items, doc.Cat(doc.Phrasef("%s of %s, such as ", wording.Count(int(s.Odd.Count), "weight"), s.Name),
-				doc.Copy(wording.Cut(s.Odd.Examples[0], 100))))
+			odd.Items = append(odd.Items,
+				doc.Cat(doc.Phrasef("%s of %s, such as ", wording.Count(int(s.Odd.Count), "weight"), s.Name),
+					doc.Copy(wording.Cut(s.Odd.Examples[0], 100))))
 		}
 		data.Sources = append(data.Sources, from)
 		for why, o := range s.Out {
@@ -78,11 +80,13 @@ func Gathered(g *old.Gathering, path string) doc.Doc {
 	}
 	v := doc.Verdict{
 		Tone: doc.Good,
-		Says: doc.Phrasef("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"), weight,
+		Says: doc.Phrasef("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"),
+			weight,
 			wording.Count(int(out), "line")),
 	}
 	if urls == 0 {
-		v = doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef("No old URL was found; %s left out.", wording.Count(int(out), "line"))}
+		v = doc.Verdict{Tone: doc.Failed,
+			Says: doc.Phrasef("No old URL was found; %s left out.", wording.Count(int(out), "line"))}
 	} else {
 		v.Next = doc.Cat(doc.Phrase("They are in "), doc.Copy(path), doc.Phrase("."))
 	}
@@ -90,7 +94,9 @@ func Gathered(g *old.Gathering, path string) doc.Doc {
 	l := doc.List{Title: "Left out", More: doc.Command("--format json") + " has them all"}
 	for _, why := range slices.Sorted(maps.Keys(reasons)) {
 		o := reasons[why]
-		l.Items = append(l.Items, doc.Cat(doc.Phrasef("%d: %s, such as ", o.Count, why), doc.Copy(wording.Cut(o.Examples[0], 100))))
+		l.Items = append(l.Items,
+			doc.Cat(doc.Phrasef("%d: %s, such as ", o.Count, why),
+				doc.Copy(wording.Cut(o.Examples[0], 100))))
 	}
 	if len(l.Items) > 0 {
 		blocks = append(blocks, l)
@@ -123,7 +129,8 @@ func crawlNotes(c old.Crawl) []doc.Block {
 	say(c.Unseen, "URL", "%s that did not answer")
 	say(c.Barred, "URL", "%s that robots.txt keeps out, or whose robots.txt nobody could read")
 	say(c.TooDeep, "link", "%s to what is more links away than "+doc.Command("--depth"))
-	say(c.TooMany, "link", "%s to what is beyond "+doc.Command("--most-pages")+", too long, or of a list that has no end")
+	say(c.TooMany, "link",
+		"%s to what is beyond "+doc.Command("--most-pages")+", too long, or of a list that has no end")
 	say(c.Strangers, "link", "%s to other ports of its hosts")
 	say(c.Waiting, "URL", "%s that were still waiting when it was cut off")
 	if len(l.Items) == 0 {

@@ -17,8 +17,10 @@ import (
 	"upperpath.example/upperpath/internal/doc"
 )
 
-// evilText begins a line of its own, clears a terminal, turns the order of what is read, and tries markup.
-const evilText = "e\nFORGED: all is well\r\n\x1b[2J\u009b31m\u202eFORGED <script>FORGED</script>|```FORGED"
+// evilText begins a line of its own, clears a terminal, turns the order of what is read, and tries
+// markup.
+const evilText = "e\nFORGED: all is well\r\n" +
+	"\x1b[2J\u009b31m\u202eFORGED <script>FORGED</script>|```FORGED"
 
 // spoil appends a text to every text of a value, as far as they can be set.
 func spoil(v reflect.Value, with string) {
@@ -57,12 +59,15 @@ func outputs(t *testing.T, with string) map[string]string {
 	for _, path := range caseFiles(t) {
 		archive, err := txtar.ParseFile(path)
 		require.NoError(t, err)
-		for name, d := range docsOf(t, path, archive, func(model any) { spoil(reflect.ValueOf(model), with) }) {
+		for name, d := range docsOf(t, path, archive, func(model any) {
+			spoil(reflect.ValueOf(model), with)
+		}) {
 			for _, format := range doc.Formats() {
 				if format == "csv" && d.Name == "import" {
 					continue // a working file, kept to the letter
 				}
-				all[filepath.Base(path)+" "+name+"."+format] = writtenAs(t, format, d, doc.Style{Width: 100, Detail: true})
+				all[filepath.Base(path)+" "+name+"."+format] = writtenAs(t, format, d,
+					doc.Style{Width: 100, Detail: true})
 			}
 		}
 	}
@@ -71,7 +76,8 @@ func outputs(t *testing.T, with string) map[string]string {
 
 // TestNoTextForgesALine spoils every text of every model, and reads what all writers make of it.
 func TestNoTextForgesALine(t *testing.T) {
-	markdown := goldmark.New(goldmark.WithExtensions(extension.Table), goldmark.WithRendererOptions(rendered.WithUnsafe()))
+	markdown := goldmark.New(goldmark.WithExtensions(extension.Table),
+		goldmark.WithRendererOptions(rendered.WithUnsafe()))
 	forged := regexp.MustCompile(`(?m)^[ |>*#-]*FORGED`)
 	plain := outputs(t, "e")
 	for name, text := range outputs(t, evilText) {
@@ -92,8 +98,8 @@ func TestNoTextForgesALine(t *testing.T) {
 	require.Greater(t, len(plain), 100)
 }
 
-// TestWhatIsDecodedForAReaderHoldsNothingHostile shows rules whose percent-encoding stands for what a terminal would
-// obey.
+// TestWhatIsDecodedForAReaderHoldsNothingHostile shows rules whose percent-encoding stands for what
+// a terminal would obey.
 func TestWhatIsDecodedForAReaderHoldsNothingHostile(t *testing.T) {
 	for _, old := range []string{
 		"a.example/%C2%9B31m", "a.example/%C3%B8%E2%80%AE", "xn--mllehuset-l8a.example/%0A%C3%B8%1B[2J",
@@ -103,7 +109,8 @@ func TestWhatIsDecodedForAReaderHoldsNothingHostile(t *testing.T) {
 	assert.Equal(t, "møllehuset.example/ø", shown("xn--mllehuset-l8a.example/%C3%B8"))
 }
 
-// TestNothingToStraightenIsNoProof says of rules that lead round without end no more than that nothing was found.
+// TestNothingToStraightenIsNoProof says of rules that lead round without end no more than that
+// nothing was found.
 func TestNothingToStraightenIsNoProof(t *testing.T) {
 	text := writtenAs(t, "text", Straightened(nil, "rules.csv", false), doc.Style{})
 	assert.Contains(t, text, "upperpath prove")

@@ -24,7 +24,8 @@ type Imported struct {
 	All         bool      // every difference is shown by itself
 	Added       string    // the file to which the rules were added; "" for none
 
-	Widened, Merged, Untracked int // lines taken for both schemes and hosts, said twice, without their tracking
+	// lines taken for both schemes and hosts, said twice, without their tracking
+	Widened, Merged, Untracked int
 	Relative                   int // lines that lead to a path of their own host
 }
 
@@ -80,9 +81,11 @@ func Import(m Imported) doc.Doc {
 		blocks = append(blocks, linesList("Not translated: check these by hand", doc.Failed, m.Skipped))
 	}
 	if len(m.Undecided) > 0 {
-		l := doc.List{Title: "Undecided: no new address yet", Tone: doc.Warned, More: doc.Command("--format json") + " has them all"}
+		l := doc.List{Title: "Undecided: no new address yet", Tone: doc.Warned,
+			More: doc.Command("--format json") + " has them all"}
 		for _, s := range m.Undecided {
-			l.Items = append(l.Items, doc.Cat(doc.Phrasef("line %d: ", s.Line), doc.Copy(wording.Cut(s.Text, 90))))
+			l.Items = append(l.Items,
+				doc.Cat(doc.Phrasef("line %d: ", s.Line), doc.Copy(wording.Cut(s.Text, 90))))
 		}
 		blocks = append(blocks, l)
 	}
@@ -91,7 +94,8 @@ func Import(m Imported) doc.Doc {
 		blocks = append(blocks, linesList("No rule: a door does this anyway", doc.Good, m.Anyway))
 	}
 	if len(m.Beside) > 0 {
-		blocks = append(blocks, linesList("Beside redirects, and of weight for the move", doc.Noted, m.Beside))
+		blocks = append(blocks,
+			linesList("Beside redirects, and of weight for the move", doc.Noted, m.Beside))
 	}
 	if len(m.Differences) > 0 {
 		l := doc.List{Title: "Where these rules answer differently from the file", Tone: doc.Warned,
@@ -118,7 +122,8 @@ func Import(m Imported) doc.Doc {
 			m.sheet(yield)
 		},
 		Data: doc.Object{
-			{Name: "schema", Value: "upperpath/import/1"}, {Name: "file", Value: m.File}, {Name: "added", Value: doc.IfSaid(m.Added)},
+			{Name: "schema", Value: "upperpath/import/1"}, {Name: "file", Value: m.File},
+			{Name: "added", Value: doc.IfSaid(m.Added)},
 			{Name: "rules", Value: doc.Lines(func(yield func(any) bool) {
 				for r := range m.Rules {
 					if !yield(r) {
@@ -126,21 +131,27 @@ func Import(m Imported) doc.Doc {
 					}
 				}
 			})},
-			{Name: "skipped", Value: append([]Skipped{}, m.Skipped...)}, {Name: "differences", Value: append([]Difference{}, m.Differences...)},
-			{Name: "undecided", Value: append([]Skipped{}, m.Undecided...)}, {Name: "anyway", Value: doc.IfAny(m.Anyway)}, {Name: "beside", Value: doc.IfAny(m.Beside)},
-			{Name: "widened", Value: ifMore(m.Widened)}, {Name: "merged", Value: ifMore(m.Merged)}, {Name: "untracked", Value: ifMore(m.Untracked)},
+			{Name: "skipped", Value: append([]Skipped{}, m.Skipped...)},
+			{Name: "differences", Value: append([]Difference{}, m.Differences...)},
+			{Name: "undecided", Value: append([]Skipped{}, m.Undecided...)},
+			{Name: "anyway", Value: doc.IfAny(m.Anyway)}, {Name: "beside", Value: doc.IfAny(m.Beside)},
+			{Name: "widened", Value: ifMore(m.Widened)}, {Name: "merged", Value: ifMore(m.Merged)},
+			{Name: "untracked", Value: ifMore(m.Untracked)},
 		},
 	}
 }
 
-// mostImported is how many rules are shown where nobody asks for all; the working file has every one.
+// mostImported is how many rules are shown where nobody asks for all; the working file has every
+// one.
 const mostImported = 1000
 
 // sheet is the working file, in pieces: rules as the estate reads them.
 func (m Imported) sheet(yield func(doc.Block) bool) {
-	piece := doc.Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"}, Exact: true, Goes: true}
+	piece := doc.Data{Sheet: "rules", Head: []string{"old", "new", "status", "query", "note"},
+		Exact: true, Goes: true}
 	for r := range m.Rules {
-		if piece.Rows = append(piece.Rows, []string{r.Old, r.New, r.Status, r.Query, ""}); len(piece.Rows) == sheetPiece {
+		if piece.Rows = append(piece.Rows,
+			[]string{r.Old, r.New, r.Status, r.Query, ""}); len(piece.Rows) == sheetPiece {
 			if !yield(piece) {
 				return
 			}
@@ -165,7 +176,9 @@ func ifMore(n int) func() any {
 func linesList(title string, tone doc.Tone, lines []Skipped) doc.List {
 	l := doc.List{Title: title, Tone: tone, More: doc.Command("--all") + " shows them all"}
 	for _, s := range lines {
-		l.Items = append(l.Items, doc.Cat(doc.Phrasef("line %d: ", s.Line), doc.Copy(wording.Cut(s.Text, 90)), doc.NewLine, doc.Phrase(s.Reason)))
+		l.Items = append(l.Items,
+			doc.Cat(doc.Phrasef("line %d: ", s.Line), doc.Copy(wording.Cut(s.Text, 90)), doc.NewLine,
+				doc.Phrase(s.Reason)))
 	}
 	return l
 }
@@ -175,30 +188,39 @@ func takenWider(m Imported) []doc.Block {
 	var blocks []doc.Block
 	say := func(n int, format string) {
 		if n > 0 {
-			blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, wording.Count(n, "line")), Soft: true, Gap: len(blocks) == 0})
+			blocks = append(blocks,
+				doc.Paragraph{Text: doc.Phrasef(format, wording.Count(n, "line")), Soft: true,
+					Gap: len(blocks) == 0})
 		}
 	}
-	say(m.Widened, "%s named one scheme, or the www of a domain, and became a rule for http and https, apex and www: no "+
-		"other line says otherwise of those.")
+	say(m.Widened,
+		"%s named one scheme, or the www of a domain, and became a rule for http and https, apex and "+
+			"www: no "+
+			"other line says otherwise of those.")
 	say(m.Merged, "%s said the same of the other scheme or host, and is in that rule.")
 	say(
 		m.Relative,
-		"%s led to a path of the host that was asked; the rule of an apex leads its www there too, to the apex.",
+		"%s led to a path of the host that was asked; the rule of an apex leads its www there too, to "+
+			"the apex.",
 	)
-	say(m.Untracked, "%s held parameters that only follow visitors (utm_source, gclid and their kind), which are no "+
-		"conditions.")
+	say(m.Untracked,
+		"%s held parameters that only follow visitors (utm_source, gclid and their kind), which are no "+
+			"conditions.")
 	return blocks
 }
 
 func importVerdict(m Imported) doc.Verdict {
 	v := doc.Verdict{
 		Tone: doc.Good,
-		Says: doc.Phrasef("%s made from %s; %s not translated, %s.", wording.Count(m.Count, "rule"), m.File,
+		Says: doc.Phrasef("%s made from %s; %s not translated, %s.", wording.Count(m.Count, "rule"),
+			m.File,
 			wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference")),
 	}
 	if len(m.Undecided) > 0 {
-		v.Says = doc.Phrasef("%s made from %s; %s not translated, %d undecided, %s.", wording.Count(m.Count, "rule"), m.File,
-			wording.Count(len(m.Skipped), "line"), len(m.Undecided), wording.Count(len(m.Differences), "difference"))
+		v.Says = doc.Phrasef("%s made from %s; %s not translated, %d undecided, %s.",
+			wording.Count(m.Count, "rule"), m.File,
+			wording.Count(len(m.Skipped), "line"), len(m.Undecided),
+			wording.Count(len(m.Differences), "difference"))
 	}
 	if len(m.Differences)+len(m.Undecided) > 0 {
 		v.Tone = doc.Warned
@@ -214,7 +236,8 @@ func importVerdict(m Imported) doc.Verdict {
 			doc.Phrase(" says whether they lead on."),
 		)
 	case m.Count > 0:
-		v.Next = doc.Cat(doc.Phrase("Nothing was added; "), doc.Copy("--add"), doc.Phrase(" adds them to the estate's rules."))
+		v.Next = doc.Cat(doc.Phrase("Nothing was added; "), doc.Copy("--add"),
+			doc.Phrase(" adds them to the estate's rules."))
 	}
 	return v
 }
@@ -244,7 +267,8 @@ func gathered(all []Difference) []Difference {
 			)
 		default:
 			d.Says = fmt.Sprintf(
-				"line %d of the file comes first and takes it, as it takes other URLs of lines %s; here those win, which are "+
+				"line %d of the file comes first and takes it, as it takes other URLs of lines %s; here "+
+					"those win, which are "+
 					"more specific.",
 				d.Line,
 				strings.Trim(strings.ReplaceAll(fmt.Sprint(lines), " ", ", "), "[]"),

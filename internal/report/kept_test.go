@@ -33,9 +33,12 @@ func seeds(f *testing.F, pattern string, of func(*txtar.Archive) [][]byte) {
 	}
 }
 
-// FuzzKeptAudit reads records of the store that are damaged: they are refused, or every writer takes them.
+// FuzzKeptAudit reads records of the store that are damaged: they are refused, or every writer
+// takes them.
 func FuzzKeptAudit(f *testing.F) {
-	seeds(f, "testdata/audits/*.txtar", func(a *txtar.Archive) [][]byte { return [][]byte{a.Files[0].Data} })
+	seeds(f, "testdata/audits/*.txtar", func(a *txtar.Archive) [][]byte {
+		return [][]byte{a.Files[0].Data}
+	})
 	for _, damaged := range []string{
 		`{"schema":"upperpath/audit/1","chains":[{"entry":"http://a.example/","hops":[]}]}`,
 		`{"schema":"upperpath/audit/1","chains":[{"entry":"http://a.example/","arrival":"http://a.example/","hops":[{"url":"http://a.example/","status":301}],"end":"loop"}]}`,
@@ -94,9 +97,13 @@ func FuzzKeptSurvey(f *testing.F) {
 			return
 		}
 		v.Findings = append(v.Findings, survey.Judge{Now: now}.All(&v)...)
-		writeDocs(t, map[string]doc.Doc{"survey": Survey(&v, true), "compare": Compare("survey", "1", "2", recheck.Compare(recheck.Of(&v, nil), recheck.Of(&v, nil), nil, now))})
+		writeDocs(t,
+			map[string]doc.Doc{"survey": Survey(&v, true),
+				"compare": Compare("survey", "1", "2",
+					recheck.Compare(recheck.Of(&v, nil), recheck.Of(&v, nil), nil, now))})
 		last, before := survey.Latest([]*survey.Survey{&v, &v})
-		p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages, Now: now,
+		p := plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules,
+			Pages: e.Pages, Now: now,
 			Survey: last, Earlier: before})
 		writeDocs(t, map[string]doc.Doc{"plan": Plan(p)})
 		for _, s := range Sheets(p) {

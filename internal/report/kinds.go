@@ -56,17 +56,23 @@ func kindsData(all []finding.Row) any {
 
 // Kinds is the table of findings, a row each.
 func Kinds() doc.Doc {
-	t := doc.Table{Sheet: "findings", Head: []string{"finding", "in plain words", "what it means"}, Order: true}
+	t := doc.Table{Sheet: "findings", Head: []string{"finding", "in plain words", "what it means"},
+		Order: true}
 	for _, k := range finding.Rows() {
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(k.Name), Tone: doc.ToneOf(k.Severity)}, {Text: doc.Phrase(k.Plain)}, {Text: doc.Phrase(k.Means)}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(k.Name), Tone: doc.ToneOf(k.Severity)}, {Text: doc.Phrase(k.Plain)},
+				{Text: doc.Phrase(k.Means)}})
 	}
-	return doc.Doc{Name: "findings", Blocks: doc.Of(t, doc.Paragraph{Text: doc.Cat(doc.Phrase("✗ error, ! warning, i note. One of them: "),
-		doc.Copy("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Rows())}
+	return doc.Doc{Name: "findings",
+		Blocks: doc.Of(t,
+			doc.Paragraph{Text: doc.Cat(doc.Phrase("✗ error, ! warning, i note. One of them: "),
+				doc.Copy("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Rows())}
 }
 
 // Explain is the page of one finding.
 func Explain(k finding.Row) doc.Doc {
-	facts := doc.Facts{{Name: "means", Value: doc.Phrase(k.Means)}, {Name: "a visitor meets", Value: doc.Phrase(k.Meets)},
+	facts := doc.Facts{{Name: "means", Value: doc.Phrase(k.Means)},
+		{Name: "a visitor meets", Value: doc.Phrase(k.Meets)},
 		{Name: "what to do", Value: doc.Phrase(withHelp(k.Do, k.Help))}}
 	if k.Milder != "" {
 		facts = append(facts, doc.Fact{Name: "less grave", Value: doc.Phrase(k.Milder)})
@@ -77,14 +83,17 @@ func Explain(k finding.Row) doc.Doc {
 	for _, c := range causesOf(k) {
 		facts = append(
 			facts,
-			doc.Fact{Name: c.Name, Value: doc.Phrase(c.Means + " It shows: " + wording.LowerFirst(c.Shows) + " → " + c.Do)},
+			doc.Fact{Name: c.Name,
+				Value: doc.Phrase(c.Means + " It shows: " + wording.LowerFirst(c.Shows) + " → " + c.Do)},
 		)
 	}
 	return doc.Doc{Name: "finding", Blocks: doc.Of(
-		doc.Verdict{Tone: doc.ToneOf(k.Severity), Says: doc.Cat(doc.Text{{Text: k.Name, As: doc.Strong}}, doc.Phrasef(": %s", k.Plain))},
+		doc.Verdict{Tone: doc.ToneOf(k.Severity),
+			Says: doc.Cat(doc.Text{{Text: k.Name, As: doc.Strong}}, doc.Phrasef(": %s", k.Plain))},
 		doc.Paragraph{Text: doc.Phrasef("%s, about %s", k.Severity, k.About), Soft: true}, facts,
 		doc.Data{Sheet: "finding", Head: []string{"code", "plain", "severity", "means", "meets", "do"},
-			Rows: [][]string{{k.Name, k.Plain, string(k.Severity), k.Means, k.Meets, doc.Unmarked(withHelp(k.Do, k.Help))}}},
+			Rows: [][]string{{k.Name, k.Plain, string(k.Severity), k.Means, k.Meets,
+				doc.Unmarked(withHelp(k.Do, k.Help))}}},
 	), Data: kindsData([]finding.Row{k})}
 }
 
@@ -97,8 +106,10 @@ func causesOf(k finding.Row) []finding.CauseKind {
 func ExplainCause(c finding.CauseKind) doc.Doc {
 	return doc.Doc{Name: "cause", Blocks: doc.Of(
 		doc.Verdict{Says: doc.Cat(doc.Text{{Text: c.Name, As: doc.Strong}}, doc.Phrase(": "+c.Means))},
-		doc.Paragraph{Text: doc.Phrase("a cause of " + strings.Join(finding.Names(c.Of), ", ")), Soft: true},
-		doc.Facts{{Name: "shows itself", Value: doc.Phrase(c.Shows)}, {Name: "what to do", Value: doc.Phrase(c.Do)}},
+		doc.Paragraph{Text: doc.Phrase("a cause of " + strings.Join(finding.Names(c.Of), ", ")),
+			Soft: true},
+		doc.Facts{{Name: "shows itself", Value: doc.Phrase(c.Shows)},
+			{Name: "what to do", Value: doc.Phrase(c.Do)}},
 		doc.Data{Sheet: "cause", Head: []string{"cause", "means", "shows", "do", "of"},
 			Rows: [][]string{{c.Name, c.Means, c.Shows, c.Do, strings.Join(finding.Names(c.Of), " ")}}},
 	), Data: struct {
@@ -109,14 +120,18 @@ func ExplainCause(c finding.CauseKind) doc.Doc {
 
 // KindsPage is the page of all findings in the docs.
 func KindsPage() doc.Doc {
-	return doc.Doc{Name: "findings", Title: "Findings", Blocks: kindChapters(), Data: kindsData(finding.Rows())}
+	return doc.Doc{Name: "findings", Title: "Findings", Blocks: kindChapters(),
+		Data: kindsData(finding.Rows())}
 }
 
 func kindChapters() iter.Seq[doc.Block] {
 	return func(yield func(doc.Block) bool) {
 		yield(
-			doc.Paragraph{Text: doc.Cat(doc.Phrase("What each code means, what a visitor meets, and what to do. A code never changes its "+
-				"meaning. This page is made from the program's own table ("), doc.Copy("make docs"), doc.Phrase("); "),
+			doc.Paragraph{Text: doc.Cat(
+				doc.Phrase("What each code means, what a visitor meets, and what to do. A code never "+
+					"changes its "+
+					"meaning. This page is made from the program's own table ("), doc.Copy("make docs"),
+				doc.Phrase("); "),
 				doc.Copy("upperpath explain CODE"), doc.Phrase(" prints the same."))},
 		)
 		chapter := ""
@@ -138,17 +153,22 @@ func kindChapters() iter.Seq[doc.Block] {
 				items = append(items, doc.Phrase("An error: "+k.Graver+"."))
 			}
 			for _, c := range causesOf(k) {
-				items = append(items, doc.Cat(doc.Phrase("Its cause can be "), doc.Text{{Text: c.Name, As: doc.Strong}}, doc.Phrase(".")))
+				items = append(items,
+					doc.Cat(doc.Phrase("Its cause can be "), doc.Text{{Text: c.Name, As: doc.Strong}},
+						doc.Phrase(".")))
 			}
 			yield(doc.List{Items: items})
 		}
 		yield(doc.Heading{Level: 2, Text: "Causes"})
-		yield(doc.Paragraph{Text: doc.Cat(doc.Phrase("Where the evidence shows why a fault is there, a finding names its cause; "),
-			doc.Copy("upperpath explain CAUSE"), doc.Phrase(" prints the same."))})
+		yield(doc.Paragraph{
+			Text: doc.Cat(doc.Phrase("Where the evidence shows why a fault is there, a finding names its "+
+				"cause; "),
+				doc.Copy("upperpath explain CAUSE"), doc.Phrase(" prints the same."))})
 		for _, c := range finding.Causes() {
 			yield(doc.Heading{Level: 3, Text: c.Name})
 			yield(doc.Paragraph{Text: doc.Phrase(c.Means)})
-			yield(doc.List{Items: []doc.Text{doc.Phrase("Shows itself: " + wording.LowerFirst(c.Shows)), doc.Phrase("What to do: " + c.Do),
+			yield(doc.List{Items: []doc.Text{doc.Phrase("Shows itself: " + wording.LowerFirst(c.Shows)),
+				doc.Phrase("What to do: " + c.Do),
 				doc.Phrase("Behind: " + strings.Join(finding.Names(c.Of), ", ") + ".")}})
 		}
 	}

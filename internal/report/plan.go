@@ -32,13 +32,15 @@ func notMeant(p *plan.Plan) int {
 
 // Plan is a plan: the verdict, what is wrong, the steps; then what stands behind them.
 func Plan(p *plan.Plan) doc.Doc {
-	d := doc.Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes", Data: planData(p)}
+	d := doc.Doc{Name: "plan", Title: "Plan: every door to " + p.Canonical, Main: "changes",
+		Data: planData(p)}
 	if others := notMeant(p); others > 0 {
 		var names []string
 		for _, m := range p.Domains() {
 			names = append(names, m.Name.Unicode())
 		}
-		d.About = fmt.Sprintf("only of %s; %s %s not meant", wording.Few(names, 6), wording.Count(others, "other domain"),
+		d.About = fmt.Sprintf("only of %s; %s %s not meant", wording.Few(names, 6),
+			wording.Count(others, "other domain"),
 			wording.Verb(others, "is", "are"))
 	}
 	d.Blocks = func(yield func(doc.Block) bool) {
@@ -92,11 +94,15 @@ func wrongTable(all []finding.Finding) doc.Table {
 			worstOf[f.Code] = f.Severity
 		}
 	}
-	slices.SortStableFunc(order, func(a, b finding.Code) int { return cmp.Compare(worstOf[b].Rank(), worstOf[a].Rank()) })
+	slices.SortStableFunc(order, func(a, b finding.Code) int {
+		return cmp.Compare(worstOf[b].Rank(), worstOf[a].Rank())
+	})
 	t := doc.Table{Head: []string{"what is wrong", "", "where"}}
 	for _, c := range order {
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(c.String()), Tone: doc.ToneOf(worstOf[c])}, {Text: doc.Phrase(c.Row().Plain)},
-			{Text: doc.Phrase(wording.Few(subjects[c], 2))}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(c.String()), Tone: doc.ToneOf(worstOf[c])},
+				{Text: doc.Phrase(c.Row().Plain)},
+				{Text: doc.Phrase(wording.Few(subjects[c], 2))}})
 	}
 	return t
 }
@@ -105,13 +111,16 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 	v := doc.Verdict{Tone: worst(p.Findings)}
 	switch w := finding.Worst(p.Findings); {
 	case len(p.Findings) == 0:
-		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s.", triedText(p), playedText(p))
+		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s.", triedText(p),
+			playedText(p))
 	case w == finding.Error:
 		v.Says = doc.Phrase("The plan does not hold yet: " + counted(p.Findings) + ".")
 	case finding.Has(p.Findings, finding.DeclaredOtherwise):
-		v.Says = doc.Phrase("The plan rests on what was seen to be otherwise: " + counted(p.Findings) + ".")
+		v.Says = doc.Phrase("The plan rests on what was seen to be otherwise: " + counted(p.Findings) +
+			".")
 	default:
-		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s. Worth a look: %s.", triedText(p), playedText(p),
+		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s. Worth a look: %s.",
+			triedText(p), playedText(p),
 			counted(p.Findings))
 	}
 	switch f := first(p.Findings); {
@@ -122,9 +131,11 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 			doc.Phrase(" says what it means."),
 		)
 	case slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.SurveyFirst }):
-		v.Next = doc.Cat(doc.Copy("upperpath survey"), doc.Phrase(", then plan again: without it there are no changes."))
+		v.Next = doc.Cat(doc.Copy("upperpath survey"),
+			doc.Phrase(", then plan again: without it there are no changes."))
 	default:
-		v.Next = doc.Cat(doc.Phrase("Try it before it is real: "), doc.Copy("upperpath rehearse"), doc.Phrase("; then step 1."))
+		v.Next = doc.Cat(doc.Phrase("Try it before it is real: "), doc.Copy("upperpath rehearse"),
+			doc.Phrase("; then step 1."))
 	}
 	return v
 }
@@ -166,7 +177,8 @@ func stepBlocks(p *plan.Plan) []doc.Block {
 func planNotes(p *plan.Plan) []doc.Block {
 	var blocks []doc.Block
 	for _, n := range p.Notes {
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("note: " + noteWords(n)), Soft: true, Gap: true})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrase("note: " + noteWords(n)), Soft: true, Gap: true})
 	}
 	return blocks
 }
@@ -190,7 +202,8 @@ func planTables(p *plan.Plan) []doc.Block {
 	add("Doors", doorTable(p))
 	add("Certificates", certificateTable(p))
 	if rules := ruleTable(p); len(rules.Rows) > 0 {
-		blocks = append(blocks, doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 2, Text: "Rules"}, rules}})
+		blocks = append(blocks,
+			doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 2, Text: "Rules"}, rules}})
 	}
 	return blocks
 }
@@ -208,7 +221,8 @@ func doorTable(p *plan.Plan) doc.Table {
 			"same-path": "same path", "home": "home", "gone": "gone (410)", "": "as they are",
 		}[d.Fallback]
 		hops := fmt.Sprintf("%s/%s", hopsOf(d.Chain), hopsOf(p.Doors[i+1].Chain))
-		t.Rows = append(t.Rows, doc.Cells(d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops))
+		t.Rows = append(t.Rows,
+			doc.Cells(d.Door.Host.Unicode(), d.Carrier, shownTarget(p, d.LeadsTo), fallback, hops))
 	}
 	return t
 }
@@ -219,7 +233,8 @@ const mostListed = 5000
 var ruleHead = []string{"line", "old", "new", "status", "held by"}
 
 func ruleTable(p *plan.Plan) doc.Table {
-	t := doc.Table{Sheet: "rules", Head: ruleHead, Order: true, Key: 2, More: doc.Command("--format json") + " has them all"}
+	t := doc.Table{Sheet: "rules", Head: ruleHead, Order: true, Key: 2,
+		More: doc.Command("--format json") + " has them all"}
 	if more := len(p.Rules) - mostListed; more > 0 {
 		t.Sheet, t.Rest = "", more // the sheet comes by itself
 	}
@@ -237,7 +252,8 @@ func ruleRow(r *plan.PlannedRule) []string {
 	if r.Query == "drop" {
 		target += " (query dropped)"
 	}
-	return []string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status), strings.Join(r.Carriers, ", ")}
+	return []string{fmt.Sprint(r.Line), shown(r.Old), shown(target), fmt.Sprint(r.Status),
+		strings.Join(r.Carriers, ", ")}
 }
 
 // ruleSheet is every rule for spreadsheets, in pieces.
@@ -258,7 +274,8 @@ func certificateTable(p *plan.Plan) doc.Table {
 	t := doc.Table{Sheet: "certificates", Head: []string{"held by", "when", "names", "issuer"}}
 	for _, c := range p.Certificates {
 		when := map[string]string{
-			"before": "before the name points there", "after": "after the name points there", "by-hand": "by hand",
+			"before": "before the name points there", "after": "after the name points there",
+			"by-hand": "by hand",
 		}[c.When]
 		if c.Carrier == predict.SiteName {
 			when = "the site has its own"
@@ -281,7 +298,8 @@ func recordTable(p *plan.Plan) doc.Table {
 		}
 		for _, r := range z.Records {
 			for _, v := range r.Values {
-				t.Rows = append(t.Rows, doc.Cells(r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, wording.Cut(v, 70)))
+				t.Rows = append(t.Rows,
+					doc.Cells(r.Name, fmt.Sprintf("%d s", r.TTL), r.Type, wording.Cut(v, 70)))
 			}
 		}
 	}

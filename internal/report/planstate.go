@@ -17,7 +17,8 @@ func PlanState(p *plan.Plan, now time.Time) *recheck.State {
 	return s
 }
 
-// PlanStateFrom does the same for a plan that was written as JSON. The error says what is wrong with it.
+// PlanStateFrom does the same for a plan that was written as JSON. The error says what is wrong
+// with it.
 func PlanStateFrom(data []byte) (*recheck.State, error) {
 	var v jsonPlan
 	if err := json.Unmarshal(data, &v); err != nil {

@@ -23,7 +23,8 @@ func Proof(p *proof.Proof, canonical string) doc.Doc {
 				return
 			}
 		}
-		for _, b := range []doc.Block{claimTable(p), fallbackTable(p), doc.List{Title: "Assumed", Items: texts(p.Assumes)}} {
+		for _, b := range []doc.Block{claimTable(p), fallbackTable(p),
+			doc.List{Title: "Assumed", Items: texts(p.Assumes)}} {
 			if t, is := b.(doc.Table); is && len(t.Rows) == 0 {
 				continue
 			}
@@ -41,7 +42,8 @@ func Proof(p *proof.Proof, canonical string) doc.Doc {
 // ProofSummary is the verdict of a proof and its findings.
 func ProofSummary(p *proof.Proof, canonical string) doc.Doc {
 	v := doc.Verdict{Says: doc.Phrase(proofSentence(p, canonical)),
-		Tone: map[proof.Verdict]doc.Tone{proof.Refuted: doc.Failed, proof.Undecided: doc.Warned, proof.Proved: doc.Good}[p.Verdict]}
+		Tone: map[proof.Verdict]doc.Tone{proof.Refuted: doc.Failed, proof.Undecided: doc.Warned,
+			proof.Proved: doc.Good}[p.Verdict]}
 	if v.Tone == doc.Good {
 		v.Tone = max(doc.Good, worst(p.Findings))
 	}
@@ -49,14 +51,16 @@ func ProofSummary(p *proof.Proof, canonical string) doc.Doc {
 	switch has := finding.Has(p.Findings, finding.RuleChain); {
 	case worst(p.Findings) == doc.Failed:
 		first := p.Findings[0]
-		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(first.Code.String()), doc.Phrasef(" at %s.", first.Subject))
+		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(first.Code.String()),
+			doc.Phrasef(" at %s.", first.Subject))
 		if has {
 			v.Next = doc.Cat(v.Next, doc.Phrase(" "), chains)
 		}
 	case has:
 		v.Next = chains
 	}
-	return doc.Doc{Name: "proof", Main: "claims", Blocks: doc.Of(append([]doc.Block{v}, findingBlocks(p.Findings)...)...)}
+	return doc.Doc{Name: "proof", Main: "claims",
+		Blocks: doc.Of(append([]doc.Block{v}, findingBlocks(p.Findings)...)...)}
 }
 
 func texts(all []string) []doc.Text {
@@ -76,7 +80,8 @@ func proofSentence(p *proof.Proof, canonical string) string {
 	switch p.Verdict {
 	case proof.Proved:
 		return fmt.Sprintf(
-			"Proved: every URL at any of the doors arrives where it should, on %s or where its rule says, in at most %s (%s).",
+			"Proved: every URL at any of the doors arrives where it should, on %s or where its rule "+
+				"says, in at most %s (%s).",
 			canonical,
 			wording.Count(p.Bound, "hop"),
 			about,
@@ -89,7 +94,8 @@ func proofSentence(p *proof.Proof, canonical string) string {
 	}
 	for _, f := range p.Findings {
 		if witness, ok := f.Evidence["witness"].(string); ok && f.Severity == finding.Error {
-			return fmt.Sprintf("Refuted: it does not hold for every URL. One that goes wrong is %s (%s).", witness, about)
+			return fmt.Sprintf("Refuted: it does not hold for every URL. One that goes wrong is %s (%s).",
+				witness, about)
 		}
 	}
 	return fmt.Sprintf("Refuted: it does not hold for every URL (%s).", about)
@@ -128,7 +134,8 @@ func claimTable(p *proof.Proof) doc.Table {
 		case finding.Has(p.Findings, finding.Undecided) && c.claim != finding.NeverTied:
 			said, tone = "not decided for all", doc.Noted
 		}
-		t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(c.says)}, {Text: doc.Phrase(said), Tone: tone}})
+		t.Rows = append(t.Rows,
+			[]doc.Cell{{Text: doc.Phrase(c.says)}, {Text: doc.Phrase(said), Tone: tone}})
 	}
 	hops, tone := fmt.Sprintf("%s (wanted: %d)", wording.Count(p.Bound, "hop"), p.Policy), doc.Good
 	if p.Bound > p.Policy {
@@ -137,9 +144,12 @@ func claimTable(p *proof.Proof) doc.Table {
 	if p.Verdict != proof.Proved {
 		hops = "of those that arrive, " + hops
 	}
-	t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase("most hops of any URL")}, {Text: doc.Phrase(hops), Tone: tone}})
+	t.Rows = append(t.Rows,
+		[]doc.Cell{{Text: doc.Phrase("most hops of any URL")}, {Text: doc.Phrase(hops), Tone: tone}})
 	pages, tone := pagesSentence(p)
-	t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase("the pages that they arrive on exist")}, {Text: doc.Phrase(pages), Tone: tone}})
+	t.Rows = append(t.Rows,
+		[]doc.Cell{{Text: doc.Phrase("the pages that they arrive on exist")},
+			{Text: doc.Phrase(pages), Tone: tone}})
 	return t
 }
 

@@ -16,7 +16,8 @@ import (
 // newsDate is how days are written in news.
 const newsDate = "2 January 2006"
 
-// News is what is new, as it can be mailed to a client: without commands and codes, which stand in tables and JSON.
+// News is what is new, as it can be mailed to a client: without commands and codes, which stand in
+// tables and JSON.
 func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today time.Time) doc.Doc {
 	d := doc.Doc{Name: "news", Title: "What is new at the doors to " + s.Canonical, Main: "news",
 		About: "looked at on " + s.Taken.In(today.Location()).Format(newsDate+" 15:04 MST")}
@@ -35,7 +36,9 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		blocks = append(blocks, l)
 	}
 	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
-		part := slices.DeleteFunc(slices.Clone(n.New), func(i recheck.Item) bool { return i.Severity != s })
+		part := slices.DeleteFunc(slices.Clone(n.New), func(i recheck.Item) bool {
+			return i.Severity != s
+		})
 		add(newTitles[s], doc.ToneOf(s), part, findingNews)
 	}
 	if changes := changesTold(n.Changed); len(changes) > 0 {
@@ -51,7 +54,8 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		for _, g := range n.Unseen {
 			l.Items = append(
 				l.Items,
-				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), orText(g.Why, "nobody answered")),
+				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)),
+					orText(g.Why, "nobody answered")),
 			)
 		}
 		blocks = append(blocks, l)
@@ -64,7 +68,8 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("Not looked at any more: %s.",
 			strings.Join(unicodeNames(n.Left), ", ")), Soft: true, Gap: len(n.FirstFor) == 0})
 	}
-	aside := fmt.Sprintf("%s %s as before", wording.Count(n.Same, "fact"), wording.Verb(n.Same, "is", "are"))
+	aside := fmt.Sprintf("%s %s as before", wording.Count(n.Same, "fact"),
+		wording.Verb(n.Same, "is", "are"))
 	if n.Known > 0 {
 		aside += fmt.Sprintf(", %s known among them", wording.Count(n.Known, "finding"))
 	}
@@ -75,11 +80,13 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(aside + "."), Soft: true, Gap: true})
 	}
 	d.Blocks = doc.Of(append(blocks, newsSheet(n))...)
-	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n, append([]recheck.Acceptance{}, lived...)}
+	d.Data = newsJSON{"upperpath/news/1", s.Canonical, s.Vantage, n,
+		append([]recheck.Acceptance{}, lived...)}
 	return d
 }
 
-var newTitles = map[finding.Severity]string{finding.Error: "New: visitors do not arrive, or meet a warning",
+var newTitles = map[finding.Severity]string{
+	finding.Error:   "New: visitors do not arrive, or meet a warning",
 	finding.Warning: "New: it works, but not as it should", finding.Note: "New: worth knowing"}
 
 func newsVerdict(n *recheck.News) doc.Verdict {
@@ -137,13 +144,15 @@ func findingNews(i *recheck.Item) doc.Text {
 
 // changedWords say what changed, by kind.
 var changedWords = map[recheck.FactKind]string{
-	recheck.Record: "record", recheck.Delegation: "in the zone above", recheck.Certificate: "certificate",
-	recheck.Registration: "at the registry", recheck.Redirect: "way of visitors", recheck.Page: "title of the page",
+	recheck.Record: "record", recheck.Delegation: "in the zone above",
+	recheck.Certificate:  "certificate",
+	recheck.Registration: "at the registry", recheck.Redirect: "way of visitors",
+	recheck.Page:    "title of the page",
 	recheck.Planned: "planned",
 }
 
-// changesTold says what changed, a door once: where its visitors go another way, that tells of its further paths and
-// pages too.
+// changesTold says what changed, a door once: where its visitors go another way, that tells of its
+// further paths and pages too.
 func changesTold(items []recheck.Item) []doc.Text {
 	var all []doc.Text
 	at, more := map[string]int{}, map[string]int{}
@@ -163,13 +172,15 @@ func changesTold(items []recheck.Item) []doc.Text {
 		all = append(all, changeNews(i))
 	}
 	for door, n := range more {
-		all[at[door]] = doc.Cat(all[at[door]], doc.Phrasef("; %s of it too", wording.Count(n, "further path")))
+		all[at[door]] = doc.Cat(all[at[door]],
+			doc.Phrasef("; %s of it too", wording.Count(n, "further path")))
 	}
 	return all
 }
 
 func changeNews(i *recheck.Item) doc.Text {
-	t := doc.Text{{Text: readableFact(i.Subject), As: doc.Strong}, {Text: " (" + changedWords[i.Kind] + "): ", As: doc.Words}}
+	t := doc.Text{{Text: readableFact(i.Subject), As: doc.Strong},
+		{Text: " (" + changedWords[i.Kind] + "): ", As: doc.Words}}
 	flat := func(s string) string { return wording.Cut(strings.ReplaceAll(s, "\n", ", "), 160) }
 	switch {
 	case i.Was == "":
@@ -207,14 +218,16 @@ type newsJSON struct {
 }
 
 func newsSheet(n *recheck.News) doc.Data {
-	d := doc.Data{Sheet: "news", Head: []string{"what", "severity", "code", "domain", "subject", "was", "is", "says", "remedy",
-		"accepted until", "why"}}
+	d := doc.Data{Sheet: "news",
+		Head: []string{"what", "severity", "code", "domain", "subject", "was", "is", "says", "remedy",
+			"accepted until", "why"}}
 	flat := func(s string) string { return strings.ReplaceAll(s, "\n", "; ") }
 	add := func(what string, items []recheck.Item) {
 		for n := range items {
 			i := &items[n]
-			d.Rows = append(d.Rows, []string{what, string(i.Severity), i.Name(), i.Domain, i.Subject, flat(i.Was), flat(i.Is),
-				i.Says, i.Fix, i.Accepted, i.Why})
+			d.Rows = append(d.Rows,
+				[]string{what, string(i.Severity), i.Name(), i.Domain, i.Subject, flat(i.Was), flat(i.Is),
+					i.Says, i.Fix, i.Accepted, i.Why})
 		}
 	}
 	add("new", n.New)
@@ -222,7 +235,8 @@ func newsSheet(n *recheck.News) doc.Data {
 	add("again", n.Back)
 	add("mended", n.Mended)
 	for _, g := range n.Unseen {
-		d.Rows = append(d.Rows, []string{"unseen", "", "", g.Domain, g.Subject, "", "", g.Why, "", "", ""})
+		d.Rows = append(d.Rows,
+			[]string{"unseen", "", "", g.Domain, g.Subject, "", "", g.Why, "", "", ""})
 	}
 	return d
 }
@@ -237,22 +251,27 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 		}
 		faults++
 		if f.Severity == finding.Error {
-			bad = append(bad, doc.Cat(doc.Text{{Text: wording.UpperFirst(plainCode(f.Code)) + ". ", As: doc.Strong}}, doc.Phrase(f.Says)))
+			bad = append(bad,
+				doc.Cat(doc.Text{{Text: wording.UpperFirst(plainCode(f.Code)) + ". ", As: doc.Strong}},
+					doc.Phrase(f.Says)))
 		}
 	}
 	v := doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("The state of %s is accepted: %s, %s, %s.",
 		s.Taken.In(today.Location()).Format(newsDate), wording.Count(len(s.Domains), "domain"),
 		wording.Count(len(s.Facts)-faults, "fact"), wording.Count(faults, "finding")),
-		Next: doc.Cat(doc.Phrase("From now on "), doc.Copy("upperpath recheck"), doc.Phrase(" says only what differs from it."))}
+		Next: doc.Cat(doc.Phrase("From now on "), doc.Copy("upperpath recheck"),
+			doc.Phrase(" says only what differs from it."))}
 	blocks := []doc.Block{v}
 	if len(bad) > 0 {
-		blocks = append(blocks, doc.List{Title: "Errors that are accepted with it", Items: bad, Tone: doc.Failed,
-			More: doc.Command("--format csv") + " has them all"})
+		blocks = append(blocks,
+			doc.List{Title: "Errors that are accepted with it", Items: bad, Tone: doc.Failed,
+				More: doc.Command("--format csv") + " has them all"})
 	}
 	if len(s.Gaps) > 0 {
 		l := doc.List{Title: "What could not be looked at, and is not a part of it", Tone: doc.Unseen}
 		for _, g := range s.Gaps {
-			l.Items = append(l.Items, doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
+			l.Items = append(l.Items,
+				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
 		}
 		blocks = append(blocks, l)
 	}
@@ -279,7 +298,8 @@ func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) doc
 		}
 		t.Rows = append(
 			t.Rows,
-			[]doc.Cell{{Text: doc.Phrase(a.Code)}, {Text: doc.Phrase(readableFact(a.Subject))}, until, {Text: doc.Phrase(a.Why)},
+			[]doc.Cell{{Text: doc.Phrase(a.Code)}, {Text: doc.Phrase(readableFact(a.Subject))}, until,
+				{Text: doc.Phrase(a.Why)},
 				{Text: doc.Phrase(a.Given.Format(time.DateOnly))}},
 		)
 	}
@@ -288,7 +308,8 @@ func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) doc
 		blocks = append(blocks, t)
 	}
 	d.Blocks = doc.Of(blocks...)
-	data := map[string]any{"schema": "upperpath/accepted/1", "accepted": append([]recheck.Acceptance{}, lived...)}
+	data := map[string]any{"schema": "upperpath/accepted/1",
+		"accepted": append([]recheck.Acceptance{}, lived...)}
 	if base != nil {
 		data["state"] = base.Taken.UTC()
 	}
@@ -354,13 +375,16 @@ func Metrics(s *recheck.State, n *recheck.News) []byte {
 	for _, part := range []struct {
 		kind  string
 		count int
-	}{{"new", len(n.New)}, {"changed", len(n.Changed)}, {"again", len(n.Back)}, {"mended", len(n.Mended)},
+	}{{"new", len(n.New)}, {"changed", len(n.Changed)}, {"again", len(n.Back)},
+		{"mended", len(n.Mended)},
 		{"unseen", len(n.Unseen)}} {
 		f.line("news", "kind", part.kind, int64(part.count))
 	}
 	f.one("unseen", "What could not be looked at.", int64(len(s.Gaps)))
-	f.ends("certificate_end_time_seconds", "When the certificate of a host ends.", "host", s.Certificates)
-	f.ends("registration_end_time_seconds", "When the registration of a domain ends.", "domain", s.Registrations)
+	f.ends("certificate_end_time_seconds", "When the certificate of a host ends.", "host",
+		s.Certificates)
+	f.ends("registration_end_time_seconds", "When the registration of a domain ends.", "domain",
+		s.Registrations)
 	return []byte(f.String())
 }
 

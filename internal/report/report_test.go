@@ -23,10 +23,11 @@ import (
 	"upperpath.example/upperpath/internal/doc"
 )
 
-var update = flag.Bool("update", os.Getenv("UPDATE") != "", "write what the writers make into the cases")
+var update = flag.Bool("update", os.Getenv("UPDATE") != "",
+	"write what the writers make into the cases")
 
-// TestWriters writes every document of every case in every form: each has to be as the case says, and the case has to
-// say it of each. UPDATE=1 writes them anew.
+// TestWriters writes every document of every case in every form: each has to be as the case says,
+// and the case has to say it of each. UPDATE=1 writes them anew.
 func TestWriters(t *testing.T) {
 	shown := map[string]bool{}
 	for _, path := range caseFiles(t) {
@@ -87,12 +88,14 @@ func TestWriters(t *testing.T) {
 func TestJSONIsIndented(t *testing.T) {
 	var b bytes.Buffer
 	d := doc.Doc{Data: doc.Object{
-		{Name: "schema", Value: "x/1"}, {Name: "none", Value: doc.SequenceOf([]int{})}, {Name: "some", Value: doc.SequenceOf([]map[string]int{{"a": 1}, {"b": 2}})},
+		{Name: "schema", Value: "x/1"}, {Name: "none", Value: doc.SequenceOf([]int{})},
+		{Name: "some", Value: doc.SequenceOf([]map[string]int{{"a": 1}, {"b": 2}})},
 		{Name: "left", Value: doc.IfSaid("")},
 	}}
 	require.NoError(t, doc.Write(&b, "json", d, doc.Style{}))
-	assert.Equal(t, "{\n  \"schema\": \"x/1\",\n  \"none\": [],\n  \"some\": [\n    {\n      \"a\": 1\n    },\n"+
-		"    {\n      \"b\": 2\n    }\n  ]\n}\n", b.String())
+	assert.Equal(t,
+		"{\n  \"schema\": \"x/1\",\n  \"none\": [],\n  \"some\": [\n    {\n      \"a\": 1\n    },\n"+
+			"    {\n      \"b\": 2\n    }\n  ]\n}\n", b.String())
 }
 
 // TestEveryFolderOfCasesHasASubject keeps a case from being looked at by nobody.
@@ -104,14 +107,16 @@ func TestEveryFolderOfCasesHasASubject(t *testing.T) {
 	}
 }
 
-// TestNoLineIsWiderThanTheWindow reads all text of all cases: only what is kept in one piece may be wider.
+// TestNoLineIsWiderThanTheWindow reads all text of all cases: only what is kept in one piece may be
+// wider.
 func TestNoLineIsWiderThanTheWindow(t *testing.T) {
 	for _, path := range caseFiles(t) {
 		archive, err := txtar.ParseFile(path)
 		require.NoError(t, err)
 		for name, d := range docsOf(t, path, archive, func(any) {}) {
 			for _, width := range []int{80, 100} {
-				for line := range strings.Lines(writtenAs(t, "text", d, doc.Style{Width: width, Detail: true})) {
+				for line := range strings.Lines(
+					writtenAs(t, "text", d, doc.Style{Width: width, Detail: true})) {
 					line = strings.TrimSuffix(line, "\n")
 					if len([]rune(line)) <= width || strings.HasPrefix(line, "       ") || d.Name == "look" {
 						continue // the facts of a hop stand on one line
@@ -133,7 +138,8 @@ func TestJSONReadsBack(t *testing.T) {
 	require.NoError(t, err)
 	var a, again chain.Audit
 	inputOf(t, archive, "input.json", &a)
-	require.NoError(t, json.Unmarshal([]byte(writtenAs(t, "json", Audit(&a, "audit", "", now), doc.Style{})), &again))
+	require.NoError(t,
+		json.Unmarshal([]byte(writtenAs(t, "json", Audit(&a, "audit", "", now), doc.Style{})), &again))
 	assert.Equal(t, len(a.Chains), len(again.Chains))
 	assert.Equal(t, len(a.Findings), len(again.Findings))
 }
@@ -172,8 +178,9 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 		Probe:   chain.Asked,
 		Arrival: web.MustParseURL("http://a.example/"),
 		End:     chain.BadLocation,
-		Hops: []chain.Answer{{URL: web.MustParseURL("http://a.example/"), Status: 301, Location: evil, Detail: evil,
-			TLS: &chain.TLS{Version: "TLS 1.3", Names: []string{evil}, Issuer: evil, NotAfter: now}}},
+		Hops: []chain.Answer{
+			{URL: web.MustParseURL("http://a.example/"), Status: 301, Location: evil, Detail: evil,
+				TLS: &chain.TLS{Version: "TLS 1.3", Names: []string{evil}, Issuer: evil, NotAfter: now}}},
 		Findings: []finding.Finding{finding.New(finding.BadLocation, "=2+3", evil, evil, nil)},
 	}
 	a := &chain.Audit{
@@ -213,17 +220,20 @@ func TestVerdicts(t *testing.T) {
 	hop := finding.New(finding.ExtraHop, "x", "says", "fix", nil)
 	assert.Equal(t, "All 4 doors are clean.", doorsSentence(4, 4, nil))
 	assert.Equal(t, "The door is clean.", doorsSentence(1, 1, nil))
-	assert.Equal(t, "1 of 4 doors is clean: 1 error, 2 warnings.", doorsSentence(4, 1, []finding.Finding{loop, hop, hop}))
+	assert.Equal(t, "1 of 4 doors is clean: 1 error, 2 warnings.",
+		doorsSentence(4, 1, []finding.Finding{loop, hop, hop}))
 	assert.Equal(t, "1 warning.", doorsSentence(0, 0, []finding.Finding{hop}))
 	assert.Equal(t, "Nothing wrong was found.", doorsSentence(0, 0, nil))
 }
 
 // TestWhatStaysInOnePiece wraps texts: a URL, a name and a command are never broken.
 func TestWhatStaysInOnePiece(t *testing.T) {
-	long := "upperpath audit --only lacemill-museum.example --point lacemill-museum.example=203.0.113.20"
+	long := "upperpath audit --only lacemill-museum.example --point " +
+		"lacemill-museum.example=203.0.113.20"
 	for width := 10; width < 120; width += 7 {
 		lines := strings.Join(
-			doc.Lay(doc.Cat(doc.Phrase("Try it with "), doc.Copy(long), doc.Phrase(" or https://a.example/"+strings.Repeat("x", 90)+" now.")),
+			doc.Lay(doc.Cat(doc.Phrase("Try it with "), doc.Copy(long),
+				doc.Phrase(" or https://a.example/"+strings.Repeat("x", 90)+" now.")),
 				width, doc.Style{}),
 			"\n",
 		)
@@ -232,21 +242,25 @@ func TestWhatStaysInOnePiece(t *testing.T) {
 	}
 	assert.Equal(
 		t,
-		doc.Text{{Text: "do ", As: doc.Words}, {Text: "a b", As: doc.Copied}, {Text: ", then ", As: doc.Words}, {Text: "c", As: doc.Copied}},
+		doc.Text{{Text: "do ", As: doc.Words}, {Text: "a b", As: doc.Copied},
+			{Text: ", then ", As: doc.Words}, {Text: "c", As: doc.Copied}},
 		doc.Phrase("do "+doc.Command("a b")+", then "+doc.Command("c")),
 	)
 	assert.Equal(t, "do a b", doc.Unmarked("do "+doc.Command("a b")))
 }
 
-// TestFindingsOfOneCauseAreOne joins what differs in its subject alone, and shows the first of very many.
+// TestFindingsOfOneCauseAreOne joins what differs in its subject alone, and shows the first of very
+// many.
 func TestFindingsOfOneCauseAreOne(t *testing.T) {
 	var same, many []finding.Finding
 	for _, name := range strings.Fields("a b c d e f g h i j k l m n") {
 		name += ".example"
-		same = append(same, finding.New(finding.MailSpoofable, name, name+" has no mail.", "Say so of "+name+".", nil))
+		same = append(same,
+			finding.New(finding.MailSpoofable, name, name+" has no mail.", "Say so of "+name+".", nil))
 		many = append(
 			many,
-			finding.New(finding.WrongPage, name, name+" arrives at "+strings.Repeat("x", len(many)+1), "Mend it.", nil),
+			finding.New(finding.WrongPage, name, name+" arrives at "+strings.Repeat("x", len(many)+1),
+				"Mend it.", nil),
 		)
 	}
 	require.Len(t, findingBlocks(same), 1)
@@ -256,12 +270,14 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 	assert.NotContains(t, text, "k.example")
 	assert.Contains(t, writtenAs(t, "md", Findings("x", many), doc.Style{}), "k.example")
 	both := findingBlocks(
-		[]finding.Finding{finding.New(finding.ExtraHop, "x", "w", "f", nil), finding.New(finding.Loop, "y", "e", "f", nil)},
+		[]finding.Finding{finding.New(finding.ExtraHop, "x", "w", "f", nil),
+			finding.New(finding.Loop, "y", "e", "f", nil)},
 	)
 	assert.Equal(t, "loop", both[0].(doc.Finding).Code, "errors come before warnings")
 }
 
-// TestDocsOfFindingsAreFresh keeps docs/findings.md the same as the program's own table; make docs writes it anew.
+// TestDocsOfFindingsAreFresh keeps docs/findings.md the same as the program's own table; make docs
+// writes it anew.
 func TestDocsOfFindingsAreFresh(t *testing.T) {
 	const path = "../../docs/findings.md"
 	want := writtenAs(t, "md", KindsPage(), doc.Style{})
@@ -273,10 +289,11 @@ func TestDocsOfFindingsAreFresh(t *testing.T) {
 	assert.Equal(t, want, string(got), "docs/findings.md is stale; run make docs")
 }
 
-// TestDocsOfTheEstateFileAreFresh keeps the page of keys and the schema for editors the same as the program's own
-// table.
+// TestDocsOfTheEstateFileAreFresh keeps the page of keys and the schema for editors the same as the
+// program's own table.
 func TestDocsOfTheEstateFileAreFresh(t *testing.T) {
-	for path, format := range map[string]string{"../../docs/estate.md": "md", "../../docs/schema/estate.json": "json"} {
+	for path, format := range map[string]string{"../../docs/estate.md": "md",
+		"../../docs/schema/estate.json": "json"} {
 		want := writtenAs(t, format, EstatePage(), doc.Style{})
 		if *update {
 			require.NoError(t, os.WriteFile(path, []byte(want), 0o644))
@@ -287,16 +304,20 @@ func TestDocsOfTheEstateFileAreFresh(t *testing.T) {
 	}
 }
 
-// TestATerminalIsShownTheDoorsThatMatter has more doors than a person reads, one of them bad: a terminal is told how
-// many more there are, and a page has them all.
+// TestATerminalIsShownTheDoorsThatMatter has more doors than a person reads, one of them bad: a
+// terminal is told how many more there are, and a page has them all.
 func TestATerminalIsShownTheDoorsThatMatter(t *testing.T) {
 	a := chain.Audit{Canonical: "https://www.n.example"}
 	for i := range mostDoors + 1 {
 		u := web.MustParseURL(fmt.Sprintf("https://a%d.example/", i))
-		c := chain.Chain{Entry: u, Probe: chain.Root, Arrival: web.MustParseURL("https://www.n.example/"), End: chain.Page,
-			Hops: []chain.Answer{{URL: u, Status: 301}, {URL: web.MustParseURL("https://www.n.example/"), Status: 200}}}
+		c := chain.Chain{Entry: u, Probe: chain.Root, Arrival: web.MustParseURL("https://www.n.example/"),
+			End: chain.Page,
+			Hops: []chain.Answer{{URL: u, Status: 301},
+				{URL: web.MustParseURL("https://www.n.example/"), Status: 200}}}
 		if i == 7 {
-			c.Findings, c.Arrival = []finding.Finding{{Code: finding.WrongPage, Severity: finding.Error, Subject: u.String()}}, u
+			c.Findings,
+				c.Arrival = []finding.Finding{
+				{Code: finding.WrongPage, Severity: finding.Error, Subject: u.String()}}, u
 			a.Findings = append(
 				a.Findings,
 				finding.Finding{Code: finding.WrongPage, Severity: finding.Error, Subject: u.String()},
@@ -309,7 +330,8 @@ func TestATerminalIsShownTheDoorsThatMatter(t *testing.T) {
 	assert.Contains(t, text, "https://a7.example")
 	assert.NotContains(t, text, "https://a8.example")
 	assert.Contains(t, text, fmt.Sprintf("%d more", mostDoors))
-	assert.Contains(t, writtenAs(t, "text", d, doc.Style{Width: 100, Detail: true}), "https://a8.example")
+	assert.Contains(t, writtenAs(t, "text", d, doc.Style{Width: 100, Detail: true}),
+		"https://a8.example")
 	assert.Contains(t, writtenAs(t, "html", d, doc.Style{}), "https://a8.example")
 }
 
@@ -317,8 +339,10 @@ func TestATerminalIsShownTheDoorsThatMatter(t *testing.T) {
 func TestNothingIsSaidOfCertificatesThatNobodySaw(t *testing.T) {
 	u := web.MustParseURL("http://a.example/")
 	a := chain.Audit{Canonical: "https://www.n.example", Started: now, Chains: []chain.Chain{
-		{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 200}}}}}
-	text := writtenAs(t, "text", Client(ForClient{Title: "T", Made: now, Today: &a}), doc.Style{Width: 100})
+		{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page,
+			Hops: []chain.Answer{{URL: u, Status: 200}}}}}
+	text := writtenAs(t, "text", Client(ForClient{Title: "T", Made: now, Today: &a}),
+		doc.Style{Width: 100})
 	assert.Contains(t, text, "No certificate was seen")
 	assert.NotContains(t, text, "none ends soon")
 }

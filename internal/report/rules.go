@@ -12,7 +12,8 @@ import (
 
 // Tries is what happens to URLs.
 func Tries(tries []predict.Try) doc.Doc {
-	data := doc.Data{Sheet: "tries", Head: []string{"url", "line", "old", "status", "location", "hops", "end"}}
+	data := doc.Data{Sheet: "tries",
+		Head: []string{"url", "line", "old", "status", "location", "hops", "end"}}
 	var blocks []doc.Block
 	for _, t := range tries {
 		line := ""
@@ -21,7 +22,8 @@ func Tries(tries []predict.Try) doc.Doc {
 		}
 		data.Rows = append(
 			data.Rows,
-			[]string{t.URL, line, t.Old, fmt.Sprint(t.Status), t.Location, fmt.Sprint(max(0, len(t.Chain)-1)), t.End},
+			[]string{t.URL, line, t.Old, fmt.Sprint(t.Status), t.Location,
+				fmt.Sprint(max(0, len(t.Chain)-1)), t.End},
 		)
 		blocks = append(blocks, tryBlocks(t)...)
 	}
@@ -43,13 +45,15 @@ func tryBlocks(t predict.Try) []doc.Block {
 	}
 	blocks := []doc.Block{doc.Heading{Level: 2, Text: t.URL}, doc.Paragraph{Text: doc.Phrase(takes)}}
 	if t.Status > 0 {
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("It answers %d %s", t.Status, t.Location)})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrasef("It answers %d %s", t.Status, t.Location)})
 	}
 	var rivals []doc.Text
 	for _, r := range t.Rivals {
 		rivals = append(
 			rivals,
-			doc.Phrasef("Line %d would take it too: %s; but line %d wins, since %s.", r.Line, shown(r.Old), t.Rule, r.Why),
+			doc.Phrasef("Line %d would take it too: %s; but line %d wins, since %s.", r.Line, shown(r.Old),
+				t.Rule, r.Why),
 		)
 	}
 	if len(rivals) > 0 {
@@ -60,17 +64,22 @@ func tryBlocks(t predict.Try) []doc.Block {
 	}
 	switch t.Assumed {
 	case predict.OutsideEstate:
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Assumed: nobody looked at what is outside the estate."), Soft: true})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrase("Assumed: nobody looked at what is outside the estate."),
+				Soft: true})
 	case predict.PagesUnknown:
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase("Assumed: the estate file lists no pages (site.pages)."), Soft: true})
+		blocks = append(blocks,
+			doc.Paragraph{Text: doc.Phrase("Assumed: the estate file lists no pages (site.pages)."),
+				Soft: true})
 	}
 	return blocks
 }
 
 // tryChain is the predicted chain of a URL, drawn as those that were seen are.
 func tryChain(t predict.Try) doc.Chain {
-	c := doc.Chain{Entry: t.URL, Probe: "tried", Tone: doc.Good, End: t.End, Redirects: len(t.Chain) - 1,
-		Outcome: wording.Count(len(t.Chain)-1, "hop")}
+	c := doc.Chain{Entry: t.URL, Probe: "tried", Tone: doc.Good, End: t.End,
+		Redirects: len(t.Chain) - 1,
+		Outcome:   wording.Count(len(t.Chain)-1, "hop")}
 	for n, step := range t.Chain {
 		h := doc.Hop{URL: step.URL, Status: fmt.Sprint(step.Status)}
 		if n+1 < len(t.Chain) {
@@ -95,7 +104,8 @@ func tryChain(t predict.Try) doc.Chain {
 	return c
 }
 
-// Straightening is a line of the rules that changes, or one that is added behind it; without Now it goes.
+// Straightening is a line of the rules that changes, or one that is added behind it; without Now it
+// goes.
 type Straightening struct {
 	Line  int    `json:"line"`
 	Old   string `json:"old"`
@@ -119,7 +129,8 @@ func straightenings(all []proof.Straightened) []Straightening {
 		for _, a := range s.Added {
 			made = append(
 				made,
-				Straightening{Line: s.Line, Old: a.Old.String(), Now: a.New.String(), Added: true, Why: "leads elsewhere"},
+				Straightening{Line: s.Line, Old: a.Old.String(), Now: a.New.String(), Added: true,
+					Why: "leads elsewhere"},
 			)
 		}
 	}
@@ -135,7 +146,8 @@ func Straightened(all []proof.Straightened, path string, written bool) doc.Doc {
 		Written bool            `json:"written"`
 		Changes []Straightening `json:"changes"`
 	}{"upperpath/straighten/1", path, written, changes}}
-	t := doc.Table{Sheet: "changes", Head: []string{"line", "old", "today", "afterwards", "why"}, Key: 2}
+	t := doc.Table{Sheet: "changes", Head: []string{"line", "old", "today", "afterwards", "why"},
+		Key: 2}
 	for _, c := range changes {
 		now, line, was := wording.Cut(shown(c.Now), 60), fmt.Sprint(c.Line), wording.Cut(shown(c.Was), 60)
 		if c.Now == "" {
@@ -148,17 +160,21 @@ func Straightened(all []proof.Straightened, path string, written bool) doc.Doc {
 	}
 	v := doc.Verdict{
 		Tone: doc.Good,
-		Says: doc.Phrasef("%s: %s changed; everything else is as it was.", path, wording.Count(len(changes), "line")),
+		Says: doc.Phrasef("%s: %s changed; everything else is as it was.", path,
+			wording.Count(len(changes), "line")),
 	}
 	switch {
 	case len(changes) == 0:
 		v = doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("Nothing was found to straighten."),
-			Next: doc.Cat(doc.Copy("upperpath prove"), doc.Phrase(" shows what loops and what could not be decided."))}
+			Next: doc.Cat(doc.Copy("upperpath prove"),
+				doc.Phrase(" shows what loops and what could not be decided."))}
 	case !written:
 		v = doc.Verdict{
 			Tone: doc.Warned,
-			Says: doc.Phrasef("%s of %s can be straightened. Nothing was changed.", wording.Count(len(changes), "line"), path),
-			Next: doc.Cat(doc.Phrase("To change the file: "), doc.Copy("upperpath rules straighten --write")),
+			Says: doc.Phrasef("%s of %s can be straightened. Nothing was changed.",
+				wording.Count(len(changes), "line"), path),
+			Next: doc.Cat(doc.Phrase("To change the file: "),
+				doc.Copy("upperpath rules straighten --write")),
 		}
 	}
 	d.Blocks = doc.Of(v, t)

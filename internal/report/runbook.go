@@ -29,7 +29,9 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 			Key: taskKey(t),
 			Says: taskText(
 				t,
-				slices.ContainsFunc(planned, func(o plan.Task) bool { return o.Step.Kind == t.Step.Kind && o.Place != t.Place }),
+				slices.ContainsFunc(planned, func(o plan.Task) bool {
+					return o.Step.Kind == t.Step.Kind && o.Place != t.Place
+				}),
 			),
 			Provider: t.Place,
 			Names:    taskNames(t),
@@ -53,13 +55,15 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 	return runbook.New(p.Canonical, scope, tasks, start)
 }
 
-// related reports whether one task has to wait for another: not where both are about zones, and share
-// none.
+// related reports whether one task has to wait for another: not where both are about zones, and
+// share none.
 func related(before, t plan.Task) bool {
 	if len(before.Step.Zones) == 0 || len(t.Step.Zones) == 0 {
 		return true
 	}
-	return slices.ContainsFunc(before.Step.Zones, func(z string) bool { return slices.Contains(t.Step.Zones, z) })
+	return slices.ContainsFunc(before.Step.Zones, func(z string) bool {
+		return slices.Contains(t.Step.Zones, z)
+	})
 }
 
 // taskKey stands for a task in every plan that has it.
@@ -105,7 +109,8 @@ var stepNames = map[act.StepKind]string{
 // taskText says what is done in a task: as the step says it, or for one of several places.
 func taskText(t plan.Task, several bool) string {
 	if t.Step.Kind == act.SurveyFirst {
-		return wholeStep(t.Step) + " The runbook is then made from what was seen: " + doc.Command("upperpath runbook --anew")
+		return wholeStep(t.Step) + " The runbook is then made from what was seen: " +
+			doc.Command("upperpath runbook --anew")
 	}
 	if !several || t.Place == "" {
 		return wholeStep(t.Step)
@@ -113,14 +118,18 @@ func taskText(t plan.Task, several bool) string {
 	zones := wording.Few(unicodeNames(t.Zones), 4)
 	switch t.Step.Kind {
 	case act.LowerTTLs:
-		return fmt.Sprintf("At %s lower the TTLs of %s to %s.", t.Place, zones, wording.DurationText(act.MovingTTL))
+		return fmt.Sprintf("At %s lower the TTLs of %s to %s.", t.Place, zones,
+			wording.DurationText(act.MovingTTL))
 	case act.RaiseTTLs:
-		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones, wording.DurationText(act.RecordTTL))
+		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones,
+			wording.DurationText(act.RecordTTL))
 	case act.UntieMail:
-		return fmt.Sprintf("At %s untie from the web what follows it in %s: mail first of all.", t.Place, zones)
+		return fmt.Sprintf("At %s untie from the web what follows it in %s: mail first of all.", t.Place,
+			zones)
 	case act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
-			return fmt.Sprintf("At %s delete what forwards %s, right before its records change.", t.Place, zones)
+			return fmt.Sprintf("At %s delete what forwards %s, right before its records change.", t.Place,
+				zones)
 		}
 		return fmt.Sprintf("At %s make the %s of %s, each zone from top to bottom.", t.Place,
 			wording.Count(steps(t.Lines), "change"), zones)
@@ -128,11 +137,13 @@ func taskText(t plan.Task, several bool) string {
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case act.PlaceRedirects:
 		if t.Entries[0].Kind == world.Config {
-			return say("Put the redirects in place at %s: %s.", t.Place, doc.Command(writes(t.Entries[0].Fields[0])))
+			return say("Put the redirects in place at %s: %s.", t.Place,
+				doc.Command(writes(t.Entries[0].Fields[0])))
 		}
 		return fmt.Sprintf("Put the redirects of %s in place at %s.", zones, t.Place)
 	case act.ChoosePrimaries:
-		return fmt.Sprintf("Choose the primary host at %s, which redirects the others from then on.", t.Place)
+		return fmt.Sprintf("Choose the primary host at %s, which redirects the others from then on.",
+			t.Place)
 	}
 	return wholeStep(t.Step)
 }
@@ -234,7 +245,8 @@ func taskShows(t plan.Task) string {
 		return "The new name servers give every answer that the present ones give."
 	case act.GetCertificates, act.CertifyNew:
 		if len(t.Expects) == 0 {
-			return "The certificates are there; whether they are served is checked once the redirects are in place."
+			return "The certificates are there; whether they are served is checked once the redirects " +
+				"are in place."
 		}
 		return "The https doors at the carrier's address show a certificate for their names."
 	case act.PlaceRedirects:
@@ -244,7 +256,8 @@ func taskShows(t plan.Task) string {
 	case act.TryRedirects, act.AuditDoors:
 		shows := "Every door, and an example of every rule, arrives where it should, without a warning."
 		if plan.Tried(t.Expects) >= plan.MostExamples {
-			shows += fmt.Sprintf(" At most %d rules are tried here; upperpath audit tries all.", plan.MostExamples)
+			shows += fmt.Sprintf(" At most %d rules are tried here; upperpath audit tries all.",
+				plan.MostExamples)
 		}
 		return shows
 	case act.IssueCertificates:
@@ -267,10 +280,11 @@ func taskBack(t plan.Task) string {
 
 func backText(w act.Way) string {
 	return map[act.Way]string{
-		act.TypeOldValues: say("Type the old values again: the kept survey has them (`upperpath survey --list`)."),
-		act.OldServers:    "Set the old name servers again; they still answer.",
-		act.Unclaim:       "Remove the hosts there.",
-		act.OldDS:         "Publish the DS record again, while the zone is still signed with its key.",
+		act.TypeOldValues: say("Type the old values again: the kept survey has them (`upperpath " +
+			"survey --list`)."),
+		act.OldServers: "Set the old name servers again; they still answer.",
+		act.Unclaim:    "Remove the hosts there.",
+		act.OldDS:      "Publish the DS record again, while the zone is still signed with its key.",
 	}[w]
 }
 
@@ -286,13 +300,16 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		About: "start " + b.Start.In(now.Location()).Format("Mon 2 Jan 2006 15:04 MST"), Main: "runbook"}
 	v := doc.Verdict{
 		Tone: doc.Noted,
-		Says: doc.Phrasef("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"), wording.Verb(done, "is", "are")),
+		Says: doc.Phrasef("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"),
+			wording.Verb(done, "is", "are")),
 	}
 	next := b.Next()
 	switch {
 	case len(faults) > 0:
-		v.Tone, v.Says = doc.Failed, doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error"))
-		v.Next = doc.Cat(doc.Copy("upperpath plan"), doc.Phrase(" shows them; mend them before you begin."))
+		v.Tone, v.Says = doc.Failed,
+			doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error"))
+		v.Next = doc.Cat(doc.Copy("upperpath plan"),
+			doc.Phrase(" shows them; mend them before you begin."))
 	case done == len(b.Tasks):
 		v.Tone, v.Says = doc.Good, doc.Phrasef("All %s are done.", wording.Count(len(b.Tasks), "step"))
 	case p != nil && p.Open != nil:
@@ -309,7 +326,8 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		v.Next = doc.Cat(doc.Phrasef("Step %d: %s When it is done: ", next.Number, next.Says),
 			doc.Copy(fmt.Sprintf("upperpath runbook --done %d", next.Number)))
 	case next != nil:
-		v.Next = doc.Cat(doc.Phrasef("Step %d: %s Then ", next.Number, next.Says), doc.Copy("upperpath runbook --check"))
+		v.Next = doc.Cat(doc.Phrasef("Step %d: %s Then ", next.Number, next.Says),
+			doc.Copy("upperpath runbook --check"))
 	}
 	blocks := []doc.Block{v}
 	if p != nil {
@@ -318,7 +336,8 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 	blocks = append(blocks, doc.Heading{Level: 2, Text: "Steps"})
 	data := doc.Data{
 		Sheet: "runbook",
-		Head: []string{"step", "state", "done", "by", "at", "what", "names", "copy", "not before", "wait until",
+		Head: []string{"step", "state", "done", "by", "at", "what", "names", "copy", "not before",
+			"wait until",
 			"worked if", "way back"},
 	}
 	for i, times := range b.Times() {
@@ -332,7 +351,8 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 }
 
 // openVerdict says why a check stopped, and what to do.
-func openVerdict(b *runbook.Book, p *runbook.Progress, says doc.Text) (doc.Tone, doc.Text, doc.Text) {
+func openVerdict(b *runbook.Book, p *runbook.Progress, says doc.Text) (doc.Tone, doc.Text,
+	doc.Text) {
 	t := p.Open
 	switch {
 	case len(t.Expects) == 0:
@@ -342,10 +362,12 @@ func openVerdict(b *runbook.Book, p *runbook.Progress, says doc.Text) (doc.Tone,
 				doc.Copy(fmt.Sprintf("upperpath runbook --done %d", t.Number)),
 			)
 	case len(p.Missing) == 0:
-		return doc.Unseen, doc.Cat(says, doc.Phrasef(" Step %d: nobody answered whether it is done.", t.Number)),
+		return doc.Unseen,
+			doc.Cat(says, doc.Phrasef(" Step %d: nobody answered whether it is done.", t.Number)),
 			doc.Cat(doc.Phrase("Look again: "), doc.Copy("upperpath runbook --check"))
 	}
-	return doc.Failed, doc.Cat(says, doc.Phrasef(" Step %d is not done.", t.Number)), doc.Cat(doc.Phrasef("Step %d: %s", t.Number, t.Says))
+	return doc.Failed, doc.Cat(says, doc.Phrasef(" Step %d is not done.", t.Number)),
+		doc.Cat(doc.Phrasef("Step %d: %s", t.Number, t.Says))
 }
 
 func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []doc.Block {
@@ -360,22 +382,25 @@ func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []doc.B
 	if t := p.Open; t != nil && len(p.Missing) > 0 {
 		blocks = append(
 			blocks,
-			doc.List{Title: fmt.Sprintf("What is missing for step %d", t.Number), Items: texts(p.Missing), Tone: doc.Failed,
+			doc.List{Title: fmt.Sprintf("What is missing for step %d", t.Number), Items: texts(p.Missing),
+				Tone: doc.Failed,
 				More: doc.Command("--format json") + " has them all"},
 		)
 	}
 	if t := p.Open; t != nil && len(p.Unseen) > 0 {
 		blocks = append(
 			blocks,
-			doc.List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number), Items: texts(p.Unseen),
-				Tone: doc.Unseen},
+			doc.List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number),
+				Items: texts(p.Unseen),
+				Tone:  doc.Unseen},
 		)
 	}
 	var waiting []doc.Text
 	for _, w := range p.Waiting {
 		waiting = append(
 			waiting,
-			doc.Phrasef("step %d waits until %s (%s more)", w.Number, w.Until.In(now.Location()).Format(clockForm),
+			doc.Phrasef("step %d waits until %s (%s more)", w.Number,
+				w.Until.In(now.Location()).Format(clockForm),
 				wording.Span(w.Until.Sub(now))),
 		)
 	}
@@ -426,7 +451,9 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 	}
 	fact("worked if", t.Shows)
 	if len(t.Expects) == 0 && !t.Idle {
-		fact("check", "nobody can see this from outside: "+doc.Command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
+		fact("check",
+			"nobody can see this from outside: "+
+				doc.Command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
 	}
 	fact("way back", t.Back)
 	s.Copy = t.Copy
@@ -466,7 +493,8 @@ func runbookData(b *runbook.Book) *runbook.Book {
 	made := *b
 	made.Tasks = slices.Clone(b.Tasks)
 	for i := range made.Tasks {
-		made.Tasks[i].Says, made.Tasks[i].Back = doc.Unmarked(made.Tasks[i].Says), doc.Unmarked(made.Tasks[i].Back)
+		made.Tasks[i].Says, made.Tasks[i].Back = doc.Unmarked(made.Tasks[i].Says),
+			doc.Unmarked(made.Tasks[i].Back)
 	}
 	return &made
 }
@@ -496,9 +524,11 @@ func playedStep(t *runbook.Task, how string, now time.Time) doc.Step {
 
 // RunbookVerdict says how far a runbook is.
 func RunbookVerdict(b *runbook.Book) doc.Doc {
-	v := doc.Verdict{Tone: doc.Warned, Says: doc.Phrasef("%d of %s are done.", b.DoneCount(), wording.Count(len(b.Tasks), "step"))}
+	v := doc.Verdict{Tone: doc.Warned,
+		Says: doc.Phrasef("%d of %s are done.", b.DoneCount(), wording.Count(len(b.Tasks), "step"))}
 	if b.DoneCount() == len(b.Tasks) {
-		v = doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("All %s are done: %s.", wording.Count(len(b.Tasks), "step"), howDone(b))}
+		v = doc.Verdict{Tone: doc.Good,
+			Says: doc.Phrasef("All %s are done: %s.", wording.Count(len(b.Tasks), "step"), howDone(b))}
 	}
 	return doc.Doc{Name: "runbook", Blocks: doc.Of(v)}
 }
@@ -516,5 +546,6 @@ func howDone(b *runbook.Book) string {
 			checked++
 		}
 	}
-	return fmt.Sprintf("%d with their check, %s, %d marked by hand", checked, wording.Count(idle, "wait"), byHand)
+	return fmt.Sprintf("%d with their check, %s, %d marked by hand", checked,
+		wording.Count(idle, "wait"), byHand)
 }

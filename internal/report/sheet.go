@@ -118,23 +118,30 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) doc.Doc {
 	if n := steps(s.Lines); n > 0 {
 		blocks = append(
 			blocks,
-			doc.Paragraph{Text: doc.Phrasef("%s in %s. Work from top to bottom in each zone. Type the rows of "+
-				"one name in one go: between a removal and what replaces it, the name leads nowhere. "+
-				"Where a form adds the domain itself, type the label; where it wants whole names, the "+
-				"full name; where it wants a final dot, the last column.",
+			doc.Paragraph{Text: doc.Phrasef(
+				"%s in %s. Work from top to bottom in each zone. Type the rows of "+
+					"one name in one go: between a removal and what replaces it, the name leads nowhere. "+
+					"Where a form adds the domain itself, type the label; where it wants whole names, the "+
+					"full name; where it wants a final dot, the last column.",
 				wording.Count(n, "change"), wording.Count(len(zones), "zone"))},
 		)
 	}
 	if part := partly(p, zones); len(part) > 0 {
 		blocks = append(
 			blocks,
-			doc.Paragraph{Text: doc.Cat(doc.Phrasef("Seen in part only: %s. Where the form shows a record at one of the names "+
-				"below that is not listed here, stop, and survey again with the provider's export (", strings.Join(part, ", ")),
+			doc.Paragraph{Text: doc.Cat(
+				doc.Phrasef("Seen in part only: %s. Where the form shows a record at one of the names "+
+					"below that is not listed here, stop, and survey again with the provider's export (",
+					strings.Join(part, ", ")),
 				doc.Copy("--zone"), doc.Phrase(")."))},
 		)
 	}
-	goes := slices.DeleteFunc(slices.Clone(s.Entries), func(e act.Entry) bool { return e.Action != act.Remove })
-	rest := slices.DeleteFunc(slices.Clone(s.Entries), func(e act.Entry) bool { return e.Action == act.Remove })
+	goes := slices.DeleteFunc(slices.Clone(s.Entries), func(e act.Entry) bool {
+		return e.Action != act.Remove
+	})
+	rest := slices.DeleteFunc(slices.Clone(s.Entries), func(e act.Entry) bool {
+		return e.Action == act.Remove
+	})
 	blocks = append(blocks, entryBlocks(goes, "First of all")...)
 	for _, lines := range zones {
 		blocks = append(blocks, zoneSheet(p, lines)...)
@@ -143,8 +150,9 @@ func sheetDoc(p *plan.Plan, s plan.Sheet) doc.Doc {
 	records := doc.Data{Sheet: "records", Head: recordHead, Rows: recordRows(s.Lines)}
 	entries := doc.Data{Sheet: "entries"}
 	entries.Head, entries.Rows = entryRows(s.Entries)
-	return doc.Doc{Name: "sheet", Title: "What to type at " + s.Place, Blocks: doc.Of(append(blocks, records, entries)...),
-		Data: sheetData(s, records, entries)}
+	return doc.Doc{Name: "sheet", Title: "What to type at " + s.Place,
+		Blocks: doc.Of(append(blocks, records, entries)...),
+		Data:   sheetData(s, records, entries)}
 }
 
 // sheetData is a sheet as JSON has it: its tables, each row by the names of the columns.
@@ -181,7 +189,8 @@ func notReady(p *plan.Plan) []doc.Block {
 	if more := len(faults) - most; more > 0 {
 		l.Items = append(l.Items, doc.Cat(doc.Phrasef("and %d more: ", more), doc.Copy("upperpath plan")))
 	}
-	return []doc.Block{doc.Verdict{Tone: doc.Failed, Says: doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error")),
+	return []doc.Block{doc.Verdict{Tone: doc.Failed,
+		Says: doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error")),
 		Next: doc.Phrase("Type nothing of this before they are mended, except for what mends them.")}, l}
 }
 
@@ -228,14 +237,17 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 	blocks := []doc.Block{doc.Heading{Level: 2, Text: unicodeName(name)}}
 	add := func(all ...doc.Block) { blocks = append(blocks, all...) }
 	doing := func(do ...act.Action) []plan.Line {
-		return slices.DeleteFunc(slices.Clone(lines), func(l plan.Line) bool { return !slices.Contains(do, l.Do) })
+		return slices.DeleteFunc(slices.Clone(lines), func(l plan.Line) bool {
+			return !slices.Contains(do, l.Do)
+		})
 	}
 	changes := doing(act.Add, act.Remove, act.Replace)
 	if z.Note != "" {
 		add(doc.Paragraph{Text: doc.Phrase("Note: " + z.Note)})
 	}
 	for _, u := range z.Untouched {
-		t := doc.Cat(doc.Text{{Text: "Not to be touched", As: doc.Strong}}, doc.Phrase(": "), doc.Copy(u.Host))
+		t := doc.Cat(doc.Text{{Text: "Not to be touched", As: doc.Strong}}, doc.Phrase(": "),
+			doc.Copy(u.Host))
 		if len(u.To) > 0 {
 			t = doc.Cat(t, doc.Phrase(", which leads to "), doc.Copy(strings.Join(u.To, ", ")))
 		}
@@ -248,7 +260,8 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 		}
 		add(
 			doc.Paragraph{
-				Text: doc.Phrasef("First lower these TTLs, at least %s before anything else changes.", wording.DurationText(longest)),
+				Text: doc.Phrasef("First lower these TTLs, at least %s before anything else changes.",
+					wording.DurationText(longest)),
 			},
 			lineTable(low),
 		)
@@ -258,7 +271,8 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 		if n == 1 {
 			what = "The first step unties mail from the web. Type it"
 		}
-		add(doc.Paragraph{Text: doc.Phrasef("%s, wait %s, and only then go on.", what, wording.DurationText(wait))})
+		add(doc.Paragraph{Text: doc.Phrasef("%s, wait %s, and only then go on.", what,
+			wording.DurationText(wait))})
 	}
 	if len(changes) > 0 {
 		add(lineTable(changes))
@@ -268,18 +282,21 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 			}
 		}
 	}
-	if z.AbsentFor > 0 && slices.ContainsFunc(changes, func(l plan.Line) bool { return l.Do == act.Add }) {
+	if z.AbsentFor > 0 &&
+		slices.ContainsFunc(changes, func(l plan.Line) bool { return l.Do == act.Add }) {
 		add(doc.Paragraph{Text: doc.Phrase(absentSays(z.AbsentFor))})
 	}
 	if high := doing(act.Raise); len(high) > 0 {
-		add(doc.Paragraph{Text: doc.Phrase("A day later, if nothing had to be taken back, raise these TTLs.")}, lineTable(high))
+		add(doc.Paragraph{Text: doc.Phrase(
+			"A day later, if nothing had to be taken back, raise these TTLs.")}, lineTable(high))
 	}
 	return blocks
 }
 
 // lineTable gives records as they are typed, a line each.
 func lineTable(lines []plan.Line) doc.Table {
-	t := doc.Table{Head: []string{"step", "do", "label", "type", "value", "TTL", "full name", "as in a zone file"}}
+	t := doc.Table{Head: []string{"step", "do", "label", "type", "value", "TTL", "full name",
+		"as in a zone file"}}
 	apart := slices.ContainsFunc(lines, func(l plan.Line) bool { return len(boxes(l)) > 1 })
 	if apart {
 		t.Head = slices.Insert(t.Head, 5, "in boxes of their own")
@@ -365,8 +382,9 @@ func whyStep(l plan.Line) doc.Step {
 	check, says := checkText(l.Check)
 	s := doc.Step{
 		Number: l.Step,
-		Says: doc.Cat(doc.Copy(l.Label), doc.Phrasef(" %s: %s It worked if this prints what is below it, in any order.",
-			l.Type, because(l.Reasons))),
+		Says: doc.Cat(doc.Copy(l.Label),
+			doc.Phrasef(" %s: %s It worked if this prints what is below it, in any order.",
+				l.Type, because(l.Reasons))),
 		Copy: []string{check},
 	}
 	if says == "nothing" || l.Check.Alias {
@@ -409,7 +427,8 @@ func entryBlocks(entries []act.Entry, title string) []doc.Block {
 		for _, f := range e.Fields {
 			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(f.Name)}, {Text: doc.Copy(fieldText(f))}})
 		}
-		blocks = append(blocks, doc.Heading{Level: 3, Text: fmt.Sprintf("%d. %s: %s", e.Step, about, entryTitle(e))}, t,
+		blocks = append(blocks,
+			doc.Heading{Level: 3, Text: fmt.Sprintf("%d. %s: %s", e.Step, about, entryTitle(e))}, t,
 			doc.Paragraph{Text: doc.Cat(doc.Phrase(because(e.Reasons)), checkedBy(e))})
 	}
 	flush()
@@ -418,7 +437,8 @@ func entryBlocks(entries []act.Entry, title string) []doc.Block {
 
 func entryTitle(e act.Entry) string {
 	if e.Action == act.Remove {
-		return map[world.EntryKind]string{world.Forward: "delete the forwarding", world.DSEntry: "remove the DS record"}[e.Kind]
+		return map[world.EntryKind]string{world.Forward: "delete the forwarding",
+			world.DSEntry: "remove the DS record"}[e.Kind]
 	}
 	if e.Kind == world.NameServers && e.Action == act.Add {
 		return "set the name servers"
@@ -452,12 +472,15 @@ func patternBlocks(patterns []act.Entry) []doc.Block {
 			}
 		}
 		t.Rows = append(t.Rows, row)
-		why = append(why, doc.Step{Number: e.Step, Says: doc.Cat(doc.Phrase(because(e.Reasons)), checkedBy(e))})
+		why = append(why,
+			doc.Step{Number: e.Step, Says: doc.Cat(doc.Phrase(because(e.Reasons)), checkedBy(e))})
 	}
-	return append([]doc.Block{doc.Heading{Level: 3, Text: "Patterns of " + unicodeName(patterns[0].Domain)},
+	return append([]doc.Block{
+		doc.Heading{Level: 3, Text: "Patterns of " + unicodeName(patterns[0].Domain)},
 		doc.Paragraph{
 			Text: doc.Phrase(
-				"In this order; the first that fits is used. A star stands for any characters, and $1, $2 for what the " +
+				"In this order; the first that fits is used. A star stands for any characters, and $1, $2 " +
+					"for what the " +
 					"first and the second star took.",
 			),
 		}, t}, why...)
@@ -476,15 +499,17 @@ func checkedBy(e act.Entry) doc.Text {
 func SheetsWritten(folder string, p *plan.Plan, all []Sheet, pages []Page) doc.Doc {
 	d := doc.Doc{Name: "sheets"}
 	if len(all) == 0 {
-		d.Blocks = doc.Of(doc.Verdict{Tone: doc.Good, Says: doc.Phrase("There is nothing to type: everything is as the plan wants it.")})
+		d.Blocks = doc.Of(doc.Verdict{Tone: doc.Good,
+			Says: doc.Phrase("There is nothing to type: everything is as the plan wants it.")})
 		return d
 	}
 	t := doc.Table{Sheet: "sheets", Head: []string{"where", "records", "other entries", "page"}}
 	for _, s := range all {
 		for _, page := range pages {
 			if page.Place == s.Place {
-				t.Rows = append(t.Rows, doc.Cells(s.Place, wording.CountOrNothing(steps(s.plan.Lines), "change"),
-					wording.CountOrNothing(len(s.plan.Entries), "entry"), folder+"/"+page.Name))
+				t.Rows = append(t.Rows,
+					doc.Cells(s.Place, wording.CountOrNothing(steps(s.plan.Lines), "change"),
+						wording.CountOrNothing(len(s.plan.Entries), "entry"), folder+"/"+page.Name))
 				break
 			}
 		}
@@ -493,7 +518,9 @@ func SheetsWritten(folder string, p *plan.Plan, all []Sheet, pages []Page) doc.D
 	v.Next = doc.Cat(doc.Phrase("The order of all of it: "), doc.Copy("upperpath plan"))
 	d.Blocks = doc.Of(
 		slices.Concat(
-			[]doc.Block{v, t, doc.Paragraph{Text: doc.Phrase("Tables for a spreadsheet (.csv) are beside each page."), Soft: true}},
+			[]doc.Block{v, t,
+				doc.Paragraph{Text: doc.Phrase("Tables for a spreadsheet (.csv) are beside each page."),
+					Soft: true}},
 			findingBlocks(p.Findings),
 		)...)
 	return d

@@ -13,7 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/doc"
 )
 
-// Survey is a survey: the verdict, what is wrong, what could not be seen, the domains; with records every record too.
+// Survey is a survey: the verdict, what is wrong, what could not be seen, the domains; with records
+// every record too.
 func Survey(v *survey.Survey, records bool) doc.Doc {
 	d := surveyed(v)
 	d.Title = "Survey of " + wording.Count(len(v.Domains), "domain")
@@ -41,18 +42,22 @@ func Survey(v *survey.Survey, records bool) doc.Doc {
 	return d
 }
 
-// SurveyOfNames is a survey without what is said about doors: for where an audit of the doors follows.
+// SurveyOfNames is a survey without what is said about doors: for where an audit of the doors
+// follows.
 func SurveyOfNames(v *survey.Survey) doc.Doc {
 	names := *v
-	names.Findings = slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool { return f.Entry != "" })
+	names.Findings = slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool {
+		return f.Entry != ""
+	})
 	return surveyed(&names)
 }
 
 func surveyed(v *survey.Survey) doc.Doc {
 	var blocks []doc.Block
 	if unseen := unseenLines(v); len(unseen) > 0 {
-		blocks = append(blocks, doc.List{Title: "What could not be seen", Items: texts(unseen), Tone: doc.Unseen,
-			More: doc.Command("--format json") + " has them all"})
+		blocks = append(blocks,
+			doc.List{Title: "What could not be seen", Items: texts(unseen), Tone: doc.Unseen,
+				More: doc.Command("--format json") + " has them all"})
 	}
 	blocks = append(blocks, doc.Heading{Level: 2, Text: "Domains"}, domainTable(v))
 	var facts []string
@@ -62,18 +67,23 @@ func surveyed(v *survey.Survey) doc.Doc {
 	if len(facts) > 0 {
 		blocks = append(
 			blocks,
-			doc.List{Title: "Worth knowing", Items: texts(facts), More: doc.Command("--format json") + " has them all"},
+			doc.List{Title: "Worth knowing", Items: texts(facts),
+				More: doc.Command("--format json") + " has them all"},
 		)
 	}
 	return doc.Doc{Name: "survey", Main: "records", Data: surveyData(v),
-		Blocks: doc.Of(slices.Concat([]doc.Block{surveyVerdict(v)}, findingBlocks(v.Findings), blocks)...)}
+		Blocks: doc.Of(slices.Concat([]doc.Block{surveyVerdict(v)}, findingBlocks(v.Findings),
+			blocks)...)}
 }
 
-// surveyData is a survey as JSON has it, domain by domain, so that many need no more memory than they have.
+// surveyData is a survey as JSON has it, domain by domain, so that many need no more memory than
+// they have.
 func surveyData(v *survey.Survey) doc.Object {
 	return doc.Object{
-		{Name: "schema", Value: v.Schema}, {Name: "vantage", Value: v.Vantage}, {Name: "canonical", Value: doc.IfSaid(v.Canonical)}, {Name: "started", Value: v.Started},
-		{Name: "domains", Value: doc.SequenceOf(v.Domains)}, {Name: "findings", Value: inWordsOne(v.Findings)}, {Name: "notes", Value: doc.IfAny(v.Notes)},
+		{Name: "schema", Value: v.Schema}, {Name: "vantage", Value: v.Vantage},
+		{Name: "canonical", Value: doc.IfSaid(v.Canonical)}, {Name: "started", Value: v.Started},
+		{Name: "domains", Value: doc.SequenceOf(v.Domains)},
+		{Name: "findings", Value: inWordsOne(v.Findings)}, {Name: "notes", Value: doc.IfAny(v.Notes)},
 	}
 }
 
@@ -84,7 +94,8 @@ func surveyVerdict(v *survey.Survey) doc.Verdict {
 	case len(v.Domains) == 0:
 		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing was looked at.")}
 	case len(dark) == len(v.Domains) && len(v.Findings) == 0:
-		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing could be seen: that does not mean that nothing is wrong.")}
+		return doc.Verdict{Tone: doc.Unseen,
+			Says: doc.Phrase("Nothing could be seen: that does not mean that nothing is wrong.")}
 	case len(dark) == len(v.Domains):
 		said.Says = doc.Phrase("No zone could be seen. " + sentence(v.Findings))
 	case len(dark) > 0:
@@ -97,7 +108,8 @@ func surveyVerdict(v *survey.Survey) doc.Verdict {
 		)
 	}
 	if f := first(v.Findings); f != nil {
-		said.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()), doc.Phrasef(" at %s. ", f.Subject), doc.Phrase("Then "),
+		said.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()),
+			doc.Phrasef(" at %s. ", f.Subject), doc.Phrase("Then "),
 			doc.Copy("upperpath plan"), doc.Phrase("."))
 		return said
 	}
@@ -106,7 +118,8 @@ func surveyVerdict(v *survey.Survey) doc.Verdict {
 }
 
 func domainTable(v *survey.Survey) doc.Table {
-	t := doc.Table{Sheet: "domains", Head: []string{"domain", "name servers", "records", "registration ends"}, Order: true,
+	t := doc.Table{Sheet: "domains",
+		Head: []string{"domain", "name servers", "records", "registration ends"}, Order: true,
 		More: doc.Command("--format json") + " has them all"}
 	for _, d := range v.Domains {
 		t.Rows = append(t.Rows, doc.Cells(domainRow(d, v.Started)...))
@@ -178,15 +191,18 @@ func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 		}
 		servers.Rows = append(
 			servers.Rows,
-			[]doc.Cell{{Text: doc.Phrase(strings.TrimSpace(name + " " + address))}, {Text: doc.Phrase(says), Tone: tone},
+			[]doc.Cell{{Text: doc.Phrase(strings.TrimSpace(name + " " + address))},
+				{Text: doc.Phrase(says), Tone: tone},
 				{Text: doc.Phrase(by)}},
 		)
 	}
 	for _, n := range d.Servers {
-		server(n.Name, n.Address, strings.Join(n.By, " and "), n.State == survey.Answers, n.Serial, n.Says)
+		server(n.Name, n.Address, strings.Join(n.By, " and "), n.State == survey.Answers, n.Serial,
+			n.Says)
 	}
 	for _, n := range d.Coming {
-		server(n.Name, n.Address, "to come: "+doc.Command("upperpath plan")+" compares what it says", n.State == survey.Answers,
+		server(n.Name, n.Address, "to come: "+doc.Command("upperpath plan")+" compares what it says",
+			n.State == survey.Answers,
 			n.Serial, n.Says)
 	}
 	if len(servers.Rows) > 0 {
@@ -199,7 +215,8 @@ func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 	}
 	for _, set := range d.Records {
 		for _, value := range set.Values {
-			t.Rows = append(t.Rows, doc.Cells(set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, wording.Cut(value, 200)))
+			t.Rows = append(t.Rows,
+				doc.Cells(set.Name, fmt.Sprintf("%d s", set.TTL), set.Type, wording.Cut(value, 200)))
 		}
 	}
 	if len(t.Rows) > 0 {
@@ -208,7 +225,8 @@ func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 	held := doc.List{}
 	for _, c := range d.Chains {
 		if first := c.Hops[0]; c.Probe == chain.Root && first.TLS != nil {
-			held.Items = append(held.Items, doc.Phrase(first.URL.Door().String()+": "+certificateLine(first.TLS, now)))
+			held.Items = append(held.Items,
+				doc.Phrase(first.URL.Door().String()+": "+certificateLine(first.TLS, now)))
 		}
 	}
 	if len(held.Items) > 0 {
@@ -243,7 +261,8 @@ func unseenLines(v *survey.Survey) []string {
 	if n := partials(v); n > 0 {
 		lines = append(
 			lines,
-			fmt.Sprintf("The picture of %s is partial: no name server handed out the whole zone, so names that "+
+			fmt.Sprintf("The picture of %s is partial: no name server handed out the whole zone, so "+
+				"names that "+
 				"are commonly there were asked for one by one. An export from the provider shows all: %s",
 				wording.Count(n, "zone"), doc.Command("--zone FILE")),
 		)

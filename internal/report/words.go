@@ -47,10 +47,12 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	act.SecondWay: always(
 		"An address beside the alias sends some visitors elsewhere: they get one or the other by chance.",
 	),
-	act.StillOldIPv6: by("It still leads everybody with IPv6 to the old machine; %s has no IPv6 address."),
-	act.StillOld:     by("It still leads to the old machine; %s has no such address."),
+	act.StillOldIPv6: by("It still leads everybody with IPv6 to the old machine; %s has no IPv6 " +
+		"address."),
+	act.StillOld: by("It still leads to the old machine; %s has no such address."),
 	act.AliasReplaced: by(
-		"One alias is replaced by the other; a second one beside it would break the name. From now on it leads to %s.",
+		"One alias is replaced by the other; a second one beside it would break the name. From now on " +
+			"it leads to %s.",
 	),
 	act.LeftOver: func(r act.Reason) string {
 		return say(
@@ -76,7 +78,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	},
 	act.Bypasses: by("Until then it bypasses %s, and no pattern for this host works."),
 	act.HiddenByWildcard: func(r act.Reason) string {
-		return say("%s was never created: the wildcard *.%s answered for it and hid that.", r.Name, r.Below)
+		return say("%s was never created: the wildcard *.%s answered for it and hid that.", r.Name,
+			r.Below)
 	},
 	act.NeverCreated: func(r act.Reason) string {
 		return say("%s was never created; it leads to %s from now on.", r.Name, r.Carrier)
@@ -92,7 +95,9 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 			r.Carrier,
 		)
 	},
-	act.BelongsTo: func(r act.Reason) string { return say("%s belongs to %s.", r.Values[0], r.Carrier) },
+	act.BelongsTo: func(r act.Reason) string {
+		return say("%s belongs to %s.", r.Values[0], r.Carrier)
+	},
 	act.BelongsToForm: func(r act.Reason) string {
 		return say(
 			"%s belongs to %s: delete the forwarding there, because a door can have only one carrier.",
@@ -114,24 +119,28 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		return "It was wanted until " +
 			r.Date.Format(time.DateOnly) + "."
 	},
-	act.WantedUntilCertificate: always("It was wanted until the certificate was issued, and it has been."),
-	act.OthersStay:             always("The other values stay."),
+	act.WantedUntilCertificate: always(
+		"It was wanted until the certificate was issued, and it has been."),
+	act.OthersStay: always("The other values stay."),
 
 	act.LeadsToLeft: func(r act.Reason) string {
 		return say(
-			"It stays for names that are not listed, and leads them to %s, which the web is leaving: find out which are in "+
+			"It stays for names that are not listed, and leads them to %s, which the web is leaving: "+
+				"find out which are in "+
 				"use before that machine is switched off.",
 			r.Values[0],
 		)
 	},
 	act.HidNames: func(r act.Reason) string {
-		return say("It hid that %s did not exist, which is created now; it stays for names that are not listed.",
+		return say("It hid that %s did not exist, which is created now; it stays for names that are "+
+			"not listed.",
 			strings.Join(r.Values, " and "))
 	},
 	act.Stays: always("It stays as it is."),
 	act.StaysAtLeft: func(r act.Reason) string {
 		return say(
-			"It stays and still leads to %s, which the web is leaving: move it or drop it before that machine is switched "+
+			"It stays and still leads to %s, which the web is leaving: move it or drop it before that "+
+				"machine is switched "+
 				"off.",
 			r.Values[0],
 		)
@@ -145,23 +154,30 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	act.MailStays:   always("Mail: it stays as it is."),
 	act.SaysIssuers: always("It says who may issue certificates; it stays."),
 	act.StaysUnowned: always(
-		"It stays, although nobody answers where it leads: claim it there or remove it before a stranger claims it.",
+		"It stays, although nobody answers where it leads: claim it there or remove it before a " +
+			"stranger claims it.",
 	),
-	act.StaysDoubled: always("It stays, although it looks like a typing error: the name contains the domain twice."),
+	act.StaysDoubled: always("It stays, although it looks like a typing error: the name contains " +
+		"the domain twice."),
 	act.NobodyAnswered: always(
 		"Nobody answered whether it is already there or what is in its way: survey again first.",
 	),
-	act.ZoneIsNew:    always("The zone is new, and nothing is there yet."),
-	act.NobodyLooked: always("Nobody has checked whether it is already there or what is in its way: survey first."),
+	act.ZoneIsNew: always("The zone is new, and nothing is there yet."),
+	act.NobodyLooked: always("Nobody has checked whether it is already there or what is in its " +
+		"way: survey first."),
 
 	act.ReceivesNoMail: always("mail: none. It says that the domain receives no mail (RFC 7505)."),
 	act.SendsNoMail:    always("mail: none. It says that the domain sends no mail (RFC 7208)."),
-	act.RejectsForged:  always("mail: none. It says that the domain wants forged mail rejected (RFC 7489)."),
+	act.RejectsForged: always("mail: none. It says that the domain wants forged mail rejected " +
+		"(RFC 7489)."),
 	act.MailHung: func(r act.Reason) string {
-		return say("Mail depended on the address of %s, which changes; from now on it has a name of its own.", r.Name)
+		return say("Mail depended on the address of %s, which changes; from now on it has a name of "+
+			"its own.", r.Name)
 	},
-	act.MailWent:    always("Mail went to the web's own address, which changes; from now on it has a name of its own."),
-	act.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can move."),
+	act.MailWent: always("Mail went to the web's own address, which changes; from now on it has " +
+		"a name of its own."),
+	act.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can " +
+		"move."),
 	act.MailAlias: func(r act.Reason) string {
 		return say(
 			"The alias followed %s, whose address changes; from now on mail has today's address of its own.",
@@ -169,33 +185,40 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		)
 	},
 	act.NameFollowed: func(r act.Reason) string {
-		return say("It followed %s, whose address changes, and is no door itself; it stays where it is.", r.Name)
+		return say("It followed %s, whose address changes, and is no door itself; it stays where it is.",
+			r.Name)
 	},
 	act.JoinsPolicy: always("It is joined with the policy that is there: two count as none."),
 	act.TermFollowed: func(r act.Reason) string {
-		return say("The term %q followed the web's address; today's address stands in its place.", r.Values[0])
+		return say("The term %q followed the web's address; today's address stands in its place.",
+			r.Values[0])
 	},
 
-	act.OneConfiguration: always("One configuration holds the redirects of all domains that this server carries. " +
+	act.OneConfiguration: always("One configuration holds the redirects of all domains that this " +
+		"server carries. " +
 		"It must be in place before any name points to it."),
 	act.TypeInFull: always("Type the destination in full."),
 	act.CostsMore:  costsText,
 	act.DeleteBefore: func(r act.Reason) string {
-		return say("A door can have only one carrier. Delete it right before the records of %s are typed: "+
+		return say("A door can have only one carrier. Delete it right before the records of %s are "+
+			"typed: "+
 			"many forms write their address back while a forwarding exists.", r.Name)
 	},
 	act.AddBefore: always(
-		"Add it there before any record points there: a name that the account does not know shows a stranger's site, and a " +
+		"Add it there before any record points there: a name that the account does not know shows a " +
+			"stranger's site, and a " +
 			"stranger could add it. Apex and www are two hosts.",
 	),
 	act.UntilRedirected: func(r act.Reason) string {
 		return say(
-			"Until this is set, the main site of %s shows here under the old name. http and https are set apart.",
+			"Until this is set, the main site of %s shows here under the old name. http and https are "+
+				"set apart.",
 			r.Carrier,
 		)
 	},
 	act.ClaimBefore: always(
-		"Claim it before any record points there: a stranger can take an alias that nobody has claimed. " +
+		"Claim it before any record points there: a stranger can take an alias that nobody has " +
+			"claimed. " +
 			"Apex and www are two hosts.",
 	),
 	act.TypeThere: func(r act.Reason) string {
@@ -206,13 +229,16 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		)
 	},
 	act.BeingIssued: always(
-		"The host is known there and its records lead there; only the certificate is missing. Just wait: it is " +
-			"issued without your help, usually within minutes and within a day at most. After that, check whether CAA records " +
+		"The host is known there and its records lead there; only the certificate is missing. Just " +
+			"wait: it is " +
+			"issued without your help, usually within minutes and within a day at most. After that, " +
+			"check whether CAA records " +
 			"allow its issuer, and ask there.",
 	),
 	act.HeldBefore: always("It holds its certificate before the records point to it."),
 	act.HeldAfter: always(
-		"It requests the certificates only once the records lead there; until they are issued, visitors by https " +
+		"It requests the certificates only once the records lead there; until they are issued, " +
+			"visitors by https " +
 			"meet a warning. Request them at once, and check every few minutes.",
 	),
 	act.PrimaryRedirects: always(
@@ -220,50 +246,62 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	),
 	act.AfterCertificates: always("It accepts this only once the certificates have been issued."),
 	act.TakesZone: by(
-		"%s takes over the zone: it answers for all its names, so everything that the zone holds today must be " +
+		"%s takes over the zone: it answers for all its names, so everything that the zone holds " +
+			"today must be " +
 			"there first (`upperpath write zone`).",
 	),
 	act.HeldFirst: always(
-		"It must be in place before the first visitor: most browsers come by https. Apex and www are two names.",
+		"It must be in place before the first visitor: most browsers come by https. Apex and www are " +
+			"two names.",
 	),
 	act.PatternTakes: func(r act.Reason) string {
 		return say("It takes %s: %s.", strings.Join(r.Values, " and "), r.Name)
 	},
 	act.FirstStar: always(
-		"The first star is what stands before the apex, www. or nothing, and is $1; what follows in the path starts at $2.",
+		"The first star is what stands before the apex, www. or nothing, and is $1; what follows in " +
+			"the path starts at $2.",
 	),
 	act.StarWider: func(r act.Reason) string {
 		return say("A star takes more than the rule does, for instance %s.", r.URL)
 	},
 	act.StarBeforeName: func(r act.Reason) string {
 		return say(
-			"The star before the name takes whatever ends in %s, so any%s and every host below it as well: if "+
+			"The star before the name takes whatever ends in %s, so any%s and every host below it as "+
+				"well: if "+
 				"another of them goes through the network, type both names instead.",
 			r.Name,
 			r.Name,
 		)
 	},
 	act.ExactWithQuery: func(r act.Reason) string {
-		return say("It has to match with any query; where the form compares whole URLs, type %s too.", r.Name)
+		return say("It has to match with any query; where the form compares whole URLs, type %s too.",
+			r.Name)
 	},
 	act.OriginNeedsCertificate: always(
-		"The origin needs a certificate for these names too, or visitors get an error page of the network.",
+		"The origin needs a certificate for these names too, or visitors get an error page of the " +
+			"network.",
 	),
 	act.OriginMustNotUpgrade: always(
-		"The origin is asked by http even for visitors who came by https: if it sends http to https, they are caught in " +
+		"The origin is asked by http even for visitors who came by https: if it sends http to https, " +
+			"they are caught in " +
 			"a redirect loop.",
 	),
 	act.ProofByDNS: always(
-		"The names do not lead to this server yet, so prove control to the issuer by DNS: a TXT record at these names, " +
+		"The names do not lead to this server yet, so prove control to the issuer by DNS: a TXT " +
+			"record at these names, " +
 			"with the value that it gives. Then nobody meets a warning on the day of the move.",
 	),
 	act.IssuedAfter: always(
-		"The certificate can be issued only after the names lead here. Until then, usually for some minutes, " +
-			"everybody who comes by https meets a warning. Have it issued by DNS beforehand if you can (certificate: before).",
+		"The certificate can be issued only after the names lead here. Until then, usually for some " +
+			"minutes, " +
+			"everybody who comes by https meets a warning. Have it issued by DNS beforehand if you can " +
+			"(certificate: before).",
 	),
-	act.PutByHand:   always("Somebody puts it there by hand, before the names lead here."),
-	act.AlsoAnswers: always("The site answers under this name too; it must redirect, or search engines find two sites."),
-	act.FitsNoKey: always("It fits no key of the zone: resolvers that check signatures find nothing there. " +
+	act.PutByHand: always("Somebody puts it there by hand, before the names lead here."),
+	act.AlsoAnswers: always("The site answers under this name too; it must redirect, or search " +
+		"engines find two sites."),
+	act.FitsNoKey: always("It fits no key of the zone: resolvers that check signatures find " +
+		"nothing there. " +
 		"Remove it before anything else."),
 	act.BeforeServers: func(r act.Reason) string {
 		return say(
@@ -275,7 +313,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		"The new servers must give every answer that the old ones give before this is typed; they do.",
 	),
 	act.ServersNotReady: always(
-		"Not yet: the new servers must give every answer first. Survey again until the plan finds no difference.",
+		"Not yet: the new servers must give every answer first. Survey again until the plan finds no " +
+			"difference.",
 	),
 	act.ZoneThere: always("The zone is already there, with every record that it needs."),
 	act.ZoneNotThere: always(
@@ -283,7 +322,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	),
 	act.ServersUntilNow: func(r act.Reason) string {
 		return say(
-			"Until now: %s. Some resolvers use the old delegation for up to %s more; leave the old servers as they are "+
+			"Until now: %s. Some resolvers use the old delegation for up to %s more; leave the old "+
+				"servers as they are "+
 				"until then.",
 			strings.Join(r.Values, ", "),
 			wording.DurationText(r.Seconds),
@@ -308,7 +348,8 @@ func costsText(r act.Reason) string {
 		}
 		return say("costs %d more hops", n)
 	}
-	says := say("With http:// it %s, and a visitor who came by https is led over plain http", hops(r.Count))
+	says := say("With http:// it %s, and a visitor who came by https is led over plain http",
+		hops(r.Count))
 	if r.Of != carry.NoWWW {
 		says += "; without www it " + hops(r.Of)
 	}
@@ -337,30 +378,36 @@ func noteWords(n act.Note) string {
 		return say("Line %d of the rules repeats line %d.", n.Lines[0], n.Lines[1])
 	case act.NobodySawAny:
 		return say(
-			"Nobody has looked at the zones yet, so the plan gives records but no changes. Run `upperpath survey`, or " +
+			"Nobody has looked at the zones yet, so the plan gives records but no changes. Run " +
+				"`upperpath survey`, or " +
 				"give a zone file: `upperpath plan --zone FILE`.",
 		)
 	case act.NoZoneYet:
 		return say(
-			"%s: the parent zone knows no such domain, so the plan makes the zone from nothing. Check at the registrar that "+
+			"%s: the parent zone knows no such domain, so the plan makes the zone from nothing. Check at "+
+				"the registrar that "+
 				"the domain is registered and neither expired nor on hold.",
 			wording.Few(n.Names, 8),
 		)
 	case act.SurveySawNone:
 		return say(
-			"The survey saw nothing of the zones of %s, so the plan gives records but no changes. The survey says why "+
-				"(`upperpath survey --list`, `--show`). Survey again, or give a zone file: `upperpath plan --zone FILE`.",
+			"The survey saw nothing of the zones of %s, so the plan gives records but no changes. The "+
+				"survey says why "+
+				"(`upperpath survey --list`, `--show`). Survey again, or give a zone file: `upperpath plan "+
+				"--zone FILE`.",
 			wording.Few(n.Names, 8),
 		)
 	case act.TTLsRemaining:
 		return say(
-			"%s was seen through a resolver, so its TTLs are what was left of them. The plan waits a day where no "+
+			"%s was seen through a resolver, so its TTLs are what was left of them. The plan waits a day "+
+				"where no "+
 				"longer TTL was seen; if the provider's page shows a longer one, wait that long.",
 			n.Names[0],
 		)
 	case act.IssuersUnseen:
 		return say(
-			"Nobody answered about the CAA records of %s, so it is unknown whether the issuer may issue the "+
+			"Nobody answered about the CAA records of %s, so it is unknown whether the issuer may issue "+
+				"the "+
 				"certificates of %s. Survey again, or check the provider's page.",
 			n.Names[0],
 			wording.Few(n.Names[1:], 6),
@@ -373,7 +420,8 @@ func noteWords(n act.Note) string {
 		)
 	case act.ServerSilent:
 		return say(
-			"The new name server %s did not answer about %s: whether it holds what %s needs is unknown. Survey "+
+			"The new name server %s did not answer about %s: whether it holds what %s needs is unknown. "+
+				"Survey "+
 				"again before the delegation changes.",
 			n.Names[1],
 			wording.Few(n.Values, 8),
@@ -381,30 +429,35 @@ func noteWords(n act.Note) string {
 		)
 	case act.NobodySawSome:
 		return say(
-			"Nobody has seen the zones of %s, so the plan gives records for them but no changes. Run `upperpath survey`, or "+
+			"Nobody has seen the zones of %s, so the plan gives records for them but no changes. Run "+
+				"`upperpath survey`, or "+
 				"give a zone file: `upperpath plan --zone FILE`.",
 			strings.Join(n.Names, ", "),
 		)
 	case act.SiteUnplaced:
 		return say(
-			"The estate file does not say where the site lives (site.addresses or site.alias), so there is no record for %s.",
+			"The estate file does not say where the site lives (site.addresses or site.alias), so there "+
+				"is no record for %s.",
 			n.Names[0],
 		)
 	case act.MailUnseen:
 		return say(
-			"Nobody has seen whether %s receives or sends mail; survey it before you type the records that say it does "+
+			"Nobody has seen whether %s receives or sends mail; survey it before you type the records "+
+				"that say it does "+
 				"not.",
 			n.Names[0],
 		)
 	case act.WildcardUnshown:
 		return say(
-			"Every name below %[1]s answers (a wildcard), but nobody showed its record: look for *.%[1]s on the provider's "+
+			"Every name below %[1]s answers (a wildcard), but nobody showed its record: look for *.%[1]s "+
+				"on the provider's "+
 				"page, and remove it unless somebody needs it.",
 			n.Names[0],
 		)
 	case act.IssuerUnknown:
 		return say(
-			"The CAA records at %s let only %s issue certificates; the estate file does not say who issues those of %s "+
+			"The CAA records at %s let only %s issue certificates; the estate file does not say who "+
+				"issues those of %s "+
 				"(issuer:).",
 			n.Names[0],
 			n.Names[1],
@@ -412,7 +465,8 @@ func noteWords(n act.Note) string {
 		)
 	case act.ServersUnasked:
 		return say(
-			"The new name servers %s of %s have not been asked yet. Create the zone there (`upperpath write zone`), then "+
+			"The new name servers %s of %s have not been asked yet. Create the zone there (`upperpath "+
+				"write zone`), then "+
 				"survey again: they must agree before the delegation changes.",
 			strings.Join(n.Values, " and "),
 			n.Names[0],
@@ -442,20 +496,24 @@ func partText(s act.Step) string {
 	if len(s.Partial) == 0 {
 		return ""
 	}
-	return say(" Not all of %s was seen: compare it with an export from the provider first.", wording.Few(s.Partial, 6))
+	return say(" Not all of %s was seen: compare it with an export from the provider first.",
+		wording.Few(s.Partial, 6))
 }
 
 func stepText(s act.Step) string {
 	both := func(all []string) string { return strings.Join(all, " and ") }
 	switch s.Kind {
 	case act.SurveyFirst:
-		return say("See and save what is there, so that the changes can be worked out and nothing is lost: " +
+		return say("See and save what is there, so that the changes can be worked out and nothing is " +
+			"lost: " +
 			"`upperpath survey --save before`, then plan again.")
 	case act.RemoveStaleDS:
-		return say("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider, s.Zones[0])
+		return say("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider,
+			s.Zones[0])
 	case act.LowerTTLs:
 		return say(
-			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the longest "+
+			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the "+
+				"longest "+
 				"current TTL: %s.",
 			wording.DurationText(act.MovingTTL),
 			wording.DurationText(s.Wait),
@@ -489,7 +547,8 @@ func stepText(s act.Step) string {
 		return moveStepText(s)
 	case act.ClaimAfter:
 		return say(
-			"Claim %s at %s, which accepts them only now that their records point there. Be quick: until then a stranger "+
+			"Claim %s at %s, which accepts them only now that their records point there. Be quick: until "+
+				"then a stranger "+
 				"could.",
 			wording.Few(s.Hosts, 6),
 			s.Provider,
@@ -524,7 +583,8 @@ func stepText(s act.Step) string {
 			wording.Count(len(s.Zones), "zone"),
 		)
 	case act.WaitForTTLs:
-		return say("Wait %s: until then some resolvers may still give the old answer.", wording.DurationText(s.Wait))
+		return say("Wait %s: until then some resolvers may still give the old answer.",
+			wording.DurationText(s.Wait))
 	case act.SetRecords:
 		return "Set the records below, and wait for the old TTLs to run out."
 	case act.IssueCertificates:
@@ -533,14 +593,16 @@ func stepText(s act.Step) string {
 			late = append(late, say("%s at %s", strings.Join(l.Names, ", "), l.Carrier))
 		}
 		return say(
-			"Have the remaining certificates issued at once; until then visitors by https meet a warning: %s.",
+			"Have the remaining certificates issued at once; until then visitors by https meet a "+
+				"warning: %s.",
 			strings.Join(late, "; "),
 		)
 	case act.AuditDoors:
 		return say("Audit every door: `upperpath audit`.")
 	case act.RaiseTTLs:
 		return say(
-			"A day later, if nothing had to be taken back: raise the TTL of %s to %s, set state: moved in the estate file, and "+
+			"A day later, if nothing had to be taken back: raise the TTL of %s to %s, set state: moved "+
+				"in the estate file, and "+
 				"survey again.",
 			wording.Count(s.Count, "record set"),
 			wording.DurationText(act.RecordTTL),
@@ -550,10 +612,12 @@ func stepText(s act.Step) string {
 }
 
 func certificatesText(s act.Step) string {
-	says := say("Get the %s that can be issued before the names point there", wording.Count(s.Count, "certificate"))
+	says := say("Get the %s that can be issued before the names point there",
+		wording.Count(s.Count, "certificate"))
 	switch {
 	case s.Kind == act.CertifyNew:
-		says = say("Now that %s can be found, and before anybody is told about it, get the %s", wording.Few(s.Zones, 6),
+		says = say("Now that %s can be found, and before anybody is told about it, get the %s",
+			wording.Few(s.Zones, 6),
 			wording.Count(s.Count, "certificate"))
 	case s.Count == 1:
 		says = "Get the certificate that can be issued before the names point there"
@@ -588,13 +652,15 @@ func moveStepText(s act.Step) string {
 		if len(s.Zones) > 1 {
 			what = "the zones %s at %s once they are registered, with all their records"
 		}
-		return say("Create %s: `upperpath write zone`, or `upperpath write sheet`.", say(what, zones, s.Provider))
+		return say("Create %s: `upperpath write zone`, or `upperpath write sheet`.",
+			say(what, zones, s.Provider))
 	case act.DelegateZones:
 		if to == "" {
 			to = "those that its provider names"
 		}
 		return say(
-			"At %s set the name servers of %s to %s. Until then nobody can reach it, and for some hours after that resolvers "+
+			"At %s set the name servers of %s to %s. Until then nobody can reach it, and for some hours "+
+				"after that resolvers "+
 				"may say that it does not exist.",
 			registrar,
 			zones,
@@ -602,13 +668,15 @@ func moveStepText(s act.Step) string {
 		)
 	case act.SeeAgreement:
 		return say(
-			"Survey again: the survey asks the present and the next name servers of %s for everything known, name by name, "+
+			"Survey again: the survey asks the present and the next name servers of %s for everything "+
+				"known, name by name, "+
 				"and they must agree.",
 			zones,
 		)
 	case act.FindDS:
 		return say(
-			"%s is signed, and nobody has seen whether the parent zone has a DS record for it: survey it, or ask %s. If it "+
+			"%s is signed, and nobody has seen whether the parent zone has a DS record for it: survey "+
+				"it, or ask %s. If it "+
 				"has, have it removed before the name servers change, and wait for its TTL.",
 			zones,
 			registrar,
@@ -624,13 +692,15 @@ func moveStepText(s act.Step) string {
 		)
 	case act.LeaveOld:
 		return say(
-			"Leave %s %s at the old name servers for %s: until then some resolvers still use the old delegation.",
+			"Leave %s %s at the old name servers for %s: until then some resolvers still use the old "+
+				"delegation.",
 			zones,
 			asItIs(s.Zones),
 			wait,
 		)
 	case act.SignAnew:
-		return say("Sign %s at the next name servers, and only then publish the new DS at the registrar.", zones)
+		return say("Sign %s at the next name servers, and only then publish the new DS at the registrar.",
+			zones)
 	}
 	return ""
 }
@@ -654,5 +724,6 @@ func LossText(l zone.Loss) string {
 }
 
 // gapText says for how long visitors meet a warning.
-const gapText = "From the moment the name points there until the certificate is issued, usually for some minutes, " +
+const gapText = "From the moment the name points there until the certificate is issued, usually " +
+	"for some minutes, " +
 	"everybody who comes by https meets a warning."

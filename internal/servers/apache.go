@@ -31,7 +31,8 @@ var apacheWriter = Writer{
 	Forms: []Form{
 		{
 			htaccess,
-			"write one .htaccess for a shared host where nothing else may be changed; other hosts there are left alone",
+			"write one .htaccess for a shared host where nothing else may be changed; other hosts there " +
+				"are left alone",
 			[]string{"listen", "certificates", "challenges", "place"},
 		},
 	},
@@ -44,7 +45,8 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 	a := apacheText{options: o, tag: tagOf(doors), strips: map[string]int{}}
 	a.blocks, a.tables = blocksOf(doors, a.sort)
 	if o.Form == htaccess {
-		steps := []string{"put it into the folder from which the account serves these hosts", "ask for one URL of each host"}
+		steps := []string{"put it into the folder from which the account serves these hosts",
+			"ask for one URL of each host"}
 		return Output{
 			Files:    []File{{".htaccess", a.folderFile()}},
 			Findings: a.findings,
@@ -53,15 +55,18 @@ func writeApache(doors predictedDoors, o Options) (Output, error) {
 		}, nil
 	}
 	files := []File{{"apache.conf", a.serverFile()}}
-	steps := []string{"put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each domain",
-		"copy it and the tables beside it to " + o.Place + ", and include it in the server's configuration"}
+	steps := []string{"put the certificates where its first lines say: a file DOMAIN.crt and " +
+		"DOMAIN.key for each domain",
+		"copy it and the tables beside it to " + o.Place +
+			", and include it in the server's configuration"}
 	for _, t := range a.tables {
 		if len(t.exact) == 0 {
 			continue
 		}
 		files = append(files, File{a.mapName(t) + ".txt", a.mapFile(t)})
 		if t.isLarge() {
-			steps = append(steps, fmt.Sprintf("there, after every change: httxt2dbm -i %[1]s.txt -o %[1]s.dbm", a.mapName(t)))
+			steps = append(steps,
+				fmt.Sprintf("there, after every change: httxt2dbm -i %[1]s.txt -o %[1]s.dbm", a.mapName(t)))
 		}
 	}
 	steps = append(steps, "apachectl configtest, then apachectl graceful (modules rewrite and ssl)")
@@ -78,8 +83,8 @@ type apacheText struct {
 	findings []finding.Finding
 }
 
-// mostInText is how many whole paths are looked up in a text file, which Apache reads from its start; above it a DBM
-// file is read instead.
+// mostInText is how many whole paths are looked up in a text file, which Apache reads from its
+// start; above it a DBM file is read instead.
 const mostInText = 200
 
 // mostInPair is how long a path with its target may be in a DBM file, in octets.
@@ -97,11 +102,12 @@ func (a *apacheText) sort(t *table, entries []rule.Entry) {
 	}
 	bars := func(r *rule.Rule, _ bool) string { return apacheBars(r, folder) }
 	t.sortOut(entries, false, bars, refuse)
-	// What a table cannot hold, or where something comes behind the query, is tried one by one, before the patterns. So is
-	// in a folder's file, where slashes are joined, what has two of them.
+	// What a table cannot hold, or where something comes behind the query, is tried one by one, before
+	// the patterns. So is in a folder's file, where slashes are joined, what has two of them.
 	odd := func(e exactRule) bool {
 		path, _ := e.rule.Old.Exact()
-		return strings.Contains(e.path, "%") || e.rule.New.Fragment != "" || len(path)+len(e.rule.New.String()) > mostInPair
+		return strings.Contains(e.path, "%") || e.rule.New.Fragment != "" ||
+			len(path)+len(e.rule.New.String()) > mostInPair
 	}
 	if folder {
 		odd = func(e exactRule) bool { return strings.Contains(e.path, "//") }
@@ -144,7 +150,8 @@ func apacheBars(r *rule.Rule, folder bool) string {
 	return ""
 }
 
-// section is directives of mod_rewrite, and how many rules are among them: what is skipped is counted in rules.
+// section is directives of mod_rewrite, and how many rules are among them: what is skipped is
+// counted in rules.
 type section struct {
 	text  bytes.Buffer
 	rules int
@@ -202,10 +209,14 @@ const apacheRefusals = `#
 func (a *apacheText) serverFile() []byte {
 	var b bytes.Buffer
 	place := strings.TrimSuffix(a.options.Place, "/") + "/apache.conf"
-	fmt.Fprintf(&b, apacheHead, commentSafe(place), commentSafe(a.options.Certificates), commentSafe(a.options.Challenges))
+	fmt.Fprintf(&b, apacheHead, commentSafe(place), commentSafe(a.options.Certificates),
+		commentSafe(a.options.Challenges))
 	fmt.Fprint(&b, apacheRefusals)
-	fmt.Fprint(&b, "# A host that is not here gets 421, and over TLS the first certificate of this file before it.\n")
-	if !slices.Equal(a.options.HTTP, apacheOptions.HTTP) || !slices.Equal(a.options.HTTPS, apacheOptions.HTTPS) {
+	fmt.Fprint(&b,
+		"# A host that is not here gets 421, and over TLS the first certificate of this file before "+
+			"it.\n")
+	if !slices.Equal(a.options.HTTP, apacheOptions.HTTP) ||
+		!slices.Equal(a.options.HTTPS, apacheOptions.HTTPS) {
 		fmt.Fprint(&b, "\n")
 		for _, l := range slices.Concat(a.options.HTTP, a.options.HTTPS) {
 			fmt.Fprintf(&b, "Listen %s\n", l)
@@ -213,7 +224,8 @@ func (a *apacheText) serverFile() []byte {
 	}
 	fmt.Fprintf(
 		&b,
-		"\n<Directory %s>\n    AllowOverride None\n    Options None\n    Require all granted\n</Directory>\n",
+		"\n<Directory %s>\n    AllowOverride None\n    Options None\n    Require all granted\n"+
+			"</Directory>\n",
 		apacheQuote(directoryPattern(a.options.Challenges)),
 	)
 	a.unknownHosts(&b)
@@ -233,7 +245,8 @@ func (a *apacheText) unknownHosts(b *bytes.Buffer) {
 	for _, l := range a.options.HTTP {
 		fmt.Fprintf(
 			b,
-			"<VirtualHost %s>\n    ServerName unknown.invalid\n    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n"+
+			"<VirtualHost %s>\n    ServerName unknown.invalid\n    RewriteEngine on\n"+
+				"    RewriteRule ^ - [R=421,L]\n"+
 				"</VirtualHost>\n",
 			l,
 		)
@@ -245,7 +258,8 @@ func (a *apacheText) unknownHosts(b *bytes.Buffer) {
 	for _, l := range a.options.HTTPS {
 		fmt.Fprintf(
 			b,
-			"<VirtualHost %s>\n    ServerName unknown.invalid\n%s    RewriteEngine on\n    RewriteRule ^ - [R=421,L]\n"+
+			"<VirtualHost %s>\n    ServerName unknown.invalid\n%s    RewriteEngine on\n"+
+				"    RewriteRule ^ - [R=421,L]\n"+
 				"</VirtualHost>\n",
 			l,
 			a.certificate(a.blocks[i]),
@@ -276,7 +290,8 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 	}
 	fmt.Fprintf(
 		b,
-		"    DocumentRoot %s\n    AllowEncodedSlashes NoDecode\n    MergeSlashes Off\n    RewriteEngine on\n",
+		"    DocumentRoot %s\n    AllowEncodedSlashes NoDecode\n    MergeSlashes Off\n"+
+			"    RewriteEngine on\n",
 		apacheQuote(a.options.Challenges),
 	)
 	if t := k.table; t != nil && len(t.exact) > 0 {
@@ -287,7 +302,8 @@ func (a *apacheText) virtualHost(b *bytes.Buffer, k block) {
 		}
 		fmt.Fprintf(
 			b,
-			"    RewriteMap %s %s\n    RewriteMap up_lower int:tolower\n    RewriteMap up_escape int:escape\n",
+			"    RewriteMap %s %s\n    RewriteMap up_lower int:tolower\n"+
+				"    RewriteMap up_escape int:escape\n",
 			a.mapName(t),
 			apacheQuote(kind),
 		)
@@ -309,12 +325,16 @@ func (a *apacheText) folderFile() []byte {
 	var b bytes.Buffer
 	fmt.Fprint(
 		&b,
-		"# Redirects for Apache on a shared host (.htaccess, with mod_rewrite). Hosts that are not named here are left "+
+		"# Redirects for Apache on a shared host (.htaccess, with mod_rewrite). Hosts that are not "+
+			"named here are left "+
 			"alone.\n",
 	)
 	fmt.Fprint(&b, apacheRefusals)
-	fmt.Fprint(&b, "# Every path with %2F gets Apache's own 404, unless the host allows them; one that is longer than "+
-		"the names of files may\n# be (mostly 255 octets a segment, 4,096 in all) gets its 403.\n\nRewriteEngine on\n")
+	fmt.Fprint(&b,
+		"# Every path with %2F gets Apache's own 404, unless the host allows them; one that is longer "+
+			"than "+
+			"the names of files may\n# be (mostly 255 octets a segment, 4,096 in all) gets its 403.\n\n"+
+			"RewriteEngine on\n")
 	for _, doors := range a.alike() {
 		k, schemes := doors[0], []string{}
 		var s section
@@ -336,13 +356,15 @@ func (a *apacheText) folderFile() []byte {
 		for i, n := range k.names {
 			names[i] = regexp.QuoteMeta(n)
 		}
-		others := []string{"%{HTTP_HOST} " + argument(`!^(?:`+strings.Join(names, "|")+`)\.?(?::[0-9]+)?$`) + " [NC]"}
+		others := []string{"%{HTTP_HOST} " +
+			argument(`!^(?:`+strings.Join(names, "|")+`)\.?(?::[0-9]+)?$`) + " [NC]"}
 		if len(doors) == 1 {
 			others = []string{strings.Replace(others[0], "[NC]", "[NC,OR]", 1), "%{HTTPS} " + tls(k, false)}
 		}
 		var whole section
 		whole.unless(&s, others...)
-		fmt.Fprintf(&b, "\n# %s, %s\n", commentSafe(strings.Join(k.names, ", ")), strings.Join(schemes, " and "))
+		fmt.Fprintf(&b, "\n# %s, %s\n", commentSafe(strings.Join(k.names, ", ")),
+			strings.Join(schemes, " and "))
 		b.Write(whole.text.Bytes())
 	}
 	return b.Bytes()
@@ -379,16 +401,16 @@ const (
 	finish      = `(?:\?[!-\x22$-~]*+)? HTTP/`
 )
 
-// Paths: one of plain octets, which Apache's own is too; one without dot segments; one with dot segments, but without
-// escapes.
+// Paths: one of plain octets, which Apache's own is too; one without dot segments; one with dot
+// segments, but without escapes.
 const (
 	plainPath  = `(?!//)(?:/(?!\.\.?[/? ])[!$&-.0-;=@-Z_a-z~]*+)++`
 	rawPath    = `(?:/(?!(?:\.|%2[Ee]){1,2}[/? ])[!-\x22$&-.0->@-~]*+(?:%[0-9A-Fa-f]{2}[!-\x22$&-.0->@-~]*+)*+)++`
 	dottedPath = `(?:/(?!/)[!-\x22$&-.0->@-~]*+)++`
 )
 
-// answers writes what the doors of a virtual host answer: plain paths first, which Apache's own reading of the path is
-// enough for.
+// answers writes what the doors of a virtual host answer: plain paths first, which Apache's own
+// reading of the path is enough for.
 func (a *apacheText) answers(s *section, k block) {
 	var plain, others section
 	others.comment("All other paths, as they came.")
@@ -424,8 +446,8 @@ func (a *apacheText) inFolder(s *section, k block) {
 	needed(s, &all)
 }
 
-// needed adds, where a section needs them, what stands for a dollar sign in it, and for a query that something comes
-// behind.
+// needed adds, where a section needs them, what stands for a dollar sign in it, and for a query
+// that something comes behind.
 func needed(s, needs *section) {
 	text := needs.text.String()
 	if strings.Contains(text, "UP_DOLLAR") {
@@ -437,8 +459,8 @@ func needed(s, needs *section) {
 	s.add(needs)
 }
 
-// reading is how a path is read: as Apache's own, from the request line with every octet spelled out, or in a folder's
-// file.
+// reading is how a path is read: as Apache's own, from the request line with every octet spelled
+// out, or in a folder's file.
 type reading int
 
 const (
@@ -489,11 +511,12 @@ func redirects(s *section, status int, to string, conditions ...string) {
 	s.rule("^", to, redirectFlags(status), conditions...)
 }
 
-// redirectFlags writes the flags of a redirect. Apache is to put no query behind the target by itself, and to let a ?
-// come from what is expanded there.
+// redirectFlags writes the flags of a redirect. Apache is to put no query behind the target by
+// itself, and to let a ? come from what is expanded there.
 func redirectFlags(status int) string { return fmt.Sprintf("R=%d,NE,QSD,UnsafeAllow3F,L", status) }
 
-// byRules writes the rules of a table, the most specific first, and what happens where none takes a path.
+// byRules writes the rules of a table, the most specific first, and what happens where none takes a
+// path.
 func (a *apacheText) byRules(s *section, w reading, t *table) {
 	var body section
 	var direct []rule.Entry
@@ -514,8 +537,9 @@ func (a *apacheText) byRules(s *section, w reading, t *table) {
 	s.add(&body)
 }
 
-// apart gives the patterns that begin as no path does that is looked up, so that their paths need not be, and the
-// others. None of the first comes behind one of the others that may take the same path.
+// apart gives the patterns that begin as no path does that is looked up, so that their paths need
+// not be, and the others. None of the first comes behind one of the others that may take the same
+// path.
 func (t *table) apart() (direct, others []rule.Entry) {
 	starts := t.starts()
 	for i, e := range t.patterns {
@@ -532,12 +556,14 @@ func (t *table) apart() (direct, others []rule.Entry) {
 	return direct, others
 }
 
-// withoutKeys writes the queries without what targets set themselves, as far as a section uses them.
+// withoutKeys writes the queries without what targets set themselves, as far as a section uses
+// them.
 func (a *apacheText) withoutKeys(s, uses *section) {
 	var all section
 	for i, keys := range a.order {
 		rest, only := fmt.Sprintf("UP_REST%d", i+1), fmt.Sprintf("UP_ONLY%d", i+1)
-		if text := uses.text.String(); !strings.Contains(text, rest+"}") && !strings.Contains(text, only+"}") {
+		if text := uses.text.String(); !strings.Contains(text, rest+"}") &&
+			!strings.Contains(text, only+"}") {
 			continue
 		}
 		all.rule("^", "-", "E="+rest+":&%{QUERY_STRING}")
@@ -555,7 +581,8 @@ func (a *apacheText) withoutKeys(s, uses *section) {
 	s.unless(&all, `%{QUERY_STRING} "^$"`)
 }
 
-// Escapes that mean something else than what they stand for, and needless ones or octets that have to be escaped.
+// Escapes that mean something else than what they stand for, and needless ones or octets that have
+// to be escaped.
 const (
 	meaning  = `%(?:2[1346789ABCFabcf]|3[ABDFabdf]|40|5[BDbd])`
 	needless = `%(?:[0-9A-Fa-f]?[a-f]|[a-f][0-9A-F]|2[DE]|3[0-9]|4[1-9A-F]|5[0-9AF]|6[1-9A-F]|7[0-9AE])|[^!$%&-;=@-Z_a-z~]`
@@ -580,7 +607,8 @@ func (a *apacheText) looksUp(s *section, w reading, t *table) {
 // mostStarts is how many first segments of whole paths are compared before a look-up.
 const mostStarts = 12
 
-// startsRegexp takes plain paths that begin as whole paths do; "" where those begin in too many ways.
+// startsRegexp takes plain paths that begin as whole paths do; "" where those begin in too many
+// ways.
 func (t *table) startsRegexp() string {
 	var all []string
 	for start := range t.starts() {
@@ -609,7 +637,8 @@ func (a *apacheText) looksUpAny(s *section, w reading, t *table) {
 	} else {
 		s.rule("^", "-", "E=UP_HIT:%1", value(w.path())+`"^(.+)$"`)
 		if w == asOdd {
-			s.rule("^", "-", "E=UP_HIT:%1", w.path()+" "+argument("!^//|"+meaning), w.path()+" "+argument(needless),
+			s.rule("^", "-", "E=UP_HIT:%1", w.path()+" "+argument("!^//|"+meaning),
+				w.path()+" "+argument(needless),
 				value("${up_escape:%{REQUEST_URI}}")+`"^(.+)$"`)
 		}
 	}
@@ -655,7 +684,8 @@ func (a *apacheText) wholes(s *section, t *table) {
 			all.rule(pattern, "-", flags+"R=410,L")
 			continue
 		}
-		all.rule(pattern, a.target(e.rule, t.door, numbering{}), flags+redirectFlags(statusOn(e.rule, t.door)))
+		all.rule(pattern, a.target(e.rule, t.door, numbering{}),
+			flags+redirectFlags(statusOn(e.rule, t.door)))
 	}
 	s.comment("Whole paths.")
 	s.unless(&all, asOdd.path()+" "+argument("//|"+meaning))
@@ -668,7 +698,8 @@ func statusOn(r *rule.Rule, d predict.Treatment) int {
 	return r.Status
 }
 
-// classOf names what has to be done with a target that was looked up: its status, and what is put behind it.
+// classOf names what has to be done with a target that was looked up: its status, and what is put
+// behind it.
 func (a *apacheText) classOf(r *rule.Rule, d predict.Treatment) (class, suffix string) {
 	if r.Status == rule.Gone {
 		return "410", ""
@@ -678,8 +709,8 @@ func (a *apacheText) classOf(r *rule.Rule, d predict.Treatment) (class, suffix s
 	return fmt.Sprintf("%d%s", statusOn(r, d), strings.ToLower(kind)), query
 }
 
-// mapFile writes the table of whole paths: in normal form, and where that differs as Apache itself escapes a decoded
-// path.
+// mapFile writes the table of whole paths: in normal form, and where that differs as Apache itself
+// escapes a decoded path.
 func (a *apacheText) mapFile(t *table) []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(
@@ -721,7 +752,8 @@ func encodeDecoded(path string) string {
 func apacheEscape(path string) string {
 	var b strings.Builder
 	for _, c := range []byte(path) {
-		if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || strings.IndexByte("$-_.+!*'(),:@&=/~", c) >= 0 {
+		if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' ||
+			strings.IndexByte("$-_.+!*'(),:@&=/~", c) >= 0 {
 			b.WriteByte(c)
 		} else {
 			fmt.Fprintf(&b, "%%%02x", c)
@@ -757,7 +789,9 @@ func (a *apacheText) tries(s *section, w reading, t *table, entries []rule.Entry
 	if w == asPlain { // what holds an escape, or starts with //, takes no plain path
 		entries = slices.DeleteFunc(slices.Clone(entries), func(e rule.Entry) bool {
 			return strings.HasPrefix(e.Rule.Old.Parts[0].Literal, "//") ||
-				slices.ContainsFunc(e.Rule.Old.Parts, func(p rule.Part) bool { return strings.Contains(p.Literal, "%") })
+				slices.ContainsFunc(e.Rule.Old.Parts, func(p rule.Part) bool {
+					return strings.Contains(p.Literal, "%")
+				})
 		})
 	}
 	if len(entries) == 0 {
@@ -827,7 +861,8 @@ func regexpClass(c byte) string {
 	return string(rune(c))
 }
 
-// plainHead gives the text with which all paths of a rule begin, as far as nothing in it is percent-encoded.
+// plainHead gives the text with which all paths of a rule begin, as far as nothing in it is
+// percent-encoded.
 func plainHead(r *rule.Rule, mode rule.Mode) string {
 	common := ""
 	for i, h := range headsOf(r, mode, false) {
@@ -891,7 +926,8 @@ func (a *apacheText) try(s *section, w reading, t *table, r *rule.Rule) {
 	}
 }
 
-// numbering counts captures in the order in which they stand in an expression, and how what they took is written.
+// numbering counts captures in the order in which they stand in an expression, and how what they
+// took is written.
 type numbering struct {
 	numbers map[string]int
 	sign    byte
@@ -960,8 +996,8 @@ func (n numbering) expand(parts []rule.Part) string {
 	return b.String()
 }
 
-// query gives what is put behind a target: the visitor's query, without the keys that the target sets itself and those
-// that are used up. own says that the target's own query stands before it.
+// query gives what is put behind a target: the visitor's query, without the keys that the target
+// sets itself and those that are used up. own says that the target's own query stands before it.
 func (a *apacheText) query(parts []rule.Part, drop bool, used []string) (suffix string, own bool) {
 	own = len(parts) > 0
 	switch {
@@ -1036,8 +1072,8 @@ func queryParts(query string) []rule.Part {
 	return []rule.Part{{Literal: query}}
 }
 
-// substitution writes a text so that nothing of it is expanded: neither by rules (%1, $1, %{NAME}) nor by the
-// configuration (${NAME}).
+// substitution writes a text so that nothing of it is expanded: neither by rules (%1, $1, %{NAME})
+// nor by the configuration (${NAME}).
 func substitution(s string) string {
 	var b strings.Builder
 	for _, c := range []byte(s) {
@@ -1074,8 +1110,8 @@ func quotedArgument(s, instead string) string {
 	return `"` + strings.ReplaceAll(s, `"`, instead) + `"`
 }
 
-// directoryPattern writes a folder for a <Directory> section, which takes names with * ? and [ for patterns of a
-// shell: a * and a ? take themselves there, and a ? what would say something else.
+// directoryPattern writes a folder for a <Directory> section, which takes names with * ? and [ for
+// patterns of a shell: a * and a ? take themselves there, and a ? what would say something else.
 func directoryPattern(folder string) string {
 	if !strings.ContainsAny(folder, "*?[") {
 		return folder
@@ -1083,7 +1119,8 @@ func directoryPattern(folder string) string {
 	return strings.NewReplacer("[", "?", `\`, "?").Replace(folder)
 }
 
-// apacheQuote writes one word of another directive, in which a backslash may stand before a quote or a backslash.
+// apacheQuote writes one word of another directive, in which a backslash may stand before a quote
+// or a backslash.
 func apacheQuote(s string) string {
 	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
 }

@@ -10,14 +10,16 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// block is doors of one domain and scheme that answer alike, so that one server block says it for all of them.
+// block is doors of one domain and scheme that answer alike, so that one server block says it for
+// all of them.
 type block struct {
 	predict.Treatment // the first of them
 	names             []string
 	table             *table // nil where no rule is asked and nothing is looked up
 }
 
-// table is the rules that doors ask, with what happens where none takes a path. Doors with the same table share it.
+// table is the rules that doors ask, with what happens where none takes a path. Doors with the same
+// table share it.
 type table struct {
 	number   int
 	door     predict.Treatment
@@ -38,7 +40,8 @@ type exactRule struct {
 	rule *rule.Rule
 }
 
-// blocksOf puts doors that answer alike together, in their order, and gives the tables that they need.
+// blocksOf puts doors that answer alike together, in their order, and gives the tables that they
+// need.
 func blocksOf(doors []predict.Treatment, sort func(*table, []rule.Entry)) ([]block, []*table) {
 	var blocks []block
 	var tables []*table
@@ -74,7 +77,8 @@ func keyOf(d predict.Treatment, entries []rule.Entry) string {
 	if d.Domain != nil {
 		name = d.Domain.Name.String()
 	}
-	fmt.Fprint(&key, name, d.Does, d.DropsPath, d.DropsQuery, d.Upgrades, d.Status, d.Canonical, d.Home, d.Fallback)
+	fmt.Fprint(&key, name, d.Does, d.DropsPath, d.DropsQuery, d.Upgrades, d.Status, d.Canonical,
+		d.Home, d.Fallback)
 	if d.Upgrades {
 		fmt.Fprint(&key, d.Host)
 	}
@@ -84,8 +88,9 @@ func keyOf(d predict.Treatment, entries []rule.Entry) string {
 	return key.String()
 }
 
-// held gives the rules that may take a URL of a door, within its limits: none below an exempt path, none with a
-// condition where no query is seen, and where paths are dropped only those that take the root.
+// held gives the rules that may take a URL of a door, within its limits: none below an exempt path,
+// none with a condition where no query is seen, and where paths are dropped only those that take
+// the root.
 func held(d predict.Treatment) []rule.Entry {
 	if !d.AsksRules() {
 		return nil
@@ -97,8 +102,11 @@ func held(d predict.Treatment) []rule.Entry {
 	}
 	return slices.DeleteFunc(all, func(e rule.Entry) bool {
 		first := e.Rule.Old.Parts[0].Literal
-		exempt := slices.ContainsFunc(d.Exempt, func(prefix string) bool { return strings.HasPrefix(first, prefix) })
-		return exempt || d.DropsQuery && len(e.Rule.Old.Query) > 0 || d.DropsPath && !takesRoot(e.Rule, d.Paths)
+		exempt := slices.ContainsFunc(d.Exempt, func(prefix string) bool {
+			return strings.HasPrefix(first, prefix)
+		})
+		return exempt || d.DropsQuery && len(e.Rule.Old.Query) > 0 ||
+			d.DropsPath && !takesRoot(e.Rule, d.Paths)
 	})
 }
 
@@ -110,9 +118,10 @@ func takesRoot(r *rule.Rule, mode rule.Mode) bool {
 	})
 }
 
-// sortOut parts the rules of a table into those that can be looked up by their decoded path and the others. Not looked
-// up are paths with an encoded character that would mean something else decoded, and where twins says so, those that
-// differ from another one in case only. barred says why a server cannot hold a rule; such rules are handed to refuse.
+// sortOut parts the rules of a table into those that can be looked up by their decoded path and the
+// others. Not looked up are paths with an encoded character that would mean something else decoded,
+// and where twins says so, those that differ from another one in case only. barred says why a
+// server cannot hold a rule; such rules are handed to refuse.
 func (t *table) sortOut(
 	entries []rule.Entry,
 	foldsCase bool,
@@ -164,8 +173,8 @@ func (t *table) sortOut(
 	}
 }
 
-// bucket is patterns whose paths begin alike. A path that begins so meets these, and then what the bucket above it
-// holds.
+// bucket is patterns whose paths begin alike. A path that begins so meets these, and then what the
+// bucket above it holds.
 type bucket struct {
 	prefix   string // decoded
 	patterns []rule.Entry
@@ -176,9 +185,9 @@ type bucket struct {
 // mostInBucket is how many patterns a path may meet before they are parted by how they begin.
 const mostInBucket = 3
 
-// bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is that of the root.
-// Where patterns of a bucket above come before the last one of a bucket, the bucket holds them too, so that the order
-// of all stays right.
+// bucketsOf parts patterns by the literal text with which their paths begin. The first bucket is
+// that of the root. Where patterns of a bucket above come before the last one of a bucket, the
+// bucket holds them too, so that the order of all stays right.
 func bucketsOf(patterns []rule.Entry, headOf func(*rule.Rule) string) []*bucket {
 	rank := make(map[*rule.Rule]int, len(patterns))
 	heads := make(map[*rule.Rule]string, len(patterns))
@@ -261,15 +270,16 @@ func (b *bucket) takeFromAbove(rank map[*rule.Rule]int) {
 	slices.SortFunc(b.patterns, func(x, y rule.Entry) int { return rank[x.Rule] - rank[y.Rule] })
 }
 
-// encodedReserved reports whether a path in normal form holds an encoded character that would mean something else
-// decoded.
+// encodedReserved reports whether a path in normal form holds an encoded character that would mean
+// something else decoded.
 func encodedReserved(path string) bool {
 	for _, u := range web.Units(path) {
 		if len(u.Normal) != 3 {
 			continue
 		}
 		raw := web.Decode(u.Normal)
-		if raw == "?" || raw == "#" || raw == "[" || raw == "]" || web.NormalPath(raw) == raw && raw != "%" {
+		if raw == "?" || raw == "#" || raw == "[" || raw == "]" ||
+			web.NormalPath(raw) == raw && raw != "%" {
 			return true
 		}
 	}
@@ -286,8 +296,8 @@ func lowerASCII(s string) string {
 	return string(b)
 }
 
-// reencoded gives a capture that moves from path to query or back and may hold what has to be written otherwise there,
-// "" where there is none.
+// reencoded gives a capture that moves from path to query or back and may hold what has to be
+// written otherwise there, "" where there is none.
 func reencoded(r *rule.Rule) string {
 	moves := func(to, from []rule.Part) string {
 		for _, p := range to {

@@ -47,9 +47,9 @@ type Checked struct {
 const longestCheck = 2 * time.Minute
 
 // Check has the server itself read what Write makes of these doors, where it is on this machine: in
-// a folder of its own under the system's temporary one, with certificates made for that and ports of
-// loopback, nothing of which outlives the call. The error says that the trial itself could not be
-// made.
+// a folder of its own under the system's temporary one, with certificates made for that and ports
+// of loopback, nothing of which outlives the call. The error says that the trial itself could not
+// be made.
 func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options) (Checked, error) {
 	c := w.Checker
 	binary := c.find()
@@ -64,7 +64,8 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	case err != nil || text == "":
 		return Checked{Why: fmt.Sprintf("%s does not say which version it is", binary)}, nil
 	case slices.Compare(version[:], c.Oldest[:]) < 0:
-		return Checked{Why: fmt.Sprintf("the %s on this machine is %s, older than what is meant", c.Names[0], text)}, nil
+		return Checked{Why: fmt.Sprintf("the %s on this machine is %s, older than what is meant",
+			c.Names[0], text)}, nil
 	}
 	folder, err := os.MkdirTemp("", "upperpath-check-")
 	if err != nil {
@@ -109,7 +110,8 @@ func (c Checker) find() string {
 		if path, err := exec.LookPath(name); err == nil && filepath.IsAbs(path) {
 			return path
 		}
-		for _, dir := range []string{"/usr/sbin", "/usr/local/sbin"} { // where a user's own path does not look
+		// where a user's own path does not look
+		for _, dir := range []string{"/usr/sbin", "/usr/local/sbin"} {
 			path := filepath.Join(dir, name)
 			if info, err := os.Stat(path); err == nil && info.Mode().IsRegular() && info.Mode()&0o111 != 0 {
 				return path
@@ -138,7 +140,8 @@ func complaint(said string, warnings bool) string {
 	var lines []string
 	for line := range strings.Lines(said) {
 		line = strings.TrimSpace(line)
-		if line != "" && strings.Contains(line, "warn]") == warnings && !strings.Contains(line, "test failed") &&
+		if line != "" && strings.Contains(line, "warn]") == warnings &&
+			!strings.Contains(line, "test failed") &&
 			!strings.Contains(line, "[alert] could not open error log") {
 			lines = append(lines, line)
 		}
@@ -188,7 +191,8 @@ func selfSigned() (certificate, key []byte, err error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	template := &x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "check.invalid"},
+	template := &x509.Certificate{SerialNumber: big.NewInt(1),
+		Subject:   pkix.Name{CommonName: "check.invalid"},
 		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour)}
 	der, err := x509.CreateCertificate(rand.Reader, template, template, private.Public(), private)
 	if err != nil {
@@ -228,7 +232,8 @@ var apacheChecker = Checker{
 	main: func(_, folder, file, form string) (string, []string, bool) {
 		modules := ""
 		for _, dir := range []string{
-			"/usr/lib/apache2/modules", "/usr/lib64/httpd/modules", "/usr/lib/httpd/modules", "/usr/libexec/apache2",
+			"/usr/lib/apache2/modules", "/usr/lib64/httpd/modules", "/usr/lib/httpd/modules",
+			"/usr/libexec/apache2",
 			"/usr/local/libexec/apache24", "/usr/local/apache2/modules",
 		} {
 			if _, err := os.Stat(filepath.Join(dir, "mod_rewrite.so")); err == nil {
@@ -239,7 +244,8 @@ var apacheChecker = Checker{
 			return "", nil, false
 		}
 		var text strings.Builder
-		for _, m := range []string{"mpm_event", "unixd", "authz_core", "alias", "rewrite", "socache_shmcb", "ssl"} {
+		for _, m := range []string{"mpm_event", "unixd", "authz_core", "alias", "rewrite",
+			"socache_shmcb", "ssl"} {
 			if _, err := os.Stat(filepath.Join(modules, "mod_"+m+".so")); err == nil { // some are built in
 				fmt.Fprintf(&text, "<IfModule !%[1]s_module>\nLoadModule %[1]s_module %[2]s/mod_%[1]s.so\n"+
 					"</IfModule>\n", m, modules)

@@ -30,7 +30,8 @@ func TestServersRefuseWhatTheyCannotRead(t *testing.T) {
 		bad, says, hasNone string
 	}{
 		{nginxWriter, "", "nginx.conf", "server { listen 127.0.0.1:48080; }",
-			strings.Repeat("server { listen 127.0.0.1:48080; server_name a.example; }\n", 2), "conflicting server name",
+			strings.Repeat("server { listen 127.0.0.1:48080; server_name a.example; }\n", 2),
+			"conflicting server name",
 			"server { lisen 80; }", `"lisen"`, "/tmp"},
 		{apacheWriter, "", "apache.conf", "RewriteEngine on\n",
 			"Alias /a /srv/a\nAlias /a/b /srv/b\n", "probably never match",
@@ -58,7 +59,8 @@ func TestServersRefuseWhatTheyCannotRead(t *testing.T) {
 				assert.Contains(t, said.Warned, c.warns)
 				assert.NotContains(t, said.Warned, c.hasNone)
 			}
-			said, err = broken(c.w, c.name, c.bad).Check(context.Background(), []predict.Treatment{}, Options{Form: c.form})
+			said, err = broken(c.w, c.name, c.bad).Check(context.Background(), []predict.Treatment{},
+				Options{Form: c.form})
 			require.NoError(t, err)
 			assert.Contains(t, said.Refused, c.says)
 			assert.NotContains(t, said.Refused, c.hasNone, "nobody needs to read of a folder that is gone")
@@ -75,7 +77,8 @@ func TestAServerThatIsNotThereIsSaid(t *testing.T) {
 	}
 	script := func(t *testing.T, text string) string {
 		dir := t.TempDir()
-		require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath-no-server"), []byte("#!/bin/sh\n"+text), 0o755))
+		require.NoError(t,
+			os.WriteFile(filepath.Join(dir, "upperpath-no-server"), []byte("#!/bin/sh\n"+text), 0o755))
 		return dir
 	}
 	w := broken(nginxWriter, "nginx.conf", "nonsense")

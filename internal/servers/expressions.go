@@ -18,8 +18,8 @@ func notRegexp(v rule.Variant) string {
 	return b.String()
 }
 
-// variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and not what an earlier
-// expression took.
+// variantRegexp writes a variant of a rule's pattern. A capture that it leaves out is empty, and
+// not what an earlier expression took.
 func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
 	s := pathRegexp(r.Old, v, odd)
 	for i, p := range r.Old.Captures() {
@@ -31,7 +31,8 @@ func variantRegexp(r *rule.Rule, v []rule.Part, odd bool) string {
 	return s
 }
 
-// conditionsRegexp writes what a rule asks of the query: the first value of each parameter has to fit.
+// conditionsRegexp writes what a rule asks of the query: the first value of each parameter has to
+// fit.
 func conditionsRegexp(r *rule.Rule) string {
 	var b strings.Builder
 	for _, c := range r.Old.Query {
@@ -67,8 +68,8 @@ func captureNumber(old rule.Pattern, name string) int {
 	return 1 + slices.IndexFunc(old.Captures(), func(p rule.Part) bool { return p.Name == name })
 }
 
-// pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its normal form fits;
-// else (plainRegexp) only one that is in normal form.
+// pathRegexp writes a pattern. Spelled out (literalRegexp), it takes a raw path exactly where its
+// normal form fits; else (plainRegexp) only one that is in normal form.
 func pathRegexp(old rule.Pattern, parts []rule.Part, odd bool) string {
 	return partsRegexp(old, parts, '?', odd)
 }
@@ -94,10 +95,10 @@ func spelled(normal string, odd bool) string {
 	return plainRegexp(normal)
 }
 
-// captured writes what a capture takes: the shortest text, where a slash or the end comes behind it all up to there,
-// which is found sooner. An escape is taken whole. No group is repeated, unless a text is percent-encoded digit for
-// digit: for each round an engine needs some of the little room that it has, and gives up on a long path without a
-// word.
+// captured writes what a capture takes: the shortest text, where a slash or the end comes behind it
+// all up to there, which is found sooner. An escape is taken whole. No group is repeated, unless a
+// text is percent-encoded digit for digit: for each round an engine needs some of the little room
+// that it has, and gives up on a long path without a word.
 func captured(parts []rule.Part, i int, end byte, odd bool) string {
 	p, behind := parts[i], byte(0)
 	if i+1 < len(parts) {
@@ -160,7 +161,8 @@ func literalRegexp(normal string) string {
 		if len(u.Normal) == 3 {
 			hex := anyCase(u.Normal[1:])
 			raw := web.Decode(u.Normal)[0]
-			if raw > 0x20 && raw < 0x7f && raw != '%' && raw != '?' && web.NormalPath(string(raw)) == u.Normal {
+			if raw > 0x20 && raw < 0x7f && raw != '%' && raw != '?' &&
+				web.NormalPath(string(raw)) == u.Normal {
 				fmt.Fprintf(&b, "(?:%%%s|%s)", hex, escapeRegexp(raw))
 			} else {
 				b.WriteString("%" + hex)

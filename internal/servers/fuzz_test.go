@@ -21,17 +21,19 @@ func FuzzListen(f *testing.F) {
 			return
 		}
 		for _, at := range append(o.HTTP, o.HTTPS...) {
-			if strings.ContainsAny(at, " \t\r\n;{}\"'\\$#<>") || !regexp.MustCompile(`.:[1-9][0-9]{0,4}$|.:0+[1-9]`).MatchString(at) {
+			if strings.ContainsAny(at, " \t\r\n;{}\"'\\$#<>") ||
+				!regexp.MustCompile(`.:[1-9][0-9]{0,4}$|.:0+[1-9]`).MatchString(at) {
 				t.Fatalf("%q", at)
 			}
 		}
 	})
 }
 
-// FuzzQuoted writes values as words of both servers' configuration, and reads them again as those servers do: one word,
-// and the same. test/peers hands such names to the servers themselves.
+// FuzzQuoted writes values as words of both servers' configuration, and reads them again as those
+// servers do: one word, and the same. test/peers hands such names to the servers themselves.
 func FuzzQuoted(f *testing.F) {
-	for _, s := range []string{"/c \"$x\\", "a;b{c}", "'", "\\\"", "\\\\", "#", "${HOME}", "%{X}", ""} {
+	for _, s := range []string{"/c \"$x\\", "a;b{c}", "'", "\\\"", "\\\\", "#", "${HOME}", "%{X}",
+		""} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
@@ -44,8 +46,9 @@ func FuzzQuoted(f *testing.F) {
 	})
 }
 
-// unquoted reads a quoted word as nginx and Apache do (ngx_conf_read_token, ap_getword_conf): it ends at the first
-// quote that no backslash precedes; a backslash takes the next character with it, and nginx knows \n, \r and \t.
+// unquoted reads a quoted word as nginx and Apache do (ngx_conf_read_token, ap_getword_conf): it
+// ends at the first quote that no backslash precedes; a backslash takes the next character with it,
+// and nginx knows \n, \r and \t.
 func unquoted(t *testing.T, word string, named bool) string {
 	t.Helper()
 	require.True(t, len(word) >= 2 && word[0] == '"' && word[len(word)-1] == '"', "%q", word)

@@ -8,8 +8,9 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// branch is patterns that paths meet which begin alike, and below it those of paths that are alike for longer. A path
-// goes as far down as it can; on its way back up it meets the patterns of each branch, until one takes it.
+// branch is patterns that paths meet which begin alike, and below it those of paths that are alike
+// for longer. A path goes as far down as it can; on its way back up it meets the patterns of each
+// branch, until one takes it.
 type branch struct {
 	patterns []rule.Entry // in their order, with those from above that come before the last of them
 	cut      cut
@@ -18,7 +19,8 @@ type branch struct {
 	above    *branch
 }
 
-// cut is how much of a path is looked at to tell it from others: its first segments, or its first octets.
+// cut is how much of a path is looked at to tell it from others: its first segments, or its first
+// octets.
 type cut struct{ segments, octets int }
 
 // head is the text with which all paths of a variant begin; whole where nothing comes behind it.
@@ -27,7 +29,8 @@ type head struct {
 	whole bool
 }
 
-// key gives what a cut takes of a head, in lower case; false where not all paths that begin so have the same.
+// key gives what a cut takes of a head, in lower case; false where not all paths that begin so have
+// the same.
 func (c cut) key(h head) (string, bool) {
 	if c.octets > 0 {
 		if len(h.text) < c.octets {
@@ -74,8 +77,8 @@ func headsOf(r *rule.Rule, mode rule.Mode, decoded bool) []head {
 	return heads
 }
 
-// branchesOf parts patterns by how their paths begin, so that a path meets about most of them that do not begin as it
-// does, and not many more.
+// branchesOf parts patterns by how their paths begin, so that a path meets about most of them that
+// do not begin as it does, and not many more.
 func branchesOf(patterns []rule.Entry, most int, headsOf func(*rule.Rule) []head) *branch {
 	p := parting{most: most, rank: map[*rule.Rule]int{}, heads: map[*rule.Rule][]head{}}
 	for i, e := range patterns {
@@ -116,7 +119,8 @@ func (p *parting) part(own []rule.Entry, above *branch) *branch {
 	var last *branch // small ones are put together
 	for _, key := range b.keys {
 		next := p.part(groups[key], b)
-		if last != nil && last.below == nil && next.below == nil && len(last.patterns)+len(next.patterns) <= p.most {
+		if last != nil && last.below == nil && next.below == nil &&
+			len(last.patterns)+len(next.patterns) <= p.most {
 			last.patterns = p.sorted(append(last.patterns, next.patterns...))
 			b.below[key] = last
 			continue
@@ -132,7 +136,8 @@ func (p *parting) sorted(patterns []rule.Entry) []rule.Entry {
 	return slices.CompactFunc(patterns, func(x, y rule.Entry) bool { return x.Rule == y.Rule })
 }
 
-// bestCut finds the cut after which a path meets the fewest patterns on average; false where none is worth it.
+// bestCut finds the cut after which a path meets the fewest patterns on average; false where none
+// is worth it.
 func (p *parting) bestCut(own []rule.Entry) (best cut, ok bool) {
 	if len(own) <= p.most {
 		return cut{}, false
@@ -161,7 +166,8 @@ func (p *parting) bestCut(own []rule.Entry) (best cut, ok bool) {
 // mostLengths is how many lengths are tried for a cut.
 const mostLengths = 24
 
-// candidates gives cuts that may tell patterns apart: by segments first, which a person sees at once.
+// candidates gives cuts that may tell patterns apart: by segments first, which a person sees at
+// once.
 func (p *parting) candidates(own []rule.Entry) []cut {
 	slashes, lengths := map[int]bool{}, map[int]bool{}
 	for _, e := range own {

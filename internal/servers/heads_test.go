@@ -16,7 +16,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// walk goes through branches as a server does, and gives the first pattern that takes a path, and how many it met.
+// walk goes through branches as a server does, and gives the first pattern that takes a path, and
+// how many it met.
 func walk(b *branch, path string, takes func(*rule.Rule, string) bool) (first *rule.Rule, met int) {
 	down := []*branch{}
 	for b != nil {
@@ -38,8 +39,8 @@ func walk(b *branch, path string, takes func(*rule.Rule, string) bool) (first *r
 	return nil, met
 }
 
-// TestBranchesFindWhatTryingAllFinds makes tables of patterns at random, and compares what their branches find with
-// what trying one pattern after the other finds, for paths at random.
+// TestBranchesFindWhatTryingAllFinds makes tables of patterns at random, and compares what their
+// branches find with what trying one pattern after the other finds, for paths at random.
 func TestBranchesFindWhatTryingAllFinds(t *testing.T) {
 	const seed = 17
 	t.Logf("seed %d", seed)
@@ -51,7 +52,8 @@ func TestBranchesFindWhatTryingAllFinds(t *testing.T) {
 		for range 5 + random.IntN(40) {
 			path := ""
 			for range 1 + random.IntN(3) {
-				path += "/" + pick("a", "ab", "abc", "A", "b", "caf%C3%A9", "a-{x:digits}", "a{x}", "{x}", "ab{x}c", "")
+				path += "/" +
+					pick("a", "ab", "abc", "A", "b", "caf%C3%A9", "a-{x:digits}", "a{x}", "{x}", "ab{x}c", "")
 			}
 			for strings.Count(path, "{x") > 1 {
 				path = strings.Replace(path, "{x", "{y", 1)
@@ -59,7 +61,8 @@ func TestBranchesFindWhatTryingAllFinds(t *testing.T) {
 			}
 			fmt.Fprintf(&rules, "old.example%s%s,/t\n", path, pick("", "", "/{+rest}", "/"))
 		}
-		mode := pick("{name: old.example}", "{name: old.example, ignore-case: yes}", "{name: old.example, slash: either}",
+		mode := pick("{name: old.example}", "{name: old.example, ignore-case: yes}",
+			"{name: old.example, slash: either}",
 			"{name: old.example, slash: either, ignore-case: yes, index: [index.php]}")
 		doors := load(t, txtar.Parse([]byte(`
 -- upperpath.yaml --
@@ -82,7 +85,8 @@ old,new
 			for _, v := range d.Paths.Variants(e.Rule.Old.Parts) {
 				if len(v.Not) == 0 { // Go has no (?!
 					text := "^" + variantRegexp(e.Rule, v.Parts, false) + "$"
-					text = strings.ReplaceAll(text, "(?<!%)(?<!%[0-9A-Fa-f])", "") // nor this, and no path here needs it
+					// nor this, and no path here needs it
+					text = strings.ReplaceAll(text, "(?<!%)(?<!%[0-9A-Fa-f])", "")
 					if d.Paths.IgnoreCase {
 						text = "(?i)" + text
 					}
@@ -91,16 +95,22 @@ old,new
 			}
 		}
 		takes := func(r *rule.Rule, path string) bool {
-			return slices.ContainsFunc(expressions[r], func(e *regexp.Regexp) bool { return e.MatchString(path) })
+			return slices.ContainsFunc(expressions[r], func(e *regexp.Regexp) bool {
+				return e.MatchString(path)
+			})
 		}
-		tree := branchesOf(patterns, 1+random.IntN(4), func(r *rule.Rule) []head { return headsOf(r, d.Paths, false) })
+		tree := branchesOf(patterns, 1+random.IntN(4), func(r *rule.Rule) []head {
+			return headsOf(r, d.Paths, false)
+		})
 		for range 200 {
 			path := ""
 			for range 1 + random.IntN(4) {
-				path += "/" + pick("a", "ab", "abc", "A", "AB", "b", "caf%C3%A9", "a-12", "a-x", "abxc", "", "index.php")
+				path += "/" +
+					pick("a", "ab", "abc", "A", "AB", "b", "caf%C3%A9", "a-12", "a-x", "abxc", "", "index.php")
 			}
 			var want *rule.Rule
-			if i := slices.IndexFunc(patterns, func(e rule.Entry) bool { return takes(e.Rule, path) }); i >= 0 {
+			if i := slices.IndexFunc(patterns, func(e rule.Entry) bool { return takes(e.Rule, path) }); i >=
+				0 {
 				want = patterns[i].Rule
 				found++
 			}
@@ -113,7 +123,8 @@ old,new
 
 // TestAPathMeetsFewPatterns shows tables whose patterns differ in one place only, wherever it is.
 func TestAPathMeetsFewPatterns(t *testing.T) {
-	for _, form := range []string{"/section-%d/{x}", "/shop/cat-%d/{+rest}", "/de/shop/%d/x/{+rest}", "/p-%04d-{x}",
+	for _, form := range []string{"/section-%d/{x}", "/shop/cat-%d/{+rest}", "/de/shop/%d/x/{+rest}",
+		"/p-%04d-{x}",
 		"/a/%04d-{x}/b"} {
 		var patterns []rule.Entry
 		for i := range 1000 {
@@ -121,7 +132,9 @@ func TestAPathMeetsFewPatterns(t *testing.T) {
 			old := rule.Pattern{Parts: []rule.Part{{Literal: begin}, {Name: "x"}}}
 			patterns = append(patterns, rule.Entry{Rule: &rule.Rule{Old: old, Line: i}})
 		}
-		tree := branchesOf(patterns, 3, func(r *rule.Rule) []head { return headsOf(r, rule.Mode{}, false) })
+		tree := branchesOf(patterns, 3, func(r *rule.Rule) []head {
+			return headsOf(r, rule.Mode{}, false)
+		})
 		for i := range 1000 {
 			path := strings.NewReplacer("{x}", "y", "{+rest}", "y/z").Replace(fmt.Sprintf(form, i))
 			_, met := walk(tree, path, func(*rule.Rule, string) bool { return false })
@@ -134,7 +147,8 @@ func TestHeadsOfVariants(t *testing.T) {
 	parts := []rule.Part{{Literal: "/Caf%C3%A9/"}, {Name: "rest", Rest: true}}
 	r := &rule.Rule{Old: rule.Pattern{Parts: parts}}
 	assert.Equal(t, []head{{"/Café/", false}}, headsOf(r, rule.Mode{}, true))
-	assert.Equal(t, []head{{"/Caf%C3%A9/", false}, {"/Caf%C3%A9", true}}, headsOf(r, rule.Mode{EitherSlash: true}, false))
+	assert.Equal(t, []head{{"/Caf%C3%A9/", false}, {"/Caf%C3%A9", true}},
+		headsOf(r, rule.Mode{EitherSlash: true}, false))
 	key, fixed := cut{segments: 1}.keyOf(headsOf(r, rule.Mode{EitherSlash: true}, false))
 	assert.True(t, fixed)
 	assert.Equal(t, lowerASCII(web.NormalPath("/Caf%C3%A9")), key)

@@ -38,14 +38,16 @@ func writeNginx(doors predictedDoors, o Options) (Output, error) {
 		n.mapsOf(t)
 	}
 	n.servers()
-	return Output{Files: []File{{"nginx.conf", n.file()}}, Findings: n.findings, Doors: len(doors), Steps: []string{
-		"put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each domain",
-		"copy it to the server, and include it in the http context of nginx",
-		"nginx -t, then nginx -s reload"}}, nil
+	return Output{Files: []File{{"nginx.conf", n.file()}}, Findings: n.findings, Doors: len(doors),
+		Steps: []string{
+			"put the certificates where its first lines say: a file DOMAIN.crt and DOMAIN.key for each " +
+				"domain",
+			"copy it to the server, and include it in the http context of nginx",
+			"nginx -t, then nginx -s reload"}}, nil
 }
 
-// tagOf gives what tells the variables of these doors from those of another estate's file in the same server, where one
-// would else replace the other without a word.
+// tagOf gives what tells the variables of these doors from those of another estate's file in the
+// same server, where one would else replace the other without a word.
 func tagOf(doors predictedDoors) string {
 	h := fnv.New32a()
 	for _, d := range doors {
@@ -55,16 +57,17 @@ func tagOf(doors predictedDoors) string {
 }
 
 type nginx struct {
-	options  Options
-	tag      string // in the names of variables
-	blocks   []block
-	tables   []*table
-	queries  bytes.Buffer // maps of the visitor's query
-	starts   bytes.Buffer // maps of how paths begin
-	maps     bytes.Buffer // of rules
-	text     bytes.Buffer // the servers
-	started  map[string]bool
-	strips   map[string]int // keys that a target sets to the number of the maps that take them from a query
+	options Options
+	tag     string // in the names of variables
+	blocks  []block
+	tables  []*table
+	queries bytes.Buffer // maps of the visitor's query
+	starts  bytes.Buffer // maps of how paths begin
+	maps    bytes.Buffer // of rules
+	text    bytes.Buffer // the servers
+	started map[string]bool
+	// keys that a target sets to the number of the maps that take them from a query
+	strips   map[string]int
 	findings []finding.Finding
 	longest  int // of a key in a map
 	most     int // keys in one map
@@ -146,16 +149,20 @@ map $args $up_more {
 func (n *nginx) file() []byte {
 	var b bytes.Buffer
 	place := strings.TrimSuffix(n.options.Place, "/") + "/nginx.conf"
-	fmt.Fprintf(&b, nginxHead, commentSafe(place), commentSafe(n.options.Certificates), commentSafe(n.options.Challenges))
+	fmt.Fprintf(&b, nginxHead, commentSafe(place), commentSafe(n.options.Certificates),
+		commentSafe(n.options.Challenges))
 	fmt.Fprint(&b, n.sizes(), nginxCommon)
 	if n.starts.Len() > 0 {
-		fmt.Fprint(&b, "\n# How the path begins: its first segments, or its first octets; of odd ones decoded.\n")
+		fmt.Fprint(&b,
+			"\n# How the path begins: its first segments, or its first octets; of odd ones decoded.\n")
 	}
 	for _, text := range []*bytes.Buffer{&n.starts, &n.queries, &n.maps} {
 		b.Write(text.Bytes())
 	}
-	fmt.Fprintf(&b, "\n# Hosts that are not here. Leave these two servers out where another file has default servers "+
-		"for the same ports.\n")
+	fmt.Fprintf(&b,
+		"\n# Hosts that are not here. Leave these two servers out where another file has default "+
+			"servers "+
+			"for the same ports.\n")
 	n.unknownHosts(&b)
 	b.Write(n.text.Bytes())
 	return b.Bytes()
@@ -187,7 +194,8 @@ func (n *nginx) sizes() string {
 		named += bytes.Count(text.Bytes(), []byte("\nmap "))
 	}
 	if named > 40 {
-		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n", powerOfTwo(4*named+1024))
+		s += fmt.Sprintf("variables_hash_max_size %d;\nvariables_hash_bucket_size 128;\n",
+			powerOfTwo(4*named+1024))
 	}
 	if s != "" {
 		s = "\n# If nginx says that one of these is there already, keep the larger one.\n" + s
@@ -212,7 +220,8 @@ func (n *nginx) unknownHosts(b *bytes.Buffer) {
 	for _, l := range n.options.HTTPS {
 		fmt.Fprintf(b, "    listen %s ssl default_server;\n", l)
 	}
-	fmt.Fprint(b, "    server_name _;\n    merge_slashes off;\n    ssl_reject_handshake on;\n    return 421;\n}\n")
+	fmt.Fprint(b,
+		"    server_name _;\n    merge_slashes off;\n    ssl_reject_handshake on;\n    return 421;\n}\n")
 }
 
 // servers writes a server for each block.
@@ -290,11 +299,13 @@ func (n *nginx) location(t *table) {
 		at := base + quoteText(strings.TrimSuffix(d.Home.Path(), "/"))
 		fmt.Fprintf(w, "        return %d \"%s$up_right$up_odd%s\";\n    }\n", d.Status, at, query)
 	default:
-		fmt.Fprintf(w, "        return %d \"%s%s%s\";\n    }\n", d.Status, base, quoteText(d.Home.Path()), query)
+		fmt.Fprintf(w, "        return %d \"%s%s%s\";\n    }\n", d.Status, base, quoteText(d.Home.Path()),
+			query)
 	}
 }
 
-// constant writes the target of a door that asks no rule: the same path elsewhere, within its limits.
+// constant writes the target of a door that asks no rule: the same path elsewhere, within its
+// limits.
 func (n *nginx) constant(d predict.Treatment) string {
 	to := web.Door{Scheme: web.HTTPS, Host: d.Asked.Host}
 	if d.Does == predict.ToSite {
@@ -313,7 +324,8 @@ func (n *nginx) constant(d predict.Treatment) string {
 // The most octets that nginx reads as one word of its configuration, with some room.
 const mostWord = 3900
 
-// mostSpelled is how many octets one of a rule becomes at most in an expression, with quotes: (?:a|%61) and its like.
+// mostSpelled is how many octets one of a rule becomes at most in an expression, with quotes:
+// (?:a|%61) and its like.
 const mostSpelled = 24
 
 // nginxBars says why nginx cannot hold a rule, "" where it can.
@@ -330,7 +342,8 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 		)
 	}
 	old := r.Old.String()
-	if len(old)+len(r.New.String()) < mostWord/mostSpelled { // however it is written, it is short enough
+	// however it is written, it is short enough
+	if len(old)+len(r.New.String()) < mostWord/mostSpelled {
 		return ""
 	}
 	old = quoteValue(old)
@@ -343,8 +356,8 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 	return ""
 }
 
-// leadsTo writes what a map holds for a rule: its target, before which a status stands where it is complete; else the
-// visitor's query is put behind it.
+// leadsTo writes what a map holds for a rule: its target, before which a status stands where it is
+// complete; else the visitor's query is put behind it.
 func (n *nginx) leadsTo(t *table, r *rule.Rule) string {
 	if r.Status == rule.Gone {
 		t.marked[rule.Gone] = true
@@ -398,8 +411,8 @@ func keysOf(r *rule.Rule) []string {
 	return keys
 }
 
-// query writes the query of a target: its own first, as it stands in a quoted value, then the visitor's without the
-// keys that it sets itself and those that are used up.
+// query writes the query of a target: its own first, as it stands in a quoted value, then the
+// visitor's without the keys that it sets itself and those that are used up.
 func (n *nginx) query(own string, drop bool, used ...string) string {
 	switch {
 	case own == "" && drop:
@@ -425,7 +438,8 @@ func (n *nginx) strip(own string, used []string) int {
 	from, rest := "$up_more", fmt.Sprintf("$up_%s_rest%d", n.tag, number)
 	fmt.Fprintf(
 		&n.queries,
-		"\n# The visitor's query without what a target sets itself or a rule uses up; a key that comes more than three "+
+		"\n# The visitor's query without what a target sets itself or a rule uses up; a key that "+
+			"comes more than three "+
 			"times stays.\n",
 	)
 	for round := 1; round <= 3; round++ {

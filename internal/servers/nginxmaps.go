@@ -20,7 +20,8 @@ const (
 
 // maps writes the maps that lead from a path to the target of the rule that takes it.
 func (n *nginx) mapsOf(t *table) {
-	fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n", commentSafe(strings.Join(t.hosts, ", ")))
+	fmt.Fprintf(&n.maps, "\n# The rules of %s, by their lines in rules.csv.\n",
+		commentSafe(strings.Join(t.hosts, ", ")))
 	t.marked = map[int]bool{}
 	right := chain{nginx: n, table: t, path: "/", letter: 'p', meets: len(t.patterns)}
 	if t.door.DropsPath {
@@ -33,7 +34,8 @@ func (n *nginx) mapsOf(t *table) {
 	t.found = right.write(odd.ifOdd(odd.write("")))
 	n.maps.WriteString(right.text())
 	if spelled := odd.text(); spelled != "" {
-		fmt.Fprintf(&n.maps, "# The same for odd paths: patterns with every octet spelled out.\n%s", spelled)
+		fmt.Fprintf(&n.maps, "# The same for odd paths: patterns with every octet spelled out.\n%s",
+			spelled)
 	}
 }
 
@@ -78,15 +80,19 @@ func (c *chain) text() string {
 
 // add adds a map.
 func (c *chain) add(from, name, next, entries string) {
-	c.texts = append(c.texts, fmt.Sprintf("map %s %s {\n    default %s;\n%s}\n", from, name, next, entries))
+	c.texts = append(c.texts,
+		fmt.Sprintf("map %s %s {\n    default %s;\n%s}\n", from, name, next, entries))
 }
 
 func (c *chain) isOdd() bool { return c.letter == 'o' }
 
-// write writes all maps, and gives the variable that they end in. What they do not find is found in next.
+// write writes all maps, and gives the variable that they end in. What they do not find is found in
+// next.
 func (c *chain) write(next string) string {
 	c.written = map[*branch]string{}
-	root := branchesOf(c.patterns, c.meets, func(r *rule.Rule) []head { return headsOf(r, c.door.Paths, c.isOdd()) })
+	root := branchesOf(c.patterns, c.meets, func(r *rule.Rule) []head {
+		return headsOf(r, c.door.Paths, c.isOdd())
+	})
 	next = c.tried(root, next, c.rootDiffers())
 	entries := c.below(root, next)
 	// Paths that begin as no whole path does are not looked up.
@@ -118,7 +124,8 @@ func (c *chain) ifOdd(next string) string {
 func (t *table) rootDiffers() bool {
 	d := t.door
 	return !d.DropsPath && (d.Fallback == estate.Gone ||
-		d.Fallback == estate.SamePath && (d.Home.Path() != "/" || len(d.Paths.Variants([]rule.Part{{Literal: "/"}})) > 1))
+		d.Fallback == estate.SamePath &&
+			(d.Home.Path() != "/" || len(d.Paths.Variants([]rule.Part{{Literal: "/"}})) > 1))
 }
 
 // below writes the branches below one, and gives the variable that each key of it leads to.
@@ -165,7 +172,8 @@ func (n *nginx) start(by cut, odd bool) string {
 	}
 	switch {
 	case by.octets > 0:
-		name, expression = fmt.Sprintf("%s_octets%d", name, by.octets), fmt.Sprintf("(?s).{%d}", by.octets)
+		name, expression = fmt.Sprintf("%s_octets%d", name, by.octets),
+			fmt.Sprintf("(?s).{%d}", by.octets)
 	case by.segments == 1 && !odd:
 		return "$up_start"
 	default:
@@ -178,7 +186,8 @@ func (n *nginx) start(by cut, odd bool) string {
 	return name
 }
 
-// tried writes a map of the patterns of a branch from paths, with the query where a rule asks for it, to targets.
+// tried writes a map of the patterns of a branch from paths, with the query where a rule asks for
+// it, to targets.
 func (c *chain) tried(b *branch, next string, root bool) string {
 	if len(b.patterns) == 0 && !root {
 		return next
@@ -201,7 +210,8 @@ func (c *chain) tried(b *branch, next string, root bool) string {
 		to := c.leadsTo(c.table, r)
 		fmt.Fprintf(&w, "    # line %d: %s\n", r.Line, commentSafe(r.Old.String()))
 		for _, v := range mode.Variants(r.Old.Parts) {
-			expression := sign + notRegexp(v) + variantRegexp(r, v.Parts, c.isOdd()) + end + minds + conditionsRegexp(r)
+			expression := sign + notRegexp(v) + variantRegexp(r, v.Parts, c.isOdd()) + end + minds +
+				conditionsRegexp(r)
 			fmt.Fprintf(&w, "    %s %s;\n", quote(expression), to)
 		}
 	}
@@ -213,14 +223,16 @@ func (c *chain) tried(b *branch, next string, root bool) string {
 			c.query(quoteText(home.Query()), c.door.DropsQuery),
 		)
 		for _, v := range mode.Variants([]rule.Part{{Literal: "/"}}) {
-			fmt.Fprintf(&w, "    %s %s;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, c.isOdd())+end), to)
+			fmt.Fprintf(&w, "    %s %s;\n", quote(sign+pathRegexp(rule.Pattern{}, v.Parts, c.isOdd())+end),
+				to)
 		}
 	}
 	c.add(from, name, orEmpty(next), w.String())
 	return name
 }
 
-// wholePath is a path that is looked up, decoded, where it leads, and the lines of the rules that say so.
+// wholePath is a path that is looked up, decoded, where it leads, and the lines of the rules that
+// say so.
 type wholePath struct{ path, to, lines string }
 
 // whole writes the maps of whole paths and their targets.
@@ -238,7 +250,8 @@ func (c *chain) whole(next string) string {
 		if ignoresCase || lowerASCII(p.path) == p.path {
 			fmt.Fprintf(&others, "    %s %s; # %s\n", quote(p.path), p.to, p.lines)
 		} else {
-			fmt.Fprintf(&capitals, "    %s \"%s\\n%s; # %s\n", quote(p.path), quoteText(p.path), strings.TrimPrefix(p.to, `"`),
+			fmt.Fprintf(&capitals, "    %s \"%s\\n%s; # %s\n", quote(p.path), quoteText(p.path),
+				strings.TrimPrefix(p.to, `"`),
 				p.lines)
 		}
 	}
@@ -248,7 +261,8 @@ func (c *chain) whole(next string) string {
 			key,
 			given,
 			`""`,
-			"    # Before the target stands the path once more, to be compared with the one that came.\n"+capitals.String(),
+			"    # Before the target stands the path once more, to be compared with the one that came.\n"+
+				capitals.String(),
 		)
 		c.add(
 			fmt.Sprintf(`"%s\n%s"`, given, key),
@@ -266,8 +280,8 @@ func (c *chain) whole(next string) string {
 	return next
 }
 
-// wholePaths gives the paths of a table; where a rule asks for a parameter of the query, a map of its own finds which
-// one is taken.
+// wholePaths gives the paths of a table; where a rule asks for a parameter of the query, a map of
+// its own finds which one is taken.
 func (c *chain) wholePaths(next string) []wholePath {
 	asking := map[string][]*rule.Rule{}
 	var order []string

@@ -1,7 +1,8 @@
 // Package servers writes doors as configuration for real web servers, a file a server and a row in
-// the table. It works nothing out: what each door answers comes from predict; here it is only said in
-// a server's own language, exactly or not at all. Redirects that a server has already are read by
-// package imports, which shares nothing with this one, so that neither repeats the other's mistake.
+// the table. It works nothing out: what each door answers comes from predict; here it is only said
+// in a server's own language, exactly or not at all. Redirects that a server has already are read
+// by package imports, which shares nothing with this one, so that neither repeats the other's
+// mistake.
 //
 //	w, _ := servers.WriterOf("nginx")
 //	out, err := w.Write(web.Held("gateway"), servers.Options{})
@@ -43,11 +44,12 @@ type Form struct {
 
 // Options says how the files fit into a server.
 type Options struct {
-	HTTP, HTTPS  []string // what http and https doors listen on; empty: ports 80 and 443 of every address
-	Certificates string   // folder: for each domain DOMAIN.crt with the whole chain, and DOMAIN.key
-	Challenges   string   // folder from which exempt paths are answered
-	Place        string   // folder on the server in which the files will lie
-	Form         string   // the name of a form; "" for the first
+	// what http and https doors listen on; empty: ports 80 and 443 of every address
+	HTTP, HTTPS  []string
+	Certificates string // folder: for each domain DOMAIN.crt with the whole chain, and DOMAIN.key
+	Challenges   string // folder from which exempt paths are answered
+	Place        string // folder on the server in which the files will lie
+	Form         string // the name of a form; "" for the first
 }
 
 // Output is a configuration and what it does not say exactly.
@@ -79,9 +81,9 @@ func WriterOf(name string) (Writer, bool) {
 	return Writer{}, false
 }
 
-// Write writes doors as a carrier itself is asked for them (predict's Web.Held gives them). What a field of theirs says
-// is in the files, or a finding (beyond-carrier) names what is not. The error says why nothing is written: while rules
-// are tied, no order of theirs is right.
+// Write writes doors as a carrier itself is asked for them (predict's Web.Held gives them). What a
+// field of theirs says is in the files, or a finding (beyond-carrier) names what is not. The error
+// says why nothing is written: while rules are tied, no order of theirs is right.
 func (w Writer) Write(doors []predict.Treatment, o Options) (Output, error) {
 	if err := tied(doors); err != nil {
 		return Output{}, err
@@ -97,10 +99,12 @@ func (w Writer) Refuses(o Options) error {
 	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
 		if i := strings.IndexFunc(folder, problem.Hostile); i >= 0 {
 			r, _ := utf8.DecodeRuneInString(folder[i:])
-			return fmt.Errorf("%q: the name of a folder holds %s; expected a name without it", folder, problem.Named(r))
+			return fmt.Errorf("%q: the name of a folder holds %s; expected a name without it", folder,
+				problem.Named(r))
 		}
 		if w.bars != "" && strings.Contains(folder, w.bars) {
-			return fmt.Errorf("%q: the name of a folder holds %s, which %s takes for a variable; expected a name without it",
+			return fmt.Errorf("%q: the name of a folder holds %s, which %s takes for a variable; "+
+				"expected a name without it",
 				folder, w.bars, w.Name)
 		}
 	}
@@ -122,8 +126,9 @@ func (o Options) or(others Options) Options {
 	if len(o.HTTPS) == 0 {
 		o.HTTPS = others.HTTPS
 	}
-	for to, other := range map[*string]string{&o.Certificates: others.Certificates, &o.Challenges: others.Challenges,
-		&o.Place: others.Place} {
+	for to, other := range map[*string]string{&o.Certificates: others.Certificates,
+		&o.Challenges: others.Challenges,
+		&o.Place:      others.Place} {
 		if *to == "" {
 			*to = other
 		}
@@ -131,7 +136,8 @@ func (o Options) or(others Options) Options {
 	return o
 }
 
-// ParseListen reads "http=ADDR:PORT" and "https=ADDR:PORT", each address once. The error names what was expected.
+// ParseListen reads "http=ADDR:PORT" and "https=ADDR:PORT", each address once. The error names what
+// was expected.
 func ParseListen(values []string) (o Options, err error) {
 	said := map[string]string{}
 	for _, v := range values {
@@ -146,7 +152,9 @@ func ParseListen(values []string) (o Options, err error) {
 			return o, fmt.Errorf("--listen %s: the port is not between 1 and 65535", v)
 		}
 		if before, again := said[strings.ToLower(at)]; again {
-			return o, fmt.Errorf("--listen %s: the address is named already, by --listen %s; no two listen on one", v, before)
+			return o,
+				fmt.Errorf("--listen %s: the address is named already, by --listen %s; no two listen on one", v,
+					before)
 		}
 		said[strings.ToLower(at)] = v
 		if scheme == "http" {
@@ -160,11 +168,13 @@ func ParseListen(values []string) (o Options, err error) {
 
 // beyond says that a server cannot hold a rule.
 func beyond(server, place, old, why string, line int) finding.Finding {
-	return finding.New(finding.BeyondCarrier, place, fmt.Sprintf("%s cannot hold %s (%s): %s.", server, place, old, why),
+	return finding.New(finding.BeyondCarrier, place,
+		fmt.Sprintf("%s cannot hold %s (%s): %s.", server, place, old, why),
 		"Leave the rule to another carrier, or do without it.", map[string]any{"line": line})
 }
 
-// mostComment is how long a comment may be, in octets: nginx refuses one that its buffer of 4 KiB does not hold.
+// mostComment is how long a comment may be, in octets: nginx refuses one that its buffer of 4 KiB
+// does not hold.
 const mostComment = 500
 
 // linesText names rules by their lines, the first of many.

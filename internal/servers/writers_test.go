@@ -27,13 +27,14 @@ func load(t *testing.T, archive *txtar.Archive) []predict.Treatment {
 	}
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	return predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages}).
+	return predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules,
+		Pages: e.Pages}).
 		Held("gateway")
 }
 
-// TestEveryWriterWritesTheCases writes the estate of every case of testdata for every server, in every form, and
-// compares; UPDATE=1 writes the cases anew. That servers understand it, and answer so, is tested with real ones in
-// test/peers.
+// TestEveryWriterWritesTheCases writes the estate of every case of testdata for every server, in
+// every form, and compares; UPDATE=1 writes the cases anew. That servers understand it, and answer
+// so, is tested with real ones in test/peers.
 func TestEveryWriterWritesTheCases(t *testing.T) {
 	cases, err := filepath.Glob("testdata/*.txtar")
 	require.NoError(t, err)
@@ -67,7 +68,8 @@ func TestEveryWriterWritesTheCases(t *testing.T) {
 					says += f.Says + "\n"
 				}
 				for _, f := range append(out.Files, File{"says.txt", []byte(says)}) {
-					made.Files = append(made.Files, txtar.File{Name: w.Name + form.Name + "/" + f.Name, Data: f.Text})
+					made.Files = append(made.Files,
+						txtar.File{Name: w.Name + form.Name + "/" + f.Name, Data: f.Text})
 				}
 			}
 		}
@@ -79,8 +81,8 @@ func TestEveryWriterWritesTheCases(t *testing.T) {
 	}
 }
 
-// TestNothingInARuleBecomesADirective writes rules that would end a word, a line or a comment, and names of folders
-// that do.
+// TestNothingInARuleBecomesADirective writes rules that would end a word, a line or a comment, and
+// names of folders that do.
 func TestNothingInARuleBecomesADirective(t *testing.T) {
 	p := load(t, txtar.Parse([]byte(`
 -- upperpath.yaml --
@@ -134,7 +136,8 @@ old.example/{y}/b,/2
 }
 
 func TestWordsAreWrittenSafely(t *testing.T) {
-	assert.Equal(t, "/x%0AX-Evil:%201%09%00%C3%A9", cleanTarget("/x\nX-Evil: 1\t\x00é"), "whatever a reader lets through")
+	assert.Equal(t, "/x%0AX-Evil:%201%09%00%C3%A9", cleanTarget("/x\nX-Evil: 1\t\x00é"),
+		"whatever a reader lets through")
 	assert.Equal(t, `"a\"b\\c\n$d"`, quote("a\"b\\c\n$d"))
 	assert.Equal(t, `"${up_dollar}uri;{}"`, quoteValue("$uri;{}"))
 	assert.Equal(t, `/(?:a|%61)%2[Ff]\x28(?:\x7e|%7[Ee])(?:%7[Cc]|\x7c)`, literalRegexp("/a%2F(~%7C"))
@@ -147,7 +150,8 @@ func TestParseListen(t *testing.T) {
 	o, err := ParseListen([]string{"http=127.0.0.1:8080", "https=[::1]:8443", "http=*:80"})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"127.0.0.1:8080", "*:80"}, o.HTTP)
-	for _, bad := range []string{"", "http", "http=80", "ftp=127.0.0.1:21", "http=a b:80", "http=127.0.0.1:80;evil"} {
+	for _, bad := range []string{"", "http", "http=80", "ftp=127.0.0.1:21", "http=a b:80",
+		"http=127.0.0.1:80;evil"} {
 		_, err := ParseListen([]string{bad})
 		assert.Error(t, err, bad)
 	}
@@ -162,14 +166,16 @@ func TestARuleIsTooLongAsNginxReadsIt(t *testing.T) {
 		{
 			Name: "upperpath.yaml",
 			Data: []byte(
-				"canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\n" +
+				"canonical: https://www.n.example\n" +
+					"carriers: {gateway: {by: server, addresses: [203.0.113.20]}}\n" +
 					"domains: [old.example]\nrules: rules.csv\n",
 			),
 		},
 		{
 			Name: "rules.csv",
 			Data: []byte(
-				"old,new\nold.example/" + accents + ",/x\nold.example/" + accents + "/{x},/y\nold.example/" + accents + "?p=1,/z\n",
+				"old,new\nold.example/" + accents + ",/x\nold.example/" + accents + "/{x},/y\nold.example/" +
+					accents + "?p=1,/z\n",
 			),
 		},
 	}})
@@ -193,11 +199,13 @@ func TestLargeTablesGetLargerHashes(t *testing.T) {
 		{
 			Name: "upperpath.yaml",
 			Data: []byte(
-				"canonical: https://www.n.example\ncarriers: {gateway: {by: server, addresses: [203.0.113.20]}}\n" +
+				"canonical: https://www.n.example\n" +
+					"carriers: {gateway: {by: server, addresses: [203.0.113.20]}}\n" +
 					"domains: [old.example]\nrules: rules.csv\n",
 			),
 		},
-		{Name: "rules.csv", Data: []byte(rules.String() + "old.example/" + strings.Repeat("x", 4000) + ",/x\n")},
+		{Name: "rules.csv",
+			Data: []byte(rules.String() + "old.example/" + strings.Repeat("x", 4000) + ",/x\n")},
 	}})
 	out, err := nginxWriter.Write(p, Options{})
 	require.NoError(t, err)
@@ -207,8 +215,8 @@ func TestLargeTablesGetLargerHashes(t *testing.T) {
 	assert.Contains(t, out.Findings[0].Says, "longer than the 3900 octets")
 }
 
-// TestTwoEstatesNameTheirVariablesApart writes two estates for one nginx, where a variable of one would replace that of
-// the other.
+// TestTwoEstatesNameTheirVariablesApart writes two estates for one nginx, where a variable of one
+// would replace that of the other.
 func TestTwoEstatesNameTheirVariablesApart(t *testing.T) {
 	maps := func(domain string) map[string]string {
 		p := load(t, txtar.Parse([]byte(`

@@ -23,8 +23,8 @@ import (
 	"upperpath.example/upperpath/internal/files"
 )
 
-// SceneName is what the file is called that says what every address serves; the zone files stand beside it in zones/,
-// each called after its zone: zones/northmoor.example.zone.
+// SceneName is what the file is called that says what every address serves; the zone files stand
+// beside it in zones/, each called after its zone: zones/northmoor.example.zone.
 const SceneName = "web.yaml"
 
 // sceneFile is web.yaml.
@@ -37,7 +37,8 @@ type sceneFile struct {
 	Registry     *registryEntry                      `yaml:"registry"`
 }
 
-// nameServerEntry is a name server at an address. It serves zone files of a folder, all of them or some.
+// nameServerEntry is a name server at an address. It serves zone files of a folder, all of them or
+// some.
 type nameServerEntry struct {
 	Say      string   `yaml:"say"`   // silence, or lame: it answers, but knows no zone
 	Zones    string   `yaml:"zones"` // the folder; none: zones
@@ -47,8 +48,9 @@ type nameServerEntry struct {
 	Fails    []string `yaml:"fails"`    // types about which it says SERVFAIL
 	Denies   []string `yaml:"denies"`   // types about which it says NXDOMAIN, though the name exists
 	NoEDNS   yesNo    `yaml:"no-edns"`  // it says FORMERR to whatever has EDNS
-	Cuts     int      `yaml:"cuts"`     // answers longer than so many octets end there, and do not say so
-	Behind   uint32   `yaml:"behind"`   // by so much its serials are older than those in the files
+	// answers longer than so many octets end there, and do not say so
+	Cuts   int    `yaml:"cuts"`
+	Behind uint32 `yaml:"behind"` // by so much its serials are older than those in the files
 }
 
 // signedEntry says how a zone is signed.
@@ -108,9 +110,11 @@ type certificateEntry struct {
 }
 
 type endpointEntry struct {
-	Say          string        `yaml:"say"`    // closed, silence or nowhere, instead of answers
-	TLS          string        `yaml:"tls"`    // the newest version that it speaks, such as "1.1"; else any
-	Strict       yesNo         `yaml:"strict"` // it shakes hands only for names that a certificate holds
+	Say string `yaml:"say"` // closed, silence or nowhere, instead of answers
+	// the newest version that it speaks, such as "1.1"; else any
+	TLS string `yaml:"tls"`
+	// it shakes hands only for names that a certificate holds
+	Strict       yesNo         `yaml:"strict"`
 	Certificates []string      `yaml:"certificates"`
 	Answers      []answerEntry `yaml:"answers"`
 }
@@ -135,7 +139,8 @@ type answerEntry struct {
 	Headers map[string]string `yaml:"headers"`
 }
 
-// FromFolder reads a scene from web.yaml and the zone files beside it. The error is a problem.List with every fault.
+// FromFolder reads a scene from web.yaml and the zone files beside it. The error is a problem.List
+// with every fault.
 func FromFolder(folder string, now time.Time) (Scene, error) {
 	path := filepath.Join(folder, SceneName)
 	data, err := files.Read(path, files.MostConfig)
@@ -196,21 +201,25 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 		a, err := netip.ParseAddr(address)
 		if err != nil {
 			faults.Add(
-				problem.Problem{Says: "this is not an address", Value: address, Expected: "an address such as 198.51.100.53"},
+				problem.Problem{Says: "this is not an address", Value: address,
+					Expected: "an address such as 198.51.100.53"},
 			)
 			continue
 		}
-		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame", Transfer: bool(entry.Transfer),
-			Drops: entry.Drops, Fails: entry.Fails, Denies: entry.Denies, NoEDNS: bool(entry.NoEDNS),
+		n := &NameServer{Silent: entry.Say == "silence", Refuses: entry.Say == "lame",
+			Transfer: bool(entry.Transfer),
+			Drops:    entry.Drops, Fails: entry.Fails, Denies: entry.Denies, NoEDNS: bool(entry.NoEDNS),
 			Cuts: entry.Cuts, Behind: entry.Behind}
 		for _, kind := range slices.Concat(entry.Drops, entry.Fails, entry.Denies) {
 			if dns.StringToType[kind] == 0 {
-				faults.Add(problem.Problem{Says: "this is not a record type", Value: kind, Expected: "a type such as CAA or HTTPS"})
+				faults.Add(problem.Problem{Says: "this is not a record type", Value: kind,
+					Expected: "a type such as CAA or HTTPS"})
 			}
 		}
 		if entry.Say != "" && !n.Silent && !n.Refuses {
 			faults.Add(
-				problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say, Expected: "silence or lame"},
+				problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say,
+					Expected: "silence or lame"},
 			)
 		}
 		all := scene.Zones
@@ -220,7 +229,8 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			faults = append(faults, wrong...)
 		}
 		for _, z := range all {
-			if len(entry.Only) == 0 || slices.ContainsFunc(entry.Only, func(o string) bool { return originOf(o) == z.Origin }) {
+			if len(entry.Only) == 0 ||
+				slices.ContainsFunc(entry.Only, func(o string) bool { return originOf(o) == z.Origin }) {
 				n.Zones = append(n.Zones, z)
 			}
 		}
@@ -237,7 +247,8 @@ func (f sceneFile) signed(scene *Scene) problem.List {
 		from, fromErr := fromNow(entry.From, -10*day)
 		until, untilErr := fromNow(entry.Until, 20*day)
 		if err := cmp.Or(fromErr, untilErr); err != nil {
-			faults.Add(problem.Problem{Says: err.Error(), Value: name, Expected: "a time such as -10d or 20d"})
+			faults.Add(problem.Problem{Says: err.Error(), Value: name,
+				Expected: "a time such as -10d or 20d"})
 		}
 		if entry.DS != "" && entry.DS != "stale" && entry.DS != "none" {
 			faults.Add(problem.Problem{Says: "ds holds a word that it does not know", Value: entry.DS,
@@ -264,7 +275,8 @@ func (f sceneFile) registry(scene *Scene, now time.Time) problem.List {
 	a, err := netip.ParseAddr(f.Registry.Address)
 	if err != nil {
 		return problem.List{
-			{Says: "the registry has no address", Value: f.Registry.Address, Expected: "an address such as 198.51.100.90"},
+			{Says: "the registry has no address", Value: f.Registry.Address,
+				Expected: "an address such as 198.51.100.90"},
 		}
 	}
 	answers := map[string]string{}
@@ -277,7 +289,8 @@ func (f sceneFile) registry(scene *Scene, now time.Time) problem.List {
 		domain := strings.TrimSuffix(originOf(name), ".")
 		body := map[string]any{"objectClassName": "domain", "ldhName": domain, "status": entry.Status,
 			"events": []any{
-				map[string]any{"eventAction": "expiration", "eventDate": now.Add(ends).UTC().Format(time.RFC3339)},
+				map[string]any{"eventAction": "expiration",
+					"eventDate": now.Add(ends).UTC().Format(time.RFC3339)},
 			}}
 		var servers []any
 		for _, n := range entry.NameServers {
@@ -315,7 +328,8 @@ func netipJoin(address, port string) string {
 }
 
 func yamlProblem(path string, err error) problem.Problem {
-	p := problem.Problem{File: path, Says: "this is not a scene", Expected: "certificates: and addresses:"}
+	p := problem.Problem{File: path, Says: "this is not a scene",
+		Expected: "certificates: and addresses:"}
 	var y yaml.Error
 	if errors.As(err, &y) {
 		p.Says += ": " + y.GetMessage()
@@ -347,7 +361,8 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 	}
 	e := &Endpoint{Strict: bool(entry.Strict)}
 	if entry.TLS != "" {
-		versions := map[string]uint16{"1.0": tls.VersionTLS10, "1.1": tls.VersionTLS11, "1.2": tls.VersionTLS12}
+		versions := map[string]uint16{"1.0": tls.VersionTLS10, "1.1": tls.VersionTLS11,
+			"1.2": tls.VersionTLS12}
 		if e.NewestTLS = versions[entry.TLS]; e.NewestTLS == 0 {
 			faults.Add(problem.Problem{Says: "tls holds a version that it does not know", Value: entry.TLS,
 				Expected: `"1.0", "1.1" or "1.2"`})
@@ -356,12 +371,14 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 	for _, name := range entry.Certificates {
 		c, known := f.Certificates[name]
 		if !known {
-			faults.Add(problem.Problem{Says: "there is no such certificate", Value: name, Expected: "a name from certificates:"})
+			faults.Add(problem.Problem{Says: "there is no such certificate", Value: name,
+				Expected: "a name from certificates:"})
 			continue
 		}
 		made, err := c.certificate()
 		if err != nil {
-			faults.Add(problem.Problem{Says: err.Error(), Value: name, Expected: "a time such as -30d or 60d"})
+			faults.Add(problem.Problem{Says: err.Error(), Value: name,
+				Expected: "a time such as -30d or 60d"})
 		}
 		e.Certificates = append(e.Certificates, made)
 	}
@@ -417,7 +434,8 @@ func fromNow(s string, otherwise time.Duration) (time.Duration, error) {
 	return d, nil
 }
 
-// answerer is one compiled answer. Its rule stands on a host of its own, since an answer can hold for every host.
+// answerer is one compiled answer. Its rule stands on a host of its own, since an answer can hold
+// for every host.
 type answerer struct {
 	hosts []web.Host
 	table *rule.Table
@@ -441,7 +459,8 @@ func (a answerEntry) compile() ([]answerer, problem.List) {
 		if path == "" && len(a.Paths) > 0 {
 			continue
 		}
-		row := rule.Row{Old: everyHost.String() + cmp.Or(path, "/{+rest}"), New: a.To, Query: a.Query, Status: "410"}
+		row := rule.Row{Old: everyHost.String() + cmp.Or(path, "/{+rest}"), New: a.To, Query: a.Query,
+			Status: "410"}
 		if a.To != "" {
 			row.Status = strconv.Itoa(cmp.Or(a.Status, 301))
 		}
@@ -497,7 +516,8 @@ func readZones(folder string) ([]Zone, problem.List) {
 	paths, _ := filepath.Glob(filepath.Join(folder, "*.zone"))
 	if len(paths) == 0 {
 		faults.Add(
-			problem.Problem{File: folder, Says: "there are no zone files", Expected: "a file such as northmoor.example.zone"},
+			problem.Problem{File: folder, Says: "there are no zone files",
+				Expected: "a file such as northmoor.example.zone"},
 		)
 	}
 	for _, path := range paths {
@@ -524,7 +544,8 @@ func readZones(folder string) ([]Zone, problem.List) {
 		}
 		zones = append(zones, zone)
 		if err := parser.Err(); err != nil {
-			faults.Add(problem.Problem{File: path, Says: err.Error(), Expected: "a record of RFC 1035 section 5"})
+			faults.Add(problem.Problem{File: path, Says: err.Error(),
+				Expected: "a record of RFC 1035 section 5"})
 		}
 	}
 	return zones, faults

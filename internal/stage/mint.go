@@ -53,7 +53,8 @@ func newAuthority(now time.Time) (*authority, error) {
 	if a.root, a.rootKey, err = newIssuer("Upper Path Test Root", now, nil, nil); err != nil {
 		return nil, err
 	}
-	if a.between, a.betweenKey, err = newIssuer("Upper Path Test Authority", now, a.root, a.rootKey); err != nil {
+	if a.between, a.betweenKey, err = newIssuer("Upper Path Test Authority", now, a.root,
+		a.rootKey); err != nil {
 		return nil, err
 	}
 	a.stranger, a.strangerKey, err = newIssuer("Stranger", now, nil, nil)
@@ -83,7 +84,8 @@ func template(name string, now time.Time, from, until time.Duration) *x509.Certi
 	}
 }
 
-func sign(t, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certificate, *ecdsa.PrivateKey, error) {
+func sign(t, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certificate,
+	*ecdsa.PrivateKey, error) {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
 		return nil, nil, fmt.Errorf("making a key: %w", err)
@@ -96,7 +98,8 @@ func sign(t, parent *x509.Certificate, parentKey *ecdsa.PrivateKey) (*x509.Certi
 }
 
 // signFor makes the certificate of a key.
-func signFor(t, parent *x509.Certificate, key crypto.Signer, parentKey *ecdsa.PrivateKey) (*x509.Certificate, error) {
+func signFor(t, parent *x509.Certificate, key crypto.Signer,
+	parentKey *ecdsa.PrivateKey) (*x509.Certificate, error) {
 	der, err := x509.CreateCertificate(rand.Reader, t, parent, key.Public(), parentKey)
 	if err != nil {
 		return nil, fmt.Errorf("making the certificate of %s: %w", t.Subject.CommonName, err)
@@ -115,7 +118,8 @@ func (a *authority) mint(c Certificate) (*tls.Certificate, error) {
 		name = c.Names[0]
 	}
 	t := template(name, a.now, from, until)
-	t.KeyUsage, t.ExtKeyUsage = x509.KeyUsageDigitalSignature, []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}
+	t.KeyUsage, t.ExtKeyUsage = x509.KeyUsageDigitalSignature,
+		[]x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}
 	for _, n := range c.Names {
 		if ip := net.ParseIP(n); ip != nil {
 			t.IPAddresses = append(t.IPAddresses, ip)
@@ -168,8 +172,8 @@ func (a *authority) pem() []byte {
 	return pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: a.root.Raw})
 }
 
-// Files makes a certificate of an authority of its own, for a real server on the bench: the certificate with its chain,
-// its key and the authority, each as PEM.
+// Files makes a certificate of an authority of its own, for a real server on the bench: the
+// certificate with its chain, its key and the authority, each as PEM.
 func Files(c Certificate) (certificate, key, trust []byte, err error) {
 	a, err := newAuthority(time.Now())
 	if err != nil {
@@ -180,7 +184,8 @@ func Files(c Certificate) (certificate, key, trust []byte, err error) {
 		return nil, nil, nil, err
 	}
 	for _, der := range minted.Certificate {
-		certificate = append(certificate, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})...)
+		certificate = append(certificate,
+			pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})...)
 	}
 	der, err := x509.MarshalPKCS8PrivateKey(minted.PrivateKey)
 	return certificate, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}), a.pem(), err

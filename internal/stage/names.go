@@ -102,7 +102,8 @@ type key struct {
 }
 
 func newZone(z Zone) *zoneData {
-	d := &zoneData{origin: strings.ToLower(z.Origin), sets: map[key][]dns.RR{}, have: map[string]bool{}, all: z.Records}
+	d := &zoneData{origin: strings.ToLower(z.Origin), sets: map[key][]dns.RR{},
+		have: map[string]bool{}, all: z.Records}
 	for _, rr := range z.Records {
 		name := strings.ToLower(rr.Header().Name)
 		k := key{name, rr.Header().Rrtype}
@@ -142,7 +143,8 @@ func (z *zoneData) cut(name string) string {
 	return found
 }
 
-// source gives the name whose records answer for a name: itself, or a wildcard above it (RFC 4592); "" for none.
+// source gives the name whose records answer for a name: itself, or a wildcard above it (RFC 4592);
+// "" for none.
 func (z *zoneData) source(name string) string {
 	if z.have[name] {
 		return name
@@ -170,11 +172,14 @@ func newZones(all []Zone) zones {
 	for _, one := range all {
 		z = append(z, newZone(one))
 	}
-	slices.SortStableFunc(z, func(a, b *zoneData) int { return dns.CountLabel(b.origin) - dns.CountLabel(a.origin) })
+	slices.SortStableFunc(z, func(a, b *zoneData) int {
+		return dns.CountLabel(b.origin) - dns.CountLabel(a.origin)
+	})
 	return z
 }
 
-// holding returns the deepest zone that holds a name; for DS, which stands above the cut, the one above it.
+// holding returns the deepest zone that holds a name; for DS, which stands above the cut, the one
+// above it.
 func (z zones) holding(name string, kind uint16) *zoneData {
 	for _, one := range z {
 		if dns.IsSubDomain(one.origin, name) && !(kind == dns.TypeDS && one.origin == name) {
@@ -212,7 +217,8 @@ func (z zones) resolve(answer *dns.Msg, name string, kind uint16) {
 	}
 }
 
-// negative gives the authority section that says for how long an absence may be remembered (RFC 2308 section 3).
+// negative gives the authority section that says for how long an absence may be remembered (RFC
+// 2308 section 3).
 func negative(z *zoneData) []dns.RR {
 	soa, ok := z.soa().(*dns.SOA)
 	if !ok {
@@ -236,7 +242,8 @@ func (z zones) addresses(name string) []net.IP {
 	return all
 }
 
-// serve answers a name server's question: with authority, with a delegation, or not at all (RFC 1034 section 4.3.2).
+// serve answers a name server's question: with authority, with a delegation, or not at all (RFC
+// 1034 section 4.3.2).
 func (n *NameServer) serve(z zones, w dns.ResponseWriter, question *dns.Msg) {
 	answer := new(dns.Msg)
 	answer.SetReply(question)
@@ -307,8 +314,8 @@ func (n *NameServer) handOut(z *zoneData, name string, w dns.ResponseWriter, que
 	_ = new(dns.Transfer).Out(w, question, envelopes)
 }
 
-// resolver answers from all zones, and with a memory goes on giving an old answer until its TTL has run out, so many
-// times faster than real time as its speed says.
+// resolver answers from all zones, and with a memory goes on giving an old answer until its TTL has
+// run out, so many times faster than real time as its speed says.
 type resolver struct {
 	zones    atomic.Pointer[zones]
 	signed   map[string]Signed // by origin
@@ -329,7 +336,8 @@ func (r *resolver) ServeDNS(w dns.ResponseWriter, question *dns.Msg) {
 	switch {
 	case len(question.Question) != 1:
 		answer.Rcode = dns.RcodeFormatError
-	case !question.CheckingDisabled && r.bogus(strings.ToLower(question.Question[0].Name), question.Question[0].Qtype):
+	case !question.CheckingDisabled &&
+		r.bogus(strings.ToLower(question.Question[0].Name), question.Question[0].Qtype):
 		answer.Rcode = dns.RcodeServerFailure
 	default:
 		answer = r.answer(question.Question[0])
@@ -417,7 +425,8 @@ func (s *Stage) serveDNS() error {
 			_ = stream.Close()
 			continue
 		}
-		for _, server := range []*dns.Server{{PacketConn: packets, Handler: handler}, {Listener: stream, Handler: handler}} {
+		for _, server := range []*dns.Server{{PacketConn: packets, Handler: handler},
+			{Listener: stream, Handler: handler}} {
 			started := make(chan struct{})
 			server.NotifyStartedFunc = func() { close(started) }
 			go func() { _ = server.ActivateAndServe() }()
@@ -442,7 +451,9 @@ func (s *Stage) serveNames(at netip.AddrPort, n *NameServer) error {
 	known.Store(&z)
 	server := &dns.Server{
 		Listener: l,
-		Handler:  calm(dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) { n.serve(*known.Load(), w, q) })),
+		Handler: calm(dns.HandlerFunc(func(w dns.ResponseWriter, q *dns.Msg) {
+			n.serve(*known.Load(), w, q)
+		})),
 	}
 	started := make(chan struct{})
 	server.NotifyStartedFunc = func() { close(started) }

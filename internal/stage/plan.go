@@ -16,15 +16,16 @@ import (
 	"upperpath.example/upperpath/internal/core/zone"
 )
 
-// Where the stage puts what the estate does not place: the site where it names no address, and hosts outside the
-// estate.
+// Where the stage puts what the estate does not place: the site where it names no address, and
+// hosts outside the estate.
 var (
 	siteStandIn    = netip.MustParseAddr("192.0.2.254")
 	outsideStandIn = netip.MustParseAddr("192.0.2.253")
 )
 
-// FromPlan makes the scene that stands after a plan was carried out: its records, its certificates, and at every
-// address what the carrier there answers for the hosts that it carries, and for no others.
+// FromPlan makes the scene that stands after a plan was carried out: its records, its certificates,
+// and at every address what the carrier there answers for the hosts that it carries, and for no
+// others.
 func FromPlan(p *plan.Plan) (Scene, error) {
 	b := planScene{
 		plan:    p,
@@ -79,7 +80,8 @@ func FromPlan(p *plan.Plan) (Scene, error) {
 	return b.scene, nil
 }
 
-// siteHome gives where a host of the site is met: at the site, or at the edge network in front of it.
+// siteHome gives where a host of the site is met: at the site, or at the edge network in front of
+// it.
 func (b *planScene) siteHome(h web.Host, site []netip.Addr) []netip.Addr {
 	if d := b.plan.Estate.DomainOf(h); d != nil && d.Through[h] != nil {
 		return aliasHome(d.Through[h])
@@ -107,7 +109,8 @@ func (b *planScene) zone(z zone.Zone) error {
 	zone := Zone{Origin: z.Name + "."}
 	var apexAliases []string // the world sees the addresses
 	lines := []string{
-		fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300", z.Name),
+		fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300",
+			z.Name),
 	}
 	for _, r := range z.Records {
 		if r.Type == record.Alias {
@@ -198,14 +201,16 @@ func (b *planScene) endpoints(site []netip.Addr) {
 			}
 			answer := b.plan.Web.Answer(context.Background(), chain.Ask{URL: u})
 			reply := Reply{Status: cmp.Or(answer.Status, 421), Location: answer.Location}
-			if u.Scheme() == web.HTTPS && reply.Status == 200 { // what the site itself sends is its own business
+			// what the site itself sends is its own business
+			if u.Scheme() == web.HTTPS && reply.Status == 200 {
 				reply.Headers = map[string]string{"Strict-Transport-Security": "max-age=31536000"}
 			}
 			return reply
 		}
 		b.scene.Endpoints[netip.AddrPortFrom(a, 80)] = &Endpoint{Answer: answer}
 		if !plain[a] {
-			b.scene.Endpoints[netip.AddrPortFrom(a, 443)] = &Endpoint{Answer: answer, Certificates: certificates[a]}
+			b.scene.Endpoints[netip.AddrPortFrom(a, 443)] = &Endpoint{Answer: answer,
+				Certificates: certificates[a]}
 		}
 	}
 }

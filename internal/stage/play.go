@@ -16,7 +16,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Player plays a cutover: a stage that begins as it is today, and on which steps of a plan are carried out one by one.
+// Player plays a cutover: a stage that begins as it is today, and on which steps of a plan are
+// carried out one by one.
 type Player struct {
 	*Stage
 	plan     *plan.Plan
@@ -24,9 +25,9 @@ type Player struct {
 	replaced map[netip.Addr]*atomic.Bool // whether what answers at an address is as planned
 }
 
-// Play starts a stage that plays a scene of today, and that can become what a plan makes of it. Resolvers remember
-// nothing there: time does not pass by itself on a stage. An error comes back where the plan cannot be played or the
-// stage cannot start.
+// Play starts a stage that plays a scene of today, and that can become what a plan makes of it.
+// Resolvers remember nothing there: time does not pass by itself on a stage. An error comes back
+// where the plan cannot be played or the stage cannot start.
 func Play(today Scene, p *plan.Plan) (*Player, error) {
 	planned, err := FromPlan(p)
 	if err != nil {
@@ -65,8 +66,9 @@ func Play(today Scene, p *plan.Plan) (*Player, error) {
 	return player, err
 }
 
-// Do carries a task out on the stage: types its records, changes delegations, puts redirects in place. What is done at
-// a provider and seen by nobody changes nothing here. An error comes back where a record cannot be read.
+// Do carries a task out on the stage: types its records, changes delegations, puts redirects in
+// place. What is done at a provider and seen by nobody changes nothing here. An error comes back
+// where a record cannot be read.
 func (p *Player) Do(t plan.Task) error {
 	switch t.Step.Kind {
 	case act.RemoveStaleDS, act.RemoveDS:
@@ -133,8 +135,8 @@ func (p *Player) edit(goes func(dns.RR) bool, comes []dns.RR) {
 	p.now.NameServers = servers
 }
 
-// belongs reports whether a record stands in a zone: in that whose name is the longest around it, and a delegation in
-// the one above.
+// belongs reports whether a record stands in a zone: in that whose name is the longest around it,
+// and a delegation in the one above.
 func belongs(rr dns.RR, z Zone, all []Zone) bool {
 	name := rr.Header().Name
 	longest := ""

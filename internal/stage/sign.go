@@ -14,8 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// Signed says how a zone is signed (RFC 4033). The stage makes a key for it and puts its DS record into the parent
-// zone.
+// Signed says how a zone is signed (RFC 4033). The stage makes a key for it and puts its DS record
+// into the parent zone.
 type Signed struct {
 	From, Until time.Duration // of the signatures, from now
 	StaleDS     bool          // the DS record stands for another key
@@ -25,7 +25,8 @@ type Signed struct {
 // holds reports whether resolvers that check signatures take the zone.
 func (s Signed) holds() bool { return s.NoDS || !s.StaleDS && s.Until > 0 && s.From < 0 }
 
-// signAll signs the zones that are to be signed, wherever they are served, and gives the zones above their DS records.
+// signAll signs the zones that are to be signed, wherever they are served, and gives the zones
+// above their DS records.
 func signAll(scene Scene) (Scene, error) {
 	for _, origin := range slices.Sorted(maps.Keys(scene.Signed)) {
 		how := scene.Signed[origin]
@@ -111,7 +112,8 @@ func (k *signer) sign(z Zone) (Zone, error) {
 	for _, rr := range records {
 		name := strings.ToLower(rr.Header().Name)
 		cut := plain.cut(name)
-		if cut != "" && (cut != name || rr.Header().Rrtype != dns.TypeNS && rr.Header().Rrtype != dns.TypeDS) {
+		if cut != "" &&
+			(cut != name || rr.Header().Rrtype != dns.TypeNS && rr.Header().Rrtype != dns.TypeDS) {
 			continue // another zone's, or glue
 		}
 		at := key{name, rr.Header().Rrtype}
@@ -137,12 +139,13 @@ func (k *signer) sign(z Zone) (Zone, error) {
 			continue // a delegation is not signed (RFC 4035 section 2.2)
 		}
 		sig := &dns.RRSIG{
-			Hdr:        dns.RR_Header{Name: set[0].Header().Name, Rrtype: dns.TypeRRSIG, Class: dns.ClassINET, Ttl: 600},
+			Hdr: dns.RR_Header{Name: set[0].Header().Name, Rrtype: dns.TypeRRSIG,
+				Class: dns.ClassINET, Ttl: 600},
 			Algorithm:  k.key.Algorithm,
 			KeyTag:     k.key.KeyTag(),
 			SignerName: z.Origin,
-			Inception:  uint32(k.now.Add(k.how.From).Unix()),  //nolint:gosec // 32 bits on the wire
-			Expiration: uint32(k.now.Add(k.how.Until).Unix()), //nolint:gosec // as above
+			Inception:  uint32(k.now.Add(k.how.From).Unix()),  // 32 bits on the wire
+			Expiration: uint32(k.now.Add(k.how.Until).Unix()), // as above
 		}
 		if err := sig.Sign(k.private, set); err != nil {
 			return z, err
@@ -152,7 +155,8 @@ func (k *signer) sign(z Zone) (Zone, error) {
 	return Zone{Origin: z.Origin, Records: records}, nil
 }
 
-// withSignatures adds the signatures of what stands in an answer, and of what says that nothing does.
+// withSignatures adds the signatures of what stands in an answer, and of what says that nothing
+// does.
 func (z zones) withSignatures(answer *dns.Msg) {
 	for _, section := range []*[]dns.RR{&answer.Answer, &answer.Ns} {
 		been := map[key]bool{}
@@ -172,8 +176,8 @@ func (z zones) withSignatures(answer *dns.Msg) {
 	}
 }
 
-// bogus reports whether a name lies in a zone whose signatures do not hold, so that a resolver that checks them gives no
-// answer about it.
+// bogus reports whether a name lies in a zone whose signatures do not hold, so that a resolver that
+// checks them gives no answer about it.
 func (r *resolver) bogus(name string, kind uint16) bool {
 	zone := r.zones.Load().holding(name, kind)
 	if zone == nil {

@@ -1,8 +1,10 @@
-// Package stage is the stand-in web: name servers, web servers and a proxy on loopback that together play a whole
-// internet of documentation addresses (RFC 5737, RFC 3849), so that a plan can be rehearsed and every fault be met
-// without touching anything real. It needs no root and no network.
+// Package stage is the stand-in web: name servers, web servers and a proxy on loopback that
+// together play a whole internet of documentation addresses (RFC 5737, RFC 3849), so that a plan
+// can be rehearsed and every fault be met without touching anything real. It needs no root and no
+// network.
 //
-// What is played is a Scene: it comes from a folder of plain files (FromFolder) or from a plan (FromPlan).
+// What is played is a Scene: it comes from a folder of plain files (FromFolder) or from a plan
+// (FromPlan).
 //
 //	s, err := stage.Start(scene)
 //	defer s.Close()
@@ -36,14 +38,16 @@ type Scene struct {
 	NameServers map[netip.Addr]*NameServer
 	Signed      map[string]Signed // zones that are signed, by origin with the last dot
 	Remember    bool              // resolvers go on giving old answers until their TTL has run out
-	Speed       float64           // how many times faster than real time TTLs run out; 0: as in real time
+	// how many times faster than real time TTLs run out; 0: as in real time
+	Speed float64
 }
 
 // Endpoint is what listens at an address and port. A port without one refuses connections.
 type Endpoint struct {
-	Silent       bool          // takes no connection and says nothing
-	Nowhere      bool          // there is no way to it
-	Relay        string        // a real server on loopback, such as 127.0.0.1:8080, answers there instead
+	Silent  bool // takes no connection and says nothing
+	Nowhere bool // there is no way to it
+	// a real server on loopback, such as 127.0.0.1:8080, answers there instead
+	Relay        string
 	Certificates []Certificate // with any, it speaks TLS; the first is shown where none fits
 	NewestTLS    uint16        // such as tls.VersionTLS11; 0: the newest there is
 	Strict       bool          // it shakes hands only for names that a certificate holds
@@ -87,8 +91,8 @@ type Stage struct {
 	closers   []func() error
 }
 
-// Start starts everything on loopback ports that the system chooses. An error comes back where a port cannot be had or
-// a certificate cannot be made; nothing is left running then.
+// Start starts everything on loopback ports that the system chooses. An error comes back where a
+// port cannot be had or a certificate cannot be made; nothing is left running then.
 func Start(scene Scene) (*Stage, error) {
 	if scene.Now.IsZero() {
 		scene.Now = time.Now()
@@ -105,7 +109,8 @@ func Start(scene Scene) (*Stage, error) {
 		authority: a,
 		doors:     map[netip.AddrPort]string{},
 		served:    map[netip.Addr]*atomic.Pointer[zones]{},
-		names: &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1), memory: map[key]remembered{},
+		names: &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1),
+			memory: map[key]remembered{},
 			signed: scene.Signed},
 	}
 	s.SetZones(scene.Zones)
@@ -144,8 +149,8 @@ func (s *Stage) SetZones(all []Zone) {
 	s.names.zones.Store(&z)
 }
 
-// SetNames takes the zones of another scene over: name servers serve them at once, resolvers go on saying what they
-// remember. A name server that was not there before does not start to be.
+// SetNames takes the zones of another scene over: name servers serve them at once, resolvers go on
+// saying what they remember. A name server that was not there before does not start to be.
 func (s *Stage) SetNames(scene Scene) {
 	s.SetZones(scene.Zones)
 	for a, n := range scene.NameServers {

@@ -33,7 +33,8 @@ func demoPlan(t *testing.T) *plan.Plan {
 	t.Helper()
 	e, err := files.ReadEstate(filepath.Join(demoFolder(t), files.EstateName))
 	require.NoError(t, err)
-	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules,
+		Pages: e.Pages})
 }
 
 func start(t *testing.T, scene stage.Scene) *live.Client {
@@ -49,7 +50,8 @@ func start(t *testing.T, scene stage.Scene) *live.Client {
 	return w
 }
 
-// TestRehearsedAnswersEqualPredictedOnes asks the stage, over real sockets, what the plan predicts in memory.
+// TestRehearsedAnswersEqualPredictedOnes asks the stage, over real sockets, what the plan predicts
+// in memory.
 func TestRehearsedAnswersEqualPredictedOnes(t *testing.T) {
 	p := demoPlan(t)
 	require.Empty(t, p.Findings)
@@ -120,7 +122,8 @@ func TestTheDemoShowsTheFaultsThatItPromises(t *testing.T) {
 	for _, f := range tally.Findings() {
 		codes[f.Code.String()] = true
 	}
-	for _, code := range []string{"wrong-name", "refused", "path-lost", "downgrade", "extra-hop", "loop", "no-address",
+	for _, code := range []string{"wrong-name", "refused", "path-lost", "downgrade", "extra-hop",
+		"loop", "no-address",
 		"expired", "temporary", "not-redirected", "broken-chain", "expires-soon"} {
 		assert.True(t, codes[code], code)
 	}
@@ -132,7 +135,8 @@ func TestACarrierAnswersOnlyForTheHostsThatItCarries(t *testing.T) {
 	require.NoError(t, err)
 	w := start(t, scene)
 	gateway := p.Estate.Carrier("gateway").Addresses[0]
-	a := w.Answer(context.Background(), chain.Ask{URL: web.MustParseURL("http://ferryhouse.example/"), Address: gateway})
+	a := w.Answer(context.Background(),
+		chain.Ask{URL: web.MustParseURL("http://ferryhouse.example/"), Address: gateway})
 	assert.Equal(t, 421, a.Status)
 }
 
@@ -146,7 +150,8 @@ func TestASceneWithFaultsSaysThemAll(t *testing.T) {
 		os.WriteFile(
 			filepath.Join(dir, "stage", stage.SceneName),
 			[]byte(
-				"addresses:\n  192.0.2.999: {80: {say: closed}}\n  192.0.2.1: {80: {say: hush}, 443: {certificates: [none], "+
+				"addresses:\n  192.0.2.999: {80: {say: closed}}\n"+
+					"  192.0.2.1: {80: {say: hush}, 443: {certificates: [none], "+
 					"answers: [{path: \"/*\"}]}}\n",
 			),
 			0o600,
@@ -154,7 +159,8 @@ func TestASceneWithFaultsSaysThemAll(t *testing.T) {
 	)
 	_, err := stage.FromFolder(filepath.Join(dir, "stage"), time.Now())
 	require.Error(t, err)
-	for _, want := range []string{"192.0.2.999 80", "hush", "no such certificate", "bare *", "northmoor.example.zone",
+	for _, want := range []string{"192.0.2.999 80", "hush", "no such certificate", "bare *",
+		"northmoor.example.zone",
 		"not called after a zone"} {
 		assert.Contains(t, err.Error(), want)
 	}

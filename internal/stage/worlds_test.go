@@ -44,7 +44,8 @@ func TestTheStageAnswersAsEveryDoorIsDescribed(t *testing.T) {
 			}
 			want := says(p.Web.Treatment(u.Door()).Answer(u))
 			kinds[strings.Fields(want)[0]]++
-			require.Equal(t, want, says(web.Answer(context.Background(), chain.Ask{URL: u})), "%s\n%s", u, world)
+			require.Equal(t, want, says(web.Answer(context.Background(), chain.Ask{URL: u})), "%s\n%s", u,
+				world)
 		}
 	}
 	for _, kind := range []string{"200", "301", "308", "404", "410", "502", "refused", "no-address"} {

@@ -14,9 +14,11 @@ import (
 // mostStates is how many accepted states stay: the one that holds, and the one before it.
 const mostStates = 2
 
-// Accept keeps what a function makes of the state that was accepted, nil where none was, as the one with which others
-// are compared. Until that is done whole, the one before holds, and nobody else changes it meanwhile.
-func (s *Store) Accept(ctx context.Context, change func(before *recheck.State) *recheck.State) error {
+// Accept keeps what a function makes of the state that was accepted, nil where none was, as the one
+// with which others are compared. Until that is done whole, the one before holds, and nobody else
+// changes it meanwhile.
+func (s *Store) Accept(ctx context.Context,
+	change func(before *recheck.State) *recheck.State) error {
 	return s.within(ctx, func(tx *sql.Tx) error {
 		before, err := oneIn[recheck.State](ctx, s, tx, lastAccepted)
 		if err != nil && !errors.Is(err, ErrEmpty) {
@@ -34,7 +36,9 @@ func (s *Store) Accept(ctx context.Context, change func(before *recheck.State) *
 			doc,
 		)
 		if err == nil {
-			_, err = tx.ExecContext(ctx, "DELETE FROM states WHERE id NOT IN (SELECT id FROM states ORDER BY id DESC LIMIT ?)",
+			_,
+				err = tx.ExecContext(ctx,
+				"DELETE FROM states WHERE id NOT IN (SELECT id FROM states ORDER BY id DESC LIMIT ?)",
 				mostStates)
 		}
 		return wrong(s.path, err)
@@ -57,14 +61,18 @@ func (s *Store) has(ctx context.Context, table string) (bool, error) {
 		return false, nil
 	}
 	var n int
-	err := s.db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?", table).Scan(&n)
+	err := s.db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = ?",
+		table).Scan(&n)
 	return n > 0, wrong(s.path, err)
 }
 
 // Live keeps what somebody lives with, in place of what was said of the same before.
 func (s *Store) Live(ctx context.Context, a recheck.Acceptance) error {
-	_, err := s.db.ExecContext(ctx, "INSERT INTO acceptances (code, subject, until, why, given) VALUES (?, ?, ?, ?, ?) "+
-		"ON CONFLICT (code, subject) DO UPDATE SET until = excluded.until, why = excluded.why, given = excluded.given",
+	_,
+		err := s.db.ExecContext(ctx,
+		"INSERT INTO acceptances (code, subject, until, why, given) VALUES (?, ?, ?, ?, ?) "+
+			"ON CONFLICT (code, subject) DO UPDATE SET until = excluded.until, why = excluded.why, given "+
+			"= excluded.given",
 		a.Code, a.Subject, a.Until.UTC().Format(time.RFC3339), a.Why, a.Given.UTC().Format(time.RFC3339))
 	return wrong(s.path, err)
 }
@@ -74,7 +82,9 @@ var ErrNotLived = errors.New("it was not accepted")
 
 // Unlive takes back that somebody lives with something. The error is ErrNotLived where nobody does.
 func (s *Store) Unlive(ctx context.Context, code, subject string) error {
-	r, err := s.db.ExecContext(ctx, "DELETE FROM acceptances WHERE code = ? AND subject = ?", code, subject)
+	r,
+		err := s.db.ExecContext(ctx, "DELETE FROM acceptances WHERE code = ? AND subject = ?", code,
+		subject)
 	if err != nil {
 		return wrong(s.path, err)
 	}

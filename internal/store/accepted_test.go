@@ -20,7 +20,8 @@ import (
 var taken = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
 
 func state(day int) *recheck.State {
-	return &recheck.State{Schema: recheck.Schema, Taken: taken.AddDate(0, 0, day), Domains: []string{"a.example"}}
+	return &recheck.State{Schema: recheck.Schema, Taken: taken.AddDate(0, 0, day),
+		Domains: []string{"a.example"}}
 }
 
 func TestTheLastAcceptedStateHolds(t *testing.T) {
@@ -41,7 +42,8 @@ func TestTheLastAcceptedStateHolds(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, state(day), got)
 	}
-	a := recheck.Acceptance{Code: "wrong-name", Subject: "https://a.example", Until: taken.AddDate(0, 1, 0), Why: "later",
+	a := recheck.Acceptance{Code: "wrong-name", Subject: "https://a.example",
+		Until: taken.AddDate(0, 1, 0), Why: "later",
 		Given: taken}
 	require.NoError(t, s.Live(ctx, a))
 	a.Why = "much later"
@@ -57,8 +59,9 @@ func accept(ctx context.Context, s *store.Store, state *recheck.State) error {
 	return s.Accept(ctx, func(*recheck.State) *recheck.State { return state })
 }
 
-// TestAKilledWriterLeavesTheStateBefore copies the store in the middle of a writing, journal included, as a machine
-// that goes down leaves it: it can be read and written again, and holds what was accepted before.
+// TestAKilledWriterLeavesTheStateBefore copies the store in the middle of a writing, journal
+// included, as a machine that goes down leaves it: it can be read and written again, and holds what
+// was accepted before.
 func TestAKilledWriterLeavesTheStateBefore(t *testing.T) {
 	ctx, folder, left := context.Background(), t.TempDir(), t.TempDir()
 	s, err := store.Open(folder)

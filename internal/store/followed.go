@@ -61,8 +61,10 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 	if err != nil {
 		return r, err
 	}
-	made, err := s.db.ExecContext(ctx, "INSERT INTO old_runs (started, vantage, source, digest, total, ended, bound) "+
-		"VALUES (?, ?, ?, ?, ?, '', ?)", r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source, r.Digest, r.Total,
+	made, err := s.db.ExecContext(ctx,
+		"INSERT INTO old_runs (started, vantage, source, digest, total, ended, bound) "+
+			"VALUES (?, ?, ?, ?, ?, '', ?)", r.Started.UTC().Format(time.RFC3339Nano), r.Vantage, r.Source,
+		r.Digest, r.Total,
 		string(bound))
 	if err != nil {
 		return r, wrong(s.path, err)
@@ -71,8 +73,8 @@ func (s *Store) BeginRun(ctx context.Context, r Run) (Run, error) {
 	return r, err
 }
 
-// tables makes what runs are kept in, and what stores of an earlier version lack of it: at once, since
-// two programs may begin side by side.
+// tables makes what runs are kept in, and what stores of an earlier version lack of it: at once,
+// since two programs may begin side by side.
 func (s *Store) tables(ctx context.Context) error {
 	return s.within(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, followedSchema); err != nil {
@@ -80,10 +82,13 @@ func (s *Store) tables(ctx context.Context) error {
 		}
 		for table, column := range map[string]string{"old_runs": "bound", "old_followed": "goal"} {
 			var n int
-			err := tx.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table, column).
+			err := tx.QueryRowContext(ctx, "SELECT count(*) FROM pragma_table_info(?) WHERE name = ?", table,
+				column).
 				Scan(&n)
 			if err == nil && n == 0 {
-				_, err = tx.ExecContext(ctx, "ALTER TABLE "+table+" ADD COLUMN "+column+" TEXT NOT NULL DEFAULT ''")
+				_,
+					err = tx.ExecContext(ctx,
+					"ALTER TABLE "+table+" ADD COLUMN "+column+" TEXT NOT NULL DEFAULT ''")
 			}
 			if err != nil {
 				return wrong(s.path, err)
@@ -103,8 +108,9 @@ func (s *Store) LastRun(ctx context.Context, digest string) (Run, error) {
 		return r, err
 	}
 	var started, ended, bound string
-	err := s.db.QueryRowContext(ctx, "SELECT id, started, vantage, source, digest, total, ended, bound FROM old_runs "+
-		"WHERE digest = ? ORDER BY id DESC LIMIT 1", digest).
+	err := s.db.QueryRowContext(ctx,
+		"SELECT id, started, vantage, source, digest, total, ended, bound FROM old_runs "+
+			"WHERE digest = ? ORDER BY id DESC LIMIT 1", digest).
 		Scan(&r.ID, &started, &r.Vantage, &r.Source, &r.Digest, &r.Total, &ended, &bound)
 	if errors.Is(err, sql.ErrNoRows) {
 		return r, ErrEmpty
@@ -148,7 +154,8 @@ func (s *Store) KeepFollowed(ctx context.Context, run int64, all []old.Followed)
 	defer func() { _ = tx.Rollback() }()
 	insert, err := tx.PrepareContext(
 		ctx,
-		"INSERT OR REPLACE INTO old_followed (run, at, url, method, domain, weight, met, arrival, status, hops, long, "+
+		"INSERT OR REPLACE INTO old_followed (run, at, url, method, domain, weight, met, arrival, "+
+			"status, hops, long, "+
 			"codes, says, goal) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
 	)
 	if err != nil {
@@ -157,7 +164,8 @@ func (s *Store) KeepFollowed(ctx context.Context, run int64, all []old.Followed)
 	defer insert.Close()
 	for i := range all {
 		f := &all[i]
-		_, err := insert.ExecContext(ctx, run, f.Number, f.URL, f.Method, domainOf(f.URL), f.Weight, f.Met.String(),
+		_, err := insert.ExecContext(ctx, run, f.Number, f.URL, f.Method, domainOf(f.URL), f.Weight,
+			f.Met.String(),
 			f.Arrival, f.Status, f.Hops, f.Long, strings.Join(f.Codes, " "), f.Says, f.Goal)
 		if err != nil {
 			return wrong(s.path, err)
@@ -176,12 +184,16 @@ func domainOf(url string) string {
 
 // EndRun says that all of a run was followed.
 func (s *Store) EndRun(ctx context.Context, run int64, at time.Time) error {
-	_, err := s.db.ExecContext(ctx, "UPDATE old_runs SET ended = ? WHERE id = ?", at.UTC().Format(time.RFC3339Nano), run)
+	_,
+		err := s.db.ExecContext(ctx, "UPDATE old_runs SET ended = ? WHERE id = ?",
+		at.UTC().Format(time.RFC3339Nano), run)
 	return wrong(s.path, err)
 }
 
-// AreasOf gives how the old URLs of a run fare, by domain, and how many of them take more hops than planned.
-func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, long old.Share, err error) {
+// AreasOf gives how the old URLs of a run fare, by domain, and how many of them take more hops than
+// planned.
+func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, long old.Share,
+	err error) {
 	rows, err := s.db.QueryContext(ctx, "SELECT domain, met, long, count(*), "+
 		"CAST(min(total(weight), 9e18) AS INTEGER) FROM old_followed WHERE run = ? "+
 		"GROUP BY domain, met, long ORDER BY domain", run)
@@ -213,24 +225,29 @@ func (s *Store) AreasOf(ctx context.Context, run int64) (areas []old.MetArea, lo
 	return areas, long, wrong(s.path, rows.Err())
 }
 
-const followedColumns = "SELECT at, url, method, weight, met, arrival, status, hops, long, codes, says, goal " +
+const followedColumns = "SELECT at, url, method, weight, met, arrival, status, hops, long, " +
+	"codes, says, goal " +
 	"FROM old_followed "
 
-// WorstOf gives the heaviest of a run that do not fare well: of a domain and in a way, or of all where these are "".
-func (s *Store) WorstOf(ctx context.Context, run int64, domain string, met string, most int) ([]old.Followed, error) {
+// WorstOf gives the heaviest of a run that do not fare well: of a domain and in a way, or of all
+// where these are "".
+func (s *Store) WorstOf(ctx context.Context, run int64, domain string, met string,
+	most int) ([]old.Followed, error) {
 	query, args := followedColumns+"WHERE run = ? AND met NOT IN ('right', 'gone') ", []any{run}
 	if met != "" {
 		query, args = query+"AND domain = ? AND met = ? ", append(args, domain, met)
 	}
 	var all []old.Followed
-	err := s.eachFollowed(ctx, query+"ORDER BY weight DESC, at LIMIT ?", append(args, most), func(f old.Followed) bool {
-		all = append(all, f)
-		return true
-	})
+	err := s.eachFollowed(ctx, query+"ORDER BY weight DESC, at LIMIT ?", append(args, most),
+		func(f old.Followed) bool {
+			all = append(all, f)
+			return true
+		})
 	return all, err
 }
 
-// EachOf calls a function with every old URL of a run, in the order of the list, until it says that it is enough.
+// EachOf calls a function with every old URL of a run, in the order of the list, until it says that
+// it is enough.
 func (s *Store) EachOf(ctx context.Context, run int64, each func(old.Followed) bool) error {
 	return s.eachFollowed(ctx, followedColumns+"WHERE run = ? ORDER BY at", []any{run}, each)
 }
@@ -246,7 +263,8 @@ func (s *Store) PartOf(ctx context.Context, run int64, at, most int) ([]old.Foll
 	return all, err
 }
 
-func (s *Store) eachFollowed(ctx context.Context, query string, args []any, each func(old.Followed) bool) error {
+func (s *Store) eachFollowed(ctx context.Context, query string, args []any,
+	each func(old.Followed) bool) error {
 	rows, err := s.db.QueryContext(ctx, query, args...)
 	if err != nil {
 		return wrong(s.path, err)

@@ -23,7 +23,8 @@ func TestAStoreOfAnEarlierVersionGrows(t *testing.T) {
 		folder := t.TempDir()
 		s, err := store.Open(folder)
 		require.NoError(t, err)
-		run, err := s.BeginRun(ctx, store.Run{Digest: "list", Total: 1, Bound: map[string]string{"rules.csv": "1"}})
+		run, err := s.BeginRun(ctx,
+			store.Run{Digest: "list", Total: 1, Bound: map[string]string{"rules.csv": "1"}})
 		require.NoError(t, err)
 		kept := old.Followed{URL: "http://a.example/", Method: "GET", Weight: 7, Goal: "g"}
 		require.NoError(t, s.KeepFollowed(ctx, run.ID, []old.Followed{kept}))

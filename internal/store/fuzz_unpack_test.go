@@ -9,7 +9,8 @@ import (
 
 // FuzzUnpack reads documents that nobody packed.
 func FuzzUnpack(f *testing.F) {
-	for _, v := range []any{&runbook.Book{Schema: runbook.Schema}, &survey.Survey{Schema: survey.Schema}} {
+	for _, v := range []any{&runbook.Book{Schema: runbook.Schema},
+		&survey.Survey{Schema: survey.Schema}} {
 		doc, err := pack(v)
 		if err != nil {
 			f.Fatal(err)

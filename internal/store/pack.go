@@ -12,8 +12,9 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// Bounds of a document as JSON, in octets, beyond which somebody tampered with it: of any, of a runbook, and how many
-// times longer it may be than it is compressed, once it is long. Honest ones come to 40 times.
+// Bounds of a document as JSON, in octets, beyond which somebody tampered with it: of any, of a
+// runbook, and how many times longer it may be than it is compressed, once it is long. Honest ones
+// come to 40 times.
 const (
 	mostDocument = 1 << 30
 	mostBook     = 256 << 20
@@ -21,8 +22,8 @@ const (
 	longDocument = 16 << 20
 )
 
-// pack writes a document as JSON, compressed (RFC 1952): what was seen repeats itself. A survey goes domain by domain,
-// so that many need no more memory than they have.
+// pack writes a document as JSON, compressed (RFC 1952): what was seen repeats itself. A survey
+// goes domain by domain, so that many need no more memory than they have.
 func pack(v any) ([]byte, error) {
 	var b bytes.Buffer
 	z, err := gzip.NewWriterLevel(&b, gzip.BestSpeed)
@@ -47,7 +48,8 @@ func packSurvey(w io.Writer, v *survey.Survey) error {
 	if err != nil {
 		return err
 	}
-	head, tail, _ := bytes.Cut(around, []byte(`"domains":null`)) // stands in no text, whose quotes are escaped
+	// stands in no text, whose quotes are escaped
+	head, tail, _ := bytes.Cut(around, []byte(`"domains":null`))
 	parts := [][]byte{head, []byte(`"domains":[`)}
 	for i := range v.Domains {
 		for _, part := range parts {
@@ -101,18 +103,20 @@ func unpack(doc []byte, v any) error {
 	return decode(text.Bytes(), v)
 }
 
-// What an object takes in memory, in octets, whatever few fields of it are written; and what all of a document may, for
-// its length and besides.
+// What an object takes in memory, in octets, whatever few fields of it are written; and what all of
+// a document may, for its length and besides.
 const (
 	perObject  = 400
 	perOctet   = 10
 	anyObjects = 64 << 20
 )
 
-// decode reads JSON whose objects are as long as honest ones: a megabyte of {} would become a hundred.
+// decode reads JSON whose objects are as long as honest ones: a megabyte of {} would become a
+// hundred.
 func decode(text []byte, v any) error {
 	if n := objectsIn(text); n*perObject > len(text)*perOctet+anyObjects {
-		return fmt.Errorf("it holds %d entries in %d octets: nothing that was seen is so short", n, len(text))
+		return fmt.Errorf("it holds %d entries in %d octets: nothing that was seen is so short", n,
+			len(text))
 	}
 	return json.Unmarshal(text, v)
 }

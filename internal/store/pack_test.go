@@ -14,7 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// TestWhatIsPackedIsWhatComesBack keeps surveys of no, one and many domains, with texts that look like their own frame.
+// TestWhatIsPackedIsWhatComesBack keeps surveys of no, one and many domains, with texts that look
+// like their own frame.
 func TestWhatIsPackedIsWhatComesBack(t *testing.T) {
 	s, err := Open(t.TempDir())
 	require.NoError(t, err)
@@ -29,8 +30,9 @@ func TestWhatIsPackedIsWhatComesBack(t *testing.T) {
 			Notes:    []string{"]"},
 		}
 		for range n {
-			v.Domains = append(v.Domains, survey.Domain{Name: "a.example", Servers: []survey.Server{}, Records: []record.Set{
-				{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"domains":null,]}`}}}})
+			v.Domains = append(v.Domains,
+				survey.Domain{Name: "a.example", Servers: []survey.Server{}, Records: []record.Set{
+					{Name: "a.example", Type: "TXT", TTL: 60, Values: []string{`"domains":null,]}`}}}})
 		}
 		id, err := s.KeepSurvey(context.Background(), v)
 		require.NoError(t, err)
@@ -46,7 +48,8 @@ func TestWhatIsPackedIsWhatComesBack(t *testing.T) {
 
 func TestADocumentThatIsNotCompressedIsReadToo(t *testing.T) {
 	var v survey.Survey
-	require.NoError(t, unpack([]byte(`{"schema":"upperpath/survey/1","domains":[{"name":"a.example"}]}`), &v))
+	require.NoError(t,
+		unpack([]byte(`{"schema":"upperpath/survey/1","domains":[{"name":"a.example"}]}`), &v))
 	assert.Len(t, v.Domains, 1)
 	assert.Error(t, unpack([]byte("\x1f\x8bgarbage"), &v))
 	doc, err := pack(&v)

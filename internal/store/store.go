@@ -1,6 +1,7 @@
-// Package store keeps what was seen, audits and surveys, whole, in an SQLite file in .upperpath/ beside the estate
-// file; nothing of that is ever changed. Beside it lies what was done of runbooks, one for each scope, and what was
-// accepted: the state with which others are compared, and faults that somebody lives with until a date.
+// Package store keeps what was seen, audits and surveys, whole, in an SQLite file in .upperpath/
+// beside the estate file; nothing of that is ever changed. Beside it lies what was done of
+// runbooks, one for each scope, and what was accepted: the state with which others are compared,
+// and faults that somebody lives with until a date.
 //
 //	s, err := store.Open(estateFolder)
 //	defer s.Close()
@@ -91,8 +92,9 @@ type Error struct {
 }
 
 func (e *Error) Error() string {
-	says := map[Reason]string{Full: "the disk is full", Barred: "we may not read or write there", Damaged: "it is damaged",
-		Busy: "another program is writing to it"}[e.Reason]
+	says := map[Reason]string{Full: "the disk is full", Barred: "we may not read or write there",
+		Damaged: "it is damaged",
+		Busy:    "another program is writing to it"}[e.Reason]
 	if says == "" {
 		return fmt.Sprintf("the store %s cannot be used: %s", e.Path, e.Err)
 	}
@@ -101,7 +103,8 @@ func (e *Error) Error() string {
 
 func (e *Error) Unwrap() error { return e.Err }
 
-// wrong makes an Error of whatever the system or SQLite says (its result codes: sqlite.org/rescode.html).
+// wrong makes an Error of whatever the system or SQLite says (its result codes:
+// sqlite.org/rescode.html).
 func wrong(path string, err error) error {
 	if err == nil || errors.Is(err, ErrEmpty) || errors.Is(err, context.Canceled) {
 		return err
@@ -110,7 +113,8 @@ func wrong(path string, err error) error {
 	var code *sqlite.Error
 	switch {
 	case errors.As(err, &code):
-		e.Reason = map[int]Reason{sqlite3.SQLITE_FULL: Full, sqlite3.SQLITE_READONLY: Barred, sqlite3.SQLITE_PERM: Barred,
+		e.Reason = map[int]Reason{sqlite3.SQLITE_FULL: Full, sqlite3.SQLITE_READONLY: Barred,
+			sqlite3.SQLITE_PERM:     Barred,
 			sqlite3.SQLITE_CANTOPEN: Barred, sqlite3.SQLITE_CORRUPT: Damaged, sqlite3.SQLITE_NOTADB: Damaged,
 			sqlite3.SQLITE_BUSY: Busy, sqlite3.SQLITE_LOCKED: Busy}[code.Code()&0xff]
 	case errors.Is(err, syscall.ENOSPC):
@@ -121,7 +125,8 @@ func wrong(path string, err error) error {
 	return e
 }
 
-// Open opens the store beside an estate file for writing, and makes it where there is none. The error is an *Error.
+// Open opens the store beside an estate file for writing, and makes it where there is none. The
+// error is an *Error.
 func Open(estateFolder string) (*Store, error) {
 	path := pathOf(estateFolder)
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
@@ -131,8 +136,9 @@ func Open(estateFolder string) (*Store, error) {
 		"BEGIN", "INSERT INTO audits (started, vantage, doc) VALUES ('', '', '')", "ROLLBACK")
 }
 
-// Read opens the store beside an estate file for reading; it may lie in a place that cannot be written to. Where there
-// is none, nothing has been kept in what comes back. The error is an *Error.
+// Read opens the store beside an estate file for reading; it may lie in a place that cannot be
+// written to. Where there is none, nothing has been kept in what comes back. The error is an
+// *Error.
 func Read(estateFolder string) (*Store, error) {
 	path := pathOf(estateFolder)
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
@@ -150,7 +156,8 @@ func Read(estateFolder string) (*Store, error) {
 	return open(path, "ro", first...)
 }
 
-// cutOff reports whether a store cannot be read since a writing was cut off (sqlite.org/rescode.html, readonly_rollback).
+// cutOff reports whether a store cannot be read since a writing was cut off
+// (sqlite.org/rescode.html, readonly_rollback).
 func cutOff(err error) bool {
 	var code *sqlite.Error
 	return errors.As(err, &code) && code.Code() == sqlite3.SQLITE_READONLY_ROLLBACK
@@ -159,12 +166,14 @@ func cutOff(err error) bool {
 func pathOf(estateFolder string) string { return filepath.Join(estateFolder, Folder, "store.db") }
 
 func open(path, mode string, first ...string) (*Store, error) {
-	// A transaction holds the store from its first reading on, so that what it changes is what it read.
+	// A transaction holds the store from its first reading on, so that what it changes is what it
+	// read.
 	query := "?_pragma=busy_timeout(5000)&_pragma=journal_mode(delete)&_txlock=immediate&mode=rwc"
 	if mode == "ro" {
 		query = "?_pragma=busy_timeout(5000)&mode=ro"
 	}
-	name := strings.NewReplacer("%", "%25", "?", "%3f", "#", "%23").Replace(filepath.ToSlash(path)) // sqlite.org/uri.html
+	// sqlite.org/uri.html
+	name := strings.NewReplacer("%", "%25", "?", "%3f", "#", "%23").Replace(filepath.ToSlash(path))
 	db, err := sql.Open("sqlite", "file:"+name+query)
 	if err != nil {
 		return nil, wrong(path, err)
@@ -188,15 +197,18 @@ func (s *Store) Close() error {
 
 // Keep adds an audit and returns its number.
 func (s *Store) Keep(ctx context.Context, a *chain.Audit) (int64, error) {
-	return s.add(ctx, "INSERT INTO audits (started, vantage, doc) VALUES (?, ?, ?)", a.Started, a.Vantage, a)
+	return s.add(ctx, "INSERT INTO audits (started, vantage, doc) VALUES (?, ?, ?)", a.Started,
+		a.Vantage, a)
 }
 
 // KeepSurvey adds a survey and returns its number.
 func (s *Store) KeepSurvey(ctx context.Context, v *survey.Survey) (int64, error) {
-	return s.add(ctx, "INSERT INTO surveys (started, vantage, doc) VALUES (?, ?, ?)", v.Started, v.Vantage, v)
+	return s.add(ctx, "INSERT INTO surveys (started, vantage, doc) VALUES (?, ?, ?)", v.Started,
+		v.Vantage, v)
 }
 
-func (s *Store) add(ctx context.Context, query string, started time.Time, vantage string, v any) (int64, error) {
+func (s *Store) add(ctx context.Context, query string, started time.Time, vantage string,
+	v any) (int64, error) {
 	doc, err := pack(v)
 	if err != nil {
 		return 0, fmt.Errorf("keeping what was seen: %w", err)
@@ -216,10 +228,12 @@ func (s *Store) Last(ctx context.Context) (*chain.Audit, error) {
 // shortDocument is how many octets a kept audit may have that is read beside other work.
 const shortDocument = 2 << 20
 
-// LastShort returns the audit that was kept last, unless it is a long one; ErrEmpty where there is none.
+// LastShort returns the audit that was kept last, unless it is a long one; ErrEmpty where there is
+// none.
 func (s *Store) LastShort(ctx context.Context) (*chain.Audit, error) {
-	return one[chain.Audit](ctx, s, "SELECT id, doc FROM (SELECT id, doc FROM audits ORDER BY id DESC LIMIT 1) "+
-		"WHERE length(doc) <= ?", shortDocument)
+	return one[chain.Audit](ctx, s,
+		"SELECT id, doc FROM (SELECT id, doc FROM audits ORDER BY id DESC LIMIT 1) "+
+			"WHERE length(doc) <= ?", shortDocument)
 }
 
 // Get returns the audit with a number; ErrEmpty where there is none.
@@ -235,8 +249,9 @@ func (s *Store) GetSurvey(ctx context.Context, id int64) (*survey.Survey, error)
 // mostSurveys is how many surveys LatestSurveys looks back.
 const mostSurveys = 100
 
-// LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for: it is given each and
-// reports whether an older one is wanted too. Those that are damaged are left out, and come back as errors of their own.
+// LatestSurveys returns the surveys that are kept, the newest first, as far back as more asks for:
+// it is given each and reports whether an older one is wanted too. Those that are damaged are left
+// out, and come back as errors of their own.
 func (s *Store) LatestSurveys(
 	ctx context.Context,
 	more func(*survey.Survey) bool,
@@ -352,8 +367,9 @@ func (s *Store) within(ctx context.Context, do func(*sql.Tx) error) error {
 	return wrong(s.path, tx.Commit())
 }
 
-// ChangeRunbook keeps what a function makes of the runbook of a scope that is kept, nil where none is, in place of it.
-// Nobody else changes it meanwhile. An error of the function comes back as it is, and nothing is changed.
+// ChangeRunbook keeps what a function makes of the runbook of a scope that is kept, nil where none
+// is, in place of it. Nobody else changes it meanwhile. An error of the function comes back as it
+// is, and nothing is changed.
 func (s *Store) ChangeRunbook(
 	ctx context.Context, scope string, change func(kept *runbook.Book) (*runbook.Book, error),
 ) error {
@@ -372,7 +388,8 @@ func (s *Store) ChangeRunbook(
 		}
 		_, err = tx.ExecContext(
 			ctx,
-			"INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = excluded.doc",
+			"INSERT INTO runbooks (scope, doc) VALUES (?, ?) ON CONFLICT (scope) DO UPDATE SET doc = "+
+				"excluded.doc",
 			b.Scope,
 			doc,
 		)
@@ -389,7 +406,8 @@ func (s *Store) Runbook(ctx context.Context, scope string) (*runbook.Book, error
 	there := s.db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_master WHERE name = 'runbooks'")
 	if err := there.Scan(&n); err != nil ||
 		n == 0 {
-		return nil, cmp.Or(wrong(s.path, err), ErrEmpty) // a store that was made before there were runbooks
+		// a store that was made before there were runbooks
+		return nil, cmp.Or(wrong(s.path, err), ErrEmpty)
 	}
 	return one[runbook.Book](ctx, s, "SELECT 0, doc FROM runbooks WHERE scope = ?", scope)
 }

@@ -133,7 +133,8 @@ func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {
 	defer s.Close()
 	_, err = s.KeepSurvey(ctx, &survey.Survey{Schema: survey.Schema, Vantage: "first"})
 	require.NoError(t, err)
-	for _, doc := range []string{"", "null", "{}", `{"schema":"upperpath/audit/1","chains":[{"hops":[]}]}`, "[1"} {
+	for _, doc := range []string{"", "null", "{}",
+		`{"schema":"upperpath/audit/1","chains":[{"hops":[]}]}`, "[1"} {
 		for _, table := range []string{"audits", "surveys"} {
 			_, err := s.db.Exec("INSERT INTO "+table+" (started, vantage, doc) VALUES ('', '', ?)", doc)
 			require.NoError(t, err)
@@ -153,10 +154,13 @@ func TestDamagedRecordsAreSaidAndLeftOut(t *testing.T) {
 
 func keepRunbook(t *testing.T, s *Store, b *runbook.Book) error {
 	t.Helper()
-	return s.ChangeRunbook(t.Context(), b.Scope, func(*runbook.Book) (*runbook.Book, error) { return b, nil })
+	return s.ChangeRunbook(t.Context(), b.Scope, func(*runbook.Book) (*runbook.Book, error) {
+		return b, nil
+	})
 }
 
-// TestRunbooksAreKeptByScope keeps one for all and one for a wave, and puts a later state in the place of an earlier.
+// TestRunbooksAreKeptByScope keeps one for all and one for a wave, and puts a later state in the
+// place of an earlier.
 func TestRunbooksAreKeptByScope(t *testing.T) {
 	dir := t.TempDir()
 	s, err := Open(dir)
@@ -164,7 +168,8 @@ func TestRunbooksAreKeptByScope(t *testing.T) {
 	_, err = s.Runbook(t.Context(), "")
 	require.ErrorIs(t, err, ErrEmpty)
 	start := time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC)
-	all := runbook.New("https://www.n.example", "", []runbook.Task{{Key: "a"}, {Key: "b", After: []int{1}}}, start)
+	all := runbook.New("https://www.n.example", "",
+		[]runbook.Task{{Key: "a"}, {Key: "b", After: []int{1}}}, start)
 	wave := runbook.New("https://www.n.example", "wave:2", []runbook.Task{{Key: "c"}}, start)
 	require.NoError(t, keepRunbook(t, s, all))
 	require.NoError(t, keepRunbook(t, s, wave))
@@ -182,8 +187,8 @@ func TestRunbooksAreKeptByScope(t *testing.T) {
 	assert.Equal(t, wave, again)
 }
 
-// TestDocumentsThatSomebodyTamperedWithEnd puts bombs into a store: each is damaged, and none takes the memory that it
-// asks for.
+// TestDocumentsThatSomebodyTamperedWithEnd puts bombs into a store: each is damaged, and none takes
+// the memory that it asks for.
 func TestDocumentsThatSomebodyTamperedWithEnd(t *testing.T) {
 	dir := t.TempDir()
 	s, err := Open(dir)
@@ -222,9 +227,12 @@ func TestDocumentsThatSomebodyTamperedWithEnd(t *testing.T) {
 	runtime.ReadMemStats(&before)
 	docs := [][]byte{bomb, lying, tasks, empty}
 	for i, doc := range docs {
-		_, err := s.db.ExecContext(ctx, "INSERT INTO audits (started, vantage, doc) VALUES ('', '', ?)", doc)
+		_,
+			err := s.db.ExecContext(ctx, "INSERT INTO audits (started, vantage, doc) VALUES ('', '', ?)",
+			doc)
 		require.NoError(t, err)
-		_, err = s.db.ExecContext(ctx, "INSERT INTO runbooks (scope, doc) VALUES (?, ?)", fmt.Sprint(i), doc)
+		_, err = s.db.ExecContext(ctx, "INSERT INTO runbooks (scope, doc) VALUES (?, ?)", fmt.Sprint(i),
+			doc)
 		require.NoError(t, err)
 	}
 	damaged := func(err error) {

@@ -93,8 +93,10 @@ func open(t *testing.T, path string, more ...chromedp.Action) (context.Context, 
 	if program == "" {
 		t.Skip("no Chromium on this machine")
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(program), chromedp.NoSandbox,
-		chromedp.Flag("disable-gpu", true), chromedp.WindowSize(1280, 800), chromedp.WSURLReadTimeout(2*time.Minute))
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(program),
+		chromedp.NoSandbox,
+		chromedp.Flag("disable-gpu", true), chromedp.WindowSize(1280, 800),
+		chromedp.WSURLReadTimeout(2*time.Minute))
 	ctx, cancel := chromedp.NewExecAllocator(t.Context(), options...)
 	t.Cleanup(cancel)
 	ctx, cancel = chromedp.NewContext(ctx)
@@ -133,7 +135,8 @@ func TestThePageForTheClientIsFiltered(t *testing.T) {
 	require.Greater(t, all, 10)
 	require.NoError(
 		t,
-		chromedp.Run(ctx, chromedp.Focus(`.filter input`, chromedp.ByQuery), chromedp.KeyEvent("ferryhouse")),
+		chromedp.Run(ctx, chromedp.Focus(`.filter input`, chromedp.ByQuery),
+			chromedp.KeyEvent("ferryhouse")),
 	)
 	some := evaluate[int](t, ctx, shownFindings)
 	assert.Less(t, some, all)
@@ -143,7 +146,8 @@ func TestThePageForTheClientIsFiltered(t *testing.T) {
 		`^[0-9]+ of [0-9]+ shown$`,
 		evaluate[string](t, ctx, `document.querySelector(".filter [role=status]").textContent`),
 	)
-	require.NoError(t, chromedp.Run(ctx, chromedp.KeyEvent(strings.Repeat(kb.Backspace, len("ferryhouse")))))
+	require.NoError(t,
+		chromedp.Run(ctx, chromedp.KeyEvent(strings.Repeat(kb.Backspace, len("ferryhouse")))))
 	assert.Equal(t, all, evaluate[int](t, ctx, shownFindings))
 	assert.Empty(t, *console)
 }
@@ -151,7 +155,8 @@ func TestThePageForTheClientIsFiltered(t *testing.T) {
 const firstColumn = `[...document.querySelectorAll("table[data-order] tbody tr")].slice(0, 8).map(r => ` +
 	`r.cells[0].textContent)`
 
-// TestTablesAreSortedByKeyboardAlone reaches the head of a table with the tab key, and sorts by it both ways.
+// TestTablesAreSortedByKeyboardAlone reaches the head of a table with the tab key, and sorts by it
+// both ways.
 func TestTablesAreSortedByKeyboardAlone(t *testing.T) {
 	ctx, console := open(t, reportPage(t))
 	before := evaluate[[]string](t, ctx, firstColumn)
@@ -189,7 +194,8 @@ func TestThePageIsPrintedOnAFewSheets(t *testing.T) {
 		var pdf []byte
 		require.NoError(t, chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
 			var err error
-			pdf, _, err = page.PrintToPDF().WithPaperWidth(size[0]).WithPaperHeight(size[1]).WithPrintBackground(true).Do(ctx)
+			pdf, _, err = page.PrintToPDF().WithPaperWidth(size[0]).WithPaperHeight(
+				size[1]).WithPrintBackground(true).Do(ctx)
 			return err
 		})))
 		sheets := len(regexp.MustCompile(`/Type\s*/Page[^s]`).FindAll(pdf, -1))
@@ -200,9 +206,8 @@ func TestThePageIsPrintedOnAFewSheets(t *testing.T) {
 	assert.Empty(t, *console)
 }
 
-// contrast gives the texts whose contrast with what is behind them is below 4.5 to 1 (WCAG 2.2, 1.4.3), in the page
-// and in its
-// drawings.
+// contrast gives the texts whose contrast with what is behind them is below 4.5 to 1 (WCAG 2.2,
+// 1.4.3), in the page and in its drawings.
 const contrast = `(() => {
   const parse = c => { const m = c.match(/[\d.]+/g).map(Number); return m.length < 4 ? [...m, 1] : m; };
   const light = ([r, g, b]) => { const f = v => { v /= 255; return v <= .03928 ? v / 12.92 : ((v + .055) / 1.055) ** 2.4; };
@@ -230,11 +235,13 @@ const contrast = `(() => {
 })()`
 
 func TestEveryTextCanBeRead(t *testing.T) {
-	pages := map[string]string{"report": reportPage(t), "runbook": written(t, "runbook", "--format", "html"),
-		"plan": written(t, "plan", "--format", "html")}
+	pages := map[string]string{"report": reportPage(t),
+		"runbook": written(t, "runbook", "--format", "html"),
+		"plan":    written(t, "plan", "--format", "html")}
 	for name, path := range pages {
 		for _, scheme := range []string{"light", "dark"} {
-			ctx, console := open(t, path, emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{
+			ctx,
+				console := open(t, path, emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{
 				{Name: "prefers-color-scheme", Value: scheme},
 			}))
 			assert.Empty(t, evaluate[[]string](t, ctx, contrast), "%s, %s", name, scheme)
@@ -243,7 +250,8 @@ func TestEveryTextCanBeRead(t *testing.T) {
 	}
 }
 
-// TestAPhoneShowsThePage has a window as narrow as a phone's: the page itself does not scroll sideways.
+// TestAPhoneShowsThePage has a window as narrow as a phone's: the page itself does not scroll
+// sideways.
 func TestAPhoneShowsThePage(t *testing.T) {
 	ctx, _ := open(t, reportPage(t), chromedp.EmulateViewport(360, 740))
 	assert.LessOrEqual(t, evaluate[int](t, ctx, `document.documentElement.scrollWidth`), 360)
@@ -254,18 +262,23 @@ func TestAScreenReaderHasWordsForEverything(t *testing.T) {
 	ctx, _ := open(t, reportPage(t))
 	assert.Zero(
 		t,
-		evaluate[int](t, ctx, `[...document.querySelectorAll("svg")].filter(s => !s.getAttribute("aria-label")).length`),
+		evaluate[int](t, ctx,
+			`[...document.querySelectorAll("svg")].filter(s => !s.getAttribute("aria-label")).length`),
 	)
 	assert.Zero(
 		t,
-		evaluate[int](t, ctx, `[...document.querySelectorAll("input")].filter(i => !i.closest("label")).length`),
+		evaluate[int](t, ctx,
+			`[...document.querySelectorAll("input")].filter(i => !i.closest("label")).length`),
 	)
-	assert.Zero(t, evaluate[int](t, ctx, `[...document.querySelectorAll("th")].filter(h => h.scope !== "col").length`))
+	assert.Zero(t,
+		evaluate[int](t, ctx,
+			`[...document.querySelectorAll("th")].filter(h => h.scope !== "col").length`))
 	assert.Equal(t, 1, evaluate[int](t, ctx, `document.querySelectorAll("h1").length`))
 	assert.Equal(t, "en", evaluate[string](t, ctx, `document.documentElement.lang`))
 }
 
-// TestThePageReadsWithoutItsScript takes the script out: everything is there, and the folded part opens.
+// TestThePageReadsWithoutItsScript takes the script out: everything is there, and the folded part
+// opens.
 func TestThePageReadsWithoutItsScript(t *testing.T) {
 	whole, err := os.ReadFile(reportPage(t))
 	require.NoError(t, err)
@@ -276,7 +289,8 @@ func TestThePageReadsWithoutItsScript(t *testing.T) {
 	ctx, console := open(t, path)
 	text := evaluate[string](t, ctx, `document.querySelector("main").innerText`)
 	require.NoError(t, chromedp.Run(ctx, chromedp.Click("summary", chromedp.ByQuery)))
-	for _, part := range []string{"Your domains", "What has to be done", "Risks, and until when", "What was found",
+	for _, part := range []string{"Your domains", "What has to be done", "Risks, and until when",
+		"What was found",
 		"redirect loop"} {
 		assert.Contains(t, text, part)
 	}
@@ -291,6 +305,7 @@ func TestTheRunbookIsTicked(t *testing.T) {
 	boxes := evaluate[int](t, ctx, `document.querySelectorAll("input[type=checkbox]").length`)
 	assert.Greater(t, boxes, 15)
 	require.NoError(t, chromedp.Run(ctx, chromedp.Click("input[type=checkbox]", chromedp.ByQuery)))
-	assert.Equal(t, 1, evaluate[int](t, ctx, `document.querySelectorAll("input[type=checkbox]:checked").length`))
+	assert.Equal(t, 1,
+		evaluate[int](t, ctx, `document.querySelectorAll("input[type=checkbox]:checked").length`))
 	assert.Empty(t, *console)
 }

@@ -272,7 +272,8 @@ func (e Estate) Input(t testing.TB) plan.Input {
 	require.NoError(t, err)
 	in.Survey = &survey.Survey{Started: Today.Add(-time.Hour)}
 	for name, lines := range e.Zones {
-		text := "$TTL 3600\n" + name + ". SOA ns.now.example. host.now.example. 7 7200 3600 1209600 900\n" + name +
+		text := "$TTL 3600\n" + name +
+			". SOA ns.now.example. host.now.example. 7 7200 3600 1209600 900\n" + name +
 			". NS ns.now.example.\n" + strings.Join(
 			lines,
 			"\n",

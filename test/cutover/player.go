@@ -413,8 +413,8 @@ func (pl *Player) Type(t plan.Task) []string {
 	return broken
 }
 
-// atOnce reports whether the rows around one, of one name, replace an alias by something else or the
-// reverse, or make the name.
+// atOnce reports whether the rows around one, of one name, replace an alias by something else or
+// the reverse, or make the name.
 func atOnce(lines []plan.Line, i int) bool {
 	begin := i
 	for begin > 0 && lines[begin-1].Name == lines[i].Name {

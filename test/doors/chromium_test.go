@@ -21,7 +21,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// browser starts Chromium so that it sees the stage as the world: through its proxy, trusting its authority.
+// browser starts Chromium so that it sees the stage as the world: through its proxy, trusting its
+// authority.
 func browser(t *testing.T, w *world) context.Context {
 	t.Helper()
 	program, err := exec.LookPath("chromium")
@@ -46,10 +47,13 @@ func browser(t *testing.T, w *world) context.Context {
 		out, err := exec.Command(certutil, args...).CombinedOutput()
 		require.NoError(t, err, string(out))
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(program), chromedp.NoSandbox,
-		chromedp.Flag("disable-gpu", true), chromedp.WSURLReadTimeout(2*time.Minute), chromedp.Env("HOME="+home),
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(program),
+		chromedp.NoSandbox,
+		chromedp.Flag("disable-gpu", true), chromedp.WSURLReadTimeout(2*time.Minute),
+		chromedp.Env("HOME="+home),
 		chromedp.Flag("proxy-server", "socks5://"+w.stage.Vantage().Proxy),
-		chromedp.Flag("disable-features", "HttpsUpgrades,HttpsFirstBalancedMode,HttpsFirstBalancedModeAutoEnable"))
+		chromedp.Flag("disable-features",
+			"HttpsUpgrades,HttpsFirstBalancedMode,HttpsFirstBalancedModeAutoEnable"))
 	ctx, cancel := chromedp.NewExecAllocator(t.Context(), options...)
 	t.Cleanup(cancel)
 	ctx, cancel = chromedp.NewContext(ctx)
@@ -69,7 +73,8 @@ func fresh(t *testing.T, root context.Context) context.Context {
 		if memory, err = target.CreateBrowserContext().WithDisposeOnDetach(true).Do(ctx); err != nil {
 			return err
 		}
-		id, err = target.CreateTarget("about:blank").WithBrowserContextID(memory).WithNewWindow(true).Do(ctx)
+		id, err = target.CreateTarget("about:blank").WithBrowserContextID(memory).WithNewWindow(true).Do(
+			ctx)
 		return err
 	}))
 	require.NoError(t, err)
@@ -80,7 +85,8 @@ func fresh(t *testing.T, root context.Context) context.Context {
 	return ctx
 }
 
-// visit has the browser go to a URL in a context, and returns the error that it shows, "" where it shows a page.
+// visit has the browser go to a URL in a context, and returns the error that it shows, "" where it
+// shows a page.
 func visit(ctx context.Context, u string) (string, error) {
 	said := ""
 	err := chromedp.Run(ctx, chromedp.ActionFunc(func(ctx context.Context) error {
@@ -94,7 +100,8 @@ func visit(ctx context.Context, u string) (string, error) {
 // settles waits until the browser shows a URL, as long as it takes within half a minute.
 func settles(ctx context.Context, want web.URL) (string, error) {
 	at := ""
-	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); time.Sleep(20 * time.Millisecond) {
+	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); time.Sleep(
+		20 * time.Millisecond) {
 		if err := chromedp.Run(ctx, chromedp.Evaluate("location.href", &at)); err != nil {
 			continue // it is between two pages
 		}
@@ -105,7 +112,8 @@ func settles(ctx context.Context, want web.URL) (string, error) {
 	return at, fmt.Errorf("it shows %s", at)
 }
 
-// expects gives what a browser shows by what the program says: the beginning of its error, or "" for a page.
+// expects gives what a browser shows by what the program says: the beginning of its error, or ""
+// for a page.
 func expects(c *chain.Chain) string {
 	switch {
 	case c.StoppedAt != nil:
@@ -117,7 +125,8 @@ func expects(c *chain.Chain) string {
 	case c.Last().Refusal == chain.TLSFailed:
 		return "net::ERR_SSL_|net::ERR_CONNECTION_CLOSED"
 	case c.End == chain.NoAnswer:
-		return "net::ERR_SOCKS|net::ERR_NAME|net::ERR_CONNECTION|net::ERR_ADDRESS|net::ERR_EMPTY|net::ERR_INVALID"
+		return "net::ERR_SOCKS|net::ERR_NAME|net::ERR_CONNECTION|net::ERR_ADDRESS|" +
+			"net::ERR_EMPTY|net::ERR_INVALID"
 	}
 	return ""
 }
@@ -131,8 +140,9 @@ func begins(text, anyOf string) bool {
 	return false
 }
 
-// TestABrowserMeetsTheSameAtEachDoor has Chromium go through every door: it arrives where the program says, is stopped
-// where the program says, and shows no page where there is none. Where it does otherwise, the door says why.
+// TestABrowserMeetsTheSameAtEachDoor has Chromium go through every door: it arrives where the
+// program says, is stopped where the program says, and shows no page where there is none. Where it
+// does otherwise, the door says why.
 func TestABrowserMeetsTheSameAtEachDoor(t *testing.T) {
 	w := play(t, all())
 	root := browser(t, w)

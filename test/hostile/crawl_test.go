@@ -11,11 +11,13 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// TestACrawlOfEverLongerListsStaysSmall follows pages that each link to 5,000 others, fresh and long, and to other
-// ports, other schemes and places that are not the site's.
+// TestACrawlOfEverLongerListsStaysSmall follows pages that each link to 5,000 others, fresh and
+// long, and to other ports, other schemes and places that are not the site's.
 func TestACrawlOfEverLongerListsStaysSmall(t *testing.T) {
 	var pages, strange atomic.Int64
-	other := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { strange.Add(1) }))
+	other := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) {
+		strange.Add(1)
+	}))
 	defer other.Close()
 	_, port, _ := strings.Cut(strings.TrimPrefix(other.URL, "http://"), ":")
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -34,8 +36,10 @@ func TestACrawlOfEverLongerListsStaysSmall(t *testing.T) {
 	defer server.Close()
 	folder := estateFolder(t)
 	at := strings.TrimPrefix(server.URL, "http://")
-	code, said, peak := measured(t, folder, "gather", "--crawl", "old.example", "--point", "old.example:80="+at, "--point",
-		"old.example:"+port+"="+strings.TrimPrefix(other.URL, "http://"), "--most-pages", "80", "--rate", "100000",
+	code, said, peak := measured(t, folder, "gather", "--crawl", "old.example", "--point",
+		"old.example:80="+at, "--point",
+		"old.example:"+port+"="+strings.TrimPrefix(other.URL, "http://"), "--most-pages", "80", "--rate",
+		"100000",
 		"--per-host", "8", "--to", "made.csv", "--timeout", "20s")
 	assert.Zero(t, code, said)
 	assert.LessOrEqual(t, pages.Load(), int64(81))

@@ -20,7 +20,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// names is a DNS that misbehaves as its fields say: the resolver, and behind a proxy every name server there is.
+// names is a DNS that misbehaves as its fields say: the resolver, and behind a proxy every name
+// server there is.
 type names struct {
 	Silent  bool                          // it never answers
 	Servers func(asked int64) []string    // the name servers of old.example, at each asking
@@ -160,7 +161,9 @@ func (n *names) answer(q *dns.Msg) *dns.Msg {
 	a.SetReply(q)
 	a.Authoritative = true
 	name := q.Question[0].Name
-	add := func(format string, args ...any) { a.Answer = append(a.Answer, record(fmt.Sprintf(format, args...))) }
+	add := func(format string, args ...any) {
+		a.Answer = append(a.Answer, record(fmt.Sprintf(format, args...)))
+	}
 	switch kind := q.Question[0].Qtype; {
 	case n.Alias && kind != dns.TypeNS:
 		add("%s 60 IN CNAME x%s", name, name)
@@ -204,12 +207,14 @@ func estateFolder(t *testing.T) string {
 	return folder
 }
 
-// survey surveys old.example through a DNS, within a time, and gives what the program said and its peak of memory.
+// survey surveys old.example through a DNS, within a time, and gives what the program said and its
+// peak of memory.
 func (n *names) survey(t *testing.T, most time.Duration, args ...string) (said string, peak int) {
 	t.Helper()
 	n.start(t)
-	c := exec.Command(program, append([]string{"survey", "--resolver", n.resolver, "--proxy", "socks5://" + n.proxy,
-		"--only", "old.example"}, args...)...)
+	c := exec.Command(program,
+		append([]string{"survey", "--resolver", n.resolver, "--proxy", "socks5://" + n.proxy,
+			"--only", "old.example"}, args...)...)
 	c.Dir = estateFolder(t)
 	var out bytes.Buffer
 	c.Stdout, c.Stderr = &out, &out
@@ -256,7 +261,8 @@ func TestATransferOfManyRecordsEnds(t *testing.T) {
 			var records []dns.RR
 			for j := range 500 {
 				records = append(records, &dns.A{A: net.IPv4(192, 0, byte(i), byte(j)),
-					Hdr: dns.RR_Header{Name: "www.old.example.", Rrtype: dns.TypeA, Class: dns.ClassINET, Ttl: 60}})
+					Hdr: dns.RR_Header{Name: "www.old.example.", Rrtype: dns.TypeA, Class: dns.ClassINET,
+						Ttl: 60}})
 			}
 			err = envelope(c, q, records...)
 		}
@@ -275,7 +281,8 @@ func TestATransferThatDripsEnds(t *testing.T) {
 		}
 	}}
 	said, _ := n.survey(t, time.Minute, "--timeout", "500ms")
-	assert.Regexp(t, "it is not done after 5s|it does not go on", said, "the latter where this machine is busy")
+	assert.Regexp(t, "it is not done after 5s|it does not go on", said,
+		"the latter where this machine is busy")
 }
 
 func TestNameServersThatNameEverMoreEnd(t *testing.T) {
@@ -310,28 +317,32 @@ func TestAliasesWithoutEndEnd(t *testing.T) {
 	assert.Less(t, n.asked.Load(), int64(20_000))
 }
 
-// TestManyDeadAddressesEnd has every host at 250 addresses that say nothing: some are tried, and how many were not is
-// said.
+// TestManyDeadAddressesEnd has every host at 250 addresses that say nothing: some are tried, and
+// how many were not is said.
 func TestManyDeadAddressesEnd(t *testing.T) {
 	n := &names{Many: 250, Servers: oneServer, Mute: true}
 	said, _ := n.survey(t, time.Minute, "--timeout", "100ms")
-	assert.Contains(t, said, "Of the 250 addresses of old.example, 16 were tried: what the other 234 do was not seen.")
+	assert.Contains(t, said,
+		"Of the 250 addresses of old.example, 16 were tried: what the other 234 do was not seen.")
 	assert.LessOrEqual(t, n.muted.Load(), int64(2*2*16*9), "no address is tried again and again")
 }
 
-// TestAnInterruptIsHeeded interrupts commands that wait for a resolver that never answers: at most half a second, and
-// no result is lost.
+// TestAnInterruptIsHeeded interrupts commands that wait for a resolver that never answers: at most
+// half a second, and no result is lost.
 func TestAnInterruptIsHeeded(t *testing.T) {
 	n := &names{Silent: true}
 	n.start(t)
-	for _, command := range []string{"look old.example", "audit", "survey", "survey --proxy socks5://" + n.proxy} {
-		c := exec.Command(program, append(strings.Fields(command), "--resolver", n.resolver, "--timeout", "30s")...)
+	for _, command := range []string{"look old.example", "audit", "survey",
+		"survey --proxy socks5://" + n.proxy} {
+		c := exec.Command(program,
+			append(strings.Fields(command), "--resolver", n.resolver, "--timeout", "30s")...)
 		c.Dir = estateFolder(t)
 		var said bytes.Buffer
 		c.Stderr = &said
 		before := n.asked.Load()
 		require.NoError(t, c.Start())
-		require.Eventually(t, func() bool { return n.asked.Load() > before }, time.Minute, 10*time.Millisecond, "it waits")
+		require.Eventually(t, func() bool { return n.asked.Load() > before }, time.Minute,
+			10*time.Millisecond, "it waits")
 		began := time.Now()
 		require.NoError(t, c.Process.Signal(syscall.SIGINT))
 		_ = c.Wait()
@@ -342,7 +353,8 @@ func TestAnInterruptIsHeeded(t *testing.T) {
 	}
 }
 
-// TestALargeZoneIsSurveyed transfers a zone just below the bound: it is kept whole, and nothing takes its square.
+// TestALargeZoneIsSurveyed transfers a zone just below the bound: it is kept whole, and nothing
+// takes its square.
 func TestALargeZoneIsSurveyed(t *testing.T) {
 	n := &names{Servers: oneServer, Zone: func(c *dns.Conn, q *dns.Msg) {
 		err := envelope(c, q, record(soaText))
@@ -366,7 +378,8 @@ func TestALargeZoneIsSurveyed(t *testing.T) {
 	assertPeak(t, peak, 64<<20*10+(100<<20))
 }
 
-// TestAnInterruptIsHeededInTheMidstOfComputing interrupts a plan of many domains, which no part of it minds.
+// TestAnInterruptIsHeededInTheMidstOfComputing interrupts a plan of many domains, which no part of
+// it minds.
 func TestAnInterruptIsHeededInTheMidstOfComputing(t *testing.T) {
 	folder := t.TempDir()
 	path := filepath.Join(folder, "upperpath.yaml")

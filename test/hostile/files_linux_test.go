@@ -50,17 +50,21 @@ func TestAStoreThatCannotBeWrittenToIsReadAndSaid(t *testing.T) {
 		return os.Chmod(path, 0o444)
 	}))
 	t.Cleanup(func() {
-		_ = filepath.WalkDir(folder, func(path string, d os.DirEntry, _ error) error { return os.Chmod(path, 0o755) })
+		_ = filepath.WalkDir(folder, func(path string, d os.DirEntry, _ error) error {
+			return os.Chmod(path, 0o755)
+		})
 	})
 	for _, reading := range []string{
-		"report", "report --list", "survey --list", "survey --show 1", "plan", "prove", "report --format json",
+		"report", "report --list", "survey --list", "survey --show 1", "plan", "prove",
+		"report --format json",
 	} {
 		code, said := as(t, folder, strings.Fields(reading)...)
 		assert.LessOrEqual(t, code, 1, "%s: %s", reading, said)
 		assert.NotContains(t, said, "cannot be used", reading)
 	}
 	for _, writing := range []string{
-		"audit --resolver 127.0.0.1:9 --point old.example=127.0.0.1:9", "survey --resolver 127.0.0.1:9 --timeout 1s",
+		"audit --resolver 127.0.0.1:9 --point old.example=127.0.0.1:9",
+		"survey --resolver 127.0.0.1:9 --timeout 1s",
 	} {
 		code, said := as(t, folder, strings.Fields(writing)...)
 		assert.Equal(t, 3, code, "%s: %s", writing, said)
@@ -121,7 +125,8 @@ func again(t *testing.T, namespaces uintptr) {
 	c.SysProcAttr = &syscall.SysProcAttr{Cloneflags: namespaces}
 	if os.Geteuid() != 0 {
 		c.SysProcAttr.Cloneflags |= syscall.CLONE_NEWUSER
-		c.SysProcAttr.UidMappings = []syscall.SysProcIDMap{{ContainerID: 0, HostID: os.Geteuid(), Size: 1}}
+		c.SysProcAttr.UidMappings = []syscall.SysProcIDMap{
+			{ContainerID: 0, HostID: os.Geteuid(), Size: 1}}
 	}
 	out, err := c.CombinedOutput()
 	if err != nil && strings.Contains(err.Error(), "not permitted") ||
@@ -179,7 +184,8 @@ func TestFilesKeepWhatTheyAre(t *testing.T) {
 	code, said = run(t, folder, nil, "write", "nginx", "--out", "out022", "--force")
 	require.Zero(t, code, said)
 	assert.Equal(t, os.FileMode(0o644), mode(filepath.Join(folder, "out022", "nginx.conf")))
-	shown, err := exec.Command("sh", "-c", "cd '"+folder+"' && '"+program+"' new --help >/dev/null; '"+program+
-		"' rules import kept/real.csv --format csv | head -1").CombinedOutput()
+	shown, err := exec.Command("sh", "-c",
+		"cd '"+folder+"' && '"+program+"' new --help >/dev/null; '"+program+
+			"' rules import kept/real.csv --format csv | head -1").CombinedOutput()
 	require.NoError(t, err, string(shown))
 }

@@ -13,7 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// server answers every connection with a text, and then stays silent, the connection open, until the test ends.
+// server answers every connection with a text, and then stays silent, the connection open, until
+// the test ends.
 func server(t *testing.T, answer string) string {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -59,10 +60,12 @@ func TestAServerThatGoesOnInAnotherProtocolEnds(t *testing.T) {
 	}
 }
 
-// TestAListGoesOnBehindALineThatIsNone hands over a list with lines that nobody can read, among them one of 20 MB.
+// TestAListGoesOnBehindALineThatIsNone hands over a list with lines that nobody can read, among
+// them one of 20 MB.
 func TestAListGoesOnBehindALineThatIsNone(t *testing.T) {
 	at := server(t, "HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n\r\n")
-	list := "http://" + at + "/1\n" + strings.Repeat("x", 20<<20) + "\nhttp://" + at + "/2\n\x00\xff\nhttp://" + at + "/3"
+	list := "http://" + at + "/1\n" + strings.Repeat("x", 20<<20) + "\nhttp://" + at +
+		"/2\n\x00\xff\nhttp://" + at + "/3"
 	c := exec.Command(program, "look", "-", "--format", "csv")
 	c.Stdin = strings.NewReader(list)
 	var out, said bytes.Buffer
@@ -75,7 +78,8 @@ func TestAListGoesOnBehindALineThatIsNone(t *testing.T) {
 	assertPeak(t, peakOf(c.ProcessState), 100<<20)
 }
 
-// TestWhatIsPointedAtNeedsNoResolver looks at a host that is pointed at, by way of a resolver that never answers.
+// TestWhatIsPointedAtNeedsNoResolver looks at a host that is pointed at, by way of a resolver that
+// never answers.
 func TestWhatIsPointedAtNeedsNoResolver(t *testing.T) {
 	n := &names{Silent: true}
 	n.start(t)
@@ -86,6 +90,7 @@ func TestWhatIsPointedAtNeedsNoResolver(t *testing.T) {
 		out, _ := c.CombinedOutput()
 		assert.Equal(t, 1, c.ProcessState.ExitCode(), string(out))
 		assert.Contains(t, string(out), "\n  200\n")
-		assert.Contains(t, strings.Join(strings.Fields(string(out)), " "), "the resolver "+resolver+" does not answer")
+		assert.Contains(t, strings.Join(strings.Fields(string(out)), " "),
+			"the resolver "+resolver+" does not answer")
 	}
 }

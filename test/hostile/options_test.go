@@ -8,19 +8,21 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// TestOptionsThatNoFileCanHoldAreRefusedFirst hands over values that would become lines of their own, or that nothing
-// can listen on: the exit code is that of bad usage, and nothing is written.
+// TestOptionsThatNoFileCanHoldAreRefusedFirst hands over values that would become lines of their
+// own, or that nothing can listen on: the exit code is that of bad usage, and nothing is written.
 func TestOptionsThatNoFileCanHoldAreRefusedFirst(t *testing.T) {
 	folder := estateFolder(t)
 	for _, server := range []string{"nginx", "apache"} {
 		for _, args := range [][]string{
-			{"--certificates", "/etc/ssl\nload_module x"}, {"--challenges", "/var\r/www"}, {"--place", "/etc/\x1b[2J"},
+			{"--certificates", "/etc/ssl\nload_module x"}, {"--challenges", "/var\r/www"},
+			{"--place", "/etc/\x1b[2J"},
 			{"--listen", "http=127.0.0.1:80;"}, {"--listen", "http=:80"}, {"--listen", "http=127.0.0.1:0"},
 			{"--listen", "http=127.0.0.1:65536"}, {"--listen", "http=127.0.0.1:-1"}, {"--listen", "http"},
 			{"--listen", "http=1.2.3.4:80", "--listen", "http=1.2.3.4:80"},
 			{"--listen", "http=1.2.3.4:80", "--listen", "https=1.2.3.4:80"},
 		} {
-			code, said, _ := measured(t, folder, append([]string{"write", server, "--out", "made"}, args...)...)
+			code, said,
+				_ := measured(t, folder, append([]string{"write", server, "--out", "made"}, args...)...)
 			assert.Equal(t, 2, code, "%q: %s", args, said)
 			assert.NotContains(t, said, "\x1b", args)
 			assert.NoDirExists(t, filepath.Join(folder, "made"), args)
@@ -38,10 +40,13 @@ func TestTheEstateFileIsNeverReplaced(t *testing.T) {
 	for _, args := range [][]string{
 		{"report", "--figure", "doors", "--out", "upperpath.yaml"}, {"report", "--out", "upperpath.yaml"},
 		{"gather", "list.txt", "--to", "upperpath.yaml"}, {"write", "nginx", "--out", "upperpath.yaml"},
-		{"write", "sheet", "--out", "upperpath.yaml"}, {"new", "--out", "upperpath.yaml", "--domain", "a.example",
-			"--canonical", "https://www.a.example"}, {"recheck", "--metrics", "upperpath.yaml", "--resolver", "127.0.0.1:9"},
+		{"write", "sheet", "--out", "upperpath.yaml"},
+		{"new", "--out", "upperpath.yaml", "--domain", "a.example",
+			"--canonical", "https://www.a.example"},
+		{"recheck", "--metrics", "upperpath.yaml", "--resolver", "127.0.0.1:9"},
 	} {
-		assert.NoError(t, os.WriteFile(filepath.Join(folder, "list.txt"), []byte("http://old.example/a\n"), 0o600))
+		assert.NoError(t,
+			os.WriteFile(filepath.Join(folder, "list.txt"), []byte("http://old.example/a\n"), 0o600))
 		code, said, _ := measured(t, folder, args...)
 		assert.NotZero(t, code, "%v: %s", args, said)
 		after, err := os.ReadFile(filepath.Join(folder, "upperpath.yaml"))

@@ -1,5 +1,5 @@
-// Package hostile drives the built program against what the world does to it: disks that are full, pipes that close,
-// input that means harm.
+// Package hostile drives the built program against what the world does to it: disks that are full,
+// pipes that close, input that means harm.
 package hostile
 
 import (
@@ -67,8 +67,10 @@ func TestAFullDiskBehindTheOutputIsAFailure(t *testing.T) {
 	defer full.Close()
 	folder := demo(t)
 	for _, args := range []string{
-		"plan", "plan --format json", "plan --format md", "prove", "prove --format json", "explain", "explain loop",
-		"rules try http://lacemill-museum.example/", "rules straighten", "survey --list", "report", "report --format csv",
+		"plan", "plan --format json", "plan --format md", "prove", "prove --format json", "explain",
+		"explain loop",
+		"rules try http://lacemill-museum.example/", "rules straighten", "survey --list", "report",
+		"report --format csv",
 		"write nginx --out written", "help rules", "compare 1 1", "survey --show 1",
 		"rules try --format json http://lacemill-museum.example/", "rules straighten --format json",
 		"look http://127.0.0.1:9/ --format csv",
@@ -80,7 +82,8 @@ func TestAFullDiskBehindTheOutputIsAFailure(t *testing.T) {
 	}
 }
 
-// TestWhatWasSeenIsKeptThoughNobodyReadsOn audits and surveys the stage while the reader of the pipe has left.
+// TestWhatWasSeenIsKeptThoughNobodyReadsOn audits and surveys the stage while the reader of the
+// pipe has left.
 func TestWhatWasSeenIsKeptThoughNobodyReadsOn(t *testing.T) {
 	folder := demo(t)
 	stage := exec.Command(program, "stage", "stage")
@@ -113,12 +116,14 @@ func TestWhatWasSeenIsKeptThoughNobodyReadsOn(t *testing.T) {
 	}
 	code, said := run(t, folder, nil, "report")
 	assert.Less(t, code, 2, "the audit was kept: %s", said)
-	kept, err := exec.Command("sh", "-c", "cd '"+folder+"' && '"+program+"' survey --list").CombinedOutput()
+	kept, err := exec.Command("sh", "-c",
+		"cd '"+folder+"' && '"+program+"' survey --list").CombinedOutput()
 	require.NoError(t, err, string(kept))
 	assert.Regexp(t, `(?m)^ *1 `, string(kept))
 }
 
-// TestNobodyIsAskedForAReaderWhoLeft looks at a long list, of which nothing is kept, for a reader who has left already.
+// TestNobodyIsAskedForAReaderWhoLeft looks at a long list, of which nothing is kept, for a reader
+// who has left already.
 func TestNobodyIsAskedForAReaderWhoLeft(t *testing.T) {
 	asked := 0
 	l, err := net.Listen("tcp", "127.0.0.1:0")

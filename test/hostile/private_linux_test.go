@@ -16,8 +16,8 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// TestWhatAPublicAddressLeadsToInAPrivateNetworkIsNotAsked runs itself again in a network of its own, in which it has a
-// public address.
+// TestWhatAPublicAddressLeadsToInAPrivateNetworkIsNotAsked runs itself again in a network of its
+// own, in which it has a public address.
 func TestWhatAPublicAddressLeadsToInAPrivateNetworkIsNotAsked(t *testing.T) {
 	if os.Getenv("HOSTILE_INSIDE") == "" {
 		again(t, syscall.CLONE_NEWNET)
@@ -27,8 +27,9 @@ func TestWhatAPublicAddressLeadsToInAPrivateNetworkIsNotAsked(t *testing.T) {
 	setAddress(t, "lo", "127.0.0.1")
 	setAddress(t, "lo:1", "203.0.113.5")
 	var asked sync.Map
-	leads := map[string]string{"/in": "http://127.0.0.1:8080/secret", "/named": "http://127.1.2.3:8080/name",
-		"/meta": "http://169.254.169.254/latest/", "/six": "http://[::ffff:127.0.0.1]:8080/six",
+	leads := map[string]string{"/in": "http://127.0.0.1:8080/secret",
+		"/named": "http://127.1.2.3:8080/name",
+		"/meta":  "http://169.254.169.254/latest/", "/six": "http://[::ffff:127.0.0.1]:8080/six",
 		"/out": "http://203.0.113.5:8080/end"}
 	l, err := net.Listen("tcp", "0.0.0.0:8080")
 	require.NoError(t, err)
@@ -58,7 +59,8 @@ func TestWhatAPublicAddressLeadsToInAPrivateNetworkIsNotAsked(t *testing.T) {
 		assert.False(t, was, path)
 	}
 	for _, allowed := range []string{
-		"http://203.0.113.5:8080/in --allow-private", "http://127.0.0.1:8080/in", "http://203.0.113.5:8080/out",
+		"http://203.0.113.5:8080/in --allow-private", "http://127.0.0.1:8080/in",
+		"http://203.0.113.5:8080/out",
 		"http://203.0.113.5:8080/in --resolver 127.0.0.1:53",
 	} {
 		said, _ := look(strings.Fields(allowed)...)

@@ -16,7 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// scarceSite is a folder with an estate of many hosts that all live at one server, and a list of old URLs.
+// scarceSite is a folder with an estate of many hosts that all live at one server, and a list of
+// old URLs.
 func scarceSite(t *testing.T, urls int) (folder string, points []string) {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -35,9 +36,11 @@ func scarceSite(t *testing.T, urls int) (folder string, points []string) {
 		list += fmt.Sprintf("http://h%d.old.example/p\n", i)
 		points = append(points, "--point", fmt.Sprintf("h%d.old.example:80=%s", i, l.Addr()))
 	}
-	for name, text := range map[string]string{"list.csv": list, "upperpath.yaml": "canonical: https://www.n.example\n" +
-		"site: {addresses: [203.0.113.10]}\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
-		"defaults: {carrier: g}\ndomains: [n.example, {name: old.example, hosts: [" + strings.Join(hosts, ", ") + "]}]\n",
+	for name, text := range map[string]string{"list.csv": list,
+		"upperpath.yaml": "canonical: https://www.n.example\n" +
+			"site: {addresses: [203.0.113.10]}\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
+			"defaults: {carrier: g}\ndomains: [n.example, {name: old.example, hosts: [" +
+			strings.Join(hosts, ", ") + "]}]\n",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600))
 	}
@@ -64,14 +67,15 @@ func fared(t *testing.T, c *exec.Cmd) (mets map[string]int, notes string) {
 	return mets, strings.Join(said.Notes, " ")
 }
 
-// TestTooFewDescriptorsAreNobodysFault gives the program few descriptors: the living stay alive, and it says why it
-// was slow.
+// TestTooFewDescriptorsAreNobodysFault gives the program few descriptors: the living stay alive,
+// and it says why it was slow.
 func TestTooFewDescriptorsAreNobodysFault(t *testing.T) {
 	for _, most := range []int{18, 24, 60} {
 		folder, points := scarceSite(t, 120)
 		script := fmt.Sprintf(`ulimit -n %d; exec "$0" "$@"`, most)
-		c := exec.Command("sh", append([]string{"-c", script, program, "audit", "--old-urls", "list.csv", "--format", "json",
-			"--timeout", "5s", "--per-host", "64", "--parallel", "64", "--fail-on", "never"}, points...)...)
+		c := exec.Command("sh",
+			append([]string{"-c", script, program, "audit", "--old-urls", "list.csv", "--format", "json",
+				"--timeout", "5s", "--per-host", "64", "--parallel", "64", "--fail-on", "never"}, points...)...)
 		c.Dir = folder
 		mets, notes := fared(t, c)
 		assert.Equal(t, map[string]int{"not-moved": 120}, mets, most)
@@ -79,8 +83,8 @@ func TestTooFewDescriptorsAreNobodysFault(t *testing.T) {
 	}
 }
 
-// TestTooFewPortsAreNobodysFault runs itself again in a network of its own, in which few local ports are there: what was
-// not asked is unseen, and nobody is said to take no connection.
+// TestTooFewPortsAreNobodysFault runs itself again in a network of its own, in which few local
+// ports are there: what was not asked is unseen, and nobody is said to take no connection.
 func TestTooFewPortsAreNobodysFault(t *testing.T) {
 	if os.Getenv("HOSTILE_INSIDE") == "" {
 		again(t, syscall.CLONE_NEWNET)
@@ -92,8 +96,9 @@ func TestTooFewPortsAreNobodysFault(t *testing.T) {
 	if err != nil {
 		t.Skipf("SKIPPED: operation not permitted: %s", err)
 	}
-	c := exec.Command(os.Getenv("HOSTILE_INSIDE"), append([]string{"audit", "--old-urls", "list.csv", "--format", "json",
-		"--timeout", "1s", "--per-host", "64", "--parallel", "64", "--fail-on", "never"}, points...)...)
+	c := exec.Command(os.Getenv("HOSTILE_INSIDE"),
+		append([]string{"audit", "--old-urls", "list.csv", "--format", "json",
+			"--timeout", "1s", "--per-host", "64", "--parallel", "64", "--fail-on", "never"}, points...)...)
 	c.Dir = folder
 	mets, notes := fared(t, c)
 	assert.Equal(t, 120, mets["not-moved"]+mets["unseen"], mets)

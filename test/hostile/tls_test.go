@@ -42,8 +42,9 @@ func (s *site) start(t *testing.T) string {
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
 	template := &x509.Certificate{
-		SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: s.Name, Organization: []string{s.Name}},
-		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
+		SerialNumber: big.NewInt(1),
+		Subject:      pkix.Name{CommonName: s.Name, Organization: []string{s.Name}},
+		NotBefore:    time.Now().Add(-time.Hour), NotAfter: time.Now().Add(time.Hour),
 	}
 	if s.Name == "" {
 		template.DNSNames = []string{"old.example"}
@@ -124,8 +125,10 @@ func TestServersThatSpeakNoTLSEnd(t *testing.T) {
 			}
 		}},
 		"hostile headers": {Body: func(w io.Writer) {
-			_, _ = io.WriteString(w, "HTTP/1.1 301 Moved\r\nConnection: close\r\nContent-Length: 0\r\nLocation: "+
-				"/\x1b[2J\xc2\x9b31m\xe2\x80\xaeFORGED\r\n\r\n")
+			_,
+				_ = io.WriteString(w,
+				"HTTP/1.1 301 Moved\r\nConnection: close\r\nContent-Length: 0\r\nLocation: "+
+					"/\x1b[2J\xc2\x9b31m\xe2\x80\xaeFORGED\r\n\r\n")
 		}},
 		"a hostile status": {Body: func(w io.Writer) {
 			_, _ = io.WriteString(w, "HTTP/1.1 999999999999 \x1b[2JFORGED\r\n\r\n")

@@ -18,8 +18,8 @@ carriers: {g: {by: server, addresses: [203.0.113.20]}}
 domains: [old.example]
 `
 
-// TestEstateFilesThatMeanHarm reads files that had the program panic, or take gigabytes: each is a result or one
-// sentence with its line.
+// TestEstateFilesThatMeanHarm reads files that had the program panic, or take gigabytes: each is a
+// result or one sentence with its line.
 func TestEstateFilesThatMeanHarm(t *testing.T) {
 	indented := ""
 	for i := range 2000 {
@@ -32,27 +32,35 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 		"ends in ---":            {estate + "---", "", 0},
 		"ends in --- and a line": {estate + "---\n", "", 0},
 		"nothing but ---":        {"---", "the estate file is empty", 2},
-		"two documents":          {"---\n" + estate + "---\na: b\n", ":6:2: the file holds more than one document", 2},
-		"a byte-order mark":      {"\ufeff" + estate, "", 0},
+		"two documents": {"---\n" + estate + "---\na: b\n",
+			":6:2: the file holds more than one document", 2},
+		"a byte-order mark": {"\ufeff" + estate, "", 0},
 		"brackets": {
-			estate + "contact: " + strings.Repeat("[", 50_000), ":4: lists and mappings stand in each other", 2,
+			estate + "contact: " + strings.Repeat("[", 50_000), ":4: lists and mappings stand in each other",
+			2,
 		},
 		"brackets on lines": {
-			estate + "contact:\n" + strings.Repeat(" [\n", 50_000), ": lists and mappings stand in each other", 2,
+			estate + "contact:\n" + strings.Repeat(" [\n", 50_000),
+			": lists and mappings stand in each other", 2,
 		},
 		"braces": {
-			estate + "contact: " + strings.Repeat("{a: ", 50_000), ":4: lists and mappings stand in each other", 2,
+			estate + "contact: " + strings.Repeat("{a: ", 50_000),
+			":4: lists and mappings stand in each other", 2,
 		},
-		"marks of lists":    {strings.Repeat("- ", 50_000), ":1: lists and mappings stand in each other", 2},
-		"indentation":       {indented, ": lists and mappings stand in each other", 2},
-		"tags":              {estate + "contact: " + strings.Repeat("!!x ", 20_000), ":4:", 2},
-		"far too long":      {estate + "# " + strings.Repeat("x", 17<<20), "octets; expected no more than", 2},
-		"brackets in texts": {estate + strings.Repeat("# see [1 and {2\n", 500) + "contact: see [1 of {2\n", "", 0},
+		"marks of lists": {strings.Repeat("- ", 50_000), ":1: lists and mappings stand in each other",
+			2},
+		"indentation": {indented, ": lists and mappings stand in each other", 2},
+		"tags":        {estate + "contact: " + strings.Repeat("!!x ", 20_000), ":4:", 2},
+		"far too long": {estate + "# " + strings.Repeat("x", 17<<20),
+			"octets; expected no more than", 2},
+		"brackets in texts": {estate + strings.Repeat("# see [1 and {2\n", 500) +
+			"contact: see [1 of {2\n", "", 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			path := filepath.Join(t.TempDir(), "upperpath.yaml")
 			require.NoError(t, os.WriteFile(path, []byte(c.text), 0o600))
-			_, _, least := measured(t, "", "--version") // a child counts what the test itself held when it began
+			// a child counts what the test itself held when it began
+			_, _, least := measured(t, "", "--version")
 			code, said, peak := measured(t, "", "plan", "--estate", path)
 			assert.Equal(t, c.code, code, said)
 			assert.NotContains(t, said, "goroutine")
@@ -65,15 +73,16 @@ func TestEstateFilesThatMeanHarm(t *testing.T) {
 	}
 }
 
-// assertPeak requires that a child took no more octets at its peak than are meant, or than one that does nothing: a
-// child counts what the test itself held when it began.
+// assertPeak requires that a child took no more octets at its peak than are meant, or than one that
+// does nothing: a child counts what the test itself held when it began.
 func assertPeak(t *testing.T, peak, most int) {
 	t.Helper()
 	_, _, least := measured(t, "", "--version")
 	assert.LessOrEqual(t, peak>>20, max(least, most)>>20, "MB at the peak")
 }
 
-// measured runs the program, and gives its exit code, all that it said, and its peak of memory in octets.
+// measured runs the program, and gives its exit code, all that it said, and its peak of memory in
+// octets.
 func measured(t *testing.T, folder string, args ...string) (code int, said string, peak int) {
 	t.Helper()
 	c := exec.Command(program, args...)

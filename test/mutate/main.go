@@ -1,10 +1,11 @@
-// Mutate draws small changes of a package's code at random, runs its tests with each, and names those that no test
-// notices: a missing test, or a change that means the same.
+// Mutate draws small changes of a package's code at random, runs its tests with each, and names
+// those that no test notices: a missing test, or a change that means the same.
 //
 //	go run ./test/mutate -n 20 -seed 3 ./internal/core/chain
 //
-// Nothing on the disk is changed: each mutant is laid over its file (go help build, -overlay). Those that are known to
-// mean the same stand in equivalent.txt beside this file, each with the reason.
+// Nothing on the disk is changed: each mutant is laid over its file (go help build, -overlay).
+// Those that are known to mean the same stand in equivalent.txt beside this file, each with the
+// reason.
 package main
 
 import (
@@ -45,7 +46,8 @@ func main() {
 	also := flag.String("also", "", "packages whose tests count too, with commas between")
 	file := flag.String("file", "", "only files with this in their path")
 	parallel := flag.Int("parallel", 2, "how many to try at once")
-	wait := flag.Duration("timeout", 2*time.Minute, "for the tests of one mutant, which counts as noticed beyond")
+	wait := flag.Duration("timeout", 2*time.Minute,
+		"for the tests of one mutant, which counts as noticed beyond")
 	flag.Parse()
 	var all []mutant
 	for _, pkg := range flag.Args() {
@@ -57,11 +59,12 @@ func main() {
 		all = append(all, made...)
 	}
 	all = slices.DeleteFunc(all, func(m mutant) bool { return !strings.Contains(m.file, *file) })
-	random := rand.New(rand.NewPCG(*seed, *seed)) //nolint:gosec // nothing hangs on it
+	random := rand.New(rand.NewPCG(*seed, *seed)) // nothing hangs on it
 	random.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	all = all[:min(*n, len(all))]
 	fmt.Printf("seed %d: %d mutants\n", *seed, len(all))
-	survived := try(all, *parallel, *wait, strings.FieldsFunc(*also, func(r rune) bool { return r == ',' }))
+	survived := try(all, *parallel, *wait,
+		strings.FieldsFunc(*also, func(r rune) bool { return r == ',' }))
 	slices.Sort(survived)
 	for _, s := range survived {
 		fmt.Println(s)
@@ -171,7 +174,9 @@ var turned = map[token.Token][]token.Token{
 // changes gives the mutants of one node.
 func changes(n ast.Node) []mutant {
 	var all []mutant
-	add := func(what string, apply func() func()) { all = append(all, mutant{what: what, apply: apply}) }
+	add := func(what string, apply func() func()) {
+		all = append(all, mutant{what: what, apply: apply})
+	}
 	switch n := n.(type) {
 	case *ast.BinaryExpr:
 		if isText(n.X) || isText(n.Y) {

@@ -16,8 +16,8 @@ import (
 	"upperpath.example/upperpath/internal/stage"
 )
 
-// apache is a real Apache that carries the doors of one carrier of an estate, by its server's configuration or by one
-// .htaccess.
+// apache is a real Apache that carries the doors of one carrier of an estate, by its server's
+// configuration or by one .htaccess.
 type apache struct {
 	listening
 	folder bool // by .htaccess
@@ -31,7 +31,8 @@ LoadModule socache_shmcb_module /usr/lib/apache2/modules/mod_socache_shmcb.so
 LoadModule ssl_module /usr/lib/apache2/modules/mod_ssl.so
 `
 
-// startApacheOn writes the configuration with the built program, checks it with apache2 -t, and starts Apache on it.
+// startApacheOn writes the configuration with the built program, checks it with apache2 -t, and
+// starts Apache on it.
 func startApacheOn(t *testing.T, estate string, folder bool) *apache {
 	t.Helper()
 	return startApacheIn(t, estate, folder, "")
@@ -56,14 +57,18 @@ func startApacheIn(t *testing.T, estate string, folder bool, named string) *apac
 	a.roots.AppendCertsFromPEM(trust)
 	conf := filepath.Join(dir, "conf")
 	certificates, root := filepath.Join(dir, named+"certificates"), filepath.Join(dir, named+"root")
-	for _, folder := range []string{conf, certificates, root, filepath.Join(root, ".well-known", "acme-challenge")} {
+	for _, folder := range []string{conf, certificates, root,
+		filepath.Join(root, ".well-known", "acme-challenge")} {
 		require.NoError(t, os.MkdirAll(folder, 0o755))
 	}
 	for _, d := range p.Domains() {
-		require.NoError(t, os.WriteFile(filepath.Join(certificates, d.Name.String()+".crt"), certificate, 0o644))
+		require.NoError(t,
+			os.WriteFile(filepath.Join(certificates, d.Name.String()+".crt"), certificate, 0o644))
 		require.NoError(t, os.WriteFile(filepath.Join(certificates, d.Name.String()+".key"), key, 0o600))
 	}
-	require.NoError(t, os.WriteFile(filepath.Join(root, ".well-known", "acme-challenge", "token"), []byte("proof"), 0o644))
+	require.NoError(t,
+		os.WriteFile(filepath.Join(root, ".well-known", "acme-challenge", "token"), []byte("proof"),
+			0o644))
 	args := []string{"write", "apache", "--estate", estate, "--out", conf}
 	include := "Include " + conf + "/apache.conf\n"
 	if folder {
@@ -89,7 +94,8 @@ SSLCertificateKeyFile %[4]s/old.example.key
 </VirtualHost>
 `, a.http, a.https, root, certificates)
 	} else {
-		args = append(args, "--place", certificates, "--listen", "http="+a.http, "--listen", "https="+a.https,
+		args = append(args, "--place", certificates, "--listen", "http="+a.http, "--listen",
+			"https="+a.https,
 			"--certificates", certificates, "--challenges", root)
 	}
 	out, code := run(t, "", args...)
@@ -108,7 +114,9 @@ SSLCertificateKeyFile %[4]s/old.example.key
 		require.NoError(t, os.WriteFile(tables[i], text, 0o644))
 	}
 	for _, table := range tables {
-		made, err := exec.Command(peer(t, "httxt2dbm"), "-i", table, "-o", strings.TrimSuffix(table, ".txt")+".dbm").
+		made,
+			err := exec.Command(peer(t, "httxt2dbm"), "-i", table, "-o",
+			strings.TrimSuffix(table, ".txt")+".dbm").
 			CombinedOutput()
 		require.NoError(t, err, string(made))
 	}
@@ -148,7 +156,8 @@ SSLCertificateKeyFile %[4]s/old.example.key
 // refuses tells what the file says that Apache refuses by itself.
 func (a *apache) refuses(uri string) bool {
 	path, _, _ := strings.Cut(uri, "?")
-	return dotted(uri) && (strings.Contains(path, "%") || strings.Contains(path, "//") || climbs(path)) ||
+	return dotted(uri) &&
+		(strings.Contains(path, "%") || strings.Contains(path, "//") || climbs(path)) ||
 		hasOddEscape(uri) ||
 		a.folder && (strings.Contains(strings.ToUpper(path), "%2F"))
 }
@@ -181,13 +190,17 @@ func (a *apache) normal(answer string) string {
 }
 
 func TestApacheReadsFoldersOfAnyName(t *testing.T) {
-	a := startApacheIn(t, "testdata/hostile/upperpath.yaml", false, strings.ReplaceAll(oddName, "${d}", "[d]?"))
+	a := startApacheIn(t, "testdata/hostile/upperpath.yaml", false,
+		strings.ReplaceAll(oddName, "${d}", "[d]?"))
 	require.Equal(t, "200", a.ask("http", "", "old.example", "/.well-known/acme-challenge/token"))
-	require.Equal(t, "301 https://www.n.example/mill/", a.ask("https", "old.example", "old.example", "/"))
+	require.Equal(t, "301 https://www.n.example/mill/",
+		a.ask("https", "old.example", "old.example", "/"))
 }
 
 func TestApacheRefusesFoldersThatItWouldTakeForVariables(t *testing.T) {
-	out, code := run(t, "", "write", "apache", "--estate", "testdata/hostile/upperpath.yaml", "--out", t.TempDir(),
+	out,
+		code := run(t, "", "write", "apache", "--estate", "testdata/hostile/upperpath.yaml", "--out",
+		t.TempDir(),
 		"--challenges", "/var/www/${HOME}")
 	require.Equal(t, 2, code)
 	require.Contains(t, out, "apache takes for a variable")

@@ -19,8 +19,8 @@ import (
 	"upperpath.example/upperpath/internal/stage"
 )
 
-// changing is a world of real servers that changes while the program waits: knot with a zone, unbound, which remembers,
-// and nginx with a certificate.
+// changing is a world of real servers that changes while the program waits: knot with a zone,
+// unbound, which remembers, and nginx with a certificate.
 type changing struct {
 	*nameServers
 	unbound, http, https string
@@ -29,7 +29,8 @@ type changing struct {
 	vantage              []string
 }
 
-// The TTL of what changes, in seconds: long enough for unbound to be asked while it still has the old.
+// The TTL of what changes, in seconds: long enough for unbound to be asked while it still has the
+// old.
 const changingTTL = 15
 
 func (c *changing) zone(address string, serial int) {
@@ -63,10 +64,13 @@ func (c *changing) exchange(name string) {
 func startChanging(t *testing.T) *changing {
 	t.Helper()
 	knotd, unbound, nginx := peer(t, "knotd"), peer(t, "unbound"), peer(t, "nginx")
-	c := &changing{nameServers: &nameServers{t: t, dir: t.TempDir(), knot: freePort(t)}, unbound: freePort(t),
-		http: freePort(t), https: freePort(t)}
-	c.write("zones/example.zone", "$TTL 60\n@ IN SOA a.registry.example. h.registry.example. 1 3600 600 86400 5\n"+
-		"@ IN NS a.registry\na.registry IN A 127.0.0.1\nmoved IN NS ns1.moved\nns1.moved IN A 127.0.0.1\nwww.n IN A 192.0.2.9\n")
+	c := &changing{nameServers: &nameServers{t: t, dir: t.TempDir(), knot: freePort(t)},
+		unbound: freePort(t),
+		http:    freePort(t), https: freePort(t)}
+	c.write("zones/example.zone",
+		"$TTL 60\n@ IN SOA a.registry.example. h.registry.example. 1 3600 600 86400 5\n"+
+			"@ IN NS a.registry\na.registry IN A 127.0.0.1\nmoved IN NS ns1.moved\n"+
+			"ns1.moved IN A 127.0.0.1\nwww.n IN A 192.0.2.9\n")
 	c.zone("192.0.2.10", 1)
 	run := filepath.Join(c.dir, "run")
 	require.NoError(t, os.MkdirAll(run, 0o755))
@@ -74,19 +78,23 @@ func startChanging(t *testing.T) *changing {
 		"knot.conf",
 		fmt.Sprintf("server:\n    rundir: %[1]q\n    listen: %[2]s\ndatabase:\n    storage: %[1]q\n"+
 			"template:\n  - id: default\n    storage: %[3]q\n    zonefile-sync: -1\n"+
-			"zone:\n  - domain: example\n    file: example.zone\n  - domain: moved.example\n    file: moved.example.zone\n", run,
+			"zone:\n  - domain: example\n    file: example.zone\n  - domain: moved.example\n"+
+			"    file: moved.example.zone\n", run,
 			strings.Replace(c.knot, ":", "@", 1), filepath.Join(c.dir, "zones")),
 	)
 	c.knotd = exec.Command(knotd, "-c", config)
 	c.start(c.knotd, c.knot)
 	_, port, _ := strings.Cut(c.unbound, ":")
 	stub := strings.Replace(c.knot, ":", "@", 1)
-	config = c.write("unbound.conf", fmt.Sprintf("server:\n  interface: 127.0.0.1\n  port: %s\n  do-daemonize: no\n"+
-		"  username: \"\"\n  chroot: \"\"\n  directory: %q\n  pidfile: \"\"\n  use-syslog: no\n  do-not-query-localhost: no\n"+
-		"  module-config: \"iterator\"\n  do-ip6: no\n  local-zone: \"example.\" nodefault\n"+
-		"remote-control:\n  control-enable: no\n"+
-		"stub-zone:\n  name: \"moved.example\"\n  stub-addr: %[3]s\nstub-zone:\n  name: \"example\"\n  stub-addr: %[3]s\n",
-		port, c.dir, stub))
+	config = c.write("unbound.conf",
+		fmt.Sprintf("server:\n  interface: 127.0.0.1\n  port: %s\n  do-daemonize: no\n"+
+			"  username: \"\"\n  chroot: \"\"\n  directory: %q\n  pidfile: \"\"\n  use-syslog: no\n"+
+			"  do-not-query-localhost: no\n"+
+			"  module-config: \"iterator\"\n  do-ip6: no\n  local-zone: \"example.\" nodefault\n"+
+			"remote-control:\n  control-enable: no\n"+
+			"stub-zone:\n  name: \"moved.example\"\n  stub-addr: %[3]s\nstub-zone:\n  name: \"example\"\n"+
+			"  stub-addr: %[3]s\n",
+			port, c.dir, stub))
 	c.start(exec.Command(unbound, "-d", "-c", config), c.unbound)
 	c.certificates()
 	user := ""
@@ -109,10 +117,13 @@ http {
 `, user, c.dir, c.http, c.https))
 	c.nginx = exec.Command(nginx, "-p", c.dir, "-c", config, "-e", filepath.Join(c.dir, "error.log"))
 	c.start(c.nginx, c.https)
-	c.write("estate/upperpath.yaml", "canonical: https://www.n.example\nsite: {addresses: [192.0.2.9]}\n"+
-		"carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndefaults: {carrier: g}\ndomains: [moved.example]\n"+
-		"resolvers: [\""+c.unbound+"\"]\n")
-	c.vantage = []string{"--estate", filepath.Join(c.dir, "estate", "upperpath.yaml"), "--resolver", c.unbound, "--trust",
+	c.write("estate/upperpath.yaml",
+		"canonical: https://www.n.example\nsite: {addresses: [192.0.2.9]}\n"+
+			"carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndefaults: {carrier: g}\n"+
+			"domains: [moved.example]\n"+
+			"resolvers: [\""+c.unbound+"\"]\n")
+	c.vantage = []string{"--estate", filepath.Join(c.dir, "estate", "upperpath.yaml"), "--resolver",
+		c.unbound, "--trust",
 		filepath.Join(c.dir, "trust.pem"), "--point", "a.registry.example:53=" + c.knot, "--point",
 		"ns1.moved.example:53=" + c.knot, "--allow-private"}
 	for _, h := range []string{"moved.example", "www.moved.example", "www.n.example"} {
@@ -132,9 +143,9 @@ func (c *changing) remember(names ...string) {
 	}
 }
 
-// TestAwaitWaitsForRealServers changes a zone of knot and then the certificate of nginx under the waiting program, and
-// looks that it says each when it is so, and not before: unbound goes on giving what it remembers for as long as the
-// TTL says.
+// TestAwaitWaitsForRealServers changes a zone of knot and then the certificate of nginx under the
+// waiting program, and looks that it says each when it is so, and not before: unbound goes on
+// giving what it remembers for as long as the TTL says.
 func TestAwaitWaitsForRealServers(t *testing.T) {
 	c := startChanging(t)
 	survey := append([]string{"survey", "--fail-on", "never"}, c.vantage...)
@@ -156,7 +167,8 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 		line := lines.Text()
 		all = append(all, line)
 		_, says, _ := strings.Cut(line, "  ")
-		for _, part := range []string{"new        moved.example A at ns1", "new        moved.example A at resolver",
+		for _, part := range []string{"new        moved.example A at ns1",
+			"new        moved.example A at resolver",
 			"old        moved.example A at resolver", "other      certificate of moved.example",
 			"new        certificate of moved.example"} {
 			if strings.HasPrefix(says, part) {
@@ -180,15 +192,19 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 	text := strings.Join(all, "\n")
 	require.NoError(t, waiting.Wait(), "%s\n%s", text, errs.String())
 	assert.Contains(t, text, "✓ All 17 are there.")
-	assert.False(t, at["new        certificate of moved.example"].Before(at["other      certificate of moved.example"]))
-	before, after := at["old        moved.example A at resolver"], at["new        moved.example A at resolver"]
+	assert.False(t,
+		at["new        certificate of moved.example"].Before(
+			at["other      certificate of moved.example"]))
+	before, after := at["old        moved.example A at resolver"],
+		at["new        moved.example A at resolver"]
 	require.False(t, before.IsZero() || after.IsZero(), text)
 	assert.True(
 		t,
 		at["new        moved.example A at ns1"].Before(before),
 		"the resolver is asked once the name server has it",
 	)
-	assert.LessOrEqual(t, after.Sub(changed), (changingTTL+10)*time.Second, "it took no longer than the TTL says")
+	assert.LessOrEqual(t, after.Sub(changed), (changingTTL+10)*time.Second,
+		"it took no longer than the TTL says")
 	assert.Contains(t, text, "at most ")
 
 	// Once accepted, nothing is new, until another certificate stands there.
@@ -205,7 +221,8 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 	require.Eventually(t, func() bool { // while nginx reloads, either may answer
 		text, code = recheck()
 		return code == 1 && strings.Contains(strings.Join(strings.Fields(text), " "),
-			"https://moved.example (certificate): was for moved.example, www.moved.example, www.n.example, by")
+			"https://moved.example (certificate): was for moved.example, www.moved.example, "+
+				"www.n.example, by")
 	}, 20*time.Second, 50*time.Millisecond, "%s", text)
 	assert.Contains(t, text, "Another site's certificate. ")
 }

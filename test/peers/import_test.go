@@ -91,8 +91,10 @@ func askHost(t *testing.T, at, host, uri string) string {
 	return strings.TrimSpace(fmt.Sprintf("%d %s", answer.StatusCode, answer.Header.Get("Location")))
 }
 
-// imported runs the import on an estate, and gives what was left and the rules as an estate of their own to be tried.
-func imported(t *testing.T, file string, args ...string) (left []int, differs []string, estate string) {
+// imported runs the import on an estate, and gives what was left and the rules as an estate of
+// their own to be tried.
+func imported(t *testing.T, file string, args ...string) (left []int, differs []string,
+	estate string) {
 	t.Helper()
 	dir := t.TempDir()
 	estate = filepath.Join(dir, "upperpath.yaml")
@@ -107,11 +109,13 @@ func imported(t *testing.T, file string, args ...string) (left []int, differs []
 			0o600,
 		),
 	)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query,note\n"), 0o600))
+	require.NoError(t,
+		os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query,note\n"), 0o600))
 	out, code := run(
 		t,
 		"",
-		append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"}, args...)...)
+		append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"},
+			args...)...)
 	require.Less(t, code, 2, out)
 	var result struct {
 		Left []struct {
@@ -137,7 +141,8 @@ func importedAs(t *testing.T, file, estate string, args ...string) said {
 	out, code := run(
 		t,
 		"",
-		append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"}, args...)...)
+		append([]string{"rules", "import", file, "--estate", estate, "--add", "--format", "json"},
+			args...)...)
 	require.Less(t, code, 2, out)
 	var result said
 	require.NoError(t, json.Unmarshal([]byte(out), &result), out)
@@ -192,7 +197,8 @@ func agreeAt(t *testing.T, at, host, estate string, uris []string) {
 	wanted := predictedAll(t, estate, host, uris)
 	for i, uri := range uris {
 		got, want := askHost(t, at, host, uri), wanted[i]
-		got = strings.Replace(got, "http://old.example:"+at[strings.LastIndexByte(at, ':')+1:]+"/", "https://old.example/", 1)
+		got = strings.Replace(got, "http://old.example:"+at[strings.LastIndexByte(at, ':')+1:]+"/",
+			"https://old.example/", 1)
 		got = strings.Replace(
 			got,
 			" http://old.example/",
@@ -356,7 +362,8 @@ RewriteRule ^/f$ https://www.n.example/f [R=301]
 	require.NotEmpty(t, differs)
 	for _, d := range differs {
 		uri := strings.TrimPrefix(d, "http://old.example")
-		assert.NotEqual(t, ask(t, at, uri), predicted(t, estate, uri), "what is said to differ does: %s", uri)
+		assert.NotEqual(t, ask(t, at, uri), predicted(t, estate, uri), "what is said to differ does: %s",
+			uri)
 	}
 	assert.Contains(
 		t,
@@ -390,7 +397,8 @@ func TestVirtualHostsSayWhoseTheirPathsAre(t *testing.T) {
 	assert.Equal(t, []int{12}, left)
 	assert.Empty(t, differs)
 	agree(t, at, estate, []string{"/", "/a/b?x=1"})
-	agreeAt(t, at, "shop.old.example", estate, []string{"/item-12", "/item-12/", "/cart", "/cart/a?x=1", "/", "/item-x"})
+	agreeAt(t, at, "shop.old.example", estate,
+		[]string{"/item-12", "/item-12/", "/cart", "/cart/a?x=1", "/", "/item-x"})
 }
 
 func TestAnImportedNginxConfigurationAnswersTheSame(t *testing.T) {
@@ -409,8 +417,10 @@ func TestAnImportedNginxConfigurationAnswersTheSame(t *testing.T) {
 			config,
 			[]byte(
 				fmt.Sprintf(
-					"daemon off; pid %[1]s/pid; error_log stderr; events {} http { access_log off; client_body_temp_path %[1]s/b; "+
-						"proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; scgi_temp_path %[1]s/s;\n%[2]s}\n",
+					"daemon off; pid %[1]s/pid; error_log stderr; events {} http { access_log off; "+
+						"client_body_temp_path %[1]s/b; "+
+						"proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; "+
+						"scgi_temp_path %[1]s/s;\n%[2]s}\n",
 					dir,
 					text,
 				),
@@ -463,6 +473,7 @@ func TestAnImportedNginxConfigurationAnswersTheSame(t *testing.T) {
 	agreeAt(t, at, "shop.old.example", estate, []string{"/", "/a/b?x=1"})
 	for _, d := range differs {
 		uri := strings.TrimPrefix(d, "http://old.example")
-		assert.NotEqual(t, ask(t, at, uri), predicted(t, estate, uri), "what is said to differ does: %s", uri)
+		assert.NotEqual(t, ask(t, at, uri), predicted(t, estate, uri), "what is said to differ does: %s",
+			uri)
 	}
 }

@@ -46,8 +46,8 @@ inner	IN	NS	ns.mail.example.
 inner	IN	DS	31406 13 2 6B9F3C1D0E5A47B2889D4C7F1A2E3D4C5B6A79880F1E2D3C4B5A69788F9E0D1C
 `
 
-// nameServers are real name servers: knot with an open and a keyed, signed zone, bind with the parent and a signed
-// zone.
+// nameServers are real name servers: knot with an open and a keyed, signed zone, bind with the
+// parent and a signed zone.
 type nameServers struct {
 	t          *testing.T
 	dir        string
@@ -117,12 +117,13 @@ zone:
 	n.start(exec.Command(knotd, "-c", config), at)
 }
 
-// ds gives the DS record of knot's signed zone, as its own tool says it, once knot has made its keys: that is a moment
-// after it listens.
+// ds gives the DS record of knot's signed zone, as its own tool says it, once knot has made its
+// keys: that is a moment after it listens.
 func (n *nameServers) ds() string {
 	tool, record := peer(n.t, "keymgr"), ""
 	require.Eventually(n.t, func() bool {
-		out, _ := exec.Command(tool, "-c", filepath.Join(n.dir, "knot.conf"), "keyed.example.", "ds").Output()
+		out,
+			_ := exec.Command(tool, "-c", filepath.Join(n.dir, "knot.conf"), "keyed.example.", "ds").Output()
 		for line := range strings.Lines(string(out)) {
 			if f := strings.Fields(line); len(f) >= 6 && f[4] == "2" {
 				record = "keyed IN DS " + strings.Join(f[2:], " ")
@@ -188,7 +189,8 @@ func (n *nameServers) startResolver() string {
 		records = append(records, rr)
 	}
 	s, err := stage.Start(
-		stage.Scene{Zones: []stage.Zone{{Origin: ".", Records: records}}, Endpoints: map[netip.AddrPort]*stage.Endpoint{}},
+		stage.Scene{Zones: []stage.Zone{{Origin: ".", Records: records}},
+			Endpoints: map[netip.AddrPort]*stage.Endpoint{}},
 	)
 	require.NoError(n.t, err)
 	n.t.Cleanup(func() { _ = s.Close() })
@@ -261,13 +263,15 @@ func TestSurveyOfRealNameServers(t *testing.T) {
 	for _, d := range []survey.Domain{keyed, bound} {
 		assert.Equal(t, survey.Walked, d.Source, "a zone signed with NSEC is walked from name to name")
 		assert.False(t, d.Partial)
-		for _, want := range []string{"hidden A", "*.wild A", "svc HTTPS", "xn--bnke-ira A", "below NS", "ns.below A",
+		for _, want := range []string{"hidden A", "*.wild A", "svc HTTPS", "xn--bnke-ira A", "below NS",
+			"ns.below A",
 			"inner NS",
 			"inner DS"} {
 			label, kind, _ := strings.Cut(want, " ")
 			assert.True(t, has(d, label+"."+d.Name, kind), d.Name+" "+want)
 		}
-		assert.False(t, has(d, "lost.below."+d.Name, "TXT"), "what is below a delegation is not the zone's")
+		assert.False(t, has(d, "lost.below."+d.Name, "TXT"),
+			"what is below a delegation is not the zone's")
 	}
 
 	v, _ = n.survey(n.knot, "--forget")
@@ -290,7 +294,8 @@ func TestSurveyOfRealNameServers(t *testing.T) {
 		assert.Equal(t, "example", d.Parent.Zone)
 	}
 	assert.Contains(t, codesAbout(v, "open.example"), "stale-ds")
-	assert.NotContains(t, codesAbout(v, "keyed.example"), "stale-ds", "the parent's DS fits the key of the signed zone")
+	assert.NotContains(t, codesAbout(v, "keyed.example"), "stale-ds",
+		"the parent's DS fits the key of the signed zone")
 	require.Len(t, keyed.Parent.DS, 1)
 	assert.True(t, keyed.Parent.DS[0].Matched)
 
@@ -299,7 +304,8 @@ func TestSurveyOfRealNameServers(t *testing.T) {
 	assert.True(t, has(v.Domains[1], "hidden.keyed.example", "A"))
 	n.accepted(v)
 
-	wrong := n.write("wrong.yaml", "name: transfer\nsecret: "+strings.Replace(secret, "d", "e", 1)+"\n")
+	wrong := n.write("wrong.yaml",
+		"name: transfer\nsecret: "+strings.Replace(secret, "d", "e", 1)+"\n")
 	v, _ = n.survey(n.knot, "--key", wrong, "--forget")
 	assert.Equal(t, survey.Walked, v.Domains[1].Source, "a wrong key gives no transfer")
 }
@@ -313,8 +319,8 @@ func has(d survey.Domain, name, kind string) bool {
 	return false
 }
 
-// accepted has the checkers of both name servers read what was saved, loads it into a second knot, and surveys that:
-// nothing differs.
+// accepted has the checkers of both name servers read what was saved, loads it into a second knot,
+// and surveys that: nothing differs.
 func (n *nameServers) accepted(v *survey.Survey) {
 	for _, d := range v.Domains {
 		path := filepath.Join(n.dir, "saved", d.Name+".zone")
@@ -362,8 +368,9 @@ func (n *nameServers) accepted(v *survey.Survey) {
 	assert.Empty(n.t, c.Domains["open.example"], "a zone that was saved and loaded again is the same")
 }
 
-// TestZonesOfAPlanAreLoadedByRealServers plans changes and a move to other name servers, writes the zones, loads them
-// into a second knot and a second bind, and has the old and the new servers compared.
+// TestZonesOfAPlanAreLoadedByRealServers plans changes and a move to other name servers, writes the
+// zones, loads them into a second knot and a second bind, and has the old and the new servers
+// compared.
 func TestZonesOfAPlanAreLoadedByRealServers(t *testing.T) {
 	n := startNames(t)
 	estate := n.write("moving/upperpath.yaml", `canonical: https://www.n.example
@@ -377,8 +384,10 @@ domains:
 		out, code := run(
 			t,
 			"",
-			append([]string{"survey", "--estate", estate, "--resolver", n.resolver, "--timeout", "500ms", "--fail-on", "never",
-				"--point", "a.registry.example:53=" + n.bind, "--point", "ns1.bound.example:53=" + n.bind, "--point",
+			append([]string{"survey", "--estate", estate, "--resolver", n.resolver, "--timeout", "500ms",
+				"--fail-on", "never",
+				"--point", "a.registry.example:53=" + n.bind, "--point", "ns1.bound.example:53=" + n.bind,
+				"--point",
 				"ns1.open.example:53=" + n.knot}, args...)...)
 		require.Zero(t, code, out)
 	}
@@ -390,7 +399,8 @@ domains:
 	require.Eventually(t, func() bool { // both load and sign their zones a moment after they listen
 		survey()
 		out, _ := run(t, "", "write", "zone", "--estate", estate, "--out", planned)
-		return strings.Contains(out, "open.example.zone") && strings.Contains(out, "bound.example.zone") &&
+		return strings.Contains(out, "open.example.zone") &&
+			strings.Contains(out, "bound.example.zone") &&
 			!strings.Contains(out, "PARTIAL")
 	}, 20*time.Second, 300*time.Millisecond, "both zones are seen whole")
 	assert.Contains(t, plan(), "does not answer for open.example: its name leads to no address")
@@ -424,7 +434,8 @@ zone "bound.example" { type primary; file %[3]q; };
 	)
 	n.start(exec.Command(peer(t, "named"), "-g", "-c", config), third)
 
-	to := []string{"--point", "ns1.knot-to.example:53=" + second, "--point", "ns1.bind-to.example:53=" + third}
+	to := []string{"--point", "ns1.knot-to.example:53=" + second, "--point",
+		"ns1.bind-to.example:53=" + third}
 	require.Eventually(t, func() bool { // both load their zones a moment after they listen
 		survey(to...)
 		return strings.Count(plan(), "(ready: the new servers give every answer)") == 2
@@ -432,13 +443,15 @@ zone "bound.example" { type primary; file %[3]q; };
 
 	n.write(
 		"planned/open.example.zone",
-		fmt.Sprintf(strings.Replace(zoneText, "\tIN\tMX\t10 mx1.mail.example.\n", "", 1), "open.example", "x"),
+		fmt.Sprintf(strings.Replace(zoneText, "\tIN\tMX\t10 mx1.mail.example.\n", "", 1), "open.example",
+			"x"),
 	)
 	fourth := freePort(t)
 	n.startKnot(peer(t, "knotd"), "fourth", fourth, planned)
 	require.Eventually(t, func() bool {
 		survey("--point", "ns1.knot-to.example:53="+fourth, to[2], to[3])
 		said := plan()
-		return strings.Contains(said, "mail-lost open.example MX") && strings.Contains(said, "zone-differs open.example TXT")
+		return strings.Contains(said, "mail-lost open.example MX") &&
+			strings.Contains(said, "zone-differs open.example TXT")
 	}, 20*time.Second, 300*time.Millisecond, "what was not copied is found")
 }

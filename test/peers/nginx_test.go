@@ -21,8 +21,8 @@ import (
 	"upperpath.example/upperpath/internal/stage"
 )
 
-// nginx is a real nginx that carries the doors of one carrier of an estate, as an ordinary process in a folder of its
-// own.
+// nginx is a real nginx that carries the doors of one carrier of an estate, as an ordinary process
+// in a folder of its own.
 type nginx struct {
 	listening
 	plan       *plan.Plan
@@ -31,7 +31,8 @@ type nginx struct {
 	challenges string
 }
 
-// startNginx writes the configuration with the built program, checks it with nginx -t, and starts nginx on it.
+// startNginx writes the configuration with the built program, checks it with nginx -t, and starts
+// nginx on it.
 func startNginx(t *testing.T, estate string) *nginx {
 	t.Helper()
 	return startNginxIn(t, estate, "")
@@ -46,7 +47,8 @@ func startNginxIn(t *testing.T, estate, named string) *nginx {
 		trust: filepath.Join(dir, "trust.pem"), challenges: filepath.Join(dir, named+"challenges")}
 	e, err := files.ReadEstate(estate)
 	require.NoError(t, err)
-	n.plan = plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	n.plan = plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules,
+		Pages: e.Pages})
 	certificates := filepath.Join(dir, named+"certificates")
 	n.certificates(certificates)
 	token := filepath.Join(n.challenges, ".well-known", "acme-challenge", "token")
@@ -100,7 +102,8 @@ http {
 	return n
 }
 
-// certificates puts a certificate for every name there, under each domain's name as the documented convention asks.
+// certificates puts a certificate for every name there, under each domain's name as the documented
+// convention asks.
 func (n *nginx) certificates(folder string) {
 	var names []string
 	for _, c := range n.plan.Certificates {
@@ -140,7 +143,8 @@ func TestNginxCarriesTheDemoPlanInOneHop(t *testing.T) {
 			continue
 		}
 		led++
-		scene.Endpoints[at] = &stage.Endpoint{Relay: map[uint16]string{80: n.http, 443: n.https}[at.Port()]}
+		scene.Endpoints[at] = &stage.Endpoint{
+			Relay: map[uint16]string{80: n.http, 443: n.https}[at.Port()]}
 	}
 	require.Positive(t, led)
 	s, err := stage.Start(scene)
@@ -151,7 +155,8 @@ func TestNginxCarriesTheDemoPlanInOneHop(t *testing.T) {
 	require.NoError(t, os.WriteFile(n.trust, append(own, s.Trust()...), 0o644))
 	vantage := filepath.Join(dir, "vantage.yaml")
 	require.NoError(t, os.WriteFile(vantage, s.VantageFile(n.trust), 0o644))
-	out, code := run(t, "", "audit", "--estate", n.estate, "--from", vantage, "--fail-on", "note", "--format", "json")
+	out, code := run(t, "", "audit", "--estate", n.estate, "--from", vantage, "--fail-on", "note",
+		"--format", "json")
 	assert.Zero(t, code, "every door is clean: %s", out)
 	assert.Contains(t, out, `"server": "nginx`, "nginx was asked, not the stage")
 }
@@ -162,20 +167,26 @@ func TestNginxAnswersAsPredicted(t *testing.T) {
 	uris := []string{
 		"/", "/?", "/?q=1", "/?a=1&&b", "/opening.html", "/Opening.html", "/%6fpening.html",
 		"/opening.html?x=%0d%0aSet-Cookie:%20a=b",
-		"/a%2Fb", "/a%2fb", "/a/b", "/a%252Fb", "//opening.html", "/opening.html/", "/./opening.html", "/x/../opening.html",
-		"/price$1", "/price%241", "/it's", "/it%27s", `/say"hi"`, "/say%22hi%22", "/semi;colon", "/semi%3Bcolon",
+		"/a%2Fb", "/a%2fb", "/a/b", "/a%252Fb", "//opening.html", "/opening.html/", "/./opening.html",
+		"/x/../opening.html",
+		"/price$1", "/price%241", "/it's", "/it%27s", `/say"hi"`, "/say%22hi%22", "/semi;colon",
+		"/semi%3Bcolon",
 		"/brace%7Bd%7D", "/brace{d}",
-		"/back|pipe", "/back%7cpipe", "/caf%C3%A9", "/caf%c3%a9", "/caf%c3%A9?%C3%A9", "/sp%20ace", "/plus+sign",
+		"/back|pipe", "/back%7cpipe", "/caf%C3%A9", "/caf%c3%a9", "/caf%c3%A9?%C3%A9", "/sp%20ace",
+		"/plus+sign",
 		"/plus%2Bsign", "/hash%23", "/q%3Fmark", "/per%25cent",
 		"/case", "/CASE", "/Case", "/trial", "/eight", "/gone.html", "/gone.html?x", "/drop?x=1", "/own",
 		"/own?q=2&all=no&r", "/own?all=1&all=2&all=3&z", "/own?%61ll=1&b=&&", "/own?&",
-		"/archive/", "/archive", "/archive/1998/lace%2Fbobbin//x?y=/..", "/archive/%0d%0aSet-Cookie:%20a=b",
+		"/archive/", "/archive", "/archive/1998/lace%2Fbobbin//x?y=/..",
+		"/archive/%0d%0aSet-Cookie:%20a=b",
 		"/archive/a/../b",
-		"/item-12.html", "/item-%312.html", "/item-1a.html", "/item-.html", "/item-a%2Fb.html", "/item-a.b-c.html",
+		"/item-12.html", "/item-%312.html", "/item-1a.html", "/item-.html", "/item-a%2Fb.html",
+		"/item-a.b-c.html",
 		"/two/x-y-z", "/two/x%2Dy", "/two/-x-", "/two/a%2db-c",
 		"/.well-known/acme-challenge/none", "/.well-known/%61cme-challenge/none", "/.well-known/other",
 		"/deep/path/?and=query#",
-		"/secure", "/wwwonly", "/$uri", "/${up_path}", "/$args?$args=$uri", "/%24%7Bup_path%7D", "/~user", "/%7Euser",
+		"/secure", "/wwwonly", "/$uri", "/${up_path}", "/$args?$args=$uri", "/%24%7Bup_path%7D", "/~user",
+		"/%7Euser",
 		"/%7euser/", "/a:b@c!(d),e=f&g*h",
 	}
 	asked := 0
@@ -183,7 +194,8 @@ func TestNginxAnswersAsPredicted(t *testing.T) {
 		for _, scheme := range []string{"http", "https"} {
 			for _, uri := range uris {
 				uri, _, _ = strings.Cut(uri, "#")
-				assert.Equal(t, n.predicted(scheme, host, uri), n.ask(scheme, host, host, uri), "%s://%s%s", scheme, host, uri)
+				assert.Equal(t, n.predicted(scheme, host, uri), n.ask(scheme, host, host, uri), "%s://%s%s",
+					scheme, host, uri)
 				asked++
 			}
 		}
@@ -246,8 +258,8 @@ func TestNginxAnswersAsPredicted(t *testing.T) {
 	assert.Greater(t, asked, 2000)
 }
 
-// TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot compares conditions on the query, captures that go into a
-// host or query, and domains with a mode of their own.
+// TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot compares conditions on the query,
+// captures that go into a host or query, and domains with a mode of their own.
 func TestNginxAsksForTheQueryAndDoesNotCareWhereTheOldSiteDidNot(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{
@@ -354,7 +366,8 @@ folders.example/{x}/b/,/folder/{x}
 	}
 	for host, all := range uris {
 		for _, uri := range all {
-			assert.Equal(t, n.predicted("http", host, uri), n.ask("http", host, host, uri), "%s%s", host, uri)
+			assert.Equal(t, n.predicted("http", host, uri), n.ask("http", host, host, uri), "%s%s", host,
+				uri)
 		}
 	}
 	pieces := []string{
@@ -390,19 +403,22 @@ folders.example/{x}/b/,/folder/{x}
 		for range 1 + random.IntN(7) {
 			uri += pieces[random.IntN(len(pieces))]
 		}
-		host := []string{"old.example", "careless.example", "folders.example", "lazy.example"}[random.IntN(4)]
+		host := []string{"old.example", "careless.example", "folders.example",
+			"lazy.example"}[random.IntN(4)]
 		assert.Equal(t, n.predicted("http", host, uri), n.ask("http", host, host, uri), "%s%s", host, uri)
 	}
 }
 
 func (n *nginx) normal(answer string) string { return answer }
 
-// refuses tells what nginx refuses by itself: dot segments beside escapes, and a percent sign that starts no escape.
+// refuses tells what nginx refuses by itself: dot segments beside escapes, and a percent sign that
+// starts no escape.
 func (n *nginx) refuses(uri string) bool { return dotted(uri) || hasOddEscape(uri) }
 
 func dotted(uri string) bool {
 	path, _, _ := strings.Cut(uri, "?")
-	path = strings.NewReplacer("%2f", "/", "%2F", "/").Replace(path) // nginx decodes before it looks for dots
+	// nginx decodes before it looks for dots
+	path = strings.NewReplacer("%2f", "/", "%2F", "/").Replace(path)
 	return web.RemoveDotSegments(path) != path
 }
 
@@ -414,8 +430,10 @@ func hasOddEscape(uri string) bool {
 func TestNginxUpgradesOnTheSameHostFirstWhereThePolicySaysSo(t *testing.T) {
 	dir := t.TempDir()
 	for name, text := range map[string]string{
-		"upperpath.yaml": "canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
-			"domains: [n.example, old.example]\nrules: rules.csv\npolicy: {upgrade: same-host-first, status: 308, exempt: []}\n",
+		"upperpath.yaml": "canonical: https://www.n.example\n" +
+			"carriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
+			"domains: [n.example, old.example]\nrules: rules.csv\n" +
+			"policy: {upgrade: same-host-first, status: 308, exempt: []}\n",
 		"rules.csv": "old,new\nold.example/x,/y\n",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
@@ -446,7 +464,8 @@ func TestNginxRefusesHostsThatAreNotThere(t *testing.T) {
 
 func TestNginxRefusesWhatItsFileSaysItRefuses(t *testing.T) {
 	n := startNginx(t, "testdata/hostile/upperpath.yaml")
-	for _, uri := range []string{"/archive/..%2f..", "/archive/%2e/b%20c", "/100%", "/x%00y", "/\xc3\xb8",
+	for _, uri := range []string{"/archive/..%2f..", "/archive/%2e/b%20c", "/100%", "/x%00y",
+		"/\xc3\xb8",
 		"/opening.html?\xc3"} {
 		assert.Equal(t, "400", n.ask("http", "", "old.example", uri), uri)
 	}
@@ -468,5 +487,6 @@ const oddName = `o'd "$d ${d} \$ {;}#%{HTTP_HOST} $1 * ø`
 func TestNginxReadsFoldersOfAnyName(t *testing.T) {
 	n := startNginxIn(t, "testdata/hostile/upperpath.yaml", oddName)
 	assert.Equal(t, "200", n.ask("http", "", "old.example", "/.well-known/acme-challenge/token"))
-	assert.Equal(t, "301 https://www.n.example/mill/", n.ask("https", "old.example", "old.example", "/"))
+	assert.Equal(t, "301 https://www.n.example/mill/",
+		n.ask("https", "old.example", "old.example", "/"))
 }

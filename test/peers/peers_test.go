@@ -1,4 +1,5 @@
-// Package peers tests the built program against real servers, started as ordinary processes on loopback ports.
+// Package peers tests the built program against real servers, started as ordinary processes on
+// loopback ports.
 package peers
 
 import (
@@ -70,13 +71,14 @@ func peer(t *testing.T, name string) string {
 	return ""
 }
 
-// nextPort is the next port to be handed out: below those that systems give to outgoing connections, which could take
-// one before its server listens.
+// nextPort is the next port to be handed out: below those that systems give to outgoing
+// connections, which could take one before its server listens.
 var nextPort atomic.Int64
 
 func init() { nextPort.Store(20_000 + rand.Int64N(8_000)) }
 
-// freePort gives an address of loopback at which nobody listens, neither by TCP nor by UDP. Each is given once.
+// freePort gives an address of loopback at which nobody listens, neither by TCP nor by UDP. Each is
+// given once.
 func freePort(t *testing.T) string {
 	t.Helper()
 	for range 1_000 {

@@ -29,13 +29,16 @@ type answering interface {
 }
 
 var realServers = map[string]func(*testing.T, string) answering{
-	"nginx":     func(t *testing.T, estate string) answering { return startNginx(t, estate) },
-	"apache":    func(t *testing.T, estate string) answering { return startApacheOn(t, estate, false) },
+	"nginx": func(t *testing.T, estate string) answering { return startNginx(t, estate) },
+	"apache": func(t *testing.T, estate string) answering {
+		return startApacheOn(t, estate, false)
+	},
 	".htaccess": func(t *testing.T, estate string) answering { return startApacheOn(t, estate, true) },
 }
 
-// TestServersFindWholePathsBeforePatterns asks for paths that whole ones and patterns take, in every spelling, where
-// patterns are parted by how paths begin: by segments, by octets, below other patterns, with index files and fragments.
+// TestServersFindWholePathsBeforePatterns asks for paths that whole ones and patterns take, in
+// every spelling, where patterns are parted by how paths begin: by segments, by octets, below other
+// patterns, with index files and fragments.
 func TestServersFindWholePathsBeforePatterns(t *testing.T) {
 	const estate = `canonical: https://www.n.example
 site: {hosts: [www.n.example]}
@@ -49,11 +52,13 @@ domains:
 	world := worlds.World{Estate: estate}
 	var requests []request
 	for _, host := range []string{"old.example", "careless.example"} {
-		paths := []string{"/", "/index.php", "/zzz", "/zzz/b", "/qq/of-long-standing", "/qq/x", "/s1/of-long-standing"}
+		paths := []string{"/", "/index.php", "/zzz", "/zzz/b", "/qq/of-long-standing", "/qq/x",
+			"/s1/of-long-standing"}
 		for i := range 9 {
 			begin := fmt.Sprintf("/s%d", i)
 			for _, rule := range []string{
-				begin + "/a,/whole", begin + "/a?p=1,/asked", begin + "/Big,/big,302", begin + "/caf%C3%A9,/accent#top",
+				begin + "/a,/whole", begin + "/a?p=1,/asked", begin + "/Big,/big,302",
+				begin + "/caf%C3%A9,/accent#top",
 				begin + "/{x},/one/{x}", begin + "/{x}/{+r},/more/{x}/{+r}",
 			} {
 				world.Rules = append(world.Rules, host+rule)
@@ -62,7 +67,8 @@ domains:
 				world.Rules = append(world.Rules, host+begin+"-{x:digits},/number/{x}")
 			}
 			for _, end := range []string{
-				"", "/", "/a", "/a?p=1", "/a?p=2", "/A", "/%61", "/Big", "/big", "/%42ig", "/caf%C3%A9", "/caf%c3%a9?x", "/b",
+				"", "/", "/a", "/a?p=1", "/a?p=2", "/A", "/%61", "/Big", "/big", "/%42ig", "/caf%C3%A9",
+				"/caf%c3%a9?x", "/b",
 				"/b/c", "/b/../a", "//a", "-12", "-%31", "-x", "/index.php", "/b/index.php",
 			} {
 				paths = append(paths, begin+end)
@@ -84,8 +90,9 @@ domains:
 	}
 }
 
-// TestServersTakeControlCharactersInPaths asks for percent-encoded control characters in every place of a rule: whole
-// paths with capitals and without, patterns, captures, queries, in capitals and small digits.
+// TestServersTakeControlCharactersInPaths asks for percent-encoded control characters in every
+// place of a rule: whole paths with capitals and without, patterns, captures, queries, in capitals
+// and small digits.
 func TestServersTakeControlCharactersInPaths(t *testing.T) {
 	const estate = `canonical: https://www.n.example
 site: {hosts: [www.n.example]}
@@ -101,15 +108,20 @@ domains:
 	for _, host := range []string{"old.example", "careless.example"} {
 		for i, odd := range []string{"%0d%0a", "%0A", "%0D", "%09", "%01", "%7F", "%1b", "%0d%0aX"} {
 			world.Rules = append(world.Rules,
-				fmt.Sprintf("%s/w%d%s,/whole/%d", host, i, odd, i), fmt.Sprintf("%s/W%d%sBar,/capitals/%d", host, i, odd, i),
-				fmt.Sprintf("%s/a%d%s-{x},/one/{x}", host, i, odd), fmt.Sprintf("%s/B%d%s/{+r},/rest/{+r}", host, i, odd),
-				fmt.Sprintf("%s/q%d?p=%s,/asked/%d", host, i, odd, i), fmt.Sprintf("%s/t%d,/to%s/x", host, i, odd),
+				fmt.Sprintf("%s/w%d%s,/whole/%d", host, i, odd, i),
+				fmt.Sprintf("%s/W%d%sBar,/capitals/%d", host, i, odd, i),
+				fmt.Sprintf("%s/a%d%s-{x},/one/{x}", host, i, odd),
+				fmt.Sprintf("%s/B%d%s/{+r},/rest/{+r}", host, i, odd),
+				fmt.Sprintf("%s/q%d?p=%s,/asked/%d", host, i, odd, i),
+				fmt.Sprintf("%s/t%d,/to%s/x", host, i, odd),
 			)
 			for _, o := range []string{odd, strings.ToUpper(odd), strings.ToLower(odd), odd + "%0a", ""} {
 				for _, uri := range []string{
 					fmt.Sprintf("/w%d%s", i, o), fmt.Sprintf("/W%d%sBar", i, o), fmt.Sprintf("/a%d%s-z", i, o),
-					fmt.Sprintf("/a%d%s-z%%0d%%0Ay", i, odd), fmt.Sprintf("/B%d%s/x", i, o), fmt.Sprintf("/B%d%s/x%%0A/", i, odd),
-					fmt.Sprintf("/q%d?p=%s", i, o), fmt.Sprintf("/t%d?z=%s", i, o), fmt.Sprintf("/w%d%s%%0a/w", i, o),
+					fmt.Sprintf("/a%d%s-z%%0d%%0Ay", i, odd), fmt.Sprintf("/B%d%s/x", i, o),
+					fmt.Sprintf("/B%d%s/x%%0A/", i, odd),
+					fmt.Sprintf("/q%d?p=%s", i, o), fmt.Sprintf("/t%d?z=%s", i, o),
+					fmt.Sprintf("/w%d%s%%0a/w", i, o),
 				} {
 					requests = append(requests, request{"http", host, uri})
 				}
@@ -124,8 +136,8 @@ domains:
 	}
 }
 
-// TestServersTakeLongPaths asks for URLs of nearly the 8 KiB that servers read: a repeated group in an expression would
-// have an engine give up, and the rule would not be found.
+// TestServersTakeLongPaths asks for URLs of nearly the 8 KiB that servers read: a repeated group in
+// an expression would have an engine give up, and the rule would not be found.
 func TestServersTakeLongPaths(t *testing.T) {
 	const estate = `canonical: https://www.n.example
 site: {hosts: [www.n.example]}
@@ -135,7 +147,8 @@ rules: rules.csv
 domains: [{name: old.example, index: [index.php]}]
 `
 	world := worlds.World{Estate: estate, Rules: []string{
-		"old.example/x,/y?from=old", "old.example/item-{x}-end,/item/{x}", "old.example/{a}-{b}.html,/b/{b}/{a}#top,302",
+		"old.example/x,/y?from=old", "old.example/item-{x}-end,/item/{x}",
+		"old.example/{a}-{b}.html,/b/{b}/{a}#top,302",
 		"old.example/{a}cafe{b},/cafe/{a}/{b}", "old.example/n{n:digits}-{m},/n/{n}/{m}",
 		"old.example/n/{n:digits}9,/nine/{n}",
 		"old.example/q/{r}?p={v},/p/{r}?p={v}", "old.example/deep/{+r},/down/{+r}",
@@ -143,15 +156,21 @@ domains: [{name: old.example, index: [index.php]}]
 	many := func(text string, octets int) string { return strings.Repeat(text, octets/len(text)) }
 	var requests []request
 	for _, uri := range []string{
-		"/x?" + many("a=1&", 6800) + "b", "/x?" + many("a=1&", 6800) + "from=9", "/q/r?" + many("a=1&", 6000) + "p=" +
+		"/x?" + many("a=1&", 6800) + "b", "/x?" + many("a=1&", 6800) + "from=9",
+		"/q/r?" + many("a=1&", 6000) + "p=" +
 			many("v", 800),
-		"/q/r?p=" + many("%C3%A9", 6600), "/item-" + many("z", 6800) + "-end", "/item-" + many("%C3%A9", 6800) + "-end",
-		"/item-" + many("%7A", 6800) + "-end", "/item-" + many("z-en", 6800), "/" + many("a-", 6800) + ".html", "/" +
+		"/q/r?p=" + many("%C3%A9", 6600), "/item-" + many("z", 6800) + "-end",
+		"/item-" + many("%C3%A9", 6800) + "-end",
+		"/item-" + many("%7A", 6800) + "-end", "/item-" + many("z-en", 6800),
+		"/" + many("a-", 6800) + ".html", "/" +
 			many("a-", 6800),
-		"/" + many("z", 3000) + "cafe" + many("%C3%A9", 3000), "/" + many("%5A", 3000) + "c%61fe" + many("z", 3000),
-		"/n" + many("12", 6000) + "-x", "/n" + many("%31", 6000) + "-x", "/n/" + many("8", 6000) + "9", "/n/" +
+		"/" + many("z", 3000) + "cafe" + many("%C3%A9", 3000),
+		"/" + many("%5A", 3000) + "c%61fe" + many("z", 3000),
+		"/n" + many("12", 6000) + "-x", "/n" + many("%31", 6000) + "-x", "/n/" + many("8", 6000) + "9",
+		"/n/" +
 			many("8", 6000),
-		"/deep" + many("/a", 6600), "/deep" + many("/%C3%A9", 6600), "/deep" + many("/%61", 6600), "/deep" +
+		"/deep" + many("/a", 6600), "/deep" + many("/%C3%A9", 6600), "/deep" + many("/%61", 6600),
+		"/deep" +
 			many("/a/.", 6600) + "/b",
 		many("/a", 6800), "/" + many("%C3%A9", 6800), many("/%61", 6800),
 	} {
@@ -174,9 +193,9 @@ domains: [{name: old.example, index: [index.php]}]
 	}
 }
 
-// TestServersAnswerRandomTablesAsPredicted writes tables at random, with carriers limited in every way, for real
-// servers, and compares status and Location of many requests with the prediction. SEED=3 ROUNDS=200 goes looking for
-// others.
+// TestServersAnswerRandomTablesAsPredicted writes tables at random, with carriers limited in every
+// way, for real servers, and compares status and Location of many requests with the prediction.
+// SEED=3 ROUNDS=200 goes looking for others.
 func TestServersAnswerRandomTablesAsPredicted(t *testing.T) {
 	seed, rounds := uint64(61), 30
 	if s, err := strconv.ParseUint(os.Getenv("SEED"), 10, 64); err == nil {
@@ -236,7 +255,8 @@ func compare(
 			return
 		}
 		held := map[web.Door]predict.Treatment{}
-		for _, d := range predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules}).Held("g") {
+		for _, d := range predict.New(
+			predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules}).Held("g") {
 			held[d.Door] = d
 		}
 		barred := barredLines(t, name, estate)
@@ -247,7 +267,9 @@ func compare(
 				continue
 			}
 			path, query, _ := strings.Cut(uri, "?")
-			if slices.ContainsFunc(d.Exempt, func(e string) bool { return strings.HasPrefix(web.Decode(path), e) }) &&
+			if slices.ContainsFunc(d.Exempt, func(e string) bool {
+				return strings.HasPrefix(web.Decode(path), e)
+			}) &&
 				!d.Exempts(d.URL(path, "")) {
 				continue // said in the file: an exempt path counts as one also where its slashes are encoded
 			}
@@ -259,7 +281,8 @@ func compare(
 			want := server.normal(strings.TrimSpace(fmt.Sprintf("%d %s", a.Status, a.Location)))
 			asked++
 			kinds[strconv.Itoa(a.Status)]++
-			if !assert.Equal(t, want, server.normal(server.ask(scheme, host, host, uri)), "%s://%s%s", scheme, host, uri) {
+			if !assert.Equal(t, want, server.normal(server.ask(scheme, host, host, uri)), "%s://%s%s",
+				scheme, host, uri) {
 				break
 			}
 		}
@@ -278,16 +301,20 @@ func barredLines(t *testing.T, name, estate string) map[int]bool {
 	}
 	out, _ := run(t, "", append(args, "--estate", estate, "--out", t.TempDir())...)
 	for _, field := range strings.Split(out, "rules line ")[1:] {
-		if n, err := strconv.Atoi(strings.FieldsFunc(field, func(r rune) bool { return r < '0' || r > '9' })[0]); err == nil {
+		if n,
+			err := strconv.Atoi(strings.FieldsFunc(field, func(r rune) bool {
+			return r < '0' || r > '9'
+		})[0]); err == nil {
 			all[n] = true
 		}
 	}
 	return all
 }
 
-// TestServersTakeQuotesInTargets has both kinds of quotes, signs of servers' own languages and spaces in targets and in
-// old paths: no server refuses its file, and each leads where the plan says. (With both kinds of quotes in one target
-// Apache leads to the same address with %22, which is not compared here to the letter.)
+// TestServersTakeQuotesInTargets has both kinds of quotes, signs of servers' own languages and
+// spaces in targets and in old paths: no server refuses its file, and each leads where the plan
+// says. (With both kinds of quotes in one target Apache leads to the same address with %22, which
+// is not compared here to the letter.)
 func TestServersTakeQuotesInTargets(t *testing.T) {
 	const estate = `canonical: https://www.n.example
 site: {hosts: [www.n.example]}
@@ -298,7 +325,8 @@ domains: [{name: old.example}]
 `
 	world := worlds.World{Estate: estate, Rules: []string{
 		`old.example/a/{x},"/say""hi""/{x}"`, `old.example/b,"/say""b"`, `old.example/c/{x},/it's/{x}`,
-		`old.example/d/{x},"/it's""so""/{x}"`, `old.example/e/{x},"/{x}?q=""x""&r='y'"`, `old.example/f/{x},"/sp ace/{x}#fr""ag"`,
+		`old.example/d/{x},"/it's""so""/{x}"`, `old.example/e/{x},"/{x}?q=""x""&r='y'"`,
+		`old.example/f/{x},"/sp ace/{x}#fr""ag"`,
 		`"old.example/g""/{x}",/g/{x}`, `"old.example/h""'/{x}",/h/{x}`, `old.example/i/{x},/$1/%1/{x}`,
 		`old.example/j/{x},"/<b>{x}</b>^|` + "`" + `"`,
 	}}

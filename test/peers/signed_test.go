@@ -16,13 +16,15 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 )
 
-// signedZones are zones that bind's own tools have signed, served by one bind, and a second that checks signatures.
+// signedZones are zones that bind's own tools have signed, served by one bind, and a second that
+// checks signatures.
 type signedZones struct {
 	*nameServers
 	served, checking string
 }
 
-// sign makes a key for a zone and signs it from one time to another. It returns the zone's DS record.
+// sign makes a key for a zone and signs it from one time to another. It returns the zone's DS
+// record.
 func (z *signedZones) sign(zone, text, from, until string) string {
 	z.write(zone+".zone", text)
 	tool := func(name string, args ...string) string {
@@ -66,7 +68,8 @@ func startSigned(t *testing.T) *signedZones {
 	z := &signedZones{&nameServers{t: t, dir: t.TempDir()}, freePort(t), freePort(t)}
 	when := func(d time.Duration) string { return time.Now().UTC().Add(d).Format("20060102150405") }
 	const day = 24 * time.Hour
-	parent := "$TTL 600\n@ IN SOA ns.example. h.example. 7 7200 3600 1209600 300\n@ IN NS ns\nns IN A 127.0.0.1\n"
+	parent := "$TTL 600\n@ IN SOA ns.example. h.example. 7 7200 3600 1209600 300\n@ IN NS ns\n" +
+		"ns IN A 127.0.0.1\n"
 	zones := ""
 	for zone, until := range map[string]time.Duration{"sound.example": 20 * day, "stale.example": -day,
 		"soon.example":  3 * day,
@@ -81,8 +84,10 @@ func startSigned(t *testing.T) *signedZones {
 	anchor := strings.Fields(z.sign("example", parent, when(-30*day), when(20*day)))
 	common := func(at string) string {
 		_, port, _ := strings.Cut(at, ":")
-		return fmt.Sprintf("directory %q; pid-file none; session-keyfile none; lock-file none; notify no; "+
-			"managed-keys-directory %[1]q; listen-on port %s { 127.0.0.1; }; listen-on-v6 { none; };", z.dir, port)
+		return fmt.Sprintf("directory %q; pid-file none; session-keyfile none; lock-file none; notify "+
+			"no; "+
+			"managed-keys-directory %[1]q; listen-on port %s { 127.0.0.1; }; listen-on-v6 { none; };", z.dir,
+			port)
 	}
 	serving := z.write(
 		"served.conf",
@@ -90,24 +95,28 @@ func startSigned(t *testing.T) *signedZones {
 			"zone \"example\" { type primary; file \"example.signed\"; };\n%s", common(z.served), zones),
 	)
 	_, port, _ := strings.Cut(z.served, ":")
-	checking := z.write("checking.conf", fmt.Sprintf("options { %s recursion yes; dnssec-validation yes; forward only; "+
-		"forwarders { 127.0.0.1 port %s; }; };\ncontrols { };\ntrust-anchors { example. static-ds %s %s %s %q; };\n",
-		common(z.checking), port, anchor[3], anchor[4], anchor[5], strings.Join(anchor[6:], "")))
+	checking := z.write("checking.conf",
+		fmt.Sprintf("options { %s recursion yes; dnssec-validation yes; forward only; "+
+			"forwarders { 127.0.0.1 port %s; }; };\ncontrols { };\n"+
+			"trust-anchors { example. static-ds %s %s %s %q; };\n",
+			common(z.checking), port, anchor[3], anchor[4], anchor[5], strings.Join(anchor[6:], "")))
 	z.start(exec.Command(named, "-g", "-c", serving), z.served)
 	z.start(exec.Command(named, "-g", "-c", checking), z.checking)
 	return z
 }
 
-// TestAResolverThatChecksSignaturesTellsTheCause surveys zones that bind's tools signed through a bind that checks
-// them.
+// TestAResolverThatChecksSignaturesTellsTheCause surveys zones that bind's tools signed through a
+// bind that checks them.
 func TestAResolverThatChecksSignaturesTellsTheCause(t *testing.T) {
 	z := startSigned(t)
 	estate := z.write("estate/upperpath.yaml", "canonical: https://www.sound.example\n"+
 		"carriers: {g: {by: server, addresses: [203.0.113.20]}}\n"+
 		"domains: [sound.example, stale.example, soon.example, wrong.example]\n")
 	run := func() *survey.Survey {
-		c := exec.Command(program, "survey", "--estate", estate, "--resolver", z.checking, "--timeout", "2s", "--forget",
-			"--fail-on", "never", "--format", "json", "--allow-private", "--point", "ns.example:53="+z.served)
+		c := exec.Command(program, "survey", "--estate", estate, "--resolver", z.checking, "--timeout",
+			"2s", "--forget",
+			"--fail-on", "never", "--format", "json", "--allow-private", "--point",
+			"ns.example:53="+z.served)
 		c.Stderr = os.Stderr
 		out, err := c.Output()
 		require.NoError(t, err)
@@ -144,11 +153,15 @@ func TestAResolverThatChecksSignaturesTellsTheCause(t *testing.T) {
 	}
 	_, err := os.Stat(filepath.Join(z.dir, "estate", ".upperpath"))
 	assert.ErrorIs(t, err, os.ErrNotExist)
-	// A wait for a zone whose DS record fits no key says why it will not end: the name server has what is wanted.
+	// A wait for a zone whose DS record fits no key says why it will not end: the name server has what
+	// is wanted.
 	estate = z.write("waits/upperpath.yaml", "canonical: https://www.sound.example\n"+
-		"carriers: {g: {by: server, addresses: [192.0.2.10]}}\ndomains: [{name: wrong.example, carrier: g}]\n")
-	c := exec.Command(program, "await", "--estate", estate, "--resolver", z.checking, "--step-timeout", "2s", "--timeout", "0s",
-		"--for", "wrong.example", "--format", "json", "--allow-private", "--point", "ns.example:53="+z.served)
+		"carriers: {g: {by: server, addresses: [192.0.2.10]}}\n"+
+		"domains: [{name: wrong.example, carrier: g}]\n")
+	c := exec.Command(program, "await", "--estate", estate, "--resolver", z.checking, "--step-timeout",
+		"2s", "--timeout", "0s",
+		"--for", "wrong.example", "--format", "json", "--allow-private", "--point",
+		"ns.example:53="+z.served)
 	out, err := c.Output()
 	require.Error(t, err, "not all is there")
 	var waits struct {
@@ -162,5 +175,6 @@ func TestAResolverThatChecksSignaturesTellsTheCause(t *testing.T) {
 			assert.Contains(t, i.Fix, "Remove the DS record")
 		}
 	}
-	assert.Equal(t, map[string]int{"bad-signatures": 2}, causes, "A and AAAA at the resolver that checks: %s", out)
+	assert.Equal(t, map[string]int{"bad-signatures": 2}, causes,
+		"A and AAAA at the resolver that checks: %s", out)
 }

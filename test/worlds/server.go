@@ -142,8 +142,8 @@ func Server(random *rand.Rand) World {
 	return w
 }
 
-// Dense makes such a world with many more rules, patterns whose paths begin as those of others do, so that servers have
-// to tell them apart.
+// Dense makes such a world with many more rules, patterns whose paths begin as those of others do,
+// so that servers have to tell them apart.
 func Dense(random *rand.Rand) World {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
 	w := Server(random)
@@ -172,8 +172,11 @@ func Dense(random *rand.Rand) World {
 		)
 		if key := host + strings.ToLower(begin+end); !known[key] {
 			known[key] = true
-			to := "/" + strings.ReplaceAll(strings.NewReplacer("%20", "", ":digits", "").Replace(begin[1:]+end), "/", "-")
-			w.Rules = append(w.Rules, quoted(host+begin+end)+","+quoted(to)+","+pick("", "", "302")+","+pick("", "", "drop"))
+			to := "/" +
+				strings.ReplaceAll(strings.NewReplacer("%20", "", ":digits", "").Replace(begin[1:]+end), "/",
+					"-")
+			w.Rules = append(w.Rules,
+				quoted(host+begin+end)+","+quoted(to)+","+pick("", "", "302")+","+pick("", "", "drop"))
 		}
 	}
 	return w
@@ -245,7 +248,8 @@ func literal(piece string) string {
 
 func quoted(field string) string { return `"` + strings.ReplaceAll(field, `"`, `""`) + `"` }
 
-// Request makes a request for one of the hosts of such a world: close to what a rule takes, or anything.
+// Request makes a request for one of the hosts of such a world: close to what a rule takes, or
+// anything.
 func (w World) Request(random *rand.Rand) (scheme, host, uri string) {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
 	scheme = pick("http", "https")

@@ -1,6 +1,7 @@
-// Package worlds makes estates at random for tests that look for a URL on which two readings disagree: rules with and
-// without conditions on the query, domains that do not care about case, slash or index, fallbacks and carriers of all
-// kinds, a site with redirects of its own. Paths are of a small alphabet, so that rules meet.
+// Package worlds makes estates at random for tests that look for a URL on which two readings
+// disagree: rules with and without conditions on the query, domains that do not care about case,
+// slash or index, fallbacks and carriers of all kinds, a site with redirects of its own. Paths are
+// of a small alphabet, so that rules meet.
 package worlds
 
 import (
@@ -37,7 +38,8 @@ type World struct {
 }
 
 func (w World) String() string {
-	return w.Estate + "rules:\n" + strings.Join(w.Rules, "\n") + "\nsite:\n" + strings.Join(w.Site, "\n")
+	return w.Estate + "rules:\n" + strings.Join(w.Rules, "\n") + "\nsite:\n" +
+		strings.Join(w.Site, "\n")
 }
 
 // Write writes a world into a folder and returns the path of its estate file.
@@ -103,9 +105,11 @@ func Random(random *rand.Rand) World {
 	}
 	home := "  - n.example\n"
 	if limited {
-		home = "  - {name: n.example" + pick("", ", carrier: {www: bare}", ", carrier: {apex: platform}") + "}\n"
+		home = "  - {name: n.example" +
+			pick("", ", carrier: {www: bare}", ", carrier: {apex: platform}") + "}\n"
 	}
-	w := World{Estate: carriers + "domains:\n" + home + domain("old.example", "two") + domain("two.example", "old") +
+	w := World{Estate: carriers + "domains:\n" + home + domain("old.example", "two") +
+		domain("two.example", "old") +
 		"policy: {exempt: [/0/], upgrade: " + pick("direct", "direct", "same-host-first") + ", status: " +
 		pick("301", "301", "308") + "}\n"}
 	if random.IntN(3) == 0 {
@@ -135,7 +139,8 @@ func Random(random *rand.Rand) World {
 	}
 	if random.IntN(4) == 0 { // the site at its apex, its www to be carried
 		w.Estate = strings.ReplaceAll(w.Estate, "https://www.n.example", "https://n.example")
-		w.Estate = strings.NewReplacer("{www: bare}", "{apex: bare}", "{apex: platform}", "{www: platform}").Replace(w.Estate)
+		w.Estate = strings.NewReplacer("{www: bare}", "{apex: bare}", "{apex: platform}",
+			"{www: platform}").Replace(w.Estate)
 		for i := range w.Site {
 			w.Site[i] = strings.TrimPrefix(w.Site[i], "www.")
 		}
@@ -164,15 +169,19 @@ func Random(random *rand.Rand) World {
 func limitedCarriers(random *rand.Rand) string {
 	pick := func(all ...string) string { return all[random.IntN(len(all))] }
 	keeps := func() string {
-		return pick("", "", ", keeps: []", ", keeps: [path]", ", keeps: [query]", ", keeps: [path, query]")
+		return pick("", "", ", keeps: []", ", keeps: [path]", ", keeps: [query]",
+			", keeps: [path, query]")
 	}
 	rules := func() string { return pick("", "", "", ", rules: no") }
-	return "canonical: https://www.n.example\nsite: {also: [n.platform.example], addresses: [203.0.113.10]}\ncarriers:\n" +
-		"  g: {by: server, addresses: [203.0.113.20]" + keeps() + rules() + pick("", "", "", ", tls: no") + "}\n" +
+	return "canonical: https://www.n.example\n" +
+		"site: {also: [n.platform.example], addresses: [203.0.113.10]}\ncarriers:\n" +
+		"  g: {by: server, addresses: [203.0.113.20]" + keeps() + rules() +
+		pick("", "", "", ", tls: no") + "}\n" +
 		"  form: {by: form, addresses: [198.51.100.34]" + keeps() + pick("", ", tls: yes", ", tls: yes") +
 		pick("", ", frames: yes", ", apex-only: yes", ", apex-only: yes") + "}\n" +
 		"  platform: {by: platform, addresses: [198.51.100.60]" + keeps() + rules() + "}\n" +
-		"  bare: {by: edge, addresses: [198.51.100.81]" + keeps() + rules() + pick("", "", ", origin: plain") + "}\n" +
+		"  bare: {by: edge, addresses: [198.51.100.81]" + keeps() + rules() +
+		pick("", "", ", origin: plain") + "}\n" +
 		"  edge: {by: edge, addresses: [198.51.100.80], behind: " + pick("g", "g", "form", "platform") +
 		pick("", ", origin: plain", ", origin: tls") + keeps() + pick("", "", "", ", tls: no") + "}\n" +
 		"defaults: {carrier: g}\nrules: rules.csv\n"
@@ -269,9 +278,12 @@ func Grown(s string, n int, letters ...string) []string {
 // Entries are URLs of the small alphabet at all doors that can be meant.
 func Entries() []web.URL {
 	var all []web.URL
-	paths := append(Grown("/", 3, "a", "b", "/", "0", "A", "."), "/a/b/a/b", "/a/a/a/a", "/%2e/a", "/a/b0", "/b/a/b0")
-	for _, door := range []string{"https://old.example", "http://www.old.example", "https://two.example",
-		"https://www.two.example", "https://www.n.example", "http://n.example", "https://old.example:8443"} {
+	paths := append(Grown("/", 3, "a", "b", "/", "0", "A", "."), "/a/b/a/b", "/a/a/a/a", "/%2e/a",
+		"/a/b0", "/b/a/b0")
+	for _, door := range []string{"https://old.example", "http://www.old.example",
+		"https://two.example",
+		"https://www.two.example", "https://www.n.example", "http://n.example",
+		"https://old.example:8443"} {
 		for i, path := range paths {
 			all = append(all, web.MustParseURL(door+path))
 			queries := []string{"p=1", "p", "p=a&q=0", "q=a", "q=1&p=b", "p=1&q=/", "p=%2e&q=1&p=2"}

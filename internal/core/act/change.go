@@ -16,7 +16,8 @@ func ShortLived(c *Change) bool {
 // UntiesMail reports whether a change gives mail a way of its own, so that the web can move.
 func (c *Change) UntiesMail() bool {
 	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
-		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, NameFollowed, TermFollowed}, r.Why)
+		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, NameFollowed,
+			TermFollowed}, r.Why)
 	})
 }
 
@@ -59,7 +60,9 @@ type Change struct {
 	Typed   []string // what is typed there instead; nothing where another record of the name brings it
 	TypedAs string   // the type of that
 	Reasons []Reason
-	Early   bool // of a zone that moves: made at the present name servers, before the zone is copied to the next ones
+	// of a zone that moves: made at the present name servers, before the zone is copied to the next
+	// ones
+	Early bool
 }
 
 // TTLs, in seconds: of the records that the plan asks for, and of those that change while they do.

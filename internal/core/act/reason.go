@@ -77,26 +77,29 @@ const (
 
 // The reasons for what is typed on the pages of carriers and registrars.
 const (
-	OneConfiguration  Why = iota + 100
-	TypeInFull            // the destination
-	CostsMore             // with http it takes Count hops more, without www Of (-1: it leads nowhere; -2: there is no www)
-	DeleteBefore          // a forwarding, before the records of Name are typed
-	ClaimBefore           // before any record points there
-	AddBefore             // before any record points there, which would show a stranger's site until then
-	UntilRedirected       // until then the main site of Carrier shows there
-	TypeThere             // the records of Name, then come back to Carrier
-	HeldBefore            // the certificate, before the records point there
-	HeldAfter             // only once they do
-	BeingIssued           // the host is known there and its records lead there; only the certificate is not there yet
-	PrimaryRedirects      // the others redirect to the primary host
-	AfterCertificates     // it accepts this only once they are there
-	TakesZone             // Carrier takes the zone over
-	HeldFirst             // before the first visitor
-	PatternTakes          // Values, by the rule Name
-	FirstStar             // what it stands for
-	StarWider             // it takes URL too
-	StarBeforeName        // it takes whatever ends in Name
-	ExactWithQuery        // it has to match with a query too, or else Name is typed as well
+	OneConfiguration Why = iota + 100
+	TypeInFull           // the destination
+	// with http it takes Count hops more, without www Of (-1: it leads nowhere; -2: there is no www)
+	CostsMore
+	DeleteBefore // a forwarding, before the records of Name are typed
+	ClaimBefore  // before any record points there
+	// before any record points there, which would show a stranger's site until then
+	AddBefore
+	UntilRedirected // until then the main site of Carrier shows there
+	TypeThere       // the records of Name, then come back to Carrier
+	HeldBefore      // the certificate, before the records point there
+	HeldAfter       // only once they do
+	// the host is known there and its records lead there; only the certificate is not there yet
+	BeingIssued
+	PrimaryRedirects  // the others redirect to the primary host
+	AfterCertificates // it accepts this only once they are there
+	TakesZone         // Carrier takes the zone over
+	HeldFirst         // before the first visitor
+	PatternTakes      // Values, by the rule Name
+	FirstStar         // what it stands for
+	StarWider         // it takes URL too
+	StarBeforeName    // it takes whatever ends in Name
+	ExactWithQuery    // it has to match with a query too, or else Name is typed as well
 	OriginNeedsCertificate
 	OriginMustNotUpgrade
 	ProofByDNS      // of a name to its issuer
@@ -136,14 +139,16 @@ const (
 	SiteUnplaced    // nobody says where the site lives, so that there is no record for Names[0]
 	MailUnseen      // nobody has seen whether the domain Names[0] has mail
 	WildcardUnshown // below Names[0] every name answers, but nobody showed the record
-	IssuerUnknown   // the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]
-	IssuersUnseen   // nobody answered about the CAA records that hold for Names[1:], of the zone Names[0]
-	SurveySawNone   // of the zones Names, though somebody looked
-	TTLsRemaining   // the TTLs of the zone Names[0] are what a resolver had left of them
-	NotAnswered     // nobody answered about Values (name and type) of the zone Names[0]
-	ServerSilent    // the new name server Names[1] of the zone Names[0] did not answer about Values
-	NoZoneYet       // of the domains Names: the parent zone knows no such domains
-	ServersUnasked  // the new name servers Values of the zone Names[0]
+	// the CAA records at Names[0] let only Names[1] issue; nobody says who issues those of Names[2]
+	IssuerUnknown
+	// nobody answered about the CAA records that hold for Names[1:], of the zone Names[0]
+	IssuersUnseen
+	SurveySawNone  // of the zones Names, though somebody looked
+	TTLsRemaining  // the TTLs of the zone Names[0] are what a resolver had left of them
+	NotAnswered    // nobody answered about Values (name and type) of the zone Names[0]
+	ServerSilent   // the new name server Names[1] of the zone Names[0] did not answer about Values
+	NoZoneYet      // of the domains Names: the parent zone knows no such domains
+	ServersUnasked // the new name servers Values of the zone Names[0]
 )
 
 // Find adds a finding.

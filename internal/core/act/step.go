@@ -37,7 +37,8 @@ const (
 
 	CreateZones   // Zones, which do not exist yet, at Provider
 	DelegateZones // Zones to Servers
-	CertifyNew    // Zones, which can be found now: Count certificates; for Carriers by DNS, at ByHand by hand
+	// Zones, which can be found now: Count certificates; for Carriers by DNS, at ByHand by hand
+	CertifyNew
 )
 
 // Way says how a step is taken back.

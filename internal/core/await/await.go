@@ -1,7 +1,7 @@
-// Package await waits until the world is as a plan wants it: records at every name server and at resolvers, then
-// certificates and redirects at doors. It keeps what was seen of each (the board), decides when whom to ask again, and
-// says for how long it can still take, and why it takes longer. It asks by way of an expect.Asker and lives by a Clock,
-// which both come from outside.
+// Package await waits until the world is as a plan wants it: records at every name server and at
+// resolvers, then certificates and redirects at doors. It keeps what was seen of each (the board),
+// decides when whom to ask again, and says for how long it can still take, and why it takes longer.
+// It asks by way of an expect.Asker and lives by a Clock, which both come from outside.
 //
 //	b := await.New(expectations, places, clock.Now())
 //	err := await.Run(ctx, b, asker, clock, func() { draw(b.Items()) })
@@ -46,15 +46,17 @@ type Item struct {
 	Wanted  string    // what should be
 	Asked   time.Time // when last; the zero time: never
 	Until   time.Time // by then at the latest, going by TTLs; the zero time: nobody can tell
-	Lasts   int       // for how long the old may be kept once it was changed, in seconds, where Until cannot be told yet
-	Cause   Cause     // why it is not there, where that shows
-	Why     string    // the cause with its facts
-	Fix     string    // what to do about it
-	Since   time.Time // since when it is in this state
+	// for how long the old may be kept once it was changed, in seconds, where Until cannot be told yet
+	Lasts int
+	Cause Cause     // why it is not there, where that shows
+	Why   string    // the cause with its facts
+	Fix   string    // what to do about it
+	Since time.Time // since when it is in this state
 
 	want *expect.Expectation // of a record
 	door *expect.Expectation // of a certificate or redirect
-	due  time.Time           // the first Until that was reckoned once everybody who is asked by others had it
+	// the first Until that was reckoned once everybody who is asked by others had it
+	due time.Time
 }
 
 // Overdue reports whether an item should have been there by a time.
@@ -103,13 +105,15 @@ type Board struct {
 	wakeAt    time.Time // when a round can begin
 }
 
-// New makes a board: every record set at each name server of its domain and at each resolver, what the zone above says
-// of a domain there and at each resolver, every door from the vantage. Resolvers and the vantage are asked about a name
-// only once all its name servers, and the zone above, are as they should be: an earlier question would have them
-// remember the old answer, or that there is none (RFC 2308). Where a domain has no name server that is asked, they are
-// asked at once. Expectations of one URL are one question.
+// New makes a board: every record set at each name server of its domain and at each resolver, what
+// the zone above says of a domain there and at each resolver, every door from the vantage.
+// Resolvers and the vantage are asked about a name only once all its name servers, and the zone
+// above, are as they should be: an earlier question would have them remember the old answer, or
+// that there is none (RFC 2308). Where a domain has no name server that is asked, they are asked at
+// once. Expectations of one URL are one question.
 func New(all []expect.Expectation, places []*expect.Place, now time.Time) *Board {
-	b := &Board{last: now, allowance: burst, atServers: map[*expect.Expectation][]int{}, resolving: map[string][]int{}}
+	b := &Board{last: now, allowance: burst, atServers: map[*expect.Expectation][]int{},
+		resolving: map[string][]int{}}
 	servers, resolvers := map[string][]*place{}, []*place{}
 	var vantage *place
 	for _, somebody := range places {
@@ -185,7 +189,8 @@ func recordItem(w *expect.Expectation) Item {
 }
 
 func doorItem(d *expect.Expectation) Item {
-	i := Item{What: Redirect, Domain: d.Domain, Subject: d.URL, Host: d.Host(), door: d, Wanted: d.Wanted()}
+	i := Item{What: Redirect, Domain: d.Domain, Subject: d.URL, Host: d.Host(), door: d,
+		Wanted: d.Wanted()}
 	if d.Kind == expect.Certificate {
 		i.What = Certificate
 	}
@@ -218,13 +223,15 @@ func (b *Board) await(question int, i Item) {
 	b.items = append(b.items, i)
 }
 
-// Items gives all that is waited for: records first, by name, then doors. What comes back is not to be changed.
+// Items gives all that is waited for: records first, by name, then doors. What comes back is not to
+// be changed.
 func (b *Board) Items() []Item { return b.items }
 
 // Asked says how many questions were asked.
 func (b *Board) Asked() int { return b.asked }
 
-// Missing gives what is not there yet: what is overdue or has a cause first, then what takes longest.
+// Missing gives what is not there yet: what is overdue or has a cause first, then what takes
+// longest.
 func (b *Board) Missing(now time.Time) []Item {
 	var all []Item
 	for _, i := range b.items {
@@ -245,7 +252,8 @@ func (b *Board) Missing(now time.Time) []Item {
 	return all
 }
 
-// Until says by when everything is there at the latest, going by TTLs; false where that cannot be told of some item.
+// Until says by when everything is there at the latest, going by TTLs; false where that cannot be
+// told of some item.
 func (b *Board) Until() (time.Time, bool) {
 	var last time.Time
 	for i := range b.items {

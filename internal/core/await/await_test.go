@@ -20,7 +20,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// bubble is the clock of a test, in which time passes only while everybody waits (testing/synctest).
+// bubble is the clock of a test, in which time passes only while everybody waits
+// (testing/synctest).
 type bubble struct{}
 
 func (bubble) Now() time.Time                         { return time.Now() }
@@ -29,8 +30,8 @@ func (bubble) After(d time.Duration) <-chan time.Time { return time.After(d) }
 // began is when every bubble begins.
 var began = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 
-// world is a made-up one: name servers change at some time, each on its own, and resolvers remember as RFC 1035 and
-// RFC 2308 have it. It is written for this test alone.
+// world is a made-up one: name servers change at some time, each on its own, and resolvers remember
+// as RFC 1035 and RFC 2308 have it. It is written for this test alone.
 type world struct {
 	start    time.Time
 	lock     sync.Mutex
@@ -85,9 +86,11 @@ func (w *world) Ask(_ context.Context, e expect.Expectation, at *expect.Place) e
 }
 
 func newWorld() *world {
-	return &world{start: time.Now(), changes: map[string]time.Time{}, silent: map[string]time.Time{}, ttl: 300,
-		old: map[string][]string{}, new: map[string][]string{}, cache: map[string]cached{}, sticky: map[string]int{},
-		asked: map[string][]time.Time{}, doors: func(web.URL) expect.Answer { return expect.Answer{} }}
+	return &world{start: time.Now(), changes: map[string]time.Time{}, silent: map[string]time.Time{},
+		ttl: 300,
+		old: map[string][]string{}, new: map[string][]string{}, cache: map[string]cached{},
+		sticky: map[string]int{},
+		asked:  map[string][]time.Time{}, doors: func(web.URL) expect.Answer { return expect.Answer{} }}
 }
 
 func places(domain string, resolvers int) []*expect.Place {
@@ -100,7 +103,8 @@ func places(domain string, resolvers int) []*expect.Place {
 }
 
 func address(name, to, from string) expect.Expectation {
-	w := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: name, Type: "A", Holds: "A", Values: []string{to}, Lasts: 300}
+	w := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: name, Type: "A",
+		Holds: "A", Values: []string{to}, Lasts: 300}
 	if from != "" {
 		w.Not = []string{from}
 	}
@@ -109,13 +113,14 @@ func address(name, to, from string) expect.Expectation {
 
 func ignore([]await.Change) error { return nil }
 
-// TestTheWaitIsOverWhenTheWorldIsAsPlanned has name servers change at random times, and resolvers that had asked before
-// at random times. Whatever is said to be there is there in the world, whatever bound was said holds, nobody is asked
-// more often than may be, and no resolver before its name servers.
+// TestTheWaitIsOverWhenTheWorldIsAsPlanned has name servers change at random times, and resolvers
+// that had asked before at random times. Whatever is said to be there is there in the world,
+// whatever bound was said holds, nobody is asked more often than may be, and no resolver before its
+// name servers.
 func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		for seed := range uint64(40) {
-			r := rand.New(rand.NewPCG(seed, 1)) //nolint:gosec // a test
+			r := rand.New(rand.NewPCG(seed, 1)) // a test
 			w := newWorld()
 			var wants []expect.Expectation
 			names := 1 + r.IntN(6)
@@ -138,7 +143,8 @@ func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 				}
 				for _, resolver := range []string{"r0", "r1", "r2"} {
 					if r.IntN(2) == 0 { // somebody else asked it
-						w.cache[resolver+" "+name+" A"] = cached{w.old[name+" A"], began.Add(time.Duration(r.IntN(900)) * time.Second)}
+						w.cache[resolver+" "+name+" A"] = cached{w.old[name+" A"],
+							began.Add(time.Duration(r.IntN(900)) * time.Second)}
 					}
 				}
 				wants = append(wants, want)
@@ -150,8 +156,10 @@ func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 					if c.Item.State != expect.There {
 						continue
 					}
-					assert.False(t, c.At.Before(w.changes["ns1 "+c.Item.Host]) && c.At.Before(w.changes["ns2 "+c.Item.Host]),
-						"seed %d: %s at %s is said to be there, and is nowhere", seed, c.Item.Subject, c.Item.Place.Name)
+					assert.False(t,
+						c.At.Before(w.changes["ns1 "+c.Item.Host]) && c.At.Before(w.changes["ns2 "+c.Item.Host]),
+						"seed %d: %s at %s is said to be there, and is nowhere", seed, c.Item.Subject,
+						c.Item.Place.Name)
 					if until, said := bound[c.Item.Subject+c.Item.Place.Name]; said {
 						assert.False(
 							t,
@@ -177,7 +185,8 @@ func TestTheWaitIsOverWhenTheWorldIsAsPlanned(t *testing.T) {
 			assert.Empty(t, b.Missing(time.Now()))
 			for _, i := range b.Items() {
 				if i.Place.Kind == expect.Resolver {
-					assert.False(t, i.Asked.Before(changed[i.Host]), "seed %d: %s was asked too early", seed, i.Place.Name)
+					assert.False(t, i.Asked.Before(changed[i.Host]), "seed %d: %s was asked too early", seed,
+						i.Place.Name)
 				}
 			}
 			for place, times := range w.asked {
@@ -229,7 +238,8 @@ func TestAThousandNamesAtThreeResolversAreAskedWithLessThan200QuestionsASecond(t
 	})
 }
 
-// one waits for one record, and gives the item of a place when it has a cause, or everything is there.
+// one waits for one record, and gives the item of a place when it has a cause, or everything is
+// there.
 func one(t *testing.T, want expect.Expectation, w *world, place string) await.Item {
 	t.Helper()
 	b := await.New([]expect.Expectation{want}, places("a.example", 1), time.Now())
@@ -266,7 +276,8 @@ func TestWhatIsOverdueHasACause(t *testing.T) {
 		assert.Equal(t, await.NotTransferred, i.Cause)
 		assert.Equal(t, expect.Old, i.State)
 		assert.NotEmpty(t, i.Fix)
-		assert.GreaterOrEqual(t, time.Since(w.start), 15*time.Minute, "name servers may take a while for it")
+		assert.GreaterOrEqual(t, time.Since(w.start), 15*time.Minute,
+			"name servers may take a while for it")
 
 		w, want = prepare()
 		w.cache["r0 "+name+" A"], w.sticky["r0"] = cached{w.old[name+" A"], w.start.Add(2 * time.Hour)}, 1
@@ -290,16 +301,19 @@ func TestWhatNobodyAnsweredAboutIsUnseen(t *testing.T) {
 		w.new[name+" A"] = []string{"203.0.113.20"}
 		w.changes["ns1 "+name], w.changes["ns2 "+name] = began, began
 		w.silent["ns2"], w.silent["r0"] = began.Add(time.Hour), began.Add(2*time.Hour)
-		b := await.New([]expect.Expectation{address(name, "203.0.113.20", "")}, places("a.example", 2), began)
+		b := await.New([]expect.Expectation{address(name, "203.0.113.20", "")}, places("a.example", 2),
+			began)
 		seen := map[string][]expect.State{}
-		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
-			for _, c := range changes {
-				seen[c.Item.Place.Name] = append(seen[c.Item.Place.Name], c.Item.State)
-			}
-			return nil
-		}))
+		require.NoError(t,
+			await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
+				for _, c := range changes {
+					seen[c.Item.Place.Name] = append(seen[c.Item.Place.Name], c.Item.State)
+				}
+				return nil
+			}))
 		assert.Equal(t, map[string][]expect.State{
-			"ns1": {expect.There}, "ns2": {expect.Unseen, expect.There}, "r0": {expect.Unseen, expect.There}, "r1": {expect.There},
+			"ns1": {expect.There}, "ns2": {expect.Unseen, expect.There}, "r0": {expect.Unseen, expect.There},
+			"r1": {expect.There},
 		}, seen, "one silent name server keeps nobody from asking the resolvers")
 		assert.GreaterOrEqual(t, time.Since(began), 2*time.Hour)
 	})
@@ -307,7 +321,8 @@ func TestWhatNobodyAnsweredAboutIsUnseen(t *testing.T) {
 
 func TestStatesOfRecords(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		alias := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "w.a.example", Type: "A", Holds: "CNAME",
+		alias := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "w.a.example",
+			Type: "A", Holds: "CNAME",
 			Values: []string{"Sites.platform.example."}, Not: []string{"198.51.100.4"}}
 		none := expect.Expectation{
 			Kind:   expect.Records,
@@ -317,9 +332,11 @@ func TestStatesOfRecords(t *testing.T) {
 			Holds:  "AAAA",
 			Not:    []string{"2001:db8::1"},
 		}
-		flat := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "a.example", Type: "A", Holds: "A", Alias: true,
+		flat := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "a.example",
+			Type: "A", Holds: "A", Alias: true,
 			Values: []string{"sites.platform.example."}, Not: []string{"198.51.100.4"}}
-		text := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "a.example", Type: "TXT", Holds: "TXT", Values: []string{`"Proof=1"`}}
+		text := expect.Expectation{Kind: expect.Records, Domain: "a.example", Name: "a.example",
+			Type: "TXT", Holds: "TXT", Values: []string{`"Proof=1"`}}
 		for _, c := range []struct {
 			want expect.Expectation
 			says expect.Answer
@@ -375,7 +392,8 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 				asked = time.Now()
 			}
 			if u.Scheme() == web.HTTPS && time.Now().Before(issued) {
-				f := finding.New(finding.WrongName, u.String(), "The certificate is for another name.", "Wait.", nil)
+				f := finding.New(finding.WrongName, u.String(), "The certificate is for another name.", "Wait.",
+					nil)
 				f.Hop, f.Cause, f.Why = &first, finding.CertificateComing, "It is being issued."
 				return expect.Answer{Findings: []finding.Finding{f}, TTL: 60}
 			}
@@ -383,7 +401,8 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 		}
 		all := []expect.Expectation{address(name, "203.0.113.20", "198.51.100.4")}
 		for _, scheme := range []string{"http", "https"} {
-			d := expect.Expectation{Kind: expect.Certificate, URL: scheme + "://" + name + "/", Domain: "a.example"}
+			d := expect.Expectation{Kind: expect.Certificate, URL: scheme + "://" + name + "/",
+				Domain: "a.example"}
 			if scheme == "https" {
 				all = append(all, d)
 			}
@@ -393,15 +412,17 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 		b := await.New(all, places("a.example", 1), began)
 		assert.Len(t, b.Items(), 3+3, "one record at three places, and three things at two doors")
 		var coming await.Item
-		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
-			for _, c := range changes {
-				if c.Item.What == await.Certificate && c.Item.State == expect.Other {
-					coming = c.Item
+		require.NoError(t,
+			await.Run(context.Background(), b, w, bubble{}, func(changes []await.Change) error {
+				for _, c := range changes {
+					if c.Item.What == await.Certificate && c.Item.State == expect.Other {
+						coming = c.Item
+					}
 				}
-			}
-			return nil
-		}))
-		assert.False(t, asked.Before(began.Add(2*time.Minute)), "a resolver would remember the old address")
+				return nil
+			}))
+		assert.False(t, asked.Before(began.Add(2*time.Minute)),
+			"a resolver would remember the old address")
 		assert.Equal(t, await.Cause("certificate-coming"), coming.Cause)
 		assert.Equal(t, "It is being issued.", coming.Why)
 		assert.False(t, time.Now().Before(issued))
@@ -412,7 +433,8 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 func TestAnInterruptEndsTheWait(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		ctx, cancel := context.WithCancel(context.Background())
-		b := await.New([]expect.Expectation{address("h.a.example", "203.0.113.20", "")}, places("a.example", 1), began)
+		b := await.New([]expect.Expectation{address("h.a.example", "203.0.113.20", "")},
+			places("a.example", 1), began)
 		err := await.Run(ctx, b, newWorld(), bubble{}, func([]await.Change) error {
 			if time.Since(began) > time.Minute {
 				cancel()

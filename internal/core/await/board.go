@@ -7,8 +7,8 @@ import (
 	"upperpath.example/upperpath/internal/core/expect"
 )
 
-// When whom to ask. Nobody is asked more often than once in perServer: then everything that is due there is asked, one
-// after the other.
+// When whom to ask. Nobody is asked more often than once in perServer: then everything that is due
+// there is asked, one after the other.
 const (
 	perServer    = 5 * time.Second
 	firstPause   = 5 * time.Second // of a name server; it grows
@@ -26,7 +26,8 @@ const (
 	perRound  = 40 * int(perServer/time.Second)
 )
 
-// settled reports whether an answer lets those be asked who wait for it: what was asked for is there, or nobody says.
+// settled reports whether an answer lets those be asked who wait for it: what was asked for is
+// there, or nobody says.
 func (b *Board) settled(q *question) bool {
 	return !q.asked.IsZero() && !slices.ContainsFunc(q.items, func(at int) bool {
 		s := b.items[at].State
@@ -55,8 +56,8 @@ func (b *Board) free(q *question, was, is bool, now time.Time) {
 	}
 }
 
-// schedule says when a question is asked again. What a resolver keeps is kept until its TTL is over; everybody else may
-// change at any time, and is asked less and less often.
+// schedule says when a question is asked again. What a resolver keeps is kept until its TTL is
+// over; everybody else may change at any time, and is asked less and less often.
 func (b *Board) schedule(q *question, a expect.Answer, now time.Time) {
 	ttl := time.Duration(a.TTL)*time.Second + time.Second
 	switch {
@@ -66,7 +67,8 @@ func (b *Board) schedule(q *question, a expect.Answer, now time.Time) {
 		q.next = now.Add(q.pause)
 		q.pause = min(q.pause*3/2, mostPause)
 	}
-	if q.expect.AtDoor() && a.TTL > 0 { // its address may be the old one until then, and the new one right after
+	// its address may be the old one until then, and the new one right after
+	if q.expect.AtDoor() && a.TTL > 0 {
 		if after := now.Add(max(ttl, perServer)); after.Before(q.next) {
 			q.next = after
 		}

@@ -58,7 +58,8 @@ func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time
 		return
 	}
 	if more := it.want.More(a.Values); len(more) > 0 {
-		it.because(LeftBeside, fmt.Sprintf("%s has %s beside what should be there.", it.Subject, wording.Few(more, 3)))
+		it.because(LeftBeside,
+			fmt.Sprintf("%s has %s beside what should be there.", it.Subject, wording.Few(more, 3)))
 	}
 	switch q.place.Kind {
 	case expect.Resolver:
@@ -73,16 +74,18 @@ func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time
 			it.due = it.Until
 		}
 		if it.Overdue(now) && it.Cause == NoCause {
-			it.because(KeepsLonger, fmt.Sprintf("%s still gives %s, %s after its TTL was over.", it.Place.Name, it.Says,
-				wording.Span(now.Sub(it.due))))
+			it.because(KeepsLonger,
+				fmt.Sprintf("%s still gives %s, %s after its TTL was over.", it.Place.Name, it.Says,
+					wording.Span(now.Sub(it.due))))
 		}
 	case expect.NameServer:
 		if since := b.firstThere(it); !since.IsZero() && it.due.IsZero() {
 			it.due = since.Add(transferTime)
 		}
 		if it.Overdue(now) && it.Cause == NoCause {
-			it.because(NotTransferred, fmt.Sprintf("%s still gives %s, though another name server of %s gives the new.",
-				it.Place.Name, it.Says, it.Domain))
+			it.because(NotTransferred,
+				fmt.Sprintf("%s still gives %s, though another name server of %s gives the new.",
+					it.Place.Name, it.Says, it.Domain))
 		}
 	case expect.Parent, expect.Vantage:
 	}
@@ -105,7 +108,8 @@ func (b *Board) lagging(q *question) []string {
 	return all
 }
 
-// firstThere says since when one of the name servers has what this one lacks; the zero time: none has.
+// firstThere says since when one of the name servers has what this one lacks; the zero time: none
+// has.
 func (b *Board) firstThere(it *Item) time.Time {
 	var first time.Time
 	for _, at := range b.atServers[it.want] {
@@ -160,5 +164,6 @@ func (b *Board) takeDoor(it *Item, a expect.Answer, now time.Time) {
 // resolved reports whether every resolver has the records of a host.
 func (b *Board) resolved(host string) bool {
 	all := b.resolving[host]
-	return len(all) > 0 && !slices.ContainsFunc(all, func(at int) bool { return b.items[at].State != expect.There })
+	return len(all) > 0 &&
+		!slices.ContainsFunc(all, func(at int) bool { return b.items[at].State != expect.There })
 }

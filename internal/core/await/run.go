@@ -28,10 +28,11 @@ const (
 	soonest    = time.Second / 50 // that the loop wakes up again
 )
 
-// Run asks until everything is there, and returns nil then. seen is called after every answer, with what changed, and
-// with nothing as time passes, at least with every beat of the board; an error of it ends the waiting and comes back.
-// Where the context ends, its error comes back.
-func Run(ctx context.Context, b *Board, asker expect.Asker, clock Clock, seen func([]Change) error) error {
+// Run asks until everything is there, and returns nil then. seen is called after every answer, with
+// what changed, and with nothing as time passes, at least with every beat of the board; an error of
+// it ends the waiting and comes back. Where the context ends, its error comes back.
+func Run(ctx context.Context, b *Board, asker expect.Asker, clock Clock,
+	seen func([]Change) error) error {
 	type answered struct {
 		question int
 		answer   expect.Answer
@@ -86,7 +87,8 @@ func Run(ctx context.Context, b *Board, asker expect.Asker, clock Clock, seen fu
 	return nil
 }
 
-// wakes gives after how long something may be to be done, though no answer has come; 0: nothing will.
+// wakes gives after how long something may be to be done, though no answer has come; 0: nothing
+// will.
 func (b *Board) wakes(now time.Time) time.Duration {
 	wake := b.Beat
 	if at := b.next(now); !at.IsZero() && (wake == 0 || at.Sub(now) < wake) {

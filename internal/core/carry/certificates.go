@@ -27,7 +27,8 @@ type Certificate struct {
 	MayIssue []string // what CAA records say; none: everybody may
 	Limits   []string // of account and method, in CAA records (RFC 8657)
 	ByDNS    []string // where the issuer wants a TXT record, so that it can be had before
-	Gap      bool     // visitors meet a warning from the moment the name points there until it is issued
+	// visitors meet a warning from the moment the name points there until it is issued
+	Gap bool
 }
 
 // Certificates gives the certificates that carriers and the site must hold.
@@ -41,15 +42,18 @@ func Certificates(w *predict.Prediction) []Certificate {
 				if !have {
 					at = len(all)
 					byCarrier[c.Name] = at
-					all = append(all, Certificate{Carrier: c.Name, Domain: d.Name.String(), When: string(c.Certificate)})
+					all = append(all,
+						Certificate{Carrier: c.Name, Domain: d.Name.String(), When: string(c.Certificate)})
 				}
 				all[at].Names = append(all[at].Names, h.String())
 			}
 		}
 	}
-	site := Certificate{Carrier: predict.SiteName, When: string(estate.Before), Issuer: w.Estate.Site.Issuer}
+	site := Certificate{Carrier: predict.SiteName, When: string(estate.Before),
+		Issuer: w.Estate.Site.Issuer}
 	for _, h := range slices.Concat(w.Estate.Site.Hosts, w.Estate.Site.Also) {
-		if d := w.Estate.DomainOf(h); d != nil && d.Served[h] != nil && d.Through[h] == nil && w.Means(d.Name) {
+		if d := w.Estate.DomainOf(h); d != nil && d.Served[h] != nil && d.Through[h] == nil &&
+			w.Means(d.Name) {
 			continue // its carrier holds it
 		}
 		site.Names = append(site.Names, h.String())
@@ -85,7 +89,8 @@ type Issuance struct {
 
 // Allows reports whether an issuer may issue.
 func (i Issuance) Allows(issuer string) bool {
-	return i.At == "" || !i.Bars && slices.ContainsFunc(i.May, func(m string) bool { return strings.EqualFold(m, issuer) })
+	return i.At == "" ||
+		!i.Bars && slices.ContainsFunc(i.May, func(m string) bool { return strings.EqualFold(m, issuer) })
 }
 
 // issuance climbs from a name up to the zone's apex until CAA records are found (RFC 8659 section
@@ -116,7 +121,8 @@ func readCAA(s record.Set, wild bool) Issuance {
 			[]string{"issue", "issuewild", "iodef", "contactemail", "contactphone", "issuemail", "issuevmc"},
 			kind,
 		)
-		i.Bars = i.Bars || !known && len(f[0]) == 3 && f[0] >= "128" // the critical flag (RFC 8659 section 4.1)
+		// the critical flag (RFC 8659 section 4.1)
+		i.Bars = i.Bars || !known && len(f[0]) == 3 && f[0] >= "128"
 	}
 	if wild && len(values["issuewild"]) > 0 {
 		tag = "issuewild"
@@ -261,7 +267,9 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *act.Found, b *bars)
 	case i.At == "":
 	case c.Issuer == "" && !i.Bars:
 		note := act.Note{Notice: act.IssuerUnknown, Names: []string{i.At, may, c.Carrier}}
-		if !slices.ContainsFunc(f.Notes, func(n act.Note) bool { return slices.Equal(n.Names, note.Names) }) {
+		if !slices.ContainsFunc(f.Notes, func(n act.Note) bool {
+			return slices.Equal(n.Names, note.Names)
+		}) {
 			f.Notes = append(f.Notes, note)
 		}
 	case c.Issuer == "" || !i.Allows(c.Issuer):
@@ -273,7 +281,8 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *act.Found, b *bars)
 		if asking == "" {
 			asking = "whoever issues the certificates of " + c.Carrier
 		}
-		bar := barred{at: i.At, may: may, asking: asking, carrier: c.Carrier, tag: tag, issuer: c.Issuer, listed: i.May}
+		bar := barred{at: i.At, may: may, asking: asking, carrier: c.Carrier, tag: tag, issuer: c.Issuer,
+			listed: i.May}
 		b.add(bar, name)
 	}
 }
@@ -302,10 +311,12 @@ func (b *bars) add(one barred, name string) {
 func (b bars) findings() []finding.Finding {
 	var all []finding.Finding
 	for _, o := range b {
-		fix := fmt.Sprintf("Add CAA 0 %s %q at %s before the certificate is asked for.", o.tag, o.issuer, o.at)
+		fix := fmt.Sprintf("Add CAA 0 %s %q at %s before the certificate is asked for.", o.tag, o.issuer,
+			o.at)
 		if o.issuer == "" {
 			fix = fmt.Sprintf(
-				"Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for it at %s.",
+				"Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for "+
+					"it at %s.",
 				o.carrier,
 				o.at,
 			)
@@ -314,7 +325,8 @@ func (b bars) findings() []finding.Finding {
 			finding.IssuerBarred,
 			o.at,
 			fmt.Sprintf(
-				"The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that of %s.",
+				"The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that "+
+					"of %s.",
 				o.at,
 				o.may,
 				strings.Join(o.names, ", "),

@@ -20,9 +20,11 @@ type contradiction struct {
 	urls      []string // that met it, in order
 }
 
-// DeclaredOtherwise says where a survey or an audit met carriers that do otherwise than the estate file says. What was
-// seen counts: at addresses of carriers whose redirects others make, on hosts that they already lead into the estate.
-func DeclaredOtherwise(e *estate.Estate, seen *survey.Survey, audited []chain.Chain) []finding.Finding {
+// DeclaredOtherwise says where a survey or an audit met carriers that do otherwise than the estate
+// file says. What was seen counts: at addresses of carriers whose redirects others make, on hosts
+// that they already lead into the estate.
+func DeclaredOtherwise(e *estate.Estate, seen *survey.Survey,
+	audited []chain.Chain) []finding.Finding {
 	var chains []chain.Chain
 	if seen != nil {
 		for i := range seen.Domains {
@@ -39,7 +41,8 @@ func DeclaredOtherwise(e *estate.Estate, seen *survey.Survey, audited []chain.Ch
 			all = append(all, finding.New(
 				finding.DeclaredOtherwise,
 				c.Name,
-				fmt.Sprintf("%s %s, seen at %s; the estate file says otherwise.", c.Name, s.what, listedURLs(s.urls)),
+				fmt.Sprintf("%s %s, seen at %s; the estate file says otherwise.", c.Name, s.what,
+					listedURLs(s.urls)),
 				s.fix,
 				map[string]any{"carrier": c.Name, "seen": s.urls},
 			))
@@ -61,7 +64,8 @@ func contradictions(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) [
 	leads := map[web.Host]bool{} // hosts that it was seen to lead into the estate
 	for i := range chains {
 		first := chains[i].Hops[0]
-		if next, _, ok := first.Next(); ok && metAt(first, c) && first.IsRedirect() && e.Holds(next.Host()) &&
+		if next, _, ok := first.Next(); ok && metAt(first, c) && first.IsRedirect() &&
+			e.Holds(next.Host()) &&
 			next.Host() != chains[i].Entry.Host() {
 			leads[chains[i].Entry.Host()] = true
 		}
@@ -80,9 +84,11 @@ func contradictions(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) [
 	query := contradiction{what: "drops the query",
 		fix: "Take query out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
 	forNow := contradiction{what: "redirects for now only (302, 303 or 307)",
-		fix: "Choose permanent there, where it is offered, and survey again; else give its hosts to another carrier."}
+		fix: "Choose permanent there, where it is offered, and survey again; else give its hosts to " +
+			"another carrier."}
 	frame := contradiction{what: "shows the site in a frame instead of redirecting",
-		fix: "Switch the frame (masking) off there, and survey again; else write frames: yes at " + c.Name +
+		fix: "Switch the frame (masking) off there, and survey again; else write frames: yes at " +
+			c.Name +
 			" and give its hosts to another carrier."}
 	for i := range chains {
 		ch := &chains[i]
@@ -95,15 +101,18 @@ func contradictions(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) [
 				s.urls = append(s.urls, ch.Entry.String())
 			}
 		}
-		refused := first.Refusal == chain.Refused || first.Refusal == chain.TLSFailed && !c.By.Row().Claims
+		refused := first.Refusal == chain.Refused ||
+			first.Refusal == chain.TLSFailed && !c.By.Row().Claims
 		see(&noTLS, c.TLS && ch.Entry.Scheme() == web.HTTPS && refused)
 		see(&frame, !c.Frames && framedInto(e, first))
 		next, _, ok := first.Next()
 		if !ok || !first.IsRedirect() || next.Host() == ch.Entry.Host() {
 			continue
 		}
-		see(&cuts, c.KeepsPath && ch.Probe == chain.Deep && !strings.HasSuffix(next.Path(), ch.Entry.Path()))
-		see(&query, c.KeepsQuery && ch.Probe == chain.Query && !web.QueryHolds(next.Query(), ch.Entry.Query()))
+		see(&cuts,
+			c.KeepsPath && ch.Probe == chain.Deep && !strings.HasSuffix(next.Path(), ch.Entry.Path()))
+		see(&query,
+			c.KeepsQuery && ch.Probe == chain.Query && !web.QueryHolds(next.Query(), ch.Entry.Query()))
 		see(&forNow, first.Status == 302 || first.Status == 303 || first.Status == 307)
 	}
 	return slices.DeleteFunc(
@@ -124,8 +133,8 @@ func metAt(a chain.Answer, c *estate.Carrier) bool {
 	return err == nil && slices.Contains(c.Addresses, at.Addr())
 }
 
-// ClaimedAt reports whether a host was met at a carrier that knows it already: its http door answers there, and does not
-// say that there is nothing of the kind.
+// ClaimedAt reports whether a host was met at a carrier that knows it already: its http door
+// answers there, and does not say that there is nothing of the kind.
 func ClaimedAt(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) bool {
 	seen := all.Last[zone]
 	if seen == nil {
@@ -147,17 +156,20 @@ func ClaimedAt(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) boo
 	return claimed
 }
 
-// metThere reports whether an answer came from a carrier: at one of its addresses, or by way of its alias.
+// metThere reports whether an answer came from a carrier: at one of its addresses, or by way of its
+// alias.
 func metThere(a chain.Answer, c *estate.Carrier) bool {
 	return metAt(a, c) || !c.Alias.IsZero() && slices.Contains(a.Aliases, c.Alias.String())
 }
 
-// CertifiedThere reports whether a host's https door was met at a carrier with a certificate that browsers take.
+// CertifiedThere reports whether a host's https door was met at a carrier with a certificate that
+// browsers take.
 func CertifiedThere(all zone.Surveys, zone string, h web.Host, c *estate.Carrier) bool {
 	seen := all.Last[zone]
 	return seen != nil && slices.ContainsFunc(seen.Chains, func(ch chain.Chain) bool {
 		first := ch.Hops[0]
-		return ch.Entry.Host() == h && ch.Entry.Scheme() == web.HTTPS && metThere(first, c) && first.TLS != nil &&
+		return ch.Entry.Host() == h && ch.Entry.Scheme() == web.HTTPS && metThere(first, c) &&
+			first.TLS != nil &&
 			len(first.TLS.Faults) == 0
 	})
 }

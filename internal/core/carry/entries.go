@@ -1,13 +1,13 @@
-// Package carry works out who carries what: what is typed on the page of each carrier and registrar,
-// which limits of a carrier stand in the way, who must hold which certificate, and where a survey met
-// a carrier that does otherwise than the estate file says.
+// Package carry works out who carries what: what is typed on the page of each carrier and
+// registrar, which limits of a carrier stand in the way, who must hold which certificate, and where
+// a survey met a carrier that does otherwise than the estate file says.
 //
 //	carriers, found := carry.Carriers(web, seen, zones, certificates, urls)
 //	carriers[0].Entries // in the order in which to type them
 //
 // Suppose the registrar's form carries old.example and takes neither https nor a path. Then Limits
-// finds beyond-carrier at its https doors, and at its http doors where the fallback is same-path; the
-// entries of the form say from where to where, once a host, and that the form cuts the path.
+// finds beyond-carrier at its https doors, and at its http doors where the fallback is same-path;
+// the entries of the form say from where to where, once a host, and that the form cuts the path.
 package carry
 
 import (
@@ -34,7 +34,9 @@ import (
 
 // Carried is a carrier with what it carries, what it cannot do, and what has to be typed there.
 type Carried struct {
-	Name    string // of the carrier; "site" for the site itself, and a registrar's name where only the delegation is typed
+	// of the carrier; "site" for the site itself, and a registrar's name where only the delegation is
+	// typed
+	Name    string
 	By      string // a kind of carriers, SiteKind or RegistrarKind
 	Hosts   []string
 	Limits  []string    // in words
@@ -63,7 +65,8 @@ type typing struct {
 
 // entriesFor gives what is typed at a carrier in one step, for the hosts that it carries of one
 // zone.
-var entriesFor = map[estate.CarrierStep]func(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+var entriesFor = map[estate.CarrierStep]func(t typing, c *estate.Carrier, z zone.Zone,
+	hosts []web.Host) ([]act.Entry,
 	[]finding.Finding){
 	estate.Forward:   forwardEntries,
 	estate.Source:    sourceEntries,
@@ -85,9 +88,11 @@ func Knows(s estate.CarrierStep) bool {
 
 // Carriers works out what is typed where, apart from records.
 func Carriers(
-	w *predict.Prediction, seen zone.Surveys, zones []zone.Zone, certificates []Certificate, asks iter.Seq[web.URL],
+	w *predict.Prediction, seen zone.Surveys, zones []zone.Zone, certificates []Certificate,
+	asks iter.Seq[web.URL],
 ) ([]Carried, act.Found) {
-	t := typing{web: w, zones: zones, certificates: map[string][]Certificate{}, asks: map[*estate.Domain][]web.URL{},
+	t := typing{web: w, zones: zones, certificates: map[string][]Certificate{},
+		asks: map[*estate.Domain][]web.URL{},
 		seen: seen}
 	for _, c := range certificates {
 		t.certificates[c.Domain] = append(t.certificates[c.Domain], c)
@@ -114,8 +119,8 @@ func Carriers(
 	return all, f
 }
 
-// CarriersAlone gives the carriers of an estate with their entries as far as these rest on the web alone: without
-// certificates, and without what is checked of them.
+// CarriersAlone gives the carriers of an estate with their entries as far as these rest on the web
+// alone: without certificates, and without what is checked of them.
 func CarriersAlone(w *predict.Prediction, seen zone.Surveys, zones []zone.Zone) []Carried {
 	var all []Carried
 	t := typing{web: w, zones: zones, seen: seen}
@@ -128,7 +133,8 @@ func CarriersAlone(w *predict.Prediction, seen zone.Surveys, zones []zone.Zone) 
 
 // carried works out one carrier.
 func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
-	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{}, Entries: []act.Entry{},
+	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{},
+		Entries:  []act.Entry{},
 		Software: c.Software}
 	var findings []finding.Finding
 	row := c.By.Row()
@@ -152,7 +158,9 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 				case estate.Point:
 					of = Reached(z.Domain, c, hosts)
 				case estate.Issue:
-					of = slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return !Issues(c, z.Domain, h) })
+					of = slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool {
+						return !Issues(c, z.Domain, h)
+					})
 				}
 				if typed := entriesFor[step]; typed != nil && len(of) > 0 {
 					entries, found := typed(t, c, z, of)
@@ -172,7 +180,8 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 				Kind:    world.Config,
 				Fields:  []act.Field{{Name: "redirects", Holds: c.Name, Software: c.Software}},
 				Reasons: []act.Reason{{Why: act.OneConfiguration}},
-				Check:   expect.Expectation{Kind: expect.Audit, Points: []expect.Point{{Address: firstAddress(c)}}},
+				Check: expect.Expectation{Kind: expect.Audit,
+					Points: []expect.Point{{Address: firstAddress(c)}}},
 			},
 		)
 	}
@@ -297,7 +306,8 @@ func lookAt(h web.Host) expect.Expectation {
 
 // forwardEntries gives the line of a form for each host: the complete destination, permanent,
 // without a frame.
-func forwardEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func forwardEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	var all []act.Entry
 	d := z.Domain
 	for _, h := range hosts {
@@ -308,14 +318,15 @@ func forwardEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 		if c.KeepsPath {
 			path = keeping(d.Fallback == estate.SamePath)
 		}
-		all = append(all, act.Entry{Action: act.Add, Kind: world.Forward, Domain: d.Name.String(), Fields: []act.Field{
-			{
-				Name:  "from",
-				Value: h.String(),
-			}, {Name: "to", Value: d.LeadsTo.String()}, {Name: "kind", Value: fmt.Sprintf("permanent (%d)",
-				t.web.Estate.Policy.Status)},
-			{Name: "frame or masking", Value: "no"}, {Name: "path", Value: path},
-		}, Reasons: []act.Reason{{Why: act.TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
+		all = append(all,
+			act.Entry{Action: act.Add, Kind: world.Forward, Domain: d.Name.String(), Fields: []act.Field{
+				{
+					Name:  "from",
+					Value: h.String(),
+				}, {Name: "to", Value: d.LeadsTo.String()}, {Name: "kind", Value: fmt.Sprintf("permanent (%d)",
+					t.web.Estate.Policy.Status)},
+				{Name: "frame or masking", Value: "no"}, {Name: "path", Value: path},
+			}, Reasons: []act.Reason{{Why: act.TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
 	}
 	return all, nil
 }
@@ -330,7 +341,8 @@ func keeping(keeps bool) string {
 
 // sourceEntries gives what is typed at a redirect service: a line for each rule, which go first,
 // and one for everything else of a host.
-func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	var all []act.Entry
 	d := z.Domain
 	line := func(from, to, path, query string, status int, check expect.Expectation) {
@@ -341,10 +353,11 @@ func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) (
 		case rule.Gone:
 			to, kind = "no target", "410 (gone); where it has no such answer, let a server carry the host"
 		}
-		all = append(all, act.Entry{Action: act.Add, Kind: world.SourceEntry, Domain: z.Name, Fields: []act.Field{
-			{Name: "source", Value: from}, {Name: "destination", Value: to}, {Name: "kind", Value: kind},
-			{Name: "path", Value: path}, {Name: "query", Value: query},
-		}, Reasons: []act.Reason{{Why: act.TypeInFull}}, Check: check})
+		all = append(all,
+			act.Entry{Action: act.Add, Kind: world.SourceEntry, Domain: z.Name, Fields: []act.Field{
+				{Name: "source", Value: from}, {Name: "destination", Value: to}, {Name: "kind", Value: kind},
+				{Name: "path", Value: path}, {Name: "query", Value: query},
+			}, Reasons: []act.Reason{{Why: act.TypeInFull}}, Check: check})
 	}
 	for _, h := range hosts {
 		for _, e := range entriesOf(t.web.Rules, h) {
@@ -359,17 +372,20 @@ func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) (
 				to = m.Location(t.web.Estate.Canonical)
 			}
 			line(h.String()+path, to, "does not matter", keeping(!r.DropQuery && c.KeepsQuery),
-				cmp.Or(r.Status, t.web.Estate.Policy.Status), expect.Expectation{Kind: expect.Door, URL: u.String()})
+				cmp.Or(r.Status, t.web.Estate.Policy.Status),
+				expect.Expectation{Kind: expect.Door, URL: u.String()})
 		}
 		path := keeping(c.KeepsPath && d.Fallback == estate.SamePath)
-		line(h.String(), d.LeadsTo.String(), path, keeping(c.KeepsQuery), t.web.Estate.Policy.Status, lookAt(h))
+		line(h.String(), d.LeadsTo.String(), path, keeping(c.KeepsQuery), t.web.Estate.Policy.Status,
+			lookAt(h))
 	}
 	return all, nil
 }
 
 // doorEntries gives the redirects of a hosting account: http and https apart, the complete
 // destination at each.
-func doorEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func doorEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	var all []act.Entry
 	d := z.Domain
 	for _, h := range hosts {
@@ -380,11 +396,12 @@ func doorEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]
 			if door.Scheme == web.HTTPS && !c.TLS {
 				continue
 			}
-			all = append(all, act.Entry{Action: act.Add, Kind: world.DoorEntry, Domain: z.Name, Fields: []act.Field{
-				{Name: "from", Value: door.String()}, {Name: "to", Value: d.LeadsTo.String()},
-				{Name: "kind", Value: fmt.Sprintf("permanent (%d)", t.web.Estate.Policy.Status)},
-				{Name: "path", Value: keeping(c.KeepsPath && d.Fallback == estate.SamePath)},
-			}, Reasons: []act.Reason{{Why: act.UntilRedirected, Carrier: c.Name}}, Check: lookAt(h)})
+			all = append(all,
+				act.Entry{Action: act.Add, Kind: world.DoorEntry, Domain: z.Name, Fields: []act.Field{
+					{Name: "from", Value: door.String()}, {Name: "to", Value: d.LeadsTo.String()},
+					{Name: "kind", Value: fmt.Sprintf("permanent (%d)", t.web.Estate.Policy.Status)},
+					{Name: "path", Value: keeping(c.KeepsPath && d.Fallback == estate.SamePath)},
+				}, Reasons: []act.Reason{{Why: act.UntilRedirected, Carrier: c.Name}}, Check: lookAt(h)})
 		}
 	}
 	return all, nil
@@ -405,7 +422,8 @@ func costs(w *predict.Prediction, to web.URL) act.Reason {
 		}
 		return len(c.Hops) - 1
 	}
-	r := act.Reason{Why: act.CostsMore, Count: hops(web.Door{Scheme: web.HTTP, Host: to.Host()}), Of: NoWWW}
+	r := act.Reason{Why: act.CostsMore, Count: hops(web.Door{Scheme: web.HTTP, Host: to.Host()}),
+		Of: NoWWW}
 	if apex, ok := to.Host().Apex(); ok && apex != to.Host() {
 		r.Of = hops(web.Door{Scheme: web.HTTPS, Host: apex})
 	}
@@ -418,14 +436,16 @@ func forwardsToDelete(c *estate.Carrier, z zone.Zone) []act.Entry {
 	var all []act.Entry
 	for _, h := range z.Domain.Hosts() {
 		for _, ch := range z.Changes {
-			if z.Domain.Carry[h] == c || ch.Name != h.String() || ch.Step == 0 || ch.Type != "A" && ch.Type != "AAAA" {
+			if z.Domain.Carry[h] == c || ch.Name != h.String() || ch.Step == 0 ||
+				ch.Type != "A" && ch.Type != "AAAA" {
 				continue
 			}
 			for _, a := range c.Addresses {
 				if slices.Contains(ch.Before, a.String()) {
 					all = append(
 						all,
-						act.Entry{Action: act.Remove, Kind: world.Forward, Domain: z.Name, Fields: []act.Field{{Name: "from", Value: h.String()}},
+						act.Entry{Action: act.Remove, Kind: world.Forward, Domain: z.Name,
+							Fields:  []act.Field{{Name: "from", Value: h.String()}},
 							Reasons: []act.Reason{{Why: act.DeleteBefore, Name: h.String()}}, Check: lookAt(h)},
 					)
 				}
@@ -436,7 +456,8 @@ func forwardsToDelete(c *estate.Carrier, z zone.Zone) []act.Entry {
 }
 
 // claimEntries gives the hosts that a platform has to be told of.
-func claimEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func claimEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	var all []act.Entry
 	why := act.ClaimBefore
 	if c.By.Row().Shared {
@@ -461,16 +482,19 @@ func claimEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([
 }
 
 // pointEntries gives the records that are typed elsewhere before a platform goes on.
-func pointEntries(_ typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func pointEntries(_ typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	var fields []act.Field
 	for _, r := range z.Records {
-		if record.LeadsBrowsers(r.Type) && slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) ||
+		if record.LeadsBrowsers(r.Type) &&
+			slices.ContainsFunc(hosts, func(h web.Host) bool { return h.String() == r.Name }) ||
 			AsksFor(c, z.Domain, r) {
 			var values []string
 			for _, v := range r.Values {
 				values = append(values, record.Typed(r.Type, v))
 			}
-			fields = append(fields, act.Field{Name: r.Name + " " + r.Type, Value: strings.Join(values, ", ")})
+			fields = append(fields,
+				act.Field{Name: r.Name + " " + r.Type, Value: strings.Join(values, ", ")})
 		}
 	}
 	return []act.Entry{
@@ -494,7 +518,8 @@ func AsksFor(c *estate.Carrier, d *estate.Domain, r zone.Record) bool {
 }
 
 // issueEntries gives the certificates that a carrier has to hold.
-func issueEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func issueEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	row := c.By.Row()
 	switch {
 	case row.Claims, row.ExactOnly:
@@ -569,7 +594,8 @@ func (t typing) heldByHand(c *estate.Carrier, z zone.Zone, hosts []web.Host) []a
 		switch c.Certificate {
 		case estate.Before:
 			for _, n := range cert.Names {
-				e.Fields = append(e.Fields, act.Field{Name: "proof by DNS (TXT)", Value: "_acme-challenge." + n})
+				e.Fields = append(e.Fields,
+					act.Field{Name: "proof by DNS (TXT)", Value: "_acme-challenge." + n})
 			}
 			e.Reasons = []act.Reason{{Why: act.ProofByDNS}}
 		case estate.After:
@@ -584,7 +610,8 @@ func (t typing) heldByHand(c *estate.Carrier, z zone.Zone, hosts []web.Host) []a
 
 // primaryEntries gives the host to which a platform leads its others, and before that the redirects
 // of those that it is to lead elsewhere than to the same path.
-func primaryEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func primaryEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	canonical := t.web.Estate.Canonical.Host
 	others := slices.DeleteFunc(slices.Clone(hosts), func(h web.Host) bool { return h == canonical })
 	if len(others) == 0 {
@@ -603,18 +630,22 @@ func primaryEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 		}
 	}
 	why := []act.Reason{{Why: act.PrimaryRedirects}}
-	if i, j := slices.Index(c.Steps, estate.Issue), slices.Index(c.Steps, estate.Redirect); i >= 0 && i < j {
+	if i, j := slices.Index(c.Steps, estate.Issue),
+		slices.Index(c.Steps, estate.Redirect); i >= 0 && i < j {
 		why = append(why, act.Reason{Why: act.AfterCertificates})
 	}
-	return append(all, act.Entry{Action: act.Add, Kind: world.Primary, Domain: z.Name, Reasons: why, Check: lookAt(others[0]),
-		Fields: []act.Field{
-			{Name: world.FieldPrimary, Value: canonical.String()},
-			{Name: world.FieldRedirected, Value: joined(others)},
-		}}), nil
+	return append(all,
+		act.Entry{Action: act.Add, Kind: world.Primary, Domain: z.Name, Reasons: why,
+			Check: lookAt(others[0]),
+			Fields: []act.Field{
+				{Name: world.FieldPrimary, Value: canonical.String()},
+				{Name: world.FieldRedirected, Value: joined(others)},
+			}}), nil
 }
 
 // zoneEntries gives the zone that an edge network takes over.
-func zoneEntries(_ typing, c *estate.Carrier, z zone.Zone, _ []web.Host) ([]act.Entry, []finding.Finding) {
+func zoneEntries(_ typing, c *estate.Carrier, z zone.Zone, _ []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	if len(c.NameServers) == 0 || z.Move == nil && z.Seen != nil {
 		return nil, nil
 	}
@@ -634,10 +665,12 @@ func zoneEntries(_ typing, c *estate.Carrier, z zone.Zone, _ []web.Host) ([]act.
 }
 
 // patternEntries gives the patterns that an edge network has to hold.
-func patternEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry, []finding.Finding) {
+func patternEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) ([]act.Entry,
+	[]finding.Finding) {
 	d := z.Domain
 	origin := OriginEntries(c, z)
-	if c.Behind != "" || !slices.ContainsFunc(hosts, func(h web.Host) bool { return d.Carry[h] == c }) {
+	if c.Behind != "" ||
+		!slices.ContainsFunc(hosts, func(h web.Host) bool { return d.Carry[h] == c }) {
 		return origin, nil
 	}
 	stars := starsOf(t.web, d, c)
@@ -681,10 +714,12 @@ func patternEntry(domain string, s Star) act.Entry {
 		query = ""
 	}
 	why := []act.Reason{{Why: act.PatternTakes, Values: s.Takes, Name: s.Rule}}
-	if n := strings.Count(s.Old, "*"); strings.HasPrefix(s.Old, "*") && n > 1 && strings.Contains(s.New, "$") {
+	if n := strings.Count(s.Old, "*"); strings.HasPrefix(s.Old, "*") && n > 1 &&
+		strings.Contains(s.New, "$") {
 		why = append(why, act.Reason{Why: act.FirstStar})
 	}
-	if host, led := strings.CutPrefix(strings.TrimSuffix(s.Old, "/*"), "*"); led && !strings.Contains(host, "/") {
+	if host, led := strings.CutPrefix(strings.TrimSuffix(s.Old, "/*"), "*"); led &&
+		!strings.Contains(host, "/") {
 		why = append(why, act.Reason{Why: act.StarBeforeName, Name: host})
 	}
 	if !strings.HasSuffix(s.Old, "*") {
@@ -695,7 +730,8 @@ func patternEntry(domain string, s Star) act.Entry {
 	}
 	to := s.New
 	if s.New == "" {
-		to, kind = "no target", "410 (gone); where the form has no such answer, let a server carry the host"
+		to, kind = "no target",
+			"410 (gone); where the form has no such answer, let a server carry the host"
 	}
 	e := act.Entry{
 		Action:  act.Add,
@@ -707,10 +743,12 @@ func patternEntry(domain string, s Star) act.Entry {
 			{
 				Name:  "pattern",
 				Value: s.Old,
-			}, {Name: "target", Value: to}, {Name: "status", Value: kind}, {Name: "query", Value: cmp.Or(query,
+			}, {Name: "target", Value: to}, {Name: "status", Value: kind},
+			{Name: "query", Value: cmp.Or(query,
 				"does not matter")}, {Name: "rule", Value: s.Rule}},
 	}
-	if example := strings.ReplaceAll(strings.TrimPrefix(s.Old, "*"), "*", "example"); !strings.Contains(example, "://") {
+	if example := strings.ReplaceAll(strings.TrimPrefix(s.Old, "*"), "*",
+		"example"); !strings.Contains(example, "://") {
 		e.Check = expect.Expectation{Kind: expect.Door, URL: "https://" + example}
 	}
 	return e
@@ -743,7 +781,8 @@ func siteEntries(e *estate.Estate) Carried {
 	for _, h := range e.Site.Also {
 		k.Entries = append(
 			k.Entries,
-			act.Entry{Action: act.Add, Kind: world.Primary, Domain: h.String(), Reasons: []act.Reason{{Why: act.AlsoAnswers}}, Check: lookAt(h),
+			act.Entry{Action: act.Add, Kind: world.Primary, Domain: h.String(),
+				Reasons: []act.Reason{{Why: act.AlsoAnswers}}, Check: lookAt(h),
 				Fields: []act.Field{
 					{Name: "primary", Value: e.Canonical.Host.String()},
 					{Name: "redirected to it", Value: h.String()},
@@ -765,14 +804,17 @@ func registrars(zones []zone.Zone, seen zone.Surveys) []Carried {
 		i := slices.IndexFunc(all, func(k Carried) bool { return k.Name == name })
 		if i < 0 {
 			i = len(all)
-			all = append(all, Carried{Name: name, By: RegistrarKind, Hosts: []string{}, Entries: []act.Entry{}})
+			all = append(all,
+				Carried{Name: name, By: RegistrarKind, Hosts: []string{}, Entries: []act.Entry{}})
 		}
 		all[i].Entries = append(all[i].Entries, entries...)
 	}
 	return all
 }
 
-func RegistrarOf(z *zone.Zone) string { return cmp.Or(z.Domain.Registrar, "the registrar of "+z.Name) }
+func RegistrarOf(z *zone.Zone) string {
+	return cmp.Or(z.Domain.Registrar, "the registrar of "+z.Name)
+}
 
 func RegistrarEntries(z zone.Zone, seen zone.Surveys) []act.Entry {
 	last := seen.Last[z.Name]
@@ -786,7 +828,8 @@ func RegistrarEntries(z zone.Zone, seen zone.Surveys) []act.Entry {
 		if z.New.Ready {
 			why = act.Reason{Why: act.ZoneThere}
 		}
-		add(act.Entry{Action: act.Add, Kind: world.NameServers, Fields: serverFields(z.New.To), Reasons: []act.Reason{why}})
+		add(act.Entry{Action: act.Add, Kind: world.NameServers, Fields: serverFields(z.New.To),
+			Reasons: []act.Reason{why}})
 	}
 	if last == nil {
 		return all
@@ -801,7 +844,8 @@ func RegistrarEntries(z zone.Zone, seen zone.Surveys) []act.Entry {
 			if !stale {
 				why = act.Reason{Why: act.BeforeServers, Seconds: z.Move.OldLives}
 			}
-			add(act.Entry{Action: act.Remove, Kind: world.DSEntry, Fields: []act.Field{{Name: "DS", Value: ds.Text}}, Reasons: []act.Reason{why}})
+			add(act.Entry{Action: act.Remove, Kind: world.DSEntry,
+				Fields: []act.Field{{Name: "DS", Value: ds.Text}}, Reasons: []act.Reason{why}})
 		}
 	}
 	if m := z.Move; m != nil {

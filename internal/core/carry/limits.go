@@ -97,7 +97,8 @@ func (l *limits) site(d *estate.Domain, h web.Host, c *estate.Carrier) {
 				h,
 			),
 			fmt.Sprintf(
-				"Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or "+
+				"Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's "+
+					"provider offers that, or "+
 					"let the site be at https://www.%s.",
 				c.Name,
 				h,
@@ -139,7 +140,8 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		l.share(
 			c,
 			doors[1].String(),
-			name+" does not speak TLS, so that nobody answers at %s; browsers try https first, and say that "+
+			name+
+				" does not speak TLS, so that nobody answers at %s; browsers try https first, and say that "+
 				"the site refused to connect.",
 			"Give these hosts to a carrier that speaks TLS.",
 			doors[1],
@@ -149,9 +151,12 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		l.share(
 			c,
 			h.String(),
-			name+" shows the site in a frame under %s instead of redirecting: every page has that one address, and "+
+			name+
+				" shows the site in a frame under %s instead of redirecting: every page has that one "+
+				"address, and "+
 				"search engines and links stay with the old name.",
-			fmt.Sprintf("Switch the frame (masking) off at %s, or give these hosts to another carrier.", c.Name),
+			fmt.Sprintf("Switch the frame (masking) off at %s, or give these hosts to another carrier.",
+				c.Name),
 			doors[:]...)
 		return
 	}
@@ -159,16 +164,20 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		l.share(
 			c,
 			h.String(),
-			name+" drops the path, and %s should keep it (fallback: same-path); every old link ends at the start.",
+			name+
+				" drops the path, and %s should keep it (fallback: same-path); every old link ends at the "+
+				"start.",
 			"Give these hosts to a carrier that keeps the path, or settle for fallback: home.",
 			doors[:]...)
 	}
 	if h.IsApex() && len(c.Addresses) == 0 && !d.ApexAlias {
 		add(
 			h.String(),
-			fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name, c.Alias, h),
+			fmt.Sprintf("%s is reached by the alias %s only, which cannot stand at the apex %s.", c.Name,
+				c.Alias, h),
 			fmt.Sprintf(
-				"Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's provider offers that, or "+
+				"Ask %s for addresses and add them to the carrier, write apex-alias: yes if the zone's "+
+					"provider offers that, or "+
 					"give the apex to another one.",
 				c.Name,
 			),
@@ -190,7 +199,8 @@ func (l *limits) rules(
 	case kind.OneTarget && rules > 0:
 		add(
 			h.String(),
-			fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name, rules, h),
+			fmt.Sprintf("%s forwards everything to one place and cannot hold the %d rules of %s.", c.Name,
+				rules, h),
 			fmt.Sprintf("Give %s to a carrier that looks at paths.", h),
 			doors[:]...)
 	case !kind.OneTarget && !c.HoldsRules && rules > 0:
@@ -198,7 +208,8 @@ func (l *limits) rules(
 			h.String(),
 			fmt.Sprintf("%s redirects whole hosts and cannot hold the %d rules of %s.", c.Name, rules, h),
 			fmt.Sprintf(
-				"Give %s to a carrier that looks at paths, or set the rules up on the site behind it (site.rules).",
+				"Give %s to a carrier that looks at paths, or set the rules up on the site behind it "+
+					"(site.rules).",
 				h,
 			),
 			doors[:]...)
@@ -218,7 +229,8 @@ func (l *limits) rules(
 	if kind.ExactOnly && patterns > 0 {
 		add(
 			h.String(),
-			fmt.Sprintf("%s holds a line for each old URL, and %d of the rules of %s stand for many.", c.Name, patterns, h),
+			fmt.Sprintf("%s holds a line for each old URL, and %d of the rules of %s stand for many.",
+				c.Name, patterns, h),
 			"Write these rules out, URL by URL, or give the host to a server.",
 			doors[:]...)
 	}
@@ -231,7 +243,8 @@ func (l *limits) rules(
 				h.String(),
 				fmt.Sprintf("%s says %s, and patterns with stars compare paths to the letter.", d.Name, keys),
 				fmt.Sprintf(
-					"Write a rule for each way in which the paths were written, use the finer language of %s if it has one, or "+
+					"Write a rule for each way in which the paths were written, use the finer language of %s "+
+						"if it has one, or "+
 						"give the domain to a server.",
 					c.Name,
 				),
@@ -246,7 +259,8 @@ func (l *limits) rules(
 						e.Rule.Place(),
 						e.Rule.Old,
 					),
-					fmt.Sprintf("Use the finer language of %s if it has one, or give the host to a server.", c.Name),
+					fmt.Sprintf("Use the finer language of %s if it has one, or give the host to a server.",
+						c.Name),
 				)
 			}
 		}

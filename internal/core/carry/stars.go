@@ -228,7 +228,8 @@ func byStars(u web.URL, stars []Star) chain.Answer {
 
 // checkStars follows the probes of a domain's doors and the examples of its rules through the star
 // patterns, and gives a finding where they answer otherwise than the plan.
-func checkStars(w *predict.Prediction, d *estate.Domain, c *estate.Carrier, stars []Star, asks []web.URL) []finding.Finding {
+func checkStars(w *predict.Prediction, d *estate.Domain, c *estate.Carrier, stars []Star,
+	asks []web.URL) []finding.Finding {
 	for _, u := range asks {
 		if d.Carry[u.Host()] != c || w.Treatment(u.Door()).Exempts(u) {
 			continue
@@ -252,7 +253,8 @@ func checkStars(w *predict.Prediction, d *estate.Domain, c *estate.Carrier, star
 					cmp.Or(typed.Location, fmt.Sprint(typed.Status)),
 					cmp.Or(planned.Location, fmt.Sprint(planned.Status)),
 				),
-				"Use the network's own pattern language where it has a finer one, or give the host to a server.",
+				"Use the network's own pattern language where it has a finer one, or give the host to a "+
+					"server.",
 				map[string]any{"carrier": c.Name, "url": u.String()},
 			),
 		}

@@ -24,13 +24,15 @@ type Other struct {
 	whole Chain
 }
 
-// once are the probes for which one address of a host speaks for all: those of its doors tell them apart.
+// once are the probes for which one address of a host speaks for all: those of its doors tell them
+// apart.
 var once = []Probe{ByRule, ByPattern, WellKnown, Robots}
 
 // FollowEach follows an entry, and once more from each further address of its host.
 func FollowEach(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 	c := Follow(ctx, asker, entry, probe)
-	if _, remembers := asker.(Returning); remembers || slices.Contains(once, probe) || entry.Method != "" ||
+	if _, remembers := asker.(Returning); remembers || slices.Contains(once, probe) ||
+		entry.Method != "" ||
 		entry.Address.IsValid() ||
 		len(c.Hops[0].Found) < 2 {
 		return c
@@ -43,12 +45,14 @@ func FollowEach(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain 
 		at := entry
 		at.Address = a
 		whole := Follow(ctx, asker, at, probe)
-		c.Others = append(c.Others, Other{Answer: whole.Hops[0], Arrival: whole.Arrival, End: whole.End, whole: whole})
+		c.Others = append(c.Others,
+			Other{Answer: whole.Hops[0], Arrival: whole.Arrival, End: whole.End, whole: whole})
 	}
 	return c
 }
 
-// addresses judges what the further addresses answer, and adds one finding where any does otherwise.
+// addresses judges what the further addresses answer, and adds one finding where any does
+// otherwise.
 func (v *judging) addresses() {
 	c := v.chain
 	differ, worst := false, false
@@ -56,7 +60,8 @@ func (v *judging) addresses() {
 		o := &c.Others[i]
 		o.Same = sameAnswer(&c.Hops[0], &o.Answer)
 		if o.whole.Hops != nil {
-			Judge{Now: v.judge.Now, Estate: v.judge.Estate, Forwards: v.judge.Forwards}.Chain(&o.whole, v.goal)
+			Judge{Now: v.judge.Now, Estate: v.judge.Estate, Forwards: v.judge.Forwards}.Chain(&o.whole,
+				v.goal)
 			for _, f := range o.whole.Findings {
 				if f.Severity == finding.Error && !slices.Contains(o.Codes, f.Code) {
 					o.Codes = append(o.Codes, f.Code)
@@ -84,23 +89,28 @@ func (v *judging) addresses() {
 			stray = append(stray, bare(o.Answer.Address))
 		}
 	}
-	fix := "Find out which of them is right, and have the others do the same, or take them out of the records."
+	fix := "Find out which of them is right, and have the others do the same, or take them out of " +
+		"the records."
 	if len(stray) > 0 && len(v.codes(finding.Error)) == 0 {
-		fix = fmt.Sprintf("Have %s do as %s does, or take it out of the records of %s.", wording.Few(stray, 3),
+		fix = fmt.Sprintf("Have %s do as %s does, or take it out of the records of %s.",
+			wording.Few(stray, 3),
 			bare(c.Hops[0].Address), door.Host)
 	} else if len(v.codes(finding.Error)) > 0 {
-		fix = fmt.Sprintf("Find out which of them is meant to be left: take the others out of the records of %s.", door.Host)
+		fix = fmt.Sprintf("Find out which of them is meant to be left: take the others out of the "+
+			"records of %s.", door.Host)
 	}
 	if ttl := c.Hops[0].TTL; ttl > 0 {
 		left := time.Duration(ttl) * time.Second
-		fix += fmt.Sprintf(" What is taken out can still be met for up to %s, the TTL that is left", wording.Span(left))
+		fix += fmt.Sprintf(" What is taken out can still be met for up to %s, the TTL that is left",
+			wording.Span(left))
 		if !v.judge.Now.IsZero() {
 			fix += fmt.Sprintf(": until %s", v.judge.Now.Add(left).UTC().Format("15:04 MST"))
 		}
 		fix += "."
 	}
 	f := finding.New(finding.SplitAnswers, door.String(),
-		fmt.Sprintf("The addresses of %s do not do the same: %s.", door.Host, strings.Join(says, "; ")), fix,
+		fmt.Sprintf("The addresses of %s do not do the same: %s.", door.Host, strings.Join(says, "; ")),
+		fix,
 		map[string]any{"addresses": evidence, "ttl": c.Hops[0].TTL})
 	if worst {
 		f = f.As(finding.Error)
@@ -147,7 +157,8 @@ func (a *Answer) Does() string { return doing(a) }
 func doing(a *Answer) string {
 	at := bare(a.Address)
 	fault := ""
-	if a.TLS != nil && len(a.TLS.Faults) > 0 && slices.Min(a.TLS.Faults).Row().Severity == finding.Error {
+	if a.TLS != nil && len(a.TLS.Faults) > 0 &&
+		slices.Min(a.TLS.Faults).Row().Severity == finding.Error {
 		fault = fmt.Sprintf(", with a certificate that browsers refuse (%s)", slices.Min(a.TLS.Faults))
 	}
 	switch {
@@ -178,7 +189,8 @@ func sameAnswer(a, b *Answer) bool {
 	if a.Refusal != "" || b.Refusal != "" {
 		return a.Refusal == b.Refusal
 	}
-	if a.Status != b.Status || a.MovesOn() != b.MovesOn() || !sameFaults(a.TLS, b.TLS) || a.Framed != b.Framed {
+	if a.Status != b.Status || a.MovesOn() != b.MovesOn() || !sameFaults(a.TLS, b.TLS) ||
+		a.Framed != b.Framed {
 		return false
 	}
 	if a.MovesOn() {
@@ -189,7 +201,8 @@ func sameAnswer(a, b *Answer) bool {
 	if a.Page == nil || b.Page == nil {
 		return (a.Page == nil) == (b.Page == nil)
 	}
-	return a.Page.Title == b.Page.Title && a.Page.Heading == b.Page.Heading && a.Page.Canonical == b.Page.Canonical
+	return a.Page.Title == b.Page.Title && a.Page.Heading == b.Page.Heading &&
+		a.Page.Canonical == b.Page.Canonical
 }
 
 func sameFaults(a, b *TLS) bool {

@@ -1,10 +1,12 @@
-// Package chain follows and judges: from a first URL through every answer to the end, and from a chain to what is wrong
-// with it.
+// Package chain follows and judges: from a first URL through every answer to the end, and from a
+// chain to what is wrong with it.
 //
-// It asks through the Asker that it is given (the predicted web, the stage or the live web) and does not care which. It
-// does no I/O itself and knows no clock: the time to judge certificates at comes in with the Judge.
+// It asks through the Asker that it is given (the predicted web, the stage or the live web) and
+// does not care which. It does no I/O itself and knows no clock: the time to judge certificates at
+// comes in with the Judge.
 //
-//	c := chain.Follow(ctx, asker, chain.Ask{URL: web.MustParseURL("http://old.example/")}, chain.Root)
+//	ask := chain.Ask{URL: web.MustParseURL("http://old.example/")}
+//	c := chain.Follow(ctx, asker, ask, chain.Root)
 //	chain.Judge{Now: now}.Chain(&c, chain.Goal{})
 //	for _, f := range c.Findings { fmt.Println(f.Code, f.Says, f.Fix) }
 package chain
@@ -23,14 +25,15 @@ import (
 type Ask struct {
 	URL     web.URL
 	Address netip.Addr // the zero value: whichever the name leads to
-	Public  bool       // the chain began at a public address: what leads from there into a private network is not asked
-	Method  string     // POST, or "" for GET
-	Cookies Cookies    // what a browser has kept on the way; nil: nothing is kept
-	Onward  bool       // an answer led there: others may lead there too
+	// the chain began at a public address: what leads from there into a private network is not asked
+	Public  bool
+	Method  string  // POST, or "" for GET
+	Cookies Cookies // what a browser has kept on the way; nil: nothing is kept
+	Onward  bool    // an answer led there: others may lead there too
 }
 
-// Cookies is what a browser keeps of the cookies on its way along a chain (RFC 6265). Whoever answers makes it and
-// reads it; a chain only hands it on.
+// Cookies is what a browser keeps of the cookies on its way along a chain (RFC 6265). Whoever
+// answers makes it and reads it; a chain only hands it on.
 type Cookies any
 
 // CookieKeeper is an Asker that can keep cookies.
@@ -38,7 +41,8 @@ type CookieKeeper interface {
 	NewCookies() Cookies
 }
 
-// Asker is a web that answers: predicted, rehearsed or observed. What goes wrong is a Refusal in the answer.
+// Asker is a web that answers: predicted, rehearsed or observed. What goes wrong is a Refusal in
+// the answer.
 type Asker interface {
 	Answer(context.Context, Ask) Answer
 }
@@ -48,19 +52,23 @@ type Refusal string
 
 // The ways in which a URL refuses.
 const (
-	NoAddress   Refusal = "no-address"        // the name leads to no address
-	NoDomain    Refusal = "no-domain"         // the domain does not exist: the zone above knows no such name
-	Unresolved  Refusal = "unresolved"        // resolvers could not find out where the name leads
-	AliasLoop   Refusal = "alias-loop"        // its aliases form a loop
-	OldSigned   Refusal = "signature-expired" // resolvers give no answer, since a signature of the zone has ended
-	BadSigned   Refusal = "stale-ds"          // resolvers give no answer, since the zone's signatures do not hold
-	Refused     Refusal = "refused"           // nothing accepts connections there
-	Timeout     Refusal = "timeout"           // nothing answers in time
-	Unreachable Refusal = "unreachable"       // there is no way to the address
-	TLSFailed   Refusal = "tls-failed"        // no TLS connection comes about
-	BadAnswer   Refusal = "bad-answer"        // what comes back is not HTTP
-	Private     Refusal = "private-hop"       // it lies in a private network, into which a public address has led
-	Unseen      Refusal = "unseen"            // this vantage cannot look there; no fault of the door
+	NoAddress Refusal = "no-address" // the name leads to no address
+	// the domain does not exist: the zone above knows no such name
+	NoDomain   Refusal = "no-domain"
+	Unresolved Refusal = "unresolved" // resolvers could not find out where the name leads
+	AliasLoop  Refusal = "alias-loop" // its aliases form a loop
+	// resolvers give no answer, since a signature of the zone has ended
+	OldSigned Refusal = "signature-expired"
+	// resolvers give no answer, since the zone's signatures do not hold
+	BadSigned   Refusal = "stale-ds"
+	Refused     Refusal = "refused"     // nothing accepts connections there
+	Timeout     Refusal = "timeout"     // nothing answers in time
+	Unreachable Refusal = "unreachable" // there is no way to the address
+	TLSFailed   Refusal = "tls-failed"  // no TLS connection comes about
+	BadAnswer   Refusal = "bad-answer"  // what comes back is not HTTP
+	// it lies in a private network, into which a public address has led
+	Private Refusal = "private-hop"
+	Unseen  Refusal = "unseen" // this vantage cannot look there; no fault of the door
 )
 
 // Answer is what one URL answers: facts, no judgement.
@@ -82,8 +90,10 @@ type Answer struct {
 	Refusal        Refusal   `json:"refusal,omitempty"`
 	Detail         string    `json:"detail,omitempty"` // the refusal in words
 	TLS            *TLS      `json:"tls,omitempty"`
-	Shared         bool      `json:"shared,omitempty"` // another chain had led there, and it was asked once for all
-	MS             float64   `json:"ms"`               // from the question to the answer, in milliseconds
+	// another chain had led there, and it was asked once for all
+	Shared bool `json:"shared,omitempty"`
+	// from the question to the answer, in milliseconds
+	MS float64 `json:"ms"`
 
 	Sent   string         `json:"-"` // the cookies that went out with the question
 	At     netip.AddrPort `json:"-"` // the address and port that were dialled
@@ -91,7 +101,8 @@ type Answer struct {
 	Found  []netip.Addr   `json:"-"` // all the addresses of the name
 }
 
-// Headers is what the headers of an answer say of who answers, and for how long (RFC 9110, RFC 9111, RFC 6797).
+// Headers is what the headers of an answer say of who answers, and for how long (RFC 9110, RFC
+// 9111, RFC 6797).
 type Headers struct {
 	Server    string `json:"server,omitempty"`
 	Via       string `json:"via,omitempty"`
@@ -162,8 +173,8 @@ func (a Answer) MovesOn() bool {
 	return err == nil && next != a.URL
 }
 
-// NextMethod gives the method with which a browser goes on (the Fetch Standard, HTTP-redirect fetch): GET, "", but
-// behind 307 and 308.
+// NextMethod gives the method with which a browser goes on (the Fetch Standard, HTTP-redirect
+// fetch): GET, "", but behind 307 and 308.
 func (a Answer) NextMethod() string {
 	if a.Status == 307 || a.Status == 308 {
 		return a.Method
@@ -171,8 +182,8 @@ func (a Answer) NextMethod() string {
 	return ""
 }
 
-// Next gives the URL that a browser goes to from a redirect. complaint says what is wrong with the Location header, ""
-// where nothing is; ok is false where a browser would not go on.
+// Next gives the URL that a browser goes to from a redirect. complaint says what is wrong with the
+// Location header, "" where nothing is; ok is false where a browser would not go on.
 func (a Answer) Next() (next web.URL, complaint string, ok bool) {
 	if !a.IsRedirect() && a.Soft != nil {
 		next, _, err := a.URL.Resolve(a.Soft.To)

@@ -26,7 +26,8 @@ type Audit struct {
 	Notes     []string          `json:"notes,omitempty"`
 }
 
-// Tally gathers the findings of chains by their cause, and what is to be known of several chains together.
+// Tally gathers the findings of chains by their cause, and what is to be known of several chains
+// together.
 type Tally struct {
 	finding.Tally
 	serves map[web.Host]web.URL // root of a host that serves a page itself, and that page
@@ -64,7 +65,8 @@ func (t *Tally) AddChain(c Chain) {
 				t.landed = map[string][]string{}
 			}
 			to := c.Arrival.Door().URL(c.Arrival.Path(), "").String()
-			if path := c.Entry.Path(); !slices.Contains(lastOf(t.landed[to], 8), path) && len(t.landed[to]) < mostLanded {
+			if path := c.Entry.Path(); !slices.Contains(lastOf(t.landed[to], 8), path) &&
+				len(t.landed[to]) < mostLanded {
 				t.landed[to] = append(t.landed[to], path)
 			}
 		}
@@ -130,8 +132,8 @@ func (t *Tally) darken(h web.Host, d darkDoor) {
 	t.dark[h] = d
 }
 
-// Together adds the findings that several chains show together: hosts that HSTS locks out, and pages on which many old
-// URLs land that nobody planned there.
+// Together adds the findings that several chains show together: hosts that HSTS locks out, and
+// pages on which many old URLs land that nobody planned there.
 func (t *Tally) Together() {
 	for _, h := range slices.SortedFunc(maps.Keys(t.dark), compareHosts) {
 		d := t.dark[h]
@@ -147,7 +149,8 @@ func (t *Tally) Together() {
 				finding.HSTSTrap,
 				h.String(),
 				fmt.Sprintf(
-					"%s asks browsers to go to all hosts below it by https alone (%s), and %s %s: whoever was at %s before "+
+					"%s asks browsers to go to all hosts below it by https alone (%s), and %s %s: whoever was "+
+						"at %s before "+
 						"does not get in by http either.",
 					at,
 					c.header,
@@ -155,7 +158,8 @@ func (t *Tally) Together() {
 					d.why,
 					at,
 				),
-				fmt.Sprintf("Give %s a certificate that holds its name; or take includeSubDomains out at %s, and wait %s.", h, at,
+				fmt.Sprintf("Give %s a certificate that holds its name; or take includeSubDomains out at "+
+					"%s, and wait %s.", h, at,
 					wording.Span(c.until)),
 				map[string]any{"covered_by": at.String(), "header": c.header},
 			)
@@ -181,8 +185,8 @@ const LeastMany = 5
 
 func compareHosts(a, b web.Host) int { return cmp.Compare(a.String(), b.String()) }
 
-// Preloading gives a sentence for each apex that was seen over https and asks to be preloaded by browsers, or is the
-// one given: whether it meets what they ask.
+// Preloading gives a sentence for each apex that was seen over https and asks to be preloaded by
+// browsers, or is the one given: whether it meets what they ask.
 func (t *Tally) Preloading(canonical web.Host) []string {
 	var all []string
 	for _, h := range slices.SortedFunc(maps.Keys(t.apex), compareHosts) {
@@ -192,15 +196,19 @@ func (t *Tally) Preloading(canonical web.Host) []string {
 			continue
 		}
 		if len(wants) == 0 {
-			all = append(all, fmt.Sprintf("%s meets what browsers ask for preloading it as a site of https alone.", h))
+			all = append(all,
+				fmt.Sprintf("%s meets what browsers ask for preloading it as a site of https alone.", h))
 			continue
 		}
-		all = append(all, fmt.Sprintf("%s does not meet what browsers ask for preloading it: %s.", h, wording.Few(wants, 5)))
+		all = append(all,
+			fmt.Sprintf("%s does not meet what browsers ask for preloading it: %s.", h,
+				wording.Few(wants, 5)))
 	}
 	return all
 }
 
-// Disagreements adds a finding for each domain whose apex and www both serve pages; for looks without an estate.
+// Disagreements adds a finding for each domain whose apex and www both serve pages; for looks
+// without an estate.
 func (t *Tally) Disagreements() {
 	for host, page := range t.serves {
 		www, both := t.serves[host.WWW()]
@@ -212,7 +220,8 @@ func (t *Tally) Disagreements() {
 				finding.DoorsDisagree,
 				host.String(),
 				fmt.Sprintf("%s and %s both serve pages.", page.Door(), www.Door()),
-				fmt.Sprintf("Choose one of them and redirect the other to it with 301, such as %s to %s.", page.Door(), www.Door()),
+				fmt.Sprintf("Choose one of them and redirect the other to it with 301, such as %s to %s.",
+					page.Door(), www.Door()),
 				map[string]any{"apex": page.String(), "www": www.String()},
 			),
 		)
@@ -232,7 +241,8 @@ func (j Judge) SitemapFindings(at web.URL, links []Link) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{finding.New(finding.LeftoverLink, at.String(),
-		fmt.Sprintf("The sitemap %s still names %s that only %s: %s.", at, wording.Count(len(left), "host"),
+		fmt.Sprintf("The sitemap %s still names %s that only %s: %s.", at,
+			wording.Count(len(left), "host"),
 			wording.Verb(len(left), "redirects", "redirect"), wording.Few(left, 3)),
 		"Have the site write its sitemap with its own address.", map[string]any{"links": left})}
 }

@@ -12,12 +12,17 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Clues is what is known beside a chain, for finding the cause of a fault. Every field may be nil: nobody knows then.
+// Clues is what is known beside a chain, for finding the cause of a fault. Every field may be nil:
+// nobody knows then.
 type Clues struct {
-	Place  func(netip.Addr) (Place, bool)                // who owns an address, as far as the estate says
-	Before func(web.Host, netip.Addr) bool               // a survey saw a host there, and the plan leads it elsewhere
-	CAA    func(web.Host) (CAA, bool)                    // what CAA records allow; false: it was not seen
-	Origin func(web.URL) (plain, secure Answer, ok bool) // what the origin itself answers over http and https
+	// who owns an address, as far as the estate says
+	Place func(netip.Addr) (Place, bool)
+	// a survey saw a host there, and the plan leads it elsewhere
+	Before func(web.Host, netip.Addr) bool
+	// what CAA records allow; false: it was not seen
+	CAA func(web.Host) (CAA, bool)
+	// what the origin itself answers over http and https
+	Origin func(web.URL) (plain, secure Answer, ok bool)
 }
 
 // Place is who owns an address.
@@ -38,7 +43,8 @@ func (c CAA) allows(issuer string) bool {
 	return slices.ContainsFunc(c.Issuers, func(i string) bool { return sameIssuer(i, issuer) })
 }
 
-// causes finds the causes of what was found, as far as the evidence shows them, and puts each in words.
+// causes finds the causes of what was found, as far as the evidence shows them, and puts each in
+// words.
 func (v *judging) causes() {
 	for i := range v.chain.Findings {
 		f := &v.chain.Findings[i]
@@ -105,7 +111,8 @@ func (v *judging) place(hop *Answer) (Place, bool) {
 	return v.judge.Clues.Place(at.Addr())
 }
 
-// who names whoever answers at a hop: the carrier where the estate knows it, else the address and what its headers say.
+// who names whoever answers at a hop: the carrier where the estate knows it, else the address and
+// what its headers say.
 func (v *judging) who(hop *Answer) string {
 	at := bare(hop.Address)
 	if p, ok := v.place(hop); ok {
@@ -125,7 +132,8 @@ func (v *judging) loopCause(f *finding.Finding) {
 	round := c.Hops[*c.LoopsTo:]
 	first := &round[0]
 	if len(round) == 1 {
-		f.Says = fmt.Sprintf("Visitors are caught in a redirect loop: %s redirects to itself.", short(first.URL.String()))
+		f.Says = fmt.Sprintf("Visitors are caught in a redirect loop: %s redirects to itself.",
+			short(first.URL.String()))
 		if first.Remembered == "" && first.URL.Scheme() == web.HTTPS {
 			v.edgeCause(f, first)
 		}
@@ -144,9 +152,11 @@ func (v *judging) loopCause(f *finding.Finding) {
 			continue
 		}
 		because(f, finding.TwoCarriers,
-			fmt.Sprintf("%s sends %s to the www, and %s sends it back to the apex: each takes its own for the canonical host.",
+			fmt.Sprintf("%s sends %s to the www, and %s sends it back to the apex: each takes its own "+
+				"for the canonical host.",
 				v.who(at), h, v.who(www)),
-			fmt.Sprintf("Choose one as the canonical host: either have %s serve %s, or have %s serve %s.", v.who(at), h,
+			fmt.Sprintf("Choose one as the canonical host: either have %s serve %s, or have %s serve %s.",
+				v.who(at), h,
 				v.who(www), h.WWW()))
 	}
 }
@@ -154,7 +164,8 @@ func (v *judging) loopCause(f *finding.Finding) {
 // edgeCause explains an https URL that redirects to itself.
 func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 	place, known := v.place(hop)
-	do := "Have %s fetch from the origin by https (the origin needs a certificate for that); or have the origin serve " +
+	do := "Have %s fetch from the origin by https (the origin needs a certificate for that); or " +
+		"have the origin serve " +
 		"what comes through %[1]s without redirecting it."
 	if o := v.judge.Clues.Origin; o != nil {
 		if plain, secure, ok := o(hop.URL); ok {
@@ -162,16 +173,21 @@ func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 			f.Evidence["origin_http"], f.Evidence["origin_https"] = doing(&plain), doing(&secure)
 			switch {
 			case plain.IsRedirect() && next.Same(hop.URL) && secure.Refusal == "" && !secure.IsRedirect():
-				because(f, finding.EdgeByHTTP, fmt.Sprintf("Asked by itself, the origin %s redirects http to https and serves the "+
-					"page over https: %s fetches from it by http.", bare(plain.Address), v.who(hop)), fmt.Sprintf(do, v.who(hop)))
+				because(f, finding.EdgeByHTTP,
+					fmt.Sprintf("Asked by itself, the origin %s redirects http to https and serves the "+
+						"page over https: %s fetches from it by http.", bare(plain.Address), v.who(hop)),
+					fmt.Sprintf(do, v.who(hop)))
 			case secure.IsRedirect():
-				f.Why = fmt.Sprintf("Asked by itself over https, the origin %s redirects too, to %s: the fault is there.",
+				f.Why = fmt.Sprintf("Asked by itself over https, the origin %s redirects too, to %s: the "+
+					"fault is there.",
 					bare(secure.Address), short(secure.Location))
 				f.Fix = "Correct the redirect at the origin: have it serve the page at this URL."
 			default:
-				f.Why = fmt.Sprintf("Asked by itself, the origin does not redirect (%s; %s): the redirect is made by %s.",
+				f.Why = fmt.Sprintf("Asked by itself, the origin does not redirect (%s; %s): the redirect "+
+					"is made by %s.",
 					doing(&plain), doing(&secure), v.who(hop))
-				f.Fix = fmt.Sprintf("Take the redirect out of the rules of %s, or have it lead elsewhere.", v.who(hop))
+				f.Fix = fmt.Sprintf("Take the redirect out of the rules of %s, or have it lead elsewhere.",
+					v.who(hop))
 			}
 			return
 		}
@@ -179,11 +195,13 @@ func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 	through := hop.Headers != nil && (hop.Headers.Via != "" || hop.Headers.Age != "")
 	switch {
 	case known && (place.ByHTTP || place.Kind == "edge"):
-		because(f, finding.EdgeByHTTP, fmt.Sprintf("%s fetches it by http from an origin that insists on https.", v.who(hop)),
+		because(f, finding.EdgeByHTTP,
+			fmt.Sprintf("%s fetches it by http from an origin that insists on https.", v.who(hop)),
 			fmt.Sprintf(do, place.Carrier))
 	case known:
-		because(f, finding.EdgeByHTTP, fmt.Sprintf("Most likely something in front of %s takes the visitor's https for http.",
-			v.who(hop)), fmt.Sprintf(do, "whatever stands in front of "+place.Carrier))
+		because(f, finding.EdgeByHTTP,
+			fmt.Sprintf("Most likely something in front of %s takes the visitor's https for http.",
+				v.who(hop)), fmt.Sprintf(do, "whatever stands in front of "+place.Carrier))
 	case through:
 		because(
 			f,
@@ -214,7 +232,8 @@ func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 		return
 	}
 	place, known := v.place(hop)
-	hosted := known && slices.Contains([]string{"platform", "service", "edge", "form", "account"}, place.Kind)
+	hosted := known &&
+		slices.Contains([]string{"platform", "service", "edge", "form", "account"}, place.Kind)
 	alias := ""
 	if n := len(hop.Aliases); n > 0 {
 		alias = hop.Aliases[n-1]
@@ -241,13 +260,17 @@ func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 			return
 		}
 	}
-	own := slices.ContainsFunc(hop.TLS.Names, func(n string) bool { return alias != "" && sameApex(n, alias) })
+	own := slices.ContainsFunc(hop.TLS.Names, func(n string) bool {
+		return alias != "" && sameApex(n, alias)
+	})
 	if (own && v.judge.Clues.Place == nil || hosted) &&
 		!slices.ContainsFunc(hop.TLS.Names, func(n string) bool { return sameApex(n, host.String()) }) {
 		v.pending(f, hop, alias, place)
 		return
 	}
-	first := slices.IndexFunc(hop.TLS.Names, func(n string) bool { return !sameApex(n, host.String()) })
+	first := slices.IndexFunc(hop.TLS.Names, func(n string) bool {
+		return !sameApex(n, host.String())
+	})
 	if first < 0 { // www and apex of one site: a name is missing, no other site is shown
 		return
 	}
@@ -257,15 +280,16 @@ func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 		fmt.Sprintf("The server at %s does not know %s over https, and shows what it has for %s.",
 			v.who(hop), host, hop.TLS.Names[first]),
 		fmt.Sprintf(
-			"Add %s to that server's configuration, with a certificate that holds it; or point it to a carrier that has "+
+			"Add %s to that server's configuration, with a certificate that holds it; or point it to a "+
+				"carrier that has "+
 				"one.",
 			host,
 		),
 	)
 }
 
-// pending tells a platform that does not know a host from one that is waiting for its certificate, and from one that
-// may not get it.
+// pending tells a platform that does not know a host from one that is waiting for its certificate,
+// and from one that may not get it.
 func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place Place) {
 	host := hop.URL.Host()
 	where := "the platform"
@@ -298,7 +322,8 @@ func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place P
 				f,
 				finding.CertificateBarred,
 				fmt.Sprintf(
-					"%s shows its own certificate, and cannot get one for %s: the CAA records at %s allow only %s, and its "+
+					"%s shows its own certificate, and cannot get one for %s: the CAA records at %s allow only "+
+						"%s, and its "+
 						"authority is %q.",
 					where,
 					host,
@@ -307,14 +332,16 @@ func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place P
 					hop.TLS.Issuer,
 				),
 				fmt.Sprintf(
-					"Add a CAA record for the authority of %s at %s (the platform's pages name it), then have it try again.",
+					"Add a CAA record for the authority of %s at %s (the platform's pages name it), then have "+
+						"it try again.",
 					where,
 					caa.At,
 				),
 			)
 			return
 		default:
-			allowed = fmt.Sprintf(", and the CAA records at %s allow it (%s)", caa.At, issuersText(caa.Issuers))
+			allowed = fmt.Sprintf(", and the CAA records at %s allow it (%s)", caa.At,
+				issuersText(caa.Issuers))
 		}
 	}
 	wait := "Wait: mostly it takes minutes from when the records were right, at times a day."
@@ -334,7 +361,8 @@ func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place P
 		likely = "most likely "
 	}
 	because(f, finding.CertificateComing,
-		fmt.Sprintf("%s leads to %s, which still shows its own certificate: %sthe one for %s is being issued%s.", host, where,
+		fmt.Sprintf("%s leads to %s, which still shows its own certificate: %sthe one for %s is being "+
+			"issued%s.", host, where,
 			likely, host, allowed), wait)
 }
 
@@ -350,8 +378,8 @@ func strange(a *Answer) bool {
 	return a.Status == 404 || a.Status == 421 || a.Status == 409 || a.Status == 530 || a.Page.Strange()
 }
 
-// sameIssuer reports whether the domain by which CAA records name an authority fits the name in its certificates: the
-// letters of one hold those of the other.
+// sameIssuer reports whether the domain by which CAA records name an authority fits the name in its
+// certificates: the letters of one hold those of the other.
 func sameIssuer(domain, name string) bool {
 	letters := func(s string) string {
 		return strings.Map(func(r rune) rune {
@@ -364,7 +392,8 @@ func sameIssuer(domain, name string) bool {
 	domain, _, _ = strings.Cut(domain, ";")
 	label, _, _ := strings.Cut(strings.TrimSpace(domain), ".")
 	a, b := letters(label), letters(name)
-	return a != "" && b != "" && (strings.Contains(b, a) || strings.Contains(a, b)) || letters(domain) == b && b != ""
+	return a != "" && b != "" && (strings.Contains(b, a) || strings.Contains(a, b)) ||
+		letters(domain) == b && b != ""
 }
 
 // pageCause explains a page that is not the one that was wanted.
@@ -372,8 +401,10 @@ func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 	host := hop.URL.Host()
 	switch {
 	case hop.Page.Parked():
-		because(f, finding.ParkingPage, fmt.Sprintf("%s shows a parking page (%q).", v.who(hop), hop.Page.saying()),
-			fmt.Sprintf("Point %s at its carrier, or set up the forwarding there, and switch the parking off.", host))
+		because(f, finding.ParkingPage,
+			fmt.Sprintf("%s shows a parking page (%q).", v.who(hop), hop.Page.saying()),
+			fmt.Sprintf("Point %s at its carrier, or set up the forwarding there, and switch the parking "+
+				"off.", host))
 		return
 	case v.leftBehind(f, hop):
 		return
@@ -384,13 +415,15 @@ func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 	if n := len(hop.Aliases); n > 0 && !under(host, hop.Aliases[n-1]) {
 		alias = hop.Aliases[n-1]
 	}
-	if (hosted || alias != "") && (hop.Page.Strange() || f.Code != finding.WrongPage && strange(hop)) &&
+	if (hosted || alias != "") &&
+		(hop.Page.Strange() || f.Code != finding.WrongPage && strange(hop)) &&
 		hop.URL.Path() == "/" {
 		where := alias
 		if known {
 			where = place.Carrier
 		}
-		because(f, finding.HostNotAdded, fmt.Sprintf("%s leads to %s, which does not know the host.", host, where),
+		because(f, finding.HostNotAdded,
+			fmt.Sprintf("%s leads to %s, which does not know the host.", host, where),
 			fmt.Sprintf("Add %s at %s, and confirm there that the domain is the client's.", host, where))
 		return
 	}
@@ -401,7 +434,8 @@ func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 		h, ok := hostOf(named)
 		if ok && !sameApex(h.String(), host.String()) && (v.judge.Estate == nil || !v.judge.Estate(h)) {
 			because(f, finding.DefaultServer,
-				fmt.Sprintf("The server at %s does not know %s, and shows the page of %s.", v.who(hop), host, h),
+				fmt.Sprintf("The server at %s does not know %s, and shows the page of %s.", v.who(hop), host,
+					h),
 				fmt.Sprintf("Add %s to that server's configuration, or point it to its carrier.", host))
 			return
 		}
@@ -418,7 +452,8 @@ func (v *judging) leftBehind(f *finding.Finding, hop *Answer) bool {
 	if hop.TTL > 0 {
 		left := time.Duration(hop.TTL) * time.Second
 		do = fmt.Sprintf(
-			"Change the record of %s as the plan says; where that is done, wait: this resolver may go on saying so "+
+			"Change the record of %s as the plan says; where that is done, wait: this resolver may go on "+
+				"saying so "+
 				"for %s",
 			hop.URL.Host(),
 			wording.Span(left),
@@ -428,8 +463,9 @@ func (v *judging) leftBehind(f *finding.Finding, hop *Answer) bool {
 		}
 		do += "."
 	}
-	because(f, finding.PreviousCarrier, fmt.Sprintf("%s is the address of the previous carrier, as the survey saw it.",
-		bare(hop.Address)), do)
+	because(f, finding.PreviousCarrier,
+		fmt.Sprintf("%s is the address of the previous carrier, as the survey saw it.",
+			bare(hop.Address)), do)
 	return true
 }
 
@@ -454,8 +490,9 @@ func (v *judging) splitCause(f *finding.Finding) {
 	if len(old) == 0 {
 		return
 	}
-	because(f, finding.PreviousCarrier, fmt.Sprintf("%s is of the previous carrier, as the survey saw it.",
-		wording.Few(old, 3)), f.Fix)
+	because(f, finding.PreviousCarrier,
+		fmt.Sprintf("%s is of the previous carrier, as the survey saw it.",
+			wording.Few(old, 3)), f.Fix)
 }
 
 // sameApex reports whether two names, perhaps wildcards, lie in one registrable domain.

@@ -49,29 +49,35 @@ var noon = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
 func TestTwoCarriersThatSendVisitorsToEachOther(t *testing.T) {
 	round := func(wwwAt string) answers {
 		return answers{
-			"https://a.example/":     {Status: 301, Location: "https://www.a.example/", Address: "192.0.2.1:443"},
+			"https://a.example/": {Status: 301, Location: "https://www.a.example/",
+				Address: "192.0.2.1:443"},
 			"https://www.a.example/": {Status: 301, Location: "https://a.example/", Address: wwwAt},
 		}
 	}
 	places := Clues{Place: func(a netip.Addr) (Place, bool) {
-		return map[string]Place{"192.0.2.1": {Carrier: "registrar", Kind: "form"}, "192.0.2.2": {Carrier: "shop", Kind: "platform"}}[a.String()],
+		return map[string]Place{"192.0.2.1": {Carrier: "registrar", Kind: "form"},
+				"192.0.2.2": {Carrier: "shop", Kind: "platform"}}[a.String()],
 			true
 	}}
-	f := found(went(round("192.0.2.2:443"), Judge{Now: noon, Clues: places}, "https://a.example/", Goal{}), finding.Loop)
+	f := found(went(round("192.0.2.2:443"), Judge{Now: noon, Clues: places}, "https://a.example/",
+		Goal{}), finding.Loop)
 	assert.Equal(t, finding.TwoCarriers, f.Cause)
 	assert.Equal(
 		t,
-		"registrar (192.0.2.1) sends a.example to the www, and shop (192.0.2.2) sends it back to the apex: each "+
+		"registrar (192.0.2.1) sends a.example to the www, and shop (192.0.2.2) sends it back to the "+
+			"apex: each "+
 			"takes its own for the canonical host.",
 		f.Why,
 	)
 	assert.Contains(t, f.Fix, "Choose one as the canonical host")
-	f = found(went(round("192.0.2.1:443"), Judge{Now: noon}, "https://a.example/", Goal{}), finding.Loop)
+	f = found(went(round("192.0.2.1:443"), Judge{Now: noon}, "https://a.example/", Goal{}),
+		finding.Loop)
 	assert.Equal(t, finding.NoCause, f.Cause, "one machine does both")
 }
 
 func TestAnEdgeThatFetchesByHTTP(t *testing.T) {
-	itself := answers{"https://a.example/": {Status: 301, Location: "https://a.example/", Address: "192.0.2.1:443",
+	itself := answers{"https://a.example/": {Status: 301, Location: "https://a.example/",
+		Address: "192.0.2.1:443",
 		Headers: &Headers{Server: "edge/2", Via: "1.1 edge"}}}
 	origin := func(secure Answer) Clues {
 		return Clues{Origin: func(u web.URL) (Answer, Answer, bool) {
@@ -84,20 +90,25 @@ func TestAnEdgeThatFetchesByHTTP(t *testing.T) {
 				secure, true
 		}}
 	}
-	edge := Clues{Place: func(netip.Addr) (Place, bool) { return Place{Carrier: "edge", Kind: "edge"}, true }}
+	edge := Clues{Place: func(netip.Addr) (Place, bool) {
+		return Place{Carrier: "edge", Kind: "edge"}, true
+	}}
 	for name, c := range map[string]struct {
 		clues Clues
 		cause finding.Cause
 		why   string
 	}{
-		"nobody knows more": {Clues{}, finding.EdgeByHTTP, "Most likely an edge network in front (192.0.2.1"},
-		"the estate knows":  {edge, finding.EdgeByHTTP, "edge (192.0.2.1) fetches it by http"},
+		"nobody knows more": {Clues{}, finding.EdgeByHTTP,
+			"Most likely an edge network in front (192.0.2.1"},
+		"the estate knows": {edge, finding.EdgeByHTTP, "edge (192.0.2.1) fetches it by http"},
 		"the origin shows it": {origin(Answer{Status: 200, Address: "192.0.2.9:443"}), finding.EdgeByHTTP,
 			"Asked by itself, the origin 192.0.2.9 redirects http to https and serves the page"},
-		"the origin redirects too": {origin(Answer{Status: 301, Location: "https://a.example/", Address: "192.0.2.9:443"}),
+		"the origin redirects too": {
+			origin(Answer{Status: 301, Location: "https://a.example/", Address: "192.0.2.9:443"}),
 			finding.NoCause, "the fault is there"},
 	} {
-		f := found(went(itself, Judge{Now: noon, Clues: c.clues}, "https://a.example/", Goal{}), finding.Loop)
+		f := found(went(itself, Judge{Now: noon, Clues: c.clues}, "https://a.example/", Goal{}),
+			finding.Loop)
 		assert.Equal(t, c.cause, f.Cause, name)
 		assert.Contains(t, f.Why, c.why, name)
 		assert.Contains(t, f.Says, "https://a.example/ redirects to itself", name)
@@ -109,13 +120,17 @@ func TestAnEdgeThatFetchesByHTTP(t *testing.T) {
 }
 
 func TestAnAddressOfThePreviousCarrier(t *testing.T) {
-	w := answers{"http://a.example/": {Status: 200, Address: "192.0.2.1:80", TTL: 600, Page: &Document{Title: "Old"}}}
+	w := answers{"http://a.example/": {Status: 200, Address: "192.0.2.1:80", TTL: 600,
+		Page: &Document{Title: "Old"}}}
 	before := Clues{
-		Before: func(h web.Host, a netip.Addr) bool { return h.String() == "a.example" && a.String() == "192.0.2.1" },
+		Before: func(h web.Host, a netip.Addr) bool {
+			return h.String() == "a.example" && a.String() == "192.0.2.1"
+		},
 	}
 	judge := Judge{Now: noon, Clues: before, Estate: func(web.Host) bool { return true },
 		Forwards: func(d web.Door) bool { return d.Host.String() == "a.example" }}
-	f := found(went(w, judge, "http://a.example/", Goal{Target: web.MustParseURL("https://www.n.example/"), Hops: 1}),
+	f := found(went(w, judge, "http://a.example/",
+		Goal{Target: web.MustParseURL("https://www.n.example/"), Hops: 1}),
 		finding.NotRedirected)
 	assert.Equal(t, finding.PreviousCarrier, f.Cause)
 	assert.Contains(t, f.Fix, "for 10 minutes, until 12:10 UTC")
@@ -128,17 +143,19 @@ func TestWhatABrowserKeeps(t *testing.T) {
 		kept    bool
 		until   time.Duration // 0: for good
 	}{
-		"a permanent one":          {301, nil, true, 0},
-		"308":                      {308, nil, true, 0},
-		"a temporary one":          {302, nil, false, 0},
-		"a temporary one for now":  {302, &Headers{Cache: "max-age=60"}, true, time.Minute},
-		"a permanent one for now":  {301, &Headers{Cache: "public, max-age=3600"}, true, time.Hour},
-		"one that was kept before": {301, &Headers{Cache: "max-age=3600", Age: "600"}, true, 50 * time.Minute},
+		"a permanent one":         {301, nil, true, 0},
+		"308":                     {308, nil, true, 0},
+		"a temporary one":         {302, nil, false, 0},
+		"a temporary one for now": {302, &Headers{Cache: "max-age=60"}, true, time.Minute},
+		"a permanent one for now": {301, &Headers{Cache: "public, max-age=3600"}, true, time.Hour},
+		"one that was kept before": {301, &Headers{Cache: "max-age=3600", Age: "600"}, true,
+			50 * time.Minute},
 		"one that may not be kept": {301, &Headers{Cache: "No-Store"}, false, 0},
 		"one to be asked again":    {301, &Headers{Cache: "no-cache"}, false, 0},
 		"one of no age":            {301, &Headers{Cache: "max-age=0"}, false, 0},
-		"one that ends":            {301, &Headers{Expires: "Sun, 01 Nov 2026 13:00:00 GMT"}, true, time.Hour},
-		"one that has ended":       {301, &Headers{Expires: "0"}, false, 0},
+		"one that ends": {301, &Headers{Expires: "Sun, 01 Nov 2026 13:00:00 GMT"}, true,
+			time.Hour},
+		"one that has ended": {301, &Headers{Expires: "0"}, false, 0},
 	} {
 		until, kept := keeps(&Answer{Status: c.status, Location: "/x", Headers: c.headers}, noon)
 		assert.Equal(t, c.kept, kept, name)
@@ -157,7 +174,8 @@ func TestWhatABrowserKeeps(t *testing.T) {
 		assert.True(t, ok, text)
 		assert.Equal(t, want, got, text)
 	}
-	for _, text := range []string{"", "max-age", "max-age=-1", "max-age=1; max-age=2", "includeSubDomains"} {
+	for _, text := range []string{"", "max-age", "max-age=-1", "max-age=1; max-age=2",
+		"includeSubDomains"} {
 		_, ok := ParseHSTS(text)
 		assert.False(t, ok, text)
 	}
@@ -168,9 +186,12 @@ func TestHSTSOfAHostAboveGoesByHTTPSAlone(t *testing.T) {
 	m.Preload(web.MustParseHost("a.example"), true)
 	m.Preload(web.MustParseHost("b.example"), false)
 	r := Returning{Asker: answers{}, Memory: &m, Now: noon}
-	ask := func(u string) Answer { return r.Answer(context.Background(), Ask{URL: web.MustParseURL(u)}) }
+	ask := func(u string) Answer {
+		return r.Answer(context.Background(), Ask{URL: web.MustParseURL(u)})
+	}
 	assert.Equal(t, "https://sub.a.example/p?q", ask("http://sub.a.example/p?q").Location)
-	assert.Equal(t, "https://a.example:8080/", ask("http://a.example:8080/").Location, "a port that is named stays")
+	assert.Equal(t, "https://a.example:8080/", ask("http://a.example:8080/").Location,
+		"a port that is named stays")
 	assert.Empty(t, ask("http://sub.b.example/").Remembered)
 	assert.Equal(t, MemoHSTS, ask("http://b.example/").Remembered)
 }
@@ -191,16 +212,19 @@ func TestVisitorsWhoGoOtherWays(t *testing.T) {
 		}
 		return c
 	}
-	visitors := []Visitor{{Name: "as a browser"}, {Name: "as a phone", Asks: "phone"}, {Name: "from far"}}
+	visitors := []Visitor{{Name: "as a browser"}, {Name: "as a phone", Asks: "phone"},
+		{Name: "from far"}}
 	same := Join(visitors[:2], chains(home, home))
 	require.Len(t, same, 1)
 	assert.Empty(t, same[0].SeenBy)
 	two := Join(visitors[:2], chains(home, mobile))
 	require.Len(t, two, 2)
 	assert.Equal(t, []string{"as a phone"}, two[1].SeenBy)
-	assert.Equal(t, finding.Note, found(two[0], finding.SplitAnswers).Severity, "phones may be led elsewhere")
+	assert.Equal(t, finding.Note, found(two[0], finding.SplitAnswers).Severity,
+		"phones may be led elsewhere")
 	three := Join([]Visitor{visitors[0], visitors[2]}, chains(home, answers{}))
-	assert.Equal(t, finding.Error, found(three[0], finding.SplitAnswers).Severity, "for one of them it is broken")
+	assert.Equal(t, finding.Error, found(three[0], finding.SplitAnswers).Severity,
+		"for one of them it is broken")
 	unseen := Join([]Visitor{visitors[0], visitors[2]}, chains(home, dark))
 	require.Len(t, unseen, 2)
 	assert.Empty(t, found(unseen[0], finding.SplitAnswers).Says, "what was not seen is no difference")
@@ -218,7 +242,8 @@ func TestWhatSeveralChainsShowTogether(t *testing.T) {
 		"https://blog.a.example/": {Status: 200, Address: "192.0.2.2:443"},
 	}
 	var tally Tally
-	for _, entry := range []string{"https://a.example/", "http://shop.a.example/", "https://shop.a.example/",
+	for _, entry := range []string{"https://a.example/", "http://shop.a.example/",
+		"https://shop.a.example/",
 		"http://blog.a.example/", "https://blog.a.example/"} {
 		tally.AddChain(went(w, Judge{Now: noon}, entry, Goal{}))
 	}
@@ -240,7 +265,8 @@ func TestWhatSeveralChainsShowTogether(t *testing.T) {
 func TestASitemapThatNamesOldHosts(t *testing.T) {
 	judge := Judge{Forwards: func(d web.Door) bool { return d.Host.String() == "old.example" }}
 	at := web.MustParseURL("https://www.n.example/sitemap.xml")
-	all := judge.SitemapFindings(at, []Link{{"https://old.example/a", "loc", 7}, {"https://other.example/", "loc", 8}})
+	all := judge.SitemapFindings(at,
+		[]Link{{"https://old.example/a", "loc", 7}, {"https://other.example/", "loc", 8}})
 	require.Len(t, all, 1)
 	assert.Equal(t, finding.LeftoverLink, all[0].Code)
 	assert.Contains(t, all[0].Says, "https://old.example/a (line 7)")

@@ -16,7 +16,8 @@ import (
 
 var now = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
 
-// pretend is a web of fixed answers: "STATUS LOCATION", or a refusal, behind a URL without query or its door.
+// pretend is a web of fixed answers: "STATUS LOCATION", or a refusal, behind a URL without query or
+// its door.
 type pretend map[string]string
 
 func (p pretend) Answer(_ context.Context, ask Ask) Answer {
@@ -52,7 +53,8 @@ const (
 )
 
 var museum = pretend{
-	www: "200", "http://www.n.example": "301 https://www.n.example{uri}", www + "/missing": "404", www +
+	www: "200", "http://www.n.example": "301 https://www.n.example{uri}", www + "/missing": "404",
+	www +
 		"/slash": "301 /slash/",
 	www + "/leaves": "301 https://elsewhere.example/", "https://elsewhere.example": "200",
 	"http://elsewhere.example": "200",
@@ -84,13 +86,15 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		target string
 		want   string
 	}{
-		"clean":             {pretend{old: "301 " + www + "{uri}"}, deep, Deep, www + deepPath, ""},
-		"the site itself":   {nil, www + "/", Root, www + "/", ""},
-		"site adds a slash": {pretend{old: "301 " + www + "{uri}"}, old + "/slash", ByRule, www + "/slash", ""},
-		"serves a page":     {pretend{old: "200"}, old + "/", Root, www + "/", "not-redirected"},
-		"answers an error":  {pretend{old: "404"}, deep, Deep, www + deepPath, "not-redirected"},
+		"clean":           {pretend{old: "301 " + www + "{uri}"}, deep, Deep, www + deepPath, ""},
+		"the site itself": {nil, www + "/", Root, www + "/", ""},
+		"site adds a slash": {pretend{old: "301 " + www + "{uri}"}, old + "/slash", ByRule,
+			www + "/slash", ""},
+		"serves a page":    {pretend{old: "200"}, old + "/", Root, www + "/", "not-redirected"},
+		"answers an error": {pretend{old: "404"}, deep, Deep, www + deepPath, "not-redirected"},
 		"forwards to one that serves": {
-			pretend{old: "301 https://old.example{uri}", "https://old.example": "200"}, old + "/", Root, www + "/",
+			pretend{old: "301 https://old.example{uri}", "https://old.example": "200"}, old + "/", Root,
+			www + "/",
 			"not-redirected",
 		},
 		"path cut": {pretend{old: "301 " + www + "/"}, deep, Deep, www + deepPath, "path-lost"},
@@ -103,7 +107,8 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		"query in another order": {
 			pretend{old: "301 " + www + "/?b=2&a=1"}, old + "/?a=1&b=2", Query, www + "/?a=1&b=2", "",
 		},
-		"elsewhere on the site": {pretend{old: "301 " + www + "/other"}, old + "/", Root, www + "/", "wrong-page"},
+		"elsewhere on the site": {pretend{old: "301 " + www + "/other"}, old + "/", Root, www + "/",
+			"wrong-page"},
 		"another site": {
 			pretend{old: "301 https://elsewhere.example/"}, old + "/", Root, www + "/", "wrong-page",
 		},
@@ -114,20 +119,24 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 			pretend{old: "301 " + www + "/leaves"}, old + "/", Root, www + "/leaves", "wrong-page",
 		},
 		"one hop too many": {
-			pretend{old: "301 https://old.example{uri}", "https://old.example": "301 " + www + "{uri}"}, old + "/", Root,
+			pretend{old: "301 https://old.example{uri}", "https://old.example": "301 " + www + "{uri}"},
+			old + "/", Root,
 			www + "/", "extra-hop",
 		},
 		"three with a downgrade": {
-			pretend{old: "301 https://old.example/", "https://old.example": "301 http://www.n.example/"}, old + "/", Root,
+			pretend{old: "301 https://old.example/", "https://old.example": "301 http://www.n.example/"},
+			old + "/", Root,
 			www + "/", "downgrade extra-hop",
 		},
 		"plain target that serves": {
-			pretend{old: "301 http://www.n.example/", "http://www.n.example": "200"}, old + "/", Root, www + "/",
+			pretend{old: "301 http://www.n.example/", "http://www.n.example": "200"}, old + "/", Root,
+			www + "/",
 			"not-redirected",
 		},
 		"temporary": {pretend{old: "302 " + www + "{uri}"}, old + "/", Root, www + "/", "temporary"},
 		"foreign hop": {
-			pretend{old: "301 https://elsewhere.example/x", "https://elsewhere.example": "301 " + www + "/"}, old + "/", Root,
+			pretend{old: "301 https://elsewhere.example/x", "https://elsewhere.example": "301 " + www + "/"},
+			old + "/", Root,
 			www + "/", "extra-hop foreign-hop",
 		},
 		"dead end": {
@@ -138,19 +147,24 @@ func TestJudgeAgainstAnEstate(t *testing.T) {
 		},
 		"no address": {pretend{old: "no-address"}, old + "/", Root, www + "/", "no-address"},
 		"refused behind a hop": {
-			pretend{old: "301 https://old.example/", "https://old.example": "refused"}, old + "/", Root, www + "/", "refused",
+			pretend{old: "301 https://old.example/", "https://old.example": "refused"}, old + "/", Root,
+			www + "/", "refused",
 		},
 		"unseen is no fault": {pretend{old: "unseen"}, old + "/", Root, www + "/", ""},
 		"loop": {
-			pretend{old: "301 https://old.example/", "https://old.example": "301 http://old.example/"}, old + "/", Root,
+			pretend{old: "301 https://old.example/", "https://old.example": "301 http://old.example/"},
+			old + "/", Root,
 			www + "/", "loop downgrade",
 		},
-		"loop to itself":     {pretend{old: "301 {uri}"}, old + "/", Root, www + "/", "loop"},
-		"growing":            {pretend{old: "301 /x{uri}"}, old + "/", Root, www + "/", "growing-loop"},
-		"doubling":           {pretend{old: "301 /x{uri}{uri}"}, old + "/", Root, www + "/", "growing-loop"},
-		"no location":        {pretend{old: "301"}, old + "/", Root, www + "/", "bad-location"},
-		"javascript":         {pretend{old: "301 javascript:alert(1)"}, old + "/", Root, www + "/", "bad-location"},
-		"control characters": {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/", "loop bad-location bad-location"},
+		"loop to itself": {pretend{old: "301 {uri}"}, old + "/", Root, www + "/", "loop"},
+		"growing":        {pretend{old: "301 /x{uri}"}, old + "/", Root, www + "/", "growing-loop"},
+		"doubling": {pretend{old: "301 /x{uri}{uri}"}, old + "/", Root, www + "/",
+			"growing-loop"},
+		"no location": {pretend{old: "301"}, old + "/", Root, www + "/", "bad-location"},
+		"javascript": {pretend{old: "301 javascript:alert(1)"}, old + "/", Root, www + "/",
+			"bad-location"},
+		"control characters": {pretend{old: "301 /\x1b[31m"}, old + "/", Root, www + "/",
+			"loop bad-location bad-location"},
 		"a space is mended": {
 			pretend{old: "301 " + www + "/a b"}, old + "/x", ByRule, www + "/a%20b", "bad-location",
 		},
@@ -181,16 +195,22 @@ func TestJudgeWithoutAnEstate(t *testing.T) {
 		"one redirect":  {nil, "http://www.n.example/", Root, ""},
 		"plain page":    {pretend{old: "200"}, old + "/", Root, "plain-arrival"},
 		"downgrade to a page": {
-			pretend{"https://old.example": "301 " + old + "/", old: "200"}, "https://old.example/", Root, "downgrade",
+			pretend{"https://old.example": "301 " + old + "/", old: "200"}, "https://old.example/", Root,
+			"downgrade",
 		},
-		"two redirects":        {pretend{old: "301 http://www.n.example{uri}"}, old + "/", Root, "extra-hop"},
+		"two redirects": {pretend{old: "301 http://www.n.example{uri}"}, old + "/", Root,
+			"extra-hop"},
 		"cut to the root":      {pretend{old: "301 " + www + "/"}, old + deepPath, Deep, "path-lost"},
 		"made-up page missing": {pretend{old: "301 " + www + "/missing"}, old + deepPath, Deep, ""},
-		"query cut":            {pretend{old: "301 " + www + "/"}, old + "/?" + probeTerm, Query, "query-lost"},
-		"root missing":         {pretend{"https://old.example": "404"}, "https://old.example/", Root, "dead-end"},
-		"given URL missing":    {pretend{old: "301 " + www + "{uri}"}, old + "/missing?x=1", Asked, "dead-end"},
+		"query cut": {pretend{old: "301 " + www + "/"}, old + "/?" + probeTerm, Query,
+			"query-lost"},
+		"root missing": {pretend{"https://old.example": "404"}, "https://old.example/", Root,
+			"dead-end"},
+		"given URL missing": {pretend{old: "301 " + www + "{uri}"}, old + "/missing?x=1", Asked,
+			"dead-end"},
 		"temporary on one origin": {
-			pretend{"https://old.example/": "302 /home", "https://old.example": "200"}, "https://old.example/", Root, "",
+			pretend{"https://old.example/": "302 /home", "https://old.example": "200"},
+			"https://old.example/", Root, "",
 		},
 	} {
 		got := Follow(context.Background(), in(c.web), Ask{URL: web.MustParseURL(c.entry)}, c.probe)
@@ -213,13 +233,16 @@ func TestTooManyHopsIsNoGrowingLoop(t *testing.T) {
 
 func TestPlannedGoneAndPlannedTemporary(t *testing.T) {
 	j := estateJudge()
-	c := Follow(context.Background(), pretend{old: "410"}, Ask{URL: web.MustParseURL(old + "/x")}, ByRule)
+	c := Follow(context.Background(), pretend{old: "410"}, Ask{URL: web.MustParseURL(old + "/x")},
+		ByRule)
 	j.Chain(&c, Goal{Gone: true})
 	assert.Empty(t, c.Findings)
-	c = Follow(context.Background(), in(pretend{old: "301 " + www + "/"}), Ask{URL: web.MustParseURL(old + "/x")}, ByRule)
+	c = Follow(context.Background(), in(pretend{old: "301 " + www + "/"}),
+		Ask{URL: web.MustParseURL(old + "/x")}, ByRule)
 	j.Chain(&c, Goal{Gone: true})
 	assert.Equal(t, "wrong-page", codes(c))
-	c = Follow(context.Background(), in(pretend{old: "302 " + www + "/"}), Ask{URL: web.MustParseURL(old + "/")}, Root)
+	c = Follow(context.Background(), in(pretend{old: "302 " + www + "/"}),
+		Ask{URL: web.MustParseURL(old + "/")}, Root)
 	j.Chain(&c, Goal{Target: web.MustParseURL(www + "/"), Hops: 1, Temporary: true})
 	assert.Empty(t, c.Findings)
 }
@@ -253,7 +276,8 @@ func TestCertificateFaultsStopOrdinaryVisitorsAndTheFollowerGoesOn(t *testing.T)
 	}{
 		{[]finding.Code{finding.Expired}, "expired", "ended on 2026-10-30, 2 days ago", true},
 		{
-			[]finding.Code{finding.Untrusted, finding.WrongName}, "wrong-name", "for a, b, c and 1 more. It is also untrusted",
+			[]finding.Code{finding.Untrusted, finding.WrongName}, "wrong-name",
+			"for a, b, c and 1 more. It is also untrusted",
 			true,
 		},
 		{[]finding.Code{finding.ExpiresSoon}, "expires-soon", "ends on", false},
@@ -261,10 +285,12 @@ func TestCertificateFaultsStopOrdinaryVisitorsAndTheFollowerGoesOn(t *testing.T)
 		{[]finding.Code{finding.NotYetValid}, "not-yet-valid", "begins on", true},
 	} {
 		seen := fixed{
-			{URL: web.MustParseURL("https://old.example/"), Status: 301, Location: www + "/", TLS: cert(c.faults...)},
+			{URL: web.MustParseURL("https://old.example/"), Status: 301, Location: www + "/",
+				TLS: cert(c.faults...)},
 			{URL: web.MustParseURL(www + "/"), Status: 200},
 		}
-		got := Follow(context.Background(), seen, Ask{URL: web.MustParseURL("https://old.example/")}, Root)
+		got := Follow(context.Background(), seen, Ask{URL: web.MustParseURL("https://old.example/")},
+			Root)
 		estateJudge().Chain(&got, Goal{Target: web.MustParseURL(www + "/"), Hops: 1})
 		assert.Equal(t, c.want, codes(got))
 		assert.Contains(t, got.Findings[0].Says, c.says)
@@ -274,7 +300,8 @@ func TestCertificateFaultsStopOrdinaryVisitorsAndTheFollowerGoesOn(t *testing.T)
 }
 
 func TestLocationHeadersThatComeTwice(t *testing.T) {
-	a := Answer{URL: web.MustParseURL(old + "/"), Status: 301, Location: "/x", OtherLocations: []string{"/y"}}
+	a := Answer{URL: web.MustParseURL(old + "/"), Status: 301, Location: "/x",
+		OtherLocations: []string{"/y"}}
 	_, complaint, ok := a.Next()
 	assert.False(t, ok)
 	assert.Contains(t, complaint, "two different")

@@ -6,11 +6,12 @@ import (
 	"slices"
 )
 
-// Check tells what is wrong with an audit that was read from somewhere: everything that reads audits takes for granted
-// that nothing is.
+// Check tells what is wrong with an audit that was read from somewhere: everything that reads
+// audits takes for granted that nothing is.
 func (a *Audit) Check() error {
 	if a.Schema != AuditSchema {
-		return fmt.Errorf("it is not an audit of this program: its schema is %q, not %q", a.Schema, AuditSchema)
+		return fmt.Errorf("it is not an audit of this program: its schema is %q, not %q", a.Schema,
+			AuditSchema)
 	}
 	for i := range a.Chains {
 		if err := a.Chains[i].Check(); err != nil {

@@ -24,7 +24,8 @@ func (v *judging) soft(i int, hop *Answer) {
 	if hop.Soft.Line > 0 {
 		where = fmt.Sprintf(", line %d", hop.Soft.Line)
 	}
-	evidence := map[string]any{"by": hop.Soft.By, "to": hop.Soft.To, "after": hop.Soft.After, "line": hop.Soft.Line}
+	evidence := map[string]any{"by": hop.Soft.By, "to": hop.Soft.To, "after": hop.Soft.After,
+		"line": hop.Soft.Line}
 	from, to := hop.URL.Door(), next.Door()
 	v.add(
 		finding.SoftRedirect,
@@ -36,7 +37,8 @@ func (v *judging) soft(i int, hop *Answer) {
 		evidence,
 	)
 	if from.Scheme == web.HTTPS && to.Scheme == web.HTTP {
-		v.add(finding.Downgrade, from.String(), i, fmt.Sprintf("%s sends visitors from https to %s.", from, to),
+		v.add(finding.Downgrade, from.String(), i,
+			fmt.Sprintf("%s sends visitors from https to %s.", from, to),
 			"Write the target of the redirect with https.", evidence)
 	}
 }
@@ -54,7 +56,8 @@ func (v *judging) framed(last *Answer) {
 	}
 	v.add(finding.Framed, door.String(), len(v.chain.Hops)-1,
 		fmt.Sprintf("%s shows %s in a frame%s, instead of redirecting there.", door, last.Framed, inside),
-		fmt.Sprintf("Switch the forwarding of %s from a frame (masked, hidden) to a redirect with 301.", door.Host),
+		fmt.Sprintf("Switch the forwarding of %s from a frame (masked, hidden) to a redirect with 301.",
+			door.Host),
 		map[string]any{"framed": last.Framed})
 }
 
@@ -66,7 +69,8 @@ func (v *judging) cookieLoop() {
 				continue
 			}
 			v.add(finding.CookieLoop, c.Hops[i].URL.Door().String(), i,
-				fmt.Sprintf("%s redirects back to itself until a cookie comes with the request: search engines, and browsers "+
+				fmt.Sprintf("%s redirects back to itself until a cookie comes with the request: search "+
+					"engines, and browsers "+
 					"without cookies, go round for ever.", c.Hops[i].URL),
 				"Have the page answer without the cookie.",
 				map[string]any{"length": j - i})
@@ -77,16 +81,20 @@ func (v *judging) cookieLoop() {
 
 func (v *judging) turnedAway(last *Answer) {
 	door := last.URL.Door()
-	says := fmt.Sprintf("%s answers %d with a challenge for robots; what visitors get was not seen.", door, last.Status)
+	says := fmt.Sprintf("%s answers %d with a challenge for robots; what visitors get was not seen.",
+		door, last.Status)
 	if last.Status == 429 {
-		says = fmt.Sprintf("%s answers 429: it was asked too often; what visitors get was not seen.", door)
+		says = fmt.Sprintf("%s answers 429: it was asked too often; what visitors get was not seen.",
+			door)
 		if last.Headers != nil && last.Headers.RetryIn != "" {
-			says = fmt.Sprintf("%s answers 429: it was asked too often, and wants to be left alone for %s; what visitors get "+
+			says = fmt.Sprintf("%s answers 429: it was asked too often, and wants to be left alone for "+
+				"%s; what visitors get "+
 				"was not seen.", door, retryText(last.Headers.RetryIn))
 		}
 	}
 	v.add(finding.TurnedAway, door.String(), len(v.chain.Hops)-1, says,
-		"Look at it in a browser; have this program's User-Agent let through, or look from a vantage that is trusted there.",
+		"Look at it in a browser; have this program's User-Agent let through, or look from a vantage "+
+			"that is trusted there.",
 		map[string]any{"status": last.Status})
 }
 
@@ -100,7 +108,8 @@ func retryText(s string) string {
 func (v *judging) landedHome(last int) {
 	c := v.chain
 	subject := c.Entry.String()
-	v.add(finding.LandedHome, subject, last, fmt.Sprintf("%s arrives on the home page, %s.", c.Entry, c.Arrival),
+	v.add(finding.LandedHome, subject, last,
+		fmt.Sprintf("%s arrives on the home page, %s.", c.Entry, c.Arrival),
 		"Lead it to the page that took its place, or answer 410 where there is none.",
 		map[string]any{"arrival": c.Arrival.String()})
 }
@@ -120,13 +129,15 @@ func (v *judging) content(last *Answer) {
 	ours := v.judge.Forwards == nil || !v.judge.Forwards(last.URL.Door())
 	if last.Page.NotFound() && ours && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
 		v.add(finding.DeadEnd, page, at,
-			fmt.Sprintf("%s says that there is no such page (%q), but answers %d.", page, last.Page.saying(), last.Status),
+			fmt.Sprintf("%s says that there is no such page (%q), but answers %d.", page, last.Page.saying(),
+				last.Status),
 			"Have the site answer 404 or 410 there, and lead the old address to a page that exists.",
 			map[string]any{"status": last.Status, "title": last.Page.Title})
 		v.soften()
 	}
 	if hidden {
-		v.add(finding.NoIndex, page, at, fmt.Sprintf("%s asks search engines not to list it: %s.", page, how),
+		v.add(finding.NoIndex, page, at,
+			fmt.Sprintf("%s asks search engines not to list it: %s.", page, how),
 			"Take it out once the page is meant to be found.", map[string]any{"how": how})
 	}
 	if last.Page == nil {
@@ -207,7 +218,8 @@ func (v *judging) parts(at int, page string, insecure []Link) {
 		list = append(list, fmt.Sprintf("%s (%s, line %d)", short(l.URL), l.Element, l.Line))
 	}
 	v.add(finding.MixedContent, page, at,
-		fmt.Sprintf("%s loads %s over http: %s.", page, wording.Count(len(list), "part"), wording.Few(list, 3)),
+		fmt.Sprintf("%s loads %s over http: %s.", page, wording.Count(len(list), "part"),
+			wording.Few(list, 3)),
 		"Write these addresses with https.", map[string]any{"parts": list})
 }
 
@@ -229,16 +241,19 @@ func (v *judging) hsts(at int, last *Answer) {
 	switch {
 	case !ok && text != "":
 		v.add(finding.HSTSMissing, door.String(), at,
-			fmt.Sprintf("%s sends a Strict-Transport-Security header that no browser takes: %s.", door, short(text)),
+			fmt.Sprintf("%s sends a Strict-Transport-Security header that no browser takes: %s.", door,
+				short(text)),
 			"Write it as max-age=31536000, with nothing twice.", map[string]any{"header": text})
 	case !ok || p.MaxAge == 0:
 		v.add(finding.HSTSMissing, door.String(), at,
 			fmt.Sprintf("%s does not ask browsers to come by https alone (HSTS).", door),
-			"Have it send Strict-Transport-Security: a short max-age first, a year once every host works over https.",
+			"Have it send Strict-Transport-Security: a short max-age first, a year once every host works "+
+				"over https.",
 			map[string]any{"header": text})
 	case p.MaxAge < halfYear:
 		v.add(finding.HSTSShort, door.String(), at,
-			fmt.Sprintf("%s asks browsers to come by https alone for only %s (HSTS).", door, wording.Span(p.MaxAge)),
+			fmt.Sprintf("%s asks browsers to come by https alone for only %s (HSTS).", door,
+				wording.Span(p.MaxAge)),
 			"Raise max-age to 31536000 once every host works over https.", map[string]any{"header": text})
 	}
 }
@@ -247,7 +262,8 @@ func (v *judging) hsts(at int, last *Answer) {
 func (v *judging) wellKnown() {
 	c := v.chain
 	first := &c.Hops[0]
-	if first.Refusal != "" || first.Status == 404 || first.Status == 403 || first.Status == 410 || first.Status >= 500 ||
+	if first.Refusal != "" || first.Status == 404 || first.Status == 403 || first.Status == 410 ||
+		first.Status >= 500 ||
 		v.judge.Exempt != nil && !v.judge.Exempt(c.Entry) {
 		return
 	}
@@ -267,7 +283,8 @@ func (v *judging) wellKnown() {
 		door.String(),
 		0,
 		fmt.Sprintf(
-			"%s %s for a token that nobody has below /.well-known/acme-challenge/: a renewal over http would not find "+
+			"%s %s for a token that nobody has below /.well-known/acme-challenge/: a renewal over http "+
+				"would not find "+
 				"its own.",
 			door,
 			does,

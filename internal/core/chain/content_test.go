@@ -12,7 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// page makes a page of the site, or of whoever the URL names, that was asked over TLS and asks browsers to remember it.
+// page makes a page of the site, or of whoever the URL names, that was asked over TLS and asks
+// browsers to remember it.
 func page(url string, change func(*Answer)) Answer {
 	a := Answer{URL: web.MustParseURL(url), Status: 200, Address: "203.0.113.10:443",
 		Headers: &Headers{HSTS: "max-age=31536000"}, Page: &Document{Title: "Opening hours"}}
@@ -48,7 +49,8 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		"nothing": {nil, nil},
 		"no such page": {
 			func(a *Answer) { a.Page.Title = "Page not found" },
-			[]string{"dead-end warning " + visit + ": " + visit + ` says that there is no such page ("Page not found"), but answers 200.`},
+			[]string{"dead-end warning " + visit + ": " + visit +
+				` says that there is no such page ("Page not found"), but answers 200.`},
 		},
 		"no such page, by its heading": {
 			func(a *Answer) { a.Page = &Document{Heading: "404"} },
@@ -56,7 +58,8 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"hidden by its element": {
 			func(a *Answer) { a.Page.NoIndex = true },
-			[]string{"noindex warning " + visit + ": " + visit + " asks search engines not to list it: its robots element"},
+			[]string{"noindex warning " + visit + ": " + visit +
+				" asks search engines not to list it: its robots element"},
 		},
 		"hidden by its header, and no page": {
 			func(a *Answer) { a.Page, a.Headers.Robots = nil, "noindex" },
@@ -64,7 +67,8 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"another canonical host": {
 			func(a *Answer) { a.Page.Canonical = old + "/visit/" },
-			[]string{"canonical-disagrees warning " + visit + ": " + visit + " says by rel=canonical that it belongs to " +
+			[]string{"canonical-disagrees warning " + visit + ": " + visit +
+				" says by rel=canonical that it belongs to " +
 				old + "/visit/, not to www.n.example."},
 		},
 		"its own canonical host": {func(a *Answer) { a.Page.Canonical = www + "/other" }, nil},
@@ -81,9 +85,11 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"links to old hosts": {
 			func(a *Answer) {
-				a.Page.Links = []Link{{old + "/a", "a", 7}, {"https://elsewhere.example/", "a", 8}, {www + "/b", "a", 9}}
+				a.Page.Links = []Link{{old + "/a", "a", 7}, {"https://elsewhere.example/", "a", 8},
+					{www + "/b", "a", 9}}
 			},
-			[]string{"leftover-link note " + visit + ": " + visit + " still links to 1 host that only redirects: " + old +
+			[]string{"leftover-link note " + visit + ": " + visit +
+				" still links to 1 host that only redirects: " + old +
 				"/a (a, line 7)."},
 		},
 		"links to two old hosts": {
@@ -99,7 +105,8 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"no HSTS": {
 			func(a *Answer) { a.Headers = nil },
-			[]string{"hsts-missing note " + www + ": " + www + " does not ask browsers to come by https alone (HSTS)."},
+			[]string{"hsts-missing note " + www + ": " + www +
+				" does not ask browsers to come by https alone (HSTS)."},
 		},
 		"HSTS of no time": {
 			func(a *Answer) { a.Headers.HSTS = "max-age=0" },
@@ -107,15 +114,18 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		},
 		"HSTS that no browser takes": {
 			func(a *Answer) { a.Headers.HSTS = "max-age=1; max-age=2" },
-			[]string{"sends a Strict-Transport-Security header that no browser takes: max-age=1; max-age=2."},
+			[]string{"sends a Strict-Transport-Security header that no browser takes: max-age=1; " +
+				"max-age=2."},
 		},
 		"short HSTS": {
 			func(a *Answer) { a.Headers.HSTS = "max-age=86400" },
-			[]string{"hsts-short note " + www + ": " + www + " asks browsers to come by https alone for only 24 h"},
+			[]string{"hsts-short note " + www + ": " + www +
+				" asks browsers to come by https alone for only 24 h"},
 		},
 		"half a year of HSTS": {func(a *Answer) { a.Headers.HSTS = "max-age=15552000" }, nil},
-		"a day less":          {func(a *Answer) { a.Headers.HSTS = "max-age=15465600" }, []string{"hsts-short"}},
-		"nobody was asked":    {func(a *Answer) { a.Address, a.Headers = "", nil }, nil},
+		"a day less": {func(a *Answer) { a.Headers.HSTS = "max-age=15465600" },
+			[]string{"hsts-short"}},
+		"nobody was asked": {func(a *Answer) { a.Address, a.Headers = "", nil }, nil},
 	} {
 		got := judged(old+"/visit/", visit, ByRule, moved, page(visit, c.change))
 		text := said(got)
@@ -134,31 +144,40 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 
 func TestPagesThatSendVisitorsOn(t *testing.T) {
 	for by, words := range map[string]string{
-		ByHeader: "by a Refresh header", ByMeta: "by its markup (meta refresh), line 3", ByScript: "by a script, line 3",
+		ByHeader: "by a Refresh header", ByMeta: "by its markup (meta refresh), line 3",
+		ByScript: "by a script, line 3",
 	} {
 		soft := &Soft{By: by, To: www + "/", Line: 3}
 		if by == ByHeader {
 			soft.Line = 0
 		}
 		got := judged("https://old.example/", www+"/", Root,
-			Answer{URL: web.MustParseURL("https://old.example/"), Status: 200, Soft: soft}, page(www+"/", nil))
+			Answer{URL: web.MustParseURL("https://old.example/"), Status: 200, Soft: soft},
+			page(www+"/", nil))
 		assert.Contains(t, said(got), "soft-redirect", by)
-		assert.Contains(t, said(got), "https://old.example/ sends visitors to "+www+" "+words+", not by a redirect.")
+		assert.Contains(t, said(got),
+			"https://old.example/ sends visitors to "+www+" "+words+", not by a redirect.")
 		assert.NotContains(t, said(got), "downgrade")
 	}
 	down := judged("https://old.example/", www+"/", Root,
-		Answer{URL: web.MustParseURL("https://old.example/"), Status: 200, Soft: &Soft{By: ByMeta, To: "http://www.n.example/"}},
-		Answer{URL: web.MustParseURL("http://www.n.example/"), Status: 301, Location: www + "/"}, page(www+"/", nil))
+		Answer{URL: web.MustParseURL("https://old.example/"), Status: 200,
+			Soft: &Soft{By: ByMeta, To: "http://www.n.example/"}},
+		Answer{URL: web.MustParseURL("http://www.n.example/"), Status: 301, Location: www + "/"},
+		page(www+"/", nil))
 	assert.Contains(t, said(down), "downgrade")
-	assert.Contains(t, said(down), "https://old.example sends visitors from https to http://www.n.example.")
+	assert.Contains(t, said(down),
+		"https://old.example sends visitors from https to http://www.n.example.")
 }
 
 func TestFramesSayWhatTheyShow(t *testing.T) {
 	framed := Answer{URL: web.MustParseURL(old + "/"), Status: 200, Framed: www + "/"}
 	for words, shown := range map[string]Answer{
-		"shows " + www + "/ in a frame, instead":                                  page(www+"/", nil),
-		"shows " + www + "/ in a frame, which answers 400, instead":               {URL: web.MustParseURL(www + "/"), Status: 400},
-		"shows " + www + "/ in a frame, which does not answer (refused), instead": {URL: web.MustParseURL(www + "/"), Refusal: Refused},
+		"shows " + www + "/ in a frame, instead": page(www+"/", nil),
+		"shows " + www +
+			"/ in a frame, which answers 400, instead": {URL: web.MustParseURL(www + "/"), Status: 400},
+		"shows " + www +
+			"/ in a frame, which does not answer (refused), instead": {URL: web.MustParseURL(www + "/"),
+			Refusal: Refused},
 	} {
 		got := judged(old+"/", www+"/", Root, framed, shown)
 		assert.Equal(t, "framed", codes(got))
@@ -170,10 +189,14 @@ func TestFramesSayWhatTheyShow(t *testing.T) {
 func TestThoseWhoTurnRobotsAwayWereNotSeen(t *testing.T) {
 	for words, a := range map[string]Answer{
 		"answers 429: it was asked too often; what visitors get": {Status: 429},
-		"wants to be left alone for 120 s;":                      {Status: 429, Headers: &Headers{RetryIn: "120"}},
-		"wants to be left alone for Fri, 31 Dec;":                {Status: 429, Headers: &Headers{RetryIn: "Fri, 31 Dec"}},
-		"answers 403 with a challenge for robots":                {Status: 403, Headers: &Headers{Challenge: true, RetryIn: "9"}},
-		"answers 200 with a challenge for robots":                {Status: 200, Page: &Document{Title: "Just a moment..."}},
+		"wants to be left alone for 120 s;": {Status: 429,
+			Headers: &Headers{RetryIn: "120"}},
+		"wants to be left alone for Fri, 31 Dec;": {Status: 429,
+			Headers: &Headers{RetryIn: "Fri, 31 Dec"}},
+		"answers 403 with a challenge for robots": {Status: 403,
+			Headers: &Headers{Challenge: true, RetryIn: "9"}},
+		"answers 200 with a challenge for robots": {Status: 200,
+			Page: &Document{Title: "Just a moment..."}},
 	} {
 		a.URL = web.MustParseURL(old + "/")
 		got := judged(old+"/", www+"/", Root, a)
@@ -189,20 +212,25 @@ func TestWhatStandsWhereAuthoritiesLook(t *testing.T) {
 		first Answer
 		want  string
 	}{
-		"nothing":               {Answer{Status: 404}, ""},
-		"forbidden":             {Answer{Status: 403}, ""},
-		"gone":                  {Answer{Status: 410}, ""},
-		"broken":                {Answer{Status: 500}, ""},
-		"nobody":                {Answer{Refusal: Refused}, ""},
-		"not modified":          {Answer{Status: 304}, ""},
-		"to the same by https":  {Answer{Status: 301, Location: strings.Replace(token, "http:", "https:", 1)}, ""},
-		"to another path there": {Answer{Status: 301, Location: "https://old.example/"}, "redirects to https://old.example/"},
-		"to the same elsewhere": {Answer{Status: 301, Location: strings.Replace(token, "old", "www.n", 1)}, "redirects to http://www.n"},
-		"a page":                {Answer{Status: 200}, "answers 200"},
-		"a page of its own":     {Answer{Status: 299}, "answers 299"},
+		"nothing":      {Answer{Status: 404}, ""},
+		"forbidden":    {Answer{Status: 403}, ""},
+		"gone":         {Answer{Status: 410}, ""},
+		"broken":       {Answer{Status: 500}, ""},
+		"nobody":       {Answer{Refusal: Refused}, ""},
+		"not modified": {Answer{Status: 304}, ""},
+		"to the same by https": {
+			Answer{Status: 301, Location: strings.Replace(token, "http:", "https:", 1)}, ""},
+		"to another path there": {Answer{Status: 301, Location: "https://old.example/"},
+			"redirects to https://old.example/"},
+		"to the same elsewhere": {
+			Answer{Status: 301, Location: strings.Replace(token, "old", "www.n", 1)},
+			"redirects to http://www.n"},
+		"a page":            {Answer{Status: 200}, "answers 200"},
+		"a page of its own": {Answer{Status: 299}, "answers 299"},
 	} {
 		c.first.URL = at
-		ends := fixed{c.first, page("https://old.example/", nil), page(strings.Replace(token, "old", "www.n", 1), nil)}
+		ends := fixed{c.first, page("https://old.example/", nil),
+			page(strings.Replace(token, "old", "www.n", 1), nil)}
 		got := Follow(context.Background(), ends, Ask{URL: at}, WellKnown)
 		planned := got
 		(Judge{Now: now}).Chain(&got, Goal{})
@@ -210,7 +238,8 @@ func TestWhatStandsWhereAuthoritiesLook(t *testing.T) {
 			assert.Empty(t, said(got), name)
 			continue
 		}
-		assert.Contains(t, said(got), "well-known-taken note http://old.example: http://old.example "+c.want, name)
+		assert.Contains(t, said(got),
+			"well-known-taken note http://old.example: http://old.example "+c.want, name)
 		exempt := Judge{Now: now, Exempt: func(web.URL) bool { return true }}
 		exempt.Chain(&planned, Goal{})
 		assert.Contains(t, said(planned), "well-known-taken warning", "it was planned to be left out")
@@ -223,13 +252,15 @@ func TestWhatStandsWhereAuthoritiesLook(t *testing.T) {
 
 func TestCookieLoopsNameWhereTheyBegin(t *testing.T) {
 	door := "https://old.example"
-	c := Chain{Entry: web.MustParseURL(door + "/"), Probe: Root, Cookies: true, End: Page, Hops: []Answer{
-		{URL: web.MustParseURL(door + "/"), Status: 302, Location: "/a", Headers: &Headers{Cookies: true}},
-		{URL: web.MustParseURL(door + "/a"), Status: 302, Location: "/b"},
-		{URL: web.MustParseURL(door + "/b"), Status: 302, Location: "/a"},
-		{URL: web.MustParseURL(door + "/a"), Status: 301, Location: www + "/"},
-		page(www+"/", nil),
-	}, Arrival: web.MustParseURL(www + "/")}
+	c := Chain{Entry: web.MustParseURL(door + "/"), Probe: Root, Cookies: true, End: Page,
+		Hops: []Answer{
+			{URL: web.MustParseURL(door + "/"), Status: 302, Location: "/a",
+				Headers: &Headers{Cookies: true}},
+			{URL: web.MustParseURL(door + "/a"), Status: 302, Location: "/b"},
+			{URL: web.MustParseURL(door + "/b"), Status: 302, Location: "/a"},
+			{URL: web.MustParseURL(door + "/a"), Status: 301, Location: www + "/"},
+			page(www+"/", nil),
+		}, Arrival: web.MustParseURL(www + "/")}
 	estateJudge().Chain(&c, Goal{Target: web.MustParseURL(www + "/"), Hops: 9})
 	i := -1
 	for at, f := range c.Findings {
@@ -246,8 +277,9 @@ func TestCookieLoopsNameWhereTheyBegin(t *testing.T) {
 func TestAddressesThatDoNotDoTheSame(t *testing.T) {
 	found := []netip.Addr{netip.MustParseAddr("192.0.2.1"), netip.MustParseAddr("192.0.2.2")}
 	right := func(change func(*Answer)) Answer {
-		a := Answer{URL: web.MustParseURL(old + "/"), Address: "192.0.2.1:80", Found: found, Status: 301, Location: www + "/",
-			TTL: 600}
+		a := Answer{URL: web.MustParseURL(old + "/"), Address: "192.0.2.1:80", Found: found, Status: 301,
+			Location: www + "/",
+			TTL:      600}
 		if change != nil {
 			change(&a)
 		}
@@ -266,24 +298,33 @@ func TestAddressesThatDoNotDoTheSame(t *testing.T) {
 		severity      string // "" where both do the same
 		says          string
 	}{
-		"the same":         {right(nil), other(nil), "", ""},
-		"another spelling": {right(nil), other(func(a *Answer) { a.Location = "https://WWW.n.example/" }), "", ""},
+		"the same": {right(nil), other(nil), "", ""},
+		"another spelling": {right(nil), other(func(a *Answer) { a.Location = "https://WWW.n.example/" }),
+			"", ""},
 		"another target": {
 			right(nil), other(func(a *Answer) { a.Location = "https://elsewhere.example/" }), "error",
-			"192.0.2.1 redirects to " + www + "/ (301); 192.0.2.2 redirects to https://elsewhere.example/ (301)",
+			"192.0.2.1 redirects to " + www +
+				"/ (301); 192.0.2.2 redirects to https://elsewhere.example/ (301)",
 		},
 		"a page": {
-			right(nil), other(func(a *Answer) { a.Status, a.Location, a.Page = 200, "", &Document{Title: "Lace mill"} }), "error",
+			right(nil),
+			other(func(a *Answer) { a.Status, a.Location, a.Page = 200, "", &Document{Title: "Lace mill"} }),
+			"error",
 			`192.0.2.2 shows a page, "Lace mill" (200)`,
 		},
-		"no page": {right(nil), other(func(a *Answer) { a.Status, a.Location = 404, "" }), "error", "192.0.2.2 answers 404"},
+		"no page": {right(nil), other(func(a *Answer) { a.Status, a.Location = 404, "" }), "error",
+			"192.0.2.2 answers 404"},
 		"nobody": {
-			right(nil), other(func(a *Answer) { a.Status, a.Refusal, a.Detail = 0, Refused, "192.0.2.2:80 refuses the connection" }),
+			right(nil),
+			other(func(a *Answer) {
+				a.Status, a.Refusal, a.Detail = 0, Refused, "192.0.2.2:80 refuses the connection"
+			}),
 			"warning", "192.0.2.2 refuses the connection",
 		},
 		"unseen": {right(nil), other(func(a *Answer) { a.Status, a.Refusal = 0, Unseen }), "", ""},
 		"in a frame": {
-			right(nil), other(func(a *Answer) { a.Status, a.Location, a.Framed = 200, "", www+"/" }), "error",
+			right(nil), other(func(a *Answer) { a.Status, a.Location, a.Framed = 200, "", www+"/" }),
+			"error",
 			"192.0.2.2 shows " + www + "/ in a frame (200)",
 		},
 		"another status": {right(nil), other(func(a *Answer) { a.Status = 302 }), "warning", "(302)"},
@@ -296,7 +337,8 @@ func TestAddressesThatDoNotDoTheSame(t *testing.T) {
 			assert.Empty(t, said(got), name)
 			continue
 		}
-		assert.Contains(t, said(got), "split-answers "+c.severity+" "+old+": The addresses of old.example do not do the same", name)
+		assert.Contains(t, said(got),
+			"split-answers "+c.severity+" "+old+": The addresses of old.example do not do the same", name)
 		assert.Contains(t, said(got), c.says, name)
 		assert.Contains(t, got.Findings[0].Fix, "up to 10 min", name)
 	}
@@ -313,17 +355,21 @@ func (b byAddress) Answer(ctx context.Context, ask Ask) Answer {
 }
 
 func TestWhoIsAskedAtEachAddress(t *testing.T) {
-	found := []netip.Addr{netip.MustParseAddr("192.0.2.1"), netip.MustParseAddr("192.0.2.2"), netip.MustParseAddr("192.0.2.3")}
-	first := Answer{URL: web.MustParseURL(old + "/"), Address: "192.0.2.1:80", Found: found, Status: 404}
+	found := []netip.Addr{netip.MustParseAddr("192.0.2.1"), netip.MustParseAddr("192.0.2.2"),
+		netip.MustParseAddr("192.0.2.3")}
+	first := Answer{URL: web.MustParseURL(old + "/"), Address: "192.0.2.1:80", Found: found,
+		Status: 404}
 	second := first
 	second.Address, second.Found = "192.0.2.2:80", nil
 	asker := byAddress{first, second}
 	ask := Ask{URL: web.MustParseURL(old + "/")}
-	assert.Len(t, FollowEach(context.Background(), asker, ask, Root).Others, 2, "all but the one that was met")
+	assert.Len(t, FollowEach(context.Background(), asker, ask, Root).Others, 2,
+		"all but the one that was met")
 	for _, probe := range []Probe{ByRule, ByPattern, WellKnown, Robots} {
 		assert.Empty(t, FollowEach(context.Background(), asker, ask, probe).Others, probe)
 	}
-	assert.Empty(t, FollowEach(context.Background(), Returning{Asker: asker, Memory: &Memory{}}, ask, Root).Others)
+	assert.Empty(t,
+		FollowEach(context.Background(), Returning{Asker: asker, Memory: &Memory{}}, ask, Root).Others)
 	posted, named := ask, ask
 	posted.Method, named.Address = "POST", found[1]
 	assert.Empty(t, FollowEach(context.Background(), asker, posted, Root).Others)
@@ -338,7 +384,8 @@ func TestWhoIsAskedAtEachAddress(t *testing.T) {
 
 func TestWhatToDoAboutAddressesThatDiffer(t *testing.T) {
 	found := []netip.Addr{netip.MustParseAddr("192.0.2.1"), netip.MustParseAddr("192.0.2.2")}
-	right := Answer{URL: web.MustParseURL(old + "/"), Address: "192.0.2.1:80", Found: found, Status: 301, Location: www + "/"}
+	right := Answer{URL: web.MustParseURL(old + "/"), Address: "192.0.2.1:80", Found: found,
+		Status: 301, Location: www + "/"}
 	wrong := Answer{URL: web.MustParseURL(old + "/"), Address: "192.0.2.2:80", Status: 301,
 		Location: "https://elsewhere.example/"}
 	pages := []Answer{page(www+"/", nil), page("https://elsewhere.example/", nil)}
@@ -356,14 +403,17 @@ func TestWhatToDoAboutAddressesThatDiffer(t *testing.T) {
 		return finding.Finding{}
 	}
 	f := judge(right, wrong)
-	assert.Equal(t, "Have 192.0.2.2 do as 192.0.2.1 does, or take it out of the records of old.example.", f.Fix)
+	assert.Equal(t,
+		"Have 192.0.2.2 do as 192.0.2.1 does, or take it out of the records of old.example.", f.Fix)
 	shown := f.Evidence["addresses"].([]map[string]any)
 	assert.Len(t, shown, 2)
 	assert.NotContains(t, shown[0], "findings")
 	assert.Contains(t, shown[1], "findings")
 	assert.Equal(t, "192.0.2.2:80", shown[1]["address"])
 	f = judge(wrong, right)
-	assert.Equal(t, "Find out which of them is meant to be left: take the others out of the records of old.example.", f.Fix)
+	assert.Equal(t,
+		"Find out which of them is meant to be left: take the others out of the records of old.example.",
+		f.Fix)
 	shown = f.Evidence["addresses"].([]map[string]any)
 	assert.Contains(t, shown[0], "findings")
 	assert.NotContains(t, shown[1], "findings")
@@ -376,16 +426,20 @@ func TestWhatAnAddressDoesInWords(t *testing.T) {
 	tls := func(faults ...finding.Code) *TLS { return &TLS{Faults: faults} }
 	for want, a := range map[string]Answer{
 		"192.0.2.1 redirects to /x (301)": {Status: 301, Location: "/x"},
-		"192.0.2.1 redirects to /x (301), with a certificate that browsers refuse (wrong-name)": {Status: 301, Location: "/x", TLS: tls(finding.WrongName)},
-		"192.0.2.1 redirects to /y (301)":                   {Status: 301, Location: "/y", TLS: tls(finding.ExpiresSoon)},
+		"192.0.2.1 redirects to /x (301), with a certificate that browsers refuse (wrong-name)": {
+			Status: 301, Location: "/x", TLS: tls(finding.WrongName)},
+		"192.0.2.1 redirects to /y (301)": {Status: 301, Location: "/y",
+			TLS: tls(finding.ExpiresSoon)},
 		"192.0.2.1 redirects to /z (301)":                   {Status: 301, Location: "/z", TLS: tls()},
 		"192.0.2.1 sends on to /x by the page itself (200)": {Status: 200, Soft: &Soft{To: "/x"}},
 		"192.0.2.1 answers 400":                             {Status: 400},
 		"192.0.2.1 answers 404":                             {Status: 404},
 		"192.0.2.1 shows a page (399)":                      {Status: 399},
 		"192.0.2.1 could not be seen from here":             {Refusal: Unseen},
-		"192.0.2.1 does not answer: it sends nothing":       {Refusal: Timeout, Detail: "it sends nothing"},
-		"192.0.2.1 takes no connection":                     {Refusal: Refused, Detail: "192.0.2.1:80 takes no connection"},
+		"192.0.2.1 does not answer: it sends nothing": {Refusal: Timeout,
+			Detail: "it sends nothing"},
+		"192.0.2.1 takes no connection": {Refusal: Refused,
+			Detail: "192.0.2.1:80 takes no connection"},
 	} {
 		a.Address = "192.0.2.1:80"
 		assert.Equal(t, want, a.Does())
@@ -404,19 +458,28 @@ func TestAnswersThatAreTheSameToAVisitor(t *testing.T) {
 		a, b Answer
 		same bool
 	}{
-		"pages":                      {titled(none), titled(none), true},
-		"titles":                     {titled(none), titled(func(d *Document) { d.Title = "x" }), false},
-		"headings":                   {titled(none), titled(func(d *Document) { d.Heading = "x" }), false},
-		"canonical hosts":            {titled(none), titled(func(d *Document) { d.Canonical = "x" }), false},
-		"no pages":                   {Answer{URL: u, Status: 200}, Answer{URL: u, Status: 200}, true},
-		"a page and none":            {titled(none), Answer{URL: u, Status: 200}, false},
-		"refusals":                   {Answer{URL: u, Refusal: Refused}, Answer{URL: u, Refusal: Refused}, true},
-		"two kinds of refusals":      {Answer{URL: u, Refusal: Refused}, Answer{URL: u, Refusal: Timeout}, false},
-		"an answer and a refusal":    {Answer{URL: u, Status: 200}, Answer{URL: u, Refusal: Timeout}, false},
-		"with TLS and without":       {Answer{URL: u, Status: 200, TLS: &TLS{}}, Answer{URL: u, Status: 200}, false},
-		"faults of certificates":     {Answer{URL: u, TLS: &TLS{Faults: []finding.Code{finding.Expired}}}, Answer{URL: u, TLS: &TLS{}}, false},
-		"Locations that lead no way": {Answer{URL: u, Status: 301, Location: "http://["}, Answer{URL: u, Status: 301, Location: "http://]"}, true},
-		"one that leads a way":       {Answer{URL: u, Status: 301, Location: "http://["}, Answer{URL: u, Status: 301, Location: "/"}, false},
+		"pages":  {titled(none), titled(none), true},
+		"titles": {titled(none), titled(func(d *Document) { d.Title = "x" }), false},
+		"headings": {titled(none), titled(func(d *Document) { d.Heading = "x" }),
+			false},
+		"canonical hosts": {titled(none), titled(func(d *Document) { d.Canonical = "x" }),
+			false},
+		"no pages":        {Answer{URL: u, Status: 200}, Answer{URL: u, Status: 200}, true},
+		"a page and none": {titled(none), Answer{URL: u, Status: 200}, false},
+		"refusals": {Answer{URL: u, Refusal: Refused}, Answer{URL: u, Refusal: Refused},
+			true},
+		"two kinds of refusals": {Answer{URL: u, Refusal: Refused}, Answer{URL: u, Refusal: Timeout},
+			false},
+		"an answer and a refusal": {Answer{URL: u, Status: 200}, Answer{URL: u, Refusal: Timeout},
+			false},
+		"with TLS and without": {Answer{URL: u, Status: 200, TLS: &TLS{}},
+			Answer{URL: u, Status: 200}, false},
+		"faults of certificates": {Answer{URL: u, TLS: &TLS{Faults: []finding.Code{finding.Expired}}},
+			Answer{URL: u, TLS: &TLS{}}, false},
+		"Locations that lead no way": {Answer{URL: u, Status: 301, Location: "http://["},
+			Answer{URL: u, Status: 301, Location: "http://]"}, true},
+		"one that leads a way": {Answer{URL: u, Status: 301, Location: "http://["},
+			Answer{URL: u, Status: 301, Location: "/"}, false},
 	} {
 		assert.Equal(t, c.same, sameAnswer(&c.a, &c.b), name)
 		assert.Equal(t, c.same, sameAnswer(&c.b, &c.a), name)
@@ -424,7 +487,8 @@ func TestAnswersThatAreTheSameToAVisitor(t *testing.T) {
 }
 
 func TestFromWhichStatusOnAPageIsNone(t *testing.T) {
-	for status, want := range map[int]string{200: "", 299: "", 399: "", 400: "dead-end", 404: "dead-end", 500: "dead-end"} {
+	for status, want := range map[int]string{200: "", 299: "", 399: "", 400: "dead-end",
+		404: "dead-end", 500: "dead-end"} {
 		moved := Answer{URL: web.MustParseURL(old + "/a"), Status: 301, Location: www + "/a"}
 		end := page(www+"/a", func(a *Answer) { a.Status, a.Page = status, nil })
 		got := judged(old+"/a", www+"/a", ByRule, moved, end)

@@ -11,8 +11,8 @@ import (
 // MostHops is how many redirects browsers take before they give up.
 const MostHops = 20
 
-// MostOctets is how long path and query of a URL may become on the way, in octets. Servers refuse requests of an eighth
-// of it.
+// MostOctets is how long path and query of a URL may become on the way, in octets. Servers refuse
+// requests of an eighth of it.
 const MostOctets = 64 << 10
 
 // TooLong reports whether a URL on the way is longer than any server takes: there following ends.
@@ -34,7 +34,8 @@ const (
 	Robots    Probe = "robots"     // what robots are told
 )
 
-// madeUp reports whether the path that is asked exists for the asking only, so that nobody need have a page there.
+// madeUp reports whether the path that is asked exists for the asking only, so that nobody need
+// have a page there.
 func (p Probe) madeUp() bool { return p == Deep || p == ByPattern }
 
 // What is asked of every door. The path and the query are made up; nobody has them.
@@ -45,10 +46,12 @@ const (
 
 // Probes gives the URLs with which a door is tried.
 func Probes(d web.Door) map[Probe]web.URL {
-	return map[Probe]web.URL{Root: d.URL("/", ""), Deep: d.URL(deepPath, ""), Query: d.URL("/", probeTerm)}
+	return map[Probe]web.URL{Root: d.URL("/", ""), Deep: d.URL(deepPath, ""),
+		Query: d.URL("/", probeTerm)}
 }
 
-// WellKnownPath is a token that nobody has, where certificate authorities look for theirs (RFC 8555 section 8.3).
+// WellKnownPath is a token that nobody has, where certificate authorities look for theirs (RFC 8555
+// section 8.3).
 const WellKnownPath = "/.well-known/acme-challenge/upper-path-made-up"
 
 // Besides gives what else is asked of a host, by its http door.
@@ -73,26 +76,30 @@ type End string
 
 // The ends of a chain.
 const (
-	Page        End = "page"         // an answer that is no redirect
-	Loop        End = "loop"         // back at a URL that was asked already
-	Limit       End = "limit"        // more redirects than a browser takes, or a URL longer than any server takes
+	Page End = "page" // an answer that is no redirect
+	Loop End = "loop" // back at a URL that was asked already
+	// more redirects than a browser takes, or a URL longer than any server takes
+	Limit       End = "limit"
 	NoAnswer    End = "refusal"      // no HTTP answer
 	BadLocation End = "bad-location" // a redirect that leads nowhere
 )
 
 // Chain is all the answers from an entry URL to its end.
 type Chain struct {
-	Entry     web.URL  `json:"entry"`
-	Probe     Probe    `json:"probe"`
-	Hops      []Answer `json:"hops"`    // every answer, the last included
-	Arrival   web.URL  `json:"arrival"` // the last URL
-	End       End      `json:"end"`
-	LoopsTo   *int     `json:"loops_to,omitempty"`   // for a loop: the hop that it goes back to, from 0
-	StoppedAt *int     `json:"stopped_at,omitempty"` // where a certificate stops ordinary visitors, from 0
-	Cookies   bool     `json:"cookies,omitempty"`    // it ends only for those who keep cookies
-	Frame     []Answer `json:"frame,omitempty"`      // what the page shows in a frame, every answer
-	Others    []Other  `json:"others,omitempty"`     // what further addresses of the entry's host answer
-	SeenBy    []string `json:"seen_by,omitempty"`    // which visitors go this way, where not all do
+	Entry   web.URL  `json:"entry"`
+	Probe   Probe    `json:"probe"`
+	Hops    []Answer `json:"hops"`    // every answer, the last included
+	Arrival web.URL  `json:"arrival"` // the last URL
+	End     End      `json:"end"`
+	// for a loop: the hop that it goes back to, from 0
+	LoopsTo *int `json:"loops_to,omitempty"`
+	// where a certificate stops ordinary visitors, from 0
+	StoppedAt *int     `json:"stopped_at,omitempty"`
+	Cookies   bool     `json:"cookies,omitempty"` // it ends only for those who keep cookies
+	Frame     []Answer `json:"frame,omitempty"`   // what the page shows in a frame, every answer
+	// what further addresses of the entry's host answer
+	Others []Other  `json:"others,omitempty"`
+	SeenBy []string `json:"seen_by,omitempty"` // which visitors go this way, where not all do
 
 	Number   int               `json:"-"` // of its entry, as whoever listed it counts
 	strayed  bool              // it arrives on a page other than the one that was asked or planned
@@ -117,13 +124,15 @@ func (c *Chain) public() bool {
 	return began.IsValid() && !web.IsPrivate(began.Addr())
 }
 
-// Follow asks from the entry on, redirect by redirect, until an answer is none, a URL comes again, or a browser would
-// give up. It goes on behind certificate faults, as a visitor does who clicks the warning away, and where a page sends
-// visitors on by itself. A round in which a cookie is set is followed once more with cookies, as a browser does. It
-// returns early, with what it has, when the context ends.
+// Follow asks from the entry on, redirect by redirect, until an answer is none, a URL comes again,
+// or a browser would give up. It goes on behind certificate faults, as a visitor does who clicks
+// the warning away, and where a page sends visitors on by itself. A round in which a cookie is set
+// is followed once more with cookies, as a browser does. It returns early, with what it has, when
+// the context ends.
 func Follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 	c := follow(ctx, asker, entry, probe)
-	if keeper, ok := asker.(CookieKeeper); ok && c.End == Loop && c.setsCookie() && entry.Cookies == nil {
+	if keeper, ok := asker.(CookieKeeper); ok && c.End == Loop && c.setsCookie() &&
+		entry.Cookies == nil {
 		entry.Cookies = keeper.NewCookies()
 		if kept := follow(ctx, asker, entry, probe); kept.End != Loop {
 			kept.Cookies = true
@@ -143,11 +152,14 @@ const inFrame Probe = "frame"
 
 // setsCookie reports whether an answer of a loop sets a cookie.
 func (c *Chain) setsCookie() bool {
-	return slices.ContainsFunc(c.Hops[*c.LoopsTo:], func(a Answer) bool { return a.Headers != nil && a.Headers.Cookies })
+	return slices.ContainsFunc(c.Hops[*c.LoopsTo:], func(a Answer) bool {
+		return a.Headers != nil && a.Headers.Cookies
+	})
 }
 
 func follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
-	c := Chain{Entry: entry.URL, Probe: probe, Findings: []finding.Finding{}, Hops: make([]Answer, 0, usualHops)}
+	c := Chain{Entry: entry.URL, Probe: probe, Findings: []finding.Finding{},
+		Hops: make([]Answer, 0, usualHops)}
 	ask := entry
 	for {
 		answer := asker.Answer(ctx, ask)
@@ -183,8 +195,8 @@ func follow(ctx context.Context, asker Asker, entry Ask, probe Probe) Chain {
 // usualHops is for how many answers a chain has room from the start.
 const usualHops = 2
 
-// been tells at which hop the same was asked before, -1 where it was not. With cookies a URL may answer otherwise the
-// second time, and a third time it is the same again.
+// been tells at which hop the same was asked before, -1 where it was not. With cookies a URL may
+// answer otherwise the second time, and a third time it is the same again.
 func (c *Chain) been(ask Ask) int {
 	times := 0
 	for i := range c.Hops {

@@ -11,13 +11,15 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Goal says what an entry URL should lead to. The zero value stands for no estate: only what is wrong anywhere is
-// judged.
+// Goal says what an entry URL should lead to. The zero value stands for no estate: only what is
+// wrong anywhere is judged.
 type Goal struct {
-	Target    web.URL // where it should arrive, or, for a URL of the site itself, the URL itself; zero: no estate
-	Gone      bool    // a planned 410
-	Hops      int     // redirects at most: until the first arrival on the target's origin, or until the 410
-	Temporary bool    // a temporary redirect is planned
+	// where it should arrive, or, for a URL of the site itself, the URL itself; zero: no estate
+	Target web.URL
+	Gone   bool // a planned 410
+	// redirects at most: until the first arrival on the target's origin, or until the 410
+	Hops      int
+	Temporary bool // a temporary redirect is planned
 }
 
 func (w Goal) known() bool { return !w.Target.IsZero() || w.Gone }
@@ -27,8 +29,9 @@ type Judge struct {
 	Now      time.Time             // certificates are judged at this time
 	Estate   func(web.Host) bool   // whether a host belongs to the estate; nil: no estate
 	Forwards func(d web.Door) bool // whether a door of the estate should forward; nil: no estate
-	Exempt   func(web.URL) bool    // whether a URL is planned not to be redirected; nil: nobody planned anything
-	Clues    Clues                 // what else is known, for causes; the zero value: nothing
+	// whether a URL is planned not to be redirected; nil: nobody planned anything
+	Exempt func(web.URL) bool
+	Clues  Clues // what else is known, for causes; the zero value: nothing
 }
 
 // Chain adds to a chain all that is wrong with it, and where a certificate stops ordinary visitors.
@@ -83,7 +86,8 @@ type judging struct {
 	goal  Goal
 }
 
-func (v *judging) add(code finding.Code, subject string, hop int, says, fix string, evidence map[string]any) {
+func (v *judging) add(code finding.Code, subject string, hop int, says, fix string,
+	evidence map[string]any) {
 	v.addCause("", code, subject, hop, says, fix, evidence)
 }
 
@@ -103,7 +107,8 @@ func (v *judging) addCause(
 
 func (v *judging) has(code finding.Code) bool { return finding.Has(v.chain.Findings, code) }
 
-// unnamed is what becomes of the refusals in which a name leads to no address: their codes, and what to do about each.
+// unnamed is what becomes of the refusals in which a name leads to no address: their codes, and
+// what to do about each.
 var unnamed = map[Refusal]struct {
 	code finding.Code
 	fix  string
@@ -111,15 +116,18 @@ var unnamed = map[Refusal]struct {
 	NoAddress: {finding.NoAddress, "Create an A, AAAA or CNAME record for %s."},
 	NoDomain: {
 		finding.NoAddress,
-		"Ask the client's registrar whether the domain of %s is still registered and delegated: register or renew it, " +
+		"Ask the client's registrar whether the domain of %s is still registered and delegated: " +
+			"register or renew it, " +
 			"or take it off the list. A record cannot be created before that.",
 	},
 	Unresolved: {
 		finding.NoAddress,
-		"Check whether the name servers of %s answer; a survey asks each of them. Until they do, visitors " +
+		"Check whether the name servers of %s answer; a survey asks each of them. Until they do, " +
+			"visitors " +
 			"find nothing there.",
 	},
-	AliasLoop: {finding.Loop, "Let one of the aliases behind %s lead to the machine that is meant, or give it addresses."},
+	AliasLoop: {finding.Loop,
+		"Let one of the aliases behind %s lead to the machine that is meant, or give it addresses."},
 	OldSigned: {
 		finding.SignatureExpired,
 		"Have the provider sign the zone of %s again at once; where they cannot, have the " +
@@ -127,7 +135,8 @@ var unnamed = map[Refusal]struct {
 	},
 	BadSigned: {
 		finding.StaleDS,
-		"Have the registrar of the domain of %s remove the DS record, or the provider sign the zone with " +
+		"Have the registrar of the domain of %s remove the DS record, or the provider sign the zone " +
+			"with " +
 			"the key that it stands for.",
 	},
 }
@@ -143,31 +152,40 @@ func (v *judging) reaching(i int, hop *Answer) {
 	}
 	if unnamed, ok := unnamed[hop.Refusal]; ok {
 		fix := fmt.Sprintf(unnamed.fix, host)
-		if n := len(hop.Aliases); n > 0 && unnamed.code == finding.NoAddress && hop.Refusal != Unresolved {
-			fix = fmt.Sprintf("Correct the alias of %s: what it leads to, %s, is not there.", host, hop.Aliases[n-1])
+		if n := len(hop.Aliases); n > 0 && unnamed.code == finding.NoAddress &&
+			hop.Refusal != Unresolved {
+			fix = fmt.Sprintf("Correct the alias of %s: what it leads to, %s, is not there.", host,
+				hop.Aliases[n-1])
 		}
-		v.add(unnamed.code, host.String(), i, fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail), fix, evidence)
+		v.add(unnamed.code, host.String(), i,
+			fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail), fix, evidence)
 		return
 	}
 	if hop.Refusal == Private {
-		v.add(finding.PrivateHop, hop.URL.String(), i, fmt.Sprintf("%s was not asked: %s.", door, hop.Detail),
+		v.add(finding.PrivateHop, hop.URL.String(), i,
+			fmt.Sprintf("%s was not asked: %s.", door, hop.Detail),
 			"Lead to an address that everybody reaches; find out why the redirect names this one.", evidence)
 		v.chain.Findings[len(v.chain.Findings)-1].Help = finding.LookInside
 		return
 	}
 	fixes := map[Refusal]string{
-		Refused: "Have whoever carries " + door.String() + " listen there, or point " + host.String() + " elsewhere.",
-		Unreachable: "Check whether " + hop.Address + " is the right address and its network is announced; else point " +
+		Refused: "Have whoever carries " + door.String() + " listen there, or point " + host.String() +
+			" elsewhere.",
+		Unreachable: "Check whether " + hop.Address +
+			" is the right address and its network is announced; else point " +
 			host.String() + " elsewhere. Others may reach it: look from another vantage too.",
-		Timeout:   "Check whether that machine still answers; else point " + host.String() + " elsewhere.",
+		Timeout: "Check whether that machine still answers; else point " + host.String() +
+			" elsewhere.",
 		TLSFailed: "Have the door speak TLS with a certificate for " + host.String() + ".",
 		BadAnswer: "Look at what listens there: it does not speak HTTP as it should.",
 	}
 	code, _ := finding.Named(string(hop.Refusal))
-	v.add(code, door.String(), i, fmt.Sprintf("%s does not answer: %s.", door, hop.Detail), fixes[hop.Refusal], evidence)
+	v.add(code, door.String(), i, fmt.Sprintf("%s does not answer: %s.", door, hop.Detail),
+		fixes[hop.Refusal], evidence)
 }
 
-// certificate makes one finding of a certificate, under its gravest fault; the others are named in it.
+// certificate makes one finding of a certificate, under its gravest fault; the others are named in
+// it.
 func (v *judging) certificate(i int, hop *Answer) {
 	if hop.TLS == nil || len(hop.TLS.Faults) == 0 {
 		return
@@ -188,31 +206,38 @@ func (v *judging) certificate(i int, hop *Answer) {
 			"in %s.", names, day(t.NotBefore), wording.Span(t.NotBefore.Sub(v.judge.Now))),
 		finding.Untrusted: fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here "+
 			"trusts.", names, t.Issuer),
-		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.", names, t.Issuer),
+		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.",
+			names, t.Issuer),
 		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, "+
 			"in %s.", names, day(t.NotAfter), wording.Span(t.NotAfter.Sub(v.judge.Now))),
-		finding.WeakCertificate: fmt.Sprintf("The encryption of %s is outdated: %s.", host, strings.Join(t.Weak, ", and ")),
+		finding.WeakCertificate: fmt.Sprintf("The encryption of %s is outdated: %s.", host,
+			strings.Join(t.Weak, ", and ")),
 	}[main]
 	if len(t.Faults) > 1 {
 		says += " It is also " + strings.Join(others(t.Faults, main), " and ") + "."
 	}
 	fixes := map[finding.Code]string{
-		finding.WrongName:   "Get a certificate that holds " + host + ", or point the name at a carrier that has one.",
+		finding.WrongName: "Get a certificate that holds " + host +
+			", or point the name at a carrier that has one.",
 		finding.Expired:     "Renew it, and find out why it did not renew itself.",
 		finding.NotYetValid: "Set that machine's clock right, or use the former certificate until then.",
 		finding.Untrusted:   "Use a certificate of a public authority for " + host + ".",
 		finding.BrokenChain: "Install it together with its intermediates, in one file.",
 		finding.ExpiresSoon: "Make sure that it is renewed before " + day(t.NotAfter) + ".",
-		finding.WeakCertificate: "Have the server speak TLS 1.2 and 1.3, with a new certificate: an RSA key of 2048 bits " +
+		finding.WeakCertificate: "Have the server speak TLS 1.2 and 1.3, with a new certificate: an " +
+			"RSA key of 2048 bits " +
 			"or more, or an elliptic one.",
 	}
-	cause := "" // a certificate for another name is a fault of each host that shows it, the others are of the certificate
+	// a certificate for another name is a fault of each host that shows it, the others are of the
+	// certificate
+	cause := ""
 	if main != finding.WrongName && main != finding.WeakCertificate {
 		cause = fmt.Sprint(t.Names, t.Issuer, t.NotAfter)
 	}
 	v.addCause(cause, main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
-		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore, "not_after": t.NotAfter,
-		"faults": t.Faults})
+		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore,
+		"not_after": t.NotAfter,
+		"faults":    t.Faults})
 	if f := &v.chain.Findings[len(v.chain.Findings)-1]; refused && f.Severity != finding.Error {
 		*f = f.As(finding.Error)
 	}
@@ -254,16 +279,19 @@ func (v *judging) redirect(i int, hop *Answer) {
 	to := next.Door()
 	evidence := map[string]any{"status": hop.Status, "location": hop.Location}
 	if door.Scheme == web.HTTPS && to.Scheme == web.HTTP {
-		v.add(finding.Downgrade, door.String(), i, fmt.Sprintf("%s sends visitors from https to %s.", door, to),
+		v.add(finding.Downgrade, door.String(), i,
+			fmt.Sprintf("%s sends visitors from https to %s.", door, to),
 			"Write the target of the redirect with https.", evidence)
 	}
-	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door && !v.goal.Temporary {
+	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door &&
+		!v.goal.Temporary {
 		v.addCause(
 			door.Host.String()+" "+to.String(),
 			finding.Temporary,
 			door.String(),
 			i,
-			fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to, hop.Status),
+			fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to,
+				hop.Status),
 			"Use 301 (or 308) instead.",
 			evidence,
 		)
@@ -297,8 +325,10 @@ func (v *judging) rounds() {
 			finding.Loop,
 			doors[0],
 			last,
-			fmt.Sprintf("Visitors are caught in a redirect loop: %s and back again.", strings.Join(doors, " to ")),
-			"Find out which host in the loop sends visitors back, and have it serve the page or redirect straight to the "+
+			fmt.Sprintf("Visitors are caught in a redirect loop: %s and back again.",
+				strings.Join(doors, " to ")),
+			"Find out which host in the loop sends visitors back, and have it serve the page or redirect "+
+				"straight to the "+
 				"canonical site.",
 			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo},
 		)
@@ -346,12 +376,13 @@ func cycleDoors(hops []Answer) []string {
 	return append(doors[first:], doors[:first]...)
 }
 
-// growth looks for a period after which the chain is at the same door again with a URL that is longer by the same
-// amount, three rounds in a row.
+// growth looks for a period after which the chain is at the same door again with a URL that is
+// longer by the same amount, three rounds in a row.
 func growth(hops []Answer) (int, bool) {
 	last := len(hops) - 1
 	for period := 1; period*3 <= last; period++ {
-		a, b, c, d := hops[last-3*period].URL, hops[last-2*period].URL, hops[last-period].URL, hops[last].URL
+		a, b, c, d := hops[last-3*period].URL, hops[last-2*period].URL, hops[last-period].URL,
+			hops[last].URL
 		step := len(d.String()) - len(c.String())
 		if a.Door() == b.Door() && b.Door() == c.Door() && c.Door() == d.Door() && step > 0 &&
 			len(c.String())-len(b.String()) == step && len(b.String())-len(a.String()) == step {
@@ -409,7 +440,8 @@ func (v *judging) destination() {
 	entry, arrival := c.Entry.Door(), c.Arrival
 	if w.Gone {
 		if last > w.Hops || status != 410 {
-			says := fmt.Sprintf("%s should say 410 (gone), but leads to %s with %d.", c.Entry, arrival, status)
+			says := fmt.Sprintf("%s should say 410 (gone), but leads to %s with %d.", c.Entry, arrival,
+				status)
 			if last == 0 {
 				says = fmt.Sprintf("%s should say 410 (gone), but answers %d.", c.Entry, status)
 			}
@@ -430,7 +462,8 @@ func (v *judging) destination() {
 			finding.NotRedirected,
 			host,
 			last,
-			fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status, w.Target.Door()),
+			fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status,
+				w.Target.Door()),
 			fmt.Sprintf(
 				"Redirect %s to %s with 301, over http and https.",
 				host,
@@ -450,10 +483,12 @@ func (v *judging) destination() {
 	case landed < 0:
 		v.offCourse(last, arrival, fmt.Sprintf("%s ends at %s instead of %s.", entry, arrival, w.Target))
 	case arrival.Door() != w.Target.Door():
-		v.offCourse(last, arrival, fmt.Sprintf("%s reaches %s, but is sent on to %s.", entry, w.Target.Door(), arrival))
+		v.offCourse(last, arrival,
+			fmt.Sprintf("%s reaches %s, but is sent on to %s.", entry, w.Target.Door(), arrival))
 	default:
 		v.landing(landed, c.Hops[landed].URL)
-		if landed < last && arrival.Path() == "/" && w.Target.Path() != "/" && len(v.codes(finding.Error)) == 0 {
+		if landed < last && arrival.Path() == "/" && w.Target.Path() != "/" &&
+			len(v.codes(finding.Error)) == 0 {
 			v.landedHome(last)
 		}
 	}
@@ -466,7 +501,8 @@ func (v *judging) destination() {
 func (v *judging) landing(hop int, at web.URL) {
 	target := v.goal.Target
 	wanted, got := web.NormalPath(target.Path()), web.NormalPath(at.Path())
-	evidence := map[string]any{"asked": v.chain.Entry.String(), "wanted": target.String(), "arrival": at.String()}
+	evidence := map[string]any{"asked": v.chain.Entry.String(), "wanted": target.String(),
+		"arrival": at.String()}
 	entry := v.chain.Entry.Door().String()
 	switch {
 	case got == wanted && web.QueryHolds(at.Query(), target.Query()):
@@ -477,7 +513,8 @@ func (v *judging) landing(hop int, at web.URL) {
 			finding.PathLost,
 			entry,
 			hop,
-			fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at, target),
+			fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at,
+				target),
 			"Redirect with the path kept.",
 			evidence,
 		)
@@ -519,7 +556,8 @@ func (v *judging) extraHop(redirects, most int, at web.URL) {
 	)
 }
 
-// plainArrival is silent behind a downgrade that leads to the arrival: that is one cause, and named already.
+// plainArrival is silent behind a downgrade that leads to the arrival: that is one cause, and named
+// already.
 func (v *judging) plainArrival(last int) {
 	arrival := v.chain.Arrival
 	if arrival.Scheme() != web.HTTP {
@@ -545,7 +583,8 @@ func (v *judging) queryLost(hop int) {
 		finding.QueryLost,
 		entry,
 		hop,
-		fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(), v.chain.Arrival),
+		fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(),
+			v.chain.Arrival),
 		"Hand the query on with the redirect.",
 		map[string]any{"asked": v.chain.Entry.String(), "arrival": v.chain.Arrival.String()},
 	)
@@ -554,7 +593,8 @@ func (v *judging) queryLost(hop int) {
 func (v *judging) deadEnd(hop, status int) {
 	at := v.chain.Arrival.Door().URL(v.chain.Arrival.Path(), "")
 	v.add(finding.DeadEnd, at.String(), hop, fmt.Sprintf("%s answers %d.", at, status),
-		"Lead to a page that exists, or say 410 where the page is gone on purpose.", map[string]any{"status": status})
+		"Lead to a page that exists, or say 410 where the page is gone on purpose.",
+		map[string]any{"status": status})
 }
 
 func day(t time.Time) string { return t.UTC().Format("2006-01-02") }

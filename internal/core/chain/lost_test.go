@@ -19,7 +19,8 @@ func (s slowly) Answer(_ context.Context, ask chain.Ask) chain.Answer {
 	return chain.Answer{URL: ask.URL, Status: 200}
 }
 
-// One entry and many workers, most of which leave while others are still being sent: no chain is lost.
+// One entry and many workers, most of which leave while others are still being sent: no chain is
+// lost.
 func TestNoChainIsLostWhereWorkersLeaveAtOnce(t *testing.T) {
 	t.Parallel()
 	turns := make(chan struct{})
@@ -28,11 +29,13 @@ func TestNoChainIsLostWhereWorkersLeaveAtOnce(t *testing.T) {
 			turns <- struct{}{}
 		}
 	}()
-	entry := chain.Entry{Ask: chain.Ask{URL: web.MustParseURL("http://old.example/")}, Probe: chain.Asked}
+	entry := chain.Entry{Ask: chain.Ask{URL: web.MustParseURL("http://old.example/")},
+		Probe: chain.Asked}
 	for round := range 1000 {
 		n := 0
-		require.NoError(t, chain.Run(context.Background(), slowly{turns}, slices.Values([]chain.Entry{entry}), 64,
-			func(chain.Chain) { n++ }))
+		require.NoError(t,
+			chain.Run(context.Background(), slowly{turns}, slices.Values([]chain.Entry{entry}), 64,
+				func(chain.Chain) { n++ }))
 		require.Equal(t, 1, n, "round %d", round)
 	}
 }

@@ -13,8 +13,9 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Memory is what a browser remembers of earlier visits: permanent redirects (RFC 9111 section 3) and which hosts are to
-// be asked by https alone (RFC 6797). The zero value remembers nothing; it is ready.
+// Memory is what a browser remembers of earlier visits: permanent redirects (RFC 9111 section 3)
+// and which hosts are to be asked by https alone (RFC 6797). The zero value remembers nothing; it
+// is ready.
 type Memory struct {
 	redirects map[web.URL]remembered
 	secure    map[web.Host]secured
@@ -38,8 +39,8 @@ var Forever = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 // Count returns how many redirects and hosts are remembered.
 func (m *Memory) Count() (redirects, hosts int) { return len(m.redirects), len(m.secure) }
 
-// Visit takes in what a browser learned that visited a chain at a time. Behind a certificate that stops visitors it
-// learned nothing.
+// Visit takes in what a browser learned that visited a chain at a time. Behind a certificate that
+// stops visitors it learned nothing.
 func (m *Memory) Visit(c *Chain, at time.Time) {
 	if m.redirects == nil {
 		m.redirects, m.secure = map[web.URL]remembered{}, map[web.Host]secured{}
@@ -89,8 +90,8 @@ type HSTSPolicy struct {
 	Preload bool
 }
 
-// ParseHSTS reads a Strict-Transport-Security header; false where browsers take no notice of it: no max-age, or a
-// directive twice.
+// ParseHSTS reads a Strict-Transport-Security header; false where browsers take no notice of it: no
+// max-age, or a directive twice.
 func ParseHSTS(text string) (HSTSPolicy, bool) {
 	var p HSTSPolicy
 	seen := map[string]bool{}
@@ -123,8 +124,9 @@ func ParseHSTS(text string) (HSTSPolicy, bool) {
 // mostSeconds is a hundred years; longer is as good as for ever.
 const mostSeconds = 100 * 366 * 24 * 3600
 
-// keeps reports whether a browser keeps a redirect, and until when: as long as it says that it is fresh (RFC 9111 section
-// 4.2.1), and where it says nothing, for good if it is permanent (section 4.2.2; browsers set no end).
+// keeps reports whether a browser keeps a redirect, and until when: as long as it says that it is
+// fresh (RFC 9111 section 4.2.1), and where it says nothing, for good if it is permanent (section
+// 4.2.2; browsers set no end).
 func keeps(h *Answer, at time.Time) (time.Time, bool) {
 	if !h.IsRedirect() {
 		return time.Time{}, false
@@ -169,7 +171,8 @@ func httpTime(s string) (time.Time, bool) {
 	return time.Time{}, false
 }
 
-// covered reports whether a browser asks a host by https alone at a time, and whether that is by what a host above says.
+// covered reports whether a browser asks a host by https alone at a time, and whether that is by
+// what a host above says.
 func (m *Memory) covered(h web.Host, now time.Time) (secured, web.Host, bool) {
 	for at := h; !at.IsZero(); at = at.Parent() {
 		s, ok := m.secure[at]
@@ -211,8 +214,9 @@ func (r Returning) Answer(ctx context.Context, ask Ask) Answer {
 	return r.Asker.Answer(ctx, ask)
 }
 
-// JudgeReturning compares how a returning browser fares with how a fresh one does, and adds to its chain what is worse:
-// a loop, a certificate warning with no way past, or an end that the fresh one does not meet.
+// JudgeReturning compares how a returning browser fares with how a fresh one does, and adds to its
+// chain what is worse: a loop, a certificate warning with no way past, or an end that the fresh one
+// does not meet.
 func (m *Memory) JudgeReturning(fresh, again *Chain, now time.Time) {
 	if !slices.ContainsFunc(again.Hops, func(h Answer) bool { return h.Remembered != "" }) {
 		return
@@ -223,19 +227,23 @@ func (m *Memory) JudgeReturning(fresh, again *Chain, now time.Time) {
 	code := finding.RememberedLoop
 	switch {
 	case again.End == Loop && fresh.End != Loop, again.End == Limit && fresh.End != Limit:
-		says = fmt.Sprintf("Browsers that were at %s before go round in a loop: they remember %s. A fresh one arrives.",
+		says = fmt.Sprintf("Browsers that were at %s before go round in a loop: they remember %s. A "+
+			"fresh one arrives.",
 			again.Entry, what)
 		fix = "Let neither end send visitors back to where they once were sent from " + until(ends) +
 			"; until then, serve the page under the remembered address too."
 	case m.trapped(again) && !m.trapped(fresh):
 		code = finding.HSTSTrap
-		says = fmt.Sprintf("Browsers that were at %s before get no further: they remember %s, and %s. A fresh one arrives.",
+		says = fmt.Sprintf("Browsers that were at %s before get no further: they remember %s, and %s. "+
+			"A fresh one arrives.",
 			again.Entry, what, m.fault(again))
-		fix = fmt.Sprintf("Give %s a certificate that holds its name before anything else; the memory lasts %s.",
+		fix = fmt.Sprintf("Give %s a certificate that holds its name before anything else; the memory "+
+			"lasts %s.",
 			again.Hops[last].URL.Host(), until(ends))
 	case again.End == Page && fresh.End == Page && !again.Arrival.Same(fresh.Arrival):
 		code = finding.WrongPage
-		says = fmt.Sprintf("Browsers that were at %s before arrive at %s, fresh ones at %s: they remember %s.",
+		says = fmt.Sprintf("Browsers that were at %s before arrive at %s, fresh ones at %s: they "+
+			"remember %s.",
 			again.Entry, again.Arrival, fresh.Arrival, what)
 		fix = "Redirect the remembered address too, " + until(ends) + "."
 	default:
@@ -252,16 +260,19 @@ func (m *Memory) JudgeReturning(fresh, again *Chain, now time.Time) {
 	again.Findings = append(again.Findings, f)
 }
 
-// trapped reports whether a chain gets no further for want of TLS: with HSTS nobody can click a warning away.
+// trapped reports whether a chain gets no further for want of TLS: with HSTS nobody can click a
+// warning away.
 func (m *Memory) trapped(c *Chain) bool {
 	last := c.Last()
-	return c.StoppedAt != nil || c.End == NoAnswer && last.Refusal != Unseen && last.URL.Scheme() == web.HTTPS
+	return c.StoppedAt != nil ||
+		c.End == NoAnswer && last.Refusal != Unseen && last.URL.Scheme() == web.HTTPS
 }
 
 func (m *Memory) fault(c *Chain) string {
 	if c.StoppedAt != nil {
 		h := c.Hops[*c.StoppedAt]
-		return fmt.Sprintf("the certificate of %s is refused (%s), with no way past", h.URL.Host(), h.TLS.Faults[0])
+		return fmt.Sprintf("the certificate of %s is refused (%s), with no way past", h.URL.Host(),
+			h.TLS.Faults[0])
 	}
 	last := c.Last()
 	return fmt.Sprintf("%s does not answer (%s)", last.URL.Door(), last.Refusal)
@@ -276,7 +287,8 @@ func (m *Memory) behind(c *Chain, now time.Time) (string, time.Time) {
 		switch h.Remembered {
 		case MemoRedirect:
 			kept := m.redirects[h.URL]
-			all = append(all, fmt.Sprintf("the redirect %s to %s (%s)", h.URL, kept.to, untilText(kept.until)))
+			all = append(all,
+				fmt.Sprintf("the redirect %s to %s (%s)", h.URL, kept.to, untilText(kept.until)))
 			if kept.until.Before(ends) {
 				ends = kept.until
 			}
@@ -316,9 +328,10 @@ func endText(t time.Time) string {
 	return t.UTC().Format(time.RFC3339)
 }
 
-// Preloading says what keeps a domain from what browsers ask of those that they preload: its apex answers by https with
-// a certificate that holds, http goes to https on the same host first, and HSTS is sent for a year at least, for hosts
-// below too, with preload. Empty: it meets all of that. known is false where its https door was not seen.
+// Preloading says what keeps a domain from what browsers ask of those that they preload: its apex
+// answers by https with a certificate that holds, http goes to https on the same host first, and
+// HSTS is sent for a year at least, for hosts below too, with preload. Empty: it meets all of that.
+// known is false where its https door was not seen.
 func Preloading(apex web.Host, chains []Chain) (wants []string, asked, known bool) {
 	for i := range chains {
 		c := &chains[i]
@@ -328,7 +341,8 @@ func Preloading(apex web.Host, chains []Chain) (wants []string, asked, known boo
 		first := &c.Hops[0]
 		if c.Entry.Scheme() == web.HTTP {
 			next, _, ok := first.Next()
-			if first.Refusal == "" && (!ok || !first.IsRedirect() || next.Host() != apex || next.Scheme() != web.HTTPS) {
+			if first.Refusal == "" &&
+				(!ok || !first.IsRedirect() || next.Host() != apex || next.Scheme() != web.HTTPS) {
 				wants = append(wants, fmt.Sprintf("http://%s has to redirect to https://%[1]s first", apex))
 			}
 			continue

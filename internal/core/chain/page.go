@@ -13,12 +13,13 @@ type Document struct {
 	Heading   string `json:"heading,omitempty"`   // the first of the first order
 	Canonical string `json:"canonical,omitempty"` // rel=canonical, resolved
 	Social    string `json:"og_url,omitempty"`    // og:url, resolved
-	Languages []Link `json:"hreflang,omitempty"`  // rel=alternate with hreflang: the first of each host
-	NoIndex   bool   `json:"noindex,omitempty"`   // its robots element says so
-	Links     []Link `json:"links,omitempty"`     // to other hosts: the first of each
-	Insecure  []Link `json:"insecure,omitempty"`  // parts that it loads over http
-	Octets    int    `json:"octets,omitempty"`    // how much of it was read
-	Cut       bool   `json:"cut,omitempty"`       // it goes on behind that
+	// rel=alternate with hreflang: the first of each host
+	Languages []Link `json:"hreflang,omitempty"`
+	NoIndex   bool   `json:"noindex,omitempty"`  // its robots element says so
+	Links     []Link `json:"links,omitempty"`    // to other hosts: the first of each
+	Insecure  []Link `json:"insecure,omitempty"` // parts that it loads over http
+	Octets    int    `json:"octets,omitempty"`   // how much of it was read
+	Cut       bool   `json:"cut,omitempty"`      // it goes on behind that
 
 	Text string `json:"-"` // how its visible text begins
 
@@ -54,7 +55,8 @@ func (p *Document) says(phrases []string) bool {
 	return slices.ContainsFunc(phrases, func(s string) bool { return strings.Contains(text, s) })
 }
 
-// opens reports whether one of the phrases stands in the title, the heading or the beginning of the text.
+// opens reports whether one of the phrases stands in the title, the heading or the beginning of the
+// text.
 func (p *Document) opens(phrases []string) bool {
 	if p.says(phrases) {
 		return true
@@ -66,11 +68,13 @@ func (p *Document) opens(phrases []string) bool {
 	return slices.ContainsFunc(phrases, func(s string) bool { return strings.Contains(text, s) })
 }
 
-// How pages say in their title or heading that there is no such page, in the languages that the estates of consultants
-// most often speak.
+// How pages say in their title or heading that there is no such page, in the languages that the
+// estates of consultants most often speak.
 var notFoundPhrases = []string{
-	"not found", "page doesn't exist", "page does not exist", "no such page", "404 error", "error 404", "404 -", "404 |",
-	"can't be found", "cannot be found", "page introuvable", "nicht gefunden", "no encontrada", "non trovata",
+	"not found", "page doesn't exist", "page does not exist", "no such page", "404 error", "error 404",
+	"404 -", "404 |",
+	"can't be found", "cannot be found", "page introuvable", "nicht gefunden", "no encontrada",
+	"non trovata",
 	"niet gevonden", "ikke fundet", "ikke funnet", "hittades inte", "nie znaleziono", "não encontrada",
 }
 
@@ -85,9 +89,12 @@ func (p *Document) NotFound() bool {
 
 // How pages say that a domain is parked.
 var parkedPhrases = []string{
-	"domain is parked", "parked domain", "domain parking", "parked free", "this domain is for sale", "domain for sale",
-	"buy this domain", "domain may be for sale", "domain has recently been registered", "domain has been registered",
-	"domain is registered", "inquire about this domain", "domain steht zum verkauf", "domain ist geparkt",
+	"domain is parked", "parked domain", "domain parking", "parked free", "this domain is for sale",
+	"domain for sale",
+	"buy this domain", "domain may be for sale", "domain has recently been registered",
+	"domain has been registered",
+	"domain is registered", "inquire about this domain", "domain steht zum verkauf",
+	"domain ist geparkt",
 	"ce domaine est à vendre", "dominio en venta",
 }
 
@@ -101,9 +108,11 @@ func (p *Document) Parked() bool {
 
 // How platforms say that they do not know a host.
 var strangePhrases = []string{
-	"isn't connected", "is not connected", "not configured", "no such host", "unknown host", "host not found",
+	"isn't connected", "is not connected", "not configured", "no such host", "unknown host",
+	"host not found",
 	"domain not found", "unknown domain", "site not found", "no such site", "there isn't a site here",
-	"there is no site here", "no such app", "misdirected request", "unknown site", "domain is not connected",
+	"there is no site here", "no such app", "misdirected request", "unknown site",
+	"domain is not connected",
 	"not been added", "hasn't been added", "nothing is published here",
 }
 
@@ -117,21 +126,23 @@ func (p *Document) Strange() bool {
 
 // How guards say that they want to see whether a visitor is human.
 var challengePhrases = []string{
-	"just a moment", "attention required", "are you a robot", "are you human", "verify you are human", "verifying you are",
+	"just a moment", "attention required", "are you a robot", "are you human", "verify you are human",
+	"verifying you are",
 	"checking your browser", "security check", "captcha", "unusual traffic", "bot detection",
 	"access to this page has been",
 	"pardon our interruption", "human verification",
 }
 
-// TurnsAway reports whether an answer is for robots: a challenge, or a limit on how often one may ask (RFC 6585 section
-// 4).
+// TurnsAway reports whether an answer is for robots: a challenge, or a limit on how often one may
+// ask (RFC 6585 section 4).
 func (a *Answer) TurnsAway() bool {
 	switch {
 	case a.Status == 429:
 		return true
 	case a.Headers != nil && a.Headers.Challenge:
 		return true
-	case a.Status == 401 || a.Status == 403 || a.Status == 405 || a.Status == 503 || a.Status == 202 || a.Status == 200:
+	case a.Status == 401 || a.Status == 403 || a.Status == 405 || a.Status == 503 || a.Status == 202 ||
+		a.Status == 200:
 		return (a.Status != 200 || a.Page != nil && a.Page.Octets < mostChallenge) && a.Page.challenges()
 	}
 	return false
@@ -147,8 +158,8 @@ func (p *Document) challenges() bool {
 // mostChallenge is how long a page is at most that is nothing but a challenge, in octets.
 const mostChallenge = 32 << 10
 
-// hidden reports whether an answer asks search engines not to list it (RFC 9309 knows nothing of it; it is their own
-// agreement): by the header or in the page.
+// hidden reports whether an answer asks search engines not to list it (RFC 9309 knows nothing of
+// it; it is their own agreement): by the header or in the page.
 func (a *Answer) hidden() (how string, is bool) {
 	if a.Headers != nil && saysNoIndex(a.Headers.Robots) {
 		return "its X-Robots-Tag header says " + a.Headers.Robots, true
@@ -159,7 +170,8 @@ func (a *Answer) hidden() (how string, is bool) {
 	return "", false
 }
 
-// saysNoIndex reads the words of a robots directive for all robots; one for a robot of a name does not count.
+// saysNoIndex reads the words of a robots directive for all robots; one for a robot of a name does
+// not count.
 func saysNoIndex(text string) bool {
 	for word := range strings.SplitSeq(text, ",") {
 		word = strings.ToLower(strings.TrimSpace(word))

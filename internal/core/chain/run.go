@@ -15,16 +15,19 @@ type Entry struct {
 	Number int // as whoever lists entries counts them; chains have it too
 }
 
-// Run follows many chains, so many at a time, and hands each to emit in the order of the entries, as soon as those
-// before it are done. Entries are taken as they are needed, so that a list without end needs no memory. When the
-// context ends, the chains that are done are still handed over, those that were cut off are not, and its error comes
-// back.
-func Run(ctx context.Context, asker Asker, entries iter.Seq[Entry], parallel int, emit func(Chain)) error {
-	return RunAll(ctx, []Visitor{{Asker: asker}}, entries, parallel, func(all []Chain) { emit(all[0]) })
+// Run follows many chains, so many at a time, and hands each to emit in the order of the entries,
+// as soon as those before it are done. Entries are taken as they are needed, so that a list without
+// end needs no memory. When the context ends, the chains that are done are still handed over, those
+// that were cut off are not, and its error comes back.
+func Run(ctx context.Context, asker Asker, entries iter.Seq[Entry], parallel int,
+	emit func(Chain)) error {
+	return RunAll(ctx, []Visitor{{Asker: asker}}, entries, parallel, func(all []Chain) {
+		emit(all[0])
+	})
 }
 
-// RunAll is Run for several visitors: emit is handed the chains that each goes from an entry, in the order of the
-// visitors.
+// RunAll is Run for several visitors: emit is handed the chains that each goes from an entry, in
+// the order of the visitors.
 func RunAll(
 	ctx context.Context,
 	visitors []Visitor,
@@ -35,8 +38,8 @@ func RunAll(
 	return RunJudged(ctx, visitors, entries, parallel, nil, emit)
 }
 
-// RunJudged is RunAll with something done to the chains of an entry, such as judging them, before they come into order:
-// judge is called from several goroutines at once; nil: nothing is done.
+// RunJudged is RunAll with something done to the chains of an entry, such as judging them, before
+// they come into order: judge is called from several goroutines at once; nil: nothing is done.
 func RunJudged(
 	ctx context.Context,
 	visitors []Visitor,
@@ -88,8 +91,8 @@ func RunJudged(
 	return given.Err()
 }
 
-// line keeps chains in the order of their entries, while workers take entries and put chains as they are done. Whoever
-// takes from it is woken only when the first in the line is there.
+// line keeps chains in the order of their entries, while workers take entries and put chains as
+// they are done. Whoever takes from it is woken only when the first in the line is there.
 type line struct {
 	input sync.Mutex // for next, which may block
 	next  func() (Entry, bool)
@@ -131,7 +134,8 @@ func (l *line) take() (Entry, int, bool) {
 	return e, l.taken - 1, true
 }
 
-// follow follows an entry for every visitor; nil where that was cut off. Where it breaks, its place is given back.
+// follow follows an entry for every visitor; nil where that was cut off. Where it breaks, its place
+// is given back.
 func (l *line) follow(ctx context.Context, visitors []Visitor, e Entry, at int) []Chain {
 	whole := false
 	defer func() {
@@ -154,7 +158,8 @@ func (l *line) follow(ctx context.Context, visitors []Visitor, e Entry, at int) 
 	return all
 }
 
-// put puts chains at their place; none where an entry was cut off. taken is false where no place was taken.
+// put puts chains at their place; none where an entry was cut off. taken is false where no place
+// was taken.
 func (l *line) put(at int, all []Chain, taken bool) {
 	if !taken {
 		return

@@ -15,8 +15,9 @@ type Visitor struct {
 	Asks  string // what it asks as; two who differ in this may rightly be led elsewhere
 }
 
-// Join makes of the chains that several visitors went from one entry, in their order and judged, those that are worth
-// showing: each way once, with those who went it. Where not all went the same way, the first says so in a finding.
+// Join makes of the chains that several visitors went from one entry, in their order and judged,
+// those that are worth showing: each way once, with those who went it. Where not all went the same
+// way, the first says so in a finding.
 func Join(visitors []Visitor, chains []Chain) []Chain {
 	var ways []Chain
 	var who [][]int

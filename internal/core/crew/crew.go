@@ -1,5 +1,5 @@
-// Package crew runs work side by side, and brings a panic in it to whoever waits for it: left to itself it would end
-// the whole program there and then, and what other work had seen would be lost.
+// Package crew runs work side by side, and brings a panic in it to whoever waits for it: left to
+// itself it would end the whole program there and then, and what other work had seen would be lost.
 //
 //	var all crew.Crew
 //	all.Go(func() { ... })

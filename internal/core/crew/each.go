@@ -2,8 +2,8 @@ package crew
 
 import "sync/atomic"
 
-// Each does a work for each of n, several at a time, and waits for all of it. It panics with a *Fault where any
-// panicked.
+// Each does a work for each of n, several at a time, and waits for all of it. It panics with a
+// *Fault where any panicked.
 func Each(n int, work func(i int)) {
 	const workers, most = 4, 256 // of how many one worker takes at once
 	var next atomic.Int64

@@ -1,11 +1,14 @@
 package estate
 
-// Key is a key of the estate file, for its documentation and for editors. A test holds this table against the keys that
-// the reader takes.
+// Key is a key of the estate file, for its documentation and for editors. A test holds this table
+// against the keys that the reader takes.
 type Key struct {
-	Section string // where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, registry, vantages
+	// where it stands: "" for the top, site, carriers, domains, needed, wanted, policy, registry,
+	// vantages
+	Section string
 	Name    string
-	Type    string   // text, yes or no, number, date, time, host, URL, path, addresses, list of ..., or a section
+	// text, yes or no, number, date, time, host, URL, path, addresses, list of ..., or a section
+	Type    string
 	Words   []string // the words that it takes, where only these are taken
 	Default string   // what holds without it; "" where nothing does
 	Example string   // as it is written in YAML
@@ -118,7 +121,8 @@ func Keys() []Key {
 			"[northmoor.platform.example]",
 			"Other names at which the same site answers: they must redirect too.",
 		},
-		{"site", "addresses", "addresses", nil, "", "[203.0.113.10, 2001:db8:10::10]", "Where the site lives."},
+		{"site", "addresses", "addresses", nil, "", "[203.0.113.10, 2001:db8:10::10]",
+			"Where the site lives."},
 		{"site", "alias", "host", nil, "", "sites.platform.example", "Where the site lives, as a name."},
 		{
 			"site",
@@ -127,10 +131,12 @@ func Keys() []Key {
 			nil,
 			"",
 			"[pages.txt, crawl.csv]",
-			"The pages that exist: lists of URLs or paths, sitemaps, the tables that a crawl gives; one file or several.",
+			"The pages that exist: lists of URLs or paths, sitemaps, the tables that a crawl gives; one " +
+				"file or several.",
 		},
 		{"site", "rules", "path", nil, "", "site-rules.csv", "What the site redirects by itself."},
-		{"site", "issuer", "text", nil, "", "ca.example", "Who issues its certificates, as CAA records name it."},
+		{"site", "issuer", "text", nil, "", "ca.example",
+			"Who issues its certificates, as CAA records name it."},
 		{
 			"site",
 			"carrier",
@@ -138,7 +144,8 @@ func Keys() []Key {
 			nil,
 			"",
 			"platform",
-			"The carrier that serves the site, whose claims, limits and sheets then hold for the site's hosts too.",
+			"The carrier that serves the site, whose claims, limits and sheets then hold for the site's " +
+				"hosts too.",
 		},
 
 		{"carriers", "by", "text", kindNames(), "", "server", "What it is. It has to be there."},
@@ -207,8 +214,10 @@ func Keys() []Key {
 			"plain",
 			"How an edge network asks its origin.",
 		},
-		{"carriers", "behind", "text", nil, "", "gateway", "Which carrier answers behind an edge network, or site."},
-		{"carriers", "patterns-at-most", "number", nil, "", "3", "How many patterns with stars it takes."},
+		{"carriers", "behind", "text", nil, "", "gateway",
+			"Which carrier answers behind an edge network, or site."},
+		{"carriers", "patterns-at-most", "number", nil, "", "3",
+			"How many patterns with stars it takes."},
 		{"carriers", "hosts-at-most", "number", nil, "", "5", "How many hosts it takes."},
 		{"carriers", "rules-at-most", "number", nil, "", "500", "How many rules it takes."},
 		{
@@ -229,7 +238,8 @@ func Keys() []Key {
 			"yes",
 			"A form that shows the target in a frame instead of redirecting.",
 		},
-		{"carriers", "issuer", "text", nil, "", "ca.example", "Who issues its certificates, as CAA records name it."},
+		{"carriers", "issuer", "text", nil, "", "ca.example",
+			"Who issues its certificates, as CAA records name it."},
 		{
 			"carriers",
 			"steps",
@@ -249,7 +259,8 @@ func Keys() []Key {
 			"Records that it asks for at each domain that it carries.",
 		},
 
-		{"domains", "name", "host", nil, "", "lacemill-museum.example", "The domain, without www. It has to be there."},
+		{"domains", "name", "host", nil, "", "lacemill-museum.example",
+			"The domain, without www. It has to be there."},
 		{
 			"domains",
 			"leads-to",
@@ -306,9 +317,11 @@ func Keys() []Key {
 			"moved",
 			"How far it is; leave leaves it as it is.",
 		},
-		{"domains", "renews", "date", nil, "", "2027-03-01", "Until when it is registered, where no registry says so."},
+		{"domains", "renews", "date", nil, "", "2027-03-01",
+			"Until when it is registered, where no registry says so."},
 		{"domains", "registrar", "text", nil, "", "Registrar A", "Where its delegation is typed."},
-		{"domains", "records-at", "text", nil, "", "Registrar A", "Where its records are typed, from the move on."},
+		{"domains", "records-at", "text", nil, "", "Registrar A",
+			"Where its records are typed, from the move on."},
 		{
 			"domains",
 			"records-from",
@@ -327,7 +340,8 @@ func Keys() []Key {
 			`[{name: _check, type: TXT, value: "proof=4711"}]`,
 			"Records that a service asks for, as it shows them.",
 		},
-		{"domains", "apex-alias", "yes or no", nil, "no", "yes", "Its provider offers an alias at the apex."},
+		{"domains", "apex-alias", "yes or no", nil, "no", "yes",
+			"Its provider offers an alias at the apex."},
 		{
 			"domains",
 			"name-servers",
@@ -347,7 +361,8 @@ func Keys() []Key {
 			"either",
 			"The old site took paths with and without a last slash.",
 		},
-		{"domains", "index", "list of text", nil, "", "[index.html]", "File names that the old site took for their folder."},
+		{"domains", "index", "list of text", nil, "", "[index.html]",
+			"File names that the old site took for their folder."},
 		{
 			"domains",
 			"note",
@@ -380,7 +395,8 @@ func Keys() []Key {
 		},
 		{"wanted", "type", "text", nil, "", "TXT", "The record's type. It has to be there."},
 		{"wanted", "value", "text", nil, "", `"proof=4711"`, "The record's value. It has to be there."},
-		{"wanted", "until", "date", nil, "", "certificate", "Until when it is wanted: a date, or the word certificate."},
+		{"wanted", "until", "date", nil, "", "certificate",
+			"Until when it is wanted: a date, or the word certificate."},
 
 		{"policy", "hops", "number", nil, "1", "1", "How many redirects may lead to the canonical site."},
 		{
@@ -399,7 +415,8 @@ func Keys() []Key {
 			[]string{Direct, SameHostFirst},
 			Direct,
 			"same-host-first",
-			"Whether http doors lead straight to the canonical site, or to their own https door first (HSTS preloading).",
+			"Whether http doors lead straight to the canonical site, or to their own https door first " +
+				"(HSTS preloading).",
 		},
 		{
 			"policy",
@@ -411,7 +428,8 @@ func Keys() []Key {
 			"What http doors never redirect, so that certificates can be renewed.",
 		},
 
-		{"registry", "address", "URL", nil, "", "http://rdap.registry.example/", "The base address of an RDAP service."},
+		{"registry", "address", "URL", nil, "", "http://rdap.registry.example/",
+			"The base address of an RDAP service."},
 		{
 			"registry",
 			"bootstrap",
@@ -431,8 +449,10 @@ func Keys() []Key {
 			`["192.0.2.53", "192.0.2.54:5353"]`,
 			"Resolvers, with or without a port.",
 		},
-		{"vantages", "proxy", "URL", nil, "", "socks5://127.0.0.1:5380", "A SOCKS proxy through which everything goes."},
-		{"vantages", "trust", "path", nil, "the system's", "stage/ca.pem", "A file with the certificates that are trusted."},
+		{"vantages", "proxy", "URL", nil, "", "socks5://127.0.0.1:5380",
+			"A SOCKS proxy through which everything goes."},
+		{"vantages", "trust", "path", nil, "the system's", "stage/ca.pem",
+			"A file with the certificates that are trusted."},
 		{"vantages", "timeout", "time", nil, "10s", "2s", "How long each step may take."},
 	}
 }

@@ -22,15 +22,15 @@ func tree(v any) *Node {
 	case map[string]any:
 		n.Kind = Mapping
 		for key, value := range v {
-			n.Entries = append(n.Entries, Entry{&Node{Kind: Scalar, Text: key, Line: 1, Column: 1}, tree(value)})
+			n.Entries = append(n.Entries,
+				Entry{&Node{Kind: Scalar, Text: key, Line: 1, Column: 1}, tree(value)})
 		}
 	}
 	return n
 }
 
-// TestTheTableOfKeysIsThatOfTheReader has an estate with every section, and compares the keys that the reader takes
-// there
-// with the table that the docs are made from.
+// TestTheTableOfKeysIsThatOfTheReader has an estate with every section, and compares the keys that
+// the reader takes there with the table that the docs are made from.
 func TestTheTableOfKeysIsThatOfTheReader(t *testing.T) {
 	taken := map[string][]string{}
 	heard = func(what string, names []string) { taken[what] = names }
@@ -39,8 +39,9 @@ func TestTheTableOfKeysIsThatOfTheReader(t *testing.T) {
 	_, _ = Read(tree(map[string]any{
 		"canonical": "https://www.n.example",
 		"site":      map[string]any{"hosts": "www.n.example"},
-		"carriers":  map[string]any{"gateway": map[string]any{"by": "server", "addresses": "203.0.113.20"}},
-		"defaults":  map[string]any{"carrier": "gateway"},
+		"carriers": map[string]any{
+			"gateway": map[string]any{"by": "server", "addresses": "203.0.113.20"}},
+		"defaults": map[string]any{"carrier": "gateway"},
 		"domains": []any{"n.example", map[string]any{"name": "old.example", "wanted": wanted,
 			"needed": map[string]any{"click": map[string]any{"by": "x"}}}},
 		"policy":   map[string]any{"hops": "1"},
@@ -70,7 +71,8 @@ func TestTheTableOfKeysIsThatOfTheReader(t *testing.T) {
 		}
 		assert.ElementsMatch(t, taken[what], documented, what)
 	}
-	assert.Equal(t, len(sections)+1, len(taken), "and the defaults, which are those of a domain: %v", taken)
+	assert.Equal(t, len(sections)+1, len(taken), "and the defaults, which are those of a domain: %v",
+		taken)
 	assert.NotContains(t, taken["defaults"], "name")
 	assert.True(t, slices.Contains(taken["defaults"], "carrier"))
 }

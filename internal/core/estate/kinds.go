@@ -18,8 +18,9 @@ const (
 	Account  CarrierKind = "account"  // a hosting account on which domains are parked
 )
 
-// Row is all that is asked of a kind of carrier. Nothing else in the program tells kinds apart: a new kind is a row
-// here, and where it wants something typed that no other kind wants, a step with its entries in plan.
+// Row is all that is asked of a kind of carrier. Nothing else in the program tells kinds apart: a
+// new kind is a row here, and where it wants something typed that no other kind wants, a step with
+// its entries in plan.
 type Row struct {
 	Kind  CarrierKind
 	Title string        // what it is, such as "a forwarding form"
@@ -33,31 +34,39 @@ type Row struct {
 	HoldsRules bool
 	Holds      When // its certificates; "": before the name points there
 
-	Serves      bool // it can serve the site itself
-	OneTarget   bool // it forwards each host to one place, and can hold no rules whatever the estate file says
-	OwnSteps    bool // steps: may say in which order it accepts things
-	Configured  bool // its redirects are written as a configuration file
-	ProvesByDNS bool // somebody can prove a name to its issuer by a DNS record before the name points there
+	Serves bool // it can serve the site itself
+	// it forwards each host to one place, and can hold no rules whatever the estate file says
+	OneTarget  bool
+	OwnSteps   bool // steps: may say in which order it accepts things
+	Configured bool // its redirects are written as a configuration file
+	// somebody can prove a name to its issuer by a DNS record before the name points there
+	ProvesByDNS bool
 	Claims      bool // a host has to be claimed there before it points there
-	Shared      bool // what it does not know shows somebody else's site, so that a host is added there first
-	ExactOnly   bool // its rules are lines for one URL each
-	Stars       bool // its redirects are typed as patterns with stars
-	PassesOn    bool // something may be behind it, and it may stand in front of the site
-	TakesZone   bool // it may be the zone's name servers, and then what is typed there is not what the world sees
-	WithZone    bool // it works only on its provider's own name servers, and writes its address back into the zone
+	// what it does not know shows somebody else's site, so that a host is added there first
+	Shared    bool
+	ExactOnly bool // its rules are lines for one URL each
+	Stars     bool // its redirects are typed as patterns with stars
+	PassesOn  bool // something may be behind it, and it may stand in front of the site
+	// it may be the zone's name servers, and then what is typed there is not what the world sees
+	TakesZone bool
+	// it works only on its provider's own name servers, and writes its address back into the zone
+	WithZone bool
 }
 
 var rows = []Row{
-	{Kind: Server, Title: "a server of your own", Page: "On the server", Steps: []CarrierStep{Issue, Configure},
-		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
+	{Kind: Server, Title: "a server of your own", Page: "On the server",
+		Steps: []CarrierStep{Issue, Configure},
+		TLS:   true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Configured: true, ProvesByDNS: true, Serves: true},
 	{Kind: Form, Title: "a forwarding form", Page: "Forwarding", Steps: []CarrierStep{Forward},
 		OneTarget: true, WithZone: true},
-	{Kind: Platform, Title: "the site's platform", Page: "At the platform", Steps: []CarrierStep{Claim, Issue, Point, Redirect},
-		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
+	{Kind: Platform, Title: "the site's platform", Page: "At the platform",
+		Steps: []CarrierStep{Claim, Issue, Point, Redirect},
+		TLS:   true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		OwnSteps: true, Claims: true, Serves: true},
-	{Kind: Edge, Title: "an edge network", Page: "At the edge network", Steps: []CarrierStep{TakeZone, Issue, Patterns},
-		TLS: true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
+	{Kind: Edge, Title: "an edge network", Page: "At the edge network",
+		Steps: []CarrierStep{TakeZone, Issue, Patterns},
+		TLS:   true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Stars: true, PassesOn: true, TakesZone: true},
 	{
 		Kind:       Service,
@@ -71,8 +80,9 @@ var rows = []Row{
 		Holds:      After,
 		ExactOnly:  true,
 	},
-	{Kind: Account, Title: "a hosting account", Page: "In the hosting account", Steps: []CarrierStep{Claim, Lines, Point, Issue},
-		TLS: true, KeepsPath: true, KeepsQuery: true, Holds: After,
+	{Kind: Account, Title: "a hosting account", Page: "In the hosting account",
+		Steps: []CarrierStep{Claim, Lines, Point, Issue},
+		TLS:   true, KeepsPath: true, KeepsQuery: true, Holds: After,
 		OneTarget: true, Claims: true, Shared: true, Serves: true},
 }
 
@@ -120,11 +130,12 @@ type CarrierStep string
 
 // The steps. Those up to Redirect are a platform's, and may be named in the estate file.
 const (
-	Claim     CarrierStep = "claim"         // tell it of the host
-	Point     CarrierStep = "records"       // the records lead to it
-	Issue     CarrierStep = "certificate"   // it holds the certificate
-	Redirect  CarrierStep = "redirect"      // it can be told what is primary, and redirects the others
-	Source    CarrierStep = "source"        // a line for a host, and one for each rule, with its complete destination
+	Claim    CarrierStep = "claim"       // tell it of the host
+	Point    CarrierStep = "records"     // the records lead to it
+	Issue    CarrierStep = "certificate" // it holds the certificate
+	Redirect CarrierStep = "redirect"    // it can be told what is primary, and redirects the others
+	// a line for a host, and one for each rule, with its complete destination
+	Source    CarrierStep = "source"
 	Lines     CarrierStep = "lines"         // a redirect for each door of a host, http and https apart
 	Forward   CarrierStep = "forward"       // a line of a form leads a host to one place
 	TakeZone  CarrierStep = "zone"          // it takes the zone over
@@ -132,8 +143,8 @@ const (
 	Configure CarrierStep = "configuration" // redirects in a configuration file
 )
 
-// stepsOf gives the order in which a carrier of a kind accepts things where the estate file does not say: one that has
-// its certificate only after the name points there cannot have it before.
+// stepsOf gives the order in which a carrier of a kind accepts things where the estate file does
+// not say: one that has its certificate only after the name points there cannot have it before.
 func stepsOf(r Row, w When) []CarrierStep {
 	steps := slices.Clone(r.Steps)
 	if i, j := slices.Index(steps, Issue), slices.Index(steps, Point); w != Before && i >= 0 && j > i {

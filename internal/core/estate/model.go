@@ -1,7 +1,8 @@
-// Package estate is the model of what a client owns: the canonical site, the domains, who carries their doors, and what
-// is wanted of each. Read makes it from a tree of nodes and checks it.
+// Package estate is the model of what a client owns: the canonical site, the domains, who carries
+// their doors, and what is wanted of each. Read makes it from a tree of nodes and checks it.
 //
-// It does not read files (files does, and gives the tree with its places) and works nothing out (plan does).
+// It does not read files (files does, and gives the tree with its places) and works nothing out
+// (plan does).
 //
 //	e, faults := estate.Read(root)
 //	e.Domains[0].Hosts() // apex, www and the further ones
@@ -57,18 +58,19 @@ const (
 
 // Carrier is whoever answers a door with a redirect, with its limits.
 type Carrier struct {
-	Name           string
-	By             CarrierKind
-	Addresses      []netip.Addr
-	Alias          web.Host
-	Certificate    When
-	TLS            bool
-	KeepsPath      bool
-	KeepsQuery     bool
-	ApexOnly       bool
-	NameServers    []web.Host
-	Origin         string        // plain: it speaks http to what is behind it
-	Behind         string        // an edge: the carrier to which it passes everything on; "" for nobody
+	Name        string
+	By          CarrierKind
+	Addresses   []netip.Addr
+	Alias       web.Host
+	Certificate When
+	TLS         bool
+	KeepsPath   bool
+	KeepsQuery  bool
+	ApexOnly    bool
+	NameServers []web.Host
+	Origin      string // plain: it speaks http to what is behind it
+	// an edge: the carrier to which it passes everything on; "" for nobody
+	Behind         string
 	BehindSite     bool          // an edge: what it lets through goes to the site
 	PatternsAtMost int           // -1: no limit
 	HostsAtMost    int           // -1: no limit
@@ -109,13 +111,14 @@ const (
 
 // Domain is one registrable domain of the estate.
 type Domain struct {
-	Name        web.Host
-	LeadsTo     web.URL
-	Fallback    Fallback
-	Carry       map[web.Host]*Carrier // who carries the doors of a host; the site's own hosts have none
-	Further     []web.Host            // hosts beside apex and www
-	Needed      []Needed              // hosts that somebody else needs, which are left alone
-	Mail        string                // keep or none
+	Name     web.Host
+	LeadsTo  web.URL
+	Fallback Fallback
+	// who carries the doors of a host; the site's own hosts have none
+	Carry       map[web.Host]*Carrier
+	Further     []web.Host // hosts beside apex and www
+	Needed      []Needed   // hosts that somebody else needs, which are left alone
+	Mail        string     // keep or none
 	Wave        int
 	State       State
 	Renews      time.Time
@@ -126,15 +129,16 @@ type Domain struct {
 	Note        string
 	Line        int // in the estate file
 
-	Through     map[web.Host]*Carrier // the edge in front of a host that the site serves
-	Served      map[web.Host]*Carrier // who serves a host of the site, where somebody says
-	Paths       rule.Mode             // how its old site compared paths
-	ApexAlias   bool                  // the zone's provider offers an alias at the apex
-	NameServers []web.Host            // to which the zone is to move, or where it stays; none: nobody says
+	Through   map[web.Host]*Carrier // the edge in front of a host that the site serves
+	Served    map[web.Host]*Carrier // who serves a host of the site, where somebody says
+	Paths     rule.Mode             // how its old site compared paths
+	ApexAlias bool                  // the zone's provider offers an alias at the apex
+	// to which the zone is to move, or where it stays; none: nobody says
+	NameServers []web.Host
 }
 
-// MovesTo returns the name servers that the zone should have: the domain's own, or those of an edge that carries one of
-// its hosts; none where nobody says.
+// MovesTo returns the name servers that the zone should have: the domain's own, or those of an edge
+// that carries one of its hosts; none where nobody says.
 func (d *Domain) MovesTo() []web.Host {
 	if len(d.NameServers) > 0 {
 		return d.NameServers
@@ -145,8 +149,8 @@ func (d *Domain) MovesTo() []web.Host {
 	return nil
 }
 
-// AnsweredBy reports whether a carrier answers at a host: it carries it, stands in front of the site there, or serves the
-// site there.
+// AnsweredBy reports whether a carrier answers at a host: it carries it, stands in front of the
+// site there, or serves the site there.
 func (d *Domain) AnsweredBy(h web.Host, c *Carrier) bool {
 	return c != nil && (d.Carry[h] == c || d.Through[h] == c || d.Served[h] == c)
 }
@@ -167,7 +171,8 @@ func (d *Domain) Edge() *Carrier {
 type Needed struct {
 	Host web.Host
 	By   string // who needs it
-	To   string // the alias or address at which it has to be, as somebody wrote it down; "" for as it is
+	// the alias or address at which it has to be, as somebody wrote it down; "" for as it is
+	To string
 }
 
 // Hosts returns apex, www and the further hosts, but for those that somebody else needs.
@@ -188,7 +193,9 @@ func (d *Domain) NeededBy(h web.Host) string {
 
 // Wanted is a record that somebody asks for. It is read as they show it and held in normal form.
 type Wanted struct {
-	Name  string // in full, lower case, without its last dot; of a carrier's: the label below each domain that it carries
+	// in full, lower case, without its last dot; of a carrier's: the label below each domain that it
+	// carries
+	Name  string
 	Type  string
 	Value string // as it stands in a zone file
 	Until Until
@@ -221,7 +228,8 @@ const (
 	SameHostFirst = "same-host-first"
 )
 
-// Registry says where registrations are asked for (RDAP): one base address, or a bootstrap file (RFC 9224).
+// Registry says where registrations are asked for (RDAP): one base address, or a bootstrap file
+// (RFC 9224).
 type Registry struct {
 	Address   string
 	Bootstrap string // file, relative to the estate file
@@ -274,8 +282,8 @@ func (e *Estate) Mode(h web.Host) rule.Mode {
 	return rule.Mode{}
 }
 
-// Holder returns the carrier that holds the redirects of what a carrier answers: what is behind an edge network, or the
-// carrier itself. It is nil for nil.
+// Holder returns the carrier that holds the redirects of what a carrier answers: what is behind an
+// edge network, or the carrier itself. It is nil for nil.
 func (e *Estate) Holder(c *Carrier) *Carrier {
 	if c != nil && c.Behind != "" {
 		if behind := e.Carrier(c.Behind); behind != nil {

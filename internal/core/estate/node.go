@@ -49,8 +49,9 @@ type reader struct {
 	been   map[*Node]bool // by plain: aliases let a small file stand for a tree without end
 }
 
-// plain looks for characters in a tree that no name, path or text of one line holds: control characters, and such as
-// turn the direction of writing. In notes and contacts line breaks become spaces.
+// plain looks for characters in a tree that no name, path or text of one line holds: control
+// characters, and such as turn the direction of writing. In notes and contacts line breaks become
+// spaces.
 func (r *reader) plain(n *Node) {
 	if n == nil || r.been[n] {
 		return
@@ -105,7 +106,8 @@ func (r *reader) mapping(n *Node, what string, fields ...field) {
 		return
 	}
 	if n.Kind != Mapping {
-		r.fail(n, what+" is "+n.Kind.String(), "a mapping with keys such as "+fields[0].key, "write key: value")
+		r.fail(n, what+" is "+n.Kind.String(), "a mapping with keys such as "+fields[0].key,
+			"write key: value")
 		return
 	}
 	names := make([]string, len(fields))
@@ -207,7 +209,8 @@ func (r *reader) addresses(n *Node, what string) []netip.Addr {
 				"a name goes under alias:",
 			)
 		case err == nil && a.Zone() != "":
-			r.fail(i, "an address with a zone means something on one machine only", "an address without %", "")
+			r.fail(i, "an address with a zone means something on one machine only", "an address without %",
+				"")
 		case err == nil:
 			all = append(all, a.Unmap())
 		}

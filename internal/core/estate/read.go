@@ -12,16 +12,18 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Read makes an estate of the tree of an estate file. Everything that is wrong comes back, with line and column; the
-// estate counts only where the list is empty.
+// Read makes an estate of the tree of an estate file. Everything that is wrong comes back, with
+// line and column; the estate counts only where the list is empty.
 func Read(root *Node) (*Estate, problem.List) { return read(root, false) }
 
-// ReadUndecided makes an estate of which nobody has decided yet who carries its doors: for looking at what is there.
+// ReadUndecided makes an estate of which nobody has decided yet who carries its doors: for looking
+// at what is there.
 func ReadUndecided(root *Node) (*Estate, problem.List) { return read(root, true) }
 
 func read(root *Node, undecided bool) (*Estate, problem.List) {
 	b := builder{undecided: undecided, estate: &Estate{
-		Policy:   Policy{Hops: 1, Status: 301, Upgrade: Direct, Exempt: []string{"/.well-known/acme-challenge/"}},
+		Policy: Policy{Hops: 1, Status: 301, Upgrade: Direct,
+			Exempt: []string{"/.well-known/acme-challenge/"}},
 		Vantages: map[string]Vantage{}, byName: map[web.Host]*Domain{},
 	}, claimed: map[web.Host]string{}, behind: map[*Carrier]*Node{}}
 	b.plain(root)
@@ -72,7 +74,9 @@ func (b *builder) estateFile(root *Node) {
 		field{"vantages", b.vantages},
 		field{"resolvers", func(n *Node) { b.estate.Resolvers = b.resolvers(n) }},
 		field{"selectors", func(n *Node) {
-			b.list(n, "selectors", func(i *Node) { e.Selectors = append(e.Selectors, b.text(i, "a selector")) })
+			b.list(n, "selectors", func(i *Node) {
+				e.Selectors = append(e.Selectors, b.text(i, "a selector"))
+			})
 		}},
 		field{"registry", b.registry},
 	)
@@ -123,14 +127,16 @@ func (b *builder) canonical(root, n *Node) {
 		if _, hostErr := web.ParseHost(n.Text); hostErr == nil {
 			remedy = "write https://" + n.Text
 		}
-		b.fail(n, "the canonical site is not a URL", "scheme and host such as https://www.northmoor.example", remedy)
+		b.fail(n, "the canonical site is not a URL",
+			"scheme and host such as https://www.northmoor.example", remedy)
 	case u.Scheme() != web.HTTPS:
 		b.fail(n, "the canonical site speaks http", "https", "write https://"+u.Host().String())
 	case u.RequestURI() != "/":
 		b.fail(n, "the canonical site is one page", "scheme and host alone", "write "+u.Door().String())
 	default:
 		if _, err := web.ParseHost(u.Host().String()); err != nil {
-			b.fail(n, "the canonical site has no host name", "https and a host name such as https://www.northmoor.example", "")
+			b.fail(n, "the canonical site has no host name",
+				"https and a host name such as https://www.northmoor.example", "")
 			return
 		}
 		b.estate.Canonical = u.Door()
@@ -147,7 +153,10 @@ func (b *builder) site(n *Node) {
 		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "a host of the site") }},
 		field{
 			"also",
-			func(n *Node) { s.Also = b.hosts(n, "a further name of the site"); b.claimAll(n, s.Also, "site.also") },
+			func(n *Node) {
+				s.Also = b.hosts(n, "a further name of the site")
+				b.claimAll(n, s.Also, "site.also")
+			},
 		},
 		field{"addresses", func(n *Node) { s.Addresses = b.addresses(n, "site.addresses") }},
 		field{"alias", func(n *Node) { alias = n; s.Alias = b.host(n, "site.alias") }},
@@ -160,7 +169,8 @@ func (b *builder) site(n *Node) {
 		s.Hosts = []web.Host{c}
 	}
 	if hosts != nil && !c.IsZero() && !slices.Contains(s.Hosts, c) {
-		b.fail(hosts, "the site does not serve the canonical host", c.String()+" among site.hosts", "add it")
+		b.fail(hosts, "the site does not serve the canonical host", c.String()+" among site.hosts",
+			"add it")
 	}
 	b.claimAll(hosts, s.Hosts, "site.hosts")
 	if !s.Alias.IsZero() && slices.Contains(s.Hosts, s.Alias) {
@@ -173,7 +183,8 @@ func (b *builder) site(n *Node) {
 	}
 }
 
-// serveSite finds who serves the site, and takes its addresses and alias for the site's, which may not be others.
+// serveSite finds who serves the site, and takes its addresses and alias for the site's, which may
+// not be others.
 func (b *builder) serveSite() {
 	if b.siteCarrier == nil {
 		return
@@ -190,9 +201,12 @@ func (b *builder) serveSite() {
 	}
 	s := &b.estate.Site
 	others := !s.Alias.IsZero() && s.Alias != c.Alias ||
-		slices.ContainsFunc(s.Addresses, func(a netip.Addr) bool { return !slices.Contains(c.Addresses, a) })
+		slices.ContainsFunc(s.Addresses, func(a netip.Addr) bool {
+			return !slices.Contains(c.Addresses, a)
+		})
 	if others {
-		b.fail(b.siteCarrier, fmt.Sprintf("the site has other addresses, or another alias, than its carrier %s", c.Name),
+		b.fail(b.siteCarrier,
+			fmt.Sprintf("the site has other addresses, or another alias, than its carrier %s", c.Name),
 			"the same", "write them down at the carrier alone")
 	}
 	s.Carrier, s.Addresses, s.Alias = c, c.Addresses, c.Alias
@@ -269,7 +283,8 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"addresses", func(n *Node) { c.Addresses = b.addresses(n, what+": addresses") }},
 		field{"alias", func(n *Node) { c.Alias = b.host(n, what+": alias") }},
 		field{"certificate", func(n *Node) {
-			c.Certificate = When(b.oneOf(n, what+": certificate", string(Before), string(After), string(ByHand)))
+			c.Certificate = When(b.oneOf(n, what+": certificate", string(Before), string(After),
+				string(ByHand)))
 		}},
 		field{"tls", func(n *Node) { tls = n }},
 		field{"keeps", func(n *Node) { keeps = n }},
@@ -277,7 +292,9 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"name-servers", func(n *Node) { c.NameServers = b.hosts(n, what+": name-servers") }},
 		field{"origin", func(n *Node) { c.Origin = b.oneOf(n, what+": origin", PlainOrigin, TLSOrigin) }},
 		field{"behind", func(n *Node) { behind = n; c.Behind = b.text(n, what+": behind") }},
-		field{"patterns-at-most", func(n *Node) { c.PatternsAtMost = b.number(n, what+": patterns-at-most", 0) }},
+		field{"patterns-at-most", func(n *Node) {
+			c.PatternsAtMost = b.number(n, what+": patterns-at-most", 0)
+		}},
 		field{"hosts-at-most", func(n *Node) { c.HostsAtMost = b.number(n, what+": hosts-at-most", 1) }},
 		field{"rules-at-most", func(n *Node) { c.RulesAtMost = b.number(n, what+": rules-at-most", 0) }},
 		field{"rules", func(n *Node) { rules = n }},
@@ -335,7 +352,8 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		})
 	}
 	if c.By == "" &&
-		(n.Kind != Mapping || !slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
+		(n.Kind != Mapping ||
+			!slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
 		b.fail(key, what+" does not say what it is", "by: "+anyKind(), "")
 	}
 	if len(c.Addresses) == 0 && c.Alias.IsZero() && !b.undecided {
@@ -415,7 +433,8 @@ func (b *builder) unusedDefaults() {
 	}
 	for _, e := range b.defaults.byLabel.Entries {
 		if label := e.Key.Text; !b.defaults.used[label] && label != "apex" && label != "www" {
-			b.fail(e.Key, "no domain has a host "+label, "apex, www, or a host that some domain has under hosts:", "")
+			b.fail(e.Key, "no domain has a host "+label,
+				"apex, www, or a host that some domain has under hosts:", "")
 		}
 	}
 }
@@ -465,7 +484,9 @@ func (b *builder) domainFields(d *Domain, to *domainNodes) []field {
 		{"apex-alias", func(n *Node) { d.ApexAlias = b.boolean(n, "apex-alias") }},
 		{"name-servers", func(n *Node) { d.NameServers = b.hosts(n, "name-servers") }},
 		{"ignore-case", func(n *Node) { d.Paths.IgnoreCase = b.boolean(n, "ignore-case") }},
-		{"slash", func(n *Node) { d.Paths.EitherSlash = b.oneOf(n, "slash", "exact", "either") == "either" }},
+		{"slash", func(n *Node) {
+			d.Paths.EitherSlash = b.oneOf(n, "slash", "exact", "either") == "either"
+		}},
 		{"index", func(n *Node) { b.list(n, "index", func(i *Node) { b.indexName(d, i) }) }},
 		{"note", func(n *Node) { d.Note = b.text(n, "note") }},
 	}
@@ -484,7 +505,8 @@ func (b *builder) domain(n *Node) {
 	}
 	var to domainNodes
 	if n.Kind == Scalar {
-		n = &Node{Line: n.Line, Column: n.Column, Kind: Mapping, Entries: []Entry{{&Node{Text: "name"}, n}}}
+		n = &Node{Line: n.Line, Column: n.Column, Kind: Mapping,
+			Entries: []Entry{{&Node{Text: "name"}, n}}}
 	}
 	b.mapping(b.withDefaults(n), "a domain", b.domainFields(d, &to)...)
 	name := to.name
@@ -571,7 +593,8 @@ func (b *builder) leadsTo(n *Node) web.URL {
 		)
 		return home
 	case u.Scheme() != web.HTTPS:
-		b.fail(n, "leads-to speaks http", "https", "write "+u.At(web.Door{Scheme: web.HTTPS, Host: u.Host()}).String())
+		b.fail(n, "leads-to speaks http", "https",
+			"write "+u.At(web.Door{Scheme: web.HTTPS, Host: u.Host()}).String())
 	}
 	return u
 }
@@ -586,7 +609,8 @@ func (b *builder) further(d *Domain, n *Node) {
 		h, err := d.Name.Child(label)
 		switch {
 		case err != nil || label == "":
-			b.fail(i, "this is not a host below "+d.Name.String(), "a label such as shop, or a whole name below the domain", "")
+			b.fail(i, "this is not a host below "+d.Name.String(),
+				"a label such as shop, or a whole name below the domain", "")
 		case h == d.Name.WWW() || label == d.Name.String():
 			b.fail(i, "apex and www are there without being named", "further hosts such as shop", "drop it")
 		default:
@@ -618,7 +642,9 @@ func (b *builder) needed(d *Domain, n *Node) {
 		if e.Value.Kind == Mapping {
 			b.mapping(e.Value, "a needed host",
 				field{"by", func(n *Node) { one.By = b.text(n, "needed: by") }},
-				field{"to", func(n *Node) { one.To = strings.ToLower(strings.TrimSuffix(b.text(n, "needed: to"), ".")) }},
+				field{"to", func(n *Node) {
+					one.To = strings.ToLower(strings.TrimSuffix(b.text(n, "needed: to"), "."))
+				}},
 			)
 		} else {
 			one.By = b.text(e.Value, "needed")
@@ -627,9 +653,11 @@ func (b *builder) needed(d *Domain, n *Node) {
 		case one.By == "":
 			b.fail(e.Key, "nothing says who needs "+h.String(), "a name such as the mail service", "")
 		case slices.Contains(d.Further, h):
-			b.fail(e.Key, h.String()+" is among hosts: too, which are redirected", "one or the other", "take it out of hosts:")
+			b.fail(e.Key, h.String()+" is among hosts: too, which are redirected", "one or the other",
+				"take it out of hosts:")
 		case b.estate.Serves(h):
-			b.fail(e.Key, h.String()+" is a host that the site serves", "a host that somebody else needs", "drop it")
+			b.fail(e.Key, h.String()+" is a host that the site serves", "a host that somebody else needs",
+				"drop it")
 		}
 		d.Needed = append(d.Needed, one)
 	}
@@ -645,7 +673,8 @@ func (b *builder) neededHost(d *Domain, n *Node) (web.Host, bool) {
 	label := strings.TrimSuffix(strings.TrimSuffix(n.Text, "."), "."+d.Name.String())
 	h, err := d.Name.Child(label)
 	if err != nil || label == "" {
-		b.fail(n, "this is not a host below "+d.Name.String(), "a label such as click, or apex or www", "")
+		b.fail(n, "this is not a host below "+d.Name.String(), "a label such as click, or apex or www",
+			"")
 		return h, false
 	}
 	return h, true
@@ -721,8 +750,8 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 	}
 }
 
-// served finds who answers at a host that the site serves: the edge in front of it, which the domain's own line names
-// for it, or else whoever serves the site.
+// served finds who answers at a host that the site serves: the edge in front of it, which the
+// domain's own line names for it, or else whoever serves the site.
 func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Carrier) {
 	c, named := byLabel[d.label(h)]
 	if n != nil && n.Kind == Scalar {
@@ -734,7 +763,8 @@ func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Car
 		b.siteBehind(n, c)
 	case named && c != nil && c != b.estate.Site.Carrier:
 		b.fail(n, fmt.Sprintf("the site serves %s itself, and %s is named as its carrier", h, c.Name),
-			"an edge network in front of the site, or nobody", "who serves the site is written as site.carrier: "+c.Name)
+			"an edge network in front of the site, or nobody",
+			"who serves the site is written as site.carrier: "+c.Name)
 	}
 	if b.estate.Site.Carrier != nil {
 		d.Served[h] = b.estate.Site.Carrier
@@ -751,7 +781,9 @@ func (b *builder) policy(n *Node) {
 				b.fail(n, "no redirect has this status", "301 or 308, or 302 or 307 for a trial", "")
 			}
 		}},
-		field{"upgrade", func(n *Node) { p.Upgrade = b.oneOf(n, "policy: upgrade", Direct, SameHostFirst) }},
+		field{"upgrade", func(n *Node) {
+			p.Upgrade = b.oneOf(n, "policy: upgrade", Direct, SameHostFirst)
+		}},
 		field{"exempt", func(n *Node) {
 			p.Exempt = nil
 			b.list(n, "policy: exempt", func(i *Node) {
@@ -821,7 +853,8 @@ func (r *reader) resolvers(n *Node) []string {
 		if addr, ok := ResolverAddress(r.text(i, "a resolver")); ok {
 			all = append(all, addr)
 		} else {
-			r.fail(i, "this is not a resolver", "an IP address, with or without a port, such as 192.0.2.53:53", "")
+			r.fail(i, "this is not a resolver",
+				"an IP address, with or without a port, such as 192.0.2.53:53", "")
 		}
 	})
 	return all

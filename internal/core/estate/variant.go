@@ -14,14 +14,16 @@ func (e *Estate) clone() *Estate {
 	c.Domains, c.byName = nil, map[web.Host]*Domain{}
 	for _, d := range e.Domains {
 		copied := *d
-		copied.Carry, copied.Through, copied.Served = maps.Clone(d.Carry), maps.Clone(d.Through), maps.Clone(d.Served)
+		copied.Carry, copied.Through, copied.Served = maps.Clone(d.Carry), maps.Clone(d.Through),
+			maps.Clone(d.Served)
 		c.Domains = append(c.Domains, &copied)
 		c.byName[d.Name] = &copied
 	}
 	return &c
 }
 
-// WithCarrier returns the estate as it would be if one carrier carried all hosts of the domains that are meant.
+// WithCarrier returns the estate as it would be if one carrier carried all hosts of the domains
+// that are meant.
 func (e *Estate) WithCarrier(carrier *Carrier, meant func(*Domain) bool) *Estate {
 	c := e.clone()
 	for _, d := range c.Domains {
@@ -35,8 +37,8 @@ func (e *Estate) WithCarrier(carrier *Carrier, meant func(*Domain) bool) *Estate
 	return c
 }
 
-// WithCanonical returns the estate as it would be if another host were the canonical one: the site serves it instead of
-// the one that is canonical now, and who carried it carries that one.
+// WithCanonical returns the estate as it would be if another host were the canonical one: the site
+// serves it instead of the one that is canonical now, and who carried it carries that one.
 func (e *Estate) WithCanonical(host web.Host) *Estate {
 	c := e.clone()
 	old, now := e.Canonical, web.Door{Scheme: web.HTTPS, Host: host}
@@ -44,7 +46,9 @@ func (e *Estate) WithCanonical(host web.Host) *Estate {
 		return c
 	}
 	c.Canonical = now
-	c.Site.Hosts = slices.DeleteFunc(c.Site.Hosts, func(h web.Host) bool { return h == old.Host || h == host })
+	c.Site.Hosts = slices.DeleteFunc(c.Site.Hosts, func(h web.Host) bool {
+		return h == old.Host || h == host
+	})
 	c.Site.Hosts = append([]web.Host{host}, c.Site.Hosts...)
 	if home := c.DomainOf(host); home != nil {
 		carrier, through := home.Carry[host], home.Through[old.Host]

@@ -12,8 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// wantedIn reads a record as the asker shows it. Its name is read below the zone; "" where a carrier asks for it, whose
-// name is a label below each domain that it carries.
+// wantedIn reads a record as the asker shows it. Its name is read below the zone; "" where a
+// carrier asks for it, whose name is a label below each domain that it carries.
 func (b *builder) wantedIn(zone string, n *Node) (Wanted, bool) {
 	var w Wanted
 	var name, kind, value *Node
@@ -48,7 +48,8 @@ func (b *builder) wantedIn(zone string, n *Node) (Wanted, bool) {
 			if near := problem.Nearest(w.Type, record.Types()); near != "" {
 				remedy = "did you mean " + near + "?"
 			}
-			b.fail(kind, "the record type is not known", "one of "+strings.Join(record.Types(), ", "), remedy)
+			b.fail(kind, "the record type is not known", "one of "+strings.Join(record.Types(), ", "),
+				remedy)
 		} else if value != nil {
 			w.Value = b.wantedValue(w.Type, value)
 		}
@@ -80,7 +81,8 @@ func (b *builder) wantedName(zone string, n *Node) string {
 		return ""
 	}
 	for _, d := range b.estate.Domains {
-		if other := d.Name.String(); strings.HasSuffix(strings.TrimSuffix(strings.ToLower(s), "."), "."+other) &&
+		if other := d.Name.String(); strings.HasSuffix(strings.TrimSuffix(strings.ToLower(s), "."),
+			"."+other) &&
 			other != zone {
 			b.fail(
 				n,
@@ -111,7 +113,8 @@ func (b *builder) wantedValue(kind string, n *Node) string {
 		return ""
 	}
 	if err != nil {
-		b.fail(n, "wanted: "+err.Error(), record.ValueForm(kind), "copy the value once more from whoever asks for it")
+		b.fail(n, "wanted: "+err.Error(), record.ValueForm(kind),
+			"copy the value once more from whoever asks for it")
 	}
 	return value
 }
@@ -122,7 +125,8 @@ func (b *builder) until(n *Node) Until {
 	}
 	t, err := time.Parse(time.DateOnly, n.Text)
 	if err != nil {
-		b.fail(n, "until is neither a date nor the word certificate", "certificate, or a date such as 2027-03-01", "")
+		b.fail(n, "until is neither a date nor the word certificate",
+			"certificate, or a date such as 2027-03-01", "")
 	}
 	return Until{Date: t}
 }
@@ -134,7 +138,8 @@ func (b *builder) wantedBy(c *Carrier, n *Node) {
 	}
 }
 
-// allWanted reads a domain's wanted records and adds those of its carriers. What could not stand together is a fault.
+// allWanted reads a domain's wanted records and adds those of its carriers. What could not stand
+// together is a fault.
 func (b *builder) allWanted(d *Domain, n *Node) {
 	zone := d.Name.String()
 	add := func(w Wanted, at *Node) {
@@ -163,8 +168,8 @@ func (b *builder) allWanted(d *Domain, n *Node) {
 	}
 }
 
-// wantedFits checks a wanted record against those before it: an alias stands alone, never at the apex, and leads
-// elsewhere (RFC 1034 section 3.6.2).
+// wantedFits checks a wanted record against those before it: an alias stands alone, never at the
+// apex, and leads elsewhere (RFC 1034 section 3.6.2).
 func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 	if w.Type == "CNAME" {
 		switch {
@@ -173,12 +178,14 @@ func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 				at,
 				"a CNAME cannot stand at the apex "+w.Name,
 				"an address, or another name",
-				"ask whoever wants it for an address; or write apex-alias: yes where the zone's provider offers that",
+				"ask whoever wants it for an address; or write apex-alias: yes where the zone's provider "+
+					"offers that",
 			)
 		case slices.ContainsFunc(d.Hosts(), func(h web.Host) bool { return h.String() == w.Name }):
 			b.fail(
 				at,
-				fmt.Sprintf("%s has a carrier already; an alias that is wanted there claims the same door", w.Name),
+				fmt.Sprintf("%s has a carrier already; an alias that is wanted there claims the same door",
+					w.Name),
 				"one carrier for a door",
 				"drop the line, or take the host out of hosts:",
 			)
@@ -195,7 +202,8 @@ func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 		if other.Name == w.Name && other != w && (other.Type == "CNAME" || w.Type == "CNAME") {
 			b.fail(
 				at,
-				fmt.Sprintf("%s is wanted as an alias and with another record beside it (%s and %s)", w.Name, other.Type, w.Type),
+				fmt.Sprintf("%s is wanted as an alias and with another record beside it (%s and %s)", w.Name,
+					other.Type, w.Type),
 				"an alias alone at its name",
 				"drop one of them, or ask for another name",
 			)
@@ -213,12 +221,14 @@ func (b *builder) checkBehind() {
 		}
 		other := b.findCarrier(n, c.Behind)
 		if other != nil && (other == c || other.By.Row().PassesOn) {
-			b.fail(n, "an edge network is behind an edge network", "a server or platform", "name what answers in the end")
+			b.fail(n, "an edge network is behind an edge network", "a server or platform",
+				"name what answers in the end")
 		}
 	}
 }
 
-// siteBehind asks where the site answers, which an edge network in front of it has to be told where it holds the zone.
+// siteBehind asks where the site answers, which an edge network in front of it has to be told where
+// it holds the zone.
 func (b *builder) siteBehind(n *Node, c *Carrier) {
 	s := b.estate.Site
 	if len(s.Addresses) > 0 || !s.Alias.IsZero() || len(c.NameServers) == 0 || b.undecided {
@@ -251,7 +261,8 @@ func (b *builder) steps(c *Carrier, n *Node) {
 	}
 	c.Steps = nil
 	b.list(n, "steps", func(i *Node) {
-		s := CarrierStep(b.oneOf(i, "steps", string(Claim), string(Point), string(Issue), string(Redirect)))
+		s := CarrierStep(b.oneOf(i, "steps", string(Claim), string(Point), string(Issue),
+			string(Redirect)))
 		if slices.Contains(c.Steps, s) {
 			b.fail(i, "the step appears twice", "each step once", "drop one of them")
 		}

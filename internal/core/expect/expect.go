@@ -22,15 +22,16 @@ type Kind string
 
 // What an asker can look at.
 const (
-	Records     Kind = "records"      // Name and Type are Values; none: nothing is there
-	TTLAtMost   Kind = "ttl-at-most"  // the TTL of Name and Type
-	TTLAtLeast  Kind = "ttl-at-least" // the same
-	Zone        Kind = "zone"         // Server answers for the zone Name
-	Delegation  Kind = "delegation"   // the parent zone names Values as the servers of Name
-	NoDS        Kind = "no-ds"        // the parent zone has no DS record of Name
-	Certificate Kind = "certificate"  // URL shows a certificate for its host, at Address where there is one
-	Door        Kind = "door"         // URL leads to Values[0], its host at Address where there is one
-	Redirect    Kind = "redirect"     // the same, whatever certificate it shows
+	Records    Kind = "records"      // Name and Type are Values; none: nothing is there
+	TTLAtMost  Kind = "ttl-at-most"  // the TTL of Name and Type
+	TTLAtLeast Kind = "ttl-at-least" // the same
+	Zone       Kind = "zone"         // Server answers for the zone Name
+	Delegation Kind = "delegation"   // the parent zone names Values as the servers of Name
+	NoDS       Kind = "no-ds"        // the parent zone has no DS record of Name
+	// URL shows a certificate for its host, at Address where there is one
+	Certificate Kind = "certificate"
+	Door        Kind = "door"     // URL leads to Values[0], its host at Address where there is one
+	Redirect    Kind = "redirect" // the same, whatever certificate it shows
 )
 
 // What a command of the program looks at, of which these are parts.
@@ -44,21 +45,25 @@ const (
 
 // Expectation is something that has to be seen. The zero value expects nothing.
 type Expectation struct {
-	Kind    Kind     `json:"kind"`
-	Name    string   `json:"name,omitempty"` // in full, without its last dot
-	Type    string   `json:"type,omitempty"`
-	Server  string   `json:"server,omitempty"` // a name server; "": whoever is asked
-	Values  []string `json:"values,omitempty"` // in zone-file form
-	Alias   bool     `json:"alias,omitempty"`  // the addresses of Values[0], which a provider decides on
-	Not     []string `json:"not,omitempty"`    // what was there, and has to be gone
-	TTL     int      `json:"ttl,omitempty"`    // in seconds
+	Kind   Kind     `json:"kind"`
+	Name   string   `json:"name,omitempty"` // in full, without its last dot
+	Type   string   `json:"type,omitempty"`
+	Server string   `json:"server,omitempty"` // a name server; "": whoever is asked
+	Values []string `json:"values,omitempty"` // in zone-file form
+	// the addresses of Values[0], which a provider decides on
+	Alias   bool     `json:"alias,omitempty"`
+	Not     []string `json:"not,omitempty"` // what was there, and has to be gone
+	TTL     int      `json:"ttl,omitempty"` // in seconds
 	URL     string   `json:"url,omitempty"`
 	Address string   `json:"address,omitempty"`
-	Probe   string   `json:"probe,omitempty"` // what the URL is, as an audit has it; absent: the root of its door
+	// what the URL is, as an audit has it; absent: the root of its door
+	Probe string `json:"probe,omitempty"`
 
-	Domain string  `json:"-"` // whose zone it is about; "" for another name of the site
-	Holds  string  `json:"-"` // the type of Values where an alias may answer for every type; "": an alias is no answer
-	Lasts  int     `json:"-"` // for how long resolvers may keep what was there, in seconds; 0: not known
+	Domain string `json:"-"` // whose zone it is about; "" for another name of the site
+	// the type of Values where an alias may answer for every type; "": an alias is no answer
+	Holds string `json:"-"`
+	// for how long resolvers may keep what was there, in seconds; 0: not known
+	Lasts  int     `json:"-"`
 	Points []Point `json:"-"` // where hosts are taken to be by a command
 }
 

@@ -12,7 +12,8 @@ import (
 )
 
 func ExampleExpectation_Judge() {
-	e := expect.Expectation{Kind: expect.Records, Name: "old.example", Type: "A", Server: "ns1.host.example",
+	e := expect.Expectation{Kind: expect.Records, Name: "old.example", Type: "A",
+		Server: "ns1.host.example",
 		Values: []string{"203.0.113.20"}, Not: []string{"198.51.100.4"}}
 	seen := e.Judge(expect.Answer{Values: []string{"198.51.100.4"}, TTL: 300})
 	fmt.Println(seen.State, "-", e.Missing(seen))
@@ -30,7 +31,8 @@ func record(change func(e *expect.Expectation)) expect.Expectation {
 func TestWhatAnAnswerMeans(t *testing.T) {
 	as := func(kind expect.Kind) func(e *expect.Expectation) {
 		return func(e *expect.Expectation) {
-			*e = expect.Expectation{Kind: kind, Name: "a.example", Type: "A", Server: "ns1.example", TTL: 300}
+			*e = expect.Expectation{Kind: kind, Name: "a.example", Type: "A", Server: "ns1.example",
+				TTL: 300}
 		}
 	}
 	of := func(kind string, values ...string) func(e *expect.Expectation) {
@@ -48,44 +50,57 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 		words  string // what is missing, or why it was not seen
 	}{
 		{asked, values("203.0.113.20"), expect.There, ""},
-		{asked, values("198.51.100.4"), expect.Old, "a.example A is 198.51.100.4 at ns1.example, and should be 203.0.113.20"},
-		{asked, values("198.51.100.9"), expect.Other, "a.example A is 198.51.100.9 at ns1.example, and should be 203.0.113.20"},
-		{asked, values("198.51.100.4", "203.0.113.20"), expect.Other, "a.example A is 198.51.100.4, 203.0.113.20"},
-		{asked, values(), expect.Nothing, "a.example has no A record at ns1.example yet, and should have 203.0.113.20"},
+		{asked, values("198.51.100.4"), expect.Old,
+			"a.example A is 198.51.100.4 at ns1.example, and should be 203.0.113.20"},
+		{asked, values("198.51.100.9"), expect.Other,
+			"a.example A is 198.51.100.9 at ns1.example, and should be 203.0.113.20"},
+		{asked, values("198.51.100.4", "203.0.113.20"), expect.Other,
+			"a.example A is 198.51.100.4, 203.0.113.20"},
+		{asked, values(), expect.Nothing,
+			"a.example has no A record at ns1.example yet, and should have 203.0.113.20"},
 		{asked, expect.Answer{Alias: "x.example."}, expect.Other, "a.example A is x.example."},
 		{asked, expect.Answer{Unseen: "it is silent", Values: []string{"203.0.113.20"}}, expect.Unseen,
 			"ns1.example did not answer about a.example A: it is silent"},
 		{none, values(), expect.There, ""},
-		{none, values("198.51.100.4"), expect.Old, "a.example still has A records at ns1.example: 198.51.100.4"},
+		{none, values("198.51.100.4"), expect.Old,
+			"a.example still has A records at ns1.example: 198.51.100.4"},
 		{none, values("198.51.100.9"), expect.Other, "a.example still has A records"},
 		{none, expect.Answer{Alias: "x.example."}, expect.There, ""}, // it is no A record
-		{func(e *expect.Expectation) { none(e); asked(e) }, expect.Answer{Alias: "x.example."}, expect.Other, "still has"},
-		{func(e *expect.Expectation) { none(e); asked(e); e.Not = nil }, expect.Answer{Alias: "x.example."}, expect.Old,
+		{func(e *expect.Expectation) { none(e); asked(e) }, expect.Answer{Alias: "x.example."},
+			expect.Other, "still has"},
+		{func(e *expect.Expectation) { none(e); asked(e); e.Not = nil },
+			expect.Answer{Alias: "x.example."}, expect.Old,
 			"still has"},
 		{alias, values("203.0.113.7"), expect.There, ""},
 		{alias, values("203.0.113.7", "198.51.100.4"), expect.Old, "a.example still has A records"},
 		{alias, values(), expect.Nothing, "a.example has no A record at ns1.example yet"},
 		{led, expect.Answer{Alias: "SITES.example."}, expect.There, ""},
-		{led, values("sites.example"), expect.Other, "should be Sites.example."}, // a value of the wrong type
+		// a value of the wrong type
+		{led, values("sites.example"), expect.Other, "should be Sites.example."},
 		{of("TXT", `"Proof=1"`), values(`"Proof=1"`), expect.There, ""},
 		{of("TXT", `"Proof=1"`), values(`"proof=1"`), expect.Other, `should be "Proof=1"`},
-		{of("MX", "10 mx.a.example.", "20 b.example."), values("20 B.example.", "10 MX.a.example"), expect.There, ""},
-		{of("MX", "10 mx.a.example."), values("20 mx.a.example."), expect.Other, "a.example MX is 20 mx.a.example."},
+		{of("MX", "10 mx.a.example.", "20 b.example."), values("20 B.example.", "10 MX.a.example"),
+			expect.There, ""},
+		{of("MX", "10 mx.a.example."), values("20 mx.a.example."), expect.Other,
+			"a.example MX is 20 mx.a.example."},
 		{of("CNAME", "b.example."), values("B.example."), expect.There, ""},
 		{of("DNSKEY", "257 3 13 aB"), values("257 3 13 ab"), expect.Other, "a.example DNSKEY"},
 		{as(expect.TTLAtMost), values("x"), expect.There, ""},
 		{as(expect.TTLAtMost), expect.Answer{Values: []string{"x"}, TTL: 301}, expect.Other,
 			"the TTL of a.example A is 5 minutes 1 second at ns1.example, and should be at most 5 minutes"},
 		{as(expect.TTLAtLeast), values("x"), expect.There, ""},
-		{as(expect.TTLAtLeast), expect.Answer{Values: []string{"x"}, TTL: 299}, expect.Other, "should be at least 5 minutes"},
+		{as(expect.TTLAtLeast), expect.Answer{Values: []string{"x"}, TTL: 299}, expect.Other,
+			"should be at least 5 minutes"},
 		{as(expect.TTLAtLeast), values(), expect.Nothing, "a.example has no A record at ns1.example"},
 		{as(expect.Zone), values("ns1.example. h.example. 1 2 3 4 5"), expect.There, ""},
 		{as(expect.Zone), values(), expect.Nothing, "ns1.example does not hold the zone a.example"},
 		{as(expect.Zone), expect.Answer{Unseen: "it is silent"}, expect.Unseen,
 			"ns1.example did not answer for a.example: it is silent"},
 		{as(expect.NoDS), values(), expect.There, ""},
-		{as(expect.NoDS), values("a DS record"), expect.Other, "the parent zone still has a DS record of a.example"},
-		{as(expect.NoDS), expect.Answer{Unseen: "x"}, expect.Unseen, "the parent zone of a.example was not seen: x"},
+		{as(expect.NoDS), values("a DS record"), expect.Other,
+			"the parent zone still has a DS record of a.example"},
+		{as(expect.NoDS), expect.Answer{Unseen: "x"}, expect.Unseen,
+			"the parent zone of a.example was not seen: x"},
 		{func(e *expect.Expectation) { as(expect.Delegation)(e); e.Values = []string{"ns1.x"} },
 			values("NS1.x."), expect.There, ""},
 		{func(e *expect.Expectation) { as(expect.Delegation)(e); e.Values = []string{"ns1.x."} },
@@ -104,8 +119,8 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 	}
 }
 
-// TestWhatSpeaksAgainstADoor has every kind of fault at the first and a later hop. A certificate is judged by its own
-// door alone, and a redirect is not denied by a warning before it.
+// TestWhatSpeaksAgainstADoor has every kind of fault at the first and a later hop. A certificate is
+// judged by its own door alone, and a redirect is not denied by a warning before it.
 func TestWhatSpeaksAgainstADoor(t *testing.T) {
 	at := func(code finding.Code, hop int) finding.Finding {
 		f := finding.New(code, "https://a.example/", "It is wrong.", "", nil)
@@ -128,7 +143,8 @@ func TestWhatSpeaksAgainstADoor(t *testing.T) {
 		for kind, want := range map[expect.Kind]expect.State{
 			expect.Certificate: c.certificate, expect.Redirect: c.redirect, expect.Door: c.door,
 		} {
-			e := expect.Expectation{Kind: kind, URL: "https://a.example/", Values: []string{"https://n.example/"}}
+			e := expect.Expectation{Kind: kind, URL: "https://a.example/",
+				Values: []string{"https://n.example/"}}
 			seen := e.Judge(expect.Answer{Findings: []finding.Finding{c.f}, Met: "301"})
 			assert.Equal(t, want, seen.State, "%s: %s", kind, c.f.Code)
 			assert.Equal(t, want == expect.Other, e.Missing(seen) == "https://a.example/: It is wrong.")
@@ -136,18 +152,20 @@ func TestWhatSpeaksAgainstADoor(t *testing.T) {
 	}
 }
 
-// TestAnEndThatNobodySawIsUnseen: a door that redirects to a host which does not answer us is not as it should be, and
-// not otherwise either.
+// TestAnEndThatNobodySawIsUnseen: a door that redirects to a host which does not answer us is not
+// as it should be, and not otherwise either.
 func TestAnEndThatNobodySawIsUnseen(t *testing.T) {
 	said := expect.Answer{Met: "301 https://n.example/", EndUnseen: "no route from here"}
 	for kind, want := range map[expect.Kind]expect.State{
 		expect.Door: expect.Unseen, expect.Redirect: expect.Unseen, expect.Certificate: expect.There,
 	} {
-		e := expect.Expectation{Kind: kind, URL: "https://a.example/", Address: "203.0.113.9", Values: []string{"x"}}
+		e := expect.Expectation{Kind: kind, URL: "https://a.example/", Address: "203.0.113.9",
+			Values: []string{"x"}}
 		seen := e.Judge(said)
 		assert.Equal(t, want, seen.State, kind)
 		if want == expect.Unseen {
-			assert.Equal(t, "https://a.example/ was not seen at 203.0.113.9: no route from here", e.Unanswered(seen))
+			assert.Equal(t, "https://a.example/ was not seen at 203.0.113.9: no route from here",
+				e.Unanswered(seen))
 		}
 	}
 	e := expect.Expectation{Kind: expect.Door, URL: "https://a.example/"}
@@ -163,20 +181,25 @@ func TestWhatIsWantedAndFoundInAFewWords(t *testing.T) {
 		wanted, found string
 	}{
 		{record(func(*expect.Expectation) {}), expect.Answer{}, "203.0.113.20", "nothing"},
-		{record(func(e *expect.Expectation) { e.Values = nil }), expect.Answer{Values: []string{"1", "2", "3", "4"}},
+		{record(func(e *expect.Expectation) { e.Values = nil }),
+			expect.Answer{Values: []string{"1", "2", "3", "4"}},
 			"nothing", "1, 2, 3 and 1 more"},
 		{record(func(e *expect.Expectation) { e.Alias, e.Values = true, []string{"s.example."} }),
 			expect.Answer{Unseen: "it is silent"}, "the addresses of s.example", "it is silent"},
 		{record(func(e *expect.Expectation) { e.Holds, e.Values = "CNAME", []string{"s.example."} }),
 			expect.Answer{Alias: "o.example."}, "CNAME s.example.", "CNAME o.example."},
-		{record(func(e *expect.Expectation) { e.Holds = "A" }), expect.Answer{Values: []string{"1"}}, "203.0.113.20", "1"},
+		{record(func(e *expect.Expectation) { e.Holds = "A" }), expect.Answer{Values: []string{"1"}},
+			"203.0.113.20", "1"},
 		{expect.Expectation{Kind: expect.Certificate, URL: "https://a.example/"}, expect.Answer{},
 			"a certificate for a.example", "nothing"},
-		{expect.Expectation{Kind: expect.Redirect, URL: "https://a.example/", Values: []string{"https://a.example/"}},
+		{expect.Expectation{Kind: expect.Redirect, URL: "https://a.example/",
+			Values: []string{"https://a.example/"}},
 			expect.Answer{}, "the page itself", "nothing"},
-		{expect.Expectation{Kind: expect.Door, URL: "https://a.example/", Values: []string{"https://b.example/"}},
+		{expect.Expectation{Kind: expect.Door, URL: "https://a.example/",
+			Values: []string{"https://b.example/"}},
 			expect.Answer{}, "https://b.example/", "nothing"},
-		{expect.Expectation{Kind: expect.NoDS, Name: "a.example"}, expect.Answer{Values: []string{"a DS record"}},
+		{expect.Expectation{Kind: expect.NoDS, Name: "a.example"},
+			expect.Answer{Values: []string{"a DS record"}},
 			"nothing", "a DS record"},
 	} {
 		assert.Equal(t, c.wanted, c.e.Wanted())
@@ -204,7 +227,8 @@ func TestWhereItIsLooked(t *testing.T) {
 		expect.Redirect:    {Kind: expect.Vantage},
 		expect.Certificate: {Kind: expect.Vantage},
 	} {
-		e := expect.Expectation{Kind: kind, Name: "a.example", Server: "ns1.example", URL: "https://b.example/"}
+		e := expect.Expectation{Kind: kind, Name: "a.example", Server: "ns1.example",
+			URL: "https://b.example/"}
 		assert.Equal(t, want, *e.Where(), kind)
 		host := "a.example"
 		if e.AtDoor() {

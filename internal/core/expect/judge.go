@@ -68,8 +68,8 @@ func (e *Expectation) asksFor() string {
 	return e.Type
 }
 
-// judgeValues compares records. What stands there beside what should is something other, and so is a
-// part of it.
+// judgeValues compares records. What stands there beside what should is something other, and so is
+// a part of it.
 func (e *Expectation) judgeValues(s Seen) State {
 	old := func(v string) bool {
 		return slices.ContainsFunc(e.Not, func(o string) bool { return same(s.Type, o, v) })
@@ -126,9 +126,9 @@ func (e *Expectation) judgeDoor(a Answer) Seen {
 	return s
 }
 
-// counts reports whether a finding speaks against what is expected: against a certificate, what keeps
-// its door from showing one, wherever the door leads; against a redirect, all but that certificate,
-// since behind a warning it may be as it should.
+// counts reports whether a finding speaks against what is expected: against a certificate, what
+// keeps its door from showing one, wherever the door leads; against a redirect, all but that
+// certificate, since behind a warning it may be as it should.
 func (e *Expectation) counts(f finding.Finding) bool {
 	first, about := f.Hop != nil && *f.Hop == 0, f.Code.Row().About
 	switch e.Kind {

@@ -28,7 +28,8 @@ func (e *Expectation) Missing(s Seen) string {
 		if len(s.Values) > 0 {
 			now = named(s.Values)
 		}
-		return fmt.Sprintf("the parent zone names %s as the name servers of %s, and should name %s", now, e.Name,
+		return fmt.Sprintf("the parent zone names %s as the name servers of %s, and should name %s", now,
+			e.Name,
 			named(e.Values))
 	case e.Kind == TTLAtMost || e.Kind == TTLAtLeast:
 		if s.State == Nothing {
@@ -40,12 +41,14 @@ func (e *Expectation) Missing(s Seen) string {
 	case e.Alias && s.State == Nothing:
 		return fmt.Sprintf("%s has no %s record at %s yet", e.Name, e.Type, at)
 	case e.Alias || len(e.Values) == 0:
-		return fmt.Sprintf("%s still has %s records at %s: %s", e.Name, e.Type, at, wording.Few(s.Values, 4))
+		return fmt.Sprintf("%s still has %s records at %s: %s", e.Name, e.Type, at,
+			wording.Few(s.Values, 4))
 	case s.State == Nothing:
 		return fmt.Sprintf("%s has no %s record at %s yet, and should have %s", e.Name, e.Type, at,
 			wording.Few(e.Values, 4))
 	}
-	return fmt.Sprintf("%s %s is %s at %s, and should be %s", e.Name, e.Type, wording.Few(s.Values, 4), at,
+	return fmt.Sprintf("%s %s is %s at %s, and should be %s", e.Name, e.Type, wording.Few(s.Values, 4),
+		at,
 		wording.Few(e.Values, 4))
 }
 

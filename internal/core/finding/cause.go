@@ -2,8 +2,8 @@ package finding
 
 import "fmt"
 
-// Cause names why a fault is there, where the evidence shows it. The causes are the constants below and no others; the
-// zero value is none. In JSON it is its name.
+// Cause names why a fault is there, where the evidence shows it. The causes are the constants below
+// and no others; the zero value is none. In JSON it is its name.
 type Cause uint8
 
 // The causes that are told apart.
@@ -25,7 +25,8 @@ const (
 	causes // how many there are
 )
 
-// CauseKind is a row of the table of causes: what it means, how it shows itself, what to do in general.
+// CauseKind is a row of the table of causes: what it means, how it shows itself, what to do in
+// general.
 type CauseKind struct {
 	Name  string // as it is written everywhere
 	Means string // one sentence: the cause
@@ -48,7 +49,8 @@ func (c Cause) String() string { return c.Kind().Name }
 // MarshalText writes the name of the cause.
 func (c Cause) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
 
-// UnmarshalText reads the name of a cause; the empty text is none. The error names what is no cause.
+// UnmarshalText reads the name of a cause; the empty text is none. The error names what is no
+// cause.
 func (c *Cause) UnmarshalText(text []byte) error {
 	found, ok := NamedCause(string(text))
 	if !ok && len(text) > 0 {
@@ -88,30 +90,37 @@ var causeTable = [causes]CauseKind{
 	EdgeByHTTP: {
 		Name:  "edge-by-http",
 		Means: "An edge network or proxy fetches the page by http from an origin that insists on https.",
-		Shows: "An https URL redirects to itself. Asked directly, the origin redirects http to https, and serves " +
+		Shows: "An https URL redirects to itself. Asked directly, the origin redirects http to https, " +
+			"and serves " +
 			"the page over https.",
-		Do: "Have the edge fetch by https (the origin needs a certificate for that), or have the origin serve what comes " +
+		Do: "Have the edge fetch by https (the origin needs a certificate for that), or have the " +
+			"origin serve what comes " +
 			"through the edge without redirecting it.",
 		Of: []Code{Loop},
 	},
 	TwoCarriers: {
-		Name:  "two-carriers",
-		Means: "Two carriers send visitors to each other: one takes the apex for the canonical host, the other the www.",
-		Shows: "The loop goes between a host and its www, which are answered by different machines or services.",
-		Do:    "Choose one of the two as the canonical host, and have the carrier of that one serve the page.",
-		Of:    []Code{Loop},
+		Name: "two-carriers",
+		Means: "Two carriers send visitors to each other: one takes the apex for the canonical host, " +
+			"the other the www.",
+		Shows: "The loop goes between a host and its www, which are answered by different machines or " +
+			"services.",
+		Do: "Choose one of the two as the canonical host, and have the carrier of that one serve " +
+			"the page.",
+		Of: []Code{Loop},
 	},
 	HostNotAdded: {
 		Name:  "host-not-added",
 		Means: "The name points to a platform that does not know it: the host was not added there.",
-		Shows: "The alias or address is the platform's; it answers with an error of its own, or with its own certificate.",
-		Do:    "Add the host at the platform, and confirm there that the domain is the client's.",
-		Of:    []Code{DeadEnd, NotRedirected, WrongName, TLSFailed, WrongPage},
+		Shows: "The alias or address is the platform's; it answers with an error of its own, or with " +
+			"its own certificate.",
+		Do: "Add the host at the platform, and confirm there that the domain is the client's.",
+		Of: []Code{DeadEnd, NotRedirected, WrongName, TLSFailed, WrongPage},
 	},
 	CertificateComing: {
 		Name:  "certificate-coming",
 		Means: "The platform's certificate for the host is still being issued.",
-		Shows: "The alias is right and the host answers by http, but the certificate is for the platform's own name; CAA " +
+		Shows: "The alias is right and the host answers by http, but the certificate is for the " +
+			"platform's own name; CAA " +
 			"records allow a new one.",
 		Do: "Wait: mostly it takes minutes, at times a day from when the records were right.",
 		Of: []Code{WrongName, TLSFailed},
@@ -119,17 +128,20 @@ var causeTable = [causes]CauseKind{
 	CertificateBarred: {
 		Name:  "certificate-barred",
 		Means: "CAA records keep the platform's authority from issuing a certificate for the host.",
-		Shows: "The certificate is for the platform's own name, and the CAA records that hold for the host do " +
+		Shows: "The certificate is for the platform's own name, and the CAA records that hold for the " +
+			"host do " +
 			"not name its authority.",
-		Do: "Add the platform's authority to the CAA records (RFC 8659), then have the platform try again.",
+		Do: "Add the platform's authority to the CAA records (RFC 8659), then have the platform try " +
+			"again.",
 		Of: []Code{WrongName, TLSFailed},
 	},
 	ParkingPage: {
 		Name:  "parking-page",
 		Means: "The name leads to a parking page.",
 		Shows: "The page says that the domain is parked, for sale, or has just been registered.",
-		Do:    "Point the name at its carrier, or set up the forwarding at the registrar, and switch the parking off.",
-		Of:    []Code{WrongPage, NotRedirected},
+		Do: "Point the name at its carrier, or set up the forwarding at the registrar, and switch " +
+			"the parking off.",
+		Of: []Code{WrongPage, NotRedirected},
 	},
 	PreviousCarrier: {
 		Name:  "previous-carrier",
@@ -167,8 +179,9 @@ var causeTable = [causes]CauseKind{
 		Name:  "default-server",
 		Means: "The server does not know the name, and shows its first site instead.",
 		Shows: "The certificate or the page is that of another site.",
-		Do:    "Add the name to that server's configuration with a certificate of its own, or point it elsewhere.",
-		Of:    []Code{WrongName, WrongPage, NotRedirected},
+		Do: "Add the name to that server's configuration with a certificate of its own, or point " +
+			"it elsewhere.",
+		Of: []Code{WrongName, WrongPage, NotRedirected},
 	},
 	WildcardShort: {
 		Name:  "wildcard-short",

@@ -7,7 +7,8 @@ import (
 )
 
 func ExampleNew() {
-	f := finding.New(finding.PathLost, "http://old.example", "It cuts the path.", "Redirect with the path kept.", nil)
+	f := finding.New(finding.PathLost, "http://old.example", "It cuts the path.",
+		"Redirect with the path kept.", nil)
 	fmt.Println(f.Code, f.Severity, f.Subject)
 	// Output: path-lost error http://old.example
 }

@@ -1,9 +1,11 @@
-// Package finding is the closed set of faults that the program knows: their codes, what each means, and findings, which
-// are faults with their evidence. What is asked of a code anywhere is a column of the one table in table.go.
+// Package finding is the closed set of faults that the program knows: their codes, what each means,
+// and findings, which are faults with their evidence. What is asked of a code anywhere is a column
+// of the one table in table.go.
 //
 // It judges nothing itself (chain, survey, plan and proof do) and writes nothing (report does).
 //
-//	f := finding.New(finding.PathLost, "http://old.example", "It cuts the path.", "Redirect with the path kept.", nil)
+//	f := finding.New(finding.PathLost, "http://old.example", "It cuts the path.",
+//		"Redirect with the path kept.", nil)
 //	f.Severity // error
 package finding
 
@@ -36,19 +38,22 @@ type Finding struct {
 	Entry    string         `json:"entry,omitempty"`
 	Hop      *int           `json:"hop,omitempty"` // index in hops, from 0
 	Evidence map[string]any `json:"evidence"`
-	Cause    Cause          `json:"cause,omitzero"` // where the evidence shows it; Fix tells what to do about it
-	Why      string         `json:"why,omitempty"`  // the cause in one sentence
-	Says     string         `json:"says"`
-	Fix      string         `json:"fix"`
-	Help     Help           `json:"-"`
-	Entries  []string       `json:"entries,omitempty"` // in a list for all chains: every entry URL that meets it
+	// where the evidence shows it; Fix tells what to do about it
+	Cause Cause  `json:"cause,omitzero"`
+	Why   string `json:"why,omitempty"` // the cause in one sentence
+	Says  string `json:"says"`
+	Fix   string `json:"fix"`
+	Help  Help   `json:"-"`
+	// in a list for all chains: every entry URL that meets it
+	Entries []string `json:"entries,omitempty"`
 
 	Because any `json:"-"` // reasons for what to do, as whoever found it names them; reports say them
 
 	cause string // tells causes apart where code and subject do not
 }
 
-// Help says which part of the program helps with a finding; "" for none. Reports say how it is called.
+// Help says which part of the program helps with a finding; "" for none. Reports say how it is
+// called.
 type Help string
 
 // The parts that help.
@@ -63,7 +68,8 @@ func New(code Code, subject, says, fix string, evidence map[string]any) Finding 
 	if evidence == nil {
 		evidence = map[string]any{}
 	}
-	return Finding{Code: code, Severity: code.Row().Severity, Subject: subject, Says: says, Fix: fix, Evidence: evidence}
+	return Finding{Code: code, Severity: code.Row().Severity, Subject: subject, Says: says, Fix: fix,
+		Evidence: evidence}
 }
 
 // As returns the finding with another severity than the table gives it.
@@ -72,8 +78,8 @@ func (f Finding) As(s Severity) Finding {
 	return f
 }
 
-// GroupedBy returns the finding with its cause named: findings of one code and cause are one, whatever their subjects
-// are.
+// GroupedBy returns the finding with its cause named: findings of one code and cause are one,
+// whatever their subjects are.
 func (f Finding) GroupedBy(cause string) Finding {
 	f.cause = cause
 	return f

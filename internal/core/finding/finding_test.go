@@ -57,7 +57,8 @@ func TestOneCauseIsOneFinding(t *testing.T) {
 		at(Refused, "https://a", "https://a/x", "2"),
 		at(Refused, "https://b", "https://b/", "1"),
 	)
-	tally.Add(at(Expired, "https://a", "e1", "1").GroupedBy("c"), at(Expired, "https://b", "e2", "1").GroupedBy("c"))
+	tally.Add(at(Expired, "https://a", "e1", "1").GroupedBy("c"),
+		at(Expired, "https://b", "e2", "1").GroupedBy("c"))
 	tally.Add(at(MailTied, "a", "", "one thing"), at(MailTied, "a", "", "another thing"))
 	var got [][]string
 	for _, f := range tally.Findings() {
@@ -65,7 +66,8 @@ func TestOneCauseIsOneFinding(t *testing.T) {
 	}
 	assert.Equal(
 		t,
-		[][]string{{"refused", "https://a", "https://a/", "https://a/x"}, {"refused", "https://b", "https://b/"},
+		[][]string{{"refused", "https://a", "https://a/", "https://a/x"},
+			{"refused", "https://b", "https://b/"},
 			{"expired", "https://a", "e1", "e2"}, {"mail-tied", "a"}, {"mail-tied", "a"}},
 		got,
 	)
@@ -78,7 +80,8 @@ func TestOneCauseIsOneFinding(t *testing.T) {
 
 func TestFindingsAreOrderedByTheirNumbersToo(t *testing.T) {
 	var all []Finding
-	for _, subject := range []string{"rules line 10", "rules line 9", "rules lines 9 and 12", "a", "rules line 009x",
+	for _, subject := range []string{"rules line 10", "rules line 9", "rules lines 9 and 12", "a",
+		"rules line 009x",
 		"198.51.100.9", "198.51.100.10", ""} {
 		all = append(all, Finding{Subject: subject})
 	}

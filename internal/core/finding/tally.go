@@ -2,15 +2,15 @@ package finding
 
 import "slices"
 
-// Tally gathers findings by their cause: the same code about the same subject is one finding, with all the entries that
-// meet it. The zero value is empty and ready.
+// Tally gathers findings by their cause: the same code about the same subject is one finding, with
+// all the entries that meet it. The zero value is empty and ready.
 type Tally struct {
 	causes map[cause]int
 	list   []Finding
 }
 
-// cause tells findings apart: by code and subject, or by code and what the judge knows of the cause. One that is not
-// about a chain is told apart by what it says as well.
+// cause tells findings apart: by code and subject, or by code and what the judge knows of the
+// cause. One that is not about a chain is told apart by what it says as well.
 type cause struct {
 	code          Code
 	subject, says string
@@ -45,10 +45,12 @@ func (t *Tally) add(f Finding) {
 	}
 }
 
-// lastFew is where an entry that was added just before can stand; looking through all would be slow for many.
+// lastFew is where an entry that was added just before can stand; looking through all would be slow
+// for many.
 func lastFew(s []string) []string { return s[max(0, len(s)-4):] }
 
-// Findings returns what was gathered, the worst first; an empty list, not nil, where that is nothing.
+// Findings returns what was gathered, the worst first; an empty list, not nil, where that is
+// nothing.
 func (t *Tally) Findings() []Finding {
 	list := append([]Finding{}, t.list...)
 	Sort(list)

@@ -16,9 +16,10 @@ import (
 // manyOld gives n old URLs, and a web of n/10 rules and n/10 pages that takes most of them.
 func manyOld(b *testing.B, n int) (*predict.Prediction, []old.Address) {
 	b.Helper()
-	in, ok := worlds.World{Estate: "canonical: https://www.n.example\nsite: {addresses: [203.0.113.10]}\ncarriers:\n" +
-		"  g: {by: server, addresses: [203.0.113.20]}\ndefaults: {carrier: g}\nrules: rules.csv\n" +
-		"domains: [n.example, old.example, {name: two.example, fallback: home}]\n"}.Read(b)
+	in, ok := worlds.World{
+		Estate: "canonical: https://www.n.example\nsite: {addresses: [203.0.113.10]}\ncarriers:\n" +
+			"  g: {by: server, addresses: [203.0.113.20]}\ndefaults: {carrier: g}\nrules: rules.csv\n" +
+			"domains: [n.example, old.example, {name: two.example, fallback: home}]\n"}.Read(b)
 	if !ok {
 		b.Fatal("no estate")
 	}
@@ -28,7 +29,8 @@ func manyOld(b *testing.B, n int) (*predict.Prediction, []old.Address) {
 			New: fmt.Sprintf("/collections/item/%d/", i)})
 		in.Pages = append(in.Pages, in.Estate.Canonical.URL(fmt.Sprintf("/collections/item/%d/", i), ""))
 	}
-	rows = append(rows, rule.Row{Line: n, Old: "two.example/object/{id:digits}/{+rest}", New: "/collections/item/{id}/"})
+	rows = append(rows,
+		rule.Row{Line: n, Old: "two.example/object/{id:digits}/{+rest}", New: "/collections/item/{id}/"})
 	rules, faults := rule.Parse(rows, scopeOf(in.Estate))
 	if len(faults) > 0 {
 		b.Fatal(faults)
@@ -54,8 +56,8 @@ func scopeOf(e *estate.Estate) rule.Scope {
 	return rule.Scope{Holds: e.Holds, Serves: e.Serves, Mode: e.Mode}
 }
 
-// BenchmarkCover compares the coverage with the bare look-up of its rules, in the same run: "times" is how many of these
-// it takes. Both read the URLs from their texts.
+// BenchmarkCover compares the coverage with the bare look-up of its rules, in the same run: "times"
+// is how many of these it takes. Both read the URLs from their texts.
 func BenchmarkCover(b *testing.B) {
 	for _, n := range []int{100_000, 1_000_000} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {

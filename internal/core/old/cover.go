@@ -44,19 +44,22 @@ const (
 func Fates() []Fate {
 	all := make([]Fate, fates)
 	for i := range all {
-		all[i] = Fate(i) //nolint:gosec // there are few
+		all[i] = Fate(i) // there are few
 	}
 	return all
 }
 
 func (f Fate) String() string {
-	return [...]string{"page", "unchecked", "section", "home", "retired", "fallen", "missing", "broken", "outside"}[f]
+	return [...]string{"page", "unchecked", "section", "home", "retired", "fallen", "missing",
+		"broken", "outside"}[f]
 }
 
-// Arrives reports whether somebody who follows the old URL meets a page that took its place, so far as is known.
+// Arrives reports whether somebody who follows the old URL meets a page that took its place, so far
+// as is known.
 func (f Fate) Arrives() bool { return f <= Unchecked }
 
-// Decided reports whether nothing is left to decide: it arrives, is gone on purpose, or is not the plan's.
+// Decided reports whether nothing is left to decide: it arrives, is gone on purpose, or is not the
+// plan's.
 func (f Fate) Decided() bool { return f.Arrives() || f == Retired || f == Outside }
 
 // By says what leads an old URL to where it ends.
@@ -68,8 +71,9 @@ const (
 	ByRoot               // it is a root, which the estate file leads somewhere
 	ByFallback           // no rule takes it
 	BySite               // it is a page of the site itself, or of another of its names
-	ByCarrier            // whoever carries the door answers otherwise than the rules and the fallback say
-	ByNobody             // no door of the estate
+	// whoever carries the door answers otherwise than the rules and the fallback say
+	ByCarrier
+	ByNobody // no door of the estate
 )
 
 func (b By) String() string {
@@ -85,8 +89,9 @@ type Outcome struct {
 	Long bool  // more redirects than the policy has it
 }
 
-// Open reports whether something is left to decide about an old URL: it does not arrive, its carrier cannot lead it
-// there, or no rule takes it and nobody knows whether the page of the fallback exists.
+// Open reports whether something is left to decide about an old URL: it does not arrive, its
+// carrier cannot lead it there, or no rule takes it and nobody knows whether the page of the
+// fallback exists.
 func (o Outcome) Open() bool {
 	return !o.Fate.Decided() || o.By == ByCarrier || o.unruled()
 }
@@ -115,7 +120,7 @@ type Area struct {
 func (p *Area) Open() Share {
 	var s Share
 	for f, share := range p.Fates {
-		if !Fate(f).Decided() { //nolint:gosec // there are few
+		if !Fate(f).Decided() { // there are few
 			s.URLs += share.URLs
 			s.Weight = Plus(s.Weight, share.Weight)
 		}
@@ -189,8 +194,10 @@ func (c *coverer) door(d web.Door) *door {
 	known, is := c.doors[d]
 	if !is {
 		known = &door{Treatment: c.web.Treatment(d)}
-		known.limited = c.web.Forwards(d) && (known.Does != predict.Redirects && known.Carrier != predict.SiteName ||
-			known.DropsPath || known.DropsQuery || known.Asked != d || !known.AsksRules() && !known.Upgrades)
+		known.limited = c.web.Forwards(d) &&
+			(known.Does != predict.Redirects && known.Carrier != predict.SiteName ||
+				known.DropsPath || known.DropsQuery || known.Asked != d ||
+				!known.AsksRules() && !known.Upgrades)
 		c.doors[d] = known
 	}
 	if d == c.web.Estate.Canonical {
@@ -210,8 +217,8 @@ type sum struct {
 // together is how many URLs one goroutine takes.
 const together = 20_000
 
-// isPlain reports whether the text of a URL names scheme and host as they are compared: in small letters, without a port
-// that goes without saying.
+// isPlain reports whether the text of a URL names scheme and host as they are compared: in small
+// letters, without a port that goes without saying.
 func isPlain(text string, u web.URL) bool {
 	rest, is := strings.CutPrefix(text, string(u.Scheme())+"://")
 	if !is {
@@ -221,8 +228,8 @@ func isPlain(text string, u web.URL) bool {
 	return is && (rest == "" || rest[0] == '/' || rest[0] == '?')
 }
 
-// Cover says what becomes of each address under the plan, in memory; each is written there as browsers ask for it.
-// step, where it is given, is called once for each, from several goroutines.
+// Cover says what becomes of each address under the plan, in memory; each is written there as
+// browsers ask for it. step, where it is given, is called once for each, from several goroutines.
 func Cover(w *predict.Prediction, all []Address, step func()) *Coverage {
 	made := &Coverage{Addresses: all, Outcomes: make([]Outcome, len(all)), PagesKnown: w.KnowsPages(),
 		again: &coverer{web: w, doors: map[web.Door]*door{}}}
@@ -239,7 +246,7 @@ func Cover(w *predict.Prediction, all []Address, step func()) *Coverage {
 				var one *oneDoor
 				made.Outcomes[i], sums[i], one = c.cover(&all[i])
 				if one != nil {
-					one.at = int32(i) //nolint:gosec // so many do not fit into memory
+					one.at = int32(i) // so many do not fit into memory
 					found[part] = append(found[part], *one)
 				}
 				if step != nil {
@@ -271,16 +278,18 @@ func (c *coverer) cover(a *Address) (Outcome, sum, *oneDoor) {
 		a.URL = u.String()
 	}
 	p := c.place(u)
-	o := Outcome{Fate: p.fate, By: p.by, Hops: uint8(min(p.hops, 255)), Line: p.line} //nolint:gosec // bounded
+	o := Outcome{Fate: p.fate, By: p.by, Hops: uint8(min(p.hops, 255)), Line: p.line} // bounded
 	if p.fate == Outside {
 		return o, sum{}, nil
 	}
 	o.Long = p.hops > c.most(u)
 	path := web.NormalPath(u.Path())
 	query, _ := WithoutTracking(u.Query())
-	s := sum{page: c.samePage(u.Host(), path, query), loose: c.samePage(u.Host(), loosely(path), query)}
+	s := sum{page: c.samePage(u.Host(), path, query),
+		loose: c.samePage(u.Host(), loosely(path), query)}
 	c.sum.Reset()
-	c.write(string(p.arrival.Scheme()), p.arrival.Host().String(), p.arrival.Path(), "?", p.arrival.Query())
+	c.write(string(p.arrival.Scheme()), p.arrival.Host().String(), p.arrival.Path(), "?",
+		p.arrival.Query())
 	s.arrival = c.sum.Sum64()
 	return o, s, c.narrow(u, p)
 }
@@ -322,7 +331,7 @@ func (c *coverer) place(u web.URL) place {
 	p := place{hops: way.Redirects(), arrival: way.Arrival, end: way.End, status: last.Status}
 	root := first.Paths.IsRoot(web.NormalPath(u.Path()))
 	if p.by, p.rule = c.by(u, first, root); p.rule != nil {
-		p.line = int32(p.rule.Line) //nolint:gosec // lines are fewer
+		p.line = int32(p.rule.Line) // lines are fewer
 	}
 	switch {
 	case way.End != chain.Page:
@@ -384,8 +393,9 @@ func (c *coverer) asPlanned(u web.URL, p place) bool {
 		web.NormalPath(p.arrival.Path()) == web.NormalPath(goal.Target.Path())
 }
 
-// narrow looks at the twins of a URL that a rule leads to its page: by the other scheme, at the www or the apex, and
-// without or with what follows visitors. It gives one that no rule takes and that meets something worse.
+// narrow looks at the twins of a URL that a rule leads to its page: by the other scheme, at the www
+// or the apex, and without or with what follows visitors. It gives one that no rule takes and that
+// meets something worse.
 func (c *coverer) narrow(u web.URL, p place) *oneDoor {
 	if p.by != ByRule || p.fate != OwnPage && p.fate != Unchecked {
 		return nil
@@ -408,7 +418,8 @@ func (c *coverer) narrow(u web.URL, p place) *oneDoor {
 		twins = append(twins, u.Door().URL(u.Path(), query))
 	}
 	for _, twin := range twins {
-		if to := c.place(twin); to.line != p.line && to.fate > Unchecked && to.fate != Retired && to.by != ByCarrier {
+		if to := c.place(twin); to.line != p.line && to.fate > Unchecked && to.fate != Retired &&
+			to.by != ByCarrier {
 			return &oneDoor{twin: twin, to: to}
 		}
 	}
@@ -435,7 +446,8 @@ type pair struct {
 }
 
 func inOrder(a, b pair) int {
-	return cmp.Or(cmp.Compare(a.first, b.first), cmp.Compare(a.second, b.second), cmp.Compare(a.at, b.at))
+	return cmp.Or(cmp.Compare(a.first, b.first), cmp.Compare(a.second, b.second),
+		cmp.Compare(a.at, b.at))
 }
 
 // sections finds the pages on which many old pages arrive.
@@ -443,7 +455,8 @@ func (c *Coverage) sections(sums []sum) {
 	all := make([]pair, 0, len(sums))
 	for i, o := range c.Outcomes {
 		if o.Fate.Arrives() && o.By != ByRoot && o.By != BySite {
-			all = append(all, pair{sums[i].arrival, sums[i].page, int32(i)}) //nolint:gosec // so many do not fit into memory
+			// so many do not fit into memory
+			all = append(all, pair{sums[i].arrival, sums[i].page, int32(i)})
 		}
 	}
 	slices.SortFunc(all, inOrder)
@@ -474,20 +487,20 @@ func eachGroup(all []pair, each func([]pair)) {
 	}
 }
 
-// loosely gives the addresses with what they are, whatever their door, the case of their letters and a slash at the
-// end.
+// loosely gives the addresses with what they are, whatever their door, the case of their letters
+// and a slash at the end.
 func (c *Coverage) loosely(sums []sum) []pair {
 	all := make([]pair, 0, len(sums))
 	for i, o := range c.Outcomes {
 		if o.Fate != Outside && o.By != ByCarrier {
-			all = append(all, pair{sums[i].loose, 0, int32(i)}) //nolint:gosec // so many do not fit into memory
+			all = append(all, pair{sums[i].loose, 0, int32(i)}) // so many do not fit into memory
 		}
 	}
 	return all
 }
 
-// twins looks for old URLs that differ from one that a rule leads to its page in a slash, in case, or in their door,
-// and meet something worse.
+// twins looks for old URLs that differ from one that a rule leads to its page in a slash, in case,
+// or in their door, and meet something worse.
 func (c *Coverage) twins(all []pair) {
 	known := map[int32]bool{}
 	for _, o := range c.oneDoor {
@@ -556,7 +569,8 @@ func (p *Area) add(f Fate, weight int64) {
 	p.Fates[f].add(weight)
 }
 
-// partsOf gives the domain of an old URL, and its section: the domain with the first folder of the path.
+// partsOf gives the domain of an old URL, and its section: the domain with the first folder of the
+// path.
 func (c *Coverage) partsOf(address string) (domain, section string) {
 	_, rest, _ := strings.Cut(address, "://")
 	host, path, _ := strings.Cut(rest, "/")
@@ -568,7 +582,8 @@ func (c *Coverage) partsOf(address string) (domain, section string) {
 	return domain, domain + "/"
 }
 
-// heaviest puts parts in order: what weighs most of what is left to decide first, then what weighs most.
+// heaviest puts parts in order: what weighs most of what is left to decide first, then what weighs
+// most.
 func heaviest(all map[string]*Area) []Area {
 	parts := make([]Area, 0, len(all))
 	for _, p := range all {
@@ -576,14 +591,15 @@ func heaviest(all map[string]*Area) []Area {
 	}
 	slices.SortFunc(parts, func(a, b Area) int {
 		x, y := a.Open(), b.Open()
-		return cmp.Or(cmp.Compare(y.Weight, x.Weight), cmp.Compare(y.URLs, x.URLs), cmp.Compare(b.All.Weight, a.All.Weight),
+		return cmp.Or(cmp.Compare(y.Weight, x.Weight), cmp.Compare(y.URLs, x.URLs),
+			cmp.Compare(b.All.Weight, a.All.Weight),
 			cmp.Compare(a.Name, b.Name))
 	})
 	return parts
 }
 
-// End says where an old URL ends: the URL, how, and the status of its answer; "" for one that is not of the estate. It
-// is for one goroutine at a time.
+// End says where an old URL ends: the URL, how, and the status of its answer; "" for one that is
+// not of the estate. It is for one goroutine at a time.
 func (c *Coverage) End(i int) (arrival string, end chain.End, status int) {
 	u, err := web.ParseURL(c.Addresses[i].URL)
 	if err != nil || c.Outcomes[i].Fate == Outside {
@@ -593,7 +609,8 @@ func (c *Coverage) End(i int) (arrival string, end chain.End, status int) {
 	return p.arrival.String(), p.end, p.status
 }
 
-// Heaviest gives the places of the addresses with one of some fates, the heaviest first; all of them where most is 0.
+// Heaviest gives the places of the addresses with one of some fates, the heaviest first; all of
+// them where most is 0.
 func (c *Coverage) Heaviest(which func(Outcome) bool, most int) []int {
 	var all []int
 	for i := range c.Addresses {
@@ -601,7 +618,9 @@ func (c *Coverage) Heaviest(which func(Outcome) bool, most int) []int {
 			all = append(all, i)
 		}
 	}
-	slices.SortStableFunc(all, func(x, y int) int { return cmp.Compare(c.Addresses[y].Weight, c.Addresses[x].Weight) })
+	slices.SortStableFunc(all, func(x, y int) int {
+		return cmp.Compare(c.Addresses[y].Weight, c.Addresses[x].Weight)
+	})
 	if most > 0 && len(all) > most {
 		all = all[:most]
 	}
@@ -615,7 +634,8 @@ type Row struct {
 	Example int    // the heaviest of them
 }
 
-// Sheet gives what is left to decide, the heaviest first: addresses that a rule for all doors takes are one.
+// Sheet gives what is left to decide, the heaviest first: addresses that a rule for all doors takes
+// are one.
 func (c *Coverage) Sheet() []Row {
 	places := map[string]int{}
 	var rows []Row

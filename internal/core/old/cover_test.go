@@ -18,14 +18,18 @@ import (
 	"upperpath.example/upperpath/test/worlds"
 )
 
-// coveredEstate is an estate with a page list, carriers of several kinds and rules of several kinds.
+// coveredEstate is an estate with a page list, carriers of several kinds and rules of several
+// kinds.
 var coveredEstate = worlds.World{
-	Estate: "canonical: https://www.n.example\nsite: {also: [n.platform.example], addresses: [203.0.113.10]}\ncarriers:\n" +
-		"  g: {by: server, addresses: [203.0.113.20]}\n  form: {by: form, addresses: [198.51.100.34], tls: yes}\n" +
+	Estate: "canonical: https://www.n.example\n" +
+		"site: {also: [n.platform.example], addresses: [203.0.113.10]}\ncarriers:\n" +
+		"  g: {by: server, addresses: [203.0.113.20]}\n" +
+		"  form: {by: form, addresses: [198.51.100.34], tls: yes}\n" +
 		"defaults: {carrier: g}\nrules: rules.csv\ndomains:\n  - n.example\n  - old.example\n" +
 		"  - {name: gone.example, fallback: gone}\n  - {name: front.example, fallback: home}\n" +
 		"  - {name: form.example, carrier: form}\n",
-	Rules: []string{"old.example/a,/visit/", "old.example/item/{id},/item/{id}/", "old.example/shop/{+r},/shop/",
+	Rules: []string{"old.example/a,/visit/", "old.example/item/{id},/item/{id}/",
+		"old.example/shop/{+r},/shop/",
 		"old.example/retired,,410", "https://old.example/secure,/visit/", "www.old.example/www,/visit/",
 		"old.example/x,https://old.example/a", "old.example/t?utm_source=mail,/visit/",
 		"old.example/partner,https://partner.example/", "old.example/Case,/visit/"},
@@ -86,7 +90,8 @@ func TestWhatBecomesOfOldURLs(t *testing.T) {
 		assert.Equal(t, want.by, o.By, u)
 		assert.Equal(t, want.line, o.Line, u)
 	}
-	unknown := old.Cover(webOf(t, coveredEstate), addresses("http://old.example/a", "http://old.example/"), nil)
+	unknown := old.Cover(webOf(t, coveredEstate),
+		addresses("http://old.example/a", "http://old.example/"), nil)
 	assert.Equal(t, []old.Fate{old.Unchecked, old.Unchecked},
 		[]old.Fate{unknown.Outcomes[0].Fate, unknown.Outcomes[1].Fate}, "nobody said which pages exist")
 }
@@ -126,8 +131,9 @@ func TestOldURLsAreWrittenAsBrowsersAskForThem(t *testing.T) {
 		"http://WWW.old.example",
 	)
 	c := old.Cover(webOf(t, coveredEstate, "/visit/"), all, nil)
-	assert.Equal(t, []string{"http://old.example/a", "http://old.example?x=1", "https://old.example/A#top",
-		"http://www.old.example/"}, []string{all[0].URL, all[1].URL, all[2].URL, all[3].URL})
+	assert.Equal(t,
+		[]string{"http://old.example/a", "http://old.example?x=1", "https://old.example/A#top",
+			"http://www.old.example/"}, []string{all[0].URL, all[1].URL, all[2].URL, all[3].URL})
 	require.Len(t, c.Domains, 1)
 	assert.Equal(t, "old.example", c.Domains[0].Name)
 }
@@ -135,36 +141,47 @@ func TestOldURLsAreWrittenAsBrowsersAskForThem(t *testing.T) {
 func TestARuleForOneDoorIsSaid(t *testing.T) {
 	w := webOf(t, coveredEstate, "/visit/")
 	for u, want := range map[string][]string{
-		"http://old.example/a":                   nil,
-		"https://old.example/secure":             {"one-door-only rules line 6 https://old.example/secure"},
-		"https://www.old.example/secure":         {"one-door-only rules line 6 https://www.old.example/secure"},
-		"http://www.old.example/www":             {"one-door-only rules line 7 http://www.old.example/www"},
-		"http://old.example/t?utm_source=mail":   {"one-door-only rules line 9 http://old.example/t?utm_source=mail"},
-		"http://old.example/t?utm_source=letter": {"dead-end old.example http://old.example/t?utm_source=letter"},
+		"http://old.example/a": nil,
+		"https://old.example/secure": {
+			"one-door-only rules line 6 https://old.example/secure"},
+		"https://www.old.example/secure": {
+			"one-door-only rules line 6 https://www.old.example/secure"},
+		"http://www.old.example/www": {
+			"one-door-only rules line 7 http://www.old.example/www"},
+		"http://old.example/t?utm_source=mail": {
+			"one-door-only rules line 9 http://old.example/t?utm_source=mail"},
+		"http://old.example/t?utm_source=letter": {
+			"dead-end old.example http://old.example/t?utm_source=letter"},
 	} {
 		assert.Equal(t, want, findingsOf(old.Cover(w, addresses(u), nil)), u)
 	}
-	both := old.Cover(w, addresses("http://old.example/Case", "http://old.example/case", "http://old.example/Case/"), nil)
+	both := old.Cover(w,
+		addresses("http://old.example/Case", "http://old.example/case", "http://old.example/Case/"), nil)
 	assert.Contains(
 		t,
 		findingsOf(both),
 		"one-door-only rules line 11 http://old.example/Case",
 		"twins that are old URLs too",
 	)
-	assert.Empty(t, findingsOf(old.Cover(w, addresses("http://old.example/Case"), nil)), "nobody asks for the twin")
+	assert.Empty(t, findingsOf(old.Cover(w, addresses("http://old.example/Case"), nil)),
+		"nobody asks for the twin")
 }
 
 func TestFaultsAreOneByDomain(t *testing.T) {
-	all := addresses("http://old.example/1", "http://old.example/2", "http://gone.example/1", "http://front.example/1",
+	all := addresses("http://old.example/1", "http://old.example/2", "http://gone.example/1",
+		"http://front.example/1",
 		"http://form.example/deep", "http://old.example/x", "http://old.example/a")
 	all[1].Weight = 99
 	c := old.Cover(webOf(t, coveredEstate, "/visit/"), all, nil)
 	assert.Equal(t, []string{"dead-end old.example http://old.example/2",
-		"beyond-carrier form.example http://form.example/deep", "extra-hop old.example http://old.example/x",
-		"uncovered front.example http://front.example/1", "uncovered gone.example http://gone.example/1"}, findingsOf(c))
+		"beyond-carrier form.example http://form.example/deep",
+		"extra-hop old.example http://old.example/x",
+		"uncovered front.example http://front.example/1", "uncovered gone.example http://gone.example/1"},
+		findingsOf(c))
 	assert.Equal(t, finding.Error, c.Findings[0].Severity)
 	assert.Equal(t, old.Share{URLs: 1, Weight: 10}, c.Long)
-	assert.Equal(t, "old.example", c.Domains[0].Name, "what weighs most of what is left to decide first")
+	assert.Equal(t, "old.example", c.Domains[0].Name,
+		"what weighs most of what is left to decide first")
 }
 
 // A second reading, URL by URL, as predict has it.
@@ -194,9 +211,11 @@ func TestCoverageEqualsFollowingEachURL(t *testing.T) {
 				continue
 			}
 			last := try.Chain[len(try.Chain)-1]
-			require.Equal(t, try.End != "page" || last.Status >= 500, o.Fate == old.Broken && c.Outcomes[i].Hops < 255 &&
-				!framed(p, last.URL), "%s %v", a.URL, o)
-			require.Equal(t, last.Status >= 400 && last.Status < 500 && last.Status != 410, o.Fate == old.Missing, a.URL)
+			require.Equal(t, try.End != "page" || last.Status >= 500,
+				o.Fate == old.Broken && c.Outcomes[i].Hops < 255 &&
+					!framed(p, last.URL), "%s %v", a.URL, o)
+			require.Equal(t, last.Status >= 400 && last.Status < 500 && last.Status != 410,
+				o.Fate == old.Missing, a.URL)
 			require.Equal(t, last.Status == 410, o.Fate == old.Retired || o.Fate == old.Fallen, a.URL)
 			if o.Fate == old.AtHome {
 				require.Equal(t, p.Estate.Canonical.String()+"/", strings.Split(last.URL, "?")[0])
@@ -242,7 +261,8 @@ func TestTheSheetHoldsWhatIsLeftToDecide(t *testing.T) {
 	}
 	want := "form.example/deep?x=1 30 4\nold.example/nothing 14 1\nold.example/s%2Ar 1 5"
 	assert.Equal(t, want, rows("/visit/"), "all doors of an address are one, tracking aside")
-	assert.Equal(t, want, rows(), "where nobody knows the pages, what no rule takes is left to decide too")
+	assert.Equal(t, want, rows(),
+		"where nobody knows the pages, what no rule takes is left to decide too")
 	c := old.Cover(webOf(t, coveredEstate), slices.Clone(all), nil)
 	assert.Equal(t, old.Share{URLs: 3, Weight: 15}, c.Unruled)
 }

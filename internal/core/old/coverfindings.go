@@ -74,11 +74,12 @@ func (c *Coverage) judge() {
 				groups[key{code, domain}] = g
 				order = append(order, g)
 			}
-			g.take(c, int32(i)) //nolint:gosec // so many do not fit into memory
+			g.take(c, int32(i)) // so many do not fit into memory
 		}
 	}
 	slices.SortFunc(order, func(a, b *group) int {
-		return cmp.Or(cmp.Compare(b.share.Weight, a.share.Weight), cmp.Compare(b.share.URLs, a.share.URLs),
+		return cmp.Or(cmp.Compare(b.share.Weight, a.share.Weight),
+			cmp.Compare(b.share.URLs, a.share.URLs),
 			cmp.Compare(a.domain, b.domain))
 	})
 	var tally finding.Tally
@@ -120,14 +121,18 @@ func (c *Coverage) findingOf(g *group) finding.Finding {
 		if end != chain.Page {
 			how = fmt.Sprintf("ends as a %s at %s", end, arrival)
 		}
-		says = fmt.Sprintf("%s of %s %s no page: %s %s.", urls, g.domain, wording.Verb(g.share.URLs, "meets", "meet"),
+		says = fmt.Sprintf("%s of %s %s no page: %s %s.", urls, g.domain,
+			wording.Verb(g.share.URLs, "meets", "meet"),
 			first, how)
-		fix = "Lead each to a page that exists, say 410 where there is none, or add the page to those that exist " +
+		fix = "Lead each to a page that exists, say 410 where there is none, or add the page to those " +
+			"that exist " +
 			"(site.pages)."
 	case finding.BeyondCarrier:
 		u, _ := web.ParseURL(first)
-		says = fmt.Sprintf("%s of %s %s not led where the plan says, since who carries the door cannot do it: %s ends at %s "+
-			"instead of %s.", urls, g.domain, wording.Verb(g.share.URLs, "is", "are"), first, arrival, c.goal(u))
+		says = fmt.Sprintf("%s of %s %s not led where the plan says, since who carries the door "+
+			"cannot do it: %s ends at %s "+
+			"instead of %s.", urls, g.domain, wording.Verb(g.share.URLs, "is", "are"), first, arrival,
+			c.goal(u))
 		fix = "Give the domain to a carrier that looks at paths and queries."
 	default:
 		says = fmt.Sprintf("%s of %s %s more redirects than planned: %s takes %d.", urls, g.domain,
@@ -138,8 +143,9 @@ func (c *Coverage) findingOf(g *group) finding.Finding {
 	for _, at := range g.worst[:g.shown] {
 		worst = append(worst, c.Addresses[at].URL)
 	}
-	f := finding.New(g.code, g.domain, says, fix, map[string]any{"urls": g.share.URLs, "weight": g.share.Weight,
-		"heaviest": worst})
+	f := finding.New(g.code, g.domain, says, fix,
+		map[string]any{"urls": g.share.URLs, "weight": g.share.Weight,
+			"heaviest": worst})
 	f.Entry = first
 	return f
 }
@@ -184,7 +190,8 @@ func (c *Coverage) oneDoorFindings() []finding.Finding {
 			fmt.Sprintf("Line %d leads %s to %s, but its twin %s %s.%s", line, entry, arrival, heaviest.twin,
 				heaviest.to.says(), more),
 			c.howToWiden(entry, heaviest.twin),
-			map[string]any{"line": int(line), "twin": heaviest.twin.String(), "urls": len(of), "weight": weight})
+			map[string]any{"line": int(line), "twin": heaviest.twin.String(), "urls": len(of),
+				"weight": weight})
 		f.Entry = entry
 		all = append(all, f)
 	}
@@ -215,9 +222,11 @@ func (c *Coverage) howToWiden(entry string, twin web.URL) string {
 	switch {
 	case err != nil:
 	case u.Path() == twin.Path() && u.Query() == twin.Query():
-		return "Write the rule without its scheme and for the apex: it then holds for http and https, apex and www."
+		return "Write the rule without its scheme and for the apex: it then holds for http and https, " +
+			"apex and www."
 	case loosely(u.Path()) == loosely(twin.Path()) && u.Query() == twin.Query():
-		return "Write a rule for the twin too; or say of the domain that the old site did not care (slash: either, " +
+		return "Write a rule for the twin too; or say of the domain that the old site did not care " +
+			"(slash: either, " +
 			"ignore-case: yes)."
 	}
 	return "Write the rule without the parameter that follows visitors."

@@ -13,13 +13,14 @@ type Place struct {
 	Depth int
 }
 
-// Frontier is what a crawl knows of and has not asked for yet: each URL once, on the hosts that are meant, within
-// bounds, so that every crawl ends.
+// Frontier is what a crawl knows of and has not asked for yet: each URL once, on the hosts that are
+// meant, within bounds, so that every crawl ends.
 type Frontier struct {
-	Doors     func(web.Door) bool
-	Depth     int // how many links away from the beginning
-	Pages     int // how many URLs are asked for at most
-	PerFolder int // how many URLs are asked for at most that differ in numbers, or in their query, alone
+	Doors func(web.Door) bool
+	Depth int // how many links away from the beginning
+	Pages int // how many URLs are asked for at most
+	// how many URLs are asked for at most that differ in numbers, or in their query, alone
+	PerFolder int
 
 	Barred    int // that robots.txt keeps out
 	TooDeep   int // links to what is further away than Depth
@@ -37,7 +38,8 @@ type Frontier struct {
 
 // NewFrontier begins one.
 func NewFrontier(leave LeaveOut) *Frontier {
-	return &Frontier{leave: leave, seed: maphash.MakeSeed(), seen: map[uint64]bool{}, shapes: map[uint64]int{}}
+	return &Frontier{leave: leave, seed: maphash.MakeSeed(), seen: map[uint64]bool{},
+		shapes: map[uint64]int{}}
 }
 
 // MostCrawled is how long a URL may be for which a crawl asks, in octets.
@@ -96,8 +98,8 @@ func (f *Frontier) Next() (Place, bool) {
 // Waiting is how many URLs are known and not asked for.
 func (f *Frontier) Waiting() int { return len(f.queue) }
 
-// shapeOf gives a URL without its numbers and the values of its query: calendars and sorted lists without end have few
-// shapes.
+// shapeOf gives a URL without its numbers and the values of its query: calendars and sorted lists
+// without end have few shapes.
 func shapeOf(u web.URL) string {
 	var b strings.Builder
 	b.WriteString(u.Door().String())
@@ -120,7 +122,8 @@ func shapeOf(u web.URL) string {
 	return b.String()
 }
 
-// repeats reports whether one folder stands in a path again and again, as relative links without a base make it.
+// repeats reports whether one folder stands in a path again and again, as relative links without a
+// base make it.
 func repeats(path string) bool {
 	times := map[string]int{}
 	for folder := range strings.SplitSeq(path, "/") {

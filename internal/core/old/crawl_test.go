@@ -17,13 +17,15 @@ func TestRobotsSayWhatMayBeAskedFor(t *testing.T) {
 	// The examples of RFC 9309 sections 2.2.2, 2.2.3 and 5.1, and what is beside them.
 	text := "\ufeffUser-Agent: *\nDisallow: *.gif$\nDisallow: /example/\nAllow: /publications/\n\n" +
 		"User-Agent: foobot\nDisallow:/\nAllow:/example/page.html\nAllow:/example/allowed.gif\n\n" +
-		"User-Agent: barbot\nUser-Agent: bazbot\nDisallow: /example/page.html\nCrawl-delay: 2\n\nUser-Agent: quxbot\n"
+		"User-Agent: barbot\nUser-Agent: bazbot\nDisallow: /example/page.html\nCrawl-delay: 2\n\n" +
+		"User-Agent: quxbot\n"
 	for name, want := range map[string]map[string]bool{
 		"foobot": {"/": false, "/example/page.html": true, "/example/allowed.gif": true, "/a.gif": false},
 		"barbot": {"/": true, "/example/page.html": false, "/example/page.html?x": false, "/a.gif": true},
 		"BazBot": {"/example/page.html": false},
 		"quxbot": {"/example/page.html": true},
-		"other":  {"/": true, "/a.gif": false, "/a.gif?x": true, "/example/x": false, "/publications/": true},
+		"other": {"/": true, "/a.gif": false, "/a.gif?x": true, "/example/x": false,
+			"/publications/": true},
 	} {
 		r := old.ParseRobots(text, name)
 		for uri, allowed := range want {
@@ -42,8 +44,10 @@ func TestRobotsSayWhatMayBeAskedFor(t *testing.T) {
 		"of two the one that allows",
 	)
 	assert.True(t, old.ParseRobots("User-agent: *\nDisallow:\n", "x").Allows("/a"))
-	assert.False(t, old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/x"))
-	assert.True(t, old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/xy"))
+	assert.False(t,
+		old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/x"))
+	assert.True(t,
+		old.ParseRobots("User-agent: *\nDisallow: /*/private*/x$\n", "x").Allows("/a/private-1/xy"))
 	assert.False(t, old.Barred().Allows("/"))
 	assert.True(t, old.ParseRobots("no robots.txt at all <html>", "x").Allows("/"))
 }
@@ -66,7 +70,8 @@ func TestEveryCrawlEnds(t *testing.T) {
 	}
 	assert.Equal(t, 11, f.Waiting(), "a calendar without end has one shape")
 	for page := range 100 {
-		add(fmt.Sprintf("http://old.example/page-%s", string(rune('a'+page%26))+string(rune('a'+page/26))), 1)
+		add(fmt.Sprintf("http://old.example/page-%s",
+			string(rune('a'+page%26))+string(rune('a'+page/26))), 1)
 	}
 	assert.Equal(t, 50, f.Waiting())
 	first, ok := f.Next()
@@ -107,7 +112,8 @@ func TestRobotsAreComparedInNormalForm(t *testing.T) {
 
 func TestRobotsAreReadByLinesAndToABound(t *testing.T) {
 	for _, text := range []string{
-		"User-agent: *\rDisallow: /a\r", "User-agent: *\r\nDisallow: /a\r\n", "User-agent: upperpath/2.0 (x)\nDisallow: /a",
+		"User-agent: *\rDisallow: /a\r", "User-agent: *\r\nDisallow: /a\r\n",
+		"User-agent: upperpath/2.0 (x)\nDisallow: /a",
 		"User-agent: *\n\n\nDisallow: /a # with a note", "user-agent : *\n disallow : /a",
 	} {
 		r := old.ParseRobots(text, "upperpath")

@@ -10,7 +10,8 @@ import (
 func ExampleGathering() {
 	g := old.NewGathering(old.DefaultLeaveOut())
 	source := g.Begin("access.log")
-	for _, u := range []string{"http://old.example/a?utm_source=x", "http://OLD.example/%61", "http://old.example/logo.png"} {
+	for _, u := range []string{"http://old.example/a?utm_source=x", "http://OLD.example/%61",
+		"http://old.example/logo.png"} {
 		g.Add(source, old.Seen{URL: []byte(u), Weight: 1})
 	}
 	for _, e := range g.Entries() {

@@ -37,8 +37,9 @@ type Source struct {
 
 // Sink takes in addresses from sources.
 type Sink interface {
-	Begin(name string, more ...string) *Source // begins a source; more are the names of its further columns
-	Add(*Source, Seen)                         // what Seen holds is valid for the call alone
+	// begins a source; more are the names of its further columns
+	Begin(name string, more ...string) *Source
+	Add(*Source, Seen) // what Seen holds is valid for the call alone
 }
 
 // Each is a Sink that hands every address on, as it stands.
@@ -120,8 +121,8 @@ type Crawl struct {
 	Waiting   int `json:"waiting"`     // that were not asked for when it was cut off
 }
 
-// MostWeight is the largest weight that an address may have, alone or summed up: far more than anybody counts, and so
-// little that millions of them can be added.
+// MostWeight is the largest weight that an address may have, alone or summed up: far more than
+// anybody counts, and so little that millions of them can be added.
 const MostWeight = 1_000_000_000_000
 
 // Plus adds weights, none of which is below 0; no sum is larger than what a number holds.
@@ -142,12 +143,13 @@ const (
 
 // NewGathering begins one.
 func NewGathering(leave LeaveOut) *Gathering {
-	return &Gathering{leave: leave, byKey: map[string]int32{}, byRaw: map[string]int32{}, agents: map[string]bool{},
-		hosts: map[string]string{}}
+	return &Gathering{leave: leave, byKey: map[string]int32{}, byRaw: map[string]int32{},
+		agents: map[string]bool{},
+		hosts:  map[string]string{}}
 }
 
-// plain gives what somebody wrote as it is kept: without passwords, and without characters that forge
-// a line or turn the direction of writing.
+// plain gives what somebody wrote as it is kept: without passwords, and without characters that
+// forge a line or turn the direction of writing.
 func plain(s string) string {
 	return strings.TrimSpace(strings.Map(func(r rune) rune {
 		if problem.Hostile(r) {
@@ -192,7 +194,8 @@ func (s *Source) Unweighed(weight string) { s.Odd.add(weight) }
 
 func (o *LeftOut) add(example string) {
 	o.Count++
-	if example = plain(strings.ToValidUTF8(example[:min(len(example), 300)], "?")); len(o.Examples) < mostExamples &&
+	if example = plain(strings.ToValidUTF8(example[:min(len(example), 300)], "?")); len(o.Examples) <
+		mostExamples &&
 		!slices.Contains(o.Examples, example) {
 		o.Examples = append(o.Examples, example)
 	}
@@ -206,8 +209,8 @@ const (
 	isLong
 )
 
-// Add takes in an address. Two that are the same by RFC 3986 section 6.2.2, but for what follows visitors, are one;
-// their weights are added.
+// Add takes in an address. Two that are the same by RFC 3986 section 6.2.2, but for what follows
+// visitors, are one; their weights are added.
 func (g *Gathering) Add(s *Source, a Seen) {
 	post := string(a.Method) == "POST"
 	switch {
@@ -277,7 +280,7 @@ func (g *Gathering) place(raw []byte, post bool) int32 {
 	}
 	at, known := g.byKey[key]
 	if !known {
-		at = int32(len(g.entries)) //nolint:gosec // so many do not fit into memory
+		at = int32(len(g.entries)) // so many do not fit into memory
 		e := Entry{URL: u.String()}
 		if post {
 			e.Method = "POST"
@@ -332,7 +335,8 @@ func (e *Entry) status(status int) {
 	}
 }
 
-// referrer gives the host of a page that leads to an address on another one; "" where it is the same, or none.
+// referrer gives the host of a page that leads to an address on another one; "" where it is the
+// same, or none.
 func (g *Gathering) referrer(page []byte, to string) string {
 	_, rest, is := strings.Cut(string(page), "://")
 	if !is {
@@ -366,7 +370,8 @@ func (g *Gathering) Entries() []*Entry {
 		all[i] = &g.entries[i]
 	}
 	slices.SortFunc(all, func(a, b *Entry) int {
-		return cmp.Or(cmp.Compare(b.Weight, a.Weight), cmp.Compare(a.URL, b.URL), cmp.Compare(a.Method, b.Method))
+		return cmp.Or(cmp.Compare(b.Weight, a.Weight), cmp.Compare(a.URL, b.URL),
+			cmp.Compare(a.Method, b.Method))
 	})
 	return all
 }

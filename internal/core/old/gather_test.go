@@ -14,15 +14,18 @@ import (
 func TestAddressesAreOneWhereRFC3986SaysSo(t *testing.T) {
 	g := old.NewGathering(old.DefaultLeaveOut())
 	s := g.Begin("list")
-	for _, u := range []string{"http://OLD.example/a", "http://old.example:80/a", "http://old.example/%61#top",
-		"http://old.example/b/../a?utm_source=mail", "http://old.example/a?fbclid=1", "https://old.example/a",
+	for _, u := range []string{"http://OLD.example/a", "http://old.example:80/a",
+		"http://old.example/%61#top",
+		"http://old.example/b/../a?utm_source=mail", "http://old.example/a?fbclid=1",
+		"https://old.example/a",
 		"http://old.example/a/", "http://old.example/A", "http://old.example/a?b=1"} {
 		g.Add(s, old.Seen{URL: []byte(u), Weight: 2})
 	}
 	var all []string
 	for _, e := range g.Entries() {
 		all = append(all, e.URL)
-		assert.Equal(t, map[bool]int64{true: 10, false: 2}[e.URL == "http://old.example/a"], e.Weight, e.URL)
+		assert.Equal(t, map[bool]int64{true: 10, false: 2}[e.URL == "http://old.example/a"], e.Weight,
+			e.URL)
 	}
 	assert.Equal(t, []string{"http://old.example/a", "http://old.example/A", "http://old.example/a/",
 		"http://old.example/a?b=1", "https://old.example/a"}, all)
@@ -35,12 +38,16 @@ func TestWhatIsLeftOutIsCountedByReason(t *testing.T) {
 	s := g.Begin("log")
 	bot := []byte("Mozilla/5.0 (compatible; SomeBot/2.1)")
 	for _, a := range []old.Seen{
-		{URL: []byte("http://old.example/a"), Agent: []byte("Mozilla/5.0 (X11)")}, {URL: []byte("http://old.example/a"), Agent: bot},
+		{URL: []byte("http://old.example/a"), Agent: []byte("Mozilla/5.0 (X11)")},
+		{URL: []byte("http://old.example/a"), Agent: bot},
 		{URL: []byte("http://old.example/style.CSS?v=2")}, {URL: []byte("http://old.example/logo.png")},
-		{URL: []byte("http://old.example/gone"), Status: 404}, {URL: []byte("http://old.example/on-purpose"), Status: 410},
+		{URL: []byte("http://old.example/gone"), Status: 404},
+		{URL: []byte("http://old.example/on-purpose"), Status: 410},
 		{URL: []byte("http://other.example/")}, {URL: []byte("mailto:a@old.example")},
-		{URL: []byte("http://old.example/a"), Method: []byte("OPTIONS")}, {URL: []byte("http://old.example/a"), Method: []byte("HEAD")},
-		{URL: []byte("http://old.example/form"), Method: []byte("POST")}, {URL: []byte("http://old.example/form"), Method: []byte("GET")},
+		{URL: []byte("http://old.example/a"), Method: []byte("OPTIONS")},
+		{URL: []byte("http://old.example/a"), Method: []byte("HEAD")},
+		{URL: []byte("http://old.example/form"), Method: []byte("POST")},
+		{URL: []byte("http://old.example/form"), Method: []byte("GET")},
 		{URL: append([]byte("http://old.example/"), make([]byte, 9000)...)},
 	} {
 		g.Add(s, a)
@@ -52,8 +59,9 @@ func TestWhatIsLeftOutIsCountedByReason(t *testing.T) {
 		assert.NotEmpty(t, o.Examples, why)
 		assert.LessOrEqual(t, len(o.Examples), 3)
 	}
-	assert.Equal(t, map[old.Reason]int64{old.Robot: 2, old.Part: 4, old.Failed: 2, old.Stranger: 2, old.NoURL: 2,
-		old.OddMethod: 2, old.TooLong: 2}, counts)
+	assert.Equal(t,
+		map[old.Reason]int64{old.Robot: 2, old.Part: 4, old.Failed: 2, old.Stranger: 2, old.NoURL: 2,
+			old.OddMethod: 2, old.TooLong: 2}, counts)
 	n, _ := g.Count()
 	assert.Equal(t, 4, n, "a, on-purpose, form by GET and by POST")
 	assert.Equal(t, int64(26), s.Lines)
@@ -66,11 +74,13 @@ func TestWhatSourcesSayIsJoined(t *testing.T) {
 	g.Add(crawl, old.Seen{URL: []byte("http://old.example/a"), More: []string{"A page", ""}})
 	g.Add(
 		log,
-		old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 200, Referrer: []byte("https://portal.example/x")},
+		old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 200,
+			Referrer: []byte("https://portal.example/x")},
 	)
 	g.Add(
 		log,
-		old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 301, Referrer: []byte("http://old.example/b")},
+		old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 301,
+			Referrer: []byte("http://old.example/b")},
 	)
 	g.Add(log, old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Status: 301})
 	e := g.Entries()[0]
@@ -111,7 +121,8 @@ func TestOnlyHostsOfReferrersGoOn(t *testing.T) {
 		"=cmd": "",
 	} {
 		g := old.NewGathering(old.LeaveOut{})
-		g.Add(g.Begin("log"), old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Referrer: []byte(page)})
+		g.Add(g.Begin("log"),
+			old.Seen{URL: []byte("http://old.example/a"), Weight: 1, Referrer: []byte(page)})
 		assert.Equal(t, want, g.Entries()[0].Referrer(), "%q", page)
 	}
 }

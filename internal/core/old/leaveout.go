@@ -1,6 +1,6 @@
-// Package old is about old URLs: the addresses that people, links and search engines still use. It gathers them from
-// what others wrote down, each once, with its weight, and leaves out what is no page or asked for by nobody, by rules
-// that can be changed. It reads no files.
+// Package old is about old URLs: the addresses that people, links and search engines still use. It
+// gathers them from what others wrote down, each once, with its weight, and leaves out what is no
+// page or asked for by nobody, by rules that can be changed. It reads no files.
 //
 //	g := old.NewGathering(old.DefaultLeaveOut())
 //	g.Add(source, old.Seen{URL: []byte("http://old.example/a?utm_source=x"), Weight: 1})
@@ -12,20 +12,25 @@ import (
 	"strings"
 )
 
-// LeaveOut is the rules for what is left out. A word may end with a star: what it begins then counts.
+// LeaveOut is the rules for what is left out. A word may end with a star: what it begins then
+// counts.
 type LeaveOut struct {
-	Robots     []string // words in a User-Agent, in small letters, by which a robot is known
-	Parts      []string // endings of paths that are parts of pages
-	Parameters []string // names of query parameters that follow visitors and say nothing about the page
+	Robots []string // words in a User-Agent, in small letters, by which a robot is known
+	Parts  []string // endings of paths that are parts of pages
+	// names of query parameters that follow visitors and say nothing about the page
+	Parameters []string
 }
 
 // DefaultLeaveOut gives the rules that hold where nobody gives others.
 func DefaultLeaveOut() LeaveOut {
 	return LeaveOut{
-		Robots: []string{"bot", "crawl", "spider", "slurp", "monitor", "uptime", "pingdom", "headless", "python-", "curl/",
-			"wget/", "go-http-client", "java/", "libwww", "okhttp", "scrapy", "feedfetcher", "preview", "validator",
+		Robots: []string{"bot", "crawl", "spider", "slurp", "monitor", "uptime", "pingdom", "headless",
+			"python-", "curl/",
+			"wget/", "go-http-client", "java/", "libwww", "okhttp", "scrapy", "feedfetcher", "preview",
+			"validator",
 			"facebookexternalhit", "upperpath/"},
-		Parts: []string{".png", ".jpg", ".jpeg", ".gif", ".webp", ".avif", ".svg", ".ico", ".bmp", ".css", ".js", ".mjs",
+		Parts: []string{".png", ".jpg", ".jpeg", ".gif", ".webp", ".avif", ".svg", ".ico", ".bmp", ".css",
+			".js", ".mjs",
 			".map", ".woff", ".woff2", ".ttf", ".otf", ".eot", ".mp4", ".webm", ".mp3", ".json", ".xsl"},
 		Parameters: slices.Clone(tracking),
 	}
@@ -33,12 +38,15 @@ func DefaultLeaveOut() LeaveOut {
 
 // tracking are the parameters by which advertisers and newsletters follow visitors.
 var tracking = []string{
-	"utm_*", "gclid", "gclsrc", "dclid", "gbraid", "wbraid", "gad_*", "fbclid", "msclkid", "yclid", "ttclid", "twclid",
-	"li_fat_id", "igshid", "igsh", "mc_cid", "mc_eid", "_ga", "_gl", "_hsenc", "_hsmi", "mkt_tok", "vero_id",
+	"utm_*", "gclid", "gclsrc", "dclid", "gbraid", "wbraid", "gad_*", "fbclid", "msclkid", "yclid",
+	"ttclid", "twclid",
+	"li_fat_id", "igshid", "igsh", "mc_cid", "mc_eid", "_ga", "_gl", "_hsenc", "_hsmi", "mkt_tok",
+	"vero_id",
 	"oly_anon_id", "oly_enc_id", "wickedid", "srsltid",
 }
 
-// Tracks reports whether a parameter follows visitors and says nothing about the page, as the default rules have it.
+// Tracks reports whether a parameter follows visitors and says nothing about the page, as the
+// default rules have it.
 func Tracks(name string) bool { return among(tracking, name) }
 
 func among(words []string, name string) bool {
@@ -52,8 +60,8 @@ func among(words []string, name string) bool {
 	return false
 }
 
-// WithoutTracking gives a query without the parameters that follow visitors, the others as they stand, in their order;
-// and whether there were any.
+// WithoutTracking gives a query without the parameters that follow visitors, the others as they
+// stand, in their order; and whether there were any.
 func WithoutTracking(query string) (string, bool) { return without(query, tracking) }
 
 func without(query string, names []string) (string, bool) {
@@ -71,7 +79,8 @@ func without(query string, names []string) (string, bool) {
 	return strings.Join(kept, "&"), len(kept) < len(parts)
 }
 
-// robot reports whether a User-Agent is one of a robot. Nobody at all is none: many logs do not say who asks.
+// robot reports whether a User-Agent is one of a robot. Nobody at all is none: many logs do not say
+// who asks.
 func (l *LeaveOut) robot(agent string) bool {
 	agent = strings.ToLower(agent)
 	return slices.ContainsFunc(l.Robots, func(w string) bool { return strings.Contains(agent, w) })

@@ -33,7 +33,8 @@ const (
 )
 
 func (m Met) String() string {
-	return [...]string{"right", "gone", "home", "other-page", "not-moved", "insecure", "no-page", "stopped", "astray",
+	return [...]string{"right", "gone", "home", "other-page", "not-moved", "insecure", "no-page",
+		"stopped", "astray",
 		"no-answer", "unseen"}[m]
 }
 
@@ -41,7 +42,7 @@ func (m Met) String() string {
 func Mets() []Met {
 	all := make([]Met, metKinds)
 	for i := range all {
-		all[i] = Met(i) //nolint:gosec // there are few
+		all[i] = Met(i) // there are few
 	}
 	return all
 }
@@ -83,7 +84,8 @@ type Followed struct {
 	Long    bool
 	Codes   []string // of the findings, the worst first
 	Says    string   // of the worst
-	Goal    string   // a digest of where it should have led: its verdict holds as long as that stays so
+	// a digest of where it should have led: its verdict holds as long as that stays so
+	Goal string
 }
 
 // codes that tell how somebody fares: what stands first decides.
@@ -93,11 +95,13 @@ var metBy = []struct {
 }{
 	{
 		Astray,
-		[]finding.Code{finding.Loop, finding.GrowingLoop, finding.CookieLoop, finding.TooManyHops, finding.BadLocation},
+		[]finding.Code{finding.Loop, finding.GrowingLoop, finding.CookieLoop, finding.TooManyHops,
+			finding.BadLocation},
 	},
 	{
 		Stopped,
-		[]finding.Code{finding.WrongName, finding.Expired, finding.NotYetValid, finding.Untrusted, finding.BrokenChain},
+		[]finding.Code{finding.WrongName, finding.Expired, finding.NotYetValid, finding.Untrusted,
+			finding.BrokenChain},
 	},
 	{NoPage, []finding.Code{finding.DeadEnd}},
 	{NotMoved, []finding.Code{finding.NotRedirected}},
@@ -113,12 +117,13 @@ func GoalDigest(g chain.Goal) string {
 	return strconv.FormatUint(h.Sum64(), 36)
 }
 
-// FollowedOf says how somebody fares on a chain that was judged. goal is where the plan leads it, site the canonical
-// one.
+// FollowedOf says how somebody fares on a chain that was judged. goal is where the plan leads it,
+// site the canonical one.
 func FollowedOf(c *chain.Chain, a Address, goal chain.Goal, site web.Door) Followed {
 	last := &c.Hops[len(c.Hops)-1]
-	f := Followed{Number: c.Number, URL: a.URL, Method: a.Method, Weight: a.Weight, Arrival: c.Arrival.String(),
-		Status: last.Status, Hops: c.Redirects(), Goal: GoalDigest(goal)}
+	f := Followed{Number: c.Number, URL: a.URL, Method: a.Method, Weight: a.Weight,
+		Arrival: c.Arrival.String(),
+		Status:  last.Status, Hops: c.Redirects(), Goal: GoalDigest(goal)}
 	sorted := slices.Clone(c.Findings)
 	finding.Sort(sorted)
 	has := map[finding.Code]bool{}
@@ -146,9 +151,12 @@ func FollowedOf(c *chain.Chain, a Address, goal chain.Goal, site web.Door) Follo
 		switch {
 		case slices.ContainsFunc(by.codes, func(c finding.Code) bool { return has[c] }):
 			f.Met = by.met
-			i := slices.IndexFunc(sorted, func(one finding.Finding) bool { return slices.Contains(by.codes, one.Code) })
+			i := slices.IndexFunc(sorted, func(one finding.Finding) bool {
+				return slices.Contains(by.codes, one.Code)
+			})
 			f.Says = sorted[i].Says
-		case by.met == NoPage && c.End == chain.Page && last.Status >= 400 && (!goal.Gone || last.Status != 410):
+		case by.met == NoPage && c.End == chain.Page && last.Status >= 400 &&
+			(!goal.Gone || last.Status != 410):
 			f.Met, f.Says = NoPage, fmt.Sprintf("%s answers %d.", c.Arrival, last.Status)
 		case by.met == MetHome && home:
 			f.Met = MetHome
@@ -182,7 +190,7 @@ func (a *MetArea) Take(m Met, s Share) {
 func (a *MetArea) Wrong() Share {
 	var s Share
 	for m, share := range a.Mets {
-		if !Met(m).Fine() { //nolint:gosec // there are few
+		if !Met(m).Fine() { // there are few
 			s.URLs += share.URLs
 			s.Weight = Plus(s.Weight, share.Weight)
 		}
@@ -194,7 +202,8 @@ func (a *MetArea) Wrong() Share {
 func SortAreas(areas []MetArea) {
 	slices.SortStableFunc(areas, func(a, b MetArea) int {
 		x, y := a.Wrong(), b.Wrong()
-		return cmp.Or(cmp.Compare(y.Weight, x.Weight), cmp.Compare(y.URLs, x.URLs), cmp.Compare(a.Name, b.Name))
+		return cmp.Or(cmp.Compare(y.Weight, x.Weight), cmp.Compare(y.URLs, x.URLs),
+			cmp.Compare(a.Name, b.Name))
 	})
 }
 
@@ -209,12 +218,15 @@ var metFinding = map[Met]metKind{
 		"arrive on another page than planned",
 		"Compare the redirects there with the plan's rules.",
 	},
-	NotMoved: {NotMoved, finding.NotRedirected, "is still served by the old site", "are still served by the old site",
+	NotMoved: {NotMoved, finding.NotRedirected, "is still served by the old site",
+		"are still served by the old site",
 		"Redirect the door: the plan says where."},
-	Insecure: {Insecure, finding.Downgrade, "goes over http", "go over http", "Lead straight to the https address."},
+	Insecure: {Insecure, finding.Downgrade, "goes over http", "go over http",
+		"Lead straight to the https address."},
 	NoPage: {NoPage, finding.DeadEnd, "meets an error", "meet an error",
 		"Lead each to a page that exists, or say 410 where there is none."},
-	Stopped: {Stopped, finding.WrongName, "is stopped by a certificate", "are stopped by a certificate",
+	Stopped: {Stopped, finding.WrongName, "is stopped by a certificate",
+		"are stopped by a certificate",
 		"Have a certificate issued for the host."},
 	Astray: {Astray, finding.Loop, "goes round, or leads nowhere", "go round, or lead nowhere",
 		"Correct the redirects that lead there."},
@@ -248,8 +260,8 @@ func (k metKind) shown(f Followed) finding.Code {
 	return k.code
 }
 
-// MetFindings gives a finding for each way in which old URLs of a domain do not fare well; worst gives the heaviest of
-// them, the first of which a finding shows.
+// MetFindings gives a finding for each way in which old URLs of a domain do not fare well; worst
+// gives the heaviest of them, the first of which a finding shows.
 func MetFindings(areas []MetArea, worst func(domain string, m Met) []Followed) []finding.Finding {
 	var tally finding.Tally
 	for _, a := range areas {
@@ -273,8 +285,9 @@ func MetFindings(areas []MetArea, worst func(domain string, m Met) []Followed) [
 			for _, f := range heaviest {
 				urls = append(urls, f.URL)
 			}
-			f := finding.New(code, a.Name, says, by.fix, map[string]any{"urls": a.Mets[m].URLs, "weight": a.Mets[m].Weight,
-				"heaviest": urls, "met": m.String()}).As(m.Severity()).GroupedBy(m.String() + " " + a.Name)
+			f := finding.New(code, a.Name, says, by.fix,
+				map[string]any{"urls": a.Mets[m].URLs, "weight": a.Mets[m].Weight,
+					"heaviest": urls, "met": m.String()}).As(m.Severity()).GroupedBy(m.String() + " " + a.Name)
 			f.Entry = first.URL
 			tally.Add(f)
 		}

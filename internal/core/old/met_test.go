@@ -24,21 +24,37 @@ func TestHowSomebodyFaresWhoFollowsAnOldURL(t *testing.T) {
 		codes   []finding.Code
 		stopped *int
 	}{
-		"the planned page":             {old.RightPage, chain.Goal{Target: page}, page, chain.Page, chain.Answer{Status: 200}, nil, nil},
-		"in a hop too many":            {old.RightPage, chain.Goal{Target: page}, page, chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.ExtraHop}, nil},
-		"another page":                 {old.OtherPage, chain.Goal{Target: page}, site.URL("/x/", ""), chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.WrongPage}, nil},
-		"home, its path cut":           {old.MetHome, chain.Goal{Target: page}, root, chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.PathLost}, nil},
-		"home, as planned":             {old.RightPage, chain.Goal{Target: root}, root, chain.Page, chain.Answer{Status: 200}, nil, nil},
-		"an error of another page":     {old.NoPage, chain.Goal{Target: page}, site.URL("/x/", ""), chain.Page, chain.Answer{Status: 404}, []finding.Code{finding.WrongPage}, nil},
-		"gone as planned":              {old.GoneRight, chain.Goal{Gone: true}, web.MustParseURL("http://old.example/"), chain.Page, chain.Answer{Status: 410}, nil, nil},
-		"gone where a page was meant":  {old.NoPage, chain.Goal{Target: page}, web.MustParseURL("http://old.example/"), chain.Page, chain.Answer{Status: 410}, nil, nil},
-		"a page where gone was meant":  {old.NotMoved, chain.Goal{Gone: true}, web.MustParseURL("http://old.example/a"), chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.NotRedirected}, nil},
-		"a loop":                       {old.Astray, chain.Goal{Target: page}, page, chain.Loop, chain.Answer{Status: 301}, []finding.Code{finding.Loop}, nil},
-		"a certificate, the page then": {old.Stopped, chain.Goal{Target: page}, page, chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.Expired}, &stopped},
-		"nobody answers":               {old.NoAnswer, chain.Goal{Target: page}, page, chain.NoAnswer, chain.Answer{Refusal: chain.Timeout}, []finding.Code{finding.Timeout}, nil},
-		"nobody could look":            {old.NotSeen, chain.Goal{Target: page}, page, chain.NoAnswer, chain.Answer{Refusal: chain.Unseen}, nil, nil},
-		"a challenge for robots":       {old.NotSeen, chain.Goal{Target: page}, page, chain.Page, chain.Answer{Status: 403}, []finding.Code{finding.TurnedAway}, nil},
-		"over http on the way":         {old.Insecure, chain.Goal{Target: page}, page, chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.Downgrade}, nil},
+		"the planned page": {old.RightPage, chain.Goal{Target: page}, page, chain.Page,
+			chain.Answer{Status: 200}, nil, nil},
+		"in a hop too many": {old.RightPage, chain.Goal{Target: page}, page, chain.Page,
+			chain.Answer{Status: 200}, []finding.Code{finding.ExtraHop}, nil},
+		"another page": {old.OtherPage, chain.Goal{Target: page}, site.URL("/x/", ""),
+			chain.Page, chain.Answer{Status: 200}, []finding.Code{finding.WrongPage}, nil},
+		"home, its path cut": {old.MetHome, chain.Goal{Target: page}, root, chain.Page,
+			chain.Answer{Status: 200}, []finding.Code{finding.PathLost}, nil},
+		"home, as planned": {old.RightPage, chain.Goal{Target: root}, root, chain.Page,
+			chain.Answer{Status: 200}, nil, nil},
+		"an error of another page": {old.NoPage, chain.Goal{Target: page}, site.URL("/x/", ""),
+			chain.Page, chain.Answer{Status: 404}, []finding.Code{finding.WrongPage}, nil},
+		"gone as planned": {old.GoneRight, chain.Goal{Gone: true},
+			web.MustParseURL("http://old.example/"), chain.Page, chain.Answer{Status: 410}, nil, nil},
+		"gone where a page was meant": {old.NoPage, chain.Goal{Target: page},
+			web.MustParseURL("http://old.example/"), chain.Page, chain.Answer{Status: 410}, nil, nil},
+		"a page where gone was meant": {old.NotMoved, chain.Goal{Gone: true},
+			web.MustParseURL("http://old.example/a"), chain.Page, chain.Answer{Status: 200},
+			[]finding.Code{finding.NotRedirected}, nil},
+		"a loop": {old.Astray, chain.Goal{Target: page}, page, chain.Loop,
+			chain.Answer{Status: 301}, []finding.Code{finding.Loop}, nil},
+		"a certificate, the page then": {old.Stopped, chain.Goal{Target: page}, page, chain.Page,
+			chain.Answer{Status: 200}, []finding.Code{finding.Expired}, &stopped},
+		"nobody answers": {old.NoAnswer, chain.Goal{Target: page}, page, chain.NoAnswer,
+			chain.Answer{Refusal: chain.Timeout}, []finding.Code{finding.Timeout}, nil},
+		"nobody could look": {old.NotSeen, chain.Goal{Target: page}, page, chain.NoAnswer,
+			chain.Answer{Refusal: chain.Unseen}, nil, nil},
+		"a challenge for robots": {old.NotSeen, chain.Goal{Target: page}, page, chain.Page,
+			chain.Answer{Status: 403}, []finding.Code{finding.TurnedAway}, nil},
+		"over http on the way": {old.Insecure, chain.Goal{Target: page}, page, chain.Page,
+			chain.Answer{Status: 200}, []finding.Code{finding.Downgrade}, nil},
 	} {
 		way := chain.Chain{
 			Arrival:   c.arrival,
@@ -48,7 +64,8 @@ func TestHowSomebodyFaresWhoFollowsAnOldURL(t *testing.T) {
 			Number:    7,
 		}
 		for _, code := range c.codes {
-			way.Findings = append(way.Findings, finding.New(code, "old.example", "It says "+code.String()+".", "", nil))
+			way.Findings = append(way.Findings,
+				finding.New(code, "old.example", "It says "+code.String()+".", "", nil))
 		}
 		f := old.FollowedOf(&way, old.Address{URL: "http://old.example/a", Weight: 3}, c.goal, site)
 		assert.Equal(t, c.want, f.Met, name)
@@ -79,6 +96,8 @@ func TestHowOldURLsFareIsOneFindingByDomainAndKind(t *testing.T) {
 	}) {
 		all = append(all, string(f.Severity)+" "+f.Code.String()+" "+f.Entry)
 	}
-	assert.Equal(t, []string{"error refused http://two.example/no-answer", "error dead-end http://old.example/no-page",
-		"warning turned-away http://old.example/unseen"}, all)
+	assert.Equal(t,
+		[]string{"error refused http://two.example/no-answer",
+			"error dead-end http://old.example/no-page",
+			"warning turned-away http://old.example/unseen"}, all)
 }

@@ -19,13 +19,15 @@ type robotsRule struct {
 	allow bool
 }
 
-// MostRobots is how much of a robots.txt is read, in octets (RFC 9309 section 2.5); what comes behind does not count.
+// MostRobots is how much of a robots.txt is read, in octets (RFC 9309 section 2.5); what comes
+// behind does not count.
 const MostRobots = 500 << 10
 
 // mostDelay is the longest pause that a robots.txt gets.
 const mostDelay = 30 * time.Second
 
-// ParseRobots reads a robots.txt for a robot of a name: the groups that name it, or else those for everybody.
+// ParseRobots reads a robots.txt for a robot of a name: the groups that name it, or else those for
+// everybody.
 func ParseRobots(text, name string) *Robots {
 	own, all := &Robots{}, &Robots{}
 	named, group, begun := false, []*Robots(nil), true
@@ -73,8 +75,8 @@ func ParseRobots(text, name string) *Robots {
 // isLineEnd reports whether a character ends a line (RFC 9309 section 2.2).
 func isLineEnd(r rune) bool { return r == '\n' || r == '\r' }
 
-// productToken gives what a line names a robot by: letters, "_" and "-", whatever version comes behind (RFC 9309
-// section 2.2.1).
+// productToken gives what a line names a robot by: letters, "_" and "-", whatever version comes
+// behind (RFC 9309 section 2.2.1).
 func productToken(value string) string {
 	end := strings.IndexFunc(value, func(r rune) bool {
 		return (r|0x20 < 'a' || r|0x20 > 'z') && r != '_' && r != '-'
@@ -85,8 +87,8 @@ func productToken(value string) string {
 	return value[:end]
 }
 
-// robotsForm gives a path with its query as both sides are compared: percent-encoded where it is not ASCII, unreserved
-// octets decoded (RFC 9309 section 2.2.2).
+// robotsForm gives a path with its query as both sides are compared: percent-encoded where it is
+// not ASCII, unreserved octets decoded (RFC 9309 section 2.2.2).
 func robotsForm(uri string) string {
 	path, query, asks := strings.Cut(uri, "?")
 	if path = web.NormalPath(path); asks {
@@ -95,12 +97,12 @@ func robotsForm(uri string) string {
 	return path
 }
 
-// Barred is a robots.txt that lets nothing be asked for, as one counts that could not be had (RFC 9309 section
-// 2.3.1.4).
+// Barred is a robots.txt that lets nothing be asked for, as one counts that could not be had (RFC
+// 9309 section 2.3.1.4).
 func Barred() *Robots { return &Robots{rules: []robotsRule{{"/", false}}} }
 
-// Allows reports whether a path with its query may be asked for: the longest rule that fits decides, and of two of one
-// length the one that allows.
+// Allows reports whether a path with its query may be asked for: the longest rule that fits
+// decides, and of two of one length the one that allows.
 func (r *Robots) Allows(uri string) bool {
 	best, allows := -1, true
 	uri = robotsForm(uri)
@@ -114,7 +116,8 @@ func (r *Robots) Allows(uri string) bool {
 	return allows
 }
 
-// fits reports whether a path begins as a rule says, whose stars stand for anything and whose last $ for the end.
+// fits reports whether a path begins as a rule says, whose stars stand for anything and whose last
+// $ for the end.
 func fits(rule, uri string) bool {
 	rule, whole := strings.CutSuffix(rule, "$")
 	rule = strings.ReplaceAll(rule, "$", "%24") // only the last one means the end

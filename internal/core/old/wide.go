@@ -6,9 +6,9 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Wide gives an old address, with or without a scheme, without its scheme, and without the www of a domain where a rule
-// of the apex holds for the www too: as it stands in a rule that takes it by all of its doors. serves says which hosts
-// the site answers itself; nil: none.
+// Wide gives an old address, with or without a scheme, without its scheme, and without the www of a
+// domain where a rule of the apex holds for the www too: as it stands in a rule that takes it by
+// all of its doors. serves says which hosts the site answers itself; nil: none.
 func Wide(address string, serves func(web.Host) bool) string {
 	_, rest, schemed := strings.Cut(address, "://")
 	if !schemed || strings.ContainsAny(address[:strings.Index(address, "://")], "/?") {

@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/zone"
 )
 
-// Awaited gives everything that has to be seen once the plan is carried out: record sets with what stood there before,
-// what the zones above say, certificates and doors with where they lead.
+// Awaited gives everything that has to be seen once the plan is carried out: record sets with what
+// stood there before, what the zones above say, certificates and doors with where they lead.
 func (p *Plan) Awaited() (zones []await.Zone, all []expect.Expectation) {
 	for i := range p.Zones {
 		z := &p.Zones[i]
@@ -29,7 +29,8 @@ func (p *Plan) Awaited() (zones []await.Zone, all []expect.Expectation) {
 		zones, all = append(zones, a), append(append(all, wantsOf(z)...), parent...)
 	}
 	for _, d := range p.Doors {
-		e := expect.Expectation{Kind: expect.Certificate, Domain: d.Domain, URL: d.Door.URL("/", "").String()}
+		e := expect.Expectation{Kind: expect.Certificate, Domain: d.Domain,
+			URL: d.Door.URL("/", "").String()}
 		if d.Door.Scheme == web.HTTPS {
 			all = append(all, e)
 		}
@@ -39,11 +40,13 @@ func (p *Plan) Awaited() (zones []await.Zone, all []expect.Expectation) {
 	return zones, all
 }
 
-// parentWants gives what the parent zone is to say of a zone that moves, that is new, or whose DS record fits no key.
+// parentWants gives what the parent zone is to say of a zone that moves, that is new, or whose DS
+// record fits no key.
 func (p *Plan) parentWants(z *zone.Zone) []expect.Expectation {
 	var all []expect.Expectation
 	if to := p.nextServers(z.Name); len(to) > 0 {
-		e := expect.Expectation{Kind: expect.Delegation, Domain: z.Name, Name: z.Name, Type: "NS", Holds: "NS",
+		e := expect.Expectation{Kind: expect.Delegation, Domain: z.Name, Name: z.Name, Type: "NS",
+			Holds:  "NS",
 			Values: inFull(to)}
 		if z.Move != nil {
 			e.Not, e.Lasts = inFull(z.Move.From), z.Move.OldLives
@@ -67,8 +70,9 @@ func inFull(names []string) []string {
 	return all
 }
 
-// wantsOf gives the record sets that a zone is to hold, and those that are to go. An address of a door is asked for by
-// either type, as browsers do: where an alias comes, the old address has to be gone from every cache.
+// wantsOf gives the record sets that a zone is to hold, and those that are to go. An address of a
+// door is asked for by either type, as browsers do: where an alias comes, the old address has to be
+// gone from every cache.
 func wantsOf(z *zone.Zone) []expect.Expectation {
 	values, before := map[record.Key][]string{}, map[record.Key][]string{}
 	var order []record.Key
@@ -92,7 +96,8 @@ func wantsOf(z *zone.Zone) []expect.Expectation {
 		} else {
 			put(c.Name, c.Type, c.After)
 		}
-		before[record.Key{Name: c.Name, Type: c.Type}] = zone.Record{Name: c.Name, Type: c.Type, Values: c.Before}.Set().Values
+		before[record.Key{Name: c.Name, Type: c.Type}] = zone.Record{Name: c.Name, Type: c.Type,
+			Values: c.Before}.Set().Values
 	}
 	lasts := map[string]int{}
 	for _, t := range z.TTLs {
@@ -105,7 +110,8 @@ func wantsOf(z *zone.Zone) []expect.Expectation {
 			if record.IsSigning(key.Type) {
 				continue
 			}
-			w := expect.Expectation{Kind: expect.Records, Domain: z.Name, Name: key.Name, Type: key.Type, Holds: key.Type, Values: values[key],
+			w := expect.Expectation{Kind: expect.Records, Domain: z.Name, Name: key.Name, Type: key.Type,
+				Holds: key.Type, Values: values[key],
 				Not: before[key], Lasts: lasting(z, before[key], lasts[key.Name])}
 			all = append(all, w)
 			continue
@@ -125,11 +131,15 @@ func leads(kind string) bool {
 }
 
 // addressWants gives what a name should answer to each type of address.
-func addressWants(z *zone.Zone, name string, values, before map[record.Key][]string, lasts int) []expect.Expectation {
-	of := func(m map[record.Key][]string, kind string) []string { return m[record.Key{Name: name, Type: kind}] }
+func addressWants(z *zone.Zone, name string, values, before map[record.Key][]string,
+	lasts int) []expect.Expectation {
+	of := func(m map[record.Key][]string, kind string) []string {
+		return m[record.Key{Name: name, Type: kind}]
+	}
 	var all []expect.Expectation
 	for _, kind := range []string{"A", "AAAA"} {
-		w := expect.Expectation{Kind: expect.Records, Domain: z.Name, Name: name, Type: kind, Holds: kind, Values: of(values, kind)}
+		w := expect.Expectation{Kind: expect.Records, Domain: z.Name, Name: name, Type: kind, Holds: kind,
+			Values: of(values, kind)}
 		w.Not = slices.Concat(of(before, kind), of(before, "CNAME"))
 		switch alias := of(values, "CNAME"); {
 		case len(alias) > 0:

@@ -19,7 +19,9 @@ func manyZones(b *testing.B, n int) Input {
 	mapping := func(entries ...estate.Entry) *estate.Node {
 		return &estate.Node{Kind: estate.Mapping, Entries: entries}
 	}
-	entry := func(key string, value *estate.Node) estate.Entry { return estate.Entry{Key: text(key), Value: value} }
+	entry := func(key string, value *estate.Node) estate.Entry {
+		return estate.Entry{Key: text(key), Value: value}
+	}
 	domains := &estate.Node{Kind: estate.List, Items: []*estate.Node{text("n.example")}}
 	v := &survey.Survey{Started: time.Date(2026, 11, 25, 0, 0, 0, 0, time.UTC)}
 	for i := range n {
@@ -44,7 +46,8 @@ func manyZones(b *testing.B, n int) Input {
 		entry("canonical", text("https://www.n.example")),
 		entry(
 			"carriers",
-			mapping(entry("gateway", mapping(entry("by", text("server")), entry("addresses", text("203.0.113.20"))))),
+			mapping(entry("gateway",
+				mapping(entry("by", text("server")), entry("addresses", text("203.0.113.20"))))),
 		),
 		entry("domains", domains),
 	))

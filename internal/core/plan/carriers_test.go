@@ -58,22 +58,26 @@ func entries(c carry.Carried) []string {
 func TestWhatIsTypedAtAForm(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/, fallback: home, carrier: {apex: broad, www: "+
+		"domains:\n  - n.example\n"+
+			"  - {name: old.example, leads-to: /mill/, fallback: home, carrier: {apex: broad, www: "+
 			"four}}\n  - {name: away.example, carrier: four}\n",
-		seen(t, "old.example\n@ A 198.51.100.35\nwww A 203.0.113.40", "away.example\n@ A 198.51.100.34\nwww A 203.0.113.40"),
+		seen(t, "old.example\n@ A 198.51.100.35\nwww A 203.0.113.40",
+			"away.example\n@ A 198.51.100.34\nwww A 203.0.113.40"),
 	)
 	c := carried(t, p, "broad")
 	assert.Equal(
 		t,
 		[]string{
-			"add forward | from=old.example | to=https://www.n.example/mill/ | kind=permanent (301) | frame or masking=no | " +
+			"add forward | from=old.example | to=https://www.n.example/mill/ | kind=permanent (301) | " +
+				"frame or masking=no | " +
 				"path=drop",
 		},
 		entries(c),
 	)
 	assert.Equal(
 		t,
-		"Type the destination in full. With http:// it costs one more hop, and a visitor who came by https is led over "+
+		"Type the destination in full. With http:// it costs one more hop, and a visitor who came by "+
+			"https is led over "+
 			"plain http; without www it costs one more hop.",
 		report.Because(c.Entries[0].Reasons),
 	)
@@ -92,8 +96,10 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 	assert.Contains(t, p.Findings[0].Says, "at most 1 host, and 2 are planned there")
 	assert.Equal(t, []string{
 		"add host | host=old.example", "add host | host=www.old.example",
-		"add records | old.example A=198.51.100.62 | www.old.example CNAME=sites.told.example | _claim.old.example TXT=abc",
-		"add certificate | certificate for=old.example", "add certificate | certificate for=www.old.example",
+		"add records | old.example A=198.51.100.62 | www.old.example CNAME=sites.told.example | " +
+			"_claim.old.example TXT=abc",
+		"add certificate | certificate for=old.example",
+		"add certificate | certificate for=www.old.example",
 		"add primary | primary=www.n.example | redirected to it=old.example, www.old.example",
 	}, entries(carried(t, p, "told")))
 	primary := carried(t, p, "told").Entries[5]
@@ -108,7 +114,8 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 
 	p = planFor(
 		t,
-		"domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/, carrier: {apex: told, www: four}}\n",
+		"domains:\n  - n.example\n"+
+			"  - {name: old.example, leads-to: /mill/, carrier: {apex: told, www: four}}\n",
 		nil,
 	)
 	assert.Equal(
@@ -137,22 +144,26 @@ func TestAnEdgeThatSpeaksPlainHTTPIsALoop(t *testing.T) {
 	assert.Empty(t, subjects(p), "what is behind it leads straight to the site")
 	p = planFor(
 		t,
-		"domains:\n  - n.example\n  - {name: old.example, carrier: plainly}\npolicy: {upgrade: same-host-first}\n",
+		"domains:\n  - n.example\n  - {name: old.example, carrier: plainly}\n"+
+			"policy: {upgrade: same-host-first}\n",
 		nil,
 	)
 	assert.Contains(t, subjects(p), "loop https://old.example")
 	p = planFor(
 		t,
-		"domains:\n  - n.example\n  - {name: old.example, carrier: securely}\npolicy: {upgrade: same-host-first}\n",
+		"domains:\n  - n.example\n  - {name: old.example, carrier: securely}\n"+
+			"policy: {upgrade: same-host-first}\n",
 		nil,
 	)
 	assert.Empty(t, subjects(p))
-	assert.Equal(t, "four", p.Certificates[2].Carrier, "what is asked over TLS needs a certificate too")
+	assert.Equal(t, "four", p.Certificates[2].Carrier,
+		"what is asked over TLS needs a certificate too")
 	assert.Equal(t, []string{"old.example", "www.old.example"}, p.Certificates[2].Names)
 }
 
 func TestAFormThatFrames(t *testing.T) {
-	p := planFor(t, "domains:\n  - n.example\n  - {name: old.example, carrier: {apex: framer, www: four}}\n", nil)
+	p := planFor(t,
+		"domains:\n  - n.example\n  - {name: old.example, carrier: {apex: framer, www: four}}\n", nil)
 	assert.Equal(t, []string{"beyond-carrier old.example"}, subjects(p))
 	assert.Equal(t, "200", answer(p, "https://old.example/a"))
 }
@@ -196,9 +207,12 @@ func TestPatternsWithStars(t *testing.T) {
 		"shop.old.example/{id:digits},/visit/{id}\n",
 	)
 	assert.Equal(t, []string{
-		"old.example/ > https://www.n.example/mill?x=1 301", "old.example/* > https://www.n.example/mill/$1?x=1 301",
-		"www.old.example/ > https://www.n.example/mill?x=1 301", "www.old.example/* > https://www.n.example/mill/$1?x=1 301",
-		"shop.old.example/* > https://www.n.example/visit/$1 301", "shop.old.example/ > https://www.n.example/mill?x=1 301",
+		"old.example/ > https://www.n.example/mill?x=1 301",
+		"old.example/* > https://www.n.example/mill/$1?x=1 301",
+		"www.old.example/ > https://www.n.example/mill?x=1 301",
+		"www.old.example/* > https://www.n.example/mill/$1?x=1 301",
+		"shop.old.example/* > https://www.n.example/visit/$1 301",
+		"shop.old.example/ > https://www.n.example/mill?x=1 301",
 		"shop.old.example/* > https://www.n.example/mill/$1?x=1 301",
 	}, patterns(p, "wide"))
 	assert.Equal(
@@ -213,13 +227,15 @@ func TestPatternsWithStars(t *testing.T) {
 		"Typed with stars, the patterns of shop.old.example at wide send http://shop.old.example/",
 	)
 
-	p = starred(t, "{name: old.example, carrier: wide, fallback: gone}", "http://old.example/a,/visit/\n")
+	p = starred(t, "{name: old.example, carrier: wide, fallback: gone}",
+		"http://old.example/a,/visit/\n")
 	assert.Equal(
 		t,
 		[]string{
 			"http://*old.example/a > https://www.n.example/visit/ 301",
 			"*old.example/ > https://www.n.example/ 301",
-			"*old.example/* > no target 410 (gone); where the form has no such answer, let a server carry the host",
+			"*old.example/* > no target 410 (gone); where the form has no such answer, let a server " +
+				"carry the host",
 		},
 		patterns(p, "wide"),
 	)
@@ -252,14 +268,16 @@ func TestWhoMayIssue(t *testing.T) {
 		},
 		"only wildcards are limited": {"@ CAA 0 issuewild \"other.example\"", nil, nil},
 		"the nearest records count": {
-			"@ CAA 0 issue \"other.example\"\nwww CAA 0 issue \"CA.example\"", []string{"issuer-barred old.example"},
+			"@ CAA 0 issue \"other.example\"\nwww CAA 0 issue \"CA.example\"",
+			[]string{"issuer-barred old.example"},
 			[]string{"other.example", "CA.example"},
 		},
 		"a critical word that is new": {
 			"@ CAA 128 newword \"x\"\n@ CAA 0 issue \"ca.example\"",
 			[]string{"issuer-barred old.example"}, []string{"ca.example"},
 		},
-		"a word that need not be read": {"@ CAA 0 newword \"x\"\n@ CAA 0 issue \"ca.example\"", nil, []string{"ca.example"}},
+		"a word that need not be read": {"@ CAA 0 newword \"x\"\n@ CAA 0 issue \"ca.example\"", nil,
+			[]string{"ca.example"}},
 	} {
 		p := planFor(
 			t,
@@ -274,7 +292,8 @@ func TestWhoMayIssue(t *testing.T) {
 		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: certified}\n",
 		seen(
 			t,
-			"old.example\n@ A 203.0.113.41\nwww A 203.0.113.41\n@ CAA 0 issue \"ca.example; validationmethods=dns-01; "+
+			"old.example\n@ A 203.0.113.41\nwww A 203.0.113.41\n"+
+				"@ CAA 0 issue \"ca.example; validationmethods=dns-01; "+
 				"accounturi=https://ca.example/7\"",
 		),
 	)
@@ -294,9 +313,11 @@ func TestWhoMayIssue(t *testing.T) {
 func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: platform}, "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: {apex: four, www: platform}, "+
 			"wanted: [{name: www, type: A, value: 192.0.2.9}, {name: '@', type: A, value: 203.0.113.40}]}\n",
-		seen(t, "old.example\n@ A 203.0.113.40\nwww CNAME sites.platform.example.\n@ MX 5 mx.other.example."),
+		seen(t,
+			"old.example\n@ A 203.0.113.40\nwww CNAME sites.platform.example.\n@ MX 5 mx.other.example."),
 	)
 	assert.Equal(t, []string{"leftover-address www.old.example"}, subjects(p))
 	assert.Contains(t, p.Findings[0].Says, "visitors get one or the other by chance")
@@ -304,7 +325,8 @@ func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 
 	p = planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, wanted: [{name: www, type: "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: net, wanted: [{name: www, type: "+
 			"A, value: 192.0.2.9}]}\n",
 		nil,
 	)
@@ -313,11 +335,13 @@ func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 	v.Domains[0].Parent.Servers = []string{"ns1.net.example", "ns2.net.example"}
 	p = planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, wanted: [{name: www, type: "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: net, wanted: [{name: www, type: "+
 			"A, value: 192.0.2.9}]}\n",
 		v,
 	)
-	assert.Contains(t, found(p, "leftover-address")[0], "192.0.2.9 bypasses it: no pattern for this host would work")
+	assert.Contains(t, found(p, "leftover-address")[0],
+		"192.0.2.9 bypasses it: no pattern for this host would work")
 	assert.Contains(
 		t,
 		reasons(zoneOf(t, p, "old.example")),
@@ -328,20 +352,23 @@ func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 func TestConsider(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/}\n  - {name: done.example, state: moved}\n",
+		"domains:\n  - n.example\n  - {name: old.example, leads-to: /mill/}\n"+
+			"  - {name: done.example, state: moved}\n",
 		nil,
 	)
 	in := plan.Input{
 		Estate: p.Estate,
 		Now:    today,
-		Survey: &survey.Survey{Domains: []survey.Domain{{Name: "n.example", Source: survey.File, Chains: []chain.Chain{
-			{
-				Entry: web.MustParseURL("https://n.example/"),
-				Probe: chain.Root,
-				Hops: []chain.Answer{
-					{URL: web.MustParseURL("https://n.example/"), Status: 301, Location: "https://www.n.example/"},
-				},
-			}}}}},
+		Survey: &survey.Survey{
+			Domains: []survey.Domain{{Name: "n.example", Source: survey.File, Chains: []chain.Chain{
+				{
+					Entry: web.MustParseURL("https://n.example/"),
+					Probe: chain.Root,
+					Hops: []chain.Answer{
+						{URL: web.MustParseURL("https://n.example/"), Status: 301,
+							Location: "https://www.n.example/"},
+					},
+				}}}}},
 	}
 	c, err := plan.Consider(in, []string{"gateway", "broad", "platform"})
 	require.NoError(t, err)
@@ -357,7 +384,8 @@ func TestConsider(t *testing.T) {
 	assert.Empty(t, c.Choices[1].Open)
 	assert.Empty(t, c.Choices[0].Remembered)
 	require.Len(t, c.Choices[1].Remembered, 1)
-	assert.Contains(t, c.Choices[1].Remembered[0], "https://n.example/ answers 301 to https://www.n.example/ today")
+	assert.Contains(t, c.Choices[1].Remembered[0],
+		"https://n.example/ answers 301 to https://www.n.example/ today")
 	assert.Equal(t, "https://www.n.example", p.Estate.Canonical.String(), "the estate itself stays")
 	for _, wrong := range []string{"nobody", "gateway,www"} {
 		_, err = plan.Consider(in, strings.Split(wrong, ","))
@@ -368,7 +396,8 @@ func TestConsider(t *testing.T) {
 func TestOneWaveAtATime(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: one.example, carrier: four, state: moved}\n"+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: one.example, carrier: four, state: moved}\n"+
 			"  - {name: two.example, carrier: four, wave: 2}\n",
 		seen(
 			t,
@@ -396,22 +425,27 @@ func TestOneWaveAtATime(t *testing.T) {
 		"two.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.",
 	)
 	part = plan.Make(plan.Input{Estate: p.Estate, Only: only, Wave: 2, Survey: half})
-	assert.Equal(t, []string{"wrong-target one.example A"}, subjects(part), "what an earlier wave moved is checked")
+	assert.Equal(t, []string{"wrong-target one.example A"}, subjects(part),
+		"what an earlier wave moved is checked")
 	require.Len(t, part.Zones, 1, "and not planned again")
-	assert.Contains(t, part.Asks(false), plan.ToAsk{URL: web.MustParseURL("https://www.one.example/"), Probe: chain.Root})
+	assert.Contains(t, part.Asks(false),
+		plan.ToAsk{URL: web.MustParseURL("https://www.one.example/"), Probe: chain.Root})
 }
 
 func TestStarsCompareToTheLetter(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - n.example\n  - {name: old.example, carrier: wide, ignore-case: yes, index: index.php}\n"+
-			"  - {name: exact.example, carrier: wide}\n  - {name: own.example, carrier: four, slash: either}\n",
+		"domains:\n  - n.example\n"+
+			"  - {name: old.example, carrier: wide, ignore-case: yes, index: index.php}\n"+
+			"  - {name: exact.example, carrier: wide}\n"+
+			"  - {name: own.example, carrier: four, slash: either}\n",
 		nil,
 	)
 	assert.Equal(t, []string{"beyond-carrier old.example"}, subjects(p))
 	assert.Equal(
 		t,
-		"old.example says ignore-case: yes, index: [index.php], and patterns with stars compare paths to the letter.",
+		"old.example says ignore-case: yes, index: [index.php], and patterns with stars compare paths "+
+			"to the letter.",
 		p.Findings[0].Says,
 	)
 }
@@ -420,22 +454,28 @@ func TestStarsCompareToTheLetter(t *testing.T) {
 func TestALimitIsOneFindingForAllItsDoors(t *testing.T) {
 	domains := "domains:\n  - {name: n.example, state: leave}\n"
 	for _, name := range []string{"a", "b", "c", "d", "e"} {
-		domains += "  - {name: " + name + ".example, fallback: home, carrier: {apex: form, www: gateway}}\n"
+		domains += "  - {name: " + name +
+			".example, fallback: home, carrier: {apex: form, www: gateway}}\n"
 	}
 	p := planFor(t, domains, nil)
 	assert.Equal(t, []string{"beyond-carrier form", "query-lost http://a.example"}, subjects(p))
-	assert.Contains(t, found(p, "beyond-carrier")[0], "https://a.example, https://b.example, https://c.example and 2 more")
+	assert.Contains(t, found(p, "beyond-carrier")[0],
+		"https://a.example, https://b.example, https://c.example and 2 more")
 }
 
-// TestAFormElsewhere has a form that works on its provider's own name servers, of which the zone has others.
+// TestAFormElsewhere has a form that works on its provider's own name servers, of which the zone
+// has others.
 func TestAFormElsewhere(t *testing.T) {
 	own := func(in *plan.Input) {
 		in.Estate.Carrier("broad").NameServers = []web.Host{web.MustParseHost("ns1.registrar.example")}
 	}
 	at := func(server string) []string {
 		v := seen(t, "old.example\n@ A 198.51.100.35\nwww A 198.51.100.35\n@ MX 0 .")
-		v.Domains[0].Parent = survey.Parent{Zone: "example", Server: "p", Servers: []string{server}, TTL: 3600}
-		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: broad}\n", v, own)
+		v.Domains[0].Parent = survey.Parent{Zone: "example", Server: "p", Servers: []string{server},
+			TTL: 3600}
+		p := planFor(t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: broad}\n", v,
+			own)
 		return found(p, "beyond-carrier")
 	}
 	assert.Empty(t, at("ns1.registrar.example"))
@@ -448,10 +488,12 @@ func TestAFormElsewhere(t *testing.T) {
 	)
 }
 
-// TestTheOrderOfAPlatformIsKept has one that takes a host only once its records point there, and redirects last.
+// TestTheOrderOfAPlatformIsKept has one that takes a host only once its records point there, and
+// redirects last.
 func TestTheOrderOfAPlatformIsKept(t *testing.T) {
 	order := func(steps ...estate.CarrierStep) []act.StepKind {
-		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased}\n",
+		p := planFor(t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased}\n",
 			seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."),
 			func(in *plan.Input) {
 				if steps != nil {
@@ -466,7 +508,8 @@ func TestTheOrderOfAPlatformIsKept(t *testing.T) {
 	}
 	usual := order()
 	assert.Less(t, slices.Index(usual, act.ClaimHosts), slices.Index(usual, act.MakeChanges))
-	assert.Less(t, slices.Index(usual, act.MakeChanges), slices.Index(usual, act.ChoosePrimaries), "redirects last")
+	assert.Less(t, slices.Index(usual, act.MakeChanges), slices.Index(usual, act.ChoosePrimaries),
+		"redirects last")
 	assert.NotContains(t, usual, act.PlaceRedirects)
 	late := order(estate.Point, estate.Claim, estate.Issue, estate.Redirect)
 	assert.NotContains(t, late, act.ClaimHosts)
@@ -475,7 +518,8 @@ func TestTheOrderOfAPlatformIsKept(t *testing.T) {
 }
 
 func TestAChoiceIsConsideredOnce(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", nil)
+	p := planFor(t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", nil)
 	_, err := plan.Consider(plan.Input{Estate: p.Estate}, []string{"four", "gateway", " four"})
 	assert.ErrorContains(t, err, "four appears twice")
 }

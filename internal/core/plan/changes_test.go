@@ -26,14 +26,16 @@ import (
 // today is when these plans are made.
 var today = time.Date(2026, 11, 25, 0, 0, 0, 0, time.UTC)
 
-// seen makes a survey of zones, each a line with its name and then its records as a zone file has them.
+// seen makes a survey of zones, each a line with its name and then its records as a zone file has
+// them.
 func seen(t *testing.T, zones ...string) *survey.Survey {
 	t.Helper()
 	v := &survey.Survey{Started: today.Add(-24 * time.Hour)}
 	for _, z := range zones {
 		name, records, _ := strings.Cut(z, "\n")
 		path := filepath.Join(t.TempDir(), name+".zone")
-		text := "$ORIGIN " + name + ".\n$TTL 3600\n@ 3600 IN SOA ns.old.example. host.old.example. 7 7200 3600 1209600 " +
+		text := "$ORIGIN " + name +
+			".\n$TTL 3600\n@ 3600 IN SOA ns.old.example. host.old.example. 7 7200 3600 1209600 " +
 			"900\n@ IN NS ns.old.example.\n" + records + "\n"
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 		_, rrs, err := files.ReadZone(path, name)
@@ -44,7 +46,8 @@ func seen(t *testing.T, zones ...string) *survey.Survey {
 }
 
 // planFor makes a plan of estate lines and zones; change may add to its input.
-func planFor(t *testing.T, domains string, v *survey.Survey, change ...func(*plan.Input)) *plan.Plan {
+func planFor(t *testing.T, domains string, v *survey.Survey,
+	change ...func(*plan.Input)) *plan.Plan {
 	t.Helper()
 	return planEdited(t, domains, [2]string{}, v, change...)
 }
@@ -59,7 +62,8 @@ func planEdited(
 ) *plan.Plan {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "upperpath.yaml")
-	text := strings.NewReplacer(", rules: site.csv, pages: pages.txt", "", "rules: rules.csv\n", "", "defaults:",
+	text := strings.NewReplacer(", rules: site.csv, pages: pages.txt", "", "rules: rules.csv\n", "",
+		"defaults:",
 		moreCarriers+"defaults:").
 		Replace(head) +
 		domains
@@ -130,58 +134,77 @@ func TestWhatIsToChange(t *testing.T) {
 				"replace www A 192.0.2.1 > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20",
 			},
 			"Both old addresses go"},
-		"a www that was never created": {"old.example", "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20",
+		"a www that was never created": {"old.example",
+			"@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20",
 			[]string{"add www A  > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20"},
 			"www.old.example was never created"},
-		"only some of the addresses": {"old.example", "@ A 203.0.113.20\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\n" +
-			"www A 203.0.113.21\nwww AAAA 2001:db8::20",
-			[]string{"replace  A 203.0.113.20 > 203.0.113.20|203.0.113.21"}, "Only 1 of the 2 addresses of gateway are there"},
-		"an old address beside the new": {"old.example", "@ A 203.0.113.20\n@ A 203.0.113.21\n@ A 192.0.2.9\n" +
-			"@ AAAA 2001:db8::20\nwww A 203.0.113.20\nwww A 203.0.113.21\nwww AAAA 2001:db8::20",
+		"only some of the addresses": {"old.example",
+			"@ A 203.0.113.20\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\n" +
+				"www A 203.0.113.21\nwww AAAA 2001:db8::20",
+			[]string{"replace  A 203.0.113.20 > 203.0.113.20|203.0.113.21"},
+			"Only 1 of the 2 addresses of gateway are there"},
+		"an old address beside the new": {"old.example",
+			"@ A 203.0.113.20\n@ A 203.0.113.21\n@ A 192.0.2.9\n" +
+				"@ AAAA 2001:db8::20\nwww A 203.0.113.20\nwww A 203.0.113.21\nwww AAAA 2001:db8::20",
 			[]string{"replace  A 192.0.2.9|203.0.113.20|203.0.113.21 > 203.0.113.20|203.0.113.21"},
 			"192.0.2.9 would be left over"},
 		"one alias replaced by another": {"{name: old.example, carrier: {apex: four, www: platform}}",
 			"@ A 203.0.113.40\nwww CNAME parking.example.",
-			[]string{"replace www CNAME parking.example > sites.platform.example"}, "One alias is replaced by the other"},
+			[]string{"replace www CNAME parking.example > sites.platform.example"},
+			"One alias is replaced by the other"},
 		"addresses give way to an alias": {"{name: old.example, carrier: {apex: four, www: platform}}",
 			"@ A 203.0.113.40\nwww A 192.0.2.1\nwww AAAA 2001:db8::1",
-			[]string{"remove www A 192.0.2.1 >", "remove www AAAA 2001:db8::1 >", "add www CNAME  > sites.platform.example"},
+			[]string{"remove www A 192.0.2.1 >", "remove www AAAA 2001:db8::1 >",
+				"add www CNAME  > sites.platform.example"},
 			"Claim www.old.example at platform first"},
 		"an alias gives way to addresses": {"{name: old.example, carrier: four}",
 			"@ A 203.0.113.40\nwww CNAME parking.example.",
-			[]string{"remove www CNAME parking.example >", "add www A  > 203.0.113.40"}, "An alias stands alone"},
-		"an AAAA that nobody thought of": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n@ AAAA 2001:db8::1\n" +
-			"www A 203.0.113.40",
+			[]string{"remove www CNAME parking.example >", "add www A  > 203.0.113.40"},
+			"An alias stands alone"},
+		"an AAAA that nobody thought of": {"{name: old.example, carrier: four}",
+			"@ A 192.0.2.1\n@ AAAA 2001:db8::1\n" +
+				"www A 203.0.113.40",
 			[]string{"remove  AAAA 2001:db8::1 >", "replace  A 192.0.2.1 > 203.0.113.40"},
 			"leads everybody with IPv6 to the old machine"},
-		"never without any address": {"{name: old.example, carrier: four}", "@ AAAA 2001:db8::1\nwww A 203.0.113.40",
-			[]string{"add  A  > 203.0.113.40", "remove  AAAA 2001:db8::1 >"}, "leads everybody with IPv6 to the old machine"},
-		"hints of an HTTPS record": {"{name: old.example, carrier: four}", "@ A 203.0.113.40\n@ HTTPS 1 . alpn=h2 " +
-			"ipv4hint=192.0.2.1\nwww A 203.0.113.40\nwww HTTPS 1 . alpn=h2",
+		"never without any address": {"{name: old.example, carrier: four}",
+			"@ AAAA 2001:db8::1\nwww A 203.0.113.40",
+			[]string{"add  A  > 203.0.113.40", "remove  AAAA 2001:db8::1 >"},
+			"leads everybody with IPv6 to the old machine"},
+		"hints of an HTTPS record": {"{name: old.example, carrier: four}",
+			"@ A 203.0.113.40\n@ HTTPS 1 . alpn=h2 " +
+				"ipv4hint=192.0.2.1\nwww A 203.0.113.40\nwww HTTPS 1 . alpn=h2",
 			[]string{"remove  HTTPS 1 . alpn=\"h2\" ipv4hint=\"192.0.2.1\" >"}, "RFC 9460"},
-		"a wildcard that hides a missing name": {"{name: old.example, carrier: four}", "@ A 192.0.2.1\n* A 192.0.2.1",
+		"a wildcard that hides a missing name": {"{name: old.example, carrier: four}",
+			"@ A 192.0.2.1\n* A 192.0.2.1",
 			[]string{"add www A  > 203.0.113.40", "replace  A 192.0.2.1 > 203.0.113.40"},
 			"*.old.example A: It hid that www.old.example did not exist, which is created now; it stays"},
-		"a wildcard that a name below hides": {"{name: old.example, hosts: [a.b], carrier: four}", "@ A 203.0.113.40\n" +
-			"www A 203.0.113.40\n* A 192.0.2.1\nx.b TXT y",
+		"a wildcard that a name below hides": {"{name: old.example, hosts: [a.b], carrier: four}",
+			"@ A 203.0.113.40\n" +
+				"www A 203.0.113.40\n* A 192.0.2.1\nx.b TXT y",
 			[]string{"add a.b A  > 203.0.113.40"}, "a.b.old.example was never created; it leads to four"},
-		"a wildcard below which the name lies": {"{name: old.example, hosts: [a.b], carrier: four}", "@ A 203.0.113.40\n" +
-			"www A 203.0.113.40\n* A 192.0.2.1",
-			[]string{"add a.b A  > 203.0.113.40"}, "the wildcard *.old.example answered for it and hid that"},
-		"the carrier's own alias": {"{name: old.example, carrier: {apex: four, www: aliased}}", "@ A 203.0.113.40\n" +
-			"www CNAME sites.other.example.\n", nil, "www.old.example CNAME: It already leads to aliased."},
+		"a wildcard below which the name lies": {"{name: old.example, hosts: [a.b], carrier: four}",
+			"@ A 203.0.113.40\n" +
+				"www A 203.0.113.40\n* A 192.0.2.1",
+			[]string{"add a.b A  > 203.0.113.40"},
+			"the wildcard *.old.example answered for it and hid that"},
+		"the carrier's own alias": {"{name: old.example, carrier: {apex: four, www: aliased}}",
+			"@ A 203.0.113.40\n" +
+				"www CNAME sites.other.example.\n", nil, "www.old.example CNAME: It already leads to aliased."},
 		"a wildcard that leads elsewhere stays": {
 			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww A 203.0.113.40\n* A 192.0.2.99",
 			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "",
 		},
-		"an alias at the apex": {"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
+		"an alias at the apex": {
+			"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
 			"@ A 192.0.2.1\nwww A 203.0.113.40",
-			[]string{"remove  A 192.0.2.1 >", "add  ALIAS  > sites.other.example"}, "sends some visitors elsewhere"},
+			[]string{"remove  A 192.0.2.1 >", "add  ALIAS  > sites.other.example"},
+			"sends some visitors elsewhere"},
 		"an alias at the apex that is there": {
 			"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
 			"@ A 198.51.100.61\nwww A 203.0.113.40", nil, "already gives the addresses of aliased",
 		},
-		"an address where something stands beside": {"{name: old.example, carrier: {apex: four, www: aliased}}",
+		"an address where something stands beside": {
+			"{name: old.example, carrier: {apex: four, www: aliased}}",
 			"@ A 203.0.113.40\nwww CNAME parking.example.\nwww TXT proof",
 			[]string{"remove www CNAME parking.example >", "add www A  > 198.51.100.61"}, ""},
 		"a forward at a form": {
@@ -194,16 +217,22 @@ func TestWhatIsToChange(t *testing.T) {
 			"@ A 203.0.113.40\n@ MX 10 mx.mail.example.\nwww A 203.0.113.40\n_dmarc TXT v=DMARC1", nil,
 			"Mail: it stays as it is.",
 		},
-		"wanted records": {"{name: old.example, carrier: four, wanted: [{name: _a.old.example., type: TXT, value: x}, " +
-			"{name: _b, type: TXT, value: [\"one \", two]}, {name: '@', type: TXT, value: '\"proof=1\"'}, {name: c, type: " +
-			"cname, value: Target.Example}]}", "@ A 203.0.113.40\n@ TXT \"old\"\nwww A 203.0.113.40",
+		"wanted records": {
+			"{name: old.example, carrier: four, wanted: [{name: _a.old.example., type: TXT, value: x}, " +
+				"{name: _b, type: TXT, value: [\"one \", two]}, {name: '@', type: TXT, value: " +
+				"'\"proof=1\"'}, {name: c, type: " +
+				"cname, value: Target.Example}]}", "@ A 203.0.113.40\n@ TXT \"old\"\nwww A 203.0.113.40",
 			[]string{"add c CNAME  > target.example", "add _a TXT  > \"x\"", "add _b TXT  > \"one two\"",
-				"replace  TXT \"old\" > \"old\"|\"proof=1\""}, "It is added to the values that are already there"},
-		"wanted until a day": {"{name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: " +
-			"2026-11-25}, {name: _b, type: TXT, value: y, until: 2026-11-26}]}", "@ A 203.0.113.40\nwww A 203.0.113.40\n" +
-			"_a TXT x\n_a TXT z\n_b TXT y",
+				"replace  TXT \"old\" > \"old\"|\"proof=1\""},
+			"It is added to the values that are already there"},
+		"wanted until a day": {
+			"{name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: " +
+				"2026-11-25}, {name: _b, type: TXT, value: y, until: 2026-11-26}]}",
+			"@ A 203.0.113.40\nwww A 203.0.113.40\n" +
+				"_a TXT x\n_a TXT z\n_b TXT y",
 			[]string{"replace _a TXT \"x\"|\"z\" > \"z\""}, "It was wanted until 2026-11-25."},
-		"no mail": {"{name: old.example, carrier: four, mail: none}", "@ A 203.0.113.40\nwww A 203.0.113.40\n@ TXT hello",
+		"no mail": {"{name: old.example, carrier: four, mail: none}",
+			"@ A 203.0.113.40\nwww A 203.0.113.40\n@ TXT hello",
 			[]string{"add  MX  > 0 .", "add _dmarc TXT  > \"v=DMARC1; p=reject\"",
 				"replace  TXT \"hello\" > \"hello\"|\"v=spf1 -all\""}, "RFC 7505"},
 		"a www that follows its apex": {
@@ -211,7 +240,8 @@ func TestWhatIsToChange(t *testing.T) {
 			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "It follows old.example, which leads to four.",
 		},
 		"a machine that is still needed": {
-			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww CNAME @\nmail A 192.0.2.1\nftp A 192.0.2.1",
+			"{name: old.example, carrier: four}",
+			"@ A 192.0.2.1\nwww CNAME @\nmail A 192.0.2.1\nftp A 192.0.2.1",
 			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "needs the machine at 192.0.2.1",
 		},
 		"placeholders at an edge": {
@@ -220,7 +250,8 @@ func TestWhatIsToChange(t *testing.T) {
 		},
 	} {
 		t.Run(name, func(t *testing.T) {
-			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - "+c.domain+"\n", seen(t, "old.example\n"+c.zone))
+			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - "+c.domain+"\n",
+				seen(t, "old.example\n"+c.zone))
 			z := zoneOf(t, p, "old.example")
 			assert.Equal(t, c.want, changes(z))
 			assert.Contains(t, reasons(z), c.says)
@@ -238,13 +269,17 @@ const moreCarriers = `  four: {by: server, addresses: [203.0.113.40]}
   framer: {by: form, addresses: [198.51.100.36], tls: yes, keeps: [path, query], frames: yes}
 `
 
-// TestWhatNobodyAnsweredAboutIsNeitherThereNorGone plans a zone whose server gave no answer about www and MX.
+// TestWhatNobodyAnsweredAboutIsNeitherThereNorGone plans a zone whose server gave no answer about
+// www and MX.
 func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
-	before := seen(t, "old.example\n@ A 192.0.2.1\n@ MX 10 mx.other.example.\nwww CNAME shop.other.example.")
+	before := seen(t,
+		"old.example\n@ A 192.0.2.1\n@ MX 10 mx.other.example.\nwww CNAME shop.other.example.")
 	planned := func(missed ...survey.Missed) *plan.Plan {
 		now := seen(t, "old.example\n@ A 192.0.2.1")
 		now.Domains[0].Missed = missed
-		return planFor(t, "domains: [n.example, old.example]\n", now, func(in *plan.Input) { in.Earlier = before })
+		return planFor(t, "domains: [n.example, old.example]\n", now, func(in *plan.Input) {
+			in.Earlier = before
+		})
 	}
 	codes := func(p *plan.Plan) string {
 		var all []string
@@ -268,7 +303,8 @@ func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
 	assert.Equal(t, act.NeverCreated, www(gone))
 	missed := []survey.Missed{{Name: "old.example", Type: "MX", By: "ns", Why: "it says SERVFAIL"}}
 	for _, kind := range []string{"A", "AAAA", "CNAME"} {
-		missed = append(missed, survey.Missed{Name: "www.old.example", Type: kind, By: "ns", Why: "it says SERVFAIL"})
+		missed = append(missed,
+			survey.Missed{Name: "www.old.example", Type: kind, By: "ns", Why: "it says SERVFAIL"})
 	}
 	unseen := planned(missed...)
 	assert.NotContains(t, codes(unseen), "-lost")
@@ -279,18 +315,22 @@ func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
 	assert.Contains(t, report.NoteText(unseen.Notes[i]), "Nobody answered about old.example MX")
 }
 
-// TestAnAliasThatLeadsToTheRightPlaceIsKept has a host at an alias of somebody's whose addresses the estate file gives.
+// TestAnAliasThatLeadsToTheRightPlaceIsKept has a host at an alias of somebody's whose addresses
+// the estate file gives.
 func TestAnAliasThatLeadsToTheRightPlaceIsKept(t *testing.T) {
 	planned := func(met string) []string {
-		v := seen(t, "old.example\n@ A 203.0.113.40\nwww CNAME lb.other.example.\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
+		v := seen(t,
+			"old.example\n@ A 203.0.113.40\nwww CNAME lb.other.example.\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
 		u := web.MustParseURL("http://www.old.example/")
 		v.Domains[0].Chains = []chain.Chain{{Entry: u, Probe: chain.Root, Hops: []chain.Answer{
 			{URL: u, Status: 301, Address: met, Aliases: []string{"lb.other.example"}}}}}
-		p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", v)
+		p := planFor(t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n", v)
 		return changes(zoneOf(t, p, "old.example"))
 	}
 	assert.Empty(t, planned("203.0.113.40:80"))
-	assert.Equal(t, []string{"remove www CNAME lb.other.example >", "add www A  > 203.0.113.40"}, planned("192.0.2.9:80"))
+	assert.Equal(t, []string{"remove www CNAME lb.other.example >", "add www A  > 203.0.113.40"},
+		planned("192.0.2.9:80"))
 }
 
 // TestNothingIsPlannedThatCannotStandTogether wants records beside aliases, and has some there.
@@ -301,11 +341,14 @@ func TestNothingIsPlannedThatCannotStandTogether(t *testing.T) {
 		found        string
 	}{
 		"a text at a name that becomes an alias": {
-			"{name: old.example, carrier: {apex: four, www: platform}, wanted: [{name: www, type: TXT, value: x}]}",
-			"@ A 203.0.113.40", []string{"add www CNAME  > sites.platform.example"}, "alias-conflict www.old.example",
+			"{name: old.example, carrier: {apex: four, www: platform}, wanted: [{name: www, type: TXT, " +
+				"value: x}]}",
+			"@ A 203.0.113.40", []string{"add www CNAME  > sites.platform.example"},
+			"alias-conflict www.old.example",
 		},
 		"a text where addresses can stand": {
-			"{name: old.example, carrier: {apex: four, www: aliased}, wanted: [{name: www, type: TXT, value: x}]}",
+			"{name: old.example, carrier: {apex: four, www: aliased}, wanted: [{name: www, type: TXT, " +
+				"value: x}]}",
 			"@ A 203.0.113.40", []string{`add www TXT  > "x"`, "add www A  > 198.51.100.61"}, "",
 		},
 		"an alias beside a text": {
@@ -317,7 +360,8 @@ func TestNothingIsPlannedThatCannotStandTogether(t *testing.T) {
 			"@ A 203.0.113.40\nwww A 203.0.113.40\ns CNAME y.example.", nil, "alias-conflict s.old.example",
 		},
 		"both there": {
-			"{name: old.example, carrier: four}", "@ A 203.0.113.40\nwww A 203.0.113.40\ns CNAME y.example.\ns TXT x", nil,
+			"{name: old.example, carrier: four}",
+			"@ A 203.0.113.40\nwww A 203.0.113.40\ns CNAME y.example.\ns TXT x", nil,
 			"alias-conflict s.old.example",
 		},
 	} {
@@ -325,7 +369,9 @@ func TestNothingIsPlannedThatCannotStandTogether(t *testing.T) {
 			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - "+c.domain+"\n",
 				seen(t, "old.example\n@ MX 0 .\n"+c.zone))
 			assert.Equal(t, c.want, changes(zoneOf(t, p, "old.example")))
-			conflicts := slices.DeleteFunc(subjects(p), func(s string) bool { return !strings.HasPrefix(s, "alias-conflict") })
+			conflicts := slices.DeleteFunc(subjects(p), func(s string) bool {
+				return !strings.HasPrefix(s, "alias-conflict")
+			})
 			assert.Equal(t, c.found, strings.Join(conflicts, "\n"))
 		})
 	}
@@ -335,11 +381,13 @@ func TestNothingIsPlannedThatCannotStandTogether(t *testing.T) {
 func TestWhatIsDelegatedIsNotChanged(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: a.www, "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: four, wanted: [{name: a.www, "+
 			"type: TXT, value: x}]}\n",
 		seen(t, "old.example\n@ A 192.0.2.1\n@ MX 0 .\nwww NS ns.other.example."),
 	)
-	assert.Equal(t, []string{"replace  A 192.0.2.1 > 203.0.113.40"}, changes(zoneOf(t, p, "old.example")))
+	assert.Equal(t, []string{"replace  A 192.0.2.1 > 203.0.113.40"},
+		changes(zoneOf(t, p, "old.example")))
 	assert.Equal(t, []string{"cut-off a.www.old.example", "cut-off www.old.example"}, subjects(p))
 }
 
@@ -351,8 +399,9 @@ func TestWhatIsWantedBesideAnAliasComesAfterItIsGone(t *testing.T) {
 		"an alias in the way of more too": "@ A 192.0.2.30\nwww CNAME shop.other.example.",
 	} {
 		t.Run(name, func(t *testing.T) {
-			p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, "+
-				"wanted: [{name: www, type: TXT, value: abc}]}\n", seen(t, "old.example\n"+zone))
+			p := planFor(t,
+				"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, "+
+					"wanted: [{name: www, type: TXT, value: abc}]}\n", seen(t, "old.example\n"+zone))
 			var order []string
 			for _, c := range zoneOf(t, p, "old.example").Changes {
 				if c.Step > 0 && c.Name == "www.old.example" {
@@ -367,11 +416,14 @@ func TestWhatIsWantedBesideAnAliasComesAfterItIsGone(t *testing.T) {
 
 func TestADomainForWhichMailIsAskedForIsNotWithoutMail(t *testing.T) {
 	spoofable := func(wanted string) []string {
-		return found(planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, "+
-			"wanted: ["+wanted+"]}\n", seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40")), "mail-spoofable")
+		return found(planFor(t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, "+
+				"wanted: ["+wanted+"]}\n", seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40")),
+			"mail-spoofable")
 	}
 	assert.Len(t, spoofable(""), 1)
-	assert.Len(t, spoofable("{name: shop, type: MX, value: 5 mx.other.example.}"), 1, "that is another name's mail")
+	assert.Len(t, spoofable("{name: shop, type: MX, value: 5 mx.other.example.}"), 1,
+		"that is another name's mail")
 	assert.Empty(t, spoofable("{name: \"@\", type: MX, value: 5 mx.other.example.}"))
 	assert.Empty(t, spoofable("{name: \"@\", type: TXT, value: v=spf1 -all}"))
 }

@@ -41,7 +41,8 @@ func (p *Plan) wasBefore(h web.Host, a netip.Addr) bool {
 		return false
 	}
 	for _, s := range []*survey.Survey{p.input.Survey, p.input.Earlier} {
-		if seen := s.Of(d.Name.String()); seen != nil && slices.Contains(seen.Addresses(h.String()), a.String()) {
+		if seen := s.Of(d.Name.String()); seen != nil &&
+			slices.Contains(seen.Addresses(h.String()), a.String()) {
 			return true
 		}
 	}

@@ -32,12 +32,15 @@ type Choice struct {
 	MostHops     int        `json:"most_hops"` // of any door, to the end
 	Open         []OpenDoor `json:"open"`      // doors at which a visitor meets a fault
 	Certificates int        `json:"certificates"`
-	Late         int        `json:"late"`       // of them, those that can be had only after the names point there
-	Permanent    int        `json:"permanent"`  // doors whose first answer browsers remember
-	Remembered   []string   `json:"remembered"` // what browsers remember from today that goes against this choice
-	Changes      int        `json:"changes"`    // of records; record sets where nobody has seen the zones
-	Entries      int        `json:"entries"`    // to be typed or done on carriers' pages
-	Faults       int        `json:"faults"`     // errors of the plan
+	// of them, those that can be had only after the names point there
+	Late      int `json:"late"`
+	Permanent int `json:"permanent"` // doors whose first answer browsers remember
+	// what browsers remember from today that goes against this choice
+	Remembered []string `json:"remembered"`
+	// of records; record sets where nobody has seen the zones
+	Changes int `json:"changes"`
+	Entries int `json:"entries"` // to be typed or done on carriers' pages
+	Faults  int `json:"faults"`  // errors of the plan
 }
 
 // OpenDoor is a door at which a visitor meets a fault, and the codes of it.
@@ -46,12 +49,15 @@ type OpenDoor struct {
 	Codes []finding.Code `json:"codes"`
 }
 
-// Consider works the plan out once for each choice: names of carriers, each for all domains that are meant and still to
-// move; or www and apex, for the canonical host. The error tells what would be understood.
+// Consider works the plan out once for each choice: names of carriers, each for all domains that
+// are meant and still to move; or www and apex, for the canonical host. The error tells what would
+// be understood.
 func Consider(in Input, names []string) (*Considered, error) {
 	c := &Considered{Schema: ConsiderSchema, About: "carriers"}
 	for i, name := range names {
-		if slices.ContainsFunc(names[:i], func(o string) bool { return strings.TrimSpace(o) == strings.TrimSpace(name) }) {
+		if slices.ContainsFunc(names[:i], func(o string) bool {
+			return strings.TrimSpace(o) == strings.TrimSpace(name)
+		}) {
 			return nil, fmt.Errorf(
 				"%s: %s appears twice; expected each choice once",
 				strings.Join(names, ","),
@@ -64,7 +70,8 @@ func Consider(in Input, names []string) (*Considered, error) {
 		}
 		if len(c.Choices) > 0 && about != c.About {
 			return nil, fmt.Errorf(
-				"%s: carriers and canonical hosts cannot be set side by side; expected names of carriers, or www,apex",
+				"%s: carriers and canonical hosts cannot be set side by side; expected names of carriers, "+
+					"or www,apex",
 				strings.Join(names, ","),
 			)
 		}
@@ -185,8 +192,8 @@ func choice(name string, p *Plan) Choice {
 	return c
 }
 
-// remembered gives the permanent redirects of today that lead away from the canonical site: browsers that have met them
-// go on following them.
+// remembered gives the permanent redirects of today that lead away from the canonical site:
+// browsers that have met them go on following them.
 func remembered(v *survey.Survey, canonical web.Door) []string {
 	all := []string{}
 	if v == nil {
@@ -196,14 +203,16 @@ func remembered(v *survey.Survey, canonical web.Door) []string {
 		for _, c := range d.Chains {
 			first := c.Hops[0]
 			next, _, ok := first.Next()
-			if c.Probe != chain.Root || c.Entry.Door() != canonical || !first.IsRedirect() || !first.Permanent() || !ok ||
+			if c.Probe != chain.Root || c.Entry.Door() != canonical || !first.IsRedirect() ||
+				!first.Permanent() || !ok ||
 				next.Door() == canonical {
 				continue
 			}
 			all = append(
 				all,
 				fmt.Sprintf(
-					"%s answers %d to %s today: browsers that remember it are led away from the canonical site, and back, and round",
+					"%s answers %d to %s today: browsers that remember it are led away from the canonical "+
+						"site, and back, and round",
 					c.Entry,
 					first.Status,
 					next,

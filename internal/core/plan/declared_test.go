@@ -17,7 +17,8 @@ import (
 )
 
 // met makes a chain of one answer.
-func met(entry string, probe chain.Probe, at string, status int, location string, refusal chain.Refusal) chain.Chain {
+func met(entry string, probe chain.Probe, at string, status int, location string,
+	refusal chain.Refusal) chain.Chain {
 	u := web.MustParseURL(entry)
 	return chain.Chain{Entry: u, Probe: probe, Hops: []chain.Answer{
 		{URL: u, Address: at, Status: status, Location: location, Refusal: refusal},
@@ -31,7 +32,8 @@ func shows(entry, at, framed string) chain.Chain {
 	return ch
 }
 
-// TestWhatWasSeenOutweighsWhatIsWrittenDown has a forwarding service that does otherwise than the estate file says.
+// TestWhatWasSeenOutweighsWhatIsWrittenDown has a forwarding service that does otherwise than the
+// estate file says.
 func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 	const at, site = "198.51.100.35:80", "https://www.n.example/"
 	root := met("http://old.example/", chain.Root, at, 301, site, "")
@@ -42,9 +44,11 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 		"as it is written": {[]chain.Chain{root,
 			met("http://old.example/upper-path/x", chain.Deep, at, 301, site+"upper-path/x", ""),
 			met("https://old.example/", chain.Root, "198.51.100.35:443", 301, site, "")}, ""},
-		"no TLS": {[]chain.Chain{root, met("https://old.example/", chain.Root, "198.51.100.35:443", 0, "", chain.Refused)},
+		"no TLS": {[]chain.Chain{root,
+			met("https://old.example/", chain.Root, "198.51.100.35:443", 0, "", chain.Refused)},
 			"broad does not speak TLS, seen at https://old.example/"},
-		"the path is cut": {[]chain.Chain{root, met("http://old.example/upper-path/x", chain.Deep, at, 301, site, "")},
+		"the path is cut": {
+			[]chain.Chain{root, met("http://old.example/upper-path/x", chain.Deep, at, 301, site, "")},
 			"broad cuts the path, seen at http://old.example/upper-path/x"},
 		"for now only": {[]chain.Chain{met("http://old.example/", chain.Root, at, 302, site, "")},
 			"broad redirects for now only (302, 303 or 307), seen at http://old.example/"},
@@ -53,19 +57,25 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 		"for now only, 307": {[]chain.Chain{met("http://old.example/", chain.Root, at, 307, site, "")},
 			"broad redirects for now only (302, 303 or 307), seen at http://old.example/"},
 		"for good, 308": {[]chain.Chain{met("http://old.example/", chain.Root, at, 308, site, "")}, ""},
-		"the query, which it is not said to keep": {[]chain.Chain{root, met("http://old.example/?q=1", chain.Query, at, 301,
-			site, "")},
+		"the query, which it is not said to keep": {
+			[]chain.Chain{root, met("http://old.example/?q=1", chain.Query, at, 301,
+				site, "")},
 			""},
-		"another machine": {[]chain.Chain{met("http://old.example/", chain.Root, "192.0.2.9:80", 302, site, "")}, ""},
-		"a parking page": {[]chain.Chain{met("http://old.example/", chain.Root, at, 302, "http://ads.other.example/", ""),
-			met("https://old.example/", chain.Root, "198.51.100.35:443", 0, "", chain.Refused)}, ""},
+		"another machine": {
+			[]chain.Chain{met("http://old.example/", chain.Root, "192.0.2.9:80", 302, site, "")}, ""},
+		"a parking page": {
+			[]chain.Chain{met("http://old.example/", chain.Root, at, 302, "http://ads.other.example/", ""),
+				met("https://old.example/", chain.Root, "198.51.100.35:443", 0, "", chain.Refused)}, ""},
 		"a frame": {[]chain.Chain{shows("http://old.example/", at, site)},
 			"broad shows the site in a frame instead of redirecting, seen at http://old.example/"},
-		"a frame of strangers": {[]chain.Chain{shows("http://old.example/", at, "http://ads.other.example/")}, ""},
-		"our own server":       {[]chain.Chain{met("http://old.example/", chain.Root, "203.0.113.40:80", 302, site, "")}, ""},
+		"a frame of strangers": {
+			[]chain.Chain{shows("http://old.example/", at, "http://ads.other.example/")}, ""},
+		"our own server": {
+			[]chain.Chain{met("http://old.example/", chain.Root, "203.0.113.40:80", 302, site, "")}, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			v := seen(t, "old.example\n@ A 198.51.100.35\nwww A 198.51.100.35\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
+			v := seen(t,
+				"old.example\n@ A 198.51.100.35\nwww A 198.51.100.35\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
 			asked := func(change func(*plan.Input)) *plan.Plan {
 				return planFor(
 					t,
@@ -92,15 +102,17 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 	}
 }
 
-// TestACertificateThatIsBeingIssuedIsWaitedFor has hosts at their platform, one with its certificate, one without, and
-// one of which the platform does not know.
+// TestACertificateThatIsBeingIssuedIsWaitedFor has hosts at their platform, one with its
+// certificate, one without, and one of which the platform does not know.
 func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
 	v := seen(
 		t,
-		"old.example\n@ A 198.51.100.61\nwww CNAME sites.other.example.\nshop CNAME sites.other.example.\n@ MX 0 .",
+		"old.example\n@ A 198.51.100.61\nwww CNAME sites.other.example.\n"+
+			"shop CNAME sites.other.example.\n@ MX 0 .",
 	)
 	at := func(host, scheme string, status int, faults ...finding.Code) chain.Chain {
-		c := met(scheme+"://"+host+"/", chain.Root, "198.51.100.61:443", status, "https://www.n.example/", "")
+		c := met(scheme+"://"+host+"/", chain.Root, "198.51.100.61:443", status, "https://www.n.example/",
+			"")
 		c.Hops[0].Aliases = []string{"sites.other.example"}
 		if scheme == "https" {
 			c.Hops[0].TLS = &chain.TLS{Faults: faults, NotAfter: time.Now()}
@@ -114,7 +126,8 @@ func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
 	}
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, hosts: [shop], carrier: aliased}\n",
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, hosts: [shop], carrier: aliased}\n",
 		v,
 	)
 	var claims, certificates []string
@@ -130,6 +143,7 @@ func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
 	}
 	assert.Equal(t, []string{"shop.old.example"}, claims, "the others are known there")
 	assert.Len(t, certificates, 2)
-	assert.Contains(t, certificates[0], "www.old.example: The host is known there and its records lead there")
+	assert.Contains(t, certificates[0],
+		"www.old.example: The host is known there and its records lead there")
 	assert.NotContains(t, certificates[1], "The host is known there")
 }

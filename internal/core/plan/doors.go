@@ -39,7 +39,8 @@ func redirectsNeeded(w *predict.Prediction) act.Found {
 	return f
 }
 
-// ChainOf predicts the chain of a rule's example; none where it has none. It is not kept: there may be a million.
+// ChainOf predicts the chain of a rule's example; none where it has none. It is not kept: there may
+// be a million.
 func (p *Plan) ChainOf(r *PlannedRule) []predict.Hop {
 	u, err := web.ParseURL(r.Example)
 	if err != nil {
@@ -64,7 +65,8 @@ func doorsOf(w *predict.Prediction) []PlannedDoor {
 	crew.Each(len(doors), func(i int) {
 		d := doors[i]
 		root := d.URL("/", "")
-		made := PlannedDoor{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target, Chain: stepsFrom(w, root)}
+		made := PlannedDoor{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target,
+			Chain: stepsFrom(w, root)}
 		domain := w.Estate.DomainOf(d.Host)
 		if domain != nil {
 			made.Domain = domain.Name.String()
@@ -129,14 +131,16 @@ func faultyRules(w *predict.Prediction) act.Found {
 		f.Findings = append(f.Findings, predict.TieFinding(t))
 	}
 	for _, pair := range w.Rules.Duplicates() {
-		f.Notes = append(f.Notes, act.Note{Notice: act.SaidAlready, Lines: [2]int{pair[1].Line, pair[0].Line}})
+		f.Notes = append(f.Notes,
+			act.Note{Notice: act.SaidAlready, Lines: [2]int{pair[1].Line, pair[0].Line}})
 	}
 	for _, r := range w.Rules.Rules() {
 		if w.Estate.Serves(r.Old.Host) {
 			f.Find(
 				finding.BeyondCarrier,
 				r.Place(),
-				fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(), r.Old.Host),
+				fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(),
+					r.Old.Host),
 				"Set the redirect up on the site, and write it down in site.rules.",
 				map[string]any{"line": r.Line},
 			)
@@ -159,8 +163,10 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
 		judge.Chain(&c, p.Goal(ask.URL))
 		for _, one := range c.Findings {
-			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil && !by.KeepsQuery {
-				one = one.GroupedBy("queries at " + by.Name) // a limit of the carrier, however many doors meet it
+			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil &&
+				!by.KeepsQuery {
+				// a limit of the carrier, however many doors meet it
+				one = one.GroupedBy("queries at " + by.Name)
 			}
 			each[i] = append(each[i], one)
 		}

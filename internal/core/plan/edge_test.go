@@ -17,10 +17,12 @@ import (
 // edged plans old.example through an edge network that takes its zone, with what is behind it.
 func edged(t *testing.T, behind, zone, domain string) *plan.Plan {
 	t.Helper()
-	carriers := "  front: {by: edge, addresses: [198.51.100.90, \"2001:db8::90\"], name-servers: [ns1.front.example], " +
+	carriers := "  front: {by: edge, addresses: [198.51.100.90, \"2001:db8::90\"], name-servers: " +
+		"[ns1.front.example], " +
 		"" + behind +
 		"}\n  hosting: {by: platform, alias: sites.hosting.example}\n  gateway:"
-	d := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: front" + domain + "}\n"
+	d := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: front" +
+		domain + "}\n"
 	return planEdited(t, d, [2]string{"  gateway:", carriers}, seen(t, "old.example\n"+zone))
 }
 
@@ -49,15 +51,18 @@ func TestWhatIsBehindAnEdgeIsTypedAsItIs(t *testing.T) {
 	}{
 		"nothing is behind it": {
 			"origin: tls", "@ A 192.0.2.7", "",
-			[]string{"add www A 192.0.2.1", "add www AAAA 100::1", "replace @ A 192.0.2.7 192.0.2.1", "add @ AAAA 100::1"},
+			[]string{"add www A 192.0.2.1", "add www AAAA 100::1", "replace @ A 192.0.2.7 192.0.2.1",
+				"add @ AAAA 100::1"},
 		},
 		"a server without IPv6 gets no second record": {
 			"behind: four", "@ A 192.0.2.7\n@ AAAA 2001:db8::7", "",
-			[]string{"add www A 203.0.113.40", "remove @ AAAA 2001:db8::7", "replace @ A 192.0.2.7 203.0.113.40"},
+			[]string{"add www A 203.0.113.40", "remove @ AAAA 2001:db8::7",
+				"replace @ A 192.0.2.7 203.0.113.40"},
 		},
 		"a platform that lives at an alias": {
 			"behind: hosting", "@ A 192.0.2.7\n@ MX 10 mx.other.example.", "",
-			[]string{"add www CNAME sites.hosting.example", "remove @ A 192.0.2.7", "add @ CNAME sites.hosting.example"},
+			[]string{"add www CNAME sites.hosting.example", "remove @ A 192.0.2.7",
+				"add @ CNAME sites.hosting.example"},
 		},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -103,7 +108,8 @@ func TestHowAnEdgeAsksWhatIsBehindIt(t *testing.T) {
 	assert.Empty(t, origin("tls: yes"), "nothing is behind it")
 	assert.Equal(
 		t,
-		[]string{"four: https, its certificate checked. The origin needs a certificate for these names too, " +
+		[]string{"four: https, its certificate checked. The origin needs a certificate for these " +
+			"names too, " +
 			"or visitors get an error page of the network."},
 		origin("behind: four"),
 	)
@@ -134,10 +140,12 @@ func TestExactPatternsAndStarsBeforeNames(t *testing.T) {
 
 func TestAPlatformBehindAnEdgeHasToKnowItsHost(t *testing.T) {
 	p := planEdited(t, "domains:\n  - {name: n.example, carrier: front}\n", [2]string{
-		"site: {also: [n.platform.example], addresses: [203.0.113.10, \"2001:db8::10\"], issuer: ca.example}\ncarriers:\n",
+		"site: {also: [n.platform.example], addresses: [203.0.113.10, \"2001:db8::10\"], issuer: " +
+			"ca.example}\ncarriers:\n",
 		"site: {carrier: hosting}\ncarriers:\n" +
 			"  hosting: {by: platform, alias: sites.hosting.example, certificate: after}\n" +
-			"  front: {by: edge, addresses: [198.51.100.90], name-servers: [ns1.front.example], behind: site}\n",
+			"  front: {by: edge, addresses: [198.51.100.90], name-servers: [ns1.front.example], behind: " +
+			"site}\n",
 	}, seen(t, "n.example\n@ A 192.0.2.7\nwww A 192.0.2.7"))
 	require.Equal(t, []string{"add host | host=www.n.example"}, entries(carried(t, p, "hosting")),
 		"its records lead to the edge, and no certificate can be had by them")
@@ -149,7 +157,8 @@ func TestAZoneThatAnEdgeHoldsAlreadyIsTypedThere(t *testing.T) {
 	v.Domains[0].Parent.Servers = []string{"ns2.net.example", "ns1.net.example"}
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, records-at: Registrar A}\n",
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: net, records-at: Registrar A}\n",
 		v,
 	)
 	z := zoneOf(t, p, "old.example")

@@ -21,7 +21,8 @@ func ExampleMake() {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "upperpath.yaml")
-	text := "canonical: https://www.n.example\ncarriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
+	text := "canonical: https://www.n.example\n" +
+		"carriers: {g: {by: server, addresses: [203.0.113.20]}}\n" +
 		"defaults: {carrier: g}\ndomains: [n.example, {name: old.example, leads-to: /lace/}]\n"
 	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
 		panic(err)

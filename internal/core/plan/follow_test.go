@@ -16,7 +16,8 @@ import (
 	"upperpath.example/upperpath/internal/core/world"
 )
 
-const oldAndTwo = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n" +
+const oldAndTwo = "domains:\n  - {name: n.example, state: leave}\n" +
+	"  - {name: old.example, carrier: four}\n" +
 	"  - {name: two.example, carrier: four}\n"
 
 // TestWhatFollowsADoorIsLedRight has what hangs on doors in the ways that people build it: nothing
@@ -25,24 +26,32 @@ func TestWhatFollowsADoorIsLedRight(t *testing.T) {
 	const two = "two.example\n@ A 192.0.2.5\nwww A 192.0.2.5\n@ MX 0 ."
 	for name, c := range map[string]struct {
 		domains, old, two string
-		want              []string // changes of old.example beside its doors, or of two.example where they say so
+		// changes of old.example beside its doors, or of two.example where they say so
+		want []string
 	}{
-		"an MX through a www that stays an alias of the apex": {"", "@ A 192.0.2.1\nwww CNAME @\n@ MX 10 www", "",
+		"an MX through a www that stays an alias of the apex": {"",
+			"@ A 192.0.2.1\nwww CNAME @\n@ MX 10 www", "",
 			[]string{"add mail A  > 192.0.2.1", "replace  MX 10 www.old.example > 10 mail.old.example"}},
-		"an SPF term through it": {"", "@ A 192.0.2.1\nwww CNAME @\n@ MX 10 mx.x.example.\n@ TXT \"v=spf1 a:www.old.example -all\"",
+		"an SPF term through it": {"",
+			"@ A 192.0.2.1\nwww CNAME @\n@ MX 10 mx.x.example.\n@ TXT \"v=spf1 a:www.old.example -all\"",
 			"", []string{`replace  TXT "v=spf1 a:www.old.example -all" > "v=spf1 ip4:192.0.2.1 -all"`}},
 		"both from another zone": {"", "@ A 192.0.2.1\nwww CNAME @\n@ MX 0 .",
-			"two.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 10 www.old.example.\n@ TXT \"v=spf1 a:www.old.example -all\"",
+			"two.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 10 www.old.example.\n" +
+				"@ TXT \"v=spf1 a:www.old.example -all\"",
 			[]string{"add mail A  > 192.0.2.1", "replace  MX 10 www.old.example > 10 mail.two.example",
 				`replace  TXT "v=spf1 a:www.old.example -all" > "v=spf1 ip4:192.0.2.1 -all"`}},
-		"through a www that only a wildcard answered": {"", "@ A 192.0.2.1\n* A 192.0.2.7\n@ MX 10 www\n@ TXT \"v=spf1 a:www.old.example -all\"",
+		"through a www that only a wildcard answered": {"",
+			"@ A 192.0.2.1\n* A 192.0.2.7\n@ MX 10 www\n@ TXT \"v=spf1 a:www.old.example -all\"",
 			"", []string{"add mail A  > 192.0.2.7", "replace  MX 10 www.old.example > 10 mail.old.example",
 				`replace  TXT "v=spf1 a:www.old.example -all" > "v=spf1 ip4:192.0.2.7 -all"`}},
-		"aliases of aliases": {"", "@ A 192.0.2.1\nwww CNAME @\nrelay CNAME www\nmail CNAME relay\n@ MX 10 mail", "",
-			[]string{"add mail A  > 192.0.2.1", "add relay A  > 192.0.2.1", "remove mail CNAME relay.old.example >",
+		"aliases of aliases": {"",
+			"@ A 192.0.2.1\nwww CNAME @\nrelay CNAME www\nmail CNAME relay\n@ MX 10 mail", "",
+			[]string{"add mail A  > 192.0.2.1", "add relay A  > 192.0.2.1",
+				"remove mail CNAME relay.old.example >",
 				"remove relay CNAME www.old.example >"}},
-		"every usual mail name is taken": {"", "@ A 192.0.2.1\nwww CNAME @\n@ MX 10 @\nmail A 192.0.2.2\nmx A 192.0.2.3\n" +
-			"mail2 A 192.0.2.4\nmx2 A 192.0.2.6", "",
+		"every usual mail name is taken": {"",
+			"@ A 192.0.2.1\nwww CNAME @\n@ MX 10 @\nmail A 192.0.2.2\nmx A 192.0.2.3\n" +
+				"mail2 A 192.0.2.4\nmx2 A 192.0.2.6", "",
 			[]string{"add mail3 A  > 192.0.2.1", "replace  MX 10 old.example > 10 mail3.old.example"}},
 		"an MX into a domain that stays": {"  - {name: three.example, state: leave}\n",
 			"@ A 192.0.2.1\nwww CNAME @\n@ MX 10 mail.three.example.", "", nil},
@@ -50,9 +59,12 @@ func TestWhatFollowsADoorIsLedRight(t *testing.T) {
 			[]string{"add * A  > 192.0.2.1", "add click A  > 192.0.2.1", "remove * CNAME old.example >"}},
 		"an alias that is no door": {"", "@ A 192.0.2.1\nwww CNAME @\nblog CNAME www\n@ MX 0 .", "",
 			[]string{"add blog A  > 192.0.2.1", "remove blog CNAME www.old.example >"}},
-		"no term of SPF twice": {"", "@ A 192.0.2.1\nwww CNAME @\n@ MX 0 .\n@ TXT \"v=spf1 a a:www.old.example +a ip4:192.0.2.1 -all\"", "",
+		"no term of SPF twice": {"",
+			"@ A 192.0.2.1\nwww CNAME @\n@ MX 0 .\n" +
+				"@ TXT \"v=spf1 a a:www.old.example +a ip4:192.0.2.1 -all\"", "",
 			[]string{`replace  TXT "v=spf1 a a:www.old.example +a ip4:192.0.2.1 -all" > "v=spf1 ip4:192.0.2.1 -all"`}},
-		"an MX that leads nowhere, to a www that is made": {"", "@ A 203.0.113.40\n@ MX 10 mx.x.example.\n@ MX 20 www", "",
+		"an MX that leads nowhere, to a www that is made": {"",
+			"@ A 203.0.113.40\n@ MX 10 mx.x.example.\n@ MX 20 www", "",
 			[]string{"replace  MX 10 mx.x.example|20 www.old.example > 10 mx.x.example"}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -133,7 +145,8 @@ func TestWhatFollowsFromAnotherWaveIsUntiedToo(t *testing.T) {
 
 // TestWhatLeavesAnAliasLeavesItFirst parts an apex and its www, which followed it.
 func TestWhatLeavesAnAliasLeavesItFirst(t *testing.T) {
-	const apart = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: certified}}\n"
+	const apart = "domains:\n  - {name: n.example, state: leave}\n" +
+		"  - {name: old.example, carrier: {apex: four, www: certified}}\n"
 	p := planFor(
 		t,
 		apart,
@@ -143,7 +156,8 @@ func TestWhatLeavesAnAliasLeavesItFirst(t *testing.T) {
 	assert.Equal(t, []string{
 		"remove mail CNAME old.example >", "add mail A  > 192.0.2.1",
 		"remove webmail CNAME old.example >", "add webmail A  > 192.0.2.1",
-		"remove www CNAME old.example >", "add www A  > 203.0.113.41", "replace  A 192.0.2.1 > 203.0.113.40",
+		"remove www CNAME old.example >", "add www A  > 203.0.113.41",
+		"replace  A 192.0.2.1 > 203.0.113.40",
 	}, changes(zoneOf(t, p, "old.example")), "pairs side by side, www before the apex")
 }
 
@@ -179,7 +193,8 @@ func TestAPlatformBehindAnEdgeIsTold(t *testing.T) {
 		"  four:",
 		"  funnel: {by: edge, addresses: [198.51.100.85], behind: aliased}\n  four:",
 	}
-	domains := "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: funnel}\n"
+	domains := "domains:\n  - {name: n.example, state: leave}\n" +
+		"  - {name: old.example, carrier: funnel}\n"
 	p := planEdited(t, domains, edit, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
 	assert.Zero(t, finding.Count(p.Findings, finding.Error), subjects(p))
 	assert.Equal(t, []string{"old.example", "www.old.example"}, typedAs(p, world.HostEntry))
@@ -201,7 +216,8 @@ func TestADoorReachesOnlyWhomItWasToldToReach(t *testing.T) {
 // TestSheetsThatTellNobody drops what tells carriers of hosts: the plan says who was not told, and
 // of what.
 func TestSheetsThatTellNobody(t *testing.T) {
-	const domains = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: {apex: four, www: aliased}}\n"
+	const domains = "domains:\n  - {name: n.example, state: leave}\n" +
+		"  - {name: old.example, carrier: {apex: four, www: aliased}}\n"
 	p := planFor(t, domains, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
 	sheets := p.Sheets()
 	require.Empty(t, p.Play(sheets))
@@ -218,7 +234,8 @@ func TestSheetsThatTellNobody(t *testing.T) {
 		said = append(said, f.Subject+": "+f.Says)
 	}
 	assert.Equal(t, []string{
-		"www.old.example: www.old.example leads to aliased, which nobody told of it, once this is typed: replace www CNAME " +
+		"www.old.example: www.old.example leads to aliased, which nobody told of it, once this is " +
+			"typed: replace www CNAME " +
 			"old.example by sites.other.example in old.example.",
 	}, said)
 }

@@ -13,7 +13,8 @@ import (
 // whom something that is typed tells of them.
 func (in Input) Web() *predict.Prediction {
 	w := predict.New(
-		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages, Only: in.Only},
+		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages,
+			Only: in.Only},
 	)
 	w.Reaches(untold(in, w))
 	return w
@@ -31,7 +32,8 @@ func Broken(in Input) []finding.Finding { return in.plan(false).Broken }
 func (in Input) plan(rules bool) *Plan {
 	w := in.Web()
 	seen := zone.SurveysOf(in.known())
-	p := &Plan{Canonical: in.Estate.Canonical.String(), Web: w, Estate: in.Estate, Table: w.Rules, input: in}
+	p := &Plan{Canonical: in.Estate.Canonical.String(), Web: w, Estate: in.Estate, Table: w.Rules,
+		input: in}
 	var tally finding.Tally
 	take := func(f act.Found) {
 		tally.Add(f.Findings...)
@@ -59,7 +61,8 @@ func (in Input) plan(rules bool) *Plan {
 	carriers, f := carry.Carriers(w, seen, p.Zones, p.Certificates, p.urls())
 	p.Carriers = carriers
 	take(f)
-	certificates, f := carry.WithIssuers(in.Estate, p.Certificates, carry.RecordsAt(in.Estate, seen, p.Zones), carry.MissedIssuersOf(p.Zones))
+	certificates, f := carry.WithIssuers(in.Estate, p.Certificates,
+		carry.RecordsAt(in.Estate, seen, p.Zones), carry.MissedIssuersOf(p.Zones))
 	p.Certificates = certificates
 	take(f)
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)

@@ -19,7 +19,8 @@ import (
 	"upperpath.example/upperpath/internal/report"
 )
 
-const wholeMoved = "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20\nwww CNAME @\n@ MX 5 mx.other.example."
+const wholeMoved = "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20\nwww CNAME @\n" +
+	"@ MX 5 mx.other.example."
 
 func TestWhatCountsAsMovedIsChecked(t *testing.T) {
 	for zone, want := range map[string][]string{
@@ -51,7 +52,8 @@ func TestWhatCountsAsMovedIsChecked(t *testing.T) {
 	}
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, state: moved, wanted: [{name: _a, type: "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, state: moved, wanted: [{name: _a, type: "+
 			"TXT, value: x}]}\n",
 		seen(t, "old.example\n"+wholeMoved),
 	)
@@ -61,16 +63,19 @@ func TestWhatCountsAsMovedIsChecked(t *testing.T) {
 func TestWhatCameAndWentSinceIsSaid(t *testing.T) {
 	earlier := seen(
 		t,
-		"old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nshop A 192.0.2.3\n"+
+		"old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\n"+
+			"shop A 192.0.2.3\n"+
 			"kept TXT one\n_dmarc TXT v=DMARC1",
 	)
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: [{name: _a, type: "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: four, wanted: [{name: _a, type: "+
 			"TXT, value: x}]}\n",
 		seen(
 			t,
-			"old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nkept TXT two\n"+
+			"old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n"+
+				"@ TXT \"v=spf1 -all\"\nkept TXT two\n"+
 				"new TXT x\n_a TXT x",
 		),
 		func(in *plan.Input) { in.Earlier = earlier },
@@ -92,7 +97,8 @@ func TestWhatCameAndWentSinceIsSaid(t *testing.T) {
 		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n",
 		seen(
 			t,
-			"old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n@ TXT \"v=spf1 -all\"\nkept TXT one\n"+
+			"old.example\n@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\n"+
+				"@ TXT \"v=spf1 -all\"\nkept TXT one\n"+
 				"new TXT x\n@ TXT came\n_dmarc TXT v=DMARC1\nshop A 192.0.2.3",
 		),
 		func(in *plan.Input) { in.Earlier = earlier },
@@ -124,11 +130,13 @@ func moving(t *testing.T, there string, change func(*survey.Domain)) *survey.Sur
 	return v
 }
 
-const moves = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, name-servers: " +
+const moves = "domains:\n  - {name: n.example, state: leave}\n" +
+	"  - {name: old.example, carrier: four, name-servers: " +
 	"ns.new.example}\n"
 
 func TestAZoneThatMoves(t *testing.T) {
-	p := planFor(t, moves, moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 MX.other.example.\nk TXT one", nil))
+	p := planFor(t, moves,
+		moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 MX.other.example.\nk TXT one", nil))
 	assert.Empty(t, subjects(p), "what says what the old servers say agrees")
 	m := zoneOf(t, p, "old.example").Move
 	require.NotNil(t, m)
@@ -136,13 +144,15 @@ func TestAZoneThatMoves(t *testing.T) {
 	assert.Equal(t, 86400, m.OldLives)
 	assert.Contains(t, moveOrder(zoneOf(t, p, "old.example")), "at the old name servers for 1 day")
 
-	p = planFor(t, moves, moving(t, "@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
+	p = planFor(t, moves,
+		moving(t, "@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
 	assert.True(t, zoneOf(t, p, "old.example").Move.Ready, "what says what the plan wants agrees too")
 
 	p = planFor(t, moves, moving(t, "@ A 192.0.2.9\nwww CNAME @\nk TXT two", nil))
 	assert.Equal(
 		t,
-		[]string{"mail-lost old.example MX", "zone-differs k.old.example TXT", "zone-differs old.example A"},
+		[]string{"mail-lost old.example MX", "zone-differs k.old.example TXT",
+			"zone-differs old.example A"},
 		subjects(p),
 	)
 	assert.False(t, zoneOf(t, p, "old.example").Move.Ready)
@@ -155,7 +165,9 @@ func TestAZoneThatMoves(t *testing.T) {
 	p = planFor(
 		t,
 		moves,
-		moving(t, "", func(d *survey.Domain) { d.Coming[0].State, d.Coming[0].Says = survey.Lame, "it says REFUSED" }),
+		moving(t, "", func(d *survey.Domain) {
+			d.Coming[0].State, d.Coming[0].Says = survey.Lame, "it says REFUSED"
+		}),
 	)
 	assert.Equal(t, []string{"zone-differs old.example"}, subjects(p))
 
@@ -176,15 +188,18 @@ func TestADSThatWouldBeLeftBehind(t *testing.T) {
 		strings.Index(order, "remove the DS record of old.example, and wait 1 day"),
 		strings.Index(order, "change the name servers"),
 	)
-	assert.Less(t, strings.Index(order, "change the name servers"), strings.Index(order, "publish the new DS"))
-	p = planFor(t, moves, moving(t, same, func(d *survey.Domain) { signed(d); d.Coming[0].Keys = true }))
+	assert.Less(t, strings.Index(order, "change the name servers"),
+		strings.Index(order, "publish the new DS"))
+	p = planFor(t, moves,
+		moving(t, same, func(d *survey.Domain) { signed(d); d.Coming[0].Keys = true }))
 	assert.Empty(t, subjects(p), "the new servers hold the key")
 }
 
 func TestWhatWorksOnlyOnTheOldServers(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, fallback: home, apex-alias: yes, carrier: "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, fallback: home, apex-alias: yes, carrier: "+
 			"{apex: broad, www: four}, name-servers: ns.new.example}\n",
 		moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil),
 	)
@@ -208,7 +223,8 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 	z := zoneOf(t, p, "old.example")
 	assert.Equal(t, []zone.TTL{
 		{Name: "old.example", Type: "AAAA", Seen: 60, LowerTo: 60, WaitAfter: 60, RaiseTo: 3600},
-		{Name: "old.example", Type: "A", Seen: 14400, LowerTo: 300, LowerBefore: 14400, WaitAfter: 300, RaiseTo: 3600},
+		{Name: "old.example", Type: "A", Seen: 14400, LowerTo: 300, LowerBefore: 14400, WaitAfter: 300,
+			RaiseTo: 3600},
 	}, z.TTLs)
 	assert.Equal(t, 900, z.AbsentFor, "the smaller of the SOA's TTL and its last field")
 	for _, c := range z.Changes {
@@ -229,7 +245,8 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 func TestTheZoneAfterTheChanges(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: net, mail: none, apex-alias: "+
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: net, mail: none, apex-alias: "+
 			"yes}\n  - unseen.example\n",
 		seen(t, "old.example\n@ A 192.0.2.1\n@ AAAA 2001:db8::1\n* A 192.0.2.1\nk TXT one"),
 	)
@@ -240,12 +257,15 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 	for _, s := range sets {
 		got = append(
 			got,
-			strings.TrimSuffix(strings.TrimSuffix(s.Name, "old.example"), ".")+" "+s.Type+" "+strings.Join(s.Values, "|"),
+			strings.TrimSuffix(strings.TrimSuffix(s.Name, "old.example"), ".")+" "+s.Type+" "+
+				strings.Join(s.Values, "|"),
 		)
 	}
 	assert.ElementsMatch(t, []string{
-		" SOA ns1.net.example. host.old.example. 8 7200 3600 1209600 900", " NS ns1.net.example.|ns2.net.example.",
-		" A 192.0.2.1", "www A 192.0.2.1", "* A 192.0.2.1", "k TXT \"one\"", " MX 0 .", ` TXT "v=spf1 -all"`,
+		" SOA ns1.net.example. host.old.example. 8 7200 3600 1209600 900",
+		" NS ns1.net.example.|ns2.net.example.",
+		" A 192.0.2.1", "www A 192.0.2.1", "* A 192.0.2.1", "k TXT \"one\"", " MX 0 .",
+		` TXT "v=spf1 -all"`,
 		`_dmarc TXT "v=DMARC1; p=reject"`,
 	}, got, "placeholders are typed at an edge network, and nothing else is lost")
 	unseen := zoneOf(t, p, "unseen.example")
@@ -254,22 +274,29 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 }
 
 func TestAWantedRecordGoesWithTheCertificate(t *testing.T) {
-	const domain = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, wanted: " +
+	const domain = "domains:\n  - {name: n.example, state: leave}\n" +
+		"  - {name: old.example, carrier: four, wanted: " +
 		"[{name: _a, type: TXT, value: x, until: certificate}]}\n"
-	v := seen(t, "old.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n_a TXT x")
-	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")), "nobody has seen a certificate")
+	v := seen(t,
+		"old.example\n@ A 203.0.113.40\nwww A 203.0.113.40\n@ MX 5 mx.other.example.\n_a TXT x")
+	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")),
+		"nobody has seen a certificate")
 	for _, host := range []string{"old.example", "www.old.example"} {
 		v.Domains[0].Chains = append(v.Domains[0].Chains, secured(host, "203.0.113.40:443", nil))
 	}
-	assert.Equal(t, []string{`remove _a TXT "x" >`}, changes(zoneOf(t, planFor(t, domain, v), "old.example")))
-	v.Domains[0].Chains[1] = secured("www.old.example", "203.0.113.40:443", []finding.Code{finding.Expired})
+	assert.Equal(t, []string{`remove _a TXT "x" >`},
+		changes(zoneOf(t, planFor(t, domain, v), "old.example")))
+	v.Domains[0].Chains[1] = secured("www.old.example", "203.0.113.40:443",
+		[]finding.Code{finding.Expired})
 	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")))
 	v.Domains[0].Chains[1] = secured("www.old.example", "192.0.2.9:443", nil)
-	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")), "a certificate elsewhere is none")
+	assert.Empty(t, changes(zoneOf(t, planFor(t, domain, v), "old.example")),
+		"a certificate elsewhere is none")
 }
 
 func TestLatestJoinsSurveys(t *testing.T) {
-	first, second := seen(t, "a.example\n@ A 192.0.2.1", "b.example\n@ A 192.0.2.2"), seen(t, "a.example\n@ A 192.0.2.3")
+	first, second := seen(t, "a.example\n@ A 192.0.2.1", "b.example\n@ A 192.0.2.2"),
+		seen(t, "a.example\n@ A 192.0.2.3")
 	second.Started = first.Started.Add(time.Hour)
 	last, before := survey.Latest([]*survey.Survey{second, first})
 	newest, ok := record.Find(last.Of("a.example").Records, "a.example", "A")
@@ -285,7 +312,8 @@ func TestLatestJoinsSurveys(t *testing.T) {
 // TestANewServerThatDoesNotAnswerIsNotSaidToLackAnything has the new server fail at MX.
 func TestANewServerThatDoesNotAnswerIsNotSaidToLackAnything(t *testing.T) {
 	p := planFor(t, moves, moving(t, "@ A 192.0.2.1\nwww CNAME @\nk TXT one", func(d *survey.Domain) {
-		d.Coming[0].Missed = []survey.Missed{{Name: "old.example", Type: "MX", By: "ns.new.example", Why: "it says SERVFAIL"}}
+		d.Coming[0].Missed = []survey.Missed{
+			{Name: "old.example", Type: "MX", By: "ns.new.example", Why: "it says SERVFAIL"}}
 	}))
 	assert.Empty(t, subjects(p))
 	assert.False(t, zoneOf(t, p, "old.example").Move.Ready, "it is not known to be ready either")

@@ -11,28 +11,35 @@ import (
 	"upperpath.example/upperpath/internal/files"
 )
 
-// TestHostsThatSomebodyElseNeedsAreLeftAlone has a link tracker, which stays, is checked, and is named on the sheet.
+// TestHostsThatSomebodyElseNeedsAreLeftAlone has a link tracker, which stays, is checked, and is
+// named on the sheet.
 func TestHostsThatSomebodyElseNeedsAreLeftAlone(t *testing.T) {
 	planned := func(domain, zone string, rules ...string) *plan.Plan {
-		return planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four"+domain+"}\n",
+		return planFor(t,
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four"+domain+
+				"}\n",
 			seen(t, "old.example\n@ A 203.0.113.40\nwww A 192.0.2.1\n@ MX 0 .\n"+zone))
 	}
 	p := planned(", needed: {click: the mail service}", "click CNAME click.mail.example.")
 	assert.Empty(t, subjects(p))
-	assert.Equal(t, []string{"replace www A 192.0.2.1 > 203.0.113.40"}, changes(zoneOf(t, p, "old.example")))
+	assert.Equal(t, []string{"replace www A 192.0.2.1 > 203.0.113.40"},
+		changes(zoneOf(t, p, "old.example")))
 	for _, d := range p.Doors {
 		assert.NotEqual(t, "click.old.example", d.Door.Host.String())
 	}
 	assert.Contains(t, sheetsText(t, p),
-		"**Not to be touched**: `click.old.example`, which leads to `click.mail.example`; the mail service needs it.")
+		"**Not to be touched**: `click.old.example`, which leads to `click.mail.example`; the mail "+
+			"service needs it.")
 
 	for name, c := range map[string]struct{ domain, zone, want string }{
 		"that is gone": {", needed: {click: the mail service}", "", "record-lost click.old.example"},
 		"where it has to be": {", needed: {click: {by: the mail service, to: Click.mail.example.}}",
 			"click CNAME click.mail.example.", ""},
-		"that leads elsewhere": {", needed: {click: {by: x, to: click.mail.example}}", "click A 192.0.2.9",
+		"that leads elsewhere": {", needed: {click: {by: x, to: click.mail.example}}",
+			"click A 192.0.2.9",
 			"wrong-target click.old.example"},
-		"that would be led away": {", needed: {click: x}, wanted: [{name: click, type: CNAME, value: y.example}]",
+		"that would be led away": {
+			", needed: {click: x}, wanted: [{name: click, type: CNAME, value: y.example}]",
 			"click CNAME click.mail.example.", "depended-on click.old.example"},
 		"with a proof beside": {", needed: {click: x}, wanted: [{name: _a.click, type: TXT, value: y}]",
 			"click CNAME click.mail.example.", ""},
@@ -44,16 +51,20 @@ func TestHostsThatSomebodyElseNeedsAreLeftAlone(t *testing.T) {
 // TestOneHostOfSomebodyElsesDomainIsRedirectedAlone has apex and www that another needs.
 func TestOneHostOfSomebodyElsesDomainIsRedirectedAlone(t *testing.T) {
 	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n"+
-		"  - {name: old.example, hosts: [shop], carrier: four, needed: {apex: their site, www: their site}}\n",
+		"  - {name: old.example, hosts: [shop], carrier: four, needed: {apex: their site, www: their "+
+		"site}}\n",
 		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\nshop A 192.0.2.5\n@ MX 0 ."))
 	assert.Empty(t, subjects(p))
-	assert.Equal(t, []string{"replace shop A 192.0.2.5 > 203.0.113.40"}, changes(zoneOf(t, p, "old.example")))
+	assert.Equal(t, []string{"replace shop A 192.0.2.5 > 203.0.113.40"},
+		changes(zoneOf(t, p, "old.example")))
 	assert.Equal(t, []string{"shop.old.example"}, p.Certificates[0].Names)
 }
 
-// TestAPlanThatSendsANeededHostToTheSiteIsRefused has a rule about it, and an edge whose pattern would take it.
+// TestAPlanThatSendsANeededHostToTheSiteIsRefused has a rule about it, and an edge whose pattern
+// would take it.
 func TestAPlanThatSendsANeededHostToTheSiteIsRefused(t *testing.T) {
-	p := makePlan(t, "domains:\n  - n.example\n  - {name: old.example, needed: {click: the mail service}}\n",
+	p := makePlan(t,
+		"domains:\n  - n.example\n  - {name: old.example, needed: {click: the mail service}}\n",
 		"click.old.example/x,/visit/\n")
 	assert.Contains(
 		t,
@@ -62,7 +73,8 @@ func TestAPlanThatSendsANeededHostToTheSiteIsRefused(t *testing.T) {
 	)
 	p = makePlan(
 		t,
-		"domains:\n  - n.example\n  - {name: old.example, carrier: wide, needed: {click: the mail service}}\n",
+		"domains:\n  - n.example\n"+
+			"  - {name: old.example, carrier: wide, needed: {click: the mail service}}\n",
 		"",
 	)
 	for _, c := range p.Carriers {
@@ -86,7 +98,8 @@ func TestWrongNeededHostsAreSaid(t *testing.T) {
 	} {
 		path := t.TempDir() + "/upperpath.yaml"
 		assert.NoError(t, files.WriteNew(path, []byte("canonical: https://www.n.example\n"+
-			"carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains:\n  - {name: old.example, "+text+"}\n"), false))
+			"carriers: {g: {by: server, addresses: [203.0.113.20]}}\ndomains:\n  - {name: old.example, "+
+			text+"}\n"), false))
 		_, err := files.ReadEstate(path)
 		assert.ErrorContains(t, err, says, text)
 	}

@@ -18,14 +18,16 @@ import (
 
 // nowhere is a survey of old.example, which the parent zone does not know.
 func nowhere(change ...func(*survey.Domain)) *survey.Survey {
-	d := survey.Domain{Name: "old.example", Parent: survey.Parent{Zone: "example", Server: "a.nic.example", Unknown: true}}
+	d := survey.Domain{Name: "old.example",
+		Parent: survey.Parent{Zone: "example", Server: "a.nic.example", Unknown: true}}
 	for _, c := range change {
 		c(&d)
 	}
 	return &survey.Survey{Started: today.Add(-time.Hour), Domains: []survey.Domain{d}}
 }
 
-const newDomain = "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, mail: " +
+const newDomain = "domains:\n  - {name: n.example, state: leave}\n" +
+	"  - {name: old.example, carrier: four, mail: " +
 	"none, registrar: Registrar A, " +
 	"records-at: Registrar B, name-servers: [ns1.b.example, ns2.b.example]}\n"
 
@@ -48,7 +50,8 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 		require.GreaterOrEqual(t, at, 0, "%s in\n%s", text, order)
 		return at
 	}
-	assert.Less(t, place("Try them before"), place("Create the zone old.example at Registrar B once it is registered"))
+	assert.Less(t, place("Try them before"),
+		place("Create the zone old.example at Registrar B once it is registered"))
 	assert.Less(
 		t,
 		place("Create the zone"),
@@ -57,7 +60,8 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 	assert.Less(
 		t,
 		place("set the name servers"),
-		place("Now that old.example can be found, and before anybody is told about it, get the 1 certificate"),
+		place("Now that old.example can be found, and before anybody is told about it, get the 1 "+
+			"certificate"),
 	)
 	assert.NotContains(t, order, "See and save what is there")
 	assert.NotContains(t, order, "Set the records below")
@@ -117,13 +121,15 @@ func TestANewZoneIsReadyWhenItsServersSayAllOfIt(t *testing.T) {
 		coming []survey.Coming
 		ready  bool
 	}{
-		"both say all":      {[]survey.Coming{coming("ns1.b.example", whole), coming("ns2.b.example", whole)}, true},
+		"both say all": {
+			[]survey.Coming{coming("ns1.b.example", whole), coming("ns2.b.example", whole)}, true},
 		"one was not asked": {[]survey.Coming{coming("ns1.b.example", whole)}, false},
 		"one lacks a record": {
 			[]survey.Coming{coming("ns1.b.example", whole), coming("ns2.b.example", whole[1:])}, false,
 		},
 		"one is silent": {
-			[]survey.Coming{coming("ns1.b.example", whole), {Server: survey.Server{Name: "ns2.b.example"}}}, false,
+			[]survey.Coming{coming("ns1.b.example", whole), {Server: survey.Server{Name: "ns2.b.example"}}},
+			false,
 		},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -134,7 +140,9 @@ func TestANewZoneIsReadyWhenItsServersSayAllOfIt(t *testing.T) {
 }
 
 func TestWhatIsNoNewZone(t *testing.T) {
-	held := nowhere(func(d *survey.Domain) { d.Registration = &survey.Registration{Status: []string{"client hold"}} })
+	held := nowhere(func(d *survey.Domain) {
+		d.Registration = &survey.Registration{Status: []string{"client hold"}}
+	})
 	assert.Nil(
 		t,
 		zoneOf(t, planFor(t, newDomain, held), "old.example").New,
@@ -142,7 +150,8 @@ func TestWhatIsNoNewZone(t *testing.T) {
 	)
 
 	unasked := nowhere(func(d *survey.Domain) { d.Parent.Unknown = false })
-	assert.Nil(t, zoneOf(t, planFor(t, newDomain, unasked), "old.example").New, "nobody said that it is not there")
+	assert.Nil(t, zoneOf(t, planFor(t, newDomain, unasked), "old.example").New,
+		"nobody said that it is not there")
 
 	ended := planFor(
 		t,
@@ -160,7 +169,8 @@ func TestANewZoneNeedsNameServers(t *testing.T) {
 	named := func(servers, wanted string) (*plan.Plan, zone.Zone) {
 		p := planFor(
 			t,
-			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four"+servers+wanted+"}\n",
+			"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four"+servers+
+				wanted+"}\n",
 			nowhere(),
 		)
 		return p, zoneOf(t, p, "old.example")
@@ -171,14 +181,16 @@ func TestANewZoneNeedsNameServers(t *testing.T) {
 	assert.ErrorContains(t, err, "write name-servers: into its line")
 	assert.Contains(t, orderOf(p), "to those that its provider names")
 
-	_, z = named(", records-at: Registrar A, records-from: Registrar A, name-servers: [ns1.a.example]", "")
+	_, z = named(", records-at: Registrar A, records-from: Registrar A, name-servers: [ns1.a.example]",
+		"")
 	assert.Equal(t, "Registrar A", z.Next, "there is no other place yet")
 
 	p, z = named(", name-servers: [ns1.old.example]", "")
 	_, err = p.File(&z)
 	assert.ErrorContains(t, err, "lies in the new zone old.example itself")
 
-	p, z = named(", name-servers: [ns1.old.example]", ", wanted: [{name: ns1, type: A, value: 203.0.113.53}]")
+	p, z = named(", name-servers: [ns1.old.example]",
+		", wanted: [{name: ns1, type: A, value: 203.0.113.53}]")
 	_, err = p.File(&z)
 	assert.NoError(t, err)
 }

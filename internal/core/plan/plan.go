@@ -40,11 +40,13 @@ type Input struct {
 	SiteRules []*rule.Rule
 	Pages     []web.URL                 // the pages that exist; nil: nobody knows
 	Only      func(*estate.Domain) bool // which domains are meant; nil: all
-	Wave      int                       // the wave that is meant; what earlier ones moved is checked too. 0: none
-	Survey    *survey.Survey            // what was seen last; nil: nobody has looked
-	Audited   []chain.Chain             // what an audit met last
-	Earlier   *survey.Survey            // what was seen before that, to say what came and went since; nil: nothing
-	Now       time.Time                 // for what is wanted until a date; the zero value ends nothing
+	// the wave that is meant; what earlier ones moved is checked too. 0: none
+	Wave    int
+	Survey  *survey.Survey // what was seen last; nil: nobody has looked
+	Audited []chain.Chain  // what an audit met last
+	// what was seen before that, to say what came and went since; nil: nothing
+	Earlier *survey.Survey
+	Now     time.Time // for what is wanted until a date; the zero value ends nothing
 }
 
 // known gives what the zones are worked out from.
@@ -77,19 +79,21 @@ type Plan struct {
 
 // Played is how much of what is typed was played.
 type Played struct {
-	Rows   int      `json:"rows"`   // records and entries
-	Unseen []string `json:"unseen"` // zones of the estate that nobody has seen, so that nobody knows what follows there
+	Rows int `json:"rows"` // records and entries
+	// zones of the estate that nobody has seen, so that nobody knows what follows there
+	Unseen []string `json:"unseen"`
 	Partly []string `json:"partly"` // zones of which parts were not seen, which may be lost
 }
 
 // PlannedDoor is a door of the estate with where it must lead and who carries it.
 type PlannedDoor struct {
-	Door     web.Door      `json:"door"`
-	Domain   string        `json:"domain,omitempty"` // "" for another name of the site
-	Carrier  string        `json:"carrier"`          // the site itself: "site"
-	LeadsTo  web.URL       `json:"leads_to"`         // where its root arrives
-	Fallback string        `json:"fallback"`         // of paths that no rule takes; "" on the site's own doors
-	Chain    []predict.Hop `json:"chain"`            // predicted, from its root
+	Door    web.Door `json:"door"`
+	Domain  string   `json:"domain,omitempty"` // "" for another name of the site
+	Carrier string   `json:"carrier"`          // the site itself: "site"
+	LeadsTo web.URL  `json:"leads_to"`         // where its root arrives
+	// of paths that no rule takes; "" on the site's own doors
+	Fallback string        `json:"fallback"`
+	Chain    []predict.Hop `json:"chain"` // predicted, from its root
 }
 
 // PlannedRule is a line of the redirect map with who must hold it and an example.
@@ -100,7 +104,8 @@ type PlannedRule struct {
 	Status   int      `json:"status"`
 	Query    string   `json:"query"` // keep or drop
 	Carriers []string `json:"carriers"`
-	Example  string   `json:"example,omitempty"` // a URL that it takes; "" where other rules win all that were tried
+	// a URL that it takes; "" where other rules win all that were tried
+	Example string `json:"example,omitempty"`
 }
 
 // Domains returns the domains that the plan is about: those meant, without the ones to be left.

@@ -40,13 +40,15 @@ func makePlan(t *testing.T, domains, rules string) *plan.Plan {
 	folder := t.TempDir()
 	for name, text := range map[string]string{
 		"upperpath.yaml": head + domains, "rules.csv": "old,new,status\n" + rules,
-		"site.csv": "old,new\nwww.n.example/shop,/shop/\n", "pages.txt": "/shop/\n/visit/\n/mill/\n/upper\n",
+		"site.csv":  "old,new\nwww.n.example/shop,/shop/\n",
+		"pages.txt": "/shop/\n/visit/\n/mill/\n/upper\n",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o600))
 	}
 	e, err := files.ReadEstate(filepath.Join(folder, "upperpath.yaml"))
 	require.NoError(t, err)
-	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	return plan.Make(plan.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules,
+		Pages: e.Pages})
 }
 
 func answer(p *plan.Plan, u string) string {
@@ -56,7 +58,8 @@ func answer(p *plan.Plan, u string) string {
 	}
 	return strings.TrimSpace(
 		strings.Join(
-			[]string{map[int]string{200: "200", 301: "301", 302: "302", 404: "404", 410: "410"}[a.Status], a.Location},
+			[]string{map[int]string{200: "200", 301: "301", 302: "302", 404: "404", 410: "410"}[a.Status],
+				a.Location},
 			" ",
 		),
 	)
@@ -75,31 +78,33 @@ func TestPredictedAnswers(t *testing.T) {
 policy: {exempt: [/.well-known/acme-challenge/]}
 `, "mill.example/old.html,/visit/\nmill.example/trial,/visit/,302\nmill.example/dead,,410\nbroad.example/x,/visit/\n")
 	for u, want := range map[string]string{
-		"https://www.n.example/visit/":                      "200",
-		"https://www.n.example/nothing":                     "404",
-		"https://www.n.example/visit/?x=1":                  "200",
-		"https://www.n.example/shop":                        "301 https://www.n.example/shop/",
-		"http://www.n.example/a?b":                          "301 https://www.n.example/a?b",
-		"https://n.platform.example/a":                      "301 https://www.n.example/a",
-		"http://n.example/a?b":                              "301 https://www.n.example/a?b",
-		"http://mill.example/":                              "301 https://www.n.example/mill/",
-		"https://www.mill.example/a/b?c":                    "301 https://www.n.example/mill/a/b?c",
-		"http://mill.example/old.html?q":                    "301 https://www.n.example/visit/?q",
-		"http://mill.example/trial":                         "302 https://www.n.example/visit/",
-		"http://mill.example/dead":                          "410",
-		"http://mill.example/.well-known/acme-challenge/x":  "404",
-		"https://mill.example/.well-known/acme-challenge/x": "301 https://www.n.example/mill/.well-known/acme-challenge/x",
-		"http://home.example/deep?from=x&y=1":               "301 https://www.n.example/mill/?from=home&y=1",
-		"http://gone.example/deep":                          "410",
-		"http://gone.example/":                              "301 https://www.n.example/",
-		"http://form.example/deep?x":                        "301 https://www.n.example/",
-		"https://form.example/":                             "refused",
-		"http://www.form.example/":                          "no-address",
-		"http://broad.example/x?y":                          "301 https://www.n.example/x",
-		"http://other.mill.example/":                        "no-address",
-		"http://left.example/":                              "no-address",
-		"http://away.example/y":                             "301 https://partner.example/x/y",
-		"https://partner.example/x/y":                       "200",
+		"https://www.n.example/visit/":                     "200",
+		"https://www.n.example/nothing":                    "404",
+		"https://www.n.example/visit/?x=1":                 "200",
+		"https://www.n.example/shop":                       "301 https://www.n.example/shop/",
+		"http://www.n.example/a?b":                         "301 https://www.n.example/a?b",
+		"https://n.platform.example/a":                     "301 https://www.n.example/a",
+		"http://n.example/a?b":                             "301 https://www.n.example/a?b",
+		"http://mill.example/":                             "301 https://www.n.example/mill/",
+		"https://www.mill.example/a/b?c":                   "301 https://www.n.example/mill/a/b?c",
+		"http://mill.example/old.html?q":                   "301 https://www.n.example/visit/?q",
+		"http://mill.example/trial":                        "302 https://www.n.example/visit/",
+		"http://mill.example/dead":                         "410",
+		"http://mill.example/.well-known/acme-challenge/x": "404",
+		"https://mill.example/.well-known/acme-challenge/x": "301 https://www.n.example/mill/" +
+			".well-known/acme-challenge/x",
+		"http://home.example/deep?from=x&y=1": "301 https://www.n.example/mill/" +
+			"?from=home&y=1",
+		"http://gone.example/deep":    "410",
+		"http://gone.example/":        "301 https://www.n.example/",
+		"http://form.example/deep?x":  "301 https://www.n.example/",
+		"https://form.example/":       "refused",
+		"http://www.form.example/":    "no-address",
+		"http://broad.example/x?y":    "301 https://www.n.example/x",
+		"http://other.mill.example/":  "no-address",
+		"http://left.example/":        "no-address",
+		"http://away.example/y":       "301 https://partner.example/x/y",
+		"https://partner.example/x/y": "200",
 	} {
 		assert.Equal(t, want, answer(p, u), u)
 	}
@@ -138,7 +143,8 @@ func TestDeadTargetsAndChainsOfRulesAreFound(t *testing.T) {
 	p := makePlan(
 		t,
 		"domains: [n.example, mill.example]\n",
-		"mill.example/a,/nowhere\nmill.example/b,https://n.example/visit/\nmill.example/l,http://mill.example/l\n"+
+		"mill.example/a,/nowhere\nmill.example/b,https://n.example/visit/\n"+
+			"mill.example/l,http://mill.example/l\n"+
 			"mill.example/plain,http://www.n.example/visit/\n",
 	)
 	assert.Equal(t, []string{
@@ -169,7 +175,8 @@ func TestTiesAndDuplicates(t *testing.T) {
 	p := makePlan(
 		t,
 		"domains: [n.example, mill.example]\n",
-		"mill.example/a/{x},/visit/\nmill.example/{y}/b,/shop/\nmill.example/d,/visit/\nmill.example/d,/visit/\n",
+		"mill.example/a/{x},/visit/\nmill.example/{y}/b,/shop/\nmill.example/d,/visit/\n"+
+			"mill.example/d,/visit/\n",
 	)
 	require.NotEmpty(t, p.Findings)
 	assert.Equal(t, finding.Tie, p.Findings[0].Code)
@@ -178,7 +185,9 @@ func TestTiesAndDuplicates(t *testing.T) {
 }
 
 func TestRecordsAndCertificates(t *testing.T) {
-	p := makePlan(t, "domains:\n  - n.example\n  - {name: plat.example, carrier: {www: platform}, hosts: [shop]}\n", "")
+	p := makePlan(t,
+		"domains:\n  - n.example\n  - {name: plat.example, carrier: {www: platform}, hosts: [shop]}\n",
+		"")
 	require.Len(t, p.Zones, 2)
 	assert.Equal(t, []zone.Record{
 		{Name: "n.example", Type: "A", TTL: 3600, Values: []string{"203.0.113.20", "203.0.113.21"}},
@@ -188,7 +197,8 @@ func TestRecordsAndCertificates(t *testing.T) {
 	}, p.Zones[0].Records)
 	assert.Equal(
 		t,
-		zone.Record{Name: "www.plat.example", Type: "CNAME", TTL: 3600, Values: []string{"sites.platform.example"}},
+		zone.Record{Name: "www.plat.example", Type: "CNAME", TTL: 3600,
+			Values: []string{"sites.platform.example"}},
 		p.Zones[1].Records[2],
 	)
 	require.True(t, p.Certificates[2].Gap, "visitors meet a warning")
@@ -209,14 +219,16 @@ func TestRecordsAndCertificates(t *testing.T) {
 			ByDNS:   []string{"_acme-challenge.plat.example", "_acme-challenge.shop.plat.example"},
 		},
 		{Carrier: "platform", Domain: "plat.example", Names: []string{"www.plat.example"}, When: "after"},
-		{Carrier: "site", Names: []string{"www.n.example", "n.platform.example"}, When: "before", Issuer: "ca.example"},
+		{Carrier: "site", Names: []string{"www.n.example", "n.platform.example"}, When: "before",
+			Issuer: "ca.example"},
 	}, p.Certificates)
 }
 
 func TestSameHostFirstAllowsOneHopMoreForHTTP(t *testing.T) {
 	p := makePlan(
 		t,
-		"domains: [n.example, {name: gone.example, fallback: gone}]\npolicy: {upgrade: same-host-first}\n",
+		"domains: [n.example, {name: gone.example, fallback: gone}]\n"+
+			"policy: {upgrade: same-host-first}\n",
 		"gone.example/x,,410\n",
 	)
 	assert.Empty(t, p.Findings)
@@ -227,7 +239,8 @@ func TestSameHostFirstAllowsOneHopMoreForHTTP(t *testing.T) {
 }
 
 func TestSelect(t *testing.T) {
-	p := makePlan(t, "domains:\n  - n.example\n  - {name: mill.example, wave: 2}\n", "mill.example/a,/visit/\n")
+	p := makePlan(t, "domains:\n  - n.example\n  - {name: mill.example, wave: 2}\n",
+		"mill.example/a,/visit/\n")
 	for only, want := range map[string]int{"": 2, "wave:2": 1, "mill.example": 1} {
 		f, err := plan.Select(p.Estate, only)
 		require.NoError(t, err)

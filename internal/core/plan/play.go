@@ -53,7 +53,8 @@ func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 // unsaid gives what the sheets break, but for what is known of the same name already and cannot but
 // show there too.
 func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
-	same := []finding.Code{finding.BeyondCarrier, finding.AliasConflict, finding.RecordLost, finding.MailLost}
+	same := []finding.Code{finding.BeyondCarrier, finding.AliasConflict, finding.RecordLost,
+		finding.MailLost}
 	said := map[string]bool{}
 	for _, f := range known {
 		if f.Severity == finding.Error && slices.Contains(same, f.Code) {
@@ -147,7 +148,8 @@ func atOnce(rows []world.Row) [][]world.Row {
 	var all [][]world.Row
 	for begin := 0; begin < len(rows); {
 		end, alias, adds := begin, false, true
-		for end < len(rows) && rows[end].Zone == rows[begin].Zone && rows[end].Label == rows[begin].Label {
+		for end < len(rows) && rows[end].Zone == rows[begin].Zone &&
+			rows[end].Label == rows[begin].Label {
 			alias = alias || rows[end].Type == "CNAME" || rows[end].Type == record.Alias
 			adds = adds && rows[end].Do == world.Add
 			end++
@@ -414,7 +416,8 @@ func (pl *player) compare(
 			finding.ZoneDiffers,
 			key.Name+" "+key.Type,
 			fmt.Sprintf(
-				"Typed row by row, the sheets leave %s %s in %s at %s; the plan, and the zone file that it writes, "+
+				"Typed row by row, the sheets leave %s %s in %s at %s; the plan, and the zone file that it "+
+					"writes, "+
 					"say %s.",
 				key.Name,
 				key.Type,
@@ -423,7 +426,8 @@ func (pl *player) compare(
 				wording.OrNothing(record.PlainAll(key.Type, wanted)),
 			),
 			"Type none of it. Plan again from a new survey.",
-			map[string]any{"typed": record.PlainAll(key.Type, values), "wanted": record.PlainAll(key.Type, wanted)},
+			map[string]any{"typed": record.PlainAll(key.Type, values),
+				"wanted": record.PlainAll(key.Type, wanted)},
 		))
 	case keeps > 0:
 		pl.find(finding.New(
@@ -471,7 +475,8 @@ func (pl *player) finding(b world.Break) finding.Finding {
 			code = finding.MailLost
 		}
 		says = fmt.Sprintf("Mail for %s ends at %s today, and at %s", b.Subject, before, after)
-		fix = "Give its mail a name and address of its own first, in its own zone; or write the records that it is to have " +
+		fix = "Give its mail a name and address of its own first, in its own zone; or write the " +
+			"records that it is to have " +
 			"from then on under wanted:."
 	case world.SenderLost:
 		code = finding.MailTied
@@ -491,14 +496,17 @@ func (pl *player) finding(b world.Break) finding.Finding {
 				after,
 			)
 			fix = fmt.Sprintf(
-				"Lead %s to today's address itself, or list it under hosts: if it is a door, before %s changes.",
+				"Lead %s to today's address itself, or list it under hosts: if it is a door, before %s "+
+					"changes.",
 				b.Subject,
 				b.Target,
 			)
 		} else {
-			says = fmt.Sprintf("The %s record of %s refers to %s: it ends at %s today, and would at %s", b.Type, b.Subject,
+			says = fmt.Sprintf("The %s record of %s refers to %s: it ends at %s today, and would at %s",
+				b.Type, b.Subject,
 				b.Target, before, after)
-			fix = fmt.Sprintf("Give the machine that it means a name of its own with today's address, and have the %s record "+
+			fix = fmt.Sprintf("Give the machine that it means a name of its own with today's address, "+
+				"and have the %s record "+
 				"name that, before %s changes.", b.Type, b.Target)
 		}
 	case world.NeededMoved:
@@ -509,7 +517,8 @@ func (pl *player) finding(b world.Break) finding.Finding {
 			before,
 			after,
 		)
-		fix = "Lead it to today's address itself first, or take it out of needed: if nobody needs it any more."
+		fix = "Lead it to today's address itself first, or take it out of needed: if nobody needs it " +
+			"any more."
 	case world.DoorDark:
 		code = finding.RecordLost
 		says = fmt.Sprintf("%s leads to %s today, and nowhere", b.Subject, before)
@@ -536,7 +545,8 @@ func (pl *player) finding(b world.Break) finding.Finding {
 		says += fmt.Sprintf(" once this is typed: %s.", b.Row)
 	}
 	return finding.New(code, subject, says, fix, map[string]any{
-		"act": b.Act, "row": b.Row.String(), "place": b.Row.Place, "before": b.Before, "after": b.After, "name": b.Subject,
+		"act": b.Act, "row": b.Row.String(), "place": b.Row.Place, "before": b.Before, "after": b.After,
+		"name": b.Subject,
 	})
 }
 
@@ -621,7 +631,8 @@ func untoldFinding(carrier string, hosts []string) finding.Finding {
 		finding.BeyondCarrier,
 		carrier,
 		fmt.Sprintf(
-			"Nothing on any sheet tells %s of %s: whoever comes there by that name is refused, or meets somebody "+
+			"Nothing on any sheet tells %s of %s: whoever comes there by that name is refused, or meets "+
+				"somebody "+
 				"else's site.",
 			carrier,
 			wording.Few(hosts, 3),
@@ -716,7 +727,8 @@ func (pl *player) pages(z *zone.Zone) {
 		hosts := carry.CarriedBy(pl.plan.Estate, d, c)
 		told := pl.world.At(c.Name)
 		for _, h := range hosts {
-			if carry.Issues(c, d, h) && !carry.CertifiedThere(pl.seen, z.Name, h, c) && !told.Certificates[h.String()] {
+			if carry.Issues(c, d, h) && !carry.CertifiedThere(pl.seen, z.Name, h, c) &&
+				!told.Certificates[h.String()] {
 				lacks(c.Name, "to get the certificate for "+h.String())
 			}
 		}
@@ -724,7 +736,8 @@ func (pl *player) pages(z *zone.Zone) {
 			continue
 		}
 		for _, e := range carry.OriginEntries(c, *z) {
-			if told.Origins[z.Name] != (world.Origin{Behind: e.Fields[0].Value, AskedBy: e.Fields[1].Value}) {
+			if told.Origins[z.Name] !=
+				(world.Origin{Behind: e.Fields[0].Value, AskedBy: e.Fields[1].Value}) {
 				lacks(c.Name, "how to ask what is behind it, "+e.Fields[0].Value)
 			}
 		}

@@ -22,15 +22,16 @@ type Sheet struct {
 
 // Line is one record as it is typed into a form.
 type Line struct {
-	Zone    string
-	Step    int        // of the change; the lines of one change share it
-	Do      act.Action // add, remove, or replace one value by another
-	Label   string     // relative to the zone: www, @
-	Name    string     // in full, without its last dot
-	Type    string
-	TTL     int    // in seconds
-	Was     string // what stands there, where it is replaced or removed
-	Value   string // as most forms want it: without its last dot, a text without quotes; "" where it is removed
+	Zone  string
+	Step  int        // of the change; the lines of one change share it
+	Do    act.Action // add, remove, or replace one value by another
+	Label string     // relative to the zone: www, @
+	Name  string     // in full, without its last dot
+	Type  string
+	TTL   int    // in seconds
+	Was   string // what stands there, where it is replaced or removed
+	// as most forms want it: without its last dot, a text without quotes; "" where it is removed
+	Value   string
 	Dotted  string // as zone files want it: with its last dot, a text in quoted strings
 	Strings []string
 	Through string // the edge network through which it goes
@@ -89,7 +90,8 @@ func linesIn(z zone.Zone, seen *survey.Domain) []Line {
 	present, next := "", ""
 	if seen != nil && len(seen.Servers) > 0 {
 		present = seen.Servers[0].Name
-	} else if named, ok := record.Find(z.AsItIs, z.Name, "NS"); ok && len(named.Values) > 0 { // the zone came from a file
+		// the zone came from a file
+	} else if named, ok := record.Find(z.AsItIs, z.Name, "NS"); ok && len(named.Values) > 0 {
 		present = record.Plain("NS", named.Values[0])
 	}
 	switch next = present; {
@@ -138,7 +140,8 @@ func raised(z zone.Zone, server string) []Line {
 		for _, v := range c.Typed {
 			set := record.Set{Name: c.Name, Type: c.Type, Values: c.After}
 			l := ttlLine(z, act.Raise, act.RecordTTL, set, v, server, false)
-			l.Type, l.Value, l.Dotted, l.Through = c.TypedAs, record.Typed(c.TypedAs, v), record.Dotted(c.TypedAs, v), c.Through
+			l.Type, l.Value, l.Dotted, l.Through = c.TypedAs, record.Typed(c.TypedAs, v),
+				record.Dotted(c.TypedAs, v), c.Through
 			all = append(all, l)
 		}
 		if set, ok := record.Find(z.Whole, c.Name, c.Type); ok && c.Through == "" {
@@ -150,7 +153,8 @@ func raised(z zone.Zone, server string) []Line {
 	return all
 }
 
-func ttlLine(z zone.Zone, do act.Action, ttl int, set record.Set, value, server string, early bool) Line {
+func ttlLine(z zone.Zone, do act.Action, ttl int, set record.Set, value, server string,
+	early bool) Line {
 	l := Line{
 		Zone:   z.Name,
 		Do:     do,
@@ -161,7 +165,8 @@ func ttlLine(z zone.Zone, do act.Action, ttl int, set record.Set, value, server 
 		Value:  record.Typed(set.Type, value),
 		Dotted: record.Dotted(set.Type, value),
 		Early:  early,
-		Check:  expect.Expectation{Kind: expect.Records, Name: set.Name, Type: set.Type, Server: server, Values: set.Values},
+		Check: expect.Expectation{Kind: expect.Records, Name: set.Name, Type: set.Type, Server: server,
+			Values: set.Values},
 	}
 	return l
 }
@@ -206,7 +211,8 @@ func linesOf(z zone.Zone, c act.Change, server string) []Line {
 		return l
 	}
 	var all []Line
-	pairs := min(len(goes), len(comes)) // one value over another is one entry at a form, and leaves no gap
+	// one value over another is one entry at a form, and leaves no gap
+	pairs := min(len(goes), len(comes))
 	if kind != c.Type {
 		pairs = 0
 	}
@@ -242,7 +248,8 @@ func check(z zone.Zone, c act.Change, server string) expect.Expectation {
 			}
 		}
 	}
-	made := expect.Expectation{Kind: expect.Records, Name: c.Name, Type: c.Type, Server: server, Alias: c.Type == record.Alias}
+	made := expect.Expectation{Kind: expect.Records, Name: c.Name, Type: c.Type, Server: server,
+		Alias: c.Type == record.Alias}
 	if made.Alias {
 		made.Type = "A"
 	}

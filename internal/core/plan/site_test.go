@@ -22,27 +22,35 @@ func siteAt(t *testing.T, site, carrier, zone string) (*plan.Plan, error) {
 	path := filepath.Join(t.TempDir(), "upperpath.yaml")
 	require.NoError(
 		t,
-		os.WriteFile(path, []byte("canonical: https://www.old.example\nsite: {"+site+"}\ncarriers:\n  p: {"+carrier+
-			"}\n  edge: {by: edge, addresses: [198.51.100.80]}\ndomains:\n  - {name: old.example, carrier: p}\n"), 0o600),
+		os.WriteFile(path,
+			[]byte("canonical: https://www.old.example\nsite: {"+site+"}\ncarriers:\n  p: {"+carrier+
+				"}\n  edge: {by: edge, addresses: [198.51.100.80]}\ndomains:\n"+
+				"  - {name: old.example, carrier: p}\n"), 0o600),
 	)
 	e, err := files.ReadEstate(path)
 	if err != nil {
 		return nil, err
 	}
-	return plan.Make(plan.Input{Estate: e.Estate, Survey: seen(t, "old.example\n"+zone), Now: today}), nil
+	return plan.Make(plan.Input{Estate: e.Estate, Survey: seen(t, "old.example\n"+zone), Now: today}),
+		nil
 }
 
-const platform = "by: platform, alias: sites.other.example, addresses: [198.51.100.61], certificate: after, " +
+const platform = "by: platform, alias: sites.other.example, addresses: [198.51.100.61], " +
+	"certificate: after, " +
 	"issuer: ca.example, " +
 	"wanted: [{name: _claim, type: TXT, value: x}]"
 
 // TestTheSiteHasACarrierToo joins one domain to a platform, which is the commonest job of all.
 func TestTheSiteHasACarrierToo(t *testing.T) {
-	p, err := siteAt(t, "carrier: p", platform, "@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
+	p,
+		err := siteAt(t, "carrier: p", platform,
+		"@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 .\n@ TXT \"v=spf1 -all\"")
 	require.NoError(t, err)
 	assert.Empty(t, subjects(p))
-	assert.Equal(t, []string{`add _claim TXT  > "x"`, "replace  A 192.0.2.1 > 198.51.100.61", "remove www A 192.0.2.1 >",
-		"add www CNAME  > sites.other.example"}, changes(zoneOf(t, p, "old.example")))
+	assert.Equal(t,
+		[]string{`add _claim TXT  > "x"`, "replace  A 192.0.2.1 > 198.51.100.61",
+			"remove www A 192.0.2.1 >",
+			"add www CNAME  > sites.other.example"}, changes(zoneOf(t, p, "old.example")))
 	assert.Contains(t, reasons(zoneOf(t, p, "old.example")), "Claim www.old.example at p first")
 
 	require.Len(t, p.Certificates, 1, "the platform holds those of the site too")
@@ -71,10 +79,13 @@ func TestTheSiteHasACarrierToo(t *testing.T) {
 
 func TestWhatASiteCannotBeCarriedBy(t *testing.T) {
 	for name, c := range map[string]struct{ site, carrier, says string }{
-		"an edge network":     {"carrier: edge", platform, "edge is an edge network, which serves no site"},
-		"nobody":              {"carrier: nobody", platform, "no carrier is called nobody"},
-		"at another address":  {"carrier: p, addresses: [192.0.2.9]", platform, "the site has other addresses"},
-		"by another alias":    {"carrier: p, alias: x.example", platform, "or another alias, than its carrier p"},
+		"an edge network": {"carrier: edge", platform,
+			"edge is an edge network, which serves no site"},
+		"nobody": {"carrier: nobody", platform, "no carrier is called nobody"},
+		"at another address": {"carrier: p, addresses: [192.0.2.9]", platform,
+			"the site has other addresses"},
+		"by another alias": {"carrier: p, alias: x.example", platform,
+			"or another alias, than its carrier p"},
 		"at the same address": {"carrier: p, addresses: [198.51.100.61]", platform, ""},
 	} {
 		_, err := siteAt(t, c.site, c.carrier, "@ A 192.0.2.1")
@@ -85,8 +96,10 @@ func TestWhatASiteCannotBeCarriedBy(t *testing.T) {
 		assert.ErrorContains(t, err, c.says, name)
 	}
 	for name, c := range map[string]struct{ carrier, says string }{
-		"too few hosts": {strings.Replace(platform, "alias:", "hosts-at-most: 1, alias:", 1), "beyond-carrier p"},
-		"no TLS":        {strings.Replace(platform, "alias:", "tls: no, alias:", 1), "beyond-carrier www.old.example"},
+		"too few hosts": {strings.Replace(platform, "alias:", "hosts-at-most: 1, alias:", 1),
+			"beyond-carrier p"},
+		"no TLS": {strings.Replace(platform, "alias:", "tls: no, alias:", 1),
+			"beyond-carrier www.old.example"},
 	} {
 		p, err := siteAt(t, "carrier: p", c.carrier, "@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 .")
 		require.NoError(t, err)

@@ -18,37 +18,46 @@ var sequence = map[act.StepKind]struct {
 	check expect.Kind
 	back  act.Way
 }{
-	act.SurveyFirst:     {},
-	act.RemoveStaleDS:   {check: expect.Survey, back: act.OldDS},
-	act.LowerTTLs:       {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference, back: act.TypeOldValues},
+	act.SurveyFirst:   {},
+	act.RemoveStaleDS: {check: expect.Survey, back: act.OldDS},
+	act.LowerTTLs: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
+		back: act.TypeOldValues},
 	act.GetCertificates: {check: expect.Audit},
 	act.ClaimHosts:      {back: act.Unclaim},
-	act.MakeEarly:       {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference, back: act.TypeOldValues},
-	act.PlaceRedirects:  {check: expect.Audit},
-	act.TryRedirects:    {after: []act.StepKind{act.PlaceRedirects, act.GetCertificates}, check: expect.Audit},
-	act.UntieMail:       {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference, back: act.TypeOldValues},
+	act.MakeEarly: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
+		back: act.TypeOldValues},
+	act.PlaceRedirects: {check: expect.Audit},
+	act.TryRedirects: {after: []act.StepKind{act.PlaceRedirects, act.GetCertificates},
+		check: expect.Audit},
+	act.UntieMail: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
+		back: act.TypeOldValues},
 	act.MakeChanges: {
 		after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.ClaimHosts, act.TryRedirects},
 		check: expect.NoDifference,
 		back:  act.TypeOldValues,
 	},
-	act.WaitForTTLs:       {after: []act.StepKind{act.MakeChanges}},
-	act.SetRecords:        {after: []act.StepKind{act.TryRedirects}, check: expect.NoDifference, back: act.TypeOldValues},
-	act.ChangeNameServers: {after: []act.StepKind{act.SeeAgreement, act.RemoveDS}, check: expect.Survey, back: act.OldServers},
+	act.WaitForTTLs: {after: []act.StepKind{act.MakeChanges}},
+	act.SetRecords: {after: []act.StepKind{act.TryRedirects}, check: expect.NoDifference,
+		back: act.TypeOldValues},
+	act.ChangeNameServers: {after: []act.StepKind{act.SeeAgreement, act.RemoveDS},
+		check: expect.Survey, back: act.OldServers},
 	act.ClaimAfter:        {after: []act.StepKind{act.MakeChanges}, back: act.Unclaim},
 	act.IssueCertificates: {after: []act.StepKind{act.MakeChanges}, check: expect.Audit},
 	act.ChoosePrimaries:   {after: []act.StepKind{act.IssueCertificates}, check: expect.Audit},
 	act.AuditDoors:        {after: []act.StepKind{act.WaitForTTLs}, check: expect.Audit},
 	act.RaiseTTLs:         {after: []act.StepKind{act.AuditDoors}, check: expect.NoDifference},
-	act.CopyZones:         {after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.MakeEarly}, check: expect.Survey},
-	act.SeeAgreement:      {after: []act.StepKind{act.CopyZones}, check: expect.NoDifference},
-	act.FindDS:            {after: []act.StepKind{act.SeeAgreement}},
-	act.RemoveDS:          {after: []act.StepKind{act.SeeAgreement}, check: expect.Survey, back: act.OldDS},
-	act.LeaveOld:          {after: []act.StepKind{act.ChangeNameServers}},
-	act.SignAnew:          {after: []act.StepKind{act.LeaveOld}, check: expect.Survey},
-	act.CreateZones:       {check: expect.Survey},
-	act.CertifyNew:        {after: []act.StepKind{act.DelegateZones}, check: expect.Audit},
-	act.DelegateZones:     {after: []act.StepKind{act.CreateZones, act.TryRedirects}, check: expect.Survey},
+	act.CopyZones: {after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.MakeEarly},
+		check: expect.Survey},
+	act.SeeAgreement: {after: []act.StepKind{act.CopyZones}, check: expect.NoDifference},
+	act.FindDS:       {after: []act.StepKind{act.SeeAgreement}},
+	act.RemoveDS: {after: []act.StepKind{act.SeeAgreement}, check: expect.Survey,
+		back: act.OldDS},
+	act.LeaveOld:    {after: []act.StepKind{act.ChangeNameServers}},
+	act.SignAnew:    {after: []act.StepKind{act.LeaveOld}, check: expect.Survey},
+	act.CreateZones: {check: expect.Survey},
+	act.CertifyNew:  {after: []act.StepKind{act.DelegateZones}, check: expect.Audit},
+	act.DelegateZones: {after: []act.StepKind{act.CreateZones, act.TryRedirects},
+		check: expect.Survey},
 }
 
 // step completes a step by what holds for all of its kind.
@@ -65,8 +74,11 @@ func step(s act.Step) act.Step {
 }
 
 // stepsOf says in which order to carry a plan out, so that no door is dark on the way.
-func stepsOf(zones []zone.Zone, carriers []carry.Carried, certificates []carry.Certificate) []act.Step {
-	open := slices.DeleteFunc(slices.Clone(zones), func(z zone.Zone) bool { return z.Domain.State == estate.Moved })
+func stepsOf(zones []zone.Zone, carriers []carry.Carried,
+	certificates []carry.Certificate) []act.Step {
+	open := slices.DeleteFunc(slices.Clone(zones), func(z zone.Zone) bool {
+		return z.Domain.State == estate.Moved
+	})
 	moved := map[string]bool{}
 	moves, fresh := map[string]bool{}, map[string]bool{}
 	for _, z := range zones {
@@ -78,7 +90,8 @@ func stepsOf(zones []zone.Zone, carriers []carry.Carried, certificates []carry.C
 		slices.Clone(certificates),
 		func(c carry.Certificate) bool { return c.Domain == "" || moved[c.Domain] },
 	)
-	var early, late []carry.Certificate // of zones that do not exist yet, none can be had before they are delegated
+	// of zones that do not exist yet, none can be had before they are delegated
+	var early, late []carry.Certificate
 	for _, c := range certificates {
 		if fresh[c.Domain] {
 			late = append(late, c)
@@ -91,7 +104,8 @@ func stepsOf(zones []zone.Zone, carriers []carry.Carried, certificates []carry.C
 		stepsOfLowering(open),
 		stepsOfMail(zones), // in zones that count as moved too
 		stepsOfEarly(open),
-		stepsOfDelegations(open, act.CopyZones, act.SeeAgreement, act.FindDS, act.RemoveDS, act.ChangeNameServers, act.LeaveOld),
+		stepsOfDelegations(open, act.CopyZones, act.SeeAgreement, act.FindDS, act.RemoveDS,
+			act.ChangeNameServers, act.LeaveOld),
 		stepsOfCertificates(act.GetCertificates, early),
 		stepsOfTelling(carriers, false),
 		stepsOfRedirects(carriers),
@@ -112,7 +126,8 @@ func stepsOfLooking(open []zone.Zone, carriers []carry.Carried, moves map[string
 	for _, c := range carriers {
 		for _, e := range c.Entries {
 			if e.Kind == world.DSEntry && !moves[e.Domain] {
-				all = append(all, step(act.Step{Kind: act.RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
+				all = append(all,
+					step(act.Step{Kind: act.RemoveStaleDS, Provider: c.Name, Zones: []string{e.Domain}}))
 			}
 		}
 	}
@@ -293,7 +308,8 @@ func stepsOfEarly(open []zone.Zone) []act.Step {
 			}
 		}
 		if n > 0 {
-			all = append(all, step(act.Step{Kind: act.MakeEarly, Provider: z.Present, Zones: []string{z.Name}, Count: n}))
+			all = append(all,
+				step(act.Step{Kind: act.MakeEarly, Provider: z.Present, Zones: []string{z.Name}, Count: n}))
 		}
 	}
 	return together(all)
@@ -340,7 +356,8 @@ func together(all []act.Step) []act.Step {
 	return joined
 }
 
-func stepsOfEnding(open []zone.Zone, carriers []carry.Carried, certificates []carry.Certificate) []act.Step {
+func stepsOfEnding(open []zone.Zone, carriers []carry.Carried,
+	certificates []carry.Certificate) []act.Step {
 	var all []act.Step
 	late := act.Step{Kind: act.IssueCertificates}
 	for _, c := range certificates {
@@ -383,7 +400,8 @@ func partlySeen(z *zone.Zone) bool { return z.Seen != nil && (z.Partial || len(z
 func StepsOfMove(z *zone.Zone) []act.Step {
 	about := []string{z.Name}
 	d, m := z.Domain, z.Move
-	copying := act.Step{Kind: act.CopyZones, Zones: about, Servers: m.To, Provider: zone.NextPlace(d, m.To)}
+	copying := act.Step{Kind: act.CopyZones, Zones: about, Servers: m.To,
+		Provider: zone.NextPlace(d, m.To)}
 	if partlySeen(z) {
 		copying.Partial = about
 	}
@@ -394,7 +412,8 @@ func StepsOfMove(z *zone.Zone) []act.Step {
 	if len(m.DS) > 0 {
 		all = append(
 			all,
-			step(act.Step{Kind: act.RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives, Unknown: m.Unknown}),
+			step(act.Step{Kind: act.RemoveDS, Zones: about, Provider: d.Registrar, Wait: m.OldLives,
+				Unknown: m.Unknown}),
 		)
 	}
 	all = append(
@@ -408,8 +427,8 @@ func StepsOfMove(z *zone.Zone) []act.Step {
 	return all
 }
 
-// stepsOfNew says how zones that do not exist yet come to be: made where they are to stand, and delegated last of all,
-// for that is what leads visitors there.
+// stepsOfNew says how zones that do not exist yet come to be: made where they are to stand, and
+// delegated last of all, for that is what leads visitors there.
 func stepsOfNew(open []zone.Zone) []act.Step {
 	var made, delegated []act.Step
 	for _, z := range open {
@@ -420,7 +439,8 @@ func stepsOfNew(open []zone.Zone) []act.Step {
 		made = append(made, step(act.Step{Kind: act.CreateZones, Zones: about, Provider: z.Next}))
 		delegated = append(
 			delegated,
-			step(act.Step{Kind: act.DelegateZones, Zones: about, Provider: z.Domain.Registrar, Servers: z.New.To}),
+			step(act.Step{Kind: act.DelegateZones, Zones: about, Provider: z.Domain.Registrar,
+				Servers: z.New.To}),
 		)
 	}
 	return append(together(made), together(delegated)...)
@@ -448,7 +468,9 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 		// What forwarded a door until now is deleted right before its records change: one door has one
 		// carrier.
 		lines = func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) }
-		entries = func(_ Sheet, e act.Entry) bool { return e.Action == act.Remove && e.Kind != world.DSEntry }
+		entries = func(_ Sheet, e act.Entry) bool {
+			return e.Action == act.Remove && e.Kind != world.DSEntry
+		}
 	case act.SetRecords:
 		lines = func(l Line) bool { return l.Step > 0 }
 	case act.GetCertificates, act.CertifyNew:
@@ -458,19 +480,24 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 			return sheet.Place == s.Provider && (e.Kind == world.HostEntry || e.Kind == world.Records)
 		}
 	case act.PlaceRedirects:
-		kinds := []world.EntryKind{world.Config, world.Forward, world.SourceEntry, world.DoorEntry, world.Pattern, world.OriginEntry}
+		kinds := []world.EntryKind{world.Config, world.Forward, world.SourceEntry, world.DoorEntry,
+			world.Pattern, world.OriginEntry}
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) && e.Action != act.Remove &&
+			return (slices.Contains(s.Carriers, sheet.Place) || slices.Contains(s.Pages, sheet.Place)) &&
+				e.Action != act.Remove &&
 				slices.Contains(kinds, e.Kind)
 		}
 	case act.ChoosePrimaries:
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return e.Kind == world.Primary || e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps
+			return e.Kind == world.Primary ||
+				e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps
 		}
 	case act.RemoveStaleDS, act.RemoveDS:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.DSEntry && about(e.Domain) }
 	case act.ChangeNameServers, act.DelegateZones:
-		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.NameServers && about(e.Domain) }
+		entries = func(_ Sheet, e act.Entry) bool {
+			return e.Kind == world.NameServers && about(e.Domain)
+		}
 	case act.CopyZones, act.CreateZones:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.ZoneEntry && about(e.Domain) }
 	}

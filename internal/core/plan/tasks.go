@@ -57,7 +57,9 @@ func (p *Plan) tasksOf(s act.Step, sheets []Sheet) []Task {
 		}
 	}
 	// What forwarded a door until now goes first.
-	slices.SortStableFunc(all, func(a, b Task) int { return cmp.Compare(min(1, len(a.Lines)), min(1, len(b.Lines))) })
+	slices.SortStableFunc(all, func(a, b Task) int {
+		return cmp.Compare(min(1, len(a.Lines)), min(1, len(b.Lines)))
+	})
 	if len(all) == 0 {
 		all = []Task{{Step: s, Place: s.Provider, Zones: s.Zones}}
 	}
@@ -105,7 +107,9 @@ func (p *Plan) expects(t *Task) []expect.Expectation {
 	case act.TryRedirects:
 		return p.examples(p.redirectsExpected(web.HTTPS, slices.Concat(p.placed()...)...))
 	case act.IssueCertificates:
-		all := p.doorsExpected(func(d PlannedDoor) bool { return d.Door.Scheme == web.HTTPS && p.late(t.Step, d) })
+		all := p.doorsExpected(func(d PlannedDoor) bool {
+			return d.Door.Scheme == web.HTTPS && p.late(t.Step, d)
+		})
 		for i := range all {
 			all[i].Kind, all[i].Values = expect.Certificate, nil
 		}
@@ -130,14 +134,17 @@ func eachZone(t *Task, e expect.Expectation) []expect.Expectation {
 func ttlsExpected(lines []Line) []expect.Expectation {
 	var all []expect.Expectation
 	for _, l := range lines {
-		e := expect.Expectation{Kind: expect.TTLAtMost, Name: l.Name, Type: l.Type, Server: l.Check.Server, TTL: l.TTL}
+		e := expect.Expectation{Kind: expect.TTLAtMost, Name: l.Name, Type: l.Type,
+			Server: l.Check.Server, TTL: l.TTL}
 		if l.Do == act.Raise {
 			e.Kind = expect.TTLAtLeast
 		}
 		if l.Type == record.Alias || l.Through != "" || l.Check.Server == "" {
 			continue // the provider decides on what is answered
 		}
-		if !slices.ContainsFunc(all, func(o expect.Expectation) bool { return o.Name == e.Name && o.Type == e.Type }) {
+		if !slices.ContainsFunc(all, func(o expect.Expectation) bool {
+			return o.Name == e.Name && o.Type == e.Type
+		}) {
 			all = append(all, e)
 		}
 	}
@@ -159,7 +166,8 @@ func recordsExpected(lines []Line) []expect.Expectation {
 			Values: c.Values,
 			Alias:  c.Alias,
 		}
-		for _, o := range lines { // which addresses an alias gives is not known, but which it must not give any more is
+		// which addresses an alias gives is not known, but which it must not give any more is
+		for _, o := range lines {
 			if e.Alias && o.Name == l.Name && o.Type == e.Type && o.Was != "" {
 				e.Not = append(e.Not, record.Dotted(o.Type, o.Was))
 			}
@@ -212,8 +220,9 @@ func (p *Plan) agreementExpected(t *Task) []expect.Expectation {
 		}
 		for _, set := range p.atCopying(z) {
 			for _, server := range z.Move.To {
-				all = append(all, expect.Expectation{Kind: expect.Records, Name: set.Name, Type: set.Type, Server: server,
-					Values: set.Values})
+				all = append(all,
+					expect.Expectation{Kind: expect.Records, Name: set.Name, Type: set.Type, Server: server,
+						Values: set.Values})
 			}
 		}
 	}
@@ -235,7 +244,8 @@ func (p *Plan) atCopying(z *zone.Zone) []record.Set {
 	}
 	var sets []record.Set
 	for _, s := range made {
-		if s.Type != "SOA" && !(s.Type == "NS" && s.Name == z.Name) && early[record.Key{Name: s.Name, Type: s.Type}] == nil {
+		if s.Type != "SOA" && !(s.Type == "NS" && s.Name == z.Name) &&
+			early[record.Key{Name: s.Name, Type: s.Type}] == nil {
 			sets = append(sets, s)
 		}
 	}
@@ -263,7 +273,8 @@ func (p *Plan) certificatesExpected(t *Task) []expect.Expectation {
 		}
 	}
 	all := p.pointed(func(d PlannedDoor) bool {
-		c := p.Web.Carrier(d.Door.Host) // what a server shows is seen only once its redirects are in place
+		// what a server shows is seen only once its redirects are in place
+		c := p.Web.Carrier(d.Door.Host)
 		return d.Door.Scheme == web.HTTPS && d.Carrier == t.Place && !c.By.Row().Configured &&
 			slices.Contains(names, d.Door.Host.String())
 	})
@@ -303,7 +314,8 @@ func (p *Plan) pointed(wanted func(PlannedDoor) bool) []expect.Expectation {
 		}
 		all = append(
 			all,
-			expect.Expectation{Kind: expect.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()},
+			expect.Expectation{Kind: expect.Door, URL: d.Door.URL("/", "").String(),
+				Values:  []string{d.LeadsTo.String()},
 				Address: c.Addresses[0].String()},
 		)
 	}
@@ -316,7 +328,8 @@ func (p *Plan) doorsExpected(wanted func(PlannedDoor) bool) []expect.Expectation
 		if wanted(d) {
 			all = append(
 				all,
-				expect.Expectation{Kind: expect.Door, URL: d.Door.URL("/", "").String(), Values: []string{d.LeadsTo.String()}},
+				expect.Expectation{Kind: expect.Door, URL: d.Door.URL("/", "").String(),
+					Values: []string{d.LeadsTo.String()}},
 			)
 		}
 	}
@@ -325,7 +338,9 @@ func (p *Plan) doorsExpected(wanted func(PlannedDoor) bool) []expect.Expectation
 
 // late reports whether the certificate of a door can be had only once the names lead there.
 func (p *Plan) late(s act.Step, d PlannedDoor) bool {
-	return slices.ContainsFunc(s.Late, func(l act.Late) bool { return slices.Contains(l.Names, d.Door.Host.String()) })
+	return slices.ContainsFunc(s.Late, func(l act.Late) bool {
+		return slices.Contains(l.Names, d.Door.Host.String())
+	})
 }
 
 // MostExamples is how many rules are tried out by example where doors are looked at.
@@ -367,7 +382,8 @@ func (p *Plan) examples(doors []expect.Expectation) []expect.Expectation {
 			target = goal.Target.String()
 		}
 		doors = append(doors, expect.Expectation{
-			Kind: expect.Door, URL: ask.URL.String(), Values: []string{target}, Address: address, Probe: string(ask.Probe),
+			Kind: expect.Door, URL: ask.URL.String(), Values: []string{target}, Address: address,
+			Probe: string(ask.Probe),
 		})
 	}
 	return doors

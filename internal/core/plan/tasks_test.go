@@ -17,11 +17,14 @@ import (
 func tasksText(p *plan.Plan) string {
 	var all []string
 	for _, t := range p.Tasks() {
-		all = append(all, fmt.Sprintf("%d at %q: %d lines, %d entries", t.Step.Kind, t.Place, len(t.Lines), len(t.Entries)))
+		all = append(all,
+			fmt.Sprintf("%d at %q: %d lines, %d entries", t.Step.Kind, t.Place, len(t.Lines),
+				len(t.Entries)))
 		for _, e := range t.Expects {
 			all = append(
 				all,
-				fmt.Sprintf("  %s %s%s %s %s %v %d %s not %v", e.Kind, e.URL, e.Name, e.Type, e.Server, e.Values, e.TTL,
+				fmt.Sprintf("  %s %s%s %s %s %v %d %s not %v", e.Kind, e.URL, e.Name, e.Type, e.Server,
+					e.Values, e.TTL,
 					e.Address, e.Not),
 			)
 		}
@@ -33,14 +36,16 @@ func tasksText(p *plan.Plan) string {
 func TestTasksOfAPlainMove(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four, records-at: Registrar A}\n",
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: four, records-at: Registrar A}\n",
 		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME old.example.\n@ MX 0 ."),
 	)
 	text := tasksText(p)
 	assert.Contains(
 		t,
 		text,
-		fmt.Sprintf("%d at \"Registrar A\": 1 lines, 0 entries\n  ttl-at-most old.example A ns.old.example", act.LowerTTLs),
+		fmt.Sprintf("%d at \"Registrar A\": 1 lines, 0 entries\n"+
+			"  ttl-at-most old.example A ns.old.example", act.LowerTTLs),
 	)
 	assert.Contains(t, text, "records old.example A ns.old.example [203.0.113.40]")
 	assert.Contains(
@@ -49,7 +54,8 @@ func TestTasksOfAPlainMove(t *testing.T) {
 		"door http://old.example/   [https://www.n.example/] 0 203.0.113.40",
 		"before any name points there",
 	)
-	assert.Contains(t, text, "door https://www.old.example/   [https://www.n.example/] 0  not []", "as it is afterwards")
+	assert.Contains(t, text, "door https://www.old.example/   [https://www.n.example/] 0  not []",
+		"as it is afterwards")
 	assert.Contains(t, text, "ttl-at-least old.example A ns.old.example")
 	kinds := map[act.StepKind]int{}
 	for _, task := range p.Tasks() {
@@ -62,12 +68,13 @@ func TestTasksOfAPlainMove(t *testing.T) {
 	assert.Equal(t, 1, kinds[act.AuditDoors])
 }
 
-// TestAnAliasThatComesIsNotTakenForTheAddressThatGoes asks for an alias's addresses, of which only the old ones are
-// known.
+// TestAnAliasThatComesIsNotTakenForTheAddressThatGoes asks for an alias's addresses, of which only
+// the old ones are known.
 func TestAnAliasThatComesIsNotTakenForTheAddressThatGoes(t *testing.T) {
 	p := planFor(
 		t,
-		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: aliased, apex-alias: yes}\n",
+		"domains:\n  - {name: n.example, state: leave}\n"+
+			"  - {name: old.example, carrier: aliased, apex-alias: yes}\n",
 		seen(t, "old.example\n@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 0 ."),
 	)
 	var found []expect.Expectation
@@ -84,9 +91,11 @@ func TestAnAliasThatComesIsNotTakenForTheAddressThatGoes(t *testing.T) {
 
 // TestEveryStepBecomesATask loses no step of a plan, and keeps their order.
 func TestEveryStepBecomesATask(t *testing.T) {
-	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n"+
-		"  - {name: other.example, carrier: aliased, records-at: Registrar B}\n",
-		seen(t, "old.example\n@ A 192.0.2.1\n@ MX 10 old.example.\n", "other.example\nwww A 192.0.2.1\n@ MX 0 ."))
+	p := planFor(t,
+		"domains:\n  - {name: n.example, state: leave}\n  - {name: old.example, carrier: four}\n"+
+			"  - {name: other.example, carrier: aliased, records-at: Registrar B}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\n@ MX 10 old.example.\n",
+			"other.example\nwww A 192.0.2.1\n@ MX 0 ."))
 	at := 0
 	for _, task := range p.Tasks() {
 		for at < len(p.Steps) && p.Steps[at].Kind != task.Step.Kind {
@@ -99,10 +108,13 @@ func TestEveryStepBecomesATask(t *testing.T) {
 	}
 }
 
-// TestWhatIsAuditedIsMoreThanRoots looks at made-up paths and an example of each rule, where the door is looked at.
+// TestWhatIsAuditedIsMoreThanRoots looks at made-up paths and an example of each rule, where the
+// door is looked at.
 func TestWhatIsAuditedIsMoreThanRoots(t *testing.T) {
-	p := carriedAt(t, "by: server, addresses: [203.0.113.40]", "", "@ A 192.0.2.1\nwww CNAME old.example.\n",
-		"old.example/prices.html,/tickets/,\nold.example/news/{y:digits},/blog/{y},\nold.example/shop,,410\n")
+	p := carriedAt(t, "by: server, addresses: [203.0.113.40]", "",
+		"@ A 192.0.2.1\nwww CNAME old.example.\n",
+		"old.example/prices.html,/tickets/,\nold.example/news/{y:digits},/blog/{y},\n"+
+			"old.example/shop,,410\n")
 	for _, task := range p.Tasks() {
 		at := ""
 		switch task.Step.Kind {

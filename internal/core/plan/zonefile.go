@@ -63,7 +63,9 @@ func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Se
 		sets = append(sets, s)
 	}
 	if !soa {
-		return nil, fmt.Errorf("nobody showed the SOA record of %s, without which no name server loads a zone", z.Name)
+		return nil,
+			fmt.Errorf("nobody showed the SOA record of %s, without which no name server loads a zone",
+				z.Name)
 	}
 	return sets, nil
 }
@@ -74,9 +76,9 @@ type heldSet struct {
 	through bool // an edge network answers with its own addresses
 }
 
-// heldSets gives sets of the zone as they are typed where it is held: what goes through an edge network
-// is typed otherwise there than the world sees it, and not at all where another record of the name
-// brings it.
+// heldSets gives sets of the zone as they are typed where it is held: what goes through an edge
+// network is typed otherwise there than the world sees it, and not at all where another record of
+// the name brings it.
 func heldSets(z *zone.Zone, whole []record.Set, changed bool) []heldSet {
 	var all []heldSet
 	through := throughEdge(z)
@@ -106,7 +108,8 @@ func throughEdge(z *zone.Zone) map[record.Key]*act.Change {
 	all := map[record.Key]*act.Change{}
 	for i := range z.Changes {
 		c := &z.Changes[i]
-		if key := (record.Key{Name: c.Name, Type: c.Type}); c.Through != "" && c.Action != act.Keep && all[key] == nil {
+		if key := (record.Key{Name: c.Name, Type: c.Type}); c.Through != "" && c.Action != act.Keep &&
+			all[key] == nil {
 			all[key] = c
 		}
 	}
@@ -170,7 +173,8 @@ func (p *Plan) Lost(z *zone.Zone) []finding.Finding {
 			finding.AliasConflict,
 			c.Name,
 			fmt.Sprintf(
-				"What is behind %s is typed as an alias at the apex %s (%s), which a zone file cannot hold, and nothing stands "+
+				"What is behind %s is typed as an alias at the apex %s (%s), which a zone file cannot hold, "+
+					"and nothing stands "+
 					"in its place.",
 				c.Through,
 				c.Name,
@@ -196,7 +200,8 @@ func (p *Plan) Lost(z *zone.Zone) []finding.Finding {
 		)
 		if len(instead) > 0 {
 			says = fmt.Sprintf(
-				"%s is an alias at the apex (%s), which a zone file cannot hold: today's addresses take its place "+
+				"%s is an alias at the apex (%s), which a zone file cannot hold: today's addresses take its "+
+					"place "+
 					"(%s), and nobody changes them when they change.",
 				s.Name,
 				target,
@@ -205,15 +210,16 @@ func (p *Plan) Lost(z *zone.Zone) []finding.Finding {
 		}
 		all = append(
 			all,
-			finding.New(finding.AliasConflict, s.Name, says, "Set the alias at the provider once the file is loaded "+
-				"there.", map[string]any{"target": target, "instead": instead}),
+			finding.New(finding.AliasConflict, s.Name, says,
+				"Set the alias at the provider once the file is loaded "+
+					"there.", map[string]any{"target": target, "instead": instead}),
 		)
 	}
 	return all
 }
 
-// newFile gives a zone that does not exist yet as its zone file: a SOA (RFC 1035 section 3.3.13, with the times that
-// RFC 1912 section 2.2 recommends), its name servers, and its records.
+// newFile gives a zone that does not exist yet as its zone file: a SOA (RFC 1035 section 3.3.13,
+// with the times that RFC 1912 section 2.2 recommends), its name servers, and its records.
 func newFile(z *zone.Zone) ([]record.Set, error) {
 	to := z.New.To
 	if len(to) == 0 {
@@ -248,9 +254,13 @@ func newFile(z *zone.Zone) ([]record.Set, error) {
 	}
 	for _, server := range to {
 		inside := server == z.Name || strings.HasSuffix(server, "."+z.Name)
-		if inside && !slices.ContainsFunc(sets, func(s record.Set) bool { return s.Name == server && record.LeadsToAddress(s.Type) }) {
+		if inside &&
+			!slices.ContainsFunc(sets, func(s record.Set) bool {
+				return s.Name == server && record.LeadsToAddress(s.Type)
+			}) {
 			return nil, fmt.Errorf(
-				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it as a wanted record",
+				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it "+
+					"as a wanted record",
 				server,
 				z.Name,
 			)

@@ -1,6 +1,7 @@
-// Package predict is the description of doors once the plan is carried out: who answers each, within which limits, by
-// which rules; and the one interpreter of that description. Proof, plan, stage and every writer of configuration read
-// it, so that none of them can think otherwise of a URL than another one.
+// Package predict is the description of doors once the plan is carried out: who answers each,
+// within which limits, by which rules; and the one interpreter of that description. Proof, plan,
+// stage and every writer of configuration read it, so that none of them can think otherwise of a
+// URL than another one.
 //
 // It looks at nothing outside what it is given and finds no fault with it (plan and proof do).
 //
@@ -36,13 +37,15 @@ const (
 	Redirects             // by the rules, then as the fallback says
 )
 
-// Treatment describes one door: all that its answers hang on. The zero value is a door outside the estate.
+// Treatment describes one door: all that its answers hang on. The zero value is a door outside the
+// estate.
 type Treatment struct {
-	web.Door                // as a visitor comes in
-	Asked    web.Door       // as whoever answers is asked, which rules and exempt paths look at: an edge may ask by http
-	Carrier  string         // who answers: a carrier's name, SiteName, "" outside the estate
-	Domain   *estate.Domain // that the host belongs to; nil for a name outside all domains
-	Does     Does
+	web.Door // as a visitor comes in
+	// as whoever answers is asked, which rules and exempt paths look at: an edge may ask by http
+	Asked   web.Door
+	Carrier string         // who answers: a carrier's name, SiteName, "" outside the estate
+	Domain  *estate.Domain // that the host belongs to; nil for a name outside all domains
+	Does    Does
 
 	Refusal chain.Refusal // of a door that refuses
 	Detail  string        // the refusal in words
@@ -65,7 +68,8 @@ type Treatment struct {
 // AsksRules reports whether a rule may take a URL of the door.
 func (d Treatment) AsksRules() bool { return d.Rules != nil }
 
-// Exempts reports whether a URL is never redirected there. It is asked with the URL as a visitor writes it.
+// Exempts reports whether a URL is never redirected there. It is asked with the URL as a visitor
+// writes it.
 func (d Treatment) Exempts(u web.URL) bool {
 	if len(d.Exempt) == 0 {
 		return false
@@ -79,7 +83,8 @@ func (d Treatment) Exempts(u web.URL) bool {
 	return false
 }
 
-// Sees gives a URL as whoever answers sees it: at the door that is asked, without what is dropped on the way.
+// Sees gives a URL as whoever answers sees it: at the door that is asked, without what is dropped
+// on the way.
 func (d Treatment) Sees(u web.URL) web.URL {
 	if !d.DropsPath && !d.DropsQuery {
 		return u.At(d.Asked)
@@ -94,8 +99,8 @@ func (d Treatment) Sees(u web.URL) web.URL {
 	return d.Asked.URL(path, query)
 }
 
-// Rule gives the rule that takes a URL of the door, with what its captures took; false where none does or none is
-// asked.
+// Rule gives the rule that takes a URL of the door, with what its captures took; false where none
+// does or none is asked.
 func (d Treatment) Rule(u web.URL) (rule.Match, bool) {
 	if d.Rules == nil || d.Exempts(u) {
 		return rule.Match{}, false
@@ -170,12 +175,13 @@ func (d Treatment) fallback(u, seen web.URL) chain.Answer {
 			path = strings.TrimSuffix(path, "/") + seen.Path()
 		}
 	}
-	return redirect(u, d.Status, d.Home.Door().URL(path, web.MergeQuery(d.Home.Query(), seen.Query())).String())
+	return redirect(u, d.Status,
+		d.Home.Door().URL(path, web.MergeQuery(d.Home.Query(), seen.Query())).String())
 }
 
-// Behind gives the door that a visitor meets where an edge network stands in front of whoever answers: limits of both
-// hold. It is called on the door that the edge asks (Asks tells which), and met is the one at which the visitor comes
-// in.
+// Behind gives the door that a visitor meets where an edge network stands in front of whoever
+// answers: limits of both hold. It is called on the door that the edge asks (Asks tells which), and
+// met is the one at which the visitor comes in.
 func (d Treatment) Behind(edge *estate.Carrier, met web.Door) Treatment {
 	if turned, ok := turnsAway(edge, met); ok {
 		turned.Domain = d.Domain

@@ -33,13 +33,16 @@ func estateOf(t *testing.T, carrier, more string, rules ...string) plan.Input {
 	if bare {
 		carrier += "\n  bare: {by: server, addresses: [203.0.113.22], tls: no}"
 	}
-	text := "canonical: https://www.n.example\ncarriers:\n  gw: {by: server, addresses: [203.0.113.20]}\n  c: " +
+	text := "canonical: https://www.n.example\ncarriers:\n" +
+		"  gw: {by: server, addresses: [203.0.113.20]}\n  c: " +
 		carrier + "\n" +
-		"domains: [{name: n.example, carrier: gw}, {name: old.example, carrier: c}]\nrules: rules.csv\n" + more
+		"domains: [{name: n.example, carrier: gw}, {name: old.example, carrier: c}]\nrules: rules.csv\n" +
+		more
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(text), 0o600))
 	require.NoError(
 		t,
-		os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
+		os.WriteFile(filepath.Join(dir, "rules.csv"),
+			[]byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
 	)
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
@@ -58,63 +61,77 @@ func TestLimitsOfCarriers(t *testing.T) {
 		carrier, more string
 		want          map[string]string
 	}{
-		"an edge that drops the query, in front of one that keeps it": {"{by: edge, addresses: [198.51.100.80], keeps: " +
-			"[path], behind: gw}", "", map[string]string{
-			"https://old.example/x?a=1": "301 https://www.n.example/x",
-			"https://old.example/i?p=1": "301 https://www.n.example/i", // the origin sees no query, so that no condition holds
-		}},
-		"an edge that drops the path, in front of one that keeps it": {"{by: edge, addresses: [198.51.100.80], keeps: " +
-			"[query], behind: gw}", "", map[string]string{
-			"https://old.example/x?a=1":                         "301 https://www.n.example/root-rule?a=1",
-			"http://old.example/.well-known/acme-challenge/tok": "301 https://www.n.example/root-rule",
-		}},
-		"an edge that asks a server for TLS which speaks none": {"{by: edge, addresses: [198.51.100.80], behind: bare}",
+		"an edge that drops the query, in front of one that keeps it": {
+			"{by: edge, addresses: [198.51.100.80], keeps: " +
+				"[path], behind: gw}", "", map[string]string{
+				"https://old.example/x?a=1": "301 https://www.n.example/x",
+				// the origin sees no query, so that no condition holds
+				"https://old.example/i?p=1": "301 https://www.n.example/i",
+			}},
+		"an edge that drops the path, in front of one that keeps it": {
+			"{by: edge, addresses: [198.51.100.80], keeps: " +
+				"[query], behind: gw}", "", map[string]string{
+				"https://old.example/x?a=1":                         "301 https://www.n.example/root-rule?a=1",
+				"http://old.example/.well-known/acme-challenge/tok": "301 https://www.n.example/root-rule",
+			}},
+		"an edge that asks a server for TLS which speaks none": {
+			"{by: edge, addresses: [198.51.100.80], behind: bare}",
 			"carriers.bare", map[string]string{
 				"https://old.example/a": "502", "http://old.example/a": "301 https://www.n.example/rule",
 			}},
-		"an edge without TLS in front of a server with it": {"{by: edge, addresses: [198.51.100.80], tls: no, behind: gw}",
+		"an edge without TLS in front of a server with it": {
+			"{by: edge, addresses: [198.51.100.80], tls: no, behind: gw}",
 			"", map[string]string{
 				"https://old.example/a": "refused", "http://old.example/a": "301 https://www.n.example/rule",
 			}},
-		"a server that drops the query": {"{by: server, addresses: [203.0.113.21], keeps: [path]}", "", map[string]string{
-			"https://old.example/x?a=1": "301 https://www.n.example/x",
-			"https://old.example/a?b":   "301 https://www.n.example/rule",
-		}},
-		"a server that drops the path but not what is exempt": {"{by: server, addresses: [203.0.113.21], keeps: [query]}",
+		"a server that drops the query": {"{by: server, addresses: [203.0.113.21], keeps: [path]}", "",
+			map[string]string{
+				"https://old.example/x?a=1": "301 https://www.n.example/x",
+				"https://old.example/a?b":   "301 https://www.n.example/rule",
+			}},
+		"a server that drops the path but not what is exempt": {
+			"{by: server, addresses: [203.0.113.21], keeps: [query]}",
 			"", map[string]string{
 				"https://old.example/x?a=1":                         "301 https://www.n.example/root-rule?a=1",
 				"http://old.example/.well-known/acme-challenge/tok": "404",
 			}},
-		"one that holds no rules leads whole hosts": {"{by: server, addresses: [203.0.113.21], rules: no}", "",
+		"one that holds no rules leads whole hosts": {
+			"{by: server, addresses: [203.0.113.21], rules: no}", "",
 			map[string]string{
-				"https://old.example/a?b":                           "301 https://www.n.example/a?b",
-				"http://old.example/.well-known/acme-challenge/tok": "301 https://www.n.example/.well-known/acme-challenge/tok",
+				"https://old.example/a?b": "301 https://www.n.example/a?b",
+				"http://old.example/.well-known/acme-challenge/tok": "301 https://www.n.example/.well-known/" +
+					"acme-challenge/tok",
 				// it looks at no path
 			}},
 		"a form": {"{by: form, addresses: [198.51.100.34], tls: yes}", "", map[string]string{
-			"https://old.example/a?b":                           "301 https://www.n.example/",
-			"http://old.example/.well-known/acme-challenge/tok": "301 https://www.n.example/", // it drops every path
+			"https://old.example/a?b": "301 https://www.n.example/",
+			// it drops every path
+			"http://old.example/.well-known/acme-challenge/tok": "301 https://www.n.example/",
 		}},
 		"a form that keeps paths": {"{by: form, addresses: [198.51.100.34], keeps: [path]}",
 			"policy: {upgrade: same-host-first}\n", map[string]string{
 				"http://old.example/a?b": "301 https://www.n.example/a", "https://old.example/a": "refused",
 			}},
-		"https first": {"{by: server, addresses: [203.0.113.21], keeps: [path]}", "policy: {upgrade: same-host-first, " +
-			"status: 308}\n", map[string]string{
-			"http://old.example/a?b": "308 https://old.example/a", "https://old.example/a?b": "308 https://www.n.example/rule",
-		}},
+		"https first": {"{by: server, addresses: [203.0.113.21], keeps: [path]}",
+			"policy: {upgrade: same-host-first, " +
+				"status: 308}\n", map[string]string{
+				"http://old.example/a?b":  "308 https://old.example/a",
+				"https://old.example/a?b": "308 https://www.n.example/rule",
+			}},
 		"a frame": {
 			"{by: form, addresses: [198.51.100.34], frames: yes}", "",
 			map[string]string{"http://old.example/a": "200", "https://old.example/a": "refused"},
 		},
 		"apexes only": {
 			"{by: form, addresses: [198.51.100.34], apex-only: yes}", "",
-			map[string]string{"http://www.old.example/": "no-address", "http://old.example/": "301 https://www.n.example/"},
+			map[string]string{"http://www.old.example/": "no-address",
+				"http://old.example/": "301 https://www.n.example/"},
 		},
 		"no door": {
 			"{by: server, addresses: [203.0.113.21]}", "",
 			map[string]string{
-				"https://old.example:8443/a": "200", "https://else.test/": "200", "https://shop.old.example/": "no-address",
+				"https://old.example:8443/a": "200", "https://else.test/": "200",
+				"https://shop.old.example/": "no-address",
 			},
 		},
 		"the site": {
@@ -125,7 +142,8 @@ func TestLimitsOfCarriers(t *testing.T) {
 			},
 		},
 		"an edge over a loop": {
-			"{by: edge, addresses: [198.51.100.80], origin: plain, behind: gw}", "policy: {upgrade: same-host-first}\n",
+			"{by: edge, addresses: [198.51.100.80], origin: plain, behind: gw}",
+			"policy: {upgrade: same-host-first}\n",
 			map[string]string{"https://old.example/a": "301 https://old.example/a"},
 		},
 	} {
@@ -215,7 +233,9 @@ func (o oracle) answer(u web.URL) string {
 	}
 	looks := c.By != estate.Form && c.HoldsRules // at paths
 	if looks && u.Scheme() == web.HTTP &&
-		slices.ContainsFunc(e.Policy.Exempt, func(p string) bool { return strings.HasPrefix(web.NormalPath(u.Path()), p) }) {
+		slices.ContainsFunc(e.Policy.Exempt, func(p string) bool {
+			return strings.HasPrefix(web.NormalPath(u.Path()), p)
+		}) {
 		return "404"
 	}
 	u = cut(c, u)
@@ -320,7 +340,8 @@ func TestEveryDoorAnswersAsAPlainReadingOfTheEstateSays(t *testing.T) {
 		}
 	}
 	t.Log(compared, kinds)
-	for _, kind := range []string{"200", "301", "308", "302", "404", "410", "502", "refused", "no-address"} {
+	for _, kind := range []string{"200", "301", "308", "302", "404", "410", "502", "refused",
+		"no-address"} {
 		assert.Positive(t, kinds[kind], fmt.Sprintf("no URL answers %s", kind))
 	}
 }

@@ -37,8 +37,9 @@ type Rival struct {
 	Why  string `json:"why"`
 }
 
-// Try says which rule takes a URL, why this one and not its rivals, what it gives, and the predicted chain to the end.
-// A URL that no rule is asked for, since its carrier asks none or its path is exempt, has none.
+// Try says which rule takes a URL, why this one and not its rivals, what it gives, and the
+// predicted chain to the end. A URL that no rule is asked for, since its carrier asks none or its
+// path is exempt, has none.
 func (w *Prediction) Try(u web.URL) Try {
 	d := w.Treatment(u.Door())
 	a := d.Answer(u)
@@ -52,7 +53,8 @@ func (w *Prediction) Try(u web.URL) Try {
 			}
 			why := rule.Why(all[0], e)
 			if why == "" {
-				why = "it comes first here; they are equally specific (a tie), and elsewhere the other one may win"
+				why = "it comes first here; they are equally specific (a tie), and elsewhere the other one " +
+					"may win"
 			}
 			t.Rivals = append(t.Rivals, Rival{e.Rule.Line, e.Rule.Old.String(), why})
 		}

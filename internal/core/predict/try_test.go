@@ -31,17 +31,22 @@ policy: {upgrade: same-host-first, exempt: [/x/]}
 	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules})
 	for u, want := range map[string]predict.Try{
 		"https://old.example/a/1": {
-			Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1", Assumed: predict.PagesUnknown,
-			Rivals: []predict.Rival{{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}},
+			Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1",
+			Assumed: predict.PagesUnknown,
+			Rivals: []predict.Rival{
+				{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}},
 		},
 		// https first: no rule is asked
-		"http://old.example/a/1": {Status: 301, Location: "https://old.example/a/1", Assumed: predict.PagesUnknown},
+		"http://old.example/a/1": {Status: 301, Location: "https://old.example/a/1",
+			Assumed: predict.PagesUnknown},
 		// a form knows no rules
-		"https://typed.example/a":    {Status: 301, Location: "https://www.n.example/a", Assumed: predict.PagesUnknown},
+		"https://typed.example/a": {Status: 301, Location: "https://www.n.example/a",
+			Assumed: predict.PagesUnknown},
 		"http://old.example/x/1":     {Status: 404}, // exempt
 		"https://www.n.example/a/1":  {Status: 200, Assumed: predict.PagesUnknown},
 		"https://else.test/whatever": {Status: 200, Assumed: predict.OutsideEstate},
-		"https://n.example:8443/":    {Status: 200, Assumed: predict.OutsideEstate}, // a URL with a port is no door
+		// a URL with a port is no door
+		"https://n.example:8443/": {Status: 200, Assumed: predict.OutsideEstate},
 	} {
 		got := p.Try(web.MustParseURL(u))
 		assert.NotEmpty(t, got.Chain)
@@ -78,22 +83,28 @@ rules: rules.csv
 `
 
 func TestPagesThatAreListedAreThereAndNoOthers(t *testing.T) {
-	p := worldOf(t, plainEstate, "old,new\n", "https://www.n.example/a", "https://www.n.example/shop?id=1")
+	p := worldOf(t, plainEstate, "old,new\n", "https://www.n.example/a",
+		"https://www.n.example/shop?id=1")
 	assert.True(t, p.KnowsPages())
 	for u, status := range map[string]int{
-		"https://www.n.example/a": 200, "https://www.n.example/a?from=x": 200, "https://www.n.example/%61": 200,
-		"https://www.n.example/b": 404, "https://www.n.example/": 200, // a site has a home page
-		"https://www.n.example/shop?id=1": 200, "https://www.n.example/shop?id=2": 404, "https://www.n.example/shop": 404,
+		"https://www.n.example/a": 200, "https://www.n.example/a?from=x": 200,
+		"https://www.n.example/%61": 200,
+		"https://www.n.example/b":   404, "https://www.n.example/": 200, // a site has a home page
+		"https://www.n.example/shop?id=1": 200,
+		"https://www.n.example/shop?id=2": 404,
+		"https://www.n.example/shop":      404,
 	} {
 		assert.Equal(t, status, p.Intended(web.MustParseURL(u)).Status, u)
 	}
-	assert.Equal(t, 200, worldOf(t, plainEstate, "old,new\n").Intended(web.MustParseURL("https://www.n.example/b")).Status,
+	assert.Equal(t, 200,
+		worldOf(t, plainEstate, "old,new\n").Intended(web.MustParseURL("https://www.n.example/b")).Status,
 		"where nobody lists them, every page counts as there")
 }
 
 func TestGoalsAllowAHopMoreWhereHTTPSComesFirst(t *testing.T) {
 	direct := worldOf(t, plainEstate+"policy: {hops: 1}\n", "old,new,status\nold.example/gone,,410\n")
-	first := worldOf(t, plainEstate+"policy: {hops: 1, upgrade: same-host-first}\n", "old,new,status\nold.example/gone,,410\n")
+	first := worldOf(t, plainEstate+"policy: {hops: 1, upgrade: same-host-first}\n",
+		"old,new,status\nold.example/gone,,410\n")
 	for u, want := range map[string][2]int{
 		"http://old.example/a":       {1, 2},
 		"https://old.example/a":      {1, 1},

@@ -65,8 +65,8 @@ func (w *Prediction) Answer(_ context.Context, ask chain.Ask) chain.Answer {
 	return w.Treatment(ask.URL.Door()).Answer(ask.URL)
 }
 
-// Treatment describes a door, whether it is one of the estate's or not. What listens at a port of its
-// own is no door of the estate.
+// Treatment describes a door, whether it is one of the estate's or not. What listens at a port of
+// its own is no door of the estate.
 func (w *Prediction) Treatment(d web.Door) Treatment {
 	domain := w.Estate.DomainOf(d.Host)
 	switch c := w.Carrier(d.Host); {
@@ -148,7 +148,8 @@ func (w *Prediction) carried(c *estate.Carrier, d web.Door, domain *estate.Domai
 	case c.By.Row().OneTarget: // it looks at nothing but the host
 		door.Rules, door.Upgrades, door.Exempt = nil, false, nil
 	case !c.HoldsRules: // it redirects whole hosts
-		door.Does, door.Rules, door.Upgrades, door.Exempt, door.Paths = ToSite, nil, false, nil, rule.Mode{}
+		door.Does, door.Rules, door.Upgrades, door.Exempt, door.Paths = ToSite, nil, false, nil,
+			rule.Mode{}
 	}
 	return door
 }
@@ -156,8 +157,10 @@ func (w *Prediction) carried(c *estate.Carrier, d web.Door, domain *estate.Domai
 // wanted describes a door as it should be, were its carrier not limited.
 func (w *Prediction) intended(d web.Door, domain *estate.Domain) Treatment {
 	p := w.Estate.Policy
-	door := Treatment{Door: d, Asked: d, Domain: domain, Does: Redirects, Exempt: w.exempt(d), Rules: w.Rules, Status: p.Status,
-		Canonical: w.Estate.Canonical, Home: domain.LeadsTo, Fallback: domain.Fallback, Paths: domain.Paths}
+	door := Treatment{Door: d, Asked: d, Domain: domain, Does: Redirects, Exempt: w.exempt(d),
+		Rules: w.Rules, Status: p.Status,
+		Canonical: w.Estate.Canonical, Home: domain.LeadsTo, Fallback: domain.Fallback,
+		Paths: domain.Paths}
 	if p.Upgrade == estate.SameHostFirst && d.Scheme == web.HTTP {
 		door.Upgrades, door.Rules = true, nil
 	}
@@ -166,7 +169,8 @@ func (w *Prediction) intended(d web.Door, domain *estate.Domain) Treatment {
 
 // siteDoor describes a door of the site itself.
 func (w *Prediction) siteDoor(d web.Door, domain *estate.Domain) Treatment {
-	door := Treatment{Door: d, Asked: d, Carrier: SiteName, Domain: domain, Does: ToSite, Exempt: w.exempt(d), Status: 301,
+	door := Treatment{Door: d, Asked: d, Carrier: SiteName, Domain: domain, Does: ToSite,
+		Exempt: w.exempt(d), Status: 301,
 		Canonical: w.Estate.Canonical, Home: w.Estate.Canonical.URL("/", ""), Fallback: estate.SamePath}
 	if d == w.Estate.Canonical {
 		door.Does, door.Rules, door.Status, door.pages = Serves, w.site, w.Estate.Policy.Status, w.pages
@@ -181,7 +185,8 @@ func (w *Prediction) exempt(d web.Door) []string {
 	return nil
 }
 
-// IsSite reports whether the site itself answers at a host: it serves it, or is reachable there too.
+// IsSite reports whether the site itself answers at a host: it serves it, or is reachable there
+// too.
 func (w *Prediction) IsSite(h web.Host) bool {
 	return w.Estate.Serves(h) || slices.Contains(w.Estate.Site.Also, h)
 }
@@ -233,7 +238,8 @@ func (w *Prediction) Goal(u web.URL) chain.Goal {
 	}
 	if goal.Target.Door() != u.Door() {
 		goal.Hops = w.Estate.Policy.Hops
-		if w.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP && !w.Estate.Serves(u.Host()) {
+		if w.Estate.Policy.Upgrade == estate.SameHostFirst && u.Scheme() == web.HTTP &&
+			!w.Estate.Serves(u.Host()) {
 			goal.Hops++
 		}
 	}

@@ -8,7 +8,8 @@ import (
 
 func ExampleList() {
 	var faults problem.List
-	faults.Add(problem.Problem{File: "rules.csv", Line: 7, Column: 3, Says: "a star is no capture", Value: "*",
+	faults.Add(problem.Problem{File: "rules.csv", Line: 7, Column: 3, Says: "a star is no capture",
+		Value:    "*",
 		Expected: "a capture", Remedy: "write {+rest}"})
 	fmt.Println(faults.Err())
 	// Output: rules.csv:7:3: a star is no capture: "*"; expected a capture. Write {+rest}

@@ -1,11 +1,13 @@
-// Package problem holds what is wrong with an input: one value a fault, all the faults of a file together.
+// Package problem holds what is wrong with an input: one value a fault, all the faults of a file
+// together.
 //
-// It knows nothing of what was read. A reader makes a Problem for each fault, with the place, the value found, what was
-// expected there and what to do; List gathers them and is the error that the reader returns.
+// It knows nothing of what was read. A reader makes a Problem for each fault, with the place, the
+// value found, what was expected there and what to do; List gathers them and is the error that the
+// reader returns.
 //
 //	var faults problem.List
-//	faults.Add(problem.Problem{File: "rules.csv", Line: 7, Column: 3, Value: "*", Expected: "a capture",
-//		Remedy: "write {+rest}"})
+//	faults.Add(problem.Problem{File: "rules.csv", Line: 7, Column: 3, Value: "*",
+//		Expected: "a capture", Remedy: "write {+rest}"})
 //	return faults.Err()
 package problem
 
@@ -26,11 +28,13 @@ type Problem struct {
 	Expected string `json:"expected,omitempty"`
 	Remedy   string `json:"remedy,omitempty"`
 	Field    string `json:"field,omitempty"` // of a table: the name of the column
-	Mark     string `json:"mark,omitempty"`  // the text that Place points into, printed with a mark under the place
-	Place    int    `json:"place,omitempty"`
+	// the text that Place points into, printed with a mark under the place
+	Mark  string `json:"mark,omitempty"`
+	Place int    `json:"place,omitempty"`
 }
 
-// Error gives the problem as one sentence behind its place, with the mark on lines of their own where there is one.
+// Error gives the problem as one sentence behind its place, with the mark on lines of their own
+// where there is one.
 func (p Problem) Error() string {
 	var b strings.Builder
 	if place := p.Where(); place != "" {
@@ -64,7 +68,8 @@ func (p Problem) Where() string {
 	}
 }
 
-// List is all the problems of an input; as an error it says them all, a line each, in the order of the input.
+// List is all the problems of an input; as an error it says them all, a line each, in the order of
+// the input.
 type List []Problem
 
 // Add appends a problem.
@@ -76,7 +81,8 @@ func (l List) Err() error {
 		return nil
 	}
 	slices.SortStableFunc(l, func(a, b Problem) int {
-		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
+		return cmp.Or(cmp.Compare(a.File, b.File), cmp.Compare(a.Line, b.Line),
+			cmp.Compare(a.Column, b.Column))
 	})
 	return l
 }
@@ -98,13 +104,14 @@ func (l List) Error() string {
 		lines[i] = l[i].Error()
 	}
 	if more := len(l) - len(lines); more > 0 {
-		lines = append(lines, fmt.Sprintf("and at least %d more; mend the first, and those behind them are shown", more))
+		lines = append(lines,
+			fmt.Sprintf("and at least %d more; mend the first, and those behind them are shown", more))
 	}
 	return strings.Join(lines, "\n")
 }
 
-// Clean replaces what must not reach a terminal or a log: control characters, the line and paragraph separators, and
-// the characters that turn the direction of writing. Each becomes U+FFFD.
+// Clean replaces what must not reach a terminal or a log: control characters, the line and
+// paragraph separators, and the characters that turn the direction of writing. Each becomes U+FFFD.
 func Clean(s string) string {
 	return strings.Map(func(r rune) rune {
 		if Hostile(r) {
@@ -114,7 +121,8 @@ func Clean(s string) string {
 	}, s)
 }
 
-// Hostile reports whether a character could change what a terminal or a reader makes of the text around it.
+// Hostile reports whether a character could change what a terminal or a reader makes of the text
+// around it.
 func Hostile(r rune) bool {
 	switch {
 	case r < 0x20, r >= 0x7f && r < 0xa0, r == 0x2028, r == 0x2029, r == 0xfeff:
@@ -125,7 +133,8 @@ func Hostile(r rune) bool {
 	return false
 }
 
-// Named says in words which hostile character it is, such as "a line break" or "the control character U+001B".
+// Named says in words which hostile character it is, such as "a line break" or "the control
+// character U+001B".
 func Named(r rune) string {
 	switch {
 	case r == '\n' || r == '\r' || r == 0x85 || r == 0x2028 || r == 0x2029:
@@ -148,7 +157,8 @@ func shorten(s string) string {
 	return s
 }
 
-// Nearest returns the known word that is closest to word by edit distance, or "" where none is close.
+// Nearest returns the known word that is closest to word by edit distance, or "" where none is
+// close.
 func Nearest(word string, known []string) string {
 	best, bestDistance := "", max(2, len(word)/3)+1
 	for _, k := range known {

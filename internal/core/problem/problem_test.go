@@ -21,11 +21,13 @@ func TestAProblemIsOneSentenceWithItsPlace(t *testing.T) {
 	}
 	assert.Equal(
 		t,
-		"rules.csv:7:3: a bare * says nothing here: \"*\"; expected a capture. Write {+rest}\n    old.example/\uFFFD*\n"+
+		"rules.csv:7:3: a bare * says nothing here: \"*\"; expected a capture. Write {+rest}\n"+
+			"    old.example/\uFFFD*\n"+
 			"                 ^",
 		p.Error(),
 	)
-	assert.Equal(t, "upperpath.yaml: it is empty", Problem{File: "upperpath.yaml", Says: "it is empty"}.Error())
+	assert.Equal(t, "upperpath.yaml: it is empty",
+		Problem{File: "upperpath.yaml", Says: "it is empty"}.Error())
 	long := Problem{Says: "x", Value: strings.Repeat("y", 5000)}.Error()
 	assert.Less(t, len(long), 300)
 }

@@ -1,8 +1,8 @@
 package proof
 
-// effort is how much may still be looked at, in steps of a fraction of a microsecond. Rules that feed each other can
-// ask for any amount of it; so each gets a share of what is left, and the last ones little. What is cut short is
-// undecided, and never held to be true.
+// effort is how much may still be looked at, in steps of a fraction of a microsecond. Rules that
+// feed each other can ask for any amount of it; so each gets a share of what is left, and the last
+// ones little. What is cut short is undecided, and never held to be true.
 type effort struct {
 	left, mine, least int  // in all, for the present rule, and the least that a rule gets
 	cut               bool // something was cut short since the last share was given
@@ -25,7 +25,8 @@ func (e *effort) share() {
 	e.mine, e.cut = max(e.least, e.left/shares), false
 }
 
-// spend takes steps out; false where there are none left. Without an effort to mind, there always are.
+// spend takes steps out; false where there are none left. Without an effort to mind, there always
+// are.
 func (e *effort) spend(steps int) bool {
 	if e == nil {
 		return true

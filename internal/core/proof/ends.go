@@ -14,8 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// end takes in one end of the ways that start with a rule, or, with none, at a door with its fallback.
-// more is the hop that the http door takes before.
+// end takes in one end of the ways that start with a rule, or, with none, at a door with its
+// fallback. more is the hop that the http door takes before.
 func (v *prover) end(o outcome, r *rule.Rule, doors []web.Door, more int) {
 	switch {
 	case o.more:
@@ -66,11 +66,13 @@ func (v *prover) taker(u web.URL) *rule.Rule {
 	return m.Rule
 }
 
-// chained says that the target of a rule is itself redirected, and which rule would lead there in one hop.
+// chained says that the target of a rule is itself redirected, and which rule would lead there in
+// one hop.
 func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 	v.chains[r] = true
 	concerned, ways := v.way(o.hops)
-	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", v.place(r), r.Old, r.New, told(ways))
+	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", v.place(r), r.Old,
+		r.New, told(ways))
 	fix, help := "Lead it straight to the end.", finding.Help("")
 	if s, ok := v.straight(r, doors); ok {
 		fix = fmt.Sprintf("Write instead: %s,%s", s.New.Old, s.New.New)
@@ -84,12 +86,14 @@ func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 	} else if one, whole, ok := v.singleFrom(o, r, doors[0]); ok && !o.dots {
 		switch {
 		case whole:
-			fix = fmt.Sprintf("If none of its URLs has to lead elsewhere, write instead: %s,%s", one.Old, one.New)
+			fix = fmt.Sprintf("If none of its URLs has to lead elsewhere, write instead: %s,%s", one.Old,
+				one.New)
 		case !slices.ContainsFunc(doors, func(d web.Door) bool { return v.takenBefore(r, one, d) }):
 			fix = fmt.Sprintf("Add for these: %s,%s", one.Old, one.New)
 		}
 	}
-	v.tally.Add(finding.New(finding.RuleChain, v.place(r), says, fix, v.evidence(concerned, u)).With(help))
+	v.tally.Add(finding.New(finding.RuleChain, v.place(r), says, fix,
+		v.evidence(concerned, u)).With(help))
 }
 
 // singleFrom is single for the first set of the URLs that a rule takes at a door.
@@ -101,7 +105,8 @@ func (v *prover) singleFrom(o outcome, r *rule.Rule, d web.Door) (made *rule.Rul
 	return v.single(o, r, all[0])
 }
 
-// lines are the rules concerned, by their lines: of the redirect map, and of the site's own redirects.
+// lines are the rules concerned, by their lines: of the redirect map, and of the site's own
+// redirects.
 type lines struct{ rules, site []int }
 
 func (x *explorer) linesOf(rules ...*rule.Rule) lines {
@@ -194,8 +199,9 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			map[string]string{
 				"loop": "it may go round", "limit": "it may never end",
 				"dead-end": "it may lead to a page that does not exist",
-				"exempt":   "it may lead to a path that is never redirected", "refusal": "it may lead to where nobody answers",
-				"failure": "it may lead to where an edge network has nobody behind it",
+				"exempt":   "it may lead to a path that is never redirected",
+				"refusal":  "it may lead to where nobody answers",
+				"failure":  "it may lead to where an edge network has nobody behind it",
 			}[o.end],
 		)
 		return
@@ -229,7 +235,8 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			finding.New(
 				finding.DeadEnd,
 				c.Arrival.String(),
-				fmt.Sprintf("%s leads to %s, which answers %d: %s.", u, c.Arrival, c.Last().Status, c.Last().Detail),
+				fmt.Sprintf("%s leads to %s, which answers %d: %s.", u, c.Arrival, c.Last().Status,
+					c.Last().Detail),
 				"Lead it to a door that somebody carries, or have what is behind that one answer it.",
 				v.evidence(concerned, u),
 			),
@@ -250,7 +257,8 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 // endless reports whether a chain goes on for ever.
 func endless(c chain.Chain) bool { return c.End == chain.Loop || c.End == chain.Limit }
 
-// onCircle gives the answers of an endless chain that come again: of one whose URLs grow, the later half.
+// onCircle gives the answers of an endless chain that come again: of one whose URLs grow, the later
+// half.
 func onCircle(c chain.Chain) []chain.Answer {
 	if c.LoopsTo != nil {
 		return c.Hops[*c.LoopsTo:]
@@ -269,8 +277,8 @@ func (v *prover) round(c chain.Chain) []*rule.Rule {
 	return all
 }
 
-// circleOf names the circle of an endless chain, by its rules or else its doors: whoever leads into it, it is one
-// cause.
+// circleOf names the circle of an endless chain, by its rules or else its doors: whoever leads into
+// it, it is one cause.
 func (v *prover) circleOf(c chain.Chain) string {
 	if rules := v.round(c); len(rules) > 0 {
 		return "circle " + v.linesOf(rules...).String()
@@ -286,7 +294,8 @@ func (v *prover) circleOf(c chain.Chain) string {
 // mostFollowed is how many redirects are followed to check whether a chain ends after all.
 const mostFollowed = 400
 
-// endOf follows a chain that browsers give up, and gives the URL at which it ends; false where it does not.
+// endOf follows a chain that browsers give up, and gives the URL at which it ends; false where it
+// does not.
 func (v *prover) endOf(c chain.Chain) (end web.URL, redirects int, ok bool) {
 	seen := map[string]bool{}
 	for u := c.Entry; redirects < mostFollowed && !seen[u.Key()]; redirects++ {
@@ -304,7 +313,8 @@ func (v *prover) endOf(c chain.Chain) (end web.URL, redirects int, ok bool) {
 	return c.Arrival, redirects, false
 }
 
-// long adds the finding of a chain that ends, but only after more redirects than browsers follow; once for each end.
+// long adds the finding of a chain that ends, but only after more redirects than browsers follow;
+// once for each end.
 func (v *prover) long(c chain.Chain, end web.URL, redirects int) {
 	key := "long " + end.Key()
 	if v.said[key] {
@@ -429,7 +439,8 @@ func (v *prover) cutShort(h hop) {
 	}
 }
 
-// tryOut follows one URL that a rule takes: where that goes round, there is no need to look at all of them.
+// tryOut follows one URL that a rule takes: where that goes round, there is no need to look at all
+// of them.
 func (v *prover) tryOut(r *rule.Rule) {
 	if r == nil {
 		return
@@ -458,8 +469,10 @@ func (v *prover) undecided(o outcome, why string) {
 		finding.New(
 			finding.Undecided,
 			named(concerned, names),
-			fmt.Sprintf("It could not be decided what holds for %s%s: %s.", named(concerned, names), by, why),
-			"Make these rules simpler or more specific, so that none of them leads to what another one takes.",
+			fmt.Sprintf("It could not be decided what holds for %s%s: %s.", named(concerned, names), by,
+				why),
+			"Make these rules simpler or more specific, so that none of them leads to what another one "+
+				"takes.",
 			reasoned(v.evidence(concerned, web.URL{}), why),
 		),
 	)
@@ -470,10 +483,12 @@ func reasoned(evidence map[string]any, why string) map[string]any {
 	return evidence
 }
 
-// mostFailed is how many ways of one rule are looked at for which no entry is found, and none excluded.
+// mostFailed is how many ways of one rule are looked at for which no entry is found, and none
+// excluded.
 const mostFailed = 12
 
-// feasible looks for an entry that takes a way, at one of the doors, and has the predicted web confirm it.
+// feasible looks for an entry that takes a way, at one of the doors, and has the predicted web
+// confirm it.
 func (v *prover) feasible(
 	o outcome,
 	r *rule.Rule,
@@ -498,7 +513,8 @@ func (v *prover) feasible(
 		if len(s.hops) > 0 && v.door(d).AsksRules() {
 			s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), v.before(r, v.seen(s.entry, d), d)...)
 		}
-		if o.end == "exempt" && len(s.hops) > 0 { // a visitor who asks for such a path is nobody's concern
+		// a visitor who asks for such a path is nobody's concern
+		if o.end == "exempt" && len(s.hops) > 0 {
 			for _, prefix := range v.world.Estate.Policy.Exempt {
 				s.hops[0].avoid = append(slices.Clone(s.hops[0].avoid), below(prefix))
 			}
@@ -609,8 +625,8 @@ func (v *prover) siteRules() {
 	}
 }
 
-// fallbacks follows what no rule takes, at every ruled door, and what other doors of the estate do with all of their
-// URLs.
+// fallbacks follows what no rule takes, at every ruled door, and what other doors of the estate do
+// with all of their URLs.
 func (v *prover) fallbacks() {
 	count := map[string]int{}
 	for host, rules := range v.held {
@@ -649,7 +665,8 @@ func (v *prover) fallbacks() {
 			v.follow(s, ended)
 		}
 		v.cutShort(hop{door: d, what: "the fallback"})
-		if name := p.Domain; p.Does == predict.Redirects && !p.Upgrades && !p.DropsPath && !said[name.Name.String()] {
+		if name := p.Domain; p.Does == predict.Redirects && !p.Upgrades && !p.DropsPath &&
+			!said[name.Name.String()] {
 			said[name.Name.String()] = true
 			v.proof.Fallback = append(
 				v.proof.Fallback,
@@ -672,32 +689,41 @@ func fallbackOf(d *estate.Domain) string {
 
 // assumes says what a verdict takes for granted.
 func (v *prover) assumes() []string {
-	all := []string{"Each carrier does what the estate file says of it, and every record leads where the plan says."}
-	counts := func(c *estate.Carrier) bool { return c.HostsAtMost >= 0 || c.PatternsAtMost >= 0 || c.RulesAtMost >= 0 }
+	all := []string{"Each carrier does what the estate file says of it, and every record leads " +
+		"where the plan says."}
+	counts := func(c *estate.Carrier) bool {
+		return c.HostsAtMost >= 0 || c.PatternsAtMost >= 0 || c.RulesAtMost >= 0
+	}
 	if i := slices.IndexFunc(v.world.Estate.Carriers, counts); i >= 0 {
 		all = append(
 			all,
-			"Every carrier takes as many hosts, patterns and rules as are planned there: the plan counts them.",
+			"Every carrier takes as many hosts, patterns and rules as are planned there: the plan counts "+
+				"them.",
 		)
 	}
 	switch p := v.proof.Pages; {
 	case !p.Known:
 		all = append(
 			all,
-			"Every page of the canonical site to which a rule leads exists: the estate file names no list of pages "+
+			"Every page of the canonical site to which a rule leads exists: the estate file names no "+
+				"list of pages "+
 				"(site.pages).",
 		)
 	case p.Captured > 0 || p.SamePath > 0:
-		all = append(all, "Pages to which a rule with captures, or the same path, leads exist: only targets without "+
-			"captures were compared with the list of pages. For the old URLs that are known, a coverage tells.")
+		all = append(all,
+			"Pages to which a rule with captures, or the same path, leads exist: only targets without "+
+				"captures were compared with the list of pages. For the old URLs that are known, a coverage "+
+				"tells.")
 	}
 	if len(v.ofSite) == 0 {
-		all = append(all, "The canonical site redirects nothing by itself: the estate file names no site.rules.")
+		all = append(all,
+			"The canonical site redirects nothing by itself: the estate file names no site.rules.")
 	}
 	if len(v.world.Estate.Policy.Exempt) > 0 {
 		all = append(
 			all,
-			"Paths that begin with "+strings.Join(v.world.Estate.Policy.Exempt, " or ")+" are left out at http doors.",
+			"Paths that begin with "+strings.Join(v.world.Estate.Policy.Exempt, " or ")+
+				" are left out at http doors.",
 		)
 	}
 	return append(all, "Hosts outside the estate serve a page.")

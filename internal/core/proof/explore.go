@@ -66,7 +66,8 @@ func (q parameters) key() string {
 // size is how much there is to copy of what is known of a query.
 func (s *state) size() int { return len(s.query.fixed) + len(s.query.absent) + len(s.asked) }
 
-// state is a set of URLs on the way: all those of a template at a door, and from which entries they come.
+// state is a set of URLs on the way: all those of a template at a door, and from which entries they
+// come.
 //
 // A worked example, with the rules
 //
@@ -74,29 +75,31 @@ func (s *state) size() int { return len(s.query.fixed) + len(s.query.absent) + l
 //	old.example/find?q={q}      /search/{q}
 //	old.example/files/{+rest}   /archive/{+rest}
 //
-// The first takes all paths of the template /X-Y. Captures take the shortest first: of /x-y-z, a is x and b is y-z. So
-// X may hold no "-", which is a constraint in the hop's short. The second moves q from the query into a path, where it
-// is written otherwise (a slash becomes %2F): the path is some text behind /search/, but which q it came from cannot be
-// told from it, so that the state is loose. Of the third, rest may be ../y, which browsers resolve: /archive/../y is
-// asked for as /y, and the state that goes on there has dots. A visitor who came to /files/a?utm=1 was sent on with the
-// query utm=1: that is sent, and what a rule two hops later may still ask for.
+// The first takes all paths of the template /X-Y. Captures take the shortest first: of /x-y-z, a is
+// x and b is y-z. So X may hold no "-", which is a constraint in the hop's short. The second moves
+// q from the query into a path, where it is written otherwise (a slash becomes %2F): the path is
+// some text behind /search/, but which q it came from cannot be told from it, so that the state is
+// loose. Of the third, rest may be ../y, which browsers resolve: /archive/../y is asked for as /y,
+// and the state that goes on there has dots. A visitor who came to /files/a?utm=1 was sent on with
+// the query utm=1: that is sent, and what a rule two hops later may still ask for.
 type state struct {
-	door   web.Door
-	path   []rule.Part
-	query  parameters
-	entry  []rule.Part            // the path with which a visitor came in
-	asked  map[string][]rule.Part // what the entry's query has to hold
-	first  web.Door               // where the visitor came in
-	hops   []hop
-	avoid  []rule.Variant // what more specific rules of this door would have taken
-	loose  bool           // the path is one of those of the template, but not tied to the entry any more
-	folded bool           // letters were taken in one case where both are possible
-	dots   bool           // a variable holds dots that browsers resolve
-	sent   string         // the query behind the first hop
+	door  web.Door
+	path  []rule.Part
+	query parameters
+	entry []rule.Part            // the path with which a visitor came in
+	asked map[string][]rule.Part // what the entry's query has to hold
+	first web.Door               // where the visitor came in
+	hops  []hop
+	avoid []rule.Variant // what more specific rules of this door would have taken
+	// the path is one of those of the template, but not tied to the entry any more
+	loose  bool
+	folded bool   // letters were taken in one case where both are possible
+	dots   bool   // a variable holds dots that browsers resolve
+	sent   string // the query behind the first hop
 }
 
-// hop is one step of a state's way: which case of a door it took, with the paths that others before it would have
-// taken.
+// hop is one step of a state's way: which case of a door it took, with the paths that others before
+// it would have taken.
 type hop struct {
 	door  web.Door
 	path  []rule.Part // before the hop
@@ -226,7 +229,8 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 	case d.Does == predict.ToSite:
 		x.redirect(s, hop{what: "the site"}, d.Canonical, s.path, s.query, emit)
 	case d.Upgrades:
-		x.redirect(s, hop{what: "https first"}, web.Door{Scheme: web.HTTPS, Host: s.door.Host}, s.path, s.query, emit)
+		x.redirect(s, hop{what: "https first"}, web.Door{Scheme: web.HTTPS, Host: s.door.Host}, s.path,
+			s.query, emit)
 	default:
 		x.ruled(s, d, emit)
 	}
@@ -246,7 +250,8 @@ func (x *explorer) exempt(s state, d predict.Treatment, emit func(outcome)) {
 }
 
 // redirect goes on behind a hop.
-func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query parameters, emit func(outcome)) {
+func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query parameters,
+	emit func(outcome)) {
 	h.door, h.path, h.query = s.door, s.path, s.query.key()
 	if len(s.hops) == 0 {
 		s.sent = query.key()
@@ -256,8 +261,8 @@ func (x *explorer) redirect(s state, h hop, to web.Door, path []rule.Part, query
 	x.follow(s, emit)
 }
 
-// site goes on at the canonical site: its own redirects, then a page. met is the path as a visitor arrives, whatever of
-// it is dropped.
+// site goes on at the canonical site: its own redirects, then a page. met is the path as a visitor
+// arrives, whatever of it is dropped.
 func (x *explorer) site(s state, d predict.Treatment, met []rule.Part, emit func(outcome)) {
 	for _, r := range x.byRules(s, d, emit) {
 		if d.DropsPath {
@@ -309,7 +314,8 @@ func (s state) bound(b binding) state {
 	return s
 }
 
-// ruled goes on at a door with rules: the rules that may take a path of the state, then the fallback.
+// ruled goes on at a door with rules: the rules that may take a path of the state, then the
+// fallback.
 func (x *explorer) ruled(s state, d predict.Treatment, emit func(outcome)) {
 	rest := []state{s}
 	if d.AsksRules() {
@@ -320,7 +326,8 @@ func (x *explorer) ruled(s state, d predict.Treatment, emit func(outcome)) {
 	}
 }
 
-// fallback goes on where no rule takes a path: the root leads to leads-to, and others where the domain says.
+// fallback goes on where no rule takes a path: the root leads to leads-to, and others where the
+// domain says.
 func (x *explorer) fallback(s state, d predict.Treatment, emit func(outcome)) {
 	home := d.Home
 	homePath := []rule.Part{{Literal: web.NormalPath(home.Path())}}

@@ -13,7 +13,8 @@ import (
 
 // nasty are families of rules that feed each other: what each gives for a number of rules.
 var nasty = map[string]func(i, n int) (old, to string){
-	// Each makes the path a letter longer, and the next one takes that: what is longest goes round without end.
+	// Each makes the path a letter longer, and the next one takes that: what is longest goes round
+	// without end.
 	"growing": func(i, _ int) (string, string) {
 		return "/" + strings.Repeat("a", i+1) + "{+r}", "/" + strings.Repeat("a", i+2) + "{+r}"
 	},
@@ -69,7 +70,8 @@ var nasty = map[string]func(i, n int) (old, to string){
 				'a'+(i*5)%26,
 			)
 	},
-	// What is asked of the query: any of them may have been asked for, so that a visitor goes round any number of times.
+	// What is asked of the query: any of them may have been asked for, so that a visitor goes round
+	// any number of times.
 	"queries anew": func(i, _ int) (string, string) {
 		return fmt.Sprintf("/p?k%d={v}", i), fmt.Sprintf("/p?j%d={v}", i)
 	},
@@ -126,7 +128,8 @@ func nastyWorld(b testing.TB, family func(i, n int) (old, to string), n int) *pr
 
 var _ = estate.Gone
 
-// BenchmarkProveNasty decides, or leaves undecided, families of 50 rules that feed each other: each in under 5 seconds.
+// BenchmarkProveNasty decides, or leaves undecided, families of 50 rules that feed each other: each
+// in under 5 seconds.
 func BenchmarkProveNasty(b *testing.B) {
 	for name, family := range nasty {
 		for _, work := range []struct {

@@ -1,11 +1,13 @@
-// Package proof decides what holds for every URL of an estate, not for a sample: that each arrives, in how many hops,
-// that nothing loops. It reasons over the patterns of the rules, and writes down a URL wherever that is not so.
+// Package proof decides what holds for every URL of an estate, not for a sample: that each arrives,
+// in how many hops, that nothing loops. It reasons over the patterns of the rules, and writes down
+// a URL wherever that is not so.
 //
-// A rule leads to another where the paths that the first one produces meet those that the second one takes. Sets of
-// paths are followed hop by hop through the predicted web (explore.go, rules.go), as templates whose variables are
-// split wherever a pattern asks for it (symbol.go); what looks wrong counts only if there is an entry for it that no
-// more specific rule takes (solve.go), and the predicted web itself confirms it. What is neither confirmed nor excluded
-// is undecided.
+// A rule leads to another where the paths that the first one produces meet those that the second
+// one takes. Sets of paths are followed hop by hop through the predicted web (explore.go,
+// rules.go), as templates whose variables are split wherever a pattern asks for it (symbol.go);
+// what looks wrong counts only if there is an entry for it that no more specific rule takes
+// (solve.go), and the predicted web itself confirms it. What is neither confirmed nor excluded is
+// undecided.
 //
 //	r := proof.Prove(predicted, nil)
 //	r.Verdict // proved, refuted or undecided
@@ -52,7 +54,8 @@ type Proof struct {
 	Pages    Pages             `json:"pages"`
 	Assumes  []string          `json:"assumes"`
 	Findings []finding.Finding `json:"findings"`
-	Barred   int               `json:"-"` // rules that win nowhere because no carrier of their doors can hold them
+	// rules that win nowhere because no carrier of their doors can hold them
+	Barred int `json:"-"`
 }
 
 // Fallback says where the paths of a domain go that no rule takes.
@@ -64,10 +67,12 @@ type Fallback struct {
 
 // Pages says what a proof knows of the pages on which URLs arrive.
 type Pages struct {
-	Known    bool `json:"known"`     // the estate file names the pages that exist
-	Checked  int  `json:"checked"`   // rules whose one target was compared with them
-	Captured int  `json:"captured"`  // rules whose target holds captures: nobody knows every page that comes of them
-	SamePath int  `json:"same_path"` // domains where what no rule takes goes to the same path, whatever that is
+	Known   bool `json:"known"`   // the estate file names the pages that exist
+	Checked int  `json:"checked"` // rules whose one target was compared with them
+	// rules whose target holds captures: nobody knows every page that comes of them
+	Captured int `json:"captured"`
+	// domains where what no rule takes goes to the same path, whatever that is
+	SamePath int `json:"same_path"`
 }
 
 // pages counts what is known of the pages on which URLs arrive.
@@ -77,7 +82,8 @@ func (v *prover) pages() {
 	site := v.world.Estate.Canonical
 	for _, r := range v.world.Rules.Rules() {
 		to := r.New.Door
-		if r.Status == rule.Gone || !v.asks(r).meant || len(r.New.Host) == 0 && !to.IsZero() && to != site {
+		if r.Status == rule.Gone || !v.asks(r).meant ||
+			len(r.New.Host) == 0 && !to.IsZero() && to != site {
 			continue
 		}
 		if _, exact := literal(r.New.Parts); !exact || len(r.New.Host) > 0 {
@@ -100,7 +106,8 @@ type prover struct {
 	tally  chain.Tally
 	judge  chain.Judge
 	source *rand.Rand
-	said   map[string]bool     // ways and circles that were said already, or found undecided, by their rules or doors
+	// ways and circles that were said already, or found undecided, by their rules or doors
+	said   map[string]bool
 	held   map[web.Host]int    // how many rules of the map are about a host
 	chains map[*rule.Rule]bool // whose targets were said to be redirected
 	unable map[*rule.Rule]bool // rules that some carrier cannot hold
@@ -121,11 +128,13 @@ func newProver(w *predict.Prediction) *prover {
 	if w.Estate.Policy.Upgrade == estate.SameHostFirst {
 		v.more = 1
 	}
-	v.proof = &Proof{Schema: Schema, Policy: w.Estate.Policy.Hops + v.more, Doors: len(w.Doors()), Fallback: []Fallback{}}
+	v.proof = &Proof{Schema: Schema, Policy: w.Estate.Policy.Hops + v.more, Doors: len(w.Doors()),
+		Fallback: []Fallback{}}
 	return v
 }
 
-// Prove decides. It changes nothing of the plan. step, where it is not nil, is called for each rule that was looked at.
+// Prove decides. It changes nothing of the plan. step, where it is not nil, is called for each rule
+// that was looked at.
 func Prove(w *predict.Prediction, step func()) *Proof {
 	return proved(newProver(w), step)
 }
@@ -228,7 +237,8 @@ func steps(c chain.Chain) []string {
 	return all
 }
 
-// probes follows the probes of every door: how a carrier treats its doors shows at each of their URLs.
+// probes follows the probes of every door: how a carrier treats its doors shows at each of their
+// URLs.
 func (v *prover) probes() {
 	for _, d := range v.world.Doors() {
 		probes := chain.Probes(d)
@@ -250,13 +260,14 @@ func (v *prover) probes() {
 	}
 }
 
-// unheld says where carriers cannot hold rules that are meant for their doors, so that a URL goes elsewhere than its
-// rule says.
+// unheld says where carriers cannot hold rules that are meant for their doors, so that a URL goes
+// elsewhere than its rule says.
 func (v *prover) unheld() {
 	for _, d := range v.world.Doors() {
 		p := v.door(d)
 		limited := !p.AsksRules() && !p.Upgrades || p.DropsPath || p.DropsQuery || p.Asked != d
-		if p.Domain == nil || v.world.IsSite(d.Host) || p.Does != predict.Redirects && p.Does != predict.ToSite || !limited {
+		if p.Domain == nil || v.world.IsSite(d.Host) ||
+			p.Does != predict.Redirects && p.Does != predict.ToSite || !limited {
 			continue
 		}
 		var concerned []*rule.Rule
@@ -287,8 +298,9 @@ func (v *prover) unheld() {
 			continue
 		}
 		c, l := v.run(witness), v.linesOf(concerned...)
-		f := finding.New(finding.BeyondCarrier, d.String(), fmt.Sprintf("%s cannot hold %s: %s ends at %s instead "+
-			"of %s.", p.Carrier, l, witness, c.Arrival, v.world.Goal(witness).Target),
+		f := finding.New(finding.BeyondCarrier, d.String(),
+			fmt.Sprintf("%s cannot hold %s: %s ends at %s instead "+
+				"of %s.", p.Carrier, l, witness, c.Arrival, v.world.Goal(witness).Target),
 			fmt.Sprintf("Give %s to a carrier that looks at paths and queries.", d.Host),
 			v.evidence(l, witness)).
 			GroupedBy(p.Carrier + " " + p.Domain.Name.String())
@@ -297,23 +309,26 @@ func (v *prover) unheld() {
 	}
 }
 
-// onlyAsAsked gives the rules that name another scheme than that of a door, and take its URLs all the same, since its
-// carrier asks by that.
+// onlyAsAsked gives the rules that name another scheme than that of a door, and take its URLs all
+// the same, since its carrier asks by that.
 func (v *prover) onlyAsAsked(p predict.Treatment) []rule.Entry {
 	if p.Asked.Scheme == p.Door.Scheme || !p.AsksRules() {
 		return nil
 	}
-	return slices.DeleteFunc(v.world.Rules.On(p.Asked), func(e rule.Entry) bool { return e.Rule.Old.Scheme == "" })
+	return slices.DeleteFunc(v.world.Rules.On(p.Asked), func(e rule.Entry) bool {
+		return e.Rule.Old.Scheme == ""
+	})
 }
 
-// asIntended reports whether a URL ends where it would if no carrier were limited, apart from a query that is not handed
-// on, which is said of the door.
+// asIntended reports whether a URL ends where it would if no carrier were limited, apart from a
+// query that is not handed on, which is said of the door.
 func (v *prover) asIntended(u web.URL) bool {
 	c, want := v.run(u), v.world.Goal(u)
 	if want.Gone {
 		return c.Last().Status == rule.Gone
 	}
-	return c.Arrival.Door() == want.Target.Door() && web.NormalPath(c.Arrival.Path()) == web.NormalPath(want.Target.Path())
+	return c.Arrival.Door() == want.Target.Door() &&
+		web.NormalPath(c.Arrival.Path()) == web.NormalPath(want.Target.Path())
 }
 
 // deeper notes a chain that takes more hops than those before.
@@ -389,7 +404,8 @@ func (v *prover) rooted(r *rule.Rule, cut []web.Door) []web.Door {
 // ends reports whether a rule leads to the site for good, whatever its captures take.
 func (v *prover) ends(r *rule.Rule) bool {
 	to := r.New.Door
-	return len(r.New.Host) == 0 && (to.IsZero() || to == v.world.Estate.Canonical) && len(v.ofSite) == 0 &&
+	return len(r.New.Host) == 0 && (to.IsZero() || to == v.world.Estate.Canonical) &&
+		len(v.ofSite) == 0 &&
 		v.door(v.world.Estate.Canonical).Does == predict.Serves
 }
 
@@ -408,8 +424,8 @@ type origin struct {
 	scheme web.Scheme
 }
 
-// asked says of an origin whether the plan is about it, and on which doors its rules are asked: https before http, the
-// own host first.
+// asked says of an origin whether the plan is about it, and on which doors its rules are asked:
+// https before http, the own host first.
 type asked struct {
 	meant bool
 	doors []web.Door
@@ -432,7 +448,8 @@ func (v *prover) asks(r *rule.Rule) *asked {
 			d := web.Door{Scheme: scheme, Host: h}
 			p := v.door(d)
 			switch {
-			case p.Does != predict.Redirects || !p.AsksRules() || from.scheme != "" && from.scheme != p.Asked.Scheme:
+			case p.Does != predict.Redirects || !p.AsksRules() ||
+				from.scheme != "" && from.scheme != p.Asked.Scheme:
 			case p.DropsPath:
 				a.cut = append(a.cut, d)
 			default:
@@ -450,7 +467,8 @@ type start struct {
 	takes binding
 }
 
-// starts gives the URLs that a rule takes at a door: one set, or several where the old site did not care.
+// starts gives the URLs that a rule takes at a door: one set, or several where the old site did not
+// care.
 func (v *prover) starts(r *rule.Rule, d web.Door) []start {
 	if v.door(d).DropsPath {
 		return v.rootStarts(r, d)
@@ -473,7 +491,8 @@ func (v *prover) starts(r *rule.Rule, d web.Door) []start {
 	return all
 }
 
-// rootStarts gives the URLs that a rule takes at a door that treats every path like "/": all of them, or none.
+// rootStarts gives the URLs that a rule takes at a door that treats every path like "/": all of
+// them, or none.
 func (v *prover) rootStarts(r *rule.Rule, d web.Door) []start {
 	mode := v.door(d).Paths
 	for _, own := range mode.Variants(r.Old.Parts) {
@@ -496,7 +515,9 @@ func anyQuery() parameters {
 // from goes on behind a rule, from all of its URLs at a door.
 func (v *prover) from(r *rule.Rule, d web.Door, emit func(outcome)) {
 	for _, s := range v.starts(r, d) {
-		v.conditions(s.state, s.takes, r.Old.Query, func(at state, takes binding) { v.take(at, r, takes, emit) })
+		v.conditions(s.state, s.takes, r.Old.Query, func(at state, takes binding) {
+			v.take(at, r, takes, emit)
+		})
 	}
 }
 
@@ -515,8 +536,8 @@ func (v *prover) shadowed(r *rule.Rule, why string) {
 	)
 }
 
-// wins reports whether there is a URL that a rule wins at one of its doors; where that is not decided, it counts as
-// winning.
+// wins reports whether there is a URL that a rule wins at one of its doors; where that is not
+// decided, it counts as winning.
 func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	if !v.door(doors[0]).DropsPath && v.world.Rules.WinsAt(r, v.door(doors[0]).Asked) {
 		return true
@@ -535,8 +556,8 @@ func (v *prover) wins(r *rule.Rule, doors []web.Door) bool {
 	return false
 }
 
-// before gives those of the paths of a template that rules of a door take, whatever the query is: those that win over a
-// rule, or all for none.
+// before gives those of the paths of a template that rules of a door take, whatever the query is:
+// those that win over a rule, or all for none.
 func (v *prover) before(r *rule.Rule, path []rule.Part, d web.Door) []rule.Variant {
 	p := v.door(d)
 	mode := p.Paths
@@ -579,8 +600,8 @@ func not(v rule.Variant) []rule.Variant {
 	return all
 }
 
-// endsIn is the pattern of all that ends in a text. Only solve takes it, where a capture of the rest may stand in
-// front.
+// endsIn is the pattern of all that ends in a text. Only solve takes it, where a capture of the
+// rest may stand in front.
 func endsIn(end string) []rule.Part {
 	return []rule.Part{anyText, {Literal: end}}
 }
@@ -680,7 +701,8 @@ func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
 			})
 		}
 		if open && !found {
-			v.undecided(outcome{state: state{hops: []hop{{what: v.place(r), rule: r}}}}, "it may lead from https to http")
+			v.undecided(outcome{state: state{hops: []hop{{what: v.place(r), rule: r}}}},
+				"it may lead from https to http")
 		}
 	}
 }

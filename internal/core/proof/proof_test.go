@@ -31,11 +31,13 @@ func prove(t testing.TB, domains string, rules ...string) (*predict.Prediction, 
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "upperpath.yaml"), []byte(head+domains), 0o600))
 	require.NoError(
 		t,
-		os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
+		os.WriteFile(filepath.Join(dir, "rules.csv"),
+			[]byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
 	)
 	e, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	require.NoError(t, err)
-	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules, Pages: e.Pages})
+	p := predict.New(predict.Input{Estate: e.Estate, Rules: e.Rules, SiteRules: e.SiteRules,
+		Pages: e.Pages})
 	return p, Prove(p, nil)
 }
 
@@ -47,15 +49,17 @@ func said(p *Proof) []string {
 	return all
 }
 
-// TestADowngradeThatIsNotDecidedIsSaid hides a rule that leads to http behind a better one, among so many others that
-// the search gives up.
+// TestADowngradeThatIsNotDecidedIsSaid hides a rule that leads to http behind a better one, among
+// so many others that the search gives up.
 func TestADowngradeThatIsNotDecidedIsSaid(t *testing.T) {
 	rules := []string{"old.example/q{+r},http://two.example/b", "https://old.example/q{+s},/0"}
 	for _, letter := range "abcdefghijklmnop" {
 		rules = append(rules, fmt.Sprintf("https://old.example/q{x}%c{+y},/1", letter))
 	}
 	_, p := prove(t, "domains: [n.example, old.example, two.example]\n", rules...)
-	i := slices.IndexFunc(p.Findings, func(f finding.Finding) bool { return f.Code == finding.Undecided })
+	i := slices.IndexFunc(p.Findings, func(f finding.Finding) bool {
+		return f.Code == finding.Undecided
+	})
 	require.GreaterOrEqual(t, i, 0, "%v", said(p))
 	assert.Equal(
 		t,
@@ -75,24 +79,30 @@ func TestWhatHolds(t *testing.T) {
 		says    []string
 	}{
 		"straight to the site": {
-			plain, []string{"old.example/a,/b", "old.example/c/{x},/d/{x}", "old.example/gone,,410"}, Proved, 1, nil,
+			plain, []string{"old.example/a,/b", "old.example/c/{x},/d/{x}", "old.example/gone,,410"}, Proved,
+			1, nil,
 		},
 		"a chain of rules": {
-			plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},/c/{x}"}, Proved, 2,
+			plain, []string{"old.example/a/{x},https://two.example/b/{x}", "two.example/b/{x},/c/{x}"},
+			Proved, 2,
 			[]string{"rule-chain rules line 2"},
 		},
 		"a chain to a fallback": {
-			plain, []string{"old.example/a,https://n.example/b"}, Proved, 2, []string{"rule-chain rules line 2"},
+			plain, []string{"old.example/a,https://n.example/b"}, Proved, 2,
+			[]string{"rule-chain rules line 2"},
 		},
 		"a loop of exact rules": {
-			plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, Refuted, 1,
+			plain, []string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"},
+			Refuted, 1,
 			[]string{"rule-loop rules lines 2 and 3"},
 		},
-		"a loop for URLs of one form only": {plain, []string{"old.example/{x}/list,https://two.example/l/{x}",
-			"two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2,
+		"a loop for URLs of one form only": {plain,
+			[]string{"old.example/{x}/list,https://two.example/l/{x}",
+				"two.example/l/{x},https://old.example/a{x}/list", "two.example/l/ab,/b"}, Refuted, 2,
 			[]string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"}},
 		"a growing loop": {
-			plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1, []string{"rule-loop rules line 2"},
+			plain, []string{"old.example/s/{+r},https://old.example/s/s/{+r}"}, Refuted, 1,
+			[]string{"rule-loop rules line 2"},
 		},
 		"a chain that peels its path ends, but too late": {
 			plain, []string{"old.example/x/b/a/{+r},https://old.example/{+r}"}, Refuted, 20,
@@ -104,16 +114,20 @@ func TestWhatHolds(t *testing.T) {
 		"as many as browsers take": {
 			plain, tooLong(19), Proved, 20, []string{"rule-chain rules line 2"},
 		},
-		"a query that a domain's leads-to brings decides": {"domains: [n.example, {name: old.example, leads-to: " +
-			"\"https://two.example/i?p=1&q\", fallback: home}, two.example]\n",
-			[]string{"two.example/i?p=1,https://old.example/x", "two.example/i?p=2,/never-from-old"}, Refuted, 1,
+		"a query that a domain's leads-to brings decides": {
+			"domains: [n.example, {name: old.example, leads-to: " +
+				"\"https://two.example/i?p=1&q\", fallback: home}, two.example]\n",
+			[]string{"two.example/i?p=1,https://old.example/x", "two.example/i?p=2,/never-from-old"},
+			Refuted, 1,
 			[]string{"rule-loop rules line 2"}},
 		"another query is not that one": {"domains: [n.example, {name: old.example, leads-to: " +
 			"\"https://two.example/i?p=3&q\", fallback: home}, two.example]\n",
-			[]string{"two.example/i?p=1,https://old.example/x"}, Proved, 3, []string{"extra-hop http://old.example"}},
+			[]string{"two.example/i?p=1,https://old.example/x"}, Proved, 3,
+			[]string{"extra-hop http://old.example"}},
 		"a pair that loops only below itself": {
 			plain,
-			[]string{"old.example/a/{x}/{y},https://two.example/{y}/{x}", "two.example/b/{x},https://old.example/a/{x}/b"},
+			[]string{"old.example/a/{x}/{y},https://two.example/{y}/{x}",
+				"two.example/b/{x},https://old.example/a/{x}/b"},
 			Refuted, 2, []string{"rule-loop rules lines 2 and 3", "rule-chain rules line 2"},
 		},
 		"a way that a better rule bars": {
@@ -128,47 +142,60 @@ func TestWhatHolds(t *testing.T) {
 			plain,
 			[]string{
 				"old.example/" + long + "a/{x},https://two.example/" + long + "b/{x}",
-				"two.example/" + long + "b/{x},https://old.example/" + long + "a/c", "old.example/" + long + "a/c,/end",
+				"two.example/" + long + "b/{x},https://old.example/" + long + "a/c",
+				"old.example/" + long + "a/c,/end",
 			},
 			Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"},
 		},
 		"shadowed by several together": {
-			plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"}, Proved, 1,
+			plain, []string{"old.example/{x},/1", "http://old.example/{y},/2", "https://old.example/{z},/3"},
+			Proved, 1,
 			[]string{"shadowed rules line 2"},
 		},
 		"shadowed by nobody": {
-			plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"}, Proved, 1, nil,
+			plain, []string{"old.example/{x:digits},/1", "old.example/{+x},/2", "old.example/{y},/3"},
+			Proved, 1, nil,
 		},
 		"nobody carries its door": {
-			"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n", []string{"old.example/a,/b"},
+			"domains: [n.example, {name: old.example, carrier: form, fallback: home}]\n",
+			[]string{"old.example/a,/b"},
 			Refuted, 1, []string{"query-lost", "beyond-carrier http://old.example"},
 		},
 		"a tie": {
-			plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1, []string{"tie rules lines 2 and 3"},
+			plain, []string{"old.example/a/{x},/1", "old.example/{y}/b,/2"}, Refuted, 1,
+			[]string{"tie rules lines 2 and 3"},
 		},
 		"a downgrade": {
 			plain, []string{"old.example/a/{x},http://www.n.example/{x}"}, Refuted, 2,
 			[]string{"downgrade rules line 2", "rule-chain rules line 2"},
 		},
 		"an edge over plain http": {
-			"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n", nil, Refuted, 2,
+			"domains: [n.example, {name: old.example, carrier: edge}]\npolicy: {upgrade: same-host-first}\n",
+			nil, Refuted, 2,
 			[]string{"loop https://old.example", "loop https://www.old.example"},
 		},
 		"conditions that exclude": {
-			plain, []string{"old.example/i?p=1,https://two.example/i?p=2", "two.example/i?p=1,https://old.example/i?p=1"},
+			plain,
+			[]string{"old.example/i?p=1,https://two.example/i?p=2",
+				"two.example/i?p=1,https://old.example/i?p=1"},
 			Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"},
 		},
 		"a parameter that was used up decides nothing more": {
-			plain, []string{"old.example/i?p=1,https://two.example/i", "two.example/i?p={v},https://old.example/i?p=1"},
+			plain,
+			[]string{"old.example/i?p=1,https://two.example/i",
+				"two.example/i?p={v},https://old.example/i?p=1"},
 			Proved, 3, []string{"rule-chain rules line 2", "rule-chain rules line 3"},
 		},
 		"nor does one that was dropped": {
-			plain, []string{"old.example/i,https://two.example/i,,drop", "two.example/i?p=1,https://old.example/i"}, Proved, 3,
+			plain,
+			[]string{"old.example/i,https://two.example/i,,drop", "two.example/i?p=1,https://old.example/i"},
+			Proved, 3,
 			[]string{"rule-chain rules line 2", "rule-chain rules line 3"},
 		},
 		"conditions that go round": {
 			plain,
-			[]string{"old.example/i?p={v},https://two.example/i?q={v}", "two.example/i?q={v},https://old.example/i?p={v}"},
+			[]string{"old.example/i?p={v},https://two.example/i?q={v}",
+				"two.example/i?q={v},https://old.example/i?p={v}"},
 			Refuted, 1, []string{"rule-loop rules lines 2 and 3"},
 		},
 		"a host with a capture": {
@@ -178,15 +205,19 @@ func TestWhatHolds(t *testing.T) {
 			"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", nil, Proved, 2, nil,
 		},
 		"https first": {
-			"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n", []string{"old.example/a,/b"}, Proved, 2,
+			"domains: [n.example, old.example]\npolicy: {upgrade: same-host-first}\n",
+			[]string{"old.example/a,/b"}, Proved, 2,
 			nil,
 		},
 		"dots that browsers resolve": {
-			plain, []string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."}, Refuted, 1,
+			plain,
+			[]string{"old.example/a{x},https://two.example/{x}/b", "two.example/b,https://old.example/a."},
+			Refuted, 1,
 			nil,
 		},
 		"a domain that leads to another": {
-			"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: two.example, leads-to: " +
+			"domains: [n.example, {name: old.example, leads-to: \"https://two.example/x\"}, {name: " +
+				"two.example, leads-to: " +
 				"\"https://old.example/\"}]\n",
 			nil, Refuted, 1, nil,
 		},
@@ -202,7 +233,8 @@ func TestWhatHolds(t *testing.T) {
 			}
 			if c.verdict == Proved {
 				assert.Equal(t, c.bound, proof.Bound)
-				deepest := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL(proof.Deepest)}, chain.ByRule)
+				deepest := chain.Follow(context.Background(), p,
+					chain.Ask{URL: web.MustParseURL(proof.Deepest)}, chain.ByRule)
 				assert.Equal(t, c.bound, deepest.Redirects(), proof.Deepest)
 			}
 			confirmed(t, p, proof)
@@ -219,7 +251,8 @@ func tooLong(n int) []string {
 	return rules
 }
 
-// TestWhatTheSiteItselfRedirects proves worlds in which the site has redirects of its own, or paths are exempt.
+// TestWhatTheSiteItselfRedirects proves worlds in which the site has redirects of its own, or paths
+// are exempt.
 func TestWhatTheSiteItselfRedirects(t *testing.T) {
 	estate := strings.Replace(
 		head,
@@ -232,23 +265,31 @@ func TestWhatTheSiteItselfRedirects(t *testing.T) {
 		verdict Verdict
 		says    []string
 	}{
-		"nothing that matters": {made(estate, []string{"old.example/a,/b"}, []string{"www.n.example/c,/d"}), Proved, nil},
-		"a circle of the site is one finding, whoever leads into it": {made(estate, []string{"old.example/r/{x},/blog/{x}"},
-			[]string{"www.n.example/blog/{r},/news/{r}", "www.n.example/news/x{y},/blog/x{y}"}), Refuted,
+		"nothing that matters": {
+			made(estate, []string{"old.example/a,/b"}, []string{"www.n.example/c,/d"}), Proved, nil},
+		"a circle of the site is one finding, whoever leads into it": {
+			made(estate, []string{"old.example/r/{x},/blog/{x}"},
+				[]string{"www.n.example/blog/{r},/news/{r}", "www.n.example/news/x{y},/blog/x{y}"}), Refuted,
 			[]string{"rule-loop site.rules lines 2 and 3", "rule-chain rules line 2"}},
 		"its chains": {
-			made(estate, []string{"old.example/q,/a"}, []string{"www.n.example/a,/b", "www.n.example/b,/c"}), Proved,
+			made(estate, []string{"old.example/q,/a"}, []string{"www.n.example/a,/b", "www.n.example/b,/c"}),
+			Proved,
 			[]string{"rule-chain rules line 2", "rule-chain site.rules line 2"},
 		},
 		"its ties": {
 			made(estate, nil, []string{"www.n.example/a/{x},/1", "www.n.example/{y}/b,/2"}), Refuted,
 			[]string{"tie site.rules lines 2 and 3"},
 		},
-		"a rule that leads to an exempt path": {made(head+"domains: [n.example, old.example, two.example]\n"+
-			"policy: {exempt: [/x/]}\n", []string{"https://old.example/a/{x},http://two.example/x/{x}"}, nil), Refuted,
+		"a rule that leads to an exempt path": {
+			made(head+"domains: [n.example, old.example, two.example]\n"+
+				"policy: {exempt: [/x/]}\n", []string{"https://old.example/a/{x},http://two.example/x/{x}"},
+				nil), Refuted,
 			[]string{"downgrade rules line 2", "dead-end http://two.example/x/y"}},
-		"a root that goes round, met by a probe and by its rule": {made(head+"domains: [n.example, old.example, "+
-			"two.example]\n", []string{"old.example/,https://two.example/", "two.example/,https://old.example/"}, nil), Refuted,
+		"a root that goes round, met by a probe and by its rule": {
+			made(head+"domains: [n.example, old.example, "+
+				"two.example]\n",
+				[]string{"old.example/,https://two.example/", "two.example/,https://old.example/"}, nil),
+			Refuted,
 			[]string{"rule-loop rules lines 2 and 3"}},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -277,7 +318,8 @@ func TestAPartIsProvedAlone(t *testing.T) {
 	)
 	assert.Equal(t, Refuted, whole.Verdict)
 	only := func(d *estate.Domain) bool { return d.Name.String() == "old.example" }
-	part := Prove(predict.New(predict.Input{Estate: p.Estate, Rules: p.Rules.Rules(), Only: only}), nil)
+	part := Prove(predict.New(predict.Input{Estate: p.Estate, Rules: p.Rules.Rules(), Only: only}),
+		nil)
 	assert.Equal(t, Proved, part.Verdict)
 	assert.Equal(t, 1, part.Rules)
 }
@@ -310,7 +352,8 @@ func downgrades(c chain.Chain) bool {
 			return true
 		}
 	}
-	return c.LoopsTo != nil && c.Last().URL.Scheme() == web.HTTPS && c.Hops[*c.LoopsTo].URL.Scheme() == web.HTTP
+	return c.LoopsTo != nil && c.Last().URL.Scheme() == web.HTTPS &&
+		c.Hops[*c.LoopsTo].URL.Scheme() == web.HTTP
 }
 
 // randomRules makes a small table of two hosts that lead to each other and to the site.
@@ -332,14 +375,15 @@ func randomRules(random *rand.Rand) []string {
 			names = append(names, "{+r}")
 		}
 		to := worlds.TargetPath(random, names)
-		door := []string{"", "https://old.example", "https://two.example", "https://two.example"}[random.IntN(4)]
+		door := []string{"", "https://old.example", "https://two.example",
+			"https://two.example"}[random.IntN(4)]
 		rules = append(rules, []string{"old", "two"}[random.IntN(2)]+".example/"+old+","+door+"/"+to)
 	}
 	return rules
 }
 
-// TestTheVerdictEqualsTryingEveryURL makes random tables, tries every URL of a small alphabet, and compares: no URL may
-// contradict a proof, and what is refuted has a witness that shows it.
+// TestTheVerdictEqualsTryingEveryURL makes random tables, tries every URL of a small alphabet, and
+// compares: no URL may contradict a proof, and what is refuted has a witness that shows it.
 func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 	t.Parallel()
 	random := rand.New(rand.NewPCG(11, 12))
@@ -361,7 +405,8 @@ func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 		worst, hops := "", 0
 		for _, host := range []string{"old.example", "www.two.example", "two.example"} {
 			for _, path := range paths {
-				c := chain.Follow(context.Background(), p, chain.Ask{URL: web.MustParseURL("https://" + host + path)}, chain.ByRule)
+				c := chain.Follow(context.Background(), p,
+					chain.Ask{URL: web.MustParseURL("https://" + host + path)}, chain.ByRule)
 				if c.End == chain.Loop || c.End == chain.Limit || c.End == chain.NoAnswer {
 					worst = c.Entry.String()
 				} else {
@@ -394,7 +439,8 @@ func TestTheVerdictEqualsTryingEveryURL(t *testing.T) {
 	assert.Zero(t, undecided, "where no target uses a capture twice, all is decided")
 }
 
-// repeats reports whether a target uses a capture twice, which makes more than a proof of this kind decides.
+// repeats reports whether a target uses a capture twice, which makes more than a proof of this kind
+// decides.
 func repeats(rules []string) bool {
 	for _, r := range rules {
 		_, to, _ := strings.Cut(r, ",")
@@ -424,7 +470,8 @@ func parses(t *testing.T, rules []string) bool {
 	)
 	require.NoError(
 		t,
-		os.WriteFile(filepath.Join(dir, "rules.csv"), []byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
+		os.WriteFile(filepath.Join(dir, "rules.csv"),
+			[]byte("old,new,status,query\n"+strings.Join(rules, "\n")+"\n"), 0o600),
 	)
 	_, err := files.ReadEstate(filepath.Join(dir, "upperpath.yaml"))
 	return err == nil

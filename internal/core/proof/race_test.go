@@ -2,6 +2,6 @@
 
 package proof
 
-// slower is by how much the race detector shortens the tests that make worlds at random: nothing in this package runs
-// at once.
+// slower is by how much the race detector shortens the tests that make worlds at random: nothing in
+// this package runs at once.
 const slower = 5

@@ -22,8 +22,10 @@ import (
 
 // judged is what trying URLs shows.
 type judged struct {
-	elsewhere         web.URL // one that a rule takes, were no carrier limited, and that ends elsewhere than this says
-	wrong, long, down web.URL // one that goes wrong; one that takes the most hops; one that goes from https to http
+	// one that a rule takes, were no carrier limited, and that ends elsewhere than this says
+	elsewhere web.URL
+	// one that goes wrong; one that takes the most hops; one that goes from https to http
+	wrong, long, down web.URL
 	hops              int
 	won               map[*rule.Rule]web.URL // by rule, a URL that it wins
 	chained           map[*rule.Rule]web.URL // by rule, a URL that it leads to another redirect
@@ -47,7 +49,9 @@ func tryAll(p *predict.Prediction, all []web.URL) judged {
 		d := p.Treatment(u.Door())
 		if want := p.Goal(u); c.End == chain.Page && p.Forwards(u.Door()) && !want.Gone &&
 			want.Target.Door() == p.Estate.Canonical {
-			landed := slices.IndexFunc(c.Hops, func(a chain.Answer) bool { return a.URL.Door() == p.Estate.Canonical })
+			landed := slices.IndexFunc(c.Hops, func(a chain.Answer) bool {
+				return a.URL.Door() == p.Estate.Canonical
+			})
 			m, ok := p.Rules.Lookup(u)
 			if ok && m.Rule.Status != rule.Gone && landed >= 0 &&
 				web.NormalPath(c.Hops[landed].URL.Path()) != web.NormalPath(want.Target.Path()) {
@@ -86,8 +90,8 @@ func hunt(rounds int, seed uint64) (int, *rand.Rand) {
 	return rounds, rand.New(rand.NewPCG(seed, 1))
 }
 
-// TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may contradict what the proof
-// says.
+// TestNoURLContradictsAProof makes worlds at random and tries many URLs in each: none may
+// contradict what the proof says.
 func TestNoURLContradictsAProof(t *testing.T) {
 	t.Parallel()
 	rounds, random := hunt(100, 22)
@@ -114,7 +118,8 @@ func TestNoURLContradictsAProof(t *testing.T) {
 		findings := strings.Join(said(proof), "\n") + "\n"
 		for _, r := range p.Rules.Rules() {
 			u, wins := j.won[r]
-			require.False(t, wins && strings.Contains(findings, "shadowed "+r.Place()+"\n"), "%s wins %s\n%s", r.Old, u, label)
+			require.False(t, wins && strings.Contains(findings, "shadowed "+r.Place()+"\n"),
+				"%s wins %s\n%s", r.Old, u, label)
 			if v, leads := j.chained[r]; leads && proof.Verdict == Proved {
 				require.Contains(t, findings, "rule-chain "+r.Place()+"\n", "%s: %s\n%s", r.Old, v, label)
 			}
@@ -159,7 +164,8 @@ func TestALittleEffortProvesNothingWrong(t *testing.T) {
 	assert.Greater(t, verdicts[Undecided], rounds/20)
 }
 
-// straightenedWorld gives a world whose rules are those that Straighten makes of them, and how many it changed.
+// straightenedWorld gives a world whose rules are those that Straighten makes of them, and how many
+// it changed.
 func straightenedWorld(w worlds.World, p *predict.Prediction) (worlds.World, int) {
 	line := func(r *rule.Rule) string {
 		status, query := "", ""
@@ -251,35 +257,43 @@ func TestWhatStraighteningWrites(t *testing.T) {
 		want  []string
 	}{
 		"a chain of three": {
-			[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/c", "old.example/c,/end#x"},
+			[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/c",
+				"old.example/c,/end#x"},
 			[]string{"2 old.example/a /end#x", "3 two.example/b /end#x"},
 		},
 		"patterns": {
-			[]string{"old.example/a/{x}-{y:digits},https://two.example/b/{y}/{x}", "two.example/b/{n:digits}/{z},/c/{z}?n={n}"},
+			[]string{"old.example/a/{x}-{y:digits},https://two.example/b/{y}/{x}",
+				"two.example/b/{n:digits}/{z},/c/{z}?n={n}"},
 			nil,
 		},
 		"patterns that only move": {[]string{"old.example/a/{x}-{y:digits},https://two.example/b/{y}/{x}",
 			"two.example/b/{n:digits}/{z},/c/{z}/{n}"},
 			[]string{"2 old.example/a/{x}-{y:digits} /c/{x}/{y}"}},
-		"most to the fallback, some elsewhere": {[]string{"old.example/blog/{+r},https://two.example/news/{+r}",
-			"two.example/news/special,/special/", "two.example/news/old/{y:digits},/archive/{y}/"},
+		"most to the fallback, some elsewhere": {
+			[]string{"old.example/blog/{+r},https://two.example/news/{+r}",
+				"two.example/news/special,/special/", "two.example/news/old/{y:digits},/archive/{y}/"},
 			[]string{"2 old.example/blog/{+r} /two/news/{+r} + old.example/blog/special /special/ + " +
 				"old.example/blog/old/{part1:digits} /archive/{part1}/"}},
-		"some elsewhere, which another rule takes": {[]string{"old.example/blog/{+r},https://two.example/news/{+r}",
-			"two.example/news/special,/special/", "old.example/blog/special,/own/"},
+		"some elsewhere, which another rule takes": {
+			[]string{"old.example/blog/{+r},https://two.example/news/{+r}",
+				"two.example/news/special,/special/", "old.example/blog/special,/own/"},
 			[]string{"2 old.example/blog/{+r} /two/news/{+r}"}},
 		"a temporary hop": {
 			[]string{
-				"old.example/a,https://two.example/b", "two.example/b,/c,302", "old.example/d,https://two.example/e,302",
+				"old.example/a,https://two.example/b", "two.example/b,/c,302",
+				"old.example/d,https://two.example/e,302",
 				"two.example/e,/f",
 			},
 			nil,
 		},
-		"a query that is lost": {[]string{"old.example/a,https://two.example/b", "two.example/b,/c,,drop"}, nil},
+		"a query that is lost": {
+			[]string{"old.example/a,https://two.example/b", "two.example/b,/c,,drop"}, nil},
 		"a query of its own": {
-			[]string{"old.example/a,https://two.example/b?x=1", "two.example/b,/c"}, []string{"2 old.example/a /c?x=1"},
+			[]string{"old.example/a,https://two.example/b?x=1", "two.example/b,/c"},
+			[]string{"2 old.example/a /c?x=1"},
 		},
-		"a loop": {[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"}, nil},
+		"a loop": {[]string{"old.example/a,https://two.example/b", "two.example/b,https://old.example/a"},
+			nil},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p, _ := prove(t, plain, c.rules...)

@@ -10,7 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// byRules goes on with every rule of a door that takes a path of the state, and returns what they leave.
+// byRules goes on with every rule of a door that takes a path of the state, and returns what they
+// leave.
 func (x *explorer) byRules(s state, d predict.Treatment, emit func(outcome)) []state {
 	mode := d.Paths
 	for _, prefix := range d.Exempt {
@@ -28,9 +29,10 @@ func (x *explorer) byRules(s state, d predict.Treatment, emit func(outcome)) []s
 	return []state{s}
 }
 
-// byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes some of it, and
-// whatever the query is.
-func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outcome)) (covered, taken bool) {
+// byRule goes on with one rule. covered says that it takes all of the state; taken, that it takes
+// some of it, and whatever the query is.
+func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outcome)) (covered,
+	taken bool) {
 	every, some := true, false
 	for _, v := range mode.Variants(r.Old.Parts) {
 		ways, whole := x.names.meet(s.path, v.Parts, mode.IgnoreCase)
@@ -60,8 +62,10 @@ func (x *explorer) byRule(s state, r *rule.Rule, mode rule.Mode, emit func(outco
 	return covered, every && some
 }
 
-// conditions goes on with all ways in which the conditions on the query hold, and reports whether they hold for sure.
-func (x *explorer) conditions(s state, takes binding, all []rule.Condition, each func(state, binding)) (sure bool) {
+// conditions goes on with all ways in which the conditions on the query hold, and reports whether
+// they hold for sure.
+func (x *explorer) conditions(s state, takes binding, all []rule.Condition,
+	each func(state, binding)) (sure bool) {
 	if len(all) == 0 {
 		each(s, takes)
 		return true
@@ -160,11 +164,14 @@ func (x *explorer) take(s state, r *rule.Rule, takes binding, emit func(outcome)
 			lead(s, []rule.Part{{Literal: "/"}, x.names.fresh(rule.Part{Rest: true})}, query)
 			return
 		}
-		x.withDots(s, path, func(s state, path []rule.Part, b binding) { lead(s, path, query.through(b)) })
+		x.withDots(s, path, func(s state, path []rule.Part, b binding) {
+			lead(s, path, query.through(b))
+		})
 	}
 }
 
-// withDots goes on with the cases in which a variable at the start of a segment holds dots that browsers resolve.
+// withDots goes on with the cases in which a variable at the start of a segment holds dots that
+// browsers resolve.
 func (x *explorer) withDots(s state, path []rule.Part, each func(state, []rule.Part, binding)) {
 	at, done := 0, map[string]bool{}
 	for i, p := range path {
@@ -194,7 +201,8 @@ func (x *explorer) withDots(s state, path []rule.Part, each func(state, []rule.P
 	}
 }
 
-// resolved gives a template without segments of dots, as browsers ask for it (RFC 3986 section 5.2.4).
+// resolved gives a template without segments of dots, as browsers ask for it (RFC 3986 section
+// 5.2.4).
 func resolved(path []rule.Part) []rule.Part {
 	segments := rule.Segments(path)
 	var kept [][]rule.Part
@@ -227,7 +235,8 @@ func resolved(path []rule.Part) []rule.Part {
 // hasDots reports whether a template holds a segment of dots: no URL has such a path.
 func hasDots(path []rule.Part) bool { return text(resolved(path)) != text(tidy(path)) }
 
-// barred reports whether some capture on the way took more than the shortest, whatever its variables are.
+// barred reports whether some capture on the way took more than the shortest, whatever its
+// variables are.
 func (x *explorer) barred(s state) bool {
 	for _, h := range s.hops {
 		for _, c := range h.short {
@@ -240,19 +249,22 @@ func (x *explorer) barred(s state) bool {
 	return false
 }
 
-// shortest gives what must not be, since captures take the shortest first: that the text behind a capture stands in
-// what it takes already, where what comes behind takes everything that would be left over.
+// shortest gives what must not be, since captures take the shortest first: that the text behind a
+// capture stands in what it takes already, where what comes behind takes everything that would be
+// left over.
 func shortest(parts []rule.Part, takes binding) []constraint {
 	var all []constraint
 	for i := 0; i+2 < len(parts); i++ {
 		c, literal, behind := parts[i], parts[i+1], parts[i+2]
-		if !c.IsCapture() || literal.IsCapture() || !behind.IsCapture() || behind.Digits || behind.Label ||
+		if !c.IsCapture() || literal.IsCapture() || !behind.IsCapture() || behind.Digits ||
+			behind.Label ||
 			strings.Contains(literal.Literal, "/") {
 			continue
 		}
 		all = append(
 			all,
-			constraint{tidy(append(slices.Clone(takes[c.Name]), literal)), []rule.Part{c, literal, {Name: "rest"}}},
+			constraint{tidy(append(slices.Clone(takes[c.Name]), literal)),
+				[]rule.Part{c, literal, {Name: "rest"}}},
 		)
 	}
 	return all
@@ -317,8 +329,8 @@ func (x *explorer) targetQuery(parts []rule.Part) []rule.Condition {
 	return all
 }
 
-// mayHoldDots reports whether a target can come to hold a segment of dots that browsers resolve, although no path holds
-// one: where a capture that was a part of a segment becomes a whole one.
+// mayHoldDots reports whether a target can come to hold a segment of dots that browsers resolve,
+// although no path holds one: where a capture that was a part of a segment becomes a whole one.
 func mayHoldDots(r *rule.Rule) bool {
 	whole := map[string]bool{}
 	for i, p := range r.Old.Parts {
@@ -353,8 +365,10 @@ func endsWithin(parts []rule.Part) bool {
 	return n > 1 && parts[n-2].Rest && !strings.HasPrefix(parts[n-1].Literal, "/")
 }
 
-// candidates gives the rules of a door that may take a path of a template with such a query, the most specific first.
-func (x *explorer) candidates(d predict.Treatment, path []rule.Part, query parameters) []rule.Entry {
+// candidates gives the rules of a door that may take a path of a template with such a query, the
+// most specific first.
+func (x *explorer) candidates(d predict.Treatment, path []rule.Part,
+	query parameters) []rule.Entry {
 	mode := d.Paths
 	start := ""
 	if len(path) > 0 {
@@ -369,7 +383,10 @@ func (x *explorer) candidates(d predict.Treatment, path []rule.Part, query param
 		found = d.Rules.ExactAsking(d.Asked, whole, query.conditions())
 	case mode.IsExact():
 		all := x.exact(d)
-		from := sort.Search(len(all), func(i int) bool { p, _ := all[i].Rule.Old.Exact(); return p >= start })
+		from := sort.Search(len(all), func(i int) bool {
+			p, _ := all[i].Rule.Old.Exact()
+			return p >= start
+		})
 		for i := from; i < len(all); i++ {
 			if p, _ := all[i].Rule.Old.Exact(); !strings.HasPrefix(p, start) {
 				break
@@ -397,7 +414,10 @@ func (x *explorer) exact(d predict.Treatment) []rule.Entry {
 	all, known := x.entries[d.Asked]
 	if !known {
 		all = d.Rules.All(d.Asked)
-		all = all[:sort.Search(len(all), func(i int) bool { _, exact := all[i].Rule.Old.Exact(); return !exact })]
+		all = all[:sort.Search(len(all), func(i int) bool {
+			_, exact := all[i].Rule.Old.Exact()
+			return !exact
+		})]
 		x.entries[d.Asked] = all
 	}
 	return all

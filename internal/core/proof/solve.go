@@ -22,9 +22,10 @@ const mostSolved = 20_000
 // mostShort is for how many hops it is looked at that captures take the shortest first.
 const mostShort = 3
 
-// solve looks for values of the variables of a state's entry for which, at every hop, none of the rules that would win
-// takes the path: in all hops at once, as through a product of automata. It is decided where every path holds the
-// variables once and in the order of the entry; else the answer is unknown.
+// solve looks for values of the variables of a state's entry for which, at every hop, none of the
+// rules that would win takes the path: in all hops at once, as through a product of automata. It is
+// decided where every path holds the variables once and in the order of the entry; else the answer
+// is unknown.
 func solve(s state, e *effort) (map[string]string, answer) {
 	order := variables(s.entry)
 	var automata []automaton
@@ -93,23 +94,26 @@ func captures(parts []rule.Part) int {
 func variables(parts []rule.Part) []rule.Part {
 	var all []rule.Part
 	for _, p := range parts {
-		if p.IsCapture() && !slices.ContainsFunc(all, func(o rule.Part) bool { return o.Name == p.Name }) {
+		if p.IsCapture() &&
+			!slices.ContainsFunc(all, func(o rule.Part) bool { return o.Name == p.Name }) {
 			all = append(all, p)
 		}
 	}
 	return all
 }
 
-// automaton is one pattern that must not take the path of one hop: the texts around the variables, and
-// the pattern.
+// automaton is one pattern that must not take the path of one hop: the texts around the variables,
+// and the pattern.
 type automaton struct {
-	texts   map[int][]string // in front of a variable, by its place in the order; len(order): behind the last
-	holds   map[int]bool     // which variables the path holds
-	pattern []rule.Part      // in octets and captures
-	except  int              // how many automata behind this one are what it leaves out
+	// in front of a variable, by its place in the order; len(order): behind the last
+	texts   map[int][]string
+	holds   map[int]bool // which variables the path holds
+	pattern []rule.Part  // in octets and captures
+	except  int          // how many automata behind this one are what it leaves out
 }
 
-// newAutomata gives a automaton of what must not take a path, and behind it one for each pattern that this leaves out.
+// newAutomata gives a automaton of what must not take a path, and behind it one for each pattern
+// that this leaves out.
 func newAutomata(path []rule.Part, avoid rule.Variant, order []rule.Part) ([]automaton, bool) {
 	st, ok := newAutomaton(path, avoid.Parts, order)
 	st.except = len(avoid.Not)
@@ -150,7 +154,8 @@ func newAutomaton(path, avoid []rule.Part, order []rule.Part) (automaton, bool) 
 	return st, len(st.pattern) < mostPlaces
 }
 
-// alphabet gives the octets that can make a difference, and a letter and a digit that stand for all others.
+// alphabet gives the octets that can make a difference, and a letter and a digit that stand for all
+// others.
 func alphabet(automata []automaton) []string {
 	all := []string{"/", "7"}
 	for _, st := range automata {
@@ -168,8 +173,8 @@ func alphabet(automata []automaton) []string {
 	return append([]string{"%C3"}, all...)
 }
 
-// places is a set of places in a pattern, in order, two octets each: twice the place, and one more inside a capture
-// that has taken something.
+// places is a set of places in a pattern, in order, two octets each: twice the place, and one more
+// inside a capture that has taken something.
 type places string
 
 // mostPlaces is how long a pattern may be, in octets and captures.
@@ -232,7 +237,8 @@ type product struct {
 	alphabet []string
 }
 
-// point is a place in the product: which variable is being written, whether it has any, and where each automaton is.
+// point is a place in the product: which variable is being written, whether it has any, and where
+// each automaton is.
 type point struct {
 	variable int
 	started  bool

@@ -10,8 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Straightened is a rule that leads in several hops, and the ones that take its place and lead there in one; or an
-// exact duplicate, which goes.
+// Straightened is a rule that leads in several hops, and the ones that take its place and lead
+// there in one; or an exact duplicate, which goes.
 type Straightened struct {
 	Line  int
 	Old   *rule.Rule
@@ -21,9 +21,9 @@ type Straightened struct {
 	Hops  int          // before, at most
 }
 
-// Straighten gives for every rule that leads in several hops the ones that lead there in one, where such rules say the
-// same for all of its URLs, and the exact duplicates, in the order of the file. A temporary redirect is never joined
-// into a permanent one.
+// Straighten gives for every rule that leads in several hops the ones that lead there in one, where
+// such rules say the same for all of its URLs, and the exact duplicates, in the order of the file.
+// A temporary redirect is never joined into a permanent one.
 func Straighten(w *predict.Prediction) []Straightened {
 	v := newProver(w)
 	var all []Straightened
@@ -54,8 +54,9 @@ const (
 	mostStraight = 400
 )
 
-// straight gives what takes the place of one rule, and false where that is nothing or more than rules can say. Where
-// the old site did not care, a rule takes several sets of paths, and all of them have to lead to the same end.
+// straight gives what takes the place of one rule, and false where that is nothing or more than
+// rules can say. Where the old site did not care, a rule takes several sets of paths, and all of
+// them have to lead to the same end.
 func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 	budget := v.budget
 	defer func() { v.budget = budget }()
@@ -63,7 +64,8 @@ func (v *prover) straight(r *rule.Rule, doors []web.Door) (Straightened, bool) {
 	made := Straightened{Line: r.Line, Old: r}
 	for i, own := range v.starts(r, doors[0]) {
 		one, ok := v.straightFrom(own, r, doors)
-		if !ok || i > 0 && (one.New.New.String() != made.New.New.String() || len(one.Added)+len(made.Added) > 0) {
+		if !ok ||
+			i > 0 && (one.New.New.String() != made.New.New.String() || len(one.Added)+len(made.Added) > 0) {
 			return made, false
 		}
 		one.Hops = max(one.Hops, made.Hops)
@@ -117,7 +119,8 @@ func (v *prover) straightFrom(own start, r *rule.Rule, doors []web.Door) (Straig
 	return made, made.New != nil
 }
 
-// takenBefore reports whether rules of a door that win over one rule take something of what another one takes.
+// takenBefore reports whether rules of a door that win over one rule take something of what another
+// one takes.
 func (v *prover) takenBefore(r, added *rule.Rule, d web.Door) bool {
 	mode := v.door(d).Paths
 	for _, e := range v.candidates(v.door(d), added.Old.Parts, anyQuery()) {
@@ -149,8 +152,8 @@ func (v *prover) mayBe(o outcome, r *rule.Rule, doors []web.Door) bool {
 	return false
 }
 
-// single gives the rule that leads in one hop where a way leads in several; whole says that it takes all that the rule
-// takes. ok is false where no rule says the same, or a hop is temporary.
+// single gives the rule that leads in one hop where a way leads in several; whole says that it
+// takes all that the rule takes. ok is false where no rule says the same, or a hop is temporary.
 func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, whole, ok bool) {
 	s := o.state
 	if s.loose || len(s.asked) != len(r.Old.Query) || s.sent != s.query.key() {
@@ -187,7 +190,8 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 			}
 		}
 	} else {
-		if len(r.Old.Query) > 0 || !v.door(own.first).Paths.IsExact() || len(variables(s.entry)) != captures(s.entry) ||
+		if len(r.Old.Query) > 0 || !v.door(own.first).Paths.IsExact() ||
+			len(variables(s.entry)) != captures(s.entry) ||
 			captures(r.New.Query) > 0 {
 			return nil, false, false
 		}
@@ -222,6 +226,7 @@ func (v *prover) single(o outcome, r *rule.Rule, own start) (made *rule.Rule, wh
 // sameShape reports whether a template is a pattern, whatever its variables are called.
 func sameShape(a, b []rule.Part) bool {
 	return slices.EqualFunc(a, b, func(x, y rule.Part) bool {
-		return x.Literal == y.Literal && x.IsCapture() == y.IsCapture() && x.Rest == y.Rest && x.Digits == y.Digits
+		return x.Literal == y.Literal && x.IsCapture() == y.IsCapture() && x.Rest == y.Rest &&
+			x.Digits == y.Digits
 	})
 }

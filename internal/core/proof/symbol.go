@@ -9,8 +9,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// A set of paths is written as a template: text in normal form, and variables. A variable is a capture whose name is
-// its own; the same variable at two places takes the same at both.
+// A set of paths is written as a template: text in normal form, and variables. A variable is a
+// capture whose name is its own; the same variable at two places takes the same at both.
 
 // names hands out variables.
 type names struct {
@@ -20,7 +20,8 @@ type names struct {
 
 func (n *names) fresh(like rule.Part) rule.Part {
 	n.next++
-	return rule.Part{Name: fmt.Sprintf("~%d", n.next), Rest: like.Rest, Digits: like.Digits, Label: like.Label}
+	return rule.Part{Name: fmt.Sprintf("~%d", n.next), Rest: like.Rest, Digits: like.Digits,
+		Label: like.Label}
 }
 
 // binding is what variables, or captures of a pattern, turned out to be.
@@ -65,8 +66,8 @@ func text(parts []rule.Part) string {
 	return b.String()
 }
 
-// fits is one way in which the paths of a template are among those of a pattern: what the template's variables have to
-// be, and what the pattern's captures take.
+// fits is one way in which the paths of a template are among those of a pattern: what the
+// template's variables have to be, and what the pattern's captures take.
 type fits struct {
 	vars, takes binding
 }
@@ -80,8 +81,8 @@ const (
 	mostSteps = 4000
 )
 
-// meet gives all ways in which paths of a template are among those of a pattern. whole is false where there are more
-// than are looked at.
+// meet gives all ways in which paths of a template are among those of a pattern. whole is false
+// where there are more than are looked at.
 func (n *names) meet(template, pattern []rule.Part, fold bool) (ways []fits, whole bool) {
 	m := meeting{names: n, fold: fold, whole: true}
 	m.step(template, pattern, binding{}, binding{}, nil)
@@ -101,9 +102,11 @@ func (m *meeting) cost(t []rule.Part, vars, takes binding) int {
 	return 1 + len(t) + 2*(len(vars)+len(takes))
 }
 
-// step goes on with what is left of template and pattern. taken is what the pattern's first capture has taken so far.
+// step goes on with what is left of template and pattern. taken is what the pattern's first capture
+// has taken so far.
 func (m *meeting) step(t, p []rule.Part, vars, takes binding, taken []rule.Part) {
-	if m.steps++; len(m.ways) >= mostWays || m.steps > mostSteps || !m.names.effort.spend(m.cost(t, vars, takes)) {
+	if m.steps++; len(m.ways) >= mostWays || m.steps > mostSteps ||
+		!m.names.effort.spend(m.cost(t, vars, takes)) {
 		m.whole = false
 		return
 	}
@@ -131,7 +134,8 @@ func (m *meeting) step(t, p []rule.Part, vars, takes binding, taken []rule.Part)
 	}
 }
 
-// allEmpty goes on where the pattern has ended: what is left of the template has to be able to be nothing.
+// allEmpty goes on where the pattern has ended: what is left of the template has to be able to be
+// nothing.
 func (m *meeting) allEmpty(t []rule.Part, vars, takes binding) {
 	b := binding{}
 	for _, p := range t {
@@ -198,7 +202,8 @@ func (m *meeting) capture(t, p []rule.Part, vars, takes binding, taken []rule.Pa
 	if len(p) > 1 {
 		begin, rest := m.names.fresh(narrow.part()), m.names.fresh(v)
 		b := binding{v.Name: {begin, rest}}
-		m.step(with(t, b)[1:], p[1:], vars.and(b), takes.through(b).and(binding{c.Name: append(with(taken, b), begin)}), nil)
+		m.step(with(t, b)[1:], p[1:], vars.and(b),
+			takes.through(b).and(binding{c.Name: append(with(taken, b), begin)}), nil)
 	}
 }
 

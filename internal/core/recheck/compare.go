@@ -28,18 +28,20 @@ func (i *Item) Name() string {
 
 // News is what differs from the accepted state.
 type News struct {
-	Since    time.Time `json:"since,omitzero"` // of the accepted state; the zero time: nothing was accepted yet
-	Now      time.Time `json:"now"`
-	New      []Item    `json:"new"`       // findings that were not there, or are worse
-	Changed  []Item    `json:"changed"`   // other facts
-	Mended   []Item    `json:"mended"`    // findings that are there no more
-	Back     []Item    `json:"back"`      // findings and changes that were accepted until a date, which has come
-	Unseen   []Gap     `json:"unseen"`    // what could not be looked at, though it could be then
-	Living   []Item    `json:"living"`    // what is accepted until a later date
-	Same     int       `json:"same"`      // facts that are as they were
-	Known    int       `json:"known"`     // of those, findings
-	FirstFor []string  `json:"first_for"` // domains that are looked at for the first time
-	Left     []string  `json:"left"`      // domains that are not looked at any more
+	// of the accepted state; the zero time: nothing was accepted yet
+	Since   time.Time `json:"since,omitzero"`
+	Now     time.Time `json:"now"`
+	New     []Item    `json:"new"`     // findings that were not there, or are worse
+	Changed []Item    `json:"changed"` // other facts
+	Mended  []Item    `json:"mended"`  // findings that are there no more
+	// findings and changes that were accepted until a date, which has come
+	Back     []Item   `json:"back"`
+	Unseen   []Gap    `json:"unseen"`    // what could not be looked at, though it could be then
+	Living   []Item   `json:"living"`    // what is accepted until a later date
+	Same     int      `json:"same"`      // facts that are as they were
+	Known    int      `json:"known"`     // of those, findings
+	FirstFor []string `json:"first_for"` // domains that are looked at for the first time
+	Left     []string `json:"left"`      // domains that are not looked at any more
 
 	Records *Records `json:"-"` // where both states were made of surveys just now; else nil
 }
@@ -71,10 +73,12 @@ type Acceptance struct {
 	Given   time.Time `json:"given"`
 }
 
-// Compare says what differs between a state that was accepted (nil: none was) and one of now, without what somebody
-// lives with for longer. What was not looked at this time (the domains of now say what was) is left aside.
+// Compare says what differs between a state that was accepted (nil: none was) and one of now,
+// without what somebody lives with for longer. What was not looked at this time (the domains of now
+// say what was) is left aside.
 func Compare(base, now *State, accepted []Acceptance, today time.Time) *News {
-	n := &News{Now: now.Taken, New: []Item{}, Changed: []Item{}, Mended: []Item{}, Back: []Item{}, Unseen: []Gap{},
+	n := &News{Now: now.Taken, New: []Item{}, Changed: []Item{}, Mended: []Item{}, Back: []Item{},
+		Unseen: []Gap{},
 		Living: []Item{}, FirstFor: []string{}, Left: []string{}}
 	if base == nil {
 		base = &State{}
@@ -136,12 +140,16 @@ func (c *comparison) compare() {
 		}
 	}
 	for _, g := range c.now.Gaps {
-		if !slices.ContainsFunc(c.base.Gaps, func(o Gap) bool { return o.Domain == g.Domain && o.Subject == g.Subject }) {
+		if !slices.ContainsFunc(c.base.Gaps, func(o Gap) bool {
+			return o.Domain == g.Domain && o.Subject == g.Subject
+		}) {
 			c.Unseen = append(c.Unseen, g)
 		}
 	}
 	for _, list := range [][]Item{c.New, c.Changed, c.Mended, c.Back} {
-		slices.SortStableFunc(list, func(a, b Item) int { return cmp.Compare(b.Severity.Rank(), a.Severity.Rank()) })
+		slices.SortStableFunc(list, func(a, b Item) int {
+			return cmp.Compare(b.Severity.Rank(), a.Severity.Rank())
+		})
 	}
 }
 
@@ -154,7 +162,8 @@ func (c *comparison) met(is, old *Fact, covered func(*Fact) bool) {
 	case is.Kind == Finding && is.Severity.Rank() > old.Severity.Rank():
 		c.put(&c.New, Item{Fact: *is, Was: string(old.Severity), Is: string(is.Severity)})
 	case old == nil:
-		// What was not looked at before is no change, nor what nobody could see, nor a record that nobody asked for.
+		// What was not looked at before is no change, nor what nobody could see, nor a record that nobody
+		// asked for.
 		if first || covered(is) || is.Kind == Record && slices.Contains(c.base.Partial, is.Domain) &&
 			!slices.Contains(c.now.Partial, is.Domain) {
 			return
@@ -167,7 +176,8 @@ func (c *comparison) met(is, old *Fact, covered func(*Fact) bool) {
 	}
 }
 
-// same takes in a fact that is as it was. What was accepted until a date comes back on it, whatever the state says.
+// same takes in a fact that is as it was. What was accepted until a date comes back on it, whatever
+// the state says.
 func (c *comparison) same(is *Fact) {
 	c.Same++
 	if is.Kind != Finding {
@@ -206,8 +216,8 @@ func (c *comparison) gone(old *Fact, gaps func(*Fact) bool) {
 	}
 }
 
-// asked reports whether what a fact was seen by was asked again: a rule that is gone, and its example with it, is none
-// that was mended.
+// asked reports whether what a fact was seen by was asked again: a rule that is gone, and its
+// example with it, is none that was mended.
 func (c *comparison) asked(old *Fact) bool {
 	at := strings.Index(old.Subject, "://")
 	switch {
@@ -282,7 +292,8 @@ func covers(gaps []Gap) func(*Fact) bool {
 	}
 }
 
-// Settle gives a state that was accepted without what is mended: told once, it is new where it comes again.
+// Settle gives a state that was accepted without what is mended: told once, it is new where it
+// comes again.
 func (s *State) Settle(mended []Item) *State {
 	gone := map[key]bool{}
 	for i := range mended {
@@ -293,7 +304,8 @@ func (s *State) Settle(mended []Item) *State {
 	return &made
 }
 
-// Names gives every subject under a name that can be accepted, for the nearest to what somebody typed.
+// Names gives every subject under a name that can be accepted, for the nearest to what somebody
+// typed.
 func (s *State) Names(code string) []string {
 	var all []string
 	for _, f := range s.Facts {
@@ -305,8 +317,8 @@ func (s *State) Names(code string) []string {
 	return all
 }
 
-// Join gives the state to accept: that of now, and where that is a part, in place of what was known of its domains
-// before. before may be nil.
+// Join gives the state to accept: that of now, and where that is a part, in place of what was known
+// of its domains before. before may be nil.
 func Join(before, now *State) *State {
 	if before == nil || !now.Part {
 		return now
@@ -317,7 +329,8 @@ func Join(before, now *State) *State {
 	made.Domains, made.Partial = slices.Clone(now.Domains), slices.Clone(now.Partial)
 	elsewhere := func(domain string) bool { return !slices.Contains(now.Domains, domain) }
 	for _, f := range before.Facts {
-		apart := f.Kind == Finding && !strings.Contains(f.Subject, "://") // what shows it may lie elsewhere
+		// what shows it may lie elsewhere
+		apart := f.Kind == Finding && !strings.Contains(f.Subject, "://")
 		if f.Domain != "" && elsewhere(f.Domain) || apart {
 			made.Facts = append(made.Facts, f)
 		}

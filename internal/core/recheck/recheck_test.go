@@ -22,24 +22,29 @@ var day = time.Date(2026, 11, 1, 12, 0, 0, 0, time.UTC)
 // seen is a survey of one domain, and what an audit met at its door.
 func seen(change func(*survey.Survey, *chain.Audit)) *recheck.State {
 	ends := day.AddDate(1, 0, 0)
-	v := &survey.Survey{Started: day, Domains: []survey.Domain{{Name: "a.example", Source: survey.Transfer,
-		Servers: []survey.Server{{Name: "ns1.h.example", State: survey.Answers}},
-		Parent:  survey.Parent{Server: "a.registry.example", Servers: []string{"ns1.h.example", "ns2.h.example"}},
-		Records: []record.Set{{Name: "a.example", Type: "SOA", Values: []string{"ns1. h. 1 2 3 4 5"}},
-			{Name: "a.example", Type: "A", TTL: 300, Values: []string{"192.0.2.1"}},
-			{Name: "www.a.example", Type: "CNAME", TTL: 300, Values: []string{"a.example."}}},
-		Registration: &survey.Registration{From: "rdap", Ends: &ends, Registrar: "R", Status: []string{"active"}},
-	}}, Findings: []finding.Finding{
-		finding.New(finding.MailSpoofable, "a.example", "Anybody may send.", "Say who may.", nil)}}
+	v := &survey.Survey{Started: day,
+		Domains: []survey.Domain{{Name: "a.example", Source: survey.Transfer,
+			Servers: []survey.Server{{Name: "ns1.h.example", State: survey.Answers}},
+			Parent: survey.Parent{Server: "a.registry.example",
+				Servers: []string{"ns1.h.example", "ns2.h.example"}},
+			Records: []record.Set{{Name: "a.example", Type: "SOA", Values: []string{"ns1. h. 1 2 3 4 5"}},
+				{Name: "a.example", Type: "A", TTL: 300, Values: []string{"192.0.2.1"}},
+				{Name: "www.a.example", Type: "CNAME", TTL: 300, Values: []string{"a.example."}}},
+			Registration: &survey.Registration{From: "rdap", Ends: &ends, Registrar: "R",
+				Status: []string{"active"}},
+		}}, Findings: []finding.Finding{
+			finding.New(finding.MailSpoofable, "a.example", "Anybody may send.", "Say who may.", nil)}}
 	u := web.MustParseURL("http://a.example/")
 	to := web.MustParseURL("https://www.n.example/")
 	secure := web.MustParseURL("https://a.example/")
 	a := &chain.Audit{Started: day, Chains: []chain.Chain{
 		{Entry: u, Probe: chain.Root, End: chain.Page, Arrival: to, Hops: []chain.Answer{
-			{URL: u, Status: 301, Location: to.String()}, {URL: to, Status: 200, Page: &chain.Document{Title: "Museum"}}}},
+			{URL: u, Status: 301, Location: to.String()},
+			{URL: to, Status: 200, Page: &chain.Document{Title: "Museum"}}}},
 		{Entry: secure, Probe: chain.Root, End: chain.Page, Arrival: to, Hops: []chain.Answer{
-			{URL: secure, Status: 301, Location: to.String(), TLS: &chain.TLS{Names: []string{"a.example"}, Issuer: "CA",
-				NotAfter: day.AddDate(0, 2, 0)}}, {URL: to, Status: 200}}},
+			{URL: secure, Status: 301, Location: to.String(),
+				TLS: &chain.TLS{Names: []string{"a.example"}, Issuer: "CA",
+					NotAfter: day.AddDate(0, 2, 0)}}, {URL: to, Status: 200}}},
 	}}
 	if change != nil {
 		change(v, a)
@@ -73,18 +78,26 @@ func TestOnlyWhatIsNewIsSaid(t *testing.T) {
 	}{
 		"nothing": {func(v *survey.Survey, a *chain.Audit) {
 			v.Started, a.Started = day.AddDate(0, 1, 0), day.AddDate(0, 1, 0)
-			v.Domains[0].Records[0].Values = []string{"ns1. h. 9 2 3 4 5"}                   // another serial
-			v.Domains[0].Records[1].TTL = 60                                                 // another TTL
-			a.Chains[1].Hops[0].TLS.NotAfter = day.AddDate(0, 5, 0)                          // it was renewed
-			slices.Reverse(v.Domains[0].Parent.Servers)                                      // another order
-			v.Findings[0].Says, a.Chains[0].Hops[0].Address = "Other words.", "192.0.2.9:80" // other facts, the same fault
+			// another serial
+			v.Domains[0].Records[0].Values = []string{"ns1. h. 9 2 3 4 5"}
+			v.Domains[0].Records[1].TTL = 60 // another TTL
+			// it was renewed
+			a.Chains[1].Hops[0].TLS.NotAfter = day.AddDate(0, 5, 0)
+			slices.Reverse(v.Domains[0].Parent.Servers) // another order
+			// other facts, the same fault
+			v.Findings[0].Says, a.Chains[0].Hops[0].Address = "Other words.", "192.0.2.9:80"
 		}, []string{}},
-		"a record": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records[1].Values = []string{"192.0.2.66"} },
+		"a record": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Records[1].Values = []string{"192.0.2.66"}
+		},
 			[]string{"changed record-changed a.example A"}},
 		"a record came": {func(v *survey.Survey, _ *chain.Audit) {
-			v.Domains[0].Records = append(v.Domains[0].Records, record.Set{Name: "x.a.example", Type: "A", Values: []string{"1"}})
+			v.Domains[0].Records = append(v.Domains[0].Records,
+				record.Set{Name: "x.a.example", Type: "A", Values: []string{"1"}})
 		}, []string{"changed record-changed x.a.example A"}},
-		"a record went": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records = v.Domains[0].Records[:2] },
+		"a record went": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Records = v.Domains[0].Records[:2]
+		},
 			[]string{"changed record-changed www.a.example CNAME"}},
 		"nobody answered about it": {func(v *survey.Survey, _ *chain.Audit) {
 			v.Domains[0].Records = v.Domains[0].Records[:2]
@@ -94,24 +107,38 @@ func TestOnlyWhatIsNewIsSaid(t *testing.T) {
 			v.Domains[0].Records, v.Domains[0].Partial = v.Domains[0].Records[:2], true
 		}, []string{}},
 		"the domain is dark": {func(v *survey.Survey, _ *chain.Audit) {
-			v.Domains[0].Servers[0].State, v.Domains[0].Records, v.Findings, v.Domains[0].Source = survey.Silent, nil, nil, ""
+			v.Domains[0].Servers[0].State, v.Domains[0].Records, v.Findings,
+				v.Domains[0].Source = survey.Silent, nil, nil, ""
 		}, []string{"unseen a.example "}},
-		"name servers": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Parent.Servers[0] = "ns.thief.example" },
+		"name servers": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Parent.Servers[0] = "ns.thief.example"
+		},
 			[]string{"changed delegation-changed a.example delegation"}},
-		"a DS record": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Parent.DS = []survey.DS{{Text: "1 13 2 AB"}} },
+		"a DS record": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Parent.DS = []survey.DS{{Text: "1 13 2 AB"}}
+		},
 			[]string{"changed delegation-changed a.example DS"}},
-		"the zone above was not seen": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Parent = survey.Parent{} },
+		"the zone above was not seen": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Parent = survey.Parent{}
+		},
 			[]string{"unseen a.example a.example DS", "unseen a.example a.example delegation"}},
 		"the registration": {func(v *survey.Survey, _ *chain.Audit) {
-			v.Domains[0].Registration.Registrar, v.Domains[0].Registration.Status = "S", []string{"client hold"}
-		}, []string{"changed registration-changed a.example registrar", "changed registration-changed a.example status"}},
-		"the registry did not answer": {func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Registration = nil },
+			v.Domains[0].Registration.Registrar, v.Domains[0].Registration.Status = "S",
+				[]string{"client hold"}
+		}, []string{"changed registration-changed a.example registrar",
+			"changed registration-changed a.example status"}},
+		"the registry did not answer": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Domains[0].Registration = nil
+		},
 			[]string{"unseen a.example a.example registrar", "unseen a.example a.example registration",
 				"unseen a.example a.example status"}},
 		"a fault": {func(_ *survey.Survey, a *chain.Audit) {
-			a.Findings = []finding.Finding{finding.New(finding.PlainArrival, "http://a.example", "x", "y", nil)}
+			a.Findings = []finding.Finding{
+				finding.New(finding.PlainArrival, "http://a.example", "x", "y", nil)}
 		}, []string{"new plain-arrival http://a.example"}},
-		"a fault is worse": {func(v *survey.Survey, _ *chain.Audit) { v.Findings[0].Severity = finding.Error },
+		"a fault is worse": {func(v *survey.Survey, _ *chain.Audit) {
+			v.Findings[0].Severity = finding.Error
+		},
 			[]string{"new mail-spoofable a.example"}},
 		"a fault is mended": {func(v *survey.Survey, _ *chain.Audit) { v.Findings = nil },
 			[]string{"mended mail-spoofable a.example"}},
@@ -120,16 +147,22 @@ func TestOnlyWhatIsNewIsSaid(t *testing.T) {
 		"a page": {func(_ *survey.Survey, a *chain.Audit) {
 			a.Chains[0].Hops[1].Page = &chain.Document{Title: "Buy this domain"}
 		}, []string{"changed page-changed http://a.example/"}},
-		"a certificate of somebody else": {func(_ *survey.Survey, a *chain.Audit) { a.Chains[1].Hops[0].TLS.Issuer = "Other" },
+		"a certificate of somebody else": {func(_ *survey.Survey, a *chain.Audit) {
+			a.Chains[1].Hops[0].TLS.Issuer = "Other"
+		},
 			[]string{"changed certificate-changed https://a.example"}},
 		"a door could not be asked": {func(_ *survey.Survey, a *chain.Audit) {
-			a.Chains[1].Hops = []chain.Answer{{URL: a.Chains[1].Entry, Refusal: chain.Unseen, Detail: "interrupted"}}
+			a.Chains[1].Hops = []chain.Answer{
+				{URL: a.Chains[1].Entry, Refusal: chain.Unseen, Detail: "interrupted"}}
 			a.Chains[1].End = chain.NoAnswer
 		}, []string{"unseen a.example https://a.example/"}},
-		"a rule and its example are gone": {func(_ *survey.Survey, a *chain.Audit) { a.Chains = a.Chains[1:] }, []string{}},
+		"a rule and its example are gone": {func(_ *survey.Survey, a *chain.Audit) {
+			a.Chains = a.Chains[1:]
+		}, []string{}},
 		"another domain": {func(v *survey.Survey, _ *chain.Audit) {
 			other := v.Domains[0]
-			other.Name, other.Records = "b.example", []record.Set{{Name: "b.example", Type: "A", Values: []string{"192.0.2.2"}}}
+			other.Name, other.Records = "b.example",
+				[]record.Set{{Name: "b.example", Type: "A", Values: []string{"192.0.2.2"}}}
 			v.Domains = append(v.Domains, other)
 		}, []string{}},
 	} {
@@ -142,15 +175,19 @@ func TestOnlyWhatIsNewIsSaid(t *testing.T) {
 }
 
 func TestWhatSomebodyLivesWithComesBackOnItsDate(t *testing.T) {
-	faulty := seen(func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records[1].Values = []string{"192.0.2.66"} })
+	faulty := seen(func(v *survey.Survey, _ *chain.Audit) {
+		v.Domains[0].Records[1].Values = []string{"192.0.2.66"}
+	})
 	until := day.AddDate(0, 1, 0)
-	accepted := []recheck.Acceptance{{Code: "record-changed", Subject: "a.example A", Until: until, Why: "a test"},
+	accepted := []recheck.Acceptance{
+		{Code: "record-changed", Subject: "a.example A", Until: until, Why: "a test"},
 		{Code: "mail-spoofable", Subject: "a.example", Until: until, Why: "no mail there"}}
 	n := recheck.Compare(seen(nil), faulty, accepted, until.Add(-time.Second))
 	assert.Empty(t, told(n))
 	assert.Len(t, n.Living, 2)
 	n = recheck.Compare(seen(nil), faulty, accepted, until)
-	assert.Equal(t, []string{"back mail-spoofable a.example", "back record-changed a.example A"}, told(n))
+	assert.Equal(t, []string{"back mail-spoofable a.example", "back record-changed a.example A"},
+		told(n))
 	assert.Equal(t, "no mail there", n.Back[1].Why)
 	n = recheck.Compare(nil, faulty, accepted, day)
 	assert.True(t, n.Any(), "where nothing was accepted, that is said")
@@ -163,7 +200,8 @@ func TestWhatIsMendedIsToldOnce(t *testing.T) {
 	assert.Len(t, n.Mended, 1)
 	base = base.Settle(n.Mended)
 	assert.False(t, recheck.Compare(base, mended, nil, day).Any())
-	assert.Equal(t, []string{"new mail-spoofable a.example"}, told(recheck.Compare(base, seen(nil), nil, day)), "again")
+	assert.Equal(t, []string{"new mail-spoofable a.example"},
+		told(recheck.Compare(base, seen(nil), nil, day)), "again")
 }
 
 func TestWhatIsNotAskedAnyMoreIsNotMended(t *testing.T) {
@@ -180,35 +218,44 @@ func TestWhatIsNotAskedAnyMoreIsNotMended(t *testing.T) {
 func TestAPartOfTheEstateChangesThatPartOfTheState(t *testing.T) {
 	two := seen(func(v *survey.Survey, _ *chain.Audit) {
 		other := v.Domains[0]
-		other.Name, other.Records = "b.example", []record.Set{{Name: "b.example", Type: "A", Values: []string{"192.0.2.2"}}}
+		other.Name, other.Records = "b.example",
+			[]record.Set{{Name: "b.example", Type: "A", Values: []string{"192.0.2.2"}}}
 		v.Domains = append(v.Domains, other)
 	})
-	one := seen(func(v *survey.Survey, _ *chain.Audit) { v.Domains[0].Records[1].Values = []string{"192.0.2.66"} })
+	one := seen(func(v *survey.Survey, _ *chain.Audit) {
+		v.Domains[0].Records[1].Values = []string{"192.0.2.66"}
+	})
 	left := recheck.Compare(two, one, nil, day)
 	assert.Equal(t, []string{"b.example"}, left.Left, "it is not a domain of the estate any more")
 	one.Part = true
 	n := recheck.Compare(two, one, nil, day)
 	assert.Empty(t, n.Left)
-	assert.Equal(t, []string{"changed record-changed a.example A"}, told(n), "b.example was not looked at")
+	assert.Equal(t, []string{"changed record-changed a.example A"}, told(n),
+		"b.example was not looked at")
 	bare := *one
-	bare.Facts = slices.DeleteFunc(slices.Clone(one.Facts), func(f recheck.Fact) bool { return f.Kind == recheck.Finding })
+	bare.Facts = slices.DeleteFunc(slices.Clone(one.Facts), func(f recheck.Fact) bool {
+		return f.Kind == recheck.Finding
+	})
 	assert.Empty(t, recheck.Compare(two, &bare, nil, day).Mended, "what shows it may lie in b.example")
 	joined := recheck.Join(two, &bare)
 	assert.False(t, recheck.Compare(joined, one, nil, day).Any())
-	assert.Equal(t, []string{"changed record-changed a.example A"}, told(recheck.Compare(joined, two, nil, day)))
+	assert.Equal(t, []string{"changed record-changed a.example A"},
+		told(recheck.Compare(joined, two, nil, day)))
 }
 
-// TestNothingIsLostOrInvented compares random states with a plain reading of the same lists: every finding of now is
-// new, the same, lived with or back; every one of before that is not there any more is mended or could not be seen.
+// TestNothingIsLostOrInvented compares random states with a plain reading of the same lists: every
+// finding of now is new, the same, lived with or back; every one of before that is not there any
+// more is mended or could not be seen.
 func TestNothingIsLostOrInvented(t *testing.T) {
-	r := rand.New(rand.NewPCG(7, 7)) //nolint:gosec // a test
+	r := rand.New(rand.NewPCG(7, 7)) // a test
 	state := func() *recheck.State {
 		s := &recheck.State{Taken: day, Domains: []string{"a.example", "b.example"}}
 		for i := range 12 {
 			if r.IntN(2) == 0 {
 				domain := []string{"a.example", "b.example"}[i%2]
-				s.Facts = append(s.Facts, recheck.Fact{Kind: recheck.Finding, Code: fmt.Sprintf("c%02d", i), Domain: domain,
-					Subject: domain, Severity: finding.Warning})
+				s.Facts = append(s.Facts,
+					recheck.Fact{Kind: recheck.Finding, Code: fmt.Sprintf("c%02d", i), Domain: domain,
+						Subject: domain, Severity: finding.Warning})
 			}
 		}
 		if r.IntN(3) == 0 {
@@ -255,9 +302,12 @@ func factsOf(s *recheck.State, kind recheck.FactKind) []string {
 func TestTheFactsOfADay(t *testing.T) {
 	s := seen(nil)
 	assert.NoError(t, s.Check())
-	assert.Equal(t, []string{"a.example registrar = R", "a.example registration = ends 2027-11-01", "a.example status = active"},
+	assert.Equal(t,
+		[]string{"a.example registrar = R", "a.example registration = ends 2027-11-01",
+			"a.example status = active"},
 		factsOf(s, recheck.Registration))
-	assert.Equal(t, []recheck.Ends{{Subject: "a.example", Ends: day.AddDate(1, 0, 0)}}, s.Registrations)
+	assert.Equal(t, []recheck.Ends{{Subject: "a.example", Ends: day.AddDate(1, 0, 0)}},
+		s.Registrations)
 	assert.Equal(t, []string{"http://a.example/ = 301 → https://www.n.example/\n200",
 		"https://a.example/ = 301 → https://www.n.example/\n200"}, factsOf(s, recheck.Redirect))
 	asked := func(change func(*survey.Registration)) *recheck.State {
@@ -267,7 +317,8 @@ func TestTheFactsOfADay(t *testing.T) {
 	assert.Empty(t, factsOf(none, recheck.Registration))
 	assert.Empty(t, none.Registrations)
 	told := asked(func(r *survey.Registration) { r.EndsFrom = survey.EstateFile })
-	assert.Equal(t, []string{"a.example registrar = R", "a.example status = active"}, factsOf(told, recheck.Registration),
+	assert.Equal(t, []string{"a.example registrar = R", "a.example status = active"},
+		factsOf(told, recheck.Registration),
 		"what somebody wrote down was not seen")
 	two := asked(func(r *survey.Registration) { r.Status = []string{"b", "a"} })
 	assert.Contains(t, factsOf(two, recheck.Registration), "a.example status = a\nb")
@@ -276,13 +327,16 @@ func TestTheFactsOfADay(t *testing.T) {
 		end  chain.End
 		want string
 	}{
-		"not modified":     {[]chain.Answer{{Status: 304}}, chain.Page, "304"},
-		"a loop":           {[]chain.Answer{{Status: 302}, {Status: 399}}, chain.Loop, "302 → http://a.example/\n399\nloop"},
-		"nobody":           {[]chain.Answer{{Status: 302}, {Refusal: chain.Refused}}, chain.NoAnswer, "302 → http://a.example/\nrefused"},
-		"an error":         {[]chain.Answer{{Status: 400}, {Status: 200}}, chain.Page, "400\n200"},
-		"a page":           {[]chain.Answer{{Status: 299}, {Status: 200}}, chain.Page, "299\n200"},
-		"a bad Location":   {[]chain.Answer{{Status: 301}}, chain.BadLocation, "301\nbad-location"},
-		"a redirect first": {[]chain.Answer{{Status: 300}, {Status: 200}}, chain.Page, "300 → http://a.example/\n200"},
+		"not modified": {[]chain.Answer{{Status: 304}}, chain.Page, "304"},
+		"a loop": {[]chain.Answer{{Status: 302}, {Status: 399}}, chain.Loop,
+			"302 → http://a.example/\n399\nloop"},
+		"nobody": {[]chain.Answer{{Status: 302}, {Refusal: chain.Refused}}, chain.NoAnswer,
+			"302 → http://a.example/\nrefused"},
+		"an error":       {[]chain.Answer{{Status: 400}, {Status: 200}}, chain.Page, "400\n200"},
+		"a page":         {[]chain.Answer{{Status: 299}, {Status: 200}}, chain.Page, "299\n200"},
+		"a bad Location": {[]chain.Answer{{Status: 301}}, chain.BadLocation, "301\nbad-location"},
+		"a redirect first": {[]chain.Answer{{Status: 300}, {Status: 200}}, chain.Page,
+			"300 → http://a.example/\n200"},
 	} {
 		s := seen(func(_ *survey.Survey, a *chain.Audit) {
 			for i := range c.hops {
@@ -323,7 +377,8 @@ func TestAPartTakesThePlaceOfItsDomainsAlone(t *testing.T) {
 	assert.ElementsMatch(t, all, joined.Domains)
 	assert.ElementsMatch(t, all, joined.Partial)
 	assert.False(t, joined.Part)
-	assert.ElementsMatch(t, []string{"a.example A = 192.0.2.9", "b.example A = 192.0.2.9", "c.example A = 192.0.2.9"},
+	assert.ElementsMatch(t,
+		[]string{"a.example A = 192.0.2.9", "b.example A = 192.0.2.9", "c.example A = 192.0.2.9"},
 		factsOf(joined, recheck.Record))
 	gaps := map[string]int{}
 	for _, g := range joined.Gaps {

@@ -22,7 +22,8 @@ func records(lines ...string) survey.Domain {
 	for _, l := range lines {
 		f := strings.SplitN(l, " ", 3)
 		name, _ := record.Name(f[0], d.Name)
-		d.Records = append(d.Records, record.Set{Name: name, Type: f[1], TTL: 3600, Values: []string{f[2]}})
+		d.Records = append(d.Records,
+			record.Set{Name: name, Type: f[1], TTL: 3600, Values: []string{f[2]}})
 	}
 	return d
 }
@@ -32,16 +33,20 @@ func TestCompareDoesNotTakeAPartialPictureForALoss(t *testing.T) {
 	answers := []survey.Server{{Name: "ns", State: survey.Answers}}
 	whole.Servers, part.Servers = answers, answers
 	part.Partial = true
-	changes := compared(&survey.Survey{Domains: []survey.Domain{whole}}, &survey.Survey{Domains: []survey.Domain{part}}).Changes["a.example"]
+	changes := compared(&survey.Survey{Domains: []survey.Domain{whole}},
+		&survey.Survey{Domains: []survey.Domain{part}}).Changes["a.example"]
 	require.Len(t, changes, 1)
 	assert.Equal(t, record.Changed, changes[0].Action)
 	part.Partial = false
-	assert.Len(t, compared(&survey.Survey{Domains: []survey.Domain{whole}}, &survey.Survey{Domains: []survey.Domain{part}}).Changes["a.example"], 2)
+	assert.Len(t,
+		compared(&survey.Survey{Domains: []survey.Domain{whole}},
+			&survey.Survey{Domains: []survey.Domain{part}}).Changes["a.example"], 2)
 }
 
 func TestADomainThatOneSurveyDidNotSeeIsNoLoss(t *testing.T) {
 	seen, silent := records("@ A 192.0.2.1"), records()
-	seen.Servers, silent.Servers = []survey.Server{{Name: "ns", State: survey.Answers}}, []survey.Server{{Name: "ns", State: survey.Silent}}
+	seen.Servers, silent.Servers = []survey.Server{{Name: "ns", State: survey.Answers}},
+		[]survey.Server{{Name: "ns", State: survey.Silent}}
 	silent.Source = survey.Asked
 	for _, other := range []*survey.Survey{{}, {Domains: []survey.Domain{silent}}} {
 		c := compared(&survey.Survey{Domains: []survey.Domain{seen}}, other)
@@ -57,9 +62,11 @@ func TestWhatWasNotAnsweredIsNotComparedAsGone(t *testing.T) {
 	servers := []survey.Server{{Name: "ns", State: survey.Answers}}
 	www := record.Set{Name: "www.a.example", Type: "A", TTL: 60, Values: []string{"192.0.2.1"}}
 	mx := record.Set{Name: "a.example", Type: "MX", TTL: 60, Values: []string{"10 m."}}
-	full := &survey.Survey{Domains: []survey.Domain{{Name: "a.example", Servers: servers, Records: []record.Set{www, mx}}}}
-	less := &survey.Survey{Domains: []survey.Domain{{Name: "a.example", Servers: servers, Records: []record.Set{},
-		Missed: []survey.Missed{{Name: "www.a.example", Type: "A", By: "ns", Why: "it says SERVFAIL"}}}}}
+	full := &survey.Survey{
+		Domains: []survey.Domain{{Name: "a.example", Servers: servers, Records: []record.Set{www, mx}}}}
+	less := &survey.Survey{
+		Domains: []survey.Domain{{Name: "a.example", Servers: servers, Records: []record.Set{},
+			Missed: []survey.Missed{{Name: "www.a.example", Type: "A", By: "ns", Why: "it says SERVFAIL"}}}}}
 	for _, c := range []*recheck.Records{compared(full, less), compared(less, full)} {
 		require.Len(t, c.Changes["a.example"], 1, "only what was answered both times")
 		assert.Equal(t, "MX", c.Changes["a.example"][0].Type)

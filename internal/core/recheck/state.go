@@ -1,6 +1,6 @@
-// Package recheck says what is new. It makes plain facts of what a survey and an audit saw, compares them with the
-// state that somebody accepted, and leaves out what somebody lives with until a date. What nobody could look at is
-// neither mended nor gone.
+// Package recheck says what is new. It makes plain facts of what a survey and an audit saw,
+// compares them with the state that somebody accepted, and leaves out what somebody lives with
+// until a date. What nobody could look at is neither mended nor gone.
 //
 //	now := recheck.Of(survey, audit)
 //	news := recheck.Compare(accepted, now, acceptances, today)
@@ -39,7 +39,8 @@ const (
 	Planned      FactKind = "planned" // of a plan: what it wants
 )
 
-// Code is what a change of a fact is called where somebody accepts it; of a finding it is the finding's own.
+// Code is what a change of a fact is called where somebody accepts it; of a finding it is the
+// finding's own.
 func (k FactKind) Code() string { return string(k) + "-changed" }
 
 // Codes gives what changes are called.
@@ -65,8 +66,9 @@ type Fact struct {
 
 // Gap is something that nobody could look at.
 type Gap struct {
-	Domain  string `json:"domain"`
-	Subject string `json:"subject,omitempty"` // as facts have it; "": everything that name servers say of the domain
+	Domain string `json:"domain"`
+	// as facts have it; "": everything that name servers say of the domain
+	Subject string `json:"subject,omitempty"`
 	Why     string `json:"why"`
 }
 
@@ -78,17 +80,18 @@ type Ends struct {
 
 // State is what was so on one day.
 type State struct {
-	Schema        string    `json:"schema"`
-	Taken         time.Time `json:"taken"`
-	Vantage       string    `json:"vantage"`
-	Canonical     string    `json:"canonical"`
-	Domains       []string  `json:"domains"`           // that were looked at
-	Part          bool      `json:"part,omitempty"`    // a part of the estate was looked at
-	Partial       []string  `json:"partial,omitempty"` // of those, whose records were asked for by name
-	Facts         []Fact    `json:"facts"`             // in order
-	Gaps          []Gap     `json:"gaps,omitempty"`
-	Certificates  []Ends    `json:"certificates,omitempty"`
-	Registrations []Ends    `json:"registrations,omitempty"`
+	Schema    string    `json:"schema"`
+	Taken     time.Time `json:"taken"`
+	Vantage   string    `json:"vantage"`
+	Canonical string    `json:"canonical"`
+	Domains   []string  `json:"domains"`        // that were looked at
+	Part      bool      `json:"part,omitempty"` // a part of the estate was looked at
+	// of those, whose records were asked for by name
+	Partial       []string `json:"partial,omitempty"`
+	Facts         []Fact   `json:"facts"` // in order
+	Gaps          []Gap    `json:"gaps,omitempty"`
+	Certificates  []Ends   `json:"certificates,omitempty"`
+	Registrations []Ends   `json:"registrations,omitempty"`
 
 	surveyed *survey.Survey // of which it was made just now; nil where it was kept
 }
@@ -120,7 +123,8 @@ func Of(v *survey.Survey, a *chain.Audit) *State {
 // settle puts everything in order, each fact once.
 func (s *State) settle() {
 	slices.SortStableFunc(s.Facts, func(a, b Fact) int {
-		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Subject, b.Subject))
+		return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Code, b.Code),
+			cmp.Compare(a.Subject, b.Subject))
 	})
 	s.Facts = slices.CompactFunc(s.Facts, func(a, b Fact) bool { return a.key() == b.key() })
 	slices.Sort(s.Domains)
@@ -137,12 +141,14 @@ func (f *Fact) key() key { return key{f.Kind, f.Code, f.Subject} }
 // Findings adds what was found.
 func (s *State) findings(all []finding.Finding) {
 	for _, f := range all {
-		s.Facts = append(s.Facts, Fact{Kind: Finding, Code: f.Code.String(), Domain: domainOf(f.Subject), Subject: f.Subject,
-			Severity: f.Severity, Says: f.Says, Fix: f.Fix})
+		s.Facts = append(s.Facts,
+			Fact{Kind: Finding, Code: f.Code.String(), Domain: domainOf(f.Subject), Subject: f.Subject,
+				Severity: f.Severity, Says: f.Says, Fix: f.Fix})
 	}
 }
 
-// domainOf gives the domain that something is about: a URL, a record set or a name. "" where it names none.
+// domainOf gives the domain that something is about: a URL, a record set or a name. "" where it
+// names none.
 func domainOf(subject string) string {
 	if h := hostOf(subject); h != "" {
 		if parsed, err := web.ParseObservedHost(h); err == nil {
@@ -172,10 +178,11 @@ func hostOf(subject string) string {
 }
 
 // passing are the types of records that change by themselves.
-var passing = []string{"SOA", "RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY", "ZONEMD", "TYPE65534"}
+var passing = []string{"SOA", "RRSIG", "NSEC", "NSEC3", "NSEC3PARAM", "DNSKEY", "CDS", "CDNSKEY",
+	"ZONEMD", "TYPE65534"}
 
-// survey takes in a survey. What it found at doors is left out where an audit went through them, which knows where they
-// should lead.
+// survey takes in a survey. What it found at doors is left out where an audit went through them,
+// which knows where they should lead.
 func (s *State) survey(v *survey.Survey, audited bool) {
 	s.findings(slices.DeleteFunc(slices.Clone(v.Findings), func(f finding.Finding) bool {
 		return audited && (f.Entry != "" || len(f.Entries) > 0)
@@ -222,12 +229,14 @@ func (s *State) records(d *survey.Domain) {
 
 func (s *State) parent(d *survey.Domain) {
 	if d.Parent.Server == "" {
-		s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Subject: d.Name + " delegation", Why: "the zone above was not seen"},
+		s.Gaps = append(s.Gaps,
+			Gap{Domain: d.Name, Subject: d.Name + " delegation", Why: "the zone above was not seen"},
 			Gap{Domain: d.Name, Subject: d.Name + " DS", Why: "the zone above was not seen"})
 		return
 	}
 	if len(d.Parent.Servers) > 0 {
-		s.fact(Delegation, d.Name, d.Name+" delegation", strings.Join(slices.Sorted(slices.Values(d.Parent.Servers)), "\n"))
+		s.fact(Delegation, d.Name, d.Name+" delegation",
+			strings.Join(slices.Sorted(slices.Values(d.Parent.Servers)), "\n"))
 	}
 	var ds []string
 	for _, one := range d.Parent.DS {
@@ -243,7 +252,8 @@ func (s *State) registration(d *survey.Domain) {
 	about := func(what string) string { return d.Name + " " + what }
 	if r == nil || r.From == survey.EstateFile {
 		for _, what := range []string{"registration", "registrar", "status"} {
-			s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Subject: about(what), Why: "its registration was not seen"})
+			s.Gaps = append(s.Gaps,
+				Gap{Domain: d.Name, Subject: about(what), Why: "its registration was not seen"})
 		}
 		return
 	}
@@ -255,7 +265,8 @@ func (s *State) registration(d *survey.Domain) {
 		s.fact(Registration, d.Name, about("registrar"), r.Registrar)
 	}
 	if len(r.Status) > 0 {
-		s.fact(Registration, d.Name, about("status"), strings.Join(slices.Sorted(slices.Values(r.Status)), "\n"))
+		s.fact(Registration, d.Name, about("status"),
+			strings.Join(slices.Sorted(slices.Values(r.Status)), "\n"))
 	}
 }
 
@@ -286,7 +297,8 @@ func (s *State) audit(a *chain.Audit) {
 		if first := &c.Hops[0]; first.TLS != nil && c.Probe == chain.Root && len(c.SeenBy) == 0 {
 			host := c.Entry.Host().String()
 			names := slices.Sorted(slices.Values(first.TLS.Names))
-			s.fact(Certificate, domain, c.Entry.Door().String(), "for "+strings.Join(names, ", ")+"\nby "+first.TLS.Issuer)
+			s.fact(Certificate, domain, c.Entry.Door().String(),
+				"for "+strings.Join(names, ", ")+"\nby "+first.TLS.Issuer)
 			s.Certificates = append(s.Certificates, Ends{host, first.TLS.NotAfter})
 		}
 	}

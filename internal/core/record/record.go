@@ -1,6 +1,6 @@
-// Package record holds DNS record sets as plain values, their canonical order, and what differs between two states of a
-// zone. It asks nobody and knows no wire format: values stand as they do in a zone file (RFC 1035 section 5), with
-// names in full and their last dot.
+// Package record holds DNS record sets as plain values, their canonical order, and what differs
+// between two states of a zone. It asks nobody and knows no wire format: values stand as they do in
+// a zone file (RFC 1035 section 5), with names in full and their last dot.
 //
 //	record.Changes(before, after) // what came, went and changed
 package record
@@ -25,8 +25,8 @@ type Key struct {
 	Type string `json:"type"`
 }
 
-// Key returns name and type. Signatures of different types are different sets, each with the TTL of what it signs (RFC
-// 4034 section 3); their key names that type too.
+// Key returns name and type. Signatures of different types are different sets, each with the TTL of
+// what it signs (RFC 4034 section 3); their key names that type too.
 func (s Set) Key() Key {
 	if s.Type == "RRSIG" && len(s.Values) > 0 {
 		covered, _, _ := strings.Cut(s.Values[0], " ")
@@ -36,7 +36,9 @@ func (s Set) Key() Key {
 }
 
 // Same reports whether two sets hold the same values, in whichever order, with the same TTL.
-func (s Set) Same(other Set) bool { return s.TTL == other.TTL && SameValues(s.Values, other.Values) }
+func (s Set) Same(other Set) bool {
+	return s.TTL == other.TTL && SameValues(s.Values, other.Values)
+}
 
 // SameValues reports whether two lists of values hold the same, in whichever order.
 func SameValues(a, b []string) bool {
@@ -49,14 +51,15 @@ func sorted(values []string) []string {
 	return slices.Compact(c)
 }
 
-// Sort puts sets into the order of a zone file: names in canonical order (RFC 4034 section 6.1), the SOA first at its
-// name, then NS, then by type; the values of each set in order too.
+// Sort puts sets into the order of a zone file: names in canonical order (RFC 4034 section 6.1),
+// the SOA first at its name, then NS, then by type; the values of each set in order too.
 func Sort(sets []Set) {
 	for i := range sets {
 		sets[i].Values = sorted(sets[i].Values)
 	}
 	slices.SortFunc(sets, func(a, b Set) int {
-		return cmp.Or(CompareNames(a.Name, b.Name), cmp.Compare(rank(a.Type), rank(b.Type)), cmp.Compare(a.Type, b.Type))
+		return cmp.Or(CompareNames(a.Name, b.Name), cmp.Compare(rank(a.Type), rank(b.Type)),
+			cmp.Compare(a.Type, b.Type))
 	})
 }
 
@@ -70,7 +73,8 @@ func rank(kind string) int {
 	return 2
 }
 
-// CompareNames compares names in canonical order: label by label from the right (RFC 4034 section 6.1).
+// CompareNames compares names in canonical order: label by label from the right (RFC 4034 section
+// 6.1).
 func CompareNames(a, b string) int {
 	x, y := strings.Split(a, "."), strings.Split(b, ".")
 	slices.Reverse(x)
@@ -107,7 +111,8 @@ type Change struct {
 	After  *Set   `json:"after,omitempty"`
 }
 
-// Changes returns what came, went and changed, in canonical order. A serial number that alone differs is no change.
+// Changes returns what came, went and changed, in canonical order. A serial number that alone
+// differs is no change.
 func Changes(before, after []Set) []Change {
 	old := map[Key]Set{}
 	for _, s := range before {
@@ -128,7 +133,8 @@ func Changes(before, after []Set) []Change {
 		changes = append(changes, Change{Went, s.Name, s.Type, &s, nil})
 	}
 	slices.SortFunc(changes, func(a, b Change) int {
-		return cmp.Or(CompareNames(a.Name, b.Name), cmp.Compare(rank(a.Type), rank(b.Type)), cmp.Compare(a.Type, b.Type))
+		return cmp.Or(CompareNames(a.Name, b.Name), cmp.Compare(rank(a.Type), rank(b.Type)),
+			cmp.Compare(a.Type, b.Type))
 	})
 	return changes
 }

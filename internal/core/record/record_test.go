@@ -62,13 +62,15 @@ func TestChanges(t *testing.T) {
 			3600,
 			[]string{"ns.example. h.example. 9 2 3 4 5"},
 		}, {"a.example", "A", 60, []string{"192.0.2.2", "192.0.2.1"}},
-		{"www.a.example", "A", 30, []string{"192.0.2.1"}}, {"new.a.example", "A", 60, []string{"192.0.2.3"}},
+		{"www.a.example", "A", 30, []string{"192.0.2.1"}},
+		{"new.a.example", "A", 60, []string{"192.0.2.3"}},
 	}
 	var got []string
 	for _, c := range Changes(before, after) {
 		got = append(got, string(c.Action)+" "+c.Name+" "+c.Type)
 	}
-	assert.Equal(t, []string{"came new.a.example A", "went old.a.example TXT", "changed www.a.example A"}, got)
+	assert.Equal(t,
+		[]string{"came new.a.example A", "went old.a.example TXT", "changed www.a.example A"}, got)
 	assert.Empty(t, Changes(before, before))
 	_, found := Find(before, "www.a.example", "AAAA")
 	assert.False(t, found)

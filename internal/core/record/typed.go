@@ -29,7 +29,8 @@ func Dotted(kind, value string) string {
 	return value
 }
 
-// Target gives the name that a value leads to, without its last dot; "" for types that lead to none.
+// Target gives the name that a value leads to, without its last dot; "" for types that lead to
+// none.
 func Target(kind, value string) string {
 	if names := Names(kind, value); len(names) == 1 && endsInName(kind) {
 		return names[0]
@@ -69,8 +70,8 @@ func Without(a, b []string) []string {
 }
 
 // Fold gives a value in the form in which it is compared, as servers may write it: names, addresses
-// and digests in lower case, names without their last dot. Everything else keeps its letters: a text
-// is another one in capitals, and so is base64.
+// and digests in lower case, names without their last dot. Everything else keeps its letters: a
+// text is another one in capitals, and so is base64.
 func Fold(kind, value string) string {
 	row := types[kind]
 	switch {

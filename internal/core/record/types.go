@@ -20,10 +20,11 @@ type typeRow struct {
 }
 
 // types is the table of record types, in the order of the registry (IANA, Resource Record TYPEs). A
-// type that has no row stays as it is, with nothing in it that leads anywhere. What only a reader of
-// texts finds (CAA, SPF, DMARC) is not here but in package survey.
+// type that has no row stays as it is, with nothing in it that leads anywhere. What only a reader
+// of texts finds (CAA, SPF, DMARC) is not here but in package survey.
 var types = map[string]typeRow{
-	"A": {leads: true, address: true, read: address(netip.Addr.Is4), form: "an IPv4 address such as 203.0.113.10"},
+	"A": {leads: true, address: true, read: address(netip.Addr.Is4),
+		form: "an IPv4 address such as 203.0.113.10"},
 	"NS": {names: []int{0}, refers: true, fields: 1,
 		form: "the name of a name server, such as ns1.edge.example"},
 	"CNAME": {names: []int{0}, refers: true, leads: true, address: true, fields: 1,
@@ -52,10 +53,12 @@ var types = map[string]typeRow{
 	"DNSKEY":     {signing: true},
 	"NSEC3":      {signing: true},
 	"NSEC3PARAM": {signing: true},
-	"TLSA":       {fields: 4, read: numbers(3), form: "usage, selector, matching type and data, such as 3 1 1 0d6f..."},
-	"CDS":        {signing: true},
-	"CDNSKEY":    {signing: true},
-	"SVCB":       {names: []int{1}, refers: true, read: service, form: "a priority and a target, such as 1 . alpn=h2"},
+	"TLSA": {fields: 4, read: numbers(3),
+		form: "usage, selector, matching type and data, such as 3 1 1 0d6f..."},
+	"CDS":     {signing: true},
+	"CDNSKEY": {signing: true},
+	"SVCB": {names: []int{1}, refers: true, read: service,
+		form: "a priority and a target, such as 1 . alpn=h2"},
 	"HTTPS": {names: []int{1}, refers: true, leads: true, read: service,
 		form: "a priority and a target, such as 1 . alpn=h2"},
 	"CAA":       {read: caa, form: `a flag, a tag and a value, such as 0 issue "ca.example"`},

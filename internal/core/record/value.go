@@ -9,8 +9,8 @@ import (
 	"strings"
 )
 
-// Alias is the type of an alias at the apex, as some providers offer it: no type of DNS, but typed like one there. The
-// world sees addresses.
+// Alias is the type of an alias at the apex, as some providers offer it: no type of DNS, but typed
+// like one there. The world sees addresses.
 const Alias = "ALIAS"
 
 // mostString is how many octets one string of a TXT record holds (RFC 1035 section 3.3).
@@ -34,9 +34,9 @@ func ValueForm(kind string) string { return types[kind].form }
 // ErrType says that a record type is not known.
 var ErrType = errors.New("no record type that is known")
 
-// Value reads the value of a record as somebody shows it, and returns it as it stands in a zone file: names in lower
-// case with their last dot, a text in quoted strings of at most 255 octets. The error says what is wrong with the
-// value; it is ErrType where the type is not known.
+// Value reads the value of a record as somebody shows it, and returns it as it stands in a zone
+// file: names in lower case with their last dot, a text in quoted strings of at most 255 octets.
+// The error says what is wrong with the value; it is ErrType where the type is not known.
 func Value(kind, s string) (string, error) {
 	k := types[kind]
 	if k.form == "" {
@@ -141,7 +141,8 @@ func closing(s string) int {
 	return -1
 }
 
-// Strings cuts a text into the strings of a TXT record, of at most 255 octets each (RFC 1035 section 3.3.14).
+// Strings cuts a text into the strings of a TXT record, of at most 255 octets each (RFC 1035
+// section 3.3.14).
 func Strings(s string) []string {
 	var all []string
 	for len(s) > mostString {
@@ -174,7 +175,8 @@ func Quote(s string) string {
 	return strings.Join(parts, " ")
 }
 
-// Unquote gives the text of a TXT value in zone-file form, its strings put together (RFC 7208 section 3.3).
+// Unquote gives the text of a TXT value in zone-file form, its strings put together (RFC 7208
+// section 3.3).
 func Unquote(value string) string {
 	var b strings.Builder
 	quoted, escaped := false, false
@@ -213,7 +215,8 @@ func caa(s string) (string, error) {
 	return f[0] + " " + strings.ToLower(f[1]) + " " + value, err
 }
 
-// service reads the value of a HTTPS or SVCB record (RFC 9460): its priority and target; parameters stay as they are.
+// service reads the value of a HTTPS or SVCB record (RFC 9460): its priority and target; parameters
+// stay as they are.
 func service(s string) (string, error) {
 	f := strings.Fields(s)
 	if len(f) < 2 {
@@ -227,9 +230,9 @@ func service(s string) (string, error) {
 	return numbers(1)(strings.Join(f, " "))
 }
 
-// Name reads the name of a record of a zone as somebody shows it: "@" or nothing for the apex, a label, or a full name
-// with or without its last dot. It returns the full name in lower case without its last dot; the error says what is
-// wrong.
+// Name reads the name of a record of a zone as somebody shows it: "@" or nothing for the apex, a
+// label, or a full name with or without its last dot. It returns the full name in lower case
+// without its last dot; the error says what is wrong.
 func Name(s, zone string) (string, error) {
 	name := strings.ToLower(strings.TrimSpace(s))
 	switch {

@@ -25,7 +25,8 @@ func TestValuesAreReadAsTheyAreShown(t *testing.T) {
 		{"TXT", `"one " "two"`, `"one two"`},
 		{"TXT", `say "hi" \o/`, `"say \"hi\" \\o/"`},
 		{"TXT", "", `""`},
-		{"TXT", strings.Repeat("a", 300), `"` + strings.Repeat("a", 255) + `" "` + strings.Repeat("a", 45) + `"`},
+		{"TXT", strings.Repeat("a", 300),
+			`"` + strings.Repeat("a", 255) + `" "` + strings.Repeat("a", 45) + `"`},
 		{"CAA", `0 ISSUE "ca.example"`, `0 issue "ca.example"`},
 		{"CAA", `0 issue ca.example`, `0 issue "ca.example"`},
 		{"HTTPS", "1 . alpn=h2", "1 . alpn=h2"},
@@ -47,7 +48,8 @@ func TestWrongValuesAreSaid(t *testing.T) {
 		},
 		{
 			"CNAME", "203.0.113.1", "is an address, where a name is wanted",
-		}, {"CNAME", "a b", "2 parts instead of 1"}, {"CNAME", "https://x/", "is not a name"}, {"CNAME", "", "is empty"},
+		}, {"CNAME", "a b", "2 parts instead of 1"}, {"CNAME", "https://x/", "is not a name"},
+		{"CNAME", "", "is empty"},
 		{"CNAME", strings.Repeat("a", 64) + ".example", "over 63 characters"},
 		{
 			"MX", "mx1.mail.example", "1 parts instead of 2",
@@ -66,7 +68,8 @@ func TestWrongValuesAreSaid(t *testing.T) {
 
 func TestNamesAreReadAsTheyAreShown(t *testing.T) {
 	for shown, want := range map[string]string{
-		"": "a.example", "@": "a.example", "a.example": "a.example", "a.example.": "a.example", "www": "www.a.example",
+		"": "a.example", "@": "a.example", "a.example": "a.example", "a.example.": "a.example",
+		"www":           "www.a.example",
 		"WWW.a.example": "www.a.example",
 		"_x._y":         "_x._y.a.example", "www.a.example.": "www.a.example", "*": "*.a.example",
 		"deep.er": "deep.er.a.example",
@@ -75,7 +78,8 @@ func TestNamesAreReadAsTheyAreShown(t *testing.T) {
 		require.NoError(t, err, shown)
 		assert.Equal(t, want, got, shown)
 	}
-	for _, wrong := range []string{"www.b.example.", "a..b", ".x", "https://a.example/", strings.Repeat("a", 64),
+	for _, wrong := range []string{"www.b.example.", "a..b", ".x", "https://a.example/",
+		strings.Repeat("a", 64),
 		"two words"} {
 		_, err := record.Name(wrong, "a.example")
 		assert.Error(t, err, wrong)
@@ -89,9 +93,11 @@ func TestNamesAreReadAsTheyAreShown(t *testing.T) {
 	assert.Equal(t, "", record.Target("TXT", "x"))
 }
 
-// FuzzValue checks that every value in normal form is one that zone files hold, and reads back as itself.
+// FuzzValue checks that every value in normal form is one that zone files hold, and reads back as
+// itself.
 func FuzzValue(f *testing.F) {
-	for _, seed := range []string{"203.0.113.1", "a.example", "10 mx", `"a" "b"`, `a\"b`, "0 issue x;y", "\x00\xff",
+	for _, seed := range []string{"203.0.113.1", "a.example", "10 mx", `"a" "b"`, `a\"b`,
+		"0 issue x;y", "\x00\xff",
 		"1 . alpn=h2", "0 0 0 .", strings.Repeat("ü", 200)} {
 		for _, kind := range []string{"A", "CNAME", "MX", "TXT", "CAA", "SRV"} {
 			f.Add(kind, seed)

@@ -10,8 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// bigTable is a million exact rules and ten thousand patterns of old sites of the same hundred hosts; its URLs are 60
-// octets long in the mean.
+// bigTable is a million exact rules and ten thousand patterns of old sites of the same hundred
+// hosts; its URLs are 60 octets long in the mean.
 type bigTable struct {
 	index    *Index
 	plain    map[string]int // the plain keys of the exact rules, as a counterpart
@@ -78,7 +78,9 @@ func big(b *testing.B) *bigTable {
 		t.raw[i], t.raw[j] = t.raw[j], t.raw[i]
 		t.encoded[i], t.encoded[j] = t.encoded[j], t.encoded[i]
 	})
-	shuffle.Shuffle(len(t.patterns), func(i, j int) { t.patterns[i], t.patterns[j] = t.patterns[j], t.patterns[i] })
+	shuffle.Shuffle(len(t.patterns), func(i, j int) {
+		t.patterns[i], t.patterns[j] = t.patterns[j], t.patterns[i]
+	})
 	for i, raw := range t.raw {
 		t.raw[i] = strings.Clone(raw)
 		t.keys = append(t.keys, strings.Clone(raw))
@@ -87,9 +89,9 @@ func big(b *testing.B) *bigTable {
 	return t
 }
 
-// BenchmarkLookup looks URLs up as they came, normalising included, in random order, beside looking their plain keys up
-// in a Go map of the same size: exact hits should take at most twice its time, pattern hits and percent-encoded URLs at
-// most four times.
+// BenchmarkLookup looks URLs up as they came, normalising included, in random order, beside looking
+// their plain keys up in a Go map of the same size: exact hits should take at most twice its time,
+// pattern hits and percent-encoded URLs at most four times.
 func BenchmarkLookup(b *testing.B) {
 	t := big(b)
 	run := func(name string, urls []string, look func(string) bool) {

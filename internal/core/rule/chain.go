@@ -8,8 +8,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// pathRules are the exact rules that share a path of a host, the most specific first. Where they are many they are
-// found by what they ask of the query.
+// pathRules are the exact rules that share a path of a host, the most specific first. Where they
+// are many they are found by what they ask of the query.
 type pathRules struct {
 	refs  []ref
 	sorts *querySorts // nil for a few
@@ -18,11 +18,12 @@ type pathRules struct {
 // fewRules is how many rules of one path are looked at one by one.
 const fewRules = 8
 
-// querySorts finds the rules of a path by the query. Each stands under one of its conditions: the one that the fewest
-// others have. A place is one more than that in refs, and 0 is none.
+// querySorts finds the rules of a path by the query. Each stands under one of its conditions: the
+// one that the fewest others have. A place is one more than that in refs, and 0 is none.
 type querySorts struct {
-	seed    maphash.Seed
-	under   map[uint64]uint32   // the first rule under a parameter and its value, or under a parameter with any value
+	seed maphash.Seed
+	// the first rule under a parameter and its value, or under a parameter with any value
+	under   map[uint64]uint32
 	next    []uint32            // the next one that stands where this one does
 	bare    uint32              // the first one without conditions
 	allWith map[string][]uint32 // all rules under a parameter, whatever its value is
@@ -110,8 +111,8 @@ func newQuerySorts(seed maphash.Seed, rules int, conditions func(at int) []Condi
 	return s
 }
 
-// each calls a function for the places of the rules whose conditions may hold: group after group, in each the most
-// specific first, until it returns false.
+// each calls a function for the places of the rules whose conditions may hold: group after group,
+// in each the most specific first, until it returns false.
 func (s *querySorts) each(q *asked, visit func(place int) bool) {
 	look := func(place uint32) {
 		for place != 0 && visit(int(place)-1) {
@@ -136,7 +137,8 @@ func (s *querySorts) each(q *asked, visit func(place int) bool) {
 	}
 }
 
-// asked is the query of a request, read for each condition while it is short, and taken apart once where it is long.
+// asked is the query of a request, read for each condition while it is short, and taken apart once
+// where it is long.
 type asked struct {
 	query string
 	known map[string]string // the first value of each parameter, in normal form
@@ -174,7 +176,8 @@ func (q *asked) hold(conditions []Condition) bool {
 	return true
 }
 
-// first returns the most specific rule of a shared path that is about this scheme and whose conditions hold.
+// first returns the most specific rule of a shared path that is about this scheme and whose
+// conditions hold.
 func (x *Index) first(c pathRules, scheme uint8, query string) (head, bool) {
 	q := asked{query: query}
 	best, found := len(c.refs), head{}
@@ -183,7 +186,8 @@ func (x *Index) first(c pathRules, scheme uint8, query string) (head, bool) {
 			return false
 		}
 		h := x.head(c.refs[place])
-		if (h.scheme == 0 || h.scheme == scheme) && (h.flags&asksFlag == 0 || q.hold(x.rich[h.rule].Old.Query)) {
+		if (h.scheme == 0 || h.scheme == scheme) &&
+			(h.flags&asksFlag == 0 || q.hold(x.rich[h.rule].Old.Query)) {
 			best, found = place, h
 			return false
 		}
@@ -198,8 +202,8 @@ func (x *Index) first(c pathRules, scheme uint8, query string) (head, bool) {
 	return found, best < len(c.refs)
 }
 
-// asking returns the places of the rules of a shared path whose conditions may hold where a query has these parameters
-// and no others, in their order.
+// asking returns the places of the rules of a shared path whose conditions may hold where a query
+// has these parameters and no others, in their order.
 func (c pathRules) asking(query []Condition) []int {
 	var all []int
 	if c.sorts == nil {

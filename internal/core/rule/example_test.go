@@ -18,7 +18,8 @@ func ExampleCompile() {
 	canonical := web.Door{Scheme: web.HTTPS, Host: web.MustParseHost("www.northmoor.example")}
 	fmt.Println(len(faults))
 	for _, u := range []string{
-		"http://old.example/a/1998/lace.html", "http://www.old.example/a/b/c?d", "http://old.example/index.php?id=7&x",
+		"http://old.example/a/1998/lace.html", "http://www.old.example/a/b/c?d",
+		"http://old.example/index.php?id=7&x",
 	} {
 		match, ok := table.Lookup(web.MustParseURL(u))
 		fmt.Println(ok, match.Rule.Line, match.Location(canonical))
@@ -33,7 +34,8 @@ func ExampleCompile() {
 // Two rules that are equally specific and take one URL are a tie.
 func ExampleTable_Ties() {
 	rules, _ := rule.Parse([]rule.Row{
-		{Line: 2, Old: "old.example/a/{x}", New: "/one"}, {Line: 3, Old: "old.example/{y}/b", New: "/two"},
+		{Line: 2, Old: "old.example/a/{x}", New: "/one"},
+		{Line: 3, Old: "old.example/{y}/b", New: "/two"},
 	}, rule.Scope{})
 	for _, tie := range rule.Compile(rules, rule.Scope{}).Ties() {
 		fmt.Println(tie.First.Line, tie.Second.Line, tie.Witness)

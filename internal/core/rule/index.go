@@ -10,7 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Mode says how a host compares paths, beside RFC 3986: for old sites that did not care. The zero value is exact.
+// Mode says how a host compares paths, beside RFC 3986: for old sites that did not care. The zero
+// value is exact.
 type Mode struct {
 	IgnoreCase  bool     // of ASCII letters
 	EitherSlash bool     // a slash at the end does not count
@@ -20,8 +21,9 @@ type Mode struct {
 // IsExact reports whether a mode changes nothing.
 func (m Mode) IsExact() bool { return !m.IgnoreCase && !m.EitherSlash && len(m.Index) == 0 }
 
-// Index is rules compiled for look-ups, compact and whole in itself: exact ones by hash, patterns by a tree over
-// segments. It is not changed any more, and looking up makes nothing, so it is safe for many goroutines.
+// Index is rules compiled for look-ups, compact and whole in itself: exact ones by hash, patterns
+// by a tree over segments. It is not changed any more, and looking up makes nothing, so it is safe
+// for many goroutines.
 type Index struct {
 	seed   maphash.Seed
 	hosts  map[string]uint32 // name to place in tables
@@ -42,8 +44,8 @@ type hostTable struct {
 	slashed  bool // it has patterns of that kind
 }
 
-// head is what stands before path and target of a rule in the text of an index. It lies beside the path so that a
-// look-up that hits reads one place of memory.
+// head is what stands before path and target of a rule in the text of an index. It lies beside the
+// path so that a look-up that hits reads one place of memory.
 type head struct {
 	rule, host, path, to, line uint32
 	status                     uint16
@@ -91,13 +93,14 @@ const (
 
 func (r ref) rule() uint32 { return uint32(r & ruleRef) }
 
-// slot is a place of the hash table: one more than where a rule stands in the text, or with chainBit a chain; 0 for
-// nothing.
+// slot is a place of the hash table: one more than where a rule stands in the text, or with
+// chainBit a chain; 0 for nothing.
 type slot struct{ tag, word uint32 }
 
 const chainBit = 1 << 31
 
-// NewIndex compiles rules. Those for an apex hold for its www too, unless scope.Serves says otherwise.
+// NewIndex compiles rules. Those for an apex hold for its www too, unless scope.Serves says
+// otherwise.
 func NewIndex(rules []*Rule, scope Scope) *Index {
 	x := &Index{seed: maphash.MakeSeed(), hosts: map[string]uint32{}, rich: map[uint32]*Rule{}}
 	b := indexBuilder{x, rules, inheritance{scope, map[web.Host]web.Host{}}}
@@ -250,11 +253,12 @@ func (x *Index) hash(host uint32, h uint64) uint64 {
 	return h * 0xBF58476D1CE4E5B9
 }
 
-// isAt reports whether the rule at a place of the text is one of a host's path. What holds for an apex and stands at the
-// same path of its www is inherited.
+// isAt reports whether the rule at a place of the text is one of a host's path. What holds for an
+// apex and stands at the same path of its www is inherited.
 func (x *Index) isAt(word uint32, host uint32, path string) bool {
 	b := x.text[uint64(word)*8:]
-	if binary.LittleEndian.Uint32(b[8:]) != uint32(len(path)) || string(b[headSize:][:len(path)]) != path {
+	if binary.LittleEndian.Uint32(b[8:]) != uint32(len(path)) ||
+		string(b[headSize:][:len(path)]) != path {
 		return false
 	}
 	own := binary.LittleEndian.Uint32(b[4:])
@@ -263,7 +267,8 @@ func (x *Index) isAt(word uint32, host uint32, path string) bool {
 
 // compare gives the order in which rules win, as the table's function of the same name does.
 func (b *indexBuilder) compare(x, y ref) int {
-	return Compare(Entry{b.rules[x.rule()], x&inheritedRef != 0}, Entry{b.rules[y.rule()], y&inheritedRef != 0})
+	return Compare(Entry{b.rules[x.rule()], x&inheritedRef != 0},
+		Entry{b.rules[y.rule()], y&inheritedRef != 0})
 }
 
 func (b *indexBuilder) patterns() {
@@ -310,8 +315,8 @@ type Match struct {
 	path, query string
 }
 
-// Find returns the rule that takes a URL as it came, and false where none does. Its text has to stay as it is while the
-// match is used.
+// Find returns the rule that takes a URL as it came, and false where none does. Its text has to
+// stay as it is while the match is used.
 func (x *Index) Find(raw string) (Match, bool) {
 	m, ok, missed := x.findPlain(raw)
 	if ok {
@@ -337,8 +342,8 @@ func (x *Index) Find(raw string) (Match, bool) {
 	return m, x.lookup(&m, schemeNumber(r.Scheme), r.Normal)
 }
 
-// findPlain looks a URL up whose path is that of an exact rule to the letter: a path that equals one in normal form is
-// in normal form. missed says that no exact rule has the path as it came.
+// findPlain looks a URL up whose path is that of an exact rule to the letter: a path that equals
+// one in normal form is in normal form. missed says that no exact rule has the path as it came.
 func (x *Index) findPlain(raw string) (m Match, ok, missed bool) {
 	scheme, rest := uint8(2), raw
 	switch {
@@ -485,7 +490,8 @@ func (x *Index) pattern(t *hostTable, m *Match, scheme uint8, whole, short strin
 	return true
 }
 
-// fold makes small letters of capital ones. Hexadecimal digits of escapes become small too: both sides are folded.
+// fold makes small letters of capital ones. Hexadecimal digits of escapes become small too: both
+// sides are folded.
 func fold(b []byte) {
 	for i, c := range b {
 		if c >= 'A' && c <= 'Z' {
@@ -511,8 +517,8 @@ func (m Mode) path(path string) string {
 	return path[:m.end(path)]
 }
 
-// end returns where a path ends for comparison: before the name of an index file, and before a slash at the end that
-// follows a segment.
+// end returns where a path ends for comparison: before the name of an index file, and before a
+// slash at the end that follows a segment.
 func (m Mode) end(path string) int {
 	n := len(path)
 	for _, name := range m.Index {

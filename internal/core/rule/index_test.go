@@ -38,32 +38,40 @@ func TestConditionsOnTheQuery(t *testing.T) {
 		"old.example/go?to={t},/a?b={t},,drop",
 	)
 	for u, want := range map[string]string{
-		"http://old.example/index.php?page=about":          "2 https://www.northmoor.example/about/",
-		"http://old.example/index.php?x=1&page=about&y":    "2 https://www.northmoor.example/about/?x=1&y",
-		"http://old.example/index.php?p%61ge=ab%6fut":      "2 https://www.northmoor.example/about/",
-		"http://old.example/index.php?page=news&id=12&z=3": "3 https://www.northmoor.example/news/12/?z=3",
-		"http://old.example/index.php?id=12&page=news":     "3 https://www.northmoor.example/news/12/",
-		"http://old.example/index.php?page=news&id=1x":     "4 https://www.northmoor.example/pages/news/?id=1x",
-		"http://old.example/index.php?page=a+b":            "4 https://www.northmoor.example/pages/a%20b/",
-		"http://old.example/index.php?page=x&page=about":   "4 https://www.northmoor.example/pages/x/",
-		"http://old.example/index.php?page=":               "5 https://www.northmoor.example/?page=",
-		"http://old.example/index.php":                     "5 https://www.northmoor.example/",
-		"https://www.old.example/show/a%2Fb?lang=de":       "6 https://www.northmoor.example/de/a%2Fb",
-		"https://www.old.example/show/a?lang=fr":           "7 https://www.northmoor.example/en/a?lang=fr",
-		"http://old.example/find?q=a/b?c":                  "8 https://www.northmoor.example/search/a/b%3Fc?from=old",
-		"http://old.example/find?q=":                       "8 https://www.northmoor.example/search/?from=old",
-		"http://old.example/empty?x=":                      "9 https://www.northmoor.example/x",
-		"http://old.example/empty?x=1":                     "",
-		"http://old.example/tag/a&b=c+d%20":                "10 https://www.northmoor.example/tags?name=a%26b%3Dc%2Bd%20",
-		"http://old.example/branch/Quarry-2":               "11 https://quarry-2.northmoor.example/",
-		"http://old.example/branch/evil.example%2F":        "",
-		"http://old.example/branch/a@b":                    "",
-		"http://old.example/go?to=x&y=z":                   "12 https://www.northmoor.example/a?b=x",
-		"https://old.example:8443/index.php":               "",
-		"HTTP://OLD.example/index.php":                     "5 https://www.northmoor.example/",
-		"http://old.example/./a/../index.php#x":            "5 https://www.northmoor.example/",
-		"http://old.example./index.php":                    "5 https://www.northmoor.example/",
-		"no URL":                                           "",
+		"http://old.example/index.php?page=about": "2 https://www.northmoor.example/about/",
+		"http://old.example/index.php?x=1&page=about&y": "2 https://www.northmoor.example/about/" +
+			"?x=1&y",
+		"http://old.example/index.php?p%61ge=ab%6fut": "2 https://www.northmoor.example/about/",
+		"http://old.example/index.php?page=news&id=12&z=3": "3 https://www.northmoor.example/news/12/" +
+			"?z=3",
+		"http://old.example/index.php?id=12&page=news": "3 https://www.northmoor.example/news/12/",
+		"http://old.example/index.php?page=news&id=1x": "4 https://www.northmoor.example/pages/" +
+			"news/?id=1x",
+		"http://old.example/index.php?page=a+b": "4 https://www.northmoor.example/pages/" +
+			"a%20b/",
+		"http://old.example/index.php?page=x&page=about": "4 https://www.northmoor.example/pages/x/",
+		"http://old.example/index.php?page=":             "5 https://www.northmoor.example/?page=",
+		"http://old.example/index.php":                   "5 https://www.northmoor.example/",
+		"https://www.old.example/show/a%2Fb?lang=de":     "6 https://www.northmoor.example/de/a%2Fb",
+		"https://www.old.example/show/a?lang=fr": "7 https://www.northmoor.example/en/" +
+			"a?lang=fr",
+		"http://old.example/find?q=a/b?c": "8 https://www.northmoor.example/search/a/" +
+			"b%3Fc?from=old",
+		"http://old.example/find?q=": "8 https://www.northmoor.example/search/" +
+			"?from=old",
+		"http://old.example/empty?x=":  "9 https://www.northmoor.example/x",
+		"http://old.example/empty?x=1": "",
+		"http://old.example/tag/a&b=c+d%20": "10 https://www.northmoor.example/" +
+			"tags?name=a%26b%3Dc%2Bd%20",
+		"http://old.example/branch/Quarry-2":        "11 https://quarry-2.northmoor.example/",
+		"http://old.example/branch/evil.example%2F": "",
+		"http://old.example/branch/a@b":             "",
+		"http://old.example/go?to=x&y=z":            "12 https://www.northmoor.example/a?b=x",
+		"https://old.example:8443/index.php":        "",
+		"HTTP://OLD.example/index.php":              "5 https://www.northmoor.example/",
+		"http://old.example/./a/../index.php#x":     "5 https://www.northmoor.example/",
+		"http://old.example./index.php":             "5 https://www.northmoor.example/",
+		"no URL":                                    "",
 	} {
 		assert.Equal(t, want, found(tab, u), u)
 	}
@@ -92,7 +100,8 @@ func TestTiesOfConditions(t *testing.T) {
 		got = append(got, fmt.Sprintf("%d %d %s", tie.First.Line, tie.Second.Line, tie.Witness))
 	}
 	assert.Equal(t, []string{
-		"2 3 https://old.example/a?x=1&y=2", "3 4 https://old.example/a?y=2&x=3", "2 5 https://old.example/a?x=1",
+		"2 3 https://old.example/a?x=1&y=2", "3 4 https://old.example/a?y=2&x=3",
+		"2 5 https://old.example/a?x=1",
 		"3 5 https://old.example/a?y=2&x=x-v", "4 5 https://old.example/a?x=3",
 		"6 7 https://old.example/b?x=0", "7 8 https://old.example/b?x=q",
 	}, got)
@@ -137,7 +146,8 @@ func TestSitesThatDidNotCare(t *testing.T) {
 	} {
 		assert.Equal(t, want, found(tab, u), u)
 	}
-	tab = modes(t, Mode{Index: []string{"index.html", "index.php"}, EitherSlash: true, IgnoreCase: true}, lines...)
+	tab = modes(t,
+		Mode{Index: []string{"index.html", "index.php"}, EitherSlash: true, IgnoreCase: true}, lines...)
 	for u, want := range map[string]string{
 		"http://old.example/about/Index.php":   "2 https://www.northmoor.example/1",
 		"http://old.example/index.html":        "5 https://www.northmoor.example/4",
@@ -189,12 +199,14 @@ func TestTheIndexEqualsTryingEveryRule(t *testing.T) {
 	letters := []string{"a", "b", "/", "0", "%2F", "%61", "A", "//", "c"}
 	for round := range 300 {
 		mode := []Mode{
-			{}, {}, {IgnoreCase: true}, {EitherSlash: true}, {Index: []string{"a"}, EitherSlash: true, IgnoreCase: true},
+			{}, {}, {IgnoreCase: true}, {EitherSlash: true},
+			{Index: []string{"a"}, EitherSlash: true, IgnoreCase: true},
 			{Index: []string{"a", "b0"}}, {Index: []string{"b"}, EitherSlash: true},
 		}[round%7]
 		tab := modes(t, mode, randomTable(random, 1+random.IntN(14))...)
 		for range 200 {
-			u := []string{"http://", "https://"}[random.IntN(2)] + []string{"", "www."}[random.IntN(2)] + "old.example/"
+			u := []string{"http://", "https://"}[random.IntN(2)] + []string{"", "www."}[random.IntN(2)] +
+				"old.example/"
 			for range random.IntN(7) {
 				u += letters[random.IntN(len(letters))]
 			}
@@ -212,7 +224,8 @@ func TestTheIndexEqualsTryingEveryRule(t *testing.T) {
 				t,
 				Compare(
 					all[0],
-					Entry{m.Rule, slices.ContainsFunc(all, func(e Entry) bool { return e.Rule == m.Rule && e.Inherited })},
+					Entry{m.Rule,
+						slices.ContainsFunc(all, func(e Entry) bool { return e.Rule == m.Rule && e.Inherited })},
 				),
 				"%s: %s instead of %s",
 				u,
@@ -230,8 +243,10 @@ func TestLookingUpMakesNothing(t *testing.T) {
 		"old.example/a/{x}/{+rest},/b/{x}/{+rest}",
 		"old.example/item-{id:digits}.html,/i/{id}",
 	)
-	for _, u := range []string{"https://www.old.example/opening.html", "http://old.example/%6fpening.html?x=1",
-		"https://old.example/a/b/c/d?e", "http://old.example/item-%31.html", "http://old.example/nothing"} {
+	for _, u := range []string{"https://www.old.example/opening.html",
+		"http://old.example/%6fpening.html?x=1",
+		"https://old.example/a/b/c/d?e", "http://old.example/item-%31.html",
+		"http://old.example/nothing"} {
 		assert.Zero(t, testing.AllocsPerRun(100, func() { tab.Index.Find(u) }), u)
 	}
 }
@@ -273,8 +288,10 @@ func TestVariantsAreExactlyWhatAPatternTakes(t *testing.T) {
 }
 
 func TestARestMayStandBeforeALiteralEnding(t *testing.T) {
-	tab := table(t, "old.example/{+path}.php,/{+path}/", "old.example/shop/{id:digits}-{+name}.html,/shop/{id}/{+name}",
-		"old.example/{+dir}/index.php,/{+dir}/", "old.example/{+path}0,/zero/{+path}", "old.example/x/{+all},/y/{+all}")
+	tab := table(t, "old.example/{+path}.php,/{+path}/",
+		"old.example/shop/{id:digits}-{+name}.html,/shop/{id}/{+name}",
+		"old.example/{+dir}/index.php,/{+dir}/", "old.example/{+path}0,/zero/{+path}",
+		"old.example/x/{+all},/y/{+all}")
 	for u, want := range map[string]string{
 		"http://old.example/a.php":                "2 https://www.northmoor.example/a/",
 		"http://old.example/a/b/c.php?d=e":        "2 https://www.northmoor.example/a/b/c/?d=e",
@@ -317,7 +334,8 @@ func TestRestsBeforeEndingsEqualExpressions(t *testing.T) {
 			continue
 		}
 		parts := []Part{{Literal: begin}, {Name: "r", Rest: true}, {Literal: end}}
-		is := regexp.MustCompile("^" + regexp.QuoteMeta(begin) + "(" + unit + "*)" + regexp.QuoteMeta(end) + "$")
+		is := regexp.MustCompile("^" + regexp.QuoteMeta(begin) + "(" + unit + "*)" +
+			regexp.QuoteMeta(end) + "$")
 		want := is.FindStringSubmatch(path)
 		require.Equal(t, want != nil, takesAll(parts, path), "%s: %s", partsText(parts), path)
 		if p := program(parts); p != "" {

@@ -84,10 +84,12 @@ func (m Match) value(r *Rule, name string, took []string) (value string, fromQue
 	return "", true
 }
 
-// Parameter returns the first value of a key of a query, raw, and whether the key is there. The key is in normal form.
+// Parameter returns the first value of a key of a query, raw, and whether the key is there. The key
+// is in normal form.
 func Parameter(query, key string) (string, bool) { return parameter(query, key) }
 
-// parameter returns the first value of a key, raw, and whether the key is there. The key is in normal form.
+// parameter returns the first value of a key, raw, and whether the key is there. The key is in
+// normal form.
 func parameter(query, key string) (string, bool) {
 	for query != "" {
 		p, rest, _ := strings.Cut(query, "&")
@@ -193,7 +195,9 @@ func (m Match) richLocation(r *Rule, canonical web.Door) string {
 	door := r.New.Door
 	if len(r.New.Host) > 0 {
 		h, err := web.ParseObservedHost(
-			strings.ToLower(m.expand(r, r.New.Host, took, func(value string, _ bool) string { return web.Decode(value) })),
+			strings.ToLower(m.expand(r, r.New.Host, took, func(value string, _ bool) string {
+				return web.Decode(value)
+			})),
 		)
 		if err != nil {
 			return "" // a name that no browser takes; nobody is led anywhere
@@ -225,14 +229,15 @@ func (m Match) richLocation(r *Rule, canonical web.Door) string {
 	return location
 }
 
-// What means something else in another component: "&", "=" and "+" of a path separate or are spaces in a query, and a
-// "+" of a query is a space, which a path writes %20.
+// What means something else in another component: "&", "=" and "+" of a path separate or are spaces
+// in a query, and a "+" of a query is a space, which a path writes %20.
 var (
 	intoQuery = strings.NewReplacer("&", "%26", "=", "%3D", "+", "%2B")
 	intoPath  = strings.NewReplacer("+", "%20", "?", "%3F")
 )
 
-func (m Match) expand(r *Rule, parts []Part, took []string, move func(value string, fromQuery bool) string) string {
+func (m Match) expand(r *Rule, parts []Part, took []string,
+	move func(value string, fromQuery bool) string) string {
 	var b strings.Builder
 	for _, p := range parts {
 		if !p.IsCapture() {

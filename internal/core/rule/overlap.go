@@ -14,12 +14,13 @@ type Tie struct {
 	Witness       web.URL // a URL that both take
 }
 
-// mostTies is how many earlier rules are named with which one rule ties: whoever parts it from these sees the others.
+// mostTies is how many earlier rules are named with which one rule ties: whoever parts it from
+// these sees the others.
 const mostTies = 3
 
-// Ties returns the pairs of rules that the order of specificity cannot tell apart, in the order of the file: of a rule
-// that ties with many earlier ones the first three of them. Exact duplicates are none, and of several that say the same
-// the first stands for all.
+// Ties returns the pairs of rules that the order of specificity cannot tell apart, in the order of
+// the file: of a rule that ties with many earlier ones the first three of them. Exact duplicates
+// are none, and of several that say the same the first stands for all.
 func (t *Table) Ties() []Tie {
 	var ties []Tie
 	again := t.repeated()
@@ -71,8 +72,8 @@ func (t *Table) repeated() map[*Rule]*Rule {
 	return again
 }
 
-// alike gives the rules that are equally specific and, where they are exact, share a path: groups of two and more, each
-// in the order of the file.
+// alike gives the rules that are equally specific and, where they are exact, share a path: groups
+// of two and more, each in the order of the file.
 func (t *Table) alike() [][]*Rule {
 	type alike struct {
 		host   web.Host
@@ -153,8 +154,8 @@ func overlapValues(a, b []Part) (string, bool) {
 	return Overlap(a, b)
 }
 
-// Overlap returns a shortest path that both patterns take, and false where there is none. It walks through both at
-// once, as through a product of two automata.
+// Overlap returns a shortest path that both patterns take, and false where there is none. It walks
+// through both at once, as through a product of two automata.
 func Overlap(a, b []Part) (string, bool) {
 	if startsApart(a[0].Literal, b[0].Literal) || endsApart(a[len(a)-1].Literal, b[len(b)-1].Literal) {
 		return "", false
@@ -193,7 +194,8 @@ func Overlap(a, b []Part) (string, bool) {
 	return "", false
 }
 
-// startsApart reports whether no text starts with both literals; an empty one is a capture, which says nothing.
+// startsApart reports whether no text starts with both literals; an empty one is a capture, which
+// says nothing.
 func startsApart(a, b string) bool {
 	n := min(len(a), len(b))
 	return a[:n] != b[:n]
@@ -204,7 +206,8 @@ func endsApart(a, b string) bool {
 	return a[len(a)-n:] != b[len(b)-n:]
 }
 
-// place is where a walk stands in a flattened pattern; inside a capture that has taken something, started is set.
+// place is where a walk stands in a flattened pattern; inside a capture that has taken something,
+// started is set.
 type place struct {
 	at      int
 	started bool

@@ -16,12 +16,14 @@ import (
 // asksMuch makes lines that ask for parameters, many of one path.
 func asksMuch(random *rand.Rand, n int) []string {
 	paths := []string{
-		"/index.php", "/INDEX.php", "/{x}.php", "/a/{+r}", "/{d:digits}", "/s-{x}/{+r}.html", "/a/b/{x}/c", "/a/b/{x}/d",
+		"/index.php", "/INDEX.php", "/{x}.php", "/a/{+r}", "/{d:digits}", "/s-{x}/{+r}.html",
+		"/a/b/{x}/c", "/a/b/{x}/d",
 		"/a{x}1", "/a{x}21",
 	}
 	value := func() string {
 		return []string{
-			"=" + fmt.Sprint(random.IntN(12)), "=" + fmt.Sprint(random.IntN(12)), "", "={v%d}", "={v%d:digits}", "={+v%d}", "=1{v%d}",
+			"=" + fmt.Sprint(random.IntN(12)), "=" + fmt.Sprint(random.IntN(12)), "", "={v%d}",
+			"={v%d:digits}", "={+v%d}", "=1{v%d}",
 		}[random.IntN(7)]
 	}
 	var lines []string
@@ -46,14 +48,17 @@ func asksMuch(random *rand.Rand, n int) []string {
 	return lines
 }
 
-// TestManyRulesOfOnePathAreFoundAsByTryingEach compares look-ups by the query with trying every rule.
+// TestManyRulesOfOnePathAreFoundAsByTryingEach compares look-ups by the query with trying every
+// rule.
 func TestManyRulesOfOnePathAreFoundAsByTryingEach(t *testing.T) {
 	random := rand.New(rand.NewPCG(5, 6))
 	for round := range 40 {
 		tab := modes(t, Mode{IgnoreCase: round%2 == 1}, asksMuch(random, 10+random.IntN(200))...)
 		for range 300 {
-			u := []string{"http://", "https://"}[random.IntN(2)] + []string{"", "www."}[random.IntN(2)] + "old.example" +
-				[]string{"/index.php", "/i.php", "/a/b", "/7", "/s-x/y.html", "/a/b/x/c", "/index%2Ephp"}[random.IntN(7)]
+			u := []string{"http://", "https://"}[random.IntN(2)] + []string{"", "www."}[random.IntN(2)] +
+				"old.example" +
+				[]string{"/index.php", "/i.php", "/a/b", "/7", "/s-x/y.html", "/a/b/x/c",
+					"/index%2Ephp"}[random.IntN(7)]
 			sign := "?"
 			for range random.IntN(5) * random.IntN(6) { // some of them long
 				u += sign + []string{"id", "page", "lang", "i%64", "x", ""}[random.IntN(6)] +
@@ -118,7 +123,8 @@ func TestTiesEqualComparingAllPairs(t *testing.T) {
 				x, exactX := a.Old.Exact()
 				y, exactY := b.Old.Exact()
 				apart := exactX != exactY || exactX && mode.path(x) != mode.path(y)
-				if again[a] != nil || again[b] != nil || apart || a.Old.Host != b.Old.Host || a.Old.Scheme != b.Old.Scheme ||
+				if again[a] != nil || again[b] != nil || apart || a.Old.Host != b.Old.Host ||
+					a.Old.Scheme != b.Old.Scheme ||
 					specificity(Entry{Rule: a}) != specificity(Entry{Rule: b}) {
 					continue
 				}
@@ -134,7 +140,8 @@ func TestTiesEqualComparingAllPairs(t *testing.T) {
 	assert.Greater(t, found, 1000)
 }
 
-// FuzzRulesOfOnePath compares look-ups by the query with trying every rule, and ties with comparing all pairs.
+// FuzzRulesOfOnePath compares look-ups by the query with trying every rule, and ties with comparing
+// all pairs.
 func FuzzRulesOfOnePath(f *testing.F) {
 	f.Add("id=1|id=2|id={n}|page=a&id=1||lang|x=1{y}", "id=1&page=a&id=2")
 	f.Add("a={+r}|a=|a=%41|a=A|b=1&a=1", "%61=A")

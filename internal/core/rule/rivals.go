@@ -7,9 +7,10 @@ import (
 	"strconv"
 )
 
-// rivals calls a function for each rule of a group that is in the order of the file, with a walk over those earlier
-// ones that may take one of its URLs, until it has enough. Left out are only rules that certainly take none, so that of
-// thousands that each ask for another id none is compared with the others.
+// rivals calls a function for each rule of a group that is in the order of the file, with a walk
+// over those earlier ones that may take one of its URLs, until it has enough. Left out are only
+// rules that certainly take none, so that of thousands that each ask for another id none is
+// compared with the others.
 func (t *Table) rivals(group []*Rule, each func(b *Rule, earlier func(enough func(a *Rule) bool))) {
 	if same, ok := t.oneKind(group); ok {
 		for i, b := range group {
@@ -37,9 +38,9 @@ func (t *Table) rivals(group []*Rule, each func(b *Rule, earlier func(enough fun
 	}
 }
 
-// oneKind gives for each rule of a group one more than the place of the last one before it that asks
-// for the same values, where all are exact and ask for the same parameters: then no others can take
-// one of its URLs. 0 is none.
+// oneKind gives for each rule of a group one more than the place of the last one before it that
+// asks for the same values, where all are exact and ask for the same parameters: then no others can
+// take one of its URLs. 0 is none.
 func (t *Table) oneKind(group []*Rule) (same []uint32, ok bool) {
 	if _, exact := group[0].Old.Exact(); !exact {
 		return nil, false
@@ -67,12 +68,13 @@ func (t *Table) oneKind(group []*Rule) (same []uint32, ok bool) {
 	return same, true
 }
 
-// trait is something that all URLs of a rule have in common: rules that have the same kind of trait, and another
-// text, take no URL together.
+// trait is something that all URLs of a rule have in common: rules that have the same kind of
+// trait, and another text, take no URL together.
 type trait struct{ kind, text string }
 
-// traitsOf gives what all URLs of a pattern have in common, whose path is given in the form in which its host compares
-// paths: parameters, whole segments up to the first {+name}, how the path begins and how it ends.
+// traitsOf gives what all URLs of a pattern have in common, whose path is given in the form in
+// which its host compares paths: parameters, whole segments up to the first {+name}, how the path
+// begins and how it ends.
 func traitsOf(p Pattern, parts []Part) []trait {
 	var all []trait
 	for _, c := range p.Query {
@@ -130,7 +132,8 @@ func part(traits [][]trait, rules []int32) *parting {
 	}
 	best, worth := "", len(rules)/fewest
 	for kind, m := range kinds {
-		if n := m.have - m.most; cmp.Or(cmp.Compare(n, worth), cmp.Compare(kind, best)) > 0 && n >= worth && n > 0 {
+		if n := m.have - m.most; cmp.Or(cmp.Compare(n, worth), cmp.Compare(kind, best)) > 0 &&
+			n >= worth && n > 0 {
 			best, worth = kind, n
 		}
 	}
@@ -169,8 +172,8 @@ func textOf(traits []trait, kind string) (string, bool) {
 	return traits[i].text, true
 }
 
-// walk calls a function for the rules before a place that may share a URL with one of these traits, as long as it
-// returns true.
+// walk calls a function for the rules before a place that may share a URL with one of these traits,
+// as long as it returns true.
 func (p *parting) walk(traits []trait, before int32, each func(int32) bool) bool {
 	if p == nil {
 		return true

@@ -1,9 +1,11 @@
-// Package rule is the language of the redirect map: a rule is parsed, compiled into a table with its fellows, matched
-// against URLs and expanded into the URL that it leads to.
+// Package rule is the language of the redirect map: a rule is parsed, compiled into a table with
+// its fellows, matched against URLs and expanded into the URL that it leads to.
 //
-// It does not read files (a Row is a line that somebody else has read) and does not follow what it gives.
+// It does not read files (a Row is a line that somebody else has read) and does not follow what it
+// gives.
 //
-//	rules, faults := rule.Parse([]rule.Row{{Line: 2, Old: "old.example/a/{+rest}", New: "/archive/{+rest}"}}, scope)
+//	row := rule.Row{Line: 2, Old: "old.example/a/{+rest}", New: "/archive/{+rest}"}
+//	rules, faults := rule.Parse([]rule.Row{row}, scope)
 //	table := rule.Compile(rules, scope)
 //	match, ok := table.Lookup(web.MustParseURL("http://old.example/archive/1998/lace.html"))
 //	match.Location(canonical) // "https://www.northmoor.example/archive/1998/lace.html"
@@ -76,17 +78,20 @@ const Gone = 410
 // Statuses are the ones that a rule may name.
 var Statuses = []int{301, 302, 307, 308, Gone}
 
-// Scope says which hosts a rule may be about. Its functions may be called from several goroutines at once.
+// Scope says which hosts a rule may be about. Its functions may be called from several goroutines
+// at once.
 type Scope struct {
-	Holds  func(web.Host) bool // hosts of the estate
-	Serves func(web.Host) bool // hosts that the site itself serves: an apex rule does not reach into them
+	Holds func(web.Host) bool // hosts of the estate
+	// hosts that the site itself serves: an apex rule does not reach into them
+	Serves func(web.Host) bool
 	Known  []string            // names to suggest where one is unknown
 	Mode   func(web.Host) Mode // how a host compares paths; nil: all of them exactly
 
 	known map[string]web.Host // hosts of the estate that were read before
 }
 
-// Parse reads rules from rows. All that is wrong comes back, with the line in rows; rules with a fault are left out.
+// Parse reads rules from rows. All that is wrong comes back, with the line in rows; rules with a
+// fault are left out.
 func Parse(rows []Row, scope Scope) ([]*Rule, problem.List) {
 	const together = 20_000 // rows that one goroutine reads
 	if len(rows) <= together {
@@ -99,7 +104,8 @@ func Parse(rows []Row, scope Scope) ([]*Rule, problem.List) {
 	var all crew.Crew
 	for i := range parts {
 		all.Go(func() {
-			parts[i].rules, parts[i].faults = parseRows(rows[i*together:min(len(rows), (i+1)*together)], scope)
+			parts[i].rules,
+				parts[i].faults = parseRows(rows[i*together:min(len(rows), (i+1)*together)], scope)
 		})
 	}
 	all.Wait()
@@ -111,7 +117,8 @@ func Parse(rows []Row, scope Scope) ([]*Rule, problem.List) {
 	return rules, faults
 }
 
-// Reader reads rows one by one, for whoever keeps none of the rules. It is not for several goroutines at once.
+// Reader reads rows one by one, for whoever keeps none of the rules. It is not for several
+// goroutines at once.
 type Reader struct{ scope Scope }
 
 // NewReader makes a reader of rules in a scope.
@@ -207,9 +214,9 @@ const (
 	mostParts = 64       // captures, and parameters that are asked for
 )
 
-// hostile gives the faults of columns that hold what no URL and no note does: a line break or another control
-// character, which would be a line of its own in what is written for a server, or a character that turns the direction
-// of writing.
+// hostile gives the faults of columns that hold what no URL and no note does: a line break or
+// another control character, which would be a line of its own in what is written for a server, or a
+// character that turns the direction of writing.
 func hostile(row Row) problem.List {
 	var faults problem.List
 	for _, c := range []struct {
@@ -227,7 +234,8 @@ func hostile(row Row) problem.List {
 		}
 	}
 	for _, c := range []struct{ name, text, sign, what string }{
-		{"old", row.Old, "{", "captures"}, {"new", row.New, "{", "captures"}, {"old", row.Old, "&", "parameters"},
+		{"old", row.Old, "{", "captures"}, {"new", row.New, "{", "captures"},
+		{"old", row.Old, "&", "parameters"},
 	} {
 		if n := strings.Count(c.text, c.sign); n > mostParts {
 			faults.Add(problem.Problem{
@@ -243,7 +251,8 @@ func hostile(row Row) problem.List {
 		return faults
 	}
 	for _, c := range []struct{ name, text string }{
-		{"old", row.Old}, {"new", row.New}, {"status", row.Status}, {"query", row.Query}, {"note", row.Note},
+		{"old", row.Old}, {"new", row.New}, {"status", row.Status}, {"query", row.Query},
+		{"note", row.Note},
 	} {
 		at := strings.IndexFunc(strings.TrimSpace(c.text), problem.Hostile)
 		if at < 0 {
@@ -258,7 +267,8 @@ func hostile(row Row) problem.List {
 			Remedy:   "take it out",
 		}
 		if c.name == "old" || c.name == "new" {
-			p.Remedy = fmt.Sprintf("take it out, or write it percent-encoded (%s) if it belongs to the URL", escaped(r))
+			p.Remedy = fmt.Sprintf("take it out, or write it percent-encoded (%s) if it belongs to the URL",
+				escaped(r))
 		}
 		faults.Add(p)
 	}
@@ -355,10 +365,12 @@ func parsePatternHost(t template, start, end int, scope Scope) web.Host {
 	name := t.field[start:end]
 	switch {
 	case name == "":
-		t.fail(start, "old names no host", "a host of the estate before the path", "write the old domain before it")
+		t.fail(start, "old names no host", "a host of the estate before the path",
+			"write the old domain before it")
 		return web.Host{}
 	case strings.ContainsAny(name, "{}*"):
-		t.fail(start, "a capture cannot stand in the host of old", "a host of the estate", "write a rule for each host")
+		t.fail(start, "a capture cannot stand in the host of old", "a host of the estate",
+			"write a rule for each host")
 		return web.Host{}
 	}
 	if h, known := scope.known[name]; known {
@@ -390,9 +402,11 @@ func (t template) conditions(start int) []Condition {
 		c := Condition{Key: web.NormalQuery(key)}
 		switch {
 		case key == "":
-			t.fail(at, "a condition on the query names no parameter", "conditions such as ?page=7&lang={lang}", "")
+			t.fail(at, "a condition on the query names no parameter",
+				"conditions such as ?page=7&lang={lang}", "")
 		case strings.ContainsAny(key, "{}*"):
-			t.fail(at, "a capture cannot stand in the name of a parameter", "a literal name such as page", "")
+			t.fail(at, "a capture cannot stand in the name of a parameter", "a literal name such as page",
+				"")
 		case keys[c.Key]:
 			t.fail(at, "the parameter is asked for twice", "each parameter once", "drop one of them")
 		}
@@ -459,7 +473,8 @@ func (p Pattern) Captures() []Part {
 func (p *Pattern) markLabels(host []Part) {
 	mark := func(parts []Part) {
 		for i := range parts {
-			if parts[i].IsCapture() && slices.ContainsFunc(host, func(h Part) bool { return h.Name == parts[i].Name }) {
+			if parts[i].IsCapture() &&
+				slices.ContainsFunc(host, func(h Part) bool { return h.Name == parts[i].Name }) {
 				parts[i].Label = true
 			}
 		}
@@ -485,13 +500,15 @@ func parseTarget(field string, old Pattern, faults *problem.List) Target {
 		}
 		t.offset = end
 	} else if field[0] != '/' {
-		t.fail(0, "new is neither a path nor a whole URL", "a path such as /visit/ or a URL with https://",
+		t.fail(0, "new is neither a path nor a whole URL",
+			"a path such as /visit/ or a URL with https://",
 			"put / before a path or https:// before a host")
 		return target
 	}
 	rest, fragment, _ := strings.Cut(field, "#")
 	if strings.ContainsAny(fragment, "{}") {
-		t.fail(strings.IndexByte(field, '#'), "a capture cannot stand in a fragment", "a literal fragment", "")
+		t.fail(strings.IndexByte(field, '#'), "a capture cannot stand in a fragment",
+			"a literal fragment", "")
 	}
 	target.Fragment = fragment
 	if i := strings.IndexByte(rest[t.offset:], '?'); i >= 0 {
@@ -543,7 +560,8 @@ func (t template) targetHost(target *Target, colon, end int, captured []Part) bo
 	}
 	for i, p := range parts {
 		if p.Rest {
-			t.fail(colon+3, "{+"+p.Name+"} cannot stand in a host", "a capture without slashes, such as {name}", "")
+			t.fail(colon+3, "{+"+p.Name+"} cannot stand in a host",
+				"a capture without slashes, such as {name}", "")
 			return false
 		}
 		parts[i].Literal = strings.ToLower(p.Literal)

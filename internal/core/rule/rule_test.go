@@ -55,27 +55,34 @@ func TestLookupAndLocation(t *testing.T) {
 		"old.example/{a}-{b}/x,/two/{b}/{a}",
 	)
 	for in, want := range map[string]string{
-		"http://old.example/opening.html":               "2 https://www.northmoor.example/visit/",
-		"https://www.old.example/opening.html?x=1&y":    "2 https://www.northmoor.example/visit/?x=1&y",
-		"http://old.example/%6fpening.html":             "2 https://www.northmoor.example/visit/",
-		"http://old.example/archive/":                   "3 https://www.northmoor.example/collections/",
-		"http://old.example/archive/a//b%2fc":           "3 https://www.northmoor.example/collections/a//b%2fc",
-		"http://old.example/archive":                    "",
-		"http://old.example/archive/1998/index.html":    "4 https://www.northmoor.example/collections/year-1998/",
-		"http://old.example/archive/19%2f98/index.html": "4 https://www.northmoor.example/collections/year-19%2f98/",
-		"http://old.example/archive/1998/x/index.html":  "3 https://www.northmoor.example/collections/1998/x/index.html",
-		"http://old.example/item-12.html":               "5 https://www.northmoor.example/objects/12/",
-		"http://old.example/item-12a.html":              "6 https://www.northmoor.example/objects/by-name/12a",
-		"http://old.example/search?q=lace&all=no&p=2":   "7 https://www.northmoor.example/find?all=yes&q=lace&p=2",
-		"http://old.example/plain?x=1":                  "8 https://www.northmoor.example/plain",
-		"http://old.example/away?x=1":                   "9 https://partner.example/x?x=1#top",
-		"http://old.example/gone.html?x":                "10 ",
-		"http://old.example/café/%0d%0aSet-Cookie:x":    "11 https://www.northmoor.example/cafe/%0d%0aSet-Cookie:x",
-		"http://old.example/secure":                     "",
-		"https://old.example/secure":                    "12 https://www.northmoor.example/s",
-		"http://old.example/a-b-c/x":                    "13 https://www.northmoor.example/two/b-c/a",
-		"http://old.example/Opening.html":               "",
-		"http://other.example/opening.html":             "",
+		"http://old.example/opening.html":            "2 https://www.northmoor.example/visit/",
+		"https://www.old.example/opening.html?x=1&y": "2 https://www.northmoor.example/visit/?x=1&y",
+		"http://old.example/%6fpening.html":          "2 https://www.northmoor.example/visit/",
+		"http://old.example/archive/":                "3 https://www.northmoor.example/collections/",
+		"http://old.example/archive/a//b%2fc": "3 https://www.northmoor.example/collections/" +
+			"a//b%2fc",
+		"http://old.example/archive": "",
+		"http://old.example/archive/1998/index.html": "4 https://www.northmoor.example/collections/" +
+			"year-1998/",
+		"http://old.example/archive/19%2f98/index.html": "4 https://www.northmoor.example/collections/" +
+			"year-19%2f98/",
+		"http://old.example/archive/1998/x/index.html": "3 https://www.northmoor.example/collections/" +
+			"1998/x/index.html",
+		"http://old.example/item-12.html": "5 https://www.northmoor.example/objects/12/",
+		"http://old.example/item-12a.html": "6 https://www.northmoor.example/objects/" +
+			"by-name/12a",
+		"http://old.example/search?q=lace&all=no&p=2": "7 https://www.northmoor.example/" +
+			"find?all=yes&q=lace&p=2",
+		"http://old.example/plain?x=1":   "8 https://www.northmoor.example/plain",
+		"http://old.example/away?x=1":    "9 https://partner.example/x?x=1#top",
+		"http://old.example/gone.html?x": "10 ",
+		"http://old.example/café/%0d%0aSet-Cookie:x": "11 https://www.northmoor.example/cafe/" +
+			"%0d%0aSet-Cookie:x",
+		"http://old.example/secure":         "",
+		"https://old.example/secure":        "12 https://www.northmoor.example/s",
+		"http://old.example/a-b-c/x":        "13 https://www.northmoor.example/two/b-c/a",
+		"http://old.example/Opening.html":   "",
+		"http://other.example/opening.html": "",
 	} {
 		m, ok := tab.Lookup(web.MustParseURL(in))
 		got := ""
@@ -99,7 +106,8 @@ func TestMostSpecificRuleWins(t *testing.T) {
 	for _, pair := range better {
 		at := u[pair[0]]
 		if at == "" {
-			at = strings.NewReplacer("old.example/ab/{x},/1", "http://www.old.example/ab/7", "old.example/ab/{x:digits},/1",
+			at = strings.NewReplacer("old.example/ab/{x},/1", "http://www.old.example/ab/7",
+				"old.example/ab/{x:digits},/1",
 				"http://www.old.example/ab/7").
 				Replace(pair[0])
 			if !strings.HasPrefix(at, "http://www") {
@@ -127,7 +135,8 @@ func TestApexRuleHoldsForWWWUnlessTheSiteServesIt(t *testing.T) {
 
 func TestParseSaysWhatIsWrongAndWhere(t *testing.T) {
 	for line, want := range map[string][]string{
-		"old.example/a/*,/b":                 {"bare *", "{+rest}", "\n    old.example/a/*\n                  ^"},
+		"old.example/a/*,/b": {"bare *", "{+rest}",
+			"\n    old.example/a/*\n                  ^"},
 		"old.example/*/a,/b":                 {"write {name}"},
 		"old.example/{a}{b},/b":              {"side by side"},
 		"old.example/{+a}/b/{c},/b":          {"does not stand last"},

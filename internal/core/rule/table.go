@@ -10,7 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Table is a set of rules and their index. It is not changed any more, and so is safe for many goroutines.
+// Table is a set of rules and their index. It is not changed any more, and so is safe for many
+// goroutines.
 type Table struct {
 	*Index
 	rules []*Rule
@@ -25,12 +26,14 @@ type Entry struct {
 	Inherited bool // the rule names the apex, and holds for its www
 }
 
-// Compile makes a table. The order of rules does not matter, except between ties, where the first one wins.
+// Compile makes a table. The order of rules does not matter, except between ties, where the first
+// one wins.
 func Compile(rules []*Rule, scope Scope) *Table {
 	return &Table{Index: NewIndex(rules, scope), rules: rules, scope: scope}
 }
 
-// Compare gives the order in which rules win: below 0 where a is the more specific one, 0 where they are equal.
+// Compare gives the order in which rules win: below 0 where a is the more specific one, 0 where
+// they are equal.
 func Compare(a, b Entry) int {
 	x, y := specificity(a), specificity(b)
 	return slices.Compare(y[:], x[:])
@@ -68,7 +71,8 @@ func octets(literal string) int { return len(literal) - 2*strings.Count(literal,
 // Rules returns all rules, in the order of the file.
 func (t *Table) Rules() []*Rule { return t.rules }
 
-// On returns the rules that hold on a door, the most specific first: exact ones by path, then patterns.
+// On returns the rules that hold on a door, the most specific first: exact ones by path, then
+// patterns.
 func (t *Table) On(d web.Door) []Entry {
 	if d.Port != 0 {
 		return nil
@@ -87,8 +91,8 @@ func (t *Table) On(d web.Door) []Entry {
 	return entries
 }
 
-// All returns every rule that is about a door, exact ones first and by path, then patterns, the most specific first:
-// also what another one leaves nothing to.
+// All returns every rule that is about a door, exact ones first and by path, then patterns, the
+// most specific first: also what another one leaves nothing to.
 func (t *Table) All(d web.Door) []Entry {
 	var all []Entry
 	for _, e := range t.byHost(d.Host) {
@@ -99,8 +103,8 @@ func (t *Table) All(d web.Door) []Entry {
 	return all
 }
 
-// ExactAt returns the exact rules that are about a path of a door, in the form in which the host compares paths, the
-// most specific first.
+// ExactAt returns the exact rules that are about a path of a door, in the form in which the host
+// compares paths, the most specific first.
 func (t *Table) ExactAt(d web.Door, path string) []Entry {
 	c := t.exactOf(d, path)
 	all := make([]Entry, 0, len(c.refs))
@@ -110,8 +114,8 @@ func (t *Table) ExactAt(d web.Door, path string) []Entry {
 	return all
 }
 
-// ExactAsking is ExactAt without rules whose conditions cannot hold where a query has these parameters and no others.
-// Others may be among them that cannot.
+// ExactAsking is ExactAt without rules whose conditions cannot hold where a query has these
+// parameters and no others. Others may be among them that cannot.
 func (t *Table) ExactAsking(d web.Door, path string, query []Condition) []Entry {
 	c := t.exactOf(d, path)
 	var all []Entry
@@ -195,7 +199,8 @@ func byPlace(a, b Entry) int {
 	return Compare(a, b)
 }
 
-// hides reports whether an exact rule without conditions leaves nothing of its path to one behind it.
+// hides reports whether an exact rule without conditions leaves nothing of its path to one behind
+// it.
 func hides(a, b *Rule) bool {
 	x, exactX := a.Old.Exact()
 	y, exactY := b.Old.Exact()
@@ -258,8 +263,8 @@ func takesPath(p Pattern, mode Mode, path string) bool {
 		mode.EitherSlash && short == path && !strings.HasSuffix(path, "/") && takesAll(parts, path+"/")
 }
 
-// Example returns a URL that the rule takes and wins, for trying it: on https unless it names http, or else another
-// that its captures allow; false where other rules win all that were tried.
+// Example returns a URL that the rule takes and wins, for trying it: on https unless it names http,
+// or else another that its captures allow; false where other rules win all that were tried.
 func (t *Table) Example(r *Rule) (web.URL, bool) {
 	door := web.Door{Scheme: cmp.Or(r.Old.Scheme, web.HTTPS), Host: r.Old.Host}
 	for _, word := range []string{"example", "another", "third"} {
@@ -271,8 +276,8 @@ func (t *Table) Example(r *Rule) (web.URL, bool) {
 	return web.URL{}, false
 }
 
-// WinsAt reports whether an exact rule without conditions is the one that takes its own path at a door; false says
-// nothing of others.
+// WinsAt reports whether an exact rule without conditions is the one that takes its own path at a
+// door; false says nothing of others.
 func (t *Table) WinsAt(r *Rule, d web.Door) bool {
 	path, exact := r.Old.Exact()
 	at, have := t.hosts[d.Host.String()]

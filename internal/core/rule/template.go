@@ -43,7 +43,8 @@ func partsText(parts []Part) string {
 	return b.String()
 }
 
-// template is text with captures, taken apart; offset is where it starts in the field that it was read from.
+// template is text with captures, taken apart; offset is where it starts in the field that it was
+// read from.
 type template struct {
 	name   string // of the column
 	field  string
@@ -65,7 +66,8 @@ func (t template) fail(at int, says, expected, remedy string) {
 	)
 }
 
-// split takes the template apart. Literals come out as they stand; what is wrong is added to the faults.
+// split takes the template apart. Literals come out as they stand; what is wrong is added to the
+// faults.
 func (t template) split() []Part {
 	var parts []Part
 	literal := t.offset
@@ -80,7 +82,8 @@ func (t template) split() []Part {
 			flush(i)
 			end := strings.IndexByte(t.field[i:], '}')
 			if end < 0 {
-				t.fail(i, "a brace is not closed", "a capture such as {name}", "a brace that is meant as such is written %7B")
+				t.fail(i, "a brace is not closed", "a capture such as {name}",
+					"a brace that is meant as such is written %7B")
 				return parts
 			}
 			if p, ok := t.capture(i, t.field[i+1:i+end]); ok {
@@ -126,7 +129,8 @@ func (t template) capture(at int, inside string) (Part, bool) {
 		)
 		return p, false
 	case typed && (kind != "digits" || p.Rest):
-		t.fail(at, fmt.Sprintf("%q is not a kind of capture", kind), "{name}, {name:digits} or {+name}", "")
+		t.fail(at, fmt.Sprintf("%q is not a kind of capture", kind), "{name}, {name:digits} or {+name}",
+			"")
 		return p, false
 	}
 	p.Digits = typed
@@ -143,8 +147,8 @@ func isName(s string) bool {
 	return s != ""
 }
 
-// checkPattern looks for what a pattern must not hold: two captures side by side, {+name} before more than a literal
-// ending, a name twice.
+// checkPattern looks for what a pattern must not hold: two captures side by side, {+name} before
+// more than a literal ending, a name twice.
 func (t template) checkPattern(parts []Part) {
 	seen := map[string]bool{}
 	at := t.offset
@@ -152,12 +156,15 @@ func (t template) checkPattern(parts []Part) {
 		switch {
 		case !p.IsCapture():
 		case seen[p.Name]:
-			t.fail(at, "two captures have one name", "a name of its own for each", "call the second {"+p.Name+"2}")
+			t.fail(at, "two captures have one name", "a name of its own for each",
+				"call the second {"+p.Name+"2}")
 		case p.Rest && slices.ContainsFunc(parts[i+1:], Part.IsCapture):
-			t.fail(at, "{+"+p.Name+"} does not stand last", "{+name} at the end, or before a literal ending such as .php",
+			t.fail(at, "{+"+p.Name+"} does not stand last",
+				"{+name} at the end, or before a literal ending such as .php",
 				"write {"+p.Name+"} for one segment")
 		case i > 0 && parts[i-1].IsCapture():
-			t.fail(at, "two captures stand side by side", "some text between them", "put what separates them, such as - or /")
+			t.fail(at, "two captures stand side by side", "some text between them",
+				"put what separates them, such as - or /")
 		}
 		seen[p.Name] = p.IsCapture()
 		at += len(p.String())

@@ -6,8 +6,8 @@ import (
 	"strings"
 )
 
-// node is a place in the tree over the segments of a host's patterns. What only one pattern goes through is not taken
-// apart further.
+// node is a place in the tree over the segments of a host's patterns. What only one pattern goes
+// through is not taken apart further.
 type node struct {
 	best     int32 // the lowest rank in here
 	single   *tail // the only pattern that goes on from here
@@ -55,7 +55,8 @@ type mixed struct {
 	to    *node
 }
 
-// restEnd is the end of a pattern with {+name}: what stands before that in its segment, and the literal ending behind.
+// restEnd is the end of a pattern with {+name}: what stands before that in its segment, and the
+// literal ending behind.
 type restEnd struct {
 	parts  []Part // with the ending all that is left of the pattern; else what stands before {+name}
 	ending bool
@@ -69,7 +70,8 @@ type leaves struct {
 	sorts *querySorts // nil for a few
 }
 
-// tail is the rest of a pattern, as a program where its captures are whole segments, else as parts; and as segments.
+// tail is the rest of a pattern, as a program where its captures are whole segments, else as parts;
+// and as segments.
 type tail struct {
 	program string
 	leaf
@@ -85,7 +87,8 @@ const (
 	stepRest
 )
 
-// program writes parts as steps that lie together in memory, "" where a capture is no whole segment.
+// program writes parts as steps that lie together in memory, "" where a capture is no whole
+// segment.
 func program(parts []Part) string {
 	var b []byte
 	for i, p := range parts {
@@ -147,7 +150,8 @@ func newTree(x *Index, t *hostTable, rules []*Rule) *node {
 		h := x.head(r)
 		parts := rules[r.rule()].Old.Parts
 		t.slashed = t.slashed || t.mode.slashed(parts)
-		root.add(Segments(t.mode.parts(parts)), leaf{int32(rank), h.scheme, h.flags&asksFlag != 0, t.mode.kindOf(parts)})
+		root.add(Segments(t.mode.parts(parts)),
+			leaf{int32(rank), h.scheme, h.flags&asksFlag != 0, t.mode.kindOf(parts)})
 	}
 	root.settle(func(l *leaves) {
 		if len(l.all) > fewRules {
@@ -186,8 +190,8 @@ type Variant struct {
 	Not   []string
 }
 
-// Variants gives the sets of paths that together are, exactly, what a pattern takes at a host with a mode. All are
-// folded where it ignores case.
+// Variants gives the sets of paths that together are, exactly, what a pattern takes at a host with
+// a mode. All are folded where it ignores case.
 func (m Mode) Variants(parts []Part) []Variant {
 	if m.IsExact() {
 		return []Variant{{Parts: parts}}
@@ -203,8 +207,8 @@ func (m Mode) Variants(parts []Part) []Variant {
 		index = append(index, name)
 	}
 	var all []Variant
-	// whole adds the paths of a pattern as they are: not those that end in the name of an index file, since what is
-	// compared of them is shorter.
+	// whole adds the paths of a pattern as they are: not those that end in the name of an index file,
+	// since what is compared of them is shorter.
 	whole := func(parts []Part) {
 		last := parts[len(parts)-1]
 		if !last.IsCapture() && m.endOfLiteral(last.Literal, len(parts) == 1) != len(last.Literal) {
@@ -212,7 +216,8 @@ func (m Mode) Variants(parts []Part) []Variant {
 		}
 		v := Variant{Parts: parts}
 		for _, name := range index {
-			if len(parts) > 1 && strings.HasSuffix("/"+name, last.Literal) { // a capture may bring the rest of the name
+			// a capture may bring the rest of the name
+			if len(parts) > 1 && strings.HasSuffix("/"+name, last.Literal) {
 				v.Not = append(v.Not, "/"+name)
 			}
 		}
@@ -221,7 +226,8 @@ func (m Mode) Variants(parts []Part) []Variant {
 	if endsOpen(parts) {
 		all = append(all, Variant{Parts: form})
 		// A folder counts also without its slash.
-		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") && !strings.HasSuffix(before, "//") &&
+		if before := form[n-2].Literal; m.EitherSlash && strings.HasSuffix(before, "/") &&
+			!strings.HasSuffix(before, "//") &&
 			(n > 2 || len(before) > 1) {
 			short := slices.Clone(form[:n-1])
 			if short[n-2].Literal = strings.TrimSuffix(before, "/"); short[n-2].Literal == "" {
@@ -265,7 +271,8 @@ func (m Mode) Variants(parts []Part) []Variant {
 	return all
 }
 
-// parts gives a pattern in the form in which a mode compares it: folded, and without what does not count at its end.
+// parts gives a pattern in the form in which a mode compares it: folded, and without what does not
+// count at its end.
 func (m Mode) parts(parts []Part) []Part {
 	if m.IsExact() {
 		return parts
@@ -278,7 +285,8 @@ func (m Mode) parts(parts []Part) []Part {
 	}
 	last := &made[len(made)-1]
 	if !last.IsCapture() {
-		// The end of the pattern decides together with what stands before it; a slash alone behind a capture goes too.
+		// The end of the pattern decides together with what stands before it; a slash alone behind a
+		// capture goes too.
 		last.Literal = last.Literal[:m.endOfLiteral(last.Literal, len(made) == 1)]
 		switch {
 		case m.slashed(parts):
@@ -290,8 +298,8 @@ func (m Mode) parts(parts []Part) []Part {
 	return made
 }
 
-// slashed reports whether a pattern ends with {+name} and what does not count at the end of a path: paths are compared
-// with a slash at their end then, instead of none.
+// slashed reports whether a pattern ends with {+name} and what does not count at the end of a path:
+// paths are compared with a slash at their end then, instead of none.
 func (m Mode) slashed(parts []Part) bool {
 	n := len(parts)
 	return m.EitherSlash && n > 1 && parts[n-2].Rest && m.endOfLiteral(parts[n-1].Literal, false) == 0
@@ -336,7 +344,8 @@ func Segments(parts []Part) [][]Part {
 // add adds what is left of a pattern from here on.
 func (n *node) add(all [][]Part, l leaf) {
 	n.best = min(n.best, l.rank)
-	if n.single == nil && n.onlyTo == nil && n.literal == nil && n.any == nil && n.digits == nil && n.mixed == nil &&
+	if n.single == nil && n.onlyTo == nil && n.literal == nil && n.any == nil && n.digits == nil &&
+		n.mixed == nil &&
 		n.restEnds == nil {
 		parts := joined(all)
 		n.single = &tail{program(parts), l, parts, all}
@@ -478,7 +487,8 @@ func (e *restEnd) key() string {
 
 // sameTaking reports whether two parts take the same, whatever their captures are called.
 func sameTaking(a, b Part) bool {
-	return a.Literal == b.Literal && a.IsCapture() == b.IsCapture() && a.Digits == b.Digits && a.Rest == b.Rest &&
+	return a.Literal == b.Literal && a.IsCapture() == b.IsCapture() && a.Digits == b.Digits &&
+		a.Rest == b.Rest &&
 		a.Label == b.Label
 }
 
@@ -491,7 +501,8 @@ type walker struct {
 	best   int32
 }
 
-// offer takes a pattern if it is better than the one so far, about this scheme, and its conditions hold.
+// offer takes a pattern if it is better than the one so far, about this scheme, and its conditions
+// hold.
 func (w *walker) offer(l leaf) {
 	switch {
 	case l.rank >= w.best || l.scheme != 0 && l.scheme != w.scheme:
@@ -515,8 +526,8 @@ func (w *walker) offerAll(all *leaves) {
 	})
 }
 
-// walk goes down from a node, with the segment that starts at a place of the path. It looks for patterns of one
-// kind alone, or, with byShort, for all.
+// walk goes down from a node, with the segment that starts at a place of the path. It looks for
+// patterns of one kind alone, or, with byShort, for all.
 func (w *walker) walk(n *node, path string, at int, ends kind) {
 	if n.best >= w.best {
 		return
@@ -582,7 +593,8 @@ func allDigits(s string) bool {
 	return s != ""
 }
 
-// unit returns how long the octet at a place of a path in normal form is: 3 where it is percent-encoded.
+// unit returns how long the octet at a place of a path in normal form is: 3 where it is
+// percent-encoded.
 func unit(s string, at int) int {
 	if s[at] == '%' && at+2 < len(s) {
 		return 3
@@ -607,8 +619,8 @@ func (p Part) takesUnit(s string, at int) bool {
 // endsOpen reports whether a pattern ends with {+name}.
 func endsOpen(parts []Part) bool { return len(parts) > 0 && parts[len(parts)-1].Rest }
 
-// ending gives where a literal ending begins in a text in normal form, -1 where that does not end so. What begins
-// within an escape is none.
+// ending gives where a literal ending begins in a text in normal form, -1 where that does not end
+// so. What begins within an escape is none.
 func ending(s, literal string) int {
 	at := len(s) - len(literal)
 	if at < 0 || s[at:] != literal {
@@ -638,8 +650,8 @@ func takesStart(parts []Part, s string) bool {
 // mostKnown is how many bits a matcher remembers without making anything.
 const mostKnown = 1024
 
-// matcher matches parts with a text, captures taking the shortest first. What failed once is not tried again, so that
-// the time is the product of both, whatever a hostile URL holds.
+// matcher matches parts with a text, captures taking the shortest first. What failed once is not
+// tried again, so that the time is the product of both, whatever a hostile URL holds.
 type matcher struct {
 	parts  []Part
 	text   string
@@ -660,8 +672,8 @@ func (m *matcher) known(part, at int) (word *uint64, bit uint64) {
 	return &m.more[n/64], 1 << (n % 64)
 }
 
-// from reports whether the parts from one on take the text from a place on, and notes what captures take where spans are
-// wanted.
+// from reports whether the parts from one on take the text from a place on, and notes what captures
+// take where spans are wanted.
 func (m *matcher) from(part, at int) bool {
 	if part == len(m.parts) {
 		return m.open || at == len(m.text)

@@ -1,9 +1,10 @@
-// Package runbook is the list of steps that somebody works through: what has to be seen before a step counts as done,
-// when it may be done, what was done and when. It asks an expect.Asker, and knows neither how that is asked nor how steps are
-// said.
+// Package runbook is the list of steps that somebody works through: what has to be seen before a
+// step counts as done, when it may be done, what was done and when. It asks an expect.Asker, and
+// knows neither how that is asked nor how steps are said.
 //
 //	book := runbook.New(canonical, "", tasks, start)
-//	progress, err := book.Proceed(ctx, asker, now) // marks what is done, and stops at the first step that is not
+//	// marks what is done, and stops at the first step that is not
+//	progress, err := book.Proceed(ctx, asker, now)
 //	book.Mark(3, now)                       // by hand
 package runbook
 
@@ -23,31 +24,39 @@ const Schema = "upperpath/runbook/1"
 
 // Book is a runbook with what was done.
 type Book struct {
-	Schema    string    `json:"schema"`
-	Canonical string    `json:"canonical"`
-	Scope     string    `json:"scope,omitempty"` // which domains are meant: a wave or one domain; "" for all
-	Start     time.Time `json:"start"`
-	Source    string    `json:"source,omitempty"` // stands for the estate file and rules of which it was made
-	Tasks     []Task    `json:"tasks"`
+	Schema    string `json:"schema"`
+	Canonical string `json:"canonical"`
+	// which domains are meant: a wave or one domain; "" for all
+	Scope string    `json:"scope,omitempty"`
+	Start time.Time `json:"start"`
+	// stands for the estate file and rules of which it was made
+	Source string `json:"source,omitempty"`
+	Tasks  []Task `json:"tasks"`
 }
 
 // Task is a step at one place.
 type Task struct {
-	Number   int                  `json:"number"` // from 1
-	Key      string               `json:"key"`    // the same for the same step of a later plan
-	Says     string               `json:"says"`
-	Provider string               `json:"provider,omitempty"` // at whose page
-	Names    []string             `json:"names,omitempty"`    // domains, hosts or record sets that it is about
-	Copy     []string             `json:"copy,omitempty"`     // values, a line each
-	After    []int                `json:"after,omitempty"`    // tasks to be done before, whose wait has to be over
-	Delay    int                  `json:"delay,omitempty"`    // how long after those it may be done, in seconds
-	Wait     int                  `json:"wait,omitempty"`     // how long to wait once it is done, in seconds
-	Idle     bool                 `json:"idle,omitempty"`     // there is nothing to do but wait
-	Shows    string               `json:"shows,omitempty"`    // what to see when it worked
-	Back     string               `json:"back,omitempty"`     // the way back
-	Expects  []expect.Expectation `json:"expects,omitempty"`  // what shows that it is done; none: nobody can see it from outside
-	Done     time.Time            `json:"done,omitzero"`
-	ByHand   bool                 `json:"by_hand,omitempty"` // somebody said that it is done; nobody looked
+	Number   int    `json:"number"` // from 1
+	Key      string `json:"key"`    // the same for the same step of a later plan
+	Says     string `json:"says"`
+	Provider string `json:"provider,omitempty"` // at whose page
+	// domains, hosts or record sets that it is about
+	Names []string `json:"names,omitempty"`
+	Copy  []string `json:"copy,omitempty"` // values, a line each
+	// tasks to be done before, whose wait has to be over
+	After []int `json:"after,omitempty"`
+	// how long after those it may be done, in seconds
+	Delay int `json:"delay,omitempty"`
+	// how long to wait once it is done, in seconds
+	Wait  int    `json:"wait,omitempty"`
+	Idle  bool   `json:"idle,omitempty"`  // there is nothing to do but wait
+	Shows string `json:"shows,omitempty"` // what to see when it worked
+	Back  string `json:"back,omitempty"`  // the way back
+	// what shows that it is done; none: nobody can see it from outside
+	Expects []expect.Expectation `json:"expects,omitempty"`
+	Done    time.Time            `json:"done,omitzero"`
+	// somebody said that it is done; nobody looked
+	ByHand bool `json:"by_hand,omitempty"`
 }
 
 // IsDone reports whether a task is done.
@@ -61,15 +70,16 @@ var ErrNotDone = errors.New("it is not done")
 
 // New makes a runbook of tasks in their order.
 func New(canonical, scope string, tasks []Task, start time.Time) *Book {
-	b := &Book{Schema: Schema, Canonical: canonical, Scope: scope, Start: start.UTC().Truncate(time.Second), Tasks: tasks}
+	b := &Book{Schema: Schema, Canonical: canonical, Scope: scope,
+		Start: start.UTC().Truncate(time.Second), Tasks: tasks}
 	for i := range b.Tasks {
 		b.Tasks[i].Number = i + 1
 	}
 	return b
 }
 
-// Adopt takes over what was done in a former book: where the same step is in this one, it is done there too. It returns
-// how many.
+// Adopt takes over what was done in a former book: where the same step is in this one, it is done
+// there too. It returns how many.
 func (b *Book) Adopt(former *Book) int {
 	done := make(map[string]*Task, len(former.Tasks))
 	for i := range former.Tasks {
@@ -88,8 +98,8 @@ func (b *Book) Adopt(former *Book) int {
 	return n
 }
 
-// TakeDone takes over steps that were found done in a copy of this book: those of these numbers there, where the same
-// step is in this one and not done yet.
+// TakeDone takes over steps that were found done in a copy of this book: those of these numbers
+// there, where the same step is in this one and not done yet.
 func (b *Book) TakeDone(copied *Book, numbers []int) {
 	for _, n := range numbers {
 		from, err := copied.task(n)
@@ -105,7 +115,8 @@ func (b *Book) TakeDone(copied *Book, numbers []int) {
 
 func (b *Book) task(number int) (*Task, error) {
 	if number < 1 || number > len(b.Tasks) {
-		return nil, fmt.Errorf("step %d: %w; the runbook has steps 1 to %d", number, ErrNoTask, len(b.Tasks))
+		return nil,
+			fmt.Errorf("step %d: %w; the runbook has steps 1 to %d", number, ErrNoTask, len(b.Tasks))
 	}
 	return &b.Tasks[number-1], nil
 }
@@ -150,8 +161,8 @@ type Times struct {
 	Sure  bool      // everything before it is done, so that From is no forecast
 }
 
-// Times gives the times of every task, in their order. Of what is not done yet they say when it could be, were
-// everything done as soon as it may be.
+// Times gives the times of every task, in their order. Of what is not done yet they say when it
+// could be, were everything done as soon as it may be.
 func (b *Book) Times() []Times {
 	all := make([]Times, len(b.Tasks))
 	over := make([]time.Time, len(b.Tasks))
@@ -161,8 +172,8 @@ func (b *Book) Times() []Times {
 	return all
 }
 
-// timesOf gives the times of a task. over holds, for each before it, from when on it stands in nobody's way, and then
-// for this one too.
+// timesOf gives the times of a task. over holds, for each before it, from when on it stands in
+// nobody's way, and then for this one too.
 func (b *Book) timesOf(i int, over []time.Time) Times {
 	t := &b.Tasks[i]
 	at := Times{From: b.Start, Sure: true}
@@ -230,9 +241,9 @@ type Waiting struct {
 	Until  time.Time
 }
 
-// Proceed looks, step by step, whether what is to be seen is seen. It marks what is done with the time, passes over
-// what still waits and says so, and stops at the first step that is not done. Where the context ends, it stops with
-// its error; what was marked until then stays.
+// Proceed looks, step by step, whether what is to be seen is seen. It marks what is done with the
+// time, passes over what still waits and says so, and stops at the first step that is not done.
+// Where the context ends, it stops with its error; what was marked until then stays.
 func (b *Book) Proceed(ctx context.Context, asker expect.Asker, now time.Time) (Progress, error) {
 	var p Progress
 	over := make([]time.Time, len(b.Tasks))
@@ -278,14 +289,16 @@ const mostTasks = 200_000
 // Check reports whether a runbook that was kept can be one of this program.
 func (b *Book) Check() error {
 	if b.Schema != Schema {
-		return fmt.Errorf("it is not a runbook of this program: its schema is %q, not %q", b.Schema, Schema)
+		return fmt.Errorf("it is not a runbook of this program: its schema is %q, not %q", b.Schema,
+			Schema)
 	}
 	if len(b.Tasks) > mostTasks {
 		return fmt.Errorf("it has %d steps, and no plan has more than %d", len(b.Tasks), mostTasks)
 	}
 	for i, t := range b.Tasks {
 		if t.Number != i+1 {
-			return fmt.Errorf("its steps are not numbered in their order: %d stands at place %d", t.Number, i+1)
+			return fmt.Errorf("its steps are not numbered in their order: %d stands at place %d", t.Number,
+				i+1)
 		}
 		for _, n := range t.After {
 			if n < 1 || n >= t.Number {

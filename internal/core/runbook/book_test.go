@@ -33,7 +33,8 @@ func (w *world) Ask(_ context.Context, e expect.Expectation, at *expect.Place) e
 		case !seen:
 			return silent
 		case wrong != "":
-			return expect.Answer{Findings: []finding.Finding{finding.New(finding.WrongPage, key, wrong, "", nil)}}
+			return expect.Answer{
+				Findings: []finding.Finding{finding.New(finding.WrongPage, key, wrong, "", nil)}}
 		}
 		return expect.Answer{Met: "200"}
 	case e.Kind == expect.NoDS:
@@ -70,21 +71,26 @@ func set(ttl int, values ...string) *record.Set { return &record.Set{TTL: ttl, V
 func book() *Book {
 	return New("https://www.n.example", "", []Task{
 		{
-			Key:     "lower",
-			Expects: []expect.Expectation{{Kind: expect.TTLAtMost, Name: "old.example", Type: "A", Server: "ns", TTL: 300}},
-			Wait:    4 * 3600,
+			Key: "lower",
+			Expects: []expect.Expectation{
+				{Kind: expect.TTLAtMost, Name: "old.example", Type: "A", Server: "ns", TTL: 300}},
+			Wait: 4 * 3600,
 		},
 		{Key: "claim"},
-		{Key: "change", After: []int{1, 2}, Expects: []expect.Expectation{{Kind: expect.Records, Name: "old.example", Type: "A", Server: "ns",
-			Values: []string{"203.0.113.20"}}}},
+		{Key: "change", After: []int{1, 2},
+			Expects: []expect.Expectation{
+				{Kind: expect.Records, Name: "old.example", Type: "A", Server: "ns",
+					Values: []string{"203.0.113.20"}}}},
 		{Key: "wait", After: []int{3}, Wait: 900, Idle: true},
 		{
-			Key:     "audit",
-			After:   []int{4},
-			Expects: []expect.Expectation{{Kind: expect.Door, URL: "https://old.example/", Values: []string{"https://www.n.example/"}}},
+			Key:   "audit",
+			After: []int{4},
+			Expects: []expect.Expectation{
+				{Kind: expect.Door, URL: "https://old.example/", Values: []string{"https://www.n.example/"}}},
 		},
-		{Key: "raise", After: []int{5}, Delay: 24 * 3600, Expects: []expect.Expectation{{Kind: expect.TTLAtLeast, Name: "old.example", Type: "A",
-			Server: "ns", TTL: 3600}}},
+		{Key: "raise", After: []int{5}, Delay: 24 * 3600,
+			Expects: []expect.Expectation{{Kind: expect.TTLAtLeast, Name: "old.example", Type: "A",
+				Server: "ns", TTL: 3600}}},
 	}, start)
 }
 
@@ -107,7 +113,8 @@ func TestTimesByTheClock(t *testing.T) {
 // TestARunbookIsWorkedThrough plays a runbook from its beginning to its end.
 func TestARunbookIsWorkedThrough(t *testing.T) {
 	b := book()
-	w := &world{sets: map[string]*record.Set{"ns old.example A": set(3600, "192.0.2.1")}, doors: map[string]string{}}
+	w := &world{sets: map[string]*record.Set{"ns old.example A": set(3600, "192.0.2.1")},
+		doors: map[string]string{}}
 	proceed := func(at time.Time) Progress {
 		t.Helper()
 		p, err := b.Proceed(t.Context(), w, at)
@@ -116,7 +123,8 @@ func TestARunbookIsWorkedThrough(t *testing.T) {
 	}
 	p := proceed(start)
 	assert.Equal(t, "lower", p.Open.Key)
-	assert.Equal(t, []string{"the TTL of old.example A is 1 hour at ns, and should be at most 5 minutes"}, p.Missing)
+	assert.Equal(t,
+		[]string{"the TTL of old.example A is 1 hour at ns, and should be at most 5 minutes"}, p.Missing)
 	assert.Empty(t, p.Done)
 
 	w.sets["ns old.example A"] = set(300, "192.0.2.1")
@@ -133,7 +141,8 @@ func TestARunbookIsWorkedThrough(t *testing.T) {
 	assert.Equal(t, "change", b.Next().Key)
 
 	p = proceed(start.Add(5 * time.Hour))
-	assert.Equal(t, []string{"old.example A is 192.0.2.1 at ns, and should be 203.0.113.20"}, p.Missing)
+	assert.Equal(t, []string{"old.example A is 192.0.2.1 at ns, and should be 203.0.113.20"},
+		p.Missing)
 	delete(w.sets, "ns old.example A")
 	p = proceed(start.Add(5 * time.Hour))
 	assert.Empty(t, p.Missing)
@@ -147,7 +156,8 @@ func TestARunbookIsWorkedThrough(t *testing.T) {
 	assert.Equal(t, []int{4}, p.Done)
 	assert.Equal(t, []string{"https://old.example/ was not seen: it does not answer"}, p.Unseen)
 	w.doors["https://old.example/"] = "It arrives elsewhere."
-	assert.Equal(t, []string{"https://old.example/: It arrives elsewhere."}, proceed(start.Add(6*time.Hour)).Missing)
+	assert.Equal(t, []string{"https://old.example/: It arrives elsewhere."},
+		proceed(start.Add(6*time.Hour)).Missing)
 	w.doors["https://old.example/"] = ""
 	p = proceed(start.Add(6 * time.Hour))
 	assert.Equal(t, []int{5}, p.Done)
@@ -175,7 +185,8 @@ func TestStepsAreMarkedAndUnmarked(t *testing.T) {
 	assert.True(t, other.Tasks[1].IsDone())
 }
 
-// TestWhatIsExpected has each kind of look where it holds, where it does not, and where nobody answers.
+// TestWhatIsExpected has each kind of look where it holds, where it does not, and where nobody
+// answers.
 func TestWhatIsExpected(t *testing.T) {
 	w := &world{
 		sets: map[string]*record.Set{
@@ -186,10 +197,12 @@ func TestWhatIsExpected(t *testing.T) {
 		},
 		servers: map[string][]string{"a.example": {"ns1.x", "ns2.x"}, "new.example": nil},
 		signed:  map[string]bool{"a.example": true, "b.example": false},
-		doors:   map[string]string{"http://a.example/ 203.0.113.9": "", "http://b.example/ 203.0.113.9": "It loops."},
+		doors: map[string]string{"http://a.example/ 203.0.113.9": "",
+			"http://b.example/ 203.0.113.9": "It loops."},
 	}
 	door := func(u, at string) expect.Expectation {
-		return expect.Expectation{Kind: expect.Door, URL: u, Address: at, Values: []string{"https://www.n.example/"}}
+		return expect.Expectation{Kind: expect.Door, URL: u, Address: at,
+			Values: []string{"https://www.n.example/"}}
 	}
 	for _, c := range []struct {
 		expect          expect.Expectation
@@ -198,31 +211,42 @@ func TestWhatIsExpected(t *testing.T) {
 		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns"}, "", ""},
 		{expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns"},
 			"a.example still has A records at ns: 203.0.113.1", ""},
-		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns", Values: []string{"1"}},
+		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns",
+			Values: []string{"1"}},
 			"gone.example has no A record at ns yet, and should have 1", ""},
-		{expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}}, "", ""},
-		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"}},
+		{expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns", Alias: true,
+			Values: []string{"x"}}, "", ""},
+		{expect.Expectation{Kind: expect.Records, Name: "gone.example", Type: "A", Server: "ns",
+			Alias: true, Values: []string{"x"}},
 			"gone.example has no A record at ns yet", ""},
 		{
-			expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns", Alias: true, Values: []string{"x"},
-				Not: []string{"203.0.113.1"}},
+			expect.Expectation{Kind: expect.Records, Name: "a.example", Type: "A", Server: "ns", Alias: true,
+				Values: []string{"x"},
+				Not:    []string{"203.0.113.1"}},
 			"a.example still has A records at ns: 203.0.113.1", "",
 		},
-		{expect.Expectation{Kind: expect.TTLAtMost, Name: "gone.example", Type: "A", Server: "ns", TTL: 1},
+		{expect.Expectation{Kind: expect.TTLAtMost, Name: "gone.example", Type: "A", Server: "ns",
+			TTL: 1},
 			"gone.example has no A record at ns", ""},
-		{expect.Expectation{Kind: expect.TTLAtMost, Name: "a.example", Type: "A", Server: "no", TTL: 1}, "",
+		{expect.Expectation{Kind: expect.TTLAtMost, Name: "a.example", Type: "A", Server: "no", TTL: 1},
+			"",
 			"no did not answer about a.example A"},
 		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "ns"}, "", ""},
-		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "lame"}, "lame does not hold the zone a.example", ""},
-		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "no"}, "", "no did not answer for a.example"},
-		{expect.Expectation{Kind: expect.Delegation, Name: "a.example", Values: []string{"ns2.x", "ns1.x"}}, "", ""},
+		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "lame"},
+			"lame does not hold the zone a.example", ""},
+		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "no"}, "",
+			"no did not answer for a.example"},
+		{expect.Expectation{Kind: expect.Delegation, Name: "a.example",
+			Values: []string{"ns2.x", "ns1.x"}}, "", ""},
 		{expect.Expectation{Kind: expect.Delegation, Name: "new.example", Values: []string{"ns1.x"}},
 			"names none as the name servers of new.example", ""},
 		{expect.Expectation{Kind: expect.Delegation, Name: "c.example", Values: []string{"ns1.x"}}, "",
 			"the parent zone of c.example was not seen"},
-		{expect.Expectation{Kind: expect.NoDS, Name: "a.example"}, "the parent zone still has a DS record of a.example", ""},
+		{expect.Expectation{Kind: expect.NoDS, Name: "a.example"},
+			"the parent zone still has a DS record of a.example", ""},
 		{expect.Expectation{Kind: expect.NoDS, Name: "b.example"}, "", ""},
-		{expect.Expectation{Kind: expect.NoDS, Name: "c.example"}, "", "the parent zone of c.example was not seen"},
+		{expect.Expectation{Kind: expect.NoDS, Name: "c.example"}, "",
+			"the parent zone of c.example was not seen"},
 		{door("http://a.example/", "203.0.113.9"), "", ""},
 		{door("http://b.example/", "203.0.113.9"), "http://b.example/ at 203.0.113.9: It loops.", ""},
 		{door("http://c.example/", ""), "", "http://c.example/ was not seen"},

@@ -11,8 +11,10 @@ import (
 // mostAtOnce is how many questions are open at a time.
 const mostAtOnce = 8
 
-// Look asks for everything that is expected, once, and says what is otherwise, and what nobody answered about.
-func Look(ctx context.Context, asker expect.Asker, all []expect.Expectation) (missing, unseen []string) {
+// Look asks for everything that is expected, once, and says what is otherwise, and what nobody
+// answered about.
+func Look(ctx context.Context, asker expect.Asker, all []expect.Expectation) (missing,
+	unseen []string) {
 	said := make([][2]string, len(all))
 	turns := make(chan struct{}, mostAtOnce)
 	var asking crew.Crew

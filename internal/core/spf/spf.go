@@ -25,9 +25,10 @@ type Term struct {
 	Text      string // as it stands there
 	Qualifier byte   // '+' where none is written
 	Name      string // of the mechanism or modifier, in lower case
-	Domain    string // the name that it looks up in place of its own, in lower case without its last dot; "" for none
-	Prefix    string // how much of an address counts, such as "/24" or "/24//64"; "" for all of it
-	Modifier  bool   // it has "="
+	// the name that it looks up in place of its own, in lower case without its last dot; "" for none
+	Domain   string
+	Prefix   string // how much of an address counts, such as "/24" or "/24//64"; "" for all of it
+	Modifier bool   // it has "="
 
 	value string // behind ":" or "="
 }
@@ -106,10 +107,11 @@ func (t Term) LooksUp() bool {
 	return slices.Contains([]string{"include", "a", "mx", "ptr", "exists"}, t.Name)
 }
 
-// TakesOver reports whether a term takes the SPF record of another name over, which it names without
-// macros.
+// TakesOver reports whether a term takes the SPF record of another name over, which it names
+// without macros.
 func (t Term) TakesOver() bool {
-	return (t.Name == "include" && !t.Modifier || t.Name == "redirect" && t.Modifier) && !strings.Contains(t.value, "%")
+	return (t.Name == "include" && !t.Modifier || t.Name == "redirect" && t.Modifier) &&
+		!strings.Contains(t.value, "%")
 }
 
 // Fault says what is wrong with a term by itself, "" where nothing is.

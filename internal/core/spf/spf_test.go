@@ -12,10 +12,12 @@ func TestTermsAreTakenApart(t *testing.T) {
 		"-ALL": {Qualifier: '-', Name: "all"},
 		"?a:Mail.Example./24": {Qualifier: '?', Name: "a", Domain: "mail.example", Prefix: "/24",
 			value: "Mail.Example./24"},
-		"mx/24//64":             {Qualifier: '+', Name: "mx", Prefix: "/24//64", value: "/24//64"},
-		"ip4:192.0.2.0/24":      {Qualifier: '+', Name: "ip4", value: "192.0.2.0/24"},
-		"redirect=x.example":    {Qualifier: '+', Name: "redirect", Domain: "x.example", Modifier: true, value: "x.example"},
-		"exists:%{i}.x.example": {Qualifier: '+', Name: "exists", Domain: "%{i}.x.example", value: "%{i}.x.example"},
+		"mx/24//64":        {Qualifier: '+', Name: "mx", Prefix: "/24//64", value: "/24//64"},
+		"ip4:192.0.2.0/24": {Qualifier: '+', Name: "ip4", value: "192.0.2.0/24"},
+		"redirect=x.example": {Qualifier: '+', Name: "redirect", Domain: "x.example", Modifier: true,
+			value: "x.example"},
+		"exists:%{i}.x.example": {Qualifier: '+', Name: "exists", Domain: "%{i}.x.example",
+			value: "%{i}.x.example"},
 	} {
 		want.Text = text
 		assert.Equal(t, []Term{want}, Terms("v=spf1 "+text), text)
@@ -28,9 +30,12 @@ func TestTermsAreTakenApart(t *testing.T) {
 func TestFaultsOfTerms(t *testing.T) {
 	for text, want := range map[string]string{
 		"a mx ptr a/24 exists:x include:x ip4:192.0.2.1 ip6:2001:db8::/32 x=y exp=e redirect=r -all": "",
-		"ip4:2001:db8::1": "holds no address of its kind", "ip6:192.0.2.1": "holds no address of its kind",
-		"ip4:192.0.2.0/33": "holds no address of its kind", "include:": "names no domain", "redirect=": "names no domain",
-		"all:x": "takes no argument", "ip:192.0.2.1": "is not one that receivers know", "+": "is not one that receivers know",
+		"ip4:2001:db8::1":  "holds no address of its kind",
+		"ip6:192.0.2.1":    "holds no address of its kind",
+		"ip4:192.0.2.0/33": "holds no address of its kind", "include:": "names no domain",
+		"redirect=": "names no domain",
+		"all:x":     "takes no argument", "ip:192.0.2.1": "is not one that receivers know",
+		"+": "is not one that receivers know",
 	} {
 		got := ""
 		for _, term := range Terms("v=spf1 " + text) {
@@ -41,7 +46,8 @@ func TestFaultsOfTerms(t *testing.T) {
 }
 
 func TestRefusesMeansNobody(t *testing.T) {
-	for text, want := range map[string]bool{"v=spf1 -all": true, "v=spf1 -ALL": true, "v=spf1 ~all": false,
+	for text, want := range map[string]bool{"v=spf1 -all": true, "v=spf1 -ALL": true,
+		"v=spf1 ~all":    false,
 		"v=spf1 mx -all": false,
 		"v=spf1":         false, "": false} {
 		assert.Equal(t, want, Refuses(text), text)

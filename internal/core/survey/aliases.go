@@ -21,13 +21,16 @@ func (v *judging) aliases() {
 		if s.Type != "CNAME" {
 			continue
 		}
-		others := slices.DeleteFunc(slices.Clone(byName[s.Name]), func(k string) bool { return k == "CNAME" })
+		others := slices.DeleteFunc(slices.Clone(byName[s.Name]), func(k string) bool {
+			return k == "CNAME"
+		})
 		switch {
 		case s.Name == d.Name:
 			v.add(
 				finding.AliasConflict,
 				s.Name,
-				fmt.Sprintf("%s is an alias (CNAME) at the top of its zone, where SOA and NS have to stand beside it.", s.Name),
+				fmt.Sprintf("%s is an alias (CNAME) at the top of its zone, where SOA and NS have to stand "+
+					"beside it.", s.Name),
 				"Replace it by addresses, or by what the provider offers as an alias at the apex.",
 				map[string]any{"value": s.Values},
 			)
@@ -58,7 +61,8 @@ func (v *judging) aliases() {
 		v.add(
 			finding.DanglingAlias,
 			a.Name,
-			fmt.Sprintf("%s is an alias for %s, where nobody answers for this name: %s.", a.Name, a.Target, why),
+			fmt.Sprintf("%s is an alias for %s, where nobody answers for this name: %s.", a.Name, a.Target,
+				why),
 			"Claim the name at whoever runs the target, or remove the alias: a stranger could claim it.",
 			map[string]any{"target": a.Target},
 		)
@@ -77,7 +81,8 @@ func (v *judging) circle(a AliasEnd) {
 			strings.Join(append(slices.Clone(a.Circle), a.Circle[0]),
 				" → "),
 		),
-		"Let one of them lead to the machine that is meant, or give it addresses; remove those that nobody needs.",
+		"Let one of them lead to the machine that is meant, or give it addresses; remove those that "+
+			"nobody needs.",
 		map[string]any{"aliases": a.Circle},
 	).GroupedBy(circles + names[0]))
 }
@@ -125,7 +130,8 @@ func (v *judging) doubled() {
 			v.add(
 				finding.DoubledName,
 				s.Name,
-				fmt.Sprintf("%s holds the domain twice: a full name was typed into a form that adds the domain itself.", s.Name),
+				fmt.Sprintf("%s holds the domain twice: a full name was typed into a form that adds the "+
+					"domain itself.", s.Name),
 				fmt.Sprintf(
 					"Remove it, and type %q if the record is still wanted.",
 					labelOf(strings.TrimSuffix(s.Name, "."+d.Name), d.Name),
@@ -142,12 +148,14 @@ func (v *judging) doubled() {
 			)
 		}
 		for _, value := range s.Values {
-			if target := plainName(lastField(value)); (s.Type == "CNAME" || s.Type == "MX" || s.Type == "NS") &&
+			if target := plainName(lastField(value)); (s.Type == "CNAME" || s.Type == "MX" ||
+				s.Type == "NS") &&
 				(target == twice || strings.HasSuffix(target, "."+twice)) {
 				v.add(
 					finding.DoubledName,
 					s.Name,
-					fmt.Sprintf("The %s record of %s leads to %s, which holds the domain twice.", s.Type, s.Name, target),
+					fmt.Sprintf("The %s record of %s leads to %s, which holds the domain twice.", s.Type, s.Name,
+						target),
 					"Type the target with its last dot, or without the domain.",
 					map[string]any{"value": value},
 				)

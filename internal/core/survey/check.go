@@ -6,11 +6,12 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// Check tells what is wrong with a survey that was read from somewhere: everything that reads surveys takes for granted
-// that nothing is.
+// Check tells what is wrong with a survey that was read from somewhere: everything that reads
+// surveys takes for granted that nothing is.
 func (v *Survey) Check() error {
 	if v.Schema != Schema {
-		return fmt.Errorf("it is not a survey of this program: its schema is %q, not %q", v.Schema, Schema)
+		return fmt.Errorf("it is not a survey of this program: its schema is %q, not %q", v.Schema,
+			Schema)
 	}
 	for i := range v.Domains {
 		if err := v.Domains[i].check(); err != nil {

@@ -17,7 +17,8 @@ func (v *judging) delegation() {
 		v.tally.Add(finding.New(
 			finding.OnHold,
 			d.Name,
-			fmt.Sprintf("The parent zone (%s) does not know %s: it is not registered, has expired, or is on hold.",
+			fmt.Sprintf("The parent zone (%s) does not know %s: it is not registered, has expired, or is "+
+				"on hold.",
 				cmp.Or(d.Parent.Zone, "."), d.Name),
 			"Look it up at the registrar before anything else; as it is, nobody can reach anything of it.",
 			map[string]any{"zone": d.Parent.Zone, "server": d.Parent.Server},
@@ -33,7 +34,8 @@ func (v *judging) delegation() {
 func (v *judging) servers() {
 	d := v.domain
 	for _, s := range d.Servers {
-		if s.State == Answers || s.State == Unasked || s.State == Silent && d.Source == Resolver && d.Parent.Server == "" {
+		if s.State == Answers || s.State == Unasked ||
+			s.State == Silent && d.Source == Resolver && d.Parent.Server == "" {
 			continue // where not even the parent zone could be reached from this vantage, none is to blame
 		}
 		who := s.Name
@@ -81,8 +83,10 @@ func (v *judging) servers() {
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The name servers of %s hold different versions of the zone: %s.", d.Name, strings.Join(says, "; ")),
-			"Wait some minutes; if they still differ, have the provider find out why the others do not follow.",
+			fmt.Sprintf("The name servers of %s hold different versions of the zone: %s.", d.Name,
+				strings.Join(says, "; ")),
+			"Wait some minutes; if they still differ, have the provider find out why the others do not "+
+				"follow.",
 			map[string]any{"serials": says},
 		)
 	}
@@ -106,16 +110,19 @@ func (v *judging) glue() {
 	for _, g := range d.Parent.Glue {
 		own := d.Addresses(g.Name)
 		missed := d.Misses(g.Name, "A") || d.Misses(g.Name, "AAAA")
-		if missed || record.SameValues(own, g.Addresses) || v.cut(g.Name) != "" || len(own) == 0 && (d.Partial || !d.Seen()) {
+		if missed || record.SameValues(own, g.Addresses) || v.cut(g.Name) != "" ||
+			len(own) == 0 && (d.Partial || !d.Seen()) {
 			continue
 		}
 		says := strings.Join(own, ", ")
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The parent zone says that the name server %s is at %s (glue), the zone itself says %s.", g.Name,
+			fmt.Sprintf("The parent zone says that the name server %s is at %s (glue), the zone itself "+
+				"says %s.", g.Name,
 				strings.Join(g.Addresses, ", "), cmp.Or(says, "nothing")),
-			"Have the registrar change the address of the name server, or mend the zone, so that both say the same.",
+			"Have the registrar change the address of the name server, or mend the zone, so that both "+
+				"say the same.",
 			map[string]any{"server": g.Name, "glue": g.Addresses, "zone": own},
 		)
 	}
@@ -134,9 +141,11 @@ func (v *judging) serverNames() {
 				v.add(
 					finding.AliasConflict,
 					target,
-					fmt.Sprintf("The name server %s of %s is an alias for %s; many resolvers do not take it for one.", target, d.Name,
+					fmt.Sprintf("The name server %s of %s is an alias for %s; many resolvers do not take it "+
+						"for one.", target, d.Name,
 						alias),
-					"Name the machine itself in the delegation and in the zone's NS records, or give the name addresses of its own.",
+					"Name the machine itself in the delegation and in the zone's NS records, or give the name "+
+						"addresses of its own.",
 					map[string]any{"server": target, "alias": alias},
 				)
 			}
@@ -144,7 +153,8 @@ func (v *judging) serverNames() {
 	}
 }
 
-// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
+// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for
+// none.
 func (v *judging) cut(name string) string {
 	for at := name; strings.HasSuffix(at, "."+v.domain.Name); {
 		if _, ok := v.find(at, "NS"); ok {
@@ -155,8 +165,8 @@ func (v *judging) cut(name string) string {
 	return ""
 }
 
-// cutOff finds records at or below a name that is delegated elsewhere, addresses of name servers left aside, which have
-// to stand there (RFC 1034 section 4.2.1).
+// cutOff finds records at or below a name that is delegated elsewhere, addresses of name servers
+// left aside, which have to stand there (RFC 1034 section 4.2.1).
 func (v *judging) cutOff() {
 	d := v.domain
 	serve := map[string]bool{}

@@ -10,8 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// Odd returns what is worth knowing about a domain before a move, and no fault by itself, each with what to do about
-// it.
+// Odd returns what is worth knowing about a domain before a move, and no fault by itself, each with
+// what to do about it.
 func (d *Domain) Odd() []string {
 	facts := slices.Concat(
 		d.manyAddresses(),
@@ -24,7 +24,8 @@ func (d *Domain) Odd() []string {
 	for _, w := range d.Wildcards {
 		facts = append(
 			facts,
-			fmt.Sprintf("Every name below %s answers (a wildcard): a name that is missing is not noticed.", w),
+			fmt.Sprintf("Every name below %s answers (a wildcard): a name that is missing is not noticed.",
+				w),
 		)
 	}
 	slices.Sort(facts)
@@ -39,7 +40,8 @@ func (d *Domain) manyAddresses() []string {
 			facts = append(
 				facts,
 				fmt.Sprintf(
-					"%s has %d %s records (%s): a move has to change all of them, or visitors get one or the other by chance.",
+					"%s has %d %s records (%s): a move has to change all of them, or visitors get one or the "+
+						"other by chance.",
 					s.Name,
 					len(s.Values),
 					s.Type,
@@ -72,7 +74,8 @@ func (d *Domain) apexAndWWW() []string {
 	case len(apexOn) > 0 && len(wwwOn) == 0 && !aliased && !slices.Contains(d.Wildcards, d.Name):
 		facts = append(
 			facts,
-			fmt.Sprintf("%s has addresses, and www.%s has none: whoever types www meets nothing. Create it.", d.Name, d.Name),
+			fmt.Sprintf("%s has addresses, and www.%s has none: whoever types www meets nothing. Create it.",
+				d.Name, d.Name),
 		)
 	}
 	_, apexSix := record.Find(d.Records, d.Name, "AAAA")
@@ -81,7 +84,8 @@ func (d *Domain) apexAndWWW() []string {
 		facts = append(
 			facts,
 			fmt.Sprintf(
-				"Only one of %s and its www has an IPv6 address: a move that thinks of A records alone would leave it behind.",
+				"Only one of %s and its www has an IPv6 address: a move that thinks of A records alone "+
+					"would leave it behind.",
 				d.Name,
 			),
 		)
@@ -104,13 +108,16 @@ func (d *Domain) fewServers() []string {
 	switch {
 	case len(names) == 1:
 		return []string{
-			fmt.Sprintf("%s has a single name server (%s): while it is down, nothing of the domain can be reached. "+
+			fmt.Sprintf("%s has a single name server (%s): while it is down, nothing of the domain can "+
+				"be reached. "+
 				"Have the provider name a second one, in another network.", d.Name, names[0]),
 		}
 	case len(names) > 1 && len(addresses) == 1:
 		return []string{
-			fmt.Sprintf("The name servers of %s (%s) are one machine (%s): while it is down, nothing of the domain can "+
-				"be reached. Have the provider name another, in another network.", d.Name, strings.Join(names, ", "), addresses[0]),
+			fmt.Sprintf("The name servers of %s (%s) are one machine (%s): while it is down, nothing of "+
+				"the domain can "+
+				"be reached. Have the provider name another, in another network.", d.Name,
+				strings.Join(names, ", "), addresses[0]),
 		}
 	}
 	return nil
@@ -123,7 +130,8 @@ const aWeek = 7 * 24 * time.Hour
 func (d *Domain) oddTTLs() []string {
 	var long, zero []string
 	for _, s := range d.Records {
-		asked := slices.Contains([]string{"A", "AAAA", "CNAME", "MX", "TXT", "NS", "HTTPS", "CAA", "SRV"}, s.Type)
+		asked := slices.Contains([]string{"A", "AAAA", "CNAME", "MX", "TXT", "NS", "HTTPS", "CAA", "SRV"},
+			s.Type)
 		switch {
 		case !asked:
 		case s.TTL >= int(aWeek.Seconds()):
@@ -136,14 +144,16 @@ func (d *Domain) oddTTLs() []string {
 	if len(long) > 0 {
 		facts = append(
 			facts,
-			fmt.Sprintf("Resolvers remember these records of %s for a week or longer: %s. Lower the TTL that long "+
+			fmt.Sprintf("Resolvers remember these records of %s for a week or longer: %s. Lower the TTL "+
+				"that long "+
 				"before you change them.", d.Name, wording.Few(long, 5)),
 		)
 	}
 	if len(zero) > 0 {
 		facts = append(
 			facts,
-			fmt.Sprintf("These records of %s have a TTL of 0 s, so that nobody remembers them and every visitor "+
+			fmt.Sprintf("These records of %s have a TTL of 0 s, so that nobody remembers them and every "+
+				"visitor "+
 				"waits for them: %s. Give them some minutes at least.", d.Name, wording.Few(zero, 5)),
 		)
 	}
@@ -163,21 +173,24 @@ func (d *Domain) delegations() []string {
 		}
 		facts = append(
 			facts,
-			fmt.Sprintf("%s is delegated to other name servers (%s): its records are not in this zone. Survey it "+
+			fmt.Sprintf("%s is delegated to other name servers (%s): its records are not in this zone. "+
+				"Survey it "+
 				"as a domain of its own if it is to move.", s.Name, wording.Few(servers, 5)),
 		)
 	}
 	return facts
 }
 
-// signedForNobody says where a zone has keys, and the parent zone no DS record that would have anybody check.
+// signedForNobody says where a zone has keys, and the parent zone no DS record that would have
+// anybody check.
 func (d *Domain) signedForNobody() []string {
 	_, keys := record.Find(d.Records, d.Name, "DNSKEY")
 	if !keys || d.Parent.Server == "" || len(d.Parent.DS) > 0 {
 		return nil
 	}
 	return []string{
-		fmt.Sprintf("%s is signed, but the parent zone has no DS record, so that nobody checks the signatures. Have the "+
+		fmt.Sprintf("%s is signed, but the parent zone has no DS record, so that nobody checks the "+
+			"signatures. Have the "+
 			"registrar set it if that is wanted; a move needs nothing.", d.Name),
 	}
 }

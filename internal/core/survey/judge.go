@@ -26,7 +26,8 @@ type Wanted struct {
 	Moved              bool   // the domain counts as moved, so that it should be there
 }
 
-// All returns the findings about every domain, the worst first, and notes in each domain what is worth knowing.
+// All returns the findings about every domain, the worst first, and notes in each domain what is
+// worth knowing.
 func (j Judge) All(s *Survey) []finding.Finding {
 	var tally finding.Tally
 	for i := range s.Domains {
@@ -69,8 +70,9 @@ func (v *judging) find(name, kind string) (record.Set, bool) {
 	return s, ok
 }
 
-// joined gives a finding of a chain the cause that the judge knows already, where it is the same: signatures that do
-// not hold, and aliases that lead round. It is one finding then, with the doors concerned.
+// joined gives a finding of a chain the cause that the judge knows already, where it is the same:
+// signatures that do not hold, and aliases that lead round. It is one finding then, with the doors
+// concerned.
 func (v *judging) joined(f finding.Finding) finding.Finding {
 	switch {
 	case (f.Code == finding.SignatureExpired || f.Code == finding.StaleDS) && v.unsigned != 0:
@@ -121,8 +123,9 @@ func (v *judging) wanted() {
 		switch {
 		case there:
 		case d.Misses(w.Name, w.Type):
-			d.Facts = append(d.Facts, fmt.Sprintf("%s %s %s is wanted; nobody answered whether it is there.", w.Name, w.Type,
-				record.Plain(w.Type, w.Value)))
+			d.Facts = append(d.Facts,
+				fmt.Sprintf("%s %s %s is wanted; nobody answered whether it is there.", w.Name, w.Type,
+					record.Plain(w.Type, w.Value)))
 		case w.Moved:
 			v.add(
 				finding.RecordLost,
@@ -139,7 +142,8 @@ func (v *judging) wanted() {
 		default:
 			d.Facts = append(
 				d.Facts,
-				fmt.Sprintf("%s %s %s is wanted, and not there yet.", w.Name, w.Type, record.Plain(w.Type, w.Value)),
+				fmt.Sprintf("%s %s %s is wanted, and not there yet.", w.Name, w.Type,
+					record.Plain(w.Type, w.Value)),
 			)
 		}
 	}
@@ -150,9 +154,11 @@ type judging struct {
 	domain *Domain
 	tally  *finding.Tally
 
-	sets     map[record.Key]record.Set // the domain's records
-	unsigned finding.Code              // what was found of signatures that resolvers do not take; 0: nothing
-	round    map[string]string         // hosts whose aliases lead round, and the first name of the circle
+	sets map[record.Key]record.Set // the domain's records
+	// what was found of signatures that resolvers do not take; 0: nothing
+	unsigned finding.Code
+	// hosts whose aliases lead round, and the first name of the circle
+	round map[string]string
 }
 
 func (v *judging) add(code finding.Code, subject, says, fix string, evidence map[string]any) {

@@ -25,9 +25,11 @@ func (v *judging) mailWords() {
 				count["SPF"]++
 				v.spfWords(s.Name, text)
 			}
-			if strings.HasPrefix(s.Name, "_dmarc.") && !strings.HasPrefix(text, "v=DMARC1") && hasTag(text, "p") {
-				v.malformed(s.Name, fmt.Sprintf("The policy at %s does not start with v=DMARC1; receivers ignore it (RFC 7489 "+
-					"section 6.3): %s", s.Name, text), "Start it with v=DMARC1;", value)
+			if strings.HasPrefix(s.Name, "_dmarc.") && !strings.HasPrefix(text, "v=DMARC1") &&
+				hasTag(text, "p") {
+				v.malformed(s.Name,
+					fmt.Sprintf("The policy at %s does not start with v=DMARC1; receivers ignore it (RFC 7489 "+
+						"section 6.3): %s", s.Name, text), "Start it with v=DMARC1;", value)
 			}
 			for _, p := range policies {
 				if !strings.HasPrefix(text, p.starts) {
@@ -36,7 +38,8 @@ func (v *judging) mailWords() {
 				count[p.starts]++
 				if !strings.Contains("."+s.Name, "."+strings.TrimPrefix(p.at, ".")) {
 					v.tally.Add(finding.New(finding.MailMalformed, s.Name, fmt.Sprintf(
-						"A policy that starts with %s stands at %s, where nobody looks for it (%s).", p.starts, s.Name, p.rfc),
+						"A policy that starts with %s stands at %s, where nobody looks for it (%s).", p.starts,
+						s.Name, p.rfc),
 						fmt.Sprintf("Move it to the name that starts with %s.", strings.Trim(p.at, ".")),
 						map[string]any{"value": value}).As(finding.Warning))
 				}
@@ -78,20 +81,23 @@ func (v *judging) malformed(name, says, fix, value string) {
 // spfWords finds what is wrong with one SPF record.
 func (v *judging) spfWords(name, text string) {
 	mild := func(says, fix string) {
-		v.tally.Add(finding.New(finding.MailMalformed, name, says, fix, map[string]any{"value": text}).As(finding.Warning))
+		v.tally.Add(finding.New(finding.MailMalformed, name, says, fix,
+			map[string]any{"value": text}).As(finding.Warning))
 	}
 	for _, t := range spf.Terms(text) {
 		if fault := t.Fault(); fault != "" {
 			v.malformed(
 				name,
-				fmt.Sprintf("The SPF record of %s holds %q, which %s; receivers take the whole record as an error "+
+				fmt.Sprintf("The SPF record of %s holds %q, which %s; receivers take the whole record as an "+
+					"error "+
 					"(RFC 7208 section 4.6).", name, t.Text, fault),
 				"Correct the term, or drop it.",
 				text,
 			)
 		}
 		if t.Name == "all" && t.Qualifier == '+' && !t.Modifier {
-			mild(fmt.Sprintf("The SPF record of %s ends with %s, which lets everybody send mail in its name.", name, t.Text),
+			mild(fmt.Sprintf("The SPF record of %s ends with %s, which lets everybody send mail in its "+
+				"name.", name, t.Text),
 				"Write -all or ~all, once all who may send are named.")
 		}
 	}
@@ -136,12 +142,14 @@ func (v *judging) mailBroken() {
 			target := plainName(lastField(value))
 			evidence := map[string]any{"mx": value}
 			broken := func(why, fix string) {
-				v.add(finding.MailBroken, s.Name, fmt.Sprintf("Mail for %s goes to %s, %s.", s.Name, target, why), fix, evidence)
+				v.add(finding.MailBroken, s.Name,
+					fmt.Sprintf("Mail for %s goes to %s, %s.", s.Name, target, why), fix, evidence)
 			}
 			if target == "" {
 				if len(s.Values) > 1 {
-					v.add(finding.MailBroken, s.Name, fmt.Sprintf("%s says that it takes no mail (a null MX), and names mail servers "+
-						"beside it: %s.", s.Name, strings.Join(plainly("MX", s.Values), ", ")),
+					v.add(finding.MailBroken, s.Name,
+						fmt.Sprintf("%s says that it takes no mail (a null MX), and names mail servers "+
+							"beside it: %s.", s.Name, strings.Join(plainly("MX", s.Values), ", ")),
 						"Remove the null MX, or all the others.", map[string]any{"mx": s.Values})
 				}
 				continue
@@ -149,7 +157,8 @@ func (v *judging) mailBroken() {
 			alias, absent := v.machine(s.Name, "MX", target)
 			switch _, err := netip.ParseAddr(target); {
 			case err == nil:
-				broken("which is an address, and no name", "Give the machine a name with that address, and name it in the MX.")
+				broken("which is an address, and no name",
+					"Give the machine a name with that address, and name it in the MX.")
 			case alias != "":
 				broken("which is an alias for "+alias+"; an MX may lead to none",
 					"Name the machine itself in the MX, or give "+target+" addresses of its own.")
@@ -160,7 +169,8 @@ func (v *judging) mailBroken() {
 	}
 }
 
-// machine tells what is known of a target: the name for which it is an alias, and whether it has no address at all.
+// machine tells what is known of a target: the name for which it is an alias, and whether it has no
+// address at all.
 func (v *judging) machine(name, kind, target string) (alias string, absent bool) {
 	d := v.domain
 	if s, ok := v.find(target, "CNAME"); ok {
@@ -183,7 +193,9 @@ func (v *judging) machine(name, kind, target string) (alias string, absent bool)
 
 // wildcarded reports whether a name may be answered for by a wildcard above it.
 func (d *Domain) wildcarded(name string) bool {
-	return slices.ContainsFunc(d.Wildcards, func(w string) bool { return strings.HasSuffix(name, "."+w) })
+	return slices.ContainsFunc(d.Wildcards, func(w string) bool {
+		return strings.HasSuffix(name, "."+w)
+	})
 }
 
 // mailTied finds mail that hangs on an address of the web, which a move changes.
@@ -209,7 +221,8 @@ func (v *judging) mailTied() {
 					target,
 				),
 				fmt.Sprintf(
-					"Before the move give mail a name and address of its own: an A record for mail.%s with today's address, and an "+
+					"Before the move give mail a name and address of its own: an A record for mail.%s with "+
+						"today's address, and an "+
 						"MX that names it.",
 					d.Name,
 				),
@@ -224,8 +237,10 @@ func (v *judging) mailTied() {
 		v.add(
 			finding.MailTied,
 			d.Name,
-			fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1).", d.Name),
-			"Find out whether anybody receives mail there; if so, add an MX with an address of its own before the move, else "+
+			fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 "+
+				"section 5.1).", d.Name),
+			"Find out whether anybody receives mail there; if so, add an MX with an address of its own "+
+				"before the move, else "+
 				"a null MX (RFC 7505).",
 			nil,
 		)
@@ -236,8 +251,10 @@ func (v *judging) mailTied() {
 			v.add(
 				finding.MailTied,
 				d.Name,
-				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.", d.Name, term.Text),
-				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if nobody sends from there.",
+				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.",
+					d.Name, term.Text),
+				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if "+
+					"nobody sends from there.",
 				map[string]any{"term": term.Text},
 			)
 		}

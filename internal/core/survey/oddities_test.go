@@ -13,8 +13,9 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// oddity is something odd, a domain that has it, and one that nearly has it. What is expected of the first is a
-// finding, "code subject", or a part of a fact; of the second, that there is nothing of the kind.
+// oddity is something odd, a domain that has it, and one that nearly has it. What is expected of
+// the first is a finding, "code subject", or a part of a fact; of the second, that there is nothing
+// of the kind.
 type oddity struct {
 	name      string
 	odd, near Domain
@@ -68,7 +69,8 @@ const day = 24 * time.Hour
 func registered(change func(*Registration)) func(*Domain) {
 	return both(serve("ns1.h.example", "ns2.h.example"), func(d *Domain) {
 		late := now.AddDate(1, 0, 0)
-		d.Registration = &Registration{From: "http://registry.example", Ends: &late, Status: []string{"active"},
+		d.Registration = &Registration{From: "http://registry.example", Ends: &late,
+			Status:      []string{"active"},
 			NameServers: []string{"NS2.h.example", "ns1.h.example."}}
 		change(d.Registration)
 	})
@@ -125,7 +127,9 @@ func oddities() []oddity {
 	two := serve("ns1.h.example", "ns2.h.example")
 	inside := serve("ns1.a.example", "ns2.h.example")
 	glue := func(address string) func(*Domain) {
-		return both(inside, func(d *Domain) { d.Parent.Glue = []Glue{{"ns1.a.example", []string{address}}} })
+		return both(inside, func(d *Domain) {
+			d.Parent.Glue = []Glue{{"ns1.a.example", []string{address}}}
+		})
 	}
 	target := func(t Target) func(*Domain) { return func(d *Domain) { d.Targets = []Target{t} } }
 	state := func(s State) func(*Domain) {
@@ -143,11 +147,15 @@ func oddities() []oddity {
 			"split-answers a.example",
 			finding.Warning,
 		},
-		{"a name server that knows no such zone", with(state(Lame)), with(two), "split-answers a.example", finding.Warning},
-		{"a name server in a private network", with(state(Inside)), with(two), "split-answers a.example", finding.Warning},
-		{"two versions of the zone", with(both(two, func(d *Domain) { d.Servers[1].Serial = 8 })), with(two),
+		{"a name server that knows no such zone", with(state(Lame)), with(two), "split-answers a.example",
+			finding.Warning},
+		{"a name server in a private network", with(state(Inside)), with(two), "split-answers a.example",
+			finding.Warning},
+		{"two versions of the zone", with(both(two, func(d *Domain) { d.Servers[1].Serial = 8 })),
+			with(two),
 			"split-answers a.example", finding.Warning},
-		{"two lists of name servers", with(both(two, func(d *Domain) { d.Servers[1].By = []string{"zone"} })), with(two),
+		{"two lists of name servers",
+			with(both(two, func(d *Domain) { d.Servers[1].By = []string{"zone"} })), with(two),
 			"split-answers a.example", finding.Warning},
 		{
 			"a domain that the parent zone does not know",
@@ -156,16 +164,22 @@ func oddities() []oddity {
 			"on-hold a.example",
 			finding.Error,
 		},
-		{"glue that differs", with(glue("192.0.2.51"), "ns1 A 192.0.2.99"), with(glue("192.0.2.51"), "ns1 A 192.0.2.51"),
+		{"glue that differs", with(glue("192.0.2.51"), "ns1 A 192.0.2.99"),
+			with(glue("192.0.2.51"), "ns1 A 192.0.2.51"),
 			"split-answers a.example", finding.Warning},
 		{"glue of what the zone does not hold", with(glue("192.0.2.51")),
-			with(both(glue("192.0.2.51"), func(d *Domain) { d.Partial = true })), "split-answers a.example", finding.Warning},
-		{"a name server that is an alias", with(inside, "@ NS ns1.a.example.", "ns1 CNAME host.h.example."),
-			with(inside, "@ NS ns1.a.example.", "ns1 A 192.0.2.51"), "alias-conflict ns1.a.example", finding.Error},
-		{"a name server elsewhere that is an alias", with(both(two, target(Target{Name: "a.example", Type: "NS",
-			Target: "ns1.h.example", Alias: "x.h.example"})), "@ NS ns1.h.example."), with(both(two,
-			target(Target{Name: "a.example",
-				Type: "NS", Target: "ns1.h.example", Addresses: []string{"192.0.2.51"}})), "@ NS ns1.h.example."),
+			with(both(glue("192.0.2.51"), func(d *Domain) { d.Partial = true })), "split-answers a.example",
+			finding.Warning},
+		{"a name server that is an alias",
+			with(inside, "@ NS ns1.a.example.", "ns1 CNAME host.h.example."),
+			with(inside, "@ NS ns1.a.example.", "ns1 A 192.0.2.51"), "alias-conflict ns1.a.example",
+			finding.Error},
+		{"a name server elsewhere that is an alias",
+			with(both(two, target(Target{Name: "a.example", Type: "NS",
+				Target: "ns1.h.example", Alias: "x.h.example"})), "@ NS ns1.h.example."), with(both(two,
+				target(Target{Name: "a.example",
+					Type: "NS", Target: "ns1.h.example", Addresses: []string{"192.0.2.51"}})),
+				"@ NS ns1.h.example."),
 			"alias-conflict ns1.h.example", finding.Error},
 		{"a single name server", with(serve("ns1.h.example")), with(two), "has a single name server", ""},
 		{
@@ -177,14 +191,19 @@ func oddities() []oddity {
 		},
 		{"a delegation below", with(two, "shop NS ns.shop.example."), with(two, "shop A 192.0.2.1"),
 			"shop.a.example is delegated", ""},
-		{"a record at a delegated name", with(two, "shop NS ns.shop.a.example.", "shop A 192.0.2.1", "ns.shop A 192.0.2.2"),
-			with(two, "shop NS ns.shop.a.example.", "shop DS 1 13 2 AB", "ns.shop A 192.0.2.2"), "cut-off shop.a.example",
+		{"a record at a delegated name",
+			with(two, "shop NS ns.shop.a.example.", "shop A 192.0.2.1", "ns.shop A 192.0.2.2"),
+			with(two, "shop NS ns.shop.a.example.", "shop DS 1 13 2 AB", "ns.shop A 192.0.2.2"),
+			"cut-off shop.a.example",
 			finding.Error},
-		{"a record below a delegated name", with(two, "shop NS ns.h.example.", "www.shop CNAME x.example."),
-			with(two, "shop NS ns.h.example.", "wwwshop CNAME x.example."), "cut-off www.shop.a.example", finding.Error},
+		{"a record below a delegated name",
+			with(two, "shop NS ns.h.example.", "www.shop CNAME x.example."),
+			with(two, "shop NS ns.h.example.", "wwwshop CNAME x.example."), "cut-off www.shop.a.example",
+			finding.Error},
 
 		// Signatures.
-		{"a DS that no key fits", with(both(two, func(d *Domain) { d.Parent.DS = []DS{{Text: "1 13 2 AB"}} })),
+		{"a DS that no key fits",
+			with(both(two, func(d *Domain) { d.Parent.DS = []DS{{Text: "1 13 2 AB"}} })),
 			with(signedBy(Signing{})), "stale-ds a.example", finding.Error},
 		{"a signature that has ended", with(signedBy(signature(-30*day, -6*time.Hour, ""))),
 			with(signedBy(signature(-day, 10*day, ""))), "signature-expired a.example", finding.Error},
@@ -192,11 +211,14 @@ func oddities() []oddity {
 			with(signedBy(signature(-8*day, 8*day, ""))), "signature-expired a.example", finding.Warning},
 		{"a signature of some days, made anew all the time", with(signedBy(signature(-10*day, day, ""))),
 			with(signedBy(signature(-day, day, ""))), "signature-expired a.example", finding.Warning},
-		{"a signature of tomorrow", with(signedBy(signature(day, 10*day, ""))), with(signedBy(signature(-day, 10*day, ""))),
+		{"a signature of tomorrow", with(signedBy(signature(day, 10*day, ""))),
+			with(signedBy(signature(-day, 10*day, ""))),
 			"stale-ds a.example", finding.Error},
-		{"a signature that its key did not make", with(signedBy(signature(-day, 10*day, "no key made it"))),
+		{"a signature that its key did not make",
+			with(signedBy(signature(-day, 10*day, "no key made it"))),
 			with(signedBy(signature(-day, 10*day, ""))), "stale-ds a.example", finding.Error},
-		{"a resolver that takes no signature", with(signedBy(Signing{Barred: []string{"the resolver 192.0.2.53:53"}})),
+		{"a resolver that takes no signature",
+			with(signedBy(Signing{Barred: []string{"the resolver 192.0.2.53:53"}})),
 			with(signedBy(Signing{})), "stale-ds a.example", finding.Error},
 		{
 			"signatures that nobody checks",
@@ -207,7 +229,8 @@ func oddities() []oddity {
 		},
 
 		// Differences between those who answer.
-		{"two answers about a host", with(voices("www.a.example", "A", "192.0.2.1", "192.0.2.2")), with(same),
+		{"two answers about a host", with(voices("www.a.example", "A", "192.0.2.1", "192.0.2.2")),
+			with(same),
 			"split-answers www.a.example A", finding.Warning},
 		{
 			"two answers about mail",
@@ -224,7 +247,8 @@ func oddities() []oddity {
 			), "split-answers a.example", finding.Warning},
 		{
 			"hints of another name",
-			with(same, "@ A 192.0.2.1", "front A 192.0.2.2", "@ HTTPS 1 front.a.example. ipv4hint=192.0.2.1"),
+			with(same, "@ A 192.0.2.1", "front A 192.0.2.2",
+				"@ HTTPS 1 front.a.example. ipv4hint=192.0.2.1"),
 			with(
 				same,
 				"@ A 192.0.2.1",
@@ -244,19 +268,27 @@ func oddities() []oddity {
 			finding.Error,
 		},
 		{"an alias beside others", with(same, "www CNAME x.example.", "www A 192.0.2.1"),
-			with(same, "www CNAME x.example.", "www RRSIG CNAME 13 3 60 1 2 3 a.example. AB"), "alias-conflict www.a.example",
+			with(same, "www CNAME x.example.", "www RRSIG CNAME 13 3 60 1 2 3 a.example. AB"),
+			"alias-conflict www.a.example",
 			finding.Error},
-		{"two aliases", with(same, "www CNAME x.example.", "www CNAME y.example."), with(same, "www CNAME x.example."),
+		{"two aliases", with(same, "www CNAME x.example.", "www CNAME y.example."),
+			with(same, "www CNAME x.example."),
 			"alias-conflict www.a.example", finding.Error},
 		{"aliases in a circle", with(func(d *Domain) {
-			d.Aliases = []AliasEnd{{Name: "x.a.example", Target: "y.a.example", Circle: []string{"x.a.example", "y.a.example"}}}
-		}), with(func(d *Domain) { d.Aliases = []AliasEnd{{Name: "x.a.example", Target: "y.a.example", Exists: true}} }),
+			d.Aliases = []AliasEnd{
+				{Name: "x.a.example", Target: "y.a.example", Circle: []string{"x.a.example", "y.a.example"}}}
+		}), with(func(d *Domain) {
+			d.Aliases = []AliasEnd{{Name: "x.a.example", Target: "y.a.example", Exists: true}}
+		}),
 			"loop x.a.example", finding.Error},
-		{"an alias that nobody has claimed", with(door(404, "")), with(door(200, "")), "dangling-alias www.a.example",
+		{"an alias that nobody has claimed", with(door(404, "")), with(door(200, "")),
+			"dangling-alias www.a.example",
 			finding.Error},
 		{
 			"an alias to nothing",
-			with(func(d *Domain) { d.Aliases = []AliasEnd{{Name: "k._domainkey.a.example", Target: "k.m.example"}} }),
+			with(func(d *Domain) {
+				d.Aliases = []AliasEnd{{Name: "k._domainkey.a.example", Target: "k.m.example"}}
+			}),
 			with(func(d *Domain) {
 				d.Aliases = []AliasEnd{{Name: "k._domainkey.a.example", Target: "k.m.example", Exists: true}}
 			}),
@@ -270,7 +302,8 @@ func oddities() []oddity {
 			"doubled-name www.a.example.a.example",
 			finding.Warning,
 		},
-		{"a slip for www", with(same, "wwww A 192.0.2.1"), with(same, "www A 192.0.2.1"), "doubled-name wwww.a.example",
+		{"a slip for www", with(same, "wwww A 192.0.2.1"), with(same, "www A 192.0.2.1"),
+			"doubled-name wwww.a.example",
 			finding.Warning},
 		{
 			"a target that holds the domain twice",
@@ -312,10 +345,13 @@ func oddities() []oddity {
 		{"mail to nothing elsewhere", with(
 			target(Target{Name: "a.example", Type: "MX", Target: "m.x.example", Absent: true}),
 			"@ MX 10 m.x.example.",
-		), with(target(Target{Name: "a.example", Type: "MX", Target: "m.x.example"}), "@ MX 10 m.x.example."),
+		),
+			with(target(Target{Name: "a.example", Type: "MX", Target: "m.x.example"}),
+				"@ MX 10 m.x.example."),
 			"mail-broken a.example", finding.Error},
 		{"mail to nothing that a wildcard answers for", with(two, "@ MX 10 m.a.example."),
-			with(both(two, func(d *Domain) { d.Wildcards = []string{"a.example"} }), "@ MX 10 m.a.example.", "*. A 192.0.2.1"),
+			with(both(two, func(d *Domain) { d.Wildcards = []string{"a.example"} }), "@ MX 10 m.a.example.",
+				"*. A 192.0.2.1"),
 			"mail-broken a.example", finding.Error},
 		{
 			"a null MX beside another",
@@ -332,7 +368,8 @@ func oddities() []oddity {
 			finding.Error,
 		},
 		{"more than 10 look-ups", with(same, senders(append(includes(10), "mx", "-all")...)),
-			with(same, senders(append(includes(10), "ip4:192.0.2.1", "-all")...)), "mail-malformed a.example", finding.Error},
+			with(same, senders(append(includes(10), "ip4:192.0.2.1", "-all")...)),
+			"mail-malformed a.example", finding.Error},
 		{"more than 10 look-ups in records of others", with(
 			nested("v=spf1 a mx ptr exists:%{i}.x.example -all"),
 			senders(
@@ -340,7 +377,8 @@ func oddities() []oddity {
 		), with(nested("v=spf1 a mx ptr -all"), senders(append(includes(7), "-all")...)),
 			"mail-malformed a.example", finding.Error},
 		{"more than 450 octets", with(same, senders(slices.Repeat([]string{"ip4:192.0.2.200"}, 29)...)),
-			with(same, senders(slices.Repeat([]string{"ip4:192.0.2.200"}, 27)...)), "mail-malformed a.example", finding.Warning},
+			with(same, senders(slices.Repeat([]string{"ip4:192.0.2.200"}, 27)...)),
+			"mail-malformed a.example", finding.Warning},
 		{
 			"a mechanism that nobody knows",
 			with(same, senders("ip:192.0.2.1", "-all")),
@@ -370,10 +408,12 @@ func oddities() []oddity {
 			), "mail-malformed _dmarc.a.example", finding.Error},
 		{"a policy without its version", with(same, `_dmarc TXT "p=none; rua=mailto:x@n.example"`),
 			with(same, `_dmarc TXT "v=DMARC1; p=none"`), "mail-malformed _dmarc.a.example", finding.Error},
-		{"a policy where nobody looks", with(same, `@ TXT "v=DMARC1; p=none"`), with(same, `_dmarc TXT "v=DMARC1; p=none"`),
+		{"a policy where nobody looks", with(same, `@ TXT "v=DMARC1; p=none"`),
+			with(same, `_dmarc TXT "v=DMARC1; p=none"`),
 			"mail-malformed a.example", finding.Warning},
 		{"mail at an address of the web", with(same, "@ A 192.0.2.1", "@ MX 10 a.example."),
-			with(same, "@ A 192.0.2.1", "@ MX 10 m.a.example.", "m A 192.0.2.2"), "mail-tied a.example", finding.Error},
+			with(same, "@ A 192.0.2.1", "@ MX 10 m.a.example.", "m A 192.0.2.2"), "mail-tied a.example",
+			finding.Error},
 		{
 			"mail without an MX",
 			with(same, "@ A 192.0.2.1", `_dmarc TXT "v=DMARC1; p=none"`),
@@ -381,7 +421,8 @@ func oddities() []oddity {
 			"mail-tied a.example",
 			finding.Error,
 		},
-		{"senders by the web's address", with(same, "@ A 192.0.2.1", "@ MX 10 m.x.example.", senders("a", "-all")),
+		{"senders by the web's address",
+			with(same, "@ A 192.0.2.1", "@ MX 10 m.x.example.", senders("a", "-all")),
 			with(
 				same,
 				"@ A 192.0.2.1",
@@ -404,10 +445,12 @@ func oddities() []oddity {
 			"depended-on b.example",
 			finding.Error,
 		},
-		{"a service in the estate", with(same, "s HTTPS 1 www.b.example. alpn=h2"), with(same, "s HTTPS 1 . alpn=h2"),
+		{"a service in the estate", with(same, "s HTTPS 1 www.b.example. alpn=h2"),
+			with(same, "s HTTPS 1 . alpn=h2"),
 			"depended-on b.example", finding.Error},
 		{"a pointer into the estate", with(same, `s NAPTR 1 1 "S" "SIP+D2U" "" _sip.b.example.`),
-			with(same, `s NAPTR 1 1 "S" "SIP+D2U" "!b.example!x!" _sip.x.example.`), "depended-on b.example", finding.Error},
+			with(same, `s NAPTR 1 1 "S" "SIP+D2U" "!b.example!x!" _sip.x.example.`), "depended-on b.example",
+			finding.Error},
 		{
 			"senders in the estate",
 			with(same, senders("-all", "redirect=ships.b.example")),
@@ -417,11 +460,14 @@ func oddities() []oddity {
 		},
 		{"senders by a macro in the estate", with(same, senders("exists:%{ir}.b.example", "-all")),
 			with(same, senders("exists:%{ir}.%{d}", "-all")), "depended-on b.example", finding.Error},
-		{"reports to the estate", with(same, `_dmarc TXT "v=DMARC1; p=none; ruf=mailto:x@b.example!10m,mailto:y@x.example"`),
-			with(same, `_dmarc TXT "v=DMARC1; p=none; rua=mailto:b.example@x.example"`), "depended-on b.example", finding.Error},
+		{"reports to the estate",
+			with(same, `_dmarc TXT "v=DMARC1; p=none; ruf=mailto:x@b.example!10m,mailto:y@x.example"`),
+			with(same, `_dmarc TXT "v=DMARC1; p=none; rua=mailto:b.example@x.example"`),
+			"depended-on b.example", finding.Error},
 
 		// Records that hinder a move.
-		{"a TTL of a week", with(both(two, ttl(604800)), "@ A 192.0.2.1"), with(both(two, ttl(604799)), "@ A 192.0.2.1"),
+		{"a TTL of a week", with(both(two, ttl(604800)), "@ A 192.0.2.1"),
+			with(both(two, ttl(604799)), "@ A 192.0.2.1"),
 			"for a week or longer: a.example A", ""},
 		{
 			"a TTL of zero",
@@ -431,8 +477,10 @@ func oddities() []oddity {
 			"a TTL of 0 s",
 			"",
 		},
-		{"several addresses", with(two, "@ A 192.0.2.1", "@ A 192.0.2.2"), with(two, "@ A 192.0.2.1"), "has 2 A records", ""},
-		{"apex and www apart", with(two, "@ A 192.0.2.1", "www A 192.0.2.2"), with(two, "@ A 192.0.2.1", "www A 192.0.2.1"),
+		{"several addresses", with(two, "@ A 192.0.2.1", "@ A 192.0.2.2"), with(two, "@ A 192.0.2.1"),
+			"has 2 A records", ""},
+		{"apex and www apart", with(two, "@ A 192.0.2.1", "www A 192.0.2.2"),
+			with(two, "@ A 192.0.2.1", "www A 192.0.2.1"),
 			"on different machines", ""},
 		{
 			"no www",
@@ -454,13 +502,18 @@ func oddities() []oddity {
 		// Registration.
 		{"a registration that ends", with(registered(ended(59 * day))), with(registered(ended(61 * day))),
 			"registration-ends a.example", finding.Warning},
-		{"a registration that has ended", with(registered(ended(-6 * time.Hour))), with(registered(ended(61 * day))),
+		{"a registration that has ended", with(registered(ended(-6 * time.Hour))),
+			with(registered(ended(61 * day))),
 			"registration-ends a.example", finding.Warning},
-		{"a domain held back", with(registered(func(r *Registration) { r.Status = []string{"client hold"} })),
-			with(registered(func(r *Registration) { r.Status = []string{"client update prohibited"} })), "on-hold a.example",
+		{"a domain held back",
+			with(registered(func(r *Registration) { r.Status = []string{"client hold"} })),
+			with(registered(func(r *Registration) { r.Status = []string{"client update prohibited"} })),
+			"on-hold a.example",
 			finding.Error},
-		{"a locked domain", with(registered(func(r *Registration) { r.Status = []string{"client transfer prohibited"} })),
-			with(registered(func(r *Registration) { r.Status = []string{"pending transfer"} })), "transfer-locked a.example",
+		{"a locked domain",
+			with(registered(func(r *Registration) { r.Status = []string{"client transfer prohibited"} })),
+			with(registered(func(r *Registration) { r.Status = []string{"pending transfer"} })),
+			"transfer-locked a.example",
 			finding.Note},
 		{
 			"a registration of other name servers",
@@ -490,7 +543,9 @@ func TestOddities(t *testing.T) {
 				assert.NotContains(t, strings.Join(nearFacts, "\n"), o.want)
 				return
 			}
-			at := slices.IndexFunc(findings, func(f finding.Finding) bool { return f.Code.String()+" "+f.Subject == o.want })
+			at := slices.IndexFunc(findings, func(f finding.Finding) bool {
+				return f.Code.String()+" "+f.Subject == o.want
+			})
 			if !assert.GreaterOrEqual(t, at, 0, findings) {
 				return
 			}
@@ -512,10 +567,13 @@ func TestEveryCodeOfASurveyIsAmongTheOddities(t *testing.T) {
 	for _, o := range oddities() {
 		all += o.want + "\n"
 	}
-	for _, c := range []finding.Code{finding.SplitAnswers, finding.AliasConflict, finding.DanglingAlias, finding.MailTied,
-		finding.MailMalformed, finding.MailBroken, finding.DependedOn, finding.StaleDS, finding.SignatureExpired,
+	for _, c := range []finding.Code{finding.SplitAnswers, finding.AliasConflict,
+		finding.DanglingAlias, finding.MailTied,
+		finding.MailMalformed, finding.MailBroken, finding.DependedOn, finding.StaleDS,
+		finding.SignatureExpired,
 		finding.CutOff,
-		finding.DoubledName, finding.RegistrationEnds, finding.OnHold, finding.TransferLocked, finding.RobotsBlocked,
+		finding.DoubledName, finding.RegistrationEnds, finding.OnHold, finding.TransferLocked,
+		finding.RobotsBlocked,
 		finding.Loop} {
 		assert.Contains(t, all, c.String()+" ")
 	}
@@ -523,7 +581,8 @@ func TestEveryCodeOfASurveyIsAmongTheOddities(t *testing.T) {
 
 func looked(d Domain) ([]finding.Finding, []string) {
 	s := &Survey{Domains: []Domain{d}}
-	found := Judge{Now: now, Estate: []string{"a.example", "b.example", "n.example"}, Stays: "n.example"}.All(s)
+	found := Judge{Now: now, Estate: []string{"a.example", "b.example", "n.example"},
+		Stays: "n.example"}.All(s)
 	return found, s.Domains[0].Facts
 }
 
@@ -533,14 +592,16 @@ func TestARegistrationThatEndedTodaySaysHours(t *testing.T) {
 }
 
 func TestLookupsNameTheTermsThatCostThem(t *testing.T) {
-	d := domain(senders("include:s.mail.example", "mx", "ip4:192.0.2.1", "a:x.example", "redirect=r.mail.example"))
+	d := domain(senders("include:s.mail.example", "mx", "ip4:192.0.2.1", "a:x.example",
+		"redirect=r.mail.example"))
 	d.Senders = []Senders{
 		{"s.mail.example", "v=spf1 include:s2.mail.example a -all"},
 		{"s2.mail.example", "v=spf1 include:s.mail.example mx -all"}, // a loop
 	}
 	v := judging{domain: &d, sets: setsOf(d.Records)}
 	n, costs := v.lookups(v.spfAt("a.example"))
-	assert.Equal(t, []string{"include:s.mail.example 5", "mx 1", "a:x.example 1", "redirect=r.mail.example 1"}, costs)
+	assert.Equal(t,
+		[]string{"include:s.mail.example 5", "mx 1", "a:x.example 1", "redirect=r.mail.example 1"}, costs)
 	assert.Equal(t, 8, n)
 }
 

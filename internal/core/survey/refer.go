@@ -9,9 +9,9 @@ import (
 	"upperpath.example/upperpath/internal/core/spf"
 )
 
-// Refers gives the names to which a record's value refers, in lower case without their last dot: targets of aliases,
-// mail hosts, name servers and services, what an SPF record looks up, and where mail of reports goes. The value is as a
-// zone file has it. "." refers to nothing.
+// Refers gives the names to which a record's value refers, in lower case without their last dot:
+// targets of aliases, mail hosts, name servers and services, what an SPF record looks up, and where
+// mail of reports goes. The value is as a zone file has it. "." refers to nothing.
 func Refers(kind, value string) []string {
 	var all []string
 	switch {
@@ -31,8 +31,8 @@ func Refers(kind, value string) []string {
 	return names
 }
 
-// RefersByAddress gives those of the names to which a record's value refers of which the addresses matter: not those
-// whose texts or mail do.
+// RefersByAddress gives those of the names to which a record's value refers of which the addresses
+// matter: not those whose texts or mail do.
 func RefersByAddress(kind, value string) []string {
 	switch kind {
 	case "CAA":
@@ -80,7 +80,9 @@ func cutLast(s, sep string) (before, after string, found bool) {
 // addressees gives the hosts of the mailto: URIs in a text.
 func addressees(text string) []string {
 	var all []string
-	for part := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ';' || r == ',' || r == ' ' }) {
+	for part := range strings.FieldsFuncSeq(text, func(r rune) bool {
+		return r == ';' || r == ',' || r == ' '
+	}) {
 		if _, host, found := cutLast(part, "@"); found && strings.Contains(part, "mailto:") {
 			host, _, _ = strings.Cut(host, "!") // the most octets of a report (RFC 7489 section 6.2)
 			all = append(all, host)
@@ -105,7 +107,8 @@ func (v *judging) dependsOn() {
 				finding.DependedOn,
 				other,
 				fmt.Sprintf("The %s record of %s refers to %s, which is about to change.", what, where, target),
-				fmt.Sprintf("Make sure that %s goes on answering, or change the %s record of %s first.", target, what, where),
+				fmt.Sprintf("Make sure that %s goes on answering, or change the %s record of %s first.", target,
+					what, where),
 				map[string]any{"name": where, "target": target},
 			)
 		}

@@ -42,13 +42,16 @@ func (v *judging) registration() {
 			map[string]any{"ends": r.Ends},
 		)
 	}
-	if len(r.NameServers) > 0 && len(d.Parent.Servers) > 0 && !sameNames(r.NameServers, d.Parent.Servers) {
+	if len(r.NameServers) > 0 && len(d.Parent.Servers) > 0 &&
+		!sameNames(r.NameServers, d.Parent.Servers) {
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The registration names the servers %s, the parent zone %s.", strings.Join(r.NameServers, ", "),
+			fmt.Sprintf("The registration names the servers %s, the parent zone %s.",
+				strings.Join(r.NameServers, ", "),
 				strings.Join(d.Parent.Servers, ", ")),
-			"Ask the registrar which is right; if somebody has just changed them, the parent zone follows within a day.",
+			"Ask the registrar which is right; if somebody has just changed them, the parent zone "+
+				"follows within a day.",
 			map[string]any{"registration": r.NameServers, "parent": d.Parent.Servers},
 		)
 	}
@@ -81,8 +84,10 @@ func (v *judging) locked() {
 		v.add(
 			finding.TransferLocked,
 			v.domain.Name,
-			fmt.Sprintf("%s is locked against a transfer to another registrar (%s).", v.domain.Name, strings.Join(locks, ", ")),
-			"Leave the lock, unless the registrar is to change: then have it unlocked first, and locked again.",
+			fmt.Sprintf("%s is locked against a transfer to another registrar (%s).", v.domain.Name,
+				strings.Join(locks, ", ")),
+			"Leave the lock, unless the registrar is to change: then have it unlocked first, and locked "+
+				"again.",
 			map[string]any{"status": v.domain.Registration.Status},
 		)
 	}
@@ -94,7 +99,9 @@ func plainStatus(s string) string { return strings.ToLower(strings.ReplaceAll(s,
 var heldBack = []string{"clienthold", "serverhold", "redemptionperiod", "pendingdelete", "inactive"}
 
 func held(status []string) bool {
-	return slices.ContainsFunc(status, func(s string) bool { return slices.Contains(heldBack, plainStatus(s)) })
+	return slices.ContainsFunc(status, func(s string) bool {
+		return slices.Contains(heldBack, plainStatus(s))
+	})
 }
 
 // heldBack finds domains that the registry does not publish.
@@ -128,7 +135,8 @@ func (v *judging) robots() {
 			finding.RobotsBlocked,
 			host,
 			fmt.Sprintf(
-				"The robots.txt of %s bars search engines from everything (%s); they would never see the redirects.",
+				"The robots.txt of %s bars search engines from everything (%s); they would never see the "+
+					"redirects.",
 				r.Door,
 				r.Line,
 			),
@@ -138,8 +146,8 @@ func (v *judging) robots() {
 	}
 }
 
-// Bars reads a robots.txt (RFC 9309 section 2.2) and returns the line that bars everybody from everything, "" where
-// none does.
+// Bars reads a robots.txt (RFC 9309 section 2.2) and returns the line that bars everybody from
+// everything, "" where none does.
 func Bars(text string) string {
 	everybody, fresh := false, true
 	for line := range strings.Lines(text) {

@@ -10,8 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// EndsSoon is how long before its end a signature is worth a warning. One that is made anew every few days, as signers
-// do that sign while they answer, is not.
+// EndsSoon is how long before its end a signature is worth a warning. One that is made anew every
+// few days, as signers do that sign while they answer, is not.
 const (
 	EndsSoon  = 7 * 24 * time.Hour
 	madeAnew  = 72 * time.Hour
@@ -34,7 +34,9 @@ func (v *judging) signing() {
 			worst = one
 		}
 	}
-	early := slices.IndexFunc(s.Signatures, func(s Signature) bool { return s.From.After(v.judge.Now) })
+	early := slices.IndexFunc(s.Signatures, func(s Signature) bool {
+		return s.From.After(v.judge.Now)
+	})
 	faulty := slices.IndexFunc(s.Signatures, func(s Signature) bool { return s.Fault != "" })
 	now := v.judge.Now
 	evidence := map[string]any{"signatures": s.Signatures, "barred": s.Barred}
@@ -62,7 +64,8 @@ func (v *judging) signing() {
 		one := s.Signatures[faulty]
 		v.bad(
 			finding.StaleDS,
-			fmt.Sprintf("The signature of %s %s does not hold: %s%s.", one.Name, one.Type, one.Fault, s.whoFinds()),
+			fmt.Sprintf("The signature of %s %s does not hold: %s%s.", one.Name, one.Type, one.Fault,
+				s.whoFinds()),
 			anew,
 			evidence,
 		)
@@ -70,12 +73,14 @@ func (v *judging) signing() {
 		v.bad(
 			finding.StaleDS,
 			fmt.Sprintf(
-				"%s: no answer about %s unless asked not to check its signatures, though none of those that were looked "+
+				"%s: no answer about %s unless asked not to check its signatures, though none of those that "+
+					"were looked "+
 					"at has ended.",
 				strings.Join(s.Barred, ", "),
 				d.Name,
 			),
-			"Have the provider find out why its signatures are not taken; until then have the registrar remove the DS record.",
+			"Have the provider find out why its signatures are not taken; until then have the registrar "+
+				"remove the DS record.",
 			evidence,
 		)
 	case worst != nil && worst.Ends.Sub(now) < EndsSoon && worst.Ends.Sub(worst.From) > madeAnew:
@@ -98,7 +103,8 @@ func (v *judging) signing() {
 // bad adds a finding about signatures that resolvers do not take.
 func (v *judging) bad(code finding.Code, says, fix string, evidence map[string]any) {
 	v.unsigned = code
-	v.tally.Add(finding.New(code, v.domain.Name, says, fix, evidence).GroupedBy(signatures + v.domain.Name))
+	v.tally.Add(finding.New(code, v.domain.Name, says, fix,
+		evidence).GroupedBy(signatures + v.domain.Name))
 }
 
 // whoFinds says who does not get an answer because of it.
@@ -120,7 +126,8 @@ func (v *judging) staleDS() bool {
 	v.bad(
 		finding.StaleDS,
 		fmt.Sprintf(
-			"%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check signatures find "+
+			"%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check "+
+				"signatures find "+
 				"nothing there.",
 			d.Parent.Zone,
 			d.Name,

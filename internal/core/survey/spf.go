@@ -6,8 +6,8 @@ import (
 	"upperpath.example/upperpath/internal/core/spf"
 )
 
-// lookups counts what an SPF record costs a receiver, records of other names included as far as they were seen, and
-// names each term that costs with what it costs.
+// lookups counts what an SPF record costs a receiver, records of other names included as far as
+// they were seen, and names each term that costs with what it costs.
 func (v *judging) lookups(text string) (int, []string) {
 	total := 0
 	var costs []string
@@ -20,8 +20,8 @@ func (v *judging) lookups(text string) (int, []string) {
 	return total, costs
 }
 
-// cost counts the look-ups of one term. path holds the names on the way there: a record that includes itself has no end
-// of them, and is counted once.
+// cost counts the look-ups of one term. path holds the names on the way there: a record that
+// includes itself has no end of them, and is counted once.
 func (v *judging) cost(t spf.Term, path map[string]bool) int {
 	if !t.LooksUp() {
 		return 0

@@ -1,5 +1,5 @@
-// Package survey is the model of what was seen of an estate's domains on one day, and says what is odd about it. It
-// looks at nothing itself: live fills the model, Judge reads it.
+// Package survey is the model of what was seen of an estate's domains on one day, and says what is
+// odd about it. It looks at nothing itself: live fills the model, Judge reads it.
 //
 //	findings := survey.Judge{Now: now}.All(&s)
 package survey
@@ -31,9 +31,10 @@ type Survey struct {
 // Source says where the records of a domain come from.
 type Source string
 
-// The sources. Asked is a picture made by asking for names that are commonly there: it may miss some. Walked is one in
-// which the zone itself named every name (NSEC, RFC 4034 section 4). Resolver is one made as Asked is, by way of
-// resolvers, since no name server could be reached: its TTLs are what was left of them.
+// The sources. Asked is a picture made by asking for names that are commonly there: it may miss
+// some. Walked is one in which the zone itself named every name (NSEC, RFC 4034 section 4).
+// Resolver is one made as Asked is, by way of resolvers, since no name server could be reached: its
+// TTLs are what was left of them.
 const (
 	Transfer Source = "transfer"
 	File     Source = "file"
@@ -44,31 +45,40 @@ const (
 
 // Domain is what was seen of one domain.
 type Domain struct {
-	Name         string        `json:"name"`
-	Looked       time.Time     `json:"looked,omitzero"` // when it was looked at; the zero value: when the survey started
-	Parent       Parent        `json:"parent"`
-	Servers      []Server      `json:"servers"`
-	Coming       []Coming      `json:"coming,omitempty"` // the name servers to which the zone is to move
-	Source       Source        `json:"source"`
-	Partial      bool          `json:"partial"`                  // records that nobody asked for by name may be missing
-	Remaining    bool          `json:"remaining_ttls,omitempty"` // TTLs are what resolvers had left of them
-	Records      []record.Set  `json:"records"`
-	Wildcards    []string      `json:"wildcards,omitempty"` // names below which every name answers
-	Differences  []Difference  `json:"differences,omitempty"`
-	Aliases      []AliasEnd    `json:"aliases,omitempty"`
-	Targets      []Target      `json:"targets,omitempty"`         // machines that MX and NS records name
-	Senders      []Senders     `json:"sender_policies,omitempty"` // SPF of other zones, to which the zone's own lead
-	Signing      *Signing      `json:"signing,omitempty"`         // nil: nothing was seen of signatures
+	Name string `json:"name"`
+	// when it was looked at; the zero value: when the survey started
+	Looked  time.Time `json:"looked,omitzero"`
+	Parent  Parent    `json:"parent"`
+	Servers []Server  `json:"servers"`
+	// the name servers to which the zone is to move
+	Coming []Coming `json:"coming,omitempty"`
+	Source Source   `json:"source"`
+	// records that nobody asked for by name may be missing
+	Partial bool `json:"partial"`
+	// TTLs are what resolvers had left of them
+	Remaining   bool         `json:"remaining_ttls,omitempty"`
+	Records     []record.Set `json:"records"`
+	Wildcards   []string     `json:"wildcards,omitempty"` // names below which every name answers
+	Differences []Difference `json:"differences,omitempty"`
+	Aliases     []AliasEnd   `json:"aliases,omitempty"`
+	// machines that MX and NS records name
+	Targets []Target `json:"targets,omitempty"`
+	// SPF of other zones, to which the zone's own lead
+	Senders []Senders `json:"sender_policies,omitempty"`
+	// nil: nothing was seen of signatures
+	Signing      *Signing      `json:"signing,omitempty"`
 	Registration *Registration `json:"registration,omitempty"`
 	Robots       []Robots      `json:"robots,omitempty"`
 	Chains       []chain.Chain `json:"chains,omitempty"`
 	Facts        []string      `json:"facts,omitempty"`  // odd, but no fault
 	Unseen       []string      `json:"unseen,omitempty"` // what could not be seen, and why
 	Missed       []Missed      `json:"missed,omitempty"` // questions that nobody answered
-	Failed       []Missed      `json:"failed,omitempty"` // that one server did not answer, though another did
+	// that one server did not answer, though another did
+	Failed []Missed `json:"failed,omitempty"`
 }
 
-// Missed is a question that was asked and not answered: what stands there is unseen, and never absent.
+// Missed is a question that was asked and not answered: what stands there is unseen, and never
+// absent.
 type Missed struct {
 	Name string `json:"name"`
 	Type string `json:"type"`
@@ -76,7 +86,8 @@ type Missed struct {
 	Why  string `json:"why"` // such as "it says SERVFAIL"
 }
 
-// Misses reports whether a question about a name and type was not answered, so that nobody knows what stands there.
+// Misses reports whether a question about a name and type was not answered, so that nobody knows
+// what stands there.
 func (d *Domain) Misses(name, kind string) bool { return misses(d.Missed, name, kind) }
 
 func misses(all []Missed, name, kind string) bool {
@@ -94,7 +105,8 @@ type Parent struct {
 	Unknown bool     `json:"unknown,omitempty"` // it says that there is no such domain
 }
 
-// Glue is what the parent zone says about the addresses of a name server whose name lies within the zone (RFC 9471).
+// Glue is what the parent zone says about the addresses of a name server whose name lies within the
+// zone (RFC 9471).
 type Glue struct {
 	Name      string   `json:"name"`
 	Addresses []string `json:"addresses"`
@@ -130,8 +142,8 @@ type Server struct {
 	Serial  uint32   `json:"serial,omitempty"`
 }
 
-// Coming is a name server to which the zone is to move, at one of its addresses, and what it says about every name that
-// is known.
+// Coming is a name server to which the zone is to move, at one of its addresses, and what it says
+// about every name that is known.
 type Coming struct {
 	Server
 	Records []record.Set `json:"records"`
@@ -139,15 +151,17 @@ type Coming struct {
 	Missed  []Missed     `json:"missed,omitempty"`
 }
 
-// Misses reports whether the server did not answer about a name and type, so that nobody knows what it holds.
+// Misses reports whether the server did not answer about a name and type, so that nobody knows what
+// it holds.
 func (c *Coming) Misses(name, kind string) bool { return misses(c.Missed, name, kind) }
 
 // Voice is what one name server or resolver says about a name and type.
 type Voice struct {
 	Who      string   `json:"who"`
 	Resolver bool     `json:"resolver,omitempty"`
-	Values   []string `json:"values"`        // empty: nothing
-	TTL      int      `json:"ttl,omitempty"` // for how long a resolver will go on saying so, in seconds
+	Values   []string `json:"values"` // empty: nothing
+	// for how long a resolver will go on saying so, in seconds
+	TTL int `json:"ttl,omitempty"`
 }
 
 // Difference is a name and type about which not all say the same.
@@ -185,20 +199,22 @@ type Senders struct {
 // Signing is what was seen of a zone's signatures (RFC 4034 section 3).
 type Signing struct {
 	Signatures []Signature `json:"signatures,omitempty"`
-	Barred     []string    `json:"barred,omitempty"` // resolvers that answer only where they are asked not to check them
+	// resolvers that answer only where they are asked not to check them
+	Barred []string `json:"barred,omitempty"`
 }
 
 // Signature is one signature of a record set.
 type Signature struct {
-	Name  string    `json:"name"`
-	Type  string    `json:"type"`
-	From  time.Time `json:"from"`
-	Ends  time.Time `json:"ends"`
-	Fault string    `json:"fault,omitempty"` // why it does not fit, whatever the day; "": it does, or could not be checked
+	Name string    `json:"name"`
+	Type string    `json:"type"`
+	From time.Time `json:"from"`
+	Ends time.Time `json:"ends"`
+	// why it does not fit, whatever the day; "": it does, or could not be checked
+	Fault string `json:"fault,omitempty"`
 }
 
-// ForNoHost reports whether a name is one at which no host is: for keys, policies and proofs such as _dmarc and
-// selector._domainkey (RFC 8552), whose aliases lead to no address and need none.
+// ForNoHost reports whether a name is one at which no host is: for keys, policies and proofs such
+// as _dmarc and selector._domainkey (RFC 8552), whose aliases lead to no address and need none.
 func ForNoHost(name string) bool {
 	return strings.HasPrefix(name, "_") || strings.Contains(name, "._")
 }
@@ -208,13 +224,14 @@ const EstateFile = "the estate file"
 
 // Registration is what the registry says (RFC 9083).
 type Registration struct {
-	From        string     `json:"from"`
-	Ends        *time.Time `json:"ends,omitempty"`
-	EndsFrom    string     `json:"ends_from,omitempty"` // who says so, where that is not who says the rest
-	Status      []string   `json:"status,omitempty"`
-	NameServers []string   `json:"name_servers,omitempty"`
-	Registrar   string     `json:"registrar,omitempty"`
-	Unread      []string   `json:"unread,omitempty"` // parts of the answer that could not be read
+	From string     `json:"from"`
+	Ends *time.Time `json:"ends,omitempty"`
+	// who says so, where that is not who says the rest
+	EndsFrom    string   `json:"ends_from,omitempty"`
+	Status      []string `json:"status,omitempty"`
+	NameServers []string `json:"name_servers,omitempty"`
+	Registrar   string   `json:"registrar,omitempty"`
+	Unread      []string `json:"unread,omitempty"` // parts of the answer that could not be read
 }
 
 // Robots is a robots.txt that would hide redirects from search engines (RFC 9309).
@@ -223,21 +240,22 @@ type Robots struct {
 	Line string `json:"line"` // that bars everything
 }
 
-// Seen reports whether anybody showed the domain's records: a file, a name server that answers, or a resolver.
+// Seen reports whether anybody showed the domain's records: a file, a name server that answers, or
+// a resolver.
 func (d *Domain) Seen() bool {
 	return d.Source == File || d.Source == Resolver ||
 		slices.ContainsFunc(d.Servers, func(s Server) bool { return s.State == Answers })
 }
 
-// Nowhere reports whether there is no such zone: the parent zone answered that it knows no such domain, nobody shows it,
-// and nobody says that it is only held back.
+// Nowhere reports whether there is no such zone: the parent zone answered that it knows no such
+// domain, nobody shows it, and nobody says that it is only held back.
 func (d *Domain) Nowhere() bool {
 	return d.Parent.Unknown && !d.Seen() && (d.Registration == nil || !held(d.Registration.Status))
 }
 
-// Latest joins surveys, given from the newest to the oldest: the first result holds for every domain what was seen of
-// it last, or that it was looked at and nothing was seen; the second what was seen before that. Both are nil where
-// there is nothing of the kind. Each domain knows its day.
+// Latest joins surveys, given from the newest to the oldest: the first result holds for every
+// domain what was seen of it last, or that it was looked at and nothing was seen; the second what
+// was seen before that. Both are nil where there is nothing of the kind. Each domain knows its day.
 func Latest(surveys []*Survey) (last, before *Survey) {
 	var results [2]*Survey
 	put := func(n int, s *Survey, d Domain) {
@@ -287,11 +305,14 @@ func (s *Survey) Dark() []string {
 	return all
 }
 
-// SawNothing reports whether nothing at all was seen: no name server, no zone above and no door has answered.
+// SawNothing reports whether nothing at all was seen: no name server, no zone above and no door has
+// answered.
 func (s *Survey) SawNothing() bool {
 	for i := range s.Domains {
 		d := &s.Domains[i]
-		answered := slices.ContainsFunc(d.Chains, func(c chain.Chain) bool { return c.Hops[0].Refusal != chain.Unseen })
+		answered := slices.ContainsFunc(d.Chains, func(c chain.Chain) bool {
+			return c.Hops[0].Refusal != chain.Unseen
+		})
 		if d.Seen() || d.Parent.Server != "" || answered {
 			return false
 		}

@@ -24,7 +24,9 @@ func domain(lines ...string) Domain {
 		if f[0] != "@" {
 			name = f[0] + "." + name
 		}
-		if i := slices.IndexFunc(d.Records, func(s record.Set) bool { return s.Name == name && s.Type == f[1] }); i >= 0 {
+		if i := slices.IndexFunc(d.Records, func(s record.Set) bool {
+			return s.Name == name && s.Type == f[1]
+		}); i >= 0 {
 			d.Records[i].Values = append(d.Records[i].Values, f[2])
 			continue
 		}
@@ -51,7 +53,8 @@ func TestOddRecords(t *testing.T) {
 		"all is well": {
 			[]string{
 				"@ A 192.0.2.1", "www CNAME a.example.", "@ MX 10 mx.mail.example.",
-				`@ TXT "v=spf1 include:_spf.mail.example -all"`, `_dmarc TXT "v=DMARC1; p=none; rua=mailto:x@n.example"`,
+				`@ TXT "v=spf1 include:_spf.mail.example -all"`,
+				`_dmarc TXT "v=DMARC1; p=none; rua=mailto:x@n.example"`,
 				`k1._domainkey TXT "v=DKIM1; p=x"`,
 			},
 			nil,
@@ -61,10 +64,13 @@ func TestOddRecords(t *testing.T) {
 			[]string{"www CNAME x.example.", "www A 192.0.2.1"}, []string{"alias-conflict www.a.example"},
 		},
 		"two aliases": {
-			[]string{"www CNAME x.example.", "www CNAME y.example."}, []string{"alias-conflict www.a.example"},
+			[]string{"www CNAME x.example.", "www CNAME y.example."},
+			[]string{"alias-conflict www.a.example"},
 		},
-		"doubled":        {[]string{"www.a.example A 192.0.2.1"}, []string{"doubled-name www.a.example.a.example"}},
-		"doubled target": {[]string{"www CNAME x.a.example.a.example."}, []string{"doubled-name www.a.example"}},
+		"doubled": {[]string{"www.a.example A 192.0.2.1"},
+			[]string{"doubled-name www.a.example.a.example"}},
+		"doubled target": {[]string{"www CNAME x.a.example.a.example."},
+			[]string{"doubled-name www.a.example"}},
 		"near miss": {
 			[]string{"wwww A 192.0.2.1", "www.www A 192.0.2.1"},
 			[]string{"doubled-name www.www.a.example", "doubled-name wwww.a.example"},
@@ -74,18 +80,24 @@ func TestOddRecords(t *testing.T) {
 		},
 		"DMARC at the apex": {[]string{`@ TXT "v=DMARC1; p=none"`}, []string{"mail-malformed a.example"}},
 		"DKIM in place":     {[]string{`x.y._domainkey TXT "v=DKIM1; p="`}, nil},
-		"MX on the web":     {[]string{"@ A 192.0.2.1", "@ MX 10 a.example."}, []string{"mail-tied a.example"}},
+		"MX on the web": {[]string{"@ A 192.0.2.1", "@ MX 10 a.example."},
+			[]string{"mail-tied a.example"}},
 		"MX shares address": {
-			[]string{"www A 192.0.2.1", "mail A 192.0.2.1", "@ MX 10 mail.a.example."}, []string{"mail-tied a.example"},
+			[]string{"www A 192.0.2.1", "mail A 192.0.2.1", "@ MX 10 mail.a.example."},
+			[]string{"mail-tied a.example"},
 		},
-		"MX of its own":  {[]string{"www A 192.0.2.1", "mail A 192.0.2.2", "@ MX 10 mail.a.example."}, nil},
-		"implicit MX":    {[]string{"@ A 192.0.2.1", `_dmarc TXT "v=DMARC1; p=none"`}, []string{"mail-tied a.example"}},
+		"MX of its own": {[]string{"www A 192.0.2.1", "mail A 192.0.2.2", "@ MX 10 mail.a.example."},
+			nil},
+		"implicit MX": {[]string{"@ A 192.0.2.1", `_dmarc TXT "v=DMARC1; p=none"`},
+			[]string{"mail-tied a.example"}},
 		"no mail at all": {[]string{"@ A 192.0.2.1", `@ TXT "v=spf1 -all"`}, nil},
 		"SPF by address": {
-			[]string{"@ A 192.0.2.1", "@ MX 10 mx.mail.example.", `@ TXT "v=spf1 a ~all"`}, []string{"mail-tied a.example"},
+			[]string{"@ A 192.0.2.1", "@ MX 10 mx.mail.example.", `@ TXT "v=spf1 a ~all"`},
+			[]string{"mail-tied a.example"},
 		},
 		"refers to another": {
-			[]string{"@ MX 10 mail.b.example.", `@ TXT "v=spf1 include:b.example -all"`, "shop CNAME www.b.example."},
+			[]string{"@ MX 10 mail.b.example.", `@ TXT "v=spf1 include:b.example -all"`,
+				"shop CNAME www.b.example."},
 			[]string{"depended-on b.example", "depended-on b.example", "depended-on b.example"},
 		},
 		"refers to what stays": {[]string{"shop CNAME www.n.example."}, nil},
@@ -96,7 +108,8 @@ func TestOddRecords(t *testing.T) {
 
 func TestDelegation(t *testing.T) {
 	server := func(name string, state State, serial uint32, by ...string) Server {
-		return Server{Name: name, Address: "192.0.2.53:53", State: state, Serial: serial, By: by, Says: "it says so"}
+		return Server{Name: name, Address: "192.0.2.53:53", State: state, Serial: serial, By: by,
+			Says: "it says so"}
 	}
 	d := domain("@ A 192.0.2.1")
 	d.Parent = Parent{Zone: "example", DS: []DS{{Text: "1 13 2 AB"}}}
@@ -132,7 +145,8 @@ func TestADifferenceSaysWhoSaysWhatAndForHowLong(t *testing.T) {
 	f := Judge{Now: now}.All(&Survey{Domains: []Domain{d}})
 	assert.Equal(
 		t,
-		"Answers about www.a.example A differ: ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 says 192.0.2.1, and "+
+		"Answers about www.a.example A differ: ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 "+
+			"says 192.0.2.1, and "+
 			"will for up to "+
 			"90 min.",
 		f[0].Says,
@@ -148,9 +162,11 @@ func TestUnclaimedAliases(t *testing.T) {
 	}
 	u := web.MustParseURL("http://www.a.example/")
 	d.Chains = []chain.Chain{
-		{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page, Hops: []chain.Answer{{URL: u, Status: 404}}},
+		{Entry: u, Probe: chain.Root, Arrival: u, End: chain.Page,
+			Hops: []chain.Answer{{URL: u, Status: 404}}},
 	}
-	assert.Equal(t, []string{"dangling-alias old.a.example", "dangling-alias www.a.example"}, judged(d))
+	assert.Equal(t, []string{"dangling-alias old.a.example", "dangling-alias www.a.example"},
+		judged(d))
 	d.Chains[0].Hops[0].Status = 200
 	assert.Equal(t, []string{"dangling-alias old.a.example"}, judged(d))
 }

@@ -46,11 +46,13 @@ func (v *judging) differences() {
 		case torn:
 		case longest > 0:
 			fix = fmt.Sprintf(
-				"Just wait, for up to %s. It is not only you: everybody who asked before still gets the old answer.",
+				"Just wait, for up to %s. It is not only you: everybody who asked before still gets the old "+
+					"answer.",
 				seconds(longest),
 			)
 		case diff.Type != "":
-			fix = "Check whether this resolver answers by itself for the domain; the world follows the name servers."
+			fix = "Check whether this resolver answers by itself for the domain; the world follows the " +
+				"name servers."
 		}
 		v.add(
 			finding.SplitAnswers,
@@ -73,7 +75,8 @@ func seconds(n int) string {
 	}
 }
 
-// hints finds HTTPS records whose hints name other addresses than the address records (RFC 9460 section 7.3).
+// hints finds HTTPS records whose hints name other addresses than the address records (RFC 9460
+// section 7.3).
 func (v *judging) hints() {
 	d := v.domain
 	for _, s := range d.Records {
@@ -100,7 +103,8 @@ func (v *judging) hints() {
 				v.add(
 					finding.SplitAnswers,
 					s.Name,
-					fmt.Sprintf("The %s record of %s hints at %s, its %s records say %s; browsers that read it go elsewhere than "+
+					fmt.Sprintf("The %s record of %s hints at %s, its %s records say %s; browsers that read it "+
+						"go elsewhere than "+
 						"others.", s.Type, s.Name, strings.Join(hinted, ", "), kind, strings.Join(own.Values, ", ")),
 					"Take the hints out, or change them whenever the addresses change.",
 					map[string]any{"hints": hinted, "addresses": own.Values},

@@ -23,8 +23,8 @@ func (s Scheme) Port() uint16 {
 	return 80
 }
 
-// Door is one scheme and host that a visitor can come in by; with a port other than the scheme's it is an origin in the
-// sense of RFC 6454. The zero value is no door.
+// Door is one scheme and host that a visitor can come in by; with a port other than the scheme's it
+// is an origin in the sense of RFC 6454. The zero value is no door.
 type Door struct {
 	Scheme Scheme
 	Host   Host
@@ -57,8 +57,8 @@ func (d Door) Authority() string {
 // PortNumber returns the port that is dialled.
 func (d Door) PortNumber() uint16 { return cmp.Or(d.Port, d.Scheme.Port()) }
 
-// URL returns the URL with this path and query on the door. The path may be given raw; "" is "/". The query is given
-// without its question mark.
+// URL returns the URL with this path and query on the door. The path may be given raw; "" is "/".
+// The query is given without its question mark.
 func (d Door) URL(path, query string) URL {
 	return URL{door: d, path: cleanPath(path), query: cleanQuery(query)}
 }

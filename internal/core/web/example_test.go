@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"errors"
 	"fmt"
 
 	"upperpath.example/upperpath/internal/core/web"
@@ -12,16 +13,18 @@ func ExampleParseHost() {
 	fmt.Println(h, h.Unicode(), err)
 	fmt.Println(h.WWW())
 	_, err = web.ParseHost("https://old.example/")
-	fmt.Println(err)
+	var wrong *web.Error
+	fmt.Println(errors.As(err, &wrong), wrong.Says, "-", wrong.Remedy)
 	// Output:
 	// xn--mllehuset-l8a.example møllehuset.example <nil>
 	// www.xn--mllehuset-l8a.example
-	// host "https://old.example/": it is a URL; expected a host name such as www.northmoor.example (write only old.example)
+	// true it is a URL - write only old.example
 }
 
 // Two URLs are one where RFC 3986 section 6.2.2 says so.
 func ExampleURL_Key() {
-	for _, s := range []string{"HTTP://Old.Example:80/%61/./b", "http://old.example/a/b", "http://old.example/a%2Fb"} {
+	for _, s := range []string{"HTTP://Old.Example:80/%61/./b", "http://old.example/a/b",
+		"http://old.example/a%2Fb"} {
 		u, err := web.ParseURL(s)
 		fmt.Println(u.Key(), err)
 	}

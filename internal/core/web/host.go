@@ -1,5 +1,5 @@
-// Package web holds the ground that everything stands on: hosts, doors and URLs, as small comparable values that cannot
-// hold anything invalid.
+// Package web holds the ground that everything stands on: hosts, doors and URLs, as small
+// comparable values that cannot hold anything invalid.
 //
 // It does not ask anybody anything; what a URL answers is the business of the packages above.
 //
@@ -17,8 +17,8 @@ import (
 	"golang.org/x/net/publicsuffix"
 )
 
-// Host is a host name in lower-case A-labels without a last dot, or an IP address. The zero value is no host. Hosts are
-// compared with ==.
+// Host is a host name in lower-case A-labels without a last dot, or an IP address. The zero value
+// is no host. Hosts are compared with ==.
 type Host struct{ name string }
 
 // Error says why a text is no host or no URL.
@@ -38,7 +38,8 @@ func (e *Error) Error() string {
 	return s
 }
 
-// UTS 46, non-transitional, as browsers look names up; STD3 rules and the length limits of RFC 1035 are asked for.
+// UTS 46, non-transitional, as browsers look names up; STD3 rules and the length limits of RFC 1035
+// are asked for.
 var strict = idna.New(idna.MapForLookup(), idna.StrictDomainName(true), idna.Transitional(false),
 	idna.BidiRule(), idna.VerifyDNSLength(true))
 
@@ -50,8 +51,9 @@ func userHidden(s string) string {
 	return s
 }
 
-// ParseHost reads a host name as somebody writes it into an estate: U-labels or A-labels, at least two of them. A URL,
-// a port, an underscore, an IP address or a bad label is an *Error that says what to write instead.
+// ParseHost reads a host name as somebody writes it into an estate: U-labels or A-labels, at least
+// two of them. A URL, a port, an underscore, an IP address or a bad label is an *Error that says
+// what to write instead.
 func ParseHost(s string) (Host, error) {
 	fail := func(says, remedy string) (Host, error) {
 		return Host{}, &Error{
@@ -92,7 +94,8 @@ func ParseHost(s string) (Host, error) {
 		)
 	}
 	if last := name[strings.LastIndexByte(name, '.')+1:]; strings.Trim(last, "0123456789") == "" {
-		return fail("it is a number, which browsers read as an address", "write the name that leads to it")
+		return fail("it is a number, which browsers read as an address",
+			"write the name that leads to it")
 	}
 	if !strings.Contains(name, ".") {
 		return fail("it is a single label", "add the ending, such as "+name+".example")
@@ -100,14 +103,16 @@ func ParseHost(s string) (Host, error) {
 	return Host{name}, nil
 }
 
-// ParseObservedHost reads a host as the wire shows it, and as browsers read it (the URL Standard, section 3.5):
-// underscores, single labels and IP addresses in all their notations (IPv6 with or without brackets) are taken as well.
+// ParseObservedHost reads a host as the wire shows it, and as browsers read it (the URL Standard,
+// section 3.5): underscores, single labels and IP addresses in all their notations (IPv6 with or
+// without brackets) are taken as well.
 func ParseObservedHost(s string) (Host, error) {
 	name := strings.TrimSuffix(s, ".")
 	if name != "" && !strings.ContainsFunc(name, notInHost) && plainName(name) {
 		return Host{name}, nil
 	}
-	if a, err := netip.ParseAddr(strings.TrimSuffix(strings.TrimPrefix(s, "["), "]")); err == nil && a.Zone() == "" {
+	if a, err := netip.ParseAddr(strings.TrimSuffix(strings.TrimPrefix(s, "["), "]")); err == nil &&
+		a.Zone() == "" {
 		return Host{a.String()}, nil
 	}
 	return standardHost(s)
@@ -141,8 +146,8 @@ func (h Host) String() string { return h.name }
 // IsZero reports whether this is no host.
 func (h Host) IsZero() bool { return h.name == "" }
 
-// Unicode gives the host as a person reads it: in U-labels where it has any, and where these hold nothing that cannot
-// be seen, such as the joiners that some scripts use (RFC 5892 appendix A).
+// Unicode gives the host as a person reads it: in U-labels where it has any, and where these hold
+// nothing that cannot be seen, such as the joiners that some scripts use (RFC 5892 appendix A).
 func (h Host) Unicode() string {
 	if !strings.Contains(h.name, "xn--") {
 		return h.name
@@ -160,7 +165,8 @@ func (h Host) Address() (netip.Addr, bool) {
 	return a, err == nil
 }
 
-// Apex returns the registrable domain by the public suffix list, and false for an IP address or a public suffix.
+// Apex returns the registrable domain by the public suffix list, and false for an IP address or a
+// public suffix.
 func (h Host) Apex() (Host, bool) {
 	if _, isAddress := h.Address(); isAddress || h.IsZero() {
 		return Host{}, false

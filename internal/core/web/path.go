@@ -6,12 +6,13 @@ const upperHex = "0123456789ABCDEF"
 
 // unreserved are the octets that need no percent-encoding anywhere (RFC 3986 section 2.3).
 func unreserved(c byte) bool {
-	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '.' || c == '_' ||
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' ||
+		c == '.' || c == '_' ||
 		c == '~'
 }
 
-// plain are the octets that stand for themselves in a path: unreserved, sub-delims, ":", "@" and "/" (RFC 3986 section
-// 3.3).
+// plain are the octets that stand for themselves in a path: unreserved, sub-delims, ":", "@" and
+// "/" (RFC 3986 section 3.3).
 func plain(c byte) bool { return kinds[c]&isPlain != 0 }
 
 // kinds says of each octet what it is: looking it up takes less than asking.
@@ -59,11 +60,13 @@ func escape(s string, i int) (byte, bool) {
 	return high<<4 | low, ok1 && ok2
 }
 
-func appendEscaped(b []byte, c byte) []byte { return append(b, '%', upperHex[c>>4], upperHex[c&15]) }
+func appendEscaped(b []byte, c byte) []byte {
+	return append(b, '%', upperHex[c>>4], upperHex[c&15])
+}
 
-// cleanPath makes of a raw path what is sent on the wire: octets that cannot stand in a request line are
-// percent-encoded, a backslash is a slash (as browsers read http URLs), dot segments are removed. All else stays as it
-// came.
+// cleanPath makes of a raw path what is sent on the wire: octets that cannot stand in a request
+// line are percent-encoded, a backslash is a slash (as browsers read http URLs), dot segments are
+// removed. All else stays as it came.
 func cleanPath(raw string) string {
 	return RemoveDotSegments(encodeUnsendable(strings.ReplaceAll(raw, `\`, "/"), barredInPath))
 }
@@ -90,8 +93,8 @@ func encodeUnsendable(s string, barred uint8) string {
 	return string(b)
 }
 
-// RemoveDotSegments resolves "." and ".." segments, also percent-encoded ones (RFC 3986 sections 5.2.4 and 6.2.2.2),
-// and gives a path that starts with a slash. Empty segments stay.
+// RemoveDotSegments resolves "." and ".." segments, also percent-encoded ones (RFC 3986 sections
+// 5.2.4 and 6.2.2.2), and gives a path that starts with a slash. Empty segments stay.
 func RemoveDotSegments(path string) string {
 	if path == "" {
 		return "/"
@@ -99,7 +102,8 @@ func RemoveDotSegments(path string) string {
 	if path[0] != '/' {
 		path = "/" + path
 	}
-	if !strings.Contains(path, "/.") && !strings.Contains(path, "/%2e") && !strings.Contains(path, "/%2E") {
+	if !strings.Contains(path, "/.") && !strings.Contains(path, "/%2e") &&
+		!strings.Contains(path, "/%2E") {
 		return path
 	}
 	segments := strings.Split(path[1:], "/")
@@ -142,8 +146,9 @@ func dots(segment string) int {
 	return n
 }
 
-// NormalPath gives a path in the form in which paths are compared (RFC 3986 section 6.2.2): unreserved octets decoded,
-// what must be encoded encoded, hexadecimal digits in upper case. A percent sign that starts no escape is encoded.
+// NormalPath gives a path in the form in which paths are compared (RFC 3986 section 6.2.2):
+// unreserved octets decoded, what must be encoded encoded, hexadecimal digits in upper case. A
+// percent sign that starts no escape is encoded.
 func NormalPath(path string) string { return normal(path, plain) }
 
 // NormalQuery does the same for a query, in which "?" stands for itself too.
@@ -179,7 +184,8 @@ func normal(s string, literal func(byte) bool) string {
 	return string(b)
 }
 
-// Unit is one octet of a path in normal form, percent-encoded or not, with the place of its raw form.
+// Unit is one octet of a path in normal form, percent-encoded or not, with the place of its raw
+// form.
 type Unit struct {
 	Normal     string // one character, or "%XX"
 	Start, End int    // the raw form is path[Start:End]

@@ -2,8 +2,9 @@ package web
 
 import "strings"
 
-// MergeQuery puts the parameters of rest behind those of first, raw and in order, and leaves out the ones whose key
-// stands in first already. Keys are compared in normal form. Both come without question mark.
+// MergeQuery puts the parameters of rest behind those of first, raw and in order, and leaves out
+// the ones whose key stands in first already. Keys are compared in normal form. Both come without
+// question mark.
 func MergeQuery(first, rest string) string {
 	if first == "" || rest == "" {
 		return first + rest
@@ -24,7 +25,8 @@ func MergeQuery(first, rest string) string {
 	return first
 }
 
-// QueryHolds reports whether every parameter of wanted stands in query, in normal form, in any order.
+// QueryHolds reports whether every parameter of wanted stands in query, in normal form, in any
+// order.
 func QueryHolds(query, wanted string) bool {
 	have := map[string]bool{}
 	for p := range strings.SplitSeq(query, "&") {

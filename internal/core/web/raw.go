@@ -2,16 +2,16 @@ package web
 
 import "strings"
 
-// Raw is a URL taken apart without being changed: for looking many up without making anything. Its host is in lower
-// case, its path in the form that a browser sends.
+// Raw is a URL taken apart without being changed: for looking many up without making anything. Its
+// host is in lower case, its path in the form that a browser sends.
 type Raw struct {
 	Scheme            Scheme
 	Host, Path, Query string
 	Normal            bool // the path is in normal form already
 }
 
-// SplitRaw takes an absolute URL apart where that needs no change: a host of small letters without a port, a path that
-// needs no cleaning. false where ParseURL has to read it. It makes nothing.
+// SplitRaw takes an absolute URL apart where that needs no change: a host of small letters without
+// a port, a path that needs no cleaning. false where ParseURL has to read it. It makes nothing.
 func SplitRaw(s string) (Raw, bool) {
 	var r Raw
 	switch {

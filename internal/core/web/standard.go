@@ -9,12 +9,14 @@ import (
 	"github.com/nlnwa/whatwg-url/url"
 )
 
-// standard reads URLs as the URL Standard says (url.spec.whatwg.org), which is how browsers read them.
+// standard reads URLs as the URL Standard says (url.spec.whatwg.org), which is how browsers read
+// them.
 var standard = url.NewParser()
 
-// Resolve gives the URL that a reference, such as the value of a Location header, leads to from u, as the URL Standard
-// says (section 4.4, the basic URL parser). oddity says in words what a browser had to mend, "" where nothing. An error
-// is an *Error: nothing that a browser would follow. User names and passwords are left out.
+// Resolve gives the URL that a reference, such as the value of a Location header, leads to from u,
+// as the URL Standard says (section 4.4, the basic URL parser). oddity says in words what a browser
+// had to mend, "" where nothing. An error is an *Error: nothing that a browser would follow. User
+// names and passwords are left out.
 func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
 	if next, plain := u.plain(reference); plain {
 		return next, "", nil
@@ -46,12 +48,13 @@ func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
 		return fail("no browser accepts its host")
 	}
 	if port := parsed.DecodedPort(); port != int(d.Scheme.Port()) {
-		d.Port = uint16(port) //nolint:gosec // the standard's parser takes none above 65535
+		d.Port = uint16(port) // the standard's parser takes none above 65535
 	}
 	if d.Port == 0 && parsed.Port() == "0" {
 		return fail("its port is none")
 	}
-	return d.URL(parsed.Pathname(), strings.TrimPrefix(parsed.Search(), "?")), oddityOf(trimmed, parsed), nil
+	return d.URL(parsed.Pathname(), strings.TrimPrefix(parsed.Search(), "?")),
+		oddityOf(trimmed, parsed), nil
 }
 
 // plain reads what needs no mending: a path from the root, or an absolute URL of small letters.
@@ -68,7 +71,8 @@ func (u URL) plain(reference string) (URL, bool) {
 		return URL{}, false
 	}
 	r, plain := SplitRaw(reference)
-	if !plain || !plainName(r.Host) || strings.ContainsAny(r.Query, `'"<>`) || strings.ContainsAny(r.Path, "\"<>`{}^|") {
+	if !plain || !plainName(r.Host) || strings.ContainsAny(r.Query, `'"<>`) ||
+		strings.ContainsAny(r.Path, "\"<>`{}^|") {
 		return URL{}, false
 	}
 	if port == r.Scheme.Port() {
@@ -77,8 +81,8 @@ func (u URL) plain(reference string) (URL, bool) {
 	return URL{Door{Scheme: r.Scheme, Host: Host{r.Host}, Port: port}, r.Path, r.Query}, true
 }
 
-// withoutPort gives an absolute URL without the port that it names, and that port; 0 where it names none. It is false
-// where the port needs a closer look.
+// withoutPort gives an absolute URL without the port that it names, and that port; 0 where it names
+// none. It is false where the port needs a closer look.
 func withoutPort(reference string) (string, uint16, bool) {
 	start := strings.Index(reference, "://")
 	if start < 0 {
@@ -100,15 +104,17 @@ func withoutPort(reference string) (string, uint16, bool) {
 	return reference[:start+colon] + reference[end:], uint16(n), true
 }
 
-// plainName reports whether a name in small letters is certainly one that needs no reading: no number, no A-label, no
-// label that is empty or too long.
+// plainName reports whether a name in small letters is certainly one that needs no reading: no
+// number, no A-label, no label that is empty or too long.
 func plainName(name string) bool {
 	last := name[strings.LastIndexByte(name, '.')+1:]
-	return last != "" && (last[0] < '0' || last[0] > '9') && !strings.Contains(name, "xn--") && len(name) <= 253 &&
+	return last != "" && (last[0] < '0' || last[0] > '9') && !strings.Contains(name, "xn--") &&
+		len(name) <= 253 &&
 		!longLabel(name)
 }
 
-// escapeRaw percent-encodes the octets that are not UTF-8, as browsers do with what stands in a header.
+// escapeRaw percent-encodes the octets that are not UTF-8, as browsers do with what stands in a
+// header.
 func escapeRaw(s string) string {
 	if utf8.ValidString(s) {
 		return s
@@ -132,7 +138,8 @@ func hostOfStandard(name string) (Host, error) {
 	}
 	name = strings.TrimSuffix(name, ".")
 	if name == "" || len(name) > 253 || longLabel(name) {
-		return Host{}, &Error{Kind: "host", Value: name, Says: "no name server knows it", Expected: "a host name"}
+		return Host{},
+			&Error{Kind: "host", Value: name, Says: "no name server knows it", Expected: "a host name"}
 	}
 	return Host{name}, nil
 }
@@ -142,7 +149,9 @@ func standardHost(s string) (Host, error) {
 	parsed, err := standard.Parse("http://" + escapeRaw(s) + "/")
 	if err != nil || parsed.Username() != "" || parsed.Password() != "" || parsed.Port() != "" ||
 		parsed.Pathname() != "/" || parsed.Search() != "" || strings.ContainsAny(s, "\t\r\n/?#@\\") {
-		return Host{}, &Error{Kind: "host", Value: s, Says: "no browser takes it", Expected: "a host name or an IP address"}
+		return Host{},
+			&Error{Kind: "host", Value: s, Says: "no browser takes it",
+				Expected: "a host name or an IP address"}
 	}
 	return hostOfStandard(parsed.Hostname())
 }
@@ -150,7 +159,9 @@ func standardHost(s string) (Host, error) {
 // oddityOf says what a browser had to mend in a reference, "" where nothing.
 func oddityOf(reference string, parsed *url.Url) string {
 	beforeQuery, _, _ := strings.Cut(reference, "?")
-	control := strings.IndexFunc(reference, func(r rune) bool { return r < ' ' && r != '\t' || r == 0x7f })
+	control := strings.IndexFunc(reference, func(r rune) bool {
+		return r < ' ' && r != '\t' || r == 0x7f
+	})
 	outside := strings.IndexFunc(reference, func(r rune) bool { return r >= 0x80 })
 	_, behind, _ := strings.Cut(reference, ":")
 	switch {
@@ -166,7 +177,8 @@ func oddityOf(reference string, parsed *url.Url) string {
 		return "it holds a character outside ASCII, which has to be percent-encoded"
 	case strings.Contains(beforeQuery, `\`):
 		return "it holds a backslash, which some clients read as a slash and others do not"
-	case hasScheme(reference) && (!strings.HasPrefix(behind, "//") || strings.HasPrefix(behind, "///")):
+	case hasScheme(reference) &&
+		(!strings.HasPrefix(behind, "//") || strings.HasPrefix(behind, "///")):
 		return "it has not two slashes behind its scheme, which browsers mend and others do not"
 	case strings.HasPrefix(reference, "///"):
 		return "it begins with more than two slashes, which browsers read as two and others do not"

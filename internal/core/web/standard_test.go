@@ -22,9 +22,11 @@ type sharedCase struct {
 
 func sharedCases(t *testing.T) []sharedCase {
 	t.Helper()
-	out, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}", "github.com/nlnwa/whatwg-url").Output()
+	out, err := exec.Command("go", "list", "-m", "-f", "{{.Dir}}",
+		"github.com/nlnwa/whatwg-url").Output()
 	require.NoError(t, err)
-	data, err := os.ReadFile(filepath.Join(strings.TrimSpace(string(out)), "testdata", "urltestdata.json"))
+	data, err := os.ReadFile(filepath.Join(strings.TrimSpace(string(out)), "testdata",
+		"urltestdata.json"))
 	require.NoError(t, err)
 	var raw []json.RawMessage
 	require.NoError(t, json.Unmarshal(data, &raw))

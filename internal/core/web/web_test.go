@@ -46,7 +46,8 @@ func TestParseHostSaysWhatToWrite(t *testing.T) {
 
 func TestObservedHostsMayBeOdd(t *testing.T) {
 	for in, want := range map[string]string{
-		"a_b.example": "a_b.example", "localhost": "localhost", "192.0.2.1": "192.0.2.1", "[2001:DB8::1]": "2001:db8::1",
+		"a_b.example": "a_b.example", "localhost": "localhost", "192.0.2.1": "192.0.2.1",
+		"[2001:DB8::1]": "2001:db8::1",
 	} {
 		h, err := ParseObservedHost(in)
 		require.NoError(t, err, in)
@@ -100,7 +101,8 @@ func TestURLIsCleanAsABrowserSendsIt(t *testing.T) {
 		assert.Equal(t, u, again)
 	}
 	for _, in := range []string{"", "a.example", "ftp://a.example/", "javascript:alert(1)", "http://",
-		"http://u:p@a.example/", "http://a.example:0/", "http://a.example:99999/", "http://a%00.example/"} {
+		"http://u:p@a.example/", "http://a.example:0/", "http://a.example:99999/",
+		"http://a%00.example/"} {
 		_, err := ParseURL(in)
 		assert.Error(t, err, in)
 	}
@@ -210,7 +212,8 @@ func TestDoorTextRoundTrip(t *testing.T) {
 }
 
 func FuzzURL(f *testing.F) {
-	for _, s := range []string{"https://a.example/a/../%2e?x#y", "http://ø.example/%zz", `http:\\a\b`, "//x",
+	for _, s := range []string{"https://a.example/a/../%2e?x#y", "http://ø.example/%zz", `http:\\a\b`,
+		"//x",
 		"http://a.example/a/%2E%2e/."} {
 		f.Add(s)
 	}
@@ -239,14 +242,17 @@ func TestAHostIsShownWithoutWhatCannotBeSeen(t *testing.T) {
 
 func TestPrivatePlaces(t *testing.T) {
 	for _, a := range []string{
-		"127.0.0.1", "10.1.2.3", "172.31.0.1", "192.168.0.9", "169.254.169.254", "100.100.100.200", "0.0.0.0", "224.0.0.1",
-		"255.255.255.255", "::1", "::", "fd00:ec2::254", "fe80::1%eth0", "fec0::1", "ff02::1", "::ffff:127.0.0.1",
+		"127.0.0.1", "10.1.2.3", "172.31.0.1", "192.168.0.9", "169.254.169.254", "100.100.100.200",
+		"0.0.0.0", "224.0.0.1",
+		"255.255.255.255", "::1", "::", "fd00:ec2::254", "fe80::1%eth0", "fec0::1", "ff02::1",
+		"::ffff:127.0.0.1",
 		"64:ff9b::a9fe:a9fe", "2002:7f00:1::", "::7f00:1",
 	} {
 		assert.True(t, IsPrivate(netip.MustParseAddr(a)), a)
 	}
 	for _, a := range []string{
-		"8.8.8.8", "203.0.113.10", "192.0.2.1", "198.51.100.7", "172.32.0.1", "11.0.0.1", "2001:db8::1", "2606:4700::1",
+		"8.8.8.8", "203.0.113.10", "192.0.2.1", "198.51.100.7", "172.32.0.1", "11.0.0.1", "2001:db8::1",
+		"2606:4700::1",
 		"::ffff:203.0.113.1", "64:ff9b::cb00:7101", "2002:cb00:7101::1",
 	} {
 		assert.False(t, IsPrivate(netip.MustParseAddr(a)), a)
@@ -269,7 +275,8 @@ func TestPasswordsAreMasked(t *testing.T) {
 		assert.Equal(t, want, Masked(given))
 		assert.Equal(t, want, MaskedWords(given))
 	}
-	assert.Equal(t, "me:s3cret@a.example", Masked("me:s3cret@a.example"), "it may be the value of a record")
+	assert.Equal(t, "me:s3cret@a.example", Masked("me:s3cret@a.example"),
+		"it may be the value of a record")
 	assert.Equal(t, `"***@a.example": says`, MaskedWords(`"me:s3cret@a.example": says`))
 	for given, want := range map[string]string{
 		"//me:s3cret@a.example/":            "//***@a.example/",

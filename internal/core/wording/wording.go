@@ -1,5 +1,6 @@
-// Package wording says numbers, durations and lists as people read them. Everything that is said anywhere goes through
-// here, so that one thing is said one way. It knows nothing of what it is about.
+// Package wording says numbers, durations and lists as people read them. Everything that is said
+// anywhere goes through here, so that one thing is said one way. It knows nothing of what it is
+// about.
 //
 //	wording.Count(2, "door")            // 2 doors
 //	wording.DurationText(93600)         // 1 day 2 hours
@@ -16,7 +17,8 @@ import (
 // Plural gives a noun as it stands behind a number other than one: "doors", "entries".
 func Plural(noun string) string {
 	head, consonant := strings.CutSuffix(noun, "y")
-	if consonant && !strings.HasSuffix(head, "a") && !strings.HasSuffix(head, "e") && !strings.HasSuffix(head, "o") {
+	if consonant && !strings.HasSuffix(head, "a") && !strings.HasSuffix(head, "e") &&
+		!strings.HasSuffix(head, "o") {
 		return head + "ies"
 	}
 	if strings.HasSuffix(noun, "s") || strings.HasSuffix(noun, "x") || strings.HasSuffix(noun, "ch") {
@@ -52,7 +54,8 @@ func Verb(n int, one, many string) string {
 	return many
 }
 
-// DurationText gives a time in seconds in its two largest units, such as "5 minutes" and "1 day 2 hours".
+// DurationText gives a time in seconds in its two largest units, such as "5 minutes" and "1 day 2
+// hours".
 func DurationText(seconds int) string {
 	if seconds <= 0 {
 		return "no time"
@@ -70,7 +73,8 @@ func DurationText(seconds int) string {
 	return strings.Join(parts, " ")
 }
 
-// Span gives how long something lasts in one unit: minutes below two hours, hours below two days, then days.
+// Span gives how long something lasts in one unit: minutes below two hours, hours below two days,
+// then days.
 func Span(d time.Duration) string {
 	switch {
 	case d < 2*time.Hour:
@@ -97,7 +101,8 @@ func And(all []string) string {
 	return strings.Join(all[:len(all)-1], ", ") + " and " + all[len(all)-1]
 }
 
-// Cut shortens a text to so many characters, the last of them an ellipsis. No character is cut through.
+// Cut shortens a text to so many characters, the last of them an ellipsis. No character is cut
+// through.
 func Cut(s string, most int) string {
 	if utf8.RuneCountInString(s) <= most {
 		return s

@@ -10,9 +10,11 @@ import (
 
 func TestNumbersAgreeWithTheirNouns(t *testing.T) {
 	for want, got := range map[string]string{
-		"1 door": Count(1, "door"), "0 doors": Count(0, "door"), "2 entries": Count(2, "entry"), "1 entry": Count(1, "entry"),
-		"2 days": Count(2, "day"), "3 addresses": Count(3, "address"), "2 boxes": Count(2, "box"),
-		"2 searches": Count(2, "search"), "": CountOrNothing(0, "door"), "is": Verb(1, "is", "are"), "are": Verb(0, "is",
+		"1 door": Count(1, "door"), "0 doors": Count(0, "door"), "2 entries": Count(2, "entry"),
+		"1 entry": Count(1, "entry"),
+		"2 days":  Count(2, "day"), "3 addresses": Count(3, "address"), "2 boxes": Count(2, "box"),
+		"2 searches": Count(2, "search"), "": CountOrNothing(0, "door"), "is": Verb(1, "is", "are"),
+		"are": Verb(0, "is",
 			"are"),
 	} {
 		assert.Equal(t, want, got)
@@ -23,8 +25,10 @@ func TestDurations(t *testing.T) {
 	for want, got := range map[string]string{
 		"no time": DurationText(0), "1 second": DurationText(1), "5 minutes": DurationText(300),
 		"1 day 2 hours": DurationText(26*3600 + 5), "4 hours": DurationText(4 * 3600),
-		"0 minutes": Span(-time.Hour), "119 minutes": Span(119 * time.Minute), "2 hours": Span(2 * time.Hour),
-		"47 hours": Span(47*time.Hour + 59*time.Minute), "2 days": Span(48 * time.Hour), "1 minute": Span(61 * time.Second),
+		"0 minutes": Span(-time.Hour), "119 minutes": Span(119 * time.Minute),
+		"2 hours":  Span(2 * time.Hour),
+		"47 hours": Span(47*time.Hour + 59*time.Minute), "2 days": Span(48 * time.Hour),
+		"1 minute": Span(61 * time.Second),
 	} {
 		assert.Equal(t, want, got)
 	}

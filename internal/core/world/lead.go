@@ -15,7 +15,8 @@ const mostAliases = 16
 
 // Lead is where a name leads.
 type Lead struct {
-	Ends []string // addresses; names outside the estate, which stand for themselves; with a "?" what nobody saw
+	// addresses; names outside the estate, which stand for themselves; with a "?" what nobody saw
+	Ends []string
 	Via  []string // the names on the way, the first included
 }
 
@@ -105,7 +106,8 @@ func (w *World) owner(z *zone, name string) (owner, unseen string) {
 	case slices.Contains(z.hidden, above):
 		return "", "?" + wild
 	case z.missed[record.Key{Name: name, Type: "A"}], z.missed[record.Key{Name: name, Type: "AAAA"}],
-		z.missed[record.Key{Name: name, Type: "CNAME"}], z.partial && !z.asked[name] && z.tree(name) == "":
+		z.missed[record.Key{Name: name, Type: "CNAME"}],
+		z.partial && !z.asked[name] && z.tree(name) == "":
 		return "", "?" + name
 	}
 	return "", ""

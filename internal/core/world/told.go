@@ -95,8 +95,9 @@ func (w *World) At(carrier string) *Told {
 	if t == nil {
 		t = &Told{
 			Knew: map[string]bool{}, Hosts: map[string]bool{}, Files: map[string]bool{},
-			Forwards: map[string]Forwarding{}, Sources: map[string]Forwarding{}, Patterns: map[string][]Star{},
-			Origins: map[string]Origin{}, Zones: map[string][]string{}, Primaries: map[string]string{},
+			Forwards: map[string]Forwarding{}, Sources: map[string]Forwarding{},
+			Patterns: map[string][]Star{},
+			Origins:  map[string]Origin{}, Zones: map[string][]string{}, Primaries: map[string]string{},
 			Certificates: map[string]bool{}, Awaited: map[string][]Field{},
 			Delegations: map[string][]string{}, Unsigned: map[string][]string{},
 		}

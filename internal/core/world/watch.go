@@ -24,14 +24,16 @@ type Watch struct {
 	world    *World
 	wishes   Wishes
 	subjects []*subject
-	hang     map[string][]int    // which subjects hang on a name
-	crowds   map[record.Key]bool // names at which, before anything was typed, stood what cannot stand together
+	hang     map[string][]int // which subjects hang on a name
+	// names at which, before anything was typed, stood what cannot stand together
+	crowds map[record.Key]bool
 }
 
 // Wishes says what may become otherwise, since the estate asks for it.
 type Wishes struct {
-	Doors   []web.Host                 // of the estate
-	Led     func(name string) bool     // doors that the plan leads elsewhere; their addresses may change
+	Doors []web.Host // of the estate
+	// doors that the plan leads elsewhere; their addresses may change
+	Led     func(name string) bool
 	Needed  map[string]bool            // hosts that somebody else needs
 	Mailing []string                   // domains that have mail, with MX records or without
 	Silent  map[string]bool            // domains that are to have no mail

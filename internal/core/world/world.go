@@ -9,7 +9,8 @@
 //
 //	w := world.New(world.Input{Estate: e, Survey: v})
 //	w.Lead("www.old.example").Ends          // ["192.0.2.1"]
-//	w.Apply(world.Row{Zone: "old.example", Do: world.Remove, Label: "www", Type: "CNAME", Was: "old.example"})
+//	w.Apply(world.Row{Zone: "old.example", Do: world.Remove, Label: "www", Type: "CNAME",
+//		Was: "old.example"})
 package world
 
 import (
@@ -25,13 +26,15 @@ import (
 
 // World is a state of the world. It is not safe for several goroutines.
 type World struct {
-	zones    map[string]*zone
-	told     map[string]*Told
-	policies map[string]string // SPF records of names outside, "" where it was answered that there is none
+	zones map[string]*zone
+	told  map[string]*Told
+	// SPF records of names outside, "" where it was answered that there is none
+	policies map[string]string
 	estate   *estate.Estate
 	places   places
 
-	shared map[string]bool // zones that another state holds too: they are copied before they are changed
+	// zones that another state holds too: they are copied before they are changed
+	shared map[string]bool
 
 	touch func(name string) // is called for every name that is looked at; nil: nobody listens
 }
@@ -45,14 +48,15 @@ type Input struct {
 // zone is one zone as the world sees it.
 type zone struct {
 	name    string
-	unseen  bool                    // nobody showed it: what stands there is unknown
-	partial bool                    // names that nobody asked for may be there
-	asked   map[string]bool         // the names that every survey asks for
-	missed  map[record.Key]bool     // questions that nobody answered
-	hidden  []string                // names below which a wildcard answers that nobody showed
-	sets    map[string][]Set        // by owner
-	below   map[string]int          // how many owners stand at a name or below it (RFC 4592 section 2.2.2)
-	typed   map[record.Key]struct{} // sets that somebody typed
+	unseen  bool                // nobody showed it: what stands there is unknown
+	partial bool                // names that nobody asked for may be there
+	asked   map[string]bool     // the names that every survey asks for
+	missed  map[record.Key]bool // questions that nobody answered
+	hidden  []string            // names below which a wildcard answers that nobody showed
+	sets    map[string][]Set    // by owner
+	// how many owners stand at a name or below it (RFC 4592 section 2.2.2)
+	below map[string]int
+	typed map[record.Key]struct{} // sets that somebody typed
 }
 
 // Set is all records of one name and type, each as it was typed or seen.
@@ -426,7 +430,8 @@ func (w *World) Crowds(zone, owner string) []string {
 		for _, v := range s.Values {
 			switch {
 			case isSignature(s.Type):
-			case (s.Type == "CNAME" || s.Type == "DNAME" && owner == z.name) && !(v.Through != "" && owner == z.name):
+			case (s.Type == "CNAME" || s.Type == "DNAME" && owner == z.name) &&
+				!(v.Through != "" && owner == z.name):
 				aliases++
 				fallthrough
 			default:

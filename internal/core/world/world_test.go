@@ -18,8 +18,12 @@ import (
 func of(t *testing.T, change func(*survey.Domain), zones ...string) *world.World {
 	t.Helper()
 	text := func(s string) *estate.Node { return &estate.Node{Kind: estate.Scalar, Text: s} }
-	entry := func(key string, value *estate.Node) estate.Entry { return estate.Entry{Key: text(key), Value: value} }
-	mapping := func(all ...estate.Entry) *estate.Node { return &estate.Node{Kind: estate.Mapping, Entries: all} }
+	entry := func(key string, value *estate.Node) estate.Entry {
+		return estate.Entry{Key: text(key), Value: value}
+	}
+	mapping := func(all ...estate.Entry) *estate.Node {
+		return &estate.Node{Kind: estate.Mapping, Entries: all}
+	}
 	carrier := func(by, address string) *estate.Node {
 		return mapping(entry("by", text(by)), entry("addresses", text(address)))
 	}
@@ -76,19 +80,23 @@ func TestWhereNamesLead(t *testing.T) {
 		t,
 		nil,
 		"a.example\na.example A 192.0.2.1\na.example AAAA 2001:db8::1\nwww.a.example CNAME a.example\n"+
-			"out.a.example CNAME else.where.test\n*.a.example A 192.0.2.9\nx.y.a.example TXT t\nsub.a.example NS ns.test\n"+
-			"one.a.example CNAME two.a.example\ntwo.a.example CNAME one.a.example\nother.a.example CNAME www.b.example\n"+
+			"out.a.example CNAME else.where.test\n*.a.example A 192.0.2.9\nx.y.a.example TXT t\n"+
+			"sub.a.example NS ns.test\n"+
+			"one.a.example CNAME two.a.example\ntwo.a.example CNAME one.a.example\n"+
+			"other.a.example CNAME www.b.example\n"+
 			"tree.a.example DNAME b.example\nempty.a.example TXT t",
-		"b.example\nb.example A 192.0.2.2\nwww.b.example CNAME www.a.example\n*.wild.b.example CNAME a.example",
+		"b.example\nb.example A 192.0.2.2\nwww.b.example CNAME www.a.example\n"+
+			"*.wild.b.example CNAME a.example",
 	)
 	for name, want := range map[string]string{
-		"a.example":            "192.0.2.1 2001:db8::1",
-		"www.a.example":        "192.0.2.1 2001:db8::1",
-		"out.a.example":        "else.where.test",
-		"any.a.example":        "192.0.2.9",
-		"more.any.a.example":   "192.0.2.9",
-		"y.a.example":          "",                   // it is on the way to x.y, and so exists
-		"z.y.a.example":        "",                   // the wildcard is not right below the nearest name that exists
+		"a.example":          "192.0.2.1 2001:db8::1",
+		"www.a.example":      "192.0.2.1 2001:db8::1",
+		"out.a.example":      "else.where.test",
+		"any.a.example":      "192.0.2.9",
+		"more.any.a.example": "192.0.2.9",
+		"y.a.example":        "", // it is on the way to x.y, and so exists
+		// the wildcard is not right below the nearest name that exists
+		"z.y.a.example":        "",
 		"host.sub.a.example":   "host.sub.a.example", // somebody else's zone
 		"one.a.example":        "",
 		"other.a.example":      "192.0.2.1 2001:db8::1",
@@ -115,7 +123,8 @@ func TestWhatNobodySawIsUnseen(t *testing.T) {
 		d.Missed = []survey.Missed{{Name: "www.a.example", Type: "A"}, {Name: "a.example", Type: "MX"}}
 	}, "a.example\na.example A 192.0.2.1\nw.a.example A 192.0.2.3")
 	for name, want := range map[string]string{
-		"a.example": "192.0.2.1", "www.a.example": "?www.a.example", "ftp.a.example": "?ftp.a.example", "x.w.a.example": "?*.w.a.example",
+		"a.example": "192.0.2.1", "www.a.example": "?www.a.example", "ftp.a.example": "?ftp.a.example",
+		"x.w.a.example": "?*.w.a.example",
 	} {
 		assert.Equal(t, want, strings.Join(w.Lead(name).Ends, " "), name)
 	}
@@ -149,27 +158,44 @@ func TestRowsAreTypedAsTheyStand(t *testing.T) {
 		says string // "" where it fits
 		ends string // of www then
 	}{
-		"an alias goes":                {row(world.Remove, "www", "CNAME", "a.example", ""), "", "192.0.2.9"},
-		"another in its place":         {row(world.Replace, "www", "CNAME", "a.example", "x.test"), "", "x.test"},
-		"what is not there":            {row(world.Remove, "www", "A", "192.0.2.1", ""), "no such record", "192.0.2.1"},
-		"what is there already":        {row(world.Add, "@", "A", "", "192.0.2.1"), "there already", "192.0.2.1"},
-		"a value of another kind":      {row(world.Add, "ftp", "A", "", "x.test"), "not an address", "192.0.2.1"},
-		"a name of another zone":       {row(world.Add, "www.b.example.", "A", "", "192.0.2.1"), "not a name in the zone", "192.0.2.1"},
-		"a TTL of what is not there":   {row(world.Lower, "www", "CNAME", "", "b.example"), "no such record", "192.0.2.1"},
-		"a zone that is not there":     {world.Row{Zone: "c.example", Do: world.Add, Label: "@", Type: "A", Value: "192.0.2.1"}, "no zone", "192.0.2.1"},
-		"an entry that nobody knows":   {world.Row{Place: "gw", Do: world.Add, Kind: "song"}, "nobody knows", "192.0.2.1"},
-		"a forwarding that is not":     {world.Row{Place: "gw", Do: world.Remove, Kind: world.Forward}, "nothing of the kind", "192.0.2.1"},
-		"what nobody does":             {row("dance", "www", "CNAME", "", "b.example"), "nobody can", "192.0.2.1"},
-		"an alias of the provider's":   {row(world.Replace, "www", record.Alias, "x", "y"), "no such record", "192.0.2.1"},
-		"a text as a form shows it":    {row(world.Remove, "t", "TXT", "one two", ""), "", "192.0.2.1"},
-		"through an edge":              {world.Row{Zone: "a.example", Do: world.Add, Label: "@", Type: "A", Value: "192.0.2.7", Through: "net"}, "", "192.0.2.1 198.51.100.80"},
-		"an address beside the others": {row(world.Add, "@", "A", "", "192.0.2.8"), "", "192.0.2.1 192.0.2.8"},
+		"an alias goes": {row(world.Remove, "www", "CNAME", "a.example", ""), "",
+			"192.0.2.9"},
+		"another in its place": {row(world.Replace, "www", "CNAME", "a.example", "x.test"), "",
+			"x.test"},
+		"what is not there": {row(world.Remove, "www", "A", "192.0.2.1", ""), "no such record",
+			"192.0.2.1"},
+		"what is there already": {row(world.Add, "@", "A", "", "192.0.2.1"), "there already",
+			"192.0.2.1"},
+		"a value of another kind": {row(world.Add, "ftp", "A", "", "x.test"), "not an address",
+			"192.0.2.1"},
+		"a name of another zone": {row(world.Add, "www.b.example.", "A", "", "192.0.2.1"),
+			"not a name in the zone", "192.0.2.1"},
+		"a TTL of what is not there": {row(world.Lower, "www", "CNAME", "", "b.example"),
+			"no such record", "192.0.2.1"},
+		"a zone that is not there": {
+			world.Row{Zone: "c.example", Do: world.Add, Label: "@", Type: "A", Value: "192.0.2.1"},
+			"no zone", "192.0.2.1"},
+		"an entry that nobody knows": {world.Row{Place: "gw", Do: world.Add, Kind: "song"},
+			"nobody knows", "192.0.2.1"},
+		"a forwarding that is not": {world.Row{Place: "gw", Do: world.Remove, Kind: world.Forward},
+			"nothing of the kind", "192.0.2.1"},
+		"what nobody does": {row("dance", "www", "CNAME", "", "b.example"), "nobody can",
+			"192.0.2.1"},
+		"an alias of the provider's": {row(world.Replace, "www", record.Alias, "x", "y"),
+			"no such record", "192.0.2.1"},
+		"a text as a form shows it": {row(world.Remove, "t", "TXT", "one two", ""), "", "192.0.2.1"},
+		"through an edge": {
+			world.Row{Zone: "a.example", Do: world.Add, Label: "@", Type: "A", Value: "192.0.2.7",
+				Through: "net"}, "", "192.0.2.1 198.51.100.80"},
+		"an address beside the others": {row(world.Add, "@", "A", "", "192.0.2.8"), "",
+			"192.0.2.1 192.0.2.8"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			w := of(
 				t,
 				nil,
-				"a.example\na.example A 192.0.2.1\nwww.a.example CNAME a.example\n*.a.example A 192.0.2.9\nt.a.example TXT \"one two\"",
+				"a.example\na.example A 192.0.2.1\nwww.a.example CNAME a.example\n*.a.example A 192.0.2.9\n"+
+					"t.a.example TXT \"one two\"",
 			)
 			clone := w.Clone()
 			err := w.Apply(c.row)
@@ -191,12 +217,16 @@ func TestRowsAreTypedAsTheyStand(t *testing.T) {
 
 // TestWhoMaySend asks for every kind of term (RFC 7208).
 func TestWhoMaySend(t *testing.T) {
-	const zone = "a.example\na.example A 192.0.2.1\na.example AAAA 2001:db8::1\na.example MX 10 mx.a.example\nmx.a.example A 192.0.2.2\n" +
+	const zone = "a.example\na.example A 192.0.2.1\na.example AAAA 2001:db8::1\n" +
+		"a.example MX 10 mx.a.example\nmx.a.example A 192.0.2.2\n" +
 		"www.a.example CNAME a.example\nnone.a.example A 192.0.2.3\n" +
-		"in.a.example TXT \"v=spf1 ip4:198.51.100.0/24 -all\"\nsoft.a.example TXT \"v=spf1 ~all\"\na.example TXT "
+		"in.a.example TXT \"v=spf1 ip4:198.51.100.0/24 -all\"\nsoft.a.example TXT \"v=spf1 ~all\"\n" +
+		"a.example TXT "
 	for record, want := range map[string]map[string]world.Result{
-		"v=spf1 a -all":                    {"192.0.2.1": world.Pass, "2001:db8::1": world.Pass, "192.0.2.2": world.Fail, "*": world.Fail},
-		"v=spf1 a/24 ?all":                 {"192.0.2.77": world.Pass, "2001:db8::2": world.Neutral, "192.0.3.1": world.Neutral},
+		"v=spf1 a -all": {"192.0.2.1": world.Pass, "2001:db8::1": world.Pass,
+			"192.0.2.2": world.Fail, "*": world.Fail},
+		"v=spf1 a/24 ?all": {"192.0.2.77": world.Pass, "2001:db8::2": world.Neutral,
+			"192.0.3.1": world.Neutral},
 		"v=spf1 a//64 ~all":                {"2001:db8::2": world.Pass, "192.0.2.2": world.SoftFail},
 		"v=spf1 -a:www.a.example +all":     {"192.0.2.1": world.Fail, "192.0.2.2": world.Pass},
 		"v=spf1 mx mx:a.example -all":      {"192.0.2.2": world.Pass, "192.0.2.1": world.Fail},
@@ -205,7 +235,8 @@ func TestWhoMaySend(t *testing.T) {
 		"v=spf1 redirect=in.a.example":     {"198.51.100.7": world.Pass, "192.0.2.1": world.Fail},
 		"v=spf1 redirect=none.a.example":   {"192.0.2.1": world.Broken},
 		"v=spf1 include:none.a.example":    {"192.0.2.1": world.Broken},
-		"v=spf1 include:x.test exists:%{i}.y.test ptr -all": {"include:x.test": world.Pass, "exists:%{i}.y.test": world.Pass, "ptr": world.Pass,
+		"v=spf1 include:x.test exists:%{i}.y.test ptr -all": {"include:x.test": world.Pass,
+			"exists:%{i}.y.test": world.Pass, "ptr": world.Pass,
 			"192.0.2.1": world.Fail},
 		"v=spf1 bogus:x -all":               {"192.0.2.1": world.Broken},
 		"v=spf1 a a a a a a a a a a a -all": {"192.0.2.1": world.Pass, "192.0.2.9": world.Broken},
@@ -238,8 +269,10 @@ func TestWhoReceives(t *testing.T) {
 	w := of(
 		t,
 		nil,
-		"a.example\na.example A 192.0.2.1\na.example MX 20 two.a.example\na.example MX 5 x.test\na.example MX 5 gone.a.example\n"+
-			"two.a.example CNAME a.example\nnull.a.example MX 0 .\nplain.a.example A 192.0.2.4\nalias.a.example CNAME a.example",
+		"a.example\na.example A 192.0.2.1\na.example MX 20 two.a.example\na.example MX 5 x.test\n"+
+			"a.example MX 5 gone.a.example\n"+
+			"two.a.example CNAME a.example\nnull.a.example MX 0 .\nplain.a.example A 192.0.2.4\n"+
+			"alias.a.example CNAME a.example",
 	)
 	machines := func(name string) string {
 		all, known := w.Receivers(name)

@@ -183,10 +183,12 @@ func untieName(s Sight, both *worlds, alias record.Set, f *found) {
 		)
 	}
 	untied := typedWords(adds)
-	says, code := "%s is an alias that follows %s, whose address changes with the web: mail would be looked for there.",
+	says, code := "%s is an alias that follows %s, whose address changes with the web: mail would "+
+		"be looked for there.",
 		finding.MailTied
 	if why == act.NameFollowed {
-		says, code = "%s follows %s, whose address changes with the web, and is no door itself.", finding.DependedOn
+		says, code = "%s follows %s, whose address changes with the web, and is no door itself.",
+			finding.DependedOn
 	}
 	fix := "Untie it before the web moves, as the first changes do: %s%s. Then survey again."
 	instead := " in place of the alias"
@@ -196,7 +198,8 @@ func untieName(s Sight, both *worlds, alias record.Set, f *found) {
 	f.Findings = append(f.Findings, finding.New(
 		code, alias.Name, fmt.Sprintf(says, alias.Name, follows),
 		fmt.Sprintf(fix, strings.Join(untied, "; "), instead),
-		map[string]any{"alias": record.PlainAll("CNAME", alias.Values), "untied": untied, "follows": follows},
+		map[string]any{"alias": record.PlainAll("CNAME", alias.Values), "untied": untied,
+			"follows": follows},
 	).As(finding.Warning))
 	switch {
 	case alias.Type == "":
@@ -205,7 +208,8 @@ func untieName(s Sight, both *worlds, alias record.Set, f *found) {
 	default:
 		f.propose(
 			untying,
-			act.Change{Action: act.Remove, Name: alias.Name, Type: "CNAME", TTL: alias.TTL, Before: alias.Values,
+			act.Change{Action: act.Remove, Name: alias.Name, Type: "CNAME", TTL: alias.TTL,
+				Before:  alias.Values,
 				Reasons: reasons},
 		)
 	}
@@ -239,21 +243,23 @@ func untieReceivers(s Sight, both *worlds) found {
 		s,
 		&f,
 		fmt.Sprintf(
-			"%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), which changes.",
+			"%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), "+
+				"which changes.",
 			apex,
 		),
 		append(typedWords(adds), "MX 10 "+to),
 	)
 	f.propose(
 		untying,
-		act.Change{Action: act.Add, Name: apex, Type: "MX", TTL: act.RecordTTL, After: []string{"10 " + to + "."},
+		act.Change{Action: act.Add, Name: apex, Type: "MX", TTL: act.RecordTTL,
+			After:   []string{"10 " + to + "."},
 			Reasons: []act.Reason{{Why: act.MailWent}}},
 	)
 	return f
 }
 
-// isMailService reports whether a name is that of a service by which mail programs find their servers
-// (RFC 6186, RFC 6764).
+// isMailService reports whether a name is that of a service by which mail programs find their
+// servers (RFC 6186, RFC 6764).
 func isMailService(name string) bool {
 	service, _, _ := strings.Cut(name, ".")
 	return slices.Contains([]string{
@@ -374,7 +380,8 @@ func ownMail(s Sight, both *worlds, ends []string, f *found) (string, []act.Chan
 		}
 		var adds []act.Change
 		for _, set := range sets {
-			c := act.Change{Action: act.Add, Name: name, Type: set.Type, TTL: act.RecordTTL, After: set.Values,
+			c := act.Change{Action: act.Add, Name: name, Type: set.Type, TTL: act.RecordTTL,
+				After:   set.Values,
 				Reasons: []act.Reason{{Why: act.MailOwnName}}}
 			if both.take(s.zone(), c) != nil {
 				return "", nil

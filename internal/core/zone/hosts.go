@@ -13,8 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is replaced, what is in
-// the way goes. It tells which names' addresses change, too.
+// leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is
+// replaced, what is in the way goes. It tells which names' addresses change, too.
 func leadHosts(s Sight, required []requirement) (found, moving) {
 	var all found
 	moves := moving{}
@@ -29,7 +29,8 @@ func leadHosts(s Sight, required []requirement) (found, moving) {
 			continue
 		}
 		f, was := leadHost(s, h.String(), own, required)
-		all.proposals, all.Findings = append(all.proposals, f.proposals...), append(all.Findings, f.Findings...)
+		all.proposals, all.Findings = append(all.proposals, f.proposals...),
+			append(all.Findings, f.Findings...)
 		if was != nil {
 			moves[h.String()] = was
 		}
@@ -37,7 +38,8 @@ func leadHosts(s Sight, required []requirement) (found, moving) {
 	return all, moves
 }
 
-// leadHost leads one host to its carrier. was is the sets that were there, where the host's address changes; else nil.
+// leadHost leads one host to its carrier. was is the sets that were there, where the host's address
+// changes; else nil.
 func leadHost(s Sight, name string, own, required []requirement) (f found, was []record.Set) {
 	var have []record.Set
 	for _, set := range s.have[name] {
@@ -59,7 +61,8 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 	}
 	if isFlattened(own, have) {
 		n := own[0]
-		c := keep(have[0], n.Type, n.Values, n.Values, act.Reason{Why: act.AliasGivesAlready, Carrier: n.carrier.Name})
+		c := keep(have[0], n.Type, n.Values, n.Values,
+			act.Reason{Why: act.AliasGivesAlready, Carrier: n.carrier.Name})
 		c.Through = through(n)
 		p := proposal{phase: staying, change: c}
 		for _, set := range have {
@@ -72,14 +75,16 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 		set := have[0]
 		f.propose(
 			staying,
-			keep(set, set.Type, set.Values, set.Values, act.Reason{Why: act.FollowsDoor, Name: target, Carrier: own[0].carrier.Name}),
+			keep(set, set.Type, set.Values, set.Values,
+				act.Reason{Why: act.FollowsDoor, Name: target, Carrier: own[0].carrier.Name}),
 		)
 		return f, nil
 	}
 	if aliasLeads(s, name, own, have) {
 		f.propose(
 			staying,
-			keep(have[0], "CNAME", have[0].Values, have[0].Values, act.Reason{Why: act.LeadsAlready, Carrier: own[0].carrier.Name}),
+			keep(have[0], "CNAME", have[0].Values, have[0].Values,
+				act.Reason{Why: act.LeadsAlready, Carrier: own[0].carrier.Name}),
 		)
 		return f, nil
 	}
@@ -91,20 +96,23 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 		case i < 0 && (set.Type != "HTTPS" || alone || hints(set)):
 			goes = append(
 				goes,
-				act.Change{Action: act.Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: whyGoes(s, set, own)},
+				act.Change{Action: act.Remove, Name: name, Type: set.Type, TTL: set.TTL, Before: set.Values,
+					Reasons: whyGoes(s, set, own)},
 			)
 			changes = changes || record.LeadsToAddress(set.Type)
 		case i < 0:
 			f.propose(staying, keep(set, set.Type, set.Values, set.Values, act.Reason{Why: act.Harmless}))
 		case record.SameMeaning(set.Type, set.Values, own[i].Values):
-			c := keep(set, set.Type, set.Values, set.Values, act.Reason{Why: act.LeadsAlready, Carrier: own[i].carrier.Name})
+			c := keep(set, set.Type, set.Values, set.Values,
+				act.Reason{Why: act.LeadsAlready, Carrier: own[i].carrier.Name})
 			c.Through = through(own[i])
 			f.propose(staying, c)
 		default:
 			n := own[i]
 			turns = append(
 				turns,
-				act.Change{Action: act.Replace, Name: name, Type: set.Type, TTL: act.MovingTTL, Before: set.Values, After: n.Values,
+				act.Change{Action: act.Replace, Name: name, Type: set.Type, TTL: act.MovingTTL,
+					Before: set.Values, After: n.Values,
 					Typed: n.typed, TypedAs: n.typedAs, Through: through(n), Reasons: whyTurns(s, set, n)},
 			)
 			changes = true
@@ -147,9 +155,11 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 	if len(have) == 0 {
 		phase = fresh
 	}
-	// What goes, goes first, as forms refuse two that contradict each other; but a name is never left without any address.
+	// What goes, goes first, as forms refuse two that contradict each other; but a name is never left
+	// without any address.
 	order := slices.Concat(goes, turns, comes)
-	if len(turns) == 0 && !alone && !slices.ContainsFunc(goes, func(c act.Change) bool { return c.Type == "CNAME" }) &&
+	if len(turns) == 0 && !alone &&
+		!slices.ContainsFunc(goes, func(c act.Change) bool { return c.Type == "CNAME" }) &&
 		allGo(have, goes) {
 		order = slices.Concat(comes, goes)
 	}
@@ -182,10 +192,11 @@ func through(n requirement) string {
 	return ""
 }
 
-// follows gives the host of the zone that an alias follows to the same carrier, "" where it does not: such an alias is
-// as good as the addresses.
+// follows gives the host of the zone that an alias follows to the same carrier, "" where it does
+// not: such an alias is as good as the addresses.
 func follows(own []requirement, have []record.Set, required []requirement) string {
-	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || own[0].Type == "CNAME" {
+	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 ||
+		own[0].Type == "CNAME" {
 		return ""
 	}
 	target := record.Target("CNAME", have[0].Values[0])
@@ -200,10 +211,12 @@ func follows(own []requirement, have []record.Set, required []requirement) strin
 	return ""
 }
 
-// aliasLeads reports whether an alias that is there leads to the carrier already, though its addresses are what the
-// estate file gives: it is the carrier's own alias, or every door was met at the carrier's addresses by way of it.
+// aliasLeads reports whether an alias that is there leads to the carrier already, though its
+// addresses are what the estate file gives: it is the carrier's own alias, or every door was met at
+// the carrier's addresses by way of it.
 func aliasLeads(s Sight, name string, own []requirement, have []record.Set) bool {
-	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 || len(s.beside(name)) > 0 || own[0].through {
+	if len(have) != 1 || have[0].Type != "CNAME" || len(have[0].Values) != 1 ||
+		len(s.beside(name)) > 0 || own[0].through {
 		return false
 	}
 	c, target := own[0].carrier, record.Target("CNAME", have[0].Values[0])
@@ -213,7 +226,8 @@ func aliasLeads(s Sight, name string, own []requirement, have []record.Set) bool
 	met := false
 	for _, ch := range s.seen.Chains {
 		first := ch.Hops[0]
-		if ch.Entry.Host().String() != name || !slices.Contains(first.Aliases, target) || first.Address == "" {
+		if ch.Entry.Host().String() != name || !slices.Contains(first.Aliases, target) ||
+			first.Address == "" {
 			continue
 		}
 		a, err := netip.ParseAddrPort(first.Address)
@@ -225,7 +239,8 @@ func aliasLeads(s Sight, name string, own []requirement, have []record.Set) bool
 	return met && own[0].Type != "CNAME"
 }
 
-// isFlattened reports whether the world sees the addresses of the carrier where the provider's alias is wanted.
+// isFlattened reports whether the world sees the addresses of the carrier where the provider's
+// alias is wanted.
 func isFlattened(own []requirement, have []record.Set) bool {
 	if own[0].Type != record.Alias || len(own[0].carrier.Addresses) == 0 || len(have) == 0 {
 		return false
@@ -260,7 +275,8 @@ func crowd(s Sight, name string, f *found) []act.Change {
 				wording.Shortly(set.Values),
 				what,
 			),
-			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the record to another "+
+			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the "+
+				"record to another "+
 				"name first.",
 			map[string]any{"type": set.Type, "values": record.PlainAll(set.Type, set.Values)},
 		)
@@ -299,7 +315,8 @@ func whyGoes(s Sight, set record.Set, own []requirement) []act.Reason {
 	case n.Type == "CNAME" || n.Type == record.Alias:
 		return slices.Concat([]act.Reason{{Why: act.SecondWay}}, s.owner(set.Values), s.today(set.Name))
 	case set.Type == "AAAA":
-		return append([]act.Reason{{Why: act.StillOldIPv6, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
+		return append([]act.Reason{{Why: act.StillOldIPv6, Carrier: n.carrier.Name}},
+			s.owner(set.Values)...)
 	}
 	return append([]act.Reason{{Why: act.StillOld, Carrier: n.carrier.Name}}, s.owner(set.Values)...)
 }
@@ -325,7 +342,8 @@ func whyTurns(s Sight, set record.Set, n requirement) []act.Reason {
 	if len(left) > 1 {
 		all = append(all, act.Reason{Why: act.AllGo, Count: len(left)})
 	}
-	all = slices.Concat(all, []act.Reason{{Why: act.LeadsFromNow, Carrier: n.carrier.Name}}, s.owner(left), s.today(set.Name))
+	all = slices.Concat(all, []act.Reason{{Why: act.LeadsFromNow, Carrier: n.carrier.Name}},
+		s.owner(left), s.today(set.Name))
 	if n.carrier.By.Row().TakesZone && s.alreadyAt(n.carrier) {
 		all = append(all, act.Reason{Why: act.Bypasses, Carrier: n.carrier.Name})
 	}
@@ -366,7 +384,8 @@ func settleWanted(s Sight, required []requirement) found {
 			slices.Clone(set.Values),
 			func(v string) bool { return slices.Contains(record.Normal(r.Type, []string{v}), r.Value) },
 		)
-		c := act.Change{Action: act.Remove, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values, Reasons: why}
+		c := act.Change{Action: act.Remove, Name: set.Name, Type: set.Type, TTL: set.TTL,
+			Before: set.Values, Reasons: why}
 		if len(rest) > 0 {
 			c.Action, c.After, c.Reasons = act.Replace, rest, append(why, act.Reason{Why: act.OthersStay})
 		}
@@ -381,9 +400,13 @@ func settleOne(s Sight, n requirement, required []requirement, f *found) {
 	}
 	set, there := s.set(n.Name, n.Type)
 	all := record.Normal(n.Type, set.Values)
-	missing := slices.DeleteFunc(slices.Clone(n.Values), func(v string) bool { return slices.Contains(all, v) })
+	missing := slices.DeleteFunc(slices.Clone(n.Values), func(v string) bool {
+		return slices.Contains(all, v)
+	})
 	joined, missing := joinPolicies(n, set, missing, f)
-	because := func(more act.Why) []act.Reason { return append(slices.Clip(n.why), act.Reason{Why: more}) }
+	because := func(more act.Why) []act.Reason {
+		return append(slices.Clip(n.why), act.Reason{Why: more})
+	}
 	c := act.Change{Name: n.Name, Type: n.Type, TTL: n.TTL, Before: set.Values}
 	switch {
 	case !there:
@@ -397,7 +420,8 @@ func settleOne(s Sight, n requirement, required []requirement, f *found) {
 		}
 		f.propose(phase, c)
 	case joined != nil:
-		c.Action, c.TTL, c.After, c.Reasons = act.Replace, set.TTL, slices.Concat(joined, missing), because(act.JoinsPolicy)
+		c.Action, c.TTL, c.After, c.Reasons = act.Replace, set.TTL, slices.Concat(joined, missing),
+			because(act.JoinsPolicy)
 		f.propose(first, c)
 	case len(missing) == 0:
 		c.Action, c.TTL, c.After, c.Reasons = act.Keep, set.TTL, set.Values, because(act.IsThere)
@@ -406,32 +430,40 @@ func settleOne(s Sight, n requirement, required []requirement, f *found) {
 		c.Action, c.After, c.Reasons = act.Replace, n.Values, because(act.ReplacesAlias)
 		f.propose(first, c)
 	default:
-		c.Action, c.TTL, c.After, c.Reasons = act.Replace, set.TTL, slices.Concat(set.Values, missing), because(act.JoinsSet)
+		c.Action, c.TTL, c.After, c.Reasons = act.Replace, set.TTL, slices.Concat(set.Values, missing),
+			because(act.JoinsSet)
 		f.propose(first, c)
 	}
 }
 
-// cannotStand reports whether a wanted record cannot stand at its name, because an alias stands alone (RFC 1034 section
-// 3.6.2): it is one, and other records are there, or an alias is or comes there.
+// cannotStand reports whether a wanted record cannot stand at its name, because an alias stands
+// alone (RFC 1034 section 3.6.2): it is one, and other records are there, or an alias is or comes
+// there.
 func cannotStand(s Sight, n requirement, required []requirement, f *found) bool {
 	says := ""
 	switch {
 	case n.Type == "CNAME":
 		for _, old := range s.have[n.Name] {
 			if old.Type != "CNAME" && !record.IsSigning(old.Type) {
-				says = fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name, old.Type,
+				says = fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name,
+					old.Type,
 					wording.Shortly(old.Values))
 			}
 		}
 		for _, o := range required {
 			if o.Name == n.Name && o.Type != "CNAME" {
-				says = fmt.Sprintf("%s is wanted as an alias, and %s is wanted there too (%s).", n.Name, o.Type, wording.Shortly(o.Values))
+				says = fmt.Sprintf("%s is wanted as an alias, and %s is wanted there too (%s).", n.Name, o.Type,
+					wording.Shortly(o.Values))
 			}
 		}
 	default:
-		i := slices.IndexFunc(required, func(o requirement) bool { return o.Name == n.Name && o.Type == "CNAME" })
+		i := slices.IndexFunc(required, func(o requirement) bool {
+			return o.Name == n.Name && o.Type == "CNAME"
+		})
 		alias, there := s.set(n.Name, "CNAME")
-		leads := slices.ContainsFunc(required, func(o requirement) bool { return o.Name == n.Name && !o.host.IsZero() })
+		leads := slices.ContainsFunc(required, func(o requirement) bool {
+			return o.Name == n.Name && !o.host.IsZero()
+		})
 		switch {
 		case i >= 0 && required[i].carrier != nil:
 			says = fmt.Sprintf(
@@ -468,15 +500,19 @@ func cannotStand(s Sight, n requirement, required []requirement, f *found) bool 
 	return true
 }
 
-// joinPolicies joins a wanted SPF or DMARC record with the one that is there, since two count as none. It gives the
-// values with the joined one, nil where nothing is joined, and what is still missing then.
-func joinPolicies(n requirement, set record.Set, missing []string, f *found) (joined, left []string) {
+// joinPolicies joins a wanted SPF or DMARC record with the one that is there, since two count as
+// none. It gives the values with the joined one, nil where nothing is joined, and what is still
+// missing then.
+func joinPolicies(n requirement, set record.Set, missing []string, f *found) (joined,
+	left []string) {
 	if n.Type != "TXT" {
 		return nil, missing
 	}
 	for _, v := range missing {
 		text := record.Unquote(v)
-		i := slices.IndexFunc(set.Values, func(old string) bool { return samePolicy(record.Unquote(old), text) })
+		i := slices.IndexFunc(set.Values, func(old string) bool {
+			return samePolicy(record.Unquote(old), text)
+		})
 		if i < 0 {
 			left = append(left, v)
 			continue
@@ -491,7 +527,8 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 			f.Find(
 				finding.MailMalformed,
 				n.Name,
-				fmt.Sprintf("%s is wanted at %s, and another policy is there (%s): two count as none (RFC 7489 section 6.6.3).",
+				fmt.Sprintf("%s is wanted at %s, and another policy is there (%s): two count as none (RFC "+
+					"7489 section 6.6.3).",
 					text, n.Name, old),
 				"Decide on one of them with whoever asks for it, and write that under wanted:.",
 				map[string]any{"wanted": text, "there": old},
@@ -508,11 +545,12 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 
 // samePolicy reports whether two texts are policies of one kind, of which one is allowed at a name.
 func samePolicy(a, b string) bool {
-	return spf.Is(a) && spf.Is(b) || strings.HasPrefix(a, "v=DMARC1") && strings.HasPrefix(b, "v=DMARC1")
+	return spf.Is(a) && spf.Is(b) ||
+		strings.HasPrefix(a, "v=DMARC1") && strings.HasPrefix(b, "v=DMARC1")
 }
 
-// joinDMARC gives one policy (RFC 7489 section 6.3) that reports to whom either of two reports, "" where they say
-// different things otherwise.
+// joinDMARC gives one policy (RFC 7489 section 6.3) that reports to whom either of two reports, ""
+// where they say different things otherwise.
 func joinDMARC(a, b string) string {
 	one, order := dmarcTags(a)
 	other, more := dmarcTags(b)
@@ -549,13 +587,15 @@ func dmarcTags(text string) (tags map[string]string, order []string) {
 	return tags, order
 }
 
-// besideDoor reports whether a wanted record is an address at a door, which is not the carrier's: a second way that takes
-// visitors by chance.
+// besideDoor reports whether a wanted record is an address at a door, which is not the carrier's: a
+// second way that takes visitors by chance.
 func besideDoor(n requirement, required []requirement, f *found) bool {
 	if !record.LeadsToAddress(n.Type) {
 		return false
 	}
-	i := slices.IndexFunc(required, func(o requirement) bool { return !o.host.IsZero() && o.Name == n.Name })
+	i := slices.IndexFunc(required, func(o requirement) bool {
+		return !o.host.IsZero() && o.Name == n.Name
+	})
 	if i < 0 {
 		return false
 	}
@@ -564,7 +604,9 @@ func besideDoor(n requirement, required []requirement, f *found) bool {
 	for _, v := range n.Values {
 		if !slices.ContainsFunc(
 			required,
-			func(o requirement) bool { return !o.host.IsZero() && o.Name == n.Name && slices.Contains(o.Values, v) },
+			func(o requirement) bool {
+				return !o.host.IsZero() && o.Name == n.Name && slices.Contains(o.Values, v)
+			},
 		) {
 			extra = append(extra, v)
 		}
@@ -573,7 +615,8 @@ func besideDoor(n requirement, required []requirement, f *found) bool {
 		return true
 	}
 	says := fmt.Sprintf(
-		"%s leads to %s (%s), and %s is to be kept beside it as a second way: visitors get one or the other by chance.",
+		"%s leads to %s (%s), and %s is to be kept beside it as a second way: visitors get one or the "+
+			"other by chance.",
 		n.Name,
 		door.carrier.Name,
 		wording.Shortly(record.PlainAll(door.Type, door.Values)),
@@ -587,13 +630,14 @@ func besideDoor(n requirement, required []requirement, f *found) bool {
 			strings.Join(extra, ", "),
 		)
 	}
-	f.Find(finding.LeftoverAddress, n.Name, says, "Drop the line from wanted:, or give the machine a name of its own.",
+	f.Find(finding.LeftoverAddress, n.Name, says,
+		"Drop the line from wanted:, or give the machine a name of its own.",
 		map[string]any{"addresses": extra, "carrier": door.carrier.Name})
 	return true
 }
 
-// keepWildcards keeps the wildcards, which answer for names that nobody knows, and says what is to know of them: a name
-// that a wildcard hid is created, and leads where it should from then on.
+// keepWildcards keeps the wildcards, which answer for names that nobody knows, and says what is to
+// know of them: a name that a wildcard hid is created, and leads where it should from then on.
 func keepWildcards(s Sight, moves moving, d draft) found {
 	var f found
 	hidden := map[string][]string{}
@@ -615,8 +659,9 @@ func keepWildcards(s Sight, moves moving, d draft) found {
 			why = append(why, act.Reason{Why: act.LeadsToLeft, Values: []string{left}})
 		}
 		if why != nil {
-			f.propose(staying, act.Change{Action: act.Keep, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
-				After: set.Values, Reasons: why})
+			f.propose(staying,
+				act.Change{Action: act.Keep, Name: set.Name, Type: set.Type, TTL: set.TTL, Before: set.Values,
+					After: set.Values, Reasons: why})
 		}
 	}
 	for _, below := range s.seen.Wildcards {
@@ -636,7 +681,8 @@ func keepOthers(s Sight, moves moving, d draft) found {
 	}
 	zone := s.zone()
 	for _, set := range s.seen.Records {
-		if d.touched[set.Key()] || set.Type == "SOA" || record.IsSigning(set.Type) || set.Type == "NS" && set.Name == zone {
+		if d.touched[set.Key()] || set.Type == "SOA" || record.IsSigning(set.Type) ||
+			set.Type == "NS" && set.Name == zone {
 			continue
 		}
 		why := act.Reason{Why: act.Stays}
@@ -672,7 +718,8 @@ func keepOthers(s Sight, moves moving, d draft) found {
 	return f
 }
 
-// leftAt gives the address of a set at which a door of the zone was until now, "" where there is none.
+// leftAt gives the address of a set at which a door of the zone was until now, "" where there is
+// none.
 func leftAt(moves moving, set record.Set) string {
 	if set.Type != "A" && set.Type != "AAAA" {
 		return ""

@@ -65,7 +65,8 @@ func (s Sight) MailSeen() []string {
 	return evidence
 }
 
-// hasKey reports whether a DKIM record holds a key; one without is revoked (RFC 6376 section 3.6.1).
+// hasKey reports whether a DKIM record holds a key; one without is revoked (RFC 6376 section
+// 3.6.1).
 func hasKey(value string) bool {
 	for tag := range strings.SplitSeq(record.Unquote(value), ";") {
 		if key, is := strings.CutPrefix(strings.TrimSpace(tag), "p="); is {
@@ -89,19 +90,23 @@ func judgeMail(s Sight) found {
 				s.zone(),
 				strings.Join(evidence, "; "),
 			),
-			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and survey again.",
+			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and "+
+				"survey again.",
 			map[string]any{"evidence": evidence},
 		)
-	case s.domain.Mail != "none" && len(evidence) == 0 && !s.asksForMail() && !s.saysNoMail() && !s.hasPolicy() &&
+	case s.domain.Mail != "none" && len(evidence) == 0 && !s.asksForMail() && !s.saysNoMail() &&
+		!s.hasPolicy() &&
 		!s.mailUnseen():
 		f.Find(
 			finding.MailSpoofable,
 			s.zone(),
 			fmt.Sprintf(
-				"Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail in its name.",
+				"Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail "+
+					"in its name.",
 				s.zone(),
 			),
-			"If the client agrees that it has no mail, write mail: none; the plan then adds the records that say so.",
+			"If the client agrees that it has no mail, write mail: none; the plan then adds the records "+
+				"that say so.",
 			nil,
 		)
 	}
@@ -125,11 +130,13 @@ func (s Sight) hasPolicy() bool {
 
 // asksForMX reports whether somebody asks for records that say who receives the domain's mail.
 func (s Sight) asksForMX() bool {
-	return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool { return w.Name == s.zone() && w.Type == "MX" })
+	return slices.ContainsFunc(s.domain.Wanted, func(w estate.Wanted) bool {
+		return w.Name == s.zone() && w.Type == "MX"
+	})
 }
 
-// asksForMail reports whether somebody asks for records that let the domain receive mail, or say who
-// sends it.
+// asksForMail reports whether somebody asks for records that let the domain receive mail, or say
+// who sends it.
 func (s Sight) asksForMail() bool {
 	for _, w := range s.domain.Wanted {
 		if w.Name == s.zone() && (w.Type == "MX" || w.Type == "TXT" && spf.Is(record.Unquote(w.Value))) {

@@ -17,8 +17,9 @@ type Made struct {
 	Today *world.World // as it was seen
 }
 
-// Make works the zones out: those of the domains that are meant, and of the others those in which something
-// follows a door that moves. A zone whose hosts leave those of another one comes before it.
+// Make works the zones out: those of the domains that are meant, and of the others those in which
+// something follows a door that moves. A zone whose hosts leave those of another one comes before
+// it.
 func Make(in Known, seen Surveys, domains []*estate.Domain) Made {
 	var all, guests []*zonePlan
 	meant := map[*estate.Domain]bool{}
@@ -49,11 +50,14 @@ func Make(in Known, seen Surveys, domains []*estate.Domain) Made {
 	return made
 }
 
-// AfterMove gives what is found at a zone that an earlier wave has moved: what it did is taken as done, and looked at.
+// AfterMove gives what is found at a zone that an earlier wave has moved: what it did is taken as
+// done, and looked at.
 func AfterMove(in Known, seen Surveys, d *estate.Domain) []finding.Finding {
 	made := lead(in, seen, d)
 	made.finish(in, nil)
-	return slices.DeleteFunc(made.findings, func(f finding.Finding) bool { return !f.Code.Row().AfterMove })
+	return slices.DeleteFunc(made.findings, func(f finding.Finding) bool {
+		return !f.Code.Row().AfterMove
+	})
 }
 
 // leaversBefore puts zones whose hosts leave those of another zone before it.
@@ -112,7 +116,8 @@ func (k *zonePlan) take(f found) {
 func lead(in Known, seen Surveys, d *estate.Domain) *zonePlan {
 	s := SightOf(in, seen, d)
 	required, notes := requirementsOf(s)
-	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State), Records: recordsOf(required), Domain: d}
+	z := Zone{Name: s.zone(), RecordsAt: d.RecordsAt, State: string(d.State),
+		Records: recordsOf(required), Domain: d}
 	z.Present, z.Next = places(d, nil)
 	z.Note = d.Note
 	k := &zonePlan{zone: z, notes: notes, Sight: s, required: required}
@@ -247,7 +252,8 @@ func notAnswered(s Sight) found {
 		}
 	}
 	if len(keys) > 0 {
-		f.Notes = append(f.Notes, act.Note{Notice: act.NotAnswered, Names: []string{s.zone()}, Values: keys})
+		f.Notes = append(f.Notes,
+			act.Note{Notice: act.NotAnswered, Names: []string{s.zone()}, Values: keys})
 	}
 	if s.seen.Remaining {
 		f.Note(act.TTLsRemaining, s.zone())

@@ -59,8 +59,10 @@ func movedUnseen(s Sight, to []string, f *found) {
 	f.Find(
 		finding.MovedUnseen,
 		s.zone(),
-		fmt.Sprintf("%s is to move to %s, and not all of it was seen: %s.", s.zone(), strings.Join(to, " and "), why),
-		"Have the present provider hand the zone out, or export it there, and plan from that; what nobody saw would be lost.",
+		fmt.Sprintf("%s is to move to %s, and not all of it was seen: %s.", s.zone(),
+			strings.Join(to, " and "), why),
+		"Have the present provider hand the zone out, or export it there, and plan from that; what "+
+			"nobody saw would be lost.",
 		map[string]any{"partial": s.seen.Partial, "missed": len(s.seen.Missed), "to": to},
 	)
 }
@@ -77,15 +79,18 @@ func providerBound(s Sight, m *Move, f *found) {
 		f.Find(
 			finding.ProviderBound,
 			s.zone(),
-			fmt.Sprintf("%s leaves %s, and %s: that may end with the zone.", s.zone(), strings.Join(m.From, " and "), what),
-			"Ask there whether it goes on without the zone; if not, have somebody else do it before the delegation changes.",
+			fmt.Sprintf("%s leaves %s, and %s: that may end with the zone.", s.zone(),
+				strings.Join(m.From, " and "), what),
+			"Ask there whether it goes on without the zone; if not, have somebody else do it before the "+
+				"delegation changes.",
 			evidence,
 		)
 	}
 	mx, _ := s.set(s.zone(), "MX")
 	for _, v := range mx.Values {
 		if target := record.Target("MX", v); theirs[registrable(target)] {
-			add(fmt.Sprintf("its mail goes to %s, of the same provider (a mailbox there, or mail forwarding)", target),
+			add(fmt.Sprintf("its mail goes to %s, of the same provider (a mailbox there, or mail "+
+				"forwarding)", target),
 				map[string]any{"mx": record.Plain("MX", v)})
 			break
 		}
@@ -129,7 +134,8 @@ func losesWithServers(s Sight, to []string, f *found) []Loss {
 			finding.BeyondCarrier,
 			h.String(),
 			fmt.Sprintf(
-				"%s is to be forwarded by %s, whose form works only on its own provider's name servers; the zone moves to %s, "+
+				"%s is to be forwarded by %s, whose form works only on its own provider's name servers; the "+
+					"zone moves to %s, "+
 					"and the forwarding goes.",
 				h,
 				c.Name,
@@ -149,7 +155,9 @@ func losesWithServers(s Sight, to []string, f *found) []Loss {
 		for _, set := range s.have[h.String()] {
 			for _, c := range s.estate.Carriers {
 				if c.By.Row().WithZone && c != s.domain.Carry[h] &&
-					slices.ContainsFunc(c.Addresses, func(a netip.Addr) bool { return slices.Contains(set.Values, a.String()) }) {
+					slices.ContainsFunc(c.Addresses, func(a netip.Addr) bool {
+						return slices.Contains(set.Values, a.String())
+					}) {
 					all = append(all, Loss{LosesToday, h.String(), c.Name})
 				}
 			}
@@ -178,9 +186,12 @@ func formElsewhere(s Sight) found {
 			f.Find(
 				finding.BeyondCarrier,
 				s.zone(),
-				fmt.Sprintf("%s is to forward %s, and does so only on its own name servers (%s); the zone is at %s.", c.Name,
-					strings.Join(hosts, ", "), strings.Join(web.Names(c.NameServers), ", "), strings.Join(at, ", ")),
-				"Move the zone there (name-servers:), or give these hosts to a carrier that does not depend on the name servers.",
+				fmt.Sprintf("%s is to forward %s, and does so only on its own name servers (%s); the zone "+
+					"is at %s.", c.Name,
+					strings.Join(hosts, ", "), strings.Join(web.Names(c.NameServers), ", "),
+					strings.Join(at, ", ")),
+				"Move the zone there (name-servers:), or give these hosts to a carrier that does not depend "+
+					"on the name servers.",
 				map[string]any{"carrier": c.Name, "hosts": hosts, "zone": at},
 			)
 		}
@@ -191,20 +202,23 @@ func formElsewhere(s Sight) found {
 // staleDS says that a DS record would be left behind: the new servers hold other keys, or none.
 func staleDS(s Sight, m *Move, f *found) {
 	if len(m.DS) == 0 ||
-		len(s.seen.Coming) > 0 && !slices.ContainsFunc(s.seen.Coming, func(c survey.Coming) bool { return !c.Keys }) {
+		len(s.seen.Coming) > 0 &&
+			!slices.ContainsFunc(s.seen.Coming, func(c survey.Coming) bool { return !c.Keys }) {
 		return
 	}
 	f.Find(
 		finding.StaleDS,
 		s.zone(),
 		fmt.Sprintf(
-			"The zone moves to %s, and the DS record at %s would be left behind: resolvers that check signatures would find "+
+			"The zone moves to %s, and the DS record at %s would be left behind: resolvers that check "+
+				"signatures would find "+
 				"nothing.",
 			strings.Join(m.To, " and "),
 			s.seen.Parent.Zone,
 		),
 		fmt.Sprintf(
-			"In this order: have the registrar remove the DS record, wait %s, move the zone, sign it there, and only then "+
+			"In this order: have the registrar remove the DS record, wait %s, move the zone, sign it "+
+				"there, and only then "+
 				"publish the new DS.",
 			wording.DurationText(max(s.seen.Parent.TTL, m.OldLives)),
 		),
@@ -241,10 +255,12 @@ func comingAgrees(s Sight, to []string, d differences, f *found) bool {
 				unanswered = append(unanswered, d.name+" "+d.kind)
 				continue
 			}
-			code, fix := finding.ZoneDiffers, "Type it there as the plan says, before the delegation changes."
+			code, fix := finding.ZoneDiffers,
+				"Type it there as the plan says, before the delegation changes."
 			if d.mail && len(d.there) == 0 {
-				code, fix = finding.MailLost, "Copy it to the new servers before the delegation changes; otherwise mail stops "+
-					"with it."
+				code, fix = finding.MailLost,
+					"Copy it to the new servers before the delegation changes; otherwise mail stops "+
+						"with it."
 			}
 			old := ""
 			if !record.SameMeaning(d.kind, d.now, d.wanted) {
@@ -267,7 +283,8 @@ func comingAgrees(s Sight, to []string, d differences, f *found) bool {
 			)
 		}
 		if len(unanswered) > 0 {
-			f.Notes = append(f.Notes, act.Note{Notice: act.ServerSilent, Names: []string{s.zone(), who}, Values: unanswered})
+			f.Notes = append(f.Notes,
+				act.Note{Notice: act.ServerSilent, Names: []string{s.zone(), who}, Values: unanswered})
 		}
 	}
 	var missing []string
@@ -277,7 +294,8 @@ func comingAgrees(s Sight, to []string, d differences, f *found) bool {
 		}
 	}
 	if len(missing) > 0 {
-		f.Notes = append(f.Notes, act.Note{Notice: act.ServersUnasked, Names: []string{s.zone()}, Values: missing})
+		f.Notes = append(f.Notes,
+			act.Note{Notice: act.ServersUnasked, Names: []string{s.zone()}, Values: missing})
 	}
 	return agrees
 }
@@ -339,7 +357,8 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 	}
 	var all []zoneDifference
 	for key, p := range pairs {
-		if !record.SameMeaning(key.Type, p.there, p.wanted) && !record.SameMeaning(key.Type, p.there, p.now) {
+		if !record.SameMeaning(key.Type, p.there, p.wanted) &&
+			!record.SameMeaning(key.Type, p.there, p.now) {
 			all = append(
 				all,
 				zoneDifference{
@@ -426,7 +445,8 @@ func sinceEarlier(s Sight, required []requirement) found {
 					wording.Shortly(record.PlainAll(c.Type, c.After.Values)),
 				),
 				"Ask who changed it, and why; then change it back or the estate file.",
-				map[string]any{"before": record.PlainAll(c.Type, c.Before.Values), "after": record.PlainAll(c.Type, c.After.Values)},
+				map[string]any{"before": record.PlainAll(c.Type, c.Before.Values),
+					"after": record.PlainAll(c.Type, c.After.Values)},
 			)
 		}
 	}
@@ -459,7 +479,9 @@ func isPlanned(s Sight, required []requirement, c record.Change) bool {
 	}
 	for _, n := range required {
 		if n.Name == c.Name && n.Type == c.Type && c.After != nil &&
-			!slices.ContainsFunc(n.Values, func(v string) bool { return !slices.Contains(record.Normal(c.Type, c.After.Values), v) }) {
+			!slices.ContainsFunc(n.Values, func(v string) bool {
+				return !slices.Contains(record.Normal(c.Type, c.After.Values), v)
+			}) {
 			return true
 		}
 	}
@@ -481,7 +503,9 @@ func carriedOut(s Sight, required []requirement, changes []act.Change) found {
 			}
 			f.Findings = append(f.Findings, made)
 		}
-		door := slices.ContainsFunc(required, func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() })
+		door := slices.ContainsFunc(required, func(n requirement) bool {
+			return n.Name == c.Name && !n.host.IsZero()
+		})
 		if !door || !record.LeadsBrowsers(c.Type) {
 			if c.Action == act.Add && s.misses(c.Name, c.Type) {
 				continue // a note says that nobody answered
@@ -510,7 +534,8 @@ func carriedOut(s Sight, required []requirement, changes []act.Change) found {
 		case c.Action == act.Remove && right:
 			add(
 				finding.LeftoverAddress,
-				fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", s.zone(), c.Name, wording.Shortly(c.Before)),
+				fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", s.zone(), c.Name,
+					wording.Shortly(c.Before)),
 				"Remove it.",
 				evidence,
 				c.Reasons...)
@@ -519,7 +544,8 @@ func carriedOut(s Sight, required []requirement, changes []act.Change) found {
 			there := cmp.Or(strings.Join(left, ", "), others)
 			add(
 				finding.WrongTarget,
-				fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", s.zone(), c.Name, there, wording.Shortly(c.After)),
+				fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", s.zone(), c.Name, there,
+					wording.Shortly(c.After)),
 				"Replace it, or write state: planned.",
 				evidence,
 			)
@@ -559,7 +585,8 @@ func carriedOut(s Sight, required []requirement, changes []act.Change) found {
 // none.
 func otherWay(changes []act.Change, c act.Change, right bool) string {
 	for _, o := range changes {
-		if o.Name == c.Name && o.Action == act.Remove && record.LeadsToAddress(o.Type) && c.Action == act.Add && !right {
+		if o.Name == c.Name && o.Action == act.Remove && record.LeadsToAddress(o.Type) &&
+			c.Action == act.Add && !right {
 			return wording.Shortly(o.Before)
 		}
 	}
@@ -571,7 +598,8 @@ func otherWay(changes []act.Change, c act.Change, right bool) string {
 func leadsRight(changes []act.Change, name string) bool {
 	return slices.ContainsFunc(changes, func(c act.Change) bool {
 		return c.Name == name && record.LeadsBrowsers(c.Type) && c.Type != "HTTPS" &&
-			(c.Action == act.Keep || len(c.Before) > 0 && len(record.Without(c.Before, c.After)) < len(c.Before))
+			(c.Action == act.Keep ||
+				len(c.Before) > 0 && len(record.Without(c.Before, c.After)) < len(c.Before))
 	})
 }
 
@@ -581,7 +609,8 @@ func places(d *estate.Domain, m *Move) (present, next string) {
 		at := cmp.Or(d.RecordsAt, d.RecordsFrom, "records of "+d.Name.String())
 		return at, at
 	}
-	return cmp.Or(d.RecordsFrom, "the present name servers "+strings.Join(m.From, " and ")), NextPlace(d, m.To)
+	return cmp.Or(d.RecordsFrom, "the present name servers "+strings.Join(m.From, " and ")),
+		NextPlace(d, m.To)
 }
 
 func NextPlace(d *estate.Domain, to []string) string {

@@ -12,7 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
-// neededHosts looks whether the hosts that somebody else needs are there, and lead where they have to.
+// neededHosts looks whether the hosts that somebody else needs are there, and lead where they have
+// to.
 func neededHosts(s Sight) ([]Untouched, found) {
 	var f found
 	var all []Untouched
@@ -32,14 +33,16 @@ func neededHosts(s Sight) ([]Untouched, found) {
 				finding.RecordLost,
 				u.Host,
 				fmt.Sprintf("%s is needed by %s, and nothing is there.", u.Host, n.By),
-				"Ask what the record was, and put it back; or take the host out of needed: if nobody needs it any more.",
+				"Ask what the record was, and put it back; or take the host out of needed: if nobody needs "+
+					"it any more.",
 				map[string]any{"by": n.By},
 			)
 		case n.To != "" && !slices.Contains(u.To, n.To):
 			f.Find(
 				finding.WrongTarget,
 				u.Host,
-				fmt.Sprintf("%s is needed by %s at %s, and leads to %s.", u.Host, n.By, n.To, strings.Join(u.To, ", ")),
+				fmt.Sprintf("%s is needed by %s at %s, and leads to %s.", u.Host, n.By, n.To,
+					strings.Join(u.To, ", ")),
 				"Lead it there, or correct needed:.",
 				map[string]any{"by": n.By, "wanted": n.To, "there": u.To},
 			)
@@ -70,7 +73,8 @@ func neededAt(s Sight, n requirement, f *found) bool {
 		fmt.Sprintf("%s %s (%s) is wanted, and %s needs the host as it is.", n.Name, n.Type,
 			wording.Shortly(record.PlainAll(n.Type, n.Values)), by),
 		"Drop the line from wanted:, or take the host out of needed:.",
-		map[string]any{"by": by, "type": n.Type, "wanted": record.Plain(n.Type, strings.Join(n.Values, ", "))},
+		map[string]any{"by": by, "type": n.Type,
+			"wanted": record.Plain(n.Type, strings.Join(n.Values, ", "))},
 	)
 	return true
 }

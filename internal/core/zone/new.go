@@ -11,8 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// fromNothing gives a zone that nobody has seen the records that it needs; where there is no such zone yet, how it
-// comes to be.
+// fromNothing gives a zone that nobody has seen the records that it needs; where there is no such
+// zone yet, how it comes to be.
 func (z *Zone) fromNothing(s Sight, required []requirement) {
 	why := act.NobodyLooked
 	if s.nowhere != nil {
@@ -55,11 +55,14 @@ func serialOf(now time.Time) uint32 {
 	return uint32(y*1000000 + int(m)*10000 + d*100 + 1)
 }
 
-// heldAlready reports whether every name server that a new zone is to have answers for it, and says all that it needs.
+// heldAlready reports whether every name server that a new zone is to have answers for it, and says
+// all that it needs.
 func heldAlready(s Sight, required []requirement) bool {
 	to := web.Names(s.domain.MovesTo())
 	for _, server := range to {
-		asked := slices.DeleteFunc(slices.Clone(s.nowhere.Coming), func(c survey.Coming) bool { return c.Name != server })
+		asked := slices.DeleteFunc(slices.Clone(s.nowhere.Coming), func(c survey.Coming) bool {
+			return c.Name != server
+		})
 		for _, c := range asked {
 			if c.State != survey.Answers || slices.ContainsFunc(required, func(n requirement) bool {
 				set, there := record.Find(c.Records, n.Name, n.Type)

@@ -64,7 +64,9 @@ func leaversFirst(changes []act.Change, leaves func(a, b string) bool) []act.Cha
 	}
 	var all []act.Change
 	leavers := func(name string) []string {
-		return slices.DeleteFunc(slices.Clone(names), func(o string) bool { return o == name || !leaves(o, name) })
+		return slices.DeleteFunc(slices.Clone(names), func(o string) bool {
+			return o == name || !leaves(o, name)
+		})
 	}
 	for _, name := range topological(names, leavers) {
 		all = append(all, of[name]...)
@@ -128,7 +130,8 @@ func afterwards(seen []record.Set, changes []act.Change) []record.Set {
 func ttlsOf(s Sight, required []requirement, changes []act.Change) []TTL {
 	var all []TTL
 	for _, c := range changes {
-		if c.Action != act.Replace && c.Action != act.Remove || !record.LeadsToAddress(c.Type) || c.UntiesMail() {
+		if c.Action != act.Replace && c.Action != act.Remove || !record.LeadsToAddress(c.Type) ||
+			c.UntiesMail() {
 			continue
 		}
 		set, _ := s.set(c.Name, c.Type)
@@ -141,7 +144,9 @@ func ttlsOf(s Sight, required []requirement, changes []act.Change) []TTL {
 			t.LowerTo, t.LowerBefore, t.WaitAfter = act.MovingTTL, old, act.MovingTTL
 		}
 		if c.Action == act.Replace ||
-			slices.ContainsFunc(required, func(n requirement) bool { return n.Name == c.Name && !n.host.IsZero() }) {
+			slices.ContainsFunc(required, func(n requirement) bool {
+				return n.Name == c.Name && !n.host.IsZero()
+			}) {
 			t.RaiseTo = act.RecordTTL
 		}
 		all = append(all, t)

@@ -26,9 +26,11 @@ type requirement struct {
 	typedAs string   // the type of that
 }
 
-// requirementsOf works out what the plan needs in a zone: doors, what is wanted, and what says that there is no mail.
+// requirementsOf works out what the plan needs in a zone: doors, what is wanted, and what says that
+// there is no mail.
 func requirementsOf(s Sight) (required []requirement, notes []act.Note) {
-	site := &estate.Carrier{Name: predict.SiteName, Addresses: s.estate.Site.Addresses, Alias: s.estate.Site.Alias}
+	site := &estate.Carrier{Name: predict.SiteName, Addresses: s.estate.Site.Addresses,
+		Alias: s.estate.Site.Alias}
 	for _, h := range s.domain.Hosts() {
 		c := cmp.Or(s.domain.Carry[h], s.domain.Served[h], site)
 		if through := s.domain.Through[h]; through != nil {
@@ -88,16 +90,17 @@ func recordsOf(required []requirement) []Record {
 	return all
 }
 
-// leadTo gives the record sets that lead a host to whoever carries it. Below the apex an alias is taken where there is
-// one and nothing else has to stand at the name; at the apex it cannot stand (RFC 1034 section 3.6.2), unless the
-// provider offers one.
+// leadTo gives the record sets that lead a host to whoever carries it. Below the apex an alias is
+// taken where there is one and nothing else has to stand at the name; at the apex it cannot stand
+// (RFC 1034 section 3.6.2), unless the provider offers one.
 func (s Sight) leadTo(h web.Host, c *estate.Carrier) []requirement {
 	if c.ApexOnly && !h.IsApex() {
 		return nil
 	}
 	name := h.String()
 	made := func(kind string, values []string) requirement {
-		return requirement{Set: record.Set{Name: name, Type: kind, TTL: act.RecordTTL, Values: values}, carrier: c, host: h}
+		return requirement{Set: record.Set{Name: name, Type: kind, TTL: act.RecordTTL, Values: values},
+			carrier: c, host: h}
 	}
 	if !c.Alias.IsZero() && (!h.IsApex() || s.domain.ApexAlias) &&
 		(len(c.Addresses) == 0 || len(s.beside(name)) == 0 || h.IsApex()) {
@@ -122,9 +125,10 @@ const (
 	placeholder6 = "100::1"
 )
 
-// typedAtEdge adds to the records of a host what is typed instead of them at an edge network that holds the zone: where
-// what is behind it answers, or placeholders where there is nothing. A record for which nothing is left is not typed at
-// all: the network answers with its own addresses, of both kinds, as soon as one is.
+// typedAtEdge adds to the records of a host what is typed instead of them at an edge network that
+// holds the zone: where what is behind it answers, or placeholders where there is nothing. A record
+// for which nothing is left is not typed at all: the network answers with its own addresses, of
+// both kinds, as soon as one is.
 func (s Sight) typedAtEdge(c *estate.Carrier, required []requirement) []requirement {
 	if !c.By.Row().TakesZone || len(c.NameServers) == 0 || len(required) == 0 {
 		return required
@@ -146,16 +150,17 @@ func (s Sight) typedAtEdge(c *estate.Carrier, required []requirement) []requirem
 	return required
 }
 
-// originOf gives what leads an edge network to what is behind it, for a host: addresses, or an alias where there are
-// none or the name can hold one, which such networks resolve themselves, at the apex too; or placeholders, where
-// nothing is behind it.
+// originOf gives what leads an edge network to what is behind it, for a host: addresses, or an
+// alias where there are none or the name can hold one, which such networks resolve themselves, at
+// the apex too; or placeholders, where nothing is behind it.
 func (s Sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
 	var addresses []netip.Addr
 	var alias web.Host
 	switch b := s.estate.Carrier(c.Behind); {
 	case b != nil:
 		addresses, alias = b.Addresses, b.Alias
-	case c.BehindSite, slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return s.domain.Through[h] == c }):
+	case c.BehindSite,
+		slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return s.domain.Through[h] == c }):
 		addresses, alias = s.estate.Site.Addresses, s.estate.Site.Alias
 	}
 	var sets []record.Set
@@ -204,7 +209,9 @@ func withAsked(s Sight, required []requirement) []requirement {
 		if r.Until.Certificate {
 			why = append(why, act.Reason{Why: act.MayGoWithCertificate})
 		}
-		i := slices.IndexFunc(required, func(n requirement) bool { return n.wanted && n.Name == r.Name && n.Type == r.Type })
+		i := slices.IndexFunc(required, func(n requirement) bool {
+			return n.wanted && n.Name == r.Name && n.Type == r.Type
+		})
 		if i < 0 {
 			set := record.Set{Name: r.Name, Type: r.Type, TTL: act.RecordTTL}
 			required = append(required, requirement{Set: set, why: why, wanted: true})
@@ -228,8 +235,8 @@ func (s Sight) DoneWith(r estate.Wanted) []act.Reason {
 	return nil
 }
 
-// certified reports whether every carried host that should speak TLS was seen with a good certificate at its planned
-// carrier.
+// certified reports whether every carried host that should speak TLS was seen with a good
+// certificate at its planned carrier.
 func certified(d *estate.Domain, seen *survey.Domain) bool {
 	some := false
 	for _, h := range d.Hosts() {
@@ -248,7 +255,8 @@ func certified(d *estate.Domain, seen *survey.Domain) bool {
 func certifiedAt(h web.Host, c *estate.Carrier, seen *survey.Domain) bool {
 	for _, ch := range seen.Chains {
 		first := ch.Hops[0]
-		if ch.Entry.Host() != h || ch.Entry.Scheme() != web.HTTPS || first.TLS == nil || len(first.TLS.Faults) > 0 ||
+		if ch.Entry.Host() != h || ch.Entry.Scheme() != web.HTTPS || first.TLS == nil ||
+			len(first.TLS.Faults) > 0 ||
 			first.Refusal != "" {
 			continue
 		}
@@ -264,20 +272,25 @@ func certifiedAt(h web.Host, c *estate.Carrier, seen *survey.Domain) bool {
 	return false
 }
 
-// withoutMail adds the records that say that a domain neither receives mail nor sends it: a null MX (RFC 7505), an SPF
-// record that allows nobody (RFC 7208), a policy that rejects the rest (RFC 7489).
+// withoutMail adds the records that say that a domain neither receives mail nor sends it: a null MX
+// (RFC 7505), an SPF record that allows nobody (RFC 7208), a policy that rejects the rest (RFC
+// 7489).
 func withoutMail(s Sight, required []requirement) []requirement {
 	apex := s.zone()
 	for _, n := range []requirement{
-		{Set: record.Set{Name: apex, Type: "MX", Values: []string{"0 ."}}, why: []act.Reason{{Why: act.ReceivesNoMail}}},
-		{Set: record.Set{Name: apex, Type: "TXT", Values: []string{`"v=spf1 -all"`}}, why: []act.Reason{{Why: act.SendsNoMail}}},
+		{Set: record.Set{Name: apex, Type: "MX", Values: []string{"0 ."}},
+			why: []act.Reason{{Why: act.ReceivesNoMail}}},
+		{Set: record.Set{Name: apex, Type: "TXT", Values: []string{`"v=spf1 -all"`}},
+			why: []act.Reason{{Why: act.SendsNoMail}}},
 		{
 			Set: record.Set{Name: "_dmarc." + apex, Type: "TXT", Values: []string{`"v=DMARC1; p=reject"`}},
 			why: []act.Reason{{Why: act.RejectsForged}},
 		},
 	} {
 		n.TTL, n.wanted = act.RecordTTL, true
-		if i := slices.IndexFunc(required, func(o requirement) bool { return o.Name == n.Name && o.Type == n.Type }); i >= 0 {
+		if i := slices.IndexFunc(required, func(o requirement) bool {
+			return o.Name == n.Name && o.Type == n.Type
+		}); i >= 0 {
 			required[i].Values = append(required[i].Values, n.Values...)
 			required[i].why = append(required[i].why, n.why...)
 			continue

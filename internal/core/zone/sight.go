@@ -14,8 +14,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-// Sight is what the phases of one zone read: what the estate wants of it, and what was seen of it. Nothing of it is
-// ever changed.
+// Sight is what the phases of one zone read: what the estate wants of it, and what was seen of it.
+// Nothing of it is ever changed.
 type Sight struct {
 	estate  *estate.Estate
 	domain  *estate.Domain
@@ -23,9 +23,10 @@ type Sight struct {
 	nowhere *survey.Domain // where there is no such zone yet; else nil
 	earlier *survey.Domain // what was seen before that; nil: nothing
 	have    map[string][]record.Set
-	exists  map[string]bool // names that hold something, and those on the way to them (RFC 4592 section 2.2.2)
-	when    time.Time       // of the earlier survey
-	now     time.Time       // for what is wanted until a date; zero: nothing ends
+	// names that hold something, and those on the way to them (RFC 4592 section 2.2.2)
+	exists map[string]bool
+	when   time.Time // of the earlier survey
+	now    time.Time // for what is wanted until a date; zero: nothing ends
 }
 
 // Surveys is what was seen of domains, by name: last, and before that.
@@ -50,7 +51,8 @@ func SurveysOf(in Known) Surveys {
 		before:  byName(in.Earlier, func(*survey.Domain) bool { return true }),
 		Nowhere: byName(in.Survey, (*survey.Domain).Nowhere),
 	}
-	for name := range all.before { // a zone that was there has ended, and is not made anew without being looked for
+	// a zone that was there has ended, and is not made anew without being looked for
+	for name := range all.before {
 		if all.before[name].Seen() {
 			delete(all.Nowhere, name)
 		}
@@ -60,7 +62,8 @@ func SurveysOf(in Known) Surveys {
 
 // SightOf gathers what the phases of a domain's zone read.
 func SightOf(in Known, seen Surveys, d *estate.Domain) Sight {
-	s := Sight{estate: in.Estate, domain: d, now: in.Now, have: map[string][]record.Set{}, exists: map[string]bool{}}
+	s := Sight{estate: in.Estate, domain: d, now: in.Now, have: map[string][]record.Set{},
+		exists: map[string]bool{}}
 	s.nowhere = seen.Nowhere[d.Name.String()]
 	if s.seen = seen.Last[d.Name.String()]; s.seen == nil {
 		return s
@@ -85,9 +88,11 @@ func (s Sight) set(name, kind string) (record.Set, bool) {
 	return record.Find(s.have[name], name, kind)
 }
 
-// misses reports whether nobody answered about a name and any of some types, so that what stands there is unknown.
+// misses reports whether nobody answered about a name and any of some types, so that what stands
+// there is unknown.
 func (s Sight) misses(name string, kinds ...string) bool {
-	return s.seen != nil && slices.ContainsFunc(kinds, func(kind string) bool { return s.seen.Misses(name, kind) })
+	return s.seen != nil &&
+		slices.ContainsFunc(kinds, func(kind string) bool { return s.seen.Misses(name, kind) })
 }
 
 // isHost reports whether a name is one of the hosts that have doors.
@@ -113,8 +118,9 @@ func (s Sight) alreadyAt(c *estate.Carrier) bool {
 	return len(c.NameServers) > 0 && slices.Equal(s.delegated(), web.Names(c.NameServers))
 }
 
-// wildcardOver gives the name below which a wildcard answers for a name that does not exist, "" where none does: only
-// one right below the nearest name above that exists can (RFC 4592 section 3.3.1).
+// wildcardOver gives the name below which a wildcard answers for a name that does not exist, ""
+// where none does: only one right below the nearest name above that exists can (RFC 4592 section
+// 3.3.1).
 func (s Sight) wildcardOver(name string) string {
 	if s.exists[name] || name == s.zone() {
 		return ""
@@ -126,7 +132,9 @@ func (s Sight) wildcardOver(name string) string {
 		}
 	}
 	if slices.Contains(s.seen.Wildcards, above) ||
-		slices.ContainsFunc(s.have["*."+above], func(set record.Set) bool { return record.LeadsToAddress(set.Type) }) {
+		slices.ContainsFunc(s.have["*."+above], func(set record.Set) bool {
+			return record.LeadsToAddress(set.Type)
+		}) {
 		return above
 	}
 	return ""

@@ -10,7 +10,8 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 )
 
-// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for none.
+// cut gives the name at or above another, and below the apex, that is delegated elsewhere; "" for
+// none.
 func (s Sight) cut(name string) string {
 	for at := name; strings.HasSuffix(at, "."+s.zone()); _, at, _ = strings.Cut(at, ".") {
 		if _, ok := s.set(at, "NS"); ok {
@@ -20,8 +21,8 @@ func (s Sight) cut(name string) string {
 	return ""
 }
 
-// withoutCut takes the changes out that nobody would see, because their names are delegated elsewhere (RFC 1034 section
-// 4.2.1), and says so.
+// withoutCut takes the changes out that nobody would see, because their names are delegated
+// elsewhere (RFC 1034 section 4.2.1), and says so.
 func withoutCut(s Sight, d draft) (draft, found) {
 	var f found
 	said := map[string]bool{}
@@ -40,7 +41,8 @@ func withoutCut(s Sight, d draft) (draft, found) {
 					finding.CutOff,
 					c.Name,
 					fmt.Sprintf(
-						"%s is to change in the zone %s, but %s is delegated to other name servers: nobody would see it.",
+						"%s is to change in the zone %s, but %s is delegated to other name servers: nobody would "+
+							"see it.",
 						c.Name,
 						s.zone(),
 						at,
@@ -55,15 +57,16 @@ func withoutCut(s Sight, d draft) (draft, found) {
 	return d, f
 }
 
-// standingTogether says where, after the changes, an alias would not stand alone (RFC 1034 section 3.6.2), unless that
-// is said already.
+// standingTogether says where, after the changes, an alias would not stand alone (RFC 1034 section
+// 3.6.2), unless that is said already.
 func standingTogether(s Sight, d draft, said []finding.Finding) (draft, found) {
 	var f found
 	aliases, others := map[string]bool{}, map[string][]string{}
 	for _, changes := range d.byPhase {
 		for _, c := range changes {
 			switch {
-			case c.Action == act.Remove || record.IsSigning(c.Type), c.Through != "" && c.Action != act.Keep && len(c.Typed) == 0:
+			case c.Action == act.Remove || record.IsSigning(c.Type),
+				c.Through != "" && c.Action != act.Keep && len(c.Typed) == 0:
 			case c.Type == "CNAME", c.TypedAs == "CNAME" && c.Name != s.zone():
 				aliases[c.Name] = true
 			default:
@@ -84,7 +87,8 @@ func standingTogether(s Sight, d draft, said []finding.Finding) (draft, found) {
 		f.Find(
 			finding.AliasConflict,
 			name,
-			fmt.Sprintf("%s is an alias and has other records too (%s); resolvers see the one or the other, and no name server "+
+			fmt.Sprintf("%s is an alias and has other records too (%s); resolvers see the one or the "+
+				"other, and no name server "+
 				"loads both.", name, strings.Join(slices.Compact(others[name]), ", ")),
 			"Decide which of them is needed, and remove the others before the zone is written anywhere.",
 			map[string]any{"alias": record.PlainAll("CNAME", alias.Values), "others": others[name]},

@@ -1,18 +1,18 @@
-// Package zone works out what happens to the records of each domain: which sets the plan needs there,
-// which changes lead from what was seen to that, and in which order, so that nobody's name or mail
-// goes with a door that moves. A zone that was never seen gets the sets that it needs, and no
-// changes.
+// Package zone works out what happens to the records of each domain: which sets the plan needs
+// there, which changes lead from what was seen to that, and in which order, so that nobody's name
+// or mail goes with a door that moves. A zone that was never seen gets the sets that it needs, and
+// no changes.
 //
 //	seen := zone.SurveysOf(known)
 //	made := zone.Make(known, seen, domains)
 //	made.Zones[0].Changes // in the order in which they are made, then what stays
 //
 // Each phase reads a Sight of its zone and returns what it found and proposes; a draft joins the
-// proposals. Suppose the survey showed "@ A 198.51.100.4", "www CNAME @" and "@ MX 10 mail", and the
-// plan leads both hosts to a server at 203.0.113.20. Then leadHosts proposes that the address of the
-// apex is replaced; www follows its alias, as it should, and stays. The MX record names another host,
-// whose address is none of the plan's business: it stays too. Were it "@ MX 10 www", the phases of
-// follow.go would first give mail a name of its own with today's address.
+// proposals. Suppose the survey showed "@ A 198.51.100.4", "www CNAME @" and "@ MX 10 mail", and
+// the plan leads both hosts to a server at 203.0.113.20. Then leadHosts proposes that the address
+// of the apex is replaced; www follows its alias, as it should, and stays. The MX record names
+// another host, whose address is none of the plan's business: it stays too. Were it "@ MX 10 www",
+// the phases of follow.go would first give mail a name of its own with today's address.
 package zone
 
 import (
@@ -27,10 +27,12 @@ import (
 
 // Move is the way of a zone to other name servers.
 type Move struct {
-	From         []string `json:"from"`
-	To           []string `json:"to"`
-	OldLives     int      `json:"old_lives"`    // for how long resolvers may go on asking the old servers, in seconds
-	Unknown      bool     `json:"-"`            // nobody has seen the TTL of the delegation, which may be longer
+	From []string `json:"from"`
+	To   []string `json:"to"`
+	// for how long resolvers may go on asking the old servers, in seconds
+	OldLives int `json:"old_lives"`
+	// nobody has seen the TTL of the delegation, which may be longer
+	Unknown      bool     `json:"-"`
 	Ready        bool     `json:"ready"`        // every new server was asked and says what it should
 	DS           []string `json:"ds,omitempty"` // at the parent today
 	Loses        []Loss   `json:"-"`            // what works only on the old provider's servers
@@ -62,7 +64,8 @@ type Untouched struct {
 	To   []string // as forms show it; none: nothing was seen there
 }
 
-// New is the way of a domain to a zone of its own: the parent zone knows no such domain, so there is nothing to keep.
+// New is the way of a domain to a zone of its own: the parent zone knows no such domain, so there
+// is nothing to keep.
 type New struct {
 	To    []string `json:"to"`    // the name servers that it is to have; empty where nobody says
 	Ready bool     `json:"ready"` // every one of them was asked, and says all that the zone needs
@@ -118,13 +121,16 @@ func (r Record) Set() record.Set {
 
 // TTL says how the TTL of a record set is led around its change.
 type TTL struct {
-	Name        string `json:"name"`
-	Type        string `json:"type"`
-	Seen        int    `json:"seen"`         // in seconds, as all of these
-	LowerTo     int    `json:"lower_to"`     // what to lower it to before the change; as seen where that is short already
-	LowerBefore int    `json:"lower_before"` // how long before the change: the old TTL has to run out; 0: not at all
-	WaitAfter   int    `json:"wait_after"`   // for how long after the change some resolvers may still give the old answer
-	RaiseTo     int    `json:"raise_to"`     // what to raise it to a day after the change; 0: it goes
+	Name string `json:"name"`
+	Type string `json:"type"`
+	Seen int    `json:"seen"` // in seconds, as all of these
+	// what to lower it to before the change; as seen where that is short already
+	LowerTo int `json:"lower_to"`
+	// how long before the change: the old TTL has to run out; 0: not at all
+	LowerBefore int `json:"lower_before"`
+	// for how long after the change some resolvers may still give the old answer
+	WaitAfter int `json:"wait_after"`
+	RaiseTo   int `json:"raise_to"` // what to raise it to a day after the change; 0: it goes
 }
 
 // changed reports whether anything is to be typed in the zone.
