@@ -63,7 +63,12 @@ func main() {
 	random.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	all = all[:min(*n, len(all))]
 	fmt.Printf("seed %d: %d mutants\n", *seed, len(all))
-	survived := try(all, *parallel, *wait,
+	users, err := usersOf()
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(2)
+	}
+	survived := try(all, *parallel, *wait, users,
 		strings.FieldsFunc(*also, func(r rune) bool { return r == ',' }))
 	slices.Sort(survived)
 	for _, s := range survived {
@@ -76,7 +81,9 @@ func main() {
 }
 
 // try runs the tests with each mutant and returns those that no test notices.
-func try(all []mutant, parallel int, wait time.Duration, also []string) []string {
+func try(
+	all []mutant, parallel int, wait time.Duration, users map[string][]string, also []string,
+) []string {
 	var survived []string
 	var lock sync.Mutex
 	var workers sync.WaitGroup
@@ -85,7 +92,7 @@ func try(all []mutant, parallel int, wait time.Duration, also []string) []string
 		workers.Go(func() {
 			for m := range next {
 				name := fmt.Sprintf("%s:%d: %s", m.file, m.line, m.what)
-				if strings.Contains(equivalent, "\n"+m.file+": "+m.what+": ") || noticed(m, wait, also) {
+				if strings.Contains(equivalent, "\n"+m.file+": "+m.what+": ") || noticed(m, wait, users, also) {
 					continue
 				}
 				lock.Lock()
@@ -103,7 +110,7 @@ func try(all []mutant, parallel int, wait time.Duration, also []string) []string
 }
 
 // noticed reports whether a test fails, or nothing compiles, with a mutant.
-func noticed(m mutant, wait time.Duration, also []string) bool {
+func noticed(m mutant, wait time.Duration, users map[string][]string, also []string) bool {
 	dir, err := os.MkdirTemp("", "mutant-")
 	if err != nil {
 		panic(err)
@@ -125,9 +132,35 @@ func noticed(m mutant, wait time.Duration, also []string) bool {
 	if err != nil {
 		panic(err)
 	}
-	args := append([]string{"test", "-overlay", overlay, "-count=1", "-timeout", wait.String(),
-		"./" + filepath.ToSlash(filepath.Dir(m.file))}, also...)
-	return exec.Command("go", args...).Run() != nil
+	fails := func(packages ...string) bool {
+		args := append([]string{"test", "-overlay", overlay, "-count=1", "-timeout", wait.String()},
+			packages...)
+		return len(packages) > 0 && exec.Command("go", args...).Run() != nil
+	}
+	own := "./" + filepath.ToSlash(filepath.Dir(m.file))
+	return fails(append([]string{own}, also...)...) || fails(users[own]...)
+}
+
+// usersOf gives, by package, the packages whose tests are about it too: those that import it, or
+// whose tests do, as far as they take seconds.
+func usersOf() (map[string][]string, error) {
+	const module = "upperpath.example/upperpath"
+	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join .Imports \" \"}} "+
+		"{{join .TestImports \" \"}} {{join .XTestImports \" \"}}", "./internal/core/...",
+		"./internal/report", "./internal/stage", "./test/cutover").Output()
+	if err != nil {
+		return nil, err
+	}
+	users := map[string][]string{}
+	for line := range strings.Lines(string(out)) {
+		names := strings.Fields(line)
+		for _, name := range slices.Compact(slices.Sorted(slices.Values(names[1:]))) {
+			if of, ours := strings.CutPrefix(name, module); ours && name != names[0] {
+				users["."+of] = append(users["."+of], "."+strings.TrimPrefix(names[0], module))
+			}
+		}
+	}
+	return users, nil
 }
 
 // mutantsOf gives every mutant of a package, tests aside.
