@@ -83,12 +83,6 @@ type Carrier struct {
 	Software       string // of a server whose redirects are written as a configuration file
 }
 
-// The software of servers for which configuration is written.
-const (
-	Nginx  = "nginx"
-	Apache = "apache"
-)
-
 // Fallback says what happens where no rule matches.
 type Fallback string
 

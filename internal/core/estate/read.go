@@ -261,7 +261,7 @@ func (b *builder) carriers(n *Node) {
 func (b *builder) software(c *Carrier, what string, said *Node) {
 	switch kind := c.By.Row(); {
 	case kind.Configured:
-		c.Software = cmp.Or(c.Software, Nginx)
+		c.Software = cmp.Or(c.Software, software[0])
 	case said != nil && c.By != "":
 		b.fail(
 			said,
@@ -274,7 +274,7 @@ func (b *builder) software(c *Carrier, what string, said *Node) {
 
 func (b *builder) carrier(key, n *Node) *Carrier {
 	c := &Carrier{Name: key.Text, PatternsAtMost: -1, HostsAtMost: -1, RulesAtMost: -1}
-	var keeps, tls, rules, steps, behind, software *Node
+	var keeps, tls, rules, steps, behind, runs *Node
 	what := "carrier " + key.Text
 	b.mapping(n, what,
 		field{"by", func(n *Node) {
@@ -301,7 +301,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"frames", func(n *Node) { c.Frames = b.boolean(n, what+": frames") }},
 		field{"issuer", func(n *Node) { c.Issuer = b.text(n, what+": issuer") }},
 		field{"software", func(n *Node) {
-			software, c.Software = n, b.oneOf(n, what+": software", Nginx, Apache)
+			runs, c.Software = n, b.oneOf(n, what+": software", software...)
 		}},
 		field{"steps", func(n *Node) { steps = n }},
 		field{"wanted", func(n *Node) { b.list(n, what+": wanted", func(w *Node) { b.wantedBy(c, w) }) }},
@@ -310,7 +310,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 	if c.Certificate == "" {
 		c.Certificate = cmp.Or(kind.Holds, Before)
 	}
-	b.software(c, what, software)
+	b.software(c, what, runs)
 	c.HoldsRules = kind.HoldsRules
 	if rules != nil {
 		c.HoldsRules = b.boolean(rules, what+": rules")

@@ -304,12 +304,12 @@ func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []expect.E
 }
 
 // pointed looks at doors at the address of whoever carries them, before any name leads there. A
-// carrier that is known by an alias alone cannot be looked at so.
+// carrier that is known by an alias alone cannot be looked at so, nor one whose redirects come last.
 func (p *Plan) pointed(wanted func(PlannedDoor) bool) []expect.Expectation {
 	var all []expect.Expectation
 	for _, d := range p.Doors {
 		c := p.Web.Carrier(d.Door.Host)
-		if c == nil || len(c.Addresses) == 0 || !wanted(d) || c.By == estate.Platform {
+		if c == nil || len(c.Addresses) == 0 || !wanted(d) || c.By.Row().OwnSteps {
 			continue
 		}
 		all = append(
