@@ -3,6 +3,8 @@ package servers
 import (
 	"bytes"
 	"fmt"
+	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -21,7 +23,7 @@ var apacheOptions = Options{HTTP: []string{"*:80"}, HTTPS: []string{"*:443"},
 	Certificates: "/etc/apache2/upperpath/certificates", Challenges: "/var/www/upperpath-challenges",
 	Place: "/etc/apache2/upperpath"}
 
-var apacheWriter = Writer{
+var apacheWriter = add(Writer{
 	Name:  "apache",
 	Title: "Apache 2.4.60 or newer",
 	About: `It makes one file for the server: a virtual host for the doors that answer alike, exact rules looked up in a RewriteMap
@@ -39,6 +41,44 @@ var apacheWriter = Writer{
 	Checker: apacheChecker,
 	bars:    "${",
 	write:   writeApache,
+})
+
+var apacheChecker = Checker{
+	Names:   []string{"apache2", "httpd"},
+	Called:  "apachectl configtest",
+	Oldest:  [3]int{2, 4, 60},
+	version: []string{"-v"},
+	main: func(_, folder, file, form string) (string, []string, bool) {
+		modules := ""
+		for _, dir := range []string{
+			"/usr/lib/apache2/modules", "/usr/lib64/httpd/modules", "/usr/lib/httpd/modules",
+			"/usr/libexec/apache2",
+			"/usr/local/libexec/apache24", "/usr/local/apache2/modules",
+		} {
+			if _, err := os.Stat(filepath.Join(dir, "mod_rewrite.so")); err == nil {
+				modules = dir
+			}
+		}
+		if modules == "" {
+			return "", nil, false
+		}
+		var text strings.Builder
+		for _, m := range []string{"mpm_event", "unixd", "authz_core", "alias", "rewrite",
+			"socache_shmcb", "ssl"} {
+			if _, err := os.Stat(filepath.Join(modules, "mod_"+m+".so")); err == nil { // some are built in
+				fmt.Fprintf(&text, "<IfModule !%[1]s_module>\nLoadModule %[1]s_module %[2]s/mod_%[1]s.so\n"+
+					"</IfModule>\n", m, modules)
+			}
+		}
+		fmt.Fprintf(&text, "ServerRoot \"%[1]s\"\nServerName check.invalid\nPidFile \"%[1]s/pid\"\n"+
+			"ErrorLog \"%[1]s/error.log\"\nMutex \"file:%[1]s\" default\n", folder)
+		include := fmt.Sprintf("Include \"%s/%s\"\n", folder, file)
+		if form == htaccess {
+			include = fmt.Sprintf("<Directory \"%s/pages\">\n%s</Directory>\n", folder, include)
+		}
+		text.WriteString(include)
+		return text.String(), []string{"-t", "-f", filepath.Join(folder, "main.conf")}, true
+	},
 }
 
 func writeApache(doors predictedDoors, o Options) (Output, error) {

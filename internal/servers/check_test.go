@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/predict"
 )
 
@@ -99,4 +100,18 @@ func TestAServerThatIsNotThereIsSaid(t *testing.T) {
 		assert.Empty(t, said.By)
 		assert.Contains(t, said.Why, why, text)
 	}
+}
+
+// TestEveryServerOfTheEstateFileHasAWriter holds the two tables against each other.
+func TestEveryServerOfTheEstateFileHasAWriter(t *testing.T) {
+	var names []string
+	for _, w := range Writers() {
+		assert.NotEmpty(t, w.Title, w.Name)
+		assert.NotEmpty(t, w.Checker.Names, w.Name)
+		names = append(names, w.Name)
+	}
+	assert.Equal(t, estate.Software(), names)
+	assert.Len(t, written, len(names), "and nothing is written that nobody can name")
+	_, known := WriterOf("nothing")
+	assert.False(t, known)
 }

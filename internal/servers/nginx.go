@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"hash/fnv"
+	"path/filepath"
 	"strconv"
 	"strings"
 
@@ -14,7 +15,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
-var nginxWriter = Writer{
+var nginxWriter = add(Writer{
 	Name:  "nginx",
 	Title: "nginx 1.19.4 or newer",
 	About: `It makes an include file for the http context: a server for the doors that answer alike, exact rules looked up in
@@ -25,6 +26,25 @@ maps, patterns by how their paths begin, path and query kept as the rules and th
 		Place: "/etc/nginx/upperpath"},
 	Checker: nginxChecker,
 	write:   writeNginx,
+})
+
+var nginxChecker = Checker{
+	Names:   []string{"nginx"},
+	Called:  "nginx -t",
+	Oldest:  [3]int{1, 19, 4},
+	version: []string{"-v"},
+	main: func(_, folder, file, _ string) (string, []string, bool) {
+		main := filepath.Join(folder, "main.conf")
+		return fmt.Sprintf(`pid %[1]s/pid; error_log stderr;
+events {}
+http {
+    access_log off;
+    client_body_temp_path %[1]s/body; proxy_temp_path %[1]s/proxy; fastcgi_temp_path %[1]s/fastcgi;
+    uwsgi_temp_path %[1]s/uwsgi; scgi_temp_path %[1]s/scgi;
+    include %[1]s/%[2]s;
+}
+`, folder, file), []string{"-t", "-q", "-p", folder, "-c", main}, true
+	},
 }
 
 func writeNginx(doors predictedDoors, o Options) (Output, error) {

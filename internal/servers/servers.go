@@ -17,6 +17,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/problem"
@@ -68,17 +69,27 @@ type File struct {
 
 type predictedDoors []predict.Treatment
 
-// Writers returns the table.
-func Writers() []Writer { return []Writer{nginxWriter, apacheWriter} }
+// written holds the writers by their names. Each server's file adds its own row.
+var written = map[string]Writer{}
+
+func add(w Writer) Writer {
+	written[w.Name] = w
+	return w
+}
+
+// Writers returns the table, in the order in which the estate names servers.
+func Writers() []Writer {
+	var all []Writer
+	for _, name := range estate.Software() {
+		all = append(all, written[name])
+	}
+	return all
+}
 
 // WriterOf returns the row of a server; false where none is called so.
 func WriterOf(name string) (Writer, bool) {
-	for _, w := range Writers() {
-		if w.Name == name {
-			return w, true
-		}
-	}
-	return Writer{}, false
+	w, known := written[name]
+	return w, known
 }
 
 // Write writes doors as a carrier itself is asked for them (predict's Web.Held gives them). What a

@@ -12,6 +12,39 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 )
 
+var wantedKeys = []Key{
+	{
+		"wanted",
+		"name",
+		"host",
+		nil,
+		"",
+		"_check.lacemill-museum.example.",
+		"The record's name, in full or as a label. It has to be there.",
+	},
+	{"wanted", "type", "text", nil, "", "TXT", "The record's type. It has to be there."},
+	{"wanted", "value", "text", nil, "", `"proof=4711"`, "The record's value. It has to be there."},
+	{"wanted", "until", "date", nil, "", "certificate",
+		"Until when it is wanted: a date, or the word certificate."},
+}
+
+// Wanted is a record that somebody asks for. It is read as they show it and held in normal form.
+type Wanted struct {
+	// in full, lower case, without its last dot; of a carrier's: the label below each domain that it
+	// carries
+	Name  string
+	Type  string
+	Value string // as it stands in a zone file
+	Until Until
+	By    string // the carrier that asks for it, "" where the domain's own line does
+}
+
+// Until says when a wanted record has done its work. The zero value: never.
+type Until struct {
+	Certificate bool      // once every carried host has its certificate
+	Date        time.Time // from this day on
+}
+
 // wantedIn reads a record as the asker shows it. Its name is read below the zone; "" where a
 // carrier asks for it, whose name is a label below each domain that it carries.
 func (b *builder) wantedIn(zone string, n *Node) (Wanted, bool) {
@@ -131,13 +164,6 @@ func (b *builder) until(n *Node) Until {
 	return Until{Date: t}
 }
 
-func (b *builder) wantedBy(c *Carrier, n *Node) {
-	if w, ok := b.wantedIn("", n); ok {
-		w.By = c.Name
-		c.Wanted = append(c.Wanted, w)
-	}
-}
-
 // allWanted reads a domain's wanted records and adds those of its carriers. What could not stand
 // together is a fault.
 func (b *builder) allWanted(d *Domain, n *Node) {
@@ -209,63 +235,4 @@ func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 			)
 		}
 	}
-}
-
-// checkBehind checks what is behind edge networks.
-func (b *builder) checkBehind() {
-	for c, n := range b.behind {
-		if c.Behind == "site" && b.estate.Carrier("site") == nil {
-			c.Behind, c.BehindSite = "", true
-			b.siteBehind(n, c)
-			continue
-		}
-		other := b.findCarrier(n, c.Behind)
-		if other != nil && (other == c || other.By.Row().PassesOn) {
-			b.fail(n, "an edge network is behind an edge network", "a server or platform",
-				"name what answers in the end")
-		}
-	}
-}
-
-// siteBehind asks where the site answers, which an edge network in front of it has to be told where
-// it holds the zone.
-func (b *builder) siteBehind(n *Node, c *Carrier) {
-	s := b.estate.Site
-	if len(s.Addresses) > 0 || !s.Alias.IsZero() || len(c.NameServers) == 0 || b.undecided {
-		return
-	}
-	b.fail(
-		n,
-		fmt.Sprintf("the site is behind %s, and nobody says where it answers", c.Name),
-		"site: with addresses: or alias:",
-		"write down the site's own addresses, or its platform as site.carrier:",
-	)
-}
-
-// steps reads the order in which a platform accepts what it is told.
-func (b *builder) steps(c *Carrier, n *Node) {
-	c.Steps = stepsOf(c.By.Row(), c.Certificate)
-	if n == nil {
-		return
-	}
-	if !c.By.Row().OwnSteps {
-		b.fail(
-			n,
-			"carrier "+c.Name+" has steps, which only a carrier that is by: "+kindsThat(
-				func(r Row) bool { return r.OwnSteps },
-			)+" has",
-			"no steps here",
-			"drop it",
-		)
-		return
-	}
-	c.Steps = nil
-	b.list(n, "steps", func(i *Node) {
-		s := CarrierStep(b.oneOf(i, "steps", string(Claim), string(Point), string(Issue),
-			string(Redirect)))
-		if slices.Contains(c.Steps, s) {
-			b.fail(i, "the step appears twice", "each step once", "drop one of them")
-		}
-		c.Steps = append(c.Steps, s)
-	})
 }

@@ -6,7 +6,6 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
-	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
