@@ -94,17 +94,24 @@ func (o *OldURLs) AddFrom(name, path string, from io.Reader) error {
 		head = head[3:]
 	}
 	start := bytes.TrimLeft(head, " \t\r\n")
-	switch {
-	case bytes.HasPrefix(start, []byte("<")):
-		return o.markup(name, path, r)
-	case bytes.HasPrefix(start, []byte("{")):
-		return o.har(name, path, r)
-	case isLog(start):
-		return o.log(name, path, r)
-	case isTable(start):
-		return o.table(name, path, r)
+	for _, kind := range oldForms {
+		if kind.fits(start) {
+			return kind.read(o, name, path, r)
+		}
 	}
 	return o.list(name, path, r)
+}
+
+// oldForms is the table of what a text can be beside a list: a new form is a file and a row. The
+// first that fits its beginning is meant.
+var oldForms = []struct {
+	fits func(start []byte) bool
+	read func(o *OldURLs, name, path string, r *bufio.Reader) error
+}{
+	{isMarkup, (*OldURLs).markup},
+	{isHAR, (*OldURLs).har},
+	{isLog, (*OldURLs).log},
+	{isTable, (*OldURLs).table},
 }
 
 // countingReader tells how much was read.
@@ -659,7 +666,7 @@ func (o *OldURLs) workbook(path string) error {
 
 // markup reads a sitemap, an index of sitemaps, or a feed (sitemaps.org; RSS 2.0; RFC 4287). What
 // an index names is in Maps.
-func (o *OldURLs) markup(name, path string, r io.Reader) error {
+func (o *OldURLs) markup(name, path string, r *bufio.Reader) error {
 	m := markup{of: o, source: o.To.Begin(name)}
 	from := &checked{from: r, stop: o.Stop}
 	d := xml.NewDecoder(from) // an entity that XML does not know is an error, and none is unfolded
@@ -770,7 +777,7 @@ func (c *checked) Read(p []byte) (int, error) {
 func (c *checked) ended() { c.since = 0 }
 
 // har reads what a browser recorded (HTTP Archive 1.2): the pages of log.entries, entry by entry.
-func (o *OldURLs) har(name, path string, r io.Reader) error {
+func (o *OldURLs) har(name, path string, r *bufio.Reader) error {
 	s := o.To.Begin(name)
 	from := &checked{from: r, stop: o.Stop}
 	d := json.NewDecoder(io.LimitReader(from, mostHAR))
@@ -838,3 +845,9 @@ func seek(d *json.Decoder, field string) error {
 	}
 	return fmt.Errorf("there is no field %q", field)
 }
+
+// isMarkup reports whether a text is a sitemap or a feed.
+func isMarkup(start []byte) bool { return bytes.HasPrefix(start, []byte("<")) }
+
+// isHAR reports whether a text is what a browser recorded.
+func isHAR(start []byte) bool { return bytes.HasPrefix(start, []byte("{")) }
