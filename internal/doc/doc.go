@@ -5,6 +5,22 @@
 //
 //	d := doc.Doc{Name: "audit", Title: "Audit", Blocks: blocks, Data: data}
 //	err := doc.Write(os.Stdout, "text", d, doc.Style{Width: 100})
+//
+// # How a document is made
+//
+// A subject (an audit, a plan, a runbook) is a file of report that makes a Doc and knows no format;
+// a format is a file that writes any Doc and knows no subject, and a row in formats. A Doc is a
+// sequence of blocks (verdict, heading, paragraph, list, table, finding, chain, step, facts, code,
+// figure) that is pulled by its writer: so look - writes chains as they come, in the same memory
+// however many there are. JSON is the document's Data, an Object whose arrays may be sequences too.
+// What a terminal shows only on request stands in a Detail, what a page shows closed in a Fold;
+// tables with a sheet's name, and Data, are what spreadsheets get. Text is spans: what is copied (a
+// command, a name, a value) stays in one piece, whatever wraps. A command within words stands
+// between two marks that no text has.
+//
+// testdata/*/*.txtar holds an input and what every writer makes of every document of it; an output
+// that the case lacks is a failure. Drawings (drawing.go) are few kinds of shapes in inks that mean
+// something; SVG takes the page's colours, light or dark, PNG brings its own.
 package doc
 
 import (

@@ -8,6 +8,16 @@
 // it is of the simple kind (readExpression): "^/(a|b)/$" is two rules. The server takes the first
 // line that fits, the map the most specific rule: each rule keeps its rank, and pairs that meet in
 // the wrong order are Differences.
+//
+// # How expressions are read
+//
+// servers.ReadApache and ReadNginx take directives apart and translate regular expressions of the
+// simple kind (readExpression): each becomes one template, or several for its alternatives; what is
+// more than the language says is an error that becomes the reason in the list of what was left.
+// Each rule keeps its rank, the order in which the server tries it; Import.Differences looks for
+// pairs that meet where the more specific one does not come first. import_test.go compares the
+// templates with the expressions themselves; test/peers runs the files in real nginx and Apache and
+// compares answers.
 package imports
 
 import (

@@ -4,6 +4,25 @@
 //
 //	w, err := live.New(live.Vantage{Name: "office", Timeout: 10 * time.Second})
 //	answer := w.Answer(ctx, chain.Ask{URL: web.MustParseURL("http://old.example/")})
+//
+// # A survey
+//
+// live.Surveyor looks at one domain: the resolvers say who serves the parent zone; one of those
+// says who serves the domain, and its DS; every server so named, and every one that the zone itself
+// names, is asked for its SOA over a session of its own (one socket: UDP, or TCP through the
+// proxy). The first that answers is asked for the whole zone, or walked from name to name (NSEC),
+// or else asked for names; where none answers, a resolver is. All of them and the resolvers are
+// asked about the hosts and about mail, and where voices differ that is kept with who says what. A
+// question that none of the zone's servers answers is survey.Missed: three things are told apart
+// wherever records are read, seen, absent and missed. The result is a survey.Domain of plain facts;
+// survey.Judge reads it and gives findings. Every socket is taken from live/sockets.go, which opens
+// fewer at once where the machine gives no more. An address that timed out twice is dead for half a
+// minute, for name servers as for web servers, so that hundreds of dead domains end in the time of
+// a few; so is a resolver for a whole one. Every file of live that begins with a looker method is
+// one thing that is looked at; wire.go reads answers, and knows one that ends too early. What a
+// record refers to is read in one place, survey.Refers: what is asked for, and what depends on
+// what, follow from it. internal/core/survey/oddities_test.go names every oddity, with a domain
+// that has it and one that nearly has.
 package live
 
 import (

@@ -8,6 +8,30 @@
 //	out, err := w.Write(web.Held("gateway"), servers.Options{})
 //	out.Files    // an include file for nginx
 //	out.Findings // what it cannot carry exactly
+//
+// # How rules are written
+//
+// blocksOf puts doors that answer alike into one server block and gives the tables that they need;
+// sortOut parts the rules of a table into whole paths that can be looked up and those that are
+// tried one by one. The latter are parted by how their paths begin, so that a request meets only a
+// few: branchesOf finds, for each crowd of patterns, the number of segments or of octets that tells
+// most of them apart, and nginx looks that up in a map; bucketsOf parts them octet by octet, and
+// Apache skips the half that a path cannot be in. What stands above and comes before the last
+// pattern of a branch is in the branch too: so the order of all stays right. Paths in normal form
+// meet patterns as they are read; only what is needlessly escaped meets them with every octet
+// spelled out.
+//
+// Many exact rules of one path (index.php?id=N) stand under the one condition that the fewest
+// others have (rule/chain.go), and so do patterns that end alike; which rules may tie or meet is
+// found by what all of their URLs have in common (rule/rivals.go), so that nothing compares each
+// with each. servers/check.go has the server itself read a trial in a folder of its own.
+//
+// In nginx everything is a map that leads to the target itself, and a server has one location
+// beside its exempt paths. That was measured: for each request nginx clears every variable that the
+// file names, and touches the settings of each location and if that it enters, which cost more than
+// the expressions. In Apache plain paths meet one directive a rule; what is percent-encoded takes
+// another way, by the request line. A folder's file is parted by nothing, since reading a line
+// costs more than trying it.
 package servers
 
 import (

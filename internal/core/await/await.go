@@ -6,6 +6,18 @@
 //	b := await.New(expectations, places, clock.Now())
 //	err := await.Run(ctx, b, asker, clock, func() { draw(b.Items()) })
 //	b.Missing() // nothing: all is there
+//
+// # How it is waited
+//
+// plan.Awaited says what has to be seen in the end: record sets with what stood there, and doors.
+// await.Board holds an item for each at each place (name servers, the zone above, resolvers, the
+// vantage) and the questions that tell them. A question waits for others: resolvers and doors are
+// asked once the name servers have the new, so that nobody is made to remember the old. due hands
+// questions out in rounds, at least 5 s apart at a place, 150 a second in all; take reads an
+// answer, reckons by TTLs until when the old can last, and names a cause where it lasts longer.
+// await.Run is the only loop, on one goroutine; it asks an expect.Asker (live.Asker) and lives by a
+// Clock, which its tests let pass at once (testing/synctest): there a made-up world with caches is
+// waited for at random, and no bound that was said may break.
 package await
 
 import (

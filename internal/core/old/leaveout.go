@@ -5,6 +5,18 @@
 //	g := old.NewGathering(old.DefaultLeaveOut())
 //	g.Add(source, old.Seen{URL: []byte("http://old.example/a?utm_source=x"), Weight: 1})
 //	g.Entries() // http://old.example/a
+//
+// # The way of an old URL
+//
+// old.Gathering merges what files.OldURLs reads, each URL once; old.Sink is what both it and
+// whoever streams a list give the reader. old.Cover follows each through the predicted web, on all
+// cores, with doors described once, and keeps an outcome and a few hashes: pages on which many
+// arrive, and twins, are found by putting the hashes in order. audit --old-urls sends the list
+// through chain.RunJudged, which judges beside the order; live/shared.go has what chains lead to
+// asked once; old.FollowedOf makes a row of a chain, and store keeps rows every 0.4 s, numbered, so
+// that a run goes on where it was cut off; each holds a digest of its goal, which says whether its
+// verdict still stands. A crawl is old.Frontier (bounds, and no shape of URL without end),
+// old.Robots (RFC 9309) and the workers of live.Crawling.
 package old
 
 import (

@@ -5,6 +5,14 @@
 //	now := recheck.Of(survey, audit)
 //	news := recheck.Compare(accepted, now, acceptances, today)
 //	news.Any() // false: there is nothing to say
+//
+// # What is compared
+//
+// recheck.Of makes facts of a survey and an audit: a kind, a subject, a value, without what passes
+// by itself (serials, TTLs, signatures, dates of renewals), and gaps for what nobody could look at.
+// recheck.Compare sets two such states side by side, and Acceptance takes out what is lived with.
+// store.Accept replaces the accepted state in one transaction; where a writer was killed,
+// store.Read has that taken back first. compare is the same with two audits, surveys or plans.
 package recheck
 
 import (

@@ -9,6 +9,17 @@
 //	table := rule.Compile(rules, scope)
 //	match, ok := table.Lookup(web.MustParseURL("http://old.example/archive/1998/lace.html"))
 //	match.Location(canonical) // "https://www.northmoor.example/archive/1998/lace.html"
+//
+// # Looking up
+//
+// rule.NewIndex lays the exact rules one behind the other in one piece of memory (head, path,
+// target) and finds them through a table of hashes; rules that share a path stand in a chain, the
+// most specific first. Patterns of a host form a tree over segments, whose leaves know their rank;
+// a walk keeps the best one. Nothing is allocated: a path that is not in normal form is made so on
+// the stack. Where an old site did not care (rule.Mode), paths and patterns are brought into one
+// form first; Mode.Variants says the same as sets of paths, for the proof and for nginx. Table
+// keeps the rules themselves beside the index, and a list by host that is put in order when it is
+// asked for.
 package rule
 
 import (

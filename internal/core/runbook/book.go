@@ -6,6 +6,15 @@
 //	// marks what is done, and stops at the first step that is not
 //	progress, err := book.Proceed(ctx, asker, now)
 //	book.Mark(3, now)                       // by hand
+//
+// # How it is worked through
+//
+// plan.Tasks parts the steps by place and says for each what is typed there and what has to be seen
+// once it is done; report.RunbookOf says it in words; runbook.Book holds that with what was done,
+// and is kept whole, for each scope. Book.Proceed walks it through against an asker (live.Asker; in
+// tests a map): it marks what is seen, passes over what waits, and stops at the first step that is
+// not done. It never takes silence for an answer. stage.Player carries tasks out on a stage, so
+// that demo and a script see a whole cutover.
 package runbook
 
 import (

@@ -6,6 +6,15 @@
 //	h, err := web.ParseHost("Møllehuset.example")
 //	h.String()  // "xn--mllehuset-l8a.example"
 //	h.WWW()     // the host www below its apex
+//
+// # When two URLs are one
+//
+// Two URLs are one where RFC 3986 section 6.2.2 says so: case of scheme and host, needless
+// percent-encoding, dot segments. %2F is not /, and // stays. web.URL holds what a browser would
+// send; Key gives the normal form. Rules match in normal form and copy captures as they came.
+// Servers decode paths and nginx's maps ignore case, so the writers look whole paths up by the
+// decoded path only where decoding loses nothing, and check the case again. test/peers compares
+// thousands of requests with the prediction, byte by byte.
 package web
 
 import (
