@@ -6,8 +6,9 @@
 //	carriers[0].Entries // in the order in which to type them
 //
 // Suppose the registrar's form carries old.example and takes neither https nor a path. Then Limits
-// finds beyond-carrier at its https doors, and at its http doors where the fallback is same-path;
-// the entries of the form say from where to where, once a host, and that the form cuts the path.
+// finds beyond-carrier twice, since a cause is said once however many doors meet it, and names all
+// four doors of apex and www as beyond it; the entries of the form say from where to where, a line a
+// host (ExampleLimits).
 package carry
 
 import (
