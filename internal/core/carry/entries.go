@@ -7,8 +7,8 @@
 //
 // Suppose the registrar's form carries old.example and takes neither https nor a path. Then Limits
 // finds beyond-carrier twice, since a cause is said once however many doors meet it, and names all
-// four doors of apex and www as beyond it; the entries of the form say from where to where, a line a
-// host (ExampleLimits).
+// four doors of apex and www as beyond it; the entries of the form say from where to where, a line
+// a host (ExampleLimits).
 package carry
 
 import (

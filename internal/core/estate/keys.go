@@ -21,7 +21,8 @@ type Key struct {
 
 // Keys returns the table of all keys, in the order in which people write them.
 func Keys() []Key {
-	return slices.Concat(estateKeys, siteKeys, carrierKeys, domainKeys, neededKeys, wantedKeys, policyKeys, registryKeys, vantageKeys)
+	return slices.Concat(estateKeys, siteKeys, carrierKeys, domainKeys, neededKeys, wantedKeys,
+		policyKeys, registryKeys, vantageKeys)
 }
 
 var estateKeys = []Key{

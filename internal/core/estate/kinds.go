@@ -153,9 +153,10 @@ func stepsOf(r Row, w When) []CarrierStep {
 	return steps
 }
 
-// software is the names of the servers for which configuration is written, the usual one first. What
-// is written for each is a row in package servers.
+// software is the names of the servers for which configuration is written, the usual one first.
+// What is written for each is a row in package servers.
 var software = []string{"nginx", "apache"}
 
-// Software returns the names of the servers for which configuration is written, the usual one first.
+// Software returns the names of the servers for which configuration is written, the usual one
+// first.
 func Software() []string { return slices.Clone(software) }

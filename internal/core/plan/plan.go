@@ -1,20 +1,21 @@
-// Package plan says what comes of all: the doors with who answers them, the rules, the certificates,
-// the changes of every zone (package zone), what is typed at carriers and registrars (package carry),
-// and the steps of the cutover, in their order. From these it makes sheets to type from, zone files,
-// the tasks of a runbook and what is to be awaited. It changes nothing, and looks at nothing outside
-// what it is given.
+// Package plan says what comes of all: the doors with who answers them, the rules, the
+// certificates, the changes of every zone (package zone), what is typed at carriers and registrars
+// (package carry), and the steps of the cutover, in their order. From these it makes sheets to type
+// from, zone files, the tasks of a runbook and what is to be awaited. It changes nothing, and looks
+// at nothing outside what it is given.
 //
 //	p := plan.Make(plan.Input{Estate: e, Rules: rules})
 //	p.Web.Answer(ctx, chain.Ask{URL: u}) // predicted
 //	p.Goal(u)                            // wanted
 //
-// Input.plan is the order in which it is worked out. Last, Play takes the sheets as they are typed, row
-// by row in the order of the steps, and types them into a world.World, which nothing else changes.
-// world.Watch compares after each act who receives mail, who may send, where names, needed hosts and
-// doors end, and whether the carrier at the end was told; in the end every zone is compared with the
-// one that File gives, and what carriers were told with what the plan predicts. test/cutover checks
-// that with a reader written apart: a generator of estates, a plain player of what DNS, mail and
-// carriers make of sheets, and every single mistake in every row, which has to turn the verdict red.
+// Input.plan is the order in which it is worked out. Last, Play takes the sheets as they are typed,
+// row by row in the order of the steps, and types them into a world.World, which nothing else
+// changes. world.Watch compares after each act who receives mail, who may send, where names, needed
+// hosts and doors end, and whether the carrier at the end was told; in the end every zone is
+// compared with the one that File gives, and what carriers were told with what the plan predicts.
+// test/cutover checks that with a reader written apart: a generator of estates, a plain player of
+// what DNS, mail and carriers make of sheets, and every single mistake in every row, which has to
+// turn the verdict red.
 package plan
 
 import (

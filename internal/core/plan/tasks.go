@@ -303,7 +303,8 @@ func (p *Plan) redirectsExpected(upTo web.Scheme, carriers ...string) []expect.E
 }
 
 // pointed looks at doors at the address of whoever carries them, before any name leads there. A
-// carrier that is known by an alias alone cannot be looked at so, nor one whose redirects come last.
+// carrier that is known by an alias alone cannot be looked at so, nor one whose redirects come
+// last.
 func (p *Plan) pointed(wanted func(PlannedDoor) bool) []expect.Expectation {
 	var all []expect.Expectation
 	for _, d := range p.Doors {

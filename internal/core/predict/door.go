@@ -12,15 +12,15 @@
 //
 // # Doors
 //
-// Prediction.Treatment describes a door: who answers it (a carrier, the site, nobody), what is dropped
-// on the way, as which door it is asked (an edge network may ask its origin by http), which rules
-// hold, the fallback, the exempt paths, the status. Treatment.Answer is the only interpreter of that. An
-// edge in front of a carrier is Treatment.Behind(edge): limits compose there and nowhere else.
-// Prediction.Intended is the same interpreter on a door without limits, and Prediction.Goal follows it to where a
-// URL should lead. The proof reads the same value for all URLs at once (explore.go), the plan for
-// its limits and examples, the stage for its replies, rules try for one URL, and every writer in
-// servers says each of its fields or reports beyond-carrier (Prediction.Held gives the doors as a carrier
-// itself is asked for them).
+// Prediction.Treatment describes a door: who answers it (a carrier, the site, nobody), what is
+// dropped on the way, as which door it is asked (an edge network may ask its origin by http), which
+// rules hold, the fallback, the exempt paths, the status. Treatment.Answer is the only interpreter
+// of that. An edge in front of a carrier is Treatment.Behind(edge): limits compose there and
+// nowhere else. Prediction.Intended is the same interpreter on a door without limits, and
+// Prediction.Goal follows it to where a URL should lead. The proof reads the same value for all
+// URLs at once (explore.go), the plan for its limits and examples, the stage for its replies, rules
+// try for one URL, and every writer in servers says each of its fields or reports beyond-carrier
+// (Prediction.Held gives the doors as a carrier itself is asked for them).
 //
 // What is asked of a kind of carrier is a column of the table in estate/kinds.go: a new kind is a
 // row there, and where it wants something typed that no other kind wants, a step with its entries

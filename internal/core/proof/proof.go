@@ -17,14 +17,15 @@
 // proof.Prove follows sets of URLs instead of URLs. A set is a template: text and variables
 // (symbol.go); where a rule's pattern meets it, meet gives all ways in which variables have to
 // split for that, with what the pattern's captures take. explorer goes from hop to hop through
-// predict.Prediction.Treatment, which says of each door how it treats its URLs, from each rule and each
-// fallback on, until a set arrives, comes back, or grows without end; it keeps for every hop which
-// more specific rules would have taken the path. What looks wrong there counts only if there is an
-// entry that takes this way: solve looks for one in the product of the automata of all that has to
-// be avoided at all hops. Found, it is written down and followed through the predicted web itself,
-// which has to show what is claimed; excluded for certain, the way is dropped; neither, and it is
-// undecided. Rules that lead straight to the site need none of this, which is why a million of them
-// take seconds; how many sets are looked at is bounded, and what lies beyond is undecided too.
+// predict.Prediction.Treatment, which says of each door how it treats its URLs, from each rule and
+// each fallback on, until a set arrives, comes back, or grows without end; it keeps for every hop
+// which more specific rules would have taken the path. What looks wrong there counts only if there
+// is an entry that takes this way: solve looks for one in the product of the automata of all that
+// has to be avoided at all hops. Found, it is written down and followed through the predicted web
+// itself, which has to show what is claimed; excluded for certain, the way is dropped; neither, and
+// it is undecided. Rules that lead straight to the site need none of this, which is why a million
+// of them take seconds; how many sets are looked at is bounded, and what lies beyond is undecided
+// too.
 //
 // proof_test.go compares verdicts with trying every URL of a small alphabet, random_test.go makes
 // whole estates at random (carriers, fallbacks, modes, conditions, the site's own redirects) and

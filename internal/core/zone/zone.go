@@ -18,18 +18,18 @@
 //
 // requirementsOf says what the plan needs in a zone (doors, wanted records, what says that there is
 // no mail). Where the zone was seen, lead leads each host's sets to its carrier and adds what is
-// wanted. Then all zones are looked at together (untie, in follow.go): a state of the world as it was
-// seen stands beside one with what is planned so far, and what ends elsewhere there, though it is no
-// door, is led to where it ended: names first, then mail that is handed to them, then who may send.
-// finish adds wildcards, judges mail, and keeps everything else. Zones that are not meant take part as
-// guests: they appear where something in them follows a door that moves.
+// wanted. Then all zones are looked at together (untie, in follow.go): a state of the world as it
+// was seen stands beside one with what is planned so far, and what ends elsewhere there, though it
+// is no door, is led to where it ended: names first, then mail that is handed to them, then who may
+// send. finish adds wildcards, judges mail, and keeps everything else. Zones that are not meant
+// take part as guests: they appear where something in them follows a door that moves.
 //
-// Changes fall into phases: what unties mail and names, what nothing hangs on yet, doors that come or
-// turn, what is cleared away. together.go drops nothing silently that a delegation hides or that
+// Changes fall into phases: what unties mail and names, what nothing hangs on yet, doors that come
+// or turn, what is cleared away. together.go drops nothing silently that a delegation hides or that
 // cannot stand together; needed.go leaves alone what somebody else needs; move.go leads a zone to
 // other name servers, new.go one that does not exist yet to its first. inOrder numbers the changes:
-// what leaves an alias comes before the alias's target moves. afterwards gives the zone as it then is,
-// which the check of CAA records, a move's comparison and zone files read.
+// what leaves an alias comes before the alias's target moves. afterwards gives the zone as it then
+// is, which the check of CAA records, a move's comparison and zone files read.
 package zone
 
 import (
