@@ -45,11 +45,11 @@ bench:
 fuzz:
 	test/fuzz.sh
 
-# Thousands of estates at random, played from their sheets by a reader of their own: ROUNDS=500 SEED=7 make soak.
-ROUNDS ?= 5000
+# Every test that draws at random, for an hour: MINUTES=5 SEED=7 make soak. The seeds are printed.
+MINUTES ?= 60
 SEED ?= 1
 soak:
-	ROUNDS=$(ROUNDS) SEED=$(SEED) go test -count=1 -timeout 3h -v ./test/cutover
+	MINUTES=$(MINUTES) SEED=$(SEED) test/soak.sh
 
 # Small changes of the code, drawn at random, that no test notices: N=50 SEED=3 PKG=./internal/core/chain make mutate.
 N ?= 40

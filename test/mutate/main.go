@@ -70,10 +70,6 @@ func main() {
 	}
 	survived := try(all, *parallel, *wait, users,
 		strings.FieldsFunc(*also, func(r rune) bool { return r == ',' }))
-	slices.Sort(survived)
-	for _, s := range survived {
-		fmt.Println(s)
-	}
 	fmt.Printf("%d of %d survived\n", len(survived), len(all))
 	if len(survived) > 0 {
 		os.Exit(1)
@@ -97,6 +93,7 @@ func try(
 				}
 				lock.Lock()
 				survived = append(survived, name)
+				fmt.Println(name)
 				lock.Unlock()
 			}
 		})

@@ -58,10 +58,12 @@ site: {hosts: [www.n.example, n.example], also: [n.platform.example], carrier: s
 carriers:
   gw: {by: server, addresses: [203.0.113.20, "2001:db8::20"], issuer: ca.example}
   ap: {by: server, alias: ap.h.example, software: apache, certificate: after, tls: no, keeps: path}
-  form: {by: form, addresses: [198.51.100.4], apex-only: yes, frames: yes, name-servers: [ns1.form.example]}
+  form: {by: form, addresses: [198.51.100.4], apex-only: yes, frames: yes,
+    name-servers: [ns1.form.example]}
   shop: {by: platform, addresses: [203.0.113.10], alias: shop.h.example, hosts-at-most: 5,
     steps: [claim, records, certificate, redirect], wanted: [{name: _claim, type: TXT, value: x}]}
-  net: {by: edge, addresses: [198.51.100.9], origin: plain, behind: gw, patterns-at-most: 0, rules-at-most: 7,
+  net: {by: edge, addresses: [198.51.100.9], origin: plain, behind: gw, patterns-at-most: 0,
+    rules-at-most: 7,
     name-servers: [ns2.net.example, ns1.net.example]}
   front: {by: edge, addresses: [198.51.100.10], behind: site}
   park: {by: account, addresses: [198.51.100.11]}
@@ -69,7 +71,8 @@ carriers:
 policy: {hops: 2, status: 308, upgrade: same-host-first, exempt: [/.well-known/, /keep/]}
 registry: {address: "https://rdap.example/", bootstrap: dns.json}
 vantages:
-  office: {resolvers: [192.0.2.53, "192.0.2.54:5353", "2001:db8::53"], proxy: "socks5://127.0.0.1:1080",
+  office: {resolvers: [192.0.2.53, "192.0.2.54:5353", "2001:db8::53"],
+    proxy: "socks5://127.0.0.1:1080",
     trust: ca.pem, timeout: 2s}
 resolvers: "192.0.2.1"
 selectors: [s1, s2]
