@@ -45,6 +45,7 @@ func main() {
 	seed := flag.Uint64("seed", 1, "of the draw")
 	also := flag.String("also", "", "packages whose tests count too, with commas between")
 	file := flag.String("file", "", "only files with this in their path")
+	again := flag.String("again", "", "only those of the draw that stand in this file, as a run names them")
 	parallel := flag.Int("parallel", 2, "how many to try at once")
 	wait := flag.Duration("timeout", 2*time.Minute,
 		"for the tests of one mutant, which counts as noticed beyond")
@@ -62,6 +63,24 @@ func main() {
 	random := rand.New(rand.NewPCG(*seed, *seed)) // nothing hangs on it
 	random.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	all = all[:min(*n, len(all))]
+	if *again != "" {
+		named, err := os.ReadFile(*again)
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(2)
+		}
+		lines := string(named) + "\n"
+		all = slices.DeleteFunc(all, func(m mutant) bool {
+			for line := range strings.Lines(lines) {
+				file, rest, _ := strings.Cut(line, ":")
+				_, what, _ := strings.Cut(rest, ": ")
+				if file == m.file && strings.TrimSpace(what) == strings.TrimSpace(m.what) {
+					return false
+				}
+			}
+			return true
+		})
+	}
 	fmt.Printf("seed %d: %d mutants\n", *seed, len(all))
 	users, err := usersOf()
 	if err != nil {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/plan"
@@ -18,8 +19,10 @@ func inputOf(carriers, old string) plan.Input {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "upperpath.yaml")
+	first, _, _ := strings.Cut(strings.TrimSpace(carriers), ":")
 	text := "canonical: https://www.n.example\nsite: {addresses: [203.0.113.10]}\ncarriers:\n" +
-		carriers + "domains: [{name: n.example, state: leave}, " + old + "]\n"
+		carriers + "domains: [{name: n.example, state: leave, carrier: {apex: " + first + "}}, " + old +
+		"]\n"
 	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
 		panic(err)
 	}

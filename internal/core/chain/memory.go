@@ -146,7 +146,7 @@ func keeps(h *Answer, at time.Time) (time.Time, bool) {
 	if _, no := directives["no-cache"]; no { // it is asked for again each time
 		return time.Time{}, false
 	}
-	age, _ := strconv.ParseUint(control.Age, 10, 31)
+	age, _ := strconv.ParseUint(control.Age, 10, 63)
 	if text, is := directives["max-age"]; is {
 		seconds, err := strconv.ParseUint(text, 10, 63)
 		if err != nil || seconds <= age {

@@ -190,6 +190,8 @@ func TestWhatIsWantedAndFoundInAFewWords(t *testing.T) {
 			expect.Answer{Alias: "o.example."}, "CNAME s.example.", "CNAME o.example."},
 		{record(func(e *expect.Expectation) { e.Holds = "A" }), expect.Answer{Values: []string{"1"}},
 			"203.0.113.20", "1"},
+		{record(func(e *expect.Expectation) { e.Alias, e.Values = true, nil }), expect.Answer{},
+			"the addresses of ", "nothing"},
 		{expect.Expectation{Kind: expect.Certificate, URL: "https://a.example/"}, expect.Answer{},
 			"a certificate for a.example", "nothing"},
 		{expect.Expectation{Kind: expect.Redirect, URL: "https://a.example/",

@@ -105,3 +105,19 @@ func TestFindingsAreOrderedByTheirNumbersToo(t *testing.T) {
 		got,
 	)
 }
+
+func TestCausesAreReadAsTheyAreWritten(t *testing.T) {
+	for _, k := range Causes() {
+		c, ok := NamedCause(k.Name)
+		assert.True(t, ok, k.Name)
+		text, err := c.MarshalText()
+		assert.NoError(t, err)
+		var read Cause
+		assert.NoError(t, read.UnmarshalText(text))
+		assert.Equal(t, c, read)
+	}
+	read := Cause(1)
+	assert.NoError(t, read.UnmarshalText(nil), "no text is no cause")
+	assert.Equal(t, NoCause, read)
+	assert.Error(t, read.UnmarshalText([]byte("nonsense")))
+}

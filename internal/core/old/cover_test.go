@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -265,4 +266,30 @@ func TestTheSheetHoldsWhatIsLeftToDecide(t *testing.T) {
 		"where nobody knows the pages, what no rule takes is left to decide too")
 	c := old.Cover(webOf(t, coveredEstate), slices.Clone(all), nil)
 	assert.Equal(t, old.Share{URLs: 3, Weight: 15}, c.Unruled)
+}
+
+func TestNoOldURLsAreCoveredToo(t *testing.T) {
+	c := old.Cover(webOf(t, coveredEstate, "/visit/"), nil, nil)
+	assert.Empty(t, c.Findings)
+	assert.Empty(t, c.Outcomes)
+}
+
+func TestEveryOutcomeHasAName(t *testing.T) {
+	for _, m := range old.Mets() {
+		named, ok := old.MetNamed(m.String())
+		assert.True(t, ok, m)
+		assert.Equal(t, m, named)
+	}
+	_, ok := old.MetNamed("nothing of the kind")
+	assert.False(t, ok)
+}
+
+// TestADelayEndsTheListOfThoseItIsFor has two groups, of which the first has a delay alone (RFC 9309
+// section 2.1: a group begins with those it is for).
+func TestADelayEndsTheListOfThoseItIsFor(t *testing.T) {
+	r := old.ParseRobots("User-agent: ours\nCrawl-delay: 5\nUser-agent: *\nDisallow: /\n", "ours")
+	assert.True(t, r.Allows("/a"))
+	assert.Equal(t, 5*time.Second, r.Delay)
+	assert.False(t, old.ParseRobots("User-agent: ours\nCrawl-delay: 5\nUser-agent: *\nDisallow: /\n",
+		"theirs").Allows("/a"))
 }

@@ -345,3 +345,19 @@ func TestEveryDoorAnswersAsAPlainReadingOfTheEstateSays(t *testing.T) {
 		assert.Positive(t, kinds[kind], fmt.Sprintf("no URL answers %s", kind))
 	}
 }
+
+// TestWhatIsExemptIsMeantToStay: where a door is meant to answer by itself, that is where its URL
+// should lead.
+func TestWhatIsExemptIsMeantToStay(t *testing.T) {
+	in := estateOf(t, "{by: server, addresses: [203.0.113.21]}", "", "old.example/a,/rule",
+		"old.example/gone,,410")
+	w := in.Web()
+	for u, want := range map[string]string{
+		"http://old.example/.well-known/acme-challenge/x": "http://old.example/.well-known/acme-challenge/x",
+		"http://old.example/a":                            "https://www.n.example/rule",
+		"https://www.n.example/b":                         "https://www.n.example/b",
+	} {
+		assert.Equal(t, want, w.Goal(web.MustParseURL(u)).Target.String(), u)
+	}
+	assert.True(t, w.Goal(web.MustParseURL("http://old.example/gone")).Gone)
+}

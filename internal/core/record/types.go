@@ -29,7 +29,7 @@ var types = map[string]typeRow{
 		form: "the name of a name server, such as ns1.edge.example"},
 	"CNAME": {names: []int{0}, refers: true, leads: true, address: true, fields: 1,
 		form: "the name that it leads to, such as sites.platform.example"},
-	"SOA":   {names: []int{0, 1}},
+	"SOA":   {names: []int{0, 1}, read: text}, // it ends with numbers; nobody shows one to be read
 	"PTR":   {names: []int{0}, refers: true, fields: 1, form: "a name"},
 	"MINFO": {names: []int{0, 1}},
 	"MX": {names: []int{1}, refers: true, fields: 2, read: numbers(1),

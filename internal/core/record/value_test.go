@@ -121,3 +121,61 @@ func FuzzValue(f *testing.F) {
 		}
 	})
 }
+
+// TestWhichFieldsOfAValueAreNames goes by the registry's own definitions: RFC 1035 section 3.3, RFC
+// 1183, RFC 2163, RFC 2230, RFC 2782, RFC 3403, RFC 6672, RFC 9460.
+func TestWhichFieldsOfAValueAreNames(t *testing.T) {
+	for value, want := range map[string]string{
+		"NS A.x.":                 "a.x",
+		"CNAME a.x.":              "a.x",
+		"PTR a.x.":                "a.x",
+		"DNAME a.x.":              "a.x",
+		"SOA a.x. b.x. 1 2 3 4 5": "a.x b.x",
+		"MINFO a.x. b.x.":         "a.x b.x",
+		"RP a.x. b.x.":            "a.x b.x",
+		"MX 10 a.x.":              "a.x",
+		"AFSDB 1 a.x.":            "a.x",
+		"RT 10 a.x.":              "a.x",
+		"KX 10 a.x.":              "a.x",
+		"PX 10 a.x. b.x.":         "a.x b.x",
+		"SRV 0 5 443 a.x.":        "a.x",
+		`NAPTR 1 2 "u" "x" "" a.`: "a",
+		"SVCB 1 a.x. alpn=h2":     "a.x",
+		"HTTPS 1 .":               "",
+		"TXT a.x.":                "",
+		"A 192.0.2.1":             "",
+		"MX 10":                   "",
+	} {
+		kind, rest, _ := strings.Cut(value, " ")
+		assert.Equal(t, want, strings.Join(record.Names(kind, rest), " "), value)
+	}
+	for kind, want := range map[string][3]bool{"A": {true, true, false}, "CNAME": {true, true, false},
+		"AAAA": {true, true, false}, "HTTPS": {true, false, false}, record.Alias: {true, false, false},
+		"RRSIG": {false, false, true}, "MX": {false, false, false}, "NSEC3": {false, false, true}} {
+		assert.Equal(t, want, [3]bool{record.LeadsBrowsers(kind), record.LeadsToAddress(kind),
+			record.IsSigning(kind)}, kind)
+	}
+	for value, want := range map[string]string{"MX 10 A.x.": "MX 10 A.x",
+		"HTTPS 1 a.x.":        "HTTPS 1 a.x.",
+		"SOA a. b. 1 2 3 4 5": "SOA a. b. 1 2 3 4 5", "HTTPS 1 .": "HTTPS 1 .", "MX 0 .": "MX 0 ."} {
+		kind, rest, _ := strings.Cut(value, " ")
+		assert.Equal(t, want, kind+" "+record.Plain(kind, rest))
+	}
+	for value, want := range map[string]string{"MX 10 a.x": "MX 10 a.x.",
+		"SRV 0 5 443 a":       "SRV 0 5 443 a.",
+		"SOA a. b. 1 2 3 4 5": "SOA a. b. 1 2 3 4 5", "HTTPS 1 a": "HTTPS 1 a", "TXT a": "TXT a"} {
+		kind, rest, _ := strings.Cut(value, " ")
+		assert.Equal(t, want, kind+" "+record.Dotted(kind, rest))
+	}
+}
+
+func TestHowValuesAreCompared(t *testing.T) {
+	for value, want := range map[string]string{
+		"MX 10 MX.A.example.": "10 mx.a.example", `TXT "Aa"`: `"Aa"`, "AAAA 2001:DB8::1": "2001:db8::1",
+		"DNSKEY 257 3 13 aB": "257 3 13 aB", "DS 1 13 2 AB": "1 13 2 ab",
+		"HTTPS 1 A.x. ech=aB": "1 a.x ech=aB", "TYPE99 Aa": "Aa",
+	} {
+		kind, rest, _ := strings.Cut(value, " ")
+		assert.Equal(t, want, record.Fold(kind, rest), value)
+	}
+}

@@ -179,3 +179,36 @@ func FuzzRulesOfOnePath(f *testing.F) {
 		}
 	})
 }
+
+// TestPlacesInHostsAndNames has faults of captures where only their column tells which one is meant.
+func TestPlacesInHostsAndNames(t *testing.T) {
+	_, faults := Parse([]Row{{Line: 2, Old: "old.example/{shop}", New: "https://{shop}/x"}}, Scope{})
+	require.Len(t, faults, 1)
+	assert.Contains(t, faults[0].Says, "a capture in the host is not followed by a domain")
+	lines := strings.Split(fmt.Sprint(faults[0]), "\n")
+	require.Len(t, lines, 3)
+	assert.Equal(t, strings.Index(lines[1], "{shop}"), strings.Index(lines[2], "^"), lines)
+	for name, fits := range map[string]bool{"a": true, "a1": true, "a-b_c": true, "A9": true, "1a": false,
+		"a!": false, "a b": false, "-a": false, "": false, "a.": false, "a:": false, "a/": false} {
+		assert.Equal(t, fits, isName(name), name)
+	}
+}
+
+// TestConditionsThatBothHoldOfAnEmptyValue: a parameter without a value meets whatever may be empty.
+func TestConditionsThatBothHoldOfAnEmptyValue(t *testing.T) {
+	rest, text := []Part{{Name: "r", Rest: true}}, []Part{{Literal: "a"}}
+	for name, c := range map[string]struct {
+		a, b []Part
+		want bool
+	}{
+		"both empty":         {nil, nil, true},
+		"empty and anything": {nil, rest, true},
+		"anything and empty": {rest, nil, true},
+		"empty and a text":   {nil, text, false},
+		"empty and more":     {nil, append(slices.Clone(text), rest...), false},
+		"empty, one segment": {nil, []Part{{Name: "x"}}, false},
+	} {
+		_, meet := overlapValues(c.a, c.b)
+		assert.Equal(t, c.want, meet, name)
+	}
+}

@@ -283,3 +283,21 @@ func TestAnEndedContextMarksNothingMore(t *testing.T) {
 	assert.ErrorIs(t, err, context.Canceled)
 	assert.Zero(t, b.DoneCount())
 }
+
+func TestWhatACopyFoundIsTakenOver(t *testing.T) {
+	b, copied := book(), book()
+	require.NoError(t, copied.Mark(1, start))
+	require.NoError(t, copied.Mark(3, start.Add(time.Hour)))
+	require.NoError(t, b.Mark(3, start))
+	b.TakeDone(copied, []int{1, 3, 99})
+	assert.True(t, b.Tasks[0].IsDone(), "the first step too")
+	assert.False(t, b.Tasks[1].IsDone())
+	assert.Equal(t, start, b.Tasks[2].Done, "what was marked here already stays")
+}
+
+func TestTheLongestRunbook(t *testing.T) {
+	b := New("https://www.n.example", "", make([]Task, mostTasks), start)
+	assert.NoError(t, b.Check())
+	b.Tasks = append(b.Tasks, Task{Number: mostTasks + 1})
+	assert.ErrorContains(t, b.Check(), "200001 steps")
+}

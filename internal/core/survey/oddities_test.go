@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
@@ -621,5 +622,18 @@ func TestWhatARecordRefersTo(t *testing.T) {
 	} {
 		kind, value, _ := strings.Cut(line, " ")
 		assert.Equal(t, want, strings.Join(Refers(kind, value), " "), line)
+	}
+}
+
+// TestARegistrationThatEndsNow ends now, and neither before nor after.
+func TestARegistrationThatEndsNow(t *testing.T) {
+	for after, want := range map[time.Duration]string{0: "expires on", -time.Second: "expired on",
+		time.Hour: "expires on"} {
+		d := domain("@ A 192.0.2.1")
+		registered(ended(after))(&d)
+		all := Judge{Now: now}.All(&Survey{Domains: []Domain{d}})
+		i := slices.IndexFunc(all, func(f finding.Finding) bool { return f.Code == finding.RegistrationEnds })
+		require.GreaterOrEqual(t, i, 0)
+		assert.Contains(t, all[i].Says, "The registration of a.example "+want)
 	}
 }

@@ -291,3 +291,18 @@ func TestPasswordsAreMasked(t *testing.T) {
 		assert.Equal(t, want, MaskedReference(given))
 	}
 }
+
+func TestTheLongestNameOfAHost(t *testing.T) {
+	label := strings.Repeat("a", 61)
+	longest := strings.Join([]string{label, label, label, strings.Repeat("b", 58), "example"}, ".")
+	require.Len(t, longest, 252)
+	for name, fits := range map[string]bool{longest: true, longest + "s": true, longest + "ss": false} {
+		_, err := ParseObservedHost(name)
+		assert.Equal(t, fits, err == nil, len(name))
+	}
+}
+
+func TestAHostOfATestHasToBeOne(t *testing.T) {
+	assert.Panics(t, func() { MustParseHost("a b") })
+	assert.Equal(t, "a.example", MustParseHost("A.example.").String())
+}
