@@ -4,8 +4,8 @@
 //	go run ./test/mutate -n 20 -seed 3 ./internal/core/chain
 //
 // Nothing on the disk is changed: each mutant is laid over its file (go help build, -overlay).
-// Those that are known to mean the same stand in equivalent.txt beside this file, each with the
-// reason.
+// Those that are known to mean the same stand in equivalent.txt beside this file, each with its
+// line of code, and the reason below it.
 package main
 
 import (
@@ -33,6 +33,7 @@ import (
 type mutant struct {
 	file, what string
 	line       int
+	code       string // of the line
 	apply      func() (undo func())
 	text       []byte
 }
@@ -45,7 +46,8 @@ func main() {
 	seed := flag.Uint64("seed", 1, "of the draw")
 	also := flag.String("also", "", "packages whose tests count too, with commas between")
 	file := flag.String("file", "", "only files with this in their path")
-	again := flag.String("again", "", "only those of the draw that stand in this file, as a run names them")
+	again := flag.String("again", "",
+		"only those of the draw that stand in this file, as a run names them")
 	parallel := flag.Int("parallel", 2, "how many to try at once")
 	wait := flag.Duration("timeout", 2*time.Minute,
 		"for the tests of one mutant, which counts as noticed beyond")
@@ -107,7 +109,8 @@ func try(
 		workers.Go(func() {
 			for m := range next {
 				name := fmt.Sprintf("%s:%d: %s", m.file, m.line, m.what)
-				if strings.Contains(equivalent, "\n"+m.file+": "+m.what+": ") || noticed(m, wait, users, also) {
+				if strings.Contains(equivalent, "\n"+m.file+": "+m.what+": "+m.code+"\n") ||
+					noticed(m, wait, users, also) {
 					continue
 				}
 				lock.Lock()
@@ -190,6 +193,11 @@ func mutantsOf(pkg string) ([]mutant, error) {
 		if strings.HasSuffix(path, "_test.go") {
 			continue
 		}
+		source, err := os.ReadFile(path)
+		if err != nil {
+			return nil, err
+		}
+		lines := strings.Split(string(source), "\n")
 		files := token.NewFileSet()
 		tree, err := parser.ParseFile(files, path, nil, parser.ParseComments)
 		if err != nil {
@@ -204,6 +212,7 @@ func mutantsOf(pkg string) ([]mutant, error) {
 				if err == nil {
 					m.file, m.line = filepath.ToSlash(filepath.Clean(path)), files.Position(n.Pos()).Line
 					m.text = bytes.Clone(text.Bytes())
+					m.code = strings.TrimSpace(lines[m.line-1])
 					all = append(all, m)
 				}
 			}

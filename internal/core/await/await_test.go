@@ -446,3 +446,71 @@ func TestAnInterruptEndsTheWait(t *testing.T) {
 		assert.Equal(t, expect.NotAsked, b.Missing(time.Now())[len(b.Missing(time.Now()))-1].State)
 	})
 }
+
+// TestAPlaceIsAskedInRounds has one that fails at once, again and again, for several names:
+// whatever is due between two rounds waits for the next.
+func TestAPlaceIsAskedInRounds(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		w := newWorld()
+		var wants []expect.Expectation
+		for i := range 3 {
+			name := fmt.Sprintf("h%d.a.example", i)
+			wants = append(wants, address(name, "203.0.113.20", ""))
+			w.new[name+" A"] = []string{"203.0.113.20"}
+			at := began.Add(time.Duration(20+7*i) * time.Second)
+			w.changes["ns1 "+name], w.changes["ns2 "+name] = at, at
+		}
+		b := await.New(wants, places("a.example", 1), began)
+		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, ignore))
+		for place, times := range w.asked {
+			rounds := times[:1]
+			for _, at := range times {
+				if last := rounds[len(rounds)-1]; at.Sub(last) > time.Second {
+					assert.GreaterOrEqual(t, at.Sub(last), 5*time.Second, place)
+					rounds = append(rounds, at)
+				}
+			}
+			assert.Greater(t, len(rounds), 1, place)
+		}
+	})
+}
+
+// slowly is a world in which some name servers take their time.
+type slowly struct{ *world }
+
+func (w slowly) Ask(ctx context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
+	time.Sleep(map[string]time.Duration{"ns3": 3 * time.Second, "ns4": 4 * time.Second}[at.Name])
+	return w.world.Ask(ctx, e, at)
+}
+
+// TestWhatIsDueBetweenTwoRoundsWaits has a resolver that may be asked about one name at once, and
+// about two others, whose name servers are slow, 3 and 4 seconds later. A door is asked right then,
+// but the resolver only with its next round.
+func TestWhatIsDueBetweenTwoRoundsWaits(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		w := slowly{newWorld()}
+		var wants []expect.Expectation
+		for _, domain := range []string{"a.example", "b.example", "c.example"} {
+			want := address("h."+domain, "203.0.113.20", "")
+			want.Domain = domain
+			wants = append(wants, want)
+			w.new["h."+domain+" A"] = []string{"203.0.113.20"}
+			for _, s := range []string{"ns1", "ns2", "ns3", "ns4"} {
+				w.changes[s+" h."+domain] = began
+			}
+		}
+		wants = append(wants, expect.Expectation{Kind: expect.Redirect, Domain: "c.example",
+			URL: "http://h.c.example/", Values: []string{"https://n.example/"}})
+		b := await.New(wants, []*expect.Place{
+			{Kind: expect.NameServer, Name: "ns1", Zones: []string{"a.example"}},
+			{Kind: expect.NameServer, Name: "ns3", Zones: []string{"b.example"}},
+			{Kind: expect.NameServer, Name: "ns4", Zones: []string{"c.example"}},
+			{Kind: expect.Resolver, Name: "r0"}, {Kind: expect.Vantage, Name: "here"}}, began)
+		require.NoError(t, await.Run(context.Background(), b, w, bubble{}, ignore))
+		require.Len(t, w.asked["r0"], 3)
+		assert.Equal(t, 4*time.Second, w.asked["here"][0].Sub(began).Round(time.Second))
+		for _, at := range w.asked["r0"][1:] {
+			assert.GreaterOrEqual(t, at.Sub(w.asked["r0"][0]), 5*time.Second)
+		}
+	})
+}

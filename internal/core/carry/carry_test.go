@@ -8,10 +8,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/rule"
+	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/files"
 )
@@ -55,6 +58,28 @@ func TestACarrierIsListedForWhatItCarriesOrWantsTyped(t *testing.T) {
 	assert.Nil(t, carriedBy(in, "idle"))
 	assert.Equal(t, []string{"old.example", "www.old.example"}, carriedBy(in, "g").Hosts)
 	assert.Equal(t, []string{"shop.old.example"}, carriedBy(in, "e").Hosts, "one host alone")
+
+	// A form that takes apexes only has nothing typed for the www that it is to carry: that is a
+	// limit.
+	in = inputOf("  g: {by: server, addresses: [203.0.113.20]}\n"+
+		"  form: {by: form, addresses: [198.51.100.4], apex-only: yes}\n",
+		"{name: old.example, carrier: {apex: g, www: form}}")
+	www := carriedBy(in, "form")
+	require.NotNil(t, www)
+	assert.Equal(t, []string{"www.old.example"}, www.Hosts)
+	assert.Empty(t, www.Entries)
+
+	// A form that lost its only host has one forwarding to delete, and carries nothing.
+	in = inputOf("  g: {by: server, addresses: [203.0.113.20]}\n"+
+		"  form: {by: form, addresses: [198.51.100.4]}\n", "{name: old.example, carrier: g}")
+	in.Survey = &survey.Survey{Domains: []survey.Domain{{Name: "old.example", Source: survey.File,
+		Records: []record.Set{
+			{Name: "old.example", Type: "A", TTL: 300, Values: []string{"198.51.100.4"}}}}}}
+	form := carriedBy(in, "form")
+	require.NotNil(t, form)
+	assert.Empty(t, form.Hosts)
+	require.Len(t, form.Entries, 1)
+	assert.Equal(t, act.Remove, form.Entries[0].Action)
 }
 
 func TestWhoAsksForARecord(t *testing.T) {

@@ -284,8 +284,8 @@ func TestEveryOutcomeHasAName(t *testing.T) {
 	assert.False(t, ok)
 }
 
-// TestADelayEndsTheListOfThoseItIsFor has two groups, of which the first has a delay alone (RFC 9309
-// section 2.1: a group begins with those it is for).
+// TestADelayEndsTheListOfThoseItIsFor has two groups, of which the first has a delay alone (RFC
+// 9309 section 2.1: a group begins with those it is for).
 func TestADelayEndsTheListOfThoseItIsFor(t *testing.T) {
 	r := old.ParseRobots("User-agent: ours\nCrawl-delay: 5\nUser-agent: *\nDisallow: /\n", "ours")
 	assert.True(t, r.Allows("/a"))

@@ -1,6 +1,7 @@
 package plan_test
 
 import (
+	"net/netip"
 	"slices"
 	"strings"
 	"testing"
@@ -14,6 +15,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/report"
@@ -320,4 +322,36 @@ func TestANewServerThatDoesNotAnswerIsNotSaidToLackAnything(t *testing.T) {
 	i := slices.IndexFunc(p.Notes, func(n act.Note) bool { return n.Notice == act.ServerSilent })
 	require.GreaterOrEqual(t, i, 0)
 	assert.Contains(t, report.NoteText(p.Notes[i]), "did not answer about old.example MX")
+}
+
+// TestWhatAProviderDoesBesideItsServers is said where a zone leaves it: its mail may end with them.
+func TestWhatAProviderDoesBesideItsServers(t *testing.T) {
+	for mx, bound := range map[string]bool{"mx.provider.example.": true, "mx.other.example.": false} {
+		v := moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 "+mx+"\nk TXT one", func(d *survey.Domain) {
+			d.Parent.Servers = []string{"ns1.provider.example"}
+			for i, s := range d.Records {
+				if s.Type == "MX" {
+					d.Records[i].Values = []string{"5 " + mx}
+				}
+			}
+		})
+		assert.Equal(t, bound, len(found(planFor(t, moves, v), "provider-bound")) > 0, mx)
+	}
+}
+
+// TestWhereAHostWasBefore tells an address that a survey saw, and from which the plan leads a host
+// away, from all others.
+func TestWhereAHostWasBefore(t *testing.T) {
+	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n"+
+		"  - {name: old.example, carrier: four}\n  - {name: left.example, state: leave}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @", "left.example\n@ A 192.0.2.1"))
+	for host, want := range map[string]map[string]bool{
+		"old.example":  {"192.0.2.1": true, "192.0.2.2": false, "203.0.113.40": false},
+		"left.example": {"192.0.2.1": false}, "else.example": {"192.0.2.1": false},
+	} {
+		for a, was := range want {
+			assert.Equal(t, was, p.Clues().Before(web.MustParseHost(host), netip.MustParseAddr(a)),
+				host+" "+a)
+		}
+	}
 }

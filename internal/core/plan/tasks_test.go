@@ -11,6 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // tasksText gives what is done where, and what is looked at then, a line each.
@@ -139,5 +141,43 @@ func TestWhatIsAuditedIsMoreThanRoots(t *testing.T) {
 		assert.True(t, asked, "a page that is meant to be gone is looked at too")
 		assert.Empty(t, gone)
 		assert.Equal(t, 3, plan.Tried(task.Expects))
+	}
+}
+
+// TestWhatShowsThatAStepWorked is a survey of the one zone that is surveyed, and never of others.
+func TestWhatShowsThatAStepWorked(t *testing.T) {
+	p := planFor(t, moves, moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one",
+		func(d *survey.Domain) { d.Parent.DS = []survey.DS{{Text: "1 13 2 AA", Matched: true}} }))
+	seenKinds := map[expect.Kind]bool{}
+	for _, s := range p.Steps {
+		seenKinds[s.Check.Kind] = true
+		name := ""
+		if s.Check.Kind == expect.Survey {
+			name = "old.example"
+		}
+		assert.Equal(t, name, s.Check.Name, "%d", s.Kind)
+	}
+	assert.True(t,
+		seenKinds[expect.Survey] && seenKinds[expect.Audit] && seenKinds[expect.NoDifference])
+}
+
+// TestAPlatformRedirectsInTheEnd has the primary host, and the redirects that its page takes, typed
+// in the step that chooses primaries, and nothing else.
+func TestAPlatformRedirectsInTheEnd(t *testing.T) {
+	p := planFor(t, "domains:\n  - {name: n.example, state: leave}\n"+
+		"  - {name: old.example, carrier: told, fallback: home}\n",
+		seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @"))
+	kinds := map[world.EntryKind]int{}
+	for _, task := range p.Tasks() {
+		if task.Step.Kind != act.ChoosePrimaries {
+			continue
+		}
+		for _, e := range task.Entries {
+			kinds[e.Kind]++
+		}
+	}
+	assert.Equal(t, 2, kinds[world.Primary], "one for the other name of the site: %v", kinds)
+	for kind := range kinds {
+		assert.Contains(t, []world.EntryKind{world.Primary, world.Pattern}, kind)
 	}
 }

@@ -353,9 +353,10 @@ func TestWhatIsExemptIsMeantToStay(t *testing.T) {
 		"old.example/gone,,410")
 	w := in.Web()
 	for u, want := range map[string]string{
-		"http://old.example/.well-known/acme-challenge/x": "http://old.example/.well-known/acme-challenge/x",
-		"http://old.example/a":                            "https://www.n.example/rule",
-		"https://www.n.example/b":                         "https://www.n.example/b",
+		"http://old.example/.well-known/acme-challenge/x": "http://old.example/.well-known/" +
+			"acme-challenge/x",
+		"http://old.example/a":    "https://www.n.example/rule",
+		"https://www.n.example/b": "https://www.n.example/b",
 	} {
 		assert.Equal(t, want, w.Goal(web.MustParseURL(u)).Target.String(), u)
 	}

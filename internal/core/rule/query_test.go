@@ -180,7 +180,8 @@ func FuzzRulesOfOnePath(f *testing.F) {
 	})
 }
 
-// TestPlacesInHostsAndNames has faults of captures where only their column tells which one is meant.
+// TestPlacesInHostsAndNames has faults of captures where only their column tells which one is
+// meant.
 func TestPlacesInHostsAndNames(t *testing.T) {
 	_, faults := Parse([]Row{{Line: 2, Old: "old.example/{shop}", New: "https://{shop}/x"}}, Scope{})
 	require.Len(t, faults, 1)
@@ -188,13 +189,15 @@ func TestPlacesInHostsAndNames(t *testing.T) {
 	lines := strings.Split(fmt.Sprint(faults[0]), "\n")
 	require.Len(t, lines, 3)
 	assert.Equal(t, strings.Index(lines[1], "{shop}"), strings.Index(lines[2], "^"), lines)
-	for name, fits := range map[string]bool{"a": true, "a1": true, "a-b_c": true, "A9": true, "1a": false,
+	for name, fits := range map[string]bool{"a": true, "a1": true, "a-b_c": true, "A9": true,
+		"1a": false,
 		"a!": false, "a b": false, "-a": false, "": false, "a.": false, "a:": false, "a/": false} {
 		assert.Equal(t, fits, isName(name), name)
 	}
 }
 
-// TestConditionsThatBothHoldOfAnEmptyValue: a parameter without a value meets whatever may be empty.
+// TestConditionsThatBothHoldOfAnEmptyValue: a parameter without a value meets whatever may be
+// empty.
 func TestConditionsThatBothHoldOfAnEmptyValue(t *testing.T) {
 	rest, text := []Part{{Name: "r", Rest: true}}, []Part{{Literal: "a"}}
 	for name, c := range map[string]struct {

@@ -632,7 +632,9 @@ func TestARegistrationThatEndsNow(t *testing.T) {
 		d := domain("@ A 192.0.2.1")
 		registered(ended(after))(&d)
 		all := Judge{Now: now}.All(&Survey{Domains: []Domain{d}})
-		i := slices.IndexFunc(all, func(f finding.Finding) bool { return f.Code == finding.RegistrationEnds })
+		i := slices.IndexFunc(all, func(f finding.Finding) bool {
+			return f.Code == finding.RegistrationEnds
+		})
 		require.GreaterOrEqual(t, i, 0)
 		assert.Contains(t, all[i].Says, "The registration of a.example "+want)
 	}

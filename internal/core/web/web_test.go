@@ -296,8 +296,11 @@ func TestTheLongestNameOfAHost(t *testing.T) {
 	label := strings.Repeat("a", 61)
 	longest := strings.Join([]string{label, label, label, strings.Repeat("b", 58), "example"}, ".")
 	require.Len(t, longest, 252)
-	for name, fits := range map[string]bool{longest: true, longest + "s": true, longest + "ss": false} {
+	for name, fits := range map[string]bool{longest: true, longest + "s": true,
+		longest + "ss": false} {
 		_, err := ParseObservedHost(name)
+		assert.Equal(t, fits, err == nil, len(name))
+		_, err = hostOfStandard(name)
 		assert.Equal(t, fits, err == nil, len(name))
 	}
 }

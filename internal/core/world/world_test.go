@@ -349,3 +349,14 @@ func TestWhoWasTold(t *testing.T) {
 			}, {Name: world.FieldProof, Value: "_acme-challenge.b.example"}}}),
 	)
 }
+
+// TestWhatLiesBelowACutIsNotKnownHere: a zone that hands a name on says nothing of what is there.
+func TestWhatLiesBelowACutIsNotKnownHere(t *testing.T) {
+	w := of(t, nil, "a.example\na.example A 192.0.2.1\na.example MX 10 mx.sub.a.example\n"+
+		"sub.a.example NS ns.else.test\nmx.sub.a.example A 192.0.2.9\n"+
+		"low.a.example CNAME x.sub.a.example")
+	_, known := w.Receivers("x.sub.a.example")
+	assert.False(t, known)
+	_, known = w.Receivers("low.a.example")
+	assert.False(t, known, "an alias that leads there is as unknown")
+}
