@@ -6,7 +6,7 @@ RACE := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 GOLANGCI := github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0
 TARGETS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
 
-.PHONY: build test peers lint docs man bench fuzz soak mutate dist screenshots
+.PHONY: build test raced plain peers lint docs man bench fuzz soak mutate dist screenshots
 
 build:
 	CGO_ENABLED=0 go build -trimpath -ldflags '$(LDFLAGS)' -o upperpath .
@@ -14,10 +14,16 @@ build:
 # COVER=-coverprofile=coverage.out has the coverage written down.
 COVER ?=
 # Everything: installs the peers that are missing (as root on Debian; PEERS=skip leaves that), then runs all tests. The
-# race detector runs where there is concurrency; elsewhere it finds nothing and takes several times as long.
+# race detector runs where there is concurrency; elsewhere it finds nothing and takes several times as long. Both run at
+# once, since most of the tests wait for sockets.
 RACED := grep -lrE 'go func|crew\.Crew|\.Go\(|crew\.Each\(' internal --include=*.go | grep -v _test.go | xargs -n1 dirname | sort -u | sed 's|^|./|'
 test: peers
+	@$(MAKE) --no-print-directory -j2 --output-sync=target raced plain
+
+raced:
 	go test -count=1 $(RACE) $(COVER) $$($(RACED))
+
+plain:
 	go test -count=1 $$(go list ./... | grep -vxF "$$(go list $$($(RACED)))")
 
 peers:
