@@ -32,6 +32,13 @@
 // the expressions. In Apache plain paths meet one directive a rule; what is percent-encoded takes
 // another way, by the request line. A folder's file is parted by nothing, since reading a line
 // costs more than trying it.
+//
+// Suppose old.example/a leads to /visit/, old.example/item/{id:digits} to /objects/{id}/, and
+// everything else to the site's home. In nginx that is three maps behind each other, each the
+// default of the one before: $up_2p2 has the whole path "/a" with its target, $up_2p1 the pattern
+// "~^/item/(?<up_c1>[0-9]+)$", and what neither takes is led home by the server's one location. A
+// path that is spelt otherwise, such as /%69tem/7, is in $up_odd, where the same pattern stands
+// once more with every octet spelt out.
 package servers
 
 import (

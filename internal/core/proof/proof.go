@@ -35,6 +35,13 @@
 // undecided, or refuted by the example that it takes. LittleEffort looks for a proof that a lack of
 // effort made wrong.
 //
+// Suppose line 2 is old.example/i?p={v} to https://old.example/j?id={v}, line 3
+// old.example/j?id=1{x} to /ok, line 4 old.example/j to https://old.example/k, line 5 old.example/k
+// to /ok. Line 2 begins with all URLs /i?p=V. They arrive as /j?id=V, and the condition of line 3
+// splits V: 1X goes on to /ok, in two hops; what does not begin with 1 is taken by line 4, and is
+// on /ok after three. So no URL takes more than three, and /i?p=2 takes as many: that is the bound,
+// and Deepest.
+//
 // The graph is never built: a rule leads on to the rules whose patterns its target meets, so that
 // following the sets finds the cycles itself. A graph library would have needed those edges first.
 package proof
