@@ -11,7 +11,7 @@
 //
 // # How expressions are read
 //
-// servers.ReadApache and ReadNginx take directives apart and translate regular expressions of the
+// ReadApache and ReadNginx take directives apart and translate regular expressions of the
 // simple kind (readExpression): each becomes one template, or several for its alternatives; what is
 // more than the language says is an error that becomes the reason in the list of what was left.
 // Each rule keeps its rank, the order in which the server tries it; Import.Differences looks for

@@ -6,9 +6,9 @@
 // It looks at nothing outside what it is given and finds no fault with it (plan and proof do).
 //
 //	w := predict.New(predict.Input{Estate: e, Rules: rules})
-//	d := w.Door(u.Door())  // how the door treats its URLs
-//	d.Answer(u)            // what it answers to one of them
-//	w.Goal(u)              // where that URL should lead, were no carrier limited
+//	d := w.Treatment(u.Door()) // how the door treats its URLs
+//	d.Answer(u)                // what it answers to one of them
+//	w.Goal(u)                  // where that URL should lead, were no carrier limited
 //
 // # Doors
 //
@@ -24,8 +24,8 @@
 //
 // What is asked of a kind of carrier is a column of the table in estate/kinds.go: a new kind is a
 // row there, and where it wants something typed that no other kind wants, a step with its entries
-// in plan/entries.go. What is asked of a finding is a column in finding/table.go. What is written
-// for a server is a row in servers/servers.go.
+// in carry/entries.go. What is asked of a finding is a column in finding/table.go. What is written
+// for a server is a file in servers.
 //
 // Three things were built apart to check it: predict_test.go reads estates at random in a plain way
 // of its own; stage/worlds_test.go plays them over sockets; test/peers/random_test.go writes tables
