@@ -175,3 +175,14 @@ func TestChainsAreJudgedBeforeTheyAreHandedOver(t *testing.T) {
 	require.ErrorIs(t, err, context.Canceled)
 	assert.Equal(t, []int{1, 1}, []int{judged, given}, "what was cut off is neither")
 }
+
+// TestAnAddressThatNobodyElseReachesIsNotAsked, and what may be done about it is said beside it.
+func TestAnAddressThatNobodyElseReachesIsNotAsked(t *testing.T) {
+	w := answers{"http://a.example/": {Status: 301, Location: "http://inside.example/"},
+		"http://inside.example/": {Refusal: Private,
+			Detail: "10.0.0.1 is an address of a private network"}}
+	f := found(went(w, Judge{Now: noon}, "http://a.example/", Goal{}), finding.PrivateHop)
+	assert.Equal(t, "http://inside.example/", f.Subject)
+	assert.Contains(t, f.Says, "http://inside.example was not asked: 10.0.0.1 is an address")
+	assert.Equal(t, finding.LookInside, f.Help)
+}

@@ -215,3 +215,14 @@ func TestConditionsThatBothHoldOfAnEmptyValue(t *testing.T) {
 		assert.Equal(t, c.want, meet, name)
 	}
 }
+
+// TestARowThatHoldsSomethingHostileIsNoRule, whatever else it says.
+func TestARowThatHoldsSomethingHostileIsNoRule(t *testing.T) {
+	rules, faults := Parse([]Row{{Line: 2, Old: "old.example/a", New: "/b", Note: "x\u202ey"},
+		{Line: 3, Old: "old.example/c", New: "/d"}}, Scope{})
+	require.Len(t, faults, 1)
+	assert.Equal(t, 2, faults[0].Line)
+	for _, r := range rules {
+		assert.Equal(t, 3, r.Line)
+	}
+}
