@@ -18,7 +18,7 @@ COVER ?=
 # once, since most of the tests wait for sockets.
 RACED := grep -lrE 'go func|crew\.Crew|\.Go\(|crew\.Each\(' internal --include=*.go | grep -v _test.go | xargs -n1 dirname | sort -u | sed 's|^|./|'
 test: peers
-	@$(MAKE) --no-print-directory -j2 --output-sync=target raced plain
+	@$(MAKE) --no-print-directory -j2 $(if $(filter output-sync,$(.FEATURES)),--output-sync=target) raced plain
 
 raced:
 	go test -count=1 $(RACE) $(COVER) $$($(RACED))

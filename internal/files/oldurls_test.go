@@ -93,7 +93,8 @@ func TestOldURLsComeInManyForms(t *testing.T) {
 			"<rss><channel><link>http://old.example/</link><item><link>http://old.example/a</link></" +
 				"item></channel></rss>", "http://old.example/a 0"},
 		"an Atom feed": {"feed",
-			`<feed><link href="http://old.example/feed"/><entry><link href="http://old.example/a"/></entry></feed>`, "http://old.example/a 0"},
+			`<feed><link href="http://old.example/feed"/><entry>` +
+				`<link href="http://old.example/a"/></entry></feed>`, "http://old.example/a 0"},
 		"a log":       {"access.log", combined, "http://old.example/a?x=1 2"},
 		"a log, gzip": {"access.log.1.gz", string(squeezed(t, combined)), "http://old.example/a?x=1 2"},
 		"a log, zstd": {"access.log.2.zst", packed.String(), "http://old.example/a?x=1 2"},
@@ -122,8 +123,10 @@ func TestOldURLsComeInManyForms(t *testing.T) {
 			"url,weight,source,method,note,owner\nhttp://old.example/a,5,x,,,me\n",
 			"http://old.example/a 5  me"},
 		"a HAR": {"visit.har",
-			`{"log":{"version":"1.2","pages":[{"a":{}}],"entries":[{"request":{"method":"GET","url":"http://old.example/a"},` +
-				`"response":{"status":200}},{"request":{"method":"GET","url":"http://old.example/b.png"},"response":{"status":200}}]}}`,
+			`{"log":{"version":"1.2","pages":[{"a":{}}],"entries":[` +
+				`{"request":{"method":"GET","url":"http://old.example/a"},` +
+				`"response":{"status":200}},{"request":{"method":"GET",` +
+				`"url":"http://old.example/b.png"},"response":{"status":200}}]}}`,
 			"http://old.example/a 1"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -805,7 +805,8 @@ var (
 	}
 	ownTarget = regexp.MustCompile(
 		`^(?:https|%\{ENV:[A-Za-z_]+\}|%\{REQUEST_SCHEME\}|http%\{ENV:[A-Za-z_]+\})://` +
-			`(?:www\.)?(%\{HTTP_HOST\}|%\{SERVER_NAME\}|%1|[A-Za-z0-9.-]+)(?::443)?(?:/?\$1|/?%\{REQUEST_URI\})$`)
+			`(?:www\.)?(%\{HTTP_HOST\}|%\{SERVER_NAME\}|%1|[A-Za-z0-9.-]+)(?::443)?` +
+			`(?:/?\$1|/?%\{REQUEST_URI\})$`)
 	doorWords = []string{"HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP_HOST", "SERVER_NAME",
 		"HTTP:X-FORWARDED-PROTO",
 		"HTTP:X-FORWARDED-SSL", "HTTP:X-FORWARDED-PORT", "HTTP:CF-VISITOR", "ENV:HTTPS", "ENV:PROTO",

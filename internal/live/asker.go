@@ -27,9 +27,11 @@ type Asker struct {
 
 // Ask asks a name server, the zone above, a resolver, or follows a door.
 func (a *Asker) Ask(ctx context.Context, e expect.Expectation, at *expect.Place) expect.Answer {
-	switch {
+	switch _, known := question(e); {
 	case e.AtDoor():
 		return a.door(ctx, e)
+	case !known: // another question's answer would say nothing of it
+		return expect.Answer{Unseen: "records of the type " + e.Type + " cannot be asked for"}
 	case at.Kind == expect.Parent:
 		return a.parent(ctx, e)
 	case at.Kind == expect.Resolver:
@@ -38,12 +40,20 @@ func (a *Asker) Ask(ctx context.Context, e expect.Expectation, at *expect.Place)
 	return a.nameServer(ctx, e, at)
 }
 
-// question gives what is asked for about an expectation.
-func question(e expect.Expectation) uint16 {
-	if e.Kind == expect.Zone {
-		return dns.TypeSOA
+// question gives the type that is asked for about an expectation, by its name or as TYPE with its
+// number (RFC 3597 section 5); false where that is none.
+func question(e expect.Expectation) (kind uint16, known bool) {
+	switch number, byNumber := strings.CutPrefix(e.Type, "TYPE"); {
+	case e.Kind == expect.Zone:
+		return dns.TypeSOA, true
+	case e.AtParent() && e.Type == "": // the zone above is asked in a way of its own
+		return dns.TypeNS, true
+	case byNumber:
+		n, err := strconv.ParseUint(number, 10, 16)
+		return uint16(n), err == nil && n > 0
 	}
-	return dns.StringToType[e.Type]
+	kind, known = dns.StringToType[e.Type]
+	return kind, known
 }
 
 var errNoAddress = errors.New("its name leads to no address")
@@ -59,10 +69,11 @@ func (a *Asker) nameServer(ctx context.Context, e expect.Expectation,
 	if !at.At.IsValid() {
 		addresses = a.Surveyor.Web.nameServer(ctx, at.Host, nil).addresses
 	}
+	kind, _ := question(e)
 	failed := errNoAddress.Error()
 	for _, address := range addresses {
 		s := a.Surveyor.Web.newSession(h, address)
-		answer, err := s.ask(ctx, e.Name, question(e))
+		answer, err := s.ask(ctx, e.Name, kind)
 		s.close()
 		switch {
 		case err != nil:
@@ -72,7 +83,7 @@ func (a *Asker) nameServer(ctx context.Context, e expect.Expectation,
 		case !answer.Authoritative:
 			failed = "it answers without authority"
 		default:
-			return toldBy(answer, plain(e.Name), question(e))
+			return toldBy(answer, plain(e.Name), kind)
 		}
 	}
 	return expect.Answer{Unseen: failed}
@@ -105,13 +116,14 @@ func toldBy(answer *dns.Msg, name string, kind uint16) expect.Answer {
 func (a *Asker) resolver(ctx context.Context, e expect.Expectation,
 	at *expect.Place) expect.Answer {
 	r, server := a.Surveyor.Web.resolver, at.At.String()
-	asked := resolverQuestion(dns.Fqdn(e.Name), question(e))
+	kind, _ := question(e)
+	asked := resolverQuestion(dns.Fqdn(e.Name), kind)
 	answer, err := r.askServer(ctx, asked, server)
 	switch {
 	case err != nil:
 		return expect.Answer{Unseen: r.why(server, err)}
 	case answer.Rcode == dns.RcodeSuccess, answer.Rcode == dns.RcodeNameError:
-		return toldBy(answer, plain(e.Name), question(e))
+		return toldBy(answer, plain(e.Name), kind)
 	}
 	if bad := r.unsigned(ctx, asked, server, answer); bad != nil {
 		return expect.Answer{Barred: bad.detail}

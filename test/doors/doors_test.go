@@ -102,7 +102,8 @@ func theSite(u web.URL, _ *http.Request) stage.Reply {
 			"<img src=http://images.site.example/a.png>\n"+
 				"<script src='http://js.site.example/a.js'></script>"),
 		"/upgraded": titled("Upgraded",
-			`<meta http-equiv="Content-Security-Policy" content="upgrade-insecure-requests"><img src=http://images.site.example/a.png>`),
+			`<meta http-equiv="Content-Security-Policy" content="upgrade-insecure-requests">` +
+				`<img src=http://images.site.example/a.png>`),
 		"/linked": titled("Linked", "<a href=http://images.site.example/>elsewhere</a>"),
 		"/old-name": titled("Old name",
 			`<link rel=canonical href="https://old.site-before.example/page">`),
@@ -331,7 +332,8 @@ func all() []*door {
 			}},
 		{what: "a Location in upper case", plain: to("HTTPS://WWW.SITE.EXAMPLE/page")},
 		{what: "a frameset",
-			plain: page(`<html><title>Old</title><frameset><frame src="https://www.site.example/"></frameset></html>`),
+			plain: page(`<html><title>Old</title><frameset>` +
+				`<frame src="https://www.site.example/"></frameset></html>`),
 			finds: "framed", cause: finding.FrameForwarding},
 		{what: "nothing but a frame", ask: "https://{h}/",
 			secure: strict(`<title>x</title><iframe src="https://www.site.example/" ` +

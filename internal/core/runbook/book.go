@@ -315,6 +315,13 @@ func (b *Book) Check() error {
 			}
 		}
 		for _, e := range t.Expects {
+			switch e.Kind {
+			case expect.Records, expect.TTLAtMost, expect.TTLAtLeast, expect.Zone, expect.Delegation,
+				expect.NoDS, expect.Certificate, expect.Door:
+			default: // nothing would be asked, and so nothing be missing
+				return fmt.Errorf("step %d looks at %q, which is nothing that can be looked at", t.Number,
+					e.Kind)
+			}
 			if e.Kind == expect.Door && len(e.Values) != 1 {
 				return fmt.Errorf("step %d looks at a door that leads nowhere", t.Number)
 			}

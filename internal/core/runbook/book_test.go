@@ -267,6 +267,9 @@ func TestAKeptRunbookIsChecked(t *testing.T) {
 		func(b *Book) { b.Tasks[2].After = []int{0} },
 		func(b *Book) { b.Tasks[1].Number = 7 },
 		func(b *Book) { b.Tasks[4].Expects[0].Values = nil },
+		func(b *Book) { b.Tasks[0].Expects[0].Kind = "nothing-of-the-kind" },
+		func(b *Book) { b.Tasks[0].Expects[0].Kind = "" },
+		func(b *Book) { b.Tasks[0].Expects[0].Kind = expect.NoDifference },
 	} {
 		b := book()
 		require.NoError(t, b.Check())
