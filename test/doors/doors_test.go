@@ -102,7 +102,7 @@ func theSite(u web.URL, _ *http.Request) stage.Reply {
 			"<img src=http://images.site.example/a.png>\n"+
 				"<script src='http://js.site.example/a.js'></script>"),
 		"/upgraded": titled("Upgraded",
-			`<meta http-equiv="Content-Security-Policy" content="upgrade-insecure-requests">` +
+			`<meta http-equiv="Content-Security-Policy" content="upgrade-insecure-requests">`+
 				`<img src=http://images.site.example/a.png>`),
 		"/linked": titled("Linked", "<a href=http://images.site.example/>elsewhere</a>"),
 		"/old-name": titled("Old name",
