@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -163,7 +164,8 @@ func (p *program) runAudit(
 	if apex, ok := canonical.Apex(); ok {
 		canonical = apex
 	}
-	a.Findings, a.Notes = tally.Findings(), append(who.notes(), tally.Preloading(canonical)...)
+	a.Findings, a.Notes = tally.Findings(),
+		append(who.notes(), fact.Texts(tally.Preloading(canonical))...)
 	if err != nil {
 		a.Notes = append(
 			a.Notes,

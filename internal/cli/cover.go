@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
@@ -135,7 +136,7 @@ func hinted(err error) error {
 	if faults,
 		is := err.(problem.List); is && len(faults) == 1 &&
 		strings.HasSuffix(faults[0].File, oldURLsName) {
-		faults[0].Remedy = "gather old URLs first: upperpath gather SOURCE..."
+		faults[0].Fault = fact.GatherFirst{}
 	}
 	return err
 }

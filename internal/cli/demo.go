@@ -15,6 +15,7 @@ import (
 
 	"upperpath.example/upperpath/demo"
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/plan"
@@ -75,12 +76,7 @@ func demoFolder(dir string, force bool) (string, error) {
 		old, readErr := files.Read(filepath.Join(dir, filepath.FromSlash(path)), files.MostSmall)
 		if readErr == nil && !bytes.Equal(old, data[path]) && !force {
 			faults.Add(
-				problem.Problem{
-					File:     filepath.Join(dir, path),
-					Says:     "the file is there and is not the demo's",
-					Expected: "a new or empty folder",
-					Remedy:   "choose another --dir, or replace it with --force",
-				},
+				problem.Problem{File: filepath.Join(dir, path), Fault: fact.FileNotDemos{}},
 			)
 		}
 		return err

@@ -15,6 +15,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -218,12 +219,7 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 	for path, z := range zones {
 		if e.DomainOf(z.name) == nil || e.DomainOf(z.name).Name != z.name {
 			faults.Add(
-				problem.Problem{
-					File:     path,
-					Says:     "the zone file is about a domain that the estate does not hold",
-					Value:    z.name.String(),
-					Expected: "a zone of a domain in the estate file",
-				},
+				problem.Problem{File: path, Value: z.name.String(), Fault: fact.ZoneOfOthers{}},
 			)
 			continue
 		}
@@ -305,12 +301,7 @@ func readZones(paths []string) (map[string]zoneFile, error) {
 		h, err := web.ParseHost(name)
 		if err != nil {
 			faults.Add(
-				problem.Problem{
-					File:     path,
-					Says:     "the zone has no name that can be used",
-					Value:    name,
-					Expected: "the name of a domain",
-				},
+				problem.Problem{File: path, Value: name, Fault: fact.ZoneNameless{}},
 			)
 			continue
 		}

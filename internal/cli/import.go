@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -140,8 +141,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 	files.InProportion(len(data))
 	if err != nil {
 		return imports.Import{}, problem.List{
-			{File: path, Says: "the file cannot be read", Expected: "a configuration file of 64 MiB at most",
-				Remedy: "check whether it is there"},
+			{File: path, Fault: fact.ImportUnread{}},
 		}
 	}
 	if host == "" && o.kind == "apache" &&

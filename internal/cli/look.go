@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -193,7 +194,7 @@ func (p *program) runLook(ctx context.Context, l looking, out *output) error {
 	looked.End = func() ([]finding.Finding, []string) {
 		tally.Disagreements()
 		tally.Together()
-		notes := tally.Preloading(web.Host{})
+		notes := fact.Texts(tally.Preloading(web.Host{}))
 		if l.origin.IsValid() {
 			notes = append(notes, originNotes(ctx, w, hostsOf(args), l.origin)...)
 		}
@@ -230,8 +231,8 @@ func originNotes(ctx context.Context, w *live.Client, hosts []web.Host, at netip
 		plain, secure := w.Origin(ctx, web.Door{Scheme: web.HTTPS, Host: h}.URL("/", ""), at)
 		all = append(
 			all,
-			fmt.Sprintf("Asked for %s by itself, the origin %s; over https, %s.", h, plain.Does(),
-				secure.Does()),
+			fmt.Sprintf("Asked for %s by itself, the origin %s; over https, %s.", h, fact.Text(plain.Does()),
+				fact.Text(secure.Does())),
 		)
 	}
 	return all

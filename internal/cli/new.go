@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -48,12 +49,7 @@ itself.`,
 			text := files.NewEstate(door, contact, servers, all)
 			if _, err := os.Stat(out); err == nil && !force {
 				return problem.List{
-					{
-						File:     out,
-						Says:     "there is an estate file already",
-						Expected: "a new file",
-						Remedy:   "choose another --out, or replace it with --force",
-					},
+					{File: out, Fault: fact.EstateThere{}},
 				}
 			}
 			if err := files.WriteNew(out, []byte(text), force); err != nil {

@@ -147,7 +147,7 @@ func errorsOf(made *plan.Plan) []string {
 	var all []string
 	for _, f := range made.Findings {
 		if f.Severity == finding.Error {
-			all = append(all, f.Says)
+			all = append(all, f.Says.String())
 		}
 	}
 	return all

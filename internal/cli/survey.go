@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
@@ -200,12 +201,7 @@ func subjectsOf(e *files.Estate, made *plan.Plan, zones []string) ([]live.Subjec
 		if d := e.DomainOf(z.name); byName[z.name.String()] != nil &&
 			(d == nil || d.Name != z.name) { // others were left out by --only
 			faults.Add(
-				problem.Problem{
-					File:     path,
-					Says:     "a zone file is about a domain that the estate does not hold",
-					Value:    z.name.String(),
-					Expected: "a zone of a domain in the estate file",
-				},
+				problem.Problem{File: path, Value: z.name.String(), Fault: fact.SurveyZoneOfOthers{}},
 			)
 		}
 	}

@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"encoding/csv"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/rule"
 )
@@ -91,17 +91,13 @@ func tooWide(path string, data []byte, comma rune) problem.Problem {
 	line := 0
 	for text := range bytes.Lines(data) {
 		line++
-		p := problem.Problem{File: path, Line: line, Value: string(text[:min(len(text), 80)]),
-			Remedy: "check whether this is the table that is meant, and whether a quote is missing " +
-				"further up"}
+		p := problem.Problem{File: path, Line: line, Value: string(text[:min(len(text), 80)])}
 		if len(text) > mostLine {
-			p.Says, p.Expected = fmt.Sprintf("the line has %d octets", len(text)),
-				fmt.Sprintf("no more than %d", mostLine)
+			p.Fault = fact.LineTooLong{Octets: len(text), Most: mostLine}
 			return p
 		}
 		if n := bytes.Count(text, []byte(string(comma))); n > mostColumns {
-			p.Says, p.Expected = fmt.Sprintf("the line has %d fields", n+1),
-				fmt.Sprintf("no more than %d", mostColumns)
+			p.Fault = fact.LineTooMany{Fields: n + 1, Most: mostColumns}
 			return p
 		}
 	}
@@ -122,7 +118,7 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 		comma:   separator(data),
 		columns: map[string]int{},
 	}
-	if p := tooWide(path, t.data, t.comma); p.Says != "" {
+	if p := tooWide(path, t.data, t.comma); p.Fault != nil {
 		return nil, problem.List{p}
 	}
 	r := t.reader()
@@ -136,20 +132,9 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 		if slices.Contains(header, n) {
 			continue
 		}
-		remedy := "write a first line with the names of the columns: " + strings.Join(known, ",")
-		if near := problem.Nearest(n, header); near != "" {
-			remedy = fmt.Sprintf("the column %s may be meant: call it %s", near, n)
-		}
-		faults.Add(
-			problem.Problem{
-				File:     path,
-				Line:     1,
-				Says:     "there is no column " + n,
-				Value:    strings.Join(header, ","),
-				Expected: "the columns " + strings.Join(needed, ","),
-				Remedy:   remedy,
-			},
-		)
+		faults.Add(problem.Problem{File: path, Line: 1, Value: strings.Join(header, ","),
+			Fault: fact.ColumnMissing{Column: n, Near: problem.Nearest(n, header), Needed: needed,
+				Known: known}})
 	}
 	if len(faults) > 0 {
 		return nil, faults
@@ -165,14 +150,8 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 		}
 		line, _ := r.FieldPos(0)
 		if i := slices.IndexFunc(record, func(s string) bool { return len(s) > mostCell }); i >= 0 {
-			faults.Add(problem.Problem{
-				File:     path,
-				Line:     line,
-				Says:     fmt.Sprintf("a field holds %d octets", len(record[i])),
-				Value:    record[i],
-				Expected: fmt.Sprintf("no more than %d", mostCell),
-				Remedy:   "check whether a quote is missing further up",
-			})
+			faults.Add(problem.Problem{File: path, Line: line, Value: record[i],
+				Fault: fact.CellTooLong{Octets: len(record[i]), Most: mostCell}})
 			return t, faults.Err()
 		}
 		if slices.ContainsFunc(record, func(s string) bool { return strings.TrimSpace(s) != "" }) {
@@ -200,22 +179,13 @@ func separator(data []byte) rune {
 
 func csvFault(path string, err error, needed []string) problem.Problem {
 	if errors.Is(err, io.EOF) {
-		return problem.Problem{
-			File:     path,
-			Says:     "the file is empty",
-			Expected: "a first line with the columns " + strings.Join(needed, ","),
-		}
+		return problem.Problem{File: path, Fault: fact.TableEmpty{Columns: strings.Join(needed, ",")}}
 	}
-	p := problem.Problem{
-		File:     path,
-		Says:     "this is no CSV",
-		Expected: "fields that are quoted wholly or not at all (RFC 4180)",
-		Remedy:   "put quotes around the whole field and double those inside",
-	}
+	p := problem.Problem{File: path, Fault: fact.NotCSV{}}
 	var parse *csv.ParseError
 	if errors.As(err, &parse) {
 		p.Line, p.Column = parse.Line, parse.Column
-		p.Says += ": " + parse.Err.Error()
+		p.Fault = fact.NotCSVBecause{Why: parse.Err.Error()}
 	}
 	return p
 }

@@ -9,6 +9,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -101,14 +102,8 @@ func (t *table) meant() error {
 			return nil
 		}
 	}
-	return problem.List{{
-		File:     t.path,
-		Line:     1,
-		Says:     "there is no column with the names of the domains",
-		Value:    strings.Join(header, ","),
-		Expected: "a first line with a column such as name, domain or domain name",
-		Remedy:   "give the column one of these names",
-	}}
+	return problem.List{
+		{File: t.path, Line: 1, Value: strings.Join(header, ","), Fault: fact.NoDomainColumn{}}}
 }
 
 // list is a list of domains on its way.
@@ -120,11 +115,8 @@ type list struct {
 	faults   problem.List
 }
 
-func (l *list) fail(r row, says, value, expected, remedy string) {
-	l.faults.Add(
-		problem.Problem{File: l.table.path, Line: r.line, Says: says, Value: value, Expected: expected,
-			Remedy: remedy},
-	)
+func (l *list) fail(r row, value string, fault fact.Facts) {
+	l.faults.Add(problem.Problem{File: l.table.path, Line: r.line, Value: value, Fault: fault})
 }
 
 func (l *list) take(r row) {
@@ -132,12 +124,11 @@ func (l *list) take(r row) {
 	h, err := web.ParseHost(strings.TrimSuffix(field("name"), "."))
 	var bad *web.Error
 	if errors.As(err, &bad) {
-		l.fail(r, bad.Says, bad.Value, bad.Expected, bad.Remedy)
+		l.fail(r, bad.Value, bad.Fault)
 		return
 	}
 	if before, twice := l.first[h]; twice {
-		l.fail(r, "the domain appears twice", h.String(), "each domain once",
-			fmt.Sprintf("line %d has it already", before))
+		l.fail(r, h.String(), fact.DomainRowTwice{Line: before})
 		return
 	}
 	l.first[h] = r.line
@@ -148,21 +139,20 @@ func (l *list) take(r row) {
 		text := field(name)
 		if at := strings.IndexFunc(text, problem.Hostile); at >= 0 {
 			c, _ := utf8.DecodeRuneInString(text[at:])
-			l.fail(r, name+" holds "+problem.Named(c), text, "text of one line", "take it out")
+			l.fail(r, text, fact.DomainCellHostile{Column: name, Character: problem.Named(c)})
 		}
 	}
 	if text := field("wave"); text != "" {
 		n, err := strconv.Atoi(text)
 		if err != nil || n < 1 {
-			l.fail(r, "wave is not a valid number", text, "a whole number from 1", "")
+			l.fail(r, text, fact.WaveNumber{})
 		}
 		d.Wave = n
 	}
 	if text := field("renews"); text != "" {
 		var ok bool
 		if d.Renews, d.Asks, ok = readDate(text, l.dayFirst); !ok {
-			l.fail(r, "renews is not a date", text, "a date such as 2027-03-01, 01.03.2027 or 1 Mar 2027",
-				"")
+			l.fail(r, text, fact.RenewsDate{})
 		}
 	}
 	l.domains = append(l.domains, d)

@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
@@ -39,10 +40,7 @@ func FindEstate(folder string) (string, error) {
 		parent := filepath.Dir(at)
 		if parent == at {
 			return "",
-				problem.List{{Says: "there is no estate file here or in a folder above", Value: EstateName,
-					Expected: "an estate file",
-					Remedy: "name one with --estate FILE, or make one with: upperpath new --canonical " +
-						"https://www.x.example --domain a.example"}}
+				problem.List{{Value: EstateName, Fault: fact.NoEstateFile{}}}
 		}
 		at = parent
 	}

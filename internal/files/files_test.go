@@ -136,7 +136,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 	for name, c := range map[string]struct{ text, want string }{
 		"unknown key": {
 			domain + "  - {name: a.example, lead-to: /}",
-			`:7:23: unknown key in a domain: "lead-to"; expected a key that is known. Did you mean leads-to?`,
+			`:7:23: unknown key in a domain: "lead-to"; expected a known key. Did you mean leads-to?`,
 		},
 		"unknown key in defaults": {head + "defaults: {carrier: gateway, wawe: 2}\ndomains: [a.example]",
 			"did you mean wave?"},
@@ -219,11 +219,11 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		},
 		"a turned direction": {
 			domain + "  - {name: a.example, note: \"a\u202eb\"}",
-			"holds the character u+202e, which turns the direction of writing",
+			"holds the character u+202e, which reverses the direction of writing",
 		},
 		"a path with a tab": {domain + "  - a.example\nrules: \"a\\tb.csv\"", "this value holds a tab"},
 		"missing rules": {domain + "  - a.example\nrules: nowhere.csv",
-			"nowhere.csv: there is no such file"},
+			"nowhere.csv: file not found"},
 	} {
 		_, err := ReadEstate(write(t, "upperpath.yaml", c.text))
 		require.Error(t, err, name)
@@ -287,14 +287,14 @@ func TestRulesFaults(t *testing.T) {
 	for text, want := range map[string]string{
 		"":                            "the file is empty",
 		"from,to\n":                   "there is no column old",
-		"old,nev\n":                   "call it new",
+		"old,nev\n":                   "Call it new",
 		"old,new\na.example/\"x,/y\n": ":2:",
 		"old,new\na.example/x,\"/x#f\nX-Evil: 1\"\n": `:2:13: the column new holds a line break: ` +
 			`"/x#f\nX-Evil: 1"; expected text of one`,
 		"old,new\na.example/x,/a\tb\n": "write it percent-encoded (%09) if " +
 			"it belongs to the URL",
 		"old,new,note\na.example/x,/y,a\u202eb\n": "the column note holds the " +
-			"character U+202E, which turns",
+			"character U+202E, which reverses",
 		"old,new\n\"a.example/x\rb\",/y\n":                       "the column old holds a line break",
 		"old,new\na.example/x,/y\nb.test/x,/y\na.example/*,/y\n": "rules.csv:4:11: a bare *",
 	} {
@@ -362,7 +362,7 @@ func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, append(edited, "more\n"...), 0o600))
 	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: []byte("three\n"), Opens: "# "}),
-		"edited since")
+		"edited after")
 	require.NoError(t, WriteMade(true, Made{Path: path, Data: []byte("three\n"), Opens: "# "}))
 	foreign := write(t, "foreign.conf", "mine\n")
 	assert.ErrorContains(t, WriteMade(false, Made{Path: foreign, Data: []byte("x"), Opens: "# "}),

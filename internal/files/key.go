@@ -5,6 +5,7 @@ import (
 	"errors"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
@@ -20,7 +21,12 @@ func ReadTransferKey(path string) (TransferKey, error) {
 		if errors.As(err, &faults) {
 			for i, f := range faults { // what stands there may be the secret, or a part of it
 				if f.Line > 0 {
-					faults[i].Says, faults[i].Value, faults[i].Mark = "this is not valid YAML", "", ""
+					faults[i].Value, faults[i].Mark = "", ""
+					switch f.Fault.(type) {
+					case fact.YAMLTooDeep, fact.YAMLKeys, fact.YAMLLine, fact.YAMLDocuments:
+					default:
+						faults[i].Fault = fact.NotYAML{}
+					}
 				}
 			}
 		}
@@ -41,28 +47,17 @@ func ReadTransferKey(path string) (TransferKey, error) {
 			key.Secret = e.Value.Text
 		default:
 			faults.Add(
-				problem.Problem{
-					Line:     e.Key.Line,
-					Column:   e.Key.Column,
-					Says:     "unknown key",
-					Expected: "name, algorithm or secret",
-				},
+				problem.Problem{Line: e.Key.Line, Column: e.Key.Column, Fault: fact.DNSKeyUnknown{}},
 			)
 		}
 	}
 	if _, err := base64.StdEncoding.DecodeString(key.Secret); err != nil || key.Secret == "" {
 		faults.Add(
-			problem.Problem{
-				Line:     1,
-				Says:     "the key has no secret that can be read",
-				Expected: "secret: in base64",
-				Remedy:   "copy it again from the name server's own configuration",
-			},
+			problem.Problem{Line: 1, Fault: fact.DNSKeySecret{}},
 		)
 	}
 	if key.Name == "" {
-		faults.Add(problem.Problem{Line: 1, Says: "the key has no name",
-			Expected: "name: as the name server calls the key"})
+		faults.Add(problem.Problem{Line: 1, Fault: fact.DNSKeyName{}})
 	}
 	return key, faults.In(path).Err()
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/problem"
 )
@@ -49,9 +50,7 @@ func ReadLeaveOut(path string) (old.LeaveOut, error) {
 	var f leaveOutFile
 	if err := yaml.UnmarshalWithOptions(data, &f, yaml.DisallowUnknownField()); err != nil {
 		says, _, _ := strings.Cut(err.Error(), "\n")
-		return old.LeaveOut{}, problem.List{{File: path, Says: "this cannot be read: " + says,
-			Expected: "the lists robots, parts and parameters",
-			Remedy:   "upperpath gather --rules writes one to begin with"}}
+		return old.LeaveOut{}, problem.List{{File: path, Fault: fact.LeaveOutUnread{Why: says}}}
 	}
 	lower := func(words []string) []string {
 		for i := range words {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/problem"
 )
@@ -22,8 +23,7 @@ func (o *OldURLs) har(name, path string, r *bufio.Reader) error {
 			return o.Stop()
 		}
 		return problem.List{
-			{File: path, Says: "it cannot be read as a record of a browser: " + err.Error(),
-				Expected: "HAR: JSON with log.entries"}}
+			{File: path, Fault: fact.NotHAR{Why: err.Error()}}}
 	}
 	if err := seek(d, "log"); err != nil {
 		return wrong(err)

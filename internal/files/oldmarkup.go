@@ -5,11 +5,11 @@ import (
 	"bytes"
 	"encoding/xml"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/problem"
 )
@@ -32,14 +32,13 @@ func (o *OldURLs) markup(name, path string, r *bufio.Reader) error {
 				return o.Stop()
 			}
 			return problem.List{
-				{File: path, Line: line, Column: column, Says: "this is no sitemap and no feed that can be " +
-					"read: " + err.Error(), Expected: "XML with <urlset>, <sitemapindex>, <rss> or <feed>"}}
+				{File: path, Line: line, Column: column, Fault: fact.NotFeed{Why: err.Error()}}}
 		}
 		switch t := token.(type) {
 		case xml.StartElement:
 			if m.open(t); len(m.in) > mostNested {
 				return problem.List{
-					{File: path, Line: line, Says: fmt.Sprintf("its elements lie more than %d deep", mostNested)}}
+					{File: path, Line: line, Fault: fact.FeedDepth{Most: mostNested}}}
 			}
 		case xml.CharData:
 			if len(m.text) < mostXMLName {

@@ -17,6 +17,7 @@ import (
 	"github.com/xuri/excelize/v2"
 	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/transform"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/problem"
 )
@@ -61,8 +62,7 @@ func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
 	first, err := c.Read()
 	if err != nil {
 		return problem.List{
-			{File: path, Line: 1, Says: "this is no table: " + err.Error(),
-				Expected: "a first line with columns"},
+			{File: path, Line: 1, Fault: fact.NotTable{Why: err.Error()}},
 		}
 	}
 	t, err := o.columns(name, path, slices.Clone(first))
@@ -83,8 +83,7 @@ func (o *OldURLs) table(name, path string, r *bufio.Reader) error {
 			continue
 		case err != nil:
 			return problem.List{
-				{File: path, Line: n + 2, Says: "it cannot be read to its end: " + err.Error(),
-					Expected: "the file as it was made"}}
+				{File: path, Line: n + 2, Fault: fact.TableCut{Why: err.Error()}}}
 		}
 		t.row(record)
 	}
@@ -137,25 +136,17 @@ func (o *OldURLs) columns(name, path string, head []string) (*sheet, error) {
 		status: find("", statusNames),
 		note:   slices.Index(lower, "note"), method: slices.Index(lower, "method")}
 	if t.url < 0 {
-		p := problem.Problem{
-			File:     path,
-			Line:     1,
-			Says:     "no column is known to hold addresses",
-			Value:    strings.Join(head, ","),
-			Expected: "one that is called url, address, page or the like",
-			Remedy:   "name it with --url",
-		}
+		p := problem.Problem{File: path, Line: 1, Value: strings.Join(head, ","),
+			Fault: fact.NoURLColumn{}}
 		if o.URL != "" {
-			p.Says, p.Remedy = "there is no column "+o.URL, "name one of these"
-			p.Expected = "--url with one of its columns"
+			p.Fault = fact.ColumnNotThere{Column: o.URL}
 		}
 		return nil, problem.List{p}
 	}
 	if o.Weight != "" && t.weight < 0 {
 		return nil,
-			problem.List{{File: path, Line: 1, Says: "there is no column " + o.Weight,
-				Value:    strings.Join(head, ","),
-				Expected: "--weight with one of its columns"}}
+			problem.List{{File: path, Line: 1, Value: strings.Join(head, ","),
+				Fault: fact.NoWeightColumn{Column: o.Weight}}}
 	}
 	var more []string
 	for i, h := range head {
@@ -232,9 +223,7 @@ func (o *OldURLs) workbook(path string) error {
 		excelize.Options{UnzipSizeLimit: mostSheet, UnzipXMLSizeLimit: 16 << 20})
 	if err != nil {
 		return problem.List{
-			{File: path, Says: "it cannot be read as a workbook: " + err.Error(),
-				Expected: "an XLSX file of at " +
-					"most 256 MiB unpacked", Remedy: "export it as CSV"},
+			{File: path, Fault: fact.NotWorkbook{Why: err.Error()}},
 		}
 	}
 	defer f.Close()
@@ -253,7 +242,7 @@ func (o *OldURLs) workbook(path string) error {
 			}
 			fields, err := rows.Columns()
 			if err != nil {
-				return problem.List{{File: path, Says: "the sheet " + name + " cannot be read: " + err.Error()}}
+				return problem.List{{File: path, Fault: fact.SheetUnread{Sheet: name, Why: err.Error()}}}
 			}
 			switch {
 			case len(fields) == 0:
@@ -275,7 +264,7 @@ func (o *OldURLs) workbook(path string) error {
 	}
 	if failed == nil {
 		failed = problem.List{
-			{File: path, Says: "there is nothing in it", Expected: "a sheet with a column of addresses"}}
+			{File: path, Fault: fact.WorkbookEmpty{}}}
 	}
 	return failed
 }

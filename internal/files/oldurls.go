@@ -14,6 +14,7 @@ import (
 	"github.com/klauspost/compress/zstd"
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -64,8 +65,7 @@ func (o *OldURLs) AddFrom(name, path string, from io.Reader) error {
 	plain, closes, err := unpacked(counted)
 	if err != nil {
 		return problem.List{
-			{File: path, Says: "it cannot be unpacked: " + err.Error(),
-				Expected: "gzip or zstd as it was made"},
+			{File: path, Fault: fact.NotUnpacked{Why: err.Error()}},
 		}
 	}
 	defer closes()
@@ -185,8 +185,7 @@ func (o *OldURLs) lines(path string, r *bufio.Reader, each func(line []byte, lon
 		case errors.Is(err, io.EOF):
 			return nil
 		case err != nil:
-			return problem.List{{File: path, Says: "it cannot be read to its end: " + err.Error(),
-				Expected: "the file as it was made", Remedy: "fetch it again"}}
+			return problem.List{{File: path, Fault: fact.FileCut{Why: err.Error()}}}
 		}
 	}
 }

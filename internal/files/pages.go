@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -25,8 +26,7 @@ const mostPages = 1 << 30
 func ReadPages(path string, site web.Door) ([]web.URL, error) {
 	if info, err := os.Stat(path); err == nil && info.Size() > mostPages {
 		return nil,
-			problem.List{{File: path, Says: "the file is larger than a GiB",
-				Expected: "a list of the site's pages"}}
+			problem.List{{File: path, Fault: fact.PagesTooLarge{}}}
 	}
 	head, err := headOf(path)
 	if err != nil {
@@ -53,9 +53,7 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 		case len(faults) > problem.MostSaid:
 			return pages, faults.Err()
 		case len(s) > mostWidth:
-			faults.Add(problem.Problem{File: path, Line: n,
-				Says:  "the line is longer than any URL that a browser asks for",
-				Value: s, Expected: "a page such as /visit/"})
+			faults.Add(problem.Problem{File: path, Line: n, Value: s, Fault: fact.PageTooLong{}})
 		case s[0] == '/':
 			path, query, _ := strings.Cut(s, "?")
 			pages = append(pages, site.URL(path, query))
@@ -63,13 +61,7 @@ func ReadPages(path string, site web.Door) ([]web.URL, error) {
 			u, err := web.ParseURL(s)
 			if err != nil {
 				faults.Add(
-					problem.Problem{
-						File:     path,
-						Line:     n,
-						Says:     "this is neither a path nor a URL",
-						Value:    s,
-						Expected: "a page such as /visit/ or https://www.northmoor.example/visit/",
-					},
+					problem.Problem{File: path, Line: n, Value: s, Fault: fact.NotPage{}},
 				)
 				continue
 			}
@@ -114,9 +106,7 @@ func readPageTable(path string, site web.Door) ([]web.URL, error) {
 		u, err := web.ParseURL(string(a.URL))
 		switch {
 		case err != nil && len(faults) <= problem.MostSaid:
-			faults.Add(problem.Problem{File: path, Says: "this is neither a path nor a URL",
-				Value:    string(a.URL),
-				Expected: "a page such as /visit/ or https://www.northmoor.example/visit/"})
+			faults.Add(problem.Problem{File: path, Value: string(a.URL), Fault: fact.NotSitePage{}})
 		case err == nil && (a.Status == 0 && !answeredElse(a.Note) || a.Status >= 200 && a.Status < 300):
 			pages = append(pages, u)
 		}
@@ -125,9 +115,7 @@ func readPageTable(path string, site web.Door) ([]web.URL, error) {
 		return nil, err
 	}
 	if len(reader.Maps) > 0 {
-		faults.Add(problem.Problem{File: path, Says: "this is an index of sitemaps",
-			Expected: "a sitemap with <urlset>",
-			Remedy:   "save the sitemaps that it names and list their pages"})
+		faults.Add(problem.Problem{File: path, Fault: fact.SitemapIndex{}})
 	}
 	return pages, faults.Err()
 }
@@ -144,14 +132,7 @@ func readSitemap(path string, data []byte) ([]web.URL, error) {
 		line, column := d.InputPos()
 		if err != nil {
 			faults.Add(
-				problem.Problem{
-					File:     path,
-					Line:     line,
-					Column:   column,
-					Says:     "this is not a sitemap",
-					Expected: "XML with <urlset>",
-					Remedy:   "save the sitemap again",
-				},
+				problem.Problem{File: path, Line: line, Column: column, Fault: fact.NotSitemap{}},
 			)
 			return pages, faults.Err()
 		}
@@ -160,13 +141,7 @@ func readSitemap(path string, data []byte) ([]web.URL, error) {
 		case !ok:
 		case start.Name.Local == "sitemapindex":
 			return nil, problem.List{
-				{
-					File:     path,
-					Line:     line,
-					Says:     "this is an index of sitemaps",
-					Expected: "a sitemap with <urlset>",
-					Remedy:   "save the sitemaps that it names and list their pages",
-				},
+				{File: path, Line: line, Fault: fact.SitemapIndexFile{}},
 			}
 		case start.Name.Local == "loc":
 			var loc string
@@ -176,8 +151,7 @@ func readSitemap(path string, data []byte) ([]web.URL, error) {
 			u, err := web.ParseURL(strings.TrimSpace(loc))
 			if err != nil {
 				faults.Add(
-					problem.Problem{File: path, Line: line, Says: "this is no URL", Value: loc,
-						Expected: "a page of the site"},
+					problem.Problem{File: path, Line: line, Value: loc, Fault: fact.SitemapNoURL{}},
 				)
 				continue
 			}

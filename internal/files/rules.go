@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
@@ -67,11 +68,9 @@ func EditRules(path string, data []byte, edits map[int]Edit) ([]byte, error) {
 			if err != nil {
 				return nil, problem.List{
 					{
-						File:     path,
-						Line:     line,
-						Says:     err.Error(),
-						Expected: "the columns that a rule needs",
-						Remedy:   "add the column to the first line",
+						File:  path,
+						Line:  line,
+						Fault: fact.RuleColumns{Why: err.Error()},
 					},
 				}
 			}
@@ -201,11 +200,9 @@ func AppendRules(path string, data []byte, columns []string, rows [][]string) ([
 		if err != nil {
 			return nil, problem.List{
 				{
-					File:     path,
-					Line:     1,
-					Says:     err.Error(),
-					Expected: "the columns " + strings.Join(columns, ","),
-					Remedy:   "add the column to the first line",
+					File:  path,
+					Line:  1,
+					Fault: fact.RuleColumns{Why: err.Error(), Columns: columns},
 				},
 			}
 		}

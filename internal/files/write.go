@@ -16,6 +16,7 @@ import (
 	"strings"
 	"sync"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
@@ -251,19 +252,12 @@ func mayReplace(path string, force bool) error {
 		_, mark, made = strings.Cut(string(old[at:]), markWord)
 		rest = old[:at]
 	}
-	p := problem.Problem{
-		File:     path,
-		Says:     "the file was not made by this program",
-		Expected: "a new file",
-		Remedy:   "choose another place, or replace it with --force",
-	}
+	p := problem.Problem{File: path, Fault: fact.FileOfOthers{}}
 	if made {
 		if strings.HasPrefix(mark, sum(rest)) {
 			return nil
 		}
-		p.Says, p.Remedy = "the file was edited since this program made it",
-			"keep what you changed, then replace it with "+
-				"--force"
+		p.Fault = fact.FileEdited{}
 	}
 	return problem.List{p}
 }

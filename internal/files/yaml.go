@@ -8,7 +8,6 @@ package files
 import (
 	"bytes"
 	"errors"
-	"fmt"
 	"os"
 	"slices"
 	"strings"
@@ -18,6 +17,7 @@ import (
 	"github.com/goccy/go-yaml/parser"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 )
 
@@ -42,19 +42,18 @@ const (
 
 // tooMuch looks for what takes the parser's time out of proportion, without parsing: documents,
 // lines without end, and mappings of so many keys. A key is a line with a colon.
-func tooMuch(data []byte) (line int, says, expected string) {
+func tooMuch(data []byte) (line int, fault fact.Facts) {
 	keys := map[int]int{} // of the mapping that is open, by indentation
 	documents := 0
 	for text := range bytes.Lines(data) {
 		line++
 		text = bytes.TrimRight(text, "\r\n")
 		if len(text) > mostWidth {
-			return line, fmt.Sprintf("the line has %d octets", len(text)),
-				fmt.Sprintf("no more than %d", mostWidth)
+			return line, fact.YAMLLine{Octets: len(text), Most: mostWidth}
 		}
 		if bytes.HasPrefix(text, []byte("---")) || bytes.HasPrefix(text, []byte("...")) {
 			if documents++; documents > 3 {
-				return line, "the file holds more than one document", "one document"
+				return line, fact.YAMLDocuments{}
 			}
 			continue
 		}
@@ -72,10 +71,10 @@ func tooMuch(data []byte) (line int, says, expected string) {
 			keys[indent]++
 		}
 		if keys[indent] > mostKeys {
-			return line, fmt.Sprintf("a mapping has more than %d keys", mostKeys), "a handful of keys"
+			return line, fact.YAMLKeys{Most: mostKeys}
 		}
 	}
-	return 0, "", ""
+	return 0, nil
 }
 
 // tooDeep looks for nesting beyond mostDepth, without parsing: brackets that are open at once,
@@ -119,39 +118,23 @@ func tooDeep(data []byte) (line int, found bool) {
 func parseTree(path string, data []byte) (*estate.Node, error) {
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")) // a byte-order mark
 	if len(data) > mostYAML {
-		return nil, problem.List{{
-			File:     path,
-			Says:     fmt.Sprintf("the file has %d octets", len(data)),
-			Expected: fmt.Sprintf("no more than %d", mostYAML),
-			Remedy:   "move rules, pages and domains into tables of their own",
-		}}
+		return nil,
+			problem.List{{File: path, Fault: fact.YAMLTooLarge{Octets: len(data), Most: mostYAML}}}
 	}
 	if line, found := tooDeep(data); found {
-		return nil, problem.List{{
-			File:     path,
-			Line:     line,
-			Says:     fmt.Sprintf("lists and mappings stand in each other more than %d deep", mostDepth),
-			Expected: "a handful of levels",
-			Remedy:   "look for a bracket that is never closed",
-		}}
+		return nil, problem.List{{File: path, Line: line, Fault: fact.YAMLTooDeep{Most: mostDepth}}}
 	}
-	if line, says, expected := tooMuch(data); says != "" {
-		return nil, problem.List{{File: path, Line: line, Says: says, Expected: expected,
-			Remedy: "check whether this is the file that is meant"}}
+	if line, fault := tooMuch(data); fault != nil {
+		return nil, problem.List{{File: path, Line: line, Fault: fault}}
 	}
 	file, err := parser.ParseBytes(data, 0, parser.AllowDuplicateMapKey())
 	if err != nil {
-		p := problem.Problem{
-			File:     path,
-			Says:     "this is not valid YAML",
-			Expected: "keys and values",
-			Remedy:   "look for a missing colon, quote or bracket here or just above; indent with spaces",
-		}
+		p := problem.Problem{File: path, Fault: fact.NotYAML{}}
 		var syntax *yaml.SyntaxError
 		if errors.As(err, &syntax) && syntax.Token != nil {
 			p.Line, p.Column, p.Value = syntax.Token.Position.Line, syntax.Token.Position.Column,
 				syntax.Token.Value
-			p.Says += ": " + syntax.Message
+			p.Fault = fact.NotYAMLAt{Why: syntax.Message}
 		}
 		return nil, problem.List{p}
 	}
@@ -165,30 +148,22 @@ func parseTree(path string, data []byte) (*estate.Node, error) {
 	}
 	node := t.node(docs[0].Body)
 	if len(docs) > 1 {
-		t.fail(docs[1].Body, "the file holds more than one document", "one document",
-			"drop what follows the line ---")
+		t.fail(docs[1].Body, fact.YAMLDocuments{})
 	}
 	return node, t.faults.In(path).Err()
 }
 
 func unreadable(path string, err error) problem.Problem {
-	p := problem.Problem{
-		File:   path,
-		Says:   "the file cannot be read",
-		Remedy: "check whether the name is right and you may read it",
-	}
+	p := problem.Problem{File: path, Fault: fact.FileUnread{}}
 	var most tooLarge
-	if errors.As(err, &most) {
-		p.Says, p.Expected = most.Error(), fmt.Sprintf("no more than %d", int64(most))
-		p.Remedy = "check whether this is the file that you mean"
-	}
 	var pathErr *os.PathError
-	if errors.As(err, &pathErr) {
-		p.Says += ": " + pathErr.Err.Error()
-	}
-	if errors.Is(err, os.ErrNotExist) {
-		p.Says, p.Expected, p.Remedy = "there is no such file", "a file",
-			"check whether the name is right"
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		p.Fault = fact.FileMissing{}
+	case errors.As(err, &most):
+		p.Fault = fact.FileTooLarge{Why: most.Error(), Most: int64(most)}
+	case errors.As(err, &pathErr):
+		p.Fault = fact.FileNotReadable{Why: pathErr.Err.Error()}
 	}
 	return p
 }
@@ -199,8 +174,8 @@ type tree struct {
 	faults  problem.List
 }
 
-func (t *tree) fail(n ast.Node, says, expected, remedy string) {
-	p := problem.Problem{Says: says, Expected: expected, Remedy: remedy}
+func (t *tree) fail(n ast.Node, fault fact.Facts) {
+	p := problem.Problem{Fault: fault}
 	if tok := n.GetToken(); tok != nil {
 		p.Line, p.Column = tok.Position.Line, tok.Position.Column
 	}
@@ -240,18 +215,16 @@ func (t *tree) node(n ast.Node) *estate.Node {
 		if value, ok := t.anchors[n.Value.String()]; ok {
 			return value
 		}
-		t.fail(n, fmt.Sprintf("there is no anchor %s above", n.Value), "an anchor that was set before",
-			"")
+		t.fail(n, fact.AnchorUnknown{Anchor: n.Value.String()})
 	case *ast.TagNode, *ast.DirectiveNode:
-		t.fail(n, "tags and directives are not understood", "a plain value", "write the value alone")
+		t.fail(n, fact.YAMLTags{})
 	}
 	return out
 }
 
 func (t *tree) entry(v *ast.MappingValueNode) estate.Entry {
 	if v.Key.IsMergeKey() {
-		t.fail(v.Key, "merge keys are not understood", "each key written out",
-			"put what is common under defaults:")
+		t.fail(v.Key, fact.YAMLMerge{})
 	}
 	key := t.node(v.Key)
 	value := t.node(v.Value)

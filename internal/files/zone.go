@@ -13,6 +13,7 @@ import (
 
 	"github.com/miekg/dns"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -77,12 +78,7 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	zone := ""
 	for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {
 		if len(records) >= min(mostRecords, fewRecords+included.octets/leastRecord) {
-			return "", nil, problem.List{{
-				File:     path,
-				Says:     fmt.Sprintf("the file stands for more than %d records", len(records)),
-				Expected: "a zone",
-				Remedy:   "look for $GENERATE and $INCLUDE; export the zone from where it is kept",
-			}}
+			return "", nil, problem.List{{File: path, Fault: fact.ZoneTooLong{Most: len(records)}}}
 		}
 		records = append(records, rr)
 		if _, isSOA := rr.(*dns.SOA); isSOA && zone == "" {
@@ -97,13 +93,7 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 	}
 	if zone = strings.ToLower(strings.TrimSuffix(origin, ".")); zone == "" || len(records) == 0 {
 		return "", nil, problem.List{
-			{
-				File: path,
-				Says: "the zone has no SOA record, and nothing says which zone it is",
-				Expected: "a whole zone file, or a list of records in a file called after its zone, such as " +
-					"northmoor.example.zone",
-				Remedy: "export the zone again, with its SOA; or call the file after its zone",
-			},
+			{File: path, Fault: fact.ZoneWithoutSOA{}},
 		}
 	}
 	return zone, records, nil
@@ -114,26 +104,21 @@ var zonePlace = regexp.MustCompile(`at line: (\d+):(\d+)$`)
 // zoneFault makes a problem of what the zone parser says: "file: dns: what: "token" at line: 3:7".
 func zoneFault(path string, err error) problem.Problem {
 	says := strings.TrimPrefix(err.Error(), filepath.Base(path)+": ")
-	p := problem.Problem{
-		File:     path,
-		Expected: "a record such as: www 3600 IN A 203.0.113.10",
-		Remedy:   "correct the line; a name without its last dot is taken to be below the zone",
-	}
+	p := problem.Problem{File: path}
 	if m := zonePlace.FindStringSubmatch(says); m != nil {
 		p.Line, _ = strconv.Atoi(m[1])
 		p.Column, _ = strconv.Atoi(m[2])
 		says = strings.TrimSuffix(says, " "+m[0])
 	}
-	if strings.Contains(says, "bad owner name") {
-		p.Expected, p.Remedy = "a name below a zone that is known",
-			"set $ORIGIN on top, or call the file after its zone, "+
-				"such as northmoor.example.zone"
+	says = strings.TrimPrefix(says, "dns: ")
+	switch {
+	case strings.Contains(says, "bad owner name"):
+		p.Fault = fact.ZoneOwner{Why: says}
+	case strings.Contains(says, "failed to open"):
+		p.Fault = fact.ZoneInclude{Why: says}
+	default:
+		p.Fault = fact.ZoneLine{Why: says}
 	}
-	if strings.Contains(says, "failed to open") {
-		p.Expected, p.Remedy = "a file in the folder of the zone file or below it",
-			"put the included file there"
-	}
-	p.Says = strings.TrimPrefix(says, "dns: ")
 	return p
 }
 

@@ -30,6 +30,7 @@ import (
 	"strconv"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -292,7 +293,7 @@ func (m *Import) Settle(scope rule.Scope) {
 		r := &m.Rules[i]
 		parsed, faults := reader.Read(r.Row)
 		if len(faults) > 0 {
-			m.leave(r.Source, r.Text, "%s", faults[0].Says)
+			m.leave(r.Source, r.Text, "%s", fact.Text(faults[0].Fault))
 			continue
 		}
 		keys[i] = max(1, maphash.String(seed, parsed.Old.String()))

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -270,7 +271,7 @@ func TestExpressionsTakeWhatTheirTemplatesTake(t *testing.T) {
 				scope,
 			)
 			if len(faults) > 0 { // a path with dots, which is never asked for
-				require.Contains(t, faults[0].Says, "dot segments", "%s: %s", text, w.old)
+				require.IsType(t, fact.DotSegments{}, faults[0].Fault, "%s: %s", text, w.old)
 			}
 			rules = append(rules, parsed...)
 			wider = wider || w.differ != ""

@@ -231,14 +231,14 @@ func TestResolversThatRememberAreFoundOut(t *testing.T) {
 	defer w2.Close()
 	says := ""
 	for _, f := range survey.Split(w2.Voices(context.Background(), hosts)) {
-		says += f.Says + " " + f.Fix + "\n"
+		says += f.Says.String() + " " + f.Fix.String() + "\n"
 	}
 	assert.Contains(t, says, "ns1.h.example (192.0.2.51:53) says 192.0.2.77")
-	assert.Regexp(t, `the resolver \S+ says 192\.0\.2\.1, and will for up to 10 min`, says)
+	assert.Regexp(t, `the resolver \S+ says 192\.0\.2\.1, for up to 10 minutes more`, says)
 	assert.Regexp(
 		t,
 		`Answers about new\.a\.example A differ: ns1\.h\.example \(192\.0\.2\.51:53\) says 192\.0\.2\.78; .*the resolver `+
-			`\S+ says nothing, and will for up to (2 min|119 s)`,
+			`\S+ says nothing, for up to (2 minutes|1 minute 59 seconds) more`,
 		says,
 		"an old absence (RFC 2308)",
 	)

@@ -49,6 +49,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -145,12 +146,7 @@ func ReadRoots(path string) (*x509.CertPool, error) {
 	data, err := readFile(path)
 	if err != nil {
 		return nil, problem.List{
-			{
-				File:     path,
-				Says:     "the trusted certificates cannot be read: " + plainReason(err),
-				Expected: "a PEM file",
-				Remedy:   "check whether the name is right and you may read it",
-			},
+			{File: path, Fault: fact.TrustUnread{Why: plainReason(err)}},
 		}
 	}
 	pool := x509.NewCertPool()
@@ -175,14 +171,8 @@ func ReadRoots(path string) (*x509.CertPool, error) {
 		c, err := x509.ParseCertificate(block.Bytes)
 		if err != nil {
 			faults.Add(
-				problem.Problem{
-					File:     path,
-					Line:     line,
-					Says:     "a certificate cannot be read: " + err.Error(),
-					Value:    "-----BEGIN CERTIFICATE-----",
-					Expected: "a certificate in PEM",
-					Remedy:   "export it again",
-				},
+				problem.Problem{File: path, Line: line, Value: "-----BEGIN CERTIFICATE-----",
+					Fault: fact.CertificateUnread{Why: err.Error()}},
 			)
 			continue
 		}
@@ -191,12 +181,7 @@ func ReadRoots(path string) (*x509.CertPool, error) {
 	}
 	if found == 0 && len(faults) == 0 {
 		faults.Add(
-			problem.Problem{
-				File:     path,
-				Says:     "there is no certificate in it",
-				Expected: "PEM with BEGIN CERTIFICATE",
-				Remedy:   "export the authority's certificate as PEM",
-			},
+			problem.Problem{File: path, Fault: fact.NoPEM{}},
 		)
 	}
 	return pool, faults.Err()

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -129,11 +130,11 @@ func wholeLook(l Looked, yield func(doc.Block) bool) {
 // what shows it.
 func causeBlocks(findings []finding.Finding) []doc.Block {
 	f := first(findings)
-	if f == nil || f.Why == "" {
+	if f == nil || f.Why.IsZero() {
 		return nil
 	}
-	facts := doc.Facts{{Name: "cause", Value: doc.Phrase(f.Why)},
-		{Name: "remedy", Value: doc.Phrase(f.Fix)}}
+	facts := doc.Facts{{Name: "cause", Value: doc.Phrase(f.Why.String())},
+		{Name: "remedy", Value: doc.Phrase(f.Fix.String())}}
 	var seen []string
 	for _, key := range []string{"address", "owner", "alias", "server", "via", "location",
 		"cache_control", "age",
@@ -353,7 +354,8 @@ func viewChain(c chain.Chain, now time.Time) doc.Chain {
 	}
 	for _, o := range c.Others {
 		if !o.Same {
-			v.Further = append(v.Further, doc.Further{About: "and", Says: o.Answer.Does(), Tone: doc.Plain})
+			v.Further = append(v.Further,
+				doc.Further{About: "and", Says: fact.Text(o.Answer.Does()), Tone: doc.Plain})
 			v.Fine = false
 		}
 	}

@@ -128,8 +128,8 @@ func AwaitLine(c await.Change) string {
 	if i.State != expect.There && !i.Until.IsZero() {
 		line += fmt.Sprintf("; at most %s still", shortSpan(i.Until.Sub(c.At)))
 	}
-	if i.Why != "" && i.Why != i.Says {
-		line += "; " + i.Why
+	if why := i.Why.String(); why != "" && why != i.Says.String() {
+		line += "; " + why
 	}
 	return line
 }
@@ -260,7 +260,8 @@ func awaitRows(items []await.Item) []awaitRow {
 	var rows []awaitRow
 	for n := range items {
 		i := &items[n]
-		k := key{i.Subject, i.Says, i.Until.Format(time.TimeOnly), i.What, i.State, i.Cause, i.Place.Kind}
+		k := key{i.Subject, i.Says.String(), i.Until.Format(time.TimeOnly), i.What, i.State, i.Cause,
+			i.Place.Kind}
 		if row, known := at[k]; known {
 			rows[row].places = append(rows[row].places, i.Place)
 			continue
@@ -318,7 +319,7 @@ const mostSaid = 34
 
 // awaitIs says how far an item is, and what is there in a few words.
 func awaitIs(i *await.Item) string {
-	says := i.Says
+	says := i.Says.String()
 	if i.What != await.Record {
 		says = strings.TrimSpace(strings.TrimPrefix(says, strings.TrimSuffix(i.Subject, "/")))
 	}
@@ -381,16 +382,17 @@ func awaitCauses(missing []await.Item) []doc.Block {
 	var said []string
 	for n := range missing {
 		i := &missing[n]
-		if i.Why == "" || slices.Contains(said, i.Why) {
+		why := i.Why.String()
+		if why == "" || slices.Contains(said, why) {
 			continue
 		}
-		said = append(said, i.Why)
+		said = append(said, why)
 		about := ""
 		if i.What != await.Record {
 			about = awaitSubject(i) + ": "
 		}
 		items = append(items,
-			doc.Cat(doc.Phrasef("%s%s ", about, i.Why), doc.Text{{Text: i.Fix, As: doc.Strong}}))
+			doc.Cat(doc.Phrasef("%s%s ", about, why), doc.Text{{Text: i.Fix.String(), As: doc.Strong}}))
 	}
 	if len(items) == 0 {
 		return nil
@@ -416,9 +418,10 @@ func awaitSheet(items []await.Item, now time.Time) doc.Data {
 	for n := range items {
 		i := &items[n]
 		d.Rows = append(d.Rows,
-			[]string{string(i.What), i.Domain, i.Subject, i.Place.Name, string(i.State), i.Says, i.Wanted,
+			[]string{string(i.What), i.Domain, i.Subject, i.Place.Name, string(i.State), i.Says.String(),
+				i.Wanted.String(),
 				stamp(i.Asked), stamp(i.Until), map[bool]string{true: "yes"}[i.Overdue(now)], string(i.Cause),
-				i.Why, i.Fix})
+				i.Why.String(), i.Fix.String()})
 	}
 	return d
 }
@@ -454,9 +457,11 @@ func awaitData(a *Awaiting) doc.Object {
 			i := &items[n]
 			if !yield(itemJSON{Kind: string(i.What), Domain: i.Domain, Subject: i.Subject,
 				Place: i.Place.Name,
-				State: string(i.State), Now: i.Says, Wanted: i.Wanted, Asked: utc(i.Asked), Until: utc(i.Until),
+				State: string(i.State), Now: i.Says.String(), Wanted: i.Wanted.String(), Asked: utc(i.Asked),
+				Until:   utc(i.Until),
 				Lasts:   i.Lasts,
-				Overdue: i.Overdue(a.Ended), Cause: string(i.Cause), Why: i.Why, Fix: i.Fix}) {
+				Overdue: i.Overdue(a.Ended), Cause: string(i.Cause), Why: i.Why.String(),
+				Fix: i.Fix.String()}) {
 				return
 			}
 		}

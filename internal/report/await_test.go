@@ -11,6 +11,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/await"
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/doc"
@@ -54,9 +55,10 @@ func waiting(t *testing.T, p *plan.Plan, spoils func(any)) doc.Doc {
 			doors = append(doors, e)
 		}
 	}
-	f := finding.New(finding.WrongName, "", "The certificate is for another name.", "Wait.", nil)
+	f := finding.New(finding.WrongName, "",
+		fact.Kept{Says: "The certificate is for another name.", Do: "Wait."})
 	first := 0
-	f.Hop, f.Why, f.Cause = &first, "It is still being issued.", finding.CertificateComing
+	f.Hop, f.Why, f.Cause = &first, fact.Plain("It is still being issued."), finding.CertificateComing
 	told := &toldInTurn{answers: map[string]expect.Answer{}, Others: []expect.Answer{
 		{Findings: []finding.Finding{f}, Met: "301", TTL: 60},
 		{Values: []string{"198.51.100.4"}, TTL: 90}, {Values: []string{"198.51.100.4"}}, {},

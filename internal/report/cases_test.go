@@ -17,6 +17,7 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/predict"
@@ -128,8 +129,9 @@ func recheckOf(a *chain.Audit) (state, base *recheck.State, lived []recheck.Acce
 		}
 	}
 	if len(state.Facts) > 0 {
-		state.Gaps = append(state.Gaps, recheck.Gap{Domain: state.Facts[0].Domain, Why: "no answer of " +
-			state.Facts[0].Subject})
+		state.Gaps = append(state.Gaps,
+			recheck.Gap{Domain: state.Facts[0].Domain, Why: fact.Plain("no answer of " +
+				state.Facts[0].Subject)})
 	}
 	return state, &was, lived
 }
@@ -198,10 +200,9 @@ func halfway(t *testing.T, p *plan.Plan) doc.Doc {
 	b.Tasks[0].ByHand = false
 	require.NoError(t, b.Mark(2, now.Add(time.Minute)))
 	progress := &runbook.Progress{Done: []int{1}, Open: &b.Tasks[2],
-		Missing: []string{"old.example A is 192.0.2.1"},
-		Unseen: []string{
-			"ns1.old-host.example did not answer",
-		}, Waiting: []runbook.Waiting{{Number: 4, Until: now.Add(time.Hour)}}}
+		Missing: []fact.Sentence{fact.Plain("old.example A is 192.0.2.1")},
+		Unseen:  []fact.Sentence{fact.Plain("ns1.old-host.example did not answer")},
+		Waiting: []runbook.Waiting{{Number: 4, Until: now.Add(time.Hour)}}}
 	return Runbook(b, progress, nil, now)
 }
 

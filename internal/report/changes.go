@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // zoneTable gives the zones, a line each.
@@ -74,7 +75,8 @@ func zoneBlocks(p *plan.Plan) []doc.Block {
 		for _, c := range z.Changes {
 			data.Rows = append(data.Rows,
 				[]string{unicodeName(z.Name), fmt.Sprint(c.Step), string(c.Action), c.Name, c.Type,
-					strings.Join(c.Before, ", "), strings.Join(c.After, ", "), Because(c.Reasons)})
+					strings.Join(c.Before, ", "), strings.Join(c.After, ", "),
+					doc.Unmarked(words.Because(c.Reasons))})
 		}
 	}
 	return []doc.Block{doc.Detail{Blocks: blocks,
@@ -90,7 +92,7 @@ func changesOf(z zone.Zone) []doc.Block {
 	reasons := map[string][]string{}
 	var order []string
 	for _, c := range z.Changes {
-		label, why := record.Label(c.Name, z.Name), because(c.Reasons)
+		label, why := record.Label(c.Name, z.Name), words.Because(c.Reasons)
 		if c.Step == 0 {
 			if reasons[why] == nil {
 				order = append(order, why)
@@ -252,7 +254,7 @@ func moveText(z zone.Zone) []string {
 	}
 	var lost []string
 	for _, l := range m.Loses {
-		lost = append(lost, LossText(l))
+		lost = append(lost, words.Loss(l))
 	}
 	if len(lost) > 0 {
 		all = append(all,
@@ -301,7 +303,8 @@ func limitLines(p *plan.Plan) []doc.Text {
 	var all []doc.Text
 	for _, c := range p.Carriers {
 		if len(c.Limits) > 0 && len(c.Hosts) > 0 {
-			all = append(all, doc.Phrasef("Limits of %s: %s.", c.Name, strings.Join(c.Limits, "; ")))
+			all = append(all,
+				doc.Phrasef("Limits of %s: %s.", c.Name, strings.Join(plainTexts(c.Limits), "; ")))
 		}
 	}
 	return all

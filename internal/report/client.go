@@ -16,6 +16,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // ForClient is what the page for a client is made of. Today is what was met; everything else may be
@@ -426,7 +427,7 @@ func clientRisks(c ForClient) []doc.Block {
 	for _, f := range c.mailFindings() {
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase("before the move")},
-				{Text: doc.Phrase(f.Code.Row().Plain), Tone: doc.ToneOf(f.Severity)},
+				{Text: doc.Phrase(words.Code(f.Code).Plain), Tone: doc.ToneOf(f.Severity)},
 				{Text: doc.Phrase(unicodeName(f.Subject))}, {Text: doc.Phrase(fixOf(f))}})
 	}
 	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Risks, and until when"}}

@@ -6,6 +6,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // sections are the parts of the estate file, with what is said of each.
@@ -55,7 +56,7 @@ func EstatePage() doc.Doc {
 				t.Rows,
 				[]doc.Cell{{Text: doc.Copy(k.Name)}, {Text: doc.Phrase(kind)}, {Text: doc.Phrase(k.Default)},
 					{Text: doc.Copy(k.Example)},
-					{Text: doc.Phrase(k.Means)}},
+					{Text: doc.Phrase(words.KeyMeans(k.Section, k.Name))}},
 			)
 		}
 		blocks = append(blocks, doc.Heading{Level: 2, Text: s.title, About: s.about}, t)
@@ -146,6 +147,6 @@ func keySchema(k estate.Key) map[string]any {
 	default:
 		s = map[string]any{"type": []string{"string", "number"}}
 	}
-	s["description"] = k.Means
+	s["description"] = words.KeyMeans(k.Section, k.Name)
 	return s
 }

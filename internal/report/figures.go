@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // figureNames are the figures, in their order on a page.
@@ -77,7 +78,7 @@ func stateOf(d *doorSeen) doorState {
 	case d.unseen:
 		return doorState{doc.Unseen, "not seen"}
 	case d.severity.Rank() > finding.Note.Rank():
-		return doorState{doc.ToneOf(d.severity), d.codes[0].Row().Plain}
+		return doorState{doc.ToneOf(d.severity), words.Code(d.codes[0]).Plain}
 	case d.outcome == "the site":
 		return doorState{doc.Good, "the site"}
 	}
@@ -297,7 +298,7 @@ func chainFigure(c ForClient) figure {
 	for r, ch := range shown {
 		drawWay(d, ch, left, float32(r)*row+34, step)
 		f := ch.Findings[0]
-		says = append(says, doc.Phrasef("%s: %s.", ch.Entry, f.Code.Row().Plain))
+		says = append(says, doc.Phrasef("%s: %s.", ch.Entry, words.Code(f.Code).Plain))
 	}
 	return figure{drawing: d, words: says}
 }
@@ -340,7 +341,7 @@ func drawWay(d *doc.Drawing, ch chain.Chain, left, y, step float32) {
 	}
 	tone := doc.ToneOf(finding.Worst(ch.Findings))
 	d.Sign(x+26, y, tone)
-	d.Shout(x+38, y+5, 13, doc.InkOf(tone), "start", f.Code.Row().Plain)
+	d.Shout(x+38, y+5, 13, doc.InkOf(tone), "start", words.Code(f.Code).Plain)
 }
 
 func skippedAt(i, skipped int) int {

@@ -8,10 +8,12 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // counted says how many findings there are of each severity, the worst first.
@@ -105,12 +107,12 @@ func apartFrom(says, subject string) string {
 func viewFinding(f finding.Finding) doc.Finding {
 	return doc.Finding{
 		Code:     f.Code.String(),
-		Name:     f.Code.Row().Plain,
+		Name:     words.Code(f.Code).Plain,
 		Tone:     doc.ToneOf(f.Severity),
 		Subjects: []string{f.Subject},
 		Readable: readable(f.Subject),
-		Says:     doc.Phrase(strings.TrimSpace(f.Says + " " + f.Why)),
-		Meets:    f.Code.Row().Meets,
+		Says:     doc.Phrase(strings.TrimSpace(f.Says.String() + " " + f.Why.String())),
+		Meets:    words.Code(f.Code).Meets,
 		Fix:      doc.Phrase(fixOf(f)),
 		Affects:  affects(f, 3),
 		Way:      drawn(f),
@@ -189,9 +191,9 @@ func drawn(f finding.Finding) []string {
 
 // fixOf gives what to do about a finding, the reasons, and what helps.
 func fixOf(f finding.Finding) string {
-	fix := f.Fix
+	fix := f.Fix.String()
 	if reasons, ok := f.Because.([]act.Reason); ok {
-		fix += " " + because(reasons)
+		fix += " " + words.Because(reasons)
 	}
 	return withHelp(fix, f.Help)
 }
@@ -200,7 +202,7 @@ func fixOf(f finding.Finding) string {
 func inWords(all []finding.Finding) []finding.Finding {
 	made := make([]finding.Finding, len(all))
 	for i, f := range all {
-		f.Fix = doc.Unmarked(fixOf(f))
+		f.Fix = fact.Plain(doc.Unmarked(fixOf(f)))
 		made[i] = f
 	}
 	return made

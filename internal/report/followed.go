@@ -151,8 +151,8 @@ func (f ForFollowed) worst(all *old.MetArea) []doc.Block {
 			before += w.Method + " "
 		}
 		says := metWords[w.Met].says
-		if w.Says != "" {
-			says = w.Says
+		if !w.Says.IsZero() {
+			says = w.Says.String()
 		}
 		l.Items = append(l.Items,
 			doc.Cat(doc.Phrase(before), doc.Copy(wording.Cut(w.URL, 90)), doc.Text{{As: doc.Break}},
@@ -217,7 +217,7 @@ func (f ForFollowed) sheet(yield func(doc.Block) bool) {
 		}
 		piece.Rows = append(piece.Rows,
 			[]string{o.URL, fmt.Sprint(o.Weight), o.Method, o.Met.String(), o.Arrival, status,
-				fmt.Sprint(o.Hops), strings.Join(o.Codes, " "), o.Says})
+				fmt.Sprint(o.Hops), strings.Join(o.Codes, " "), o.Says.String()})
 		if len(piece.Rows) == sheetPiece {
 			if !yield(piece) {
 				return
@@ -274,7 +274,7 @@ func (f ForFollowed) data(all *old.MetArea) doc.Object {
 		{Name: "urls", Value: doc.Lines(func(yield func(any) bool) {
 			for o := range f.All {
 				if !yield(followed{o.URL, o.Method, o.Weight, o.Met.String(), o.Arrival, o.Status, o.Hops,
-					o.Codes, o.Says}) {
+					o.Codes, o.Says.String()}) {
 					return
 				}
 			}

@@ -12,6 +12,7 @@ import (
 	"golang.org/x/net/html"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
@@ -96,7 +97,7 @@ func FuzzHTML(f *testing.F) {
 				{URL: u, Status: 301, Location: s, Detail: s,
 					TLS: &chain.TLS{Version: s, Issuer: s, Names: []string{s}}},
 			},
-			Findings: []finding.Finding{finding.New(finding.Loop, s, s, s, nil)}}
+			Findings: []finding.Finding{finding.New(finding.Loop, s, fact.Kept{Says: s, Do: s})}}
 		a := &chain.Audit{
 			Schema:   chain.AuditSchema,
 			Vantage:  s,

@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // OldNote says of an old URL what sources noted, what was answered there, and who leads there.
@@ -95,7 +96,7 @@ func Gathered(g *old.Gathering, path string) doc.Doc {
 	for _, why := range slices.Sorted(maps.Keys(reasons)) {
 		o := reasons[why]
 		l.Items = append(l.Items,
-			doc.Cat(doc.Phrasef("%d: %s, such as ", o.Count, why),
+			doc.Cat(doc.Phrasef("%d: %s, such as ", o.Count, words.LeftOut(why)),
 				doc.Copy(wording.Cut(o.Examples[0], 100))))
 	}
 	if len(l.Items) > 0 {

@@ -8,6 +8,7 @@ import (
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // kindData is the table of findings as JSON has it.
@@ -37,7 +38,9 @@ type causeData struct {
 func causesData(all []finding.CauseKind) []causeData {
 	var made []causeData
 	for _, c := range all {
-		made = append(made, causeData{c.Name, c.Means, c.Shows, c.Do, finding.Names(c.Of)})
+		made = append(made,
+			causeData{c.Name, words.Cause(c.Cause).Means, words.Cause(c.Cause).Shows,
+				words.Cause(c.Cause).Do, finding.Names(c.Of)})
 	}
 	return made
 }
@@ -45,8 +48,11 @@ func causesData(all []finding.CauseKind) []causeData {
 func kindsData(all []finding.Row) any {
 	made := []kindData{}
 	for _, k := range all {
-		made = append(made, kindData{k.Name, k.Plain, string(k.Severity), k.About, k.Means, k.Meets,
-			doc.Unmarked(withHelp(k.Do, k.Help)), k.Milder, k.Graver, causesData(causesOf(k))})
+		made = append(made,
+			kindData{k.Name, words.Code(k.Code).Plain, string(k.Severity), k.About, words.Code(k.Code).Means,
+				words.Code(k.Code).Meets,
+				doc.Unmarked(withHelp(words.Code(k.Code).Do, k.Help)), words.Code(k.Code).Milder,
+				words.Code(k.Code).Graver, causesData(causesOf(k))})
 	}
 	return struct {
 		Schema   string     `json:"schema"`
@@ -60,8 +66,9 @@ func Kinds() doc.Doc {
 		Order: true}
 	for _, k := range finding.Rows() {
 		t.Rows = append(t.Rows,
-			[]doc.Cell{{Text: doc.Phrase(k.Name), Tone: doc.ToneOf(k.Severity)}, {Text: doc.Phrase(k.Plain)},
-				{Text: doc.Phrase(k.Means)}})
+			[]doc.Cell{{Text: doc.Phrase(k.Name), Tone: doc.ToneOf(k.Severity)},
+				{Text: doc.Phrase(words.Code(k.Code).Plain)},
+				{Text: doc.Phrase(words.Code(k.Code).Means)}})
 	}
 	return doc.Doc{Name: "findings",
 		Blocks: doc.Of(t,
@@ -71,29 +78,32 @@ func Kinds() doc.Doc {
 
 // Explain is the page of one finding.
 func Explain(k finding.Row) doc.Doc {
-	facts := doc.Facts{{Name: "means", Value: doc.Phrase(k.Means)},
-		{Name: "a visitor meets", Value: doc.Phrase(k.Meets)},
-		{Name: "what to do", Value: doc.Phrase(withHelp(k.Do, k.Help))}}
-	if k.Milder != "" {
-		facts = append(facts, doc.Fact{Name: "less grave", Value: doc.Phrase(k.Milder)})
+	facts := doc.Facts{{Name: "means", Value: doc.Phrase(words.Code(k.Code).Means)},
+		{Name: "a visitor meets", Value: doc.Phrase(words.Code(k.Code).Meets)},
+		{Name: "what to do", Value: doc.Phrase(withHelp(words.Code(k.Code).Do, k.Help))}}
+	if words.Code(k.Code).Milder != "" {
+		facts = append(facts, doc.Fact{Name: "less grave", Value: doc.Phrase(words.Code(k.Code).Milder)})
 	}
-	if k.Graver != "" {
-		facts = append(facts, doc.Fact{Name: "an error", Value: doc.Phrase(k.Graver)})
+	if words.Code(k.Code).Graver != "" {
+		facts = append(facts, doc.Fact{Name: "an error", Value: doc.Phrase(words.Code(k.Code).Graver)})
 	}
 	for _, c := range causesOf(k) {
 		facts = append(
 			facts,
 			doc.Fact{Name: c.Name,
-				Value: doc.Phrase(c.Means + " It shows: " + wording.LowerFirst(c.Shows) + " → " + c.Do)},
+				Value: doc.Phrase(words.Cause(c.Cause).Means + " It shows: " +
+					wording.LowerFirst(words.Cause(c.Cause).Shows) + " → " + words.Cause(c.Cause).Do)},
 		)
 	}
 	return doc.Doc{Name: "finding", Blocks: doc.Of(
 		doc.Verdict{Tone: doc.ToneOf(k.Severity),
-			Says: doc.Cat(doc.Text{{Text: k.Name, As: doc.Strong}}, doc.Phrasef(": %s", k.Plain))},
+			Says: doc.Cat(doc.Text{{Text: k.Name, As: doc.Strong}},
+				doc.Phrasef(": %s", words.Code(k.Code).Plain))},
 		doc.Paragraph{Text: doc.Phrasef("%s, about %s", k.Severity, k.About), Soft: true}, facts,
 		doc.Data{Sheet: "finding", Head: []string{"code", "plain", "severity", "means", "meets", "do"},
-			Rows: [][]string{{k.Name, k.Plain, string(k.Severity), k.Means, k.Meets,
-				doc.Unmarked(withHelp(k.Do, k.Help))}}},
+			Rows: [][]string{{k.Name, words.Code(k.Code).Plain, string(k.Severity), words.Code(k.Code).Means,
+				words.Code(k.Code).Meets,
+				doc.Unmarked(withHelp(words.Code(k.Code).Do, k.Help))}}},
 	), Data: kindsData([]finding.Row{k})}
 }
 
@@ -105,13 +115,15 @@ func causesOf(k finding.Row) []finding.CauseKind {
 // ExplainCause is the page of one cause.
 func ExplainCause(c finding.CauseKind) doc.Doc {
 	return doc.Doc{Name: "cause", Blocks: doc.Of(
-		doc.Verdict{Says: doc.Cat(doc.Text{{Text: c.Name, As: doc.Strong}}, doc.Phrase(": "+c.Means))},
+		doc.Verdict{Says: doc.Cat(doc.Text{{Text: c.Name, As: doc.Strong}},
+			doc.Phrase(": "+words.Cause(c.Cause).Means))},
 		doc.Paragraph{Text: doc.Phrase("a cause of " + strings.Join(finding.Names(c.Of), ", ")),
 			Soft: true},
-		doc.Facts{{Name: "shows itself", Value: doc.Phrase(c.Shows)},
-			{Name: "what to do", Value: doc.Phrase(c.Do)}},
+		doc.Facts{{Name: "shows itself", Value: doc.Phrase(words.Cause(c.Cause).Shows)},
+			{Name: "what to do", Value: doc.Phrase(words.Cause(c.Cause).Do)}},
 		doc.Data{Sheet: "cause", Head: []string{"cause", "means", "shows", "do", "of"},
-			Rows: [][]string{{c.Name, c.Means, c.Shows, c.Do, strings.Join(finding.Names(c.Of), " ")}}},
+			Rows: [][]string{{c.Name, words.Cause(c.Cause).Means, words.Cause(c.Cause).Shows,
+				words.Cause(c.Cause).Do, strings.Join(finding.Names(c.Of), " ")}}},
 	), Data: struct {
 		Schema string      `json:"schema"`
 		Causes []causeData `json:"causes"`
@@ -140,17 +152,18 @@ func kindChapters() iter.Seq[doc.Block] {
 				chapter = k.About
 				yield(doc.Heading{Level: 2, Text: "About " + chapter})
 			}
-			yield(doc.Heading{Level: 3, Text: fmt.Sprintf("%s: %s (%s)", k.Name, k.Plain, k.Severity)})
-			yield(doc.Paragraph{Text: doc.Phrase(k.Means)})
+			yield(doc.Heading{Level: 3,
+				Text: fmt.Sprintf("%s: %s (%s)", k.Name, words.Code(k.Code).Plain, k.Severity)})
+			yield(doc.Paragraph{Text: doc.Phrase(words.Code(k.Code).Means)})
 			items := []doc.Text{
-				doc.Phrase("A visitor meets: " + wording.LowerFirst(k.Meets)),
-				doc.Phrase("What to do: " + withHelp(k.Do, k.Help)),
+				doc.Phrase("A visitor meets: " + wording.LowerFirst(words.Code(k.Code).Meets)),
+				doc.Phrase("What to do: " + withHelp(words.Code(k.Code).Do, k.Help)),
 			}
-			if k.Milder != "" {
-				items = append(items, doc.Phrase("Less grave: "+k.Milder+"."))
+			if words.Code(k.Code).Milder != "" {
+				items = append(items, doc.Phrase("Less grave: "+words.Code(k.Code).Milder+"."))
 			}
-			if k.Graver != "" {
-				items = append(items, doc.Phrase("An error: "+k.Graver+"."))
+			if words.Code(k.Code).Graver != "" {
+				items = append(items, doc.Phrase("An error: "+words.Code(k.Code).Graver+"."))
 			}
 			for _, c := range causesOf(k) {
 				items = append(items,
@@ -166,9 +179,10 @@ func kindChapters() iter.Seq[doc.Block] {
 				doc.Copy("upperpath explain CAUSE"), doc.Phrase(" prints the same."))})
 		for _, c := range finding.Causes() {
 			yield(doc.Heading{Level: 3, Text: c.Name})
-			yield(doc.Paragraph{Text: doc.Phrase(c.Means)})
-			yield(doc.List{Items: []doc.Text{doc.Phrase("Shows itself: " + wording.LowerFirst(c.Shows)),
-				doc.Phrase("What to do: " + c.Do),
+			yield(doc.Paragraph{Text: doc.Phrase(words.Cause(c.Cause).Means)})
+			yield(doc.List{Items: []doc.Text{
+				doc.Phrase("Shows itself: " + wording.LowerFirst(words.Cause(c.Cause).Shows)),
+				doc.Phrase("What to do: " + words.Cause(c.Cause).Do),
 				doc.Phrase("Behind: " + strings.Join(finding.Names(c.Of), ", ") + ".")}})
 		}
 	}

@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // notMeant counts the domains that the plan could have had and does not.
@@ -101,7 +102,7 @@ func wrongTable(all []finding.Finding) doc.Table {
 	for _, c := range order {
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase(c.String()), Tone: doc.ToneOf(worstOf[c])},
-				{Text: doc.Phrase(c.Row().Plain)},
+				{Text: doc.Phrase(words.Code(c).Plain)},
 				{Text: doc.Phrase(wording.Few(subjects[c], 2))}})
 	}
 	return t
@@ -169,7 +170,7 @@ func triedText(p *plan.Plan) string {
 func stepBlocks(p *plan.Plan) []doc.Block {
 	blocks := []doc.Block{doc.Heading{Level: 2, Text: "Steps, in this order"}}
 	for i, s := range p.Steps {
-		blocks = append(blocks, doc.Step{Number: i + 1, Says: doc.Phrase(wholeStep(s))})
+		blocks = append(blocks, doc.Step{Number: i + 1, Says: doc.Phrase(words.Step(s))})
 	}
 	return blocks
 }
@@ -178,7 +179,7 @@ func planNotes(p *plan.Plan) []doc.Block {
 	var blocks []doc.Block
 	for _, n := range p.Notes {
 		blocks = append(blocks,
-			doc.Paragraph{Text: doc.Phrase("note: " + noteWords(n)), Soft: true, Gap: true})
+			doc.Paragraph{Text: doc.Phrase("note: " + words.Note(n)), Soft: true, Gap: true})
 	}
 	return blocks
 }

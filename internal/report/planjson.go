@@ -12,6 +12,8 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // The shape of a plan in JSON: the plan's data with its reasons, checks and steps in words
@@ -139,7 +141,7 @@ func planData(p *plan.Plan) jsonPlan {
 			ByDNS:    c.ByDNS,
 		}
 		if c.Gap {
-			made.Gap = gapText
+			made.Gap = words.Gap
 		}
 		v.Certificates = append(v.Certificates, made)
 	}
@@ -150,10 +152,10 @@ func planData(p *plan.Plan) jsonPlan {
 		v.Carriers = append(v.Carriers, carrierJSON(c))
 	}
 	for _, s := range p.Steps {
-		v.Order = append(v.Order, StepText(s))
+		v.Order = append(v.Order, doc.Unmarked(words.Step(s)))
 	}
 	for _, n := range p.Notes {
-		v.Notes = append(v.Notes, NoteText(n))
+		v.Notes = append(v.Notes, doc.Unmarked(words.Note(n)))
 	}
 	return v
 }
@@ -186,36 +188,37 @@ func zoneJSON(z zone.Zone) jsonZone {
 				c.Typed,
 				c.TypedAs,
 				c.Through,
-				Because(c.Reasons),
+				doc.Unmarked(words.Because(c.Reasons)),
 			},
 		)
 	}
 	if m := z.Move; m != nil {
 		v.Move = &jsonMove{From: m.From, To: m.To, OldLives: m.OldLives, Ready: m.Ready, DS: m.DS}
 		for _, l := range m.Loses {
-			v.Move.Loses = append(v.Move.Loses, LossText(l))
+			v.Move.Loses = append(v.Move.Loses, words.Loss(l))
 		}
 		for _, s := range plan.StepsOfMove(&z) {
-			v.Move.Order = append(v.Move.Order, StepText(s))
+			v.Move.Order = append(v.Move.Order, doc.Unmarked(words.Step(s)))
 		}
 	}
 	return v
 }
 
 func carrierJSON(c carry.Carried) jsonCarrier {
-	v := jsonCarrier{Name: c.Name, By: c.By, Hosts: c.Hosts, Limits: c.Limits, Entries: []jsonEntry{}}
+	v := jsonCarrier{Name: c.Name, By: c.By, Hosts: c.Hosts, Limits: plainTexts(c.Limits),
+		Entries: []jsonEntry{}}
 	for _, e := range c.Entries {
-		command, _ := checkText(e.Check)
+		command, _ := words.Check(e.Check)
 		made := jsonEntry{
 			Step:   e.Step,
 			Action: e.Action,
 			Kind:   e.Kind,
 			Domain: e.Domain,
-			Reason: Because(e.Reasons),
+			Reason: doc.Unmarked(words.Because(e.Reasons)),
 			Check:  command,
 		}
 		for _, f := range e.Fields {
-			made.Fields = append(made.Fields, jsonField{f.Name, fieldText(f)})
+			made.Fields = append(made.Fields, jsonField{f.Name, words.Field(f)})
 		}
 		if e.Star != nil {
 			made.Star = &jsonStar{e.Star.Line, e.Star.Takes, e.Star.Wider}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -63,10 +64,19 @@ func ProofSummary(p *proof.Proof, canonical string) doc.Doc {
 		Blocks: doc.Of(append([]doc.Block{v}, findingBlocks(p.Findings)...)...)}
 }
 
-func texts(all []string) []doc.Text {
+func texts[T fmt.Stringer](all []T) []doc.Text {
 	made := make([]doc.Text, len(all))
 	for i, s := range all {
-		made[i] = doc.Phrase(s)
+		made[i] = doc.Phrase(s.String())
+	}
+	return made
+}
+
+// plainTexts gives sentences as texts.
+func plainTexts(all []fact.Sentence) []string {
+	made := make([]string, len(all))
+	for i, s := range all {
+		made[i] = s.String()
 	}
 	return made
 }
@@ -175,7 +185,7 @@ func pagesSentence(p *proof.Proof) (string, doc.Tone) {
 func fallbackTable(p *proof.Proof) doc.Table {
 	t := doc.Table{Sheet: "fallback", Head: []string{"domain", "rules", "what no rule takes goes to"}}
 	for _, f := range p.Fallback {
-		t.Rows = append(t.Rows, doc.Cells(unicodeName(f.Domain), fmt.Sprint(f.Rules), f.To))
+		t.Rows = append(t.Rows, doc.Cells(unicodeName(f.Domain), fmt.Sprint(f.Rules), f.To.String()))
 	}
 	return t
 }

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // newsDate is how days are written in news.
@@ -55,7 +56,7 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 			l.Items = append(
 				l.Items,
 				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)),
-					orText(g.Why, "nobody answered")),
+					orText(g.Why.String(), "nobody answered")),
 			)
 		}
 		blocks = append(blocks, l)
@@ -128,7 +129,7 @@ func orText(a, b string) string {
 func plainCode(code string) string {
 	for _, k := range finding.Rows() {
 		if k.Name == code {
-			return k.Plain
+			return words.Code(k.Code).Plain
 		}
 	}
 	return code
@@ -139,7 +140,7 @@ func findingNews(i *recheck.Item) doc.Text {
 	if i.Was != "" {
 		t = append(t, doc.Phrasef("Worse than before: %s, was %s. ", i.Is, i.Was)...)
 	}
-	return doc.Cat(t, doc.Phrase(i.Says+" "), doc.Phrase(i.Fix))
+	return doc.Cat(t, doc.Phrase(i.Says.String()+" "), doc.Phrase(i.Fix.String()))
 }
 
 // changedWords say what changed, by kind.
@@ -227,7 +228,7 @@ func newsSheet(n *recheck.News) doc.Data {
 			i := &items[n]
 			d.Rows = append(d.Rows,
 				[]string{what, string(i.Severity), i.Name(), i.Domain, i.Subject, flat(i.Was), flat(i.Is),
-					i.Says, i.Fix, i.Accepted, i.Why})
+					i.Says.String(), i.Fix.String(), i.Accepted, i.Why})
 		}
 	}
 	add("new", n.New)
@@ -236,7 +237,7 @@ func newsSheet(n *recheck.News) doc.Data {
 	add("mended", n.Mended)
 	for _, g := range n.Unseen {
 		d.Rows = append(d.Rows,
-			[]string{"unseen", "", "", g.Domain, g.Subject, "", "", g.Why, "", "", ""})
+			[]string{"unseen", "", "", g.Domain, g.Subject, "", "", g.Why.String(), "", "", ""})
 	}
 	return d
 }
@@ -253,7 +254,7 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 		if f.Severity == finding.Error {
 			bad = append(bad,
 				doc.Cat(doc.Text{{Text: wording.UpperFirst(plainCode(f.Code)) + ". ", As: doc.Strong}},
-					doc.Phrase(f.Says)))
+					doc.Phrase(f.Says.String())))
 		}
 	}
 	v := doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("The state of %s is accepted: %s, %s, %s.",
@@ -271,7 +272,7 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 		l := doc.List{Title: "What could not be looked at, and is not a part of it", Tone: doc.Unseen}
 		for _, g := range s.Gaps {
 			l.Items = append(l.Items,
-				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))
+				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why.String()))
 		}
 		blocks = append(blocks, l)
 	}

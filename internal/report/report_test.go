@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/doc"
@@ -181,7 +182,8 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 		Hops: []chain.Answer{
 			{URL: web.MustParseURL("http://a.example/"), Status: 301, Location: evil, Detail: evil,
 				TLS: &chain.TLS{Version: "TLS 1.3", Names: []string{evil}, Issuer: evil, NotAfter: now}}},
-		Findings: []finding.Finding{finding.New(finding.BadLocation, "=2+3", evil, evil, nil)},
+		Findings: []finding.Finding{
+			finding.New(finding.BadLocation, "=2+3", fact.Kept{Says: evil, Do: evil})},
 	}
 	a := &chain.Audit{
 		Schema:   chain.AuditSchema,
@@ -208,7 +210,8 @@ func TestNothingHostileGetsThrough(t *testing.T) {
 }
 
 func TestColourOnlyWhereItIsWanted(t *testing.T) {
-	d := Findings("x", []finding.Finding{finding.New(finding.Loop, "x", "says", "fix", nil)})
+	d := Findings("x",
+		[]finding.Finding{finding.New(finding.Loop, "x", fact.Kept{Says: "says", Do: "fix"})})
 	assert.NotContains(t, writtenAs(t, "text", d, doc.Style{}), "\x1b")
 	coloured := writtenAs(t, "text", d, doc.Style{Color: true})
 	assert.Contains(t, coloured, "\x1b[31m")
@@ -216,8 +219,8 @@ func TestColourOnlyWhereItIsWanted(t *testing.T) {
 }
 
 func TestVerdicts(t *testing.T) {
-	loop := finding.New(finding.Loop, "x", "says", "fix", nil)
-	hop := finding.New(finding.ExtraHop, "x", "says", "fix", nil)
+	loop := finding.New(finding.Loop, "x", fact.Kept{Says: "says", Do: "fix"})
+	hop := finding.New(finding.ExtraHop, "x", fact.Kept{Says: "says", Do: "fix"})
 	assert.Equal(t, "All 4 doors are clean.", doorsSentence(4, 4, nil))
 	assert.Equal(t, "The door is clean.", doorsSentence(1, 1, nil))
 	assert.Equal(t, "1 of 4 doors is clean: 1 error, 2 warnings.",
@@ -256,11 +259,12 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 	for _, name := range strings.Fields("a b c d e f g h i j k l m n") {
 		name += ".example"
 		same = append(same,
-			finding.New(finding.MailSpoofable, name, name+" has no mail.", "Say so of "+name+".", nil))
+			finding.New(finding.MailSpoofable, name,
+				fact.Kept{Says: name + " has no mail.", Do: "Say so of " + name + "."}))
 		many = append(
 			many,
-			finding.New(finding.WrongPage, name, name+" arrives at "+strings.Repeat("x", len(many)+1),
-				"Mend it.", nil),
+			finding.New(finding.WrongPage, name,
+				fact.Kept{Says: name + " arrives at " + strings.Repeat("x", len(many)+1), Do: "Mend it."}),
 		)
 	}
 	require.Len(t, findingBlocks(same), 1)
@@ -270,8 +274,8 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 	assert.NotContains(t, text, "k.example")
 	assert.Contains(t, writtenAs(t, "md", Findings("x", many), doc.Style{}), "k.example")
 	both := findingBlocks(
-		[]finding.Finding{finding.New(finding.ExtraHop, "x", "w", "f", nil),
-			finding.New(finding.Loop, "y", "e", "f", nil)},
+		[]finding.Finding{finding.New(finding.ExtraHop, "x", fact.Kept{Says: "w", Do: "f"}),
+			finding.New(finding.Loop, "y", fact.Kept{Says: "e", Do: "f"})},
 	)
 	assert.Equal(t, "loop", both[0].(doc.Finding).Code, "errors come before warnings")
 }

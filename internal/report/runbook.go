@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // clockForm is a time on which somebody has to be there.
@@ -109,11 +110,11 @@ var stepNames = map[act.StepKind]string{
 // taskText says what is done in a task: as the step says it, or for one of several places.
 func taskText(t plan.Task, several bool) string {
 	if t.Step.Kind == act.SurveyFirst {
-		return wholeStep(t.Step) + " The runbook is then made from what was seen: " +
+		return words.Step(t.Step) + " The runbook is then made from what was seen: " +
 			doc.Command("upperpath runbook --anew")
 	}
 	if !several || t.Place == "" {
-		return wholeStep(t.Step)
+		return words.Step(t.Step)
 	}
 	zones := wording.Few(unicodeNames(t.Zones), 4)
 	switch t.Step.Kind {
@@ -137,15 +138,15 @@ func taskText(t plan.Task, several bool) string {
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case act.PlaceRedirects:
 		if t.Entries[0].Kind == world.Config {
-			return say("Put the redirects in place at %s: %s.", t.Place,
-				doc.Command(writes(t.Entries[0].Fields[0])))
+			return words.Format("Put the redirects in place at %s: %s.", t.Place,
+				doc.Command(words.Writes(t.Entries[0].Fields[0])))
 		}
 		return fmt.Sprintf("Put the redirects of %s in place at %s.", zones, t.Place)
 	case act.ChoosePrimaries:
 		return fmt.Sprintf("Choose the primary host at %s, which redirects the others from then on.",
 			t.Place)
 	}
-	return wholeStep(t.Step)
+	return words.Step(t.Step)
 }
 
 func unicodeNames(all []string) []string {
@@ -191,7 +192,7 @@ func taskCopy(t plan.Task) []string {
 		}
 		all = append(all, fmt.Sprintf("%s: %s", about, entryTitle(e)))
 		for _, f := range e.Fields {
-			all = append(all, fmt.Sprintf("  %s: %s", f.Name, fieldText(f)))
+			all = append(all, fmt.Sprintf("  %s: %s", f.Name, words.Field(f)))
 		}
 	}
 	if t.Step.Kind == act.ChangeNameServers && len(t.Entries) == 0 {
@@ -280,8 +281,9 @@ func taskBack(t plan.Task) string {
 
 func backText(w act.Way) string {
 	return map[act.Way]string{
-		act.TypeOldValues: say("Type the old values again: the kept survey has them (`upperpath " +
-			"survey --list`)."),
+		act.TypeOldValues: words.Format(
+			"Type the old values again: the kept survey has them (`upperpath " +
+				"survey --list`)."),
 		act.OldServers: "Set the old name servers again; they still answer.",
 		act.Unclaim:    "Remove the hosts there.",
 		act.OldDS:      "Publish the DS record again, while the zone is still signed with its key.",

@@ -14,6 +14,7 @@ import (
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Sheet is what has to be typed at one place.
@@ -184,7 +185,7 @@ func notReady(p *plan.Plan) []doc.Block {
 	const most = 10
 	l := doc.List{Tone: doc.Failed}
 	for _, f := range faults[:min(len(faults), most)] {
-		l.Items = append(l.Items, doc.Phrase(f.Code.String()+" "+f.Subject+": "+f.Says))
+		l.Items = append(l.Items, doc.Phrase(f.Code.String()+" "+f.Subject+": "+f.Says.String()))
 	}
 	if more := len(faults) - most; more > 0 {
 		l.Items = append(l.Items, doc.Cat(doc.Phrasef("and %d more: ", more), doc.Copy("upperpath plan")))
@@ -379,12 +380,12 @@ func boxes(l plan.Line) [][2]string {
 // whyStep says why a change is made, and which command shows that it worked, and what that prints,
 // line by line.
 func whyStep(l plan.Line) doc.Step {
-	check, says := checkText(l.Check)
+	check, says := words.Check(l.Check)
 	s := doc.Step{
 		Number: l.Step,
 		Says: doc.Cat(doc.Copy(l.Label),
 			doc.Phrasef(" %s: %s It worked if this prints what is below it, in any order.",
-				l.Type, because(l.Reasons))),
+				l.Type, words.Because(l.Reasons))),
 		Copy: []string{check},
 	}
 	if says == "nothing" || l.Check.Alias {
@@ -425,11 +426,11 @@ func entryBlocks(entries []act.Entry, title string) []doc.Block {
 		}
 		t := doc.Table{Head: []string{"box", "what to type"}}
 		for _, f := range e.Fields {
-			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(f.Name)}, {Text: doc.Copy(fieldText(f))}})
+			t.Rows = append(t.Rows, []doc.Cell{{Text: doc.Phrase(f.Name)}, {Text: doc.Copy(words.Field(f))}})
 		}
 		blocks = append(blocks,
 			doc.Heading{Level: 3, Text: fmt.Sprintf("%d. %s: %s", e.Step, about, entryTitle(e))}, t,
-			doc.Paragraph{Text: doc.Cat(doc.Phrase(because(e.Reasons)), checkedBy(e))})
+			doc.Paragraph{Text: doc.Cat(doc.Phrase(words.Because(e.Reasons)), checkedBy(e))})
 	}
 	flush()
 	return blocks
@@ -473,7 +474,7 @@ func patternBlocks(patterns []act.Entry) []doc.Block {
 		}
 		t.Rows = append(t.Rows, row)
 		why = append(why,
-			doc.Step{Number: e.Step, Says: doc.Cat(doc.Phrase(because(e.Reasons)), checkedBy(e))})
+			doc.Step{Number: e.Step, Says: doc.Cat(doc.Phrase(words.Because(e.Reasons)), checkedBy(e))})
 	}
 	return append([]doc.Block{
 		doc.Heading{Level: 3, Text: "Patterns of " + unicodeName(patterns[0].Domain)},
@@ -488,7 +489,7 @@ func patternBlocks(patterns []act.Entry) []doc.Block {
 
 // checkedBy says which command shows whether an entry worked.
 func checkedBy(e act.Entry) doc.Text {
-	check, _ := checkText(e.Check)
+	check, _ := words.Check(e.Check)
 	if check == "" {
 		return nil
 	}

@@ -9,6 +9,8 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // The tables of a sheet: a column for each box that some form has.
@@ -42,7 +44,7 @@ func recordRows(lines []plan.Line) [][]string {
 	var rows [][]string
 	for _, l := range lines {
 		ttl, long := fmt.Sprint(l.TTL), wording.DurationText(l.TTL)
-		check, expect := checkText(l.Check)
+		check, expect := words.Check(l.Check)
 		if l.Do == act.Remove {
 			ttl, long = "", ""
 		}
@@ -77,7 +79,7 @@ func recordRows(lines []plan.Line) [][]string {
 				ttl,
 				long,
 				l.Through,
-				Because(l.Reasons),
+				doc.Unmarked(words.Because(l.Reasons)),
 				check,
 				expect,
 			},
@@ -118,18 +120,18 @@ func entryRows(entries []act.Entry) ([]string, [][]string) {
 	head := slices.Concat([]string{"step", "do", "what", "domain"}, fields, []string{"why", "check"})
 	var rows [][]string
 	for _, e := range entries {
-		check, _ := checkText(e.Check)
+		check, _ := words.Check(e.Check)
 		row := []string{fmt.Sprint(e.Step), string(e.Action), string(e.Kind), unicodeName(e.Domain)}
 		for _, name := range fields {
 			var values []string
 			for _, f := range e.Fields {
 				if f.Name == name {
-					values = append(values, fieldText(f))
+					values = append(values, words.Field(f))
 				}
 			}
 			row = append(row, strings.Join(values, ", "))
 		}
-		rows = append(rows, append(row, Because(e.Reasons), check))
+		rows = append(rows, append(row, doc.Unmarked(words.Because(e.Reasons)), check))
 	}
 	return head, rows
 }

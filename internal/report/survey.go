@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/wording"
@@ -60,7 +61,7 @@ func surveyed(v *survey.Survey) doc.Doc {
 				More: doc.Command("--format json") + " has them all"})
 	}
 	blocks = append(blocks, doc.Heading{Level: 2, Text: "Domains"}, domainTable(v))
-	var facts []string
+	var facts []fact.Sentence
 	for _, d := range v.Domains {
 		facts = append(facts, d.Facts...)
 	}
@@ -236,7 +237,7 @@ func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 }
 
 // unseenLines says what could not be seen, in a line for each reason.
-func unseenLines(v *survey.Survey) []string {
+func unseenLines(v *survey.Survey) []fact.Sentence {
 	names, order := map[string][]string{}, []string{}
 	for _, d := range v.Domains {
 		for _, u := range d.Unseen {
@@ -267,7 +268,11 @@ func unseenLines(v *survey.Survey) []string {
 				wording.Count(n, "zone"), doc.Command("--zone FILE")),
 		)
 	}
-	return lines
+	said := make([]fact.Sentence, len(lines))
+	for i, l := range lines {
+		said[i] = fact.Plain(l)
+	}
+	return said
 }
 
 func partials(v *survey.Survey) int {

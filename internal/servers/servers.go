@@ -49,6 +49,7 @@ import (
 	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/problem"
@@ -142,7 +143,7 @@ func (w Writer) Refuses(o Options) error {
 		if i := strings.IndexFunc(folder, problem.Hostile); i >= 0 {
 			r, _ := utf8.DecodeRuneInString(folder[i:])
 			return fmt.Errorf("%q: the name of a folder holds %s; expected a name without it", folder,
-				problem.Named(r))
+				fact.Text(problem.Named(r)))
 		}
 		if w.bars != "" && strings.Contains(folder, w.bars) {
 			return fmt.Errorf("%q: the name of a folder holds %s, which %s takes for a variable; "+
@@ -210,9 +211,8 @@ func ParseListen(values []string) (o Options, err error) {
 
 // beyond says that a server cannot hold a rule.
 func beyond(server, place, old, why string, line int) finding.Finding {
-	return finding.New(finding.BeyondCarrier, place,
-		fmt.Sprintf("%s cannot hold %s (%s): %s.", server, place, old, why),
-		"Leave the rule to another carrier, or do without it.", map[string]any{"line": line})
+	return finding.New(finding.BeyondCarrier, place, fact.ServerCannot{Server: server, Place: place,
+		Old: old, Why: fact.Kept{Says: why}, Line: line})
 }
 
 // mostComment is how long a comment may be, in octets: nginx refuses one that its buffer of 4 KiB

@@ -65,7 +65,7 @@ func TestEveryWriterWritesTheCases(t *testing.T) {
 				require.NoError(t, err, path)
 				says := ""
 				for _, f := range out.Findings {
-					says += f.Says + "\n"
+					says += f.Says.String() + "\n"
 				}
 				for _, f := range append(out.Files, File{"says.txt", []byte(says)}) {
 					made.Files = append(made.Files,
@@ -183,7 +183,7 @@ func TestARuleIsTooLongAsNginxReadsIt(t *testing.T) {
 	require.NoError(t, err)
 	var says []string
 	for _, f := range out.Findings {
-		assert.Contains(t, f.Says, "longer than the 3900 octets")
+		assert.Contains(t, f.Says.String(), "longer than the 3900 octets")
 		says = append(says, f.Subject)
 	}
 	assert.ElementsMatch(t, []string{"rules line 3", "rules line 4"}, says)
@@ -212,7 +212,7 @@ func TestLargeTablesGetLargerHashes(t *testing.T) {
 	assert.True(t, strings.Contains(string(out.Files[0].Text), "map_hash_max_size 4096;"))
 	assert.True(t, strings.Contains(string(out.Files[0].Text), "map_hash_bucket_size 512;"))
 	require.Len(t, out.Findings, 1, "a path that nginx cannot read is said")
-	assert.Contains(t, out.Findings[0].Says, "longer than the 3900 octets")
+	assert.Contains(t, out.Findings[0].Says.String(), "longer than the 3900 octets")
 }
 
 // TestTwoEstatesNameTheirVariablesApart writes two estates for one nginx, where a variable of one

@@ -17,6 +17,7 @@ import (
 	"github.com/goccy/go-yaml"
 	"github.com/miekg/dns"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
@@ -146,12 +147,7 @@ func FromFolder(folder string, now time.Time) (Scene, error) {
 	data, err := files.Read(path, files.MostConfig)
 	if err != nil {
 		return Scene{}, problem.List{
-			{
-				File:     path,
-				Says:     "there is no scene to play",
-				Expected: "a folder with " + SceneName + " and zones/",
-				Remedy:   "upperpath demo leaves one behind: the folder stage in it",
-			},
+			{File: path, Fault: fact.NoScene{}},
 		}
 	}
 	var file sceneFile
@@ -165,12 +161,7 @@ func FromFolder(folder string, now time.Time) (Scene, error) {
 			at, err := netip.ParseAddrPort(netipJoin(address, port))
 			if err != nil {
 				faults.Add(
-					problem.Problem{
-						File:     path,
-						Says:     "this is not an address with a port",
-						Value:    address + " " + port,
-						Expected: "an address such as 203.0.113.10 and a port such as 443",
-					},
+					problem.Problem{File: path, Value: address + " " + port, Fault: fact.SceneAddressPort{}},
 				)
 				continue
 			}
@@ -201,8 +192,7 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 		a, err := netip.ParseAddr(address)
 		if err != nil {
 			faults.Add(
-				problem.Problem{Says: "this is not an address", Value: address,
-					Expected: "an address such as 198.51.100.53"},
+				problem.Problem{Value: address, Fault: fact.SceneAddress{}},
 			)
 			continue
 		}
@@ -212,14 +202,12 @@ func (f sceneFile) names(folder string, scene *Scene) problem.List {
 			Cuts: entry.Cuts, Behind: entry.Behind}
 		for _, kind := range slices.Concat(entry.Drops, entry.Fails, entry.Denies) {
 			if dns.StringToType[kind] == 0 {
-				faults.Add(problem.Problem{Says: "this is not a record type", Value: kind,
-					Expected: "a type such as CAA or HTTPS"})
+				faults.Add(problem.Problem{Value: kind, Fault: fact.SceneType{}})
 			}
 		}
 		if entry.Say != "" && !n.Silent && !n.Refuses {
 			faults.Add(
-				problem.Problem{Says: "say holds a word that it does not know", Value: entry.Say,
-					Expected: "silence or lame"},
+				problem.Problem{Value: entry.Say, Fault: fact.SceneSaysZone{}},
 			)
 		}
 		all := scene.Zones
@@ -247,12 +235,11 @@ func (f sceneFile) signed(scene *Scene) problem.List {
 		from, fromErr := fromNow(entry.From, -10*day)
 		until, untilErr := fromNow(entry.Until, 20*day)
 		if err := cmp.Or(fromErr, untilErr); err != nil {
-			faults.Add(problem.Problem{Says: err.Error(), Value: name,
-				Expected: "a time such as -10d or 20d"})
+			faults.Add(problem.Problem{Value: name,
+				Fault: fact.Kept{Says: err.Error(), Expected: "a time such as -10d or 20d"}})
 		}
 		if entry.DS != "" && entry.DS != "stale" && entry.DS != "none" {
-			faults.Add(problem.Problem{Says: "ds holds a word that it does not know", Value: entry.DS,
-				Expected: "stale or none"})
+			faults.Add(problem.Problem{Value: entry.DS, Fault: fact.SceneDS{}})
 		}
 		scene.Signed[originOf(name)] = Signed{from, until, entry.DS == "stale", entry.DS == "none"}
 	}
@@ -275,8 +262,7 @@ func (f sceneFile) registry(scene *Scene, now time.Time) problem.List {
 	a, err := netip.ParseAddr(f.Registry.Address)
 	if err != nil {
 		return problem.List{
-			{Says: "the registry has no address", Value: f.Registry.Address,
-				Expected: "an address such as 198.51.100.90"},
+			{Value: f.Registry.Address, Fault: fact.SceneRegistry{}},
 		}
 	}
 	answers := map[string]string{}
@@ -284,7 +270,8 @@ func (f sceneFile) registry(scene *Scene, now time.Time) problem.List {
 	for name, entry := range f.Registry.Domains {
 		ends, err := fromNow(entry.Ends, 365*day)
 		if err != nil {
-			faults.Add(problem.Problem{Says: err.Error(), Value: name, Expected: "a time such as 200d"})
+			faults.Add(problem.Problem{Value: name,
+				Fault: fact.Kept{Says: err.Error(), Expected: "a time such as 200d"}})
 		}
 		domain := strings.TrimSuffix(originOf(name), ".")
 		body := map[string]any{"objectClassName": "domain", "ldhName": domain, "status": entry.Status,
@@ -307,7 +294,7 @@ func (f sceneFile) registry(scene *Scene, now time.Time) problem.List {
 		}
 		text, err := json.Marshal(body)
 		if err != nil {
-			faults.Add(problem.Problem{Says: err.Error(), Value: name})
+			faults.Add(problem.Problem{Value: name, Fault: fact.Kept{Says: err.Error()}})
 		}
 		answers["/domain/"+domain] = string(text)
 	}
@@ -328,11 +315,10 @@ func netipJoin(address, port string) string {
 }
 
 func yamlProblem(path string, err error) problem.Problem {
-	p := problem.Problem{File: path, Says: "this is not a scene",
-		Expected: "certificates: and addresses:"}
+	p := problem.Problem{File: path, Fault: fact.NotScene{}}
 	var y yaml.Error
 	if errors.As(err, &y) {
-		p.Says += ": " + y.GetMessage()
+		p.Fault = fact.NotSceneBecause{Why: y.GetMessage()}
 		if t := y.GetToken(); t != nil {
 			p.Line, p.Column, p.Value = t.Position.Line, t.Position.Column, t.Value
 		}
@@ -352,11 +338,7 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 	case "":
 	default:
 		faults.Add(
-			problem.Problem{
-				Says:     "say holds a word that it does not know",
-				Value:    entry.Say,
-				Expected: "closed, silence or nowhere",
-			},
+			problem.Problem{Value: entry.Say, Fault: fact.SceneSaysDoor{}},
 		)
 	}
 	e := &Endpoint{Strict: bool(entry.Strict)}
@@ -364,21 +346,19 @@ func (f sceneFile) endpoint(entry endpointEntry) (*Endpoint, problem.List) {
 		versions := map[string]uint16{"1.0": tls.VersionTLS10, "1.1": tls.VersionTLS11,
 			"1.2": tls.VersionTLS12}
 		if e.NewestTLS = versions[entry.TLS]; e.NewestTLS == 0 {
-			faults.Add(problem.Problem{Says: "tls holds a version that it does not know", Value: entry.TLS,
-				Expected: `"1.0", "1.1" or "1.2"`})
+			faults.Add(problem.Problem{Value: entry.TLS, Fault: fact.SceneTLS{}})
 		}
 	}
 	for _, name := range entry.Certificates {
 		c, known := f.Certificates[name]
 		if !known {
-			faults.Add(problem.Problem{Says: "there is no such certificate", Value: name,
-				Expected: "a name from certificates:"})
+			faults.Add(problem.Problem{Value: name, Fault: fact.SceneCertificate{}})
 			continue
 		}
 		made, err := c.certificate()
 		if err != nil {
-			faults.Add(problem.Problem{Says: err.Error(), Value: name,
-				Expected: "a time such as -30d or 60d"})
+			faults.Add(problem.Problem{Value: name,
+				Fault: fact.Kept{Says: err.Error(), Expected: "a time such as -30d or 60d"}})
 		}
 		e.Certificates = append(e.Certificates, made)
 	}
@@ -450,7 +430,7 @@ func (a answerEntry) compile() ([]answerer, problem.List) {
 	for _, name := range a.Hosts {
 		h, err := web.ParseObservedHost(name)
 		if err != nil {
-			faults.Add(problem.Problem{Says: "this is not a host", Value: name, Expected: "a host name"})
+			faults.Add(problem.Problem{Value: name, Fault: fact.SceneHost{}})
 		}
 		hosts = append(hosts, h)
 	}
@@ -516,24 +496,19 @@ func readZones(folder string) ([]Zone, problem.List) {
 	paths, _ := filepath.Glob(filepath.Join(folder, "*.zone"))
 	if len(paths) == 0 {
 		faults.Add(
-			problem.Problem{File: folder, Says: "there are no zone files",
-				Expected: "a file such as northmoor.example.zone"},
+			problem.Problem{File: folder, Fault: fact.SceneNoZones{}},
 		)
 	}
 	for _, path := range paths {
 		data, err := files.Read(path, files.MostConfig)
 		if err != nil {
-			faults.Add(problem.Problem{File: path, Says: "the zone file cannot be read"})
+			faults.Add(problem.Problem{File: path, Fault: fact.SceneZoneUnread{}})
 			continue
 		}
 		origin, err := web.ParseObservedHost(strings.TrimSuffix(filepath.Base(path), ".zone"))
 		if err != nil {
 			faults.Add(
-				problem.Problem{
-					File:     path,
-					Says:     "the file is not called after a zone",
-					Expected: "a name such as northmoor.example.zone",
-				},
+				problem.Problem{File: path, Fault: fact.SceneZoneName{}},
 			)
 			continue
 		}
@@ -544,8 +519,8 @@ func readZones(folder string) ([]Zone, problem.List) {
 		}
 		zones = append(zones, zone)
 		if err := parser.Err(); err != nil {
-			faults.Add(problem.Problem{File: path, Says: err.Error(),
-				Expected: "a record of RFC 1035 section 5"})
+			faults.Add(problem.Problem{File: path,
+				Fault: fact.Kept{Says: err.Error(), Expected: "a record of RFC 1035 section 5"}})
 		}
 	}
 	return zones, faults

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/old"
 )
 
@@ -166,7 +167,7 @@ func (s *Store) KeepFollowed(ctx context.Context, run int64, all []old.Followed)
 		f := &all[i]
 		_, err := insert.ExecContext(ctx, run, f.Number, f.URL, f.Method, domainOf(f.URL), f.Weight,
 			f.Met.String(),
-			f.Arrival, f.Status, f.Hops, f.Long, strings.Join(f.Codes, " "), f.Says, f.Goal)
+			f.Arrival, f.Status, f.Hops, f.Long, strings.Join(f.Codes, " "), f.Says.String(), f.Goal)
 		if err != nil {
 			return wrong(s.path, err)
 		}
@@ -272,7 +273,7 @@ func (s *Store) eachFollowed(ctx context.Context, query string, args []any,
 	defer rows.Close()
 	for rows.Next() {
 		var f old.Followed
-		var met, codes string
+		var met, codes, says string
 		err := rows.Scan(
 			&f.Number,
 			&f.URL,
@@ -284,12 +285,13 @@ func (s *Store) eachFollowed(ctx context.Context, query string, args []any,
 			&f.Hops,
 			&f.Long,
 			&codes,
-			&f.Says,
+			&says,
 			&f.Goal,
 		)
 		if err != nil {
 			return wrong(s.path, err)
 		}
+		f.Says = fact.Plain(says)
 		known := false
 		if f.Met, known = old.MetNamed(met); !known {
 			f.Met = old.NotSeen

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -26,7 +27,7 @@ func TestWhatIsPackedIsWhatComesBack(t *testing.T) {
 			Vantage:  `"domains":null`,
 			Started:  time.Now().UTC(),
 			Domains:  []survey.Domain{},
-			Findings: []finding.Finding{finding.New(finding.Loop, "x", `{"domains":null}`, "", nil)},
+			Findings: []finding.Finding{finding.New(finding.Loop, "x", fact.Kept{Says: `{"domains":null}`})},
 			Notes:    []string{"]"},
 		}
 		for range n {

@@ -26,7 +26,7 @@ func errorsOf(p *plan.Plan) []string {
 	var all []string
 	for _, f := range p.Findings {
 		if f.Severity == finding.Error {
-			all = append(all, f.Code.String()+" "+f.Subject+": "+f.Says)
+			all = append(all, f.Code.String()+" "+f.Subject+": "+f.Says.String())
 		}
 	}
 	return all

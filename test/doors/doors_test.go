@@ -654,7 +654,7 @@ func TestWhatIsFoundAtEachDoor(t *testing.T) {
 			c := w.met(t, d)
 			var says []string
 			for _, f := range c.Findings {
-				says = append(says, f.Says+" "+f.Why+" → "+f.Fix)
+				says = append(says, f.Says.String()+" "+f.Why.String()+" → "+f.Fix.String())
 			}
 			assert.Equal(t, d.finds, codes(&c, d.finds), "%s\n%s", d.ask, strings.Join(says, "\n"))
 			var causes []finding.Cause

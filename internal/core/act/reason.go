@@ -3,6 +3,7 @@ package act
 import (
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 )
 
@@ -113,6 +114,8 @@ const (
 	ZoneNotThere    // nor the records
 	ServersNotReady // they do not
 	ServersUntilNow // Values, whose delegation lives for Seconds
+	PathNotOffered  // by a form: every path ends at its destination
+	GoneOrServer    // where it has no answer that says gone, a server can carry the host
 )
 
 // Reason is a reason with its facts.
@@ -152,8 +155,13 @@ const (
 )
 
 // Find adds a finding.
-func (f *Found) Find(code finding.Code, subject, says, fix string, evidence map[string]any) {
-	f.Findings = append(f.Findings, finding.New(code, subject, says, fix, evidence))
+func (f *Found) Find(
+	code finding.Code,
+	subject string,
+	facts fact.Facts,
+	evidence ...map[string]any,
+) {
+	f.Findings = append(f.Findings, finding.New(code, subject, facts, evidence...))
 }
 
 // Note adds a note about names.

@@ -26,6 +26,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // Zone is a domain whose records are waited for, and who holds them.
@@ -54,16 +55,16 @@ type Item struct {
 	Host    string // the name or host that it is about
 	Place   *expect.Place
 	State   expect.State
-	Says    string    // what is there, in a few words; for Unseen why not
-	Wanted  string    // what should be
-	Asked   time.Time // when last; the zero time: never
-	Until   time.Time // by then at the latest, going by TTLs; the zero time: nobody can tell
+	Says    fact.Sentence // what is there, in a few words; for Unseen why not
+	Wanted  fact.Sentence // what should be
+	Asked   time.Time     // when last; the zero time: never
+	Until   time.Time     // by then at the latest, going by TTLs; the zero time: nobody can tell
 	// for how long the old may be kept once it was changed, in seconds, where Until cannot be told yet
 	Lasts int
-	Cause Cause     // why it is not there, where that shows
-	Why   string    // the cause with its facts
-	Fix   string    // what to do about it
-	Since time.Time // since when it is in this state
+	Cause Cause         // why it is not there, where that shows
+	Why   fact.Sentence // the cause with its facts
+	Fix   fact.Sentence // what to do about it
+	Since time.Time     // since when it is in this state
 
 	want *expect.Expectation // of a record
 	door *expect.Expectation // of a certificate or redirect
@@ -197,12 +198,12 @@ func New(all []expect.Expectation, places []*expect.Place, now time.Time) *Board
 
 func recordItem(w *expect.Expectation) Item {
 	return Item{What: Record, Domain: w.Domain, Subject: w.Name + " " + w.Type, Host: w.Name, want: w,
-		Wanted: w.Wanted()}
+		Wanted: fact.Of(w.Wanted(), fact.Says)}
 }
 
 func doorItem(d *expect.Expectation) Item {
 	i := Item{What: Redirect, Domain: d.Domain, Subject: d.URL, Host: d.Host(), door: d,
-		Wanted: d.Wanted()}
+		Wanted: fact.Of(d.Wanted(), fact.Says)}
 	if d.Kind == expect.Certificate {
 		i.What = Certificate
 	}

@@ -16,6 +16,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/await"
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -275,7 +276,7 @@ func TestWhatIsOverdueHasACause(t *testing.T) {
 		i := one(t, want, w, "ns2")
 		assert.Equal(t, await.NotTransferred, i.Cause)
 		assert.Equal(t, expect.Old, i.State)
-		assert.NotEmpty(t, i.Fix)
+		assert.NotEmpty(t, i.Fix.String())
 		assert.GreaterOrEqual(t, time.Since(w.start), 15*time.Minute,
 			"name servers may take a while for it")
 
@@ -290,7 +291,7 @@ func TestWhatIsOverdueHasACause(t *testing.T) {
 		i = one(t, want, w, "ns1")
 		assert.Equal(t, await.LeftBeside, i.Cause)
 		assert.Equal(t, expect.Other, i.State)
-		assert.Contains(t, i.Why, "198.51.100.99")
+		assert.Contains(t, i.Why.String(), "198.51.100.99")
 	})
 }
 
@@ -392,9 +393,9 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 				asked = time.Now()
 			}
 			if u.Scheme() == web.HTTPS && time.Now().Before(issued) {
-				f := finding.New(finding.WrongName, u.String(), "The certificate is for another name.", "Wait.",
-					nil)
-				f.Hop, f.Cause, f.Why = &first, finding.CertificateComing, "It is being issued."
+				f := finding.New(finding.WrongName, u.String(),
+					fact.Kept{Says: "The certificate is for another name.", Do: "Wait."})
+				f.Hop, f.Cause, f.Why = &first, finding.CertificateComing, fact.Plain("It is being issued.")
 				return expect.Answer{Findings: []finding.Finding{f}, TTL: 60}
 			}
 			return expect.Answer{Met: "301", TTL: 60}
@@ -424,7 +425,7 @@ func TestDoorsAreAskedOnceTheirNameLeadsThere(t *testing.T) {
 		assert.False(t, asked.Before(began.Add(2*time.Minute)),
 			"a resolver would remember the old address")
 		assert.Equal(t, await.Cause("certificate-coming"), coming.Cause)
-		assert.Equal(t, "It is being issued.", coming.Why)
+		assert.Equal(t, "It is being issued.", coming.Why.String())
 		assert.False(t, time.Now().Before(issued))
 		assertCalm(t, "here", w.asked["here"])
 	})

@@ -1,13 +1,12 @@
 package await
 
 import (
-	"fmt"
 	"slices"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // take puts an answer on the board, and says which items changed their state.
@@ -18,13 +17,14 @@ func (b *Board) take(question int, a expect.Answer, now time.Time) (changed []in
 	for _, at := range q.items {
 		it := &b.items[at]
 		before := it.State
-		it.Asked, it.Until, it.Cause, it.Why, it.Fix = now, time.Time{}, NoCause, "", ""
+		it.Asked, it.Until, it.Cause = now, time.Time{}, NoCause
+		it.Why, it.Fix = fact.Sentence{}, fact.Sentence{}
 		switch {
 		case a.Barred != "":
-			it.State, it.Says = expect.Nothing, "no answer that it takes"
-			it.because(BadSignatures, a.Barred)
+			it.State, it.Says = expect.Nothing, fact.Of(fact.NoAnswerTaken{}, fact.Says)
+			it.because(BadSignatures, fact.BarredAnswer{Why: a.Barred})
 		case a.Unseen != "":
-			it.State, it.Says = expect.Unseen, a.Unseen
+			it.State, it.Says = expect.Unseen, fact.Plain(a.Unseen)
 		case it.want != nil:
 			b.takeRecord(q, it, a, now)
 		default:
@@ -52,14 +52,13 @@ func (b *Board) take(question int, a expect.Answer, now time.Time) (changed []in
 
 func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time) {
 	seen := it.want.Judge(a)
-	it.State, it.Says = seen.State, it.want.Found(seen)
+	it.State, it.Says = seen.State, fact.Of(it.want.Found(seen), fact.Says)
 	if it.State == expect.There {
 		it.due = time.Time{}
 		return
 	}
 	if more := it.want.More(a.Values); len(more) > 0 {
-		it.because(LeftBeside,
-			fmt.Sprintf("%s has %s beside what should be there.", it.Subject, wording.Few(more, 3)))
+		it.because(LeftBeside, fact.StandsBeside{Subject: it.Subject, More: more})
 	}
 	switch q.place.Kind {
 	case expect.Resolver:
@@ -74,18 +73,16 @@ func (b *Board) takeRecord(q *question, it *Item, a expect.Answer, now time.Time
 			it.due = it.Until
 		}
 		if it.Overdue(now) && it.Cause == NoCause {
-			it.because(KeepsLonger,
-				fmt.Sprintf("%s still gives %s, %s after its TTL was over.", it.Place.Name, it.Says,
-					wording.Span(now.Sub(it.due))))
+			it.because(KeepsLonger, fact.GivesLonger{Place: it.Place.Name, Values: it.Says.Facts(),
+				Over: now.Sub(it.due)})
 		}
 	case expect.NameServer:
 		if since := b.firstThere(it); !since.IsZero() && it.due.IsZero() {
 			it.due = since.Add(transferTime)
 		}
 		if it.Overdue(now) && it.Cause == NoCause {
-			it.because(NotTransferred,
-				fmt.Sprintf("%s still gives %s, though another name server of %s gives the new.",
-					it.Place.Name, it.Says, it.Domain))
+			it.because(NotTransferred, fact.GivesOld{Place: it.Place.Name, Values: it.Says.Facts(),
+				Domain: it.Domain})
 		}
 	case expect.Parent, expect.Vantage:
 	}
@@ -123,14 +120,14 @@ func (b *Board) firstThere(it *Item) time.Time {
 // takeDoor reads what a door does, and names the fault that has a cause, or else the first.
 func (b *Board) takeDoor(it *Item, a expect.Answer, now time.Time) {
 	seen := it.door.Judge(a)
-	it.State, it.Says = seen.State, a.Met
+	it.State, it.Says = seen.State, fact.Plain(a.Met)
 	if seen.State == expect.Unseen {
-		it.Says = seen.Why
+		it.Says = fact.Plain(seen.Why)
 		return
 	}
 	if len(seen.Faults) == 0 {
 		if it.due = (time.Time{}); it.What == Certificate {
-			it.Says = "a certificate that browsers take"
+			it.Says = fact.Of(fact.GoodCertificate{}, fact.Says)
 		}
 		return
 	}
@@ -141,9 +138,6 @@ func (b *Board) takeDoor(it *Item, a expect.Answer, now time.Time) {
 		}
 	}
 	it.Says = worst.Says
-	if it.What == Certificate {
-		it.Says = wording.LowerFirst(worst.Says)
-	}
 	switch {
 	case worst.Code.Row().About == "reaching":
 		it.State = expect.Nothing

@@ -11,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -36,15 +37,16 @@ func TestWhatACarrierCannotDoIsSaidInWords(t *testing.T) {
 		"by: server, rules-at-most: 0":                    "at most 0 rules",
 		"by: server, hosts-at-most: 1":                    "at most 1 host",
 		"by: edge, patterns-at-most: 0, hosts-at-most: 2": "at most 0 patterns, at most 2 hosts",
-		"by: server, keeps: query, tls: no, apex-only: yes": "no TLS: https doors answer nobody, " +
+		"by: server, keeps: query, tls: no, apex-only: yes": "no TLS: https doors do not answer, " +
 			"drops the path, apexes only",
-		"by: form":               "no TLS: https doors answer nobody, drops the path, drops the query",
-		"by: service, rules: no": "holds no rules, has its certificates only after the names point to it",
+		"by: form": "no TLS: https doors do not answer, drops the path, drops the query",
+		"by: service, rules: no": "holds no rules, gets its certificates only after the names point " +
+			"to it",
 	} {
 		k := carriedBy(inputOf("  c: {"+keys+", addresses: [198.51.100.4]}\n",
 			"{name: old.example, carrier: c, fallback: home}"), "c")
 		require.NotNil(t, k, keys)
-		assert.Equal(t, want, strings.Join(k.Limits, ", "), keys)
+		assert.Equal(t, want, strings.Join(texts(k.Limits), ", "), keys)
 	}
 }
 
@@ -111,10 +113,18 @@ func TestPatternsWithStarsAskForNoParameter(t *testing.T) {
 	found, _ := carry.Limits(in.Web())
 	var said []string
 	for _, f := range found.Findings {
-		said = append(said, f.Says)
+		said = append(said, f.Says.String())
 	}
 	text := strings.Join(said, "\n")
 	assert.Contains(t, text,
 		"asks for a parameter of the query (old.example/i?id=7), and patterns with stars")
 	assert.NotContains(t, text, "line 2")
+}
+
+func texts(all []fact.Sentence) []string {
+	said := make([]string, len(all))
+	for i, s := range all {
+		said[i] = s.String()
+	}
+	return said
 }

@@ -2,13 +2,13 @@ package carry
 
 import (
 	"cmp"
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
@@ -277,11 +277,7 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *act.Found, b *bars)
 		if strings.HasPrefix(name, "*.") {
 			tag = "issuewild"
 		}
-		asking := c.Issuer
-		if asking == "" {
-			asking = "whoever issues the certificates of " + c.Carrier
-		}
-		bar := barred{at: i.At, may: may, asking: asking, carrier: c.Carrier, tag: tag, issuer: c.Issuer,
+		bar := barred{at: i.At, may: may, carrier: c.Carrier, tag: tag, issuer: c.Issuer,
 			listed: i.May}
 		b.add(bar, name)
 	}
@@ -290,8 +286,8 @@ func checkIssuer(c *Certificate, name string, i Issuance, f *act.Found, b *bars)
 // barred is an issuer that CAA records bar from issuing a carrier's certificates, and for which
 // names.
 type barred struct {
-	at, may, asking, carrier, tag, issuer string
-	listed, names                         []string
+	at, may, carrier, tag, issuer string
+	listed, names                 []string
 }
 
 // bars gathers what is barred: one cause, however many names there are.
@@ -311,31 +307,8 @@ func (b *bars) add(one barred, name string) {
 func (b bars) findings() []finding.Finding {
 	var all []finding.Finding
 	for _, o := range b {
-		fix := fmt.Sprintf("Add CAA 0 %s %q at %s before the certificate is asked for.", o.tag, o.issuer,
-			o.at)
-		if o.issuer == "" {
-			fix = fmt.Sprintf(
-				"Find out who issues the certificates of %s, write it as issuer:, and add a CAA record for "+
-					"it at %s.",
-				o.carrier,
-				o.at,
-			)
-		}
-		all = append(all, finding.New(
-			finding.IssuerBarred,
-			o.at,
-			fmt.Sprintf(
-				"The CAA records at %s let %s issue certificates for %s, and not %s, who is to issue that "+
-					"of %s.",
-				o.at,
-				o.may,
-				strings.Join(o.names, ", "),
-				o.asking,
-				o.carrier,
-			),
-			fix,
-			map[string]any{"at": o.at, "may": o.listed, "issuer": o.issuer, "names": o.names},
-		))
+		all = append(all, finding.New(finding.IssuerBarred, o.at, fact.IssuerKeptOut{At: o.at, May: o.may,
+			Issuer: o.issuer, Tag: o.tag, Carrier: o.carrier, Names: o.names, Listed: o.listed}))
 	}
 	return all
 }

@@ -1,13 +1,13 @@
 package carry
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -16,8 +16,8 @@ import (
 
 // contradiction is something that a carrier was seen to do otherwise than the estate file says.
 type contradiction struct {
-	what, fix string
-	urls      []string // that met it, in order
+	facts func(carrier string, urls []string) fact.Facts
+	urls  []string // that met it, in order
 }
 
 // DeclaredOtherwise says where a survey or an audit met carriers that do otherwise than the estate
@@ -38,25 +38,10 @@ func DeclaredOtherwise(e *estate.Estate, seen *survey.Survey,
 			continue // what is seen there today is our own doing
 		}
 		for _, s := range contradictions(e, c, chains) {
-			all = append(all, finding.New(
-				finding.DeclaredOtherwise,
-				c.Name,
-				fmt.Sprintf("%s %s, seen at %s; the estate file says otherwise.", c.Name, s.what,
-					listedURLs(s.urls)),
-				s.fix,
-				map[string]any{"carrier": c.Name, "seen": s.urls},
-			))
+			all = append(all, finding.New(finding.DeclaredOtherwise, c.Name, s.facts(c.Name, s.urls)))
 		}
 	}
 	return all
-}
-
-func listedURLs(all []string) string {
-	const most = 3
-	if len(all) <= most {
-		return strings.Join(all, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(all[:most], ", "), len(all)-most)
 }
 
 // contradictions gives what was seen of one carrier.
@@ -73,23 +58,21 @@ func contradictions(e *estate.Estate, c *estate.Carrier, chains []chain.Chain) [
 			leads[chains[i].Entry.Host()] = true
 		}
 	}
-	noTLS := contradiction{
-		what: "does not speak TLS",
-		fix:  "Write tls: no at " + c.Name + ", or have it mended there, and survey again.",
-	}
-	cuts := contradiction{
-		what: "cuts the path",
-		fix:  "Take path out of keeps: at " + c.Name + ", or switch it on there, and survey again.",
-	}
-	query := contradiction{what: "drops the query",
-		fix: "Take query out of keeps: at " + c.Name + ", or switch it on there, and survey again."}
-	forNow := contradiction{what: "redirects for now only (302, 303 or 307)",
-		fix: "Choose permanent there, where it is offered, and survey again; else give its hosts to " +
-			"another carrier."}
-	frame := contradiction{what: "shows the site in a frame instead of redirecting",
-		fix: "Switch the frame (masking) off there, and survey again; else write frames: yes at " +
-			c.Name +
-			" and give its hosts to another carrier."}
+	noTLS := contradiction{facts: func(carrier string, urls []string) fact.Facts {
+		return fact.SeenNoTLS{Carrier: carrier, URLs: urls}
+	}}
+	cuts := contradiction{facts: func(carrier string, urls []string) fact.Facts {
+		return fact.SeenPathCut{Carrier: carrier, URLs: urls}
+	}}
+	query := contradiction{facts: func(carrier string, urls []string) fact.Facts {
+		return fact.SeenQueryCut{Carrier: carrier, URLs: urls}
+	}}
+	forNow := contradiction{facts: func(carrier string, urls []string) fact.Facts {
+		return fact.SeenForNow{Carrier: carrier, URLs: urls}
+	}}
+	frame := contradiction{facts: func(carrier string, urls []string) fact.Facts {
+		return fact.SeenFrame{Carrier: carrier, URLs: urls}
+	}}
 	for i := range chains {
 		ch := &chains[i]
 		first := ch.Hops[0]

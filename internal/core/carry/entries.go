@@ -23,12 +23,12 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
 )
@@ -40,8 +40,8 @@ type Carried struct {
 	Name    string
 	By      string // a kind of carriers, SiteKind or RegistrarKind
 	Hosts   []string
-	Limits  []string    // in words
-	Entries []act.Entry // in their order
+	Limits  []fact.Sentence // in words
+	Entries []act.Entry     // in their order
 
 	Redirects   bool // it carries hosts that do, beside those where it serves the site
 	Software    string
@@ -134,7 +134,7 @@ func CarriersAlone(w *predict.Prediction, seen zone.Surveys, zones []zone.Zone) 
 
 // carried works out one carrier.
 func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
-	k := Carried{Name: c.Name, By: string(c.By), Limits: inWords(c), Hosts: []string{},
+	k := Carried{Name: c.Name, By: string(c.By), Limits: cannot(c), Hosts: []string{},
 		Entries:  []act.Entry{},
 		Software: c.Software}
 	var findings []finding.Finding
@@ -192,10 +192,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 			finding.New(
 				finding.BeyondCarrier,
 				c.Name,
-				fmt.Sprintf("%s takes at most %s, and %d are planned there, one a host included.", c.Name,
-					wording.Count(c.RulesAtMost, "rule"), n),
-				"Take a larger plan there, write fewer rules, or give some of the hosts to another carrier.",
-				map[string]any{"carrier": c.Name, "rules": n},
+				fact.TooManyRules{Carrier: c.Name, Rules: n, Most: c.RulesAtMost},
 			),
 		)
 	}
@@ -205,15 +202,7 @@ func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 			finding.New(
 				finding.BeyondCarrier,
 				c.Name,
-				fmt.Sprintf(
-					"%s takes at most %s, and %d are planned there: %s.",
-					c.Name,
-					wording.Count(c.HostsAtMost, "host"),
-					len(k.Hosts),
-					strings.Join(k.Hosts, ", "),
-				),
-				"Take a larger plan there, or give some of them to another carrier.",
-				map[string]any{"carrier": c.Name, "hosts": k.Hosts},
+				fact.TooManyHosts{Carrier: c.Name, Hosts: k.Hosts, Most: c.HostsAtMost, Count: len(k.Hosts)},
 			),
 		)
 	}
@@ -279,25 +268,25 @@ func numbered(k Carried) Carried {
 	return k
 }
 
-// inWords says what a carrier cannot do.
-func inWords(c *estate.Carrier) []string {
-	var all []string
-	add := func(applies bool, format string, args ...any) {
+// cannot tells what a carrier cannot do.
+func cannot(c *estate.Carrier) []fact.Sentence {
+	var all []fact.Sentence
+	add := func(applies bool, facts fact.Facts) {
 		if applies {
-			all = append(all, fmt.Sprintf(format, args...))
+			all = append(all, fact.Of(facts, fact.Says))
 		}
 	}
-	add(!c.TLS, "no TLS: https doors answer nobody")
-	add(!c.KeepsPath, "drops the path")
-	add(!c.KeepsQuery, "drops the query")
-	add(c.ApexOnly, "apexes only")
-	add(c.Frames, "shows the target in a frame instead of redirecting")
-	add(!c.HoldsRules && !c.By.Row().OneTarget, "holds no rules")
-	add(c.PatternsAtMost >= 0, "at most %s", wording.Count(c.PatternsAtMost, "pattern"))
-	add(c.HostsAtMost >= 0, "at most %s", wording.Count(c.HostsAtMost, "host"))
-	add(c.RulesAtMost >= 0, "at most %s", wording.Count(c.RulesAtMost, "rule"))
-	add(c.Origin == estate.PlainOrigin, "speaks plain http to what is behind it")
-	add(c.Certificate == estate.After, "has its certificates only after the names point to it")
+	add(!c.TLS, fact.CannotTLS{})
+	add(!c.KeepsPath, fact.CannotPath{})
+	add(!c.KeepsQuery, fact.CannotQuery{})
+	add(c.ApexOnly, fact.CannotWWW{})
+	add(c.Frames, fact.CannotRedirect{})
+	add(!c.HoldsRules && !c.By.Row().OneTarget, fact.CannotRules{})
+	add(c.PatternsAtMost >= 0, fact.MostPatterns{Most: c.PatternsAtMost})
+	add(c.HostsAtMost >= 0, fact.MostHosts{Most: c.HostsAtMost})
+	add(c.RulesAtMost >= 0, fact.MostRules{Most: c.RulesAtMost})
+	add(c.Origin == estate.PlainOrigin, fact.FetchesPlain{})
+	add(c.Certificate == estate.After, fact.CertificateLate{})
 	return all
 }
 
@@ -315,9 +304,11 @@ func forwardEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 		if c.ApexOnly && !h.IsApex() {
 			continue
 		}
-		path := "not offered: every path ends there"
+		path, why := "not offered", []act.Reason{{Why: act.TypeInFull}, costs(t.web, d.LeadsTo)}
 		if c.KeepsPath {
 			path = keeping(d.Fallback == estate.SamePath)
+		} else {
+			why = append(why, act.Reason{Why: act.PathNotOffered})
 		}
 		all = append(all,
 			act.Entry{Action: act.Add, Kind: world.Forward, Domain: d.Name.String(), Fields: []act.Field{
@@ -327,7 +318,7 @@ func forwardEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 				}, {Name: "to", Value: d.LeadsTo.String()}, {Name: "kind", Value: fmt.Sprintf("permanent (%d)",
 					t.web.Estate.Policy.Status)},
 				{Name: "frame or masking", Value: "no"}, {Name: "path", Value: path},
-			}, Reasons: []act.Reason{{Why: act.TypeInFull}, costs(t.web, d.LeadsTo)}, Check: lookAt(h)})
+			}, Reasons: why, Check: lookAt(h)})
 	}
 	return all, nil
 }
@@ -347,18 +338,19 @@ func sourceEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) (
 	var all []act.Entry
 	d := z.Domain
 	line := func(from, to, path, query string, status int, check expect.Expectation) {
-		kind := fmt.Sprintf("permanent (%d)", status)
+		kind, why := fmt.Sprintf("permanent (%d)", status), []act.Reason{{Why: act.TypeInFull}}
 		switch status {
 		case 302, 307:
 			kind = fmt.Sprintf("temporary (%d)", status)
 		case rule.Gone:
-			to, kind = "no target", "410 (gone); where it has no such answer, let a server carry the host"
+			to, kind = "no target", "410 (gone)"
+			why = append(why, act.Reason{Why: act.GoneOrServer})
 		}
 		all = append(all,
 			act.Entry{Action: act.Add, Kind: world.SourceEntry, Domain: z.Name, Fields: []act.Field{
 				{Name: "source", Value: from}, {Name: "destination", Value: to}, {Name: "kind", Value: kind},
 				{Name: "path", Value: path}, {Name: "query", Value: query},
-			}, Reasons: []act.Reason{{Why: act.TypeInFull}}, Check: check})
+			}, Reasons: why, Check: check})
 	}
 	for _, h := range hosts {
 		for _, e := range entriesOf(t.web.Rules, h) {
@@ -731,8 +723,8 @@ func patternEntry(domain string, s Star) act.Entry {
 	}
 	to := s.New
 	if s.New == "" {
-		to, kind = "no target",
-			"410 (gone); where the form has no such answer, let a server carry the host"
+		to, kind = "no target", "410 (gone)"
+		why = append(why, act.Reason{Why: act.GoneOrServer})
 	}
 	e := act.Entry{
 		Action:  act.Add,

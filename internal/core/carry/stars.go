@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -245,17 +246,9 @@ func checkStars(w *predict.Prediction, d *estate.Domain, c *estate.Carrier, star
 			finding.New(
 				finding.BeyondCarrier,
 				u.Host().String(),
-				fmt.Sprintf(
-					"Typed with stars, the patterns of %s at %s send %s to %s instead of %s.",
-					u.Host(),
-					c.Name,
-					u,
-					cmp.Or(typed.Location, fmt.Sprint(typed.Status)),
-					cmp.Or(planned.Location, fmt.Sprint(planned.Status)),
-				),
-				"Use the network's own pattern language where it has a finer one, or give the host to a "+
-					"server.",
-				map[string]any{"carrier": c.Name, "url": u.String()},
+				fact.StarsMislead{Carrier: c.Name, URL: u.String(), Host: u.Host().String(),
+					Typed:   cmp.Or(typed.Location, fmt.Sprint(typed.Status)),
+					Planned: cmp.Or(planned.Location, fmt.Sprint(planned.Status))},
 			),
 		}
 	}

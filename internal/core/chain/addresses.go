@@ -2,15 +2,14 @@ package chain
 
 import (
 	"context"
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Other is what a further address of the entry's host answers to the entry, asked by itself.
@@ -78,40 +77,37 @@ func (v *judging) addresses() {
 		return
 	}
 	door := c.Entry.Door()
-	says := []string{doing(&c.Hops[0])}
+	does := []fact.Facts{doing(&c.Hops[0])}
 	stray := []string{}
 	evidence := []map[string]any{addressEvidence(&c.Hops[0], v.codes(finding.Error))}
 	for i := range c.Others {
 		o := &c.Others[i]
-		says = append(says, doing(&o.Answer))
+		does = append(does, doing(&o.Answer))
 		evidence = append(evidence, addressEvidence(&o.Answer, o.Codes))
 		if !o.Same && (len(o.Codes) > 0 || passedOver(o.Answer.Refusal)) {
 			stray = append(stray, bare(o.Answer.Address))
 		}
 	}
-	fix := "Find out which of them is right, and have the others do the same, or take them out of " +
-		"the records."
-	if len(stray) > 0 && len(v.codes(finding.Error)) == 0 {
-		fix = fmt.Sprintf("Have %s do as %s does, or take it out of the records of %s.",
-			wording.Few(stray, 3),
-			bare(c.Hops[0].Address), door.Host)
-	} else if len(v.codes(finding.Error)) > 0 {
-		fix = fmt.Sprintf("Find out which of them is meant to be left: take the others out of the "+
-			"records of %s.", door.Host)
-	}
+	host := door.Host.String()
+	var left, advice fact.Facts
 	if ttl := c.Hops[0].TTL; ttl > 0 {
-		left := time.Duration(ttl) * time.Second
-		fix += fmt.Sprintf(" What is taken out can still be met for up to %s, the TTL that is left",
-			wording.Span(left))
+		still := fact.StillMet{For: time.Duration(ttl) * time.Second}
 		if !v.judge.Now.IsZero() {
-			fix += fmt.Sprintf(": until %s", v.judge.Now.Add(left).UTC().Format("15:04 MST"))
+			still.Until = v.judge.Now.Add(still.For)
 		}
-		fix += "."
+		left = still
+	}
+	switch bad := len(v.codes(finding.Error)) > 0; {
+	case bad:
+		advice = fact.TakeOthersOut{Host: host, Left: left}
+	case len(stray) > 0:
+		advice = fact.DoAsTheOther{Stray: stray, Address: bare(c.Hops[0].Address), Host: host, Left: left}
+	default:
+		advice = fact.FindTheRightOne{Left: left}
 	}
 	f := finding.New(finding.SplitAnswers, door.String(),
-		fmt.Sprintf("The addresses of %s do not do the same: %s.", door.Host, strings.Join(says, "; ")),
-		fix,
-		map[string]any{"addresses": evidence, "ttl": c.Hops[0].TTL})
+		fact.AddressesDiffer{Host: host, Does: does, Advice: advice, TTL: c.Hops[0].TTL},
+		map[string]any{"addresses": evidence})
 	if worst {
 		f = f.As(finding.Error)
 	}
@@ -135,7 +131,7 @@ func (v *judging) codes(s finding.Severity) []finding.Code {
 }
 
 func addressEvidence(a *Answer, codes []finding.Code) map[string]any {
-	e := map[string]any{"address": a.Address, "does": doing(a)}
+	e := map[string]any{"address": a.Address, "does": fact.Of(doing(a), fact.Says)}
 	if len(codes) > 0 {
 		e["findings"] = finding.Names(codes)
 	}
@@ -150,38 +146,38 @@ func bare(address string) string {
 	return address
 }
 
-// Does says in a few words what whoever gave the answer does, beginning with its address.
-func (a *Answer) Does() string { return doing(a) }
+// Does tells what whoever gave the answer does.
+func (a *Answer) Does() fact.Facts { return doing(a) }
 
-// doing says in a few words what an address does.
-func doing(a *Answer) string {
+// doing tells what an address does.
+func doing(a *Answer) fact.Facts {
 	at := bare(a.Address)
-	fault := ""
+	var fault fact.Facts
 	if a.TLS != nil && len(a.TLS.Faults) > 0 &&
 		slices.Min(a.TLS.Faults).Row().Severity == finding.Error {
-		fault = fmt.Sprintf(", with a certificate that browsers refuse (%s)", slices.Min(a.TLS.Faults))
+		fault = fact.CertificateRefused{Code: slices.Min(a.TLS.Faults).String()}
 	}
 	switch {
 	case a.Refusal == Unseen:
-		return at + " could not be seen from here"
+		return fact.AddressUnseen{Address: at}
 	case a.Refusal != "":
-		detail := strings.TrimPrefix(strings.TrimPrefix(a.Detail, a.Address), " ")
-		if detail == a.Detail {
-			detail = "does not answer: " + detail
+		if does, ok := strings.CutPrefix(a.Detail, a.Address+" "); ok {
+			return fact.AddressDoes{Address: at, Does: does}
 		}
-		return at + " " + detail
+		return fact.AddressSilent{Address: at, Detail: a.Detail}
 	case a.IsRedirect():
-		return fmt.Sprintf("%s redirects to %s (%d)%s", at, a.Location, a.Status, fault)
+		return fact.AddressRedirects{Address: at, To: a.Location, Status: a.Status, Certificate: fault}
 	case a.Framed != "":
-		return fmt.Sprintf("%s shows %s in a frame (%d)%s", at, a.Framed, a.Status, fault)
+		return fact.AddressFrames{Address: at, To: a.Framed, Status: a.Status, Certificate: fault}
 	case a.Soft != nil:
-		return fmt.Sprintf("%s sends on to %s by the page itself (%d)%s", at, a.Soft.To, a.Status, fault)
+		return fact.AddressSendsOn{Address: at, To: a.Soft.To, Status: a.Status, Certificate: fault}
 	case a.Page != nil && a.Page.Title != "":
-		return fmt.Sprintf("%s shows a page, %q (%d)%s", at, short(a.Page.Title), a.Status, fault)
+		return fact.AddressShows{Address: at, Title: short(a.Page.Title), Status: a.Status,
+			Certificate: fault}
 	case a.Status >= 400:
-		return fmt.Sprintf("%s answers %d%s", at, a.Status, fault)
+		return fact.AddressAnswers{Address: at, Status: a.Status, Certificate: fault}
 	}
-	return fmt.Sprintf("%s shows a page (%d)%s", at, a.Status, fault)
+	return fact.AddressShows{Address: at, Status: a.Status, Certificate: fault}
 }
 
 // sameAnswer reports whether two answers to one question are the same to a visitor.

@@ -8,7 +8,7 @@
 //	ask := chain.Ask{URL: web.MustParseURL("http://old.example/")}
 //	c := chain.Follow(ctx, asker, ask, chain.Root)
 //	chain.Judge{Now: now}.Chain(&c, chain.Goal{})
-//	for _, f := range c.Findings { fmt.Println(f.Code, f.Says, f.Fix) }
+//	for _, f := range c.Findings { fmt.Println(f.Code, f.Facts()) }
 package chain
 
 import (
@@ -17,6 +17,7 @@ import (
 	"slices"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -182,33 +183,33 @@ func (a Answer) NextMethod() string {
 	return ""
 }
 
-// Next gives the URL that a browser goes to from a redirect. complaint says what is wrong with the
-// Location header, "" where nothing is; ok is false where a browser would not go on.
-func (a Answer) Next() (next web.URL, complaint string, ok bool) {
+// Next gives the URL that a browser goes to from a redirect. complaint tells what is wrong with the
+// Location header, nil where nothing is; ok is false where a browser would not go on.
+func (a Answer) Next() (next web.URL, complaint fact.Facts, ok bool) {
 	if !a.IsRedirect() && a.Soft != nil {
 		next, _, err := a.URL.Resolve(a.Soft.To)
-		return next, "", err == nil
+		return next, nil, err == nil
 	}
 	for _, other := range a.OtherLocations {
 		if other != a.Location {
-			return web.URL{}, "it names two different Locations, and browsers go to neither", false
+			return web.URL{}, fact.TwoLocations{}, false
 		}
 	}
 	if a.Location == "" {
-		return web.URL{}, "it names no Location", false
+		return web.URL{}, fact.NoLocation{}, false
 	}
 	next, oddity, err := a.URL.Resolve(a.Location)
 	if err != nil {
 		if e, is := err.(*web.Error); is {
-			return web.URL{}, "no browser follows its Location: " + e.Says, false
+			return web.URL{}, fact.LocationBad{Why: e.Fault}, false
 		}
-		return web.URL{}, "no browser follows its Location", false
+		return web.URL{}, fact.LocationBad{}, false
 	}
-	if oddity != "" {
-		return next, "its Location is written badly: " + oddity, true
+	if oddity != nil {
+		return next, fact.LocationOdd{How: oddity}, true
 	}
 	if len(a.OtherLocations) > 0 {
-		return next, "it names the same Location twice", true
+		return next, fact.SameLocationTwo{}, true
 	}
-	return next, "", true
+	return next, nil, true
 }

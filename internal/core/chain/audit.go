@@ -7,9 +7,9 @@ import (
 	"slices"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // AuditSchema names the shape of an audit in JSON.
@@ -45,7 +45,7 @@ type cover struct {
 
 // darkDoor is a host whose https door does not serve.
 type darkDoor struct {
-	why   string
+	why   fact.Facts
 	entry string
 	plain bool // its http door answers
 }
@@ -102,11 +102,11 @@ func (t *Tally) addRoot(c *Chain) {
 	switch {
 	case first.Refusal == Refused || first.Refusal == TLSFailed || first.Refusal == Timeout:
 		d := t.dark[h]
-		d.why, d.entry = fmt.Sprintf("does not answer over https (%s)", first.Refusal), c.Entry.String()
+		d.why, d.entry = fact.SilentOverHTTPS{Refusal: string(first.Refusal)}, c.Entry.String()
 		t.darken(h, d)
 	case c.StoppedAt != nil && *c.StoppedAt == 0:
 		d := t.dark[h]
-		d.why = fmt.Sprintf("shows a certificate that browsers refuse (%s)", slices.Min(first.TLS.Faults))
+		d.why = fact.RefusedByTLS{Code: slices.Min(first.TLS.Faults).String()}
 		d.entry = c.Entry.String()
 		t.darken(h, d)
 	}
@@ -137,7 +137,7 @@ func (t *Tally) darken(h web.Host, d darkDoor) {
 func (t *Tally) Together() {
 	for _, h := range slices.SortedFunc(maps.Keys(t.dark), compareHosts) {
 		d := t.dark[h]
-		if d.why == "" || !d.plain {
+		if d.why == nil || !d.plain {
 			continue
 		}
 		for at := h.Parent(); !at.IsZero(); at = at.Parent() {
@@ -148,20 +148,8 @@ func (t *Tally) Together() {
 			f := finding.New(
 				finding.HSTSTrap,
 				h.String(),
-				fmt.Sprintf(
-					"%s asks browsers to go to all hosts below it by https alone (%s), and %s %s: whoever was "+
-						"at %s before "+
-						"does not get in by http either.",
-					at,
-					c.header,
-					h,
-					d.why,
-					at,
-				),
-				fmt.Sprintf("Give %s a certificate that holds its name; or take includeSubDomains out at "+
-					"%s, and wait %s.", h, at,
-					wording.Span(c.until)),
-				map[string]any{"covered_by": at.String(), "header": c.header},
+				fact.TrappedByHSTS{CoveredBy: at.String(), Header: c.header, Host: h.String(), Why: d.why,
+					Until: c.until},
 			)
 			f.Entry = d.entry
 			t.Add(f)
@@ -174,9 +162,7 @@ func (t *Tally) Together() {
 			continue
 		}
 		t.Add(finding.New(finding.ManyToOne, to,
-			fmt.Sprintf("%d different old URLs arrive on %s: %s.", len(paths), to, wording.Few(paths, 3)),
-			"Lead each to the page that took its place; where there is none, answer 410.",
-			map[string]any{"paths": lastOf(paths, 50)}))
+			fact.ManyArriveOnOne{URLs: lastOf(paths, 50), Count: len(paths), To: to, Paths: paths}))
 	}
 }
 
@@ -185,10 +171,10 @@ const LeastMany = 5
 
 func compareHosts(a, b web.Host) int { return cmp.Compare(a.String(), b.String()) }
 
-// Preloading gives a sentence for each apex that was seen over https and asks to be preloaded by
+// Preloading gives facts for each apex that was seen over https and asks to be preloaded by
 // browsers, or is the one given: whether it meets what they ask.
-func (t *Tally) Preloading(canonical web.Host) []string {
-	var all []string
+func (t *Tally) Preloading(canonical web.Host) []fact.Facts {
+	var all []fact.Facts
 	for _, h := range slices.SortedFunc(maps.Keys(t.apex), compareHosts) {
 		chains := t.apex[h]
 		wants, asked, known := Preloading(h, chains)
@@ -196,13 +182,10 @@ func (t *Tally) Preloading(canonical web.Host) []string {
 			continue
 		}
 		if len(wants) == 0 {
-			all = append(all,
-				fmt.Sprintf("%s meets what browsers ask for preloading it as a site of https alone.", h))
+			all = append(all, fact.CanBePreloaded{Apex: h.String()})
 			continue
 		}
-		all = append(all,
-			fmt.Sprintf("%s does not meet what browsers ask for preloading it: %s.", h,
-				wording.Few(wants, 5)))
+		all = append(all, fact.CannotBePreloaded{Apex: h.String(), Wants: wants})
 	}
 	return all
 }
@@ -219,10 +202,8 @@ func (t *Tally) Disagreements() {
 			finding.New(
 				finding.DoorsDisagree,
 				host.String(),
-				fmt.Sprintf("%s and %s both serve pages.", page.Door(), www.Door()),
-				fmt.Sprintf("Choose one of them and redirect the other to it with 301, such as %s to %s.",
-					page.Door(), www.Door()),
-				map[string]any{"apex": page.String(), "www": www.String()},
+				fact.TwoSites{Apex: page.String(), Www: www.String(), First: page.Door().String(),
+					Other: www.Door().String()},
 			),
 		)
 	}
@@ -241,8 +222,5 @@ func (j Judge) SitemapFindings(at web.URL, links []Link) []finding.Finding {
 		return nil
 	}
 	return []finding.Finding{finding.New(finding.LeftoverLink, at.String(),
-		fmt.Sprintf("The sitemap %s still names %s that only %s: %s.", at,
-			wording.Count(len(left), "host"),
-			wording.Verb(len(left), "redirects", "redirect"), wording.Few(left, 3)),
-		"Have the site write its sitemap with its own address.", map[string]any{"links": left})}
+		fact.SitemapLeftovers{Links: left, Sitemap: at.String(), Count: len(left)})}
 }

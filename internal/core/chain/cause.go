@@ -1,15 +1,14 @@
 package chain
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Clues is what is known beside a chain, for finding the cause of a fault. Every field may be nil:
@@ -58,9 +57,9 @@ func (v *judging) causes() {
 		case finding.WrongName, finding.TLSFailed:
 			v.nameCause(f, hop)
 		case finding.Framed:
-			because(f, finding.FrameForwarding, finding.FrameForwarding.Kind().Means, f.Fix)
+			*f = f.Explained(finding.FrameForwarding, fact.FrameForwards{})
 		case finding.CookieLoop:
-			because(f, finding.CookieWall, finding.CookieWall.Kind().Means, f.Fix)
+			*f = f.Explained(finding.CookieWall, fact.CookieWanted{})
 		case finding.SplitAnswers:
 			v.splitCause(f)
 		case finding.WrongPage, finding.NotRedirected, finding.DeadEnd:
@@ -72,11 +71,6 @@ func (v *judging) causes() {
 			v.shows(f, hop)
 		}
 	}
-}
-
-// because sets a cause in words, and what to do about it.
-func because(f *finding.Finding, cause finding.Cause, says, do string) {
-	f.Cause, f.Why, f.Fix = cause, says, do
 }
 
 // shows puts what the cause was seen by into the evidence.
@@ -111,17 +105,16 @@ func (v *judging) place(hop *Answer) (Place, bool) {
 	return v.judge.Clues.Place(at.Addr())
 }
 
-// who names whoever answers at a hop: the carrier where the estate knows it, else the address and
+// who tells whoever answers at a hop: the carrier where the estate knows it, else the address and
 // what its headers say.
-func (v *judging) who(hop *Answer) string {
-	at := bare(hop.Address)
+func (v *judging) who(hop *Answer) fact.Facts {
+	w := fact.Who{Address: bare(hop.Address)}
 	if p, ok := v.place(hop); ok {
-		return fmt.Sprintf("%s (%s)", p.Carrier, at)
+		w.Carrier = p.Carrier
+	} else if hop.Headers != nil && hop.Headers.Server != "" {
+		w.Server = short(hop.Headers.Server)
 	}
-	if hop.Headers != nil && hop.Headers.Server != "" {
-		return fmt.Sprintf("%s (which calls itself %q)", at, short(hop.Headers.Server))
-	}
-	return at
+	return w
 }
 
 func (v *judging) loopCause(f *finding.Finding) {
@@ -132,8 +125,8 @@ func (v *judging) loopCause(f *finding.Finding) {
 	round := c.Hops[*c.LoopsTo:]
 	first := &round[0]
 	if len(round) == 1 {
-		f.Says = fmt.Sprintf("Visitors are caught in a redirect loop: %s redirects to itself.",
-			short(first.URL.String()))
+		itself := fact.LoopsToItself{URL: short(first.URL.String())}
+		f.Says, f.Fix = fact.Of(itself, fact.Says), fact.Of(itself, fact.Do)
 		if first.Remembered == "" && first.URL.Scheme() == web.HTTPS {
 			v.edgeCause(f, first)
 		}
@@ -151,43 +144,29 @@ func (v *judging) loopCause(f *finding.Finding) {
 		if www == nil || bare(at.Address) == bare(www.Address) {
 			continue
 		}
-		because(f, finding.TwoCarriers,
-			fmt.Sprintf("%s sends %s to the www, and %s sends it back to the apex: each takes its own "+
-				"for the canonical host.",
-				v.who(at), h, v.who(www)),
-			fmt.Sprintf("Choose one as the canonical host: either have %s serve %s, or have %s serve %s.",
-				v.who(at), h,
-				v.who(www), h.WWW()))
+		*f = f.DueTo(finding.TwoCarriers, fact.TwoHosts{ApexBy: v.who(at), Apex: h.String(),
+			WWWBy: v.who(www), WWW: h.WWW().String()})
 	}
 }
 
 // edgeCause explains an https URL that redirects to itself.
 func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 	place, known := v.place(hop)
-	do := "Have %s fetch from the origin by https (the origin needs a certificate for that); or " +
-		"have the origin serve " +
-		"what comes through %[1]s without redirecting it."
 	if o := v.judge.Clues.Origin; o != nil {
 		if plain, secure, ok := o(hop.URL); ok {
 			next, _, _ := plain.Next()
-			f.Evidence["origin_http"], f.Evidence["origin_https"] = doing(&plain), doing(&secure)
+			f.Evidence["origin_http"] = fact.Of(doing(&plain), fact.Says)
+			f.Evidence["origin_https"] = fact.Of(doing(&secure), fact.Says)
 			switch {
 			case plain.IsRedirect() && next.Same(hop.URL) && secure.Refusal == "" && !secure.IsRedirect():
-				because(f, finding.EdgeByHTTP,
-					fmt.Sprintf("Asked by itself, the origin %s redirects http to https and serves the "+
-						"page over https: %s fetches from it by http.", bare(plain.Address), v.who(hop)),
-					fmt.Sprintf(do, v.who(hop)))
+				*f = f.DueTo(finding.EdgeByHTTP,
+					fact.EdgeFetchesPlain{Origin: bare(plain.Address), By: v.who(hop)})
 			case secure.IsRedirect():
-				f.Why = fmt.Sprintf("Asked by itself over https, the origin %s redirects too, to %s: the "+
-					"fault is there.",
-					bare(secure.Address), short(secure.Location))
-				f.Fix = "Correct the redirect at the origin: have it serve the page at this URL."
+				*f = f.DueTo(finding.NoCause,
+					fact.OriginRedirects{Origin: bare(secure.Address), To: short(secure.Location)})
 			default:
-				f.Why = fmt.Sprintf("Asked by itself, the origin does not redirect (%s; %s): the redirect "+
-					"is made by %s.",
-					doing(&plain), doing(&secure), v.who(hop))
-				f.Fix = fmt.Sprintf("Take the redirect out of the rules of %s, or have it lead elsewhere.",
-					v.who(hop))
+				*f = f.DueTo(finding.NoCause,
+					fact.EdgeRedirects{Plain: doing(&plain), Secure: doing(&secure), By: v.who(hop)})
 			}
 			return
 		}
@@ -195,29 +174,14 @@ func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 	through := hop.Headers != nil && (hop.Headers.Via != "" || hop.Headers.Age != "")
 	switch {
 	case known && (place.ByHTTP || place.Kind == "edge"):
-		because(f, finding.EdgeByHTTP,
-			fmt.Sprintf("%s fetches it by http from an origin that insists on https.", v.who(hop)),
-			fmt.Sprintf(do, place.Carrier))
+		*f = f.DueTo(finding.EdgeByHTTP,
+			fact.CarrierFetchesPlain{By: v.who(hop), Carrier: place.Carrier})
 	case known:
-		because(f, finding.EdgeByHTTP,
-			fmt.Sprintf("Most likely something in front of %s takes the visitor's https for http.",
-				v.who(hop)), fmt.Sprintf(do, "whatever stands in front of "+place.Carrier))
+		*f = f.DueTo(finding.EdgeByHTTP, fact.SomethingInFront{By: v.who(hop), Carrier: place.Carrier})
 	case through:
-		because(
-			f,
-			finding.EdgeByHTTP,
-			fmt.Sprintf("Most likely an edge network in front (%s) fetches it by http from an origin "+
-				"that insists on https.", v.who(hop)),
-			fmt.Sprintf(do, "the edge"),
-		)
+		*f = f.DueTo(finding.EdgeByHTTP, fact.EdgeInFront{By: v.who(hop)})
 	default:
-		because(
-			f,
-			finding.EdgeByHTTP,
-			fmt.Sprintf("Most likely %s is an edge network or proxy that fetches it by http from an "+
-				"origin that insists on https.", v.who(hop)),
-			fmt.Sprintf(do, "the edge"),
-		)
+		*f = f.DueTo(finding.EdgeByHTTP, fact.PerhapsEdge{By: v.who(hop)})
 	}
 }
 
@@ -225,7 +189,7 @@ func (v *judging) edgeCause(f *finding.Finding, hop *Answer) {
 func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 	host := hop.URL.Host()
 	if _, isAddress := host.Address(); isAddress {
-		f.Fix = "Ask for the name that leads there: hardly any certificate is for an address."
+		f.Fix = fact.Of(fact.AddressAsked{}, fact.Do)
 		return
 	}
 	if v.leftBehind(f, hop) {
@@ -250,13 +214,8 @@ func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 	for _, n := range hop.TLS.Names {
 		parent, is := strings.CutPrefix(n, "*.")
 		if is && (host.String() == parent || strings.HasSuffix(host.String(), "."+parent)) {
-			because(
-				f,
-				finding.WildcardShort,
-				fmt.Sprintf("A wildcard stands for one label: *.%s holds neither %s itself nor names "+
-					"two labels below it.", parent, parent),
-				fmt.Sprintf("Get a certificate that names %s itself.", host),
-			)
+			*f = f.DueTo(finding.WildcardShort,
+				fact.WildcardTooWide{Parent: parent, Host: host.String()})
 			return
 		}
 	}
@@ -274,25 +233,14 @@ func (v *judging) nameCause(f *finding.Finding, hop *Answer) {
 	if first < 0 { // www and apex of one site: a name is missing, no other site is shown
 		return
 	}
-	because(
-		f,
-		finding.DefaultServer,
-		fmt.Sprintf("The server at %s does not know %s over https, and shows what it has for %s.",
-			v.who(hop), host, hop.TLS.Names[first]),
-		fmt.Sprintf(
-			"Add %s to that server's configuration, with a certificate that holds it; or point it to a "+
-				"carrier that has "+
-				"one.",
-			host,
-		),
-	)
+	*f = f.DueTo(finding.DefaultServer, fact.ServerKnowsNot{By: v.who(hop), Host: host.String(),
+		Other: hop.TLS.Names[first]})
 }
 
 // pending tells a platform that does not know a host from one that is waiting for its certificate,
 // and from one that may not get it.
 func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place Place) {
-	host := hop.URL.Host()
-	where := "the platform"
+	host, where := hop.URL.Host(), ""
 	switch {
 	case place.Carrier != "":
 		where = place.Carrier
@@ -300,77 +248,32 @@ func (v *judging) pending(f *finding.Finding, hop *Answer, alias string, place P
 		where = alias
 	}
 	if strange(hop) {
-		because(
-			f,
-			finding.HostNotAdded,
-			fmt.Sprintf("%s leads to %s, which does not know the host: it answers %d.", host, where,
-				hop.Status),
-			fmt.Sprintf("Add %s at %s; the certificate follows by itself.", host, where),
-		)
+		*f = f.DueTo(finding.HostNotAdded,
+			fact.PlatformAnswers{Host: host.String(), Platform: where, Status: hop.Status})
 		return
 	}
-	allowed := ""
+	var allowed fact.Facts
 	if look := v.judge.Clues.CAA; look != nil {
 		caa, seen := look(host)
 		switch {
 		case !seen:
 		case caa.At == "":
-			allowed = ", and no CAA record stands against it"
+			allowed = fact.NoCAA{}
 		case hop.TLS != nil && !caa.allows(hop.TLS.Issuer):
 			f.Evidence["caa"] = caa.Issuers
-			because(
-				f,
-				finding.CertificateBarred,
-				fmt.Sprintf(
-					"%s shows its own certificate, and cannot get one for %s: the CAA records at %s allow only "+
-						"%s, and its "+
-						"authority is %q.",
-					where,
-					host,
-					caa.At,
-					issuersText(caa.Issuers),
-					hop.TLS.Issuer,
-				),
-				fmt.Sprintf(
-					"Add a CAA record for the authority of %s at %s (the platform's pages name it), then have "+
-						"it try again.",
-					where,
-					caa.At,
-				),
-			)
+			*f = f.DueTo(finding.CertificateBarred, fact.CertificateNotAllowed{Platform: where,
+				Host: host.String(), At: caa.At, Issuer: hop.TLS.Issuer, Issuers: caa.Issuers})
 			return
 		default:
-			allowed = fmt.Sprintf(", and the CAA records at %s allow it (%s)", caa.At,
-				issuersText(caa.Issuers))
+			allowed = fact.CAAAllows{At: caa.At, Issuers: caa.Issuers}
 		}
 	}
-	wait := "Wait: mostly it takes minutes from when the records were right, at times a day."
-	if !v.judge.Now.IsZero() {
-		wait = fmt.Sprintf(
-			"Wait, and look again at about %s; if it is still so on %s, ask %s whether %s was added there.",
-			v.judge.Now.Add(time.Hour).
-				UTC().
-				Format("15:04 MST"),
-			v.judge.Now.Add(24*time.Hour).UTC().Format("2006-01-02 15:04 MST"),
-			where,
-			host,
-		)
+	coming := fact.CertificateIssued{Host: host.String(), Platform: where, Allowed: allowed,
+		Likely: place.Carrier == ""}
+	if now := v.judge.Now; !now.IsZero() {
+		coming.LookAt, coming.AskAt = now.Add(time.Hour), now.Add(24*time.Hour)
 	}
-	likely := ""
-	if place.Carrier == "" {
-		likely = "most likely "
-	}
-	because(f, finding.CertificateComing,
-		fmt.Sprintf("%s leads to %s, which still shows its own certificate: %sthe one for %s is being "+
-			"issued%s.", host, where,
-			likely, host, allowed), wait)
-}
-
-func issuersText(issuers []string) string {
-	if len(issuers) == 0 {
-		return "nobody"
-	}
-	return wording.Few(issuers, 3)
+	*f = f.DueTo(finding.CertificateComing, coming)
 }
 
 // strange reports whether an answer shows that whoever answers does not know the host.
@@ -401,10 +304,8 @@ func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 	host := hop.URL.Host()
 	switch {
 	case hop.Page.Parked():
-		because(f, finding.ParkingPage,
-			fmt.Sprintf("%s shows a parking page (%q).", v.who(hop), hop.Page.saying()),
-			fmt.Sprintf("Point %s at its carrier, or set up the forwarding there, and switch the parking "+
-				"off.", host))
+		*f = f.DueTo(finding.ParkingPage,
+			fact.Parked{By: v.who(hop), Title: hop.Page.saying(), Host: host.String()})
 		return
 	case v.leftBehind(f, hop):
 		return
@@ -422,9 +323,8 @@ func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 		if known {
 			where = place.Carrier
 		}
-		because(f, finding.HostNotAdded,
-			fmt.Sprintf("%s leads to %s, which does not know the host.", host, where),
-			fmt.Sprintf("Add %s at %s, and confirm there that the domain is the client's.", host, where))
+		*f = f.DueTo(finding.HostNotAdded,
+			fact.PlatformKnowsNot{Host: host.String(), Platform: where})
 		return
 	}
 	if hop.Page == nil || f.Code == finding.DeadEnd {
@@ -433,10 +333,8 @@ func (v *judging) pageCause(f *finding.Finding, hop *Answer) {
 	for _, named := range []string{hop.Page.Canonical, hop.Page.Social} {
 		h, ok := hostOf(named)
 		if ok && !sameApex(h.String(), host.String()) && (v.judge.Estate == nil || !v.judge.Estate(h)) {
-			because(f, finding.DefaultServer,
-				fmt.Sprintf("The server at %s does not know %s, and shows the page of %s.", v.who(hop), host,
-					h),
-				fmt.Sprintf("Add %s to that server's configuration, or point it to its carrier.", host))
+			*f = f.DueTo(finding.DefaultServer, fact.ServerShowsOther{By: v.who(hop), Host: host.String(),
+				Other: h.String()})
 			return
 		}
 	}
@@ -448,24 +346,12 @@ func (v *judging) leftBehind(f *finding.Finding, hop *Answer) bool {
 	if err != nil || v.judge.Clues.Before == nil || !v.judge.Clues.Before(hop.URL.Host(), at.Addr()) {
 		return false
 	}
-	do := fmt.Sprintf("Change the record of %s as the plan says.", hop.URL.Host())
-	if hop.TTL > 0 {
-		left := time.Duration(hop.TTL) * time.Second
-		do = fmt.Sprintf(
-			"Change the record of %s as the plan says; where that is done, wait: this resolver may go on "+
-				"saying so "+
-				"for %s",
-			hop.URL.Host(),
-			wording.Span(left),
-		)
-		if !v.judge.Now.IsZero() {
-			do += ", until " + v.judge.Now.Add(left).UTC().Format("15:04 MST")
-		}
-		do += "."
+	before := fact.AddressOfBefore{Address: bare(hop.Address), Host: hop.URL.Host().String(),
+		Left: time.Duration(hop.TTL) * time.Second}
+	if hop.TTL > 0 && !v.judge.Now.IsZero() {
+		before.Until = v.judge.Now.Add(before.Left)
 	}
-	because(f, finding.PreviousCarrier,
-		fmt.Sprintf("%s is the address of the previous carrier, as the survey saw it.",
-			bare(hop.Address)), do)
+	*f = f.DueTo(finding.PreviousCarrier, before)
 	return true
 }
 
@@ -490,9 +376,7 @@ func (v *judging) splitCause(f *finding.Finding) {
 	if len(old) == 0 {
 		return
 	}
-	because(f, finding.PreviousCarrier,
-		fmt.Sprintf("%s is of the previous carrier, as the survey saw it.",
-			wording.Few(old, 3)), f.Fix)
+	*f = f.Explained(finding.PreviousCarrier, fact.AddressesOfBefore{Addresses: old})
 }
 
 // sameApex reports whether two names, perhaps wildcards, lie in one registrable domain.

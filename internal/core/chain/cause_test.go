@@ -3,13 +3,13 @@ package chain
 import (
 	"context"
 	"net/netip"
-	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -62,14 +62,10 @@ func TestTwoCarriersThatSendVisitorsToEachOther(t *testing.T) {
 	f := found(went(round("192.0.2.2:443"), Judge{Now: noon, Clues: places}, "https://a.example/",
 		Goal{}), finding.Loop)
 	assert.Equal(t, finding.TwoCarriers, f.Cause)
-	assert.Equal(
-		t,
-		"registrar (192.0.2.1) sends a.example to the www, and shop (192.0.2.2) sends it back to the "+
-			"apex: each "+
-			"takes its own for the canonical host.",
-		f.Why,
-	)
-	assert.Contains(t, f.Fix, "Choose one as the canonical host")
+	assert.Equal(t, fact.TwoHosts{Apex: "a.example", WWW: "www.a.example",
+		ApexBy: fact.Who{Carrier: "registrar", Address: "192.0.2.1"},
+		WWWBy:  fact.Who{Carrier: "shop", Address: "192.0.2.2"}}, f.Why.Facts())
+	assert.Contains(t, f.Fix.String(), "Choose one canonical host")
 	f = found(went(round("192.0.2.1:443"), Judge{Now: noon}, "https://a.example/", Goal{}),
 		finding.Loop)
 	assert.Equal(t, finding.NoCause, f.Cause, "one machine does both")
@@ -100,18 +96,18 @@ func TestAnEdgeThatFetchesByHTTP(t *testing.T) {
 	}{
 		"nobody knows more": {Clues{}, finding.EdgeByHTTP,
 			"Most likely an edge network in front (192.0.2.1"},
-		"the estate knows": {edge, finding.EdgeByHTTP, "edge (192.0.2.1) fetches it by http"},
+		"the estate knows": {edge, finding.EdgeByHTTP, "edge (192.0.2.1) fetches the page by http"},
 		"the origin shows it": {origin(Answer{Status: 200, Address: "192.0.2.9:443"}), finding.EdgeByHTTP,
-			"Asked by itself, the origin 192.0.2.9 redirects http to https and serves the page"},
+			"Asked directly, the origin 192.0.2.9 redirects http to https and serves the page"},
 		"the origin redirects too": {
 			origin(Answer{Status: 301, Location: "https://a.example/", Address: "192.0.2.9:443"}),
-			finding.NoCause, "the fault is there"},
+			finding.NoCause, "The fault is there"},
 	} {
 		f := found(went(itself, Judge{Now: noon, Clues: c.clues}, "https://a.example/", Goal{}),
 			finding.Loop)
 		assert.Equal(t, c.cause, f.Cause, name)
-		assert.Contains(t, f.Why, c.why, name)
-		assert.Contains(t, f.Says, "https://a.example/ redirects to itself", name)
+		assert.Contains(t, f.Why.String(), c.why, name)
+		assert.Contains(t, f.Says.String(), "https://a.example/ redirects to itself", name)
 		if c.cause != finding.NoCause {
 			assert.Equal(t, "edge/2", f.Evidence["server"])
 			assert.Equal(t, "1.1 edge", f.Evidence["via"])
@@ -133,7 +129,7 @@ func TestAnAddressOfThePreviousCarrier(t *testing.T) {
 		Goal{Target: web.MustParseURL("https://www.n.example/"), Hops: 1}),
 		finding.NotRedirected)
 	assert.Equal(t, finding.PreviousCarrier, f.Cause)
-	assert.Contains(t, f.Fix, "for 10 minutes, until 12:10 UTC")
+	assert.Contains(t, f.Fix.String(), "for 10 minutes, until 12:10 UTC")
 }
 
 func TestWhatABrowserKeeps(t *testing.T) {
@@ -255,11 +251,12 @@ func TestWhatSeveralChainsShowTogether(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"shop.a.example"}, trapped)
-	said := strings.Join(tally.Preloading(web.Host{}), "")
-	assert.Empty(t, said, "it does not ask to be preloaded")
-	said = strings.Join(tally.Preloading(web.MustParseHost("a.example")), "")
-	assert.Contains(t, said, "max-age has to be 31536000 or more, and is 600 s")
-	assert.Contains(t, said, "preload is missing")
+	assert.Empty(t, tally.Preloading(web.Host{}), "it does not ask to be preloaded")
+	said := tally.Preloading(web.MustParseHost("a.example"))
+	require.Len(t, said, 1)
+	wants := said[0].(fact.CannotBePreloaded).Wants
+	assert.Contains(t, wants, fact.WantsMaxAge{Seconds: 600, Lasts: 10 * time.Minute})
+	assert.Contains(t, wants, fact.WantsPreload{})
 }
 
 func TestASitemapThatNamesOldHosts(t *testing.T) {
@@ -269,6 +266,6 @@ func TestASitemapThatNamesOldHosts(t *testing.T) {
 		[]Link{{"https://old.example/a", "loc", 7}, {"https://other.example/", "loc", 8}})
 	require.Len(t, all, 1)
 	assert.Equal(t, finding.LeftoverLink, all[0].Code)
-	assert.Contains(t, all[0].Says, "https://old.example/a (line 7)")
+	assert.Contains(t, all[0].Says.String(), "https://old.example/a (line 7)")
 	assert.Empty(t, judge.SitemapFindings(at, nil))
 }

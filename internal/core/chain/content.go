@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // soft judges a page that sends visitors on by itself.
@@ -15,15 +15,11 @@ func (v *judging) soft(i int, hop *Answer) {
 		return
 	}
 	next, _, _ := hop.Next()
-	how := map[string]string{
-		ByHeader: "a Refresh header",
-		ByMeta:   "its markup (meta refresh)",
-		ByScript: "a script",
+	how := map[string]fact.Facts{
+		ByHeader: fact.ByRefresh{},
+		ByMeta:   fact.ByMarkup{Line: hop.Soft.Line},
+		ByScript: fact.ByScript{Line: hop.Soft.Line},
 	}[hop.Soft.By]
-	where := ""
-	if hop.Soft.Line > 0 {
-		where = fmt.Sprintf(", line %d", hop.Soft.Line)
-	}
 	evidence := map[string]any{"by": hop.Soft.By, "to": hop.Soft.To, "after": hop.Soft.After,
 		"line": hop.Soft.Line}
 	from, to := hop.URL.Door(), next.Door()
@@ -31,34 +27,29 @@ func (v *judging) soft(i int, hop *Answer) {
 		finding.SoftRedirect,
 		from.String(),
 		i,
-		fmt.Sprintf("%s sends visitors to %s by %s%s, not by a redirect.", hop.URL, to,
-			how, where),
-		fmt.Sprintf("Have %s answer 301 with Location: %s.", from, next),
-		evidence,
+		fact.SentOnByPage{URL: hop.URL.String(), To: to.String(), How: how, From: from.String(),
+			Next: next.String()}, evidence,
 	)
 	if from.Scheme == web.HTTPS && to.Scheme == web.HTTP {
 		v.add(finding.Downgrade, from.String(), i,
-			fmt.Sprintf("%s sends visitors from https to %s.", from, to),
-			"Write the target of the redirect with https.", evidence)
+			fact.DowngradeByPage{From: from.String(), To: to.String()}, evidence)
 	}
 }
 
 func (v *judging) framed(last *Answer) {
 	door := last.URL.Door()
-	inside := ""
+	var inside fact.Facts
 	if n := len(v.chain.Frame); n > 0 {
 		switch end := v.chain.Frame[n-1]; {
 		case end.Refusal != "":
-			inside = fmt.Sprintf(", which does not answer (%s)", end.Refusal)
+			inside = fact.FrameSilent{Refusal: string(end.Refusal)}
 		case end.Status >= 400:
-			inside = fmt.Sprintf(", which answers %d", end.Status)
+			inside = fact.FrameError{Status: end.Status}
 		}
 	}
 	v.add(finding.Framed, door.String(), len(v.chain.Hops)-1,
-		fmt.Sprintf("%s shows %s in a frame%s, instead of redirecting there.", door, last.Framed, inside),
-		fmt.Sprintf("Switch the forwarding of %s from a frame (masked, hidden) to a redirect with 301.",
-			door.Host),
-		map[string]any{"framed": last.Framed})
+		fact.ShownInFrame{Framed: last.Framed, Door: door.String(), Behind: inside,
+			Host: door.Host.String()})
 }
 
 func (v *judging) cookieLoop() {
@@ -69,11 +60,7 @@ func (v *judging) cookieLoop() {
 				continue
 			}
 			v.add(finding.CookieLoop, c.Hops[i].URL.Door().String(), i,
-				fmt.Sprintf("%s redirects back to itself until a cookie comes with the request: search "+
-					"engines, and browsers "+
-					"without cookies, go round for ever.", c.Hops[i].URL),
-				"Have the page answer without the cookie.",
-				map[string]any{"length": j - i})
+				fact.LoopsForCookie{Length: j - i, URL: c.Hops[i].URL.String()})
 			return
 		}
 	}
@@ -81,25 +68,19 @@ func (v *judging) cookieLoop() {
 
 func (v *judging) turnedAway(last *Answer) {
 	door := last.URL.Door()
-	says := fmt.Sprintf("%s answers %d with a challenge for robots; what visitors get was not seen.",
-		door, last.Status)
+	var facts fact.Facts = fact.Challenged{Door: door.String(), Status: last.Status}
 	if last.Status == 429 {
-		says = fmt.Sprintf("%s answers 429: it was asked too often; what visitors get was not seen.",
-			door)
-		if last.Headers != nil && last.Headers.RetryIn != "" {
-			says = fmt.Sprintf("%s answers 429: it was asked too often, and wants to be left alone for "+
-				"%s; what visitors get "+
-				"was not seen.", door, retryText(last.Headers.RetryIn))
+		retry := ""
+		if last.Headers != nil {
+			retry = retryText(last.Headers.RetryIn)
 		}
+		facts = fact.AskedTooOften{Door: door.String(), Status: last.Status, RetryIn: retry}
 	}
-	v.add(finding.TurnedAway, door.String(), len(v.chain.Hops)-1, says,
-		"Look at it in a browser; have this program's User-Agent let through, or look from a vantage "+
-			"that is trusted there.",
-		map[string]any{"status": last.Status})
+	v.add(finding.TurnedAway, door.String(), len(v.chain.Hops)-1, facts)
 }
 
 func retryText(s string) string {
-	if strings.Trim(s, "0123456789") == "" {
+	if s != "" && strings.Trim(s, "0123456789") == "" {
 		return s + " s"
 	}
 	return s
@@ -109,9 +90,7 @@ func (v *judging) landedHome(last int) {
 	c := v.chain
 	subject := c.Entry.String()
 	v.add(finding.LandedHome, subject, last,
-		fmt.Sprintf("%s arrives on the home page, %s.", c.Entry, c.Arrival),
-		"Lead it to the page that took its place, or answer 410 where there is none.",
-		map[string]any{"arrival": c.Arrival.String()})
+		fact.EndsAtHome{Arrival: c.Arrival.String(), Entry: c.Entry.String()})
 }
 
 // content judges the page on which a chain arrives, and what its answer says for the future.
@@ -129,16 +108,13 @@ func (v *judging) content(last *Answer) {
 	ours := v.judge.Forwards == nil || !v.judge.Forwards(last.URL.Door())
 	if last.Page.NotFound() && ours && !v.has(finding.WrongPage) && !v.has(finding.PathLost) {
 		v.add(finding.DeadEnd, page, at,
-			fmt.Sprintf("%s says that there is no such page (%q), but answers %d.", page, last.Page.saying(),
-				last.Status),
-			"Have the site answer 404 or 410 there, and lead the old address to a page that exists.",
-			map[string]any{"status": last.Status, "title": last.Page.Title})
+			fact.SaysNotFound{Status: last.Status, Title: last.Page.Title, Page: page,
+				Text: last.Page.saying()})
 		v.soften()
 	}
 	if hidden {
 		v.add(finding.NoIndex, page, at,
-			fmt.Sprintf("%s asks search engines not to list it: %s.", page, how),
-			"Take it out once the page is meant to be found.", map[string]any{"how": how})
+			fact.NotListed{How: how, Page: page})
 	}
 	if last.Page == nil {
 		return
@@ -184,9 +160,8 @@ func (v *judging) names(at int, page string, last *Answer) {
 			continue
 		}
 		v.add(finding.CanonicalDisagrees, page, at,
-			fmt.Sprintf("%s says by %s that it belongs to %s, not to %s.", page, l.Element, l.URL, own),
-			fmt.Sprintf("Set the site's address to %s in its settings.", last.URL.Door()),
-			map[string]any{"element": l.Element, "names": l.URL})
+			fact.CanonicalElsewhere{Element: l.Element, Other: l.URL, Page: page, Host: own.String(),
+				Door: last.URL.Door().String()})
 		break
 	}
 	var left []string
@@ -197,9 +172,7 @@ func (v *judging) names(at int, page string, last *Answer) {
 	}
 	if len(left) > 0 {
 		v.add(finding.LeftoverLink, page, at,
-			fmt.Sprintf("%s still links to %s: %s.", page, wording.Count(len(left), "host")+" that only "+
-				wording.Verb(len(left), "redirects", "redirect"), wording.Few(left, 3)),
-			"Change the links to the new addresses.", map[string]any{"links": left})
+			fact.LinksLeftover{Links: left, Page: page, Count: len(left)})
 	}
 }
 
@@ -218,9 +191,7 @@ func (v *judging) parts(at int, page string, insecure []Link) {
 		list = append(list, fmt.Sprintf("%s (%s, line %d)", short(l.URL), l.Element, l.Line))
 	}
 	v.add(finding.MixedContent, page, at,
-		fmt.Sprintf("%s loads %s over http: %s.", page, wording.Count(len(list), "part"),
-			wording.Few(list, 3)),
-		"Write these addresses with https.", map[string]any{"parts": list})
+		fact.PartsByHTTP{Parts: list, Page: page, Count: len(list)})
 }
 
 // hsts judges what a page over https asks browsers to remember.
@@ -241,20 +212,13 @@ func (v *judging) hsts(at int, last *Answer) {
 	switch {
 	case !ok && text != "":
 		v.add(finding.HSTSMissing, door.String(), at,
-			fmt.Sprintf("%s sends a Strict-Transport-Security header that no browser takes: %s.", door,
-				short(text)),
-			"Write it as max-age=31536000, with nothing twice.", map[string]any{"header": text})
+			fact.HSTSUnreadable{Header: text, Door: door.String(), Shown: short(text)})
 	case !ok || p.MaxAge == 0:
 		v.add(finding.HSTSMissing, door.String(), at,
-			fmt.Sprintf("%s does not ask browsers to come by https alone (HSTS).", door),
-			"Have it send Strict-Transport-Security: a short max-age first, a year once every host works "+
-				"over https.",
-			map[string]any{"header": text})
+			fact.HSTSAbsent{Header: text, Door: door.String()})
 	case p.MaxAge < halfYear:
 		v.add(finding.HSTSShort, door.String(), at,
-			fmt.Sprintf("%s asks browsers to come by https alone for only %s (HSTS).", door,
-				wording.Span(p.MaxAge)),
-			"Raise max-age to 31536000 once every host works over https.", map[string]any{"header": text})
+			fact.HSTSBrief{Header: text, Door: door.String(), MaxAge: p.MaxAge})
 	}
 }
 
@@ -267,13 +231,13 @@ func (v *judging) wellKnown() {
 		v.judge.Exempt != nil && !v.judge.Exempt(c.Entry) {
 		return
 	}
-	does := fmt.Sprintf("answers %d", first.Status)
+	var does fact.Facts = fact.TokenAnswered{Status: first.Status}
 	if first.MovesOn() {
 		next, _, ok := first.Next()
 		if !ok || next.Host() == c.Entry.Host() && next.Path() == c.Entry.Path() {
 			return // a certificate authority follows it to the same place over https
 		}
-		does = fmt.Sprintf("redirects to %s", next)
+		does = fact.TokenRedirected{To: next.String()}
 	} else if first.Status >= 300 {
 		return
 	}
@@ -282,15 +246,7 @@ func (v *judging) wellKnown() {
 		finding.WellKnownTaken,
 		door.String(),
 		0,
-		fmt.Sprintf(
-			"%s %s for a token that nobody has below /.well-known/acme-challenge/: a renewal over http "+
-				"would not find "+
-				"its own.",
-			door,
-			does,
-		),
-		"Leave /.well-known/acme-challenge/ out of what answers everything, on the http door.",
-		map[string]any{"asked": c.Entry.String(), "does": does},
+		fact.TokenPathTaken{Asked: c.Entry.String(), Does: does, Door: door.String()},
 	)
 	if v.judge.Exempt == nil {
 		f := &c.Findings[len(c.Findings)-1]
@@ -307,6 +263,5 @@ func (v *judging) robots() {
 	}
 	door := last.URL.Door()
 	v.add(finding.RobotsBlocked, door.Host.String(), len(c.Hops)-1,
-		fmt.Sprintf("%s bars search engines from everything (%q).", last.URL, last.Bars),
-		"Let robots.txt redirect too, or allow everything in it.", map[string]any{"line": last.Bars})
+		fact.RobotsBarAll{Line: last.Bars, URL: last.URL.String()})
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -34,7 +35,7 @@ func judged(entry, goal string, probe Probe, answers ...Answer) Chain {
 func said(c Chain) string {
 	var all []string
 	for _, f := range c.Findings {
-		all = append(all, f.Code.String()+" "+string(f.Severity)+" "+f.Subject+": "+f.Says)
+		all = append(all, f.Code.String()+" "+string(f.Severity)+" "+f.Subject+": "+f.Says.String())
 	}
 	return strings.Join(all, "\n")
 }
@@ -188,10 +189,10 @@ func TestFramesSayWhatTheyShow(t *testing.T) {
 
 func TestThoseWhoTurnRobotsAwayWereNotSeen(t *testing.T) {
 	for words, a := range map[string]Answer{
-		"answers 429: it was asked too often; what visitors get": {Status: 429},
-		"wants to be left alone for 120 s;": {Status: 429,
+		"answers 429: it was asked too often. What visitors get": {Status: 429},
+		"asks for a pause of 120 s.": {Status: 429,
 			Headers: &Headers{RetryIn: "120"}},
-		"wants to be left alone for Fri, 31 Dec;": {Status: 429,
+		"asks for a pause of Fri, 31 Dec.": {Status: 429,
 			Headers: &Headers{RetryIn: "Fri, 31 Dec"}},
 		"answers 403 with a challenge for robots": {Status: 403,
 			Headers: &Headers{Challenge: true, RetryIn: "9"}},
@@ -269,7 +270,7 @@ func TestCookieLoopsNameWhereTheyBegin(t *testing.T) {
 		}
 	}
 	if assert.GreaterOrEqual(t, i, 0, said(c)) {
-		assert.Contains(t, c.Findings[i].Says, door+"/a redirects back to itself until a cookie")
+		assert.Contains(t, c.Findings[i].Says.String(), door+"/a redirects back to itself until a cookie")
 		assert.Equal(t, 2, c.Findings[i].Evidence["length"])
 	}
 }
@@ -338,9 +339,10 @@ func TestAddressesThatDoNotDoTheSame(t *testing.T) {
 			continue
 		}
 		assert.Contains(t, said(got),
-			"split-answers "+c.severity+" "+old+": The addresses of old.example do not do the same", name)
+			"split-answers "+c.severity+" "+old+": The addresses of old.example do not behave the same",
+			name)
 		assert.Contains(t, said(got), c.says, name)
-		assert.Contains(t, got.Findings[0].Fix, "up to 10 min", name)
+		assert.Contains(t, got.Findings[0].Fix.String(), "up to 10 min", name)
 	}
 }
 
@@ -404,7 +406,8 @@ func TestWhatToDoAboutAddressesThatDiffer(t *testing.T) {
 	}
 	f := judge(right, wrong)
 	assert.Equal(t,
-		"Have 192.0.2.2 do as 192.0.2.1 does, or take it out of the records of old.example.", f.Fix)
+		"Make 192.0.2.2 do as 192.0.2.1 does, or take it out of the records of old.example.",
+		f.Fix.String())
 	shown := f.Evidence["addresses"].([]map[string]any)
 	assert.Len(t, shown, 2)
 	assert.NotContains(t, shown[0], "findings")
@@ -412,14 +415,14 @@ func TestWhatToDoAboutAddressesThatDiffer(t *testing.T) {
 	assert.Equal(t, "192.0.2.2:80", shown[1]["address"])
 	f = judge(wrong, right)
 	assert.Equal(t,
-		"Find out which of them is meant to be left: take the others out of the records of old.example.",
-		f.Fix)
+		"Find out which of them is meant to stay. Take the others out of the records of old.example.",
+		f.Fix.String())
 	shown = f.Evidence["addresses"].([]map[string]any)
 	assert.Contains(t, shown[0], "findings")
 	assert.NotContains(t, shown[1], "findings")
 	temporary := right
 	temporary.Address, temporary.Status = "192.0.2.2:80", 302
-	assert.Contains(t, judge(right, temporary).Fix, "Find out which of them is right")
+	assert.Contains(t, judge(right, temporary).Fix.String(), "Find out which of them is right")
 }
 
 func TestWhatAnAddressDoesInWords(t *testing.T) {
@@ -430,19 +433,19 @@ func TestWhatAnAddressDoesInWords(t *testing.T) {
 			Status: 301, Location: "/x", TLS: tls(finding.WrongName)},
 		"192.0.2.1 redirects to /y (301)": {Status: 301, Location: "/y",
 			TLS: tls(finding.ExpiresSoon)},
-		"192.0.2.1 redirects to /z (301)":                   {Status: 301, Location: "/z", TLS: tls()},
-		"192.0.2.1 sends on to /x by the page itself (200)": {Status: 200, Soft: &Soft{To: "/x"}},
-		"192.0.2.1 answers 400":                             {Status: 400},
-		"192.0.2.1 answers 404":                             {Status: 404},
-		"192.0.2.1 shows a page (399)":                      {Status: 399},
-		"192.0.2.1 could not be seen from here":             {Refusal: Unseen},
+		"192.0.2.1 redirects to /z (301)":                     {Status: 301, Location: "/z", TLS: tls()},
+		"192.0.2.1 sends visitors on to /x by its page (200)": {Status: 200, Soft: &Soft{To: "/x"}},
+		"192.0.2.1 answers 400":                               {Status: 400},
+		"192.0.2.1 answers 404":                               {Status: 404},
+		"192.0.2.1 shows a page (399)":                        {Status: 399},
+		"192.0.2.1 could not be seen from here":               {Refusal: Unseen},
 		"192.0.2.1 does not answer: it sends nothing": {Refusal: Timeout,
 			Detail: "it sends nothing"},
 		"192.0.2.1 takes no connection": {Refusal: Refused,
 			Detail: "192.0.2.1:80 takes no connection"},
 	} {
 		a.Address = "192.0.2.1:80"
-		assert.Equal(t, want, a.Does())
+		assert.Equal(t, want, fact.Text(a.Does()))
 	}
 }
 

@@ -6,9 +6,9 @@ import (
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Goal says what an entry URL should lead to. The zero value stands for no estate: only what is
@@ -86,9 +86,14 @@ type judging struct {
 	goal  Goal
 }
 
-func (v *judging) add(code finding.Code, subject string, hop int, says, fix string,
-	evidence map[string]any) {
-	v.addCause("", code, subject, hop, says, fix, evidence)
+func (v *judging) add(
+	code finding.Code,
+	subject string,
+	hop int,
+	facts fact.Facts,
+	evidence ...map[string]any,
+) {
+	v.addCause("", code, subject, hop, facts, evidence...)
 }
 
 // addCause adds a finding whose cause can show itself under several subjects.
@@ -97,91 +102,67 @@ func (v *judging) addCause(
 	code finding.Code,
 	subject string,
 	hop int,
-	says, fix string,
-	evidence map[string]any,
+	facts fact.Facts,
+	evidence ...map[string]any,
 ) {
-	f := finding.New(code, subject, says, fix, evidence).GroupedBy(cause)
+	f := finding.New(code, subject, facts, evidence...).GroupedBy(cause)
 	f.Entry, f.Hop = v.chain.Entry.String(), &hop
 	v.chain.Findings = append(v.chain.Findings, f)
 }
 
 func (v *judging) has(code finding.Code) bool { return finding.Has(v.chain.Findings, code) }
 
-// unnamed is what becomes of the refusals in which a name leads to no address: their codes, and
-// what to do about each.
-var unnamed = map[Refusal]struct {
-	code finding.Code
-	fix  string
-}{
-	NoAddress: {finding.NoAddress, "Create an A, AAAA or CNAME record for %s."},
-	NoDomain: {
-		finding.NoAddress,
-		"Ask the client's registrar whether the domain of %s is still registered and delegated: " +
-			"register or renew it, " +
-			"or take it off the list. A record cannot be created before that.",
-	},
-	Unresolved: {
-		finding.NoAddress,
-		"Check whether the name servers of %s answer; a survey asks each of them. Until they do, " +
-			"visitors " +
-			"find nothing there.",
-	},
-	AliasLoop: {finding.Loop,
-		"Let one of the aliases behind %s lead to the machine that is meant, or give it addresses."},
-	OldSigned: {
-		finding.SignatureExpired,
-		"Have the provider sign the zone of %s again at once; where they cannot, have the " +
-			"registrar remove the DS record.",
-	},
-	BadSigned: {
-		finding.StaleDS,
-		"Have the registrar of the domain of %s remove the DS record, or the provider sign the zone " +
-			"with " +
-			"the key that it stands for.",
-	},
+// unnamed says why a name leads to no address, and under which code; nil where it leads to one.
+func unnamed(hop *Answer) (finding.Code, fact.Facts) {
+	host, detail, alias := hop.URL.Host().String(), hop.Detail, ""
+	if n := len(hop.Aliases); n > 0 {
+		alias = hop.Aliases[n-1]
+	}
+	switch hop.Refusal {
+	case NoAddress:
+		return finding.NoAddress, fact.NoRecord{Host: host, Detail: detail, Alias: alias}
+	case NoDomain:
+		return finding.NoAddress, fact.NoDomain{Host: host, Detail: detail, Alias: alias}
+	case Unresolved:
+		return finding.NoAddress, fact.NotResolved{Host: host, Detail: detail}
+	case AliasLoop:
+		return finding.Loop, fact.AliasesLoop{Host: host, Detail: detail}
+	case OldSigned:
+		return finding.SignatureExpired, fact.SignedLongAgo{Host: host, Detail: detail}
+	case BadSigned:
+		return finding.StaleDS, fact.SignedWrong{Host: host, Detail: detail}
+	}
+	return 0, nil
 }
 
 func (v *judging) reaching(i int, hop *Answer) {
 	if hop.Refusal == "" || hop.Refusal == Unseen {
 		return
 	}
-	door, host := hop.URL.Door(), hop.URL.Host()
+	door, host := hop.URL.Door().String(), hop.URL.Host().String()
 	evidence := map[string]any{"detail": hop.Detail}
 	if hop.Address != "" {
 		evidence["address"] = hop.Address
 	}
-	if unnamed, ok := unnamed[hop.Refusal]; ok {
-		fix := fmt.Sprintf(unnamed.fix, host)
-		if n := len(hop.Aliases); n > 0 && unnamed.code == finding.NoAddress &&
-			hop.Refusal != Unresolved {
-			fix = fmt.Sprintf("Correct the alias of %s: what it leads to, %s, is not there.", host,
-				hop.Aliases[n-1])
-		}
-		v.add(unnamed.code, host.String(), i,
-			fmt.Sprintf("%s leads to no address: %s.", host, hop.Detail), fix, evidence)
+	if code, facts := unnamed(hop); facts != nil {
+		v.add(code, host, i, facts, evidence)
 		return
 	}
 	if hop.Refusal == Private {
-		v.add(finding.PrivateHop, hop.URL.String(), i,
-			fmt.Sprintf("%s was not asked: %s.", door, hop.Detail),
-			"Lead to an address that everybody reaches; find out why the redirect names this one.", evidence)
+		v.add(finding.PrivateHop, hop.URL.String(), i, fact.LeadsInside{Door: door, Detail: hop.Detail},
+			evidence)
 		v.chain.Findings[len(v.chain.Findings)-1].Help = finding.LookInside
 		return
 	}
-	fixes := map[Refusal]string{
-		Refused: "Have whoever carries " + door.String() + " listen there, or point " + host.String() +
-			" elsewhere.",
-		Unreachable: "Check whether " + hop.Address +
-			" is the right address and its network is announced; else point " +
-			host.String() + " elsewhere. Others may reach it: look from another vantage too.",
-		Timeout: "Check whether that machine still answers; else point " + host.String() +
-			" elsewhere.",
-		TLSFailed: "Have the door speak TLS with a certificate for " + host.String() + ".",
-		BadAnswer: "Look at what listens there: it does not speak HTTP as it should.",
-	}
+	facts := map[Refusal]fact.Facts{
+		Refused:     fact.ConnectionRefused{Door: door, Host: host, Detail: hop.Detail},
+		Unreachable: fact.NoRoute{Door: door, Host: host, Address: hop.Address, Detail: hop.Detail},
+		Timeout:     fact.NoAnswerInTime{Door: door, Host: host, Detail: hop.Detail},
+		TLSFailed:   fact.NoTLS{Door: door, Host: host, Detail: hop.Detail},
+		BadAnswer:   fact.NotHTTP{Door: door, Detail: hop.Detail},
+	}[hop.Refusal]
 	code, _ := finding.Named(string(hop.Refusal))
-	v.add(code, door.String(), i, fmt.Sprintf("%s does not answer: %s.", door, hop.Detail),
-		fixes[hop.Refusal], evidence)
+	v.add(code, door, i, facts, evidence)
 }
 
 // certificate makes one finding of a certificate, under its gravest fault; the others are named in
@@ -197,44 +178,27 @@ func (v *judging) certificate(i int, hop *Answer) {
 		stopped := i
 		v.chain.StoppedAt = &stopped
 	}
-	names := listed(t.Names, 3)
-	says := map[finding.Code]string{
-		finding.WrongName: fmt.Sprintf("The certificate that %s shows is for %s.", host, names),
-		finding.Expired: fmt.Sprintf("The certificate for %s ended on %s, %s "+
-			"ago.", names, day(t.NotAfter), wording.Span(v.judge.Now.Sub(t.NotAfter))),
-		finding.NotYetValid: fmt.Sprintf("The certificate for %s begins on %s, "+
-			"in %s.", names, day(t.NotBefore), wording.Span(t.NotBefore.Sub(v.judge.Now))),
-		finding.Untrusted: fmt.Sprintf("The certificate for %s was issued by %q, whom nobody here "+
-			"trusts.", names, t.Issuer),
-		finding.BrokenChain: fmt.Sprintf("The certificate for %s comes without that of its issuer %q.",
-			names, t.Issuer),
-		finding.ExpiresSoon: fmt.Sprintf("The certificate for %s ends on %s, "+
-			"in %s.", names, day(t.NotAfter), wording.Span(t.NotAfter.Sub(v.judge.Now))),
-		finding.WeakCertificate: fmt.Sprintf("The encryption of %s is outdated: %s.", host,
-			strings.Join(t.Weak, ", and ")),
+	names, also, now := t.Names, others(t.Faults, main), v.judge.Now
+	facts := map[finding.Code]fact.Facts{
+		finding.WrongName: fact.CertificateOfOthers{Host: host, Names: names, Also: also},
+		finding.Expired: fact.CertificateEnded{Names: names, Also: also, Ended: t.NotAfter,
+			Ago: now.Sub(t.NotAfter)},
+		finding.NotYetValid: fact.CertificateEarly{Names: names, Also: also, Begins: t.NotBefore,
+			In: t.NotBefore.Sub(now)},
+		finding.Untrusted: fact.CertificateUntrusted{Host: host, Names: names, Also: also,
+			Issuer: t.Issuer},
+		finding.BrokenChain: fact.CertificateAlone{Names: names, Also: also, Issuer: t.Issuer},
+		finding.ExpiresSoon: fact.CertificateEnding{Names: names, Also: also, Ends: t.NotAfter,
+			In: t.NotAfter.Sub(now)},
+		finding.WeakCertificate: fact.EncryptionWeak{Host: host, Weak: t.Weak, Also: also},
 	}[main]
-	if len(t.Faults) > 1 {
-		says += " It is also " + strings.Join(others(t.Faults, main), " and ") + "."
-	}
-	fixes := map[finding.Code]string{
-		finding.WrongName: "Get a certificate that holds " + host +
-			", or point the name at a carrier that has one.",
-		finding.Expired:     "Renew it, and find out why it did not renew itself.",
-		finding.NotYetValid: "Set that machine's clock right, or use the former certificate until then.",
-		finding.Untrusted:   "Use a certificate of a public authority for " + host + ".",
-		finding.BrokenChain: "Install it together with its intermediates, in one file.",
-		finding.ExpiresSoon: "Make sure that it is renewed before " + day(t.NotAfter) + ".",
-		finding.WeakCertificate: "Have the server speak TLS 1.2 and 1.3, with a new certificate: an " +
-			"RSA key of 2048 bits " +
-			"or more, or an elliptic one.",
-	}
 	// a certificate for another name is a fault of each host that shows it, the others are of the
 	// certificate
 	cause := ""
 	if main != finding.WrongName && main != finding.WeakCertificate {
 		cause = fmt.Sprint(t.Names, t.Issuer, t.NotAfter)
 	}
-	v.addCause(cause, main, hop.URL.Door().String(), i, says, fixes[main], map[string]any{
+	v.addCause(cause, main, hop.URL.Door().String(), i, facts, map[string]any{
 		"address": hop.Address, "names": t.Names, "issuer": t.Issuer, "not_before": t.NotBefore,
 		"not_after": t.NotAfter,
 		"faults":    t.Faults})
@@ -259,18 +223,17 @@ func (v *judging) redirect(i int, hop *Answer) {
 		return
 	}
 	next, complaint, ok := hop.Next()
-	if ok && complaint == "" && v.fine(i, hop, next) {
+	if ok && complaint == nil && v.fine(i, hop, next) {
 		return
 	}
 	door := hop.URL.Door()
-	if complaint != "" {
+	if complaint != nil {
 		v.add(
 			finding.BadLocation,
 			door.String(),
 			i,
-			fmt.Sprintf("%s redirects, but %s.", hop.URL, complaint),
-			"Write one Location: an absolute https URL in percent-encoded ASCII.",
-			map[string]any{"location": hop.Location, "other_locations": hop.OtherLocations},
+			fact.LocationBroken{Location: hop.Location, OtherLocations: hop.OtherLocations,
+				URL: hop.URL.String(), Complaint: complaint},
 		)
 	}
 	if !ok {
@@ -280,8 +243,7 @@ func (v *judging) redirect(i int, hop *Answer) {
 	evidence := map[string]any{"status": hop.Status, "location": hop.Location}
 	if door.Scheme == web.HTTPS && to.Scheme == web.HTTP {
 		v.add(finding.Downgrade, door.String(), i,
-			fmt.Sprintf("%s sends visitors from https to %s.", door, to),
-			"Write the target of the redirect with https.", evidence)
+			fact.LeavesHTTPS{Door: door.String(), To: to.String()}, evidence)
 	}
 	if (hop.Status == 302 || hop.Status == 303 || hop.Status == 307) && to != door &&
 		!v.goal.Temporary {
@@ -290,10 +252,7 @@ func (v *judging) redirect(i int, hop *Answer) {
 			finding.Temporary,
 			door.String(),
 			i,
-			fmt.Sprintf("%s redirects to %s with %d, which says that it is for now only.", door, to,
-				hop.Status),
-			"Use 301 (or 308) instead.",
-			evidence,
+			fact.ForNowOnly{Door: door.String(), To: to.String(), Status: hop.Status}, evidence,
 		)
 	}
 	if v.judge.Estate != nil && i+1 < len(v.chain.Hops)-1 && !v.judge.Estate(next.Host()) {
@@ -301,9 +260,7 @@ func (v *judging) redirect(i int, hop *Answer) {
 			finding.ForeignHop,
 			next.Host().String(),
 			i+1,
-			fmt.Sprintf("The chain passes through %s, which is not part of the estate.", next.Host()),
-			"Lead straight to the target, or add the host to the estate file if the client owns it.",
-			evidence,
+			fact.PassesStranger{Host: next.Host().String()}, evidence,
 		)
 	}
 }
@@ -325,12 +282,8 @@ func (v *judging) rounds() {
 			finding.Loop,
 			doors[0],
 			last,
-			fmt.Sprintf("Visitors are caught in a redirect loop: %s and back again.",
-				strings.Join(doors, " to ")),
-			"Find out which host in the loop sends visitors back, and have it serve the page or redirect "+
-				"straight to the "+
-				"canonical site.",
-			map[string]any{"back_to": c.Hops[*c.LoopsTo].URL.String(), "length": len(c.Hops) - *c.LoopsTo},
+			fact.GoesRound{BackTo: c.Hops[*c.LoopsTo].URL.String(), Length: len(c.Hops) - *c.LoopsTo,
+				Doors: doors},
 		)
 	case Page:
 		if c.Cookies {
@@ -343,13 +296,8 @@ func (v *judging) rounds() {
 				finding.GrowingLoop,
 				c.Hops[last].URL.Door().String(),
 				last,
-				fmt.Sprintf(
-					"The URL gets longer on every round: after %d redirects it is %s.",
-					last,
-					short(c.Hops[last].URL.String()),
-				),
-				"Correct the rule that puts its own beginning before the path again.",
-				map[string]any{"period": period, "url": c.Hops[last].URL.String()},
+				fact.GrowsLonger{Period: period, URL: c.Hops[last].URL.String(), Redirects: last,
+					Shown: short(c.Hops[last].URL.String())},
 			)
 			return
 		}
@@ -357,9 +305,7 @@ func (v *judging) rounds() {
 			finding.TooManyHops,
 			c.Entry.Door().String(),
 			last,
-			fmt.Sprintf("After %d redirects there is still another.", MostHops),
-			"Have the first answer name the last URL.",
-			map[string]any{"redirects": MostHops},
+			fact.NeverEnds{Redirects: MostHops},
 		)
 	}
 }
@@ -406,9 +352,7 @@ func (v *judging) looked() {
 			finding.WrongPage,
 			arrival.Host().String(),
 			last,
-			fmt.Sprintf("%s arrives on a page of no use.", c.Entry.Door()),
-			"Point it to where the site is.",
-			map[string]any{"arrival": arrival.String(), "title": at.Page.Title},
+			fact.UselessPage{Arrival: arrival.String(), Title: at.Page.Title, Door: c.Entry.Door().String()},
 		)
 	}
 	switch {
@@ -418,9 +362,8 @@ func (v *judging) looked() {
 			finding.PathLost,
 			entry,
 			last,
-			fmt.Sprintf("%s forwards every page to the root of %s: the path is cut.", entry, arrival.Door()),
-			"Redirect with the path kept.",
-			map[string]any{"asked": c.Entry.String(), "arrival": arrival.String()},
+			fact.AllToRoot{Asked: c.Entry.String(), Arrival: arrival.String(), Host: entry,
+				Root: arrival.Door().String()},
 		)
 	case c.Probe == Asked && redirected && arrival.Path() == "/" && c.Entry.Path() != "/":
 		v.landedHome(last)
@@ -440,19 +383,12 @@ func (v *judging) destination() {
 	entry, arrival := c.Entry.Door(), c.Arrival
 	if w.Gone {
 		if last > w.Hops || status != 410 {
-			says := fmt.Sprintf("%s should say 410 (gone), but leads to %s with %d.", c.Entry, arrival,
-				status)
+			url, at := c.Entry.String(), arrival.String()
+			var facts fact.Facts = fact.GoneLeads{URL: url, Arrival: at, Status: status}
 			if last == 0 {
-				says = fmt.Sprintf("%s should say 410 (gone), but answers %d.", c.Entry, status)
+				facts = fact.GoneAnswers{URL: url, Arrival: at, Status: status}
 			}
-			v.add(
-				finding.WrongPage,
-				c.Entry.String(),
-				last,
-				says,
-				"Answer 410 there.",
-				map[string]any{"status": status, "arrival": arrival.String()},
-			)
+			v.add(finding.WrongPage, url, last, facts)
 		}
 		return
 	}
@@ -462,14 +398,8 @@ func (v *judging) destination() {
 			finding.NotRedirected,
 			host,
 			last,
-			fmt.Sprintf("%s answers %d by itself instead of forwarding to %s.", arrival.Door(), status,
-				w.Target.Door()),
-			fmt.Sprintf(
-				"Redirect %s to %s with 301, over http and https.",
-				host,
-				w.Target.Door(),
-			),
-			map[string]any{"status": status, "wanted": w.Target.String()},
+			fact.AnswersItself{Status: status, Wanted: w.Target.String(), Door: arrival.Door().String(),
+				Target: w.Target.Door().String(), Host: host},
 		)
 		return
 	}
@@ -481,10 +411,10 @@ func (v *judging) destination() {
 	case arrival.Host() == w.Target.Host() && arrival.Scheme() == web.HTTP:
 		v.plainArrival(last)
 	case landed < 0:
-		v.offCourse(last, arrival, fmt.Sprintf("%s ends at %s instead of %s.", entry, arrival, w.Target))
+		v.offCourse(last, fact.EndsElsewhere{From: entry.String(), Arrival: arrival.String()})
 	case arrival.Door() != w.Target.Door():
-		v.offCourse(last, arrival,
-			fmt.Sprintf("%s reaches %s, but is sent on to %s.", entry, w.Target.Door(), arrival))
+		v.offCourse(last, fact.SentOn{From: entry.String(), Target: w.Target.Door().String(),
+			Arrival: arrival.String()})
 	default:
 		v.landing(landed, c.Hops[landed].URL)
 		if landed < last && arrival.Path() == "/" && w.Target.Path() != "/" &&
@@ -501,8 +431,6 @@ func (v *judging) destination() {
 func (v *judging) landing(hop int, at web.URL) {
 	target := v.goal.Target
 	wanted, got := web.NormalPath(target.Path()), web.NormalPath(at.Path())
-	evidence := map[string]any{"asked": v.chain.Entry.String(), "wanted": target.String(),
-		"arrival": at.String()}
 	entry := v.chain.Entry.Door().String()
 	switch {
 	case got == wanted && web.QueryHolds(at.Query(), target.Query()):
@@ -513,35 +441,33 @@ func (v *judging) landing(hop int, at web.URL) {
 			finding.PathLost,
 			entry,
 			hop,
-			fmt.Sprintf("%s cuts the path: %s arrives at %s instead of %s.", entry, v.chain.Entry.Path(), at,
-				target),
-			"Redirect with the path kept.",
-			evidence,
+			fact.PathCut{Entry: entry, Path: v.chain.Entry.Path(), Arrival: at.String(),
+				Wanted: target.String(), Asked: v.chain.Entry.String()},
 		)
 	default:
-		v.offCourse(hop, at, fmt.Sprintf("%s arrives at %s instead of %s.", v.chain.Entry, at, target))
+		v.offCourse(hop, fact.EndsElsewhere{From: v.chain.Entry.String(), Arrival: at.String()})
 	}
 }
 
-func (v *judging) offCourse(hop int, arrival web.URL, says string) {
-	subject, fix := v.chain.Entry.Door().String(), fmt.Sprintf("Redirect it to %s.", v.goal.Target)
-	cause := ""
+// offCourse adds that a chain ends elsewhere: EndsElsewhere or SentOn.
+func (v *judging) offCourse(hop int, facts fact.Facts) {
+	subject, cause, rules := v.chain.Entry.Door().String(), "", ""
 	switch v.chain.Probe {
 	case Asked:
 		subject = v.chain.Entry.String()
 	case ByRule, ByPattern:
-		cause = subject + " rules"
-		fix = fmt.Sprintf("Put the rules of %s in place at whoever carries it.", v.chain.Entry.Host())
+		cause, rules = subject+" rules", v.chain.Entry.Host().String()
 	}
-	v.addCause(
-		cause,
-		finding.WrongPage,
-		subject,
-		hop,
-		says,
-		fix,
-		map[string]any{"wanted": v.goal.Target.String(), "arrival": arrival.String()},
-	)
+	wanted := v.goal.Target.String()
+	switch f := facts.(type) {
+	case fact.EndsElsewhere:
+		f.Wanted, f.Rules = wanted, rules
+		facts = f
+	case fact.SentOn:
+		f.Wanted, f.Rules = wanted, rules
+		facts = f
+	}
+	v.addCause(cause, finding.WrongPage, subject, hop, facts)
 }
 
 func (v *judging) extraHop(redirects, most int, at web.URL) {
@@ -550,9 +476,8 @@ func (v *judging) extraHop(redirects, most int, at web.URL) {
 		finding.ExtraHop,
 		entry.String(),
 		redirects-1,
-		fmt.Sprintf("%s takes %d redirects to %s, where %d would do.", entry, redirects, at.Door(), most),
-		fmt.Sprintf("Redirect it straight to %s.", at.Door()),
-		map[string]any{"redirects": redirects, "most": most},
+		fact.TooFewSteps{Redirects: redirects, Most: most, From: entry.String(),
+			Door: at.Door().String()},
 	)
 }
 
@@ -571,9 +496,7 @@ func (v *judging) plainArrival(last int) {
 		finding.PlainArrival,
 		door,
 		last,
-		door+" serves its page over http.",
-		"Have "+door+" redirect to https.",
-		map[string]any{"arrival": arrival},
+		fact.ServesHTTP{Arrival: arrival.String(), Door: door},
 	)
 }
 
@@ -583,30 +506,14 @@ func (v *judging) queryLost(hop int) {
 		finding.QueryLost,
 		entry,
 		hop,
-		fmt.Sprintf("%s does not hand the query on: ?%s arrives at %s.", entry, v.chain.Entry.Query(),
-			v.chain.Arrival),
-		"Hand the query on with the redirect.",
-		map[string]any{"asked": v.chain.Entry.String(), "arrival": v.chain.Arrival.String()},
+		fact.QueryCut{Asked: v.chain.Entry.String(), Arrival: v.chain.Arrival.String(), From: entry,
+			Query: v.chain.Entry.Query()},
 	)
 }
 
 func (v *judging) deadEnd(hop, status int) {
 	at := v.chain.Arrival.Door().URL(v.chain.Arrival.Path(), "")
-	v.add(finding.DeadEnd, at.String(), hop, fmt.Sprintf("%s answers %d.", at, status),
-		"Lead to a page that exists, or say 410 where the page is gone on purpose.",
-		map[string]any{"status": status})
-}
-
-func day(t time.Time) string { return t.UTC().Format("2006-01-02") }
-
-func listed(names []string, most int) string {
-	if len(names) == 0 {
-		return "no name at all"
-	}
-	if len(names) > most {
-		return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %d more", len(names)-most)
-	}
-	return strings.Join(names, ", ")
+	v.add(finding.DeadEnd, at.String(), hop, fact.EndsInError{Status: status, URL: at.String()})
 }
 
 func short(s string) string {

@@ -2,15 +2,14 @@ package chain
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Memory is what a browser remembers of earlier visits: permanent redirects (RFC 9111 section 3)
@@ -221,42 +220,28 @@ func (m *Memory) JudgeReturning(fresh, again *Chain, now time.Time) {
 	if !slices.ContainsFunc(again.Hops, func(h Answer) bool { return h.Remembered != "" }) {
 		return
 	}
-	says, fix := "", ""
 	what, ends := m.behind(again, now)
 	last := len(again.Hops) - 1
-	code := finding.RememberedLoop
+	entry, until := again.Entry.String(), bounded(ends)
+	var code finding.Code
+	var facts fact.Facts
 	switch {
 	case again.End == Loop && fresh.End != Loop, again.End == Limit && fresh.End != Limit:
-		says = fmt.Sprintf("Browsers that were at %s before go round in a loop: they remember %s. A "+
-			"fresh one arrives.",
-			again.Entry, what)
-		fix = "Let neither end send visitors back to where they once were sent from " + until(ends) +
-			"; until then, serve the page under the remembered address too."
+		code = finding.RememberedLoop
+		facts = fact.ReturnsInLoop{Entry: entry, Remembered: what, Ends: until}
 	case m.trapped(again) && !m.trapped(fresh):
 		code = finding.HSTSTrap
-		says = fmt.Sprintf("Browsers that were at %s before get no further: they remember %s, and %s. "+
-			"A fresh one arrives.",
-			again.Entry, what, m.fault(again))
-		fix = fmt.Sprintf("Give %s a certificate that holds its name before anything else; the memory "+
-			"lasts %s.",
-			again.Hops[last].URL.Host(), until(ends))
+		facts = fact.ReturnsToWarning{Entry: entry, Remembered: what, Fault: m.fault(again),
+			Host: again.Hops[last].URL.Host().String(), Ends: until}
 	case again.End == Page && fresh.End == Page && !again.Arrival.Same(fresh.Arrival):
 		code = finding.WrongPage
-		says = fmt.Sprintf("Browsers that were at %s before arrive at %s, fresh ones at %s: they "+
-			"remember %s.",
-			again.Entry, again.Arrival, fresh.Arrival, what)
-		fix = "Redirect the remembered address too, " + until(ends) + "."
+		facts = fact.ReturnsElsewhere{Entry: entry, Arrival: again.Arrival.String(),
+			Fresh: fresh.Arrival.String(), Remembered: what, Ends: until}
 	default:
 		return
 	}
-	f := finding.New(
-		code,
-		again.Entry.Door().String(),
-		says,
-		fix,
-		map[string]any{"remembered": what, "ends": endText(ends)},
-	)
-	f.Entry, f.Hop = again.Entry.String(), &last
+	f := finding.New(code, again.Entry.Door().String(), facts)
+	f.Entry, f.Hop = entry, &last
 	again.Findings = append(again.Findings, f)
 }
 
@@ -268,71 +253,61 @@ func (m *Memory) trapped(c *Chain) bool {
 		c.End == NoAnswer && last.Refusal != Unseen && last.URL.Scheme() == web.HTTPS
 }
 
-func (m *Memory) fault(c *Chain) string {
+func (m *Memory) fault(c *Chain) fact.Facts {
 	if c.StoppedAt != nil {
 		h := c.Hops[*c.StoppedAt]
-		return fmt.Sprintf("the certificate of %s is refused (%s), with no way past", h.URL.Host(),
-			h.TLS.Faults[0])
+		return fact.NoWayPast{Host: h.URL.Host().String(), Code: h.TLS.Faults[0].String()}
 	}
 	last := c.Last()
-	return fmt.Sprintf("%s does not answer (%s)", last.URL.Door(), last.Refusal)
+	return fact.NoWayThere{Door: last.URL.Door().String(), Refusal: string(last.Refusal)}
 }
 
-// behind says what was remembered on a chain, and when the first of it ends.
-func (m *Memory) behind(c *Chain, now time.Time) (string, time.Time) {
-	var all []string
+// behind tells what was remembered on a chain, and when the first of it ends.
+func (m *Memory) behind(c *Chain, now time.Time) ([]fact.Facts, time.Time) {
+	var all []fact.Facts
 	ends := Forever
 	for i := range c.Hops {
 		h := &c.Hops[i]
+		var one fact.Facts
 		switch h.Remembered {
 		case MemoRedirect:
 			kept := m.redirects[h.URL]
-			all = append(all,
-				fmt.Sprintf("the redirect %s to %s (%s)", h.URL, kept.to, untilText(kept.until)))
+			one = fact.RememberedRedirect{From: h.URL.String(), To: kept.to, Until: bounded(kept.until)}
 			if kept.until.Before(ends) {
 				ends = kept.until
 			}
 		case MemoHSTS:
 			s, at, _ := m.covered(h.URL.Host(), now)
-			says := fmt.Sprintf("that %s goes by https alone (HSTS, %s)", at, untilText(s.until))
+			one = fact.RememberedHTTPS{Host: at.String(), Until: bounded(s.until)}
 			if s.builtIn {
-				says = fmt.Sprintf("that %s goes by https alone (it is preloaded)", at)
+				one = fact.Preloaded{Host: at.String()}
 			}
 			if s.until.Before(ends) {
 				ends = s.until
 			}
-			all = append(all, says)
+		default:
+			continue
+		}
+		if len(all) == 0 || all[len(all)-1] != one {
+			all = append(all, one)
 		}
 	}
-	return strings.Join(slices.Compact(all), " and "), ends
+	return all, ends
 }
 
-func untilText(t time.Time) string {
+// bounded gives a time, the zero time where it never comes.
+func bounded(t time.Time) time.Time {
 	if !t.Before(Forever) {
-		return "until they are cleared"
+		return time.Time{}
 	}
-	return "until " + t.UTC().Format("2006-01-02 15:04 MST")
-}
-
-func until(t time.Time) string {
-	if !t.Before(Forever) {
-		return "for as long as visitors do not clear their browsers"
-	}
-	return "until " + t.UTC().Format("2006-01-02 15:04 MST")
-}
-
-func endText(t time.Time) string {
-	if !t.Before(Forever) {
-		return ""
-	}
-	return t.UTC().Format(time.RFC3339)
+	return t
 }
 
 // Preloading says what keeps a domain from what browsers ask of those that they preload: its apex
 // answers by https with a certificate that holds, http goes to https on the same host first, and
 // HSTS is sent for a year at least, for hosts below too, with preload. Empty: it meets all of that.
 // known is false where its https door was not seen.
-func Preloading(apex web.Host, chains []Chain) (wants []string, asked, known bool) {
+func Preloading(apex web.Host, chains []Chain) (wants []fact.Facts, asked, known bool) {
 	for i := range chains {
 		c := &chains[i]
 		if c.Probe != Root || c.Entry.Host() != apex || len(c.SeenBy) > 0 {
@@ -343,36 +318,35 @@ func Preloading(apex web.Host, chains []Chain) (wants []string, asked, known boo
 			next, _, ok := first.Next()
 			if first.Refusal == "" &&
 				(!ok || !first.IsRedirect() || next.Host() != apex || next.Scheme() != web.HTTPS) {
-				wants = append(wants, fmt.Sprintf("http://%s has to redirect to https://%[1]s first", apex))
+				wants = append(wants, fact.WantsRedirect{Apex: apex.String()})
 			}
 			continue
 		}
 		if first.Refusal != "" {
-			wants = append(wants, fmt.Sprintf("https://%s has to answer", apex))
+			wants = append(wants, fact.WantsAnswer{Apex: apex.String()})
 			continue
 		}
 		known = true
 		if first.TLS != nil && len(first.TLS.Faults) > 0 && c.StoppedAt != nil && *c.StoppedAt == 0 {
-			wants = append(wants, fmt.Sprintf("https://%s needs a certificate that holds", apex))
+			wants = append(wants, fact.WantsCertificate{Apex: apex.String()})
 		}
 		p, ok := HSTSPolicy{}, false
 		if first.Headers != nil {
 			p, ok = ParseHSTS(first.Headers.HSTS)
 		}
 		if !ok {
-			wants = append(wants, fmt.Sprintf("https://%s has to send Strict-Transport-Security", apex))
+			wants = append(wants, fact.WantsHSTS{Apex: apex.String()})
 			continue
 		}
 		asked = p.Preload
 		if p.MaxAge < year {
-			wants = append(wants, fmt.Sprintf("max-age has to be 31536000 or more, and is %d s (%s)",
-				int(p.MaxAge/time.Second), wording.Span(p.MaxAge)))
+			wants = append(wants, fact.WantsMaxAge{Seconds: int(p.MaxAge / time.Second), Lasts: p.MaxAge})
 		}
 		if !p.Below {
-			wants = append(wants, "includeSubDomains is missing")
+			wants = append(wants, fact.WantsSubdomains{})
 		}
 		if !p.Preload {
-			wants = append(wants, "preload is missing")
+			wants = append(wants, fact.WantsPreload{})
 		}
 	}
 	return wants, asked, known

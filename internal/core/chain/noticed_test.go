@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -58,11 +59,11 @@ func TestAnAliasThatLeadsNowhereIsNamed(t *testing.T) {
 	w := answers{"http://a.example/": {Refusal: NoAddress, Detail: "there is no such name",
 		Aliases: []string{"b.example", "gone.example"}, Address: "192.0.2.1:80"}}
 	f := found(went(w, Judge{Now: noon}, "http://a.example/", Goal{}), finding.NoAddress)
-	assert.Contains(t, f.Fix, "what it leads to, gone.example, is not there")
+	assert.Contains(t, f.Fix.String(), "its target gone.example does not exist")
 	assert.Equal(t, "192.0.2.1:80", f.Evidence["address"])
 	w["http://a.example/"] = Answer{Refusal: NoAddress, Detail: "there is no such name"}
 	f = found(went(w, Judge{Now: noon}, "http://a.example/", Goal{}), finding.NoAddress)
-	assert.NotContains(t, f.Fix, "is not there")
+	assert.NotContains(t, f.Fix.String(), "does not exist")
 	assert.NotContains(t, f.Evidence, "address")
 }
 
@@ -121,13 +122,8 @@ func TestHowLongABrowserRemembers(t *testing.T) {
 	end, ok = kept("max-age=3000000000", "2999999940")
 	assert.True(t, ok)
 	assert.Equal(t, noon.Add(time.Minute), end)
-	const text = "for as long as visitors do not clear their browsers"
-	assert.Equal(t, text, until(Forever))
-	assert.Equal(t, "until 2026-11-01 12:00 UTC", until(noon))
-	assert.Equal(t, "until they are cleared", untilText(Forever))
-	assert.Equal(t, "until 2026-11-01 12:00 UTC", untilText(noon))
-	assert.Empty(t, endText(Forever))
-	assert.Equal(t, "2026-11-01T12:00:00Z", endText(noon))
+	assert.Zero(t, bounded(Forever))
+	assert.Equal(t, noon, bounded(noon))
 }
 
 // TestWhatKeepsADomainFromBeingPreloaded has an http door do each thing that is no redirect to the
@@ -154,7 +150,7 @@ func TestWhatKeepsADomainFromBeingPreloaded(t *testing.T) {
 		wants, asked, known := Preloading(apex, []Chain{plain, secure})
 		assert.True(t, asked && known, name)
 		assert.Equal(t, c.fine, !slices.Contains(wants,
-			"http://a.example has to redirect to https://a.example first"), "%s: %v", name, wants)
+			fact.Facts(fact.WantsRedirect{Apex: "a.example"})), "%s: %v", name, wants)
 	}
 }
 
@@ -183,6 +179,6 @@ func TestAnAddressThatNobodyElseReachesIsNotAsked(t *testing.T) {
 			Detail: "10.0.0.1 is an address of a private network"}}
 	f := found(went(w, Judge{Now: noon}, "http://a.example/", Goal{}), finding.PrivateHop)
 	assert.Equal(t, "http://inside.example/", f.Subject)
-	assert.Contains(t, f.Says, "http://inside.example was not asked: 10.0.0.1 is an address")
+	assert.Contains(t, f.Says.String(), "http://inside.example was not asked: 10.0.0.1 is an address")
 	assert.Equal(t, finding.LookInside, f.Help)
 }

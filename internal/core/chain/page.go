@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -160,14 +161,14 @@ const mostChallenge = 32 << 10
 
 // hidden reports whether an answer asks search engines not to list it (RFC 9309 knows nothing of
 // it; it is their own agreement): by the header or in the page.
-func (a *Answer) hidden() (how string, is bool) {
+func (a *Answer) hidden() (how fact.Facts, is bool) {
 	if a.Headers != nil && saysNoIndex(a.Headers.Robots) {
-		return "its X-Robots-Tag header says " + a.Headers.Robots, true
+		return fact.HiddenByHeader{Value: a.Headers.Robots}, true
 	}
 	if a.Page != nil && a.Page.NoIndex {
-		return "its robots element says noindex", true
+		return fact.HiddenByPage{}, true
 	}
-	return "", false
+	return nil, false
 }
 
 // saysNoIndex reads the words of a robots directive for all robots; one for a robot of a name does

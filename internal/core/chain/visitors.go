@@ -1,10 +1,9 @@
 package chain
 
 import (
-	"fmt"
 	"slices"
-	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 )
 
@@ -32,7 +31,7 @@ func Join(visitors []Visitor, chains []Chain) []Chain {
 	if len(ways) == 1 {
 		return ways
 	}
-	var says []string
+	var says []fact.Facts
 	seen := 0
 	asks := map[string]bool{}
 	worst, mildest := 0, 9
@@ -49,16 +48,14 @@ func Join(visitors []Visitor, chains []Chain) []Chain {
 		seen++
 		rank := finding.Worst(ways[w].Findings).Rank()
 		worst, mildest = max(worst, rank), min(mildest, rank)
-		says = append(says, fmt.Sprintf("%s it %s", strings.Join(ways[w].SeenBy, ", "), ending(&ways[w])))
+		says = append(says, fact.WayOf{Visitors: ways[w].SeenBy, Ends: ending(&ways[w])})
 	}
 	if seen < 2 {
 		return ways
 	}
 	c := &ways[0]
 	f := finding.New(finding.SplitAnswers, c.Entry.Door().String(),
-		fmt.Sprintf("%s does not do the same for all: %s.", c.Entry, strings.Join(says, "; ")),
-		"Find out who decides that, by place or by kind of visitor, and whether it is meant.",
-		map[string]any{"ways": says})
+		fact.VisitorsDiffer{Ways: says, Entry: c.Entry.String()})
 	switch {
 	case len(asks) > 1 && worst == mildest:
 		f = f.As(finding.Note) // phones may be led to a site of their own
@@ -72,22 +69,23 @@ func Join(visitors []Visitor, chains []Chain) []Chain {
 	return ways
 }
 
-// ending says in a few words how a chain ends.
-func ending(c *Chain) string {
+// ending tells how a chain ends.
+func ending(c *Chain) fact.Facts {
 	last := c.Last()
 	switch {
 	case c.End == Loop:
-		return "goes round in a loop"
+		return fact.WayLoops{}
 	case c.End == Limit:
-		return "is redirected without end"
+		return fact.WayEndless{}
 	case last.Refusal != "":
-		return fmt.Sprintf("gets no answer from %s (%s)", last.URL.Door(), last.Refusal)
+		return fact.WaySilent{Door: last.URL.Door().String(), Refusal: string(last.Refusal)}
 	case c.End == BadLocation:
-		return fmt.Sprintf("is left at %s by a broken redirect", last.URL)
+		return fact.WayBroken{URL: last.URL.String()}
 	case last.Page != nil && last.Page.Title != "":
-		return fmt.Sprintf("arrives at %s, %q (%d)", c.Arrival, short(last.Page.Title), last.Status)
+		return fact.WayArrives{URL: c.Arrival.String(), Title: short(last.Page.Title),
+			Status: last.Status}
 	}
-	return fmt.Sprintf("arrives at %s (%d)", c.Arrival, last.Status)
+	return fact.WayArrives{URL: c.Arrival.String(), Status: last.Status}
 }
 
 // sameWay reports whether two chains from one entry are the same to a visitor.

@@ -2,16 +2,16 @@ package estate
 
 import (
 	"cmp"
-	"fmt"
 	"net/netip"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 var carrierKeys = []Key{
-	{"carriers", "by", "text", kindNames(), "", "server", "What it is. It has to be there."},
+	{"carriers", "by", "text", kindNames(), "", "server"},
 	{
 		"carriers",
 		"addresses",
@@ -19,7 +19,6 @@ var carrierKeys = []Key{
 		nil,
 		"",
 		"[203.0.113.20]",
-		"Where it answers; all of them form one record set.",
 	},
 	{
 		"carriers",
@@ -28,7 +27,6 @@ var carrierKeys = []Key{
 		nil,
 		"",
 		"sites.platform.example",
-		"Where it answers, as a name. Addresses or an alias have to be there.",
 	},
 	{
 		"carriers",
@@ -37,7 +35,6 @@ var carrierKeys = []Key{
 		[]string{string(Before), string(After), string(ByHand)},
 		"before; of a redirect service and an account: after",
 		"after",
-		"Whether it can hold a certificate before a name points to it.",
 	},
 	{
 		"carriers",
@@ -46,9 +43,8 @@ var carrierKeys = []Key{
 		software,
 		software[0],
 		software[1],
-		"What a server of your own runs: which configuration is written for it.",
 	},
-	{"carriers", "tls", "yes or no", nil, "yes; of a form: no", "no", "Whether it answers https."},
+	{"carriers", "tls", "yes or no", nil, "yes; of a form: no", "no"},
 	{
 		"carriers",
 		"keeps",
@@ -56,9 +52,8 @@ var carrierKeys = []Key{
 		[]string{"path", "query"},
 		"[path, query]; of a form: []",
 		"[path]",
-		"What it hands on.",
 	},
-	{"carriers", "apex-only", "yes or no", nil, "no", "yes", "It takes no www and no further host."},
+	{"carriers", "apex-only", "yes or no", nil, "no", "yes"},
 	{
 		"carriers",
 		"name-servers",
@@ -66,7 +61,6 @@ var carrierKeys = []Key{
 		nil,
 		"",
 		"[ns1.edge.example, ns2.edge.example]",
-		"The name servers that a zone must have for it to work.",
 	},
 	{
 		"carriers",
@@ -75,14 +69,11 @@ var carrierKeys = []Key{
 		[]string{PlainOrigin, TLSOrigin},
 		TLSOrigin,
 		"plain",
-		"How an edge network asks its origin.",
 	},
-	{"carriers", "behind", "text", nil, "", "gateway",
-		"Which carrier answers behind an edge network, or site."},
-	{"carriers", "patterns-at-most", "number", nil, "", "3",
-		"How many patterns with stars it takes."},
-	{"carriers", "hosts-at-most", "number", nil, "", "5", "How many hosts it takes."},
-	{"carriers", "rules-at-most", "number", nil, "", "500", "How many rules it takes."},
+	{"carriers", "behind", "text", nil, "", "gateway"},
+	{"carriers", "patterns-at-most", "number", nil, "", "3"},
+	{"carriers", "hosts-at-most", "number", nil, "", "5"},
+	{"carriers", "rules-at-most", "number", nil, "", "500"},
 	{
 		"carriers",
 		"rules",
@@ -90,7 +81,6 @@ var carrierKeys = []Key{
 		nil,
 		"yes, where its kind can",
 		"no",
-		"Whether it looks at paths, or leads whole hosts only.",
 	},
 	{
 		"carriers",
@@ -99,10 +89,8 @@ var carrierKeys = []Key{
 		nil,
 		"no",
 		"yes",
-		"A form that shows the target in a frame instead of redirecting.",
 	},
-	{"carriers", "issuer", "text", nil, "", "ca.example",
-		"Who issues its certificates, as CAA records name it."},
+	{"carriers", "issuer", "text", nil, "", "ca.example"},
 	{
 		"carriers",
 		"steps",
@@ -110,7 +98,6 @@ var carrierKeys = []Key{
 		[]string{string(Claim), string(Issue), string(Point), string(Redirect)},
 		"[claim, certificate, records, redirect]",
 		"[claim, records, certificate, redirect]",
-		"The order in which a platform accepts things.",
 	},
 	{
 		"carriers",
@@ -119,7 +106,6 @@ var carrierKeys = []Key{
 		nil,
 		"",
 		`[{name: _claim, type: TXT, value: "claim=museums"}]`,
-		"Records that it asks for at each domain that it carries.",
 	},
 }
 
@@ -173,15 +159,13 @@ func (b *builder) carriers(n *Node) {
 	if n.Kind != Mapping {
 		b.fail(
 			n,
-			"carriers is "+n.Kind.String(),
-			"a mapping from a name to a carrier",
-			"write gateway: {by: server, addresses: [203.0.113.20]}",
+			fact.CarriersShape{Kind: n.Kind.String()},
 		)
 		return
 	}
 	for _, e := range n.Entries {
 		if b.estate.Carrier(e.Key.Text) != nil {
-			b.fail(e.Key, "two carriers have one name", "a name of its own for each", "rename one")
+			b.fail(e.Key, fact.CarrierTwice{})
 			continue
 		}
 		b.estate.Carriers = append(b.estate.Carriers, b.carrier(e.Key, e.Value))
@@ -196,9 +180,8 @@ func (b *builder) software(c *Carrier, what string, said *Node) {
 	case said != nil && c.By != "":
 		b.fail(
 			said,
-			what+" is "+kind.Title+", for which no configuration is written",
-			"software: on a carrier that is by: "+kindsThat(func(r Row) bool { return r.Configured }),
-			"drop it",
+			fact.NoConfiguration{What: what, Title: kind.Title,
+				Kinds: kindsThat(func(r Row) bool { return r.Configured })},
 		)
 	}
 }
@@ -248,9 +231,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		if c.HoldsRules && kind.OneTarget {
 			b.fail(
 				rules,
-				what+" is "+kind.Title+", which forwards to one place",
-				"no rules there",
-				"drop it, or give the hosts to a carrier that looks at paths",
+				fact.FormWithRules{What: what, Title: kind.Title},
 			)
 		}
 	}
@@ -260,9 +241,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		if !kind.PassesOn {
 			b.fail(
 				behind,
-				what+" is not an edge network, so nothing can be behind it",
-				"behind: on a carrier that is by: "+kindsThat(func(r Row) bool { return r.PassesOn }),
-				"drop it",
+				fact.NothingBehind{What: what, Kinds: kindsThat(func(r Row) bool { return r.PassesOn })},
 			)
 		}
 	}
@@ -285,14 +264,12 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 	if c.By == "" &&
 		(n.Kind != Mapping ||
 			!slices.ContainsFunc(n.Entries, func(e Entry) bool { return e.Key.Text == "by" })) {
-		b.fail(key, what+" does not say what it is", "by: "+anyKind(), "")
+		b.fail(key, fact.CarrierKindless{What: what, Kinds: anyKind()})
 	}
 	if len(c.Addresses) == 0 && c.Alias.IsZero() && !b.undecided {
 		b.fail(
 			key,
-			what+" has neither addresses nor an alias",
-			"addresses: [203.0.113.20] or alias: sites.platform.example",
-			"write down where it answers; the provider's page or the server's owner can tell",
+			fact.CarrierNowhere{What: what},
 		)
 	}
 	return c
@@ -306,11 +283,7 @@ func (b *builder) findCarrier(n *Node, name string) *Carrier {
 	for _, c := range b.estate.Carriers {
 		names = append(names, c.Name)
 	}
-	remedy := "add it under carriers:"
-	if near := problem.Nearest(name, names); near != "" {
-		remedy = "did you mean " + near + "?"
-	}
-	b.fail(n, fmt.Sprintf("no carrier is called %s", name), "a name from carriers:", remedy)
+	b.fail(n, fact.CarrierUnknown{Name: name, Near: problem.Nearest(name, names)})
 	return nil
 }
 
@@ -331,8 +304,7 @@ func (b *builder) checkBehind() {
 		}
 		other := b.findCarrier(n, c.Behind)
 		if other != nil && (other == c || other.By.Row().PassesOn) {
-			b.fail(n, "an edge network is behind an edge network", "a server or platform",
-				"name what answers in the end")
+			b.fail(n, fact.EdgeBehindEdge{})
 		}
 	}
 }
@@ -346,11 +318,9 @@ func (b *builder) steps(c *Carrier, n *Node) {
 	if !c.By.Row().OwnSteps {
 		b.fail(
 			n,
-			"carrier "+c.Name+" has steps, which only a carrier that is by: "+kindsThat(
+			fact.StepsElsewhere{Name: c.Name, Kinds: kindsThat(
 				func(r Row) bool { return r.OwnSteps },
-			)+" has",
-			"no steps here",
-			"drop it",
+			)},
 		)
 		return
 	}
@@ -359,7 +329,7 @@ func (b *builder) steps(c *Carrier, n *Node) {
 		s := CarrierStep(b.oneOf(i, "steps", string(Claim), string(Point), string(Issue),
 			string(Redirect)))
 		if slices.Contains(c.Steps, s) {
-			b.fail(i, "the step appears twice", "each step once", "drop one of them")
+			b.fail(i, fact.StepTwice{})
 		}
 		c.Steps = append(c.Steps, s)
 	})

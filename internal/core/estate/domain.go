@@ -2,18 +2,17 @@ package estate
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 var domainKeys = []Key{
-	{"domains", "name", "host", nil, "", "lacemill-museum.example",
-		"The domain, without www. It has to be there."},
+	{"domains", "name", "host", nil, "", "lacemill-museum.example"},
 	{
 		"domains",
 		"leads-to",
@@ -21,7 +20,6 @@ var domainKeys = []Key{
 		nil,
 		"/",
 		"/lacemill/",
-		"Where its root belongs: a path on the canonical site, or a whole URL.",
 	},
 	{
 		"domains",
@@ -30,9 +28,8 @@ var domainKeys = []Key{
 		nil,
 		"the only carrier",
 		"{apex: registrar, www: gateway}",
-		"Who answers its doors: one carrier, or one for each host.",
 	},
-	{"domains", "hosts", "list of hosts", nil, "", "[shop]", "Further hosts beside apex and www."},
+	{"domains", "hosts", "list of hosts", nil, "", "[shop]"},
 	{
 		"domains",
 		"needed",
@@ -40,7 +37,6 @@ var domainKeys = []Key{
 		nil,
 		"",
 		"{click: the mail service}",
-		"Hosts that somebody else needs: never redirected, and checked for where they point.",
 	},
 	{
 		"domains",
@@ -49,7 +45,6 @@ var domainKeys = []Key{
 		[]string{"same-path", "home", "gone"},
 		"same-path",
 		"home",
-		"Where a path leads that no rule takes.",
 	},
 	{
 		"domains",
@@ -58,9 +53,8 @@ var domainKeys = []Key{
 		[]string{"keep", "none"},
 		"keep",
 		"none",
-		"Whether it has mail; none adds the records that say so.",
 	},
-	{"domains", "wave", "number", nil, "1", "2", "Which domains move together."},
+	{"domains", "wave", "number", nil, "1", "2"},
 	{
 		"domains",
 		"state",
@@ -68,13 +62,10 @@ var domainKeys = []Key{
 		[]string{string(Planned), string(Moved), string(Leave)},
 		"planned",
 		"moved",
-		"How far it is; leave leaves it as it is.",
 	},
-	{"domains", "renews", "date", nil, "", "2027-03-01",
-		"Until when it is registered, where no registry says so."},
-	{"domains", "registrar", "text", nil, "", "Registrar A", "Where its delegation is typed."},
-	{"domains", "records-at", "text", nil, "", "Registrar A",
-		"Where its records are typed, from the move on."},
+	{"domains", "renews", "date", nil, "", "2027-03-01"},
+	{"domains", "registrar", "text", nil, "", "Registrar A"},
+	{"domains", "records-at", "text", nil, "", "Registrar A"},
 	{
 		"domains",
 		"records-from",
@@ -82,7 +73,6 @@ var domainKeys = []Key{
 		nil,
 		"records-at",
 		"Old host",
-		"Where its records are typed today, if that is elsewhere.",
 	},
 	{
 		"domains",
@@ -91,10 +81,8 @@ var domainKeys = []Key{
 		nil,
 		"",
 		`[{name: _check, type: TXT, value: "proof=4711"}]`,
-		"Records that a service asks for, as it shows them.",
 	},
-	{"domains", "apex-alias", "yes or no", nil, "no", "yes",
-		"Its provider offers an alias at the apex."},
+	{"domains", "apex-alias", "yes or no", nil, "no", "yes"},
 	{
 		"domains",
 		"name-servers",
@@ -102,9 +90,8 @@ var domainKeys = []Key{
 		nil,
 		"",
 		"[ns1.registrar-a.example, ns2.registrar-a.example]",
-		"The name servers to which the zone moves.",
 	},
-	{"domains", "ignore-case", "yes or no", nil, "no", "yes", "The old site took paths in any case."},
+	{"domains", "ignore-case", "yes or no", nil, "no", "yes"},
 	{
 		"domains",
 		"slash",
@@ -112,10 +99,8 @@ var domainKeys = []Key{
 		[]string{"exact", "either"},
 		"exact",
 		"either",
-		"The old site took paths with and without a last slash.",
 	},
-	{"domains", "index", "list of text", nil, "", "[index.html]",
-		"File names that the old site took for their folder."},
+	{"domains", "index", "list of text", nil, "", "[index.html]"},
 	{
 		"domains",
 		"note",
@@ -123,7 +108,6 @@ var domainKeys = []Key{
 		nil,
 		"",
 		"bought with the merger",
-		"Whatever is worth knowing; it goes into sheets and the client's page.",
 	},
 }
 
@@ -285,8 +269,7 @@ func (b *builder) unusedDefaults() {
 	}
 	for _, e := range b.defaults.byLabel.Entries {
 		if label := e.Key.Text; !b.defaults.used[label] && label != "apex" && label != "www" {
-			b.fail(e.Key, "no domain has a host "+label,
-				"apex, www, or a host that some domain has under hosts:", "")
+			b.fail(e.Key, fact.NoSuchLabel{Label: label})
 		}
 	}
 }
@@ -348,7 +331,7 @@ func (b *builder) domain(n *Node) {
 	name := to.name
 	if name == nil {
 		if n.Kind == Mapping {
-			b.fail(n, "a domain has no name", "name: lacemill-museum.example", "")
+			b.fail(n, fact.DomainNameless{})
 		}
 		return
 	}
@@ -379,19 +362,15 @@ func (b *builder) domainName(d *Domain, n *Node) bool {
 	case !ok:
 		b.fail(
 			n,
-			fmt.Sprintf("%s is a public suffix, under which others register", d.Name),
-			"a domain that the client owns",
-			"write the name below it",
+			fact.PublicSuffix{Name: d.Name.String()},
 		)
 	case apex != d.Name:
 		b.fail(
 			n,
-			fmt.Sprintf("%s is a host below the domain %s", d.Name, apex),
-			"a registrable domain",
-			fmt.Sprintf("write name: %s; further hosts go under hosts:", apex),
+			fact.HostNotDomain{Name: d.Name.String(), Apex: apex.String()},
 		)
 	case b.estate.byName[d.Name] != nil:
-		b.fail(n, "the domain appears twice", "each domain once", "drop one of them")
+		b.fail(n, fact.DomainTwice{})
 	default:
 		return true
 	}
@@ -402,7 +381,7 @@ func (b *builder) domainName(d *Domain, n *Node) bool {
 func (b *builder) indexName(d *Domain, n *Node) {
 	name := b.text(n, "index")
 	if name == "" || strings.ContainsAny(name, "/?#{}*% ") {
-		b.fail(n, "this is not a file name", "a name such as index.html", "")
+		b.fail(n, fact.FileName{})
 		return
 	}
 	d.Paths.Index = append(d.Paths.Index, name)
@@ -423,14 +402,11 @@ func (b *builder) leadsTo(n *Node) web.URL {
 	case err != nil:
 		b.fail(
 			n,
-			"leads-to is neither a path nor a URL",
-			"a path on the canonical site such as /lacemill/, or a whole URL",
-			"put / before a path or https:// before a host",
+			fact.LeadsToNeither{},
 		)
 		return home
 	case u.Scheme() != web.HTTPS:
-		b.fail(n, "leads-to speaks http", "https",
-			"write "+u.At(web.Door{Scheme: web.HTTPS, Host: u.Host()}).String())
+		b.fail(n, fact.LeadsToHTTP{URL: u.At(web.Door{Scheme: web.HTTPS, Host: u.Host()}).String()})
 	}
 	return u
 }
@@ -445,10 +421,9 @@ func (b *builder) further(d *Domain, n *Node) {
 		h, err := d.Name.Child(label)
 		switch {
 		case err != nil || label == "":
-			b.fail(i, "this is not a host below "+d.Name.String(),
-				"a label such as shop, or a whole name below the domain", "")
+			b.fail(i, fact.HostOutside{Domain: d.Name.String()})
 		case h == d.Name.WWW() || label == d.Name.String():
-			b.fail(i, "apex and www are there without being named", "further hosts such as shop", "drop it")
+			b.fail(i, fact.HostThereAnyway{})
 		default:
 			d.Further = append(d.Further, h)
 		}
@@ -485,12 +460,10 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 	case n.Kind == List && len(n.Items) > 1:
 		b.fail(
 			n,
-			"several carriers claim the doors of "+d.Name.String(),
-			"one carrier for all its doors, or one a host",
-			"write carrier: {apex: NAME, www: NAME}",
+			fact.CarriersClaim{Domain: d.Name.String()},
 		)
 	default:
-		b.fail(n, "carrier is "+n.Kind.String(), "a name, or {apex: NAME, www: NAME}", "")
+		b.fail(n, fact.CarrierShape{Kind: n.Kind.String()})
 	}
 	for _, h := range d.Hosts() {
 		if b.estate.Serves(h) {
@@ -507,9 +480,7 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 		if c == nil && !named && fallback == "" {
 			b.fail(
 				cmp.Or(n, name),
-				fmt.Sprintf("nobody carries %s", h),
-				"carrier: with a name from carriers:",
-				"name one here or under defaults:",
+				fact.NobodyCarries{Host: h.String()},
 			)
 			return
 		}
@@ -517,9 +488,7 @@ func (b *builder) carry(d *Domain, name, n *Node) {
 		if c != nil && c.Alias == h {
 			b.fail(
 				cmp.Or(n, name),
-				fmt.Sprintf("%s would be an alias to itself: that is the alias of carrier %s", h, c.Name),
-				"a carrier that lives at another name",
-				"correct the carrier's alias",
+				fact.CarrierAliasItself{Host: h.String(), Carrier: c.Name},
 			)
 		}
 	}
@@ -537,9 +506,7 @@ func (b *builder) served(d *Domain, h web.Host, n *Node, byLabel map[string]*Car
 		d.Through[h] = c
 		b.siteBehind(n, c)
 	case named && c != nil && c != b.estate.Site.Carrier:
-		b.fail(n, fmt.Sprintf("the site serves %s itself, and %s is named as its carrier", h, c.Name),
-			"an edge network in front of the site, or nobody",
-			"who serves the site is written as site.carrier: "+c.Name)
+		b.fail(n, fact.SiteServesItself{Host: h.String(), Carrier: c.Name})
 	}
 	if b.estate.Site.Carrier != nil {
 		d.Served[h] = b.estate.Site.Carrier

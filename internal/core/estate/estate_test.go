@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -45,8 +46,9 @@ func good(t testing.TB, text string) *estate.Estate {
 func said(faults problem.List) string {
 	var all []string
 	for _, f := range faults {
-		all = append(all, fmt.Sprintf("%d:%d %s [%s] %s | %s", f.Line, f.Column, f.Says, f.Value,
-			f.Expected, f.Remedy))
+		says := fact.Say(f.Fault)
+		all = append(all, fmt.Sprintf("%d:%d %s [%s] %s | %s", f.Line, f.Column, says.Says, f.Value,
+			says.Expected, says.Do))
 	}
 	return strings.Join(all, "\n")
 }
@@ -277,10 +279,10 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		want  string // "" for none; else the one fault begins so
 	}{
 		{top("wat: x"),
-			"8:1 unknown key in the estate file [wat] a key that is known | the keys of the estate " +
+			"8:1 unknown key in the estate file [wat] a known key | the keys of the estate " +
 				"file are canonical, contact"},
 		{top("rulez: x"),
-			"8:1 unknown key in the estate file [rulez] a key that is known | did you mean rules?"},
+			"8:1 unknown key in the estate file [rulez] a known key | did you mean rules?"},
 		{top("contact: {a: b}"), "8:1 contact is a mapping [] a single value | "},
 		{top("contact: x\ncontact: y"),
 			"9:1 the key appears twice [contact] each key once | drop one of them"},
@@ -468,7 +470,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{domain("wanted: [{name: a, value: x}]"), "10:34 a wanted record has no type [] {name: _check"},
 		{domain("wanted: [{name: a, type: TXT}]"), "10:34 a wanted record has no value [] {name: _check"},
 		{domain("wanted: [{name: a, type: TXX, value: x}]"),
-			"10:50 the record type is not known [TXX] one of A, " +
+			"10:50 unknown record type [TXX] one of A, " +
 				"AAAA, CAA, CNAME, DS, HTTPS, MX, NS, PTR, SRV, SSHFP, SVCB, TLSA, TXT | did you mean TXT?"},
 		{domain("wanted: [{name: a, type: A, value: x}]"),
 			"10:60 wanted: x is not an address of this kind [x] an " +

@@ -16,7 +16,6 @@ type Key struct {
 	Words   []string // the words that it takes, where only these are taken
 	Default string   // what holds without it; "" where nothing does
 	Example string   // as it is written in YAML
-	Means   string
 }
 
 // Keys returns the table of all keys, in the order in which people write them.
@@ -33,7 +32,6 @@ var estateKeys = []Key{
 		nil,
 		"",
 		"https://www.northmoor.example",
-		"The site where everything must arrive: scheme and host. It has to be there.",
 	},
 	{
 		"",
@@ -42,9 +40,8 @@ var estateKeys = []Key{
 		nil,
 		"",
 		"webmaster@northmoor.example",
-		"Goes into the User-Agent of our requests, so that others know whom to ask.",
 	},
-	{"", "site", "site", nil, "", "{hosts: [www.northmoor.example]}", "The canonical site itself."},
+	{"", "site", "site", nil, "", "{hosts: [www.northmoor.example]}"},
 	{
 		"",
 		"carriers",
@@ -52,7 +49,6 @@ var estateKeys = []Key{
 		nil,
 		"",
 		"{gateway: {by: server, addresses: [203.0.113.20]}}",
-		"Whoever answers doors with a redirect, by a name of your choice.",
 	},
 	{
 		"",
@@ -61,7 +57,6 @@ var estateKeys = []Key{
 		nil,
 		"",
 		"{carrier: gateway, mail: keep}",
-		"What holds for every domain that does not say otherwise: the keys of a domain, but for name.",
 	},
 	{
 		"",
@@ -70,10 +65,9 @@ var estateKeys = []Key{
 		nil,
 		"",
 		"[lacemill-museum.example]",
-		"The domains. A name alone will do where the defaults say the rest. It has to be there.",
 	},
-	{"", "rules", "path", nil, "", "rules.csv", "The redirect map, see rules.md."},
-	{"", "policy", "policy", nil, "", "{hops: 1}", "What holds for all redirects."},
+	{"", "rules", "path", nil, "", "rules.csv"},
+	{"", "policy", "policy", nil, "", "{hops: 1}"},
 	{
 		"",
 		"vantages",
@@ -81,7 +75,6 @@ var estateKeys = []Key{
 		nil,
 		"",
 		`{office: {resolvers: ["192.0.2.53"]}}`,
-		"Places to look from, each by a name of your choice.",
 	},
 	{
 		"",
@@ -90,7 +83,6 @@ var estateKeys = []Key{
 		nil,
 		"",
 		`["192.0.2.53", "192.0.2.54:5353"]`,
-		"Resolvers that await asks beside those of the vantage, with or without a port.",
 	},
 	{
 		"",
@@ -99,7 +91,6 @@ var estateKeys = []Key{
 		nil,
 		"",
 		`{address: "http://rdap.registry.example/"}`,
-		"Where registrations are asked for, instead of the registries that IANA lists.",
 	},
 	{
 		"",
@@ -108,6 +99,5 @@ var estateKeys = []Key{
 		nil,
 		"",
 		"[museum]",
-		"Selectors of the client's DKIM keys, which a survey asks for beside the common ones.",
 	},
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -15,9 +16,8 @@ var neededKeys = []Key{
 		nil,
 		"",
 		"the mail service",
-		"Who needs the host. It has to be there; alone it may stand in place of the mapping.",
 	},
-	{"needed", "to", "host", nil, "", "click.mail.example", "Where the host has to lead."},
+	{"needed", "to", "host", nil, "", "click.mail.example"},
 }
 
 // Needed is a host that somebody else needs: it is never redirected, and its records stay.
@@ -46,9 +46,7 @@ func (b *builder) needed(d *Domain, n *Node) {
 	if n.Kind != Mapping {
 		b.fail(
 			n,
-			"needed is "+n.Kind.String(),
-			"a mapping from a host to who needs it",
-			"write needed: {click: the mail service}",
+			fact.NeededShape{Kind: n.Kind.String()},
 		)
 		return
 	}
@@ -70,13 +68,11 @@ func (b *builder) needed(d *Domain, n *Node) {
 		}
 		switch {
 		case one.By == "":
-			b.fail(e.Key, "nothing says who needs "+h.String(), "a name such as the mail service", "")
+			b.fail(e.Key, fact.NeededByNobody{Host: h.String()})
 		case slices.Contains(d.Further, h):
-			b.fail(e.Key, h.String()+" is among hosts: too, which are redirected", "one or the other",
-				"take it out of hosts:")
+			b.fail(e.Key, fact.NeededRedirected{Host: h.String()})
 		case b.estate.Serves(h):
-			b.fail(e.Key, h.String()+" is a host that the site serves", "a host that somebody else needs",
-				"drop it")
+			b.fail(e.Key, fact.NeededServed{Host: h.String()})
 		}
 		d.Needed = append(d.Needed, one)
 	}
@@ -92,8 +88,7 @@ func (b *builder) neededHost(d *Domain, n *Node) (web.Host, bool) {
 	label := strings.TrimSuffix(strings.TrimSuffix(n.Text, "."), "."+d.Name.String())
 	h, err := d.Name.Child(label)
 	if err != nil || label == "" {
-		b.fail(n, "this is not a host below "+d.Name.String(), "a label such as click, or apex or www",
-			"")
+		b.fail(n, fact.NeededOutside{Domain: d.Name.String()})
 		return h, false
 	}
 	return h, true

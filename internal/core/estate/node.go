@@ -8,6 +8,7 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -45,7 +46,7 @@ func (k NodeKind) String() string {
 // reader takes values out of nodes and gathers what is wrong.
 type reader struct {
 	faults problem.List
-	said   map[problem.Problem]bool
+	said   map[string]bool
 	been   map[*Node]bool // by plain: aliases let a small file stand for a tree without end
 }
 
@@ -62,7 +63,7 @@ func (r *reader) plain(n *Node) {
 	r.been[n] = true
 	if at := strings.IndexFunc(n.Text, problem.Hostile); at >= 0 {
 		c, _ := utf8.DecodeRuneInString(n.Text[at:])
-		r.fail(n, "this value holds "+problem.Named(c), "text of one line", "take it out")
+		r.fail(n, fact.ValueHostile{Character: problem.Named(c)})
 	}
 	for _, item := range n.Items {
 		r.plain(item)
@@ -76,18 +77,19 @@ func (r *reader) plain(n *Node) {
 	}
 }
 
-func (r *reader) fail(n *Node, says, expected, remedy string) {
-	p := problem.Problem{Says: says, Expected: expected, Remedy: remedy}
+func (r *reader) fail(n *Node, fault fact.Facts) {
+	p := problem.Problem{Fault: fault}
 	if n != nil {
 		p.Line, p.Column, p.Value = n.Line, n.Column, n.Text
 	}
-	if r.said[p] {
+	key := fmt.Sprint(p.Line, p.Column, fact.Key(fault))
+	if r.said[key] {
 		return // what defaults: say is read for every domain
 	}
 	if r.said == nil {
-		r.said = map[problem.Problem]bool{}
+		r.said = map[string]bool{}
 	}
-	r.said[p] = true
+	r.said[key] = true
 	r.faults.Add(p)
 }
 
@@ -106,8 +108,7 @@ func (r *reader) mapping(n *Node, what string, fields ...field) {
 		return
 	}
 	if n.Kind != Mapping {
-		r.fail(n, what+" is "+n.Kind.String(), "a mapping with keys such as "+fields[0].key,
-			"write key: value")
+		r.fail(n, fact.NotMapping{What: what, Kind: n.Kind.String(), Key: fields[0].key})
 		return
 	}
 	names := make([]string, len(fields))
@@ -121,7 +122,7 @@ func (r *reader) mapping(n *Node, what string, fields ...field) {
 entries:
 	for _, e := range n.Entries {
 		if seen[e.Key.Text] {
-			r.fail(e.Key, "the key appears twice", "each key once", "drop one of them")
+			r.fail(e.Key, fact.KeyTwice{})
 			continue
 		}
 		seen[e.Key.Text] = true
@@ -131,11 +132,8 @@ entries:
 				continue entries
 			}
 		}
-		remedy := "the keys of " + what + " are " + strings.Join(names, ", ")
-		if near := problem.Nearest(e.Key.Text, names); near != "" {
-			remedy = "did you mean " + near + "?"
-		}
-		r.fail(e.Key, "unknown key in "+what, "a key that is known", remedy)
+		r.fail(e.Key, fact.KeyUnknown{What: what, Keys: names,
+			Near: problem.Nearest(e.Key.Text, names)})
 	}
 }
 
@@ -149,13 +147,13 @@ func (r *reader) list(n *Node, what string, take func(*Node)) {
 	case Scalar:
 		take(n)
 	case Mapping:
-		r.fail(n, what+" is a mapping", "a list", "write [one, two] or a line each, starting with -")
+		r.fail(n, fact.MappingForList{What: what})
 	}
 }
 
 func (r *reader) text(n *Node, what string) string {
 	if n.Kind == List || n.Kind == Mapping {
-		r.fail(n, what+" is "+n.Kind.String(), "a single value", "")
+		r.fail(n, fact.NotSingle{What: what, Kind: n.Kind.String()})
 		return ""
 	}
 	return n.Text
@@ -175,13 +173,13 @@ func (r *reader) host(n *Node, what string) web.Host {
 	s := r.text(n, what)
 	if s == "" {
 		if n.Kind == Scalar || n.Kind == Empty {
-			r.fail(n, what+" is empty", "a host name", "")
+			r.fail(n, fact.HostMissing{What: what})
 		}
 		return web.Host{}
 	}
 	h, err := web.ParseHost(s)
 	if e, ok := err.(*web.Error); ok {
-		r.fail(n, what+": "+e.Says, e.Expected, e.Remedy)
+		r.fail(n, fact.HostFault{What: what, Fault: e.Fault})
 	}
 	return h
 }
@@ -204,13 +202,10 @@ func (r *reader) addresses(n *Node, what string) []netip.Addr {
 		case err != nil && i.Kind == Scalar:
 			r.fail(
 				i,
-				"this is not an IP address",
-				"an address such as 203.0.113.20 or 2001:db8:10::10",
-				"a name goes under alias:",
+				fact.NotAddress{},
 			)
 		case err == nil && a.Zone() != "":
-			r.fail(i, "an address with a zone means something on one machine only", "an address without %",
-				"")
+			r.fail(i, fact.AddressZone{})
 		case err == nil:
 			all = append(all, a.Unmap())
 		}
@@ -226,14 +221,14 @@ func (r *reader) boolean(n *Node, what string) bool {
 	case "false", "no":
 		return false
 	}
-	r.fail(n, what+" is neither yes nor no", "yes or no", "")
+	r.fail(n, fact.NotYesNo{What: what})
 	return false
 }
 
 func (r *reader) number(n *Node, what string, least int) int {
 	i, err := strconv.Atoi(n.Text)
 	if err != nil || i < least {
-		r.fail(n, what+" is not a valid number", fmt.Sprintf("a whole number from %d", least), "")
+		r.fail(n, fact.NotNumber{What: what, Least: least})
 	}
 	return i
 }
@@ -244,18 +239,14 @@ func (r *reader) oneOf(n *Node, what string, words ...string) string {
 			return w
 		}
 	}
-	remedy := ""
-	if near := problem.Nearest(n.Text, words); near != "" {
-		remedy = "did you mean " + near + "?"
-	}
-	r.fail(n, what+" is not one of the allowed values", strings.Join(words, ", "), remedy)
+	r.fail(n, fact.WordUnknown{What: what, Words: words, Near: problem.Nearest(n.Text, words)})
 	return ""
 }
 
 func (r *reader) date(n *Node, what string) time.Time {
 	t, err := time.Parse(time.DateOnly, n.Text)
 	if err != nil {
-		r.fail(n, what+" is not a date", "a date such as 2027-03-01", "")
+		r.fail(n, fact.NotDate{What: what})
 	}
 	return t
 }
@@ -263,7 +254,7 @@ func (r *reader) date(n *Node, what string) time.Time {
 func (r *reader) duration(n *Node, what string) time.Duration {
 	d, err := time.ParseDuration(n.Text)
 	if err != nil || d <= 0 {
-		r.fail(n, what+" is not a time", "a time such as 2s or 500ms", "")
+		r.fail(n, fact.NotDuration{What: what})
 	}
 	return d
 }

@@ -3,11 +3,12 @@ package estate
 import (
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 var policyKeys = []Key{
-	{"policy", "hops", "number", nil, "1", "1", "How many redirects may lead to the canonical site."},
+	{"policy", "hops", "number", nil, "1", "1"},
 	{
 		"policy",
 		"status",
@@ -15,7 +16,6 @@ var policyKeys = []Key{
 		[]string{"301", "302", "307", "308"},
 		"301",
 		"308",
-		"The status of redirects for which no rule says one.",
 	},
 	{
 		"policy",
@@ -24,8 +24,6 @@ var policyKeys = []Key{
 		[]string{Direct, SameHostFirst},
 		Direct,
 		"same-host-first",
-		"Whether http doors lead straight to the canonical site, or to their own https door first " +
-			"(HSTS preloading).",
 	},
 	{
 		"policy",
@@ -34,7 +32,6 @@ var policyKeys = []Key{
 		nil,
 		"[/.well-known/acme-challenge/]",
 		"[/.well-known/acme-challenge/]",
-		"What http doors never redirect, so that certificates can be renewed.",
 	},
 }
 
@@ -59,7 +56,7 @@ func (b *builder) policy(n *Node) {
 		field{"status", func(n *Node) {
 			p.Status = b.number(n, "policy: status", 301)
 			if p.Status != 301 && p.Status != 308 && p.Status != 302 && p.Status != 307 {
-				b.fail(n, "no redirect has this status", "301 or 308, or 302 or 307 for a trial", "")
+				b.fail(n, fact.PolicyStatus{})
 			}
 		}},
 		field{"upgrade", func(n *Node) {
@@ -72,9 +69,7 @@ func (b *builder) policy(n *Node) {
 				if !strings.HasPrefix(path, "/") || path == "/" || strings.ContainsAny(path, "{}*?#") {
 					b.fail(
 						i,
-						"this is not a path that can be exempt",
-						"the beginning of a path such as /.well-known/acme-challenge/",
-						"",
+						fact.NotExempt{},
 					)
 					return
 				}

@@ -3,6 +3,7 @@ package estate
 import (
 	"cmp"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -63,9 +64,7 @@ func (b *builder) estateFile(root *Node) {
 		if root == nil || root.Kind == Empty {
 			b.fail(
 				root,
-				"the estate file is empty",
-				"canonical: and domains:",
-				"start from the list of domains; this program makes an estate file of it",
+				fact.EstateEmpty{},
 			)
 		}
 		return
@@ -79,9 +78,7 @@ func (b *builder) estateFile(root *Node) {
 	if domains == nil || domains.Kind == Empty || domains.Kind == List && len(domains.Items) == 0 {
 		b.fail(
 			cmp.Or(domains, root),
-			"there are no domains",
-			"domains: with a list",
-			"add a line such as - name: lacemill-museum.example",
+			fact.NoDomains{},
 		)
 		return
 	}

@@ -1,10 +1,10 @@
 package estate
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -16,7 +16,6 @@ var siteKeys = []Key{
 		nil,
 		"the canonical host",
 		"[www.northmoor.example]",
-		"What the site serves by itself, sending http to https.",
 	},
 	{
 		"site",
@@ -25,11 +24,9 @@ var siteKeys = []Key{
 		nil,
 		"",
 		"[northmoor.platform.example]",
-		"Other names at which the same site answers: they must redirect too.",
 	},
-	{"site", "addresses", "addresses", nil, "", "[203.0.113.10, 2001:db8:10::10]",
-		"Where the site lives."},
-	{"site", "alias", "host", nil, "", "sites.platform.example", "Where the site lives, as a name."},
+	{"site", "addresses", "addresses", nil, "", "[203.0.113.10, 2001:db8:10::10]"},
+	{"site", "alias", "host", nil, "", "sites.platform.example"},
 	{
 		"site",
 		"pages",
@@ -37,12 +34,9 @@ var siteKeys = []Key{
 		nil,
 		"",
 		"[pages.txt, crawl.csv]",
-		"The pages that exist: lists of URLs or paths, sitemaps, the tables that a crawl gives; one " +
-			"file or several.",
 	},
-	{"site", "rules", "path", nil, "", "site-rules.csv", "What the site redirects by itself."},
-	{"site", "issuer", "text", nil, "", "ca.example",
-		"Who issues its certificates, as CAA records name it."},
+	{"site", "rules", "path", nil, "", "site-rules.csv"},
+	{"site", "issuer", "text", nil, "", "ca.example"},
 	{
 		"site",
 		"carrier",
@@ -50,8 +44,6 @@ var siteKeys = []Key{
 		nil,
 		"",
 		"platform",
-		"The carrier that serves the site, whose claims, limits and sheets then hold for the site's " +
-			"hosts too.",
 	},
 }
 
@@ -71,29 +63,25 @@ func (b *builder) canonical(root, n *Node) {
 	if n == nil {
 		b.fail(
 			root,
-			"there is no canonical site",
-			"canonical: https://www.northmoor.example",
-			"name the scheme and host where everything must arrive",
+			fact.NoCanonical{},
 		)
 		return
 	}
 	u, err := web.ParseURL(b.text(n, "canonical"))
 	switch {
 	case err != nil:
-		remedy := ""
+		host := ""
 		if _, hostErr := web.ParseHost(n.Text); hostErr == nil {
-			remedy = "write https://" + n.Text
+			host = n.Text
 		}
-		b.fail(n, "the canonical site is not a URL",
-			"scheme and host such as https://www.northmoor.example", remedy)
+		b.fail(n, fact.CanonicalNotURL{Host: host})
 	case u.Scheme() != web.HTTPS:
-		b.fail(n, "the canonical site speaks http", "https", "write https://"+u.Host().String())
+		b.fail(n, fact.CanonicalHTTP{Host: u.Host().String()})
 	case u.RequestURI() != "/":
-		b.fail(n, "the canonical site is one page", "scheme and host alone", "write "+u.Door().String())
+		b.fail(n, fact.CanonicalPage{Door: u.Door().String()})
 	default:
 		if _, err := web.ParseHost(u.Host().String()); err != nil {
-			b.fail(n, "the canonical site has no host name",
-				"https and a host name such as https://www.northmoor.example", "")
+			b.fail(n, fact.CanonicalNoHost{})
 			return
 		}
 		b.estate.Canonical = u.Door()
@@ -126,16 +114,13 @@ func (b *builder) site(n *Node) {
 		s.Hosts = []web.Host{c}
 	}
 	if hosts != nil && !c.IsZero() && !slices.Contains(s.Hosts, c) {
-		b.fail(hosts, "the site does not serve the canonical host", c.String()+" among site.hosts",
-			"add it")
+		b.fail(hosts, fact.SiteWithoutCanonical{Host: c.String()})
 	}
 	b.claimAll(hosts, s.Hosts, "site.hosts")
 	if !s.Alias.IsZero() && slices.Contains(s.Hosts, s.Alias) {
 		b.fail(
 			alias,
-			"this is an alias to itself: the site serves that host",
-			"the name at which the site's platform answers, such as sites.platform.example",
-			"ask the platform for it, or write addresses: instead",
+			fact.SiteAliasItself{},
 		)
 	}
 }
@@ -151,9 +136,9 @@ func (b *builder) serveSite() {
 		return
 	}
 	if !c.By.Row().Serves {
-		b.fail(b.siteCarrier, fmt.Sprintf("%s is %s, which serves no site", c.Name, c.By.Row().Title),
-			"a carrier that is by: "+kindsThat(func(r Row) bool { return r.Serves }),
-			"an edge network in front of the site goes under carrier: of its domain")
+		b.fail(b.siteCarrier,
+			fact.CarrierNoSite{Carrier: c.Name, Title: c.By.Row().Title,
+				Kinds: kindsThat(func(r Row) bool { return r.Serves })})
 		return
 	}
 	s := &b.estate.Site
@@ -163,8 +148,7 @@ func (b *builder) serveSite() {
 		})
 	if others {
 		b.fail(b.siteCarrier,
-			fmt.Sprintf("the site has other addresses, or another alias, than its carrier %s", c.Name),
-			"the same", "write them down at the carrier alone")
+			fact.SiteTwoPlaces{Carrier: c.Name})
 	}
 	s.Carrier, s.Addresses, s.Alias = c, c.Addresses, c.Alias
 }
@@ -183,9 +167,7 @@ func (b *builder) claim(n *Node, h web.Host, by string) {
 	if other, taken := b.claimed[h]; taken {
 		b.fail(
 			n,
-			fmt.Sprintf("the host %s is already claimed by %s", h, other),
-			"each host once",
-			"take it out of one of them",
+			fact.HostClaimed{Host: h.String(), By: other},
 		)
 		return
 	}
@@ -201,8 +183,6 @@ func (b *builder) siteBehind(n *Node, c *Carrier) {
 	}
 	b.fail(
 		n,
-		fmt.Sprintf("the site is behind %s, and nobody says where it answers", c.Name),
-		"site: with addresses: or alias:",
-		"write down the site's own addresses, or its platform as site.carrier:",
+		fact.SiteBehindNowhere{Carrier: c.Name},
 	)
 }

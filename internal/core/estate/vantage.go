@@ -5,13 +5,13 @@ import (
 	"net/url"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
 var registryKeys = []Key{
-	{"registry", "address", "URL", nil, "", "http://rdap.registry.example/",
-		"The base address of an RDAP service."},
+	{"registry", "address", "URL", nil, "", "http://rdap.registry.example/"},
 	{
 		"registry",
 		"bootstrap",
@@ -19,7 +19,6 @@ var registryKeys = []Key{
 		nil,
 		"",
 		"dns.json",
-		"A bootstrap file (RFC 9224) with the services of all registries.",
 	},
 }
 
@@ -31,13 +30,10 @@ var vantageKeys = []Key{
 		nil,
 		"the system's",
 		`["192.0.2.53", "192.0.2.54:5353"]`,
-		"Resolvers, with or without a port.",
 	},
-	{"vantages", "proxy", "URL", nil, "", "socks5://127.0.0.1:5380",
-		"A SOCKS proxy through which everything goes."},
-	{"vantages", "trust", "path", nil, "the system's", "stage/ca.pem",
-		"A file with the certificates that are trusted."},
-	{"vantages", "timeout", "time", nil, "10s", "2s", "How long each step may take."},
+	{"vantages", "proxy", "URL", nil, "", "socks5://127.0.0.1:5380"},
+	{"vantages", "trust", "path", nil, "the system's", "stage/ca.pem"},
+	{"vantages", "timeout", "time", nil, "10s", "2s"},
 }
 
 // Registry says where registrations are asked for (RDAP): one base address, or a bootstrap file
@@ -71,9 +67,7 @@ func (b *builder) registry(n *Node) {
 			if _, err := web.ParseURL(r.Address); err != nil {
 				b.fail(
 					n,
-					"the registry's address is not a URL",
-					"the base address of an RDAP service such as https://rdap.registry.example/",
-					"",
+					fact.RegistryURL{},
 				)
 			}
 		}},
@@ -83,7 +77,7 @@ func (b *builder) registry(n *Node) {
 
 func (b *builder) vantages(n *Node) {
 	if n.Kind != Mapping {
-		b.fail(n, "vantages is "+n.Kind.String(), "a mapping from a name to a vantage", "")
+		b.fail(n, fact.VantagesShape{Kind: n.Kind.String()})
 		return
 	}
 	for _, e := range n.Entries {
@@ -98,7 +92,7 @@ func (r *reader) vantage(n *Node) Vantage {
 		field{"proxy", func(n *Node) {
 			v.Proxy = r.text(n, "proxy")
 			if !ValidProxy(v.Proxy) {
-				r.fail(n, "this proxy cannot be used", "socks5://HOST:PORT", "")
+				r.fail(n, fact.BadProxy{})
 			}
 		}},
 		field{"trust", func(n *Node) { v.Trust = r.text(n, "trust") }},
@@ -113,8 +107,7 @@ func (r *reader) resolvers(n *Node) []string {
 		if addr, ok := ResolverAddress(r.text(i, "a resolver")); ok {
 			all = append(all, addr)
 		} else {
-			r.fail(i, "this is not a resolver",
-				"an IP address, with or without a port, such as 192.0.2.53:53", "")
+			r.fail(i, fact.NotResolver{})
 		}
 	})
 	return all

@@ -2,11 +2,11 @@ package estate
 
 import (
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
@@ -20,12 +20,10 @@ var wantedKeys = []Key{
 		nil,
 		"",
 		"_check.lacemill-museum.example.",
-		"The record's name, in full or as a label. It has to be there.",
 	},
-	{"wanted", "type", "text", nil, "", "TXT", "The record's type. It has to be there."},
-	{"wanted", "value", "text", nil, "", `"proof=4711"`, "The record's value. It has to be there."},
-	{"wanted", "until", "date", nil, "", "certificate",
-		"Until when it is wanted: a date, or the word certificate."},
+	{"wanted", "type", "text", nil, "", "TXT"},
+	{"wanted", "value", "text", nil, "", `"proof=4711"`},
+	{"wanted", "until", "date", nil, "", "certificate"},
 }
 
 // Wanted is a record that somebody asks for. It is read as they show it and held in normal form.
@@ -61,28 +59,22 @@ func (b *builder) wantedIn(zone string, n *Node) (Wanted, bool) {
 		if n.Kind != Empty {
 			return w, false
 		}
-		b.fail(n, "a wanted record is empty", "{name: _check, type: TXT, value: \"proof=4711\"}", "")
+		b.fail(n, fact.WantedEmpty{})
 		return w, false
 	}
 	for key, at := range map[string]*Node{"type": kind, "value": value} {
 		if at == nil {
 			b.fail(
 				n,
-				"a wanted record has no "+key,
-				"{name: _check, type: TXT, value: \"proof=4711\"}",
-				"copy it from whoever asks for it",
+				fact.WantedLacks{Key: key},
 			)
 		}
 	}
 	if kind != nil {
 		w.Type = strings.ToUpper(b.text(kind, "wanted: type"))
-		if record.ValueForm(w.Type) == "" {
-			remedy := ""
-			if near := problem.Nearest(w.Type, record.Types()); near != "" {
-				remedy = "did you mean " + near + "?"
-			}
-			b.fail(kind, "the record type is not known", "one of "+strings.Join(record.Types(), ", "),
-				remedy)
+		if !record.IsTyped(w.Type) {
+			b.fail(kind, fact.TypeNotKnown{Types: record.Types(),
+				Near: problem.Nearest(w.Type, record.Types())})
 		} else if value != nil {
 			w.Value = b.wantedValue(w.Type, value)
 		}
@@ -101,16 +93,14 @@ func (b *builder) wantedName(zone string, n *Node) string {
 		if err != nil || strings.HasSuffix(s, ".") {
 			b.fail(
 				n,
-				"a carrier's wanted record has no label",
-				"a name relative to each domain, such as _claim or @",
-				"write the part before the domain",
+				fact.WantedNoLabel{},
 			)
 		}
 		return record.Label(label, "zone.invalid")
 	}
 	name, err := record.Name(s, zone)
 	if err != nil {
-		b.fail(n, "wanted: "+err.Error(), "a name of the zone "+zone+", in full or as a label", "")
+		b.fail(n, fact.WantedName{Why: whyOf(err), Zone: zone})
 		return ""
 	}
 	for _, d := range b.estate.Domains {
@@ -119,9 +109,7 @@ func (b *builder) wantedName(zone string, n *Node) string {
 			other != zone {
 			b.fail(
 				n,
-				fmt.Sprintf("this is a name of %s, not of %s", other, zone),
-				"a name of the zone "+zone,
-				"move the line to the domain "+other,
+				fact.WantedElsewhere{Domain: other, Zone: zone},
 			)
 		}
 	}
@@ -146,8 +134,7 @@ func (b *builder) wantedValue(kind string, n *Node) string {
 		return ""
 	}
 	if err != nil {
-		b.fail(n, "wanted: "+err.Error(), record.ValueForm(kind),
-			"copy the value once more from whoever asks for it")
+		b.fail(n, fact.WantedValue{Type: kind, Why: whyOf(err)})
 	}
 	return value
 }
@@ -158,8 +145,7 @@ func (b *builder) until(n *Node) Until {
 	}
 	t, err := time.Parse(time.DateOnly, n.Text)
 	if err != nil {
-		b.fail(n, "until is neither a date nor the word certificate",
-			"certificate, or a date such as 2027-03-01", "")
+		b.fail(n, fact.UntilNeither{})
 	}
 	return Until{Date: t}
 }
@@ -202,25 +188,17 @@ func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 		case w.Name == d.Name.String():
 			b.fail(
 				at,
-				"a CNAME cannot stand at the apex "+w.Name,
-				"an address, or another name",
-				"ask whoever wants it for an address; or write apex-alias: yes where the zone's provider "+
-					"offers that",
+				fact.WantedApexAlias{Apex: w.Name},
 			)
 		case slices.ContainsFunc(d.Hosts(), func(h web.Host) bool { return h.String() == w.Name }):
 			b.fail(
 				at,
-				fmt.Sprintf("%s has a carrier already; an alias that is wanted there claims the same door",
-					w.Name),
-				"one carrier for a door",
-				"drop the line, or take the host out of hosts:",
+				fact.WantedAliasCarried{Host: w.Name},
 			)
 		case record.Target("CNAME", w.Value) == w.Name:
 			b.fail(
 				at,
-				w.Name+" would be an alias to itself",
-				"another name as its value",
-				"copy the value once more from whoever asks for it",
+				fact.WantedAliasItself{Host: w.Name},
 			)
 		}
 	}
@@ -228,11 +206,17 @@ func (b *builder) wantedFits(d *Domain, w Wanted, at *Node) {
 		if other.Name == w.Name && other != w && (other.Type == "CNAME" || w.Type == "CNAME") {
 			b.fail(
 				at,
-				fmt.Sprintf("%s is wanted as an alias and with another record beside it (%s and %s)", w.Name,
-					other.Type, w.Type),
-				"an alias alone at its name",
-				"drop one of them, or ask for another name",
+				fact.WantedAliasBeside{Host: w.Name, Type: other.Type, Type2: w.Type},
 			)
 		}
 	}
+}
+
+// whyOf gives the facts of an error of a record's name or value.
+func whyOf(err error) fact.Facts {
+	var known *fact.Error
+	if errors.As(err, &known) {
+		return known.Facts
+	}
+	return fact.Kept{Says: err.Error()}
 }

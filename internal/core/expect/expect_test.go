@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 )
 
@@ -16,7 +17,7 @@ func ExampleExpectation_Judge() {
 		Server: "ns1.host.example",
 		Values: []string{"203.0.113.20"}, Not: []string{"198.51.100.4"}}
 	seen := e.Judge(expect.Answer{Values: []string{"198.51.100.4"}, TTL: 300})
-	fmt.Println(seen.State, "-", e.Missing(seen))
+	fmt.Println(seen.State, "-", fact.Text(e.Missing(seen)))
 	// Output: old - old.example A is 198.51.100.4 at ns1.host.example, and should be 203.0.113.20
 }
 
@@ -98,7 +99,7 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 			"ns1.example did not answer for a.example: it is silent"},
 		{as(expect.NoDS), values(), expect.There, ""},
 		{as(expect.NoDS), values("a DS record"), expect.Other,
-			"the parent zone still has a DS record of a.example"},
+			"the parent zone still has a DS record for a.example"},
 		{as(expect.NoDS), expect.Answer{Unseen: "x"}, expect.Unseen,
 			"the parent zone of a.example was not seen: x"},
 		{func(e *expect.Expectation) { as(expect.Delegation)(e); e.Values = []string{"ns1.x"} },
@@ -111,11 +112,11 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 	} {
 		e := record(c.change)
 		seen := e.Judge(c.says)
-		said := e.Missing(seen) + e.Unanswered(seen)
+		said := fact.Text(e.Missing(seen)) + fact.Text(e.Unanswered(seen))
 		assert.Equal(t, c.state, seen.State, "%d: %+v", i, c.says)
 		assert.Contains(t, said, c.words, "%d", i)
 		assert.Equal(t, c.words == "", said == "", "%d: %s", i, said)
-		assert.False(t, e.Missing(seen) != "" && e.Unanswered(seen) != "", "%d", i)
+		assert.False(t, e.Missing(seen) != nil && e.Unanswered(seen) != nil, "%d", i)
 	}
 }
 
@@ -123,11 +124,11 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 // judged by its own door alone, and a redirect is not denied by a warning before it.
 func TestWhatSpeaksAgainstADoor(t *testing.T) {
 	at := func(code finding.Code, hop int) finding.Finding {
-		f := finding.New(code, "https://a.example/", "It is wrong.", "", nil)
+		f := finding.New(code, "https://a.example/", fact.Kept{Says: "It is wrong."})
 		f.Hop = &hop
 		return f
 	}
-	noHop := finding.New(finding.WrongPage, "https://a.example/", "It is wrong.", "", nil)
+	noHop := finding.New(finding.WrongPage, "https://a.example/", fact.Kept{Says: "It is wrong."})
 	for _, c := range []struct {
 		f                           finding.Finding
 		certificate, redirect, door expect.State
@@ -147,7 +148,8 @@ func TestWhatSpeaksAgainstADoor(t *testing.T) {
 				Values: []string{"https://n.example/"}}
 			seen := e.Judge(expect.Answer{Findings: []finding.Finding{c.f}, Met: "301"})
 			assert.Equal(t, want, seen.State, "%s: %s", kind, c.f.Code)
-			assert.Equal(t, want == expect.Other, e.Missing(seen) == "https://a.example/: It is wrong.")
+			assert.Equal(t, want == expect.Other,
+				fact.Text(e.Missing(seen)) == "https://a.example/: It is wrong.")
 		}
 	}
 }
@@ -165,11 +167,11 @@ func TestAnEndThatNobodySawIsUnseen(t *testing.T) {
 		assert.Equal(t, want, seen.State, kind)
 		if want == expect.Unseen {
 			assert.Equal(t, "https://a.example/ was not seen at 203.0.113.9: no route from here",
-				e.Unanswered(seen))
+				fact.Text(e.Unanswered(seen)))
 		}
 	}
 	e := expect.Expectation{Kind: expect.Door, URL: "https://a.example/"}
-	fault := finding.New(finding.WrongPage, "x", "It is wrong.", "", nil)
+	fault := finding.New(finding.WrongPage, "x", fact.Kept{Says: "It is wrong."})
 	said.Findings = []finding.Finding{fault}
 	assert.Equal(t, expect.Other, e.Judge(said).State, "what was seen outweighs what was not")
 }
@@ -204,8 +206,8 @@ func TestWhatIsWantedAndFoundInAFewWords(t *testing.T) {
 			expect.Answer{Values: []string{"a DS record"}},
 			"nothing", "a DS record"},
 	} {
-		assert.Equal(t, c.wanted, c.e.Wanted())
-		assert.Equal(t, c.found, c.e.Found(c.e.Judge(c.a)))
+		assert.Equal(t, c.wanted, fact.Text(c.e.Wanted()))
+		assert.Equal(t, c.found, fact.Text(c.e.Found(c.e.Judge(c.a))))
 	}
 }
 

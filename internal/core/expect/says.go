@@ -1,118 +1,100 @@
 package expect
 
 import (
-	"fmt"
 	"strings"
 
-	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
-// Missing says in a sentence what is otherwise; "" where nothing is, or where it was not seen.
-func (e *Expectation) Missing(s Seen) string {
-	at := e.Server
+// Missing tells what is otherwise; nil where nothing is, or where it was not seen.
+func (e *Expectation) Missing(s Seen) fact.Facts {
+	name, kind, at := e.Name, e.Type, e.Server
 	switch {
 	case s.State == There || s.State == Unseen:
-		return ""
+		return nil
 	case e.AtDoor():
-		var faults []string
+		var faults []fact.Facts
 		for _, f := range s.Faults {
-			faults = append(faults, f.Says)
+			faults = append(faults, f.Facts())
 		}
-		return e.URL + e.where() + ": " + strings.Join(faults, " ")
+		return fact.DoorFaults{URL: e.URL, Address: e.Address, Faults: faults}
 	case e.Kind == Zone:
-		return fmt.Sprintf("%s does not hold the zone %s", at, e.Name)
+		return fact.ZoneNotHeld{Server: at, Zone: name}
 	case e.Kind == NoDS:
-		return fmt.Sprintf("the parent zone still has a DS record of %s", e.Name)
+		return fact.DSStill{Domain: name}
 	case e.Kind == Delegation:
-		now := "none"
-		if len(s.Values) > 0 {
-			now = named(s.Values)
-		}
-		return fmt.Sprintf("the parent zone names %s as the name servers of %s, and should name %s", now,
-			e.Name,
-			named(e.Values))
-	case e.Kind == TTLAtMost || e.Kind == TTLAtLeast:
-		if s.State == Nothing {
-			return fmt.Sprintf("%s has no %s record at %s", e.Name, e.Type, at)
-		}
-		return fmt.Sprintf("the TTL of %s %s is %s at %s, and should be %s %s", e.Name, e.Type,
-			wording.DurationText(s.TTL), at, either(e.Kind == TTLAtMost, "at most", "at least"),
-			wording.DurationText(e.TTL))
+		return fact.Delegated{Domain: name, Now: undotted(s.Values), Wanted: undotted(e.Values)}
+	case (e.Kind == TTLAtMost || e.Kind == TTLAtLeast) && s.State == Nothing:
+		return fact.NoTTL{Name: name, Type: kind, Server: at}
+	case e.Kind == TTLAtMost:
+		return fact.TTLHigh{Name: name, Type: kind, Server: at, TTL: s.TTL, Most: e.TTL}
+	case e.Kind == TTLAtLeast:
+		return fact.TTLLow{Name: name, Type: kind, Server: at, TTL: s.TTL, Least: e.TTL}
 	case e.Alias && s.State == Nothing:
-		return fmt.Sprintf("%s has no %s record at %s yet", e.Name, e.Type, at)
+		return fact.NoRecordYet{Name: name, Type: kind, Server: at}
 	case e.Alias || len(e.Values) == 0:
-		return fmt.Sprintf("%s still has %s records at %s: %s", e.Name, e.Type, at,
-			wording.Few(s.Values, 4))
+		return fact.StillThere{Name: name, Type: kind, Server: at, Values: s.Values}
 	case s.State == Nothing:
-		return fmt.Sprintf("%s has no %s record at %s yet, and should have %s", e.Name, e.Type, at,
-			wording.Few(e.Values, 4))
+		return fact.NotYet{Name: name, Type: kind, Server: at, Wanted: e.Values}
 	}
-	return fmt.Sprintf("%s %s is %s at %s, and should be %s", e.Name, e.Type, wording.Few(s.Values, 4),
-		at,
-		wording.Few(e.Values, 4))
+	return fact.Differs{Name: name, Type: kind, Server: at, Values: s.Values, Wanted: e.Values}
 }
 
-// Unanswered says in a sentence that it was not seen, and why; "" where it was.
-func (e *Expectation) Unanswered(s Seen) string {
+// Unanswered tells that it was not seen, and why; nil where it was.
+func (e *Expectation) Unanswered(s Seen) fact.Facts {
+	why := fact.Kept{Says: s.Why}
 	switch {
 	case s.State != Unseen:
-		return ""
+		return nil
 	case e.AtDoor():
-		return fmt.Sprintf("%s was not seen%s: %s", e.URL, e.where(), s.Why)
+		return fact.DoorUnseen{URL: e.URL, Address: e.Address, Why: why}
 	case e.AtParent():
-		return fmt.Sprintf("the parent zone of %s was not seen: %s", e.Name, s.Why)
+		return fact.ParentUnseen{Domain: e.Name, Why: why}
 	case e.Kind == Zone:
-		return fmt.Sprintf("%s did not answer for %s: %s", e.Server, e.Name, s.Why)
+		return fact.ZoneUnanswered{Server: e.Server, Zone: e.Name, Why: why}
 	}
-	return fmt.Sprintf("%s did not answer about %s %s: %s", e.Server, e.Name, e.Type, s.Why)
+	return fact.RecordUnanswered{Server: e.Server, Name: e.Name, Type: e.Type, Why: why}
 }
 
-func (e *Expectation) where() string {
-	if e.Address == "" {
-		return ""
-	}
-	return " at " + e.Address
-}
-
-// named gives name servers as people write them.
-func named(servers []string) string {
-	all := make([]string, len(servers))
-	for i, s := range servers {
+// undotted gives names without their last dots.
+func undotted(names []string) []string {
+	all := make([]string, len(names))
+	for i, s := range names {
 		all[i] = strings.TrimSuffix(s, ".")
 	}
-	return wording.Few(all, 4)
+	return all
 }
 
-// Wanted says in a few words what has to be there.
-func (e *Expectation) Wanted() string {
+// Wanted tells what has to be there, in a few words.
+func (e *Expectation) Wanted() fact.Facts {
 	switch {
 	case e.Kind == Certificate:
-		return "a certificate for " + e.Host()
+		return fact.WantCertificate{Host: e.Host()}
 	case e.AtDoor() && e.Values[0] == e.URL:
-		return "the page itself"
+		return fact.WantPage{}
 	case e.AtDoor():
-		return e.Values[0]
+		return fact.These{Values: e.Values[:1]}
 	case e.Alias:
-		return "the addresses of " + first(e.Values)
+		return fact.WantAddresses{Target: first(e.Values)}
 	case len(e.Values) == 0:
-		return "nothing"
+		return fact.Nothing{}
 	case e.Holds != "" && e.Holds != e.Type:
-		return e.Holds + " " + few(e.Values)
+		return fact.These{Type: e.Holds, Values: e.Values}
 	}
-	return few(e.Values)
+	return fact.These{Values: e.Values}
 }
 
-// Found says in a few words what is there.
-func (e *Expectation) Found(s Seen) string {
+// Found tells what is there, in a few words.
+func (e *Expectation) Found(s Seen) fact.Facts {
 	switch {
 	case s.State == Unseen:
-		return s.Why
+		return fact.Kept{Says: s.Why}
 	case len(s.Values) == 0:
-		return "nothing"
+		return fact.Nothing{}
 	case s.Type != e.asksFor():
-		return s.Type + " " + few(s.Values)
+		return fact.These{Type: s.Type, Values: s.Values}
 	}
-	return few(s.Values)
+	return fact.These{Values: s.Values}
 }
 
 func first(values []string) string {
@@ -121,5 +103,3 @@ func first(values []string) string {
 	}
 	return strings.TrimSuffix(values[0], ".")
 }
-
-func few(values []string) string { return wording.Few(values, 3) }

@@ -4,15 +4,17 @@
 //
 // It judges nothing itself (chain, survey, plan and proof do) and writes nothing (report does).
 //
-//	f := finding.New(finding.PathLost, "http://old.example", "It cuts the path.",
-//		"Redirect with the path kept.", nil)
+//	f := finding.New(finding.PathLost, "http://old.example", fact.PathCut{})
 //	f.Severity // error
 package finding
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
+
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // Severity says how bad a finding is.
@@ -37,13 +39,13 @@ type Finding struct {
 	Subject  string         `json:"subject"` // a URL, rule, record, domain
 	Entry    string         `json:"entry,omitempty"`
 	Hop      *int           `json:"hop,omitempty"` // index in hops, from 0
-	Evidence map[string]any `json:"evidence"`
+	Evidence map[string]any `json:"evidence"`      // the facts, and what else was seen
 	// where the evidence shows it; Fix tells what to do about it
-	Cause Cause  `json:"cause,omitzero"`
-	Why   string `json:"why,omitempty"` // the cause in one sentence
-	Says  string `json:"says"`
-	Fix   string `json:"fix"`
-	Help  Help   `json:"-"`
+	Cause Cause         `json:"cause,omitzero"`
+	Why   fact.Sentence `json:"why,omitzero"` // the cause in one sentence
+	Says  fact.Sentence `json:"says"`
+	Fix   fact.Sentence `json:"fix"`
+	Help  Help          `json:"-"`
 	// in a list for all chains: every entry URL that meets it
 	Entries []string `json:"entries,omitempty"`
 
@@ -63,13 +65,33 @@ const (
 	Straightener Help = "straightener" // it writes chains of rules as single hops
 )
 
-// New makes a finding of a code, with the severity that the table gives it.
-func New(code Code, subject, says, fix string, evidence map[string]any) Finding {
-	if evidence == nil {
-		evidence = map[string]any{}
+// New makes a finding of a code from its facts, with the severity that the table gives it. Its
+// evidence is the facts, and what else is handed over.
+func New(code Code, subject string, facts fact.Facts, evidence ...map[string]any) Finding {
+	all := fact.Map(facts)
+	for _, more := range evidence {
+		maps.Copy(all, more)
 	}
-	return Finding{Code: code, Severity: code.Row().Severity, Subject: subject, Says: says, Fix: fix,
-		Evidence: evidence}
+	return Finding{Code: code, Severity: code.Row().Severity, Subject: subject, Evidence: all,
+		Says: fact.Of(facts, fact.Says), Fix: fact.Of(facts, fact.Do)}
+}
+
+// Facts gives what the finding is about: a struct of package fact, or fact.Kept where only the
+// words are left.
+func (f Finding) Facts() fact.Facts { return f.Says.Facts() }
+
+// DueTo returns the finding with its cause, whose facts say why it is there and what to do about
+// it.
+func (f Finding) DueTo(c Cause, why fact.Facts) Finding {
+	f = f.Explained(c, why)
+	f.Fix = fact.Of(why, fact.Do)
+	return f
+}
+
+// Explained returns the finding with its cause; what to do about it stays.
+func (f Finding) Explained(c Cause, why fact.Facts) Finding {
+	f.Cause, f.Why = c, fact.Of(why, fact.Says)
+	return f
 }
 
 // As returns the finding with another severity than the table gives it.

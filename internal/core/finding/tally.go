@@ -1,6 +1,10 @@
 package finding
 
-import "slices"
+import (
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/fact"
+)
 
 // Tally gathers findings by their cause: the same code about the same subject is one finding, with
 // all the entries that meet it. The zero value is empty and ready.
@@ -10,10 +14,10 @@ type Tally struct {
 }
 
 // cause tells findings apart: by code and subject, or by code and what the judge knows of the
-// cause. One that is not about a chain is told apart by what it says as well.
+// cause. One that is not about a chain is told apart by its facts as well.
 type cause struct {
-	code          Code
-	subject, says string
+	code           Code
+	subject, facts string
 }
 
 // Add takes in findings.
@@ -32,7 +36,7 @@ func (t *Tally) add(f Finding) {
 	case f.cause != "":
 		key.subject = f.cause
 	case f.Entry == "":
-		key.says = f.Says
+		key.facts = fact.Key(f.Facts())
 	}
 	at, known := t.causes[key]
 	if !known {

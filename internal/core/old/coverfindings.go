@@ -7,9 +7,9 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // group is old URLs of a domain with one fault.
@@ -96,56 +96,32 @@ func (c *Coverage) judge() {
 func (c *Coverage) findingOf(g *group) finding.Finding {
 	first := c.Addresses[g.worst[0]].URL
 	arrival, end, status := c.End(int(g.worst[0]))
-	urls := wording.Count(g.share.URLs, "old URL")
-	var says, fix string
+	var heaviest []string
+	for _, at := range g.worst[:g.shown] {
+		heaviest = append(heaviest, c.Addresses[at].URL)
+	}
+	urls, weight := g.share.URLs, g.share.Weight
+	var facts fact.Facts
 	switch g.code {
 	case finding.Uncovered:
-		var falls []string
-		if n := g.kinds[AtHome]; n > 0 {
-			falls = append(falls, fmt.Sprintf("%d to the home page", n))
-		}
-		if n := g.kinds[Fallen]; n > 0 {
-			falls = append(falls, fmt.Sprintf("%d to the fallback, which says gone", n))
-		}
-		says = fmt.Sprintf(
-			"%s of %s %s: %s; the heaviest is %s.",
-			urls,
-			g.domain,
-			wording.Verb(g.share.URLs, "falls", "fall"),
-			strings.Join(falls, ", "),
-			first,
-		)
-		fix = "Lead each to the page that took its place, or say 410 where there is none."
+		facts = fact.OldURLsFall{URLs: urls, Domain: g.domain, First: first, Home: g.kinds[AtHome],
+			Gone: g.kinds[Fallen], Weight: weight, Heaviest: heaviest}
 	case finding.DeadEnd:
-		how := fmt.Sprintf("arrives on %s, which answers %d", arrival, status)
+		meets := fact.OldURLsMeetNothing{URLs: urls, Domain: g.domain, First: first, Arrival: arrival,
+			Status: status, Weight: weight, Heaviest: heaviest}
 		if end != chain.Page {
-			how = fmt.Sprintf("ends as a %s at %s", end, arrival)
+			meets.End = string(end)
 		}
-		says = fmt.Sprintf("%s of %s %s no page: %s %s.", urls, g.domain,
-			wording.Verb(g.share.URLs, "meets", "meet"),
-			first, how)
-		fix = "Lead each to a page that exists, say 410 where there is none, or add the page to those " +
-			"that exist " +
-			"(site.pages)."
+		facts = meets
 	case finding.BeyondCarrier:
 		u, _ := web.ParseURL(first)
-		says = fmt.Sprintf("%s of %s %s not led where the plan says, since who carries the door "+
-			"cannot do it: %s ends at %s "+
-			"instead of %s.", urls, g.domain, wording.Verb(g.share.URLs, "is", "are"), first, arrival,
-			c.goal(u))
-		fix = "Give the domain to a carrier that looks at paths and queries."
+		facts = fact.OldURLsAstray{URLs: urls, Domain: g.domain, First: first, Arrival: arrival,
+			Wanted: c.goal(u), Weight: weight, Heaviest: heaviest}
 	default:
-		says = fmt.Sprintf("%s of %s %s more redirects than planned: %s takes %d.", urls, g.domain,
-			wording.Verb(g.share.URLs, "takes", "take"), first, c.Outcomes[g.worst[0]].Hops)
-		fix = "Write the rules concerned as single hops."
+		facts = fact.OldURLsTooLong{URLs: urls, Domain: g.domain, First: first,
+			Hops: int(c.Outcomes[g.worst[0]].Hops), Weight: weight, Heaviest: heaviest}
 	}
-	var worst []string
-	for _, at := range g.worst[:g.shown] {
-		worst = append(worst, c.Addresses[at].URL)
-	}
-	f := finding.New(g.code, g.domain, says, fix,
-		map[string]any{"urls": g.share.URLs, "weight": g.share.Weight,
-			"heaviest": worst})
+	f := finding.New(g.code, g.domain, facts)
 	f.Entry = first
 	return f
 }
@@ -182,52 +158,43 @@ func (c *Coverage) oneDoorFindings() []finding.Finding {
 		}
 		entry := c.Addresses[heaviest.at].URL
 		arrival, _, _ := c.End(int(heaviest.at))
-		more := ""
-		if n := len(of) - 1; n > 0 {
-			more = fmt.Sprintf(" So do %s.", wording.Count(n, "other old URL"))
-		}
 		f := finding.New(finding.OneDoorOnly, fmt.Sprintf("rules line %d", line),
-			fmt.Sprintf("Line %d leads %s to %s, but its twin %s %s.%s", line, entry, arrival, heaviest.twin,
-				heaviest.to.says(), more),
-			c.howToWiden(entry, heaviest.twin),
-			map[string]any{"line": int(line), "twin": heaviest.twin.String(), "urls": len(of),
-				"weight": weight})
+			fact.TwinDiffers{Line: int(line), URL: entry, Arrival: arrival, Twin: heaviest.twin.String(),
+				Ends: heaviest.to.ends(), Others: len(of) - 1, How: howTwin(entry, heaviest.twin),
+				URLs: len(of), Weight: weight})
 		f.Entry = entry
 		all = append(all, f)
 	}
 	return all
 }
 
-// says says where a URL ends, in a few words.
-func (p place) says() string {
+// ends tells where a URL ends.
+func (p place) ends() fact.Facts {
 	switch p.fate {
 	case AtHome:
-		return "falls to the home page"
+		return fact.EndsHome{}
 	case Fallen:
-		return "is gone, by the fallback"
+		return fact.EndsGone{}
 	case Missing:
-		return fmt.Sprintf("arrives on %s, which does not exist", p.arrival)
+		return fact.EndsMissing{URL: p.arrival.String()}
 	case Broken:
-		return "meets no page"
+		return fact.EndsNoPage{}
 	case Section:
-		return fmt.Sprintf("arrives on %s with many others", p.arrival)
+		return fact.EndsWithAll{URL: p.arrival.String()}
 	case OwnPage, Unchecked, Retired, Outside, fates:
 	}
-	return "goes to " + p.arrival.String()
+	return fact.EndsAt{URL: p.arrival.String()}
 }
 
-// howToWiden says how a rule takes the twin too.
-func (c *Coverage) howToWiden(entry string, twin web.URL) string {
+// howTwin tells how a twin differs from a URL: by its door, its spelling, or a parameter.
+func howTwin(entry string, twin web.URL) string {
 	u, err := web.ParseURL(entry)
 	switch {
 	case err != nil:
 	case u.Path() == twin.Path() && u.Query() == twin.Query():
-		return "Write the rule without its scheme and for the apex: it then holds for http and https, " +
-			"apex and www."
+		return "door"
 	case loosely(u.Path()) == loosely(twin.Path()) && u.Query() == twin.Query():
-		return "Write a rule for the twin too; or say of the domain that the old site did not care " +
-			"(slash: either, " +
-			"ignore-case: yes)."
+		return "spelling"
 	}
-	return "Write the rule without the parameter that follows visitors."
+	return "parameter"
 }

@@ -62,14 +62,14 @@ type Reason string
 
 // The reasons.
 const (
-	NoURL      Reason = "no address that a browser could ask for"
-	Robot      Reason = "asked by a robot"
-	Part       Reason = "part of a page"
-	Failed     Reason = "answered with an error"
-	OddMethod  Reason = "asked with another method"
-	Stranger   Reason = "a host that is not meant"
-	TooLong    Reason = "longer than any URL that a browser asks for"
-	Unreadable Reason = "not a line of the kind"
+	NoURL      Reason = "no-url"
+	Robot      Reason = "robot"
+	Part       Reason = "page-part"
+	Failed     Reason = "error"
+	OddMethod  Reason = "other-method"
+	Stranger   Reason = "other-host"
+	TooLong    Reason = "too-long"
+	Unreadable Reason = "unreadable"
 )
 
 // LeftOut is what was left out for one reason.

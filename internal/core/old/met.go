@@ -8,9 +8,9 @@ import (
 	"strconv"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Met is how somebody fares who follows an old URL in the real web, judged against the plan.
@@ -82,8 +82,8 @@ type Followed struct {
 	Status  int // the last; 0: nobody answered
 	Hops    int // redirects
 	Long    bool
-	Codes   []string // of the findings, the worst first
-	Says    string   // of the worst
+	Codes   []string      // of the findings, the worst first
+	Says    fact.Sentence // of the worst
 	// a digest of where it should have led: its verdict holds as long as that stays so
 	Goal string
 }
@@ -132,7 +132,7 @@ func FollowedOf(c *chain.Chain, a Address, goal chain.Goal, site web.Door) Follo
 			f.Codes = append(f.Codes, found.Code.String())
 		}
 		has[found.Code] = true
-		if f.Says == "" && found.Severity != finding.Note {
+		if f.Says.IsZero() && found.Severity != finding.Note {
 			f.Says = found.Says
 		}
 	}
@@ -157,7 +157,8 @@ func FollowedOf(c *chain.Chain, a Address, goal chain.Goal, site web.Door) Follo
 			f.Says = sorted[i].Says
 		case by.met == NoPage && c.End == chain.Page && last.Status >= 400 &&
 			(!goal.Gone || last.Status != 410):
-			f.Met, f.Says = NoPage, fmt.Sprintf("%s answers %d.", c.Arrival, last.Status)
+			f.Met = NoPage
+			f.Says = fact.Of(fact.AnswersStatus{URL: c.Arrival.String(), Status: last.Status}, fact.Says)
 		case by.met == MetHome && home:
 			f.Met = MetHome
 		default:
@@ -209,38 +210,21 @@ func SortAreas(areas []MetArea) {
 
 // metFinding is how a way to fare is found.
 var metFinding = map[Met]metKind{
-	MetHome: {MetHome, finding.LandedHome, "arrives on the home page", "arrive on the home page",
-		"Lead each to the page that took its place, or answer 410."},
-	OtherPage: {
-		OtherPage,
-		finding.WrongPage,
-		"arrives on another page than planned",
-		"arrive on another page than planned",
-		"Compare the redirects there with the plan's rules.",
-	},
-	NotMoved: {NotMoved, finding.NotRedirected, "is still served by the old site",
-		"are still served by the old site",
-		"Redirect the door: the plan says where."},
-	Insecure: {Insecure, finding.Downgrade, "goes over http", "go over http",
-		"Lead straight to the https address."},
-	NoPage: {NoPage, finding.DeadEnd, "meets an error", "meet an error",
-		"Lead each to a page that exists, or say 410 where there is none."},
-	Stopped: {Stopped, finding.WrongName, "is stopped by a certificate",
-		"are stopped by a certificate",
-		"Have a certificate issued for the host."},
-	Astray: {Astray, finding.Loop, "goes round, or leads nowhere", "go round, or lead nowhere",
-		"Correct the redirects that lead there."},
-	NoAnswer: {NoAnswer, finding.Timeout, "gets no answer", "get no answer",
-		"See whether the host has the records and the server that the plan wants."},
-	NotSeen: {NotSeen, finding.TurnedAway, "could not be looked at", "could not be looked at",
-		"Look again, from another place or more slowly."},
+	MetHome:   {MetHome, finding.LandedHome},
+	OtherPage: {OtherPage, finding.WrongPage},
+	NotMoved:  {NotMoved, finding.NotRedirected},
+	Insecure:  {Insecure, finding.Downgrade},
+	NoPage:    {NoPage, finding.DeadEnd},
+	Stopped:   {Stopped, finding.WrongName},
+	Astray:    {Astray, finding.Loop},
+	NoAnswer:  {NoAnswer, finding.Timeout},
+	NotSeen:   {NotSeen, finding.TurnedAway},
 }
 
 // metKind is a row of that table.
 type metKind struct {
-	met            Met
-	code           finding.Code // where none of the URL's own says it better
-	one, many, fix string
+	met  Met
+	code finding.Code // where none of the URL's own says it better
 }
 
 // shown gives the code under which an old URL is shown that fares so.
@@ -276,18 +260,16 @@ func MetFindings(areas []MetArea, worst func(domain string, m Met) []Followed) [
 			by, first := metFinding[m], heaviest[0]
 			code := by.shown(first)
 			n := a.Mets[m].URLs
-			says := fmt.Sprintf("%s of %s %s; the heaviest is %s.", wording.Count(n, "old URL"), a.Name,
-				wording.Verb(n, by.one, by.many), first.URL)
-			if first.Says != "" {
-				says += " " + first.Says
-			}
 			var urls []string
 			for _, f := range heaviest {
 				urls = append(urls, f.URL)
 			}
-			f := finding.New(code, a.Name, says, by.fix,
-				map[string]any{"urls": a.Mets[m].URLs, "weight": a.Mets[m].Weight,
-					"heaviest": urls, "met": m.String()}).As(m.Severity()).GroupedBy(m.String() + " " + a.Name)
+			fares := fact.OldURLsFare{URLs: n, Domain: a.Name, First: first.URL, Met: m.String(),
+				Weight: a.Mets[m].Weight, Heaviest: urls}
+			if !first.Says.IsZero() {
+				fares.Says = fact.Kept{Says: first.Says.String()}
+			}
+			f := finding.New(code, a.Name, fares).As(m.Severity()).GroupedBy(m.String() + " " + a.Name)
 			f.Entry = first.URL
 			tally.Add(f)
 		}

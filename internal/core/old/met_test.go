@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/web"
@@ -65,12 +66,12 @@ func TestHowSomebodyFaresWhoFollowsAnOldURL(t *testing.T) {
 		}
 		for _, code := range c.codes {
 			way.Findings = append(way.Findings,
-				finding.New(code, "old.example", "It says "+code.String()+".", "", nil))
+				finding.New(code, "old.example", fact.Kept{Says: "It says " + code.String() + "."}))
 		}
 		f := old.FollowedOf(&way, old.Address{URL: "http://old.example/a", Weight: 3}, c.goal, site)
 		assert.Equal(t, c.want, f.Met, name)
 		assert.Equal(t, []any{7, int64(3), c.last.Status}, []any{f.Number, f.Weight, f.Status}, name)
-		assert.Equal(t, len(c.codes) == 0 && c.want != old.NoPage, f.Says == "", name)
+		assert.Equal(t, len(c.codes) == 0 && c.want != old.NoPage, f.Says.IsZero(), name)
 	}
 	for _, m := range old.Mets() {
 		named, known := old.MetNamed(m.String())

@@ -12,13 +12,15 @@ import (
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
-	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // secured makes the chain of an https door with a certificate.
@@ -79,9 +81,9 @@ func TestWhatIsTypedAtAForm(t *testing.T) {
 		"Type the destination in full. With http:// it costs one more hop, and a visitor who came by "+
 			"https is led over "+
 			"plain http; without www it costs one more hop.",
-		report.Because(c.Entries[0].Reasons),
+		doc.Unmarked(words.Because(c.Entries[0].Reasons)),
 	)
-	assert.Equal(t, []string{"drops the query"}, c.Limits)
+	assert.Equal(t, []fact.Sentence{fact.Of(fact.CannotQuery{}, fact.Says)}, c.Limits)
 	assert.Equal(
 		t,
 		[]string{"remove forward | from=away.example"},
@@ -93,7 +95,7 @@ func TestWhatIsTypedAtAForm(t *testing.T) {
 func TestWhatIsToldToAPlatform(t *testing.T) {
 	p := planFor(t, "domains:\n  - n.example\n  - {name: old.example, carrier: told}\n", nil)
 	assert.Equal(t, []string{"beyond-carrier told"}, subjects(p))
-	assert.Contains(t, p.Findings[0].Says, "at most 1 host, and 2 are planned there")
+	assert.Contains(t, p.Findings[0].Says.String(), "at most 1 host, and 2 are planned there")
 	assert.Equal(t, []string{
 		"add host | host=old.example", "add host | host=www.old.example",
 		"add records | old.example A=198.51.100.62 | www.old.example CNAME=sites.told.example | " +
@@ -103,7 +105,8 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 		"add primary | primary=www.n.example | redirected to it=old.example, www.old.example",
 	}, entries(carried(t, p, "told")))
 	primary := carried(t, p, "told").Entries[5]
-	assert.Contains(t, report.Because(primary.Reasons), "only once the certificates have been issued")
+	assert.Contains(t, doc.Unmarked(words.Because(primary.Reasons)),
+		"only once the certificates have been issued")
 	assert.Equal(t, "301 https://www.n.example/a?b", answer(p, "https://old.example/a?b"))
 	assert.Equal(
 		t,
@@ -199,7 +202,8 @@ func TestPatternsWithStars(t *testing.T) {
 	}, patterns(p, "wide"))
 	c := carried(t, p, "wide")
 	assert.Equal(t, []string{"old.example", "www.old.example"}, c.Entries[1].Star.Takes)
-	assert.Contains(t, report.Because(c.Entries[2].Reasons), "what follows in the path starts at $2")
+	assert.Contains(t, doc.Unmarked(words.Because(c.Entries[2].Reasons)),
+		"what follows in the path starts at $2")
 
 	p = starred(
 		t,
@@ -234,8 +238,7 @@ func TestPatternsWithStars(t *testing.T) {
 		[]string{
 			"http://*old.example/a > https://www.n.example/visit/ 301",
 			"*old.example/ > https://www.n.example/ 301",
-			"*old.example/* > no target 410 (gone); where the form has no such answer, let a server " +
-				"carry the host",
+			"*old.example/* > no target 410 (gone)",
 		},
 		patterns(p, "wide"),
 	)
@@ -320,7 +323,7 @@ func TestAnAddressBesideADoorIsLeftOver(t *testing.T) {
 			"old.example\n@ A 203.0.113.40\nwww CNAME sites.platform.example.\n@ MX 5 mx.other.example."),
 	)
 	assert.Equal(t, []string{"leftover-address www.old.example"}, subjects(p))
-	assert.Contains(t, p.Findings[0].Says, "visitors get one or the other by chance")
+	assert.Contains(t, p.Findings[0].Says.String(), "Visitors get one or the other by chance")
 	assert.Empty(t, changes(zoneOf(t, p, "old.example")))
 
 	p = planFor(
@@ -384,7 +387,7 @@ func TestConsider(t *testing.T) {
 	assert.Empty(t, c.Choices[1].Open)
 	assert.Empty(t, c.Choices[0].Remembered)
 	require.Len(t, c.Choices[1].Remembered, 1)
-	assert.Contains(t, c.Choices[1].Remembered[0],
+	assert.Contains(t, c.Choices[1].Remembered[0].String(),
 		"https://n.example/ answers 301 to https://www.n.example/ today")
 	assert.Equal(t, "https://www.n.example", p.Estate.Canonical.String(), "the estate itself stays")
 	for _, wrong := range []string{"nobody", "gateway,www"} {
@@ -444,9 +447,9 @@ func TestStarsCompareToTheLetter(t *testing.T) {
 	assert.Equal(t, []string{"beyond-carrier old.example"}, subjects(p))
 	assert.Equal(
 		t,
-		"old.example says ignore-case: yes, index: [index.php], and patterns with stars compare paths "+
-			"to the letter.",
-		p.Findings[0].Says,
+		fact.StarsToTheLetter{Domain: "old.example", Carrier: "wide",
+			Keys: "ignore-case: yes, index: [index.php]"},
+		p.Findings[0].Facts(),
 	)
 }
 

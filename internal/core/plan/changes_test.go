@@ -18,9 +18,10 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/live"
-	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // today is when these plans are made.
@@ -117,7 +118,7 @@ func zoneOf(t *testing.T, p *plan.Plan, name string) zone.Zone {
 func reasons(z zone.Zone) string {
 	var all []string
 	for _, c := range z.Changes {
-		all = append(all, c.Name+" "+c.Type+": "+report.Because(c.Reasons))
+		all = append(all, c.Name+" "+c.Type+": "+doc.Unmarked(words.Because(c.Reasons)))
 	}
 	return strings.Join(all, "\n")
 }
@@ -312,7 +313,8 @@ func TestWhatNobodyAnsweredAboutIsNeitherThereNorGone(t *testing.T) {
 	i := slices.IndexFunc(unseen.Notes, func(n act.Note) bool { return n.Notice == act.NotAnswered })
 	require.GreaterOrEqual(t, i, 0)
 	assert.Contains(t, unseen.Notes[i].Values, "old.example MX")
-	assert.Contains(t, report.NoteText(unseen.Notes[i]), "Nobody answered about old.example MX")
+	assert.Contains(t, doc.Unmarked(words.Note(unseen.Notes[i])),
+		"Nobody answered about old.example MX")
 }
 
 // TestAnAliasThatLeadsToTheRightPlaceIsKept has a host at an alias of somebody's whose addresses

@@ -2,12 +2,12 @@ package plan
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -36,7 +36,7 @@ type Choice struct {
 	Late      int `json:"late"`
 	Permanent int `json:"permanent"` // doors whose first answer browsers remember
 	// what browsers remember from today that goes against this choice
-	Remembered []string `json:"remembered"`
+	Remembered []fact.Sentence `json:"remembered"`
 	// of records; record sets where nobody has seen the zones
 	Changes int `json:"changes"`
 	Entries int `json:"entries"` // to be typed or done on carriers' pages
@@ -58,22 +58,15 @@ func Consider(in Input, names []string) (*Considered, error) {
 		if slices.ContainsFunc(names[:i], func(o string) bool {
 			return strings.TrimSpace(o) == strings.TrimSpace(name)
 		}) {
-			return nil, fmt.Errorf(
-				"%s: %s appears twice; expected each choice once",
-				strings.Join(names, ","),
-				strings.TrimSpace(name),
-			)
+			return nil, fact.Err(fact.ChoiceTwice{Choices: strings.Join(names, ","),
+				Choice: strings.TrimSpace(name)})
 		}
 		variant, about, err := variantOf(in, strings.TrimSpace(name))
 		if err != nil {
 			return nil, err
 		}
 		if len(c.Choices) > 0 && about != c.About {
-			return nil, fmt.Errorf(
-				"%s: carriers and canonical hosts cannot be set side by side; expected names of carriers, "+
-					"or www,apex",
-				strings.Join(names, ","),
-			)
+			return nil, fact.Err(fact.ChoicesMixed{Choices: strings.Join(names, ",")})
 		}
 		c.About = about
 		c.Choices = append(c.Choices, choice(strings.TrimSpace(name), Make(variant)))
@@ -95,11 +88,7 @@ func variantOf(in Input, name string) (Input, string, error) {
 		for _, c := range e.Carriers {
 			known = append(known, c.Name)
 		}
-		return in, "", fmt.Errorf(
-			"%s: there is no carrier of that name; expected some of %s, or www,apex for the canonical host",
-			name,
-			strings.Join(known, ", "),
-		)
+		return in, "", fact.Err(fact.ChoiceUnknown{Choice: name, Known: known})
 	}
 	host := apex
 	if name == "www" {
@@ -194,8 +183,8 @@ func choice(name string, p *Plan) Choice {
 
 // remembered gives the permanent redirects of today that lead away from the canonical site:
 // browsers that have met them go on following them.
-func remembered(v *survey.Survey, canonical web.Door) []string {
-	all := []string{}
+func remembered(v *survey.Survey, canonical web.Door) []fact.Sentence {
+	all := []fact.Sentence{}
 	if v == nil {
 		return all
 	}
@@ -210,13 +199,8 @@ func remembered(v *survey.Survey, canonical web.Door) []string {
 			}
 			all = append(
 				all,
-				fmt.Sprintf(
-					"%s answers %d to %s today: browsers that remember it are led away from the canonical "+
-						"site, and back, and round",
-					c.Entry,
-					first.Status,
-					next,
-				),
+				fact.Of(fact.LeadsAwayToday{URL: c.Entry.String(), To: next.String(),
+					Status: first.Status}, fact.Says),
 			)
 		}
 	}

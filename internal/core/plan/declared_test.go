@@ -14,6 +14,7 @@ import (
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // met makes a chain of one answer.
@@ -51,11 +52,11 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 			[]chain.Chain{root, met("http://old.example/upper-path/x", chain.Deep, at, 301, site, "")},
 			"broad cuts the path, seen at http://old.example/upper-path/x"},
 		"for now only": {[]chain.Chain{met("http://old.example/", chain.Root, at, 302, site, "")},
-			"broad redirects for now only (302, 303 or 307), seen at http://old.example/"},
+			"broad redirects temporarily (302, 303 or 307), seen at http://old.example/"},
 		"for now only, 303": {[]chain.Chain{met("http://old.example/", chain.Root, at, 303, site, "")},
-			"broad redirects for now only (302, 303 or 307), seen at http://old.example/"},
+			"broad redirects temporarily (302, 303 or 307), seen at http://old.example/"},
 		"for now only, 307": {[]chain.Chain{met("http://old.example/", chain.Root, at, 307, site, "")},
-			"broad redirects for now only (302, 303 or 307), seen at http://old.example/"},
+			"broad redirects temporarily (302, 303 or 307), seen at http://old.example/"},
 		"for good, 308": {[]chain.Chain{met("http://old.example/", chain.Root, at, 308, site, "")}, ""},
 		"the query, which it is not said to keep": {
 			[]chain.Chain{root, met("http://old.example/?q=1", chain.Query, at, 301,
@@ -137,7 +138,8 @@ func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
 			case world.HostEntry:
 				claims = append(claims, e.Fields[0].Value)
 			case world.CertEntry:
-				certificates = append(certificates, e.Fields[0].Value+": "+report.Because(e.Reasons))
+				certificates = append(certificates,
+					e.Fields[0].Value+": "+doc.Unmarked(words.Because(e.Reasons)))
 			}
 		}
 	}

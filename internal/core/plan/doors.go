@@ -3,7 +3,6 @@ package plan
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"iter"
 	"slices"
 	"strings"
@@ -12,6 +11,7 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -30,9 +30,7 @@ func redirectsNeeded(w *predict.Prediction) act.Found {
 			f.Find(
 				finding.DependedOn,
 				r.Place(),
-				fmt.Sprintf("%s would redirect %s, which %s needs.", r.Place(), r.Old.Host, by),
-				"Drop the rule, or take the host out of needed: if nobody needs it any more.",
-				map[string]any{"line": r.Line, "host": r.Old.Host.String(), "by": by},
+				fact.RuleTakesNeeded{Line: r.Line, Host: r.Old.Host.String(), By: by, Place: r.Place()},
 			)
 		}
 	}
@@ -139,10 +137,7 @@ func faultyRules(w *predict.Prediction) act.Found {
 			f.Find(
 				finding.BeyondCarrier,
 				r.Place(),
-				fmt.Sprintf("%s is about %s, which the site serves itself; no carrier can hold it.", r.Place(),
-					r.Old.Host),
-				"Set the redirect up on the site, and write it down in site.rules.",
-				map[string]any{"line": r.Line},
+				fact.RuleOfSite{Line: r.Line, Place: r.Place(), Host: r.Old.Host.String()},
 			)
 		}
 	}

@@ -11,7 +11,8 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/world"
-	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // edged plans old.example through an edge network that takes its zone, with what is behind it.
@@ -87,7 +88,7 @@ func TestAnAliasBehindAnEdgeCannotStandBesideAnything(t *testing.T) {
 	z := zoneOf(t, p, "old.example")
 	lost := p.Lost(&z)
 	require.Len(t, lost, 1, "no zone file says an alias at the apex")
-	assert.Contains(t, lost[0].Says, "sites.hosting.example")
+	assert.Contains(t, lost[0].Says.String(), "sites.hosting.example")
 	sets, err := p.File(&z)
 	require.NoError(t, err)
 	for _, s := range sets {
@@ -100,7 +101,8 @@ func TestHowAnEdgeAsksWhatIsBehindIt(t *testing.T) {
 		var all []string
 		for _, e := range carried(t, edged(t, behind, "@ A 192.0.2.7", ""), "front").Entries {
 			if e.Kind == world.OriginEntry {
-				all = append(all, e.Fields[0].Value+": "+e.Fields[1].Value+". "+report.Because(e.Reasons))
+				all = append(all,
+					e.Fields[0].Value+": "+e.Fields[1].Value+". "+doc.Unmarked(words.Because(e.Reasons)))
 			}
 		}
 		return all
@@ -132,10 +134,11 @@ func TestAnEdgeBeforeTheSite(t *testing.T) {
 func TestExactPatternsAndStarsBeforeNames(t *testing.T) {
 	p := starred(t, "{name: old.example, carrier: wide}", "old.example/b.html,/shop/\n")
 	c := carried(t, p, "wide")
-	assert.Contains(t, report.Because(c.Entries[1].Reasons), "type *old.example/b.html?* too")
-	assert.NotContains(t, report.Because(c.Entries[1].Reasons), "anyold.example")
-	assert.Contains(t, report.Because(c.Entries[2].Reasons), "anyold.example")
-	assert.NotContains(t, report.Because(c.Entries[2].Reasons), "?*")
+	assert.Contains(t, doc.Unmarked(words.Because(c.Entries[1].Reasons)),
+		"type *old.example/b.html?* too")
+	assert.NotContains(t, doc.Unmarked(words.Because(c.Entries[1].Reasons)), "anyold.example")
+	assert.Contains(t, doc.Unmarked(words.Because(c.Entries[2].Reasons)), "anyold.example")
+	assert.NotContains(t, doc.Unmarked(words.Because(c.Entries[2].Reasons)), "?*")
 }
 
 func TestAPlatformBehindAnEdgeHasToKnowItsHost(t *testing.T) {

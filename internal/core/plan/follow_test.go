@@ -231,10 +231,10 @@ func TestSheetsThatTellNobody(t *testing.T) {
 	}
 	var said []string
 	for _, f := range p.Play(sheets) {
-		said = append(said, f.Subject+": "+f.Says)
+		said = append(said, f.Subject+": "+f.Says.String())
 	}
 	assert.Equal(t, []string{
-		"www.old.example: www.old.example leads to aliased, which nobody told of it, once this is " +
+		"www.old.example: www.old.example leads to aliased, which does not know it yet, once this is " +
 			"typed: replace www CNAME " +
 			"old.example by sites.other.example in old.example.",
 	}, said)

@@ -18,7 +18,7 @@ func found(p *plan.Plan, code string) []string {
 	var all []string
 	for _, f := range p.Findings {
 		if f.Code.String() == code {
-			all = append(all, f.Subject+": "+f.Says+" "+f.Fix)
+			all = append(all, f.Subject+": "+f.Says.String()+" "+f.Fix.String())
 		}
 	}
 	return all

@@ -18,7 +18,8 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/core/zone"
-	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 const wholeMoved = "@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20\nwww CNAME @\n" +
@@ -161,7 +162,7 @@ func TestAZoneThatMoves(t *testing.T) {
 	assert.Contains(
 		t,
 		found(p, "zone-differs")[1],
-		"says 192.0.2.9 for old.example A, and 203.0.113.40 is wanted; the old ones say 192.0.2.1",
+		"says 192.0.2.9 for old.example A, and 203.0.113.40 is wanted; the present ones say 192.0.2.1",
 	)
 
 	p = planFor(
@@ -237,7 +238,7 @@ func TestTTLsAreLedAroundTheChange(t *testing.T) {
 			assert.Equal(t, 300, c.TTL, "short while it can still be taken back")
 		}
 	}
-	order := said(p.Steps, report.StepText)
+	order := said(p.Steps, func(x act.Step) string { return doc.Unmarked(words.Step(x)) })
 	assert.Contains(t, order, "at least 4 hours before the move")
 	assert.Contains(t, order, "Wait 15 minutes")
 	assert.Equal(t, "1 day 2 hours", wording.DurationText(26*3600+5))
@@ -272,7 +273,7 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 	}, got, "placeholders are typed at an edge network, and nothing else is lost")
 	unseen := zoneOf(t, p, "unseen.example")
 	_, err = p.File(&unseen)
-	assert.ErrorContains(t, err, "nobody has seen the zone unseen.example")
+	assert.ErrorContains(t, err, "no survey holds the zone unseen.example")
 }
 
 func TestAWantedRecordGoesWithTheCertificate(t *testing.T) {
@@ -321,7 +322,7 @@ func TestANewServerThatDoesNotAnswerIsNotSaidToLackAnything(t *testing.T) {
 	assert.False(t, zoneOf(t, p, "old.example").Move.Ready, "it is not known to be ready either")
 	i := slices.IndexFunc(p.Notes, func(n act.Note) bool { return n.Notice == act.ServerSilent })
 	require.GreaterOrEqual(t, i, 0)
-	assert.Contains(t, report.NoteText(p.Notes[i]), "did not answer about old.example MX")
+	assert.Contains(t, doc.Unmarked(words.Note(p.Notes[i])), "did not answer about old.example MX")
 }
 
 // TestWhatAProviderDoesBesideItsServers is said where a zone leaves it: its mail may end with them.

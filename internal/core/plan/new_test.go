@@ -13,7 +13,8 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
-	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // nowhere is a survey of old.example, which the parent zone does not know.
@@ -34,7 +35,7 @@ const newDomain = "domains:\n  - {name: n.example, state: leave}\n" +
 func orderOf(p *plan.Plan) string {
 	var all []string
 	for _, s := range p.Steps {
-		all = append(all, report.StepText(s))
+		all = append(all, doc.Unmarked(words.Step(s)))
 	}
 	return strings.Join(all, "\n")
 }
@@ -90,12 +91,12 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 	e := carried(t, p, "Registrar A").Entries
 	require.Len(t, e, 1)
 	assert.Equal(t, world.NameServers, e[0].Kind)
-	assert.Contains(t, report.Because(e[0].Reasons), "First the zone must be there")
+	assert.Contains(t, doc.Unmarked(words.Because(e[0].Reasons)), "First the zone must be there")
 	for _, s := range p.Sheets() {
 		for _, l := range s.Lines {
 			assert.Equal(t, "Registrar B", s.Place)
 			assert.Equal(t, "ns1.b.example", l.Check.Server)
-			assert.Contains(t, report.Because(l.Reasons), "The zone is new")
+			assert.Contains(t, doc.Unmarked(words.Because(l.Reasons)), "The zone is new")
 		}
 	}
 }
@@ -103,7 +104,7 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 func texts(p *plan.Plan) string {
 	var all []string
 	for _, n := range p.Notes {
-		all = append(all, report.NoteText(n))
+		all = append(all, doc.Unmarked(words.Note(n)))
 	}
 	return strings.Join(all, "\n")
 }

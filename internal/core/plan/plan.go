@@ -28,6 +28,7 @@ import (
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -138,9 +139,12 @@ type ToAsk struct {
 }
 
 // ErrOnly says that no domain is meant by what was named.
-type ErrOnly struct{ Says, Expected string }
+type ErrOnly struct{ Facts fact.Facts }
 
-func (e *ErrOnly) Error() string { return e.Says + "; expected " + e.Expected }
+func (e *ErrOnly) Error() string {
+	said := fact.Say(e.Facts)
+	return said.Says + "; expected " + said.Expected
+}
 
 // Select gives the function for Input.Only from a name: "" for all, a domain, or "wave:N". The
 // error is an *ErrOnly.
@@ -154,7 +158,7 @@ func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
 				return func(d *estate.Domain) bool { return fmt.Sprint(d.Wave) == number }, nil
 			}
 		}
-		return nil, &ErrOnly{"no domain is in this wave", "one of the waves in the estate file"}
+		return nil, &ErrOnly{fact.NoSuchWave{}}
 	}
 	h, err := web.ParseHost(only)
 	if err != nil {
@@ -163,5 +167,5 @@ func Select(e *estate.Estate, only string) (func(*estate.Domain) bool, error) {
 	if d := e.DomainOf(h); d != nil {
 		return func(o *estate.Domain) bool { return o.Name == d.Name }, nil
 	}
-	return nil, &ErrOnly{"the estate holds no such domain", "a domain of the estate file or wave:N"}
+	return nil, &ErrOnly{fact.NoSuchDomain{}}
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
@@ -20,6 +21,7 @@ import (
 	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
 	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/words"
 )
 
 const head = `canonical: https://www.n.example
@@ -180,8 +182,8 @@ func TestTiesAndDuplicates(t *testing.T) {
 	)
 	require.NotEmpty(t, p.Findings)
 	assert.Equal(t, finding.Tie, p.Findings[0].Code)
-	assert.Contains(t, p.Findings[0].Says, "https://mill.example/a/b")
-	assert.Contains(t, report.NoteText(p.Notes[0]), "Line 5")
+	assert.Contains(t, p.Findings[0].Says.String(), "https://mill.example/a/b")
+	assert.Contains(t, doc.Unmarked(words.Note(p.Notes[0])), "Line 5")
 }
 
 func TestRecordsAndCertificates(t *testing.T) {
@@ -279,6 +281,10 @@ func sheetsText(t *testing.T, p *plan.Plan) string {
 	return b.String()
 }
 
-func notes(p *plan.Plan) string { return said(p.Notes, report.NoteText) }
+func notes(p *plan.Plan) string {
+	return said(p.Notes, func(x act.Note) string { return doc.Unmarked(words.Note(x)) })
+}
 
-func moveOrder(z zone.Zone) string { return said(plan.StepsOfMove(&z), report.StepText) }
+func moveOrder(z zone.Zone) string {
+	return said(plan.StepsOfMove(&z), func(x act.Step) string { return doc.Unmarked(words.Step(x)) })
+}

@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
@@ -322,15 +323,7 @@ func (pl *player) lowered() {
 			pl.find(finding.New(
 				finding.ZoneDiffers,
 				t.Name+" "+t.Type,
-				fmt.Sprintf(
-					"No row of a sheet lowers the TTL of %s %s to %d s before it changes; it is %d s.",
-					t.Name,
-					t.Type,
-					t.LowerTo,
-					values[0].TTL,
-				),
-				"Lower it first, and wait for as long as it was; resolvers keep the old answer for that long.",
-				map[string]any{"ttl": values[0].TTL, "wanted": t.LowerTo},
+				fact.TTLNotLowered{TTL: values[0].TTL, Wanted: t.LowerTo, Name: t.Name, Type: t.Type},
 			))
 		}
 	}
@@ -415,33 +408,14 @@ func (pl *player) compare(
 		pl.find(finding.New(
 			finding.ZoneDiffers,
 			key.Name+" "+key.Type,
-			fmt.Sprintf(
-				"Typed row by row, the sheets leave %s %s in %s at %s; the plan, and the zone file that it "+
-					"writes, "+
-					"say %s.",
-				key.Name,
-				key.Type,
-				z.Name,
-				wording.OrNothing(record.PlainAll(key.Type, values)),
-				wording.OrNothing(record.PlainAll(key.Type, wanted)),
-			),
-			"Type none of it. Plan again from a new survey.",
-			map[string]any{"typed": record.PlainAll(key.Type, values),
-				"wanted": record.PlainAll(key.Type, wanted)},
+			fact.SheetsLeave{Typed: record.PlainAll(key.Type, values),
+				Wanted: record.PlainAll(key.Type, wanted), Name: key.Name, Type: key.Type, Zone: z.Name},
 		))
 	case keeps > 0:
 		pl.find(finding.New(
 			finding.ZoneDiffers,
 			key.Name+" "+key.Type,
-			fmt.Sprintf(
-				"Typed row by row, the sheets leave %s %s with a TTL of %d s instead of %d s.",
-				key.Name,
-				key.Type,
-				keeps,
-				ttl,
-			),
-			"Give it that TTL where the zone is held.",
-			map[string]any{"typed": keeps, "wanted": ttl},
+			fact.SheetsLeaveTTL{Typed: keeps, Wanted: ttl, Name: key.Name, Type: key.Type},
 		))
 	}
 }
@@ -463,112 +437,58 @@ func (pl *player) finding(b world.Break) finding.Finding {
 	if b.Kind == world.MailMoved {
 		before, after = inTurn(b.Before), inTurn(b.After)
 	}
-	code, says, fix := finding.Undecided, "", ""
-	subject := b.Subject
+	row, name := b.Row.String(), b.Subject
+	code, subject := finding.Undecided, b.Subject
+	var facts fact.Facts
 	switch b.Kind {
 	case world.RowUnfit:
-		says = fmt.Sprintf("A row of a sheet cannot be typed as it stands: %s.", b.Says)
-		fix = "Type none of it. Survey again, and plan from that."
+		facts = fact.RowUnfit{Why: b.Why}
 	case world.MailMoved:
 		code = finding.MailTied
 		if len(b.After) == 0 {
 			code = finding.MailLost
 		}
-		says = fmt.Sprintf("Mail for %s ends at %s today, and at %s", b.Subject, before, after)
-		fix = "Give its mail a name and address of its own first, in its own zone; or write the " +
-			"records that it is to have " +
-			"from then on under wanted:."
+		facts = fact.MailWouldMove{Domain: name, Before: before, After: after, Row: row}
 	case world.SenderLost:
-		code = finding.MailTied
-		says = sendersLost(b)
-		fix = "Write the addresses that send today into its SPF record first, or what is to hold " +
-			"under wanted:."
+		code, facts = finding.MailTied, sendersLost(b)
 	case world.Followed:
 		code, subject = finding.DependedOn, b.Target
+		facts = fact.RecordWouldFollow{Type: b.Type, Name: name, Target: b.Target, Before: before,
+			After: after, Row: row}
 		if b.Type == "CNAME" {
-			says = fmt.Sprintf(
-				"The %s record of %s refers to %s, which ends at %s today: %s would follow to %s",
-				b.Type,
-				b.Subject,
-				b.Target,
-				before,
-				b.Subject,
-				after,
-			)
-			fix = fmt.Sprintf(
-				"Lead %s to today's address itself, or list it under hosts: if it is a door, before %s "+
-					"changes.",
-				b.Subject,
-				b.Target,
-			)
-		} else {
-			says = fmt.Sprintf("The %s record of %s refers to %s: it ends at %s today, and would at %s",
-				b.Type, b.Subject,
-				b.Target, before, after)
-			fix = fmt.Sprintf("Give the machine that it means a name of its own with today's address, "+
-				"and have the %s record "+
-				"name that, before %s changes.", b.Type, b.Target)
+			facts = fact.AliasWouldFollow{Name: name, Target: b.Target, Before: before, After: after,
+				Row: row}
 		}
 	case world.NeededMoved:
 		code = finding.DependedOn
-		says = fmt.Sprintf(
-			"%s is needed where it is, at %s, and would lead to %s",
-			b.Subject,
-			before,
-			after,
-		)
-		fix = "Lead it to today's address itself first, or take it out of needed: if nobody needs it " +
-			"any more."
+		facts = fact.NeededWouldMove{Host: name, Before: before, After: after, Row: row}
 	case world.DoorDark:
-		code = finding.RecordLost
-		says = fmt.Sprintf("%s leads to %s today, and nowhere", b.Subject, before)
-		fix = "Add its new records before the old ones go."
+		code, facts = finding.RecordLost, fact.DoorWouldGo{Host: name, Before: before, Row: row}
 	case world.Untold:
-		code = finding.BeyondCarrier
-		says = fmt.Sprintf(
-			"%s leads to %s, which nobody told of it,",
-			b.Subject,
-			strings.Join(b.After, " or "),
-		)
-		fix = fmt.Sprintf("Tell %s of %s first, or lead it to whoever carries it before anything else.",
-			strings.Join(b.After, " or "), b.Subject)
+		code, facts = finding.BeyondCarrier, fact.LeadsUntold{Host: name, Carriers: b.After, Row: row}
 	case world.Crowded:
-		code = finding.AliasConflict
-		says = fmt.Sprintf(
-			"%s holds what cannot stand together (%s)",
-			b.Subject,
-			strings.Join(b.After, ", "),
-		)
-		fix = "Decide which of them is needed, and remove the others first."
+		code, facts = finding.AliasConflict, fact.StandsTogether{Name: name, Records: b.After, Row: row}
 	}
-	if b.Kind != world.RowUnfit {
-		says += fmt.Sprintf(" once this is typed: %s.", b.Row)
-	}
-	return finding.New(code, subject, says, fix, map[string]any{
-		"act": b.Act, "row": b.Row.String(), "place": b.Row.Place, "before": b.Before, "after": b.After,
-		"name": b.Subject,
+	return finding.New(code, subject, facts, map[string]any{
+		"act": b.Act, "row": row, "place": b.Row.Place, "before": b.Before, "after": b.After,
+		"name": name,
 	})
 }
 
-// sendersLost says who may send less than before.
-func sendersLost(b world.Break) string {
-	var names []string
+// sendersLost tells who may send less than before.
+func sendersLost(b world.Break) fact.Facts {
+	lose := fact.SendersLose{Domain: b.Subject, Row: b.Row.String(),
+		Doubted: !strings.HasSuffix(b.Before[0], world.Pass.String()),
+		Broken:  strings.HasSuffix(b.After[0], world.Broken.String())}
 	for _, s := range b.Before {
 		name, _, _ := strings.Cut(s, " ")
 		if name == "*" {
-			name = "everybody else"
+			lose.Everybody = true
+			continue
 		}
-		names = append(names, name)
+		lose.Senders = append(lose.Senders, name)
 	}
-	does, then := "allows", "no longer"
-	if !strings.HasSuffix(b.Before[0], world.Pass.String()) {
-		does = "does not refuse"
-	}
-	if strings.HasSuffix(b.After[0], world.Broken.String()) {
-		then = "can no longer be read"
-	}
-	return fmt.Sprintf("The SPF record of %s %s %s today, and %s", b.Subject, does,
-		wording.Few(names, 3), then)
+	return lose
 }
 
 // inTurn says where mail ends: the machines that are tried first, then the others.
@@ -630,18 +550,7 @@ func untoldFinding(carrier string, hosts []string) finding.Finding {
 	return finding.New(
 		finding.BeyondCarrier,
 		carrier,
-		fmt.Sprintf(
-			"Nothing on any sheet tells %s of %s: whoever comes there by that name is refused, or meets "+
-				"somebody "+
-				"else's site.",
-			carrier,
-			wording.Few(hosts, 3),
-		),
-		fmt.Sprintf(
-			"Give these hosts to another carrier, or have %s told of them before their records change.",
-			carrier,
-		),
-		map[string]any{"carrier": carrier, "hosts": hosts},
+		fact.CarrierUntold{Carrier: carrier, Hosts: hosts},
 	)
 }
 
@@ -667,7 +576,7 @@ func (pl *player) answers(z *zone.Zone, h web.Host, asks []web.URL) {
 		}
 		if says.Behind != "" {
 			if want := cmp.Or(c.Behind, "the site"); says.Behind != want {
-				pl.wrong(c, z.Name, "asks "+says.Behind+" instead of "+want, u)
+				pl.wrong(c, z.Name, fact.ToldBehind{Behind: says.Behind, Wanted: want}, u)
 				return
 			}
 			if c.Behind != "" {
@@ -677,15 +586,16 @@ func (pl *player) answers(z *zone.Zone, h web.Host, asks []web.URL) {
 		switch {
 		case says.Unread || says.Behind != "":
 		case !told:
-			pl.wrong(c, z.Name, "is told nothing of "+u.String(), u)
+			pl.wrong(c, z.Name, fact.ToldNothing{URL: u.String()}, u)
 			return
 		case says.Framed:
-			pl.wrong(c, z.Name, "is told to show it in a frame", u)
+			pl.wrong(c, z.Name, fact.ToldFrame{}, u)
 			return
 		case !says.AnyStatus && says.Status != planned.Status,
 			!carry.SameURL(u, says.Comparable(says.Location), says.Comparable(planned.Location)):
-			pl.wrong(c, z.Name, fmt.Sprintf("is told to send %s to %s instead of %s", u,
-				saysWhere(says.Status, says.Location), saysWhere(planned.Status, planned.Location)), u)
+			pl.wrong(c, z.Name, fact.ToldToSend{URL: u.String(),
+				Says:    saysWhere(says.Status, says.Location),
+				Planned: saysWhere(planned.Status, planned.Location)}, u)
 			return
 		}
 	}
@@ -695,7 +605,7 @@ func saysWhere(status int, location string) string {
 	return strings.TrimSpace(fmt.Sprint(status, " ", location))
 }
 
-func (pl *player) wrong(c *estate.Carrier, zone, what string, u web.URL) {
+func (pl *player) wrong(c *estate.Carrier, zone string, what fact.Facts, u web.URL) {
 	key := finding.BeyondCarrier.String() + " " + c.Name + " answers in " + zone
 	if pl.said[key] {
 		return
@@ -704,9 +614,7 @@ func (pl *player) wrong(c *estate.Carrier, zone, what string, u web.URL) {
 	pl.tally.Add(finding.New(
 		finding.BeyondCarrier,
 		u.Host().String(),
-		fmt.Sprintf("Typed as the sheet says, %s %s.", c.Name, what),
-		"Write the rule so that it can be typed there, or give the host to a server.",
-		map[string]any{"carrier": c.Name, "url": u.String()},
+		fact.TypedOtherwise{Carrier: c.Name, URL: u.String(), What: what},
 	))
 }
 
@@ -714,13 +622,11 @@ func (pl *player) wrong(c *estate.Carrier, zone, what string, u web.URL) {
 // certificates, records that are waited for, the zone, the delegation.
 func (pl *player) pages(z *zone.Zone) {
 	d := z.Domain
-	lacks := func(who, what string) {
+	lacks := func(who string, what fact.Facts) {
 		pl.find(finding.New(
 			finding.BeyondCarrier,
 			z.Name+" at "+who,
-			fmt.Sprintf("Nothing on any sheet tells %s %s.", who, what),
-			"Plan again from a new survey.",
-			map[string]any{"place": who, "zone": z.Name},
+			fact.NothingTells{Place: who, Zone: z.Name, What: what},
 		))
 	}
 	for _, c := range pl.plan.Estate.Carriers {
@@ -729,7 +635,7 @@ func (pl *player) pages(z *zone.Zone) {
 		for _, h := range hosts {
 			if carry.Issues(c, d, h) && !carry.CertifiedThere(pl.seen, z.Name, h, c) &&
 				!told.Certificates[h.String()] {
-				lacks(c.Name, "to get the certificate for "+h.String())
+				lacks(c.Name, fact.LacksCertificate{Host: h.String()})
 			}
 		}
 		if len(hosts) == 0 {
@@ -738,7 +644,7 @@ func (pl *player) pages(z *zone.Zone) {
 		for _, e := range carry.OriginEntries(c, *z) {
 			if told.Origins[z.Name] !=
 				(world.Origin{Behind: e.Fields[0].Value, AskedBy: e.Fields[1].Value}) {
-				lacks(c.Name, "how to ask what is behind it, "+e.Fields[0].Value)
+				lacks(c.Name, fact.LacksOrigin{Behind: e.Fields[0].Value})
 			}
 		}
 		if slices.Contains(c.Steps, estate.Point) && len(carry.Reached(d, c, hosts)) > 0 {
@@ -747,7 +653,7 @@ func (pl *player) pages(z *zone.Zone) {
 		if slices.Contains(c.Steps, estate.TakeZone) && len(c.NameServers) > 0 &&
 			(z.Move != nil || z.Seen == nil) &&
 			!slices.Equal(told.Zones[z.Name], web.Names(c.NameServers)) {
-			lacks(c.Name, "to take the zone over with its name servers")
+			lacks(c.Name, fact.LacksZone{})
 		}
 	}
 	for _, c := range pl.plan.Estate.Carriers {
@@ -756,7 +662,7 @@ func (pl *player) pages(z *zone.Zone) {
 				d.Carry[h] != c && !carry.IsBehind(d, h, c) {
 				lacks(
 					c.Name,
-					"to delete its forwarding of "+h.String()+", which writes its address back into the zone",
+					fact.LacksDeletion{Host: h.String()},
 				)
 			}
 		}
@@ -770,11 +676,11 @@ func (pl *player) pages(z *zone.Zone) {
 				wanted = append(wanted, f.Value)
 			}
 			if !slices.Equal(registrar.Delegations[z.Name], wanted) {
-				lacks(carry.RegistrarOf(z), "the name servers "+strings.Join(wanted, " and "))
+				lacks(carry.RegistrarOf(z), fact.LacksServers{Servers: wanted})
 			}
 		case world.DSEntry:
 			if !slices.Contains(registrar.Unsigned[z.Name], e.Fields[0].Value) {
-				lacks(carry.RegistrarOf(z), "to remove the DS record "+e.Fields[0].Value)
+				lacks(carry.RegistrarOf(z), fact.LacksDS{DS: e.Fields[0].Value})
 			}
 		}
 	}
@@ -786,10 +692,10 @@ func (pl *player) awaited(
 	z *zone.Zone,
 	c *estate.Carrier,
 	fields []world.Field,
-	lacks func(who, what string),
+	lacks func(who string, what fact.Facts),
 ) {
 	if len(fields) == 0 {
-		lacks(c.Name, "which records it waits for")
+		lacks(c.Name, fact.LacksAwaited{})
 		return
 	}
 	for _, r := range z.Records {
@@ -803,14 +709,14 @@ func (pl *player) awaited(
 		switch {
 		case !concerns:
 		case i < 0:
-			lacks(c.Name, "that it waits for "+name)
+			lacks(c.Name, fact.LacksRecord{Record: name})
 		default:
 			var wanted []string
 			for _, v := range r.Values {
 				wanted = append(wanted, record.Typed(r.Type, v))
 			}
 			if fields[i].Value != strings.Join(wanted, ", ") {
-				lacks(c.Name, fmt.Sprintf("that it waits for %s as %s", name, strings.Join(wanted, ", ")))
+				lacks(c.Name, fact.LacksRecordAs{Record: name, Values: wanted})
 			}
 		}
 	}
@@ -824,13 +730,7 @@ func (pl *player) siteToo() {
 			pl.find(finding.New(
 				finding.BeyondCarrier,
 				h.String(),
-				fmt.Sprintf(
-					"Nothing on any sheet tells the site to lead %s to %s.",
-					h,
-					pl.plan.Estate.Canonical.Host,
-				),
-				"Choose the primary host there.",
-				map[string]any{"host": h.String()},
+				fact.SiteUntold{Host: h.String(), Canonical: pl.plan.Estate.Canonical.Host.String()},
 			))
 		}
 	}

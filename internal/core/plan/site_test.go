@@ -12,8 +12,9 @@ import (
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/doc"
 	"upperpath.example/upperpath/internal/files"
-	"upperpath.example/upperpath/internal/report"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // siteAt makes a plan of one domain, whose site a carrier serves.
@@ -71,7 +72,7 @@ func TestTheSiteHasACarrierToo(t *testing.T) {
 		"primary redirected to it: old.example"} {
 		assert.Contains(t, typed, want+"\n")
 	}
-	order := said(p.Steps, report.StepText)
+	order := said(p.Steps, func(x act.Step) string { return doc.Unmarked(words.Step(x)) })
 	for _, want := range []string{"Claim old.example, www.old.example at p", "www.old.example at p"} {
 		assert.Contains(t, order, want)
 	}

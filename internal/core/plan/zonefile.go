@@ -1,13 +1,13 @@
 package plan
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
@@ -15,10 +15,10 @@ import (
 )
 
 // ErrUnseen says that no survey holds a zone.
-var ErrUnseen = errors.New("nobody has seen the zone")
+var ErrUnseen = fact.Err(fact.ZoneUnseen{})
 
 // ErrNoServers says that nobody names the name servers of a zone that is to be made.
-var ErrNoServers = errors.New("nobody says which name servers are to hold the new zone")
+var ErrNoServers = fact.Err(fact.ServersUnsaid{})
 
 // File gives the whole zone as it is after the changes, to be written as a zone file: with its SOA,
 // whose serial is one higher, and the name servers to which it moves. An alias at the apex stands
@@ -36,10 +36,10 @@ func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Se
 	case z.New != nil && changed:
 		return newFile(z)
 	case z.New != nil:
-		return nil, fmt.Errorf("there is no zone %s yet, so that there is nothing to copy", z.Name)
+		return nil, fact.Err(fact.NothingToCopy{Zone: z.Name})
 	}
 	if z.Seen == nil {
-		return nil, fmt.Errorf("%w %s, so that a file of it would lose what is there", ErrUnseen, z.Name)
+		return nil, fact.ErrOf(ErrUnseen, fact.WouldLose{Zone: z.Name})
 	}
 	to := web.Names(z.Domain.MovesTo())
 	var sets []record.Set
@@ -64,8 +64,7 @@ func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Se
 	}
 	if !soa {
 		return nil,
-			fmt.Errorf("nobody showed the SOA record of %s, without which no name server loads a zone",
-				z.Name)
+			fact.Err(fact.SOAUnseen{Zone: z.Name})
 	}
 	return sets, nil
 }
@@ -172,16 +171,7 @@ func (p *Plan) Lost(z *zone.Zone) []finding.Finding {
 		all = append(all, finding.New(
 			finding.AliasConflict,
 			c.Name,
-			fmt.Sprintf(
-				"What is behind %s is typed as an alias at the apex %s (%s), which a zone file cannot hold, "+
-					"and nothing stands "+
-					"in its place.",
-				c.Through,
-				c.Name,
-				target,
-			),
-			"Type the alias at "+c.Through+" once the file is loaded there.",
-			map[string]any{"target": target},
+			fact.AliasBehindFile{Target: target, Through: c.Through, Name: c.Name},
 		))
 	}
 	for _, s := range z.Whole {
@@ -193,27 +183,11 @@ func (p *Plan) Lost(z *zone.Zone) []finding.Finding {
 			instead = append(instead, set.Values...)
 		}
 		target := strings.Join(record.PlainAll(s.Type, s.Values), ", ")
-		says := fmt.Sprintf(
-			"%s is an alias at the apex (%s), which a zone file cannot hold, and nothing takes its place.",
-			s.Name,
-			target,
-		)
+		var facts fact.Facts = fact.AliasOutsideFile{Name: s.Name, Target: target}
 		if len(instead) > 0 {
-			says = fmt.Sprintf(
-				"%s is an alias at the apex (%s), which a zone file cannot hold: today's addresses take its "+
-					"place "+
-					"(%s), and nobody changes them when they change.",
-				s.Name,
-				target,
-				strings.Join(instead, ", "),
-			)
+			facts = fact.AddressesInFile{Name: s.Name, Target: target, Instead: instead}
 		}
-		all = append(
-			all,
-			finding.New(finding.AliasConflict, s.Name, says,
-				"Set the alias at the provider once the file is loaded "+
-					"there.", map[string]any{"target": target, "instead": instead}),
-		)
+		all = append(all, finding.New(finding.AliasConflict, s.Name, facts))
 	}
 	return all
 }
@@ -223,11 +197,7 @@ func (p *Plan) Lost(z *zone.Zone) []finding.Finding {
 func newFile(z *zone.Zone) ([]record.Set, error) {
 	to := z.New.To
 	if len(to) == 0 {
-		return nil, fmt.Errorf(
-			"%w %s: write name-servers: into its line, as the provider's page names them",
-			ErrNoServers,
-			z.Name,
-		)
+		return nil, fact.ErrOf(ErrNoServers, fact.NoServers{Zone: z.Name})
 	}
 	sets := []record.Set{
 		{Name: z.Name, Type: "SOA", TTL: act.RecordTTL, Values: []string{
@@ -258,12 +228,7 @@ func newFile(z *zone.Zone) ([]record.Set, error) {
 			!slices.ContainsFunc(sets, func(s record.Set) bool {
 				return s.Name == server && record.LeadsToAddress(s.Type)
 			}) {
-			return nil, fmt.Errorf(
-				"the name server %s lies in the new zone %s itself, and nobody says its address: ask for it "+
-					"as a wanted record",
-				server,
-				z.Name,
-			)
+			return nil, fact.Err(fact.ServerInZone{Server: server, Zone: z.Name})
 		}
 	}
 	return sets, nil

@@ -38,6 +38,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -70,7 +71,7 @@ type Treatment struct {
 	Does    Does
 
 	Refusal chain.Refusal // of a door that refuses
-	Detail  string        // the refusal in words
+	Detail  fact.Facts    // why it refuses
 
 	DropsPath  bool // every path is treated like "/"
 	DropsQuery bool // no query is seen or handed on
@@ -142,11 +143,11 @@ func (d Treatment) Candidates(u web.URL) []rule.Entry {
 func (d Treatment) Answer(u web.URL) chain.Answer {
 	switch {
 	case d.Does == Refuses:
-		return chain.Answer{URL: u, Refusal: d.Refusal, Detail: d.Detail}
+		return chain.Answer{URL: u, Refusal: d.Refusal, Detail: fact.Text(d.Detail)}
 	case d.Does == Outside, d.Does == Frames:
 		return chain.Answer{URL: u, Status: 200}
 	case d.Does == Fails:
-		return chain.Answer{URL: u, Status: badGateway, Detail: d.Detail}
+		return chain.Answer{URL: u, Status: badGateway, Detail: fact.Text(d.Detail)}
 	case d.Exempts(u):
 		return chain.Answer{URL: u, Status: 404}
 	}
@@ -233,9 +234,9 @@ func turnsAway(c *estate.Carrier, d web.Door) (Treatment, bool) {
 	door := Treatment{Door: d, Asked: d, Carrier: c.Name, Does: Refuses}
 	switch {
 	case c.ApexOnly && !d.Host.IsApex(): // so that no record leads there
-		door.Refusal, door.Detail = chain.NoAddress, c.Name+" takes the apex only"
+		door.Refusal, door.Detail = chain.NoAddress, fact.TakesApexOnly{Carrier: c.Name}
 	case d.Scheme == web.HTTPS && !c.TLS:
-		door.Refusal, door.Detail = chain.Refused, c.Name+" does not speak TLS"
+		door.Refusal, door.Detail = chain.Refused, fact.SpeaksNone{Carrier: c.Name}
 	case c.Frames:
 		door.Does = Frames
 	default:

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -32,9 +33,9 @@ const (
 
 // Rival is a rule that would take a URL, and why another one wins.
 type Rival struct {
-	Line int    `json:"line"`
-	Old  string `json:"old"`
-	Why  string `json:"why"`
+	Line int           `json:"line"`
+	Old  string        `json:"old"`
+	Why  fact.Sentence `json:"why"`
 }
 
 // Try says which rule takes a URL, why this one and not its rivals, what it gives, and the
@@ -52,11 +53,11 @@ func (w *Prediction) Try(u web.URL) Try {
 				continue
 			}
 			why := rule.Why(all[0], e)
-			if why == "" {
-				why = "it comes first here; they are equally specific (a tie), and elsewhere the other one " +
-					"may win"
+			if why == nil {
+				why = fact.WinsByOrder{}
 			}
-			t.Rivals = append(t.Rivals, Rival{e.Rule.Line, e.Rule.Old.String(), why})
+			t.Rivals = append(t.Rivals, Rival{e.Rule.Line, e.Rule.Old.String(),
+				fact.Of(why, fact.Says)})
 		}
 	}
 	t.Chain, t.End = w.Steps(u, chain.Asked)

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/files"
@@ -34,7 +35,8 @@ policy: {upgrade: same-host-first, exempt: [/x/]}
 			Rule: 2, Old: "old.example/a/{x}", Status: 301, Location: "https://www.n.example/b/1",
 			Assumed: predict.PagesUnknown,
 			Rivals: []predict.Rival{
-				{Line: 3, Old: "old.example/{+r}", Why: "3 octets of its path are text, 1 of the other's"}},
+				{Line: 3, Old: "old.example/{+r}",
+					Why: fact.Of(fact.WinsText{Octets: 3, Other: 1}, fact.Says)}},
 		},
 		// https first: no rule is asked
 		"http://old.example/a/1": {Status: 301, Location: "https://old.example/a/1",

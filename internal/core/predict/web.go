@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/rule"
 	"upperpath.example/upperpath/internal/core/web"
@@ -79,7 +80,7 @@ func (w *Prediction) Treatment(d web.Door) Treatment {
 			Domain:  domain,
 			Does:    Refuses,
 			Refusal: chain.BadAnswer,
-			Detail:  "nothing tells " + w.untold[d.Host] + " of " + d.Host.String(),
+			Detail:  fact.NobodyTells{Carrier: w.untold[d.Host], Host: d.Host.String()},
 		}
 	case w.IsSite(d.Host):
 		if edge := through(domain, d.Host); edge != nil {
@@ -96,7 +97,7 @@ func (w *Prediction) Treatment(d web.Door) Treatment {
 				Domain:  domain,
 				Does:    Refuses,
 				Refusal: chain.BadAnswer,
-				Detail:  "nobody is behind " + c.Name,
+				Detail:  fact.NobodyBehind{Carrier: c.Name},
 			}
 		}
 		return w.carried(origin, Asks(c, d), domain).Behind(c, d)
@@ -109,7 +110,7 @@ func (w *Prediction) Treatment(d web.Door) Treatment {
 			Domain:  domain,
 			Does:    Refuses,
 			Refusal: chain.NoAddress,
-			Detail:  "the plan gives it no record",
+			Detail:  fact.NoRecordGiven{},
 		}
 	}
 	return Treatment{Door: d, Asked: d}
@@ -320,15 +321,8 @@ func TieFinding(t rule.Tie) finding.Finding {
 	return finding.New(
 		finding.Tie,
 		fmt.Sprintf("rules lines %d and %d", t.First.Line, t.Second.Line),
-		fmt.Sprintf(
-			"Lines %d (%s) and %d (%s) are equally specific, and both take %s.",
-			t.First.Line,
-			t.First.Old,
-			t.Second.Line,
-			t.Second.Old,
-			t.Witness,
-		),
-		"Make one of them more specific, or drop one.",
-		map[string]any{"lines": []int{t.First.Line, t.Second.Line}, "witness": t.Witness.String()},
+		fact.PatternsTied{Lines: []int{t.First.Line, t.Second.Line}, Witness: t.Witness.String(),
+			First: t.First.Line, FirstOld: t.First.Old.String(), Second: t.Second.Line,
+			SecondOld: t.Second.Old.String()},
 	)
 }

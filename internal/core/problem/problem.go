@@ -7,7 +7,7 @@
 //
 //	var faults problem.List
 //	faults.Add(problem.Problem{File: "rules.csv", Line: 7, Column: 3, Value: "*",
-//		Expected: "a capture", Remedy: "write {+rest}"})
+//		Fault: fact.BareStar{Write: "{+rest}"}})
 //	return faults.Err()
 package problem
 
@@ -16,18 +16,19 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // Problem is one fault of an input.
 type Problem struct {
-	File     string `json:"file,omitempty"`
-	Line     int    `json:"line,omitempty"`   // from 1; 0 where the whole file is meant
-	Column   int    `json:"column,omitempty"` // from 1, in characters; 0 where the whole line is meant
-	Says     string `json:"says"`             // what is wrong, such as "unknown key"
-	Value    string `json:"value,omitempty"`  // the value as it stands in the input
-	Expected string `json:"expected,omitempty"`
-	Remedy   string `json:"remedy,omitempty"`
-	Field    string `json:"field,omitempty"` // of a table: the name of the column
+	File string `json:"file,omitempty"`
+	Line int    `json:"line,omitempty"` // from 1; 0 where the whole file is meant
+	// from 1, in characters; 0 where the whole line is meant
+	Column int        `json:"column,omitempty"`
+	Fault  fact.Facts `json:"-"`               // what is wrong, what should be there, what to write
+	Value  string     `json:"value,omitempty"` // the value as it stands in the input
+	Field  string     `json:"field,omitempty"` // of a table: the name of the column
 	// the text that Place points into, printed with a mark under the place
 	Mark  string `json:"mark,omitempty"`
 	Place int    `json:"place,omitempty"`
@@ -40,15 +41,16 @@ func (p Problem) Error() string {
 	if place := p.Where(); place != "" {
 		b.WriteString(place + ": ")
 	}
-	b.WriteString(p.Says)
+	said := fact.Say(p.Fault)
+	b.WriteString(said.Says)
 	if p.Value != "" {
 		fmt.Fprintf(&b, ": %q", shorten(p.Value))
 	}
-	if p.Expected != "" {
-		b.WriteString("; expected " + p.Expected)
+	if said.Expected != "" {
+		b.WriteString("; expected " + said.Expected)
 	}
-	if p.Remedy != "" {
-		b.WriteString(". " + strings.ToUpper(p.Remedy[:1]) + p.Remedy[1:])
+	if said.Do != "" {
+		b.WriteString(". " + strings.ToUpper(said.Do[:1]) + said.Do[1:])
 	}
 	if p.Mark != "" {
 		fmt.Fprintf(&b, "\n    %s\n    %s^", Clean(p.Mark), strings.Repeat(" ", p.Place))
@@ -104,8 +106,7 @@ func (l List) Error() string {
 		lines[i] = l[i].Error()
 	}
 	if more := len(l) - len(lines); more > 0 {
-		lines = append(lines,
-			fmt.Sprintf("and at least %d more; mend the first, and those behind them are shown", more))
+		lines = append(lines, fact.Text(fact.MoreFaults{More: more}))
 	}
 	return strings.Join(lines, "\n")
 }
@@ -133,20 +134,20 @@ func Hostile(r rune) bool {
 	return false
 }
 
-// Named says in words which hostile character it is, such as "a line break" or "the control
-// character U+001B".
-func Named(r rune) string {
+// Named tells which hostile character it is.
+func Named(r rune) fact.Facts {
+	code := fmt.Sprintf("%U", r)
 	switch {
 	case r == '\n' || r == '\r' || r == 0x85 || r == 0x2028 || r == 0x2029:
-		return "a line break"
+		return fact.LineBreak{}
 	case r == '\t':
-		return "a tab"
+		return fact.TabStop{}
 	case r < 0x20, r >= 0x7f && r < 0xa0:
-		return fmt.Sprintf("the control character %U", r)
+		return fact.Control{Code: code}
 	case r == 0x200e, r == 0x200f, r >= 0x202a && r <= 0x202e, r >= 0x2066 && r <= 0x2069:
-		return fmt.Sprintf("the character %U, which turns the direction of writing", r)
+		return fact.Direction{Code: code}
 	}
-	return fmt.Sprintf("the invisible character %U", r)
+	return fact.Invisible{Code: code}
 }
 
 func shorten(s string) string {

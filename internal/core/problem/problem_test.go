@@ -5,19 +5,19 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 func TestAProblemIsOneSentenceWithItsPlace(t *testing.T) {
 	p := Problem{
-		File:     "rules.csv",
-		Line:     7,
-		Column:   3,
-		Says:     "a bare * says nothing here",
-		Value:    "*",
-		Expected: "a capture",
-		Remedy:   "write {+rest}",
-		Mark:     "old.example/\x1b*",
-		Place:    13,
+		File:   "rules.csv",
+		Line:   7,
+		Column: 3,
+		Fault: fact.Kept{Says: "a bare * says nothing here", Expected: "a capture",
+			Do: "write {+rest}"},
+		Value: "*",
+		Mark:  "old.example/\x1b*",
+		Place: 13,
 	}
 	assert.Equal(
 		t,
@@ -27,16 +27,16 @@ func TestAProblemIsOneSentenceWithItsPlace(t *testing.T) {
 		p.Error(),
 	)
 	assert.Equal(t, "upperpath.yaml: it is empty",
-		Problem{File: "upperpath.yaml", Says: "it is empty"}.Error())
-	long := Problem{Says: "x", Value: strings.Repeat("y", 5000)}.Error()
+		Problem{File: "upperpath.yaml", Fault: fact.Kept{Says: "it is empty"}}.Error())
+	long := Problem{Fault: fact.Kept{Says: "x"}, Value: strings.Repeat("y", 5000)}.Error()
 	assert.Less(t, len(long), 300)
 }
 
 func TestAListIsInTheOrderOfTheFile(t *testing.T) {
 	var l List
 	assert.NoError(t, l.Err())
-	l.Add(Problem{Line: 9, Says: "nine"})
-	l.Add(Problem{Line: 2, Says: "two"})
+	l.Add(Problem{Line: 9, Fault: fact.Kept{Says: "nine"}})
+	l.Add(Problem{Line: 2, Fault: fact.Kept{Says: "two"}})
 	assert.EqualError(t, l.In("f").Err(), "f:2: two\nf:9: nine")
 }
 

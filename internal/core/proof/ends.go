@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -71,30 +72,33 @@ func (v *prover) taker(u web.URL) *rule.Rule {
 func (v *prover) chained(o outcome, r *rule.Rule, u web.URL, doors []web.Door) {
 	v.chains[r] = true
 	concerned, ways := v.way(o.hops)
-	says := fmt.Sprintf("%s (%s) leads to %s, which is redirected again: %s.", v.place(r), r.Old,
-		r.New, told(ways))
-	fix, help := "Lead it straight to the end.", finding.Help("")
+	var advice fact.Facts = fact.LeadStraight{}
+	help := finding.Help("")
 	if s, ok := v.straight(r, doors); ok {
-		fix = fmt.Sprintf("Write instead: %s,%s", s.New.Old, s.New.New)
+		write := fact.WriteInstead{Lines: []string{asLine(s.New)}}
 		for i, a := range s.Added {
 			if i == 2 {
-				fix, help = fix+fmt.Sprintf(" and %d rules more", len(s.Added)-i), finding.Straightener
+				write.More, help = len(s.Added)-i, finding.Straightener
 				break
 			}
-			fix += fmt.Sprintf(" and %s,%s", a.Old, a.New)
+			write.Lines = append(write.Lines, asLine(a))
 		}
+		advice = write
 	} else if one, whole, ok := v.singleFrom(o, r, doors[0]); ok && !o.dots {
 		switch {
 		case whole:
-			fix = fmt.Sprintf("If none of its URLs has to lead elsewhere, write instead: %s,%s", one.Old,
-				one.New)
+			advice = fact.WriteIfAll{Line: asLine(one)}
 		case !slices.ContainsFunc(doors, func(d web.Door) bool { return v.takenBefore(r, one, d) }):
-			fix = fmt.Sprintf("Add for these: %s,%s", one.Old, one.New)
+			advice = fact.AddForThese{Line: asLine(one)}
 		}
 	}
-	v.tally.Add(finding.New(finding.RuleChain, v.place(r), says, fix,
+	v.tally.Add(finding.New(finding.RuleChain, v.place(r), fact.RuleLeadsOn{Rule: v.place(r),
+		Old: r.Old.String(), New: r.New.String(), Ways: ways, Advice: advice},
 		v.evidence(concerned, u)).With(help))
 }
+
+// asLine writes a rule as its columns old and new.
+func asLine(r *rule.Rule) string { return r.Old.String() + "," + r.New.String() }
 
 // singleFrom is single for the first set of the URLs that a rule takes at a door.
 func (v *prover) singleFrom(o outcome, r *rule.Rule, d web.Door) (made *rule.Rule, whole, ok bool) {
@@ -196,12 +200,12 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 	case unknown:
 		v.undecided(
 			o,
-			map[string]string{
-				"loop": "it may go round", "limit": "it may never end",
-				"dead-end": "it may lead to a page that does not exist",
-				"exempt":   "it may lead to a path that is never redirected",
-				"refusal":  "it may lead to where nobody answers",
-				"failure":  "it may lead to where an edge network has nobody behind it",
+			map[string]fact.Facts{
+				"loop": fact.MayLoop{}, "limit": fact.MayNeverEnd{},
+				"dead-end": fact.MayMissPage{},
+				"exempt":   fact.MayBeExempt{},
+				"refusal":  fact.MayMeetNobody{},
+				"failure":  fact.MayMeetNoOne{},
 			}[o.end],
 		)
 		return
@@ -215,9 +219,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			finding.New(
 				finding.DeadEnd,
 				c.Arrival.String(),
-				fmt.Sprintf("%s leads to %s, which is not one of the pages that exist.", u, c.Arrival),
-				"Lead it to a page that exists, or say 410.",
-				v.evidence(concerned, u),
+				fact.EndsNowhere{URL: u.String(), Arrival: c.Arrival.String()}, v.evidence(concerned, u),
 			),
 		)
 	case "exempt":
@@ -225,9 +227,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			finding.New(
 				finding.DeadEnd,
 				c.Arrival.String(),
-				fmt.Sprintf("%s leads to %s, which is never redirected (policy.exempt).", u, c.Arrival),
-				"Lead it straight to a page of the canonical site.",
-				v.evidence(concerned, u),
+				fact.EndsExempt{URL: u.String(), Arrival: c.Arrival.String()}, v.evidence(concerned, u),
 			),
 		)
 	case "failure":
@@ -235,10 +235,8 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			finding.New(
 				finding.DeadEnd,
 				c.Arrival.String(),
-				fmt.Sprintf("%s leads to %s, which answers %d: %s.", u, c.Arrival, c.Last().Status,
-					c.Last().Detail),
-				"Lead it to a door that somebody carries, or have what is behind that one answer it.",
-				v.evidence(concerned, u),
+				fact.EndsOnStatus{URL: u.String(), Arrival: c.Arrival.String(), Status: c.Last().Status,
+					Detail: c.Last().Detail}, v.evidence(concerned, u),
 			),
 		)
 	default:
@@ -246,9 +244,7 @@ func (v *prover) bad(o outcome, r *rule.Rule, doors []web.Door) {
 			finding.New(
 				finding.NoAddress,
 				c.Arrival.Host().String(),
-				fmt.Sprintf("%s leads to %s, where nobody answers.", u, c.Arrival.Door()),
-				"Lead it to a door that somebody carries.",
-				v.evidence(concerned, u),
+				fact.EndsUnanswered{URL: u.String(), Door: c.Arrival.Door().String()}, v.evidence(concerned, u),
 			),
 		)
 	}
@@ -336,14 +332,8 @@ func (v *prover) long(c chain.Chain, end web.URL, redirects int) {
 		finding.New(
 			finding.TooManyHops,
 			subject,
-			fmt.Sprintf(
-				"%s takes %d redirects, and browsers follow no more than %d: nobody arrives.",
-				shortened(c.Entry.String()),
-				redirects,
-				chain.MostHops,
-			),
-			fmt.Sprintf("Lead it straight to its end, %s.", shortened(end.String())),
-			v.evidence(concerned, c.Entry),
+			fact.ChainTooLong{URL: shortened(c.Entry.String()), Redirects: redirects,
+				MostHops: chain.MostHops, End: shortened(end.String())}, v.evidence(concerned, c.Entry),
 		),
 	)
 }
@@ -372,16 +362,15 @@ func (v *prover) circle(c chain.Chain) {
 		}
 		return
 	}
-	how := "loops"
+	var how fact.Facts = fact.RoundLoops{}
 	if c.End == chain.Limit {
-		how = "never ends, and grows with every round"
+		how = fact.RoundGrows{}
 	}
 	v.tally.Add(
 		finding.New(
 			finding.RuleLoop,
 			concerned.String(),
-			fmt.Sprintf("%s %s: %s.", c.Entry, how, strings.Join(around(c), ", then ")),
-			"Correct one of these rules so that its target is not one of the URLs that the others take.",
+			fact.RulesLoop{URL: c.Entry.String(), How: how, Round: around(c)},
 			v.evidence(concerned, c.Entry),
 		),
 	)
@@ -393,20 +382,21 @@ func ofCircle(f finding.Finding) bool {
 }
 
 // around tells the circle by its doors.
-func around(c chain.Chain) []string {
+func around(c chain.Chain) []fact.Facts {
 	hops := onCircle(c)
-	var all []string
+	var all []fact.Facts
 	for i, h := range hops {
 		if i == 3 && len(hops) > 4 {
-			all = append(all, "and so on")
+			all = append(all, fact.RoundGoesOn{})
 			return all
 		}
 		next, _, _ := h.Next()
 		if next.Door() == h.URL.Door() {
-			all = append(all, shortened(h.URL.RequestURI())+" leads to "+shortened(next.RequestURI()))
+			all = append(all, fact.RoundPath{From: shortened(h.URL.RequestURI()),
+				To: shortened(next.RequestURI())})
 			continue
 		}
-		all = append(all, h.URL.Host().Unicode()+" sends it to "+next.Host().Unicode())
+		all = append(all, fact.RoundHost{From: h.URL.Host().String(), To: next.Host().String()})
 	}
 	return all
 }
@@ -429,7 +419,7 @@ func named(l lines, names []string) string {
 }
 
 // tooMany is why something stays undecided that would ask for more effort than there is.
-const tooMany = "there are more ways than are looked at"
+var tooMany = fact.TooManyWays{}
 
 // cutShort says that not all was looked at that begins with a hop, where that is so.
 func (v *prover) cutShort(h hop) {
@@ -454,7 +444,7 @@ func (v *prover) tryOut(r *rule.Rule) {
 	}
 }
 
-func (v *prover) undecided(o outcome, why string) {
+func (v *prover) undecided(o outcome, why fact.Facts) {
 	concerned, names := v.way(o.hops)
 	key := "undecided " + named(concerned, names)
 	if v.said[key] {
@@ -463,24 +453,16 @@ func (v *prover) undecided(o outcome, why string) {
 	v.said[key] = true
 	by := ""
 	if way := told(names); way != named(concerned, names) {
-		by = " (" + way + ")"
+		by = way
 	}
 	v.tally.Add(
 		finding.New(
 			finding.Undecided,
 			named(concerned, names),
-			fmt.Sprintf("It could not be decided what holds for %s%s: %s.", named(concerned, names), by,
-				why),
-			"Make these rules simpler or more specific, so that none of them leads to what another one "+
-				"takes.",
-			reasoned(v.evidence(concerned, web.URL{}), why),
+			fact.NotDecided{Rules: named(concerned, names), By: by, Reason: why},
+			v.evidence(concerned, web.URL{}),
 		),
 	)
-}
-
-func reasoned(evidence map[string]any, why string) map[string]any {
-	evidence["reason"] = why
-	return evidence
 }
 
 // mostFailed is how many ways of one rule are looked at for which no entry is found, and none
@@ -676,55 +658,42 @@ func (v *prover) fallbacks() {
 	}
 }
 
-// fallbackOf says in words where paths go that no rule takes.
-func fallbackOf(d *estate.Domain) string {
+// fallbackOf tells where paths go that no rule takes.
+func fallbackOf(d *estate.Domain) fact.Sentence {
+	to := d.LeadsTo.String()
+	var facts fact.Facts = fact.FallsToSamePath{To: to}
 	switch d.Fallback {
 	case estate.Gone:
-		return "410 gone, the root to " + d.LeadsTo.String()
+		facts = fact.FallsToGone{To: to}
 	case estate.Home:
-		return d.LeadsTo.String()
+		facts = fact.FallsTo{To: to}
 	}
-	return "the same path below " + d.LeadsTo.String()
+	return fact.Of(facts, fact.Says)
 }
 
-// assumes says what a verdict takes for granted.
-func (v *prover) assumes() []string {
-	all := []string{"Each carrier does what the estate file says of it, and every record leads " +
-		"where the plan says."}
+// assumes tells what a verdict takes for granted.
+func (v *prover) assumes() []fact.Sentence {
+	var all []fact.Sentence
+	assume := func(f fact.Facts) { all = append(all, fact.Of(f, fact.Says)) }
+	assume(fact.AssumesCarriers{})
 	counts := func(c *estate.Carrier) bool {
 		return c.HostsAtMost >= 0 || c.PatternsAtMost >= 0 || c.RulesAtMost >= 0
 	}
 	if i := slices.IndexFunc(v.world.Estate.Carriers, counts); i >= 0 {
-		all = append(
-			all,
-			"Every carrier takes as many hosts, patterns and rules as are planned there: the plan counts "+
-				"them.",
-		)
+		assume(fact.AssumesCounts{})
 	}
 	switch p := v.proof.Pages; {
 	case !p.Known:
-		all = append(
-			all,
-			"Every page of the canonical site to which a rule leads exists: the estate file names no "+
-				"list of pages "+
-				"(site.pages).",
-		)
+		assume(fact.AssumesPages{})
 	case p.Captured > 0 || p.SamePath > 0:
-		all = append(all,
-			"Pages to which a rule with captures, or the same path, leads exist: only targets without "+
-				"captures were compared with the list of pages. For the old URLs that are known, a coverage "+
-				"tells.")
+		assume(fact.AssumesCaptures{})
 	}
 	if len(v.ofSite) == 0 {
-		all = append(all,
-			"The canonical site redirects nothing by itself: the estate file names no site.rules.")
+		assume(fact.AssumesSite{})
 	}
 	if len(v.world.Estate.Policy.Exempt) > 0 {
-		all = append(
-			all,
-			"Paths that begin with "+strings.Join(v.world.Estate.Policy.Exempt, " or ")+
-				" are left out at http doors.",
-		)
+		assume(fact.AssumesExempt{Paths: v.world.Estate.Policy.Exempt})
 	}
-	return append(all, "Hosts outside the estate serve a page.")
+	assume(fact.AssumesOutside{})
+	return all
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -72,7 +73,8 @@ func TestRulesOfACarrierThatDropsPaths(t *testing.T) {
 // unheld reports whether a proof says of a rule that its carrier cannot hold it.
 func unheld(p *Proof) bool {
 	return slices.ContainsFunc(p.Findings, func(f finding.Finding) bool {
-		return f.Code == finding.BeyondCarrier && strings.Contains(f.Says, "cannot hold")
+		_, cannot := f.Facts().(fact.CarrierCannot)
+		return f.Code == finding.BeyondCarrier && cannot
 	})
 }
 
@@ -116,7 +118,7 @@ func TestAWitnessOfARuleIsTakenByIt(t *testing.T) {
 			"https://old.example/q7,http://two.example/b", "https://old.example/qx,http://two.example/b")...)
 	for _, f := range p.Findings {
 		if f.Code == finding.Downgrade {
-			assert.NotContains(t, f.Says, "line 2", f.Says)
+			assert.NotContains(t, f.Says.String(), "line 2", f.Says.String())
 		}
 	}
 	assert.Contains(t, strings.Join(said(p), "\n"), "undecided rules line 2")

@@ -55,6 +55,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/rule"
@@ -85,7 +86,7 @@ type Proof struct {
 	Deepest  string            `json:"deepest,omitempty"` // a URL that takes as many hops as the bound
 	Fallback []Fallback        `json:"fallback"`          // what no rule takes
 	Pages    Pages             `json:"pages"`
-	Assumes  []string          `json:"assumes"`
+	Assumes  []fact.Sentence   `json:"assumes"`
 	Findings []finding.Finding `json:"findings"`
 	// rules that win nowhere because no carrier of their doors can hold them
 	Barred int `json:"-"`
@@ -93,9 +94,9 @@ type Proof struct {
 
 // Fallback says where the paths of a domain go that no rule takes.
 type Fallback struct {
-	Domain string `json:"domain"`
-	Rules  int    `json:"rules"` // that come before
-	To     string `json:"to"`    // in words
+	Domain string        `json:"domain"`
+	Rules  int           `json:"rules"` // that come before
+	To     fact.Sentence `json:"to"`    // in words
 }
 
 // Pages says what a proof knows of the pages on which URLs arrive.
@@ -216,15 +217,8 @@ func (v *prover) ties() {
 			finding.New(
 				finding.Tie,
 				concerned.String(),
-				fmt.Sprintf(
-					"%s (%s) and line %d (%s) are equally specific, and both take %s.",
-					v.place(t.First),
-					t.First.Old,
-					t.Second.Line,
-					t.Second.Old,
-					t.Witness,
-				),
-				"Make one of them more specific, or drop one.",
+				fact.RulesTied{First: v.place(t.First), FirstOld: t.First.Old.String(), Second: t.Second.Line,
+					SecondOld: t.Second.Old.String(), Witness: t.Witness.String()},
 				v.evidence(concerned, t.Witness),
 			),
 		)
@@ -332,10 +326,9 @@ func (v *prover) unheld() {
 		}
 		c, l := v.run(witness), v.linesOf(concerned...)
 		f := finding.New(finding.BeyondCarrier, d.String(),
-			fmt.Sprintf("%s cannot hold %s: %s ends at %s instead "+
-				"of %s.", p.Carrier, l, witness, c.Arrival, v.world.Goal(witness).Target),
-			fmt.Sprintf("Give %s to a carrier that looks at paths and queries.", d.Host),
-			v.evidence(l, witness)).
+			fact.CarrierCannot{Carrier: p.Carrier, Rules: l.String(), URL: witness.String(),
+				Arrival: c.Arrival.String(), Target: v.world.Goal(witness).Target.String(),
+				Host: d.Host.String()}, v.evidence(l, witness)).
 			GroupedBy(p.Carrier + " " + p.Domain.Name.String())
 		f.Entry = witness.String()
 		v.tally.Add(f)
@@ -390,11 +383,11 @@ func (v *prover) rules(step func()) {
 			continue
 		}
 		if len(doors)+len(cut) == 0 {
-			v.shadowed(r, "nobody carries its door, so that it is never asked")
+			v.shadowed(r, fact.DoorUncarried{})
 			continue
 		}
 		if !v.wins(r, append(slices.Clip(doors), cut...)) {
-			v.shadowed(r, "more specific rules take all of its URLs")
+			v.shadowed(r, fact.AllTaken{})
 			continue
 		}
 		switch {
@@ -557,13 +550,12 @@ func (v *prover) from(r *rule.Rule, d web.Door, emit func(outcome)) {
 // root is the one path "/" as a template.
 var root = []rule.Part{{Literal: "/"}}
 
-func (v *prover) shadowed(r *rule.Rule, why string) {
+func (v *prover) shadowed(r *rule.Rule, why fact.Facts) {
 	v.tally.Add(
 		finding.New(
 			finding.Shadowed,
 			v.place(r),
-			fmt.Sprintf("%s (%s) never wins: %s.", v.place(r), r.Old, why),
-			"Drop it, or correct what stands in its way.",
+			fact.NeverWins{Rule: v.place(r), Old: r.Old.String(), Why: why},
 			v.evidence(v.linesOf(r), web.URL{}),
 		),
 	)
@@ -725,8 +717,7 @@ func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
 						finding.New(
 							finding.Downgrade,
 							v.place(r),
-							fmt.Sprintf("%s (%s) sends visitors from https to http: %s.", v.place(r), r.Old, r.New),
-							"Write the target with https.",
+							fact.RuleDowngrades{Rule: v.place(r), Old: r.Old.String(), New: r.New.String()},
 							v.evidence(v.linesOf(r), u),
 						),
 					)
@@ -735,7 +726,7 @@ func (v *prover) downgrade(r *rule.Rule, doors []web.Door) {
 		}
 		if open && !found {
 			v.undecided(outcome{state: state{hops: []hop{{what: v.place(r), rule: r}}}},
-				"it may lead from https to http")
+				fact.MayLeaveHTTPS{})
 		}
 	}
 }

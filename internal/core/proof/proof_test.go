@@ -64,7 +64,7 @@ func TestADowngradeThatIsNotDecidedIsSaid(t *testing.T) {
 	assert.Equal(
 		t,
 		"It could not be decided what holds for rules line 2: it may lead from https to http.",
-		p.Findings[i].Says,
+		p.Findings[i].Says.String(),
 	)
 }
 

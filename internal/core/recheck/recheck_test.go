@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/recheck"
 	"upperpath.example/upperpath/internal/core/record"
@@ -33,7 +34,8 @@ func seen(change func(*survey.Survey, *chain.Audit)) *recheck.State {
 			Registration: &survey.Registration{From: "rdap", Ends: &ends, Registrar: "R",
 				Status: []string{"active"}},
 		}}, Findings: []finding.Finding{
-			finding.New(finding.MailSpoofable, "a.example", "Anybody may send.", "Say who may.", nil)}}
+			finding.New(finding.MailSpoofable, "a.example",
+				fact.Kept{Says: "Anybody may send.", Do: "Say who may."})}}
 	u := web.MustParseURL("http://a.example/")
 	to := web.MustParseURL("https://www.n.example/")
 	secure := web.MustParseURL("https://a.example/")
@@ -85,7 +87,7 @@ func TestOnlyWhatIsNewIsSaid(t *testing.T) {
 			a.Chains[1].Hops[0].TLS.NotAfter = day.AddDate(0, 5, 0)
 			slices.Reverse(v.Domains[0].Parent.Servers) // another order
 			// other facts, the same fault
-			v.Findings[0].Says, a.Chains[0].Hops[0].Address = "Other words.", "192.0.2.9:80"
+			v.Findings[0].Says, a.Chains[0].Hops[0].Address = fact.Plain("Other words."), "192.0.2.9:80"
 		}, []string{}},
 		"a record": {func(v *survey.Survey, _ *chain.Audit) {
 			v.Domains[0].Records[1].Values = []string{"192.0.2.66"}
@@ -134,7 +136,7 @@ func TestOnlyWhatIsNewIsSaid(t *testing.T) {
 				"unseen a.example a.example status"}},
 		"a fault": {func(_ *survey.Survey, a *chain.Audit) {
 			a.Findings = []finding.Finding{
-				finding.New(finding.PlainArrival, "http://a.example", "x", "y", nil)}
+				finding.New(finding.PlainArrival, "http://a.example", fact.Kept{Says: "x", Do: "y"})}
 		}, []string{"new plain-arrival http://a.example"}},
 		"a fault is worse": {func(v *survey.Survey, _ *chain.Audit) {
 			v.Findings[0].Severity = finding.Error
@@ -207,7 +209,8 @@ func TestWhatIsMendedIsToldOnce(t *testing.T) {
 func TestWhatIsNotAskedAnyMoreIsNotMended(t *testing.T) {
 	faulty := func(subject string) *recheck.State {
 		return seen(func(_ *survey.Survey, a *chain.Audit) {
-			a.Findings = []finding.Finding{finding.New(finding.WrongPage, subject, "x", "y", nil)}
+			a.Findings = []finding.Finding{
+				finding.New(finding.WrongPage, subject, fact.Kept{Says: "x", Do: "y"})}
 		})
 	}
 	assert.Empty(t, told(recheck.Compare(faulty("http://a.example/season"), seen(nil), nil, day)))
@@ -353,7 +356,7 @@ func TestTheFactsOfADay(t *testing.T) {
 	}
 	other := *s
 	other.Schema = "upperpath/audit/1"
-	assert.ErrorContains(t, other.Check(), "it is not a state of this program")
+	assert.ErrorContains(t, other.Check(), "this is not a state of this program")
 }
 
 func TestAPartTakesThePlaceOfItsDomainsAlone(t *testing.T) {

@@ -17,13 +17,13 @@ package recheck
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
@@ -68,16 +68,16 @@ type Fact struct {
 	Subject  string           `json:"subject"`         // such as "www.old.example A", or a URL
 	Value    string           `json:"value,omitempty"` // what is compared
 	Severity finding.Severity `json:"severity,omitempty"`
-	Says     string           `json:"says,omitempty"`
-	Fix      string           `json:"fix,omitempty"`
+	Says     fact.Sentence    `json:"says,omitzero"`
+	Fix      fact.Sentence    `json:"fix,omitzero"`
 }
 
 // Gap is something that nobody could look at.
 type Gap struct {
 	Domain string `json:"domain"`
 	// as facts have it; "": everything that name servers say of the domain
-	Subject string `json:"subject,omitempty"`
-	Why     string `json:"why"`
+	Subject string        `json:"subject,omitempty"`
+	Why     fact.Sentence `json:"why"`
 }
 
 // Ends is a date on which something ends.
@@ -107,7 +107,7 @@ type State struct {
 // Check reports whether a state that was kept can be one of this program.
 func (s *State) Check() error {
 	if s.Schema != Schema {
-		return fmt.Errorf("it is not a state of this program: its schema is %q, not %q", s.Schema, Schema)
+		return fact.Err(fact.StateSchema{Schema: s.Schema, Wanted: Schema})
 	}
 	return nil
 }
@@ -199,13 +199,10 @@ func (s *State) survey(v *survey.Survey, audited bool) {
 		d := &v.Domains[i]
 		s.Domains = append(s.Domains, d.Name)
 		if !d.Seen() {
-			why := "no name server of it answered"
 			if d.Nowhere() {
-				why = ""
-				s.fact(Delegation, d.Name, d.Name, "the parent zone knows no such domain")
-			}
-			if why != "" {
-				s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Why: why})
+				s.fact(Delegation, d.Name, d.Name, "no such domain")
+			} else {
+				s.gap(d.Name, "", fact.NoServerAnswered{})
 			}
 		} else {
 			s.records(d)
@@ -213,6 +210,10 @@ func (s *State) survey(v *survey.Survey, audited bool) {
 		s.parent(d)
 		s.registration(d)
 	}
+}
+
+func (s *State) gap(domain, subject string, why fact.Facts) {
+	s.Gaps = append(s.Gaps, Gap{Domain: domain, Subject: subject, Why: fact.Of(why, fact.Says)})
 }
 
 func (s *State) fact(kind FactKind, domain, subject, value string) {
@@ -224,7 +225,7 @@ func (s *State) records(d *survey.Domain) {
 		s.Partial = append(s.Partial, d.Name)
 	}
 	for _, m := range d.Missed {
-		s.Gaps = append(s.Gaps, Gap{Domain: d.Name, Subject: m.Name + " " + m.Type, Why: m.Why})
+		s.gap(d.Name, m.Name+" "+m.Type, fact.Kept{Says: m.Why})
 	}
 	for _, set := range d.Records {
 		if slices.Contains(passing, set.Type) {
@@ -237,9 +238,8 @@ func (s *State) records(d *survey.Domain) {
 
 func (s *State) parent(d *survey.Domain) {
 	if d.Parent.Server == "" {
-		s.Gaps = append(s.Gaps,
-			Gap{Domain: d.Name, Subject: d.Name + " delegation", Why: "the zone above was not seen"},
-			Gap{Domain: d.Name, Subject: d.Name + " DS", Why: "the zone above was not seen"})
+		s.gap(d.Name, d.Name+" delegation", fact.ZoneAboveUnseen{})
+		s.gap(d.Name, d.Name+" DS", fact.ZoneAboveUnseen{})
 		return
 	}
 	if len(d.Parent.Servers) > 0 {
@@ -260,8 +260,7 @@ func (s *State) registration(d *survey.Domain) {
 	about := func(what string) string { return d.Name + " " + what }
 	if r == nil || r.From == survey.EstateFile {
 		for _, what := range []string{"registration", "registrar", "status"} {
-			s.Gaps = append(s.Gaps,
-				Gap{Domain: d.Name, Subject: about(what), Why: "its registration was not seen"})
+			s.gap(d.Name, about(what), fact.RegistrationUnseen{})
 		}
 		return
 	}
@@ -295,7 +294,7 @@ func (s *State) audit(a *chain.Audit) {
 			continue // what matters of them are findings
 		}
 		if last := c.Last(); last.Refusal == chain.Unseen {
-			s.Gaps = append(s.Gaps, Gap{Domain: domain, Subject: entry, Why: last.Detail})
+			s.gap(domain, entry, fact.Kept{Says: last.Detail})
 			continue
 		}
 		s.fact(Redirect, domain, entry, way(c))

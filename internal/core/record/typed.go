@@ -77,7 +77,7 @@ func Fold(kind, value string) string {
 	switch {
 	case strings.Contains(value, `"`):
 		return value
-	case len(row.names) == 0 && row.form != "":
+	case len(row.names) == 0 && row.typed:
 		return strings.ToLower(value)
 	case len(row.names) == 0:
 		return value

@@ -16,54 +16,46 @@ type typeRow struct {
 	// How a value is read that somebody shows; none where such records only stay as they are.
 	fields int // 0: read decides
 	read   func(string) (string, error)
-	form   string // what a value looks like
+	typed  bool // somebody types such values
 }
 
 // types is the table of record types, in the order of the registry (IANA, Resource Record TYPEs). A
 // type that has no row stays as it is, with nothing in it that leads anywhere. What only a reader
 // of texts finds (CAA, SPF, DMARC) is not here but in package survey.
 var types = map[string]typeRow{
-	"A": {leads: true, address: true, read: address(netip.Addr.Is4),
-		form: "an IPv4 address such as 203.0.113.10"},
-	"NS": {names: []int{0}, refers: true, fields: 1,
-		form: "the name of a name server, such as ns1.edge.example"},
-	"CNAME": {names: []int{0}, refers: true, leads: true, address: true, fields: 1,
-		form: "the name that it leads to, such as sites.platform.example"},
-	"SOA":   {names: []int{0, 1}, read: text}, // it ends with numbers; nobody shows one to be read
-	"PTR":   {names: []int{0}, refers: true, fields: 1, form: "a name"},
-	"MINFO": {names: []int{0, 1}},
-	"MX": {names: []int{1}, refers: true, fields: 2, read: numbers(1),
-		form: "a preference and a name, such as 10 mx1.mail.example"},
-	"TXT":   {read: text, form: "a text"},
-	"RP":    {names: []int{0, 1}},
-	"AFSDB": {names: []int{1}},
-	"RT":    {names: []int{1}},
-	"PX":    {names: []int{1, 2}},
-	"AAAA": {leads: true, address: true, read: address(netip.Addr.Is6),
-		form: "an IPv6 address such as 2001:db8:10::10"},
-	"SRV": {names: []int{3}, refers: true, fields: 4, read: numbers(3),
-		form: "priority, weight, port and a name, such as 0 5 443 www.northmoor.example"},
+	"A":     {leads: true, address: true, read: address(netip.Addr.Is4), typed: true},
+	"NS":    {names: []int{0}, refers: true, fields: 1, typed: true},
+	"CNAME": {names: []int{0}, refers: true, leads: true, address: true, fields: 1, typed: true},
+	// it ends with numbers; nobody shows one to be read
+	"SOA":        {names: []int{0, 1}, read: text},
+	"PTR":        {names: []int{0}, refers: true, fields: 1, typed: true},
+	"MINFO":      {names: []int{0, 1}},
+	"MX":         {names: []int{1}, refers: true, fields: 2, read: numbers(1), typed: true},
+	"TXT":        {read: text, typed: true},
+	"RP":         {names: []int{0, 1}},
+	"AFSDB":      {names: []int{1}},
+	"RT":         {names: []int{1}},
+	"PX":         {names: []int{1, 2}},
+	"AAAA":       {leads: true, address: true, read: address(netip.Addr.Is6), typed: true},
+	"SRV":        {names: []int{3}, refers: true, fields: 4, read: numbers(3), typed: true},
 	"NAPTR":      {names: []int{-1}, refers: true},
 	"KX":         {names: []int{1}},
 	"DNAME":      {names: []int{0}, refers: true},
-	"DS":         {fields: 4, read: numbers(3), form: "key tag, algorithm, digest type and digest"},
-	"SSHFP":      {fields: 3, read: numbers(2), form: "algorithm, type and fingerprint"},
+	"DS":         {fields: 4, read: numbers(3), typed: true},
+	"SSHFP":      {fields: 3, read: numbers(2), typed: true},
 	"RRSIG":      {signing: true},
 	"NSEC":       {signing: true},
 	"DNSKEY":     {signing: true},
 	"NSEC3":      {signing: true},
 	"NSEC3PARAM": {signing: true},
-	"TLSA": {fields: 4, read: numbers(3),
-		form: "usage, selector, matching type and data, such as 3 1 1 0d6f..."},
-	"CDS":     {signing: true},
-	"CDNSKEY": {signing: true},
-	"SVCB": {names: []int{1}, refers: true, read: service,
-		form: "a priority and a target, such as 1 . alpn=h2"},
-	"HTTPS": {names: []int{1}, refers: true, leads: true, read: service,
-		form: "a priority and a target, such as 1 . alpn=h2"},
-	"CAA":       {read: caa, form: `a flag, a tag and a value, such as 0 issue "ca.example"`},
-	"TYPE65534": {signing: true}, // BIND's own note of its work
-	Alias:       {names: []int{0}, leads: true},
+	"TLSA":       {fields: 4, read: numbers(3), typed: true},
+	"CDS":        {signing: true},
+	"CDNSKEY":    {signing: true},
+	"SVCB":       {names: []int{1}, refers: true, read: service, typed: true},
+	"HTTPS":      {names: []int{1}, refers: true, leads: true, read: service, typed: true},
+	"CAA":        {read: caa, typed: true},
+	"TYPE65534":  {signing: true}, // BIND's own note of its work
+	Alias:        {names: []int{0}, leads: true},
 }
 
 // LeadsBrowsers reports whether a type decides where a browser goes.

@@ -1,12 +1,13 @@
 package record
 
 import (
-	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
+
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // Alias is the type of an alias at the apex, as some providers offer it: no type of DNS, but typed
@@ -20,7 +21,7 @@ const mostString = 255
 func Types() []string {
 	var all []string
 	for kind, row := range types {
-		if row.form != "" {
+		if row.typed {
 			all = append(all, kind)
 		}
 	}
@@ -28,28 +29,28 @@ func Types() []string {
 	return all
 }
 
-// ValueForm says what a value of a type looks like, "" for a type that is not known.
-func ValueForm(kind string) string { return types[kind].form }
+// IsTyped reports whether somebody types values of a type.
+func IsTyped(kind string) bool { return types[kind].typed }
 
 // ErrType says that a record type is not known.
-var ErrType = errors.New("no record type that is known")
+var ErrType = fact.Err(fact.TypeUnknown{})
 
 // Value reads the value of a record as somebody shows it, and returns it as it stands in a zone
 // file: names in lower case with their last dot, a text in quoted strings of at most 255 octets.
 // The error says what is wrong with the value; it is ErrType where the type is not known.
 func Value(kind, s string) (string, error) {
 	k := types[kind]
-	if k.form == "" {
-		return "", fmt.Errorf("%s: %w", kind, ErrType)
+	if !k.typed {
+		return "", fact.ErrOf(ErrType, fact.TypeUnknown{Type: kind})
 	}
 	s = strings.TrimSpace(s)
 	if s == "" && kind != "TXT" {
-		return "", errors.New("the value is empty")
+		return "", fact.Err(fact.ValueEmpty{})
 	}
 	if k.fields > 0 {
 		f := strings.Fields(s)
 		if len(f) != k.fields {
-			return "", fmt.Errorf("the value has %d parts instead of %d", len(f), k.fields)
+			return "", fact.Err(fact.ValueParts{Parts: len(f), Wanted: k.fields})
 		}
 		for _, i := range k.names {
 			name, err := targetName(f[i])
@@ -73,14 +74,14 @@ func targetName(s string) (string, error) {
 	name := strings.ToLower(strings.TrimSuffix(s, "."))
 	if name == "" || len(name) > 253 || strings.Contains(name, "..") || strings.HasPrefix(name, ".") ||
 		strings.ContainsAny(name, "/:@\"' ") {
-		return "", fmt.Errorf("%s is not a name", s)
+		return "", fact.Err(fact.NotName{Text: s})
 	}
 	if _, err := netip.ParseAddr(name); err == nil {
-		return "", fmt.Errorf("%s is an address, where a name is wanted", s)
+		return "", fact.Err(fact.AddressNotName{Text: s})
 	}
 	for label := range strings.SplitSeq(name, ".") {
 		if len(label) > 63 {
-			return "", fmt.Errorf("%s is not a name: a label has over 63 characters", s)
+			return "", fact.Err(fact.LabelLong{Text: s})
 		}
 	}
 	return name + ".", nil
@@ -90,7 +91,7 @@ func address(fits func(netip.Addr) bool) func(string) (string, error) {
 	return func(s string) (string, error) {
 		a, err := netip.ParseAddr(s)
 		if err != nil || !fits(a) || a.Zone() != "" {
-			return "", fmt.Errorf("%s is not an address of this kind", s)
+			return "", fact.Err(fact.AddressKind{Text: s})
 		}
 		return a.String(), nil
 	}
@@ -101,7 +102,7 @@ func numbers(n int) func(string) (string, error) {
 	return func(s string) (string, error) {
 		for _, f := range strings.Fields(s)[:n] {
 			if v, err := strconv.ParseUint(f, 10, 16); err != nil || strconv.FormatUint(v, 10) != f {
-				return "", fmt.Errorf("%s is not a number from 0 to 65535", f)
+				return "", fact.Err(fact.NumberRange{Text: f})
 			}
 		}
 		return s, nil
@@ -117,7 +118,7 @@ func text(s string) (string, error) {
 	for rest := s; rest != ""; rest = strings.TrimLeft(rest, " \t\r\n()") {
 		end := closing(rest)
 		if end < 0 {
-			return "", errors.New("a quoted string has no end, or text stands beside it")
+			return "", fact.Err(fact.QuoteOpen{})
 		}
 		whole.WriteString(Unquote(rest[:end+1]))
 		rest = rest[end+1:]
@@ -206,10 +207,10 @@ func Unquote(value string) string {
 func caa(s string) (string, error) {
 	f := strings.SplitN(strings.Join(strings.Fields(s), " "), " ", 3)
 	if len(f) < 3 {
-		return "", errors.New("a flag, a tag and a value are wanted")
+		return "", fact.Err(fact.CAAParts{})
 	}
 	if n, err := strconv.ParseUint(f[0], 10, 8); err != nil || strconv.FormatUint(n, 10) != f[0] {
-		return "", fmt.Errorf("the flag %s is not a number from 0 to 255", f[0])
+		return "", fact.Err(fact.CAAFlag{Flag: f[0]})
 	}
 	value, err := text(f[2])
 	return f[0] + " " + strings.ToLower(f[1]) + " " + value, err
@@ -220,7 +221,7 @@ func caa(s string) (string, error) {
 func service(s string) (string, error) {
 	f := strings.Fields(s)
 	if len(f) < 2 {
-		return "", errors.New("a priority and a target are wanted")
+		return "", fact.Err(fact.ServiceParts{})
 	}
 	target, err := targetName(f[1])
 	if err != nil {
@@ -241,18 +242,18 @@ func Name(s, zone string) (string, error) {
 	case strings.HasSuffix(name, "."):
 		name = strings.TrimSuffix(name, ".")
 		if name != zone && !strings.HasSuffix(name, "."+zone) {
-			return "", fmt.Errorf("%s is not a name in the zone %s", s, zone)
+			return "", fact.Err(fact.OutsideZone{Text: s, Zone: zone})
 		}
 	case name != zone && !strings.HasSuffix(name, "."+zone):
 		name += "." + zone
 	}
 	if strings.Contains(name, "..") || strings.HasPrefix(name, ".") || len(name) > 253 ||
 		strings.ContainsAny(name, "/:@\"' \t") {
-		return "", fmt.Errorf("%s is not a name", s)
+		return "", fact.Err(fact.NotName{Text: s})
 	}
 	for label := range strings.SplitSeq(name, ".") {
 		if len(label) > 63 {
-			return "", fmt.Errorf("%s is not a name: a label has over 63 characters", s)
+			return "", fact.Err(fact.LabelLong{Text: s})
 		}
 	}
 	return name, nil

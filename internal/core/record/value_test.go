@@ -47,17 +47,17 @@ func TestWrongValuesAreSaid(t *testing.T) {
 			"AAAA", "203.0.113.1", "not an address of this kind",
 		},
 		{
-			"CNAME", "203.0.113.1", "is an address, where a name is wanted",
+			"CNAME", "203.0.113.1", "is an address; a name is needed",
 		}, {"CNAME", "a b", "2 parts instead of 1"}, {"CNAME", "https://x/", "is not a name"},
 		{"CNAME", "", "is empty"},
-		{"CNAME", strings.Repeat("a", 64) + ".example", "over 63 characters"},
+		{"CNAME", strings.Repeat("a", 64) + ".example", "more than 63 characters"},
 		{
 			"MX", "mx1.mail.example", "1 parts instead of 2",
 		}, {"MX", "ten mx1.mail.example", "not a number"}, {"MX", "010 mx", "not a number"},
 		{"TXT", `"open`, "has no end"}, {"TXT", `"a" b`, "has no end"}, {
 			"CAA", "issue ca.example", "flag, tag and value|a flag, a tag",
 		}, {"CAA", "300 issue x", "from 0 to 255"},
-		{"HTTPS", "1", "a priority and a target"}, {"FOO", "x", "no record type"},
+		{"HTTPS", "1", "a priority and a target"}, {"FOO", "x", "unknown record type"},
 	} {
 		_, err := record.Value(c.kind, c.shown)
 		if assert.Error(t, err, c.shown) {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -185,7 +186,7 @@ func FuzzRulesOfOnePath(f *testing.F) {
 func TestPlacesInHostsAndNames(t *testing.T) {
 	_, faults := Parse([]Row{{Line: 2, Old: "old.example/{shop}", New: "https://{shop}/x"}}, Scope{})
 	require.Len(t, faults, 1)
-	assert.Contains(t, faults[0].Says, "a capture in the host is not followed by a domain")
+	assert.Equal(t, fact.NewHostOpen{}, faults[0].Fault)
 	lines := strings.Split(fmt.Sprint(faults[0]), "\n")
 	require.Len(t, lines, 3)
 	assert.Equal(t, strings.Index(lines[1], "{shop}"), strings.Index(lines[2], "^"), lines)

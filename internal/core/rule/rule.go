@@ -31,6 +31,7 @@ import (
 	"unicode/utf8"
 
 	"upperpath.example/upperpath/internal/core/crew"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -181,35 +182,17 @@ func parseRow(row Row, scope Scope) (*Rule, problem.List) {
 		r.DropQuery = true
 	default:
 		faults.Add(
-			problem.Problem{
-				Field:    "query",
-				Says:     "the column query holds a word that it does not know",
-				Value:    row.Query,
-				Expected: "keep or drop",
-				Remedy:   "leave it empty for keep",
-			},
+			problem.Problem{Field: "query", Value: row.Query, Fault: fact.QueryWord{}},
 		)
 	}
 	switch empty := strings.TrimSpace(row.New) == ""; {
 	case empty && r.Status != Gone && len(faults) == 0:
 		faults.Add(
-			problem.Problem{
-				Field:    "new",
-				Says:     "the rule leads nowhere",
-				Value:    row.Old,
-				Expected: "a new URL",
-				Remedy:   "fill the column new, or set status 410 for a page that is gone",
-			},
+			problem.Problem{Field: "new", Value: row.Old, Fault: fact.LeadsNowhere{}},
 		)
 	case !empty && r.Status == Gone:
 		faults.Add(
-			problem.Problem{
-				Field:    "new",
-				Says:     "the rule says gone and names a new URL",
-				Value:    row.New,
-				Expected: "an empty new with status 410",
-				Remedy:   "empty the column new or set another status",
-			},
+			problem.Problem{Field: "new", Value: row.New, Fault: fact.GoneWithNew{}},
 		)
 	case !empty:
 		r.New = parseTarget(row.New, r.Old, &faults)
@@ -235,13 +218,8 @@ func hostile(row Row) problem.List {
 		most       int
 	}{{"old", row.Old, mostField}, {"new", row.New, mostField}, {"note", row.Note, mostNote}} {
 		if len(c.text) > c.most {
-			faults.Add(problem.Problem{
-				Field:    c.name,
-				Says:     fmt.Sprintf("the column %s holds %d octets", c.name, len(c.text)),
-				Value:    c.text,
-				Expected: fmt.Sprintf("no more than %d", c.most),
-				Remedy:   "check whether a quote is missing further up; no browser asks for so long a URL",
-			})
+			faults.Add(problem.Problem{Field: c.name, Value: c.text,
+				Fault: fact.ColumnTooLong{Column: c.name, Octets: len(c.text), Most: c.most}})
 		}
 	}
 	for _, c := range []struct{ name, text, sign, what string }{
@@ -249,13 +227,8 @@ func hostile(row Row) problem.List {
 		{"old", row.Old, "&", "parameters"},
 	} {
 		if n := strings.Count(c.text, c.sign); n > mostParts {
-			faults.Add(problem.Problem{
-				Field:    c.name,
-				Says:     fmt.Sprintf("the column %s holds %d %s", c.name, n, c.what),
-				Value:    c.text,
-				Expected: fmt.Sprintf("no more than %d", mostParts),
-				Remedy:   "write several rules",
-			})
+			faults.Add(problem.Problem{Field: c.name, Value: c.text,
+				Fault: fact.ColumnTooMany{Column: c.name, N: n, What: c.what, Most: mostParts}})
 		}
 	}
 	if len(faults) > 0 {
@@ -270,18 +243,11 @@ func hostile(row Row) problem.List {
 			continue
 		}
 		r, _ := utf8.DecodeRuneInString(strings.TrimSpace(c.text)[at:])
-		p := problem.Problem{
-			Field:    c.name,
-			Says:     fmt.Sprintf("the column %s holds %s", c.name, problem.Named(r)),
-			Value:    c.text,
-			Expected: "text of one line",
-			Remedy:   "take it out",
-		}
+		fault := fact.ColumnHostile{Column: c.name, Character: problem.Named(r)}
 		if c.name == "old" || c.name == "new" {
-			p.Remedy = fmt.Sprintf("take it out, or write it percent-encoded (%s) if it belongs to the URL",
-				escaped(r))
+			fault.Escaped = escaped(r)
 		}
-		faults.Add(p)
+		faults.Add(problem.Problem{Field: c.name, Value: c.text, Fault: fault})
 	}
 	return faults
 }
@@ -303,13 +269,7 @@ func parseStatus(s string, faults *problem.List) int {
 	n, err := strconv.Atoi(s)
 	if err != nil || !slices.Contains(Statuses, n) {
 		faults.Add(
-			problem.Problem{
-				Field:    "status",
-				Says:     "no redirect has this status",
-				Value:    s,
-				Expected: "301, 302, 307, 308 or 410",
-				Remedy:   "leave it empty for the policy's",
-			},
+			problem.Problem{Field: "status", Value: s, Fault: fact.RuleStatus{}},
 		)
 	}
 	return n
@@ -321,11 +281,7 @@ func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 	t := template{name: "old", field: field, faults: faults}
 	if field == "" {
 		faults.Add(
-			problem.Problem{
-				Field:    "old",
-				Says:     "the column old is empty",
-				Expected: "a host and a path such as lacemill-museum.example/opening.html",
-			},
+			problem.Problem{Field: "old", Fault: fact.OldEmpty{}},
 		)
 		return p
 	}
@@ -334,7 +290,7 @@ func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 		p.Scheme = web.Scheme(strings.ToLower(field[:i]))
 		start = i + len("://")
 		if p.Scheme != web.HTTP && p.Scheme != web.HTTPS {
-			t.fail(0, "the scheme is neither http nor https", "http://, https:// or no scheme", "")
+			t.fail(0, fact.OldScheme{})
 		}
 	}
 	end := start + len(field[start:])
@@ -343,7 +299,7 @@ func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 	}
 	p.Host = parsePatternHost(t, start, end, scope)
 	if i := strings.IndexByte(field[end:], '#'); i >= 0 {
-		t.fail(end+i, "a fragment never reaches a server", "no # in old", "leave away what follows the #")
+		t.fail(end+i, fact.OldFragment{})
 		return p
 	}
 	whole := field
@@ -360,9 +316,7 @@ func parsePattern(field string, scope Scope, faults *problem.List) Pattern {
 	if path := field[end:]; path != "" && web.RemoveDotSegments(path) != path {
 		t.fail(
 			end,
-			"a path with dot segments is never asked for",
-			"a path without . and .. segments",
-			"write "+web.RemoveDotSegments(path),
+			fact.DotSegments{Path: web.RemoveDotSegments(path)},
 		)
 	}
 	if len(parts) == 0 {
@@ -376,12 +330,10 @@ func parsePatternHost(t template, start, end int, scope Scope) web.Host {
 	name := t.field[start:end]
 	switch {
 	case name == "":
-		t.fail(start, "old names no host", "a host of the estate before the path",
-			"write the old domain before it")
+		t.fail(start, fact.OldNoHost{})
 		return web.Host{}
 	case strings.ContainsAny(name, "{}*"):
-		t.fail(start, "a capture cannot stand in the host of old", "a host of the estate",
-			"write a rule for each host")
+		t.fail(start, fact.OldHostCapture{})
 		return web.Host{}
 	}
 	if h, known := scope.known[name]; known {
@@ -390,13 +342,10 @@ func parsePatternHost(t template, start, end int, scope Scope) web.Host {
 	h, err := web.ParseHost(name)
 	switch {
 	case err != nil:
-		t.fail(start, err.Error(), "a host of the estate", "")
+		t.fail(start, fact.OldHostFault{Why: err.Error()})
 	case scope.Holds != nil && !scope.Holds(h):
-		remedy := "add the domain to the estate file, or correct the name"
-		if near := problem.Nearest(h.String(), scope.Known); near != "" {
-			remedy = "did you mean " + near + "? Else add the domain to the estate file"
-		}
-		t.fail(start, fmt.Sprintf("the estate holds no host %s", h), "a host of the estate", remedy)
+		t.fail(start,
+			fact.OldHostOutside{Host: h.String(), Near: problem.Nearest(h.String(), scope.Known)})
 	default:
 		scope.known[strings.Clone(name)] = h
 	}
@@ -413,13 +362,11 @@ func (t template) conditions(start int) []Condition {
 		c := Condition{Key: web.NormalQuery(key)}
 		switch {
 		case key == "":
-			t.fail(at, "a condition on the query names no parameter",
-				"conditions such as ?page=7&lang={lang}", "")
+			t.fail(at, fact.ConditionUnnamed{})
 		case strings.ContainsAny(key, "{}*"):
-			t.fail(at, "a capture cannot stand in the name of a parameter", "a literal name such as page",
-				"")
+			t.fail(at, fact.ConditionCapture{})
 		case keys[c.Key]:
-			t.fail(at, "the parameter is asked for twice", "each parameter once", "drop one of them")
+			t.fail(at, fact.ParameterTwice{})
 		}
 		keys[c.Key] = true
 		inside := t
@@ -427,10 +374,10 @@ func (t template) conditions(start int) []Condition {
 		c.Parts = inside.split()
 		for i, part := range c.Parts {
 			if part.Rest && i != len(c.Parts)-1 {
-				t.fail(inside.offset, "{+"+part.Name+"} does not stand last", "{+name} at the end only", "")
+				t.fail(inside.offset, fact.QueryRestNotLast{Name: part.Name})
 			}
 			if i > 0 && part.IsCapture() && c.Parts[i-1].IsCapture() {
-				t.fail(inside.offset, "two captures stand side by side", "some text between them", "")
+				t.fail(inside.offset, fact.QueryCapturesAdjoin{})
 			}
 			c.Parts[i].Literal = web.NormalQuery(part.Literal)
 		}
@@ -453,9 +400,7 @@ func (t template) checkNames(parts []Part, query []Condition) {
 				t.field = t.whole
 				t.fail(
 					strings.LastIndex(t.whole, p.String()),
-					"two captures have one name",
-					"a name of its own for each",
-					"call the second {"+p.Name+"2}",
+					fact.QueryCaptureTwice{Name: p.Name},
 				)
 			}
 			seen[p.Name] = seen[p.Name] || p.IsCapture()
@@ -511,15 +456,12 @@ func parseTarget(field string, old Pattern, faults *problem.List) Target {
 		}
 		t.offset = end
 	} else if field[0] != '/' {
-		t.fail(0, "new is neither a path nor a whole URL",
-			"a path such as /visit/ or a URL with https://",
-			"put / before a path or https:// before a host")
+		t.fail(0, fact.NewNeither{})
 		return target
 	}
 	rest, fragment, _ := strings.Cut(field, "#")
 	if strings.ContainsAny(fragment, "{}") {
-		t.fail(strings.IndexByte(field, '#'), "a capture cannot stand in a fragment",
-			"a literal fragment", "")
+		t.fail(strings.IndexByte(field, '#'), fact.FragmentCapture{})
 	}
 	target.Fragment = fragment
 	if i := strings.IndexByte(rest[t.offset:], '?'); i >= 0 {
@@ -543,7 +485,7 @@ func (t template) targetHost(target *Target, colon, end int, captured []Part) bo
 	if !strings.ContainsAny(t.field[colon:end], "{}") {
 		u, err := web.ParseURL(t.field[:end])
 		if err != nil {
-			t.fail(0, err.Error(), "a path on the canonical site or a whole URL", "")
+			t.fail(0, fact.NewFault{Why: err.Error()})
 			return false
 		}
 		target.Door = u.Door()
@@ -551,7 +493,7 @@ func (t template) targetHost(target *Target, colon, end int, captured []Part) bo
 	}
 	target.Scheme = web.Scheme(strings.ToLower(t.field[:colon]))
 	if target.Scheme != web.HTTP && target.Scheme != web.HTTPS {
-		t.fail(0, "the scheme is neither http nor https", "http:// or https://", "")
+		t.fail(0, fact.NewScheme{})
 		return false
 	}
 	host := t
@@ -563,16 +505,13 @@ func (t template) targetHost(target *Target, colon, end int, captured []Part) bo
 	if _, err := web.ParseHost(domain); !isLiteral || last.IsCapture() || err != nil {
 		t.fail(
 			colon+3,
-			"a capture in the host is not followed by a domain",
-			"a host that ends with a literal domain, such as {name}.northmoor.example",
-			"otherwise a visitor could be led anywhere",
+			fact.NewHostOpen{},
 		)
 		return false
 	}
 	for i, p := range parts {
 		if p.Rest {
-			t.fail(colon+3, "{+"+p.Name+"} cannot stand in a host",
-				"a capture without slashes, such as {name}", "")
+			t.fail(colon+3, fact.NewHostRest{Name: p.Name})
 			return false
 		}
 		parts[i].Literal = strings.ToLower(p.Literal)
@@ -589,10 +528,10 @@ func (t template) checkTarget(parts, captured []Part) {
 		switch {
 		case !p.IsCapture():
 		case i < 0:
-			t.fail(at, p.String()+" is captured nowhere in old", "a capture of old", "")
+			t.fail(at, fact.CaptureUnknown{Capture: p.String()})
 		case captured[i].Rest != p.Rest || p.Digits:
 			want := Part{Name: p.Name, Rest: captured[i].Rest}
-			t.fail(at, p.String()+" has another form than in old", want.String(), "write "+want.String())
+			t.fail(at, fact.CaptureForm{Capture: p.String(), Wanted: want.String()})
 		}
 		at += len(p.String())
 	}

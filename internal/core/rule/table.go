@@ -2,11 +2,11 @@ package rule
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 	"sync"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -315,8 +315,8 @@ func fill(parts []Part, word string) string {
 	return path.String()
 }
 
-// Why says in words why one rule wins over another on one host, "" where they are equal.
-func Why(winner, other Entry) string {
+// Why tells why one rule wins over another on one host, nil where they are equal.
+func Why(winner, other Entry) fact.Facts {
 	x, y := specificity(winner), specificity(other)
 	for i := range x {
 		if x[i] == y[i] {
@@ -324,19 +324,19 @@ func Why(winner, other Entry) string {
 		}
 		switch i {
 		case 0:
-			return "it names one path, the other a pattern"
+			return fact.WinsExact{}
 		case 1:
-			return fmt.Sprintf("%d octets of its path are text, %d of the other's", x[1], y[1])
+			return fact.WinsText{Octets: x[1], Other: y[1]}
 		case 2:
-			return "it has no {+name}, or fewer"
+			return fact.WinsNoRest{}
 		case 3:
-			return "it asks for digits where the other takes anything"
+			return fact.WinsDigits{}
 		case 4:
-			return "it asks for more of the query"
+			return fact.WinsQuery{}
 		case 5:
-			return "it names the scheme"
+			return fact.WinsScheme{}
 		}
-		return "it names the host itself, the other its apex"
+		return fact.WinsHost{}
 	}
-	return ""
+	return nil
 }

@@ -2,10 +2,10 @@ package rule
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/problem"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -53,15 +53,13 @@ type template struct {
 	faults *problem.List
 }
 
-func (t template) fail(at int, says, expected, remedy string) {
+func (t template) fail(at int, fault fact.Facts) {
 	t.faults.Add(
 		problem.Problem{
-			Field:    t.name,
-			Says:     says,
-			Expected: expected,
-			Remedy:   remedy,
-			Mark:     cmp.Or(t.whole, t.field),
-			Place:    len([]rune(t.field[:at])),
+			Field: t.name,
+			Fault: fault,
+			Mark:  cmp.Or(t.whole, t.field),
+			Place: len([]rune(t.field[:at])),
 		},
 	)
 }
@@ -82,8 +80,7 @@ func (t template) split() []Part {
 			flush(i)
 			end := strings.IndexByte(t.field[i:], '}')
 			if end < 0 {
-				t.fail(i, "a brace is not closed", "a capture such as {name}",
-					"a brace that is meant as such is written %7B")
+				t.fail(i, fact.BraceOpen{})
 				return parts
 			}
 			if p, ok := t.capture(i, t.field[i+1:i+end]); ok {
@@ -94,9 +91,7 @@ func (t template) split() []Part {
 		case '}':
 			t.fail(
 				i,
-				"a brace is closed that was not opened",
-				"a capture such as {name}",
-				"a brace that is meant as such is written %7D",
+				fact.BraceClosed{},
 			)
 		case '*':
 			write := "{name}"
@@ -105,9 +100,7 @@ func (t template) split() []Part {
 			}
 			t.fail(
 				i,
-				"a bare * says nothing here",
-				"a capture",
-				"write "+write+"; an asterisk that is meant as such is written %2A",
+				fact.BareStar{Write: write},
 			)
 		}
 	}
@@ -123,14 +116,11 @@ func (t template) capture(at int, inside string) (Part, bool) {
 	case !isName(p.Name):
 		t.fail(
 			at,
-			fmt.Sprintf("%q is not a name for a capture", inside),
-			"letters, digits, - and _ after a letter, such as {year}",
-			"",
+			fact.CaptureName{Name: inside},
 		)
 		return p, false
 	case typed && (kind != "digits" || p.Rest):
-		t.fail(at, fmt.Sprintf("%q is not a kind of capture", kind), "{name}, {name:digits} or {+name}",
-			"")
+		t.fail(at, fact.CaptureKind{Kind: kind})
 		return p, false
 	}
 	p.Digits = typed
@@ -156,15 +146,11 @@ func (t template) checkPattern(parts []Part) {
 		switch {
 		case !p.IsCapture():
 		case seen[p.Name]:
-			t.fail(at, "two captures have one name", "a name of its own for each",
-				"call the second {"+p.Name+"2}")
+			t.fail(at, fact.CaptureTwice{Name: p.Name})
 		case p.Rest && slices.ContainsFunc(parts[i+1:], Part.IsCapture):
-			t.fail(at, "{+"+p.Name+"} does not stand last",
-				"{+name} at the end, or before a literal ending such as .php",
-				"write {"+p.Name+"} for one segment")
+			t.fail(at, fact.RestNotLast{Name: p.Name})
 		case i > 0 && parts[i-1].IsCapture():
-			t.fail(at, "two captures stand side by side", "some text between them",
-				"put what separates them, such as - or /")
+			t.fail(at, fact.CapturesAdjoin{})
 		}
 		seen[p.Name] = p.IsCapture()
 		at += len(p.String())

@@ -20,12 +20,12 @@ package runbook
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // Schema names the shape of a runbook in JSON.
@@ -72,10 +72,10 @@ type Task struct {
 func (t *Task) IsDone() bool { return !t.Done.IsZero() }
 
 // ErrNoTask says that there is no task with a number.
-var ErrNoTask = errors.New("there is no such step")
+var ErrNoTask = fact.Err(fact.NoSuchStep{})
 
 // ErrNotDone says that a task is to be taken back that is not done.
-var ErrNotDone = errors.New("it is not done")
+var ErrNotDone = fact.Err(fact.StepNotDone{})
 
 // New makes a runbook of tasks in their order.
 func New(canonical, scope string, tasks []Task, start time.Time) *Book {
@@ -125,7 +125,7 @@ func (b *Book) TakeDone(copied *Book, numbers []int) {
 func (b *Book) task(number int) (*Task, error) {
 	if number < 1 || number > len(b.Tasks) {
 		return nil,
-			fmt.Errorf("step %d: %w; the runbook has steps 1 to %d", number, ErrNoTask, len(b.Tasks))
+			fact.ErrOf(ErrNoTask, fact.NoSuchStep{Step: number, Steps: len(b.Tasks)})
 	}
 	return &b.Tasks[number-1], nil
 }
@@ -237,11 +237,11 @@ func (b *Book) Next() *Task {
 
 // Progress is what came of checking a runbook.
 type Progress struct {
-	Done    []int     // numbers of the steps that were found to be done now
-	Waiting []Waiting // steps that may not be done yet
-	Open    *Task     // the first step that is not done; nil: none
-	Missing []string  // what is not as it has to be for Open
-	Unseen  []string  // what nobody answered about, for Open
+	Done    []int           // numbers of the steps that were found to be done now
+	Waiting []Waiting       // steps that may not be done yet
+	Open    *Task           // the first step that is not done; nil: none
+	Missing []fact.Sentence // what is not as it has to be for Open
+	Unseen  []fact.Sentence // what nobody answered about, for Open
 }
 
 // Waiting is a step that waits, and until when.
@@ -298,20 +298,18 @@ const mostTasks = 200_000
 // Check reports whether a runbook that was kept can be one of this program.
 func (b *Book) Check() error {
 	if b.Schema != Schema {
-		return fmt.Errorf("it is not a runbook of this program: its schema is %q, not %q", b.Schema,
-			Schema)
+		return fact.Err(fact.RunbookSchema{Schema: b.Schema, Wanted: Schema})
 	}
 	if len(b.Tasks) > mostTasks {
-		return fmt.Errorf("it has %d steps, and no plan has more than %d", len(b.Tasks), mostTasks)
+		return fact.Err(fact.RunbookLong{Steps: len(b.Tasks), Most: mostTasks})
 	}
 	for i, t := range b.Tasks {
 		if t.Number != i+1 {
-			return fmt.Errorf("its steps are not numbered in their order: %d stands at place %d", t.Number,
-				i+1)
+			return fact.Err(fact.StepNumber{Number: t.Number, Place: i + 1})
 		}
 		for _, n := range t.After {
 			if n < 1 || n >= t.Number {
-				return fmt.Errorf("step %d comes after step %d, which is not before it", t.Number, n)
+				return fact.Err(fact.StepOrder{Step: t.Number, After: n})
 			}
 		}
 		for _, e := range t.Expects {
@@ -319,11 +317,10 @@ func (b *Book) Check() error {
 			case expect.Records, expect.TTLAtMost, expect.TTLAtLeast, expect.Zone, expect.Delegation,
 				expect.NoDS, expect.Certificate, expect.Door:
 			default: // nothing would be asked, and so nothing be missing
-				return fmt.Errorf("step %d looks at %q, which is nothing that can be looked at", t.Number,
-					e.Kind)
+				return fact.Err(fact.StepAsks{Step: t.Number, Kind: string(e.Kind)})
 			}
 			if e.Kind == expect.Door && len(e.Values) != 1 {
-				return fmt.Errorf("step %d looks at a door that leads nowhere", t.Number)
+				return fact.Err(fact.StepNowhere{Step: t.Number})
 			}
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
@@ -34,7 +35,7 @@ func (w *world) Ask(_ context.Context, e expect.Expectation, at *expect.Place) e
 			return silent
 		case wrong != "":
 			return expect.Answer{
-				Findings: []finding.Finding{finding.New(finding.WrongPage, key, wrong, "", nil)}}
+				Findings: []finding.Finding{finding.New(finding.WrongPage, key, fact.Kept{Says: wrong})}}
 		}
 		return expect.Answer{Met: "200"}
 	case e.Kind == expect.NoDS:
@@ -124,7 +125,7 @@ func TestARunbookIsWorkedThrough(t *testing.T) {
 	p := proceed(start)
 	assert.Equal(t, "lower", p.Open.Key)
 	assert.Equal(t,
-		[]string{"the TTL of old.example A is 1 hour at ns, and should be at most 5 minutes"}, p.Missing)
+		"the TTL of old.example A is 1 hour at ns, and should be at most 5 minutes\n", said(p.Missing))
 	assert.Empty(t, p.Done)
 
 	w.sets["ns old.example A"] = set(300, "192.0.2.1")
@@ -141,12 +142,11 @@ func TestARunbookIsWorkedThrough(t *testing.T) {
 	assert.Equal(t, "change", b.Next().Key)
 
 	p = proceed(start.Add(5 * time.Hour))
-	assert.Equal(t, []string{"old.example A is 192.0.2.1 at ns, and should be 203.0.113.20"},
-		p.Missing)
+	assert.Equal(t, "old.example A is 192.0.2.1 at ns, and should be 203.0.113.20\n", said(p.Missing))
 	delete(w.sets, "ns old.example A")
 	p = proceed(start.Add(5 * time.Hour))
 	assert.Empty(t, p.Missing)
-	assert.Equal(t, []string{"ns did not answer about old.example A: it does not answer"}, p.Unseen)
+	assert.Equal(t, "ns did not answer about old.example A: it does not answer\n", said(p.Unseen))
 	w.sets["ns old.example A"] = set(300, "203.0.113.20")
 	p = proceed(start.Add(5 * time.Hour))
 	assert.Equal(t, []int{3}, p.Done)
@@ -154,10 +154,10 @@ func TestARunbookIsWorkedThrough(t *testing.T) {
 
 	p = proceed(start.Add(6 * time.Hour))
 	assert.Equal(t, []int{4}, p.Done)
-	assert.Equal(t, []string{"https://old.example/ was not seen: it does not answer"}, p.Unseen)
+	assert.Equal(t, "https://old.example/ was not seen: it does not answer\n", said(p.Unseen))
 	w.doors["https://old.example/"] = "It arrives elsewhere."
-	assert.Equal(t, []string{"https://old.example/: It arrives elsewhere."},
-		proceed(start.Add(6*time.Hour)).Missing)
+	assert.Equal(t, "https://old.example/: It arrives elsewhere.\n",
+		said(proceed(start.Add(6*time.Hour)).Missing))
 	w.doors["https://old.example/"] = ""
 	p = proceed(start.Add(6 * time.Hour))
 	assert.Equal(t, []int{5}, p.Done)
@@ -243,7 +243,7 @@ func TestWhatIsExpected(t *testing.T) {
 		{expect.Expectation{Kind: expect.Delegation, Name: "c.example", Values: []string{"ns1.x"}}, "",
 			"the parent zone of c.example was not seen"},
 		{expect.Expectation{Kind: expect.NoDS, Name: "a.example"},
-			"the parent zone still has a DS record of a.example", ""},
+			"the parent zone still has a DS record for a.example", ""},
 		{expect.Expectation{Kind: expect.NoDS, Name: "b.example"}, "", ""},
 		{expect.Expectation{Kind: expect.NoDS, Name: "c.example"}, "",
 			"the parent zone of c.example was not seen"},
@@ -253,8 +253,8 @@ func TestWhatIsExpected(t *testing.T) {
 		{door("::", ""), "", ":: was not seen"},
 	} {
 		missing, unseen := Look(t.Context(), w, []expect.Expectation{c.expect})
-		assert.Contains(t, strings.Join(missing, "\n"), c.missing, "%v", c.expect)
-		assert.Contains(t, strings.Join(unseen, "\n"), c.unseen, "%v", c.expect)
+		assert.Contains(t, said(missing), c.missing, "%v", c.expect)
+		assert.Contains(t, said(unseen), c.unseen, "%v", c.expect)
 		assert.Equal(t, c.missing == "", len(missing) == 0, "%v: %v", c.expect, missing)
 		assert.Equal(t, c.unseen == "", len(unseen) == 0, "%v: %v", c.expect, unseen)
 	}
@@ -303,4 +303,12 @@ func TestTheLongestRunbook(t *testing.T) {
 	assert.NoError(t, b.Check())
 	b.Tasks = append(b.Tasks, Task{Number: mostTasks + 1})
 	assert.ErrorContains(t, b.Check(), "200001 steps")
+}
+
+func said(all []fact.Sentence) string {
+	text := ""
+	for _, s := range all {
+		text += s.String() + "\n"
+	}
+	return text
 }

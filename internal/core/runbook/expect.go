@@ -6,16 +6,17 @@ import (
 
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/expect"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // mostAtOnce is how many questions are open at a time.
 const mostAtOnce = 8
 
-// Look asks for everything that is expected, once, and says what is otherwise, and what nobody
+// Look asks for everything that is expected, once, and tells what is otherwise, and what nobody
 // answered about.
 func Look(ctx context.Context, asker expect.Asker, all []expect.Expectation) (missing,
-	unseen []string) {
-	said := make([][2]string, len(all))
+	unseen []fact.Sentence) {
+	said := make([][2]fact.Facts, len(all))
 	turns := make(chan struct{}, mostAtOnce)
 	var asking crew.Crew
 	for i, e := range all {
@@ -23,17 +24,22 @@ func Look(ctx context.Context, asker expect.Asker, all []expect.Expectation) (mi
 			turns <- struct{}{}
 			defer func() { <-turns }()
 			seen := e.Judge(asker.Ask(ctx, e, e.Where()))
-			said[i] = [2]string{e.Missing(seen), e.Unanswered(seen)}
+			said[i] = [2]fact.Facts{e.Missing(seen), e.Unanswered(seen)}
 		})
 	}
 	asking.Wait()
 	for _, s := range said {
-		if s[0] != "" && !slices.Contains(missing, s[0]) {
-			missing = append(missing, s[0])
-		}
-		if s[1] != "" && !slices.Contains(unseen, s[1]) {
-			unseen = append(unseen, s[1])
-		}
+		missing, unseen = with(missing, s[0]), with(unseen, s[1])
 	}
 	return missing, unseen
+}
+
+// with adds facts that are not there yet; nil are none.
+func with(all []fact.Sentence, one fact.Facts) []fact.Sentence {
+	if one == nil || slices.ContainsFunc(all, func(s fact.Sentence) bool {
+		return fact.Key(s.Facts()) == fact.Key(one)
+	}) {
+		return all
+	}
+	return append(all, fact.Of(one, fact.Says))
 }

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
 )
 
@@ -114,17 +115,17 @@ func (t Term) TakesOver() bool {
 		!strings.Contains(t.value, "%")
 }
 
-// Fault says what is wrong with a term by itself, "" where nothing is.
-func (t Term) Fault() string {
+// Fault tells what is wrong with a term by itself, nil where nothing is.
+func (t Term) Fault() fact.Facts {
 	switch {
 	case t.Modifier:
 		if (t.Name == "redirect" || t.Name == "exp") && t.value == "" {
-			return "names no domain"
+			return fact.TermNoDomain{}
 		}
-		return "" // others may be there, and are left alone (section 6)
+		return nil // others may be there, and are left alone (section 6)
 	case t.Name == "all":
 		if t.value != "" {
-			return "takes no argument"
+			return fact.TermArgument{}
 		}
 	case t.Name == "ip4", t.Name == "ip6":
 		a, err := netip.ParseAddr(t.value)
@@ -132,17 +133,17 @@ func (t Term) Fault() string {
 			a, err = p.Addr(), nil
 		}
 		if err != nil || a.Is4() != (t.Name == "ip4") {
-			return "holds no address of its kind"
+			return fact.TermNoAddress{}
 		}
 	case t.Name == "include", t.Name == "exists":
 		if t.Domain == "" {
-			return "names no domain"
+			return fact.TermNoDomain{}
 		}
 	case t.Name == "a", t.Name == "mx", t.Name == "ptr":
 	default:
-		return "is not one that receivers know"
+		return fact.TermUnknown{}
 	}
-	return ""
+	return nil
 }
 
 // Names gives the names whose SPF records an SPF record takes over.

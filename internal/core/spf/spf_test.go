@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 func TestTermsAreTakenApart(t *testing.T) {
@@ -28,18 +29,20 @@ func TestTermsAreTakenApart(t *testing.T) {
 }
 
 func TestFaultsOfTerms(t *testing.T) {
-	for text, want := range map[string]string{
-		"a mx ptr a/24 exists:x include:x ip4:192.0.2.1 ip6:2001:db8::/32 x=y exp=e redirect=r -all": "",
-		"ip4:2001:db8::1":  "holds no address of its kind",
-		"ip6:192.0.2.1":    "holds no address of its kind",
-		"ip4:192.0.2.0/33": "holds no address of its kind", "include:": "names no domain",
-		"redirect=": "names no domain",
-		"all:x":     "takes no argument", "ip:192.0.2.1": "is not one that receivers know",
-		"+": "is not one that receivers know",
+	for text, want := range map[string]fact.Facts{
+		"a mx ptr a/24 exists:x include:x ip4:192.0.2.1 ip6:2001:db8::/32 x=y exp=e redirect=r -all": nil,
+		"ip4:2001:db8::1":  fact.TermNoAddress{},
+		"ip6:192.0.2.1":    fact.TermNoAddress{},
+		"ip4:192.0.2.0/33": fact.TermNoAddress{}, "include:": fact.TermNoDomain{},
+		"redirect=": fact.TermNoDomain{},
+		"all:x":     fact.TermArgument{}, "ip:192.0.2.1": fact.TermUnknown{},
+		"+": fact.TermUnknown{},
 	} {
-		got := ""
+		var got fact.Facts
 		for _, term := range Terms("v=spf1 " + text) {
-			got += term.Fault()
+			if fault := term.Fault(); fault != nil {
+				got = fault
+			}
 		}
 		assert.Equal(t, want, got, text)
 	}

@@ -1,11 +1,11 @@
 package survey
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 )
 
@@ -29,22 +29,14 @@ func (v *judging) aliases() {
 			v.add(
 				finding.AliasConflict,
 				s.Name,
-				fmt.Sprintf("%s is an alias (CNAME) at the top of its zone, where SOA and NS have to stand "+
-					"beside it.", s.Name),
-				"Replace it by addresses, or by what the provider offers as an alias at the apex.",
-				map[string]any{"value": s.Values},
+				fact.AliasAtTop{Value: s.Values, Name: s.Name},
 			)
 		case len(others) > 0 || len(s.Values) > 1:
 			v.add(
 				finding.AliasConflict,
 				s.Name,
-				fmt.Sprintf(
-					"%s is an alias (CNAME) and has other records too: %s; resolvers see the one or the other.",
-					s.Name,
-					strings.Join(append(others, s.Values[1:]...), ", "),
-				),
-				"An alias stands alone: remove it, or everything else at this name.",
-				map[string]any{"value": s.Values, "others": others},
+				fact.AliasNotAlone{Value: s.Values, Others: others, Name: s.Name,
+					Beside: append(others, s.Values[1:]...)},
 			)
 		}
 	}
@@ -55,16 +47,13 @@ func (v *judging) aliases() {
 			continue
 		}
 		why := v.unclaimed(a)
-		if why == "" {
+		if why == nil {
 			continue
 		}
 		v.add(
 			finding.DanglingAlias,
 			a.Name,
-			fmt.Sprintf("%s is an alias for %s, where nobody answers for this name: %s.", a.Name, a.Target,
-				why),
-			"Claim the name at whoever runs the target, or remove the alias: a stranger could claim it.",
-			map[string]any{"target": a.Target},
+			fact.AliasUnclaimed{Target: a.Target, Host: a.Name, Why: why},
 		)
 	}
 }
@@ -76,26 +65,19 @@ func (v *judging) circle(a AliasEnd) {
 	v.tally.Add(finding.New(
 		finding.Loop,
 		names[0],
-		fmt.Sprintf(
-			"These aliases form a loop and lead nowhere else: %s.",
-			strings.Join(append(slices.Clone(a.Circle), a.Circle[0]),
-				" → "),
-		),
-		"Let one of them lead to the machine that is meant, or give it addresses; remove those that "+
-			"nobody needs.",
-		map[string]any{"aliases": a.Circle},
+		fact.AliasCircle{Aliases: a.Circle, Circle: append(slices.Clone(a.Circle), a.Circle[0])},
 	).GroupedBy(circles + names[0]))
 }
 
-// unclaimed says why nobody answers for a name at the end of its alias, "" where somebody does.
-func (v *judging) unclaimed(a AliasEnd) string {
+// unclaimed tells why nobody answers for a name at the end of its alias, nil where somebody does.
+func (v *judging) unclaimed(a AliasEnd) fact.Facts {
 	if !a.Exists && ForNoHost(a.Name) {
-		return "the target does not exist"
+		return fact.TargetMissing{}
 	}
 	if !a.Exists {
-		return "the target has no address"
+		return fact.TargetAddressless{}
 	}
-	var seen []string
+	var seen []fact.Facts
 	for _, c := range v.domain.Chains {
 		if c.Probe != chain.Root || c.Entry.Host().String() != a.Name {
 			continue
@@ -103,15 +85,18 @@ func (v *judging) unclaimed(a AliasEnd) string {
 		first := c.Hops[0]
 		switch {
 		case first.Status == 404 || first.Status == 421 || first.Status == 410:
-			seen = append(seen, fmt.Sprintf("%s answers %d", c.Entry.Door(), first.Status))
+			seen = append(seen, fact.DoorAnswers{Door: c.Entry.Door().String(), Status: first.Status})
 		case first.Refusal != "" && first.Refusal != chain.Unseen,
 			first.TLS != nil && slices.Contains(first.TLS.Faults, finding.WrongName) && first.Status >= 400:
-			seen = append(seen, fmt.Sprintf("%s does not answer", c.Entry.Door()))
+			seen = append(seen, fact.DoorSilent{Door: c.Entry.Door().String()})
 		default:
-			return ""
+			return nil
 		}
 	}
-	return strings.Join(seen, ", ")
+	if seen == nil {
+		return nil
+	}
+	return fact.SeenThere{Doors: seen}
 }
 
 // nearMisses are labels that somebody typed for www.
@@ -130,21 +115,14 @@ func (v *judging) doubled() {
 			v.add(
 				finding.DoubledName,
 				s.Name,
-				fmt.Sprintf("%s holds the domain twice: a full name was typed into a form that adds the "+
-					"domain itself.", s.Name),
-				fmt.Sprintf(
-					"Remove it, and type %q if the record is still wanted.",
-					labelOf(strings.TrimSuffix(s.Name, "."+d.Name), d.Name),
-				),
-				map[string]any{"type": s.Type, "values": s.Values},
+				fact.DomainDoubled{Type: s.Type, Values: s.Values, Name: s.Name,
+					Label: labelOf(strings.TrimSuffix(s.Name, "."+d.Name), d.Name)},
 			)
 		case slices.Contains(nearMisses, label):
 			v.add(
 				finding.DoubledName,
 				s.Name,
-				fmt.Sprintf("%s looks like a typing error for www.%s.", s.Name, d.Name),
-				"Remove it if nobody uses it.",
-				map[string]any{"type": s.Type, "values": s.Values},
+				fact.WWWMistyped{Type: s.Type, Values: s.Values, Name: s.Name, Domain: d.Name},
 			)
 		}
 		for _, value := range s.Values {
@@ -154,10 +132,7 @@ func (v *judging) doubled() {
 				v.add(
 					finding.DoubledName,
 					s.Name,
-					fmt.Sprintf("The %s record of %s leads to %s, which holds the domain twice.", s.Type, s.Name,
-						target),
-					"Type the target with its last dot, or without the domain.",
-					map[string]any{"value": value},
+					fact.TargetDoubled{Value: value, Type: s.Type, Name: s.Name, Target: target},
 				)
 			}
 		}

@@ -3,6 +3,7 @@ package survey
 import (
 	"fmt"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
 )
 
@@ -10,8 +11,7 @@ import (
 // surveys takes for granted that nothing is.
 func (v *Survey) Check() error {
 	if v.Schema != Schema {
-		return fmt.Errorf("it is not a survey of this program: its schema is %q, not %q", v.Schema,
-			Schema)
+		return fact.Err(fact.SurveySchema{Schema: v.Schema, Wanted: Schema})
 	}
 	for i := range v.Domains {
 		if err := v.Domains[i].check(); err != nil {
@@ -23,7 +23,7 @@ func (v *Survey) Check() error {
 
 func (d *Domain) check() error {
 	if d.Name == "" {
-		return fmt.Errorf("it has no name")
+		return fact.Err(fact.SurveyNoName{})
 	}
 	if err := checkSets(d.Records); err != nil {
 		return err
@@ -35,7 +35,7 @@ func (d *Domain) check() error {
 	}
 	for _, diff := range d.Differences {
 		if len(diff.Voices) == 0 {
-			return fmt.Errorf("nobody speaks about %s %s", diff.Name, diff.Type)
+			return fact.Err(fact.SurveyVoices{Name: diff.Name, Type: diff.Type})
 		}
 	}
 	for i := range d.Chains {
@@ -49,7 +49,7 @@ func (d *Domain) check() error {
 func checkSets(sets []record.Set) error {
 	for _, s := range sets {
 		if s.Name == "" || s.Type == "" || len(s.Values) == 0 || s.TTL < 0 {
-			return fmt.Errorf("a set of records without a name, a type or a value: %q %q", s.Name, s.Type)
+			return fact.Err(fact.SurveyRecords{Name: s.Name, Type: s.Type})
 		}
 	}
 	return nil

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
@@ -17,11 +18,8 @@ func (v *judging) delegation() {
 		v.tally.Add(finding.New(
 			finding.OnHold,
 			d.Name,
-			fmt.Sprintf("The parent zone (%s) does not know %s: it is not registered, has expired, or is "+
-				"on hold.",
-				cmp.Or(d.Parent.Zone, "."), d.Name),
-			"Look it up at the registrar before anything else; as it is, nobody can reach anything of it.",
-			map[string]any{"zone": d.Parent.Zone, "server": d.Parent.Server},
+			fact.ParentKnowsNothing{Zone: d.Parent.Zone, Server: d.Parent.Server,
+				Parent: cmp.Or(d.Parent.Zone, "."), Domain: d.Name},
 		).GroupedBy(unknowns + d.Name))
 	}
 	v.servers()
@@ -42,16 +40,15 @@ func (v *judging) servers() {
 		if s.Address != "" {
 			who += " (" + s.Address + ")"
 		}
-		says := "does not answer for it"
+		var does fact.Facts = fact.ServerSilent{}
 		if s.State == Inside {
-			says = "is not one that the public can ask"
+			does = fact.ServerInside{}
 		}
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The name server %s of %s %s: %s.", who, d.Name, says, s.Says),
-			"Have it serve the zone, or take it out of the delegation and of the zone's NS records.",
-			map[string]any{"server": s.Name, "address": s.Address, "state": s.State},
+			fact.ServerFails{Server: s.Name, Address: s.Address, State: string(s.State), At: who,
+				Domain: d.Name, Does: does, Detail: s.Says},
 		)
 	}
 	byParent, byZone := v.named("parent"), v.named("zone")
@@ -59,13 +56,7 @@ func (v *judging) servers() {
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf(
-				"The parent names the servers %s, the zone itself %s.",
-				strings.Join(byParent, ", "),
-				strings.Join(byZone, ", "),
-			),
-			"Make both lists the same: at the registrar, and as NS records of the zone.",
-			map[string]any{"parent": byParent, "zone": byZone},
+			fact.ServersListedTwice{Parent: byParent, Zone: byZone},
 		)
 	}
 	serials := map[uint32][]string{}
@@ -83,11 +74,7 @@ func (v *judging) servers() {
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The name servers of %s hold different versions of the zone: %s.", d.Name,
-				strings.Join(says, "; ")),
-			"Wait some minutes; if they still differ, have the provider find out why the others do not "+
-				"follow.",
-			map[string]any{"serials": says},
+			fact.VersionsDiffer{Serials: says, Domain: d.Name},
 		)
 	}
 }
@@ -114,16 +101,10 @@ func (v *judging) glue() {
 			len(own) == 0 && (d.Partial || !d.Seen()) {
 			continue
 		}
-		says := strings.Join(own, ", ")
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The parent zone says that the name server %s is at %s (glue), the zone itself "+
-				"says %s.", g.Name,
-				strings.Join(g.Addresses, ", "), cmp.Or(says, "nothing")),
-			"Have the registrar change the address of the name server, or mend the zone, so that both "+
-				"say the same.",
-			map[string]any{"server": g.Name, "glue": g.Addresses, "zone": own},
+			fact.GlueDiffers{Server: g.Name, Glue: g.Addresses, Zone: own},
 		)
 	}
 }
@@ -141,12 +122,7 @@ func (v *judging) serverNames() {
 				v.add(
 					finding.AliasConflict,
 					target,
-					fmt.Sprintf("The name server %s of %s is an alias for %s; many resolvers do not take it "+
-						"for one.", target, d.Name,
-						alias),
-					"Name the machine itself in the delegation and in the zone's NS records, or give the name "+
-						"addresses of its own.",
-					map[string]any{"server": target, "alias": alias},
+					fact.ServerIsAlias{Server: target, Alias: alias, Domain: d.Name},
 				)
 			}
 		}
@@ -187,15 +163,7 @@ func (v *judging) cutOff() {
 		v.add(
 			finding.CutOff,
 			s.Name,
-			fmt.Sprintf(
-				"%s %s stands in the zone %s, but %s is delegated to other name servers: nobody sees it.",
-				s.Name,
-				s.Type,
-				d.Name,
-				cut,
-			),
-			fmt.Sprintf("Type it at the name servers of %s if it is wanted, and remove it here.", cut),
-			map[string]any{"delegated": cut, "values": s.Values},
+			fact.BelowDelegation{Delegated: cut, Values: s.Values, Name: s.Name, Type: s.Type, Zone: d.Name},
 		)
 	}
 }

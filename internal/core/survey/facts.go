@@ -1,18 +1,17 @@
 package survey
 
 import (
-	"fmt"
+	"cmp"
 	"slices"
-	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Odd returns what is worth knowing about a domain before a move, and no fault by itself, each with
 // what to do about it.
-func (d *Domain) Odd() []string {
+func (d *Domain) Odd() []fact.Sentence {
 	facts := slices.Concat(
 		d.manyAddresses(),
 		d.apexAndWWW(),
@@ -24,29 +23,25 @@ func (d *Domain) Odd() []string {
 	for _, w := range d.Wildcards {
 		facts = append(
 			facts,
-			fmt.Sprintf("Every name below %s answers (a wildcard): a name that is missing is not noticed.",
-				w),
+			fact.Wildcard{Name: w},
 		)
 	}
-	slices.Sort(facts)
-	return facts
+	said := make([]fact.Sentence, len(facts))
+	for i, f := range facts {
+		said[i] = fact.Of(f, fact.Says)
+	}
+	slices.SortFunc(said, func(a, b fact.Sentence) int { return cmp.Compare(a.String(), b.String()) })
+	return said
 }
 
 // manyAddresses says which names have several addresses.
-func (d *Domain) manyAddresses() []string {
-	var facts []string
+func (d *Domain) manyAddresses() []fact.Facts {
+	var facts []fact.Facts
 	for _, s := range d.Records {
 		if (s.Type == "A" || s.Type == "AAAA") && len(s.Values) > 1 {
 			facts = append(
 				facts,
-				fmt.Sprintf(
-					"%s has %d %s records (%s): a move has to change all of them, or visitors get one or the "+
-						"other by chance.",
-					s.Name,
-					len(s.Values),
-					s.Type,
-					strings.Join(s.Values, ", "),
-				),
+				fact.ManyAddresses{Name: s.Name, Type: s.Type, Values: s.Values},
 			)
 		}
 	}
@@ -54,8 +49,8 @@ func (d *Domain) manyAddresses() []string {
 }
 
 // apexAndWWW says where the two differ.
-func (d *Domain) apexAndWWW() []string {
-	var facts []string
+func (d *Domain) apexAndWWW() []fact.Facts {
+	var facts []fact.Facts
 	www := "www." + d.Name
 	apexOn, wwwOn := d.Addresses(d.Name), d.Addresses(www)
 	_, aliased := record.Find(d.Records, www, "CNAME")
@@ -63,19 +58,13 @@ func (d *Domain) apexAndWWW() []string {
 	case len(apexOn) > 0 && len(wwwOn) > 0 && !record.SameValues(apexOn, wwwOn):
 		facts = append(
 			facts,
-			fmt.Sprintf(
-				"%s and its www are on different machines: %s and %s. Take care of both when you move it.",
-				d.Name,
-				strings.Join(apexOn, ", "),
-				strings.Join(wwwOn, ", "),
-			),
+			fact.TwoMachines{Domain: d.Name, Apex: apexOn, WWW: wwwOn},
 		)
 	case d.Misses(www, "A") || d.Misses(www, "AAAA") || d.Misses(www, "CNAME"): // nobody knows
 	case len(apexOn) > 0 && len(wwwOn) == 0 && !aliased && !slices.Contains(d.Wildcards, d.Name):
 		facts = append(
 			facts,
-			fmt.Sprintf("%s has addresses, and www.%s has none: whoever types www meets nothing. Create it.",
-				d.Name, d.Name),
+			fact.WWWMissing{Domain: d.Name},
 		)
 	}
 	_, apexSix := record.Find(d.Records, d.Name, "AAAA")
@@ -83,18 +72,14 @@ func (d *Domain) apexAndWWW() []string {
 	if apexSix != wwwSix && !aliased && !d.Misses(www, "AAAA") && !d.Misses(d.Name, "AAAA") {
 		facts = append(
 			facts,
-			fmt.Sprintf(
-				"Only one of %s and its www has an IPv6 address: a move that thinks of A records alone "+
-					"would leave it behind.",
-				d.Name,
-			),
+			fact.OneHasIPv6{Domain: d.Name},
 		)
 	}
 	return facts
 }
 
 // fewServers says where one machine is all that serves the zone (RFC 2182 section 5).
-func (d *Domain) fewServers() []string {
+func (d *Domain) fewServers() []fact.Facts {
 	var names, addresses []string
 	for _, s := range d.Servers {
 		names = append(names, s.Name)
@@ -107,18 +92,9 @@ func (d *Domain) fewServers() []string {
 	names, addresses = slices.Compact(names), slices.Compact(addresses)
 	switch {
 	case len(names) == 1:
-		return []string{
-			fmt.Sprintf("%s has a single name server (%s): while it is down, nothing of the domain can "+
-				"be reached. "+
-				"Have the provider name a second one, in another network.", d.Name, names[0]),
-		}
+		return []fact.Facts{fact.OneServer{Domain: d.Name, Server: names[0]}}
 	case len(names) > 1 && len(addresses) == 1:
-		return []string{
-			fmt.Sprintf("The name servers of %s (%s) are one machine (%s): while it is down, nothing of "+
-				"the domain can "+
-				"be reached. Have the provider name another, in another network.", d.Name,
-				strings.Join(names, ", "), addresses[0]),
-		}
+		return []fact.Facts{fact.OneMachine{Domain: d.Name, Servers: names, Address: addresses[0]}}
 	}
 	return nil
 }
@@ -127,7 +103,7 @@ func (d *Domain) fewServers() []string {
 const aWeek = 7 * 24 * time.Hour
 
 // oddTTLs says which records are remembered for a week or longer, and which not at all.
-func (d *Domain) oddTTLs() []string {
+func (d *Domain) oddTTLs() []fact.Facts {
 	var long, zero []string
 	for _, s := range d.Records {
 		asked := slices.Contains([]string{"A", "AAAA", "CNAME", "MX", "TXT", "NS", "HTTPS", "CAA", "SRV"},
@@ -140,29 +116,25 @@ func (d *Domain) oddTTLs() []string {
 			zero = append(zero, s.Name+" "+s.Type)
 		}
 	}
-	var facts []string
+	var facts []fact.Facts
 	if len(long) > 0 {
 		facts = append(
 			facts,
-			fmt.Sprintf("Resolvers remember these records of %s for a week or longer: %s. Lower the TTL "+
-				"that long "+
-				"before you change them.", d.Name, wording.Few(long, 5)),
+			fact.LongTTLs{Domain: d.Name, Records: long},
 		)
 	}
 	if len(zero) > 0 {
 		facts = append(
 			facts,
-			fmt.Sprintf("These records of %s have a TTL of 0 s, so that nobody remembers them and every "+
-				"visitor "+
-				"waits for them: %s. Give them some minutes at least.", d.Name, wording.Few(zero, 5)),
+			fact.ZeroTTLs{Domain: d.Name, Records: zero},
 		)
 	}
 	return facts
 }
 
 // delegations says which names below the domain are another's.
-func (d *Domain) delegations() []string {
-	var facts []string
+func (d *Domain) delegations() []fact.Facts {
+	var facts []fact.Facts
 	for _, s := range d.Records {
 		if s.Type != "NS" || s.Name == d.Name {
 			continue
@@ -173,9 +145,7 @@ func (d *Domain) delegations() []string {
 		}
 		facts = append(
 			facts,
-			fmt.Sprintf("%s is delegated to other name servers (%s): its records are not in this zone. "+
-				"Survey it "+
-				"as a domain of its own if it is to move.", s.Name, wording.Few(servers, 5)),
+			fact.PartDelegated{Name: s.Name, Servers: servers},
 		)
 	}
 	return facts
@@ -183,14 +153,10 @@ func (d *Domain) delegations() []string {
 
 // signedForNobody says where a zone has keys, and the parent zone no DS record that would have
 // anybody check.
-func (d *Domain) signedForNobody() []string {
+func (d *Domain) signedForNobody() []fact.Facts {
 	_, keys := record.Find(d.Records, d.Name, "DNSKEY")
 	if !keys || d.Parent.Server == "" || len(d.Parent.DS) > 0 {
 		return nil
 	}
-	return []string{
-		fmt.Sprintf("%s is signed, but the parent zone has no DS record, so that nobody checks the "+
-			"signatures. Have the "+
-			"registrar set it if that is wanted; a move needs nothing.", d.Name),
-	}
+	return []fact.Facts{fact.SignedForNobody{Domain: d.Name}}
 }

@@ -1,11 +1,11 @@
 package survey
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
@@ -123,28 +123,18 @@ func (v *judging) wanted() {
 		switch {
 		case there:
 		case d.Misses(w.Name, w.Type):
-			d.Facts = append(d.Facts,
-				fmt.Sprintf("%s %s %s is wanted; nobody answered whether it is there.", w.Name, w.Type,
-					record.Plain(w.Type, w.Value)))
+			d.Facts = append(d.Facts, fact.Of(fact.WantedUnseen{Name: w.Name, Type: w.Type,
+				Value: record.Plain(w.Type, w.Value)}, fact.Says))
 		case w.Moved:
 			v.add(
 				finding.RecordLost,
 				w.Name+" "+w.Type,
-				fmt.Sprintf(
-					"Somebody asks for %s %s %s, the domain counts as moved, and the record is not there.",
-					w.Name,
-					w.Type,
-					record.Plain(w.Type, w.Value),
-				),
-				"Add it, or take it out of wanted: if nobody needs it any more.",
-				map[string]any{"wanted": w.Value},
+				fact.WantedNotThere{Wanted: w.Value, Name: w.Name, Type: w.Type,
+					Plain: record.Plain(w.Type, w.Value)},
 			)
 		default:
-			d.Facts = append(
-				d.Facts,
-				fmt.Sprintf("%s %s %s is wanted, and not there yet.", w.Name, w.Type,
-					record.Plain(w.Type, w.Value)),
-			)
+			d.Facts = append(d.Facts, fact.Of(fact.WantedNotYet{Name: w.Name, Type: w.Type,
+				Value: record.Plain(w.Type, w.Value)}, fact.Says))
 		}
 	}
 }
@@ -161,6 +151,11 @@ type judging struct {
 	round map[string]string
 }
 
-func (v *judging) add(code finding.Code, subject, says, fix string, evidence map[string]any) {
-	v.tally.Add(finding.New(code, subject, says, fix, evidence))
+func (v *judging) add(
+	code finding.Code,
+	subject string,
+	facts fact.Facts,
+	evidence ...map[string]any,
+) {
+	v.tally.Add(finding.New(code, subject, facts, evidence...))
 }

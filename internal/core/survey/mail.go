@@ -2,11 +2,11 @@ package survey
 
 import (
 	"cmp"
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
@@ -28,8 +28,7 @@ func (v *judging) mailWords() {
 			if strings.HasPrefix(s.Name, "_dmarc.") && !strings.HasPrefix(text, "v=DMARC1") &&
 				hasTag(text, "p") {
 				v.malformed(s.Name,
-					fmt.Sprintf("The policy at %s does not start with v=DMARC1; receivers ignore it (RFC 7489 "+
-						"section 6.3): %s", s.Name, text), "Start it with v=DMARC1;", value)
+					fact.DMARCStart{Name: s.Name, Text: text}, value)
 			}
 			for _, p := range policies {
 				if !strings.HasPrefix(text, p.starts) {
@@ -37,11 +36,9 @@ func (v *judging) mailWords() {
 				}
 				count[p.starts]++
 				if !strings.Contains("."+s.Name, "."+strings.TrimPrefix(p.at, ".")) {
-					v.tally.Add(finding.New(finding.MailMalformed, s.Name, fmt.Sprintf(
-						"A policy that starts with %s stands at %s, where nobody looks for it (%s).", p.starts,
-						s.Name, p.rfc),
-						fmt.Sprintf("Move it to the name that starts with %s.", strings.Trim(p.at, ".")),
-						map[string]any{"value": value}).As(finding.Warning))
+					v.tally.Add(finding.New(finding.MailMalformed, s.Name,
+						fact.PolicyMisplaced{Value: value, Starts: p.starts, Name: s.Name, RFC: p.rfc,
+							Label: strings.Trim(p.at, ".")}).As(finding.Warning))
 				}
 			}
 		}
@@ -50,14 +47,7 @@ func (v *judging) mailWords() {
 				v.add(
 					finding.MailMalformed,
 					s.Name,
-					fmt.Sprintf(
-						"%s has %d records of the kind %s, where one is allowed; receivers take it as an error.",
-						s.Name,
-						n,
-						word,
-					),
-					"Join them into one.",
-					map[string]any{"values": s.Values},
+					fact.PoliciesTwice{Values: s.Values, Name: s.Name, Count: n, Kind: word},
 				)
 			}
 		}
@@ -74,52 +64,39 @@ func hasTag(text, tag string) bool {
 	return false
 }
 
-func (v *judging) malformed(name, says, fix, value string) {
-	v.add(finding.MailMalformed, name, says, fix, map[string]any{"value": value})
+func (v *judging) malformed(name string, facts fact.Facts, value string) {
+	v.add(finding.MailMalformed, name, facts, map[string]any{"value": value})
 }
 
 // spfWords finds what is wrong with one SPF record.
 func (v *judging) spfWords(name, text string) {
-	mild := func(says, fix string) {
-		v.tally.Add(finding.New(finding.MailMalformed, name, says, fix,
+	mild := func(facts fact.Facts) {
+		v.tally.Add(finding.New(finding.MailMalformed, name, facts,
 			map[string]any{"value": text}).As(finding.Warning))
 	}
 	for _, t := range spf.Terms(text) {
-		if fault := t.Fault(); fault != "" {
+		if fault := t.Fault(); fault != nil {
 			v.malformed(
 				name,
-				fmt.Sprintf("The SPF record of %s holds %q, which %s; receivers take the whole record as an "+
-					"error "+
-					"(RFC 7208 section 4.6).", name, t.Text, fault),
-				"Correct the term, or drop it.",
+				fact.SPFTerm{Domain: name, Term: t.Text, Fault: fault},
 				text,
 			)
 		}
 		if t.Name == "all" && t.Qualifier == '+' && !t.Modifier {
-			mild(fmt.Sprintf("The SPF record of %s ends with %s, which lets everybody send mail in its "+
-				"name.", name, t.Text),
-				"Write -all or ~all, once all who may send are named.")
+			mild(fact.SPFOpen{Domain: name, Term: t.Text})
 		}
 	}
 	if n, costs := v.lookups(text); n > spf.MostLookups {
 		v.add(
 			finding.MailMalformed,
 			name,
-			fmt.Sprintf("The SPF record of %s costs receivers %d look-ups, where %d are allowed "+
-				"(RFC 7208 section 4.6.4): %s.", name, n, spf.MostLookups, strings.Join(costs, ", ")),
-			"Drop what nobody needs any more, and replace a and mx by ip4: and ip6: with the addresses.",
-			map[string]any{"value": text, "lookups": n, "costs": costs},
+			fact.SPFLookups{Value: text, Lookups: n, Costs: costs, Domain: name, Most: spf.MostLookups},
 		)
 	}
 	if len(text) > spf.MostOctets {
-		mild(fmt.Sprintf(
-			"The SPF record of %s has %d octets; above %d an answer may not fit (RFC 7208 section 3.4).",
-			name,
-			len(
-				text,
-			),
-			spf.MostOctets,
-		), "Shorten it: join ranges of addresses, or put a part into a record of its own, with include:.")
+		mild(fact.SPFLong{Domain: name, Octets: len(
+			text,
+		), Most: spf.MostOctets})
 	}
 }
 
@@ -141,29 +118,22 @@ func (v *judging) mailBroken() {
 		for _, value := range s.Values {
 			target := plainName(lastField(value))
 			evidence := map[string]any{"mx": value}
-			broken := func(why, fix string) {
-				v.add(finding.MailBroken, s.Name,
-					fmt.Sprintf("Mail for %s goes to %s, %s.", s.Name, target, why), fix, evidence)
-			}
+			broken := func(facts fact.Facts) { v.add(finding.MailBroken, s.Name, facts, evidence) }
 			if target == "" {
 				if len(s.Values) > 1 {
 					v.add(finding.MailBroken, s.Name,
-						fmt.Sprintf("%s says that it takes no mail (a null MX), and names mail servers "+
-							"beside it: %s.", s.Name, strings.Join(plainly("MX", s.Values), ", ")),
-						"Remove the null MX, or all the others.", map[string]any{"mx": s.Values})
+						fact.NullMXBeside{MX: s.Values, Domain: s.Name, Servers: plainly("MX", s.Values)})
 				}
 				continue
 			}
 			alias, absent := v.machine(s.Name, "MX", target)
 			switch _, err := netip.ParseAddr(target); {
 			case err == nil:
-				broken("which is an address, and no name",
-					"Give the machine a name with that address, and name it in the MX.")
+				broken(fact.MailToAddress{Domain: s.Name, Target: target})
 			case alias != "":
-				broken("which is an alias for "+alias+"; an MX may lead to none",
-					"Name the machine itself in the MX, or give "+target+" addresses of its own.")
+				broken(fact.MailToAlias{Domain: s.Name, Target: target, Alias: alias})
 			case absent:
-				broken("which has no address", "Give it an address, or take the MX out.")
+				broken(fact.MailToNothing{Domain: s.Name, Target: target})
 			}
 		}
 	}
@@ -215,18 +185,7 @@ func (v *judging) mailTied() {
 			v.add(
 				finding.MailTied,
 				d.Name,
-				fmt.Sprintf(
-					"Mail for %s goes to %s, which has an address of the web; it stops when that address changes.",
-					d.Name,
-					target,
-				),
-				fmt.Sprintf(
-					"Before the move give mail a name and address of its own: an A record for mail.%s with "+
-						"today's address, and an "+
-						"MX that names it.",
-					d.Name,
-				),
-				map[string]any{"mx": value, "addresses": d.Addresses(target)},
+				fact.MailOnWeb{MX: value, Addresses: d.Addresses(target), Domain: d.Name, Target: target},
 			)
 		}
 	}
@@ -237,12 +196,7 @@ func (v *judging) mailTied() {
 		v.add(
 			finding.MailTied,
 			d.Name,
-			fmt.Sprintf("%s has no MX record, so that its mail goes to the web's own address (RFC 5321 "+
-				"section 5.1).", d.Name),
-			"Find out whether anybody receives mail there; if so, add an MX with an address of its own "+
-				"before the move, else "+
-				"a null MX (RFC 7505).",
-			nil,
+			fact.MailWithoutMX{Domain: d.Name},
 		)
 	}
 	for _, term := range v.spf() {
@@ -251,11 +205,7 @@ func (v *judging) mailTied() {
 			v.add(
 				finding.MailTied,
 				d.Name,
-				fmt.Sprintf("The SPF record of %s allows senders by %q, which follows the web's address.",
-					d.Name, term.Text),
-				"Replace it by ip4: or ip6: with the address from which mail is sent today, or drop it if "+
-					"nobody sends from there.",
-				map[string]any{"term": term.Text},
+				fact.SPFFollowsWeb{Term: term.Text, Domain: d.Name},
 			)
 		}
 	}

@@ -1,9 +1,9 @@
 package survey
 
 import (
-	"fmt"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
@@ -106,10 +106,7 @@ func (v *judging) dependsOn() {
 			v.add(
 				finding.DependedOn,
 				other,
-				fmt.Sprintf("The %s record of %s refers to %s, which is about to change.", what, where, target),
-				fmt.Sprintf("Make sure that %s goes on answering, or change the %s record of %s first.", target,
-					what, where),
-				map[string]any{"name": where, "target": target},
+				fact.RecordRefers{Name: where, Target: target, Type: what},
 			)
 		}
 	}

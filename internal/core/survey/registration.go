@@ -1,13 +1,12 @@
 package survey
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // Soon is how long before its end a registration is worth a warning.
@@ -20,39 +19,18 @@ func (v *judging) registration() {
 	}
 	if r.Ends != nil && r.Ends.Sub(v.judge.Now) < Soon {
 		left := r.Ends.Sub(v.judge.Now)
-		says := fmt.Sprintf(
-			"The registration of %s expires on %s, in %s.",
-			d.Name,
-			r.Ends.Format(time.DateOnly),
-			wording.Span(left),
-		)
+		var facts fact.Facts = fact.RegistrationEnding{Domain: d.Name, Ends: *r.Ends, In: left}
 		if left < 0 {
-			says = fmt.Sprintf(
-				"The registration of %s expired on %s, %s ago.",
-				d.Name,
-				r.Ends.Format(time.DateOnly),
-				wording.Span(-left),
-			)
+			facts = fact.RegistrationEnded{Domain: d.Name, Ends: *r.Ends, Ago: -left}
 		}
-		v.add(
-			finding.RegistrationEnds,
-			d.Name,
-			says,
-			"Renew it before anything else; a redirect is worthless on a domain that is lost.",
-			map[string]any{"ends": r.Ends},
-		)
+		v.add(finding.RegistrationEnds, d.Name, facts)
 	}
 	if len(r.NameServers) > 0 && len(d.Parent.Servers) > 0 &&
 		!sameNames(r.NameServers, d.Parent.Servers) {
 		v.add(
 			finding.SplitAnswers,
 			d.Name,
-			fmt.Sprintf("The registration names the servers %s, the parent zone %s.",
-				strings.Join(r.NameServers, ", "),
-				strings.Join(d.Parent.Servers, ", ")),
-			"Ask the registrar which is right; if somebody has just changed them, the parent zone "+
-				"follows within a day.",
-			map[string]any{"registration": r.NameServers, "parent": d.Parent.Servers},
+			fact.RegistrationDiffers{Registration: r.NameServers, Parent: d.Parent.Servers},
 		)
 	}
 	v.heldBack()
@@ -84,11 +62,7 @@ func (v *judging) locked() {
 		v.add(
 			finding.TransferLocked,
 			v.domain.Name,
-			fmt.Sprintf("%s is locked against a transfer to another registrar (%s).", v.domain.Name,
-				strings.Join(locks, ", ")),
-			"Leave the lock, unless the registrar is to change: then have it unlocked first, and locked "+
-				"again.",
-			map[string]any{"status": v.domain.Registration.Status},
+			fact.Locked{Status: v.domain.Registration.Status, Domain: v.domain.Name, Locks: locks},
 		)
 	}
 }
@@ -113,13 +87,7 @@ func (v *judging) heldBack() {
 	v.add(
 		finding.OnHold,
 		d.Name,
-		fmt.Sprintf(
-			"The registry has put %s on hold (%s): its name servers are not published.",
-			d.Name,
-			strings.Join(r.Status, ", "),
-		),
-		"Ask the registrar why; usually a payment or a confirmation of the owner is missing.",
-		map[string]any{"status": r.Status},
+		fact.HeldByRegistry{Status: r.Status, Domain: d.Name},
 	)
 }
 
@@ -134,14 +102,7 @@ func (v *judging) robots() {
 		v.add(
 			finding.RobotsBlocked,
 			host,
-			fmt.Sprintf(
-				"The robots.txt of %s bars search engines from everything (%s); they would never see the "+
-					"redirects.",
-				r.Door,
-				r.Line,
-			),
-			"Let robots.txt redirect too, or allow everything in it, once the door forwards.",
-			map[string]any{"line": r.Line},
+			fact.RobotsHideRedirects{Line: r.Line, Door: r.Door},
 		)
 	}
 }

@@ -1,13 +1,11 @@
 package survey
 
 import (
-	"fmt"
 	"slices"
-	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // EndsSoon is how long before its end a signature is worth a warning. One that is made anew every
@@ -40,80 +38,51 @@ func (v *judging) signing() {
 	faulty := slices.IndexFunc(s.Signatures, func(s Signature) bool { return s.Fault != "" })
 	now := v.judge.Now
 	evidence := map[string]any{"signatures": s.Signatures, "barred": s.Barred}
-	const anew = "Have the provider sign the zone again at once; where they cannot, " +
-		"have the registrar remove the DS record."
 	switch {
 	case worst != nil && worst.Ends.Before(now):
 		v.bad(
 			finding.SignatureExpired,
-			fmt.Sprintf("The signature of %s %s expired on %s, %s ago%s.", worst.Name, worst.Type,
-				worst.Ends.UTC().Format(showsName), wording.Span(now.Sub(worst.Ends)), s.whoFinds()),
-			anew,
-			evidence,
+			fact.SignatureEnded{Name: worst.Name, Type: worst.Type, Date: worst.Ends,
+				Ago: now.Sub(worst.Ends), For: s.whoFinds()}, evidence,
 		)
 	case early >= 0:
 		one := s.Signatures[early]
 		v.bad(
 			finding.StaleDS,
-			fmt.Sprintf("The signature of %s %s holds only from %s on, in %s%s.", one.Name, one.Type,
-				one.From.UTC().Format(showsName), wording.Span(one.From.Sub(now)), s.whoFinds()),
-			"Have the provider set the clock of whoever signs the zone, and sign it again.",
-			evidence,
+			fact.SignatureEarly{Name: one.Name, Type: one.Type, Date: one.From, In: one.From.Sub(now),
+				For: s.whoFinds()}, evidence,
 		)
 	case faulty >= 0:
 		one := s.Signatures[faulty]
 		v.bad(
 			finding.StaleDS,
-			fmt.Sprintf("The signature of %s %s does not hold: %s%s.", one.Name, one.Type, one.Fault,
-				s.whoFinds()),
-			anew,
+			fact.SignatureWrong{Name: one.Name, Type: one.Type, Fault: one.Fault, For: s.whoFinds()},
 			evidence,
 		)
 	case len(s.Barred) > 0:
 		v.bad(
 			finding.StaleDS,
-			fmt.Sprintf(
-				"%s: no answer about %s unless asked not to check its signatures, though none of those that "+
-					"were looked "+
-					"at has ended.",
-				strings.Join(s.Barred, ", "),
-				d.Name,
-			),
-			"Have the provider find out why its signatures are not taken; until then have the registrar "+
-				"remove the DS record.",
-			evidence,
+			fact.SignaturesNotTaken{Resolvers: s.Barred, Name: d.Name}, evidence,
 		)
 	case worst != nil && worst.Ends.Sub(now) < EndsSoon && worst.Ends.Sub(worst.From) > madeAnew:
 		v.tally.Add(finding.New(
 			finding.SignatureExpired,
 			d.Name,
-			fmt.Sprintf(
-				"The signature of %s %s expires on %s, in %s, unless the zone is signed again before then.",
-				worst.Name,
-				worst.Type,
-				worst.Ends.UTC().Format(showsName),
-				wording.Span(worst.Ends.Sub(now)),
-			),
-			"Make sure that whoever signs the zone does so in time, before you change anything else.",
-			evidence,
+			fact.SignatureEnding{Name: worst.Name, Type: worst.Type, Date: worst.Ends,
+				In: worst.Ends.Sub(now)}, evidence,
 		).As(finding.Warning))
 	}
 }
 
 // bad adds a finding about signatures that resolvers do not take.
-func (v *judging) bad(code finding.Code, says, fix string, evidence map[string]any) {
+func (v *judging) bad(code finding.Code, facts fact.Facts, evidence map[string]any) {
 	v.unsigned = code
-	v.tally.Add(finding.New(code, v.domain.Name, says, fix,
+	v.tally.Add(finding.New(code, v.domain.Name, facts,
 		evidence).GroupedBy(signatures + v.domain.Name))
 }
 
-// whoFinds says who does not get an answer because of it.
-func (s *Signing) whoFinds() string {
-	if len(s.Barred) == 0 {
-		return "; resolvers that check signatures find nothing there"
-	}
-	return "; " + strings.Join(s.Barred, " and ") + " finds nothing there"
-}
+// whoFinds tells who does not get an answer because of it.
+func (s *Signing) whoFinds() fact.Facts { return fact.NobodyFinds{Resolvers: s.Barred} }
 
 // staleDS finds a DS record of the parent zone that no key of the zone fits.
 func (v *judging) staleDS() bool {
@@ -125,15 +94,7 @@ func (v *judging) staleDS() bool {
 	}
 	v.bad(
 		finding.StaleDS,
-		fmt.Sprintf(
-			"%s says that %s is signed (DS), but the zone holds no key that fits; resolvers that check "+
-				"signatures find "+
-				"nothing there.",
-			d.Parent.Zone,
-			d.Name,
-		),
-		"Have the registrar remove the DS record, or sign the zone with the key that it stands for.",
-		map[string]any{"ds": d.Parent.DS},
+		fact.NoFittingKey{Parent: d.Parent.Zone, Name: d.Name}, map[string]any{"ds": d.Parent.DS},
 	)
 	return true
 }

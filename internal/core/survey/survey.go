@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
@@ -66,13 +67,13 @@ type Domain struct {
 	// SPF of other zones, to which the zone's own lead
 	Senders []Senders `json:"sender_policies,omitempty"`
 	// nil: nothing was seen of signatures
-	Signing      *Signing      `json:"signing,omitempty"`
-	Registration *Registration `json:"registration,omitempty"`
-	Robots       []Robots      `json:"robots,omitempty"`
-	Chains       []chain.Chain `json:"chains,omitempty"`
-	Facts        []string      `json:"facts,omitempty"`  // odd, but no fault
-	Unseen       []string      `json:"unseen,omitempty"` // what could not be seen, and why
-	Missed       []Missed      `json:"missed,omitempty"` // questions that nobody answered
+	Signing      *Signing        `json:"signing,omitempty"`
+	Registration *Registration   `json:"registration,omitempty"`
+	Robots       []Robots        `json:"robots,omitempty"`
+	Chains       []chain.Chain   `json:"chains,omitempty"`
+	Facts        []fact.Sentence `json:"facts,omitempty"`  // odd, but no fault
+	Unseen       []string        `json:"unseen,omitempty"` // what could not be seen, and why
+	Missed       []Missed        `json:"missed,omitempty"` // questions that nobody answered
 	// that one server did not answer, though another did
 	Failed []Missed `json:"failed,omitempty"`
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"upperpath.example/upperpath/internal/core/chain"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
 )
@@ -143,15 +144,10 @@ func TestADifferenceSaysWhoSaysWhatAndForHowLong(t *testing.T) {
 			Values: []string{"192.0.2.2"},
 		}, {Who: "the resolver 127.0.0.1:53", Resolver: true, Values: []string{"192.0.2.1"}, TTL: 5400}}}}
 	f := Judge{Now: now}.All(&Survey{Domains: []Domain{d}})
-	assert.Equal(
-		t,
-		"Answers about www.a.example A differ: ns1.example says 192.0.2.2; the resolver 127.0.0.1:53 "+
-			"says 192.0.2.1, and "+
-			"will for up to "+
-			"90 min.",
-		f[0].Says,
-	)
-	assert.Contains(t, f[0].Fix, "wait, for up to 90 min")
+	assert.Equal(t, fact.VoicesDiffer{About: "www.a.example A", Says: []fact.Facts{
+		fact.Voice{Who: "ns1.example", Values: []string{"192.0.2.2"}},
+		fact.Voice{Who: "the resolver 127.0.0.1:53", Values: []string{"192.0.2.1"}, TTL: 5400},
+	}, Advice: fact.JustWait{TTL: 5400}}, f[0].Facts())
 }
 
 func TestUnclaimedAliases(t *testing.T) {

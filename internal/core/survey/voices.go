@@ -1,10 +1,9 @@
 package survey
 
 import (
-	"fmt"
 	"strings"
-	"time"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
@@ -19,17 +18,13 @@ func Split(differences []Difference) []finding.Finding {
 
 func (v *judging) differences() {
 	for _, diff := range v.domain.Differences {
-		var says []string
+		var says []fact.Facts
 		var first *Voice
 		longest, torn := 0, false
 		for _, voice := range diff.Voices {
-			what := strings.Join(voice.Values, ", ")
-			if what == "" {
-				what = "nothing"
-			}
-			s := fmt.Sprintf("%s says %s", voice.Who, what)
+			one := fact.Voice{Who: voice.Who, Values: voice.Values}
 			if voice.Resolver && voice.TTL > 0 {
-				s += fmt.Sprintf(", and will for up to %s", seconds(voice.TTL))
+				one.TTL = voice.TTL
 				longest = max(longest, voice.TTL)
 			}
 			if first != nil && !voice.Resolver && !record.SameValues(first.Values, voice.Values) {
@@ -38,40 +33,23 @@ func (v *judging) differences() {
 			if !voice.Resolver {
 				first = &voice
 			}
-			says = append(says, s)
+			says = append(says, one)
 		}
-		fix := "Find out which of them is right, and have the others follow."
+		var advice fact.Facts = fact.FindTheRightWay{}
 		about := strings.TrimSpace(diff.Name + " " + diff.Type)
 		switch {
 		case torn:
 		case longest > 0:
-			fix = fmt.Sprintf(
-				"Just wait, for up to %s. It is not only you: everybody who asked before still gets the old "+
-					"answer.",
-				seconds(longest),
-			)
+			advice = fact.JustWait{TTL: longest}
 		case diff.Type != "":
-			fix = "Check whether this resolver answers by itself for the domain; the world follows the " +
-				"name servers."
+			advice = fact.CheckResolver{}
 		}
 		v.add(
 			finding.SplitAnswers,
 			about,
-			fmt.Sprintf("Answers about %s differ: %s.", about, strings.Join(says, "; ")),
-			fix,
+			fact.VoicesDiffer{About: about, Says: says, Advice: advice},
 			map[string]any{"voices": diff.Voices},
 		)
-	}
-}
-
-func seconds(n int) string {
-	switch d := time.Duration(n) * time.Second; {
-	case n < 120:
-		return fmt.Sprintf("%d s", n)
-	case d < 2*time.Hour:
-		return fmt.Sprintf("%d min", (n+59)/60)
-	default:
-		return fmt.Sprintf("%d h", (n+3599)/3600)
 	}
 }
 
@@ -103,11 +81,7 @@ func (v *judging) hints() {
 				v.add(
 					finding.SplitAnswers,
 					s.Name,
-					fmt.Sprintf("The %s record of %s hints at %s, its %s records say %s; browsers that read it "+
-						"go elsewhere than "+
-						"others.", s.Type, s.Name, strings.Join(hinted, ", "), kind, strings.Join(own.Values, ", ")),
-					"Take the hints out, or change them whenever the addresses change.",
-					map[string]any{"hints": hinted, "addresses": own.Values},
+					fact.HintsDiffer{Hints: hinted, Addresses: own.Values, Type: s.Type, Name: s.Name, Kind: kind},
 				)
 			}
 		}

@@ -14,11 +14,11 @@ func ExampleParseHost() {
 	fmt.Println(h.WWW())
 	_, err = web.ParseHost("https://old.example/")
 	var wrong *web.Error
-	fmt.Println(errors.As(err, &wrong), wrong.Says, "-", wrong.Remedy)
+	fmt.Println(errors.As(err, &wrong), wrong.Fault)
 	// Output:
 	// xn--mllehuset-l8a.example møllehuset.example <nil>
 	// www.xn--mllehuset-l8a.example
-	// true it is a URL - write only old.example
+	// true {old.example}
 }
 
 // Two URLs are one where RFC 3986 section 6.2.2 says so.

@@ -24,25 +24,25 @@ import (
 
 	"golang.org/x/net/idna"
 	"golang.org/x/net/publicsuffix"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // Host is a host name in lower-case A-labels without a last dot, or an IP address. The zero value
 // is no host. Hosts are compared with ==.
 type Host struct{ name string }
 
-// Error says why a text is no host or no URL.
+// Error tells why a text is no host or no URL.
 type Error struct {
-	Kind     string // "host", "URL", ...
-	Value    string
-	Says     string // what is wrong with it
-	Expected string
-	Remedy   string
+	Kind  string // "host", "URL", ...
+	Value string
+	Fault fact.Facts // what is wrong with it, what was expected and what to write
 }
 
 func (e *Error) Error() string {
-	s := fmt.Sprintf("%s %q: %s; expected %s", e.Kind, e.Value, e.Says, e.Expected)
-	if e.Remedy != "" {
-		s += " (" + e.Remedy + ")"
+	said := fact.Say(e.Fault)
+	s := fmt.Sprintf("%s %q: %s; expected %s", e.Kind, e.Value, said.Says, said.Expected)
+	if said.Do != "" {
+		s += " (" + said.Do + ")"
 	}
 	return s
 }
@@ -64,50 +64,42 @@ func userHidden(s string) string {
 // two of them. A URL, a port, an underscore, an IP address or a bad label is an *Error that says
 // what to write instead.
 func ParseHost(s string) (Host, error) {
-	fail := func(says, remedy string) (Host, error) {
-		return Host{}, &Error{
-			Kind:     "host",
-			Value:    userHidden(s),
-			Says:     says,
-			Expected: "a host name such as www.northmoor.example",
-			Remedy:   remedy,
-		}
+	fail := func(fault fact.Facts) (Host, error) {
+		return Host{}, &Error{Kind: "host", Value: userHidden(s), Fault: fault}
 	}
 	trimmed := strings.TrimSpace(s)
 	switch {
 	case strings.Contains(trimmed, "@"):
-		return fail("it holds user information", "leave away what stands before the @")
+		return fail(fact.HostWithUser{})
 	case trimmed == "":
-		return fail("it is empty", "")
+		return fail(fact.HostEmpty{})
 	case strings.Contains(trimmed, "://"):
 		rest := trimmed[strings.Index(trimmed, "://")+3:]
 		end := strings.IndexAny(rest, "/?#:")
 		if end < 0 {
 			end = len(rest)
 		}
-		return fail("it is a URL", "write only "+rest[:end])
+		return fail(fact.HostIsURL{Host: rest[:end]})
 	case strings.ContainsAny(trimmed, "/?#"):
-		return fail("it holds a path", "write only "+trimmed[:strings.IndexAny(trimmed, "/?#")])
+		return fail(fact.HostWithPath{Host: trimmed[:strings.IndexAny(trimmed, "/?#")]})
 	}
 	if _, err := netip.ParseAddr(strings.Trim(trimmed, "[]")); err == nil {
-		return fail("it is an IP address", "write the name that leads to it")
+		return fail(fact.HostIsAddress{})
 	}
 	if i := strings.LastIndexByte(trimmed, ':'); i >= 0 {
-		return fail("it holds a port", "write only "+trimmed[:i])
+		return fail(fact.HostWithPort{Host: trimmed[:i]})
 	}
 	name, err := strict.ToASCII(strings.TrimSuffix(trimmed, "."))
 	if again, notAgain := strict.ToASCII(name); err != nil || notAgain != nil || again != name {
 		return fail(
-			"it holds a label that no host name can have",
-			"use letters, digits and hyphens, at most 63 octets a label",
+			fact.HostBadLabel{},
 		)
 	}
 	if last := name[strings.LastIndexByte(name, '.')+1:]; strings.Trim(last, "0123456789") == "" {
-		return fail("it is a number, which browsers read as an address",
-			"write the name that leads to it")
+		return fail(fact.HostIsNumber{})
 	}
 	if !strings.Contains(name, ".") {
-		return fail("it is a single label", "add the ending, such as "+name+".example")
+		return fail(fact.HostSingleLabel{Name: name})
 	}
 	return Host{name}, nil
 }

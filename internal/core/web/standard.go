@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"github.com/nlnwa/whatwg-url/url"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 // standard reads URLs as the URL Standard says (url.spec.whatwg.org), which is how browsers read
@@ -17,41 +18,36 @@ var standard = url.NewParser()
 // as the URL Standard says (section 4.4, the basic URL parser). oddity says in words what a browser
 // had to mend, "" where nothing. An error is an *Error: nothing that a browser would follow. User
 // names and passwords are left out.
-func (u URL) Resolve(reference string) (next URL, oddity string, err error) {
+func (u URL) Resolve(reference string) (next URL, oddity fact.Facts, err error) {
 	if next, plain := u.plain(reference); plain {
-		return next, "", nil
+		return next, nil, nil
 	}
-	fail := func(says string) (URL, string, error) {
-		return URL{}, "", &Error{
-			Kind:     "URL",
-			Value:    MaskedReference(reference),
-			Says:     says,
-			Expected: "an http or https URL such as https://www.northmoor.example/visit/",
-		}
+	fail := func(fault fact.Facts) (URL, fact.Facts, error) {
+		return URL{}, nil, &Error{Kind: "URL", Value: MaskedReference(reference), Fault: fault}
 	}
 	if len(reference) > MostURL {
-		return fail("it is longer than browsers take (2 MiB)")
+		return fail(fact.URLTooLong{})
 	}
 	trimmed := strings.TrimFunc(reference, func(r rune) bool { return r <= ' ' })
 	if trimmed == "" {
-		return fail("it is empty")
+		return fail(fact.URLEmpty{})
 	}
 	parsed, err := standard.ParseRef(u.String(), escapeRaw(trimmed))
 	if err != nil {
-		return fail("it is no URL")
+		return fail(fact.URLNone{})
 	}
 	d := Door{Scheme: Scheme(parsed.Scheme())}
 	if d.Scheme != HTTP && d.Scheme != HTTPS {
-		return fail("its scheme is neither http nor https")
+		return fail(fact.URLScheme{})
 	}
 	if d.Host, err = hostOfStandard(parsed.Hostname()); err != nil {
-		return fail("no browser accepts its host")
+		return fail(fact.URLHost{})
 	}
 	if port := parsed.DecodedPort(); port != int(d.Scheme.Port()) {
 		d.Port = uint16(port) // the standard's parser takes none above 65535
 	}
 	if d.Port == 0 && parsed.Port() == "0" {
-		return fail("its port is none")
+		return fail(fact.URLPort{})
 	}
 	return d.URL(parsed.Pathname(), strings.TrimPrefix(parsed.Search(), "?")),
 		oddityOf(trimmed, parsed), nil
@@ -139,7 +135,7 @@ func hostOfStandard(name string) (Host, error) {
 	name = strings.TrimSuffix(name, ".")
 	if name == "" || len(name) > 253 || longLabel(name) {
 		return Host{},
-			&Error{Kind: "host", Value: name, Says: "no name server knows it", Expected: "a host name"}
+			&Error{Kind: "host", Value: name, Fault: fact.HostUnknown{}}
 	}
 	return Host{name}, nil
 }
@@ -150,14 +146,13 @@ func standardHost(s string) (Host, error) {
 	if err != nil || parsed.Username() != "" || parsed.Password() != "" || parsed.Port() != "" ||
 		parsed.Pathname() != "/" || parsed.Search() != "" || strings.ContainsAny(s, "\t\r\n/?#@\\") {
 		return Host{},
-			&Error{Kind: "host", Value: s, Says: "no browser takes it",
-				Expected: "a host name or an IP address"}
+			&Error{Kind: "host", Value: s, Fault: fact.HostRefused{}}
 	}
 	return hostOfStandard(parsed.Hostname())
 }
 
-// oddityOf says what a browser had to mend in a reference, "" where nothing.
-func oddityOf(reference string, parsed *url.Url) string {
+// oddityOf tells what a browser had to mend in a reference, nil where nothing.
+func oddityOf(reference string, parsed *url.Url) fact.Facts {
 	beforeQuery, _, _ := strings.Cut(reference, "?")
 	control := strings.IndexFunc(reference, func(r rune) bool {
 		return r < ' ' && r != '\t' || r == 0x7f
@@ -166,26 +161,26 @@ func oddityOf(reference string, parsed *url.Url) string {
 	_, behind, _ := strings.Cut(reference, ":")
 	switch {
 	case parsed.Username() != "" || parsed.Password() != "":
-		return "it holds a user name, which everybody on the way can read"
+		return fact.OddUser{}
 	case control >= 0:
-		return "it holds a control character, which has to be percent-encoded"
+		return fact.OddControl{}
 	case strings.Contains(reference, "\t"):
-		return "it holds a tab, which browsers leave out"
+		return fact.OddTab{}
 	case strings.Contains(reference, " "):
-		return "it holds a space, which has to be written %20"
+		return fact.OddSpace{}
 	case outside >= 0:
-		return "it holds a character outside ASCII, which has to be percent-encoded"
+		return fact.OddCharacter{}
 	case strings.Contains(beforeQuery, `\`):
-		return "it holds a backslash, which some clients read as a slash and others do not"
+		return fact.OddBackslash{}
 	case hasScheme(reference) &&
 		(!strings.HasPrefix(behind, "//") || strings.HasPrefix(behind, "///")):
-		return "it has not two slashes behind its scheme, which browsers mend and others do not"
+		return fact.OddSlashes{}
 	case strings.HasPrefix(reference, "///"):
-		return "it begins with more than two slashes, which browsers read as two and others do not"
+		return fact.OddManySlashes{}
 	case hasScheme(reference) && parsed.IsIPv4() && !strings.Contains(reference, parsed.Hostname()):
-		return "its host is the number " + parsed.Hostname() + " in another notation"
+		return fact.OddNumber{Host: parsed.Hostname()}
 	}
-	return ""
+	return nil
 }
 
 // portOf reads a port; "" is none, which is 0.

@@ -1,6 +1,10 @@
 package web
 
-import "strings"
+import (
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/fact"
+)
 
 // MostURL is how long a URL is at most, in octets: no browser takes a longer one.
 const MostURL = 2 << 20
@@ -17,59 +21,54 @@ type URL struct {
 
 // ParseURL reads an absolute http or https URL. Anything else is an *Error.
 func ParseURL(s string) (URL, error) {
-	fail := func(says string) (URL, error) {
-		return URL{}, &Error{
-			Kind:     "URL",
-			Value:    MaskedReference(s),
-			Says:     says,
-			Expected: "an http or https URL such as https://www.northmoor.example/visit/",
-		}
+	fail := func(fault fact.Facts) (URL, error) {
+		return URL{}, &Error{Kind: "URL", Value: MaskedReference(s), Fault: fault}
 	}
 	if len(s) > MostURL {
-		return fail("it is longer than browsers take (2 MiB)")
+		return fail(fact.URLTooLong{})
 	}
 	scheme, rest, ok := strings.Cut(s, ":")
 	if !ok || !strings.HasPrefix(rest, "//") {
-		return fail("it has no scheme and host")
+		return fail(fact.URLNoScheme{})
 	}
 	d := Door{Scheme: Scheme(strings.ToLower(scheme))}
 	if d.Scheme != HTTP && d.Scheme != HTTPS {
-		return fail("its scheme is neither http nor https")
+		return fail(fact.URLScheme{})
 	}
 	authority, tail := rest[2:], ""
 	if i := strings.IndexAny(authority, "/?#"); i >= 0 {
 		authority, tail = authority[:i], authority[i:]
 	}
 	if strings.Contains(authority, "@") {
-		return fail("it holds user information")
+		return fail(fact.URLUser{})
 	}
-	if says := d.readAuthority(authority); says != "" {
-		return fail(says)
+	if fault := d.readAuthority(authority); fault != nil {
+		return fail(fault)
 	}
 	tail, _, _ = strings.Cut(tail, "#")
 	path, query, _ := strings.Cut(tail, "?")
 	return d.URL(path, query), nil
 }
 
-// readAuthority sets host and port, and says what is wrong where something is.
-func (d *Door) readAuthority(authority string) string {
+// readAuthority sets host and port, and tells what is wrong where something is.
+func (d *Door) readAuthority(authority string) fact.Facts {
 	host, port := authority, ""
 	if i := strings.LastIndexByte(authority, ':'); i > strings.LastIndexByte(authority, ']') {
 		host, port = authority[:i], authority[i+1:]
 	}
 	h, err := ParseObservedHost(Decode(host))
 	if err != nil {
-		return "no browser accepts its host"
+		return fact.URLHost{}
 	}
 	d.Host = h
 	n, ok := portOf(port)
 	if !ok {
-		return "its port is none"
+		return fact.URLPort{}
 	}
 	if n != d.Scheme.Port() {
 		d.Port = n
 	}
-	return ""
+	return nil
 }
 
 // MustParseURL is ParseURL for tests and constants; it panics on an error.

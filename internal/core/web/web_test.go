@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"upperpath.example/upperpath/internal/core/fact"
 )
 
 func TestParseHost(t *testing.T) {
@@ -166,18 +167,18 @@ func TestResolveReadsALocationAsBrowsersDo(t *testing.T) {
 	next, oddity, err := base.Resolve("/new page")
 	require.NoError(t, err)
 	assert.Equal(t, "https://a.example/new%20page", next.String())
-	assert.Contains(t, oddity, "space")
+	assert.Equal(t, fact.OddSpace{}, oddity)
 	for in, want := range map[string]string{"/a\tb": "https://a.example/ab",
 		"http://u:p@b.example/x@y": "http://b.example/x@y", "//u@b.example": "https://b.example/"} {
 		next, oddity, err = base.Resolve(in)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, next.String())
-		assert.NotEmpty(t, oddity, in)
+		assert.NotNil(t, oddity, in)
 	}
 	next, oddity, err = base.Resolve(`\\b.example\x`)
 	require.NoError(t, err)
 	assert.Equal(t, "https://b.example/x", next.String())
-	assert.Contains(t, oddity, "backslash")
+	assert.Equal(t, fact.OddBackslash{}, oddity)
 }
 
 func TestUnitsKeepTheRawForm(t *testing.T) {

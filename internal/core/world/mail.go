@@ -228,7 +228,7 @@ func (w *World) allows(name, sender string, lookups *int, depth int) Result {
 	}
 	redirect := ""
 	for _, t := range spf.Terms(text) {
-		if t.Fault() != "" {
+		if t.Fault() != nil {
 			return Broken
 		}
 		if t.Modifier {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/web"
 )
 
@@ -118,7 +119,7 @@ func (w *World) SawForwarding(carrier, host string) {
 
 // tell changes what a carrier was told by one entry.
 func (w *World) tell(r Row) error {
-	t, unfit := w.At(r.Place), func(says string) error { return &Unfit{r, says} }
+	t, unfit := w.At(r.Place), func(why fact.Facts) error { return &Unfit{r, why} }
 	box := func(name string) string {
 		for _, f := range r.Fields {
 			if f.Name == name {
@@ -173,7 +174,7 @@ func (w *World) tell(r Row) error {
 		}
 		t.Delegations[r.Domain] = servers
 	default:
-		return unfit("nobody knows such an entry")
+		return unfit(fact.NoSuchEntry{})
 	}
 	return nil
 }
@@ -183,14 +184,14 @@ func (w *World) untell(t *Told, r Row, box func(string) string) error {
 	case Forward:
 		host := box(FieldFrom)
 		if _, there := t.Forwards[host]; !there {
-			return &Unfit{r, "nothing of the kind is forwarded there"}
+			return &Unfit{r, fact.NotForwarded{}}
 		}
 		delete(t.Forwards, host)
 		delete(t.Knew, host)
 	case DSEntry:
 		t.Unsigned[r.Domain] = append(t.Unsigned[r.Domain], box(FieldDS))
 	default:
-		return &Unfit{r, "nobody knows how to take such an entry out"}
+		return &Unfit{r, fact.NoTakingOut{}}
 	}
 	return nil
 }
@@ -206,7 +207,7 @@ func (w *World) certified(t *Told, r Row, box func(string) string) error {
 		}
 	}
 	if len(proofs) > 0 && !slices.Equal(hosts, proofs) {
-		return &Unfit{r, "it is proved for other names than it is for"}
+		return &Unfit{r, fact.ProofDiffers{}}
 	}
 	for _, h := range hosts {
 		t.Certificates[h] = true

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -68,7 +69,7 @@ type Break struct {
 	Act     int    // from 1
 	Before  []string
 	After   []string
-	Says    string // of a row that cannot be typed
+	Why     fact.Facts // of a row that cannot be typed
 }
 
 // subject is something that must stay as it is.
@@ -231,7 +232,7 @@ func (k *Watch) Act(number int, rows []Row) []Break {
 		if err := k.world.Apply(r); errors.As(err, &unfit) {
 			breaks = append(
 				breaks,
-				Break{Kind: RowUnfit, Subject: subjectOf(r), Row: r, Act: number, Says: unfit.Says},
+				Break{Kind: RowUnfit, Subject: subjectOf(r), Row: r, Act: number, Why: unfit.Why},
 			)
 		} else if owner.Name != "" && r.Do != Lower && r.Do != Raise {
 			owners = append(owners, owner)
@@ -376,11 +377,11 @@ func (r Result) String() string {
 	case Pass:
 		return "may send"
 	case Neutral:
-		return "is neither allowed nor refused"
+		return "neutral"
 	case SoftFail:
 		return "is doubted"
 	case Fail:
 		return "is refused"
 	}
-	return "cannot be judged: the record is malformed"
+	return "unreadable"
 }

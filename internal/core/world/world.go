@@ -14,12 +14,14 @@
 package world
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 )
@@ -302,13 +304,22 @@ func (r Row) String() string {
 	return fmt.Sprintf("%s %s %s %s in %s", r.Do, r.Label, r.Type, value, r.Zone)
 }
 
-// Unfit says why a row cannot be typed as it stands.
+// Unfit tells why a row cannot be typed as it stands.
 type Unfit struct {
-	Row  Row
-	Says string
+	Row Row
+	Why fact.Facts
 }
 
-func (u *Unfit) Error() string { return u.Row.String() + ": " + u.Says }
+func (u *Unfit) Error() string { return u.Row.String() + ": " + fact.Text(u.Why) }
+
+// whyNot gives the facts of an error of a record's name or value.
+func whyNot(err error) fact.Facts {
+	var known *fact.Error
+	if errors.As(err, &known) {
+		return known.Facts
+	}
+	return fact.Kept{Says: err.Error()}
+}
 
 // Apply changes the state by one row, as typed; nothing else changes it. The error is an *Unfit,
 // and the state is then as it was.
@@ -318,11 +329,11 @@ func (w *World) Apply(r Row) error {
 	}
 	z := w.own(r.Zone)
 	if z == nil {
-		return &Unfit{r, "no zone of this name is in the estate"}
+		return &Unfit{r, fact.NoSuchZone{}}
 	}
 	owner, err := record.Name(r.Label, z.name)
 	if err != nil {
-		return &Unfit{r, err.Error()}
+		return &Unfit{r, whyNot(err)}
 	}
 	kind := r.Type
 	if kind == record.Alias {
@@ -337,12 +348,12 @@ func (w *World) Apply(r Row) error {
 	was, value := "", ""
 	if r.Do == Remove || r.Do == Replace {
 		if was, err = read(r.Was); err != nil {
-			return &Unfit{r, err.Error()}
+			return &Unfit{r, whyNot(err)}
 		}
 	}
 	if r.Do != Remove {
 		if value, err = read(r.Value); err != nil {
-			return &Unfit{r, err.Error()}
+			return &Unfit{r, whyNot(err)}
 		}
 	}
 	return w.change(z, r, owner, was, value)
@@ -360,27 +371,27 @@ func (w *World) change(z *zone, r Row, owner, was, value string) error {
 			if z.knowsNot(owner, r.Type) {
 				return nil
 			}
-			return &Unfit{r, "no such record is there"}
+			return &Unfit{r, fact.NoSuchRecord{}}
 		}
 		s.Values[at].TTL = r.TTL
 		return nil
 	case Remove:
 		if gone(was) {
-			return &Unfit{r, "no such record is there"}
+			return &Unfit{r, fact.NoSuchRecord{}}
 		}
 		z.remove(owner, r.Type, was)
 	case Replace, Add:
 		if r.Do == Replace {
 			if gone(was) {
-				return &Unfit{r, "no such record is there"}
+				return &Unfit{r, fact.NoSuchRecord{}}
 			}
 			z.remove(owner, r.Type, was)
 		}
 		if !z.add(owner, r.Type, Value{value, r.TTL, r.Through, true}) && r.Do == Add && r.Through == "" {
-			return &Unfit{r, "it is there already"}
+			return &Unfit{r, fact.ThereAlready{}}
 		}
 	default:
-		return &Unfit{r, "nobody can do that"}
+		return &Unfit{r, fact.NobodyCan{}}
 	}
 	z.typed[record.Key{Name: owner, Type: r.Type}] = struct{}{}
 	return nil

@@ -9,6 +9,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
@@ -183,24 +184,15 @@ func untieName(s Sight, both *worlds, alias record.Set, f *found) {
 		)
 	}
 	untied := typedWords(adds)
-	says, code := "%s is an alias that follows %s, whose address changes with the web: mail would "+
-		"be looked for there.",
-		finding.MailTied
+	code := finding.MailTied
+	old := record.PlainAll("CNAME", alias.Values)
+	var facts fact.Facts = fact.MailAliasFollows{Host: alias.Name, Follows: follows, Untied: untied,
+		InPlace: alias.Type != "", Alias: old}
 	if why == act.NameFollowed {
-		says, code = "%s follows %s, whose address changes with the web, and is no door itself.",
-			finding.DependedOn
+		code, facts = finding.DependedOn, fact.NameFollows{Host: alias.Name, Follows: follows,
+			Untied: untied, InPlace: alias.Type != "", Alias: old}
 	}
-	fix := "Untie it before the web moves, as the first changes do: %s%s. Then survey again."
-	instead := " in place of the alias"
-	if alias.Type == "" {
-		instead = ""
-	}
-	f.Findings = append(f.Findings, finding.New(
-		code, alias.Name, fmt.Sprintf(says, alias.Name, follows),
-		fmt.Sprintf(fix, strings.Join(untied, "; "), instead),
-		map[string]any{"alias": record.PlainAll("CNAME", alias.Values), "untied": untied,
-			"follows": follows},
-	).As(finding.Warning))
+	f.Findings = append(f.Findings, finding.New(code, alias.Name, facts).As(finding.Warning))
 	switch {
 	case alias.Type == "":
 	case adds[0].Type == "CNAME": // the name that changes was an alias itself
@@ -239,16 +231,7 @@ func untieReceivers(s Sight, both *worlds) found {
 	if to == "" {
 		return f
 	}
-	tie(
-		s,
-		&f,
-		fmt.Sprintf(
-			"%s has no MX record, so that its mail goes to the web's own address (RFC 5321 section 5.1), "+
-				"which changes.",
-			apex,
-		),
-		append(typedWords(adds), "MX 10 "+to),
-	)
+	tie(s, &f, fact.MailFollowsApex{Domain: apex, Untied: append(typedWords(adds), "MX 10 "+to)})
 	f.propose(
 		untying,
 		act.Change{Action: act.Add, Name: apex, Type: "MX", TTL: act.RecordTTL,
@@ -280,27 +263,15 @@ func untieTargets(s Sight, both *worlds, set record.Set, f *found) {
 		was, moves := both.moved(target)
 		if lives && target != "" && both.comes(target) {
 			tied = target
-			tie(
-				s,
-				f,
-				fmt.Sprintf(
-					"Mail for %s may go to %s, which leads nowhere today and to the web from then on.",
-					set.Name,
-					target,
-				),
-				[]string{set.Type + " " + record.Plain(set.Type, v) + " goes"},
-			)
+			tie(s, f, fact.MailMayGoToWeb{Domain: set.Name, Target: target,
+				Untied: []string{set.Type + " " + record.Plain(set.Type, v) + " goes"}})
 			continue
 		}
 		if moves {
 			if to, adds := ownMail(s, both, was.Ends, f); to != "" {
 				v, tied = v[:strings.LastIndexByte(v, ' ')+1]+to+".", target
-				tie(
-					s,
-					f,
-					fmt.Sprintf("Mail for %s goes to %s, whose address changes with the web.", set.Name, target),
-					append(typedWords(adds), set.Type+" "+record.Plain(set.Type, v)),
-				)
+				tie(s, f, fact.MailFollowsWeb{Domain: set.Name, Target: target,
+					Untied: append(typedWords(adds), set.Type+" "+record.Plain(set.Type, v))})
 			}
 		}
 		if !slices.Contains(after, v) {
@@ -316,18 +287,10 @@ func untieTargets(s Sight, both *worlds, set record.Set, f *found) {
 	}
 }
 
-// tie says that mail is tied, and what unties it.
-func tie(s Sight, f *found, says string, untied []string) {
-	f.Findings = append(f.Findings, finding.New(
-		finding.MailTied,
-		s.zone(),
-		says,
-		fmt.Sprintf(
-			"Untie it before the web moves, as the first changes do: %s. Then survey again.",
-			strings.Join(untied, "; "),
-		),
-		map[string]any{"untied": untied},
-	).As(finding.Warning))
+// tie adds that mail is tied, and what unties it.
+func tie(s Sight, f *found, facts fact.Facts) {
+	f.Findings = append(f.Findings,
+		finding.New(finding.MailTied, s.zone(), facts).As(finding.Warning))
 }
 
 // mailLabels are how a name for mail alone is called, the usual ones first. Beyond them a number
@@ -419,16 +382,8 @@ func untieSenders(s Sight, both *worlds, d draft) found {
 			f.Findings = append(f.Findings, finding.New(
 				finding.MailTied,
 				set.Name,
-				fmt.Sprintf(
-					"The SPF record of %s allows senders by %q, which follows a web address that changes.",
-					set.Name,
-					term,
-				),
-				fmt.Sprintf(
-					"Untie it before the web moves, as the first changes do: TXT %s. Then survey again.",
-					values[i],
-				),
-				map[string]any{"term": term, "untied": []string{"TXT " + values[i]}},
+				fact.SPFTermFollows{Term: term, Untied: []string{"TXT " + values[i]}, Domain: set.Name,
+					Value: values[i]},
 			).As(finding.Warning))
 		}
 		if changed != "" {

@@ -1,16 +1,15 @@
 package zone
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // leadHosts leads every host of the domain to its carrier: what is missing comes, what differs is
@@ -261,24 +260,15 @@ func crowd(s Sight, name string, f *found) []act.Change {
 		if record.LeadsBrowsers(set.Type) || record.IsSigning(set.Type) {
 			continue
 		}
-		code, what := finding.RecordLost, "a record that somebody may need"
+		code, what := finding.RecordLost, fact.Facts(fact.LosesRecord{})
 		if isMail(set) {
-			code, what = finding.MailLost, "mail"
+			code, what = finding.MailLost, fact.LosesMail{}
 		}
 		f.Find(
 			code,
 			name,
-			fmt.Sprintf(
-				"%s becomes an alias, and its %s record (%s) cannot stand beside it: %s would be lost.",
-				name,
-				set.Type,
-				wording.Shortly(set.Values),
-				what,
-			),
-			"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the "+
-				"record to another "+
-				"name first.",
-			map[string]any{"type": set.Type, "values": record.PlainAll(set.Type, set.Values)},
+			fact.AliasDisplaces{Type: set.Type, Values: record.PlainAll(set.Type, set.Values), Name: name,
+				Shown: set.Values, What: what},
 		)
 		goes = append(
 			goes,
@@ -440,20 +430,20 @@ func settleOne(s Sight, n requirement, required []requirement, f *found) {
 // alone (RFC 1034 section 3.6.2): it is one, and other records are there, or an alias is or comes
 // there.
 func cannotStand(s Sight, n requirement, required []requirement, f *found) bool {
-	says := ""
+	var facts fact.Facts
+	wanted := record.PlainAll(n.Type, n.Values)
 	switch {
 	case n.Type == "CNAME":
 		for _, old := range s.have[n.Name] {
 			if old.Type != "CNAME" && !record.IsSigning(old.Type) {
-				says = fmt.Sprintf("%s is wanted as an alias, and has a %s record already (%s).", n.Name,
-					old.Type,
-					wording.Shortly(old.Values))
+				facts = fact.AliasWantedBeside{Name: n.Name, Other: old.Type, Values: old.Values,
+					Type: n.Type, Wanted: strings.Join(wanted, ", ")}
 			}
 		}
 		for _, o := range required {
 			if o.Name == n.Name && o.Type != "CNAME" {
-				says = fmt.Sprintf("%s is wanted as an alias, and %s is wanted there too (%s).", n.Name, o.Type,
-					wording.Shortly(o.Values))
+				facts = fact.AliasWantedWith{Name: n.Name, Other: o.Type, Values: o.Values,
+					Type: n.Type, Wanted: strings.Join(wanted, ", ")}
 			}
 		}
 	default:
@@ -466,37 +456,17 @@ func cannotStand(s Sight, n requirement, required []requirement, f *found) bool 
 		})
 		switch {
 		case i >= 0 && required[i].carrier != nil:
-			says = fmt.Sprintf(
-				"%s %s (%s) is wanted, and %s leads to %s by an alias (%s), beside which nothing can stand.",
-				n.Name,
-				n.Type,
-				wording.Shortly(record.PlainAll(n.Type, n.Values)),
-				n.Name,
-				required[i].carrier.Name,
-				wording.Shortly(record.PlainAll("CNAME", required[i].Values)),
-			)
+			facts = fact.BesideCarrierAlias{Name: n.Name, Type: n.Type, Values: wanted,
+				Carrier: required[i].carrier.Name, Alias: record.PlainAll("CNAME", required[i].Values)}
 		case there && !leads:
-			says = fmt.Sprintf(
-				"%s %s (%s) is wanted, and %s is an alias for %s, beside which nothing can stand.",
-				n.Name,
-				n.Type,
-				wording.Shortly(record.PlainAll(n.Type, n.Values)),
-				n.Name,
-				record.Target("CNAME", alias.Values[0]),
-			)
+			facts = fact.BesideAlias{Name: n.Name, Type: n.Type, Values: wanted,
+				Alias: record.Target("CNAME", alias.Values[0])}
 		}
 	}
-	if says == "" {
+	if facts == nil {
 		return false
 	}
-	f.Find(
-		finding.AliasConflict,
-		n.Name,
-		says,
-		"Ask whoever required the record for another name; or have the alias replaced by "+
-			"addresses, where its carrier gives some.",
-		map[string]any{"type": n.Type, "values": record.PlainAll(n.Type, n.Values)},
-	)
+	f.Find(finding.AliasConflict, n.Name, facts)
 	return true
 }
 
@@ -527,11 +497,7 @@ func joinPolicies(n requirement, set record.Set, missing []string, f *found) (jo
 			f.Find(
 				finding.MailMalformed,
 				n.Name,
-				fmt.Sprintf("%s is wanted at %s, and another policy is there (%s): two count as none (RFC "+
-					"7489 section 6.6.3).",
-					text, n.Name, old),
-				"Decide on one of them with whoever asks for it, and write that under wanted:.",
-				map[string]any{"wanted": text, "there": old},
+				fact.WantedPolicyTwice{Wanted: text, There: old, Name: n.Name},
 			)
 		case both != old:
 			if joined == nil {
@@ -614,25 +580,13 @@ func besideDoor(n requirement, required []requirement, f *found) bool {
 	if len(extra) == 0 {
 		return true
 	}
-	says := fmt.Sprintf(
-		"%s leads to %s (%s), and %s is to be kept beside it as a second way: visitors get one or the "+
-			"other by chance.",
-		n.Name,
-		door.carrier.Name,
-		wording.Shortly(record.PlainAll(door.Type, door.Values)),
-		strings.Join(extra, ", "),
-	)
+	host, carrier := n.Name, door.carrier.Name
+	var facts fact.Facts = fact.SecondWay{Host: host, Carrier: carrier,
+		Values: record.PlainAll(door.Type, door.Values), Addresses: extra}
 	if door.through {
-		says = fmt.Sprintf(
-			"%s goes through %s, and %s bypasses it: no pattern for this host would work.",
-			n.Name,
-			door.carrier.Name,
-			strings.Join(extra, ", "),
-		)
+		facts = fact.EdgeBypassed{Host: host, Carrier: carrier, Addresses: extra}
 	}
-	f.Find(finding.LeftoverAddress, n.Name, says,
-		"Drop the line from wanted:, or give the machine a name of its own.",
-		map[string]any{"addresses": extra, "carrier": door.carrier.Name})
+	f.Find(finding.LeftoverAddress, n.Name, facts)
 	return true
 }
 

@@ -1,11 +1,11 @@
 package zone
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/spf"
@@ -85,14 +85,7 @@ func judgeMail(s Sight) found {
 		f.Find(
 			finding.MailLost,
 			s.zone(),
-			fmt.Sprintf(
-				"The estate file says mail: none for %s, but it has mail: %s. Nothing is planned for its mail.",
-				s.zone(),
-				strings.Join(evidence, "; "),
-			),
-			"Write mail: keep; or ask the client, have the mailboxes closed, remove these records, and "+
-				"survey again.",
-			map[string]any{"evidence": evidence},
+			fact.MailNoneButMail{Evidence: evidence, Zone: s.zone()},
 		)
 	case s.domain.Mail != "none" && len(evidence) == 0 && !s.asksForMail() && !s.saysNoMail() &&
 		!s.hasPolicy() &&
@@ -100,14 +93,7 @@ func judgeMail(s Sight) found {
 		f.Find(
 			finding.MailSpoofable,
 			s.zone(),
-			fmt.Sprintf(
-				"Nothing shows that %s has mail, and nothing says that it has none: anybody can send mail "+
-					"in its name.",
-				s.zone(),
-			),
-			"If the client agrees that it has no mail, write mail: none; the plan then adds the records "+
-				"that say so.",
-			nil,
+			fact.MailUndecided{Zone: s.zone()},
 		)
 	}
 	return f

@@ -2,13 +2,13 @@ package zone
 
 import (
 	"cmp"
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
@@ -46,24 +46,21 @@ func moveOf(s Sight, required []requirement, whole []record.Set) (*Move, found) 
 // movedUnseen says that a move rests on a picture of which parts are missing: what nobody saw is
 // not copied.
 func movedUnseen(s Sight, to []string, f *found) {
-	why := ""
+	var why fact.Facts
 	switch {
 	case s.seen.Partial:
-		why = "it was asked about name by name, and other records may be there"
+		why = fact.AskedByName{}
 	case len(s.seen.Missed) > 0:
 		m := s.seen.Missed[0]
-		why = fmt.Sprintf("nobody answered about %s %s, for one", m.Name, m.Type)
+		why = fact.NobodyAnswered{Name: m.Name, Type: m.Type}
 	default:
 		return
 	}
 	f.Find(
 		finding.MovedUnseen,
 		s.zone(),
-		fmt.Sprintf("%s is to move to %s, and not all of it was seen: %s.", s.zone(),
-			strings.Join(to, " and "), why),
-		"Have the present provider hand the zone out, or export it there, and plan from that; what "+
-			"nobody saw would be lost.",
-		map[string]any{"partial": s.seen.Partial, "missed": len(s.seen.Missed), "to": to},
+		fact.ZoneNotWhole{Partial: s.seen.Partial, Missed: len(s.seen.Missed), To: to, Zone: s.zone(),
+			Why: why},
 	)
 }
 
@@ -75,22 +72,17 @@ func providerBound(s Sight, m *Move, f *found) {
 			theirs[apex] = true
 		}
 	}
-	add := func(what string, evidence map[string]any) {
+	add := func(what fact.Facts, evidence map[string]any) {
 		f.Find(
 			finding.ProviderBound,
 			s.zone(),
-			fmt.Sprintf("%s leaves %s, and %s: that may end with the zone.", s.zone(),
-				strings.Join(m.From, " and "), what),
-			"Ask there whether it goes on without the zone; if not, have somebody else do it before the "+
-				"delegation changes.",
-			evidence,
+			fact.ProviderDoesMore{Zone: s.zone(), From: m.From, What: what}, evidence,
 		)
 	}
 	mx, _ := s.set(s.zone(), "MX")
 	for _, v := range mx.Values {
 		if target := record.Target("MX", v); theirs[registrable(target)] {
-			add(fmt.Sprintf("its mail goes to %s, of the same provider (a mailbox there, or mail "+
-				"forwarding)", target),
+			add(fact.MailOfProvider{Target: target},
 				map[string]any{"mx": record.Plain("MX", v)})
 			break
 		}
@@ -98,11 +90,11 @@ func providerBound(s Sight, m *Move, f *found) {
 	for _, l := range m.Loses {
 		switch l.Kind {
 		case LosesToday:
-			add(fmt.Sprintf("%s is forwarded by %s today, with its own name servers", l.Host, l.Carrier),
+			add(fact.ForwardedByZone{Host: l.Host, Carrier: l.Carrier},
 				map[string]any{"host": l.Host, "carrier": l.Carrier})
 		case LosesAlias:
 			add(
-				fmt.Sprintf("the alias at its apex %s is one that only its provider makes", l.Host),
+				fact.ProvidersAlias{Host: l.Host},
 				map[string]any{"host": l.Host},
 			)
 		}
@@ -133,19 +125,7 @@ func losesWithServers(s Sight, to []string, f *found) []Loss {
 		f.Find(
 			finding.BeyondCarrier,
 			h.String(),
-			fmt.Sprintf(
-				"%s is to be forwarded by %s, whose form works only on its own provider's name servers; the "+
-					"zone moves to %s, "+
-					"and the forwarding goes.",
-				h,
-				c.Name,
-				strings.Join(to, " and "),
-			),
-			fmt.Sprintf(
-				"Give %s to a carrier that does not depend on the name servers, or leave the zone where it is.",
-				h,
-			),
-			map[string]any{"carrier": c.Name, "host": h.String(), "to": to},
+			fact.FormLosesServers{Carrier: c.Name, Host: h.String(), To: to},
 		)
 	}
 	if s.domain.ApexAlias && len(s.domain.NameServers) > 0 {
@@ -186,13 +166,8 @@ func formElsewhere(s Sight) found {
 			f.Find(
 				finding.BeyondCarrier,
 				s.zone(),
-				fmt.Sprintf("%s is to forward %s, and does so only on its own name servers (%s); the zone "+
-					"is at %s.", c.Name,
-					strings.Join(hosts, ", "), strings.Join(web.Names(c.NameServers), ", "),
-					strings.Join(at, ", ")),
-				"Move the zone there (name-servers:), or give these hosts to a carrier that does not depend "+
-					"on the name servers.",
-				map[string]any{"carrier": c.Name, "hosts": hosts, "zone": at},
+				fact.FormElsewhere{Carrier: c.Name, Hosts: hosts, Zone: at,
+					NameServers: web.Names(c.NameServers)},
 			)
 		}
 	}
@@ -209,20 +184,8 @@ func staleDS(s Sight, m *Move, f *found) {
 	f.Find(
 		finding.StaleDS,
 		s.zone(),
-		fmt.Sprintf(
-			"The zone moves to %s, and the DS record at %s would be left behind: resolvers that check "+
-				"signatures would find "+
-				"nothing.",
-			strings.Join(m.To, " and "),
-			s.seen.Parent.Zone,
-		),
-		fmt.Sprintf(
-			"In this order: have the registrar remove the DS record, wait %s, move the zone, sign it "+
-				"there, and only then "+
-				"publish the new DS.",
-			wording.DurationText(max(s.seen.Parent.TTL, m.OldLives)),
-		),
-		map[string]any{"ds": m.DS},
+		fact.DSLeftBehind{DS: m.DS, To: m.To, Zone: s.seen.Parent.Zone,
+			OldLives: max(s.seen.Parent.TTL, m.OldLives)},
 	)
 }
 
@@ -235,17 +198,13 @@ func comingAgrees(s Sight, to []string, d differences, f *found) bool {
 		who := strings.TrimSpace(c.Name + " " + c.Address)
 		if c.State != survey.Answers {
 			agrees = false
-			does, fix := "does not answer for", "Create the zone there before the delegation changes."
+			var facts fact.Facts = fact.ComingSilent{At: who, Zone: s.zone(), Detail: c.Says, Server: c.Name,
+				Address: c.Address}
 			if c.State == survey.Unasked {
-				does, fix = "could not be asked about", "Survey it once more before the delegation changes."
+				facts = fact.ComingUnasked{At: who, Zone: s.zone(), Detail: c.Says, Server: c.Name,
+					Address: c.Address}
 			}
-			f.Find(
-				finding.ZoneDiffers,
-				s.zone(),
-				fmt.Sprintf("The new name server %s %s %s: %s.", who, does, s.zone(), c.Says),
-				fix,
-				map[string]any{"server": c.Name, "address": c.Address},
-			)
+			f.Find(finding.ZoneDiffers, s.zone(), facts)
 			continue
 		}
 		var unanswered []string
@@ -255,32 +214,14 @@ func comingAgrees(s Sight, to []string, d differences, f *found) bool {
 				unanswered = append(unanswered, d.name+" "+d.kind)
 				continue
 			}
-			code, fix := finding.ZoneDiffers,
-				"Type it there as the plan says, before the delegation changes."
+			differs := fact.ComingDiffers{At: who, Name: d.name, Type: d.kind, There: d.there,
+				Wanted: d.wanted, Now: d.now, Server: c.Name,
+				OldDiffers: !record.SameMeaning(d.kind, d.now, d.wanted)}
 			if d.mail && len(d.there) == 0 {
-				code, fix = finding.MailLost,
-					"Copy it to the new servers before the delegation changes; otherwise mail stops "+
-						"with it."
+				f.Find(finding.MailLost, d.name+" "+d.kind, fact.ComingLacksMail(differs))
+				continue
 			}
-			old := ""
-			if !record.SameMeaning(d.kind, d.now, d.wanted) {
-				old = fmt.Sprintf("; the old ones say %s", wording.OrNothing(d.now))
-			}
-			f.Find(
-				code,
-				d.name+" "+d.kind,
-				fmt.Sprintf(
-					"The new name server %s says %s for %s %s, and %s is wanted%s.",
-					who,
-					wording.OrNothing(d.there),
-					d.name,
-					d.kind,
-					wording.OrNothing(d.wanted),
-					old,
-				),
-				fix,
-				map[string]any{"server": c.Name, "there": d.there, "wanted": d.wanted, "now": d.now},
-			)
+			f.Find(finding.ZoneDiffers, d.name+" "+d.kind, differs)
 		}
 		if len(unanswered) > 0 {
 			f.Notes = append(f.Notes,
@@ -387,7 +328,6 @@ func sinceEarlier(s Sight, required []requirement) found {
 	if s.earlier == nil {
 		return f
 	}
-	day := s.when.Format("2006-01-02 15:04")
 	for _, c := range record.Changes(s.earlier.Records, s.seen.Records) {
 		if c.Type == "SOA" || record.IsSigning(c.Type) || isPlanned(s, required, c) || s.unsure(c) {
 			continue
@@ -404,30 +344,16 @@ func sinceEarlier(s Sight, required []requirement) found {
 				finding.New(
 					code,
 					subject,
-					fmt.Sprintf(
-						"%s %s (%s) was there on %s, is gone, and the plan does not remove it.",
-						c.Name,
-						c.Type,
-						wording.Shortly(record.PlainAll(c.Type, c.Before.Values)),
-						day,
-					),
-					"Put it back, unless somebody removed it on purpose.",
-					map[string]any{"before": record.PlainAll(c.Type, c.Before.Values)},
+					fact.RecordGone{Before: record.PlainAll(c.Type, c.Before.Values), Name: c.Name, Type: c.Type,
+						Date: s.when},
 				).With(finding.KeptRecords),
 			)
 		case record.Came:
 			f.Find(
 				finding.UnplannedChange,
 				subject,
-				fmt.Sprintf(
-					"%s %s (%s) came since %s, and the plan does not know about it; it stays.",
-					c.Name,
-					c.Type,
-					wording.Shortly(record.PlainAll(c.Type, c.After.Values)),
-					day,
-				),
-				"Ask who created it. If it is wanted, write it under wanted:.",
-				map[string]any{"after": record.PlainAll(c.Type, c.After.Values)},
+				fact.RecordCame{After: record.PlainAll(c.Type, c.After.Values), Name: c.Name, Type: c.Type,
+					Date: s.when},
 			)
 		default:
 			if record.SameMeaning(c.Type, c.Before.Values, c.After.Values) {
@@ -436,17 +362,8 @@ func sinceEarlier(s Sight, required []requirement) found {
 			f.Find(
 				finding.UnplannedChange,
 				subject,
-				fmt.Sprintf(
-					"%s %s changed since %s from %s to %s, which nobody planned.",
-					c.Name,
-					c.Type,
-					day,
-					wording.Shortly(record.PlainAll(c.Type, c.Before.Values)),
-					wording.Shortly(record.PlainAll(c.Type, c.After.Values)),
-				),
-				"Ask who changed it, and why; then change it back or the estate file.",
-				map[string]any{"before": record.PlainAll(c.Type, c.Before.Values),
-					"after": record.PlainAll(c.Type, c.After.Values)},
+				fact.RecordChanged{Before: record.PlainAll(c.Type, c.Before.Values),
+					After: record.PlainAll(c.Type, c.After.Values), Name: c.Name, Type: c.Type, Date: s.when},
 			)
 		}
 	}
@@ -496,8 +413,8 @@ func carriedOut(s Sight, required []requirement, changes []act.Change) found {
 			continue
 		}
 		subject := c.Name + " " + c.Type
-		add := func(code finding.Code, says, fix string, evidence map[string]any, because ...act.Reason) {
-			made := finding.New(code, subject, says, fix, evidence)
+		add := func(code finding.Code, facts fact.Facts, because ...act.Reason) {
+			made := finding.New(code, subject, facts)
 			if len(because) > 0 {
 				made.Because = because
 			}
@@ -511,71 +428,34 @@ func carriedOut(s Sight, required []requirement, changes []act.Change) found {
 				continue // a note says that nobody answered
 			}
 			if c.Action == act.Add {
-				add(
-					finding.RecordLost,
-					fmt.Sprintf(
-						"%s counts as moved, and its %s record %s (%s) is not there.",
-						s.zone(),
-						c.Type,
-						c.Name,
-						wording.Shortly(c.After),
-					),
-					"Add it.",
-					map[string]any{"wanted": c.After},
-					c.Reasons...)
+				add(finding.RecordLost, fact.MovedLacksRecord{Zone: s.zone(), Name: c.Name, Type: c.Type,
+					Wanted: c.After}, c.Reasons...)
 			}
 			continue
 		}
 		left, missing := record.Without(c.Before, c.After), record.Without(c.After, c.Before)
 		right := leadsRight(changes, c.Name)
 		others := otherWay(changes, c, right)
-		evidence := map[string]any{"there": c.Before, "wanted": c.After}
+		zone, there, wanted := s.zone(), c.Before, c.After
 		switch {
 		case c.Action == act.Remove && right:
-			add(
-				finding.LeftoverAddress,
-				fmt.Sprintf("%s counts as moved, but %s still leads to %s too.", s.zone(), c.Name,
-					wording.Shortly(c.Before)),
-				"Remove it.",
-				evidence,
-				c.Reasons...)
+			add(finding.LeftoverAddress, fact.MovedLeftover{Zone: zone, Name: c.Name, Left: c.Before,
+				There: there, Wanted: wanted}, c.Reasons...)
 		case c.Action == act.Remove:
 		case len(left) == len(c.Before) && (len(left) > 0 || others != ""):
-			there := cmp.Or(strings.Join(left, ", "), others)
-			add(
-				finding.WrongTarget,
-				fmt.Sprintf("%s counts as moved, but %s leads to %s instead of %s.", s.zone(), c.Name, there,
-					wording.Shortly(c.After)),
-				"Replace it, or write state: planned.",
-				evidence,
-			)
+			leads := cmp.Or(strings.Join(left, ", "), others)
+			add(finding.WrongTarget, fact.MovedElsewhere{Zone: zone, Name: c.Name, Leads: leads,
+				There: there, Wanted: wanted})
 		case len(missing) > 0 && (len(c.Before) > 0 || right):
-			add(
-				finding.MissingAddress,
-				fmt.Sprintf("%s counts as moved, but %s lacks %s.", s.zone(), c.Name, wording.Shortly(missing)),
-				"Add it: all addresses of a carrier form one record set.",
-				evidence,
-			)
+			add(finding.MissingAddress, fact.MovedLacks{Zone: zone, Name: c.Name, Missing: missing,
+				There: there, Wanted: wanted})
 		case len(missing) > 0:
-			add(
-				finding.MissingAddress,
-				fmt.Sprintf("%s counts as moved, but %s has no address at all.", s.zone(), c.Name),
-				"Add "+c.Type+" "+wording.Shortly(c.After)+".",
-				evidence,
-			)
+			add(finding.MissingAddress, fact.MovedNowhere{Zone: zone, Name: c.Name, Type: c.Type,
+				There: there, Wanted: wanted})
 		}
 		if len(left) > 0 && len(left) < len(c.Before) {
-			add(
-				finding.LeftoverAddress,
-				fmt.Sprintf(
-					"%s counts as moved, but %s still leads to %s too: visitors get one or the other by chance.",
-					s.zone(),
-					c.Name,
-					wording.Shortly(left),
-				),
-				"Remove it.",
-				evidence,
-			)
+			add(finding.LeftoverAddress, fact.MovedByChance{Zone: zone, Name: c.Name, Left: left,
+				There: there, Wanted: wanted})
 		}
 	}
 	return f

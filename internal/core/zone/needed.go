@@ -1,15 +1,14 @@
 package zone
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // neededHosts looks whether the hosts that somebody else needs are there, and lead where they have
@@ -32,19 +31,13 @@ func neededHosts(s Sight) ([]Untouched, found) {
 			f.Find(
 				finding.RecordLost,
 				u.Host,
-				fmt.Sprintf("%s is needed by %s, and nothing is there.", u.Host, n.By),
-				"Ask what the record was, and put it back; or take the host out of needed: if nobody needs "+
-					"it any more.",
-				map[string]any{"by": n.By},
+				fact.NeededGone{By: n.By, Host: u.Host},
 			)
 		case n.To != "" && !slices.Contains(u.To, n.To):
 			f.Find(
 				finding.WrongTarget,
 				u.Host,
-				fmt.Sprintf("%s is needed by %s at %s, and leads to %s.", u.Host, n.By, n.To,
-					strings.Join(u.To, ", ")),
-				"Lead it there, or correct needed:.",
-				map[string]any{"by": n.By, "wanted": n.To, "there": u.To},
+				fact.NeededElsewhere{By: n.By, Wanted: n.To, There: u.To, Host: u.Host},
 			)
 		}
 		all = append(all, u)
@@ -70,11 +63,9 @@ func neededAt(s Sight, n requirement, f *found) bool {
 	f.Find(
 		finding.DependedOn,
 		n.Name,
-		fmt.Sprintf("%s %s (%s) is wanted, and %s needs the host as it is.", n.Name, n.Type,
-			wording.Shortly(record.PlainAll(n.Type, n.Values)), by),
-		"Drop the line from wanted:, or take the host out of needed:.",
-		map[string]any{"by": by, "type": n.Type,
-			"wanted": record.Plain(n.Type, strings.Join(n.Values, ", "))},
+		fact.NeededAsItIs{By: by, Type: n.Type,
+			Wanted: record.Plain(n.Type, strings.Join(n.Values, ", ")), Name: n.Name,
+			Values: record.PlainAll(n.Type, n.Values)},
 	)
 	return true
 }

@@ -1,11 +1,11 @@
 package zone
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/record"
 )
@@ -40,15 +40,8 @@ func withoutCut(s Sight, d draft) (draft, found) {
 				f.Find(
 					finding.CutOff,
 					c.Name,
-					fmt.Sprintf(
-						"%s is to change in the zone %s, but %s is delegated to other name servers: nobody would "+
-							"see it.",
-						c.Name,
-						s.zone(),
-						at,
-					),
-					fmt.Sprintf("Make the change at the name servers of %s, or remove the delegation first.", at),
-					map[string]any{"delegated": at, "type": c.Type, "wanted": c.After},
+					fact.ChangeBelowDelegation{Delegated: at, Type: c.Type, Wanted: c.After, Name: c.Name,
+						Zone: s.zone()},
 				)
 			}
 			return true
@@ -87,11 +80,8 @@ func standingTogether(s Sight, d draft, said []finding.Finding) (draft, found) {
 		f.Find(
 			finding.AliasConflict,
 			name,
-			fmt.Sprintf("%s is an alias and has other records too (%s); resolvers see the one or the "+
-				"other, and no name server "+
-				"loads both.", name, strings.Join(slices.Compact(others[name]), ", ")),
-			"Decide which of them is needed, and remove the others before the zone is written anywhere.",
-			map[string]any{"alias": record.PlainAll("CNAME", alias.Values), "others": others[name]},
+			fact.AliasCrowded{Alias: record.PlainAll("CNAME", alias.Values), Others: others[name],
+				Name: name, Other: slices.Compact(others[name])},
 		)
 	}
 	return d, f

@@ -1,4 +1,4 @@
-package report
+package words
 
 import (
 	"cmp"
@@ -7,12 +7,12 @@ import (
 	"upperpath.example/upperpath/internal/core/expect"
 )
 
-// checkText gives the command with which somebody sees what is expected, and where it asks a
+// Check gives the command with which somebody sees what is expected, and where it asks a
 // server, what that says then.
-func checkText(e expect.Expectation) (command, says string) {
+func Check(e expect.Expectation) (command, says string) {
 	points := ""
 	for _, p := range e.Points {
-		points += say(" --point %s=%s", p.Host, p.Address)
+		points += format(" --point %s=%s", p.Host, p.Address)
 	}
 	switch e.Kind {
 	case expect.Doors:
@@ -34,7 +34,7 @@ func checkText(e expect.Expectation) (command, says string) {
 	case expect.NoDifference:
 		return "upperpath plan", ""
 	case expect.Records:
-		command = say("dig +short %s %s", e.Name, e.Type)
+		command = format("dig +short %s %s", e.Name, e.Type)
 		if e.Server != "" {
 			command += " @" + e.Server
 		}

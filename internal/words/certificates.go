@@ -1,0 +1,143 @@
+package words
+
+import (
+	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/finding"
+)
+
+// certificateCodes are what codes mean that are about certificates.
+var certificateCodes = map[finding.Code]Meaning{
+	finding.WrongName: {
+		Plain: "another site's certificate",
+		Means: "The certificate is for other names than this one.",
+		Meets: "A full-page warning. Most visitors turn back; with HSTS nobody can go on.",
+		Do: "Have the carrier get a certificate that holds this name (apex and www are two names), " +
+			"before the name points there.",
+	},
+	finding.Expired: {
+		Plain: "expired certificate",
+		Means: "The certificate had already expired.",
+		Meets: "A full-page warning.",
+		Do: "Renew it, and find out why that did not happen by itself: a redirect that takes the " +
+			"renewal path is a common cause.",
+	},
+	finding.NotYetValid: {
+		Plain: "certificate not valid yet",
+		Means: "The certificate is not valid yet.",
+		Meets: "A full-page warning.",
+		Do:    "Set the clock of the machine right, or wait, or use the former certificate until then.",
+	},
+	finding.Untrusted: {
+		Plain: "certificate nobody trusts",
+		Means: "The certificate was issued by nobody whom the vantage trusts.",
+		Meets: "A full-page warning.",
+		Do:    "Use a certificate of a public authority.",
+	},
+	finding.BrokenChain: {
+		Plain: "incomplete certificate chain",
+		Means: "The issuer's certificate is neither sent nor trusted, though the certificate says " +
+			"where it can be had.",
+		Meets: "A full-page warning on phones, in mail programs and in many tools; some desktop " +
+			"browsers fetch what is missing.",
+		Do: "Install the whole chain: the certificate followed by its intermediates, in one file.",
+	},
+	finding.WeakCertificate: {
+		Plain:  "outdated encryption",
+		Graver: "a signature by SHA-1, or nothing newer than TLS 1.1: browsers refuse these",
+		Means: "The certificate is signed by SHA-1 or has an RSA key under 2048 bits, or the server " +
+			"speaks nothing newer than TLS 1.1 (RFC 8996).",
+		Meets: "A full-page warning, or none yet in some browsers.",
+		Do: "Have the server speak TLS 1.2 and 1.3, with a new certificate: an RSA key of 2048 " +
+			"bits or more, or an elliptic one.",
+	},
+	finding.ExpiresSoon: {
+		Plain: "certificate about to expire",
+		Means: "The certificate has less than 21 days and less than a third of its life left.",
+		Meets: "Nothing yet.",
+		Do: "Make sure that it is renewed; a certificate that renews itself would have been " +
+			"replaced by now.",
+	},
+}
+
+// certificates are the sentences about certificates.
+var certificates = []sentence{
+	by(func(f fact.CertificateOfOthers) (says, do string) {
+		return "$Host shows a certificate for $Names:names." + also(f.Also),
+			"Get a certificate that covers $Host, or point the name to a carrier that has one."
+	}),
+	by(func(f fact.CertificateEnded) (says, do string) {
+		return "The certificate for $Names:names expired on $Ended, $Ago ago." + also(f.Also),
+			"Renew it, and find out why it was not renewed automatically."
+	}),
+	by(func(f fact.CertificateEarly) (says, do string) {
+		return "The certificate for $Names:names is valid from $Begins, in $In." + also(f.Also),
+			"Correct that machine's clock, or use the previous certificate until then."
+	}),
+	by(func(f fact.CertificateUntrusted) (says, do string) {
+		return "The certificate for $Names:names was issued by $Issuer:q, which is not trusted here." +
+				also(f.Also),
+			"Use a certificate of a public authority for $Host."
+	}),
+	by(func(f fact.CertificateAlone) (says, do string) {
+		return "The certificate for $Names:names comes without that of its issuer $Issuer:q." +
+				also(f.Also),
+			"Install it together with its intermediate certificates, in one file."
+	}),
+	by(func(f fact.CertificateEnding) (says, do string) {
+		return "The certificate for $Names:names expires on $Ends, in $In." + also(f.Also),
+			"Make sure that it is renewed before $Ends."
+	}),
+	by(func(f fact.EncryptionWeak) (says, do string) {
+		return "The encryption of $Host is outdated: $Weak:and." + also(f.Also),
+			"Configure TLS 1.2 and 1.3 on the server, with a new certificate: an RSA key of 2048 bits or " +
+				"more, or an elliptic-curve key."
+	}),
+	of[fact.AddressAsked]("",
+		"Use the name that leads there: certificates are hardly ever issued for addresses."),
+	of[fact.WildcardTooWide](
+		"A wildcard covers one label: *.$Parent covers neither $Parent itself nor names two labels "+
+			"below it.",
+		"Get a certificate that names $Host itself."),
+	of[fact.ServerKnowsNot](
+		"The server at $By does not know $Host over https, and shows the certificate of $Other.",
+		"Add $Host to that server's configuration, with a certificate that covers it, "+
+			"or point it to a carrier that has one."),
+	by(func(f fact.PlatformAnswers) (says, do string) {
+		return "$Host leads to " + platform(f.Platform) +
+				", which does not know the host: it answers $Status.",
+			"Add $Host at " + platform(f.Platform) + "; it then gets the certificate."
+	}),
+	by(func(f fact.CertificateNotAllowed) (says, do string) {
+		allowed := "only $Issuers:few3"
+		if len(f.Issuers) == 0 {
+			allowed = "nobody"
+		}
+		at := platform(f.Platform)
+		return "The CAA records at $At keep " + at +
+				" from getting a certificate for $Host: they allow " +
+				allowed + ", and its authority is $Issuer:q.",
+			"Add a CAA record at $At for the authority that " + at + " names on its pages. " +
+				"Then have " + at + " try again."
+	}),
+	by(func(f fact.CertificateIssued) (says, do string) {
+		at, likely := platform(f.Platform), ""
+		if f.Likely {
+			likely = "most likely "
+		}
+		says = "$Host leads to " + at + ", which still shows its own certificate: " + likely +
+			"the one for $Host is being issued$Allowed."
+		if f.LookAt.IsZero() {
+			return says, "Wait: it takes minutes in most cases, at times a day, once the records are right."
+		}
+		return says, "Wait, and look again at about $LookAt:clock. If nothing has changed by " +
+			"$AskAt:minute, ask " + at + " whether $Host was added there."
+	}),
+	phrase[fact.NoCAA](", and no CAA record forbids it"),
+	by(func(f fact.CAAAllows) (says, do string) {
+		if len(f.Issuers) == 0 {
+			return ", and the CAA records at $At allow it (nobody)", ""
+		}
+		return ", and the CAA records at $At allow it ($Issuers:few3)", ""
+	}),
+	phrase[fact.GoodCertificate]("a certificate that browsers accept"),
+}

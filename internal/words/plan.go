@@ -1,0 +1,225 @@
+package words
+
+import (
+	"slices"
+
+	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// plan are the sentences about what is planned, and who can carry it.
+var plan = []sentence{
+	of[fact.FormLosesServers]("$Host is to be forwarded by $Carrier, whose form works only on its "+
+		"own provider's name servers; the zone moves to $To:and2, and the forwarding goes.",
+		"Give $Host to a carrier that does not depend on the name servers, or leave the zone where it "+
+			"is."),
+	of[fact.FormElsewhere]("$Carrier is to forward $Hosts, and does so only on its own name "+
+		"servers ($NameServers); the zone is at $Zone.",
+		"Move the zone there (name-servers:), or give these hosts to a carrier that does not depend "+
+			"on the name servers."),
+	of[fact.TooManyRules]("$Carrier takes at most $Most:rule, and $Rules are planned there, one a "+
+		"host included.",
+		"Take a larger plan there, write fewer rules, or give some of the hosts to another carrier."),
+	of[fact.TooManyHosts]("$Carrier takes at most $Most:host, and $Count are planned there: $Hosts.",
+		"Take a larger plan there, or give some of them to another carrier."),
+	of[fact.SiteApexOnly]("$Carrier takes apexes only and cannot serve the site at $Host.",
+		"Let another carrier serve the site."),
+	of[fact.SiteNoTLS]("$Carrier does not speak TLS, and the site is to be served at https://$Host.",
+		"Let a carrier serve the site that speaks TLS."),
+	of[fact.SiteAliasAtApex]("$Carrier is reached by the alias $Alias only, which cannot stand at "+
+		"the apex $Host, where the site is.",
+		"Ask $Carrier for addresses and add them to the carrier, write apex-alias: yes if the zone's "+
+			"provider offers that, or let the site be at https://www.$Host."),
+	of[fact.StarsMislead]("Typed with stars, the patterns of $Host at $Carrier send $URL to $Typed "+
+		"instead of $Planned.",
+		"Use the network's own pattern language where it has a finer one, or give the host to a server."),
+	of[fact.RuleTakesNeeded]("$Place would redirect $Host, which $By needs.",
+		"Drop the rule, or take the host out of needed: if nobody needs it any more."),
+	of[fact.RuleOfSite]("$Place is about $Host, which the site serves itself; no carrier can hold it.",
+		"Set the redirect up on the site, and write it down in site.rules."),
+	of[fact.TTLNotLowered]("No row of a sheet lowers the TTL of $Name $Type to $Wanted s before it "+
+		"changes; it is $TTL s.",
+		"Lower it first, and wait for as long as it was; resolvers keep the old answer for that long."),
+	of[fact.SheetsLeave]("Typed row by row, the sheets leave $Name $Type in $Zone at "+
+		"$Typed:nothing; the plan, and the zone file that it writes, say $Wanted:nothing.",
+		"Type none of it. Plan again from a new survey."),
+	of[fact.SheetsLeaveTTL]("Typed row by row, the sheets leave $Name $Type with a TTL of $Typed s "+
+		"instead of $Wanted s.",
+		"Give it that TTL where the zone is held."),
+	of[fact.CarrierUntold]("Nothing on any sheet tells $Carrier of $Hosts:few3: whoever comes "+
+		"there by that name is refused, or meets somebody else's site.",
+		"Give these hosts to another carrier, or have $Carrier told of them before their records "+
+			"change."),
+	of[fact.TypedOtherwise]("Typed as the sheet says, $Carrier $What.",
+		"Write the rule so that it can be typed there, or give the host to a server."),
+	of[fact.NothingTells]("Nothing on any sheet tells $Place $What.",
+		"Plan again from a new survey."),
+	of[fact.SiteUntold]("Nothing on any sheet tells the site to lead $Host to $Canonical.",
+		"Choose the primary host there."),
+	of[fact.AliasBehindFile]("What is behind $Through is typed as an alias at the apex $Name "+
+		"($Target), which a zone file cannot hold, and nothing stands in its place.",
+		"Type the alias at $Through once the file is loaded there."),
+	of[fact.CarrierCannot]("$Carrier cannot hold $Rules: $URL ends at $Arrival instead of $Target.",
+		"Give $Host to a carrier that looks at paths and queries."),
+	of[fact.ApexOnly](
+		"$Carrier takes apexes only and cannot carry $Subjects:few3; visitors find no site there.",
+		"Give hosts that are not an apex to another carrier, such as carrier: {apex: $Carrier, www: "+
+			"NAME}."),
+	of[fact.SpeaksNoTLS]("$Carrier does not speak TLS, so nobody answers at $Subjects:few3. "+
+		"Browsers try https first, and say that the site refused to connect.",
+		"Give these hosts to a carrier that speaks TLS."),
+	of[fact.ShowsInFrame]("$Carrier shows the site in a frame under $Subjects:few3 instead of "+
+		"redirecting. Every page has the same address, and search engines keep the old name.",
+		"Switch the frame (masking) off at $Carrier, or give these hosts to another carrier."),
+	of[fact.DropsPath]("$Carrier drops the path, and $Subjects:few3 should keep it (fallback: "+
+		"same-path). Every old link ends at the start.",
+		"Give these hosts to a carrier that keeps the path, or accept fallback: home."),
+	of[fact.AliasAtApex](
+		"$Carrier is reached only by the alias $Alias, which cannot stand at the apex $Host.",
+		"Ask $Carrier for addresses and add them to the carrier. If the zone's provider offers an alias "+
+			"at the apex, write apex-alias: yes. Otherwise give the apex to another carrier."),
+	of[fact.OnePlaceOnly](
+		"$Carrier forwards everything to one place and cannot hold the $Rules:rule of $Host.",
+		"Give $Host to a carrier that looks at paths."),
+	of[fact.WholeHostsOnly]("$Carrier redirects whole hosts and cannot hold the $Rules:rule of $Host.",
+		"Give $Host to a carrier that looks at paths, or set the rules up on the site behind it "+
+			"(site.rules)."),
+	of[fact.SamePathOnly](
+		"$Carrier redirects $Host to the same path of the canonical site; it cannot lead it to $LeadsTo.",
+		"Give $Host to another carrier, or let it lead to / with fallback: same-path."),
+	of[fact.LinePerURL](
+		"$Carrier holds a line for each old URL, and $Patterns:rule of $Host $Patterns/stands/stand for "+
+			"many URLs.",
+		"Write these rules out, URL by URL, or give the host to a server."),
+	of[fact.StarsToTheLetter]("$Domain says $Keys, but patterns with stars compare paths exactly.",
+		"Write a rule for each way in which the paths were written, or use the finer language of "+
+			"$Carrier "+
+			"if it has one. Otherwise give the domain to a server."),
+	of[fact.StarsAskNothing](
+		"$Rule asks for a parameter of the query ($Old), and patterns with stars cannot.",
+		"Use the finer language of $Carrier if it has one, or give the host to a server."),
+	of[fact.PatternsOfHost](
+		"$Carrier takes at most $Most:pattern, and the rules of $Host need $Patterns.",
+		"Write fewer rules with captures, or choose another carrier."),
+	of[fact.PatternsOfDomain](
+		"$Carrier takes at most $Most:pattern, and $Domain needs $Patterns there, with the one for "+
+			"everything else.",
+		"Write fewer rules, take a larger plan there, or choose another carrier."),
+	phrase[fact.CannotTLS]("no TLS: https doors do not answer"),
+	phrase[fact.CannotPath]("drops the path"),
+	phrase[fact.CannotQuery]("drops the query"),
+	phrase[fact.CannotWWW]("apexes only"),
+	phrase[fact.CannotRedirect]("shows the target in a frame instead of redirecting"),
+	phrase[fact.CannotRules]("holds no rules"),
+	phrase[fact.MostPatterns]("at most $Most:pattern"),
+	phrase[fact.MostHosts]("at most $Most:host"),
+	phrase[fact.MostRules]("at most $Most:rule"),
+	phrase[fact.FetchesPlain]("fetches from its origin by plain http"),
+	phrase[fact.CertificateLate]("gets its certificates only after the names point to it"),
+	of[fact.RowUnfit]("A row of a sheet cannot be typed as it is: $Why.",
+		"Type none of it. Survey again, and plan from that survey."),
+	of[fact.MailWouldMove]("Mail for $Domain ends at $Before today, and at $After once this is "+
+		"typed: "+
+		"$Row.",
+		"Give its mail a name and address of its own first, in its own zone. "+
+			"Or write the records that it should have after the move under wanted:."),
+	by(func(f fact.SendersLose) (says, do string) {
+		does, then := "allows", "and no longer"
+		if f.Doubted {
+			does = "does not refuse"
+		}
+		if f.Broken {
+			then = "and can no longer be read"
+		}
+		who := f.Senders
+		if f.Everybody {
+			who = append(slices.Clone(who), "everybody else")
+		}
+		return "The SPF record of $Domain " + does + " " + wording.Few(who, 3) + " today, " + then +
+				" once this is typed: $Row.",
+			"Write the addresses that send mail today into its SPF record first, " +
+				"or write the record that it should have under wanted:."
+	}),
+	of[fact.AliasWouldFollow]("The CNAME record of $Name refers to $Target, which ends at $Before "+
+		"today. "+
+		"$Name would follow to $After once this is typed: $Row.",
+		"Lead $Name to today's address itself, or list it under hosts: if it is a door. "+
+			"Do that before $Target changes."),
+	of[fact.RecordWouldFollow](
+		"The $Type record of $Name refers to $Target. It ends at $Before today, and at $After once this "+
+			"is typed: $Row.",
+		"Give the machine that it means a name of its own with today's address. "+
+			"Have the $Type record name that, before $Target changes."),
+	of[fact.NeededWouldMove](
+		"$Host is needed where it is, at $Before, and would lead to $After once this is typed: $Row.",
+		"Lead it to today's address itself first, or take it out of needed: if nobody needs it any "+
+			"more."),
+	of[fact.DoorWouldGo](
+		"$Host leads to $Before today, and nowhere once this is typed: $Row.",
+		"Add its new records before the old ones go."),
+	of[fact.LeadsUntold](
+		"$Host leads to $Carriers:or2, which does not know it yet, once this is typed: $Row.",
+		"Add $Host at $Carriers:or2 first, or lead it to its carrier before anything else."),
+	of[fact.StandsTogether](
+		"$Name holds what cannot stand together ($Records) once this is typed: $Row.",
+		"Decide which of them is needed, and remove the others first."),
+	phrase[fact.NoSuchEntry]("no such entry is known"),
+	phrase[fact.NotForwarded]("nothing of the kind is forwarded there"),
+	phrase[fact.NoTakingOut]("such an entry cannot be taken out"),
+	phrase[fact.ProofDiffers]("the certificate and its proof are for different names"),
+	phrase[fact.NoSuchZone]("the estate has no zone of this name"),
+	phrase[fact.NoSuchRecord]("no such record exists"),
+	phrase[fact.ThereAlready]("it exists already"),
+	phrase[fact.NobodyCan]("there is no such action"),
+	phrase[fact.ToldBehind]("asks $Behind instead of $Wanted"),
+	phrase[fact.ToldNothing]("knows nothing of $URL"),
+	phrase[fact.ToldFrame]("shows it in a frame"),
+	phrase[fact.ToldToSend]("sends $URL to $Says instead of $Planned"),
+	phrase[fact.LacksCertificate]("to get the certificate for $Host"),
+	phrase[fact.LacksOrigin]("how to ask its origin, $Behind"),
+	phrase[fact.LacksZone]("to take the zone over with its name servers"),
+	phrase[fact.LacksDeletion](
+		"to delete its forwarding of $Host, which writes its address back into the zone"),
+	phrase[fact.LacksServers]("the name servers $Servers:and2"),
+	phrase[fact.LacksDS]("to remove the DS record $DS"),
+	phrase[fact.LacksAwaited]("which records it waits for"),
+	phrase[fact.LacksRecord]("that it waits for $Record"),
+	phrase[fact.LacksRecordAs]("that it waits for $Record as $Values"),
+	of[fact.AliasOutsideFile](
+		"$Name is an alias at the apex ($Target), which a zone file cannot hold, and nothing replaces "+
+			"it.",
+		setAlias),
+	of[fact.AddressesInFile](
+		"$Name is an alias at the apex ($Target), which a zone file cannot hold. Today's addresses "+
+			"replace it ($Instead), and nobody updates them.", setAlias),
+	phrase[fact.ZoneUnseen]("no survey holds this zone"),
+	phrase[fact.ServersUnsaid]("no name servers are named for the new zone"),
+	phrase[fact.NothingToCopy]("the zone $Zone does not exist yet, so there is nothing to copy"),
+	phrase[fact.WouldLose]("no survey holds the zone $Zone, so a file of it would lose what it has"),
+	phrase[fact.SOAUnseen]("nobody showed the SOA record of $Zone; no name server loads a zone " +
+		"without it"),
+	phrase[fact.NoServers](
+		"no name servers are named for the new zone $Zone: write name-servers: into its line, as the " +
+			"provider's page names them"),
+	phrase[fact.ServerInZone]("the name server $Server lies in the new zone $Zone itself, and its " +
+		"address " +
+		"is unknown: write it as a wanted record"),
+	phrase[fact.ChoiceTwice]("$Choices: $Choice appears twice; expected each choice once"),
+	phrase[fact.ChoicesMixed]("$Choices: carriers and canonical hosts cannot be compared with each " +
+		"other; " +
+		"expected names of carriers, or www,apex"),
+	phrase[fact.ChoiceUnknown]("$Choice: no such carrier; expected some of $Known, or www,apex for " +
+		"the " +
+		"canonical host"),
+	phrase[fact.LeadsAwayToday]("$URL answers $Status to $To today. Browsers that remember it " +
+		"leave the " +
+		"canonical site, come back, and loop."),
+	bad[fact.NoSuchWave]("no domain is in this wave", "one of the waves in the estate file", ""),
+	bad[fact.NoSuchDomain]("the estate has no such domain", "a domain of the estate file or wave:N",
+		""),
+	phrase[fact.TakesApexOnly]("$Carrier takes the apex only"),
+	phrase[fact.SpeaksNone]("$Carrier does not speak TLS"),
+	phrase[fact.NobodyTells]("no sheet adds $Host at $Carrier"),
+	phrase[fact.NobodyBehind]("nothing is behind $Carrier"),
+	phrase[fact.NoRecordGiven]("the plan gives it no record"),
+}

@@ -1,0 +1,202 @@
+package words
+
+import (
+	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/finding"
+)
+
+// reachingCodes are what codes mean that are about whether an address answers.
+var reachingCodes = map[finding.Code]Meaning{
+	finding.NoAddress: {
+		Plain: "no address",
+		Means: "The name leads to no address: it or its whole domain does not exist, or it has " +
+			"neither A nor AAAA.",
+		Meets: "The browser says that the site cannot be found.",
+		Do: "Create the record; for a www that was never created, that is an A, AAAA or CNAME at " +
+			"www. A domain that does not exist has to be registered or renewed first.",
+	},
+	finding.Refused: {
+		Plain: "connection refused",
+		Means: "The address accepts no connection on this port.",
+		Meets: "The browser says that the site refused to connect.",
+		Do: "Have whoever carries the door listen there, or point the name at somebody who does. A " +
+			"forwarding form without TLS refuses every https visitor.",
+	},
+	finding.Unreachable: {
+		Plain: "no way to the address",
+		Means: "There is no way to the address: a router on the way, or the own network, says so at " +
+			"once.",
+		Meets: "The browser says that the address is unreachable.",
+		Do: "Check whether the address is right and its network is announced; look from another " +
+			"vantage, since the fault may be on the way from this one.",
+	},
+	finding.Timeout: {
+		Plain: "no answer in time",
+		Means: "Nothing answered in time, and not when asked once more.",
+		Meets: "The browser waits for a long time and gives up.",
+		Do: "Check whether the machine still exists and whether a firewall drops the connection; " +
+			"otherwise point the name elsewhere.",
+	},
+	finding.TLSFailed: {
+		Plain: "no secure connection",
+		Means: "A connection is accepted, but no TLS connection comes about.",
+		Meets: "The browser says that it cannot make a secure connection, and offers no way past.",
+		Do:    "Have the door speak TLS 1.2 or 1.3 with a certificate for this name.",
+	},
+	finding.BadAnswer: {
+		Plain: "not a web answer",
+		Means: "What came back is not HTTP, or breaks off before it is an answer.",
+		Meets: "The browser says that the site sent an invalid response.",
+		Do:    "Look at what listens on this port; the finding quotes what came.",
+	},
+	finding.SplitAnswers: {
+		Plain:  "different answers",
+		Graver: "one of the addresses does what would be an error at the door",
+		Means: "Addresses, resolvers, name servers, vantages or kinds of visitors get different " +
+			"answers about the same thing.",
+		Meets: "One page today and another one tomorrow, or none, by chance.",
+		Do: "Have them agree. A resolver that gives an old answer goes on doing so until its TTL " +
+			"has run out; that is waited for, not mended.",
+	},
+	finding.TurnedAway: {
+		Plain: "robots are turned away",
+		Means: "The answer is a challenge or a refusal for robots: a page that asks whether one is " +
+			"human, or a limit on how often one may ask. It says nothing about the door.",
+		Meets: "The page, most likely; this program, and perhaps search engines, do not get to see it.",
+		Do: "Look at it in a browser. Ask whoever guards the site to let this program's User-Agent " +
+			"through, or go from a vantage that it trusts.",
+	},
+}
+
+// reaching are the sentences about whether an address answers.
+var reaching = []sentence{
+	of[fact.EndsUnanswered]("$URL leads to $Door, where nobody answers.",
+		"Lead it to a door that somebody carries."),
+	of[fact.VisitorsDiffer]("$Entry does not do the same for all: $Ways:semicolons.",
+		"Find out who decides that, by place or by kind of visitor, and whether it is meant."),
+	of[fact.ServerFails]("The name server $At of $Domain $Does: $Detail.",
+		"Have it serve the zone, or take it out of the delegation and of the zone's NS records."),
+	of[fact.ServersListedTwice]("The parent names the servers $Parent, the zone itself $Zone.",
+		"Make both lists the same: at the registrar, and as NS records of the zone."),
+	of[fact.VersionsDiffer]("The name servers of $Domain hold different versions of the zone: "+
+		"$Serials:semicolons.",
+		"Wait some minutes; if they still differ, have the provider find out why the others do not "+
+			"follow."),
+	of[fact.GlueDiffers]("The parent zone says that the name server $Server is at $Glue (glue), "+
+		"the zone itself says $Zone:nothing.",
+		"Have the registrar change the address of the name server, or mend the zone, so that both say "+
+			"the same."),
+	of[fact.RegistrationDiffers]("The registration names the servers $Registration, the parent "+
+		"zone $Parent.",
+		"Ask the registrar which is right; if somebody has just changed them, the parent zone follows "+
+			"within a day."),
+	of[fact.HintsDiffer]("The $Type record of $Name hints at $Hints, its $Kind records say "+
+		"$Addresses; browsers that read it go elsewhere than others.",
+		"Take the hints out, or change them whenever the addresses change."),
+	by(func(f fact.NoRecord) (says, do string) {
+		return "$Host leads to no address: $Detail.",
+			aliasElse(f.Alias, "Create an A, AAAA or CNAME record for $Host.")
+	}),
+	by(func(f fact.NoDomain) (says, do string) {
+		return "$Host leads to no address: $Detail.", aliasElse(f.Alias,
+			"Ask the client's registrar whether the domain of $Host is still registered and delegated. "+
+				"If it is not, register or renew it, or take it off the list; no record can be created before.")
+	}),
+	of[fact.NotResolved]("$Host leads to no address: $Detail.",
+		"Check whether the name servers of $Host answer; a survey asks each of them. "+
+			"Until they do, visitors find nothing there."),
+	of[fact.AliasesLoop]("$Host leads to no address: $Detail.",
+		"Point one of the aliases behind $Host to the right machine, or give it addresses."),
+	of[fact.SignedLongAgo]("$Host leads to no address: $Detail.",
+		"Ask the DNS provider to sign the zone of $Host again at once. "+
+			"If they cannot, ask the registrar to remove the DS record."),
+	of[fact.SignedWrong]("$Host leads to no address: $Detail.",
+		"Ask the registrar of the domain of $Host to remove the DS record, "+
+			"or the DNS provider to sign the zone with the key that it names."),
+	of[fact.ConnectionRefused]("$Door does not answer: $Detail.",
+		"Have the carrier of $Door listen there, or point $Host elsewhere."),
+	of[fact.NoRoute]("$Door does not answer: $Detail.",
+		"Check whether $Address is the right address and its network is announced; "+
+			"otherwise point $Host elsewhere. Others may reach it: look from another vantage too."),
+	of[fact.NoAnswerInTime]("$Door does not answer: $Detail.",
+		"Check whether that machine still answers; otherwise point $Host elsewhere."),
+	of[fact.NoTLS]("$Door does not answer: $Detail.",
+		"Set up TLS on this door, with a certificate for $Host."),
+	of[fact.NotHTTP]("$Door does not answer: $Detail.",
+		"Look at what listens there: it does not speak HTTP correctly."),
+	by(func(f fact.AddressesDiffer) (says, do string) {
+		return "The addresses of $Host do not behave the same: $Does:semicolons.", "$Advice"
+	}),
+	by(func(f fact.FindTheRightOne) (says, do string) {
+		return "Find out which of them is right. Make the others do the same, or take them out of the " +
+			"records." + left(f.Left), ""
+	}),
+	by(func(f fact.DoAsTheOther) (says, do string) {
+		return "Make $Stray:few3 do as $Address does, or take it out of the records of $Host." +
+			left(f.Left), ""
+	}),
+	by(func(f fact.TakeOthersOut) (says, do string) {
+		return "Find out which of them is meant to stay. Take the others out of the records of $Host." +
+			left(f.Left), ""
+	}),
+	by(func(f fact.StillMet) (says, do string) {
+		if f.Until.IsZero() {
+			return "Visitors can reach a removed address for up to $For more, the rest of its TTL.", ""
+		}
+		return "Visitors can reach a removed address for up to $For more, the rest of its TTL: " +
+			"until $Until:clock.", ""
+	}),
+	phrase[fact.AddressUnseen]("$Address could not be seen from here"),
+	phrase[fact.AddressSilent]("$Address does not answer: $Detail"),
+	phrase[fact.AddressDoes]("$Address $Does"),
+	phrase[fact.AddressRedirects]("$Address redirects to $To ($Status)$Certificate"),
+	phrase[fact.AddressFrames]("$Address shows $To in a frame ($Status)$Certificate"),
+	phrase[fact.AddressSendsOn]("$Address sends visitors on to $To by its page ($Status)$Certificate"),
+	by(func(f fact.AddressShows) (says, do string) {
+		if f.Title == "" {
+			return "$Address shows a page ($Status)$Certificate", ""
+		}
+		return "$Address shows a page, $Title:q ($Status)$Certificate", ""
+	}),
+	phrase[fact.AddressAnswers]("$Address answers $Status$Certificate"),
+	phrase[fact.CertificateRefused](", with a certificate that browsers refuse ($Code)"),
+	of[fact.Challenged](
+		"$Door answers $Status with a challenge for robots; what visitors get was not seen.",
+		lookInBrowser),
+	by(func(f fact.AskedTooOften) (says, do string) {
+		if f.RetryIn == "" {
+			return "$Door answers $Status: it was asked too often. What visitors get was not seen.",
+				lookInBrowser
+		}
+		return "$Door answers $Status: it was asked too often and asks for a pause of $RetryIn. " +
+			"What visitors get was not seen.", lookInBrowser
+	}),
+	by(func(f fact.WayOf) (says, do string) {
+		return "$Visitors it $Ends", ""
+	}),
+	phrase[fact.WayLoops]("loops"),
+	phrase[fact.WayEndless]("never ends"),
+	phrase[fact.WaySilent]("gets no answer from $Door ($Refusal)"),
+	phrase[fact.WayBroken]("stops at $URL, at a broken redirect"),
+	by(func(f fact.WayArrives) (says, do string) {
+		if f.Title == "" {
+			return "arrives at $URL ($Status)", ""
+		}
+		return "arrives at $URL, $Title:q ($Status)", ""
+	}),
+	of[fact.VoicesDiffer]("Answers about $About differ: $Says:semicolons.", "$Advice"),
+	by(func(f fact.Voice) (says, do string) {
+		if f.TTL > 0 {
+			return "$Who says $Values:nothing, for up to $TTL:seconds more", ""
+		}
+		return "$Who says $Values:nothing", ""
+	}),
+	phrase[fact.FindTheRightWay]("Find out which of them is right, and make the others follow."),
+	phrase[fact.JustWait]("Wait, for up to $TTL:seconds. Others see this too: whoever asked before " +
+		"still gets the previous answer."),
+	phrase[fact.CheckResolver]("Check whether this resolver answers for the domain itself; " +
+		"everybody " +
+		"else follows the name servers."),
+	phrase[fact.ServerSilent]("does not answer for it"),
+	phrase[fact.ServerInside]("cannot be reached by the public"),
+}

@@ -1,0 +1,346 @@
+package words
+
+import (
+	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// recordCodes are what codes mean that are about records.
+var recordCodes = map[finding.Code]Meaning{
+	finding.LeftoverAddress: {
+		Plain: "old address left behind",
+		Means: "An old address stands beside the new one, or beside an alias.",
+		Meets: "The old site or the new one, by chance.",
+		Do: "Remove it: a name leads to one place. A machine that is still needed gets a name of " +
+			"its own.",
+	},
+	finding.MissingAddress: {
+		Plain: "missing address",
+		Means: "A name lacks some or all of the addresses of whoever carries it.",
+		Meets: "Nothing for some, such as those with IPv6 only; or a site that cannot be found.",
+		Do:    "Add what is missing: all addresses of a carrier form one record set.",
+	},
+	finding.AliasConflict: {
+		Plain: "alias beside other records",
+		Means: "An alias (CNAME) stands beside other records, at the apex, or where a name server's " +
+			"own name has to be.",
+		Meets: "The site for some, nothing or no mail for others.",
+		Do: "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2): replace it, or " +
+			"what stands beside it.",
+	},
+	finding.WrongTarget: {
+		Plain: "leads to the wrong place",
+		Means: "A name that counts as moved leads elsewhere than planned.",
+		Meets: "The old site.",
+		Do:    "Make the change that the plan names, or set the domain back to planned.",
+	},
+	finding.DanglingAlias: {
+		Plain: "alias that nobody has claimed",
+		Means: "An alias leads to where nobody answers for this name.",
+		Meets: "An error page of a stranger; and whoever claims the name there can show anything they " +
+			"like.",
+		Do: "Claim the host at the platform first, then point to it; or remove the alias.",
+	},
+	finding.RecordLost: {
+		Plain: "lost record",
+		Means: "A record that was there, or that somebody asked for, is gone or would go without " +
+			"being named.",
+		Meets: "Whatever hung on it: a proof of ownership, a service, a name.",
+		Do:    "Put it back.",
+	},
+	finding.UnplannedChange: {
+		Plain: "unplanned change",
+		Means: "A record came or changed since the survey, and the plan does not know of it.",
+		Meets: "Perhaps nothing; somebody else is at work in the zone.",
+		Do:    "Ask who changed it. What is wanted is written under wanted:.",
+	},
+	finding.DependedOn: {
+		Plain: "something else depends on it",
+		Means: "Something of the estate refers to a name that is about to change.",
+		Meets: "Whatever hangs on it: mail, reports, a site.",
+		Do:    "Change what refers to it first, or make sure that the name goes on answering.",
+	},
+	finding.IssuerBarred: {
+		Plain: "certificate issuer not allowed",
+		Means: "The CAA records of a name do not let the planned issuer issue its certificate (RFC " +
+			"8659).",
+		Meets: "A certificate warning, once the old certificate ends or the name moves.",
+		Do:    "Add a CAA record for the issuer, or choose one that may.",
+	},
+	finding.ZoneDiffers: {
+		Plain: "new name servers differ",
+		Means: "The new name servers of a zone do not say what the old ones say, or what the plan wants.",
+		Meets: "Whatever is missing there: mail, a door, a service; for each visitor from the moment " +
+			"that the delegation changes for them.",
+		Do: "Type what is missing there before the delegation changes, and survey again.",
+	},
+	finding.StaleDS: {
+		Plain: "signing record that no longer fits",
+		Means: "The parent says that the zone is signed (DS), and what the zone holds does not fit: " +
+			"no key, or signatures that its keys did not make or that do not hold yet.",
+		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
+		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
+	},
+	finding.SignatureExpired: {
+		Plain:  "expired signature",
+		Milder: "a signature that ends within a week",
+		Means:  "A signature of the zone (RRSIG) has ended, or soon will.",
+		Meets:  "For everybody whose resolver checks signatures, the domain does not exist.",
+		Do: "Have the provider sign the zone again; where they cannot, have the registrar remove " +
+			"the DS record.",
+	},
+	finding.CutOff: {
+		Plain: "record that nobody can see",
+		Means: "A record stands at or below a name that is delegated to other name servers.",
+		Meets: "Nothing of it: resolvers follow the delegation, and never see the record.",
+		Do:    "Type it at the name servers to which the name is delegated, or remove the delegation.",
+	},
+	finding.MovedUnseen: {
+		Plain: "move of a zone not wholly seen",
+		Means: "A zone is to move to other name servers, and not all of it was seen.",
+		Meets: "Whatever hung on a record that nobody saw: mail, a service, a proof.",
+		Do: "Take the zone from its provider's export, or have it handed out whole, before it is " +
+			"copied.",
+	},
+	finding.ProviderBound: {
+		Plain: "depends on the present provider",
+		Means: "The present provider does more than answer for the zone (forwarding, mail, parking), " +
+			"and that ends when the zone leaves.",
+		Meets: "A door that leads nowhere, or mail that comes back, from that day on.",
+		Do:    "Have somebody else do it before the delegation changes, or leave the zone there.",
+	},
+	finding.DeclaredOtherwise: {
+		Plain: "estate file disagrees with what was seen",
+		Means: "The estate file says of a carrier what a survey or an audit saw otherwise: TLS, " +
+			"paths, queries, or the kind of its redirects. What was seen counts.",
+		Meets: "What was seen: a warning, a lost page, or a redirect that search engines do not take " +
+			"over.",
+		Do: "Write down what the carrier does, or have it changed there; then survey again.",
+	},
+	finding.DoubledName: {
+		Plain: "mistyped name",
+		Means: "A name holds the domain twice, or looks like a typing error for www.",
+		Meets: "Nothing at the name that was meant.",
+		Do:    "Remove it, and type the label without the domain.",
+	},
+	finding.WellKnownTaken: {
+		Plain:  "certificate renewal swallowed",
+		Milder: "without an estate",
+		Means: "A catch-all redirect or page answers below /.well-known/acme-challenge/, where " +
+			"certificate authorities look for a token (RFC 8555 section 8.3).",
+		Meets: "Nothing, until a certificate is not renewed and ends.",
+		Do:    "Leave /.well-known/acme-challenge/ out of the redirect, on http doors.",
+	},
+}
+
+// records are the sentences about records.
+var records = []sentence{
+	of[fact.AliasDisplaces]("$Name becomes an alias, and its $Type record ($Shown:shortly) cannot "+
+		"stand beside it: $What would be lost.",
+		"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the "+
+			"record to another name first."),
+	of[fact.ZoneNotWhole]("$Zone is to move to $To:and2, and not all of it was seen: $Why.",
+		"Have the present provider hand the zone out, or export it there, and plan from that; what "+
+			"nobody saw would be lost."),
+	of[fact.ProviderDoesMore]("$Zone leaves $From:and2, and $What: that may end with the zone.",
+		"Ask there whether it goes on without the zone; if not, have somebody else do it before the "+
+			"delegation changes."),
+	of[fact.DSLeftBehind]("The zone moves to $To:and2, and the DS record at $Zone would be left "+
+		"behind: resolvers that check signatures would find nothing.",
+		"In this order: have the registrar remove the DS record, wait $OldLives:seconds, move the "+
+			"zone, sign it there, and only then publish the new DS."),
+	of[fact.RecordGone]("$Name $Type ($Before:shortly) was there on $Date:minute, is gone, and the "+
+		"plan does not remove it.",
+		"Put it back, unless somebody removed it on purpose."),
+	of[fact.RecordCame]("$Name $Type ($After:shortly) came since $Date:minute, and the plan does "+
+		"not know about it; it stays.",
+		"Ask who created it. If it is wanted, write it under wanted:."),
+	of[fact.RecordChanged]("$Name $Type changed since $Date:minute from $Before:shortly to "+
+		"$After:shortly, which nobody planned.",
+		"Ask who changed it, and why; then change it back or the estate file."),
+	of[fact.NeededGone]("$Host is needed by $By, and nothing is there.",
+		"Ask what the record was, and put it back; or take the host out of needed: if nobody needs it "+
+			"any more."),
+	of[fact.NeededElsewhere]("$Host is needed by $By at $Wanted, and leads to $There.",
+		"Lead it there, or correct needed:."),
+	of[fact.NeededAsItIs]("$Name $Type ($Values:shortly) is wanted, and $By needs the host as it is.",
+		"Drop the line from wanted:, or take the host out of needed:."),
+	of[fact.ChangeBelowDelegation]("$Name is to change in the zone $Zone, but $Delegated is "+
+		"delegated to other name servers: nobody would see it.",
+		"Make the change at the name servers of $Delegated, or remove the delegation first."),
+	of[fact.AliasCrowded]("$Name is an alias and has other records too ($Other); resolvers see the "+
+		"one or the other, and no name server loads both.",
+		"Decide which of them is needed, and remove the others before the zone is written anywhere."),
+	of[fact.TokenPathTaken]("$Door $Does for a token that nobody has below "+
+		"/.well-known/acme-challenge/: a renewal over http would not find its own.",
+		"Leave /.well-known/acme-challenge/ out of what answers everything, on the http door."),
+	of[fact.AliasAtTop]("$Name is an alias (CNAME) at the top of its zone, where SOA and NS have "+
+		"to stand beside it.",
+		"Replace it by addresses, or by what the provider offers as an alias at the apex."),
+	of[fact.AliasNotAlone]("$Name is an alias (CNAME) and has other records too: $Beside; "+
+		"resolvers see the one or the other.",
+		"An alias stands alone: remove it, or everything else at this name."),
+	of[fact.AliasUnclaimed]("$Host is an alias for $Target, where nobody answers for this name: $Why.",
+		"Claim the name at whoever runs the target, or remove the alias: a stranger could claim it."),
+	of[fact.DomainDoubled]("$Name holds the domain twice: a full name was typed into a form that "+
+		"adds the domain itself.",
+		"Remove it, and type $Label:q if the record is still wanted."),
+	of[fact.WWWMistyped]("$Name looks like a typing error for www.$Domain.",
+		"Remove it if nobody uses it."),
+	of[fact.TargetDoubled]("The $Type record of $Name leads to $Target, which holds the domain twice.",
+		"Type the target with its last dot, or without the domain."),
+	of[fact.ServerIsAlias]("The name server $Server of $Domain is an alias for $Alias; many "+
+		"resolvers do not take it for one.",
+		"Name the machine itself in the delegation and in the zone's NS records, or give the name "+
+			"addresses of its own."),
+	of[fact.BelowDelegation]("$Name $Type stands in the zone $Zone, but $Delegated is delegated to "+
+		"other name servers: nobody sees it.",
+		"Type it at the name servers of $Delegated if it is wanted, and remove it here."),
+	of[fact.WantedNotThere]("Somebody asks for $Name $Type $Plain, the domain counts as moved, and "+
+		"the record is not there.",
+		"Add it, or take it out of wanted: if nobody needs it any more."),
+	of[fact.RecordRefers]("The $Type record of $Name refers to $Target, which is about to change.",
+		"Make sure that $Target goes on answering, or change the $Type record of $Name first."),
+	of[fact.SignatureEnded]("The signature of $Name $Type expired on $Date:minute, $Ago ago; $For.",
+		"Have the provider sign the zone again at once; where they cannot, have the registrar remove "+
+			"the DS record."),
+	of[fact.SignatureEarly]("The signature of $Name $Type holds only from $Date:minute on, in $In; "+
+		"$For.",
+		"Have the provider set the clock of whoever signs the zone, and sign it again."),
+	of[fact.SignatureWrong]("The signature of $Name $Type does not hold: $Fault; $For.",
+		"Have the provider sign the zone again at once; where they cannot, have the registrar remove "+
+			"the DS record."),
+	of[fact.SignaturesNotTaken]("$Resolvers: no answer about $Name unless asked not to check its "+
+		"signatures, though none of those that were looked at has ended.",
+		"Have the provider find out why its signatures are not taken; until then have the registrar "+
+			"remove the DS record."),
+	of[fact.SignatureEnding]("The signature of $Name $Type expires on $Date:minute, in $In, unless "+
+		"the zone is signed again before then.",
+		"Make sure that whoever signs the zone does so in time, before you change anything else."),
+	of[fact.NoFittingKey]("$Parent says that $Name is signed (DS), but the zone holds no key that "+
+		"fits; resolvers that check signatures find nothing there.",
+		"Have the registrar remove the DS record, or sign the zone with the key that it stands for."),
+	phrase[fact.Wildcard](
+		"Every name below $Name answers (a wildcard), so a missing name goes unnoticed."),
+	phrase[fact.ManyAddresses]("$Name has several $Type records ($Values). A move has to change " +
+		"all of " +
+		"them; otherwise visitors get one or the other by chance."),
+	phrase[fact.TwoMachines](
+		"$Domain and its www are on different machines: $Apex and $WWW. Move both."),
+	phrase[fact.WWWMissing](
+		"$Domain has addresses, and www.$Domain has none: visitors who type www find nothing. Create " +
+			"it."),
+	phrase[fact.OneHasIPv6]("Only one of $Domain and its www has an IPv6 address. " +
+		"A move that changes A records alone would leave it behind."),
+	phrase[fact.OneServer]("$Domain has a single name server ($Server). While it is down, nothing " +
+		"of the " +
+		"domain can be reached. Ask the DNS provider for a second one, in another network."),
+	phrase[fact.OneMachine]("The name servers of $Domain ($Servers) are one machine ($Address). " +
+		"While it " +
+		"is down, nothing of the domain can be reached. Ask the DNS provider for another, in another " +
+		"network."),
+	phrase[fact.LongTTLs]("Resolvers keep these records of $Domain for a week or longer: " +
+		"$Records:few5. " +
+		"Lower the TTL that long before you change them."),
+	phrase[fact.ZeroTTLs]("These records of $Domain have a TTL of 0 s, so every visitor waits for " +
+		"them: " +
+		"$Records:few5. Give them a TTL of some minutes at least."),
+	phrase[fact.PartDelegated]("$Name is delegated to other name servers ($Servers:few5), so its " +
+		"records " +
+		"are not in this zone. To move it, survey it as a domain of its own."),
+	phrase[fact.SignedForNobody]("$Domain is signed, but the parent zone has no DS record, so " +
+		"nobody " +
+		"checks the signatures. If they should be checked, ask the registrar to set it; a move needs " +
+		"nothing."),
+	phrase[fact.WantedUnseen]("$Name $Type $Value is wanted; nobody answered whether it is there."),
+	phrase[fact.WantedNotYet]("$Name $Type $Value is wanted, and not there yet."),
+	phrase[fact.TargetMissing]("the target does not exist"),
+	phrase[fact.TargetAddressless]("the target has no address"),
+	phrase[fact.DoorAnswers]("$Door answers $Status"),
+	phrase[fact.DoorSilent]("$Door does not answer"),
+	phrase[fact.SeenThere]("$Doors"),
+	by(func(f fact.NobodyFinds) (says, do string) {
+		if len(f.Resolvers) == 0 {
+			return "resolvers that check signatures find nothing there", ""
+		}
+		return wording.And(f.Resolvers) + wording.Verb(len(f.Resolvers), " finds", " find") +
+			" nothing there", ""
+	}),
+	by(func(f fact.NameFollows) (says, do string) {
+		return "$Host follows $Follows, whose address changes with the web, and is no door itself.",
+			untie(f.InPlace)
+	}),
+	phrase[fact.LosesMail]("mail"),
+	phrase[fact.LosesRecord]("a record that somebody may need"),
+	of[fact.AliasWantedBeside](
+		"$Name is wanted as an alias, and has a $Other record already ($Values:shortly).", anotherName),
+	of[fact.AliasWantedWith](
+		"$Name is wanted as an alias, and $Other is wanted there too ($Values:shortly).", anotherName),
+	of[fact.BesideCarrierAlias](
+		"$Name $Type ($Values:shortly) is wanted, but $Name leads to $Carrier by an alias "+
+			"($Alias:shortly), beside which nothing can stand.", anotherName),
+	of[fact.BesideAlias](
+		"$Name $Type ($Values:shortly) is wanted, but $Name is an alias for $Alias, beside which "+
+			"nothing "+
+			"can stand.", anotherName),
+	of[fact.SecondWay](
+		"$Host leads to $Carrier ($Values:shortly), and $Addresses is to stay beside it. "+
+			"Visitors get one or the other by chance.", dropWanted),
+	of[fact.EdgeBypassed](
+		"$Host goes through $Carrier, and $Addresses bypasses it: no pattern for this host would work.",
+		dropWanted),
+	phrase[fact.AskedByName]("it was asked about name by name, and other records may exist"),
+	phrase[fact.NobodyAnswered]("for one, nobody answered about $Name $Type"),
+	phrase[fact.MailOfProvider](
+		"its mail goes to $Target, of the same provider (a mailbox there, or mail forwarding)"),
+	phrase[fact.ForwardedByZone]("$Carrier forwards $Host today, with its own name servers"),
+	phrase[fact.ProvidersAlias]("the alias at its apex $Host is one that only its provider offers"),
+	of[fact.ComingSilent]("The new name server $At does not answer for $Zone: $Detail.",
+		"Create the zone there before the delegation changes."),
+	of[fact.ComingUnasked]("The new name server $At could not be asked about $Zone: $Detail.",
+		"Survey it once more before the delegation changes."),
+	by(func(f fact.ComingDiffers) (says, do string) {
+		return comingSays(f.OldDiffers),
+			"Type it there as the plan says, before the delegation changes."
+	}),
+	of[fact.MovedLacksRecord](
+		"$Zone counts as moved, but its $Type record $Name ($Wanted:shortly) is not there.", "Add it."),
+	of[fact.MovedLeftover]("$Zone counts as moved, but $Name still leads to $Left:shortly too.",
+		"Remove it."),
+	of[fact.MovedElsewhere](
+		"$Zone counts as moved, but $Name leads to $Leads instead of $Wanted:shortly.",
+		"Replace it, or write state: planned."),
+	of[fact.MovedLacks]("$Zone counts as moved, but $Name lacks $Missing:shortly.",
+		"Add it: all addresses of a carrier form one record set."),
+	of[fact.MovedNowhere]("$Zone counts as moved, but $Name has no address at all.",
+		"Add $Type $Wanted:shortly."),
+	of[fact.MovedByChance]("$Zone counts as moved, but $Name still leads to $Left:shortly too. "+
+		"Visitors get one or the other by chance.", "Remove it."),
+	by(func(f fact.IssuerKeptOut) (says, do string) {
+		says = "The CAA records at $At allow $May to issue certificates for $Names, "
+		if f.Issuer == "" {
+			return says + "and not the issuer of $Carrier.", "Find out who issues the certificates of " +
+				"$Carrier. Write it as issuer:, and add a CAA record for it at $At."
+		}
+		return says + "and not $Issuer, which is to issue that of $Carrier.",
+			"Add CAA 0 $Tag $Issuer:q at $At before the certificate is requested."
+	}),
+	of[fact.SeenNoTLS]("$Carrier does not speak TLS, seen at $URLs:few3. The estate file says "+
+		"otherwise.",
+		"Write tls: no at $Carrier, or have TLS set up there. Then survey again."),
+	of[fact.SeenPathCut]("$Carrier cuts the path, seen at $URLs:few3. The estate file says otherwise.",
+		"Take path out of keeps: at $Carrier, or switch it on there. Then survey again."),
+	of[fact.SeenQueryCut]("$Carrier drops the query, seen at $URLs:few3. The estate file says "+
+		"otherwise.",
+		"Take query out of keeps: at $Carrier, or switch it on there. Then survey again."),
+	of[fact.SeenForNow]("$Carrier redirects temporarily (302, 303 or 307), seen at $URLs:few3. "+
+		"The estate file says otherwise.",
+		"Choose permanent there, where it is offered, and survey again. "+
+			"Otherwise give its hosts to another carrier."),
+	of[fact.SeenFrame]("$Carrier shows the site in a frame instead of redirecting, seen at "+
+		"$URLs:few3. "+
+		"The estate file says otherwise.",
+		"Switch the frame (masking) off there, and survey again. "+
+			"Otherwise write frames: yes at $Carrier, and give its hosts to another carrier."),
+}

@@ -1,0 +1,283 @@
+package words
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/doc"
+)
+
+// format fills words in which commands stand in backquotes, and marks those; what the words are
+// filled with is left as it is.
+func format(words string, args ...any) string {
+	var b strings.Builder
+	for i, part := range strings.Split(words, "`") {
+		if i%2 == 1 {
+			part = doc.Command(part)
+		}
+		b.WriteString(part)
+	}
+	return fmt.Sprintf(b.String(), args...)
+}
+
+// Format fills words in which commands stand in backquotes, and marks those.
+func Format(words string, args ...any) string { return format(words, args...) }
+
+// Field gives what is typed into a box.
+func Field(f act.Field) string {
+	if f.Holds != "" {
+		return Writes(f)
+	}
+	return f.Value
+}
+
+// Writes is the command that writes the configuration of a field.
+func Writes(f act.Field) string { return "upperpath write " + f.Software + " --carrier " + f.Holds }
+
+// Step says what is done in a step, with commands marked.
+func Step(s act.Step) string { return stepText(s) + partText(s) }
+
+// partText says of which zones of a step not everything was seen.
+func partText(s act.Step) string {
+	if len(s.Partial) == 0 {
+		return ""
+	}
+	return format(" Not all of %s was seen: compare it with an export from the provider first.",
+		wording.Few(s.Partial, 6))
+}
+
+func stepText(s act.Step) string {
+	both := func(all []string) string { return strings.Join(all, " and ") }
+	switch s.Kind {
+	case act.SurveyFirst:
+		return format("See and save what is there, so that the changes can be worked out and nothing " +
+			"is " +
+			"lost: " +
+			"`upperpath survey --save before`, then plan again.")
+	case act.RemoveStaleDS:
+		return format("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider,
+			s.Zones[0])
+	case act.LowerTTLs:
+		return format(
+			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the "+
+				"longest "+
+				"current TTL: %s.",
+			wording.DurationText(act.MovingTTL),
+			wording.DurationText(s.Wait),
+			wording.Few(s.Names, 6),
+		)
+	case act.UntieMail:
+		return format(
+			"Untie mail, and whatever else follows a door, from the web: make the first %s of %s "+
+				"(`upperpath write sheet`), then wait %s, because resolvers remember the old answers that "+
+				"long. Only then may the web's addresses change.",
+			wording.Count(s.Count, "change"),
+			wording.Few(s.Zones, 6),
+			wording.DurationText(s.Wait),
+		)
+	case act.GetCertificates, act.CertifyNew:
+		return certificatesText(s)
+	case act.ClaimHosts:
+		return format("Claim %s at %s before any record points there.", wording.Few(s.Hosts, 6),
+			s.Provider)
+	case act.MakeEarly:
+		return format("At %s make the %s of %s that come before the move, and survey again.", s.Provider,
+			wording.Count(s.Count, "change"), wording.Few(s.Zones, 6))
+	case act.CreateZones,
+		act.DelegateZones,
+		act.CopyZones,
+		act.SeeAgreement,
+		act.FindDS,
+		act.RemoveDS,
+		act.ChangeNameServers,
+		act.LeaveOld,
+		act.SignAnew:
+		return moveStepText(s)
+	case act.ClaimAfter:
+		return format(
+			"Claim %s at %s, which accepts them only now that their records point there. Be quick: until "+
+				"then a stranger "+
+				"could.",
+			wording.Few(s.Hosts, 6),
+			s.Provider,
+		)
+	case act.ChoosePrimaries:
+		return format(
+			"Choose the primary host at %s, which redirects the others from then on; the sheet says how "+
+				"(`upperpath write sheet`).",
+			both(s.Pages),
+		)
+	case act.PlaceRedirects:
+		var how []string
+		for _, software := range slices.Compact(slices.Sorted(slices.Values(s.Software))) {
+			var run []string
+			for i, name := range s.Carriers {
+				if s.Software[i] == software {
+					run = append(run, name)
+				}
+			}
+			how = append(how, format("`upperpath write %s` for %s", software, both(run)))
+		}
+		if len(s.Pages) > 0 {
+			how = append(how, format("the sheets for %s (`upperpath write sheet`)", both(s.Pages)))
+		}
+		return format("Put the redirects in place: %s.", strings.Join(how, "; "))
+	case act.TryRedirects:
+		return format("Try them before anything points there: `upperpath audit --point HOST=ADDRESS`.")
+	case act.MakeChanges:
+		return format(
+			"Make the %s in %s, each zone from top to bottom: `upperpath write sheet`.",
+			wording.Count(s.Count, "change"),
+			wording.Count(len(s.Zones), "zone"),
+		)
+	case act.WaitForTTLs:
+		return format("Wait %s: until then some resolvers may still give the old answer.",
+			wording.DurationText(s.Wait))
+	case act.SetRecords:
+		return "Set the records below, and wait for the old TTLs to run out."
+	case act.IssueCertificates:
+		var late []string
+		for _, l := range s.Late {
+			late = append(late, format("%s at %s", strings.Join(l.Names, ", "), l.Carrier))
+		}
+		return format(
+			"Have the remaining certificates issued at once; until then visitors by https meet a "+
+				"warning: %s.",
+			strings.Join(late, "; "),
+		)
+	case act.AuditDoors:
+		return format("Audit every door: `upperpath audit`.")
+	case act.RaiseTTLs:
+		return format(
+			"A day later, if nothing had to be taken back: raise the TTL of %s to %s, set state: moved "+
+				"in the estate file, and "+
+				"survey again.",
+			wording.Count(s.Count, "record set"),
+			wording.DurationText(act.RecordTTL),
+		)
+	}
+	return ""
+}
+
+func certificatesText(s act.Step) string {
+	says := format("Get the %s that can be issued before the names point there",
+		wording.Count(s.Count, "certificate"))
+	switch {
+	case s.Kind == act.CertifyNew:
+		says = format("Now that %s can be found, and before anybody is told about it, get the %s",
+			wording.Few(s.Zones, 6),
+			wording.Count(s.Count, "certificate"))
+	case s.Count == 1:
+		says = "Get the certificate that can be issued before the names point there"
+	}
+	if len(s.Carriers) > 0 {
+		says += format("; for %s by TXT records at _acme-challenge", strings.Join(s.Carriers, " and "))
+	}
+	if len(s.ByHand) > 0 {
+		says += format("; at %s by hand", strings.Join(s.ByHand, " and "))
+	}
+	return says + "."
+}
+
+// moveStepText says what is done in a step of zones' move to other name servers.
+func moveStepText(s act.Step) string {
+	zones, to := wording.Few(s.Zones, 6), strings.Join(s.Servers, " and ")
+	registrar := cmp.Or(s.Provider, "the registrar")
+	wait := wording.DurationText(s.Wait)
+	if s.Unknown {
+		wait = format("at least %s (the TTL in the parent zone is not known; a survey sees it)", wait)
+	}
+	switch s.Kind {
+	case act.CopyZones:
+		only := ""
+		if len(s.Zones) == 1 {
+			only = " --only " + s.Zones[0]
+		}
+		return format("Copy %s %s to %s: %s.", zones, asItIs(s.Zones), s.Provider,
+			doc.Command("upperpath write zone --as-it-is"+only))
+	case act.CreateZones:
+		what := "the zone %s at %s once it is registered, with all its records"
+		if len(s.Zones) > 1 {
+			what = "the zones %s at %s once they are registered, with all their records"
+		}
+		return format("Create %s: `upperpath write zone`, or `upperpath write sheet`.",
+			format(what, zones, s.Provider))
+	case act.DelegateZones:
+		if to == "" {
+			to = "those that its provider names"
+		}
+		return format(
+			"At %s set the name servers of %s to %s. Until then nobody can reach it, and for some hours "+
+				"after that resolvers "+
+				"may say that it does not exist.",
+			registrar,
+			zones,
+			to,
+		)
+	case act.SeeAgreement:
+		return format(
+			"Survey again: the survey asks the present and the next name servers of %s for everything "+
+				"known, name by name, "+
+				"and they must agree.",
+			zones,
+		)
+	case act.FindDS:
+		return format(
+			"%s is signed, and nobody has seen whether the parent zone has a DS record for it: survey "+
+				"it, or ask %s. If it "+
+				"has, have it removed before the name servers change, and wait for its TTL.",
+			zones,
+			registrar,
+		)
+	case act.RemoveDS:
+		return format("Have %s remove the DS record of %s, and wait %s.", registrar, zones, wait)
+	case act.ChangeNameServers:
+		return format(
+			"At %s change the name servers of %s to %s, once they agree with the present ones.",
+			registrar,
+			zones,
+			to,
+		)
+	case act.LeaveOld:
+		return format(
+			"Leave %s %s at the old name servers for %s: until then some resolvers still use the old "+
+				"delegation.",
+			zones,
+			asItIs(s.Zones),
+			wait,
+		)
+	case act.SignAnew:
+		return format("Sign %s at the next name servers, and only then publish the new DS at the "+
+			"registrar.",
+			zones)
+	}
+	return ""
+}
+
+func asItIs(zones []string) string {
+	if len(zones) == 1 {
+		return "as it is"
+	}
+	return "as they are"
+}
+
+// Loss says what works only on the old provider's name servers.
+func Loss(l zone.Loss) string {
+	switch l.Kind {
+	case zone.LosesForwarding:
+		return format("the forwarding of %s at %s", l.Host, l.Carrier)
+	case zone.LosesAlias:
+		return format("the alias at the apex of %s, unless the new provider offers one too", l.Host)
+	}
+	return format("what %s forwards for %s today", l.Carrier, l.Host)
+}
+
+// Gap says for how long visitors meet a warning.
+const Gap = "From the moment the name points there until the certificate is issued, usually " +
+	"for some minutes, " +
+	"everybody who comes by https meets a warning."
