@@ -134,7 +134,7 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	require.NoError(t, err, string(out[:min(len(out), 2000)]))
 	assert.Equal(t, before, counts())
 	assert.Contains(t, string(out), `"listed": 4000`)
-	assert.Contains(t, string(out), "was complete; nothing was asked again")
+	assert.Contains(t, string(out), "was complete; nothing was requested")
 
 	// Where the redirect map changed, what should lead elsewhere now is asked and judged anew, and
 	// nothing else is.
@@ -159,14 +159,15 @@ func TestWhatIsKeptIsNotAskedAgain(t *testing.T) {
 	require.NoError(t, err)
 	write("rules.csv", "old,new\n")
 	write("upperpath.yaml", string(estate)+"rules: rules.csv\n")
-	asksAnew(urls, "the estate file and the redirect map changed: all of its 4000 URLs are asked anew")
+	asksAnew(urls,
+		"the estate file and the redirect map changed: all of its 4000 URLs are requested again")
 	write("rules.csv",
 		"old,new\nold.example/old/7,/page/\nold.example/old/8,/page\nold.example/old/9,/old/9\n")
 	asksAnew(2,
-		"the redirect map changed: of its 4000 URLs those whose goal is the same (3998) are kept")
+		"the redirect map changed: of its 4000 URLs, those with the same goal (3998) are kept")
 	write("rules.csv", "old,new\nold.example/old/8,/page\nold.example/old/7,/page/\n")
 	asksAnew(0,
-		"the redirect map changed: of its 4000 URLs those whose goal is the same (4000) are kept")
+		"the redirect map changed: of its 4000 URLs, those with the same goal (4000) are kept")
 	write("upperpath.yaml", string(estate)+"rules: rules.csv\npolicy: {hops: 2}\n")
 	asksAnew(urls, "the estate file changed: all of its 4000 URLs")
 	out, err = audit("--resume", "--timeout", "9s", "--point",

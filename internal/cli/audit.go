@@ -31,17 +31,18 @@ func (p *program) audit() *cobra.Command {
 	var olds oldURLOptions
 	c := &cobra.Command{
 		Use:   "audit",
-		Short: "Try every door and every rule as visitors do, and say what is wrong",
-		Long: `audit tries every door of the estate (http and https, apex, www and further hosts) at its root, at a
-made-up path and with a made-up query, and an example of every rule. It follows each to the end, as
-a browser does, from each address that a door has, and compares with what the estate file wants. It
-reads the page on which visitors arrive too. --from with several vantages, --as and --returning send
-further visitors, and say where they fare otherwise. The result is kept in .upperpath/ beside the
-estate file; report shows it.
+		Short: "Try every door and every rule as visitors do, and report problems",
+		Long: `audit tries every door of the estate (http and https, apex, www and further hosts) at its root, at
+a made-up path and with a made-up query, and an example of every rule. It follows each to the end,
+as a browser does, from each address of the door, and compares the result with the estate file. It
+reads the page at which visitors arrive too. --from with several vantages, --as and --returning
+add visitors, and report where they fare differently. The result is saved in .upperpath/ beside
+the estate file; report shows it.
 
-With --old-urls it follows the old URLs of a file instead (what gather made, or another), a million
-where need be, and says by weight which of them arrive on the page that the plan wants. What several
-lead to is asked once. Each is kept as it comes: where the audit was cut off, --resume goes on.`,
+With --old-urls it follows the old URLs of a file instead (from gather, or another), up to a
+million, and reports by weight which of them arrive at the planned page. A URL to which several
+lead is requested once. Each result is saved as it comes: after an interruption, --resume
+continues.`,
 		Example: `  upperpath audit
   upperpath audit --from stage/stage.yaml
   upperpath audit --from stage/stage.yaml --only wave:2 --format json
@@ -103,14 +104,14 @@ lead to is asked once. Each is kept as it comes: where the audit was cut off, --
 	out.flags(c)
 	out.chainFlag(c)
 	c.Flags().BoolVar(&doorsOnly, "doors-only", false, "leave out the examples of rules")
-	c.Flags().BoolVar(&forget, "forget", false, "do not keep the result")
+	c.Flags().BoolVar(&forget, "forget", false, "do not save the result")
 	c.Flags().StringVar(&olds.path, "old-urls", "",
 		"follow the old URLs of this `FILE` (- is standard input) instead of "+
 			"doors and rules")
 	c.Flags().StringVar(&olds.host, "host", "",
 		"the `HOST` or door whose paths they are, where that file names none")
 	c.Flags().BoolVar(&olds.resume, "resume", false,
-		"go on where an audit of these old URLs was cut off")
+		"continue an interrupted audit of these old URLs")
 	return c
 }
 

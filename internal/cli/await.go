@@ -40,14 +40,15 @@ func (p *program) await() *cobra.Command {
 	var o awaitOptions
 	c := &cobra.Command{
 		Use:   "await",
-		Short: "Wait until what the plan wants is there: records, certificates, redirects",
-		Long: `await waits until the world is as the plan wants it: its records at every name server of each zone,
-then at the resolvers (of the vantage, and resolvers: in the estate file), then certificates and
-redirects at the doors. It says what is new, old or not there, at most how long it can still take,
-going by TTLs, and why something takes longer. Resolvers and doors are asked only once the name
-servers have the new: earlier they would remember the old. Nobody is asked more often than every 5
-seconds. On a terminal it shows a table that changes; in a pipe it writes a line for each change.
-It ends with 0 when all is there, with 1 when --timeout is over.`,
+		Short: "Wait until the plan is live: records, certificates, redirects",
+		Long: `await waits until the world matches the plan. First it asks every name server of each zone for its
+records, then the resolvers (of the vantage, and resolvers: in the estate file), then the doors
+for certificates and redirects. It shows what is new, old or missing, how long it can still take
+by its TTLs, and why something takes longer. Resolvers and doors are asked only once the name
+servers have the planned values; asked earlier, resolvers would keep the previous ones. Nothing is
+asked more often than every 5 seconds. On a terminal it shows a table that changes; in a pipe it
+writes a line for each change. It exits with 0 when all is live, and with 1 when --timeout is
+over.`,
 		Example: `  upperpath await --from stage/stage.yaml --timeout 0s
   upperpath await --from stage/stage.yaml --for www.lacemill-museum.example --timeout 10s
   upperpath await --only wave:2 --timeout 2h
@@ -66,10 +67,10 @@ It ends with 0 when all is there, with 1 when --timeout is over.`,
 	out.formatFlag(c)
 	f := c.Flags()
 	f.StringVar(&o.name, "for", "",
-		"only what is about this `NAME`, such as www.lacemill-museum.example")
+		"only this `NAME`, such as www.lacemill-museum.example")
 	f.DurationVar(&o.timeout, "timeout", 0,
 		"give up after this `TIME`, such as 2h; 0s: look once (default: never)")
-	f.BoolVar(&out.detail, "all", false, "show what is there, too")
+	f.BoolVar(&out.detail, "all", false, "show what is live, too")
 	return c
 }
 
@@ -110,7 +111,7 @@ func (p *program) runAwait(
 		Board:  await.New(all, places, now())}
 	if len(resolvers) == 0 {
 		a.Notes = append(a.Notes,
-			"The system names no resolvers in a file, so none was asked about records.")
+			"The system's resolver file names no resolvers, so none was asked about records.")
 	}
 	err = p.waitFor(ctx, &a, asker, out, o)
 	a.Notes = append(a.Notes, who.notes()...)
@@ -165,7 +166,7 @@ func awaited(made *plan.Plan, name string) ([]await.Zone, []expect.Expectation, 
 		if n := problem.Nearest(name, known); n != "" {
 			near = "; did you mean " + n + "?"
 		}
-		return nil, nil, usage("--for %s: the plan wants nothing of this name%s", name, near)
+		return nil, nil, usage("--for %s: the plan has nothing for this name%s", name, near)
 	}
 	zones = slices.DeleteFunc(zones, func(z await.Zone) bool {
 		return !slices.ContainsFunc(part, func(e expect.Expectation) bool {

@@ -40,14 +40,13 @@ func (p *program) compare() *cobra.Command {
 	var from estateOptions
 	var out output
 	c := &cobra.Command{
-		Use: "compare A B",
-		Short: "Say what was mended, what is new and what is the same between two surveys, audits or " +
-			"plans",
-		Long: `compare takes two surveys, two audits or two plans: what is kept by its number, first, last, or a date
-(the last one kept by the end of that day); a survey unless it says audit: in front; a plan, or a
-survey or audit, from a file that --format json wrote; plan for the present one. It says which
-findings are new, mended and the same, which records came, went and changed, and what else did. It
-ends with 1 where something got worse: a finding that is new, from --fail-on on.`,
+		Use:   "compare A B",
+		Short: "Compare two surveys, audits or plans: what is fixed, new or unchanged",
+		Long: `compare takes two surveys, two audits or two plans. Each is a number, first, last, or a date (the
+last one saved by the end of that day); a survey unless audit: stands in front; a file that
+--format json wrote; or plan for the present plan. It reports which findings are new, fixed and
+unchanged, which records appeared, disappeared or changed, and what else did. It exits with 1
+where something got worse: a new finding of the severity of --fail-on or above.`,
 		Example: `  upperpath compare first last
   upperpath compare 2026-11-01 last
   upperpath compare audit:first audit:last
@@ -170,7 +169,7 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 			nil
 	}
 	if strings.ContainsAny(word, "./\\") {
-		return compared{}, usage("compare %s: there is no such file", word)
+		return compared{}, usage("compare %s: file not found", word)
 	}
 	s, err := p.openStore(from)
 	if err != nil {
@@ -192,7 +191,7 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 	a, err := s.Get(ctx, number)
 	if errors.Is(err, store.ErrEmpty) {
 		return compared{},
-			usage("there is no audit %d; upperpath report --list shows what is kept", number)
+			usage("no audit %d; upperpath report --list shows the saved audits", number)
 	}
 	if err != nil {
 		return compared{}, storeFailed(err)
@@ -264,7 +263,7 @@ func (p *program) keptNumber(ctx context.Context, s *store.Store, word, kind str
 		return 0, storeFailed(err)
 	}
 	if len(all) == 0 {
-		return 0, usage("compare %s: no %s was kept yet", word, kind)
+		return 0, usage("compare %s: no %s has been saved yet", word, kind)
 	}
 	day, dateErr := time.ParseInLocation(time.DateOnly, word, p.now().Location())
 	switch {
@@ -282,7 +281,7 @@ func (p *program) keptNumber(ctx context.Context, s *store.Store, word, kind str
 		return k.Started.Before(day.AddDate(0, 0, 1))
 	})
 	if at < 0 {
-		return 0, usage("compare %s: nothing was kept until then; the first %s is of %s", word, kind,
+		return 0, usage("compare %s: nothing had been saved by then; the first %s is from %s", word, kind,
 			all[len(all)-1].Started.Format(time.DateOnly))
 	}
 	return all[at].ID, nil

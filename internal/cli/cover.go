@@ -27,15 +27,15 @@ func (p *program) cover() *cobra.Command {
 	var all bool
 	c := &cobra.Command{
 		Use:   "cover [FILE...]",
-		Short: "See what becomes of each old URL under the plan, by weight, before anything moves",
-		Long: `cover follows every old URL of old-urls.csv (or of FILEs: whatever gather reads, line by line as it
-stands, parts of pages and robots' hits too, which gather leaves out; - is standard input) through
-the plan, in memory, and says what becomes of it: a page of its own, which is among those that exist
-(site.pages), or of which nobody knows; a page with many others; the home page; gone, on purpose or
-by the fallback; no page. First what share of the weight becomes what, then the heaviest that do not
-arrive as they should, by domain and by section; and rules that take an old URL by one door and not
-by the other. --format csv is a sheet of what is left to decide: fill its column new (- or 410 where
-a page is gone), and rules import takes it back; empty lines stay undecided.`,
+		Short: "Show what becomes of each old URL under the plan, by weight, before anything moves",
+		Long: `cover follows every old URL of old-urls.csv through the plan, in memory, and shows what becomes of
+it. Other FILEs may be named: whatever gather reads, line by line, with the page parts and robots'
+hits that gather leaves out; - is standard input. An old URL ends at a page of its own, checked
+against site.pages or unchecked; at a page with many others; at the home page; gone, on purpose or
+by the fallback; or at no page. First come the shares of the weight, then the heaviest URLs that
+do not arrive as planned, by domain and by section, and rules that take an old URL by one door
+only. --format csv lists what is left to decide: fill its column new (- or 410 for a page that is
+gone), and rules import takes it back; empty lines stay undecided.`,
 		Example: `  upperpath cover
   upperpath cover --only lacemill-museum.example
   upperpath cover --format csv > work.csv
@@ -73,9 +73,9 @@ a page is gone), and rules import takes it back; empty lines stay undecided.`,
 	from.flags(c)
 	out.flags(c)
 	c.Flags().StringVar(&host, "host", "",
-		"the `HOST` or door whose paths they are, where a file names none")
+		"the `HOST` or door of the paths in a file that names none")
 	c.Flags().BoolVar(&all, "all", false,
-		"show all that do not arrive as they should, not only the heaviest")
+		"show all that do not arrive as planned, not only the heaviest")
 	return c
 }
 
@@ -126,7 +126,8 @@ func (p *program) oldURLs(
 	}
 	if len(reader.Maps) > 0 {
 		return nil, "",
-			usage("%s is an index of sitemaps; upperpath gather fetches what it names", fromHere(paths[0]))
+			usage("%s is a sitemap index; upperpath gather fetches the sitemaps that it names",
+				fromHere(paths[0]))
 	}
 	return all, fromHere(strings.Join(paths, ", ")), nil
 }

@@ -37,9 +37,9 @@ func (p *program) demo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Play the whole job on a made-up estate, without any network",
-		Long: `demo plays the job on the Northmoor Museums Trust, which is made up: it surveys and audits the
+		Long: `demo plays the job for the Northmoor Museums Trust, which is made up. It surveys and audits the
 estate as it is today on a stand-in web, makes the plan, rehearses it on a second one, and writes
-report.html. It leaves a folder behind in which every other command can be tried.`,
+report.html. It leaves a folder in which every other command can be tried.`,
 		Example: `  upperpath demo
   upperpath demo --dir northmoor`,
 		Args: cobra.NoArgs,
@@ -52,7 +52,7 @@ report.html. It leaves a folder behind in which every other command can be tried
 		},
 	}
 	c.Flags().StringVar(&dir, "dir", "", "the `FOLDER` to leave behind (default: a temporary one)")
-	c.Flags().BoolVar(&force, "force", false, "replace files in the folder that were changed")
+	c.Flags().BoolVar(&force, "force", false, "replace changed files in the folder")
 	return c
 }
 
@@ -103,7 +103,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err != nil {
 		return err
 	}
-	p.chapter(1, "What is there: names, mail, registration")
+	p.chapter(1, "The estate today: names, mail, registration")
 	seen, err := p.demoSurvey(ctx, e, made, scene)
 	if err != nil {
 		return err
@@ -121,7 +121,7 @@ func (p *program) playDemo(ctx context.Context, folder string, force bool) error
 	if err != nil {
 		return err
 	}
-	p.chapter(3, "The redirect map, as it was handed over, and as it is now")
+	p.chapter(3, "The redirect map, before and after straightening")
 	if err := p.demoProof(folder, e); err != nil {
 		return err
 	}
@@ -207,7 +207,7 @@ func (p *program) demoProof(folder string, e *files.Estate) error {
 	}
 	fmt.Fprintf(
 		p.out,
-		"\nStraightened: %d rules now lead there in one hop. Mended by hand: %d. The result is "+
+		"\nStraightened: %d rules now lead there in one hop. Corrected by hand: %d. The result is "+
 			"rules.csv.\n\n",
 		straightened,
 		mended,
@@ -395,4 +395,4 @@ func writeHTML(path string, d doc.Doc, force bool) error {
 }
 
 var errNothingKept = errors.New(
-	"no audit has been kept for this estate yet; run upperpath audit first")
+	"no audit of this estate has been saved yet; run upperpath audit first")

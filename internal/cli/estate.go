@@ -44,8 +44,8 @@ func (o *estateOptions) flags(c *cobra.Command) {
 func (o *estateOptions) zoneFlags(c *cobra.Command) {
 	c.Flags().
 		StringArrayVar(&o.zones, "zone", nil,
-			"take what is there from this zone `FILE` (repeatable; or a folder of "+
-				"*.zone) instead of the last survey")
+			"read the present records from this zone `FILE` (repeatable; or a folder of *.zone) instead "+
+				"of the last survey")
 }
 
 // read reads the estate and works the plan out.
@@ -225,7 +225,7 @@ func (o *estateOptions) takeZones(e *files.Estate, in *plan.Input) error {
 		}
 		if z.list && o.complain != nil {
 			o.complain(
-				fmt.Errorf("%s has no SOA record: it is taken for a list of records of %s, and may not hold "+
+				fmt.Errorf("%s has no SOA record: it counts as a list of records of %s, and may not have "+
 					"all of them", path,
 					z.name),
 			)

@@ -15,7 +15,7 @@ func (p *program) explain() *cobra.Command {
 	var out output
 	c := &cobra.Command{
 		Use:   "explain [CODE|CAUSE...]",
-		Short: "Say what a finding means, what a visitor meets, what can cause it, and what to do",
+		Short: "Explain a finding: what it means, what visitors meet, its causes, and what to do",
 		Example: `  upperpath explain path-lost
   upperpath explain edge-by-http
   upperpath explain            # all of them, a line each`,
@@ -40,7 +40,7 @@ func (p *program) explain() *cobra.Command {
 					if near := problem.Nearest(code, codes()); near != "" {
 						hint = "did you mean " + near + "?"
 					}
-					return usage("explain %s: there is no finding with this name; %s", code, hint)
+					return usage("explain %s: unknown code; %s", code, hint)
 				}
 				if err := p.show(report.Explain(c.Row()), &out); err != nil {
 					return err

@@ -49,9 +49,9 @@ func (p *program) standardInput() (path string, done func(), err error) {
 func (o *oldURLOptions) check(forget, doorsOnly bool) error {
 	switch {
 	case o.path == "" && (o.resume || o.host != ""):
-		return usage("--resume and --host are about old URLs; expected --old-urls FILE with them")
+		return usage("--resume and --host are for old URLs; expected --old-urls FILE with them")
 	case o.path != "" && forget:
-		return usage("--forget: old URLs are kept as they are followed; expected --old-urls without it")
+		return usage("--forget: old URLs are saved as they are followed; expected --old-urls without it")
 	case o.path != "" && doorsOnly:
 		return usage("--doors-only: --old-urls follows no doors; expected one of them")
 	}
@@ -180,8 +180,9 @@ func (p *program) resumed(
 ) (store.Run, error) {
 	last, err := s.LastRun(ctx, list.digest)
 	if errors.Is(err, store.ErrEmpty) {
-		return now, usage("--resume: no audit of %s, as it is now and with the same "+
-			"--only, was begun; leave --resume away to begin one", now.Source)
+		return now,
+			usage("--resume: no audit of %s, as it is now and with the same --only, was begun; omit "+
+				"--resume to begin one", now.Source)
 	}
 	if err != nil {
 		return now, storeFailed(err)
@@ -196,8 +197,8 @@ func (p *program) resumed(
 	switch {
 	case len(changed) == 0 && last.Ended:
 		fmt.Fprintf(p.err,
-			"upperpath: --resume: that audit, begun %s, was complete; nothing was asked again. Leave "+
-				"--resume away to ask anew.\n", began)
+			"upperpath: --resume: that audit, begun %s, was complete; nothing was requested. Omit "+
+				"--resume to start again.\n", began)
 		return last, nil
 	case len(changed) == 0:
 		return last, nil
@@ -214,12 +215,12 @@ func (p *program) resumed(
 	}
 	what := wording.And(changed) + " changed"
 	if last.Bound == nil {
-		what = "nobody noted what its verdicts hang on, since an earlier version kept it"
+		what = "an earlier version did not record what its results depend on"
 	}
-	said := fmt.Sprintf("all of its %s are asked anew", wording.Count(list.total, "URL"))
+	said := fmt.Sprintf("all of its %s are requested again", wording.Count(list.total, "URL"))
 	if held > 0 {
-		said = fmt.Sprintf("of its %s those whose goal is the same (%d) are kept, and the others "+
-			"asked anew",
+		said = fmt.Sprintf("of its %s, those with the same goal (%d) are kept and the others "+
+			"requested again",
 			wording.Count(list.total, "URL"), held)
 	}
 	fmt.Fprintf(p.err, "upperpath: --resume: since that audit began (%s), %s: %s.\n", began, what,

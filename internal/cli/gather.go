@@ -41,16 +41,16 @@ func (p *program) gather() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "gather SOURCE...",
 		Short: "Gather the old URLs that people, links and search engines still use",
-		Long: `gather makes old-urls.csv (url, weight, source, method, note, and the further columns of tables) of
-what others wrote down: sitemaps and their indexes, feeds, access logs in the Common and Combined
-format, CSV and XLSX exports with a column of addresses under any usual name, lists, records of a
-browser (HAR); compressed (gzip, zstd) or not, as files or as http and https URLs; - is standard
-input. --survey adds the pages that the last survey met; --crawl HOST follows the links of an old site,
-within the hosts of the estate: as its robots.txt allows, two questions at a time and five a second,
-unless --per-host and --rate say otherwise. URLs that are the same (RFC 3986) are one,
-and their weights are added. Robots' hits, parts of pages and parameters that follow visitors are
-left out by rules that --rules shows and --leave-out changes; every line that is left out is counted
-by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
+		Long: `gather makes old-urls.csv (url, weight, source, method, note, and further columns of tables) from
+existing lists: sitemaps and their indexes, feeds, access logs in the Common and Combined format,
+CSV and XLSX exports with a column of URLs under any usual name, plain lists, and browser
+recordings (HAR). They may be compressed (gzip, zstd), as files or as http and https URLs; - is
+standard input. --survey adds the pages that the last survey met. --crawl HOST follows the links
+of an old site within the hosts of the estate, as its robots.txt allows: two requests at a time
+and five a second, unless --per-host and --rate say otherwise. Equal URLs (RFC 3986) become one,
+with their weights added. Robots' hits, page parts and tracking parameters are left out by rules
+that --rules shows and --leave-out changes. Every line left out is counted by its reason. Only
+hosts of the estate are taken, except with --all-hosts.`,
 		Example: `  upperpath gather old-pages.csv
   upperpath gather old-pages.csv pages.txt --host https://www.northmoor.example
   upperpath gather --survey
@@ -80,20 +80,20 @@ by its reason. Only hosts of the estate are taken, unless it says --all-hosts.`,
 	out.formatFlag(c)
 	f := c.Flags()
 	f.StringVar(&o.host, "host", "",
-		"the `HOST` or door whose paths they are, where a source names none")
-	f.StringVar(&o.url, "url", "", "the `COLUMN` of tables with the addresses")
+		"the `HOST` or door of the paths in a source that names none")
+	f.StringVar(&o.url, "url", "", "the `COLUMN` of tables with the URLs")
 	f.StringVar(&o.weight, "weight", "", "the `COLUMN` of tables with visits, hits or links")
-	f.StringVar(&o.leaveOut, "leave-out", "", "the `FILE` with rules for what is left out")
-	f.BoolVar(&o.showRules, "rules", false, "write the rules for what is left out, to be changed")
+	f.StringVar(&o.leaveOut, "leave-out", "", "the `FILE` with the rules for what is left out")
+	f.BoolVar(&o.showRules, "rules", false, "write the rules for what is left out, to be edited")
 	f.StringVar(&o.to, "to", "",
 		"the `FILE` to write (default: "+oldURLsName+" beside the estate file)")
 	f.BoolVar(&o.pages, "survey", false, "add the pages that the last survey met")
 	f.StringArrayVar(&o.crawl, "crawl", nil,
 		"follow the links of this `HOST`, door or page (repeatable)")
-	f.IntVar(&o.depth, "depth", 10, "of a crawl: how many links away from its beginning")
-	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: how many URLs to ask for at most")
-	f.BoolVar(&o.all, "all-hosts", false, "take hosts too that the estate does not hold")
-	f.BoolVar(&o.force, "force", false, "replace the file, though it was edited")
+	f.IntVar(&o.depth, "depth", 10, "of a crawl: the most links away from its beginning")
+	f.IntVar(&o.most, "most-pages", 20_000, "of a crawl: the most URLs to request")
+	f.BoolVar(&o.all, "all-hosts", false, "take hosts outside the estate too")
+	f.BoolVar(&o.force, "force", false, "replace the file even if it was edited")
 	return c
 }
 
@@ -212,7 +212,7 @@ func (p *program) crawl(
 		doors[u.Door()] = true
 		if domains[domainOf(u.Host())] = true; !means(u.Host()) {
 			return nil, usage(
-				"--crawl %s: the estate holds no such host; add the domain to the estate file, or say "+
+				"--crawl %s: the estate has no such host; add the domain to the estate file, or use "+
 					"--all-hosts",
 				from,
 			)
@@ -366,7 +366,7 @@ func (g *gathering) add(ctx context.Context, one source) error {
 	u, err := web.ParseURL(one.name)
 	switch {
 	case err != nil && one.named:
-		return usage("%s: a sitemap names it, and it is no http or https address", one.name)
+		return usage("%s: a sitemap names it, and it is not an http or https URL", one.name)
 	case one.name == "-":
 		return g.reader.AddFrom("standard input", "standard input", g.p.in)
 	case err != nil:
@@ -406,7 +406,7 @@ func gatherSurvey(ctx context.Context, g *old.Gathering, e *files.Estate) error 
 		return storeFailed(err)
 	}
 	if len(latest) == 0 {
-		return usage("--survey: no survey was kept yet; run upperpath survey first")
+		return usage("--survey: no survey has been saved yet; run upperpath survey first")
 	}
 	source := g.Begin("survey of " + latest[0].Started.Format("2006-01-02"))
 	for _, d := range latest[0].Domains {

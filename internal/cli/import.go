@@ -35,12 +35,13 @@ func (p *program) rulesImport() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "import FILE",
 		Short: "Import existing redirects: a table, an Apache or an nginx configuration",
-		Long: `import reads the redirects of an earlier move and writes them as rules: a table with any two named
-columns (with * and $1 too; a line without a new address is undecided, - or 410 is gone; one that
-names a scheme or a www is taken for both), an Apache configuration (Redirect, RedirectMatch, simple RewriteRule
-with RewriteCond), or one of nginx (return, rewrite, map, location). What the rule language cannot
-say is listed with line and reason. These files take the first match and rules the most specific
-one; where that changes an answer, it is said, with a URL.`,
+		Long: `import reads the redirects of an earlier move and writes them as rules. It takes a table with any
+two named columns (also with * and $1; a line without a target is undecided, - or 410 is gone; a
+line that names a scheme or a www counts for both), an Apache configuration (Redirect,
+RedirectMatch, simple RewriteRule with RewriteCond), or an nginx configuration (return, rewrite,
+map, location). What the rule language cannot express is listed with line and reason. In these
+files the first match wins, in rules the most specific one; where that changes an answer, it is
+shown with a URL.`,
 		Example: `  upperpath rules import old.htaccess --host lacemill-museum.example
   upperpath rules import old-nginx.conf --format csv > more-rules.csv
   upperpath rules import old-list.csv --old from --new to --host ferryhouse.example --add`,
@@ -66,17 +67,17 @@ one; where that changes an answer, it is said, with a URL.`,
 		&o.kind,
 		"kind",
 		"",
-		"what the file is, a `KIND`: csv, apache or nginx (default: by its name, or what stands in it)",
+		"the `KIND` of file: csv, apache or nginx (default: by its name or contents)",
 	)
-	f.StringVar(&o.host, "host", "", "the `HOST` whose paths they are, where the file names none")
+	f.StringVar(&o.host, "host", "", "the `HOST` of the paths in a file that names none")
 	f.StringVar(
 		&o.context,
 		"context",
 		"",
-		"where an Apache file lies, a `PLACE`: htaccess (in a folder) or server (default: by its name)",
+		"the `PLACE` of an Apache file: htaccess (in a folder) or server (default: by its name)",
 	)
-	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old addresses")
-	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the new ones")
+	f.StringVar(&o.oldColumn, "old", "old", "the `COLUMN` of a table with the old URLs")
+	f.StringVar(&o.newColumn, "new", "new", "the `COLUMN` of a table with the targets")
 	o.out.formatFlag(c)
 	f.BoolVar(&o.all, "all", false, "show every line and every difference, not only the first")
 	f.BoolVar(&o.add, "add", false, "add the rules at the end of the estate's rules.csv")
@@ -111,8 +112,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 				o.kind = "nginx"
 			default:
 				return imports.Import{}, usage(
-					"%s: neither its name nor what stands in it tells what it is; expected --kind csv, apache "+
-						"or nginx",
+					"%s: cannot tell the format from its name or contents; expected --kind csv, apache or nginx",
 					path,
 				)
 			}
@@ -147,7 +147,7 @@ func readImport(path string, o *importOptions, serves func(web.Host) bool) (impo
 	if host == "" && o.kind == "apache" &&
 		!strings.Contains(strings.ToLower(string(data)), "servername") {
 		return imports.Import{},
-			usage("whose paths are these? %s names no host; name it with --host", path)
+			usage("%s names no host for its paths; name it with --host", path)
 	}
 	if o.kind == "nginx" {
 		return imports.ReadNginx(string(data), host, included(path)), nil
@@ -221,7 +221,7 @@ func readIncluded(root *os.Root, name string, most int64) ([]byte, error) {
 	return data, err
 }
 
-var errNoFile = errors.New("it is no plain file")
+var errNoFile = errors.New("it is not a regular file")
 
 // imported reads the rules as those of the estate, and writes what came of it.
 func (p *program) imported(

@@ -42,18 +42,18 @@ func (p *program) look() *cobra.Command {
 	var out output
 	c := &cobra.Command{
 		Use:   "look DOMAIN|HOST|URL...",
-		Short: "Follow domains and URLs hop by hop, and say what is wrong",
-		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried by
-its four doors (http and https, apex and www), each at its root, at a made-up path and with a
-made-up query; another host by its two doors; a URL as it stands, and with POST before it as a form
-sends it. Every address of a door is asked by itself. It asks the zone's own name servers too, and
-says where a resolver gives an old answer and for how long it will. Where the evidence shows why
-something is wrong, it says so: cause and remedy, in a sentence each.
+		Short: "Follow domains and URLs hop by hop, and report problems",
+		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried
+by its four doors (http and https, apex and www), each at its root, at a made-up path and with a
+made-up query; another host by its two doors; a URL as it is, and with POST before it as a form
+sends it. Every address of a door is asked separately. It also asks the zone's own name servers,
+and reports where a resolver gives a previous answer and for how long. Where the evidence shows
+the cause of a problem, it gives cause and remedy, in a sentence each.
 
-It needs no estate file; where there is one, it knows from it and from the last survey who owns
-which address. With - it reads one a line from standard input, and writes results as they come; what
-several lead to is asked once. With - and --estate, URLs of the estate are judged against its plan,
-as audit --old-urls does.`,
+It needs no estate file. Where there is one, it learns from it and from the last survey who owns
+which address. With - it reads one argument a line from standard input, and writes results as they
+come; a URL to which several lead is requested once. With - and --estate, URLs of the estate are
+judged against its plan, as audit --old-urls does.`,
 		Example: `  upperpath look lacemill-museum.example
   upperpath look lacemill-museum.example --from stage/stage.yaml     # the demo's, while the stage plays it
   upperpath look https://www.northmoor.example/visit/ --from stage/stage.yaml --format json
@@ -104,10 +104,10 @@ as audit --old-urls does.`,
 	vantage.flags(c)
 	visitors.flags(c)
 	c.Flags().StringVar(&visitors.origin, "origin", "",
-		"ask the machine behind an edge by itself too, at this `ADDRESS`")
+		"also ask the machine behind an edge network directly, at this `ADDRESS`")
 	c.Flags().StringVar(&estatePath, "estate", "",
-		"know from this estate `FILE` who owns which address (default: "+
-			"upperpath.yaml here or in a folder above)")
+		"learn from this estate `FILE` who owns which address (default: upperpath.yaml here or in a "+
+			"folder above)")
 	out.flags(c)
 	out.chainFlag(c)
 	return c
@@ -231,7 +231,7 @@ func originNotes(ctx context.Context, w *live.Client, hosts []web.Host, at netip
 		plain, secure := w.Origin(ctx, web.Door{Scheme: web.HTTPS, Host: h}.URL("/", ""), at)
 		all = append(
 			all,
-			fmt.Sprintf("Asked for %s by itself, the origin %s; over https, %s.", h, fact.Text(plain.Does()),
+			fmt.Sprintf("Asked for %s directly, the origin %s; over https, %s.", h, fact.Text(plain.Does()),
 				fact.Text(secure.Does())),
 		)
 	}
@@ -285,7 +285,7 @@ func lines(in io.Reader, wrong *error) iter.Seq[chain.Entry] {
 		}
 		defer func() {
 			if bad > 20 {
-				*wrong = errors.Join(*wrong, fmt.Errorf("and %d more lines that are neither", bad-20))
+				*wrong = errors.Join(*wrong, fmt.Errorf("and %d more such lines", bad-20))
 			}
 		}()
 		for {

@@ -25,11 +25,10 @@ func (p *program) newEstate() *cobra.Command {
 		Use:   "new",
 		Short: "Write an estate file to start from",
 		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there, and an
-empty rules.csv. The domains come from --domain or from a list: a CSV file such as registrars
-export, with a column name (or domain), and where you have them renews (or expiry date), registrar,
-provider, carrier, wave and note; or names alone, a line each. Dates are read as they are usually
-written; where one could be two days, the file asks. The domain of the canonical site is added by
-itself.`,
+empty rules.csv. The domains come from --domain or from a list: a CSV file as registrars export
+it, with a column name (or domain), and if available renews (or expiry date), registrar, provider,
+carrier, wave and note; or plain names, one a line. Dates are read in the usual forms; if one
+could be two days, the file asks. The domain of the canonical site is added automatically.`,
 		Example: `  upperpath new --canonical https://www.northmoor.example --domain slatequarry.example
   upperpath new --canonical https://www.northmoor.example --list domains.csv --server 203.0.113.20`,
 		Args: cobra.NoArgs,
@@ -61,12 +60,12 @@ itself.`,
 					return failed(err)
 				}
 			}
-			fmt.Fprintf(p.out, "%s holds %d domains. ", out, len(all))
+			fmt.Fprintf(p.out, "%s has %d domains. ", out, len(all))
 			if len(servers) == 0 {
 				fmt.Fprintf(p.out,
 					"Fill in the addresses of the server that will redirect (carriers:), then run\n\n")
 			} else {
-				fmt.Fprintf(p.out, "Check whether it says what is so, then run\n\n")
+				fmt.Fprintf(p.out, "Check that it is correct, then run\n\n")
 			}
 			for _, d := range all {
 				if d.Asks != "" {
@@ -89,9 +88,10 @@ itself.`,
 	f.StringVar(&list, "list", "", "a CSV `FILE` with the domains, such as a registrar exports")
 	f.StringArrayVar(&servers, "server", nil,
 		"an `ADDRESS` of the server of your own that will redirect (repeatable)")
-	f.StringVar(&contact, "contact", "", "whom to `MAIL` about our requests; goes into the User-Agent")
+	f.StringVar(&contact, "contact", "",
+		"the `MAIL` address to contact about our requests; part of the User-Agent")
 	f.StringVar(&out, "out", files.EstateName, "the `FILE` to write")
-	f.BoolVar(&force, "force", false, "replace an estate file that is there")
+	f.BoolVar(&force, "force", false, "replace an existing estate file")
 	return c
 }
 
@@ -106,7 +106,7 @@ func newInput(canonical, list string, names []string) (web.Door, []files.ListedD
 	u, err := web.ParseURL(canonical)
 	if err != nil || u.Scheme() != web.HTTPS || u.RequestURI() != "/" {
 		return web.Door{}, nil, usage(
-			"--canonical %s: expected scheme and host alone, with https, such as "+
+			"--canonical %s: expected only scheme and host, with https, such as "+
 				"https://www.northmoor.example",
 			canonical,
 		)
@@ -133,7 +133,7 @@ func newInput(canonical, list string, names []string) (web.Door, []files.ListedD
 	seen := map[web.Host]bool{}
 	for _, d := range all {
 		if !d.Name.IsApex() {
-			remedy := "it is an ending under which others register"
+			remedy := "it is a public suffix, under which others register"
 			if apex, ok := d.Name.Apex(); ok {
 				remedy = "write " + apex.String()
 			}

@@ -14,15 +14,14 @@ func (p *program) plan() *cobra.Command {
 	var out output
 	var consider string
 	c := &cobra.Command{
-		Use: "plan [NAME]",
-		Short: "Work out doors, rules, certificates, records and their changes, and what every door " +
-			"will answer",
+		Use:   "plan [NAME]",
+		Short: "Work out doors, rules, certificates, records and their changes, and every door's answer",
 		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it,
 which certificates are needed and when, and which records each name needs. It compares these with
-the last survey (or with zone files) and says what to add, replace, remove and keep, in which order
-and why; what to type on the pages of carriers and registrars; how to lead TTLs and name servers
-around the move. It follows every door and an example of every rule in memory, with the limits of
-each carrier, and says where the plan does not hold. It changes nothing.`,
+the last survey (or with zone files), and lists what to add, replace, remove and keep, in which
+order and why; what to type on the pages of carriers and registrars; and how to handle TTLs and
+name servers around the move. It follows every door and an example of every rule in memory, with
+the limits of each carrier, and shows where the plan does not work. It changes nothing.`,
 		Example: `  upperpath plan
   upperpath plan lacemill-museum.example
   upperpath plan --zone-detail
@@ -65,7 +64,6 @@ each carrier, and says where the plan does not hold. It changes nothing.`,
 	c.Flags().BoolVar(&out.detail, "zone-detail", false, "show each zone's changes and the rules")
 	c.Flags().
 		StringVar(&consider, "consider", "",
-			"set choices side by side: `NAME,NAME` of carriers, or www,apex as the "+
-				"canonical host")
+			"compare choices: `NAME,NAME` of carriers, or www,apex as the canonical host")
 	return c
 }

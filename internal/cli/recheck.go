@@ -38,13 +38,14 @@ func (p *program) recheck() *cobra.Command {
 	var o recheckOptions
 	c := &cobra.Command{
 		Use:   "recheck",
-		Short: "Look again, and say only what is new since the state that was accepted",
-		Long: `recheck surveys and audits again, and compares with the state that was accepted last (--accept-all):
-records, delegations, certificates, registrations, redirects, pages, and every finding. It says only
-what is new, as a short text that can be mailed to a client as it stands, and nothing at all where
-nothing is. What you live with is left out until a date (--accept CODE SUBJECT --until DATE --why
-TEXT), and comes back on it. What nobody could look at is said to be so. Made for cron: see
-docs/recheck.md. It ends with 0 when nothing is new, with 1 when something is.`,
+		Short: "Look again, and report only what is new since the accepted state",
+		Long: `recheck surveys and audits again, and compares with the state that was accepted last
+(--accept-all): records, delegations, certificates, registrations, redirects, pages, and every
+finding. It reports only what is new, as a short text that can be mailed to a client unchanged,
+and prints nothing if nothing is new. Accepted findings are left out until a date (--accept CODE
+SUBJECT --until DATE --why TEXT), and return on it. What could not be seen is reported as unseen.
+Made for cron: see docs/recheck.md. It exits with 0 when nothing is new, and with 1 when something
+is.`,
 		Example: `  upperpath recheck --accept-all --from stage/stage.yaml
   upperpath recheck --from stage/stage.yaml
   upperpath recheck --from stage/stage.yaml --format html --metrics upperpath.prom
@@ -77,19 +78,19 @@ docs/recheck.md. It ends with 0 when nothing is new, with 1 when something is.`,
 	out.formatFlag(c)
 	f := c.Flags()
 	f.BoolVar(&o.acceptAll, "accept-all", false,
-		"take the state of now as the one to compare with from now on")
-	f.StringVar(&o.accept, "accept", "", "live with what this `CODE` says of SUBJECT, until a date")
+		"accept the present state as the one to compare with")
+	f.StringVar(&o.accept, "accept", "", "accept what this `CODE` says about SUBJECT, until a date")
 	f.StringVar(&o.until, "until", "",
-		"with --accept: the `DATE` on which it comes back, such as 2027-01-15")
-	f.StringVar(&o.why, "why", "", "with --accept: a `TEXT` that says why")
-	f.StringVar(&o.withdraw, "withdraw", "", "no longer live with what this `CODE` says of SUBJECT")
+		"with --accept: the `DATE` on which it returns, such as 2027-01-15")
+	f.StringVar(&o.why, "why", "", "with --accept: a `TEXT` with the reason")
+	f.StringVar(&o.withdraw, "withdraw", "", "no longer accept what this `CODE` says about SUBJECT")
 	f.BoolVar(&o.list, "list", false, "list what is accepted, and until when")
 	f.StringVar(&o.metrics, "metrics", "", "write figures for Prometheus into this `FILE`")
 	f.StringVar(&o.survey.key, "key", "",
 		"a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.survey.noTransfer, "no-transfer", false, "do not ask for whole zones")
 	f.BoolVar(&o.forget, "forget", false,
-		"do not keep the survey and the audit where something is new")
+		"do not save the survey and the audit if something is new")
 	return c
 }
 
@@ -210,7 +211,7 @@ func (p *program) lookAgain(
 		}
 		audit, err := s.Keep(ctx, a)
 		if err == nil {
-			fmt.Fprintf(p.err, "Kept as survey %d and audit %d.\n", survey, audit)
+			fmt.Fprintf(p.err, "Saved as survey %d and audit %d.\n", survey, audit)
 		}
 		return err
 	}}, nil
@@ -264,17 +265,18 @@ func (p *program) acceptOne(ctx context.Context, from *estateOptions, o *recheck
 	until, err := time.Parse(time.DateOnly, o.until)
 	switch {
 	case subject == "":
-		return usage("--accept %s: of what? Expected --accept CODE SUBJECT, such as registration-ends "+
-			"old.example", o.accept)
+		return usage("--accept %s: the subject is missing; expected --accept CODE SUBJECT, such as "+
+			"registration-ends old.example", o.accept)
 	case o.until == "":
-		return usage("--accept %s %s: --until DATE is missing: on that day it comes back", o.accept,
+		return usage("--accept %s %s: --until DATE is missing; it returns on that day", o.accept,
 			subject)
 	case err != nil:
 		return usage("--until %s: expected a date such as 2027-01-15", o.until)
 	case !until.After(p.now()):
-		return usage("--until %s: this day has come already; expected a later one", o.until)
+		return usage("--until %s: this day has passed; expected a later one", o.until)
 	case strings.TrimSpace(o.why) == "":
-		return usage("--accept %s %s: --why TEXT is missing: somebody will ask", o.accept, subject)
+		return usage("--accept %s %s: --why TEXT is missing; somebody will ask for the reason", o.accept,
+			subject)
 	}
 	e, _, err := from.read()
 	if err != nil {
@@ -312,7 +314,7 @@ func knownCode(code string) error {
 	if n := problem.Nearest(code, codes); n != "" {
 		near = "; did you mean " + n + "?"
 	}
-	return usage("%s: nothing is called so%s A change is one of %s", code, cmp.Or(near, "."),
+	return usage("%s: unknown code%s A change is one of %s", code, cmp.Or(near, "."),
 		strings.Join(recheck.Codes(), ", "))
 }
 
@@ -339,11 +341,11 @@ func (p *program) warnUnknown(ctx context.Context, s *store.Store, code, subject
 	if contains(known, subject) {
 		return nil
 	}
-	near := "upperpath recheck says what there is"
+	near := "upperpath recheck shows the present findings"
 	if n := problem.Nearest(subject, known); n != "" {
 		near = "did you mean " + n + "?"
 	}
-	return usage("--accept %s %s: nothing of the kind was seen; %s", code, subject, near)
+	return usage("--accept %s %s: no such finding; %s", code, subject, near)
 }
 
 func (p *program) withdrawOne(ctx context.Context, from *estateOptions, code,
@@ -358,7 +360,7 @@ func (p *program) withdrawOne(ctx context.Context, from *estateOptions, code,
 			code, subject)
 	}
 	if err == nil {
-		fmt.Fprintf(p.out, "%s of %s is not accepted any more.\n", code, subject)
+		fmt.Fprintf(p.out, "%s of %s is no longer accepted.\n", code, subject)
 	}
 	return storeFailed(err)
 }

@@ -19,9 +19,9 @@ func (p *program) rehearse() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rehearse",
 		Short: "Play the plan on a stand-in web, and audit it there",
-		Long: `rehearse puts the plan on the stage: its records into a name server, its certificates and redirects
-at the addresses of whoever carries them, all on loopback. Then it audits every door and an example
-of every rule there, over real sockets. Nothing real is touched.`,
+		Long: `rehearse puts the plan on the stage: its records into a name server, its certificates and
+redirects at the addresses of their carriers, all on loopback. Then it audits every door and an
+example of every rule there, over real sockets. It touches nothing real.`,
 		Example: `  upperpath rehearse
   upperpath rehearse --only wave:1 --format json`,
 		Args: cobra.NoArgs,

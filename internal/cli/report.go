@@ -31,12 +31,11 @@ func (p *program) report() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "report",
 		Short: "Show the last audit again, or make a page of it for the client",
-		Long: `report shows the audit that was kept last. With --out it writes one page of HTML for the client,
-which needs nothing but itself: what is wrong or right in one sentence; each domain today and
-afterwards; what has to be done, where and by when; risks with their dates; figures; and what was
-found, with what to do. With --before it sets an earlier audit beside the last one. --figure writes
-one of the figures alone: doors, hops, chains or dates; as PNG where --out ends in .png, else as
-SVG.`,
+		Long: `report shows the last saved audit. With --out it writes one self-contained page of HTML for the
+client: the result in one sentence; each domain today and afterwards; what to do, where and by
+when; risks with their dates; figures; and the findings with their remedies. With --before it sets
+an earlier audit beside the last one. --figure writes one of the figures alone: doors, hops,
+chains or dates; as PNG if --out ends in .png, otherwise as SVG.`,
 		Example: `  upperpath report
   upperpath report --out report.html
   upperpath report --out report.html --title "Northmoor Museums Trust: one address" --by "Your consultant"
@@ -51,7 +50,7 @@ SVG.`,
 			}
 			for _, of := range []string{"title", "by", "words", "before", "force"} {
 				if c.Flags().Changed(of) && o.path == "" && o.figure == "" {
-					return usage("--%s: it is for the page of --out FILE, or for a --figure; give one of them too",
+					return usage("--%s is for the page of --out FILE, or for a --figure; give one of them too",
 						of)
 				}
 			}
@@ -63,15 +62,15 @@ SVG.`,
 		"the estate `FILE` (default: upperpath.yaml here or in a folder above)")
 	f.StringVar(&o.path, "out", "", "write a page of HTML, or a figure, to this `FILE`")
 	f.StringVar(&o.title, "title", "", "the `TITLE` of the page, such as the client's name")
-	f.StringVar(&o.by, "by", "", "the `NAME` of whoever made the page")
-	f.StringVar(&o.words, "words", "", "a text `FILE` whose paragraphs stand at the top of the page")
+	f.StringVar(&o.by, "by", "", "the `NAME` of the author")
+	f.StringVar(&o.words, "words", "", "a text `FILE` with paragraphs for the top of the page")
 	f.StringVar(&o.figure, "figure", "",
 		"write this `FIGURE` alone: "+strings.Join(report.Figures(), ", "))
 	f.Int64Var(&o.number, "number", 0, "the audit with this `NUMBER` instead of the last")
 	f.Int64Var(&o.before, "before", 0, "set the audit with this `NUMBER` before it")
-	f.BoolVar(&o.list, "list", false, "list what is kept")
+	f.BoolVar(&o.list, "list", false, "list the saved audits")
 	f.BoolVar(&o.force, "force", false,
-		"replace a file that this program did not make or that was edited")
+		"replace a file that this program did not write or that was edited")
 	_ = c.RegisterFlagCompletionFunc(
 		"figure",
 		cobra.FixedCompletions(report.Figures(), cobra.ShellCompDirectiveNoFileComp),
@@ -137,15 +136,14 @@ func (p *program) forClient(
 		}
 		if !page.Before.Started.Before(a.Started) {
 			return page,
-				usage("--before %d: this audit is not older than the one it is set before; expected an "+
-					"earlier one "+
+				usage("--before %d: this audit is not older than the other; expected an earlier one "+
 					"(upperpath report --list)", o.before)
 		}
 	}
 	if o.words != "" {
 		text, err := files.Read(o.words, files.MostSmall)
 		if err != nil {
-			return page, usage("--words %s: the file cannot be read; check that the name is right", o.words)
+			return page, usage("--words %s: the file cannot be read; check the name", o.words)
 		}
 		for part := range strings.SplitSeq(strings.ReplaceAll(string(text), "\r\n", "\n"), "\n\n") {
 			if part = strings.Join(strings.Fields(part), " "); part != "" {
@@ -157,8 +155,8 @@ func (p *program) forClient(
 	if err != nil {
 		fmt.Fprintln(
 			p.err,
-			"The estate file could not be read, so that the page holds nothing of the plan: upperpath "+
-				"plan says why.",
+			"The estate file could not be read, so the page has nothing from the plan: upperpath plan "+
+				"says why.",
 		)
 		return page, nil
 	}
@@ -217,7 +215,7 @@ func kept(c *cobra.Command, s *store.Store, number int64) (*chain.Audit, error) 
 	a, err := s.Get(c.Context(), number)
 	if errors.Is(err, store.ErrEmpty) {
 		return nil,
-			usage("--number %d: there is no such audit; upperpath report --list shows them", number)
+			usage("--number %d: no such audit; upperpath report --list shows the saved ones", number)
 	}
 	return a, storeFailed(err)
 }
@@ -229,12 +227,11 @@ func storeFailed(err error) error {
 		return wrapFailed(err)
 	}
 	remedy := map[store.Reason]string{
-		store.Full: "Make room on the disk, then do it again; --forget does without the store.",
+		store.Full: "Make room on the disk, then try again; --forget works without the store.",
 		store.Barred: "Check the permissions of " + filepath.Dir(wrong.Path) +
-			"; --forget does without the store.",
-		store.Damaged: "Move the store away, or take it from a copy; a new one is made where there is " +
-			"none.",
-		store.Busy: "Wait until it is done, or end it; then do it again.",
+			"; --forget works without the store.",
+		store.Damaged: "Move the store away, or restore it from a copy; a missing store is created.",
+		store.Busy:    "Wait until it has finished, or end it; then try again.",
 	}[wrong.Reason]
 	return failed(fmt.Errorf("%w. %s", err, remedy))
 }

@@ -97,7 +97,8 @@ func Run(args []string, in io.Reader, out, err io.Writer) int {
 	code := p.guarded(func() int { return p.exit(ctx, root.ExecuteContext(ctx)) })
 	shown.flush()
 	if shown.err != nil && !errors.Is(shown.err, syscall.EPIPE) && code <= exitFindings {
-		p.complain(fmt.Errorf("what this command says could not all be written: %w", shown.err))
+		p.complain(fmt.Errorf("the output of this command could not be written completely: %w",
+			shown.err))
 		return exitFailed
 	}
 	return code
@@ -142,7 +143,7 @@ func (p *program) leaveInTime(ctx context.Context, ended <-chan struct{}) {
 func (p *program) saidInterrupted() {
 	says := "upperpath: interrupted"
 	if p.kept.Load() {
-		says += "; what was seen by then is kept"
+		says += "; what was seen by then is saved"
 	}
 	fmt.Fprintln(p.err, says)
 }
@@ -173,14 +174,14 @@ func (p *program) guarded(run func() int) (code int) {
 			what,
 			stack,
 		)
-		told := "what it is could not be written down"
+		told := "the details could not be written down"
 		if f, err := os.CreateTemp("", "upperpath-fault-*.txt"); err == nil {
 			_, err = f.WriteString(text)
 			if err = errors.Join(err, f.Close()); err == nil {
-				told = "please send us " + f.Name() + ", which holds nothing of your data"
+				told = "please send us " + f.Name() + ", which contains none of your data"
 			}
 		}
-		p.complain(fmt.Errorf("this is a fault of Upper Path itself; %s", told))
+		p.complain(fmt.Errorf("this is a bug in Upper Path; %s", told))
 	}()
 	return run()
 }
@@ -232,9 +233,9 @@ func (p *program) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "upperpath",
 		Short: "Consolidate domains onto one site, and prove it",
-		Long: `Upper Path leads every door of every domain that a client owns to one canonical site: it plans the
-records, certificates and redirects, rehearses them on a stand-in web, writes them for real servers, and audits
-the result as browsers meet it.
+		Long: `Upper Path leads every door of every domain that a client owns to one canonical site. It plans the
+records, certificates and redirects, rehearses them on a stand-in web, writes them for real
+servers, and audits the result as browsers meet it.
 
 Start with three commands: look, plan, audit. To see it all at once: upperpath demo`,
 		Example: `  upperpath demo --dir northmoor
@@ -263,10 +264,10 @@ Start with three commands: look, plan, audit. To see it all at once: upperpath d
 	root.SetErr(p.err)
 	root.SetUsageTemplate(usageTemplate)
 	root.SetVersionTemplate("upperpath {{.Version}}\n")
-	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "say on stderr what is done")
+	root.PersistentFlags().BoolVarP(&p.verbose, "verbose", "v", false, "log progress to stderr")
 	root.AddGroup(
 		&cobra.Group{ID: "work", Title: "The work, in its order:"},
-		&cobra.Group{ID: "other", Title: "Beside it:"},
+		&cobra.Group{ID: "other", Title: "Other commands:"},
 	)
 	for _, c := range []*cobra.Command{p.look(), p.newEstate(), p.survey(), p.gather(), p.cover(),
 		p.plan(), p.prove(),
@@ -365,7 +366,7 @@ type output struct {
 func (o *output) flags(c *cobra.Command) {
 	o.formatFlag(c)
 	c.Flags().StringVar(&o.failOn, "fail-on", "error",
-		"exit with 1 from this `SEVERITY` on: error, warning, note, never")
+		"exit with 1 from this `SEVERITY` up: error, warning, note, never")
 	_ = c.RegisterFlagCompletionFunc(
 		"fail-on",
 		cobra.FixedCompletions([]string{"error", "warning", "note", "never"},
@@ -377,7 +378,7 @@ func (o *output) flags(c *cobra.Command) {
 func (o *output) formatFlag(c *cobra.Command) {
 	formats := doc.Formats()
 	c.Flags().StringVar(&o.format, "format", "text",
-		"how to write the result, a `FORMAT`: "+strings.Join(formats, ", "))
+		"the output `FORMAT`: "+strings.Join(formats, ", "))
 	_ = c.RegisterFlagCompletionFunc("format",
 		cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp))
 }
@@ -385,7 +386,7 @@ func (o *output) formatFlag(c *cobra.Command) {
 // chainFlag adds the option that shows every chain.
 func (o *output) chainFlag(c *cobra.Command) {
 	c.Flags().BoolVar(&o.detail, "chains", false,
-		"show every chain hop by hop, those that are fine too")
+		"show every chain hop by hop, also those without problems")
 }
 
 func (o *output) check() error {
@@ -406,7 +407,7 @@ func (o *output) check() error {
 // show writes a result in the form that was chosen.
 func (p *program) show(d doc.Doc, o *output) error {
 	if _, is := terminal(p.out.to); is && doc.Binary(o.format) {
-		return usage("--format %s is nothing for a terminal; write it to a file: > result.%[1]s",
+		return usage("--format %s is not for a terminal; write it to a file: > result.%[1]s",
 			o.format)
 	}
 	style := p.style()

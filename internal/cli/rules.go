@@ -31,9 +31,8 @@ func (p *program) rulesTry() *cobra.Command {
 	var from estateOptions
 	var out output
 	c := &cobra.Command{
-		Use: "try URL...",
-		Short: "Say which rule takes a URL, why this one, what it gives, and the predicted chain to " +
-			"the end",
+		Use:   "try URL...",
+		Short: "Show which rule takes a URL, why, its answer, and the predicted chain to the end",
 		Example: `  upperpath rules try http://lacemill-museum.example/archive/1998/bobbins
   upperpath rules try --format json https://slatequarry.example/tours`,
 		Args: cobra.MinimumNArgs(1),
@@ -103,10 +102,10 @@ func (p *program) rulesStraighten() *cobra.Command {
 	var write bool
 	c := &cobra.Command{
 		Use:   "straighten",
-		Short: "Write rules that lead in several hops as single ones, and drop exact duplicates",
-		Long: `straighten finds the rules whose target is itself redirected, and shows for each the rule that leads
-there in one hop; exact duplicates go. With --write it changes rules.csv: only these lines,
-everything else stays to the octet. A temporary redirect is never joined into a permanent one.`,
+		Short: "Rewrite rules that take several hops as single ones, and drop exact duplicates",
+		Long: `straighten finds the rules whose target is itself redirected, and shows for each the rule that
+leads there in one hop; exact duplicates go. With --write it changes rules.csv: only these lines,
+and nothing else. It never merges a temporary redirect into a permanent one.`,
 		Example: `  upperpath rules straighten
   upperpath rules straighten --write`,
 		Args: cobra.NoArgs,

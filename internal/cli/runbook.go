@@ -35,13 +35,12 @@ func (p *program) runbook() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "runbook",
 		Short: "Work through the plan's steps: what, where, when, and whether it worked",
-		Long: `runbook makes the plan's steps a list to work through: for each, at which provider, for which names,
-the values to copy, how long to wait and until when by the clock, what to see when it worked, and
-the way back. With --check it looks whether the next open step is done: it asks name servers, parent
-zones and doors, marks what is done with the time, passes over what still waits, and stops at the
-first step that is not done, saying what is missing. What nobody can see from outside is marked by
-hand (--done). What was done is kept in .upperpath/ beside the estate file, for each --only by
-itself.`,
+		Long: `runbook turns the plan's steps into a list to work through: for each, the provider, the names, the
+values to copy, how long to wait and until when, what to check, and how to undo it. With --check
+it looks whether the next open step is done. It asks name servers, parent zones and doors, marks
+what is done with the time, skips what still waits, and stops at the first step that is not done,
+with what is missing. Mark what cannot be seen from outside by hand (--done). Progress is saved in
+.upperpath/ beside the estate file, separately for each --only.`,
 		Example: `  upperpath runbook
   upperpath runbook --start 2026-12-01T09:00:00+01:00
   upperpath runbook --format html > runbook.html
@@ -63,11 +62,11 @@ itself.`,
 	f.StringVar(&o.start, "start", "",
 		"begin at this `TIME`, such as 2026-12-01T09:00:00+01:00 (default: now)")
 	f.BoolVar(&o.check, "check", false,
-		"look whether the next open steps are done, and mark those that are")
-	f.IntVar(&o.done, "done", 0, "mark the step with this `NUMBER` as done, without looking")
+		"check whether the next open steps are done, and mark those that are")
+	f.IntVar(&o.done, "done", 0, "mark the step with this `NUMBER` as done, unchecked")
 	f.IntVar(&o.undo, "undo", 0, "mark the step with this `NUMBER` as not done")
 	f.BoolVar(&o.anew, "anew", false,
-		"make the runbook anew from the present plan; what is done stays done")
+		"rebuild the runbook from the present plan; what is done stays done")
 	return c
 }
 
@@ -212,9 +211,8 @@ func (p *program) bookOf(
 	if kept.Source != fresh.Source && !o.anew {
 		fmt.Fprintln(
 			p.err,
-			"The estate file or its rules were changed since this runbook was begun. To make it anew "+
-				"from the present "+
-				"plan, with what is done kept: upperpath runbook --anew",
+			"The estate file or its rules have changed since this runbook was begun. To rebuild it from "+
+				"the present plan, with what is done kept: upperpath runbook --anew",
 		)
 	}
 	return bookFrom(kept, begin, o), true, nil

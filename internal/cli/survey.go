@@ -46,12 +46,12 @@ func (p *program) survey() *cobra.Command {
 	var o surveyOptions
 	c := &cobra.Command{
 		Use:   "survey",
-		Short: "See what is there of every domain: records, mail, certificates; say what is odd; keep it",
-		Long: `survey looks at every domain of the estate: at the name servers that the parent and the zone name,
-each of them asked; at the records of apex, www, further hosts and names that are commonly there, or
-at the whole zone where a name server hands it out (AXFR) or a file has it (--zone); at every door
-with its certificate; at the registration. It says what is odd, and keeps what it saw in
-.upperpath/, dated, so that it can be compared and gone back to.`,
+		Short: "Survey every domain: records, mail, certificates; report what is odd; save it",
+		Long: `survey looks at every domain of the estate: at the name servers that the parent zone and the zone
+name, each of them; at the records of apex, www, further hosts and common names, or at the whole
+zone if a name server transfers it (AXFR) or a file has it (--zone); at every door with its
+certificate; and at the registration. It reports what is odd, and saves what it saw in
+.upperpath/, dated, so that it can be compared later.`,
 		Example: `  upperpath survey --from stage/stage.yaml
   upperpath survey --from stage/stage.yaml --only lacemill-museum.example --records --save before
   upperpath survey --list
@@ -73,8 +73,8 @@ with its certificate; at the registration. It says what is odd, and keeps what i
 	vantage.flags(c)
 	out.flags(c)
 	f := c.Flags()
-	f.BoolVar(&o.list, "list", false, "list the surveys that are kept")
-	f.Int64Var(&o.show, "show", 0, "show the kept survey with this `NUMBER`")
+	f.BoolVar(&o.list, "list", false, "list the saved surveys")
+	f.Int64Var(&o.show, "show", 0, "show the saved survey with this `NUMBER`")
 	f.BoolVar(&o.records, "records", false, "write every record, not only what is odd")
 	f.StringVar(&o.save, "save", "",
 		"write a zone file for each domain into this `FOLDER`; nothing there is overwritten")
@@ -83,7 +83,7 @@ with its certificate; at the registration. It says what is odd, and keeps what i
 	f.StringVar(&o.key, "key", "",
 		"a `FILE` with the key for zone transfers: name, algorithm and secret")
 	f.BoolVar(&o.noTransfer, "no-transfer", false, "do not ask for whole zones")
-	f.BoolVar(&o.forget, "forget", false, "do not keep the result")
+	f.BoolVar(&o.forget, "forget", false, "do not save the result")
 	return c
 }
 
@@ -126,7 +126,7 @@ func (p *program) runSurvey(
 	if !o.forget {
 		var number int64
 		number, keepErr = p.keepSurvey(context.WithoutCancel(ctx), e, v)
-		kept = fmt.Sprintf("Kept as survey %d.\n", number)
+		kept = fmt.Sprintf("Saved as survey %d.\n", number)
 	}
 	if o.save != "" && err == nil {
 		saveErr = p.saveZones(o.save, v)

@@ -22,12 +22,12 @@ func (p *program) writeSheet() *cobra.Command {
 	var force bool
 	c := &cobra.Command{
 		Use:   "sheet",
-		Short: "Write what has to be typed on providers' pages, a sheet for each place",
-		Long: `write sheet makes, for each place where something is typed (where records are kept, each carrier,
-each registrar), a page to type from (Markdown) and tables for a spreadsheet (CSV): the changes in
-their order, what goes first; the label relative to the zone and the full name, the value with and
-without its last dot, texts in strings, the TTL; forwarding entries, hosts, patterns, delegations;
-and for each a command that shows that it worked.`,
+		Short: "Write what to type on providers' pages, a sheet for each place",
+		Long: `write sheet makes a page to type from (Markdown) and tables for a spreadsheet (CSV) for each
+place: where records are kept, each carrier, each registrar. They list the changes in order, and
+what comes first; the label relative to the zone and the full name, the value with and without its
+final dot, texts in strings, the TTL; forwarding entries, hosts, patterns, delegations; and for
+each a command that shows whether it worked.`,
 		Example: `  upperpath write sheet
   upperpath write sheet --only wave:2 --out wave-2
   upperpath write sheet --format html
@@ -73,7 +73,7 @@ and for each a command that shows that it worked.`,
 	c.Flags().StringVar(&format, "format", "md",
 		"a `FORMAT` for the pages: md (with csv beside it), html, xlsx, csv")
 	c.Flags().BoolVar(&force, "force", false,
-		"replace a file that this program did not make or that was edited")
+		"replace a file that this program did not write or that was edited")
 	return c
 }
 
@@ -85,10 +85,10 @@ func (p *program) writeZone() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "zone",
 		Short: "Write each zone as it is after the changes, as a standard zone file",
-		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that was there,
-changed as the plan says, with the serial of the SOA one higher, and with the new name servers where
-the zone moves to others. A domain that the zone above does not know yet gets its zone from nothing.
-Name servers load it, and most providers import it.`,
+		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that existed,
+changed as planned, with the serial of the SOA one higher, and with the next name servers if the
+zone moves. A domain that the parent zone does not know yet gets a zone from nothing. Name servers
+load the file, and most providers import it.`,
 		Example: `  upperpath write zone
   upperpath write zone --only ferryhouse.example --out new-zones
   upperpath write zone --as-it-is --out copies`,
@@ -141,8 +141,7 @@ Name servers load it, and most providers import it.`,
 				fmt.Fprintf(
 					p.out,
 					"\n%d of them %s marked PARTIAL: names were asked for one by one. Compare with an export "+
-						"from the provider "+
-						"before they replace anything, or plan from that export: --zone FILE.\n",
+						"from the provider before they replace anything, or plan from that export: --zone FILE.\n",
 					partial, wording.Verb(partial, "is", "are"),
 				)
 			}
@@ -157,8 +156,8 @@ Name servers load it, and most providers import it.`,
 	from.zoneFlags(c)
 	c.Flags().StringVar(&out, "out", "zones", "the `FOLDER` to write into")
 	c.Flags().BoolVar(&asItIs, "as-it-is", false,
-		"write what is there today, to be copied to the next name servers")
+		"write the present records, to be copied to the next name servers")
 	c.Flags().BoolVar(&force, "force", false,
-		"replace a file that this program did not make or that was edited")
+		"replace a file that this program did not write or that was edited")
 	return c
 }

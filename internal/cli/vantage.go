@@ -40,16 +40,16 @@ func (o *vantageOptions) flagsNamed(c *cobra.Command, timeout string) {
 		&o.points,
 		"point",
 		nil,
-		"go to an address whatever DNS says, `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)",
+		"go to an address, whatever DNS says: `HOST[:PORT]=ADDRESS[:PORT]` (repeatable)",
 	)
 	f.BoolVar(&o.private, "allow-private", false,
 		"follow redirects of public addresses into private networks too")
 	f.StringVar(&o.asOf, "as-of", "",
 		"judge certificates at this `TIME`, such as 2027-03-01 or 2027-03-01T12:00:00Z")
-	f.IntVar(&o.parallel, "parallel", 32, "how many URLs to follow at once, a `NUMBER`")
-	f.IntVar(&o.perHost, "per-host", 4, "how many questions at one host go on at a time, a `NUMBER`")
+	f.IntVar(&o.parallel, "parallel", 32, "the `NUMBER` of URLs to follow at once")
+	f.IntVar(&o.perHost, "per-host", 4, "the `NUMBER` of requests at a time to one host")
 	f.Float64Var(&o.rate, "rate", 0,
-		"how many questions a second begin at one host, a `NUMBER` (default: no limit)")
+		"the `NUMBER` of requests a second to one host (default: no limit)")
 }
 
 // open makes the web that is seen from the vantage. The estate may be nil.

@@ -39,21 +39,21 @@ func (o *visitorOptions) flags(c *cobra.Command) {
 		&o.as,
 		"as",
 		nil,
-		"go as a `KIND` of visitor too, phone or search-robot (repeatable), and say what differs",
+		"also visit as `KIND` and report differences: phone or search-robot (repeatable)",
 	)
 	f.StringVar(
 		&o.returning,
 		"returning",
 		"",
-		"go as a browser too that remembers the redirects and HSTS of an earlier `VISIT`: "+
-			"audit, survey, one by number such as audit:3, or its JSON file",
+		"also visit as a browser that remembers the redirects and HSTS of an earlier `VISIT`: audit, "+
+			"survey, one by number such as audit:3, or its JSON file",
 	)
 	f.StringVar(
 		&o.preloaded,
 		"preloaded",
 		"",
-		"let that browser know the hosts of this `FILE` as preloaded: one a line, with "+
-			"+ before it for those below it too, or browsers' own JSON",
+		"let that browser know the hosts of this `FILE` as preloaded: one a line, with + before it to "+
+			"include hosts below, or browsers' own JSON",
 	)
 }
 
@@ -89,10 +89,10 @@ func (o *visitorOptions) open(ctx context.Context, v *vantageOptions, e *files.E
 	for i, from := range places {
 		one := *v
 		if one.from = strings.TrimSpace(from); one.from == "" && len(places) > 1 {
-			return nil, usage("--from %s: there is an empty name between commas", v.from)
+			return nil, usage("--from %s: an empty name between commas", v.from)
 		}
 		if slices.Contains(places[:i], from) {
-			return nil, usage("--from %s: %s stands there twice", v.from, from)
+			return nil, usage("--from %s: %s appears twice", v.from, from)
 		}
 		vantage, err := one.vantage(e)
 		if err != nil {
@@ -181,7 +181,7 @@ func (c *crowd) notes() []string {
 		for _, v := range c.visitors[:len(c.webs)] {
 			names = append(names, v.Name)
 		}
-		says := fmt.Sprintf("Gone %s: all went the same way on %d of %s", strings.Join(names, ", "),
+		says := fmt.Sprintf("Visited %s: all went the same way on %d of %s", strings.Join(names, ", "),
 			c.entries-c.differ-c.unseen, wording.Count(c.entries, "URL"))
 		if c.unseen > 0 {
 			says += fmt.Sprintf("; %d could not be followed by all", c.unseen)
@@ -306,9 +306,8 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 		data, err := files.Read(o.returning, files.MostJSON)
 		if err != nil {
 			return nil, usage(
-				"--returning %s: it is neither audit nor survey, and no file that can be read; expected one "+
-					"of them, "+
-					"perhaps with a number as in audit:3, or a JSON file of one",
+				"--returning %s: it is neither audit nor survey, nor a readable file; expected one of them, "+
+					"perhaps with a number as in audit:3, or a JSON file",
 				o.returning,
 			)
 		}
@@ -316,8 +315,7 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 	}
 	if e == nil {
 		return nil,
-			usage("--returning %s: there is no estate file here, beside which it would be kept; name its "+
-				"JSON file",
+			usage("--returning %s: no estate file here, beside which it would be saved; name its JSON file",
 				o.returning)
 	}
 	id := int64(0)
@@ -325,7 +323,7 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 		var err error
 		if id, err = strconv.ParseInt(number, 10, 64); err != nil || id < 1 {
 			return nil,
-				usage("--returning %s: expected a number behind the colon, as in %s:3", o.returning, what)
+				usage("--returning %s: expected a number after the colon, as in %s:3", o.returning, what)
 		}
 	}
 	s, err := store.Read(e.Folder())
@@ -342,7 +340,7 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 			return nil, storeFailed(err)
 		}
 		if a == nil {
-			return nil, usage("--returning %s: no audit is kept; upperpath audit makes one", o.returning)
+			return nil, usage("--returning %s: no audit is saved; upperpath audit makes one", o.returning)
 		}
 		return auditVisits(a), nil
 	}
@@ -352,7 +350,7 @@ func (o *visitorOptions) earlier(ctx context.Context, e *files.Estate) ([]visite
 			return nil, storeFailed(err)
 		}
 		if len(kept) == 0 {
-			return nil, usage("--returning survey: no survey is kept; upperpath survey makes one")
+			return nil, usage("--returning survey: no survey is saved; upperpath survey makes one")
 		}
 		id = slices.MaxFunc(kept, func(a, b store.Kept) int { return cmp.Compare(a.ID, b.ID) }).ID
 	}
@@ -422,7 +420,7 @@ func visitsIn(path string, data []byte) ([]visited, error) {
 func readPreloaded(path string, m *chain.Memory) error {
 	data, err := files.Read(path, files.MostConfig)
 	if err != nil {
-		return fmt.Errorf("--preloaded %s: it cannot be read; check whether the name is right", path)
+		return fmt.Errorf("--preloaded %s: it cannot be read; check the name", path)
 	}
 	if bytes.Contains(data, []byte(`"entries"`)) {
 		return preloadedJSON(path, data, m)

@@ -20,7 +20,7 @@ import (
 func (p *program) write() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "write",
-		Short: "Write the plan down for those who carry it",
+		Short: "Write the plan for those who carry it out",
 		Example: `  upperpath write nginx
   upperpath write apache
   upperpath write sheet
@@ -48,7 +48,7 @@ func (p *program) writeServer(w servers.Writer) *cobra.Command {
 		Short: "Write the redirects of a server of your own for " + w.Title,
 		Long: "write " + w.Name + " writes the plan's redirects for " + w.Title + `, in one hop.
 ` + w.About + `
-A host that is not in it is refused and never given another site's page. What it cannot carry exactly is said, and the
+A host that is not in it is refused and never given another site's page. What it cannot carry exactly is reported, and the
 exit code is then 1.`,
 		Example: p.writeExamples(w),
 		Args:    cobra.NoArgs,
@@ -68,7 +68,7 @@ exit code is then 1.`,
 				o.Form = w.Forms[i].Name
 				for _, option := range w.Forms[i].Without {
 					if c.Flags().Changed(option) {
-						return usage("--%s holds nothing of --%s; leave one of them out", o.Form, option)
+						return usage("--%s contains nothing of --%s; omit one of them", o.Form, option)
 					}
 				}
 			}
@@ -82,13 +82,13 @@ exit code is then 1.`,
 			}
 			if runs := e.Estate.Carrier(name).Software; runs != w.Name {
 				fmt.Fprintf(p.err,
-					"upperpath: the estate file says that %s runs %s; the steps of the plan say so too "+
-						"(software: %s on the carrier changes that).\n", name, runs, w.Name)
+					"upperpath: the estate file says that %s runs %s, and so do the steps of the plan (change "+
+						"it with software: %s on the carrier).\n", name, runs, w.Name)
 			}
 			predicted := in.Web()
 			doors := predicted.Held(name)
 			if len(doors) == 0 {
-				return usage("%s carries no door of what is meant here: there is nothing to write", name)
+				return usage("%s carries none of these doors: there is nothing to write", name)
 			}
 			written, err := w.Write(doors, o)
 			if err != nil {
@@ -100,8 +100,8 @@ exit code is then 1.`,
 			}
 			if checked.Refused != "" {
 				return ended{exitFindings,
-					fmt.Errorf("%s (%s on this machine) refuses what would be written, so nothing "+
-						"is: %s. Leave out or change the rule that stands there", w.Checker.Called, checked.By,
+					fmt.Errorf("%s (%s on this machine) refuses the configuration, so nothing is written: %s. "+
+						"Drop or change that rule", w.Checker.Called, checked.By,
 						checked.Refused)}
 			}
 			made := make([]files.Made, len(written.Files))
@@ -113,7 +113,7 @@ exit code is then 1.`,
 			}
 			last, before, audited, err := from.lastSeen(c.Context(), e)
 			if err != nil { // a file needs nothing of that; whether its plan holds does
-				from.complain(fmt.Errorf("what was seen cannot be read, and the records are not played: %w",
+				from.complain(fmt.Errorf("the saved survey cannot be read, so the records are not played: %w",
 					err))
 			}
 			in.Survey, in.Earlier, in.Audited = last, before, audited
@@ -127,7 +127,7 @@ exit code is then 1.`,
 	f := c.Flags()
 	f.StringVar(&out, "out", w.Name, "the `FOLDER` to write into")
 	f.StringVar(&carrier, "carrier", "",
-		"the `CARRIER` whose doors are meant (default: the only one that is a server)")
+		"the `CARRIER` whose doors to write (default: the only one that is a server)")
 	f.StringArrayVar(
 		&listen,
 		"listen",
@@ -139,12 +139,12 @@ exit code is then 1.`,
 	f.StringVar(&o.Challenges, "challenges", w.Options.Challenges,
 		"the `FOLDER` from which exempt paths are answered")
 	f.StringVar(&o.Place, "place", w.Options.Place,
-		"the `FOLDER` on the server in which the files will lie")
+		"the `FOLDER` on the server that will have the files")
 	for i, form := range w.Forms {
 		f.BoolVar(&forms[i], form.Name, false, form.Usage)
 	}
 	f.BoolVar(&force, "force", false,
-		"replace a file that this program did not make or that was edited")
+		"replace a file that this program did not write or that was edited")
 	return c
 }
 
@@ -215,13 +215,12 @@ func (p *program) saidServer(
 // whatWasChecked says whether the server itself has read what was written.
 func whatWasChecked(w servers.Writer, c servers.Checked) string {
 	if c.By == "" {
-		return fmt.Sprintf("NOT CHECKED by the server itself: %s. Run %s there before it is taken "+
-			"into use.", c.Why,
+		return fmt.Sprintf("NOT CHECKED by the server itself: %s. Run %s there before you use it.", c.Why,
 			w.Checker.Called)
 	}
-	finds := "finds no fault"
+	finds := "finds no problem"
 	if c.Warned != "" {
-		finds = "takes it, with a warning to look into first: " + strings.TrimRight(c.Warned, ".")
+		finds = "accepts it, with a warning to look into first: " + strings.TrimRight(c.Warned, ".")
 	}
 	return fmt.Sprintf("%s has read it (%s on this machine, certificates made for that) and %s.",
 		w.Checker.Called, c.By, finds)
@@ -236,7 +235,7 @@ func (p *program) notReady(all []finding.Finding) {
 	fmt.Fprintf(
 		p.out,
 		"\nNOT READY: the plan has %s, which upperpath plan shows; load none of it before they are "+
-			"mended.\n",
+			"fixed.\n",
 		wording.Count(n, "error"),
 	)
 }

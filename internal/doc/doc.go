@@ -93,7 +93,7 @@ func Binary(format string) bool {
 func Write(w io.Writer, format string, d Doc, s Style) error {
 	i := slices.IndexFunc(formats, func(f Format) bool { return f.Name == format })
 	if i < 0 {
-		return fmt.Errorf("no format is called %q", format)
+		return fmt.Errorf("unknown format %q", format)
 	}
 	return formats[i].write(w, clean(d), s)
 }

@@ -104,7 +104,7 @@ func writeJUnit(w io.Writer, d Doc, _ Style) error {
 func chainCase(class string, c Chain) junitCase {
 	made := findingCase(class, strings.TrimSpace(c.Entry+" "+c.About), c.Findings)
 	if c.Tone == Unseen && made.Failure == nil {
-		made.Skipped = &junitSkipped{"this vantage could not look"}
+		made.Skipped = &junitSkipped{"unseen from this vantage"}
 	}
 	return made
 }

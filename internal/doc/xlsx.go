@@ -98,7 +98,7 @@ func (x *workbook) rows(name string, head []string, rows [][]string) {
 		}
 	}
 	if s.rows = append(s.rows, rows...); len(s.rows) > mostSheetRows {
-		x.err = fmt.Errorf("%s has more rows than a sheet holds (%d); --format csv holds them", name,
+		x.err = fmt.Errorf("%s has more rows than a sheet can have (%d); --format csv has them all", name,
 			mostSheetRows)
 	}
 }

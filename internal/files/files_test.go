@@ -149,7 +149,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"an edge before a site that is nowhere": {
 			"canonical: https://www.n.example\ncarriers:\n" +
 				"  net: {by: edge, addresses: [203.0.113.20], name-servers: " +
-				"[ns.net.example]}\ndomains: [{name: n.example, carrier: net}]", "nobody says where it answers",
+				"[ns.net.example]}\ndomains: [{name: n.example, carrier: net}]", "its own address is missing",
 		},
 		"unknown top key": {"canonicle: https://www.n.example", "did you mean canonical?"},
 		"wrong type":      {domain + "  - {name: [a.example]}", ":7:"},
@@ -176,7 +176,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 			"already claimed by site.also",
 		},
 		"unknown carrier": {domain + "  - {name: a.example, carrier: gatewy}", "did you mean gateway?"},
-		"nobody carries":  {head + "domains: [a.example]", "nobody carries a.example"},
+		"nobody carries":  {head + "domains: [a.example]", "a.example has no carrier"},
 		"canonical http": {"canonical: http://www.n.example\ndomains: [a.example]",
 			"write https://www.n.example"},
 		"canonical host": {"canonical: www.n.example\ndomains: [a.example]",
@@ -196,7 +196,7 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 			"write https://www.n.example/x",
 		},
 		"leads nowhere": {domain + "  - {name: a.example, leads-to: visit}", "put / before a path"},
-		"www named":     {domain + "  - {name: a.example, hosts: [www]}", "apex and www are there"},
+		"www named":     {domain + "  - {name: a.example, hosts: [www]}", "apex and www exist"},
 		"key twice":     {domain + "  - {name: a.example, note: x, note: y}", "the key appears twice"},
 		"bad resolver": {domain + "  - a.example\nvantages: {v: {resolvers: [ns.example]}}",
 			"this is not a resolver"},
@@ -209,19 +209,20 @@ func TestEstateFaultsHavePlaceValueExpectationAndRemedy(t *testing.T) {
 		"merge key": {domain + "  - {name: a.example, <<: {note: x}}", "merge keys"},
 		"a line break in a name": {
 			domain + "  - {name: a.example, registrar: \"A\\nB\"}",
-			`:7:34: this value holds a line break: "a\nb"; expected text of one`,
+			`upperpath.yaml:7:34: this value contains a line break: "a\nb"; expected text of one`,
 		},
 		"an escape in a carrier's name": {
 			"canonical: https://www.n.example\ncarriers:\n" +
 				"  \"g\\e[2J\": {by: server, addresses: [203.0.113.2]}\ndomains: " +
 				"[a.example]",
-			`:3:3: this value holds the control character U+001B: "g\x1b[2j"`,
+			`:3:3: this value contains the control character U+001B: "g\x1b[2j"`,
 		},
 		"a turned direction": {
 			domain + "  - {name: a.example, note: \"a\u202eb\"}",
-			"holds the character u+202e, which reverses the direction of writing",
+			"contains the character u+202e, which reverses the direction of writing",
 		},
-		"a path with a tab": {domain + "  - a.example\nrules: \"a\\tb.csv\"", "this value holds a tab"},
+		"a path with a tab": {domain + "  - a.example\nrules: \"a\\tb.csv\"",
+			"this value contains a tab"},
 		"missing rules": {domain + "  - a.example\nrules: nowhere.csv",
 			"nowhere.csv: file not found"},
 	} {
@@ -289,13 +290,13 @@ func TestRulesFaults(t *testing.T) {
 		"from,to\n":                   "there is no column old",
 		"old,nev\n":                   "Call it new",
 		"old,new\na.example/\"x,/y\n": ":2:",
-		"old,new\na.example/x,\"/x#f\nX-Evil: 1\"\n": `:2:13: the column new holds a line break: ` +
+		"old,new\na.example/x,\"/x#f\nX-Evil: 1\"\n": `:2:13: the column new contains a line break: ` +
 			`"/x#f\nX-Evil: 1"; expected text of one`,
 		"old,new\na.example/x,/a\tb\n": "write it percent-encoded (%09) if " +
 			"it belongs to the URL",
-		"old,new,note\na.example/x,/y,a\u202eb\n": "the column note holds the " +
+		"old,new,note\na.example/x,/y,a\u202eb\n": "the column note contains the " +
 			"character U+202E, which reverses",
-		"old,new\n\"a.example/x\rb\",/y\n":                       "the column old holds a line break",
+		"old,new\n\"a.example/x\rb\",/y\n":                       "the column old contains a line break",
 		"old,new\na.example/x,/y\nb.test/x,/y\na.example/*,/y\n": "rules.csv:4:11: a bare *",
 	} {
 		_, err := ReadRules(write(t, "rules.csv", text), scope)
@@ -366,7 +367,7 @@ func TestOwnFilesAreRefreshedAndOthersKept(t *testing.T) {
 	require.NoError(t, WriteMade(true, Made{Path: path, Data: []byte("three\n"), Opens: "# "}))
 	foreign := write(t, "foreign.conf", "mine\n")
 	assert.ErrorContains(t, WriteMade(false, Made{Path: foreign, Data: []byte("x"), Opens: "# "}),
-		"not made by this program")
+		"this program did not write the file")
 	kept, _ := os.ReadFile(foreign)
 	assert.Equal(t, "mine\n", string(kept))
 	left, _ := os.ReadDir(filepath.Dir(path))
@@ -488,7 +489,7 @@ func TestTransferKeys(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, TransferKey{"transfer", "hmac-sha256", "c2VjcmV0"}, key)
 	for text, want := range map[string]string{"secret: c2VjcmV0": "no name",
-		"name: x\nsecret: '!'": "no secret",
+		"name: x\nsecret: '!'": "no readable secret",
 		"nam: x":               "unknown key"} {
 		_, err := ReadTransferKey(write(t, "key.yaml", text))
 		require.Error(t, err, text)
@@ -529,7 +530,7 @@ func TestAListOfDomainsHoldsTextOfOneLine(t *testing.T) {
 		ListedDomain{Name: web.MustParseHost("old.example"), Registrar: "R A", Note: "two lines"},
 		list[0])
 	_, err = ReadDomains(write(t, "l.csv", "name,note\nold.example,x\nb.example,a\x1bb\n"))
-	assert.ErrorContains(t, err, "l.csv:3: note holds the control character U+001B")
+	assert.ErrorContains(t, err, "l.csv:3: note contains the control character U+001B")
 }
 
 // TestTheSecretOfAKeyIsNeverShown reads key files that are wrong in every way that one meets.
@@ -562,7 +563,7 @@ func TestAListOfRecordsIsAZoneFileToo(t *testing.T) {
 		"export.txt": "old.example. 300 IN A 192.0.2.1\n"} {
 		_, _,
 			err = ReadZone(write(t, name, text), map[string]string{"old.example.zone": "old.example"}[name])
-		assert.ErrorContains(t, err, "nothing says which zone it is", name)
+		assert.ErrorContains(t, err, "its name is unknown", name)
 	}
 	path = write(t, "b.example.zone", "\ufeff$ORIGIN b.example.\n@ 60 IN SOA ns h 1 2 3 4 5\n")
 	zone, _, err = ReadZone(path, "")
@@ -619,7 +620,7 @@ func TestListsOfDomainsAsRegistrarsExportThem(t *testing.T) {
 	for text, says := range map[string]string{
 		"domain,expires\nold.example,soon\n":       "l.csv:2: renews is not a date",
 		"domain,wave\nold.example,0\n":             "l.csv:2: wave is not a valid number",
-		"what,when\nold.example,x\n":               "there is no column with the names of the domains",
+		"what,when\nold.example,x\n":               "no column has the names of the domains",
 		"domain\nold.example\nOLD.example.\n":      "l.csv:3: the domain appears twice",
 		"domain,expires\nold.example,31.02.2027\n": "renews is not a date",
 		"domain,expires\nold.example,13/13/2027\n": "renews is not a date",
@@ -694,7 +695,7 @@ func TestAPictureIsReplacedOnlyWhereItIsOurs(t *testing.T) {
 	data[len(data)-60]++
 	require.NoError(t, os.WriteFile(path, data, 0o600))
 	assert.ErrorContains(t, WriteMade(false, Made{Path: path, Data: made.Bytes(), Form: PNG}),
-		"not made by this program", "edited")
+		"this program did not write the file", "edited")
 	for _, other := range []string{made.String(), "canonical: https://www.n.example\n",
 		"\x89PNG\r\n\x1a\n", ""} {
 		require.NoError(t, os.WriteFile(path, []byte(other), 0o600))
@@ -733,7 +734,7 @@ func TestOfSeveralFilesNoneIsWrittenWhereOneHasToStay(t *testing.T) {
 	require.NoError(t, os.WriteFile(b, []byte("mine"), 0o600))
 	err := WriteMade(false, Made{Path: a, Data: []byte("new"), Opens: "# "},
 		Made{Path: b, Data: []byte("new"), Opens: "# "})
-	assert.ErrorContains(t, err, "not made by this program")
+	assert.ErrorContains(t, err, "this program did not write the file")
 	assert.NoFileExists(t, a)
 	require.ErrorIs(t, WriteNew(b, []byte("new"), false), ErrExists)
 	require.ErrorIs(t, WriteNew(b, []byte("longer than what is there"), false), ErrExists)

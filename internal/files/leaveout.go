@@ -28,9 +28,9 @@ func LeaveOutText(l old.LeaveOut) []byte {
 		key, says string
 		words     []string
 	}{
-		{"robots", "words in a User-Agent, in small letters, by which a robot is known", l.Robots},
-		{"parts", "endings of paths that are parts of pages", l.Parts},
-		{"parameters", "query parameters that follow visitors and say nothing about the page",
+		{"robots", "words in a User-Agent, in lower case, that mark a robot", l.Robots},
+		{"parts", "endings of paths that are page parts", l.Parts},
+		{"parameters", "tracking parameters, which say nothing about the page",
 			l.Parameters},
 	} {
 		fmt.Fprintf(&b, "\n# %s\n%s:\n", part.says, part.key)

@@ -64,7 +64,7 @@ func seek(d *json.Decoder, field string) error {
 		return err
 	}
 	if t != json.Delim('{') {
-		return errors.New("no object stands where one has to")
+		return errors.New("an object is missing")
 	}
 	for d.More() {
 		name, err := d.Token()

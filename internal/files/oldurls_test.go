@@ -152,7 +152,7 @@ func TestColumnsCanBeNamed(t *testing.T) {
 		func(o *OldURLs) { o.URL, o.Weight = "Ziel", "zahl" })
 	require.NoError(t, err)
 	assert.Equal(t, "http://old.example/b 4", is)
-	for text, says := range map[string]string{"a,b\n1,2\n": "no column is known to hold addresses"} {
+	for text, says := range map[string]string{"a,b\n1,2\n": "no column is known to contain URLs"} {
 		_, _, err := gathers(t, "x.csv", []byte(text), nil)
 		require.ErrorContains(t, err, says)
 	}

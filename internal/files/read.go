@@ -17,7 +17,7 @@ const (
 )
 
 // ErrTooLarge says that a file is larger than what is read of its kind.
-var ErrTooLarge = errors.New("it is larger than what is read")
+var ErrTooLarge = errors.New("it is too large to read")
 
 // Read reads a whole file of so many octets at most; a larger one, or one without end, is
 // ErrTooLarge. It takes what is no plain file too, such as a pipe. Other errors are the system's.

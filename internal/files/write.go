@@ -56,7 +56,7 @@ func replace(path string, data []byte) error {
 	case err != nil:
 		return err
 	case before.IsDir():
-		return fmt.Errorf("a folder is there: %w", fs.ErrExist)
+		return fmt.Errorf("a folder exists: %w", fs.ErrExist)
 	default:
 		// one that may not be written to is not replaced either
 		in, err := os.OpenFile(target, os.O_WRONLY, 0)
@@ -164,7 +164,7 @@ func WriteMade(force bool, all ...Made) error {
 }
 
 // ErrExists says that a file with other contents is there already.
-var ErrExists = errors.New("the file is there already, with other contents")
+var ErrExists = errors.New("the file exists already, with other contents")
 
 // WriteNew writes a file, and replaces none but with force: where a file with other contents is
 // there, the error is ErrExists.
@@ -180,7 +180,7 @@ func WriteNew(path string, data []byte, force bool) error {
 }
 
 // ErrChanged says that somebody else changed a file in the meantime.
-var ErrChanged = errors.New("somebody changed the file in the meantime; nothing was written")
+var ErrChanged = errors.New("the file was changed in the meantime; nothing was written")
 
 // Change changes a file that is the consultant's own: what comes of the text that is there takes
 // its place, unless somebody else changed it by then (ErrChanged).

@@ -130,7 +130,7 @@ func zoneFault(path string, err error) problem.Problem {
 func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte, error) {
 	if _, ok := record.Find(sets, zone, "SOA"); !ok {
 		return nil,
-			fmt.Errorf("%s: nobody showed the SOA record, without which no name server loads a zone", zone)
+			fmt.Errorf("%s: nobody showed the SOA record; no name server loads a zone without it", zone)
 	}
 	sets = slices.Clone(sets)
 	record.Sort(sets)
@@ -138,7 +138,7 @@ func ZoneText(zone string, sets []record.Set, what string, marks Marks) ([]byte,
 	fmt.Fprintf(&b, "; The zone %s %s.\n", zone, what)
 	if marks.Partial {
 		fmt.Fprintln(&b,
-			partialMark+" made by asking for names that are commonly there; other records may be missing.")
+			partialMark+" made by asking for common names; other records may be missing.")
 	}
 	if marks.Remaining {
 		fmt.Fprintln(&b, remainingMark+" seen through a resolver; the zone's own TTLs may be longer.")

@@ -183,23 +183,23 @@ func (a *apache) line(number int, text string, behind []numbered) {
 	case "errordocument":
 		if len(args) > 1 && strings.Contains(args[1], "://") {
 			a.leave(number, trimmed,
-				"it redirects whatever is missing; the fallback of the domain says where that goes")
+				"it redirects whatever is missing; the domain's fallback decides where that goes")
 		} else {
 			a.beside(number, trimmed,
-				"the old site shows a page of its own where nothing is; the fallback takes its place")
+				"the old site shows its own page for what is missing; the fallback replaces it")
 		}
 	case "header":
 		if strings.Contains(strings.ToLower(trimmed), "strict-transport-security") {
 			a.beside(number, trimmed,
-				"browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
-					"from the first minute on")
+				"browsers remember that the host is https only (HSTS): its https door has to answer from "+
+					"the first minute")
 		}
 	case "proxypass", "proxypassmatch":
 		a.beside(number, trimmed,
-			"it fetches from another server, and redirects nobody: what is there has to move too")
+			"it fetches from another server and redirects nobody: its content has to move too")
 	default:
 		if redirects {
-			a.leave(number, trimmed, "%s is not read", words[0])
+			a.leave(number, trimmed, "%s is not supported", words[0])
 		}
 	}
 }
@@ -234,7 +234,7 @@ func (a *apache) block(number int, text string, behind []numbered) {
 	}
 	if len(a.inside) == mostNesting {
 		if a.tooDeep == 0 {
-			a.leave(number, text, "blocks stand in each other more than %d deep", mostNesting)
+			a.leave(number, text, "blocks are nested more than %d deep", mostNesting)
 		}
 		a.tooDeep++
 		return
@@ -389,7 +389,7 @@ func (a *apache) redirect(number int, text, directive string, args []string) {
 	}
 	switch {
 	case !known(status):
-		a.leave(number, text, "no rule has the status %d", status)
+		a.leave(number, text, "rules cannot have the status %d", status)
 		return
 	case len(args) == 0 || !strings.HasPrefix(args[0], "/") || status != 410 && len(args) < 2:
 		a.leave(number, text, "it has no path and target")
@@ -469,7 +469,7 @@ func (a *apache) rewrite(number int, text string, args []string) {
 		flags = strings.Trim(args[2], "[]")
 	}
 	if args[1] == "-" && onlyNotes(flags) {
-		a.anyway(number, text, "it notes something for the lines behind it, and redirects nobody")
+		a.anyway(number, text, "it sets something for later lines, and redirects nobody")
 		return
 	}
 	if a.leadsToItself(args, flags) {
@@ -483,7 +483,7 @@ func (a *apache) rewrite(number int, text string, args []string) {
 	}
 	if proxies(flags) {
 		a.beside(number, text,
-			"it fetches from another server, and redirects nobody: what is there has to move too")
+			"it fetches from another server and redirects nobody: its content has to move too")
 		return
 	}
 	f, why := rewriteFlags(flags, args[1])
@@ -569,7 +569,7 @@ func (a *apache) substitution(path, query string, w way, at asked, host string) 
 		to += "?" + more
 	}
 	if strings.Contains(to, "\x03") {
-		return "", fmt.Errorf("its target holds the whole query; rules hand it on by themselves")
+		return "", fmt.Errorf("its target contains the whole query; rules pass it on automatically")
 	}
 	if strings.Contains(to, "\x01") {
 		if at.group == "" {
@@ -580,7 +580,7 @@ func (a *apache) substitution(path, query string, w way, at asked, host string) 
 	if strings.Contains(to, "\x02") {
 		whole := strings.ReplaceAll(w.old, ":digits}", "}")
 		if before, _, _ := strings.Cut(to, "\x02"); strings.HasSuffix(before, "/") {
-			return "", fmt.Errorf("its target holds the path behind another slash")
+			return "", fmt.Errorf("its target has the path behind another slash")
 		}
 		to = strings.Replace(to, "\x02", whole, 1)
 	}
@@ -644,11 +644,11 @@ func rewriteFlags(flags, to string) (rewriteHow, string) {
 	}
 	switch {
 	case to == "-" && f.status != 410:
-		return f, "it redirects nobody, but keeps the lines behind it from being asked"
+		return f, "it redirects nobody, but keeps later lines from applying"
 	case f.status == 0:
 		return f, "it rewrites inside the server, and redirects nobody"
 	case !known(f.status):
-		return f, fmt.Sprintf("no rule has the status %d", f.status)
+		return f, fmt.Sprintf("rules cannot have the status %d", f.status)
 	}
 	return f, ""
 }
@@ -743,7 +743,7 @@ func (a *apache) ask(at *asked, c condition) string {
 	case "HTTPS", "REQUEST_SCHEME", "SERVER_PORT", "HTTP:X-FORWARDED-PROTO", "ENV:HTTPS":
 		scheme, ok := schemeOf(c.pattern)
 		if !ok {
-			return fmt.Sprintf("the condition %s is not read", c.text)
+			return fmt.Sprintf("the condition %s is not supported", c.text)
 		}
 		at.scheme = scheme
 		a.serves("", at.hosts)
@@ -753,11 +753,11 @@ func (a *apache) ask(at *asked, c condition) string {
 		if strings.HasPrefix(c.pattern, "!") && strings.Contains(c.pattern, "well-known") {
 			return "" // doors leave that alone too (policy.exempt)
 		}
-		return "the condition on REQUEST_URI cannot be said by a rule; write its path into the rule"
+		return "a rule cannot express the condition on REQUEST_URI; write its path into the rule"
 	case "REQUEST_FILENAME":
-		return "it asks whether a file is there, which a rule cannot know"
+		return "it asks whether a file exists, which a rule cannot know"
 	default:
-		return fmt.Sprintf("the condition on %s cannot be said by a rule", c.variable)
+		return fmt.Sprintf("a rule cannot express the condition on %s", c.variable)
 	}
 	return ""
 }

@@ -367,8 +367,8 @@ func (m *Import) Differences(scope rule.Scope, canonical web.Door) []Difference 
 			m.leave(
 				m.Rules[i].Source,
 				m.Rules[i].Text,
-				"it and the lines behind it are translated, but nobody has looked which "+
-					"other lines take their URLs too: there are more than %d pairs that may",
+				"it and the later lines are translated, but not compared with other lines that may take "+
+					"their URLs too: there are more than %d such pairs",
 				mostCompared,
 			)
 			break
@@ -794,7 +794,7 @@ func open(ways []way) ([]way, error) {
 			w.old += "{+rest}"
 		case strings.HasPrefix(last, "+"):
 		case strings.HasSuffix(last, ":digits}"):
-			return nil, fmt.Errorf("it has no $ at its end, and what stands behind digits cannot be said")
+			return nil, fmt.Errorf("it has no $ at its end, and a rule cannot express what follows digits")
 		default: // a segment, or a segment and what is below it
 			made = append(made, w)
 			w.old += "/{+rest}"
@@ -835,7 +835,7 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 				return nil, err
 			}
 		case strings.IndexByte(`)|*+?{}^$`, c) >= 0:
-			return nil, fmt.Errorf("%q is more than the rule language says", string(c))
+			return nil, fmt.Errorf("%q is more than the rule language can express", string(c))
 		default:
 			text, err := r.readText()
 			if err != nil {
@@ -847,7 +847,7 @@ func (r *expressionReader) read(ways []way, inside bool) ([]way, error) {
 			}
 			if strings.HasPrefix(r.rest, "*") || strings.HasPrefix(r.rest, "+") ||
 				strings.HasPrefix(r.rest, "{") {
-				return nil, fmt.Errorf("a repeated character is more than the rule language says")
+				return nil, fmt.Errorf("a repeated character is more than the rule language can express")
 			}
 			if optional && 2*len(ways) > mostWays {
 				return nil, errTooMany
@@ -873,7 +873,7 @@ func (r *expressionReader) readText() (string, error) {
 	r.rest = r.rest[1:]
 	if c == '\\' {
 		if r.rest == "" || strings.IndexByte("wWsSdDbB123456789", r.rest[0]) >= 0 {
-			return "", fmt.Errorf("a class such as \\w is more than the rule language says")
+			return "", fmt.Errorf("a class such as \\w is more than the rule language can express")
 		}
 		c = r.rest[0]
 		r.rest = r.rest[1:]
@@ -925,7 +925,8 @@ func (r *expressionReader) readClass() (string, error) {
 			switch c.takes {
 			case "maybe", "word":
 				return "", fmt.Errorf(
-					"%s takes less than {name} does, or nothing too; write {name} by hand if that is close enough",
+					"%s takes less than {name} does, or also nothing; write {name} by hand if that is close "+
+						"enough",
 					c.text,
 				)
 			}
@@ -949,7 +950,7 @@ func (r *expressionReader) readClass() (string, error) {
 			r.rest[:end],
 		)
 	}
-	return "", fmt.Errorf("%s is more than the rule language says", r.rest[:end])
+	return "", fmt.Errorf("%s is more than the rule language can express", r.rest[:end])
 }
 
 // readGroup reads a group: a class, or alternatives of text.
@@ -958,7 +959,7 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	if strings.HasPrefix(r.rest, "(?") && !strings.HasPrefix(r.rest, "(?:") && !named ||
 		strings.HasPrefix(r.rest, "(?<=") ||
 		strings.HasPrefix(r.rest, "(?<!") {
-		return nil, fmt.Errorf("a group such as (?...) is more than the rule language says")
+		return nil, fmt.Errorf("a group such as (?...) is more than the rule language can express")
 	}
 	captures, number, name := !strings.HasPrefix(r.rest, "(?:"), 0, ""
 	if named {
@@ -994,11 +995,11 @@ func (r *expressionReader) readGroup(ways []way) ([]way, error) {
 	}
 	if !strings.HasPrefix(r.rest, ")") {
 		return nil,
-			fmt.Errorf("a group with more than one class in it is more than the rule language says")
+			fmt.Errorf("a group with more than one class is more than the rule language can express")
 	}
 	r.rest = r.rest[1:]
 	if r.rest != "" && strings.IndexByte("?*+{", r.rest[0]) >= 0 {
-		return nil, fmt.Errorf("a repeated group is more than the rule language says")
+		return nil, fmt.Errorf("a repeated group is more than the rule language can express")
 	}
 	if r.rest == "/?$" && greedy && (takes == takesAll || takes == takesSome) {
 		r.rest = "$" // the group takes the slash itself
@@ -1042,7 +1043,7 @@ func (r *expressionReader) readTail(ways []way, inside string, end, number int, 
 	optional := strings.HasPrefix(r.rest, "?")
 	r.rest = strings.TrimPrefix(r.rest, "?")
 	if r.rest != "" && strings.IndexByte("*+{", r.rest[0]) >= 0 {
-		return nil, true, fmt.Errorf("a repeated group is more than the rule language says")
+		return nil, true, fmt.Errorf("a repeated group is more than the rule language can express")
 	}
 	if !r.last() {
 		return nil, true, fmt.Errorf("(%s) before the end takes slashes, and {name} does not", inside)
@@ -1060,7 +1061,7 @@ func (r *expressionReader) readTail(ways []way, inside string, end, number int, 
 		written := fmt.Sprintf("%s{+g%d}", text, number)
 		tail := w
 		if m[2] == ".+" {
-			tail.note, tail.differ = "The rule takes the URL with nothing behind it too.",
+			tail.note, tail.differ = "The rule takes the URL with nothing after it too.",
 				exampleOf(w.old)+text
 		}
 		tail.old += written
@@ -1086,7 +1087,7 @@ func (r *expressionReader) readAlternatives(ways []way, inside string, end, numb
 	optional := strings.HasPrefix(r.rest, "?")
 	r.rest = strings.TrimPrefix(r.rest, "?")
 	if r.rest != "" && strings.IndexByte("*+{", r.rest[0]) >= 0 {
-		return nil, fmt.Errorf("a repeated group is more than the rule language says")
+		return nil, fmt.Errorf("a repeated group is more than the rule language can express")
 	}
 	choices := strings.Split(inside, "|")
 	if optional {
@@ -1097,7 +1098,7 @@ func (r *expressionReader) readAlternatives(ways []way, inside string, end, numb
 		inner, text := expressionReader{rest: choice}, ""
 		for inner.rest != "" {
 			if strings.IndexByte(`)(|*+?{}^$[`, inner.rest[0]) >= 0 {
-				return nil, fmt.Errorf("(%s) is more than the rule language says", inside)
+				return nil, fmt.Errorf("(%s) is more than the rule language can express", inside)
 			}
 			one, err := inner.readText()
 			if err != nil {
@@ -1151,11 +1152,11 @@ func with(ways []way, takes, name string, number int, group string, last bool) (
 				old = "/" + written
 				written = old
 			} else if takes == takesSome {
-				w.note, w.differ = "The rule takes the URL with nothing behind it too.", exampleOf(w.old)
+				w.note, w.differ = "The rule takes the URL with nothing after it too.", exampleOf(w.old)
 			}
 		}
 		if strings.HasSuffix(w.old, "}") || strings.Contains(w.old, "{+") {
-			return nil, fmt.Errorf("two captures stand side by side")
+			return nil, fmt.Errorf("two captures stand next to each other")
 		}
 		w.old += old
 		w.groups = maps.Clone(w.groups)
@@ -1232,7 +1233,7 @@ func target(s string, groups map[string]string, sign byte) (string, error) {
 				i += 2
 			}
 		case c == '$' || c == '%' && i+1 < len(s) && s[i+1] == '{':
-			return "", fmt.Errorf("its target holds a variable (%s)", s[i:])
+			return "", fmt.Errorf("its target contains a variable (%s)", s[i:])
 		case c == '\\' && i+1 < len(s):
 			b.WriteByte(s[i+1])
 			i++

@@ -76,18 +76,18 @@ RewriteCond %{HTTP_HOST} ^lost\.example$
 26 old.example/p%7Bq%7D > https://www.n.example/%7Br%7D%2A 301 
 26 old.example/p%7Bq%7D/{+rest} > https://www.n.example/%7Br%7D%2A/{+rest} 301 
 17 anyway
-9 left: a class such as \w is more than the rule language says
+9 left: a class such as \w is more than the rule language can express
 11 left: it matches anywhere in a path, and a rule starts at its beginning
-12 left: its target holds the whole query; rules hand it on by themselves
+12 left: its target contains the whole query; rules pass it on automatically
 13 left: the flag E is more than a redirect
-15 left: it asks whether a file is there, which a rule cannot know
-18 left: RewriteMap is not read
+15 left: it asks whether a file exists, which a rule cannot know
+18 left: RewriteMap is not supported
 21 left: it stands inside <Directory /x>, which decides whether it holds
 23 left: it stands inside <Directory /x>, which decides whether it holds
-25 left: no rule has the status 303
+25 left: rules cannot have the status 303
 27 left: it has no path and target
 28 left: the included file is not in the folder of this one; import it by itself
-29 left: it redirects whatever is missing; the fallback of the domain says where that goes
+29 left: it redirects whatever is missing; the domain's fallback decides where that goes
 30 left: no RewriteRule follows it
 `, written(ReadApache(text, "old.example", true, nil)))
 }
@@ -113,14 +113,14 @@ server { server_name ~^x; return 301 https://www.n.example/; }
 10 https://old.example/in/{+g1} > https://www.n.example/in/{+g1} 301 drop
 3 anyway
 5 left: the name *.old.example is not a single host; write its rules for each host
-2 left: it asks for the whole query to the letter; write a condition on its parameters by hand
+2 left: it requires the exact whole query; write a condition on its parameters by hand
 2 left: the included file is not in the folder of this one; import it by itself
-7 left: the condition $http_user_agent ~ phone is not read
+7 left: the condition $http_user_agent ~ phone is not supported
 8 left: it redirects what ends in an error; the fallback of the domain says where that goes
 9 left: the included file is not in the folder of this one; import it by itself
 10 left: it stands inside a location, which decides together with it
 10 left: it stands inside a location, which decides together with it
-10 left: the condition $arg_a is not read
+10 left: the condition $arg_a is not supported
 11 left: it stands inside a location, which decides together with it
 12 left: it rewrites inside the server, and redirects nobody
 14 left: the name ~^x is not a single host; write its rules for each host
@@ -157,7 +157,7 @@ func TestReadPairs(t *testing.T) {
 9 old.example/k%7B1%7D > /k%2A 301 
 11 old.example/m%1B[31m > /%22m%07 301 
 4 left: a star before the end takes slashes, and {name} does not; write {name} for it where it stands for one segment
-5 left: a star stands in its host; write a line for each host
+5 left: its host contains a star; write a line for each host
 7 left: it has no old address
 10 left: $2 names no group that can be captured
 `, written(m))

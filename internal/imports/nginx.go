@@ -75,12 +75,12 @@ func (p *nginxParser) block(depth int) ([]directive, *nginxFault) {
 				continue
 			case '{':
 				if len(d.words) == 0 {
-					return all, &nginxFault{p.line, "{", "a block is opened that has no name"}
+					return all, &nginxFault{p.line, "{", "a block without a name is opened"}
 				}
 				if depth == mostNesting {
 					return all,
 						&nginxFault{p.line, d.text(),
-							fmt.Sprintf("blocks stand in each other more than %d deep", mostNesting)}
+							fmt.Sprintf("blocks are nested more than %d deep", mostNesting)}
 				}
 				inner, err := p.block(depth + 1)
 				if err != nil {
@@ -92,7 +92,7 @@ func (p *nginxParser) block(depth int) ([]directive, *nginxFault) {
 				continue
 			case '}':
 				if depth == 0 {
-					return all, &nginxFault{p.line, d.text(), "a block is closed that was not opened"}
+					return all, &nginxFault{p.line, d.text(), "a block is closed, but was not opened"}
 				}
 				return all, nil
 			}
@@ -354,7 +354,7 @@ func (n *nginxReader) directives(all []directive, hosts []string, scheme string)
 					"it redirects what ends in an error; the fallback of the domain says where that goes")
 			} else {
 				n.beside(d.line, d.text(),
-					"the old site shows a page of its own where nothing is; the fallback takes its place")
+					"the old site shows its own page for what is missing; the fallback replaces it")
 			}
 		default:
 			n.matters(d)
@@ -368,11 +368,11 @@ func (n *nginxReader) matters(d directive) {
 	case d.words[0] == "add_header" &&
 		strings.Contains(strings.ToLower(d.text()), "strict-transport-security"):
 		n.beside(d.line, d.text(),
-			"browsers remember that the host speaks https alone (HSTS): its https door has to answer "+
-				"from the first minute on")
+			"browsers remember that the host is https only (HSTS): its https door has to answer from the "+
+				"first minute")
 	case d.words[0] == "proxy_pass" || d.words[0] == "fastcgi_pass" || d.words[0] == "uwsgi_pass":
 		n.beside(d.line, d.text(),
-			"it fetches from another server, and redirects nobody: what is there has to move too")
+			"it fetches from another server and redirects nobody: its content has to move too")
 	}
 }
 
@@ -386,7 +386,7 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 		sign, words = words[0], words[1:]
 	}
 	if len(words) != 1 {
-		n.leave(d.line, d.text(), "the location is not read")
+		n.leave(d.line, d.text(), "the location is not supported")
 		return
 	}
 	path := words[0]
@@ -418,7 +418,7 @@ func (n *nginxReader) location(d directive, hosts []string, scheme string) {
 			ways[i].folds = sign == "~*"
 		}
 	default:
-		n.leave(d.line, d.text(), "the location is not read")
+		n.leave(d.line, d.text(), "the location is not supported")
 		return
 	}
 	for _, inner := range d.block {
@@ -509,7 +509,7 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 		literal, rest, ends := strings.Cut(w.old, "{+")
 		if !ends && strings.Contains(w.old, "{") || ends && rest != "rest}" {
 			return "", false,
-				fmt.Errorf("%s behind a pattern with groups is more than the rule language says", uri)
+				fmt.Errorf("%s after a pattern with groups is more than the rule language can express", uri)
 		}
 		if ends {
 			literal += "{+rest}"
@@ -518,7 +518,7 @@ func (n *nginxReader) target(to string, w way, host, scheme string) (string, boo
 		break
 	}
 	if strings.Contains(to, "$request_uri") || strings.Contains(to, "$uri") {
-		return "", false, fmt.Errorf("its target holds the path in the middle")
+		return "", false, fmt.Errorf("its target has the path in the middle")
 	}
 	if !strings.Contains(to, "{+rest}") {
 		var err error
@@ -654,7 +654,7 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 	variable, rest, compares := strings.Cut(inside, " ")
 	if len(d.block) != 1 || d.block[0].words[0] != "return" && d.block[0].words[0] != "rewrite" {
 		if slices.ContainsFunc(d.block, isRedirecting) {
-			n.leave(d.line, d.text(), "an if with more than a return in it is not read")
+			n.leave(d.line, d.text(), "an if with more than a return in it is not supported")
 		}
 		return
 	}
@@ -705,7 +705,7 @@ func (n *nginxReader) condition(rank int, d directive, hosts []string, scheme st
 		}
 		return
 	}
-	n.leave(d.line, d.text(), "the condition %s is not read", inside)
+	n.leave(d.line, d.text(), "the condition %s is not supported", inside)
 }
 
 // equals reads an if that compares a variable with a word; false where that is more than is read.
@@ -767,7 +767,7 @@ func (n *nginxReader) mapped(rank int, m nginxMap, status int, hosts []string, s
 			expressions = append(expressions, e)
 		case strings.Contains(e.words[0], "?"):
 			n.leave(e.line, e.text(),
-				"it asks for the whole query to the letter; write a condition on its parameters by hand")
+				"it requires the exact whole query; write a condition on its parameters by hand")
 		default:
 			w := wholeKey(m.from, strings.TrimPrefix(e.words[0], `\`))
 			w.folds = true // as the plain words of a map do

@@ -60,7 +60,7 @@ func (m *Import) read(p Pair, host string, status int) (entry, bool) {
 		m.leave(p.Line, e.text, "it has no old address")
 		return e, false
 	case to == "" && !gone:
-		m.Undecided = append(m.Undecided, SkippedLine{p.Line, from, "it has no new address yet"})
+		m.Undecided = append(m.Undecided, SkippedLine{p.Line, from, "it has no target yet"})
 		return e, false
 	case strings.HasPrefix(from, "//"): // a host, by whatever scheme
 		from = from[2:]
@@ -151,7 +151,7 @@ func starred(s string, groups map[string]string) (string, string) {
 		!strings.Contains(strings.SplitN(pieces[0], "://", 2)[1], "/") &&
 		len(pieces) > 1 ||
 		len(pieces) > 1 && !strings.Contains(pieces[0], "/") {
-		return "", "a star stands in its host; write a line for each host"
+		return "", "its host contains a star; write a line for each host"
 	}
 	var b strings.Builder
 	b.WriteString(pieces[0])

@@ -131,7 +131,7 @@ func (a *Asker) resolver(ctx context.Context, e expect.Expectation,
 	return expect.Answer{Unseen: "it says " + dns.RcodeToString[answer.Rcode]}
 }
 
-var errNoParent = errors.New("no server of it answered")
+var errNoParent = errors.New("none of its servers answered")
 
 // parent asks the zone above who serves a domain, or whether it has a DS record of it.
 func (a *Asker) parent(ctx context.Context, e expect.Expectation) expect.Answer {

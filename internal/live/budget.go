@@ -69,7 +69,7 @@ func (b *budget) read(octets int) *refusal {
 func (b *budget) end(of string) *refusal {
 	why := &refusal{
 		chain.Unseen,
-		fmt.Sprintf("%s takes more %s than any honest one; what was left was not seen", b.about, of),
+		fmt.Sprintf("%s takes more %s than any honest one; the rest was not seen", b.about, of),
 	}
 	b.spent.CompareAndSwap(nil, why)
 	return b.spent.Load()

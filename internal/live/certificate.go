@@ -67,7 +67,7 @@ func (w *Client) certificate(state *tls.ConnectionState, h web.Host) *chain.TLS 
 	if state.Version < tls.VersionTLS12 {
 		t.Weak = append(
 			slices.Clone(t.Weak),
-			fmt.Sprintf("it speaks nothing newer than %s, which browsers refuse", t.Version),
+			fmt.Sprintf("it offers nothing newer than %s, which browsers refuse", t.Version),
 		)
 		t.Refused = true
 	}
@@ -103,7 +103,7 @@ func read(sent []*x509.Certificate) certified {
 		}
 		if key, is := s.PublicKey.(*rsa.PublicKey); is && key.N.BitLen() < leastRSA {
 			c.weak = append(c.weak,
-				fmt.Sprintf("%s has an RSA key of %d bits, and 2048 are the least", whose, key.N.BitLen()))
+				fmt.Sprintf("%s has an RSA key of %d bits; the minimum is 2048", whose, key.N.BitLen()))
 		}
 	}
 	return c

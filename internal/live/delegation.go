@@ -163,7 +163,7 @@ func (l *looker) delegation(ctx context.Context) {
 		l.domain.Servers[i].By = names[l.domain.Servers[i].Name]
 	}
 	if len(names) == 0 {
-		l.unseen("no name server of %s is known: neither the parent nor the resolvers name one",
+		l.unseen("no name server of %s is known: neither the parent zone nor the resolvers name one",
 			l.domain.Name)
 	}
 }
@@ -348,7 +348,7 @@ func (l *looker) askServers(ctx context.Context, names []string,
 		for _, a := range n.private {
 			results = append(results,
 				&found{server: survey.Server{Name: name, Address: a.String(), State: survey.Inside,
-					Says: "its address lies in a private network, and was not asked"}})
+					Says: "its address is in a private network, and was not asked"}})
 		}
 		if n.only6 {
 			l.only6 = true
@@ -399,7 +399,7 @@ func (l *looker) askServers(ctx context.Context, names []string,
 func (l *looker) askServer(ctx context.Context, s *session, server *survey.Server) []string {
 	answer, err := s.ask(ctx, l.domain.Name, dns.TypeSOA)
 	if isUnseen(err) {
-		server.State, server.Says = survey.Unasked, "nobody could ask it: "+plainError(err)
+		server.State, server.Says = survey.Unasked, "it could not be asked: "+plainError(err)
 		l.unseen("%s of %s could not be asked: %s", s.who(), l.domain.Name, plainError(err))
 		return nil
 	}

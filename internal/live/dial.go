@@ -234,19 +234,20 @@ func (d *dialer) sort(err error, target netip.AddrPort) *refusal {
 	d.worked.Store(true)
 	switch {
 	case isTimeout(err), strings.HasSuffix(says, "TTL expired"):
-		return &refusal{chain.Timeout, fmt.Sprintf("%s takes no connection within %s", target, d.timeout)}
+		return &refusal{chain.Timeout,
+			fmt.Sprintf("%s accepts no connection within %s", target, d.timeout)}
 	case errors.Is(err, syscall.ECONNREFUSED), strings.HasSuffix(says, "connection refused"):
 		return &refusal{chain.Refused, fmt.Sprintf("%s refuses the connection", target)}
 	case target.Addr().Is6() && d.proxy != nil &&
 		(strings.HasSuffix(says, "network unreachable") ||
 			strings.HasSuffix(says, "address type not supported")):
 		d.skipped.Store(true)
-		return &refusal{chain.Unseen, fmt.Sprintf("the proxy %s has no way to IPv6", d.through)}
+		return &refusal{chain.Unseen, fmt.Sprintf("the proxy %s has no IPv6", d.through)}
 	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH),
 		strings.HasSuffix(says, "unreachable"):
-		return &refusal{chain.Unreachable, fmt.Sprintf("there is no way to %s", target)}
+		return &refusal{chain.Unreachable, fmt.Sprintf("%s is unreachable", target)}
 	case strings.HasSuffix(says, "connection not allowed by ruleset"):
-		return &refusal{chain.Unseen, fmt.Sprintf("the proxy does not let us go to %s", target)}
+		return &refusal{chain.Unseen, fmt.Sprintf("the proxy does not allow %s", target)}
 	}
-	return &refusal{chain.Refused, fmt.Sprintf("%s takes no connection", target)}
+	return &refusal{chain.Refused, fmt.Sprintf("%s accepts no connection", target)}
 }

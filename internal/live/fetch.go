@@ -106,7 +106,7 @@ func (w *Client) exchange(
 		*public = true
 	}
 	if response.StatusCode == http.StatusSwitchingProtocols {
-		return errors.New("it answers 101: it goes on in another protocol, for which nobody asked")
+		return errors.New("it answers 101: it switches to a protocol that was not requested")
 	}
 	return take(response)
 }

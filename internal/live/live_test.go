@@ -432,7 +432,7 @@ func TestTrustFiles(t *testing.T) {
 	_, _, trust, err := stage.Files(stage.Certificate{Names: []string{"a.example"}})
 	require.NoError(t, err)
 	for text, want := range map[string]string{
-		"nothing":     "there is no certificate in it",
+		"nothing":     "it contains no certificate",
 		string(trust): "",
 		string(trust) +
 			"-----BEGIN CERTIFICATE-----\nAAAA\n-----END CERTIFICATE-----\n": fmt.Sprintf("ca.pem:%d: a "+

@@ -208,7 +208,8 @@ func (w *Client) registration(ctx context.Context, r Registry, domain string) (*
 	error) {
 	base := r.base(domain)
 	if base == "" {
-		return nil, errors.New("nobody is named who would know (registration: in the estate file)")
+		return nil,
+			errors.New("no registry is known that could be asked (registration: in the estate file)")
 	}
 	u, err := web.ParseURL(strings.TrimSuffix(base, "/") + "/domain/" + domain)
 	if err != nil {

@@ -107,8 +107,8 @@ func (r *resolver) lookup(ctx context.Context, h web.Host) found {
 		r.lock.Lock()
 		defer r.lock.Unlock()
 		if all > len(f.addresses) && len(r.crowded) < mostCrowded {
-			r.crowded[h] = fmt.Sprintf("of the %d addresses of %s, %d were tried: what the other %d do "+
-				"was not seen",
+			r.crowded[h] = fmt.Sprintf("of the %d addresses of %s, %d were tried; the other %d were not "+
+				"seen",
 				all, h.Unicode(), len(f.addresses), all-len(f.addresses))
 		}
 		if len(r.known) >= mostKnown {
@@ -367,19 +367,19 @@ func (r *resolver) unsigned(ctx context.Context, question *dns.Msg, server strin
 		if sig, ok := rr.(*dns.RRSIG); ok && signatureEnds(sig).Before(now) {
 			return &refusal{
 				chain.OldSigned,
-				fmt.Sprintf("the resolver %s takes no answer about it, since its signature ended on %s",
+				fmt.Sprintf("the resolver %s refuses answers about it: its signature expired on %s",
 					server, signatureEnds(sig).Format("2 January 2006 15:04 MST")),
 			}
 		}
 	}
 	return &refusal{
 		chain.BadSigned,
-		fmt.Sprintf("the resolver %s takes no answer about it, since its signatures do not hold",
+		fmt.Sprintf("the resolver %s refuses answers about it: its signatures are not valid",
 			server),
 	}
 }
 
-var errLeftOut = errors.New("it did not answer before, and is not asked any more")
+var errLeftOut = errors.New("it did not answer before, and is no longer asked")
 
 // leftOut is a server that is not asked for a while, and why.
 type leftOut struct {

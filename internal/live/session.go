@@ -58,7 +58,7 @@ func (s *session) close() {
 	}
 }
 
-var errMute = errors.New("it answers about other things, and not about this")
+var errMute = errors.New("it answers about other things, but not about this")
 
 // mostUnheard is for how many names a server is asked about a type about which it never answers.
 const mostUnheard = 2
@@ -259,7 +259,7 @@ func (s *session) transfer(ctx context.Context, zone string, key *TransferKey) (
 	ctx, cancel := context.WithTimeoutCause(
 		ctx,
 		most,
-		&refusal{chain.Unseen, fmt.Sprintf("it is not done after %s", most)},
+		&refusal{chain.Unseen, fmt.Sprintf("it has not finished after %s", most)},
 	)
 	defer cancel()
 	records, err := s.transferAll(ctx, zone, key)
@@ -299,7 +299,7 @@ func (s *session) transferAll(ctx context.Context, zone string, key *TransferKey
 			_ = c.Close()
 		}
 		if len(records) > mostRecords {
-			err, records = &refusal{chain.Unseen, fmt.Sprintf("it holds more than %d records", mostRecords)},
+			err, records = &refusal{chain.Unseen, fmt.Sprintf("it has more than %d records", mostRecords)},
 				nil
 			_ = c.Close()
 		}

@@ -70,7 +70,7 @@ func shortage(err error) (says string, passes bool) {
 // ofOurs gives the refusal for an error of this machine; nil where it is none.
 func ofOurs(err error) *refusal {
 	if says, _ := shortage(err); says != "" {
-		return &refusal{chain.Unseen, fmt.Sprintf("this machine gives no connection: %s", says)}
+		return &refusal{chain.Unseen, fmt.Sprintf("this machine opens no connection: %s", says)}
 	}
 	return nil
 }
@@ -203,7 +203,7 @@ func (s *sockets) note() string {
 	if s.scarce == "" {
 		return ""
 	}
-	return fmt.Sprintf("This machine gave no more than %d connections at once (%s), so less was "+
-		"asked side by side. What "+
-		"could not be asked for that reason counts as unseen.", s.least, s.scarce)
+	return fmt.Sprintf("This machine opened no more than %d connections at once (%s), so fewer "+
+		"requests ran in parallel. What could not be asked for that reason counts as unseen.", s.least,
+		s.scarce)
 }

@@ -127,7 +127,7 @@ func (s *Surveyor) Domain(ctx context.Context, subject Subject) survey.Domain {
 	if why := spend.over(); why != nil {
 		l.unseen("%s", why.detail)
 	} else if ctx.Err() != nil && whole.Err() == nil {
-		l.unseen("this domain was not done after %s; what was left was not looked at", mostDomainTime)
+		l.unseen("this domain was not finished after %s; the rest was not looked at", mostDomainTime)
 	}
 	slices.Sort(l.domain.Unseen)
 	l.domain.Unseen = slices.Compact(l.domain.Unseen)

@@ -299,8 +299,8 @@ func (w *Client) Notes() []string {
 	if w.resolver.system {
 		notes = append(
 			notes,
-			"The system names no resolvers in a file, so its own resolver was used: aliases and TTLs are "+
-				"not shown.",
+			"The system's resolver file names no resolvers, so the system's own resolver was used: "+
+				"aliases and TTLs are not shown.",
 		)
 	}
 	if w.dialer.skipped.Load() {
@@ -313,7 +313,7 @@ func (w *Client) Notes() []string {
 		notes = append(notes, why)
 	}
 	if why := w.broken(); why != nil && w.saw.Load() {
-		notes = append(notes, "Only what needs no question to anybody was seen: "+why.Error()+".")
+		notes = append(notes, "Only what needs no request was seen: "+why.Error()+".")
 	}
 	return notes
 }

@@ -261,7 +261,7 @@ func (w *Client) request(ctx context.Context, ask chain.Ask, seen *evidence,
 	return w.take(ask, response, a)
 }
 
-const otherProtocol = "it answers 101: it goes on in another protocol, for which nobody asked"
+const otherProtocol = "it answers 101: it switches to a protocol that was not requested"
 
 // take reads an answer into a.
 func (w *Client) take(ask chain.Ask, response *http.Response, a *chain.Answer) *refusal {
@@ -530,12 +530,12 @@ func (w *Client) connect(ctx context.Context, hostPort string, address netip.Add
 	error) {
 	seen, _ := ctx.Value(evidenceKey{}).(*evidence)
 	if seen == nil {
-		return nil, errors.New("a connection that nobody asked for")
+		return nil, errors.New("an unrequested connection")
 	}
 	if seen.again() > mostDials {
 		return nil,
 			&refusal{chain.BadAnswer,
-				"what it sends is not HTTP: it closes the connection without an answer"}
+				"it does not speak HTTP: it closes the connection without an answer"}
 	}
 	host, portText, err := net.SplitHostPort(hostPort)
 	if err != nil {
@@ -581,21 +581,21 @@ func (w *Client) sortHTTP(err error, seen *evidence) *refusal {
 	case isTimeout(err) || strings.Contains(err.Error(), "timeout awaiting response headers"):
 		return &refusal{
 			chain.Timeout,
-			fmt.Sprintf("it accepts the connection and then sends nothing for %s", w.vantage.Timeout),
+			fmt.Sprintf("it accepts the connection, and then sends nothing for %s", w.vantage.Timeout),
 		}
 	case handshake != nil:
 		return &refusal{chain.TLSFailed, "no TLS connection can be made: " + tlsReason(handshake)}
 	case strings.Contains(err.Error(), "server gave HTTP response to HTTPS client"):
 		return &refusal{chain.TLSFailed, "it speaks plain HTTP on the https port"}
 	}
-	return &refusal{chain.BadAnswer, "what it sends is not HTTP: " + httpReason(err)}
+	return &refusal{chain.BadAnswer, "it does not speak HTTP: " + httpReason(err)}
 }
 
 func tlsReason(err error) string {
 	var record tls.RecordHeaderError
 	switch {
 	case errors.As(err, &record):
-		return "what it sends is not TLS"
+		return "it does not speak TLS"
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
 		return "it closes the connection"
 	}

@@ -23,7 +23,8 @@ func (l *looker) walk(ctx context.Context) (records []dns.RR, whole bool) {
 	at, been := zone, map[string]bool{}
 	for !been[at] {
 		if len(been) == mostWalked {
-			l.unseen("%s is signed, and its names were walked through; after %d of them that was given up",
+			l.unseen("%s is signed, so its names were followed one by one; this was stopped after %d of "+
+				"them",
 				zone, mostWalked)
 			return records, false
 		}

@@ -46,7 +46,7 @@ func (l *looker) zone(ctx context.Context) {
 	l.domain.Source, l.domain.Partial = survey.Asked, true
 	if len(l.sessions) == 0 && l.resolverAnswers(ctx) {
 		l.domain.Source, l.domain.Remaining, l.byResolver = survey.Resolver, true, true
-		why := "does this network bar port 53?"
+		why := "does this network block port 53?"
 		switch {
 		case l.only6:
 			why = "they have only IPv6 addresses, and this vantage has no IPv6"
@@ -54,9 +54,8 @@ func (l *looker) zone(ctx context.Context) {
 			why = "the parent zone could"
 		}
 		l.unseen(
-			"no name server of %s could be reached from here (%s); its records were asked of a resolver, "+
-				"so that their TTLs "+
-				"are what was left of them",
+			"no name server of %s could be reached from here (%s). A resolver was asked for its records, "+
+				"so their TTLs are only what was left of them",
 			l.domain.Name,
 			why,
 		)

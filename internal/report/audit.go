@@ -17,6 +17,7 @@ import (
 	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Looked is what a look or an audit is made of.
@@ -103,7 +104,8 @@ func wholeLook(l Looked, yield func(doc.Block) bool) {
 	}
 	findings, notes := l.End()
 	doors.tear(findings)
-	blocks := append([]doc.Block{doors.verdict(findings)}, causeBlocks(findings)...)
+	top, rest := causeFirst(findings)
+	blocks := append([]doc.Block{doors.verdict(findings)}, top...)
 	if table, ok := doors.table(l.Canonical); ok {
 		blocks = append(blocks, table)
 	}
@@ -111,7 +113,7 @@ func wholeLook(l Looked, yield func(doc.Block) bool) {
 		blocks = append(blocks,
 			doc.Paragraph{Text: doc.Phrasef("plus %s", wording.Count(n, "URL")+perRule(n)), Soft: true})
 	}
-	blocks = append(blocks, findingBlocks(findings)...)
+	blocks = append(blocks, rest...)
 	for _, b := range blocks {
 		if !yield(b) {
 			return
@@ -126,15 +128,23 @@ func wholeLook(l Looked, yield func(doc.Block) bool) {
 	noted(notes, yield)
 }
 
-// causeBlocks says of the first of the worst findings why it is there, where that is known, and
-// what shows it.
-func causeBlocks(findings []finding.Finding) []doc.Block {
+// causeFirst parts the blocks of findings: the first of the worst, and what shows it, stands at the
+// top where its cause is known, and nowhere else.
+func causeFirst(findings []finding.Finding) (top, rest []doc.Block) {
+	rest = findingBlocks(findings)
 	f := first(findings)
 	if f == nil || f.Why.IsZero() {
-		return nil
+		return nil, rest
 	}
-	facts := doc.Facts{{Name: "cause", Value: doc.Phrase(f.Why.String())},
-		{Name: "remedy", Value: doc.Phrase(f.Fix.String())}}
+	at := slices.IndexFunc(rest, func(b doc.Block) bool {
+		v, ok := b.(doc.Finding)
+		return ok && v.Code == f.Code.String() && slices.Contains(v.Subjects, f.Subject)
+	})
+	if at < 0 {
+		return nil, rest
+	}
+	top = []doc.Block{rest[at]}
+	rest = slices.Delete(rest, at, at+1)
 	var seen []string
 	for _, key := range []string{"address", "owner", "alias", "server", "via", "location",
 		"cache_control", "age",
@@ -144,9 +154,10 @@ func causeBlocks(findings []finding.Finding) []doc.Block {
 		}
 	}
 	if len(seen) > 0 {
-		facts = append(facts, doc.Fact{Name: "seen", Value: doc.Phrase(strings.Join(seen, "; "))})
+		top = append(top,
+			doc.Facts{{Name: "seen", Value: doc.Phrase(strings.Join(seen, "; "))}})
 	}
-	return []doc.Block{facts}
+	return top, rest
 }
 
 // mostCertificates is of how many certificates a terminal shows all dates; of more, those with
@@ -429,9 +440,9 @@ func hopFacts(a chain.Answer) []string {
 	var facts []string
 	switch a.Remembered {
 	case chain.MemoRedirect:
-		return []string{"remembered: nobody is asked"}
+		return []string{"remembered: no request is sent"}
 	case chain.MemoHSTS:
-		return []string{"HSTS: nobody is asked"}
+		return []string{"HSTS: no request is sent"}
 	}
 	if a.Method != "" {
 		facts = append(facts, posted(a))
@@ -483,7 +494,7 @@ func stopText(c chain.Chain) string {
 		return fmt.Sprintf("… and on: browsers give up after %d redirects", chain.MostHops)
 	}
 	if c.StoppedAt != nil {
-		return fmt.Sprintf("⊘ ordinary visitors are stopped by a warning at %s",
+		return fmt.Sprintf("⊘ a warning stops ordinary visitors at %s",
 			c.Hops[*c.StoppedAt].URL.Door().String())
 	}
 	return ""
@@ -504,7 +515,7 @@ func timeLeft(end, now time.Time) string {
 	case end.IsZero():
 		return "end unknown"
 	case left < 0:
-		return fmt.Sprintf("ended %s ago", wording.Span(-left))
+		return fmt.Sprintf("expired %s ago", wording.Span(-left))
 	}
 	return wording.Span(left) + " left"
 }
@@ -570,6 +581,8 @@ type doorList struct {
 	chains  int
 	unseen  int // chains that this vantage could not follow to their end
 	entries int // chains that are no door's
+	rules   int // rules, of those, that do not work
+	urls    int // old URLs, of those, that do not
 	doors   int // also where they are not listed
 	clean   int
 }
@@ -593,6 +606,13 @@ func (l *doorList) add(c chain.Chain) {
 	}
 	if c.Probe != chain.Root && !slices.Contains(besideRoot, c.Probe) {
 		l.entries++
+		if finding.Worst(c.Findings).Rank() > finding.Note.Rank() {
+			if c.Probe == chain.Asked {
+				l.urls++
+			} else {
+				l.rules++
+			}
+		}
 		return
 	}
 	if l.byDoor == nil {
@@ -664,23 +684,22 @@ func (l *doorList) sum() {
 func (l *doorList) verdict(findings []finding.Finding) doc.Verdict {
 	rest := *l
 	rest.sum()
-	doors, clean := rest.doors, rest.clean
-	v := doc.Verdict{Tone: worst(findings), Says: doc.Phrase(doorsSentence(doors, clean, findings))}
+	v := doc.Verdict{Tone: worst(findings), Says: doc.Phrase(rest.sentence(findings))}
 	switch {
 	case l.chains == 0 && len(findings) == 0:
-		v.Says, v.Tone = doc.Phrase("Nothing was followed, and nothing is known."), doc.Unseen
+		v.Says, v.Tone = doc.Phrase(words.FollowedNothing), doc.Unseen
 	case l.unseen > 0 && l.unseen == l.chains:
-		v.Says, v.Tone = doc.Phrase("Nothing could be seen from here."), max(v.Tone, doc.Unseen)
+		v.Says, v.Tone = doc.Phrase(words.SawNothing), max(v.Tone, doc.Unseen)
 	case l.unseen > 0:
 		v.Says = doc.Cat(v.Says,
-			doc.Phrasef(" %s of %d could not be seen from here.", wording.Count(l.unseen, "chain"),
+			doc.Phrasef(words.SomeUnseen, wording.Count(l.unseen, "chain"),
 				l.chains))
 		v.Tone = max(v.Tone, doc.Unseen)
 	}
 	if f := first(findings); f != nil {
-		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()),
+		v.Next = doc.Cat(doc.Phrase(words.BeginWith), doc.Copy(f.Code.String()),
 			doc.Phrasef(" at %s; ", f.Subject),
-			doc.Copy("upperpath explain "+f.Code.String()), doc.Phrase(" says what it means."))
+			doc.Copy("upperpath explain "+f.Code.String()), doc.Phrase(words.Means))
 	}
 	return v
 }
@@ -696,23 +715,16 @@ func first(all []finding.Finding) *finding.Finding {
 	return nil
 }
 
-// doorsSentence says how many of the doors are clean, and what was found.
-func doorsSentence(doors, clean int, findings []finding.Finding) string {
+// sentence says how many of the doors work, and what was found.
+func (l *doorList) sentence(findings []finding.Finding) string {
 	bad := finding.Count(findings, finding.Error) + finding.Count(findings, finding.Warning)
 	switch {
-	case doors == 0:
+	case l.doors == 0:
 		return sentence(findings)
-	case doors == clean && bad == 0 && doors == 1:
-		return "The door is clean."
-	case doors == clean && bad == 0:
-		return fmt.Sprintf("All %s are clean.", wording.Count(doors, "door"))
-	case doors == clean && doors > 1:
-		return fmt.Sprintf("All %s are clean, and something else is not: %s.",
-			wording.Count(doors, "door"), counted(findings))
+	case bad == 0:
+		return words.Doors(l.doors, l.clean, 0, 0, "")
 	}
-	return fmt.Sprintf("%d of %s %s clean: %s.", clean, wording.Count(doors, "door"),
-		wording.Verb(clean, "is", "are"),
-		counted(findings))
+	return words.Doors(l.doors, l.clean, l.rules, l.urls, counted(findings))
 }
 
 // mostDoors is how many doors are listed where all of them are; of more, only those with something
@@ -721,7 +733,7 @@ const mostDoors = 40
 
 // table gives the doors, a line each.
 func (l *doorList) table(canonical string) (doc.Table, bool) {
-	t := doc.Table{Sheet: "doors", Head: []string{"door", "met", "arrives at"}, Order: true,
+	t := doc.Table{Sheet: "doors", Head: []string{"door", "result", "arrives at"}, Order: true,
 		Worth: len(l.all) > mostDoors, More: doc.Command("--format csv") + " has them all"}
 	for _, d := range l.all {
 		tone, met := doc.ToneOf(d.severity), d.outcome

@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/expect"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Awaiting is a wait for what a plan wants.
@@ -34,7 +35,7 @@ func (a *Awaiting) SawNothing() bool {
 func Await(a *Awaiting, all bool) doc.Doc {
 	items := a.Board.Items()
 	missing := a.Board.Missing(a.Ended)
-	d := doc.Doc{Name: "await", Title: "Waiting for what the plan wants: every door to " + a.Canonical,
+	d := doc.Doc{Name: "await", Title: "Waiting for the plan: every door to " + a.Canonical,
 		About: "seen from " + a.Vantage + ", " + a.Ended.Format(clockForm), Main: "awaited"}
 	v := awaitVerdict(a, missing, a.Ended)
 	if v.Tone == doc.Warned { // it is over, and not all is there
@@ -58,11 +59,11 @@ func Await(a *Awaiting, all bool) doc.Doc {
 		t := awaitTable(there, a.Ended, -1)
 		t.Sheet = ""
 		blocks = append(blocks,
-			doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 3, Text: "What is there"}, t}})
+			doc.Detail{Blocks: []doc.Block{doc.Heading{Level: 3, Text: "Live"}, t}})
 	}
 	for _, domain := range a.Silent {
 		a.Notes = append(a.Notes,
-			fmt.Sprintf("Nobody named the name servers of %s: they were not asked.", domain))
+			fmt.Sprintf("The name servers of %s are unknown, so they were not asked.", domain))
 	}
 	for i, n := range a.Notes {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrase(n), Soft: true, Gap: i == 0})
@@ -126,7 +127,7 @@ func AwaitLine(c await.Change) string {
 	line := fmt.Sprintf("%s  %-9s  %s%s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i),
 		where, i.Says)
 	if i.State != expect.There && !i.Until.IsZero() {
-		line += fmt.Sprintf("; at most %s still", shortSpan(i.Until.Sub(c.At)))
+		line += fmt.Sprintf("; at most %s more", shortSpan(i.Until.Sub(c.At)))
 	}
 	if why := i.Why.String(); why != "" && why != i.Says.String() {
 		line += "; " + why
@@ -137,18 +138,18 @@ func AwaitLine(c await.Change) string {
 func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict {
 	all := len(a.Board.Items())
 	waited := shortSpan(now.Sub(a.Started))
-	asked := fmt.Sprintf(" Waited %s, asked %s.", waited, wording.Count(a.Board.Asked(), "question"))
+	asked := fmt.Sprintf(words.Waited, waited, wording.Count(a.Board.Asked(), "question"))
 	switch {
 	case all == 0:
 		return doc.Verdict{Tone: doc.Noted,
-			Says: doc.Phrase("The plan wants nothing that could be waited for.")}
+			Says: doc.Phrase(words.NothingToAwait)}
 	case len(missing) == 0:
-		return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("All %d are there.%s", all, asked)}
+		return doc.Verdict{Tone: doc.Good, Says: doc.Phrasef(words.AllLive, words.Live(all), asked)}
 	}
 	v := doc.Verdict{
 		Tone: doc.Warned,
-		Says: doc.Phrasef("%d of %d are there, %d are not yet.%s", all-len(missing), all, len(missing),
-			asked),
+		Says: doc.Phrasef(words.SomeLive, all-len(missing), all,
+			wording.Verb(all-len(missing), "is", "are"), asked),
 	}
 	causes, unseen := 0, 0
 	for i := range missing {
@@ -163,27 +164,25 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict 
 	switch {
 	case causes > 0:
 		v.Tone = doc.Failed
-		v.Next = doc.Phrasef("Of %d it shows why: see below.", causes)
+		v.Next = doc.Phrasef(words.CausesShown, wording.Count(causes, "item"))
 	case unseen == len(missing):
 		v.Tone = doc.Unseen
-		v.Next = doc.Phrase("Nobody answered about the others.")
+		v.Next = doc.Phrase(words.OthersSilent)
 	case known:
 		v.Next = doc.Phrasef(
-			"Going by TTLs, all is there by %s at the latest (%s still).",
+			words.ByTTLs,
 			until.In(now.Location()).Format(clockForm),
 			shortSpan(until.Sub(now)),
 		)
 	case !slices.ContainsFunc(missing, func(i await.Item) bool {
 		return i.Place.Kind != expect.Vantage
 	}):
-		v.Next = doc.Phrase("The records are there; doors follow as their carriers make certificates " +
-			"and redirects.")
+		v.Next = doc.Phrase(words.DoorsFollow)
 	default:
-		v.Next = doc.Phrase("Nobody can tell until when: name servers change when their provider " +
-			"changes them.")
+		v.Next = doc.Phrase(words.NoEstimate)
 		if most := longest(missing); most > 0 {
 			v.Next = doc.Cat(v.Next,
-				doc.Phrasef(" From then on resolvers may keep the old for %s.", wording.DurationText(most)))
+				doc.Phrasef(words.ThenResolvers, wording.DurationText(most)))
 		}
 	}
 	return v
@@ -291,7 +290,7 @@ func (r *awaitRow) where() string {
 
 // awaitTable shows items in so many rows at most; -1: in all that there are.
 func awaitTable(items []await.Item, now time.Time, most int) doc.Table {
-	t := doc.Table{Sheet: "awaiting", Head: []string{"what", "is", "where", "at most still"}}
+	t := doc.Table{Sheet: "awaiting", Head: []string{"what", "is", "where", "at most"}}
 	bounded := slices.ContainsFunc(items, func(i await.Item) bool { return leftText(&i, now) != "" })
 	if !bounded {
 		t.Head = t.Head[:3]
@@ -359,9 +358,8 @@ func notAsked(items []await.Item) doc.Block {
 		parts = append(parts, wording.Count(len(doors), "door"))
 	}
 	return doc.Paragraph{
-		Text: doc.Phrasef("%s not asked yet: their name servers do not have the new, and who is asked "+
-			"now "+
-			"remembers the old.", wording.UpperFirst(wording.And(parts)+" "+
+		Text: doc.Phrasef("%s not asked yet: their name servers do not have the planned values, and a "+
+			"resolver asked now would keep the previous ones.", wording.UpperFirst(wording.And(parts)+" "+
 			wording.Verb(resolvers+len(doors), "is", "are"))), Soft: true, Gap: true}
 }
 
@@ -397,7 +395,7 @@ func awaitCauses(missing []await.Item) []doc.Block {
 	if len(items) == 0 {
 		return nil
 	}
-	return []doc.Block{doc.List{Title: "Why, and what to do", Items: items, Tone: doc.Failed,
+	return []doc.Block{doc.List{Title: "Causes and what to do", Items: items, Tone: doc.Failed,
 		More: doc.Command("--format json") +
 			" has them all"}}
 }

@@ -244,9 +244,9 @@ func moveText(z zone.Zone) []string {
 	if m == nil {
 		return nil
 	}
-	state := "not ready: the new servers have not been seen to give every answer"
+	state := "not ready: the next name servers have not been seen to give every answer"
 	if m.Ready {
-		state = "ready: the new servers give every answer"
+		state = "ready: the next name servers give every answer"
 	}
 	all := []string{
 		fmt.Sprintf("Name servers: from %s to %s (%s).", strings.Join(m.From, ", "),
@@ -258,7 +258,7 @@ func moveText(z zone.Zone) []string {
 	}
 	if len(lost) > 0 {
 		all = append(all,
-			"What works only on the old servers and ends with them: "+strings.Join(lost, "; ")+".")
+			"What works only on the present name servers and ends with them: "+strings.Join(lost, "; ")+".")
 	}
 	return all
 }

@@ -103,28 +103,29 @@ func clientHead(c ForClient) []doc.Block {
 	case l.doors == 0:
 		v.Says = doc.Phrase(sentence(c.Today.Findings))
 	case bad == 0 && c.todayWord() == "Today":
-		v.Says = doc.Phrasef("All %s lead visitors safely to %s.", wording.Count(l.doors, "door"), at)
+		v.Says = doc.Phrasef(words.ClientAll, wording.Count(l.doors, "door"), at)
 	case bad == 0:
-		v.Says = doc.Phrasef("%s, all %s led visitors safely to %s.", c.todayWord(),
+		v.Says = doc.Phrasef(words.ClientAllThen, c.todayWord(),
 			wording.Count(l.doors, "door"), at)
 	default:
 		do := "did"
 		if c.todayWord() == "Today" {
 			do = "do"
 		}
-		v.Says = doc.Phrasef("%s, %d of the %s %s not lead visitors safely to %s.", c.todayWord(), bad,
+		v.Says = doc.Phrasef(words.ClientSome, c.todayWord(), bad,
 			wording.Count(l.doors, "door"), do, at)
 	}
 	if l.unseen > 0 {
 		v.Says = doc.Cat(v.Says,
-			doc.Phrasef(" %s could not be seen.", wording.Count(l.unseen, "address")))
+			doc.Phrasef(words.ClientUnseen, wording.Count(l.unseen, "address")))
 	}
 	if good, of := c.countAfter(l); of > 0 && bad > 0 {
 		when := c.afterWord()
 		if c.Before == nil {
-			when = "Once the plan is carried out"
+			when = words.ClientAfter
 		}
-		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s, %s.", when, allOrSome(good, of)))
+		v.Says = doc.Cat(v.Says,
+			doc.Phrasef(" %s, %s.", when, words.AllOrSome(good, of, c.Before != nil)))
 		if c.Before != nil && good == of {
 			v.Tone = doc.Good
 		}
@@ -136,16 +137,9 @@ func clientHead(c ForClient) []doc.Block {
 	return append(
 		blocks,
 		doc.Paragraph{Text: doc.Phrase(
-			"A door is one way in: a name, with or without www, by http or by https. Each was tried as " +
-				"a visitor would, and followed to where it ends."), Soft: true},
+			"A door is one way in: a name, with or without www, by http or by https. Each was tried as a " +
+				"visitor would, and followed to its end."), Soft: true},
 	)
-}
-
-func allOrSome(good, of int) string {
-	if good == of {
-		return fmt.Sprintf("all %d do", of)
-	}
-	return fmt.Sprintf("%d of %d do", good, of)
 }
 
 // countAfter counts the doors that are good afterwards, of those of which that is known.
@@ -226,7 +220,7 @@ func (c ForClient) domainOf(h web.Host) string {
 func (c ForClient) placeText(where string) string {
 	switch path, here := strings.CutPrefix(where, c.Today.Canonical); {
 	case here && path == "/":
-		return "the front page"
+		return "the home page"
 	case here:
 		return path
 	}
@@ -323,7 +317,7 @@ func clientWork(c ForClient) []doc.Block {
 		w.to = later(w.to, times.From)
 		w.what = append(w.what, clientTask(t))
 	}
-	t := doc.Table{Sheet: "work", Head: []string{"where", "what has to be done", "when"}}
+	t := doc.Table{Sheet: "work", Head: []string{"where", "what to do", "when"}}
 	for _, who := range order {
 		w := all[who]
 		when := w.from.In(c.Made.Location()).Format("2 Jan 15:04")
@@ -333,16 +327,16 @@ func clientWork(c ForClient) []doc.Block {
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase(who)}, {Text: doc.Stack(w.what)}, {Text: doc.Phrase(when)}})
 	}
-	begun := "Times count from now, as if each step were done as soon as it may be."
+	begun := "Times count from now, with each step done as early as possible."
 	if c.Book.DoneCount() > 0 {
 		begun = fmt.Sprintf(
-			"%d of %s %s done. Times are the earliest ones.",
+			"%d of %s %s done. Times are the earliest possible.",
 			c.Book.DoneCount(),
 			wording.Count(len(c.Book.Tasks), "step"),
 			wording.Verb(c.Book.DoneCount(), "is", "are"),
 		)
 	}
-	return []doc.Block{doc.Heading{Level: 2, Text: "What has to be done"},
+	return []doc.Block{doc.Heading{Level: 2, Text: "What to do"},
 		doc.Paragraph{Text: doc.Phrase(begun), Soft: true}, t}
 }
 
@@ -354,10 +348,10 @@ func clientTask(t *runbook.Task) string {
 		about = wording.Few(unicodeNames(strings.Fields(parts[2])), 3)
 	}
 	does := map[string]string{
-		"survey":           "look at what is there",
+		"survey":           "look at what exists",
 		"remove-stale-ds":  "remove the outdated signing record (DS) of",
 		"lower-ttls":       "shorten how long records are remembered (TTL) for",
-		"delete":           "delete what forwards for",
+		"delete":           "delete the forwarding of",
 		"untie-mail":       "give mail an address of its own for",
 		"certificates":     "get the certificates of",
 		"certificates-new": "get the certificates of",
@@ -376,8 +370,8 @@ func clientTask(t *runbook.Task) string {
 		"raise-ttls":       "set the usual TTLs again for",
 		"copy":             "copy the zone of",
 		"create":           "create the zone of",
-		"agree":            "compare the old and the new name servers of",
-		"find-ds":          "find out about the signing record (DS) of",
+		"agree":            "compare the present and the next name servers of",
+		"find-ds":          "ask about the signing record (DS) of",
 		"remove-ds":        "remove the signing record (DS) of",
 		"sign":             "sign the zone of",
 	}[parts[0]]
@@ -408,7 +402,7 @@ func clientRisks(c ForClient) []doc.Block {
 		if d.tone == doc.Good {
 			continue
 		}
-		does := map[string]string{"certificate": "Have it renewed.",
+		does := map[string]string{"certificate": "Renew it.",
 			"registration": "Renew it at the registrar."}[d.what]
 		says := "the " + d.what + " ends"
 		if d.tone == doc.Failed {
@@ -437,14 +431,15 @@ func clientRisks(c ForClient) []doc.Block {
 	case len(dates) == 0:
 		blocks = append(blocks,
 			doc.Paragraph{Text: doc.Phrase(
-				"No certificate was seen, and so nothing is known of when one ends.")})
+				"No certificate was seen, so nothing is known about when one expires.")})
 	default:
 		blocks = append(blocks,
-			doc.Paragraph{Text: doc.Phrase("Of the certificates that were seen, none ends soon.")})
+			doc.Paragraph{Text: doc.Phrase("None of the certificates that were seen expires soon.")})
 	}
 	if c.Survey == nil {
 		blocks = append(blocks,
-			doc.Paragraph{Text: doc.Phrase("Nobody has looked at registrations and mail yet."), Soft: true})
+			doc.Paragraph{Text: doc.Phrase("Registrations and mail have not been looked at yet."),
+				Soft: true})
 	}
 	return blocks
 }
@@ -517,13 +512,13 @@ func clientEvidence(c ForClient) []doc.Block {
 	}
 	if len(ways) > 0 {
 		blocks = append(blocks,
-			doc.Fold{Title: "The ways that show it", About: "one for each reason", Blocks: ways})
+			doc.Fold{Title: "Chains that show it", About: "one for each reason", Blocks: ways})
 	}
 	for _, n := range c.Today.Notes {
 		blocks = append(
 			blocks,
 			doc.Paragraph{Text: doc.Phrase(
-				strings.Replace(n, "This vantage", "The network from which this was seen", 1)),
+				strings.Replace(n, "This vantage", "Network from which this was seen", 1)),
 				Soft: true},
 		)
 	}

@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Comparison is what two surveys, audits or plans differ in, as JSON has it.
@@ -110,7 +111,7 @@ func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
 		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef(format, args...), Soft: true, Gap: true})
 	}
 	for _, part := range compared.Partial {
-		aside("partial: the survey of %s saw %s by asking for names alone",
+		aside("partial: the survey of %s saw %s only by asking for names",
 			part.Started.Format("2006-01-02 15:04"),
 			wording.Count(part.Zones, "zone"))
 	}
@@ -125,7 +126,7 @@ func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
 		for _, k := range compared.Unseen[name] {
 			keys = append(keys, k.Name+" "+k.Type)
 		}
-		aside("not seen in one of the two surveys, because nobody answered: %s", strings.Join(keys, ", "))
+		aside("unseen in one of the two surveys, because nobody answered: %s", strings.Join(keys, ", "))
 	}
 	return blocks
 }
@@ -133,16 +134,16 @@ func surveyBlocks(compared *recheck.Records, n *recheck.News) []doc.Block {
 // compareVerdict says how much differs, and says nothing where nothing could be compared.
 func compareVerdict(total int, compared *recheck.Records, n *recheck.News) doc.Verdict {
 	if len(compared.Changes) == 0 {
-		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing could be compared.")}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase(words.NothingCompared)}
 	}
 	v := comparedVerdict(n, total+len(besideRecords(n)))
-	says := doc.Phrase("No record set differs. ")
+	says := doc.Phrase(words.NoRecordDiffers)
 	if total > 0 {
 		says = doc.Phrasef("%s %s. ", wording.Count(total, "record set"),
 			wording.Verb(total, "differs", "differ"))
 	}
 	v.Says = doc.Cat(says,
-		doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended), n.Known))
+		doc.Phrasef(words.FindingsDiffer, len(n.New), len(n.Mended), n.Known))
 	return v
 }
 
@@ -179,7 +180,7 @@ func comparedVerdict(n *recheck.News, changes int) doc.Verdict {
 	case len(n.New) > 0:
 		v.Tone = doc.Noted
 	}
-	v.Says = doc.Phrasef("Findings: %d new, %d mended, %d the same.", len(n.New), len(n.Mended),
+	v.Says = doc.Phrasef(words.FindingsDiffer, len(n.New), len(n.Mended),
 		n.Known)
 	if changes > 0 {
 		v.Says = doc.Cat(v.Says, doc.Phrasef(" %s changed.", wording.Count(changes, "other fact")))
@@ -202,7 +203,7 @@ func comparedFindings(n *recheck.News) []doc.Block {
 			blocks = append(blocks, l)
 		}
 	}
-	l := doc.List{Title: "Mended", Tone: doc.Good, More: doc.Command("--format csv") + " has them all"}
+	l := doc.List{Title: "Fixed", Tone: doc.Good, More: doc.Command("--format csv") + " has them all"}
 	for _, i := range n.Mended {
 		l.Items = append(l.Items,
 			doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code))))
@@ -217,7 +218,7 @@ func comparedFindings(n *recheck.News) []doc.Block {
 func comparedAside(n *recheck.News, sheet doc.Data) []doc.Block {
 	var blocks []doc.Block
 	if len(n.Unseen) > 0 {
-		l := doc.List{Title: "Could not be looked at the second time", Tone: doc.Unseen}
+		l := doc.List{Title: "Unseen the second time", Tone: doc.Unseen}
 		for _, g := range n.Unseen {
 			l.Items = append(l.Items,
 				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why))

@@ -8,6 +8,7 @@ import (
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Considered is choices side by side.
@@ -47,12 +48,12 @@ func consideredVerdict(c *plan.Considered) doc.Verdict {
 	}
 	switch len(whole) {
 	case 0:
-		return doc.Verdict{Tone: doc.Warned, Says: doc.Phrase("None of them is without fault.")}
+		return doc.Verdict{Tone: doc.Warned, Says: doc.Phrase(words.NoneFaultless)}
 	case len(c.Choices):
-		return doc.Verdict{Tone: doc.Good, Says: doc.Phrase("Nothing speaks against any of them.")}
+		return doc.Verdict{Tone: doc.Good, Says: doc.Phrase(words.AllFaultless)}
 	}
 	return doc.Verdict{Tone: doc.Good,
-		Says: doc.Phrasef("Nothing speaks against %s.", wording.And(whole))}
+		Says: doc.Phrasef(words.FaultlessAre, wording.And(whole))}
 }
 
 func consideredTable(c *plan.Considered) doc.Table {

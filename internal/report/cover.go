@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Covered is what a coverage is shown with.
@@ -32,16 +33,16 @@ var fateWords = map[old.Fate]struct {
 	sum  string // of many, behind a share
 	tone doc.Tone
 }{
-	old.OwnPage: {"a page of its own", "arrive on a page of their own", doc.Good},
+	old.OwnPage: {"a page of its own", "arrive at a page of their own", doc.Good},
 	old.Unchecked: {"a page of its own, unchecked",
-		"are led to a page of their own, which nobody has checked", doc.Unseen},
-	old.Section: {"a page with many others", "on a page with many others", doc.Plain},
+		"are led to a page of their own, unchecked", doc.Unseen},
+	old.Section: {"a page with many others", "at a page with many others", doc.Plain},
 	old.AtHome:  {"the home page", "at home", doc.Warned},
 	old.Retired: {"gone on purpose (410)", "are gone on purpose", doc.Plain},
 	old.Fallen:  {"gone, by the fallback (410)", "fall to a fallback that says gone", doc.Warned},
 	old.Missing: {"a page that does not exist", "end at a page that does not exist", doc.Failed},
-	old.Broken:  {"no page at all", "meet no page at all", doc.Failed},
-	old.Outside: {"not of the estate", "are not of the estate", doc.Noted},
+	old.Broken:  {"no page at all", "reach no page at all", doc.Failed},
+	old.Outside: {"outside the estate", "are outside the estate", doc.Noted},
 }
 
 // Cover says what becomes of old URLs under the plan.
@@ -54,10 +55,8 @@ func Cover(c Covered) doc.Doc {
 	if !c.PagesKnown {
 		blocks = append(blocks,
 			doc.Paragraph{Gap: true, Soft: true,
-				Text: doc.Phrase("Unchecked: the estate file names no list of " +
-					"the pages that exist (site.pages: a list, a sitemap, the table of a crawl), so that nobody " +
-					"knows whether a " +
-					"target is one.")})
+				Text: doc.Phrase("Unchecked: the estate file names no list of existing pages (site.pages: a " +
+					"list, a sitemap, the table of a crawl). Whether a target exists is unknown.")})
 	}
 	if c.Work {
 		blocks = append(blocks, c.work())
@@ -108,7 +107,7 @@ func (c Covered) verdict() doc.Verdict {
 	all := c.Total.All
 	if all.URLs == 0 {
 		return doc.Verdict{Tone: doc.Unseen,
-			Says: doc.Cat(doc.Phrase("No old URL stands in "), doc.Copy(c.From), doc.Phrase("."))}
+			Says: doc.Cat(doc.Phrase(words.NoOldURLs), doc.Copy(c.From), doc.Phrase("."))}
 	}
 	var parts []string
 	tone := doc.ToneOf(finding.Worst(c.Findings))
@@ -123,7 +122,7 @@ func (c Covered) verdict() doc.Verdict {
 	}
 	of := "Of " + wording.Count(all.URLs, "old URL")
 	if c.byWeight() {
-		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.URLs, "old URL"), all.Weight)
+		of = fmt.Sprintf(words.OfTheWeight, wording.Count(all.URLs, "old URL"), all.Weight)
 	}
 	v := doc.Verdict{Tone: tone, Says: doc.Phrase(of + ", " + wording.And(parts) + ".")}
 	if open := c.Total.Open(); open.URLs+c.Unruled.URLs > 0 {
@@ -152,8 +151,8 @@ func (c Covered) totals() doc.Table {
 	for _, f := range old.Fates() {
 		row(fateWords[f].says, c.Total.Fates[f], fateWords[f].tone)
 	}
-	row("of all these, in more hops than planned", c.Long, doc.Warned)
-	row("of all these, not as planned, since the carrier cannot", c.ByCarrier, doc.Failed)
+	row("of all these, with more hops than planned", c.Long, doc.Warned)
+	row("of all these, not as planned: the carrier cannot", c.ByCarrier, doc.Failed)
 	row("of all these, by the fallback alone, unchecked", c.Unruled, doc.Unseen)
 	return t
 }
@@ -165,7 +164,7 @@ func (c Covered) heavy() []doc.Block {
 	if len(all) == 0 {
 		return nil
 	}
-	l := doc.List{Title: "The heaviest that do not arrive as they should"}
+	l := doc.List{Title: "The heaviest that do not arrive as planned"}
 	shown := all
 	if !c.All {
 		shown = all[:min(len(all), mostHeavy)]

@@ -16,7 +16,7 @@ var sections = []struct{ name, title, about string }{
 	{"carriers", "carriers.NAME", "Each carrier by a name of your choice."},
 	{"domains", "domains, and defaults",
 		"Each domain is a mapping with these keys, or its name alone."},
-	{"needed", "domains.needed.HOST", "A host is written with who needs it, or with a mapping."},
+	{"needed", "domains.needed.HOST", "Each host with who needs it, or with a mapping."},
 	{"wanted", "wanted", "Of domains and carriers."},
 	{"policy", "policy", ""},
 	{"registry", "registry", ""},
@@ -29,8 +29,8 @@ func EstatePage() doc.Doc {
 		doc.Paragraph{Text: doc.Cat(
 			doc.Phrase("One YAML file, "),
 			doc.Copy("upperpath.yaml"),
-			doc.Phrase(", says what a client owns and what is "+
-				"wanted. Its keys, made from the program's own table ("),
+			doc.Phrase(", says what a client owns and what should become of it. Its keys, made from the "+
+				"program's own table ("),
 			doc.Copy("make docs"),
 			doc.Phrase("). Editors that know JSON Schema take "),
 			doc.Copy(

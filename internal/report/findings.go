@@ -25,7 +25,7 @@ func counted(all []finding.Finding) string {
 		}
 	}
 	if len(parts) == 0 {
-		return "nothing wrong was found"
+		return "no problem found"
 	}
 	return strings.Join(parts, ", ")
 }
@@ -50,13 +50,18 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 	slices.SortStableFunc(order, func(a, b int32) int {
 		return cmp.Compare(all[b].Severity.Rank(), all[a].Severity.Rank())
 	})
-	var views []doc.Finding
+	type view struct {
+		doc.Finding
+		why string
+	}
+	var views []view
 	at := map[string]int{}
 	for _, i := range order {
 		f := all[i]
-		v := viewFinding(f)
+		v := view{viewFinding(f), f.Why.String()}
+		v.Says = doc.Phrase(f.Says.String())
 		key := strings.Join([]string{v.Code, v.Tone.Word(), apartFrom(v.Says.String(), f.Subject),
-			apartFrom(v.Fix.String(), f.Subject), v.Affects}, "\x00")
+			apartFrom(v.why, f.Subject), apartFrom(v.Fix.String(), f.Subject), v.Affects}, "\x00")
 		if i, same := at[key]; same && len(v.Way) == 0 {
 			views[i].Subjects = append(views[i].Subjects, v.Subjects...)
 			continue
@@ -80,16 +85,21 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 		rest = nil
 	}
 	code := ""
+	causes := map[string]bool{} // one cause is said once
 	for _, v := range views {
+		if v.why != "" && !causes[v.why] {
+			causes[v.why] = true
+			v.Says = doc.Phrase(v.Says.String() + " " + v.why)
+		}
 		if v.Code != code {
 			flush(code)
 			code = v.Code
 		}
 		if shown[v.Code]++; shown[v.Code] > mostOfACode && of[v.Code] > mostOfACode+1 {
-			rest = append(rest, v)
+			rest = append(rest, v.Finding)
 			continue
 		}
-		blocks = append(blocks, v)
+		blocks = append(blocks, v.Finding)
 	}
 	flush(code)
 	return blocks
@@ -100,7 +110,8 @@ func apartFrom(says, subject string) string {
 	if subject == "" {
 		return says
 	}
-	return strings.ReplaceAll(says, subject, "\x01")
+	return strings.ReplaceAll(strings.ReplaceAll(says, subject, "\x01"), words.Readable(subject),
+		"\x01")
 }
 
 // viewFinding gives a finding as a block.

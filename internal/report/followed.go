@@ -10,6 +10,7 @@ import (
 	"upperpath.example/upperpath/internal/core/old"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // ForFollowed is what an audit of old URLs is shown with.
@@ -31,17 +32,17 @@ var metWords = map[old.Met]struct {
 	says, sum string
 	tone      doc.Tone
 }{
-	old.RightPage: {"the page that was planned", "arrive on the page that was planned", doc.Good},
+	old.RightPage: {"the planned page", "arrive at the planned page", doc.Good},
 	old.GoneRight: {"gone (410), as planned", "are gone, as planned", doc.Plain},
-	old.MetHome:   {"the home page", "arrive on the home page", doc.Warned},
-	old.OtherPage: {"another page than planned", "on another page than planned", doc.Failed},
+	old.MetHome:   {"the home page", "arrive at the home page", doc.Warned},
+	old.OtherPage: {"another page than planned", "at another page than planned", doc.Failed},
 	old.NotMoved:  {"still the old site", "are still served by the old site", doc.Failed},
-	old.Insecure:  {"over http on the way, or in the end", "go over http", doc.Failed},
-	old.NoPage:    {"an error in place of a page", "meet an error", doc.Failed},
+	old.Insecure:  {"over http on the way, or at the end", "go over http", doc.Failed},
+	old.NoPage:    {"an error instead of a page", "end on an error", doc.Failed},
 	old.Stopped:   {"stopped by a certificate", "are stopped by a certificate", doc.Failed},
-	old.Astray:    {"round in circles, or nowhere", "go round or nowhere", doc.Failed},
+	old.Astray:    {"a loop, or nowhere", "loop, or lead nowhere", doc.Failed},
 	old.NoAnswer:  {"no answer", "get no answer", doc.Failed},
-	old.NotSeen:   {"unseen: nobody could look", "could not be seen", doc.Unseen},
+	old.NotSeen:   {"unseen", "were not seen", doc.Unseen},
 }
 
 // Followed says how the old URLs fare that were followed.
@@ -66,8 +67,8 @@ func Followed(f ForFollowed) doc.Doc {
 		blocks = append(
 			blocks,
 			doc.Paragraph{Gap: true, Soft: true,
-				Text: doc.Phrasef("%s of the list %s no URL of the domains that are "+
-					"meant, and nobody asked.", wording.Count(f.Strangers, "line"),
+				Text: doc.Phrasef("%s of the list %s not about these domains.",
+					wording.Count(f.Strangers, "line"),
 					wording.Verb(f.Strangers, "is", "are"))},
 		)
 	}
@@ -96,11 +97,11 @@ func shareOf(s old.Share, all old.Share) string {
 
 func (f ForFollowed) verdict(all *old.MetArea) doc.Verdict {
 	if all.All.URLs == 0 {
-		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("No old URL was followed yet.")}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase(words.NoneFollowed)}
 	}
 	of := "Of " + wording.Count(all.All.URLs, "old URL")
 	if all.All.Weight > 0 {
-		of = fmt.Sprintf("Of the weight of %s (%d)", wording.Count(all.All.URLs, "old URL"),
+		of = fmt.Sprintf(words.OfTheWeight, wording.Count(all.All.URLs, "old URL"),
 			all.All.Weight)
 	}
 	tone := doc.Good
@@ -114,10 +115,10 @@ func (f ForFollowed) verdict(all *old.MetArea) doc.Verdict {
 	v := doc.Verdict{Tone: tone, Says: doc.Phrase(of + ", " + wording.And(parts) + ".")}
 	if left := f.Total - all.All.URLs; left > 0 {
 		v.Tone = max(v.Tone, doc.Unseen)
-		v.Next = doc.Phrasef("%s not followed yet; %s goes on.", wording.Count(left, "old URL")+" "+
+		v.Next = doc.Phrasef(words.SomeFollowing, wording.Count(left, "old URL")+" "+
 			wording.Verb(left, "was", "were"), doc.Command("--resume"))
 	} else if len(f.Worst) > 0 {
-		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Worst[0].URL), doc.Phrase("."))
+		v.Next = doc.Cat(doc.Phrase("Start with "), doc.Copy(f.Worst[0].URL), doc.Phrase("."))
 	}
 	return v
 }
@@ -136,7 +137,7 @@ func (f ForFollowed) totals(all *old.MetArea) doc.Table {
 	for _, m := range old.Mets() {
 		row(metWords[m].says, all.Mets[m], metWords[m].tone)
 	}
-	row("of all these, in more hops than planned", f.Long, doc.Warned)
+	row("of all these, with more hops than planned", f.Long, doc.Warned)
 	return t
 }
 
@@ -209,7 +210,8 @@ const sheetPiece = 2000
 // sheet is every old URL, in pieces.
 func (f ForFollowed) sheet(yield func(doc.Block) bool) {
 	piece := doc.Data{Sheet: "old-urls", Goes: true,
-		Head: []string{"url", "weight", "method", "met", "arrival", "status", "hops", "findings", "says"}}
+		Head: []string{"url", "weight", "method", "result", "arrival", "status", "hops", "findings",
+			"says"}}
 	for o := range f.All {
 		status := ""
 		if o.Status > 0 {

@@ -57,7 +57,7 @@ func Gathered(g *old.Gathering, path string) doc.Doc {
 	var out int64
 	t := doc.Table{Sheet: "sources", Head: []string{"source", "lines", "taken", "left out"}}
 	reasons := map[old.Reason]*old.LeftOut{}
-	odd := doc.List{Title: "Counted as 0: no number that is understood", Tone: doc.Warned}
+	odd := doc.List{Title: "Counted as 0: not a known number", Tone: doc.Warned}
 	for _, s := range g.Sources() {
 		left := s.Lines - s.Kept
 		out += left
@@ -81,13 +81,13 @@ func Gathered(g *old.Gathering, path string) doc.Doc {
 	}
 	v := doc.Verdict{
 		Tone: doc.Good,
-		Says: doc.Phrasef("%s with a weight of %d in all; %s left out.", wording.Count(urls, "old URL"),
+		Says: doc.Phrasef(words.GatheredURLs, wording.Count(urls, "old URL"),
 			weight,
 			wording.Count(int(out), "line")),
 	}
 	if urls == 0 {
 		v = doc.Verdict{Tone: doc.Failed,
-			Says: doc.Phrasef("No old URL was found; %s left out.", wording.Count(int(out), "line"))}
+			Says: doc.Phrasef(words.GatheredNone, wording.Count(int(out), "line"))}
 	} else {
 		v.Next = doc.Cat(doc.Phrase("They are in "), doc.Copy(path), doc.Phrase("."))
 	}
@@ -128,12 +128,12 @@ func crawlNotes(c old.Crawl) []doc.Block {
 		}
 	}
 	say(c.Unseen, "URL", "%s that did not answer")
-	say(c.Barred, "URL", "%s that robots.txt keeps out, or whose robots.txt nobody could read")
-	say(c.TooDeep, "link", "%s to what is more links away than "+doc.Command("--depth"))
+	say(c.Barred, "URL", "%s that robots.txt excludes, or whose robots.txt could not be read")
+	say(c.TooDeep, "link", "%s more links away than "+doc.Command("--depth"))
 	say(c.TooMany, "link",
-		"%s to what is beyond "+doc.Command("--most-pages")+", too long, or of a list that has no end")
+		"%s beyond "+doc.Command("--most-pages")+", too long, or from an endless list")
 	say(c.Strangers, "link", "%s to other ports of its hosts")
-	say(c.Waiting, "URL", "%s that were still waiting when it was cut off")
+	say(c.Waiting, "URL", "%s still waiting when it was cut off")
 	if len(l.Items) == 0 {
 		return nil
 	}

@@ -8,6 +8,7 @@ import (
 
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Imported is what came of a file with redirects.
@@ -81,7 +82,7 @@ func Import(m Imported) doc.Doc {
 		blocks = append(blocks, linesList("Not translated: check these by hand", doc.Failed, m.Skipped))
 	}
 	if len(m.Undecided) > 0 {
-		l := doc.List{Title: "Undecided: no new address yet", Tone: doc.Warned,
+		l := doc.List{Title: "Undecided: no target yet", Tone: doc.Warned,
 			More: doc.Command("--format json") + " has them all"}
 		for _, s := range m.Undecided {
 			l.Items = append(l.Items,
@@ -91,11 +92,11 @@ func Import(m Imported) doc.Doc {
 	}
 	blocks = append(blocks, takenWider(m)...)
 	if len(m.Anyway) > 0 {
-		blocks = append(blocks, linesList("No rule: a door does this anyway", doc.Good, m.Anyway))
+		blocks = append(blocks, linesList("No rule needed: a door does this anyway", doc.Good, m.Anyway))
 	}
 	if len(m.Beside) > 0 {
 		blocks = append(blocks,
-			linesList("Beside redirects, and of weight for the move", doc.Noted, m.Beside))
+			linesList("Not redirects, but important for the move", doc.Noted, m.Beside))
 	}
 	if len(m.Differences) > 0 {
 		l := doc.List{Title: "Where these rules answer differently from the file", Tone: doc.Warned,
@@ -195,29 +196,27 @@ func takenWider(m Imported) []doc.Block {
 	}
 	say(m.Widened,
 		"%s named one scheme, or the www of a domain, and became a rule for http and https, apex and "+
-			"www: no "+
-			"other line says otherwise of those.")
-	say(m.Merged, "%s said the same of the other scheme or host, and is in that rule.")
+			"www: no other line contradicts that.")
+	say(m.Merged, "%s said the same about the other scheme or host, and is part of that rule.")
 	say(
 		m.Relative,
-		"%s led to a path of the host that was asked; the rule of an apex leads its www there too, to "+
-			"the apex.",
+		"%s led to a path on the requested host; the rule of an apex leads its www there too, to the "+
+			"apex.",
 	)
 	say(m.Untracked,
-		"%s held parameters that only follow visitors (utm_source, gclid and their kind), which are no "+
-			"conditions.")
+		"%s named tracking parameters (utm_source, gclid and similar), which are not conditions.")
 	return blocks
 }
 
 func importVerdict(m Imported) doc.Verdict {
 	v := doc.Verdict{
 		Tone: doc.Good,
-		Says: doc.Phrasef("%s made from %s; %s not translated, %s.", wording.Count(m.Count, "rule"),
+		Says: doc.Phrasef(words.Imported, wording.Count(m.Count, "rule"),
 			m.File,
 			wording.Count(len(m.Skipped), "line"), wording.Count(len(m.Differences), "difference")),
 	}
 	if len(m.Undecided) > 0 {
-		v.Says = doc.Phrasef("%s made from %s; %s not translated, %d undecided, %s.",
+		v.Says = doc.Phrasef(words.ImportedOpen,
 			wording.Count(m.Count, "rule"), m.File,
 			wording.Count(len(m.Skipped), "line"), len(m.Undecided),
 			wording.Count(len(m.Differences), "difference"))
@@ -231,13 +230,13 @@ func importVerdict(m Imported) doc.Verdict {
 	switch {
 	case m.Added != "":
 		v.Next = doc.Cat(
-			doc.Phrasef("They were added to %s; ", m.Added),
+			doc.Phrasef(words.AddedTo, m.Added),
 			doc.Copy("upperpath prove"),
-			doc.Phrase(" says whether they lead on."),
+			doc.Phrase(words.SaysWhetherLead),
 		)
 	case m.Count > 0:
-		v.Next = doc.Cat(doc.Phrase("Nothing was added; "), doc.Copy("--add"),
-			doc.Phrase(" adds them to the estate's rules."))
+		v.Next = doc.Cat(doc.Phrase(words.NothingAdded), doc.Copy("--add"),
+			doc.Phrase(words.AddsThem))
 	}
 	return v
 }

@@ -72,17 +72,17 @@ func Kinds() doc.Doc {
 	}
 	return doc.Doc{Name: "findings",
 		Blocks: doc.Of(t,
-			doc.Paragraph{Text: doc.Cat(doc.Phrase("✗ error, ! warning, i note. One of them: "),
+			doc.Paragraph{Text: doc.Cat(doc.Phrase("✗ error, ! warning, i note. For one code: "),
 				doc.Copy("upperpath explain CODE")), Soft: true}), Data: kindsData(finding.Rows())}
 }
 
 // Explain is the page of one finding.
 func Explain(k finding.Row) doc.Doc {
 	facts := doc.Facts{{Name: "means", Value: doc.Phrase(words.Code(k.Code).Means)},
-		{Name: "a visitor meets", Value: doc.Phrase(words.Code(k.Code).Meets)},
+		{Name: "visitors meet", Value: doc.Phrase(words.Code(k.Code).Meets)},
 		{Name: "what to do", Value: doc.Phrase(withHelp(words.Code(k.Code).Do, k.Help))}}
 	if words.Code(k.Code).Milder != "" {
-		facts = append(facts, doc.Fact{Name: "less grave", Value: doc.Phrase(words.Code(k.Code).Milder)})
+		facts = append(facts, doc.Fact{Name: "milder", Value: doc.Phrase(words.Code(k.Code).Milder)})
 	}
 	if words.Code(k.Code).Graver != "" {
 		facts = append(facts, doc.Fact{Name: "an error", Value: doc.Phrase(words.Code(k.Code).Graver)})
@@ -156,11 +156,11 @@ func kindChapters() iter.Seq[doc.Block] {
 				Text: fmt.Sprintf("%s: %s (%s)", k.Name, words.Code(k.Code).Plain, k.Severity)})
 			yield(doc.Paragraph{Text: doc.Phrase(words.Code(k.Code).Means)})
 			items := []doc.Text{
-				doc.Phrase("A visitor meets: " + wording.LowerFirst(words.Code(k.Code).Meets)),
+				doc.Phrase("Visitors meet: " + wording.LowerFirst(words.Code(k.Code).Meets)),
 				doc.Phrase("What to do: " + withHelp(words.Code(k.Code).Do, k.Help)),
 			}
 			if words.Code(k.Code).Milder != "" {
-				items = append(items, doc.Phrase("Less grave: "+words.Code(k.Code).Milder+"."))
+				items = append(items, doc.Phrase("Milder: "+words.Code(k.Code).Milder+"."))
 			}
 			if words.Code(k.Code).Graver != "" {
 				items = append(items, doc.Phrase("An error: "+words.Code(k.Code).Graver+"."))

@@ -40,7 +40,7 @@ func Plan(p *plan.Plan) doc.Doc {
 		for _, m := range p.Domains() {
 			names = append(names, m.Name.Unicode())
 		}
-		d.About = fmt.Sprintf("only of %s; %s %s not meant", wording.Few(names, 6),
+		d.About = fmt.Sprintf("only %s; %s %s not included", wording.Few(names, 6),
 			wording.Count(others, "other domain"),
 			wording.Verb(others, "is", "are"))
 	}
@@ -78,7 +78,7 @@ func planFindings(p *plan.Plan) []doc.Block {
 	if len(all) <= fewFindings {
 		return nil
 	}
-	return append([]doc.Block{doc.Heading{Level: 2, Text: "What is wrong, and what to do"}}, all...)
+	return append([]doc.Block{doc.Heading{Level: 2, Text: "Problems and what to do"}}, all...)
 }
 
 // wrongTable lists findings by their codes, a line each, the worst first.
@@ -98,7 +98,7 @@ func wrongTable(all []finding.Finding) doc.Table {
 	slices.SortStableFunc(order, func(a, b finding.Code) int {
 		return cmp.Compare(worstOf[b].Rank(), worstOf[a].Rank())
 	})
-	t := doc.Table{Head: []string{"what is wrong", "", "where"}}
+	t := doc.Table{Head: []string{"problem", "", "where"}}
 	for _, c := range order {
 		t.Rows = append(t.Rows,
 			[]doc.Cell{{Text: doc.Phrase(c.String()), Tone: doc.ToneOf(worstOf[c])},
@@ -112,31 +112,30 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 	v := doc.Verdict{Tone: worst(p.Findings)}
 	switch w := finding.Worst(p.Findings); {
 	case len(p.Findings) == 0:
-		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s.", triedText(p),
+		v.Says = doc.Phrasef(words.PlanWorks, triedText(p),
 			playedText(p))
 	case w == finding.Error:
-		v.Says = doc.Phrase("The plan does not hold yet: " + counted(p.Findings) + ".")
+		v.Says = doc.Phrasef(words.PlanFails, counted(p.Findings))
 	case finding.Has(p.Findings, finding.DeclaredOtherwise):
-		v.Says = doc.Phrase("The plan rests on what was seen to be otherwise: " + counted(p.Findings) +
-			".")
+		v.Says = doc.Phrasef(words.PlanContested, counted(p.Findings))
 	default:
-		v.Says = doc.Phrasef("The plan holds: %s arrive where they should%s. Worth a look: %s.",
+		v.Says = doc.Phrasef(words.PlanWarns,
 			triedText(p), playedText(p),
 			counted(p.Findings))
 	}
 	switch f := first(p.Findings); {
 	case f != nil && f.Severity == finding.Error:
 		v.Next = doc.Cat(
-			doc.Phrase("Mend what is wrong, worst first; "),
+			doc.Phrase(words.FixErrors),
 			doc.Copy("upperpath explain "+f.Code.String()),
-			doc.Phrase(" says what it means."),
+			doc.Phrase(words.Means),
 		)
 	case slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.SurveyFirst }):
 		v.Next = doc.Cat(doc.Copy("upperpath survey"),
-			doc.Phrase(", then plan again: without it there are no changes."))
+			doc.Phrase(words.SurveyFirst))
 	default:
-		v.Next = doc.Cat(doc.Phrase("Try it before it is real: "), doc.Copy("upperpath rehearse"),
-			doc.Phrase("; then step 1."))
+		v.Next = doc.Cat(doc.Phrase(words.TryFirst), doc.Copy("upperpath rehearse"),
+			doc.Phrase(words.ThenStepOne))
 	}
 	return v
 }
@@ -146,15 +145,15 @@ func planVerdict(p *plan.Plan) doc.Verdict {
 func playedText(p *plan.Plan) string {
 	unseen, partly := len(p.Played.Unseen), len(p.Played.Partly)
 	if !slices.ContainsFunc(p.Zones, func(z zone.Zone) bool { return z.Seen != nil || z.New != nil }) {
-		return ", each tried in memory; nobody has seen the zones, so that no record was played"
+		return words.TriedOnly
 	}
-	text := fmt.Sprintf("; %s of the sheets, played in their order, lose no mail, no name and no door",
-		wording.Count(p.Played.Rows, "row"))
+	text := fmt.Sprintf(words.PlayedRows, wording.Count(p.Played.Rows, "row"),
+		wording.Verb(p.Played.Rows, "loses", "lose"))
 	if partly > 0 {
-		text += fmt.Sprintf(" of what was seen (%s in part)", wording.Count(partly, "zone"))
+		text += fmt.Sprintf(words.PlayedPartly, wording.Count(partly, "zone"))
 	}
 	if unseen > 0 {
-		text += fmt.Sprintf("; %s nobody has seen", wording.Count(unseen, "zone"))
+		text += fmt.Sprintf(words.UnseenZones, wording.Count(unseen, "zone"))
 	}
 	return text
 }

@@ -9,6 +9,7 @@ import (
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Proof is a proof, what it says of every URL, and what it rests on.
@@ -52,7 +53,7 @@ func ProofSummary(p *proof.Proof, canonical string) doc.Doc {
 	switch has := finding.Has(p.Findings, finding.RuleChain); {
 	case worst(p.Findings) == doc.Failed:
 		first := p.Findings[0]
-		v.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(first.Code.String()),
+		v.Next = doc.Cat(doc.Phrase("Start with "), doc.Copy(first.Code.String()),
 			doc.Phrasef(" at %s.", first.Subject))
 		if has {
 			v.Next = doc.Cat(v.Next, doc.Phrase(" "), chains)
@@ -90,25 +91,24 @@ func proofSentence(p *proof.Proof, canonical string) string {
 	switch p.Verdict {
 	case proof.Proved:
 		return fmt.Sprintf(
-			"Proved: every URL at any of the doors arrives where it should, on %s or where its rule "+
-				"says, in at most %s (%s).",
+			words.Proved,
 			canonical,
 			wording.Count(p.Bound, "hop"),
 			about,
 		)
 	case proof.Undecided:
 		return fmt.Sprintf(
-			"Undecided: it holds for most URLs, but for some it could be neither proved nor refuted (%s).",
+			words.Undecided,
 			about,
 		)
 	}
 	for _, f := range p.Findings {
 		if witness, ok := f.Evidence["witness"].(string); ok && f.Severity == finding.Error {
-			return fmt.Sprintf("Refuted: it does not hold for every URL. One that goes wrong is %s (%s).",
+			return fmt.Sprintf(words.RefutedBy,
 				witness, about)
 		}
 	}
-	return fmt.Sprintf("Refuted: it does not hold for every URL (%s).", about)
+	return fmt.Sprintf(words.Refuted, about)
 }
 
 // claims says what is proved, or not, for every URL.
@@ -119,7 +119,7 @@ var claims = []struct {
 	{finding.Arrives, "every URL arrives"},
 	{finding.NeverLoops, "nothing loops"},
 	{finding.StaysSecure, "no hop from https to http"},
-	{finding.KeepsWhole, "path and query are kept where the plan says so"},
+	{finding.KeepsWhole, "path and query are kept where planned"},
 	{finding.NeverTied, "no two rules are tied"},
 	{finding.EachRuleWins, "every rule wins for some URL"},
 	{finding.NoRuleChains, "no rule leads to another"},
@@ -158,7 +158,7 @@ func claimTable(p *proof.Proof) doc.Table {
 		[]doc.Cell{{Text: doc.Phrase("most hops of any URL")}, {Text: doc.Phrase(hops), Tone: tone}})
 	pages, tone := pagesSentence(p)
 	t.Rows = append(t.Rows,
-		[]doc.Cell{{Text: doc.Phrase("the pages that they arrive on exist")},
+		[]doc.Cell{{Text: doc.Phrase("the pages at which they arrive exist")},
 			{Text: doc.Phrase(pages), Tone: tone}})
 	return t
 }
@@ -166,7 +166,7 @@ func claimTable(p *proof.Proof) doc.Table {
 // pagesSentence says what a proof promises of pages, and what it does not.
 func pagesSentence(p *proof.Proof) (string, doc.Tone) {
 	if !p.Pages.Known {
-		return "nobody has said which do (site.pages)", doc.Unseen
+		return "no list of pages is named (site.pages)", doc.Unseen
 	}
 	says := wording.Count(p.Pages.Checked, "target") + " checked"
 	var open []string
@@ -183,7 +183,7 @@ func pagesSentence(p *proof.Proof) (string, doc.Tone) {
 }
 
 func fallbackTable(p *proof.Proof) doc.Table {
-	t := doc.Table{Sheet: "fallback", Head: []string{"domain", "rules", "what no rule takes goes to"}}
+	t := doc.Table{Sheet: "fallback", Head: []string{"domain", "rules", "URLs without a rule go to"}}
 	for _, f := range p.Fallback {
 		t.Rows = append(t.Rows, doc.Cells(unicodeName(f.Domain), fmt.Sprint(f.Rules), f.To.String()))
 	}

@@ -20,8 +20,8 @@ const newsDate = "2 January 2006"
 // News is what is new, as it can be mailed to a client: without commands and codes, which stand in
 // tables and JSON.
 func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today time.Time) doc.Doc {
-	d := doc.Doc{Name: "news", Title: "What is new at the doors to " + s.Canonical, Main: "news",
-		About: "looked at on " + s.Taken.In(today.Location()).Format(newsDate+" 15:04 MST")}
+	d := doc.Doc{Name: "news", Title: "News about the doors to " + s.Canonical, Main: "news",
+		About: "checked on " + s.Taken.In(today.Location()).Format(newsDate+" 15:04 MST")}
 	if !n.Since.IsZero() {
 		d.About += ", compared with " + n.Since.In(today.Location()).Format(newsDate)
 	}
@@ -46,12 +46,12 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		blocks = append(blocks, doc.List{Title: "Changed", Tone: doc.Warned, Items: changes,
 			More: doc.Command("--format csv") + " has them all"})
 	}
-	add("Was to be looked at again today", doc.Warned, n.Back, backNews)
-	add("Mended", doc.Good, n.Mended, func(i *recheck.Item) doc.Text {
+	add("Due for another look today", doc.Warned, n.Back, backNews)
+	add("Fixed", doc.Good, n.Mended, func(i *recheck.Item) doc.Text {
 		return doc.Phrasef("%s: %s.", readableFact(i.Subject), wording.LowerFirst(plainCode(i.Code)))
 	})
 	if len(n.Unseen) > 0 {
-		l := doc.List{Title: "Could not be looked at this time", Tone: doc.Unseen}
+		l := doc.List{Title: "Unseen this time", Tone: doc.Unseen}
 		for _, g := range n.Unseen {
 			l.Items = append(
 				l.Items,
@@ -62,14 +62,14 @@ func News(n *recheck.News, s *recheck.State, lived []recheck.Acceptance, today t
 		blocks = append(blocks, l)
 	}
 	if len(n.FirstFor) > 0 {
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("Looked at for the first time: %s.",
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("Checked for the first time: %s.",
 			strings.Join(unicodeNames(n.FirstFor), ", ")), Soft: true, Gap: true})
 	}
 	if len(n.Left) > 0 {
-		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("Not looked at any more: %s.",
+		blocks = append(blocks, doc.Paragraph{Text: doc.Phrasef("No longer checked: %s.",
 			strings.Join(unicodeNames(n.Left), ", ")), Soft: true, Gap: len(n.FirstFor) == 0})
 	}
-	aside := fmt.Sprintf("%s %s as before", wording.Count(n.Same, "fact"),
+	aside := fmt.Sprintf(words.SameAsBefore, wording.Count(n.Same, "fact"),
 		wording.Verb(n.Same, "is", "are"))
 	if n.Known > 0 {
 		aside += fmt.Sprintf(", %s known among them", wording.Count(n.Known, "finding"))
@@ -99,19 +99,19 @@ func newsVerdict(n *recheck.News) doc.Verdict {
 	}
 	count(len(n.New), "new")
 	count(len(n.Changed), "changed")
-	count(len(n.Back), "to look at again")
-	count(len(n.Mended), "mended")
-	count(len(n.Unseen), "could not be looked at")
+	count(len(n.Back), "due again")
+	count(len(n.Mended), "fixed")
+	count(len(n.Unseen), "unseen")
 	tone := doc.ToneOf(n.Worse())
 	if tone == doc.Good && len(n.Unseen) > 0 {
 		tone = doc.Unseen
 	}
-	says := "Nothing is new."
+	says := words.NothingNew
 	if len(parts) > 0 {
 		says = wording.UpperFirst(strings.Join(parts, ", ")) + "."
 	}
 	if n.Since.IsZero() {
-		says = "Nothing was accepted yet, so this is everything that was found. " + says
+		says = words.NothingAccepted + says
 		tone = max(tone, doc.Noted)
 	}
 	return doc.Verdict{Tone: tone, Says: doc.Phrase(says)}
@@ -145,10 +145,10 @@ func findingNews(i *recheck.Item) doc.Text {
 
 // changedWords say what changed, by kind.
 var changedWords = map[recheck.FactKind]string{
-	recheck.Record: "record", recheck.Delegation: "in the zone above",
+	recheck.Record: "record", recheck.Delegation: "in the parent zone",
 	recheck.Certificate:  "certificate",
-	recheck.Registration: "at the registry", recheck.Redirect: "way of visitors",
-	recheck.Page:    "title of the page",
+	recheck.Registration: "at the registry", recheck.Redirect: "visitors' chain",
+	recheck.Page:    "page title",
 	recheck.Planned: "planned",
 }
 
@@ -265,11 +265,11 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 	blocks := []doc.Block{v}
 	if len(bad) > 0 {
 		blocks = append(blocks,
-			doc.List{Title: "Errors that are accepted with it", Items: bad, Tone: doc.Failed,
+			doc.List{Title: "Errors accepted with it", Items: bad, Tone: doc.Failed,
 				More: doc.Command("--format csv") + " has them all"})
 	}
 	if len(s.Gaps) > 0 {
-		l := doc.List{Title: "What could not be looked at, and is not a part of it", Tone: doc.Unseen}
+		l := doc.List{Title: "Unseen, and not part of it", Tone: doc.Unseen}
 		for _, g := range s.Gaps {
 			l.Items = append(l.Items,
 				doc.Phrasef("%s: %s", readableFact(orText(g.Subject, g.Domain)), g.Why.String()))
@@ -284,9 +284,10 @@ func AcceptedAll(n *recheck.News, s *recheck.State, today time.Time) doc.Doc {
 
 // Lived is the list of what is accepted: the state, and what somebody lives with until a date.
 func Lived(base *recheck.State, lived []recheck.Acceptance, today time.Time) doc.Doc {
-	d := doc.Doc{Name: "accepted", Title: "What is accepted"}
+	d := doc.Doc{Name: "accepted", Title: "Accepted"}
 	v := doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("No state was accepted yet."),
-		Next: doc.Cat(doc.Phrase("Take the one of now: "), doc.Copy("upperpath recheck --accept-all"))}
+		Next: doc.Cat(doc.Phrase("Accept the present state: "),
+			doc.Copy("upperpath recheck --accept-all"))}
 	if base != nil {
 		v = doc.Verdict{Tone: doc.Good, Says: doc.Phrasef("The state of %s is accepted, with %s.",
 			base.Taken.In(today.Location()).Format(newsDate), wording.Count(len(base.Domains), "domain"))}
@@ -357,12 +358,12 @@ func (f *figures) ends(name, help, label string, all []recheck.Ends) {
 // Metrics gives figures for Prometheus.
 func Metrics(s *recheck.State, n *recheck.News) []byte {
 	var f figures
-	f.one("recheck_time_seconds", "When it was looked last.", s.Taken.Unix())
+	f.one("recheck_time_seconds", "Time of the last check.", s.Taken.Unix())
 	if !n.Since.IsZero() {
-		f.one("accepted_time_seconds", "When the accepted state was seen.", n.Since.Unix())
+		f.one("accepted_time_seconds", "Time at which the accepted state was seen.", n.Since.Unix())
 	}
-	f.one("domains", "How many domains were looked at.", int64(len(s.Domains)))
-	f.family("findings", "Findings of now, the accepted ones included.")
+	f.one("domains", "Number of domains checked.", int64(len(s.Domains)))
+	f.family("findings", "Present findings, accepted ones included.")
 	for _, severity := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
 		count := int64(0)
 		for _, fact := range s.Facts {
@@ -372,7 +373,7 @@ func Metrics(s *recheck.State, n *recheck.News) []byte {
 		}
 		f.line("findings", "severity", string(severity), count)
 	}
-	f.family("news", "What differs from the accepted state.")
+	f.family("news", "Differences from the accepted state.")
 	for _, part := range []struct {
 		kind  string
 		count int
@@ -381,10 +382,10 @@ func Metrics(s *recheck.State, n *recheck.News) []byte {
 		{"unseen", len(n.Unseen)}} {
 		f.line("news", "kind", part.kind, int64(part.count))
 	}
-	f.one("unseen", "What could not be looked at.", int64(len(s.Gaps)))
-	f.ends("certificate_end_time_seconds", "When the certificate of a host ends.", "host",
+	f.one("unseen", "What stayed unseen.", int64(len(s.Gaps)))
+	f.ends("certificate_end_time_seconds", "Time at which a host's certificate expires.", "host",
 		s.Certificates)
-	f.ends("registration_end_time_seconds", "When the registration of a domain ends.", "domain",
+	f.ends("registration_end_time_seconds", "Time at which a domain's registration expires.", "domain",
 		s.Registrations)
 	return []byte(f.String())
 }

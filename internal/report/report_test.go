@@ -221,12 +221,20 @@ func TestColourOnlyWhereItIsWanted(t *testing.T) {
 func TestVerdicts(t *testing.T) {
 	loop := finding.New(finding.Loop, "x", fact.Kept{Says: "says", Do: "fix"})
 	hop := finding.New(finding.ExtraHop, "x", fact.Kept{Says: "says", Do: "fix"})
-	assert.Equal(t, "All 4 doors are clean.", doorsSentence(4, 4, nil))
-	assert.Equal(t, "The door is clean.", doorsSentence(1, 1, nil))
-	assert.Equal(t, "1 of 4 doors is clean: 1 error, 2 warnings.",
-		doorsSentence(4, 1, []finding.Finding{loop, hop, hop}))
-	assert.Equal(t, "1 warning.", doorsSentence(0, 0, []finding.Finding{hop}))
-	assert.Equal(t, "Nothing wrong was found.", doorsSentence(0, 0, nil))
+	says := func(doors, clean int, found ...finding.Finding) string {
+		l := doorList{doors: doors, clean: clean}
+		return l.sentence(found)
+	}
+	assert.Equal(t, "All 4 doors work.", says(4, 4))
+	assert.Equal(t, "The door works.", says(1, 1))
+	assert.Equal(t, "1 of 4 doors works properly: 1 error, 2 warnings.", says(4, 1, loop, hop, hop))
+	assert.Equal(t, "None of the 4 doors works properly: 1 error.", says(4, 0, loop))
+	assert.Equal(t, "The door does not work properly: 1 error.", says(1, 0, loop))
+	assert.Equal(t, "1 warning.", says(0, 0, hop))
+	assert.Equal(t, "No problem found.", says(0, 0))
+	l := doorList{doors: 32, clean: 32, rules: 1}
+	assert.Equal(t, "All 32 doors work; 1 rule does not: 1 error.",
+		l.sentence([]finding.Finding{loop}))
 }
 
 // TestWhatStaysInOnePiece wraps texts: a URL, a name and a command are never broken.
@@ -278,6 +286,31 @@ func TestFindingsOfOneCauseAreOne(t *testing.T) {
 			finding.New(finding.Loop, "y", fact.Kept{Says: "e", Do: "f"})},
 	)
 	assert.Equal(t, "loop", both[0].(doc.Finding).Code, "errors come before warnings")
+}
+
+// TestACauseIsSaidOnce has a cause, and what to do about it, stand once on a page: with the finding
+// at the top, or with the first that has it.
+func TestACauseIsSaidOnce(t *testing.T) {
+	why := fact.Kept{Says: "The old machine has it.", Do: "Change the record."}
+	var all []finding.Finding
+	for i, code := range []finding.Code{finding.ExtraHop, finding.Refused, finding.Expired} {
+		all = append(all, finding.New(code, fmt.Sprintf("https://%c.example", 'a'+i),
+			fact.Kept{Says: fmt.Sprintf("Fault %d.", i), Do: "Wait."}))
+	}
+	for i := range all[:2] {
+		all[i] = all[i].DueTo(finding.PreviousCarrier, why)
+	}
+	top, rest := causeFirst(all)
+	page := writtenAs(t, "text", doc.Doc{Blocks: doc.Of(slices.Concat(top, rest)...)}, doc.Style{})
+	assert.Equal(t, 1, strings.Count(page, why.Says), page)
+	for i := range all {
+		assert.Equal(t, 1, strings.Count(page, all[i].Says.String()), page)
+		assert.GreaterOrEqual(t, strings.Count(page, all[i].Fix.String()), 1, page)
+	}
+	assert.Equal(t, "refused", top[0].(doc.Finding).Code)
+	top, rest = causeFirst(all[2:])
+	assert.Empty(t, top, "no cause is known")
+	assert.Len(t, rest, 1)
 }
 
 // TestDocsOfFindingsAreFresh keeps docs/findings.md the same as the program's own table; make docs
@@ -348,5 +381,5 @@ func TestNothingIsSaidOfCertificatesThatNobodySaw(t *testing.T) {
 	text := writtenAs(t, "text", Client(ForClient{Title: "T", Made: now, Today: &a}),
 		doc.Style{Width: 100})
 	assert.Contains(t, text, "No certificate was seen")
-	assert.NotContains(t, text, "none ends soon")
+	assert.NotContains(t, text, "expires soon")
 }

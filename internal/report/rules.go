@@ -39,9 +39,9 @@ func tryBlocks(t predict.Try) []doc.Block {
 	case t.Rule > 0:
 		takes = fmt.Sprintf("Line %d takes it: %s.", t.Rule, shown(t.Old))
 	case t.Status == http.StatusOK && t.Assumed == predict.OutsideEstate:
-		takes = "No rule is asked: it is not a door of the estate."
+		takes = "No rule applies: it is not a door of the estate."
 	case t.Status == http.StatusOK:
-		takes = "No rule is asked: the site serves it."
+		takes = "No rule applies: the site serves it."
 	}
 	blocks := []doc.Block{doc.Heading{Level: 2, Text: t.URL}, doc.Paragraph{Text: doc.Phrase(takes)}}
 	if t.Status > 0 {
@@ -65,7 +65,7 @@ func tryBlocks(t predict.Try) []doc.Block {
 	switch t.Assumed {
 	case predict.OutsideEstate:
 		blocks = append(blocks,
-			doc.Paragraph{Text: doc.Phrase("Assumed: nobody looked at what is outside the estate."),
+			doc.Paragraph{Text: doc.Phrase("Assumed: hosts outside the estate were not looked at."),
 				Soft: true})
 	case predict.PagesUnknown:
 		blocks = append(blocks,
@@ -89,7 +89,7 @@ func tryChain(t predict.Try) doc.Chain {
 		case step.Refusal != "":
 			h.Status, h.Detail, h.Tone = step.Refusal, "nobody answers at "+step.URL, doc.Failed
 		case step.Status == http.StatusNotFound:
-			h.Detail, h.Tone = step.URL+" is not one of the pages that exist", doc.Failed
+			h.Detail, h.Tone = step.URL+" is not on the list of pages that exist", doc.Failed
 		}
 		c.Tone = max(c.Tone, h.Tone)
 		c.Hops = append(c.Hops, h)
@@ -97,7 +97,7 @@ func tryChain(t predict.Try) doc.Chain {
 	}
 	switch t.End {
 	case "loop":
-		c.Stop, c.Tone = "↺ and round again: it never ends", doc.Failed
+		c.Stop, c.Tone = "↺ and again: it never ends", doc.Failed
 	case "limit":
 		c.Stop, c.Tone = "… and on: browsers give up here", doc.Failed
 	}
@@ -160,14 +160,14 @@ func Straightened(all []proof.Straightened, path string, written bool) doc.Doc {
 	}
 	v := doc.Verdict{
 		Tone: doc.Good,
-		Says: doc.Phrasef("%s: %s changed; everything else is as it was.", path,
+		Says: doc.Phrasef("%s: %s changed; everything else is unchanged.", path,
 			wording.Count(len(changes), "line")),
 	}
 	switch {
 	case len(changes) == 0:
-		v = doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("Nothing was found to straighten."),
+		v = doc.Verdict{Tone: doc.Noted, Says: doc.Phrase("There is nothing to straighten."),
 			Next: doc.Cat(doc.Copy("upperpath prove"),
-				doc.Phrase(" shows what loops and what could not be decided."))}
+				doc.Phrase(" shows loops and what could not be decided."))}
 	case !written:
 		v = doc.Verdict{
 			Tone: doc.Warned,

@@ -110,7 +110,7 @@ var stepNames = map[act.StepKind]string{
 // taskText says what is done in a task: as the step says it, or for one of several places.
 func taskText(t plan.Task, several bool) string {
 	if t.Step.Kind == act.SurveyFirst {
-		return words.Step(t.Step) + " The runbook is then made from what was seen: " +
+		return words.Step(t.Step) + " The runbook is then rebuilt from the survey: " +
 			doc.Command("upperpath runbook --anew")
 	}
 	if !several || t.Place == "" {
@@ -119,20 +119,21 @@ func taskText(t plan.Task, several bool) string {
 	zones := wording.Few(unicodeNames(t.Zones), 4)
 	switch t.Step.Kind {
 	case act.LowerTTLs:
-		return fmt.Sprintf("At %s lower the TTLs of %s to %s.", t.Place, zones,
+		return fmt.Sprintf("At %s, lower the TTLs of %s to %s.", t.Place, zones,
 			wording.DurationText(act.MovingTTL))
 	case act.RaiseTTLs:
-		return fmt.Sprintf("At %s raise the TTLs of %s to %s.", t.Place, zones,
+		return fmt.Sprintf("At %s, raise the TTLs of %s to %s.", t.Place, zones,
 			wording.DurationText(act.RecordTTL))
 	case act.UntieMail:
-		return fmt.Sprintf("At %s untie from the web what follows it in %s: mail first of all.", t.Place,
+		return fmt.Sprintf("At %s, untie whatever follows the web in %s: mail first of all.", t.Place,
 			zones)
 	case act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
-			return fmt.Sprintf("At %s delete what forwards %s, right before its records change.", t.Place,
+			return fmt.Sprintf("At %s, delete the forwarding of %s right before its records change.",
+				t.Place,
 				zones)
 		}
-		return fmt.Sprintf("At %s make the %s of %s, each zone from top to bottom.", t.Place,
+		return fmt.Sprintf("At %s, make the %s of %s, each zone from top to bottom.", t.Place,
 			wording.Count(steps(t.Lines), "change"), zones)
 	case act.GetCertificates, act.CertifyNew:
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
@@ -233,21 +234,21 @@ func taskShows(t plan.Task) string {
 		return "The name servers give these records with the long TTL."
 	case act.UntieMail, act.MakeEarly, act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
-			return "The page there lists them no longer."
+			return "The page there no longer lists them."
 		}
-		return "The name servers give the new values."
+		return "The name servers give the planned values."
 	case act.RemoveStaleDS, act.RemoveDS:
-		return "The parent zone has no DS record any more."
+		return "The parent zone no longer has a DS record."
 	case act.ChangeNameServers, act.DelegateZones:
-		return "The parent zone names the new name servers."
+		return "The parent zone names the next name servers."
 	case act.CopyZones, act.CreateZones:
-		return "The new name servers answer for the zone."
+		return "The next name servers answer for the zone."
 	case act.SeeAgreement:
-		return "The new name servers give every answer that the present ones give."
+		return "The next name servers give every answer that the present ones give."
 	case act.GetCertificates, act.CertifyNew:
 		if len(t.Expects) == 0 {
-			return "The certificates are there; whether they are served is checked once the redirects " +
-				"are in place."
+			return "The certificates exist. Whether they are served is checked once the redirects are in " +
+				"place."
 		}
 		return "The https doors at the carrier's address show a certificate for their names."
 	case act.PlaceRedirects:
@@ -282,9 +283,8 @@ func taskBack(t plan.Task) string {
 func backText(w act.Way) string {
 	return map[act.Way]string{
 		act.TypeOldValues: words.Format(
-			"Type the old values again: the kept survey has them (`upperpath " +
-				"survey --list`)."),
-		act.OldServers: "Set the old name servers again; they still answer.",
+			"Type the previous values again: the saved survey has them (`upperpath survey --list`)."),
+		act.OldServers: "Set the previous name servers again; they still answer.",
 		act.Unclaim:    "Remove the hosts there.",
 		act.OldDS:      "Publish the DS record again, while the zone is still signed with its key.",
 	}[w]
@@ -302,33 +302,33 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		About: "start " + b.Start.In(now.Location()).Format("Mon 2 Jan 2006 15:04 MST"), Main: "runbook"}
 	v := doc.Verdict{
 		Tone: doc.Noted,
-		Says: doc.Phrasef("%d of %s %s done.", done, wording.Count(len(b.Tasks), "step"),
+		Says: doc.Phrasef(words.StepsDone, done, wording.Count(len(b.Tasks), "step"),
 			wording.Verb(done, "is", "are")),
 	}
 	next := b.Next()
 	switch {
 	case len(faults) > 0:
 		v.Tone, v.Says = doc.Failed,
-			doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error"))
+			doc.Phrasef(words.NotReady, wording.Count(len(faults), "error"))
 		v.Next = doc.Cat(doc.Copy("upperpath plan"),
-			doc.Phrase(" shows them; mend them before you begin."))
+			doc.Phrase(words.ShowsThem))
 	case done == len(b.Tasks):
-		v.Tone, v.Says = doc.Good, doc.Phrasef("All %s are done.", wording.Count(len(b.Tasks), "step"))
+		v.Tone, v.Says = doc.Good, doc.Phrasef(words.AllStepsDone, wording.Count(len(b.Tasks), "step"))
 	case p != nil && p.Open != nil:
 		v.Tone, v.Says, v.Next = openVerdict(b, p, v.Says)
 	case next != nil && b.Times()[next.Number-1].From.After(now):
 		from := b.Times()[next.Number-1].From
 		v.Next = doc.Phrasef(
-			"Wait until %s (%s more); then step %d.",
+			words.WaitUntil,
 			from.In(now.Location()).Format(clockForm),
 			wording.Span(from.Sub(now)),
 			next.Number,
 		)
 	case next != nil && len(next.Expects) == 0:
-		v.Next = doc.Cat(doc.Phrasef("Step %d: %s When it is done: ", next.Number, next.Says),
+		v.Next = doc.Cat(doc.Phrasef(words.WhenDone, next.Number, next.Says),
 			doc.Copy(fmt.Sprintf("upperpath runbook --done %d", next.Number)))
 	case next != nil:
-		v.Next = doc.Cat(doc.Phrasef("Step %d: %s Then ", next.Number, next.Says),
+		v.Next = doc.Cat(doc.Phrasef(words.StepThen, next.Number, next.Says),
 			doc.Copy("upperpath runbook --check"))
 	}
 	blocks := []doc.Block{v}
@@ -340,7 +340,7 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		Sheet: "runbook",
 		Head: []string{"step", "state", "done", "by", "at", "what", "names", "copy", "not before",
 			"wait until",
-			"worked if", "way back"},
+			"check", "undo"},
 	}
 	for i, times := range b.Times() {
 		t := &b.Tasks[i]
@@ -358,17 +358,17 @@ func openVerdict(b *runbook.Book, p *runbook.Progress, says doc.Text) (doc.Tone,
 	t := p.Open
 	switch {
 	case len(t.Expects) == 0:
-		return doc.Warned, doc.Cat(says, doc.Phrasef(" Step %d cannot be seen from outside.", t.Number)),
+		return doc.Warned, doc.Cat(says, doc.Phrasef(words.StepHidden, t.Number)),
 			doc.Cat(
-				doc.Phrasef("Step %d: %s When it is done: ", t.Number, t.Says),
+				doc.Phrasef(words.WhenDone, t.Number, t.Says),
 				doc.Copy(fmt.Sprintf("upperpath runbook --done %d", t.Number)),
 			)
 	case len(p.Missing) == 0:
 		return doc.Unseen,
-			doc.Cat(says, doc.Phrasef(" Step %d: nobody answered whether it is done.", t.Number)),
+			doc.Cat(says, doc.Phrasef(words.StepUnseen, t.Number)),
 			doc.Cat(doc.Phrase("Look again: "), doc.Copy("upperpath runbook --check"))
 	}
-	return doc.Failed, doc.Cat(says, doc.Phrasef(" Step %d is not done.", t.Number)),
+	return doc.Failed, doc.Cat(says, doc.Phrasef(words.StepOpen, t.Number)),
 		doc.Cat(doc.Phrasef("Step %d: %s", t.Number, t.Says))
 }
 
@@ -379,7 +379,7 @@ func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []doc.B
 		moved = append(moved, doc.Phrasef("step %d: %s", n, b.Tasks[n-1].Says))
 	}
 	if len(moved) > 0 {
-		blocks = append(blocks, doc.List{Title: "Found to be done now", Items: moved, Tone: doc.Good})
+		blocks = append(blocks, doc.List{Title: "Found done just now", Items: moved, Tone: doc.Good})
 	}
 	if t := p.Open; t != nil && len(p.Missing) > 0 {
 		blocks = append(
@@ -392,7 +392,7 @@ func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []doc.B
 	if t := p.Open; t != nil && len(p.Unseen) > 0 {
 		blocks = append(
 			blocks,
-			doc.List{Title: fmt.Sprintf("What nobody answered about, for step %d", t.Number),
+			doc.List{Title: fmt.Sprintf("Unanswered, for step %d", t.Number),
 				Items: texts(p.Unseen),
 				Tone:  doc.Unseen},
 		)
@@ -431,9 +431,9 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 		}
 	}
 	if t.IsDone() {
-		how := ", its check held"
+		how := ", its check passed"
 		if t.ByHand {
-			how = ", marked by hand: nobody checked"
+			how = ", marked by hand, unchecked"
 		} else if t.Idle {
 			how = ", the wait was over"
 		}
@@ -451,13 +451,13 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 	if !times.Until.IsZero() {
 		fact("wait", fmt.Sprintf("%s, until %s", wording.DurationText(t.Wait), clock(times.Until)))
 	}
-	fact("worked if", t.Shows)
+	fact("check", t.Shows)
 	if len(t.Expects) == 0 && !t.Idle {
-		fact("check",
-			"nobody can see this from outside: "+
+		fact("when done",
+			"not visible from outside; mark it: "+
 				doc.Command(fmt.Sprintf("upperpath runbook --done %d", t.Number)))
 	}
-	fact("way back", t.Back)
+	fact("undo", t.Back)
 	s.Copy = t.Copy
 	return s
 }
@@ -507,14 +507,14 @@ func Played(b *runbook.Book, p runbook.Progress, now time.Time) doc.Doc {
 	var blocks []doc.Block
 	for _, n := range p.Done {
 		t := &b.Tasks[n-1]
-		how := "its check holds"
+		how := "its check passes"
 		if t.Idle {
 			how = "the wait is over"
 		}
 		blocks = append(blocks, playedStep(t, how, now))
 	}
 	if t := p.Open; t != nil && len(t.Expects) == 0 {
-		blocks = append(blocks, playedStep(t, "marked by hand: nobody can see it from outside", now))
+		blocks = append(blocks, playedStep(t, "marked by hand: it cannot be seen from outside", now))
 	}
 	return doc.Doc{Name: "played", Blocks: doc.Of(blocks...)}
 }
@@ -530,7 +530,7 @@ func RunbookVerdict(b *runbook.Book) doc.Doc {
 		Says: doc.Phrasef("%d of %s are done.", b.DoneCount(), wording.Count(len(b.Tasks), "step"))}
 	if b.DoneCount() == len(b.Tasks) {
 		v = doc.Verdict{Tone: doc.Good,
-			Says: doc.Phrasef("All %s are done: %s.", wording.Count(len(b.Tasks), "step"), howDone(b))}
+			Says: doc.Phrasef(words.AllStepsDoneB, wording.Count(len(b.Tasks), "step"), howDone(b))}
 	}
 	return doc.Doc{Name: "runbook", Blocks: doc.Of(v)}
 }

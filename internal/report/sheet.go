@@ -192,7 +192,7 @@ func notReady(p *plan.Plan) []doc.Block {
 	}
 	return []doc.Block{doc.Verdict{Tone: doc.Failed,
 		Says: doc.Phrasef("NOT READY: the plan has %s.", wording.Count(len(faults), "error")),
-		Next: doc.Phrase("Type nothing of this before they are mended, except for what mends them.")}, l}
+		Next: doc.Phrase("Type nothing of this before they are fixed, except what fixes them.")}, l}
 }
 
 // partly names the zones of which only a part was seen.
@@ -247,7 +247,7 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 		add(doc.Paragraph{Text: doc.Phrase("Note: " + z.Note)})
 	}
 	for _, u := range z.Untouched {
-		t := doc.Cat(doc.Text{{Text: "Not to be touched", As: doc.Strong}}, doc.Phrase(": "),
+		t := doc.Cat(doc.Text{{Text: "Do not touch", As: doc.Strong}}, doc.Phrase(": "),
 			doc.Copy(u.Host))
 		if len(u.To) > 0 {
 			t = doc.Cat(t, doc.Phrase(", which leads to "), doc.Copy(strings.Join(u.To, ", ")))
@@ -272,7 +272,7 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 		if n == 1 {
 			what = "The first step unties mail from the web. Type it"
 		}
-		add(doc.Paragraph{Text: doc.Phrasef("%s, wait %s, and only then go on.", what,
+		add(doc.Paragraph{Text: doc.Phrasef("%s, wait %s, and only then continue.", what,
 			wording.DurationText(wait))})
 	}
 	if len(changes) > 0 {
@@ -289,7 +289,7 @@ func zoneSheet(p *plan.Plan, lines []plan.Line) []doc.Block {
 	}
 	if high := doing(act.Raise); len(high) > 0 {
 		add(doc.Paragraph{Text: doc.Phrase(
-			"A day later, if nothing had to be taken back, raise these TTLs.")}, lineTable(high))
+			"A day later, if nothing had to be undone, raise these TTLs.")}, lineTable(high))
 	}
 	return blocks
 }
@@ -501,7 +501,7 @@ func SheetsWritten(folder string, p *plan.Plan, all []Sheet, pages []Page) doc.D
 	d := doc.Doc{Name: "sheets"}
 	if len(all) == 0 {
 		d.Blocks = doc.Of(doc.Verdict{Tone: doc.Good,
-			Says: doc.Phrase("There is nothing to type: everything is as the plan wants it.")})
+			Says: doc.Phrase("There is nothing to type: everything is as planned.")})
 		return d
 	}
 	t := doc.Table{Sheet: "sheets", Head: []string{"where", "records", "other entries", "page"}}

@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/wording"
 	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 // Survey is a survey: the verdict, what is wrong, what could not be seen, the domains; with records
@@ -57,7 +58,7 @@ func surveyed(v *survey.Survey) doc.Doc {
 	var blocks []doc.Block
 	if unseen := unseenLines(v); len(unseen) > 0 {
 		blocks = append(blocks,
-			doc.List{Title: "What could not be seen", Items: texts(unseen), Tone: doc.Unseen,
+			doc.List{Title: "Unseen", Items: texts(unseen), Tone: doc.Unseen,
 				More: doc.Command("--format json") + " has them all"})
 	}
 	blocks = append(blocks, doc.Heading{Level: 2, Text: "Domains"}, domainTable(v))
@@ -93,23 +94,23 @@ func surveyVerdict(v *survey.Survey) doc.Verdict {
 	said := doc.Verdict{Tone: worst(v.Findings), Says: doc.Phrase(sentence(v.Findings))}
 	switch dark := v.Dark(); {
 	case len(v.Domains) == 0:
-		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase("Nothing was looked at.")}
+		return doc.Verdict{Tone: doc.Unseen, Says: doc.Phrase(words.LookedAtNothing)}
 	case len(dark) == len(v.Domains) && len(v.Findings) == 0:
 		return doc.Verdict{Tone: doc.Unseen,
-			Says: doc.Phrase("Nothing could be seen: that does not mean that nothing is wrong.")}
+			Says: doc.Phrase(words.NothingSeen)}
 	case len(dark) == len(v.Domains):
-		said.Says = doc.Phrase("No zone could be seen. " + sentence(v.Findings))
+		said.Says = doc.Phrasef(words.NoZoneSeen, sentence(v.Findings))
 	case len(dark) > 0:
 		said.Tone = max(said.Tone, doc.Unseen)
 		said.Says = doc.Phrasef(
-			"%d of %s could not be seen. Of the others: %s.",
+			words.SomeZonesUnseen,
 			len(dark),
 			wording.Count(len(v.Domains), "domain"),
 			counted(v.Findings),
 		)
 	}
 	if f := first(v.Findings); f != nil {
-		said.Next = doc.Cat(doc.Phrase("Begin with "), doc.Copy(f.Code.String()),
+		said.Next = doc.Cat(doc.Phrase(words.BeginWith), doc.Copy(f.Code.String()),
 			doc.Phrasef(" at %s. ", f.Subject), doc.Phrase("Then "),
 			doc.Copy("upperpath plan"), doc.Phrase("."))
 		return said
@@ -176,9 +177,9 @@ func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 	case d.Source == survey.Walked:
 		picture = "the whole zone, from name to name (it is signed with NSEC)"
 	case d.Source == survey.Resolver:
-		picture = "PARTIAL: a resolver was asked for names that are commonly there"
+		picture = "PARTIAL: a resolver was asked for common names"
 	case d.Partial:
-		picture = "PARTIAL: the name servers were asked for names that are commonly there"
+		picture = "PARTIAL: the name servers were asked for common names"
 	}
 	if d.Remaining {
 		picture += "; TTLs are what resolvers had left of them"
@@ -202,7 +203,7 @@ func domainBlocks(d survey.Domain, now time.Time) []doc.Block {
 			n.Says)
 	}
 	for _, n := range d.Coming {
-		server(n.Name, n.Address, "to come: "+doc.Command("upperpath plan")+" compares what it says",
+		server(n.Name, n.Address, "to come: "+doc.Command("upperpath plan")+" compares its answers",
 			n.State == survey.Answers,
 			n.Serial, n.Says)
 	}
@@ -262,9 +263,8 @@ func unseenLines(v *survey.Survey) []fact.Sentence {
 	if n := partials(v); n > 0 {
 		lines = append(
 			lines,
-			fmt.Sprintf("The picture of %s is partial: no name server handed out the whole zone, so "+
-				"names that "+
-				"are commonly there were asked for one by one. An export from the provider shows all: %s",
+			fmt.Sprintf("The picture of %s is partial: no name server transferred the whole zone, so "+
+				"common names were asked for one by one. An export from the provider shows all: %s",
 				wording.Count(n, "zone"), doc.Command("--zone FILE")),
 		)
 	}

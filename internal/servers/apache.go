@@ -175,17 +175,17 @@ func apacheBars(r *rule.Rule, folder bool) string {
 		case strings.Contains(p.Literal, "%00"):
 			return "Apache refuses every path with %00"
 		case folder && strings.Contains(p.Literal, "%2F"):
-			return "Apache answers every path with %2F by itself, unless its own configuration allows them"
+			return "Apache itself answers every path with %2F, unless its own configuration allows them"
 		}
 	}
 	if name := reencoded(r); name != "" {
 		return fmt.Sprintf(
-			"what {%s} takes moves between path and query and has to be encoded anew, which Apache cannot",
+			"{%s} moves between path and query and has to be encoded again, which Apache cannot do",
 			name,
 		)
 	}
 	if len(r.Old.Captures()) > 9 {
-		return "it has more captures than the nine that Apache counts"
+		return "it has more captures than the nine that Apache supports"
 	}
 	return ""
 }

@@ -64,7 +64,7 @@ func (w Writer) Check(ctx context.Context, doors []predict.Treatment, o Options)
 	case err != nil || text == "":
 		return Checked{Why: fmt.Sprintf("%s does not say which version it is", binary)}, nil
 	case slices.Compare(version[:], c.Oldest[:]) < 0:
-		return Checked{Why: fmt.Sprintf("the %s on this machine is %s, older than what is meant",
+		return Checked{Why: fmt.Sprintf("the %s on this machine is %s, older than required",
 			c.Names[0], text)}, nil
 	}
 	folder, err := os.MkdirTemp("", "upperpath-check-")

@@ -357,7 +357,7 @@ func nginxBars(r *rule.Rule, hashable bool) string {
 	}
 	if name := reencoded(r); name != "" {
 		return fmt.Sprintf(
-			"what {%s} takes moves between path and query and has to be encoded anew, which nginx cannot",
+			"{%s} moves between path and query and has to be encoded again, which nginx cannot do",
 			name,
 		)
 	}

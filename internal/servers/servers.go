@@ -142,12 +142,12 @@ func (w Writer) Refuses(o Options) error {
 	for _, folder := range []string{o.Certificates, o.Challenges, o.Place} {
 		if i := strings.IndexFunc(folder, problem.Hostile); i >= 0 {
 			r, _ := utf8.DecodeRuneInString(folder[i:])
-			return fmt.Errorf("%q: the name of a folder holds %s; expected a name without it", folder,
+			return fmt.Errorf("%q: the folder's name contains %s; expected a name without it", folder,
 				fact.Text(problem.Named(r)))
 		}
 		if w.bars != "" && strings.Contains(folder, w.bars) {
-			return fmt.Errorf("%q: the name of a folder holds %s, which %s takes for a variable; "+
-				"expected a name without it",
+			return fmt.Errorf("%q: the folder's name contains %s, which %s reads as a variable; expected "+
+				"a name without it",
 				folder, w.bars, w.Name)
 		}
 	}
@@ -156,7 +156,7 @@ func (w Writer) Refuses(o Options) error {
 
 func tied(doors []predict.Treatment) error {
 	for _, f := range predict.Ties(doors) {
-		return fmt.Errorf("rules are tied, so that no server can hold them both: %s %s", f.Says, f.Fix)
+		return fmt.Errorf("tied rules, which no server can hold together: %s %s", f.Says, f.Fix)
 	}
 	return nil
 }
@@ -196,7 +196,8 @@ func ParseListen(values []string) (o Options, err error) {
 		}
 		if before, again := said[strings.ToLower(at)]; again {
 			return o,
-				fmt.Errorf("--listen %s: the address is named already, by --listen %s; no two listen on one", v,
+				fmt.Errorf("--listen %s: the address is already named by --listen %s; expected each address "+
+					"once", v,
 					before)
 		}
 		said[strings.ToLower(at)] = v

@@ -161,7 +161,7 @@ func TestASceneWithFaultsSaysThemAll(t *testing.T) {
 	require.Error(t, err)
 	for _, want := range []string{"192.0.2.999 80", "hush", "no such certificate", "bare *",
 		"northmoor.example.zone",
-		"not called after a zone"} {
+		"not named after a zone"} {
 		assert.Contains(t, err.Error(), want)
 	}
 	assert.NotContains(t, err.Error(), "root:")

@@ -27,7 +27,7 @@ func (s *Store) Accept(ctx context.Context,
 		state := change(before)
 		doc, err := pack(state)
 		if err != nil {
-			return fmt.Errorf("keeping the accepted state: %w", err)
+			return fmt.Errorf("saving the accepted state: %w", err)
 		}
 		_, err = tx.ExecContext(
 			ctx,

@@ -115,7 +115,7 @@ const (
 // hundred.
 func decode(text []byte, v any) error {
 	if n := objectsIn(text); n*perObject > len(text)*perOctet+anyObjects {
-		return fmt.Errorf("it holds %d entries in %d octets: nothing that was seen is so short", n,
+		return fmt.Errorf("it has %d entries in %d octets: nothing that was seen is so short", n,
 			len(text))
 	}
 	return json.Unmarshal(text, v)

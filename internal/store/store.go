@@ -34,7 +34,7 @@ import (
 const Folder = ".upperpath"
 
 // ErrEmpty says that nothing has been kept yet.
-var ErrEmpty = errors.New("nothing has been kept yet")
+var ErrEmpty = errors.New("nothing has been saved yet")
 
 // Store is an open store.
 type Store struct {
@@ -92,7 +92,7 @@ type Error struct {
 }
 
 func (e *Error) Error() string {
-	says := map[Reason]string{Full: "the disk is full", Barred: "we may not read or write there",
+	says := map[Reason]string{Full: "the disk is full", Barred: "no permission to read or write there",
 		Damaged: "it is damaged",
 		Busy:    "another program is writing to it"}[e.Reason]
 	if says == "" {
@@ -211,7 +211,7 @@ func (s *Store) add(ctx context.Context, query string, started time.Time, vantag
 	v any) (int64, error) {
 	doc, err := pack(v)
 	if err != nil {
-		return 0, fmt.Errorf("keeping what was seen: %w", err)
+		return 0, fmt.Errorf("saving what was seen: %w", err)
 	}
 	r, err := s.db.ExecContext(ctx, query, started.UTC().Format(time.RFC3339Nano), vantage, doc)
 	if err != nil {
@@ -384,7 +384,7 @@ func (s *Store) ChangeRunbook(
 		}
 		doc, err := pack(b)
 		if err != nil {
-			return fmt.Errorf("keeping the runbook: %w", err)
+			return fmt.Errorf("saving the runbook: %w", err)
 		}
 		_, err = tx.ExecContext(
 			ctx,

@@ -9,52 +9,54 @@ import (
 var certificateCodes = map[finding.Code]Meaning{
 	finding.WrongName: {
 		Plain: "another site's certificate",
-		Means: "The certificate is for other names than this one.",
+		Means: "The certificate is for other names.",
 		Meets: "A full-page warning. Most visitors turn back; with HSTS nobody can go on.",
-		Do: "Have the carrier get a certificate that holds this name (apex and www are two names), " +
-			"before the name points there.",
+		Do: "Have the carrier get a certificate that covers this name before the name points there. " +
+			"Apex and www are two names.",
 	},
 	finding.Expired: {
 		Plain: "expired certificate",
-		Means: "The certificate had already expired.",
+		Means: "The certificate has expired.",
 		Meets: "A full-page warning.",
-		Do: "Renew it, and find out why that did not happen by itself: a redirect that takes the " +
+		Do: "Renew it, and find out why it was not renewed automatically. A redirect that catches the " +
 			"renewal path is a common cause.",
 	},
 	finding.NotYetValid: {
 		Plain: "certificate not valid yet",
 		Means: "The certificate is not valid yet.",
 		Meets: "A full-page warning.",
-		Do:    "Set the clock of the machine right, or wait, or use the former certificate until then.",
+		Do:    "Correct the machine's clock, wait, or use the previous certificate until then.",
 	},
 	finding.Untrusted: {
-		Plain: "certificate nobody trusts",
-		Means: "The certificate was issued by nobody whom the vantage trusts.",
+		Plain: "untrusted certificate",
+		Means: "The vantage does not trust the issuer of the certificate.",
 		Meets: "A full-page warning.",
 		Do:    "Use a certificate of a public authority.",
 	},
 	finding.BrokenChain: {
 		Plain: "incomplete certificate chain",
 		Means: "The issuer's certificate is neither sent nor trusted, though the certificate says " +
-			"where it can be had.",
-		Meets: "A full-page warning on phones, in mail programs and in many tools; some desktop " +
+			"where to find it.",
+		Meets: "A full-page warning on phones, in mail programs and in many tools. Some desktop " +
 			"browsers fetch what is missing.",
-		Do: "Install the whole chain: the certificate followed by its intermediates, in one file.",
+		Do: "Install the whole chain: the certificate followed by its intermediate certificates, in " +
+			"one file.",
 	},
 	finding.WeakCertificate: {
-		Plain:  "outdated encryption",
-		Graver: "a signature by SHA-1, or nothing newer than TLS 1.1: browsers refuse these",
-		Means: "The certificate is signed by SHA-1 or has an RSA key under 2048 bits, or the server " +
-			"speaks nothing newer than TLS 1.1 (RFC 8996).",
+		Plain: "outdated encryption",
+		Graver: "it is signed with SHA-1, or the server offers nothing newer than TLS 1.1: browsers " +
+			"refuse these",
+		Means: "The certificate is signed with SHA-1 or has an RSA key under 2048 bits, or the server " +
+			"offers nothing newer than TLS 1.1 (RFC 8996).",
 		Meets: "A full-page warning, or none yet in some browsers.",
-		Do: "Have the server speak TLS 1.2 and 1.3, with a new certificate: an RSA key of 2048 " +
-			"bits or more, or an elliptic one.",
+		Do: "Configure TLS 1.2 and 1.3 on the server, with a new certificate: an RSA key of 2048 bits " +
+			"or more, or an elliptic-curve key.",
 	},
 	finding.ExpiresSoon: {
 		Plain: "certificate about to expire",
-		Means: "The certificate has less than 21 days and less than a third of its life left.",
+		Means: "The certificate has less than 21 days, and less than a third of its lifetime, left.",
 		Meets: "Nothing yet.",
-		Do: "Make sure that it is renewed; a certificate that renews itself would have been " +
+		Do: "Make sure that it is renewed. A certificate that renews automatically would have been " +
 			"replaced by now.",
 	},
 }

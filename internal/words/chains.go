@@ -9,90 +9,89 @@ import (
 var chainCodes = map[finding.Code]Meaning{
 	finding.Loop: {
 		Plain: "redirect loop",
-		Means: "The chain comes back to a URL that was asked already.",
+		Means: "The chain comes back to a URL that it has already visited.",
 		Meets: "The browser says that the page redirected too many times.",
-		Do: "Find the two who send visitors to each other: often an edge network that speaks http " +
-			"to a server that insists on https. Let one of them stop.",
+		Do: "Find the two hosts that send visitors to each other: often an edge network that fetches " +
+			"by http, and a server that insists on https. Stop one of them.",
 	},
 	finding.GrowingLoop: {
 		Plain: "growing redirect loop",
-		Means: "Every round leads to a longer URL of the same kind.",
+		Means: "Every round leads to a longer URL of the same form.",
 		Meets: "The browser says that the page redirected too many times.",
-		Do:    "Correct the rule that puts its own beginning before the path again.",
+		Do:    "Correct the rule that puts its own beginning in front of the path again.",
 	},
 	finding.CookieLoop: {
 		Plain: "loop without a cookie",
-		Means: "A URL redirects to itself, or in a round, until a cookie that it set comes back.",
-		Meets: "Nothing with cookies. Search engines, and browsers that take none, go round and give up.",
-		Do: "Have the page answer without the cookie; whatever it is for can wait until somebody " +
-			"needs it.",
+		Means: "A URL redirects to itself, or in a circle, until the cookie that it set comes back.",
+		Meets: "Nothing, if they accept cookies. Search engines, and browsers without cookies, loop " +
+			"and give up.",
+		Do: "Have the page answer without the cookie, and set it only when it is needed.",
 	},
 	finding.TooManyHops: {
 		Plain: "too many redirects",
-		Means: "After 20 redirects there is still another.",
+		Means: "After 20 redirects there is yet another.",
 		Meets: "The browser says that the page redirected too many times.",
-		Do:    "Lead every door straight to its end.",
+		Do:    "Redirect every door straight to its end.",
 	},
 	finding.ExtraHop: {
 		Plain: "needless redirect",
-		Means: "There are more redirects than wanted until the canonical site is reached.",
-		Meets: "Each hop costs a connection: a wait, most of all on phones.",
-		Do:    "Have the first answer name the last URL.",
+		Means: "It takes more redirects than planned to reach the canonical site.",
+		Meets: "Each hop costs a connection and a wait, above all on phones.",
+		Do:    "Have the first answer name the final URL.",
 	},
 	finding.Downgrade: {
 		Plain: "redirect to an insecure page",
 		Means: "A hop leads from https to http.",
-		Meets: "Everything of that hop can be read and changed on the way; some browsers warn.",
+		Meets: "Anybody on the way can read and change that hop; some browsers warn.",
 		Do:    "Write the target with https.",
 	},
 	finding.PlainArrival: {
 		Plain: "arrives on an insecure page",
 		Means: "The chain ends on a page over http.",
 		Meets: "The browser says that the site is not secure.",
-		Do:    "Have http redirect to https there.",
+		Do:    "Redirect http to https there.",
 	},
 	finding.Temporary: {
 		Plain: "temporary redirect",
-		Means: "A redirect to another origin says that it is temporary, and none was planned.",
+		Means: "A redirect to another origin says that it is temporary, which was not planned.",
 		Meets: "Nothing; but search engines keep the old address.",
 		Do:    "Use 301 or 308.",
 	},
 	finding.BadLocation: {
 		Plain: "broken redirect",
-		Means: "A redirect whose Location is missing, double, or written so that no browser or not " +
-			"every browser follows it.",
+		Means: "The Location of a redirect is missing, given twice, or written so that some or all " +
+			"browsers cannot follow it.",
 		Meets: "An empty page or an error.",
 		Do:    "Write one Location: an absolute https URL in percent-encoded ASCII.",
 	},
 	finding.Framed: {
 		Plain: "site shown in a frame",
-		Means: "The door answers with a page of its own that shows the site in a frame, under the old " +
-			"name.",
-		Meets: "The site, but every page at one address: no bookmark, no link to a page, no sign-in " +
-			"in many browsers; search engines see an empty page.",
-		Do: "Switch the forwarding from frame (also called masked or hidden) to a redirect with " +
-			"301, or give the door to a carrier that redirects.",
+		Means: "The door answers with its own page, which shows the site in a frame under the old name.",
+		Meets: "The site, but every page at one address: no bookmarks, no links to pages, and no " +
+			"sign-in in many browsers. Search engines see an empty page.",
+		Do: "Switch the forwarding from frame (also called masked or hidden) to a 301 redirect, or " +
+			"give the door to a carrier that redirects.",
 	},
 	finding.SoftRedirect: {
 		Plain: "redirect by the page itself",
-		Means: "A page sends visitors on by a Refresh header, by markup or by a script, and not by " +
-			"the server's answer.",
-		Meets: "A blank page for a moment; nothing at all where scripts are off. Search engines may " +
-			"keep the old address.",
+		Means: "A page sends visitors on by a Refresh header, its markup or a script, not by the " +
+			"server's answer.",
+		Meets: "A blank page for a moment, or for good where scripts are off. Search engines may keep " +
+			"the old address.",
 		Do: "Have the server answer 301 with a Location.",
 	},
 	finding.ForeignHop: {
 		Plain: "detour through another owner's site",
 		Means: "The chain passes through a host that is not part of the estate.",
 		Meets: "Nothing, as long as that host's owner is friendly.",
-		Do:    "Lead straight to the target; or add the host to the estate if the client owns it.",
+		Do:    "Redirect straight to the target. If the client owns the host, add it to the estate.",
 	},
 	finding.PrivateHop: {
 		Plain: "redirect into a private network",
-		Means: "A redirect of a public address leads into a private network: to the visitor's own " +
-			"machine, a network of 10.0.0.0/8 and its like, or a link-local address. It is not followed.",
+		Means: "A public address redirects into a private network: to the visitor's own machine, a " +
+			"network such as 10.0.0.0/8, or a link-local address. The redirect is not followed.",
 		Meets: "Nothing, or whatever answers at that address in the visitor's own network.",
-		Do:    "Lead to an address that everybody reaches; find out why the redirect names this one.",
+		Do:    "Redirect to a public address, and find out why the redirect names this one.",
 	},
 }
 
@@ -100,113 +99,110 @@ var chainCodes = map[finding.Code]Meaning{
 var causes = map[finding.Cause]CauseMeaning{
 	finding.EdgeByHTTP: {
 		Means: "An edge network or proxy fetches the page by http from an origin that insists on https.",
-		Shows: "An https URL redirects to itself. Asked directly, the origin redirects http to https, " +
+		Shows: "An https URL redirects to itself. Asked directly, the origin redirects http to https " +
 			"and serves the page over https.",
-		Do: "Have the edge fetch by https (the origin needs a certificate for that), or have the " +
-			"origin serve what comes through the edge without redirecting it.",
+		Do: "Have the edge network fetch by https; the origin needs a certificate for that. Or have " +
+			"the origin serve what comes through the edge without redirecting.",
 	},
 	finding.TwoCarriers: {
 		Means: "Two carriers send visitors to each other: one takes the apex for the canonical host, " +
 			"the other the www.",
-		Shows: "The loop goes between a host and its www, which are answered by different machines or " +
-			"services.",
-		Do: "Choose one of the two as the canonical host, and have the carrier of that one serve " +
-			"the page.",
+		Shows: "The loop runs between a host and its www, which different machines or services answer.",
+		Do:    "Choose one canonical host, and have its carrier serve the page.",
 	},
 	finding.HostNotAdded: {
 		Means: "The name points to a platform that does not know it: the host was not added there.",
-		Shows: "The alias or address is the platform's; it answers with an error of its own, or with " +
-			"its own certificate.",
+		Shows: "The alias or address is the platform's. It answers with its own error page or its own " +
+			"certificate.",
 		Do: "Add the host at the platform, and confirm there that the domain is the client's.",
 	},
 	finding.CertificateComing: {
 		Means: "The platform's certificate for the host is still being issued.",
 		Shows: "The alias is right and the host answers by http, but the certificate is for the " +
-			"platform's own name; CAA records allow a new one.",
-		Do: "Wait: mostly it takes minutes, at times a day from when the records were right.",
+			"platform's own name. CAA records allow a new one.",
+		Do: "Wait: it takes minutes in most cases, at times a day, once the records are right.",
 	},
 	finding.CertificateBarred: {
 		Means: "CAA records keep the platform's authority from issuing a certificate for the host.",
-		Shows: "The certificate is for the platform's own name, and the CAA records that hold for the " +
-			"host do not name its authority.",
+		Shows: "The certificate is for the platform's own name, and the CAA records of the host do " +
+			"not name its authority.",
 		Do: "Add the platform's authority to the CAA records (RFC 8659), then have the platform " +
 			"try again.",
 	},
 	finding.ParkingPage: {
 		Means: "The name leads to a parking page.",
-		Shows: "The page says that the domain is parked, for sale, or has just been registered.",
-		Do: "Point the name at its carrier, or set up the forwarding at the registrar, and switch " +
-			"the parking off.",
+		Shows: "The page says that the domain is parked, for sale, or newly registered.",
+		Do: "Point the name to its carrier, or set up the forwarding at the registrar. Then switch " +
+			"the parking page off.",
 	},
 	finding.PreviousCarrier: {
 		Means: "The address is still that of the previous carrier.",
-		Shows: "A survey has seen the address at this name, and the plan leads it elsewhere.",
-		Do:    "Change the record as the plan says; where that is done, wait until its TTL has passed.",
+		Shows: "A survey saw the address at this name, and the plan leads the name elsewhere.",
+		Do:    "Change the record as the plan says. If that is done, wait until its TTL has passed.",
 	},
 	finding.FrameForwarding: {
-		Means: "The forwarding shows the site in a frame under the old name instead of redirecting.",
-		Shows: "The page holds nothing but a frame with the site.",
-		Do:    "Switch the forwarding to a redirect with 301.",
+		Means: "The forwarding service shows the site in a frame under the old name instead of " +
+			"redirecting.",
+		Shows: "The page contains nothing but a frame with the site.",
+		Do:    "Switch the forwarding to a 301 redirect.",
 	},
 	finding.CookieWall: {
-		Means: "The server redirects until a cookie that it set comes back.",
-		Shows: "The answers of the round set a cookie; with it, the page answers.",
+		Means: "The server redirects until the cookie that it set comes back.",
+		Shows: "The answers of the circle set a cookie; with it, the page answers.",
 		Do:    "Have the page answer without the cookie.",
 	},
 	finding.DefaultServer: {
 		Means: "The server does not know the name, and shows its first site instead.",
-		Shows: "The certificate or the page is that of another site.",
-		Do: "Add the name to that server's configuration with a certificate of its own, or point " +
-			"it elsewhere.",
+		Shows: "The certificate or the page belongs to another site.",
+		Do: "Add the name to that server's configuration with a certificate of its own, or point it " +
+			"elsewhere.",
 	},
 	finding.WildcardShort: {
-		Means: "The wildcard of the certificate stands for one label, and does not reach this name.",
-		Shows: "The certificate holds *.parent; the name is the parent itself, or lies a label deeper.",
+		Means: "The wildcard of the certificate covers one label, and not this name.",
+		Shows: "The certificate covers *.parent; the name is the parent itself, or lies a label deeper.",
 		Do:    "Get a certificate that names the host itself.",
 	},
 }
 
 // chains are the sentences about chains of redirects.
 var chains = []sentence{
-	of[fact.ChainTooLong]("$URL takes $Redirects redirects, and browsers follow no more than "+
+	of[fact.ChainTooLong]("$URL takes $Redirects:redirect, and browsers follow no more than "+
 		"$MostHops: nobody arrives.",
-		"Lead it straight to its end, $End."),
-	of[fact.RuleDowngrades]("$Rule ($Old) sends visitors from https to http: $New.",
+		"Redirect it straight to its end, $End."),
+	of[fact.RuleDowngrades]("$Rule ($Old) redirects from https to http: $New.",
 		"Write the target with https."),
 	of[fact.SentOnByPage]("$URL sends visitors to $To by $How, not by a redirect.",
 		"Have $From answer 301 with Location: $Next."),
-	of[fact.DowngradeByPage]("$From sends visitors from https to $To.",
+	of[fact.DowngradeByPage]("$From redirects from https to $To.",
 		"Write the target of the redirect with https."),
 	of[fact.ShownInFrame]("$Door shows $Framed in a frame$Behind, instead of redirecting there.",
-		"Switch the forwarding of $Host from a frame (masked, hidden) to a redirect with 301."),
-	of[fact.LoopsForCookie]("$URL redirects back to itself until a cookie comes with the request: "+
-		"search engines, and browsers without cookies, go round for ever.",
+		"Switch the forwarding of $Host from a frame (masked, hidden) to a 301 redirect."),
+	of[fact.LoopsForCookie]("$URL redirects back to itself until a cookie comes with the request. "+
+		"Search engines, and browsers without cookies, loop forever.",
 		"Have the page answer without the cookie."),
 	of[fact.LeadsInside]("$Door was not asked: $Detail.",
-		"Lead to an address that everybody reaches; find out why the redirect names this one."),
+		"Redirect to a public address, and find out why the redirect names this one."),
 	of[fact.LocationBroken]("$URL redirects, but $Complaint.",
 		"Write one Location: an absolute https URL in percent-encoded ASCII."),
-	of[fact.LeavesHTTPS]("$Door sends visitors from https to $To.",
+	of[fact.LeavesHTTPS]("$Door redirects from https to $To.",
 		"Write the target of the redirect with https."),
-	of[fact.ForNowOnly]("$Door redirects to $To with $Status, which says that it is for now only.",
-		"Use 301 (or 308) instead."),
+	of[fact.ForNowOnly]("$Door redirects to $To with $Status, which is temporary.",
+		"Use 301 or 308 instead."),
 	of[fact.PassesStranger]("The chain passes through $Host, which is not part of the estate.",
-		"Lead straight to the target, or add the host to the estate file if the client owns it."),
+		"Redirect straight to the target. If the client owns the host, add it to the estate file."),
 	of[fact.GoesRound]("Visitors are caught in a redirect loop: $Doors:to and back again.",
-		"Find out which host in the loop sends visitors back, and have it serve the page or redirect "+
+		"Find out which host in the loop sends visitors back. Have it serve the page, or redirect "+
 			"straight to the canonical site."),
-	of[fact.GrowsLonger]("The URL gets longer on every round: after $Redirects redirects it is "+
-		"$Shown.",
-		"Correct the rule that puts its own beginning before the path again."),
-	of[fact.NeverEnds]("After $Redirects redirects there is still another.",
-		"Have the first answer name the last URL."),
-	of[fact.TooFewSteps]("$From takes $Redirects redirects to $Door, where $Most would do.",
+	of[fact.GrowsLonger]("The URL grows on every round: after $Redirects:redirect it is $Shown.",
+		"Correct the rule that puts its own beginning in front of the path again."),
+	of[fact.NeverEnds]("After $Redirects:redirect there is yet another.",
+		"Have the first answer name the final URL."),
+	of[fact.TooFewSteps]("$From takes $Redirects:redirect to $Door, where $Most would do.",
 		"Redirect it straight to $Door."),
 	of[fact.ServesHTTP]("$Door serves its page over http.",
-		"Have $Door redirect to https."),
+		"Redirect $Door to https."),
 	of[fact.AliasCircle]("These aliases form a loop and lead nowhere else: $Circle:arrows.",
-		"Let one of them lead to the machine that is meant, or give it addresses; remove those that "+
-			"nobody needs."),
+		"Point one of them to the right machine, or give it addresses. Remove those that nobody needs."),
 	by(func(f fact.Who) (says, do string) {
 		switch {
 		case f.Carrier != "":

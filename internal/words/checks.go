@@ -37,12 +37,12 @@ var checks = []sentence{
 	phrase[fact.WantPage]("the page itself"),
 	phrase[fact.WantAddresses]("the addresses of $Target"),
 	phrase[fact.Nothing]("nothing"),
-	by(func(f fact.These) (says, do string) {
+	values(by(func(f fact.These) (says, do string) {
 		if f.Type != "" {
 			return "$Type $Values:few3", ""
 		}
 		return "$Values:few3", ""
-	}),
+	})),
 	phrase[fact.NoAnswerTaken]("no valid answer"),
 	of[fact.StandsBeside]("$Subject has $More:few3 beside what should be there.",
 		"Remove it where the records are typed: browsers take either."),
@@ -51,8 +51,7 @@ var checks = []sentence{
 	of[fact.GivesOld](
 		"$Place still gives $Values, though another name server of $Domain gives the new value.",
 		"Ask its provider why it does not copy the zone from the others: is the serial number higher, "+
-			"and "+
-			"does it reach them? Otherwise take it out of the delegation."),
+			"and can it reach them? Otherwise remove it from the delegation."),
 	of[fact.BarredAnswer]("$Why",
 		"Remove the DS record at the registrar, or sign the zone with the key that it names. "+
 			"Until then, resolvers that check signatures find nothing of the domain."),

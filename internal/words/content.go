@@ -9,37 +9,37 @@ import (
 var contentCodes = map[finding.Code]Meaning{
 	finding.RobotsBlocked: {
 		Plain: "hidden from search engines",
-		Means: "An old robots.txt bars search engines from everything, so that they would never see " +
-			"the redirects.",
+		Means: "An old robots.txt keeps search engines away from everything, so they never see the " +
+			"redirects.",
 		Meets: "Nothing; but search engines keep the old addresses.",
-		Do:    "Let robots.txt redirect too, or allow everything in it.",
+		Do:    "Redirect robots.txt too, or allow everything in it.",
 	},
 	finding.NoIndex: {
 		Plain: "kept out of search engines",
-		Means: "The page on which visitors arrive tells search engines not to list it.",
-		Meets: "Nothing; but the page vanishes from search results, and the old address with it.",
-		Do: "Take noindex out of the page's robots element or its X-Robots-Tag header; it often " +
-			"stays from a test site.",
+		Means: "The page at which visitors arrive tells search engines not to list it.",
+		Meets: "Nothing; but the page disappears from search results, and the old address with it.",
+		Do: "Remove noindex from the page's robots element or its X-Robots-Tag header. It is often " +
+			"left over from a test site.",
 	},
 	finding.CanonicalDisagrees: {
 		Plain: "page names another address as its own",
-		Means: "The page on which visitors arrive says in its markup (rel=canonical, og:url or " +
+		Means: "The page at which visitors arrive says in its markup (rel=canonical, og:url or " +
 			"hreflang) that it belongs to another host.",
-		Meets: "Nothing; but search engines and shared links go by what the page says, and keep the " +
-			"old host alive.",
+		Meets: "Nothing; but search engines and shared links follow the page, and keep the old host " +
+			"alive.",
 		Do: "Set the site's own address in its settings, so that its pages name the canonical host.",
 	},
 	finding.MixedContent: {
 		Plain: "insecure parts in a secure page",
 		Means: "A page over https loads something over http.",
-		Meets: "Missing pictures, styles or functions: browsers block it, or try https instead.",
+		Meets: "Missing images, styles or functions: browsers block them, or try https instead.",
 		Do:    "Write these addresses with https, or without a scheme and host.",
 	},
 	finding.LeftoverLink: {
 		Plain: "link to an old address",
 		Means: "The site itself, or its sitemap, still links to a host that only redirects.",
-		Meets: "One hop more than needed.",
-		Do:    "Change the link to the new address.",
+		Meets: "One needless hop.",
+		Do:    "Change the link to the current address.",
 	},
 }
 
@@ -48,20 +48,20 @@ var content = []sentence{
 	of[fact.SitemapLeftovers]("The sitemap $Sitemap still names $Count:host that only "+
 		"$Count/redirects/redirect: $Links:few3.",
 		"Have the site write its sitemap with its own address."),
-	of[fact.NotListed]("$Page asks search engines not to list it: $How.",
-		"Take it out once the page is meant to be found."),
+	of[fact.NotListed]("$Page tells search engines not to list it: $How.",
+		"Remove it once the page should be found."),
 	of[fact.CanonicalElsewhere]("$Page says by $Element that it belongs to $Other, not to $Host.",
 		"Set the site's address to $Door in its settings."),
 	of[fact.LinksLeftover]("$Page still links to $Count:host that only $Count/redirects/redirect: "+
 		"$Links:few3.",
-		"Change the links to the new addresses."),
+		"Change the links to the current addresses."),
 	of[fact.PartsByHTTP]("$Page loads $Count:part over http: $Parts:few3.",
 		"Write these addresses with https."),
-	of[fact.RobotsBarAll]("$URL bars search engines from everything ($Line:q).",
-		"Let robots.txt redirect too, or allow everything in it."),
-	of[fact.RobotsHideRedirects]("The robots.txt of $Door bars search engines from everything "+
-		"($Line); they would never see the redirects.",
-		"Let robots.txt redirect too, or allow everything in it, once the door forwards."),
+	of[fact.RobotsBarAll]("$URL keeps search engines away from everything ($Line:q).",
+		"Redirect robots.txt too, or allow everything in it."),
+	of[fact.RobotsHideRedirects]("The robots.txt of $Door keeps search engines away from "+
+		"everything ($Line); they would never see the redirects.",
+		"Once the door redirects, redirect robots.txt too, or allow everything in it."),
 	phrase[fact.HiddenByHeader]("its X-Robots-Tag header says $Value"),
 	phrase[fact.HiddenByPage]("its robots element says noindex"),
 	phrase[fact.TokenAnswered]("answers $Status"),

@@ -10,10 +10,9 @@ import (
 var destinationCodes = map[finding.Code]Meaning{
 	finding.NotRedirected: {
 		Plain: "not redirected",
-		Means: "A door that should forward answers by itself.",
+		Means: "A door that should redirect answers itself.",
 		Meets: "The old site, a parking page or an error instead of the canonical site.",
-		Do: "Set up the redirect at whoever carries the door, and make sure that the name points " +
-			"there.",
+		Do:    "Set up the redirect at the door's carrier, and make sure that the name points there.",
 	},
 	finding.DoorsDisagree: {
 		Plain: "one site at two addresses",
@@ -23,72 +22,72 @@ var destinationCodes = map[finding.Code]Meaning{
 	},
 	finding.WrongPage: {
 		Plain: "wrong page",
-		Means: "The chain ends somewhere else than wanted.",
-		Meets: "A page that the visitor did not ask for.",
+		Means: "The chain ends elsewhere than planned.",
+		Meets: "A page that the visitor did not request.",
 		Do:    "Correct the target of the redirect.",
 	},
 	finding.PathLost: {
 		Plain: "lost path",
-		Means: "A path that was to be kept is cut.",
-		Meets: "The front page instead of the page that the link promised.",
-		Do:    "Redirect with the path kept; where the carrier cannot, give the door to one that can.",
+		Means: "A path that should be kept is cut.",
+		Meets: "The home page instead of the page that the link promised.",
+		Do:    "Redirect with the path. If the carrier cannot, give the door to one that can.",
 	},
 	finding.QueryLost: {
 		Plain: "lost query",
-		Means: "The query is not handed on.",
-		Meets: "A search or a campaign link that forgets what was asked.",
-		Do:    "Hand the query on; where the carrier cannot, give the door to one that can.",
+		Means: "The query is not passed on.",
+		Meets: "A search or a campaign link that forgets its parameters.",
+		Do:    "Pass the query on. If the carrier cannot, give the door to one that can.",
 	},
 	finding.DeadEnd: {
 		Plain:  "ends on an error page",
-		Milder: "a page that says that it was not found, and answers 200",
-		Means:  "The chain arrives on an error, or on a page that says that there is none.",
+		Milder: "a page that says \"not found\", and answers 200",
+		Means:  "The chain arrives at an error, or at a page that says \"not found\".",
 		Meets:  "An error page.",
-		Do:     "Lead to a page that exists, or say 410 where the page is gone on purpose.",
+		Do:     "Redirect to a page that exists, or answer 410 if the page is gone on purpose.",
 	},
 	finding.LandedHome: {
 		Plain: "old page lands on the home page",
-		Means: "The URL of a page arrives on the home page of the site.",
-		Meets: "The front page instead of what the link promised. Search engines take it for a page " +
-			"that is gone.",
-		Do: "Lead it to the page that took its place, or answer 410 where there is none.",
+		Means: "The URL of a page arrives at the home page of the site.",
+		Meets: "The home page instead of what the link promised. Search engines treat the old page as " +
+			"gone.",
+		Do: "Redirect it to the page that replaced it, or answer 410 if there is none.",
 	},
 	finding.ManyToOne: {
-		Plain: "many old pages on one new page",
-		Means: "Many different old URLs arrive on one and the same page, for which nobody planned it.",
-		Meets: "Not what the link promised. Search engines take most of them for pages that are gone.",
-		Do:    "Lead each to the page that took its place; where there is none, answer 410.",
+		Plain: "many old pages on one page",
+		Means: "Many different old URLs arrive at one page, which nobody planned.",
+		Meets: "Not what the link promised. Search engines treat most of the old pages as gone.",
+		Do:    "Redirect each to the page that replaced it, or answer 410 if there is none.",
 	},
 }
 
 // destinations are the sentences about where chains end.
 var destinations = []sentence{
-	of[fact.EndsNowhere]("$URL leads to $Arrival, which is not one of the pages that exist.",
-		"Lead it to a page that exists, or say 410."),
+	of[fact.EndsNowhere]("$URL leads to $Arrival, which is not on the list of pages that exist.",
+		"Redirect it to a page that exists, or answer 410."),
 	of[fact.EndsExempt]("$URL leads to $Arrival, which is never redirected (policy.exempt).",
-		"Lead it straight to a page of the canonical site."),
+		"Redirect it straight to a page of the canonical site."),
 	of[fact.EndsOnStatus]("$URL leads to $Arrival, which answers $Status: $Detail.",
-		"Lead it to a door that somebody carries, or have what is behind that one answer it."),
-	of[fact.ManyArriveOnOne]("$Count different old URLs arrive on $To: $Paths:few3.",
-		"Lead each to the page that took its place; where there is none, answer 410."),
+		"Redirect it to a door that has a carrier, or have the origin behind that door answer it."),
+	of[fact.ManyArriveOnOne]("$Count:different_old_URL $Count/arrives/arrive at $To: $Paths:few3.",
+		"Redirect each to the page that replaced it, or answer 410 if there is none."),
 	of[fact.TwoSites]("$First and $Other both serve pages.",
 		"Choose one of them and redirect the other to it with 301, such as $First to $Other."),
-	of[fact.EndsAtHome]("$Entry arrives on the home page, $Arrival.",
-		"Lead it to the page that took its place, or answer 410 where there is none."),
-	of[fact.SaysNotFound]("$Page says that there is no such page ($Text:q), but answers $Status.",
-		"Have the site answer 404 or 410 there, and lead the old address to a page that exists."),
-	of[fact.UselessPage]("$Door arrives on a page of no use.",
-		"Point it to where the site is."),
-	of[fact.AllToRoot]("$Host forwards every page to the root of $Root: the path is cut.",
-		"Redirect with the path kept."),
-	of[fact.AnswersItself]("$Door answers $Status by itself instead of forwarding to $Target.",
+	of[fact.EndsAtHome]("$Entry arrives at the home page, $Arrival.",
+		"Redirect it to the page that replaced it, or answer 410 if there is none."),
+	of[fact.SaysNotFound]("$Page says that the page was not found ($Text:q), but answers $Status.",
+		"Have the site answer 404 or 410 there, and redirect the old URL to a page that exists."),
+	of[fact.UselessPage]("$Door arrives at a parking page.",
+		"Point it to the site."),
+	of[fact.AllToRoot]("$Host redirects every page to the root of $Root: the path is cut.",
+		"Redirect with the path."),
+	of[fact.AnswersItself]("$Door answers $Status itself instead of redirecting to $Target.",
 		"Redirect $Host to $Target with 301, over http and https."),
 	of[fact.PathCut]("$Entry cuts the path: $Path arrives at $Arrival instead of $Wanted.",
-		"Redirect with the path kept."),
-	of[fact.QueryCut]("$From does not hand the query on: ?$Query arrives at $Arrival.",
-		"Hand the query on with the redirect."),
+		"Redirect with the path."),
+	of[fact.QueryCut]("$From does not pass the query on: ?$Query arrives at $Arrival.",
+		"Pass the query on with the redirect."),
 	of[fact.EndsInError]("$URL answers $Status.",
-		"Lead to a page that exists, or say 410 where the page is gone on purpose."),
+		"Redirect to a page that exists, or answer 410 if the page is gone on purpose."),
 	of[fact.GoneLeads]("$URL should answer 410 (gone), but leads to $Arrival with $Status.",
 		"Answer 410 there."),
 	of[fact.GoneAnswers]("$URL should answer 410 (gone), but answers $Status.", "Answer 410 there."),
@@ -131,7 +130,7 @@ var destinations = []sentence{
 			says += "the fallback: $Home to the home page, $Gone to gone"
 		}
 		return says + "; the heaviest is $First.",
-			"Lead each to the page that replaced it, or answer 410 where there is none."
+			"Redirect each to the page that replaced it, or answer 410 if there is none."
 	}),
 	by(func(f fact.OldURLsMeetNothing) (says, do string) {
 		how := "arrives at $Arrival, which answers $Status"
@@ -139,8 +138,8 @@ var destinations = []sentence{
 			how = "ends as a $End at $Arrival"
 		}
 		return "$URLs:old_URL of $Domain $URLs/reaches/reach no page: $First " + how + ".",
-			"Lead each to a page that exists, or answer 410 where there is none. " +
-				"If the page exists, add it to site.pages."
+			"Redirect each to a page that exists, or answer 410 if there is none. If the page exists, " +
+				"add it to site.pages."
 	}),
 	of[fact.OldURLsAstray](
 		"The carrier cannot lead $URLs:old_URL of $Domain as planned: $First ends at $Arrival instead "+

@@ -150,7 +150,7 @@ func untie(inPlace bool) string {
 
 // comingSays says what a name server to which a zone moves has otherwise.
 func comingSays(oldDiffers bool) string {
-	says := "The new name server $At says $There:nothing for $Name $Type, and $Wanted:nothing is " +
+	says := "The next name server $At says $There:nothing for $Name $Type, and $Wanted:nothing is " +
 		"wanted"
 	if oldDiffers {
 		says += "; the present ones say $Now:nothing"
@@ -180,15 +180,15 @@ const (
 
 // fares is how old URLs fare: for one, for many, and what to do.
 var fares = map[string]struct{ one, many, do string }{
-	"home": {"arrives on the home page", "arrive on the home page",
-		"Lead each to the page that replaced it, or answer 410."},
-	"other-page": {"arrives on another page than planned", "arrive on another page than planned",
+	"home": {"arrives at the home page", "arrive at the home page",
+		"Redirect each to the page that replaced it, or answer 410."},
+	"other-page": {"arrives at another page than planned", "arrive at another page than planned",
 		"Compare the redirects there with the plan's rules."},
 	"not-moved": {"is still served by the old site", "are still served by the old site",
 		"Redirect the door: the plan says where."},
-	"insecure": {"goes over http", "go over http", "Lead straight to the https address."},
+	"insecure": {"goes over http", "go over http", "Redirect straight to the https address."},
 	"no-page": {"ends on an error", "end on an error",
-		"Lead each to a page that exists, or answer 410 where there is none."},
+		"Redirect each to a page that exists, or answer 410 if there is none."},
 	"stopped": {"is stopped by a certificate", "are stopped by a certificate",
 		"Get a certificate for the host."},
 	"astray": {"loops, or leads nowhere", "loop, or lead nowhere",

@@ -9,13 +9,13 @@ var kept = []sentence{
 	phrase[fact.ChainEmpty]("it has no answer"),
 	phrase[fact.ChainNameless]("it names no entry or no arrival"),
 	phrase[fact.AnswerNameless]("an answer names no URL"),
-	phrase[fact.ChainEnd]("it ends in $End:q, which is not one of the ends"),
+	phrase[fact.ChainEnd]("it ends in $End:q, which is not a known end"),
 	phrase[fact.ChainPlaces]("it goes back to, or stops at, an answer that is not there"),
 	phrase[fact.FindingPlace]("the finding $Code is about an answer that is not there"),
 	phrase[fact.SurveySchema]("this is not a survey of this program: its schema is $Schema:q, not " +
 		"$Wanted:q"),
 	phrase[fact.SurveyNoName]("it has no name"),
-	phrase[fact.SurveyVoices]("nobody speaks about $Name $Type"),
+	phrase[fact.SurveyVoices]("nobody answers about $Name $Type"),
 	phrase[fact.SurveyRecords]("a set of records has no name, no type or no value: $Name:q $Type:q"),
 	by(func(f fact.NoSuchStep) (says, do string) {
 		if f.Steps == 0 {

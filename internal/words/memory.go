@@ -9,51 +9,51 @@ import (
 var memoryCodes = map[finding.Code]Meaning{
 	finding.RememberedLoop: {
 		Plain: "loop for returning visitors",
-		Means: "A browser that remembers an earlier permanent redirect, or HSTS, goes round in a " +
-			"loop, though a fresh one arrives.",
-		Meets: "The browser says that the page redirected too many times; only clearing its data helps.",
-		Do: "Let neither end send visitors back to where they once were sent from, until the " +
-			"memory has ended; redirect by 302 or with Cache-Control: no-store while both directions are " +
-			"still being tried.",
+		Means: "A browser that remembers an earlier permanent redirect, or HSTS, loops; a new visitor " +
+			"arrives.",
+		Meets: "The browser says that the page redirected too many times. Only clearing its data helps.",
+		Do: "Make sure that neither end sends visitors back until browsers have forgotten. While both " +
+			"directions are still being tried, redirect with 302 or with Cache-Control: no-store.",
 	},
 	finding.HSTSTrap: {
 		Plain: "insecure host locked out by HSTS",
-		Means: "HSTS (RFC 6797) covers a host that cannot speak TLS, or shows a certificate that " +
+		Means: "HSTS (RFC 6797) covers a host that does not speak TLS, or shows a certificate that " +
 			"browsers refuse.",
-		Meets: "A warning with no way past, also for those who come by http.",
-		Do: "Give the host a certificate before anything else; or take includeSubDomains out, and " +
-			"wait until max-age has passed.",
+		Meets: "A warning with no way past, also for visitors who come by http.",
+		Do: "Give the host a certificate before anything else. Or remove includeSubDomains, and wait " +
+			"until max-age has passed.",
 	},
 	finding.HSTSShort: {
 		Plain: "HSTS ends soon",
 		Means: "The site asks browsers to remember https (HSTS, RFC 6797), but for less than half a " +
 			"year.",
-		Meets: "Nothing; whoever comes back later than that is open to attack on the first, insecure, " +
-			"request.",
+		Meets: "Nothing. Visitors who come back later than that are open to attack on their first " +
+			"request, which is insecure.",
 		Do: "Raise max-age to 31536000 (a year) once every host works over https.",
 	},
 	finding.HSTSMissing: {
 		Plain: "no HSTS",
 		Means: "The site does not ask browsers to remember https (HSTS, RFC 6797).",
-		Meets: "Nothing; but each first request by http can be read and changed on the way.",
-		Do: "Have it send Strict-Transport-Security over https: a short max-age first, a year once " +
-			"every host works over https.",
+		Meets: "Nothing. But anybody on the way can read and change each first request by http.",
+		Do: "Have the site send Strict-Transport-Security over https: a short max-age first, a year " +
+			"once every host works over https.",
 	},
 }
 
 // memory are the sentences about what browsers remember.
 var memory = []sentence{
-	of[fact.TrappedByHSTS]("$CoveredBy asks browsers to go to all hosts below it by https alone "+
-		"($Header), and $Host $Why: whoever was at $CoveredBy before does not get in by http either.",
-		"Give $Host a certificate that holds its name; or take includeSubDomains out at $CoveredBy, "+
+	of[fact.TrappedByHSTS]("$CoveredBy tells browsers that all hosts below it are https only "+
+		"($Header), and $Host $Why. Visitors who were at $CoveredBy before cannot reach it by http "+
+		"either.",
+		"Give $Host a certificate that covers its name. Or remove includeSubDomains at $CoveredBy, "+
 			"and wait $Until."),
-	of[fact.HSTSUnreadable]("$Door sends a Strict-Transport-Security header that no browser takes: "+
+	of[fact.HSTSUnreadable]("$Door sends a Strict-Transport-Security header that browsers ignore: "+
 		"$Shown.",
-		"Write it as max-age=31536000, with nothing twice."),
-	of[fact.HSTSAbsent]("$Door does not ask browsers to come by https alone (HSTS).",
-		"Have it send Strict-Transport-Security: a short max-age first, a year once every host works "+
-			"over https."),
-	of[fact.HSTSBrief]("$Door asks browsers to come by https alone for only $MaxAge (HSTS).",
+		"Write it as max-age=31536000, with nothing repeated."),
+	of[fact.HSTSAbsent]("$Door does not tell browsers to use https only (HSTS).",
+		"Have the site send Strict-Transport-Security: a short max-age first, a year once every host "+
+			"works over https."),
+	of[fact.HSTSBrief]("$Door tells browsers to use https only for just $MaxAge (HSTS).",
 		"Raise max-age to 31536000 once every host works over https."),
 	phrase[fact.SilentOverHTTPS]("does not answer over https ($Refusal)"),
 	phrase[fact.RefusedByTLS]("shows a certificate that browsers refuse ($Code)"),

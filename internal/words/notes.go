@@ -22,9 +22,8 @@ func Note(n act.Note) string {
 		)
 	case act.NoZoneYet:
 		return format(
-			"%s: the parent zone knows no such domain, so the plan makes the zone from nothing. Check at "+
-				"the registrar that "+
-				"the domain is registered and neither expired nor on hold.",
+			"%s: the parent zone knows no such domain, so the plan builds the zone from nothing. Check "+
+				"at the registrar that the domain is registered and neither expired nor on hold.",
 			wording.Few(n.Names, 8),
 		)
 	case act.SurveySawNone:
@@ -37,9 +36,9 @@ func Note(n act.Note) string {
 		)
 	case act.TTLsRemaining:
 		return format(
-			"%s was seen through a resolver, so its TTLs are what was left of them. The plan waits a day "+
-				"where no "+
-				"longer TTL was seen; if the provider's page shows a longer one, wait that long.",
+			"%s was seen through a resolver, so its TTLs are only what was left of them. Where no longer "+
+				"TTL was seen, the plan waits a day. If the provider's page shows a longer TTL, wait that "+
+				"long.",
 			n.Names[0],
 		)
 	case act.IssuersUnseen:
@@ -52,15 +51,14 @@ func Note(n act.Note) string {
 		)
 	case act.NotAnswered:
 		return format(
-			"Nobody answered about %s of %s: what is there is unknown and may be in the way. Survey again.",
+			"Nobody answered about %s of %s: its records are unknown and may be in the way. Survey again.",
 			wording.Few(n.Values, 8),
 			n.Names[0],
 		)
 	case act.ServerSilent:
 		return format(
-			"The new name server %s did not answer about %s: whether it holds what %s needs is unknown. "+
-				"Survey "+
-				"again before the delegation changes.",
+			"The next name server %s did not answer about %s, so it is unknown whether it holds what %s "+
+				"needs. Survey again before the delegation changes.",
 			n.Names[1],
 			wording.Few(n.Values, 8),
 			n.Names[0],
@@ -80,16 +78,14 @@ func Note(n act.Note) string {
 		)
 	case act.MailUnseen:
 		return format(
-			"Nobody has seen whether %s receives or sends mail; survey it before you type the records "+
-				"that say it does "+
-				"not.",
+			"Nobody has seen whether %s receives or sends mail. Survey it before you type the records "+
+				"that say it does not.",
 			n.Names[0],
 		)
 	case act.WildcardUnshown:
 		return format(
-			"Every name below %[1]s answers (a wildcard), but nobody showed its record: look for *.%[1]s "+
-				"on the provider's "+
-				"page, and remove it unless somebody needs it.",
+			"Every name below %[1]s answers (a wildcard), but nobody showed its record. Look for *.%[1]s "+
+				"on the provider's page, and remove it unless somebody needs it.",
 			n.Names[0],
 		)
 	case act.IssuerUnknown:
@@ -103,9 +99,8 @@ func Note(n act.Note) string {
 		)
 	case act.ServersUnasked:
 		return format(
-			"The new name servers %s of %s have not been asked yet. Create the zone there (`upperpath "+
-				"write zone`), then "+
-				"survey again: they must agree before the delegation changes.",
+			"The next name servers %s of %s have not been asked yet. Create the zone there (`upperpath "+
+				"write zone`), then survey again: they must agree before the delegation changes.",
 			strings.Join(n.Values, " and "),
 			n.Names[0],
 		)

@@ -9,55 +9,55 @@ import (
 
 // plan are the sentences about what is planned, and who can carry it.
 var plan = []sentence{
-	of[fact.FormLosesServers]("$Host is to be forwarded by $Carrier, whose form works only on its "+
-		"own provider's name servers; the zone moves to $To:and2, and the forwarding goes.",
+	of[fact.FormLosesServers]("$Carrier is to forward $Host, but does so only on its own "+
+		"provider's name servers. The zone moves to $To:and2, and the forwarding ends.",
 		"Give $Host to a carrier that does not depend on the name servers, or leave the zone where it "+
 			"is."),
-	of[fact.FormElsewhere]("$Carrier is to forward $Hosts, and does so only on its own name "+
-		"servers ($NameServers); the zone is at $Zone.",
+	of[fact.FormElsewhere]("$Carrier is to forward $Hosts, but does so only on its own name "+
+		"servers ($NameServers). The zone is at $Zone.",
 		"Move the zone there (name-servers:), or give these hosts to a carrier that does not depend "+
 			"on the name servers."),
-	of[fact.TooManyRules]("$Carrier takes at most $Most:rule, and $Rules are planned there, one a "+
-		"host included.",
-		"Take a larger plan there, write fewer rules, or give some of the hosts to another carrier."),
+	of[fact.TooManyRules]("$Carrier takes at most $Most:rule, and $Rules are planned there, with "+
+		"one for each host.",
+		"Buy a larger plan there, write fewer rules, or give some hosts to another carrier."),
 	of[fact.TooManyHosts]("$Carrier takes at most $Most:host, and $Count are planned there: $Hosts.",
-		"Take a larger plan there, or give some of them to another carrier."),
+		"Buy a larger plan there, or give some of the hosts to another carrier."),
 	of[fact.SiteApexOnly]("$Carrier takes apexes only and cannot serve the site at $Host.",
-		"Let another carrier serve the site."),
-	of[fact.SiteNoTLS]("$Carrier does not speak TLS, and the site is to be served at https://$Host.",
-		"Let a carrier serve the site that speaks TLS."),
-	of[fact.SiteAliasAtApex]("$Carrier is reached by the alias $Alias only, which cannot stand at "+
+		"Have another carrier serve the site."),
+	of[fact.SiteNoTLS]("$Carrier does not speak TLS, but should serve the site at https://$Host.",
+		"Have a carrier that speaks TLS serve the site."),
+	of[fact.SiteAliasAtApex]("$Carrier is reached only by the alias $Alias, which cannot stand at "+
 		"the apex $Host, where the site is.",
-		"Ask $Carrier for addresses and add them to the carrier, write apex-alias: yes if the zone's "+
-			"provider offers that, or let the site be at https://www.$Host."),
+		"Ask $Carrier for addresses and add them to the carrier. If the zone's provider offers an "+
+			"alias at the apex, write apex-alias: yes. Otherwise move the site to https://www.$Host."),
 	of[fact.StarsMislead]("Typed with stars, the patterns of $Host at $Carrier send $URL to $Typed "+
 		"instead of $Planned.",
-		"Use the network's own pattern language where it has a finer one, or give the host to a server."),
+		"Use the finer pattern language of the network if it has one, or give the host to a server."),
 	of[fact.RuleTakesNeeded]("$Place would redirect $Host, which $By needs.",
-		"Drop the rule, or take the host out of needed: if nobody needs it any more."),
-	of[fact.RuleOfSite]("$Place is about $Host, which the site serves itself; no carrier can hold it.",
-		"Set the redirect up on the site, and write it down in site.rules."),
+		"Drop the rule. If nobody needs the host any more, take it out of needed:."),
+	of[fact.RuleOfSite]("$Place is about $Host, which the site itself serves; no carrier can hold it.",
+		"Set up the redirect on the site, and write it down in site.rules."),
 	of[fact.TTLNotLowered]("No row of a sheet lowers the TTL of $Name $Type to $Wanted s before it "+
 		"changes; it is $TTL s.",
-		"Lower it first, and wait for as long as it was; resolvers keep the old answer for that long."),
+		"Lower it first, and wait as long as the TTL was: resolvers keep the previous answer for that "+
+			"long."),
 	of[fact.SheetsLeave]("Typed row by row, the sheets leave $Name $Type in $Zone at "+
-		"$Typed:nothing; the plan, and the zone file that it writes, say $Wanted:nothing.",
-		"Type none of it. Plan again from a new survey."),
+		"$Typed:nothing. The plan and its zone file say $Wanted:nothing.",
+		"Type none of it. Survey again, and plan from that survey."),
 	of[fact.SheetsLeaveTTL]("Typed row by row, the sheets leave $Name $Type with a TTL of $Typed s "+
 		"instead of $Wanted s.",
-		"Give it that TTL where the zone is held."),
-	of[fact.CarrierUntold]("Nothing on any sheet tells $Carrier of $Hosts:few3: whoever comes "+
-		"there by that name is refused, or meets somebody else's site.",
-		"Give these hosts to another carrier, or have $Carrier told of them before their records "+
-			"change."),
+		"Set that TTL where the zone is held."),
+	of[fact.CarrierUntold]("No sheet adds $Hosts:few3 at $Carrier. Visitors who come by such a "+
+		"name are refused, or see another site.",
+		"Give these hosts to another carrier, or add them at $Carrier before their records change."),
 	of[fact.TypedOtherwise]("Typed as the sheet says, $Carrier $What.",
 		"Write the rule so that it can be typed there, or give the host to a server."),
-	of[fact.NothingTells]("Nothing on any sheet tells $Place $What.",
-		"Plan again from a new survey."),
-	of[fact.SiteUntold]("Nothing on any sheet tells the site to lead $Host to $Canonical.",
+	of[fact.NothingTells]("No sheet tells $Place $What.",
+		"Survey again, and plan from that survey."),
+	of[fact.SiteUntold]("No sheet tells the site to redirect $Host to $Canonical.",
 		"Choose the primary host there."),
 	of[fact.AliasBehindFile]("What is behind $Through is typed as an alias at the apex $Name "+
-		"($Target), which a zone file cannot hold, and nothing stands in its place.",
+		"($Target). A zone file cannot hold that, and nothing replaces it.",
 		"Type the alias at $Through once the file is loaded there."),
 	of[fact.CarrierCannot]("$Carrier cannot hold $Rules: $URL ends at $Arrival instead of $Target.",
 		"Give $Host to a carrier that looks at paths and queries."),
@@ -96,7 +96,7 @@ var plan = []sentence{
 			"$Carrier "+
 			"if it has one. Otherwise give the domain to a server."),
 	of[fact.StarsAskNothing](
-		"$Rule asks for a parameter of the query ($Old), and patterns with stars cannot.",
+		"$Rule asks for a query parameter ($Old), which patterns with stars cannot.",
 		"Use the finer language of $Carrier if it has one, or give the host to a server."),
 	of[fact.PatternsOfHost](
 		"$Carrier takes at most $Most:pattern, and the rules of $Host need $Patterns.",
@@ -104,7 +104,7 @@ var plan = []sentence{
 	of[fact.PatternsOfDomain](
 		"$Carrier takes at most $Most:pattern, and $Domain needs $Patterns there, with the one for "+
 			"everything else.",
-		"Write fewer rules, take a larger plan there, or choose another carrier."),
+		"Write fewer rules, buy a larger plan there, or choose another carrier."),
 	phrase[fact.CannotTLS]("no TLS: https doors do not answer"),
 	phrase[fact.CannotPath]("drops the path"),
 	phrase[fact.CannotQuery]("drops the query"),

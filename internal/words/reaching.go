@@ -9,90 +9,90 @@ import (
 var reachingCodes = map[finding.Code]Meaning{
 	finding.NoAddress: {
 		Plain: "no address",
-		Means: "The name leads to no address: it or its whole domain does not exist, or it has " +
-			"neither A nor AAAA.",
+		Means: "The name does not lead to any address: it, or its whole domain, does not exist, or it " +
+			"has neither an A nor an AAAA record.",
 		Meets: "The browser says that the site cannot be found.",
-		Do: "Create the record; for a www that was never created, that is an A, AAAA or CNAME at " +
-			"www. A domain that does not exist has to be registered or renewed first.",
+		Do: "Create the record: A, AAAA or CNAME, also for a www that was never created. Register or " +
+			"renew the domain first if it does not exist.",
 	},
 	finding.Refused: {
 		Plain: "connection refused",
-		Means: "The address accepts no connection on this port.",
+		Means: "The address refuses connections on this port.",
 		Meets: "The browser says that the site refused to connect.",
-		Do: "Have whoever carries the door listen there, or point the name at somebody who does. A " +
+		Do: "Have the carrier listen on this door, or point the name to a carrier that does. A " +
 			"forwarding form without TLS refuses every https visitor.",
 	},
 	finding.Unreachable: {
-		Plain: "no way to the address",
-		Means: "There is no way to the address: a router on the way, or the own network, says so at " +
+		Plain: "unreachable",
+		Means: "The address cannot be reached: a router on the way, or the local network, says so at " +
 			"once.",
 		Meets: "The browser says that the address is unreachable.",
-		Do: "Check whether the address is right and its network is announced; look from another " +
-			"vantage, since the fault may be on the way from this one.",
+		Do: "Check whether the address is right and its network is announced. Look from another " +
+			"vantage too: the fault may lie between this one and the address.",
 	},
 	finding.Timeout: {
 		Plain: "no answer in time",
-		Means: "Nothing answered in time, and not when asked once more.",
-		Meets: "The browser waits for a long time and gives up.",
-		Do: "Check whether the machine still exists and whether a firewall drops the connection; " +
-			"otherwise point the name elsewhere.",
+		Means: "Nothing answered in time, not even when asked again.",
+		Meets: "The browser waits a long time and gives up.",
+		Do: "Check whether the machine still exists, and whether a firewall drops the connection. " +
+			"Otherwise point the name elsewhere.",
 	},
 	finding.TLSFailed: {
 		Plain: "no secure connection",
-		Means: "A connection is accepted, but no TLS connection comes about.",
+		Means: "The address accepts connections, but no TLS connection can be made.",
 		Meets: "The browser says that it cannot make a secure connection, and offers no way past.",
-		Do:    "Have the door speak TLS 1.2 or 1.3 with a certificate for this name.",
+		Do:    "Set up TLS 1.2 or 1.3 on this door, with a certificate for this name.",
 	},
 	finding.BadAnswer: {
 		Plain: "not a web answer",
-		Means: "What came back is not HTTP, or breaks off before it is an answer.",
+		Means: "The answer is not HTTP, or breaks off too early.",
 		Meets: "The browser says that the site sent an invalid response.",
-		Do:    "Look at what listens on this port; the finding quotes what came.",
+		Do:    "Look at what listens on this port; the finding quotes the answer.",
 	},
 	finding.SplitAnswers: {
 		Plain:  "different answers",
 		Graver: "one of the addresses does what would be an error at the door",
 		Means: "Addresses, resolvers, name servers, vantages or kinds of visitors get different " +
-			"answers about the same thing.",
-		Meets: "One page today and another one tomorrow, or none, by chance.",
-		Do: "Have them agree. A resolver that gives an old answer goes on doing so until its TTL " +
-			"has run out; that is waited for, not mended.",
+			"answers to the same question.",
+		Meets: "One page today and another tomorrow, or none, by chance.",
+		Do: "Make them agree. A resolver keeps a previous answer until its TTL has passed: wait for " +
+			"that.",
 	},
 	finding.TurnedAway: {
 		Plain: "robots are turned away",
-		Means: "The answer is a challenge or a refusal for robots: a page that asks whether one is " +
-			"human, or a limit on how often one may ask. It says nothing about the door.",
-		Meets: "The page, most likely; this program, and perhaps search engines, do not get to see it.",
-		Do: "Look at it in a browser. Ask whoever guards the site to let this program's User-Agent " +
-			"through, or go from a vantage that it trusts.",
+		Means: "The answer is a challenge or a refusal for robots: a page that asks whether the " +
+			"visitor is human, or a limit on requests. It says nothing about the door.",
+		Meets: "Most likely the page. This program, and perhaps search engines, do not see it.",
+		Do: "Look at it in a browser. Ask whoever protects the site to let this program's User-Agent " +
+			"through, or look from a vantage that it trusts.",
 	},
 }
 
 // reaching are the sentences about whether an address answers.
 var reaching = []sentence{
 	of[fact.EndsUnanswered]("$URL leads to $Door, where nobody answers.",
-		"Lead it to a door that somebody carries."),
-	of[fact.VisitorsDiffer]("$Entry does not do the same for all: $Ways:semicolons.",
-		"Find out who decides that, by place or by kind of visitor, and whether it is meant."),
+		"Point it to a door that has a carrier."),
+	of[fact.VisitorsDiffer]("$Entry does not answer all visitors alike: $Ways:semicolons.",
+		"Find out what decides between visitors, place or kind of visitor, and whether that is "+
+			"intended."),
 	of[fact.ServerFails]("The name server $At of $Domain $Does: $Detail.",
-		"Have it serve the zone, or take it out of the delegation and of the zone's NS records."),
-	of[fact.ServersListedTwice]("The parent names the servers $Parent, the zone itself $Zone.",
-		"Make both lists the same: at the registrar, and as NS records of the zone."),
+		"Have it serve the zone, or remove it from the delegation and from the zone's NS records."),
+	of[fact.ServersListedTwice]("The parent zone names the servers $Parent; the zone itself names "+
+		"$Zone.",
+		"Make both lists the same: the one at the registrar, and the zone's NS records."),
 	of[fact.VersionsDiffer]("The name servers of $Domain hold different versions of the zone: "+
 		"$Serials:semicolons.",
-		"Wait some minutes; if they still differ, have the provider find out why the others do not "+
-			"follow."),
-	of[fact.GlueDiffers]("The parent zone says that the name server $Server is at $Glue (glue), "+
-		"the zone itself says $Zone:nothing.",
-		"Have the registrar change the address of the name server, or mend the zone, so that both say "+
-			"the same."),
-	of[fact.RegistrationDiffers]("The registration names the servers $Registration, the parent "+
-		"zone $Parent.",
-		"Ask the registrar which is right; if somebody has just changed them, the parent zone follows "+
+		"Wait some minutes. If they still differ, ask the DNS provider why the others do not follow."),
+	of[fact.GlueDiffers]("The parent zone gives the name server $Server the address $Glue (glue); "+
+		"the zone itself gives it $Zone:nothing.",
+		"Make both say the same: have the registrar change the glue address, or correct the zone."),
+	of[fact.RegistrationDiffers]("The registration names the servers $Registration; the parent "+
+		"zone names $Parent.",
+		"Ask the registrar which is right. If they were changed just now, the parent zone follows "+
 			"within a day."),
-	of[fact.HintsDiffer]("The $Type record of $Name hints at $Hints, its $Kind records say "+
-		"$Addresses; browsers that read it go elsewhere than others.",
-		"Take the hints out, or change them whenever the addresses change."),
+	of[fact.HintsDiffer]("The $Type record of $Name hints at $Hints; its $Kind records say "+
+		"$Addresses. Browsers that read the hints go elsewhere than others.",
+		"Remove the hints, or change them whenever the addresses change."),
 	by(func(f fact.NoRecord) (says, do string) {
 		return "$Host leads to no address: $Detail.",
 			aliasElse(f.Alias, "Create an A, AAAA or CNAME record for $Host.")

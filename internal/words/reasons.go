@@ -20,15 +20,15 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	act.LeadsAlready: at("It already leads to %s."),
 	act.CrowdsAlias: always("An alias stands alone at its name (RFC 1034 section 3.6.2). " +
 		"Do not type this before the finding about it is settled."),
-	act.NamesItself: always("It gives browsers addresses or a name of its own (RFC 9460), " +
-		"which lead to the old machine whatever A and AAAA say."),
+	act.NamesItself: always("It gives browsers addresses or a name of its own (RFC 9460), which " +
+		"lead to the previous machine whatever A and AAAA say."),
 	act.AliasBefore: at("An alias stands alone: remove it before the addresses of %s are added."),
 	act.SecondWay: always(
 		"An address beside the alias sends some visitors elsewhere: they get one or the other by chance.",
 	),
-	act.StillOldIPv6: at("It still leads everybody with IPv6 to the old machine; %s has no IPv6 " +
-		"address."),
-	act.StillOld: at("It still leads to the old machine; %s has no such address."),
+	act.StillOldIPv6: at("It still leads all visitors with IPv6 to the previous machine; %s has no " +
+		"IPv6 address."),
+	act.StillOld: at("It still leads to the previous machine; %s has no such address."),
 	act.AliasReplaced: at(
 		"One alias is replaced by the other; a second one beside it would break the name. From now on " +
 			"it leads to %s.",
@@ -41,7 +41,7 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	},
 	act.Incomplete: func(r act.Reason) string {
 		return format(
-			"Only %d of the %d addresses of %s are there; they belong together in one record set.",
+			"Only %d of the %d addresses of %s exist; they belong together in one record set.",
 			r.Count,
 			r.Of,
 			r.Carrier,
@@ -53,7 +53,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		if r.Count == 2 {
 			all = "Both"
 		}
-		return all + " old addresses go; one left beside the new would still get some of the visitors."
+		return all +
+			" previous addresses go; one left beside the planned ones would still get some of the visitors."
 	},
 	act.Bypasses: at("Until then it bypasses %s, and no pattern for this host works."),
 	act.HiddenByWildcard: func(r act.Reason) string {
@@ -88,12 +89,12 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	act.TodayPage:     always("Today it shows a page of its own."),
 	act.TodayAnswers:  func(r act.Reason) string { return format("Today it answers %d.", r.Count) },
 
-	act.SomebodyAsks:         always("A service asks for it; every survey checks that it is there."),
-	act.CarrierAsks:          at("%s asks for it."),
+	act.SomebodyAsks:         always("A service requires it; every survey checks that it exists."),
+	act.CarrierAsks:          at("%s requires it."),
 	act.MayGoWithCertificate: always("It may go once the certificate has been issued."),
-	act.IsThere:              always("It is there."),
-	act.ReplacesAlias:        always("It replaces the alias that is there."),
-	act.JoinsSet:             always("It is added to the values that are already there."),
+	act.IsThere:              always("It exists."),
+	act.ReplacesAlias:        always("It replaces the present alias."),
+	act.JoinsSet:             always("It is added to the present values."),
 	act.WantedUntil: func(r act.Reason) string {
 		return "It was wanted until " +
 			r.Date.Format(time.DateOnly) + "."
@@ -104,46 +105,45 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 
 	act.LeadsToLeft: func(r act.Reason) string {
 		return format(
-			"It stays for names that are not listed, and leads them to %s, which the web is leaving: "+
-				"find out which are in "+
-				"use before that machine is switched off.",
+			"It stays for names that are not listed, and leads them to %s, which the web is leaving. "+
+				"Find out which names are in use before that machine is switched off.",
 			r.Values[0],
 		)
 	},
 	act.HidNames: func(r act.Reason) string {
-		return format("It hid that %s did not exist, which is created now; it stays for names that are "+
-			"not listed.",
+		return format("It hid that %s did not exist, which is created now. It stays for names that "+
+			"are not listed.",
 			strings.Join(r.Values, " and "))
 	},
 	act.Stays: always("It stays as it is."),
 	act.StaysAtLeft: func(r act.Reason) string {
 		return format(
-			"It stays and still leads to %s, which the web is leaving: move it or drop it before that "+
-				"machine is switched "+
-				"off.",
+			"It stays and still leads to %s, which the web is leaving. Move it or drop it before that "+
+				"machine is switched off.",
 			r.Values[0],
 		)
 	},
 	act.MailAtLeft: func(r act.Reason) string {
 		return format(
-			"Mail: it stays, and needs the machine at %s, which the web is leaving: do not switch it off.",
+			"Mail: it stays, and needs the machine at %s, which the web is leaving. Do not switch that "+
+				"machine off.",
 			r.Values[0],
 		)
 	},
 	act.MailStays:   always("Mail: it stays as it is."),
 	act.SaysIssuers: always("It says who may issue certificates; it stays."),
 	act.StaysUnowned: always(
-		"It stays, although nobody answers where it leads: claim it there or remove it before a " +
+		"It stays, although nobody answers where it leads. Claim it there, or remove it before a " +
 			"stranger claims it.",
 	),
-	act.StaysDoubled: always("It stays, although it looks like a typing error: the name contains " +
-		"the domain twice."),
+	act.StaysDoubled: always("It stays, although it looks mistyped: the name contains the domain " +
+		"twice."),
 	act.NobodyAnswered: always(
-		"Nobody answered whether it is already there or what is in its way: survey again first.",
+		"Nobody answered whether it already exists or what is in its way. Survey again first.",
 	),
-	act.ZoneIsNew: always("The zone is new, and nothing is there yet."),
-	act.NobodyLooked: always("Nobody has checked whether it is already there or what is in its " +
-		"way: survey first."),
+	act.ZoneIsNew: always("The zone is new, and has no records yet."),
+	act.NobodyLooked: always("Nobody has checked whether it already exists or what is in its way. " +
+		"Survey first."),
 
 	act.ReceivesNoMail: always("mail: none. It says that the domain receives no mail (RFC 7505)."),
 	act.SendsNoMail:    always("mail: none. It says that the domain sends no mail (RFC 7208)."),
@@ -164,11 +164,11 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		)
 	},
 	act.NameFollowed: func(r act.Reason) string {
-		return format("It followed %s, whose address changes, and is no door itself; it stays where "+
+		return format("It followed %s, whose address changes, but is no door itself. It stays where "+
 			"it is.",
 			r.Name)
 	},
-	act.JoinsPolicy: always("It is joined with the policy that is there: two count as none."),
+	act.JoinsPolicy: always("It is merged with the present policy: two count as none."),
 	act.TermFollowed: func(r act.Reason) string {
 		return format("The term %q followed the web's address; today's address stands in its place.",
 			r.Values[0])
@@ -183,18 +183,16 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	act.CostsMore:  costsText,
 	act.DeleteBefore: func(r act.Reason) string {
 		return format("A door can have only one carrier. Delete it right before the records of %s are "+
-			"typed: "+
-			"many forms write their address back while a forwarding exists.", r.Name)
+			"typed: many forms write their address back while a forwarding exists.", r.Name)
 	},
 	act.AddBefore: always(
-		"Add it there before any record points there: a name that the account does not know shows a " +
-			"stranger's site, and a " +
-			"stranger could add it. Apex and www are two hosts.",
+		"Add it there before any record points there. The account shows a stranger's site under a " +
+			"name that it does not know, and a stranger could add it. Apex and www are two hosts.",
 	),
 	act.UntilRedirected: func(r act.Reason) string {
 		return format(
 			"Until this is set, the main site of %s shows here under the old name. http and https are "+
-				"set apart.",
+				"set separately.",
 			r.Carrier,
 		)
 	},
@@ -211,11 +209,9 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		)
 	},
 	act.BeingIssued: always(
-		"The host is known there and its records lead there; only the certificate is missing. Just " +
-			"wait: it is " +
-			"issued without your help, usually within minutes and within a day at most. After that, " +
-			"check whether CAA records " +
-			"allow its issuer, and ask there.",
+		"The platform knows the host and its records lead there; only the certificate is missing. " +
+			"Wait: it is issued automatically, usually within minutes and within a day at most. After " +
+			"that, check whether CAA records allow its issuer, and ask there.",
 	),
 	act.HeldBefore: always("It holds its certificate before the records point to it."),
 	act.HeldAfter: always(
@@ -228,9 +224,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	),
 	act.AfterCertificates: always("It accepts this only once the certificates have been issued."),
 	act.TakesZone: at(
-		"%s takes over the zone: it answers for all its names, so everything that the zone holds " +
-			"today must be " +
-			"there first (`upperpath write zone`).",
+		"%s takes over the zone and answers for all its names. Everything that the zone holds today " +
+			"must be there first (`upperpath write zone`).",
 	),
 	act.HeldFirst: always(
 		"It must be in place before the first visitor: most browsers come by https. Apex and www are " +
@@ -248,15 +243,14 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	},
 	act.StarBeforeName: func(r act.Reason) string {
 		return format(
-			"The star before the name takes whatever ends in %s, so any%s and every host below it as "+
-				"well: if "+
-				"another of them goes through the network, type both names instead.",
+			"The star before the name takes whatever ends in %s, so also any%s and every host below it. "+
+				"If another of them goes through the network, type both names instead.",
 			r.Name,
 			r.Name,
 		)
 	},
 	act.ExactWithQuery: func(r act.Reason) string {
-		return format("It has to match with any query; where the form compares whole URLs, type %s too.",
+		return format("It has to match with any query. If the form compares whole URLs, type %s too.",
 			r.Name)
 	},
 	act.OriginNeedsCertificate: always(
@@ -264,9 +258,8 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 			"network.",
 	),
 	act.OriginMustNotUpgrade: always(
-		"The origin is asked by http even for visitors who came by https: if it sends http to https, " +
-			"they are caught in " +
-			"a redirect loop.",
+		"The network asks the origin by http even for visitors who came by https. If the origin " +
+			"redirects http to https, they are caught in a redirect loop.",
 	),
 	act.ProofByDNS: always(
 		"The names do not lead to this server yet, so prove control to the issuer by DNS: a TXT " +
@@ -287,26 +280,26 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		"Remove it before anything else."),
 	act.BeforeServers: func(r act.Reason) string {
 		return format(
-			"Remove it %s before the name servers change: the new ones hold other keys.",
+			"Remove it %s before the name servers change: the next name servers hold other keys.",
 			wording.DurationText(r.Seconds),
 		)
 	},
 	act.ServersReady: always(
-		"The new servers must give every answer that the old ones give before this is typed; they do.",
+		"Before you type this, the next name servers must give every answer that the present ones " +
+			"give; they do.",
 	),
 	act.ServersNotReady: always(
-		"Not yet: the new servers must give every answer first. Survey again until the plan finds no " +
-			"difference.",
+		"Not yet: the next name servers must give every answer first. Survey again until the plan " +
+			"finds no difference.",
 	),
-	act.ZoneThere: always("The zone is already there, with every record that it needs."),
+	act.ZoneThere: always("The zone already exists, with every record that it needs."),
 	act.ZoneNotThere: always(
-		"First the zone must be there, with its records; survey again, and the plan says when it is.",
+		"First the zone must exist, with its records. Survey again, and the plan says when it does.",
 	),
 	act.ServersUntilNow: func(r act.Reason) string {
 		return format(
-			"Until now: %s. Some resolvers use the old delegation for up to %s more; leave the old "+
-				"servers as they are "+
-				"until then.",
+			"Until now: %s. Some resolvers use the previous delegation for up to %s more; leave those "+
+				"servers as they are until then.",
 			strings.Join(r.Values, ", "),
 			wording.DurationText(r.Seconds),
 		)

@@ -10,118 +10,119 @@ import (
 var recordCodes = map[finding.Code]Meaning{
 	finding.LeftoverAddress: {
 		Plain: "old address left behind",
-		Means: "An old address stands beside the new one, or beside an alias.",
-		Meets: "The old site or the new one, by chance.",
-		Do: "Remove it: a name leads to one place. A machine that is still needed gets a name of " +
-			"its own.",
+		Means: "A previous address stands beside the planned one, or beside an alias.",
+		Meets: "The previous site or the canonical one, by chance.",
+		Do: "Remove it: a name leads to one place. Give a machine that is still needed a name of its " +
+			"own.",
 	},
 	finding.MissingAddress: {
 		Plain: "missing address",
-		Means: "A name lacks some or all of the addresses of whoever carries it.",
-		Meets: "Nothing for some, such as those with IPv6 only; or a site that cannot be found.",
-		Do:    "Add what is missing: all addresses of a carrier form one record set.",
+		Means: "A name lacks some or all addresses of its carrier.",
+		Meets: "Nothing, for some visitors, such as those with IPv6 only; or a site that cannot be " +
+			"found.",
+		Do: "Add what is missing: all addresses of a carrier form one record set.",
 	},
 	finding.AliasConflict: {
 		Plain: "alias beside other records",
 		Means: "An alias (CNAME) stands beside other records, at the apex, or where a name server's " +
 			"own name has to be.",
-		Meets: "The site for some, nothing or no mail for others.",
-		Do: "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2): replace it, or " +
-			"what stands beside it.",
+		Meets: "The site for some visitors; nothing, or no mail, for others.",
+		Do: "An alias stands alone, and never at the apex (RFC 1034 section 3.6.2). Replace the " +
+			"alias, or what stands beside it.",
 	},
 	finding.WrongTarget: {
 		Plain: "leads to the wrong place",
 		Means: "A name that counts as moved leads elsewhere than planned.",
-		Meets: "The old site.",
-		Do:    "Make the change that the plan names, or set the domain back to planned.",
+		Meets: "The previous site.",
+		Do:    "Make the change that the plan names, or write state: planned.",
 	},
 	finding.DanglingAlias: {
-		Plain: "alias that nobody has claimed",
-		Means: "An alias leads to where nobody answers for this name.",
-		Meets: "An error page of a stranger; and whoever claims the name there can show anything they " +
-			"like.",
-		Do: "Claim the host at the platform first, then point to it; or remove the alias.",
+		Plain: "unclaimed alias",
+		Means: "An alias leads to a place where nobody answers for this name.",
+		Meets: "A stranger's error page. Whoever claims the name there can show anything.",
+		Do:    "Claim the host at the platform first, then point the name to it. Or remove the alias.",
 	},
 	finding.RecordLost: {
 		Plain: "lost record",
-		Means: "A record that was there, or that somebody asked for, is gone or would go without " +
-			"being named.",
-		Meets: "Whatever hung on it: a proof of ownership, a service, a name.",
+		Means: "A record that existed, or that a service requires, is gone, or the move would drop it " +
+			"unnoticed.",
+		Meets: "Whatever depended on it: a proof of ownership, a service, a name.",
 		Do:    "Put it back.",
 	},
 	finding.UnplannedChange: {
 		Plain: "unplanned change",
-		Means: "A record came or changed since the survey, and the plan does not know of it.",
-		Meets: "Perhaps nothing; somebody else is at work in the zone.",
-		Do:    "Ask who changed it. What is wanted is written under wanted:.",
+		Means: "A record appeared or changed since the survey, and the plan does not know about it.",
+		Meets: "Perhaps nothing. Somebody else is working in the zone.",
+		Do:    "Ask who changed it. If it is wanted, write it under wanted:.",
 	},
 	finding.DependedOn: {
 		Plain: "something else depends on it",
-		Means: "Something of the estate refers to a name that is about to change.",
-		Meets: "Whatever hangs on it: mail, reports, a site.",
-		Do:    "Change what refers to it first, or make sure that the name goes on answering.",
+		Means: "Something in the estate refers to a name that is about to change.",
+		Meets: "Whatever depends on it: mail, reports, a site.",
+		Do:    "Change what refers to it first, or make sure that the name keeps answering.",
 	},
 	finding.IssuerBarred: {
 		Plain: "certificate issuer not allowed",
-		Means: "The CAA records of a name do not let the planned issuer issue its certificate (RFC " +
-			"8659).",
-		Meets: "A certificate warning, once the old certificate ends or the name moves.",
-		Do:    "Add a CAA record for the issuer, or choose one that may.",
+		Means: "The CAA records of a name do not allow the planned issuer to issue its certificate " +
+			"(RFC 8659).",
+		Meets: "A certificate warning, once the present certificate expires or the name moves.",
+		Do:    "Add a CAA record for the issuer, or choose an issuer that is allowed.",
 	},
 	finding.ZoneDiffers: {
 		Plain: "new name servers differ",
-		Means: "The new name servers of a zone do not say what the old ones say, or what the plan wants.",
-		Meets: "Whatever is missing there: mail, a door, a service; for each visitor from the moment " +
-			"that the delegation changes for them.",
+		Means: "The next name servers of a zone do not say what the present ones say, or what the " +
+			"plan requires.",
+		Meets: "Whatever is missing there: mail, a door, a service. It fails for each visitor as soon " +
+			"as they see the changed delegation.",
 		Do: "Type what is missing there before the delegation changes, and survey again.",
 	},
 	finding.StaleDS: {
 		Plain: "signing record that no longer fits",
-		Means: "The parent says that the zone is signed (DS), and what the zone holds does not fit: " +
-			"no key, or signatures that its keys did not make or that do not hold yet.",
+		Means: "The parent zone says that the zone is signed (DS), but the zone does not fit: it has " +
+			"no such key, or its signatures are wrong or not yet valid.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
 		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
 	},
 	finding.SignatureExpired: {
 		Plain:  "expired signature",
 		Milder: "a signature that ends within a week",
-		Means:  "A signature of the zone (RRSIG) has ended, or soon will.",
+		Means:  "A signature of the zone (RRSIG) has expired, or soon will.",
 		Meets:  "For everybody whose resolver checks signatures, the domain does not exist.",
-		Do: "Have the provider sign the zone again; where they cannot, have the registrar remove " +
+		Do: "Ask the DNS provider to sign the zone again. If they cannot, ask the registrar to remove " +
 			"the DS record.",
 	},
 	finding.CutOff: {
 		Plain: "record that nobody can see",
 		Means: "A record stands at or below a name that is delegated to other name servers.",
-		Meets: "Nothing of it: resolvers follow the delegation, and never see the record.",
+		Meets: "Nothing of it: resolvers follow the delegation and never see the record.",
 		Do:    "Type it at the name servers to which the name is delegated, or remove the delegation.",
 	},
 	finding.MovedUnseen: {
-		Plain: "move of a zone not wholly seen",
-		Means: "A zone is to move to other name servers, and not all of it was seen.",
-		Meets: "Whatever hung on a record that nobody saw: mail, a service, a proof.",
-		Do: "Take the zone from its provider's export, or have it handed out whole, before it is " +
-			"copied.",
+		Plain: "move of a partly seen zone",
+		Means: "A zone is to move to other name servers, but not all of it was seen.",
+		Meets: "Whatever depends on a record that nobody saw: mail, a service, a proof.",
+		Do: "Before copying the zone, take it from its provider's export, or have it transferred " +
+			"whole.",
 	},
 	finding.ProviderBound: {
 		Plain: "depends on the present provider",
-		Means: "The present provider does more than answer for the zone (forwarding, mail, parking), " +
-			"and that ends when the zone leaves.",
-		Meets: "A door that leads nowhere, or mail that comes back, from that day on.",
+		Means: "The present provider does more than answer for the zone (forwarding, mail, parking). " +
+			"That ends when the zone leaves.",
+		Meets: "From that day, a door that leads nowhere, or mail that bounces.",
 		Do:    "Have somebody else do it before the delegation changes, or leave the zone there.",
 	},
 	finding.DeclaredOtherwise: {
 		Plain: "estate file disagrees with what was seen",
-		Means: "The estate file says of a carrier what a survey or an audit saw otherwise: TLS, " +
-			"paths, queries, or the kind of its redirects. What was seen counts.",
-		Meets: "What was seen: a warning, a lost page, or a redirect that search engines do not take " +
-			"over.",
-		Do: "Write down what the carrier does, or have it changed there; then survey again.",
+		Means: "A survey or an audit saw a carrier do otherwise than the estate file says: TLS, " +
+			"paths, queries or the kind of redirect. What was seen counts.",
+		Meets: "What was seen: a warning, a lost page, or a redirect that search engines do not " +
+			"follow for good.",
+		Do: "Write down what the carrier does, or have it changed there. Then survey again.",
 	},
 	finding.DoubledName: {
 		Plain: "mistyped name",
-		Means: "A name holds the domain twice, or looks like a typing error for www.",
-		Meets: "Nothing at the name that was meant.",
+		Means: "A name contains the domain twice, or looks like a misspelled www.",
+		Meets: "Nothing at the intended name.",
 		Do:    "Remove it, and type the label without the domain.",
 	},
 	finding.WellKnownTaken: {
@@ -129,8 +130,8 @@ var recordCodes = map[finding.Code]Meaning{
 		Milder: "without an estate",
 		Means: "A catch-all redirect or page answers below /.well-known/acme-challenge/, where " +
 			"certificate authorities look for a token (RFC 8555 section 8.3).",
-		Meets: "Nothing, until a certificate is not renewed and ends.",
-		Do:    "Leave /.well-known/acme-challenge/ out of the redirect, on http doors.",
+		Meets: "Nothing, until a certificate is not renewed and expires.",
+		Do:    "On http doors, exempt /.well-known/acme-challenge/ from the redirect.",
 	},
 }
 
@@ -138,89 +139,91 @@ var recordCodes = map[finding.Code]Meaning{
 var records = []sentence{
 	of[fact.AliasDisplaces]("$Name becomes an alias, and its $Type record ($Shown:shortly) cannot "+
 		"stand beside it: $What would be lost.",
-		"Ask the carrier for addresses and add them to it, so that no alias is needed; or move the "+
+		"Ask the carrier for addresses and add them to it, so that no alias is needed. Or move the "+
 			"record to another name first."),
-	of[fact.ZoneNotWhole]("$Zone is to move to $To:and2, and not all of it was seen: $Why.",
-		"Have the present provider hand the zone out, or export it there, and plan from that; what "+
+	of[fact.ZoneNotWhole]("$Zone is to move to $To:and2, but not all of it was seen: $Why.",
+		"Ask the present provider to transfer or export the zone, and plan from that. Records that "+
 			"nobody saw would be lost."),
-	of[fact.ProviderDoesMore]("$Zone leaves $From:and2, and $What: that may end with the zone.",
-		"Ask there whether it goes on without the zone; if not, have somebody else do it before the "+
+	of[fact.ProviderDoesMore]("$Zone leaves $From:and2, and $What. That may end with the zone.",
+		"Ask there whether it continues without the zone. If not, have somebody else do it before the "+
 			"delegation changes."),
-	of[fact.DSLeftBehind]("The zone moves to $To:and2, and the DS record at $Zone would be left "+
-		"behind: resolvers that check signatures would find nothing.",
+	of[fact.DSLeftBehind]("The zone moves to $To:and2, but the DS record at $Zone would stay. "+
+		"Resolvers that check signatures would find nothing.",
 		"In this order: have the registrar remove the DS record, wait $OldLives:seconds, move the "+
-			"zone, sign it there, and only then publish the new DS."),
-	of[fact.RecordGone]("$Name $Type ($Before:shortly) was there on $Date:minute, is gone, and the "+
+			"zone, sign it there, and only then publish the next DS record."),
+	of[fact.RecordGone]("$Name $Type ($Before:shortly) existed on $Date:minute and is gone; the "+
 		"plan does not remove it.",
-		"Put it back, unless somebody removed it on purpose."),
-	of[fact.RecordCame]("$Name $Type ($After:shortly) came since $Date:minute, and the plan does "+
-		"not know about it; it stays.",
+		"Put it back, unless it was removed on purpose."),
+	of[fact.RecordCame]("$Name $Type ($After:shortly) appeared after $Date:minute, and the plan "+
+		"does not know about it; it stays.",
 		"Ask who created it. If it is wanted, write it under wanted:."),
-	of[fact.RecordChanged]("$Name $Type changed since $Date:minute from $Before:shortly to "+
+	of[fact.RecordChanged]("$Name $Type changed after $Date:minute from $Before:shortly to "+
 		"$After:shortly, which nobody planned.",
-		"Ask who changed it, and why; then change it back or the estate file."),
-	of[fact.NeededGone]("$Host is needed by $By, and nothing is there.",
-		"Ask what the record was, and put it back; or take the host out of needed: if nobody needs it "+
-			"any more."),
-	of[fact.NeededElsewhere]("$Host is needed by $By at $Wanted, and leads to $There.",
-		"Lead it there, or correct needed:."),
-	of[fact.NeededAsItIs]("$Name $Type ($Values:shortly) is wanted, and $By needs the host as it is.",
+		"Ask who changed it, and why. Then change it back, or change the estate file."),
+	of[fact.NeededGone]("$By needs $Host, and nothing is there.",
+		"Ask what the record was, and put it back. If nobody needs the host any more, take it out of "+
+			"needed:."),
+	of[fact.NeededElsewhere]("$By needs $Host at $Wanted, but it leads to $There.",
+		"Point it there, or correct needed:."),
+	of[fact.NeededAsItIs]("$Name $Type ($Values:shortly) is wanted, but $By needs the host as it is.",
 		"Drop the line from wanted:, or take the host out of needed:."),
 	of[fact.ChangeBelowDelegation]("$Name is to change in the zone $Zone, but $Delegated is "+
-		"delegated to other name servers: nobody would see it.",
+		"delegated to other name servers: nobody would see the change.",
 		"Make the change at the name servers of $Delegated, or remove the delegation first."),
-	of[fact.AliasCrowded]("$Name is an alias and has other records too ($Other); resolvers see the "+
-		"one or the other, and no name server loads both.",
-		"Decide which of them is needed, and remove the others before the zone is written anywhere."),
-	of[fact.TokenPathTaken]("$Door $Does for a token that nobody has below "+
-		"/.well-known/acme-challenge/: a renewal over http would not find its own.",
-		"Leave /.well-known/acme-challenge/ out of what answers everything, on the http door."),
-	of[fact.AliasAtTop]("$Name is an alias (CNAME) at the top of its zone, where SOA and NS have "+
-		"to stand beside it.",
-		"Replace it by addresses, or by what the provider offers as an alias at the apex."),
-	of[fact.AliasNotAlone]("$Name is an alias (CNAME) and has other records too: $Beside; "+
-		"resolvers see the one or the other.",
+	of[fact.AliasCrowded]("$Name is an alias and has other records too ($Other). Resolvers see one "+
+		"or the other, and no name server loads both.",
+		"Decide which of them is needed, and remove the others before you write the zone anywhere."),
+	of[fact.TokenPathTaken]("$Door $Does for a made-up token below /.well-known/acme-challenge/: a "+
+		"renewal over http would not find its own.",
+		"On the http door, exempt /.well-known/acme-challenge/ from what answers everything."),
+	of[fact.AliasAtTop]("$Name is an alias (CNAME) at the top of its zone, where SOA and NS "+
+		"records have to stand.",
+		"Replace it with addresses, or with the alias that the provider offers at the apex."),
+	of[fact.AliasNotAlone]("$Name is an alias (CNAME) and has other records too: $Beside. "+
+		"Resolvers see one or the other.",
 		"An alias stands alone: remove it, or everything else at this name."),
 	of[fact.AliasUnclaimed]("$Host is an alias for $Target, where nobody answers for this name: $Why.",
-		"Claim the name at whoever runs the target, or remove the alias: a stranger could claim it."),
-	of[fact.DomainDoubled]("$Name holds the domain twice: a full name was typed into a form that "+
-		"adds the domain itself.",
+		"Claim the name at the target's provider, or remove the alias: a stranger could claim it."),
+	of[fact.DomainDoubled]("$Name contains the domain twice: a full name was typed into a form "+
+		"that adds the domain itself.",
 		"Remove it, and type $Label:q if the record is still wanted."),
-	of[fact.WWWMistyped]("$Name looks like a typing error for www.$Domain.",
+	of[fact.WWWMistyped]("$Name looks like a misspelled www.$Domain.",
 		"Remove it if nobody uses it."),
-	of[fact.TargetDoubled]("The $Type record of $Name leads to $Target, which holds the domain twice.",
-		"Type the target with its last dot, or without the domain."),
+	of[fact.TargetDoubled]("The $Type record of $Name leads to $Target, which contains the domain "+
+		"twice.",
+		"Type the target with its final dot, or without the domain."),
 	of[fact.ServerIsAlias]("The name server $Server of $Domain is an alias for $Alias; many "+
-		"resolvers do not take it for one.",
+		"resolvers do not accept that.",
 		"Name the machine itself in the delegation and in the zone's NS records, or give the name "+
 			"addresses of its own."),
 	of[fact.BelowDelegation]("$Name $Type stands in the zone $Zone, but $Delegated is delegated to "+
-		"other name servers: nobody sees it.",
+		"other name servers: nobody sees the record.",
 		"Type it at the name servers of $Delegated if it is wanted, and remove it here."),
-	of[fact.WantedNotThere]("Somebody asks for $Name $Type $Plain, the domain counts as moved, and "+
-		"the record is not there.",
-		"Add it, or take it out of wanted: if nobody needs it any more."),
+	of[fact.WantedNotThere]("$Name $Type $Plain is wanted and the domain counts as moved, but the "+
+		"record does not exist.",
+		"Add it. If nobody needs it any more, take it out of wanted:."),
 	of[fact.RecordRefers]("The $Type record of $Name refers to $Target, which is about to change.",
-		"Make sure that $Target goes on answering, or change the $Type record of $Name first."),
+		"Make sure that $Target keeps answering, or change the $Type record of $Name first."),
 	of[fact.SignatureEnded]("The signature of $Name $Type expired on $Date:minute, $Ago ago; $For.",
-		"Have the provider sign the zone again at once; where they cannot, have the registrar remove "+
-			"the DS record."),
-	of[fact.SignatureEarly]("The signature of $Name $Type holds only from $Date:minute on, in $In; "+
+		"Ask the DNS provider to sign the zone again at once. If they cannot, ask the registrar to "+
+			"remove the DS record."),
+	of[fact.SignatureEarly]("The signature of $Name $Type is valid only from $Date:minute, in $In; "+
 		"$For.",
-		"Have the provider set the clock of whoever signs the zone, and sign it again."),
-	of[fact.SignatureWrong]("The signature of $Name $Type does not hold: $Fault; $For.",
-		"Have the provider sign the zone again at once; where they cannot, have the registrar remove "+
-			"the DS record."),
-	of[fact.SignaturesNotTaken]("$Resolvers: no answer about $Name unless asked not to check its "+
-		"signatures, though none of those that were looked at has ended.",
-		"Have the provider find out why its signatures are not taken; until then have the registrar "+
+		"Ask the DNS provider to correct the clock of the machine that signs the zone, and to sign it "+
+			"again."),
+	of[fact.SignatureWrong]("The signature of $Name $Type is not valid: $Fault; $For.",
+		"Ask the DNS provider to sign the zone again at once. If they cannot, ask the registrar to "+
+			"remove the DS record."),
+	of[fact.SignaturesNotTaken]("$Resolvers:and $Resolvers/answers/answer about $Name only when "+
+		"told not to check its signatures. None of the signatures seen has expired.",
+		"Ask the DNS provider why its signatures are not accepted. Until then, have the registrar "+
 			"remove the DS record."),
 	of[fact.SignatureEnding]("The signature of $Name $Type expires on $Date:minute, in $In, unless "+
-		"the zone is signed again before then.",
-		"Make sure that whoever signs the zone does so in time, before you change anything else."),
-	of[fact.NoFittingKey]("$Parent says that $Name is signed (DS), but the zone holds no key that "+
-		"fits; resolvers that check signatures find nothing there.",
-		"Have the registrar remove the DS record, or sign the zone with the key that it stands for."),
+		"the zone is signed again before.",
+		"Make sure that the zone is signed in time, before you change anything else."),
+	of[fact.NoFittingKey]("$Parent says that $Name is signed (DS), but the zone has no key that "+
+		"fits. Resolvers that check signatures find nothing there.",
+		"Have the registrar remove the DS record, or sign the zone with the key that it names."),
 	phrase[fact.Wildcard](
 		"Every name below $Name answers (a wildcard), so a missing name goes unnoticed."),
 	phrase[fact.ManyAddresses]("$Name has several $Type records ($Values). A move has to change " +
@@ -296,9 +299,9 @@ var records = []sentence{
 		"its mail goes to $Target, of the same provider (a mailbox there, or mail forwarding)"),
 	phrase[fact.ForwardedByZone]("$Carrier forwards $Host today, with its own name servers"),
 	phrase[fact.ProvidersAlias]("the alias at its apex $Host is one that only its provider offers"),
-	of[fact.ComingSilent]("The new name server $At does not answer for $Zone: $Detail.",
+	of[fact.ComingSilent]("The next name server $At does not answer for $Zone: $Detail.",
 		"Create the zone there before the delegation changes."),
-	of[fact.ComingUnasked]("The new name server $At could not be asked about $Zone: $Detail.",
+	of[fact.ComingUnasked]("The next name server $At could not be asked about $Zone: $Detail.",
 		"Survey it once more before the delegation changes."),
 	by(func(f fact.ComingDiffers) (says, do string) {
 		return comingSays(f.OldDiffers),

@@ -10,21 +10,21 @@ var registrationCodes = map[finding.Code]Meaning{
 	finding.RegistrationEnds: {
 		Plain: "registration about to end",
 		Means: "The registration ends soon, or has ended.",
-		Meets: "Nothing yet; then somebody else's site.",
+		Meets: "Nothing yet; later, somebody else's site.",
 		Do:    "Renew it before anything else.",
 	},
 	finding.OnHold: {
 		Plain: "domain on hold",
 		Means: "The registry does not publish the domain.",
 		Meets: "The browser says that the site cannot be found.",
-		Do:    "Ask the registrar; usually a payment or a confirmation is missing.",
+		Do:    "Ask the registrar. In most cases a payment or a confirmation is missing.",
 	},
 	finding.TransferLocked: {
 		Plain: "locked against transfer",
 		Means: "The domain is locked against a transfer to another registrar.",
 		Meets: "Nothing; the lock keeps thieves away.",
-		Do: "Leave it, unless the registrar is to change: then have it unlocked first, and locked " +
-			"again.",
+		Do: "Leave the lock, unless the domain changes its registrar: have it unlocked first, and " +
+			"locked again.",
 	},
 }
 
@@ -32,13 +32,13 @@ var registrationCodes = map[finding.Code]Meaning{
 var registration = []sentence{
 	of[fact.ParentKnowsNothing]("The parent zone ($Parent) does not know $Domain: it is not "+
 		"registered, has expired, or is on hold.",
-		"Look it up at the registrar before anything else; as it is, nobody can reach anything of it."),
+		"Check it at the registrar before anything else: nothing of the domain can be reached."),
 	of[fact.Locked]("$Domain is locked against a transfer to another registrar ($Locks).",
-		"Leave the lock, unless the registrar is to change: then have it unlocked first, and locked "+
+		"Leave the lock, unless the domain changes its registrar: have it unlocked first, and locked "+
 			"again."),
 	of[fact.HeldByRegistry]("The registry has put $Domain on hold ($Status): its name servers are "+
 		"not published.",
-		"Ask the registrar why; usually a payment or a confirmation of the owner is missing."),
+		"Ask the registrar why. In most cases a payment, or the owner's confirmation, is missing."),
 	of[fact.RegistrationEnding]("The registration of $Domain expires on $Ends, in $In.", renewFirst),
 	of[fact.RegistrationEnded]("The registration of $Domain expired on $Ends, $Ago ago.", renewFirst),
 }

@@ -55,18 +55,15 @@ func stepText(s act.Step) string {
 	both := func(all []string) string { return strings.Join(all, " and ") }
 	switch s.Kind {
 	case act.SurveyFirst:
-		return format("See and save what is there, so that the changes can be worked out and nothing " +
-			"is " +
-			"lost: " +
-			"`upperpath survey --save before`, then plan again.")
+		return format("Survey and save what exists, so that the changes can be planned and nothing is " +
+			"lost: `upperpath survey --save before`. Then plan again.")
 	case act.RemoveStaleDS:
 		return format("Have %s remove the DS record of %s: it fits no key of the zone.", s.Provider,
 			s.Zones[0])
 	case act.LowerTTLs:
 		return format(
-			"Lower the TTL of what is to change to %s, at least %s before the move, because that is the "+
-				"longest "+
-				"current TTL: %s.",
+			"Lower the TTL of the records that change to %s. Do it at least %s before the move, because "+
+				"that is the longest present TTL: %s.",
 			wording.DurationText(act.MovingTTL),
 			wording.DurationText(s.Wait),
 			wording.Few(s.Names, 6),
@@ -74,8 +71,8 @@ func stepText(s act.Step) string {
 	case act.UntieMail:
 		return format(
 			"Untie mail, and whatever else follows a door, from the web: make the first %s of %s "+
-				"(`upperpath write sheet`), then wait %s, because resolvers remember the old answers that "+
-				"long. Only then may the web's addresses change.",
+				"(`upperpath write sheet`). Then wait %s, because resolvers keep the previous answers that "+
+				"long. Only after that may the web's addresses change.",
 			wording.Count(s.Count, "change"),
 			wording.Few(s.Zones, 6),
 			wording.DurationText(s.Wait),
@@ -101,14 +98,13 @@ func stepText(s act.Step) string {
 	case act.ClaimAfter:
 		return format(
 			"Claim %s at %s, which accepts them only now that their records point there. Be quick: until "+
-				"then a stranger "+
-				"could.",
+				"then a stranger could claim them.",
 			wording.Few(s.Hosts, 6),
 			s.Provider,
 		)
 	case act.ChoosePrimaries:
 		return format(
-			"Choose the primary host at %s, which redirects the others from then on; the sheet says how "+
+			"Choose the primary host at %s, which redirects the others from then on. The sheet says how "+
 				"(`upperpath write sheet`).",
 			both(s.Pages),
 		)
@@ -136,17 +132,17 @@ func stepText(s act.Step) string {
 			wording.Count(len(s.Zones), "zone"),
 		)
 	case act.WaitForTTLs:
-		return format("Wait %s: until then some resolvers may still give the old answer.",
+		return format("Wait %s: until then some resolvers may still give the previous answer.",
 			wording.DurationText(s.Wait))
 	case act.SetRecords:
-		return "Set the records below, and wait for the old TTLs to run out."
+		return "Set the records below, and wait for the previous TTLs to run out."
 	case act.IssueCertificates:
 		var late []string
 		for _, l := range s.Late {
 			late = append(late, format("%s at %s", strings.Join(l.Names, ", "), l.Carrier))
 		}
 		return format(
-			"Have the remaining certificates issued at once; until then visitors by https meet a "+
+			"Have the remaining certificates issued at once. Until then, visitors by https meet a "+
 				"warning: %s.",
 			strings.Join(late, "; "),
 		)
@@ -154,9 +150,8 @@ func stepText(s act.Step) string {
 		return format("Audit every door: `upperpath audit`.")
 	case act.RaiseTTLs:
 		return format(
-			"A day later, if nothing had to be taken back: raise the TTL of %s to %s, set state: moved "+
-				"in the estate file, and "+
-				"survey again.",
+			"A day later, if nothing had to be undone: raise the TTL of %s to %s, set state: moved in "+
+				"the estate file, and survey again.",
 			wording.Count(s.Count, "record set"),
 			wording.DurationText(act.RecordTTL),
 		)
@@ -165,15 +160,14 @@ func stepText(s act.Step) string {
 }
 
 func certificatesText(s act.Step) string {
-	says := format("Get the %s that can be issued before the names point there",
-		wording.Count(s.Count, "certificate"))
-	switch {
-	case s.Kind == act.CertifyNew:
-		says = format("Now that %s can be found, and before anybody is told about it, get the %s",
-			wording.Few(s.Zones, 6),
-			wording.Count(s.Count, "certificate"))
-	case s.Count == 1:
-		says = "Get the certificate that can be issued before the names point there"
+	what := wording.Count(s.Count, "certificate")
+	if s.Count == 1 {
+		what = "certificate"
+	}
+	says := format("Get the %s that can be issued before the names point there", what)
+	if s.Kind == act.CertifyNew {
+		says = format("Now that %s can be found, and before anybody hears about it, get the %s",
+			wording.Few(s.Zones, 6), what)
 	}
 	if len(s.Carriers) > 0 {
 		says += format("; for %s by TXT records at _acme-challenge", strings.Join(s.Carriers, " and "))
@@ -212,25 +206,23 @@ func moveStepText(s act.Step) string {
 			to = "those that its provider names"
 		}
 		return format(
-			"At %s set the name servers of %s to %s. Until then nobody can reach it, and for some hours "+
-				"after that resolvers "+
-				"may say that it does not exist.",
+			"At %s, set the name servers of %s to %s. Until then nobody can reach the domain, and for "+
+				"some hours after that resolvers may say that it does not exist.",
 			registrar,
 			zones,
 			to,
 		)
 	case act.SeeAgreement:
 		return format(
-			"Survey again: the survey asks the present and the next name servers of %s for everything "+
-				"known, name by name, "+
-				"and they must agree.",
+			"Survey again. The survey asks the present and the next name servers of %s for everything "+
+				"known, name by name, and they must agree.",
 			zones,
 		)
 	case act.FindDS:
 		return format(
-			"%s is signed, and nobody has seen whether the parent zone has a DS record for it: survey "+
-				"it, or ask %s. If it "+
-				"has, have it removed before the name servers change, and wait for its TTL.",
+			"%s is signed, and nobody has seen whether the parent zone has a DS record for it. Survey "+
+				"it, or ask %s. If there is one, have it removed before the name servers change, and wait "+
+				"for its TTL.",
 			zones,
 			registrar,
 		)
@@ -238,22 +230,22 @@ func moveStepText(s act.Step) string {
 		return format("Have %s remove the DS record of %s, and wait %s.", registrar, zones, wait)
 	case act.ChangeNameServers:
 		return format(
-			"At %s change the name servers of %s to %s, once they agree with the present ones.",
+			"At %s, change the name servers of %s to %s, once they agree with the present ones.",
 			registrar,
 			zones,
 			to,
 		)
 	case act.LeaveOld:
 		return format(
-			"Leave %s %s at the old name servers for %s: until then some resolvers still use the old "+
-				"delegation.",
+			"Leave %s %s at the previous name servers for %s: until then some resolvers still use the "+
+				"previous delegation.",
 			zones,
 			asItIs(s.Zones),
 			wait,
 		)
 	case act.SignAnew:
-		return format("Sign %s at the next name servers, and only then publish the new DS at the "+
-			"registrar.",
+		return format("Sign %s at the next name servers, and only then publish the next DS record at "+
+			"the registrar.",
 			zones)
 	}
 	return ""
@@ -272,12 +264,11 @@ func Loss(l zone.Loss) string {
 	case zone.LosesForwarding:
 		return format("the forwarding of %s at %s", l.Host, l.Carrier)
 	case zone.LosesAlias:
-		return format("the alias at the apex of %s, unless the new provider offers one too", l.Host)
+		return format("the alias at the apex of %s, unless the next provider offers one too", l.Host)
 	}
 	return format("what %s forwards for %s today", l.Carrier, l.Host)
 }
 
 // Gap says for how long visitors meet a warning.
-const Gap = "From the moment the name points there until the certificate is issued, usually " +
-	"for some minutes, " +
-	"everybody who comes by https meets a warning."
+const Gap = "From the moment the name points there until the certificate is issued, usually for " +
+	"some minutes, everybody who comes by https meets a warning."

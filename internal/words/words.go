@@ -4,7 +4,7 @@
 //
 // A sentence is a template. $Name is the fact of that name; what follows a colon is its form, such
 // as $Doors:door for "3 doors", $Names:few3, $Names:and, $Term:q for quotation marks; and
-// $Count/is/are is the verb for a number. A last ~ ends a name before a letter. $$ is a dollar.
+// $Count/is/are is the verb for a number, or for as many as a list has. A last ~ ends a name before a letter. $$ is a dollar.
 //
 // It judges nothing, and prints nothing.
 package words
@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"upperpath.example/upperpath/internal/core/fact"
+	"upperpath.example/upperpath/internal/core/web"
 	"upperpath.example/upperpath/internal/core/wording"
 )
 
@@ -27,6 +28,7 @@ type sentence struct {
 	of   reflect.Type
 	said fact.Said                  // templates
 	by   func(fact.Facts) fact.Said // gives them where they depend on the facts; or nil
+	raw  bool                       // values of records, which may be copied
 }
 
 // of says facts: what is the case, and what to do.
@@ -42,6 +44,12 @@ func bad[F any](says, expected, do string) sentence {
 
 // phrase says facts that are a part of a sentence.
 func phrase[F any](says string) sentence { return of[F](says, "") }
+
+// values says facts that are values of records.
+func values(s sentence) sentence {
+	s.raw = true
+	return s
+}
 
 // by says facts whose sentence depends on them.
 func by[F any](choose func(f F) (says, do string)) sentence {
@@ -84,7 +92,27 @@ func say(f fact.Facts) (fact.Said, bool) {
 		t = s.by(f)
 	}
 	v := reflect.ValueOf(f)
-	return fact.Said{Says: fill(t.Says, v), Expected: fill(t.Expected, v), Do: fill(t.Do, v)}, true
+	says := fill(t.Says, v)
+	if !s.raw {
+		says = Readable(says)
+	}
+	return fact.Said{Says: says, Expected: fill(t.Expected, v), Do: fill(t.Do, v)}, true
+}
+
+var coded = regexp.MustCompile(`[A-Za-z0-9_.-]*xn--[A-Za-z0-9_.-]*[A-Za-z0-9]`)
+
+// Readable gives a text with its host names as people write them. What is to be typed keeps the
+// names that every form takes.
+func Readable(text string) string {
+	if !strings.Contains(text, "xn--") {
+		return text
+	}
+	return coded.ReplaceAllStringFunc(text, func(name string) string {
+		if h, err := web.ParseObservedHost(name); err == nil {
+			return h.Unicode()
+		}
+		return name
+	})
 }
 
 // piece is a part of a template: text, or a fact in a form.
@@ -183,6 +211,9 @@ func (p piece) write(value any) string {
 
 // list joins texts: with commas, or as the form says.
 func (p piece) list(all []string) string {
+	if p.one != "" {
+		return wording.Verb(len(all), p.one, p.many)
+	}
 	if few, ok := strings.CutPrefix(p.form, "few"); ok {
 		most, err := strconv.Atoi(few)
 		if err != nil {

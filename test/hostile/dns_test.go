@@ -268,7 +268,7 @@ func TestATransferOfManyRecordsEnds(t *testing.T) {
 		}
 	}}
 	said, peak := n.survey(t, time.Minute)
-	assert.Contains(t, said, "it holds more than 500000 records")
+	assert.Contains(t, said, "it has more than 500000 records")
 	assertPeak(t, peak, 64<<20*10+(100<<20))
 }
 
@@ -281,7 +281,7 @@ func TestATransferThatDripsEnds(t *testing.T) {
 		}
 	}}
 	said, _ := n.survey(t, time.Minute, "--timeout", "500ms")
-	assert.Regexp(t, "it is not done after 5s|it does not go on", said,
+	assert.Regexp(t, "it has not finished after 5s|it does not go on", said,
 		"the latter where this machine is busy")
 }
 
@@ -323,7 +323,7 @@ func TestManyDeadAddressesEnd(t *testing.T) {
 	n := &names{Many: 250, Servers: oneServer, Mute: true}
 	said, _ := n.survey(t, time.Minute, "--timeout", "100ms")
 	assert.Contains(t, said,
-		"Of the 250 addresses of old.example, 16 were tried: what the other 234 do was not seen.")
+		"Of the 250 addresses of old.example, 16 were tried; the other 234 were not seen.")
 	assert.LessOrEqual(t, n.muted.Load(), int64(2*2*16*9), "no address is tried again and again")
 }
 

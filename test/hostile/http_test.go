@@ -52,7 +52,7 @@ func TestAServerThatGoesOnInAnotherProtocolEnds(t *testing.T) {
 	select {
 	case <-ended:
 		assert.Equal(t, 1, c.ProcessState.ExitCode())
-		assert.Contains(t, said.String(), "it goes on in another protocol")
+		assert.Contains(t, said.String(), "it switches to a protocol that was not requested")
 	case <-time.After(time.Minute):
 		_ = c.Process.Kill()
 		<-ended

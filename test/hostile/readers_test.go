@@ -52,7 +52,7 @@ func TestFilesThatMeanHarm(t *testing.T) {
 			"longer than 8192 octets", 1,
 		},
 		"patterns that meet": {apache, numbered(2000, "RedirectMatch 301 ^/([^/]+)/a#/(.*)$ /x/$1\n"),
-			"pairs that may", 1},
+			"lines that may", 1},
 		"continued lines":  {apache, strings.Repeat("a\\\n", 500_000), "", 0},
 		"blocks in blocks": {apache, strings.Repeat("<If x>\n", 100_000), "more than 100 deep", 1},
 		"hosts that never end": {apache,
@@ -105,7 +105,7 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		"rules of one path": {"prove",
 			"old,new\n" + numbered(5_000, "old.example/index.php?id=#,/p/#\n"), "Proved", 0},
 		"planned rules of one path": {"plan",
-			"old,new\n" + numbered(5_000, "old.example/index.php?id=#,/p/#\n"), "holds", 0},
+			"old,new\n" + numbered(5_000, "old.example/index.php?id=#,/p/#\n"), "The plan works", 0},
 		"rules of one pattern": {"prove",
 			"old,new\n" + numbered(5_000, "old.example/{x}.php?id=#,/p/#\n"), "Proved", 0},
 		"rules of one path, all tied": {"prove",
@@ -120,27 +120,27 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		"parameters": {
 			"plan",
 			"old,new\nold.example/a?" + numbered(20_000, "a#={x#}&") + ",/b\n",
-			"holds 20000 parameters", 2,
+			"has 20000 parameters", 2,
 		},
 		"repeated parameters": {
 			"plan",
 			"old,new\nold.example/a?" + strings.Repeat("a=1&", 4_000) + ",/b\n",
-			":2:1: the column old holds 4000 parameters", 2,
+			":2:1: the column old has 4000 parameters", 2,
 		},
 		"captures": {
 			"plan",
 			"old,new\nold.example/" + numbered(2_000, "{x#}/") + ",/b\n",
-			"holds 2000 captures", 2,
+			"has 2000 captures", 2,
 		},
 		"a long rule": {
 			"plan",
 			"old,new\nold.example/" + strings.Repeat("x", 20_000) + ",/b\n",
-			":2:1: the column old holds", 2,
+			":2:1: the column old has", 2,
 		},
 		"a field": {
 			"plan",
 			"old,new,note\nold.example/a,/b,\"" + strings.Repeat("x\n", 10_000_000) + "\"\n",
-			":2: a field holds", 2,
+			":2: a field has", 2,
 		},
 		"a line": {
 			"plan",
@@ -172,7 +172,7 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		"a vantage": {
 			"look old.example --from ./FILE",
 			strings.Repeat("[", 100_000),
-			"stand in each other more than", 2,
+			"are nested more than", 2,
 		},
 		"a key": {"survey --key FILE", strings.Repeat("{a: ", 100_000), "a bracket that is never closed",
 			2},
@@ -194,7 +194,7 @@ func TestFilesThatMeanHarm(t *testing.T) {
 		"nothing in roots": {
 			"look old.example --trust FILE",
 			strings.Repeat("-----BEGIN ", 1_000_000),
-			"there is no certificate in it", 2,
+			"it contains no certificate", 2,
 		},
 		"a bootstrap file": {"survey --estate registry.yaml", strings.Repeat("[", 1_000_000), "", 2},
 	} {

@@ -79,7 +79,7 @@ func TestTooFewDescriptorsAreNobodysFault(t *testing.T) {
 		c.Dir = folder
 		mets, notes := fared(t, c)
 		assert.Equal(t, map[string]int{"not-moved": 120}, mets, most)
-		assert.Contains(t, notes, "This machine gave no more than", most)
+		assert.Contains(t, notes, "This machine opened no more than", most)
 	}
 }
 

@@ -191,7 +191,7 @@ func TestAwaitWaitsForRealServers(t *testing.T) {
 	}
 	text := strings.Join(all, "\n")
 	require.NoError(t, waiting.Wait(), "%s\n%s", text, errs.String())
-	assert.Contains(t, text, "✓ All 17 are there.")
+	assert.Contains(t, text, "✓ All 17 are live.")
 	assert.False(t,
 		at["new        certificate of moved.example"].Before(
 			at["other      certificate of moved.example"]))

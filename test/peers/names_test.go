@@ -438,7 +438,7 @@ zone "bound.example" { type primary; file %[3]q; };
 		"ns1.bind-to.example:53=" + third}
 	require.Eventually(t, func() bool { // both load their zones a moment after they listen
 		survey(to...)
-		return strings.Count(plan(), "(ready: the new servers give every answer)") == 2
+		return strings.Count(plan(), "(ready: the next name servers give every answer)") == 2
 	}, 20*time.Second, 300*time.Millisecond, "what was written and loaded is what the plan wants")
 
 	n.write(

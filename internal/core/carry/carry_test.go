@@ -117,7 +117,7 @@ func TestPatternsWithStarsAskForNoParameter(t *testing.T) {
 	}
 	text := strings.Join(said, "\n")
 	assert.Contains(t, text,
-		"asks for a parameter of the query (old.example/i?id=7), and patterns with stars")
+		"asks for a query parameter (old.example/i?id=7), which patterns with stars")
 	assert.NotContains(t, text, "line 2")
 }
 

@@ -51,16 +51,16 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		"no such page": {
 			func(a *Answer) { a.Page.Title = "Page not found" },
 			[]string{"dead-end warning " + visit + ": " + visit +
-				` says that there is no such page ("Page not found"), but answers 200.`},
+				` says that the page was not found ("Page not found"), but answers 200.`},
 		},
 		"no such page, by its heading": {
 			func(a *Answer) { a.Page = &Document{Heading: "404"} },
-			[]string{`says that there is no such page ("404"), but answers 200.`},
+			[]string{`says that the page was not found ("404"), but answers 200.`},
 		},
 		"hidden by its element": {
 			func(a *Answer) { a.Page.NoIndex = true },
 			[]string{"noindex warning " + visit + ": " + visit +
-				" asks search engines not to list it: its robots element"},
+				" tells search engines not to list it: its robots element"},
 		},
 		"hidden by its header, and no page": {
 			func(a *Answer) { a.Page, a.Headers.Robots = nil, "noindex" },
@@ -107,21 +107,21 @@ func TestWhatAPageSaysOfItself(t *testing.T) {
 		"no HSTS": {
 			func(a *Answer) { a.Headers = nil },
 			[]string{"hsts-missing note " + www + ": " + www +
-				" does not ask browsers to come by https alone (HSTS)."},
+				" does not tell browsers to use https only (HSTS)."},
 		},
 		"HSTS of no time": {
 			func(a *Answer) { a.Headers.HSTS = "max-age=0" },
-			[]string{"does not ask browsers to come by https alone"},
+			[]string{"does not tell browsers to use https only"},
 		},
 		"HSTS that no browser takes": {
 			func(a *Answer) { a.Headers.HSTS = "max-age=1; max-age=2" },
-			[]string{"sends a Strict-Transport-Security header that no browser takes: max-age=1; " +
+			[]string{"sends a Strict-Transport-Security header that browsers ignore: max-age=1; " +
 				"max-age=2."},
 		},
 		"short HSTS": {
 			func(a *Answer) { a.Headers.HSTS = "max-age=86400" },
 			[]string{"hsts-short note " + www + ": " + www +
-				" asks browsers to come by https alone for only 24 h"},
+				" tells browsers to use https only for just 24 h"},
 		},
 		"half a year of HSTS": {func(a *Answer) { a.Headers.HSTS = "max-age=15552000" }, nil},
 		"a day less": {func(a *Answer) { a.Headers.HSTS = "max-age=15465600" },
@@ -167,7 +167,7 @@ func TestPagesThatSendVisitorsOn(t *testing.T) {
 		page(www+"/", nil))
 	assert.Contains(t, said(down), "downgrade")
 	assert.Contains(t, said(down),
-		"https://old.example sends visitors from https to http://www.n.example.")
+		"https://old.example redirects from https to http://www.n.example.")
 }
 
 func TestFramesSayWhatTheyShow(t *testing.T) {

@@ -287,7 +287,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{top("contact: x\ncontact: y"),
 			"9:1 the key appears twice [contact] each key once | drop one of them"},
 		{top("selectors: {a: b}"),
-			"8:1 selectors is a mapping [] a list | write [one, two] or a line each"},
+			"8:1 selectors is a mapping [] a list | write [one, two], or one line each"},
 		{top("resolvers: [x]"), "8:13 this is not a resolver [x] an IP address, with or without a port"},
 		{top("resolvers: [\"192.0.2.1:0\"]"), "8:13 this is not a resolver"},
 		{top("registry: {address: \"::\"}"),
@@ -333,17 +333,17 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{site("carrier: g, addresses: [203.0.113.20]"), ""},
 		{site("hosts: [www.n.example, \"\"]"), "2:31 a host of the site is empty [] a host name | "},
 		{site("addresses: [\"fe80::1%eth0\"]"),
-			"2:20 an address with a zone means something on one machine"},
+			"2:20 an address with a zone is valid on one machine"},
 		{site("addresses: [x]"), "2:20 this is not an IP address [x] an address such as 203.0.113.20"},
 		{carrier(answers), ""},
-		{carrier("addresses: [203.0.113.21]"), "6:3 carrier x does not say what it is [x] by: server"},
+		{carrier("addresses: [203.0.113.21]"), "6:3 carrier x has no kind [x] by: server"},
 		{carrier("by: server"),
 			"6:3 carrier x has neither addresses nor an alias [x] addresses: [203.0.113.20]"},
 		{carrier("by: sever, addresses: [203.0.113.21]"),
 			"6:11 carrier x: by is not one of the allowed values " +
 				"[sever] server, form, platform, edge, service, account | did you mean server?"},
 		{map[string]string{"CARRIERS": "  g: {" + answers + "}"},
-			"6:3 two carriers have one name [g] a name of its own for each | rename one"},
+			"6:3 two carriers have the same name [g] a different name for each | rename one"},
 		{carrier(answers + ", certificate: later"),
 			"6:59 carrier x: certificate is not one of the allowed " +
 				"values [later] before, after, by-hand | "},
@@ -378,7 +378,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 			"6:52 an edge network is behind an edge"},
 		{carrier("by: edge, addresses: [203.0.113.21], behind: q"), "6:52 no carrier is called q"},
 		{carrier("by: edge, addresses: [203.0.113.21], name-servers: [ns.x.example], behind: site"),
-			"6:82 the site is behind x, and nobody says where it answers [site] site: with addresses: or " +
+			"6:82 the site is behind x, but its own address is missing [site] site: with addresses: or " +
 				"alias:"},
 		{carrier("by: edge, addresses: [203.0.113.21], behind: site"), ""}, // it holds no zone
 		{carrier(answers + ", steps: [claim]"),
@@ -390,7 +390,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{map[string]string{"CARRIERS": "  x: y"},
 			"6:6 carrier x is a single value [y] a mapping with keys such as " +
 				"by | write key: value\n" +
-				"6:3 carrier x does not say what it is [x] by: server, form, platform, edge, service " +
+				"6:3 carrier x has no kind [x] by: server, form, platform, edge, service " +
 				"or account | \n6:3 carrier x has neither"},
 		{map[string]string{"DEFAULTS": "defaults: {carrier: {apex: g, www: g, shp: g}}"},
 			"7:39 no domain has a host shp [shp] apex, www, or a host that some domain has under hosts: | "},
@@ -399,7 +399,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 			"7:12 unknown key in defaults [name]"},
 		{map[string]string{"DEFAULTS": "defaults: {carrier: q}"}, "7:21 no carrier is called q"},
 		{map[string]string{"DEFAULTS": ""},
-			"10:5 nobody carries old.example [old.example] carrier: with a name " +
+			"10:5 old.example has no carrier [old.example] carrier: with a name " +
 				"from carriers: | name one here or under defaults:"},
 		{map[string]string{"DOMAINS": "  []"},
 			"10:3 there are no domains [] domains: with a list | add a line"},
@@ -409,7 +409,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 			"10:5 co.uk is a public suffix, under which others register " +
 				"[co.uk] a domain that the client owns | write the name below it"},
 		{map[string]string{"DOMAINS": "  - a.old.example"},
-			"10:5 a.old.example is a host below the domain " +
+			"10:5 a.old.example is a host of the domain " +
 				"old.example [a.old.example] a registrable domain | write name: old.example; further hosts"},
 		{map[string]string{"DOMAINS": "  - old.example\n  - old.example"},
 			"11:5 the domain appears twice"},
@@ -418,10 +418,10 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{domain("leads-to: visit"),
 			"10:35 leads-to is neither a path nor a URL [visit] a path on the canonical"},
 		{domain("leads-to: \"http://www.n.example/x\""),
-			"10:35 leads-to speaks http [http://www.n.example/x] https " +
+			"10:35 leads-to uses http [http://www.n.example/x] https " +
 				"| write https://www.n.example/x"},
-		{domain("hosts: [www]"), "10:33 apex and www are there without being named [www] further hosts"},
-		{domain("hosts: [old.example]"), "10:33 apex and www are there without being named"},
+		{domain("hosts: [www]"), "10:33 apex and www exist without being named [www] further hosts"},
+		{domain("hosts: [old.example]"), "10:33 apex and www exist without being named"},
 		{domain("hosts: [\"\"]"), "10:33 this is not a host below old.example [] a label such as shop"},
 		{domain("hosts: [a_b!]"), "10:33 this is not a host below old.example"},
 		{domain("hosts: [shop, shop]"),
@@ -446,9 +446,9 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 			"DOMAINS": "  - {name: old.example, carrier: x}"},
 			"10:34 old.example would be an alias to itself: that is the alias of carrier x [x]"},
 		{map[string]string{"DOMAINS": "  - {name: n.example, carrier: {www: g}}"},
-			"10:23 the site serves www.n.example itself, and g is named as its carrier [] an edge network"},
+			"10:23 the site serves www.n.example itself, but g is named as its carrier [] an edge network"},
 		{map[string]string{"DOMAINS": "  - {name: n.example, carrier: e}"},
-			"10:32 the site is behind e, and nobody says where it answers"},
+			"10:32 the site is behind e, but its own address is missing"},
 		{map[string]string{"SITE": "site: {addresses: [203.0.113.9]}",
 			"DOMAINS": "  - {name: n.example, carrier: e}"}, ""},
 		{map[string]string{"SITE": "site: {alias: s.example}",
@@ -456,10 +456,10 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{domain("needed: x"), "10:33 needed is a single value [x] a mapping from a host to who needs it"},
 		{domain("needed: {}"), ""},
 		{domain("needed: {click: \"\"}"),
-			"10:34 nothing says who needs click.old.example [click] a name such as"},
-		{domain("needed: {click: {to: x.example}}"), "10:34 nothing says who needs click.old.example"},
+			"10:34 click.old.example does not say who needs it [click] a name such as"},
+		{domain("needed: {click: {to: x.example}}"), "10:34 click.old.example does not say who needs it"},
 		{domain("hosts: [shop], needed: {shop: them}"),
-			"10:49 shop.old.example is among hosts: too, which are " +
+			"10:49 shop.old.example is also under hosts:, which are " +
 				"redirected [shop] one or the other | take it out of hosts:"},
 		{map[string]string{"DOMAINS": "  - {name: n.example, needed: {www: them}}"},
 			"10:32 www.n.example is a host that the site serves [www] a host that somebody else needs | " +
@@ -489,7 +489,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 			"10:34 a CNAME cannot stand at the apex"},
 		{domain("wanted: [{name: www, type: CNAME, value: x.example}]"),
 			"10:34 www.old.example has a carrier " +
-				"already; an alias that is wanted there claims the same door"},
+				"already; a wanted alias claims the same door"},
 		{domain("wanted: [{name: a, type: CNAME, value: a.old.example}]"),
 			"10:34 a.old.example would be an alias"},
 		{domain("wanted: [{name: a, type: CNAME, value: x.example}, {name: a, type: TXT, value: x}]"),
@@ -503,9 +503,9 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 		{carrier(answers + ", wanted: [{name: a.example., type: TXT, value: x}]"),
 			"6:62 a carrier's wanted record has no label [a.example.] a name relative to each domain"},
 		{carrier(answers + ", wanted: [{name: _c, type: TXT, value: x}]"), ""},
-		{domain("note: \"a\\u202eb\""), "10:31 this value holds "},
+		{domain("note: \"a\\u202eb\""), "10:31 this value contains "},
 		{domain("note: \"a\\nb\""), ""},
-		{top("contact: \"a\\u0007b\""), "8:10 this value holds "},
+		{top("contact: \"a\\u0007b\""), "8:10 this value contains "},
 	} {
 		_, faults := read(t, with(c.lines))
 		all := said(faults)
@@ -526,8 +526,8 @@ func TestTheCanonicalSite(t *testing.T) {
 			"https://www.northmoor.example | write https://www.n.example",
 		"canonical: \"::\"": "1:12 the canonical site is not a URL [::] scheme " +
 			"and host such as",
-		"canonical: http://n.example":      "1:12 the canonical site speaks http",
-		"canonical: https://n.example/x":   "1:12 the canonical site is one page",
+		"canonical: http://n.example":      "1:12 the canonical site uses http",
+		"canonical: https://n.example/x":   "1:12 the canonical site is a single page",
 		"canonical: \"https://192.0.2.1\"": "1:12 the canonical site has no host name",
 		"contact: x":                       "1:8 there is no canonical site",
 		"canonical: https://n.example\nsite: 3": "2:7 site is a single value [3] a mapping with keys " +

@@ -485,9 +485,9 @@ func TestAFormElsewhere(t *testing.T) {
 	assert.Contains(
 		t,
 		at("ns.other.example")[0],
-		"broad is to forward old.example, www.old.example, and does so only on its own name servers "+
-			"(ns1.registrar.example); "+
-			"the zone is at ns.other.example.",
+		"broad is to forward old.example, www.old.example, but does so only on its own name servers "+
+			"(ns1.registrar.example). "+
+			"The zone is at ns.other.example.",
 	)
 }
 

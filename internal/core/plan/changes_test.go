@@ -134,7 +134,7 @@ func TestWhatIsToChange(t *testing.T) {
 				"replace  A 192.0.2.1|192.0.2.2 > 203.0.113.20|203.0.113.21", "add  AAAA  > 2001:db8::20",
 				"replace www A 192.0.2.1 > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20",
 			},
-			"Both old addresses go"},
+			"Both previous addresses go"},
 		"a www that was never created": {"old.example",
 			"@ A 203.0.113.20\n@ A 203.0.113.21\n@ AAAA 2001:db8::20",
 			[]string{"add www A  > 203.0.113.20|203.0.113.21", "add www AAAA  > 2001:db8::20"},
@@ -143,7 +143,7 @@ func TestWhatIsToChange(t *testing.T) {
 			"@ A 203.0.113.20\n@ AAAA 2001:db8::20\nwww A 203.0.113.20\n" +
 				"www A 203.0.113.21\nwww AAAA 2001:db8::20",
 			[]string{"replace  A 203.0.113.20 > 203.0.113.20|203.0.113.21"},
-			"Only 1 of the 2 addresses of gateway are there"},
+			"Only 1 of the 2 addresses of gateway exist"},
 		"an old address beside the new": {"old.example",
 			"@ A 203.0.113.20\n@ A 203.0.113.21\n@ A 192.0.2.9\n" +
 				"@ AAAA 2001:db8::20\nwww A 203.0.113.20\nwww A 203.0.113.21\nwww AAAA 2001:db8::20",
@@ -166,11 +166,11 @@ func TestWhatIsToChange(t *testing.T) {
 			"@ A 192.0.2.1\n@ AAAA 2001:db8::1\n" +
 				"www A 203.0.113.40",
 			[]string{"remove  AAAA 2001:db8::1 >", "replace  A 192.0.2.1 > 203.0.113.40"},
-			"leads everybody with IPv6 to the old machine"},
+			"leads all visitors with IPv6 to the previous machine"},
 		"never without any address": {"{name: old.example, carrier: four}",
 			"@ AAAA 2001:db8::1\nwww A 203.0.113.40",
 			[]string{"add  A  > 203.0.113.40", "remove  AAAA 2001:db8::1 >"},
-			"leads everybody with IPv6 to the old machine"},
+			"leads all visitors with IPv6 to the previous machine"},
 		"hints of an HTTPS record": {"{name: old.example, carrier: four}",
 			"@ A 203.0.113.40\n@ HTTPS 1 . alpn=h2 " +
 				"ipv4hint=192.0.2.1\nwww A 203.0.113.40\nwww HTTPS 1 . alpn=h2",
@@ -178,7 +178,7 @@ func TestWhatIsToChange(t *testing.T) {
 		"a wildcard that hides a missing name": {"{name: old.example, carrier: four}",
 			"@ A 192.0.2.1\n* A 192.0.2.1",
 			[]string{"add www A  > 203.0.113.40", "replace  A 192.0.2.1 > 203.0.113.40"},
-			"*.old.example A: It hid that www.old.example did not exist, which is created now; it stays"},
+			"*.old.example A: It hid that www.old.example did not exist, which is created now. It stays"},
 		"a wildcard that a name below hides": {"{name: old.example, hosts: [a.b], carrier: four}",
 			"@ A 203.0.113.40\n" +
 				"www A 203.0.113.40\n* A 192.0.2.1\nx.b TXT y",
@@ -225,7 +225,7 @@ func TestWhatIsToChange(t *testing.T) {
 				"cname, value: Target.Example}]}", "@ A 203.0.113.40\n@ TXT \"old\"\nwww A 203.0.113.40",
 			[]string{"add c CNAME  > target.example", "add _a TXT  > \"x\"", "add _b TXT  > \"one two\"",
 				"replace  TXT \"old\" > \"old\"|\"proof=1\""},
-			"It is added to the values that are already there"},
+			"It is added to the present values"},
 		"wanted until a day": {
 			"{name: old.example, carrier: four, wanted: [{name: _a, type: TXT, value: x, until: " +
 				"2026-11-25}, {name: _b, type: TXT, value: y, until: 2026-11-26}]}",

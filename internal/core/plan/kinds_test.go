@@ -119,7 +119,7 @@ func TestAHostingAccountWithParkedDomains(t *testing.T) {
 	assert.True(t, 0 <= claim && claim < records, "a domain is added before its records point there")
 	assert.Less(t, strings.Index(order, "Put the redirects in place: the sheets for c"), records)
 	text := strings.Join(strings.Fields(sheetsText(t, p)), " ")
-	assert.Contains(t, text, "a name that the account does not know shows a stranger's site")
+	assert.Contains(t, text, "a name that it does not know")
 	assert.Contains(t, text, "Until this is set, the main site of c shows here under the old name")
 
 	p = carriedAt(t, at, "", "@ A 198.51.100.95\nwww A 198.51.100.95\n@ CAA 0 issue \"other.example\"",

@@ -145,7 +145,8 @@ func TestAZoneThatMoves(t *testing.T) {
 	require.NotNil(t, m)
 	assert.True(t, m.Ready)
 	assert.Equal(t, 86400, m.OldLives)
-	assert.Contains(t, moveOrder(zoneOf(t, p, "old.example")), "at the old name servers for 1 day")
+	assert.Contains(t, moveOrder(zoneOf(t, p, "old.example")),
+		"at the previous name servers for 1 day")
 
 	p = planFor(t, moves,
 		moving(t, "@ A 203.0.113.40\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil))
@@ -192,7 +193,7 @@ func TestADSThatWouldBeLeftBehind(t *testing.T) {
 		strings.Index(order, "change the name servers"),
 	)
 	assert.Less(t, strings.Index(order, "change the name servers"),
-		strings.Index(order, "publish the new DS"))
+		strings.Index(order, "publish the next DS"))
 	p = planFor(t, moves,
 		moving(t, same, func(d *survey.Domain) { signed(d); d.Coming[0].Keys = true }))
 	assert.Empty(t, subjects(p), "the new servers hold the key")
@@ -206,7 +207,7 @@ func TestWhatWorksOnlyOnTheOldServers(t *testing.T) {
 			"{apex: broad, www: four}, name-servers: ns.new.example}\n",
 		moving(t, "@ A 192.0.2.1\nwww CNAME @\n@ MX 5 mx.other.example.\nk TXT one", nil),
 	)
-	assert.Contains(t, found(p, "beyond-carrier")[0], "works only on its own provider's name servers")
+	assert.Contains(t, found(p, "beyond-carrier")[0], "only on its own provider's name servers")
 	assert.Equal(
 		t,
 		[]zone.Loss{

@@ -28,7 +28,7 @@ func TestHostsThatSomebodyElseNeedsAreLeftAlone(t *testing.T) {
 		assert.NotEqual(t, "click.old.example", d.Door.Host.String())
 	}
 	assert.Contains(t, sheetsText(t, p),
-		"**Not to be touched**: `click.old.example`, which leads to `click.mail.example`; the mail "+
+		"**Do not touch**: `click.old.example`, which leads to `click.mail.example`; the mail "+
 			"service needs it.")
 
 	for name, c := range map[string]struct{ domain, zone, want string }{
@@ -89,11 +89,11 @@ func TestAPlanThatSendsANeededHostToTheSiteIsRefused(t *testing.T) {
 func TestWrongNeededHostsAreSaid(t *testing.T) {
 	for text, says := range map[string]string{
 		"needed: click":                           "needed is a single value",
-		"needed: {click: \"\"}":                   "nothing says who needs click.old.example",
-		"hosts: [click], needed: {click: x}":      "click.old.example is among hosts: too",
+		"needed: {click: \"\"}":                   "click.old.example does not say who needs it",
+		"hosts: [click], needed: {click: x}":      "click.old.example is also under hosts:, which",
 		"needed: {\"a b\": x}":                    "this is not a host below old.example",
 		"needed: {click: {by: x, too: y}}":        "unknown key in a needed host",
-		"needed: {click: {to: y.example}}":        "nothing says who needs click.old.example",
+		"needed: {click: {to: y.example}}":        "click.old.example does not say who needs it",
 		"needed: {click: x}, carrier: {click: g}": "unknown key in carrier",
 	} {
 		path := t.TempDir() + "/upperpath.yaml"

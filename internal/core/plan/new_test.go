@@ -56,15 +56,15 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 	assert.Less(
 		t,
 		place("Create the zone"),
-		place("At Registrar A set the name servers of old.example to ns1.b.example and ns2.b.example"),
+		place("At Registrar A, set the name servers of old.example to ns1.b.example and ns2.b.example"),
 	)
 	assert.Less(
 		t,
 		place("set the name servers"),
-		place("Now that old.example can be found, and before anybody is told about it, get the 1 "+
-			"certificate"),
+		place("Now that old.example can be found, and before anybody hears about it, get the "+
+			"certificate; for four"),
 	)
-	assert.NotContains(t, order, "See and save what is there")
+	assert.NotContains(t, order, "Survey and save")
 	assert.NotContains(t, order, "Set the records below")
 	assert.Contains(t, texts(p), "the parent zone knows no such domain")
 	assert.NotContains(t, texts(p), "saw nothing of the zones")
@@ -91,7 +91,7 @@ func TestADomainWithoutAZoneYet(t *testing.T) {
 	e := carried(t, p, "Registrar A").Entries
 	require.Len(t, e, 1)
 	assert.Equal(t, world.NameServers, e[0].Kind)
-	assert.Contains(t, doc.Unmarked(words.Because(e[0].Reasons)), "First the zone must be there")
+	assert.Contains(t, doc.Unmarked(words.Because(e[0].Reasons)), "First the zone must exist")
 	for _, s := range p.Sheets() {
 		for _, l := range s.Lines {
 			assert.Equal(t, "Registrar B", s.Place)

@@ -1,0 +1,179 @@
+package words
+
+import (
+	"fmt"
+	"strings"
+
+	"upperpath.example/upperpath/internal/core/wording"
+)
+
+// Doors says how many doors work properly. rules and urls are how many rules and old URLs, tried
+// beside the doors, do not; found is what was found, in words, "" for nothing.
+func Doors(doors, work, rules, urls int, found string) string {
+	all := "All " + wording.Count(doors, "door") + " work"
+	if doors == 1 {
+		all = "The door works"
+	}
+	switch {
+	case work == doors && found == "":
+		return all + "."
+	case work == doors:
+		var parts []string
+		if rules > 0 {
+			parts = append(parts, wording.Count(rules, "rule")+wording.Verb(rules, " does not", " do not"))
+		}
+		if urls > 0 {
+			parts = append(parts, wording.Count(urls, "URL")+wording.Verb(urls, " does not", " do not"))
+		}
+		if len(parts) == 0 {
+			return all + ". Elsewhere: " + found + "."
+		}
+		return all + "; " + strings.Join(parts, ", ") + ": " + found + "."
+	case doors == 1:
+		return "The door does not work properly: " + found + "."
+	case work == 0:
+		return "None of the " + wording.Count(doors, "door") + " works properly: " + found + "."
+	}
+	return fmt.Sprintf("%d of %s %s properly: %s.", work, wording.Count(doors, "door"),
+		wording.Verb(work, "works", "work"), found)
+}
+
+// Verdicts of looks and audits.
+const (
+	FollowedNothing = "Nothing was followed, so nothing is known."
+	SawNothing      = "Nothing could be seen from here."
+	SomeUnseen      = " %s of %d could not be seen from here."
+	Means           = " says what it means."
+	BeginWith       = "Start with "
+)
+
+// Verdicts of plans.
+const (
+	PlanWorks     = "The plan works: %s arrive where they should%s."
+	PlanFails     = "The plan does not work yet: %s."
+	PlanContested = "The plan relies on what was seen, not on what the estate file says: %s."
+	PlanWarns     = "The plan works: %s arrive where they should%s. Worth a look: %s."
+	FixErrors     = "Fix the errors below, worst first; "
+	SurveyFirst   = ", then plan again: without a survey there are no changes."
+	TryFirst      = "Try it before it is real: "
+	ThenStepOne   = "; then step 1."
+	TriedOnly     = ", each tried in memory. Nobody has seen the zones, so no record was played"
+	PlayedRows    = ". Played in order, %s of the sheets %s no mail, no name and no door"
+	PlayedPartly  = " of what was seen (%s in part)"
+	UnseenZones   = ". Nobody has seen %s"
+)
+
+// Verdicts of runbooks.
+const (
+	StepsDone     = "%d of %s %s done."
+	AllStepsDone  = "All %s are done."
+	NotReady      = "NOT READY: the plan has %s."
+	ShowsThem     = " shows them; fix them before you begin."
+	WaitUntil     = "Wait until %s (%s more); then step %d."
+	WhenDone      = "Step %d: %s When it is done: "
+	StepThen      = "Step %d: %s Then "
+	StepHidden    = " Step %d cannot be seen from outside."
+	StepUnseen    = " Step %d: nobody answered whether it is done."
+	StepOpen      = " Step %d is not done."
+	AllStepsDoneB = "All %s are done: %s."
+)
+
+// Verdicts for clients.
+const (
+	ClientAll     = "All %s lead visitors safely to %s."
+	ClientAllThen = "%s, all %s led visitors safely to %s."
+	ClientSome    = "%s, %d of the %s %s not lead visitors safely to %s."
+	ClientUnseen  = " %s could not be seen."
+	ClientAfter   = "Once the plan is carried out"
+)
+
+// AllOrSome says how many doors lead visitors safely afterwards: already, or once a plan is carried
+// out.
+func AllOrSome(good, of int, already bool) string {
+	verb := "will"
+	if already {
+		verb = wording.Verb(good, "does", "do")
+	}
+	if good == of {
+		return fmt.Sprintf("all %d %s", of, strings.Replace(verb, "does", "do", 1))
+	}
+	return fmt.Sprintf("%d of %d %s", good, of, verb)
+}
+
+// Verdicts of waits.
+const (
+	NothingToAwait = "The plan needs nothing that could be waited for."
+	AllLive        = "%s.%s"
+	SomeLive       = "%d of %d %s live.%s"
+	Waited         = " Waited %s, asked %s."
+	CausesShown    = "The cause is known for %s: see below."
+	OthersSilent   = "Nobody answered about the others."
+	ByTTLs         = "By their TTLs, all are live by %s at the latest (%s more)."
+	DoorsFollow    = "The records are live. Doors follow once their carriers have certificates and " +
+		"redirects."
+	NoEstimate    = "No estimate yet: a name server changes when its provider updates it."
+	ThenResolvers = " After that, resolvers may keep the previous answer for %s."
+)
+
+// Live says that everything is live that was waited for.
+func Live(all int) string {
+	if all == 1 {
+		return "The one expected item is live"
+	}
+	return fmt.Sprintf("All %d are live", all)
+}
+
+// Verdicts of rechecks.
+const (
+	NothingNew      = "Nothing is new."
+	NothingAccepted = "No state has been accepted yet, so this is everything that was found. "
+	SameAsBefore    = "%s %s as before"
+)
+
+// Verdicts of surveys.
+const (
+	LookedAtNothing = "Nothing was looked at."
+	NothingSeen     = "Nothing could be seen. That does not mean that nothing is wrong."
+	NoZoneSeen      = "No zone could be seen. %s"
+	SomeZonesUnseen = "%d of %s could not be seen. Of the others: %s."
+)
+
+// Verdicts of coverage and old URLs.
+const (
+	NoOldURLs     = "There is no old URL in "
+	OfTheWeight   = "Of the weight of %s (%d)"
+	NoneFollowed  = "No old URL has been followed yet."
+	SomeFollowing = "%s not followed yet; %s continues."
+)
+
+// Verdicts of imports.
+const (
+	Imported        = "%s made from %s; %s not translated, %s."
+	ImportedOpen    = "%s made from %s; %s not translated, %d undecided, %s."
+	AddedTo         = "Added to %s; "
+	SaysWhetherLead = " says whether they lead to another rule."
+	NothingAdded    = "Nothing was added; "
+	AddsThem        = " adds them to the estate's rules."
+)
+
+// Verdicts of proofs.
+const (
+	Proved = "Proved: every URL at every door arrives where it should, on %s or where its rule " +
+		"says, " +
+		"in at most %s (%s)."
+	Undecided = "Undecided: most URLs are proved, but some could be neither proved nor refuted (%s)."
+	RefutedBy = "Refuted: the plan fails for some URLs. One that goes wrong is %s (%s)."
+	Refuted   = "Refuted: the plan fails for some URLs (%s)."
+)
+
+// Verdicts of comparisons, gatherings and choices.
+const (
+	NothingCompared = "Nothing could be compared."
+	NoRecordDiffers = "No record set differs. "
+	FindingsDiffer  = "Findings: %d new, %d fixed, %d the same."
+	GatheredURLs    = "%s with a weight of %d in all; %s left out."
+	GatheredNone    = "No old URL was found; %s left out."
+	NoneFaultless   = "None of them is without problems."
+	AllFaultless    = "None of them has a problem."
+	FaultlessAre    = "No problem with %s."
+)
