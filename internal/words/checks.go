@@ -10,7 +10,7 @@ var checks = []sentence{
 		}
 		return "$URL at $Address: $Faults:spaces", ""
 	}),
-	phrase[fact.ZoneNotHeld]("$Server does not hold the zone $Zone"),
+	phrase[fact.ZoneNotHeld]("$Server does not serve the zone $Zone"),
 	phrase[fact.DSStill]("the parent zone still has a DS record for $Domain"),
 	phrase[fact.Delegated]("the parent zone names $Now:none as the name servers of $Domain, and " +
 		"should " +

@@ -150,8 +150,8 @@ func untie(inPlace bool) string {
 
 // comingSays says what a name server to which a zone moves has otherwise.
 func comingSays(oldDiffers bool) string {
-	says := "The next name server $At says $There:nothing for $Name $Type, and $Wanted:nothing is " +
-		"wanted"
+	says := "The next name server $At says $There:nothing for $Name $Type, where the plan wants " +
+		"$Wanted:nothing"
 	if oldDiffers {
 		says += "; the present ones say $Now:nothing"
 	}

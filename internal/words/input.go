@@ -64,7 +64,7 @@ var input = []sentence{
 		return "$Type: unknown record type", ""
 	}),
 	phrase[fact.ValueEmpty]("the value is empty"),
-	phrase[fact.ValueParts]("the value has $Parts parts instead of $Wanted"),
+	phrase[fact.ValueParts]("the value has $Parts:part instead of $Wanted"),
 	phrase[fact.NotName]("$Text is not a name"),
 	phrase[fact.AddressNotName]("$Text is an address; a name is needed"),
 	phrase[fact.LabelLong]("$Text is not a name: a label has more than 63 characters"),

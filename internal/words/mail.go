@@ -69,7 +69,7 @@ var mail = []sentence{
 	of[fact.PolicyMisplaced]("A policy that starts with $Starts stands at $Name, where nobody "+
 		"looks for it ($RFC).",
 		"Move it to the name that starts with $Label."),
-	of[fact.PoliciesTwice]("$Name has $Count:record of the kind $Kind, where one is allowed; "+
+	of[fact.PoliciesTwice]("$Name has $Count $Kind records, where one is allowed; "+
 		"receivers treat that as an error.",
 		"Merge them."),
 	of[fact.SPFTerm]("The SPF record of $Domain contains $Term:q, which $Fault. Receivers treat "+

@@ -1,8 +1,6 @@
 package words
 
 import (
-	"slices"
-
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/wording"
 )
@@ -124,18 +122,21 @@ var plan = []sentence{
 		"Give its mail a name and address of its own first, in its own zone. "+
 			"Or write the records that it should have after the move under wanted:."),
 	by(func(f fact.SendersLose) (says, do string) {
-		does, then := "allows", "and no longer"
+		does, then := "allows", "but no longer"
 		if f.Doubted {
-			does = "does not refuse"
+			does, then = "does not refuse", "but would"
 		}
 		if f.Broken {
 			then = "and can no longer be read"
 		}
-		who := f.Senders
-		if f.Everybody {
-			who = append(slices.Clone(who), "everybody else")
+		who := wording.Few(f.Senders, 3)
+		switch {
+		case f.Everybody && who == "":
+			who = "everybody else"
+		case f.Everybody:
+			who += " and everybody else"
 		}
-		return "The SPF record of $Domain " + does + " " + wording.Few(who, 3) + " today, " + then +
+		return "The SPF record of $Domain " + does + " " + who + " today, " + then +
 				" once this is typed: $Row.",
 			"Write the addresses that send mail today into its SPF record first, " +
 				"or write the record that it should have under wanted:."
@@ -156,12 +157,12 @@ var plan = []sentence{
 			"more."),
 	of[fact.DoorWouldGo](
 		"$Host leads to $Before today, and nowhere once this is typed: $Row.",
-		"Add its new records before the old ones go."),
+		"Add its planned records before the present ones go."),
 	of[fact.LeadsUntold](
 		"$Host leads to $Carriers:or2, which does not know it yet, once this is typed: $Row.",
 		"Add $Host at $Carriers:or2 first, or lead it to its carrier before anything else."),
 	of[fact.StandsTogether](
-		"$Name holds what cannot stand together ($Records) once this is typed: $Row.",
+		"$Name has records that cannot stand together ($Records) once this is typed: $Row.",
 		"Decide which of them is needed, and remove the others first."),
 	phrase[fact.NoSuchEntry]("no such entry is known"),
 	phrase[fact.NotForwarded]("nothing of the kind is forwarded there"),
@@ -192,10 +193,10 @@ var plan = []sentence{
 	of[fact.AddressesInFile](
 		"$Name is an alias at the apex ($Target), which a zone file cannot hold. Today's addresses "+
 			"replace it ($Instead), and nobody updates them.", setAlias),
-	phrase[fact.ZoneUnseen]("no survey holds this zone"),
+	phrase[fact.ZoneUnseen]("no survey has seen this zone"),
 	phrase[fact.ServersUnsaid]("no name servers are named for the new zone"),
 	phrase[fact.NothingToCopy]("the zone $Zone does not exist yet, so there is nothing to copy"),
-	phrase[fact.WouldLose]("no survey holds the zone $Zone, so a file of it would lose what it has"),
+	phrase[fact.WouldLose]("no survey has seen the zone $Zone, so a file of it would lose what it has"),
 	phrase[fact.SOAUnseen]("nobody showed the SOA record of $Zone; no name server loads a zone " +
 		"without it"),
 	phrase[fact.NoServers](

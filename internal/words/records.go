@@ -288,10 +288,10 @@ var records = []sentence{
 			"nothing "+
 			"can stand.", anotherName),
 	of[fact.SecondWay](
-		"$Host leads to $Carrier ($Values:shortly), and $Addresses is to stay beside it. "+
+		"$Host leads to $Carrier ($Values:shortly), and $Addresses $Addresses/is/are to stay beside it. "+
 			"Visitors get one or the other by chance.", dropWanted),
 	of[fact.EdgeBypassed](
-		"$Host goes through $Carrier, and $Addresses bypasses it: no pattern for this host would work.",
+		"$Host goes through $Carrier, and $Addresses $Addresses/bypasses/bypass it: no pattern for this host would work.",
 		dropWanted),
 	phrase[fact.AskedByName]("it was asked about name by name, and other records may exist"),
 	phrase[fact.NobodyAnswered]("for one, nobody answered about $Name $Type"),

@@ -226,7 +226,7 @@ var rules = []sentence{
 	phrase[fact.RoundHost]("$From sends it to $To"),
 	phrase[fact.RoundGoesOn]("and so on"),
 	phrase[fact.WinsExact]("it names one path, the other a pattern"),
-	phrase[fact.WinsText]("$Octets octets of its path are text, $Other of the other's"),
+	phrase[fact.WinsText]("its path has $Octets:octet of text, the other's $Other"),
 	phrase[fact.WinsNoRest]("it has no {+name}, or fewer"),
 	phrase[fact.WinsDigits]("it requires digits where the other takes anything"),
 	phrase[fact.WinsQuery]("it requires more of the query"),

@@ -2,9 +2,10 @@
 // expected, and what to do. Core hands over facts; the words for them stand here alone, a file a
 // family.
 //
-// A sentence is a template. $Name is the fact of that name; what follows a colon is its form, such
-// as $Doors:door for "3 doors", $Names:few3, $Names:and, $Term:q for quotation marks; and
-// $Count/is/are is the verb for a number, or for as many as a list has. A last ~ ends a name before a letter. $$ is a dollar.
+// A sentence is a template. $Name is the fact of that name; what follows a colon is its form:
+// $Doors:door for "3 doors", $Names:few3, $Names:and, $Term:q for quotation marks. $Count/is/are is
+// the verb for a number, or for as many as a list has. A last ~ ends a name before a letter. $$ is
+// a dollar.
 //
 // It judges nothing, and prints nothing.
 package words
@@ -122,7 +123,7 @@ type piece struct {
 }
 
 var (
-	placeholder = regexp.MustCompile(`\$(?:\$|([A-Z][A-Za-z0-9]*)(?:~|:([a-z0-9_]+)|` +
+	placeholder = regexp.MustCompile(`\$(?:\$|([A-Z][A-Za-z0-9]*)(?:~|:([A-Za-z0-9_]+)|` +
 		`/([A-Za-z_']+)/([A-Za-z_']+))?)`)
 	parsed sync.Map // from a template to its pieces
 )
@@ -185,6 +186,8 @@ func (p piece) write(value any) string {
 			return wording.Count(v, p.form)
 		}
 		return strconv.Itoa(v)
+	case int64:
+		return p.write(int(v))
 	case []string:
 		return p.list(v)
 	case []fact.Facts:
