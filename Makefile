@@ -1,4 +1,4 @@
-# What a person needs: make test, make lint, make dist, make docs, make man, make bench, make fuzz, make mutate.
+# What a person needs: make test, make lint, make dist, make docs, make sentences, make man, make bench, make fuzz, make mutate.
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 LDFLAGS := -s -w -X upperpath.example/upperpath/internal/cli.Version=$(VERSION)
 # The race detector needs a C compiler; without one the tests run without it.
@@ -6,7 +6,7 @@ RACE := $(shell command -v gcc >/dev/null 2>&1 && echo -race)
 GOLANGCI := github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.5.0
 TARGETS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
 
-.PHONY: build test raced plain peers lint docs man bench fuzz soak mutate dist screenshots
+.PHONY: build test raced plain peers lint docs sentences man bench fuzz soak mutate dist screenshots
 
 build:
 	CGO_ENABLED=0 go build -trimpath -ldflags '$(LDFLAGS)' -o upperpath .
@@ -37,9 +37,13 @@ lint:
 man:
 	go run ./docs/man man
 
-# Makes the pages that repeat the program's own tables anew; a test fails where they are stale.
+# Writes the pages that repeat the program's own tables; a test fails if they are stale.
 docs:
 	UPDATE=1 go test ./internal/report -run 'Docs' -count=1
+
+# Writes the list of every sentence, for people to read through; a test fails if it is stale.
+sentences:
+	go test ./internal/words -run TestSentences -count=1 -update
 
 bench:
 	go test -run '^$$' -bench . ./...

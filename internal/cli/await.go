@@ -41,14 +41,14 @@ func (p *program) await() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "await",
 		Short: "Wait until the plan is live: records, certificates, redirects",
-		Long: `await waits until the world matches the plan. First it asks every name server of each zone for its
-records, then the resolvers (of the vantage, and resolvers: in the estate file), then the doors
-for certificates and redirects. It shows what is new, old or missing, how long it can still take
-by its TTLs, and why something takes longer. Resolvers and doors are asked only once the name
-servers have the planned values; asked earlier, resolvers would keep the previous ones. Nothing is
-asked more often than every 5 seconds. On a terminal it shows a table that changes; in a pipe it
-writes a line for each change. It exits with 0 when all is live, and with 1 when --timeout is
-over.`,
+		Long: `await waits until the world matches the plan. First it asks every name server of each zone
+for its records. Then it asks the resolvers (of the vantage, and resolvers: in the estate file),
+and last the doors for certificates and redirects. It shows what is new, old or missing, how long
+it can still take by its TTLs, and why something takes longer. Resolvers and doors are asked only
+once the name servers have the planned values; asked earlier, resolvers would keep the previous
+ones. Nothing is asked more often than every 5 seconds. On a terminal it shows a table that
+changes; in a pipe it writes a line for each change. It exits with 0 when all is live, and with 1
+when --timeout is over.`,
 		Example: `  upperpath await --from stage/stage.yaml --timeout 0s
   upperpath await --from stage/stage.yaml --for www.lacemill-museum.example --timeout 10s
   upperpath await --only wave:2 --timeout 2h

@@ -42,11 +42,12 @@ func (p *program) compare() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "compare A B",
 		Short: "Compare two surveys, audits or plans: what is fixed, new or unchanged",
-		Long: `compare takes two surveys, two audits or two plans. Each is a number, first, last, or a date (the
-last one saved by the end of that day); a survey unless audit: stands in front; a file that
---format json wrote; or plan for the present plan. It reports which findings are new, fixed and
-unchanged, which records appeared, disappeared or changed, and what else did. It exits with 1
-where something got worse: a new finding of the severity of --fail-on or above.`,
+		Long: `compare takes two surveys, two audits or two plans. Each is a number, first, last, or a
+date (the last one saved by the end of that day). These are surveys, unless audit: stands in
+front. It may also be a file that --format json wrote, or plan for the present plan. It reports
+which findings are new, fixed and unchanged, which records appeared, disappeared or changed, and
+what else did. It exits with 1 where something got worse: a new finding of the severity of
+--fail-on or above.`,
 		Example: `  upperpath compare first last
   upperpath compare 2026-11-01 last
   upperpath compare audit:first audit:last

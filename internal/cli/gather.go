@@ -41,16 +41,17 @@ func (p *program) gather() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "gather SOURCE...",
 		Short: "Gather the old URLs that people, links and search engines still use",
-		Long: `gather makes old-urls.csv (url, weight, source, method, note, and further columns of tables) from
-existing lists: sitemaps and their indexes, feeds, access logs in the Common and Combined format,
-CSV and XLSX exports with a column of URLs under any usual name, plain lists, and browser
-recordings (HAR). They may be compressed (gzip, zstd), as files or as http and https URLs; - is
-standard input. --survey adds the pages that the last survey met. --crawl HOST follows the links
-of an old site within the hosts of the estate, as its robots.txt allows: two requests at a time
-and five a second, unless --per-host and --rate say otherwise. Equal URLs (RFC 3986) become one,
-with their weights added. Robots' hits, page parts and tracking parameters are left out by rules
-that --rules shows and --leave-out changes. Every line left out is counted by its reason. Only
-hosts of the estate are taken, except with --all-hosts.`,
+		Long: `gather makes old-urls.csv (url, weight, source, method, note, and further columns of
+tables) from existing lists. It reads sitemaps and their indexes, feeds, plain lists, browser
+recordings (HAR), and access logs in the Common and Combined format. It also reads CSV and XLSX
+exports with a column of URLs under any usual name. They may be compressed (gzip, zstd), as files
+or as http and https URLs; - is standard input. --survey adds the pages that the last survey met.
+--crawl HOST follows the links of an old site within the hosts of the estate, as its robots.txt
+allows. It sends two requests at a time and five a second, unless --per-host and --rate say
+otherwise. Equal URLs (RFC 3986) become one, with their weights added. Robots' hits, page parts
+and tracking parameters are left out by rules that --rules shows and --leave-out changes. Every
+line left out is counted by its reason. Only hosts of the estate are taken, except with
+--all-hosts.`,
 		Example: `  upperpath gather old-pages.csv
   upperpath gather old-pages.csv pages.txt --host https://www.northmoor.example
   upperpath gather --survey

@@ -35,13 +35,13 @@ func (p *program) rulesImport() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "import FILE",
 		Short: "Import existing redirects: a table, an Apache or an nginx configuration",
-		Long: `import reads the redirects of an earlier move and writes them as rules. It takes a table with any
-two named columns (also with * and $1; a line without a target is undecided, - or 410 is gone; a
-line that names a scheme or a www counts for both), an Apache configuration (Redirect,
-RedirectMatch, simple RewriteRule with RewriteCond), or an nginx configuration (return, rewrite,
-map, location). What the rule language cannot express is listed with line and reason. In these
-files the first match wins, in rules the most specific one; where that changes an answer, it is
-shown with a URL.`,
+		Long: `import reads the redirects of an earlier move and writes them as rules. It takes a table
+with any two named columns, an Apache configuration (Redirect, RedirectMatch, simple RewriteRule
+with RewriteCond), or an nginx configuration (return, rewrite, map, location). Tables may use *
+and $1. In a table, a line without a target is undecided; - or 410 is gone. A line that names a
+scheme or a www counts for both. What the rule language cannot express is listed with line and
+reason. In these files the first match wins, in rules the most specific one; where that changes an
+answer, it is shown with a URL.`,
 		Example: `  upperpath rules import old.htaccess --host lacemill-museum.example
   upperpath rules import old-nginx.conf --format csv > more-rules.csv
   upperpath rules import old-list.csv --old from --new to --host ferryhouse.example --add`,

@@ -43,12 +43,13 @@ func (p *program) look() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "look DOMAIN|HOST|URL...",
 		Short: "Follow domains and URLs hop by hop, and report problems",
-		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is tried
-by its four doors (http and https, apex and www), each at its root, at a made-up path and with a
-made-up query; another host by its two doors; a URL as it is, and with POST before it as a form
-sends it. Every address of a door is asked separately. It also asks the zone's own name servers,
-and reports where a resolver gives a previous answer and for how long. Where the evidence shows
-the cause of a problem, it gives cause and remedy, in a sentence each.
+		Long: `look follows each of its arguments as a browser does, and shows every hop. A bare domain is
+tried by its four doors (http and https, apex and www), another host by its two. Each door is
+tried at its root, at a made-up path and with a made-up query. A URL is followed as it is, and
+with POST before it as a form sends it. Every address of a door is asked separately. It also asks
+the zone's own name servers, and reports where a resolver gives a previous answer and for how
+long. Where the evidence shows the cause of a problem, it gives cause and remedy, in a sentence
+each.
 
 It needs no estate file. Where there is one, it learns from it and from the last survey who owns
 which address. With - it reads one argument a line from standard input, and writes results as they

@@ -24,11 +24,11 @@ func (p *program) newEstate() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "new",
 		Short: "Write an estate file to start from",
-		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there, and an
-empty rules.csv. The domains come from --domain or from a list: a CSV file as registrars export
-it, with a column name (or domain), and if available renews (or expiry date), registrar, provider,
-carrier, wave and note; or plain names, one a line. Dates are read in the usual forms; if one
-could be two days, the file asks. The domain of the canonical site is added automatically.`,
+		Long: `new writes upperpath.yaml with the canonical site and the domains that should lead there,
+and an empty rules.csv. The domains come from --domain or from a list: plain names, one a line, or
+a CSV file as registrars export it. Its columns are name (or domain), and if available renews (or
+expiry date), registrar, provider, carrier, wave and note. Dates are read in the usual forms; if
+one could be two days, the file asks. The domain of the canonical site is added automatically.`,
 		Example: `  upperpath new --canonical https://www.northmoor.example --domain slatequarry.example
   upperpath new --canonical https://www.northmoor.example --list domains.csv --server 203.0.113.20`,
 		Args: cobra.NoArgs,

@@ -16,12 +16,13 @@ func (p *program) plan() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "plan [NAME]",
 		Short: "Work out doors, rules, certificates, records and their changes, and every door's answer",
-		Long: `plan works out, from the estate file and the rules, where each door must lead and who carries it,
-which certificates are needed and when, and which records each name needs. It compares these with
-the last survey (or with zone files), and lists what to add, replace, remove and keep, in which
-order and why; what to type on the pages of carriers and registrars; and how to handle TTLs and
-name servers around the move. It follows every door and an example of every rule in memory, with
-the limits of each carrier, and shows where the plan does not work. It changes nothing.`,
+		Long: `plan works out, from the estate file and the rules, where each door must lead and who
+carries it. It works out which certificates are needed and when, and which records each name
+needs. It compares these with the last survey (or with zone files), and lists what to add,
+replace, remove and keep, in which order and why. It says what to type on the pages of carriers
+and registrars, and how to handle TTLs and name servers around the move. It follows every door and
+an example of every rule in memory, with the limits of each carrier, and shows where the plan does
+not work. It changes nothing.`,
 		Example: `  upperpath plan
   upperpath plan lacemill-museum.example
   upperpath plan --zone-detail

@@ -31,11 +31,11 @@ func (p *program) report() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "report",
 		Short: "Show the last audit again, or make a page of it for the client",
-		Long: `report shows the last saved audit. With --out it writes one self-contained page of HTML for the
-client: the result in one sentence; each domain today and afterwards; what to do, where and by
-when; risks with their dates; figures; and the findings with their remedies. With --before it sets
-an earlier audit beside the last one. --figure writes one of the figures alone: doors, hops,
-chains or dates; as PNG if --out ends in .png, otherwise as SVG.`,
+		Long: `report shows the last saved audit. With --out it writes one self-contained page of HTML for
+the client. The page has the result in one sentence, and each domain today and afterwards. It says
+what to do, where and by when, and shows risks with their dates, figures, and the findings with
+their remedies. --before sets an earlier audit beside the last one. --figure writes one of the
+figures alone: doors, hops, chains or dates; as PNG if --out ends in .png, otherwise as SVG.`,
 		Example: `  upperpath report
   upperpath report --out report.html
   upperpath report --out report.html --title "Northmoor Museums Trust: one address" --by "Your consultant"

@@ -35,12 +35,12 @@ func (p *program) runbook() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "runbook",
 		Short: "Work through the plan's steps: what, where, when, and whether it worked",
-		Long: `runbook turns the plan's steps into a list to work through: for each, the provider, the names, the
-values to copy, how long to wait and until when, what to check, and how to undo it. With --check
-it looks whether the next open step is done. It asks name servers, parent zones and doors, marks
-what is done with the time, skips what still waits, and stops at the first step that is not done,
-with what is missing. Mark what cannot be seen from outside by hand (--done). Progress is saved in
-.upperpath/ beside the estate file, separately for each --only.`,
+		Long: `runbook turns the plan's steps into a list to work through. Each step has the provider, the
+names, the values to copy, how long to wait and until when, what to check, and how to undo it.
+--check looks whether the next open step is done: it asks name servers, parent zones and doors. It
+marks what is done with the time, skips what still waits, and stops at the first step that is not
+done, with what is missing. Mark what cannot be seen from outside by hand (--done). Progress is
+saved in .upperpath/ beside the estate file, separately for each --only.`,
 		Example: `  upperpath runbook
   upperpath runbook --start 2026-12-01T09:00:00+01:00
   upperpath runbook --format html > runbook.html

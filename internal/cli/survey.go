@@ -47,11 +47,11 @@ func (p *program) survey() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "survey",
 		Short: "Survey every domain: records, mail, certificates; report what is odd; save it",
-		Long: `survey looks at every domain of the estate: at the name servers that the parent zone and the zone
-name, each of them; at the records of apex, www, further hosts and common names, or at the whole
-zone if a name server transfers it (AXFR) or a file has it (--zone); at every door with its
-certificate; and at the registration. It reports what is odd, and saves what it saw in
-.upperpath/, dated, so that it can be compared later.`,
+		Long: `survey looks at every domain of the estate. It asks each of the name servers that the
+parent zone and the zone name. It asks for the records of apex, www, further hosts and common
+names, or takes the whole zone by transfer (AXFR) or from a file (--zone). It follows every door,
+and asks for the registration. It reports what is odd, and saves what it saw in .upperpath/,
+dated, so that it can be compared later.`,
 		Example: `  upperpath survey --from stage/stage.yaml
   upperpath survey --from stage/stage.yaml --only lacemill-museum.example --records --save before
   upperpath survey --list

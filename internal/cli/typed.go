@@ -23,11 +23,11 @@ func (p *program) writeSheet() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "sheet",
 		Short: "Write what to type on providers' pages, a sheet for each place",
-		Long: `write sheet makes a page to type from (Markdown) and tables for a spreadsheet (CSV) for each
-place: where records are kept, each carrier, each registrar. They list the changes in order, and
-what comes first; the label relative to the zone and the full name, the value with and without its
-final dot, texts in strings, the TTL; forwarding entries, hosts, patterns, delegations; and for
-each a command that shows whether it worked.`,
+		Long: `write sheet makes a page to type from (Markdown) and tables for a spreadsheet (CSV) for
+each place: where records are kept, each carrier, each registrar. They list the changes in order,
+and what must come first. A record has its label and its full name, the value with and without its
+final dot, texts in strings, and the TTL. Forwarding entries, hosts, patterns and delegations are
+listed too. Each entry has a command that checks it.`,
 		Example: `  upperpath write sheet
   upperpath write sheet --only wave:2 --out wave-2
   upperpath write sheet --format html
@@ -86,8 +86,8 @@ func (p *program) writeZone() *cobra.Command {
 		Use:   "zone",
 		Short: "Write each zone as it is after the changes, as a standard zone file",
 		Long: `write zone makes a zone file (RFC 1035 section 5) for each domain: everything that existed,
-changed as planned, with the serial of the SOA one higher, and with the next name servers if the
-zone moves. A domain that the parent zone does not know yet gets a zone from nothing. Name servers
+changed as planned. The serial of the SOA is one higher; if the zone moves, its next name servers
+are named. A domain that the parent zone does not know yet gets a zone from nothing. Name servers
 load the file, and most providers import it.`,
 		Example: `  upperpath write zone
   upperpath write zone --only ferryhouse.example --out new-zones

@@ -34,10 +34,11 @@ func TestWriters(t *testing.T) {
 	for _, path := range caseFiles(t) {
 		archive, err := txtar.ParseFile(path)
 		require.NoError(t, err)
-		got := map[string]string{}
+		got, named := map[string]string{}, map[string]bool{}
 		for name, d := range docsOf(t, path, archive, func(any) {}) {
 			subject, _, _ := strings.Cut(name, " ")
 			shown[subject] = shown[subject] || isAbout(archive, name)
+			named[name] = true
 			if !isAbout(archive, name) {
 				continue
 			}
@@ -52,7 +53,12 @@ func TestWriters(t *testing.T) {
 		var kept []txtar.File
 		for _, f := range archive.Files {
 			ending := filepath.Ext(f.Name)
-			if _, made := got[f.Name]; slices.Contains(inputs, ending) && !made {
+			_, made := got[f.Name]
+			if stale := !made && named[strings.TrimSuffix(f.Name, ending)]; stale {
+				assert.True(t, *update, "%s: nothing writes %s any more", path, f.Name)
+				continue
+			}
+			if slices.Contains(inputs, ending) && !made {
 				kept = append(kept, f)
 				continue
 			}

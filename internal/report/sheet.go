@@ -384,7 +384,7 @@ func whyStep(l plan.Line) doc.Step {
 	s := doc.Step{
 		Number: l.Step,
 		Says: doc.Cat(doc.Copy(l.Label),
-			doc.Phrasef(" %s: %s It worked if this prints what is below it, in any order.",
+			doc.Phrasef(" %s: %s Check: this prints the lines below it, in any order.",
 				l.Type, words.Because(l.Reasons))),
 		Copy: []string{check},
 	}

@@ -30,7 +30,7 @@ var mailCodes = map[finding.Code]Meaning{
 	finding.MailMalformed: {
 		Plain:  "unreadable mail policy",
 		Milder: "a policy at the wrong name, +all, or more than 450 octets",
-		Means: "Receivers cannot read a mail policy: there are two where one is allowed, it needs " +
+		Means: "Receivers cannot read a mail policy. There are two where one is allowed, it needs " +
 			"more than 10 DNS lookups, has an unknown term, or stands at the wrong name (RFC 7208, RFC " +
 			"7489).",
 		Meets: "Mail that counts as forged, or forged mail that does not.",

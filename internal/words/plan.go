@@ -196,7 +196,8 @@ var plan = []sentence{
 	phrase[fact.ZoneUnseen]("no survey has seen this zone"),
 	phrase[fact.ServersUnsaid]("no name servers are named for the new zone"),
 	phrase[fact.NothingToCopy]("the zone $Zone does not exist yet, so there is nothing to copy"),
-	phrase[fact.WouldLose]("no survey has seen the zone $Zone, so a file of it would lose what it has"),
+	phrase[fact.WouldLose](
+		"no survey has seen the zone $Zone, so a file of it would lose what it has"),
 	phrase[fact.SOAUnseen]("nobody showed the SOA record of $Zone; no name server loads a zone " +
 		"without it"),
 	phrase[fact.NoServers](

@@ -78,7 +78,7 @@ var recordCodes = map[finding.Code]Meaning{
 	},
 	finding.StaleDS: {
 		Plain: "signing record that no longer fits",
-		Means: "The parent zone says that the zone is signed (DS), but the zone does not fit: it has " +
+		Means: "The parent zone says that the zone is signed (DS), but the zone does not fit. It has " +
 			"no such key, or its signatures are wrong or not yet valid.",
 		Meets: "For everybody whose resolver checks signatures, the domain does not exist.",
 		Do:    "Have the registrar remove the DS record before the zone moves, or sign the zone.",
@@ -291,7 +291,8 @@ var records = []sentence{
 		"$Host leads to $Carrier ($Values:shortly), and $Addresses $Addresses/is/are to stay beside it. "+
 			"Visitors get one or the other by chance.", dropWanted),
 	of[fact.EdgeBypassed](
-		"$Host goes through $Carrier, and $Addresses $Addresses/bypasses/bypass it: no pattern for this host would work.",
+		"$Host goes through $Carrier, and $Addresses $Addresses/bypasses/bypass it: no pattern for "+
+			"this host would work.",
 		dropWanted),
 	phrase[fact.AskedByName]("it was asked about name by name, and other records may exist"),
 	phrase[fact.NobodyAnswered]("for one, nobody answered about $Name $Type"),

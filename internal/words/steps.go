@@ -184,7 +184,7 @@ func moveStepText(s act.Step) string {
 	registrar := cmp.Or(s.Provider, "the registrar")
 	wait := wording.DurationText(s.Wait)
 	if s.Unknown {
-		wait = format("at least %s (the TTL in the parent zone is not known; a survey sees it)", wait)
+		wait = format("at least %s (a survey shows the TTL)", wait)
 	}
 	switch s.Kind {
 	case act.CopyZones:
