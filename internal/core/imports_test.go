@@ -196,3 +196,39 @@ func TestCoreNamesNoCommand(t *testing.T) {
 	})
 	require.NoError(t, err)
 }
+
+// mostTexts is how many texts of five words and more core may hold: marks of parked pages, layouts
+// of dates, examples of keys, forms of what is not text. Sentences stand in package words.
+const mostTexts = 24
+
+// TestCoreHoldsNoSentences counts the longer texts of core, and looks whether one ends as a
+// sentence does.
+func TestCoreHoldsNoSentences(t *testing.T) {
+	count := 0
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") ||
+			strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err != nil {
+			return err
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			lit, ok := n.(*ast.BasicLit)
+			if !ok || lit.Kind != token.STRING || strings.HasPrefix(lit.Value, "`json:") {
+				return true
+			}
+			text, _ := strconv.Unquote(lit.Value)
+			if len(strings.Fields(text)) >= 5 {
+				count++
+				assert.NotRegexp(t, `[a-z][.!?]$`, text, path)
+			}
+			return true
+		})
+		return nil
+	})
+	require.NoError(t, err)
+	assert.LessOrEqual(t, count, mostTexts)
+	assert.Greater(t, count, 10, "there are some")
+}

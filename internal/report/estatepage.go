@@ -54,7 +54,8 @@ func EstatePage() doc.Doc {
 			}
 			t.Rows = append(
 				t.Rows,
-				[]doc.Cell{{Text: doc.Copy(k.Name)}, {Text: doc.Phrase(kind)}, {Text: doc.Phrase(k.Default)},
+				[]doc.Cell{{Text: doc.Copy(k.Name)}, {Text: doc.Phrase(kind)},
+					{Text: doc.Phrase(words.KeyDefault(k))},
 					{Text: doc.Copy(k.Example)},
 					{Text: doc.Phrase(words.KeyMeans(k.Section, k.Name))}},
 			)

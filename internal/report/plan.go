@@ -153,7 +153,8 @@ func playedText(p *plan.Plan) string {
 		text += fmt.Sprintf(words.PlayedPartly, wording.Count(partly, "zone"))
 	}
 	if unseen > 0 {
-		text += fmt.Sprintf(words.UnseenZones, wording.Count(unseen, "zone"))
+		text += fmt.Sprintf(words.UnseenZones, wording.Count(unseen, "zone"),
+			wording.Verb(unseen, "has", "have"))
 	}
 	return text
 }

@@ -12,6 +12,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/finding"
 )
 
 // kind is a struct of package fact as its source declares it.
@@ -156,4 +159,33 @@ func TestEverySentenceHasItsFacts(t *testing.T) {
 			assert.True(t, !told || said[name][f], "fact.%s.%s is told by no sentence", name, f)
 		}
 	}
+}
+
+// TestEveryCodeHasItsWords holds the closed sets of codes, causes and keys against what they mean.
+func TestEveryCodeHasItsWords(t *testing.T) {
+	for _, r := range finding.Rows() {
+		m := Code(r.Code)
+		for _, text := range []string{m.Plain, m.Means, m.Meets, m.Do} {
+			assert.NotEmpty(t, text, r.Name)
+		}
+	}
+	for _, k := range finding.Causes() {
+		m := Cause(k.Cause)
+		for _, text := range []string{m.Means, m.Shows, m.Do} {
+			assert.NotEmpty(t, text, k.Name)
+		}
+	}
+	known := map[string]bool{}
+	for _, k := range estate.Keys() {
+		assert.NotEmpty(t, KeyMeans(k.Section, k.Name), "%s.%s", k.Section, k.Name)
+		known[strings.TrimPrefix(k.Section+"."+k.Name, ".")] = true
+	}
+	for name := range keys {
+		assert.True(t, known[name], "%s is no key of the estate file", name)
+	}
+	for name := range defaults {
+		assert.True(t, known[name], "%s is no key of the estate file", name)
+	}
+	assert.Empty(t, Code(0))
+	assert.Empty(t, Cause(finding.NoCause))
 }

@@ -1,9 +1,11 @@
 package words
 
 import (
+	"cmp"
 	"strings"
 	"time"
 
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/old"
 )
@@ -53,6 +55,19 @@ func KeyMeans(section, name string) string {
 		name = section + "." + name
 	}
 	return keys[name]
+}
+
+// defaults say what holds without a key, where that depends on something.
+var defaults = map[string]string{
+	"carriers.certificate": "before; for a redirect service or an account: after",
+	"carriers.tls":         "yes; for a form: no",
+	"carriers.keeps":       "[path, query]; for a form: []",
+	"carriers.rules":       "yes, if its kind can",
+}
+
+// KeyDefault gives what holds without a key of the estate file; "" where nothing does.
+func KeyDefault(k estate.Key) string {
+	return cmp.Or(defaults[k.Section+"."+k.Name], k.Default)
 }
 
 // ValueForm gives what a value of a record type looks like; "" for one that nobody types.

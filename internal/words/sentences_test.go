@@ -563,6 +563,10 @@ func everySentence(t *testing.T) []string {
 	for _, name := range slices.Sorted(maps.Keys(keys)) {
 		add(name + ": " + keys[name])
 	}
+	part("what holds without a key")
+	for _, name := range slices.Sorted(maps.Keys(defaults)) {
+		add(name + ": " + defaults[name])
+	}
 	part("values of records")
 	for _, kind := range slices.Sorted(maps.Keys(valueForms)) {
 		add(kind + ": " + valueForms[kind])

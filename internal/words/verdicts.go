@@ -60,7 +60,7 @@ const (
 	TriedOnly     = ", each tried in memory. Nobody has seen the zones, so no record was played"
 	PlayedRows    = ". Played in order, %s of the sheets %s no mail, no name and no door"
 	PlayedPartly  = " of what was seen (%s in part)"
-	UnseenZones   = ". Nobody has seen %s"
+	UnseenZones   = ". %s %s not been seen"
 )
 
 // Verdicts of runbooks.

@@ -33,7 +33,7 @@ var carrierKeys = []Key{
 		"certificate",
 		"text",
 		[]string{string(Before), string(After), string(ByHand)},
-		"before; of a redirect service and an account: after",
+		"",
 		"after",
 	},
 	{
@@ -44,13 +44,13 @@ var carrierKeys = []Key{
 		software[0],
 		software[1],
 	},
-	{"carriers", "tls", "yes or no", nil, "yes; of a form: no", "no"},
+	{"carriers", "tls", "yes or no", nil, "", "no"},
 	{
 		"carriers",
 		"keeps",
 		"list of text",
 		[]string{"path", "query"},
-		"[path, query]; of a form: []",
+		"",
 		"[path]",
 	},
 	{"carriers", "apex-only", "yes or no", nil, "no", "yes"},
@@ -79,7 +79,7 @@ var carrierKeys = []Key{
 		"rules",
 		"yes or no",
 		nil,
-		"yes, where its kind can",
+		"",
 		"no",
 	},
 	{

@@ -331,7 +331,7 @@ func TestEveryFaultSaysWhereWhatAndWhatToDo(t *testing.T) {
 			"2:17 the site has other addresses, or another alias"},
 		{site("carrier: g, alias: x.example"), "2:17 the site has other addresses, or another alias"},
 		{site("carrier: g, addresses: [203.0.113.20]"), ""},
-		{site("hosts: [www.n.example, \"\"]"), "2:31 a host of the site is empty [] a host name | "},
+		{site("hosts: [www.n.example, \"\"]"), "2:31 site.hosts is empty [] a host name | "},
 		{site("addresses: [\"fe80::1%eth0\"]"),
 			"2:20 an address with a zone is valid on one machine"},
 		{site("addresses: [x]"), "2:20 this is not an IP address [x] an address such as 203.0.113.20"},

@@ -14,7 +14,7 @@ type Key struct {
 	// text, yes or no, number, date, time, host, URL, path, addresses, list of ..., or a section
 	Type    string
 	Words   []string // the words that it takes, where only these are taken
-	Default string   // what holds without it; "" where nothing does
+	Default string   // what holds without it; "" where nothing does, or where that depends
 	Example string   // as it is written in YAML
 }
 

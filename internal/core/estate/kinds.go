@@ -54,7 +54,7 @@ type Row struct {
 }
 
 var rows = []Row{
-	{Kind: Server, Title: "a server of your own", Page: "On the server",
+	{Kind: Server, Title: "your own server", Page: "On the server",
 		Steps: []CarrierStep{Issue, Configure},
 		TLS:   true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Configured: true, ProvesByDNS: true, Serves: true},

@@ -95,11 +95,11 @@ func (b *builder) site(n *Node) {
 		n,
 		"site",
 		field{"carrier", func(n *Node) { b.siteCarrier = n }},
-		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "a host of the site") }},
+		field{"hosts", func(n *Node) { hosts = n; s.Hosts = b.hosts(n, "site.hosts") }},
 		field{
 			"also",
 			func(n *Node) {
-				s.Also = b.hosts(n, "a further name of the site")
+				s.Also = b.hosts(n, "site.also")
 				b.claimAll(n, s.Also, "site.also")
 			},
 		},

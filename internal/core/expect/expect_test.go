@@ -94,7 +94,7 @@ func TestWhatAnAnswerMeans(t *testing.T) {
 			"should be at least 5 minutes"},
 		{as(expect.TTLAtLeast), values(), expect.Nothing, "a.example has no A record at ns1.example"},
 		{as(expect.Zone), values("ns1.example. h.example. 1 2 3 4 5"), expect.There, ""},
-		{as(expect.Zone), values(), expect.Nothing, "ns1.example does not hold the zone a.example"},
+		{as(expect.Zone), values(), expect.Nothing, "ns1.example does not serve the zone a.example"},
 		{as(expect.Zone), expect.Answer{Unseen: "it is silent"}, expect.Unseen,
 			"ns1.example did not answer for a.example: it is silent"},
 		{as(expect.NoDS), values(), expect.There, ""},

@@ -140,7 +140,7 @@ func TestWhatFollowsFromAnotherWaveIsUntiedToo(t *testing.T) {
 	zones[1] += "\n@ TXT \"v=spf1 a:www.old.example -all\""
 	p = planFor(t, left, seen(t, zones...))
 	assert.Contains(t, strings.Join(found(p, "mail-tied"), "\n"), "The SPF record of two.example "+
-		"allows 192.0.2.1 today, and no longer once this is typed: replace @ A 192.0.2.1 by")
+		"allows 192.0.2.1 today, but no longer once this is typed: replace @ A 192.0.2.1 by")
 }
 
 // TestWhatLeavesAnAliasLeavesItFirst parts an apex and its www, which followed it.

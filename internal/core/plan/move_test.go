@@ -163,7 +163,8 @@ func TestAZoneThatMoves(t *testing.T) {
 	assert.Contains(
 		t,
 		found(p, "zone-differs")[1],
-		"says 192.0.2.9 for old.example A, and 203.0.113.40 is wanted; the present ones say 192.0.2.1",
+		"says 192.0.2.9 for old.example A, where the plan wants 203.0.113.40; the present ones say "+
+			"192.0.2.1",
 	)
 
 	p = planFor(
@@ -274,7 +275,7 @@ func TestTheZoneAfterTheChanges(t *testing.T) {
 	}, got, "placeholders are typed at an edge network, and nothing else is lost")
 	unseen := zoneOf(t, p, "unseen.example")
 	_, err = p.File(&unseen)
-	assert.ErrorContains(t, err, "no survey holds the zone unseen.example")
+	assert.ErrorContains(t, err, "no survey has seen the zone unseen.example")
 }
 
 func TestAWantedRecordGoesWithTheCertificate(t *testing.T) {

@@ -52,7 +52,7 @@ func TestWrongValuesAreSaid(t *testing.T) {
 		{"CNAME", "", "is empty"},
 		{"CNAME", strings.Repeat("a", 64) + ".example", "more than 63 characters"},
 		{
-			"MX", "mx1.mail.example", "1 parts instead of 2",
+			"MX", "mx1.mail.example", "1 part instead of 2",
 		}, {"MX", "ten mx1.mail.example", "not a number"}, {"MX", "010 mx", "not a number"},
 		{"TXT", `"open`, "has no end"}, {"TXT", `"a" b`, "has no end"}, {
 			"CAA", "issue ca.example", "flag, tag and value|a flag, a tag",

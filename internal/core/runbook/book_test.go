@@ -233,7 +233,7 @@ func TestWhatIsExpected(t *testing.T) {
 			"no did not answer about a.example A"},
 		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "ns"}, "", ""},
 		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "lame"},
-			"lame does not hold the zone a.example", ""},
+			"lame does not serve the zone a.example", ""},
 		{expect.Expectation{Kind: expect.Zone, Name: "a.example", Server: "no"}, "",
 			"no did not answer for a.example"},
 		{expect.Expectation{Kind: expect.Delegation, Name: "a.example",

@@ -1,6 +1,6 @@
 package fact
 
-// What is found, with its facts.
+// Facts about the estate file.
 type (
 	CarriersShape struct {
 		Kind string
@@ -183,5 +183,27 @@ type (
 		Host  string
 		Type  string
 		Type2 string
+	}
+	CarrierUnknown struct{ Name, Near string }
+	KeyUnknown     struct {
+		What, Near string
+		Keys       []string
+	}
+	HostFault struct {
+		What  string
+		Fault Facts
+	}
+	WordUnknown struct {
+		What, Near string
+		Words      []string
+	}
+	CanonicalNotURL struct{ Host string } // Host: what can be a host; "" where it cannot
+	TypeNotKnown    struct {
+		Near  string
+		Types []string
+	}
+	WantedValue struct {
+		Type string
+		Why  Facts
 	}
 )
