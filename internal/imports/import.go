@@ -400,7 +400,7 @@ func (w *wins) beyond() []Difference {
 			if u, ok := rule.Compile([]*rule.Rule{r}, rule.Scope{}).Example(r); ok {
 				all = append(all,
 					Difference{u.At(web.Door{Scheme: u.Scheme(), Host: apex.WWW()}).String(), n.Line, 0,
-						fmt.Sprintf("The file names %s without its www; a rule of an apex holds for its www too.",
+						fmt.Sprintf("The file names %s without its www; a rule of an apex applies to its www too.",
 							apex)})
 				break
 			}

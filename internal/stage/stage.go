@@ -261,7 +261,7 @@ type handler struct {
 func (h handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	u, err := h.requested(r)
 	if err != nil {
-		http.Error(w, "this is no URL", http.StatusBadRequest)
+		http.Error(w, "this is not a URL", http.StatusBadRequest)
 		return
 	}
 	reply := h.endpoint.reply(u, r)

@@ -575,7 +575,80 @@ func everySentence(t *testing.T) []string {
 	for _, why := range slices.Sorted(maps.Keys(leftOut)) {
 		add(LeftOut(why))
 	}
+	for _, dir := range []string{"live", "imports", "servers", "stage", "files", "store", "report",
+		"doc",
+		"cli"} {
+		part("texts of package " + dir)
+		for _, text := range textsOf(t, "../"+dir) {
+			add(text)
+		}
+	}
 	return all
+}
+
+// textsOf gives the texts of four words and more that stand in a package itself: labels, and
+// messages of what core did not find; without help, which is read as a page of its own.
+func textsOf(t *testing.T, dir string) []string {
+	t.Helper()
+	files, err := filepath.Glob(dir + "/*.go")
+	require.NoError(t, err)
+	var all []string
+	noProse := regexp.MustCompile(`^\s*(SELECT|INSERT|CREATE|DELETE|UPDATE|PRAGMA|ATTACH|BEGIN|[<{(^/.#;]|--)|` +
+		`^[^a-z]*$|^\S*[=:]|\\[sSdb]|xmlns|text/html|\bsrc=|\$up_|[;{}>] |WHERE|ORDER BY|<[a-z]|; ?$`)
+	for _, path := range files {
+		if strings.HasSuffix(path, "_test.go") {
+			continue
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		require.NoError(t, err)
+		ast.Inspect(file, func(n ast.Node) bool {
+			if kv, ok := n.(*ast.KeyValueExpr); ok { // help, and examples of it
+				if key, ok := kv.Key.(*ast.Ident); ok &&
+					slices.Contains([]string{"Long", "Example", "Short"}, key.Name) {
+					return false
+				}
+			}
+			e, ok := n.(ast.Expr)
+			if !ok {
+				return true
+			}
+			switch x := e.(type) {
+			case *ast.BinaryExpr:
+				if x.Op != token.ADD {
+					return true
+				}
+			case *ast.BasicLit:
+				if x.Kind != token.STRING {
+					return true
+				}
+			default:
+				return true
+			}
+			text := verb.ReplaceAllString(joined(e), "…")
+			if len(strings.Fields(text)) >= 4 && !noProse.MatchString(text) &&
+				!strings.Contains(text, "\n\t") {
+				all = append(all, strings.Join(strings.Fields(text), " "))
+			}
+			return false
+		})
+	}
+	return all
+}
+
+// verb is where a format is filled in.
+var verb = regexp.MustCompile(`%(\[\d\])?[-+]?[0-9.]*[sdqvw]`)
+
+// joined gives a text that is put together of several, with … for what is not a text.
+func joined(e ast.Expr) string {
+	switch e := e.(type) {
+	case *ast.BasicLit:
+		if text, err := strconv.Unquote(e.Value); err == nil {
+			return text
+		}
+	case *ast.BinaryExpr:
+		return joined(e.X) + joined(e.Y)
+	}
+	return "…"
 }
 
 // constants gives the texts of constants of a file of this package, with examples for what they
@@ -585,23 +658,11 @@ func constants(t *testing.T, path string) []string {
 	file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
 	require.NoError(t, err)
 	var all []string
-	verb := regexp.MustCompile(`%(\[\d\])?[sd]`)
-	var text func(e ast.Expr) string
-	text = func(e ast.Expr) string {
-		switch e := e.(type) {
-		case *ast.BasicLit:
-			s, _ := strconv.Unquote(e.Value)
-			return s
-		case *ast.BinaryExpr:
-			return text(e.X) + text(e.Y)
-		}
-		return ""
-	}
 	ast.Inspect(file, func(n ast.Node) bool {
 		if d, ok := n.(*ast.GenDecl); ok && d.Tok == token.CONST {
 			for _, s := range d.Specs {
 				for _, v := range s.(*ast.ValueSpec).Values {
-					all = append(all, verb.ReplaceAllString(text(v), "…"))
+					all = append(all, verb.ReplaceAllString(joined(v), "…"))
 				}
 			}
 		}
