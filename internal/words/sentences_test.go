@@ -576,8 +576,7 @@ func everySentence(t *testing.T) []string {
 		add(LeftOut(why))
 	}
 	for _, dir := range []string{"live", "imports", "servers", "stage", "files", "store", "report",
-		"doc",
-		"cli"} {
+		"doc", "cli"} {
 		part("texts of package " + dir)
 		for _, text := range textsOf(t, "../"+dir) {
 			add(text)

@@ -289,7 +289,7 @@ func TestThePageReadsWithoutItsScript(t *testing.T) {
 	ctx, console := open(t, path)
 	text := evaluate[string](t, ctx, `document.querySelector("main").innerText`)
 	require.NoError(t, chromedp.Run(ctx, chromedp.Click("summary", chromedp.ByQuery)))
-	for _, part := range []string{"Your domains", "What has to be done", "Risks, and until when",
+	for _, part := range []string{"Your domains", "What to do", "Risks, and until when",
 		"What was found",
 		"redirect loop"} {
 		assert.Contains(t, text, part)
