@@ -69,7 +69,7 @@ var recordCodes = map[finding.Code]Meaning{
 		Do:    "Add a CAA record for the issuer, or choose an issuer that is allowed.",
 	},
 	finding.ZoneDiffers: {
-		Plain: "new name servers differ",
+		Plain: "next name servers differ",
 		Means: "The next name servers of a zone do not say what the present ones say, or what the " +
 			"plan requires.",
 		Meets: "Whatever is missing there: mail, a door, a service. It fails for each visitor as soon " +
