@@ -55,6 +55,8 @@ var barred = []struct{ old, instead string }{
 	{`\bit is no (http|URL|host|page)\b`, "it is not a"},
 	{`\b(is|are) there already\b`, "exists already"},
 	{`\bcould not be looked at\b`, "unseen"},
+	{`\b[Tt]he (first )?1 [a-z]`, "the change, not the 1 change"},
+	{`\b[Aa]ll 1\b`, "the one"},
 }
 
 // counted are nouns that numbers stand before.

@@ -133,8 +133,12 @@ func taskText(t plan.Task, several bool) string {
 				t.Place,
 				zones)
 		}
-		return fmt.Sprintf("At %s, make the %s of %s, each zone from top to bottom.", t.Place,
-			wording.Count(steps(t.Lines), "change"), zones)
+		order := ", from top to bottom"
+		if len(t.Zones) > 1 {
+			order = ", each zone from top to bottom"
+		}
+		return fmt.Sprintf("At %s, make %s of %s%s.", t.Place,
+			words.The(steps(t.Lines), "", "change"), zones, order)
 	case act.GetCertificates, act.CertifyNew:
 		return fmt.Sprintf("Get the certificates of %s at %s.", zones, t.Place)
 	case act.PlaceRedirects:

@@ -77,9 +77,9 @@ var plan = []sentence{
 		"Ask $Carrier for addresses and add them to the carrier. If the zone's provider offers an alias "+
 			"at the apex, write apex-alias: yes. Otherwise give the apex to another carrier."),
 	of[fact.OnePlaceOnly](
-		"$Carrier forwards everything to one place and cannot hold the $Rules:rule of $Host.",
+		"$Carrier forwards everything to one place and cannot hold $Rules:the_rule of $Host.",
 		"Give $Host to a carrier that looks at paths."),
-	of[fact.WholeHostsOnly]("$Carrier redirects whole hosts and cannot hold the $Rules:rule of $Host.",
+	of[fact.WholeHostsOnly]("$Carrier redirects whole hosts and cannot hold $Rules:the_rule of $Host.",
 		"Give $Host to a carrier that looks at paths, or set the rules up on the site behind it "+
 			"(site.rules)."),
 	of[fact.SamePathOnly](

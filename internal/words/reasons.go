@@ -41,16 +41,21 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 	},
 	act.Incomplete: func(r act.Reason) string {
 		return format(
-			"Only %d of the %d addresses of %s exist; they belong together in one record set.",
+			"Only %d of the %d addresses of %s %s; they belong together in one record set.",
 			r.Count,
 			r.Of,
 			r.Carrier,
+			wording.Verb(r.Count, "exists", "exist"),
 		)
 	},
 	act.LeadsFromNow: at("From now on it leads to %s."),
 	act.AllGo: func(r act.Reason) string {
 		all := format("All %d", r.Count)
-		if r.Count == 2 {
+		switch r.Count {
+		case 1:
+			return "The previous address goes; left beside the planned ones, it would still get some of " +
+				"the visitors."
+		case 2:
 			all = "Both"
 		}
 		return all +

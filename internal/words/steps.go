@@ -42,6 +42,22 @@ func Writes(f act.Field) string { return "upperpath write " + f.Software + " --c
 // Step says what is done in a step, with commands marked.
 func Step(s act.Step) string { return stepText(s) + partText(s) }
 
+// The gives a number of things that are known: "the change", or "the first 3 changes".
+func The(n int, which, noun string) string {
+	if n == 1 {
+		return "the " + which + noun
+	}
+	return "the " + which + wording.Count(n, noun)
+}
+
+// them is "it" for one, and "them" for more.
+func them(all []string) string {
+	if len(all) == 1 {
+		return "it"
+	}
+	return "them"
+}
+
 // partText says of which zones of a step not everything was seen.
 func partText(s act.Step) string {
 	if len(s.Partial) == 0 {
@@ -70,10 +86,10 @@ func stepText(s act.Step) string {
 		)
 	case act.UntieMail:
 		return format(
-			"Untie mail, and whatever else follows a door, from the web: make the first %s of %s "+
+			"Untie mail, and whatever else follows a door, from the web: make %s of %s "+
 				"(`upperpath write sheet`). Then wait %s, because resolvers keep the previous answers that "+
 				"long. Only after that may the web's addresses change.",
-			wording.Count(s.Count, "change"),
+			The(s.Count, "first ", "change"),
 			wording.Few(s.Zones, 6),
 			wording.DurationText(s.Wait),
 		)
@@ -83,8 +99,8 @@ func stepText(s act.Step) string {
 		return format("Claim %s at %s before any record points there.", wording.Few(s.Hosts, 6),
 			s.Provider)
 	case act.MakeEarly:
-		return format("At %s make the %s of %s that come before the move, and survey again.", s.Provider,
-			wording.Count(s.Count, "change"), wording.Few(s.Zones, 6))
+		return format("At %s, make %s of %s that %s before the move, and survey again.", s.Provider,
+			The(s.Count, "", "change"), wording.Few(s.Zones, 6), wording.Verb(s.Count, "comes", "come"))
 	case act.CreateZones,
 		act.DelegateZones,
 		act.CopyZones,
@@ -96,17 +112,19 @@ func stepText(s act.Step) string {
 		act.SignAnew:
 		return moveStepText(s)
 	case act.ClaimAfter:
+		their := "their"
+		if len(s.Hosts) == 1 {
+			their = "its"
+		}
 		return format(
-			"Claim %s at %s, which accepts them only now that their records point there. Be quick: until "+
-				"then a stranger could claim them.",
-			wording.Few(s.Hosts, 6),
-			s.Provider,
-		)
+			"Claim %s at %s, which accepts %s only now that %s records point there. Be quick: until "+
+				"then a stranger could claim %s.",
+			wording.Few(s.Hosts, 6), s.Provider, them(s.Hosts), their, them(s.Hosts))
 	case act.ChoosePrimaries:
 		return format(
-			"Choose the primary host at %s, which redirects the others from then on. The sheet says how "+
+			"Choose the primary host at %s, which %s the others from then on. The sheet says how "+
 				"(`upperpath write sheet`).",
-			both(s.Pages),
+			both(s.Pages), wording.Verb(len(s.Pages), "redirects", "redirect"),
 		)
 	case act.PlaceRedirects:
 		var how []string
@@ -126,9 +144,13 @@ func stepText(s act.Step) string {
 	case act.TryRedirects:
 		return format("Try them before anything points there: `upperpath audit --point HOST=ADDRESS`.")
 	case act.MakeChanges:
+		if len(s.Zones) == 1 {
+			return format("Make %s of %s from top to bottom: `upperpath write sheet`.",
+				The(s.Count, "", "change"), s.Zones[0])
+		}
 		return format(
-			"Make the %s in %s, each zone from top to bottom: `upperpath write sheet`.",
-			wording.Count(s.Count, "change"),
+			"Make %s in %s, each zone from top to bottom: `upperpath write sheet`.",
+			The(s.Count, "", "change"),
 			wording.Count(len(s.Zones), "zone"),
 		)
 	case act.WaitForTTLs:
@@ -152,7 +174,7 @@ func stepText(s act.Step) string {
 		return format(
 			"A day later, if nothing had to be undone: raise the TTL of %s to %s, set state: moved in "+
 				"the estate file, and survey again.",
-			wording.Count(s.Count, "record set"),
+			The(s.Count, "", "record set"),
 			wording.DurationText(act.RecordTTL),
 		)
 	}
@@ -220,12 +242,10 @@ func moveStepText(s act.Step) string {
 		)
 	case act.FindDS:
 		return format(
-			"%s is signed, and nobody has seen whether the parent zone has a DS record for it. Survey "+
-				"it, or ask %s. If there is one, have it removed before the name servers change, and wait "+
-				"for its TTL.",
-			zones,
-			registrar,
-		)
+			"%s %s signed, and nobody has seen whether the parent zone has a DS record for %s. Survey "+
+				"again, or ask %s. If there is one, have it removed before the name servers change, and "+
+				"wait for its TTL.",
+			zones, wording.Verb(len(s.Zones), "is", "are"), them(s.Zones), registrar)
 	case act.RemoveDS:
 		return format("Have %s remove the DS record of %s, and wait %s.", registrar, zones, wait)
 	case act.ChangeNameServers:

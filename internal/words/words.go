@@ -3,9 +3,9 @@
 // family.
 //
 // A sentence is a template. $Name is the fact of that name; what follows a colon is its form:
-// $Doors:door for "3 doors", $Names:few3, $Names:and, $Term:q for quotation marks. $Count/is/are is
-// the verb for a number, or for as many as a list has. A last ~ ends a name before a letter. $$ is
-// a dollar.
+// $Doors:door for "3 doors", $Doors:the_door for "the door" or "the 3 doors", $Names:few3,
+// $Names:and, $Term:q for quotation marks. $Count/is/are is the verb for a number, or for as many
+// as a list has. A last ~ ends a name before a letter. $$ is a dollar.
 //
 // It judges nothing, and prints nothing.
 package words
@@ -180,6 +180,8 @@ func (p piece) write(value any) string {
 		switch {
 		case p.one != "":
 			return wording.Verb(v, p.one, p.many)
+		case strings.HasPrefix(p.form, "the "):
+			return The(v, "", strings.TrimPrefix(p.form, "the "))
 		case p.form == "seconds":
 			return wording.DurationText(v)
 		case p.form != "":
