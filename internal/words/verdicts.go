@@ -29,12 +29,17 @@ func Doors(doors, work, rules, urls int, found string) string {
 			return all + ". Elsewhere: " + found + "."
 		}
 		return all + "; " + strings.Join(parts, ", ") + ": " + found + "."
-	case doors == 1:
-		return "The door does not work properly: " + found + "."
-	case work == 0:
-		return "None of the " + wording.Count(doors, "door") + " works properly: " + found + "."
 	}
-	return fmt.Sprintf("%d of %s %s properly: %s.", work, wording.Count(doors, "door"),
+	if found != "" {
+		found = ": " + found
+	}
+	switch {
+	case doors == 1:
+		return "The door does not work properly" + found + "."
+	case work == 0:
+		return "None of the " + wording.Count(doors, "door") + " works properly" + found + "."
+	}
+	return fmt.Sprintf("%d of %s %s properly%s.", work, wording.Count(doors, "door"),
 		wording.Verb(work, "works", "work"), found)
 }
 
