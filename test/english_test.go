@@ -66,7 +66,8 @@ const counted = `door|rule|URL|zone|domain|record|record set|error|warning|note|
 // disagreeing are numbers whose noun or verb does not follow them.
 var disagreeing = []*regexp.Regexp{
 	regexp.MustCompile(`(?:^|[^0-9.,:/#–-])\b1 (?:old |other |more )?(` + plural(counted) + `)\b`),
-	regexp.MustCompile(`(?:^|[^0-9.,:/–a-z-]|[^a]\s)\b(?:0|[2-9]|[1-9][0-9]|[0-9]{4,}) (?:old |other )?(` + counted +
+	regexp.MustCompile(`(?:^|[^0-9.,:/–a-z-]|[^a]\s)` +
+		`\b(?:0|[2-9]|[1-9][0-9]|[0-9]{4,}) (?:old |other )?(` + counted +
 		`)\b(?:[.,;]|$| (?:is|are|of|at|in|to|that|on|does|do)\b)`),
 	regexp.MustCompile(`(?:^|[^0-9.,:/–-])\b1 (` + counted + `) (are|were|do|have)\b`),
 	regexp.MustCompile(`(?:[2-9]|[1-9][0-9]+) (` + plural(counted) + `) (is|was|does|has)\b`),
@@ -293,7 +294,7 @@ func TestWhatTextsNameExists(t *testing.T) {
 }
 
 // notCommands are words that follow the program's name without being commands.
-var notCommands = map[string]bool{"changes": true}
+var notCommands = map[string]bool{}
 
 // othersOptions are options of other programs.
 var othersOptions = map[string]bool{"now": true}

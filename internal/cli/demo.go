@@ -37,9 +37,9 @@ func (p *program) demo() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Play the whole job on a made-up estate, without any network",
-		Long: `demo plays the job for the Northmoor Museums Trust, which is made up. It surveys and audits the
-estate as it is today on a stand-in web, makes the plan, rehearses it on a second one, and writes
-report.html. It leaves a folder in which every other command can be tried.`,
+		Long: `demo plays the job for the Northmoor Museums Trust, which is made up. It surveys and audits
+the estate as it is today on a stand-in web, makes the plan, rehearses it on a second one, and
+writes report.html. It leaves a folder in which every other command can be tried.`,
 		Example: `  upperpath demo
   upperpath demo --dir northmoor`,
 		Args: cobra.NoArgs,

@@ -233,9 +233,9 @@ func (p *program) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "upperpath",
 		Short: "Consolidate domains onto one site, and prove it",
-		Long: `Upper Path leads every door of every domain that a client owns to one canonical site. It plans the
-records, certificates and redirects, rehearses them on a stand-in web, writes them for real
-servers, and audits the result as browsers meet it.
+		Long: `Upper Path leads every door of every domain that a client owns to one canonical site. It
+plans the records, certificates and redirects, rehearses them on a stand-in web, writes them for
+real servers, and audits the result as browsers meet it.
 
 Start with three commands: look, plan, audit. To see it all at once: upperpath demo`,
 		Example: `  upperpath demo --dir northmoor

@@ -103,9 +103,9 @@ func (p *program) rulesStraighten() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "straighten",
 		Short: "Rewrite rules that take several hops as single ones, and drop exact duplicates",
-		Long: `straighten finds the rules whose target is itself redirected, and shows for each the rule that
-leads there in one hop; exact duplicates go. With --write it changes rules.csv: only these lines,
-and nothing else. It never merges a temporary redirect into a permanent one.`,
+		Long: `straighten finds the rules whose target is itself redirected, and shows for each the rule
+that leads there in one hop; exact duplicates go. With --write it changes rules.csv: only these
+lines, and nothing else. It never merges a temporary redirect into a permanent one.`,
 		Example: `  upperpath rules straighten
   upperpath rules straighten --write`,
 		Args: cobra.NoArgs,

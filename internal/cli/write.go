@@ -48,8 +48,8 @@ func (p *program) writeServer(w servers.Writer) *cobra.Command {
 		Short: "Write the redirects of a server of your own for " + w.Title,
 		Long: "write " + w.Name + " writes the plan's redirects for " + w.Title + `, in one hop.
 ` + w.About + `
-A host that is not in it is refused and never given another site's page. What it cannot carry exactly is reported, and the
-exit code is then 1.`,
+A host that is not in it is refused and never given another site's page. What it cannot carry
+exactly is reported, and the exit code is then 1.`,
 		Example: p.writeExamples(w),
 		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {

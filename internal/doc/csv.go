@@ -149,7 +149,7 @@ func chainRow(c Chain) []string {
 	}
 	worst := Good
 	for _, f := range c.Findings {
-		codes, says, fixes = append(codes, f.Code), append(says, f.Says.String()),
+		codes, says, fixes = append(codes, f.Code), append(says, f.Whole().String()),
 			append(fixes, f.Fix.String())
 		worst = max(worst, f.Tone)
 	}
@@ -166,7 +166,7 @@ func chainRow(c Chain) []string {
 var findingHead = []string{"severity", "code", "subject", "says", "fix", "affects"}
 
 func findingRow(f Finding) []string {
-	return []string{f.Tone.Word(), f.Code, strings.Join(f.Subjects, ", "), f.Says.String(),
+	return []string{f.Tone.Word(), f.Code, strings.Join(f.Subjects, ", "), f.Whole().String(),
 		f.Fix.String(), f.Affects}
 }
 

@@ -228,10 +228,28 @@ type Finding struct {
 	Readable string // the first subject's host in U-labels, where it differs
 	Name     string // the code in plain words
 	Says     Text
+	Why      Text   // its cause, where it is known
+	Known    bool   // the cause stands with a finding before it, on the same page
 	Meets    string // what a visitor meets
 	Fix      Text
 	Affects  string   // which entries, where the subjects do not say it all
 	Way      []string // a chain that shows it, a line a hop
+}
+
+// Whole gives what is said of the finding, its cause included: for rows and cases that stand alone.
+func (f Finding) Whole() Text {
+	if len(f.Why) == 0 {
+		return f.Says
+	}
+	return Cat(f.Says, Phrase(" "), f.Why)
+}
+
+// Shown gives what is said of the finding on a page, where one cause is said once.
+func (f Finding) Shown() Text {
+	if f.Known {
+		return f.Says
+	}
+	return f.Whole()
 }
 
 // Chain is all that one entry URL met.

@@ -125,14 +125,14 @@ func findingCase(class, name string, all []Finding) junitCase {
 	made := junitCase{Class: class, Name: name}
 	var failed, told []string
 	for _, f := range all {
-		text := fmt.Sprintf("%s: %s %s", f.Code, f.Says, f.Fix)
+		text := fmt.Sprintf("%s: %s %s", f.Code, f.Whole(), f.Fix)
 		if f.Tone != Failed {
 			told = append(told, text)
 			continue
 		}
 		failed = append(failed, text)
 		if made.Failure == nil {
-			made.Failure = &junitFailure{Type: f.Code, Message: f.Says.String()}
+			made.Failure = &junitFailure{Type: f.Code, Message: f.Whole().String()}
 		}
 	}
 	if made.Failure != nil {

@@ -218,7 +218,7 @@ func (m *mdWriter) finding(f Finding) {
 		),
 	)
 	m.gap()
-	m.prose(f.Says, "", "")
+	m.prose(f.Shown(), "", "")
 	m.gap()
 	m.prose(f.Fix, "→ ", "")
 	if f.Affects != "" {

@@ -279,7 +279,7 @@ func (t *textWriter) finding(f Finding) {
 	t.lines(Cat(Text{{subject, Strong}}, readableText(f.Readable)),
 		fmt.Sprintf("%s %s  ", s.tone(f.Tone, f.Tone.Sign()),
 			s.tone(f.Tone, fmt.Sprintf("%-17s", f.Code))), "    ")
-	t.lines(f.Says, "  ", "  ")
+	t.lines(f.Shown(), "  ", "  ")
 	t.lines(f.Fix, "  → ", "    ")
 	if f.Affects != "" {
 		t.lines(Text{{f.Affects, Faint}}, "  ", "  ")

@@ -50,18 +50,13 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 	slices.SortStableFunc(order, func(a, b int32) int {
 		return cmp.Compare(all[b].Severity.Rank(), all[a].Severity.Rank())
 	})
-	type view struct {
-		doc.Finding
-		why string
-	}
-	var views []view
+	var views []doc.Finding
 	at := map[string]int{}
 	for _, i := range order {
 		f := all[i]
-		v := view{viewFinding(f), f.Why.String()}
-		v.Says = doc.Phrase(f.Says.String())
+		v := viewFinding(f)
 		key := strings.Join([]string{v.Code, v.Tone.Word(), apartFrom(v.Says.String(), f.Subject),
-			apartFrom(v.why, f.Subject), apartFrom(v.Fix.String(), f.Subject), v.Affects}, "\x00")
+			apartFrom(v.Why.String(), f.Subject), apartFrom(v.Fix.String(), f.Subject), v.Affects}, "\x00")
 		if i, same := at[key]; same && len(v.Way) == 0 {
 			views[i].Subjects = append(views[i].Subjects, v.Subjects...)
 			continue
@@ -87,19 +82,17 @@ func findingBlocks(all []finding.Finding) []doc.Block {
 	code := ""
 	causes := map[string]bool{} // one cause is said once
 	for _, v := range views {
-		if v.why != "" && !causes[v.why] {
-			causes[v.why] = true
-			v.Says = doc.Phrase(v.Says.String() + " " + v.why)
-		}
 		if v.Code != code {
 			flush(code)
 			code = v.Code
 		}
 		if shown[v.Code]++; shown[v.Code] > mostOfACode && of[v.Code] > mostOfACode+1 {
-			rest = append(rest, v.Finding)
+			rest = append(rest, v) // a terminal does not show it: no cause is said there
 			continue
 		}
-		blocks = append(blocks, v.Finding)
+		why := v.Why.String()
+		v.Known, causes[why] = causes[why], why != ""
+		blocks = append(blocks, v)
 	}
 	flush(code)
 	return blocks
@@ -122,7 +115,8 @@ func viewFinding(f finding.Finding) doc.Finding {
 		Tone:     doc.ToneOf(f.Severity),
 		Subjects: []string{f.Subject},
 		Readable: readable(f.Subject),
-		Says:     doc.Phrase(strings.TrimSpace(f.Says.String() + " " + f.Why.String())),
+		Says:     doc.Phrase(f.Says.String()),
+		Why:      doc.Phrase(f.Why.String()),
 		Meets:    words.Code(f.Code).Meets,
 		Fix:      doc.Phrase(fixOf(f)),
 		Affects:  affects(f, 3),

@@ -314,9 +314,27 @@ func TestACauseIsSaidOnce(t *testing.T) {
 		assert.GreaterOrEqual(t, strings.Count(page, all[i].Fix.String()), 1, page)
 	}
 	assert.Equal(t, "refused", top[0].(doc.Finding).Code)
+	for _, b := range slices.Concat(top, rest) {
+		if v, ok := b.(doc.Finding); ok && v.Code != "expired" {
+			assert.Contains(t, v.Whole().String(), why.Says, "a row that stands alone has its cause")
+		}
+	}
 	top, rest = causeFirst(all[2:])
 	assert.Empty(t, top, "no cause is known")
 	assert.Len(t, rest, 1)
+
+	// What a terminal leaves out of very many is not where a cause is said.
+	var many []finding.Finding
+	for i := range mostOfACode + 3 {
+		f := finding.New(finding.Refused, fmt.Sprintf("https://a%d.example", i),
+			fact.Kept{Says: fmt.Sprintf("Fault %d of many.", i), Do: "Wait."})
+		if i > mostOfACode {
+			f = f.DueTo(finding.PreviousCarrier, why)
+		}
+		many = append(many, f)
+	}
+	page = writtenAs(t, "text", Findings("x", append(many, all[0])), doc.Style{})
+	assert.Equal(t, 1, strings.Count(page, why.Says), page)
 }
 
 // TestDocsOfFindingsAreFresh keeps docs/findings.md the same as the program's own table; make docs

@@ -26,8 +26,9 @@ var apacheOptions = Options{HTTP: []string{"*:80"}, HTTPS: []string{"*:443"},
 var apacheWriter = add(Writer{
 	Name:  "apache",
 	Title: "Apache 2.4.60 or newer",
-	About: `It makes one file for the server, with one virtual host for all doors that answer alike. Exact rules are looked up in
-a RewriteMap (a text file beside it; a larger one as DBM), patterns by how their paths begin.`,
+	About: `It makes one file for the server, with one virtual host for all doors that answer alike.
+Exact rules are looked up in a RewriteMap (a text file beside it; a larger one as DBM), patterns by
+how their paths begin.`,
 	Comment: "# ",
 	Options: apacheOptions,
 	Forms: []Form{

@@ -18,8 +18,9 @@ import (
 var nginxWriter = add(Writer{
 	Name:  "nginx",
 	Title: "nginx 1.19.4 or newer",
-	About: `It makes an include file for the http context, with one server for all doors that answer alike. Exact rules are
-looked up in maps, patterns by how their paths begin. Path and query are kept as the rules and the carrier's limits say.`,
+	About: `It makes an include file for the http context, with one server for all doors that answer
+alike. Exact rules are looked up in maps, patterns by how their paths begin. Path and query are
+kept as the rules and the carrier's limits say.`,
 	Comment: "# ",
 	Options: Options{HTTP: []string{"80", "[::]:80"}, HTTPS: []string{"443", "[::]:443"},
 		Certificates: "/etc/nginx/upperpath/certificates", Challenges: "/var/www/upperpath-challenges",
