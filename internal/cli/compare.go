@@ -123,6 +123,8 @@ func kindOf(word string) (string, error) {
 		return kind, nil
 	case isFile(word):
 		return kindOfFile(word)
+	case strings.ContainsAny(word, "./\\"):
+		return "", usage("compare %s: file not found", word)
 	}
 	return "", nil
 }
@@ -168,9 +170,6 @@ func (p *program) side(ctx context.Context, from *estateOptions, word, kind stri
 		}
 		return compared{kind: plans, name: "the present plan", state: report.PlanState(made, p.now())},
 			nil
-	}
-	if strings.ContainsAny(word, "./\\") {
-		return compared{}, usage("compare %s: file not found", word)
 	}
 	s, err := p.openStore(from)
 	if err != nil {

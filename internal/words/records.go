@@ -221,7 +221,8 @@ var records = []sentence{
 	of[fact.SignatureEnding]("The signature of $Name $Type expires on $Date:minute, in $In, unless "+
 		"the zone is signed again before.",
 		"Make sure that the zone is signed in time, before you change anything else."),
-	of[fact.NoFittingKey]("The parent zone ($Parent) says that $Name is signed (DS), but the zone has no key that "+
+	of[fact.NoFittingKey]("The parent zone ($Parent) says that $Name is signed (DS), but the "+
+		"zone has no key that "+
 		"fits. Resolvers that check signatures find nothing there.",
 		"Have the registrar remove the DS record, or sign the zone with the key that it names."),
 	phrase[fact.Wildcard](
