@@ -45,7 +45,7 @@ empty lines stay undecided.`,
 			if err := out.check(); err != nil {
 				return err
 			}
-			e, in, err := p.read(c.Context(), &from)
+			e, in, err := p.readSeenInput(c.Context(), &from)
 			if err != nil {
 				return err
 			}
@@ -59,7 +59,10 @@ empty lines stay undecided.`,
 			}
 			var made *old.Coverage
 			meter := p.progress("covering", len(addresses), "old URLs")
-			err = interruptible(c.Context(), func() { made = old.Cover(in.Web(), addresses, meter.step) })
+			err = interruptible(c.Context(), func() {
+				typed, _ := in.TypedWeb()
+				made = old.Cover(typed, addresses, meter.step)
+			})
 			meter.done()
 			if err != nil {
 				return err

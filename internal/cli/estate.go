@@ -125,6 +125,18 @@ func (p *program) read(ctx context.Context, from *estateOptions) (e *files.Estat
 	return e, in, err
 }
 
+// readSeenInput does the same with what was seen last.
+func (p *program) readSeenInput(ctx context.Context, from *estateOptions) (e *files.Estate,
+	in plan.Input, err error) {
+	m := p.progress("reading the estate and its rules", 0, "")
+	defer m.done()
+	var failed error
+	if err := interruptible(ctx, func() { e, in, failed = from.inputSeen(ctx) }); err != nil {
+		return nil, plan.Input{}, err
+	}
+	return e, in, failed
+}
+
 // wave gives the number of a wave that an option names, 0 where it names none.
 func wave(only string) int {
 	number, _ := strings.CutPrefix(only, "wave:")

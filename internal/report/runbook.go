@@ -38,7 +38,7 @@ func RunbookOf(p *plan.Plan, scope string, start time.Time) *runbook.Book {
 			Names:    taskNames(t),
 			Copy:     taskCopy(t),
 			Wait:     t.Step.Wait,
-			Idle:     slices.Contains([]act.StepKind{act.WaitForTTLs, act.LeaveOld}, t.Step.Kind),
+			Idle:     slices.Contains(idle, t.Step.Kind),
 			Shows:    taskShows(t),
 			Back:     taskBack(t),
 			Expects:  t.Expects,
@@ -70,11 +70,17 @@ func related(before, t plan.Task) bool {
 // taskKey stands for a task in every plan that has it.
 func taskKey(t plan.Task) string {
 	name := stepNames[t.Step.Kind]
+	if t.Step.Round > 1 {
+		name += fmt.Sprintf("-%d", t.Step.Round)
+	}
 	if t.Step.Kind == act.MakeChanges && len(t.Lines) == 0 && len(t.Entries) > 0 {
 		name = "delete"
 	}
 	return strings.Join([]string{name, t.Place, strings.Join(t.Zones, " ")}, "|")
 }
+
+// idle are the steps in which nothing is done but waiting.
+var idle = []act.StepKind{act.OutlastTTLs, act.WaitForTTLs, act.LeaveOld}
 
 // stepNames are short names of steps, which are kept.
 var stepNames = map[act.StepKind]string{
@@ -87,6 +93,8 @@ var stepNames = map[act.StepKind]string{
 	act.MakeEarly:         "early",
 	act.PlaceRedirects:    "redirects",
 	act.TryRedirects:      "try",
+	act.OutlastTTLs:       "outlast",
+	act.LeaveAliases:      "leave-aliases",
 	act.MakeChanges:       "changes",
 	act.WaitForTTLs:       "wait",
 	act.SetRecords:        "records",
@@ -122,11 +130,14 @@ func taskText(t plan.Task, several bool) string {
 		return fmt.Sprintf("At %s, lower the TTLs of %s to %s.", t.Place, zones,
 			wording.DurationText(act.MovingTTL))
 	case act.RaiseTTLs:
-		return fmt.Sprintf("At %s, raise the TTLs of %s to %s.", t.Place, zones,
-			wording.DurationText(act.RecordTTL))
+		return fmt.Sprintf("At %s, raise the TTLs of %s to what they were, at most %s.", t.Place,
+			zones, wording.DurationText(act.RecordTTL))
 	case act.UntieMail:
 		return fmt.Sprintf("At %s, untie whatever follows the web in %s: mail first of all.", t.Place,
 			zones)
+	case act.LeaveAliases:
+		return fmt.Sprintf("At %s, make %s of %s: names that leave others, before those move.", t.Place,
+			words.The(steps(t.Lines), "first ", "change"), zones)
 	case act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
 			return fmt.Sprintf("At %s, delete the forwarding of %s right before its records change.",
@@ -236,7 +247,7 @@ func taskShows(t plan.Task) string {
 		return "The name servers give these records with the short TTL."
 	case act.RaiseTTLs:
 		return "The name servers give these records with the long TTL."
-	case act.UntieMail, act.MakeEarly, act.MakeChanges, act.SetRecords:
+	case act.UntieMail, act.MakeEarly, act.LeaveAliases, act.MakeChanges, act.SetRecords:
 		if len(t.Lines) == 0 {
 			return "The page there no longer lists them."
 		}

@@ -164,6 +164,47 @@ var plan = []sentence{
 	of[fact.StandsTogether](
 		"$Name has records that cannot stand together ($Records) once this is typed: $Row.",
 		"Decide which of them is needed, and remove the others first."),
+	of[fact.HeldElsewhere](
+		"Whoever still holds older answers about $Name is led to $After for up to $For once this is "+
+			"typed: $Row. Today it ends at $Before.",
+		"Wait until nobody holds them any more before this row is typed. Survey again, and plan from "+
+			"that survey."),
+	of[fact.HeldDark](
+		"Whoever still holds older answers about $Host is led nowhere for up to $For once this is "+
+			"typed: $Row.",
+		"Wait until nobody holds them any more before this row is typed. Survey again, and plan from "+
+			"that survey."),
+	of[fact.HeldUntold](
+		"Whoever still holds older answers about $Host is led to $Carriers:or2, which does not know it, "+
+			"for up to $For once this is typed: $Row.",
+		"Add $Host at $Carriers:or2 first, or lead it to its carrier before anything else and wait."),
+	of[fact.HeldSenders](
+		"Whoever still holds older answers refuses or doubts $Senders:few3, which sends for $Domain "+
+			"today, for up to $For once this is typed: $Row.",
+		"Write the addresses that send mail today into the SPF record, and wait for its TTL before this "+
+			"row is typed."),
+	of[fact.HeldPastWait](
+		"When the plan says that nobody holds older answers any more, some still hold $Name $Type for "+
+			"up to $Left. Its TTL was $TTL s.",
+		"Lower that TTL with the others, and wait as long as it was, before anything changes."),
+	of[fact.DelegationPastWait](
+		"When the plan says that nobody holds older answers any more, some still ask the previous name "+
+			"servers of $Zone for up to $Left.",
+		"Wait for the TTL of the delegation."),
+	of[fact.LeadsUncertified](
+		"$Host leads to $Carrier, which has no certificate for it by then, once this is typed: $Row.",
+		"Get the certificate at $Carrier first. If it can be had only afterwards, write certificate: "+
+			"after."),
+	of[fact.EdgeAbandoned](
+		"$Host still leads to $Carrier once this is typed: $Row. An edge network serves a zone only as "+
+			"long as it holds it, so the host goes dark.",
+		"Write what is behind $Carrier under origin: of the domain, or give the network's export with "+
+			"--zone. The copy for the next name servers then has the true addresses."),
+	of[fact.DSOutlivesKeys](
+		"Resolvers that check signatures may still hold the DS record of $Zone once this is typed: "+
+			"$Row. They refuse the whole zone then.",
+		"Have the registrar remove the DS record first, and wait for its TTL."),
+	phrase[fact.TooEarly]("$Carrier takes this for $Host only after the $Needs"),
 	phrase[fact.NoSuchEntry]("no such entry is known"),
 	phrase[fact.NotForwarded]("nothing of the kind is forwarded there"),
 	phrase[fact.NoTakingOut]("such an entry cannot be taken out"),
@@ -221,6 +262,12 @@ var plan = []sentence{
 		""),
 	phrase[fact.TakesApexOnly]("$Carrier takes the apex only"),
 	phrase[fact.SpeaksNone]("$Carrier does not speak TLS"),
+	phrase[fact.TypedNowhere]("as typed, no record leads $Host anywhere"),
+	phrase[fact.TypedAway]("as typed, $Host leads to $Ends:few3, where nobody of the estate answers"),
+	of[fact.TypedAmiss]("What is typed at $Carrier for $Zone is not what the plan means, so nothing "+
+		"can be proved of its doors.",
+		"Write the sheets again, and type what they say: "+
+			"`upperpath write sheet`."),
 	phrase[fact.NobodyTells]("no sheet adds $Host at $Carrier"),
 	phrase[fact.NobodyBehind]("nothing is behind $Carrier"),
 	phrase[fact.NoRecordGiven]("the plan gives it no record"),

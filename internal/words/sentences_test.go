@@ -48,6 +48,7 @@ var filled = map[string]any{
 	"Arrival":     "https://www.northmoor.example/",
 	"Address":     "192.0.2.20",
 	"What":        "the alias",
+	"Needs":       "claim",
 	"To":          "mail.northmoor.example",
 	"Detail":      "192.0.2.20:443 refuses the connection",
 	"Kind":        "SPF",

@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/wording"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
 	"upperpath.example/upperpath/internal/doc"
 )
@@ -78,12 +80,14 @@ func stepText(s act.Step) string {
 			s.Zones[0])
 	case act.LowerTTLs:
 		return format(
-			"Lower the TTL of the records that change to %s. Do it at least %s before the move, because "+
-				"that is the longest present TTL: %s.",
+			"Lower the TTL of the records that change to %s: %s. Then wait %s before the move%s",
 			wording.DurationText(act.MovingTTL),
-			wording.DurationText(s.Wait),
 			wording.Few(s.Names, 6),
+			wording.DurationText(s.Wait),
+			holdsText(s),
 		)
+	case act.OutlastTTLs:
+		return format("Wait %s before anything changes%s", wording.DurationText(s.Wait), holdsText(s))
 	case act.UntieMail:
 		return format(
 			"Untie mail, and whatever else follows a door, from the web: make %s of %s "+
@@ -143,19 +147,25 @@ func stepText(s act.Step) string {
 		return format("Put the redirects in place: %s.", strings.Join(how, "; "))
 	case act.TryRedirects:
 		return format("Try them before anything points there: `upperpath audit --point HOST=ADDRESS`.")
+	case act.LeaveAliases:
+		return format(
+			"Make %s of %s: names that leave others which move to a carrier that does not know them "+
+				"(`upperpath write sheet`). Then wait %s, because resolvers keep the previous answers that "+
+				"long.",
+			The(s.Count, "first ", "change"), wording.Few(s.Zones, 6), wording.DurationText(s.Wait))
 	case act.MakeChanges:
 		if len(s.Zones) == 1 {
 			return format("Make %s of %s from top to bottom: `upperpath write sheet`.",
-				The(s.Count, "", "change"), s.Zones[0])
+				The(s.Count, "", "change"), s.Zones[0]) + darkText(s)
 		}
 		return format(
 			"Make %s in %s, each zone from top to bottom: `upperpath write sheet`.",
 			The(s.Count, "", "change"),
 			wording.Count(len(s.Zones), "zone"),
-		)
+		) + darkText(s)
 	case act.WaitForTTLs:
-		return format("Wait %s: until then some resolvers may still give the previous answer.",
-			wording.DurationText(s.Wait))
+		return format("Wait %s, until no resolver gives previous answers any more%s",
+			wording.DurationText(s.Wait), holdsText(s))
 	case act.SetRecords:
 		return "Set the records below, and wait for the previous TTLs to run out."
 	case act.IssueCertificates:
@@ -172,9 +182,10 @@ func stepText(s act.Step) string {
 		return format("Audit every door: `upperpath audit`.")
 	case act.RaiseTTLs:
 		return format(
-			"A day later, if nothing had to be undone: raise the TTL of %s to %s, set state: moved in "+
-				"the estate file, and survey again.",
+			"A day later, if nothing had to be undone: raise the TTL of %s to what %s, at most %s. "+
+				"Then set state: moved in the estate file, and survey again.",
 			The(s.Count, "", "record set"),
+			wording.Verb(s.Count, "it was", "they were"),
 			wording.DurationText(act.RecordTTL),
 		)
 	}
@@ -292,3 +303,36 @@ func Loss(l zone.Loss) string {
 // Gap says for how long visitors meet a warning.
 const Gap = "From the moment the name points there until the certificate is issued, usually for " +
 	"some minutes, everybody who comes by https meets a warning."
+
+// darkText says which hosts nobody answers meanwhile, why, and for how long.
+func darkText(s act.Step) string {
+	if len(s.Dark) == 0 {
+		return ""
+	}
+	at := slices.Clone(s.DarkAt)
+	slices.Sort(at)
+	return format(" %s %s dark for up to %s: the forwarding at %s is deleted first, since it writes "+
+		"its address back. Type the records right after it.", wording.Few(s.Dark, 6),
+		wording.Verb(len(s.Dark), "is", "are"), wording.DurationText(s.DarkFor),
+		strings.Join(slices.Compact(at), " and "))
+}
+
+// holdsText says what is waited for longest, as the end of a sentence.
+func holdsText(s act.Step) string {
+	h := s.Holds
+	switch {
+	case h == nil:
+		return "."
+	case h.Type == world.Delegation:
+		return format(": the delegation of %s is held that long.", h.Name)
+	case h.Type == "":
+		return format(": that %s does not exist is held for %s.", h.Name,
+			wording.DurationText(h.TTL))
+	case !h.Since.IsZero():
+		return format(": the TTL of %s %s was %d s until %s.", h.Name, h.Type, h.TTL, Moment(h.Since))
+	}
+	return format(": the TTL of %s %s is %d s.", h.Name, h.Type, h.TTL)
+}
+
+// Moment says a time of a wait.
+func Moment(t time.Time) string { return t.Format("2006-01-02 15:04 MST") }

@@ -152,10 +152,10 @@ func TestEveryMistakeTurnsThePlanRed(t *testing.T) {
 	count, survived := 0, []string{}
 	try := func(name string, p *plan.Plan) {
 		sheets := p.Sheets()
-		require.Zero(t, finding.Count(p.Play(sheets), finding.Error), "the sheets as they are")
+		require.Zero(t, finding.Count(p.Play(p.With(sheets)), finding.Error), "the sheets as they are")
 		mistakes(sheets, func(what string, wrong []plan.Sheet) {
 			count++
-			if finding.Count(p.Play(wrong), finding.Error) == 0 {
+			if finding.Count(p.Play(p.With(wrong)), finding.Error) == 0 {
 				survived = append(survived, name+": "+what)
 			}
 		})
@@ -212,7 +212,7 @@ func TestRowsInTheWrongOrder(t *testing.T) {
 				harmful++
 				require.NotZero(
 					t,
-					finding.Count(p.Play(wrong), finding.Error),
+					finding.Count(p.Play(p.With(wrong)), finding.Error),
 					"SEED=%d, round %d, row %d: %s\n%s",
 					seed,
 					i,

@@ -9,9 +9,7 @@ import (
 )
 
 // ShortLived reports whether a change gives a set a TTL that is raised a day later.
-func ShortLived(c *Change) bool {
-	return c.Step > 0 && (c.Action == Add || c.Action == Replace) && c.TTL == MovingTTL
-}
+func ShortLived(c *Change) bool { return c.Step > 0 && c.Raise > 0 }
 
 // UntiesMail reports whether a change gives mail a way of its own, so that the web can move.
 func (c *Change) UntiesMail() bool {
@@ -49,11 +47,14 @@ func RemovesFirst(a, b Action) int {
 
 // Change is a record set to add, replace, remove or keep, with the reasons.
 type Change struct {
-	Step    int // from 1, in the order in which to make them; 0 for what stays
-	Action  Action
-	Name    string // in full, without its last dot
-	Type    string
-	TTL     int // as it has to be typed, in seconds; of what stays or goes, as it is
+	Step   int // from 1, in the order in which to make them; 0 for what stays
+	Action Action
+	Name   string // in full, without its last dot
+	Type   string
+	TTL    int // as it has to be typed, in seconds; of what stays or goes, as it is
+	Raise  int // what the TTL is raised to a day later, in seconds; 0: it stays
+	// what leaves a name that moves is changed before it, and waited for: the higher the earlier
+	Round   int
 	Before  []string
 	After   []string
 	Through string   // the edge network through which it goes

@@ -1,6 +1,10 @@
 package act
 
-import "upperpath.example/upperpath/internal/core/expect"
+import (
+	"time"
+
+	"upperpath.example/upperpath/internal/core/expect"
+)
 
 // StepKind says what is done in a step.
 type StepKind uint8
@@ -12,12 +16,14 @@ const (
 	SurveyFirst       // see and save what is there
 	RemoveStaleDS     // have Provider remove the DS record of Zones[0], which fits no key
 	LowerTTLs         // of Names, and wait
+	OutlastTTLs       // wait: TTLs were lowered already, but some hold what Holds says
 	UntieMail         // Count changes in Zones, and wait
 	GetCertificates   // Count of them; for Carriers by DNS, at ByHand by hand
 	ClaimHosts        // Hosts at Provider
 	MakeEarly         // Count changes in Zones that move, at Provider, before they are copied
 	PlaceRedirects    // of the servers Carriers, and on the pages of Pages
 	TryRedirects      // before anything points there
+	LeaveAliases      // Count changes in Zones, of names that leave others which move, and wait
 	MakeChanges       // Count of them in Zones
 	WaitForTTLs       // until no resolver gives the old answer
 	SetRecords        // where nobody has seen the zones
@@ -66,13 +72,27 @@ type Step struct {
 	Pages    []string           // carriers with pages of their own
 	Servers  []string           // name servers
 	Late     []Late             // certificates
+	LateAt   []string           // carriers whose certificates come later
 	Partial  []string           // zones of which not everything was seen
 	Count    int                // of what is done
+	Round    int                // of the changes of what leaves others
 	After    []StepKind         // what has to be done before
 	Wait     int                // how long to wait then, in seconds
+	Holds    *Remembered        // what is waited for longest
 	Unknown  bool               // the TTL that decides on it is not known, and may be longer
+	Dark     []string           // hosts that nobody answers while it is done
+	DarkAt   []string           // whose forwarding goes, host by host
+	DarkFor  int                // for how long at most, in seconds
 	Check    expect.Expectation // what shows that it worked
 	Back     Way
+}
+
+// Remembered is an answer that is given no longer, or with a shorter TTL, and that some still hold.
+type Remembered struct {
+	Name  string
+	Type  string    // "": that nothing is there
+	TTL   int       // in seconds
+	Since time.Time // it was so until then; zero: until what is planned is typed
 }
 
 // Late is names whose certificate can be had only after they point to a carrier.

@@ -46,6 +46,7 @@ type Carried struct {
 	Redirects   bool // it carries hosts that do, beside those where it serves the site
 	Software    string
 	ClaimsAfter bool // it takes hosts only once their records point there
+	Steps       []estate.CarrierStep
 }
 
 // What a place is where things are typed beside carriers.
@@ -120,23 +121,11 @@ func Carriers(
 	return all, f
 }
 
-// CarriersAlone gives the carriers of an estate with their entries as far as these rest on the web
-// alone: without certificates, and without what is checked of them.
-func CarriersAlone(w *predict.Prediction, seen zone.Surveys, zones []zone.Zone) []Carried {
-	var all []Carried
-	t := typing{web: w, zones: zones, seen: seen}
-	for _, c := range w.Estate.Carriers {
-		k, _ := carried(t, c)
-		all = append(all, k)
-	}
-	return all
-}
-
 // carried works out one carrier.
 func carried(t typing, c *estate.Carrier) (Carried, []finding.Finding) {
 	k := Carried{Name: c.Name, By: string(c.By), Limits: cannot(c), Hosts: []string{},
 		Entries:  []act.Entry{},
-		Software: c.Software}
+		Software: c.Software, Steps: c.Steps}
 	var findings []finding.Finding
 	row := c.By.Row()
 	open := false // it has redirects to hold that nobody has put there yet
@@ -286,7 +275,7 @@ func cannot(c *estate.Carrier) []fact.Sentence {
 	add(c.HostsAtMost >= 0, fact.MostHosts{Most: c.HostsAtMost})
 	add(c.RulesAtMost >= 0, fact.MostRules{Most: c.RulesAtMost})
 	add(c.Origin == estate.PlainOrigin, fact.FetchesPlain{})
-	add(c.Certificate == estate.After, fact.CertificateLate{})
+	add(c.TLS && c.Certificate == estate.After, fact.CertificateLate{})
 	return all
 }
 
@@ -674,28 +663,48 @@ func patternEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 	return all, checkStars(t.web, d, c, stars, t.asks[d])
 }
 
-// OriginEntries says how an edge network speaks to what is behind it, where something is.
+// OriginEntries says how an edge network speaks to what is behind it, where something is: to the
+// site for its hosts, and to the carrier that is behind it for the others.
 func OriginEntries(c *estate.Carrier, z zone.Zone) []act.Entry {
-	site := c.BehindSite ||
-		slices.ContainsFunc(z.Domain.Hosts(), func(h web.Host) bool { return z.Domain.Through[h] == c })
-	if c.Behind == "" && !site {
-		return nil
+	site := c.BehindSite
+	var through, others []web.Host
+	for _, h := range z.Domain.Hosts() {
+		switch {
+		case z.Domain.Through[h] == c:
+			through = append(through, h)
+		case z.Domain.Carry[h] == c:
+			others = append(others, h)
+		}
 	}
-	e := act.Entry{
-		Action: act.Add,
-		Kind:   world.OriginEntry,
-		Domain: z.Name,
-		Fields: []act.Field{
-			{Name: "behind it", Value: cmp.Or(c.Behind, "the site")},
-			{Name: "asked by", Value: "https, its certificate checked"},
-		},
-		Reasons: []act.Reason{{Why: act.OriginNeedsCertificate}},
+	entry := func(behind string, hosts []web.Host) act.Entry {
+		e := act.Entry{
+			Action: act.Add,
+			Kind:   world.OriginEntry,
+			Domain: z.Name,
+			Fields: []act.Field{
+				{Name: world.FieldBehind, Value: behind},
+				{Name: world.FieldAskedBy, Value: world.AskedByTLS},
+			},
+			Reasons: []act.Reason{{Why: act.OriginNeedsCertificate}},
+		}
+		if c.Origin == estate.PlainOrigin {
+			e.Fields[1].Value = world.AskedPlainly
+			e.Reasons = []act.Reason{{Why: act.OriginMustNotUpgrade}}
+		}
+		if len(hosts) > 0 {
+			e.Fields = append(e.Fields, act.Field{Name: world.FieldHosts, Value: joined(hosts)})
+		}
+		return e
 	}
-	if c.Origin == estate.PlainOrigin {
-		e.Fields[1].Value = "http"
-		e.Reasons = []act.Reason{{Why: act.OriginMustNotUpgrade}}
+	switch {
+	case len(through) > 0 && len(others) > 0 && c.Behind != "":
+		return []act.Entry{entry(world.BehindSite, through), entry(c.Behind, others)}
+	case len(through) > 0 || site:
+		return []act.Entry{entry(world.BehindSite, nil)}
+	case c.Behind != "":
+		return []act.Entry{entry(c.Behind, nil)}
 	}
-	return []act.Entry{e}
+	return nil
 }
 
 func patternEntry(domain string, s Star) act.Entry {

@@ -221,6 +221,7 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		field{"wanted", func(n *Node) { b.list(n, what+": wanted", func(w *Node) { b.wantedBy(c, w) }) }},
 	)
 	kind := c.By.Row()
+	said := c.Certificate
 	if c.Certificate == "" {
 		c.Certificate = cmp.Or(kind.Holds, Before)
 	}
@@ -236,6 +237,10 @@ func (b *builder) carrier(key, n *Node) *Carrier {
 		}
 	}
 	b.steps(c, steps)
+	if point, issue := slices.Index(c.Steps, Point), slices.Index(c.Steps, Issue); steps != nil &&
+		point >= 0 && issue > point && said == "" {
+		c.Certificate = After
+	}
 	if behind != nil {
 		b.behind[c] = behind
 		if !kind.PassesOn {

@@ -59,7 +59,7 @@ var rows = []Row{
 		TLS:   true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,
 		Configured: true, ProvesByDNS: true, Serves: true},
 	{Kind: Form, Title: "a forwarding form", Page: "Forwarding", Steps: []CarrierStep{Forward},
-		OneTarget: true, WithZone: true},
+		Holds: After, OneTarget: true, WithZone: true},
 	{Kind: Platform, Title: "the site's platform", Page: "At the platform",
 		Steps: []CarrierStep{Claim, Issue, Point, Redirect},
 		TLS:   true, KeepsPath: true, KeepsQuery: true, HoldsRules: true,

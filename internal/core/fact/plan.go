@@ -126,27 +126,47 @@ type (
 		Name, Row string
 		Records   []string
 	}
-	NoSuchEntry      struct{}
-	NotForwarded     struct{}
-	NoTakingOut      struct{}
-	ProofDiffers     struct{}
-	NoSuchZone       struct{}
-	NoSuchRecord     struct{}
-	ThereAlready     struct{}
-	NobodyCan        struct{}
-	ToldBehind       struct{ Behind, Wanted string }
-	ToldNothing      struct{ URL string }
-	ToldFrame        struct{}
-	ToldToSend       struct{ URL, Says, Planned string }
-	LacksCertificate struct{ Host string }
-	LacksOrigin      struct{ Behind string }
-	LacksZone        struct{}
-	LacksDeletion    struct{ Host string }
-	LacksServers     struct{ Servers []string }
-	LacksDS          struct{ DS string }
-	LacksAwaited     struct{}
-	LacksRecord      struct{ Record string }
-	LacksRecordAs    struct {
+	// what those meet who hold older answers, and for how long at most
+	HeldElsewhere struct{ Name, Before, After, Row, For string }
+	HeldDark      struct{ Host, Row, For string }
+	HeldUntold    struct {
+		Host, Row, For string
+		Carriers       []string
+	}
+	HeldSenders struct {
+		Domain, Row, For string
+		Senders          []string
+	}
+	HeldPastWait struct {
+		Name, Type, Left string
+		TTL              int
+	}
+	DelegationPastWait struct{ Zone, Left string }
+	LeadsUncertified   struct{ Host, Carrier, Row string }
+	EdgeAbandoned      struct{ Host, Carrier, Row string }
+	DSOutlivesKeys     struct{ Zone, Row string }
+	TooEarly           struct{ Carrier, Host, Needs string }
+	NoSuchEntry        struct{}
+	NotForwarded       struct{}
+	NoTakingOut        struct{}
+	ProofDiffers       struct{}
+	NoSuchZone         struct{}
+	NoSuchRecord       struct{}
+	ThereAlready       struct{}
+	NobodyCan          struct{}
+	ToldBehind         struct{ Behind, Wanted string }
+	ToldNothing        struct{ URL string }
+	ToldFrame          struct{}
+	ToldToSend         struct{ URL, Says, Planned string }
+	LacksCertificate   struct{ Host string }
+	LacksOrigin        struct{ Behind string }
+	LacksZone          struct{}
+	LacksDeletion      struct{ Host string }
+	LacksServers       struct{ Servers []string }
+	LacksDS            struct{ DS string }
+	LacksAwaited       struct{}
+	LacksRecord        struct{ Record string }
+	LacksRecordAs      struct {
 		Record string
 		Values []string
 	}
@@ -180,6 +200,12 @@ type (
 	TakesApexOnly struct{ Carrier string }
 	SpeaksNone    struct{ Carrier string }
 	NobodyTells   struct{ Carrier, Host string }
+	TypedNowhere  struct{ Host string }
+	TypedAway     struct {
+		Host string
+		Ends []string
+	}
+	TypedAmiss    struct{ Carrier, Zone string }
 	NobodyBehind  struct{ Carrier string }
 	NoRecordGiven struct{}
 	ApexOnly      struct {

@@ -63,8 +63,7 @@ func doorsOf(w *predict.Prediction) []PlannedDoor {
 	crew.Each(len(doors), func(i int) {
 		d := doors[i]
 		root := d.URL("/", "")
-		made := PlannedDoor{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target,
-			Chain: stepsFrom(w, root)}
+		made := PlannedDoor{Door: d, Carrier: predict.SiteName, LeadsTo: w.Goal(root).Target}
 		domain := w.Estate.DomainOf(d.Host)
 		if domain != nil {
 			made.Domain = domain.Name.String()

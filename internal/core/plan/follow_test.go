@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/proof"
@@ -205,12 +206,20 @@ func TestAPlatformBehindAnEdgeIsTold(t *testing.T) {
 func TestADoorReachesOnlyWhomItWasToldToReach(t *testing.T) {
 	p := planFor(t, oldAndTwo, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
 	require.Equal(t, proof.Proved, proof.Prove(p.Web, nil).Verdict)
-	p.Web.Reaches(map[web.Host]string{web.MustParseHost("www.old.example"): "four"})
-	assert.Equal(t, "bad-answer", answer(p, "https://www.old.example/"))
-	assert.Equal(t, "four", p.Web.Untold(web.MustParseHost("www.old.example")))
-	made := proof.Prove(p.Web, nil)
+	sheets := p.Sheets()
+	for i := range sheets {
+		sheets[i].Entries = slices.DeleteFunc(sheets[i].Entries, func(e act.Entry) bool {
+			return sheets[i].Place == "four" && e.Kind == world.Config
+		})
+	}
+	w, broken := p.As(p.With(sheets))
+	assert.NotEmpty(t, broken)
+	a := w.Answer(t.Context(), chain.Ask{URL: web.MustParseURL("https://www.old.example/")})
+	assert.Equal(t, chain.BadAnswer, a.Refusal)
+	assert.Equal(t, "four", w.Untold(web.MustParseHost("www.old.example")))
+	made := proof.Prove(w, nil)
 	assert.Equal(t, proof.Refuted, made.Verdict)
-	assert.Equal(t, "http://www.old.example", made.Findings[0].Subject)
+	assert.Equal(t, "http://old.example", made.Findings[0].Subject)
 }
 
 // TestSheetsThatTellNobody drops what tells carriers of hosts: the plan says who was not told, and
@@ -220,7 +229,7 @@ func TestSheetsThatTellNobody(t *testing.T) {
 		"  - {name: old.example, carrier: {apex: four, www: aliased}}\n"
 	p := planFor(t, domains, seen(t, "old.example\n@ A 192.0.2.1\nwww CNAME @\n@ MX 0 ."))
 	sheets := p.Sheets()
-	require.Empty(t, p.Play(sheets))
+	require.Empty(t, p.Play(p.With(sheets)))
 	for i := range sheets {
 		if sheets[i].Place == "aliased" {
 			sheets[i].Entries = slices.DeleteFunc(
@@ -230,10 +239,13 @@ func TestSheetsThatTellNobody(t *testing.T) {
 		}
 	}
 	var said []string
-	for _, f := range p.Play(sheets) {
+	for _, f := range p.Play(p.With(sheets)) {
 		said = append(said, f.Subject+": "+f.Says.String())
 	}
 	assert.Equal(t, []string{
+		"aliased: A row of a sheet cannot be typed as it is: aliased takes this for www.old.example only " +
+			"after the claim.",
+		"old.example at aliased: No sheet tells aliased to get the certificate for www.old.example.",
 		"www.old.example: www.old.example leads to aliased, which does not know it yet, once this is " +
 			"typed: replace www CNAME " +
 			"old.example by sites.other.example in old.example.",

@@ -1,23 +1,31 @@
 package plan
 
 import (
+	"slices"
+
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
+	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
 )
 
-// Web predicts the web as it is after the plan, which is all that a proof needs: doors reach only
-// whom something that is typed tells of them.
+// Web predicts the web as the estate file and the rules mean it, whatever is typed.
 func (in Input) Web() *predict.Prediction {
-	w := predict.New(
+	return predict.New(
 		predict.Input{Estate: in.Estate, Rules: in.Rules, SiteRules: in.SiteRules, Pages: in.Pages,
 			Only: in.Only},
 	)
-	w.Reaches(untold(in, w))
-	return w
+}
+
+// TypedWeb predicts the web as it is once everything is typed that the plan has people type, and
+// gives what breaks on the way there.
+func (in Input) TypedWeb() (*predict.Prediction, []finding.Finding) {
+	p := in.plan(false)
+	return p.Web, p.Broken
 }
 
 // Make works the plan out.
@@ -28,7 +36,7 @@ func Make(in Input) *Plan { return in.plan(true) }
 func Broken(in Input) []finding.Finding { return in.plan(false).Broken }
 
 // plan works a plan out, with an example of every rule or without rules. This is the order of its
-// phases.
+// phases: what is meant, what is typed for it, the world that comes of that, and what it answers.
 func (in Input) plan(rules bool) *Plan {
 	w := in.Web()
 	seen := zone.SurveysOf(in.known())
@@ -40,38 +48,79 @@ func (in Input) plan(rules bool) *Plan {
 		p.Notes = append(p.Notes, f.Notes...)
 	}
 	take(leftDomains(in.Estate, w))
-	p.Doors = doorsOf(w)
 	limits, beyond := carry.Limits(w)
 	p.beyond = beyond
 	take(limits)
 	if rules {
 		p.Rules = rulesOf(w)
 	}
-	p.asks = p.Asks(true)
 	take(faultyRules(w))
 	take(redirectsNeeded(w))
 	p.Certificates = carry.Certificates(w)
-	take(predicted(p, beyond))
 	zones := zone.Make(in.known(), seen, w.Domains())
 	p.Zones, p.today = zones.Zones, zones.Today
+	p.Doors = doorsOf(w)
+	p.asks = p.Asks(true)
+	carriers, others := carry.Carriers(w, seen, p.Zones, p.Certificates, p.urls())
+	p.Carriers = carriers
+	certificates, issuers := carry.WithIssuers(in.Estate, p.Certificates,
+		carry.RecordsAt(in.Estate, seen, p.Zones), carry.MissedIssuersOf(p.Zones))
+	p.Certificates = certificates
+	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
+	typed := p.Typed()
+	p.wait(typed)
+	p.Played = playedOf(p, typed.Sheets, seen)
+	p.meant = w
+	web, played := p.As(typed)
+	p.Web = web
+	crew.Each(len(p.Doors), func(i int) {
+		p.Doors[i].Chain = stepsFrom(p.Web, p.Doors[i].Door.URL("/", ""))
+	})
+	take(predicted(p, beyond))
 	take(zones.Found)
 	take(unseenZones(in.Survey, p.Zones))
 	take(act.Found{Findings: carry.DeclaredOtherwise(in.Estate, in.Survey, in.Audited)})
 	take(earlierZones(in, seen, w))
-	carriers, f := carry.Carriers(w, seen, p.Zones, p.Certificates, p.urls())
-	p.Carriers = carriers
-	take(f)
-	certificates, f := carry.WithIssuers(in.Estate, p.Certificates,
-		carry.RecordsAt(in.Estate, seen, p.Zones), carry.MissedIssuersOf(p.Zones))
-	p.Certificates = certificates
-	take(f)
-	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
-	sheets := p.Sheets()
-	p.Played = playedOf(p, sheets, seen)
-	p.Broken = p.unsaid(p.Play(sheets), tally.Findings())
+	take(others)
+	take(issuers)
+	p.Broken = p.unsaid(played, tally.Findings())
 	take(act.Found{Findings: p.Broken})
 	p.Findings = tally.Findings()
 	return p
+}
+
+// As gives the web as it is once something is typed, and what breaks on the way there.
+func (p *Plan) As(t Typed) (*predict.Prediction, []finding.Finding) {
+	played, state := p.play(t)
+	return p.meant.From(predict.Typed{State: state, Otherwise: p.otherwise(t)}), played
+}
+
+// otherwise tells of which carriers and zones something else is typed than what is meant.
+func (p *Plan) otherwise(t Typed) func(carrier, zone string) bool {
+	rows := func(place string, entries []act.Entry, by map[string][]string) {
+		for _, e := range entries {
+			if e.Kind == world.CertEntry || e.Kind == world.Records {
+				continue // they say nothing of what is answered
+			}
+			r := p.entryRow(place, e)
+			by[place+" "+e.Domain] = append(by[place+" "+e.Domain], r.String())
+		}
+	}
+	meant, typed := map[string][]string{}, map[string][]string{}
+	for _, c := range p.Carriers {
+		rows(c.Name, c.Entries, meant)
+	}
+	for _, s := range t.Sheets {
+		rows(s.Place, s.Entries, typed)
+	}
+	other := map[string]bool{}
+	for key, all := range meant {
+		other[key] = !slices.Equal(all, typed[key])
+	}
+	for key := range typed {
+		other[key] = other[key] || meant[key] == nil
+	}
+	return func(carrier, zone string) bool { return other[carrier+" "+zone] || other[carrier+" "] }
 }
 
 // Whole returns the plan for all domains of the estate, whichever this one is about.

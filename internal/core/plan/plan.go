@@ -54,12 +54,15 @@ type Input struct {
 	Audited []chain.Chain  // what an audit met last
 	// what was seen before that, to say what came and went since; nil: nothing
 	Earlier *survey.Survey
-	Now     time.Time // for what is wanted until a date; the zero value ends nothing
+	// all that was seen before the last time, from the newest: some may still hold it
+	Past []*survey.Survey
+	Now  time.Time // for what is wanted until a date; the zero value ends nothing
 }
 
 // known gives what the zones are worked out from.
 func (in Input) known() zone.Known {
-	return zone.Known{Estate: in.Estate, Survey: in.Survey, Earlier: in.Earlier, Now: in.Now}
+	return zone.Known{Estate: in.Estate, Survey: in.Survey, Earlier: in.Earlier,
+		Past: in.Past, Now: in.Now}
 }
 
 // Plan is the whole plan.
@@ -80,7 +83,8 @@ type Plan struct {
 	Estate *estate.Estate
 	Table  *rule.Table
 	input  Input
-	today  *world.World      // as it was seen
+	today  *world.World // as it was seen
+	meant  *predict.Prediction
 	asks   []ToAsk           // what an audit asks, rules included
 	beyond map[web.Door]bool // doors of which it was said that their carrier cannot do what is asked
 }

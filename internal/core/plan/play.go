@@ -3,8 +3,10 @@ package plan
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/carry"
@@ -20,26 +22,69 @@ import (
 	"upperpath.example/upperpath/internal/core/zone"
 )
 
+// Typed is all that people type, and nothing of what it is meant for.
+type Typed struct {
+	Sheets []Sheet
+	// zones as files, by name: as they are copied to other name servers, and as they are in the end
+	Copies map[string][]record.Set
+	Files  map[string][]record.Set
+}
+
+// Typed gives what the plan has people type.
+func (p *Plan) Typed() Typed {
+	t := Typed{Sheets: p.Sheets(), Copies: map[string][]record.Set{}, Files: map[string][]record.Set{}}
+	for i := range p.Zones {
+		z := &p.Zones[i]
+		if z.Move != nil {
+			if sets, err := p.AsItIs(z); err == nil {
+				t.Copies[z.Name] = sets
+			}
+		}
+	}
+	return t
+}
+
+// With gives what the plan has people type, but for its sheets.
+func (p *Plan) With(sheets []Sheet) Typed {
+	t := p.Typed()
+	t.Sheets = sheets
+	return t
+}
+
 // Play types the rows of sheets into the world as it was seen, in the order of the steps, and gives
 // a finding for whatever breaks on the way or is not so in the end. It knows of the plan what is
-// wanted in the end, and nothing of how it means to get there: that is what the sheets say.
-func (p *Plan) Play(sheets []Sheet) []finding.Finding {
-	pl := player{plan: p, world: p.today.Clone(),
-		seen: zone.SurveysOf(p.input.known()), said: map[string]bool{}}
-	pl.remember()
+// wanted in the end, and nothing of how it means to get there: that is what the sheets say. A step
+// begins as soon as what has to come before it is done and its wait is over.
+func (p *Plan) Play(t Typed) []finding.Finding {
+	findings, _ := p.play(t)
+	return findings
+}
+
+func (p *Plan) play(t Typed) ([]finding.Finding, *world.World) {
+	pl := newPlayer(p)
 	pl.watch = world.NewWatch(pl.world, pl.wishes())
-	deeds := deedsOf(p, sheets)
-	begun := false // some record changes
-	for i, a := range deeds {
-		if !begun && a.rows[0].IsRecord() && a.kind != act.LowerTTLs {
-			pl.lowered()
-			begun = true
-		}
-		if a.kind == act.RaiseTTLs && !pl.ended {
-			pl.zonesAfter(false)
-		}
-		pl.broke(pl.watch.Act(i+1, a.rows))
+	begun, number := false, 0 // some record changes
+	act1 := func(rows []world.Row) {
+		number++
+		pl.broke(pl.watch.Act(number, rows))
 	}
+	p.walk(pl.world, t, func(_ int, s act.Step, deeds []deed) {
+		switch {
+		case s.Kind == act.RaiseTTLs && !pl.ended:
+			pl.zonesAfter(false)
+		case s.Kind == act.AuditDoors:
+			pl.outlived()
+		case s.Kind == act.CopyZones:
+			pl.copied(s.Zones, t.Copies)
+		}
+		for _, d := range deeds {
+			if !begun && d.rows[0].IsRecord() && s.Kind != act.LowerTTLs {
+				pl.lowered()
+				begun = true
+			}
+			act1(d.rows)
+		}
+	})
 	if !begun {
 		pl.lowered()
 	}
@@ -48,7 +93,215 @@ func (p *Plan) Play(sheets []Sheet) []finding.Finding {
 	}
 	pl.zonesAfter(true)
 	pl.toldAll()
-	return pl.tally.Findings()
+	return pl.tally.Findings(), pl.world
+}
+
+func newPlayer(p *Plan) *player {
+	pl := &player{plan: p, world: p.today.Clone(), seen: zone.SurveysOf(p.input.known()),
+		said: map[string]bool{}}
+	pl.remember()
+	return pl
+}
+
+// walk goes through the steps in their order, with what is typed in each, and lets the time pass
+// that is waited between them. What belongs to no step is typed last.
+func (p *Plan) walk(w *world.World, t Typed, step func(i int, s act.Step, deeds []deed)) {
+	byStep := deedsOf(p, t.Sheets)
+	over := map[act.StepKind]int{} // when steps of a kind are done and waited for
+	rest := func() { step(len(p.Steps), act.Step{}, byStep[len(p.Steps)]) }
+	raised := slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.RaiseTTLs })
+	for i, s := range p.Steps {
+		begin := w.Now()
+		if s.Kind == act.RaiseTTLs {
+			rest()
+		}
+		for _, kind := range s.After {
+			begin = max(begin, over[kind])
+		}
+		if s.Kind == act.RaiseTTLs {
+			begin += s.Wait
+		}
+		w.Wait(begin - w.Now())
+		if s.Kind == act.CopyZones {
+			for _, name := range s.Zones {
+				if sets := t.Copies[name]; sets != nil {
+					w.Load(name, sets)
+				}
+			}
+		}
+		step(i, s, byStep[i])
+		over[s.Kind] = max(over[s.Kind], w.Now()+p.Steps[i].Wait)
+	}
+	if !raised {
+		rest()
+	}
+	step(len(p.Steps), act.Step{Kind: act.RaiseTTLs}, byStep[len(p.Steps)+1])
+}
+
+// wait works out for how long to wait in each step that waits for older answers to run out: as long
+// as somebody may hold any of those that its rows made old.
+func (p *Plan) wait(t Typed) {
+	pl := newPlayer(p)
+	p.outlast(pl.world)
+	var turning []deed
+	p.walk(pl.world, t, func(i int, s act.Step, deeds []deed) {
+		for _, d := range deeds {
+			pl.world.Act(d.rows)
+		}
+		if i == len(p.Steps) {
+			return
+		}
+		switch s.Kind {
+		case act.LowerTTLs:
+			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(p.loweredNames(deeds), true, record.LeadsBrowsers)
+		case act.UntieMail:
+			any := func(string) bool { return true }
+			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(namesIn(deeds), false, any)
+		case act.LeaveAliases:
+			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(namesIn(deeds), false, record.LeadsBrowsers)
+		case act.MakeChanges:
+			turning = append(turning, deeds...)
+			for _, h := range s.Dark {
+				names := map[string]map[string]bool{}
+				put(names, pl.world.ZoneOf(h), h)
+				dark, _ := pl.longest(names, false, record.LeadsBrowsers)
+				p.Steps[i].DarkFor = max(p.Steps[i].DarkFor, dark)
+			}
+		case act.WaitForTTLs:
+			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(namesIn(turning), false, record.LeadsBrowsers)
+		}
+	})
+}
+
+// outlast adds a step that waits, where TTLs were lowered already, but some may still hold answers
+// with those that were before.
+func (p *Plan) outlast(w *world.World) {
+	lowers := slices.ContainsFunc(p.Steps, func(s act.Step) bool { return s.Kind == act.LowerTTLs })
+	at := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind != act.SurveyFirst })
+	if lowers || at < 0 {
+		return
+	}
+	pl := &player{plan: p, world: w}
+	wait, holds := pl.longest(p.loweredNames(nil), true, record.LeadsBrowsers)
+	if wait > 0 {
+		p.Steps = slices.Insert(p.Steps, at, step(act.Step{Kind: act.OutlastTTLs, Wait: wait,
+			Holds: holds}))
+	}
+}
+
+// loweredNames gives the names whose TTLs have to be low, by zone.
+func (p *Plan) loweredNames(deeds []deed) map[string]map[string]bool {
+	names := namesIn(deeds)
+	for _, z := range p.Zones {
+		for _, t := range z.TTLs {
+			put(names, z.Name, t.Name)
+		}
+	}
+	return names
+}
+
+func put(names map[string]map[string]bool, zone, name string) {
+	if names[zone] == nil {
+		names[zone] = map[string]bool{}
+	}
+	names[zone][name] = true
+}
+
+// namesIn gives the names of records that are typed, by zone.
+func namesIn(deeds []deed) map[string]map[string]bool {
+	names := map[string]map[string]bool{}
+	for _, d := range deeds {
+		for _, r := range d.rows {
+			if name, err := record.Name(r.Label, r.Zone); err == nil && r.IsRecord() {
+				put(names, r.Zone, name)
+			}
+		}
+	}
+	return names
+}
+
+// longest gives for how long anybody may still hold something about names that was so before, in
+// seconds, and what that is. same asks for what is still so, but had a longer TTL.
+func (pl *player) longest(names map[string]map[string]bool, same bool,
+	counts func(kind string) bool) (int, *act.Remembered) {
+	wait := 0
+	var holds *act.Remembered
+	for _, zone := range slices.Sorted(maps.Keys(names)) {
+		olds := pl.world.Olds(zone)
+		slices.SortFunc(olds, func(a, b world.Old) int {
+			return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Type, b.Type))
+		})
+		for _, o := range olds {
+			left := o.Until - pl.world.Now()
+			if o.Same != same || left <= wait || o.Type != "" && o.Type != world.Delegation &&
+				!counts(o.Type) || o.Type != world.Delegation && !names[zone][o.Name] {
+				continue
+			}
+			wait = left
+			holds = &act.Remembered{Name: o.Name, Type: o.Type, TTL: o.TTL}
+			if now := pl.plan.input.Now; !now.IsZero() && o.Until < o.TTL {
+				// it was so until some time before the plan was made
+				holds.Since = now.Add(time.Duration(o.Until-o.TTL) * time.Second)
+			}
+		}
+	}
+	return wait, holds
+}
+
+// copied looks whether what is copied to the next name servers is what was typed at the present
+// ones until then.
+func (pl *player) copied(zones []string, copies map[string][]record.Set) {
+	for _, name := range zones {
+		z := pl.plan.zoneNamed(name)
+		keys := map[record.Key]bool{}
+		for _, key := range pl.world.Typed(name) {
+			keys[key] = true
+		}
+		for _, c := range z.Changes {
+			if c.Early {
+				keys[record.Key{Name: c.Name, Type: c.Type}] = true
+			}
+		}
+		for key := range keys {
+			there, seen := pl.world.Set(name, key)
+			copied, _ := record.Find(copies[name], key.Name, key.Type)
+			if seen && z != nil && copies[name] != nil {
+				pl.compare(z, key, there, record.PlainAll(key.Type, copied.Values), copied.TTL, true)
+			}
+		}
+	}
+}
+
+// outlived looks whether anybody still holds what was there before, now that the plan says that
+// nobody does.
+func (pl *player) outlived() {
+	for i := range pl.plan.Zones {
+		z := &pl.plan.Zones[i]
+		if z.Domain.State == estate.Moved {
+			continue
+		}
+		turns := map[string]bool{}
+		for _, c := range z.Changes {
+			turns[c.Name] = turns[c.Name] ||
+				c.Step > 0 && !c.UntiesMail() && record.LeadsBrowsers(c.Type)
+		}
+		for _, o := range pl.world.Olds(z.Name) {
+			left := wording.DurationText(o.Until - pl.world.Now())
+			switch {
+			case o.Type == world.Delegation:
+				pl.find(finding.New(finding.ZoneDiffers, z.Name+" NS",
+					fact.DelegationPastWait{Zone: z.Name, Left: left}))
+			case o.Same || !turns[o.Name] || o.Type != "" && !record.LeadsBrowsers(o.Type):
+			default:
+				kind := o.Type
+				if kind == "" {
+					kind = "as missing"
+				}
+				pl.find(finding.New(finding.ZoneDiffers, strings.TrimSpace(o.Name+" "+o.Type),
+					fact.HeldPastWait{Name: o.Name, Type: kind, TTL: o.TTL, Left: left}))
+			}
+		}
+	}
 }
 
 // unsaid gives what the sheets break, but for what is known of the same name already and cannot but
@@ -98,23 +351,25 @@ type player struct {
 }
 
 // deed is rows that are typed at once, in a step.
-type deed struct {
-	kind act.StepKind
-	rows []world.Row
-}
+type deed struct{ rows []world.Row }
 
 // deedsOf puts the rows of sheets in the order in which they are typed: step by step, place by
-// place. What belongs to no step is typed last.
-func deedsOf(p *Plan, sheets []Sheet) []deed {
+// place. What belongs to no step comes behind all of them: what changes anything, then TTLs that are
+// raised.
+func deedsOf(p *Plan, sheets []Sheet) [][]deed {
 	type at struct{ sheet, row int }
 	lines, entries := map[at]bool{}, map[at]bool{}
-	var all []deed
-	take := func(kind act.StepKind, line func(Line) bool, entry func(Sheet, act.Entry) bool) {
+	moves := map[string]bool{}
+	for _, z := range p.Zones {
+		moves[z.Name] = z.Move != nil
+	}
+	all := make([][]deed, len(p.Steps)+2)
+	take := func(step int, line func(Line) bool, entry func(Sheet, act.Entry) bool) {
 		for i, sheet := range sheets {
 			for j, e := range sheet.Entries {
 				if !entries[at{i, j}] && entry(sheet, e) {
 					entries[at{i, j}] = true
-					all = append(all, deed{kind, []world.Row{p.entryRow(sheet.Place, e)}})
+					all[step] = append(all[step], deed{[]world.Row{p.entryRow(sheet.Place, e)}})
 				}
 			}
 		}
@@ -123,23 +378,21 @@ func deedsOf(p *Plan, sheets []Sheet) []deed {
 			for j, l := range sheet.Lines {
 				if !lines[at{i, j}] && line(l) {
 					lines[at{i, j}] = true
-					rows = append(rows, lineRow(sheet.Place, l))
+					rows = append(rows, lineRow(sheet.Place, l, moves[l.Zone]))
 				}
 			}
 			for _, together := range atOnce(rows) {
-				all = append(all, deed{kind, together})
+				all[step] = append(all[step], deed{together})
 			}
 		}
 	}
-	for _, s := range p.Steps {
+	for i, s := range p.Steps {
 		line, entry := typedIn(s)
-		if s.Kind != act.RaiseTTLs {
-			take(s.Kind, line, entry)
-		}
+		take(i, line, entry)
 	}
 	rest := func(Sheet, act.Entry) bool { return true }
-	take(act.MakeChanges, func(l Line) bool { return l.Do != act.Raise }, rest)
-	take(act.RaiseTTLs, func(Line) bool { return true }, rest)
+	take(len(p.Steps), func(l Line) bool { return l.Do != act.Raise }, rest)
+	take(len(p.Steps)+1, func(Line) bool { return true }, rest)
 	return all
 }
 
@@ -167,8 +420,9 @@ func atOnce(rows []world.Row) [][]world.Row {
 	return all
 }
 
-func lineRow(place string, l Line) world.Row {
+func lineRow(place string, l Line, moves bool) world.Row {
 	return world.Row{
+		Coming:  moves && !l.Early,
 		Place:   place,
 		Do:      world.Action(l.Do),
 		Zone:    l.Zone,
@@ -206,6 +460,9 @@ func (pl *player) remember() {
 			for _, c := range tellable(pl.plan.Estate, d, h) {
 				if d.State == estate.Moved || carry.ClaimedAt(pl.seen, d.Name.String(), h, c) {
 					pl.world.SawKnown(c.Name, h.String())
+				}
+				if d.State == estate.Moved || carry.CertifiedThere(pl.seen, d.Name.String(), h, c) {
+					pl.world.At(c.Name).Had[h.String()] = true
 				}
 			}
 			for _, who := range pl.world.Carriers(h.String()) {
@@ -270,6 +527,19 @@ func (pl *player) wishes() world.Wishes {
 		wish.Late[k.Name] = k.ClaimsAfter
 	}
 	wish.Led = func(name string) bool { return led[name] }
+	early := map[string]bool{} // carriers and hosts
+	for _, c := range p.Certificates {
+		for _, name := range c.Names {
+			early[c.Carrier+" "+name] = c.Domain != "" && c.When != string(estate.After)
+		}
+	}
+	wish.Certify = func(carrier, host string) bool { return early[carrier+" "+host] }
+	wish.Dark = map[string]bool{}
+	for _, s := range p.Steps {
+		for _, h := range s.Dark {
+			wish.Dark[h] = true
+		}
+	}
 	return wish
 }
 
@@ -335,12 +605,18 @@ func (pl *player) zonesAfter(raised bool) {
 	pl.ended = true
 	for i := range pl.plan.Zones {
 		z := &pl.plan.Zones[i]
-		keys, short := map[record.Key]bool{}, map[record.Key]bool{}
+		keys, short := map[record.Key]bool{}, map[record.Key]int{}
 		for _, c := range changesToType(z) {
 			keys[record.Key{Name: c.Name, Type: c.Type}] = true
 			held := record.Key{Name: c.Name, Type: cmp.Or(c.TypedAs, c.Type)}
 			if keys[held] = true; act.ShortLived(&c) {
-				short[held] = true
+				short[held] = c.Raise
+			}
+		}
+		for _, t := range raisedAlone(z) {
+			key := record.Key{Name: t.Name, Type: t.Type}
+			if raised {
+				keys[key], short[key] = true, t.RaiseTo
 			}
 		}
 		for _, key := range pl.world.Typed(z.Name) {
@@ -358,10 +634,10 @@ func (pl *player) zonesAfter(raised bool) {
 				continue
 			}
 			ttl := wanted[key].TTL
-			if raised && short[key] {
-				ttl = act.RecordTTL
+			if raised && short[key] > 0 {
+				ttl = short[key]
 			}
-			pl.compare(z, key, there, wanted[key].Values, ttl, short[key])
+			pl.compare(z, key, there, wanted[key].Values, ttl, short[key] > 0)
 		}
 	}
 }
@@ -440,6 +716,9 @@ func (pl *player) finding(b world.Break) finding.Finding {
 	row, name := b.Row.String(), b.Subject
 	code, subject := finding.Undecided, b.Subject
 	var facts fact.Facts
+	if b.Held > 0 && b.Kind != world.Bogus {
+		return heldFinding(b, before, after)
+	}
 	switch b.Kind {
 	case world.RowUnfit:
 		facts = fact.RowUnfit{Why: b.Why}
@@ -466,13 +745,54 @@ func (pl *player) finding(b world.Break) finding.Finding {
 		code, facts = finding.RecordLost, fact.DoorWouldGo{Host: name, Before: before, Row: row}
 	case world.Untold:
 		code, facts = finding.BeyondCarrier, fact.LeadsUntold{Host: name, Carriers: b.After, Row: row}
+	case world.Uncertified:
+		code, facts = finding.WrongName, fact.LeadsUncertified{Host: name, Carrier: b.After[0], Row: row}
+	case world.Abandoned:
+		code, facts = finding.ProviderBound, fact.EdgeAbandoned{Host: name, Carrier: b.After[0], Row: row}
+	case world.Bogus:
+		code, facts = finding.StaleDS, fact.DSOutlivesKeys{Zone: name, Row: row}
 	case world.Crowded:
 		code, facts = finding.AliasConflict, fact.StandsTogether{Name: name, Records: b.After, Row: row}
 	}
-	return finding.New(code, subject, facts, map[string]any{
-		"act": b.Act, "row": row, "place": b.Row.Place, "before": b.Before, "after": b.After,
-		"name": name,
-	})
+	return finding.New(code, subject, facts, evidenceOf(b)).As(finding.Error)
+}
+
+func evidenceOf(b world.Break) map[string]any {
+	evidence := map[string]any{
+		"act": b.Act, "row": b.Row.String(), "place": b.Row.Place, "before": b.Before, "after": b.After,
+		"name": b.Subject,
+	}
+	if b.Held > 0 {
+		evidence["held_seconds"] = b.Held
+	}
+	return evidence
+}
+
+// heldFinding is about what those meet who hold older answers.
+func heldFinding(b world.Break, before, after string) finding.Finding {
+	row, lasts := b.Row.String(), wording.DurationText(b.Held)
+	code, subject := finding.DependedOn, b.Subject
+	var facts fact.Facts = fact.HeldElsewhere{Name: b.Subject, Before: before, After: after, Row: row,
+		For: lasts}
+	switch b.Kind {
+	case world.MailMoved:
+		code = finding.MailTied
+	case world.Followed:
+		subject = b.Target
+	case world.SenderLost:
+		lose := sendersLost(b).(fact.SendersLose)
+		if lose.Everybody {
+			lose.Senders = append(lose.Senders, "everybody else")
+		}
+		code, facts = finding.MailTied, fact.HeldSenders{Domain: b.Subject, Row: row, For: lasts,
+			Senders: lose.Senders}
+	case world.DoorDark:
+		code, facts = finding.RecordLost, fact.HeldDark{Host: b.Subject, Row: row, For: lasts}
+	case world.Untold, world.Uncertified, world.Abandoned:
+		code, facts = finding.BeyondCarrier, fact.HeldUntold{Host: b.Subject, Row: row, For: lasts,
+			Carriers: b.After}
+	}
+	return finding.New(code, subject, facts, evidenceOf(b))
 }
 
 // sendersLost tells who may send less than before.
@@ -575,7 +895,11 @@ func (pl *player) answers(z *zone.Zone, h web.Host, asks []web.URL) {
 			continue
 		}
 		if says.Behind != "" {
-			if want := cmp.Or(c.Behind, "the site"); says.Behind != want {
+			want := cmp.Or(c.Behind, world.SiteName)
+			if z.Domain.Through[h] == c {
+				want = world.SiteName
+			}
+			if says.Behind != want {
 				pl.wrong(c, z.Name, fact.ToldBehind{Behind: says.Behind, Wanted: want}, u)
 				return
 			}
@@ -642,9 +966,15 @@ func (pl *player) pages(z *zone.Zone) {
 			continue
 		}
 		for _, e := range carry.OriginEntries(c, *z) {
-			if told.Origins[z.Name] !=
-				(world.Origin{Behind: e.Fields[0].Value, AskedBy: e.Fields[1].Value}) {
-				lacks(c.Name, fact.LacksOrigin{Behind: e.Fields[0].Value})
+			at := []string{z.Name}
+			if len(e.Fields) > 2 {
+				at = strings.Split(e.Fields[2].Value, ", ")
+			}
+			for _, at := range at {
+				if told.Origins[at] != (world.Origin{Behind: e.Fields[0].Value,
+					AskedBy: e.Fields[1].Value}) {
+					lacks(c.Name, fact.LacksOrigin{Behind: e.Fields[0].Value})
+				}
 			}
 		}
 		if slices.Contains(c.Steps, estate.Point) && len(carry.Reached(d, c, hosts)) > 0 {
@@ -734,46 +1064,4 @@ func (pl *player) siteToo() {
 			))
 		}
 	}
-}
-
-// untold gives the hosts of what is meant whose carriers nobody tells of them, with the carrier, as
-// far as entries on carriers' pages say. It is what a predicted web reaches, whatever the records
-// say.
-func untold(in Input, w *predict.Prediction) map[web.Host]string {
-	p := &Plan{Estate: in.Estate, Web: w, input: in}
-	seen := zone.SurveysOf(in.known())
-	for _, d := range w.Domains() {
-		p.Zones = append(p.Zones, zone.Zone{Name: d.Name.String(), Domain: d})
-	}
-	state := world.New(world.Input{Estate: in.Estate})
-	pl := player{plan: p, world: state, seen: seen}
-	pl.remember()
-	for _, k := range carry.CarriersAlone(w, seen, p.Zones) {
-		for _, e := range k.Entries {
-			if e.Action == act.Add && e.Kind != world.CertEntry {
-				_ = state.Apply(p.entryRow(k.Name, e))
-			}
-		}
-	}
-	all := map[web.Host]string{}
-	for _, d := range w.Domains() {
-		for _, h := range d.Hosts() {
-			c := d.Carry[h]
-			if c == nil || c.ApexOnly && !h.IsApex() {
-				continue
-			}
-			for _, who := range tellable(in.Estate, d, h) {
-				if !state.Knows(who.Name, h) && d.Served[h] != who && !(who.ApexOnly && !h.IsApex()) {
-					all[h] = who.Name
-				}
-			}
-			root := web.Doors(h)[1].URL("/", "")
-			holder := in.Estate.Holder(c)
-			if _, told := state.Says(holder.Name, root); all[h] == "" && !told &&
-				!(holder.ApexOnly && !h.IsApex()) {
-				all[h] = holder.Name
-			}
-		}
-	}
-	return all
 }

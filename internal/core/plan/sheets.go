@@ -38,6 +38,7 @@ type Line struct {
 	Reasons []act.Reason
 	Check   expect.Expectation // what shows that it worked
 	Early   bool               // of a zone that moves: at the present name servers
+	Round   int                // of what leaves names that move: the higher the earlier
 }
 
 // Sheets gives what is to be typed, place by place: records where they are kept, then the carriers'
@@ -139,18 +140,35 @@ func raised(z zone.Zone, server string) []Line {
 		}
 		for _, v := range c.Typed {
 			set := record.Set{Name: c.Name, Type: c.Type, Values: c.After}
-			l := ttlLine(z, act.Raise, act.RecordTTL, set, v, server, false)
+			l := ttlLine(z, act.Raise, c.Raise, set, v, server, false)
 			l.Type, l.Value, l.Dotted, l.Through = c.TypedAs, record.Typed(c.TypedAs, v),
 				record.Dotted(c.TypedAs, v), c.Through
 			all = append(all, l)
 		}
 		if set, ok := record.Find(z.Whole, c.Name, c.Type); ok && c.Through == "" {
 			for _, v := range set.Values {
-				all = append(all, ttlLine(z, act.Raise, act.RecordTTL, set, v, server, false))
+				all = append(all, ttlLine(z, act.Raise, c.Raise, set, v, server, false))
 			}
 		}
 	}
+	for _, t := range raisedAlone(&z) {
+		set, _ := record.Find(z.AsItIs, t.Name, t.Type)
+		for _, v := range set.Values {
+			all = append(all, ttlLine(z, act.Raise, t.RaiseTo, set, v, server, false))
+		}
+	}
 	return all
+}
+
+// raisedAlone gives the sets that do not change, whose TTLs were lowered and are raised again: those
+// of wildcards that answered for names which come.
+func raisedAlone(z *zone.Zone) []zone.TTL {
+	return slices.DeleteFunc(slices.Clone(z.TTLs), func(t zone.TTL) bool {
+		return t.RaiseTo == 0 || t.LowerBefore == 0 ||
+			slices.ContainsFunc(z.Changes, func(c act.Change) bool {
+				return c.Step > 0 && c.Name == t.Name && record.LeadsBrowsers(c.Type)
+			})
+	})
 }
 
 func ttlLine(z zone.Zone, do act.Action, ttl int, set record.Set, value, server string,
@@ -199,6 +217,7 @@ func linesOf(z zone.Zone, c act.Change, server string) []Line {
 			Through: c.Through,
 			Reasons: c.Reasons,
 			Early:   c.Early,
+			Round:   c.Round,
 		}
 		if value != "" {
 			l.Type = kind

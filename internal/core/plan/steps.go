@@ -22,6 +22,7 @@ var sequence = map[act.StepKind]struct {
 	act.RemoveStaleDS: {check: expect.Survey, back: act.OldDS},
 	act.LowerTTLs: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
 		back: act.TypeOldValues},
+	act.OutlastTTLs:     {},
 	act.GetCertificates: {check: expect.Audit},
 	act.ClaimHosts:      {back: act.Unclaim},
 	act.MakeEarly: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
@@ -31,8 +32,15 @@ var sequence = map[act.StepKind]struct {
 		check: expect.Audit},
 	act.UntieMail: {after: []act.StepKind{act.SurveyFirst}, check: expect.NoDifference,
 		back: act.TypeOldValues},
+	act.LeaveAliases: {
+		after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail, act.ClaimHosts,
+			act.TryRedirects, act.LeaveOld, act.LeaveAliases},
+		check: expect.NoDifference,
+		back:  act.TypeOldValues,
+	},
 	act.MakeChanges: {
-		after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.ClaimHosts, act.TryRedirects},
+		after: []act.StepKind{act.LowerTTLs, act.OutlastTTLs, act.UntieMail, act.ClaimHosts,
+			act.TryRedirects, act.LeaveOld, act.LeaveAliases},
 		check: expect.NoDifference,
 		back:  act.TypeOldValues,
 	},
@@ -44,8 +52,9 @@ var sequence = map[act.StepKind]struct {
 	act.ClaimAfter:        {after: []act.StepKind{act.MakeChanges}, back: act.Unclaim},
 	act.IssueCertificates: {after: []act.StepKind{act.MakeChanges}, check: expect.Audit},
 	act.ChoosePrimaries:   {after: []act.StepKind{act.IssueCertificates}, check: expect.Audit},
-	act.AuditDoors:        {after: []act.StepKind{act.WaitForTTLs}, check: expect.Audit},
-	act.RaiseTTLs:         {after: []act.StepKind{act.AuditDoors}, check: expect.NoDifference},
+	act.AuditDoors: {after: []act.StepKind{act.WaitForTTLs, act.LeaveOld},
+		check: expect.Audit},
+	act.RaiseTTLs: {after: []act.StepKind{act.AuditDoors}, check: expect.NoDifference},
 	act.CopyZones: {after: []act.StepKind{act.LowerTTLs, act.UntieMail, act.MakeEarly},
 		check: expect.Survey},
 	act.SeeAgreement: {after: []act.StepKind{act.CopyZones}, check: expect.NoDifference},
@@ -106,12 +115,14 @@ func stepsOf(zones []zone.Zone, carriers []carry.Carried,
 		stepsOfEarly(open),
 		stepsOfDelegations(open, act.CopyZones, act.SeeAgreement, act.FindDS, act.RemoveDS,
 			act.ChangeNameServers, act.LeaveOld),
-		stepsOfCertificates(act.GetCertificates, early),
 		stepsOfTelling(carriers, false),
+		stepsOfPrimaries(carriers, beforeCertificates),
+		stepsOfCertificates(act.GetCertificates, early),
+		stepsOfPrimaries(carriers, beforeRecords),
 		stepsOfRedirects(carriers),
 		stepsOfNew(open),
 		stepsOfCertificates(act.CertifyNew, late),
-		stepsOfRecords(open),
+		stepsOfRecords(open, carriers),
 		stepsOfTelling(carriers, true),
 		stepsOfEnding(open, carriers, certificates),
 		stepsOfDelegations(open, act.SignAnew),
@@ -140,7 +151,6 @@ func stepsOfLowering(open []zone.Zone) []act.Step {
 	for _, z := range open {
 		for _, t := range z.TTLs {
 			if t.LowerBefore > 0 {
-				s.Wait = max(s.Wait, t.LowerBefore)
 				s.Names = append(s.Names, t.Name+" "+t.Type)
 			}
 		}
@@ -156,9 +166,8 @@ func stepsOfLowering(open []zone.Zone) []act.Step {
 func stepsOfMail(open []zone.Zone) []act.Step {
 	s := act.Step{Kind: act.UntieMail}
 	for i := range open {
-		if n, wait := MailFirst(&open[i]); n > 0 {
-			s.Zones = append(s.Zones, open[i].Name)
-			s.Count, s.Wait = s.Count+n, max(s.Wait, wait)
+		if n, _ := MailFirst(&open[i]); n > 0 {
+			s.Zones, s.Count = append(s.Zones, open[i].Name), s.Count+n
 		}
 	}
 	if s.Count == 0 {
@@ -192,6 +201,9 @@ func stepsOfCertificates(kind act.StepKind, all []carry.Certificate) []act.Step 
 	listed := map[string]bool{}
 	for _, c := range all {
 		if c.When == string(estate.After) {
+			if !slices.Contains(s.LateAt, c.Carrier) {
+				s.LateAt = append(s.LateAt, c.Carrier)
+			}
 			continue
 		}
 		s.Count++
@@ -261,9 +273,9 @@ func stepsOfRedirects(carriers []carry.Carried) []act.Step {
 	return []act.Step{step(s), step(act.Step{Kind: act.TryRedirects})}
 }
 
-func stepsOfRecords(open []zone.Zone) []act.Step {
+func stepsOfRecords(open []zone.Zone, carriers []carry.Carried) []act.Step {
 	s := act.Step{Kind: act.MakeChanges}
-	wait, unseen := 0, false
+	unseen, rounds := false, 0
 	for _, z := range open {
 		unseen = unseen || z.Seen == nil && z.New == nil
 		n := 0
@@ -271,13 +283,9 @@ func stepsOfRecords(open []zone.Zone) []act.Step {
 			if c.Step == 0 || c.UntiesMail() || c.Early {
 				continue
 			}
-			n++
-			if c.Action == act.Add {
-				wait = max(wait, z.AbsentFor)
+			if rounds = max(rounds, c.Round); c.Round == 0 {
+				n++
 			}
-		}
-		for _, t := range z.TTLs {
-			wait = max(wait, t.WaitAfter)
 		}
 		if s.Count += n; n > 0 {
 			s.Zones = append(s.Zones, z.Name)
@@ -286,13 +294,42 @@ func stepsOfRecords(open []zone.Zone) []act.Step {
 			}
 		}
 	}
+	for _, c := range carriers {
+		for _, e := range c.Entries {
+			if e.Action == act.Remove && e.Kind == world.Forward {
+				s.Dark = append(s.Dark, e.Fields[0].Value)
+				s.DarkAt = append(s.DarkAt, c.Name)
+			}
+		}
+	}
 	switch {
 	case s.Count > 0:
-		return []act.Step{step(s), step(act.Step{Kind: act.WaitForTTLs, Wait: wait})}
+		return append(stepsOfRounds(open, rounds), step(s), step(act.Step{Kind: act.WaitForTTLs}))
 	case unseen:
 		return []act.Step{step(act.Step{Kind: act.SetRecords})}
 	}
 	return nil
+}
+
+// stepsOfRounds says which names leave others before these move, round by round.
+func stepsOfRounds(open []zone.Zone, rounds int) []act.Step {
+	var all []act.Step
+	for round := rounds; round > 0; round-- {
+		s := act.Step{Kind: act.LeaveAliases, Round: round}
+		for _, z := range open {
+			n := 0
+			for _, c := range z.Changes {
+				if c.Step > 0 && c.Round == round {
+					n++
+				}
+			}
+			if s.Count += n; n > 0 {
+				s.Zones = append(s.Zones, z.Name)
+			}
+		}
+		all = append(all, step(s))
+	}
+	return all
 }
 
 // stepsOfEarly says which changes of zones that move are made before they are copied, mail left
@@ -368,15 +405,7 @@ func stepsOfEnding(open []zone.Zone, carriers []carry.Carried,
 	if len(late.Late) > 0 {
 		all = append(all, step(late))
 	}
-	primaries := act.Step{Kind: act.ChoosePrimaries}
-	for _, c := range carriers {
-		if c.Redirects && estate.CarrierKind(c.By).Row().OwnSteps {
-			primaries.Pages = append(primaries.Pages, c.Name)
-		}
-	}
-	if len(primaries.Pages) > 0 {
-		all = append(all, step(primaries))
-	}
+	all = append(all, stepsOfPrimaries(carriers, afterRecords)...)
 	all = append(all, step(act.Step{Kind: act.AuditDoors}))
 	raise := act.Step{Kind: act.RaiseTTLs, Wait: int(act.RaiseAfter.Seconds())}
 	for _, z := range open {
@@ -390,6 +419,43 @@ func stepsOfEnding(open []zone.Zone, carriers []carry.Carried,
 		all = append(all, step(raise))
 	}
 	return all
+}
+
+// When platforms are told their primary host, by their own orders of steps.
+const (
+	beforeCertificates = iota
+	beforeRecords
+	afterRecords
+)
+
+// stepsOfPrimaries says at which platforms the primary host is chosen at a time.
+func stepsOfPrimaries(carriers []carry.Carried, when int) []act.Step {
+	s := act.Step{Kind: act.ChoosePrimaries}
+	for _, c := range carriers {
+		if !c.Redirects || !estate.CarrierKind(c.By).Row().OwnSteps {
+			continue
+		}
+		at := func(step estate.CarrierStep) int {
+			if i := slices.Index(c.Steps, step); i >= 0 {
+				return i
+			}
+			return len(c.Steps)
+		}
+		its := afterRecords
+		switch redirect := at(estate.Redirect); {
+		case redirect < at(estate.Point) && redirect < at(estate.Issue):
+			its = beforeCertificates
+		case redirect < at(estate.Point):
+			its = beforeRecords
+		}
+		if its == when {
+			s.Pages = append(s.Pages, c.Name)
+		}
+	}
+	if len(s.Pages) == 0 {
+		return nil
+	}
+	return []act.Step{step(s)}
 }
 
 // partlySeen reports whether records of the zone may be there that nobody has seen.
@@ -455,6 +521,7 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 		zones[z] = true
 	}
 	about := func(zone string) bool { return zones[zone] }
+	isLate := func(place string) bool { return slices.Contains(s.LateAt, place) }
 	switch s.Kind {
 	case act.LowerTTLs:
 		lines = func(l Line) bool { return l.Do == act.Lower }
@@ -464,17 +531,29 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 		lines = func(l Line) bool { return l.Step > 0 && untiesMail(l) && about(l.Zone) }
 	case act.MakeEarly:
 		lines = func(l Line) bool { return l.Step > 0 && l.Early && !untiesMail(l) && about(l.Zone) }
+	case act.LeaveAliases:
+		lines = func(l Line) bool { return l.Step > 0 && l.Round == s.Round && about(l.Zone) }
 	case act.MakeChanges:
 		// What forwarded a door until now is deleted right before its records change: one door has one
 		// carrier.
-		lines = func(l Line) bool { return l.Step > 0 && !l.Early && !untiesMail(l) && about(l.Zone) }
+		lines = func(l Line) bool {
+			return l.Step > 0 && l.Round == 0 && !l.Early && !untiesMail(l) && about(l.Zone)
+		}
 		entries = func(_ Sheet, e act.Entry) bool {
 			return e.Action == act.Remove && e.Kind != world.DSEntry
 		}
 	case act.SetRecords:
 		lines = func(l Line) bool { return l.Step > 0 }
 	case act.GetCertificates, act.CertifyNew:
-		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.CertEntry && about(e.Domain) }
+		entries = func(sheet Sheet, e act.Entry) bool {
+			return e.Kind == world.CertEntry && about(e.Domain) && !isLate(sheet.Place)
+		}
+	case act.IssueCertificates:
+		entries = func(sheet Sheet, e act.Entry) bool {
+			return e.Kind == world.CertEntry && slices.ContainsFunc(s.Late, func(l act.Late) bool {
+				return l.Carrier == sheet.Place
+			})
+		}
 	case act.ClaimHosts, act.ClaimAfter:
 		entries = func(sheet Sheet, e act.Entry) bool {
 			return sheet.Place == s.Provider && (e.Kind == world.HostEntry || e.Kind == world.Records)
@@ -489,8 +568,9 @@ func typedIn(s act.Step) (lines func(Line) bool, entries func(Sheet, act.Entry) 
 		}
 	case act.ChoosePrimaries:
 		entries = func(sheet Sheet, e act.Entry) bool {
-			return e.Kind == world.Primary ||
-				e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps
+			return (sheet.By == carry.SiteKind || slices.Contains(s.Pages, sheet.Place)) &&
+				(e.Kind == world.Primary ||
+					e.Kind == world.Pattern && estate.CarrierKind(sheet.By).Row().OwnSteps)
 		}
 	case act.RemoveStaleDS, act.RemoveDS:
 		entries = func(_ Sheet, e act.Entry) bool { return e.Kind == world.DSEntry && about(e.Domain) }

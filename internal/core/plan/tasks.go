@@ -228,38 +228,16 @@ func (p *Plan) agreementExpected(t *Task) []expect.Expectation {
 	return all
 }
 
-// atCopying gives the records of a zone as they are when it is copied: as they were seen, early
-// changes made.
+// atCopying gives the records of a zone as they are when it is copied, but for what belongs to the
+// name servers themselves.
 func (p *Plan) atCopying(z *zone.Zone) []record.Set {
-	made, err := p.AsItIs(z)
+	sets, err := p.AsItIs(z)
 	if err != nil {
 		return nil
 	}
-	early := map[record.Key]*act.Change{}
-	for i := range z.Changes {
-		if c := &z.Changes[i]; c.Step > 0 && (c.Early || c.UntiesMail()) {
-			early[record.Key{Name: c.Name, Type: c.Type}] = c
-		}
-	}
-	var sets []record.Set
-	for _, s := range made {
-		if s.Type != "SOA" && !(s.Type == "NS" && s.Name == z.Name) &&
-			early[record.Key{Name: s.Name, Type: s.Type}] == nil {
-			sets = append(sets, s)
-		}
-	}
-	for key, c := range early {
-		if len(c.After) == 0 || c.Type == record.Alias {
-			continue
-		}
-		s := record.Set{Name: key.Name, Type: key.Type}
-		for _, v := range c.After {
-			s.Values = append(s.Values, record.Dotted(c.Type, v))
-		}
-		sets = append(sets, s)
-	}
-	record.Sort(sets)
-	return sets
+	return slices.DeleteFunc(sets, func(s record.Set) bool {
+		return s.Type == "SOA" || s.Type == "NS" && s.Name == z.Name
+	})
 }
 
 // certificatesExpected looks at the https doors of names at the carrier that is to hold their

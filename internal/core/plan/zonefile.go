@@ -26,10 +26,46 @@ var ErrNoServers = fact.Err(fact.ServersUnsaid{})
 // there. The error says what is not known.
 func (p *Plan) File(z *zone.Zone) ([]record.Set, error) { return p.file(z, z.Whole, true) }
 
-// AsItIs gives the whole zone as it was seen, to be copied to the name servers to which it moves:
-// with its SOA and those name servers, and otherwise without any change. The error says what is not
+// AsItIs gives the whole zone as it is when it is copied to the name servers to which it moves: as
+// it was seen, with its SOA and those name servers, with the TTLs that are lowered and the changes
+// that are made before. A zone that does not move is as it was seen. The error says what is not
 // known.
-func (p *Plan) AsItIs(z *zone.Zone) ([]record.Set, error) { return p.file(z, z.AsItIs, false) }
+func (p *Plan) AsItIs(z *zone.Zone) ([]record.Set, error) {
+	sets, err := p.file(z, z.AsItIs, false)
+	if err != nil || z.Move == nil {
+		return sets, err
+	}
+	early := map[record.Key]*act.Change{}
+	for i := range z.Changes {
+		if c := &z.Changes[i]; c.Early {
+			early[record.Key{Name: c.Name, Type: c.Type}] = c
+		}
+	}
+	lower := map[record.Key]int{}
+	for _, t := range z.TTLs {
+		if t.LowerBefore > 0 {
+			lower[record.Key{Name: t.Name, Type: t.Type}] = t.LowerTo
+		}
+	}
+	var all []record.Set
+	for _, s := range sets {
+		key := s.Key()
+		if early[key] != nil {
+			continue
+		}
+		if ttl, lowered := lower[key]; lowered {
+			s.TTL = ttl
+		}
+		all = append(all, s)
+	}
+	for _, c := range z.Changes {
+		if c.Early && c.Action != act.Remove && c.Action != act.Keep {
+			all = append(all, zone.Record{Name: c.Name, Type: c.Type, TTL: c.TTL, Values: c.After}.Set())
+		}
+	}
+	record.Sort(all)
+	return all, nil
+}
 
 func (p *Plan) file(z *zone.Zone, whole []record.Set, changed bool) ([]record.Set, error) {
 	switch {

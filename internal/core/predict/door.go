@@ -58,6 +58,7 @@ const (
 	Serves                // the canonical site: its own redirects, then pages
 	ToSite                // to the same path of the canonical site, whatever the path is
 	Redirects             // by the rules, then as the fallback says
+	Says                  // what its carrier was told of each URL, which is not what is meant
 )
 
 // Treatment describes one door: all that its answers hang on. The zero value is a door outside the
@@ -85,7 +86,8 @@ type Treatment struct {
 	Fallback  estate.Fallback // where other paths lead if no rule takes them
 	Paths     rule.Mode       // how paths are compared
 
-	pages map[string]bool // of the site, by key; nil: nobody knows, every page counts as there
+	says  func(u web.URL) chain.Answer // of a door that Says
+	pages map[string]bool              // of the site, by key; nil: nobody knows, every page counts as there
 }
 
 // AsksRules reports whether a rule may take a URL of the door.
@@ -146,6 +148,8 @@ func (d Treatment) Answer(u web.URL) chain.Answer {
 		return chain.Answer{URL: u, Refusal: d.Refusal, Detail: fact.Text(d.Detail)}
 	case d.Does == Outside, d.Does == Frames:
 		return chain.Answer{URL: u, Status: 200}
+	case d.Does == Says:
+		return d.says(u)
 	case d.Does == Fails:
 		return chain.Answer{URL: u, Status: badGateway, Detail: fact.Text(d.Detail)}
 	case d.Exempts(u):

@@ -29,16 +29,15 @@ type Prediction struct {
 	Estate *estate.Estate
 	Rules  *rule.Table // the redirect map
 
-	site   *rule.Table
-	pages  map[string]bool
-	only   func(*estate.Domain) bool
-	doors  []web.Door
+	site  *rule.Table
+	pages map[string]bool
+	only  func(*estate.Domain) bool
+	doors []web.Door
+
+	typed  *Typed // the state of the world that is predicted; nil: what is meant
+	met    map[web.Door]Treatment
 	untold map[web.Host]string
 }
-
-// Reaches says which hosts reach nobody, since nothing tells a carrier of them, with that carrier.
-// It is called before the web is asked anything.
-func (w *Prediction) Reaches(untold map[web.Host]string) { w.untold = untold }
 
 // Untold gives the carrier that nothing tells of a host, "" where all that have to be are told.
 func (w *Prediction) Untold(h web.Host) string { return w.untold[h] }
@@ -69,19 +68,17 @@ func (w *Prediction) Answer(_ context.Context, ask chain.Ask) chain.Answer {
 // Treatment describes a door, whether it is one of the estate's or not. What listens at a port of
 // its own is no door of the estate.
 func (w *Prediction) Treatment(d web.Door) Treatment {
+	if met, is := w.met[d]; is {
+		return met
+	}
+	return w.modelled(d)
+}
+
+// modelled describes a door as it is meant.
+func (w *Prediction) modelled(d web.Door) Treatment {
 	domain := w.Estate.DomainOf(d.Host)
 	switch c := w.Carrier(d.Host); {
 	case d.Port != 0:
-	case w.untold[d.Host] != "":
-		return Treatment{
-			Door:    d,
-			Asked:   d,
-			Carrier: c.Name,
-			Domain:  domain,
-			Does:    Refuses,
-			Refusal: chain.BadAnswer,
-			Detail:  fact.NobodyTells{Carrier: w.untold[d.Host], Host: d.Host.String()},
-		}
 	case w.IsSite(d.Host):
 		if edge := through(domain, d.Host); edge != nil {
 			return w.siteDoor(Asks(edge, d), domain).Behind(edge, d)
@@ -215,7 +212,7 @@ func (w *Prediction) Intended(u web.URL) chain.Answer {
 	if d := u.Door(); d.Port == 0 && w.Carrier(d.Host) != nil && !w.IsSite(d.Host) {
 		return w.intended(d, w.Estate.DomainOf(d.Host)).Answer(u)
 	}
-	return w.Treatment(u.Door()).Answer(u)
+	return w.modelled(u.Door()).Answer(u)
 }
 
 // Goal says where a URL of the estate should lead: where the rules and the fallback send it, were

@@ -220,6 +220,7 @@ func (x *explorer) follow(s state, emit func(outcome)) {
 	switch {
 	case d.Does == predict.Outside, d.Does == predict.Frames:
 		emit(outcome{s, "", false})
+	case d.Does == predict.Says: // it is said for the whole door (amiss)
 	case d.Does == predict.Refuses:
 		emit(outcome{s, "refusal", false})
 	case d.Does == predict.Fails:

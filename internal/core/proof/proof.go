@@ -175,6 +175,7 @@ func Prove(w *predict.Prediction, step func()) *Proof {
 
 func proved(v *prover, step func()) *Proof {
 	v.ties()
+	v.amiss()
 	v.probes()
 	v.unheld()
 	v.rules(step)
@@ -185,6 +186,16 @@ func proved(v *prover, step func()) *Proof {
 	v.proof.Assumes = v.assumes()
 	v.proof.Verdict = verdictOf(v.proof.Findings)
 	return v.proof
+}
+
+// With adds what breaks while what is proved is typed, which refutes it.
+func (p *Proof) With(broken []finding.Finding) *Proof {
+	var all finding.Tally
+	all.Add(p.Findings...)
+	all.Add(broken...)
+	p.Findings = all.Findings()
+	p.Verdict = verdictOf(p.Findings)
+	return p
 }
 
 func verdictOf(findings []finding.Finding) Verdict {
@@ -222,6 +233,24 @@ func (v *prover) ties() {
 				v.evidence(concerned, t.Witness),
 			),
 		)
+	}
+}
+
+// amiss says of which doors nothing can be proved, since what is typed at their carriers is not what
+// is meant.
+func (v *prover) amiss() {
+	for _, d := range v.world.Doors() {
+		p := v.door(d)
+		if p.Does != predict.Says {
+			continue
+		}
+		root := d.URL("/", "")
+		f := finding.New(finding.BeyondCarrier, d.String(),
+			fact.TypedAmiss{Carrier: p.Carrier, Zone: p.Domain.Name.String()},
+			v.evidence(v.linesOf(), root)).GroupedBy("typed at " + p.Carrier + " of " +
+			p.Domain.Name.String())
+		f.Entry = root.String()
+		v.tally.Add(f)
 	}
 }
 

@@ -1,6 +1,7 @@
 package world
 
 import (
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -18,6 +19,7 @@ type Lead struct {
 	// addresses; names outside the estate, which stand for themselves; with a "?" what nobody saw
 	Ends []string
 	Via  []string // the names on the way, the first included
+	Dark bool     // of what may be held: it may lead nowhere
 }
 
 // Same reports whether two leads end at the same.
@@ -167,6 +169,14 @@ func (w *World) zoneAt(name string) *zone {
 	return nil
 }
 
+// ZoneOf gives the zone of the estate that a name lies in, "" for a name outside.
+func (w *World) ZoneOf(name string) string {
+	if z := w.zoneAt(name); z != nil {
+		return z.name
+	}
+	return ""
+}
+
 func (w *World) looked(name string) {
 	if w.touch != nil {
 		w.touch(name)
@@ -261,8 +271,9 @@ func (p places) at(who string) []string {
 
 // Carriers gives who stands where a host leads: a list for each end and each alias on the way at
 // which somebody does. Several stand at one end where they share an address.
-func (w *World) Carriers(host string) [][]string {
-	lead := w.Lead(host)
+func (w *World) Carriers(host string) [][]string { return w.carriersAt(w.Lead(host)) }
+
+func (w *World) carriersAt(lead Lead) [][]string {
 	var all [][]string
 	add := func(at string) {
 		if who := w.places.byEnd[at]; len(who) > 0 &&
@@ -281,6 +292,61 @@ func (w *World) Carriers(host string) [][]string {
 		add(via)
 	}
 	return all
+}
+
+// CarriersOf gives who stands at each end of a lead, and at each alias on the way at which somebody
+// does. A list is empty for an end at which nobody of the estate stands.
+func (w *World) CarriersOf(l Lead) [][]string {
+	all := w.carriersAt(l)
+	if len(w.Strange(l)) > 0 {
+		all = append([][]string{nil}, all...)
+	}
+	return all
+}
+
+// Strange gives the ends of a lead at which nobody of the estate stands.
+func (w *World) Strange(l Lead) []string {
+	if slices.ContainsFunc(l.Via[min(1, len(l.Via)):], func(via string) bool {
+		return len(w.places.byEnd[via]) > 0
+	}) {
+		return nil // by way of somebody's alias, whose addresses are its own business
+	}
+	return slices.DeleteFunc(slices.Clone(l.Ends), func(end string) bool {
+		return strings.HasSuffix(end, "'s own addresses") || len(w.places.byEnd[end]) > 0
+	})
+}
+
+// Cut reports whether a name lies below one that is delegated elsewhere, so that nobody here knows
+// where it leads.
+func (w *World) Cut(name string) bool {
+	z := w.zoneAt(name)
+	return z != nil && z.cut(name) != ""
+}
+
+// Placed reports whether it is known where a carrier, or the site, is.
+func (w *World) Placed(who string) bool {
+	return slices.ContainsFunc(slices.Collect(maps.Values(w.places.byEnd)), func(all []string) bool {
+		return slices.Contains(all, who)
+	})
+}
+
+// HoldsAny reports whether anything may be held at all that is not so any more.
+func (w *World) HoldsAny() bool { return w.holds > w.now }
+
+// heldUntil gives until when anything older may be held of a name, in seconds since the first state.
+func (w *World) heldUntil(name string) int {
+	z := w.zoneAt(name)
+	if z == nil {
+		return 0
+	}
+	until := w.left[z.name].until
+	owner, _ := w.owner(z, name)
+	for _, at := range []string{name, owner} {
+		for _, p := range z.past[at] {
+			until = max(until, p.latest())
+		}
+	}
+	return until
 }
 
 // Types gives the types that stand at a name itself, whatever a wildcard would answer.

@@ -211,13 +211,103 @@ func (w *World) Named(at string, t spf.Term) []string {
 
 // Allows says what the SPF record of a name says of a sender, as Senders names them (RFC 7208
 // section 4).
-func (w *World) Allows(name, sender string) Result {
+func (w *World) Allows(name, sender string) Result { return w.allowsAtLeast(name, sender, false) }
+
+// allowsAtLeast does the same, or gives the worst that anybody may find who holds older answers.
+func (w *World) allowsAtLeast(name, sender string, held bool) Result {
 	look := 0
-	return w.allows(name, sender, &look, 0)
+	return w.allows(name, sender, &look, 0, held)
 }
 
-func (w *World) allows(name, sender string, lookups *int, depth int) Result {
+// heldPolicies gives the SPF records that may be met at a name.
+func (w *World) heldPolicies(name string) (all []string, known bool) {
+	sets, known := w.heldValues(name, "TXT", nil)
+	if !known {
+		if w.zoneAt(name) != nil {
+			return nil, false
+		}
+		text, known := w.policies[name]
+		return []string{text}, known
+	}
+	for _, values := range sets {
+		text := ""
+		for _, v := range values {
+			if one := record.Unquote(v); spf.Is(one) {
+				if text != "" {
+					one = twoPolicies
+				}
+				text = one
+			}
+		}
+		if !slices.Contains(all, text) {
+			all = append(all, text)
+		}
+	}
+	return all, true
+}
+
+// namedAnyhow gives where those names end in every mixture, and where in any.
+func (w *World) namedAnyhow(at string, t spf.Term) (must, may []string) {
+	name := cmp.Or(t.Domain, at)
+	targets := [][]string{{name}}
+	if t.Name == "mx" {
+		sets, known := w.heldValues(name, "MX", nil)
+		if !known {
+			return []string{"?mx of " + name}, []string{"?mx of " + name}
+		}
+		targets = nil
+		for _, values := range sets {
+			var one []string
+			for _, v := range values {
+				if target := record.Target("MX", v); target != "" {
+					one = append(one, target)
+				}
+			}
+			targets = append(targets, one)
+		}
+	}
+	for i, names := range targets {
+		var sure []string
+		for _, n := range names {
+			held := w.Held(n)
+			may = append(may, held.Ends...)
+			if now := w.Lead(n); !held.Dark {
+				for _, end := range now.Ends {
+					// what is met now, and by all who hold anything else
+					if len(held.Ends) == len(now.Ends) {
+						sure = append(sure, end)
+					}
+				}
+			}
+		}
+		if i == 0 {
+			must = sure
+			continue
+		}
+		must = slices.DeleteFunc(must, func(end string) bool { return !slices.Contains(sure, end) })
+	}
+	return must, may
+}
+
+func (w *World) allows(name, sender string, lookups *int, depth int, held bool) Result {
 	text, known := w.policy(name)
+	if held {
+		all, knowing := w.heldPolicies(name)
+		worst := Pass
+		for _, one := range all {
+			look := *lookups
+			worst = min(worst, w.allowedBy(one, knowing, name, sender, &look, depth, held))
+		}
+		if knowing && len(all) > 0 {
+			return worst
+		}
+		text, known = "", knowing
+	}
+	return w.allowedBy(text, known, name, sender, lookups, depth, held)
+}
+
+func (w *World) allowedBy(text string, known bool, name, sender string, lookups *int, depth int,
+	held bool) Result {
 	switch {
 	case !known && sender == "?"+name:
 		return Pass
@@ -227,6 +317,7 @@ func (w *World) allows(name, sender string, lookups *int, depth int) Result {
 		return Broken
 	}
 	redirect := ""
+	worst := Pass // of terms that match in some mixtures alone
 	for _, t := range spf.Terms(text) {
 		if t.Fault() != nil {
 			return Broken
@@ -242,16 +333,19 @@ func (w *World) allows(name, sender string, lookups *int, depth int) Result {
 				return Broken
 			}
 		}
-		matches, broken := w.matches(name, t, sender, lookups, depth)
-		if broken {
+		must, may, broken := w.matches(name, t, sender, lookups, depth, held)
+		says := map[byte]Result{'+': Pass, '-': Fail, '~': SoftFail, '?': Neutral}[t.Qualifier]
+		switch {
+		case broken:
 			return Broken
-		}
-		if matches {
-			return map[byte]Result{'+': Pass, '-': Fail, '~': SoftFail, '?': Neutral}[t.Qualifier]
+		case must:
+			return min(worst, says)
+		case may:
+			worst = min(worst, says)
 		}
 	}
 	if redirect == "" {
-		return Neutral
+		return min(worst, Neutral)
 	}
 	if *lookups++; *lookups > spf.MostLookups {
 		return Broken
@@ -259,46 +353,45 @@ func (w *World) allows(name, sender string, lookups *int, depth int) Result {
 	if text, known := w.policy(redirect); known && text == "" {
 		return Broken
 	}
-	return w.allows(redirect, sender, lookups, depth+1)
+	return min(worst, w.allows(redirect, sender, lookups, depth+1, held))
 }
 
-func (w *World) matches(
-	at string,
-	t spf.Term,
-	sender string,
-	lookups *int,
-	depth int,
-) (matches, broken bool) {
+// matches reports whether a term takes a sender: in every mixture of what is held, or in some.
+func (w *World) matches(at string, t spf.Term, sender string, lookups *int, depth int,
+	held bool) (must, may, broken bool) {
 	address, err := netip.ParseAddr(sender)
 	isAddress := err == nil
+	both := func(b bool) (bool, bool, bool) { return b, b, false }
+	takes := func(ends []string) bool {
+		return slices.ContainsFunc(ends, func(end string) bool {
+			a, err := netip.ParseAddr(end)
+			return end == sender || err == nil && isAddress && a.Is4() == address.Is4() &&
+				within(address, a.String()+lengthFor(a, t.Prefix))
+		})
+	}
 	switch t.Name {
 	case "all":
-		return true, false
+		return both(true)
 	case "ip4", "ip6":
-		return isAddress && within(address, t.Argument()), false
+		return both(isAddress && within(address, t.Argument()))
 	case "a", "mx":
-		for _, end := range w.Named(at, t) {
-			if end == sender {
-				return true, false
-			}
-			if a, err := netip.ParseAddr(end); err == nil && isAddress && a.Is4() == address.Is4() &&
-				within(address, a.String()+lengthFor(a, t.Prefix)) {
-				return true, false
-			}
+		if !held {
+			return both(takes(w.Named(at, t)))
 		}
-		return false, false
+		must, may := w.namedAnyhow(at, t)
+		return takes(must), takes(may), false
 	case "include":
 		if t.TakesOver() {
 			if text, known := w.policy(t.Domain); known {
 				if text == "" {
-					return false, true
+					return false, false, true
 				}
-				result := w.allows(t.Domain, sender, lookups, depth+1)
-				return result == Pass, result == Broken
+				result := w.allows(t.Domain, sender, lookups, depth+1, held)
+				return result == Pass, result == Pass, result == Broken
 			}
 		}
 	}
-	return t.Text == sender, false
+	return both(t.Text == sender)
 }
 
 // within reports whether an address is another, or lies within a prefix.

@@ -64,12 +64,15 @@ const (
 // Told is what one carrier was told: all that somebody typed on its page or put on it.
 type Told struct {
 	Knew         map[string]bool       // hosts that it was seen to know before anything was typed
+	Meets        map[string]bool       // hosts that it answers today, whether it knows them or not
+	Gave         map[string]bool       // hosts that it answered for as long as it held their zone
+	Had          map[string]bool       // hosts for which it was seen with a good certificate
 	Hosts        map[string]bool       // that were claimed or added
 	Files        map[string]bool       // hosts of a server's files
 	Forwards     map[string]Forwarding // by host; of an account by door, such as "http://old.example"
 	Sources      map[string]Forwarding // by host and path
 	Patterns     map[string][]Star     // by zone, in their order
-	Origins      map[string]Origin     // by zone
+	Origins      map[string]Origin     // by host, or by zone for all other hosts there
 	Zones        map[string][]string   // taken over, with their name servers
 	Primaries    map[string]string     // the host to which each is led
 	Certificates map[string]bool       // hosts that one is to be had for
@@ -95,7 +98,8 @@ func (w *World) At(carrier string) *Told {
 	t := w.told[carrier]
 	if t == nil {
 		t = &Told{
-			Knew: map[string]bool{}, Hosts: map[string]bool{}, Files: map[string]bool{},
+			Knew: map[string]bool{}, Meets: map[string]bool{}, Gave: map[string]bool{},
+			Had: map[string]bool{}, Hosts: map[string]bool{}, Files: map[string]bool{},
 			Forwards: map[string]Forwarding{}, Sources: map[string]Forwarding{},
 			Patterns: map[string][]Star{},
 			Origins:  map[string]Origin{}, Zones: map[string][]string{}, Primaries: map[string]string{},
@@ -131,6 +135,9 @@ func (w *World) tell(r Row) error {
 	if r.Do == Remove {
 		return w.untell(t, r, box)
 	}
+	if why := w.tooEarly(r, box); why != nil {
+		return unfit(why)
+	}
 	switch r.Kind {
 	case Forward, DoorEntry:
 		if box(FieldFrom) == "" {
@@ -158,7 +165,13 @@ func (w *World) tell(r Row) error {
 	case ZoneEntry:
 		t.Zones[box(FieldZone)] = listed(box(FieldNameServers))
 	case OriginEntry:
-		t.Origins[r.Domain] = Origin{box(FieldBehind), box(FieldAskedBy)}
+		o := Origin{box(FieldBehind), box(FieldAskedBy)}
+		for _, h := range listed(box(FieldHosts)) {
+			t.Origins[h] = o
+		}
+		if box(FieldHosts) == "" {
+			t.Origins[r.Domain] = o
+		}
 	case Primary:
 		for _, h := range listed(box(FieldRedirected)) {
 			t.Primaries[h] = box(FieldPrimary)
@@ -173,6 +186,7 @@ func (w *World) tell(r Row) error {
 			servers = append(servers, f.Value)
 		}
 		t.Delegations[r.Domain] = servers
+		w.leave(r.Domain, inOrder(servers))
 	default:
 		return unfit(fact.NoSuchEntry{})
 	}
@@ -188,12 +202,109 @@ func (w *World) untell(t *Told, r Row, box func(string) string) error {
 		}
 		delete(t.Forwards, host)
 		delete(t.Knew, host)
+		delete(t.Meets, host)
 	case DSEntry:
 		t.Unsigned[r.Domain] = append(t.Unsigned[r.Domain], box(FieldDS))
+		if z := w.own(r.Domain, false); z != nil && slices.Contains(z.ds, box(FieldDS)) {
+			z.ds = slices.DeleteFunc(slices.Clone(z.ds), func(ds string) bool { return ds == box(FieldDS) })
+			z.dsUntil = w.now + z.delegated
+		}
 	default:
 		return &Unfit{r, fact.NoTakingOut{}}
 	}
 	return nil
+}
+
+// stepOf says which of a carrier's steps an entry belongs to, and for which hosts it is.
+func stepOf(r Row, box func(string) string) (estate.CarrierStep, []string) {
+	switch r.Kind {
+	case HostEntry:
+		return estate.Claim, []string{box(FieldHost)}
+	case CertEntry:
+		return estate.Issue, listed(box(FieldCertificate))
+	case Primary:
+		return estate.Redirect, listed(box(FieldRedirected))
+	}
+	return "", nil
+}
+
+// tooEarly tells what a carrier wants first, by its own order of steps; nil where all of that is
+// done. What stands behind an edge network is never led to by its records.
+func (w *World) tooEarly(r Row, box func(string) string) fact.Facts {
+	c := w.estate.Carrier(r.Place)
+	step, hosts := stepOf(r, box)
+	if c == nil || step == "" || !slices.Contains(c.Steps, estate.Point) {
+		return nil
+	}
+	t := w.told[c.Name]
+	for _, name := range hosts {
+		h, err := web.ParseHost(name)
+		if err != nil || w.zoneAt(name) == nil {
+			continue
+		}
+		behind := true
+		if d := w.estate.DomainOf(h); d != nil {
+			behind = d.Carry[h] != c && d.Served[h] != c || d.Through[h] != nil && d.Through[h] != c
+		}
+		for _, first := range c.Steps {
+			if first == step {
+				break
+			}
+			lacks := false
+			switch first {
+			case estate.Claim:
+				lacks = !t.Hosts[name] && !t.Knew[name]
+			case estate.Issue:
+				lacks = c.TLS && !w.Certified(c.Name, name)
+			case estate.Redirect:
+				lacks = t.Primaries[name] == ""
+			case estate.Point:
+				lead := w.Lead(name)
+				lacks = !behind && !lead.Unseen() &&
+					!slices.ContainsFunc(w.carriersAt(lead), func(who []string) bool {
+						return slices.Contains(who, c.Name)
+					})
+			}
+			if lacks {
+				return fact.TooEarly{Carrier: c.Name, Host: name, Needs: string(first)}
+			}
+		}
+	}
+	return nil
+}
+
+// leave leads a zone to other name servers. An edge network answers for its hosts no longer than it
+// holds their zone.
+func (w *World) leave(name string, to []string) {
+	z := w.zones[name]
+	if z == nil || slices.Equal(z.servers, to) {
+		return
+	}
+	for _, c := range w.estate.Carriers {
+		t := w.told[c.Name]
+		if t == nil || !c.By.Row().TakesZone || len(c.NameServers) == 0 ||
+			!slices.Equal(web.Names(c.NameServers), z.servers) {
+			continue
+		}
+		for _, all := range []map[string]bool{t.Knew, t.Meets} {
+			for host := range all {
+				if host == name || strings.HasSuffix(host, "."+name) {
+					delete(all, host)
+					t.Gave[host] = true
+				}
+			}
+		}
+	}
+	w.delegate(name, z.delegated)
+	if now := w.own(name, false); now != nil {
+		now.servers, now.delegated, now.ds = to, z.delegated, z.ds
+	}
+}
+
+// Certified reports whether a carrier holds a certificate for a host, or was told to get one.
+func (w *World) Certified(carrier, host string) bool {
+	t := w.told[carrier]
+	return t != nil && (t.Certificates[host] || t.Had[host])
 }
 
 // certified notes for which hosts a certificate is to be had. Where names are proved by DNS, each
@@ -233,6 +344,16 @@ func numberIn(text string) int {
 		}
 	}
 	return 0
+}
+
+// inOrder gives the names of name servers in small letters, in order.
+func inOrder(servers []string) []string {
+	var all []string
+	for _, s := range servers {
+		all = append(all, strings.ToLower(strings.TrimSuffix(s, ".")))
+	}
+	slices.Sort(all)
+	return all
 }
 
 // listed gives what a box lists, parted by commas.
@@ -275,7 +396,7 @@ func (w *World) Knows(carrier string, h web.Host) bool {
 	if zone == nil {
 		return false
 	}
-	if _, told := t.Origins[zone.name]; told {
+	if w.Behind(carrier, h) != "" {
 		return true
 	}
 	root := web.Doors(h)[1].URL("/", "")
@@ -291,6 +412,28 @@ func (w *World) kindOf(carrier string) estate.Row {
 	}
 	return estate.Row{}
 }
+
+// Behind gives whom a carrier was told to ask for a host: another carrier, or SiteName; "" for
+// nobody.
+func (w *World) Behind(carrier string, h web.Host) string {
+	t, z := w.told[carrier], w.zoneAt(h.String())
+	if t == nil || z == nil {
+		return ""
+	}
+	o, told := t.Origins[h.String()]
+	if !told {
+		o = t.Origins[z.name]
+	}
+	switch behind := o.Behind; behind {
+	case BehindSite:
+		return SiteName
+	default:
+		return behind
+	}
+}
+
+// BehindSite stands for the site in the box of what an edge network asks.
+const BehindSite = "the site"
 
 // Saying is what a carrier was told to answer.
 type Saying struct {
@@ -337,8 +480,8 @@ func (w *World) Says(carrier string, u web.URL) (Saying, bool) {
 			return Saying{Status: s.Status, Location: s.Location(u, taken)}, true
 		}
 	}
-	if o, told := t.Origins[zone]; told {
-		return Saying{Behind: o.Behind}, true
+	if behind := w.Behind(carrier, u.Host()); behind != "" {
+		return Saying{Behind: behind}, true
 	}
 	if primary := t.Primaries[host]; primary != "" {
 		location := "https://" + primary + u.Path()

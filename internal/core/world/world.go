@@ -3,14 +3,20 @@
 // alone follow the addresses at the end of a name, who receives a domain's mail, whom its SPF
 // record lets send, which carrier a host leads to, and whether that carrier was told of it.
 //
+// A state knows the time, in seconds since the first one, and what was there before: an answer that
+// was given lives for its TTL, and a delegation too. Held gives all that somebody may meet at a
+// name, with every mixture of old and new answers (held.go).
+//
 // It knows nothing of a plan, and wants nothing: Watch compares what follows from one state with
 // what followed from the first. What nobody saw is unseen here too: a name in a zone that nobody
 // showed stands for itself, with a "?".
 //
 //	w := world.New(world.Input{Estate: e, Survey: v})
 //	w.Lead("www.old.example").Ends          // ["192.0.2.1"]
-//	w.Apply(world.Row{Zone: "old.example", Do: world.Remove, Label: "www", Type: "CNAME",
-//		Was: "old.example"})
+//	w.Act([]world.Row{{Zone: "old.example", Do: world.Replace, Label: "www", Type: "A",
+//		Was: "192.0.2.1", Value: "203.0.113.20", TTL: 300}})
+//	w.Held("www.old.example").Ends          // ["192.0.2.1", "203.0.113.20"]
+//	w.Wait(3600)                            // and then only the new one
 package world
 
 import (
@@ -19,6 +25,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/fact"
@@ -28,8 +35,13 @@ import (
 
 // World is a state of the world. It is not safe for several goroutines.
 type World struct {
-	zones map[string]*zone
-	told  map[string]*Told
+	zones map[string]*zone // as those name servers have them that are asked
+	// as the name servers have them to which zones move, until the delegation changes
+	coming map[string]*zone
+	left   map[string]leaving // zones whose delegation has changed
+	now    int                // seconds since the first state
+	holds  int                // until when anything older is held anywhere
+	told   map[string]*Told
 	// SPF records of names outside, "" where it was answered that there is none
 	policies map[string]string
 	estate   *estate.Estate
@@ -37,6 +49,7 @@ type World struct {
 
 	// zones that another state holds too: they are copied before they are changed
 	shared map[string]bool
+	refers map[string]bool // names to which something referred in the first state
 
 	touch func(name string) // is called for every name that is looked at; nil: nobody listens
 }
@@ -45,6 +58,9 @@ type World struct {
 type Input struct {
 	Estate *estate.Estate
 	Survey *survey.Survey // what was seen last of each domain; nil: nobody has looked
+	// what was seen before that, from the newest to the oldest, which some may still hold
+	Earlier []*survey.Survey
+	Now     time.Time // of the first state; the zero value: nobody holds anything older
 }
 
 // zone is one zone as the world sees it.
@@ -59,12 +75,23 @@ type zone struct {
 	// how many owners stand at a name or below it (RFC 4592 section 2.2.2)
 	below map[string]int
 	typed map[record.Key]struct{} // sets that somebody typed
+	past  map[string][]snapshot   // what names answered before, by owner
+	none  int                     // for how long it is held that something is not there, in seconds
+	// TTLs are what resolvers had left of them, so that the zone's own may be longer
+	remaining bool
+	servers   []string // that the parent zone names
+	delegated int      // for how long that is held, in seconds
+	ds        []string // of the parent zone, that stand for keys of the zone
+	dsUntil   int      // until when those are held that went
 }
 
 // Set is all records of one name and type, each as it was typed or seen.
 type Set struct {
 	Type   string
 	Values []Value
+	// until when the same answer may be held with a longer TTL that it had before; 0: it had none
+	Longer    int
+	LongerTTL int // in seconds
 }
 
 // Value is one record.
@@ -80,6 +107,8 @@ type Value struct {
 func New(in Input) *World {
 	w := &World{
 		zones:    map[string]*zone{},
+		coming:   map[string]*zone{},
+		left:     map[string]leaving{},
 		told:     map[string]*Told{},
 		policies: map[string]string{},
 		estate:   in.Estate,
@@ -95,6 +124,9 @@ func New(in Input) *World {
 		for _, h := range d.Hosts() {
 			z.asked[h.String()] = true
 		}
+		for _, n := range d.Needed {
+			z.asked[n.Host.String()] = true
+		}
 		w.zones[z.name] = z
 	}
 	for _, d := range seen {
@@ -103,6 +135,19 @@ func New(in Input) *World {
 		}
 	}
 	w.places = placesOf(in.Estate)
+	w.refers = map[string]bool{}
+	for _, z := range w.zones {
+		for _, sets := range z.sets {
+			for _, s := range sets {
+				for _, v := range s.Values {
+					for _, name := range survey.Refers(s.Type, v.Text) {
+						w.refers[name] = true
+					}
+				}
+			}
+		}
+	}
+	w.recall(in)
 	return w
 }
 
@@ -110,10 +155,9 @@ func New(in Input) *World {
 // changed while somebody asks the other.
 func (w *World) Clone() *World {
 	made := &World{
-		zones: maps.Clone(
-			w.zones,
-		), told: map[string]*Told{}, policies: w.policies, estate: w.estate, places: w.places,
-		shared: map[string]bool{},
+		zones: maps.Clone(w.zones), coming: map[string]*zone{}, left: map[string]leaving{},
+		now: w.now, holds: w.holds, told: map[string]*Told{}, policies: w.policies, estate: w.estate,
+		places: w.places, shared: map[string]bool{}, refers: w.refers,
 	}
 	if w.shared == nil {
 		w.shared = map[string]bool{}
@@ -124,14 +168,18 @@ func (w *World) Clone() *World {
 	return made
 }
 
-// own gives a zone to be changed, nil where there is none.
-func (w *World) own(name string) *zone {
+// own gives a zone to be changed, nil where there is none: as it is at the name servers to which it
+// moves, or at those that are asked.
+func (w *World) own(name string, coming bool) *zone {
+	if z := w.coming[name]; z != nil && coming {
+		return z
+	}
 	z := w.zones[name]
 	if z == nil || !w.shared[name] {
 		return z
 	}
 	made := *z
-	made.below, made.typed = maps.Clone(z.below), maps.Clone(z.typed)
+	made.below, made.typed, made.past = maps.Clone(z.below), maps.Clone(z.typed), maps.Clone(z.past)
 	made.sets = make(map[string][]Set, len(z.sets))
 	for owner, sets := range z.sets {
 		sets = slices.Clone(sets)
@@ -152,6 +200,7 @@ func zoneOf(name string, seen *survey.Domain) *zone {
 		sets:   map[string][]Set{},
 		below:  map[string]int{},
 		typed:  map[record.Key]struct{}{},
+		past:   map[string][]snapshot{},
 	}
 	switch {
 	case seen == nil || !seen.Seen() && !seen.Nowhere():
@@ -160,7 +209,14 @@ func zoneOf(name string, seen *survey.Domain) *zone {
 	case !seen.Seen():
 		return z // there is no such zone yet
 	}
-	z.partial, z.hidden = seen.Partial, seen.Wildcards
+	z.partial, z.hidden, z.remaining = seen.Partial, seen.Wildcards, seen.Remaining
+	z.servers, z.delegated = inOrder(seen.Parent.Servers), seen.Parent.TTL
+	if z.delegated == 0 {
+		z.delegated = Unknown
+	}
+	for _, ds := range seen.Parent.DS {
+		z.ds = append(z.ds, ds.Text)
+	}
 	for _, m := range seen.Missed {
 		z.missed[record.Key{Name: m.Name, Type: m.Type}] = true
 	}
@@ -169,6 +225,7 @@ func zoneOf(name string, seen *survey.Domain) *zone {
 			z.add(s.Name, s.Type, Value{Text: normal(s.Type, v), TTL: s.TTL})
 		}
 	}
+	z.none = z.negative()
 	z.hidden = slices.DeleteFunc(
 		slices.Clone(z.hidden),
 		func(below string) bool { return len(z.sets["*."+below]) > 0 },
@@ -197,7 +254,7 @@ func (z *zone) add(owner, kind string, v Value) bool {
 		if len(sets) == 0 {
 			z.count(owner, 1)
 		}
-		z.sets[owner] = append(sets, Set{kind, []Value{v}})
+		z.sets[owner] = append(sets, Set{Type: kind, Values: []Value{v}})
 	case slices.ContainsFunc(sets[i].Values, func(o Value) bool { return o.Text == v.Text }):
 		return false
 	default:
@@ -273,6 +330,7 @@ type Row struct {
 	Value   string // "" where it is removed
 	TTL     int    // in seconds
 	Through string // the edge network through which it goes
+	Coming  bool   // it is typed at the name servers to which the zone moves
 
 	// Of an entry: Type is empty.
 	Kind   EntryKind
@@ -321,13 +379,43 @@ func whyNot(err error) fact.Facts {
 	return fact.Kept{Says: err.Error()}
 }
 
-// Apply changes the state by one row, as typed; nothing else changes it. The error is an *Unfit,
-// and the state is then as it was.
+// Act changes the state by rows that are typed at once; nothing else changes it, but Load and Wait.
+// What names answered until then may be held from now on. Rows that cannot be typed change nothing,
+// and come back.
+func (w *World) Act(rows []Row) []*Unfit {
+	var all []*Unfit
+	before := map[place]snapshot{}
+	for _, r := range rows {
+		z := w.own(r.Zone, r.Coming)
+		if owner, err := record.Name(r.Label, r.Zone); r.IsRecord() && z != nil && err == nil {
+			if at := (place{z, owner}); before[at].sets == nil {
+				before[at] = w.snapshotOf(z, owner)
+			}
+		}
+		var unfit *Unfit
+		if errors.As(w.Apply(r), &unfit) {
+			all = append(all, unfit)
+		}
+	}
+	for at, was := range before {
+		w.remember(at.zone, at.owner, was)
+	}
+	return all
+}
+
+// place is a name in a zone.
+type place struct {
+	zone  *zone
+	owner string
+}
+
+// Apply changes the state by one row, as Act does, but as if nobody had ever asked before. The error
+// is an *Unfit, and the state is then as it was.
 func (w *World) Apply(r Row) error {
 	if !r.IsRecord() {
 		return w.tell(r)
 	}
-	z := w.own(r.Zone)
+	z := w.own(r.Zone, r.Coming)
 	if z == nil {
 		return &Unfit{r, fact.NoSuchZone{}}
 	}
@@ -372,6 +460,11 @@ func (w *World) change(z *zone, r Row, owner, was, value string) error {
 				return nil
 			}
 			return &Unfit{r, fact.NoSuchRecord{}}
+		}
+		if ttl := s.Values[at].TTL; r.Do == Lower {
+			if until := w.now + z.lives(ttl); until > s.Longer {
+				s.Longer, s.LongerTTL = until, ttl
+			}
 		}
 		s.Values[at].TTL = r.TTL
 		return nil

@@ -305,16 +305,14 @@ func TestWhoWasTold(t *testing.T) {
 	assert.Equal(t, [][]string{{"plat"}}, w.Carriers("www.a.example"))
 	assert.Empty(t, w.Carriers("shop.a.example"))
 	assert.False(t, w.Knows("plat", www))
-	entry(
-		"plat",
-		world.Primary,
-		world.FieldPrimary,
-		"www.n.example",
-		world.FieldRedirected,
-		"www.a.example",
-	)
-	assert.False(t, w.Knows("plat", www), "it takes no host that was not claimed")
+	early := w.Apply(world.Row{Place: "plat", Do: world.Add, Kind: world.Primary, Domain: "a.example",
+		Fields: []world.Field{{Name: world.FieldRedirected, Value: "www.a.example"}}})
+	assert.ErrorContains(t, early, "only after the claim", "it takes no host that was not claimed")
+	assert.False(t, w.Knows("plat", www))
 	entry("plat", world.HostEntry, world.FieldHost, "www.a.example")
+	entry("plat", world.CertEntry, world.FieldCertificate, "www.a.example")
+	entry("plat", world.Primary, world.FieldPrimary, "www.n.example",
+		world.FieldRedirected, "www.a.example")
 	assert.True(t, w.Knows("plat", www))
 	says, told := w.Says("plat", web.MustParseURL("https://www.a.example/x?y"))
 	assert.True(t, told)

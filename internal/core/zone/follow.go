@@ -26,11 +26,13 @@ import (
 type worlds struct {
 	before, ahead *world.World
 	mailing       map[string]bool // names by way of which mail is received or sent
+	rounds        map[string]int  // of names that leave others
 }
 
 func worldsOf(in Known) *worlds {
 	made := &worlds{mailing: map[string]bool{}}
-	made.before = world.New(world.Input{Estate: in.Estate, Survey: in.Survey})
+	made.before = world.New(world.Input{Estate: in.Estate, Survey: in.Survey,
+		Earlier: in.Past, Now: in.Now})
 	made.ahead = made.before.Clone()
 	if in.Survey == nil {
 		return made

@@ -89,6 +89,7 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 	}
 	var goes, comes, turns []act.Change
 	changes := false
+	ttl, later := movingTTL(s, have)
 	for _, set := range have {
 		i := slices.IndexFunc(own, func(n requirement) bool { return n.Type == set.Type })
 		switch {
@@ -110,7 +111,7 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 			n := own[i]
 			turns = append(
 				turns,
-				act.Change{Action: act.Replace, Name: name, Type: set.Type, TTL: act.MovingTTL,
+				act.Change{Action: act.Replace, Name: name, Type: set.Type, TTL: ttl, Raise: later,
 					Before: set.Values, After: n.Values,
 					Typed: n.typed, TypedAs: n.typedAs, Through: through(n), Reasons: whyTurns(s, set, n)},
 			)
@@ -121,10 +122,6 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 		if slices.ContainsFunc(have, func(set record.Set) bool { return set.Type == n.Type }) {
 			continue
 		}
-		ttl := act.RecordTTL
-		if len(have) > 0 {
-			ttl = act.MovingTTL
-		}
 		comes = append(
 			comes,
 			act.Change{
@@ -132,6 +129,7 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 				Name:    name,
 				Type:    n.Type,
 				TTL:     ttl,
+				Raise:   later,
 				After:   n.Values,
 				Typed:   n.typed,
 				TypedAs: n.typedAs,
@@ -166,6 +164,24 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 		f.propose(phase, c)
 	}
 	return f, was
+}
+
+// movingTTL gives the TTL that the records of a host get while it moves, and what it is raised to a
+// day later: what it was, an hour at most; 0 where it was short already.
+func movingTTL(s Sight, have []record.Set) (ttl, later int) {
+	was := 0
+	for _, set := range have {
+		was = max(was, set.TTL)
+	}
+	switch {
+	case len(have) == 0:
+		return act.RecordTTL, 0
+	case s.seen.Remaining, was > act.RecordTTL:
+		return act.MovingTTL, act.RecordTTL
+	case was > act.MovingTTL:
+		return act.MovingTTL, was
+	}
+	return was, 0
 }
 
 // allGo reports whether all addresses that are there go.

@@ -1,6 +1,7 @@
 package zone
 
 import (
+	"cmp"
 	"slices"
 
 	"upperpath.example/upperpath/internal/core/act"
@@ -35,6 +36,7 @@ func Make(in Known, seen Surveys, domains []*estate.Domain) Made {
 	}
 	both := worldsOf(in)
 	untie(slices.Concat(all, guests), both)
+	both.rounds = roundsOf(all, both)
 	zones := slices.Concat(all, guests)
 	crew.Each(len(zones), func(i int) { zones[i].finish(in, both) })
 	for _, k := range guests {
@@ -90,6 +92,61 @@ func leaversBefore(zones []*zonePlan, both *worlds) []*zonePlan {
 		sorted = append(sorted, at[name])
 	}
 	return sorted
+}
+
+// roundsOf says which names leave others that move to carriers which do not know them: those that
+// hold older answers would be led there, so these names change before and are waited for. A name
+// that leaves one of these comes a round before it.
+func roundsOf(zones []*zonePlan, both *worlds) map[string]int {
+	domains := map[string]*estate.Domain{}
+	for _, k := range zones {
+		for _, name := range k.turning() {
+			domains[name] = k.domain
+		}
+	}
+	carrier := func(name string) *estate.Carrier {
+		for h, c := range domains[name].Carry {
+			if h.String() == name {
+				return cmp.Or(domains[name].Through[h], c)
+			}
+		}
+		return nil
+	}
+	rounds := map[string]int{}
+	var roundOf func(name string, deep int) int
+	roundOf = func(name string, deep int) int {
+		if r, known := rounds[name]; known || deep > 8 {
+			return r
+		}
+		rounds[name] = 0
+		via := both.before.Lead(name).Via
+		for _, other := range via[min(1, len(via)):] {
+			if domains[other] != nil && both.leaves(name, other) && carrier(name) != carrier(other) {
+				rounds[name] = max(rounds[name], 1+roundOf(other, deep+1))
+			}
+		}
+		return rounds[name]
+	}
+	for _, k := range zones {
+		for _, name := range k.turning() {
+			roundOf(name, 0)
+		}
+	}
+	return rounds
+}
+
+// turning gives the doors of a zone that change.
+func (k *zonePlan) turning() []string {
+	var all []string
+	for _, phase := range []int{fresh, turning} {
+		for _, c := range k.draft.byPhase[phase] {
+			if !slices.Contains(all, c.Name) {
+				all = append(all, c.Name)
+			}
+		}
+	}
+	slices.Sort(all)
+	return all
 }
 
 // zonePlan is one zone as far as it is worked out.
@@ -207,9 +264,16 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 	z := &k.zone
 	z.Seen, z.Partial, z.Missed, z.Remaining = &when, s.seen.Partial, s.seen.Missed, s.seen.Remaining
 	z.Changes = inOrder(k.draft, both.leaves)
+	if both != nil {
+		for i := range z.Changes {
+			if c := &z.Changes[i]; c.Step > 0 && !c.Early && !c.UntiesMail() {
+				c.Round = both.rounds[c.Name]
+			}
+		}
+	}
 	z.AsItIs = s.seen.Records
 	z.Whole = afterwards(s.seen.Records, z.Changes)
-	z.TTLs, z.AbsentFor = ttlsOf(s, k.required, z.Changes), s.negative()
+	z.TTLs, z.AbsentFor = ttlsOf(s, z.Changes), s.negative()
 	if k.guest {
 		return
 	}

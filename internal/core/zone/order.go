@@ -126,30 +126,53 @@ func afterwards(seen []record.Set, changes []act.Change) []record.Set {
 	return whole
 }
 
-// ttlsOf works out how the TTLs are led around the changes.
-func ttlsOf(s Sight, required []requirement, changes []act.Change) []TTL {
+// ttlsOf works out how the TTLs are led around the changes: those of what changes, and of wildcards
+// that answer until then for names that come.
+func ttlsOf(s Sight, changes []act.Change) []TTL {
 	var all []TTL
-	for _, c := range changes {
-		if c.Action != act.Replace && c.Action != act.Remove || !record.LeadsToAddress(c.Type) ||
-			c.UntiesMail() {
-			continue
+	listed := map[record.Key]bool{}
+	add := func(set record.Set, later int) {
+		if key := set.Key(); listed[key] || len(set.Values) == 0 {
+			return
 		}
-		set, _ := s.set(c.Name, c.Type)
-		t := TTL{Name: c.Name, Type: c.Type, Seen: set.TTL, LowerTo: set.TTL, WaitAfter: set.TTL}
+		listed[set.Key()] = true
+		t := TTL{Name: set.Name, Type: set.Type, Seen: set.TTL, LowerTo: set.TTL, WaitAfter: set.TTL,
+			RaiseTo: later}
 		old := set.TTL
 		if s.seen.Remaining { // the zone's own may be longer
 			old = max(old, act.UnknownTTL)
 		}
 		if old > act.MovingTTL {
 			t.LowerTo, t.LowerBefore, t.WaitAfter = act.MovingTTL, old, act.MovingTTL
-		}
-		if c.Action == act.Replace ||
-			slices.ContainsFunc(required, func(n requirement) bool {
-				return n.Name == c.Name && !n.host.IsZero()
-			}) {
-			t.RaiseTo = act.RecordTTL
+		} else if later == set.TTL {
+			t.RaiseTo = 0
 		}
 		all = append(all, t)
+	}
+	comes := map[string]int{} // what TTLs of names are raised to
+	for _, c := range changes {
+		if c.Step > 0 && c.Action != act.Remove && record.LeadsBrowsers(c.Type) {
+			comes[c.Name] = max(comes[c.Name], c.Raise)
+		}
+	}
+	going := map[string]bool{} // wildcards that change themselves
+	for _, c := range changes {
+		going[c.Name] = going[c.Name] || c.Step > 0 && c.Action != act.Add
+	}
+	for _, c := range changes {
+		switch {
+		case c.Step == 0 || c.UntiesMail() || !record.LeadsBrowsers(c.Type):
+		case c.Action == act.Add:
+			over := "*." + s.wildcardOver(c.Name)
+			for _, set := range s.have[over] {
+				if record.LeadsBrowsers(set.Type) && !going[over] {
+					add(set, set.TTL)
+				}
+			}
+		default:
+			set, _ := s.set(c.Name, c.Type)
+			add(set, comes[c.Name])
+		}
 	}
 	return all
 }

@@ -190,7 +190,9 @@ type Known struct {
 	Estate  *estate.Estate
 	Survey  *survey.Survey // what was seen last; nil: nobody has looked
 	Earlier *survey.Survey // what was seen before that; nil: nothing
-	Now     time.Time      // for what is wanted until a date; the zero value ends nothing
+	// all that was seen before the last time, from the newest: some may still hold it
+	Past []*survey.Survey
+	Now  time.Time // for what is wanted until a date; the zero value ends nothing
 }
 
 // negative gives for how long resolvers remember that a name is not there: the smaller of the SOA's
