@@ -9,6 +9,10 @@ import (
 	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/record"
+	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/files"
+	"upperpath.example/upperpath/internal/live"
 	"upperpath.example/upperpath/internal/report"
 	"upperpath.example/upperpath/internal/stage"
 )
@@ -19,9 +23,11 @@ func (p *program) rehearse() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "rehearse",
 		Short: "Play the plan on a stand-in web, and audit it there",
-		Long: `rehearse puts the plan on the stage: its records into a name server, its certificates and
-redirects at the addresses of their carriers, all on loopback. Then it audits every door and an
-example of every rule there, over real sockets. It touches nothing real.`,
+		Long: `rehearse puts what the plan has people type on the stage, read back from the zone files and
+the sheets' tables as they are written. Its records go into a name server. At its address each
+carrier answers the hosts that it was told of, with the certificates that it was told to get, all
+on loopback. Then it audits every door and an example of every rule there, over real sockets. It
+touches nothing real.`,
 		Example: `  upperpath rehearse
   upperpath rehearse --only wave:1 --format json`,
 		Args: cobra.NoArgs,
@@ -52,17 +58,69 @@ example of every rule there, over real sockets. It touches nothing real.`,
 
 // rehearsal plays a plan on a stage of its own and audits it there.
 func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit, error) {
-	scene, err := stage.FromPlan(made.Whole())
+	whole := made.Whole()
+	typed, err := typedFrom(whole)
+	if err != nil {
+		return nil, failed(err)
+	}
+	scene, err := stage.FromTyped(whole, typed)
 	if err != nil {
 		return nil, failed(err)
 	}
 	scene.Now = now()
 	a, err := p.auditStage(ctx, scene, "rehearsal", made)
-	if err == nil { // a stage plays what comes of a plan, and not how somebody gets there
-		a.Findings = slices.Concat(a.Findings, made.Broken)
-		finding.Sort(a.Findings)
+	if err != nil {
+		return nil, err
 	}
-	return a, err
+	// a stage plays what comes of what is typed, and not how somebody gets there
+	read, err := filesOf(typed.Zones)
+	if err != nil {
+		return nil, failed(err)
+	}
+	a.Findings = slices.Concat(a.Findings, made.Broken, whole.FilesDiffer(read))
+	finding.Sort(a.Findings)
+	return a, nil
+}
+
+// typedFrom gives what a plan has people type, read back from the files that write sheet and write
+// zone make of it.
+func typedFrom(made *plan.Plan) (stage.Typed, error) {
+	typed, err := stage.TypedOf(made)
+	if err != nil {
+		return typed, err
+	}
+	typed.Rows = nil
+	for _, s := range report.Sheets(made) {
+		pages, err := s.Pages("csv")
+		if err != nil {
+			return typed, err
+		}
+		for _, page := range pages {
+			rows, err := files.SheetOf(page.Name, page.Place, page.Data)
+			if err != nil {
+				return typed, err
+			}
+			typed.Rows = append(typed.Rows, rows...)
+		}
+	}
+	return typed, nil
+}
+
+// filesOf reads the texts of zone files.
+func filesOf(texts map[string][]byte) (map[string][]record.Set, error) {
+	all := map[string][]record.Set{}
+	for name, text := range texts {
+		_, records, err := files.ZoneOf(name+".zone", text, name)
+		if err != nil {
+			return nil, err
+		}
+		h, err := web.ParseHost(name)
+		if err != nil {
+			return nil, err
+		}
+		all[name] = live.FileDomain(h, records).Records
+	}
+	return all, nil
 }
 
 // auditStage audits what a plan is about on a stage that plays a scene.

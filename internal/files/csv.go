@@ -111,6 +111,11 @@ func readCSV(path string, needed []string, known []string) (*table, error) {
 	if err != nil {
 		return nil, problem.List{unreadable(path, err)}
 	}
+	return tableOf(path, data, needed, known)
+}
+
+// tableOf reads the text of a table as readCSV does.
+func tableOf(path string, data []byte, needed []string, known []string) (*table, error) {
 	InProportion(len(data))
 	t := &table{
 		path:    path,

@@ -63,6 +63,16 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 		return "", nil, problem.List{unreadable(path, err)}
 	}
 	defer root.Close()
+	return zoneOf(path, data, origin, root.FS())
+}
+
+// ZoneOf reads the text of a zone file as ReadZone does, but takes no other file in. path is for
+// faults alone.
+func ZoneOf(path string, data []byte, origin string) (string, []dns.RR, error) {
+	return zoneOf(path, data, origin, nil)
+}
+
+func zoneOf(path string, data []byte, origin string, folder fs.FS) (string, []dns.RR, error) {
 	if origin != "" {
 		origin = dns.Fqdn(origin)
 	}
@@ -71,9 +81,11 @@ func ReadZone(path, origin string) (string, []dns.RR, error) {
 		origin,
 		filepath.Base(path),
 	)
-	parser.SetIncludeAllowed(true)
-	included := &counted{FS: root.FS(), octets: len(data)}
-	parser.SetIncludeFS(included)
+	included := &counted{FS: folder, octets: len(data)}
+	if folder != nil {
+		parser.SetIncludeAllowed(true)
+		parser.SetIncludeFS(included)
+	}
 	var records []dns.RR
 	zone := ""
 	for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {

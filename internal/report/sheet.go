@@ -34,11 +34,14 @@ type Page struct {
 }
 
 // Sheets gives the sheets of a plan, one for each place.
-func Sheets(p *plan.Plan) []Sheet {
-	p = doc.Scrubbed(p) // names of files are made of it
+func Sheets(p *plan.Plan) []Sheet { return SheetsOf(p, p.Sheets()) }
+
+// SheetsOf does the same of sheets that are given, whoever wrote these.
+func SheetsOf(p *plan.Plan, sheets []plan.Sheet) []Sheet {
+	p, sheets = doc.Scrubbed(p), doc.Scrubbed(sheets) // names of files are made of it
 	var all []Sheet
 	used := map[string]bool{}
-	for _, s := range p.Sheets() {
+	for _, s := range sheets {
 		name := slug(s.Place)
 		for n := 2; used[name]; n++ {
 			name = fmt.Sprintf("%s-%d", slug(s.Place), n)

@@ -1,19 +1,20 @@
 package stage
 
 import (
-	"cmp"
-	"context"
 	"fmt"
 	"net/netip"
+	"slices"
+	"strings"
 
 	"github.com/miekg/dns"
 
-	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
-	"upperpath.example/upperpath/internal/core/zone"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/files"
 )
 
 // Where the stage puts what the estate does not place: the site where it names no address, and
@@ -23,23 +24,53 @@ var (
 	outsideStandIn = netip.MustParseAddr("192.0.2.253")
 )
 
-// FromPlan makes the scene that stands after a plan was carried out: its records, its certificates,
-// and at every address what the carrier there answers for the hosts that it carries, and for no
-// others.
-func FromPlan(p *plan.Plan) (Scene, error) {
-	b := planScene{
-		plan:    p,
-		loose:   Zone{Origin: "."},
-		scene:   Scene{Endpoints: map[netip.AddrPort]*Endpoint{}},
-		carried: map[netip.Addr]map[web.Host]bool{},
+// Typed is what people typed, as it stands in the files that they typed from.
+type Typed struct {
+	Zones map[string][]byte // zone files by zone
+	Rows  []world.Row       // of sheets, each with its place
+}
+
+// TypedOf gives what a plan has people type: its zone files, and the rows of its sheets.
+func TypedOf(p *plan.Plan) (Typed, error) {
+	t := Typed{Zones: map[string][]byte{}, Rows: p.Rows(p.Sheets())}
+	for i := range p.Zones {
+		z := &p.Zones[i]
+		sets, err := p.File(z)
+		if err != nil {
+			continue // nobody has seen it: its records are those that are typed
+		}
+		text, err := files.ZoneText(z.Name, sets, "", files.Marks{})
+		if err != nil {
+			return t, fmt.Errorf("writing the zone %s for the stage: %w", z.Name, err)
+		}
+		t.Zones[z.Name] = text
 	}
+	return t, nil
+}
+
+// FromPlan makes the scene that stands after a plan was carried out, from what it has people type.
+func FromPlan(p *plan.Plan) (Scene, error) {
+	t, err := TypedOf(p)
+	if err != nil {
+		return Scene{}, err
+	}
+	return FromTyped(p, t)
+}
+
+// FromTyped makes the scene that stands once something is typed: the records of the zone files, and
+// at every address what the carrier there answers for the hosts that it was told of, and for no
+// others, with the certificates that it was told to get. Of the plan it takes where carriers are.
+// An error comes back where a zone cannot be read.
+func FromTyped(p *plan.Plan, t Typed) (Scene, error) {
+	b := planScene{plan: p, loose: Zone{Origin: "."}, told: p.Told(t.Rows),
+		scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}}
 	e := p.Estate
-	site := e.Site.Addresses
-	if len(site) == 0 {
-		site = []netip.Addr{siteStandIn}
+	b.site = e.Site.Addresses
+	if len(b.site) == 0 {
+		b.site = []netip.Addr{siteStandIn}
 	}
 	for _, z := range p.Zones {
-		if err := b.zone(z); err != nil {
+		if err := b.zone(z.Name, t); err != nil {
 			return Scene{}, err
 		}
 	}
@@ -51,42 +82,24 @@ func FromPlan(p *plan.Plan) (Scene, error) {
 		}
 	}
 	for _, h := range e.Site.Also {
-		place(h, site)
+		place(h, b.site)
 	}
-	place(e.Site.Alias, site)
+	place(e.Site.Alias, b.site)
 	for _, c := range e.Carriers {
 		place(c.Alias, aliasHome(c))
 	}
 	for _, h := range e.Site.Hosts {
 		if e.DomainOf(h) == nil || len(e.Site.Addresses) == 0 && e.Site.Alias.IsZero() {
-			place(h, site)
-		}
-		b.carries(b.siteHome(h, site), h)
-	}
-	for _, h := range e.Site.Also {
-		b.carries(site, h)
-	}
-	for _, d := range p.Domains() {
-		for h, c := range d.Carry {
-			b.carries(aliasHome(c), h)
+			place(h, b.site)
 		}
 	}
-	for _, h := range b.outside() {
+	b.outsiders = b.outside()
+	for _, h := range b.outsiders {
 		place(h, []netip.Addr{outsideStandIn})
-		b.carries([]netip.Addr{outsideStandIn}, h)
 	}
-	b.endpoints(site)
+	b.endpoints()
 	b.scene.Zones = append(b.zones, b.loose)
 	return b.scene, nil
-}
-
-// siteHome gives where a host of the site is met: at the site, or at the edge network in front of
-// it.
-func (b *planScene) siteHome(h web.Host, site []netip.Addr) []netip.Addr {
-	if d := b.plan.Estate.DomainOf(h); d != nil && d.Through[h] != nil {
-		return aliasHome(d.Through[h])
-	}
-	return site
 }
 
 // aliasHome gives the addresses of a carrier; one that names only an alias gets the stand-in.
@@ -98,49 +111,92 @@ func aliasHome(c *estate.Carrier) []netip.Addr {
 }
 
 type planScene struct {
-	plan    *plan.Plan
-	scene   Scene
-	zones   []Zone
-	loose   Zone // records of names outside the estate's zones
-	carried map[netip.Addr]map[web.Host]bool
+	plan      *plan.Plan
+	told      predict.Typed
+	scene     Scene
+	site      []netip.Addr
+	zones     []Zone
+	loose     Zone // records of names outside the estate's zones
+	outsiders []web.Host
 }
 
-func (b *planScene) zone(z zone.Zone) error {
-	zone := Zone{Origin: z.Name + "."}
-	var apexAliases []string // the world sees the addresses
-	lines := []string{
-		fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 1209600 300",
-			z.Name),
+// zone reads the file of a zone. Without one its records are the rows that are typed. What the
+// provider does with a row that no zone file can hold is played: an alias at the apex, a name that
+// an edge network answers with its own addresses.
+func (b *planScene) zone(name string, t Typed) error {
+	text := t.Zones[name]
+	if text == nil {
+		text = fromRows(name, t.Rows)
 	}
-	for _, r := range z.Records {
-		if r.Type == record.Alias {
-			apexAliases = append(apexAliases, r.Name)
+	_, records, err := files.ZoneOf(name+".zone", text, name)
+	if err != nil {
+		return fmt.Errorf("putting the zone %s on the stage: %w", name, err)
+	}
+	zone := Zone{Origin: name + ".", Records: records}
+	for _, r := range t.Rows {
+		if r.Zone != name || r.Value == "" || r.Through == "" && r.Type != record.Alias ||
+			!slices.Contains([]world.Action{world.Add, world.Replace}, r.Do) {
 			continue
 		}
-		for _, v := range r.Set().Values {
-			lines = append(lines, fmt.Sprintf("%s. %d IN %s %s", r.Name, r.TTL, r.Type, v))
-		}
-	}
-	for _, l := range lines {
-		rr, err := dns.NewRR(l)
+		owner, err := record.Name(r.Label, name)
 		if err != nil {
-			return fmt.Errorf("putting the record %q on the stage: %w", l, err)
+			continue // nobody can type it
 		}
-		zone.Records = append(zone.Records, rr)
+		leads := b.homeOf(r.Value)
+		if c := b.plan.Estate.Carrier(r.Through); c != nil {
+			leads = aliasHome(c)
+		}
+		zone.Records = slices.DeleteFunc(zone.Records, func(rr dns.RR) bool {
+			return strings.EqualFold(rr.Header().Name, owner+".") &&
+				record.LeadsToAddress(dns.TypeToString[rr.Header().Rrtype])
+		})
+		for _, a := range leads {
+			zone.Records = append(zone.Records, addressRecord(owner, a))
+		}
 	}
 	b.zones = append(b.zones, zone)
-	for _, name := range apexAliases {
-		h, err := web.ParseHost(name)
-		if err != nil {
-			return fmt.Errorf("putting the alias of %s on the stage: %w", name, err)
-		}
-		home := b.plan.Estate.Site.Addresses
-		if d := b.plan.Estate.DomainOf(h); d != nil && d.Carry[h] != nil {
-			home = aliasHome(d.Carry[h])
-		}
-		b.addresses(h, home)
-	}
 	return nil
+}
+
+// homeOf gives the addresses at which an alias ends.
+func (b *planScene) homeOf(alias string) []netip.Addr {
+	alias = strings.TrimSuffix(alias, ".")
+	for _, c := range b.plan.Estate.Carriers {
+		if c.Alias.String() == alias {
+			return aliasHome(c)
+		}
+	}
+	if b.plan.Estate.Site.Alias.String() == alias {
+		return b.site
+	}
+	return []netip.Addr{outsideStandIn}
+}
+
+// fromRows writes a zone that holds the rows that are typed in it.
+func fromRows(name string, rows []world.Row) []byte {
+	text := fmt.Sprintf("%s. 3600 IN SOA ns.stage.example. hostmaster.stage.example. 1 7200 3600 "+
+		"1209600 300\n%[1]s. 3600 IN NS ns.stage.example.\n", name)
+	for _, r := range rows {
+		if r.Zone != name || r.Value == "" || r.Type == record.Alias ||
+			!slices.Contains([]world.Action{world.Add, world.Replace}, r.Do) {
+			continue
+		}
+		owner, err := record.Name(r.Label, name)
+		value, wrong := record.Value(r.Type, r.Value)
+		if err == nil && wrong == nil {
+			text += fmt.Sprintf("%s. %d IN %s %s\n", owner, r.TTL, r.Type, value)
+		}
+	}
+	return []byte(text)
+}
+
+func addressRecord(name string, a netip.Addr) dns.RR {
+	header := dns.RR_Header{Name: name + ".", Class: dns.ClassINET, Ttl: 3600, Rrtype: dns.TypeA}
+	if a.Is4() {
+		return &dns.A{Hdr: header, A: a.AsSlice()}
+	}
+	header.Rrtype = dns.TypeAAAA
+	return &dns.AAAA{Hdr: header, AAAA: a.AsSlice()}
 }
 
 // addresses puts a host's addresses into the zone that holds it, or among the loose names.
@@ -152,22 +208,7 @@ func (b *planScene) addresses(h web.Host, addresses []netip.Addr) {
 		}
 	}
 	for _, a := range addresses {
-		kind := "A"
-		if a.Is6() {
-			kind = "AAAA"
-		}
-		if rr, err := dns.NewRR(fmt.Sprintf("%s. 3600 IN %s %s", h, kind, a)); err == nil {
-			to.Records = append(to.Records, rr)
-		}
-	}
-}
-
-func (b *planScene) carries(addresses []netip.Addr, h web.Host) {
-	for _, a := range addresses {
-		if b.carried[a] == nil {
-			b.carried[a] = map[web.Host]bool{}
-		}
-		b.carried[a][h] = true
+		to.Records = append(to.Records, addressRecord(h.String(), a))
 	}
 }
 
@@ -185,50 +226,88 @@ func (b *planScene) outside() []web.Host {
 	return hosts
 }
 
-// endpoints puts http and https at every address where somebody is carried.
-func (b *planScene) endpoints(site []netip.Addr) {
-	plain := map[netip.Addr]bool{}
-	for _, c := range b.plan.Estate.Carriers {
-		for _, a := range aliasHome(c) {
-			plain[a] = !c.TLS
+// endpoints puts http and https at every address where somebody is: what answers there is what
+// those who are there were told.
+func (b *planScene) endpoints() {
+	who := map[netip.Addr][]string{} // by address
+	secure := map[netip.Addr]bool{}
+	held := map[netip.Addr][]Certificate{}
+	put := func(name string, at []netip.Addr, tls bool, certified []string) {
+		for _, a := range at {
+			who[a] = append(who[a], name)
+			secure[a] = secure[a] || tls
+			if len(certified) > 0 {
+				held[a] = append(held[a], Certificate{Names: certified})
+			}
 		}
 	}
-	certificates := b.certificates(site)
-	for a, hosts := range b.carried {
-		answer := func(u web.URL) Reply {
-			if !hosts[u.Host()] {
-				return Reply{Status: 421}
+	for _, c := range b.plan.Estate.Carriers {
+		put(c.Name, aliasHome(c), c.TLS, b.certified(c))
+	}
+	for _, c := range b.plan.Certificates {
+		if c.Domain == "" {
+			put(predict.SiteName, b.site, true, c.Names)
+		}
+	}
+	for a, names := range who {
+		b.listen(a, secure[a], held[a], names...)
+	}
+	if len(b.outsiders) > 0 {
+		for _, h := range b.outsiders {
+			held[outsideStandIn] = append(held[outsideStandIn], Certificate{Names: []string{h.String()}})
+		}
+		b.listen(outsideStandIn, true, held[outsideStandIn], append(who[outsideStandIn], "")...)
+	}
+}
+
+// certified gives the hosts for which a carrier holds a certificate: those for which it was told to
+// get one; where it has no page for that, all of which it was told.
+func (b *planScene) certified(c *estate.Carrier) []string {
+	all := b.told.State.Holds(c.Name)
+	if slices.Contains(c.Steps, estate.Issue) || !c.TLS {
+		return all
+	}
+	for _, d := range b.plan.Domains() {
+		for _, h := range d.Hosts() {
+			if b.told.State.Knows(c.Name, h) && !slices.Contains(all, h.String()) {
+				all = append(all, h.String())
 			}
-			answer := b.plan.Web.Answer(context.Background(), chain.Ask{URL: u})
-			reply := Reply{Status: cmp.Or(answer.Status, 421), Location: answer.Location}
+		}
+	}
+	return all
+}
+
+// listen has an address answer for those who are there; "" stands for hosts outside the estate.
+func (b *planScene) listen(a netip.Addr, tls bool, held []Certificate, who ...string) {
+	answer := func(u web.URL) Reply {
+		if slices.Contains(who, "") && slices.Contains(b.outsiders, u.Host()) {
+			return Reply{Status: 200}
+		}
+		for _, name := range who {
+			if name == "" || name == predict.SiteName && !b.plan.Web.IsSite(u.Host()) {
+				continue
+			}
+			d := b.plan.Meant().At(b.told, name, u.Door())
+			if d.Does == predict.Refuses || d.Does == predict.Outside && !b.plan.Web.IsSite(u.Host()) {
+				continue
+			}
+			a := d.Answer(u)
+			reply := Reply{Status: a.Status, Location: a.Location}
 			// what the site itself sends is its own business
 			if u.Scheme() == web.HTTPS && reply.Status == 200 {
 				reply.Headers = map[string]string{"Strict-Transport-Security": "max-age=31536000"}
 			}
-			return reply
+			if reply.Status != 0 {
+				return reply
+			}
 		}
-		b.scene.Endpoints[netip.AddrPortFrom(a, 80)] = &Endpoint{Answer: answer}
-		if !plain[a] {
-			b.scene.Endpoints[netip.AddrPortFrom(a, 443)] = &Endpoint{Answer: answer,
-				Certificates: certificates[a]}
-		}
+		return Reply{Status: 421}
 	}
-}
-
-// certificates gives what the plan says that each address holds.
-func (b *planScene) certificates(site []netip.Addr) map[netip.Addr][]Certificate {
-	held := map[netip.Addr][]Certificate{}
-	for _, c := range b.plan.Certificates {
-		addresses := site
-		if carrier := b.plan.Estate.Carrier(c.Carrier); carrier != nil && c.Domain != "" {
-			addresses = aliasHome(carrier)
-		}
-		for _, a := range addresses {
-			held[a] = append(held[a], Certificate{Names: c.Names})
-		}
+	b.scene.Endpoints[netip.AddrPortFrom(a, 80)] = &Endpoint{Answer: answer}
+	if tls && len(held) > 0 {
+		b.scene.Endpoints[netip.AddrPortFrom(a, 443)] = &Endpoint{Answer: answer, Certificates: held}
+	} else if tls {
+		b.scene.Endpoints[netip.AddrPortFrom(a, 443)] = &Endpoint{Answer: answer,
+			Certificates: []Certificate{{Names: []string{"nobody.stage.example"}}}}
 	}
-	for h := range b.carried[outsideStandIn] {
-		held[outsideStandIn] = append(held[outsideStandIn], Certificate{Names: []string{h.String()}})
-	}
-	return held
 }

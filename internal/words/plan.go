@@ -42,6 +42,10 @@ var plan = []sentence{
 	of[fact.SheetsLeave]("Typed row by row, the sheets leave $Name $Type in $Zone at "+
 		"$Typed:nothing. The plan and its zone file say $Wanted:nothing.",
 		"Type none of it. Survey again, and plan from that survey."),
+	of[fact.FileDiffers]("The zone file of $Zone has $Name $Type as $Wanted:nothing. Typed row by row, "+
+		"the sheets leave it at $Typed:nothing.",
+		"Write the zone and the sheets again, and take both from the same survey: "+
+			"`upperpath write zone`."),
 	of[fact.SheetsLeaveTTL]("Typed row by row, the sheets leave $Name $Type with a TTL of $Typed s "+
 		"instead of $Wanted s.",
 		"Set that TTL where the zone is held."),

@@ -63,6 +63,13 @@ type (
 		Name   string
 		Type   string
 	}
+	FileDiffers struct {
+		Typed  []string
+		Wanted []string
+		Name   string
+		Type   string
+		Zone   string
+	}
 	CarrierUntold struct {
 		Carrier string
 		Hosts   []string

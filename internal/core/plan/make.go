@@ -92,26 +92,68 @@ func (in Input) plan(rules bool) *Plan {
 // As gives the web as it is once something is typed, and what breaks on the way there.
 func (p *Plan) As(t Typed) (*predict.Prediction, []finding.Finding) {
 	played, state := p.play(t)
-	return p.meant.From(predict.Typed{State: state, Otherwise: p.otherwise(t)}), played
+	return p.meant.From(predict.Typed{State: state, Otherwise: p.otherwise(p.Rows(t.Sheets))}), played
+}
+
+// Rows gives the rows of sheets, each with its place, in the order in which they stand there.
+func (p *Plan) Rows(sheets []Sheet) []world.Row {
+	moves := map[string]bool{}
+	for _, z := range p.Zones {
+		moves[z.Name] = z.Move != nil
+	}
+	var all []world.Row
+	for _, s := range sheets {
+		for _, l := range s.Lines {
+			all = append(all, lineRow(s.Place, l, moves[l.Zone]))
+		}
+		for _, e := range s.Entries {
+			all = append(all, p.entryRow(s.Place, e))
+		}
+	}
+	return all
+}
+
+// Read gives rows as they were read from the tables of sheets, with the hosts that the files of
+// servers hold in place of the commands that write these.
+func (p *Plan) Read(rows []world.Row) []world.Row {
+	rows = slices.Clone(rows)
+	for i, r := range rows {
+		if r.Kind == world.Config {
+			rows[i].Fields = p.entryRow(r.Place,
+				act.Entry{Fields: []act.Field{{Name: "redirects", Holds: r.Place}}}).Fields
+		}
+	}
+	return rows
+}
+
+// Told gives the state in which carriers were told what stands in rows, and nothing else is typed.
+func (p *Plan) Told(rows []world.Row) predict.Typed {
+	pl := newPlayer(p)
+	rows = p.Read(rows)
+	for _, r := range rows {
+		if !r.IsRecord() {
+			_ = pl.world.Tell(r) // what cannot be typed tells nobody anything
+		}
+	}
+	return predict.Typed{State: pl.world, Otherwise: p.otherwise(rows)}
 }
 
 // otherwise tells of which carriers and zones something else is typed than what is meant.
-func (p *Plan) otherwise(t Typed) func(carrier, zone string) bool {
-	rows := func(place string, entries []act.Entry, by map[string][]string) {
-		for _, e := range entries {
-			if e.Kind == world.CertEntry || e.Kind == world.Records {
-				continue // they say nothing of what is answered
-			}
-			r := p.entryRow(place, e)
-			by[place+" "+e.Domain] = append(by[place+" "+e.Domain], r.String())
+func (p *Plan) otherwise(rows []world.Row) func(carrier, zone string) bool {
+	meant, typed := map[string][]string{}, map[string][]string{}
+	add := func(r world.Row, by map[string][]string) {
+		if !r.IsRecord() && r.Kind != world.CertEntry && r.Kind != world.Records {
+			key := r.Place + " " + r.Domain
+			by[key] = append(by[key], r.String())
 		}
 	}
-	meant, typed := map[string][]string{}, map[string][]string{}
 	for _, c := range p.Carriers {
-		rows(c.Name, c.Entries, meant)
+		for _, e := range c.Entries {
+			add(p.entryRow(c.Name, e), meant)
+		}
 	}
-	for _, s := range t.Sheets {
-		rows(s.Place, s.Entries, typed)
+	for _, r := range rows {
+		add(r, typed)
 	}
 	other := map[string]bool{}
 	for key, all := range meant {

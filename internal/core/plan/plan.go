@@ -123,6 +123,9 @@ type PlannedRule struct {
 // Domains returns the domains that the plan is about: those meant, without the ones to be left.
 func (p *Plan) Domains() []*estate.Domain { return p.Web.Domains() }
 
+// Meant gives the web as the estate file and the rules mean it, whatever is typed.
+func (p *Plan) Meant() *predict.Prediction { return p.meant }
+
 // Goal says where a URL of the estate should lead.
 func (p *Plan) Goal(u web.URL) chain.Goal { return p.Web.Goal(u) }
 

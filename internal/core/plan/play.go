@@ -27,7 +27,7 @@ type Typed struct {
 	Sheets []Sheet
 	// zones as files, by name: as they are copied to other name servers, and as they are in the end
 	Copies map[string][]record.Set
-	Files  map[string][]record.Set
+	Files  map[string][]record.Set // nil: nobody writes any
 }
 
 // Typed gives what the plan has people type.
@@ -92,8 +92,21 @@ func (p *Plan) play(t Typed) ([]finding.Finding, *world.World) {
 		pl.zonesAfter(false)
 	}
 	pl.zonesAfter(true)
+	pl.filed(t.Files)
 	pl.toldAll()
 	return pl.tally.Findings(), pl.world
+}
+
+// FilesDiffer says where zones, written as files, are not what the rows of the sheets make of them.
+func (p *Plan) FilesDiffer(files map[string][]record.Set) []finding.Finding {
+	pl := newPlayer(p)
+	p.walk(pl.world, p.Typed(), func(_ int, _ act.Step, deeds []deed) {
+		for _, d := range deeds {
+			pl.world.Act(d.rows)
+		}
+	})
+	pl.filed(files)
+	return pl.tally.Findings()
 }
 
 func newPlayer(p *Plan) *player {
@@ -638,6 +651,56 @@ func (pl *player) zonesAfter(raised bool) {
 				ttl = short[key]
 			}
 			pl.compare(z, key, there, wanted[key].Values, ttl, short[key] > 0)
+		}
+	}
+}
+
+// filed looks whether each zone, written as a file, is what the rows of the sheets make of it: the
+// file is loaded by some, and the rows are typed by others. What belongs to the name servers is
+// theirs, and what no file can hold is said by Lost.
+func (pl *player) filed(files map[string][]record.Set) {
+	for i := range pl.plan.Zones {
+		z := &pl.plan.Zones[i]
+		file, written := files[z.Name]
+		if !written {
+			continue
+		}
+		keys := map[record.Key]record.Set{}
+		for _, s := range file {
+			keys[record.Key{Name: s.Name, Type: s.Type}] = s
+		}
+		for _, key := range pl.world.Keys(z.Name) {
+			kinds := []string{key.Type}
+			if key.Type == record.Alias {
+				kinds = []string{"A", "AAAA"}
+			}
+			for _, kind := range kinds {
+				key.Type = kind
+				if _, there := keys[key]; !there {
+					keys[key] = record.Set{Name: key.Name, Type: kind}
+				}
+			}
+		}
+		for key, s := range keys {
+			alias, aliased := pl.world.Alias(z.Name, key.Name)
+			if record.IsSigning(key.Type) || key.Type == "SOA" || key.Type == record.Alias ||
+				key.Type == "NS" && key.Name == z.Name ||
+				aliased && key.Type == "CNAME" {
+				continue
+			}
+			var values []string
+			there, _ := pl.world.Set(z.Name, key)
+			for _, v := range there {
+				values = append(values, v.Text)
+			}
+			if aliased && (key.Type == "A" || key.Type == "AAAA") { // the file has what it leads to
+				values = pl.world.AddressesAt(alias, key.Type)
+			}
+			if !record.SameMeaning(key.Type, values, s.Values) {
+				pl.find(finding.New(finding.ZoneDiffers, key.Name+" "+key.Type,
+					fact.FileDiffers{Name: key.Name, Type: key.Type, Zone: z.Name,
+						Typed: record.PlainAll(key.Type, values), Wanted: record.PlainAll(key.Type, s.Values)}))
+			}
 		}
 	}
 }

@@ -45,7 +45,7 @@ func (w *Prediction) meet(t Typed, d web.Door) (met Treatment, untold string) {
 	meant := w.modelled(d)
 	domain := w.Estate.DomainOf(d.Host)
 	if domain == nil {
-		return meant, "" // another name of the site: outside all zones
+		return w.At(t, SiteName, d), "" // another name of the site: outside all zones
 	}
 	lead := t.State.Lead(d.Host.String())
 	planned := w.planned(domain, d.Host)
@@ -82,6 +82,12 @@ func (w *Prediction) planned(domain *estate.Domain, h web.Host) string {
 	return SiteName
 }
 
+// alsoUntold reports whether the site is to redirect another of its names, and nobody told it so.
+func (w *Prediction) alsoUntold(t Typed, h web.Host) bool {
+	return slices.Contains(w.Estate.Site.Also, h) &&
+		!t.State.Redirects(SiteName, h.String(), w.Estate.Canonical.Host.String())
+}
+
 func untoldAt(t Typed, carrier string, h web.Host) string {
 	if t.State.Knows(carrier, h) {
 		return ""
@@ -113,7 +119,10 @@ func (w *Prediction) firstUntold(t Typed, carrier string, h web.Host) string {
 func (w *Prediction) At(t Typed, carrier string, d web.Door) Treatment {
 	domain := w.Estate.DomainOf(d.Host)
 	c := w.Estate.Carrier(carrier)
-	if carrier == SiteName || c == nil || domain == nil {
+	switch {
+	case carrier == SiteName && w.alsoUntold(t, d.Host):
+		return Treatment{Door: d, Asked: d, Carrier: SiteName, Domain: domain, Does: Outside}
+	case carrier == SiteName || c == nil || domain == nil:
 		return w.modelled(d)
 	}
 	if turned, ok := turnsAway(c, d); ok {

@@ -269,6 +269,19 @@ func (p places) at(who string) []string {
 	return []string{who + "'s own addresses"}
 }
 
+// AddressesAt gives the addresses of a kind of whoever of the estate is known by an alias.
+func (w *World) AddressesAt(alias, kind string) []string {
+	var all []string
+	for _, who := range w.places.byEnd[record.Target("CNAME", alias)] {
+		for _, end := range w.places.ends[who] {
+			if strings.Contains(end, ":") == (kind == "AAAA") {
+				all = append(all, end)
+			}
+		}
+	}
+	return all
+}
+
 // Carriers gives who stands where a host leads: a list for each end and each alias on the way at
 // which somebody does. Several stand at one end where they share an address.
 func (w *World) Carriers(host string) [][]string { return w.carriersAt(w.Lead(host)) }

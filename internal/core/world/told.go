@@ -1,6 +1,7 @@
 package world
 
 import (
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -121,6 +122,14 @@ func (w *World) SawForwarding(carrier, host string) {
 	t.Forwards[host] = Forwarding{}
 }
 
+// Tell changes what a carrier was told by one entry, whether it takes that yet or not: for a state
+// in which all is typed, in whatever order. The error is an *Unfit.
+func (w *World) Tell(r Row) error {
+	w.anyOrder = true
+	defer func() { w.anyOrder = false }()
+	return w.tell(r)
+}
+
 // tell changes what a carrier was told by one entry.
 func (w *World) tell(r Row) error {
 	t, unfit := w.At(r.Place), func(why fact.Facts) error { return &Unfit{r, why} }
@@ -135,7 +144,7 @@ func (w *World) tell(r Row) error {
 	if r.Do == Remove {
 		return w.untell(t, r, box)
 	}
-	if why := w.tooEarly(r, box); why != nil {
+	if why := w.tooEarly(r, box); why != nil && !w.anyOrder {
 		return unfit(why)
 	}
 	switch r.Kind {
@@ -430,6 +439,23 @@ func (w *World) Behind(carrier string, h web.Host) string {
 	default:
 		return behind
 	}
+}
+
+// Redirects reports whether a carrier, or the site, was told to lead a host to a primary one.
+func (w *World) Redirects(carrier, host, primary string) bool {
+	t := w.told[carrier]
+	return t != nil && t.Primaries[host] == primary
+}
+
+// Holds gives the hosts for which a carrier holds a certificate, or was told to get one, in order.
+func (w *World) Holds(carrier string) []string {
+	t := w.told[carrier]
+	if t == nil {
+		return nil
+	}
+	all := slices.Concat(slices.Collect(maps.Keys(t.Certificates)), slices.Collect(maps.Keys(t.Had)))
+	slices.Sort(all)
+	return slices.Compact(all)
 }
 
 // BehindSite stands for the site in the box of what an edge network asks.

@@ -51,6 +51,8 @@ type World struct {
 	shared map[string]bool
 	refers map[string]bool // names to which something referred in the first state
 
+	anyOrder bool // carriers take entries before what they want first
+
 	touch func(name string) // is called for every name that is looked at; nil: nobody listens
 }
 
@@ -510,6 +512,36 @@ func (w *World) Set(zone string, key record.Key) ([]Value, bool) {
 		}
 	}
 	return nil, true
+}
+
+// Keys gives the names and types of all sets of a zone.
+func (w *World) Keys(zone string) []record.Key {
+	var all []record.Key
+	if z := w.zones[zone]; z != nil {
+		for owner, sets := range z.sets {
+			for _, s := range sets {
+				all = append(all, record.Key{Name: owner, Type: s.Type})
+			}
+		}
+	}
+	return all
+}
+
+// Alias gives the provider's alias at a name, or what an edge network is told to answer there by an
+// alias, which no zone file holds at an apex; false where there is none.
+func (w *World) Alias(zone, name string) (string, bool) {
+	z := w.zones[zone]
+	if z == nil {
+		return "", false
+	}
+	for _, s := range z.sets[name] {
+		for _, v := range s.Values {
+			if s.Type == record.Alias || s.Type == "CNAME" && v.Through != "" && name == z.name {
+				return v.Text, true
+			}
+		}
+	}
+	return "", false
 }
 
 // Typed gives the sets of a zone that somebody typed, or took out.
