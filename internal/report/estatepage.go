@@ -127,6 +127,9 @@ func keySchema(k estate.Key) map[string]any {
 		}
 	case k.Name == "carrier" && k.Section == "domains":
 		s = map[string]any{"oneOf": []any{text, each(text)}}
+	case k.Type == "origin":
+		s = map[string]any{"oneOf": []any{text, map[string]any{"type": "array", "items": text},
+			each(listOf(text))}}
 	case k.Name == "needed":
 		s = each(map[string]any{"oneOf": []any{text, ref("needed")}})
 	case k.Type == "list of wanted":

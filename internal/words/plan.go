@@ -204,6 +204,17 @@ var plan = []sentence{
 			"long as it holds it, so the host goes dark.",
 		"Write what is behind $Carrier under origin: of the domain, or give the network's export with "+
 			"--zone. The copy for the next name servers then has the true addresses."),
+	of[fact.EdgeElsewhere]("$Carrier answers $Subjects:few3 only where it holds the zone, at $Own:and2. "+
+		"The zone is to be at $Servers:and2.",
+		"Leave name-servers: out of the domain, so that the zone moves to $Carrier, or give these hosts "+
+			"to another carrier."),
+	of[fact.PrimaryElsewhere]("$Carrier leads hosts only to a primary host of its own and holds no "+
+		"rules. The site $Canonical is elsewhere, so $Host cannot be led there.",
+		"Give $Host to another carrier. If the site is at $Carrier, write carrier: $Carrier under site."),
+	phrase[fact.NoSuchPrimary]("$Carrier has no host $Host to lead others to"),
+	of[fact.OriginIsEdge]("What stands behind $Carrier at $Host is not known: the addresses under "+
+		"site.addresses are those of $Carrier itself.",
+		"Write the true addresses of the site under site.addresses, or under origin: of the domain."),
 	of[fact.DSOutlivesKeys](
 		"Resolvers that check signatures may still hold the DS record of $Zone once this is typed: "+
 			"$Row. They refuse the whole zone then.",

@@ -600,9 +600,10 @@ func primaryEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 		return nil, nil
 	}
 	var all []act.Entry
+	lives := t.web.Estate.SiteAt(c)
 	for _, h := range others {
 		d := z.Domain
-		plainly := d.Fallback == estate.SamePath && d.LeadsTo == t.web.Estate.Canonical.URL("/", "") &&
+		plainly := lives && d.Fallback == estate.SamePath && d.LeadsTo == t.web.Estate.Canonical.URL("/", "") &&
 			len(entriesOf(t.web.Rules, h)) == 0
 		if d.Served[h] == c || !c.HoldsRules || plainly {
 			continue
@@ -610,6 +611,9 @@ func primaryEntries(t typing, c *estate.Carrier, z zone.Zone, hosts []web.Host) 
 		for _, s := range starsFor(t.web, d, "", []web.Host{h}) {
 			all = append(all, patternEntry(z.Name, s))
 		}
+	}
+	if !lives {
+		return all, nil // it can lead them to no host that it does not have
 	}
 	why := []act.Reason{{Why: act.PrimaryRedirects}}
 	if i, j := slices.Index(c.Steps, estate.Issue),

@@ -25,6 +25,9 @@ func Limits(w *predict.Prediction) (act.Found, map[web.Door]bool) {
 			if c := d.Served[h]; c != nil && d.Through[h] == nil {
 				l.site(d, h, c)
 			}
+			if c := d.Through[h]; c != nil {
+				l.edge(d, h, c)
+			}
 		}
 	}
 	for _, s := range l.shared {
@@ -113,6 +116,7 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 		}, doors[:]...)
 		return
 	}
+	l.edge(d, h, c)
 	if !c.KeepsPath && d.Fallback == estate.SamePath {
 		l.share(c, h.String(), "path", func(carrier string, subjects []string) fact.Facts {
 			return fact.DropsPath{Carrier: carrier, Subjects: subjects}
@@ -125,6 +129,27 @@ func (l *limits) host(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	l.rules(d, h, c)
 	if c.Behind == "" {
 		l.patterns(d, h, c)
+	}
+}
+
+// edge adds a finding wherever an edge network is to carry a host of a zone that it does not hold,
+// or where nobody says what stands behind it.
+func (l *limits) edge(d *estate.Domain, h web.Host, c *estate.Carrier) {
+	if !c.By.Row().TakesZone || len(c.NameServers) == 0 {
+		return
+	}
+	if to := web.Names(d.MovesTo()); !slices.Equal(to, web.Names(c.NameServers)) {
+		l.share(c, h.String(), "servers "+strings.Join(to, " "),
+			func(carrier string, subjects []string) fact.Facts {
+				return fact.EdgeElsewhere{Carrier: carrier, Subjects: subjects, Servers: to,
+					Own: web.Names(c.NameServers)}
+			})
+	}
+	site := l.web.Estate.Site.Addresses
+	if (c.BehindSite || d.Through[h] == c && c.Behind == "") && c.IsAll(site) &&
+		len(d.OriginOf(h.String())) == 0 {
+		l.Find(finding.ProviderBound, h.String(), fact.OriginIsEdge{Carrier: c.Name, Host: h.String()})
+		l.Findings[len(l.Findings)-1] = l.Findings[len(l.Findings)-1].As(finding.Error)
 	}
 }
 
@@ -145,6 +170,9 @@ func (l *limits) rules(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	kind, host := c.By.Row(), h.String()
 	var facts fact.Facts
 	switch {
+	case kind.OwnSteps && !c.HoldsRules && !l.web.Estate.SiteAt(c):
+		facts = fact.PrimaryElsewhere{Carrier: c.Name, Host: host,
+			Canonical: l.web.Estate.Canonical.Host.String()}
 	case kind.OneTarget && rules > 0:
 		facts = fact.OnePlaceOnly{Carrier: c.Name, Host: host, Rules: rules}
 	case !kind.OneTarget && !c.HoldsRules && rules > 0:

@@ -152,6 +152,13 @@ type Carrier struct {
 	Software       string // of a server whose redirects are written as a configuration file
 }
 
+// IsAll reports whether all of some addresses are the carrier's own, and there are any.
+func (c *Carrier) IsAll(addresses []netip.Addr) bool {
+	return len(addresses) > 0 && !slices.ContainsFunc(addresses, func(a netip.Addr) bool {
+		return !slices.Contains(c.Addresses, a)
+	})
+}
+
 func (b *builder) carriers(n *Node) {
 	if n == nil || n.Kind == Empty {
 		return

@@ -2,6 +2,7 @@ package estate
 
 import (
 	"cmp"
+	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -91,6 +92,14 @@ var domainKeys = []Key{
 		"",
 		"[ns1.registrar-a.example, ns2.registrar-a.example]",
 	},
+	{
+		"domains",
+		"origin",
+		"origin",
+		nil,
+		"",
+		"{apex: 192.0.2.10, shop: shops.host.example}",
+	},
 	{"domains", "ignore-case", "yes or no", nil, "no", "yes"},
 	{
 		"domains",
@@ -157,6 +166,18 @@ type Domain struct {
 	ApexAlias bool                  // the zone's provider offers an alias at the apex
 	// to which the zone is to move, or where it stays; none: nobody says
 	NameServers []web.Host
+	// what stands behind an edge network that holds the zone today, by host: addresses, or one name;
+	// "" for all hosts that are not named
+	Origin map[string][]string
+}
+
+// OriginOf gives what stands behind the edge network that answers at a name today: addresses, or a
+// name; nothing where nobody says.
+func (d *Domain) OriginOf(name string) []string {
+	if own, said := d.Origin[name]; said {
+		return own
+	}
+	return d.Origin[""]
 }
 
 // MovesTo returns the name servers that the zone should have: the domain's own, or those of an edge
@@ -279,7 +300,7 @@ func (b *builder) fallback(n *Node, what string) Fallback {
 }
 
 // domainNodes is what of a domain is read once its name is known.
-type domainNodes struct{ name, leadsTo, carrier, hosts, wanted, needed *Node }
+type domainNodes struct{ name, leadsTo, carrier, hosts, wanted, needed, origin *Node }
 
 // domainFields gives the keys of a domain, which are those of defaults too, apart from its name.
 func (b *builder) domainFields(d *Domain, to *domainNodes) []field {
@@ -302,6 +323,7 @@ func (b *builder) domainFields(d *Domain, to *domainNodes) []field {
 		{"wanted", func(n *Node) { to.wanted = n }},
 		{"apex-alias", func(n *Node) { d.ApexAlias = b.boolean(n, "apex-alias") }},
 		{"name-servers", func(n *Node) { d.NameServers = b.hosts(n, "name-servers") }},
+		{"origin", func(n *Node) { to.origin = n }},
 		{"ignore-case", func(n *Node) { d.Paths.IgnoreCase = b.boolean(n, "ignore-case") }},
 		{"slash", func(n *Node) {
 			d.Paths.EitherSlash = b.oneOf(n, "slash", "exact", "either") == "either"
@@ -341,6 +363,7 @@ func (b *builder) domain(n *Node) {
 	d.LeadsTo = b.leadsTo(to.leadsTo)
 	b.further(d, to.hosts)
 	b.needed(d, to.needed)
+	b.origin(d, to.origin)
 	for _, h := range d.Hosts() {
 		if !b.estate.Serves(h) {
 			b.claim(name, h, "domain "+d.Name.String())
@@ -428,6 +451,51 @@ func (b *builder) further(d *Domain, n *Node) {
 			d.Further = append(d.Further, h)
 		}
 	})
+}
+
+// origin reads what stands behind an edge network today: for all hosts, or host by host.
+func (b *builder) origin(d *Domain, n *Node) {
+	if n == nil || n.Kind == Empty {
+		return
+	}
+	d.Origin = map[string][]string{}
+	if n.Kind != Mapping {
+		d.Origin[""] = b.origins(n)
+		return
+	}
+	for _, e := range n.Entries {
+		name := d.Name.String()
+		switch label := strings.TrimSuffix(e.Key.Text, "."+d.Name.String()); label {
+		case "apex", "@", name:
+		default:
+			h, err := d.Name.Child(label)
+			if err != nil {
+				b.fail(e.Key, fact.HostOutside{Domain: d.Name.String()})
+				continue
+			}
+			name = h.String()
+		}
+		d.Origin[name] = b.origins(e.Value)
+	}
+}
+
+// origins reads addresses, or one name.
+func (b *builder) origins(n *Node) []string {
+	var all []string
+	b.list(n, "origin", func(i *Node) {
+		text := strings.TrimSuffix(b.text(i, "origin"), ".")
+		if a, err := netip.ParseAddr(text); err == nil {
+			all = append(all, a.Unmap().String())
+			return
+		}
+		if h := b.host(i, "origin"); !h.IsZero() {
+			if len(all) > 0 || n.Kind == List && len(n.Items) > 1 {
+				b.fail(i, fact.OriginMixed{})
+			}
+			all = append(all, h.String())
+		}
+	})
+	return all
 }
 
 // label names a host of a domain as carrier: does.

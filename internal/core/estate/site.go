@@ -174,6 +174,22 @@ func (b *builder) claim(n *Node, h web.Host, by string) {
 	b.claimed[h] = by
 }
 
+// SiteAt reports whether the site is at a carrier: somebody says so, or it is at its addresses, its
+// alias, or a name beside that.
+func (e *Estate) SiteAt(c *Carrier) bool {
+	if e.Site.Carrier == c || !c.Alias.IsZero() && e.Site.Alias == c.Alias ||
+		slices.ContainsFunc(e.Site.Addresses, func(a netip.Addr) bool {
+			return slices.Contains(c.Addresses, a)
+		}) {
+		return true
+	}
+	home, known := c.Alias.Apex()
+	return known && slices.ContainsFunc(e.Site.Also, func(h web.Host) bool {
+		apex, ok := h.Apex()
+		return ok && apex == home
+	})
+}
+
 // siteBehind asks where the site answers, which an edge network in front of it has to be told where
 // it holds the zone.
 func (b *builder) siteBehind(n *Node, c *Carrier) {

@@ -151,29 +151,38 @@ type (
 	DelegationPastWait struct{ Zone, Left string }
 	LeadsUncertified   struct{ Host, Carrier, Row string }
 	EdgeAbandoned      struct{ Host, Carrier, Row string }
-	DSOutlivesKeys     struct{ Zone, Row string }
-	TooEarly           struct{ Carrier, Host, Needs string }
-	NoSuchEntry        struct{}
-	NotForwarded       struct{}
-	NoTakingOut        struct{}
-	ProofDiffers       struct{}
-	NoSuchZone         struct{}
-	NoSuchRecord       struct{}
-	ThereAlready       struct{}
-	NobodyCan          struct{}
-	ToldBehind         struct{ Behind, Wanted string }
-	ToldNothing        struct{ URL string }
-	ToldFrame          struct{}
-	ToldToSend         struct{ URL, Says, Planned string }
-	LacksCertificate   struct{ Host string }
-	LacksOrigin        struct{ Behind string }
-	LacksZone          struct{}
-	LacksDeletion      struct{ Host string }
-	LacksServers       struct{ Servers []string }
-	LacksDS            struct{ DS string }
-	LacksAwaited       struct{}
-	LacksRecord        struct{ Record string }
-	LacksRecordAs      struct {
+	EdgeElsewhere      struct {
+		Carrier      string
+		Subjects     []string
+		Servers, Own []string
+	}
+	OriginIsEdge     struct{ Carrier, Host string }
+	PrimaryElsewhere struct{ Carrier, Host, Canonical string }
+	NoSuchPrimary    struct{ Carrier, Host string }
+	OriginMixed      struct{}
+	DSOutlivesKeys   struct{ Zone, Row string }
+	TooEarly         struct{ Carrier, Host, Needs string }
+	NoSuchEntry      struct{}
+	NotForwarded     struct{}
+	NoTakingOut      struct{}
+	ProofDiffers     struct{}
+	NoSuchZone       struct{}
+	NoSuchRecord     struct{}
+	ThereAlready     struct{}
+	NobodyCan        struct{}
+	ToldBehind       struct{ Behind, Wanted string }
+	ToldNothing      struct{ URL string }
+	ToldFrame        struct{}
+	ToldToSend       struct{ URL, Says, Planned string }
+	LacksCertificate struct{ Host string }
+	LacksOrigin      struct{ Behind string }
+	LacksZone        struct{}
+	LacksDeletion    struct{ Host string }
+	LacksServers     struct{ Servers []string }
+	LacksDS          struct{ DS string }
+	LacksAwaited     struct{}
+	LacksRecord      struct{ Record string }
+	LacksRecordAs    struct {
 		Record string
 		Values []string
 	}

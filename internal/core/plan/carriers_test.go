@@ -99,7 +99,7 @@ func TestWhatIsToldToAPlatform(t *testing.T) {
 	assert.Contains(t, p.Findings[0].Says.String(), "at most 1 host, and 2 are planned there")
 	assert.Equal(t, []string{
 		"add host | host=old.example", "add host | host=www.old.example",
-		"add records | old.example A=198.51.100.62 | www.old.example CNAME=sites.told.example | " +
+		"add records | old.example A=198.51.100.62 | www.old.example CNAME=told.platform.example | " +
 			"_claim.old.example TXT=abc",
 		"add certificate | certificate for=old.example",
 		"add certificate | certificate for=www.old.example",

@@ -190,7 +190,7 @@ func TestWhatIsToChange(t *testing.T) {
 			"the wildcard *.old.example answered for it and hid that"},
 		"the carrier's own alias": {"{name: old.example, carrier: {apex: four, www: aliased}}",
 			"@ A 203.0.113.40\n" +
-				"www CNAME sites.other.example.\n", nil, "www.old.example CNAME: It already leads to aliased."},
+				"www CNAME other.platform.example.\n", nil, "www.old.example CNAME: It already leads to aliased."},
 		"a wildcard that leads elsewhere stays": {
 			"{name: old.example, carrier: four}", "@ A 192.0.2.1\nwww A 203.0.113.40\n* A 192.0.2.99",
 			[]string{"replace  A 192.0.2.1 > 203.0.113.40"}, "",
@@ -198,7 +198,7 @@ func TestWhatIsToChange(t *testing.T) {
 		"an alias at the apex": {
 			"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
 			"@ A 192.0.2.1\nwww A 203.0.113.40",
-			[]string{"remove  A 192.0.2.1 >", "add  ALIAS  > sites.other.example"},
+			[]string{"remove  A 192.0.2.1 >", "add  ALIAS  > other.platform.example"},
 			"sends some visitors elsewhere"},
 		"an alias at the apex that is there": {
 			"{name: old.example, apex-alias: yes, carrier: {apex: aliased, www: four}}",
@@ -262,8 +262,8 @@ func TestWhatIsToChange(t *testing.T) {
 
 const moreCarriers = `  four: {by: server, addresses: [203.0.113.40]}
   certified: {by: server, addresses: [203.0.113.41], issuer: ca.example}
-  aliased: {by: platform, alias: sites.other.example, addresses: [198.51.100.61]}
-  told: {by: platform, alias: sites.told.example, addresses: [198.51.100.62], certificate: after, rules: no, hosts-at-most: 1, wanted: [{name: _claim, type: TXT, value: abc}]}
+  aliased: {by: platform, alias: other.platform.example, addresses: [198.51.100.61]}
+  told: {by: platform, alias: told.platform.example, addresses: [198.51.100.62], certificate: after, rules: no, hosts-at-most: 1, wanted: [{name: _claim, type: TXT, value: abc}]}
   net: {by: edge, addresses: [198.51.100.80], name-servers: [ns1.net.example, ns2.net.example]}
   plainly: {by: edge, addresses: [198.51.100.81], origin: plain, behind: four}
   securely: {by: edge, addresses: [198.51.100.82], origin: tls, behind: four}

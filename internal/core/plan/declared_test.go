@@ -108,13 +108,13 @@ func TestWhatWasSeenOutweighsWhatIsWrittenDown(t *testing.T) {
 func TestACertificateThatIsBeingIssuedIsWaitedFor(t *testing.T) {
 	v := seen(
 		t,
-		"old.example\n@ A 198.51.100.61\nwww CNAME sites.other.example.\n"+
-			"shop CNAME sites.other.example.\n@ MX 0 .",
+		"old.example\n@ A 198.51.100.61\nwww CNAME other.platform.example.\n"+
+			"shop CNAME other.platform.example.\n@ MX 0 .",
 	)
 	at := func(host, scheme string, status int, faults ...finding.Code) chain.Chain {
 		c := met(scheme+"://"+host+"/", chain.Root, "198.51.100.61:443", status, "https://www.n.example/",
 			"")
-		c.Hops[0].Aliases = []string{"sites.other.example"}
+		c.Hops[0].Aliases = []string{"other.platform.example"}
 		if scheme == "https" {
 			c.Hops[0].TLS = &chain.TLS{Faults: faults, NotAfter: time.Now()}
 		}

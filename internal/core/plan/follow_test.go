@@ -248,6 +248,6 @@ func TestSheetsThatTellNobody(t *testing.T) {
 		"old.example at aliased: No sheet tells aliased to get the certificate for www.old.example.",
 		"www.old.example: www.old.example leads to aliased, which does not know it yet, once this is " +
 			"typed: replace www CNAME " +
-			"old.example by sites.other.example in old.example.",
+			"old.example by other.platform.example in old.example.",
 	}, said)
 }

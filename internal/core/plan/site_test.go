@@ -36,7 +36,7 @@ func siteAt(t *testing.T, site, carrier, zone string) (*plan.Plan, error) {
 		nil
 }
 
-const platform = "by: platform, alias: sites.other.example, addresses: [198.51.100.61], " +
+const platform = "by: platform, alias: other.platform.example, addresses: [198.51.100.61], " +
 	"certificate: after, " +
 	"issuer: ca.example, " +
 	"wanted: [{name: _claim, type: TXT, value: x}]"
@@ -51,7 +51,7 @@ func TestTheSiteHasACarrierToo(t *testing.T) {
 	assert.Equal(t,
 		[]string{`add _claim TXT  > "x"`, "replace  A 192.0.2.1 > 198.51.100.61",
 			"remove www A 192.0.2.1 >",
-			"add www CNAME  > sites.other.example"}, changes(zoneOf(t, p, "old.example")))
+			"add www CNAME  > other.platform.example"}, changes(zoneOf(t, p, "old.example")))
 	assert.Contains(t, reasons(zoneOf(t, p, "old.example")), "Claim www.old.example at p first")
 
 	require.Len(t, p.Certificates, 1, "the platform holds those of the site too")
@@ -67,7 +67,7 @@ func TestTheSiteHasACarrierToo(t *testing.T) {
 		}
 	}
 	for _, want := range []string{"host host: old.example", "host host: www.old.example",
-		"records www.old.example CNAME: sites.other.example", "records _claim.old.example TXT: x",
+		"records www.old.example CNAME: other.platform.example", "records _claim.old.example TXT: x",
 		"certificate certificate for: www.old.example", "primary primary: www.old.example",
 		"primary redirected to it: old.example"} {
 		assert.Contains(t, typed, want+"\n")

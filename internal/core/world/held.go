@@ -355,7 +355,7 @@ func (w *World) Held(name string) Lead {
 	var l Lead
 	four := w.mayFollow(name, "A", &l, nil)
 	six := w.mayFollow(name, "AAAA", &l, nil)
-	l.Dark = four && six
+	l.Dark, l.Past = four && six, true
 	slices.Sort(l.Ends)
 	l.Ends = slices.Compact(l.Ends)
 	return l

@@ -20,6 +20,7 @@ type Lead struct {
 	Ends []string
 	Via  []string // the names on the way, the first included
 	Dark bool     // of what may be held: it may lead nowhere
+	Past bool     // it is of what may be held
 }
 
 // Same reports whether two leads end at the same.

@@ -57,7 +57,7 @@ const (
 	FieldNameServer   = "name server " // with its number
 	FieldDS           = "DS"
 	Kept              = "keep"
-	AskedByTLS        = "https, its certificate checked"
+	AskedByTLS        = "as visitors ask; by https its certificate is checked"
 	AskedPlainly      = "http"
 	acmeChallengeName = "_acme-challenge."
 )
@@ -182,6 +182,10 @@ func (w *World) tell(r Row) error {
 			t.Origins[r.Domain] = o
 		}
 	case Primary:
+		if c := w.estate.Carrier(r.Place); c != nil && !w.estate.SiteAt(c) &&
+			!t.Hosts[box(FieldPrimary)] && !t.Knew[box(FieldPrimary)] {
+			return unfit(fact.NoSuchPrimary{Carrier: c.Name, Host: box(FieldPrimary)})
+		}
 		for _, h := range listed(box(FieldRedirected)) {
 			t.Primaries[h] = box(FieldPrimary)
 		}
@@ -266,7 +270,7 @@ func (w *World) tooEarly(r Row, box func(string) string) fact.Facts {
 			case estate.Issue:
 				lacks = c.TLS && !w.Certified(c.Name, name)
 			case estate.Redirect:
-				lacks = t.Primaries[name] == ""
+				lacks = t.Primaries[name] == "" && !t.hasPattern(w.ZoneOf(name), h)
 			case estate.Point:
 				lead := w.Lead(name)
 				lacks = !behind && !lead.Unseen() &&
@@ -408,8 +412,13 @@ func (w *World) Knows(carrier string, h web.Host) bool {
 	if w.Behind(carrier, h) != "" {
 		return true
 	}
+	return t.hasPattern(zone.name, h)
+}
+
+// hasPattern reports whether a pattern takes the root of a host.
+func (t *Told) hasPattern(zone string, h web.Host) bool {
 	root := web.Doors(h)[1].URL("/", "")
-	return slices.ContainsFunc(t.Patterns[zone.name], func(s Star) bool {
+	return slices.ContainsFunc(t.Patterns[zone], func(s Star) bool {
 		_, takes := s.Match(root)
 		return takes
 	})

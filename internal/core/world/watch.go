@@ -101,6 +101,8 @@ type subject struct {
 func NewWatch(w *World, wishes Wishes) *Watch {
 	k := &Watch{world: w, wishes: wishes, hang: map[string][]int{}, within: map[string][]int{},
 		crowds: map[record.Key]bool{}}
+	wishes.Doors = append(wishes.Doors, w.atEdges(wishes.Doors)...)
+	k.wishes = wishes
 	for _, h := range wishes.Doors { // whoever answers today goes on doing so until told otherwise
 		for _, who := range slices.Concat(w.Carriers(h.String()), w.carriersAt(w.Held(h.String()))) {
 			for _, c := range who {
@@ -576,6 +578,9 @@ func (k *Watch) faulty(lead Lead, h web.Host) (BreakKind, []string) {
 		case known < 0 && slices.ContainsFunc(who, func(c string) bool {
 			return w.told[c] != nil && w.told[c].Gave[host]
 		}):
+			if lead.Past { // those who ask the previous name servers meet the network as it was
+				continue
+			}
 			return Abandoned, who
 		case known < 0:
 			return Untold, who

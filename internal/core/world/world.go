@@ -122,7 +122,15 @@ func New(in Input) *World {
 		}
 	}
 	for _, d := range in.Estate.Domains {
-		z := zoneOf(d.Name.String(), seen[d.Name.String()])
+		was, through := Behind(in.Estate, d, seen[d.Name.String()])
+		z := zoneOf(d.Name.String(), was)
+		for name, edge := range through {
+			for i := range z.sets[name] {
+				for j := range z.sets[name][i].Values {
+					z.sets[name][i].Values[j].Through = edge
+				}
+			}
+		}
 		for _, h := range d.Hosts() {
 			z.asked[h.String()] = true
 		}

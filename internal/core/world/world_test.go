@@ -311,6 +311,10 @@ func TestWhoWasTold(t *testing.T) {
 	assert.False(t, w.Knows("plat", www))
 	entry("plat", world.HostEntry, world.FieldHost, "www.a.example")
 	entry("plat", world.CertEntry, world.FieldCertificate, "www.a.example")
+	assert.ErrorContains(t, w.Apply(world.Row{Place: "plat", Do: world.Add, Kind: world.Primary,
+		Domain: "a.example", Fields: []world.Field{{Name: world.FieldPrimary, Value: "www.n.example"},
+			{Name: world.FieldRedirected, Value: "www.a.example"}}}), "has no host www.n.example")
+	entry("plat", world.HostEntry, world.FieldHost, "www.n.example")
 	entry("plat", world.Primary, world.FieldPrimary, "www.n.example",
 		world.FieldRedirected, "www.a.example")
 	assert.True(t, w.Knows("plat", www))

@@ -70,6 +70,15 @@ func leadHost(s Sight, name string, own, required []requirement) (f found, was [
 		f.proposals = append(f.proposals, p)
 		return f, nil
 	}
+	if stays := heldAtEdge(s, name, own, have); stays != nil {
+		for _, set := range stays {
+			c := keep(set, set.Type, set.Values, set.Values,
+				act.Reason{Why: act.LeadsAlready, Carrier: own[0].carrier.Name})
+			c.Through = own[0].carrier.Name
+			f.propose(staying, c)
+		}
+		return f, nil
+	}
 	if target := follows(own, have, required); target != "" && len(s.beside(name)) == 0 {
 		set := have[0]
 		f.propose(
@@ -252,6 +261,21 @@ func aliasLeads(s Sight, name string, own []requirement, have []record.Set) bool
 		met = true
 	}
 	return met && own[0].Type != "CNAME"
+}
+
+// heldAtEdge gives the sets of a host that its edge network answers with its own addresses already,
+// with what is to stand behind it; nil where that is not so.
+func heldAtEdge(s Sight, name string, own []requirement, have []record.Set) []record.Set {
+	if !own[0].through || s.through[name] != own[0].carrier.Name {
+		return nil
+	}
+	for _, n := range own {
+		if set, _ := record.Find(have, name, n.typedAs); len(n.typed) > 0 &&
+			!record.SameMeaning(n.typedAs, set.Values, n.typed) {
+			return nil
+		}
+	}
+	return have
 }
 
 // isFlattened reports whether the world sees the addresses of the carrier where the provider's

@@ -132,7 +132,7 @@ func ttlsOf(s Sight, changes []act.Change) []TTL {
 	var all []TTL
 	listed := map[record.Key]bool{}
 	add := func(set record.Set, later int) {
-		if key := set.Key(); listed[key] || len(set.Values) == 0 {
+		if key := set.Key(); listed[key] || len(set.Values) == 0 || s.through[set.Name] != "" {
 			return
 		}
 		listed[set.Key()] = true

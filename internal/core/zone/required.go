@@ -162,6 +162,16 @@ func (s Sight) originOf(c *estate.Carrier, h web.Host) []record.Set {
 	case c.BehindSite,
 		slices.ContainsFunc(s.domain.Hosts(), func(h web.Host) bool { return s.domain.Through[h] == c }):
 		addresses, alias = s.estate.Site.Addresses, s.estate.Site.Alias
+		if own := s.domain.OriginOf(h.String()); len(own) > 0 && c.IsAll(addresses) {
+			addresses, alias = nil, web.Host{}
+			for _, v := range own {
+				if a, err := netip.ParseAddr(v); err == nil {
+					addresses = append(addresses, a)
+				} else {
+					alias = web.MustParseHost(v)
+				}
+			}
+		}
 	}
 	var sets []record.Set
 	for _, kind := range []string{"A", "AAAA"} {

@@ -12,6 +12,7 @@ import (
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/survey"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // Sight is what the phases of one zone read: what the estate wants of it, and what was seen of it.
@@ -25,8 +26,11 @@ type Sight struct {
 	have    map[string][]record.Set
 	// names that hold something, and those on the way to them (RFC 4592 section 2.2.2)
 	exists map[string]bool
-	when   time.Time // of the earlier survey
-	now    time.Time // for what is wanted until a date; zero: nothing ends
+	// names that an edge network answers with its own addresses today, though what stands behind them
+	// is known
+	through map[string]string
+	when    time.Time // of the earlier survey
+	now     time.Time // for what is wanted until a date; zero: nothing ends
 }
 
 // Surveys is what was seen of domains, by name: last, and before that.
@@ -68,6 +72,7 @@ func SightOf(in Known, seen Surveys, d *estate.Domain) Sight {
 	if s.seen = seen.Last[d.Name.String()]; s.seen == nil {
 		return s
 	}
+	s.seen, s.through = world.Behind(in.Estate, d, s.seen)
 	for _, set := range s.seen.Records {
 		s.have[set.Name] = append(s.have[set.Name], set)
 		for at := set.Name; at != s.zone() && at != "" && !s.exists[at]; _, at, _ = strings.Cut(at, ".") {

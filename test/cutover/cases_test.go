@@ -1,0 +1,208 @@
+package cutover
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/plan"
+)
+
+const (
+	site = "canonical: https://www.n.example\n" +
+		"site: {hosts: [www.n.example], addresses: [203.0.113.10]}\n"
+	gw   = "  gw: {by: server, addresses: [203.0.113.20]}\n"
+	rest = "defaults: {carrier: gw, records-at: Registrar A, registrar: Registrar A}\n" +
+		"domains:\n  - {name: n.example}\n"
+	edges = "  e1: {by: edge, addresses: [198.51.100.80], name-servers: [ns1.one.example, ns2.one.example]}\n" +
+		"  e2: {by: edge, addresses: [198.51.100.90], name-servers: [ns1.two.example, ns2.two.example], " +
+		"behind: gw}\n"
+	apexAndWWW = "old.example. A 192.0.2.1;www.old.example. CNAME old.example."
+	atEdge     = "old.example. A 198.51.100.80;www.old.example. A 198.51.100.80;" +
+		"shop.old.example. A 198.51.100.80"
+)
+
+// caseOf makes an estate of carriers, domains, and lines of old.example and two.example.
+func caseOf(head, carriers, domains, old, two string) Estate {
+	e := Estate{File: head + "carriers:\n" + gw + carriers + rest + domains, Zones: map[string][]string{
+		"n.example":   {"n.example. A 203.0.113.20", "www.n.example. A 203.0.113.10"},
+		"old.example": strings.Split(old, ";"),
+	}}
+	if two != "" {
+		e.Zones["two.example"] = strings.Split(two, ";")
+	}
+	return e
+}
+
+// told gives what a plan says: its errors and warnings as "code subject", and its steps with what is
+// typed in them.
+func told(p *plan.Plan) string {
+	var b strings.Builder
+	for _, f := range p.Findings {
+		fmt.Fprintf(&b, "%s %s %s: %s\n", f.Severity, f.Code, f.Subject, f.Says)
+	}
+	for i, task := range p.Tasks() {
+		fmt.Fprintf(&b, "step %d kind %d at %s, wait %d\n", i+1, task.Step.Kind, task.Place, task.Step.Wait)
+		for _, l := range task.Lines {
+			fmt.Fprintf(&b, "  %s %s %s %d %s>%s\n", l.Do, l.Name, l.Type, l.TTL, l.Was, l.Value)
+		}
+		for _, e := range task.Entries {
+			fmt.Fprintf(&b, "  %s %s %s", e.Action, e.Kind, e.Domain)
+			for _, f := range e.Fields {
+				fmt.Fprintf(&b, " %s=%s", f.Name, f.Value+f.Holds)
+			}
+			b.WriteByte('\n')
+		}
+	}
+	return b.String()
+}
+
+// TestEachCaseGetsItsStepOrItsFinding has estates in which the plan once said ✓ of what nobody was
+// told to type, or lost something on the way.
+func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
+	t.Parallel()
+	edge := func(behind string) string {
+		return "  edge: {by: edge, addresses: [198.51.100.80], behind: " + behind + "}\n"
+	}
+	plat := "  plat: {by: platform, alias: sites.plat.example, addresses: [198.51.100.60]}\n"
+	old := "  - {name: old.example"
+	for name, c := range map[string]struct {
+		e        Estate
+		servers  []string // of old.example today
+		has, not []string
+		red      bool
+		order    []act.StepKind
+	}{
+		"a platform behind an edge is told": {
+			e: caseOf(site, plat+edge("plat"), old+", carrier: edge}\n", apexAndWWW, ""),
+			has: []string{"add host old.example host=old.example",
+				"add pattern old.example pattern=old.example/* target=https://www.n.example/$1"},
+		},
+		"a server behind an edge gets its file and certificate": {
+			e: caseOf(site, "  hid: {by: server, addresses: [203.0.113.30]}\n"+edge("hid"),
+				old+", carrier: edge}\n", apexAndWWW, ""),
+			has: []string{"add configuration  redirects=hid", "certificate for=old.example, www.old.example"},
+		},
+		"mail by an alias of an alias": {
+			e: caseOf(site, "", old+"}\n", apexAndWWW+";mail.old.example. CNAME www.old.example.;"+
+				"old.example. MX 10 mail.old.example.;old.example. TXT \"v=spf1 a:www.old.example -all\"", ""),
+			has: []string{"add mail.old.example A 3600 >192.0.2.1", "v=spf1 ip4:192.0.2.1 -all"},
+		},
+		"mail to www, which follows the apex": {
+			e:   caseOf(site, "", old+"}\n", apexAndWWW+";old.example. MX 10 www.old.example.", ""),
+			has: []string{"replace old.example MX 3600 10 www.old.example>10 mail.old.example"},
+		},
+		"what a domain that is left refers to": {
+			e: caseOf(site, "", old+"}\n  - {name: two.example, state: leave}\n", apexAndWWW,
+				"two.example. A 192.0.2.2;two.example. MX 10 www.old.example.;"+
+					"two.example. TXT \"v=spf1 a:old.example -all\""),
+			has: []string{"error mail-tied two.example"}, red: true,
+		},
+		"every usual mail name taken": {
+			e: caseOf(site, "", old+"}\n", "old.example. A 192.0.2.1;old.example. MX 10 old.example."+
+				";mail.old.example. A 192.0.2.7;mx.old.example. A 192.0.2.7", ""),
+			has: []string{"10 mail2.old.example"}, not: []string{"mail-old", "mail-mail"},
+		},
+		"a wildcard that answers for www": {
+			e: caseOf(site, "", old+", needed: {click: the mail service}}\n",
+				"old.example. A 192.0.2.1;*.old.example. A 192.0.2.9", ""),
+			has: []string{"lower *.old.example A 300 >192.0.2.9", "raise *.old.example A 3600 >192.0.2.9"},
+		},
+		"a record that names itself to browsers is lowered and waited for": {
+			e:   caseOf(site, "", old+"}\n", apexAndWWW+";old.example. HTTPS 1 . ipv4hint=192.0.2.1", ""),
+			has: []string{"lower old.example HTTPS 300"},
+		},
+		"leaving an edge network, with nobody knowing what is behind it": {
+			e:       caseOf(site, edges, old+", name-servers: [ns1.reg.example, ns2.reg.example]}\n", atEdge, ""),
+			servers: []string{"ns1.one.example", "ns2.one.example"},
+			has:     []string{"error provider-bound old.example", "error provider-bound shop.old.example"}, red: true,
+		},
+		"leaving an edge network whose origin is known": {
+			e: caseOf(site, edges, old+", origin: {apex: 192.0.2.1, www: 192.0.2.1, shop: 192.0.2.3}, "+
+				"name-servers: [ns1.reg.example, ns2.reg.example]}\n", atEdge, ""),
+			servers: []string{"ns1.one.example", "ns2.one.example"},
+			has:     []string{"replace old.example A 300 192.0.2.1>203.0.113.20"},
+			not:     []string{"198.51.100.80"},
+		},
+		"from one edge network to another": {
+			e:       caseOf(site, edges, old+", carrier: e2}\n", atEdge, ""),
+			servers: []string{"ns1.one.example", "ns2.one.example"},
+			has:     []string{"error provider-bound www.old.example"}, red: true,
+		},
+		"from one edge network to another, with its origin": {
+			e:       caseOf(site, edges, old+", carrier: e2, origin: 192.0.2.1}\n", atEdge, ""),
+			servers: []string{"ns1.one.example", "ns2.one.example"},
+			has:     []string{"replace old.example A 300 192.0.2.1>203.0.113.20"},
+		},
+		"an edge network whose zone is at others": {
+			e: caseOf(site, edges, old+", carrier: e2, name-servers: [ns1.reg.example, ns2.reg.example]}\n",
+				apexAndWWW, ""),
+			has: []string{"error beyond-carrier e2"}, red: true,
+		},
+		"the site's addresses are the edge's own": {
+			e: caseOf(strings.Replace(site, "203.0.113.10", "198.51.100.95", 1),
+				"  front: {by: edge, addresses: [198.51.100.95], name-servers: [ns1.f.example, ns2.f.example], "+
+					"behind: site}\n", old+", carrier: front}\n", apexAndWWW, ""),
+			has: []string{"error provider-bound old.example"}, red: true,
+		},
+		"a platform that redirects before the records": {
+			e: caseOf(site, "  plat: {by: platform, alias: sites.plat.example, addresses: [198.51.100.60], "+
+				"steps: [claim, redirect, records, certificate]}\n",
+				old+", carrier: plat}\n", apexAndWWW, ""),
+			order: []act.StepKind{act.ClaimHosts, act.ChoosePrimaries, act.MakeChanges,
+				act.IssueCertificates, act.AuditDoors},
+		},
+		"a form with TLS has its certificate later": {
+			e: caseOf(site, "  form: {by: form, addresses: [198.51.100.34], tls: yes, keeps: [path, query]}\n",
+				old+", carrier: {apex: form, www: gw}}\n", apexAndWWW, ""),
+			has: []string{fmt.Sprintf("kind %d", act.IssueCertificates), fmt.Sprintf("kind %d", act.LeaveAliases)},
+		},
+		"a platform at which the site does not live": {
+			e:   caseOf(site, plat, old+", carrier: plat}\n", apexAndWWW, ""),
+			has: []string{"add pattern old.example pattern=www.old.example/*"},
+			not: []string{"add primary"},
+		},
+		"a platform without rules at which the site does not live": {
+			e: caseOf(site, strings.Replace(plat, "platform,", "platform, rules: no,", 1),
+				old+", carrier: plat}\n", apexAndWWW, ""),
+			has: []string{"error beyond-carrier old.example"}, not: []string{"add primary"}, red: true,
+		},
+		"short TTLs stay short": {
+			e:   caseOf(site, "", old+"}\n", "old.example. 600 A 192.0.2.1;www.old.example. 120 A 192.0.2.1", ""),
+			has: []string{"raise old.example A 600", "replace www.old.example A 120 "},
+			not: []string{"raise www.old.example"},
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			in := c.e.Input(t)
+			for i := range in.Survey.Domains {
+				if d := &in.Survey.Domains[i]; d.Name == "old.example" && c.servers != nil {
+					d.Parent.Servers = c.servers
+				}
+			}
+			p := plan.Make(in)
+			says := told(p)
+			if os.Getenv("SHOW") != "" {
+				fmt.Println("=====", name, "\n"+says)
+			}
+			for _, want := range c.has {
+				assert.Contains(t, says, want)
+			}
+			for _, bad := range c.not {
+				assert.NotContains(t, says, bad)
+			}
+			at := -1
+			for _, kind := range c.order {
+				i := slices.IndexFunc(p.Steps, func(s act.Step) bool { return s.Kind == kind })
+				assert.Greater(t, i, at, "step %d: %s", kind, says)
+				at = i
+			}
+			assert.Equal(t, c.red, len(errorsOf(p)) > 0, "%v", errorsOf(p))
+		})
+	}
+}
