@@ -9,11 +9,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/miekg/dns"
 	"github.com/spf13/cobra"
 
-	"upperpath.example/upperpath/internal/core/chain"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/plan"
@@ -152,7 +152,7 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 	if err != nil {
 		return nil, in, err
 	}
-	if in.Survey, in.Earlier, in.Audited, err = o.lastSeen(ctx, e); err != nil {
+	if err := o.lastSeen(ctx, e, &in); err != nil {
 		return nil, in, storeFailed(err)
 	}
 	if len(o.zones) > 0 {
@@ -161,15 +161,16 @@ func (o *estateOptions) inputSeen(ctx context.Context) (*files.Estate, plan.Inpu
 	return e, in, err
 }
 
-// lastSeen gives what the kept surveys saw last of every domain, what they saw before that, and
-// what the last audit met.
-func (o *estateOptions) lastSeen(
-	ctx context.Context,
-	e *files.Estate,
-) (last, before *survey.Survey, audited []chain.Chain, err error) {
+// mostTTL is for how long an answer is held at most, whatever its TTL says: resolvers cap it at a
+// week, as RFC 8767 section 4 recommends.
+const mostTTL = 7 * 24 * time.Hour
+
+// lastSeen adds what the kept surveys saw last of every domain, what they saw before that, all that
+// was seen so lately that some may still hold it, and what the last audit met.
+func (o *estateOptions) lastSeen(ctx context.Context, e *files.Estate, in *plan.Input) error {
 	s, err := store.Read(e.Folder())
 	if err != nil {
-		return nil, nil, nil, err
+		return err
 	}
 	defer s.Close()
 	count := map[string]int{}
@@ -179,30 +180,31 @@ func (o *estateOptions) lastSeen(
 				count[v.Domains[i].Name]++
 			}
 		}
-		return slices.ContainsFunc(e.HostNames(), func(h string) bool {
+		return in.Now.Sub(v.Started) < mostTTL || slices.ContainsFunc(e.HostNames(), func(h string) bool {
 			host, hostErr := web.ParseHost(h)
 			return hostErr == nil && e.DomainOf(host) != nil && e.DomainOf(host).Name == host && count[h] < 2
 		})
 	})
 	if err != nil {
-		return nil, nil, nil, err
+		return err
 	}
 	for _, d := range damaged {
 		if o.complain != nil {
 			o.complain(fmt.Errorf("a survey is left out: %w", d))
 		}
 	}
-	last, before = survey.Latest(all)
+	in.Survey, in.Earlier = survey.Latest(all)
+	in.Past = all
 	a, err := s.LastShort(ctx)
 	var broken *store.Error
 	switch {
 	case errors.Is(err, store.ErrEmpty), errors.As(err, &broken) && broken.Reason == store.Damaged:
 	case err != nil:
-		return nil, nil, nil, err
+		return err
 	default:
-		audited = a.Chains
+		in.Audited = a.Chains
 	}
-	return last, before, audited, nil
+	return nil
 }
 
 // takeZones takes the records of zone files instead of those that a survey saw, which are then what

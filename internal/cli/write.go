@@ -111,12 +111,10 @@ exactly is reported, and the exit code is then 1.`,
 			if err := files.WriteMade(force, made...); err != nil {
 				return err
 			}
-			last, before, audited, err := from.lastSeen(c.Context(), e)
-			if err != nil { // a file needs nothing of that; whether its plan holds does
+			if err := from.lastSeen(c.Context(), e, &in); err != nil { // a file needs nothing of that; whether its plan holds does
 				from.complain(fmt.Errorf("the saved survey cannot be read, so the records are not played: %w",
 					err))
 			}
-			in.Survey, in.Earlier, in.Audited = last, before, audited
 			broken := plan.Broken(in)
 			p.saidServer(out, name, written, predicted, whatWasChecked(w, checked))
 			p.notReady(broken)

@@ -127,7 +127,7 @@ func AwaitLine(c await.Change) string {
 	line := fmt.Sprintf("%s  %-9s  %s%s: %s", c.At.Format("15:04:05"), stateText(i), awaitSubject(i),
 		where, i.Says)
 	if i.State != expect.There && !i.Until.IsZero() {
-		line += fmt.Sprintf("; at most %s more", shortSpan(i.Until.Sub(c.At)))
+		line += fmt.Sprintf("; at most %s more", wording.SpanUp(i.Until.Sub(c.At)))
 	}
 	if why := i.Why.String(); why != "" && why != i.Says.String() {
 		line += "; " + why
@@ -172,7 +172,7 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict 
 		v.Next = doc.Phrasef(
 			words.ByTTLs,
 			until.In(now.Location()).Format(clockForm),
-			shortSpan(until.Sub(now)),
+			wording.SpanUp(until.Sub(now)),
 		)
 	case !slices.ContainsFunc(missing, func(i await.Item) bool {
 		return i.Place.Kind != expect.Vantage
@@ -182,7 +182,7 @@ func awaitVerdict(a *Awaiting, missing []await.Item, now time.Time) doc.Verdict 
 		v.Next = doc.Phrase(words.NoEstimate)
 		if most := longest(missing); most > 0 {
 			v.Next = doc.Cat(v.Next,
-				doc.Phrasef(words.ThenResolvers, wording.DurationText(most)))
+				doc.Phrasef(words.ThenResolvers, wording.DurationUp(most)))
 		}
 	}
 	return v
@@ -233,9 +233,9 @@ func leftText(i *await.Item, now time.Time) string {
 	case i.Overdue(now):
 		return "overdue"
 	case !i.Until.IsZero():
-		return shortSpan(i.Until.Sub(now))
+		return wording.SpanUp(i.Until.Sub(now))
 	case i.Lasts > 0:
-		return wording.Span(time.Duration(i.Lasts)*time.Second) + " from the change on"
+		return wording.SpanUp(time.Duration(i.Lasts)*time.Second) + " from the change on"
 	}
 	return ""
 }

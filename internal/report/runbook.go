@@ -336,7 +336,7 @@ func Runbook(b *runbook.Book, p *runbook.Progress, faults []string, now time.Tim
 		v.Next = doc.Phrasef(
 			words.WaitUntil,
 			from.In(now.Location()).Format(clockForm),
-			wording.Span(from.Sub(now)),
+			wording.SpanUp(from.Sub(now)),
 			next.Number,
 		)
 	case next != nil && len(next.Expects) == 0:
@@ -418,7 +418,7 @@ func progressBlocks(b *runbook.Book, p *runbook.Progress, now time.Time) []doc.B
 			waiting,
 			doc.Phrasef("step %d waits until %s (%s more)", w.Number,
 				w.Until.In(now.Location()).Format(clockForm),
-				wording.Span(w.Until.Sub(now))),
+				wording.SpanUp(w.Until.Sub(now))),
 		)
 	}
 	if len(waiting) > 0 {
@@ -464,7 +464,7 @@ func taskBlock(t *runbook.Task, times runbook.Times, p *runbook.Progress, now ti
 		fact("not before", clock(times.From))
 	}
 	if !times.Until.IsZero() {
-		fact("wait", fmt.Sprintf("%s, until %s", wording.DurationText(t.Wait), clock(times.Until)))
+		fact("wait", fmt.Sprintf("%s, until %s", wording.DurationUp(t.Wait), clock(times.Until)))
 	}
 	fact("check", t.Shows)
 	if len(t.Expects) == 0 && !t.Idle {

@@ -83,11 +83,11 @@ func stepText(s act.Step) string {
 			"Lower the TTL of the records that change to %s: %s. Then wait %s before the move%s",
 			wording.DurationText(act.MovingTTL),
 			wording.Few(s.Names, 6),
-			wording.DurationText(s.Wait),
+			wording.DurationUp(s.Wait),
 			holdsText(s),
 		)
 	case act.OutlastTTLs:
-		return format("Wait %s before anything changes%s", wording.DurationText(s.Wait), holdsText(s))
+		return format("Wait %s before anything changes%s", wording.DurationUp(s.Wait), holdsText(s))
 	case act.UntieMail:
 		return format(
 			"Untie mail, and whatever else follows a door, from the web: make %s of %s "+
@@ -95,7 +95,7 @@ func stepText(s act.Step) string {
 				"long. Only after that may the web's addresses change.",
 			The(s.Count, "first ", "change"),
 			wording.Few(s.Zones, 6),
-			wording.DurationText(s.Wait),
+			wording.DurationUp(s.Wait),
 		)
 	case act.GetCertificates, act.CertifyNew:
 		return certificatesText(s)
@@ -152,7 +152,7 @@ func stepText(s act.Step) string {
 			"Make %s of %s: names that leave others which move to a carrier that does not know them "+
 				"(`upperpath write sheet`). Then wait %s, because resolvers keep the previous answers that "+
 				"long.",
-			The(s.Count, "first ", "change"), wording.Few(s.Zones, 6), wording.DurationText(s.Wait))
+			The(s.Count, "first ", "change"), wording.Few(s.Zones, 6), wording.DurationUp(s.Wait))
 	case act.MakeChanges:
 		if len(s.Zones) == 1 {
 			return format("Make %s of %s from top to bottom: `upperpath write sheet`.",
@@ -165,7 +165,7 @@ func stepText(s act.Step) string {
 		) + darkText(s)
 	case act.WaitForTTLs:
 		return format("Wait %s, until no resolver gives previous answers any more%s",
-			wording.DurationText(s.Wait), holdsText(s))
+			wording.DurationUp(s.Wait), holdsText(s))
 	case act.SetRecords:
 		return "Set the records below, and wait for the previous TTLs to run out."
 	case act.IssueCertificates:
@@ -215,7 +215,7 @@ func certificatesText(s act.Step) string {
 func moveStepText(s act.Step) string {
 	zones, to := wording.Few(s.Zones, 6), strings.Join(s.Servers, " and ")
 	registrar := cmp.Or(s.Provider, "the registrar")
-	wait := wording.DurationText(s.Wait)
+	wait := wording.DurationUp(s.Wait)
 	if s.Unknown {
 		wait = format("at least %s (a survey shows the TTL)", wait)
 	}
@@ -313,7 +313,7 @@ func darkText(s act.Step) string {
 	slices.Sort(at)
 	return format(" %s %s dark for up to %s: the forwarding at %s is deleted first, since it writes "+
 		"its address back. Type the records right after it.", wording.Few(s.Dark, 6),
-		wording.Verb(len(s.Dark), "is", "are"), wording.DurationText(s.DarkFor),
+		wording.Verb(len(s.Dark), "is", "are"), wording.DurationUp(s.DarkFor),
 		strings.Join(slices.Compact(at), " and "))
 }
 

@@ -6,11 +6,17 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/survey"
+	"upperpath.example/upperpath/internal/core/world"
+	"upperpath.example/upperpath/internal/doc"
+	"upperpath.example/upperpath/internal/words"
 )
 
 const (
@@ -205,4 +211,58 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 			assert.Equal(t, c.red, len(errorsOf(p)) > 0, "%v", errorsOf(p))
 		})
 	}
+}
+
+// TestAnOldTTLIsNotForgotten surveys an estate before and after its TTLs were lowered: some still hold
+// the answers of before, and so it is waited for them.
+func TestAnOldTTLIsNotForgotten(t *testing.T) {
+	t.Parallel()
+	made := func(ttl string) plan.Input {
+		lines := strings.ReplaceAll("old.example. TTL A 192.0.2.1;www.old.example. TTL A 192.0.2.1;"+
+			"old.example. TTL MX 10 mx.post.example.", "TTL", ttl)
+		return caseOf(site, "", "  - {name: old.example, wanted: [{name: \"@\", type: MX, "+
+			"value: 5 mx.new.example}]}\n", lines, "").Input(t)
+	}
+	in, before := made("300"), made("86400")
+	before.Survey.Started = in.Survey.Started.Add(-time.Hour)
+	require.Nil(t, stepOf(plan.Make(in), act.OutlastTTLs), "nobody saw that it was longer")
+	in.Past = []*survey.Survey{in.Survey, before.Survey}
+	p := plan.Make(in)
+	assert.Empty(t, errorsOf(p))
+	s := stepOf(p, act.OutlastTTLs)
+	require.NotNil(t, s, told(p))
+	assert.Equal(t, 82800, s.Wait, "a day from the last moment at which it may have been given")
+	assert.Equal(t, "Wait 23 hours before anything changes: the TTL of old.example A was 86400 s until "+
+		"2026-11-24 23:00 UTC.", doc.Unmarked(words.Step(*s)))
+	_, wants := p.Awaited()
+	for _, w := range wants {
+		if w.Name == "old.example" && (w.Type == "MX" || w.Type == "A") {
+			assert.Equal(t, 82800, w.Lasts, "%s %s", w.Name, w.Type)
+		}
+	}
+	// an answer that is gone, of a zone that has changed since
+	in = made("300")
+	gone := made("86400")
+	for i := range gone.Survey.Domains {
+		for j, s := range gone.Survey.Domains[i].Records {
+			if s.Name == "www.old.example" && s.Type == "A" {
+				gone.Survey.Domains[i].Records[j].Values = []string{"192.0.2.200"}
+			}
+		}
+	}
+	gone.Survey.Started = in.Survey.Started.Add(-time.Hour)
+	in.Past = []*survey.Survey{in.Survey, gone.Survey}
+	w := world.New(world.Input{Estate: in.Estate, Survey: in.Survey, Earlier: in.Past, Now: in.Now})
+	assert.Equal(t, []string{"192.0.2.1", "192.0.2.200"}, w.Held("www.old.example").Ends)
+	w.Wait(82800)
+	assert.Equal(t, []string{"192.0.2.1"}, w.Held("www.old.example").Ends)
+}
+
+func stepOf(p *plan.Plan, kind act.StepKind) *act.Step {
+	for i := range p.Steps {
+		if p.Steps[i].Kind == kind {
+			return &p.Steps[i]
+		}
+	}
+	return nil
 }

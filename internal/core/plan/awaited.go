@@ -26,7 +26,7 @@ func (p *Plan) Awaited() (zones []await.Zone, all []expect.Expectation) {
 		}
 		parent := p.parentWants(z)
 		a.Parent = len(parent) > 0
-		zones, all = append(zones, a), append(append(all, wantsOf(z)...), parent...)
+		zones, all = append(zones, a), append(append(all, p.wantsOf(z)...), parent...)
 	}
 	for _, d := range p.Doors {
 		e := expect.Expectation{Kind: expect.Certificate, Domain: d.Domain,
@@ -73,7 +73,7 @@ func inFull(names []string) []string {
 // wantsOf gives the record sets that a zone is to hold, and those that are to go. An address of a
 // door is asked for by either type, as browsers do: where an alias comes, the old address has to be
 // gone from every cache.
-func wantsOf(z *zone.Zone) []expect.Expectation {
+func (p *Plan) wantsOf(z *zone.Zone) []expect.Expectation {
 	values, before := map[record.Key][]string{}, map[record.Key][]string{}
 	var order []record.Key
 	put := func(name, kind string, after []string) {
@@ -99,9 +99,12 @@ func wantsOf(z *zone.Zone) []expect.Expectation {
 		before[record.Key{Name: c.Name, Type: c.Type}] = zone.Record{Name: c.Name, Type: c.Type,
 			Values: c.Before}.Set().Values
 	}
-	lasts := map[string]int{}
-	for _, t := range z.TTLs {
-		lasts[t.Name] = max(lasts[t.Name], t.Seen)
+	// for how long somebody may hold what was there, or that nothing was
+	lasts := func(name string, before []string, kinds ...string) int {
+		if len(before) == 0 {
+			return max(z.AbsentFor, p.today.Lives(z.Name, name, kinds...))
+		}
+		return p.today.Lives(z.Name, name, kinds...)
 	}
 	var all []expect.Expectation
 	done := map[string]bool{}
@@ -112,7 +115,7 @@ func wantsOf(z *zone.Zone) []expect.Expectation {
 			}
 			w := expect.Expectation{Kind: expect.Records, Domain: z.Name, Name: key.Name, Type: key.Type,
 				Holds: key.Type, Values: values[key],
-				Not: before[key], Lasts: lasting(z, before[key], lasts[key.Name])}
+				Not: before[key], Lasts: lasts(key.Name, before[key], key.Type)}
 			all = append(all, w)
 			continue
 		}
@@ -120,7 +123,7 @@ func wantsOf(z *zone.Zone) []expect.Expectation {
 			continue
 		}
 		done[key.Name] = true
-		all = append(all, addressWants(z, key.Name, values, before, lasts[key.Name])...)
+		all = append(all, addressWants(z, key.Name, values, before, lasts)...)
 	}
 	return all
 }
@@ -132,7 +135,7 @@ func leads(kind string) bool {
 
 // addressWants gives what a name should answer to each type of address.
 func addressWants(z *zone.Zone, name string, values, before map[record.Key][]string,
-	lasts int) []expect.Expectation {
+	lasts func(name string, before []string, kinds ...string) int) []expect.Expectation {
 	of := func(m map[record.Key][]string, kind string) []string {
 		return m[record.Key{Name: name, Type: kind}]
 	}
@@ -149,16 +152,8 @@ func addressWants(z *zone.Zone, name string, values, before map[record.Key][]str
 				continue // whether it has any is the provider's business
 			}
 		}
-		w.Lasts = lasting(z, w.Not, lasts)
+		w.Lasts = lasts(name, w.Not, kind, "CNAME")
 		all = append(all, w)
 	}
 	return all
-}
-
-// lasting says for how long resolvers may keep what was there, or that there was nothing.
-func lasting(z *zone.Zone, before []string, ttl int) int {
-	if len(before) == 0 {
-		return z.AbsentFor
-	}
-	return ttl
 }

@@ -299,7 +299,7 @@ func (pl *player) outlived() {
 				c.Step > 0 && !c.UntiesMail() && record.LeadsBrowsers(c.Type)
 		}
 		for _, o := range pl.world.Olds(z.Name) {
-			left := wording.DurationText(o.Until - pl.world.Now())
+			left := wording.DurationUp(o.Until - pl.world.Now())
 			switch {
 			case o.Type == world.Delegation:
 				pl.find(finding.New(finding.ZoneDiffers, z.Name+" NS",
@@ -833,7 +833,7 @@ func evidenceOf(b world.Break) map[string]any {
 
 // heldFinding is about what those meet who hold older answers.
 func heldFinding(b world.Break, before, after string) finding.Finding {
-	row, lasts := b.Row.String(), wording.DurationText(b.Held)
+	row, lasts := b.Row.String(), wording.DurationUp(b.Held)
 	code, subject := finding.DependedOn, b.Subject
 	var facts fact.Facts = fact.HeldElsewhere{Name: b.Subject, Before: before, After: after, Row: row,
 		For: lasts}

@@ -22,6 +22,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"upperpath.example/upperpath/internal/core/expect"
@@ -88,8 +89,10 @@ func New(canonical, scope string, tasks []Task, start time.Time) *Book {
 }
 
 // Adopt takes over what was done in a former book: where the same step is in this one, it is done
-// there too. It returns how many.
+// there too. What was done and has no step here any more, since it is seen to be done, stays in the
+// book before all others, and what was to wait for it waits on. It returns how many were done.
 func (b *Book) Adopt(former *Book) int {
+	b.keepDone(former)
 	done := make(map[string]*Task, len(former.Tasks))
 	for i := range former.Tasks {
 		if t := &former.Tasks[i]; t.IsDone() && done[t.Key] == nil {
@@ -105,6 +108,57 @@ func (b *Book) Adopt(former *Book) int {
 		}
 	}
 	return n
+}
+
+// keepDone puts the steps of a former book that are done, and have none here, before those of this
+// one. Steps of the kinds that came after them there come after them here too.
+func (b *Book) keepDone(former *Book) {
+	kind := func(t *Task) string {
+		name, _, _ := strings.Cut(t.Key, "|")
+		return name
+	}
+	here := map[string]bool{}
+	for i := range b.Tasks {
+		here[b.Tasks[i].Key] = true
+	}
+	kept := map[int]int{}               // numbers here, by those there
+	behind := map[int]map[string]bool{} // kinds of steps that come after each of them
+	var all []Task
+	for i := range former.Tasks {
+		t := former.Tasks[i]
+		for _, n := range t.After {
+			if behind[n] == nil {
+				behind[n] = map[string]bool{}
+			}
+			behind[n][kind(&t)] = true
+		}
+		if !t.IsDone() || here[t.Key] {
+			continue
+		}
+		var after []int
+		for _, n := range t.After {
+			if at, is := kept[n]; is {
+				after = append(after, at)
+			}
+		}
+		kept[t.Number] = len(all) + 1
+		t.Number, t.After = len(all)+1, after
+		all = append(all, t)
+	}
+	for _, t := range b.Tasks {
+		t.Number += len(kept)
+		for i := range t.After {
+			t.After[i] += len(kept)
+		}
+		for there, at := range kept {
+			if behind[there][kind(&t)] {
+				t.After = append(t.After, at)
+			}
+		}
+		slices.Sort(t.After)
+		all = append(all, t)
+	}
+	b.Tasks = all
 }
 
 // TakeDone takes over steps that were found done in a copy of this book: those of these numbers

@@ -2,6 +2,7 @@ package runbook
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -311,4 +312,32 @@ func said(all []fact.Sentence) string {
 		text += s.String() + "\n"
 	}
 	return text
+}
+
+// TestARunbookMadeAnewKeepsWhatWasDone has a step done whose like the new plan has no need of: it stays,
+// and what waited for it waits on.
+func TestARunbookMadeAnewKeepsWhatWasDone(t *testing.T) {
+	former := New("https://www.n.example", "", []Task{
+		{Key: "lower|here|old.example", Wait: 86400},
+		{Key: "claim|plat|old.example"},
+		{Key: "changes|here|old.example", After: []int{1, 2}},
+	}, start)
+	require.NoError(t, former.Mark(1, start))
+	fresh := New("https://www.n.example", "", []Task{
+		{Key: "claim|plat|old.example"},
+		{Key: "changes|here|old.example two.example", After: []int{1}},
+		{Key: "audit||", After: []int{2}},
+	}, start.Add(time.Hour))
+	assert.Equal(t, 1, fresh.Adopt(former))
+	require.NoError(t, fresh.Check())
+	require.Len(t, fresh.Tasks, 4)
+	assert.True(t, fresh.Tasks[0].IsDone())
+	assert.Equal(t, []int{1, 2}, fresh.Tasks[2].After)
+	assert.Equal(t, []int{3}, fresh.Tasks[3].After)
+	assert.Equal(t, start.Add(24*time.Hour), fresh.Times()[2].From)
+	again := New("https://www.n.example", "", slices.Clone(fresh.Tasks[1:]), start)
+	for i := range again.Tasks {
+		again.Tasks[i].After = nil
+	}
+	assert.Equal(t, 1, again.Adopt(fresh), "nor is it lost the next time")
 }

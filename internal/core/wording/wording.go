@@ -54,6 +54,19 @@ func Verb(n int, one, many string) string {
 	return many
 }
 
+// DurationUp gives a time for which something is to be waited, in seconds, as DurationText does, but
+// never says less.
+func DurationUp(seconds int) string {
+	for _, size := range []int{86400, 3600, 60} {
+		if seconds >= size {
+			smaller := map[int]int{86400: 3600, 3600: 60, 60: 1}[size]
+			seconds = (seconds + smaller - 1) / smaller * smaller
+			break
+		}
+	}
+	return DurationText(seconds)
+}
+
 // DurationText gives a time in seconds in its two largest units, such as "5 minutes" and "1 day 2
 // hours".
 func DurationText(seconds int) string {
@@ -83,6 +96,19 @@ func Span(d time.Duration) string {
 		return Count(int(d.Hours()), "hour")
 	}
 	return Count(int(d.Hours()/24), "day")
+}
+
+// SpanUp does the same for a time after which something is over at the latest: it never says less.
+func SpanUp(d time.Duration) string {
+	switch {
+	case d <= time.Minute:
+		return Count(max(0, int((d+time.Second-1)/time.Second)), "second")
+	case d < 2*time.Hour:
+		return Count(int((d+time.Minute-1)/time.Minute), "minute")
+	case d < 48*time.Hour:
+		return Count(int((d+time.Hour-1)/time.Hour), "hour")
+	}
+	return Count(int((d+24*time.Hour-1)/(24*time.Hour)), "day")
 }
 
 // Few joins the first of many words with commas, and says how many more there are.

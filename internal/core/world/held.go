@@ -167,6 +167,30 @@ func sameValues(a, b []Value) bool {
 	return true
 }
 
+// Lives gives for how long somebody may still hold what stands at a name now, by itself or by a
+// wildcard, in seconds: its TTLs of some types, and any longer ones that they had.
+func (w *World) Lives(zone, name string, kinds ...string) int {
+	z := w.zones[zone]
+	if z == nil {
+		return 0
+	}
+	owner, _ := w.owner(z, name)
+	lives := 0
+	for _, s := range z.sets[owner] {
+		if slices.Contains(kinds, s.Type) {
+			lives = max(lives, z.lives(longest(s.Values)), s.Longer-w.now)
+		}
+	}
+	for _, p := range z.past[name] {
+		for _, s := range p.sets {
+			if slices.Contains(kinds, s.Type) {
+				lives = max(lives, s.until-w.now)
+			}
+		}
+	}
+	return lives
+}
+
 // Wait lets seconds pass.
 func (w *World) Wait(seconds int) { w.now += seconds }
 
@@ -470,6 +494,9 @@ func (w *World) recall(in Input) {
 			z := w.zones[d.Name]
 			if z == nil || z.unseen || !d.Seen() || next[d.Name].IsZero() {
 				continue
+			}
+			if !lookedAt(s, d).Before(next[d.Name]) {
+				continue // it is the last one itself
 			}
 			last := int(next[d.Name].Sub(in.Now).Seconds())
 			next[d.Name] = lookedAt(s, d)
