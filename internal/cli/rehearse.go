@@ -77,7 +77,7 @@ func (p *program) rehearsal(ctx context.Context, made *plan.Plan) (*chain.Audit,
 	if err != nil {
 		return nil, failed(err)
 	}
-	a.Findings = slices.Concat(a.Findings, made.Broken, whole.FilesDiffer(read))
+	a.Findings = slices.Concat(a.Findings, made.Broken, made.Doubts(), whole.FilesDiffer(read))
 	finding.Sort(a.Findings)
 	return a, nil
 }

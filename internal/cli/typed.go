@@ -41,6 +41,9 @@ listed too. Each entry has a command that checks it.`,
 			if err != nil {
 				return err
 			}
+			if err := tied(made); err != nil {
+				return err
+			}
 			sheets := report.Sheets(made)
 			var all []report.Page
 			for _, s := range sheets {
@@ -77,6 +80,17 @@ listed too. Each entry has a command that checks it.`,
 	return c
 }
 
+// tied refuses to write what rests on rules of which nobody can say which one takes a URL.
+func tied(made *plan.Plan) error {
+	for _, f := range made.Findings {
+		if f.Code == finding.Tie {
+			return ended{exitFindings,
+				fmt.Errorf("%s are tied, so nothing is written: part them as upperpath plan says", f.Subject)}
+		}
+	}
+	return nil
+}
+
 // writeZone writes every zone as it is after the changes.
 func (p *program) writeZone() *cobra.Command {
 	var from estateOptions
@@ -96,6 +110,9 @@ load the file, and most providers import it.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			_, made, err := from.readSeen(c.Context())
 			if err != nil {
+				return err
+			}
+			if err := tied(made); err != nil {
 				return err
 			}
 			var failures []error

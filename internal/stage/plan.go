@@ -95,6 +95,7 @@ func FromTyped(p *plan.Plan, t Typed) (Scene, error) {
 	}
 	b.outsiders = b.outside()
 	for _, h := range b.outsiders {
+		b.clear(h)
 		place(h, []netip.Addr{outsideStandIn})
 	}
 	b.endpoints()
@@ -212,13 +213,27 @@ func (b *planScene) addresses(h web.Host, addresses []netip.Addr) {
 	}
 }
 
-// outside gives the hosts outside the estate to which the plan leads.
+// clear takes the records away that lead a host of the estate to somebody outside.
+func (b *planScene) clear(h web.Host) {
+	for i := range b.zones {
+		b.zones[i].Records = slices.DeleteFunc(b.zones[i].Records, func(rr dns.RR) bool {
+			return strings.EqualFold(rr.Header().Name, h.String()+".") &&
+				record.LeadsToAddress(dns.TypeToString[rr.Header().Rrtype])
+		})
+	}
+}
+
+// outside gives the hosts to which the plan leads and that nobody of the estate carries: those
+// outside of it, and those that answer as they do today.
 func (b *planScene) outside() []web.Host {
 	var hosts []web.Host
 	seen := map[web.Host]bool{}
 	for _, ask := range b.plan.Asks(true) {
 		h := b.plan.Goal(ask.URL).Target.Host()
-		if !h.IsZero() && !seen[h] && !b.plan.Estate.Holds(h) {
+		lives := func() bool {
+			return b.plan.Web.Treatment(web.Door{Scheme: web.HTTPS, Host: h}).Does == predict.Outside
+		}
+		if !h.IsZero() && !seen[h] && (!b.plan.Estate.Holds(h) || lives()) {
 			hosts = append(hosts, h)
 		}
 		seen[h] = true

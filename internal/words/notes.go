@@ -41,6 +41,12 @@ func Note(n act.Note) string {
 				"long.",
 			n.Names[0],
 		)
+	case act.StillLooping:
+		return format(
+			"Browsers that met the loop at %s remember it and still go round after the move, until they "+
+				"are cleared. New visitors arrive: `upperpath audit --returning` shows both.",
+			wording.Few(n.Names, 6),
+		)
 	case act.IssuersUnseen:
 		return format(
 			"Nobody answered about the CAA records of %s, so it is unknown whether the issuer may issue "+

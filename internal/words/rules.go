@@ -212,6 +212,7 @@ var rules = []sentence{
 		"Each carrier does what the estate file says, and every record leads where the plan says."),
 	phrase[fact.AssumesCounts](
 		"Every carrier takes as many hosts, patterns and rules as planned: the plan counts them."),
+	phrase[fact.AssumesAnswered]("Somebody answers at $Hosts:few3; nobody has looked there yet."),
 	phrase[fact.AssumesPages]("Every target page on the canonical site exists: the estate file " +
 		"names no list of pages (site.pages)."),
 	phrase[fact.AssumesCaptures]("Pages exist to which rules with captures, or the same path, " +

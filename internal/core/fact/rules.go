@@ -133,6 +133,7 @@ type (
 	AssumesCaptures struct{}
 	AssumesSite     struct{}
 	AssumesExempt   struct{ Paths []string }
+	AssumesAnswered struct{ Hosts []string }
 	AssumesOutside  struct{}
 	RoundLoops      struct{}
 	RoundGrows      struct{}

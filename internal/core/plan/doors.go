@@ -148,7 +148,9 @@ func faultyRules(w *predict.Prediction) act.Found {
 func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 	judge := chain.Judge{Estate: p.Estate.Holds, Forwards: p.Forwards}
 	asks := p.Asks(true)
-	each := make([][]finding.Finding, len(asks))
+	each, still := make([][]finding.Finding, len(asks)), make([]string, len(asks))
+	memory, looping := remembering(p.input)
+	returning := chain.Returning{Asker: p.Web, Memory: memory, Now: p.input.Now}
 	crew.Each(len(asks), func(i int) {
 		ask := asks[i]
 		if beyond[ask.URL.Door()] || p.Web.Untold(ask.URL.Host()) != "" {
@@ -156,6 +158,19 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 		}
 		c := chain.Follow(context.Background(), p.Web, chain.Ask{URL: ask.URL}, ask.Probe)
 		judge.Chain(&c, p.Goal(ask.URL))
+		if ask.Probe == chain.Root && memory != nil {
+			again := chain.Follow(context.Background(), returning, chain.Ask{URL: ask.URL}, ask.Probe)
+			memory.JudgeReturning(&c, &again, p.input.Now)
+			for _, one := range again.Findings {
+				// that a browser comes by an earlier redirect to another page is what it was told to do
+				switch {
+				case one.Code == finding.RememberedLoop && looping[ask.URL.Host()]:
+					still[i] = ask.URL.Host().String() // those go round today as well
+				case one.Code == finding.RememberedLoop, one.Code == finding.HSTSTrap:
+					each[i] = append(each[i], one.As(finding.Warning))
+				}
+			}
+		}
 		for _, one := range c.Findings {
 			if by := p.Web.Carrier(ask.URL.Host()); one.Code == finding.QueryLost && by != nil &&
 				!by.KeepsQuery {
@@ -165,7 +180,39 @@ func predicted(p *Plan, beyond map[web.Door]bool) act.Found {
 			each[i] = append(each[i], one)
 		}
 	})
-	return act.Found{Findings: slices.Concat(each...)}
+	f := act.Found{Findings: slices.Concat(each...)}
+	slices.Sort(still)
+	if still = slices.DeleteFunc(slices.Compact(still), func(h string) bool { return h == "" }); len(
+		still) > 0 {
+		f.Note(act.StillLooping, still...)
+	}
+	return f
+}
+
+// remembering gives what browsers remember that met what was met last: permanent redirects, and
+// hosts that are to be asked by https alone; nil where nothing was met. looping are the hosts at
+// which they go round today.
+func remembering(in Input) (memory *chain.Memory, looping map[web.Host]bool) {
+	var m chain.Memory
+	looping = map[web.Host]bool{}
+	visit := func(c *chain.Chain) {
+		m.Visit(c, in.Now)
+		looping[c.Entry.Host()] = looping[c.Entry.Host()] || c.End == chain.Loop || c.End == chain.Limit
+	}
+	if in.Survey != nil {
+		for i := range in.Survey.Domains {
+			for j := range in.Survey.Domains[i].Chains {
+				visit(&in.Survey.Domains[i].Chains[j])
+			}
+		}
+	}
+	for i := range in.Audited {
+		visit(&in.Audited[i])
+	}
+	if redirects, hosts := m.Count(); redirects+hosts == 0 {
+		return nil, looping
+	}
+	return &m, looping
 }
 
 // earlierOf returns the domains that earlier waves have moved, where one wave is meant.

@@ -25,7 +25,18 @@ func (in Input) Web() *predict.Prediction {
 // gives what breaks on the way there.
 func (in Input) TypedWeb() (*predict.Prediction, []finding.Finding) {
 	p := in.plan(false)
-	return p.Web, p.Broken
+	doubts := slices.DeleteFunc(p.Doubts(), func(f finding.Finding) bool {
+		return f.Code == finding.Tie // whoever asks the web sees it
+	})
+	return p.Web, slices.Concat(p.Broken, doubts)
+}
+
+// Doubts gives the findings on which everything else that is said of the plan rests: of two rules
+// for one URL, and of carriers that were seen to do otherwise than the estate file says.
+func (p *Plan) Doubts() []finding.Finding {
+	return slices.DeleteFunc(slices.Clone(p.Findings), func(f finding.Finding) bool {
+		return f.Code != finding.Tie && f.Code != finding.DeclaredOtherwise
+	})
 }
 
 // Make works the plan out.

@@ -71,7 +71,25 @@ func (w *Prediction) Treatment(d web.Door) Treatment {
 	if met, is := w.met[d]; is {
 		return met
 	}
+	if w.typed != nil && d.Port == 0 && w.lives(d.Host) {
+		return Treatment{Door: d, Asked: d, Domain: w.Estate.DomainOf(d.Host)}
+	}
 	return w.modelled(d)
+}
+
+// lives reports whether a host that nobody of the estate carries answers visitors as it does today:
+// it leads somewhere, or nobody has looked. It counts as serving a page.
+func (w *Prediction) lives(h web.Host) bool {
+	d := w.Estate.DomainOf(h)
+	if d == nil || w.Carrier(h) != nil || w.IsSite(h) {
+		return false
+	}
+	return len(w.typed.State.Lead(h.String()).Ends) > 0
+}
+
+// Unseen reports whether nobody has seen where a host of the estate leads that nobody carries.
+func (w *Prediction) Unseen(h web.Host) bool {
+	return w.typed != nil && w.lives(h) && w.typed.State.Lead(h.String()).Unseen()
 }
 
 // modelled describes a door as it is meant.

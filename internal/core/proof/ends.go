@@ -694,6 +694,22 @@ func (v *prover) assumes() []fact.Sentence {
 	if len(v.world.Estate.Policy.Exempt) > 0 {
 		assume(fact.AssumesExempt{Paths: v.world.Estate.Policy.Exempt})
 	}
+	if hosts := v.unseenTargets(); len(hosts) > 0 {
+		assume(fact.AssumesAnswered{Hosts: hosts})
+	}
 	assume(fact.AssumesOutside{})
+	return all
+}
+
+// unseenTargets gives the hosts of the estate to which rules lead, and of which nobody has seen where
+// they lead.
+func (v *prover) unseenTargets() []string {
+	var all []string
+	for _, r := range v.world.Rules.Rules() {
+		h := r.New.Door.Host
+		if !h.IsZero() && v.world.Unseen(h) && !slices.Contains(all, h.String()) {
+			all = append(all, h.String())
+		}
+	}
 	return all
 }

@@ -202,7 +202,7 @@ func verdictOf(findings []finding.Finding) Verdict {
 	said := Proved
 	for _, f := range findings {
 		switch {
-		case f.Code == finding.Undecided:
+		case f.Code == finding.Undecided, f.Code == finding.DeclaredOtherwise:
 			if said == Proved {
 				said = Undecided
 			}
