@@ -212,6 +212,15 @@ var plan = []sentence{
 		"rules. The site $Canonical is elsewhere, so $Host cannot be led there.",
 		"Give $Host to another carrier. If the site is at $Carrier, write carrier: $Carrier under site."),
 	phrase[fact.NoSuchPrimary]("$Carrier has no host $Host to lead others to"),
+	of[fact.PinnedCertificate]("The TLSA record at $Name pins the certificate of $Host, which moves to "+
+		"a carrier with another one. The plan removes it before the host moves.",
+		"Once $Host has its new certificate, write a TLSA record for that one."),
+	of[fact.BarredThen]("The CAA records at $At let $May issue when the certificate of $Host is to be "+
+		"had at $Carrier ($Row). $Issuer, who issues there, may not yet.",
+		"Type the CAA record that allows $Issuer first, and wait for its TTL."),
+	of[fact.ProofElsewhere]("The proof of $Host is to be typed at $Name, which leads to $Target: no TXT "+
+		"record can stand there.",
+		"Type the TXT record at $Target instead, with the value that the issuer gives."),
 	of[fact.OriginIsEdge]("What stands behind $Carrier at $Host is not known: the addresses under "+
 		"site.addresses are those of $Carrier itself.",
 		"Write the true addresses of the site under site.addresses, or under origin: of the domain."),

@@ -158,6 +158,9 @@ var reasonWords = map[act.Why]func(r act.Reason) string{
 		return format("Mail depended on the address of %s, which changes; from now on it has a name of "+
 			"its own.", r.Name)
 	},
+	act.PinsOld: func(r act.Reason) string {
+		return format("It pins the present certificate of %s, which moves to another carrier.", r.Name)
+	},
 	act.MailWent: always("Mail went to the web's own address, which changes; from now on it has " +
 		"a name of its own."),
 	act.MailOwnName: always("Mail gets a name of its own with today's address, so that the web can " +

@@ -111,6 +111,15 @@ var recordCodes = map[finding.Code]Meaning{
 		Meets: "From that day, a door that leads nowhere, or mail that bounces.",
 		Do:    "Have somebody else do it before the delegation changes, or leave the zone there.",
 	},
+	finding.CertificatePinned: {
+		Plain: "pins a certificate that changes",
+		Means: "A TLSA record says which certificate its service shows. The host moves to a carrier " +
+			"with another one, so whoever checks TLSA records refuses it.",
+		Meets: "Most browsers take no notice. Mail servers and others that check TLSA records refuse " +
+			"the connection.",
+		Do: "Remove the TLSA record and wait for its TTL before the host moves. Write a new one for the " +
+			"certificate that is there then.",
+	},
 	finding.DeclaredOtherwise: {
 		Plain: "estate file disagrees with what was seen",
 		Means: "A survey or an audit saw a carrier do otherwise than the estate file says: TLS, " +

@@ -83,6 +83,7 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 		has, not []string
 		red      bool
 		order    []act.StepKind
+		ds       []survey.DS
 	}{
 		"a platform behind an edge is told": {
 			e: caseOf(site, plat+edge("plat"), old+", carrier: edge}\n", apexAndWWW, ""),
@@ -178,6 +179,35 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 				old+", carrier: plat}\n", apexAndWWW, ""),
 			has: []string{"error beyond-carrier old.example"}, not: []string{"add primary"}, red: true,
 		},
+		"a TLSA record that pins the old certificate": {
+			e: caseOf(site, "", old+"}\n", apexAndWWW+
+				";_443._tcp.old.example. TLSA 3 1 1 "+strings.Repeat("ab", 32), ""),
+			has: []string{"warning certificate-pinned _443._tcp.old.example",
+				"remove _443._tcp.old.example TLSA"},
+			order: []act.StepKind{act.UntieMail, act.GetCertificates, act.MakeChanges},
+		},
+		"CAA records that bar the issuer until they change": {
+			e: caseOf(site, "  ca: {by: server, addresses: [203.0.113.40], issuer: new.example}\n",
+				old+", carrier: ca, wanted: [{name: '@', type: CAA, value: '0 issue \"new.example\"'}]}\n",
+				apexAndWWW+";old.example. CAA 0 issue \"was.example\"", ""),
+			has: []string{"error issuer-barred old.example"}, red: true,
+		},
+		"a name to be proved that is an alias": {
+			e: caseOf(site, "", old+"}\n", apexAndWWW+
+				";_acme-challenge.old.example. CNAME proofs.host.example.", ""),
+			has: []string{"warning alias-conflict _acme-challenge.old.example"},
+		},
+		"a certificate that can be had only later": {
+			e: caseOf(site, "  late: {by: server, addresses: [203.0.113.40], certificate: after}\n",
+				old+", carrier: late}\n", apexAndWWW, ""),
+			order: []act.StepKind{act.MakeChanges, act.IssueCertificates, act.AuditDoors},
+		},
+		"a DS record that goes before the name servers do": {
+			e:     caseOf(site, "", old+", name-servers: [ns1.reg.example, ns2.reg.example]}\n", apexAndWWW, ""),
+			ds:    []survey.DS{{Text: "1 13 2 AB", Matched: true}},
+			order: []act.StepKind{act.RemoveDS, act.ChangeNameServers, act.LeaveOld, act.MakeChanges},
+			has:   []string{"remove ds old.example DS=1 13 2 AB"},
+		},
 		"short TTLs stay short": {
 			e:   caseOf(site, "", old+"}\n", "old.example. 600 A 192.0.2.1;www.old.example. 120 A 192.0.2.1", ""),
 			has: []string{"raise old.example A 600", "replace www.old.example A 120 "},
@@ -189,6 +219,8 @@ func TestEachCaseGetsItsStepOrItsFinding(t *testing.T) {
 			for i := range in.Survey.Domains {
 				if d := &in.Survey.Domains[i]; d.Name == "old.example" && c.servers != nil {
 					d.Parent.Servers = c.servers
+				} else if d.Name == "old.example" {
+					d.Parent.DS = c.ds
 				}
 			}
 			p := plan.Make(in)

@@ -15,7 +15,7 @@ func ShortLived(c *Change) bool { return c.Step > 0 && c.Raise > 0 }
 func (c *Change) UntiesMail() bool {
 	return slices.ContainsFunc(c.Reasons, func(r Reason) bool {
 		return slices.Contains([]Why{MailHung, MailWent, MailOwnName, MailAlias, NameFollowed,
-			TermFollowed}, r.Why)
+			TermFollowed, PinsOld}, r.Why)
 	})
 }
 

@@ -73,6 +73,7 @@ const (
 	MailAlias      // the alias at this name followed Name, whose address changes
 	JoinsPolicy    // what is wanted is joined with the policy that is there: two count as none
 	NameFollowed   // this name, which is no door, followed Name, whose address changes
+	PinsOld        // a TLSA record holds the certificate of Name, which changes
 	TermFollowed   // the SPF term Values[0] followed the web's address
 )
 

@@ -13,6 +13,7 @@ import (
 	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 	"upperpath.example/upperpath/internal/core/zone"
 )
 
@@ -78,72 +79,6 @@ func holders(e *estate.Estate, d *estate.Domain, h web.Host) []*estate.Carrier {
 	return all
 }
 
-// Issuance is what the CAA records that hold for a name say (RFC 8659): who may issue, with what
-// limits.
-type Issuance struct {
-	At     string   // the name where the records stand; "" where there are none, and everybody may
-	May    []string // the issuers that may
-	Limits []string // of account and method (RFC 8657), as they stand
-	Bars   bool     // nobody may, whoever asks
-}
-
-// Allows reports whether an issuer may issue.
-func (i Issuance) Allows(issuer string) bool {
-	return i.At == "" ||
-		!i.Bars && slices.ContainsFunc(i.May, func(m string) bool { return strings.EqualFold(m, issuer) })
-}
-
-// issuance climbs from a name up to the zone's apex until CAA records are found (RFC 8659 section
-// 3), and reads them. A name that starts with "*." is asked about as a wildcard.
-func issuance(name string, records []record.Set) Issuance {
-	plain, wild := strings.CutPrefix(name, "*.")
-	for at := plain; at != ""; {
-		if s, ok := record.Find(records, at, "CAA"); ok {
-			return readCAA(s, wild)
-		}
-		_, at, _ = strings.Cut(at, ".")
-	}
-	return Issuance{}
-}
-
-func readCAA(s record.Set, wild bool) Issuance {
-	i := Issuance{At: s.Name}
-	tag := "issue"
-	values := map[string][]string{}
-	for _, v := range s.Values {
-		f := strings.SplitN(v, " ", 3)
-		if len(f) != 3 {
-			continue
-		}
-		kind := strings.ToLower(f[1])
-		values[kind] = append(values[kind], record.Unquote(f[2]))
-		known := slices.Contains(
-			[]string{"issue", "issuewild", "iodef", "contactemail", "contactphone", "issuemail", "issuevmc"},
-			kind,
-		)
-		// the critical flag (RFC 8659 section 4.1)
-		i.Bars = i.Bars || !known && len(f[0]) == 3 && f[0] >= "128"
-	}
-	if wild && len(values["issuewild"]) > 0 {
-		tag = "issuewild"
-	}
-	if len(values[tag]) == 0 && !i.Bars {
-		return Issuance{} // nothing restricts this kind of certificate
-	}
-	for _, v := range values[tag] {
-		issuer, limits, limited := strings.Cut(v, ";")
-		if issuer = strings.TrimSpace(issuer); issuer == "" {
-			continue
-		}
-		i.May = append(i.May, issuer)
-		if limits = strings.TrimSpace(limits); limited && limits != "" {
-			i.Limits = append(i.Limits, issuer+": "+limits)
-		}
-	}
-	i.Bars = i.Bars || len(i.May) == 0
-	return i
-}
-
 // zoneRecords gives the records of the zone that holds a name, as the plan leaves it; false where
 // nobody has seen it.
 type zoneRecords func(name string) ([]record.Set, bool)
@@ -198,7 +133,7 @@ func WithIssuers(
 			if !seen {
 				continue
 			}
-			i := issuance(name, sets)
+			i := world.IssuanceOf(name, sets)
 			if zone := missed(name, i.At); zone != "" {
 				unseen[zone] = append(unseen[zone], name)
 			}
@@ -248,7 +183,7 @@ func MissedIssuersOf(zones []zone.Zone) missedIssuers {
 
 // checkIssuer notes what CAA records say about a name of a certificate, and whether its issuer may
 // issue it.
-func checkIssuer(c *Certificate, name string, i Issuance, f *act.Found, b *bars) {
+func checkIssuer(c *Certificate, name string, i world.Issuance, f *act.Found, b *bars) {
 	for _, m := range i.May {
 		if !slices.Contains(c.MayIssue, m) {
 			c.MayIssue = append(c.MayIssue, m)

@@ -156,7 +156,12 @@ type (
 		Subjects     []string
 		Servers, Own []string
 	}
-	OriginIsEdge     struct{ Carrier, Host string }
+	OriginIsEdge      struct{ Carrier, Host string }
+	PinnedCertificate struct{ Host, Name string }
+	BarredThen        struct {
+		At, May, Issuer, Carrier, Host, Row string
+	}
+	ProofElsewhere   struct{ Name, Target, Host string }
 	PrimaryElsewhere struct{ Carrier, Host, Canonical string }
 	NoSuchPrimary    struct{ Carrier, Host string }
 	OriginMixed      struct{}

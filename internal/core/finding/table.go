@@ -79,6 +79,7 @@ const (
 	CutOff
 	MovedUnseen
 	ProviderBound
+	CertificatePinned
 	DeclaredOtherwise
 	DoubledName
 	WellKnownTaken
@@ -268,6 +269,7 @@ var table = [codes]Row{
 	CutOff:            {Name: "cut-off", Severity: Error, About: "records"},
 	MovedUnseen:       {Name: "moved-unseen", Severity: Error, About: "records"},
 	ProviderBound:     {Name: "provider-bound", Severity: Warning, About: "records"},
+	CertificatePinned: {Name: "certificate-pinned", Severity: Error, About: "records"},
 	DeclaredOtherwise: {Name: "declared-otherwise", Severity: Warning, About: "records"},
 	DoubledName:       {Name: "doubled-name", Severity: Warning, About: "records"},
 	WellKnownTaken:    {Name: "well-known-taken", Severity: Warning, About: "records"},

@@ -321,7 +321,7 @@ func (pl *player) outlived() {
 // show there too.
 func (p *Plan) unsaid(played, known []finding.Finding) []finding.Finding {
 	same := []finding.Code{finding.BeyondCarrier, finding.AliasConflict, finding.RecordLost,
-		finding.MailLost}
+		finding.MailLost, finding.IssuerBarred, finding.StaleDS}
 	said := map[string]bool{}
 	for _, f := range known {
 		if f.Severity == finding.Error && slices.Contains(same, f.Code) {
@@ -812,6 +812,16 @@ func (pl *player) finding(b world.Break) finding.Finding {
 		code, facts = finding.WrongName, fact.LeadsUncertified{Host: name, Carrier: b.After[0], Row: row}
 	case world.Abandoned:
 		code, facts = finding.ProviderBound, fact.EdgeAbandoned{Host: name, Carrier: b.After[0], Row: row}
+	case world.Barred:
+		may := "nobody"
+		if len(b.Before) > 0 {
+			may = strings.Join(b.Before, " and ")
+		}
+		code, facts = finding.IssuerBarred, fact.BarredThen{At: name, May: may, Issuer: b.After[0],
+			Carrier: b.Row.Place, Host: b.Target, Row: row}
+	case world.ProofElsewhere:
+		return finding.New(finding.AliasConflict, name, fact.ProofElsewhere{Name: name,
+			Target: b.After[0], Host: b.Target}, evidenceOf(b)).As(finding.Warning)
 	case world.Bogus:
 		code, facts = finding.StaleDS, fact.DSOutlivesKeys{Zone: name, Row: row}
 	case world.Crowded:

@@ -246,7 +246,14 @@ func stepOf(r Row, box func(string) string) (estate.CarrierStep, []string) {
 func (w *World) tooEarly(r Row, box func(string) string) fact.Facts {
 	c := w.estate.Carrier(r.Place)
 	step, hosts := stepOf(r, box)
-	if c == nil || step == "" || !slices.Contains(c.Steps, estate.Point) {
+	if c == nil || step == "" {
+		return nil
+	}
+	steps := c.Steps
+	if step == estate.Issue && c.Certificate == estate.After && !slices.Contains(steps, estate.Point) {
+		steps = append([]estate.CarrierStep{estate.Point}, steps...)
+	}
+	if !slices.Contains(steps, estate.Point) {
 		return nil
 	}
 	t := w.told[c.Name]
@@ -259,7 +266,7 @@ func (w *World) tooEarly(r Row, box func(string) string) fact.Facts {
 		if d := w.estate.DomainOf(h); d != nil {
 			behind = d.Carry[h] != c && d.Served[h] != c || d.Through[h] != nil && d.Through[h] != c
 		}
-		for _, first := range c.Steps {
+		for _, first := range steps {
 			if first == step {
 				break
 			}

@@ -53,17 +53,19 @@ type BreakKind uint8
 
 // What breaks.
 const (
-	RowUnfit    BreakKind = iota // the row cannot be typed
-	MailMoved                    // mail of Subject reaches other machines
-	SenderLost                   // senders of Subject may send no more
-	Followed                     // the set of Subject and Type leads elsewhere, or nowhere
-	NeededMoved                  // a host that somebody else needs leads elsewhere
-	DoorDark                     // a door leads nowhere
-	Untold                       // a door leads to a carrier that was not told of it
-	Crowded                      // what cannot stand together does
-	Uncertified                  // a door leads to a carrier that holds no certificate for it
-	Bogus                        // the parent's DS records outlive the keys that they stand for
-	Abandoned                    // a door leads to an edge network that has left its zone
+	RowUnfit       BreakKind = iota // the row cannot be typed
+	MailMoved                       // mail of Subject reaches other machines
+	SenderLost                      // senders of Subject may send no more
+	Followed                        // the set of Subject and Type leads elsewhere, or nowhere
+	NeededMoved                     // a host that somebody else needs leads elsewhere
+	DoorDark                        // a door leads nowhere
+	Untold                          // a door leads to a carrier that was not told of it
+	Crowded                         // what cannot stand together does
+	Uncertified                     // a door leads to a carrier that holds no certificate for it
+	Bogus                           // the parent's DS records outlive the keys that they stand for
+	Barred                          // a certificate is to be had while CAA records bar its issuer
+	ProofElsewhere                  // a name is to be proved where no record can stand
+	Abandoned                       // a door leads to an edge network that has left its zone
 )
 
 // Break is something that did not stay as it must.
@@ -268,7 +270,7 @@ func (k *Watch) Act(number int, rows []Row) []Break {
 	var others []int // subjects that hang on what entries change
 	for _, r := range rows {
 		if !r.IsRecord() {
-			breaks = append(breaks, k.bogus(r)...)
+			breaks = append(breaks, append(k.bogus(r), k.unissued(r)...)...)
 			others = append(others, k.told(r)...)
 			continue
 		}
@@ -330,6 +332,37 @@ func (k *Watch) bogus(r Row) []Break {
 		return nil
 	}
 	return []Break{{Kind: Bogus, Subject: z.name, Before: z.ds, Held: max(0, z.dsUntil-k.world.now)}}
+}
+
+// unissued tells why a certificate cannot be had when an entry asks for it: its issuer is barred, or a
+// name that is to prove it is an alias.
+func (k *Watch) unissued(r Row) []Break {
+	if r.Kind != CertEntry || r.Do == Remove {
+		return nil
+	}
+	var all []Break
+	issuer := k.world.issuer(r.Place)
+	for _, f := range r.Fields {
+		switch f.Name {
+		case FieldCertificate:
+			for _, host := range listed(f.Value) {
+				if i, known := k.world.mayIssue(host); known && issuer != "" && !i.Allows(issuer) {
+					all = append(all, Break{Kind: Barred, Subject: i.At, Target: host, Before: i.May,
+						After: []string{issuer}})
+				}
+			}
+		case FieldProof:
+			z := k.world.zoneAt(f.Value)
+			if z == nil || !z.has(f.Value, "CNAME") {
+				continue
+			}
+			values, _ := z.set(f.Value, "CNAME")
+			all = append(all, Break{Kind: ProofElsewhere, Subject: f.Value,
+				Target: strings.TrimPrefix(f.Value, acmeChallengeName),
+				After:  []string{record.Target("CNAME", values[0].Text)}})
+		}
+	}
+	return all
 }
 
 func subjectOf(r Row) string {

@@ -3,10 +3,12 @@ package zone
 import (
 	"cmp"
 	"slices"
+	"strings"
 
 	"upperpath.example/upperpath/internal/core/act"
 	"upperpath.example/upperpath/internal/core/crew"
 	"upperpath.example/upperpath/internal/core/estate"
+	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
 	"upperpath.example/upperpath/internal/core/world"
 )
@@ -135,6 +137,23 @@ func roundsOf(zones []*zonePlan, both *worlds) map[string]int {
 	return rounds
 }
 
+// unpin removes the TLSA records of doors that move to another carrier (RFC 6698), before they do.
+func unpin(k *zonePlan) found {
+	var f found
+	for _, door := range k.turning() {
+		for _, set := range k.seen.Records {
+			if set.Type != "TLSA" || !strings.HasSuffix(set.Name, "._tcp."+door) {
+				continue
+			}
+			f.Findings = append(f.Findings, finding.New(finding.CertificatePinned, set.Name,
+				fact.PinnedCertificate{Host: door, Name: set.Name}).As(finding.Warning))
+			f.propose(untying, act.Change{Action: act.Remove, Name: set.Name, Type: set.Type, TTL: set.TTL,
+				Before: set.Values, Reasons: []act.Reason{{Why: act.PinsOld, Name: door}}})
+		}
+	}
+	return f
+}
+
 // turning gives the doors of a zone that change.
 func (k *zonePlan) turning() []string {
 	var all []string
@@ -202,6 +221,9 @@ func guest(in Known, seen Surveys, d *estate.Domain) *zonePlan {
 // mail that is handed to them, then who may send. Each sees what those before it have done.
 func untie(zones []*zonePlan, both *worlds) {
 	for _, k := range zones {
+		if k.seen != nil && !k.guest {
+			k.take(unpin(k))
+		}
 		both.takeAll(k)
 	}
 	for _, phase := range []func(k *zonePlan) found{
