@@ -25,10 +25,7 @@ func (in Input) Web() *predict.Prediction {
 // gives what breaks on the way there.
 func (in Input) TypedWeb() (*predict.Prediction, []finding.Finding) {
 	p := in.plan(false)
-	doubts := slices.DeleteFunc(p.Doubts(), func(f finding.Finding) bool {
-		return f.Code == finding.Tie // whoever asks the web sees it
-	})
-	return p.Web, slices.Concat(p.Broken, doubts)
+	return p.Web, slices.Concat(p.Broken, p.Doubts())
 }
 
 // Doubts gives the findings on which everything else that is said of the plan rests: of two rules
@@ -46,7 +43,7 @@ func Make(in Input) *Plan { return in.plan(true) }
 // gives what breaks.
 func Broken(in Input) []finding.Finding { return in.plan(false).Broken }
 
-// plan works a plan out, with an example of every rule or without rules. This is the order of its
+// plan works a plan out, with an example of every rule and what is wrong with rules, or without. This is the order of its
 // phases: what is meant, what is typed for it, the world that comes of that, and what it answers.
 func (in Input) plan(rules bool) *Plan {
 	w := in.Web()
@@ -64,9 +61,9 @@ func (in Input) plan(rules bool) *Plan {
 	take(limits)
 	if rules {
 		p.Rules = rulesOf(w)
+		take(faultyRules(w))
+		take(redirectsNeeded(w))
 	}
-	take(faultyRules(w))
-	take(redirectsNeeded(w))
 	p.Certificates = carry.Certificates(w)
 	zones := zone.Make(in.known(), seen, w.Domains())
 	p.Zones, p.today = zones.Zones, zones.Today
@@ -78,12 +75,11 @@ func (in Input) plan(rules bool) *Plan {
 		carry.RecordsAt(in.Estate, seen, p.Zones), carry.MissedIssuersOf(p.Zones))
 	p.Certificates = certificates
 	p.Steps = stepsOf(p.Zones, p.Carriers, p.Certificates)
-	typed := p.Typed()
-	p.wait(typed)
-	p.Played = playedOf(p, typed.Sheets, seen)
 	p.meant = w
-	web, played := p.As(typed)
-	p.Web = web
+	typed := p.Typed()
+	played, state := p.play(typed, true)
+	p.Played = playedOf(p, typed.Sheets, seen)
+	p.Web = w.From(predict.Typed{State: state, Otherwise: asMeant})
 	crew.Each(len(p.Doors), func(i int) {
 		p.Doors[i].Chain = stepsFrom(p.Web, p.Doors[i].Door.URL("/", ""))
 	})
@@ -102,9 +98,16 @@ func (in Input) plan(rules bool) *Plan {
 
 // As gives the web as it is once something is typed, and what breaks on the way there.
 func (p *Plan) As(t Typed) (*predict.Prediction, []finding.Finding) {
-	played, state := p.play(t)
-	return p.meant.From(predict.Typed{State: state, Otherwise: p.otherwise(p.Rows(t.Sheets))}), played
+	played, state := p.play(t, false)
+	otherwise := asMeant
+	if !t.own {
+		otherwise = p.otherwise(p.Rows(t.Sheets))
+	}
+	return p.meant.From(predict.Typed{State: state, Otherwise: otherwise}), played
 }
+
+// asMeant tells of what the plan itself has people type that it is what is meant.
+func asMeant(string, string) bool { return false }
 
 // Rows gives the rows of sheets, each with its place, in the order in which they stand there.
 func (p *Plan) Rows(sheets []Sheet) []world.Row {
@@ -115,7 +118,7 @@ func (p *Plan) Rows(sheets []Sheet) []world.Row {
 	var all []world.Row
 	for _, s := range sheets {
 		for _, l := range s.Lines {
-			all = append(all, lineRow(s.Place, l, moves[l.Zone]))
+			all = append(all, lineRow(s.Place, &l, moves[l.Zone]))
 		}
 		for _, e := range s.Entries {
 			all = append(all, p.entryRow(s.Place, e))

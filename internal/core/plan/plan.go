@@ -85,6 +85,7 @@ type Plan struct {
 	input  Input
 	today  *world.World // as it was seen
 	meant  *predict.Prediction
+	held   map[string]string // hosts of the files of servers
 	asks   []ToAsk           // what an audit asks, rules included
 	beyond map[web.Door]bool // doors of which it was said that their carrier cannot do what is asked
 }

@@ -28,11 +28,13 @@ type Typed struct {
 	// zones as files, by name: as they are copied to other name servers, and as they are in the end
 	Copies map[string][]record.Set
 	Files  map[string][]record.Set // nil: nobody writes any
+
+	own bool // it is what the plan itself has people type
 }
 
 // Typed gives what the plan has people type.
 func (p *Plan) Typed() Typed {
-	t := Typed{Sheets: p.Sheets(), Copies: map[string][]record.Set{}, Files: map[string][]record.Set{}}
+	t := Typed{Sheets: p.Sheets(), Copies: map[string][]record.Set{}, own: true}
 	for i := range p.Zones {
 		z := &p.Zones[i]
 		if z.Move != nil {
@@ -47,7 +49,7 @@ func (p *Plan) Typed() Typed {
 // With gives what the plan has people type, but for its sheets.
 func (p *Plan) With(sheets []Sheet) Typed {
 	t := p.Typed()
-	t.Sheets = sheets
+	t.Sheets, t.own = sheets, false
 	return t
 }
 
@@ -56,19 +58,32 @@ func (p *Plan) With(sheets []Sheet) Typed {
 // wanted in the end, and nothing of how it means to get there: that is what the sheets say. A step
 // begins as soon as what has to come before it is done and its wait is over.
 func (p *Plan) Play(t Typed) []finding.Finding {
-	findings, _ := p.play(t)
+	findings, _ := p.play(t, false)
 	return findings
 }
 
-func (p *Plan) play(t Typed) ([]finding.Finding, *world.World) {
+// play plays what is typed, and gives the state that comes of it. waits works out, of the steps that
+// wait for older answers to run out, for how long: as long as somebody may hold any of those that
+// their rows made old.
+func (p *Plan) play(t Typed, waits bool) ([]finding.Finding, *world.World) {
 	pl := newPlayer(p)
+	if waits {
+		p.outlast(pl.world)
+	}
+	var turning []deed
 	pl.watch = world.NewWatch(pl.world, pl.wishes())
 	begun, number := false, 0 // some record changes
 	act1 := func(rows []world.Row) {
 		number++
 		pl.broke(pl.watch.Act(number, rows))
 	}
-	p.walk(pl.world, t, func(_ int, s act.Step, deeds []deed) {
+	p.walk(pl.world, t, func(i int, s act.Step, deeds []deed) {
+		if waits && i < len(p.Steps) {
+			defer func() { pl.wait(i, deeds, turning) }()
+		}
+		if s.Kind == act.MakeChanges {
+			turning = append(turning, deeds...)
+		}
 		switch {
 		case s.Kind == act.RaiseTTLs && !pl.ended:
 			pl.zonesAfter(false)
@@ -151,39 +166,28 @@ func (p *Plan) walk(w *world.World, t Typed, step func(i int, s act.Step, deeds 
 	step(len(p.Steps), act.Step{Kind: act.RaiseTTLs}, byStep[len(p.Steps)+1])
 }
 
-// wait works out for how long to wait in each step that waits for older answers to run out: as long
-// as somebody may hold any of those that its rows made old.
-func (p *Plan) wait(t Typed) {
-	pl := newPlayer(p)
-	p.outlast(pl.world)
-	var turning []deed
-	p.walk(pl.world, t, func(i int, s act.Step, deeds []deed) {
-		for _, d := range deeds {
-			pl.world.Act(d.rows)
+// wait works out for how long to wait once a step is done. turning are the rows that lead doors
+// elsewhere, so far.
+func (pl *player) wait(i int, deeds, turning []deed) {
+	s := &pl.plan.Steps[i]
+	switch s.Kind {
+	case act.LowerTTLs:
+		s.Wait, s.Holds = pl.longest(pl.plan.loweredNames(deeds), true, record.LeadsBrowsers)
+	case act.UntieMail:
+		any := func(string) bool { return true }
+		s.Wait, s.Holds = pl.longest(namesIn(deeds), false, any)
+	case act.LeaveAliases:
+		s.Wait, s.Holds = pl.longest(namesIn(deeds), false, record.LeadsBrowsers)
+	case act.MakeChanges:
+		for _, h := range s.Dark {
+			names := map[string]map[string]bool{}
+			put(names, pl.world.ZoneOf(h), h)
+			dark, _ := pl.longest(names, false, record.LeadsBrowsers)
+			s.DarkFor = max(s.DarkFor, dark)
 		}
-		if i == len(p.Steps) {
-			return
-		}
-		switch s.Kind {
-		case act.LowerTTLs:
-			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(p.loweredNames(deeds), true, record.LeadsBrowsers)
-		case act.UntieMail:
-			any := func(string) bool { return true }
-			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(namesIn(deeds), false, any)
-		case act.LeaveAliases:
-			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(namesIn(deeds), false, record.LeadsBrowsers)
-		case act.MakeChanges:
-			turning = append(turning, deeds...)
-			for _, h := range s.Dark {
-				names := map[string]map[string]bool{}
-				put(names, pl.world.ZoneOf(h), h)
-				dark, _ := pl.longest(names, false, record.LeadsBrowsers)
-				p.Steps[i].DarkFor = max(p.Steps[i].DarkFor, dark)
-			}
-		case act.WaitForTTLs:
-			p.Steps[i].Wait, p.Steps[i].Holds = pl.longest(namesIn(turning), false, record.LeadsBrowsers)
-		}
-	})
+	case act.WaitForTTLs:
+		s.Wait, s.Holds = pl.longest(namesIn(turning), false, record.LeadsBrowsers)
+	}
 }
 
 // outlast adds a step that waits, where TTLs were lowered already, but some may still hold answers
@@ -370,30 +374,42 @@ type deed struct{ rows []world.Row }
 // place. What belongs to no step comes behind all of them: what changes anything, then TTLs that are
 // raised.
 func deedsOf(p *Plan, sheets []Sheet) [][]deed {
-	type at struct{ sheet, row int }
-	lines, entries := map[at]bool{}, map[at]bool{}
 	moves := map[string]bool{}
 	for _, z := range p.Zones {
 		moves[z.Name] = z.Move != nil
 	}
+	// which rows are left, by sheet
+	lines, entries := make([][]int, len(sheets)), make([][]int, len(sheets))
+	for i, s := range sheets {
+		for j := range s.Lines {
+			lines[i] = append(lines[i], j)
+		}
+		for j := range s.Entries {
+			entries[i] = append(entries[i], j)
+		}
+	}
 	all := make([][]deed, len(p.Steps)+2)
 	take := func(step int, line func(Line) bool, entry func(Sheet, act.Entry) bool) {
 		for i, sheet := range sheets {
-			for j, e := range sheet.Entries {
-				if !entries[at{i, j}] && entry(sheet, e) {
-					entries[at{i, j}] = true
-					all[step] = append(all[step], deed{[]world.Row{p.entryRow(sheet.Place, e)}})
+			entries[i] = slices.DeleteFunc(entries[i], func(j int) bool {
+				e := sheet.Entries[j]
+				if !entry(sheet, e) {
+					return false
 				}
-			}
+				all[step] = append(all[step], deed{[]world.Row{p.entryRow(sheet.Place, e)}})
+				return true
+			})
 		}
 		for i, sheet := range sheets {
 			var rows []world.Row
-			for j, l := range sheet.Lines {
-				if !lines[at{i, j}] && line(l) {
-					lines[at{i, j}] = true
-					rows = append(rows, lineRow(sheet.Place, l, moves[l.Zone]))
+			lines[i] = slices.DeleteFunc(lines[i], func(j int) bool {
+				l := &sheet.Lines[j]
+				if !line(*l) {
+					return false
 				}
-			}
+				rows = append(rows, lineRow(sheet.Place, l, moves[l.Zone]))
+				return true
+			})
 			for _, together := range atOnce(rows) {
 				all[step] = append(all[step], deed{together})
 			}
@@ -433,7 +449,7 @@ func atOnce(rows []world.Row) [][]world.Row {
 	return all
 }
 
-func lineRow(place string, l Line, moves bool) world.Row {
+func lineRow(place string, l *Line, moves bool) world.Row {
 	return world.Row{
 		Coming:  moves && !l.Early,
 		Place:   place,
@@ -455,15 +471,28 @@ func (p *Plan) entryRow(place string, e act.Entry) world.Row {
 			r.Fields = append(r.Fields, world.Field{Name: f.Name, Value: f.Value})
 			continue
 		}
-		var hosts []string // a file is one entry: what its writer puts into it
-		for _, d := range p.Web.Held(f.Holds) {
-			if h := d.Host.String(); !slices.Contains(hosts[max(0, len(hosts)-1):], h) {
-				hosts = append(hosts, h)
-			}
-		}
-		r.Fields = append(r.Fields, world.Field{Name: world.FieldHosts, Value: strings.Join(hosts, ", ")})
+		r.Fields = append(r.Fields, world.Field{Name: world.FieldHosts, Value: p.heldBy(f.Holds)})
 	}
 	return r
+}
+
+// heldBy lists the hosts that the file of a server holds: a file is one entry, with what its writer
+// puts into it.
+func (p *Plan) heldBy(carrier string) string {
+	if all, known := p.held[carrier]; known {
+		return all
+	}
+	var hosts []string
+	for _, d := range p.meant.Held(carrier) {
+		if h := d.Host.String(); !slices.Contains(hosts[max(0, len(hosts)-1):], h) {
+			hosts = append(hosts, h)
+		}
+	}
+	if p.held == nil {
+		p.held = map[string]string{}
+	}
+	p.held[carrier] = strings.Join(hosts, ", ")
+	return p.held[carrier]
 }
 
 // remember puts into the world what carriers were seen to know.
