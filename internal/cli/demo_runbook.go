@@ -36,6 +36,7 @@ func (p *program) playRunbook(ctx context.Context, made *plan.Plan, scene stage.
 		Surveyor: &live.Surveyor{Web: w, Parallel: 8, NamesAlone: true},
 		Judge:    chain.Judge{Now: clock, Estate: made.Estate.Holds, Forwards: made.Forwards},
 		Goals:    made.Goal,
+		Afresh:   true, // what answers changes under it
 	}
 	tried := 0
 	for range 4 * len(tasks) {

@@ -104,7 +104,10 @@ func (p *program) watchZones(ctx context.Context, folder string, s *stage.Stage)
 			p.complain(err)
 			continue
 		}
-		s.SetNames(scene)
+		if err := s.SetNames(scene); err != nil {
+			p.complain(err)
+			continue
+		}
 		fmt.Fprintln(p.err, "The zones were read again.")
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"net"
 	"net/netip"
 	"slices"
@@ -22,6 +23,12 @@ func (w *Client) forget(h web.Host) {
 	w.resolver.lock.Unlock()
 	w.kept.drop(h)
 	w.shared.CloseIdleConnections()
+	w.lock.Lock()
+	pinned := slices.Collect(maps.Values(w.pinned))
+	w.lock.Unlock()
+	for _, t := range pinned {
+		t.CloseIdleConnections()
+	}
 }
 
 // mostAskedFor is for how many domains at a time it is asked who their name servers are.

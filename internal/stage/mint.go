@@ -190,3 +190,15 @@ func Files(c Certificate) (certificate, key, trust []byte, err error) {
 	der, err := x509.MarshalPKCS8PrivateKey(minted.PrivateKey)
 	return certificate, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}), a.pem(), err
 }
+
+// mintAll makes several certificates.
+func (a *authority) mintAll(all []Certificate) ([]*tls.Certificate, error) {
+	made := make([]*tls.Certificate, len(all))
+	for i, c := range all {
+		var err error
+		if made[i], err = a.mint(c); err != nil {
+			return nil, err
+		}
+	}
+	return made, nil
+}

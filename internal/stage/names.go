@@ -318,7 +318,7 @@ func (n *NameServer) handOut(z *zoneData, name string, w dns.ResponseWriter, que
 // run out, so many times faster than real time as its speed says.
 type resolver struct {
 	zones    atomic.Pointer[zones]
-	signed   map[string]Signed // by origin
+	signed   atomic.Pointer[map[string]Signed] // by origin
 	remember bool
 	speed    float64
 	lock     sync.Mutex

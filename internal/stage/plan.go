@@ -62,8 +62,16 @@ func FromPlan(p *plan.Plan) (Scene, error) {
 // others, with the certificates that it was told to get. Of the plan it takes where carriers are.
 // An error comes back where a zone cannot be read.
 func FromTyped(p *plan.Plan, t Typed) (Scene, error) {
-	b := planScene{plan: p, loose: Zone{Origin: "."}, told: p.Told(t.Rows),
-		scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}}
+	b, err := sceneOf(p, t)
+	if err != nil {
+		return Scene{}, err
+	}
+	return b.scene, nil
+}
+
+func sceneOf(p *plan.Plan, t Typed) (*planScene, error) {
+	b := &planScene{plan: p, loose: Zone{Origin: "."}, told: p.Told(t.Rows),
+		scene: Scene{Endpoints: map[netip.AddrPort]*Endpoint{}}, who: map[netip.Addr][]string{}}
 	e := p.Estate
 	b.site = e.Site.Addresses
 	if len(b.site) == 0 {
@@ -71,7 +79,7 @@ func FromTyped(p *plan.Plan, t Typed) (Scene, error) {
 	}
 	for _, z := range p.Zones {
 		if err := b.zone(z.Name, t); err != nil {
-			return Scene{}, err
+			return nil, err
 		}
 	}
 	placed := map[web.Host]bool{}
@@ -100,7 +108,7 @@ func FromTyped(p *plan.Plan, t Typed) (Scene, error) {
 	}
 	b.endpoints()
 	b.scene.Zones = append(b.zones, b.loose)
-	return b.scene, nil
+	return b, nil
 }
 
 // aliasHome gives the addresses of a carrier; one that names only an alias gets the stand-in.
@@ -119,6 +127,7 @@ type planScene struct {
 	zones     []Zone
 	loose     Zone // records of names outside the estate's zones
 	outsiders []web.Host
+	who       map[netip.Addr][]string // carriers and the site, by address; "" for hosts outside
 }
 
 // zone reads the file of a zone. Without one its records are the rows that are typed. What the
@@ -244,7 +253,7 @@ func (b *planScene) outside() []web.Host {
 // endpoints puts http and https at every address where somebody is: what answers there is what
 // those who are there were told.
 func (b *planScene) endpoints() {
-	who := map[netip.Addr][]string{} // by address
+	who := b.who
 	secure := map[netip.Addr]bool{}
 	held := map[netip.Addr][]Certificate{}
 	put := func(name string, at []netip.Addr, tls bool, certified []string) {
@@ -271,7 +280,8 @@ func (b *planScene) endpoints() {
 		for _, h := range b.outsiders {
 			held[outsideStandIn] = append(held[outsideStandIn], Certificate{Names: []string{h.String()}})
 		}
-		b.listen(outsideStandIn, true, held[outsideStandIn], append(who[outsideStandIn], "")...)
+		who[outsideStandIn] = append(who[outsideStandIn], "")
+		b.listen(outsideStandIn, true, held[outsideStandIn], who[outsideStandIn]...)
 	}
 }
 
@@ -295,26 +305,8 @@ func (b *planScene) certified(c *estate.Carrier) []string {
 // listen has an address answer for those who are there; "" stands for hosts outside the estate.
 func (b *planScene) listen(a netip.Addr, tls bool, held []Certificate, who ...string) {
 	answer := func(u web.URL) Reply {
-		if slices.Contains(who, "") && slices.Contains(b.outsiders, u.Host()) {
-			return Reply{Status: 200}
-		}
-		for _, name := range who {
-			if name == "" || name == predict.SiteName && !b.plan.Web.IsSite(u.Host()) {
-				continue
-			}
-			d := b.plan.Meant().At(b.told, name, u.Door())
-			if d.Does == predict.Refuses || d.Does == predict.Outside && !b.plan.Web.IsSite(u.Host()) {
-				continue
-			}
-			a := d.Answer(u)
-			reply := Reply{Status: a.Status, Location: a.Location}
-			// what the site itself sends is its own business
-			if u.Scheme() == web.HTTPS && reply.Status == 200 {
-				reply.Headers = map[string]string{"Strict-Transport-Security": "max-age=31536000"}
-			}
-			if reply.Status != 0 {
-				return reply
-			}
+		if reply, told := b.reply(b.told, u, who); told {
+			return reply
 		}
 		return Reply{Status: 421}
 	}
@@ -325,4 +317,31 @@ func (b *planScene) listen(a netip.Addr, tls bool, held []Certificate, who ...st
 		b.scene.Endpoints[netip.AddrPortFrom(a, 443)] = &Endpoint{Answer: answer,
 			Certificates: []Certificate{{Names: []string{"nobody.stage.example"}}}}
 	}
+}
+
+// reply gives what those at an address answer, as they were told; false where none was told of the
+// host.
+func (b *planScene) reply(told predict.Typed, u web.URL, who []string) (Reply, bool) {
+	if slices.Contains(who, "") && slices.Contains(b.outsiders, u.Host()) {
+		return Reply{Status: 200}, true
+	}
+	for _, name := range who {
+		if name == "" || name == predict.SiteName && !b.plan.Web.IsSite(u.Host()) {
+			continue
+		}
+		d := b.plan.Meant().At(told, name, u.Door())
+		if d.Does == predict.Refuses || d.Does == predict.Outside && !b.plan.Web.IsSite(u.Host()) {
+			continue
+		}
+		a := d.Answer(u)
+		reply := Reply{Status: a.Status, Location: a.Location}
+		// what the site itself sends is its own business
+		if u.Scheme() == web.HTTPS && reply.Status == 200 {
+			reply.Headers = map[string]string{"Strict-Transport-Security": "max-age=31536000"}
+		}
+		if reply.Status != 0 {
+			return reply, true
+		}
+	}
+	return Reply{}, false
 }

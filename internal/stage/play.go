@@ -2,6 +2,7 @@ package stage
 
 import (
 	"fmt"
+	"maps"
 	"net/http"
 	"net/netip"
 	"slices"
@@ -11,50 +12,58 @@ import (
 	"github.com/miekg/dns"
 
 	"upperpath.example/upperpath/internal/core/act"
+	"upperpath.example/upperpath/internal/core/estate"
 	"upperpath.example/upperpath/internal/core/plan"
+	"upperpath.example/upperpath/internal/core/predict"
 	"upperpath.example/upperpath/internal/core/record"
 	"upperpath.example/upperpath/internal/core/web"
+	"upperpath.example/upperpath/internal/core/world"
 )
 
 // Player plays a cutover: a stage that begins as it is today, and on which steps of a plan are
-// carried out one by one.
+// carried out one by one. Carriers answer as they do today until they are told of a host, and then
+// as they were told; they hold a certificate once they were told to get it.
 type Player struct {
 	*Stage
-	plan     *plan.Plan
-	now      Scene
-	replaced map[netip.Addr]*atomic.Bool // whether what answers at an address is as planned
+	plan *plan.Plan
+	now  Scene
+	rows []world.Row                   // entries that were typed so far
+	told atomic.Pointer[predict.Typed] // what comes of them
 }
 
 // Play starts a stage that plays a scene of today, and that can become what a plan makes of it.
 // Resolvers remember nothing there: time does not pass by itself on a stage. An error comes back
 // where the plan cannot be played or the stage cannot start.
 func Play(today Scene, p *plan.Plan) (*Player, error) {
-	planned, err := FromPlan(p)
+	typed, err := TypedOf(p)
 	if err != nil {
 		return nil, err
 	}
-	player := &Player{plan: p, now: today, replaced: map[netip.Addr]*atomic.Bool{}}
-	player.now.Remember = false
-	endpoints := map[netip.AddrPort]*Endpoint{}
-	for at, e := range today.Endpoints {
-		endpoints[at] = e
+	planned, err := sceneOf(p, typed)
+	if err != nil {
+		return nil, err
 	}
-	for at, later := range planned.Endpoints {
-		before := today.Endpoints[at]
-		flag := player.replaced[at.Addr()]
-		if flag == nil {
-			flag = &atomic.Bool{}
-			player.replaced[at.Addr()] = flag
-		}
-		both := &Endpoint{Certificates: later.Certificates}
+	player := &Player{plan: p, now: today}
+	nothing := p.Told(nil)
+	player.told.Store(&nothing)
+	player.now.Remember = false
+	player.now.Signed = maps.Clone(today.Signed)
+	endpoints := maps.Clone(today.Endpoints)
+	for at, later := range planned.scene.Endpoints {
+		before, who := today.Endpoints[at], planned.who[at.Addr()]
+		both := &Endpoint{Later: later.Certificates, Held: player.held(who)}
 		if before != nil {
-			both.Certificates = slices.Concat(before.Certificates, later.Certificates)
+			both.Certificates = before.Certificates
+		}
+		if len(both.Certificates) == 0 && len(later.Certificates) > 0 { // it speaks TLS from the start
+			both.Certificates = []Certificate{{Names: []string{"nobody.stage.example"}}}
 		}
 		both.Visit = func(u web.URL, r *http.Request) Reply {
-			switch {
-			case flag.Load():
-				return later.reply(u, r)
-			case before != nil:
+			if reply, told := planned.reply(*player.told.Load(), u, who); told &&
+				(before == nil || player.wasTold(who, u)) {
+				return reply
+			}
+			if before != nil {
 				return before.reply(u, r)
 			}
 			return Reply{Status: 404, Title: "Nothing is here yet"}
@@ -66,14 +75,44 @@ func Play(today Scene, p *plan.Plan) (*Player, error) {
 	return player, err
 }
 
-// Do carries a task out on the stage: types its records, changes delegations, puts redirects in
-// place. What is done at a provider and seen by nobody changes nothing here. An error comes back
-// where a record cannot be read.
+// wasTold reports whether any of those at an address was told something of a host by now, so that
+// they no longer answer as they do today.
+func (p *Player) wasTold(who []string, u web.URL) bool {
+	state := p.told.Load().State
+	return slices.ContainsFunc(who, func(name string) bool {
+		if name == predict.SiteName {
+			return slices.Contains(p.plan.Estate.Site.Also, u.Host()) &&
+				state.Redirects(name, u.Host().String(), p.plan.Estate.Canonical.Host.String())
+		}
+		return state.WasTold(name, u)
+	})
+}
+
+// held reports whether any of those at an address holds a certificate for a host by now.
+func (p *Player) held(who []string) func(host string) bool {
+	return func(host string) bool {
+		return slices.ContainsFunc(who, func(name string) bool {
+			c := p.plan.Estate.Carrier(name)
+			if c == nil || !slices.Contains(c.Steps, estate.Issue) {
+				return true // nobody asks it for any: it sees to them itself
+			}
+			return p.told.Load().State.Certified(name, host)
+		})
+	}
+}
+
+// Do carries a task out on the stage: types its records and its entries, changes delegations. What
+// is done at a provider and seen by nobody changes nothing here. An error comes back where a record
+// cannot be read.
 func (p *Player) Do(t plan.Task) error {
 	switch t.Step.Kind {
 	case act.RemoveStaleDS, act.RemoveDS:
 		for _, zone := range t.Zones {
 			p.edit(func(rr dns.RR) bool { return isSet(rr, zone, dns.TypeDS) }, nil)
+			if how, signed := p.now.Signed[dns.Fqdn(zone)]; signed {
+				how.NoDS = true
+				p.now.Signed[dns.Fqdn(zone)] = how
+			}
 		}
 	case act.ChangeNameServers, act.DelegateZones:
 		for _, z := range t.Zones {
@@ -81,29 +120,18 @@ func (p *Player) Do(t plan.Task) error {
 				return err
 			}
 		}
-	case act.PlaceRedirects, act.ChoosePrimaries:
-		p.replace(t.Place)
+	}
+	if len(t.Entries) > 0 {
+		p.rows = append(p.rows, p.plan.Rows([]plan.Sheet{{Place: t.Place, Entries: t.Entries}})...)
+		told := p.plan.Told(p.rows)
+		p.told.Store(&told)
 	}
 	for _, l := range t.Lines {
 		if err := p.line(l); err != nil {
 			return err
 		}
 	}
-	p.SetNames(p.now)
-	return nil
-}
-
-// replace has the addresses of a carrier, or of the site, answer as planned.
-func (p *Player) replace(place string) {
-	addresses := p.plan.Estate.Site.Addresses
-	if c := p.plan.Estate.Carrier(place); c != nil {
-		addresses = c.Addresses
-	}
-	for _, a := range addresses {
-		if flag := p.replaced[a]; flag != nil {
-			flag.Store(true)
-		}
-	}
+	return p.SetNames(p.now)
 }
 
 func isSet(rr dns.RR, name string, kind uint16) bool {

@@ -26,13 +26,17 @@ type Signed struct {
 func (s Signed) holds() bool { return s.NoDS || !s.StaleDS && s.Until > 0 && s.From < 0 }
 
 // signAll signs the zones that are to be signed, wherever they are served, and gives the zones
-// above their DS records.
-func signAll(scene Scene) (Scene, error) {
+// above their DS records. A zone that was signed before keeps its key.
+func signAll(scene Scene, signers map[string]*signer) (Scene, error) {
 	for _, origin := range slices.Sorted(maps.Keys(scene.Signed)) {
 		how := scene.Signed[origin]
-		k, err := newSigner(origin, how, scene.Now)
-		if err != nil {
-			return scene, fmt.Errorf("signing %s: %w", origin, err)
+		k := signers[origin]
+		if k == nil {
+			var err error
+			if k, err = newSigner(origin, how, scene.Now); err != nil {
+				return scene, fmt.Errorf("signing %s: %w", origin, err)
+			}
+			signers[origin] = k
 		}
 		ds := k.key.ToDS(dns.SHA256)
 		if how.StaleDS {
@@ -40,6 +44,7 @@ func signAll(scene Scene) (Scene, error) {
 		}
 		done := map[*dns.RR]Zone{} // several servers serve the same
 		each := func(all []Zone) ([]Zone, error) {
+			var err error
 			all = slices.Clone(all)
 			for i, z := range all {
 				switch {
@@ -58,6 +63,7 @@ func signAll(scene Scene) (Scene, error) {
 			}
 			return all, nil
 		}
+		var err error
 		if scene.Zones, err = each(scene.Zones); err != nil {
 			return scene, err
 		}
@@ -167,9 +173,11 @@ func (z zones) withSignatures(answer *dns.Msg) {
 				continue
 			}
 			been[at] = true
-			for _, sig := range zone.sets[key{at.name, dns.TypeRRSIG}] {
+			// what a wildcard answers is signed under the wildcard's name (RFC 4035 section 3.1.3.3): how
+			// many labels that has stands in the signature
+			for _, sig := range zone.sets[key{zone.source(at.name), dns.TypeRRSIG}] {
 				if sig.(*dns.RRSIG).TypeCovered == at.kind {
-					*section = append(*section, sig)
+					*section = append(*section, renamed([]dns.RR{sig}, rr.Header().Name)...)
 				}
 			}
 		}
@@ -183,6 +191,6 @@ func (r *resolver) bogus(name string, kind uint16) bool {
 	if zone == nil {
 		return false
 	}
-	how, signed := r.signed[zone.origin]
+	how, signed := (*r.signed.Load())[zone.origin]
 	return signed && !how.holds()
 }

@@ -49,11 +49,14 @@ type Endpoint struct {
 	// a real server on loopback, such as 127.0.0.1:8080, answers there instead
 	Relay        string
 	Certificates []Certificate // with any, it speaks TLS; the first is shown where none fits
-	NewestTLS    uint16        // such as tls.VersionTLS11; 0: the newest there is
-	Strict       bool          // it shakes hands only for names that a certificate holds
-	OnlyHTTP1    bool          // it offers no HTTP/2
-	Answer       func(web.URL) Reply
-	Visit        func(web.URL, *http.Request) Reply // instead of Answer, where it matters who asks
+	// those that it shows to whoever asks for a host for which it holds one by then
+	Later     []Certificate
+	Held      func(host string) bool
+	NewestTLS uint16 // such as tls.VersionTLS11; 0: the newest there is
+	Strict    bool   // it shakes hands only for names that a certificate holds
+	OnlyHTTP1 bool   // it offers no HTTP/2
+	Answer    func(web.URL) Reply
+	Visit     func(web.URL, *http.Request) Reply // instead of Answer, where it matters who asks
 }
 
 // reply gives what the endpoint says.
@@ -85,6 +88,7 @@ type Stage struct {
 	names     *resolver
 	served    map[netip.Addr]*atomic.Pointer[zones] // by each name server
 	authority *authority
+	signers   map[string]*signer // by the origin of their zones
 	resolver  string
 	proxy     net.Listener
 	doors     map[netip.AddrPort]string // endpoint to the loopback address where it listens
@@ -101,7 +105,8 @@ func Start(scene Scene) (*Stage, error) {
 	if err != nil {
 		return nil, err
 	}
-	if scene, err = signAll(scene); err != nil {
+	signers := map[string]*signer{}
+	if scene, err = signAll(scene, signers); err != nil {
 		return nil, err
 	}
 	s := &Stage{
@@ -111,8 +116,10 @@ func Start(scene Scene) (*Stage, error) {
 		served:    map[netip.Addr]*atomic.Pointer[zones]{},
 		names: &resolver{remember: scene.Remember, speed: cmp.Or(scene.Speed, 1),
 			memory: map[key]remembered{},
-			signed: scene.Signed},
+		},
+		signers: signers,
 	}
+	s.names.signed.Store(&scene.Signed)
 	s.SetZones(scene.Zones)
 	if err := s.start(); err != nil {
 		return nil, errors.Join(err, s.Close())
@@ -150,8 +157,16 @@ func (s *Stage) SetZones(all []Zone) {
 }
 
 // SetNames takes the zones of another scene over: name servers serve them at once, resolvers go on
-// saying what they remember. A name server that was not there before does not start to be.
-func (s *Stage) SetNames(scene Scene) {
+// saying what they remember. A name server that was not there before does not start to be. Zones
+// that are signed are signed anew, with the keys that they have. An error comes back where that
+// cannot be done, and nothing is taken over then.
+func (s *Stage) SetNames(scene Scene) error {
+	scene.Now = s.scene.Now
+	scene, err := signAll(scene, s.signers)
+	if err != nil {
+		return err
+	}
+	s.names.signed.Store(&scene.Signed)
 	s.SetZones(scene.Zones)
 	for a, n := range scene.NameServers {
 		if known := s.served[a]; known != nil {
@@ -159,6 +174,7 @@ func (s *Stage) SetNames(scene Scene) {
 			known.Store(&z)
 		}
 	}
+	return nil
 }
 
 // Close ends everything.
@@ -218,16 +234,23 @@ func (s *Stage) serveEndpoint(at netip.AddrPort, e *Endpoint) error {
 		go func() { _ = server.Serve(l) }()
 		return nil
 	}
-	certificates := make([]*tls.Certificate, len(e.Certificates))
-	for i, c := range e.Certificates {
-		if certificates[i], err = s.authority.mint(c); err != nil {
-			return err
-		}
+	certificates, err := s.authority.mintAll(e.Certificates)
+	if err != nil {
+		return err
+	}
+	later, err := s.authority.mintAll(e.Later)
+	if err != nil {
+		return err
 	}
 	server.TLSConfig = &tls.Config{
 		MinVersion: tls.VersionTLS12,
 		MaxVersion: e.NewestTLS,
 		GetCertificate: func(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
+			for _, c := range later {
+				if c.Leaf.VerifyHostname(hello.ServerName) == nil && e.Held(hello.ServerName) {
+					return c, nil
+				}
+			}
 			for _, c := range certificates {
 				if c.Leaf.VerifyHostname(hello.ServerName) == nil {
 					return c, nil

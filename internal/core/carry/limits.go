@@ -166,8 +166,11 @@ func (l *limits) at(c *estate.Carrier, h web.Host, subject string, facts fact.Fa
 // rules adds a finding wherever a carrier cannot hold the rules of a host.
 func (l *limits) rules(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	doors := web.Doors(h)
-	rules, patterns := held(l.web.Rules, doors)
 	kind, host := c.By.Row(), h.String()
+	if c.HoldsRules && !kind.OneTarget && !kind.ExactOnly {
+		return // it holds whatever there is; there may be a million
+	}
+	rules, patterns := held(l.web.Rules, doors)
 	var facts fact.Facts
 	switch {
 	case kind.OwnSteps && !c.HoldsRules && !l.web.Estate.SiteAt(c):
@@ -193,8 +196,10 @@ func (l *limits) rules(d *estate.Domain, h web.Host, c *estate.Carrier) {
 func (l *limits) patterns(d *estate.Domain, h web.Host, c *estate.Carrier) {
 	doors, host := web.Doors(h), h.String()
 	if !c.By.Row().Stars {
-		_, patterns := held(l.web.Rules, doors)
-		if c.PatternsAtMost >= 0 && patterns > c.PatternsAtMost {
+		if c.PatternsAtMost < 0 {
+			return
+		}
+		if _, patterns := held(l.web.Rules, doors); patterns > c.PatternsAtMost {
 			l.at(c, h, host, fact.PatternsOfHost{Carrier: c.Name, Host: host, Most: c.PatternsAtMost,
 				Patterns: patterns}, doors[:]...)
 		}

@@ -457,6 +457,14 @@ func (w *World) Behind(carrier string, h web.Host) string {
 	}
 }
 
+// WasTold reports whether a carrier was told something of what it answers at a URL: a redirect, a
+// file, or whom to ask. That it knows the host is not enough.
+func (w *World) WasTold(carrier string, u web.URL) bool {
+	s, told := w.Says(carrier, u)
+	t := w.told[carrier]
+	return told && !(s.Unread && !t.Files[u.Host().String()])
+}
+
 // Redirects reports whether a carrier, or the site, was told to lead a host to a primary one.
 func (w *World) Redirects(carrier, host, primary string) bool {
 	t := w.told[carrier]
