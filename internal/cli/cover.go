@@ -60,8 +60,7 @@ empty lines stay undecided.`,
 			var made *old.Coverage
 			meter := p.progress("covering", len(addresses), "old URLs")
 			err = interruptible(c.Context(), func() {
-				typed, _ := in.TypedWeb()
-				made = old.Cover(typed, addresses, meter.step)
+				made = old.Cover(plan.Bare(in).Web, addresses, meter.step)
 			})
 			meter.done()
 			if err != nil {

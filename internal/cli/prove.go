@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"slices"
+
 	"github.com/spf13/cobra"
 
+	"upperpath.example/upperpath/internal/core/plan"
 	"upperpath.example/upperpath/internal/core/proof"
 	"upperpath.example/upperpath/internal/report"
 )
@@ -33,8 +36,9 @@ URL that goes wrong and its chain; or undecided, with the rules concerned and th
 			var made *proof.Proof
 			meter := p.progress("proving", len(in.Rules), "rules")
 			err = interruptible(c.Context(), func() {
-				typed, broken := in.TypedWeb()
-				made = proof.Prove(typed, meter.step).With(broken)
+				typed := plan.Bare(in)
+				made = proof.Prove(typed.Web, meter.step).With(slices.Concat(typed.Broken, typed.Doubts()))
+				made.Rests(typed.Played.Unseen, typed.Played.Partly)
 			})
 			meter.done()
 			if err != nil {

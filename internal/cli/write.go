@@ -115,7 +115,7 @@ exactly is reported, and the exit code is then 1.`,
 				from.complain(fmt.Errorf("the saved survey cannot be read, so the records are not played: %w",
 					err))
 			}
-			broken := plan.Broken(in)
+			broken := plan.Bare(in).Broken
 			p.saidServer(out, name, written, predicted, whatWasChecked(w, checked))
 			p.notReady(broken)
 			return (&output{failOn: "error"}).exit(slices.Concat(written.Findings, broken))

@@ -3,6 +3,7 @@ package words
 import (
 	"upperpath.example/upperpath/internal/core/fact"
 	"upperpath.example/upperpath/internal/core/finding"
+	"upperpath.example/upperpath/internal/core/wording"
 )
 
 // ruleCodes are what codes mean that are about rules, and what is proved of them.
@@ -212,6 +213,18 @@ var rules = []sentence{
 		"Each carrier does what the estate file says, and every record leads where the plan says."),
 	phrase[fact.AssumesCounts](
 		"Every carrier takes as many hosts, patterns and rules as planned: the plan counts them."),
+	by(func(f fact.AssumesZones) (says, do string) {
+		switch {
+		case len(f.Partly) == 0:
+			return "Nothing in the zones that nobody has seen is in the way: " +
+				wording.Few(f.Unseen, 3) + ".", ""
+		case len(f.Unseen) == 0:
+			return "Nothing in the parts of zones that nobody has seen is in the way: " +
+				wording.Few(f.Partly, 3) + ".", ""
+		}
+		return "Nothing that nobody has seen is in the way: the zones of " + wording.Few(f.Unseen, 3) +
+			", and parts of " + wording.Few(f.Partly, 3) + ".", ""
+	}),
 	phrase[fact.AssumesAnswered]("Somebody answers at $Hosts:few3; nobody has looked there yet."),
 	phrase[fact.AssumesPages]("Every target page on the canonical site exists: the estate file " +
 		"names no list of pages (site.pages)."),

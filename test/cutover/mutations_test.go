@@ -353,6 +353,7 @@ func TestRowsInTheWrongOrder(t *testing.T) {
 				lines := wrong[s].Lines
 				lines[j], lines[j+1] = lines[j+1], lines[j]
 				player := NewPlayer(e, p)
+				player.alone = true // what is held is TestWhatIsNotWaitedForIsSaid's
 				var broken []string
 				for _, task := range p.TasksOf(wrong) {
 					broken = append(broken, player.Type(task)...)

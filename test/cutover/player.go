@@ -2,6 +2,7 @@ package cutover
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"net/netip"
 	"slices"
 	"sort"
@@ -29,6 +30,13 @@ type Player struct {
 	asked   []string            // the senders that are asked about
 	wanted  map[string]bool     // domains for whose mail another machine is asked for
 	start   Facts
+
+	ask    func(name, kind string) (values []string, alias string)
+	ttl    map[string]int // by name and type, in seconds
+	clock  int
+	caches []*cache // of resolvers that have asked before something was typed
+	random *rand.Rand
+	alone  bool // nobody holds anything
 }
 
 // newMachine is the machine that wanted MX records name.
@@ -48,7 +56,10 @@ func NewPlayer(e Estate, p *plan.Plan) *Player {
 		known:   map[string]bool{},
 		homes:   map[string][]string{},
 		who:     map[string][]string{},
+		ttl:     map[string]int{},
+		random:  rand.New(rand.NewPCG(7, 7)),
 	}
+	pl.ask = pl.live
 	for name, lines := range e.Zones {
 		pl.apexes = append(pl.apexes, name)
 		for _, l := range lines {
@@ -170,6 +181,23 @@ func (pl *Player) owner(name string) string {
 	return name
 }
 
+// live asks the zones as they are: the values of a type at a name, or the alias there.
+func (pl *Player) live(name, kind string) (values []string, alias string) {
+	owner := pl.owner(name)
+	address := kind == "A" || kind == "AAAA"
+	if net := pl.through[owner]; net != "" && address {
+		return pl.homes[net], ""
+	}
+	at := pl.lines[owner]
+	if address && len(at["ALIAS"]) > 0 {
+		return pl.ends(strings.TrimSuffix(at["ALIAS"][0], "."), 0), ""
+	}
+	if len(at[kind]) == 0 && len(at["CNAME"]) > 0 {
+		return nil, strings.TrimSuffix(at["CNAME"][0], ".")
+	}
+	return at[kind], ""
+}
+
 func (pl *Player) ends(name string, depth int) []string {
 	switch {
 	case depth > 12:
@@ -177,14 +205,13 @@ func (pl *Player) ends(name string, depth int) []string {
 	case pl.zone(name) == "":
 		return []string{name}
 	}
-	owner := pl.owner(name)
-	if net := pl.through[owner]; net != "" {
-		return pl.homes[net]
-	}
-	at := pl.lines[owner]
-	all := slices.Concat(at["A"], at["AAAA"])
-	for _, v := range slices.Concat(at["CNAME"], at["ALIAS"]) {
-		all = append(all, pl.ends(strings.TrimSuffix(v, "."), depth+1)...)
+	var all []string
+	for _, kind := range []string{"A", "AAAA"} {
+		values, alias := pl.ask(name, kind)
+		all = append(all, values...)
+		if alias != "" {
+			all = append(all, pl.ends(alias, depth+1)...)
+		}
 	}
 	sort.Strings(all)
 	return slices.Compact(all)
@@ -196,11 +223,11 @@ func (pl *Player) looked(name, kind string) []string {
 		if pl.zone(name) == "" {
 			return nil
 		}
-		at := pl.lines[pl.owner(name)]
-		if len(at[kind]) > 0 || len(at["CNAME"]) == 0 {
-			return at[kind]
+		values, alias := pl.ask(name, kind)
+		if alias == "" {
+			return values
 		}
-		name = strings.TrimSuffix(at["CNAME"][0], ".")
+		name = alias
 	}
 	return nil
 }
@@ -343,8 +370,8 @@ func (pl *Player) facts() Facts {
 	for name := range pl.mailing {
 		f["mail "+name] = pl.mail(name)
 	}
-	for name, at := range pl.lines {
-		for _, v := range at["SRV"] {
+	for name := range pl.lines {
+		for _, v := range pl.looked(name, "SRV") {
 			f["service "+name] = strings.Join(
 				pl.ends(strings.TrimSuffix(v[strings.LastIndex(v, " ")+1:], "."), 0),
 				" ",
@@ -381,10 +408,15 @@ func (pl *Player) Type(t plan.Task) []string {
 		pl.tell(t.Place, e)
 	}
 	for i, l := range t.Lines {
+		name := l.Name
 		if l.Do == act.Lower || l.Do == act.Raise {
+			pl.ttl[name+" "+l.Type] = l.TTL
 			continue
 		}
-		name := l.Name
+		if i == 0 || t.Lines[i-1].Name != name || !atOnce(t.Lines, i) {
+			pl.remember()
+		}
+		pl.ttl[name+" "+l.Type] = l.TTL
 		value := func(v string) string {
 			switch l.Type {
 			case "TXT":
@@ -409,6 +441,11 @@ func (pl *Player) Type(t plan.Task) []string {
 			continue // typed at once
 		}
 		broken = append(broken, pl.broken()...)
+		for _, c := range pl.caches {
+			for _, what := range pl.behind(c).broken() {
+				broken = append(broken, "held by some: "+what)
+			}
+		}
 	}
 	return broken
 }

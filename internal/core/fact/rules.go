@@ -133,6 +133,7 @@ type (
 	AssumesCaptures struct{}
 	AssumesSite     struct{}
 	AssumesExempt   struct{ Paths []string }
+	AssumesZones    struct{ Unseen, Partly []string }
 	AssumesAnswered struct{ Hosts []string }
 	AssumesOutside  struct{}
 	RoundLoops      struct{}

@@ -21,12 +21,9 @@ func (in Input) Web() *predict.Prediction {
 	)
 }
 
-// TypedWeb predicts the web as it is once everything is typed that the plan has people type, and
-// gives what breaks on the way there.
-func (in Input) TypedWeb() (*predict.Prediction, []finding.Finding) {
-	p := in.plan(false)
-	return p.Web, slices.Concat(p.Broken, p.Doubts())
-}
+// Bare makes a plan without an example of every rule, and without what is wrong with rules: all that
+// it has people type, the web that comes of it, and what breaks on the way there.
+func Bare(in Input) *Plan { return in.plan(false) }
 
 // Doubts gives the findings on which everything else that is said of the plan rests: of two rules
 // for one URL, and of carriers that were seen to do otherwise than the estate file says.
@@ -38,10 +35,6 @@ func (p *Plan) Doubts() []finding.Finding {
 
 // Make works the plan out.
 func Make(in Input) *Plan { return in.plan(true) }
-
-// Broken plays what is to be typed, without the chains of rules that a whole plan follows, and
-// gives what breaks.
-func Broken(in Input) []finding.Finding { return in.plan(false).Broken }
 
 // plan works a plan out, with an example of every rule and what is wrong with rules, or without. This is the order of its
 // phases: what is meant, what is typed for it, the world that comes of that, and what it answers.

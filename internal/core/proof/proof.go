@@ -198,6 +198,13 @@ func (p *Proof) With(broken []finding.Finding) *Proof {
 	return p
 }
 
+// Rests adds that the proof rests on zones of which nothing was seen, or only parts.
+func (p *Proof) Rests(unseen, partly []string) {
+	if len(unseen)+len(partly) > 0 {
+		p.Assumes = append(p.Assumes, fact.Of(fact.AssumesZones{Unseen: unseen, Partly: partly}, fact.Says))
+	}
+}
+
 func verdictOf(findings []finding.Finding) Verdict {
 	said := Proved
 	for _, f := range findings {

@@ -51,6 +51,15 @@ func (z *zone) negative() int {
 	return 0
 }
 
+// AbsentFor gives the same of a domain as it was seen.
+func AbsentFor(seen *survey.Domain) int {
+	soa, there := record.Find(seen.Records, seen.Name, "SOA")
+	if !there || len(soa.Values) != 1 {
+		return 0
+	}
+	return negative(Value{Text: soa.Values[0], TTL: soa.TTL})
+}
+
 // snapshotOf gives what a name answers now, by itself or by a wildcard.
 func (w *World) snapshotOf(z *zone, name string) snapshot {
 	owner, unseen := w.owner(z, name)

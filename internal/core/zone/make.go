@@ -295,7 +295,7 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 	}
 	z.AsItIs = s.seen.Records
 	z.Whole = afterwards(s.seen.Records, z.Changes)
-	z.TTLs, z.AbsentFor = ttlsOf(s, z.Changes), s.negative()
+	z.TTLs, z.AbsentFor = ttlsOf(s, z.Changes), world.AbsentFor(s.seen)
 	if k.guest {
 		return
 	}

@@ -291,9 +291,26 @@ func (d differences) at(c survey.Coming) []zoneDifference {
 			at(s).now = s.Values
 		}
 	}
+	exists, wild := map[string]bool{}, map[record.Key][]string{}
 	for _, s := range c.Records {
+		for at := s.Name; at != d.s.zone() && at != "" && !exists[at]; _, at, _ = strings.Cut(at, ".") {
+			exists[at] = true
+		}
+		if strings.HasPrefix(s.Name, "*.") {
+			wild[s.Key()] = s.Values
+		}
 		if !theirs(s) {
 			at(s).there = s.Values
+		}
+	}
+	for key, p := range pairs { // a wildcard answers there for what does not exist (RFC 4592)
+		if above := key.Name; p.there == nil && !exists[key.Name] {
+			for above != d.s.zone() && above != "" {
+				if _, above, _ = strings.Cut(above, "."); exists[above] {
+					break
+				}
+			}
+			p.there = wild[record.Key{Name: "*." + above, Type: key.Type}]
 		}
 	}
 	var all []zoneDifference

@@ -1,7 +1,6 @@
 package zone
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -198,22 +197,4 @@ type Known struct {
 	// all that was seen before the last time, from the newest: some may still hold it
 	Past []*survey.Survey
 	Now  time.Time // for what is wanted until a date; the zero value ends nothing
-}
-
-// negative gives for how long resolvers remember that a name is not there: the smaller of the SOA's
-// own TTL and its last field (RFC 2308 section 5). 0 where nobody showed the SOA.
-func (s Sight) negative() int {
-	soa, ok := s.set(s.zone(), "SOA")
-	if !ok || len(soa.Values) != 1 {
-		return 0
-	}
-	f := strings.Fields(soa.Values[0])
-	minimum := 0
-	if len(f) != 7 {
-		return 0
-	}
-	if _, err := fmt.Sscan(f[6], &minimum); err != nil {
-		return 0
-	}
-	return min(soa.TTL, minimum)
 }
