@@ -210,7 +210,7 @@ var rules = []sentence{
 	phrase[fact.FallsToGone]("410 gone, the root to $To"),
 	phrase[fact.FallsTo]("$To"),
 	phrase[fact.AssumesCarriers](
-		"Each carrier does what the estate file says, and every record leads where the plan says."),
+		"Each carrier does what the estate file says, and all of the plan is typed as the sheets say."),
 	phrase[fact.AssumesCounts](
 		"Every carrier takes as many hosts, patterns and rules as planned: the plan counts them."),
 	by(func(f fact.AssumesZones) (says, do string) {

@@ -49,6 +49,8 @@ var filled = map[string]any{
 	"Address":     "192.0.2.20",
 	"What":        "the alias",
 	"Needs":       "claim",
+	"Unseen":      []string{"slatequarry.example", "ferryhouse.example"},
+	"Partly":      []string{"northmoor.example", "lacemill-museum.example"},
 	"Own":         []string{"ns1.edge.example", "ns2.edge.example"},
 	"To":          "mail.northmoor.example",
 	"Detail":      "192.0.2.20:443 refuses the connection",

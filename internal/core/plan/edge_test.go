@@ -81,7 +81,7 @@ func TestAnAliasBehindAnEdgeCannotStandBesideAnything(t *testing.T) {
 	assert.Contains(
 		t,
 		strings.Join(found(p, "alias-conflict"), ""),
-		"www.old.example is an alias and has other records too (TXT)",
+		"www.old.example has records that cannot stand together (CNAME, TXT)",
 	)
 
 	p = edged(t, "behind: hosting", "@ A 192.0.2.7\n@ SOA ns. h. 1 2 3 4 5\nwww A 192.0.2.7", "")

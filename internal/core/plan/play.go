@@ -108,6 +108,7 @@ func (p *Plan) play(t Typed, waits bool) ([]finding.Finding, *world.World) {
 	}
 	pl.zonesAfter(true)
 	pl.filed(t.Files)
+	pl.crowded()
 	pl.toldAll()
 	return pl.tally.Findings(), pl.world
 }
@@ -684,6 +685,28 @@ func (pl *player) zonesAfter(raised bool) {
 	}
 }
 
+// crowded says where an alias does not stand alone in the end, though nobody has typed it
+// (RFC 1034 section 3.6.2).
+func (pl *player) crowded() {
+	for i := range pl.plan.Zones {
+		z := &pl.plan.Zones[i]
+		for _, key := range pl.world.Keys(z.Name) {
+			if key.Type != "CNAME" || pl.said[finding.AliasConflict.String()+" "+key.Name] {
+				continue
+			}
+			kinds := slices.DeleteFunc(pl.world.Crowds(z.Name, key.Name),
+				func(kind string) bool { return kind == "CNAME" })
+			if len(kinds) == 0 {
+				continue
+			}
+			alias, _ := pl.world.Set(z.Name, key)
+			pl.find(finding.New(finding.AliasConflict, key.Name, fact.AliasCrowded{
+				Alias: record.PlainAll("CNAME", []string{alias[0].Text}), Others: kinds, Name: key.Name,
+				Other: kinds}))
+		}
+	}
+}
+
 // filed looks whether each zone, written as a file, is what the rows of the sheets make of it: the
 // file is loaded by some, and the rows are typed by others. What belongs to the name servers is
 // theirs, and what no file can hold is said by Lost.
@@ -796,6 +819,8 @@ func (pl *player) broke(all []world.Break) {
 				pl.said[who+" of "+b.Subject] = true
 			}
 		}
+		pl.said[finding.AliasConflict.String()+" "+b.Subject] = b.Kind == world.Crowded ||
+			pl.said[finding.AliasConflict.String()+" "+b.Subject]
 		pl.tally.Add(pl.finding(b)) // each subject breaks once
 	}
 }

@@ -280,9 +280,6 @@ func (k *zonePlan) finish(in Known, both *worlds) {
 	changes, cut := withoutCut(s, k.draft)
 	k.draft = changes
 	k.take(cut)
-	changes, crowded := standingTogether(s, k.draft, k.findings)
-	k.draft = changes
-	k.take(crowded)
 	z := &k.zone
 	z.Seen, z.Partial, z.Missed, z.Remaining = &when, s.seen.Partial, s.seen.Missed, s.seen.Remaining
 	z.Changes = inOrder(k.draft, both.leaves)
